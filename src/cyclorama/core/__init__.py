@@ -1,0 +1,1 @@
+"""Documents, arrays and files in; documents, arrays and files out. No database, no HTTP, no globals."""

@@ -1,0 +1,64 @@
+"""How far the subject stays from the edge of the frame, for every frame of a move."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..arrays import Points
+from ..motion import Poses, pose_project
+from ..scene import Project
+from .lens import half_extent
+
+NEAR_M = 1e-4
+"""A point nearer to the camera plane than this counts as outside the frame."""
+OUTSIDE = -0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Margins:
+    """Smallest distance of the subject to the frame edge, as a share of the frame's size along that axis.
+
+    0 touches the edge, negative is cut off, 0.5 would be the middle of the frame.
+    """
+
+    first_frame: int
+    per_frame: NDArray[np.float64]
+
+    @property
+    def worst(self) -> float:
+        return float(self.per_frame.min())
+
+    @property
+    def worst_frame(self) -> int:
+        return self.first_frame + int(self.per_frame.argmin())
+
+    @property
+    def cut_frames(self) -> list[int]:
+        """Frames in which something is cut off."""
+        return [self.first_frame + int(i) for i in np.flatnonzero(self.per_frame < 0)]
+
+
+def camera_space(points: Points, poses: Poses, index: int) -> Points:
+    """Points (n, 3) of the subject at rest, in the camera's space in frame number `index` of the move."""
+    a = np.radians(poses.subject_deg[index])
+    c, s = np.cos(a), np.sin(a)
+    turned = points @ np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]]).T
+    m = poses.cameras[index]
+    return np.asarray((turned - m[:3, 3]) @ m[:3, :3])
+
+
+def frame_margins(project: Project, points: Points) -> Margins:
+    """Margins for the subject's points (n, 3), e.g. its convex hull, in studio space at rest."""
+    poses = pose_project(project)
+    half_w, half_h = half_extent(project.camera, project.shoot.width, project.shoot.height)
+    margins = np.empty(len(poses))
+    for i in range(len(poses)):
+        p = camera_space(points, poses, i)
+        depth = -p[:, 2]
+        if len(depth) == 0 or depth.min() < NEAR_M:
+            margins[i] = OUTSIDE
+            continue
+        reach = max(np.max(np.abs(p[:, 0]) / depth) / half_w, np.max(np.abs(p[:, 1]) / depth) / half_h)
+        margins[i] = (1.0 - reach) / 2.0
+    return Margins(poses.first_frame, np.maximum(margins, OUTSIDE))

@@ -1,0 +1,1 @@
+"""Read meshes, measure, ground, centre; build sweeps and discs."""

@@ -1,0 +1,77 @@
+"""Triangles with what belongs to them, as one value that is written and read whole."""
+
+import io
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+@dataclass(frozen=True, slots=True)
+class Mesh:
+    """Triangles of one or more parts in one space."""
+
+    vertices: NDArray[np.float32]
+    """(v, 3)"""
+    normals: NDArray[np.float32]
+    """(v, 3) unit"""
+    uvs: NDArray[np.float32]
+    """(v, 2) origin at the top left of the picture, as in glTF"""
+    triangles: NDArray[np.int32]
+    """(t, 3)"""
+    part: NDArray[np.int32]
+    """(t,) index of the part each triangle belongs to"""
+
+    def transformed(self, matrix: NDArray[np.float64]) -> "Mesh":
+        """The mesh under an affine (4, 4) matrix without shear."""
+        linear = matrix[:3, :3]
+        normal_matrix = np.linalg.inv(linear).T
+        vertices = (self.vertices @ linear.T + matrix[:3, 3]).astype(np.float32)
+        normals = unit_rows(self.normals @ normal_matrix.T)
+        triangles = self.triangles[:, ::-1] if np.linalg.det(linear) < 0 else self.triangles
+        return Mesh(vertices, normals, self.uvs, np.ascontiguousarray(triangles), self.part)
+
+    def to_bytes(self) -> bytes:
+        """One self-contained file (NumPy npz)."""
+        buffer = io.BytesIO()
+        np.savez(buffer, **{name: getattr(self, name) for name in self.__slots__})
+        return buffer.getvalue()
+
+    @staticmethod
+    def from_bytes(data: bytes) -> "Mesh":
+        with np.load(io.BytesIO(data), allow_pickle=False) as file:
+            return Mesh(**{name: file[name] for name in Mesh.__slots__})
+
+
+def unit_rows(a: NDArray[np.floating]) -> NDArray[np.float32]:
+    """Rows (n, 3) scaled to length 1; rows without a direction become +Y."""
+    length = np.linalg.norm(a, axis=1, keepdims=True)
+    safe = np.where(length > 1e-20, a / np.maximum(length, 1e-20), [0.0, 1.0, 0.0])
+    return safe.astype(np.float32)
+
+
+def join(meshes: list[Mesh]) -> Mesh:
+    """All meshes end to end; part numbers are counted on."""
+    vertex, part = 0, 0
+    triangles, parts = [], []
+    for m in meshes:
+        triangles.append(m.triangles + vertex)
+        parts.append(m.part + part)
+        vertex += len(m.vertices)
+        part += int(m.part.max()) + 1 if len(m.part) else 0
+    if not meshes:
+        return Mesh(*(np.zeros(s, np.float32) for s in ((0, 3), (0, 3), (0, 2))),
+                    np.zeros((0, 3), np.int32), np.zeros(0, np.int32))  # fmt: skip
+    return Mesh(
+        np.concatenate([m.vertices for m in meshes]),
+        np.concatenate([m.normals for m in meshes]),
+        np.concatenate([m.uvs for m in meshes]),
+        np.concatenate(triangles).astype(np.int32),
+        np.concatenate(parts).astype(np.int32),
+    )
+
+
+def face_normals(vertices: NDArray[np.floating], triangles: NDArray[np.integer]) -> NDArray[np.float64]:
+    """Cross products (t, 3): direction of the face, length twice its area. In float64."""
+    a, b, c = (vertices[triangles[:, i]].astype(np.float64) for i in range(3))
+    return np.asarray(np.cross(b - a, c - a))

@@ -1,0 +1,1 @@
+"""Photometry, environments and soft lights: from the document to what the kernels sample."""

@@ -1,0 +1,45 @@
+"""Colour of a light by its temperature.
+
+Planckian locus as cubic splines: Kim et al., "Design of Advanced Color Temperature Control System for HDTV
+Applications", Journal of the Korean Physical Society 41(6), 2002; domain 1667…25000 K.
+"""
+
+import numpy as np
+
+from ..arrays import Vec3
+
+_XYZ_TO_REC709 = np.array(
+    [
+        [3.2404541621, -1.5371385128, -0.4985314095],
+        [-0.9692660305, 1.8760108454, 0.0415560175],
+        [0.0556434310, -0.2040259135, 1.0572251882],
+    ]
+)
+
+
+def planckian_xy(temperature_k: float) -> tuple[float, float]:
+    """CIE 1931 chromaticity of a black body; temperatures are held to 1667…25000 K."""
+    t = float(np.clip(temperature_k, 1667.0, 25000.0))
+    if t <= 4000:
+        x = -0.2661239e9 / t**3 - 0.2343589e6 / t**2 + 0.8776956e3 / t + 0.179910
+    else:
+        x = -3.0258469e9 / t**3 + 2.1070379e6 / t**2 + 0.2226347e3 / t + 0.240390
+    if t <= 2222:
+        y = -1.1063814 * x**3 - 1.34811020 * x**2 + 2.18555832 * x - 0.20219683
+    elif t <= 4000:
+        y = -0.9549476 * x**3 - 1.37418593 * x**2 + 2.09137015 * x - 0.16748867
+    else:
+        y = 3.0817580 * x**3 - 5.87338670 * x**2 + 3.75112997 * x - 0.37001483
+    return x, y
+
+
+def temperature_to_rgb(temperature_k: float, white_k: float = 5600.0) -> Vec3:
+    """Linear Rec.709 colour of luminance 1 as seen by a camera balanced to `white_k` (von Kries in Rec.709)."""
+    colour = _xy_to_rgb(*planckian_xy(temperature_k)) / _xy_to_rgb(*planckian_xy(white_k))
+    colour = np.maximum(colour, 0.0)
+    luminance = float(colour @ (0.2126, 0.7152, 0.0722))
+    return np.asarray(colour / luminance)
+
+
+def _xy_to_rgb(x: float, y: float) -> Vec3:
+    return np.asarray(_XYZ_TO_REC709 @ np.array([x / y, 1.0, (1 - x - y) / y]))

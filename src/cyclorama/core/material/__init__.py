@@ -1,0 +1,1 @@
+"""OpenPBR Surface: parameters, energy tables, evaluation and sampling of the BSDF."""

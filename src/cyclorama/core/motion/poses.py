@@ -1,0 +1,94 @@
+"""Where camera, subject and lights stand in every frame of a move."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..arrays import Mat4s, Vec3
+from ..scene import Camera, Move, Project
+from .frames import frame_angles_deg
+
+
+@dataclass(frozen=True, slots=True)
+class Pose:
+    """One frame: matrices to studio space and how far light rig and environment have travelled."""
+
+    frame: int
+    camera: NDArray[np.float64]
+    """(4, 4) camera → studio, the camera looks along −z"""
+    subject_deg: float
+    """turn of subject and disc about the axis"""
+    lights_deg: float
+    environment_deg: float
+
+
+@dataclass(frozen=True, slots=True)
+class Poses:
+    """All frames of a move; row i is frame first_frame + i."""
+
+    first_frame: int
+    cameras: Mat4s
+    subject_deg: NDArray[np.float64]
+    lights_deg: NDArray[np.float64]
+    environment_deg: NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return len(self.cameras)
+
+    def at(self, frame: int) -> Pose:
+        """The pose of a frame number; a loop goes on before its first and after its last frame."""
+        i = (frame - self.first_frame) % len(self)
+        return Pose(
+            frame,
+            self.cameras[i],
+            float(self.subject_deg[i]),
+            float(self.lights_deg[i]),
+            float(self.environment_deg[i]),
+        )
+
+
+def aim_point(camera: Camera) -> Vec3:
+    """What the camera looks at and travels around."""
+    return np.array([0.0, camera.target_height_m, 0.0])
+
+
+def camera_matrices(azimuth_deg: NDArray[np.float64], camera: Camera) -> Mat4s:
+    """Cameras (n, 4, 4) at these azimuths (n,), looking at the aim point from the camera's distance."""
+    a, e = np.radians(azimuth_deg), np.radians(camera.elevation_deg)
+    sin_a, cos_a, zero = np.sin(a), np.cos(a), np.zeros_like(a)
+    back = np.stack([sin_a * np.cos(e), zero + np.sin(e), cos_a * np.cos(e)], axis=1)
+    right = np.stack([cos_a, zero, -sin_a], axis=1)
+    up = np.cross(back, right)
+    m = np.zeros((len(a), 4, 4))
+    m[:, :3, 0], m[:, :3, 1], m[:, :3, 2] = right, up, back
+    m[:, :3, 3] = aim_point(camera) + back * camera.distance_m
+    m[:, 3, 3] = 1.0
+    return m
+
+
+def pose_project(project: Project) -> Poses:
+    """The poses of the project's move through its current camera."""
+    move, camera = project.move, project.camera
+    sign = 1 if move.direction == "counter-clockwise" else -1
+    turn = np.zeros(move.frames) if move.kind == "hold" else frame_angles_deg(move.frames, 0.0, sign)
+    still = np.zeros(move.frames)
+    camera_turn = turn if move.kind == "orbit" else still
+    subject_turn = turn if move.kind == "spin" else still
+    travelled = {"set": still, "camera": camera_turn, "subject": subject_turn}
+
+    return Poses(
+        first_frame=move.first_frame,
+        cameras=camera_matrices(move.start_azimuth_deg + camera_turn, camera),
+        subject_deg=subject_turn,
+        lights_deg=travelled[move.lights_travel_with],
+        environment_deg=travelled[project.environment.travels_with],
+    )
+
+
+def loop_steps_deg(move: Move) -> NDArray[np.float64]:
+    """Angle from each frame to the next, the last one to the first of the next round; constant for a loop."""
+    if move.kind == "hold":
+        return np.zeros(move.frames)
+    angles = frame_angles_deg(move.frames)
+    return np.diff(np.append(angles, 360.0))

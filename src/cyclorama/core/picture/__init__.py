@@ -1,0 +1,1 @@
+"""Linear pictures: exposure, view transforms, read and write picture files."""

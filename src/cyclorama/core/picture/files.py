@@ -1,0 +1,84 @@
+"""Reading environments and writing frames."""
+
+import io
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+from PIL import Image
+
+from ..arrays import Mask, RGBImage
+from ..errors import IntakeError
+from ..scene import Look
+from .exposure import expose
+from .radiance_hdr import read_hdr
+from .view import to_bytes, to_display
+
+MAX_ENVIRONMENT_PIXELS = 16384 * 8192
+
+
+def read_linear(data: bytes, name: str) -> RGBImage:
+    """An HDR (Radiance RGBE) or EXR picture as linear float32 (h, w, 3).
+
+    Raises IntakeError with a sentence when it is neither, damaged, or too large.
+    """
+    if data[:4] == b"\x76\x2f\x31\x01":
+        return _read_exr(data, name)
+    if data[:2] == b"#?":
+        return read_hdr(data, name)
+    raise IntakeError(f"‘{name}’ is not an HDR or EXR picture. Environments come as .hdr or .exr files.")
+
+
+def _read_exr(data: bytes, name: str) -> RGBImage:
+    import tempfile
+
+    try:
+        with tempfile.NamedTemporaryFile(suffix=".exr") as file:
+            file.write(data)
+            file.flush()
+            with OpenEXR.File(file.name, separate_channels=False) as exr:
+                channels = exr.channels()
+                pixels = next((channels[c].pixels for c in ("RGB", "RGBA") if c in channels), None)
+                if pixels is None and "Y" in channels:
+                    pixels = np.repeat(channels["Y"].pixels[..., None], 3, axis=2)
+    except (RuntimeError, OSError, ValueError, TypeError) as error:
+        raise IntakeError(f"‘{name}’ is damaged and cannot be read. Export it again.") from error
+    if pixels is None:
+        raise IntakeError(f"‘{name}’ has no red, green and blue channels.")
+    return np.ascontiguousarray(pixels[..., :3], np.float32)
+
+
+def write_exr(path: Path, channels: dict[str, np.ndarray]) -> None:
+    """Write half-float channels: 'RGB' or 'RGBA' (h, w, 3 or 4) and single ones (h, w)."""
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    half = {k: np.ascontiguousarray(np.clip(v, -65504, 65504), np.float16) for k, v in channels.items()}
+    with OpenEXR.File(header, half) as file:
+        file.write(str(path))
+
+
+def encode_frame(radiance: RGBImage, alpha: Mask | None, look: Look, file_format: str) -> bytes:
+    """A finished frame as the bytes of a PNG, JPEG or EXR file.
+
+    radiance (h, w, 3) nit; alpha (h, w) makes a transparent picture where the format can hold it. PNG holds
+    straight alpha, EXR premultiplied, as their specifications ask.
+    """
+    linear = expose(radiance, look)
+    if file_format == "exr":
+        import tempfile
+
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "frame.exr"
+            write_exr(path, {"RGB": linear} if alpha is None else {"RGBA": np.dstack([linear, alpha])})
+            return path.read_bytes()
+    if alpha is not None and file_format == "png":
+        straight = np.divide(linear, alpha[..., None], out=np.zeros_like(linear), where=alpha[..., None] > 1e-4)
+        shown = np.dstack([to_display(straight, look.view), alpha])
+    else:
+        shown = to_display(linear, look.view)
+    buffer = io.BytesIO()
+    image = Image.fromarray(to_bytes(shown))
+    if file_format == "jpeg":
+        image.save(buffer, "JPEG", quality=95, subsampling=0)
+    else:
+        image.save(buffer, "PNG", compress_level=4)
+    return buffer.getvalue()

@@ -1,0 +1,72 @@
+"""View transforms: from scene-linear Rec.709 to display sRGB.
+
+neutral: Khronos PBR Neutral tone mapper (specification 1.0, 2024), keeps base colours true up to 0.8.
+aces: ACES 1.0 SDR video view of OpenColorIO's built-in studio configuration.
+srgb: no tone curve, values above 1 clip.
+"""
+
+from functools import cache
+
+import numpy as np
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from ..arrays import RGBImage
+from ..kernel import kernel
+from ..scene.look import ViewName
+
+OCIO_CONFIG = "ocio://studio-config-v2.1.0_aces-v1.3_ocio-v2.3"
+
+
+@kernel
+def _neutral(image):
+    """Khronos PBR Neutral in place on (n, 3)."""
+    start, desaturation = 0.8 - 0.04, 0.15
+    for i in range(image.shape[0]):
+        r, g, b = image[i, 0], image[i, 1], image[i, 2]
+        x = min(r, g, b)
+        offset = x - 6.25 * x * x if x < 0.08 else 0.04
+        r, g, b = r - offset, g - offset, b - offset
+        peak = max(r, g, b)
+        if peak >= start:
+            d = 1.0 - start
+            new_peak = 1.0 - d * d / (peak + d - start)
+            k = new_peak / peak
+            m = 1.0 - 1.0 / (desaturation * (peak - new_peak) + 1.0)
+            r = r * k * (1.0 - m) + new_peak * m
+            g = g * k * (1.0 - m) + new_peak * m
+            b = b * k * (1.0 - m) + new_peak * m
+        image[i, 0], image[i, 1], image[i, 2] = r, g, b
+
+
+@cache
+def _aces_processor() -> ocio.CPUProcessor:
+    config = ocio.Config.CreateFromBuiltinConfig(OCIO_CONFIG)
+    view = ocio.DisplayViewTransform(
+        src="Linear Rec.709 (sRGB)", display="sRGB - Display", view="ACES 1.0 - SDR Video"
+    )
+    return config.getProcessor(view).getDefaultCPUProcessor()
+
+
+def srgb_encode(linear: NDArray[np.float32]) -> NDArray[np.float32]:
+    """IEC 61966-2-1 transfer function; values are clipped to 0…1."""
+    x = np.clip(linear, 0.0, 1.0)
+    return np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.power(x, 1 / 2.4) - 0.055).astype(np.float32)
+
+
+def to_display(picture: RGBImage, view: ViewName) -> RGBImage:
+    """Display-encoded sRGB 0…1 from a scene-linear picture (h, w, 3)."""
+    flat = np.array(picture, np.float32, order="C").reshape(-1, 3)
+    np.nan_to_num(flat, copy=False, posinf=65504.0)
+    if view == "aces":
+        _aces_processor().applyRGB(flat)
+        return np.clip(flat, 0, 1).reshape(picture.shape)
+    if view == "neutral":
+        np.maximum(flat, 0, out=flat)
+        _neutral(flat)
+    return srgb_encode(flat).reshape(picture.shape)
+
+
+def to_bytes(display: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """8-bit values from display values 0…1."""
+    return (np.clip(display, 0, 1) * 255.0 + 0.5).astype(np.uint8)

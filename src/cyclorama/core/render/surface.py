@@ -1,0 +1,160 @@
+"""The geometry of a hit: position, normals, texture coordinates, and where the next ray may start."""
+
+import math
+
+from ..kernel import device
+
+
+@device
+def normalize(x, y, z):
+    length = math.sqrt(x * x + y * y + z * z)
+    if length < 1e-30:
+        return 0.0, 0.0, 1.0
+    return x / length, y / length, z / length
+
+
+@device
+def dot(a, b):
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@device
+def cross(a, b):
+    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
+
+
+@device
+def turn(m, x, y, z):
+    """A direction from body to studio space."""
+    return (
+        m[0, 0] * x + m[0, 1] * y + m[0, 2] * z,
+        m[1, 0] * x + m[1, 1] * y + m[1, 2] * z,
+        m[2, 0] * x + m[2, 1] * y + m[2, 2] * z,
+    )
+
+
+@device
+def place(m, x, y, z):
+    """A point from body to studio space."""
+    a, b, c = turn(m, x, y, z)
+    return a + m[0, 3], b + m[1, 3], c + m[2, 3]
+
+
+@device
+def basis(n):
+    """Two unit vectors that make a right-handed frame with n (Duff et al., JCGT 6(1), 2017)."""
+    s = 1.0 if n[2] >= 0.0 else -1.0
+    a = -1.0 / (s + n[2])
+    b = n[0] * n[1] * a
+    return (1.0 + s * n[0] * n[0] * a, s * b, -s * n[0]), (b, s + n[1] * n[1] * a, -n[1])
+
+
+@device
+def corner(table, i):
+    return table[i, 0] * 1.0, table[i, 1] * 1.0, table[i, 2] * 1.0
+
+
+@device
+def mix3(a, b, c, u, v):
+    w = 1.0 - u - v
+    return w * a[0] + u * b[0] + v * c[0], w * a[1] + u * b[1] + v * c[1], w * a[2] + u * b[2] + v * c[2]
+
+
+@device
+def hit_surface(geometry, triangle, u, v, m):
+    """Position, geometric normal, smooth normal (both unit, studio space), uv, and the terminator position.
+
+    The terminator position lies on the smooth surface that the normals describe; rays to lights start there
+    so that coarse triangles do not show as black steps (Hanika, "Hacking the Shadow Terminator", Ray Tracing
+    Gems II, chapter 4, 2021).
+    """
+    i, j, k = geometry.triangles[triangle, 0], geometry.triangles[triangle, 1], geometry.triangles[triangle, 2]
+    a, b, c = corner(geometry.vertices, i), corner(geometry.vertices, j), corner(geometry.vertices, k)
+    na, nb, nc = corner(geometry.normals, i), corner(geometry.normals, j), corner(geometry.normals, k)
+    p = mix3(a, b, c, u, v)
+    flat = cross((b[0] - a[0], b[1] - a[1], b[2] - a[2]), (c[0] - a[0], c[1] - a[1], c[2] - a[2]))
+    flat = normalize(flat[0], flat[1], flat[2])
+    smooth = mix3(na, nb, nc, u, v)
+    smooth = normalize(smooth[0], smooth[1], smooth[2])
+    lifted = _lift(p, a, b, c, na, nb, nc, u, v, 1.0 if dot(flat, smooth) >= 0.0 else -1.0)
+    w = 1.0 - u - v
+    s = w * geometry.uvs[i, 0] + u * geometry.uvs[j, 0] + v * geometry.uvs[k, 0]
+    t = w * geometry.uvs[i, 1] + u * geometry.uvs[j, 1] + v * geometry.uvs[k, 1]
+    return (
+        place(m, p[0], p[1], p[2]),
+        turn(m, flat[0], flat[1], flat[2]),
+        turn(m, smooth[0], smooth[1], smooth[2]),
+        (s, t),
+        place(m, lifted[0], lifted[1], lifted[2]),
+    )
+
+
+@device
+def _lift(p, a, b, c, na, nb, nc, u, v, sign):
+    x, y, z = p
+    for corner_index in range(3):
+        if corner_index == 0:
+            q, n, weight = a, na, 1.0 - u - v
+        elif corner_index == 1:
+            q, n, weight = b, nb, u
+        else:
+            q, n, weight = c, nc, v
+        below = sign * ((p[0] - q[0]) * n[0] + (p[1] - q[1]) * n[1] + (p[2] - q[2]) * n[2])
+        if below < 0.0:
+            k = sign * weight * below
+            x, y, z = x - k * n[0], y - k * n[1], z - k * n[2]
+    return x, y, z
+
+
+@device
+def mapped_normal(geometry, triangle, normal, m, tx, ty, tz):
+    """The smooth normal bent by a tangent-space map value (tx, ty, tz); v grows downwards as in glTF."""
+    i, j, k = geometry.triangles[triangle, 0], geometry.triangles[triangle, 1], geometry.triangles[triangle, 2]
+    a, b, c = corner(geometry.vertices, i), corner(geometry.vertices, j), corner(geometry.vertices, k)
+    du1, dv1 = geometry.uvs[j, 0] - geometry.uvs[i, 0], geometry.uvs[j, 1] - geometry.uvs[i, 1]
+    du2, dv2 = geometry.uvs[k, 0] - geometry.uvs[i, 0], geometry.uvs[k, 1] - geometry.uvs[i, 1]
+    det = du1 * dv2 - du2 * dv1
+    if abs(det) < 1e-18:
+        return normal
+    e1 = (b[0] - a[0], b[1] - a[1], b[2] - a[2])
+    e2 = (c[0] - a[0], c[1] - a[1], c[2] - a[2])
+    raw = turn(
+        m,
+        (e1[0] * dv2 - e2[0] * dv1) / det,
+        (e1[1] * dv2 - e2[1] * dv1) / det,
+        (e1[2] * dv2 - e2[2] * dv1) / det,
+    )
+    along = dot(raw, normal)
+    t = normalize(raw[0] - along * normal[0], raw[1] - along * normal[1], raw[2] - along * normal[2])
+    # handedness: −1 where the map is mirrored; with v downwards the bitangent is −∂P/∂v
+    hand = 1.0 if det < 0.0 else -1.0
+    bt = cross(normal, t)
+    ty = ty * (-hand)
+    return normalize(
+        tx * t[0] + ty * bt[0] + tz * normal[0],
+        tx * t[1] + ty * bt[1] + tz * normal[1],
+        tx * t[2] + ty * bt[2] + tz * normal[2],
+    )
+
+
+@device
+def leave(p, n, towards):
+    """A ray origin just off the surface on the side that `towards` points to.
+
+    The step is 256 units in the last place of the largest coordinate, as Wächter and Binder choose in "A Fast
+    and Robust Method for Avoiding Self-Intersection", Ray Tracing Gems, chapter 6, 2019.
+    """
+    step = 1.5e-5 * max(abs(p[0]), abs(p[1]), abs(p[2])) + 2e-7
+    if dot(n, towards) < 0.0:
+        step = -step
+    return p[0] + step * n[0], p[1] + step * n[1], p[2] + step * n[2]
+
+
+@device
+def facing_normal(n, view):
+    """A smooth or mapped normal, bent as little as needed to be seen from `view`."""
+    c = dot(n, view)
+    if c >= 1e-3:
+        return n
+    k = 2e-3 - c
+    return normalize(n[0] + k * view[0], n[1] + k * view[1], n[2] + k * view[2])

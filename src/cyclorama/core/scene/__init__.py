@@ -1,0 +1,38 @@
+"""What stands in the studio: the project document and the typed changes to it."""
+
+from .base import Doc
+from .camera import Camera
+from .changes import Change, SetValue, apply_set
+from .light import Environment, RectLight
+from .look import Look
+from .material import Material, TextureRef
+from .move import Move
+from .project import SCHEMA_VERSION, Project, load_project, new_project
+from .shoot import ShootSettings
+from .stage import Disc, Stage, Sweep
+from .subject import Part, Placement, Subject
+
+__all__ = [
+    "SCHEMA_VERSION",
+    "Camera",
+    "Change",
+    "Disc",
+    "Doc",
+    "Environment",
+    "Look",
+    "Material",
+    "Move",
+    "Part",
+    "Placement",
+    "Project",
+    "RectLight",
+    "SetValue",
+    "ShootSettings",
+    "Stage",
+    "Subject",
+    "Sweep",
+    "TextureRef",
+    "apply_set",
+    "load_project",
+    "new_project",
+]

@@ -1,0 +1,86 @@
+"""Typed changes: every edit of a project is one of these, so that it can be checked, named and undone."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, JsonValue
+
+from ..errors import ChangeError
+from .base import Doc
+from .project import Project, load_project
+from .subject import CentreMethod
+
+
+class SetValue(Doc):
+    """Put one value at one place, e.g. `lights/key/strength_stops`. Items of a list are named by their id."""
+
+    kind: Literal["set"] = "set"
+    path: Annotated[str, Field(min_length=1, max_length=200)]
+    value: JsonValue
+
+
+class Centre(Doc):
+    """Put the subject's measured centre on the axis of the turn."""
+
+    kind: Literal["centre"] = "centre"
+    method: CentreMethod = "box"
+
+
+class StandOnFloor(Doc):
+    """Lift or lower the subject until its lowest point touches what it stands on."""
+
+    kind: Literal["stand"] = "stand"
+
+
+class CorrectUnit(Doc):
+    """The file's numbers are in another unit or axis than guessed; placement is measured again."""
+
+    kind: Literal["unit"] = "unit"
+    unit_m: Annotated[float | None, Field(gt=0, le=1e4)] = None
+    up: Literal["y", "z"] | None = None
+
+
+class FitSubject(Doc):
+    """Move the camera to the distance at which the subject stays inside the margin in every frame."""
+
+    kind: Literal["fit"] = "fit"
+
+
+class MeterSubject(Doc):
+    """Expose for the subject as metered over the whole move."""
+
+    kind: Literal["meter"] = "meter"
+
+
+Change = Annotated[
+    SetValue | Centre | StandOnFloor | CorrectUnit | FitSubject | MeterSubject, Field(discriminator="kind")
+]
+
+_FIXED = {"schema_version", "id", "subject/asset"}
+
+
+def apply_set(project: Project, change: SetValue) -> Project:
+    """The project with one value replaced.
+
+    Raises ChangeError when the place does not exist, may not be edited, or the value is not allowed.
+    """
+    if change.path in _FIXED or change.path.endswith("/id"):
+        raise ChangeError(f"‘{change.path}’ cannot be edited.")
+    data = project.model_dump(mode="python")
+    *parents, last = change.path.split("/")
+    place: Any = data
+    for step in parents:
+        place = _step_into(place, step, change.path)
+    if not isinstance(place, dict) or last not in place:
+        raise ChangeError(f"There is nothing at ‘{change.path}’ in this project.")
+    place[last] = change.value
+    return load_project(data)
+
+
+def _step_into(place: Any, step: str, path: str) -> Any:
+    if isinstance(place, dict) and step in place:
+        return place[step]
+    if isinstance(place, list | tuple):
+        for item in place:
+            if isinstance(item, dict) and item.get("id") == step:
+                return item
+    raise ChangeError(f"There is nothing at ‘{path}’ in this project.")

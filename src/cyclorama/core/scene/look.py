@@ -1,0 +1,15 @@
+"""How linear light becomes a picture: exposure and view transform."""
+
+from typing import Annotated, Literal
+
+from .base import Doc, quantity
+
+ViewName = Literal["neutral", "aces", "srgb"]
+
+
+class Look(Doc):
+    """Exposure and view. EV100 is metered or typed; the offset opens (+) or closes (−) from there."""
+
+    ev100: Annotated[float, quantity("Exposure", "EV100", ge=-10, le=24)] = 9.0
+    offset_stops: Annotated[float, quantity("Exposure offset", "stops", ge=-10, le=10)] = 0.0
+    view: ViewName = "neutral"

@@ -1,0 +1,113 @@
+"""The project document: one subject, one set, some lights, a camera that moves, and how to shoot it."""
+
+from typing import Annotated, Any
+
+from pydantic import Field, ValidationError, model_validator
+
+from ..errors import ChangeError
+from .base import Doc, Id, Name, new_id
+from .camera import Camera
+from .light import Environment, RectLight
+from .look import Look
+from .material import Material
+from .move import Move
+from .shoot import ShootSettings
+from .stage import Stage
+from .subject import Subject
+from .words import explain
+
+SCHEMA_VERSION = 1
+
+
+class Project(Doc):
+    """Everything that is needed to shoot, without the files it refers to."""
+
+    schema_version: int = SCHEMA_VERSION
+    id: Id
+    name: Name
+    subject: Subject | None = None
+    materials: tuple[Material, ...] = ()
+    set: Stage = Stage()
+    lights: Annotated[tuple[RectLight, ...], Field(max_length=16)] = ()
+    environment: Environment = Environment()
+    cameras: Annotated[tuple[Camera, ...], Field(min_length=1)]
+    camera_id: Id
+    move: Move
+    look: Look = Look()
+    shoot: ShootSettings = ShootSettings()
+
+    @property
+    def camera(self) -> Camera:
+        """The camera that will be shot through."""
+        return next(c for c in self.cameras if c.id == self.camera_id)
+
+    @property
+    def lit_lights(self) -> tuple[RectLight, ...]:
+        """The lights that shine: those on solo if any is, otherwise those that are on."""
+        solo = tuple(light for light in self.lights if light.solo)
+        return solo or tuple(light for light in self.lights if light.on)
+
+    @property
+    def environment_lit(self) -> bool:
+        """Whether the environment shines: it is on, has a picture, and no light is on solo."""
+        return bool(self.environment.on and self.environment.asset and not any(x.solo for x in self.lights))
+
+    @property
+    def frame_numbers(self) -> range:
+        """The frames that will be shot."""
+        first, last = self.move.first_frame, self.move.first_frame + self.move.frames - 1
+        wanted_from, wanted_to = self.shoot.from_frame, self.shoot.to_frame
+        low = first if wanted_from is None else max(first, wanted_from)
+        high = last if wanted_to is None else min(last, wanted_to)
+        return range(low, high + 1)
+
+    @model_validator(mode="after")
+    def _references_hold(self) -> "Project":
+        if all(c.id != self.camera_id for c in self.cameras):
+            raise ValueError(f"There is no camera ‘{self.camera_id}’ in this project.")
+        known = {m.id for m in self.materials}
+        for part in self.subject.parts if self.subject else ():
+            if part.material not in known:
+                raise ValueError(f"Part ‘{part.name}’ refers to a material that is not in this project.")
+        for what, items in (("material", self.materials), ("light", self.lights), ("camera", self.cameras)):
+            if len({item.id for item in items}) != len(items):
+                raise ValueError(f"Two {what}s have the same id.")
+        if self.schema_version != SCHEMA_VERSION:
+            raise ValueError(
+                f"This project was saved as version {self.schema_version}; "
+                f"this program reads version {SCHEMA_VERSION}."
+            )
+        return self
+
+
+def load_project(data: str | bytes | dict[str, Any]) -> Project:
+    """Read a project document.
+
+    Raises ChangeError with a sentence about the first thing that is wrong.
+    """
+    try:
+        if isinstance(data, dict):
+            return Project.model_validate(data)
+        return Project.model_validate_json(data)
+    except ValidationError as error:
+        raise ChangeError(explain(error)) from error
+
+
+def new_project(name: str) -> Project:
+    """An empty studio: a round sweep, a disc, three soft lights, an orbit of ten seconds."""
+    camera = Camera(id=new_id("camera"), name="Camera 1")
+    lights = (
+        RectLight(id="key", name="Key", role="key", azimuth_deg=-45, elevation_deg=40),
+        RectLight(id="fill", name="Fill", role="fill", azimuth_deg=60, elevation_deg=20, strength_stops=-1.5,
+                  width_m=1.2, height_m=1.2),
+        RectLight(id="rim", name="Rim", role="rim", azimuth_deg=165, elevation_deg=45, strength_stops=-0.5,
+                  width_m=0.4, height_m=1.0),
+    )  # fmt: skip
+    return Project(
+        id=new_id("project"),
+        name=name,
+        lights=lights,
+        cameras=(camera,),
+        camera_id=camera.id,
+        move=Move(id=new_id("move"), name="Orbit"),
+    )

@@ -1,0 +1,46 @@
+"""The set: a seamless sweep and a turntable disc, both generated geometry."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from .base import Colour, Doc, Unit01, quantity
+
+
+class Sweep(Doc):
+    """A floor that runs into a wall without an edge.
+
+    straight: floor, fillet and back wall, open to the front. round: the wall goes all the way round.
+    """
+
+    on: bool = True
+    form: Annotated[Literal["straight", "round"], Field(title="Form")] = "round"
+    width_m: Annotated[float, quantity("Width", "m", ge=0.1, le=200)] = 12.0
+    depth_m: Annotated[float, quantity("Depth", "m", ge=0.1, le=200)] = 12.0
+    height_m: Annotated[float, quantity("Height", "m", ge=0.05, le=100)] = 5.0
+    fillet_m: Annotated[float, quantity("Fillet radius", "m", ge=0, le=50)] = 2.0
+    color: Colour = (0.55, 0.54, 0.52)
+    roughness: Annotated[Unit01, Field(title="Roughness")] = 0.7
+
+
+class Disc(Doc):
+    """A turntable disc with a rounded edge, centred on the axis of the turn."""
+
+    on: bool = True
+    radius_m: Annotated[float, quantity("Radius", "m", ge=0.005, le=50)] = 0.3
+    height_m: Annotated[float, quantity("Height", "m", ge=0.001, le=5)] = 0.02
+    edge_m: Annotated[float, quantity("Edge rounding", "m", ge=0, le=1)] = 0.003
+    color: Colour = (0.6, 0.59, 0.57)
+    roughness: Annotated[Unit01, Field(title="Roughness")] = 0.4
+
+
+class Stage(Doc):
+    """Everything that stands in the studio besides the subject."""
+
+    sweep: Sweep = Sweep()
+    disc: Disc = Disc()
+
+    @property
+    def stand_height_m(self) -> float:
+        """Height of the surface the subject stands on: the disc's top, or the floor."""
+        return self.disc.height_m if self.disc.on else 0.0

@@ -1,0 +1,75 @@
+"""Validation problems in the artist's words.
+
+Why: a person who typed 3 into “Focal length” wants to read “Focal length must be at least 8 mm; it was 3.”,
+not a type name and a bracketed path.
+"""
+
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+from pydantic_core import ErrorDetails
+
+_TEMPLATES = {
+    "greater_than_equal": "{title} must be at least {ge}{unit}; it was {input}.",
+    "less_than_equal": "{title} must be at most {le}{unit}; it was {input}.",
+    "finite_number": "{title} must be an ordinary number.",
+    "float_parsing": "{title} must be a number; ‘{input}’ is not one.",
+    "float_type": "{title} must be a number.",
+    "int_parsing": "{title} must be a whole number; ‘{input}’ is not one.",
+    "int_from_float": "{title} must be a whole number; it was {input}.",
+    "int_type": "{title} must be a whole number.",
+    "literal_error": "{title} must be one of {expected}; it was ‘{input}’.",
+    "string_too_short": "{title} must not be empty.",
+    "string_too_long": "{title} must be at most {max_length} characters long.",
+    "string_type": "{title} must be text.",
+    "string_pattern_mismatch": "{title} ‘{input}’ contains characters that cannot be used here.",
+    "bool_type": "{title} must be yes or no.",
+    "bool_parsing": "{title} must be yes or no.",
+    "missing": "{title} is missing.",
+    "extra_forbidden": "There is nothing called ‘{field}’ here.",
+}
+
+
+def explain(error: ValidationError) -> str:
+    """One sentence about the first problem."""
+    return explain_detail(error.errors(include_url=False)[0], _model_of(error))
+
+
+def _model_of(error: ValidationError) -> type[BaseModel] | None:
+    return next((m for m in _all_models(BaseModel) if m.__name__ == error.title), None)
+
+
+def _all_models(base: type[BaseModel]) -> list[type[BaseModel]]:
+    return [m for sub in base.__subclasses__() for m in (sub, *_all_models(sub))]
+
+
+def explain_detail(detail: ErrorDetails, model: type[BaseModel] | None) -> str:
+    """One sentence about one problem of a validation."""
+    kind = detail["type"]
+    if kind == "value_error":
+        return str(detail.get("ctx", {}).get("error", detail["msg"]))
+    field = str(next((p for p in reversed(detail["loc"]) if isinstance(p, str)), "value"))
+    title, unit = _title_and_unit(detail, model, field)
+    context: dict[str, Any] = {k: _short(v) for k, v in detail.get("ctx", {}).items()}
+    context |= {"title": title, "unit": f" {unit}" if unit else "", "field": field}
+    context["input"] = _short(detail["input"])
+    template = _TEMPLATES.get(kind)
+    if template is None:
+        return f"{title}: {detail['msg'].lower()}."
+    return template.format(**context)
+
+
+def _title_and_unit(detail: ErrorDetails, model: type[BaseModel] | None, field: str) -> tuple[str, str]:
+    title, unit = field.replace("_", " ").capitalize(), ""
+    for candidate in [model, *_all_models(BaseModel)]:
+        info = candidate.model_fields.get(field) if candidate else None
+        if info is not None and info.title:
+            extra = info.json_schema_extra
+            unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
+            return info.title, unit
+    return title, unit
+
+
+def _short(value: object) -> str:
+    text = f"{value:g}" if isinstance(value, float) else str(value)
+    return text if len(text) <= 40 else text[:39] + "…"
