@@ -1,21 +1,61 @@
 """How kernels are compiled: one place for the options, so that every kernel is cached and releases the GIL."""
 
+import hashlib
+import os
 from collections.abc import Callable
+from pathlib import Path
 from typing import TypeVar
 
+import numba
 from numba import njit
 
 F = TypeVar("F", bound=Callable[..., object])
+
+
+
+def kernel_cache_folder() -> Path:
+    """Where compiled kernels are kept.
+
+    Numba invalidates a cached kernel when its own file changes, but not when a function it calls does: so the
+    folder is named after the contents of every file that may hold one.
+    """
+    root = Path(__file__).parent
+    digest = hashlib.sha256(numba.__version__.encode())
+    for path in sorted(root.rglob("*.py")):
+        text = path.read_bytes()
+        if b"kernel import" in text or path == Path(__file__):
+            digest.update(text)
+    base = os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache"
+    return Path(base) / "cyclorama" / "kernels" / digest.hexdigest()[:16]
+
+
+numba.config.CACHE_DIR = str(kernel_cache_folder())
 
 _CONTRACT = {"contract", "nsz", "arcp"}
 """Fused multiply-add and reciprocals are welcome; NaN and infinity keep their meaning."""
 
 
+_OPTIONS = {
+    "nogil": True,
+    "cache": True,
+    "fastmath": _CONTRACT,
+    "error_model": "numpy",
+    # Kernels allocate nothing and only read and write arrays that their caller holds. Counting references to
+    # views of them would cost more than the shading itself, and make threads fight over the counters.
+    "_nrt": False,
+}
+
+
 def kernel(function: F) -> F:
-    """Compile on first use, cache on disk, release the GIL while running."""
-    return njit(nogil=True, cache=True, fastmath=_CONTRACT, error_model="numpy")(function)  # type: ignore[no-any-return]
+    """Compile on first use, cache on disk, release the GIL while running. May not allocate arrays."""
+    return njit(**_OPTIONS)(function)  # type: ignore[no-any-return]
 
 
 def device(function: F) -> F:
-    """A small function that kernels call: compiled into them."""
-    return njit(nogil=True, cache=True, fastmath=_CONTRACT, error_model="numpy", inline="never")(function)  # type: ignore[no-any-return]
+    """A small function that kernels call; always inlined, so keep it small or call it in few places."""
+    return njit(**_OPTIONS, forceinline=True)(function)  # type: ignore[no-any-return]
+
+
+def routine(function: F) -> F:
+    """A larger function that kernels call; compiled once and called."""
+    return njit(**_OPTIONS)(function)  # type: ignore[no-any-return]

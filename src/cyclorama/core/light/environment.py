@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import RGBImage
-from ..kernel import device
+from ..kernel import device, routine
 
 _TABLE_ROWS = 512
 
@@ -72,7 +72,7 @@ def _to_uv(x, y, z, rotation):
     return u - math.floor(u), math.acos(min(max(y, -1.0), 1.0)) / math.pi
 
 
-@device
+@routine
 def environment_radiance(env, x, y, z, rotation):
     """Bilinear lookup in direction (x, y, z)."""
     u, v = _to_uv(x, y, z, rotation)
@@ -91,7 +91,7 @@ def environment_radiance(env, x, y, z, rotation):
     )
 
 
-@device
+@routine
 def environment_density(env, x, y, z, rotation):
     """Density of `sample_environment` in direction (x, y, z), 1/sr."""
     u, v = _to_uv(x, y, z, rotation)
@@ -102,7 +102,7 @@ def environment_density(env, x, y, z, rotation):
     return p * rows * columns / (2.0 * math.pi * math.pi * sin_theta)
 
 
-@device
+@routine
 def sample_environment(env, u1, u2, rotation):
     """A direction by importance."""
     rows, columns = env.conditional.shape[0], env.conditional.shape[1] - 1

@@ -10,7 +10,7 @@ factors of entering and leaving cancel along every path.
 import math
 from typing import NamedTuple
 
-from ..kernel import device
+from ..kernel import device, routine
 from .diffuse import eon_terms, eon_value
 from .microfacet import (
     fresnel_dielectric,
@@ -150,7 +150,7 @@ def evaluate(s, wo, wi, tables):
     return r, g, b, pdf
 
 
-@device
+@routine
 def _evaluate_refraction(s, ox, oy, oz, ix, iy, iz):
     """Walter 2007, equations 16 and 21."""
     hx, hy, hz = ox + s.eta * ix, oy + s.eta * iy, oz + s.eta * iz

@@ -43,8 +43,8 @@ def reverse_bits(x):
 
 
 @device
-def _scramble_reversed(x, seed):
-    """Owen scrambling of a number whose bits are already reversed."""
+def _mix(x, seed):
+    """The hash that makes an Owen scrambling when applied to reversed bits."""
     x = U32(x ^ U32(x * U32(0x3D20ADEA)))
     x = U32(x + seed)
     x = U32(x * U32((seed >> U32(16)) | U32(1)))
@@ -53,15 +53,9 @@ def _scramble_reversed(x, seed):
 
 
 @device
-def owen_scramble(x, seed):
-    """Nested uniform scrambling in base 2 of a 32-bit fraction."""
-    return reverse_bits(_scramble_reversed(reverse_bits(x), U32(seed)))
-
-
-@device
-def sobol_second(index):
-    """Second Sobol dimension of `index` as a 32-bit fraction (the first is `reverse_bits(index)`)."""
-    v = reverse_bits(index)
+def _sobol_second_reversed(reversed_index):
+    """Second Sobol dimension, as a 32-bit fraction, of the index whose bits are given in reverse."""
+    v = U32(reversed_index)
     v ^= (v << U32(16)) & U32(0xFFFF0000)
     v ^= (v << U32(8)) & U32(0xFF00FF00)
     v ^= (v << U32(4)) & U32(0xF0F0F0F0)
@@ -71,10 +65,20 @@ def sobol_second(index):
 
 
 @device
+def sobol_pair(index):
+    """The first two Sobol dimensions of an index as 32-bit fractions, not scrambled."""
+    r = reverse_bits(index)
+    return r, _sobol_second_reversed(r)
+
+
+@device
 def sample_pair(pixel_seed, sample, dimension):
     """Two numbers in [0, 1) of pair `dimension` for one sample of one pixel."""
     seed = combine(pixel_seed, dimension)
-    index = owen_scramble(U32(sample), seed)
-    first = owen_scramble(reverse_bits(index), hash_u32(seed ^ U32(0xA511E9B3)))
-    second = owen_scramble(sobol_second(index), hash_u32(seed ^ U32(0x63D83595)))
+    # Owen scrambling is reverse, mix, reverse; the reversals that would cancel are left out.
+    shuffled = _mix(reverse_bits(sample), seed)
+    first = reverse_bits(_mix(reverse_bits(shuffled), hash_u32(seed ^ U32(0xA511E9B3))))
+    second = reverse_bits(
+        _mix(reverse_bits(_sobol_second_reversed(shuffled)), hash_u32(seed ^ U32(0x63D83595)))
+    )
     return first * _TO_UNIT, second * _TO_UNIT

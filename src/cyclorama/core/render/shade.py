@@ -1,11 +1,11 @@
 """The shading step of the wavefront: what happens to every path at its nearest hit.
 
 Next-event estimation of lights and environment with the power heuristic (Veach, "Robust Monte Carlo Methods
-for Light Transport Simulation", 1997, section 9.2), Russian roulette on throughput after the third bounce.
+for Light Transport Simulation", 1997, section 9.2), Russian roulette on throughput from the third bounce on.
 Light panels do not block rays: they emit to one side and are passed through.
 """
 
-from ..kernel import device, kernel
+from ..kernel import device, kernel, routine
 from ..light.environment import environment_density, environment_radiance, sample_environment
 from ..light.rect import rect_hit, sample_rect
 from ..material.bsdf import CLEAR, MIRROR, REFRACTED, evaluate, prepare, sample
@@ -27,6 +27,7 @@ from .textures import texel
 
 FIRST_BOUNCE_PAIR = 2
 PAIRS_PER_BOUNCE = 4
+ROULETTE_FROM = 2
 FAR = 1e30
 
 
@@ -188,7 +189,9 @@ def shade(count, bounce, last, rays, hits, paths, bodies, geometry, materials, t
         base, opacity = base_and_opacity(values, maps, textures, uv[0], uv[1])
         seed, index = samples.seed[slot], samples.index[slot]
         pair = FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * bounce
-        u_hole, u_roulette = sample_pair(seed, index, pair + 3)
+        u_hole = u_roulette = 0.0
+        if opacity < 1.0 or bounce >= ROULETTE_FROM:
+            u_hole, u_roulette = sample_pair(seed, index, pair + 3)
         flags = paths.flags[i]
         if opacity < 1.0 and u_hole >= opacity:
             if not last:
@@ -256,7 +259,7 @@ def shade(count, bounce, last, rays, hits, paths, bodies, geometry, materials, t
         if (dot(wi, flat) < 0.0) != crosses:
             continue
         thr = (thr[0] * weight[0], thr[1] * weight[1], thr[2] * weight[2])
-        if bounce >= 3:
+        if bounce >= ROULETTE_FROM:
             keep = min(0.95, max(thr[0], thr[1], thr[2]))
             if u_roulette >= keep:
                 continue

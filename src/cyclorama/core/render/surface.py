@@ -2,7 +2,7 @@
 
 import math
 
-from ..kernel import device
+from ..kernel import device, routine
 
 
 @device
@@ -106,7 +106,7 @@ def _lift(p, a, b, c, na, nb, nc, u, v, sign):
     return x, y, z
 
 
-@device
+@routine
 def mapped_normal(geometry, triangle, normal, m, tx, ty, tz):
     """The smooth normal bent by a tangent-space map value (tx, ty, tz); v grows downwards as in glTF."""
     i, j, k = geometry.triangles[triangle, 0], geometry.triangles[triangle, 1], geometry.triangles[triangle, 2]

@@ -8,7 +8,7 @@ import numpy as np
 from PIL import Image
 
 from ..errors import IntakeError
-from ..kernel import device
+from ..kernel import device, routine
 from ..scene import TextureRef
 from .arrays import Textures
 
@@ -77,7 +77,7 @@ def _wrapped(i, n, mode):
     return i % n
 
 
-@device
+@routine
 def texel(textures, index, u, v, colour):
     """Bilinear lookup, uv origin at the top left as in glTF; colours are decoded from sRGB, alpha is not."""
     start, w, h, mode = textures.layout[index]
