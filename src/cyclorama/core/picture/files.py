@@ -1,6 +1,7 @@
 """Reading environments and writing frames."""
 
 import io
+import tempfile
 from pathlib import Path
 
 import numpy as np
@@ -30,8 +31,6 @@ def read_linear(data: bytes, name: str) -> RGBImage:
 
 
 def _read_exr(data: bytes, name: str) -> RGBImage:
-    import tempfile
-
     try:
         with tempfile.NamedTemporaryFile(suffix=".exr") as file:
             file.write(data)
@@ -48,12 +47,17 @@ def _read_exr(data: bytes, name: str) -> RGBImage:
     return np.ascontiguousarray(pixels[..., :3], np.float32)
 
 
-def write_exr(path: Path, channels: dict[str, np.ndarray]) -> None:
-    """Write half-float channels: 'RGB' or 'RGBA' (h, w, 3 or 4) and single ones (h, w)."""
+def encode_exr(rgb: RGBImage, alpha: Mask | None = None) -> bytes:
+    """A half-float EXR of a linear picture (h, w, 3), premultiplied by `alpha` (h, w) if there is one."""
+    pixels = rgb if alpha is None else np.dstack([rgb, alpha])
+    half = np.ascontiguousarray(np.clip(pixels, -65504, 65504), np.float16)
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
-    half = {k: np.ascontiguousarray(np.clip(v, -65504, 65504), np.float16) for k, v in channels.items()}
-    with OpenEXR.File(header, half) as file:
-        file.write(str(path))
+    # the library writes to paths only
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "picture.exr"
+        with OpenEXR.File(header, {"RGB" if alpha is None else "RGBA": half}) as file:
+            file.write(str(path))
+        return path.read_bytes()
 
 
 def encode_frame(radiance: RGBImage, alpha: Mask | None, look: Look, file_format: str) -> bytes:
@@ -64,12 +68,7 @@ def encode_frame(radiance: RGBImage, alpha: Mask | None, look: Look, file_format
     """
     linear = expose(radiance, look)
     if file_format == "exr":
-        import tempfile
-
-        with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / "frame.exr"
-            write_exr(path, {"RGB": linear} if alpha is None else {"RGBA": np.dstack([linear, alpha])})
-            return path.read_bytes()
+        return encode_exr(linear, alpha)
     if alpha is not None and file_format == "png":
         straight = np.divide(linear, alpha[..., None], out=np.zeros_like(linear), where=alpha[..., None] > 1e-4)
         shown = np.dstack([to_display(straight, look.view), alpha])

@@ -1,39 +1,22 @@
 """Maps end to end in one array, and their bilinear lookup."""
 
-import io
 import math
 from collections.abc import Callable
 
 import numpy as np
-from PIL import Image
 
-from ..errors import IntakeError
 from ..kernel import device, routine
+from ..picture.decode import decode_picture
 from ..scene import TextureRef
 from .arrays import Textures
 
 _WRAP = {"repeat": 0, "mirror": 1, "clamp": 2}
-MAX_PIXELS = 8192 * 8192
 
 
 def srgb_to_linear_table() -> np.ndarray:
     """IEC 61966-2-1 decoding of each byte, float32 (256,)."""
     x = np.arange(256) / 255.0
     return np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4).astype(np.float32)
-
-
-def decode_picture(data: bytes, name: str) -> np.ndarray:
-    """A PNG, JPEG or TIFF as (h, w, 4) uint8; raises IntakeError when it cannot be used."""
-    try:
-        with Image.open(io.BytesIO(data)) as image:
-            if image.width * image.height > MAX_PIXELS:
-                raise IntakeError(
-                    f"The picture ‘{name}’ is {image.width}×{image.height} pixels; "
-                    f"at most 8192×8192 can be used. Make it smaller and bring it in again."
-                )
-            return np.asarray(image.convert("RGBA"))
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        raise IntakeError(f"The picture ‘{name}’ cannot be read; it is damaged or of another kind.") from error
 
 
 class TextureSet:

@@ -1,0 +1,191 @@
+"""Measures of a subject: box, centroid, axis of revolution, convex hull. All of them follow an affine placement,
+so they are taken once in the file's space and carried along."""
+
+import io
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import ConvexHull, QhullError
+
+from ..arrays import Points, Vec3
+from ..scene import Placement, Project
+from ..scene.subject import CentreMethod
+from .mesh import Mesh, face_normals
+from .placement import file_to_metres, placement_matrix
+
+
+@dataclass(frozen=True, slots=True)
+class Measures:
+    """Measures in the file's own space."""
+
+    hull: Points
+    """(k, 3) corners of the convex hull"""
+    centroid: Vec3
+    """area-weighted"""
+    axis_point: Vec3
+    axis_direction: Vec3
+    """best-fit axis of revolution, unit"""
+    axis_residual: float
+    """0 for a perfect body of revolution, towards 1 for a shape without an axis"""
+
+    def to_bytes(self) -> bytes:
+        buffer = io.BytesIO()
+        np.savez(buffer, **{name: getattr(self, name) for name in self.__slots__})
+        return buffer.getvalue()
+
+    @staticmethod
+    def from_bytes(data: bytes) -> "Measures":
+        with np.load(io.BytesIO(data), allow_pickle=False) as file:
+            values = {name: file[name] for name in Measures.__slots__}
+        return Measures(**{**values, "axis_residual": float(values["axis_residual"])})
+
+
+def measure(mesh: Mesh) -> Measures:
+    """Measure a mesh with at least one triangle."""
+    used = np.unique(mesh.triangles)
+    points = mesh.vertices[used].astype(np.float64)
+    corners = mesh.vertices[mesh.triangles].astype(np.float64)
+    normals = face_normals(mesh.vertices, mesh.triangles) / 2
+    area = np.linalg.norm(normals, axis=1)
+    middles = corners.mean(axis=1)
+    total = max(float(area.sum()), 1e-300)
+    centroid = (middles * area[:, None]).sum(axis=0) / total
+    point, direction, residual = revolution_axis(middles, normals, centroid)
+    return Measures(convex_corners(points), centroid, point, direction, residual)
+
+
+MAX_HULL_INPUT = 200_000
+MAX_CORNERS = 4000
+_DIRECTIONS = 2048
+
+
+def convex_corners(points: Points) -> Points:
+    """Corners of a convex hull that contains points (n, 3).
+
+    Exact up to MAX_CORNERS corners; beyond that the extreme points in many directions are taken and pushed
+    outwards by what they may miss (under a thousandth of the size), so that nothing is ever cut off.
+    """
+    try:
+        outer = _outermost_points(points) if len(points) > MAX_HULL_INPUT else points
+        corners = np.ascontiguousarray(outer[ConvexHull(outer).vertices])
+    except (QhullError, ValueError):
+        # flat or thinner: the corners of its box contain it
+        low, high = points.min(axis=0), points.max(axis=0)
+        return np.array(np.meshgrid(*zip(low, high, strict=True))).T.reshape(-1, 3)
+    exact = outer is points and len(corners) <= MAX_CORNERS
+    return corners if exact else _pushed_out(_extreme_points(corners))
+
+
+def _outermost_points(points: Points, columns: int = 256) -> Points:
+    """The farthest point in each of many small solid angles around the middle of the box."""
+    low, high = points.min(axis=0), points.max(axis=0)
+    p = (points - (low + high) / 2) / np.maximum(high - low, 1e-300)
+    radius = np.linalg.norm(p, axis=1)
+    row = np.arccos(np.clip(p[:, 1] / np.maximum(radius, 1e-300), -1, 1)) / np.pi * (columns // 2)
+    column = (np.arctan2(p[:, 2], p[:, 0]) / (2 * np.pi) + 0.5) * columns
+    cell = row.astype(np.int64) * (columns + 1) + column.astype(np.int64)
+    order = np.lexsort((radius, cell))
+    last = np.append(cell[order[1:]] != cell[order[:-1]], True)
+    return np.asarray(points[order[last]])
+
+
+def _extreme_points(points: Points) -> Points:
+    i = np.arange(_DIRECTIONS) + 0.5
+    polar, turn = np.arccos(1 - 2 * i / _DIRECTIONS), np.pi * (1 + 5**0.5) * i
+    directions = np.stack([np.cos(turn) * np.sin(polar), np.cos(polar), np.sin(turn) * np.sin(polar)])
+    best = [int((points @ d).argmax()) for d in directions.T] if len(points) > MAX_CORNERS else range(len(points))
+    return np.asarray(points[np.unique(best)])
+
+
+def _pushed_out(corners: Points) -> Points:
+    """Corners moved away from the middle by more than the 2048 directions (at most 2.9° to the next) can miss."""
+    middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
+    return np.asarray(middle + (corners - middle) * 1.002)
+
+
+def revolution_axis(middles: Points, normals: Points, origin: Vec3) -> tuple[Vec3, Vec3, float]:
+    """The line that the surface normals of a body of revolution meet: a point on it, its direction, residual.
+
+    middles, normals (t, 3): face centres and area-weighted face normals. The normals of such a body belong to
+    a singular linear line complex (Pottmann and Randrup, "Rotational and helical surface approximation for
+    reverse engineering", Computing 60, 1998): c̄·n + c·(p × n) = 0 for every normal line, with axis direction c
+    and moment c̄ = point × c. With |c| = 1 this is a small eigenvalue problem. The moment along c (a helix's
+    pitch) is dropped.
+    """
+    area = np.linalg.norm(normals, axis=1)
+    size = np.sqrt(np.average(np.sum((middles - origin) ** 2, axis=1), weights=np.maximum(area, 1e-300))) or 1.0
+    p, n = (middles - origin) / size, normals / np.maximum(area, 1e-300)[:, None]
+    w = area / max(area.sum(), 1e-300)
+    moment = np.cross(p, n)
+    a = (n * w[:, None]).T @ n
+    b = (n * w[:, None]).T @ moment
+    d = (moment * w[:, None]).T @ moment
+    solve = np.linalg.pinv(a, rcond=1e-9) @ b
+    values, vectors = np.linalg.eigh(d - b.T @ solve)
+    c = vectors[:, 0]
+    if c[np.argmax(np.abs(c))] < 0:
+        c = -c
+    c_bar = -solve @ c
+    c_bar -= c * (c @ c_bar)
+    residual = float(np.sqrt(max(values[0], 0.0) / max(values[-1], 1e-300)))
+    return origin + size * np.cross(c, c_bar), c, min(residual, 1.0)
+
+
+def placed_hull(measures: Measures, placement: Placement) -> Points:
+    """Corners of the hull (k, 3) in studio space at rest, m."""
+    m = placement_matrix(placement)
+    return np.asarray(measures.hull @ m[:3, :3].T + m[:3, 3])
+
+
+def centre_m(measures: Measures, placement: Placement, method: CentreMethod) -> tuple[float, float]:
+    """The centre (x, z) by a method, in metres, before it is put on the axis of the turn."""
+    m = file_to_metres(placement)[:3, :3]
+    if method == "file":
+        return 0.0, 0.0
+    if method == "area":
+        c = m @ measures.centroid
+    elif method == "revolution":
+        point, direction = m @ measures.axis_point, m @ measures.axis_direction
+        box = (m @ measures.hull.T).T
+        middle = (box[:, 1].min() + box[:, 1].max()) / 2
+        # where a leaning axis passes the middle height; a lying one has no such place, take its point
+        lean = direction[1] / max(float(np.linalg.norm(direction)), 1e-300)
+        k = (middle - point[1]) / direction[1] if abs(lean) > 0.5 else 0.0
+        c = point + k * direction
+    else:
+        box = (m @ measures.hull.T).T
+        c = (box.min(axis=0) + box.max(axis=0)) / 2
+    return float(c[0]), float(c[2])
+
+
+def axis_lean_deg(measures: Measures, placement: Placement) -> float:
+    """Angle between the fitted axis of revolution and the vertical."""
+    d = file_to_metres(placement)[:3, :3] @ measures.axis_direction
+    return float(np.degrees(np.arccos(min(1.0, abs(d[1]) / max(float(np.linalg.norm(d)), 1e-300)))))
+
+
+def wobble_mm(measures: Measures, placement: Placement, method: CentreMethod) -> float:
+    """How far the centre by `method` lies off the axis of the turn."""
+    x, z = centre_m(measures, placement, method)
+    return float(np.hypot(x - placement.centre_x_m, z - placement.centre_z_m) * 1000)
+
+
+def gap_mm(measures: Measures, project: Project) -> float:
+    """Height of the subject's lowest point above what it stands on; negative when it cuts in."""
+    if project.subject is None:
+        return 0.0
+    lowest = placed_hull(measures, project.subject.placement)[:, 1].min()
+    return float((lowest - project.set.stand_height_m) * 1000)
+
+
+def centred(measures: Measures, placement: Placement, method: CentreMethod) -> Placement:
+    """The placement with the centre by `method` on the axis of the turn."""
+    x, z = centre_m(measures, placement, method)
+    return placement.model_copy(update={"centre_method": method, "centre_x_m": x, "centre_z_m": z})
+
+
+def grounded(measures: Measures, placement: Placement, stand_height_m: float) -> Placement:
+    """The placement lifted or lowered until the lowest point touches the stand height."""
+    lowest = float(placed_hull(measures, placement)[:, 1].min())
+    return placement.model_copy(update={"lift_m": placement.lift_m + stand_height_m - lowest})

@@ -1,0 +1,82 @@
+"""A bundle of uploaded files, with zips unpacked safely."""
+
+import io
+import zipfile
+from pathlib import PurePosixPath
+
+from ...errors import IntakeError
+
+MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl")
+MAX_TOTAL_BYTES = 2 << 30
+MAX_FILES = 2000
+
+
+class FileBundle:
+    """Files by relative path; looked up as models refer to them, by path or, failing that, by name."""
+
+    def __init__(self, files: dict[str, bytes]):
+        self._files: dict[str, bytes] = {}
+        for name, data in files.items():
+            if not data:
+                raise IntakeError(f"‘{name}’ is empty. Export the model again.")
+            if name.lower().endswith(".zip"):
+                self._files.update(unpack(name, data))
+            else:
+                self._files[PurePosixPath(name.replace("\\", "/")).as_posix()] = data
+
+    def model(self) -> tuple[str, bytes]:
+        """The one model file of the bundle.
+
+        Raises IntakeError when there is none or more than one.
+        """
+        found = [n for n in self._files if n.lower().endswith(MODEL_ENDINGS)]
+        if not found:
+            names = ", ".join(f"‘{n}’" for n in list(self._files)[:3]) or "nothing"
+            raise IntakeError(f"There is no model in {names}. Models come as GLB, glTF, OBJ, PLY or STL.")
+        if len(found) > 1:
+            raise IntakeError(
+                f"There are {len(found)} models (‘{found[0]}’, ‘{found[1]}’ …). Bring them in one at a time."
+            )
+        return found[0], self._files[found[0]]
+
+    def beside(self, model: str, reference: str) -> bytes | None:
+        """A file that `model` refers to, or None."""
+        reference = reference.replace("\\", "/")
+        path = (PurePosixPath(model).parent / reference).as_posix()
+        if path in self._files:
+            return self._files[path]
+        name = PurePosixPath(reference).name.lower()
+        return next((d for n, d in self._files.items() if PurePosixPath(n).name.lower() == name), None)
+
+
+def unpack(name: str, data: bytes) -> dict[str, bytes]:
+    """The files of a zip.
+
+    Raises IntakeError for damaged, hostile (paths that lead outside) and oversized archives; sizes are counted
+    while unpacking, so that an archive that lies about them is caught too.
+    """
+    try:
+        archive = zipfile.ZipFile(io.BytesIO(data))
+    except zipfile.BadZipFile as error:
+        raise IntakeError(f"‘{name}’ is not a readable zip. Pack it again.") from error
+    entries = [e for e in archive.infolist() if not e.is_dir()]
+    if len(entries) > MAX_FILES:
+        raise IntakeError(f"‘{name}’ holds {len(entries)} files; at most {MAX_FILES} are taken.")
+    files: dict[str, bytes] = {}
+    total = 0
+    for entry in entries:
+        path = PurePosixPath(entry.filename.replace("\\", "/"))
+        if path.is_absolute() or ".." in path.parts or ":" in path.parts[0]:
+            raise IntakeError(f"‘{name}’ holds a path that leads outside the archive (‘{entry.filename}’).")
+        if path.parts[0] == "__MACOSX" or path.name.startswith("."):
+            continue
+        try:
+            with archive.open(entry) as file:
+                content = file.read(MAX_TOTAL_BYTES - total + 1)
+        except (zipfile.BadZipFile, RuntimeError, NotImplementedError, OSError, EOFError, ValueError) as error:
+            raise IntakeError(f"‘{name}’ is damaged or locked with a password. Pack it again.") from error
+        total += len(content)
+        if total > MAX_TOTAL_BYTES or total > max(200 << 20, 200 * len(data)):
+            raise IntakeError(f"‘{name}’ unpacks to far more than a model needs. It was not taken in.")
+        files[path.as_posix()] = content
+    return files

@@ -1,0 +1,52 @@
+"""What every reader returns."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...scene import Material
+
+
+@dataclass(slots=True)
+class Picture:
+    """A map that came with the model, as the bytes of its file."""
+
+    name: str
+    data: bytes
+
+
+@dataclass(slots=True)
+class FilePart:
+    """A named piece in the file's own space."""
+
+    name: str
+    vertices: NDArray[np.float64]
+    """(v, 3) file units"""
+    triangles: NDArray[np.int64]
+    """(t, 3)"""
+    normals: NDArray[np.float32] | None = None
+    """(v, 3), None where the file brings none"""
+    uvs: NDArray[np.float32] | None = None
+    """(v, 2) origin at the top left"""
+    material: int = 0
+    """index into FileModel.materials"""
+
+
+@dataclass(slots=True)
+class FileModel:
+    """Everything a file brought, and what it brought that is not a subject.
+
+    Texture references of the materials hold `picture:N` in place of an asset hash until the pictures are kept.
+    """
+
+    parts: list[FilePart] = field(default_factory=list)
+    materials: list[Material] = field(default_factory=list)
+    pictures: list[Picture] = field(default_factory=list)
+    missing: list[str] = field(default_factory=list)
+    """names of texture files that are referred to but not there"""
+    notes: list[str] = field(default_factory=list)
+    """sentences about what was left out or approximated"""
+    up: str | None = None
+    unit_m: float | None = None
+    """set where the format's specification says it"""

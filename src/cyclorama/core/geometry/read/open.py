@@ -1,0 +1,30 @@
+"""Choose the reader for a bundle of files."""
+
+from ...errors import IntakeError
+from .files import FileBundle
+from .gltf import read_gltf
+from .model import FileModel
+from .others import read_obj, read_ply, read_stl
+
+
+def read_model(files: dict[str, bytes]) -> tuple[str, FileModel]:
+    """The name of the model file and what it brought.
+
+    Raises IntakeError with a sentence for everything that cannot be read.
+    """
+    bundle = FileBundle(files)
+    name, data = bundle.model()
+    ending = name.lower().rsplit(".", 1)[-1]
+    readers = {"glb": read_gltf, "gltf": read_gltf, "obj": read_obj, "ply": read_ply, "stl": read_stl}
+    try:
+        model = readers[ending](name, data, bundle)
+    except IntakeError:
+        raise
+    except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, MemoryError) as error:
+        # Readers check what they can; a file that still trips them is damaged in a way nobody can repair here.
+        raise IntakeError(
+            f"‘{name}’ is damaged or not really a {ending.upper()} file. Export it again."
+        ) from error
+    if not any(len(p.triangles) for p in model.parts):
+        raise IntakeError(f"‘{name}’ has no faces: nothing that could be seen. Export the mesh with its faces.")
+    return name, model

@@ -1,0 +1,69 @@
+"""The stand-in: a reduced mesh that the browser draws while things are handled."""
+
+import json
+import struct
+
+import fast_simplification
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from ..picture.decode import decode_picture
+from ..scene import Material
+from .mesh import Mesh
+
+TARGET_TRIANGLES = 40_000
+
+
+def build_standin(mesh: Mesh, materials: list[Material], assets: dict[str, bytes]) -> bytes:
+    """A reduced mesh in file space as one binary.
+
+    materials: one for each part. Layout, little endian: uint32 length of the header, JSON header
+    {vertices, triangles, parts: [[part, first index, index count], …]}, float32 positions (v, 3), int8 normals
+    (v, 4), uint8 sRGB map colours (v, 4), uint32 indices (t, 3).
+    """
+    share = min(1.0, TARGET_TRIANGLES / max(len(mesh.triangles), 1))
+    pieces, ranges, base, start = [], [], 0, 0
+    for part, material in enumerate(materials):
+        v, n, uv, t = _reduced(mesh, part, share)
+        pieces.append((v, n, _map_colours(material, uv, assets), t + base))
+        ranges.append([part, start * 3, len(t) * 3])
+        base, start = base + len(v), start + len(t)
+    header = json.dumps({"vertices": base, "triangles": start, "parts": ranges}).encode()
+    header += b" " * (-len(header) % 4)
+    normals = np.zeros((base, 4), np.int8)
+    normals[:, :3] = np.round(np.concatenate([p[1] for p in pieces]) * 127)
+    return b"".join([
+        struct.pack("<I", len(header)), header,
+        np.concatenate([p[0] for p in pieces]).astype("<f4").tobytes(), normals.tobytes(),
+        np.concatenate([p[2] for p in pieces]).tobytes(),
+        np.concatenate([p[3] for p in pieces]).astype("<u4").tobytes(),
+    ])  # fmt: skip
+
+
+def _reduced(mesh: Mesh, part: int, share: float) -> tuple[NDArray[np.float32], ...]:
+    faces = mesh.triangles[mesh.part == part]
+    used, local = np.unique(faces, return_inverse=True)
+    v, n, uv = mesh.vertices[used], mesh.normals[used], mesh.uvs[used]
+    faces = local.reshape(-1, 3).astype(np.int32)
+    wanted = max(64, int(len(faces) * share))
+    if len(faces) <= wanted:
+        return v, n, uv, faces
+    points, reduced = fast_simplification.simplify(v.astype(np.float32), faces, target_count=wanted)
+    _, nearest = cKDTree(v).query(points)
+    return points.astype(np.float32), n[nearest], uv[nearest], reduced.astype(np.int32)
+
+
+def _map_colours(
+    material: Material, uv: NDArray[np.float32], assets: dict[str, bytes]
+) -> NDArray[np.uint8]:
+    colours = np.full((len(uv), 4), 255, np.uint8)
+    ref = material.base_color_map
+    if ref is not None and len(uv):
+        pixels = decode_picture(assets[ref.asset], ref.name)
+        h, w = pixels.shape[:2]
+        finite = np.nan_to_num(uv, nan=0.0, posinf=0.0, neginf=0.0)
+        x = np.floor(finite[:, 0] % 1.0 * w).astype(int) % w
+        y = np.floor(finite[:, 1] % 1.0 * h).astype(int) % h
+        colours[:, :3] = pixels[y, x, :3]
+    return colours

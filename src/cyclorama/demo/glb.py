@@ -1,0 +1,119 @@
+"""Writing GLB files (glTF 2.0, section 4.4)."""
+
+import io
+import json
+import struct
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+from ..core.geometry.mesh import Mesh
+
+
+@dataclass
+class GlbWriter:
+    """Collects meshes, materials and pictures and writes them as one file."""
+
+    _binary: bytearray = field(default_factory=bytearray)
+    _views: list[dict[str, Any]] = field(default_factory=list)
+    _accessors: list[dict[str, Any]] = field(default_factory=list)
+    _meshes: list[dict[str, Any]] = field(default_factory=list)
+    _nodes: list[dict[str, Any]] = field(default_factory=list)
+    _materials: list[dict[str, Any]] = field(default_factory=list)
+    _images: list[dict[str, Any]] = field(default_factory=list)
+    _extensions: set[str] = field(default_factory=set)
+
+    def texture(self, name: str, pixels: np.ndarray) -> dict[str, int]:
+        """Embed a picture (h, w, 3) of bytes; returns the reference to use in a material."""
+        buffer = io.BytesIO()
+        Image.fromarray(pixels).save(buffer, "PNG")
+        self._images.append({"name": name, "mimeType": "image/png", "bufferView": self._view(buffer.getvalue())})
+        return {"index": len(self._images) - 1}
+
+    def material(self, name: str, base: tuple[float, float, float] = (1, 1, 1), metal: float = 0.0,
+                 rough: float = 0.5, extensions: dict[str, Any] | None = None, base_map: dict[str, int] | None = None,
+                 mr_map: dict[str, int] | None = None, normal_map: dict[str, int] | None = None,
+                 emissive: tuple[float, float, float] = (0, 0, 0)) -> int:  # fmt: skip
+        """Add a metallic-roughness material; base is linear Rec.709."""
+        pbr: dict[str, Any] = {"baseColorFactor": [*base, 1.0], "metallicFactor": metal, "roughnessFactor": rough}
+        if base_map:
+            pbr["baseColorTexture"] = base_map
+        if mr_map:
+            pbr["metallicRoughnessTexture"] = mr_map
+        entry: dict[str, Any] = {"name": name, "pbrMetallicRoughness": pbr, "emissiveFactor": list(emissive)}
+        if normal_map:
+            entry["normalTexture"] = normal_map
+        if extensions:
+            entry["extensions"] = extensions
+            self._extensions |= set(extensions)
+        self._materials.append(entry)
+        return len(self._materials) - 1
+
+    def part(self, name: str, mesh: Mesh, material: int) -> None:
+        """Add a named part."""
+        attributes = {
+            "POSITION": self._accessor(mesh.vertices.astype("<f4"), "VEC3", True),
+            "NORMAL": self._accessor(mesh.normals.astype("<f4"), "VEC3"),
+            "TEXCOORD_0": self._accessor(mesh.uvs.astype("<f4"), "VEC2"),
+        }
+        index = self._accessor(mesh.triangles.reshape(-1, 1).astype("<u4"), "SCALAR")
+        self._meshes.append(
+            {"name": name, "primitives": [{"attributes": attributes, "indices": index, "material": material}]}
+        )
+        self._nodes.append({"name": name, "mesh": len(self._meshes) - 1})
+
+    def _view(self, data: bytes) -> int:
+        self._binary.extend(b"\0" * (-len(self._binary) % 4))
+        self._views.append({"buffer": 0, "byteOffset": len(self._binary), "byteLength": len(data)})
+        self._binary.extend(data)
+        return len(self._views) - 1
+
+    def _accessor(self, values: np.ndarray, kind: str, limits: bool = False) -> int:
+        entry: dict[str, Any] = {
+            "bufferView": self._view(values.tobytes()),
+            "componentType": 5126 if values.dtype.kind == "f" else 5125,
+            "count": len(values),
+            "type": kind,
+        }
+        if limits:
+            entry |= {"min": values.min(axis=0).tolist(), "max": values.max(axis=0).tolist()}
+        self._accessors.append(entry)
+        return len(self._accessors) - 1
+
+    def to_bytes(self) -> bytes:
+        """The file."""
+        self._binary.extend(b"\0" * (-len(self._binary) % 4))
+        document = {
+            "asset": {"version": "2.0", "generator": "Cyclorama demo"},
+            "scene": 0,
+            "scenes": [{"nodes": list(range(len(self._nodes)))}],
+            "nodes": self._nodes,
+            "meshes": self._meshes,
+            "materials": self._materials,
+            "images": self._images,
+            "textures": [{"source": i} for i in range(len(self._images))],
+            "accessors": self._accessors,
+            "bufferViews": self._views,
+            "buffers": [{"byteLength": len(self._binary)}],
+            "extensionsUsed": sorted(self._extensions),
+        }
+        text = json.dumps({k: v for k, v in document.items() if v != []}).encode()
+        text += b" " * (-len(text) % 4)
+        total = 12 + 8 + len(text) + 8 + len(self._binary)
+        return (
+            struct.pack("<4sII", b"glTF", 2, total) + struct.pack("<I4s", len(text), b"JSON") + text
+            + struct.pack("<I4s", len(self._binary), b"BIN\0") + bytes(self._binary)
+        )  # fmt: skip
+
+
+def glass(ior: float, colour: tuple[float, float, float], depth_m: float) -> dict[str, Any]:
+    """Extensions of a clear dielectric with absorption."""
+    return {
+        "KHR_materials_transmission": {"transmissionFactor": 1.0},
+        "KHR_materials_ior": {"ior": ior},
+        "KHR_materials_volume": {
+            "thicknessFactor": 1.0, "attenuationColor": list(colour), "attenuationDistance": depth_m,
+        },
+    }  # fmt: skip

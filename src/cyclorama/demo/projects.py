@@ -1,0 +1,108 @@
+"""The two ready projects: an orbit around the Storm Glass and a spin of the Harbour Lantern."""
+
+from dataclasses import dataclass
+
+from ..core.framing import fit_subject
+from ..core.geometry.intake import Intake, content_hash, take_in
+from ..core.geometry.measure import centred, grounded, placed_hull
+from ..core.picture.files import encode_exr
+from ..core.scene import (
+    Camera,
+    Disc,
+    Environment,
+    Look,
+    Move,
+    Project,
+    RectLight,
+    ShootSettings,
+    Stage,
+    Sweep,
+)
+from .environments import harbour_dusk, north_light_studio
+from .lantern import build_lantern
+from .storm_glass import build_storm_glass
+
+
+@dataclass(frozen=True, slots=True)
+class DemoProject:
+    """A project with the intake of its model and the files it refers to."""
+
+    project: Project
+    intake: Intake
+    model_file: tuple[str, bytes]
+    assets: dict[str, bytes]
+
+
+def _placed(intake: Intake, stage: Stage):  # type: ignore[no-untyped-def]
+    placement = centred(intake.measures, intake.subject.placement, "box")
+    placement = grounded(intake.measures, placement, stage.stand_height_m)
+    return intake.subject.model_copy(update={"placement": placement})
+
+
+def _fitted(project: Project, intake: Intake) -> Project:
+    assert project.subject is not None
+    return fit_subject(project, placed_hull(intake.measures, project.subject.placement)).project
+
+
+def storm_glass_project() -> DemoProject:
+    """Storm Glass No. 4 on a pale round sweep; the camera travels, the lights stand."""
+    model = ("storm-glass-no-4.glb", build_storm_glass())
+    intake = take_in(dict([model]))
+    picture = encode_exr(north_light_studio())
+    stage = Stage(
+        sweep=Sweep(form="round", width_m=7, depth_m=7, height_m=3.2, fillet_m=1.6, color=(0.52, 0.50, 0.465),
+                    roughness=0.65),
+        disc=Disc(radius_m=0.125, height_m=0.012, edge_m=0.003, color=(0.045, 0.044, 0.042), roughness=0.28),
+    )  # fmt: skip
+    lights = (
+        RectLight(id="key", name="Key", role="key", azimuth_deg=-52, elevation_deg=38, distance_m=1.1, width_m=0.55,
+                  height_m=0.75, strength_stops=-2.0, temperature_k=5200),
+        RectLight(id="fill", name="Fill", role="fill", azimuth_deg=68, elevation_deg=16, distance_m=1.4, width_m=0.9,
+                  height_m=0.9, strength_stops=-4.2, temperature_k=6200),
+        RectLight(id="rim", name="Rim", role="rim", azimuth_deg=158, elevation_deg=32, distance_m=1.1, width_m=0.25,
+                  height_m=0.9, strength_stops=-2.4, temperature_k=6800),
+    )  # fmt: skip
+    project = Project(
+        id="storm-glass-no-4", name="Storm Glass No. 4", subject=_placed(intake, stage), materials=intake.materials,
+        set=stage, lights=lights,
+        environment=Environment(asset=content_hash(picture), source_name="north-light-studio.exr",
+                                strength_stops=-1.2),
+        cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=9),), camera_id="camera-1",
+        move=Move(id="move-1", name="Orbit", kind="orbit", frames=240, start_azimuth_deg=14),
+        look=Look(ev100=8.6), shoot=ShootSettings(margin=0.09),
+    )  # fmt: skip
+    return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
+
+
+def lantern_project() -> DemoProject:
+    """Harbour Lantern at dusk with its mantle lit; subject and disc travel, the camera stands."""
+    model = ("harbour-lantern.glb", build_lantern())
+    intake = take_in(dict([model]))
+    picture = encode_exr(harbour_dusk())
+    stage = Stage(
+        sweep=Sweep(form="straight", width_m=9, depth_m=6, height_m=4, fillet_m=1.5, color=(0.17, 0.19, 0.215),
+                    roughness=0.6),
+        disc=Disc(radius_m=0.17, height_m=0.016, edge_m=0.004, color=(0.16, 0.105, 0.07), roughness=0.45),
+    )  # fmt: skip
+    lights = (
+        RectLight(id="key", name="Key", role="key", azimuth_deg=-48, elevation_deg=42, distance_m=1.3, width_m=0.6,
+                  height_m=0.6, strength_stops=-2.6, temperature_k=5600),
+        RectLight(id="fill", name="Fill", role="fill", azimuth_deg=60, elevation_deg=12, distance_m=1.6, width_m=0.9,
+                  height_m=1.2, strength_stops=-4.6, temperature_k=4300),
+        RectLight(id="rim", name="Rim", role="rim", azimuth_deg=-150, elevation_deg=35, distance_m=1.3, width_m=0.3,
+                  height_m=1.0, strength_stops=-2.4, temperature_k=7500),
+    )  # fmt: skip
+    project = Project(
+        id="harbour-lantern", name="Harbour Lantern", subject=_placed(intake, stage), materials=intake.materials,
+        set=stage, lights=lights,
+        environment=Environment(asset=content_hash(picture), source_name="harbour-dusk.exr", strength_stops=-1.6),
+        cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=8),), camera_id="camera-1",
+        move=Move(id="move-1", name="Spin", kind="spin", frames=144, start_azimuth_deg=0),
+        look=Look(ev100=8.2), shoot=ShootSettings(margin=0.09),
+    )  # fmt: skip
+    return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
+
+
+def demo_projects() -> list[DemoProject]:
+    """Both ready projects; takes a while, the files are built from nothing."""
+    return [storm_glass_project(), lantern_project()]
