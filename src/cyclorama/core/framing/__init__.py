@@ -3,5 +3,6 @@
 from .fit import Fit, fit_subject
 from .lens import half_extent
 from .margins import Margins, frame_margins
+from .set_edges import SetEdges, set_edges
 
-__all__ = ["Fit", "Margins", "fit_subject", "frame_margins", "half_extent"]
+__all__ = ["Fit", "Margins", "SetEdges", "fit_subject", "frame_margins", "half_extent", "set_edges"]

@@ -1,0 +1,1 @@
+"""Encoding takes into delivery files."""

@@ -1,0 +1,84 @@
+"""Frames in which the set ends inside the picture, or the camera stands outside it."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..motion import Poses, pose_project
+from ..scene import Project, Sweep
+from .lens import half_extent
+
+
+@dataclass(frozen=True, slots=True)
+class SetEdges:
+    """Frame numbers with something wrong."""
+
+    ends: list[int]
+    """the sweep ends in the picture: something else is seen beside or above it"""
+    outside: list[int]
+    """the camera stands behind the wall or under the floor"""
+
+
+def set_edges(project: Project) -> SetEdges:
+    """Check the border and the inside of the picture in every frame against the sweep."""
+    sweep = project.set.sweep
+    if not sweep.on:
+        return SetEdges([], [])
+    poses = pose_project(project)
+    still = project.move.kind != "orbit"
+    count = 1 if still else len(poses)
+    half = half_extent(project.camera, project.shoot.width, project.shoot.height)
+    ends, outside = [], []
+    for i in range(count):
+        origin, rays = _rays(poses, i, half)
+        if _is_outside(sweep, origin):
+            outside.append(poses.first_frame + i)
+        elif not _covered(sweep, origin, rays).all():
+            ends.append(poses.first_frame + i)
+    if still and (ends or outside):
+        every = [poses.first_frame + i for i in range(len(poses))]
+        return SetEdges(every if ends else [], every if outside else [])
+    return SetEdges(ends, outside)
+
+
+def _rays(
+    poses: Poses, index: int, half: tuple[float, float]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    s = np.linspace(-1, 1, 17)
+    one = np.ones(17)
+    x = np.concatenate([s, s, one, -one, s[::4], np.zeros(5)])
+    y = np.concatenate([one, -one, s, s, np.zeros(5), s[::4]])
+    local = np.stack([x * half[0], y * half[1], -np.ones_like(x)], axis=1)
+    m = poses.cameras[index]
+    return m[:3, 3], local @ m[:3, :3].T
+
+
+def _is_outside(sweep: Sweep, o: NDArray[np.float64]) -> bool:
+    if o[1] < 0:
+        return True
+    if sweep.form == "round":
+        return bool(np.hypot(o[0], o[2]) > min(sweep.width_m, sweep.depth_m) / 2 and o[1] < sweep.height_m)
+    return bool(o[2] < -sweep.depth_m / 2)
+
+
+def _covered(sweep: Sweep, o: NDArray[np.float64], d: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which rays (n, 3) meet the sweep. Floor, fillet and wall bound a convex room, so only its openings count."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        to_floor = np.where(d[:, 1] < 0, -o[1] / d[:, 1], np.inf)
+        floor = o + d * np.where(np.isfinite(to_floor), to_floor, 0)[:, None]
+        if sweep.form == "round":
+            r = min(sweep.width_m, sweep.depth_m) / 2
+            a = d[:, 0] ** 2 + d[:, 2] ** 2
+            b = o[0] * d[:, 0] + o[2] * d[:, 2]
+            c = o[0] ** 2 + o[2] ** 2 - r * r
+            t = np.where(a > 0, (-b + np.sqrt(np.maximum(b * b - a * c, 0))) / a, np.inf)
+            wall = (o[1] + d[:, 1] * t <= sweep.height_m) & np.isfinite(t) & (b * b >= a * c)
+            on_floor = np.isfinite(to_floor) & (np.hypot(floor[:, 0], floor[:, 2]) <= r)
+            return np.asarray(wall | on_floor)
+        w, h = sweep.width_m / 2, sweep.depth_m / 2
+        t = np.where(d[:, 2] < 0, (-h - o[2]) / d[:, 2], np.inf)
+        at = o + d * np.where(np.isfinite(t), t, 0)[:, None]
+        wall = np.isfinite(t) & (np.abs(at[:, 0]) <= w) & (at[:, 1] <= sweep.height_m) & (at[:, 1] >= 0)
+        on_floor = np.isfinite(to_floor) & (np.abs(floor[:, 0]) <= w) & (np.abs(floor[:, 2]) <= h)
+        return np.asarray(wall | on_floor)

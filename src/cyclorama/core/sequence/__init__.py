@@ -1,0 +1,1 @@
+"""Frames on disk: names, damage, seam check."""

@@ -1,0 +1,41 @@
+"""File names of frames by pattern."""
+
+import re
+import unicodedata
+
+from ..errors import ChangeError
+from ..scene import Project
+from ..scene.shoot import PICTURE_EXTENSIONS
+
+FIELDS = ("project", "move", "camera", "width", "height")
+
+
+def slug(text: str) -> str:
+    """Lower-case letters, digits and hyphens: a name every file system takes."""
+    plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-") or "untitled"
+
+
+def sequence_stem(project: Project) -> str:
+    """The part of the name that all frames share.
+
+    Raises ChangeError when the pattern names a field that does not exist.
+    """
+    values = {
+        "project": slug(project.name), "move": slug(project.move.name), "camera": slug(project.camera.name),
+        "width": str(project.shoot.width), "height": str(project.shoot.height),
+    }  # fmt: skip
+    try:
+        stem = project.shoot.name_pattern.format(**values)
+    except (KeyError, ValueError, IndexError, AttributeError) as error:
+        raise ChangeError(
+            f"The file name ‘{project.shoot.name_pattern}’ has a field that is not known. "
+            f"Use {', '.join('{' + f + '}' for f in FIELDS)}."
+        ) from error
+    return re.sub(r"[\\/:*?\"<>|]", "-", stem).strip(" .") or "frame"
+
+
+def frame_name(project: Project, number: int) -> str:
+    """‘storm-glass-no-4_orbit.0001.png’."""
+    extension = PICTURE_EXTENSIONS[project.shoot.file_format]
+    return f"{sequence_stem(project)}.{number:0{project.shoot.padding}d}.{extension}"

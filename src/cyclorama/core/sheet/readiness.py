@@ -1,0 +1,64 @@
+"""What will be shot, in a sentence, and what is odd about it."""
+
+from ..scene import Doc
+from . import words
+from .review import Review
+
+
+class Readiness(Doc):
+    """The readiness list of the Shoot card."""
+
+    sentence: str
+    odd: tuple[str, ...]
+    """worth a look, but can be shot"""
+    blocking: tuple[str, ...]
+    """cannot be shot until mended"""
+
+
+def readiness(r: Review, forecast_s: tuple[float, float] | None = None) -> Readiness:
+    """Check a shot. forecast_s: expected seconds and their uncertainty, when known."""
+    p, s = r.project, r.project.shoot
+    numbers = p.frame_numbers
+    what = f"{len(numbers)} frame{'s' if len(numbers) != 1 else ''}"
+    sentence = (
+        f"Will shoot {what} of ‘{p.move.name}’ through ‘{p.camera.name}’, {s.width}×{s.height}, "
+        f"{s.file_format.upper()}{' with alpha' if s.transparent and s.file_format != 'jpeg' else ''}"
+    )
+    if forecast_s is not None:
+        sentence += f", about {words.duration(forecast_s[0])} ± {words.duration(forecast_s[1])}"
+    blocking = []
+    if not len(numbers):
+        blocking.append("The frame range is empty: check ‘from’ and ‘to’.")
+    if p.subject is None and not p.set.sweep.on and not p.set.disc.on:
+        blocking.append("There is nothing to shoot: no subject and no set.")
+    return Readiness(sentence=sentence + ".", odd=tuple(_odd(r)), blocking=tuple(blocking))
+
+
+def _odd(r: Review) -> list[str]:
+    p, s, move = r.project, r.project.shoot, r.project.move
+    odd = []
+    shines = p.lit_lights or p.environment_lit or any(m.emission_nit > 0 for m in p.materials)
+    if not shines:
+        odd.append("Every frame will be black: nothing shines.")
+    if p.subject is None:
+        odd.append("There is no subject on the set.")
+    if move.kind == "hold" and move.frames > 1:
+        odd.append(f"The camera does not move: all {move.frames} frames will show the same.")
+    if s.transparent and s.file_format == "jpeg":
+        odd.append("JPEG cannot hold alpha; choose PNG or EXR for a transparent background.")
+    if s.transparent and p.set.sweep.on:
+        odd.append("The background will not be transparent where the sweep is seen; turn the sweep off.")
+    if r.margins is not None and r.margins.cut_frames:
+        odd.append(f"The subject leaves the frame in {words.frames(r.margins.cut_frames)}.")
+    if r.edges.ends:
+        odd.append(f"The sweep ends inside the picture in {words.frames(r.edges.ends)}.")
+    if r.edges.outside:
+        odd.append(f"The camera looks at the back of the sweep in {words.frames(r.edges.outside)}.")
+    whole = range(move.first_frame, move.first_frame + move.frames)
+    if move.kind != "hold" and s.to_frame is not None and s.to_frame == whole.stop:
+        odd.append(f"Frame {whole.stop} is frame {whole.start} again; the loop already closes without it.")
+    if move.kind != "hold" and 0 < len(p.frame_numbers) < move.frames:
+        odd.append(f"Only {len(p.frame_numbers)} of {move.frames} frames: the clip will not loop.")
+    if s.file_format in ("png", "jpeg") and (s.width % 2 or s.height % 2):
+        odd.append(f"{s.width}×{s.height} is odd-sized; video needs even numbers and will lose a line.")
+    return odd

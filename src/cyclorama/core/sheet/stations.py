@@ -1,0 +1,139 @@
+"""The six stations: a true sentence each, and a mark."""
+
+from typing import Literal
+
+from ..motion import FrameRate
+from ..scene import Doc
+from . import words
+from .readiness import readiness
+from .review import Review
+
+Mark = Literal["ready", "look", "missing"]
+GAP_TOLERANCE_MM = 0.05
+"""Less than the width of a hair: no camera shows it."""
+WOBBLE_TOLERANCE_MM = 0.05
+
+
+class Station(Doc):
+    """One line of the call sheet."""
+
+    key: str
+    title: str
+    mark: Mark
+    sentence: str
+    hints: tuple[str, ...] = ()
+    """what is odd, one sentence each"""
+
+
+def stations(r: Review) -> tuple[Station, ...]:
+    """All six, in the order of work."""
+    return _subject(r), _set(r), _camera(r), _light(r), _materials(r), _shoot(r)
+
+
+def _station(key: str, title: str, sentence: str, hints: list[str], missing: bool = False) -> Station:
+    mark: Mark = "missing" if missing else "look" if hints else "ready"
+    return Station(key=key, title=title, mark=mark, sentence=sentence, hints=tuple(hints))
+
+
+def _subject(r: Review) -> Station:
+    subject, review = r.project.subject, r.subject
+    if subject is None or review is None:
+        return _station("subject", "Subject", "Nothing on the set yet: bring a model in.", [], missing=True)
+    hints = []
+    method = subject.placement.centre_method
+    wobble = review.wobble_mm[method]
+    if wobble > WOBBLE_TOLERANCE_MM:
+        hints.append(f"Its centre lies {words.length(wobble / 1000)} off the axis of the turn: it will wobble.")
+    where = "the disc" if r.project.set.disc.on else "the floor"
+    if review.gap_mm > GAP_TOLERANCE_MM:
+        hints.append(f"It floats {words.length(review.gap_mm / 1000)} above {where}.")
+    if review.gap_mm < -GAP_TOLERANCE_MM:
+        hints.append(f"It cuts {words.length(-review.gap_mm / 1000)} into {where}.")
+    size = " × ".join(f"{s * 1000:.0f}" if s < 10 else f"{s * 1000:.3g}" for s in review.size_m)
+    sentence = f"{subject.source_name}, {size} mm"
+    sentence += f", stands on {where}, turns about its own middle." if not hints else "."
+    return _station("subject", "Subject", sentence, hints)
+
+
+def _set(r: Review) -> Station:
+    stage, hints = r.project.set, []
+    if r.edges.ends:
+        hints.append(f"The sweep ends inside the picture in {words.frames(r.edges.ends)}.")
+    if r.edges.outside:
+        hints.append(f"The camera stands behind the sweep in {words.frames(r.edges.outside)}.")
+    disc_reach = stage.disc.radius_m
+    if r.subject is not None and stage.disc.on:
+        foot = r.subject.hull[r.subject.hull[:, 1] < r.subject.hull[:, 1].min() + 1e-3 * r.subject.size_m[1] + 1e-6]
+        reach = float((foot[:, [0, 2]] ** 2).sum(axis=1).max() ** 0.5)
+        if reach > disc_reach + 1e-6:
+            hints.append(f"The subject stands {words.length(reach - disc_reach)} over the edge of the disc.")
+    pieces = []
+    if stage.sweep.on:
+        wide = min(stage.sweep.width_m, stage.sweep.depth_m) if stage.sweep.form == "round" else stage.sweep.width_m
+        pieces.append(f"{stage.sweep.form.capitalize()} sweep, {words.length(wide)} wide")
+    if stage.disc.on:
+        pieces.append(f"disc Ø {words.length(2 * disc_reach)}")
+    sentence = ", ".join(pieces) + "." if pieces else "No sweep and no disc: the subject stands in the open."
+    return _station("set", "Set", sentence[0].upper() + sentence[1:], hints)
+
+
+def move_sentence(r: Review) -> str:
+    """‘Orbit, 240 frames at 24/s = 10 s, closes exactly.’"""
+    move = r.project.move
+    rate = FrameRate(move.rate_num, move.rate_den)
+    closing = "stands still" if move.kind == "hold" else "closes exactly"
+    return f"{move.name}, {move.frames} frames at {rate}/s = {words.clip_length(rate.seconds(move.frames))}, {closing}."
+
+
+def _camera(r: Review) -> Station:
+    hints = []
+    if r.margins is not None:
+        worst = r.margins.worst
+        if worst < 0:
+            hints.append(f"The subject is cut off in {words.frames(r.margins.cut_frames)}.")
+        elif worst < 0.02:
+            hints.append(f"Only {worst:.1%} to the edge in frame {r.margins.worst_frame}.")
+    sentence = move_sentence(r)
+    if r.margins is not None and r.margins.worst >= 0:
+        sentence += f" Margin {r.margins.worst:.1%}, tightest in frame {r.margins.worst_frame}."
+    return _station("camera", "Camera", sentence, hints)
+
+
+def _light(r: Review) -> Station:
+    p = r.project
+    shining = [light.name for light in p.lit_lights]
+    if p.environment_lit:
+        shining.append("environment")
+    glowing = any(m.emission_nit > 0 for m in p.materials)
+    if not shining and not glowing:
+        return _station("light", "Light", "Nothing shines: the picture will be black.", [], missing=True)
+    hints = ["A light is on solo; the others are held back."] if any(x.solo for x in p.lights) else []
+    if not shining:
+        return _station("light", "Light", "Only the subject itself glows.", hints)
+    sentence = words.listed(shining)
+    travel = {"camera": "travels with the camera", "subject": "travels with the subject", "set": "stands with the set"}
+    if p.lights and p.move.kind != "hold" and p.lit_lights:
+        sentence += f"; the rig {travel[p.move.lights_travel_with]}"
+    return _station("light", "Light", sentence[0].upper() + sentence[1:] + ".", hints)
+
+
+def _materials(r: Review) -> Station:
+    p = r.project
+    if not p.materials:
+        return _station("materials", "Materials", "They come with the model.", [], missing=p.subject is None)
+    maps = {ref.asset for m in p.materials for ref in
+            (m.base_color_map, m.metal_rough_map, m.normal_map, m.emission_map) if ref}  # fmt: skip
+    kinds = {
+        "metal": sum(m.base_metalness > 0.5 for m in p.materials),
+        "glass": sum(m.transmission_weight > 0.5 for m in p.materials),
+        "glowing": sum(m.emission_nit > 0 for m in p.materials),
+    }
+    named = [f"{n} {kind}" for kind, n in kinds.items() if n]
+    text = f"{len(p.materials)} material{'s' if len(p.materials) != 1 else ''}"
+    text += f", {len(maps)} map{'s' if len(maps) != 1 else ''}" if maps else ""
+    return _station("materials", "Materials", f"{text}{': ' + words.listed(named) if named else ''}.", [])
+
+
+def _shoot(r: Review) -> Station:
+    ready = readiness(r)
+    return _station("shoot", "Shoot", ready.sentence, list(ready.odd), missing=bool(ready.blocking))

@@ -1,0 +1,45 @@
+"""Numbers in sentences."""
+
+from fractions import Fraction
+
+
+def length(metres: float) -> str:
+    """‘320 mm’, ‘1.73 m’: the unit people would say."""
+    if abs(metres) < 0.9995:
+        mm = metres * 1000
+        return f"{mm:.0f} mm" if abs(mm) >= 9.995 else f"{mm:.2g} mm"
+    return f"{metres:.2f}".rstrip("0").rstrip(".") + " m"
+
+
+def duration(seconds: float) -> str:
+    """‘40 s’, ‘12 min’, ‘1 h 50 min’."""
+    if seconds < 90:
+        return f"{max(1, round(seconds))} s"
+    minutes = round(seconds / 60)
+    if minutes < 60:
+        return f"{minutes} min"
+    return f"{minutes // 60} h {minutes % 60:02d} min"
+
+
+def clip_length(seconds: Fraction) -> str:
+    """‘10 s’, ‘8.33 s’."""
+    return f"{float(seconds):.2f}".rstrip("0").rstrip(".") + " s"
+
+
+def number(n: int) -> str:
+    """Thousands set apart by thin spaces."""
+    return f"{n:,}".replace(",", "\u202f")
+
+
+def frames(numbers: list[int]) -> str:
+    """‘frame 7’, ‘frames 7 to 31’, ‘12 frames, first 7’."""
+    if len(numbers) == 1:
+        return f"frame {numbers[0]}"
+    if numbers[-1] - numbers[0] == len(numbers) - 1:
+        return f"frames {numbers[0]} to {numbers[-1]}"
+    return f"{len(numbers)} frames, first {numbers[0]}"
+
+
+def listed(words: list[str]) -> str:
+    """‘a’, ‘a and b’, ‘a, b and c’."""
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"

@@ -1,0 +1,1 @@
+"""Shooting takes: the worker process, progress, resume."""

@@ -1,0 +1,68 @@
+"""The shooting desk: calling, pausing, stopping and resuming takes."""
+
+import secrets
+import shutil
+
+from ..core.errors import ShootError
+from ..core.sequence.names import sequence_stem, slug
+from ..core.sheet import readiness, review
+from ..store import Saved, Studio, TakeRecord
+from .worker import ensure_worker, mark_interrupted
+
+
+def call_take(studio: Studio, saved: Saved, forecast_s: float | None = None, start: bool = True) -> TakeRecord:
+    """Queue a take of a project and make sure somebody shoots it.
+
+    Raises ShootError when the readiness list has something blocking.
+    """
+    project = saved.project
+    ready = readiness(review(project, studio.measures(project)))
+    if ready.blocking:
+        raise ShootError(ready.blocking[0])
+    sequence_stem(project)
+    number = 1 + sum(t.project_id == project.id for t in studio.takes.all())
+    take_id = f"{slug(project.name)[:40]}-{slug(project.move.name)[:20]}-{number:03d}-{secrets.token_hex(2)}"
+    take = studio.takes.call(take_id, f"{project.move.name} {number}", project, saved.version, forecast_s)
+    if start:
+        ensure_worker(studio)
+    return take
+
+
+def pause(studio: Studio, take_id: str) -> None:
+    _ask(studio, take_id, "pause", "paused")
+
+
+def stop(studio: Studio, take_id: str) -> None:
+    _ask(studio, take_id, "stop", "stopped")
+
+
+def _ask(studio: Studio, take_id: str, wish: str, state: str) -> None:
+    take = studio.takes.get(take_id)
+    if take.state == "queued":
+        studio.takes.update(take_id, wish=wish, state=state)
+    elif take.state in ("running", "paused"):
+        studio.takes.update(take_id, wish=wish)
+        if take.state == "paused":
+            studio.takes.update(take_id, state=state)
+    else:
+        raise ShootError(f"This take is {take.state}; there is nothing to {wish}.")
+
+
+def resume(studio: Studio, take_id: str) -> None:
+    """Shoot what is missing or damaged of a take that is not running."""
+    mark_interrupted(studio)
+    take = studio.takes.get(take_id)
+    if take.state in ("queued", "running"):
+        raise ShootError("This take is being shot already.")
+    studio.takes.update(take_id, state="queued", wish="run", message="")
+    ensure_worker(studio)
+
+
+def remove(studio: Studio, take_id: str) -> None:
+    """Remove a take with its files; raises ShootError while it is being shot."""
+    mark_interrupted(studio)
+    take = studio.takes.get(take_id)
+    if take.state == "running":
+        raise ShootError("This take is being shot. Stop it first.")
+    studio.takes.remove(take_id)
+    shutil.rmtree(take.folder, ignore_errors=True)

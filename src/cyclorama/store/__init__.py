@@ -1,0 +1,18 @@
+"""What is kept: projects with their history, takes with their frames, files by content hash."""
+
+from .assets import AssetStore
+from .database import open_database
+from .projects import ProjectStore, Saved
+from .studio import Studio
+from .takes import FrameRecord, TakeRecord, TakeStore
+
+__all__ = [
+    "AssetStore",
+    "FrameRecord",
+    "ProjectStore",
+    "Saved",
+    "Studio",
+    "TakeRecord",
+    "TakeStore",
+    "open_database",
+]

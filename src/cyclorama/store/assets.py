@@ -1,0 +1,59 @@
+"""Files by content hash, in folders of two letters."""
+
+import os
+import re
+import tempfile
+from pathlib import Path
+
+from ..core.errors import NotFoundError
+
+_KEY = re.compile(r"^[0-9a-f]{32}(\.[a-z]+)?$")
+
+
+class AssetStore:
+    """Bytes that never change, under a hash of what they are (or were made from)."""
+
+    def __init__(self, folder: Path):
+        self._folder = folder
+
+    def path(self, key: str) -> Path:
+        """Where an asset lies, whether or not it is there. Raises NotFoundError for what is not a key."""
+        if not _KEY.match(key):
+            raise NotFoundError(f"‘{key[:60]}’ is not the name of a kept file.")
+        return self._folder / key[:2] / key[2:]
+
+    def put(self, key: str, data: bytes) -> None:
+        """Keep bytes; a second time is no work. Written to the side and renamed, so never half there."""
+        path = self.path(key)
+        if path.exists():
+            return
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(path, data)
+
+    def put_all(self, assets: dict[str, bytes]) -> None:
+        for key, data in assets.items():
+            self.put(key, data)
+
+    def get(self, key: str) -> bytes:
+        """The bytes; raises NotFoundError when they are gone."""
+        try:
+            return self.path(key).read_bytes()
+        except FileNotFoundError as error:
+            raise NotFoundError(f"A file this project needs is gone from the data folder ({key}).") from error
+
+    def has(self, key: str) -> bool:
+        return self.path(key).exists()
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Write a file so that it is either there whole or not at all, also after a crash."""
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=".", suffix=".part")
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        os.replace(name, path)
+    except BaseException:
+        Path(name).unlink(missing_ok=True)
+        raise

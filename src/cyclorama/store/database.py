@@ -1,0 +1,106 @@
+"""The SQLite database: tables, and opening it at the newest schema."""
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, ForeignKey, Index, create_engine, event
+from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, sessionmaker
+
+
+def now() -> datetime:
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Base(DeclarativeBase):
+    pass
+
+
+class ProjectRow(Base):
+    """A project; its document is the history row at `cursor`."""
+
+    __tablename__ = "project"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    version: Mapped[int]
+    """counts every saved change, undo and redo; what edits are checked against"""
+    cursor: Mapped[int]
+    created: Mapped[datetime]
+    updated: Mapped[datetime]
+
+
+class HistoryRow(Base):
+    """One state of a project's document."""
+
+    __tablename__ = "history"
+    project_id: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    label: Mapped[str]
+    """what was changed to get here"""
+    document: Mapped[str]
+    at: Mapped[datetime]
+
+
+class TakeRow(Base):
+    """One rendered sequence with its slate."""
+
+    __tablename__ = "take"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    project_id: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
+    name: Mapped[str]
+    document: Mapped[str]
+    """the project as it was when the take was called"""
+    project_version: Mapped[int]
+    folder: Mapped[str]
+    first: Mapped[int]
+    last: Mapped[int]
+    state: Mapped[str]
+    wish: Mapped[str]
+    """what the artist last asked for: run, pause or stop"""
+    message: Mapped[str]
+    worker_pid: Mapped[int | None]
+    beat: Mapped[datetime | None]
+    """last sign of life of the worker"""
+    forecast_s: Mapped[float | None]
+    created: Mapped[datetime]
+    started: Mapped[datetime | None]
+    finished: Mapped[datetime | None]
+
+
+class FrameRow(Base):
+    """A frame that is finished and on disk."""
+
+    __tablename__ = "frame"
+    take_id: Mapped[str] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    file: Mapped[str]
+    sha256: Mapped[str]
+    size: Mapped[int]
+    seconds: Mapped[float]
+    at: Mapped[datetime]
+
+
+Index("take_by_project", TakeRow.project_id)
+Index("take_by_state", TakeRow.state)
+
+
+def _pragmas(connection, _record) -> None:  # type: ignore[no-untyped-def]
+    cursor = connection.cursor()
+    cursor.execute("PRAGMA journal_mode=WAL")
+    cursor.execute("PRAGMA foreign_keys=ON")
+    cursor.execute("PRAGMA busy_timeout=15000")
+    cursor.close()
+
+
+def open_database(path: Path) -> sessionmaker[Session]:
+    """Open or create the database and bring it to the newest schema."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    engine: Engine = create_engine(f"sqlite:///{path}")
+    event.listen(engine, "connect", _pragmas)
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    with engine.connect() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+    return sessionmaker(engine, expire_on_commit=False)
