@@ -52,13 +52,13 @@ def _sweep_profile(reach: float, height: float, fillet: float) -> Profile:
     return np.vstack([curve, [[reach, height]]]) if height > f else curve
 
 
-def build_sweep(sweep: Sweep) -> Mesh:
+def build_sweep(sweep: Sweep, segments: int = 192) -> Mesh:
     """The sweep with its lit side up and inwards; the middle of the floor is the origin."""
     if sweep.form == "round":
         reach = min(sweep.width_m, sweep.depth_m) / 2
         floor = np.linspace(0, 1, 12)[:-1, None] * [[max(reach - sweep.fillet_m, reach * 1e-3), 0.0]]
         profile = np.vstack([floor, _sweep_profile(reach, sweep.height_m, sweep.fillet_m)])
-        return lathe(profile, 192, 60)
+        return lathe(profile, segments, 60)
     profile = _sweep_profile(sweep.depth_m / 2, sweep.height_m, sweep.fillet_m)
     profile = np.vstack([[[-sweep.depth_m / 2, 0.0]], profile])
     x = np.array([-sweep.width_m / 2, 0, sweep.width_m / 2])
@@ -67,7 +67,7 @@ def build_sweep(sweep: Sweep) -> Mesh:
     return grid_mesh(points, np.zeros((len(profile), len(x), 2)), 60)
 
 
-def build_disc(disc: Disc) -> Mesh:
+def build_disc(disc: Disc, segments: int = 192) -> Mesh:
     """The disc, standing on the floor, its upper edge rounded."""
     edge = min(disc.edge_m, disc.height_m, disc.radius_m)
     flat = np.linspace(0, disc.radius_m - edge, 6)[:-1]
@@ -76,4 +76,4 @@ def build_disc(disc: Disc) -> Mesh:
         [[disc.radius_m, disc.height_m]]
     )
     foot = [[disc.radius_m, 0.0]] if disc.height_m > edge else []
-    return lathe(np.vstack([top, rim, *([foot] if foot else [])]), 192, 40)
+    return lathe(np.vstack([top, rim, *([foot] if foot else [])]), segments, 40)

@@ -16,28 +16,42 @@ TARGET_TRIANGLES = 40_000
 
 
 def build_standin(mesh: Mesh, materials: list[Material], assets: dict[str, bytes]) -> bytes:
-    """A reduced mesh in file space as one binary.
-
-    materials: one for each part. Layout, little endian: uint32 length of the header, JSON header
-    {vertices, triangles, parts: [[part, first index, index count], …]}, float32 positions (v, 3), int8 normals
-    (v, 4), uint8 sRGB map colours (v, 4), uint32 indices (t, 3).
-    """
+    """A reduced mesh in file space as one binary (see `_pack`); `materials` has one for each part."""
     share = min(1.0, TARGET_TRIANGLES / max(len(mesh.triangles), 1))
-    pieces, ranges, base, start = [], [], 0, 0
+    pieces = []
     for part, material in enumerate(materials):
         v, n, uv, t = _reduced(mesh, part, share)
-        pieces.append((v, n, _map_colours(material, uv, assets), t + base))
+        pieces.append((part, v, n, _map_colours(material, uv, assets), t))
+    return _pack(pieces)
+
+
+def pack_meshes(meshes: list[tuple[Mesh, int]]) -> bytes:
+    """Meshes with their part numbers, as they are and white, in the same binary."""
+    return _pack([(part, m.vertices, m.normals, np.full((len(m.vertices), 4), 255, np.uint8), m.triangles)
+                  for m, part in meshes])  # fmt: skip
+
+
+def _pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:  # type: ignore[type-arg]
+    """Pieces of (part, positions, normals, colours, triangles) as one binary for the browser.
+
+    Layout, little endian: uint32 length of the header, JSON header {vertices, triangles,
+    parts: [[part, first index, index count], …]}, float32 positions (v, 3), int8 normals (v, 4), uint8 sRGB
+    colours (v, 4), uint32 indices (t, 3).
+    """
+    ranges, indices, base, start = [], [], 0, 0
+    for part, v, _, _, t in pieces:
         ranges.append([part, start * 3, len(t) * 3])
+        indices.append(t.astype("<u4") + np.uint32(base))
         base, start = base + len(v), start + len(t)
     header = json.dumps({"vertices": base, "triangles": start, "parts": ranges}).encode()
     header += b" " * (-len(header) % 4)
     normals = np.zeros((base, 4), np.int8)
-    normals[:, :3] = np.round(np.concatenate([p[1] for p in pieces]) * 127)
+    if pieces:
+        normals[:, :3] = np.round(np.concatenate([p[2] for p in pieces]) * 127)
     return b"".join([
         struct.pack("<I", len(header)), header,
-        np.concatenate([p[0] for p in pieces]).astype("<f4").tobytes(), normals.tobytes(),
-        np.concatenate([p[2] for p in pieces]).tobytes(),
-        np.concatenate([p[3] for p in pieces]).astype("<u4").tobytes(),
+        *(p[1].astype("<f4").tobytes() for p in pieces), normals.tobytes(), *(p[3].tobytes() for p in pieces),
+        *(i.tobytes() for i in indices),
     ])  # fmt: skip
 
 

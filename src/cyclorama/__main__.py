@@ -1,0 +1,5 @@
+"""`python -m cyclorama`."""
+
+from .cli import app
+
+app()

@@ -1,0 +1,61 @@
+"""The web application."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+
+from .. import __version__
+from ..core.errors import CycloramaError, IntakeError, NotFoundError, StaleError
+from ..shoot.worker import mark_interrupted
+from ..store import Studio
+from . import live, pages, projects, takes
+from .context import Context
+from .intakes import IntakeDesk
+from .lens import Lens
+
+HERE = Path(__file__).parent
+_STATUS = {NotFoundError: 404, StaleError: 409, IntakeError: 422}
+
+
+def create_app(folder: Path) -> FastAPI:
+    """The application over one data folder."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        studio = Studio(folder)
+        mark_interrupted(studio)
+        app.state.context = Context(studio, Lens(studio), IntakeDesk())
+        yield
+        app.state.context.lens.close()
+
+    app = FastAPI(title="Cyclorama", version=__version__, lifespan=lifespan)
+    app.add_exception_handler(CycloramaError, _tell)
+    app.add_exception_handler(RequestValidationError, _tell_invalid)
+    app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
+    for module in (pages, projects, takes, live):
+        app.include_router(module.router)
+    return app
+
+
+async def _tell(request: Request, error: Exception) -> Response:
+    """An error in the artist's words as JSON, or as a page for somebody who came by a link."""
+    assert isinstance(error, CycloramaError)
+    status = next((code for kind, code in _STATUS.items() if isinstance(error, kind)), 422)
+    if "text/html" in request.headers.get("accept", "") and request.method == "GET":
+        return pages.problem_page(request, error.sentence, status)
+    body: dict[str, object] = {"error": error.sentence}
+    if isinstance(error, StaleError):
+        body["current"] = error.current
+    return JSONResponse(body, status)
+
+
+async def _tell_invalid(request: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    first = error.errors()[0]
+    where = ".".join(str(p) for p in first["loc"][1:])
+    return JSONResponse({"error": f"The request is not understood: {where}: {first['msg']}."}, 422)

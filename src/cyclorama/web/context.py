@@ -1,0 +1,22 @@
+"""What every request may need."""
+
+from dataclasses import dataclass
+
+from fastapi.requests import HTTPConnection
+
+from ..store import Studio
+from .intakes import IntakeDesk
+from .lens import Lens
+
+
+@dataclass(slots=True)
+class Context:
+    studio: Studio
+    lens: Lens
+    intakes: IntakeDesk
+
+
+def context(connection: HTTPConnection) -> Context:
+    """The application's context, as a dependency of requests and web sockets."""
+    found: Context = connection.app.state.context
+    return found

@@ -1,0 +1,183 @@
+"""The live lens: develops the picture of whoever asked last, in the background, until something changes."""
+
+import io
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+
+from PIL import Image
+
+from ..core.errors import CycloramaError
+from ..core.picture.exposure import expose
+from ..core.picture.view import to_bytes, to_display
+from ..core.render.denoise import denoise
+from ..core.render.film import Cancelled, Film, Tracer
+from ..core.render.scene import SceneCompiler
+from ..core.scene import Project
+from ..core.scene.base import new_id
+from ..core.scene.project import new_project
+from ..store import Studio
+
+FULL_SAMPLES = 256
+STEPS = (1, 2, 4, 8, 16, 32, 64, 128, FULL_SAMPLES)
+"""Samples at which a picture is sent."""
+
+
+@dataclass(slots=True)
+class Picture:
+    """A developed picture on its way to the browser."""
+
+    request: int
+    samples: int
+    width: int
+    height: int
+    milliseconds: int
+    """since the request"""
+    jpeg: bytes
+
+
+@dataclass(slots=True)
+class Viewer:
+    """One open lens."""
+
+    deliver: Callable[[Picture | str], None]
+    """takes a picture, or a sentence about why there is none"""
+    project_id: str
+    request: int = 0
+    frame: int = 1
+    width: int = 640
+    height: int = 360
+    wants: bool = False
+    asked_at: float = field(default_factory=time.perf_counter)
+
+
+class Lens:
+    """One rendering thread for all open lenses; the one asked last goes first. Any new request cancels."""
+
+    def __init__(self, studio: Studio):
+        self._studio = studio
+        self._tracer = Tracer()
+        self._compiler = SceneCompiler(studio.assets.get)
+        self._viewers: list[Viewer] = []
+        self._wake = threading.Condition()
+        self._generation = 0
+        self._busy = threading.Lock()
+        self._closing = False
+        self.ready = threading.Event()
+        """set once the kernels are compiled"""
+        self._thread = threading.Thread(target=self._run, name="lens", daemon=True)
+        self._thread.start()
+
+    def close(self) -> None:
+        with self._wake:
+            self._closing = True
+            self._generation += 1
+            self._wake.notify_all()
+        self._thread.join(timeout=60)
+        self._tracer.close()
+
+    def open(self, viewer: Viewer) -> None:
+        with self._wake:
+            self._viewers.append(viewer)
+
+    def leave(self, viewer: Viewer) -> None:
+        with self._wake:
+            self._viewers.remove(viewer)
+            self._generation += 1
+
+    def develop(self, viewer: Viewer, request: int, frame: int, width: int, height: int) -> None:
+        """Ask for a picture of the project as it is saved now."""
+        with self._wake:
+            viewer.request, viewer.frame, viewer.width, viewer.height = request, frame, width, height
+            viewer.wants, viewer.asked_at = True, time.perf_counter()
+            self._viewers.remove(viewer)
+            self._viewers.append(viewer)
+            self._generation += 1
+            self._wake.notify_all()
+
+    def rest(self, viewer: Viewer) -> None:
+        """Stop developing, something is being handled."""
+        with self._wake:
+            viewer.wants = False
+            self._generation += 1
+
+    @contextmanager
+    def borrowed(self) -> Iterator[tuple[SceneCompiler, Tracer]]:
+        """Use compiler and tracer for a moment; what is developing starts again afterwards."""
+        with self._wake:
+            self._generation += 1
+        with self._busy:
+            yield self._compiler, self._tracer
+        with self._wake:
+            self._wake.notify_all()
+
+    def _run(self) -> None:
+        self._warm_up()
+        self.ready.set()
+        while True:
+            with self._wake:
+                viewer = next((v for v in reversed(self._viewers) if v.wants), None)
+                while viewer is None and not self._closing:
+                    self._wake.wait()
+                    viewer = next((v for v in reversed(self._viewers) if v.wants), None)
+                if self._closing:
+                    return
+                generation = self._generation
+            assert viewer is not None
+            try:
+                with self._busy:
+                    self._develop(viewer, generation)
+                done = True
+            except Cancelled:
+                done = False
+            except CycloramaError as error:
+                viewer.deliver(error.sentence)
+                done = True
+            with self._wake:
+                if done and generation == self._generation:
+                    viewer.wants = False
+
+    def _warm_up(self) -> None:
+        """Compile the kernels (or load them from their cache) on a tiny picture of an empty studio."""
+        warm_up(self._tracer)
+
+    def _develop(self, viewer: Viewer, generation: int) -> None:
+        def cancelled() -> bool:
+            return generation != self._generation
+
+        project = self._studio.projects.get(viewer.project_id).project
+        request, frame, asked = viewer.request, viewer.frame, viewer.asked_at
+        for width, height, steps in (
+            (max(1, viewer.width // 2), max(1, viewer.height // 2), (1,)),
+            (viewer.width, viewer.height, STEPS),
+        ):
+            scene = self._compiler.compile(project, frame, width, height)
+            film = Film(width, height)
+            for target in steps:
+                self._tracer.expose(film, scene, target - film.samples, 0, cancelled)
+                jpeg = self._picture(film, project, target)
+                if cancelled():
+                    raise Cancelled
+                spent = int((time.perf_counter() - asked) * 1000)
+                viewer.deliver(Picture(request, target if steps is STEPS else 0, width, height, spent, jpeg))
+
+    def _picture(self, film: Film, project: Project, samples: int) -> bytes:
+        final = samples >= FULL_SAMPLES
+        radiance = denoise(film, "high" if final else "fast", prefilter=final)
+        shown = to_bytes(to_display(expose(radiance, project.look), project.look.view))
+        buffer = io.BytesIO()
+        Image.fromarray(shown).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
+        return buffer.getvalue()
+
+
+def warm_up(tracer: Tracer) -> None:
+    """Compile every kernel, or load it from the cache, by developing a tiny picture of an empty studio."""
+    project = new_project("Warm-up").model_copy(update={"id": new_id("warm")})
+    compiler = SceneCompiler(lambda key: b"")
+    for kind in ("orbit", "spin"):
+        moving = project.model_copy(update={"move": project.move.model_copy(update={"kind": kind})})
+        film = Film(16, 16)
+        tracer.expose(film, compiler.compile(moving, 2, 16, 16), 1)
+    to_display(denoise(film), "neutral")

@@ -1,0 +1,90 @@
+"""Web sockets: the developing lens and the shoot log."""
+
+import asyncio
+import json
+import struct
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
+
+from ..shoot.worker import mark_interrupted
+from .context import Context, context
+from .lens import Picture, Viewer
+from .takes import take_state
+
+router = APIRouter(prefix="/live")
+Ctx = Annotated[Context, Depends(context)]
+LOG_EVERY_S = 0.5
+LARGEST = 1280
+
+
+def _packed(picture: Picture) -> bytes:
+    """Length of the header, JSON header, JPEG."""
+    header = json.dumps({
+        "request": picture.request, "samples": picture.samples, "width": picture.width, "height": picture.height,
+        "ms": picture.milliseconds,
+    }).encode()  # fmt: skip
+    return struct.pack("<I", len(header)) + header + picture.jpeg
+
+
+@router.websocket("/projects/{project_id}/lens")
+async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
+    """The browser asks {develop: {request, frame, width, height}} or {rest: true}; pictures stream back."""
+    await socket.accept()
+    loop = asyncio.get_running_loop()
+    waiting: asyncio.Queue[Picture | str] = asyncio.Queue()
+
+    def deliver(item: Picture | str) -> None:
+        loop.call_soon_threadsafe(waiting.put_nowait, item)
+
+    viewer = Viewer(deliver, project_id)
+    ctx.lens.open(viewer)
+    sender = asyncio.create_task(_send(socket, ctx, waiting))
+    try:
+        while True:
+            message = await socket.receive_json()
+            wanted = message.get("develop") if isinstance(message, dict) else None
+            if isinstance(wanted, dict):
+                width, height = (min(max(int(wanted[k]), 16), LARGEST) for k in ("width", "height"))
+                ctx.lens.develop(viewer, int(wanted["request"]), int(wanted["frame"]), width, height)
+            else:
+                ctx.lens.rest(viewer)
+    except (WebSocketDisconnect, KeyError, ValueError, TypeError):
+        pass  # the browser went away, or is not ours: either way this lens is closed
+    finally:
+        ctx.lens.leave(viewer)
+        sender.cancel()
+
+
+async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[Picture | str]") -> None:
+    while not ctx.lens.ready.is_set():
+        await socket.send_json({"preparing": True})
+        await asyncio.sleep(0.5)
+    await socket.send_json({"preparing": False})
+    while True:
+        item = await waiting.get()
+        if isinstance(item, str):
+            await socket.send_json({"error": item})
+        else:
+            await socket.send_bytes(_packed(item))
+
+
+@router.websocket("/takes")
+async def takes(socket: WebSocket, ctx: Ctx) -> None:
+    """All takes whenever one of them changes."""
+    await socket.accept()
+    before: list[dict[str, Any]] | None = None
+    try:
+        while True:
+            now = await asyncio.to_thread(_takes_now, ctx)
+            if now != before:
+                await socket.send_json(now)
+                before = now
+            await asyncio.sleep(LOG_EVERY_S)
+    except (WebSocketDisconnect, RuntimeError):
+        pass  # closed by the browser
+
+
+def _takes_now(ctx: Context) -> list[dict[str, Any]]:
+    mark_interrupted(ctx.studio)
+    return [take_state(t) for t in ctx.studio.takes.all()]

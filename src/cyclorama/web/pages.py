@@ -1,0 +1,65 @@
+"""The pages."""
+
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import HTMLResponse, Response
+from fastapi.templating import Jinja2Templates
+
+from ..core.scene import Project
+from ..core.sheet.stations import move_sentence
+from ..core.sheet.review import review
+from ..store import TakeRecord
+from .context import Context, context
+
+router = APIRouter(include_in_schema=False)
+Ctx = Annotated[Context, Depends(context)]
+templates = Jinja2Templates(Path(__file__).parent / "templates")
+
+
+@router.get("/")
+def wall(request: Request, ctx: Ctx) -> HTMLResponse:
+    """The reel wall."""
+    cards = [_wall_card(ctx, project_id) for project_id in ctx.studio.projects.ids()]
+    return templates.TemplateResponse(request, "wall.html", {"cards": cards})
+
+
+def _wall_card(ctx: Context, project_id: str) -> dict[str, Any]:
+    saved = ctx.studio.projects.get(project_id)
+    takes = [t for t in ctx.studio.takes.all(project_id) if t.frames]
+    best: TakeRecord | None = next((t for t in takes if t.state == "done"), takes[0] if takes else None)
+    project: Project = saved.project
+    return {
+        "project": project,
+        "sentence": move_sentence(review(project, ctx.studio.measures(project))),
+        "take": best,
+        "frames": sorted(best.frames) if best else [],
+        "takes": len(takes),
+        "updated": saved.updated,
+    }
+
+
+@router.get("/projects/{project_id}")
+def studio_floor(request: Request, ctx: Ctx, project_id: str) -> HTMLResponse:
+    """The studio floor."""
+    project = ctx.studio.projects.get(project_id).project
+    return templates.TemplateResponse(request, "studio.html", {"project": project})
+
+
+@router.get("/shoots")
+def shoots(request: Request) -> HTMLResponse:
+    """The shoot log."""
+    return templates.TemplateResponse(request, "shoots.html", {})
+
+
+@router.get("/takes/{take_id}")
+def screening(request: Request, ctx: Ctx, take_id: str) -> HTMLResponse:
+    """The screening room."""
+    take = ctx.studio.takes.get(take_id)
+    return templates.TemplateResponse(request, "screening.html", {"take": take, "project": take.project})
+
+
+def problem_page(request: Request, sentence: str, status: int) -> Response:
+    """A page that says what is wrong and leads back."""
+    return templates.TemplateResponse(request, "problem.html", {"sentence": sentence}, status_code=status)

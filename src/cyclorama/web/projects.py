@@ -1,0 +1,258 @@
+"""JSON: projects, their changes, intake of models and environments."""
+
+from pathlib import PurePosixPath
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, UploadFile
+from fastapi.responses import Response
+from pydantic import BaseModel, Field
+
+from ..core.errors import IntakeError
+from ..core.framing import fit_subject
+from ..core.geometry.build import build_disc, build_sweep
+from ..core.geometry.intake import Intake, content_hash, standin_key
+from ..core.geometry.measure import grounded, placed_hull
+from ..core.geometry.standin import pack_meshes
+from ..core.picture.files import read_linear
+from ..core.render.meter import meter_subject
+from ..core.scene import Change, Project, new_project
+from ..core.sheet import perform
+from ..core.sheet.words import duration
+from ..shoot.forecast import forecast
+from ..store import Saved
+from .context import Context, context
+from .state import pose_state, project_state
+
+router = APIRouter(prefix="/api")
+Ctx = Annotated[Context, Depends(context)]
+MAX_UPLOAD_BYTES = 2 << 30
+
+
+class NewProject(BaseModel):
+    name: Annotated[str, Field(min_length=1, max_length=80)] = "Untitled"
+
+
+class Edit(BaseModel):
+    base_version: int
+    changes: Annotated[list[Change], Field(min_length=1, max_length=64)]
+
+
+class Step(BaseModel):
+    base_version: int
+
+
+class Preview(BaseModel):
+    changes: Annotated[list[Change], Field(max_length=64)]
+    frame: int
+
+
+@router.get("/renderer")
+def renderer(ctx: Ctx) -> dict[str, Any]:
+    """Whether the kernels are compiled."""
+    return {"ready": ctx.lens.ready.is_set()}
+
+
+@router.post("/projects")
+def create(ctx: Ctx, wanted: NewProject) -> dict[str, Any]:
+    """An empty studio."""
+    saved = ctx.studio.projects.create(new_project(wanted.name))
+    return {"id": saved.project.id}
+
+
+@router.get("/projects/{project_id}")
+def state(ctx: Ctx, project_id: str) -> dict[str, Any]:
+    """The project as it stands, with everything measured."""
+    return project_state(ctx.studio, ctx.studio.projects.get(project_id))
+
+
+@router.delete("/projects/{project_id}")
+def remove(ctx: Ctx, project_id: str) -> dict[str, bool]:
+    ctx.studio.projects.remove(project_id)
+    return {"removed": True}
+
+
+@router.post("/projects/{project_id}/changes")
+def edit(ctx: Ctx, project_id: str, wanted: Edit) -> dict[str, Any]:
+    """Perform changes as one step that can be undone."""
+    labels: list[str] = []
+
+    def change(project: Project) -> Project:
+        return _performed(ctx, project, wanted.changes, labels)
+
+    # The label is only known after the changes have been tried; a dry run also keeps the metering, which takes
+    # a moment, outside the database's write lock.
+    before = ctx.studio.projects.get(project_id)
+    after = change(before.project) if before.version == wanted.base_version else None
+    saved = ctx.studio.projects.edit(
+        project_id, wanted.base_version, labels[0] if labels else "Edit", lambda p: after or change(p)
+    )
+    return project_state(ctx.studio, saved)
+
+
+def _performed(ctx: Context, project: Project, changes: list[Any], labels: list[str]) -> Project:
+    for item in changes:
+        project, label = perform(project, item, ctx.studio.measures(project), lambda p: _meter(ctx, p))
+        labels.append(label)
+    return project
+
+
+def _meter(ctx: Context, project: Project) -> float | None:
+    with ctx.lens.borrowed() as (compiler, tracer):
+        return meter_subject(project, compiler, tracer)
+
+
+@router.post("/projects/{project_id}/preview")
+def preview(ctx: Ctx, project_id: str, wanted: Preview) -> dict[str, Any]:
+    """One frame's pose as it would be after changes; nothing is saved."""
+    project = ctx.studio.projects.get(project_id).project
+    for item in wanted.changes:
+        project, _ = perform(project, item, None, lambda p: None)
+    return pose_state(project, wanted.frame)
+
+
+@router.post("/projects/{project_id}/undo")
+def undo(ctx: Ctx, project_id: str, step: Step) -> dict[str, Any]:
+    return project_state(ctx.studio, ctx.studio.projects.step(project_id, step.base_version, -1))
+
+
+@router.post("/projects/{project_id}/redo")
+def redo(ctx: Ctx, project_id: str, step: Step) -> dict[str, Any]:
+    return project_state(ctx.studio, ctx.studio.projects.step(project_id, step.base_version, 1))
+
+
+@router.get("/projects/{project_id}/forecast")
+def shoot_forecast(ctx: Ctx, project_id: str) -> dict[str, Any]:
+    """How long the shot will take, from a few probe frames."""
+    project = ctx.studio.projects.get(project_id).project
+    if not len(project.frame_numbers):
+        return {"seconds": 0, "plus_minus": 0, "sentence": "nothing to shoot"}
+    with ctx.lens.borrowed() as (compiler, tracer):
+        seconds, spread = forecast(project, compiler, tracer)
+    sentence = f"about {duration(seconds)} ± {duration(spread)}"
+    return {"seconds": seconds, "plus_minus": spread, "sentence": sentence}
+
+
+@router.get("/assets/{asset}/standin")
+def standin(ctx: Ctx, asset: str) -> Response:
+    """The reduced mesh of a subject; never changes for an asset."""
+    return Response(
+        ctx.studio.assets.get(standin_key(asset)), media_type="application/octet-stream",
+        headers={"cache-control": "public, max-age=31536000, immutable"},
+    )  # fmt: skip
+
+
+@router.get("/projects/{project_id}/set")
+def set_mesh(ctx: Ctx, project_id: str) -> Response:
+    """Sweep (part 0) and disc (part 1) for the stand-in."""
+    stage = ctx.studio.projects.get(project_id).project.set
+    pieces = [(build_sweep(stage.sweep, 64), 0)] if stage.sweep.on else []
+    pieces += [(build_disc(stage.disc, 96), 1)] if stage.disc.on else []
+    return Response(pack_meshes(pieces), media_type="application/octet-stream")
+
+
+async def _uploaded(files: list[UploadFile]) -> dict[str, bytes]:
+    total, result = 0, {}
+    for file in files:
+        data = await file.read(MAX_UPLOAD_BYTES - total + 1)
+        total += len(data)
+        if total > MAX_UPLOAD_BYTES:
+            raise IntakeError("These files are larger than 2 GB together. Reduce the model first.")
+        result[file.filename or "model"] = data
+    return result
+
+
+@router.post("/projects/{project_id}/subject")
+async def bring_in(ctx: Ctx, project_id: str, files: list[UploadFile]) -> dict[str, Any]:
+    """Begin the intake of a model into a project; follow it at /api/intakes."""
+    ctx.studio.projects.get(project_id)
+    return ctx.intakes.start(await _uploaded(files), lambda i: _accept(ctx, i, project_id)).as_json()
+
+
+@router.post("/intakes")
+async def new_from_model(ctx: Ctx, files: list[UploadFile]) -> dict[str, Any]:
+    """Begin the intake of a model into a new project."""
+    return ctx.intakes.start(await _uploaded(files), lambda i: _accept(ctx, i, None)).as_json()
+
+
+@router.get("/intakes/{job_id}")
+def intake(ctx: Ctx, job_id: str) -> dict[str, Any]:
+    return ctx.intakes.get(job_id).as_json()
+
+
+@router.delete("/intakes/{job_id}")
+def cancel_intake(ctx: Ctx, job_id: str) -> dict[str, bool]:
+    ctx.intakes.cancel(job_id)
+    return {"cancelled": True}
+
+
+def _accept(ctx: Context, intake: Intake, project_id: str | None) -> dict[str, Any]:
+    """Keep what came in and put it on the set, fitted and grounded, as one step that can be undone."""
+    ctx.studio.keep_intake(intake)
+    stem = PurePosixPath(intake.subject.source_name).stem.replace("-", " ").replace("_", " ").strip()
+    if project_id is None:
+        project_id = ctx.studio.projects.create(new_project(stem[:80].capitalize() or "Untitled")).project.id
+    saved: Saved = ctx.studio.projects.get(project_id)
+    saved = ctx.studio.projects.edit(
+        project_id, saved.version, f"Bring in {intake.subject.source_name}", lambda p: _put_on_set(p, intake)
+    )
+    return {"project": project_id, "version": saved.version}
+
+
+def _put_on_set(project: Project, intake: Intake) -> Project:
+    """The model on the set; disc, lights and camera take its size so that it looks right at once."""
+    hull = placed_hull(intake.measures, intake.subject.placement)
+    size = float((hull.max(axis=0) - hull.min(axis=0)).max())
+    foot = float((hull[:, [0, 2]] ** 2).sum(axis=1).max() ** 0.5)
+    first = project.subject is None
+    stage = project.set
+    if first:
+        disc = stage.disc.model_copy(
+            update={
+                "radius_m": min(max(foot * 1.5, 0.005), 50), "height_m": min(max(size * 0.03, 0.001), 5),
+                "edge_m": min(size * 0.008, 1),
+            }
+        )  # fmt: skip
+        wide = min(max(size * 20, 0.5), 200)
+        sweep = stage.sweep.model_copy(
+            update={"width_m": wide, "depth_m": wide, "height_m": wide * 0.45, "fillet_m": wide * 0.2}
+        )
+        stage = stage.model_copy(update={"disc": disc, "sweep": sweep})
+    placement = grounded(intake.measures, intake.subject.placement, stage.stand_height_m)
+    subject = intake.subject.model_copy(update={"placement": placement})
+    lights = project.lights
+    if first:
+        lights = tuple(
+            light.model_copy(
+                update={
+                    "distance_m": min(max(size * 3.2, 0.05), 100), "width_m": min(max(size * 1.3, 0.01), 20),
+                    "height_m": min(max(size * 1.3, 0.01), 20),
+                }
+            )
+            for light in lights
+        )  # fmt: skip
+    changed = project.model_copy(
+        update={"subject": subject, "materials": intake.materials, "set": stage, "lights": lights}
+    )
+    return fit_subject(changed, placed_hull(intake.measures, placement)).project
+
+
+@router.post("/projects/{project_id}/environment")
+async def bring_environment(ctx: Ctx, project_id: str, base_version: int, file: UploadFile) -> dict[str, Any]:
+    """Light the set with an HDR or EXR environment."""
+    data = (await _uploaded([file]))[file.filename or "model"]
+    if not data:
+        raise IntakeError(f"‘{file.filename}’ is empty.")
+    name = file.filename or "environment"
+    picture = read_linear(data, name)
+    ratio = picture.shape[1] / picture.shape[0]
+    if not 1.8 < ratio < 2.2:
+        raise IntakeError(f"‘{name}’ is not twice as wide as high; an equirectangular environment is needed.")
+    key = content_hash(data)
+    ctx.studio.assets.put(key, data)
+
+    def change(project: Project) -> Project:
+        environment = project.environment.model_copy(update={"asset": key, "source_name": name[:80], "on": True})
+        return project.model_copy(update={"environment": environment})
+
+    saved = ctx.studio.projects.edit(project_id, base_version, f"Light with {name}", change)
+    return project_state(ctx.studio, saved)

@@ -1,0 +1,100 @@
+"""What the studio floor needs to know about a project, as JSON."""
+
+from typing import Any
+
+import numpy as np
+
+from ..core.framing import half_extent
+from ..core.geometry.placement import placement_matrix
+from ..core.light.rect import rect_row
+from ..core.light.temperature import temperature_to_rgb
+from ..core.motion import Pose, aim_point, pose_project
+from ..core.scene import Project
+from ..core.sheet import Review, review, stations
+from ..core.sheet.stations import move_sentence
+from ..store import Saved, Studio
+
+
+def _rounded(values: Any, digits: int = 6) -> Any:
+    return np.round(np.asarray(values, float), digits).tolist()
+
+
+def project_state(studio: Studio, saved: Saved) -> dict[str, Any]:
+    """Document, stations, poses, margins and plan of a project as it stands."""
+    project = saved.project
+    r = review(project, studio.measures(project))
+    report = studio.report(project)
+    return {
+        "version": saved.version,
+        "undo": saved.undo,
+        "redo": saved.redo,
+        "project": project.model_dump(mode="json"),
+        "stations": [s.model_dump() for s in stations(r)],
+        "move": _move(r),
+        "margins": None if r.margins is None else {
+            "per_frame": _rounded(r.margins.per_frame, 5), "worst": r.margins.worst, "worst_frame": r.margins.worst_frame,
+        },
+        "set_ends": r.edges.ends,
+        "subject": _subject(r),
+        "report": None if report is None else report.model_dump(mode="json"),
+        "lens": lens_state(project),
+    }  # fmt: skip
+
+
+def _move(r: Review) -> dict[str, Any]:
+    move, poses = r.project.move, r.poses
+    return {
+        "sentence": move_sentence(r),
+        "first": move.first_frame,
+        "frames": move.frames,
+        "rate": [move.rate_num, move.rate_den],
+        "seconds": move.frames * move.rate_den / move.rate_num,
+        "cameras": _rounded(poses.cameras[:, :3, :].reshape(len(poses), 12)),
+        "subject_deg": _rounded(poses.subject_deg, 5),
+        "lights_deg": _rounded(poses.lights_deg, 5),
+    }
+
+
+def _subject(r: Review) -> dict[str, Any] | None:
+    if r.subject is None or r.project.subject is None:
+        return None
+    s = r.subject
+    return {
+        "asset": r.project.subject.asset,
+        "matrix": _rounded(placement_matrix(r.project.subject.placement), 9),
+        "size_m": s.size_m,
+        "gap_mm": s.gap_mm,
+        "wobble_mm": s.wobble_mm,
+        "axis_lean_deg": s.axis_lean_deg,
+        "axis_residual": s.axis_residual,
+        "hull": _rounded(s.hull, 5),
+    }
+
+
+def lens_state(project: Project) -> dict[str, Any]:
+    """Frame, aim and lights: what the stand-in and the plan draw besides the poses."""
+    half = half_extent(project.camera, project.shoot.width, project.shoot.height)
+    aim = aim_point(project.camera)
+    lit = {light.id for light in project.lit_lights}
+    lights = []
+    for light in project.lights:
+        row = rect_row(light, aim, 0.0)
+        colour = temperature_to_rgb(light.temperature_k)
+        lights.append({
+            "id": light.id, "name": light.name, "lit": light.id in lit, "centre": _rounded(row[0:3]),
+            "half_u": _rounded(row[3:6]), "half_v": _rounded(row[6:9]), "colour": _rounded(colour / colour.max(), 4),
+        })  # fmt: skip
+    return {"half_width": half[0], "half_height": half[1], "aim": _rounded(aim), "lights": lights}
+
+
+def pose_state(project: Project, frame: int) -> dict[str, Any]:
+    """One frame's pose, for drawing while something is dragged."""
+    pose: Pose = pose_project(project).at(frame)
+    return {
+        "camera": _rounded(pose.camera[:3].reshape(12)),
+        "subject_deg": pose.subject_deg,
+        "lights_deg": pose.lights_deg,
+        "lens": lens_state(project),
+        "camera_doc": project.camera.model_dump(mode="json"),
+        "start_azimuth_deg": project.move.start_azimuth_deg,
+    }

@@ -1,0 +1,84 @@
+/** Talking to the server. Errors carry the server's sentence. */
+
+export class ServerError extends Error {
+  /** @param {string} sentence @param {number} status @param {object} body */
+  constructor(sentence, status, body) {
+    super(sentence);
+    this.status = status;
+    this.body = body;
+  }
+}
+
+async function send(method, url, body, isForm = false) {
+  const options = { method, headers: { accept: "application/json" } };
+  if (isForm) options.body = body;
+  else if (body !== undefined) {
+    options.headers["content-type"] = "application/json";
+    options.body = JSON.stringify(body);
+  }
+  let response;
+  try {
+    response = await fetch(url, options);
+  } catch {
+    throw new ServerError("Cyclorama does not answer. Is it still running?", 0, {});
+  }
+  const data = await response.json().catch(() => ({}));
+  if (!response.ok) throw new ServerError(data.error ?? `Something went wrong (${response.status}).`, response.status, data);
+  return data;
+}
+
+export const get = (url) => send("GET", url);
+export const post = (url, body = {}) => send("POST", url, body);
+export const remove = (url) => send("DELETE", url);
+
+/** @param {string} url @param {FileList|File[]} files @param {string} field */
+export function upload(url, files, field = "files") {
+  const form = new FormData();
+  for (const file of files) form.append(field, file, file.webkitRelativePath || file.name);
+  return send("POST", url, form, true);
+}
+
+let timer;
+/** Say something at the foot of the page. @param {string} sentence */
+export function say(sentence, seconds = 5) {
+  const toast = document.getElementById("toast");
+  toast.textContent = sentence;
+  toast.hidden = false;
+  clearTimeout(timer);
+  timer = setTimeout(() => (toast.hidden = true), seconds * 1000);
+}
+
+/** An element with attributes and children. */
+export function make(tag, attributes = {}, ...children) {
+  const element = document.createElement(tag);
+  for (const [name, value] of Object.entries(attributes)) {
+    if (name.startsWith("on")) element.addEventListener(name.slice(2), value);
+    else if (value !== null && value !== undefined && value !== false) element.setAttribute(name, value);
+  }
+  element.append(...children.filter((c) => c !== null && c !== undefined));
+  return element;
+}
+
+/** The same for SVG. */
+export function draw(tag, attributes = {}, ...children) {
+  const element = document.createElementNS("http://www.w3.org/2000/svg", tag);
+  for (const [name, value] of Object.entries(attributes)) element.setAttribute(name, value);
+  element.append(...children);
+  return element;
+}
+
+const MARKS = {
+  ready: ["var(--color-ready)", "M4 8.2 6.8 11 12 5.2"],
+  look: ["var(--color-look)", "M8 4v5M8 11.4v.4"],
+  missing: ["var(--color-missing)", "M5 5l6 6M11 5l-6 6"],
+};
+/** The mark of a station: shape and colour both tell. */
+export function mark(kind) {
+  const [colour, path] = MARKS[kind];
+  const svg = draw("svg", { viewBox: "0 0 16 16", width: 15, height: 15, class: "mark", role: "img", "aria-label": kind });
+  svg.append(
+    draw("circle", { cx: 8, cy: 8, r: 7.2, fill: kind === "ready" ? "none" : colour, stroke: colour, "stroke-width": 1.4 }),
+    draw("path", { d: path, fill: "none", stroke: kind === "ready" ? colour : "#fff", "stroke-width": 1.8, "stroke-linecap": "round" }),
+  );
+  return svg;
+}

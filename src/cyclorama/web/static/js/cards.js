@@ -1,0 +1,150 @@
+/** What the cards show besides their bound fields: facts, reports, lists. */
+
+import { get, make, mark, post, say } from "./api.js";
+
+const byId = (id) => document.getElementById(id);
+const mm = (m) => (Math.abs(m) < 10 ? `${(m * 1000).toFixed(m < 0.01 ? 2 : m < 1 ? 1 : 0)}` : (m * 1000).toFixed(0));
+const CENTRES = { box: "Middle of its box", area: "Middle of its surface", revolution: "Axis of revolution", file: "Origin of the file" };
+const MOVES = {
+  orbit: "The camera travels round the subject; reflections glide.",
+  spin: "Subject and disc turn; the camera stands.",
+  hold: "Nothing travels.",
+};
+
+export class Cards {
+  /**
+   * @param {import("./project.js").ProjectStore} store
+   * @param {{light: string|null, material: string|null}} chosen
+   * @param {() => void} refresh called when another light or material was chosen
+   */
+  constructor(store, chosen, refresh) {
+    Object.assign(this, { store, chosen, refresh, forecast: null });
+    for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
+    byId("material-pick").addEventListener("change", (e) => ((this.chosen.material = e.target.value), this.refresh()));
+    byId("unit-choice").addEventListener("click", (e) => e.target.dataset.unitM && this.store.change({ kind: "unit", unit_m: Number(e.target.dataset.unitM) }));
+    byId("up-choice").addEventListener("click", (e) => e.target.dataset.up && this.store.change({ kind: "unit", up: e.target.dataset.up }));
+    byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
+    byId("forecast").addEventListener("click", () => this.askForecast());
+    byId("shoot").addEventListener("click", () => this.shoot());
+  }
+
+  /** One of the actions that stations offer. */
+  async act(kind, button = null) {
+    if (button) button.disabled = true;
+    await this.store.change({ kind });
+    if (button) button.disabled = false;
+  }
+
+  #presetSize(value) {
+    if (!value) return;
+    const [width, height] = value.split("x").map(Number);
+    this.store.change({ kind: "set", path: "shoot/width", value: width }, { kind: "set", path: "shoot/height", value: height });
+  }
+
+  show(state) {
+    const { project } = state;
+    for (const item of document.querySelectorAll("[data-when]")) item.hidden = !this.#has(item.dataset.when);
+    for (const item of document.querySelectorAll("[data-unless]")) item.hidden = this.#has(item.dataset.unless);
+    for (const list of document.querySelectorAll("[data-hints]"))
+      list.replaceChildren(...state.stations.find((s) => s.key === list.dataset.hints).hints.map(hint));
+    if (state.subject) this.#subject(state);
+    byId("move-explained").textContent = MOVES[project.move.kind];
+    byId("fit-report").textContent = state.margins ? `Margin ${(state.margins.worst * 100).toFixed(1)} %, tightest in frame ${state.margins.worst_frame}.` : "";
+    this.#lights(project);
+    this.#materials(project);
+    this.#shootCard(state);
+  }
+
+  #has(what) {
+    return what === "subject" ? Boolean(this.store.state.subject) : this.store.state.project.materials.length > 0;
+  }
+
+  #subject({ project, subject, report }) {
+    const { placement, parts, source_name } = project.subject;
+    byId("subject-name").textContent = byId("subject-name").title = source_name;
+    byId("subject-size").textContent = `${subject.size_m.map(mm).join(" × ")} mm`;
+    byId("subject-parts").textContent = `${parts.length}, ${parts.reduce((n, p) => n + p.triangles, 0).toLocaleString("en").replaceAll(",", "\u202f")}`;
+    byId("centres").replaceChildren(...Object.entries(CENTRES).map(([method, name]) => {
+      const off = subject.wobble_mm[method];
+      const is = placement.centre_method === method && off < 0.005;
+      return make("button", { type: "button", class: `btn justify-between ${is ? "border-subject" : ""}`, "aria-pressed": is, onclick: () => this.store.change({ kind: "centre", method }) },
+        make("span", {}, name), make("span", { class: "num text-soft" }, is ? "on the axis" : `${off.toFixed(2)} mm off`));
+    }));
+    byId("lean").textContent = subject.axis_residual < 0.35 ? `Its axis of revolution leans ${subject.axis_lean_deg.toFixed(2)}°.` : "";
+    byId("gap-label").textContent = project.set.disc.on ? "Gap to the disc" : "Gap to the floor";
+    byId("gap").textContent = `${subject.gap_mm.toFixed(2)} mm`;
+    byId("stand").disabled = Math.abs(subject.gap_mm) < 0.005;
+    for (const b of byId("unit-choice").children) b.setAttribute("aria-pressed", Math.abs(Number(b.dataset.unitM) - placement.unit_m) < 1e-9);
+    for (const b of byId("up-choice").children) b.setAttribute("aria-pressed", b.dataset.up === placement.up);
+    byId("unit-reason").textContent = report ? `${capital(report.unit_reason)}; ${report.up_reason}.` : "";
+    byId("findings").replaceChildren(...(report?.findings ?? []).map((f) =>
+      make("li", { class: "flex gap-2" }, mark(f.mark), make("span", {}, f.what, f.done ? make("span", { class: "text-soft" }, `: ${f.done}`) : ""))));
+    byId("parts").replaceChildren(...parts.map((p) => make("li", { class: "row" }, make("span", { class: "name truncate" }, p.name), make("span", { class: "num text-soft" }, p.triangles.toLocaleString("en")),
+      make("button", { type: "button", class: "switch", role: "switch", "aria-checked": p.visible, "aria-label": `Show ${p.name}`, onclick: () => this.store.set(`subject/parts/${p.id}/visible`, !p.visible) }))));
+  }
+
+  #lights(project) {
+    if (!project.lights.some((l) => l.id === this.chosen.light)) this.chosen.light = project.lights[0]?.id ?? null;
+    byId("light-tabs").replaceChildren(...project.lights.map((l) =>
+      make("button", { type: "button", role: "tab", class: "flex-1", "aria-pressed": l.id === this.chosen.light, onclick: () => ((this.chosen.light = l.id), this.refresh()) }, l.name)));
+    const name = byId("environment-name");
+    name.textContent = name.title = project.environment.source_name || "No picture chosen";
+  }
+
+  #materials(project) {
+    if (!project.materials.some((m) => m.id === this.chosen.material)) this.chosen.material = project.materials[0]?.id ?? null;
+    const pick = byId("material-pick");
+    pick.replaceChildren(...project.materials.map((m) => make("option", { value: m.id, selected: m.id === this.chosen.material }, m.name)));
+    const material = project.materials.find((m) => m.id === this.chosen.material);
+    if (!material) return;
+    const parts = project.subject?.parts.filter((p) => p.material === material.id).map((p) => p.name) ?? [];
+    byId("material-parts").textContent = parts.length ? `On ${parts.join(", ")}` : "On no part";
+    const maps = { base_color_map: "colour", metal_rough_map: "metal and roughness", normal_map: "normal", emission_map: "emission" };
+    const used = Object.keys(maps).filter((key) => material[key]).map((key) => maps[key]);
+    byId("material-maps").textContent = used.length ? `Times its maps: ${used.join(", ")}.` : "No maps.";
+  }
+
+  #shootCard({ project, stations, version }) {
+    const { width, height } = project.shoot;
+    const preset = byId("size-preset");
+    preset.value = `${width}x${height}`;
+    if (preset.selectedIndex < 0) preset.value = "";
+    if (this.forecast?.version !== version) this.forecast = null;
+    const station = stations.find((s) => s.key === "shoot");
+    byId("readiness").textContent = this.forecast ? station.sentence.replace(/\.$/, `, ${this.forecast.sentence}.`) : station.sentence;
+    byId("odd").replaceChildren(...station.hints.map((text) => make("li", {}, hint(text))));
+    byId("shoot").disabled = station.mark === "missing";
+  }
+
+  async askForecast() {
+    const button = byId("forecast");
+    button.disabled = true;
+    button.textContent = "Probing …";
+    try {
+      const { version } = this.store.state;
+      this.forecast = { ...(await get(`${this.store.url}/forecast`)), version };
+      this.show(this.store.state);
+    } catch (error) {
+      say(error.message);
+    }
+    button.disabled = false;
+    button.textContent = "Forecast";
+  }
+
+  async shoot() {
+    try {
+      const take = await post(`${this.store.url}/takes`, { forecast_s: this.forecast?.seconds ?? null });
+      byId("last-take").replaceChildren(`‘${take.name}’ is on the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ". You can close the browser meanwhile.");
+    } catch (error) {
+      say(error.message);
+    }
+  }
+}
+
+function hint(text) {
+  return make("p", { class: "hint" }, mark("look"), make("span", {}, text));
+}
+
+function capital(text) {
+  return text[0].toUpperCase() + text.slice(1);
+}

@@ -1,0 +1,138 @@
+/** Controls bound to places in the document: number boxes, choices, switches, colours, texts. */
+
+import { say } from "./api.js";
+import { calculate } from "./arithmetic.js";
+import { fromHex, toHex } from "./colour.js";
+
+const FRAME_BOXES = new Set(["move/frames", "shoot/from_frame", "shoot/to_frame"]);
+
+export class Fields {
+  /**
+   * @param {HTMLElement} root
+   * @param {import("./project.js").ProjectStore} store
+   * @param {{light: string|null, material: string|null}} chosen
+   * @param {(changes: object[]) => void} preview called while a number is dragged
+   */
+  constructor(root, store, chosen, preview) {
+    this.root = root;
+    this.store = store;
+    this.chosen = chosen;
+    this.preview = preview;
+    for (const box of root.querySelectorAll("[data-number]")) this.#bindNumber(box);
+    for (const group of root.querySelectorAll("[data-choice]"))
+      group.addEventListener("click", (e) => e.target.dataset.value !== undefined && this.#set(group.dataset.choice, e.target.dataset.value));
+    for (const button of root.querySelectorAll("[data-toggle]"))
+      button.addEventListener("click", () => this.#set(button.dataset.toggle, button.getAttribute("aria-checked") !== "true"));
+    for (const button of root.querySelectorAll("[data-press]"))
+      button.addEventListener("click", () => this.#set(button.dataset.press, button.getAttribute("aria-pressed") !== "true"));
+    for (const box of root.querySelectorAll("[data-colour]")) box.addEventListener("change", () => this.#set(box.dataset.colour, fromHex(box.value)));
+    for (const box of root.querySelectorAll("[data-text]")) {
+      box.addEventListener("change", () => this.#set(box.dataset.text, box.value));
+      box.addEventListener("keydown", (e) => e.key === "Enter" && box.blur());
+    }
+  }
+
+  #path(short) {
+    return this.store.resolve(short, this.chosen);
+  }
+
+  #set(short, value) {
+    return this.store.set(this.#path(short), value);
+  }
+
+  /** Show the document's values. */
+  show() {
+    const all = (selector) => this.root.querySelectorAll(selector);
+    const value = (short) => this.store.value(this.#path(short));
+    for (const box of all("[data-number]")) if (document.activeElement !== box) this.#showNumber(box);
+    for (const group of all("[data-choice]"))
+      for (const button of group.children) button.setAttribute("aria-pressed", button.dataset.value === value(group.dataset.choice));
+    for (const button of all("[data-toggle]")) button.setAttribute("aria-checked", value(button.dataset.toggle) === true);
+    for (const button of all("[data-press]")) button.setAttribute("aria-pressed", value(button.dataset.press) === true);
+    for (const box of all("[data-colour]")) {
+      const colour = value(box.dataset.colour);
+      if (colour) box.value = toHex(colour);
+    }
+    for (const box of all("[data-text]")) if (document.activeElement !== box) box.value = value(box.dataset.text) ?? "";
+  }
+
+  #showNumber(box) {
+    const value = this.store.value(this.#path(box.dataset.number));
+    box.value = value === null || value === undefined ? "" : shown(value * Number(box.dataset.scale), Number(box.dataset.decimals));
+    box.parentElement.classList.remove("wrong");
+  }
+
+  #bindNumber(box) {
+    const { number: short, step, scale, unit } = box.dataset;
+    const commit = (value) => {
+      const stored = value === null ? null : tidy(value / Number(scale));
+      const path = this.#path(short);
+      if (stored !== this.store.value(path)) this.store.set(path, stored);
+      else this.#showNumber(box);
+    };
+    const rate = () => (FRAME_BOXES.has(short) ? this.store.state.move.rate[0] / this.store.state.move.rate[1] : null);
+    const read = () => {
+      if (box.value.trim() === "" && "optional" in box.dataset) return null;
+      const value = calculate(box.value, unit, rate());
+      return value === null ? undefined : FRAME_BOXES.has(short) ? Math.round(value) : value;
+    };
+    box.addEventListener("change", () => {
+      const value = read();
+      box.parentElement.classList.toggle("wrong", value === undefined);
+      if (value === undefined) say(`‘${box.value}’ is not a number.`);
+      else commit(value);
+    });
+    box.addEventListener("focus", () => box.select());
+    box.addEventListener("blur", () => read() === undefined && this.#showNumber(box));
+    box.addEventListener("keydown", (e) => {
+      if (e.key === "Enter") return box.blur();
+      if (e.key === "Escape") return this.#showNumber(box), box.blur();
+      if (e.key !== "ArrowUp" && e.key !== "ArrowDown") return;
+      e.preventDefault();
+      const by = Number(step) * (e.key === "ArrowUp" ? 1 : -1) * (e.shiftKey ? 10 : 1);
+      box.value = shown((read() ?? 0) + by, 6);
+      commit(read());
+    });
+    const name = box.closest(".row").querySelector("[data-drag]");
+    name.addEventListener("dblclick", () => box.dataset.default !== undefined && commit(Number(box.dataset.default) * Number(scale)));
+    name.title ||= box.dataset.default !== undefined ? "Drag to change, double click to reset" : "Drag to change";
+    this.#bindDrag(name, box, read, commit);
+  }
+
+  #bindDrag(name, box, read, commit) {
+    let from = null;
+    name.addEventListener("pointerdown", (e) => {
+      const value = read();
+      if (value === null || value === undefined || e.button !== 0) return;
+      from = { x: e.clientX, value, moved: false };
+      name.setPointerCapture(e.pointerId);
+      e.preventDefault();
+    });
+    name.addEventListener("pointermove", (e) => {
+      if (!from) return;
+      const steps = Math.trunc((e.clientX - from.x) / 5);
+      if (!steps && !from.moved) return;
+      from.moved = true;
+      const value = from.value + steps * Number(box.dataset.step) * (e.shiftKey ? 0.1 : 1);
+      box.value = shown(value, Number(box.dataset.decimals) + (e.shiftKey ? 1 : 0));
+      this.preview([{ kind: "set", path: this.#path(box.dataset.number), value: tidy(Number(box.value) / Number(box.dataset.scale)) }]);
+    });
+    const end = () => {
+      if (from?.moved) commit(read());
+      from = null;
+    };
+    name.addEventListener("pointerup", end);
+    name.addEventListener("pointercancel", end);
+  }
+}
+
+/** A number as people write it: no trailing zeros beyond `decimals`. */
+export function shown(value, decimals) {
+  const text = value.toFixed(decimals);
+  return decimals ? text.replace(/\.?0+$/, "") : text;
+}
+
+/** Free of the last binary digits that scaling leaves behind. */
+function tidy(value) {
+  return Number(value.toPrecision(12));
+}

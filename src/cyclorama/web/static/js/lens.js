@@ -1,0 +1,188 @@
+/** The lens: stand-in while things are handled, developing picture when they rest, and handling the camera in it. */
+
+import { draw } from "./api.js";
+import { StandIn } from "./standin.js";
+
+const LONG_SIDE = 640;
+const DEGREES_PER_PIXEL = 0.35;
+
+export class Lens {
+  /**
+   * @param {import("./project.js").ProjectStore} store
+   * @param {import("./clock.js").Clock} clock
+   */
+  constructor(store, clock) {
+    this.store = store;
+    this.clock = clock;
+    this.mat = document.getElementById("mat");
+    this.frame = document.getElementById("frame");
+    this.picture = document.getElementById("picture");
+    this.context = this.picture.getContext("2d");
+    this.guides = document.getElementById("guides");
+    this.status = document.getElementById("lens-state");
+    this.facts = document.getElementById("lens-facts");
+    this.standin = new StandIn(document.getElementById("standin"));
+    this.request = 0;
+    this.wanted = null;
+    this.preparing = false;
+    this.observer = new ResizeObserver(() => this.layout());
+    this.observer.observe(this.mat);
+    this.#connect();
+    this.#bindHandling();
+  }
+
+  #connect() {
+    const scheme = location.protocol === "https:" ? "wss" : "ws";
+    this.socket = new WebSocket(`${scheme}://${location.host}/live/projects/${this.store.id}/lens`);
+    this.socket.binaryType = "arraybuffer";
+    this.socket.onopen = () => this.wanted && this.develop();
+    this.socket.onmessage = (event) => (typeof event.data === "string" ? this.#told(JSON.parse(event.data)) : this.#developed(event.data));
+    this.socket.onclose = () => {
+      this.status.textContent = "Cyclorama does not answer; trying again …";
+      setTimeout(() => this.#connect(), 1500);
+    };
+  }
+
+  #told(message) {
+    if (message.preparing !== undefined) this.preparing = message.preparing;
+    this.status.textContent = message.preparing
+      ? "Preparing the renderer, first time only, about 30 s"
+      : (message.error ?? this.status.textContent.replace(/^Preparing.*/, ""));
+  }
+
+  async #developed(buffer) {
+    const size = new DataView(buffer).getUint32(0, true);
+    const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, size)));
+    if (header.request !== this.request) return;
+    const bitmap = await createImageBitmap(new Blob([new Uint8Array(buffer, 4 + size)], { type: "image/jpeg" }));
+    if (header.request !== this.request) return bitmap.close();
+    this.picture.width = bitmap.width;
+    this.picture.height = bitmap.height;
+    this.context.drawImage(bitmap, 0, 0);
+    bitmap.close();
+    this.picture.style.opacity = 1;
+    this.picture.dataset.samples = header.samples;
+    this.picture.dataset.ms = header.ms;
+    if (header.samples <= 1) this.firstMs = this.firstMs ?? header.ms;
+    this.status.textContent = header.samples >= 256 ? "developed" : header.samples ? `developing, ${header.samples} of 256` : "developing";
+  }
+
+  /** Ask for the developed picture of the current frame, once nothing has happened for a moment. */
+  develop(wait = 0) {
+    this.request += 1;
+    this.firstMs = undefined;
+    this.wanted = true;
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => {
+      if (this.socket.readyState !== WebSocket.OPEN || this.clock.playing) return;
+      const { width, height } = this.store.state.project.shoot;
+      const scale = LONG_SIDE / Math.max(width, height);
+      const develop = { request: this.request, frame: this.clock.frame, width: Math.round(width * scale), height: Math.round(height * scale) };
+      this.socket.send(JSON.stringify({ develop }));
+    }, wait);
+  }
+
+  /** Show the stand-in: something is being handled. */
+  handle() {
+    this.request += 1;
+    this.wanted = false;
+    clearTimeout(this.timer);
+    this.picture.style.opacity = 0;
+    this.status.textContent = this.preparing ? this.status.textContent : "";
+    if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ rest: true }));
+  }
+
+  /** The project changed. */
+  async show(state) {
+    this.layout();
+    await this.standin.show(state);
+    this.place();
+    const shoot = state.project.shoot;
+    const camera = this.store.value(`cameras/${state.project.camera_id}`);
+    this.facts.textContent = `${camera.focal_mm} mm · ${shoot.width}×${shoot.height} · EV ${(state.project.look.ev100 - state.project.look.offset_stops).toFixed(1)}`;
+    this.#drawGuides(shoot.margin * 100);
+  }
+
+  /** Draw the stand-in at the clock's frame. */
+  place() {
+    this.standin.place(this.clock.pose(), this.store.state.lens);
+  }
+
+  /** Draw the stand-in in a pose that is not saved yet. */
+  preview(pose) {
+    this.picture.style.opacity = 0;
+    this.standin.place(pose, pose.lens);
+  }
+
+  layout() {
+    if (!this.store.state) return;
+    const { width, height } = this.store.state.project.shoot;
+    const pad = 26;
+    const scale = Math.min((this.mat.clientWidth - 2 * pad) / width, (this.mat.clientHeight - 2 * pad) / height);
+    const w = Math.max(1, Math.floor(width * scale));
+    const h = Math.max(1, Math.floor(height * scale));
+    Object.assign(this.frame.style, {
+      width: `${w}px`, height: `${h}px`, left: `${(this.mat.clientWidth - w) / 2}px`, top: `${(this.mat.clientHeight - h) / 2}px`,
+    });
+    this.standin.resize(w, h);
+  }
+
+  #drawGuides(margin) {
+    const line = (x1, y1, x2, y2) => draw("line", { x1, y1, x2, y2 });
+    this.guides.replaceChildren(
+      line(33.333, 0, 33.333, 100), line(66.667, 0, 66.667, 100), line(0, 33.333, 100, 33.333), line(0, 66.667, 100, 66.667),
+      draw("rect", { class: "margin", x: margin, y: margin, width: 100 - 2 * margin, height: 100 - 2 * margin }),
+    );
+  }
+
+  /** Drag to travel round and up, scroll to come closer; each is one step that can be undone. */
+  #bindHandling() {
+    let from = null;
+    const changes = (e) => {
+      const dx = (e.clientX - from.x) * DEGREES_PER_PIXEL;
+      const dy = (e.clientY - from.y) * DEGREES_PER_PIXEL;
+      return [
+        { kind: "set", path: "move/start_azimuth_deg", value: Number((from.azimuth - dx).toFixed(1)) },
+        { kind: "set", path: `cameras/${this.store.state.project.camera_id}/elevation_deg`, value: Number(Math.min(89, Math.max(-89, from.elevation + dy)).toFixed(1)) },
+      ];
+    };
+    this.mat.addEventListener("pointerdown", (e) => {
+      if (e.button !== 0 || e.target.closest("button")) return;
+      const { project } = this.store.state;
+      from = { x: e.clientX, y: e.clientY, moved: false, azimuth: project.move.start_azimuth_deg, elevation: this.store.value(`cameras/${project.camera_id}`).elevation_deg };
+      this.mat.setPointerCapture(e.pointerId);
+    });
+    this.mat.addEventListener("pointermove", (e) => {
+      if (!from || Math.hypot(e.clientX - from.x, e.clientY - from.y) < 3 && !from.moved) return;
+      if (!from.moved) this.handle();
+      from.moved = true;
+      this.store.preview(changes(e), this.clock.frame, (pose) => from && this.onpreview?.(pose));
+    });
+    this.mat.addEventListener("pointerup", (e) => {
+      if (from?.moved) {
+        this.store.cancelPreview();
+        this.store.change(...changes(e));
+      }
+      from = null;
+    });
+    this.mat.addEventListener("wheel", (e) => {
+      e.preventDefault();
+      this.dolly(Math.exp(Math.max(-60, Math.min(60, e.deltaY)) * 0.002));
+    }, { passive: false });
+  }
+
+  /** Come closer or go back by a factor; wheel clicks in quick succession make one step. */
+  dolly(factor) {
+    const path = `cameras/${this.store.state.project.camera_id}/distance_m`;
+    this.dollied = (this.dollied ?? this.store.value(path)) * factor;
+    const change = { kind: "set", path, value: Number(Math.min(200, Math.max(0.01, this.dollied)).toFixed(4)) };
+    this.handle();
+    this.store.preview([change], this.clock.frame, (pose) => this.dollied && this.onpreview?.(pose));
+    clearTimeout(this.dollyTimer);
+    this.dollyTimer = setTimeout(() => {
+      this.dollied = null;
+      this.store.cancelPreview();
+      this.store.change(change);
+    }, 250);
+  }
+}

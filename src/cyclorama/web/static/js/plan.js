@@ -1,0 +1,307 @@
+/** The floor plan and the elevation: to scale, with the ring as the timeline. Everything on it can be dragged. */
+
+import { draw } from "./api.js";
+
+const INK = "var(--color-ink)";
+const TAPE = { camera: "var(--color-camera)", light: "var(--color-light)", subject: "var(--color-subject)", set: "var(--color-set)" };
+const rad = (deg) => (deg * Math.PI) / 180;
+const wrap = (deg) => ((((deg + 180) % 360) + 360) % 360) - 180;
+
+function turned([x, y, z], deg) {
+  const c = Math.cos(rad(deg));
+  const s = Math.sin(rad(deg));
+  return [c * x + s * z, y, -s * x + c * z];
+}
+
+export class Plan {
+  /**
+   * @param {SVGSVGElement} svg
+   * @param {import("./project.js").ProjectStore} store
+   * @param {import("./clock.js").Clock} clock
+   * @param {{handle: () => void, preview: (pose: object) => void, choose: (what: string, id?: string) => void}} floor
+   */
+  constructor(svg, store, clock, floor) {
+    Object.assign(this, { svg, store, clock, floor, side: false, drag: null, pose: null });
+    svg.addEventListener("pointerdown", (e) => this.#begin(e));
+    svg.addEventListener("pointermove", (e) => this.drag && this.#move(e));
+    svg.addEventListener("pointerup", (e) => this.#end(e));
+    svg.addEventListener("pointercancel", () => (this.drag = null));
+  }
+
+  /** Draw everything. `pose` is one that is not saved yet, or nothing. */
+  show(pose = null) {
+    this.pose = pose ?? { ...this.clock.pose(), lens: this.store.state.lens };
+    this.w = this.svg.clientWidth;
+    this.h = this.svg.clientHeight;
+    if (!this.drag) this.scale = this.#fitScale();
+    this.origin = this.side ? [this.w * 0.46, this.h - 46] : [this.w / 2, this.h / 2 + 6];
+    this.svg.replaceChildren(...(this.side ? this.#elevation() : this.#top()));
+  }
+
+  #camera() {
+    const m = this.pose.camera;
+    return { at: [m[3], m[7], m[11]], right: [m[0], m[4], m[8]], back: [m[2], m[6], m[10]] };
+  }
+
+  #lights() {
+    return this.pose.lens.lights.map((l) => ({
+      ...l, at: turned(l.centre, this.pose.lights_deg), u: turned(l.half_u, this.pose.lights_deg), v: turned(l.half_v, this.pose.lights_deg),
+    }));
+  }
+
+  #fitScale() {
+    const aim = this.pose.lens.aim;
+    const far = [this.#camera().at, ...this.#lights().filter((l) => l.lit).map((l) => l.at)];
+    if (this.side) {
+      const reach = Math.max(...far.map((p) => Math.hypot(p[0], p[2])), 0.05);
+      const height = Math.max(...far.map((p) => p[1]), aim[1] * 2, 0.05);
+      return Math.min((this.w / 2 - 24) / reach, (this.h - 84) / height);
+    }
+    return (Math.min(this.w, this.h) / 2 - 22) / Math.max(...far.map((p) => Math.hypot(p[0], p[2])), 0.05);
+  }
+
+  /** Screen place of a studio point in the view from above. */
+  #at([x, , z]) {
+    return [this.origin[0] + x * this.scale, this.origin[1] + z * this.scale];
+  }
+
+  #rings() {
+    const span = Math.hypot(this.w, this.h) / 2 / this.scale;
+    const step = [0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10, 20, 50].find((s) => s * this.scale >= 34) ?? 100;
+    const items = [];
+    for (let r = step; r < span; r += step) {
+      items.push(draw("circle", { cx: this.origin[0], cy: this.origin[1], r: r * this.scale, fill: "none", stroke: "var(--color-shade)" }));
+      if (r * this.scale < this.h / 2 + 4)
+        items.push(draw("text", { x: this.origin[0] + r * this.scale * 0.7071 + 2, y: this.origin[1] + r * this.scale * 0.7071 + 9, opacity: 0.85 }, `${Number(r.toFixed(2))} m`));
+    }
+    return items;
+  }
+
+  #setTop() {
+    const { sweep, disc } = this.store.state.project.set;
+    const items = [];
+    const s = this.scale;
+    const line = { fill: "none", stroke: TAPE.set, "stroke-width": 1.25, "stroke-opacity": 0.8 };
+    if (sweep.on && sweep.form === "round") items.push(draw("circle", { cx: this.origin[0], cy: this.origin[1], r: (Math.min(sweep.width_m, sweep.depth_m) / 2) * s, ...line }));
+    if (sweep.on && sweep.form === "straight") {
+      const [x, z] = [(sweep.width_m / 2) * s, (sweep.depth_m / 2) * s];
+      items.push(draw("path", { d: `M${this.origin[0] - x} ${this.origin[1] + z}V${this.origin[1] - z}H${this.origin[0] + x}V${this.origin[1] + z}`, ...line, "stroke-dasharray": "5 3" }));
+      items.push(draw("line", { x1: this.origin[0] - x, x2: this.origin[0] + x, y1: this.origin[1] - z, y2: this.origin[1] - z, ...line, "stroke-width": 2.5 }));
+    }
+    if (disc.on) items.push(draw("circle", { cx: this.origin[0], cy: this.origin[1], r: disc.radius_m * s, fill: TAPE.set, "fill-opacity": 0.1, stroke: TAPE.set, "stroke-opacity": 0.6 }));
+    return items;
+  }
+
+  #footprint() {
+    const { subject } = this.store.state;
+    if (!subject) return [];
+    const hull = flatHull(subject.hull.map((p) => this.#at(turned(p, this.pose.subject_deg))));
+    return [
+      draw("polygon", { points: hull.map((p) => p.join(",")).join(" "), fill: TAPE.subject, "fill-opacity": 0.28, stroke: TAPE.subject, "stroke-width": 1.5, "stroke-linejoin": "round" }),
+      draw("path", { d: `M${this.origin[0] - 4} ${this.origin[1]}h8M${this.origin[0]} ${this.origin[1] - 4}v8`, stroke: TAPE.subject }),
+    ];
+  }
+
+  /** The ring: one tick a frame, the playhead on it. For a loop it is the timeline. */
+  #ring() {
+    const { move, project } = this.store.state;
+    if (project.move.kind === "hold") return [];
+    const camera = this.#camera();
+    const radius = Math.hypot(camera.at[0], camera.at[2]) * this.scale;
+    const start = this.#ringStart();
+    const sign = project.move.direction === "counter-clockwise" ? 1 : -1;
+    const every = Math.max(1, Math.ceil(move.frames / Math.max(24, (2 * Math.PI * radius) / 4)));
+    let ticks = "";
+    for (let i = 0; i < move.frames; i += every) {
+      const a = rad(start + (sign * i * 360) / move.frames);
+      const long = i % (every * 10) === 0 ? 7 : 4;
+      const [s, c] = [Math.sin(a), Math.cos(a)];
+      ticks += `M${this.origin[0] + s * radius} ${this.origin[1] + c * radius}l${s * long} ${c * long}`;
+    }
+    const now = this.clock.frame - move.first;
+    const a = rad(start + (sign * now * 360) / move.frames);
+    const head = [this.origin[0] + Math.sin(a) * radius, this.origin[1] + Math.cos(a) * radius];
+    const items = [
+      draw("circle", { cx: this.origin[0], cy: this.origin[1], r: radius, fill: "none", stroke: TAPE.camera, "stroke-width": 1.25 }),
+      draw("path", { d: ticks, stroke: TAPE.camera, "stroke-width": 1 }),
+      draw("circle", { class: "grab", "data-grab": "ring", cx: this.origin[0], cy: this.origin[1], r: radius, fill: "none", stroke: "transparent", "stroke-width": 12 }),
+    ];
+    if (project.move.kind === "spin") items.push(draw("circle", { class: "grab", "data-grab": "ring", cx: head[0], cy: head[1], r: 5, fill: INK, stroke: "#fff", "stroke-width": 1.5 }));
+    return items;
+  }
+
+  #ringStart() {
+    return this.pose.start_azimuth_deg ?? this.store.state.project.move.start_azimuth_deg;
+  }
+
+  #wedge() {
+    const camera = this.#camera();
+    const from = this.#at(camera.at);
+    const reach = Math.hypot(camera.at[0], camera.at[2]) * 1.25;
+    const half = this.pose.lens.half_width;
+    const edge = (sign) => this.#at(camera.at.map((p, i) => p - camera.back[i] * reach + sign * camera.right[i] * half * reach));
+    const angle = (Math.atan2(camera.back[0], camera.back[2]) * 180) / Math.PI;
+    const body = draw("g", { class: "grab", "data-grab": "camera", transform: `translate(${from}) rotate(${-angle})` },
+      draw("rect", { x: -7, y: -2, width: 14, height: 12, rx: 2, fill: TAPE.camera, stroke: "#fff" }),
+      draw("path", { d: "M-4 -2L-6 -8H6L4 -2Z", fill: TAPE.camera, stroke: "#fff" }),
+      draw("circle", { r: 15, fill: "transparent" }));
+    return [draw("polygon", { points: [from, edge(-1), edge(1)].map((p) => p.join(",")).join(" "), fill: TAPE.camera, "fill-opacity": 0.1, stroke: TAPE.camera, "stroke-opacity": 0.55 }), body];
+  }
+
+  #lamp(light, at, angle, halfLength) {
+    const w = Math.max(5, halfLength * this.scale);
+    const colour = light.lit ? TAPE.light : "var(--color-rule)";
+    return draw("g", { class: "grab", "data-grab": "light", "data-light": light.id, transform: `translate(${at}) rotate(${angle})` },
+      draw("circle", { r: 14, fill: "transparent" }),
+      draw("path", { d: `M${-w} 0L${-Math.min(w, 4)} 8H${Math.min(w, 4)}L${w} 0Z`, fill: light.lit ? "#fff" : "none", stroke: colour, "stroke-width": 1.25, "stroke-linejoin": "round" }),
+      draw("line", { x1: -w, x2: w, y1: 0, y2: 0, stroke: colour, "stroke-width": 3 }),
+      draw("title", {}, light.name));
+  }
+
+  #label(light, at, out) {
+    const [dx, dy] = out;
+    return draw("text", { x: at[0] + dx * 17, y: at[1] + dy * 17 + 3, "text-anchor": dx < -0.35 ? "end" : dx > 0.35 ? "start" : "middle" }, light.name);
+  }
+
+  #top() {
+    const lamps = this.#lights().flatMap((light) => {
+      const at = this.#at(light.at);
+      const length = Math.hypot(light.at[0], light.at[2]) || 1;
+      const out = [light.at[0] / length, light.at[2] / length];
+      const angle = (-Math.atan2(light.at[0], light.at[2]) * 180) / Math.PI;
+      const beam = draw("line", { x1: at[0], y1: at[1], x2: this.origin[0], y2: this.origin[1], stroke: TAPE.light, "stroke-opacity": light.lit ? 0.35 : 0, "stroke-dasharray": "2 4" });
+      return [beam, this.#lamp(light, at, angle, Math.hypot(...light.u)), this.#label(light, at, out)];
+    });
+    return [...this.#rings(), ...this.#setTop(), ...this.#footprint(), ...this.#ring(), ...lamps, ...this.#wedge()];
+  }
+
+  /** Side view in the plane of the camera: its side to the right, lights turned into the plane. */
+  #elevation() {
+    const camera = this.#camera();
+    const along = Math.hypot(camera.back[0], camera.back[2]) || 1;
+    const axis = [camera.back[0] / along, camera.back[2] / along];
+    const flat = (p) => [this.origin[0] + (p[0] * axis[0] + p[2] * axis[1]) * this.scale, this.origin[1] - p[1] * this.scale];
+    const ground = draw("line", { x1: 0, x2: this.w, y1: this.origin[1], y2: this.origin[1], stroke: TAPE.set, "stroke-width": 1.5 });
+    const items = [...this.#heights(), ground];
+    const { disc } = this.store.state.project.set;
+    if (disc.on) items.push(draw("rect", { x: this.origin[0] - disc.radius_m * this.scale, y: this.origin[1] - disc.height_m * this.scale, width: 2 * disc.radius_m * this.scale, height: Math.max(1, disc.height_m * this.scale), fill: TAPE.set, "fill-opacity": 0.45 }));
+    const { subject } = this.store.state;
+    if (subject) items.push(draw("polygon", { points: flatHull(subject.hull.map((p) => flat(turned(p, this.pose.subject_deg)))).map((p) => p.join(",")).join(" "), fill: TAPE.subject, "fill-opacity": 0.28, stroke: TAPE.subject, "stroke-width": 1.5 }));
+    const aim = flat(this.pose.lens.aim);
+    for (const light of this.#lights()) {
+      const radius = Math.hypot(light.at[0], light.at[2]) * Math.sign(light.at[0] * axis[0] + light.at[2] * axis[1] || 1);
+      const at = [this.origin[0] + radius * this.scale, this.origin[1] - light.at[1] * this.scale];
+      const angle = (Math.atan2(at[1] - aim[1], at[0] - aim[0]) * 180) / Math.PI - 90;
+      items.push(draw("line", { x1: at[0], y1: at[1], x2: aim[0], y2: aim[1], stroke: TAPE.light, "stroke-opacity": light.lit ? 0.35 : 0, "stroke-dasharray": "2 4" }), this.#lamp(light, at, angle, Math.hypot(...light.v)), draw("text", { x: at[0], y: at[1] - 13, "text-anchor": "middle" }, light.name));
+    }
+    return [...items, ...this.#sideCamera(camera, flat, aim)];
+  }
+
+  #heights() {
+    const step = [0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10].find((s) => s * this.scale >= 30) ?? 20;
+    const items = [];
+    for (let y = step; this.origin[1] - y * this.scale > 26; y += step) {
+      const at = this.origin[1] - y * this.scale;
+      items.push(draw("line", { x1: 0, x2: this.w, y1: at, y2: at, stroke: "var(--color-shade)" }), draw("text", { x: 6, y: at - 3 }, `${Number(y.toFixed(2))} m`));
+    }
+    return items;
+  }
+
+  #sideCamera(camera, flat, aim) {
+    const from = flat(camera.at);
+    const up = [camera.back[1] * camera.right[2] - camera.back[2] * camera.right[1], camera.back[2] * camera.right[0] - camera.back[0] * camera.right[2], camera.back[0] * camera.right[1] - camera.back[1] * camera.right[0]];
+    const reach = (Math.hypot(from[0] - aim[0], from[1] - aim[1]) / this.scale) * 1.2;
+    const edge = (sign) => flat(camera.at.map((p, i) => p - camera.back[i] * reach + sign * up[i] * this.pose.lens.half_height * reach));
+    const angle = (Math.atan2(from[1] - aim[1], from[0] - aim[0]) * 180) / Math.PI - 90;
+    return [
+      draw("polygon", { points: [from, edge(-1), edge(1)].map((p) => p.join(",")).join(" "), fill: TAPE.camera, "fill-opacity": 0.1, stroke: TAPE.camera, "stroke-opacity": 0.55 }),
+      draw("g", { class: "grab", "data-grab": "camera", transform: `translate(${from}) rotate(${angle})` },
+        draw("rect", { x: -7, y: -2, width: 14, height: 12, rx: 2, fill: TAPE.camera, stroke: "#fff" }),
+        draw("path", { d: "M-4 -2L-6 -8H6L4 -2Z", fill: TAPE.camera, stroke: "#fff" }),
+        draw("circle", { r: 15, fill: "transparent" })),
+    ];
+  }
+
+  #begin(e) {
+    const target = e.target.closest("[data-grab]");
+    if (!target || e.button !== 0) return;
+    this.svg.setPointerCapture(e.pointerId);
+    this.drag = { what: target.dataset.grab, light: target.dataset.light, x: e.clientX, y: e.clientY, moved: false, changes: [] };
+    this.floor.choose(this.drag.what === "light" ? "light" : "camera", this.drag.light);
+  }
+
+  #move(e) {
+    if (!this.drag.moved && Math.hypot(e.clientX - this.drag.x, e.clientY - this.drag.y) < 3) return;
+    if (!this.drag.moved) this.floor.handle();
+    this.drag.moved = true;
+    const box = this.svg.getBoundingClientRect();
+    const x = (e.clientX - box.left - this.origin[0]) / this.scale;
+    const y = (e.clientY - box.top - this.origin[1]) / this.scale;
+    this.drag.changes = this.side ? this.#dragSide(x, -y) : this.#dragTop(x, y);
+    if (this.drag.changes.length) this.store.preview(this.drag.changes, this.clock.frame, (pose) => this.drag && this.floor.preview(pose));
+  }
+
+  #set(path, value, digits) {
+    return { kind: "set", path, value: Number(value.toFixed(digits)) };
+  }
+
+  #dragTop(x, z) {
+    const { project, move } = this.store.state;
+    const azimuth = (Math.atan2(x, z) * 180) / Math.PI;
+    const camera = project.cameras.find((c) => c.id === project.camera_id);
+    if (this.drag.what === "light") {
+      const light = project.lights.find((l) => l.id === this.drag.light);
+      const flat = Math.hypot(x, z) / Math.max(Math.cos(rad(light.elevation_deg)), 0.05);
+      return [this.#set(`lights/${light.id}/azimuth_deg`, wrap(azimuth - this.pose.lights_deg), 1), this.#set(`lights/${light.id}/distance_m`, Math.max(0.05, flat), 3)];
+    }
+    const sign = project.move.direction === "counter-clockwise" ? 1 : -1;
+    const onRing = this.drag.what === "ring" || project.move.kind === "orbit";
+    if (onRing && project.move.kind !== "hold") {
+      const turn = (((sign * (azimuth - project.move.start_azimuth_deg)) % 360) + 360) % 360;
+      this.clock.go(move.first + Math.round((turn / 360) * move.frames));
+    }
+    if (this.drag.what === "ring") return [];
+    const distance = this.#set(`cameras/${camera.id}/distance_m`, Math.max(0.02, Math.hypot(x, z) / Math.max(Math.cos(rad(camera.elevation_deg)), 0.05)), 4);
+    return onRing ? [distance] : [distance, this.#set("move/start_azimuth_deg", wrap(azimuth), 1)];
+  }
+
+  #dragSide(x, y) {
+    const { project } = this.store.state;
+    const camera = project.cameras.find((c) => c.id === project.camera_id);
+    const rise = y - camera.target_height_m;
+    const elevation = (from) => Math.min(89, Math.max(-89, (Math.atan2(rise, from) * 180) / Math.PI));
+    if (this.drag.what === "light")
+      return [this.#set(`lights/${this.drag.light}/elevation_deg`, elevation(Math.abs(x)), 1), this.#set(`lights/${this.drag.light}/distance_m`, Math.max(0.05, Math.hypot(x, rise)), 3)];
+    return [this.#set(`cameras/${camera.id}/elevation_deg`, elevation(Math.max(x, 1e-3)), 1), this.#set(`cameras/${camera.id}/distance_m`, Math.max(0.02, Math.hypot(x, rise)), 4)];
+  }
+
+  async #end() {
+    const drag = this.drag;
+    this.drag = null;
+    if (!drag?.moved) return;
+    this.store.cancelPreview();
+    const camera = this.store.state.project.camera_id;
+    // a drag along the ring scrubs; the distance only counts when it was really pulled in or out
+    const changes = drag.changes.filter((c) => {
+      const before = this.store.value(c.path);
+      return c.path !== `cameras/${camera}/distance_m` || this.side || Math.abs(c.value / before - 1) > 0.03;
+    });
+    if (changes.length) await this.store.change(...changes);
+    else this.floor.settle();
+  }
+}
+
+/** Convex hull of screen points (monotone chain), for outlines. */
+function flatHull(points) {
+  const sorted = [...points].sort((a, b) => a[0] - b[0] || a[1] - b[1]);
+  const cross = (o, a, b) => (a[0] - o[0]) * (b[1] - o[1]) - (a[1] - o[1]) * (b[0] - o[0]);
+  const half = (list) => {
+    const out = [];
+    for (const p of list) {
+      while (out.length >= 2 && cross(out.at(-2), out.at(-1), p) <= 0) out.pop();
+      out.push(p);
+    }
+    return out.slice(0, -1);
+  };
+  return [...half(sorted), ...half(sorted.reverse())].map((p) => p.map((v) => Number(v.toFixed(1))));
+}

@@ -1,0 +1,136 @@
+/** The project as the server last told it, and the one way to change it. */
+
+import { get, post, say, ServerError } from "./api.js";
+
+export class ProjectStore {
+  /** @param {string} id */
+  constructor(id) {
+    this.id = id;
+    this.url = `/api/projects/${id}`;
+    this.state = null;
+    this.pending = null;
+    this.listeners = [];
+    this.staleListeners = [];
+    this.queue = Promise.resolve();
+    this.previewing = false;
+    this.nextPreview = null;
+  }
+
+  /** Call `listener(state)` whenever the project changed. */
+  subscribe(listener) {
+    this.listeners.push(listener);
+  }
+
+  take(state) {
+    this.state = state;
+    for (const listener of this.listeners) listener(state);
+  }
+
+  async load() {
+    this.take(await get(this.url));
+  }
+
+  /** Perform changes as one step; resolves to true when they were saved. */
+  change(...changes) {
+    return this.#serially(async () => {
+      try {
+        this.take(await post(`${this.url}/changes`, { base_version: this.state.version, changes }));
+        return true;
+      } catch (error) {
+        return this.#refused(error, changes);
+      }
+    });
+  }
+
+  set(path, value) {
+    return this.change({ kind: "set", path, value });
+  }
+
+  undo() {
+    return this.#step("undo");
+  }
+
+  redo() {
+    return this.#step("redo");
+  }
+
+  #step(way) {
+    return this.#serially(async () => {
+      try {
+        this.take(await post(`${this.url}/${way}`, { base_version: this.state.version }));
+      } catch (error) {
+        if (error.status === 409) await this.load();
+        else say(error.message);
+      }
+    });
+  }
+
+  #serially(work) {
+    const result = this.queue.then(work);
+    this.queue = result.catch(() => {});
+    return result;
+  }
+
+  async #refused(error, changes) {
+    if (!(error instanceof ServerError)) throw error;
+    if (error.status === 409) {
+      this.pending = changes;
+      for (const listener of this.staleListeners) listener();
+    } else {
+      say(error.message);
+      this.take(this.state);
+    }
+    return false;
+  }
+
+  /** After a stale change: show what is saved, and apply the held-back change again if `again`. */
+  async settle(again) {
+    const changes = this.pending;
+    this.pending = null;
+    await this.load();
+    if (again && changes) await this.change(...changes);
+  }
+
+  /** One frame's pose as it would be after changes; only the newest request is answered. */
+  preview(changes, frame, draw) {
+    this.nextPreview = { changes, frame, draw };
+    if (!this.previewing) this.#previewNext();
+  }
+
+  cancelPreview() {
+    this.nextPreview = null;
+  }
+
+  async #previewNext() {
+    this.previewing = true;
+    while (this.nextPreview) {
+      const { changes, frame, draw } = this.nextPreview;
+      this.nextPreview = null;
+      try {
+        const pose = await post(`${this.url}/preview`, { changes, frame });
+        draw(pose);
+      } catch (error) {
+        if (error.status !== 422) say(error.message);
+      }
+    }
+    this.previewing = false;
+  }
+
+  /** Path of the current camera, light or material for a short one like `camera/focal_mm`. */
+  resolve(path, chosen) {
+    return path
+      .replace(/^camera\//, `cameras/${this.state.project.camera_id}/`)
+      .replace("{light}", chosen.light ?? "")
+      .replace("{material}", chosen.material ?? "");
+  }
+
+  /** The value at a path of the document; items of lists by id. */
+  value(path) {
+    let place = this.state.project;
+    for (const step of path.split("/")) {
+      place = Array.isArray(place) ? place.find((item) => item.id === step) : place?.[step];
+      if (place === undefined) return undefined;
+    }
+    return place;
+  }
+}

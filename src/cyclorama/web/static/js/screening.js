@@ -1,0 +1,107 @@
+/** The screening room: plays a take as a loop, steps, scrubs, checks the seam, delivers. */
+
+import { get, make, say } from "./api.js";
+
+const byId = (id) => document.getElementById(id);
+const takeId = JSON.parse(byId("take-id").textContent);
+const picture = byId("screen");
+const scrub = byId("scrub");
+const cache = new Map();
+let take;
+let frames = [];
+let at = 0;
+let playing = false;
+let speed = 1;
+
+const url = (n) => `/api/takes/${takeId}/frames/${n}`;
+
+function load(i) {
+  const n = frames[i];
+  if (!cache.has(n)) cache.set(n, Object.assign(new Image(), { src: url(n) }));
+  return cache.get(n);
+}
+
+async function show(i) {
+  at = ((i % frames.length) + frames.length) % frames.length;
+  const image = load(at);
+  const wanted = at;
+  if (!image.complete) await image.decode().catch(() => say(`Frame ${frames[wanted]} cannot be read.`));
+  if (wanted !== at) return;
+  picture.src = image.src;
+  scrub.value = at;
+  byId("frame-now").value = frames[at];
+  byId("frame-time").textContent = `${((at * take.rate[1]) / take.rate[0]).toFixed(2)} s`;
+  for (let k = 1; k <= 6; k++) load((at + k) % frames.length);
+}
+
+function play() {
+  playing = !playing;
+  byId("play").textContent = playing ? "Pause" : "Play";
+  const start = { time: performance.now(), at };
+  const tick = (now) => {
+    if (!playing) return;
+    const i = start.at + Math.floor(((now - start.time) / 1000) * (take.rate[0] / take.rate[1]) * speed);
+    if (i % frames.length !== at) show(i % frames.length);
+    requestAnimationFrame(tick);
+  };
+  if (playing) requestAnimationFrame(tick);
+}
+
+function drawSteps({ steps, seam }) {
+  const svg = byId("seam-graph");
+  const all = [...steps, seam];
+  const top = Math.max(...all, 1e-9);
+  svg.replaceChildren(...all.map((v, i) => {
+    const bar = document.createElementNS("http://www.w3.org/2000/svg", "rect");
+    const w = 100 / all.length;
+    Object.entries({ x: i * w, y: 30 - (v / top) * 28, width: Math.max(w * 0.8, 0.15), height: (v / top) * 28, fill: i === all.length - 1 ? "var(--color-light)" : "var(--color-camera)" })
+      .forEach(([k, x]) => bar.setAttribute(k, x));
+    return bar;
+  }));
+}
+
+async function checkSeam() {
+  try {
+    const check = await get(`/api/takes/${takeId}/seam`);
+    byId("seam").textContent = check.sentence;
+    if (check.steps.length) drawSteps(check);
+  } catch (error) {
+    byId("seam").textContent = error.message;
+  }
+}
+
+function showSlate() {
+  const facts = [["State", take.state], ["Frames", `${take.done.length} of ${take.last - take.first + 1}`], ["Size", `${take.width}×${take.height}`],
+    ["Rate", `${+(take.rate[0] / take.rate[1]).toFixed(3)}/s`], ["Samples", `${take.samples}/px`], ["Files", `${take.stem}.#.${take.format}`], ["Time", take.spent ?? "–"],
+    ["Per frame", take.mean_s ? `${take.mean_s.toFixed(1)} s` : "–"]];
+  byId("slate").replaceChildren(...facts.map(([name, value]) => make("div", { class: "fact" }, make("span", {}, name), make("span", { class: "num truncate text-right" }, value))));
+}
+
+async function begin() {
+  take = await get(`/api/takes/${takeId}`);
+  frames = take.done;
+  showSlate();
+  if (!frames.length) return (byId("seam").textContent = "No frame is finished yet.");
+  if (take.format === "exr") return (byId("seam").textContent = "EXR frames hold linear light; browsers cannot show them. Download them as a zip.");
+  scrub.max = frames.length - 1;
+  await show(0);
+  checkSeam();
+}
+
+byId("play").addEventListener("click", play);
+scrub.addEventListener("input", () => show(Number(scrub.value)));
+for (const b of document.querySelectorAll("[data-step]")) b.addEventListener("click", () => show(at + Number(b.dataset.step)));
+byId("frame-now").addEventListener("change", (e) => show(Math.max(0, frames.indexOf(Number(e.target.value)))));
+byId("speed").addEventListener("click", (e) => {
+  if (!e.target.dataset.speed) return;
+  speed = Number(e.target.dataset.speed);
+  for (const b of byId("speed").children) b.setAttribute("aria-pressed", b === e.target);
+  if (playing) play(), play();
+});
+document.addEventListener("keydown", (e) => {
+  if (e.target.closest("input:not([type=range]), button")) return;
+  if (e.key === " ") e.preventDefault(), play();
+  if (e.key === "ArrowLeft") e.preventDefault(), show(at - 1);
+  if (e.key === "ArrowRight") e.preventDefault(), show(at + 1);
+});
+begin().catch((error) => say(error.message, 20));

@@ -1,0 +1,106 @@
+/** The shoot log: takes with filmstrips that fill as frames land. */
+
+import { make, post, remove, say } from "./api.js";
+
+const log = document.getElementById("log");
+const STATES = { queued: "queued", running: "shooting", paused: "paused", stopped: "stopped", interrupted: "interrupted", failed: "failed", done: "done" };
+const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", failed: "var(--color-missing)", interrupted: "var(--color-look)" };
+const SHOWN = 24;
+const lines = new Map();
+
+/** Evenly chosen frames of a take, at most SHOWN. */
+function chosenFrames(take) {
+  const total = take.last - take.first + 1;
+  const count = Math.min(SHOWN, total);
+  return Array.from({ length: count }, (_, i) => take.first + Math.floor((i * total) / count));
+}
+
+async function act(take, action) {
+  try {
+    if (action === "remove") {
+      if (confirm(`Remove ‘${take.name}’ with its ${take.done.length} frames?`)) await remove(`/api/takes/${take.id}`);
+    } else await post(`/api/takes/${take.id}/${action}`);
+  } catch (error) {
+    say(error.message);
+  }
+}
+
+function buttons(take) {
+  const b = (action, text, main = false) => make("button", { class: main ? "btn btn-main" : "btn", onclick: () => act(take, action) }, text);
+  const list = [];
+  if (take.state === "running") list.push(b("pause", "Pause"), b("stop", "Stop"));
+  if (take.state === "queued") list.push(b("stop", "Stop"));
+  if (["paused", "stopped", "interrupted", "failed"].includes(take.state)) list.push(b("resume", "Resume", true));
+  if (take.state === "done") list.push(b("resume", "Check and mend"));
+  if (!["running", "queued"].includes(take.state)) list.push(b("remove", "Remove"));
+  if (take.done.length) list.push(make("a", { class: "btn", href: `/takes/${take.id}` }, "Screen"));
+  return list;
+}
+
+function figures(take) {
+  const total = take.last - take.first + 1;
+  const parts = [`${take.done.length} of ${total} frames`];
+  if (take.spent) parts.push(`${take.spent} so far`);
+  if (take.left && take.state === "running") parts.push(`${take.left} left`);
+  if (take.forecast) parts.push(`forecast ${take.forecast}`);
+  return parts.join(" · ");
+}
+
+class Line {
+  constructor(take) {
+    this.bar = make("div", { class: "h-full" });
+    this.state = make("span", { class: "font-medium" });
+    this.figures = make("span", { class: "num text-soft" });
+    this.message = make("p", { class: "text-look" });
+    this.buttons = make("div", { class: "flex gap-1.5" });
+    this.frames = chosenFrames(take);
+    this.cells = this.frames.map((n) => make("div", { class: "relative flex-1 overflow-hidden bg-shade", style: `aspect-ratio: ${take.width} / ${take.height}`, title: `Frame ${n}` }));
+    this.element = make("article", { class: "border-b border-rule py-4", "data-take": take.id },
+      make("header", { class: "mb-2 flex flex-wrap items-baseline gap-x-3 gap-y-1" },
+        make("a", { class: "text-[15px] font-semibold hover:underline", href: `/projects/${take.project_id}` }, take.project_name), make("span", {}, take.name), this.state,
+        make("span", { class: "num text-soft" }, `${take.width}×${take.height}, ${take.samples}/px, ${take.format.toUpperCase()}, ${take.first}–${take.last}`),
+        make("span", { class: "flex-1" }), this.figures),
+      make("div", { class: "flex gap-[2px] bg-ink p-[5px]" }, ...this.cells),
+      make("div", { class: "mb-2 h-[4px] bg-shade" }, this.bar),
+      make("div", { class: "flex items-center gap-3" }, this.message, make("span", { class: "flex-1" }), this.buttons));
+  }
+
+  show(take) {
+    const done = new Set(take.done);
+    this.state.textContent = STATES[take.state];
+    this.element.dataset.state = take.state;
+    this.state.style.color = COLOURS[take.state] ?? "var(--color-soft)";
+    this.figures.textContent = figures(take);
+    this.message.textContent = take.message;
+    this.bar.style.width = `${(100 * take.done.length) / (take.last - take.first + 1)}%`;
+    this.bar.style.background = COLOURS[take.state] ?? "var(--color-soft)";
+    this.frames.forEach((n, i) => {
+      if (done.has(n) && !this.cells[i].firstChild) this.cells[i].append(make("img", { src: `/api/takes/${take.id}/thumbs/${n}`, alt: `Frame ${n}`, class: "h-full w-full object-cover", loading: "lazy" }));
+    });
+    const key = `${take.state}${take.done.length > 0}`;
+    if (key !== this.key) this.buttons.replaceChildren(...buttons(take));
+    this.key = key;
+  }
+}
+
+function show(takes) {
+  document.getElementById("empty").hidden = takes.length > 0;
+  for (const [id, line] of lines) {
+    if (takes.some((t) => t.id === id)) continue;
+    line.element.remove();
+    lines.delete(id);
+  }
+  takes.forEach((take, i) => {
+    if (!lines.has(take.id)) lines.set(take.id, new Line(take));
+    const line = lines.get(take.id);
+    line.show(take);
+    if (log.children[i] !== line.element) log.insertBefore(line.element, log.children[i] ?? null);
+  });
+}
+
+function connect() {
+  const socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/takes`);
+  socket.onmessage = (event) => show(JSON.parse(event.data));
+  socket.onclose = () => setTimeout(connect, 1500);
+}
+connect();

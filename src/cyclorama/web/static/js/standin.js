@@ -1,0 +1,191 @@
+/** The interactive stand-in: a reduced mesh drawn with WebGL through the current camera. */
+
+import * as THREE from "three";
+
+/** Read the binary the server makes: header, positions, normals, colours, indices. */
+function readMesh(buffer) {
+  const size = new DataView(buffer).getUint32(0, true);
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, size)));
+  let at = 4 + size;
+  const n = header.vertices;
+  const take = (Type, count) => {
+    const array = new Type(buffer, at, count);
+    at += array.byteLength;
+    return array;
+  };
+  const positions = take(Float32Array, n * 3);
+  const normals = take(Int8Array, n * 4);
+  const colours = take(Uint8Array, n * 4);
+  const indices = take(Uint32Array, header.triangles * 3);
+  return { header, positions, normals, colours, indices };
+}
+
+/** A group of meshes, one a part, sharing their vertices. */
+function buildGroup(data, material) {
+  const group = new THREE.Group();
+  const position = new THREE.BufferAttribute(data.positions, 3);
+  const normal = new THREE.InterleavedBufferAttribute(new THREE.InterleavedBuffer(data.normals, 4), 3, 0, true);
+  const linear = new Float32Array(data.header.vertices * 3);
+  for (let i = 0; i < data.header.vertices; i++)
+    for (let c = 0; c < 3; c++) linear[i * 3 + c] = (data.colours[i * 4 + c] / 255) ** 2.2;
+  const colour = new THREE.BufferAttribute(linear, 3);
+  for (const [part, start, count] of data.header.parts) {
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", position);
+    geometry.setAttribute("normal", normal);
+    geometry.setAttribute("color", colour);
+    geometry.setIndex(new THREE.BufferAttribute(data.indices.subarray(start, start + count), 1));
+    const mesh = new THREE.Mesh(geometry, material());
+    mesh.userData.part = part;
+    mesh.frustumCulled = false;
+    group.add(mesh);
+  }
+  return group;
+}
+
+function disposeGroup(group) {
+  group?.traverse((item) => {
+    item.geometry?.dispose();
+    item.material?.dispose();
+  });
+}
+
+/** Rows of a 3×4 matrix as a THREE.Matrix4. */
+function matrixFrom(rows) {
+  return new THREE.Matrix4().set(...rows, 0, 0, 0, 1);
+}
+
+export class StandIn {
+  /** @param {HTMLCanvasElement} canvas */
+  constructor(canvas) {
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    this.renderer.toneMapping = THREE.NeutralToneMapping;
+    this.scene = new THREE.Scene();
+    this.camera = new THREE.PerspectiveCamera();
+    this.camera.matrixAutoUpdate = false;
+    this.scene.add(new THREE.HemisphereLight(0xffffff, 0x8a8378, 1.3));
+    this.lights = new THREE.Group();
+    this.scene.add(this.lights);
+    this.turning = new THREE.Group();
+    this.scene.add(this.turning);
+    this.subject = null;
+    this.asset = null;
+    this.set = null;
+    this.setKey = null;
+    this.pose = null;
+    this.pending = 0;
+  }
+
+  /** Make the scene match the project; loads what is new. */
+  async show(state) {
+    const asset = state.subject?.asset ?? null;
+    if (asset !== this.asset) await this.#loadSubject(asset);
+    const setKey = JSON.stringify([state.project.set.sweep, state.project.set.disc]);
+    if (setKey !== this.setKey) await this.#loadSet(state.project.id, setKey);
+    if (this.subject) {
+      this.subject.matrix.set(...state.subject.matrix.flat());
+      this.subject.matrixWorldNeedsUpdate = true;
+      this.#dress(state.project);
+    }
+    this.#dressSet(state.project);
+    this.background = new THREE.Color().setRGB(...state.project.environment.background);
+    this.scene.background = this.background;
+  }
+
+  async #loadSubject(asset) {
+    this.asset = asset;
+    disposeGroup(this.subject);
+    this.subject?.removeFromParent();
+    this.subject = null;
+    if (!asset) return;
+    const buffer = await (await fetch(`/api/assets/${asset}/standin`)).arrayBuffer();
+    if (this.asset !== asset) return;
+    this.subject = buildGroup(readMesh(buffer), () => new THREE.MeshStandardMaterial({ vertexColors: true, side: THREE.DoubleSide }));
+    this.subject.matrixAutoUpdate = false;
+    this.turning.add(this.subject);
+  }
+
+  async #loadSet(project, key) {
+    this.setKey = key;
+    const buffer = await (await fetch(`/api/projects/${project}/set`)).arrayBuffer();
+    if (this.setKey !== key) return;
+    disposeGroup(this.set);
+    for (const piece of this.pieces ?? []) piece.removeFromParent();
+    this.set = buildGroup(readMesh(buffer), () => new THREE.MeshStandardMaterial({ roughness: 0.9, side: THREE.DoubleSide }));
+    this.pieces = [...this.set.children];
+    for (const piece of this.pieces) (piece.userData.part === 0 ? this.scene : this.turning).add(piece);
+  }
+
+  #dress(project) {
+    const materials = new Map(project.materials.map((m) => [m.id, m]));
+    for (const mesh of this.subject.children) {
+      const part = project.subject.parts[mesh.userData.part];
+      const m = materials.get(part.material);
+      mesh.visible = part.visible;
+      const clear = m.transmission_weight > 0.5;
+      mesh.material.color.setRGB(...(clear ? [0.85, 0.93, 0.95] : m.base_color));
+      mesh.material.metalness = m.base_metalness * 0.55;
+      mesh.material.roughness = Math.max(m.specular_roughness, 0.25);
+      mesh.material.transparent = clear || m.opacity < 1;
+      mesh.material.opacity = clear ? 0.3 : m.opacity;
+      mesh.material.depthWrite = !clear;
+      mesh.material.emissive.setRGB(...m.emission_color);
+      mesh.material.emissiveIntensity = Math.min(m.emission_nit / 2000, 1.5);
+    }
+  }
+
+  #dressSet(project) {
+    for (const piece of this.pieces ?? []) piece.material.color.setRGB(...(piece.userData.part === 0 ? project.set.sweep : project.set.disc).color);
+  }
+
+  /** Size of the drawing in CSS pixels. */
+  resize(width, height) {
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
+    this.renderer.setSize(Math.max(1, width), Math.max(1, height), false);
+    this.draw();
+  }
+
+  /** Stand as in a pose: camera rows, subject and light angles, lens. */
+  place(pose, lens) {
+    this.pose = { pose, lens };
+    this.camera.matrix.copy(matrixFrom(pose.camera));
+    this.camera.matrixWorld.copy(this.camera.matrix);
+    this.camera.matrixWorldInverse.copy(this.camera.matrix).invert();
+    const near = 0.01;
+    const w = lens.half_width * near;
+    const h = lens.half_height * near;
+    this.camera.projectionMatrix.makePerspective(-w, w, h, -h, near, 500);
+    this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
+    this.turning.rotation.y = (pose.subject_deg * Math.PI) / 180;
+    this.#placeLights(pose, lens);
+    this.draw();
+  }
+
+  #placeLights(pose, lens) {
+    while (this.lights.children.length < lens.lights.length) this.lights.add(new THREE.DirectionalLight());
+    this.lights.rotation.y = (pose.lights_deg * Math.PI) / 180;
+    this.lights.children.forEach((light, i) => {
+      const from = lens.lights[i];
+      light.visible = Boolean(from?.lit);
+      if (!from) return;
+      light.position.set(...from.centre.map((x, k) => x - lens.aim[k]));
+      light.color.setRGB(...from.colour);
+      light.intensity = i === 0 ? 1.6 : 0.6;
+    });
+  }
+
+  draw() {
+    if (this.pending) return;
+    this.pending = requestAnimationFrame(() => {
+      this.pending = 0;
+      if (this.pose) this.renderer.render(this.scene, this.camera);
+    });
+  }
+
+  dispose() {
+    cancelAnimationFrame(this.pending);
+    disposeGroup(this.subject);
+    disposeGroup(this.set);
+    this.renderer.dispose();
+  }
+}

@@ -1,0 +1,42 @@
+/** The reel wall: pictures that play on hover, and new projects. */
+
+import { post, say } from "./api.js";
+import { acceptDrops, bringIn } from "./intake.js";
+
+const still = matchMedia("(prefers-reduced-motion: reduce)");
+
+for (const card of document.querySelectorAll("[data-take]")) {
+  const image = card.querySelector("img");
+  const frames = JSON.parse(card.dataset.frames);
+  const url = (n) => `/api/takes/${card.dataset.take}/thumbs/${n}`;
+  let timer;
+  card.addEventListener("pointerenter", () => {
+    if (still.matches || frames.length < 2) return;
+    const loaded = frames.map((n) => Object.assign(new Image(), { src: url(n) }));
+    let i = 0;
+    timer = setInterval(() => {
+      i = (i + 1) % frames.length;
+      if (loaded[i].complete) image.src = loaded[i].src;
+    }, 1000 / Number(card.dataset.rate));
+  });
+  card.addEventListener("pointerleave", () => {
+    clearInterval(timer);
+    image.src = url(frames[0]);
+  });
+}
+
+async function begin(files) {
+  const result = await bringIn("/api/intakes", files);
+  if (result) location.href = `/projects/${result.project}`;
+}
+const pick = document.getElementById("model-file");
+document.getElementById("new-from-model").addEventListener("click", () => pick.click());
+pick.addEventListener("change", () => begin([...pick.files]));
+acceptDrops(document.body, begin);
+document.getElementById("new-empty").addEventListener("click", async () => {
+  try {
+    location.href = `/projects/${(await post("/api/projects", { name: "Untitled" })).id}`;
+  } catch (error) {
+    say(error.message);
+  }
+});
