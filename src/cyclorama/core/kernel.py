@@ -31,8 +31,8 @@ def kernel_cache_folder() -> Path:
 
 numba.config.CACHE_DIR = str(kernel_cache_folder())
 
-_CONTRACT = {"contract", "nsz", "arcp"}
-"""Fused multiply-add and reciprocals are welcome; NaN and infinity keep their meaning."""
+_CONTRACT = {"contract", "nsz", "arcp", "afn", "reassoc"}
+"""Fused and reordered arithmetic is welcome; NaN and infinity keep their meaning."""
 
 
 _OPTIONS = {

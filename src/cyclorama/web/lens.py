@@ -21,7 +21,7 @@ from ..core.scene.project import new_project
 from ..store import Studio
 
 FULL_SAMPLES = 256
-STEPS = (1, 2, 4, 8, 16, 32, 64, 128, FULL_SAMPLES)
+STEPS = (2, 8, 32, 96, FULL_SAMPLES)
 """Samples at which a picture is sent."""
 
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from ..arrays import RGBImage
 from ..kernel import device, routine
 
-_TABLE_ROWS = 512
+_TABLE_ROWS = 256
 
 
 class EnvironmentMap(NamedTuple):
@@ -67,20 +67,32 @@ def _search(table, value):
 
 
 @device
+def _search_row(table, row, value):
+    low, high = 0, table.shape[1] - 1
+    while high - low > 1:
+        middle = (low + high) // 2
+        if table[row, middle] <= value:
+            low = middle
+        else:
+            high = middle
+    return low
+
+
+@device
 def _to_uv(x, y, z, rotation):
     u = 0.5 + (math.atan2(x, -z) + rotation) / (2.0 * math.pi)
     return u - math.floor(u), math.acos(min(max(y, -1.0), 1.0)) / math.pi
 
 
-@routine
-def environment_radiance(env, x, y, z, rotation):
-    """Bilinear lookup in direction (x, y, z)."""
-    u, v = _to_uv(x, y, z, rotation)
+@device
+def _bilinear(env, u, v):
     h, w = env.pixels.shape[0], env.pixels.shape[1]
     px, py = u * w - 0.5, v * h - 0.5
     x0, y0 = math.floor(px), math.floor(py)
     fx, fy = px - x0, py - y0
-    xa, xb = int(x0) % w, (int(x0) + 1) % w
+    xa, xb = int(x0), int(x0) + 1
+    xa = xa + w if xa < 0 else xa
+    xb = xb - w if xb >= w else xb
     ya, yb = min(max(int(y0), 0), h - 1), min(max(int(y0) + 1, 0), h - 1)
     p = env.pixels
     wa, wb, wc, wd = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
@@ -91,27 +103,34 @@ def environment_radiance(env, x, y, z, rotation):
     )
 
 
+@device
+def _cell_density(env, r, c, sin_theta):
+    rows, columns = env.conditional.shape[0], env.conditional.shape[1] - 1
+    p = (env.marginal[r + 1] - env.marginal[r]) * (env.conditional[r, c + 1] - env.conditional[r, c])
+    return p * rows * columns / (2.0 * math.pi * math.pi * max(sin_theta, 1e-6))
+
+
 @routine
-def environment_density(env, x, y, z, rotation):
-    """Density of `sample_environment` in direction (x, y, z), 1/sr."""
+def environment_towards(env, x, y, z, rotation):
+    """Radiance (3,) in direction (x, y, z), and the density (1/sr) with which it would be sampled."""
     u, v = _to_uv(x, y, z, rotation)
     rows, columns = env.conditional.shape[0], env.conditional.shape[1] - 1
     r, c = min(int(v * rows), rows - 1), min(int(u * columns), columns - 1)
-    p = (env.marginal[r + 1] - env.marginal[r]) * (env.conditional[r, c + 1] - env.conditional[r, c])
-    sin_theta = math.sqrt(max(1.0 - y * y, 1e-12))
-    return p * rows * columns / (2.0 * math.pi * math.pi * sin_theta)
+    return _bilinear(env, u, v), _cell_density(env, r, c, math.sqrt(max(1.0 - y * y, 0.0)))
 
 
 @routine
 def sample_environment(env, u1, u2, rotation):
-    """A direction by importance."""
+    """A direction (3,) by importance, its radiance (3,) and its density (1/sr)."""
     rows, columns = env.conditional.shape[0], env.conditional.shape[1] - 1
     r = _search(env.marginal, u1)
     fr = (u1 - env.marginal[r]) / max(env.marginal[r + 1] - env.marginal[r], 1e-20)
-    line = env.conditional[r]
-    c = _search(line, u2)
-    fc = (u2 - line[c]) / max(line[c + 1] - line[c], 1e-20)
-    theta = (r + min(max(fr, 0.0), 0.999999)) / rows * math.pi
-    phi = ((c + min(max(fc, 0.0), 0.999999)) / columns - 0.5) * 2.0 * math.pi - rotation
+    c = _search_row(env.conditional, r, u2)
+    low = env.conditional[r, c]
+    fc = (u2 - low) / max(env.conditional[r, c + 1] - low, 1e-20)
+    v = (r + min(max(fr, 0.0), 0.999999)) / rows
+    u = (c + min(max(fc, 0.0), 0.999999)) / columns
+    theta, phi = v * math.pi, (u - 0.5) * 2.0 * math.pi - rotation
     sin_theta = math.sin(theta)
-    return sin_theta * math.sin(phi), math.cos(theta), -sin_theta * math.cos(phi)
+    direction = (sin_theta * math.sin(phi), math.cos(theta), -sin_theta * math.cos(phi))
+    return direction, _bilinear(env, u, v), _cell_density(env, r, c, sin_theta)

@@ -47,33 +47,35 @@ def rect_row(light: RectLight, aim: Vec3, travel_deg: float) -> NDArray[np.float
 
 
 @device
-def rect_hit(row, ox, oy, oz, dx, dy, dz):
+def rect_hit(rects, k, ox, oy, oz, dx, dy, dz):
     """Distance along a ray to the lit side of the light and its density per solid angle, or (−1, 0)."""
-    facing = -(dx * row[9] + dy * row[10] + dz * row[11])
+    facing = -(dx * rects[k, 9] + dy * rects[k, 10] + dz * rects[k, 11])
     if facing <= 1e-7:
         return -1.0, 0.0
-    t = -((row[0] - ox) * row[9] + (row[1] - oy) * row[10] + (row[2] - oz) * row[11]) / facing
+    t = -((rects[k, 0] - ox) * rects[k, 9] + (rects[k, 1] - oy) * rects[k, 10] + (rects[k, 2] - oz) * rects[k, 11]) / facing
     if t <= 1e-5:
         return -1.0, 0.0
-    px, py, pz = ox + t * dx - row[0], oy + t * dy - row[1], oz + t * dz - row[2]
-    u2 = row[3] * row[3] + row[4] * row[4] + row[5] * row[5]
-    v2 = row[6] * row[6] + row[7] * row[7] + row[8] * row[8]
-    if abs(px * row[3] + py * row[4] + pz * row[5]) > u2 or abs(px * row[6] + py * row[7] + pz * row[8]) > v2:
+    px, py, pz = ox + t * dx - rects[k, 0], oy + t * dy - rects[k, 1], oz + t * dz - rects[k, 2]
+    u2 = rects[k, 3] * rects[k, 3] + rects[k, 4] * rects[k, 4] + rects[k, 5] * rects[k, 5]
+    v2 = rects[k, 6] * rects[k, 6] + rects[k, 7] * rects[k, 7] + rects[k, 8] * rects[k, 8]
+    along_u = px * rects[k, 3] + py * rects[k, 4] + pz * rects[k, 5]
+    along_v = px * rects[k, 6] + py * rects[k, 7] + pz * rects[k, 8]
+    if abs(along_u) > u2 or abs(along_v) > v2:
         return -1.0, 0.0
-    return t, t * t / (facing * row[15])
+    return t, t * t / (facing * rects[k, 15])
 
 
 @device
-def sample_rect(row, u1, u2, ox, oy, oz):
+def sample_rect(rects, k, u1, u2, ox, oy, oz):
     """A direction to an even point of the light: x, y, z, distance, density per solid angle (0: unlit side)."""
     a, b = 2.0 * u1 - 1.0, 2.0 * u2 - 1.0
-    x = row[0] + a * row[3] + b * row[6] - ox
-    y = row[1] + a * row[4] + b * row[7] - oy
-    z = row[2] + a * row[5] + b * row[8] - oz
+    x = rects[k, 0] + a * rects[k, 3] + b * rects[k, 6] - ox
+    y = rects[k, 1] + a * rects[k, 4] + b * rects[k, 7] - oy
+    z = rects[k, 2] + a * rects[k, 5] + b * rects[k, 8] - oz
     d2 = x * x + y * y + z * z
     distance = math.sqrt(d2)
     x, y, z = x / distance, y / distance, z / distance
-    facing = -(x * row[9] + y * row[10] + z * row[11])
+    facing = -(x * rects[k, 9] + y * rects[k, 10] + z * rects[k, 11])
     if facing <= 1e-7:
         return x, y, z, distance, 0.0
-    return x, y, z, distance, d2 / (facing * row[15])
+    return x, y, z, distance, d2 / (facing * rects[k, 15])

@@ -60,13 +60,17 @@ def prepare(base, metalness, roughness, ior, transmission, tint, diffuse_roughne
     ior = max(ior, 1.000001)
     axis = 2.0 * (ior - 1.0) / (ior + 1.0)
     root_mu = math.sqrt(mu_o)
-    albedo_o = lookup3(tables.dielectric, root_mu, roughness, axis)
-    albedo_mean = lookup2(tables.dielectric_mean, roughness, axis)
-    e_metal = lookup2(tables.metal, root_mu, roughness)
-    glass_gain = 1.0
+    albedo_o, albedo_mean, e_metal, glass_gain = 0.0, 0.0, 1.0, 1.0
+    if metalness < 1.0:
+        albedo_o = lookup3(tables.dielectric, root_mu, roughness, axis)
+        albedo_mean = lookup2(tables.dielectric_mean, roughness, axis)
+    if metalness > 0.0:
+        e_metal = lookup2(tables.metal, root_mu, roughness)
     if transmission > 0.0 and alpha > MIRROR_ALPHA:
-        side = 1 if inside else 0
-        glass = lookup3(tables.glass[side], root_mu, roughness, axis)
+        if inside:
+            glass = lookup3(tables.glass_out, root_mu, roughness, axis)
+        else:
+            glass = lookup3(tables.glass_in, root_mu, roughness, axis)
         # what the facets must send out so that facets + diffuse base together lose nothing
         wanted = 1.0 - (1.0 - transmission) * (1.0 - albedo_o)
         glass_gain = wanted / max(albedo_o + transmission * (glass - albedo_o), 0.05)

@@ -31,8 +31,10 @@ class Tables(NamedTuple):
     """(MU, ROUGH, IOR) reflectance seen from outside"""
     dielectric_mean: NDArray[np.float32]
     """(ROUGH, IOR) the same, cosine-weighted mean over μ"""
-    glass: NDArray[np.float32]
-    """(2, MU, ROUGH, IOR) reflectance + transmittance, [0] entering and [1] leaving"""
+    glass_in: NDArray[np.float32]
+    """(MU, ROUGH, IOR) reflectance + transmittance, entering"""
+    glass_out: NDArray[np.float32]
+    """the same, leaving"""
 
 
 @device
@@ -55,8 +57,15 @@ def lookup2(table, x, y):
 @device
 def lookup3(table, x, y, z):
     """Trilinear lookup at x, y, z in 0…1."""
+    i, fx = _axis(x, table.shape[0])
+    j, fy = _axis(y, table.shape[1])
     k, fz = _axis(z, table.shape[2])
-    return lookup2(table[:, :, k], x, y) * (1.0 - fz) + lookup2(table[:, :, k + 1], x, y) * fz
+    gz = 1.0 - fz
+    a = table[i, j, k] * gz + table[i, j, k + 1] * fz
+    b = table[i, j + 1, k] * gz + table[i, j + 1, k + 1] * fz
+    c = table[i + 1, j, k] * gz + table[i + 1, j, k + 1] * fz
+    d = table[i + 1, j + 1, k] * gz + table[i + 1, j + 1, k + 1] * fz
+    return (a * (1.0 - fy) + b * fy) * (1.0 - fx) + (c * (1.0 - fy) + d * fy) * fx
 
 
 @device
@@ -82,7 +91,7 @@ def _albedo(mu, alpha, eta, mode, points):
 
 
 @kernel
-def _fill(metal, dielectric, glass, points):
+def _fill(metal, dielectric, glass_in, glass_out, points):
     for i in range(metal.shape[0]):
         mu = max((i / (metal.shape[0] - 1.0)) ** 2, 1e-4)
         for j in range(metal.shape[1]):
@@ -92,8 +101,8 @@ def _fill(metal, dielectric, glass, points):
                 root_f0 = 0.5 * k / (dielectric.shape[2] - 1.0)
                 eta = (1.0 + root_f0) / (1.0 - root_f0)
                 dielectric[i, j, k] = _albedo(mu, alpha, eta, 1, points)
-                glass[0, i, j, k] = _albedo(mu, alpha, eta, 2, points)
-                glass[1, i, j, k] = _albedo(mu, alpha, 1.0 / eta, 2, points)
+                glass_in[i, j, k] = _albedo(mu, alpha, eta, 2, points)
+                glass_out[i, j, k] = _albedo(mu, alpha, 1.0 / eta, 2, points)
 
 
 def compute_tables(samples_log2: int = 12) -> Tables:
@@ -103,14 +112,14 @@ def compute_tables(samples_log2: int = 12) -> Tables:
     points = np.stack([(index * golden) % 1.0, (index + 0.5) / len(index)], axis=1)
     metal = np.zeros((MU, ROUGH), np.float32)
     dielectric = np.zeros((MU, ROUGH, IOR), np.float32)
-    glass = np.zeros((2, MU, ROUGH, IOR), np.float32)
-    _fill(metal, dielectric, glass, points)
+    glass_in, glass_out = np.zeros((2, MU, ROUGH, IOR), np.float32)
+    _fill(metal, dielectric, glass_in, glass_out, points)
     root_mu = np.linspace(0, 1, MU)
     # ∫ E(μ) 2μ dμ with μ = s²: dμ = 2s ds
     weight = 4 * root_mu**3
     mean = np.trapezoid(dielectric * weight[:, None, None], root_mu, axis=0).astype(np.float32)
     mean /= np.float32(np.trapezoid(weight, root_mu))
-    return Tables(metal, dielectric, mean, glass)
+    return Tables(metal, dielectric, mean, glass_in, glass_out)
 
 
 @cache

@@ -14,14 +14,9 @@ U8 = NDArray[np.uint8]
 class Geometry(NamedTuple):
     """Triangles of all bodies, each in its body's own space."""
 
-    vertices: F32
-    """(v, 3) m"""
-    normals: F32
-    """(v, 3) unit"""
-    uvs: F32
-    """(v, 2)"""
-    triangles: I32
-    """(t, 3)"""
+    corners: F32
+    """(t, 24) what shading reads of a triangle, in one piece so that it costs one or two cache lines: three
+    positions (m), three unit normals, three texture coordinates"""
     material: I32
     """(t,) row of Materials"""
     is_subject: U8
@@ -139,11 +134,6 @@ class Samples(NamedTuple):
 
 def make_rays(n: int) -> Rays:
     return Rays(np.empty((n, 3), np.float32), np.empty((n, 3), np.float32))
-
-
-def make_hits(n: int) -> Hits:
-    f, i = np.empty((3, n), np.float32), np.empty((2, n), np.int32)
-    return Hits(f[0], f[1], f[2], i[0], i[1])
 
 
 def make_paths(n: int) -> Paths:

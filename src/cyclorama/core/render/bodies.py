@@ -10,7 +10,7 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 
 from ..kernel import kernel
-from .arrays import F32, I32, Bodies, Hits, Rays, make_hits
+from .arrays import F32, I32, Bodies, Hits, Rays
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,14 +43,6 @@ def _into_body(m, origin, direction, out_origin, out_direction):
 
 
 @kernel
-def _first_hits(t, u, v, triangle, first_triangle, hits):
-    for i in range(t.shape[0]):
-        hits.t[i], hits.u[i], hits.v[i] = t[i], u[i], v[i]
-        hits.triangle[i] = triangle[i] + first_triangle if triangle[i] >= 0 else -1
-        hits.body[i] = 0
-
-
-@kernel
 def _nearer_hits(t, u, v, triangle, first_triangle, body, hits):
     for i in range(t.shape[0]):
         if triangle[i] >= 0 and (hits.triangle[i] < 0 or t[i] < hits.t[i]):
@@ -73,17 +65,17 @@ def _rays_for(matrix: F32, rays: Rays, n: int) -> Rays:
 
 def nearest_hits(bodies: list[Body], where: Bodies, rays: Rays, n: int) -> Hits:
     """Nearest hit of the first n rays over all bodies."""
-    hits = make_hits(n)
+    hits = None
     for b, body in enumerate(bodies):
         local = _rays_for(where.matrices[b], rays, n)
         found = body.scene.run(local.origin, local.direction, output=1)
         arrays = (found["tfar"], found["u"], found["v"], found["primID"])
-        if b == 0:
-            _first_hits(*arrays, body.first_triangle, hits)
+        if hits is None:
+            hits = Hits(*arrays, np.zeros(n, np.int32))
         else:
             _nearer_hits(*arrays, body.first_triangle, b, hits)
-    if not bodies:
-        hits.triangle[:] = -1
+    if hits is None:
+        hits = Hits(*np.zeros((3, n), np.float32), np.full(n, -1, np.int32), np.zeros(n, np.int32))
     return hits
 
 

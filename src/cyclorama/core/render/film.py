@@ -13,7 +13,7 @@ from .arrays import F32, Samples
 from .camera_rays import pixel_order
 from .trace import FrameScene, trace_batch
 
-BATCH_PATHS = 1 << 15
+BATCH_PATHS = 1 << 14
 CHANNELS = 12
 """radiance 0:3, albedo 3:6, normal 6:9, depth 9, coverage 10, subject 11"""
 

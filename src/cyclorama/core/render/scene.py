@@ -120,8 +120,7 @@ class SceneCompiler:
         material = np.concatenate([[0], *(rows[m.part] for m, rows, _ in pieces)])[1:]
         subject = np.concatenate([[0], *(np.full(len(m.part), s) for m, _, s in pieces)])[1:]
         geometry = Geometry(
-            whole.vertices, whole.normals, whole.uvs, np.ascontiguousarray(whole.triangles),
-            material.astype(np.int32), subject.astype(np.uint8),
+            _packed_corners(whole), material.astype(np.int32), subject.astype(np.uint8),
         )  # fmt: skip
         return _Standing(bodies, geometry)
 
@@ -138,6 +137,16 @@ class SceneCompiler:
 
     def _environment(self, asset: str | None) -> EnvironmentMap:
         return BLACK if asset is None else build_environment(read_linear(self._read(asset), "environment"))
+
+
+def _packed_corners(mesh: Mesh) -> np.ndarray:
+    corners = np.empty((len(mesh.triangles), 24), np.float32)
+    for i in range(3):
+        index = mesh.triangles[:, i]
+        corners[:, 3 * i : 3 * i + 3] = mesh.vertices[index]
+        corners[:, 9 + 3 * i : 12 + 3 * i] = mesh.normals[index]
+        corners[:, 18 + 2 * i : 20 + 2 * i] = mesh.uvs[index]
+    return corners
 
 
 def _where(bodies: int, pose: Pose) -> Bodies:

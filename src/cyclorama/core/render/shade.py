@@ -6,9 +6,9 @@ Light panels do not block rays: they emit to one side and are passed through.
 """
 
 from ..kernel import device, kernel, routine
-from ..light.environment import environment_density, environment_radiance, sample_environment
+from ..light.environment import environment_towards, sample_environment
 from ..light.rect import rect_hit, sample_rect
-from ..material.bsdf import CLEAR, MIRROR, REFRACTED, evaluate, prepare, sample
+from ..material.bsdf import CLEAR, MIRROR, MIRROR_ALPHA, REFRACTED, evaluate, prepare, sample
 from .arrays import FROM_CAMERA, SEEN
 from .material_rows import (
     DIFFUSE_ROUGH,
@@ -52,16 +52,18 @@ def _meet_panels(i, rays, hits, paths, lights, samples, thr):
     """Light panels between here and the hit, met by a ray that was sampled from a surface."""
     if paths.flags[i] & FROM_CAMERA:
         return
-    o, d = rays.origin[i], rays.direction[i]
+    o = rays.origin
+    d = rays.direction
     reach = hits.t[i] if hits.triangle[i] >= 0 else FAR
     for k in range(lights.rects.shape[0]):
-        row = lights.rects[k]
-        t, density = rect_hit(row, o[0], o[1], o[2], d[0], d[1], d[2])
+        t, density = rect_hit(lights.rects, k, o[i, 0], o[i, 1], o[i, 2], d[i, 0], d[i, 1], d[i, 2])
         if 0.0 < t < reach:
             w = 1.0
             if paths.density[i] > 0.0:
                 w = _heuristic(paths.density[i], density * (lights.pick[k + 1] - lights.pick[k]))
-            _add(samples.radiance, paths.slot[i], w * thr[0] * row[12], w * thr[1] * row[13], w * thr[2] * row[14])
+            rects = lights.rects
+            _add(samples.radiance, paths.slot[i], w * thr[0] * rects[k, 12], w * thr[1] * rects[k, 13],
+                 w * thr[2] * rects[k, 14])  # fmt: skip
 
 
 @device
@@ -75,11 +77,10 @@ def _meet_surroundings(i, rays, paths, lights, env, samples, thr):
         return
     if lights.env_scale <= 0.0:
         return
-    r, g, b = environment_radiance(env, d[0], d[1], d[2], lights.env_rotation)
+    (r, g, b), density = environment_towards(env, d[0], d[1], d[2], lights.env_rotation)
     w = lights.env_scale
     if paths.density[i] > 0.0:
         n = lights.rects.shape[0]
-        density = environment_density(env, d[0], d[1], d[2], lights.env_rotation)
         w *= _heuristic(paths.density[i], density * (lights.pick[n + 1] - lights.pick[n]))
     _add(samples.radiance, slot, w * thr[0] * r, w * thr[1] * g, w * thr[2] * b)
 
@@ -95,14 +96,13 @@ def _aim_at_light(lights, env, u_pick, u1, u2, p):
     if share <= 0.0:
         return False, (0.0, 1.0, 0.0), 0.0, (0.0, 0.0, 0.0), 0.0
     if k < n:
-        row = lights.rects[k]
-        x, y, z, distance, density = sample_rect(row, u1, u2, p[0], p[1], p[2])
-        return density > 0.0, (x, y, z), distance, (row[12] * 1.0, row[13] * 1.0, row[14] * 1.0), density * share
-    x, y, z = sample_environment(env, u1, u2, lights.env_rotation)
-    r, g, b = environment_radiance(env, x, y, z, lights.env_rotation)
-    density = environment_density(env, x, y, z, lights.env_rotation)
+        rects = lights.rects
+        x, y, z, distance, density = sample_rect(rects, k, u1, u2, p[0], p[1], p[2])
+        radiance = (rects[k, 12] * 1.0, rects[k, 13] * 1.0, rects[k, 14] * 1.0)
+        return density > 0.0, (x, y, z), distance, radiance, density * share
+    direction, (r, g, b), density = sample_environment(env, u1, u2, lights.env_rotation)
     s = lights.env_scale
-    return density > 0.0, (x, y, z), FAR, (s * r, s * g, s * b), density * share
+    return density > 0.0, direction, FAR, (s * r, s * g, s * b), density * share
 
 
 @device
@@ -236,8 +236,11 @@ def shade(count, bounce, last, rays, hits, paths, bodies, geometry, materials, t
             _record_guides(samples, slot, thr, white, normal)
             flags |= SEEN
 
-        l1, l2 = sample_pair(seed, index, pair + 1)
-        ok, wi, distance, radiance, light_density = _aim_at_light(lights, env, u_pick, l1, l2, p)
+        # a perfectly smooth surface reflects no light that was aimed at
+        ok = surface.p_diffuse > 0.0 or surface.alpha > MIRROR_ALPHA
+        if ok:
+            l1, l2 = sample_pair(seed, index, pair + 1)
+            ok, wi, distance, radiance, light_density = _aim_at_light(lights, env, u_pick, l1, l2, p)
         if ok:
             wl = _to_local(wi, tangent, bitangent, normal)
             if (wl[2] > 0.0) == (dot(wi, flat) > 0.0):

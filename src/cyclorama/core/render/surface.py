@@ -50,8 +50,9 @@ def basis(n):
 
 
 @device
-def corner(table, i):
-    return table[i, 0] * 1.0, table[i, 1] * 1.0, table[i, 2] * 1.0
+def corner(corners, triangle, first):
+    """Three numbers of a triangle's record, from column `first` on."""
+    return corners[triangle, first] * 1.0, corners[triangle, first + 1] * 1.0, corners[triangle, first + 2] * 1.0
 
 
 @device
@@ -68,9 +69,9 @@ def hit_surface(geometry, triangle, u, v, m):
     so that coarse triangles do not show as black steps (Hanika, "Hacking the Shadow Terminator", Ray Tracing
     Gems II, chapter 4, 2021).
     """
-    i, j, k = geometry.triangles[triangle, 0], geometry.triangles[triangle, 1], geometry.triangles[triangle, 2]
-    a, b, c = corner(geometry.vertices, i), corner(geometry.vertices, j), corner(geometry.vertices, k)
-    na, nb, nc = corner(geometry.normals, i), corner(geometry.normals, j), corner(geometry.normals, k)
+    t = geometry.corners
+    a, b, c = corner(t, triangle, 0), corner(t, triangle, 3), corner(t, triangle, 6)
+    na, nb, nc = corner(t, triangle, 9), corner(t, triangle, 12), corner(t, triangle, 15)
     p = mix3(a, b, c, u, v)
     flat = cross((b[0] - a[0], b[1] - a[1], b[2] - a[2]), (c[0] - a[0], c[1] - a[1], c[2] - a[2]))
     flat = normalize(flat[0], flat[1], flat[2])
@@ -78,13 +79,13 @@ def hit_surface(geometry, triangle, u, v, m):
     smooth = normalize(smooth[0], smooth[1], smooth[2])
     lifted = _lift(p, a, b, c, na, nb, nc, u, v, 1.0 if dot(flat, smooth) >= 0.0 else -1.0)
     w = 1.0 - u - v
-    s = w * geometry.uvs[i, 0] + u * geometry.uvs[j, 0] + v * geometry.uvs[k, 0]
-    t = w * geometry.uvs[i, 1] + u * geometry.uvs[j, 1] + v * geometry.uvs[k, 1]
+    across = w * t[triangle, 18] + u * t[triangle, 20] + v * t[triangle, 22]
+    down = w * t[triangle, 19] + u * t[triangle, 21] + v * t[triangle, 23]
     return (
         place(m, p[0], p[1], p[2]),
         turn(m, flat[0], flat[1], flat[2]),
         turn(m, smooth[0], smooth[1], smooth[2]),
-        (s, t),
+        (across, down),
         place(m, lifted[0], lifted[1], lifted[2]),
     )
 
@@ -109,10 +110,10 @@ def _lift(p, a, b, c, na, nb, nc, u, v, sign):
 @routine
 def mapped_normal(geometry, triangle, normal, m, tx, ty, tz):
     """The smooth normal bent by a tangent-space map value (tx, ty, tz); v grows downwards as in glTF."""
-    i, j, k = geometry.triangles[triangle, 0], geometry.triangles[triangle, 1], geometry.triangles[triangle, 2]
-    a, b, c = corner(geometry.vertices, i), corner(geometry.vertices, j), corner(geometry.vertices, k)
-    du1, dv1 = geometry.uvs[j, 0] - geometry.uvs[i, 0], geometry.uvs[j, 1] - geometry.uvs[i, 1]
-    du2, dv2 = geometry.uvs[k, 0] - geometry.uvs[i, 0], geometry.uvs[k, 1] - geometry.uvs[i, 1]
+    r = geometry.corners
+    a, b, c = corner(r, triangle, 0), corner(r, triangle, 3), corner(r, triangle, 6)
+    du1, dv1 = r[triangle, 20] - r[triangle, 18], r[triangle, 21] - r[triangle, 19]
+    du2, dv2 = r[triangle, 22] - r[triangle, 18], r[triangle, 23] - r[triangle, 19]
     det = du1 * dv2 - du2 * dv1
     if abs(det) < 1e-18:
         return normal
