@@ -1,6 +1,7 @@
 """OBJ with MTL, PLY and STL, through trimesh."""
 
 import io
+import warnings
 from pathlib import PurePosixPath
 from typing import Any
 
@@ -39,10 +40,12 @@ class _Resolver(trimesh.resolvers.Resolver):
 
 def read_stl(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     """STL: bare triangles, no unit, no names."""
-    if not data.lstrip()[:5].lower() == b"solid" and len(data) < 84:
-        raise IntakeError(f"‘{name}’ is too short for an STL file. Export it again.")
+    # binary: 80 bytes of header, a count, 50 bytes a triangle; text starts with “solid” and is plain ASCII
+    binary = len(data) >= 84 and len(data) >= 84 + 50 * int.from_bytes(data[80:84], "little")
+    if not binary and not (data.lstrip()[:5].lower() == b"solid" and data.isascii()):
+        raise IntakeError(f"‘{name}’ is not a whole STL file. Copy or export it again.")
     model = FileModel(up="z")
-    return _take(name, trimesh.load(io.BytesIO(data), file_type="stl", process=False), model)
+    return _take(name, trimesh.load_scene(io.BytesIO(data), file_type="stl", process=False), model)
 
 
 def read_ply(name: str, data: bytes, bundle: FileBundle) -> FileModel:
@@ -50,7 +53,7 @@ def read_ply(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     if not data.startswith(b"ply"):
         raise IntakeError(f"‘{name}’ is not a PLY file, whatever its name says.")
     model = FileModel()
-    return _take(name, trimesh.load(io.BytesIO(data), file_type="ply", process=False), model)
+    return _take(name, trimesh.load_scene(io.BytesIO(data), file_type="ply", process=False), model)
 
 
 def read_obj(name: str, data: bytes, bundle: FileBundle) -> FileModel:
@@ -59,18 +62,20 @@ def read_obj(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     text = data.decode("utf-8", errors="replace")
     if not any(line.lstrip().startswith(("v ", "v\t")) for line in text.splitlines()):
         raise IntakeError(f"‘{name}’ has no vertices; it is not an OBJ model.")
-    loaded = trimesh.load(
-        io.StringIO(text), file_type="obj", process=False, split_objects=True, group_material=True,
-        resolver=_Resolver(name, bundle, model), skip_materials=False, maintain_order=True,
-    )  # fmt: skip
+    with warnings.catch_warnings():
+        # trimesh takes medians of empty slices when a vertex has no texture coordinates, and warns about it
+        warnings.simplefilter("ignore", RuntimeWarning)
+        loaded = trimesh.load_scene(
+            io.StringIO(text), file_type="obj", process=False, split_objects=True, group_material=True,
+            resolver=_Resolver(name, bundle, model), skip_materials=False,
+        )  # fmt: skip
     return _take(name, loaded, model)
 
 
 def _take(name: str, loaded: Any, model: FileModel) -> FileModel:
-    meshes = list(loaded.geometry.items()) if isinstance(loaded, trimesh.Scene) else [("", loaded)]
     known: dict[int, int] = {}
     stem = PurePosixPath(name).stem
-    for label, mesh in meshes:
+    for label, mesh in loaded.geometry.items():
         if not isinstance(mesh, trimesh.Trimesh):
             model.notes.append("Loose points or curves in the file are left out.")
             continue
@@ -78,7 +83,7 @@ def _take(name: str, loaded: Any, model: FileModel) -> FileModel:
         has_normals = "vertex_normals" in mesh._cache
         model.parts.append(
             FilePart(
-                name=(str(label) or stem)[:80],
+                name=(stem if str(label).startswith("geometry_") else str(label) or stem)[:80],
                 vertices=np.asarray(mesh.vertices, np.float64),
                 triangles=np.asarray(mesh.faces, np.int64),
                 normals=np.asarray(mesh.vertex_normals, np.float32) if has_normals else None,

@@ -1,0 +1,119 @@
+"""Shared: small studios made of arrays, so that physics is tested against closed forms."""
+
+import dataclasses
+import math
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from cyclorama.core.geometry.build import arc, lathe
+from cyclorama.core.geometry.intake import content_hash
+from cyclorama.core.geometry.mesh import Mesh
+from cyclorama.core.light.environment import build_environment
+from cyclorama.core.render.arrays import Lights
+from cyclorama.core.render.camera_rays import CameraRays, filter_table
+from cyclorama.core.render.film import Film, Tracer
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.trace import FrameScene
+from cyclorama.core.scene import Material, Part, Project, Subject, new_project
+
+NO_RECTS = np.zeros((0, 16), np.float32)
+
+
+@pytest.fixture(scope="session")
+def tracer() -> Iterator[Tracer]:
+    with Tracer(2) as shared:
+        yield shared
+
+
+def sphere(radius: float = 0.5, segments: int = 256) -> Mesh:
+    """A finely faceted ball around the origin."""
+    profile = arc(0, 0, radius, 90, -90, segments // 2)
+    profile[[0, -1], 0] = 0.0
+    return lathe(profile, segments, 60)
+
+
+def plane(size: float = 40.0, y: float = 0.0) -> Mesh:
+    """A horizontal square that looks up."""
+    h = size / 2
+    v = np.array([[-h, y, -h], [-h, y, h], [h, y, h], [h, y, -h]], np.float32)
+    n = np.tile(np.float32([0, 1, 0]), (4, 1))
+    t = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
+    return Mesh(v, n, np.zeros((4, 2), np.float32), t, np.zeros(2, np.int32))
+
+
+def project_of(mesh: Mesh, material: Material) -> tuple[Project, dict[str, bytes]]:
+    """A bare studio (no set, no light) with one part."""
+    data = mesh.to_bytes()
+    key = content_hash(data)
+    part = Part(id="p", name="Part", material=material.id, triangles=len(mesh.triangles))
+    project = new_project("Test")
+    off = project.set.model_copy(
+        update={
+            "sweep": project.set.sweep.model_copy(update={"on": False}),
+            "disc": project.set.disc.model_copy(update={"on": False}),
+        }
+    )
+    subject = Subject(asset=key, source_name="test.glb", parts=(part,))
+    project = project.model_copy(
+        update={"subject": subject, "materials": (material,), "set": off, "lights": ()}
+    )
+    return project, {key: data}
+
+
+def look_at(eye: tuple[float, float, float], at: tuple[float, float, float], half: float, pixels: int) -> CameraRays:
+    """A square pinhole camera; `half` is the tangent of half its field of view."""
+    e, back = np.array(eye), np.array(eye, float) - np.array(at)
+    back /= np.linalg.norm(back)
+    right = np.cross([0, 1, 0] if abs(back[1]) < 0.99 else [0, 0, -1], back)
+    right /= np.linalg.norm(right)
+    matrix = np.column_stack([right, np.cross(back, right), back, e]).astype(np.float32)
+    return CameraRays(np.ascontiguousarray(matrix), half, half, 0.0, 1.0, pixels, pixels, filter_table())
+
+
+def scene_of(
+    mesh: Mesh, material: Material, camera: CameraRays, rects: np.ndarray = NO_RECTS,
+    environment: np.ndarray | float | None = None, max_bounces: int = 12,
+) -> FrameScene:  # fmt: skip
+    """A frame with given lights; environment is a picture in nit, or one value for all directions."""
+    project, assets = project_of(mesh, material)
+    scene = SceneCompiler(assets.__getitem__).compile(project, 1, camera.width, camera.height)
+    env, scale, shares = scene.environment, 0.0, [1.0] * len(rects)
+    if environment is not None:
+        picture = np.full((64, 128, 3), environment, np.float32) if np.isscalar(environment) else environment
+        env, scale = build_environment(np.asarray(picture, np.float32)), 1.0
+    shares.append(1.0 if scale else 0.0)
+    pick = np.concatenate([[0], np.cumsum(shares) / max(sum(shares), 1)]).astype(np.float32)
+    lights = Lights(np.asarray(rects, np.float32).reshape(-1, 16), pick, scale, 0.0, np.zeros(3, np.float32), False)
+    return dataclasses.replace(scene, lights=lights, environment=env, camera=camera, max_bounces=max_bounces)
+
+
+def exposed(tracer: Tracer, scene: FrameScene, samples: int, seed: int = 0) -> Film:
+    film = Film(scene.camera.width, scene.camera.height)
+    tracer.expose(film, scene, samples, seed)
+    return film
+
+
+def diffuse(albedo: float = 0.5, **more: object) -> Material:
+    """Pure Lambert: no specular reflection."""
+    return Material(id="m", name="Diffuse", base_color=(albedo,) * 3, specular_ior=1.0, **more)  # type: ignore[arg-type]
+
+
+def rect(centre: tuple[float, float, float], width: float, height: float, nit: float) -> np.ndarray:
+    """A horizontal light panel that shines down."""
+    return np.array([[*centre, width / 2, 0, 0, 0, 0, height / 2, 0, -1, 0, nit, nit, nit, width * height]])
+
+
+def rect_irradiance(width: float, height: float, above: float, nit: float) -> float:
+    """Irradiance under the middle of a parallel rectangle: four corner configuration factors (Howell C-11)."""
+    a, b = width / 2 / above, height / 2 / above
+    ra, rb = math.hypot(1, a), math.hypot(1, b)
+    corner = (a / ra * math.atan(b / ra) + b / rb * math.atan(a / rb)) / (2 * math.pi)
+    return 4 * corner * math.pi * nit
+
+
+@pytest.fixture
+def data_folder(tmp_path: Path) -> Path:
+    return tmp_path / "data"

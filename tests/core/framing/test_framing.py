@@ -1,0 +1,84 @@
+"""Fit and margins against closed forms; where the set ends."""
+
+import math
+
+import numpy as np
+import pytest
+
+from cyclorama.core.errors import ChangeError
+from cyclorama.core.framing import fit_subject, frame_margins, half_extent, set_edges
+from cyclorama.core.scene import Project, SetValue, apply_set, new_project
+from tests.conftest import sphere
+
+
+def studio(**values: object) -> Project:
+    project = new_project("Test")
+    for path, value in values.items():
+        path = path.replace("__", "/").replace("camera/", f"cameras/{project.camera_id}/")
+        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
+    return project
+
+
+BALL = sphere(0.5, 128).vertices.astype(float)
+
+
+def test_margin_of_a_ball() -> None:
+    """A ball of radius r at distance d reaches tan(asin(r / d)) from the axis of the lens."""
+    project = studio(camera__distance_m=4.0, camera__target_height_m=0.0, camera__elevation_deg=0.0, move__frames=16)
+    half_w, half_h = half_extent(project.camera, 1280, 720)
+    reach = math.tan(math.asin(0.5 / 4.0)) / min(half_w, half_h)
+    margins = frame_margins(project, BALL)
+    assert margins.per_frame == pytest.approx(np.full(16, (1 - reach) / 2), abs=2e-4)
+
+
+@pytest.mark.parametrize("size", [(1280, 720), (1080, 1080), (1080, 1920)])
+@pytest.mark.parametrize("kind", ["orbit", "spin"])
+def test_fit_touches_the_margin_in_the_worst_frame(size: tuple[int, int], kind: str) -> None:
+    rng = np.random.default_rng(3)
+    points = rng.uniform(-1, 1, (60, 3)) * [0.3, 0.6, 0.15] + [0.1, 0.6, 0]
+    project = studio(move__kind=kind, move__frames=72, shoot__width=size[0], shoot__height=size[1],
+                     shoot__margin=0.1, camera__elevation_deg=20.0)  # fmt: skip
+    fit = fit_subject(project, points)
+    assert fit.margins.worst == pytest.approx(0.1, abs=1e-6)
+    assert fit.margins.per_frame.min() >= 0.1 - 1e-6
+    nearer = fit.project.camera.distance_m * 0.99
+    path = f"cameras/{project.camera_id}/distance_m"
+    assert frame_margins(apply_set(fit.project, SetValue(path=path, value=nearer)), points).worst < 0.1
+
+
+def test_cut_off_frames_are_named() -> None:
+    ear = np.array([[0.0, 0.5, 0.0], [0.9, 0.5, 0.0]])
+    project = studio(camera__distance_m=3.0, camera__focal_mm=60.0, camera__elevation_deg=0.0, move__frames=36)
+    margins = frame_margins(project, ear)
+    assert margins.cut_frames
+    assert 1 not in (set(range(1, 37)) - set(margins.cut_frames)) or margins.worst < 0
+    assert margins.worst_frame in margins.cut_frames
+
+
+def test_point_behind_the_camera_is_outside() -> None:
+    assert frame_margins(studio(camera__distance_m=0.2), np.array([[0.0, 0.5, 5.0]])).worst == -0.5
+
+
+def test_nothing_to_fit_and_too_large() -> None:
+    with pytest.raises(ChangeError, match="no subject"):
+        fit_subject(studio(), np.zeros((0, 3)))
+    with pytest.raises(ChangeError, match="too large"):
+        fit_subject(studio(), BALL * 1000)
+
+
+def test_round_sweep_covers_until_the_wall_is_too_low() -> None:
+    """From inside, looking level, the upper edge of the picture meets the wall at height h₀ + distance·tan."""
+    values = {"camera__distance_m": 3.0, "camera__elevation_deg": 0.0, "camera__target_height_m": 1.0, "move__frames": 12}
+    _, half_h = half_extent(studio().camera, 1280, 720)
+    far = math.hypot(3.0 + 6.0, 0)  # the far wall of a sweep 12 m across
+    needed = 1.0 + far * half_h
+    assert set_edges(studio(**values, set__sweep__height_m=needed * 1.001)).ends == []
+    assert len(set_edges(studio(**values, set__sweep__height_m=needed * 0.98)).ends) == 12
+
+
+def test_straight_sweep_and_an_orbit_do_not_go_together() -> None:
+    project = studio(set__sweep__form="straight", set__sweep__depth_m=3.0, camera__distance_m=2.5, move__frames=24)
+    edges = set_edges(project)
+    assert 13 in edges.outside  # half way round, behind the wall
+    assert 1 not in edges.outside
+    assert edges.ends

@@ -1,0 +1,240 @@
+"""Models come in with everything they bring; bad files get a sentence."""
+
+import io
+import json
+import struct
+import zipfile
+
+import numpy as np
+import pytest
+import trimesh
+from PIL import Image
+
+from cyclorama.core.errors import IntakeError
+from cyclorama.core.geometry.intake import Intake, standin_key, take_in
+from cyclorama.core.geometry.mesh import Mesh
+from cyclorama.core.geometry.read import read_model
+from cyclorama.demo.glb import GlbWriter, glass
+from tests.conftest import sphere
+
+CUBE_OBJ = """mtllib cube.mtl
+o lid
+v 0 0 0
+v 1 0 0
+v 1 1 0
+v 0 1 0
+vt 0 0
+vt 1 0
+vt 1 1
+vt 0 1
+usemtl red
+f 1/1 2/2 3/3 4/4
+"""
+MTL = "newmtl red\nKd 0.5 0.1 0.1\nPr 0.25\nPm 1.0\nmap_Kd paint.png\n"
+
+
+def png(size: tuple[int, int] = (4, 4), colour: str = "red") -> bytes:
+    buffer = io.BytesIO()
+    Image.new("RGB", size, colour).save(buffer, "PNG")
+    return buffer.getvalue()
+
+
+def glb(mesh: Mesh | None = None, **material: object) -> bytes:
+    writer = GlbWriter()
+    writer.part("Ball", mesh or sphere(0.1, 24), writer.material("Shell", **material))  # type: ignore[arg-type]
+    return writer.to_bytes()
+
+
+def with_document(data: bytes, change) -> bytes:  # type: ignore[no-untyped-def]
+    """A GLB with its JSON changed."""
+    size = struct.unpack_from("<I", data, 12)[0]
+    document = json.loads(data[20 : 20 + size])
+    change(document)
+    text = json.dumps(document).encode()
+    text += b" " * (-len(text) % 4)
+    rest = data[20 + size :]
+    return struct.pack("<4sII", b"glTF", 2, 20 + len(text) + len(rest)) + struct.pack("<I4s", len(text), b"JSON") + text + rest
+
+
+def findings(intake: Intake) -> str:
+    return " ".join(f"{f.what} {f.done}" for f in intake.report.findings)
+
+
+def test_glb_brings_materials_textures_and_names() -> None:
+    writer = GlbWriter()
+    picture = writer.texture("paint", np.full((8, 8, 3), 200, np.uint8))
+    writer.part("Bowl", sphere(0.1, 24), writer.material("Enamel", (0.2, 0.4, 0.6), 0.25, 0.35, base_map=picture))
+    writer.part("Pane", sphere(0.05, 16), writer.material("Glass", rough=0.0, extensions=glass(1.45, (0.8, 0.9, 0.9), 0.1)))
+    intake = take_in({"set.glb": writer.to_bytes()})
+    assert [p.name for p in intake.subject.parts] == ["Bowl", "Pane"]
+    enamel, pane = intake.materials
+    assert enamel.base_color == (0.2, 0.4, 0.6)
+    assert (enamel.base_metalness, enamel.specular_roughness) == (0.25, 0.35)
+    assert intake.assets[enamel.base_color_map.asset][:4] == b"\x89PNG"
+    assert (pane.transmission_weight, pane.specular_ior, pane.transmission_depth_m) == (1.0, 1.45, 0.1)
+    assert sum(p.triangles for p in intake.subject.parts) == intake.report.triangles
+    assert intake.report.size_file_units == pytest.approx((0.2, 0.2, 0.2), abs=1e-3)
+
+
+def test_node_transforms_and_mirroring() -> None:
+    def change(document: dict) -> None:
+        document["nodes"][0] |= {"scale": [-2, 1, 1], "translation": [5, 0, 0], "rotation": [0, 0.7071068, 0, 0.7071068]}
+
+    _, model = read_model({"a.glb": with_document(glb(), change)})
+    box = model.parts[0].vertices
+    assert box.min(axis=0) == pytest.approx([4.9, -0.1, -0.2], abs=1e-3)
+    v, t = box, model.parts[0].triangles
+    outward = np.cross(v[t[:, 1]] - v[t[:, 0]], v[t[:, 2]] - v[t[:, 0]])
+    assert np.einsum("ij,ij->i", outward, v[t].mean(axis=1) - [5, 0, 0]).min() > 0
+
+
+def test_gltf_with_files_and_as_zip() -> None:
+    data = glb()
+    size = struct.unpack_from("<I", data, 12)[0]
+    document = json.loads(data[20 : 20 + size])
+    document["buffers"][0]["uri"] = "parts/ball.bin"
+    files = {"ball.gltf": json.dumps(document).encode(), "parts/ball.bin": data[20 + size + 8 :]}
+    loose = take_in(files)
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as archive:
+        for name, content in files.items():
+            archive.writestr(f"model/{name}", content)
+    packed = take_in({"model.zip": buffer.getvalue()})
+    assert loose.subject.asset == packed.subject.asset
+    with pytest.raises(IntakeError, match=r"needs ‘parts/ball.bin’"):
+        take_in({"ball.gltf": files["ball.gltf"]})
+
+
+def test_obj_with_material_and_texture() -> None:
+    intake = take_in({"cube.obj": CUBE_OBJ.encode(), "cube.mtl": MTL.encode(), "paint.png": png()})
+    (red,) = intake.materials
+    assert (red.name, red.specular_roughness, red.base_metalness) == ("red", 0.25, 1.0)
+    assert red.base_color_map is not None
+    assert "missing" in findings(take_in({"cube.obj": CUBE_OBJ.encode(), "cube.mtl": MTL.encode()}))
+    mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+    corner = mesh.vertices[np.argmin(mesh.uvs[:, 0] + mesh.uvs[:, 1])]
+    assert corner.tolist() == [0, 1, 0]  # uv origin at the top left
+
+
+@pytest.mark.parametrize("kind", ["stl", "ply"])
+def test_bare_meshes(kind: str) -> None:
+    box = trimesh.creation.box((20, 30, 40))
+    data = box.export(file_type=kind)
+    intake = take_in({f"box.{kind}": data if isinstance(data, bytes) else data.encode()})
+    assert intake.report.unit_m == (0.001 if kind == "stl" else 0.01)
+    assert intake.subject.placement.up == ("z" if kind == "stl" else "y")
+    assert "without normals" in findings(intake)
+
+
+def test_repairs_are_reported() -> None:
+    ball = sphere(0.1, 24)
+    flipped = Mesh(ball.vertices, -ball.normals, ball.uvs, ball.triangles, ball.part)
+    assert "normals on the wrong side turned round" in findings(take_in({"a.glb": glb(flipped)}))
+    mended = Mesh.from_bytes((i := take_in({"a.glb": glb(flipped)})).assets[i.subject.asset])
+    assert np.einsum("ij,ij->i", mended.normals, mended.vertices).min() > 0
+    inside_out = Mesh(ball.vertices, -ball.normals, ball.uvs, ball.triangles[:, ::-1].copy(), ball.part)
+    assert "1 part inside out turned round" in findings(take_in({"a.glb": glb(inside_out)}))
+    doubled = Mesh(ball.vertices, ball.normals, ball.uvs, np.concatenate([ball.triangles, ball.triangles[:5]]),
+                   np.zeros(len(ball.triangles) + 5, np.int32))  # fmt: skip
+    assert "5 faces there twice" in findings(take_in({"a.glb": glb(doubled)}))
+    opened = Mesh(ball.vertices, ball.normals, ball.uvs, ball.triangles[1:], ball.part[1:])
+    assert "3 open edges" in findings(take_in({"a.glb": glb(opened)}))
+    assert "Nothing odd" in findings(take_in({"a.glb": glb()}))
+
+
+def test_what_is_not_a_subject_is_named() -> None:
+    def change(document: dict) -> None:
+        document["cameras"] = [{"type": "perspective"}] * 2
+        document["extensions"] = {"KHR_lights_punctual": {"lights": [{"type": "point"}]}}
+        document["materials"][0]["extensions"] = {"KHR_materials_sheen": {}}
+
+    text = findings(take_in({"a.glb": with_document(glb(), change)}))
+    assert "2 cameras in the file left out" in text
+    assert "1 light in the file left out" in text
+    assert "sheen not shown yet" in text
+
+
+def test_large_models_get_a_reduced_standin() -> None:
+    intake = take_in({"a.glb": glb(sphere(0.1, 512))})
+    assert intake.report.triangles > 250_000
+    data = intake.assets[standin_key(intake.subject.asset)]
+    header = json.loads(data[4 : 4 + struct.unpack_from("<I", data)[0]])
+    assert header["triangles"] <= 42_000
+    assert len(data) == 4 + struct.unpack_from("<I", data)[0] + header["vertices"] * 20 + header["triangles"] * 12
+
+
+def zip_of(*entries: tuple[str, bytes]) -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, content in entries:
+            archive.writestr(name, content)
+    return buffer.getvalue()
+
+
+def nan_ball() -> bytes:
+    ball = sphere(0.1, 24)
+    vertices = ball.vertices.copy()
+    vertices[50] = np.nan
+    data = glb(Mesh(ball.vertices, ball.normals, ball.uvs, ball.triangles, ball.part))
+    return data.replace(ball.vertices[50].tobytes(), vertices[50].tobytes())
+
+
+def huge_picture() -> bytes:
+    """A PNG that says it is 30 000 × 30 000."""
+    header = struct.pack(">IIBBBBB", 30_000, 30_000, 8, 2, 0, 0, 0)
+    return png().replace(png()[16:29], header)
+
+
+def bad_texture() -> dict[str, bytes]:
+    buffer = io.BytesIO()
+    image = Image.new("RGB", (8, 8))
+    image.save(buffer, "PNG")
+    data = bytearray(buffer.getvalue())
+    data[16:29] = struct.pack(">IIBBBBB", 30_000, 30_000, 8, 2, 0, 0, 0)
+    import zlib
+
+    data[29:33] = struct.pack(">I", zlib.crc32(bytes(data[12:29])))
+    gltf = json.loads(json.dumps(GLTF_WITH_PICTURE))
+    return {"a.gltf": json.dumps(gltf).encode(), "big.png": bytes(data)}
+
+
+TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], "<f4").tobytes()
+GLTF_WITH_PICTURE = {
+    "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}],
+    "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "material": 0}]}],
+    "materials": [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}],
+    "textures": [{"source": 0}], "images": [{"uri": "big.png"}],
+    "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
+    "bufferViews": [{"buffer": 0, "byteLength": 36}],
+    "buffers": [{"byteLength": 36, "uri": "data:application/octet-stream;base64," + __import__("base64").b64encode(TRIANGLE).decode()}],
+}  # fmt: skip
+
+BAD = {
+    "empty": ({"a.glb": b""}, "is empty"),
+    "text renamed": ({"a.glb": b"just some text, not a model at all"}, "is not a GLB file"),
+    "truncated": ({"a.glb": glb()[:5000]}, "ends too early"),
+    "nan": ({"a.glb": nan_ball()}, "not a number"),
+    "outside": ({"a.zip": zip_of(("../../evil.glb", glb()))}, "leads outside"),
+    "absolute": ({"a.zip": zip_of(("/etc/evil.glb", glb()))}, "leads outside"),
+    "bomb": ({"a.zip": zip_of(("a.glb", bytes(300 << 20)))}, "far more than a model needs"),
+    "not a zip": ({"a.zip": b"PK nonsense"}, "not a readable zip"),
+    "huge picture": (bad_texture(), "8192×8192"),
+    "no faces": ({"a.obj": b"v 0 0 0\nv 1 0 0\nv 0 1 0\n"}, "no faces"),
+    "no model": ({"a.txt": b"hello"}, "There is no model"),
+    "two models": ({"a.glb": glb(), "b.glb": glb()}, "2 models"),
+    "stl noise": ({"a.stl": bytes(range(256)) * 4}, "a.stl"),
+    "ply header only": ({"a.ply": b"ply\nformat ascii 1.0\nend_header\n"}, "a.ply"),
+    "draco": ({"a.glb": with_document(glb(), lambda d: d.update(extensionsRequired=["KHR_draco_mesh_compression"]))}, "without mesh"),
+    "wrong index": ({"a.glb": with_document(glb(), lambda d: d["accessors"][3].update(count=3) or d["accessors"][0].update(count=1))}, "damaged|not there"),
+    "cycle": ({"a.glb": with_document(glb(), lambda d: d["nodes"][0].update(children=[0]))}, "without end"),
+    "json list": ({"a.gltf": b"[1, 2]"}, "not a glTF file"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", BAD)
+def test_bad_input_gets_a_sentence(case: str) -> None:
+    files, expected = BAD[case]
+    with pytest.raises(IntakeError, match=expected) as error:
+        take_in(files)
+    assert error.value.sentence.endswith(".")
+    assert "Traceback" not in error.value.sentence

@@ -1,0 +1,119 @@
+"""Measured placement: centres, axes, wobble, contact."""
+
+import numpy as np
+import pytest
+
+from cyclorama.core.geometry.build import build_disc, build_sweep, lathe
+from cyclorama.core.geometry.measure import (
+    axis_lean_deg,
+    centred,
+    convex_corners,
+    gap_mm,
+    grounded,
+    measure,
+    placed_hull,
+    wobble_mm,
+)
+from cyclorama.core.geometry.mesh import Mesh, face_normals
+from cyclorama.core.geometry.normals import smooth_normals
+from cyclorama.core.scene import Disc, Placement, Sweep
+from tests.conftest import project_of, diffuse, sphere
+
+VASE = lathe(np.array([[0.0, 0.9], [0.1, 0.9], [0.16, 0.6], [0.1, 0.2], [0.2, 0.0], [0.0, 0.0]]), 64)
+
+
+def moved(mesh: Mesh, matrix: np.ndarray) -> Mesh:
+    return mesh.transformed(matrix)
+
+
+def shift(x: float, y: float, z: float) -> np.ndarray:
+    m = np.eye(4)
+    m[:3, 3] = x, y, z
+    return m
+
+
+def test_axis_of_a_leaning_vase() -> None:
+    a = np.radians(11)
+    lean = np.eye(4)
+    lean[:2, :2] = [[np.cos(a), -np.sin(a)], [np.sin(a), np.cos(a)]]
+    measures = measure(moved(VASE, shift(3, 2, -1) @ lean))
+    assert axis_lean_deg(measures, Placement()) == pytest.approx(11, abs=0.01)
+    off = measures.axis_point - [3, 2, -1]
+    along = measures.axis_direction
+    assert np.linalg.norm(off - along * (off @ along)) < 1e-5
+    assert measures.axis_residual < 0.05
+
+
+@pytest.mark.parametrize("method", ["box", "area", "revolution"])
+def test_centring_ends_the_wobble(method: str) -> None:
+    measures = measure(moved(VASE, shift(0.03, 0, 0.04)))
+    assert wobble_mm(measures, Placement(), method) == pytest.approx(50, abs=0.2)  # 3-4-5 triangle
+    assert wobble_mm(measures, centred(measures, Placement(), method), method) < 1e-6
+
+
+def test_a_handle_pulls_the_box_but_not_the_axis() -> None:
+    knob = moved(sphere(0.02, 16), shift(0.4, 0.5, 0))
+    both = Mesh(*(np.concatenate([getattr(VASE, f), getattr(knob, f)]) for f in ("vertices", "normals", "uvs")),
+                np.concatenate([VASE.triangles, knob.triangles + len(VASE.vertices)]),
+                np.zeros(len(VASE.triangles) + len(knob.triangles), np.int32))  # fmt: skip
+    measures = measure(both)
+    assert wobble_mm(measures, Placement(), "box") > 90
+    assert wobble_mm(measures, Placement(), "revolution") < 8
+
+
+@pytest.mark.parametrize("up", ["y", "z"])
+@pytest.mark.parametrize("unit", [1.0, 0.001, 0.0254])
+def test_standing_on_disc_and_floor(up: str, unit: float) -> None:
+    mesh = moved(VASE, np.diag([1 / unit, 1 / unit, 1 / unit, 1.0]))
+    project, _ = project_of(mesh, diffuse())
+    measures = measure(mesh)
+    placement = grounded(measures, Placement(unit_m=unit, up=up), 0.02)
+    assert placed_hull(measures, placement)[:, 1].min() == pytest.approx(0.02, abs=1e-9)
+    subject = project.subject.model_copy(update={"placement": placement})
+    disc = Disc(on=True, height_m=0.02)
+    standing = project.model_copy(update={"subject": subject, "set": project.set.model_copy(update={"disc": disc})})
+    assert gap_mm(measures, standing) == pytest.approx(0, abs=1e-6)
+    assert gap_mm(measures, standing.model_copy(update={"set": project.set})) == pytest.approx(20, abs=1e-6)
+
+
+def test_hull_of_very_many_points_cuts_nothing_off() -> None:
+    rng = np.random.default_rng(1)
+    points = rng.normal(size=(250_000, 3)) * [1, 3, 0.2]
+    hull = convex_corners(points)
+    directions = rng.normal(size=(200, 3))
+    assert ((hull @ directions.T).max(axis=0) >= (points @ directions.T).max(axis=0) * (1 - 1e-9)).all()
+    assert len(hull) < 5000
+
+
+def test_flat_and_single_point_models_have_a_hull() -> None:
+    flat = np.array([[0, 0, 0], [1, 0, 0], [1, 0, 1], [0, 0, 1], [0.5, 0, 0.5]], float)
+    assert np.ptp(convex_corners(flat), axis=0).tolist() == [1, 0, 1]
+    assert convex_corners(flat[:1]).shape[1] == 3
+
+
+def test_generated_set_looks_inwards_and_up() -> None:
+    for sweep in (Sweep(form="round"), Sweep(form="straight")):
+        mesh = build_sweep(sweep)
+        middle = mesh.vertices[mesh.triangles].mean(axis=1)
+        towards = np.array([0, 2.0, 0]) - middle
+        assert (np.einsum("ij,ij->i", face_normals(mesh.vertices, mesh.triangles), towards) > 0).all()
+        assert mesh.vertices[:, 1].max() == pytest.approx(sweep.height_m)
+    disc = build_disc(Disc(radius_m=0.3, height_m=0.02, edge_m=0.005))
+    radius = np.hypot(disc.vertices[:, 0], disc.vertices[:, 2])
+    assert radius.max() == pytest.approx(0.3)
+    rim = (disc.vertices[:, 1] > 0.0151) & (radius > 0.2951)
+    arc_distance = np.hypot(radius[rim] - 0.295, disc.vertices[rim, 1] - 0.015)
+    assert arc_distance == pytest.approx(0.005, abs=1e-5)
+
+
+def test_creases() -> None:
+    """Of a cube all edges are hard at 35°, of a fine ball none."""
+    v = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], float)
+    quads = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
+    t = np.array([tri for a, b, c, d in quads for tri in ((a, b, c), (a, c, d))])
+    normals = smooth_normals(v, t)
+    assert (np.abs(normals).max(axis=2) > 0.9999).all()
+    ball = sphere(1.0, 64)
+    smooth = smooth_normals(ball.vertices, ball.triangles)
+    radial = ball.vertices[ball.triangles]
+    assert np.einsum("tci,tci->tc", smooth, radial).min() > 0.995
