@@ -8,7 +8,7 @@ from .glb import GlbWriter, glass
 from .pictures import engraved, handled_brass, maker_plate, noise, worn_paint
 from .shapes import around, as_one, ball, bent_plate, rounded_profile, tube, turned
 
-PAINT = (0.115, 0.285, 0.275)
+PAINT = (0.17, 0.385, 0.37)
 GLASS_LOW, GLASS_HIGH = 0.108, 0.252
 GLASS_RADIUS = 0.066
 
@@ -135,8 +135,8 @@ def _mantle(seed: int) -> Mesh:
 
 
 def _plate(glb: GlbWriter) -> None:
-    lines = [("HARBOUR LANTERN", 92), ("VANE & TIDEWRACK", 68), ("TIDEWRACK QUAY", 50)]
-    colour, mr, normal = engraved(maker_plate(lines), (0.955, 0.80, 0.50), (0.05, 0.035, 0.025), metal=True)
+    lines = [("HARBOUR LANTERN", 102), ("VANE & TIDEWRACK", 86), ("TIDEWRACK QUAY", 66)]
+    colour, mr, normal = engraved(maker_plate(lines), (0.93, 0.85, 0.62), (0.035, 0.025, 0.02), metal=True)
     material = glb.material(
         "Maker's plate", metal=1.0, rough=1.0, base_map=glb.texture("plate", colour),
         mr_map=glb.texture("plate surface", mr), normal_map=glb.texture("plate engraving", normal),

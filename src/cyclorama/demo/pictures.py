@@ -71,7 +71,7 @@ def handled_brass(seed: int, size: int = 512) -> tuple[NDArray[np.uint8], NDArra
     speck = np.clip(noise((size, size), 1.6, seed + 2) - 2.3, 0, 1)
     rough = np.clip(0.2 + 0.025 * lines + 0.05 * smudge + 0.2 * speck, 0.1, 0.6)
     tarnish = np.clip(0.1 * smudge + 0.3 * speck, 0, 0.5)[..., None]
-    bright, dull = np.array([0.955, 0.80, 0.50]), np.array([0.68, 0.50, 0.28])
+    bright, dull = np.array([0.945, 0.862, 0.635]), np.array([0.66, 0.53, 0.34])
     return as_bytes(bright * (1 - tarnish) + dull * tarnish), metal_rough(1.0, rough)
 
 
@@ -96,7 +96,9 @@ def worn_paint(
 def _centred(draw: ImageDraw.ImageDraw, x: float, y: float, text: str, size: int, fill: int) -> None:
     font = ImageFont.load_default(size=size)
     left, top, right, bottom = draw.textbbox((0, 0), text, font=font)
-    draw.text((x - (left + right) / 2, y - (top + bottom) / 2), text, font=font, fill=fill)
+    # a stroke, because engraving is cut broader than type is printed
+    place = (x - (left + right) / 2, y - (top + bottom) / 2)
+    draw.text(place, text, font=font, fill=fill, stroke_width=size // 28, stroke_fill=fill)
 
 
 def maker_plate(lines: list[tuple[str, int]], width: int = 1024, height: int = 512) -> Map:

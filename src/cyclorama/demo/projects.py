@@ -50,26 +50,26 @@ def storm_glass_project() -> DemoProject:
     intake = take_in(dict([model]))
     picture = encode_exr(north_light_studio())
     stage = Stage(
-        sweep=Sweep(form="round", width_m=7, depth_m=7, height_m=3.2, fillet_m=1.6, color=(0.52, 0.50, 0.465),
+        sweep=Sweep(form="round", width_m=7, depth_m=7, height_m=3.2, fillet_m=1.6, color=(0.60, 0.575, 0.53),
                     roughness=0.65),
         disc=Disc(radius_m=0.125, height_m=0.012, edge_m=0.003, color=(0.045, 0.044, 0.042), roughness=0.28),
     )  # fmt: skip
     lights = (
-        RectLight(id="key", name="Key", role="key", azimuth_deg=-52, elevation_deg=38, distance_m=1.1, width_m=0.55,
-                  height_m=0.75, strength_stops=-2.0, temperature_k=5200),
-        RectLight(id="fill", name="Fill", role="fill", azimuth_deg=68, elevation_deg=16, distance_m=1.4, width_m=0.9,
-                  height_m=0.9, strength_stops=-4.2, temperature_k=6200),
-        RectLight(id="rim", name="Rim", role="rim", azimuth_deg=158, elevation_deg=32, distance_m=1.1, width_m=0.25,
-                  height_m=0.9, strength_stops=-2.4, temperature_k=6800),
+        RectLight(id="key", name="Key", role="key", azimuth_deg=-58, elevation_deg=40, distance_m=1.0, width_m=0.45,
+                  height_m=0.8, strength_stops=-0.9, temperature_k=5200),
+        RectLight(id="fill", name="Fill", role="fill", azimuth_deg=68, elevation_deg=14, distance_m=1.3, width_m=0.5,
+                  height_m=1.2, strength_stops=-3.4, temperature_k=6200),
+        RectLight(id="rim", name="Rim", role="rim", azimuth_deg=158, elevation_deg=28, distance_m=1.0, width_m=0.25,
+                  height_m=1.0, strength_stops=-1.4, temperature_k=6800),
     )  # fmt: skip
     project = Project(
         id="storm-glass-no-4", name="Storm Glass No. 4", subject=_placed(intake, stage), materials=intake.materials,
         set=stage, lights=lights,
         environment=Environment(asset=content_hash(picture), source_name="north-light-studio.exr",
-                                strength_stops=-1.2),
+                                strength_stops=-1.7),
         cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=9),), camera_id="camera-1",
         move=Move(id="move-1", name="Orbit", kind="orbit", frames=240, start_azimuth_deg=14),
-        look=Look(ev100=8.6), shoot=ShootSettings(margin=0.09),
+        look=Look(ev100=8.7), shoot=ShootSettings(margin=0.07),
     )  # fmt: skip
     return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
 
@@ -80,25 +80,25 @@ def lantern_project() -> DemoProject:
     intake = take_in(dict([model]))
     picture = encode_exr(harbour_dusk())
     stage = Stage(
-        sweep=Sweep(form="straight", width_m=9, depth_m=6, height_m=4, fillet_m=1.5, color=(0.17, 0.19, 0.215),
+        sweep=Sweep(form="straight", width_m=9, depth_m=6, height_m=4, fillet_m=1.5, color=(0.24, 0.25, 0.265),
                     roughness=0.6),
         disc=Disc(radius_m=0.17, height_m=0.016, edge_m=0.004, color=(0.16, 0.105, 0.07), roughness=0.45),
     )  # fmt: skip
     lights = (
         RectLight(id="key", name="Key", role="key", azimuth_deg=-48, elevation_deg=42, distance_m=1.3, width_m=0.6,
-                  height_m=0.6, strength_stops=-2.6, temperature_k=5600),
+                  height_m=0.6, strength_stops=-1.8, temperature_k=5000),
         RectLight(id="fill", name="Fill", role="fill", azimuth_deg=60, elevation_deg=12, distance_m=1.6, width_m=0.9,
                   height_m=1.2, strength_stops=-4.6, temperature_k=4300),
         RectLight(id="rim", name="Rim", role="rim", azimuth_deg=-150, elevation_deg=35, distance_m=1.3, width_m=0.3,
-                  height_m=1.0, strength_stops=-2.4, temperature_k=7500),
+                  height_m=1.0, strength_stops=-1.5, temperature_k=7500),
     )  # fmt: skip
     project = Project(
         id="harbour-lantern", name="Harbour Lantern", subject=_placed(intake, stage), materials=intake.materials,
         set=stage, lights=lights,
-        environment=Environment(asset=content_hash(picture), source_name="harbour-dusk.exr", strength_stops=-1.6),
+        environment=Environment(asset=content_hash(picture), source_name="harbour-dusk.exr", strength_stops=-1.1),
         cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=8),), camera_id="camera-1",
         move=Move(id="move-1", name="Spin", kind="spin", frames=144, start_azimuth_deg=0),
-        look=Look(ev100=8.2), shoot=ShootSettings(margin=0.09),
+        look=Look(ev100=7.9), shoot=ShootSettings(margin=0.07),
     )  # fmt: skip
     return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
 

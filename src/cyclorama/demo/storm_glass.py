@@ -20,7 +20,7 @@ def build_storm_glass(seed: int = 4) -> bytes:
     brass_colour, brass_mr = handled_brass(seed)
     brass_map, brass_mr_map = glb.texture("brass", brass_colour), glb.texture("brass surface", brass_mr)
     brass = glb.material("Brass", metal=1.0, rough=1.0, base_map=brass_map, mr_map=brass_mr_map)
-    polished = glb.material("Polished brass", (0.93, 0.64, 0.25), metal=1.0, rough=0.12)
+    polished = glb.material("Polished brass", (0.89, 0.74, 0.38), metal=1.0, rough=0.13)
     profile = rounded_profile(
         [(0.0, 0.048), (0.050, 0.048), (0.053, 0.044), (0.054, 0.038), (0.0625, 0.033), (0.068, 0.024),
          (0.071, 0.016), (0.074, 0.014), (0.0755, 0.005), (0.0745, 0.0), (0.0, 0.0)], 0.0022
@@ -177,8 +177,8 @@ def _seals() -> Mesh:
 
 def _plates(glb: GlbWriter) -> None:
     """A name plate let into the base, and the scale beside the column."""
-    lines = [("STORM GLASS", 118), ("No. 4", 92), ("VANE & TIDEWRACK", 66)]
-    colour, mr, normal = engraved(maker_plate(lines), (0.955, 0.80, 0.50), (0.05, 0.035, 0.025), metal=True)
+    lines = [("STORM GLASS", 132), ("No. 4", 104), ("VANE & TIDEWRACK", 84)]
+    colour, mr, normal = engraved(maker_plate(lines), (0.93, 0.85, 0.62), (0.035, 0.025, 0.02), metal=True)
     plate = glb.material(
         "Name plate", metal=1.0, rough=1.0, base_map=glb.texture("plate", colour),
         mr_map=glb.texture("plate surface", mr), normal_map=glb.texture("plate engraving", normal),

@@ -95,8 +95,8 @@ class Wish:
         self._asked = 0.0
         self.value = "run"
 
-    def interrupts(self) -> bool:
-        if time.monotonic() - self._asked > WISH_EVERY_S:
+    def interrupts(self, at_once: bool = False) -> bool:
+        if at_once or time.monotonic() - self._asked > WISH_EVERY_S:
             self._asked = time.monotonic()
             self.value = self._studio.takes.wish(self._take_id)
         return self.value != "run"
@@ -153,7 +153,7 @@ def _shoot_missing(
         studio.takes.add_frame(take.id, record)
         done += 1
         tell(Progress(number, 0.0, done, total, seconds))
-        if wish.interrupts():
+        if number != missing[-1] and wish.interrupts(at_once=True):
             raise Cancelled
 
 

@@ -25,13 +25,12 @@ def sequence_stem(project: Project) -> str:
         "project": slug(project.name), "move": slug(project.move.name), "camera": slug(project.camera.name),
         "width": str(project.shoot.width), "height": str(project.shoot.height),
     }  # fmt: skip
-    try:
-        stem = project.shoot.name_pattern.format(**values)
-    except (KeyError, ValueError, IndexError, AttributeError) as error:
+    stem = re.sub(r"\{(\w+)\}", lambda field: values.get(field[1], field[0]), project.shoot.name_pattern)
+    if "{" in stem or "}" in stem:
         raise ChangeError(
             f"The file name ‘{project.shoot.name_pattern}’ has a field that is not known. "
             f"Use {', '.join('{' + f + '}' for f in FIELDS)}."
-        ) from error
+        )
     return re.sub(r"[\\/:*?\"<>|]", "-", stem).strip(" .") or "frame"
 
 

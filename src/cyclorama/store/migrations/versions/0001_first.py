@@ -40,7 +40,7 @@ def upgrade() -> None:
         sa.Column("message", sa.String, nullable=False),
         sa.Column("worker_pid", sa.Integer),
         sa.Column("beat", sa.DateTime),
-        sa.Column("forecast_s", sa.Float),
+        sa.Column("forecast_s", sa.Double),
         sa.Column("created", sa.DateTime, nullable=False),
         sa.Column("started", sa.DateTime),
         sa.Column("finished", sa.DateTime),
@@ -52,7 +52,7 @@ def upgrade() -> None:
         sa.Column("file", sa.String, nullable=False),
         sa.Column("sha256", sa.String, nullable=False),
         sa.Column("size", sa.Integer, nullable=False),
-        sa.Column("seconds", sa.Float, nullable=False),
+        sa.Column("seconds", sa.Double, nullable=False),
         sa.Column("at", sa.DateTime, nullable=False),
     )
     op.create_index("take_by_project", "take", ["project_id"])

@@ -1,0 +1,102 @@
+"""Exposure, view transforms and files."""
+
+import io
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from cyclorama.core.errors import IntakeError
+from cyclorama.core.picture.exposure import exposure_scale, meter_ev100
+from cyclorama.core.picture.files import encode_exr, encode_frame, read_linear
+from cyclorama.core.picture.view import srgb_encode, to_display
+from cyclorama.core.scene import Look
+
+
+def grey(value: float, shape: tuple[int, int] = (4, 4)) -> np.ndarray:
+    return np.full((*shape, 3), value, np.float32)
+
+
+def decode(display: float) -> float:
+    return display / 12.92 if display <= 0.04045 else ((display + 0.055) / 1.055) ** 2.4
+
+
+def test_exposure_is_iso_saturation_based() -> None:
+    """At EV100 = 15 a luminance of 1.2 · 2^15 nit saturates."""
+    assert exposure_scale(Look(ev100=15)) * 1.2 * 2**15 == pytest.approx(1)
+    assert exposure_scale(Look(ev100=9, offset_stops=1)) == 2 * exposure_scale(Look(ev100=9))
+
+
+def test_meter_puts_an_even_subject_at_middle_grey() -> None:
+    picture, mask = grey(640.0), np.ones((4, 4), np.float32)
+    ev = meter_ev100([picture], [mask])
+    assert ev is not None
+    assert 640 * exposure_scale(Look(ev100=ev)) == pytest.approx(0.18)
+    assert meter_ev100([picture], [mask * 0]) is None
+    assert meter_ev100([grey(0.0)], [mask]) is None
+
+
+def test_neutral_view_keeps_base_colours_and_compresses_highlights() -> None:
+    """Khronos PBR Neutral: for greys 0.08…0.8 the value less 0.04; above, a curve that never reaches 1."""
+    for value in (0.1, 0.3, 0.6, 0.79):
+        assert decode(float(to_display(grey(value), "neutral")[0, 0, 0])) == pytest.approx(value - 0.04, abs=1e-4)
+    # peak p: 1 − d² / (p + d − s), s = 0.76, d = 0.24
+    assert decode(float(to_display(grey(3.0), "neutral")[0, 0, 0])) == pytest.approx(1 - 0.24**2 / (2.96 + 0.24 - 0.76), abs=1e-4)
+    ramp = to_display(np.linspace(0, 50, 300, dtype=np.float32)[None, :, None].repeat(3, 2), "neutral")[0, :, 0]
+    assert (np.diff(ramp) >= 0).all()
+    assert ramp.max() <= 1
+
+
+def test_srgb_view_and_aces_view() -> None:
+    assert float(srgb_encode(np.float32(0.5))) == pytest.approx(0.735357, abs=1e-5)
+    assert to_display(grey(7.0), "srgb").max() == pytest.approx(1.0)
+    aces = to_display(grey(0.18), "aces")
+    assert np.ptp(aces[0, 0]) < 2e-3  # neutral stays neutral
+    assert 0.30 < float(aces[0, 0, 0]) < 0.45  # ACES 1.0 SDR shows middle grey at about 10 nit of 100
+    assert to_display(grey(1e9), "aces").max() <= 1
+    broken = grey(0.5)
+    broken[0, 0] = np.nan
+    assert np.isfinite(to_display(broken, "neutral")).all()
+
+
+def test_exr_round_trip() -> None:
+    rng = np.random.default_rng(0)
+    picture = (rng.random((8, 16, 3)) * 100).astype(np.float32)
+    assert read_linear(encode_exr(picture), "a.exr") == pytest.approx(picture, rel=1e-3)
+
+
+def hdr(width: int, height: int, rows: bytes) -> bytes:
+    return b"#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y %d +X %d\n" % (height, width) + rows
+
+
+def test_hdr_flat_and_run_length() -> None:
+    pixel = bytes([128, 64, 32, 129])  # 128/256 · 2^(129−128) = 1
+    assert read_linear(hdr(4, 2, pixel * 8), "a.hdr")[0, 0] == pytest.approx([1, 0.5, 0.25])
+    row = b"\x02\x02\x00\x10" + b"".join(bytes([128 + 16, v]) for v in (128, 64, 32, 129))
+    assert read_linear(hdr(16, 2, row * 2), "a.hdr")[1, 15] == pytest.approx([1, 0.5, 0.25])
+    mixed = b"\x02\x02\x00\x10" + b"".join(bytes([128 + 8, v, 8]) + bytes([v] * 8) for v in (128, 64, 32, 129))
+    assert read_linear(hdr(16, 1, mixed), "a.hdr")[0, 8] == pytest.approx([1, 0.5, 0.25])
+
+
+@pytest.mark.parametrize(
+    "data",
+    [b"", b"nonsense", b"#?RADIANCE\n\nno size", hdr(16, 4, b"\x02\x02\x00\x10\x80"), hdr(4, 4, b"short"),
+     b"\x76\x2f\x31\x01" + b"broken" * 10, hdr(100_000, 100_000, b"")],
+)  # fmt: skip
+def test_broken_environments_get_a_sentence(data: bytes) -> None:
+    with pytest.raises(IntakeError) as error:
+        read_linear(data, "sky")
+    assert "sky" in error.value.sentence
+
+
+def test_frames_hold_alpha_where_the_format_can() -> None:
+    look = Look(ev100=0, view="srgb")
+    radiance, alpha = grey(0.3), np.full((4, 4), 0.5, np.float32)
+    with Image.open(io.BytesIO(encode_frame(radiance, alpha, look, "png"))) as image:
+        assert image.mode == "RGBA"
+        r, _, _, a = image.getpixel((0, 0))  # type: ignore[misc]
+    assert a == 128
+    assert decode(r / 255) == pytest.approx(0.3 / 1.2 / 0.5, abs=0.004)  # straight, not premultiplied
+    with Image.open(io.BytesIO(encode_frame(radiance, None, look, "jpeg"))) as image:
+        assert image.format == "JPEG"
+    assert read_linear(encode_frame(radiance, None, look, "exr"), "f")[0, 0, 0] == pytest.approx(0.25, rel=1e-3)

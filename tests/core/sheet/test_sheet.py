@@ -1,0 +1,127 @@
+"""The call sheet says what is true, and the readiness list finds what is odd."""
+
+import numpy as np
+import pytest
+
+from cyclorama.core.errors import ChangeError
+from cyclorama.core.geometry.measure import Measures, measure
+from cyclorama.core.scene import Project, SetValue, apply_set, new_project
+from cyclorama.core.scene.changes import Centre, CorrectUnit, FitSubject, MeterSubject, StandOnFloor
+from cyclorama.core.sequence.names import frame_name
+from cyclorama.core.sheet import perform, readiness, review, stations
+from tests.conftest import diffuse, project_of, sphere
+
+BALL = sphere(0.2, 48)
+MEASURES = measure(BALL.transformed(np.array([[1, 0, 0, 0.1], [0, 1, 0, 0.5], [0, 0, 1, 0], [0, 0, 0, 1.0]])))
+
+
+def with_ball(**values: object) -> Project:
+    bare, _ = project_of(BALL, diffuse())
+    project = new_project("Test").model_copy(update={"subject": bare.subject, "materials": bare.materials})
+    for path, value in values.items():
+        project = apply_set(project, SetValue(path=path.replace("__", "/"), value=value))  # type: ignore[arg-type]
+    return project
+
+
+def sheet(project: Project, measures: Measures | None = MEASURES) -> dict:
+    return {s.key: s for s in stations(review(project, measures))}
+
+
+def odd(project: Project) -> str:
+    return " ".join(readiness(review(project, MEASURES)).odd)
+
+
+def done(project: Project, change) -> Project:  # type: ignore[no-untyped-def]
+    return perform(project, change, MEASURES, lambda p: 9.123)[0]
+
+
+def test_an_empty_studio() -> None:
+    lines = sheet(new_project("Test"), None)
+    assert lines["subject"].mark == "missing"
+    assert lines["camera"].sentence.startswith("Orbit, 240 frames at 24/s = 10 s, closes exactly.")
+    assert lines["light"].sentence == "Key, Fill and Rim; the rig stands with the set."
+
+
+def test_wobble_and_gap_are_said_and_mended() -> None:
+    project = with_ball()
+    hints = sheet(project)["subject"].hints
+    assert hints[0] == "Its centre lies 100 mm off the axis of the turn: it will wobble."
+    assert hints[1] == "It floats 280 mm above the disc."
+    project = done(done(project, Centre(method="box")), StandOnFloor())
+    assert sheet(project)["subject"].mark == "ready"
+    lower = apply_set(project, SetValue(path="subject/placement/lift_m", value=project.subject.placement.lift_m - 0.004))
+    assert sheet(lower)["subject"].hints == ("It cuts 4 mm into the disc.",)
+
+
+def test_subject_stays_on_the_disc_when_the_disc_changes() -> None:
+    project = done(done(with_ball(), Centre()), StandOnFloor())
+    for path, value in (("set/disc/height_m", 0.08), ("set/disc/on", False)):
+        project = done(project, SetValue(path=path, value=value))
+        assert sheet(project)["subject"].mark == "ready"
+
+
+def test_unit_and_axis_keep_it_standing_in_the_middle() -> None:
+    project = done(with_ball(), CorrectUnit(unit_m=0.001, up="z"))
+    r = review(project, MEASURES)
+    assert r.subject is not None
+    assert r.subject.size_m == pytest.approx((0.0004,) * 3, rel=1e-2)
+    assert abs(r.subject.gap_mm) < 1e-6
+    assert r.subject.wobble_mm["box"] < 1e-9
+
+
+def test_fit_and_meter() -> None:
+    project = done(done(done(with_ball(), Centre()), StandOnFloor()), FitSubject())
+    assert review(project, MEASURES).margins.worst == pytest.approx(project.shoot.margin, abs=1e-4)
+    assert done(project, MeterSubject()).look.ev100 == 9.12
+    with pytest.raises(ChangeError, match="no light on the subject"):
+        perform(project, MeterSubject(), MEASURES, lambda p: None)
+    with pytest.raises(ChangeError, match="no subject yet"):
+        perform(new_project("Test"), FitSubject(), None, lambda p: None)
+
+
+def test_darkness_is_said() -> None:
+    dark = with_ball(lights__key__on=False, lights__fill__on=False, lights__rim__on=False)
+    assert sheet(dark)["light"].sentence == "Nothing shines: the picture will be black."
+    assert sheet(dark)["light"].mark == "missing"
+    assert "Every frame will be black" in odd(dark)
+    assert "solo" in sheet(with_ball(lights__key__solo=True))["light"].hints[0]
+
+
+@pytest.mark.parametrize(
+    ("values", "expected"),
+    [
+        ({"move__kind": "hold"}, "The camera does not move: all 240 frames will show the same."),
+        ({"shoot__to_frame": 241}, "Frame 241 is frame 1 again"),
+        ({"shoot__transparent": True, "shoot__file_format": "jpeg"}, "JPEG cannot hold alpha"),
+        ({"shoot__to_frame": 48}, "Only 48 of 240 frames"),
+        ({"shoot__width": 1281}, "1281×720 is odd-sized"),
+        ({"camera__distance_m": 0.6}, "leaves the frame in"),
+        ({"camera__elevation_deg": 0, "set__sweep__height_m": 0.3}, "The sweep ends inside the picture"),
+    ],
+)
+def test_odd_shots_are_pointed_out(values: dict, expected: str) -> None:
+    project = done(done(done(with_ball(), Centre()), StandOnFloor()), FitSubject())
+    for path, value in values.items():
+        path = path.replace("__", "/").replace("camera/", f"cameras/{project.camera_id}/")
+        project = apply_set(project, SetValue(path=path, value=value))
+    assert expected in odd(project)
+
+
+def test_a_proper_shot_has_nothing_odd() -> None:
+    project = done(done(done(with_ball(), Centre()), StandOnFloor()), FitSubject())
+    ready = readiness(review(project, MEASURES), (6600, 900))
+    assert ready.odd == ()
+    assert ready.sentence == (
+        "Will shoot 240 frames of ‘Orbit’ through ‘Camera 1’, 1280×720, PNG, about 1 h 50 min ± 15 min."
+    )
+    empty = apply_set(apply_set(project, SetValue(path="shoot/from_frame", value=9)), SetValue(path="shoot/to_frame", value=3))
+    assert readiness(review(empty, MEASURES)).blocking
+
+
+def test_file_names() -> None:
+    project = with_ball(name="Störm Gläss / No. 4", shoot__padding=5, shoot__name_pattern="{project}_{move}_{width}")
+    assert frame_name(project, 7) == "storm-glass-no-4_orbit_1280.00007.png"
+    with pytest.raises(ChangeError, match="field that is not known"):
+        frame_name(apply_set(project, SetValue(path="shoot/name_pattern", value="{nobody}")), 1)
+    with pytest.raises(ChangeError):
+        frame_name(apply_set(project, SetValue(path="shoot/name_pattern", value="{project.__class__}")), 1)

@@ -1,0 +1,145 @@
+"""Takes: frames on disk, pause, kill, resume, damage."""
+
+import os
+import signal
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from cyclorama.core.errors import ShootError
+from cyclorama.core.geometry.intake import measures_key
+from cyclorama.core.geometry.measure import measure
+from cyclorama.core.render.film import Tracer
+from cyclorama.core.scene import SetValue, apply_set
+from cyclorama.shoot import desk
+from cyclorama.shoot.take import frame_path, frames_to_shoot, shoot_take
+from cyclorama.shoot.worker import mark_interrupted, worker_lock
+from cyclorama.store import Saved, Studio, TakeRecord
+from tests.conftest import diffuse, project_of, sphere
+
+LONGEST_WAIT_S = 120
+
+
+def studio_with(folder: Path, samples: int = 1, frames: int = 6, **values: object) -> tuple[Studio, Saved]:
+    """A lit ball, quick to shoot."""
+    studio = Studio(folder)
+    project, assets = project_of(sphere(0.3, 32), diffuse(0.6))
+    settings = {"shoot/width": 48, "shoot/height": 32, "shoot/samples": samples, "shoot/denoise": False,
+                "move/frames": frames} | values  # fmt: skip
+    for path, value in settings.items():
+        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
+    light = project.environment.model_copy(update={"background": (0.2, 0.2, 0.2)})
+    project = project.model_copy(update={"environment": light})
+    studio.assets.put_all(assets)
+    studio.assets.put(measures_key(project.subject.asset), measure(sphere(0.3, 32)).to_bytes())  # type: ignore[union-attr]
+    return studio, studio.projects.create(project)
+
+
+def wait_for(check: Callable[[], bool]) -> None:
+    end = time.monotonic() + LONGEST_WAIT_S
+    while not check():
+        assert time.monotonic() < end, "waited too long"
+        time.sleep(0.05)
+
+
+def contents(take: TakeRecord) -> dict[int, bytes]:
+    return {n: frame_path(take, n).read_bytes() for n in take.numbers}
+
+
+def test_a_take_is_numbered_frames_with_checksums(data_folder: Path, tracer: Tracer) -> None:
+    studio, saved = studio_with(data_folder)
+    take = desk.call_take(studio, saved, start=False)
+    seen: list[tuple[int, int]] = []
+    assert shoot_take(studio, take.id, tracer, lambda p: seen.append((p.done, p.total))) == "done"
+    take = studio.takes.get(take.id)
+    assert sorted(p.name for p in (take.folder / "beauty").iterdir()) == [f"test_orbit.{n:04d}.png" for n in range(1, 7)]
+    assert seen[-1] == (6, 6)
+    with Image.open(frame_path(take, 3)) as image:
+        assert image.size == (48, 32)
+    assert len({f.sha256 for f in take.frames.values()}) == 6
+
+
+def test_missing_and_damaged_frames_are_shot_again_bit_for_bit(data_folder: Path, tracer: Tracer) -> None:
+    studio, saved = studio_with(data_folder)
+    take = desk.call_take(studio, saved, start=False)
+    shoot_take(studio, take.id, tracer)
+    before = contents(studio.takes.get(take.id))
+    frame_path(take, 2).unlink()
+    frame_path(take, 5).write_bytes(before[5][:-10] + b"0123456789")
+    kept = frame_path(take, 1).stat().st_mtime_ns
+    assert frames_to_shoot(studio.takes.get(take.id)) == [2, 5]
+    shoot_take(studio, take.id, tracer)
+    assert contents(studio.takes.get(take.id)) == before
+    assert frame_path(take, 1).stat().st_mtime_ns == kept
+
+
+def test_pause_keeps_what_is_there(data_folder: Path, tracer: Tracer) -> None:
+    studio, saved = studio_with(data_folder, samples=32)
+    take = desk.call_take(studio, saved, start=False)
+
+    def pause_after_two(progress) -> None:  # type: ignore[no-untyped-def]
+        if progress.done == 2:
+            desk.pause(studio, take.id)
+
+    assert shoot_take(studio, take.id, tracer, pause_after_two) == "paused"
+    paused = studio.takes.get(take.id)
+    assert 2 <= len(paused.frames) < 6
+    studio.takes.update(take.id, wish="run")
+    assert shoot_take(studio, take.id, tracer) == "done"
+    with pytest.raises(ShootError, match="nothing to pause"):
+        desk.pause(studio, take.id)
+
+
+def test_kill_the_worker_and_resume(data_folder: Path) -> None:
+    """kill −9 in the middle: the take is interrupted, resuming shoots only what is missing, the same bits."""
+    studio, saved = studio_with(data_folder, samples=64, frames=8)
+    take = desk.call_take(studio, saved)
+    wait_for(lambda: len(studio.takes.get(take.id).frames) >= 2)
+    pid = studio.takes.get(take.id).worker_pid
+    assert pid is not None
+    assert pid != os.getpid()
+    os.kill(pid, signal.SIGKILL)
+    wait_for(lambda: mark_interrupted(studio) or studio.takes.get(take.id).state == "interrupted")
+    left = studio.takes.get(take.id)
+    times = {n: frame_path(left, n).stat().st_mtime_ns for n in left.frames}
+    assert len(times) < 8
+    desk.resume(studio, take.id)
+    wait_for(lambda: studio.takes.get(take.id).state == "done")
+    done = studio.takes.get(take.id)
+    assert len(done.frames) == 8
+    assert {n: frame_path(done, n).stat().st_mtime_ns for n in times} == times
+    with worker_lock(data_folder) as free:
+        assert not free  # the worker stays a moment for the next take
+    desk.remove(studio, take.id)
+    assert not take.folder.exists()
+
+
+def test_transparent_frames(data_folder: Path, tracer: Tracer) -> None:
+    studio, saved = studio_with(data_folder, frames=1, **{"shoot/transparent": True, "shoot/samples": 16})
+    take = desk.call_take(studio, saved, start=False)
+    shoot_take(studio, take.id, tracer)
+    with Image.open(frame_path(take, 1)) as image:
+        alpha = np.asarray(image)[..., 3]
+    assert alpha[0, 0] == 0
+    assert alpha.max() == 255
+
+
+def test_a_shot_with_nothing_to_shoot_is_refused(data_folder: Path) -> None:
+    studio, saved = studio_with(data_folder)
+    empty = studio.projects.edit(
+        saved.project.id, 1, "x", lambda p: apply_set(apply_set(p, SetValue(path="shoot/from_frame", value=5)), SetValue(path="shoot/to_frame", value=2))
+    )  # fmt: skip
+    with pytest.raises(ShootError, match="range is empty"):
+        desk.call_take(studio, empty, start=False)
+
+
+def test_a_lost_file_fails_the_take_with_a_sentence(data_folder: Path, tracer: Tracer) -> None:
+    studio, saved = studio_with(data_folder)
+    take = desk.call_take(studio, saved, start=False)
+    studio.assets.path(saved.project.subject.asset).unlink()  # type: ignore[union-attr]
+    assert shoot_take(studio, take.id, tracer) == "failed"
+    assert "gone from the data folder" in studio.takes.get(take.id).message
