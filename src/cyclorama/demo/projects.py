@@ -69,7 +69,7 @@ def storm_glass_project() -> DemoProject:
                                 strength_stops=-1.7),
         cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=9),), camera_id="camera-1",
         move=Move(id="move-1", name="Orbit", kind="orbit", frames=240, start_azimuth_deg=14),
-        look=Look(ev100=8.7), shoot=ShootSettings(margin=0.07),
+        look=Look(ev100=8.45), shoot=ShootSettings(margin=0.07),
     )  # fmt: skip
     return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
 

@@ -23,6 +23,7 @@ from ..store import Studio
 FULL_SAMPLES = 256
 STEPS = (2, 8, 32, 96, FULL_SAMPLES)
 """Samples at which a picture is sent."""
+POSTER_WIDTH, POSTER_SAMPLES = 480, 24
 
 
 @dataclass(slots=True)
@@ -162,6 +163,16 @@ class Lens:
                     raise Cancelled
                 spent = int((time.perf_counter() - asked) * 1000)
                 viewer.deliver(Picture(request, target if steps is STEPS else 0, width, height, spent, jpeg))
+
+    def poster(self, project: Project) -> bytes:
+        """A small developed picture of the first frame, as JPEG; waits until the kernels are ready."""
+        self.ready.wait()
+        width = POSTER_WIDTH
+        height = max(1, round(width * project.shoot.height / project.shoot.width))
+        with self.borrowed() as (compiler, tracer):
+            film = Film(width, height)
+            tracer.expose(film, compiler.compile(project, project.move.first_frame, width, height), POSTER_SAMPLES)
+            return self._picture(film, project, POSTER_SAMPLES)
 
     def _picture(self, film: Film, project: Project, samples: int) -> bytes:
         final = samples >= FULL_SAMPLES

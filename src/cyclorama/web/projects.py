@@ -20,6 +20,7 @@ from ..core.sheet import perform
 from ..core.sheet.words import duration
 from ..shoot.forecast import forecast
 from ..store import Saved
+from ..store.assets import write_whole
 from .context import Context, context
 from .state import pose_state, project_state
 
@@ -130,6 +131,20 @@ def shoot_forecast(ctx: Ctx, project_id: str) -> dict[str, Any]:
         seconds, spread = forecast(project, compiler, tracer)
     sentence = f"about {duration(seconds)} ± {duration(spread)}"
     return {"seconds": seconds, "plus_minus": spread, "sentence": sentence}
+
+
+@router.get("/projects/{project_id}/poster")
+def poster(ctx: Ctx, project_id: str) -> Response:
+    """A picture of the project as it stands, developed once for each version."""
+    saved = ctx.studio.projects.get(project_id)
+    path = ctx.studio.folder / "posters" / f"{saved.project.id}.{saved.version}.jpg"
+    if not path.exists():
+        path.parent.mkdir(exist_ok=True)
+        data = ctx.lens.poster(saved.project)
+        for old in path.parent.glob(f"{saved.project.id}.*.jpg"):
+            old.unlink(missing_ok=True)
+        write_whole(path, data)
+    return Response(path.read_bytes(), media_type="image/jpeg", headers={"cache-control": "no-cache"})
 
 
 @router.get("/assets/{asset}/standin")

@@ -1,0 +1,305 @@
+"""The real interface in a real browser, from a dropped model to a downloaded clip."""
+
+import io
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from cyclorama.store import Studio
+from tests.core.geometry.test_intake import glb
+
+ARGUMENTS = [
+    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
+]  # fmt: skip
+LONG_MS = 180_000
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+class Server:
+    """The program as a person starts it."""
+
+    def __init__(self, folder: Path):
+        self.folder, self.port = folder, free_port()
+        self.process: subprocess.Popen[bytes] | None = None
+        self.start()
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        command = [sys.executable, "-m", "cyclorama", "run", "--no-open", "--port", str(self.port), "--data", str(self.folder)]
+        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+        end = time.monotonic() + 60
+        while True:
+            try:
+                urllib.request.urlopen(f"{self.address}/api/renderer").read()
+                return
+            except OSError:
+                assert time.monotonic() < end
+                time.sleep(0.1)
+
+    def kill(self) -> None:
+        assert self.process
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    server = Server(tmp_path_factory.mktemp("browser"))
+    yield server
+    server.kill()
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    path = next(p for p in map(shutil.which, ("chromium", "chromium-browser")) if p)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    problems: list[str] = []
+    page.on("pageerror", lambda error: problems.append(str(error)))
+    yield page
+    page.close()
+    assert problems == []
+
+
+@pytest.fixture(scope="module")
+def model(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("models") / "brass-ball.glb"
+    path.write_bytes(glb(base=(0.9, 0.7, 0.4), metal=1.0, rough=0.3))
+    return path
+
+
+@pytest.fixture(scope="module")
+def floor(server: Server, browser: Browser, model: Path) -> str:
+    """Address of a studio floor made by bringing a model to the reel wall."""
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    page.goto(server.address)
+    page.set_input_files("#model-file", str(model))
+    page.wait_for_url("**/projects/**", timeout=LONG_MS)
+    expect(page.locator("#stations")).to_contain_text("brass-ball.glb", timeout=LONG_MS)
+    address = page.url.split("#")[0]
+    page.close()
+    return address
+
+
+def opened(page: Page, floor: str, station: str = "subject") -> None:
+    page.goto(f"{floor}#{station}")
+    expect(page.locator(".station")).to_have_count(6)
+
+
+def field(page: Page, path: str):  # type: ignore[no-untyped-def]
+    return page.locator(f'section:not([hidden]) [data-number="{path}"]')
+
+
+def test_lens_develops_and_an_edit_starts_it_again(page: Page, floor: str) -> None:
+    opened(page, floor, "light")
+    picture = page.locator("#picture")
+    expect(picture).to_have_attribute("data-samples", "8", timeout=LONG_MS)
+    expect(picture).to_have_css("opacity", "1")
+    before = page.evaluate("document.getElementById('picture').toDataURL()")
+    field(page, "lights/{light}/strength_stops").fill("2+1")
+    field(page, "lights/{light}/strength_stops").press("Enter")
+    expect(page.locator("#undo")).to_be_enabled()
+    page.wait_for_function("before => document.getElementById('picture').toDataURL() !== before", arg=before, timeout=LONG_MS)
+    expect(field(page, "lights/{light}/strength_stops")).to_have_value("3")
+    page.keyboard.press("Control+z")
+    expect(field(page, "lights/{light}/strength_stops")).to_have_value("0")
+
+
+def test_arithmetic_units_and_wrong_numbers(page: Page, floor: str) -> None:
+    opened(page, floor, "camera")
+    frames = field(page, "move/frames")
+    for typed, shown in (("10*24", "240"), ("2s", "48"), ("(3+1)*12", "48"), ("240", "240")):
+        frames.fill(typed)
+        frames.press("Enter")
+        expect(frames).to_have_value(shown)
+    distance = field(page, "camera/distance_m")
+    distance.fill("80cm")
+    distance.press("Enter")
+    expect(distance).to_have_value("0.8")
+    before = field(page, "camera/focal_mm").input_value()
+    field(page, "camera/focal_mm").fill("3")
+    field(page, "camera/focal_mm").press("Enter")
+    expect(page.locator("#toast")).to_have_text("Focal length must be at least 8 mm; it was 3.")
+    expect(field(page, "camera/focal_mm")).to_have_value(before)
+
+
+def test_fit_and_the_call_sheet(page: Page, floor: str) -> None:
+    opened(page, floor, "camera")
+    distance = field(page, "camera/distance_m")
+    distance.fill("0.25")
+    distance.press("Enter")
+    station = page.locator('[data-station="camera"]')
+    expect(station).to_contain_text("cut off in frames 1 to 240")
+    page.locator("#mat").focus()
+    page.keyboard.press("f")
+    expect(station).to_contain_text("Margin 8.0%")
+    expect(page.locator("#fit-report")).to_contain_text("Margin 8.0 %")
+
+
+def test_scrubbing_by_ring_strip_and_keys(page: Page, floor: str) -> None:
+    opened(page, floor)
+    number = page.locator("#frame-number")
+    expect(number).to_have_value("1")
+    plan = page.locator("#plan").bounding_box()
+    camera = page.locator('#plan [data-grab="camera"]').bounding_box()
+    assert plan
+    assert camera
+    middle = (plan["x"] + plan["width"] / 2, plan["y"] + plan["height"] / 2 + 6)
+    start = (camera["x"] + camera["width"] / 2, camera["y"] + camera["height"] / 2)
+    radius = ((start[0] - middle[0]) ** 2 + (start[1] - middle[1]) ** 2) ** 0.5
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move(middle[0] + radius * 0.7, middle[1] + radius * 0.7)
+    page.mouse.move(middle[0] + radius, middle[1])
+    page.mouse.up()
+    assert abs(int(number.input_value()) - 61) <= 2  # a quarter of the way round
+    strip = page.locator("#strip").bounding_box()
+    assert strip
+    page.mouse.click(strip["x"] + 46 + (strip["width"] - 60) * 0.5, strip["y"] + 40)
+    assert abs(int(number.input_value()) - 121) <= 1
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowLeft")
+    assert abs(int(number.input_value()) - 112) <= 1
+    page.keyboard.press("End")
+    page.keyboard.press("ArrowRight")
+    expect(number).to_have_value("1")
+
+
+def test_dragging_in_the_lens_and_on_the_plan_can_be_undone(page: Page, floor: str) -> None:
+    opened(page, floor, "camera")
+    azimuth = field(page, "move/start_azimuth_deg")
+    before = azimuth.input_value()
+    mat = page.locator("#mat").bounding_box()
+    assert mat
+    page.mouse.move(mat["x"] + 300, mat["y"] + 200)
+    page.mouse.down()
+    page.mouse.move(mat["x"] + 340, mat["y"] + 210, steps=4)
+    page.mouse.up()
+    expect(azimuth).not_to_have_value(before)
+    page.click("#undo")
+    expect(azimuth).to_have_value(before)
+    lamp = page.locator('#plan [data-light="key"]').bounding_box()
+    assert lamp
+    page.mouse.move(lamp["x"] + lamp["width"] / 2, lamp["y"] + lamp["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(lamp["x"] - 30, lamp["y"] + 40, steps=4)
+    page.mouse.up()
+    expect(page.locator('[data-card="light"]')).to_be_visible()
+    expect(page.locator("#undo")).to_have_attribute("title", "Undo: Set azimuth (Ctrl+Z)")
+    page.click("#undo")
+
+
+def test_two_windows(page: Page, browser: Browser, floor: str) -> None:
+    other = browser.new_page()
+    opened(page, floor, "camera")
+    opened(other, floor, "camera")
+    focal = field(page, "camera/focal_mm")
+    focal.fill("65")
+    focal.press("Enter")
+    expect(focal).to_have_value("65")
+    start = field(other, "move/start_azimuth_deg")
+    start.fill("33")
+    start.press("Enter")
+    expect(other.locator("#stale")).to_be_visible()
+    other.click("#stale-apply")
+    expect(start).to_have_value("33")
+    expect(field(other, "camera/focal_mm")).to_have_value("65")
+    other.close()
+
+
+def test_a_broken_model_is_told_and_changes_nothing(page: Page, floor: str, tmp_path: Path) -> None:
+    opened(page, floor)
+    bad = tmp_path / "bad.glb"
+    bad.write_bytes(b"this is only text, whatever its name says")
+    page.set_input_files("#model-file", str(bad))
+    expect(page.locator("#toast")).to_contain_text("is not a GLB file", timeout=LONG_MS)
+    expect(page.locator("#stations")).to_contain_text("brass-ball.glb")
+
+
+def test_shoot_kill_resume_screen_and_download(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "camera")
+    for station, path, value in (
+        ("2", "", ""), ("3", "move/frames", "6"), ("6", "shoot/width", "320"), ("6", "shoot/height", "180"),
+        ("6", "shoot/samples", "96"),
+    ):  # fmt: skip
+        page.locator("#mat").focus()
+        page.keyboard.press(station)
+        if path:
+            field(page, path).fill(value)
+            field(page, path).press("Enter")
+            expect(field(page, path)).to_have_value(value)
+    expect(page.locator("#readiness")).to_contain_text("Will shoot 6 frames of ‘Orbit’ through ‘Camera 1’, 320×180, PNG")
+    page.click("#shoot")
+    page.click("#last-take a")
+    take = page.locator("[data-take]").first
+    expect(take.locator("img").first).to_be_visible(timeout=LONG_MS)
+
+    studio = Studio(server.folder)
+    record = studio.takes.all()[0]
+    assert record.worker_pid
+    os.kill(record.worker_pid, signal.SIGKILL)
+    server.kill()
+    done = set(studio.takes.get(record.id).frames)
+    assert 0 < len(done) < 6
+    server.start()
+
+    page.reload()
+    expect(take).to_have_attribute("data-state", "interrupted", timeout=LONG_MS)
+    take.get_by_role("button", name="Resume").click()
+    expect(take).to_have_attribute("data-state", "done", timeout=LONG_MS)
+    assert len(studio.takes.get(record.id).frames) == 6
+
+    take.get_by_role("link", name="Screen").click()
+    expect(page.locator("#seam")).to_contain_text("the loop closes", timeout=LONG_MS)
+    page.keyboard.press("ArrowRight")
+    expect(page.locator("#frame-now")).to_have_value("2")
+    page.click("#play")
+    page.wait_for_function("document.getElementById('frame-now').value === '5'")
+    page.click("#play")
+    with page.expect_download() as download:
+        page.click("#get-mp4")
+    with av.open(io.BytesIO(Path(download.value.path()).read_bytes())) as container:
+        video = container.streams.video[0]
+        assert (video.frames, video.average_rate, video.width, video.height) == (6, Fraction(24), 320, 180)
+
+
+def test_keyboard_help_and_accessibility_basics(page: Page, floor: str) -> None:
+    opened(page, floor)
+    page.locator("#mat").focus()
+    page.keyboard.press("?")
+    expect(page.locator("#keys")).to_be_visible()
+    expect(page.locator("#keys-list")).to_contain_text("Fit subject")
+    page.keyboard.press("Escape")
+    unnamed = page.evaluate(
+        """[...document.querySelectorAll('button, input:not([type=file]), select')].filter(e =>
+             e.offsetParent && !(e.textContent.trim() || e.getAttribute('aria-label') || e.labels?.length || e.title)).map(e => e.outerHTML)"""
+    )
+    assert unnamed == []

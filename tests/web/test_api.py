@@ -1,0 +1,140 @@
+"""The JSON interface: states, stale edits, intake, bad input, clips."""
+
+import io
+import time
+import zipfile
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import pytest
+from fastapi.testclient import TestClient
+
+from cyclorama.core.picture.files import encode_exr
+from cyclorama.core.render.film import Tracer
+from cyclorama.demo.environments import harbour_dusk
+from cyclorama.shoot import desk
+from cyclorama.shoot.take import shoot_take
+from cyclorama.web.app import create_app
+from tests.core.geometry.test_intake import BAD, glb
+
+
+@pytest.fixture
+def client(data_folder: Path) -> Iterator[TestClient]:
+    with TestClient(create_app(data_folder)) as client:
+        yield client
+
+
+def intake(client: TestClient, url: str, files: dict[str, bytes]) -> dict:
+    """Send files and follow the intake to its end."""
+    job = client.post(url, files=[("files", item) for item in files.items()]).json()
+    while "error" not in job or (not job["error"] and not job["result"]):
+        time.sleep(0.05)
+        job = client.get(f"/api/intakes/{job['id']}").json()
+    return job
+
+
+def change(client: TestClient, key: str, version: int, *changes: dict):  # type: ignore[no-untyped-def]
+    return client.post(f"/api/projects/{key}/changes", json={"base_version": version, "changes": list(changes)})
+
+
+def put(path: str, value: object) -> dict:
+    return {"kind": "set", "path": path, "value": value}
+
+
+@pytest.fixture
+def ball(client: TestClient) -> str:
+    return intake(client, "/api/intakes", {"painted-ball.glb": glb()})["result"]["project"]
+
+
+def test_a_model_becomes_a_project_that_is_fitted_and_grounded(client: TestClient, ball: str) -> None:
+    state = client.get(f"/api/projects/{ball}").json()
+    assert state["project"]["name"] == "Painted ball"
+    assert state["margins"]["worst"] == pytest.approx(state["project"]["shoot"]["margin"], abs=1e-4)
+    assert abs(state["subject"]["gap_mm"]) < 1e-6
+    assert [s["mark"] for s in state["stations"]] == ["ready"] * 6
+    assert len(state["move"]["cameras"]) == 240
+    assert client.get(f"/api/assets/{state['subject']['asset']}/standin").status_code == 200
+    assert client.get(f"/projects/{ball}").status_code == 200
+
+
+def test_edit_undo_redo_and_stale(client: TestClient, ball: str) -> None:
+    version = client.get(f"/api/projects/{ball}").json()["version"]
+    state = change(client, ball, version, put("move/frames", 48), put("name", "Other")).json()
+    assert (state["move"]["frames"], state["project"]["name"], state["undo"]) == (48, "Other", "Set frames")
+    stale = change(client, ball, version, put("name", "Lost"))
+    assert stale.status_code == 409
+    assert stale.json()["current"] == state["version"]
+    undone = client.post(f"/api/projects/{ball}/undo", json={"base_version": state["version"]}).json()
+    assert (undone["move"]["frames"], undone["redo"]) == (240, "Set frames")
+    bad = change(client, ball, undone["version"], put("name", "Half"), put("move/frames", 0))
+    assert bad.status_code == 422
+    assert client.get(f"/api/projects/{ball}").json()["project"]["name"] != "Half"
+
+
+def test_preview_changes_nothing(client: TestClient, ball: str) -> None:
+    before = client.get(f"/api/projects/{ball}").json()
+    wanted = {"changes": [put("move/start_azimuth_deg", 90)], "frame": 1}
+    pose = client.post(f"/api/projects/{ball}/preview", json=wanted).json()
+    assert pose["camera"] != before["move"]["cameras"][0]
+    assert client.get(f"/api/projects/{ball}").json() == before
+
+
+@pytest.mark.parametrize("case", ["empty", "text renamed", "truncated", "nan", "outside", "bomb", "huge picture", "no faces"])
+def test_bad_models_leave_the_project_as_it_was(client: TestClient, ball: str, case: str) -> None:
+    before = client.get(f"/api/projects/{ball}").json()
+    job = intake(client, f"/api/projects/{ball}/subject", BAD[case][0])
+    assert job["error"].endswith(".")
+    assert client.get(f"/api/projects/{ball}").json() == before
+
+
+def test_environment(client: TestClient, ball: str) -> None:
+    version = client.get(f"/api/projects/{ball}").json()["version"]
+    url = f"/api/projects/{ball}/environment?base_version={version}"
+    for name, data in (("a.exr", b""), ("a.exr", b"nonsense"), ("square.exr", encode_exr(harbour_dusk(32)[:, :32]))):
+        answer = client.post(url, files={"file": (name, data)})
+        assert answer.status_code == 422
+        assert name in answer.json()["error"]
+    state = client.post(url, files={"file": ("dusk.exr", encode_exr(harbour_dusk(32)))}).json()
+    assert state["project"]["environment"]["source_name"] == "dusk.exr"
+    assert "environment" in state["stations"][3]["sentence"]
+
+
+def test_what_is_not_there(client: TestClient) -> None:
+    for url in ("/api/projects/nobody", "/api/takes/nobody", "/api/assets/../x/standin", "/api/intakes/x"):
+        answer = client.get(url)
+        assert answer.status_code == 404
+    page = client.get("/projects/nobody", headers={"accept": "text/html"})
+    assert page.status_code == 404
+    assert "no such project" in page.text
+    assert client.post("/api/projects/nobody/changes", json={"nonsense": 1}).status_code == 422
+
+
+def test_take_to_clip_and_zip(client: TestClient, ball: str, tracer: Tracer) -> None:
+    version = client.get(f"/api/projects/{ball}").json()["version"]
+    small = [put("shoot/width", 64), put("shoot/height", 48), put("shoot/samples", 1), put("move/frames", 6), put("move/rate_num", 12)]
+    change(client, ball, version, *small)
+    studio = client.app.state.context.studio  # type: ignore[attr-defined]
+    take = desk.call_take(studio, studio.projects.get(ball), start=False)
+    assert client.get(f"/api/takes/{take.id}/clip.mp4").status_code == 422  # nothing there yet
+    shoot_take(studio, take.id, tracer)
+    with av.open(io.BytesIO(client.get(f"/api/takes/{take.id}/clip.mp4").content)) as container:
+        video = container.streams.video[0]
+        assert (video.frames, video.average_rate, video.width, video.height) == (6, Fraction(12), 64, 48)
+    archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/takes/{take.id}/frames.zip").content))
+    assert archive.testzip() is None
+    assert [n.rsplit(".", 2)[1] for n in archive.namelist()] == [f"{i:04d}" for i in range(1, 7)]
+    assert "closes" in client.get(f"/api/takes/{take.id}/seam").json()["sentence"]
+    assert client.get(f"/api/takes/{take.id}/frames/7").status_code == 404
+    assert client.get("/shoots").status_code == client.get(f"/takes/{take.id}").status_code == 200
+
+
+def test_forecast_poster_and_meter(client: TestClient, ball: str) -> None:
+    state = client.get(f"/api/projects/{ball}").json()
+    forecast = client.get(f"/api/projects/{ball}/forecast").json()
+    assert forecast["seconds"] > forecast["plus_minus"] > 0
+    assert client.get(f"/api/projects/{ball}/poster").content[:3] == b"\xff\xd8\xff"
+    metered = change(client, ball, state["version"], {"kind": "meter"}).json()
+    assert metered["undo"] == "Meter the subject"
+    assert metered["project"]["look"]["ev100"] != state["project"]["look"]["ev100"]
