@@ -57,9 +57,7 @@ def project_of(mesh: Mesh, material: Material) -> tuple[Project, dict[str, bytes
         }
     )
     subject = Subject(asset=key, source_name="test.glb", parts=(part,))
-    project = project.model_copy(
-        update={"subject": subject, "materials": (material,), "set": off, "lights": ()}
-    )
+    project = project.model_copy(update={"subject": subject, "materials": (material,), "set": off, "lights": ()})
     return project, {key: data}
 
 

@@ -48,4 +48,3 @@ def test_imports_point_inwards(path: Path) -> None:
 def test_modules_stay_readable() -> None:
     long = {str(p.relative_to(ROOT)): n for p in MODULES if (n := len(p.read_text().splitlines())) > 420}
     assert long == {}
-

@@ -18,8 +18,12 @@ CLI = ROOT / "node_modules/.bin/tailwindcss"
 def build(target: Path) -> None:
     """Run Tailwind, installing it first if needed."""
     if not CLI.exists():
-        subprocess.run(["npm", "install", "--silent", "--no-audit", "--no-fund", "--no-package-lock"], cwd=ROOT, check=True)
-    subprocess.run([str(CLI), "-i", str(SOURCE), "-o", str(target), "--minify"], cwd=ROOT, check=True, capture_output=True)
+        subprocess.run(
+            ["npm", "install", "--silent", "--no-audit", "--no-fund", "--no-package-lock"], cwd=ROOT, check=True
+        )
+    subprocess.run(
+        [str(CLI), "-i", str(SOURCE), "-o", str(target), "--minify"], cwd=ROOT, check=True, capture_output=True
+    )
 
 
 def main() -> None:

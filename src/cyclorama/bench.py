@@ -10,7 +10,7 @@ import numpy as np
 
 from .core.picture.exposure import expose
 from .core.picture.view import to_bytes, to_display
-from .core.render import bodies, trace
+from .core.render import trace
 from .core.render.denoise import denoise
 from .core.render.film import Film, Tracer, default_threads
 from .core.render.scene import SceneCompiler

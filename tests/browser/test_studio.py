@@ -16,9 +16,9 @@ from pathlib import Path
 import av
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
+from tests.core.geometry.test_intake import glb
 
 from cyclorama.store import Studio
-from tests.core.geometry.test_intake import glb
 
 ARGUMENTS = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
@@ -46,7 +46,17 @@ class Server:
         return f"http://127.0.0.1:{self.port}"
 
     def start(self) -> None:
-        command = [sys.executable, "-m", "cyclorama", "run", "--no-open", "--port", str(self.port), "--data", str(self.folder)]
+        command = [
+            sys.executable,
+            "-m",
+            "cyclorama",
+            "run",
+            "--no-open",
+            "--port",
+            str(self.port),
+            "--data",
+            str(self.folder),
+        ]
         self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
         end = time.monotonic() + 60
         while True:
@@ -127,7 +137,9 @@ def test_lens_develops_and_an_edit_starts_it_again(page: Page, floor: str) -> No
     field(page, "lights/{light}/strength_stops").fill("2+1")
     field(page, "lights/{light}/strength_stops").press("Enter")
     expect(page.locator("#undo")).to_be_enabled()
-    page.wait_for_function("before => document.getElementById('picture').toDataURL() !== before", arg=before, timeout=LONG_MS)
+    page.wait_for_function(
+        "before => document.getElementById('picture').toDataURL() !== before", arg=before, timeout=LONG_MS
+    )
     expect(field(page, "lights/{light}/strength_stops")).to_have_value("3")
     page.keyboard.press("Control+z")
     expect(field(page, "lights/{light}/strength_stops")).to_have_value("0")
@@ -256,7 +268,9 @@ def test_shoot_kill_resume_screen_and_download(page: Page, server: Server, floor
             field(page, path).fill(value)
             field(page, path).press("Enter")
             expect(field(page, path)).to_have_value(value)
-    expect(page.locator("#readiness")).to_contain_text("Will shoot 6 frames of ‘Orbit’ through ‘Camera 1’, 320×180, PNG")
+    expect(page.locator("#readiness")).to_contain_text(
+        "Will shoot 6 frames of ‘Orbit’ through ‘Camera 1’, 320×180, PNG"
+    )
     page.click("#shoot")
     page.click("#last-take a")
     take = page.locator("[data-take]").first
@@ -299,7 +313,10 @@ def test_keyboard_help_and_accessibility_basics(page: Page, floor: str) -> None:
     expect(page.locator("#keys-list")).to_contain_text("Fit subject")
     page.keyboard.press("Escape")
     unnamed = page.evaluate(
-        """[...document.querySelectorAll('button, input:not([type=file]), select')].filter(e =>
-             e.offsetParent && !(e.textContent.trim() || e.getAttribute('aria-label') || e.labels?.length || e.title)).map(e => e.outerHTML)"""
+        """() => {
+          const named = (e) => e.textContent.trim() || e.getAttribute("aria-label") || e.labels?.length || e.title;
+          const controls = [...document.querySelectorAll("button, input:not([type=file]), select")];
+          return controls.filter((e) => e.offsetParent && !named(e)).map((e) => e.outerHTML);
+        }"""
     )
     assert unnamed == []

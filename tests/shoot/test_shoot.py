@@ -9,17 +9,17 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
+from tests.conftest import diffuse, project_of, sphere
 
 from cyclorama.core.errors import ShootError
 from cyclorama.core.geometry.intake import measures_key
 from cyclorama.core.geometry.measure import measure
 from cyclorama.core.render.film import Tracer
-from cyclorama.core.scene import SetValue, apply_set
+from cyclorama.core.scene import Project, SetValue, apply_set
 from cyclorama.shoot import desk
 from cyclorama.shoot.take import frame_path, frames_to_shoot, shoot_take
 from cyclorama.shoot.worker import mark_interrupted, worker_lock
 from cyclorama.store import Saved, Studio, TakeRecord
-from tests.conftest import diffuse, project_of, sphere
 
 LONGEST_WAIT_S = 120
 
@@ -56,7 +56,9 @@ def test_a_take_is_numbered_frames_with_checksums(data_folder: Path, tracer: Tra
     seen: list[tuple[int, int]] = []
     assert shoot_take(studio, take.id, tracer, lambda p: seen.append((p.done, p.total))) == "done"
     take = studio.takes.get(take.id)
-    assert sorted(p.name for p in (take.folder / "beauty").iterdir()) == [f"test_orbit.{n:04d}.png" for n in range(1, 7)]
+    assert sorted(p.name for p in (take.folder / "beauty").iterdir()) == [
+        f"test_orbit.{n:04d}.png" for n in range(1, 7)
+    ]
     assert seen[-1] == (6, 6)
     with Image.open(frame_path(take, 3)) as image:
         assert image.size == (48, 32)
@@ -130,9 +132,12 @@ def test_transparent_frames(data_folder: Path, tracer: Tracer) -> None:
 
 def test_a_shot_with_nothing_to_shoot_is_refused(data_folder: Path) -> None:
     studio, saved = studio_with(data_folder)
-    empty = studio.projects.edit(
-        saved.project.id, 1, "x", lambda p: apply_set(apply_set(p, SetValue(path="shoot/from_frame", value=5)), SetValue(path="shoot/to_frame", value=2))
-    )  # fmt: skip
+
+    def empty_range(p: Project) -> Project:
+        p = apply_set(p, SetValue(path="shoot/from_frame", value=5))
+        return apply_set(p, SetValue(path="shoot/to_frame", value=2))
+
+    empty = studio.projects.edit(saved.project.id, 1, "x", empty_range)
     with pytest.raises(ShootError, match="range is empty"):
         desk.call_take(studio, empty, start=False)
 

@@ -10,6 +10,7 @@ from pathlib import Path
 import av
 import pytest
 from fastapi.testclient import TestClient
+from tests.core.geometry.test_intake import BAD, glb
 
 from cyclorama.core.picture.files import encode_exr
 from cyclorama.core.render.film import Tracer
@@ -17,7 +18,6 @@ from cyclorama.demo.environments import harbour_dusk
 from cyclorama.shoot import desk
 from cyclorama.shoot.take import shoot_take
 from cyclorama.web.app import create_app
-from tests.core.geometry.test_intake import BAD, glb
 
 
 @pytest.fixture
@@ -81,7 +81,9 @@ def test_preview_changes_nothing(client: TestClient, ball: str) -> None:
     assert client.get(f"/api/projects/{ball}").json() == before
 
 
-@pytest.mark.parametrize("case", ["empty", "text renamed", "truncated", "nan", "outside", "bomb", "huge picture", "no faces"])
+@pytest.mark.parametrize(
+    "case", ["empty", "text renamed", "truncated", "nan", "outside", "bomb", "huge picture", "no faces"]
+)
 def test_bad_models_leave_the_project_as_it_was(client: TestClient, ball: str, case: str) -> None:
     before = client.get(f"/api/projects/{ball}").json()
     job = intake(client, f"/api/projects/{ball}/subject", BAD[case][0])
@@ -113,7 +115,13 @@ def test_what_is_not_there(client: TestClient) -> None:
 
 def test_take_to_clip_and_zip(client: TestClient, ball: str, tracer: Tracer) -> None:
     version = client.get(f"/api/projects/{ball}").json()["version"]
-    small = [put("shoot/width", 64), put("shoot/height", 48), put("shoot/samples", 1), put("move/frames", 6), put("move/rate_num", 12)]
+    small = [
+        put("shoot/width", 64),
+        put("shoot/height", 48),
+        put("shoot/samples", 1),
+        put("move/frames", 6),
+        put("move/rate_num", 12),
+    ]
     change(client, ball, version, *small)
     studio = client.app.state.context.studio  # type: ignore[attr-defined]
     take = desk.call_take(studio, studio.projects.get(ball), start=False)

@@ -4,13 +4,12 @@ import hashlib
 import os
 from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numba
 from numba import njit
 
 F = TypeVar("F", bound=Callable[..., object])
-
 
 
 def kernel_cache_folder() -> Path:
@@ -29,13 +28,13 @@ def kernel_cache_folder() -> Path:
     return Path(base) / "cyclorama" / "kernels" / digest.hexdigest()[:16]
 
 
-numba.config.CACHE_DIR = str(kernel_cache_folder())
+setattr(numba.config, "CACHE_DIR", str(kernel_cache_folder()))  # noqa: B010  (set at run time, unknown to its types)
 
 _CONTRACT = {"contract", "nsz", "arcp", "afn", "reassoc"}
 """Fused and reordered arithmetic is welcome; NaN and infinity keep their meaning."""
 
 
-_OPTIONS = {
+_OPTIONS: Any = {
     "nogil": True,
     "cache": True,
     "fastmath": _CONTRACT,
@@ -48,14 +47,17 @@ _OPTIONS = {
 
 def kernel(function: F) -> F:
     """Compile on first use, cache on disk, release the GIL while running. May not allocate arrays."""
-    return njit(**_OPTIONS)(function)  # type: ignore[no-any-return]
+    compiled: F = njit(**_OPTIONS)(function)
+    return compiled
 
 
 def device(function: F) -> F:
     """A small function that kernels call; always inlined, so keep it small or call it in few places."""
-    return njit(**_OPTIONS, forceinline=True)(function)  # type: ignore[no-any-return]
+    compiled: F = njit(**_OPTIONS, forceinline=True)(function)
+    return compiled
 
 
 def routine(function: F) -> F:
     """A larger function that kernels call; compiled once and called."""
-    return njit(**_OPTIONS)(function)  # type: ignore[no-any-return]
+    compiled: F = njit(**_OPTIONS)(function)
+    return compiled

@@ -45,11 +45,13 @@ def harbour_dusk(height: int = 512) -> RGBImage:
     up = np.clip(elevation / 90, 0, 1)
     sky = np.array([0.16, 0.26, 0.50]) * (0.35 + 0.9 * np.exp(-up[..., None] * 2.2))
     towards = np.cos(np.radians(azimuth - 110)) * 0.5 + 0.5
-    band = np.exp(-((elevation - 3) / 13) ** 2) * towards**3
+    band = np.exp(-(((elevation - 3) / 13) ** 2)) * towards**3
     sky = sky + band[..., None] * np.array([3.0, 1.25, 0.42])
-    cloud = np.clip(noise((height, 2 * height), (7, 40), 3) * 0.5 + 0.2, 0, 1) * np.exp(-((elevation - 16) / 12) ** 2)
+    cloud = np.clip(noise((height, 2 * height), (7, 40), 3) * 0.5 + 0.2, 0, 1) * np.exp(-(((elevation - 16) / 12) ** 2))
     sky = sky * (1 - 0.45 * cloud[..., None]) + (cloud * towards**2)[..., None] * np.array([0.9, 0.38, 0.25])
-    water = np.array([0.05, 0.075, 0.11]) + (towards**4 * np.exp(elevation / 14))[..., None] * np.array([0.8, 0.34, 0.14])
+    water = np.array([0.05, 0.075, 0.11]) + (towards**4 * np.exp(elevation / 14))[..., None] * np.array(
+        [0.8, 0.34, 0.14]
+    )
     picture = np.where(elevation[..., None] > 0, sky, water)
     for at in (-150, -120, -95, -60, -20, 15):
         lamp = np.exp(-(((azimuth - at + 180) % 360 - 180) ** 2 + (elevation - 5) ** 2) / 5.0)

@@ -34,7 +34,11 @@ def build_lantern(seed: int = 9) -> bytes:
         glb.part(name, lathe(profile, 144, 32), _painted(glb, name, maps))
     plain = _painted(glb, "Iron", worn_paint(np.full((512, 512), 0.28), PAINT, seed + 77))
     glb.part("Cage", _cage(), plain)
-    glb.part("Chimney posts", around(tube(np.array([[0, y, 0.026] for y in np.linspace(0.329, 0.346, 6)]), 0.0022, 14), 6), plain)
+    glb.part(
+        "Chimney posts",
+        around(tube(np.array([[0, y, 0.026] for y in np.linspace(0.329, 0.346, 6)]), 0.0022, 14), 6),
+        plain,
+    )
     glb.part("Handle", _handle(), plain)
     brass_colour, brass_mr = handled_brass(seed)
     brass = glb.material("Brass", metal=1.0, rough=1.0, base_map=glb.texture("brass", brass_colour),
@@ -111,7 +115,9 @@ def _burner() -> Mesh:
 
 
 def _filler() -> Mesh:
-    cap = turned([(0.0, 0.0085), (0.0115, 0.0085), (0.0130, 0.0070), (0.0130, 0.0015), (0.0105, 0.0), (0.0, 0.0)], 0.0007, 64)
+    cap = turned(
+        [(0.0, 0.0085), (0.0115, 0.0085), (0.0130, 0.0070), (0.0130, 0.0015), (0.0105, 0.0), (0.0, 0.0)], 0.0007, 64
+    )
     m = np.array([[1, 0, 0, 0.052], [0, 1, 0, 0.0945], [0, 0, 1, 0.026], [0, 0, 0, 1]], float)
     return cap.transformed(m)
 

@@ -102,9 +102,7 @@ class Wish:
         return self.value != "run"
 
 
-def shoot_take(
-    studio: Studio, take_id: str, tracer: Tracer, tell: Callable[[Progress], None] = lambda p: None
-) -> str:
+def shoot_take(studio: Studio, take_id: str, tracer: Tracer, tell: Callable[[Progress], None] = lambda p: None) -> str:
     """Shoot what is missing of a take and return its state: done, paused, stopped or failed."""
     take = studio.takes.get(take_id)
     studio.takes.update(take_id, state="running", started=take.started or now(), message="", finished=None)
@@ -137,7 +135,7 @@ def _shoot_missing(
     for number in missing:
         start = time.perf_counter()
 
-        def progress(share: float, number: int = number) -> None:
+        def progress(share: float, number: int = number, done: int = done) -> None:
             tell(Progress(number, share, done, total, seconds))
 
         radiance, alpha = render_frame(take.project, number, compiler, tracer, wish.interrupts, progress)

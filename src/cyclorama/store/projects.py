@@ -61,9 +61,7 @@ class ProjectStore:
                 ahead.label if ahead else None, row.updated,
             )  # fmt: skip
 
-    def edit(
-        self, project_id: str, base_version: int, label: str, change: Callable[[Project], Project]
-    ) -> Saved:
+    def edit(self, project_id: str, base_version: int, label: str, change: Callable[[Project], Project]) -> Saved:
         """Apply `change` to the version it was made on and save the result.
 
         Raises StaleError when the project has moved on; nothing is saved then, nor when `change` raises.
@@ -75,9 +73,7 @@ class ProjectStore:
             project = change(load_project(here.document))
             if project.id != project_id:
                 raise ChangeError("A project's id cannot be edited.")
-            session.execute(
-                delete(HistoryRow).where(HistoryRow.project_id == project_id, HistoryRow.seq > row.cursor)
-            )
+            session.execute(delete(HistoryRow).where(HistoryRow.project_id == project_id, HistoryRow.seq > row.cursor))
             session.execute(
                 delete(HistoryRow).where(
                     HistoryRow.project_id == project_id, HistoryRow.seq <= row.cursor - KEPT_STATES
@@ -135,6 +131,4 @@ def _at(session: Session, row: ProjectRow, seq: int) -> HistoryRow | None:
 
 
 def _state(project: Project, seq: int, label: str) -> HistoryRow:
-    return HistoryRow(
-        project_id=project.id, seq=seq, label=label, document=project.model_dump_json(), at=now()
-    )
+    return HistoryRow(project_id=project.id, seq=seq, label=label, document=project.model_dump_json(), at=now())

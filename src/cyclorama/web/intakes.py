@@ -77,9 +77,7 @@ class IntakeDesk:
         if process is not None:
             process.terminate()
 
-    def _follow(
-        self, job: IntakeJob, files: dict[str, bytes], accept: Callable[[Intake], dict[str, Any]]
-    ) -> None:
+    def _follow(self, job: IntakeJob, files: dict[str, bytes], accept: Callable[[Intake], dict[str, Any]]) -> None:
         here, there = self._context.Pipe(duplex=False)
         process = self._context.Process(target=_child, args=(there, files), daemon=True)
         self._processes[job.id] = process

@@ -8,8 +8,8 @@ from fastapi.responses import HTMLResponse, Response
 from fastapi.templating import Jinja2Templates
 
 from ..core.scene import Project
-from ..core.sheet.stations import move_sentence
 from ..core.sheet.review import review
+from ..core.sheet.stations import move_sentence
 from ..store import TakeRecord
 from .context import Context, context
 

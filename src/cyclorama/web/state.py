@@ -31,14 +31,19 @@ def project_state(studio: Studio, saved: Saved) -> dict[str, Any]:
         "project": project.model_dump(mode="json"),
         "stations": [s.model_dump() for s in stations(r)],
         "move": _move(r),
-        "margins": None if r.margins is None else {
-            "per_frame": _rounded(r.margins.per_frame, 5), "worst": r.margins.worst, "worst_frame": r.margins.worst_frame,
-        },
+        "margins": _margins(r),
         "set_ends": r.edges.ends,
         "subject": _subject(r),
         "report": None if report is None else report.model_dump(mode="json"),
         "lens": lens_state(project),
     }  # fmt: skip
+
+
+def _margins(r: Review) -> dict[str, Any] | None:
+    if r.margins is None:
+        return None
+    per_frame = _rounded(r.margins.per_frame, 5)
+    return {"per_frame": per_frame, "worst": r.margins.worst, "worst_frame": r.margins.worst_frame}
 
 
 def _move(r: Review) -> dict[str, Any]:

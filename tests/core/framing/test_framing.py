@@ -4,11 +4,11 @@ import math
 
 import numpy as np
 import pytest
+from tests.conftest import sphere
 
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.framing import fit_subject, frame_margins, half_extent, set_edges
 from cyclorama.core.scene import Project, SetValue, apply_set, new_project
-from tests.conftest import sphere
 
 
 def studio(**values: object) -> Project:
@@ -68,7 +68,12 @@ def test_nothing_to_fit_and_too_large() -> None:
 
 def test_round_sweep_covers_until_the_wall_is_too_low() -> None:
     """From inside, looking level, the upper edge of the picture meets the wall at height h₀ + distance·tan."""
-    values = {"camera__distance_m": 3.0, "camera__elevation_deg": 0.0, "camera__target_height_m": 1.0, "move__frames": 12}
+    values = {
+        "camera__distance_m": 3.0,
+        "camera__elevation_deg": 0.0,
+        "camera__target_height_m": 1.0,
+        "move__frames": 12,
+    }
     _, half_h = half_extent(studio().camera, 1280, 720)
     far = math.hypot(3.0 + 6.0, 0)  # the far wall of a sweep 12 m across
     needed = 1.0 + far * half_h

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.conftest import diffuse, project_of, sphere
 
 from cyclorama.core.geometry.build import build_disc, build_sweep, lathe
 from cyclorama.core.geometry.measure import (
@@ -17,7 +18,6 @@ from cyclorama.core.geometry.measure import (
 from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.normals import smooth_normals
 from cyclorama.core.scene import Disc, Placement, Sweep
-from tests.conftest import project_of, diffuse, sphere
 
 VASE = lathe(np.array([[0.0, 0.9], [0.1, 0.9], [0.16, 0.6], [0.1, 0.2], [0.2, 0.0], [0.0, 0.0]]), 64)
 

@@ -10,9 +10,12 @@ from cyclorama.core.light.temperature import planckian_xy, temperature_to_rgb
 from cyclorama.core.scene import RectLight
 
 
-@pytest.mark.parametrize(("kelvin", "x", "y"), [(2856, 0.4476, 0.4074), (4000, 0.3805, 0.3768), (6500, 0.3135, 0.3237), (10000, 0.2807, 0.2884)])
+@pytest.mark.parametrize(
+    ("kelvin", "x", "y"),
+    [(2856, 0.4476, 0.4074), (4000, 0.3805, 0.3768), (6500, 0.3135, 0.3237), (10000, 0.2807, 0.2884)],
+)
 def test_black_body_chromaticities(kelvin: float, x: float, y: float) -> None:
-    """Published chromaticities of the Planckian locus (Wyszecki and Stiles, table 1(3.3.8)); the fit is good to 0.001."""
+    """Published chromaticities of the Planckian locus (Wyszecki and Stiles, table 1(3.3.8))."""
     assert planckian_xy(kelvin) == pytest.approx((x, y), abs=1.5e-3)
 
 

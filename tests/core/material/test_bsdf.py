@@ -57,7 +57,9 @@ def _expected(metal, rough, transmission, mu, tables, bins, fine):
 def _value(metal, rough, mu_o, mu_i, phi, tables):
     s = prepare((0.7, 0.7, 0.7), metal, rough, 1.5, 0.0, (1.0, 1.0, 1.0), 0.0, mu_o, False, tables)
     r = math.sqrt(1.0 - mu_i * mu_i)
-    f, _, _, _ = evaluate(s, (math.sqrt(1.0 - mu_o * mu_o), 0.0, mu_o), (r * math.cos(phi), r * math.sin(phi), mu_i), tables)
+    f, _, _, _ = evaluate(
+        s, (math.sqrt(1.0 - mu_o * mu_o), 0.0, mu_o), (r * math.cos(phi), r * math.sin(phi), mu_i), tables
+    )
     return f / mu_i
 
 
@@ -85,7 +87,9 @@ def test_total_internal_reflection() -> None:
 
 
 @pytest.mark.parametrize("rough", [0.0, 0.1, 0.3, 0.6, 1.0])
-@pytest.mark.parametrize(("metal", "transmission"), [(1.0, 0.0), (0.0, 0.0), (0.0, 1.0)], ids=["metal", "plastic", "glass"])
+@pytest.mark.parametrize(
+    ("metal", "transmission"), [(1.0, 0.0), (0.0, 0.0), (0.0, 1.0)], ids=["metal", "plastic", "glass"]
+)
 def test_white_furnace(metal: float, transmission: float, rough: float) -> None:
     tables = load_tables()
     for mu in (0.1, 0.4, 0.9):
@@ -96,7 +100,9 @@ def test_white_furnace(metal: float, transmission: float, rough: float) -> None:
         assert within == pytest.approx(1.0, abs=FURNACE_TOLERANCE)
 
 
-@pytest.mark.parametrize(("metal", "transmission", "diffuse_rough"), [(0.5, 0.0, 0.0), (0.5, 0.5, 0.0), (0.0, 0.5, 0.5), (0.0, 0.0, 1.0)])
+@pytest.mark.parametrize(
+    ("metal", "transmission", "diffuse_rough"), [(0.5, 0.0, 0.0), (0.5, 0.5, 0.0), (0.0, 0.5, 0.5), (0.0, 0.0, 1.0)]
+)
 def test_mixtures_gain_no_energy(metal: float, transmission: float, diffuse_rough: float) -> None:
     for rough in (0.0, 0.4, 1.0):
         for mu in (0.1, 0.5, 0.95):
@@ -104,7 +110,9 @@ def test_mixtures_gain_no_energy(metal: float, transmission: float, diffuse_roug
             assert 0.97 < energy < 1.006
 
 
-@pytest.mark.parametrize(("metal", "rough", "transmission"), [(1.0, 0.5, 0.0), (0.0, 0.5, 0.0), (0.0, 0.6, 1.0), (0.4, 0.7, 0.3)])
+@pytest.mark.parametrize(
+    ("metal", "rough", "transmission"), [(1.0, 0.5, 0.0), (0.0, 0.5, 0.0), (0.0, 0.6, 1.0), (0.4, 0.7, 0.3)]
+)
 def test_sampled_directions_follow_the_density(metal: float, rough: float, transmission: float) -> None:
     """Chi-square of counts against the integrated density (Wilson–Hilferty for the 99.9 % point)."""
     observed, expected = np.zeros((20, 24)), np.zeros((20, 24))
@@ -135,6 +143,10 @@ def test_shipped_tables_are_what_the_program_computes(monkeypatch: pytest.Monkey
         monkeypatch.setattr(module, name, value)
     fresh, shipped = compute_tables(10), load_tables()
     # nodes that both grids share: the ends of every axis
-    for a, b in ((fresh.metal, shipped.metal), (fresh.dielectric, shipped.dielectric), (fresh.glass_in, shipped.glass_in)):
+    for a, b in (
+        (fresh.metal, shipped.metal),
+        (fresh.dielectric, shipped.dielectric),
+        (fresh.glass_in, shipped.glass_in),
+    ):
         corners = np.ix_(*[[0, n - 1] for n in a.shape]), np.ix_(*[[0, n - 1] for n in b.shape])
         assert a[corners[0]] == pytest.approx(b[corners[1]], abs=0.004)

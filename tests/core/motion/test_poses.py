@@ -31,7 +31,7 @@ def test_loop_has_constant_speed_over_the_seam() -> None:
     assert len(steps) == 240
     assert np.ptp(steps) < 1e-12
     poses = pose_project(project)
-    assert poses.at(241) .camera.tolist() == poses.at(1).camera.tolist()
+    assert poses.at(241).camera.tolist() == poses.at(1).camera.tolist()
     assert poses.at(0).camera.tolist() == poses.at(240).camera.tolist()
 
 

@@ -41,7 +41,9 @@ def test_neutral_view_keeps_base_colours_and_compresses_highlights() -> None:
     for value in (0.1, 0.3, 0.6, 0.79):
         assert decode(float(to_display(grey(value), "neutral")[0, 0, 0])) == pytest.approx(value - 0.04, abs=1e-4)
     # peak p: 1 − d² / (p + d − s), s = 0.76, d = 0.24
-    assert decode(float(to_display(grey(3.0), "neutral")[0, 0, 0])) == pytest.approx(1 - 0.24**2 / (2.96 + 0.24 - 0.76), abs=1e-4)
+    assert decode(float(to_display(grey(3.0), "neutral")[0, 0, 0])) == pytest.approx(
+        1 - 0.24**2 / (2.96 + 0.24 - 0.76), abs=1e-4
+    )
     ramp = to_display(np.linspace(0, 50, 300, dtype=np.float32)[None, :, None].repeat(3, 2), "neutral")[0, :, 0]
     assert (np.diff(ramp) >= 0).all()
     assert ramp.max() <= 1

@@ -5,12 +5,12 @@ import math
 
 import numpy as np
 import pytest
+from tests.conftest import diffuse, exposed, look_at, plane, rect, rect_irradiance, scene_of, sphere
 
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.render.arrays import Lights
 from cyclorama.core.render.film import BATCH_PATHS, Cancelled, Film, Tracer
 from cyclorama.core.scene import Material
-from tests.conftest import diffuse, exposed, look_at, plane, rect, rect_irradiance, scene_of, sphere
 
 
 def slab(thickness: float, size: float = 10.0) -> Mesh:
@@ -19,7 +19,9 @@ def slab(thickness: float, size: float = 10.0) -> Mesh:
     v = np.array([[x, y, z] for y in (0.0, thickness) for x in (-h, h) for z in (-h, h)], np.float32)
     quads = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (2, 6, 7, 3), (0, 4, 6, 2), (1, 3, 7, 5)]
     corners = np.array([v[i] for quad in quads for i in quad])
-    t = np.array([tri for q in range(6) for tri in ((4 * q, 4 * q + 1, 4 * q + 2), (4 * q, 4 * q + 2, 4 * q + 3))], np.int32)
+    t = np.array(
+        [tri for q in range(6) for tri in ((4 * q, 4 * q + 1, 4 * q + 2), (4 * q, 4 * q + 2, 4 * q + 3))], np.int32
+    )
     n = np.cross(corners[t[:, 1]] - corners[t[:, 0]], corners[t[:, 2]] - corners[t[:, 0]])
     normals = np.repeat(n[::2] / np.linalg.norm(n[::2], axis=1, keepdims=True), 4, axis=0).astype(np.float32)
     return Mesh(corners, normals, np.zeros((24, 2), np.float32), t, np.zeros(12, np.int32))
@@ -38,7 +40,9 @@ MATERIALS = {
 @pytest.mark.parametrize("name", MATERIALS)
 def test_white_furnace(tracer: Tracer, name: str) -> None:
     """A white ball in an even environment cannot be seen; energy within half a percent (mean over the ball)."""
-    scene = scene_of(sphere(0.5), MATERIALS[name], look_at((0, 0, 3), (0, 0, 0), 0.2, 32), environment=1.0, max_bounces=64)
+    scene = scene_of(
+        sphere(0.5), MATERIALS[name], look_at((0, 0, 3), (0, 0, 0), 0.2, 32), environment=1.0, max_bounces=64
+    )
     film = exposed(tracer, scene, 256)
     inside = film.alpha > 0.999
     # rough diffuse: the published fit of its albedo is itself good to about a percent
@@ -64,12 +68,14 @@ def test_irradiance_of_an_even_environment(tracer: Tracer) -> None:
 
 
 def test_environment_from_one_side(tracer: Tracer) -> None:
-    """Half the sky lit, towards +X: the floor gets half of π L; a wall that faces it gets it all but the floor's half."""
+    """Half the sky lit, towards +X: the floor gets half of π L, and a ball is bright on that side."""
     picture = np.zeros((64, 128, 3), np.float32)
     picture[:, 64:] = 100.0  # azimuths of +X: to the right of −Z in the middle
     scene = scene_of(plane(), diffuse(1.0), look_at((0, 2, 0.1), (0, 0, 0), 0.1, 8), environment=picture, max_bounces=1)
     assert float(exposed(tracer, scene, 512).radiance.mean()) == pytest.approx(50.0, rel=0.02)
-    ball = scene_of(sphere(0.5), diffuse(1.0), look_at((0, 0, 3), (0, 0, 0), 0.2, 32), environment=picture, max_bounces=1)
+    ball = scene_of(
+        sphere(0.5), diffuse(1.0), look_at((0, 0, 3), (0, 0, 0), 0.2, 32), environment=picture, max_bounces=1
+    )
     shown = exposed(tracer, ball, 64).radiance[16]
     assert shown[24:].mean() > 4 * shown[:8].mean()
 
@@ -95,7 +101,14 @@ def with_pick(scene, pick):  # type: ignore[no-untyped-def]
 def test_strategies_agree(tracer: Tracer, rough: float) -> None:
     """Lights picked always, seldom or never (then only met by chance): the same picture within error bars."""
     material = Material(id="m", name="m", base_color=(0.8, 0.7, 0.6), specular_roughness=rough)
-    base = scene_of(plane(), material, look_at((0, 1, 1.5), (0, 0, 0), 0.15, 12), rect((0, 1.2, -0.8), 1.5, 1.5, 500), environment=40.0, max_bounces=2)
+    base = scene_of(
+        plane(),
+        material,
+        look_at((0, 1, 1.5), (0, 0, 0), 0.15, 12),
+        rect((0, 1.2, -0.8), 1.5, 1.5, 500),
+        environment=40.0,
+        max_bounces=2,
+    )
     results = []
     for pick in ([0, 0.5, 1], [0, 0.03, 0.06], [0, 0, 0]):
         means = [float(exposed(tracer, with_pick(base, pick), 512, seed).radiance.mean()) for seed in range(6)]
@@ -106,7 +119,9 @@ def test_strategies_agree(tracer: Tracer, rough: float) -> None:
 
 def test_error_falls_with_samples(tracer: Tracer) -> None:
     """At least as fast as 1/√N: 16 times the samples leave at most about a quarter of the error."""
-    scene = scene_of(plane(), diffuse(0.5), look_at((0, 1, 0.01), (0, 0, 0), 0.3, 24), rect((0, 1, 0), 1, 1, 1000), max_bounces=1)
+    scene = scene_of(
+        plane(), diffuse(0.5), look_at((0, 1, 0.01), (0, 0, 0), 0.3, 24), rect((0, 1, 0), 1, 1, 1000), max_bounces=1
+    )
     reference = exposed(tracer, scene, 4096, 77).radiance
 
     def error(samples: int) -> float:
@@ -136,9 +151,13 @@ def test_half_opaque_plate_dims_by_half(tracer: Tracer) -> None:
     both = Mesh(*(np.concatenate([getattr(floor, f), getattr(veil, f)]) for f in ("vertices", "normals", "uvs")),
                 np.concatenate([floor.triangles, veil.triangles + 4]), np.zeros(4, np.int32))  # fmt: skip
     black_veil = diffuse(0.0, opacity=0.5)
-    open_scene = scene_of(floor, diffuse(0.6), look_at((0, 0.5, 0.01), (0, 0, 0), 0.01, 4), rect((0, 2, 0), 0.5, 0.5, 1000), max_bounces=1)
+    open_scene = scene_of(
+        floor, diffuse(0.6), look_at((0, 0.5, 0.01), (0, 0, 0), 0.01, 4), rect((0, 2, 0), 0.5, 0.5, 1000), max_bounces=1
+    )
     # the camera under the veil, the light above it: one black veil of opacity ½ in the way of the light only
-    veiled = scene_of(both, black_veil, look_at((0, 0.5, 0.01), (0, 0, 0), 0.01, 4), rect((0, 2, 0), 0.5, 0.5, 1000), max_bounces=3)
+    veiled = scene_of(
+        both, black_veil, look_at((0, 0.5, 0.01), (0, 0, 0), 0.01, 4), rect((0, 2, 0), 0.5, 0.5, 1000), max_bounces=3
+    )
     values = veiled.materials.values.copy()
     rows = np.vstack([values, values[-1:]])
     rows[-1, :3], rows[-1, 14] = 0.6, 1.0  # the floor: albedo 0.6, opaque
@@ -155,8 +174,14 @@ def test_half_opaque_plate_dims_by_half(tracer: Tracer) -> None:
 
 
 def test_same_bits_for_any_number_of_threads() -> None:
-    scene = scene_of(sphere(0.5, 64), MATERIALS["frosted glass"], look_at((0, 0, 3), (0, 0, 0), 0.25, 160), rect((0, 2, 1), 1, 1, 500), environment=1.0)
-    assert 160 * 160 * 4 > 2 * BATCH_PATHS  # several batches, or the test says nothing
+    scene = scene_of(
+        sphere(0.5, 64),
+        MATERIALS["frosted glass"],
+        look_at((0, 0, 3), (0, 0, 0), 0.25, 160),
+        rect((0, 2, 1), 1, 1, 500),
+        environment=1.0,
+    )
+    assert 2 * BATCH_PATHS < 160 * 160 * 4  # several batches, or the test says nothing
     films = []
     for threads in (1, 2, 3):
         with Tracer(threads) as tracer:

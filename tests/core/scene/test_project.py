@@ -50,7 +50,9 @@ def test_messages(path: str, value: object, sentence: str) -> None:
     assert error.value.sentence == sentence
 
 
-@pytest.mark.parametrize("path", ["nothing", "lights/nobody/on", "move/frames/x", "id", "lights/key/id", "schema_version"])
+@pytest.mark.parametrize(
+    "path", ["nothing", "lights/nobody/on", "move/frames/x", "id", "lights/key/id", "schema_version"]
+)
 def test_places_that_cannot_be_set(path: str) -> None:
     with pytest.raises(ChangeError):
         apply_set(new_project("Test"), SetValue(path=path, value=1))

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.conftest import diffuse, project_of, sphere
 
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.measure import Measures, measure
@@ -9,7 +10,6 @@ from cyclorama.core.scene import Project, SetValue, apply_set, new_project
 from cyclorama.core.scene.changes import Centre, CorrectUnit, FitSubject, MeterSubject, StandOnFloor
 from cyclorama.core.sequence.names import frame_name
 from cyclorama.core.sheet import perform, readiness, review, stations
-from tests.conftest import diffuse, project_of, sphere
 
 BALL = sphere(0.2, 48)
 MEASURES = measure(BALL.transformed(np.array([[1, 0, 0, 0.1], [0, 1, 0, 0.5], [0, 0, 1, 0], [0, 0, 0, 1.0]])))
@@ -49,7 +49,9 @@ def test_wobble_and_gap_are_said_and_mended() -> None:
     assert hints[1] == "It floats 280 mm above the disc."
     project = done(done(project, Centre(method="box")), StandOnFloor())
     assert sheet(project)["subject"].mark == "ready"
-    lower = apply_set(project, SetValue(path="subject/placement/lift_m", value=project.subject.placement.lift_m - 0.004))
+    lower = apply_set(
+        project, SetValue(path="subject/placement/lift_m", value=project.subject.placement.lift_m - 0.004)
+    )
     assert sheet(lower)["subject"].hints == ("It cuts 4 mm into the disc.",)
 
 
@@ -114,7 +116,9 @@ def test_a_proper_shot_has_nothing_odd() -> None:
     assert ready.sentence == (
         "Will shoot 240 frames of ‘Orbit’ through ‘Camera 1’, 1280×720, PNG, about 1 h 50 min ± 15 min."
     )
-    empty = apply_set(apply_set(project, SetValue(path="shoot/from_frame", value=9)), SetValue(path="shoot/to_frame", value=3))
+    empty = apply_set(
+        apply_set(project, SetValue(path="shoot/from_frame", value=9)), SetValue(path="shoot/to_frame", value=3)
+    )
     assert readiness(review(empty, MEASURES)).blocking
 
 

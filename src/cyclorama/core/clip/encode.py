@@ -68,10 +68,9 @@ def _video_stream(container, rate: Fraction, width: int, height: int, crf: int):
 def _read(path: Path) -> np.ndarray:
     try:
         with Image.open(path) as image:
-            if image.mode in ("RGBA", "LA"):
-                # transparent frames are laid over white, as most players would show them
-                image = Image.alpha_composite(Image.new("RGBA", image.size, "white"), image.convert("RGBA"))
-            pixels = np.asarray(image.convert("RGB"))
+            # transparent frames are laid over white, as most players would show them
+            white = Image.new("RGBA", image.size, "white")
+            pixels = np.asarray(Image.alpha_composite(white, image.convert("RGBA")).convert("RGB"))
     except OSError as error:
         raise ShootError(f"The frame ‘{path.name}’ cannot be read; shoot it again.") from error
     h, w = pixels.shape[0] // 2 * 2, pixels.shape[1] // 2 * 2

@@ -42,9 +42,7 @@ def set_edges(project: Project) -> SetEdges:
     return SetEdges(ends, outside)
 
 
-def _rays(
-    poses: Poses, index: int, half: tuple[float, float]
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _rays(poses: Poses, index: int, half: tuple[float, float]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     s = np.linspace(-1, 1, 17)
     one = np.ones(17)
     x = np.concatenate([s, s, one, -one, s[::4], np.zeros(5)])

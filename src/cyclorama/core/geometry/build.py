@@ -15,9 +15,7 @@ def grid_mesh(points: NDArray[np.float64], uvs: NDArray[np.float64], crease_deg:
     rows, columns = points.shape[:2]
     index = np.arange(rows * columns).reshape(rows, columns)
     a, b, c, d = index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]
-    triangles = np.concatenate(
-        [np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)]
-    )
+    triangles = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
     flat = points.reshape(-1, 3)
     p, q, r = (flat[triangles[:, i]] for i in range(3))
     area = np.linalg.norm(np.cross(q - p, r - p), axis=1)
@@ -72,8 +70,10 @@ def build_disc(disc: Disc, segments: int = 192) -> Mesh:
     edge = min(disc.edge_m, disc.height_m, disc.radius_m)
     flat = np.linspace(0, disc.radius_m - edge, 6)[:-1]
     top = np.stack([flat, np.full_like(flat, disc.height_m)], axis=1)
-    rim = arc(disc.radius_m - edge, disc.height_m - edge, edge, 90, 0, 8) if edge > 0 else np.array(
-        [[disc.radius_m, disc.height_m]]
+    rim = (
+        arc(disc.radius_m - edge, disc.height_m - edge, edge, 90, 0, 8)
+        if edge > 0
+        else np.array([[disc.radius_m, disc.height_m]])
     )
     foot = [[disc.radius_m, 0.0]] if disc.height_m > edge else []
     return lathe(np.vstack([top, rim, *([foot] if foot else [])]), segments, 40)

@@ -6,6 +6,7 @@ Runs without any store: it returns the assets to keep as bytes by content hash.
 import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 
@@ -133,9 +134,7 @@ def _keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]
     return [m.model_copy(update={name: kept(getattr(m, name)) for name in maps}) for m in model.materials]
 
 
-def _repair_all(
-    model: FileModel, materials: list[Material], progress: Callable[[float], None]
-) -> tuple[Mesh, Repairs]:
+def _repair_all(model: FileModel, materials: list[Material], progress: Callable[[float], None]) -> tuple[Mesh, Repairs]:
     found, meshes = Repairs(), []
     kept: list[FilePart] = []
     for i, part in enumerate(model.parts):
@@ -174,7 +173,7 @@ def guess_unit(name: str, stated_m: float | None, largest: float) -> tuple[float
     return 0.001, f"{why} it is most likely millimetres"
 
 
-def guess_up(name: str, stated: str | None) -> tuple[str, str]:
+def guess_up(name: str, stated: str | None) -> tuple[Literal["y", "z"], str]:
     """Which axis points up in the file, and why."""
     if stated == "y":
         return "y", "the format has Y up"

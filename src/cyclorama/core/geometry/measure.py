@@ -5,7 +5,6 @@ import io
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
 from ..arrays import Points, Vec3

@@ -60,8 +60,9 @@ def join(meshes: list[Mesh]) -> Mesh:
         vertex += len(m.vertices)
         part += int(m.part.max()) + 1 if len(m.part) else 0
     if not meshes:
-        return Mesh(*(np.zeros(s, np.float32) for s in ((0, 3), (0, 3), (0, 2))),
-                    np.zeros((0, 3), np.int32), np.zeros(0, np.int32))  # fmt: skip
+        empty = np.zeros((0, 3), np.float32)
+        no_triangles, no_parts = np.zeros((0, 3), np.int32), np.zeros(0, np.int32)
+        return Mesh(empty, empty, np.zeros((0, 2), np.float32), no_triangles, no_parts)
     return Mesh(
         np.concatenate([m.vertices for m in meshes]),
         np.concatenate([m.normals for m in meshes]),

@@ -31,7 +31,7 @@ def pack_meshes(meshes: list[tuple[Mesh, int]]) -> bytes:
                   for m, part in meshes])  # fmt: skip
 
 
-def _pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:  # type: ignore[type-arg]
+def _pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:
     """Pieces of (part, positions, normals, colours, triangles) as one binary for the browser.
 
     Layout, little endian: uint32 length of the header, JSON header {vertices, triangles,
@@ -68,9 +68,7 @@ def _reduced(mesh: Mesh, part: int, share: float) -> tuple[NDArray[np.float32], 
     return points.astype(np.float32), n[nearest], uv[nearest], reduced.astype(np.int32)
 
 
-def _map_colours(
-    material: Material, uv: NDArray[np.float32], assets: dict[str, bytes]
-) -> NDArray[np.uint8]:
+def _map_colours(material: Material, uv: NDArray[np.float32], assets: dict[str, bytes]) -> NDArray[np.uint8]:
     colours = np.full((len(uv), 4), 255, np.uint8)
     ref = material.base_color_map
     if ref is not None and len(uv):

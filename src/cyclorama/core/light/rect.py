@@ -52,7 +52,10 @@ def rect_hit(rects, k, ox, oy, oz, dx, dy, dz):
     facing = -(dx * rects[k, 9] + dy * rects[k, 10] + dz * rects[k, 11])
     if facing <= 1e-7:
         return -1.0, 0.0
-    t = -((rects[k, 0] - ox) * rects[k, 9] + (rects[k, 1] - oy) * rects[k, 10] + (rects[k, 2] - oz) * rects[k, 11]) / facing
+    t = (
+        -((rects[k, 0] - ox) * rects[k, 9] + (rects[k, 1] - oy) * rects[k, 10] + (rects[k, 2] - oz) * rects[k, 11])
+        / facing
+    )
     if t <= 1e-5:
         return -1.0, 0.0
     px, py, pz = ox + t * dx - rects[k, 0], oy + t * dy - rects[k, 1], oz + t * dz - rects[k, 2]

@@ -80,9 +80,7 @@ def prepare(base, metalness, roughness, ior, transmission, tint, diffuse_roughne
         eta, albedo_o = 1.0 / ior, 1.0
     luma = 0.2126 * r + 0.7152 * g + 0.0722 * b
     w_diffuse = (1.0 - metalness) * (1.0 - transmission) * luma * (1.0 - albedo_o)
-    w_facet = metalness * max(luma, 0.1) + (1.0 - metalness) * (
-        (1.0 - transmission) * albedo_o + transmission
-    )
+    w_facet = metalness * max(luma, 0.1) + (1.0 - metalness) * ((1.0 - transmission) * albedo_o + transmission)
     p_diffuse = w_diffuse / max(w_diffuse + w_facet, 1e-9)
     if 0.0 < p_diffuse < 1.0:
         p_diffuse = min(max(p_diffuse, 0.1), 0.9)

@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
-
 from numpy.typing import NDArray
 
 from ..kernel import device, kernel
@@ -117,7 +116,7 @@ def compute_tables(samples_log2: int = 12) -> Tables:
     root_mu = np.linspace(0, 1, MU)
     # ∫ E(μ) 2μ dμ with μ = s²: dμ = 2s ds
     weight = 4 * root_mu**3
-    mean = np.trapezoid(dielectric * weight[:, None, None], root_mu, axis=0).astype(np.float32)
+    mean = np.asarray(np.trapezoid(dielectric * weight[:, None, None], root_mu, axis=0), np.float32)
     mean /= np.float32(np.trapezoid(weight, root_mu))
     return Tables(metal, dielectric, mean, glass_in, glass_out)
 

@@ -42,9 +42,7 @@ def _neutral(image):
 @cache
 def _aces_processor() -> ocio.CPUProcessor:
     config = ocio.Config.CreateFromBuiltinConfig(OCIO_CONFIG)
-    view = ocio.DisplayViewTransform(
-        src="Linear Rec.709 (sRGB)", display="sRGB - Display", view="ACES 1.0 - SDR Video"
-    )
+    view = ocio.DisplayViewTransform(src="Linear Rec.709 (sRGB)", display="sRGB - Display", view="ACES 1.0 - SDR Video")
     return config.getProcessor(view).getDefaultCPUProcessor()
 
 

@@ -128,7 +128,7 @@ class Samples(NamedTuple):
     """(n, 2) any surface, the subject"""
     seed: U32A
     """(n,) of the pixel"""
-    index: U32A
+    number: U32A
     """(n,) sample number"""
 
 
@@ -147,9 +147,7 @@ def make_paths(n: int) -> Paths:
 
 
 def make_shadows(n: int) -> Shadows:
-    return Shadows(
-        make_rays(n), np.empty(n, np.float32), np.empty((n, 3), np.float32), np.empty(n, np.int32)
-    )
+    return Shadows(make_rays(n), np.empty(n, np.float32), np.empty((n, 3), np.float32), np.empty(n, np.int32))
 
 
 def make_samples(n: int) -> Samples:

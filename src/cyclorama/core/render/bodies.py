@@ -69,13 +69,14 @@ def nearest_hits(bodies: list[Body], where: Bodies, rays: Rays, n: int) -> Hits:
     for b, body in enumerate(bodies):
         local = _rays_for(where.matrices[b], rays, n)
         found = body.scene.run(local.origin, local.direction, output=1)
-        arrays = (found["tfar"], found["u"], found["v"], found["primID"])
+        t, u, v, triangle = found["tfar"], found["u"], found["v"], found["primID"]
         if hits is None:
-            hits = Hits(*arrays, np.zeros(n, np.int32))
+            hits = Hits(t, u, v, triangle, np.zeros(n, np.int32))
         else:
-            _nearer_hits(*arrays, body.first_triangle, b, hits)
+            _nearer_hits(t, u, v, triangle, body.first_triangle, b, hits)
     if hits is None:
-        hits = Hits(*np.zeros((3, n), np.float32), np.full(n, -1, np.int32), np.zeros(n, np.int32))
+        nowhere = np.zeros(n, np.float32)
+        hits = Hits(nowhere, nowhere, nowhere, np.full(n, -1, np.int32), np.zeros(n, np.int32))
     return hits
 
 

@@ -42,7 +42,7 @@ def filter_table(entries: int = 512) -> F32:
     """Inverse cumulative distribution of the window, in pixels from the centre."""
     x = np.linspace(0, 1, 8193)
     a = (0.35875, -0.48829, 0.14128, -0.01168)
-    window = sum(c * np.cos(2 * np.pi * k * x) for k, c in enumerate(a))
+    window = np.sum([c * np.cos(2 * np.pi * k * x) for k, c in enumerate(a)], axis=0)
     cumulative = np.concatenate([[0], np.cumsum((window[1:] + window[:-1]) / 2)])
     inverse = np.interp(np.linspace(0, 1, entries), cumulative / cumulative[-1], x)
     table = ((inverse - 0.5) * 2 * FILTER_RADIUS_PX).astype(np.float32)
@@ -74,7 +74,7 @@ def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, rays, pa
         for s in range(sample_count):
             i = k * sample_count + s
             samples.seed[i] = seed
-            samples.index[i] = first_sample + s
+            samples.number[i] = first_sample + s
             u1, u2 = sample_pair(seed, first_sample + s, FILTER_PAIR)
             a, b = int(u1 * steps), int(u2 * steps)
             fa, fb = u1 * steps - a, u2 * steps - b

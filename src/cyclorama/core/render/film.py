@@ -134,9 +134,7 @@ class Tracer:
                     samples: Samples = trace_batch(scene, pixels, first, count, seed)
                     _develop(pixels, count, samples, film.sums)
 
-            done = 0
-            for _ in self._pool.map(run, batches):
-                done += 1
+            for done, _ in enumerate(self._pool.map(run, batches), 1):
                 progress((first - film.samples + count * done / len(batches)) / sample_count)
             if cancelled():
                 raise Cancelled

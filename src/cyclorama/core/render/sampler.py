@@ -78,7 +78,5 @@ def sample_pair(pixel_seed, sample, dimension):
     # Owen scrambling is reverse, mix, reverse; the reversals that would cancel are left out.
     shuffled = _mix(reverse_bits(sample), seed)
     first = reverse_bits(_mix(reverse_bits(shuffled), hash_u32(seed ^ U32(0xA511E9B3))))
-    second = reverse_bits(
-        _mix(reverse_bits(_sobol_second_reversed(shuffled)), hash_u32(seed ^ U32(0x63D83595)))
-    )
+    second = reverse_bits(_mix(reverse_bits(_sobol_second_reversed(shuffled)), hash_u32(seed ^ U32(0x63D83595))))
     return first * _TO_UNIT, second * _TO_UNIT

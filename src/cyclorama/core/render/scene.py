@@ -18,8 +18,8 @@ from ..light.environment import BLACK, EnvironmentMap, build_environment
 from ..light.rect import RECT_COLUMNS, rect_row
 from ..material.tables import load_tables
 from ..motion import Pose, aim_point, pose_project
-from ..picture.files import read_linear
 from ..picture.exposure import exposure_scale
+from ..picture.files import read_linear
 from ..scene import Camera, Material, Project
 from ..scene.light import BASE_ENVIRONMENT_NIT
 from .arrays import Bodies, Geometry, Lights, Materials, Textures
@@ -86,12 +86,8 @@ class SceneCompiler:
 
     def _surfaces(self, project: Project) -> tuple[Materials, Textures]:
         stage = project.set
-        sweep = _SWEEP.model_copy(
-            update={"base_color": stage.sweep.color, "specular_roughness": stage.sweep.roughness}
-        )
-        disc = _DISC.model_copy(
-            update={"base_color": stage.disc.color, "specular_roughness": stage.disc.roughness}
-        )
+        sweep = _SWEEP.model_copy(update={"base_color": stage.sweep.color, "specular_roughness": stage.sweep.roughness})
+        disc = _DISC.model_copy(update={"base_color": stage.disc.color, "specular_roughness": stage.disc.roughness})
         textures = TextureSet(self._read)
         return material_rows((sweep, disc, *project.materials), textures), textures.arrays()
 

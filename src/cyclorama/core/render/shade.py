@@ -5,7 +5,7 @@ for Light Transport Simulation", 1997, section 9.2), Russian roulette on through
 Light panels do not block rays: they emit to one side and are passed through.
 """
 
-from ..kernel import device, kernel, routine
+from ..kernel import device, kernel
 from ..light.environment import environment_towards, sample_environment
 from ..light.rect import rect_hit, sample_rect
 from ..material.bsdf import CLEAR, MIRROR, MIRROR_ALPHA, REFRACTED, evaluate, prepare, sample
@@ -156,9 +156,7 @@ def _shading_normal(geometry, materials, textures, triangle, row, smooth, uv, m)
         return smooth
     x, y, z, _ = texel(textures, maps[2], uv[0], uv[1], False)
     scale = materials.values[row, NORMAL_SCALE]
-    return mapped_normal(
-        geometry, triangle, smooth, m, (2.0 * x - 1.0) * scale, (2.0 * y - 1.0) * scale, 2.0 * z - 1.0
-    )
+    return mapped_normal(geometry, triangle, smooth, m, (2.0 * x - 1.0) * scale, (2.0 * y - 1.0) * scale, 2.0 * z - 1.0)
 
 
 @kernel
@@ -187,7 +185,7 @@ def shade(count, bounce, last, rays, hits, paths, bodies, geometry, materials, t
         row = geometry.material[triangle]
         values, maps = materials.values[row], materials.maps[row]
         base, opacity = base_and_opacity(values, maps, textures, uv[0], uv[1])
-        seed, index = samples.seed[slot], samples.index[slot]
+        seed, index = samples.seed[slot], samples.number[slot]
         pair = FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * bounce
         u_hole = u_roulette = 0.0
         if opacity < 1.0 or bounce >= ROULETTE_FROM:

@@ -12,9 +12,9 @@ from ..kernel import kernel
 from ..light.environment import EnvironmentMap
 from ..material.tables import Tables
 from .arrays import (
+    I32,
     Bodies,
     Geometry,
-    I32,
     Lights,
     Materials,
     Samples,
@@ -56,9 +56,7 @@ def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count:
     n = len(pixels) * sample_count
     rays, paths, samples = make_rays(n), make_paths(n), make_samples(n)
     next_rays, next_paths, shadows = make_rays(n), make_paths(n), make_shadows(n)
-    camera_rays(
-        scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), rays, paths, samples
-    )
+    camera_rays(scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), rays, paths, samples)
     alive = n
     for bounce in range(scene.max_bounces + 1):
         hits = nearest_hits(scene.bodies, scene.where, rays, alive)

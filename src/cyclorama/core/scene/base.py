@@ -6,9 +6,7 @@ from typing import Annotated, Any
 from pydantic import BaseModel, ConfigDict, Field
 
 Unit01 = Annotated[float, Field(ge=0, le=1)]
-Colour = Annotated[
-    tuple[Unit01, Unit01, Unit01], Field(title="Colour", description="linear Rec.709, each 0…1")
-]
+Colour = Annotated[tuple[Unit01, Unit01, Unit01], Field(title="Colour", description="linear Rec.709, each 0…1")]
 Id = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")]
 Name = Annotated[str, Field(title="Name", min_length=1, max_length=80)]
 

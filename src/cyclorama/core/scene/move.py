@@ -21,8 +21,6 @@ class Move(Doc):
     first_frame: Annotated[int, quantity("First frame", "", ge=0, le=1_000_000)] = 1
     rate_num: Annotated[int, Field(title="Frame rate", ge=1, le=240_000)] = 24
     rate_den: Annotated[int, Field(title="Frame rate divisor", ge=1, le=1001)] = 1
-    direction: Annotated[Literal["counter-clockwise", "clockwise"], Field(title="Direction")] = (
-        "counter-clockwise"
-    )
+    direction: Annotated[Literal["counter-clockwise", "clockwise"], Field(title="Direction")] = "counter-clockwise"
     start_azimuth_deg: Annotated[float, quantity("Start azimuth", "°", ge=-3600, le=3600)] = 0.0
     lights_travel_with: Annotated[Travel, Field(title="Lights travel with")] = "set"

@@ -74,8 +74,7 @@ class Project(Doc):
                 raise ValueError(f"Two {what}s have the same id.")
         if self.schema_version != SCHEMA_VERSION:
             raise ValueError(
-                f"This project was saved as version {self.schema_version}; "
-                f"this program reads version {SCHEMA_VERSION}."
+                f"This project was saved as version {self.schema_version}; this program reads version {SCHEMA_VERSION}."
             )
         return self
 

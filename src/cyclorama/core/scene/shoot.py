@@ -19,9 +19,9 @@ class ShootSettings(Doc):
     samples: Annotated[int, quantity("Samples", "per pixel", ge=1, le=16384)] = 128
     denoise: bool = True
     file_format: Literal["png", "jpeg", "exr"] = "png"
-    name_pattern: Annotated[
-        str, Field(title="File name", min_length=1, max_length=80, pattern=r"^[\w{}. -]+$")
-    ] = "{project}_{move}"
+    name_pattern: Annotated[str, Field(title="File name", min_length=1, max_length=80, pattern=r"^[\w{}. -]+$")] = (
+        "{project}_{move}"
+    )
     padding: Annotated[int, quantity("Padding", "digits", ge=1, le=8)] = 4
     transparent: bool = False
     margin: Annotated[Unit01, Field(title="Margin", le=0.45)] = 0.08

@@ -1,6 +1,7 @@
 """Does the loop close? The step from the last picture to the first against the steps in between."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -63,5 +64,5 @@ def check_seam(pictures: list[NDArray[np.float32]]) -> SeamCheck:
 
     if len(pictures) < 2:
         return SeamCheck((), 0.0)
-    steps = tuple(step(a, b) for a, b in zip(pictures[:-1], pictures[1:], strict=True))
+    steps = tuple(step(a, b) for a, b in pairwise(pictures))
     return SeamCheck(steps, step(pictures[-1], pictures[0]))

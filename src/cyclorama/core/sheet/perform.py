@@ -45,7 +45,7 @@ def _keep_on_disc(before: Project, after: Project, measures: Measures | None) ->
     rise = after.set.stand_height_m - before.set.stand_height_m
     if after.subject is None or measures is None or rise == 0 or after.subject != before.subject:
         return after
-    stood = placed_hull(measures, before.subject.placement)[:, 1].min() - before.set.stand_height_m  # type: ignore[union-attr]
+    stood = placed_hull(measures, before.subject.placement)[:, 1].min() - before.set.stand_height_m
     if abs(stood) > 1e-6:
         return after
     return _place(after, grounded(measures, after.subject.placement, after.set.stand_height_m))

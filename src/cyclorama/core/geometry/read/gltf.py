@@ -58,9 +58,7 @@ def _split(name: str, data: bytes) -> tuple[dict[str, Any], bytes | None]:
         if version != 2:
             raise IntakeError(f"‘{name}’ is glTF version {version}; version 2 is needed. Export it again.")
         if length > len(data):
-            raise IntakeError(
-                f"‘{name}’ ends too early: {len(data):,} of {length:,} bytes. Copy or export it again."
-            )
+            raise IntakeError(f"‘{name}’ ends too early: {len(data):,} of {length:,} bytes. Copy or export it again.")
         size = struct.unpack_from("<I", data, 12)[0]
         text, rest = data[20 : 20 + size], 20 + size
         if rest + 8 <= len(data):
@@ -127,7 +125,7 @@ class _Gltf:
                                   np.dtype(_COMPONENT[at["componentType"]]), sparse["count"], 1)[:, 0]  # fmt: skip
             values[where] = self._strided(new["bufferView"], new.get("byteOffset", 0), dtype, sparse["count"], width)
         if entry.get("normalized") and dtype.kind in "iu":
-            values = np.maximum(values.astype(np.float32) / np.iinfo(dtype).max, -1.0)
+            values = np.maximum(values.astype(np.float32) / np.iinfo(dtype.type).max, -1.0)
         return values
 
     def _strided(self, view: int, offset: int, dtype: np.dtype[Any], count: int, width: int) -> NDArray[Any]:
@@ -211,9 +209,7 @@ def _read_primitives(file: _Gltf, model: FileModel, primitives: list[dict[str, A
             triangles = triangles[:, ::-1]
         name = label if len(primitives) == 1 else f"{label} {number + 1}"
         material = primitive.get("material", default)
-        model.parts.append(
-            FilePart(name, positions @ linear.T + matrix[:3, 3], triangles, normals, uvs, int(material))
-        )
+        model.parts.append(FilePart(name, positions @ linear.T + matrix[:3, 3], triangles, normals, uvs, int(material)))
 
 
 def _triangles(file: _Gltf, primitive: dict[str, Any], vertices: int, mode: int) -> NDArray[np.int64]:

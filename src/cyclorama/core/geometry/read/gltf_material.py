@@ -1,5 +1,6 @@
 """glTF materials as OpenPBR Surface parameters."""
 
+from collections.abc import Iterable
 from typing import Any
 
 from ...scene import Material, TextureRef
@@ -60,12 +61,10 @@ def _read_material(
         specular_roughness=_unit(pbr.get("roughnessFactor", 1.0)),
         specular_ior=min(max(float(extensions.get("KHR_materials_ior", {}).get("ior", 1.5)), 1.0), 3.0),
         transmission_weight=_unit(transmission.get("transmissionFactor", 0.0)),
-        transmission_color=tuple(_unit(x) for x in volume.get("attenuationColor", (1, 1, 1)))
-        if depth
-        else (base[0], base[1], base[2]),
+        transmission_color=_colour(volume.get("attenuationColor", (1, 1, 1))) if depth else (base[0], base[1], base[2]),
         transmission_depth_m=min(float(depth), 100.0),
         emission_nit=min(peak * strength * DEFAULT_EMISSION_NIT, 1e7),
-        emission_color=tuple(_unit(x / peak) for x in emissive) if peak else (1.0, 1.0, 1.0),
+        emission_color=_colour(x / peak for x in emissive) if peak else (1.0, 1.0, 1.0),
         opacity=base[3] if mode != "OPAQUE" else 1.0,
         opacity_cutoff=_unit(entry.get("alphaCutoff", 0.5)) if mode == "MASK" else None,
         opacity_from_base_alpha=mode != "OPAQUE" and "baseColorTexture" in pbr,
@@ -95,6 +94,11 @@ def _texture(
     source = int(texture["source"])
     label = str(document["images"][source].get("name") or "")[:80]
     return TextureRef(asset=f"picture:{source}", name=label, wrap=wraps.get(sampler.get("wrapS", 10497), "repeat"))
+
+
+def _colour(values: Iterable[Any]) -> tuple[float, float, float]:
+    r, g, b = (_unit(x) for x in values)
+    return r, g, b
 
 
 def _unit(value: Any) -> float:

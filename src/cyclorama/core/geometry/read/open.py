@@ -22,9 +22,7 @@ def read_model(files: dict[str, bytes]) -> tuple[str, FileModel]:
         raise
     except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, MemoryError) as error:
         # Readers check what they can; a file that still trips them is damaged in a way nobody can repair here.
-        raise IntakeError(
-            f"‘{name}’ is damaged or not really a {ending.upper()} file. Export it again."
-        ) from error
+        raise IntakeError(f"‘{name}’ is damaged or not really a {ending.upper()} file. Export it again.") from error
     if not any(len(p.triangles) for p in model.parts):
         raise IntakeError(f"‘{name}’ has no faces: nothing that could be seen. Export the mesh with its faces.")
     return name, model

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import trimesh
+from numpy.typing import NDArray
 
 from ...errors import IntakeError
 from ...scene import Material, TextureRef
@@ -147,7 +148,12 @@ def _from_mtl(source: Any, model: FileModel) -> Material:
         specular_roughness=min(max(rough, 0.0), 1.0),
         specular_ior=min(max(number("ni", 1.5), 1.0), 3.0),
         emission_nit=max(0.0, peak) * 1000.0,
-        emission_color=tuple(min(max(float(x) / peak, 0.0), 1.0) for x in emission) if peak > 0 else (1, 1, 1),
+        emission_color=_colour(emission / peak) if peak > 0 else (1.0, 1.0, 1.0),
         opacity=min(max(number("d", 1.0 - number("tr", 0.0)), 0.0), 1.0),
         base_color_map=ref,
     )
+
+
+def _colour(values: NDArray[np.float64]) -> tuple[float, float, float]:
+    r, g, b = (min(max(float(x), 0.0), 1.0) for x in values)
+    return r, g, b

@@ -1,0 +1,110 @@
+"""`./cyc shoot`: shooting in a terminal, with a progress bar and the time left."""
+
+import re
+import signal
+import threading
+from pathlib import Path
+
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TextColumn
+
+from ..core.errors import CycloramaError, NotFoundError, ShootError
+from ..core.render.film import Tracer
+from ..core.scene import Project, SetValue, apply_set
+from ..core.sequence.names import slug
+from ..core.sheet import readiness, review
+from ..core.sheet.words import duration
+from ..store import Saved, Studio
+from . import desk
+from .take import Progress as TakeProgress
+from .take import shoot_take
+from .worker import mark_interrupted, worker_lock
+
+
+def shoot_in_terminal(
+    data: Path, name: str, shot: str | None, frames: str | None, samples: int | None, resume: str | None
+) -> int:
+    """Shoot a project, or go on with a take; returns the exit code. Ctrl+C stops after the current batch."""
+    console = Console(stderr=True)
+    try:
+        if not (data / "studio.sqlite").exists():
+            raise NotFoundError(f"There is no studio in {data}. Give its folder with --data.")
+        studio = Studio(data)
+        with worker_lock(data) as mine:
+            if not mine:
+                raise ShootError("Another shoot is running in this data folder. Wait for it or stop it first.")
+        mark_interrupted(studio)
+        take_id = resume or _call(studio, console, name, shot, frames, samples)
+        studio.takes.update(take_id, wish="run")
+        with worker_lock(data) as mine:
+            if not mine:
+                raise ShootError("Another shoot has just begun in this data folder. Try again.")
+            state = _shoot(studio, take_id, console)
+    except CycloramaError as error:
+        console.print(error.sentence, style="red")
+        return 1
+    take = studio.takes.get(take_id)
+    console.print(f"{take.name}: {state}, {len(take.frames)} of {len(take.numbers)} frames in {take.folder / 'beauty'}")
+    if state not in ("done", "failed"):
+        console.print(f"Go on with:  ./cyc shoot {name!r} --resume {take_id} --data {data}")
+    if take.message:
+        console.print(take.message, style="red")
+    return 0 if state == "done" else 1
+
+
+def _find(studio: Studio, name: str) -> Saved:
+    """A project by id, name or the name's plain form."""
+    for key in studio.projects.ids():
+        saved = studio.projects.get(key)
+        if name in (key, saved.project.name) or slug(name) == slug(saved.project.name):
+            return saved
+    known = ", ".join(f"‘{studio.projects.get(k).project.name}’" for k in studio.projects.ids()) or "none"
+    raise NotFoundError(f"There is no project ‘{name}’ here. Known: {known}.")
+
+
+def _call(
+    studio: Studio, console: Console, name: str, shot: str | None, frames: str | None, samples: int | None
+) -> str:
+    saved = _find(studio, name)
+    if shot is not None and slug(shot) != slug(saved.project.move.name):
+        raise ShootError(f"The move of ‘{saved.project.name}’ is called ‘{saved.project.move.name}’, not ‘{shot}’.")
+    project = _with_range(saved.project, frames)
+    if samples is not None:
+        project = apply_set(project, SetValue(path="shoot/samples", value=samples))
+    ready = readiness(review(project, studio.measures(project)))
+    console.print(ready.sentence)
+    for sentence in ready.odd:
+        console.print(f"  look here: {sentence}", style="yellow")
+    changed = Saved(project, saved.version, None, None, saved.updated)
+    return desk.call_take(studio, changed, start=False).id
+
+
+def _with_range(project: Project, frames: str | None) -> Project:
+    if frames is None:
+        return project
+    match = re.fullmatch(r"(\d+)(?:-(\d+))?", frames.strip())
+    if match is None:
+        raise ShootError(f"‘{frames}’ is not a frame range. Write 1-48, or 7 for one frame.")
+    first, last = int(match[1]), int(match[2] or match[1])
+    project = apply_set(project, SetValue(path="shoot/from_frame", value=first))
+    return apply_set(project, SetValue(path="shoot/to_frame", value=last))
+
+
+def _shoot(studio: Studio, take_id: str, console: Console) -> str:
+    columns = (TextColumn("frame {task.fields[frame]}"), BarColumn(None), TextColumn("{task.fields[left]}"))
+    with Progress(*columns, console=console) as bar, Tracer() as tracer:
+        task = bar.add_task("", total=1.0, frame="–", left="")
+
+        def tell(p: TakeProgress) -> None:
+            left = "" if p.left_s is None else f"{p.done} of {p.total}, {duration(p.left_s)} left"
+            bar.update(task, completed=(p.done + p.share) / p.total, frame=p.frame, left=left)
+
+        def stop(*_: object) -> None:
+            # the signal may land inside a database call of this thread; ask from another one
+            threading.Thread(target=studio.takes.update, args=(take_id,), kwargs={"wish": "stop"}).start()
+
+        before = signal.signal(signal.SIGINT, stop)
+        try:
+            return shoot_take(studio, take_id, tracer, tell)
+        finally:
+            signal.signal(signal.SIGINT, before)

@@ -1,0 +1,112 @@
+"""Make the pictures in docs/screenshots from the demo data.
+
+    .venv/bin/python tools/screenshots.py frames   one final frame of each demo project (about ten minutes)
+    .venv/bin/python tools/screenshots.py takes    short takes for the wall, the log and the screening room
+    .venv/bin/python tools/screenshots.py pages    the screens, through a headless browser
+
+Everything is kept in a scratch folder (second argument), so the steps can be run apart.
+"""
+
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from cyclorama.core.scene import Project, SetValue, apply_set
+from cyclorama.demo.write import write_demo
+from cyclorama.shoot.command import shoot_in_terminal
+from cyclorama.shoot.take import frame_path
+from cyclorama.store import Studio
+
+ROOT = Path(__file__).resolve().parents[1]
+TARGET = ROOT / "docs" / "screenshots"
+FINALS = {"storm-glass-no-4": 1, "harbour-lantern": 9}
+PORT = 8977
+
+
+def edited(studio: Studio, key: str, values: dict[str, object]) -> None:
+    def change(project: Project) -> Project:
+        for path, value in values.items():
+            project = apply_set(project, SetValue(path=path, value=value))
+        return project
+
+    saved = studio.projects.get(key)
+    studio.projects.edit(key, saved.version, "Small proof", change)
+
+
+def frames(folder: Path) -> None:
+    for key, number in FINALS.items():
+        shoot_in_terminal(folder, key, None, str(number), None, None)
+        studio = Studio(folder)
+        take = studio.takes.all(key)[0]
+        shutil.copy(frame_path(take, number), TARGET / f"frame-{key}.png")
+        studio.takes.remove(take.id)
+
+
+def takes(folder: Path) -> None:
+    studio = Studio(folder)
+    for key in FINALS:
+        edited(studio, key, {"move/frames": 36, "shoot/width": 640, "shoot/height": 360, "shoot/samples": 24})
+        shoot_in_terminal(folder, key, None, None, None, None)
+        saved = studio.projects.get(key)
+        studio.projects.step(key, saved.version, -1)
+
+
+def developed(page: Page, samples: int) -> None:
+    page.wait_for_function(
+        "n => Number(document.getElementById('picture').dataset.samples) >= n", arg=samples, timeout=600_000
+    )
+
+
+def pages(folder: Path) -> None:
+    command = [sys.executable, "-m", "cyclorama", "demo", "--no-open", "--port", str(PORT), "--data", str(folder)]
+    server = subprocess.Popen(command, cwd=ROOT)
+    arguments = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
+    try:
+        time.sleep(5)
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=arguments)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            address = f"http://127.0.0.1:{PORT}"
+            for station in ("camera", "light"):
+                key = "storm-glass-no-4" if station == "camera" else "harbour-lantern"
+                page.goto(f"{address}/projects/{key}#{station}")
+                if station == "light":
+                    page.click("#plan-side")
+                developed(page, 96)
+                page.screenshot(path=TARGET / f"studio-{station}.png")
+            page.goto(f"{address}/projects/storm-glass-no-4#subject")
+            developed(page, 32)
+            page.screenshot(path=TARGET / "studio-subject.png")
+            page.goto(address)
+            page.wait_for_load_state("networkidle")
+            page.screenshot(path=TARGET / "reel-wall.png")
+            page.goto(f"{address}/shoots")
+            page.wait_for_selector("[data-take] img")
+            time.sleep(1)
+            page.screenshot(path=TARGET / "shoot-log.png")
+            page.locator("[data-take]").last.get_by_role("link", name="Screen").click()
+            page.wait_for_function("!document.getElementById('seam').textContent.startsWith('Checking')")
+            time.sleep(1)
+            page.screenshot(path=TARGET / "screening-room.png")
+            browser.close()
+    finally:
+        server.terminate()
+        server.wait()
+
+
+def main() -> None:
+    wanted = sys.argv[1] if len(sys.argv) > 1 else "all"
+    folder = Path(sys.argv[2]) if len(sys.argv) > 2 else Path(tempfile.gettempdir()) / "cyclorama-docs"
+    write_demo(folder, print)
+    for name, step in (("frames", frames), ("takes", takes), ("pages", pages)):
+        if wanted in ("all", name):
+            step(folder)
+
+
+if __name__ == "__main__":
+    main()
