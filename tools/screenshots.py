@@ -50,7 +50,7 @@ def frames(folder: Path) -> None:
 def takes(folder: Path) -> None:
     studio = Studio(folder)
     for key in FINALS:
-        edited(studio, key, {"move/frames": 36, "shoot/width": 640, "shoot/height": 360, "shoot/samples": 24})
+        edited(studio, key, {"move/frames": 24, "shoot/width": 512, "shoot/height": 288, "shoot/samples": 16})
         shoot_in_terminal(folder, key, None, None, None, None)
         saved = studio.projects.get(key)
         studio.projects.step(key, saved.version, -1)

@@ -5,6 +5,7 @@ import io
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
 from ..arrays import Points, Vec3
@@ -60,10 +61,11 @@ _DIRECTIONS = 2048
 
 
 def convex_corners(points: Points) -> Points:
-    """Corners of a convex hull that contains points (n, 3).
+    """Corners of the convex hull of points (n, 3).
 
-    Exact up to MAX_CORNERS corners; beyond that the extreme points in many directions are taken and pushed
-    outwards by what they may miss (under a thousandth of the size), so that nothing is ever cut off.
+    Exact for up to 200 000 points and 4000 corners. Beyond that it keeps the extreme points in all directions a
+    degree or two apart (less than a thousandth of the size is missed) and exactly those along the axes, so that
+    size and contact with the floor are always exact.
     """
     try:
         outer = _outermost_points(points) if len(points) > MAX_HULL_INPUT else points
@@ -72,12 +74,15 @@ def convex_corners(points: Points) -> Points:
         # flat or thinner: the corners of its box contain it
         low, high = points.min(axis=0), points.max(axis=0)
         return np.array(np.meshgrid(*zip(low, high, strict=True))).T.reshape(-1, 3)
-    exact = outer is points and len(corners) <= MAX_CORNERS
-    return corners if exact else _pushed_out(_extreme_points(corners))
+    return corners if len(corners) <= MAX_CORNERS else _extreme_points(corners)
+
+
+def _axis_extremes(points: Points) -> NDArray[np.intp]:
+    return np.concatenate([points.argmin(axis=0), points.argmax(axis=0)])
 
 
 def _outermost_points(points: Points, columns: int = 256) -> Points:
-    """The farthest point in each of many small solid angles around the middle of the box."""
+    """The farthest point in each of many small solid angles around the middle of the box, and the box's touches."""
     low, high = points.min(axis=0), points.max(axis=0)
     p = (points - (low + high) / 2) / np.maximum(high - low, 1e-300)
     radius = np.linalg.norm(p, axis=1)
@@ -86,21 +91,15 @@ def _outermost_points(points: Points, columns: int = 256) -> Points:
     cell = row.astype(np.int64) * (columns + 1) + column.astype(np.int64)
     order = np.lexsort((radius, cell))
     last = np.append(cell[order[1:]] != cell[order[:-1]], True)
-    return np.asarray(points[order[last]])
+    return np.asarray(points[np.union1d(order[last], _axis_extremes(points))])
 
 
 def _extreme_points(points: Points) -> Points:
     i = np.arange(_DIRECTIONS) + 0.5
     polar, turn = np.arccos(1 - 2 * i / _DIRECTIONS), np.pi * (1 + 5**0.5) * i
     directions = np.stack([np.cos(turn) * np.sin(polar), np.cos(polar), np.sin(turn) * np.sin(polar)])
-    best = [int((points @ d).argmax()) for d in directions.T] if len(points) > MAX_CORNERS else range(len(points))
-    return np.asarray(points[np.unique(best)])
-
-
-def _pushed_out(corners: Points) -> Points:
-    """Corners moved away from the middle by more than the 2048 directions (at most 2.9° to the next) can miss."""
-    middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
-    return np.asarray(middle + (corners - middle) * 1.002)
+    best = [int((points @ d).argmax()) for d in directions.T]
+    return np.asarray(points[np.union1d(best, _axis_extremes(points))])
 
 
 def revolution_axis(middles: Points, normals: Points, origin: Vec3) -> tuple[Vec3, Vec3, float]:
