@@ -98,7 +98,9 @@ def _extreme_points(points: Points) -> Points:
     i = np.arange(_DIRECTIONS) + 0.5
     polar, turn = np.arccos(1 - 2 * i / _DIRECTIONS), np.pi * (1 + 5**0.5) * i
     directions = np.stack([np.cos(turn) * np.sin(polar), np.cos(polar), np.sin(turn) * np.sin(polar)])
-    best = [int((points @ d).argmax()) for d in directions.T]
+    # in the space of the unit box, so that long and thin shapes are sampled as finely as round ones
+    p = points / np.maximum(np.ptp(points, axis=0), 1e-300)
+    best = [int((p @ d).argmax()) for d in directions.T]
     return np.asarray(points[np.union1d(best, _axis_extremes(points))])
 
 
