@@ -320,3 +320,22 @@ def test_keyboard_help_and_accessibility_basics(page: Page, floor: str) -> None:
         }"""
     )
     assert unnamed == []
+
+
+def test_arithmetic_is_no_code(page: Page, floor: str) -> None:
+    opened(page, floor)
+    cases = [
+        ["30*10", "", None], ["2/3", "", None], ["1+2*3", "", None], ["-(2+3)", "", None], ["1,5", "", None],
+        ["12s", "", 24], ["25mm", "m", None], ["2in", "mm", None], ["10%", "%", None], ["1e-3", "", None],
+        ["alert(1)", "", None], ["1+", "", None], ["", "", None], ["1/0", "", None], ["2 m", "m", None],
+    ]  # fmt: skip
+    results = page.evaluate(
+        """async (cases) => {
+          const { calculate } = await import("/static/js/arithmetic.js");
+          return cases.map(([text, unit, rate]) => calculate(text, unit, rate));
+        }""",
+        cases,
+    )
+    assert results == pytest.approx(
+        [300, 2 / 3, 7, -5, 1.5, 288, 0.025, 50.8, 10, 0.001, None, None, None, None, 2], nan_ok=True
+    )

@@ -36,8 +36,8 @@ class Studio:
         return Measures.from_bytes(self.assets.get(measures_key(project.subject.asset)))
 
     def report(self, project: Project) -> IntakeReport | None:
-        """The report of the subject's intake, None when it has none."""
-        if project.subject is None:
+        """The report of the subject's intake, None when there is none."""
+        if project.subject is None or not self.assets.has(report_key(project.subject.asset)):
             return None
         return IntakeReport.model_validate(json.loads(self.assets.get(report_key(project.subject.asset))))
 

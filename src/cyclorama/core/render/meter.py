@@ -11,6 +11,9 @@ FRAMES, WIDTH, SAMPLES = 4, 96, 16
 def meter_subject(project: Project, compiler: SceneCompiler, tracer: Tracer) -> float | None:
     """EV100 for the subject over the whole move; None when it is black, absent or out of sight."""
     height = max(1, round(WIDTH * project.shoot.height / project.shoot.width))
+    # only light counts, not what is seen behind the subject
+    black = project.environment.model_copy(update={"background": (0.0, 0.0, 0.0), "seen_by_camera": False})
+    project = project.model_copy(update={"environment": black})
     pictures, masks = [], []
     for i in range(FRAMES):
         frame = project.move.first_frame + i * project.move.frames // FRAMES

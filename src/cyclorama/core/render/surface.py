@@ -127,10 +127,10 @@ def mapped_normal(geometry, triangle, normal, m, tx, ty, tz):
     )
     along = dot(raw, normal)
     t = normalize(raw[0] - along * normal[0], raw[1] - along * normal[1], raw[2] - along * normal[2])
-    # handedness: −1 where the map is mirrored; with v downwards the bitangent is −∂P/∂v
-    hand = 1.0 if det < 0.0 else -1.0
+    # The map's green points to the top of the picture, −∂P/∂v: along normal × tangent, or against it where the
+    # map is mirrored.
     bt = cross(normal, t)
-    ty = ty * (-hand)
+    ty = ty if det < 0.0 else -ty
     return normalize(
         tx * t[0] + ty * bt[0] + tz * normal[0],
         tx * t[1] + ty * bt[1] + tz * normal[1],

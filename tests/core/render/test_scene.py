@@ -1,0 +1,245 @@
+"""From document to picture: what is kept between edits, moving bodies, maps, emission, lens."""
+
+import dataclasses
+import io
+import math
+
+import numpy as np
+import pytest
+from PIL import Image
+from tests.conftest import diffuse, exposed, look_at, plane, project_of, rect, scene_of, sphere
+
+from cyclorama.core.errors import NotFoundError
+from cyclorama.core.geometry.intake import content_hash
+from cyclorama.core.geometry.mesh import Mesh
+from cyclorama.core.picture.files import encode_exr
+from cyclorama.core.render.denoise import denoise
+from cyclorama.core.render.film import Film, Tracer
+from cyclorama.core.render.meter import meter_subject
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.scene import Material, Project, RectLight, SetValue, TextureRef, apply_set
+
+KEY = RectLight(id="key", name="Key", role="key", azimuth_deg=30, elevation_deg=40, distance_m=2)
+
+
+def bump() -> Mesh:
+    """Something without any symmetry: a ball pulled out of shape, off the axis."""
+    ball = sphere(0.3, 48)
+    v = ball.vertices * np.float32([1.0, 1.4, 0.6]) + np.float32([0.2, 0.5, 0.1])
+    n = ball.normals / np.float32([1.0, 1.4, 0.6])
+    return Mesh(v, n / np.linalg.norm(n, axis=1, keepdims=True), ball.uvs, ball.triangles, ball.part)
+
+
+def studio(
+    mesh: Mesh | None = None, material: Material | None = None, **values: object
+) -> tuple[Project, dict[str, bytes]]:
+    project, assets = project_of(mesh or bump(), material or diffuse(0.6))
+    project = project.model_copy(update={"lights": (KEY,)})
+    for path, value in values.items():
+        path = path.replace("__", "/").replace("camera/", f"cameras/{project.camera_id}/")
+        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
+    return project, assets
+
+
+def shot(tracer: Tracer, project: Project, assets: dict[str, bytes], frame: int, samples: int = 64) -> Film:
+    film = Film(64, 36)
+    tracer.expose(film, SceneCompiler(assets.__getitem__).compile(project, frame, 64, 36), samples)
+    return film
+
+
+def test_edits_rebuild_only_what_they_touch() -> None:
+    project, assets = studio()
+    compiler = SceneCompiler(assets.__getitem__)
+    first = compiler.compile(project, 1, 32, 18)
+
+    def after(path: str, value: object) -> tuple[bool, bool]:
+        scene = compiler.compile(apply_set(project, SetValue(path=path, value=value)), 7, 32, 18)  # type: ignore[arg-type]
+        kept = scene.bodies is first.bodies, scene.materials is first.materials
+        compiler.compile(project, 1, 32, 18)
+        return kept
+
+    assert after("lights/key/strength_stops", 2.0) == (True, True)
+    assert after("move/start_azimuth_deg", 50.0) == (True, True)
+    assert after("look/ev100", 3.0) == (True, True)
+    first = compiler.compile(project, 1, 32, 18)
+    assert after("materials/m/base_metalness", 1.0) == (True, False)
+    first = compiler.compile(project, 1, 32, 18)
+    assert after("subject/placement/turn_deg", 20.0)[0] is False
+    first = compiler.compile(project, 1, 32, 18)
+    assert after("set/sweep/on", True)[0] is False
+
+
+def test_spinning_the_subject_is_orbiting_the_camera(tracer: Tracer) -> None:
+    """With a light that travels with the camera and no set, both moves show the same picture."""
+    orbit = shot(tracer, *studio(move__kind="orbit", move__frames=12, move__lights_travel_with="camera"), frame=5)
+    spin = shot(tracer, *studio(move__kind="spin", move__frames=12, move__direction="clockwise"), frame=5)
+    still = shot(tracer, *studio(move__kind="hold", move__frames=12), frame=5)
+    # sampled directions turn with the surface's own frame, so single samples differ and means agree
+    assert np.abs(orbit.radiance - spin.radiance).mean() < 0.01 * orbit.radiance.mean()
+    assert np.abs(orbit.radiance - still.radiance).mean() > 0.2 * orbit.radiance.mean()
+    assert np.abs(orbit.alpha - spin.alpha).mean() < 1e-3
+
+
+def test_spinning_disc_and_set_stay_apart(tracer: Tracer) -> None:
+    """With a set the subject is a body of its own; frame 1 of a spin is what an orbit shows in frame 1."""
+    more = {"set__sweep__on": True, "set__disc__on": True, "move__frames": 8}
+    orbit = shot(tracer, *studio(move__kind="orbit", **more), frame=1)
+    spin = shot(tracer, *studio(move__kind="spin", **more), frame=1)
+    assert np.isclose(orbit.radiance, spin.radiance, rtol=1e-3, atol=1e-3).mean() > 0.97
+    assert 0 < spin.subject.sum() < spin.alpha.sum()
+
+
+def test_turning_the_environment_is_turning_everything_else(tracer: Tracer) -> None:
+    rng = np.random.default_rng(4)
+    picture = rng.random((16, 32, 3)).astype(np.float32) ** 4
+    picture[:, 5:12] += 3.0
+    data = encode_exr(picture)
+    key = content_hash(data)
+
+    def lit(rotation: float, start: float, turn: float) -> np.ndarray:
+        project, assets = studio(
+            move__start_azimuth_deg=start, subject__placement__turn_deg=turn, environment__rotation_deg=rotation
+        )
+        environment = project.environment.model_copy(update={"asset": key, "background": (0, 0, 0)})
+        project = project.model_copy(update={"environment": environment, "lights": ()})
+        return shot(tracer, project, assets | {key: data}, 1, 256).radiance
+
+    base, turned, only = lit(0, 0, 0), lit(40, 40, 40), lit(40, 0, 0)
+    assert np.abs(base - turned).mean() < 0.02 * base.mean()
+    assert np.abs(base - only).mean() > 0.2 * base.mean()
+
+
+def picture_of(pixels: np.ndarray) -> bytes:
+    buffer = io.BytesIO()
+    Image.fromarray(pixels).save(buffer, "PNG")
+    return buffer.getvalue()
+
+
+def mapped_plane() -> Mesh:
+    """2 m square that looks up; the picture's top edge lies at −z, its left edge at −x."""
+    v = np.array([[-1, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]], np.float32)
+    uv = np.array([[0, 0], [0, 1], [1, 1], [1, 0]], np.float32)
+    n = np.tile(np.float32([0, 1, 0]), (4, 1))
+    return Mesh(v, n, uv, np.array([[0, 1, 2], [0, 2, 3]], np.int32), np.zeros(2, np.int32))
+
+
+def seen(tracer: Tracer, material: Material, assets: dict[str, bytes], pixels: int = 16) -> Film:
+    """The mapped plane from straight above, −z at the top of the picture, under an even sky of 1 nit."""
+    project, own = project_of(mapped_plane(), material)
+    scene = SceneCompiler((own | assets).__getitem__).compile(project, 1, pixels, pixels)
+    bare = scene_of(
+        mapped_plane(), diffuse(), look_at((0, 10, 0), (0, 0, 0), 0.1, pixels), environment=1.0, max_bounces=1
+    )
+    return exposed(tracer, dataclasses.replace(bare, materials=scene.materials, textures=scene.textures), 128)
+
+
+def test_maps_lie_the_right_way_round_and_are_decoded(tracer: Tracer) -> None:
+    pixels = np.zeros((2, 2, 3), np.uint8)
+    pixels[0, 0], pixels[0, 1], pixels[1, 0] = (188, 0, 0), (0, 188, 0), (0, 0, 188)  # 188 is 0.5029 linear
+    data = picture_of(pixels)
+    material = diffuse(1.0, base_color_map=TextureRef(asset=content_hash(data), wrap="clamp"))
+    film = seen(tracer, material, {content_hash(data): data})
+    places = {"top left": (1, 1), "top right": (1, 14), "bottom left": (14, 1), "bottom right": (14, 14)}
+    corners = {name: film.radiance[place] for name, place in places.items()}
+    assert corners["top left"] == pytest.approx([0.5029, 0, 0], abs=0.02)
+    assert corners["top right"] == pytest.approx([0, 0.5029, 0], abs=0.02)
+    assert corners["bottom left"] == pytest.approx([0, 0, 0.5029], abs=0.02)
+    assert corners["bottom right"] == pytest.approx([0, 0, 0], abs=0.02)
+
+
+@pytest.mark.parametrize(
+    ("value", "expected"),
+    [((128, 128, 255), (0, 1, 0)), ((218, 128, 218), (0.7071, 0.7071, 0)), ((128, 218, 218), (0, 0.7071, -0.7071))],
+    ids=["flat", "towards +u", "towards the top of the picture"],
+)
+def test_normal_maps_follow_gltf(tracer: Tracer, value: tuple[int, int, int], expected: tuple[float, ...]) -> None:
+    """Red bends towards growing u (here +x), green towards the top of the picture (here −z)."""
+    data = picture_of(np.full((4, 4, 3), value, np.uint8))
+    film = seen(tracer, diffuse(normal_map=TextureRef(asset=content_hash(data))), {content_hash(data): data})
+    assert film.normal[8, 8] == pytest.approx(expected, abs=0.01)
+
+
+def test_cut_outs_are_holes_for_camera_and_alpha(tracer: Tracer) -> None:
+    pixels = np.full((64, 64, 4), 255, np.uint8)
+    pixels[:, :32, 3] = 0
+    data = picture_of(pixels)
+    ref = TextureRef(asset=content_hash(data), wrap="clamp")
+    material = diffuse(base_color_map=ref, opacity_from_base_alpha=True, opacity_cutoff=0.5)
+    film = seen(tracer, material, {content_hash(data): data})
+    assert film.alpha[8, 3] == 0
+    assert film.alpha[8, 12] == 1
+
+
+def test_a_glowing_ball_shows_its_luminance_and_lights_the_floor(tracer: Tracer) -> None:
+    glowing = diffuse(0.0, emission_nit=700.0, emission_color=(1.0, 0.5, 0.25))
+    film = exposed(tracer, scene_of(sphere(0.5), glowing, look_at((0, 0, 3), (0, 0, 0), 0.1, 8)), 4)
+    assert film.radiance[4, 4] == pytest.approx([700, 350, 175], rel=1e-4)
+    # a ball of radius r, its middle h above the floor: E = π L (r / h)²
+    ball = sphere(0.2, 64)
+    both = Mesh(
+        np.concatenate([ball.vertices + np.float32([0, 1, 0]), plane().vertices]),
+        np.concatenate([ball.normals, plane().normals]), np.concatenate([ball.uvs, plane().uvs]),
+        np.concatenate([ball.triangles, plane().triangles + len(ball.vertices)]),
+        np.zeros(len(ball.triangles) + 2, np.int32),
+    )  # fmt: skip
+    scene = scene_of(both, diffuse(0.5), look_at((0, 0.5, 0.001), (0, 0, 0), 0.01, 8), max_bounces=1)
+    rows = np.vstack([scene.materials.values, scene.materials.values[-1:]])
+    rows[-1, :3], rows[-1, 11:14] = 0.0, 700.0
+    maps = np.vstack([scene.materials.maps, scene.materials.maps[-1:]])
+    material = scene.geometry.material.copy()
+    material[: len(ball.triangles)] = len(rows) - 1
+    scene = dataclasses.replace(
+        scene, geometry=scene.geometry._replace(material=material),
+        materials=scene.materials._replace(values=rows, maps=maps),
+    )  # fmt: skip
+    expected = 0.5 / math.pi * math.pi * 700 * 0.2**2
+    assert float(exposed(tracer, scene, 4096).radiance.mean()) == pytest.approx(expected, rel=0.02)
+
+
+def test_circle_of_confusion(tracer: Tracer) -> None:
+    """A far point of light behind the focus spreads to a disc of diameter A·(d − f) / d · (1 / f) in tangents."""
+    focus, far, radius = 2.0, 6.0, 0.05
+    camera = look_at((0, 0, 0), (0, 0, -1), 0.1, 128)._replace(lens_radius=radius, focus=focus)
+    spark = sphere(0.005, 24)
+    spark = Mesh(spark.vertices + np.float32([0, 0, -far]), spark.normals, spark.uvs, spark.triangles, spark.part)
+    film = exposed(tracer, scene_of(spark, diffuse(0.0, emission_nit=1e5), camera), 2048)
+    lit = film.alpha > 0
+    tangent = 2 * radius * (1 / focus - 1 / far)
+    diameter_px = tangent / 0.1 * 128 / 2
+    assert math.sqrt(lit.sum() * 4 / math.pi) == pytest.approx(diameter_px, rel=0.08)
+
+
+def test_denoise_comes_nearer_to_the_truth(tracer: Tracer) -> None:
+    scene = scene_of(
+        bump(),
+        diffuse(0.7),
+        look_at((0, 0.6, 3), (0.2, 0.5, 0), 0.25, 96),
+        rect((0, 2, 1), 1.5, 1.5, 800),
+        environment=20.0,
+    )
+    noisy, truth = exposed(tracer, scene, 8), exposed(tracer, scene, 2048, 9).radiance
+    before = np.abs(noisy.radiance - truth).mean()
+    after = np.abs(denoise(noisy) - truth).mean()
+    assert after < 0.5 * before
+    assert denoise(noisy).mean() == pytest.approx(noisy.radiance.mean(), rel=0.02)
+
+
+def test_metering_makes_the_subject_middle_grey(tracer: Tracer) -> None:
+    project, assets = studio(mesh=sphere(0.4, 48), material=diffuse(0.5))
+    ev = meter_subject(project, SceneCompiler(assets.__getitem__), tracer)
+    brighter = apply_set(project, SetValue(path="lights/key/strength_stops", value=2.0))
+    more = meter_subject(brighter, SceneCompiler(assets.__getitem__), tracer)
+    assert ev is not None
+    assert more == pytest.approx(ev + 2, abs=0.01)
+    dark = apply_set(project, SetValue(path="lights/key/on", value=False))
+    assert meter_subject(dark, SceneCompiler(assets.__getitem__), tracer) is None
+
+
+def test_a_missing_file_is_told() -> None:
+    project, _ = studio()
+
+    def gone(key: str) -> bytes:
+        raise NotFoundError(f"gone: {key}")
+
+    with pytest.raises(NotFoundError):
+        SceneCompiler(gone).compile(project, 1, 16, 16)

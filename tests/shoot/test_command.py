@@ -1,0 +1,50 @@
+"""Shooting in a terminal."""
+
+from pathlib import Path
+
+import pytest
+from tests.shoot.test_shoot import studio_with
+
+from cyclorama.shoot.command import shoot_in_terminal
+from cyclorama.shoot.take import frame_path
+from cyclorama.shoot.worker import worker_lock
+
+
+def test_a_range_and_going_on(data_folder: Path, capfd: pytest.CaptureFixture[str]) -> None:
+    studio, _ = studio_with(data_folder)
+    assert shoot_in_terminal(data_folder, "test", "orbit", "2-4", None, None) == 0
+    assert "Only 3 of 6 frames" in capfd.readouterr().err
+    take = studio.takes.all()[0]
+    assert sorted(take.frames) == [2, 3, 4]
+    frame_path(take, 3).unlink()
+    assert shoot_in_terminal(data_folder, "test", None, None, None, take.id) == 0
+    assert frame_path(take, 3).exists()
+
+
+@pytest.mark.parametrize(
+    ("name", "shot", "frames", "sentence"),
+    [
+        ("nobody", None, None, "There is no project ‘nobody’ here. Known: ‘Test’."),
+        ("Test", "spin", None, "The move of ‘Test’ is called ‘Orbit’, not ‘spin’."),
+        ("Test", None, "all", "‘all’ is not a frame range."),
+        ("Test", None, "50-60", "The frame range is empty"),
+    ],
+)
+def test_what_is_wrong_is_said(
+    data_folder: Path, capfd: pytest.CaptureFixture[str], name: str, shot: str | None, frames: str | None, sentence: str
+) -> None:
+    studio, _ = studio_with(data_folder)
+    assert shoot_in_terminal(data_folder, name, shot, frames, None, None) == 1
+    assert sentence in " ".join(capfd.readouterr().err.split())
+    assert studio.takes.all() == []
+
+
+def test_no_studio_and_a_busy_one(data_folder: Path, capfd: pytest.CaptureFixture[str]) -> None:
+    assert shoot_in_terminal(data_folder, "Test", None, None, None, None) == 1
+    assert "There is no studio in" in capfd.readouterr().err
+    assert not data_folder.exists()
+    studio_with(data_folder)
+    with worker_lock(data_folder) as mine:
+        assert mine
+        assert shoot_in_terminal(data_folder, "Test", None, None, None, None) == 1
+    assert "Another shoot is running" in " ".join(capfd.readouterr().err.split())
