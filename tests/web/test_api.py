@@ -146,3 +146,14 @@ def test_forecast_poster_and_meter(client: TestClient, ball: str) -> None:
     metered = change(client, ball, state["version"], {"kind": "meter"}).json()
     assert metered["undo"] == "Meter the subject"
     assert metered["project"]["look"]["ev100"] != state["project"]["look"]["ev100"]
+
+
+def test_removing_a_project_takes_its_takes_along(client: TestClient, ball: str) -> None:
+    studio = client.app.state.context.studio  # type: ignore[attr-defined]
+    take = desk.call_take(studio, studio.projects.get(ball), start=False)
+    assert take.folder.exists()
+    assert client.delete(f"/api/projects/{ball}").json() == {"removed": True}
+    assert client.get(f"/api/projects/{ball}").status_code == 404
+    assert client.get("/api/takes").json() == []
+    assert not take.folder.exists()
+    assert client.delete(f"/api/projects/{ball}").status_code == 404

@@ -58,6 +58,18 @@ def resume(studio: Studio, take_id: str) -> None:
     ensure_worker(studio)
 
 
+def remove_project(studio: Studio, project_id: str) -> None:
+    """Remove a project with its history and all its takes; raises ShootError while one is being shot."""
+    studio.projects.get(project_id)
+    takes = studio.takes.all(project_id)
+    mark_interrupted(studio)
+    if any(studio.takes.get(t.id).state == "running" for t in takes):
+        raise ShootError("A take of this project is being shot. Stop it first.")
+    for take in takes:
+        remove(studio, take.id)
+    studio.projects.remove(project_id)
+
+
 def remove(studio: Studio, take_id: str) -> None:
     """Remove a take with its files; raises ShootError while it is being shot."""
     mark_interrupted(studio)

@@ -67,26 +67,34 @@ def _beat(studio: Studio, take_id: str, stop: threading.Event) -> None:
 def work(folder: Path) -> None:
     """Shoot queued takes until none has come for IDLE_S."""
     studio = Studio(folder)
-    with worker_lock(folder) as mine:
-        if not mine:
+    while True:
+        with worker_lock(folder) as mine:
+            if not mine:
+                return
+            _work_while_there_is_some(studio)
+        # A take may have been queued while the lock was still held, by somebody who then saw a worker there.
+        if studio.takes.next_queued() is None:
             return
-        idle_since = time.monotonic()
-        with Tracer() as tracer:
-            while time.monotonic() - idle_since < IDLE_S:
-                take = studio.takes.next_queued()
-                if take is None:
-                    time.sleep(0.3)
-                    continue
-                studio.takes.update(take.id, worker_pid=os.getpid(), beat=now())
-                stop = threading.Event()
-                beat = threading.Thread(target=_beat, args=(studio, take.id, stop), daemon=True)
-                beat.start()
-                try:
-                    shoot_take(studio, take.id, tracer)
-                finally:
-                    stop.set()
-                    beat.join()
-                idle_since = time.monotonic()
+
+
+def _work_while_there_is_some(studio: Studio) -> None:
+    idle_since = time.monotonic()
+    with Tracer() as tracer:
+        while time.monotonic() - idle_since < IDLE_S:
+            take = studio.takes.next_queued()
+            if take is None:
+                time.sleep(0.3)
+                continue
+            studio.takes.update(take.id, worker_pid=os.getpid(), beat=now())
+            stop = threading.Event()
+            beat = threading.Thread(target=_beat, args=(studio, take.id, stop), daemon=True)
+            beat.start()
+            try:
+                shoot_take(studio, take.id, tracer)
+            finally:
+                stop.set()
+                beat.join()
+            idle_since = time.monotonic()
 
 
 if __name__ == "__main__":

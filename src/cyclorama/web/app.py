@@ -11,7 +11,7 @@ from fastapi.staticfiles import StaticFiles
 
 from .. import __version__
 from ..core.errors import CycloramaError, IntakeError, NotFoundError, StaleError
-from ..shoot.worker import mark_interrupted
+from ..shoot.worker import ensure_worker, mark_interrupted
 from ..store import Studio
 from . import live, pages, projects, takes
 from .context import Context
@@ -29,6 +29,8 @@ def create_app(folder: Path) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio = Studio(folder)
         mark_interrupted(studio)
+        if studio.takes.next_queued():
+            ensure_worker(studio)
         app.state.context = Context(studio, Lens(studio), IntakeDesk())
         yield
         app.state.context.lens.close()

@@ -4,6 +4,7 @@ from pathlib import PurePosixPath
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, UploadFile
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
@@ -18,6 +19,7 @@ from ..core.render.meter import meter_subject
 from ..core.scene import Change, Project, new_project
 from ..core.sheet import perform
 from ..core.sheet.words import duration
+from ..shoot import desk
 from ..shoot.forecast import forecast
 from ..store import Saved
 from ..store.assets import write_whole
@@ -68,7 +70,8 @@ def state(ctx: Ctx, project_id: str) -> dict[str, Any]:
 
 @router.delete("/projects/{project_id}")
 def remove(ctx: Ctx, project_id: str) -> dict[str, bool]:
-    ctx.studio.projects.remove(project_id)
+    """Remove a project with its takes."""
+    desk.remove_project(ctx.studio, project_id)
     return {"removed": True}
 
 
@@ -255,12 +258,16 @@ def _put_on_set(project: Project, intake: Intake) -> Project:
 async def bring_environment(ctx: Ctx, project_id: str, base_version: int, file: UploadFile) -> dict[str, Any]:
     """Light the set with an HDR or EXR environment."""
     data = (await _uploaded([file]))[file.filename or "model"]
+    return await run_in_threadpool(
+        _take_environment, ctx, project_id, base_version, data, file.filename or "environment"
+    )
+
+
+def _take_environment(ctx: Context, project_id: str, base_version: int, data: bytes, name: str) -> dict[str, Any]:
     if not data:
-        raise IntakeError(f"‘{file.filename}’ is empty.")
-    name = file.filename or "environment"
+        raise IntakeError(f"‘{name}’ is empty.")
     picture = read_linear(data, name)
-    ratio = picture.shape[1] / picture.shape[0]
-    if not 1.8 < ratio < 2.2:
+    if not 1.8 < picture.shape[1] / picture.shape[0] < 2.2:
         raise IntakeError(f"‘{name}’ is not twice as wide as high; an equirectangular environment is needed.")
     key = content_hash(data)
     ctx.studio.assets.put(key, data)

@@ -1,6 +1,6 @@
 /** The reel wall: pictures that play on hover, and new projects. */
 
-import { post, say } from "./api.js";
+import { post, remove, say } from "./api.js";
 import { acceptDrops, bringIn } from "./intake.js";
 
 const still = matchMedia("(prefers-reduced-motion: reduce)");
@@ -24,6 +24,17 @@ for (const card of document.querySelectorAll("[data-take]")) {
     image.src = url(frames[0]);
   });
 }
+
+for (const button of document.querySelectorAll("[data-remove]"))
+  button.addEventListener("click", async () => {
+    if (!confirm(`Remove ‘${button.dataset.name}’ with its takes? This cannot be undone.`)) return;
+    try {
+      await remove(`/api/projects/${button.dataset.remove}`);
+      button.parentElement.remove();
+    } catch (error) {
+      say(error.message);
+    }
+  });
 
 async function begin(files) {
   const result = await bringIn("/api/intakes", files);
