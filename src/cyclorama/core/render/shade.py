@@ -22,7 +22,7 @@ from .material_rows import (
     metal_and_rough,
 )
 from .sampler import sample_pair
-from .surface import basis, dot, facing_normal, hit_surface, leave, mapped_normal, normalize
+from .surface import basis, dot, facing_normal, hit_surface, leave, mapped_normal, normalize, put
 from .textures import texel
 
 FIRST_BOUNCE_PAIR = 2
@@ -121,17 +121,15 @@ def _to_world(w, t, b, n):
 
 @device
 def _record_guides(samples, slot, thr, albedo, normal):
-    for c in range(3):
-        samples.albedo[slot, c] = thr[c] * albedo[c]
-        samples.normal[slot, c] = normal[c]
+    put(samples.albedo, slot, (thr[0] * albedo[0], thr[1] * albedo[1], thr[2] * albedo[2]))
+    put(samples.normal, slot, normal)
 
 
 @device
 def _pass_on(paths_out, rays_out, n, origin, d, thr, density, inside, slot, flags):
-    for c in range(3):
-        rays_out.origin[n, c] = origin[c]
-        rays_out.direction[n, c] = d[c]
-        paths_out.throughput[n, c] = thr[c]
+    put(rays_out.origin, n, origin)
+    put(rays_out.direction, n, d)
+    put(paths_out.throughput, n, thr)
     paths_out.density[n] = density
     paths_out.inside[n] = inside
     paths_out.slot[n] = slot
@@ -140,10 +138,9 @@ def _pass_on(paths_out, rays_out, n, origin, d, thr, density, inside, slot, flag
 
 @device
 def _cast_shadow(shadows, s, origin, wi, distance, value, slot):
-    for c in range(3):
-        shadows.rays.origin[s, c] = origin[c]
-        shadows.rays.direction[s, c] = wi[c]
-        shadows.value[s, c] = value[c]
+    put(shadows.rays.origin, s, origin)
+    put(shadows.rays.direction, s, wi)
+    put(shadows.value, s, value)
     shadows.distance[s] = distance
     shadows.slot[s] = slot
 

@@ -91,20 +91,31 @@ def hit_surface(geometry, triangle, u, v, m):
 
 
 @device
+def _lift_towards(p, corner_point, normal, weight, sign):
+    """How far p moves when it is brought onto the plane through one corner, times that corner's weight."""
+    below = sign * (
+        (p[0] - corner_point[0]) * normal[0]
+        + (p[1] - corner_point[1]) * normal[1]
+        + (p[2] - corner_point[2]) * normal[2]
+    )
+    k = sign * weight * min(below, 0.0)
+    return k * normal[0], k * normal[1], k * normal[2]
+
+
+@device
 def _lift(p, a, b, c, na, nb, nc, u, v, sign):
-    x, y, z = p
-    for corner_index in range(3):
-        if corner_index == 0:
-            q, n, weight = a, na, 1.0 - u - v
-        elif corner_index == 1:
-            q, n, weight = b, nb, u
-        else:
-            q, n, weight = c, nc, v
-        below = sign * ((p[0] - q[0]) * n[0] + (p[1] - q[1]) * n[1] + (p[2] - q[2]) * n[2])
-        if below < 0.0:
-            k = sign * weight * below
-            x, y, z = x - k * n[0], y - k * n[1], z - k * n[2]
-    return x, y, z
+    da = _lift_towards(p, a, na, 1.0 - u - v, sign)
+    db = _lift_towards(p, b, nb, u, sign)
+    dc = _lift_towards(p, c, nc, v, sign)
+    return p[0] - da[0] - db[0] - dc[0], p[1] - da[1] - db[1] - dc[1], p[2] - da[2] - db[2] - dc[2]
+
+
+@device
+def put(array, row, v):
+    """Write three numbers into a row."""
+    array[row, 0] = v[0]
+    array[row, 1] = v[1]
+    array[row, 2] = v[2]
 
 
 @routine
