@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from cyclorama.core.geometry.build import arc, lathe
-from cyclorama.core.geometry.intake import content_hash
+from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.light.environment import build_environment
 from cyclorama.core.render.arrays import Lights

@@ -12,7 +12,7 @@ from PIL import Image
 from tests.conftest import diffuse, project_of, sphere
 
 from cyclorama.core.errors import ShootError
-from cyclorama.core.geometry.intake import measures_key
+from cyclorama.core.geometry.kept import measures_key
 from cyclorama.core.geometry.measure import measure
 from cyclorama.core.render.film import Tracer
 from cyclorama.core.scene import Project, SetValue, apply_set

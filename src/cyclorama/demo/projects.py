@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 
 from ..core.framing import fit_subject
-from ..core.geometry.intake import Intake, content_hash, take_in
+from ..core.geometry.intake import take_in
+from ..core.geometry.kept import Intake, content_hash
 from ..core.geometry.measure import centred, grounded, placed_hull
 from ..core.picture.files import encode_exr
 from ..core.scene import (

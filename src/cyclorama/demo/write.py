@@ -4,21 +4,22 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ..store import Studio
-from .projects import lantern_project, storm_glass_project
 
 
 def write_demo(folder: Path, tell: Callable[[str], None]) -> None:
     """Models as files in `models/`, and both projects, unless they are there already."""
     studio = Studio(folder)
-    known = set(studio.projects.ids())
-    for identity, name, build in (
-        ("harbour-lantern", "Harbour Lantern", lantern_project),
-        ("storm-glass-no-4", "Storm Glass No. 4", storm_glass_project),
-    ):
-        if identity in known:
-            continue
-        tell(f"Building {name} (first time only)")
-        demo = build()
+    wanted = {"harbour-lantern": "Harbour Lantern", "storm-glass-no-4": "Storm Glass No. 4"}
+    missing = [key for key in wanted if key not in studio.projects.ids()]
+    if not missing:
+        return
+    # the builders are only loaded when there is something to build
+    from .projects import lantern_project, storm_glass_project
+
+    build = {"harbour-lantern": lantern_project, "storm-glass-no-4": storm_glass_project}
+    for key in missing:
+        tell(f"Building {wanted[key]} (first time only)")
+        demo = build[key]()
         studio.keep_intake(demo.intake)
         studio.assets.put_all(demo.assets)
         (folder / "models").mkdir(exist_ok=True)

@@ -3,7 +3,7 @@
 import json
 from pathlib import Path
 
-from ..core.geometry.intake import Intake, measures_key
+from ..core.geometry.kept import Intake, measures_key
 from ..core.geometry.measure import Measures
 from ..core.geometry.report import IntakeReport
 from ..core.scene import Project

@@ -10,7 +10,7 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from ..core.errors import IntakeError, NotFoundError
-from ..core.geometry.intake import Intake, take_in
+from ..core.geometry.kept import Intake
 
 LONGEST_S = 900.0
 MEMORY_LIMIT_BYTES = 12 << 30
@@ -36,7 +36,10 @@ class IntakeJob:
 
 
 def _child(connection: Connection, files: dict[str, bytes]) -> None:
+    # the readers and their libraries are loaded here only, they would double the time the studio takes to start
     import resource
+
+    from ..core.geometry.intake import take_in
 
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT_BYTES, MEMORY_LIMIT_BYTES))
     try:

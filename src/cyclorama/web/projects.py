@@ -11,9 +11,9 @@ from pydantic import BaseModel, Field
 from ..core.errors import IntakeError
 from ..core.framing import fit_subject
 from ..core.geometry.build import build_disc, build_sweep
-from ..core.geometry.intake import Intake, content_hash, standin_key
+from ..core.geometry.kept import Intake, content_hash, standin_key
 from ..core.geometry.measure import grounded, placed_hull
-from ..core.geometry.standin import pack_meshes
+from ..core.geometry.standin_file import pack_meshes
 from ..core.picture.files import read_linear
 from ..core.render.meter import meter_subject
 from ..core.scene import Change, Project, new_project

@@ -14,7 +14,8 @@ from PIL import Image
 from tests.conftest import sphere
 
 from cyclorama.core.errors import IntakeError
-from cyclorama.core.geometry.intake import Intake, standin_key, take_in
+from cyclorama.core.geometry.intake import take_in
+from cyclorama.core.geometry.kept import Intake, standin_key
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.read import read_model
 from cyclorama.demo.glb import GlbWriter, glass

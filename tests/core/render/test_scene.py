@@ -10,7 +10,7 @@ from PIL import Image
 from tests.conftest import diffuse, exposed, look_at, plane, project_of, rect, scene_of, sphere
 
 from cyclorama.core.errors import NotFoundError
-from cyclorama.core.geometry.intake import content_hash
+from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.picture.files import encode_exr
 from cyclorama.core.render.denoise import denoise

@@ -3,9 +3,7 @@
 Runs without any store: it returns the assets to keep as bytes by content hash.
 """
 
-import hashlib
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
@@ -13,7 +11,8 @@ import numpy as np
 from ..errors import IntakeError
 from ..picture.decode import decode_picture
 from ..scene import Material, Part, Placement, Subject, TextureRef
-from .measure import Measures, centred, grounded, measure
+from .kept import Intake, content_hash, measures_key, standin_key
+from .measure import centred, grounded, measure
 from .mesh import Mesh, join
 from .read import FileModel, FilePart, read_model
 from .repair import Repairs, repair
@@ -23,30 +22,6 @@ from .standin import build_standin
 MAX_TRIANGLES = 20_000_000
 Progress = Callable[[str, float], None]
 """Called with what is being done and how much of the whole is done, 0…1."""
-
-
-@dataclass(slots=True)
-class Intake:
-    """A model that came in. Assets are bytes by content hash; mesh, measures and stand-in share a key."""
-
-    subject: Subject
-    materials: tuple[Material, ...]
-    report: IntakeReport
-    measures: Measures
-    assets: dict[str, bytes] = field(default_factory=dict)
-
-
-def content_hash(data: bytes) -> str:
-    """The name under which bytes are kept."""
-    return hashlib.sha256(data).hexdigest()[:32]
-
-
-def measures_key(asset: str) -> str:
-    return f"{asset}.measures"
-
-
-def standin_key(asset: str) -> str:
-    return f"{asset}.standin"
 
 
 def take_in(files: dict[str, bytes], progress: Progress = lambda what, share: None) -> Intake:

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import ConvexHull, QhullError
 
 from ..arrays import Points, Vec3
 from ..scene import Placement, Project
@@ -67,6 +66,9 @@ def convex_corners(points: Points) -> Points:
     degree or two apart (less than a thousandth of the size is missed) and exactly those along the axes, so that
     size and contact with the floor are always exact.
     """
+    # loaded here: only intake needs it, and it is a good part of the time the studio takes to start
+    from scipy.spatial import ConvexHull, QhullError
+
     try:
         outer = _outermost_points(points) if len(points) > MAX_HULL_INPUT else points
         corners = np.ascontiguousarray(outer[ConvexHull(outer).vertices])

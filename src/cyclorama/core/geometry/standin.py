@@ -1,8 +1,5 @@
 """The stand-in: a reduced mesh that the browser draws while things are handled."""
 
-import json
-import struct
-
 import fast_simplification
 import numpy as np
 from numpy.typing import NDArray
@@ -11,48 +8,19 @@ from scipy.spatial import cKDTree
 from ..picture.decode import decode_picture
 from ..scene import Material
 from .mesh import Mesh
+from .standin_file import pack
 
 TARGET_TRIANGLES = 40_000
 
 
 def build_standin(mesh: Mesh, materials: list[Material], assets: dict[str, bytes]) -> bytes:
-    """A reduced mesh in file space as one binary (see `_pack`); `materials` has one for each part."""
+    """A reduced mesh in file space as one binary (see `pack`); `materials` has one for each part."""
     share = min(1.0, TARGET_TRIANGLES / max(len(mesh.triangles), 1))
     pieces = []
     for part, material in enumerate(materials):
         v, n, uv, t = _reduced(mesh, part, share)
         pieces.append((part, v, n, _map_colours(material, uv, assets), t))
-    return _pack(pieces)
-
-
-def pack_meshes(meshes: list[tuple[Mesh, int]]) -> bytes:
-    """Meshes with their part numbers, as they are and white, in the same binary."""
-    return _pack([(part, m.vertices, m.normals, np.full((len(m.vertices), 4), 255, np.uint8), m.triangles)
-                  for m, part in meshes])  # fmt: skip
-
-
-def _pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:
-    """Pieces of (part, positions, normals, colours, triangles) as one binary for the browser.
-
-    Layout, little endian: uint32 length of the header, JSON header {vertices, triangles,
-    parts: [[part, first index, index count], …]}, float32 positions (v, 3), int8 normals (v, 4), uint8 sRGB
-    colours (v, 4), uint32 indices (t, 3).
-    """
-    ranges, indices, base, start = [], [], 0, 0
-    for part, v, _, _, t in pieces:
-        ranges.append([part, start * 3, len(t) * 3])
-        indices.append(t.astype("<u4") + np.uint32(base))
-        base, start = base + len(v), start + len(t)
-    header = json.dumps({"vertices": base, "triangles": start, "parts": ranges}).encode()
-    header += b" " * (-len(header) % 4)
-    normals = np.zeros((base, 4), np.int8)
-    if pieces:
-        normals[:, :3] = np.round(np.concatenate([p[2] for p in pieces]) * 127)
-    return b"".join([
-        struct.pack("<I", len(header)), header,
-        *(p[1].astype("<f4").tobytes() for p in pieces), normals.tobytes(), *(p[3].tobytes() for p in pieces),
-        *(i.tobytes() for i in indices),
-    ])  # fmt: skip
+    return pack(pieces)
 
 
 def _reduced(mesh: Mesh, part: int, share: float) -> tuple[NDArray[np.float32], ...]:

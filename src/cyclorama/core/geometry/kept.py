@@ -1,0 +1,35 @@
+"""What an intake leaves behind, and the names under which it is kept.
+
+Apart from the intake itself, so that who only uses its results need not load the readers.
+"""
+
+import hashlib
+from dataclasses import dataclass, field
+
+from ..scene import Material, Subject
+from .measure import Measures
+from .report import IntakeReport
+
+
+@dataclass(slots=True)
+class Intake:
+    """A model that came in. Assets are bytes by content hash; mesh, measures and stand-in share a key."""
+
+    subject: Subject
+    materials: tuple[Material, ...]
+    report: IntakeReport
+    measures: Measures
+    assets: dict[str, bytes] = field(default_factory=dict)
+
+
+def content_hash(data: bytes) -> str:
+    """The name under which bytes are kept."""
+    return hashlib.sha256(data).hexdigest()[:32]
+
+
+def measures_key(asset: str) -> str:
+    return f"{asset}.measures"
+
+
+def standin_key(asset: str) -> str:
+    return f"{asset}.standin"

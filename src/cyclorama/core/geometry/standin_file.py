@@ -1,0 +1,39 @@
+"""The binary in which meshes go to the browser."""
+
+import json
+import struct
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .mesh import Mesh
+
+
+def pack_meshes(meshes: list[tuple[Mesh, int]]) -> bytes:
+    """Meshes with their part numbers, as they are and white, in the same binary."""
+    return pack([(part, m.vertices, m.normals, np.full((len(m.vertices), 4), 255, np.uint8), m.triangles)
+                  for m, part in meshes])  # fmt: skip
+
+
+def pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:
+    """Pieces of (part, positions, normals, colours, triangles) as one binary for the browser.
+
+    Layout, little endian: uint32 length of the header, JSON header {vertices, triangles,
+    parts: [[part, first index, index count], …]}, float32 positions (v, 3), int8 normals (v, 4), uint8 sRGB
+    colours (v, 4), uint32 indices (t, 3).
+    """
+    ranges, indices, base, start = [], [], 0, 0
+    for part, v, _, _, t in pieces:
+        ranges.append([part, start * 3, len(t) * 3])
+        indices.append(t.astype("<u4") + np.uint32(base))
+        base, start = base + len(v), start + len(t)
+    header = json.dumps({"vertices": base, "triangles": start, "parts": ranges}).encode()
+    header += b" " * (-len(header) % 4)
+    normals = np.zeros((base, 4), np.int8)
+    if pieces:
+        normals[:, :3] = np.round(np.concatenate([p[2] for p in pieces]) * 127)
+    return b"".join([
+        struct.pack("<I", len(header)), header,
+        *(p[1].astype("<f4").tobytes() for p in pieces), normals.tobytes(), *(p[3].tobytes() for p in pieces),
+        *(i.tobytes() for i in indices),
+    ])  # fmt: skip
