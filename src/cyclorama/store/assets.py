@@ -2,7 +2,7 @@
 
 import os
 import re
-import tempfile
+import secrets
 from pathlib import Path
 
 from ..core.errors import NotFoundError
@@ -47,13 +47,13 @@ class AssetStore:
 
 def write_whole(path: Path, data: bytes) -> None:
     """Write a file so that it is either there whole or not at all, also after a crash."""
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=".", suffix=".part")
+    part = path.with_name(f".{secrets.token_hex(6)}.part")
     try:
-        with os.fdopen(handle, "wb") as file:
+        with part.open("xb") as file:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        os.replace(name, path)
+        os.replace(part, path)
     except BaseException:
-        Path(name).unlink(missing_ok=True)
+        part.unlink(missing_ok=True)
         raise

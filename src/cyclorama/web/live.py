@@ -49,8 +49,8 @@ async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
                 ctx.lens.develop(viewer, int(wanted["request"]), int(wanted["frame"]), width, height)
             else:
                 ctx.lens.rest(viewer)
-    except (WebSocketDisconnect, KeyError, ValueError, TypeError):
-        pass  # the browser went away, or is not ours: either way this lens is closed
+    except (WebSocketDisconnect, KeyError, ValueError, TypeError, asyncio.CancelledError):
+        pass  # the browser went away or is not ours, or the studio closes: either way this lens is closed
     finally:
         ctx.lens.leave(viewer)
         sender.cancel()
@@ -81,8 +81,8 @@ async def takes(socket: WebSocket, ctx: Ctx) -> None:
                 await socket.send_json(now)
                 before = now
             await asyncio.sleep(LOG_EVERY_S)
-    except (WebSocketDisconnect, RuntimeError):
-        pass  # closed by the browser
+    except (WebSocketDisconnect, RuntimeError, asyncio.CancelledError):
+        pass  # closed by the browser, or the studio closes
 
 
 def _takes_now(ctx: Context) -> list[dict[str, Any]]:
