@@ -70,7 +70,7 @@ def storm_glass_project() -> DemoProject:
                                 strength_stops=-1.7),
         cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=9),), camera_id="camera-1",
         move=Move(id="move-1", name="Orbit", kind="orbit", frames=240, start_azimuth_deg=14),
-        look=Look(ev100=8.45), shoot=ShootSettings(margin=0.07),
+        look=Look(ev100=8.45), shoot=ShootSettings(margin=0.07, samples=96),
     )  # fmt: skip
     return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
 
@@ -99,7 +99,7 @@ def lantern_project() -> DemoProject:
         environment=Environment(asset=content_hash(picture), source_name="harbour-dusk.exr", strength_stops=-1.1),
         cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=8),), camera_id="camera-1",
         move=Move(id="move-1", name="Spin", kind="spin", frames=144, start_azimuth_deg=0),
-        look=Look(ev100=7.9), shoot=ShootSettings(margin=0.07),
+        look=Look(ev100=7.9), shoot=ShootSettings(margin=0.07, samples=96),
     )  # fmt: skip
     return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
 

@@ -5,7 +5,7 @@ import { make, post, remove, say } from "./api.js";
 const log = document.getElementById("log");
 const STATES = { queued: "queued", running: "shooting", paused: "paused", stopped: "stopped", interrupted: "interrupted", failed: "failed", done: "done" };
 const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", failed: "var(--color-missing)", interrupted: "var(--color-look)" };
-const SHOWN = 24;
+const SHOWN = 12;
 const lines = new Map();
 
 /** Evenly chosen frames of a take, at most SHOWN. */
@@ -40,7 +40,7 @@ function buttons(take) {
 function figures(take) {
   const total = take.last - take.first + 1;
   const parts = [`${take.done.length} of ${total} frames`];
-  if (take.spent) parts.push(`${take.spent} so far`);
+  if (take.spent) parts.push(take.state === "done" ? `took ${take.spent}` : `${take.spent} so far`);
   if (take.left && take.state === "running") parts.push(`${take.left} left`);
   if (take.forecast) parts.push(`forecast ${take.forecast}`);
   return parts.join(" · ");
