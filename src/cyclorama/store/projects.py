@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import ChangeError, NotFoundError, StaleError
@@ -113,10 +113,6 @@ class ProjectStore:
                 "This project was changed in another window meanwhile. Your change was not saved yet.", row.version
             )
         return row
-
-    def count(self) -> int:
-        with self._sessions() as session:
-            return session.scalar(select(func.count()).select_from(ProjectRow)) or 0
 
 
 def _row(session: Session, project_id: str) -> ProjectRow:

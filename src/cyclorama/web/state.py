@@ -32,7 +32,6 @@ def project_state(studio: Studio, saved: Saved) -> dict[str, Any]:
         "stations": [s.model_dump() for s in stations(r)],
         "move": _move(r),
         "margins": _margins(r),
-        "set_ends": r.edges.ends,
         "subject": _subject(r),
         "report": None if report is None else report.model_dump(mode="json"),
         "lens": lens_state(project),

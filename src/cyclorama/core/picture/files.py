@@ -15,8 +15,6 @@ from .exposure import expose
 from .radiance_hdr import read_hdr
 from .view import to_bytes, to_display
 
-MAX_ENVIRONMENT_PIXELS = 16384 * 8192
-
 
 def read_linear(data: bytes, name: str) -> RGBImage:
     """An HDR (Radiance RGBE) or EXR picture as linear float32 (h, w, 3).

@@ -63,14 +63,12 @@ export class Lens {
     this.picture.style.opacity = 1;
     this.picture.dataset.samples = header.samples;
     this.picture.dataset.ms = header.ms;
-    if (header.samples <= 1) this.firstMs = this.firstMs ?? header.ms;
     this.status.textContent = header.samples >= 256 ? "developed" : header.samples ? `developing, ${header.samples} of 256` : "developing";
   }
 
   /** Ask for the developed picture of the current frame, once nothing has happened for a moment. */
   develop(wait = 0) {
     this.request += 1;
-    this.firstMs = undefined;
     this.wanted = true;
     clearTimeout(this.timer);
     this.timer = setTimeout(() => {
