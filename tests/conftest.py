@@ -12,14 +12,29 @@ from cyclorama.core.geometry.build import arc, lathe
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.light.environment import build_environment
-from cyclorama.core.render.arrays import Lights
+from cyclorama.core.light.shapes import (
+    AREA,
+    CASTS,
+    CENTRE,
+    GOBO,
+    HALF_U,
+    HALF_V,
+    LIGHT_COLUMNS,
+    NORMAL,
+    RADIANCE,
+    REACH,
+    REFLECTED,
+)
+from cyclorama.core.material.row import OPACITY
+from cyclorama.core.render.bodies import pose_keys
 from cyclorama.core.render.camera_rays import CameraRays, filter_table
-from cyclorama.core.render.film import Film, Tracer
+from cyclorama.core.render.film import Film
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.trace import FrameScene
+from cyclorama.core.render.tracer import Tracer, film_for
 from cyclorama.core.scene import Material, Part, Project, Subject, new_project
 
-NO_RECTS = np.zeros((0, 16), np.float32)
+NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
 
 
 @pytest.fixture(scope="session")
@@ -67,8 +82,9 @@ def look_at(eye: tuple[float, float, float], at: tuple[float, float, float], hal
     back /= np.linalg.norm(back)
     right = np.cross([0, 1, 0] if abs(back[1]) < 0.99 else [0, 0, -1], back)
     right /= np.linalg.norm(right)
-    matrix = np.column_stack([right, np.cross(back, right), back, e]).astype(np.float32)
-    return CameraRays(np.ascontiguousarray(matrix), half, half, 0.0, 1.0, pixels, pixels, filter_table())
+    matrix = np.eye(4)
+    matrix[:3] = np.column_stack([right, np.cross(back, right), back, e])
+    return CameraRays(pose_keys(matrix[None]), half, half, 0.0, 1.0, pixels, pixels, filter_table())
 
 
 def scene_of(
@@ -82,14 +98,29 @@ def scene_of(
     if environment is not None:
         picture = np.full((64, 128, 3), environment, np.float32) if np.isscalar(environment) else environment
         env, scale = build_environment(np.asarray(picture, np.float32)), 1.0
-    shares.append(1.0 if scale else 0.0)
+    shares += [1.0 if scene.lights.mesh_total else 0.0, 1.0 if scale else 0.0]
     pick = np.concatenate([[0], np.cumsum(shares) / max(sum(shares), 1)]).astype(np.float32)
-    lights = Lights(np.asarray(rects, np.float32).reshape(-1, 16), pick, scale, 0.0, np.zeros(3, np.float32), False)
+    rows = np.asarray(rects, np.float32).reshape(-1, LIGHT_COLUMNS)
+    lights = scene.lights._replace(
+        rows=rows, pick=pick, env_scale=scale, env_turn=np.eye(3, dtype=np.float32), env_seen=False
+    )
     return dataclasses.replace(scene, lights=lights, environment=env, camera=camera, max_bounces=max_bounces)
 
 
+def with_rows(scene: FrameScene, rows: np.ndarray, triangles: slice) -> FrameScene:
+    """The scene with other material rows, the last of them on some triangles."""
+    corners, material = scene.geometry.corners.copy(), scene.geometry.material.copy()
+    corners[triangles, 24] = material[triangles] = len(rows) - 1
+    ranges = np.vstack([scene.materials.ranges, scene.materials.ranges[-1:]])
+    return dataclasses.replace(
+        scene, materials=scene.materials._replace(values=rows, ranges=ranges),
+        geometry=scene.geometry._replace(corners=corners, material=material),
+        has_holes=bool((rows[:, OPACITY] < 1).any()),
+    )  # fmt: skip
+
+
 def exposed(tracer: Tracer, scene: FrameScene, samples: int, seed: int = 0) -> Film:
-    film = Film(scene.camera.width, scene.camera.height)
+    film = film_for(scene)
     tracer.expose(film, scene, samples, seed)
     return film
 
@@ -101,7 +132,11 @@ def diffuse(albedo: float = 0.5, **more: object) -> Material:
 
 def rect(centre: tuple[float, float, float], width: float, height: float, nit: float) -> np.ndarray:
     """A horizontal light panel that shines down."""
-    return np.array([[*centre, width / 2, 0, 0, 0, 0, height / 2, 0, -1, 0, nit, nit, nit, width * height]])
+    row = np.zeros(LIGHT_COLUMNS)
+    row[CENTRE : CENTRE + 3], row[HALF_U], row[HALF_V + 2], row[NORMAL + 1] = centre, width / 2, height / 2, -1
+    row[RADIANCE : RADIANCE + 3], row[AREA], row[REACH] = nit, width * height, math.hypot(width, height)
+    row[GOBO], row[CASTS], row[REFLECTED] = -1, 1, 1
+    return row[None]
 
 
 def rect_irradiance(width: float, height: float, above: float, nit: float) -> float:

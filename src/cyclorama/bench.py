@@ -12,9 +12,10 @@ from .core.picture.exposure import expose
 from .core.picture.view import to_bytes, to_display
 from .core.render import trace
 from .core.render.denoise import denoise
-from .core.render.film import Film, Tracer, default_threads
+from .core.render.film import Film
 from .core.render.scene import SceneCompiler
 from .core.render.trace import FrameScene
+from .core.render.tracer import Tracer, default_threads
 from .core.scene import Project, SetValue, apply_set
 from .demo.projects import DemoProject, lantern_project, storm_glass_project
 
@@ -46,13 +47,13 @@ def _recorded(scene: FrameScene) -> list[tuple[str, Any]]:
     queries: list[tuple[str, Any]] = []
     nearest, blocked = trace.nearest_hits, trace.blocked
 
-    def record_nearest(b: Any, where: Any, rays: Any, n: int) -> Any:
+    def record_nearest(b: Any, where: Any, rays: Any, n: int, *more: Any) -> Any:
         queries.append(("near", (rays.origin[:n].copy(), rays.direction[:n].copy())))
-        return nearest(b, where, rays, n)
+        return nearest(b, where, rays, n, *more)
 
-    def record_blocked(b: Any, where: Any, rays: Any, distance: Any, n: int) -> Any:
+    def record_blocked(b: Any, where: Any, rays: Any, distance: Any, n: int, *more: Any) -> Any:
         queries.append(("shadow", (rays.origin[:n].copy(), rays.direction[:n].copy(), distance[:n].copy())))
-        return blocked(b, where, rays, distance, n)
+        return blocked(b, where, rays, distance, n, *more)
 
     trace.nearest_hits, trace.blocked = record_nearest, record_blocked
     try:

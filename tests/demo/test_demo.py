@@ -51,7 +51,7 @@ def test_textures_have_coordinates(demo: DemoProject) -> None:
     subject = demo.project.subject
     assert subject is not None
     mesh = Mesh.from_bytes(demo.intake.assets[subject.asset])
-    mapped = {m.id for m in demo.project.materials if m.base_color_map}
+    mapped = {m.id for m in demo.project.materials if m.maps.base_color}
     for i, part in enumerate(subject.parts):
         if part.material in mapped:
             assert np.ptp(mesh.uvs[mesh.triangles[mesh.part == i]].reshape(-1, 2), axis=0).min() > 0.3

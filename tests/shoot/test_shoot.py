@@ -14,8 +14,8 @@ from tests.conftest import diffuse, project_of, sphere
 from cyclorama.core.errors import ShootError
 from cyclorama.core.geometry.kept import measures_key
 from cyclorama.core.geometry.measure import measure
-from cyclorama.core.render.film import Tracer
-from cyclorama.core.scene import Project, SetValue, apply_set
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import Background, Project, SetValue, apply_set
 from cyclorama.shoot import desk
 from cyclorama.shoot.take import frame_path, frames_to_shoot, shoot_take
 from cyclorama.shoot.worker import mark_interrupted, worker_lock
@@ -32,7 +32,7 @@ def studio_with(folder: Path, samples: int = 1, frames: int = 6, **values: objec
                 "move/frames": frames} | values  # fmt: skip
     for path, value in settings.items():
         project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
-    light = project.environment.model_copy(update={"background": (0.2, 0.2, 0.2)})
+    light = project.environment.model_copy(update={"background": Background(colour=(0.2, 0.2, 0.2))})
     project = project.model_copy(update={"environment": light})
     studio.assets.put_all(assets)
     studio.assets.put(measures_key(project.subject.asset), measure(sphere(0.3, 32)).to_bytes())  # type: ignore[union-attr]

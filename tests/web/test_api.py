@@ -13,7 +13,7 @@ from fastapi.testclient import TestClient
 from tests.core.geometry.test_intake import BAD, glb
 
 from cyclorama.core.picture.files import encode_exr
-from cyclorama.core.render.film import Tracer
+from cyclorama.core.render.tracer import Tracer
 from cyclorama.demo.environments import harbour_dusk
 from cyclorama.shoot import desk
 from cyclorama.shoot.take import shoot_take

@@ -42,7 +42,11 @@ _OPTIONS: Any = {
     # Kernels allocate nothing and only read and write arrays that their caller holds. Counting references to
     # views of them would cost more than the shading itself, and make threads fight over the counters.
     "_nrt": False,
+    "no_cfunc_wrapper": True,
 }
+_INNER: Any = {**_OPTIONS, "no_cpython_wrapper": True}
+"""Only called by other kernels: the wrapper that takes Python's objects apart would double the time to compile.
+From Python, `function.py_func` runs it uncompiled."""
 
 
 def kernel(function: F) -> F:
@@ -53,11 +57,11 @@ def kernel(function: F) -> F:
 
 def device(function: F) -> F:
     """A small function that kernels call; always inlined, so keep it small or call it in few places."""
-    compiled: F = njit(**_OPTIONS, forceinline=True)(function)
+    compiled: F = njit(**_INNER, forceinline=True)(function)
     return compiled
 
 
 def routine(function: F) -> F:
     """A larger function that kernels call; compiled once and called."""
-    compiled: F = njit(**_OPTIONS)(function)
+    compiled: F = njit(**_INNER)(function)
     return compiled

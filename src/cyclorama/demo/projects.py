@@ -11,10 +11,10 @@ from ..core.scene import (
     Camera,
     Disc,
     Environment,
+    Light,
     Look,
     Move,
     Project,
-    RectLight,
     ShootSettings,
     Stage,
     Sweep,
@@ -56,11 +56,11 @@ def storm_glass_project() -> DemoProject:
         disc=Disc(radius_m=0.125, height_m=0.012, edge_m=0.003, color=(0.045, 0.044, 0.042), roughness=0.28),
     )  # fmt: skip
     lights = (
-        RectLight(id="key", name="Key", role="key", azimuth_deg=-58, elevation_deg=40, distance_m=1.0, width_m=0.45,
+        Light(id="key", name="Key", role="key", azimuth_deg=-58, elevation_deg=40, distance_m=1.0, width_m=0.45,
                   height_m=0.8, strength_stops=-0.9, temperature_k=5200),
-        RectLight(id="fill", name="Fill", role="fill", azimuth_deg=68, elevation_deg=14, distance_m=1.3, width_m=0.5,
+        Light(id="fill", name="Fill", role="fill", azimuth_deg=68, elevation_deg=14, distance_m=1.3, width_m=0.5,
                   height_m=1.2, strength_stops=-3.4, temperature_k=6200),
-        RectLight(id="rim", name="Rim", role="rim", azimuth_deg=158, elevation_deg=28, distance_m=1.0, width_m=0.25,
+        Light(id="rim", name="Rim", role="rim", azimuth_deg=158, elevation_deg=28, distance_m=1.0, width_m=0.25,
                   height_m=1.0, strength_stops=-1.4, temperature_k=6800),
     )  # fmt: skip
     project = Project(
@@ -86,11 +86,11 @@ def lantern_project() -> DemoProject:
         disc=Disc(radius_m=0.17, height_m=0.016, edge_m=0.004, color=(0.16, 0.105, 0.07), roughness=0.45),
     )  # fmt: skip
     lights = (
-        RectLight(id="key", name="Key", role="key", azimuth_deg=-48, elevation_deg=42, distance_m=1.3, width_m=0.6,
+        Light(id="key", name="Key", role="key", azimuth_deg=-48, elevation_deg=42, distance_m=1.3, width_m=0.6,
                   height_m=0.6, strength_stops=-1.8, temperature_k=5000),
-        RectLight(id="fill", name="Fill", role="fill", azimuth_deg=60, elevation_deg=12, distance_m=1.6, width_m=0.9,
+        Light(id="fill", name="Fill", role="fill", azimuth_deg=60, elevation_deg=12, distance_m=1.6, width_m=0.9,
                   height_m=1.2, strength_stops=-4.6, temperature_k=4300),
-        RectLight(id="rim", name="Rim", role="rim", azimuth_deg=-150, elevation_deg=35, distance_m=1.3, width_m=0.3,
+        Light(id="rim", name="Rim", role="rim", azimuth_deg=-150, elevation_deg=35, distance_m=1.3, width_m=0.3,
                   height_m=1.0, strength_stops=-1.5, temperature_k=7500),
     )  # fmt: skip
     project = Project(

@@ -6,8 +6,9 @@ from collections.abc import Callable
 import numpy as np
 
 from ..core.render.denoise import denoise
-from ..core.render.film import Film, Tracer
+from ..core.render.film import Film
 from ..core.render.scene import SceneCompiler
+from ..core.render.tracer import Tracer
 from ..core.scene import Project
 
 PROBES, PROBE_SAMPLES, PROBE_PIXELS = 3, 4, 40_000

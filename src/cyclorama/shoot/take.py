@@ -11,12 +11,12 @@ import numpy as np
 from PIL import Image
 
 from ..core.errors import CycloramaError, ShootError
-from ..core.picture.exposure import expose
+from ..core.picture.exposure import expose, shown_look
 from ..core.picture.files import encode_frame
 from ..core.picture.view import to_bytes, to_display
-from ..core.render.denoise import denoise
-from ..core.render.film import Cancelled, Film, Tracer
+from ..core.render.frame import beauty, expose_frame
 from ..core.render.scene import SceneCompiler
+from ..core.render.tracer import Cancelled, Tracer
 from ..core.scene import Project
 from ..core.sequence.names import frame_name
 from ..store import FrameRecord, Studio, TakeRecord
@@ -76,15 +76,8 @@ def render_frame(
     cancelled: Callable[[], bool] = lambda: False, progress: Callable[[float], None] = lambda share: None,
 ) -> tuple[np.ndarray, np.ndarray | None]:  # fmt: skip
     """Radiance (h, w, 3) nit of a frame at the project's shoot settings, and alpha (h, w) if asked for."""
-    s = project.shoot
-    if s.transparent:
-        environment = project.environment.model_copy(update={"background": (0, 0, 0), "seen_by_camera": False})
-        project = project.model_copy(update={"environment": environment})
-    film = Film(s.width, s.height)
-    scene = compiler.compile(project, frame, s.width, s.height)
-    tracer.expose(film, scene, s.samples, frame, cancelled, progress)
-    radiance = denoise(film) if s.denoise else film.radiance
-    return radiance, film.alpha if s.transparent else None
+    film = expose_frame(project, frame, compiler, tracer, cancelled, progress)
+    return beauty(film, project, frame, compiler)
 
 
 class Wish:
@@ -141,7 +134,7 @@ def _shoot_missing(
         radiance, alpha = render_frame(take.project, number, compiler, tracer, wish.interrupts, progress)
         if not np.isfinite(radiance).all():
             raise ShootError(f"Frame {number} has pixels that are not numbers; this is a fault of the renderer.")
-        data = encode_frame(radiance, alpha, take.project.look, take.project.shoot.file_format)
+        data = encode_frame(radiance, alpha, shown_look(take.project), take.project.shoot.file_format)
         write_whole(frame_path(take, number), data)
         write_whole(thumb_path(take, number), _thumb(radiance, take.project))
         seconds.append(time.perf_counter() - start)
@@ -156,7 +149,7 @@ def _shoot_missing(
 
 
 def _thumb(radiance: np.ndarray, project: Project) -> bytes:
-    shown = to_bytes(to_display(expose(radiance, project.look), project.look.view))
+    shown = to_bytes(to_display(expose(radiance, shown_look(project)), project.look.view))
     image = Image.fromarray(shown)
     image.thumbnail((THUMB_WIDTH, THUMB_WIDTH * 2), Image.Resampling.BOX)
     buffer = io.BytesIO()

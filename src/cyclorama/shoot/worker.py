@@ -15,7 +15,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from ..core.render.film import Tracer
+from ..core.render.tracer import Tracer
 from ..store import Studio
 from ..store.database import now
 from .take import shoot_take

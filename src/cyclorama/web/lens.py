@@ -10,11 +10,13 @@ from dataclasses import dataclass, field
 from PIL import Image
 
 from ..core.errors import CycloramaError
-from ..core.picture.exposure import expose
+from ..core.picture.exposure import expose, shown_look
 from ..core.picture.view import to_bytes, to_display
+from ..core.render.background import with_background
 from ..core.render.denoise import denoise
-from ..core.render.film import Cancelled, Film, Tracer
+from ..core.render.film import Film
 from ..core.render.scene import SceneCompiler
+from ..core.render.tracer import Cancelled, Tracer
 from ..core.scene import Project
 from ..core.scene.base import new_id
 from ..core.scene.project import new_project
@@ -158,7 +160,7 @@ class Lens:
             film = Film(width, height)
             for target in steps:
                 self._tracer.expose(film, scene, target - film.samples, 0, cancelled)
-                jpeg = self._picture(film, project, target)
+                jpeg = self._picture(film, project, frame, target)
                 if cancelled():
                     raise Cancelled
                 spent = int((time.perf_counter() - asked) * 1000)
@@ -171,13 +173,16 @@ class Lens:
         height = max(1, round(width * project.shoot.height / project.shoot.width))
         with self.borrowed() as (compiler, tracer):
             film = Film(width, height)
-            tracer.expose(film, compiler.compile(project, project.move.first_frame, width, height), POSTER_SAMPLES)
-            return self._picture(film, project, POSTER_SAMPLES)
+            first = project.move.first_frame
+            tracer.expose(film, compiler.compile(project, first, width, height), POSTER_SAMPLES)
+            return self._picture(film, project, first, POSTER_SAMPLES)
 
-    def _picture(self, film: Film, project: Project, samples: int) -> bytes:
+    def _picture(self, film: Film, project: Project, frame: int, samples: int) -> bytes:
         final = samples >= FULL_SAMPLES
-        radiance = denoise(film, "high" if final else "fast", prefilter=final)
-        shown = to_bytes(to_display(expose(radiance, project.look), project.look.view))
+        clean = denoise(film, "high" if final else "fast", prefilter=final)
+        behind = self._compiler.background(project, frame, film.width, film.height)
+        look = shown_look(project)
+        shown = to_bytes(to_display(expose(with_background(clean, film.alpha, behind), look), look.view))
         buffer = io.BytesIO()
         Image.fromarray(shown).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
         return buffer.getvalue()

@@ -6,8 +6,7 @@ import numpy as np
 
 from ..core.framing import half_extent
 from ..core.geometry.placement import placement_matrix
-from ..core.light.rect import rect_row
-from ..core.light.temperature import temperature_to_rgb
+from ..core.light.rows import light_colour, light_row
 from ..core.motion import Pose, aim_point, pose_project
 from ..core.scene import Project
 from ..core.sheet import Review, review, stations
@@ -82,10 +81,10 @@ def lens_state(project: Project) -> dict[str, Any]:
     lit = {light.id for light in project.lit_lights}
     lights = []
     for light in project.lights:
-        row = rect_row(light, aim, 0.0)
-        colour = temperature_to_rgb(light.temperature_k)
+        row = light_row(light, aim, 0.0)
+        colour = light_colour(light)
         lights.append({
-            "id": light.id, "name": light.name, "lit": light.id in lit, "centre": _rounded(row[0:3]),
+            "id": light.id, "name": light.name, "shape": light.shape, "lit": light.id in lit, "centre": _rounded(row[0:3]),
             "half_u": _rounded(row[3:6]), "half_v": _rounded(row[6:9]), "colour": _rounded(colour / colour.max(), 4),
         })  # fmt: skip
     return {"half_width": half[0], "half_height": half[1], "aim": _rounded(aim), "lights": lights}

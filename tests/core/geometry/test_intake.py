@@ -80,7 +80,7 @@ def test_glb_brings_materials_textures_and_names() -> None:
     enamel, pane = intake.materials
     assert enamel.base_color == (0.2, 0.4, 0.6)
     assert (enamel.base_metalness, enamel.specular_roughness) == (0.25, 0.35)
-    assert intake.assets[enamel.base_color_map.asset][:4] == b"\x89PNG"
+    assert intake.assets[enamel.maps.base_color.asset][:4] == b"\x89PNG"
     assert (pane.transmission_weight, pane.specular_ior, pane.transmission_depth_m) == (1.0, 1.45, 0.1)
     assert sum(p.triangles for p in intake.subject.parts) == intake.report.triangles
     assert intake.report.size_file_units == pytest.approx((0.2, 0.2, 0.2), abs=1e-3)
@@ -123,7 +123,7 @@ def test_obj_with_material_and_texture() -> None:
     intake = take_in({"cube.obj": CUBE_OBJ.encode(), "cube.mtl": MTL.encode(), "paint.png": png()})
     (red,) = intake.materials
     assert (red.name, red.specular_roughness, red.base_metalness) == ("red", 0.25, 1.0)
-    assert red.base_color_map is not None
+    assert red.maps.base_color is not None
     assert "missing" in findings(take_in({"cube.obj": CUBE_OBJ.encode(), "cube.mtl": MTL.encode()}))
     mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
     corner = mesh.vertices[np.argmin(mesh.uvs[:, 0] + mesh.uvs[:, 1])]
@@ -160,12 +160,67 @@ def test_what_is_not_a_subject_is_named() -> None:
     def change(document: dict) -> None:
         document["cameras"] = [{"type": "perspective"}] * 2
         document["extensions"] = {"KHR_lights_punctual": {"lights": [{"type": "point"}]}}
-        document["materials"][0]["extensions"] = {"KHR_materials_sheen": {}}
+        document["materials"][0]["extensions"] = {"KHR_materials_dispersion": {"dispersion": 0.1}}
 
     text = findings(take_in({"a.glb": with_document(glb(), change)}))
     assert "2 cameras in the file left out" in text
     assert "1 light in the file left out" in text
-    assert "sheen not shown yet" in text
+    assert "dispersion is left out" in text
+
+
+def test_material_extensions_become_openpbr_parameters() -> None:
+    """One material with everything the extensions can say; each lands where its specification means it."""
+    extensions = {
+        "clearcoat": {"clearcoatFactor": 0.8, "clearcoatRoughnessFactor": 0.1},
+        "sheen": {"sheenColorFactor": [0.2, 0.4, 0.1], "sheenRoughnessFactor": 0.3},
+        "specular": {"specularFactor": 0.5, "specularColorFactor": [1, 0.5, 0.25]},
+        "anisotropy": {"anisotropyStrength": 0.6, "anisotropyRotation": 1.5707963},
+        "iridescence": {"iridescenceFactor": 0.9, "iridescenceIor": 1.35, "iridescenceThicknessMaximum": 420},
+        "ior": {"ior": 1.7},
+        "transmission": {"transmissionFactor": 0.75},
+        "volume": {"thicknessFactor": 0.01, "attenuationDistance": 0.02, "attenuationColor": [0.9, 0.5, 0.1]},
+        "emissive_strength": {"emissiveStrength": 3.0},
+    }
+
+    def change(document: dict) -> None:
+        entry = document["materials"][0]
+        entry["emissiveFactor"] = [0.5, 0.25, 0]
+        entry["extensions"] = {f"KHR_materials_{k}": v for k, v in extensions.items()}
+
+    intake = take_in({"a.glb": with_document(glb(), change)})
+    m = intake.materials[0]
+    assert (m.coat_weight, m.coat_roughness, m.coat_ior) == (0.8, 0.1, 1.5)
+    assert (m.fuzz_weight, m.fuzz_roughness) == (0.4, 0.3)
+    assert m.fuzz_color == pytest.approx((0.5, 1.0, 0.25))
+    assert (m.specular_weight, m.specular_color) == (0.5, (1.0, 0.5, 0.25))
+    assert m.specular_roughness_anisotropy == 0.6
+    assert m.specular_rotation_deg == pytest.approx(90, abs=1e-4)
+    assert (m.thin_film_weight, m.thin_film_ior, m.thin_film_thickness_nm) == (0.9, 1.35, 420)
+    assert (m.specular_ior, m.transmission_weight, m.transmission_depth_m) == (1.7, 0.75, 0.02)
+    assert (m.transmission_color, m.thin_walled) == ((0.9, 0.5, 0.1), False)
+    assert m.emission_luminance == pytest.approx(0.5 * 3.0 * 1000)
+    assert m.emission_color == pytest.approx((1.0, 0.5, 0.0))
+    assert "anisotropy is shown by OpenPBR's measure" in findings(intake)
+
+
+def test_unlit_and_moved_maps() -> None:
+    def change(document: dict) -> None:
+        entry = document["materials"][0]
+        entry["extensions"] = {"KHR_materials_unlit": {}}
+        texture = entry["pbrMetallicRoughness"]["baseColorTexture"]
+        texture["extensions"] = {"KHR_texture_transform": {"offset": [0.5, 0.25], "scale": [2, 3], "rotation": 1.0}}
+
+    writer = GlbWriter()
+    picture = writer.texture("paint", np.full((8, 8, 3), 200, np.uint8))
+    writer.part("Ball", sphere(0.1, 24), writer.material("Enamel", base_map=picture))
+    intake = take_in({"a.glb": with_document(writer.to_bytes(), change)})
+    m = intake.materials[0]
+    assert (m.base_weight, m.specular_weight, m.emission_luminance) == (0, 0, 1000)
+    ref = m.maps.emission_color
+    assert ref is not None
+    assert (ref.offset_u, ref.offset_v, ref.scale_u, ref.scale_v) == (0.5, 0.25, 2, 3)
+    assert ref.rotation_deg == pytest.approx(np.degrees(1.0))
+    assert "unlit" in findings(intake)
 
 
 def test_large_models_get_a_reduced_standin() -> None:

@@ -7,19 +7,21 @@ import math
 import numpy as np
 import pytest
 from PIL import Image
-from tests.conftest import diffuse, exposed, look_at, plane, project_of, rect, scene_of, sphere
+from tests.conftest import diffuse, exposed, look_at, plane, project_of, rect, scene_of, sphere, with_rows
 
 from cyclorama.core.errors import NotFoundError
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
+from cyclorama.core.material.row import BASE, EMISSION
 from cyclorama.core.picture.files import encode_exr
 from cyclorama.core.render.denoise import denoise
-from cyclorama.core.render.film import Film, Tracer
+from cyclorama.core.render.film import Film
 from cyclorama.core.render.meter import meter_subject
 from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.scene import Material, Project, RectLight, SetValue, TextureRef, apply_set
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import Light, Material, MaterialMaps, Project, SetValue, TextureRef, apply_set
 
-KEY = RectLight(id="key", name="Key", role="key", azimuth_deg=30, elevation_deg=40, distance_m=2)
+KEY = Light(id="key", name="Key", role="key", azimuth_deg=30, elevation_deg=40, distance_m=2)
 
 
 def bump() -> Mesh:
@@ -100,7 +102,7 @@ def test_turning_the_environment_is_turning_everything_else(tracer: Tracer) -> N
         project, assets = studio(
             move__start_azimuth_deg=start, subject__placement__turn_deg=turn, environment__rotation_deg=rotation
         )
-        environment = project.environment.model_copy(update={"asset": key, "background": (0, 0, 0)})
+        environment = project.environment.model_copy(update={"asset": key})
         project = project.model_copy(update={"environment": environment, "lights": ()})
         return shot(tracer, project, assets | {key: data}, 1, 256).radiance
 
@@ -137,7 +139,7 @@ def test_maps_lie_the_right_way_round_and_are_decoded(tracer: Tracer) -> None:
     pixels = np.zeros((2, 2, 3), np.uint8)
     pixels[0, 0], pixels[0, 1], pixels[1, 0] = (188, 0, 0), (0, 188, 0), (0, 0, 188)  # 188 is 0.5029 linear
     data = picture_of(pixels)
-    material = diffuse(1.0, base_color_map=TextureRef(asset=content_hash(data), wrap="clamp"))
+    material = diffuse(1.0, maps=MaterialMaps(base_color=TextureRef(asset=content_hash(data), wrap="clamp")))
     film = seen(tracer, material, {content_hash(data): data})
     places = {"top left": (1, 1), "top right": (1, 14), "bottom left": (14, 1), "bottom right": (14, 14)}
     corners = {name: film.radiance[place] for name, place in places.items()}
@@ -155,7 +157,8 @@ def test_maps_lie_the_right_way_round_and_are_decoded(tracer: Tracer) -> None:
 def test_normal_maps_follow_gltf(tracer: Tracer, value: tuple[int, int, int], expected: tuple[float, ...]) -> None:
     """Red bends towards growing u (here +x), green towards the top of the picture (here −z)."""
     data = picture_of(np.full((4, 4, 3), value, np.uint8))
-    film = seen(tracer, diffuse(normal_map=TextureRef(asset=content_hash(data))), {content_hash(data): data})
+    bent = diffuse(maps=MaterialMaps(normal=TextureRef(asset=content_hash(data))))
+    film = seen(tracer, bent, {content_hash(data): data})
     assert film.normal[8, 8] == pytest.approx(expected, abs=0.01)
 
 
@@ -164,14 +167,15 @@ def test_cut_outs_are_holes_for_camera_and_alpha(tracer: Tracer) -> None:
     pixels[:, :32, 3] = 0
     data = picture_of(pixels)
     ref = TextureRef(asset=content_hash(data), wrap="clamp")
-    material = diffuse(base_color_map=ref, opacity_from_base_alpha=True, opacity_cutoff=0.5)
+    alpha = ref.model_copy(update={"channel": "a"})
+    material = diffuse(maps=MaterialMaps(base_color=ref, opacity=alpha), opacity_cutoff=0.5)
     film = seen(tracer, material, {content_hash(data): data})
     assert film.alpha[8, 3] == 0
     assert film.alpha[8, 12] == 1
 
 
 def test_a_glowing_ball_shows_its_luminance_and_lights_the_floor(tracer: Tracer) -> None:
-    glowing = diffuse(0.0, emission_nit=700.0, emission_color=(1.0, 0.5, 0.25))
+    glowing = diffuse(0.0, emission_luminance=700.0, emission_color=(1.0, 0.5, 0.25))
     film = exposed(tracer, scene_of(sphere(0.5), glowing, look_at((0, 0, 3), (0, 0, 0), 0.1, 8)), 4)
     assert film.radiance[4, 4] == pytest.approx([700, 350, 175], rel=1e-4)
     # a ball of radius r, its middle h above the floor: E = π L (r / h)²
@@ -184,14 +188,8 @@ def test_a_glowing_ball_shows_its_luminance_and_lights_the_floor(tracer: Tracer)
     )  # fmt: skip
     scene = scene_of(both, diffuse(0.5), look_at((0, 0.5, 0.001), (0, 0, 0), 0.01, 8), max_bounces=1)
     rows = np.vstack([scene.materials.values, scene.materials.values[-1:]])
-    rows[-1, :3], rows[-1, 11:14] = 0.0, 700.0
-    maps = np.vstack([scene.materials.maps, scene.materials.maps[-1:]])
-    material = scene.geometry.material.copy()
-    material[: len(ball.triangles)] = len(rows) - 1
-    scene = dataclasses.replace(
-        scene, geometry=scene.geometry._replace(material=material),
-        materials=scene.materials._replace(values=rows, maps=maps),
-    )  # fmt: skip
+    rows[-1, BASE : BASE + 3], rows[-1, EMISSION : EMISSION + 3] = 0.0, 700.0
+    scene = with_rows(scene, rows, slice(0, len(ball.triangles)))
     expected = 0.5 / math.pi * math.pi * 700 * 0.2**2
     assert float(exposed(tracer, scene, 4096).radiance.mean()) == pytest.approx(expected, rel=0.02)
 
@@ -202,7 +200,7 @@ def test_circle_of_confusion(tracer: Tracer) -> None:
     camera = look_at((0, 0, 0), (0, 0, -1), 0.1, 128)._replace(lens_radius=radius, focus=focus)
     spark = sphere(0.005, 24)
     spark = Mesh(spark.vertices + np.float32([0, 0, -far]), spark.normals, spark.uvs, spark.triangles, spark.part)
-    film = exposed(tracer, scene_of(spark, diffuse(0.0, emission_nit=1e5), camera), 2048)
+    film = exposed(tracer, scene_of(spark, diffuse(0.0, emission_luminance=1e5), camera), 2048)
     lit = film.alpha > 0
     tangent = 2 * radius * (1 / focus - 1 / far)
     diameter_px = tangent / 0.1 * 128 / 2

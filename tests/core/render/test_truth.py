@@ -5,11 +5,12 @@ import math
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, exposed, look_at, plane, rect, rect_irradiance, scene_of, sphere
+from tests.conftest import diffuse, exposed, look_at, plane, rect, rect_irradiance, scene_of, sphere, with_rows
 
 from cyclorama.core.geometry.mesh import Mesh
-from cyclorama.core.render.arrays import Lights
-from cyclorama.core.render.film import BATCH_PATHS, Cancelled, Film, Tracer
+from cyclorama.core.material.row import BASE, OPACITY
+from cyclorama.core.render.film import Film
+from cyclorama.core.render.tracer import BATCH_PATHS, Cancelled, Tracer
 from cyclorama.core.scene import Material
 
 
@@ -94,7 +95,7 @@ def test_silhouette_and_depth_of_a_ball(tracer: Tracer, distance: float) -> None
 
 
 def with_pick(scene, pick):  # type: ignore[no-untyped-def]
-    return dataclasses.replace(scene, lights=Lights(*scene.lights._replace(pick=np.float32(pick))))
+    return dataclasses.replace(scene, lights=scene.lights._replace(pick=np.float32(pick)))
 
 
 @pytest.mark.parametrize("rough", [0.15, 0.5])
@@ -110,7 +111,7 @@ def test_strategies_agree(tracer: Tracer, rough: float) -> None:
         max_bounces=2,
     )
     results = []
-    for pick in ([0, 0.5, 1], [0, 0.03, 0.06], [0, 0, 0]):
+    for pick in ([0, 0.5, 0.5, 1], [0, 0.03, 0.03, 0.06], [0, 0, 0, 0]):
         means = [float(exposed(tracer, with_pick(base, pick), 512, seed).radiance.mean()) for seed in range(6)]
         results.append((np.mean(means), np.std(means, ddof=1) / math.sqrt(6)))
     for value, error in results[1:]:
@@ -160,14 +161,8 @@ def test_half_opaque_plate_dims_by_half(tracer: Tracer) -> None:
     )
     values = veiled.materials.values.copy()
     rows = np.vstack([values, values[-1:]])
-    rows[-1, :3], rows[-1, 14] = 0.6, 1.0  # the floor: albedo 0.6, opaque
-    material = veiled.geometry.material.copy()
-    material[:2] = len(rows) - 1
-    maps = np.vstack([veiled.materials.maps, veiled.materials.maps[-1:]])
-    veiled = dataclasses.replace(
-        veiled, materials=veiled.materials._replace(values=rows, maps=maps),
-        geometry=veiled.geometry._replace(material=material), has_holes=True,
-    )  # fmt: skip
+    rows[-1, BASE : BASE + 3], rows[-1, OPACITY] = 0.6, 1.0  # the floor: albedo 0.6, opaque
+    veiled = with_rows(veiled, rows, slice(0, 2))
     bright = float(exposed(tracer, open_scene, 512).radiance.mean())
     dim = float(exposed(tracer, veiled, 2048).radiance.mean())
     assert dim / bright == pytest.approx(0.5, rel=0.02)

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.scene import Project, SetValue, apply_set, load_project, new_project
+from cyclorama.core.scene import SCHEMA_VERSION, Project, SetValue, apply_set, load_project, new_project
 
 
 @given(
@@ -75,3 +75,22 @@ def test_solo_and_ranges() -> None:
     cut: Project = apply_set(solo, SetValue(path="shoot/from_frame", value=10))
     cut = apply_set(cut, SetValue(path="shoot/to_frame", value=500))
     assert cut.frame_numbers == range(10, 241)
+
+
+def test_documents_of_the_first_version_are_brought_up_to_date() -> None:
+    """Packed maps become maps by channel, alpha its own map, the background colour moves into the background."""
+    data = json.loads(new_project("Old").model_dump_json())
+    packed = {"asset": "mr", "name": "", "wrap": "repeat"}
+    material = {
+        "id": "m", "name": "M", "emission_nit": 300.0, "base_color_map": {"asset": "base", "name": "", "wrap": "clamp"},
+        "metal_rough_map": packed, "normal_map": None, "emission_map": None, "opacity_from_base_alpha": True,
+    }  # fmt: skip
+    environment = {"asset": None, "background": [0.1, 0.2, 0.3]}
+    old = {**data, "schema_version": 1, "materials": [material], "environment": environment}
+    project = load_project(old)
+    m = project.materials[0]
+    assert project.schema_version == SCHEMA_VERSION
+    assert (m.emission_luminance, m.maps.base_color.asset) == (300, "base")  # type: ignore[union-attr]
+    assert (m.maps.specular_roughness.channel, m.maps.base_metalness.channel) == ("g", "b")  # type: ignore[union-attr]
+    assert (m.maps.opacity.asset, m.maps.opacity.channel) == ("base", "a")  # type: ignore[union-attr]
+    assert project.environment.background.colour == (0.1, 0.2, 0.3)

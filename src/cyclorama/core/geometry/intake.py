@@ -10,7 +10,7 @@ import numpy as np
 
 from ..errors import IntakeError
 from ..picture.decode import decode_picture
-from ..scene import Material, Part, Placement, Subject, TextureRef
+from ..scene import Material, MaterialMaps, Part, Placement, Subject, TextureRef
 from .kept import Intake, content_hash, measures_key, standin_key
 from .measure import centred, grounded, measure
 from .mesh import Mesh, join
@@ -105,8 +105,10 @@ def _keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]
             return None
         return ref.model_copy(update={"asset": keys[ref.asset]})
 
-    maps = ("base_color_map", "metal_rough_map", "normal_map", "emission_map")
-    return [m.model_copy(update={name: kept(getattr(m, name)) for name in maps}) for m in model.materials]
+    return [
+        m.model_copy(update={"maps": MaterialMaps(**{name: kept(ref) for name, ref in m.maps if ref})})
+        for m in model.materials
+    ]
 
 
 def _repair_all(model: FileModel, materials: list[Material], progress: Callable[[float], None]) -> tuple[Mesh, Repairs]:

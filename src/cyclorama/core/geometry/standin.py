@@ -38,7 +38,7 @@ def _reduced(mesh: Mesh, part: int, share: float) -> tuple[NDArray[np.float32], 
 
 def _map_colours(material: Material, uv: NDArray[np.float32], assets: dict[str, bytes]) -> NDArray[np.uint8]:
     colours = np.full((len(uv), 4), 255, np.uint8)
-    ref = material.base_color_map
+    ref = material.maps.base_color
     if ref is not None and len(uv):
         pixels = decode_picture(assets[ref.asset], ref.name)
         h, w = pixels.shape[:2]

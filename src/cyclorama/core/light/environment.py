@@ -1,8 +1,8 @@
 """An equirectangular environment: reading, importance tables, lookup and sampling.
 
-The middle of the picture lies towards −Z; a positive rotation turns the surroundings counter-clockwise seen
-from above. Sampling by a marginal and conditional distribution over latitude and longitude, as in Pharr,
-Jakob and Humphreys, "Physically Based Rendering", 4th edition, section 12.5.2.
+The middle of the picture lies towards −Z in the environment's own axes; a matrix turns them into the studio.
+Sampling by a marginal and conditional distribution over latitude and longitude, as in Pharr, Jakob and Humphreys,
+"Physically Based Rendering", 4th edition, section 12.5.2, with a table that says where to begin the search.
 """
 
 import math
@@ -12,9 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import RGBImage
-from ..kernel import device, routine
+from ..kernel import device
+from ..trig import half_turns_from_pole, sincos_turns, turns_of
 
-_TABLE_ROWS = 256
+_TABLE_ROWS = 128
+"""At most; small enough to stay in a core's own memory."""
 
 
 class EnvironmentMap(NamedTuple):
@@ -26,6 +28,10 @@ class EnvironmentMap(NamedTuple):
     """(rows + 1,) cumulative"""
     conditional: NDArray[np.float32]
     """(rows, columns + 1) cumulative"""
+    row_guide: NDArray[np.uint16]
+    """(rows,) where the search for k / rows begins in `marginal`"""
+    column_guide: NDArray[np.uint16]
+    """(rows, columns) the same for each row of `conditional`"""
     mean_luminance: float
 
 
@@ -46,42 +52,26 @@ def build_environment(pixels: RGBImage) -> EnvironmentMap:
     conditional = np.concatenate([np.zeros((rows, 1)), np.cumsum(weight, axis=1)], axis=1)
     row_sum = conditional[:, -1].copy()
     conditional /= row_sum[:, None]
-    marginal = np.concatenate([[0.0], np.cumsum(row_sum)]) / row_sum.sum()
-    return EnvironmentMap(clean, marginal.astype(np.float32), conditional.astype(np.float32), mean)
+    marginal = (np.concatenate([[0.0], np.cumsum(row_sum)]) / row_sum.sum()).astype(np.float32)
+    conditional = conditional.astype(np.float32)
+    guide = np.stack([_guide(row) for row in conditional])
+    return EnvironmentMap(clean, marginal, conditional, _guide(marginal), guide, mean)
+
+
+def _guide(cumulative: NDArray[np.float32]) -> NDArray[np.uint16]:
+    """For each of n even steps, the last entry of a cumulative table (n + 1,) that is not beyond it."""
+    n = len(cumulative) - 1
+    found = np.searchsorted(cumulative, np.arange(n) / n, side="right") - 1
+    return np.clip(found, 0, n - 1).astype(np.uint16)
 
 
 BLACK = build_environment(np.zeros((2, 4, 3), np.float32))
 
 
 @device
-def _search(table, value):
-    """Largest i with table[i] <= value, for a cumulative table."""
-    low, high = 0, table.shape[0] - 1
-    while high - low > 1:
-        middle = (low + high) // 2
-        if table[middle] <= value:
-            low = middle
-        else:
-            high = middle
-    return low
-
-
-@device
-def _search_row(table, row, value):
-    low, high = 0, table.shape[1] - 1
-    while high - low > 1:
-        middle = (low + high) // 2
-        if table[row, middle] <= value:
-            low = middle
-        else:
-            high = middle
-    return low
-
-
-@device
-def _to_uv(x, y, z, rotation):
-    u = 0.5 + (math.atan2(x, -z) + rotation) / (2.0 * math.pi)
-    return u - math.floor(u), math.acos(min(max(y, -1.0), 1.0)) / math.pi
+def _to_uv(x, y, z):
+    u = 0.5 + turns_of(x, -z)
+    return u - math.floor(u), half_turns_from_pole(y)
 
 
 @device
@@ -110,27 +100,48 @@ def _cell_density(env, r, c, sin_theta):
     return p * rows * columns / (2.0 * math.pi * math.pi * max(sin_theta, 1e-6))
 
 
-@routine
-def environment_towards(env, x, y, z, rotation):
-    """Radiance (3,) in direction (x, y, z), and the density (1/sr) with which it would be sampled."""
-    u, v = _to_uv(x, y, z, rotation)
+@device
+def _turned(m, x, y, z):
+    """A studio direction in the environment's own axes; m (3, 3) turns the environment into the studio."""
+    return (
+        m[0, 0] * x + m[1, 0] * y + m[2, 0] * z,
+        m[0, 1] * x + m[1, 1] * y + m[2, 1] * z,
+        m[0, 2] * x + m[1, 2] * y + m[2, 2] * z,
+    )
+
+
+@device
+def environment_towards(env, d, turn):
+    """Radiance (3,) in direction d (3,), and the density (1/sr) with which it would be sampled."""
+    x, y, z = _turned(turn, d[0], d[1], d[2])
+    u, v = _to_uv(x, y, z)
     rows, columns = env.conditional.shape[0], env.conditional.shape[1] - 1
     r, c = min(int(v * rows), rows - 1), min(int(u * columns), columns - 1)
     return _bilinear(env, u, v), _cell_density(env, r, c, math.sqrt(max(1.0 - y * y, 0.0)))
 
 
-@routine
-def sample_environment(env, u1, u2, rotation):
+@device
+def sample_environment(env, u1, u2, turn):
     """A direction (3,) by importance, its radiance (3,) and its density (1/sr)."""
     rows, columns = env.conditional.shape[0], env.conditional.shape[1] - 1
-    r = _search(env.marginal, u1)
+    r = int(env.row_guide[min(int(u1 * rows), rows - 1)])
+    while r < rows - 1 and env.marginal[r + 1] <= u1:
+        r += 1
     fr = (u1 - env.marginal[r]) / max(env.marginal[r + 1] - env.marginal[r], 1e-20)
-    c = _search_row(env.conditional, r, u2)
+    c = int(env.column_guide[r, min(int(u2 * columns), columns - 1)])
+    while c < columns - 1 and env.conditional[r, c + 1] <= u2:
+        c += 1
     low = env.conditional[r, c]
     fc = (u2 - low) / max(env.conditional[r, c + 1] - low, 1e-20)
     v = (r + min(max(fr, 0.0), 0.999999)) / rows
     u = (c + min(max(fc, 0.0), 0.999999)) / columns
-    theta, phi = v * math.pi, (u - 0.5) * 2.0 * math.pi - rotation
-    sin_theta = math.sin(theta)
-    direction = (sin_theta * math.sin(phi), math.cos(theta), -sin_theta * math.cos(phi))
-    return direction, _bilinear(env, u, v), _cell_density(env, r, c, sin_theta)
+    sin_t, cos_t = sincos_turns(0.5 * v)
+    sin_p, cos_p = sincos_turns(u - 0.5)
+    x, y, z = sin_t * sin_p, cos_t, -sin_t * cos_p
+    m = turn
+    d = (
+        m[0, 0] * x + m[0, 1] * y + m[0, 2] * z,
+        m[1, 0] * x + m[1, 1] * y + m[1, 2] * z,
+        m[2, 0] * x + m[2, 1] * y + m[2, 2] * z,
+    )
+    return d, _bilinear(env, u, v), _cell_density(env, r, c, sin_t)

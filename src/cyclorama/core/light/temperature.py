@@ -33,12 +33,33 @@ def planckian_xy(temperature_k: float) -> tuple[float, float]:
     return x, y
 
 
-def temperature_to_rgb(temperature_k: float, white_k: float = 5600.0) -> Vec3:
-    """Linear Rec.709 colour of luminance 1 as seen by a camera balanced to `white_k` (von Kries in Rec.709)."""
-    colour = _xy_to_rgb(*planckian_xy(temperature_k)) / _xy_to_rgb(*planckian_xy(white_k))
+def temperature_to_rgb(temperature_k: float, white_k: float = 5600.0, tint: float = 0.0) -> Vec3:
+    """Linear Rec.709 colour of luminance 1 as seen by a camera balanced to `white_k` (von Kries in Rec.709).
+
+    tint: −1…1 moves across the locus, from green to magenta, by up to 0.05 in CIE 1960 uv.
+    """
+    colour = _xy_to_rgb(*_tinted(*planckian_xy(temperature_k), tint)) / _xy_to_rgb(*planckian_xy(white_k))
     colour = np.maximum(colour, 0.0)
     luminance = float(colour @ (0.2126, 0.7152, 0.0722))
     return np.asarray(colour / luminance)
+
+
+def _tinted(x: float, y: float, tint: float) -> tuple[float, float]:
+    """A chromaticity moved along v of CIE 1960, which near the locus runs from magenta up to green."""
+    if tint == 0.0:
+        return x, y
+    scale = -2 * x + 12 * y + 3
+    u, v = 4 * x / scale, 6 * y / scale - 0.05 * tint
+    scale = 2 * u - 8 * v + 4
+    return 3 * u / scale, 2 * v / scale
+
+
+def white_balance_rgb(white_k: float, tint: float = 0.0) -> Vec3:
+    """Factors (3,) for Rec.709 that show light of this temperature and tint as white, green kept."""
+    reference = _xy_to_rgb(*planckian_xy(5600.0))
+    seen = _xy_to_rgb(*_tinted(*planckian_xy(white_k), tint))
+    factors = np.maximum(reference, 1e-3) / np.maximum(seen, 1e-3)
+    return np.asarray(factors / factors[1])
 
 
 def _xy_to_rgb(x: float, y: float) -> Vec3:

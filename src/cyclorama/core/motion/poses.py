@@ -67,16 +67,13 @@ def camera_matrices(azimuth_deg: NDArray[np.float64], camera: Camera) -> Mat4s:
     return m
 
 
-def pose_project(project: Project) -> Poses:
-    """The poses of the project's move through its current camera."""
+def _poses(project: Project, turn: NDArray[np.float64]) -> Poses:
+    """Poses for the angles (n,) that have been turned since the first frame."""
     move, camera = project.move, project.camera
-    sign = 1 if move.direction == "counter-clockwise" else -1
-    turn = np.zeros(move.frames) if move.kind == "hold" else frame_angles_deg(move.frames, 0.0, sign)
-    still = np.zeros(move.frames)
+    still = np.zeros(len(turn))
     camera_turn = turn if move.kind == "orbit" else still
     subject_turn = turn if move.kind == "spin" else still
     travelled = {"set": still, "camera": camera_turn, "subject": subject_turn}
-
     return Poses(
         first_frame=move.first_frame,
         cameras=camera_matrices(move.start_azimuth_deg + camera_turn, camera),
@@ -84,6 +81,32 @@ def pose_project(project: Project) -> Poses:
         lights_deg=travelled[move.lights_travel_with],
         environment_deg=travelled[project.environment.travels_with],
     )
+
+
+def _sign(move: Move) -> int:
+    return 1 if move.direction == "counter-clockwise" else -1
+
+
+def pose_project(project: Project) -> Poses:
+    """The poses of the project's move through its current camera."""
+    move = project.move
+    turn = np.zeros(move.frames) if move.kind == "hold" else frame_angles_deg(move.frames, 0.0, _sign(move))
+    return _poses(project, turn)
+
+
+def shutter_poses(project: Project, frame: int, count: int) -> Poses:
+    """`count` poses at even times while the shutter is open, which is centred on the frame."""
+    move = project.move
+    times = frame - move.first_frame + np.linspace(-0.5, 0.5, count) * project.camera.shutter_deg / 360.0
+    turn = np.zeros(count) if move.kind == "hold" else _sign(move) * times * 360.0 / move.frames
+    return _poses(project, turn)
+
+
+def shutter_steps(project: Project) -> int:
+    """How many poses describe the movement while the shutter is open: one a degree, one if nothing moves."""
+    if project.camera.shutter_deg <= 0 or project.move.kind == "hold":
+        return 1
+    return min(2 + int(project.camera.shutter_deg / project.move.frames), 33)
 
 
 def loop_steps_deg(move: Move) -> NDArray[np.float64]:

@@ -5,7 +5,12 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ..material.record import RECORD
+from ..material.row import COLUMNS
+from ..textures import Textures
+
 F32 = NDArray[np.float32]
+F64 = NDArray[np.float64]
 I32 = NDArray[np.int32]
 U32A = NDArray[np.uint32]
 U8 = NDArray[np.uint8]
@@ -15,56 +20,95 @@ class Geometry(NamedTuple):
     """Triangles of all bodies, each in its body's own space."""
 
     corners: F32
-    """(t, 24) what shading reads of a triangle, in one piece so that it costs one or two cache lines: three
-    positions (m), three unit normals, three texture coordinates"""
+    """(t, 32) what shading reads of a triangle, in one piece of 128 aligned bytes so that it costs one or two cache
+    lines: three positions (m), three unit normals, three texture coordinates, material row, part"""
     material: I32
     """(t,) row of Materials"""
-    is_subject: U8
-    """(t,) 1 for the subject, 0 for the set"""
+    part: I32
+    """(t,) number of the part: 0 the sweep, 1 the disc, then the subject's"""
+    edges: "Edges"
+
+
+class Edges(NamedTuple):
+    """Hard edges near triangles whose material rounds them, in the body's own space."""
+
+    first: NDArray[np.int64]
+    """(t + 1,) where a triangle's list begins"""
+    index: I32
+    """which edges"""
+    edge: F32
+    """(e, 12) start (3), end (3), normals of the two faces (3, 3)"""
 
 
 class Materials(NamedTuple):
-    """One row a material: numbers and map indices (−1: none); columns in `material_rows`."""
+    """One row a material (columns in `material.row`), and which maps multiply which columns."""
 
-    values: F32
-    """(m, VALUE_COLUMNS)"""
-    maps: I32
-    """(m, 4) base colour, metal-rough, normal, emission"""
-
-
-class Textures(NamedTuple):
-    """All maps end to end as bytes; the row says where and how."""
-
-    texels: U8
-    """(n, 4)"""
-    layout: NDArray[np.int64]
-    """(textures, 4) first texel, width, height, wrap mode"""
-    decode: F32
-    """(256,) sRGB byte → linear"""
+    values: F64
+    """(m, COLUMNS); row 0 is where light leaves a scattering medium"""
+    ranges: I32
+    """(m, 5) bindings from–to, row of the normal map, of the relief (−1: none), whether texture space is needed"""
+    bindings: I32
+    """(b, 3) column, width, row of Textures"""
+    films: F32
+    """(f, …, 3) interference colours"""
 
 
 class Lights(NamedTuple):
     """What shines in one frame."""
 
-    rects: F32
-    """(n, RECT_COLUMNS)"""
+    rows: F32
+    """(n, LIGHT_COLUMNS)"""
     pick: F32
-    """(n + 1,) probability of choosing each light, the environment last"""
+    """(n + 3,) cumulative chance of choosing each light, then glowing triangles, then the environment"""
+    gobos: Textures
+    mesh_share: F32
+    """(g + 1,) cumulative share of the glowing triangles"""
+    mesh_triangle: I32
+    """(g,)"""
+    mesh_body: I32
+    """(g,)"""
+    mesh_total: float
+    """Σ luminance · area, so that a point's density per area is its luminance / mesh_total"""
     env_scale: float
     """nit per unit of the environment's pixels; 0: off"""
-    env_rotation: float
-    """radians"""
-    background: F32
-    """(3,) nit, seen by camera rays that leave the set"""
+    env_turn: F32
+    """(3, 3) environment → studio"""
     env_seen: bool
     """camera rays that leave the set see the environment"""
+    env_reflected: bool
+    """so do mirrors"""
+    spared: U8
+    """(n, parts) 1: the light does not light the part; (0, 0) when none does"""
+
+
+class Recording(NamedTuple):
+    """What is kept apart on the film besides the picture."""
+
+    groups: I32
+    """(n + 2,) layer of each light, of glowing things, of the environment; empty: no layers"""
+    components: int
+    """first layer of the seven components, −1: not kept"""
+    clamp: float
+    """nit; brightest value of a sample's indirect light, 0: no limit"""
+    first: bool
+    """whether position, motion and ids of first hits are recorded"""
+    here: F32
+    """(3, 4) studio → camera of this frame"""
+    next_camera: F32
+    """(3, 4) studio → camera of the next frame"""
+    next_bodies: F32
+    """(b, 3, 4) body → studio of the next frame"""
+    projection: F32
+    """(2,) pixels per unit of x/−z and y/−z"""
 
 
 class Bodies(NamedTuple):
-    """Where the bodies stand in one frame."""
+    """Where the bodies stand while the shutter is open."""
 
-    matrices: F32
-    """(b, 3, 4) body → studio"""
+    keys: F32
+    """(b, k, 7) unit quaternion (x, y, z, w) and translation at even times of the shutter"""
+    moving: U8
+    """(b,) 0: stands as it was built; nothing to do"""
 
 
 class Rays(NamedTuple):
@@ -82,81 +126,99 @@ class Hits(NamedTuple):
     body: I32
 
 
-class Paths(NamedTuple):
-    """State of the paths in flight."""
+Records = NDArray[np.void]
+"""One record an item: kernels then reach all fields of an item from one address."""
 
-    throughput: F32
-    """(n, 3)"""
-    density: F32
-    """(n,) density of the last direction, 0 after a smooth bounce or from the camera"""
-    inside: I32
-    """(n,) material row of the medium the path is in, −1: air"""
-    slot: I32
-    """(n,) which sample of the batch this is"""
-    flags: U8
-    """(n,) bits below"""
 
+def _fields(**kinds: str) -> np.dtype[np.void]:
+    return np.dtype([(name, kind) for kind, names in kinds.items() for name in names.split()], align=True)
+
+
+PATH = _fields(f4="r g b density width spread way", i4="inside slot depth part flags")
+"""A path in flight: throughput (r g b); density of its last direction, 0 after a smooth bounce or from the camera;
+footprint: width (m) and spread (rad), and m since the last scattering; material row of the medium it is in (−1: air);
+which sample of the batch it is; how often and by which part it was scattered; bits below."""
 
 FROM_CAMERA = 1
 """Nothing but holes has been met since the camera."""
-SEEN = 2
+GUIDED = 2
 """The guide passes (albedo, normal) have been recorded."""
+KIND_SHIFT = 2
+"""Two bits: what the first scattering was."""
+NO_KIND, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION = 0, 1, 2, 3
+COMPONENTS = ("emission", "direct diffuse", "direct specular", "direct transmission", "indirect diffuse",
+              "indirect specular", "indirect transmission")  # fmt: skip
+
+
+SHADOW = _fields(f4="dr dg db sr sg sb", i4="slot depth group first second")
+"""What arrives if nothing is in the way: diffuse, and specular or transmitted; the sample, how often the path was
+scattered with this, layer of the light and of the two components (−1: not kept)."""
 
 
 class Shadows(NamedTuple):
-    """Rays towards lights with what arrives if nothing is in the way."""
+    """Rays towards lights."""
 
     rays: Rays
     distance: F32
-    value: F32
-    """(n, 3)"""
-    slot: I32
+    """(n,) m; 0: the light casts no shadows"""
+    items: Records
+    """(n,) SHADOW"""
+
+
+FIRST_COLUMNS = 8
+"""position (3), motion in pixels (2), part, material, −"""
+
+
+SAMPLE = _fields(
+    f4="r g b albedo_r albedo_g albedo_b normal_x normal_y normal_z depth covered subject clamped time",
+    u4="seed number",
+)
+"""Result of one sample: radiance (nit), guides, distance of the first hit (m, 0: nothing), whether anything and
+whether the subject was met, what clamping took away (nit), time 0…1 while the shutter is open, the pixel's seed and
+the sample's number."""
 
 
 class Samples(NamedTuple):
-    """Results, one row a sample of the batch."""
+    """Results of a batch."""
 
-    radiance: F32
-    """(n, 3) nit"""
-    albedo: F32
-    """(n, 3)"""
-    normal: F32
-    """(n, 3)"""
-    depth: F32
-    """(n,) m, 0 where nothing is"""
-    coverage: F32
-    """(n, 2) any surface, the subject"""
-    seed: U32A
-    """(n,) of the pixel"""
-    number: U32A
-    """(n,) sample number"""
+    items: Records
+    """(n,) SAMPLE"""
+    layers: F32
+    """(n, 3·layers) radiance apart by light and by component"""
+    first: F32
+    """(n, FIRST_COLUMNS) or empty"""
+
+
+class Scratch(NamedTuple):
+    """Room for one surface point at a time."""
+
+    record: F64
+    row: F64
+    matrix: F64
+    """(3, 4) body → studio"""
 
 
 def make_rays(n: int) -> Rays:
     return Rays(np.empty((n, 3), np.float32), np.empty((n, 3), np.float32))
 
 
-def make_paths(n: int) -> Paths:
-    return Paths(
-        np.empty((n, 3), np.float32),
-        np.empty(n, np.float32),
-        np.empty(n, np.int32),
-        np.empty(n, np.int32),
-        np.empty(n, np.uint8),
-    )
+def make_paths(n: int) -> Records:
+    return np.empty(n, PATH)
 
 
 def make_shadows(n: int) -> Shadows:
-    return Shadows(make_rays(n), np.empty(n, np.float32), np.empty((n, 3), np.float32), np.empty(n, np.int32))
+    return Shadows(make_rays(n), np.empty(n, np.float32), np.empty(n, SHADOW))
 
 
-def make_samples(n: int) -> Samples:
+def make_samples(n: int, layers: int, first: bool) -> Samples:
     return Samples(
-        np.zeros((n, 3), np.float32),
-        np.zeros((n, 3), np.float32),
-        np.zeros((n, 3), np.float32),
-        np.zeros(n, np.float32),
-        np.zeros((n, 2), np.float32),
-        np.zeros(n, np.uint32),
-        np.zeros(n, np.uint32),
-    )
+        np.zeros(n, SAMPLE), np.zeros((n, 3 * layers), np.float32),
+        np.zeros((n if first else 0, FIRST_COLUMNS), np.float32),
+    )  # fmt: skip
+
+
+def make_scratch() -> Scratch:
+    return Scratch(np.zeros(RECORD), np.zeros(COLUMNS), np.zeros((3, 4)))
+
+
+NO_EDGES = Edges(np.zeros(1, np.int64), np.zeros(0, np.int32), np.zeros((0, 12), np.float32))

@@ -1,4 +1,4 @@
-"""Camera rays: pixel filter, lens, and the state a path starts with.
+"""Camera rays: pixel filter, lens, shutter, and the state a path starts with.
 
 Pixels are weighted by a Blackman–Harris window through filter importance sampling (Ernst, Stamminger and
 Greiner, "Filter Importance Sampling", RT 2006): every sample belongs to one pixel with weight 1.
@@ -10,12 +10,14 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..kernel import kernel
+from ..kernel import device, kernel
+from ..trig import sincos_turns
 from .arrays import F32, FROM_CAMERA
+from .bodies import pose_at
 from .sampler import combine, sample_pair
 
 FILTER_RADIUS_PX = 1.5
-FILTER_PAIR, LENS_PAIR = 0, 1
+FILTER_PAIR, LENS_PAIR, TIME_PAIR, FIRST_BOUNCE_PAIR = 0, 1, 2, 3
 TILE = 8
 """Pixels are visited in 8×8 tiles so that neighbouring rays meet the same triangles."""
 
@@ -23,8 +25,8 @@ TILE = 8
 class CameraRays(NamedTuple):
     """A camera for one frame."""
 
-    matrix: F32
-    """(3, 4) camera → studio; the camera looks along −z"""
+    keys: F32
+    """(k, 7) poses while the shutter is open, camera → studio; the camera looks along −z"""
     half_width: float
     """tan of half the horizontal field of view"""
     half_height: float
@@ -35,6 +37,12 @@ class CameraRays(NamedTuple):
     width: int
     height: int
     filter_table: F32
+    blades: int = 0
+    blade_turn: float = 0.0
+    """turns"""
+    squeeze: float = 1.0
+    vignette: float = 0.0
+    distortion: float = 0.0
 
 
 @cache
@@ -62,19 +70,45 @@ def pixel_order(width, height, out):
                     n += 1
 
 
+@device
+def on_aperture(camera, u1, u2):
+    """A point of the aperture, in units of its radius: a disc, or a polygon of as many sides as there are blades."""
+    radius = math.sqrt(u1)
+    if camera.blades < 3:
+        s, c = sincos_turns(u2)
+        return radius * c, radius * s
+    # a triangle of the polygon, an even point on its outer edge, pulled in by √u
+    side = min(int(u2 * camera.blades), camera.blades - 1)
+    f = u2 * camera.blades - side
+    sa, ca = sincos_turns(camera.blade_turn + side / camera.blades)
+    sb, cb = sincos_turns(camera.blade_turn + (side + 1.0) / camera.blades)
+    return radius * (ca + f * (cb - ca)), radius * (sa + f * (sb - sa))
+
+
+@device
+def lens_falloff(dx, dy, vignette):
+    """Share of light at a direction (dx, dy, −1): the fourth power of the cosine, as far as it is wanted."""
+    cos2 = 1.0 / (1.0 + dx * dx + dy * dy)
+    return 1.0 + vignette * (cos2 * cos2 - 1.0)
+
+
 @kernel
-def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, rays, paths, samples):
+def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays, paths, samples):
     """Start `sample_count` paths in each of `pixels`; sample s of pixel k lies at k·sample_count + s."""
-    m = camera.matrix
     table = camera.filter_table
     steps = table.shape[0] - 1
+    moving = camera.keys.shape[0] > 1
+    pose_at(camera.keys, 0.5, m)
+    corner2 = camera.half_width * camera.half_width + camera.half_height * camera.half_height
+    spread = 2.0 * camera.half_width / camera.width
     for k in range(pixels.shape[0]):
         px, py = pixels[k] % camera.width, pixels[k] // camera.width
         seed = combine(combine(px, py), frame_seed)
         for s in range(sample_count):
             i = k * sample_count + s
-            samples.seed[i] = seed
-            samples.number[i] = first_sample + s
+            sample = samples[i]
+            sample.seed = seed
+            sample.number = first_sample + s
             u1, u2 = sample_pair(seed, first_sample + s, FILTER_PAIR)
             a, b = int(u1 * steps), int(u2 * steps)
             fa, fb = u1 * steps - a, u2 * steps - b
@@ -82,19 +116,33 @@ def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, rays, pa
             y = py + 0.5 + table[b] * (1 - fb) + table[b + 1] * fb
             dx = (2.0 * x / camera.width - 1.0) * camera.half_width
             dy = (1.0 - 2.0 * y / camera.height) * camera.half_height
+            weight = 1.0
+            if camera.distortion != 0.0:
+                bend = 1.0 / (1.0 + camera.distortion * (dx * dx + dy * dy) / corner2)
+                dx, dy = dx * bend, dy * bend
+            if camera.vignette > 0.0:
+                weight = lens_falloff(dx, dy, camera.vignette)
             dz = -1.0
             ox = oy = 0.0
             if camera.lens_radius > 0.0:
                 l1, l2 = sample_pair(seed, first_sample + s, LENS_PAIR)
-                r, phi = camera.lens_radius * math.sqrt(l1), 2.0 * math.pi * l2
-                ox, oy = r * math.cos(phi), r * math.sin(phi)
+                ox, oy = on_aperture(camera, l1, l2)
+                ox, oy = ox * camera.lens_radius / camera.squeeze, oy * camera.lens_radius
                 dx, dy, dz = dx * camera.focus - ox, dy * camera.focus - oy, -camera.focus
+            time = 0.5
+            if moving:
+                time, _ = sample_pair(seed, first_sample + s, TIME_PAIR)
+                pose_at(camera.keys, time, m)
+            sample.time = time
             inv = 1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
             for c in range(3):
                 rays.origin[i, c] = m[c, 0] * ox + m[c, 1] * oy + m[c, 3]
                 rays.direction[i, c] = (m[c, 0] * dx + m[c, 1] * dy + m[c, 2] * dz) * inv
-                paths.throughput[i, c] = 1.0
-            paths.density[i] = 0.0
-            paths.inside[i] = -1
-            paths.slot[i] = i
-            paths.flags[i] = FROM_CAMERA
+            path = paths[i]
+            path.r = path.g = path.b = weight
+            path.density = path.width = path.way = 0.0
+            path.spread = spread
+            path.inside = path.part = -1
+            path.slot = i
+            path.depth = 0
+            path.flags = FROM_CAMERA

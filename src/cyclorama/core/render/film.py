@@ -1,25 +1,22 @@
-"""The film: sums of samples, and the tracer that exposes it batch by batch on a pool of threads."""
+"""The film: sums of samples for each pixel, and what can be read from them."""
 
-import os
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..arrays import Mask, RGBImage
 from ..kernel import kernel
-from .arrays import F32, Samples
-from .camera_rays import pixel_order
-from .trace import FrameScene, trace_batch
+from .arrays import F32, I32, Samples
 
-BATCH_PATHS = 1 << 14
-CHANNELS = 12
-"""radiance 0:3, albedo 3:6, normal 6:9, depth 9, coverage 10, subject 11"""
+CHANNELS = 16
+"""radiance 0:3, albedo 3:6, normal 6:9, depth 9, coverage 10, subject 11, radiance of odd samples 12:15, clamped 15"""
+RANKS = 6
+"""How many parts or materials a pixel can tell apart, as the Cryptomatte specification's usual depth."""
 
 
-class Cancelled(Exception):
-    """The caller's `cancelled` said stop."""
+def _empty() -> F32:
+    return np.zeros((0, 0), np.float32)
 
 
 @dataclass(slots=True)
@@ -28,20 +25,44 @@ class Film:
 
     width: int
     height: int
-    samples: int = 0
-    sums: F32 = field(default_factory=lambda: np.zeros((0, CHANNELS), np.float32))
+    layers: tuple[str, ...] = ()
+    """names of what is kept apart: lights and components"""
+    first: bool = False
+    """keep position, motion and ids"""
+    count: I32 = field(default_factory=lambda: np.zeros(0, np.int32))
+    sums: F32 = field(default_factory=_empty)
+    apart: F32 = field(default_factory=_empty)
+    places: F32 = field(default_factory=_empty)
+    ids: F32 = field(default_factory=_empty)
 
     def __post_init__(self) -> None:
-        self.sums = np.zeros((self.width * self.height, CHANNELS), np.float32)
+        n = self.width * self.height
+        self.count = np.zeros(n, np.int32)
+        self.sums = np.zeros((n, CHANNELS), np.float32)
+        self.apart = np.zeros((n, 3 * len(self.layers)), np.float32)
+        self.places = np.zeros((n if self.first else 0, 5), np.float32)
+        self.ids = np.zeros((n if self.first else 0, 2, RANKS, 2), np.float32)
+
+    @property
+    def samples(self) -> int:
+        """Samples of the pixel that has most."""
+        return int(self.count.max(initial=0))
+
+    def _shaped(self, values: F32) -> F32:
+        return np.ascontiguousarray(values.reshape(self.height, self.width, -1))
 
     def _mean(self, first: int, last: int) -> F32:
-        mean = self.sums[:, first:last] / np.float32(max(self.samples, 1))
-        return np.ascontiguousarray(mean.reshape(self.height, self.width, last - first))
+        return self._shaped(self.sums[:, first:last] / np.maximum(self.count, 1)[:, None].astype(np.float32))
 
     @property
     def radiance(self) -> RGBImage:
         """Mean radiance in nit."""
         return self._mean(0, 3)
+
+    def layer(self, name: str) -> RGBImage:
+        """Mean radiance (h, w, 3) in nit of one layer."""
+        k = 3 * self.layers.index(name)
+        return self._shaped(self.apart[:, k : k + 3] / np.maximum(self.count, 1)[:, None].astype(np.float32))
 
     @property
     def albedo(self) -> RGBImage:
@@ -52,12 +73,24 @@ class Film:
         """Mean shading normal in studio space; unit where the surface is even."""
         return np.clip(self._mean(6, 9), -1, 1)
 
+    def _where_covered(self, values: F32) -> F32:
+        covered = self.sums[:, 10:11]
+        return self._shaped(np.divide(values, covered, out=np.zeros_like(values), where=covered > 0))
+
     @property
     def depth(self) -> Mask:
         """Mean distance along the ray in m over the samples that met something; 0 where none did."""
-        covered = self.sums[:, 10]
-        depth = np.divide(self.sums[:, 9], covered, out=np.zeros_like(covered), where=covered > 0)
-        return depth.reshape(self.height, self.width)
+        return self._where_covered(self.sums[:, 9:10])[..., 0]
+
+    @property
+    def position(self) -> RGBImage:
+        """Mean position of first hits (h, w, 3) in m."""
+        return self._where_covered(self.places[:, :3])
+
+    @property
+    def motion(self) -> NDArray[np.float32]:
+        """Mean movement of first hits to the next frame (h, w, 2): right and down, in pixels."""
+        return self._where_covered(self.places[:, 3:5])
 
     @property
     def alpha(self) -> Mask:
@@ -68,79 +101,75 @@ class Film:
         """Share of the pixel that shows the subject."""
         return self._mean(11, 12)[..., 0]
 
+    @property
+    def clamped_share(self) -> float:
+        """Part of all light that clamping took away."""
+        lost = float(self.sums[:, 15].sum())
+        kept = float((self.sums[:, :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32)).sum())
+        return lost / max(lost + kept, 1e-30)
+
+    def matte(self, which: int) -> F32:
+        """(h, w, RANKS, 2) number + 1 and coverage of parts (0) or materials (1), most covering first."""
+        ids = self.ids[:, which].copy()
+        ids[..., 1] /= np.maximum(self.count, 1)[:, None]
+        order = np.argsort(-ids[..., 1], axis=1, kind="stable")
+        ids = np.take_along_axis(ids, order[..., None], axis=1)
+        return ids.reshape(self.height, self.width, RANKS, 2)
+
 
 @kernel
-def _develop(pixels, sample_count, samples, sums):
+def _count_id(ids, number):
+    """One more sample of `number` in a pixel's list; when the list is full the least goes."""
+    least = 0
+    for k in range(ids.shape[0]):
+        if ids[k, 0] == number or ids[k, 1] == 0.0:
+            ids[k, 0] = number
+            ids[k, 1] += 1.0
+            return
+        if ids[k, 1] < ids[least, 1]:
+            least = k
+    if ids[least, 1] <= 1.0:
+        ids[least, 0] = number
+
+
+@kernel
+def develop(pixels, sample_count, first_sample, samples, film_sums, apart, places, ids):
     """Add a batch to the film, samples in order; a sample that is not a number counts as black."""
+    sums = film_sums
     for k in range(pixels.shape[0]):
         row = pixels[k]
         for s in range(sample_count):
             i = k * sample_count + s
-            r, g, b = samples.radiance[i, 0], samples.radiance[i, 1], samples.radiance[i, 2]
+            sample = samples.items[i]
+            r, g, b = sample.r, sample.g, sample.b
             if r + g + b < 3e38:
                 sums[row, 0] += r
                 sums[row, 1] += g
                 sums[row, 2] += b
-            for c in range(3):
-                sums[row, 3 + c] += samples.albedo[i, c]
-                sums[row, 6 + c] += samples.normal[i, c]
-            sums[row, 9] += samples.depth[i]
-            sums[row, 10] += samples.coverage[i, 0]
-            sums[row, 11] += samples.coverage[i, 1]
+                if (first_sample + s) & 1:
+                    sums[row, 12] += r
+                    sums[row, 13] += g
+                    sums[row, 14] += b
+                for c in range(apart.shape[1]):
+                    apart[row, c] += samples.layers[i, c]
+            sums[row, 3] += sample.albedo_r
+            sums[row, 4] += sample.albedo_g
+            sums[row, 5] += sample.albedo_b
+            sums[row, 6] += sample.normal_x
+            sums[row, 7] += sample.normal_y
+            sums[row, 8] += sample.normal_z
+            sums[row, 9] += sample.depth
+            sums[row, 10] += sample.covered
+            sums[row, 11] += sample.subject
+            sums[row, 15] += sample.clamped
+            if samples.first.shape[0] > 0 and sample.covered > 0.0:
+                for c in range(5):
+                    places[row, c] += samples.first[i, c]
+                _count_id(ids[row, 0], samples.first[i, 5])
+                _count_id(ids[row, 1], samples.first[i, 6])
 
 
-def default_threads() -> int:
-    return max(1, len(os.sched_getaffinity(0)))
-
-
-class Tracer:
-    """Exposes films with a pool of threads; use as a context manager or call `close`."""
-
-    def __init__(self, threads: int | None = None):
-        self.threads = threads or default_threads()
-        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer")
-
-    def __enter__(self) -> "Tracer":
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.close()
-
-    def close(self) -> None:
-        self._pool.shutdown()
-
-    def expose(
-        self,
-        film: Film,
-        scene: FrameScene,
-        sample_count: int,
-        seed: int = 0,
-        cancelled: Callable[[], bool] = lambda: False,
-        progress: Callable[[float], None] = lambda share: None,
-    ) -> None:
-        """Add `sample_count` samples to every pixel of the film.
-
-        Raises Cancelled, with the film in an undefined state, when `cancelled` turns true; it is asked before
-        every batch (a few hundredths of a second).
-        """
-        order = np.empty(film.width * film.height, np.int32)
-        pixel_order(film.width, film.height, order)
-        for first, count in _rounds(film.samples, sample_count):
-            per_batch = max(1, BATCH_PATHS // count)
-            batches = [order[i : i + per_batch] for i in range(0, len(order), per_batch)]
-
-            def run(pixels: np.ndarray, first: int = first, count: int = count) -> None:
-                if not cancelled():
-                    samples: Samples = trace_batch(scene, pixels, first, count, seed)
-                    _develop(pixels, count, samples, film.sums)
-
-            for done, _ in enumerate(self._pool.map(run, batches), 1):
-                progress((first - film.samples + count * done / len(batches)) / sample_count)
-            if cancelled():
-                raise Cancelled
-        film.samples += sample_count
-
-
-def _rounds(start: int, count: int, most: int = 64) -> list[tuple[int, int]]:
-    """Split samples into rounds small enough that cancelling is quick: (first, count) pairs."""
-    return [(start + i, min(most, count - i)) for i in range(0, count, most)]
+def add_batch(film: Film, pixels: I32, first_sample: int, sample_count: int, samples: Samples) -> None:
+    """Add `sample_count` samples of each of `pixels`, the first of them numbered `first_sample`."""
+    develop(pixels, sample_count, first_sample, samples, film.sums, film.apart, film.places, film.ids)
+    film.count[pixels] += sample_count

@@ -2,8 +2,9 @@
 
 from ..picture.exposure import meter_ev100
 from ..scene import Project
-from .film import Film, Tracer
+from .film import Film
 from .scene import SceneCompiler
+from .tracer import Tracer
 
 FRAMES, WIDTH, SAMPLES = 4, 96, 16
 
@@ -11,9 +12,6 @@ FRAMES, WIDTH, SAMPLES = 4, 96, 16
 def meter_subject(project: Project, compiler: SceneCompiler, tracer: Tracer) -> float | None:
     """EV100 for the subject over the whole move; None when it is black, absent or out of sight."""
     height = max(1, round(WIDTH * project.shoot.height / project.shoot.width))
-    # only light counts, not what is seen behind the subject
-    black = project.environment.model_copy(update={"background": (0.0, 0.0, 0.0), "seen_by_camera": False})
-    project = project.model_copy(update={"environment": black})
     pictures, masks = [], []
     for i in range(FRAMES):
         frame = project.move.first_frame + i * project.move.frames // FRAMES

@@ -4,35 +4,42 @@ Three layers, each kept until the part of the document it depends on changes: ge
 set), surfaces (materials and maps), frame (camera, lights, poses).
 """
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
+from ..arrays import RGBImage
 from ..framing import half_extent
 from ..geometry.build import build_disc, build_sweep
+from ..geometry.edges import hard_edges
 from ..geometry.mesh import Mesh, join
 from ..geometry.placement import placement_matrix
 from ..light.environment import BLACK, EnvironmentMap, build_environment
-from ..light.rect import RECT_COLUMNS, rect_row
+from ..light.sky import sky_picture
+from ..material.row import EDGE_RADIUS
 from ..material.tables import load_tables
-from ..motion import Pose, aim_point, pose_project
-from ..picture.exposure import exposure_scale
+from ..motion import Pose, Poses, pose_project, shutter_poses, shutter_steps
+from ..picture.exposure import exposure_scale, shown_look
 from ..picture.files import read_linear
-from ..scene import Camera, Material, Project
-from ..scene.light import BASE_ENVIRONMENT_NIT
-from .arrays import Bodies, Geometry, Lights, Materials, Textures
-from .bodies import Body, build_body
+from ..scene import Camera, Light, Material, Project
+from ..textures import Textures
+from .arrays import COMPONENTS, F32, I32, NO_EDGES, Bodies, Edges, Geometry, Materials, Recording
+from .background import background_of
+from .bodies import Body, build_body, pose_keys
 from .camera_rays import CameraRays, filter_table
-from .material_rows import has_holes, material_rows
-from .textures import TextureSet
+from .lights import Glow, lights_of, sun_of
+from .parameters import TextureSet, has_holes, material_rows
+from .surface import MATERIAL_COLUMN, PART_COLUMN
 from .trace import FrameScene
 
 ReadAsset = Callable[[str], bytes]
 """Gives the bytes of an asset by its content hash; raises NotFoundError."""
 
 _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
+FIRST_ROWS = 3
+"""Rows of the exit, the sweep and the disc come before the project's materials."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +48,10 @@ class _Standing:
 
     bodies: list[Body]
     geometry: Geometry
+    body_of: I32
+    """(t,) the body of each triangle"""
+    vertices: F32
+    triangles: I32
 
 
 class SceneCompiler:
@@ -50,46 +61,65 @@ class SceneCompiler:
         self._read = read_asset
         self._kept: dict[str, tuple[object, object]] = {}
 
-    def _keep(self, what: str, key: object, build: Callable[[], object]) -> object:
+    def _keep(self, what: str, key: object, build: Callable[[], Any]) -> Any:
         kept = self._kept.get(what)
         if kept is None or kept[0] != key:
             self._kept.pop(what, None)  # free the old one before the new one is made
             self._kept[what] = kept = (key, build())
         return kept[1]
 
-    def compile(self, project: Project, frame: int, width: int, height: int) -> FrameScene:
-        """Everything needed to trace one frame at a size in pixels.
+    def compile(self, project: Project, frame: int, width: int, height: int, record: bool = False) -> FrameScene:
+        """Everything needed to trace one frame at a size in pixels; `record` keeps apart what its passes ask for.
 
         Raises NotFoundError or IntakeError when a file the project refers to is gone or unreadable.
         """
-        pose = pose_project(project).at(frame)
-        surfaces: tuple[Materials, Textures] = self._keep(  # type: ignore[assignment]
-            "surfaces", (project.materials, project.set), lambda: self._surfaces(project)
+        poses = pose_project(project)
+        pose = poses.at(frame)
+        open_shutter = shutter_poses(project, frame, shutter_steps(project))
+        look_of_set = project.set.sweep, project.set.disc
+        surfaces: tuple[Materials, Textures] = self._keep(
+            "surfaces", (project.materials, look_of_set), lambda: self._surfaces(project)
         )
-        standing: _Standing = self._keep(  # type: ignore[assignment]
-            "standing", self._geometry_key(project), lambda: self._standing(project)
+        standing: _Standing = self._keep("standing", self._geometry_key(project), lambda: self._standing(project))
+        edges: Edges = self._keep("edges", (id(standing), surfaces[0].values[:, EDGE_RADIUS].tobytes()),
+                                  lambda: _edges(standing, surfaces[0]))  # fmt: skip
+        glow: Glow = self._keep("glow", (id(standing), id(surfaces)),
+                                lambda: Glow(standing.geometry, surfaces[0], standing.body_of))  # fmt: skip
+        environment: EnvironmentMap = self._keep(
+            "environment", _environment_key(project), lambda: self._environment(project)
         )
-        env_key = project.environment.asset if project.environment_lit else None
-        environment: EnvironmentMap = self._keep("environment", env_key, lambda: self._environment(env_key))  # type: ignore[assignment]
+        lights = project.lit_lights + sun_of(project)
+        where = _where(len(standing.bodies), open_shutter.subject_deg, project.move.kind == "spin")
+        camera = camera_rays_of(project.camera, open_shutter, width, height)
+        layers = _layers(project, lights) if record else ()
         return FrameScene(
             bodies=standing.bodies,
-            where=_where(len(standing.bodies), pose),
-            geometry=standing.geometry,
+            where=where,
+            geometry=standing.geometry._replace(edges=edges),
             materials=surfaces[0],
             textures=surfaces[1],
-            lights=_lights(project, pose, environment),
+            lights=lights_of(project, lights, pose, environment, glow, self._read, part_ids(project)),
             environment=environment,
             tables=load_tables(),
-            camera=camera_rays_of(project.camera, pose, width, height),
+            camera=camera,
+            recording=_recording(project, lights, layers, pose, poses.at(frame + 1), where, camera, record),
             has_holes=has_holes(project.materials),
+            max_bounces=project.shoot.bounces,
+            layers=layers,
         )
+
+    def background(self, project: Project, frame: int, width: int, height: int) -> RGBImage:
+        """What is seen behind subject and set, (height, width, 3) in nit; call after `compile`."""
+        kept = self._kept.get("environment")
+        environment = kept[1] if kept else BLACK
+        return background_of(project, frame, width, height, self._read, environment)  # type: ignore[arg-type]
 
     def _surfaces(self, project: Project) -> tuple[Materials, Textures]:
         stage = project.set
         sweep = _SWEEP.model_copy(update={"base_color": stage.sweep.color, "specular_roughness": stage.sweep.roughness})
         disc = _DISC.model_copy(update={"base_color": stage.disc.color, "specular_roughness": stage.disc.roughness})
         textures = TextureSet(self._read)
-        return material_rows((sweep, disc, *project.materials), textures), textures.arrays()
+        return material_rows((sweep, disc, *project.materials), textures), textures.shelf.arrays()
 
     def _geometry_key(self, project: Project) -> object:
         sweep = project.set.sweep.model_copy(update={"color": (0, 0, 0), "roughness": 0})
@@ -98,27 +128,31 @@ class SceneCompiler:
 
     def _standing(self, project: Project) -> _Standing:
         stage = project.set
-        fixed = [(build_sweep(stage.sweep), np.array([0]), False)] if stage.sweep.on else []
-        moving = [(build_disc(stage.disc), np.array([1]), False)] if stage.disc.on else []
+        # mesh, material row of each of its parts, number of its first part
+        fixed = [(build_sweep(stage.sweep), np.array([1]), 0)] if stage.sweep.on else []
+        moving = [(build_disc(stage.disc), np.array([2]), 1)] if stage.disc.on else []
         if project.subject:
-            row_of = {m.id: i + 2 for i, m in enumerate(project.materials)}
+            row_of = {m.id: i + FIRST_ROWS for i, m in enumerate(project.materials)}
             rows = np.array([row_of[p.material] for p in project.subject.parts])
-            moving.append((self.subject_mesh(project), rows, True))
+            moving.append((self.subject_mesh(project), rows, 2))
         groups = [fixed, moving] if project.move.kind == "spin" else [fixed + moving]
-        bodies, first = [], 0
+        bodies: list[Body] = []
+        body_of: list[np.ndarray] = []
+        first = 0
         for group in groups:
             mesh = join([m for m, _, _ in group])
             if len(mesh.triangles):
+                body_of.append(np.full(len(mesh.triangles), len(bodies), np.int32))
                 bodies.append(build_body(mesh.vertices, mesh.triangles, first))
             first += len(mesh.triangles)
         pieces = [piece for group in groups for piece in group]
         whole = join([m for m, _, _ in pieces])
         material = np.concatenate([[0], *(rows[m.part] for m, rows, _ in pieces)])[1:]
-        subject = np.concatenate([[0], *(np.full(len(m.part), s) for m, _, s in pieces)])[1:]
-        geometry = Geometry(
-            _packed_corners(whole), material.astype(np.int32), subject.astype(np.uint8),
-        )  # fmt: skip
-        return _Standing(bodies, geometry)
+        part = np.concatenate([[0], *(m.part + number for m, _, number in pieces)])[1:]
+        corners = _packed_corners(whole, material, part)
+        geometry = Geometry(corners, material.astype(np.int32), part.astype(np.int32), NO_EDGES)
+        owner = np.concatenate(body_of) if body_of else np.zeros(0, np.int32)
+        return _Standing(bodies, geometry, owner, whole.vertices, whole.triangles)
 
     def subject_mesh(self, project: Project) -> Mesh:
         """The visible parts of the subject in studio space at rest."""
@@ -131,12 +165,40 @@ class SceneCompiler:
             mesh = Mesh(mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles[keep], mesh.part[keep])
         return mesh.transformed(placement_matrix(project.subject.placement))
 
-    def _environment(self, asset: str | None) -> EnvironmentMap:
-        return BLACK if asset is None else build_environment(read_linear(self._read(asset), "environment"))
+    def _environment(self, project: Project) -> EnvironmentMap:
+        env = project.environment
+        if not project.environment_lit:
+            return BLACK
+        if env.kind == "sky":
+            return build_environment(sky_picture(env.sky))
+        return build_environment(read_linear(self._read(env.asset or ""), "environment"))
 
 
-def _packed_corners(mesh: Mesh) -> np.ndarray:
-    corners = np.empty((len(mesh.triangles), 24), np.float32)
+def part_ids(project: Project) -> tuple[str, ...]:
+    """Ids of all parts by number: the sweep, the disc, then the subject's."""
+    return ("sweep", "disc", *(p.id for p in (project.subject.parts if project.subject else ())))
+
+
+def _environment_key(project: Project) -> object:
+    env = project.environment
+    if not project.environment_lit:
+        return None
+    return env.sky if env.kind == "sky" else env.asset
+
+
+def _edges(standing: _Standing, materials: Materials) -> Edges:
+    radius = materials.values[standing.geometry.material, EDGE_RADIUS]
+    if not radius.any():
+        return NO_EDGES
+    return Edges(*hard_edges(standing.vertices, standing.triangles, radius))
+
+
+def _packed_corners(mesh: Mesh, material: np.ndarray, part: np.ndarray) -> np.ndarray:
+    count = len(mesh.triangles)
+    room = np.zeros(count * 32 + 32, np.float32)
+    start = -room.ctypes.data % 128 // 4
+    corners = room[start : start + count * 32].reshape(count, 32)
+    corners[:, MATERIAL_COLUMN], corners[:, PART_COLUMN] = material, part
     for i in range(3):
         index = mesh.triangles[:, i]
         corners[:, 3 * i : 3 * i + 3] = mesh.vertices[index]
@@ -145,37 +207,70 @@ def _packed_corners(mesh: Mesh) -> np.ndarray:
     return corners
 
 
-def _where(bodies: int, pose: Pose) -> Bodies:
-    matrices = np.tile(np.eye(4, dtype=np.float32)[:3], (max(bodies, 1), 1, 1))
-    a = math.radians(pose.subject_deg)
-    # the subject is the last body; when nothing turns there is one body and the angle is 0
-    matrices[-1, 0, 0] = matrices[-1, 2, 2] = math.cos(a)
-    matrices[-1, 0, 2], matrices[-1, 2, 0] = math.sin(a), -math.sin(a)
-    return Bodies(matrices)
+def _turned(angles_deg: np.ndarray) -> np.ndarray:
+    """Rotations (k, 4, 4) about Y."""
+    a = np.radians(angles_deg)
+    m = np.tile(np.eye(4), (len(a), 1, 1))
+    m[:, 0, 0] = m[:, 2, 2] = np.cos(a)
+    m[:, 0, 2], m[:, 2, 0] = np.sin(a), -np.sin(a)
+    return m
 
 
-def _lights(project: Project, pose: Pose, environment: EnvironmentMap) -> Lights:
-    aim = aim_point(project.camera)
-    rows = [rect_row(light, aim, pose.lights_deg) for light in project.lit_lights]
-    rects = np.array(rows, np.float32).reshape(-1, RECT_COLUMNS)
-    env = project.environment
-    scale = BASE_ENVIRONMENT_NIT * 2.0**env.strength_stops if project.environment_lit else 0.0
-    power = [float(row[12:15].mean() * row[15] / np.sum((row[0:3] - aim) ** 2)) for row in rects]
-    power.append(environment.mean_luminance * scale * math.pi)
-    share = np.array(power) / max(sum(power), 1e-30)
-    share = np.where(share > 0, share + 0.05, 0.0)
-    pick = np.concatenate([[0.0], np.cumsum(share / max(share.sum(), 1e-30))])
-    background = np.array(env.background) / exposure_scale(project.look)
-    return Lights(
-        rects, pick.astype(np.float32), scale, math.radians(env.rotation_deg + pose.environment_deg),
-        background.astype(np.float32), env.seen_by_camera and scale > 0,
-    )  # fmt: skip
+def _where(bodies: int, angles_deg: np.ndarray, spins: bool) -> Bodies:
+    """The subject is the last body; when nothing turns there is one body that stands."""
+    keys = np.tile(pose_keys(np.eye(4)[None]), (max(bodies, 1), len(angles_deg), 1))
+    moving = np.zeros(len(keys), np.uint8)
+    if spins and bodies:
+        keys[-1] = pose_keys(_turned(angles_deg))
+        moving[-1] = 1
+    return Bodies(np.ascontiguousarray(keys), moving)
 
 
-def camera_rays_of(camera: Camera, pose: Pose, width: int, height: int) -> CameraRays:
-    """The camera of one frame for the kernels."""
+def camera_rays_of(camera: Camera, poses: Poses, width: int, height: int) -> CameraRays:
+    """The camera while the shutter is open, for the kernels."""
     half_w, half_h = half_extent(camera, width, height)
     radius = 0.0 if camera.f_number is None else camera.focal_mm / 1000 / (2 * camera.f_number)
     focus = camera.distance_m if camera.focus_m is None else camera.focus_m
-    matrix = np.ascontiguousarray(pose.camera[:3], np.float32)
-    return CameraRays(matrix, half_w, half_h, radius, focus, width, height, filter_table())
+    return CameraRays(
+        pose_keys(poses.cameras), half_w, half_h, radius, focus, width, height, filter_table(), camera.blades,
+        camera.blade_rotation_deg / 360.0, camera.squeeze, camera.vignette, camera.distortion,
+    )  # fmt: skip
+
+
+def _layers(project: Project, lights: tuple[Light, ...]) -> tuple[str, ...]:
+    wanted = project.shoot.passes.wanted
+    names: list[str] = []
+    if "lights" in wanted:
+        names += [f"light {light.name}" for light in lights] + ["light glow", "light environment"]
+    if "components" in wanted:
+        names += COMPONENTS
+    return tuple(names)
+
+
+def _recording(
+    project: Project, lights: tuple[Light, ...], layers: tuple[str, ...], pose: Pose, following: Pose, where: Bodies,
+    camera: CameraRays, record: bool,
+) -> Recording:  # fmt: skip
+    wanted = project.shoot.passes.wanted
+    groups = np.arange(len(lights) + 2 if record and "lights" in wanted else 0, dtype=np.int32)
+    clamp = 0.0
+    if project.shoot.clamp_indirect is not None:
+        clamp = project.shoot.clamp_indirect / exposure_scale(shown_look(project))
+    bodies = np.tile(np.eye(4)[:3], (len(where.keys), 1, 1))
+    if where.moving.any():
+        bodies[-1] = _turned(np.array([following.subject_deg]))[0, :3]
+
+    def to_camera(p: Pose) -> F32:
+        return np.ascontiguousarray(np.linalg.inv(p.camera)[:3], np.float32)
+
+    return Recording(
+        groups=groups,
+        components=len(layers) - len(COMPONENTS) if record and "components" in wanted else -1,
+        clamp=clamp,
+        first=record,
+        here=to_camera(pose),
+        next_camera=to_camera(following),
+        next_bodies=bodies.astype(np.float32),
+        projection=np.array([camera.width / (2 * camera.half_width), -camera.height / (2 * camera.half_height)],
+                            np.float32),
+    )  # fmt: skip

@@ -1,108 +1,61 @@
 """The shading step of the wavefront: what happens to every path at its nearest hit.
 
-Next-event estimation of lights and environment with the power heuristic (Veach, "Robust Monte Carlo Methods
-for Light Transport Simulation", 1997, section 9.2), Russian roulette on throughput from the third bounce on.
-Light panels do not block rays: they emit to one side and are passed through.
+Next-event estimation of all lights with the power heuristic (Veach, "Robust Monte Carlo Methods for Light
+Transport Simulation", 1997, section 9.2), Russian roulette on throughput from the third scattering on. Lights do not
+block rays: they are passed through.
 """
 
-from ..kernel import device, kernel
-from ..light.environment import environment_towards, sample_environment
-from ..light.rect import rect_hit, sample_rect
-from ..material.bsdf import CLEAR, MIRROR, MIRROR_ALPHA, REFRACTED, evaluate, prepare, sample
-from .arrays import FROM_CAMERA, SEEN
-from .material_rows import (
-    DIFFUSE_ROUGH,
-    IOR,
-    NORMAL_SCALE,
-    TINT,
-    TRANSMISSION,
-    attenuation,
-    base_and_opacity,
-    emission_at,
-    metal_and_rough,
-)
-from .sampler import sample_pair
-from .surface import basis, dot, facing_normal, hit_surface, leave, mapped_normal, normalize, put
-from .textures import texel
+import numpy as np
 
-FIRST_BOUNCE_PAIR = 2
+from ..kernel import device, kernel, routine
+from ..material.bsdf import DIFFUSE, MIRROR, SUNK, evaluate, sample
+from ..material.plain import evaluate_plain, prepare_plain, sample_plain
+from ..material.record import has_breadth, prepare
+from ..material.row import (
+    ANISOTROPY,
+    BASE,
+    BASE_WEIGHT,
+    COAT,
+    COAT_COLOR,
+    EDGE_RADIUS,
+    EMISSION,
+    GRAIN,
+    METALNESS,
+    OPACITY,
+    PLAIN,
+    ROUGHNESS,
+    SCATTER,
+    THIN,
+    TRANSMISSION,
+)
+from ..vectors import basis, cross, dot, normalize, put
+from .arrays import BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
+from .bodies import pose_at
+from .camera_rays import FIRST_BOUNCE_PAIR
+from .direct import aim, component_of, deposit, glow_weight, group_of, heuristic, meet_lights, meet_surroundings
+from .parameters import attenuation, opacity_of, resolve
+from .sampler import sample_pair
+from .surface import (
+    MATERIAL_COLUMN,
+    PART_COLUMN,
+    facing_normal,
+    grain_tangent,
+    hit_surface,
+    leave,
+    mapped_normal,
+    place,
+    relieved_normal,
+    rounded_normal,
+    texture_point,
+    turn,
+    turn_back,
+)
+from .volume import scatter_in
+
 PAIRS_PER_BOUNCE = 4
 ROULETTE_FROM = 2
-FAR = 1e30
-
-
-@device
-def _heuristic(a, b):
-    """Power heuristic with exponent 2 for densities a (used) and b (other)."""
-    if a <= 0.0:
-        return 0.0
-    r = b / a
-    return 1.0 / (1.0 + r * r)
-
-
-@device
-def _add(target, slot, r, g, b):
-    target[slot, 0] += r
-    target[slot, 1] += g
-    target[slot, 2] += b
-
-
-@device
-def _meet_panels(i, rays, hits, paths, lights, samples, thr):
-    """Light panels between here and the hit, met by a ray that was sampled from a surface."""
-    if paths.flags[i] & FROM_CAMERA:
-        return
-    o = rays.origin
-    d = rays.direction
-    reach = hits.t[i] if hits.triangle[i] >= 0 else FAR
-    for k in range(lights.rects.shape[0]):
-        t, density = rect_hit(lights.rects, k, o[i, 0], o[i, 1], o[i, 2], d[i, 0], d[i, 1], d[i, 2])
-        if 0.0 < t < reach:
-            w = 1.0
-            if paths.density[i] > 0.0:
-                w = _heuristic(paths.density[i], density * (lights.pick[k + 1] - lights.pick[k]))
-            rects = lights.rects
-            _add(samples.radiance, paths.slot[i], w * thr[0] * rects[k, 12], w * thr[1] * rects[k, 13],
-                 w * thr[2] * rects[k, 14])  # fmt: skip
-
-
-@device
-def _meet_surroundings(i, rays, paths, lights, env, samples, thr):
-    """A ray that leaves the set: environment, or the background for the camera."""
-    slot, d = paths.slot[i], rays.direction[i]
-    direct = (paths.flags[i] & FROM_CAMERA) != 0
-    if direct and not lights.env_seen:
-        _add(samples.radiance, slot, thr[0] * lights.background[0], thr[1] * lights.background[1],
-             thr[2] * lights.background[2])  # fmt: skip
-        return
-    if lights.env_scale <= 0.0:
-        return
-    (r, g, b), density = environment_towards(env, d[0], d[1], d[2], lights.env_rotation)
-    w = lights.env_scale
-    if paths.density[i] > 0.0:
-        n = lights.rects.shape[0]
-        w *= _heuristic(paths.density[i], density * (lights.pick[n + 1] - lights.pick[n]))
-    _add(samples.radiance, slot, w * thr[0] * r, w * thr[1] * g, w * thr[2] * b)
-
-
-@device
-def _aim_at_light(lights, env, u_pick, u1, u2, p):
-    """Choose a light and a direction to it: ok, direction, distance, radiance (3,), density."""
-    n = lights.rects.shape[0]
-    k = 0
-    while k < n and u_pick >= lights.pick[k + 1]:
-        k += 1
-    share = lights.pick[k + 1] - lights.pick[k]
-    if share <= 0.0:
-        return False, (0.0, 1.0, 0.0), 0.0, (0.0, 0.0, 0.0), 0.0
-    if k < n:
-        rects = lights.rects
-        x, y, z, distance, density = sample_rect(rects, k, u1, u2, p[0], p[1], p[2])
-        radiance = (rects[k, 12] * 1.0, rects[k, 13] * 1.0, rects[k, 14] * 1.0)
-        return density > 0.0, (x, y, z), distance, radiance, density * share
-    direction, (r, g, b), density = sample_environment(env, u1, u2, lights.env_rotation)
-    s = lights.env_scale
-    return density > 0.0, direction, FAR, (s * r, s * g, s * b), density * share
+SUBJECT_FROM_PART = 2
+"""Parts below are the set."""
 
 
 @device
@@ -120,160 +73,272 @@ def _to_world(w, t, b, n):
 
 
 @device
-def _record_guides(samples, slot, thr, albedo, normal):
-    put(samples.albedo, slot, (thr[0] * albedo[0], thr[1] * albedo[1], thr[2] * albedo[2]))
-    put(samples.normal, slot, normal)
-
-
-@device
-def _pass_on(paths_out, rays_out, n, origin, d, thr, density, inside, slot, flags):
+def _pass_on(paths_out, rays_out, n, origin, d, thr, density, inside, slot, flags, depth, part, width, spread, way):
     put(rays_out.origin, n, origin)
     put(rays_out.direction, n, d)
-    put(paths_out.throughput, n, thr)
-    paths_out.density[n] = density
-    paths_out.inside[n] = inside
-    paths_out.slot[n] = slot
-    paths_out.flags[n] = flags
+    path = paths_out[n]
+    path.r, path.g, path.b = thr
+    path.density = density
+    path.width, path.spread, path.way = width, spread, way
+    path.inside, path.slot, path.depth, path.part, path.flags = inside, slot, depth, part, flags
+
+
+@routine
+def _record_first(samples, recording, bodies, slot, p, p_body, body, part, row):
+    """Where the first hit is, how it moves to the next frame in pixels, and what it belongs to."""
+    f = samples.first
+    put(f, slot, p)
+    ax, ay, az = place(recording.here, p)
+    q = place(recording.next_bodies[body], p_body)
+    bx, by, bz = place(recording.next_camera, q)
+    if az < -1e-9 and bz < -1e-9:
+        f[slot, 3] = (bx / -bz - ax / -az) * recording.projection[0]
+        f[slot, 4] = (by / -bz - ay / -az) * recording.projection[1]
+    f[slot, 5], f[slot, 6] = part + 1.0, row + 1.0
+
+
+@routine
+def _bent_normal(geometry, materials, textures, row, values, triangle, smooth, flat, uv, p, width, density):
+    """The smooth normal after edge rounding, relief and normal map, in the body's space."""
+    n = smooth
+    if values[EDGE_RADIUS] > 0.0 and geometry.edges.edge.shape[0] > 0:
+        n = rounded_normal(geometry.edges, triangle, p, flat, n, values)
+    relief, bent = materials.ranges[row, 3], materials.ranges[row, 2]
+    c = geometry.corners
+    if relief >= 0:
+        n = relieved_normal(c, textures, relief, values, triangle, n, uv, p, flat, width, density)
+    if bent >= 0:
+        n = mapped_normal(c, textures, bent, values, triangle, n, uv, p, flat, width, density)
+    return n
 
 
 @device
-def _cast_shadow(shadows, s, origin, wi, distance, value, slot):
+def _record_guides(sample, thr, v, normal):
+    glass = v[TRANSMISSION] * (1.0 - v[METALNESS])
+    w = v[BASE_WEIGHT] * (1.0 - glass)
+    sample.albedo_r = thr[0] * (w * v[BASE] + glass)
+    sample.albedo_g = thr[1] * (w * v[BASE + 1] + glass)
+    sample.albedo_b = thr[2] * (w * v[BASE + 2] + glass)
+    sample.normal_x, sample.normal_y, sample.normal_z = normal
+
+
+@device
+def _cast(shadows, s, origin, wi, distance, slot, depth, k, radiance, thr, f, group, first, second):
     put(shadows.rays.origin, s, origin)
     put(shadows.rays.direction, s, wi)
-    put(shadows.value, s, value)
     shadows.distance[s] = distance
-    shadows.slot[s] = slot
-
-
-@device
-def _shading_normal(geometry, materials, textures, triangle, row, smooth, uv, m):
-    """The smooth normal, bent by the normal map if there is one."""
-    maps = materials.maps[row]
-    if maps[2] < 0:
-        return smooth
-    x, y, z, _ = texel(textures, maps[2], uv[0], uv[1], False)
-    scale = materials.values[row, NORMAL_SCALE]
-    return mapped_normal(geometry, triangle, smooth, m, (2.0 * x - 1.0) * scale, (2.0 * y - 1.0) * scale, 2.0 * z - 1.0)
+    shadow = shadows.items[s]
+    r, g, b = k * thr[0] * radiance[0], k * thr[1] * radiance[1], k * thr[2] * radiance[2]
+    shadow.dr, shadow.dg, shadow.db = r * f[0], g * f[1], b * f[2]
+    shadow.sr, shadow.sg, shadow.sb = r * f[3], g * f[4], b * f[5]
+    shadow.slot, shadow.depth = slot, depth
+    shadow.group, shadow.first, shadow.second = group, first, second
 
 
 @kernel
-def shade(count, bounce, last, rays, hits, paths, bodies, geometry, materials, textures, lights, env, tables,
-          samples, rays_out, paths_out, shadows):  # fmt: skip
+def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures, lights, env, tables,
+          recording, samples, scratch, rays_out, paths_out, shadows):  # fmt: skip
     """Shade `count` paths; writes surviving paths and shadow rays end to end and returns how many of each."""
     alive = 0
     cast = 0
+    m = scratch.matrix
     for i in range(count):
-        slot = paths.slot[i]
-        thr = (paths.throughput[i, 0] * 1.0, paths.throughput[i, 1] * 1.0, paths.throughput[i, 2] * 1.0)
-        inside = paths.inside[i]
-        triangle = hits.triangle[i]
+        path = paths[i]
+        slot, depth = np.uint64(path.slot), path.depth
+        thr = (path.r * 1.0, path.g * 1.0, path.b * 1.0)
+        inside, flags, triangle = np.int64(path.inside), path.flags, hits.triangle[i]
+        sample_of = samples.items[slot]
+        d = (rays.direction[i, 0] * 1.0, rays.direction[i, 1] * 1.0, rays.direction[i, 2] * 1.0)
+        seed, index = sample_of.seed, sample_of.number
+        pair = FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step
         if inside >= 0 and triangle >= 0:
-            a = attenuation(materials.values[inside], hits.t[i])
-            thr = (thr[0] * a[0], thr[1] * a[1], thr[2] * a[2])
-        _meet_panels(i, rays, hits, paths, lights, samples, thr)
+            medium = materials.values[inside]
+            if medium[SCATTER] > 0.0:
+                going, thr, origin, wi = scatter_in(medium, i, rays, hits.t[i], thr, seed, index, pair, step)
+                if going == 2:
+                    _pass_on(paths_out, rays_out, alive, origin, wi, thr, 0.0, inside, slot, flags, depth,
+                             path.part, path.width, 0.3, 0.0)  # fmt: skip
+                    alive += 1
+                if going > 0:
+                    continue
+            else:
+                a = attenuation(medium, hits.t[i])
+                thr = (thr[0] * a[0], thr[1] * a[1], thr[2] * a[2])
+        meet_lights(i, rays, hits, path, lights, recording, samples, thr)
         if triangle < 0:
-            _meet_surroundings(i, rays, paths, lights, env, samples, thr)
+            meet_surroundings(i, rays, path, lights, env, recording, samples, thr)
             continue
 
-        m = bodies.matrices[hits.body[i]]
-        d = (rays.direction[i, 0] * 1.0, rays.direction[i, 1] * 1.0, rays.direction[i, 2] * 1.0)
         view = (-d[0], -d[1], -d[2])
-        p, flat, smooth, uv, lifted = hit_surface(geometry, triangle, hits.u[i], hits.v[i], m)
-        row = geometry.material[triangle]
-        values, maps = materials.values[row], materials.maps[row]
-        base, opacity = base_and_opacity(values, maps, textures, uv[0], uv[1])
-        seed, index = samples.seed[slot], samples.number[slot]
-        pair = FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * bounce
-        u_hole = u_roulette = 0.0
-        if opacity < 1.0 or bounce >= ROULETTE_FROM:
+        t_hit = hits.t[i] * 1.0
+        body = np.uint64(hits.body[i])
+        triangle = np.uint64(triangle)
+        row = np.uint64(geometry.corners[triangle, MATERIAL_COLUMN])
+        part = np.int64(geometry.corners[triangle, PART_COLUMN])
+        p, flat, smooth, lifted = hit_surface(geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
+        width = path.width + path.spread * t_hit
+        way = path.way + t_hit
+        v = materials.values[row]
+        normal = smooth
+        p_body = p
+        if materials.ranges[row, 4] or v[EDGE_RADIUS] > 0.0:
+            uv, density = texture_point(geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
+            v = scratch.row
+            resolve(materials, textures, row, uv, p, flat, width, density, v)
+            normal = _bent_normal(geometry, materials, textures, row, v, triangle, smooth, flat, uv, p, width, density)
+        time = sample_of.time * 1.0
+        moving = bodies.moving[body]
+        if moving:
+            pose_at(bodies.keys[body], time, m)
+            p, lifted = place(m, p), place(m, lifted)
+            flat, smooth, normal = turn(m, flat), turn(m, smooth), turn(m, normal)
+
+        opacity = opacity_of(v) if v[OPACITY] < 1.0 else 1.0
+        u_hole, u_roulette = 0.0, 0.0
+        if opacity < 1.0 or depth >= ROULETTE_FROM:
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
-        flags = paths.flags[i]
         if opacity < 1.0 and u_hole >= opacity:
-            if not last:
-                origin = leave(p, flat, d)
-                _pass_on(paths_out, rays_out, alive, origin, d, thr, paths.density[i], inside, slot, flags)
-                alive += 1
+            _pass_on(paths_out, rays_out, alive, leave(p, flat, d), d, thr, path.density, inside, slot, flags,
+                     depth, path.part, width, path.spread, way)  # fmt: skip
+            alive += 1
             continue
 
         if flags & FROM_CAMERA:
-            samples.coverage[slot, 0] = 1.0
-            samples.coverage[slot, 1] = geometry.is_subject[triangle]
-            samples.depth[slot] = hits.t[i]
+            sample_of.covered = 1.0
+            sample_of.subject = 1.0 if part >= SUBJECT_FROM_PART else 0.0
+            sample_of.depth = way
             flags &= ~FROM_CAMERA
-        metal, rough = metal_and_rough(values, maps, textures, uv[0], uv[1])
-        transmission = values[TRANSMISSION] * 1.0
+            if recording.first:
+                _record_first(samples, recording, bodies, slot, p, p_body, body, part, row)
+        kind_so_far = (flags >> KIND_SHIFT) & 3
         # The stored winding says which side is outside; smooth normals follow it.
-        from_within = dot(flat, view) < 0.0
-        normal = _shading_normal(geometry, materials, textures, triangle, row, smooth, uv, m)
+        facing = dot(flat, view)
+        from_within = facing < 0.0
         if dot(normal, flat) < 0.0:
             normal = (-normal[0], -normal[1], -normal[2])
+        if dot(smooth, flat) < 0.0:
+            smooth = (-smooth[0], -smooth[1], -smooth[2])
         if from_within:
             flat = (-flat[0], -flat[1], -flat[2])
             normal = (-normal[0], -normal[1], -normal[2])
-        normal = facing_normal(normal, view)
-        er, eg, eb = emission_at(values, maps, textures, uv[0], uv[1])
-        if er + eg + eb > 0.0:
-            _add(samples.radiance, slot, thr[0] * er, thr[1] * eg, thr[2] * eb)
+            smooth = (-smooth[0], -smooth[1], -smooth[2])
+        if v[EMISSION] + v[EMISSION + 1] + v[EMISSION + 2] > 0.0:
+            w = glow_weight(lights, materials.values[row], path.density * 1.0, way, facing)
+            c = v[COAT] * 1.0
+            deposit(samples, recording, slot, depth, group_of(recording, lights.rows.shape[0]),
+                    component_of(recording, kind_so_far, depth),
+                    w * thr[0] * v[EMISSION] * (1.0 + c * (v[COAT_COLOR] - 1.0)),
+                    w * thr[1] * v[EMISSION + 1] * (1.0 + c * (v[COAT_COLOR + 1] - 1.0)),
+                    w * thr[2] * v[EMISSION + 2] * (1.0 + c * (v[COAT_COLOR + 2] - 1.0)))  # fmt: skip
 
+        if from_within and v[SCATTER] > 0.0:
+            if inside < 0:
+                continue
+            # light leaves the scattering medium evenly, as if it came from outside
+            v = materials.values[0]
+            flat = (-flat[0], -flat[1], -flat[2])
+            normal = (-normal[0], -normal[1], -normal[2])
+            smooth = normal
+            view = normal
+            from_within = False
+            inside = -1
+        normal = facing_normal(normal, view)
         tangent, bitangent = basis(normal)
+        if v[ANISOTROPY] > 0.0:
+            n_body = turn_back(m, normal) if moving else normal
+            tangent = grain_tangent(geometry.corners, triangle, n_body, v[GRAIN] * 1.0)
+            if moving:
+                tangent = turn(m, tangent)
+            bitangent = cross(normal, tangent)
         wo = _to_local(view, tangent, bitangent, normal)
-        surface = prepare(base, metal, rough, values[IOR] * 1.0, transmission,
-                          (values[TINT] * 1.0, values[TINT + 1] * 1.0, values[TINT + 2] * 1.0),
-                          values[DIFFUSE_ROUGH] * 1.0, min(wo[2], 1.0), from_within and transmission > 0.0,
-                          tables)  # fmt: skip
+        coat_normal = (0.0, 0.0, 1.0)
+        if v[COAT] > 0.0:
+            coat_normal = _to_local(facing_normal(smooth, view), tangent, bitangent, normal)
+        s = scratch.record
+        solid = v[THIN] == 0.0
+        plain = v[PLAIN] > 0.0
+        if plain:
+            prepare_plain(v, s, wo[2], tables)
+        else:
+            prepare(v, s, wo, coat_normal, from_within and solid and v[TRANSMISSION] > 0.0, tables)
+        last = depth >= max_bounces
         u_pick, u_lobe = sample_pair(seed, index, pair)
         v1, v2 = sample_pair(seed, index, pair + 2)
-        kind, local, weight, density = sample(surface, wo, u_lobe, v1, v2, tables)
-        if not (flags & SEEN) and (kind < MIRROR or last):
-            glass = transmission * (1.0 - metal)
-            white = (base[0] + (1.0 - base[0]) * glass, base[1] + (1.0 - base[1]) * glass,
-                     base[2] + (1.0 - base[2]) * glass)  # fmt: skip
-            _record_guides(samples, slot, thr, white, normal)
-            flags |= SEEN
+        if plain:
+            kind, local, weight, density = sample_plain(v, s, wo, u_lobe, v1, v2, tables)
+        else:
+            kind, local, weight, density = sample(v, s, wo, u_lobe, v1, v2, materials.films, tables)
+        if not (flags & GUIDED) and (kind < MIRROR or last):
+            _record_guides(sample_of, thr, v, normal)
+            flags |= GUIDED
 
         # a perfectly smooth surface reflects no light that was aimed at
-        ok = surface.p_diffuse > 0.0 or surface.alpha > MIRROR_ALPHA
-        if ok:
+        if has_breadth(v, s):
             l1, l2 = sample_pair(seed, index, pair + 1)
-            ok, wi, distance, radiance, light_density = _aim_at_light(lights, env, u_pick, l1, l2, p)
-        if ok:
-            wl = _to_local(wi, tangent, bitangent, normal)
-            if (wl[2] > 0.0) == (dot(wi, flat) > 0.0):
-                fr, fg, fb, bsdf_density = evaluate(surface, wo, wl, tables)
-                # after the last bounce no sampled direction will meet the light: count it in full here
-                k = (1.0 if last else _heuristic(light_density, bsdf_density)) / light_density
-                value = (
-                    k * fr * thr[0] * radiance[0], k * fg * thr[1] * radiance[1], k * fb * thr[2] * radiance[2],
-                )  # fmt: skip
-                if value[0] + value[1] + value[2] > 0.0:
-                    start = leave(lifted if wl[2] > 0.0 and not from_within else p, flat, wi)
-                    _cast_shadow(shadows, cast, start, wi, distance * 0.9999, value, slot)
-                    cast += 1
+            source, wi, distance, radiance, chance, only = aim(
+                lights, env, geometry, materials, bodies, m, u_pick, l1, l2, p, time, part
+            )
+            if source >= 0:
+                wl = _to_local(wi, tangent, bitangent, normal)
+                if (wl[2] > 0.0) == (dot(wi, flat) > 0.0):
+                    if plain:
+                        dr, dg, db, sr, sg, sb, other = evaluate_plain(v, s, wo, wl, tables)
+                    else:
+                        dr, dg, db, sr, sg, sb, other = evaluate(v, s, wo, wl, materials.films, tables)
+                    if only == 2:
+                        sr = sg = sb = 0.0
+                    if dr + dg + db + sr + sg + sb > 0.0:
+                        # after the last bounce no sampled direction will meet the light: count it in full here
+                        k = (1.0 if last or only > 0 else heuristic(chance, other)) / chance
+                        start = leave(lifted if wl[2] > 0.0 and not from_within else p, flat, wi)
+                        second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
+                        first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
+                        second = second if kind_so_far == 0 else kind_so_far
+                        _cast(shadows, cast, start, wi, distance, slot, depth + 1, k, radiance, thr,
+                              (dr, dg, db, sr, sg, sb), group_of(recording, source),
+                              component_of(recording, first, depth + 1),
+                              component_of(recording, second, depth + 1))  # fmt: skip
+                        cast += 1
 
         if kind == 0 or last:
             continue
         wi = _to_world(local, tangent, bitangent, normal)
-        crosses = kind in (REFRACTED, CLEAR)
+        crosses = local[2] < 0.0
         if (dot(wi, flat) < 0.0) != crosses:
             continue
         thr = (thr[0] * weight[0], thr[1] * weight[1], thr[2] * weight[2])
-        if bounce >= ROULETTE_FROM:
-            keep = min(0.95, max(thr[0], thr[1], thr[2]))
+        if depth >= ROULETTE_FROM:
+            keep = min(0.95, max(thr[0], max(thr[1], thr[2])))
             if u_roulette >= keep:
                 continue
             thr = (thr[0] / keep, thr[1] / keep, thr[2] / keep)
-        if crosses:
-            inside = -1 if from_within else row
+        if crosses and solid:
+            inside = -1 if from_within else np.int64(row)
+        if kind_so_far == 0:
+            mine = BY_DIFFUSE if kind in (DIFFUSE, SUNK) else (BY_TRANSMISSION if crosses else BY_SPECULAR)
+            flags |= mine << KIND_SHIFT
+        spread = path.spread * 1.0
+        if kind < MIRROR:
+            spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
         start = leave(p if crosses or from_within else lifted, flat, wi)
-        _pass_on(paths_out, rays_out, alive, start, wi, thr, density, inside, slot, flags)
+        _pass_on(paths_out, rays_out, alive, start, wi, thr, density, inside, slot, flags, depth + 1, part, width,
+                 spread, 0.0)  # fmt: skip
         alive += 1
     return alive, cast
 
 
 @kernel
-def collect_light(count, blocked, shadows, samples):
+def collect_light(count, blocked, shadows, recording, samples):
     """Add what arrives along the shadow rays that nothing blocks (`blocked` < 0)."""
     for i in range(count):
-        if blocked[i] < 0:
-            v = shadows.value[i]
-            _add(samples.radiance, shadows.slot[i], v[0], v[1], v[2])
+        if blocked[i] >= 0 and shadows.distance[i] > 0.0:
+            continue
+        shadow = shadows.items[i]
+        slot, depth, group = shadow.slot, shadow.depth, shadow.group
+        dr, dg, db = shadow.dr * 1.0, shadow.dg * 1.0, shadow.db * 1.0
+        sr, sg, sb = shadow.sr * 1.0, shadow.sg * 1.0, shadow.sb * 1.0
+        if recording.components < 0:
+            deposit(samples, recording, slot, depth, group, -1, dr + sr, dg + sg, db + sb)
+        else:
+            deposit(samples, recording, slot, depth, group, shadow.first, dr, dg, db)
+            deposit(samples, recording, slot, depth, group, shadow.second, sr, sg, sb)

@@ -1,52 +1,47 @@
-"""The geometry of a hit: position, normals, texture coordinates, and where the next ray may start."""
+"""The geometry of a hit: position, normals, texture space, and where the next ray may start."""
 
 import math
 
 from ..kernel import device, routine
+from ..material.row import EDGE_RADIUS, NORMAL_SCALE, RELIEF
+from ..textures import map_value
+from ..vectors import basis, cross, dot, normalize
+
+MATERIAL_COLUMN, PART_COLUMN = 24, 25
+"""Columns of a triangle's record."""
 
 
 @device
-def normalize(x, y, z):
-    length = math.sqrt(x * x + y * y + z * z)
-    if length < 1e-30:
-        return 0.0, 0.0, 1.0
-    return x / length, y / length, z / length
-
-
-@device
-def dot(a, b):
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-
-
-@device
-def cross(a, b):
-    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
-
-
-@device
-def turn(m, x, y, z):
+def turn(m, v):
     """A direction from body to studio space."""
     return (
-        m[0, 0] * x + m[0, 1] * y + m[0, 2] * z,
-        m[1, 0] * x + m[1, 1] * y + m[1, 2] * z,
-        m[2, 0] * x + m[2, 1] * y + m[2, 2] * z,
+        m[0, 0] * v[0] + m[0, 1] * v[1] + m[0, 2] * v[2],
+        m[1, 0] * v[0] + m[1, 1] * v[1] + m[1, 2] * v[2],
+        m[2, 0] * v[0] + m[2, 1] * v[1] + m[2, 2] * v[2],
     )
 
 
 @device
-def place(m, x, y, z):
+def turn_back(m, v):
+    """A direction from studio to body space."""
+    return (
+        m[0, 0] * v[0] + m[1, 0] * v[1] + m[2, 0] * v[2],
+        m[0, 1] * v[0] + m[1, 1] * v[1] + m[2, 1] * v[2],
+        m[0, 2] * v[0] + m[1, 2] * v[1] + m[2, 2] * v[2],
+    )
+
+
+@device
+def place(m, p):
     """A point from body to studio space."""
-    a, b, c = turn(m, x, y, z)
+    a, b, c = turn(m, p)
     return a + m[0, 3], b + m[1, 3], c + m[2, 3]
 
 
 @device
-def basis(n):
-    """Two unit vectors that make a right-handed frame with n (Duff et al., JCGT 6(1), 2017)."""
-    s = 1.0 if n[2] >= 0.0 else -1.0
-    a = -1.0 / (s + n[2])
-    b = n[0] * n[1] * a
-    return (1.0 + s * n[0] * n[0] * a, s * b, -s * n[0]), (b, s + n[1] * n[1] * a, -n[1])
+def place_back(m, p):
+    """A point from studio to body space."""
+    return turn_back(m, (p[0] - m[0, 3], p[1] - m[1, 3], p[2] - m[2, 3]))
 
 
 @device
@@ -62,32 +57,25 @@ def mix3(a, b, c, u, v):
 
 
 @device
-def hit_surface(geometry, triangle, u, v, m):
-    """Position, geometric normal, smooth normal (both unit, studio space), uv, and the terminator position.
+def hit_surface(corners, triangle, u, v):
+    """Position, geometric normal, smooth normal (both unit) and the terminator position, in the body's space.
 
     The terminator position lies on the smooth surface that the normals describe; rays to lights start there
     so that coarse triangles do not show as black steps (Hanika, "Hacking the Shadow Terminator", Ray Tracing
     Gems II, chapter 4, 2021).
     """
-    t = geometry.corners
-    a, b, c = corner(t, triangle, 0), corner(t, triangle, 3), corner(t, triangle, 6)
-    na, nb, nc = corner(t, triangle, 9), corner(t, triangle, 12), corner(t, triangle, 15)
+    a, b, c = corner(corners, triangle, 0), corner(corners, triangle, 3), corner(corners, triangle, 6)
+    na, nb, nc = corner(corners, triangle, 9), corner(corners, triangle, 12), corner(corners, triangle, 15)
     p = mix3(a, b, c, u, v)
     flat = cross((b[0] - a[0], b[1] - a[1], b[2] - a[2]), (c[0] - a[0], c[1] - a[1], c[2] - a[2]))
     flat = normalize(flat[0], flat[1], flat[2])
     smooth = mix3(na, nb, nc, u, v)
     smooth = normalize(smooth[0], smooth[1], smooth[2])
-    lifted = _lift(p, a, b, c, na, nb, nc, u, v, 1.0 if dot(flat, smooth) >= 0.0 else -1.0)
-    w = 1.0 - u - v
-    across = w * t[triangle, 18] + u * t[triangle, 20] + v * t[triangle, 22]
-    down = w * t[triangle, 19] + u * t[triangle, 21] + v * t[triangle, 23]
-    return (
-        place(m, p[0], p[1], p[2]),
-        turn(m, flat[0], flat[1], flat[2]),
-        turn(m, smooth[0], smooth[1], smooth[2]),
-        (across, down),
-        place(m, lifted[0], lifted[1], lifted[2]),
-    )
+    along = dot(flat, smooth)
+    lifted = p
+    if abs(along) < 0.9999999:
+        lifted = _lift(p, a, b, c, na, nb, nc, u, v, 1.0 if along >= 0.0 else -1.0)
+    return p, flat, smooth, lifted
 
 
 @device
@@ -111,42 +99,145 @@ def _lift(p, a, b, c, na, nb, nc, u, v, sign):
 
 
 @device
-def put(array, row, v):
-    """Write three numbers into a row."""
-    array[row, 0] = v[0]
-    array[row, 1] = v[1]
-    array[row, 2] = v[2]
+def texture_point(corners, triangle, u, v):
+    """uv (2,) of a hit, and how much uv a metre spans there."""
+    t = corners
+    w = 1.0 - u - v
+    across = w * t[triangle, 18] + u * t[triangle, 20] + v * t[triangle, 22]
+    down = w * t[triangle, 19] + u * t[triangle, 21] + v * t[triangle, 23]
+    du1, dv1 = t[triangle, 20] - t[triangle, 18], t[triangle, 21] - t[triangle, 19]
+    du2, dv2 = t[triangle, 22] - t[triangle, 18], t[triangle, 23] - t[triangle, 19]
+    a, b, c = corner(t, triangle, 0), corner(t, triangle, 3), corner(t, triangle, 6)
+    n = cross((b[0] - a[0], b[1] - a[1], b[2] - a[2]), (c[0] - a[0], c[1] - a[1], c[2] - a[2]))
+    density = math.sqrt(abs(du1 * dv2 - du2 * dv1) / max(math.sqrt(dot(n, n)), 1e-20))
+    return (across, down), density
+
+
+@device
+def _gradients(corners, triangle):
+    """How u and v grow over a triangle: two vectors (3,), 1/m, and the sign of the map's handedness (0: none)."""
+    t = corners
+    a, b, c = corner(t, triangle, 0), corner(t, triangle, 3), corner(t, triangle, 6)
+    e1 = (b[0] - a[0], b[1] - a[1], b[2] - a[2])
+    e2 = (c[0] - a[0], c[1] - a[1], c[2] - a[2])
+    n = cross(e1, e2)
+    n2 = dot(n, n)
+    du1, dv1 = t[triangle, 20] - t[triangle, 18], t[triangle, 21] - t[triangle, 19]
+    du2, dv2 = t[triangle, 22] - t[triangle, 18], t[triangle, 23] - t[triangle, 19]
+    det = du1 * dv2 - du2 * dv1
+    if abs(det) < 1e-18 or n2 < 1e-30:
+        return (0.0, 0.0, 0.0), (0.0, 0.0, 0.0), 0.0
+    x, y = cross(e2, n), cross(n, e1)
+    k = 1.0 / n2
+    gu = ((du1 * x[0] + du2 * y[0]) * k, (du1 * x[1] + du2 * y[1]) * k, (du1 * x[2] + du2 * y[2]) * k)
+    gv = ((dv1 * x[0] + dv2 * y[0]) * k, (dv1 * x[1] + dv2 * y[1]) * k, (dv1 * x[2] + dv2 * y[2]) * k)
+    return gu, gv, 1.0 if det > 0.0 else -1.0
 
 
 @routine
-def mapped_normal(geometry, triangle, normal, m, tx, ty, tz):
-    """The smooth normal bent by a tangent-space map value (tx, ty, tz); v grows downwards as in glTF."""
-    r = geometry.corners
-    a, b, c = corner(r, triangle, 0), corner(r, triangle, 3), corner(r, triangle, 6)
-    du1, dv1 = r[triangle, 20] - r[triangle, 18], r[triangle, 21] - r[triangle, 19]
-    du2, dv2 = r[triangle, 22] - r[triangle, 18], r[triangle, 23] - r[triangle, 19]
-    det = du1 * dv2 - du2 * dv1
-    if abs(det) < 1e-18:
-        return normal
-    e1 = (b[0] - a[0], b[1] - a[1], b[2] - a[2])
-    e2 = (c[0] - a[0], c[1] - a[1], c[2] - a[2])
-    raw = turn(
-        m,
-        (e1[0] * dv2 - e2[0] * dv1) / det,
-        (e1[1] * dv2 - e2[1] * dv1) / det,
-        (e1[2] * dv2 - e2[2] * dv1) / det,
-    )
-    along = dot(raw, normal)
-    t = normalize(raw[0] - along * normal[0], raw[1] - along * normal[1], raw[2] - along * normal[2])
-    # The map's green points to the top of the picture, −∂P/∂v: along normal × tangent, or against it where the
-    # map is mirrored.
-    bt = cross(normal, t)
-    ty = ty if det < 0.0 else -ty
+def grain_tangent(corners, triangle, normal, angle):
+    """Unit vector along growing u (or any, without a map) in the plane of the normal, turned by `angle` radians."""
+    gu, gv, side = _gradients(corners, triangle)
+    t, b = basis(normal)
+    if side != 0.0:
+        # ∂P/∂u is perpendicular to the gradient of v
+        raw = cross(gv, normal)
+        k = -1.0 if dot(raw, gu) < 0.0 else 1.0
+        t = normalize(k * raw[0], k * raw[1], k * raw[2])
+        b = cross(normal, t)
+    c, s = math.cos(angle), math.sin(angle)
+    return c * t[0] + s * b[0], c * t[1] + s * b[1], c * t[2] + s * b[2]
+
+
+@routine
+def mapped_normal(corners, textures, index, values, triangle, normal, uv, p, flat, width, density):
+    """The smooth normal bent by a tangent-space map; green points to the top of the picture, as in glTF."""
+    x, y, z = map_value(textures, index, uv, p, flat, width, density)
+    scale = values[NORMAL_SCALE] * 1.0
+    x, y, z = (2.0 * x - 1.0) * scale, (2.0 * y - 1.0) * scale, 2.0 * z - 1.0
+    gu, gv, side = _gradients(corners, triangle)
+    if side == 0.0 or textures.layout[index, 7] != 0:
+        t, b = basis(normal)
+    else:
+        raw = cross(gv, normal)
+        k = -1.0 if dot(raw, gu) < 0.0 else 1.0
+        t = normalize(k * raw[0], k * raw[1], k * raw[2])
+        b = cross(normal, t)
+        y = -y if side > 0.0 else y
     return normalize(
-        tx * t[0] + ty * bt[0] + tz * normal[0],
-        tx * t[1] + ty * bt[1] + tz * normal[1],
-        tx * t[2] + ty * bt[2] + tz * normal[2],
+        x * t[0] + y * b[0] + z * normal[0], x * t[1] + y * b[1] + z * normal[1], x * t[2] + y * b[2] + z * normal[2]
     )
+
+
+@routine
+def relieved_normal(corners, textures, index, values, triangle, normal, uv, p, flat, width, density):
+    """The normal tilted against the slope of a height map (Blinn, "Simulation of Wrinkled Surfaces", 1978)."""
+    depth = values[RELIEF] * values[NORMAL_SCALE]
+    if textures.layout[index, 7] != 0:
+        step = max(width, textures.transform[index, 6] / textures.layout[index, 1])
+        t, b = basis(normal)
+        here, _, _ = map_value(textures, index, uv, p, flat, width, density)
+        pt = (p[0] + step * t[0], p[1] + step * t[1], p[2] + step * t[2])
+        pb = (p[0] + step * b[0], p[1] + step * b[1], p[2] + step * b[2])
+        ht, _, _ = map_value(textures, index, uv, pt, flat, width, density)
+        hb, _, _ = map_value(textures, index, uv, pb, flat, width, density)
+        st, sb = depth * (ht - here) / step, depth * (hb - here) / step
+        return normalize(
+            normal[0] - st * t[0] - sb * b[0], normal[1] - st * t[1] - sb * b[1], normal[2] - st * t[2] - sb * b[2]
+        )
+    gu, gv, side = _gradients(corners, triangle)
+    if side == 0.0:
+        return normal
+    step = max(width * density, 1.0 / textures.layout[index, 1])
+    here, _, _ = map_value(textures, index, uv, p, flat, width, density)
+    hu, _, _ = map_value(textures, index, (uv[0] + step, uv[1]), p, flat, width, density)
+    hv, _, _ = map_value(textures, index, (uv[0], uv[1] + step), p, flat, width, density)
+    su, sv = depth * (hu - here) / step, depth * (hv - here) / step
+    g = (su * gu[0] + sv * gv[0], su * gu[1] + sv * gv[1], su * gu[2] + sv * gv[2])
+    along = dot(g, normal)
+    return normalize(
+        normal[0] - g[0] + along * normal[0], normal[1] - g[1] + along * normal[1],
+        normal[2] - g[2] + along * normal[2],
+    )  # fmt: skip
+
+
+@routine
+def rounded_normal(edges, triangle, p, flat, smooth, values):
+    """The smooth normal as if hard edges nearby were rounded with the material's radius.
+
+    A fillet of radius r between faces whose normals enclose θ touches them L = r tan(θ/2) from the edge; at a
+    distance d < L its normal leans by φ, tan φ = (L − d) / r, towards the edge (away from it in a hollow).
+    """
+    radius = values[EDGE_RADIUS] * 1.0
+    x, y, z = smooth
+    for k in range(edges.first[triangle], edges.first[triangle + 1]):
+        e = edges.edge[edges.index[k]]
+        a = (e[0] * 1.0, e[1] * 1.0, e[2] * 1.0)
+        d = (e[3] - a[0], e[4] - a[1], e[5] - a[2])
+        length2 = max(dot(d, d), 1e-24)
+        q = (p[0] - a[0], p[1] - a[1], p[2] - a[2])
+        along = min(max(dot(q, d) / length2, 0.0), 1.0)
+        w = (along * d[0] - q[0], along * d[1] - q[1], along * d[2] - q[2])  # from p to the edge
+        n1, n2 = (e[6] * 1.0, e[7] * 1.0, e[8] * 1.0), (e[9] * 1.0, e[10] * 1.0, e[11] * 1.0)
+        on_first = dot(n1, flat) >= dot(n2, flat)
+        mine, other = (n1, n2) if on_first else (n2, n1)
+        if dot(mine, flat) < 0.99:
+            continue  # lies round another corner
+        distance = math.sqrt(dot(w, w))
+        c = min(max(dot(n1, n2), -0.9), 1.0)
+        reach = radius * math.sqrt((1.0 - c) / (1.0 + c))
+        if distance >= reach:
+            continue
+        # towards the edge in the face, and whether the other face falls away from it
+        t = cross(d, mine)
+        t = normalize(t[0], t[1], t[2])
+        if dot(t, w) < 0.0 or (distance < 1e-12 and dot(t, other) < 0.0):
+            t = (-t[0], -t[1], -t[2])
+        k2 = (reach - distance) / radius
+        if dot(t, other) < 0.0:
+            k2 = -k2
+        x, y, z = x + k2 * t[0], y + k2 * t[1], z + k2 * t[2]
+    return normalize(x, y, z)
 
 
 @device

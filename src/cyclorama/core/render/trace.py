@@ -7,29 +7,33 @@ threads there are or in which order batches are done.
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..kernel import kernel
 from ..light.environment import EnvironmentMap
-from ..material.tables import Tables
+from ..textures import Textures
 from .arrays import (
     I32,
     Bodies,
     Geometry,
     Lights,
     Materials,
+    Recording,
     Samples,
+    Scratch,
     Shadows,
-    Textures,
     make_paths,
     make_rays,
     make_samples,
+    make_scratch,
     make_shadows,
 )
-from .bodies import Body, blocked, nearest_hits
+from .bodies import Body, blocked, nearest_hits, pose_at
 from .camera_rays import CameraRays, camera_rays
-from .material_rows import base_and_opacity
+from .parameters import opacity_of, resolve
 from .shade import collect_light, shade
-from .surface import hit_surface, leave
+from .surface import hit_surface, leave, place, texture_point, turn
+from .volume import LONGEST_WALK
 
 MAX_HOLES = 16
 
@@ -45,28 +49,33 @@ class FrameScene:
     textures: Textures
     lights: Lights
     environment: EnvironmentMap
-    tables: Tables
+    tables: NDArray[np.float32]
     camera: CameraRays
+    recording: Recording
     has_holes: bool
     max_bounces: int = 12
+    layers: tuple[str, ...] = ()
+    """names of what is kept apart on the film"""
 
 
 def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count: int, seed: int) -> Samples:
     """Trace `sample_count` samples from `first_sample` on in each of `pixels`; results pixel by pixel."""
     n = len(pixels) * sample_count
-    rays, paths, samples = make_rays(n), make_paths(n), make_samples(n)
+    rays, paths, scratch = make_rays(n), make_paths(n), make_scratch()
+    samples = make_samples(n, len(scene.layers), scene.recording.first)
     next_rays, next_paths, shadows = make_rays(n), make_paths(n), make_shadows(n)
-    camera_rays(scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), rays, paths, samples)
+    camera_rays(scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), scratch.matrix, rays,
+                paths, samples.items)  # fmt: skip
     alive = n
-    for bounce in range(scene.max_bounces + 1):
-        hits = nearest_hits(scene.bodies, scene.where, rays, alive)
+    for step in range(scene.max_bounces + MAX_HOLES + LONGEST_WALK):
+        hits = nearest_hits(scene.bodies, scene.where, rays, alive, samples.items, paths)
         alive, cast = shade(
-            alive, bounce, bounce == scene.max_bounces, rays, hits, paths, scene.where, scene.geometry,
-            scene.materials, scene.textures, scene.lights, scene.environment, scene.tables, samples,
+            alive, step, scene.max_bounces, rays, hits, paths, scene.where, scene.geometry, scene.materials,
+            scene.textures, scene.lights, scene.environment, scene.tables, scene.recording, samples, scratch,
             next_rays, next_paths, shadows,
         )  # fmt: skip
         if cast:
-            _gather(scene, shadows, cast, samples)
+            _gather(scene, shadows, cast, samples, scratch)
         rays, next_rays = next_rays, rays
         paths, next_paths = next_paths, paths
         if not alive:
@@ -74,33 +83,36 @@ def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count:
     return samples
 
 
-def _gather(scene: FrameScene, shadows: Shadows, cast: int, samples: Samples) -> None:
+def _gather(scene: FrameScene, shadows: Shadows, cast: int, samples: Samples, scratch: Scratch) -> None:
     if scene.has_holes:
-        is_blocked = _blocked_with_holes(scene, shadows, cast)
+        is_blocked = _blocked_with_holes(scene, shadows, cast, samples, scratch)
     else:
-        is_blocked = blocked(scene.bodies, scene.where, shadows.rays, shadows.distance, cast)
-    collect_light(cast, is_blocked, shadows, samples)
+        is_blocked = blocked(
+            scene.bodies, scene.where, shadows.rays, shadows.distance, cast, samples.items, shadows.items
+        )
+    collect_light(cast, is_blocked, shadows, scene.recording, samples)
 
 
-def _blocked_with_holes(scene: FrameScene, shadows: Shadows, cast: int) -> I32:
+def _blocked_with_holes(scene: FrameScene, shadows: Shadows, cast: int, samples: Samples, scratch: Scratch) -> I32:
     """Follow shadow rays from hole to hole; what is half transparent dims them."""
-    rays = shadows.rays
     state = np.full(cast, -1, np.int32)
     left = shadows.distance[:cast].copy()
     for _ in range(MAX_HOLES):
-        hits = nearest_hits(scene.bodies, scene.where, rays, cast)
+        hits = nearest_hits(scene.bodies, scene.where, shadows.rays, cast, samples.items, shadows.items)
         going_on = _step_through(
-            cast, hits, rays, left, state, shadows.value, scene.where, scene.geometry, scene.materials, scene.textures
-        )
+            cast, hits, shadows, left, state, samples.items, scene.where, scene.geometry, scene.materials,
+            scene.textures, scratch,
+        )  # fmt: skip
         if not going_on:
             break
     return state
 
 
 @kernel
-def _step_through(count, hits, rays, left, state, value, where, geometry, materials, textures):
+def _step_through(count, hits, shadows, left, state, samples, bodies, geometry, materials, textures, scratch):
     """Take each open shadow ray past one hole; state 0 means blocked, −2 means it arrived."""
     going_on = 0
+    m = scratch.matrix
     for i in range(count):
         if state[i] != -1:
             continue
@@ -108,17 +120,30 @@ def _step_through(count, hits, rays, left, state, value, where, geometry, materi
         if triangle < 0 or hits.t[i] >= left[i]:
             state[i] = -2
             continue
-        p, flat, _, uv, _ = hit_surface(geometry, triangle, hits.u[i], hits.v[i], where.matrices[hits.body[i]])
+        u, w = hits.u[i] * 1.0, hits.v[i] * 1.0
+        p, flat, _, _ = hit_surface(geometry.corners, triangle, u, w)
         row = geometry.material[triangle]
-        _, opacity = base_and_opacity(materials.values[row], materials.maps[row], textures, uv[0], uv[1])
+        v = materials.values[row]
+        if materials.ranges[row, 4]:
+            uv, density = texture_point(geometry.corners, triangle, u, w)
+            v = scratch.row
+            resolve(materials, textures, row, uv, p, flat, 0.0, density, v)
+        opacity = opacity_of(v)
         if opacity >= 0.999:
             state[i] = 0
             continue
-        d = (rays.direction[i, 0] * 1.0, rays.direction[i, 1] * 1.0, rays.direction[i, 2] * 1.0)
+        body = hits.body[i]
+        if bodies.moving[body]:
+            pose_at(bodies.keys[body], samples[shadows.items[i].slot].time, m)
+            p, flat = place(m, p), turn(m, flat)
+        direction, origin = shadows.rays.direction, shadows.rays.origin
+        d = (direction[i, 0] * 1.0, direction[i, 1] * 1.0, direction[i, 2] * 1.0)
         start = leave(p, flat, d)
         for c in range(3):
-            rays.origin[i, c] = start[c]
-            value[i, c] *= 1.0 - opacity
+            origin[i, c] = start[c]
+        shadow, k = shadows.items[i], 1.0 - opacity
+        shadow.dr, shadow.dg, shadow.db = shadow.dr * k, shadow.dg * k, shadow.db * k
+        shadow.sr, shadow.sg, shadow.sb = shadow.sr * k, shadow.sg * k, shadow.sb * k
         left[i] -= hits.t[i]
         going_on += 1
     return going_on

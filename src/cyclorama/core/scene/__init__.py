@@ -3,31 +3,36 @@
 from .base import Doc
 from .camera import Camera
 from .changes import Change, SetValue, apply_set
-from .light import Environment, RectLight
+from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
-from .material import Material, TextureRef
+from .material import Material, MaterialMaps, TextureRef
 from .move import Move
 from .project import SCHEMA_VERSION, Project, load_project, new_project
-from .shoot import ShootSettings
+from .shoot import Passes, ShootSettings
 from .stage import Disc, Stage, Sweep
 from .subject import Part, Placement, Subject
 
 __all__ = [
     "SCHEMA_VERSION",
+    "Background",
     "Camera",
     "Change",
     "Disc",
     "Doc",
     "Environment",
+    "Gobo",
+    "Light",
     "Look",
     "Material",
+    "MaterialMaps",
     "Move",
     "Part",
+    "Passes",
     "Placement",
     "Project",
-    "RectLight",
     "SetValue",
     "ShootSettings",
+    "Sky",
     "Stage",
     "Subject",
     "Sweep",

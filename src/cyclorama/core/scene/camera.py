@@ -1,8 +1,10 @@
-"""The camera: its lens and where it stands relative to what it looks at."""
+"""A camera: its lens and where it stands relative to what it looks at."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
-from .base import Doc, Id, Name, quantity
+from pydantic import Field
+
+from .base import Doc, Id, Name, Unit01, quantity
 
 SENSOR_LONG_SIDE_MM = 36.0
 """The longer side of the delivered frame always spans this width, so that a lens keeps its field of view
@@ -22,3 +24,17 @@ class Camera(Doc):
     """None is a pinhole: everything is sharp."""
     focus_m: Annotated[float | None, quantity("Focus distance", "m", ge=0.01, le=200)] = None
     """None focuses on the aim point."""
+    blades: Annotated[int, quantity("Blades", "", ge=0, le=16)] = 0
+    """Sides of the aperture; fewer than 3 is round."""
+    blade_rotation_deg: Annotated[float, quantity("Blade rotation", "°", ge=-360, le=360)] = 0.0
+    squeeze: Annotated[float, quantity("Squeeze", "×", ge=0.25, le=4)] = 1.0
+    """Of an anamorphic lens: blur becomes this many times taller than wide."""
+    shutter_deg: Annotated[float, quantity("Shutter", "°", ge=0, le=360)] = 0.0
+    """Angle of the shutter, 180° is open for half a frame; 0 freezes everything."""
+    iso: Annotated[float, quantity("Sensitivity", "ISO", ge=6, le=102400)] = 100.0
+    exposure_by: Annotated[Literal["meter", "camera"], Field(title="Exposure by")] = "meter"
+    """meter: the look's EV100; camera: f-number, shutter and sensitivity."""
+    vignette: Annotated[Unit01, Field(title="Vignette")] = 0.0
+    """1 is the natural falloff by the fourth power of the cosine."""
+    distortion: Annotated[float, quantity("Distortion", "", ge=-0.5, le=0.5)] = 0.0
+    """Radial, at the corner of the frame: negative is barrel, positive pincushion."""

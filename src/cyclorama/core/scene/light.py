@@ -4,40 +4,117 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Colour, Doc, Id, Name, quantity
+from .base import Colour, Doc, Id, Name, Unit01, quantity
 
 Travel = Literal["set", "camera", "subject"]
+Shape = Literal["rectangle", "disc", "sphere", "tube", "spot", "sun"]
+PowerUnit = Literal["lm", "cd", "nit", "lx"]
+MaskKind = Literal["window", "blinds", "leaves", "breakup"]
 BASE_FLUX_LM = 4000.0
 """What a light gives at 0 stops: about a 400 W continuous studio head."""
 BASE_ENVIRONMENT_NIT = 1000.0
 """The luminance of a white pixel (1, 1, 1) of an environment at 0 stops."""
 
 
-class RectLight(Doc):
-    """A soft rectangular light that faces the middle of the subject."""
+class Gobo(Doc):
+    """A mask in front of a light: a picture, a looping sequence of pictures, or one made by the program."""
+
+    pattern: Annotated[MaskKind | None, Field(title="Pattern")] = "window"
+    pictures: Annotated[tuple[str, ...], Field(title="Pictures", max_length=500)] = ()
+    """Content hashes; they take the pattern's place when there are any."""
+    source_name: str = ""
+    pictures_per_frame: Annotated[float, quantity("Speed", "pictures per frame", ge=-100, le=100)] = 1.0
+    projection: Literal["perspective", "parallel"] = "perspective"
+    scale: Annotated[float, quantity("Gobo scale", "", ge=0.01, le=100)] = 1.0
+    rotation_deg: Annotated[float, quantity("Gobo rotation", "°", ge=-3600, le=3600)] = 0.0
+    offset_u: Annotated[float, quantity("Gobo shift across", "", ge=-10, le=10)] = 0.0
+    offset_v: Annotated[float, quantity("Gobo shift down", "", ge=-10, le=10)] = 0.0
+    tiles: bool = False
+    softness: Annotated[Unit01, Field(title="Gobo softness")] = 0.05
+    """How much of the mask the focus smears over."""
+
+
+class Light(Doc):
+    """A light that faces the middle of the subject from a direction and a distance."""
 
     id: Id
     name: Name
-    role: Literal["key", "fill", "rim"]
+    shape: Annotated[Shape, Field(title="Shape")] = "rectangle"
+    role: Literal["key", "fill", "rim", "accent"] = "accent"
     on: bool = True
     solo: bool = False
     azimuth_deg: Annotated[float, quantity("Azimuth", "°", ge=-3600, le=3600)] = 0.0
     elevation_deg: Annotated[float, quantity("Elevation", "°", ge=-89, le=89)] = 35.0
     distance_m: Annotated[float, quantity("Distance", "m", ge=0.05, le=100)] = 2.0
-    width_m: Annotated[float, quantity("Width", "m", ge=0.01, le=20)] = 0.8
-    height_m: Annotated[float, quantity("Height", "m", ge=0.01, le=20)] = 0.8
+    roll_deg: Annotated[float, quantity("Roll", "°", ge=-3600, le=3600)] = 0.0
+    """Turn about its own axis."""
+    aim_above_m: Annotated[float, quantity("Aims above", "m", ge=-100, le=100)] = 0.0
+    """How far above what the camera looks at it is aimed."""
+    width_m: Annotated[float, quantity("Width", "m", ge=0.001, le=20)] = 0.8
+    """Of a rectangle; diameter of disc, sphere and spot; length of a tube."""
+    height_m: Annotated[float, quantity("Height", "m", ge=0.001, le=20)] = 0.8
+    """Of a rectangle; thickness of a tube."""
+    power: Annotated[float, quantity("Power", "", ge=0, le=1e9)] = BASE_FLUX_LM
+    power_unit: Annotated[PowerUnit, Field(title="Unit")] = "lm"
+    """Flux, intensity along the axis, luminance of the face, or illuminance at what it is aimed at."""
     strength_stops: Annotated[float, quantity("Strength", "stops", ge=-12, le=12)] = 0.0
     temperature_k: Annotated[float, quantity("Colour temperature", "K", ge=1500, le=20000)] = 5600.0
+    tint: Annotated[float, quantity("Tint", "", ge=-1, le=1)] = 0.0
+    """−1 is green, +1 magenta."""
+    colour: Annotated[Colour, Field(title="Filter")] = (1.0, 1.0, 1.0)
+    grid_deg: Annotated[float, quantity("Grid", "°", ge=0, le=85)] = 0.0
+    """Angle at which a honeycomb grid lets nothing more pass; 0 is no grid."""
+    cone_deg: Annotated[float, quantity("Cone", "°", ge=1, le=170)] = 40.0
+    """Full angle of a spot's beam."""
+    edge: Annotated[Unit01, Field(title="Soft edge")] = 0.2
+    """Share of the cone over which a spot fades."""
+    sun_deg: Annotated[float, quantity("Size of the sun", "°", ge=0.05, le=30)] = 0.53
+    casts_shadows: bool = True
+    seen_by_camera: bool = False
+    seen_in_reflections: bool = True
+    excluded_parts: tuple[Id, ...] = ()
+    """Parts of the subject, or `sweep` and `disc`, that it does not light."""
+    gobo: Gobo | None = None
+
+
+class Sky(Doc):
+    """Daylight by a model instead of a picture."""
+
+    sun_azimuth_deg: Annotated[float, quantity("Sun azimuth", "°", ge=-3600, le=3600)] = -50.0
+    sun_elevation_deg: Annotated[float, quantity("Sun elevation", "°", ge=0, le=90)] = 35.0
+    turbidity: Annotated[float, quantity("Haze", "", ge=1.7, le=10)] = 3.0
+    sun: bool = True
+    ground: Annotated[Colour, Field(title="Ground")] = (0.25, 0.24, 0.22)
+
+
+class Background(Doc):
+    """What is seen behind subject and set."""
+
+    kind: Annotated[Literal["colour", "vertical", "radial", "picture", "environment"], Field(title="Background")] = (
+        "colour"
+    )
+    colour: Colour = (0.42, 0.42, 0.42)
+    """Of the whole, the bottom, or the rim."""
+    second: Annotated[Colour, Field(title="Second colour")] = (0.75, 0.75, 0.75)
+    """Of the top or the middle."""
+    picture: str | None = None
+    source_name: str = ""
+    blur: Annotated[Unit01, Field(title="Blur")] = 0.0
 
 
 class Environment(Doc):
-    """An equirectangular picture of the surroundings that lights the set, and what is seen behind it."""
+    """Surroundings that light the set, and what is seen behind it."""
 
+    kind: Annotated[Literal["picture", "sky"], Field(title="Environment")] = "picture"
     asset: Annotated[str | None, Field(title="Environment picture")] = None
     source_name: str = ""
     on: bool = True
     strength_stops: Annotated[float, quantity("Strength", "stops", ge=-12, le=12)] = 0.0
     rotation_deg: Annotated[float, quantity("Rotation", "°", ge=-3600, le=3600)] = 0.0
+    tilt_deg: Annotated[float, quantity("Tilt", "°", ge=-180, le=180)] = 0.0
+    """Leans the surroundings over towards +Z."""
     seen_by_camera: bool = False
-    background: Colour = (0.42, 0.42, 0.42)
+    seen_in_reflections: bool = True
+    sky: Sky = Sky()
+    background: Background = Background()
     travels_with: Travel = "set"

@@ -1,4 +1,4 @@
-"""How linear light becomes a picture: exposure and view transform."""
+"""How linear light becomes a picture: exposure, white balance and view transform."""
 
 from typing import Annotated, Literal
 
@@ -12,4 +12,7 @@ class Look(Doc):
 
     ev100: Annotated[float, quantity("Exposure", "EV100", ge=-10, le=24)] = 9.0
     offset_stops: Annotated[float, quantity("Exposure offset", "stops", ge=-10, le=10)] = 0.0
+    white_k: Annotated[float, quantity("White balance", "K", ge=1700, le=20000)] = 5600.0
+    """Light of this temperature is shown white."""
+    white_tint: Annotated[float, quantity("White tint", "", ge=-1, le=1)] = 0.0
     view: ViewName = "neutral"

@@ -3,20 +3,22 @@
 from typing import Annotated, Any
 
 from pydantic import Field, ValidationError, model_validator
+from pydantic_core import from_json
 
 from ..errors import ChangeError
 from .base import Doc, Id, Name, new_id
 from .camera import Camera
-from .light import Environment, RectLight
+from .light import Environment, Light
 from .look import Look
 from .material import Material
 from .move import Move
 from .shoot import ShootSettings
 from .stage import Stage
 from .subject import Subject
+from .upgrade import upgraded
 from .words import explain
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 
 
 class Project(Doc):
@@ -28,7 +30,7 @@ class Project(Doc):
     subject: Subject | None = None
     materials: tuple[Material, ...] = ()
     set: Stage = Stage()
-    lights: Annotated[tuple[RectLight, ...], Field(max_length=16)] = ()
+    lights: Annotated[tuple[Light, ...], Field(max_length=64)] = ()
     environment: Environment = Environment()
     cameras: Annotated[tuple[Camera, ...], Field(min_length=1)]
     camera_id: Id
@@ -42,7 +44,7 @@ class Project(Doc):
         return next(c for c in self.cameras if c.id == self.camera_id)
 
     @property
-    def lit_lights(self) -> tuple[RectLight, ...]:
+    def lit_lights(self) -> tuple[Light, ...]:
         """The lights that shine: those on solo if any is, otherwise those that are on."""
         solo = tuple(light for light in self.lights if light.solo)
         return solo or tuple(light for light in self.lights if light.on)
@@ -50,7 +52,8 @@ class Project(Doc):
     @property
     def environment_lit(self) -> bool:
         """Whether the environment shines: it is on, has a picture, and no light is on solo."""
-        return bool(self.environment.on and self.environment.asset and not any(x.solo for x in self.lights))
+        env = self.environment
+        return bool(env.on and (env.asset or env.kind == "sky") and not any(x.solo for x in self.lights))
 
     @property
     def frame_numbers(self) -> range:
@@ -85,21 +88,22 @@ def load_project(data: str | bytes | dict[str, Any]) -> Project:
     Raises ChangeError with a sentence about the first thing that is wrong.
     """
     try:
-        if isinstance(data, dict):
-            return Project.model_validate(data)
-        return Project.model_validate_json(data)
+        document = data if isinstance(data, dict) else from_json(data)
+        return Project.model_validate(upgraded(document) if isinstance(document, dict) else document)
     except ValidationError as error:
         raise ChangeError(explain(error)) from error
+    except ValueError as error:
+        raise ChangeError(f"This is not a project document: {error}.") from error
 
 
 def new_project(name: str) -> Project:
     """An empty studio: a round sweep, a disc, three soft lights, an orbit of ten seconds."""
     camera = Camera(id=new_id("camera"), name="Camera 1")
     lights = (
-        RectLight(id="key", name="Key", role="key", azimuth_deg=-45, elevation_deg=40),
-        RectLight(id="fill", name="Fill", role="fill", azimuth_deg=60, elevation_deg=20, strength_stops=-1.5,
+        Light(id="key", name="Key", role="key", azimuth_deg=-45, elevation_deg=40),
+        Light(id="fill", name="Fill", role="fill", azimuth_deg=60, elevation_deg=20, strength_stops=-1.5,
                   width_m=1.2, height_m=1.2),
-        RectLight(id="rim", name="Rim", role="rim", azimuth_deg=165, elevation_deg=45, strength_stops=-0.5,
+        Light(id="rim", name="Rim", role="rim", azimuth_deg=165, elevation_deg=45, strength_stops=-0.5,
                   width_m=0.4, height_m=1.0),
     )  # fmt: skip
     return Project(

@@ -1,12 +1,33 @@
-"""What to shoot: size, range, samples, files."""
+"""What to shoot: size, range, samples, passes, files."""
 
 from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Doc, Unit01, quantity
+from .base import Doc, Id, Unit01, quantity
 
-PICTURE_EXTENSIONS = {"png": "png", "jpeg": "jpg", "exr": "exr"}
+PICTURE_EXTENSIONS = {"png": "png", "jpeg": "jpg", "exr": "exr", "tiff": "tif"}
+PassName = Literal[
+    "lights", "components", "albedo", "normal", "position", "depth", "motion", "objects", "materials", "catcher",
+    "occlusion", "wireframe", "clay",
+]  # fmt: skip
+
+
+class Passes(Doc):
+    """What is shot besides the beauty picture."""
+
+    wanted: tuple[PassName, ...] = ()
+    occlusion_reach_m: Annotated[float, quantity("Reach", "m", ge=1e-4, le=100)] = 0.1
+    occlusion_falloff: Annotated[float, quantity("Falloff", "", ge=0, le=8)] = 1.0
+    """Power with which what is farther away counts less."""
+    occlusion_set: bool = True
+    """Whether the set is in the occlusion pass."""
+    wire_px: Annotated[float, quantity("Line width", "px", ge=0.2, le=20)] = 1.2
+    wire_set: bool = False
+    """Whether the set is in the wireframe pass."""
+    clay_color: Annotated[tuple[Unit01, Unit01, Unit01], Field(title="Clay")] = (0.5, 0.5, 0.5)
+    clay_spares: tuple[Id, ...] = ()
+    """Parts that keep their material in the clay pass."""
 
 
 class ShootSettings(Doc):
@@ -17,12 +38,24 @@ class ShootSettings(Doc):
     from_frame: Annotated[int | None, Field(title="From frame", ge=0)] = None
     to_frame: Annotated[int | None, Field(title="To frame", ge=0)] = None
     samples: Annotated[int, quantity("Samples", "per pixel", ge=1, le=16384)] = 128
+    """At most this many where a noise threshold is set."""
+    noise_threshold: Annotated[float | None, quantity("Noise", "%", ge=0.001, le=0.5)] = None
+    """Pixels whose relative error is below this get no more samples; None samples all alike."""
+    min_samples: Annotated[int, quantity("At least", "per pixel", ge=4, le=4096)] = 16
+    clamp_indirect: Annotated[float | None, quantity("Clamp indirect", "× white", ge=1, le=10000)] = None
+    """Brightest value of a single sample's indirect light, as a multiple of white; None clamps nothing."""
+    bounces: Annotated[int, quantity("Bounces", "", ge=0, le=64)] = 12
     denoise: bool = True
-    file_format: Literal["png", "jpeg", "exr"] = "png"
+    denoise_neighbours: bool = False
+    """Blend with the frames before and after by their motion before denoising."""
+    file_format: Literal["png", "jpeg", "exr", "tiff"] = "png"
+    bits: Literal[8, 16, 32] = 8
+    """Of a channel: PNG and TIFF 8 or 16, EXR 16 or 32."""
     name_pattern: Annotated[str, Field(title="File name", min_length=1, max_length=80, pattern=r"^[\w{}. -]+$")] = (
         "{project}_{move}"
     )
     padding: Annotated[int, quantity("Padding", "digits", ge=1, le=8)] = 4
     transparent: bool = False
+    passes: Passes = Passes()
     margin: Annotated[Unit01, Field(title="Margin", le=0.45)] = 0.08
     """Share of the frame that fitting keeps free at each edge."""

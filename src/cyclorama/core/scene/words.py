@@ -61,13 +61,27 @@ def explain_detail(detail: ErrorDetails, model: type[BaseModel] | None) -> str:
 
 def _title_and_unit(detail: ErrorDetails, model: type[BaseModel] | None, field: str) -> tuple[str, str]:
     title, unit = field.replace("_", " ").capitalize(), ""
-    for candidate in [model, *_all_models(BaseModel)]:
+    for candidate in [_owner(model, detail["loc"]), model, *_all_models(BaseModel)]:
         info = candidate.model_fields.get(field) if candidate else None
-        if info is not None and info.title:
+        if info is not None:
             extra = info.json_schema_extra
             unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
-            return info.title, unit
+            return info.title or title, unit
     return title, unit
+
+
+def _owner(model: type[BaseModel] | None, path: tuple[int | str, ...]) -> type[BaseModel] | None:
+    """The model that holds the last field of a path, e.g. Move for ("move", "kind")."""
+    for step in path[:-1]:
+        if model is None or not isinstance(step, str):
+            continue
+        info = model.model_fields.get(step)
+        inner = [info.annotation] if info else []
+        while inner and not (isinstance(inner[0], type) and issubclass(inner[0], BaseModel)):
+            first = inner.pop(0)
+            inner += getattr(first, "__args__", ())
+        model = inner[0] if inner else None
+    return model
 
 
 def _short(value: object) -> str:

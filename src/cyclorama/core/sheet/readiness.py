@@ -37,7 +37,7 @@ def readiness(r: Review, forecast_s: tuple[float, float] | None = None) -> Readi
 def _odd(r: Review) -> list[str]:
     p, s, move = r.project, r.project.shoot, r.project.move
     odd = []
-    shines = p.lit_lights or p.environment_lit or any(m.emission_nit > 0 for m in p.materials)
+    shines = p.lit_lights or p.environment_lit or any(m.glows for m in p.materials)
     if not shines:
         odd.append("Every frame will be black: nothing shines.")
     if p.subject is None:

@@ -104,7 +104,7 @@ def _light(r: Review) -> Station:
     shining = [light.name for light in p.lit_lights]
     if p.environment_lit:
         shining.append("environment")
-    glowing = any(m.emission_nit > 0 for m in p.materials)
+    glowing = any(m.glows for m in p.materials)
     if not shining and not glowing:
         return _station("light", "Light", "Nothing shines: the picture will be black.", [], missing=True)
     hints = ["A light is on solo; the others are held back."] if any(x.solo for x in p.lights) else []
@@ -121,12 +121,11 @@ def _materials(r: Review) -> Station:
     p = r.project
     if not p.materials:
         return _station("materials", "Materials", "They come with the model.", [], missing=p.subject is None)
-    maps = {ref.asset for m in p.materials for ref in
-            (m.base_color_map, m.metal_rough_map, m.normal_map, m.emission_map) if ref}  # fmt: skip
+    maps = {ref.asset or ref.pattern for m in p.materials for _, ref in m.maps if ref}
     kinds = {
         "metal": sum(m.base_metalness > 0.5 for m in p.materials),
         "glass": sum(m.transmission_weight > 0.5 for m in p.materials),
-        "glowing": sum(m.emission_nit > 0 for m in p.materials),
+        "glowing": sum(m.glows for m in p.materials),
     }
     named = [f"{n} {kind}" for kind, n in kinds.items() if n]
     text = f"{len(p.materials)} material{'s' if len(p.materials) != 1 else ''}"

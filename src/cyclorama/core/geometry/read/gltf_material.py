@@ -1,20 +1,16 @@
-"""glTF materials as OpenPBR Surface parameters."""
+"""glTF materials as OpenPBR Surface parameters.
 
+The mapping of the KHR material extensions follows their specifications; where OpenPBR has no equal, the nearest is
+taken and a note says so.
+"""
+
+import math
 from collections.abc import Iterable
 from typing import Any
 
-from ...scene import Material, TextureRef
-from ...scene.material import Wrap
+from ...scene import Material, MaterialMaps, TextureRef
+from ...scene.material import Channel, Wrap
 
-_APPROXIMATED = {
-    "KHR_materials_clearcoat": "clear coat",
-    "KHR_materials_sheen": "sheen",
-    "KHR_materials_anisotropy": "anisotropy",
-    "KHR_materials_iridescence": "iridescence",
-    "KHR_materials_specular": "specular tint",
-    "KHR_materials_dispersion": "dispersion",
-    "KHR_materials_unlit": "unlit shading",
-}
 DEFAULT_EMISSION_NIT = 1000.0
 """Luminance of an emissive factor of 1 in files: such a surface shows white at the studio's usual exposure."""
 
@@ -25,75 +21,191 @@ def read_materials(document: dict[str, Any]) -> tuple[list[Material], list[str]]
     materials = []
     for i, entry in enumerate(document.get("materials", [])):
         name = str(entry.get("name") or f"Material {i + 1}")[:80]
-        extensions = entry.get("extensions", {})
-        left = [words for key, words in _APPROXIMATED.items() if key in extensions]
-        if left:
-            notes.append(f"Material ‘{name}’: {', '.join(left)} not shown yet.")
-        if entry.get("occlusionTexture"):
-            notes.append(f"Material ‘{name}’: the painted occlusion is left out; real light makes its own.")
-        materials.append(_read_material(document, entry, f"material-{i + 1}", name, notes))
+        materials.append(_Reader(document, entry, name, notes).material(f"material-{i + 1}"))
     return materials, notes
 
 
-def _read_material(
-    document: dict[str, Any], entry: dict[str, Any], identity: str, name: str, notes: list[str]
-) -> Material:
-    pbr, extensions = entry.get("pbrMetallicRoughness", {}), entry.get("extensions", {})
-    base = [_unit(x) for x in pbr.get("baseColorFactor", (1, 1, 1, 1))]
-    volume = extensions.get("KHR_materials_volume", {})
-    transmission = extensions.get("KHR_materials_transmission", {})
-    emissive = [max(0.0, float(x)) for x in entry.get("emissiveFactor", (0, 0, 0))]
-    strength = float(extensions.get("KHR_materials_emissive_strength", {}).get("emissiveStrength", 1.0))
-    peak = max(emissive)
-    mode = entry.get("alphaMode", "OPAQUE")
+class _Reader:
+    """One material entry and what is noted about it."""
 
-    def texture(info: dict[str, Any] | None) -> TextureRef | None:
-        return _texture(document, info, name, notes)
+    def __init__(self, document: dict[str, Any], entry: dict[str, Any], name: str, notes: list[str]):
+        self.document, self.entry, self.name, self.notes = document, entry, name, notes
+        self.pbr: dict[str, Any] = entry.get("pbrMetallicRoughness", {})
+        self.values: dict[str, Any] = {}
+        self.maps: dict[str, TextureRef | None] = {}
 
-    if transmission.get("transmissionTexture"):
-        notes.append(f"Material ‘{name}’: the transmission map is not used yet, only its factor.")
-    depth = volume.get("attenuationDistance", 0.0)
-    return Material(
-        id=identity,
-        name=name,
-        base_color=(base[0], base[1], base[2]),
-        base_metalness=_unit(pbr.get("metallicFactor", 1.0)),
-        specular_roughness=_unit(pbr.get("roughnessFactor", 1.0)),
-        specular_ior=min(max(float(extensions.get("KHR_materials_ior", {}).get("ior", 1.5)), 1.0), 3.0),
-        transmission_weight=_unit(transmission.get("transmissionFactor", 0.0)),
-        transmission_color=_colour(volume.get("attenuationColor", (1, 1, 1))) if depth else (base[0], base[1], base[2]),
-        transmission_depth_m=min(float(depth), 100.0),
-        emission_nit=min(peak * strength * DEFAULT_EMISSION_NIT, 1e7),
-        emission_color=_colour(x / peak for x in emissive) if peak else (1.0, 1.0, 1.0),
-        opacity=base[3] if mode != "OPAQUE" else 1.0,
-        opacity_cutoff=_unit(entry.get("alphaCutoff", 0.5)) if mode == "MASK" else None,
-        opacity_from_base_alpha=mode != "OPAQUE" and "baseColorTexture" in pbr,
-        normal_scale=min(max(float(entry.get("normalTexture", {}).get("scale", 1.0)), 0.0), 10.0),
-        base_color_map=texture(pbr.get("baseColorTexture")),
-        metal_rough_map=texture(pbr.get("metallicRoughnessTexture")),
-        normal_map=texture(entry.get("normalTexture")),
-        emission_map=texture(entry.get("emissiveTexture")),
-    )
+    def note(self, what: str) -> None:
+        self.notes.append(f"Material ‘{self.name}’: {what}")
 
+    def extension(self, name: str) -> dict[str, Any] | None:
+        found = self.entry.get("extensions", {}).get(f"KHR_materials_{name}")
+        return found if isinstance(found, dict) else None
 
-def _texture(
-    document: dict[str, Any], info: dict[str, Any] | None, material: str, notes: list[str]
-) -> TextureRef | None:
-    if info is None:
-        return None
-    if info.get("texCoord", 0) != 0:
-        notes.append(f"Material ‘{material}’: a map uses a second set of coordinates; the first is used.")
-    if "KHR_texture_transform" in info.get("extensions", {}):
-        notes.append(f"Material ‘{material}’: a map is shifted or scaled in the file; that is not applied yet.")
-    texture = document["textures"][info["index"]]
-    if "source" not in texture:
-        notes.append(f"Material ‘{material}’: a map in a format that cannot be read is left out.")
-        return None
-    sampler = document.get("samplers", [{}])[texture["sampler"]] if "sampler" in texture else {}
-    wraps: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
-    source = int(texture["source"])
-    label = str(document["images"][source].get("name") or "")[:80]
-    return TextureRef(asset=f"picture:{source}", name=label, wrap=wraps.get(sampler.get("wrapS", 10497), "repeat"))
+    def material(self, identity: str) -> Material:
+        self._base()
+        self._opacity()
+        for read in (self._glass, self._specular, self._coat, self._fuzz, self._grain, self._film, self._glow):
+            read()
+        if self.extension("dispersion"):
+            self.note("dispersion is left out; all colours are refracted alike.")
+        if self.extension("unlit") is not None:
+            self._unlit()
+        maps = MaterialMaps(**{k: v for k, v in self.maps.items() if v})
+        return Material(id=identity, name=self.name, maps=maps, **self.values)
+
+    def _base(self) -> None:
+        base = [_unit(x) for x in self.pbr.get("baseColorFactor", (1, 1, 1, 1))]
+        self.base, self.alpha = (base[0], base[1], base[2]), base[3]
+        packed = self.pbr.get("metallicRoughnessTexture")
+        self.values |= {
+            "base_color": self.base,
+            "base_metalness": _unit(self.pbr.get("metallicFactor", 1.0)),
+            "specular_roughness": _unit(self.pbr.get("roughnessFactor", 1.0)),
+            "specular_ior": min(max(float((self.extension("ior") or {}).get("ior", 1.5)), 1.0), 3.0),
+            "normal_scale": min(max(float(self.entry.get("normalTexture", {}).get("scale", 1.0)), 0.0), 10.0),
+        }
+        self.maps |= {
+            "base_color": self.texture(self.pbr.get("baseColorTexture")),
+            "specular_roughness": self.texture(packed, "g"),
+            "base_metalness": self.texture(packed, "b"),
+            "normal": self.texture(self.entry.get("normalTexture")),
+        }
+        if self.entry.get("occlusionTexture"):
+            self.note("the painted occlusion is left out; real light makes its own.")
+
+    def _opacity(self) -> None:
+        mode = self.entry.get("alphaMode", "OPAQUE")
+        if mode == "OPAQUE":
+            return
+        self.values["opacity"] = self.alpha
+        self.maps["opacity"] = self.texture(self.pbr.get("baseColorTexture"), "a")
+        if mode == "MASK":
+            self.values["opacity_cutoff"] = _unit(self.entry.get("alphaCutoff", 0.5))
+
+    def _glass(self) -> None:
+        glass = self.extension("transmission")
+        if not glass:
+            return
+        volume = self.extension("volume") or {}
+        depth = float(volume.get("attenuationDistance", 0.0) or 0.0)
+        self.values |= {
+            "transmission_weight": _unit(glass.get("transmissionFactor", 0.0)),
+            "transmission_color": _colour(volume.get("attenuationColor", (1, 1, 1))) if depth else self.base,
+            "transmission_depth_m": min(depth, 100.0),
+            "thin_walled": not float(volume.get("thicknessFactor", 0.0) or 0.0) and not depth,
+        }
+        self.maps["transmission_weight"] = self.texture(glass.get("transmissionTexture"), "r")
+        if volume.get("thicknessTexture"):
+            self.note("the thickness map is not needed; light travels the true way through the glass.")
+
+    def _specular(self) -> None:
+        found = self.extension("specular")
+        if not found:
+            return
+        colour = [float(x) for x in found.get("specularColorFactor", (1, 1, 1))]
+        if max(colour) > 1:
+            self.note("its specular colour is brighter than white; held to white.")
+        self.values |= {"specular_weight": _unit(found.get("specularFactor", 1.0)), "specular_color": _colour(colour)}
+        self.maps["specular_weight"] = self.texture(found.get("specularTexture"), "a")
+        self.maps["specular_color"] = self.texture(found.get("specularColorTexture"))
+
+    def _coat(self) -> None:
+        found = self.extension("clearcoat")
+        if not found:
+            return
+        self.values |= {
+            "coat_weight": _unit(found.get("clearcoatFactor", 0.0)),
+            "coat_roughness": _unit(found.get("clearcoatRoughnessFactor", 0.0)),
+            "coat_ior": 1.5,
+            "coat_darkening": 0.0,
+        }
+        self.maps["coat_weight"] = self.texture(found.get("clearcoatTexture"), "r")
+        self.maps["coat_roughness"] = self.texture(found.get("clearcoatRoughnessTexture"), "g")
+        if found.get("clearcoatNormalTexture"):
+            self.note("the coat's own normal map is left out; the coat is smooth over the mapped base.")
+
+    def _fuzz(self) -> None:
+        found = self.extension("sheen")
+        if not found:
+            return
+        colour = [max(0.0, float(x)) for x in found.get("sheenColorFactor", (0, 0, 0))]
+        peak = max(colour)
+        if peak <= 0:
+            return
+        self.values |= {
+            "fuzz_weight": min(peak, 1.0),
+            "fuzz_color": _colour(x / peak for x in colour),
+            "fuzz_roughness": _unit(found.get("sheenRoughnessFactor", 0.0)),
+        }
+        self.maps["fuzz_color"] = self.texture(found.get("sheenColorTexture"))
+        self.maps["fuzz_roughness"] = self.texture(found.get("sheenRoughnessTexture"), "a")
+
+    def _grain(self) -> None:
+        found = self.extension("anisotropy")
+        if not found:
+            return
+        self.values |= {
+            "specular_roughness_anisotropy": _unit(found.get("anisotropyStrength", 0.0)),
+            "specular_rotation_deg": math.degrees(float(found.get("anisotropyRotation", 0.0))) % 360.0,
+        }
+        self.note("anisotropy is shown by OpenPBR's measure of it, which is a little narrower across the grain.")
+        if found.get("anisotropyTexture"):
+            self.maps["specular_roughness_anisotropy"] = self.texture(found["anisotropyTexture"], "b")
+            self.note("the direction in its anisotropy map is left out; the grain runs one way.")
+
+    def _film(self) -> None:
+        found = self.extension("iridescence")
+        if not found:
+            return
+        self.values |= {
+            "thin_film_weight": _unit(found.get("iridescenceFactor", 0.0)),
+            "thin_film_ior": min(max(float(found.get("iridescenceIor", 1.3)), 1.0), 3.0),
+            "thin_film_thickness_nm": min(max(float(found.get("iridescenceThicknessMaximum", 400.0)), 0.0), 2000.0),
+        }
+        self.maps["thin_film_weight"] = self.texture(found.get("iridescenceTexture"), "r")
+        thickness = self.texture(found.get("iridescenceThicknessTexture"), "g")
+        self.maps["thin_film_thickness_nm"] = thickness
+        if thickness and float(found.get("iridescenceThicknessMinimum", 100.0)) > 0:
+            self.note("its film thins out to nothing where the thickness map is black.")
+
+    def _glow(self) -> None:
+        emissive = [max(0.0, float(x)) for x in self.entry.get("emissiveFactor", (0, 0, 0))]
+        peak = max(emissive)
+        strength = float((self.extension("emissive_strength") or {}).get("emissiveStrength", 1.0))
+        self.values["emission_luminance"] = min(peak * strength * DEFAULT_EMISSION_NIT, 1e7)
+        if peak:
+            self.values["emission_color"] = _colour(x / peak for x in emissive)
+        self.maps["emission_color"] = self.texture(self.entry.get("emissiveTexture"))
+
+    def _unlit(self) -> None:
+        self.values |= {
+            "base_weight": 0.0, "specular_weight": 0.0, "emission_luminance": DEFAULT_EMISSION_NIT,
+            "emission_color": self.base,
+        }  # fmt: skip
+        self.maps = {"emission_color": self.maps.get("base_color"), "opacity": self.maps.get("opacity")}
+        self.note("it is unlit in the file; here it glows with its colour.")
+
+    def texture(self, info: dict[str, Any] | None, channel: Channel = "colour") -> TextureRef | None:
+        if info is None:
+            return None
+        if info.get("texCoord", 0) != 0:
+            self.note("a map uses a second set of coordinates; the first is used.")
+        texture = self.document["textures"][info["index"]]
+        if "source" not in texture:
+            self.note("a map in a format that cannot be read is left out.")
+            return None
+        samplers = self.document.get("samplers", [{}])
+        sampler = samplers[texture["sampler"]] if "sampler" in texture else {}
+        wraps: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
+        source = int(texture["source"])
+        label = str(self.document["images"][source].get("name") or "")[:80]
+        moved = info.get("extensions", {}).get("KHR_texture_transform", {})
+        scale, offset = moved.get("scale", (1, 1)), moved.get("offset", (0, 0))
+        return TextureRef(
+            asset=f"picture:{source}", name=label, wrap=wraps.get(sampler.get("wrapS", 10497), "repeat"),
+            channel=channel, scale_u=float(scale[0]), scale_v=float(scale[1]), offset_u=float(offset[0]),
+            offset_v=float(offset[1]), rotation_deg=math.degrees(float(moved.get("rotation", 0.0))),
+        )  # fmt: skip
 
 
 def _colour(values: Iterable[Any]) -> tuple[float, float, float]:

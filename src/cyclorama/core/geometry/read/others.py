@@ -10,7 +10,7 @@ import trimesh
 from numpy.typing import NDArray
 
 from ...errors import IntakeError
-from ...scene import Material, TextureRef
+from ...scene import Material, MaterialMaps, TextureRef
 from .files import FileBundle
 from .model import FileModel, FilePart, Picture
 
@@ -147,10 +147,10 @@ def _from_mtl(source: Any, model: FileModel) -> Material:
         base_metalness=min(max(number("pm", 0.0), 0.0), 1.0),
         specular_roughness=min(max(rough, 0.0), 1.0),
         specular_ior=min(max(number("ni", 1.5), 1.0), 3.0),
-        emission_nit=max(0.0, peak) * 1000.0,
+        emission_luminance=max(0.0, peak) * 1000.0,
         emission_color=_colour(emission / peak) if peak > 0 else (1.0, 1.0, 1.0),
         opacity=min(max(number("d", 1.0 - number("tr", 0.0)), 0.0), 1.0),
-        base_color_map=ref,
+        maps=MaterialMaps(base_color=ref),
     )
 
 

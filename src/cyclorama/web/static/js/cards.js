@@ -99,8 +99,7 @@ export class Cards {
     if (!material) return;
     const parts = project.subject?.parts.filter((p) => p.material === material.id).map((p) => p.name) ?? [];
     byId("material-parts").textContent = parts.length ? `On ${parts.join(", ")}` : "On no part";
-    const maps = { base_color_map: "colour", metal_rough_map: "metal and roughness", normal_map: "normal", emission_map: "emission" };
-    const used = Object.keys(maps).filter((key) => material[key]).map((key) => maps[key]);
+    const used = Object.keys(material.maps).filter((key) => material.maps[key]).map((key) => key.replaceAll("_", " "));
     byId("material-maps").textContent = used.length ? `Times its maps: ${used.join(", ")}.` : "No maps.";
   }
 

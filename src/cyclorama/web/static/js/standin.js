@@ -88,7 +88,7 @@ export class StandIn {
       this.#dress(state.project);
     }
     this.#dressSet(state.project);
-    this.background = new THREE.Color().setRGB(...state.project.environment.background);
+    this.background = new THREE.Color().setRGB(...state.project.environment.background.colour);
     this.scene.background = this.background;
   }
 
@@ -130,7 +130,7 @@ export class StandIn {
       mesh.material.opacity = clear ? 0.3 : m.opacity;
       mesh.material.depthWrite = !clear;
       mesh.material.emissive.setRGB(...m.emission_color);
-      mesh.material.emissiveIntensity = Math.min(m.emission_nit / 2000, 1.5);
+      mesh.material.emissiveIntensity = Math.min(m.emission_luminance / 2000, 1.5);
     }
   }
 

@@ -1,0 +1,78 @@
+"""Hard edges of a mesh, and which triangles lie within reach of them: what rounding at render time needs."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernel import kernel
+from .mesh import face_normals
+
+HARD_DEG = 20.0
+"""Faces that meet at a smaller angle are taken as one curved face."""
+MOST_PAIRS = 4_000_000_000
+"""Beyond this many edge–triangle pairs only the triangles at the edge itself are rounded."""
+
+
+def hard_edges(
+    vertices: NDArray[np.float32], triangles: NDArray[np.int32], radius: NDArray[np.float32]
+) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.float32]]:
+    """Edges near each triangle, for triangles whose `radius` (t,) m is above zero.
+
+    Returns first (t + 1,), index (n,), edge (e, 12): start, end and the normals of both faces.
+    """
+    wanted = np.flatnonzero(radius > 0)
+    normals = face_normals(vertices, triangles[wanted])
+    normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-30)
+    # the same place is the same corner, whatever normals and maps do there
+    used = triangles[wanted].ravel()
+    _, place = np.unique(np.round(vertices[used] / 1e-7).astype(np.int64), axis=0, return_inverse=True)
+    place = place.reshape(-1, 3)
+    sides = np.concatenate([place[:, [0, 1]], place[:, [1, 2]], place[:, [2, 0]]])
+    owner = np.tile(np.arange(len(wanted)), 3)
+    key = np.sort(sides, axis=1)
+    order = np.lexsort((key[:, 1], key[:, 0]))
+    same = (key[order][1:] == key[order][:-1]).all(axis=1)
+    first, second = order[:-1][same], order[1:][same]
+    cosine = (normals[owner[first]] * normals[owner[second]]).sum(axis=1)
+    hard = cosine < np.cos(np.radians(HARD_DEG))
+    first, second = first[hard], second[hard]
+    corner_of = np.empty(int(place.max(initial=-1)) + 1, np.int64)
+    corner_of[place.ravel()] = used
+    edge = np.concatenate(
+        [vertices[corner_of[sides[first, 0]]], vertices[corner_of[sides[first, 1]]], normals[owner[first]],
+         normals[owner[second]]], axis=1,
+    ).astype(np.float32)  # fmt: skip
+    cosine = np.clip(cosine[hard], -0.9, 1)
+    reach = (np.maximum(radius[wanted[owner[first]]], radius[wanted[owner[second]]])
+             * np.sqrt((1 - cosine) / (1 + cosine))).astype(np.float32)  # fmt: skip
+    box = np.concatenate([vertices[triangles].min(axis=1), vertices[triangles].max(axis=1)], axis=1)
+    if len(edge) * len(wanted) > MOST_PAIRS:
+        pairs = np.unique(np.stack([np.concatenate([owner[first], owner[second]]),
+                                    np.tile(np.arange(len(edge)), 2)], axis=1), axis=0)  # fmt: skip
+        counts = np.bincount(wanted[pairs[:, 0]], minlength=len(triangles))
+        starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+        return starts, pairs[:, 1].astype(np.int32), edge
+    counts = np.zeros(len(triangles), np.int64)
+    _near(box, wanted, edge, reach, counts, np.zeros(1, np.int64), np.zeros(0, np.int32), False)
+    starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+    index = np.zeros(int(starts[-1]), np.int32)
+    _near(box, wanted, edge, reach, np.zeros_like(counts), starts, index, True)
+    return starts, index, edge
+
+
+@kernel
+def _near(box, wanted, edge, reach, counts, starts, index, fill):
+    """Count, or list, the edges whose box reaches each wanted triangle's box."""
+    for w in range(wanted.shape[0]):
+        t = wanted[w]
+        for e in range(edge.shape[0]):
+            r = reach[e]
+            near = True
+            for c in range(3):
+                low, high = min(edge[e, c], edge[e, 3 + c]) - r, max(edge[e, c], edge[e, 3 + c]) + r
+                if high < box[t, c] or low > box[t, 3 + c]:
+                    near = False
+                    break
+            if near:
+                if fill:
+                    index[starts[t] + counts[t]] = e
+                counts[t] += 1

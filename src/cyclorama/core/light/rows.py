@@ -1,0 +1,162 @@
+"""Lights of the document as rows for the kernels: where they stand, how bright they are, what shapes their beam."""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..arrays import Vec3
+from ..scene import Gobo, Light
+from .shapes import (
+    AREA,
+    CASTS,
+    CENTRE,
+    COS_INNER,
+    COS_OUTER,
+    DISC,
+    GOBO,
+    GOBO_BLUR,
+    GOBO_MATRIX,
+    GOBO_PARALLEL,
+    GRID_TAN,
+    HALF_LENGTH,
+    HALF_U,
+    HALF_V,
+    KIND,
+    LIGHT_COLUMNS,
+    NORMAL,
+    RADIANCE,
+    RADIUS,
+    REACH,
+    RECT,
+    REFLECTED,
+    SEEN,
+    SPHERE,
+    SPOT,
+    SUN,
+    TUBE,
+)
+from .temperature import temperature_to_rgb
+
+KINDS = {"rectangle": RECT, "disc": DISC, "sphere": SPHERE, "tube": TUBE, "spot": SPOT, "sun": SUN}
+
+
+def direction(azimuth_deg: float, elevation_deg: float) -> Vec3:
+    """Unit vector towards an azimuth and elevation."""
+    a, e = math.radians(azimuth_deg), math.radians(elevation_deg)
+    return np.array([math.sin(a) * math.cos(e), math.sin(e), math.cos(a) * math.cos(e)])
+
+
+def face_area_m2(light: Light) -> float:
+    """The area that shines: one side of a panel, all of a sphere or tube."""
+    r = light.width_m / 2
+    if light.shape == "rectangle":
+        return light.width_m * light.height_m
+    if light.shape == "sphere":
+        return 4 * math.pi * r * r
+    if light.shape == "tube":
+        return math.pi * light.height_m * light.width_m
+    return math.pi * r * r
+
+
+def _spot_beam_sr(light: Light) -> float:
+    """Solid angle that a spot's beam would fill at full strength: ∫ s(cos θ) dΩ with the smooth edge s.
+
+    s rises from cos(outer) to cos(inner) as 3x² − 2x³, whose mean is one half.
+    """
+    outer, inner = _cone_cosines(light)
+    return 2 * math.pi * ((1 - inner) + 0.5 * (inner - outer))
+
+
+def _cone_cosines(light: Light) -> tuple[float, float]:
+    half = math.radians(light.cone_deg / 2)
+    return math.cos(half), math.cos(half * (1 - light.edge))
+
+
+def luminance_nit(light: Light) -> float:
+    """Luminance of its face, in nit: along the axis for a spot, of the disc for the sun.
+
+    From flux: Φ / (π A) for an evenly diffusing face; from intensity: I / A (projected area); a spot's flux is its
+    intensity times the solid angle of its beam.
+    """
+    power = light.power * 2.0**light.strength_stops
+    area = face_area_m2(light)
+    # the area seen along the axis
+    seen = {"sphere": area / 4, "tube": light.height_m * light.width_m}.get(light.shape, area)
+    if light.shape == "sun":
+        return _sun_luminance_nit(light, power)
+    if light.power_unit == "nit":
+        return power
+    if light.power_unit == "cd":
+        return power / seen
+    if light.power_unit == "lx":
+        return power * light.distance_m**2 / seen
+    if light.shape == "spot":
+        return power / _spot_beam_sr(light) / area
+    return power / (math.pi * area)
+
+
+def _sun_luminance_nit(light: Light, power: float) -> float:
+    """Luminance of a disc of angular radius a: E / (π sin² a), with E = I / d² or Φ taken as filling its cone."""
+    a = math.radians(light.sun_deg / 2)
+    if light.power_unit == "nit":
+        return power
+    lux = power if light.power_unit == "lx" else power / light.distance_m**2
+    return lux / (math.pi * math.sin(a) ** 2)
+
+
+def light_colour(light: Light) -> Vec3:
+    """Linear Rec.709 of luminance 1 from temperature and tint, through the filter."""
+    return temperature_to_rgb(light.temperature_k, tint=light.tint) * np.array(light.colour)
+
+
+def light_row(light: Light, aim: Vec3, travel_deg: float) -> NDArray[np.float32]:
+    """The light as (LIGHT_COLUMNS,), facing `aim` (3,) m, after the rig has travelled `travel_deg`. No gobo yet."""
+    out = direction(light.azimuth_deg + travel_deg, light.elevation_deg)
+    target = aim + np.array([0.0, light.aim_above_m, 0.0])
+    centre = aim + out * light.distance_m
+    back = centre - target
+    back = back / max(float(np.linalg.norm(back)), 1e-9)
+    side = np.cross([0.0, 1.0, 0.0], back)
+    side = side / max(float(np.linalg.norm(side)), 1e-9)
+    up = np.cross(back, side)
+    roll = math.radians(light.roll_deg)
+    side, up = side * math.cos(roll) + up * math.sin(roll), up * math.cos(roll) - side * math.sin(roll)
+    row = np.zeros(LIGHT_COLUMNS)
+    radius = light.width_m / 2
+    tall = light.height_m / 2 if light.shape in ("rectangle", "tube") else radius
+    row[CENTRE : CENTRE + 3], row[NORMAL : NORMAL + 3] = centre, -back
+    row[HALF_U : HALF_U + 3], row[HALF_V : HALF_V + 3] = side * radius, up * tall
+    row[RADIANCE : RADIANCE + 3] = light_colour(light) * luminance_nit(light)
+    row[AREA], row[KIND] = face_area_m2(light), KINDS[light.shape]
+    row[RADIUS] = tall if light.shape == "tube" else radius
+    row[HALF_LENGTH] = radius
+    row[REACH] = math.hypot(radius, tall) * 1.0001
+    row[COS_OUTER], row[COS_INNER] = _cone_cosines(light)
+    if light.shape == "sun":
+        row[COS_OUTER] = math.cos(math.radians(light.sun_deg / 2))
+    if light.grid_deg > 0 and light.shape in ("rectangle", "disc", "spot"):
+        row[GRID_TAN] = math.tan(math.radians(light.grid_deg))
+    row[GOBO] = -1
+    row[CASTS], row[SEEN], row[REFLECTED] = light.casts_shadows, light.seen_by_camera, light.seen_in_reflections
+    return row.astype(np.float32)
+
+
+def put_gobo(row: NDArray[np.float32], gobo: Gobo, texture: int) -> None:
+    """Enter a mask into a light's row: the beam's square −1…1 is laid onto the picture 0…1."""
+    a = math.radians(gobo.rotation_deg)
+    k = 0.5 / gobo.scale
+    c, s = math.cos(a) * k, math.sin(a) * k
+    # v grows downwards in the picture
+    row[GOBO_MATRIX : GOBO_MATRIX + 6] = (c, s, 0.5 - gobo.offset_u, s, -c, 0.5 - gobo.offset_v)
+    row[GOBO], row[GOBO_BLUR] = texture, gobo.softness**2
+    row[GOBO_PARALLEL] = gobo.projection == "parallel"
+
+
+def reach_of(row: NDArray[np.float32], aim: Vec3) -> float:
+    """About how much a light gives to a surface at `aim`, for choosing between lights: mean radiance · solid angle."""
+    mean = float(row[RADIANCE : RADIANCE + 3].mean())
+    if row[KIND] == SUN:
+        return mean * 2 * math.pi * (1 - float(row[COS_OUTER]))
+    area = {SPHERE: row[AREA] / 4, TUBE: row[AREA] / math.pi}.get(int(row[KIND]), row[AREA])
+    return mean * float(area) / max(float(np.sum((row[CENTRE : CENTRE + 3] - aim) ** 2)), 1e-6)

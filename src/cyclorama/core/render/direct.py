@@ -1,0 +1,212 @@
+"""Light that is aimed at, light that is met by chance, and on which layers of the film it counts."""
+
+import math
+
+from ..kernel import device
+from ..light.environment import environment_towards, sample_environment
+from ..light.shapes import CASTS, FAR, REFLECTED, SEEN, aim_at, light_hit
+from ..material.row import EMISSION
+from ..vectors import cross, dot
+from .arrays import FROM_CAMERA, KIND_SHIFT
+from .bodies import pose_at
+from .surface import corner, mix3, place, turn
+
+
+@device
+def heuristic(a, b):
+    """Power heuristic with exponent 2 for densities a (used) and b (other)."""
+    if a <= 0.0:
+        return 0.0
+    r = b / a
+    return 1.0 / (1.0 + r * r)
+
+
+@device
+def component_of(recording, kind, depth):
+    """Layer of the component for light that arrives after `depth` scatterings, the first of this kind; −1: none."""
+    if recording.components < 0:
+        return -1
+    if kind == 0:
+        return recording.components
+    return recording.components + kind + (3 if depth > 1 else 0)
+
+
+@device
+def deposit(samples, recording, slot, depth, group, component, r, g, b):
+    """Add light to a sample's picture and to its layers, held down where it is indirect and too bright."""
+    sample = samples.items[slot]
+    if recording.clamp > 0.0 and depth > 1:
+        top = max(r, max(g, b))
+        if top > recording.clamp:
+            k = recording.clamp / top
+            sample.clamped += (1.0 - k) * (0.2126 * r + 0.7152 * g + 0.0722 * b)
+            r, g, b = r * k, g * k, b * k
+    sample.r += r
+    sample.g += g
+    sample.b += b
+    if group >= 0:
+        add(samples.layers, slot, group, r, g, b)
+    if component >= 0:
+        add(samples.layers, slot, component, r, g, b)
+
+
+@device
+def add(layers, slot, layer, r, g, b):
+    layers[slot, 3 * layer] += r
+    layers[slot, 3 * layer + 1] += g
+    layers[slot, 3 * layer + 2] += b
+
+
+@device
+def group_of(recording, k):
+    """Layer of the k-th source of light, −1: not kept."""
+    return recording.groups[k] if recording.groups.shape[0] > 0 else -1
+
+
+@device
+def meet_lights(i, rays, hits, path, lights, recording, samples, thr):
+    """Lights between here and the hit, met by a ray that was sampled from a surface (or by the camera)."""
+    flags = path.flags
+    direct = (flags & FROM_CAMERA) != 0
+    o = (rays.origin[i, 0] * 1.0, rays.origin[i, 1] * 1.0, rays.origin[i, 2] * 1.0)
+    d = (rays.direction[i, 0] * 1.0, rays.direction[i, 1] * 1.0, rays.direction[i, 2] * 1.0)
+    reach = hits.t[i] if hits.triangle[i] >= 0 else 2.0 * FAR
+    density, kind, depth = path.density * 1.0, (flags >> KIND_SHIFT) & 3, path.depth
+    rows = lights.rows
+    for k in range(rows.shape[0]):
+        if direct:
+            if rows[k, SEEN] == 0.0:
+                continue
+        elif density > 0.0:
+            # these are only ever aimed at
+            if rows[k, CASTS] == 0.0 or rows[k, REFLECTED] == 0.0:
+                continue
+        elif rows[k, REFLECTED] == 0.0:
+            continue
+        if lights.spared.shape[0] > 0 and path.part >= 0 and lights.spared[k, path.part]:
+            continue
+        t, chance, radiance = light_hit(rows, lights.gobos, k, o, d)
+        if 0.0 < t < reach:
+            w = 1.0
+            if density > 0.0:
+                w = heuristic(density, chance * (lights.pick[k + 1] - lights.pick[k]))
+            deposit(samples, recording, path.slot, depth, group_of(recording, k),
+                    component_of(recording, kind, depth), w * thr[0] * radiance[0], w * thr[1] * radiance[1],
+                    w * thr[2] * radiance[2])  # fmt: skip
+
+
+@device
+def meet_surroundings(i, rays, path, lights, env, recording, samples, thr):
+    """A ray that leaves the set meets the environment."""
+    flags = path.flags
+    kind, depth = (flags >> KIND_SHIFT) & 3, path.depth
+    if lights.env_scale <= 0.0:
+        return
+    if flags & FROM_CAMERA:
+        if not lights.env_seen:
+            return
+    elif not lights.env_reflected:
+        return
+    d = (rays.direction[i, 0] * 1.0, rays.direction[i, 1] * 1.0, rays.direction[i, 2] * 1.0)
+    (r, g, b), chance = environment_towards(env, d, lights.env_turn)
+    w = lights.env_scale * 1.0
+    n = lights.rows.shape[0]
+    if path.density > 0.0:
+        w *= heuristic(path.density, chance * (lights.pick[n + 2] - lights.pick[n + 1]))
+    deposit(samples, recording, path.slot, depth, group_of(recording, n + 1),
+            component_of(recording, kind, depth), w * thr[0] * r, w * thr[1] * g, w * thr[2] * b)  # fmt: skip
+
+
+@device
+def luminance_of(row):
+    return 0.2126 * row[EMISSION] + 0.7152 * row[EMISSION + 1] + 0.0722 * row[EMISSION + 2]
+
+
+@device
+def glow_weight(lights, source_row, density, distance, cosine):
+    """Share of light from a glowing surface that a ray found by chance may count; the rest is aimed at."""
+    if density <= 0.0 or lights.mesh_total <= 0.0:
+        return 1.0
+    n = lights.rows.shape[0]
+    share = lights.pick[n + 1] - lights.pick[n]
+    chance = luminance_of(source_row) / lights.mesh_total * distance * distance / max(abs(cosine), 1e-6)
+    return heuristic(density, chance * share)
+
+
+@device
+def choose(pick, u):
+    """The source k with pick[k] ≤ u < pick[k + 1]."""
+    low, high = 0, pick.shape[0] - 1
+    while high - low > 1:
+        middle = (low + high) // 2
+        if pick[middle] <= u:
+            low = middle
+        else:
+            high = middle
+    return low
+
+
+@device
+def _aim_at_glow(lights, geometry, materials, bodies, m, u1, u2, p, time):
+    """A point of a glowing triangle: direction, distance, radiance (3,), density."""
+    g = choose(lights.mesh_share, u1)
+    low, high = lights.mesh_share[g], lights.mesh_share[g + 1]
+    u1 = min(max((u1 - low) / max(high - low, 1e-20), 0.0), 0.9999999)
+    triangle, body = lights.mesh_triangle[g], lights.mesh_body[g]
+    root = math.sqrt(u1)
+    u, v = root * (1.0 - u2), root * u2
+    c = geometry.corners
+    a, b, e = corner(c, triangle, 0), corner(c, triangle, 3), corner(c, triangle, 6)
+    q = mix3(a, b, e, u, v)
+    n = cross((b[0] - a[0], b[1] - a[1], b[2] - a[2]), (e[0] - a[0], e[1] - a[1], e[2] - a[2]))
+    k = 1.0 / max(math.sqrt(dot(n, n)), 1e-30)
+    if bodies.moving[body]:
+        pose_at(bodies.keys[body], time, m)
+        q, n = place(m, q), turn(m, n)
+    x, y, z = q[0] - p[0], q[1] - p[1], q[2] - p[2]
+    d2 = x * x + y * y + z * z
+    distance = math.sqrt(d2)
+    inv = 1.0 / max(distance, 1e-20)
+    d = (x * inv, y * inv, z * inv)
+    cosine = abs(dot(d, n)) * k
+    row = materials.values[geometry.material[triangle]]
+    density = luminance_of(row) / lights.mesh_total * d2 / max(cosine, 1e-6)
+    if cosine < 1e-6:
+        density = 0.0
+    return d, distance * 0.9999, (row[EMISSION] * 1.0, row[EMISSION + 1] * 1.0, row[EMISSION + 2] * 1.0), density
+
+
+@device
+def aim(lights, env, geometry, materials, bodies, m, u_pick, u1, u2, p, time, part):
+    """Choose a source and a direction to it.
+
+    Returns source k (−1: nothing to aim at), direction, distance (0: casts no shadows), radiance (3,), density, and
+    whether it is only ever aimed at (1), or that and not reflected (2).
+    """
+    k = choose(lights.pick, u_pick)
+    share = lights.pick[k + 1] - lights.pick[k]
+    n = lights.rows.shape[0]
+    nowhere = (0.0, 1.0, 0.0)
+    if share <= 0.0:
+        return -1, nowhere, 0.0, (0.0, 0.0, 0.0), 0.0, 0
+    only = 0
+    if k < n:
+        if lights.spared.shape[0] > 0 and part >= 0 and lights.spared[k, part]:
+            return -1, nowhere, 0.0, (0.0, 0.0, 0.0), 0.0, 0
+        d, distance, radiance, density = aim_at(lights.rows, lights.gobos, k, u1, u2, p)
+        distance *= 0.9999
+        if lights.rows[k, CASTS] == 0.0:
+            only, distance = 1, 0.0
+        if lights.rows[k, REFLECTED] == 0.0:
+            only = 2
+    elif k == n:
+        d, distance, radiance, density = _aim_at_glow(lights, geometry, materials, bodies, m, u1, u2, p, time)
+    else:
+        d, (r, g, b), density = sample_environment(env, u1, u2, lights.env_turn)
+        s = lights.env_scale * 1.0
+        distance, radiance = FAR, (s * r, s * g, s * b)
+        if not lights.env_reflected:
+            only = 2
+    if density <= 0.0:
+        return -1, nowhere, 0.0, (0.0, 0.0, 0.0), 0.0, 0
+    return k, d, distance, radiance, density * share, only

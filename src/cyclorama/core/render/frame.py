@@ -1,0 +1,44 @@
+"""One frame of a shot: exposed as the project's shoot settings ask, cleaned, and put over its background."""
+
+from ..arrays import Mask, RGBImage
+from ..picture.exposure import exposure_scale, shown_look
+from ..scene import Project
+from .background import with_background
+from .denoise import denoise
+from .film import Film
+from .scene import SceneCompiler
+from .tracer import Cancel, Tell, Tracer, film_for
+
+
+def expose_frame(
+    project: Project, frame: int, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False,
+    progress: Tell = lambda share: None,
+) -> Film:  # fmt: skip
+    """The film of a frame at the project's size, samples or noise threshold, with all that its passes record.
+
+    Raises Cancelled when `cancelled` says so.
+    """
+    s = project.shoot
+    if s.transparent:
+        hidden = project.environment.model_copy(update={"seen_by_camera": False})
+        project = project.model_copy(update={"environment": hidden})
+    scene = compiler.compile(project, frame, s.width, s.height, record=bool(s.passes.wanted) or s.denoise_neighbours)
+    film = film_for(scene)
+    if s.noise_threshold is None:
+        tracer.expose(film, scene, s.samples, frame, cancelled, progress)
+    else:
+        white = 1.0 / exposure_scale(shown_look(project))
+        tracer.expose_until(film, scene, s.noise_threshold, white, s.min_samples, s.samples, frame, cancelled, progress)
+    return film
+
+
+def beauty(
+    film: Film, project: Project, frame: int, compiler: SceneCompiler, clean: RGBImage | None = None
+) -> tuple[RGBImage, Mask | None]:
+    """Radiance (h, w, 3) nit and, for a transparent picture, alpha (h, w). `clean`: the film without its noise."""
+    s = project.shoot
+    if clean is None:
+        clean = denoise(film) if s.denoise else film.radiance
+    if s.transparent:
+        return clean, film.alpha
+    return with_background(clean, film.alpha, compiler.background(project, frame, s.width, s.height)), None

@@ -1,0 +1,120 @@
+"""The lights of a project as the kernels sample them in one frame."""
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..arrays import Vec3
+from ..light.environment import EnvironmentMap
+from ..light.masks import LOOP, mask, moves
+from ..light.rows import light_row, put_gobo, reach_of
+from ..light.shapes import LIGHT_COLUMNS
+from ..light.sky import sun_illuminance_lx, sun_temperature_k
+from ..material.row import EMISSION
+from ..motion import Pose, aim_point
+from ..picture.decode import decode_picture
+from ..scene import Gobo, Light, Project
+from ..scene.light import BASE_ENVIRONMENT_NIT
+from ..textures import BLACK, REPEAT, TextureShelf
+from .arrays import F32, I32, Geometry, Lights, Materials
+
+ReadAsset = Callable[[str], bytes]
+_LUMA = np.array([0.2126, 0.7152, 0.0722])
+
+
+def sun_of(project: Project) -> tuple[Light, ...]:
+    """The sun of the sky model as a light, when it shines."""
+    sky = project.environment.sky
+    if not (project.environment_lit and project.environment.kind == "sky" and sky.sun and sky.sun_elevation_deg > 0):
+        return ()
+    stops = project.environment.strength_stops
+    return (
+        Light(id="sun", name="Sun", shape="sun", azimuth_deg=sky.sun_azimuth_deg,
+              elevation_deg=min(sky.sun_elevation_deg, 89), power=sun_illuminance_lx(sky), power_unit="lx",
+              strength_stops=stops,
+              temperature_k=sun_temperature_k(sky)),
+    )  # fmt: skip
+
+
+def gobo_picture(gobo: Gobo, frames_since_first: int) -> tuple[object, Callable[[ReadAsset], NDArray[np.uint8]]]:
+    """The picture of a gobo in a frame: its name, and how to get it (given a reader of assets)."""
+    step = gobo.pictures_per_frame * frames_since_first
+    if gobo.pictures:
+        asset = gobo.pictures[math.floor(step) % len(gobo.pictures)]
+        return asset, lambda read: decode_picture(read(asset), gobo.source_name or "gobo")
+    kind = gobo.pattern or "window"
+    turn = step % LOOP if moves(kind) else 0.0
+    return (kind, round(turn, 4)), lambda read: mask(kind, turn)
+
+
+def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadAsset) -> TextureShelf:
+    """Enter the lights' gobos into their rows, `step` frames after the first; returns their pictures."""
+    shelf = TextureShelf()
+    for light, row in zip(lights, rows, strict=True):
+        if light.gobo:
+            name, get = gobo_picture(light.gobo, step)
+            wrap = REPEAT if light.gobo.tiles else BLACK
+            put_gobo(row, light.gobo, shelf.row(name, lambda get=get: get(read), False, wrap))  # type: ignore[misc]
+    return shelf
+
+
+class Glow:
+    """Triangles that shine: which, and their share of all that they give."""
+
+    def __init__(self, geometry: Geometry, materials: Materials, body_of: I32):
+        luminance = materials.values[:, EMISSION : EMISSION + 3] @ _LUMA
+        shining = np.flatnonzero(luminance[geometry.material] > 0).astype(np.int32)
+        c = geometry.corners[shining].astype(np.float64)
+        area = np.linalg.norm(np.cross(c[:, 3:6] - c[:, 0:3], c[:, 6:9] - c[:, 0:3]), axis=1) / 2
+        power = area * luminance[geometry.material[shining]]
+        self.triangles, self.bodies = shining, body_of[shining]
+        self.total = float(power.sum())
+        self.share = np.concatenate([[0.0], np.cumsum(power) / max(self.total, 1e-30)]).astype(np.float32)
+        middle = c[:, :9].reshape(-1, 3, 3).mean(axis=1)
+        self.middle = power @ middle / self.total if self.total > 0 else np.zeros(3)
+
+    def reach(self, aim: Vec3) -> float:
+        """About how much it gives at `aim`; never nearer than half a metre's worth, it may be right there."""
+        return self.total / 4 / max(float(np.sum((self.middle - aim) ** 2)), 0.02)
+
+
+def environment_turn(rotation_rad: float, tilt_rad: float) -> F32:
+    """Environment → studio (3, 3): leaned over about X, then turned about Y."""
+    c, s = math.cos(rotation_rad), math.sin(rotation_rad)
+    ct, st = math.cos(tilt_rad), math.sin(tilt_rad)
+    about_y = np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
+    about_x = np.array([[1, 0, 0], [0, ct, -st], [0, st, ct]])
+    return np.ascontiguousarray(about_y @ about_x, np.float32)
+
+
+def lights_of(
+    project: Project, lights: tuple[Light, ...], pose: Pose, environment: EnvironmentMap, glow: Glow,
+    read: ReadAsset, parts: tuple[str, ...],
+) -> Lights:  # fmt: skip
+    """Everything that shines in one frame. `parts`: ids of all parts, the set's first."""
+    aim = aim_point(project.camera)
+    rows = [light_row(light, aim, 0.0 if light.id == "sun" else pose.lights_deg) for light in lights]
+    shelf = put_gobos(lights, rows, pose.frame - project.move.first_frame, read)
+    env = project.environment
+    unit = 1.0 if env.kind == "sky" else BASE_ENVIRONMENT_NIT
+    scale = unit * 2.0**env.strength_stops if project.environment_lit else 0.0
+    power = [reach_of(row, aim) for row in rows] + [glow.reach(aim), environment.mean_luminance * scale * math.pi]
+    share = np.array(power) / max(sum(power), 1e-30)
+    share = np.where(share > 0, share + 0.05, 0.0)
+    pick = np.concatenate([[0.0], np.cumsum(share / max(share.sum(), 1e-30))])
+    spared = np.zeros((0, 0), np.uint8)
+    if any(light.excluded_parts for light in lights):
+        spared = np.array([[part in light.excluded_parts for part in parts] for light in lights], np.uint8)
+    return Lights(
+        rows=np.array(rows, np.float32).reshape(-1, LIGHT_COLUMNS),
+        pick=pick.astype(np.float32),
+        gobos=shelf.arrays(),
+        mesh_share=glow.share, mesh_triangle=glow.triangles, mesh_body=glow.bodies, mesh_total=glow.total,
+        env_scale=scale,
+        env_turn=environment_turn(math.radians(env.rotation_deg + pose.environment_deg), math.radians(env.tilt_deg)),
+        env_seen=env.seen_by_camera and scale > 0,
+        env_reflected=env.seen_in_reflections,
+        spared=spared,
+    )  # fmt: skip

@@ -1,0 +1,211 @@
+"""Maps and masks as kernels read them: pictures in smaller and smaller versions end to end, and their lookup."""
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .kernel import device, routine
+
+LEVELS = 16
+START, WIDTH, HEIGHT, WRAP, COUNT, CHANNEL, IS_COLOUR, TRIPLANAR = 0, 1, 2, 3, 4, 5, 6, 7
+"""Integer columns of the layout; START is the first of LEVELS columns at the end."""
+FIRST_LEVEL = 8
+REPEAT, MIRROR, CLAMP, BLACK = 0, 1, 2, 3
+"""Wrap modes; BLACK lets nothing pass outside the picture."""
+
+
+class Textures(NamedTuple):
+    """All pictures end to end as bytes; the layout says where and how."""
+
+    texels: NDArray[np.uint8]
+    """(n, 4)"""
+    layout: NDArray[np.int64]
+    """(textures, FIRST_LEVEL + LEVELS)"""
+    transform: NDArray[np.float32]
+    """(textures, 8) affine map of coordinates (6), size of a repeat in m when projected from three sides, −"""
+    decode: NDArray[np.float32]
+    """(256,) sRGB byte → linear"""
+
+
+def srgb_to_linear_table() -> NDArray[np.float32]:
+    """IEC 61966-2-1 decoding of each byte, float32 (256,)."""
+    x = np.arange(256) / 255.0
+    return np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4).astype(np.float32)
+
+
+def _to_srgb_bytes(x: NDArray[np.float32]) -> NDArray[np.uint8]:
+    y = np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.maximum(x, 0) ** (1 / 2.4) - 0.055)
+    return (np.clip(y, 0, 1) * 255 + 0.5).astype(np.uint8)
+
+
+def smaller_versions(pixels: NDArray[np.uint8], is_colour: bool) -> list[NDArray[np.uint8]]:
+    """The picture (h, w, 4) and its halvings down to one pixel; colours are averaged in linear light."""
+    versions = [pixels]
+    decode = srgb_to_linear_table()
+    while max(versions[-1].shape[:2]) > 1 and len(versions) < LEVELS:
+        p = versions[-1]
+        h, w = p.shape[:2]
+        p = np.pad(p, ((0, h % 2 if h > 1 else 0), (0, w % 2 if w > 1 else 0), (0, 0)), mode="edge")
+        values = p.astype(np.float32)
+        if is_colour:
+            values[..., :3] = decode[p[..., :3]]
+        values = values.reshape(max(p.shape[0] // 2, 1), min(p.shape[0], 2), max(p.shape[1] // 2, 1),
+                                min(p.shape[1], 2), 4).mean(axis=(1, 3))  # fmt: skip
+        half = (values + 0.5).astype(np.uint8)
+        if is_colour:
+            half[..., :3] = _to_srgb_bytes(values[..., :3])
+        versions.append(half)
+    return versions
+
+
+class TextureShelf:
+    """Collects pictures and hands out their rows."""
+
+    def __init__(self) -> None:
+        self._rows: dict[object, int] = {}
+        self._starts: dict[object, tuple[list[int], tuple[int, int]]] = {}
+        self._texels: list[NDArray[np.uint8]] = []
+        self._layout: list[list[int]] = []
+        self._transform: list[list[float]] = []
+        self._next = 0
+
+    def row(self, picture: object, pixels, is_colour: bool, wrap: int, channel: int = -1,  # type: ignore[no-untyped-def]
+            triplanar: bool = False, transform: tuple[float, ...] = (1, 0, 0, 0, 1, 0, 1, 0)) -> int:  # fmt: skip
+        """Row of a picture used in one way. `picture` names it; `pixels()` gives (h, w, 4) uint8 when it is new."""
+        key = (picture, is_colour, wrap, channel, triplanar, transform)
+        if key not in self._rows:
+            if (picture, is_colour) not in self._starts:
+                starts = []
+                versions = smaller_versions(pixels(), is_colour)
+                for version in versions:
+                    starts.append(self._next)
+                    self._texels.append(version.reshape(-1, 4))
+                    self._next += version.shape[0] * version.shape[1]
+                self._starts[picture, is_colour] = starts, (versions[0].shape[1], versions[0].shape[0])
+            starts, (w, h) = self._starts[picture, is_colour]
+            self._rows[key] = len(self._layout)
+            levels = starts + [starts[-1]] * (LEVELS - len(starts))
+            self._layout.append([0, w, h, wrap, len(starts), channel, is_colour, triplanar, *levels])
+            self._transform.append(list(transform))
+        return self._rows[key]
+
+    def arrays(self) -> Textures:
+        """Everything taken in so far."""
+        texels = np.concatenate(self._texels) if self._texels else np.zeros((1, 4), np.uint8)
+        layout = np.array(self._layout or [[0, 1, 1] + [0] * (FIRST_LEVEL + LEVELS - 3)], np.int64)
+        transform = np.array(self._transform or [[0.0] * 8], np.float32)
+        return Textures(np.ascontiguousarray(texels), layout, transform, srgb_to_linear_table())
+
+
+@device
+def _wrapped(i, n, mode):
+    if mode >= CLAMP:
+        return min(max(i, 0), n - 1)
+    if mode == MIRROR:
+        i = i % (2 * n)
+        return i if i < n else 2 * n - 1 - i
+    return i % n
+
+
+@routine
+def texel(textures, index, level, u, v):
+    """Bilinear lookup (4,) in one version, origin at the top left as in glTF; colours are decoded, alpha is not."""
+    row = textures.layout[index]
+    start, mode = row[FIRST_LEVEL + level], row[WRAP]
+    w, h = max(row[WIDTH] >> level, 1), max(row[HEIGHT] >> level, 1)
+    if level > 0:  # odd sizes are rounded up
+        w, h = max((row[WIDTH] + (1 << level) - 1) >> level, 1), max((row[HEIGHT] + (1 << level) - 1) >> level, 1)
+    x, y = u * w - 0.5, v * h - 0.5
+    x0, y0 = math.floor(x), math.floor(y)
+    fx, fy = x - x0, y - y0
+    xa, xb = _wrapped(int(x0), w, mode), _wrapped(int(x0) + 1, w, mode)
+    ya, yb = _wrapped(int(y0), h, mode), _wrapped(int(y0) + 1, h, mode)
+    r = g = b = a = 0.0
+    colour = row[IS_COLOUR] != 0
+    for k in range(4):
+        xi, yi = (xb if k & 1 else xa), (yb if k & 2 else ya)
+        weight = (fx if k & 1 else 1.0 - fx) * (fy if k & 2 else 1.0 - fy)
+        i = start + yi * w + xi
+        tr, tg, tb = textures.texels[i, 0], textures.texels[i, 1], textures.texels[i, 2]
+        if colour:
+            r += weight * textures.decode[tr]
+            g += weight * textures.decode[tg]
+            b += weight * textures.decode[tb]
+        else:
+            r += weight * (tr / 255.0)
+            g += weight * (tg / 255.0)
+            b += weight * (tb / 255.0)
+        a += weight * (textures.texels[i, 3] / 255.0)
+    return r, g, b, a
+
+
+@routine
+def filtered(textures, index, u, v, extent):
+    """Lookup (4,) averaged over `extent` (share of the picture), between the two nearest versions."""
+    row = textures.layout[index]
+    size = extent * max(row[WIDTH], row[HEIGHT])
+    level = math.log2(size) if size > 1.0 else 0.0
+    low = min(int(level), row[COUNT] - 1)
+    r, g, b, a = texel(textures, index, low, u, v)
+    f = level - low
+    if f > 0.0 and low + 1 < row[COUNT]:
+        r2, g2, b2, a2 = texel(textures, index, low + 1, u, v)
+        r, g, b, a = r + f * (r2 - r), g + f * (g2 - g), b + f * (b2 - b), a + f * (a2 - a)
+    return r, g, b, a
+
+
+@device
+def _in_channel(row, r, g, b, a):
+    channel = row[CHANNEL]
+    if channel < 0:
+        return r, g, b
+    x = r
+    if channel == 1:
+        x = g
+    elif channel == 2:
+        x = b
+    elif channel == 3:
+        x = a
+    elif channel == 4:
+        x = (r + g + b) / 3.0
+    return x, x, x
+
+
+@routine
+def map_value(textures, index, uv, p, n, width, density):
+    """Value (3,) of a map at a surface point.
+
+    uv and their density (units of uv per m), or p (m) and n in the part's own space when the map is projected;
+    `width` is what one sample spans on the surface, in m.
+    """
+    row, t = textures.layout[index], textures.transform[index]
+    if row[TRIPLANAR] == 0:
+        u, v = t[0] * uv[0] + t[1] * uv[1] + t[2], t[3] * uv[0] + t[4] * uv[1] + t[5]
+        stretch = math.sqrt(abs(t[0] * t[4] - t[1] * t[3]))
+        r, g, b, a = filtered(textures, index, u, v, width * density * stretch)
+        return _in_channel(row, r, g, b, a)
+    total = r = g = b = a = 0.0
+    for axis in range(3):
+        w = abs(n[axis])
+        w *= w
+        w *= w  # sharp enough that slanted faces do not blur
+        if w < 1e-3:
+            continue
+        x, y = (p[2], p[1]) if axis == 0 else ((p[0], p[2]) if axis == 1 else (p[0], p[1]))
+        x, y = x / t[6], -y / t[6]
+        u, v = t[0] * x + t[1] * y + t[2], t[3] * x + t[4] * y + t[5]
+        r1, g1, b1, a1 = filtered(textures, index, u, v, width / t[6])
+        r, g, b, a, total = r + w * r1, g + w * g1, b + w * b1, a + w * a1, total + w
+    k = 1.0 / max(total, 1e-9)
+    return _in_channel(row, r * k, g * k, b * k, a * k)
+
+
+@routine
+def lookup_mask(textures, index, u, v, blur):
+    """What a mask lets pass (3,) at u, v; outside a single one nothing."""
+    if textures.layout[index, WRAP] == BLACK and (u < 0.0 or u > 1.0 or v < 0.0 or v > 1.0):
+        return 0.0, 0.0, 0.0
+    r, g, b, _ = filtered(textures, index, u, v, blur)
+    return r, g, b

@@ -1,0 +1,58 @@
+"""Vectors of three numbers as kernels use them."""
+
+import math
+
+from .kernel import device
+
+
+@device
+def normalize(x, y, z):
+    length = math.sqrt(x * x + y * y + z * z)
+    if length < 1e-30:
+        return 0.0, 0.0, 1.0
+    return x / length, y / length, z / length
+
+
+@device
+def dot(a, b):
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@device
+def cross(a, b):
+    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
+
+
+@device
+def basis(n):
+    """Two unit vectors that make a right-handed frame with n (Duff et al., JCGT 6(1), 2017)."""
+    s = 1.0 if n[2] >= 0.0 else -1.0
+    a = -1.0 / (s + n[2])
+    b = n[0] * n[1] * a
+    return (1.0 + s * n[0] * n[0] * a, s * b, -s * n[0]), (b, s + n[1] * n[1] * a, -n[1])
+
+
+@device
+def put(array, row, v):
+    """Write three numbers into a row."""
+    array[row, 0] = v[0]
+    array[row, 1] = v[1]
+    array[row, 2] = v[2]
+
+
+@device
+def add(array, row, v):
+    """Add three numbers to a row."""
+    array[row, 0] += v[0]
+    array[row, 1] += v[1]
+    array[row, 2] += v[2]
+
+
+@device
+def scaled(v, k):
+    return v[0] * k, v[1] * k, v[2] * k
+
+
+@device
+def times(a, b):
+    return a[0] * b[0], a[1] * b[1], a[2] * b[2]
