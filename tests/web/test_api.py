@@ -12,7 +12,7 @@ import pytest
 from fastapi.testclient import TestClient
 from tests.core.geometry.test_intake import BAD, glb
 
-from cyclorama.core.picture.files import encode_exr
+from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.demo.environments import harbour_dusk
 from cyclorama.shoot import desk

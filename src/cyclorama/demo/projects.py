@@ -6,7 +6,7 @@ from ..core.framing import fit_subject
 from ..core.geometry.intake import take_in
 from ..core.geometry.kept import Intake, content_hash
 from ..core.geometry.measure import centred, grounded, placed_hull
-from ..core.picture.files import encode_exr
+from ..core.picture.exr import encode_exr
 from ..core.scene import (
     Camera,
     Disc,

@@ -1,13 +1,16 @@
 """The pages."""
 
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, get_args
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import HTMLResponse, Response
 from fastapi.templating import Jinja2Templates
 
-from ..core.scene import Project
+from ..core.material.presets import PRESETS
+from ..core.scene import MaterialMaps, Project
+from ..core.scene.light import Shape
+from ..core.scene.material import PatternKind
 from ..core.sheet.review import review
 from ..core.sheet.stations import move_sentence
 from ..store import TakeRecord
@@ -16,6 +19,16 @@ from .context import Context, context
 router = APIRouter(include_in_schema=False)
 Ctx = Annotated[Context, Depends(context)]
 templates = Jinja2Templates(Path(__file__).parent / "templates")
+
+
+_CARD_LISTS = {
+    "presets": list(PRESETS),
+    "map_slots": list(MaterialMaps.model_fields),
+    "patterns": list(get_args(PatternKind)),
+    "shapes": list(get_args(Shape)),
+    "shape_options": [(shape, shape.capitalize()) for shape in get_args(Shape)],
+}
+"""What the cards offer to choose from."""
 
 
 @router.get("/")
@@ -44,7 +57,7 @@ def _wall_card(ctx: Context, project_id: str) -> dict[str, Any]:
 def studio_floor(request: Request, ctx: Ctx, project_id: str) -> HTMLResponse:
     """The studio floor."""
     project = ctx.studio.projects.get(project_id).project
-    return templates.TemplateResponse(request, "studio.html", {"project": project})
+    return templates.TemplateResponse(request, "studio.html", {"project": project, **_CARD_LISTS})
 
 
 @router.get("/shoots")

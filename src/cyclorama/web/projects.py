@@ -14,6 +14,7 @@ from ..core.geometry.build import build_disc, build_sweep
 from ..core.geometry.kept import Intake, content_hash, standin_key
 from ..core.geometry.measure import grounded, placed_hull
 from ..core.geometry.standin_file import pack_meshes
+from ..core.picture.decode import decode_picture
 from ..core.picture.files import read_linear
 from ..core.render.meter import meter_subject
 from ..core.scene import Change, Project, new_project
@@ -278,3 +279,22 @@ def _take_environment(ctx: Context, project_id: str, base_version: int, data: by
 
     saved = ctx.studio.projects.edit(project_id, base_version, f"Light with {name}", change)
     return project_state(ctx.studio, saved)
+
+
+@router.post("/projects/{project_id}/pictures")
+async def bring_pictures(ctx: Ctx, project_id: str, files: list[UploadFile]) -> list[dict[str, str]]:
+    """Keep pictures for maps, gobos and backgrounds; a change then refers to them."""
+    ctx.studio.projects.get(project_id)
+    kept = await _uploaded(files)
+    return await run_in_threadpool(_keep_pictures, ctx, kept)
+
+
+def _keep_pictures(ctx: Context, files: dict[str, bytes]) -> list[dict[str, str]]:
+    for name, data in files.items():
+        decode_picture(data, name)
+    result = []
+    for name, data in sorted(files.items()):
+        key = content_hash(data)
+        ctx.studio.assets.put(key, data)
+        result.append({"asset": key, "name": name[:80]})
+    return result

@@ -84,7 +84,8 @@ def lens_state(project: Project) -> dict[str, Any]:
         row = light_row(light, aim, 0.0)
         colour = light_colour(light)
         lights.append({
-            "id": light.id, "name": light.name, "shape": light.shape, "lit": light.id in lit, "centre": _rounded(row[0:3]),
+            "id": light.id, "name": light.name, "shape": light.shape, "lit": light.id in lit,
+            "centre": _rounded(row[0:3]),
             "half_u": _rounded(row[3:6]), "half_v": _rounded(row[6:9]), "colour": _rounded(colour / colour.max(), 4),
         })  # fmt: skip
     return {"half_width": half[0], "half_height": half[1], "aim": _rounded(aim), "lights": lights}

@@ -13,7 +13,7 @@ from cyclorama.core.errors import NotFoundError
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.material.row import BASE, EMISSION
-from cyclorama.core.picture.files import encode_exr
+from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.denoise import denoise
 from cyclorama.core.render.film import Film
 from cyclorama.core.render.meter import meter_subject

@@ -5,7 +5,8 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, JsonValue
 
 from ..errors import ChangeError
-from .base import Doc
+from .base import Doc, Id
+from .light import Shape
 from .project import Project, load_project
 from .subject import CentreMethod
 
@@ -51,8 +52,32 @@ class MeterSubject(Doc):
     kind: Literal["meter"] = "meter"
 
 
+class AddLight(Doc):
+    """Put another light on the set: a new one of a shape, or a copy of one that is there."""
+
+    kind: Literal["add_light"] = "add_light"
+    shape: Shape = "rectangle"
+    copy_of: Id | None = None
+
+
+class RemoveLight(Doc):
+    """Take a light off the set."""
+
+    kind: Literal["remove_light"] = "remove_light"
+    id: Id
+
+
+class ApplyPreset(Doc):
+    """Start a material again from a preset."""
+
+    kind: Literal["preset"] = "preset"
+    material: Id
+    preset: Annotated[str, Field(max_length=80)]
+
+
 Change = Annotated[
-    SetValue | Centre | StandOnFloor | CorrectUnit | FitSubject | MeterSubject, Field(discriminator="kind")
+    SetValue | Centre | StandOnFloor | CorrectUnit | FitSubject | MeterSubject | AddLight | RemoveLight | ApplyPreset,
+    Field(discriminator="kind"),
 ]
 
 _FIXED = {"schema_version", "id", "subject/asset"}

@@ -5,8 +5,24 @@ from collections.abc import Callable
 from ..errors import ChangeError
 from ..framing import fit_subject
 from ..geometry.measure import Measures, centre_m, centred, grounded, placed_hull
-from ..scene import Change, Placement, Project, SetValue, apply_set
-from ..scene.changes import Centre, CorrectUnit, FitSubject, MeterSubject, StandOnFloor
+from ..material.presets import with_preset
+from ..scene import Change, Light, Placement, Project, SetValue, apply_set
+from ..scene.base import new_id
+from ..scene.changes import (
+    AddLight,
+    ApplyPreset,
+    Centre,
+    CorrectUnit,
+    FitSubject,
+    MeterSubject,
+    RemoveLight,
+    StandOnFloor,
+)
+
+MOST_LIGHTS = 64
+SHAPE_NAMES = {
+    "rectangle": "Panel", "disc": "Disc", "sphere": "Globe", "tube": "Tube", "spot": "Spot", "sun": "Sun",
+}  # fmt: skip
 
 Meter = Callable[[Project], float | None]
 """Measures EV100 over the move; None when the subject is black or absent."""
@@ -22,6 +38,12 @@ def perform(project: Project, change: Change, measures: Measures | None, meter: 
         return _keep_on_disc(project, changed, measures), _set_label(change)
     if isinstance(change, MeterSubject):
         return _metered(project, meter), "Meter the subject"
+    if isinstance(change, AddLight):
+        return _with_light(project, change), "Add a light"
+    if isinstance(change, RemoveLight):
+        return _without_light(project, change.id), "Remove a light"
+    if isinstance(change, ApplyPreset):
+        return _with_preset(project, change), f"Start from {change.preset.lower()}"
     if project.subject is None or measures is None:
         raise ChangeError("There is no subject yet. Bring a model in first.")
     placement = project.subject.placement
@@ -38,6 +60,42 @@ def perform(project: Project, change: Change, measures: Measures | None, meter: 
     x, z = centre_m(measures, placement, placement.centre_method)
     placement = placement.model_copy(update={"centre_x_m": x, "centre_z_m": z})
     return _place(project, grounded(measures, placement, project.set.stand_height_m)), "Correct unit and axis"
+
+
+def _with_light(project: Project, change: AddLight) -> Project:
+    if len(project.lights) >= MOST_LIGHTS:
+        raise ChangeError(f"There are {MOST_LIGHTS} lights on the set already; remove one first.")
+    origin = next((x for x in project.lights if x.id == change.copy_of), None)
+    taken = {x.name for x in project.lights}
+    stem = origin.name if origin else SHAPE_NAMES[change.shape]
+    name = next(n for n in (stem, *(f"{stem} {i}" for i in range(2, 200))) if n not in taken)
+    if origin:
+        new = origin.model_copy(update={"id": new_id("light"), "name": name, "azimuth_deg": origin.azimuth_deg + 30})
+    else:
+        near = project.lights[0] if project.lights else Light(id="x", name="x")
+        size = {"width_m": near.width_m, "height_m": near.height_m}
+        if change.shape == "tube":
+            size = {"width_m": near.width_m, "height_m": near.width_m * 0.06}
+        elif change.shape in ("sphere", "spot"):
+            size = {"width_m": near.width_m * 0.25, "height_m": near.width_m * 0.25}
+        sun = {"power": 20_000.0, "power_unit": "lx"} if change.shape == "sun" else {}
+        new = Light(id=new_id("light"), name=name, shape=change.shape, azimuth_deg=20, elevation_deg=45,
+                    distance_m=near.distance_m, strength_stops=-1.5, **size, **sun)  # type: ignore[arg-type]  # fmt: skip
+    return project.model_copy(update={"lights": (*project.lights, new)})
+
+
+def _without_light(project: Project, identity: str) -> Project:
+    left = tuple(x for x in project.lights if x.id != identity)
+    if len(left) == len(project.lights):
+        raise ChangeError("That light is not on the set any more.")
+    return project.model_copy(update={"lights": left})
+
+
+def _with_preset(project: Project, change: ApplyPreset) -> Project:
+    if all(m.id != change.material for m in project.materials):
+        raise ChangeError("That material is not in this project any more.")
+    materials = tuple(with_preset(m, change.preset) if m.id == change.material else m for m in project.materials)
+    return project.model_copy(update={"materials": materials})
 
 
 def _keep_on_disc(before: Project, after: Project, measures: Measures | None) -> Project:

@@ -1,6 +1,8 @@
 /** What the cards show besides their bound fields: facts, reports, lists. */
 
 import { get, make, mark, post, say } from "./api.js";
+import { LightCard } from "./light_card.js";
+import { MaterialCard } from "./material_card.js";
 
 const byId = (id) => document.getElementById(id);
 const mm = (m) => (Math.abs(m) < 10 ? `${(m * 1000).toFixed(m < 0.01 ? 2 : m < 1 ? 1 : 0)}` : (m * 1000).toFixed(0));
@@ -11,6 +13,22 @@ const MOVES = {
   hold: "Nothing travels.",
 };
 
+const PASSES = [
+  ["lights", "Every light apart", "Strengths and colours can be re-balanced afterwards"],
+  ["components", "Diffuse, specular, transmission", "Direct and indirect, and emission"],
+  ["albedo", "Albedo", "Colour without light"],
+  ["normal", "Normal", "Direction of the surface"],
+  ["position", "Position", "Where the surface is, in metres"],
+  ["depth", "Depth", "Distance from the camera, in metres"],
+  ["motion", "Motion vectors", "Movement to the next frame, in pixels"],
+  ["objects", "Part mattes", "Coverage of every part, Cryptomatte"],
+  ["materials", "Material mattes", "Coverage of every material, Cryptomatte"],
+  ["catcher", "Shadow catcher", "Shadow and reflection of the floor in alpha, to lay over another picture"],
+  ["occlusion", "Occlusion", "How open each place is"],
+  ["wireframe", "Wireframe", "Edges of the mesh"],
+  ["clay", "Clay", "One grey material over all"],
+];
+
 export class Cards {
   /**
    * @param {import("./project.js").ProjectStore} store
@@ -19,8 +37,9 @@ export class Cards {
    */
   constructor(store, chosen, refresh) {
     Object.assign(this, { store, chosen, refresh, forecast: null });
+    this.lightCard = new LightCard(store, chosen, refresh);
+    this.materialCard = new MaterialCard(store, chosen, refresh);
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
-    byId("material-pick").addEventListener("change", (e) => ((this.chosen.material = e.target.value), this.refresh()));
     byId("unit-choice").addEventListener("click", (e) => e.target.dataset.unitM && this.store.change({ kind: "unit", unit_m: Number(e.target.dataset.unitM) }));
     byId("up-choice").addEventListener("click", (e) => e.target.dataset.up && this.store.change({ kind: "unit", up: e.target.dataset.up }));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
@@ -50,9 +69,10 @@ export class Cards {
     if (state.subject) this.#subject(state);
     byId("move-explained").textContent = MOVES[project.move.kind];
     byId("fit-report").textContent = state.margins ? `Margin ${(state.margins.worst * 100).toFixed(1)} %, tightest in frame ${state.margins.worst_frame}.` : "";
-    this.#lights(project);
-    this.#materials(project);
+    this.lightCard.show(state);
+    this.materialCard.show(state);
     this.#shootCard(state);
+    this.#passes(project.shoot.passes);
   }
 
   #has(what) {
@@ -83,24 +103,12 @@ export class Cards {
       make("button", { type: "button", class: "switch", role: "switch", "aria-checked": p.visible, "aria-label": `Show ${p.name}`, onclick: () => this.store.set(`subject/parts/${p.id}/visible`, !p.visible) }))));
   }
 
-  #lights(project) {
-    if (!project.lights.some((l) => l.id === this.chosen.light)) this.chosen.light = project.lights[0]?.id ?? null;
-    byId("light-tabs").replaceChildren(...project.lights.map((l) =>
-      make("button", { type: "button", role: "tab", class: "flex-1", "aria-pressed": l.id === this.chosen.light, onclick: () => ((this.chosen.light = l.id), this.refresh()) }, l.name)));
-    const name = byId("environment-name");
-    name.textContent = name.title = project.environment.source_name || "No picture chosen";
-  }
-
-  #materials(project) {
-    if (!project.materials.some((m) => m.id === this.chosen.material)) this.chosen.material = project.materials[0]?.id ?? null;
-    const pick = byId("material-pick");
-    pick.replaceChildren(...project.materials.map((m) => make("option", { value: m.id, selected: m.id === this.chosen.material }, m.name)));
-    const material = project.materials.find((m) => m.id === this.chosen.material);
-    if (!material) return;
-    const parts = project.subject?.parts.filter((p) => p.material === material.id).map((p) => p.name) ?? [];
-    byId("material-parts").textContent = parts.length ? `On ${parts.join(", ")}` : "On no part";
-    const used = Object.keys(material.maps).filter((key) => material.maps[key]).map((key) => key.replaceAll("_", " "));
-    byId("material-maps").textContent = used.length ? `Times its maps: ${used.join(", ")}.` : "No maps.";
+  #passes({ wanted }) {
+    byId("passes").replaceChildren(...PASSES.map(([key, name, title]) => {
+      const on = wanted.includes(key);
+      return make("li", { class: "row", title }, make("span", { class: "name" }, name),
+        make("button", { type: "button", class: "switch", role: "switch", "aria-checked": on, "aria-label": name, onclick: () => this.store.set("shoot/passes/wanted", on ? wanted.filter((w) => w !== key) : [...wanted, key]) }));
+    }));
   }
 
   #shootCard({ project, stations, version }) {

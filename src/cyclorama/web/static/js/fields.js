@@ -20,7 +20,8 @@ export class Fields {
     this.preview = preview;
     for (const box of root.querySelectorAll("[data-number]")) this.#bindNumber(box);
     for (const group of root.querySelectorAll("[data-choice]"))
-      group.addEventListener("click", (e) => e.target.dataset.value !== undefined && this.#set(group.dataset.choice, e.target.dataset.value));
+      group.addEventListener("click", (e) => e.target.dataset.value !== undefined && this.#set(group.dataset.choice, typed(group, e.target.dataset.value)));
+    for (const box of root.querySelectorAll("[data-select]")) box.addEventListener("change", () => this.#set(box.dataset.select, typed(box, box.value)));
     for (const button of root.querySelectorAll("[data-toggle]"))
       button.addEventListener("click", () => this.#set(button.dataset.toggle, button.getAttribute("aria-checked") !== "true"));
     for (const button of root.querySelectorAll("[data-press]"))
@@ -46,7 +47,9 @@ export class Fields {
     const value = (short) => this.store.value(this.#path(short));
     for (const box of all("[data-number]")) if (document.activeElement !== box) this.#showNumber(box);
     for (const group of all("[data-choice]"))
-      for (const button of group.children) button.setAttribute("aria-pressed", button.dataset.value === value(group.dataset.choice));
+      for (const button of group.children) button.setAttribute("aria-pressed", button.dataset.value === String(value(group.dataset.choice)));
+    for (const box of all("[data-select]")) box.value = String(value(box.dataset.select) ?? "");
+    for (const item of all("[data-if]")) item.hidden = !this.#holds(item.dataset.if);
     for (const button of all("[data-toggle]")) button.setAttribute("aria-checked", value(button.dataset.toggle) === true);
     for (const button of all("[data-press]")) button.setAttribute("aria-pressed", value(button.dataset.press) === true);
     for (const box of all("[data-colour]")) {
@@ -54,6 +57,15 @@ export class Fields {
       if (colour) box.value = toHex(colour);
     }
     for (const box of all("[data-text]")) if (document.activeElement !== box) box.value = value(box.dataset.text) ?? "";
+  }
+
+  /** Whether a condition holds: `path` is neither empty nor zero, `path=a|b` is one of these, `path~a` lists it. */
+  #holds(condition) {
+    const [path, sign, wanted] = condition.split(/([=~])/);
+    const value = this.store.value(this.#path(path));
+    if (sign === "=") return wanted.split("|").includes(String(value));
+    if (sign === "~") return value?.includes(wanted) ?? false;
+    return Boolean(value);
   }
 
   #showNumber(box) {
@@ -124,6 +136,11 @@ export class Fields {
     name.addEventListener("pointerup", end);
     name.addEventListener("pointercancel", end);
   }
+}
+
+/** The value of a control as the document holds it. */
+function typed(control, text) {
+  return "numeric" in control.dataset ? Number(text) : text;
 }
 
 /** A number as people write it: no trailing zeros beyond `decimals`. */

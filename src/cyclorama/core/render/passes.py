@@ -1,0 +1,217 @@
+"""Passes that need rays of their own: occlusion, wireframe, clay and the shadow catcher."""
+
+import math
+
+import numpy as np
+
+from ..arrays import Mask, RGBImage
+from ..kernel import kernel
+from ..scene import Material, Project
+from ..trig import sincos_turns
+from ..vectors import basis
+from .arrays import F32, I32, U8, Hits, Rays, Records, Samples, Scratch, make_paths, make_rays, make_samples, make_scratch
+from .bodies import nearest_hits, pose_at
+from .camera_rays import FIRST_BOUNCE_PAIR, camera_rays
+from .sampler import sample_pair
+from .surface import corner, hit_surface, leave, place, turn
+from .trace import FrameScene
+
+RAYS_A_BATCH = 1 << 16
+
+
+@kernel
+def _into_the_open(count, hits, rays, samples, bodies, corners, m, origin, direction, met):
+    """A cosine-weighted ray from every first hit; `met` says which sample it belongs to, returns how many."""
+    n = 0
+    for i in range(count):
+        triangle = hits.triangle[i]
+        if triangle < 0:
+            continue
+        _, flat, smooth, lifted = hit_surface(corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
+        body = hits.body[i]
+        if bodies.moving[body]:
+            pose_at(bodies.keys[body], samples[i].time, m)
+            lifted, flat, smooth = place(m, lifted), turn(m, flat), turn(m, smooth)
+        d = rays.direction[i]
+        if flat[0] * d[0] + flat[1] * d[1] + flat[2] * d[2] > 0.0:
+            flat, smooth = (-flat[0], -flat[1], -flat[2]), (-smooth[0], -smooth[1], -smooth[2])
+        u1, u2 = sample_pair(samples[i].seed, samples[i].number, FIRST_BOUNCE_PAIR)
+        r = math.sqrt(u1)
+        s, c = sincos_turns(u2)
+        x, y, z = r * c, r * s, math.sqrt(max(1.0 - u1, 1e-12))
+        t, b = basis(smooth)
+        w = (x * t[0] + y * b[0] + z * smooth[0], x * t[1] + y * b[1] + z * smooth[1],
+             x * t[2] + y * b[2] + z * smooth[2])  # fmt: skip
+        if w[0] * flat[0] + w[1] * flat[1] + w[2] * flat[2] <= 0.0:
+            continue
+        o = leave(lifted, flat, w)
+        for k in range(3):
+            origin[n, k], direction[n, k] = o[k], w[k]
+        met[n] = i
+        n += 1
+    return n
+
+
+def _batches(scene: FrameScene, samples: int) -> list[I32]:
+    pixels = np.arange(scene.camera.width * scene.camera.height, dtype=np.int32)
+    per_batch = max(1, RAYS_A_BATCH // samples)
+    return [pixels[i : i + per_batch] for i in range(0, len(pixels), per_batch)]
+
+
+def _first_hits(
+    scene: FrameScene, pixels: I32, samples: int, seed: int
+) -> tuple[Rays, Records, Samples, Scratch, Hits]:
+    """Camera rays through some pixels and what they meet."""
+    count = len(pixels) * samples
+    rays, paths, records, scratch = make_rays(count), make_paths(count), make_samples(count, 0, False), make_scratch()
+    camera_rays(scene.camera, pixels, np.uint32(0), samples, np.uint32(seed), scratch.matrix, rays, paths, records.items)
+    hits = nearest_hits(scene.bodies, scene.where, rays, count, records.items, paths)
+    return rays, paths, records, scratch, hits
+
+
+def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, seed: int = 0) -> tuple[Mask, Mask]:
+    """How open every place is (h, w), 1 fully, and coverage (h, w).
+
+    A direction counts (distance / reach)^falloff of its openness where something is met within reach.
+    """
+    n = scene.camera.width * scene.camera.height
+    openness, coverage = np.zeros(n, np.float32), np.zeros(n, np.float32)
+    for pixels in _batches(scene, samples):
+        count = len(pixels) * samples
+        rays, paths, records, scratch, hits = _first_hits(scene, pixels, samples, seed)
+        second, met = make_rays(count), np.zeros(count, np.int32)
+        cast = _into_the_open(count, hits, rays, records.items, scene.where, scene.geometry.corners, scratch.matrix,
+                              second.origin, second.direction, met)  # fmt: skip
+        values = np.zeros(count, np.float32)
+        if cast:
+            items = paths.copy()
+            items["slot"][:cast] = met[:cast]
+            found = nearest_hits(scene.bodies, scene.where, second, cast, records.items, items)
+            near = (found.triangle[:cast] >= 0) & (found.t[:cast] < reach_m)
+            values[met[:cast]] = np.where(near, (found.t[:cast] / reach_m) ** max(falloff, 1e-6), 1.0)
+        coverage[pixels] = (hits.triangle[:count] >= 0).reshape(-1, samples).mean(axis=1)
+        openness[pixels] = values.reshape(-1, samples).mean(axis=1)
+    shape = scene.camera.height, scene.camera.width
+    open_share = np.divide(openness, coverage, out=np.ones_like(openness), where=coverage > 0)
+    return open_share.reshape(shape), coverage.reshape(shape)
+
+
+@kernel
+def _on_lines(count, hits, samples, bodies, corners, hidden, here, projection, m, half_line, rays, out):
+    """1 where a sample lies within half a line of a drawn edge of its triangle, seen from the camera."""
+    for i in range(count):
+        triangle = hits.triangle[i]
+        if triangle < 0:
+            continue
+        body = hits.body[i]
+        moving = bodies.moving[body]
+        if moving:
+            pose_at(bodies.keys[body], samples[i].time, m)
+        a, b, c = corner(corners, triangle, 0), corner(corners, triangle, 3), corner(corners, triangle, 6)
+        if moving:
+            a, b, c = place(m, a), place(m, b), place(m, c)
+        o, d, t = rays.origin[i], rays.direction[i], hits.t[i]
+        p = (o[0] + t * d[0], o[1] + t * d[1], o[2] + t * d[2])
+        px, py, pz = place(here, p)
+        x, y = px / -pz * projection[0], py / -pz * projection[1]
+        for e in range(3):
+            if hidden[triangle] >> e & 1:
+                continue
+            first = a if e == 0 else (b if e == 1 else c)
+            second = b if e == 0 else (c if e == 1 else a)
+            ax, ay, az = place(here, first)
+            bx, by, bz = place(here, second)
+            if az > -1e-6 or bz > -1e-6:
+                continue
+            ax, ay = ax / -az * projection[0], ay / -az * projection[1]
+            bx, by = bx / -bz * projection[0], by / -bz * projection[1]
+            ex, ey = bx - ax, by - ay
+            along = ((x - ax) * ex + (y - ay) * ey) / max(ex * ex + ey * ey, 1e-12)
+            along = min(max(along, 0.0), 1.0)
+            gx, gy = x - ax - along * ex, y - ay - along * ey
+            if gx * gx + gy * gy <= half_line * half_line:
+                out[i] = 1.0
+                break
+
+
+def wireframe(scene: FrameScene, samples: int, line_px: float, seed: int = 0) -> tuple[Mask, Mask]:
+    """Coverage by edges (h, w) and by surfaces (h, w). Diagonals of polygons that were split are not drawn."""
+    n = scene.camera.width * scene.camera.height
+    lines, coverage = np.zeros(n, np.float32), np.zeros(n, np.float32)
+    hidden = split_edges(scene.geometry.corners)
+    for pixels in _batches(scene, samples):
+        count = len(pixels) * samples
+        rays, _, records, scratch, hits = _first_hits(scene, pixels, samples, seed)
+        out = np.zeros(count, np.float32)
+        _on_lines(count, hits, records.items, scene.where, scene.geometry.corners, hidden, scene.recording.here,
+                  scene.recording.projection, scratch.matrix, line_px / 2, rays, out)  # fmt: skip
+        lines[pixels] = out.reshape(-1, samples).mean(axis=1)
+        coverage[pixels] = (hits.triangle[:count] >= 0).reshape(-1, samples).mean(axis=1)
+    shape = scene.camera.height, scene.camera.width
+    return lines.reshape(shape), coverage.reshape(shape)
+
+
+def split_edges(corners: F32) -> U8:
+    """Bits (t,) of the edges that a file's polygon was split along: shared by neighbours in the list, in one plane."""
+    hidden = np.zeros(len(corners), np.uint8)
+    if len(corners) < 2:
+        return hidden
+    p = corners[:, :9].reshape(-1, 3, 3).astype(np.float64)
+    n = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    n /= np.maximum(np.linalg.norm(n, axis=1, keepdims=True), 1e-30)
+    flat = (n[1:] * n[:-1]).sum(axis=1) > 0.999999
+    for e in range(3):
+        for f in range(3):
+            same = (
+                flat
+                & np.isclose(p[:-1, e], p[1:, (f + 1) % 3], atol=1e-9).all(axis=1)
+                & np.isclose(p[:-1, (e + 1) % 3], p[1:, f], atol=1e-9).all(axis=1)
+            )
+            hidden[:-1][same] |= 1 << e
+            hidden[1:][same] |= 1 << f
+    return hidden
+
+
+def clay_project(project: Project) -> Project:
+    """The project with one grey material over all but the spared parts."""
+    passes = project.shoot.passes
+    clay = Material(id="clay", name="Clay", base_color=passes.clay_color, specular_roughness=0.7)
+    if project.subject is None:
+        return project
+    parts = tuple(
+        p if p.id in passes.clay_spares else p.model_copy(update={"material": "clay"}) for p in project.subject.parts
+    )
+    stage = project.set
+    grey = {"color": passes.clay_color, "roughness": 0.7}
+    stage = stage.model_copy(
+        update={"sweep": stage.sweep.model_copy(update=grey), "disc": stage.disc.model_copy(update=grey)}
+    )
+    subject = project.subject.model_copy(update={"parts": parts})
+    return project.model_copy(update={"subject": subject, "materials": (*project.materials, clay), "set": stage})
+
+
+def without_set(project: Project) -> Project:
+    """The subject alone."""
+    stage = project.set
+    off = {"on": False}
+    stage = stage.model_copy(
+        update={"sweep": stage.sweep.model_copy(update=off), "disc": stage.disc.model_copy(update=off)}
+    )
+    return project.model_copy(update={"set": stage})
+
+
+def without_subject(project: Project) -> Project:
+    """The empty set."""
+    return project.model_copy(update={"subject": None})
+
+
+def caught(full: RGBImage, empty: RGBImage, subject: Mask) -> tuple[RGBImage, Mask]:
+    """Premultiplied picture (h, w, 3) and alpha (h, w) of the subject with the shadow and reflection it throws.
+
+    Where the set is seen, alpha is what the subject takes of the light there, the same for all colours; what it adds
+    (reflection, bounced light) stays in the picture. Laid over the empty set it gives the full picture again.
+    """
+    ratio = np.divide(full, empty, out=np.ones_like(full), where=empty > 1e-9).min(axis=2)
+    passed = np.minimum(np.clip(ratio, 0.0, 1.0), 1.0 - subject)
+    return np.asarray(full - passed[..., None] * empty, np.float32), np.asarray(1.0 - passed, np.float32)
+

@@ -1,0 +1,84 @@
+/** The Light card besides its bound fields: which light, adding and removing, parts, gobo, background. */
+
+import { make, say, upload } from "./api.js";
+import { pickFiles } from "./files.js";
+
+const byId = (id) => document.getElementById(id);
+
+export class LightCard {
+  /**
+   * @param {import("./project.js").ProjectStore} store
+   * @param {{light: string|null}} chosen
+   * @param {() => void} refresh
+   */
+  constructor(store, chosen, refresh) {
+    Object.assign(this, { store, chosen, refresh });
+    byId("add-light").addEventListener("change", (e) => {
+      const shape = e.target.value;
+      e.target.value = "";
+      if (shape) this.#add({ shape });
+    });
+    byId("copy-light").addEventListener("click", () => this.#add({ copy_of: this.chosen.light }));
+    byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove_light", id: this.chosen.light }));
+    byId("gobo-toggle").addEventListener("click", () => this.store.set(`lights/${this.chosen.light}/gobo`, this.#light().gobo ? null : {}));
+    byId("gobo-pictures").addEventListener("click", () => this.#pictures());
+    byId("pick-background").addEventListener("click", () => this.#background());
+  }
+
+  #light() {
+    return this.store.state.project.lights.find((l) => l.id === this.chosen.light);
+  }
+
+  async #add(wanted) {
+    const before = new Set(this.store.state.project.lights.map((l) => l.id));
+    if (!(await this.store.change({ kind: "add_light", ...wanted }))) return;
+    this.chosen.light = this.store.state.project.lights.find((l) => !before.has(l.id))?.id ?? this.chosen.light;
+    this.refresh();
+  }
+
+  async #upload(multiple) {
+    const files = await pickFiles(".png,.jpg,.jpeg,.tif,.tiff,.webp", multiple);
+    if (!files.length) return null;
+    try {
+      return await upload(`${this.store.url}/pictures`, files);
+    } catch (error) {
+      say(error.message, 10);
+      return null;
+    }
+  }
+
+  async #pictures() {
+    const kept = await this.#upload(true);
+    if (!kept) return;
+    const path = `lights/${this.chosen.light}/gobo`;
+    await this.store.set(path, { ...this.#light().gobo, pictures: kept.map((k) => k.asset), source_name: kept[0].name });
+  }
+
+  async #background() {
+    const kept = await this.#upload(false);
+    if (kept) await this.store.set("environment/background", { ...this.store.state.project.environment.background, kind: "picture", picture: kept[0].asset, source_name: kept[0].name });
+  }
+
+  show({ project }) {
+    if (!project.lights.some((l) => l.id === this.chosen.light)) this.chosen.light = project.lights[0]?.id ?? null;
+    byId("light-tabs").replaceChildren(...project.lights.map((l) =>
+      make("button", { type: "button", role: "tab", class: `chip ${l.on ? "" : "opacity-60"}`, "aria-selected": l.id === this.chosen.light, onclick: () => ((this.chosen.light = l.id), this.refresh()) }, l.name)));
+    const light = this.#light();
+    for (const item of document.querySelectorAll("[data-needs-light]")) item.hidden = !light;
+    for (const [id, text] of [["environment-name", project.environment.source_name || "No picture chosen"], ["background-name", project.environment.background.source_name || "No picture chosen"]])
+      byId(id).textContent = byId(id).title = text;
+    if (light) this.#showLight(light, project);
+  }
+
+  #showLight(light, project) {
+    byId("gobo-toggle").textContent = light.gobo ? "Take out" : "Put one in";
+    byId("gobo-name").textContent = light.gobo?.pictures.length ? `${light.gobo.pictures.length} × ${light.gobo.source_name}` : light.gobo ? "A pattern in the beam" : "None";
+    const parts = [["sweep", "Sweep"], ["disc", "Disc"], ...(project.subject?.parts ?? []).map((p) => [p.id, p.name])];
+    byId("light-parts").replaceChildren(...parts.map(([id, name]) => {
+      const lit = !light.excluded_parts.includes(id);
+      const change = () => this.store.set(`lights/${light.id}/excluded_parts`, lit ? [...light.excluded_parts, id] : light.excluded_parts.filter((x) => x !== id));
+      return make("li", { class: "row" }, make("span", { class: "name truncate" }, name),
+        make("button", { type: "button", class: "switch", role: "switch", "aria-checked": lit, "aria-label": `Light ${name}`, onclick: change }));
+    }));
+  }
+}

@@ -1,0 +1,63 @@
+/** The Materials card besides its bound fields: which material, presets, maps. */
+
+import { make, say, upload } from "./api.js";
+import { pickFiles } from "./files.js";
+
+const byId = (id) => document.getElementById(id);
+
+export class MaterialCard {
+  /**
+   * @param {import("./project.js").ProjectStore} store
+   * @param {{material: string|null}} chosen
+   * @param {() => void} refresh
+   */
+  constructor(store, chosen, refresh) {
+    Object.assign(this, { store, chosen, refresh });
+    byId("material-pick").addEventListener("change", (e) => ((this.chosen.material = e.target.value), this.refresh()));
+    byId("preset-pick").addEventListener("change", (e) => {
+      const preset = e.target.value;
+      e.target.value = "";
+      if (preset) this.store.change({ kind: "preset", material: this.chosen.material, preset });
+    });
+    byId("map-source").addEventListener("change", (e) => {
+      const source = e.target.value;
+      e.target.value = "";
+      if (source) this.#add(byId("map-slot").value, source);
+    });
+  }
+
+  async #add(slot, source) {
+    const path = `materials/${this.chosen.material}/maps/${slot}`;
+    if (source !== "picture") return this.store.set(path, { pattern: source, name: source, projection: "triplanar", size_m: 0.05 });
+    const files = await pickFiles(".png,.jpg,.jpeg,.tif,.tiff,.webp");
+    if (!files.length) return false;
+    try {
+      const [kept] = await upload(`${this.store.url}/pictures`, files);
+      return await this.store.set(path, { asset: kept.asset, name: kept.name });
+    } catch (error) {
+      say(error.message, 10);
+      return false;
+    }
+  }
+
+  show({ project }) {
+    if (!project.materials.some((m) => m.id === this.chosen.material)) this.chosen.material = project.materials[0]?.id ?? null;
+    const pick = byId("material-pick");
+    pick.replaceChildren(...project.materials.map((m) => make("option", { value: m.id, selected: m.id === this.chosen.material }, m.name)));
+    const material = project.materials.find((m) => m.id === this.chosen.material);
+    if (!material) return;
+    const parts = project.subject?.parts.filter((p) => p.material === material.id).map((p) => p.name) ?? [];
+    byId("material-parts").textContent = parts.length ? `On ${parts.join(", ")}` : "On no part";
+    const used = Object.entries(material.maps).filter(([, ref]) => ref);
+    byId("material-maps").replaceChildren(...used.map(([slot, ref]) => this.#row(material.id, slot, ref)));
+    if (!used.length) byId("material-maps").append(make("li", { class: "text-soft" }, "No maps."));
+  }
+
+  #row(material, slot, ref) {
+    const path = `materials/${material}/maps/${slot}`;
+    const flat = ref.projection === "uv";
+    return make("li", { class: "row" }, make("span", { class: "name truncate", title: ref.name }, slot.replaceAll("_", " "), make("span", { class: "text-soft/70" }, ` · ${ref.name || "picture"}`)),
+      make("button", { type: "button", class: "btn h-[22px] px-1.5", title: flat ? "Laid on by texture coordinates; press to project from three sides" : "Projected from three sides; press to use texture coordinates", onclick: () => this.store.set(`${path}/projection`, flat ? "triplanar" : "uv") }, flat ? "uv" : "3 sides"),
+      make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove the ${slot} map`, title: "Remove", onclick: () => this.store.set(path, null) }, "×"));
+  }
+}
