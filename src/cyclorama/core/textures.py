@@ -71,7 +71,7 @@ class TextureShelf:
         self._transform: list[list[float]] = []
         self._next = 0
 
-    def row(self, picture: object, pixels, is_colour: bool, wrap: int, channel: int = -1,  # type: ignore[no-untyped-def]
+    def row(self, picture: object, pixels, is_colour: bool, wrap: int, channel: int = -1,
             triplanar: bool = False, transform: tuple[float, ...] = (1, 0, 0, 0, 1, 0, 1, 0)) -> int:  # fmt: skip
         """Row of a picture used in one way. `picture` names it; `pixels()` gives (h, w, 4) uint8 when it is new."""
         key = (picture, is_colour, wrap, channel, triplanar, transform)

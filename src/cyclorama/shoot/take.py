@@ -14,14 +14,16 @@ from ..core.errors import CycloramaError, ShootError
 from ..core.picture.exposure import expose, shown_look
 from ..core.picture.files import encode_frame
 from ..core.picture.view import to_bytes, to_display
-from ..core.render.frame import beauty, expose_frame
+from ..core.render.outputs import pass_extension, pass_files
 from ..core.render.scene import SceneCompiler
 from ..core.render.tracer import Cancelled, Tracer
 from ..core.scene import Project
+from ..core.scene.shoot import PassName
 from ..core.sequence.names import frame_name
 from ..store import FrameRecord, Studio, TakeRecord
 from ..store.assets import write_whole
 from ..store.database import now
+from .maker import FrameMaker
 
 THUMB_WIDTH = 192
 PASS_FOLDER = "beauty"
@@ -63,21 +65,20 @@ def frames_to_shoot(take: TakeRecord) -> list[int]:
     return [n for n in take.numbers if not _is_whole(take, n)]
 
 
+def pass_path(take: TakeRecord, name: PassName, number: int) -> Path:
+    """Where a pass's file of a frame lies: in a folder of its own."""
+    stem = Path(frame_name(take.project, number)).stem
+    return take.folder / name / f"{stem}.{pass_extension(take.project, name)}"
+
+
 def _is_whole(take: TakeRecord, number: int) -> bool:
     record = take.frames.get(number)
     path = frame_path(take, number)
     if record is None or not path.exists() or path.stat().st_size != record.size:
         return False
+    if not all(pass_path(take, name, number).exists() for name in take.project.shoot.passes.wanted):
+        return False
     return hashlib.sha256(path.read_bytes()).hexdigest() == record.sha256
-
-
-def render_frame(
-    project: Project, frame: int, compiler: SceneCompiler, tracer: Tracer,
-    cancelled: Callable[[], bool] = lambda: False, progress: Callable[[float], None] = lambda share: None,
-) -> tuple[np.ndarray, np.ndarray | None]:  # fmt: skip
-    """Radiance (h, w, 3) nit of a frame at the project's shoot settings, and alpha (h, w) if asked for."""
-    film = expose_frame(project, frame, compiler, tracer, cancelled, progress)
-    return beauty(film, project, frame, compiler)
 
 
 class Wish:
@@ -123,6 +124,9 @@ def _shoot_missing(
     for number in set(missing) & set(take.frames):
         studio.takes.drop_frame(take.id, number)
     compiler = SceneCompiler(studio.assets.get)
+    maker = FrameMaker(take.project, take.numbers, compiler, tracer)
+    for name in take.project.shoot.passes.wanted:
+        (take.folder / name).mkdir(exist_ok=True)
     total, seconds = len(take.numbers), []
     done = total - len(missing)
     for number in missing:
@@ -131,12 +135,16 @@ def _shoot_missing(
         def progress(share: float, number: int = number, done: int = done) -> None:
             tell(Progress(number, share, done, total, seconds))
 
-        radiance, alpha = render_frame(take.project, number, compiler, tracer, wish.interrupts, progress)
-        if not np.isfinite(radiance).all():
+        made = maker.make(number, wish.interrupts, progress)
+        if not np.isfinite(made.radiance).all():
             raise ShootError(f"Frame {number} has pixels that are not numbers; this is a fault of the renderer.")
-        data = encode_frame(radiance, alpha, shown_look(take.project), take.project.shoot.file_format)
+        # the beauty picture comes last: a frame that has it has all its passes
+        for file in pass_files(take.project, number, made.film, compiler, tracer, wish.interrupts):
+            write_whole(pass_path(take, file.name, number), file.data)
+        s = take.project.shoot
+        data = encode_frame(made.radiance, made.alpha, shown_look(take.project), s.file_format, s.bits)
         write_whole(frame_path(take, number), data)
-        write_whole(thumb_path(take, number), _thumb(radiance, take.project))
+        write_whole(thumb_path(take, number), _thumb(made.radiance, take.project))
         seconds.append(time.perf_counter() - start)
         record = FrameRecord(
             number, frame_path(take, number).name, hashlib.sha256(data).hexdigest(), len(data), seconds[-1]

@@ -60,7 +60,7 @@ def hard_edges(
 
 
 @kernel
-def _near(box, wanted, edge, reach, counts, starts, index, fill):
+def _near(box, wanted, edge, reach, counts, starts, index, fill):  # type: ignore[no-untyped-def]
     """Count, or list, the edges whose box reaches each wanted triangle's box."""
     for w in range(wanted.shape[0]):
         t = wanted[w]

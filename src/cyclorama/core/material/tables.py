@@ -194,7 +194,7 @@ def compute_tables(samples_log2: int = 12) -> NDArray[np.float32]:
     flat = np.zeros(TOTAL, np.float32)
     metal, fuzz = (flat[start : start + _PLANE].reshape(ROUGH, MU) for start in (METAL, FUZZ_REFLECTANCE))
     blocks = [flat[s : s + _BLOCK].reshape(INDEX, ROUGH, MU) for s in (DIELECTRIC, GLASS_IN, GLASS_OUT)]
-    _fill(fuzz, *blocks, points)
+    _fill(fuzz, blocks[0], blocks[1], blocks[2], points)
     root_mu = np.linspace(0, 1, MU)
     # ∫ E(μ) 2μ dμ with μ = s²: dμ = 2s ds
     weight = 4 * root_mu**3

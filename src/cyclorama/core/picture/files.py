@@ -72,8 +72,9 @@ def encode_display(shown: NDArray[np.float32], file_format: str, bits: int = 8) 
     if bits > 8 and file_format != "jpeg":
         deep = (np.clip(shown, 0, 1) * 65535 + 0.5).astype(np.uint16)
         if file_format == "tiff":
-            tifffile.imwrite(buffer, deep, photometric="rgb" if deep.ndim == 3 else "minisblack",
-                             extrasamples=["unassalpha"] if deep.shape[2:] == (4,) else None, compression="zlib")  # fmt: skip
+            extra = ["unassalpha"] if deep.shape[2:] == (4,) else None
+            kind = "rgb" if deep.ndim == 3 else "minisblack"
+            tifffile.imwrite(buffer, deep, photometric=kind, extrasamples=extra, compression="zlib")
             return buffer.getvalue()
         return encode_png16(deep)
     image = Image.fromarray(to_bytes(shown))

@@ -34,7 +34,7 @@ class Edges(NamedTuple):
 
     first: NDArray[np.int64]
     """(t + 1,) where a triangle's list begins"""
-    index: I32
+    near: I32
     """which edges"""
     edge: F32
     """(e, 12) start (3), end (3), normals of the two faces (3, 3)"""
@@ -92,12 +92,10 @@ class Recording(NamedTuple):
     """nit; brightest value of a sample's indirect light, 0: no limit"""
     first: bool
     """whether position, motion and ids of first hits are recorded"""
-    here: F32
-    """(3, 4) studio → camera of this frame"""
-    next_camera: F32
-    """(3, 4) studio → camera of the next frame"""
-    next_bodies: F32
-    """(b, 3, 4) body → studio of the next frame"""
+    cameras: F32
+    """(3, 3, 4) studio → camera of this frame, the next and the one before"""
+    bodies: F32
+    """(3, b, 3, 4) body → studio of the same"""
     projection: F32
     """(2,) pixels per unit of x/−z and y/−z"""
 
@@ -165,8 +163,10 @@ class Shadows(NamedTuple):
     """(n,) SHADOW"""
 
 
-FIRST_COLUMNS = 8
-"""position (3), motion in pixels (2), part, material, −"""
+PLACE_COLUMNS = 10
+"""position (3), movement to the next frame and to the one before in pixels (2, 2), position in the body (3)"""
+FIRST_COLUMNS = PLACE_COLUMNS + 2
+"""the same, part and material"""
 
 
 SAMPLE = _fields(

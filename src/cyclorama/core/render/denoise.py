@@ -11,12 +11,14 @@ BORDER_PX = 16
 picture all round, which is cut off again."""
 
 
-def denoise(film: Film, quality: str = "high", prefilter: bool = True) -> RGBImage:
+def denoise(film: Film, quality: str = "high", prefilter: bool = True, radiance: RGBImage | None = None) -> RGBImage:
     """Radiance (h, w, 3) without noise; the film is left as it is. quality: high, balanced or fast.
 
-    With `prefilter` the guides are cleaned first, as the library's documentation recommends for final frames.
+    `radiance` takes the place of the film's own, when it was worked on before. With `prefilter` the guides are
+    cleaned first, as the library's documentation recommends for final frames.
     """
-    colour, albedo, normal = (_bordered(x) for x in (film.radiance, film.albedo, film.normal))
+    noisy = film.radiance if radiance is None else radiance
+    colour, albedo, normal = (_bordered(x) for x in (noisy, film.albedo, film.normal))
     # The filter is trained on values around 1; nit of a studio are thousands.
     scale = np.float32(1.0 / max(float(np.mean(colour)), 1e-6))
     if prefilter:

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..arrays import Mask, RGBImage
 from ..kernel import kernel
-from .arrays import F32, I32, Samples
+from .arrays import F32, I32, PLACE_COLUMNS, Samples
 
 CHANNELS = 16
 """radiance 0:3, albedo 3:6, normal 6:9, depth 9, coverage 10, subject 11, radiance of odd samples 12:15, clamped 15"""
@@ -40,7 +40,7 @@ class Film:
         self.count = np.zeros(n, np.int32)
         self.sums = np.zeros((n, CHANNELS), np.float32)
         self.apart = np.zeros((n, 3 * len(self.layers)), np.float32)
-        self.places = np.zeros((n if self.first else 0, 5), np.float32)
+        self.places = np.zeros((n if self.first else 0, PLACE_COLUMNS), np.float32)
         self.ids = np.zeros((n if self.first else 0, 2, RANKS, 2), np.float32)
 
     @property
@@ -48,11 +48,15 @@ class Film:
         """Samples of the pixel that has most."""
         return int(self.count.max(initial=0))
 
+    @property
+    def _divisor(self) -> F32:
+        return np.maximum(self.count, 1).astype(np.float32)[:, None]
+
     def _shaped(self, values: F32) -> F32:
         return np.ascontiguousarray(values.reshape(self.height, self.width, -1))
 
     def _mean(self, first: int, last: int) -> F32:
-        return self._shaped(self.sums[:, first:last] / np.maximum(self.count, 1)[:, None].astype(np.float32))
+        return self._shaped(self.sums[:, first:last] / self._divisor)
 
     @property
     def radiance(self) -> RGBImage:
@@ -62,7 +66,7 @@ class Film:
     def layer(self, name: str) -> RGBImage:
         """Mean radiance (h, w, 3) in nit of one layer."""
         k = 3 * self.layers.index(name)
-        return self._shaped(self.apart[:, k : k + 3] / np.maximum(self.count, 1)[:, None].astype(np.float32))
+        return self._shaped(self.apart[:, k : k + 3] / self._divisor)
 
     @property
     def albedo(self) -> RGBImage:
@@ -91,6 +95,16 @@ class Film:
     def motion(self) -> NDArray[np.float32]:
         """Mean movement of first hits to the next frame (h, w, 2): right and down, in pixels."""
         return self._where_covered(self.places[:, 3:5])
+
+    @property
+    def motion_back(self) -> NDArray[np.float32]:
+        """The same to the frame before."""
+        return self._where_covered(self.places[:, 5:7])
+
+    @property
+    def rest(self) -> RGBImage:
+        """Mean position of first hits in their body's own space (h, w, 3) in m, which no move changes."""
+        return self._where_covered(self.places[:, 7:10])
 
     @property
     def alpha(self) -> Mask:
@@ -163,10 +177,10 @@ def develop(pixels, sample_count, first_sample, samples, film_sums, apart, place
             sums[row, 11] += sample.subject
             sums[row, 15] += sample.clamped
             if samples.first.shape[0] > 0 and sample.covered > 0.0:
-                for c in range(5):
+                for c in range(PLACE_COLUMNS):
                     places[row, c] += samples.first[i, c]
-                _count_id(ids[row, 0], samples.first[i, 5])
-                _count_id(ids[row, 1], samples.first[i, 6])
+                _count_id(ids[row, 0], samples.first[i, PLACE_COLUMNS])
+                _count_id(ids[row, 1], samples.first[i, PLACE_COLUMNS + 1])
 
 
 def add_batch(film: Film, pixels: I32, first_sample: int, sample_count: int, samples: Samples) -> None:

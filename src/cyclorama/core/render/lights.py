@@ -56,7 +56,7 @@ def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadA
         if light.gobo:
             name, get = gobo_picture(light.gobo, step)
             wrap = REPEAT if light.gobo.tiles else BLACK
-            put_gobo(row, light.gobo, shelf.row(name, lambda get=get: get(read), False, wrap))  # type: ignore[misc]
+            put_gobo(row, light.gobo, shelf.row(name, lambda get=get: get(read), False, wrap))
     return shelf
 
 

@@ -9,7 +9,20 @@ from ..kernel import kernel
 from ..scene import Material, Project
 from ..trig import sincos_turns
 from ..vectors import basis
-from .arrays import F32, I32, U8, Hits, Rays, Records, Samples, Scratch, make_paths, make_rays, make_samples, make_scratch
+from .arrays import (
+    F32,
+    I32,
+    U8,
+    Hits,
+    Rays,
+    Records,
+    Samples,
+    Scratch,
+    make_paths,
+    make_rays,
+    make_samples,
+    make_scratch,
+)
 from .bodies import nearest_hits, pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR, camera_rays
 from .sampler import sample_pair
@@ -64,7 +77,9 @@ def _first_hits(
     """Camera rays through some pixels and what they meet."""
     count = len(pixels) * samples
     rays, paths, records, scratch = make_rays(count), make_paths(count), make_samples(count, 0, False), make_scratch()
-    camera_rays(scene.camera, pixels, np.uint32(0), samples, np.uint32(seed), scratch.matrix, rays, paths, records.items)
+    camera_rays(
+        scene.camera, pixels, np.uint32(0), samples, np.uint32(seed), scratch.matrix, rays, paths, records.items
+    )
     hits = nearest_hits(scene.bodies, scene.where, rays, count, records.items, paths)
     return rays, paths, records, scratch, hits
 
@@ -143,7 +158,7 @@ def wireframe(scene: FrameScene, samples: int, line_px: float, seed: int = 0) ->
         count = len(pixels) * samples
         rays, _, records, scratch, hits = _first_hits(scene, pixels, samples, seed)
         out = np.zeros(count, np.float32)
-        _on_lines(count, hits, records.items, scene.where, scene.geometry.corners, hidden, scene.recording.here,
+        _on_lines(count, hits, records.items, scene.where, scene.geometry.corners, hidden, scene.recording.cameras[0],
                   scene.recording.projection, scratch.matrix, line_px / 2, rays, out)  # fmt: skip
         lines[pixels] = out.reshape(-1, samples).mean(axis=1)
         coverage[pixels] = (hits.triangle[:count] >= 0).reshape(-1, samples).mean(axis=1)
@@ -214,4 +229,3 @@ def caught(full: RGBImage, empty: RGBImage, subject: Mask) -> tuple[RGBImage, Ma
     ratio = np.divide(full, empty, out=np.ones_like(full), where=empty > 1e-9).min(axis=2)
     passed = np.minimum(np.clip(ratio, 0.0, 1.0), 1.0 - subject)
     return np.asarray(full - passed[..., None] * empty, np.float32), np.asarray(1.0 - passed, np.float32)
-

@@ -92,6 +92,7 @@ class SceneCompiler:
         where = _where(len(standing.bodies), open_shutter.subject_deg, project.move.kind == "spin")
         camera = camera_rays_of(project.camera, open_shutter, width, height)
         layers = _layers(project, lights) if record else ()
+        neighbours = poses.at(frame + 1), poses.at(frame - 1)
         return FrameScene(
             bodies=standing.bodies,
             where=where,
@@ -102,7 +103,7 @@ class SceneCompiler:
             environment=environment,
             tables=load_tables(),
             camera=camera,
-            recording=_recording(project, lights, layers, pose, poses.at(frame + 1), where, camera, record),
+            recording=_recording(project, lights, layers, pose, neighbours, where, camera, record),
             has_holes=has_holes(project.materials),
             max_bounces=project.shoot.bounces,
             layers=layers,
@@ -248,7 +249,8 @@ def _layers(project: Project, lights: tuple[Light, ...]) -> tuple[str, ...]:
 
 
 def _recording(
-    project: Project, lights: tuple[Light, ...], layers: tuple[str, ...], pose: Pose, following: Pose, where: Bodies,
+    project: Project, lights: tuple[Light, ...], layers: tuple[str, ...], pose: Pose,
+    neighbours: tuple[Pose, Pose], where: Bodies,
     camera: CameraRays, record: bool,
 ) -> Recording:  # fmt: skip
     wanted = project.shoot.passes.wanted
@@ -256,21 +258,17 @@ def _recording(
     clamp = 0.0
     if project.shoot.clamp_indirect is not None:
         clamp = project.shoot.clamp_indirect / exposure_scale(shown_look(project))
-    bodies = np.tile(np.eye(4)[:3], (len(where.keys), 1, 1))
+    around = (pose, *neighbours)
+    bodies = np.tile(np.eye(4)[:3], (3, len(where.keys), 1, 1))
     if where.moving.any():
-        bodies[-1] = _turned(np.array([following.subject_deg]))[0, :3]
-
-    def to_camera(p: Pose) -> F32:
-        return np.ascontiguousarray(np.linalg.inv(p.camera)[:3], np.float32)
-
+        bodies[:, -1] = _turned(np.array([p.subject_deg for p in around]))[:, :3]
     return Recording(
         groups=groups,
         components=len(layers) - len(COMPONENTS) if record and "components" in wanted else -1,
         clamp=clamp,
         first=record,
-        here=to_camera(pose),
-        next_camera=to_camera(following),
-        next_bodies=bodies.astype(np.float32),
+        cameras=np.stack([np.linalg.inv(p.camera)[:3] for p in around]).astype(np.float32),
+        bodies=bodies.astype(np.float32),
         projection=np.array([camera.width / (2 * camera.half_width), -camera.height / (2 * camera.half_height)],
                             np.float32),
     )  # fmt: skip

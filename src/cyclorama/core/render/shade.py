@@ -88,13 +88,14 @@ def _record_first(samples, recording, bodies, slot, p, p_body, body, part, row):
     """Where the first hit is, how it moves to the next frame in pixels, and what it belongs to."""
     f = samples.first
     put(f, slot, p)
-    ax, ay, az = place(recording.here, p)
-    q = place(recording.next_bodies[body], p_body)
-    bx, by, bz = place(recording.next_camera, q)
-    if az < -1e-9 and bz < -1e-9:
-        f[slot, 3] = (bx / -bz - ax / -az) * recording.projection[0]
-        f[slot, 4] = (by / -bz - ay / -az) * recording.projection[1]
-    f[slot, 5], f[slot, 6] = part + 1.0, row + 1.0
+    ax, ay, az = place(recording.cameras[0], place(recording.bodies[0, body], p_body))
+    for k in range(1, 3):
+        bx, by, bz = place(recording.cameras[k], place(recording.bodies[k, body], p_body))
+        if az < -1e-9 and bz < -1e-9:
+            f[slot, 1 + 2 * k] = (bx / -bz - ax / -az) * recording.projection[0]
+            f[slot, 2 + 2 * k] = (by / -bz - ay / -az) * recording.projection[1]
+    f[slot, 7], f[slot, 8], f[slot, 9] = p_body
+    f[slot, 10], f[slot, 11] = part + 1.0, row + 1.0
 
 
 @routine

@@ -211,7 +211,7 @@ def rounded_normal(edges, triangle, p, flat, smooth, values):
     radius = values[EDGE_RADIUS] * 1.0
     x, y, z = smooth
     for k in range(edges.first[triangle], edges.first[triangle + 1]):
-        e = edges.edge[edges.index[k]]
+        e = edges.edge[edges.near[k]]
         a = (e[0] * 1.0, e[1] * 1.0, e[2] * 1.0)
         d = (e[3] - a[0], e[4] - a[1], e[5] - a[2])
         length2 = max(dot(d, d), 1e-24)

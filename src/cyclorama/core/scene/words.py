@@ -76,11 +76,13 @@ def _owner(model: type[BaseModel] | None, path: tuple[int | str, ...]) -> type[B
         if model is None or not isinstance(step, str):
             continue
         info = model.model_fields.get(step)
-        inner = [info.annotation] if info else []
-        while inner and not (isinstance(inner[0], type) and issubclass(inner[0], BaseModel)):
-            first = inner.pop(0)
-            inner += getattr(first, "__args__", ())
-        model = inner[0] if inner else None
+        kinds: list[Any] = [info.annotation] if info else []
+        model = None
+        while kinds and model is None:
+            kind = kinds.pop(0)
+            if isinstance(kind, type) and issubclass(kind, BaseModel):
+                model = kind
+            kinds += getattr(kind, "__args__", ())
     return model
 
 

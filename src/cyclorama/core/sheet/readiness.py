@@ -24,6 +24,8 @@ def readiness(r: Review, forecast_s: tuple[float, float] | None = None) -> Readi
         f"Will shoot {what} of ‘{p.move.name}’ through ‘{p.camera.name}’, {s.width}×{s.height}, "
         f"{s.file_format.upper()}{' with alpha' if s.transparent and s.file_format != 'jpeg' else ''}"
     )
+    if s.passes.wanted:
+        sentence += f" and {len(s.passes.wanted)} pass{'es' if len(s.passes.wanted) != 1 else ''}"
     if forecast_s is not None:
         sentence += f", about {words.duration(forecast_s[0])} ± {words.duration(forecast_s[1])}"
     blocking = []
@@ -45,7 +47,15 @@ def _odd(r: Review) -> list[str]:
     if move.kind == "hold" and move.frames > 1:
         odd.append(f"The camera does not move: all {move.frames} frames will show the same.")
     if s.transparent and s.file_format == "jpeg":
-        odd.append("JPEG cannot hold alpha; choose PNG or EXR for a transparent background.")
+        odd.append("JPEG cannot hold alpha; choose PNG, TIFF or EXR for a transparent background.")
+    if s.bits == 32 and s.file_format != "exr":
+        odd.append(f"{s.file_format.upper()} holds at most 16 bits; choose EXR for 32.")
+    if s.bits > 8 and s.file_format == "jpeg":
+        odd.append("JPEG holds 8 bits only; choose PNG, TIFF or EXR for more.")
+    if "catcher" in s.passes.wanted and not p.set.sweep.on:
+        odd.append("The shadow catcher has no floor to catch on: the sweep is off.")
+    if s.clamp_indirect is not None:
+        odd.append("Indirect light is clamped: fewer bright specks, a little less light.")
     if s.transparent and p.set.sweep.on:
         odd.append("The background will not be transparent where the sweep is seen; turn the sweep off.")
     if r.margins is not None and r.margins.cut_frames:

@@ -1,0 +1,120 @@
+"""Denoising with the frames before and after: what a surface showed there counts here too.
+
+Every pixel is followed by its own motion vector to the neighbouring frames. What is found there counts if it is the
+same place of the same part (position in the part's own space), looks the same way, and fits what this frame shows
+around it (clipping to the local mean and deviation, Salvi, "An Excursion in Temporal Supersampling", GDC 2016). Light
+is compared and blended without the surface's own colour, so that maps stay sharp.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy.ndimage import uniform_filter
+
+from ..arrays import Mask, RGBImage
+from .film import Film
+
+REACH = 2
+"""Frames before and after."""
+CLIP = 1.5
+"""Deviations that a neighbour's light may differ from the local mean."""
+_FLOOR = 0.02
+F32 = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True)
+class FrameLight:
+    """What of a frame its neighbours need."""
+
+    radiance: RGBImage
+    albedo: RGBImage
+    normal: RGBImage
+    rest: RGBImage
+    """(h, w, 3) m in the part's own space"""
+    depth: Mask
+    alpha: Mask
+    part: Mask
+    """number of the part that covers most, 0 none"""
+    forward: F32
+    """(h, w, 2) pixels to the next frame"""
+    back: F32
+
+    @staticmethod
+    def of(film: Film) -> "FrameLight":
+        """From a film that records first hits."""
+        return FrameLight(film.radiance, film.albedo, film.normal, film.rest, film.depth, film.alpha,
+                          film.matte(0)[:, :, 0, 0], film.motion, film.motion_back)  # fmt: skip
+
+
+def _gather(values: F32, x: F32, y: F32) -> F32:
+    """Bilinear lookup of (h, w[, c]) at pixel places (h, w)."""
+    h, w = values.shape[:2]
+    x, y = np.clip(x, 0, w - 1), np.clip(y, 0, h - 1)
+    x0, y0 = np.floor(x).astype(np.int32), np.floor(y).astype(np.int32)
+    x1, y1 = np.minimum(x0 + 1, w - 1), np.minimum(y0 + 1, h - 1)
+    fx, fy = x - x0, y - y0
+    if values.ndim == 3:
+        fx, fy = fx[..., None], fy[..., None]
+    top = values[y0, x0] * (1 - fx) + values[y0, x1] * fx
+    low = values[y1, x0] * (1 - fx) + values[y1, x1] * fx
+    return np.asarray(top * (1 - fy) + low * fy, np.float32)
+
+
+def _same_place(here: FrameLight, there: FrameLight, x: F32, y: F32, pixel_m: F32) -> Mask:
+    """1 where the place (x, y) of the other frame shows the same surface point, 0 where not."""
+    h, w = here.alpha.shape
+    inside = (x > -0.5) & (x < w - 0.5) & (y > -0.5) & (y < h - 0.5)
+    nearest = np.clip(np.rint(y), 0, h - 1).astype(np.int32), np.clip(np.rint(x), 0, w - 1).astype(np.int32)
+    same_part = there.part[nearest] == here.part
+    apart = np.linalg.norm(_gather(there.rest, x, y) - here.rest, axis=2)
+    facing = (_gather(there.normal, x, y) * here.normal).sum(axis=2)
+    solid = (here.alpha > 0.5) & (there.alpha[nearest] > 0.5)
+    return np.asarray(inside & same_part & solid & (apart < 3 * pixel_m + 1e-6) & (facing > 0.8), np.float32)
+
+
+def blend(frames: dict[int, FrameLight], pixel_rad: float) -> RGBImage:
+    """The radiance (h, w, 3) of frame 0 with what its neighbours know of the same surfaces.
+
+    frames: by distance in frames, −REACH … REACH, those that there are; pixel_rad: angle of a pixel.
+    """
+    here = frames[0]
+    h, w = here.alpha.shape
+    pixel_m = here.depth * np.float32(pixel_rad)
+    light = here.radiance / (here.albedo + _FLOOR)
+    mean = np.stack([uniform_filter(light[..., c], 5) for c in range(3)], axis=-1)
+    square = np.stack([uniform_filter(light[..., c] ** 2, 5) for c in range(3)], axis=-1)
+    deviation = np.sqrt(np.maximum(square - mean**2, 0)) * CLIP + 1e-6
+    total, weight = light.copy(), np.ones((h, w), np.float32)
+    grid_y, grid_x = np.mgrid[0:h, 0:w].astype(np.float32)
+    for way in (1, -1):
+        x, y = grid_x.copy(), grid_y.copy()
+        at = here
+        for step in range(1, REACH + 1):
+            if way * step not in frames:
+                break
+            motion = at.forward if way > 0 else at.back
+            move = motion if at is here else _gather(motion, x, y)
+            x, y = x + move[..., 0], y + move[..., 1]
+            at = frames[way * step]
+            same = _same_place(here, at, x, y, pixel_m)
+            found = _gather(at.radiance / (at.albedo + _FLOOR), x, y)
+            found = np.clip(found, mean - deviation, mean + deviation)
+            total += found * same[..., None]
+            weight += same
+    return np.asarray(total / weight[..., None] * (here.albedo + _FLOOR), np.float32)
+
+
+def flicker(pictures: list[RGBImage], frames: list[FrameLight], pixel_rad: float) -> float:
+    """Mean variance of luminance of the same surface point from one frame to the next, relative to its square."""
+    weights = np.array([0.2126, 0.7152, 0.0722], np.float32)
+    values = []
+    for i in range(len(pictures) - 1):
+        here, there = frames[i], frames[i + 1]
+        h, w = here.alpha.shape
+        grid_y, grid_x = np.mgrid[0:h, 0:w].astype(np.float32)
+        x, y = grid_x + here.forward[..., 0], grid_y + here.forward[..., 1]
+        same = _same_place(here, there, x, y, here.depth * np.float32(pixel_rad)) > 0
+        a, b = pictures[i] @ weights, _gather(pictures[i + 1] @ weights, x, y)
+        values.append((0.5 * (a - b) ** 2 / np.maximum(a * b, 1e-12))[same])
+    return float(np.mean(np.concatenate(values)))

@@ -1,0 +1,137 @@
+"""The files of a frame besides its beauty picture: one folder a pass, each in a format that can hold it."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..arrays import Mask, RGBImage
+from ..picture.cryptomatte import matte_channels
+from ..picture.exposure import expose, shown_look
+from ..picture.exr import encode_channels, encode_layers
+from ..picture.files import encode_display, encode_frame
+from ..picture.view import srgb_encode
+from ..scene import Project
+from ..scene.shoot import PICTURE_EXTENSIONS, PassName
+from .arrays import COMPONENTS
+from .denoise import denoise
+from .film import Film
+from .frame import beauty, expose_frame
+from .passes import caught, clay_project, occlusion, wireframe, without_set, without_subject
+from .scene import SceneCompiler
+from .tracer import Cancel, Tracer
+
+NUMBERS: tuple[PassName, ...] = ("lights", "components", "position", "depth", "motion", "objects", "materials")
+"""Passes that hold numbers instead of a picture: always EXR."""
+HELPER_SAMPLES = 64
+"""Occlusion and wireframe need no more."""
+
+
+@dataclass(frozen=True, slots=True)
+class PassFile:
+    """One file of a pass."""
+
+    name: PassName
+    extension: str
+    data: bytes
+
+
+def pass_extension(project: Project, name: PassName) -> str:
+    """Extension of a pass's files."""
+    if name in NUMBERS:
+        return "exr"
+    file_format = project.shoot.file_format
+    # JPEG cannot hold what the catcher is for
+    return PICTURE_EXTENSIONS["png" if name == "catcher" and file_format == "jpeg" else file_format]
+
+
+def pass_files(
+    project: Project, frame: int, film: Film, compiler: SceneCompiler, tracer: Tracer,
+    cancelled: Cancel = lambda: False,
+) -> Iterator[PassFile]:  # fmt: skip
+    """All wanted passes of a frame whose film is exposed. Raises Cancelled when `cancelled` says so."""
+    for name in project.shoot.passes.wanted:
+        data = _pass(name, project, frame, film, compiler, tracer, cancelled)
+        yield PassFile(name, pass_extension(project, name), data)
+
+
+def _pass(
+    name: PassName, project: Project, frame: int, film: Film, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
+) -> bytes:
+    s = project.shoot
+    if name in NUMBERS:
+        return _numbers(name, project, film)
+    if name == "albedo":
+        return _picture(film.albedo, None, s.file_format, s.bits)
+    if name == "normal":
+        if s.file_format == "exr":
+            return encode_layers({"normal": film.normal}, 32 if s.bits == 32 else 16)
+        return encode_display(film.normal * 0.5 + 0.5, s.file_format, s.bits)
+    if name == "occlusion":
+        base = project if s.passes.occlusion_set else without_set(project)
+        scene = compiler.compile(base, frame, s.width, s.height, record=True)
+        openness, covered = occlusion(scene, HELPER_SAMPLES, s.passes.occlusion_reach_m, s.passes.occlusion_falloff)
+        return _helper(openness, covered, project)
+    if name == "wireframe":
+        base = project if s.passes.wire_set else without_set(project)
+        scene = compiler.compile(base, frame, s.width, s.height, record=True)
+        lines, covered = wireframe(scene, HELPER_SAMPLES, s.passes.wire_px)
+        return _helper(1.0 - lines, covered, project)
+    if name == "clay":
+        plain = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()})})
+        clay = clay_project(project).model_copy(update={"shoot": plain})
+        exposed = expose_frame(clay, frame, compiler, tracer, cancelled)
+        radiance, alpha = beauty(exposed, clay, frame, compiler)
+        return encode_frame(radiance, alpha, shown_look(project), s.file_format, s.bits)
+    return _catcher(project, frame, film, compiler, tracer, cancelled)
+
+
+def _numbers(name: PassName, project: Project, film: Film) -> bytes:
+    look = shown_look(project)
+    rate = project.move.rate_num / project.move.rate_den
+    if name in ("objects", "materials"):
+        which = 0 if name == "objects" else 1
+        names = _part_names(project) if which == 0 else ("Exit", "Sweep", "Disc", *(m.name for m in project.materials))
+        channels, header = matte_channels(name, film.matte(which), names)
+        return encode_channels(channels, header, rate)
+    if name == "lights":
+        kept = [layer for layer in film.layers if layer not in COMPONENTS]
+        return encode_layers({layer: expose(film.layer(layer), look) for layer in kept}, 32, rate=rate)
+    if name == "components":
+        return encode_layers({layer: expose(film.layer(layer), look) for layer in COMPONENTS}, 16, rate=rate)
+    values = {"position": film.position, "depth": film.depth, "motion": film.motion}[name]
+    return encode_layers({name: values}, 32, rate=rate)
+
+
+def _part_names(project: Project) -> tuple[str, ...]:
+    return ("Sweep", "Disc", *(p.name for p in (project.subject.parts if project.subject else ())))
+
+
+def _picture(linear: RGBImage, alpha: Mask | None, file_format: str, bits: int) -> bytes:
+    """A picture whose values are 0…1 already, without exposure or view."""
+    if file_format == "exr":
+        return encode_layers({"": linear if alpha is None else np.dstack([linear, alpha])}, 32 if bits == 32 else 16)
+    shown = srgb_encode(linear)
+    return encode_display(shown if alpha is None else np.dstack([shown, alpha]), file_format, bits)
+
+
+def _helper(values: Mask, covered: Mask, project: Project) -> bytes:
+    """A grey pass: white where nothing is, or transparent there."""
+    s = project.shoot
+    if s.transparent and s.file_format != "jpeg":
+        return _picture(np.repeat(values[..., None], 3, axis=2), covered, s.file_format, s.bits)
+    grey = values * covered + (1.0 - covered)
+    return _picture(np.repeat(grey[..., None], 3, axis=2), None, s.file_format, s.bits)
+
+
+def _catcher(
+    project: Project, frame: int, film: Film, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
+) -> bytes:
+    s = project.shoot
+    plain = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()}), "denoise_neighbours": False})
+    empty = without_subject(project).model_copy(update={"shoot": plain})
+    bare = expose_frame(empty, frame, compiler, tracer, cancelled)
+    full, set_only = (denoise(film), denoise(bare)) if s.denoise else (film.radiance, bare.radiance)
+    picture, alpha = caught(full, set_only, film.subject)
+    file_format = s.file_format if s.file_format != "jpeg" else "png"
+    return encode_frame(picture, alpha, shown_look(project), file_format, s.bits)
