@@ -87,7 +87,7 @@ def _first_hits(
 def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, seed: int = 0) -> tuple[Mask, Mask]:
     """How open every place is (h, w), 1 fully, and coverage (h, w).
 
-    A direction counts (distance / reach)^falloff of its openness where something is met within reach.
+    What is met at a distance hides (1 − distance / reach)^falloff of its direction: 0 counts all within reach alike.
     """
     n = scene.camera.width * scene.camera.height
     openness, coverage = np.zeros(n, np.float32), np.zeros(n, np.float32)
@@ -103,7 +103,8 @@ def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, s
             items["slot"][:cast] = met[:cast]
             found = nearest_hits(scene.bodies, scene.where, second, cast, records.items, items)
             near = (found.triangle[:cast] >= 0) & (found.t[:cast] < reach_m)
-            values[met[:cast]] = np.where(near, (found.t[:cast] / reach_m) ** max(falloff, 1e-6), 1.0)
+            share = np.where(near, found.t[:cast], 0.0) / reach_m
+            values[met[:cast]] = np.where(near, 1.0 - (1.0 - share) ** falloff, 1.0)
         coverage[pixels] = (hits.triangle[:count] >= 0).reshape(-1, samples).mean(axis=1)
         openness[pixels] = values.reshape(-1, samples).mean(axis=1)
     shape = scene.camera.height, scene.camera.width

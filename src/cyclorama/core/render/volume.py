@@ -12,7 +12,7 @@ from ..material.row import SCATTER, SUBSURFACE_ALBEDO
 from ..trig import sincos_turns
 from .sampler import sample_pair
 
-LONGEST_WALK = 256
+LONGEST_WALK = 1024
 ROULETTE_AFTER = 12
 
 

@@ -1,0 +1,253 @@
+"""What is shot besides the beauty: mattes, catcher, occlusion, wireframe, clay, files, and denoising over time."""
+
+import io
+import json
+import math
+
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image
+from tests.conftest import diffuse, look_at, plane, project_of, scene_of, sphere
+
+from cyclorama.core.geometry.mesh import Mesh, join
+from cyclorama.core.picture.cryptomatte import id_as_float, matte_channels, murmur3_32, name_id
+from cyclorama.core.picture.exr import read_layers
+from cyclorama.core.picture.files import encode_display
+from cyclorama.core.render.background import background_of, with_background
+from cyclorama.core.render.denoise import denoise
+from cyclorama.core.render.frame import beauty, expose_frame
+from cyclorama.core.render.neighbours import REACH, FrameLight, blend, flicker
+from cyclorama.core.render.outputs import pass_extension, pass_files
+from cyclorama.core.render.passes import caught, occlusion, split_edges, wireframe, without_subject
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.tracer import Tracer, film_for
+from cyclorama.core.scene import Background, Light, Material, Passes, Project, SetValue, apply_set
+from cyclorama.core.scene.shoot import PassName
+
+ALL: tuple[PassName, ...] = (
+    "lights", "components", "albedo", "normal", "position", "depth", "motion", "objects", "materials", "catcher",
+    "occlusion", "wireframe", "clay",
+)  # fmt: skip
+
+
+def studio(**shoot: object) -> tuple[Project, SceneCompiler]:
+    """A ball on a sweep, lit from the side, seen by an orbiting camera."""
+    ball = sphere(0.2, 64)
+    ball = Mesh(ball.vertices + np.float32([0, 0.2, 0]), ball.normals, ball.uvs, ball.triangles, ball.part)
+    project, assets = project_of(
+        ball, Material(id="m", name="Paint", base_color=(0.6, 0.3, 0.2), specular_roughness=0.4)
+    )
+    lights = (Light(id="key", name="Key", azimuth_deg=60, elevation_deg=40, distance_m=1.2, width_m=0.4, height_m=0.4),
+              Light(id="fill", name="Fill", azimuth_deg=-50, distance_m=1.5, strength_stops=-2))  # fmt: skip
+    project = project.model_copy(update={"lights": lights})
+    path = f"cameras/{project.camera_id}"
+    values = {"set/sweep/on": True, f"{path}/target_height_m": 0.2, f"{path}/distance_m": 1.6, "move/frames": 48,
+              "shoot/width": 96, "shoot/height": 64, "shoot/samples": 16, "look/ev100": 9.5,
+              "shoot/denoise": False}  # fmt: skip
+    for place, value in values.items():
+        project = apply_set(project, SetValue(path=place, value=value))
+    project = project.model_copy(update={"shoot": project.shoot.model_copy(update=shoot)})
+    return project, SceneCompiler(assets.__getitem__)
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("", 0),
+        ("hello", 0x248BFA47),
+        ("hello, world", 0x149BBB7F),
+        ("The quick brown fox jumps over the lazy dog", 0x2E4FF723),
+    ],
+)
+def test_murmur_hash_known_values(text: str, expected: int) -> None:
+    assert murmur3_32(text.encode()) == expected
+
+
+def test_mattes_cover_the_picture_and_name_their_parts(tracer: Tracer) -> None:
+    project, compiler = studio(passes=Passes(wanted=("objects", "materials")))
+    film = expose_frame(project, 1, compiler, tracer)
+    files = {f.name: f for f in pass_files(project, 1, film, compiler, tracer)}
+    channels = read_layers(files["objects"].data, "objects")
+    covering = sum(channels[f"objects{k:02d}.{c}"] for k in range(3) for c in "GA")
+    assert np.abs(covering - film.alpha).max() < 1e-5
+    ids = channels["objects00.R"]
+    ball = film.subject > 0.99
+    assert (ids[ball] == id_as_float(name_id("Part"))).all()
+    assert (ids[film.subject == 0] == id_as_float(name_id("Sweep"))).all()
+    ranked = film.matte(0)
+    _, header = matte_channels("objects", ranked, ("Sweep", "Disc", "Part"))
+    manifest = json.loads(next(v for k, v in header.items() if k.endswith("manifest")))
+    assert manifest["Part"] == f"{name_id('Part'):08x}"
+
+
+def test_catcher_over_the_empty_set_is_the_picture(tracer: Tracer) -> None:
+    """Within 2 % (here: rounding), darker than the set where the shadow lies, opaque on the subject."""
+    project, compiler = studio(samples=64)
+    full = expose_frame(project, 1, compiler, tracer)
+    empty = expose_frame(without_subject(project), 1, compiler, tracer)
+    picture, alpha = caught(full.radiance, empty.radiance, full.subject)
+    over = picture + (1 - alpha[..., None]) * empty.radiance
+    assert np.abs(over - full.radiance).mean() < 0.02 * full.radiance.mean()
+    assert alpha[full.subject > 0.999].min() > 0.999
+    assert picture.min() > -1e-3 * full.radiance.max()
+    floor = full.subject == 0
+    assert 0.15 < alpha[floor].max() <= 1
+    assert np.median(alpha[floor]) < 0.15
+    # the composite over another background, against a full render in front of it
+    bright = np.full_like(empty.radiance, 3 * float(empty.radiance.mean()))
+    shadowed = (1 - alpha[..., None]) * bright + picture
+    assert (shadowed[floor] <= 1.02 * bright[floor] + picture[floor]).all()
+
+
+def test_occlusion_beside_a_wall(tracer: Tracer) -> None:
+    """At the foot of an endless wall half the cosine-weighted sky is hidden within reach; far away nothing is."""
+    floor = plane(200.0)
+    wall = Mesh(np.array([[0, 0, -100], [0, 0, 100], [0, 100, 100], [0, 100, -100]], np.float32),
+                np.tile(np.float32([1, 0, 0]), (4, 1)), np.zeros((4, 2), np.float32),
+                np.array([[0, 2, 1], [0, 3, 2]], np.int32), np.zeros(2, np.int32))  # fmt: skip
+    both = join([floor, wall])
+    both = Mesh(both.vertices, both.normals, both.uvs, both.triangles, np.zeros_like(both.part))
+    near = scene_of(both, diffuse(), look_at((0.005, 1, 0.0), (0.005, 0, 0), 0.001, 8))
+    openness, covered = occlusion(near, 512, 100.0, 0.0)
+    assert covered.min() == 1
+    assert openness.mean() == pytest.approx(0.5, abs=0.02)
+    short, _ = occlusion(near, 256, 0.001, 1.0)
+    assert short.mean() == pytest.approx(1.0, abs=0.01)
+    soft, _ = occlusion(near, 256, 100.0, 1.0)
+    hard, _ = occlusion(near, 256, 100.0, 4.0)
+    assert openness.mean() < soft.mean() < hard.mean() < 1
+
+
+def test_wireframe_draws_polygons_with_the_asked_width(tracer: Tracer) -> None:
+    """A quad split in two shows four edges and no diagonal; lines are as wide as asked."""
+    square = plane(1.0)
+    scene = scene_of(square, diffuse(), look_at((0, 2, 0.0), (0, 0, 0), 0.3, 96))
+    lines, covered = wireframe(scene, 64, 2.0)
+    assert split_edges(scene.geometry.corners).tolist().count(0) == 0
+    side = 0.5 / 2 / 0.3 * 48
+    middle = lines[40:56, 40:56]
+    assert middle.max() == 0  # the diagonal would pass through here
+    row = lines[48]
+    assert row.sum() == pytest.approx(2.0, rel=0.12)  # half of each of two lines lies on the square
+    assert covered.sum() == pytest.approx((2 * side) ** 2, rel=0.02)
+
+
+def test_every_pass_has_its_file(tracer: Tracer) -> None:
+    project, compiler = studio(passes=Passes(wanted=ALL), bits=16)
+    film = expose_frame(project, 3, compiler, tracer)
+    files = {f.name: f for f in pass_files(project, 3, film, compiler, tracer)}
+    assert set(files) == set(ALL)
+    for name, file in files.items():
+        assert file.extension == pass_extension(project, name)
+        if file.extension == "png":
+            with Image.open(io.BytesIO(file.data)) as image:
+                assert image.size == (96, 64)
+    depth = read_layers(files["depth"].data, "depth")["depth.Z"]
+    assert depth[32, 48] == pytest.approx(1.6 - 0.2, abs=0.02)
+    position = read_layers(files["position"].data, "position")
+    at = np.array([position[f"position.{c}"][32, 48] for c in "XYZ"])
+    assert np.linalg.norm(at - [0, 0.2, 0]) == pytest.approx(0.2, abs=0.01)
+    lights = read_layers(files["lights"].data, "lights")
+    key, fill = (sum(lights[f"light {n}.{c}"].mean() for c in "RGB") for n in ("Key", "Fill"))
+    assert key > 2 * fill > 0
+
+
+def test_motion_vectors_say_where_a_place_goes(tracer: Tracer) -> None:
+    """The place under a pixel, moved by its vector, is the same place of the part in the next frame."""
+    for kind in ("orbit", "spin"):
+        project, compiler = studio(passes=Passes(wanted=("motion",)))
+        project = apply_set(project, SetValue(path="move/kind", value=kind))
+        here, there = (FrameLight.of(expose_frame(project, n, compiler, tracer)) for n in (5, 6))
+        ys, xs = np.nonzero(here.part == 3)
+        inside = (abs(xs - 48) < 8) & (abs(ys - 32) < 8)
+        xs, ys = xs[inside], ys[inside]
+        moved = here.forward[ys, xs]
+        assert np.abs(moved[:, 0]).max() > 0.3
+        tx, ty = np.rint(xs + moved[:, 0]).astype(int), np.rint(ys + moved[:, 1]).astype(int)
+        apart = np.linalg.norm(there.rest[ty, tx] - here.rest[ys, xs], axis=1)
+        pixel = 1.4 * 2 * 36 / 70 / 2 / 96
+        assert np.median(apart) < 0.8 * pixel
+        back = there.back[ty, tx] + moved
+        assert np.median(np.abs(back)) < 0.1
+
+
+def test_neighbours_calm_the_clip_without_losing_detail(tracer: Tracer) -> None:
+    """Flicker at least three times lower than frame by frame at 16 samples; not farther from the truth."""
+    project, compiler = studio(samples=16, denoise_neighbours=True, width=128, height=80)
+    numbers = range(1, 10)
+    films = {n: expose_frame(project, n, compiler, tracer) for n in numbers}
+    frames = {n: FrameLight.of(f) for n, f in films.items()}
+    pixel = 2 * math.tan(math.atan(18 / 70)) / 128
+    single, calm = [], []
+    inner = [n for n in numbers if n - REACH in frames and n + REACH in frames]
+    for n in inner:
+        single.append(denoise(films[n]))
+        light = blend({k: frames[n + k] for k in range(-REACH, REACH + 1)}, pixel)
+        calm.append(denoise(films[n], radiance=light))
+    lights = [frames[n] for n in inner]
+    assert flicker(single, lights, pixel) > 3 * flicker(calm, lights, pixel)
+    best = project.model_copy(update={"shoot": project.shoot.model_copy(update={"samples": 1024})})
+    truth = expose_frame(best, inner[2], compiler, tracer).radiance
+    error = [float(np.abs(x[2] - truth).mean()) for x in (single, calm)]
+    assert error[1] < 1.05 * error[0]
+
+
+def test_backgrounds(tracer: Tracer) -> None:
+    """Behind the subject only, at the look's brightness, gradients the right way up, pictures cut to the frame."""
+    project, compiler = studio()
+    project = apply_set(project, SetValue(path="set/sweep/on", value=False))
+    buffer = io.BytesIO()
+    Image.fromarray(np.uint8([[[255, 0, 0], [0, 0, 255]]])).resize((64, 64), Image.Resampling.NEAREST).save(
+        buffer, "PNG"
+    )
+
+    def behind(**values: object) -> np.ndarray:
+        env = project.environment.model_copy(update={"background": Background(**values)})  # type: ignore[arg-type]
+        p = project.model_copy(update={"environment": env})
+        scene = compiler.compile(p, 1, 96, 64)
+        nit = background_of(p, 1, 96, 64, lambda key: buffer.getvalue(), scene.environment)
+        return nit * 2.0**-9.5 / 1.2
+
+    assert behind(kind="colour", colour=(0.1, 0.2, 0.3))[5, 5] == pytest.approx([0.1, 0.2, 0.3], rel=1e-4)
+    up = behind(kind="vertical", colour=(0, 0, 0), second=(1, 1, 1))
+    assert up[0, 0, 0] > 0.98 > 0.02 > up[-1, 0, 0]
+    round_one = behind(kind="radial", colour=(0, 0, 0), second=(1, 1, 1))
+    assert round_one[32, 48, 0] > 0.98 > 0.05 > round_one[0, 0, 0]
+    picture = behind(kind="picture", picture="x")
+    assert picture[32, 10] == pytest.approx([1, 0, 0], abs=0.02)
+    assert picture[32, 85] == pytest.approx([0, 0, 1], abs=0.02)
+    film = expose_frame(project, 1, compiler, tracer)
+    shown = with_background(film.radiance, film.alpha, np.full((64, 96, 3), 7.0, np.float32))
+    assert (shown[film.alpha == 0] == 7).all()
+    assert np.array_equal(shown[film.alpha == 1], film.radiance[film.alpha == 1])
+    clear = project.model_copy(update={"shoot": project.shoot.model_copy(update={"transparent": True})})
+    _, alpha = beauty(film, clear, 1, compiler)
+    assert alpha is not None
+    assert 0 < alpha.mean() < 1
+
+
+@pytest.mark.parametrize("file_format", ["png", "tiff"])
+@pytest.mark.parametrize("channels", [1, 3, 4])
+def test_sixteen_bits_survive(file_format: str, channels: int) -> None:
+    values = np.random.default_rng(1).random((9, 7, channels)).astype(np.float32)
+    data = encode_display(values[..., 0] if channels == 1 else values, file_format, 16)
+    wanted = (values * 65535 + 0.5).astype(np.uint16).reshape(9, 7, channels)
+    if file_format == "tiff":
+        read = tifffile.imread(io.BytesIO(data))
+        assert np.array_equal(read.reshape(9, 7, channels), wanted)
+        return
+    with Image.open(io.BytesIO(data)) as image:  # Pillow reads eight bits of colours, all sixteen of grey
+        read = np.asarray(image)
+    assert np.array_equal(read.reshape(9, 7, channels) if channels > 1 else read[..., None],
+                          wanted if channels == 1 else wanted >> 8)  # fmt: skip
+
+
+def test_an_empty_film_records_nothing(tracer: Tracer) -> None:
+    project, compiler = studio()
+    scene = compiler.compile(project, 1, 32, 24)
+    film = film_for(scene)
+    assert film.layers == ()
+    assert film.places.shape[0] == 0
+    tracer.expose(film, scene, 2)
+    assert film.samples == 2
