@@ -102,11 +102,16 @@ def shoot(
 @app.command()
 def bench(
     project: Annotated[str, typer.Option(help="storm-glass-no-4 or harbour-lantern.")] = "storm-glass-no-4",
+    growth: Annotated[bool, typer.Option("--growth", help="How time grows with triangles, lights, pixels.")] = False,
 ) -> None:
     """Measure the renderer on a demo project; figures are ratios within this one run."""
     from .bench import run_bench
+    from .bench_growth import run_growth
 
-    run_bench(project, typer.echo)
+    if growth:
+        run_growth(typer.echo)
+    else:
+        run_bench(project, typer.echo)
 
 
 @app.command()

@@ -2,121 +2,16 @@
 
 import io
 import os
-import shutil
 import signal
-import socket
-import subprocess
-import sys
-import time
-import urllib.request
-from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 
 import av
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
-from tests.core.geometry.test_intake import glb
+from playwright.sync_api import Browser, Page, expect
+from tests.browser.conftest import LONG_MS, Server
 
 from cyclorama.store import Studio
-
-ARGUMENTS = [
-    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
-    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
-]  # fmt: skip
-LONG_MS = 180_000
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
-
-
-class Server:
-    """The program as a person starts it."""
-
-    def __init__(self, folder: Path):
-        self.folder, self.port = folder, free_port()
-        self.process: subprocess.Popen[bytes] | None = None
-        self.start()
-
-    @property
-    def address(self) -> str:
-        return f"http://127.0.0.1:{self.port}"
-
-    def start(self) -> None:
-        command = [
-            sys.executable,
-            "-m",
-            "cyclorama",
-            "run",
-            "--no-open",
-            "--port",
-            str(self.port),
-            "--data",
-            str(self.folder),
-        ]
-        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-        end = time.monotonic() + 60
-        while True:
-            try:
-                urllib.request.urlopen(f"{self.address}/api/renderer").read()
-                return
-            except OSError:
-                assert time.monotonic() < end
-                time.sleep(0.1)
-
-    def kill(self) -> None:
-        assert self.process
-        self.process.send_signal(signal.SIGKILL)
-        self.process.wait()
-
-
-@pytest.fixture(scope="module")
-def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    server = Server(tmp_path_factory.mktemp("browser"))
-    yield server
-    server.kill()
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Browser]:
-    path = next(p for p in map(shutil.which, ("chromium", "chromium-browser")) if p)
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
-        yield browser
-        browser.close()
-
-
-@pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
-    page = browser.new_page(viewport={"width": 1280, "height": 800})
-    problems: list[str] = []
-    page.on("pageerror", lambda error: problems.append(str(error)))
-    yield page
-    page.close()
-    assert problems == []
-
-
-@pytest.fixture(scope="module")
-def model(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    path = tmp_path_factory.mktemp("models") / "brass-ball.glb"
-    path.write_bytes(glb(base=(0.9, 0.7, 0.4), metal=1.0, rough=0.3))
-    return path
-
-
-@pytest.fixture(scope="module")
-def floor(server: Server, browser: Browser, model: Path) -> str:
-    """Address of a studio floor made by bringing a model to the reel wall."""
-    page = browser.new_page(viewport={"width": 1280, "height": 800})
-    page.goto(server.address)
-    page.set_input_files("#model-file", str(model))
-    page.wait_for_url("**/projects/**", timeout=LONG_MS)
-    expect(page.locator("#stations")).to_contain_text("brass-ball.glb", timeout=LONG_MS)
-    address = page.url.split("#")[0]
-    page.close()
-    return address
 
 
 def opened(page: Page, floor: str, station: str = "subject") -> None:

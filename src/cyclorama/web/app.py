@@ -14,6 +14,7 @@ from ..core.errors import CycloramaError, IntakeError, NotFoundError, StaleError
 from ..shoot.worker import ensure_worker, mark_interrupted
 from ..store import Studio
 from . import live, pages, projects, takes
+from .clips import ClipDesk
 from .context import Context
 from .intakes import IntakeDesk
 from .lens import Lens
@@ -31,7 +32,7 @@ def create_app(folder: Path) -> FastAPI:
         mark_interrupted(studio)
         if studio.takes.next_queued():
             ensure_worker(studio)
-        app.state.context = Context(studio, Lens(studio), IntakeDesk())
+        app.state.context = Context(studio, Lens(studio), IntakeDesk(), ClipDesk())
         yield
         app.state.context.lens.close()
 

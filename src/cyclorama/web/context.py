@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from fastapi.requests import HTTPConnection
 
 from ..store import Studio
+from .clips import ClipDesk
 from .intakes import IntakeDesk
 from .lens import Lens
 
@@ -14,6 +15,7 @@ class Context:
     studio: Studio
     lens: Lens
     intakes: IntakeDesk
+    clips: ClipDesk
 
 
 def context(connection: HTTPConnection) -> Context:

@@ -25,6 +25,8 @@ from ..store import Studio
 FULL_SAMPLES = 256
 STEPS = (2, 8, 32, 96, FULL_SAMPLES)
 """Samples at which a picture is sent."""
+FIRST_SHRINK = 3
+"""The first picture after an edit is this much smaller than the lens, to be there at once."""
 POSTER_WIDTH, POSTER_SAMPLES = 480, 24
 
 
@@ -153,7 +155,7 @@ class Lens:
         project = self._studio.projects.get(viewer.project_id).project
         request, frame, asked = viewer.request, viewer.frame, viewer.asked_at
         for width, height, steps in (
-            (max(1, viewer.width // 2), max(1, viewer.height // 2), (1,)),
+            (max(1, viewer.width // FIRST_SHRINK), max(1, viewer.height // FIRST_SHRINK), (1,)),
             (viewer.width, viewer.height, STEPS),
         ):
             scene = self._compiler.compile(project, frame, width, height)

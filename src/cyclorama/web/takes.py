@@ -6,19 +6,24 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends
-from fastapi.responses import FileResponse, StreamingResponse
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import FileResponse, Response, StreamingResponse
+from PIL import Image
 from pydantic import BaseModel
 
 from ..core.clip.encode import encode_mp4
 from ..core.errors import NotFoundError, ShootError
 from ..core.motion import FrameRate
+from ..core.picture.exr import read_layers
+from ..core.picture.mix import light_layers, mixed
+from ..core.picture.view import to_bytes, to_display
+from ..core.render.outputs import pass_extension
 from ..core.sequence.names import sequence_stem
 from ..core.sequence.seam import check_seam, display_picture
 from ..core.sheet import readiness, review
 from ..core.sheet.words import duration
 from ..shoot import desk
-from ..shoot.take import frame_path, thumb_path
+from ..shoot.take import frame_path, pass_path, thumb_path
 from ..shoot.worker import mark_interrupted
 from ..store import Studio, TakeRecord
 from .context import Context, context
@@ -47,6 +52,9 @@ def take_state(take: TakeRecord) -> dict[str, Any]:
         "width": s.width, "height": s.height, "samples": s.samples, "format": s.file_format, "move": move.name,
         "rate": [move.rate_num, move.rate_den], "loops": move.kind != "hold" and len(take.numbers) == move.frames,
         "created": take.created.isoformat(timespec="minutes"), "stem": sequence_stem(take.project),
+        "passes": [n for n in take.project.shoot.passes.wanted if pass_extension(take.project, n) in ("png", "jpg")],
+        "lights": [f"light {x.name}" for x in take.project.lit_lights] + ["light environment", "light glow"]
+        if "lights" in take.project.shoot.passes.wanted else [],
     }  # fmt: skip
 
 
@@ -119,7 +127,7 @@ def _finished_frames(studio: Studio, take_id: str) -> tuple[TakeRecord, list[Pat
 def seam(ctx: Ctx, take_id: str) -> dict[str, Any]:
     """The seam check on the pictures."""
     take, paths = _finished_frames(ctx.studio, take_id)
-    if take.project.shoot.file_format == "exr":
+    if take.project.shoot.file_format not in ("png", "jpeg"):
         raise ShootError("The seam check reads PNG and JPEG frames.")
     check = check_seam([display_picture(p) for p in paths])
     complete = len(paths) == take.project.move.frames
@@ -127,19 +135,74 @@ def seam(ctx: Ctx, take_id: str) -> dict[str, Any]:
     return {"sentence": sentence, "seam": check.seam, "steps": check.steps, "median": check.median}
 
 
+def _clip_of(ctx: Context, take_id: str, loops: int) -> tuple[TakeRecord, list[Path], Path, int]:
+    take, paths = _finished_frames(ctx.studio, take_id)
+    if take.project.shoot.file_format not in ("png", "jpeg"):
+        raise ShootError("Clips are made from PNG or JPEG frames; these have no look or size of their own.")
+    loops = min(max(loops, 1), 20)
+    return take, paths, take.folder / f"{sequence_stem(take.project)}{'' if loops == 1 else f'_x{loops}'}.mp4", loops
+
+
+@router.post("/takes/{take_id}/clip")
+def make_clip(ctx: Ctx, take_id: str, loops: int = 1) -> dict[str, Any]:
+    """Begin to encode the take; follow it with GET, stop it with DELETE, then fetch clip.mp4."""
+    take, paths, target, loops = _clip_of(ctx, take_id, loops)
+    rate = FrameRate(take.project.move.rate_num, take.project.move.rate_den).fraction
+    return ctx.clips.start(paths, rate, target, loops).as_json()
+
+
+@router.get("/takes/{take_id}/clip")
+def clip_progress(ctx: Ctx, take_id: str, loops: int = 1) -> dict[str, Any]:
+    return ctx.clips.get(_clip_of(ctx, take_id, loops)[2]).as_json()
+
+
+@router.delete("/takes/{take_id}/clip")
+def stop_clip(ctx: Ctx, take_id: str, loops: int = 1) -> dict[str, Any]:
+    job = ctx.clips.get(_clip_of(ctx, take_id, loops)[2])
+    job.stop.set()
+    return job.as_json()
+
+
 @router.get("/takes/{take_id}/clip.mp4")
 def clip(ctx: Ctx, take_id: str, loops: int = 1) -> FileResponse:
     """The take as an H.264 clip; made once for the frames as they are."""
-    take, paths = _finished_frames(ctx.studio, take_id)
-    if take.project.shoot.file_format == "exr":
-        raise ShootError("EXR takes have no look of their own; shoot PNG or JPEG for a clip.")
-    loops = min(max(loops, 1), 20)
-    target = take.folder / f"{sequence_stem(take.project)}{'' if loops == 1 else f'_x{loops}'}.mp4"
+    take, paths, target, loops = _clip_of(ctx, take_id, loops)
     newest = max(p.stat().st_mtime for p in paths)
     if not target.exists() or target.stat().st_mtime < newest:
-        rate = FrameRate(take.project.move.rate_num, take.project.move.rate_den).fraction
-        encode_mp4(paths, rate, target, loops)
+        encode_mp4(paths, FrameRate(take.project.move.rate_num, take.project.move.rate_den).fraction, target, loops)
     return FileResponse(target, media_type="video/mp4", filename=target.name)
+
+
+@router.get("/takes/{take_id}/passes/{name}/{number}")
+def pass_frame(ctx: Ctx, take_id: str, name: str, number: int) -> FileResponse:
+    take = ctx.studio.takes.get(take_id)
+    if name not in take.project.shoot.passes.wanted:
+        raise NotFoundError(f"This take has no pass called ‘{name[:40]}’.")
+    return _file(pass_path(take, name, number), f"Frame {number} of ‘{name}’")  # type: ignore[arg-type]
+
+
+@router.get("/takes/{take_id}/mix/{number}")
+def mix(ctx: Ctx, take_id: str, number: int, request: Request) -> Response:
+    """A frame with its lights re-balanced: every query field names a light and its change in stops."""
+    take = ctx.studio.takes.get(take_id)
+    if "lights" not in take.project.shoot.passes.wanted:
+        raise ShootError("The lights of this take were not kept apart; shoot it with the pass ‘Every light apart’.")
+    try:
+        stops = {name: min(max(float(value), -20.0), 20.0) for name, value in request.query_params.items()}
+    except ValueError as error:
+        raise ShootError("A change of strength is a number of stops.") from error
+    path = pass_path(take, "lights", number)
+    picture = mixed(light_layers(read_layers(_whole(path), path.name)), stops)
+    buffer = io.BytesIO()
+    # the layers are exposed already
+    Image.fromarray(to_bytes(to_display(picture, take.project.look.view))).save(buffer, "JPEG", quality=93)
+    return Response(buffer.getvalue(), media_type="image/jpeg", headers={"cache-control": "no-cache"})
+
+
+def _whole(path: Path) -> bytes:
+    if not path.exists():
+        raise NotFoundError("This frame is not there yet.")
+    return path.read_bytes()
 
 
 @router.get("/takes/{take_id}/frames.zip")

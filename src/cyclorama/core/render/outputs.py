@@ -59,6 +59,8 @@ def _pass(
     name: PassName, project: Project, frame: int, film: Film, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
 ) -> bytes:
     s = project.shoot
+    if name == "lights":
+        return _lights(project, frame, film, compiler)
     if name in NUMBERS:
         return _numbers(name, project, film)
     if name == "albedo":
@@ -94,13 +96,20 @@ def _numbers(name: PassName, project: Project, film: Film) -> bytes:
         names = _part_names(project) if which == 0 else ("Exit", "Sweep", "Disc", *(m.name for m in project.materials))
         channels, header = matte_channels(name, film.matte(which), names)
         return encode_channels(channels, header, rate)
-    if name == "lights":
-        kept = [layer for layer in film.layers if layer not in COMPONENTS]
-        return encode_layers({layer: expose(film.layer(layer), look) for layer in kept}, 32, rate=rate)
     if name == "components":
         return encode_layers({layer: expose(film.layer(layer), look) for layer in COMPONENTS}, 16, rate=rate)
     values = {"position": film.position, "depth": film.depth, "motion": film.motion}[name]
     return encode_layers({name: values}, 32, rate=rate)
+
+
+def _lights(project: Project, frame: int, film: Film, compiler: SceneCompiler) -> bytes:
+    """Every light's share of the picture, and what is seen behind it: they add up to the picture, exposed."""
+    s, look = project.shoot, shown_look(project)
+    layers = {layer: expose(film.layer(layer), look) for layer in film.layers if layer not in COMPONENTS}
+    if not s.transparent:
+        behind = compiler.background(project, frame, s.width, s.height)
+        layers["background"] = expose((1.0 - film.alpha[..., None]) * behind, look)
+    return encode_layers(layers, 32, rate=project.move.rate_num / project.move.rate_den)
 
 
 def _part_names(project: Project) -> tuple[str, ...]:

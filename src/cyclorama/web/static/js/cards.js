@@ -121,6 +121,14 @@ export class Cards {
     byId("readiness").textContent = this.forecast ? station.sentence.replace(/\.$/, `, ${this.forecast.sentence}.`) : station.sentence;
     byId("odd").replaceChildren(...station.hints.map((text) => make("li", {}, hint(text))));
     byId("shoot").disabled = station.mark === "missing";
+    this.#forecastSoon(version);
+  }
+
+  /** Once the Shoot card is open and nothing was changed for a moment, probe by itself. */
+  #forecastSoon(version) {
+    clearTimeout(this.soon);
+    if (this.forecast || byId("shoot").disabled || document.querySelector("[data-card=shoot]").hidden) return;
+    this.soon = setTimeout(() => this.store.state.version === version && !this.forecast && !byId("forecast").disabled && this.askForecast(), 2500);
   }
 
   async askForecast() {

@@ -1,6 +1,6 @@
 /** The screening room: plays a take as a loop, steps, scrubs, checks the seam, delivers. */
 
-import { get, make, say } from "./api.js";
+import { get, make, post, remove, say } from "./api.js";
 
 const byId = (id) => document.getElementById(id);
 const takeId = JSON.parse(byId("take-id").textContent);
@@ -13,7 +13,65 @@ let at = 0;
 let playing = false;
 let speed = 1;
 
-const url = (n) => `/api/takes/${takeId}/frames/${n}`;
+let shownPass = "beauty";
+let stops = {};
+
+function url(n) {
+  const changed = Object.entries(stops).filter(([, by]) => by !== 0);
+  if (changed.length) return `/api/takes/${takeId}/mix/${n}?${new URLSearchParams(changed)}`;
+  return shownPass === "beauty" ? `/api/takes/${takeId}/frames/${n}` : `/api/takes/${takeId}/passes/${shownPass}/${n}`;
+}
+
+/** Another pass or another balance: everything loaded so far is of no use. */
+function reload() {
+  cache.clear();
+  show(at);
+}
+
+function showPasses() {
+  byId("pass-group").hidden = !take.passes.length;
+  byId("pass-picker").replaceChildren(...["beauty", ...take.passes].map((name) =>
+    make("button", { class: "chip", "aria-selected": name === shownPass, onclick: () => ((shownPass = name), resetMix(), showPasses(), reload()) }, name)));
+}
+
+function resetMix() {
+  stops = {};
+  for (const box of byId("mix").querySelectorAll("input")) (box.value = 0), box.dispatchEvent(new Event("input"));
+}
+
+function showMix() {
+  byId("mix-group").hidden = !take.lights.length;
+  byId("mix").replaceChildren(...take.lights.map((name) => {
+    const value = make("span", { class: "num w-[62px] text-right" }, "0 stops");
+    const slider = make("input", { type: "range", min: -4, max: 4, step: 0.25, value: 0, class: "min-w-0 flex-1 accent-ink", "aria-label": name,
+      oninput: (e) => (value.textContent = `${e.target.value} stops`),
+      onchange: (e) => ((stops[name] = Number(e.target.value)), (shownPass = "beauty"), showPasses(), reload()) });
+    return make("label", { class: "row" }, make("span", { class: "name w-[92px] flex-none truncate" }, name.replace("light ", "")), slider, value);
+  }));
+}
+
+/** Encode with progress, then fetch the file; pressing again stops. */
+async function deliver(button) {
+  const loops = button.dataset.clip;
+  const at_ = `/api/takes/${takeId}/clip?loops=${loops}`;
+  if (button.dataset.busy) return remove(at_);
+  const label = button.textContent;
+  button.dataset.busy = "1";
+  try {
+    let job = await post(at_);
+    while (job.state === "encoding") {
+      button.textContent = `Encoding, ${Math.round(job.share * 100)} % – press to stop`;
+      await new Promise((resolve) => setTimeout(resolve, 250));
+      job = await get(at_);
+    }
+    if (job.state === "failed") say(job.message, 10);
+    if (job.state === "done") make("a", { href: `/api/takes/${takeId}/clip.mp4?loops=${loops}`, download: job.name }).click();
+  } catch (error) {
+    say(error.message, 10);
+  }
+  delete button.dataset.busy;
+  button.textContent = label;
+}
 
 function load(i) {
   const n = frames[i];
@@ -81,14 +139,18 @@ async function begin() {
   take = await get(`/api/takes/${takeId}`);
   frames = take.done;
   showSlate();
+  showPasses();
+  showMix();
   if (!frames.length) return (byId("seam").textContent = "No frame is finished yet.");
-  if (take.format === "exr") return (byId("seam").textContent = "EXR frames hold linear light; browsers cannot show them. Download them as a zip.");
+  if (take.format === "exr" || take.format === "tiff") return (byId("seam").textContent = `Browsers cannot show ${take.format.toUpperCase()} frames. Download them as a zip.`);
   scrub.max = frames.length - 1;
   await show(0);
   checkSeam();
 }
 
 byId("play").addEventListener("click", play);
+byId("mix-reset").addEventListener("click", () => (resetMix(), reload()));
+for (const button of document.querySelectorAll("[data-clip]")) button.addEventListener("click", () => deliver(button));
 scrub.addEventListener("input", () => show(Number(scrub.value)));
 for (const b of document.querySelectorAll("[data-step]")) b.addEventListener("click", () => show(at + Number(b.dataset.step)));
 byId("frame-now").addEventListener("change", (e) => show(Math.max(0, frames.indexOf(Number(e.target.value)))));

@@ -1,0 +1,93 @@
+"""`./cyc bench --growth`: how time grows with triangles, lights and resolution, each in one run."""
+
+import gc
+import time
+from collections.abc import Callable
+
+import numpy as np
+import psutil
+
+from .core.geometry.build import arc, lathe
+from .core.geometry.kept import content_hash
+from .core.geometry.mesh import Mesh
+from .core.render.film import Film
+from .core.render.scene import SceneCompiler
+from .core.render.tracer import Tracer
+from .core.scene import Camera, Light, Material, Part, Project, Subject, new_project
+
+TRIANGLES = (10_000, 100_000, 1_000_000, 3_000_000)
+LIGHTS = (1, 4, 16, 64)
+SIZES = ((320, 180), (640, 360), (1280, 720), (1920, 1080))
+
+
+def bumpy_ball(triangles: int) -> Mesh:
+    """A ball with a fine relief, of about so many triangles."""
+    around = max(16, round((triangles / 1.0) ** 0.5))
+    profile = arc(0, 0.3, 0.25, 90, -90, around // 2)
+    profile[[0, -1], 0] = 0
+    ball = lathe(profile, around, 60)
+    wave = 1 + 0.01 * np.sin(ball.vertices[:, :1] * 90) * np.sin(ball.vertices[:, 1:2] * 90)
+    return Mesh((ball.vertices * wave).astype(np.float32), ball.normals, ball.uvs, ball.triangles, ball.part)
+
+
+def _project(mesh: Mesh, lights: int) -> tuple[Project, dict[str, bytes]]:
+    data = mesh.to_bytes()
+    project = new_project("Growth")
+    part = Part(id="p", name="Ball", material="m", triangles=len(mesh.triangles))
+    lamps = tuple(
+        Light(id=f"l{i}", name=f"L{i}", azimuth_deg=360 * i / lights, elevation_deg=35, distance_m=1.5, width_m=0.3,
+              height_m=0.3, strength_stops=-float(np.log2(lights)))
+        for i in range(lights)
+    )  # fmt: skip
+    camera = Camera(id=project.camera_id, name="C", distance_m=1.6, target_height_m=0.3)
+    project = project.model_copy(update={
+        "subject": Subject(asset=content_hash(data), source_name="ball", parts=(part,)), "lights": lamps,
+        "materials": (Material(id="m", name="M", specular_roughness=0.3),), "cameras": (camera,),
+    })  # fmt: skip
+    return project, {content_hash(data): data}
+
+
+def _seconds(tracer: Tracer, project: Project, compiler: SceneCompiler, width: int, height: int) -> float:
+    scene = compiler.compile(project, 1, width, height)
+    best = np.inf
+    for _ in range(2):
+        start = time.perf_counter()
+        tracer.expose(Film(width, height), scene, 4)
+        best = min(best, time.perf_counter() - start)
+    return float(best)
+
+
+def run_growth(tell: Callable[[str], None]) -> None:
+    """Measure and print three tables; each figure relative to the first of its table."""
+    with Tracer() as tracer:
+        warm, assets = _project(bumpy_ball(10_000), 1)
+        _seconds(tracer, warm, SceneCompiler(assets.__getitem__), 64, 36)
+        tell("triangles      compile     bytes/triangle   frame 640×360, 4 samples   relative")
+        first = None
+        for count in TRIANGLES:
+            project, assets = _project(bumpy_ball(count), 3)
+            compiler = SceneCompiler(assets.__getitem__)
+            gc.collect()
+            before, start = psutil.Process().memory_info().rss, time.perf_counter()
+            compiler.compile(project, 1, 640, 360)
+            compiled = time.perf_counter() - start
+            grown = psutil.Process().memory_info().rss - before
+            real = project.subject.parts[0].triangles if project.subject else 0
+            seconds = _seconds(tracer, project, compiler, 640, 360)
+            first = first or seconds
+            tell(f"{real:>9,}   {compiled:7.2f} s   {grown / real:12.0f}   {seconds:16.2f} s   {seconds / first:16.2f}")
+        tell("lights         frame 640×360, 4 samples   relative")
+        mesh, first = bumpy_ball(100_000), None
+        for count in LIGHTS:
+            project, assets = _project(mesh, count)
+            seconds = _seconds(tracer, project, SceneCompiler(assets.__getitem__), 640, 360)
+            first = first or seconds
+            tell(f"{count:>9}   {seconds:16.2f} s   {seconds / first:16.2f}")
+        tell("pixels         frame, 4 samples   relative   pixels relative")
+        project, assets = _project(mesh, 3)
+        compiler, first = SceneCompiler(assets.__getitem__), None
+        for width, height in SIZES:
+            seconds = _seconds(tracer, project, compiler, width, height)
+            first = first or seconds
+            pixels = width * height / (SIZES[0][0] * SIZES[0][1])
+            tell(f"{width:>5}×{height:<5}   {seconds:9.2f} s   {seconds / first:9.2f}   {pixels:9.2f}")

@@ -1,0 +1,181 @@
+"""Make the rendered sheets in docs/screenshots: all material presets, and all passes of a frame.
+
+.venv/bin/python tools/sheets.py presets    (about five minutes)
+.venv/bin/python tools/sheets.py passes     (about two minutes)
+"""
+
+import io
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PIL import Image, ImageDraw, ImageFont
+
+from cyclorama.core.geometry.build import arc, lathe
+from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.mesh import Mesh, join
+from cyclorama.core.material.presets import PRESETS, with_preset
+from cyclorama.core.picture.cryptomatte import id_as_float, name_id
+from cyclorama.core.picture.exposure import expose
+from cyclorama.core.picture.exr import encode_exr, read_layers
+from cyclorama.core.picture.view import srgb_encode, to_bytes, to_display
+from cyclorama.core.render.frame import beauty, expose_frame
+from cyclorama.core.render.outputs import pass_files
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import (
+    Camera,
+    Environment,
+    Light,
+    Look,
+    Material,
+    Part,
+    Passes,
+    Project,
+    SetValue,
+    Subject,
+    apply_set,
+    new_project,
+)
+from cyclorama.demo.environments import north_light_studio
+from cyclorama.demo.projects import storm_glass_project
+
+TARGET = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+FONT = Path(__file__).resolve().parents[1] / "src/cyclorama/web/static/fonts/hanken-grotesk-latin-wght-normal.woff2"
+PAPER, INK, GAP = (244, 241, 235), (32, 30, 27), 10
+
+
+def sample_body() -> Mesh:
+    """A ball with a groove on a foot: curved, flat and hard-edged places for a material to show on."""
+    ball = lathe(np.array([p for p in arc(0, 0.062, 0.05, 90, -62, 96)]), 160, 40)
+    groove = lathe(np.array([[0.0243, 0.0175], [0.021, 0.014], [0.021, 0.012]]), 160, 40)
+    foot = lathe(
+        np.array([[0.021, 0.012], [0.040, 0.012], [0.042, 0.010], [0.042, 0.002], [0.040, 0.0], [0.0, 0.0]]), 160, 20
+    )
+    return join([ball, groove, foot])
+
+
+def preset_project() -> tuple[Project, dict[str, bytes]]:
+    mesh = sample_body()
+    data, picture = mesh.to_bytes(), encode_exr(north_light_studio())
+    material = Material(id="m", name="Preset")
+    parts = tuple(Part(id=f"p{i}", name=f"Part {i}", material="m", triangles=1) for i in range(3))
+    base = new_project("Presets")
+    stage = base.set.model_copy(update={
+        "disc": base.set.disc.model_copy(update={"on": False}),
+        "sweep": base.set.sweep.model_copy(update={"width_m": 3, "depth_m": 3, "height_m": 1.5, "fillet_m": 0.6,
+                                                   "color": (0.5, 0.48, 0.45)}),
+    })  # fmt: skip
+    lights = (
+        Light(id="key", name="Key", azimuth_deg=-50, elevation_deg=42, distance_m=0.45, width_m=0.22, height_m=0.3,
+              strength_stops=-3.4),
+        Light(id="rim", name="Rim", azimuth_deg=150, elevation_deg=30, distance_m=0.45, width_m=0.1, height_m=0.35,
+              strength_stops=-3.6),
+    )  # fmt: skip
+    project = base.model_copy(update={
+        "subject": Subject(asset=content_hash(data), source_name="ball.glb", parts=parts), "materials": (material,),
+        "set": stage, "lights": lights, "look": Look(ev100=8.6),
+        "environment": Environment(asset=content_hash(picture), source_name="n.exr", strength_stops=-2.0),
+        "cameras": (Camera(id=base.camera_id, name="C", focal_mm=90, distance_m=0.52, elevation_deg=14,
+                           target_height_m=0.056),),
+    })  # fmt: skip
+    return project, {content_hash(data): data, content_hash(picture): picture}
+
+
+def font(size: int) -> ImageFont.FreeTypeFont | ImageFont.ImageFont:
+    try:
+        return ImageFont.truetype(str(FONT), size)
+    except OSError:
+        return ImageFont.load_default(size)
+
+
+def sheet(tiles: list[tuple[str, Image.Image]], columns: int) -> Image.Image:
+    """Labelled tiles on paper."""
+    w, h = tiles[0][1].size
+    rows = -(-len(tiles) // columns)
+    picture = Image.new("RGB", (columns * (w + GAP) + GAP, rows * (h + 26) + GAP), PAPER)
+    draw = ImageDraw.Draw(picture)
+    for i, (label, tile) in enumerate(tiles):
+        x, y = GAP + i % columns * (w + GAP), GAP + i // columns * (h + 26)
+        picture.paste(tile, (x, y))
+        draw.text((x + 1, y + h + 3), label, INK, font(14))
+    return picture
+
+
+def presets() -> None:
+    project, assets = preset_project()
+    compiler, tiles = SceneCompiler(assets.__getitem__), []
+    shoot = project.shoot.model_copy(update={"width": 196, "height": 196, "samples": 128})
+    with Tracer() as tracer:
+        for name in PRESETS:
+            p = project.model_copy(update={"materials": (with_preset(project.materials[0], name),), "shoot": shoot})
+            film = expose_frame(p, 1, compiler, tracer)
+            radiance, _ = beauty(film, p, 1, compiler)
+            tiles.append((name, Image.fromarray(to_bytes(to_display(expose(radiance, p.look), p.look.view)))))
+            print(name, flush=True)
+    sheet(tiles, 6).save(TARGET / "material-presets.png")
+
+
+def passes() -> None:
+    demo = storm_glass_project()
+    wanted = ("albedo", "normal", "position", "depth", "motion", "objects", "lights", "components", "catcher",
+              "occlusion", "wireframe", "clay")  # fmt: skip
+    project = demo.project
+    for path, value in (("shoot/width", 400), ("shoot/height", 400), ("shoot/samples", 96)):
+        project = apply_set(project, SetValue(path=path, value=value))
+    project = project.model_copy(
+        update={"shoot": project.shoot.model_copy(update={"passes": Passes(wanted=wanted, wire_px=0.7)})}
+    )
+    compiler = SceneCompiler({**demo.intake.assets, **demo.assets}.__getitem__)
+    tiles = []
+    with Tracer() as tracer:
+        film = expose_frame(project, 1, compiler, tracer)
+        radiance, _ = beauty(film, project, 1, compiler)
+        tiles.append(("beauty", Image.fromarray(to_bytes(to_display(expose(radiance, project.look), "neutral")))))
+        for file in pass_files(project, 1, film, compiler, tracer):
+            tiles += shown(file.name, file.extension, file.data, project)
+            print(file.name, flush=True)
+    small = [(name, tile.convert("RGB").resize((300, 300), Image.Resampling.LANCZOS)) for name, tile in tiles]
+    sheet(small, 4).save(TARGET / "passes.png")
+
+
+def shown(name: str, extension: str, data: bytes, project: Project) -> list[tuple[str, Image.Image]]:
+    """A pass as pictures that can be looked at."""
+    if extension != "exr":
+        picture = Image.open(io.BytesIO(data))
+        if picture.mode == "RGBA":
+            picture = Image.alpha_composite(Image.new("RGBA", picture.size, (118, 118, 118, 255)), picture)
+        return [(name, picture.convert("RGB"))]
+    c = read_layers(data, name)
+
+    def stacked(layer: str, letters: str = "RGB") -> np.ndarray:
+        return np.stack([c[f"{layer}.{x}"] for x in letters], axis=-1)
+
+    tiled: dict[str, Callable[[], np.ndarray]] = {
+        "depth": lambda: np.repeat(np.clip(1.4 - c["depth.Z"], 0, 1)[..., None], 3, axis=2),
+        "position": lambda: np.clip(stacked("position", "XYZ") * 2.5 + 0.4, 0, 1),
+        "motion": lambda: np.clip(np.dstack([stacked("motion", "XY") / 8 + 0.5, 0 * c["motion.X"] + 0.5]), 0, 1),
+    }  # fmt: skip
+    if name in tiled:
+        return [(name, Image.fromarray(to_bytes(srgb_encode(tiled[name]().astype(np.float32)))))]
+    if name == "objects":
+        names = ["Sweep", "Disc", *(p.name for p in project.subject.parts)] if project.subject else []
+        colours = np.random.default_rng(4).uniform(0.15, 0.95, (len(names), 3))
+        flat = np.zeros((*c["objects00.R"].shape, 3))
+        for part, colour in zip(names, colours, strict=True):
+            flat[c["objects00.R"] == id_as_float(name_id(part))] = colour
+        return [("part mattes", Image.fromarray(to_bytes(flat.astype(np.float32))))]
+    layers = {
+        "lights": ("light Key", "light Rim", "light environment"),
+        "components": ("direct specular", "indirect transmission"),
+    }
+    return [
+        (layer, Image.fromarray(to_bytes(to_display(stacked(layer).astype(np.float32), "neutral"))))
+        for layer in layers[name]
+    ]
+
+
+if __name__ == "__main__":
+    for wanted in sys.argv[1:] or ["presets", "passes"]:
+        {"presets": presets, "passes": passes}[wanted]()
