@@ -91,6 +91,9 @@ class TextureShelf:
             self._transform.append(list(transform))
         return self._rows[key]
 
+    def __len__(self) -> int:
+        return len(self._layout)
+
     def arrays(self) -> Textures:
         """Everything taken in so far."""
         texels = np.concatenate(self._texels) if self._texels else np.zeros((1, 4), np.uint8)

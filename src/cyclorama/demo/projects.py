@@ -11,6 +11,7 @@ from ..core.scene import (
     Camera,
     Disc,
     Environment,
+    Gobo,
     Light,
     Look,
     Move,
@@ -62,6 +63,9 @@ def storm_glass_project() -> DemoProject:
                   height_m=1.2, strength_stops=-3.4, temperature_k=6200),
         Light(id="rim", name="Rim", role="rim", azimuth_deg=158, elevation_deg=28, distance_m=1.0, width_m=0.25,
                   height_m=1.0, strength_stops=-1.4, temperature_k=6800),
+        Light(id="window", name="Window", shape="spot", role="accent", azimuth_deg=-8, elevation_deg=44,
+              distance_m=1.05, width_m=0.03, cone_deg=40, edge=0.4, strength_stops=-2.7, temperature_k=4600,
+              gobo=Gobo(pattern="window", softness=0.12, rotation_deg=-6)),
     )  # fmt: skip
     project = Project(
         id="storm-glass-no-4", name="Storm Glass No. 4", subject=_placed(intake, stage), materials=intake.materials,

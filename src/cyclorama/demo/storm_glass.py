@@ -27,8 +27,9 @@ def build_storm_glass(seed: int = 4) -> bytes:
     )  # fmt: skip
     wood_colour, wood_mr = turned_wood(profile)
     walnut = glb.material(
-        "Walnut", rough=1.0, base_map=glb.texture("walnut", wood_colour), mr_map=glb.texture("walnut surface", wood_mr)
-    )
+        "Walnut", rough=1.0, base_map=glb.texture("walnut", wood_colour), mr_map=glb.texture("walnut surface", wood_mr),
+        extensions={"KHR_materials_clearcoat": {"clearcoatFactor": 0.85, "clearcoatRoughnessFactor": 0.14}},
+    )  # fmt: skip
     clear = glb.material("Glass and liquid", rough=0.0, extensions=glass(1.45, (0.80, 0.93, 0.94), 0.16))
     crystal = glb.material("Crystals", (0.93, 0.955, 0.97), rough=0.22)
     cork = glb.material("Seal", (0.02, 0.018, 0.016), rough=0.45)

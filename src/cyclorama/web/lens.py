@@ -5,7 +5,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from PIL import Image
 
@@ -27,6 +27,7 @@ STEPS = (2, 8, 32, 96, FULL_SAMPLES)
 """Samples at which a picture is sent."""
 FIRST_SHRINK = 3
 """The first picture after an edit is this much smaller than the lens, to be there at once."""
+FIRST_BOUNCES = 5
 POSTER_WIDTH, POSTER_SAMPLES = 480, 24
 
 
@@ -159,6 +160,8 @@ class Lens:
             (viewer.width, viewer.height, STEPS),
         ):
             scene = self._compiler.compile(project, frame, width, height)
+            if steps is not STEPS:
+                scene = replace(scene, max_bounces=min(scene.max_bounces, FIRST_BOUNCES))
             film = Film(width, height)
             for target in steps:
                 self._tracer.expose(film, scene, target - film.samples, 0, cancelled)

@@ -6,7 +6,7 @@ import pyoidn
 from ..arrays import RGBImage
 from .film import Film
 
-BORDER_PX = 16
+BORDER_PX = 12
 """The filter is weak at the border of its input (single bright or dark pixels stay); it gets this much mirrored
 picture all round, which is cut off again."""
 

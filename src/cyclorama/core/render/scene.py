@@ -119,8 +119,11 @@ class SceneCompiler:
         stage = project.set
         sweep = _SWEEP.model_copy(update={"base_color": stage.sweep.color, "specular_roughness": stage.sweep.roughness})
         disc = _DISC.model_copy(update={"base_color": stage.disc.color, "specular_roughness": stage.disc.roughness})
-        textures = TextureSet(self._read)
-        return material_rows((sweep, disc, *project.materials), textures), textures.shelf.arrays()
+        # the pictures stay until other maps are used: unpacking them takes longer than all the rest
+        maps = tuple(m.maps for m in project.materials)
+        textures: TextureSet = self._keep("maps", maps, lambda: TextureSet(self._read))
+        rows = material_rows((sweep, disc, *project.materials), textures)
+        return rows, self._keep("textures", (maps, len(textures.shelf)), textures.shelf.arrays)
 
     def _geometry_key(self, project: Project) -> object:
         sweep = project.set.sweep.model_copy(update={"color": (0, 0, 0), "roughness": 0})

@@ -94,7 +94,9 @@ class Tracer:
         progress: Tell,
     ) -> None:  # fmt: skip
         for first, count in _rounds(start, sample_count):
-            per_batch = max(1, BATCH_PATHS // count)
+            # small pictures are cut finer, so that no thread waits for another
+            most = min(BATCH_PATHS, -(-len(order) * count // (2 * self.threads)))
+            per_batch = max(1, most // count)
             batches = [order[i : i + per_batch] for i in range(0, len(order), per_batch)]
 
             def run(pixels: np.ndarray, first: int = first, count: int = count) -> None:
