@@ -52,7 +52,7 @@ class FrameMaker:
         clean = denoise(film, radiance=light) if p.shoot.denoise else light
         picture = FramePicture(film, *beauty(film, p, number, self._compiler, clean))
         for n in list(self._kept):
-            if n not in around.values() or n == around.get(-REACH, number + 1):
+            if n not in around.values() or n == around.get(-REACH):
                 del self._kept[n]
         return picture
 

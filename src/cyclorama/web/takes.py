@@ -83,16 +83,6 @@ def one_take(ctx: Ctx, take_id: str) -> dict[str, Any]:
     return take_state(ctx.studio.takes.get(take_id))
 
 
-@router.post("/takes/{take_id}/{action}")
-def act(ctx: Ctx, take_id: str, action: str) -> dict[str, Any]:
-    """pause, stop, resume"""
-    actions = {"pause": desk.pause, "stop": desk.stop, "resume": desk.resume}
-    if action not in actions:
-        raise NotFoundError(f"A take cannot be asked to ‘{action[:40]}’.")
-    actions[action](ctx.studio, take_id)
-    return take_state(ctx.studio.takes.get(take_id))
-
-
 @router.delete("/takes/{take_id}")
 def remove(ctx: Ctx, take_id: str) -> dict[str, bool]:
     desk.remove(ctx.studio, take_id)
@@ -214,6 +204,16 @@ def frames_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
         _zip_chunks(paths, stem), media_type="application/zip",
         headers={"content-disposition": f'attachment; filename="{stem}.zip"'},
     )  # fmt: skip
+
+
+@router.post("/takes/{take_id}/{action}")
+def act(ctx: Ctx, take_id: str, action: str) -> dict[str, Any]:
+    """pause, stop, resume"""
+    actions = {"pause": desk.pause, "stop": desk.stop, "resume": desk.resume}
+    if action not in actions:
+        raise NotFoundError(f"A take cannot be asked to ‘{action[:40]}’.")
+    actions[action](ctx.studio, take_id)
+    return take_state(ctx.studio.takes.get(take_id))
 
 
 class _Sink(io.RawIOBase):

@@ -1,0 +1,141 @@
+"""Passes, re-balanced lights, pictures and clips over the JSON interface."""
+
+import io
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+from PIL import Image
+from tests.core.geometry.test_intake import glb
+from tests.web.test_api import change, client, intake, put  # noqa: F401  (client is a fixture)
+
+from cyclorama.core.picture.mix import light_layers, mixed
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.shoot import desk
+from cyclorama.shoot.take import frame_path, frames_to_shoot, pass_path, shoot_take
+from cyclorama.store import Studio
+
+SMALL = {"shoot/width": 64, "shoot/height": 48, "shoot/samples": 8, "shoot/denoise": False, "shoot/to_frame": 3}
+
+
+def shot(client: TestClient, folder: Path, tracer: Tracer, **values: object) -> tuple[Studio, str]:  # noqa: F811
+    """A short take of a ball, shot in this process."""
+    key = intake(client, "/api/intakes", {"ball.glb": glb()})["result"]["project"]
+    version = client.get(f"/api/projects/{key}").json()["version"]
+    settings = SMALL | {k.replace("__", "/"): v for k, v in values.items()}
+    assert change(client, key, version, *(put(p, v) for p, v in settings.items())).status_code == 200
+    studio = Studio(folder)
+    take = desk.call_take(studio, studio.projects.get(key), start=False)
+    assert shoot_take(studio, take.id, tracer) == "done"
+    return studio, take.id
+
+
+def picture_of(response) -> np.ndarray:  # type: ignore[no-untyped-def]
+    assert response.status_code == 200
+    return np.asarray(Image.open(io.BytesIO(response.content)).convert("RGB"), float)
+
+
+def test_lights_are_rebalanced_from_the_take(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    studio, take = shot(client, data_folder, tracer, shoot__passes__wanted=["lights", "clay", "depth"])
+    state = client.get(f"/api/takes/{take}").json()
+    assert state["passes"] == ["clay"]
+    assert state["lights"] == ["light Key", "light Fill", "light Rim", "light environment", "light glow"]
+    beauty = picture_of(client.get(f"/api/takes/{take}/frames/1"))
+    as_shot = picture_of(client.get(f"/api/takes/{take}/mix/1"))
+    assert np.abs(beauty - as_shot).mean() < 3  # JPEG, and half a step of rounding
+    brighter = picture_of(client.get(f"/api/takes/{take}/mix/1", params={"light Key": 1}))
+    dark = picture_of(client.get(f"/api/takes/{take}/mix/1", params={n: -20 for n in state["lights"]}))
+    assert brighter.mean() > as_shot.mean() + 2
+    assert dark.mean() < 3
+    assert client.get(f"/api/takes/{take}/mix/1", params={"light Moon": 1}).status_code == 422
+    assert client.get(f"/api/takes/{take}/mix/1", params={"light Key": "much"}).status_code == 422
+    assert client.get(f"/api/takes/{take}/mix/9").status_code == 404
+    clay = picture_of(client.get(f"/api/takes/{take}/passes/clay/1"))
+    assert np.abs(clay - beauty).mean() > 2
+    assert client.get(f"/api/takes/{take}/passes/wireframe/1").status_code == 404
+    # a frame without one of its passes is shot again
+    record = studio.takes.get(take)
+    assert frames_to_shoot(record) == []
+    pass_path(record, "depth", 2).unlink()
+    assert frames_to_shoot(record) == [2]
+
+
+def test_mixing_adds_up() -> None:
+    rng = np.random.default_rng(3)
+    channels = {f"light {n}.{c}": rng.random((4, 5)).astype(np.float32) for n in ("A", "B") for c in "RGB"}
+    layers = light_layers(channels)
+    assert list(layers) == ["light A", "light B"]
+    assert mixed(layers, {}) == pytest.approx(layers["light A"] + layers["light B"])
+    assert mixed(layers, {"light A": 2.0}) == pytest.approx(4 * layers["light A"] + layers["light B"])
+
+
+def test_neighbours_expose_each_frame_once(
+    client: TestClient,  # noqa: F811
+    data_folder: Path,
+    tracer: Tracer,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    from cyclorama.shoot import maker
+
+    exposed: list[int] = []
+    plain = maker.expose_frame
+
+    def counting(project, frame, *more):  # type: ignore[no-untyped-def]
+        exposed.append(frame)
+        return plain(project, frame, *more)
+
+    monkeypatch.setattr(maker, "expose_frame", counting)
+    studio, take = shot(client, data_folder, tracer, shoot__denoise_neighbours=True, shoot__to_frame=6)
+    assert sorted(exposed) == [1, 2, 3, 4, 5, 6]
+    assert all(frame_path(studio.takes.get(take), n).exists() for n in range(1, 7))
+
+
+def test_clips_are_encoded_with_progress(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    _, take = shot(client, data_folder, tracer)
+    assert client.get(f"/api/takes/{take}/clip").status_code == 404
+    job = client.post(f"/api/takes/{take}/clip").json()
+    end = time.monotonic() + 60
+    while job["state"] == "encoding" and time.monotonic() < end:
+        job = client.get(f"/api/takes/{take}/clip").json()
+    assert (job["state"], job["share"]) == ("done", 1.0)
+    assert client.post(f"/api/takes/{take}/clip").json()["state"] == "done"  # it is there already
+    assert client.get(f"/api/takes/{take}/clip.mp4").content[4:8] == b"ftyp"
+
+
+def test_pictures_are_kept_or_refused(client: TestClient) -> None:  # noqa: F811
+    key = client.post("/api/projects", json={"name": "Maps"}).json()["id"]
+    buffer = io.BytesIO()
+    Image.new("RGB", (8, 8), "teal").save(buffer, "PNG")
+    kept = client.post(f"/api/projects/{key}/pictures", files=[("files", ("teal.png", buffer.getvalue()))]).json()
+    assert kept[0]["name"] == "teal.png"
+    version = client.get(f"/api/projects/{key}").json()["version"]
+    background = {"kind": "picture", "picture": kept[0]["asset"], "source_name": "teal.png"}
+    state = change(client, key, version, put("environment/background", background)).json()
+    assert state["project"]["environment"]["background"]["picture"] == kept[0]["asset"]
+    both = [("files", ("a.png", buffer.getvalue())), ("files", ("b.png", b"\x89PNG broken"))]
+    refused = client.post(f"/api/projects/{key}/pictures", files=both)
+    assert refused.status_code == 422
+    assert "b.png" in refused.json()["error"]
+
+
+def test_lights_and_presets_are_changes(client: TestClient) -> None:  # noqa: F811
+    key = intake(client, "/api/intakes", {"ball.glb": glb()})["result"]["project"]
+    state = client.get(f"/api/projects/{key}").json()
+    material = state["project"]["materials"][0]["id"]
+    state = change(client, key, state["version"], {"kind": "add_light", "shape": "sun"}).json()
+    sun = state["project"]["lights"][-1]
+    assert (sun["shape"], sun["name"], sun["power_unit"]) == ("sun", "Sun", "lx")
+    state = change(client, key, state["version"], {"kind": "preset", "material": material, "preset": "Velvet"}).json()
+    assert state["project"]["materials"][0]["fuzz_weight"] == 1
+    assert state["undo"] == "Start from velvet"
+    wrongs = (
+        {"kind": "preset", "material": material, "preset": "Kryptonite"},
+        {"kind": "preset", "material": "nobody", "preset": "Velvet"},
+        {"kind": "remove_light", "id": "moon"},
+    )
+    for wrong in wrongs:
+        assert change(client, key, state["version"], wrong).status_code == 422
+    state = change(client, key, state["version"], {"kind": "remove_light", "id": sun["id"]}).json()
+    assert len(state["project"]["lights"]) == 3
