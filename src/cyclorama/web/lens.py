@@ -200,5 +200,7 @@ def warm_up(tracer: Tracer) -> None:
     for kind in ("orbit", "spin"):
         moving = project.model_copy(update={"move": project.move.model_copy(update={"kind": kind})})
         film = Film(16, 16)
-        tracer.expose(film, compiler.compile(moving, 2, 16, 16), 1)
+        scene = compiler.compile(moving, 2, 16, 16)
+        for holes in (False, True):
+            tracer.expose(film, replace(scene, has_holes=holes), 1)
     to_display(denoise(film), "neutral")

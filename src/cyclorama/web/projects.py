@@ -14,6 +14,7 @@ from ..core.geometry.build import build_disc, build_sweep
 from ..core.geometry.kept import Intake, content_hash, standin_key
 from ..core.geometry.measure import grounded, placed_hull
 from ..core.geometry.standin_file import pack_meshes
+from ..core.light.environment import broken_pixels
 from ..core.picture.decode import decode_picture
 from ..core.picture.files import read_linear
 from ..core.render.meter import meter_subject
@@ -270,11 +271,15 @@ def _take_environment(ctx: Context, project_id: str, base_version: int, data: by
     picture = read_linear(data, name)
     if not 1.8 < picture.shape[1] / picture.shape[0] < 2.2:
         raise IntakeError(f"‘{name}’ is not twice as wide as high; an equirectangular environment is needed.")
+    broken = broken_pixels(picture)
+    if broken == picture.shape[0] * picture.shape[1]:
+        raise IntakeError(f"‘{name}’ holds no light at all: every pixel is broken. Export it again.")
     key = content_hash(data)
     ctx.studio.assets.put(key, data)
 
     def change(project: Project) -> Project:
-        environment = project.environment.model_copy(update={"asset": key, "source_name": name[:80], "on": True})
+        values = {"asset": key, "source_name": name[:80], "on": True, "kind": "picture", "broken_pixels": broken}
+        environment = project.environment.model_copy(update=values)
         return project.model_copy(update={"environment": environment})
 
     saved = ctx.studio.projects.edit(project_id, base_version, f"Light with {name}", change)

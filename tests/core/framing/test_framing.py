@@ -7,7 +7,8 @@ import pytest
 from tests.conftest import sphere
 
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.framing import fit_subject, frame_margins, half_extent, set_edges
+from cyclorama.core.framing import fit_subject, frame_margins, frames_inside, half_extent, set_edges
+from cyclorama.core.motion import pose_project
 from cyclorama.core.scene import Project, SetValue, apply_set, new_project
 
 
@@ -87,3 +88,17 @@ def test_straight_sweep_and_an_orbit_do_not_go_together() -> None:
     assert 13 in edges.outside  # half way round, behind the wall
     assert 1 not in edges.outside
     assert edges.ends
+
+
+def test_a_camera_inside_the_subject_is_noticed() -> None:
+    """A long box is entered only where the orbit crosses it; turning the box instead is the same."""
+    hull = np.array([[x, y, z] for x in (-1.0, 1.0) for y in (0.0, 1.0) for z in (-0.1, 0.1)])
+    found = {}
+    for kind in ("orbit", "spin"):
+        project = new_project("Inside")
+        path = f"cameras/{project.camera_id}"
+        values = {"move/kind": kind, "move/frames": 8, f"{path}/distance_m": 0.5, f"{path}/elevation_deg": 0.0}
+        for place, value in values.items():
+            project = apply_set(project, SetValue(path=place, value=value))
+        found[kind] = frames_inside(pose_project(project), hull)
+    assert found == {"orbit": [3, 7], "spin": [3, 7]}

@@ -2,7 +2,7 @@
 
 from .fit import Fit, fit_subject
 from .lens import half_extent
-from .margins import Margins, frame_margins
+from .margins import Margins, frame_margins, frames_inside
 from .set_edges import SetEdges, set_edges
 
-__all__ = ["Fit", "Margins", "SetEdges", "fit_subject", "frame_margins", "half_extent", "set_edges"]
+__all__ = ["Fit", "Margins", "SetEdges", "fit_subject", "frame_margins", "frames_inside", "half_extent", "set_edges"]

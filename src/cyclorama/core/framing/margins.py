@@ -48,6 +48,16 @@ def camera_space(points: Points, poses: Poses, index: int) -> Points:
     return np.asarray((turned - m[:3, 3]) @ m[:3, :3])
 
 
+def frames_inside(poses: Poses, hull: Points) -> list[int]:
+    """Frames in which the camera stands inside the box of the subject; hull (k, 3) m in studio space at rest."""
+    a = np.radians(-poses.subject_deg)
+    p = poses.cameras[:, :3, 3]
+    x, z = np.cos(a) * p[:, 0] + np.sin(a) * p[:, 2], np.cos(a) * p[:, 2] - np.sin(a) * p[:, 0]
+    at = np.stack([x, p[:, 1], z], axis=1)
+    inside = ((at > hull.min(axis=0)) & (at < hull.max(axis=0))).all(axis=1)
+    return [poses.first_frame + int(i) for i in np.flatnonzero(inside)]
+
+
 def frame_margins(project: Project, points: Points) -> Margins:
     """Margins for the subject's points (n, 3), e.g. its convex hull, in studio space at rest."""
     poses = pose_project(project)

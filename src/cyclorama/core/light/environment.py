@@ -35,6 +35,11 @@ class EnvironmentMap(NamedTuple):
     mean_luminance: float
 
 
+def broken_pixels(pixels: RGBImage) -> int:
+    """How many pixels of (h, w, 3) are no number, infinite or negative."""
+    return int((~np.isfinite(pixels) | (pixels < 0)).any(axis=2).sum())
+
+
 def build_environment(pixels: RGBImage) -> EnvironmentMap:
     """Importance tables for a linear picture (h, w, 3); NaN, infinite and negative pixels count as black."""
     clean = np.nan_to_num(np.asarray(pixels, np.float32)[..., :3], nan=0.0, posinf=65504.0, neginf=0.0)

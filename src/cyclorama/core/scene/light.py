@@ -108,6 +108,8 @@ class Environment(Doc):
     kind: Annotated[Literal["picture", "sky"], Field(title="Environment")] = "picture"
     asset: Annotated[str | None, Field(title="Environment picture")] = None
     source_name: str = ""
+    broken_pixels: Annotated[int, Field(ge=0)] = 0
+    """Pixels of the picture that are no number, infinite or negative; they shine black."""
     on: bool = True
     strength_stops: Annotated[float, quantity("Strength", "stops", ge=-12, le=12)] = 0.0
     rotation_deg: Annotated[float, quantity("Rotation", "°", ge=-3600, le=3600)] = 0.0

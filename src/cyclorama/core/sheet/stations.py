@@ -2,6 +2,7 @@
 
 from typing import Literal
 
+from ..framing import frames_inside
 from ..motion import FrameRate
 from ..scene import Doc
 from . import words
@@ -93,6 +94,8 @@ def _camera(r: Review) -> Station:
             hints.append(f"The subject is cut off in {words.frames(r.margins.cut_frames)}.")
         elif worst < 0.02:
             hints.append(f"Only {worst:.1%} to the edge in frame {r.margins.worst_frame}.")
+    if r.subject is not None and (inside := frames_inside(r.poses, r.subject.hull)):
+        hints.append(f"The camera stands inside the subject in {words.frames(inside)}; move it away.")
     sentence = move_sentence(r)
     if r.margins is not None and r.margins.worst >= 0:
         sentence += f" Margin {r.margins.worst:.1%}, tightest in frame {r.margins.worst_frame}."
@@ -108,6 +111,9 @@ def _light(r: Review) -> Station:
     if not shining and not glowing:
         return _station("light", "Light", "Nothing shines: the picture will be black.", [], missing=True)
     hints = ["A light is on solo; the others are held back."] if any(x.solo for x in p.lights) else []
+    if p.environment_lit and p.environment.kind == "picture" and p.environment.broken_pixels:
+        count = p.environment.broken_pixels
+        hints.append(f"{count:,} pixels of the environment are broken; they shine black.".replace(",", " ", 1))
     if not shining:
         return _station("light", "Light", "Only the subject itself glows.", hints)
     sentence = words.listed(shining)

@@ -103,7 +103,13 @@ export class Cards {
       make("button", { type: "button", class: "switch", role: "switch", "aria-checked": p.visible, "aria-label": `Show ${p.name}`, onclick: () => this.store.set(`subject/parts/${p.id}/visible`, !p.visible) }))));
   }
 
-  #passes({ wanted }) {
+  #passes({ wanted, clay_spares: spared }) {
+    const parts = this.store.state.project.subject?.parts ?? [];
+    byId("clay-parts").replaceChildren(...parts.map(({ id, name }) => {
+      const grey = !spared.includes(id);
+      return make("li", { class: "row" }, make("span", { class: "name truncate" }, name),
+        make("button", { type: "button", class: "switch", role: "switch", "aria-checked": grey, "aria-label": `${name} in clay`, onclick: () => this.store.set("shoot/passes/clay_spares", grey ? [...spared, id] : spared.filter((s) => s !== id)) }));
+    }));
     byId("passes").replaceChildren(...PASSES.map(([key, name, title]) => {
       const on = wanted.includes(key);
       return make("li", { class: "row", title }, make("span", { class: "name" }, name),
