@@ -100,7 +100,8 @@ def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays,
     moving = camera.keys.shape[0] > 1
     pose_at(camera.keys, 0.5, m)
     corner2 = camera.half_width * camera.half_width + camera.half_height * camera.half_height
-    spread = 2.0 * camera.half_width / camera.width
+    # half a pixel: what maps lose to averaging is kept low, the many samples of a pixel do the rest
+    spread = camera.half_width / camera.width
     for k in range(pixels.shape[0]):
         px, py = pixels[k] % camera.width, pixels[k] // camera.width
         seed = combine(combine(px, py), frame_seed)
