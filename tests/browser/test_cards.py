@@ -114,9 +114,10 @@ def test_passes_and_a_broken_picture(page: Page, server: Server, floor: str, tmp
     page.locator("[data-choice='shoot/bits'] button", has_text="16").click()
     expect(page.locator("[data-choice='shoot/bits'] [data-value='16']")).to_have_attribute("aria-pressed", "true")
     assert project(server, floor).shoot.bits == 16
-    expect(page.locator("#readiness")).to_contain_text("about", timeout=LONG_MS)  # the forecast comes by itself
+    expect(page.locator("#readiness")).to_contain_text("about", timeout=60_000)  # the forecast comes by itself
     for _ in range(2):
         undo(page)
+    expect(page.get_by_role("switch", name="Occlusion", exact=True)).to_have_attribute("aria-checked", "false")
     broken = tmp_path / "broken.png"
     broken.write_bytes(b"no picture at all")
     opened(page, floor, "materials")

@@ -70,6 +70,7 @@ class Lens:
         self._wake = threading.Condition()
         self._generation = 0
         self._busy = threading.Lock()
+        self._borrowers = 0
         self._closing = False
         self.ready = threading.Event()
         """set once the kernels are compiled"""
@@ -114,20 +115,30 @@ class Lens:
         """Use compiler and tracer for a moment; what is developing starts again afterwards."""
         with self._wake:
             self._generation += 1
-        with self._busy:
-            yield self._compiler, self._tracer
-        with self._wake:
-            self._wake.notify_all()
+            self._borrowers += 1
+        try:
+            with self._busy:
+                yield self._compiler, self._tracer
+        finally:
+            with self._wake:
+                self._borrowers -= 1
+                self._wake.notify_all()
+
+    def _next_viewer(self) -> Viewer | None:
+        """Whose picture is developed next; nobody's while compiler and tracer are wanted elsewhere."""
+        if self._borrowers:
+            return None
+        return next((v for v in reversed(self._viewers) if v.wants), None)
 
     def _run(self) -> None:
         self._warm_up()
         self.ready.set()
         while True:
             with self._wake:
-                viewer = next((v for v in reversed(self._viewers) if v.wants), None)
+                viewer = self._next_viewer()
                 while viewer is None and not self._closing:
                     self._wake.wait()
-                    viewer = next((v for v in reversed(self._viewers) if v.wants), None)
+                    viewer = self._next_viewer()
                 if self._closing:
                     return
                 generation = self._generation

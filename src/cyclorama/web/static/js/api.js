@@ -53,6 +53,7 @@ export function make(tag, attributes = {}, ...children) {
   const element = document.createElement(tag);
   for (const [name, value] of Object.entries(attributes)) {
     if (name.startsWith("on")) element.addEventListener(name.slice(2), value);
+    else if (name.startsWith("aria-") && typeof value === "boolean") element.setAttribute(name, String(value));
     else if (value !== null && value !== undefined && value !== false) element.setAttribute(name, value);
   }
   element.append(...children.filter((c) => c !== null && c !== undefined));

@@ -47,16 +47,20 @@ export class LightCard {
     }
   }
 
+  /** Several values below one place as one step, leaving its other values as they are by then. */
+  #setAll(path, values) {
+    return this.store.change(...Object.entries(values).map(([name, value]) => ({ kind: "set", path: `${path}/${name}`, value })));
+  }
+
   async #pictures() {
     const kept = await this.#upload(true);
     if (!kept) return;
-    const path = `lights/${this.chosen.light}/gobo`;
-    await this.store.set(path, { ...this.#light().gobo, pictures: kept.map((k) => k.asset), source_name: kept[0].name });
+    await this.#setAll(`lights/${this.chosen.light}/gobo`, { pictures: kept.map((k) => k.asset), source_name: kept[0].name });
   }
 
   async #background() {
     const kept = await this.#upload(false);
-    if (kept) await this.store.set("environment/background", { ...this.store.state.project.environment.background, kind: "picture", picture: kept[0].asset, source_name: kept[0].name });
+    if (kept) await this.#setAll("environment/background", { kind: "picture", picture: kept[0].asset, source_name: kept[0].name });
   }
 
   show({ project }) {

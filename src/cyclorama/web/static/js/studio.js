@@ -190,6 +190,7 @@ bindKeys([
   { keys: ["?"], label: "This list", run: () => byId("keys").showModal() },
 ]);
 
+window.addEventListener("hashchange", () => STATIONS.includes(location.hash.slice(1)) && location.hash.slice(1) !== station && open(location.hash.slice(1)));
 window.addEventListener("resize", () => store.state && plan.show());
 open(station);
 store.load().catch((error) => say(error.message, 30));
