@@ -140,6 +140,11 @@ def passes() -> None:
     sheet(small, 4).save(TARGET / "passes.png")
 
 
+def _near_is_white(depth: np.ndarray) -> np.ndarray:
+    near, far = np.percentile(depth[depth > 0], [1, 70])
+    return np.where(depth > 0, np.clip((far - depth) / (far - near), 0, 1), 0)
+
+
 def shown(name: str, extension: str, data: bytes, project: Project) -> list[tuple[str, Image.Image]]:
     """A pass as pictures that can be looked at."""
     if extension != "exr":
@@ -153,7 +158,7 @@ def shown(name: str, extension: str, data: bytes, project: Project) -> list[tupl
         return np.stack([c[f"{layer}.{x}"] for x in letters], axis=-1)
 
     tiled: dict[str, Callable[[], np.ndarray]] = {
-        "depth": lambda: np.repeat(np.clip(1.4 - c["depth.Z"], 0, 1)[..., None], 3, axis=2),
+        "depth": lambda: np.repeat(_near_is_white(c["depth.Z"])[..., None], 3, axis=2),
         "position": lambda: np.clip(stacked("position", "XYZ") * 2.5 + 0.4, 0, 1),
         "motion": lambda: np.clip(np.dstack([stacked("motion", "XY") / 8 + 0.5, 0 * c["motion.X"] + 0.5]), 0, 1),
     }  # fmt: skip
