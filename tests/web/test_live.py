@@ -11,6 +11,7 @@ from starlette.testclient import WebSocketTestSession
 from tests.shoot.test_shoot import studio_with
 
 from cyclorama.web.app import create_app
+from cyclorama.web.lens import FIRST_SHRINK
 
 
 @pytest.fixture
@@ -44,7 +45,7 @@ def test_pictures_come_coarse_first_and_end_clean(lens) -> None:  # type: ignore
         header, jpeg = picture(socket)
         assert jpeg[:3] == b"\xff\xd8\xff"
         seen.append(header)
-    assert (seen[0]["samples"], seen[0]["width"]) == (0, 24)
+    assert (seen[0]["samples"], seen[0]["width"]) == (0, 48 // FIRST_SHRINK)
     assert [h["samples"] for h in seen] == sorted(h["samples"] for h in seen)
     assert {h["request"] for h in seen} == {1}
 
