@@ -97,8 +97,6 @@ def test_exposure_by_camera_settings() -> None:
 def test_vignette_falls_by_the_fourth_power(tracer: Tracer) -> None:
     camera = look_at((0, 0, 0), (0, 0, -1), 1.0, 65)._replace(vignette=1.0)
     shell = sphere(5.0, 128)
-    scene = scene_of(shell, diffuse(1.0), camera, environment=1.0)
-    ball = dataclasses.replace(scene, camera=camera)
     glowing = Material(id="m", name="m", emission_luminance=100, base_color=(0, 0, 0), specular_weight=0)
     ball = scene_of(shell, glowing, camera, max_bounces=0)
     shown = exposed(tracer, ball, 64).radiance[..., 0]

@@ -19,8 +19,8 @@ from ..scene import Gobo, Light, Project
 from ..scene.light import BASE_ENVIRONMENT_NIT
 from ..textures import BLACK, REPEAT, TextureShelf
 from .arrays import F32, I32, Geometry, Lights, Materials
+from .parameters import ReadAsset
 
-ReadAsset = Callable[[str], bytes]
 _LUMA = np.array([0.2126, 0.7152, 0.0722])
 
 

@@ -30,12 +30,9 @@ from .background import background_of
 from .bodies import Body, build_body, pose_keys
 from .camera_rays import CameraRays, filter_table
 from .lights import Glow, lights_of, sun_of
-from .parameters import TextureSet, has_holes, material_rows
+from .parameters import ReadAsset, TextureSet, has_holes, material_rows
 from .surface import MATERIAL_COLUMN, PART_COLUMN
 from .trace import FrameScene
-
-ReadAsset = Callable[[str], bytes]
-"""Gives the bytes of an asset by its content hash; raises NotFoundError."""
 
 _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
 FIRST_ROWS = 3
