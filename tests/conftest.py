@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from cyclorama.core.geometry.build import arc, lathe
 from cyclorama.core.geometry.kept import content_hash
@@ -104,7 +105,16 @@ def scene_of(
     lights = scene.lights._replace(
         rows=rows, pick=pick, env_scale=scale, env_turn=np.eye(3, dtype=np.float32), env_seen=False
     )
-    return dataclasses.replace(scene, lights=lights, environment=env, camera=camera, max_bounces=max_bounces)
+    to_camera = np.eye(4)
+    to_camera[:3, :3] = Rotation.from_quat(camera.keys[0, :4]).as_matrix().T
+    to_camera[:3, 3] = -to_camera[:3, :3] @ camera.keys[0, 4:]
+    recording = scene.recording._replace(
+        cameras=np.tile(to_camera[:3].astype(np.float32), (3, 1, 1)),
+        projection=np.float32([camera.width / 2 / camera.half_width, -camera.height / 2 / camera.half_height]),
+    )
+    return dataclasses.replace(
+        scene, lights=lights, environment=env, camera=camera, max_bounces=max_bounces, recording=recording
+    )
 
 
 def with_rows(scene: FrameScene, rows: np.ndarray, triangles: slice) -> FrameScene:

@@ -3,6 +3,7 @@
 import gc
 import time
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 import psutil
@@ -27,7 +28,7 @@ def bumpy_ball(triangles: int) -> Mesh:
     profile[[0, -1], 0] = 0
     ball = lathe(profile, around, 60)
     wave = 1 + 0.01 * np.sin(ball.vertices[:, :1] * 90) * np.sin(ball.vertices[:, 1:2] * 90)
-    return Mesh((ball.vertices * wave).astype(np.float32), ball.normals, ball.uvs, ball.triangles, ball.part)
+    return replace(ball, vertices=(ball.vertices * wave).astype(np.float32))
 
 
 def _project(mesh: Mesh, lights: int) -> tuple[Project, dict[str, bytes]]:

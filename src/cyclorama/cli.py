@@ -103,12 +103,16 @@ def shoot(
 def bench(
     project: Annotated[str, typer.Option(help="storm-glass-no-4 or harbour-lantern.")] = "storm-glass-no-4",
     growth: Annotated[bool, typer.Option("--growth", help="How time grows with triangles, lights, pixels.")] = False,
+    flicker: Annotated[bool, typer.Option("--flicker", help="What denoising with neighbours gains.")] = False,
 ) -> None:
     """Measure the renderer on a demo project; figures are ratios within this one run."""
     from .bench import run_bench
+    from .bench_flicker import run_flicker
     from .bench_growth import run_growth
 
-    if growth:
+    if flicker:
+        run_flicker(typer.echo)
+    elif growth:
         run_growth(typer.echo)
     else:
         run_bench(project, typer.echo)

@@ -1,5 +1,7 @@
 """Shapes the models are made of, beyond lathed profiles."""
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -83,12 +85,12 @@ def around(mesh: Mesh, count: int, start_deg: float = 0.0) -> Mesh:
 def as_one(meshes: list[Mesh]) -> Mesh:
     """Several meshes as one part."""
     whole = join(meshes)
-    return Mesh(whole.vertices, whole.normals, whole.uvs, whole.triangles, np.zeros(len(whole.part), np.int32))
+    return replace(whole, part=np.zeros(len(whole.part), np.int32))
 
 
 def reversed_faces(mesh: Mesh) -> Mesh:
     """The mesh with its inside out: the wall of a cavity."""
-    return Mesh(mesh.vertices, -mesh.normals, mesh.uvs, np.ascontiguousarray(mesh.triangles[:, ::-1]), mesh.part)
+    return replace(mesh.reversed(), normals=-mesh.normals)
 
 
 def knurled(radius: float, low: float, high: float, teeth: int, depth: float) -> Mesh:

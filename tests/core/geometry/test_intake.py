@@ -14,9 +14,11 @@ from PIL import Image
 from tests.conftest import sphere
 
 from cyclorama.core.errors import IntakeError
+from cyclorama.core.geometry.build import arc, lathe
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake, standin_key
 from cyclorama.core.geometry.mesh import Mesh
+from cyclorama.core.geometry.polygons import split_quads
 from cyclorama.core.geometry.read import read_model
 from cyclorama.demo.glb import GlbWriter, glass
 
@@ -128,6 +130,46 @@ def test_obj_with_material_and_texture() -> None:
     mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
     corner = mesh.vertices[np.argmin(mesh.uvs[:, 0] + mesh.uvs[:, 1])]
     assert corner.tolist() == [0, 1, 0]  # uv origin at the top left
+
+
+PENTAGON_AND_SQUARE = [(0, 1, 2, 3), (3, 2, 4, 5, 6), (0, 3, 6)]
+CORNERS = [(0, 0, 0), (2, 0, 0), (2, 2, 0), (0, 2, 0.5), (2, 4, 0), (1, 5, 0), (0, 4, 0)]
+
+
+@pytest.mark.parametrize("kind", ["obj", "ply"])
+def test_polygons_keep_their_edges(kind: str) -> None:
+    """Whatever triangles a reader makes of bent quads and pentagons, exactly the file's own edges are drawn."""
+    if kind == "obj":
+        lines = [f"v {x} {y} {z}" for x, y, z in CORNERS]
+        lines += ["f " + " ".join(str(i + 1 if n != 1 else i - 7) for i in face)
+                  for n, face in enumerate(PENTAGON_AND_SQUARE)]  # fmt: skip
+    else:
+        lines = ["ply", "format ascii 1.0", "element vertex 7", "property float x", "property float y",
+                 "property float z", "element face 3", "property list uchar int vertex_indices", "end_header",
+                 *(f"{x} {y} {z}" for x, y, z in CORNERS),
+                 *(" ".join(map(str, (len(f), *f))) for f in PENTAGON_AND_SQUARE)]  # fmt: skip
+    intake = take_in({f"plate.{kind}": "\n".join(lines).encode()})
+    mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+    shown = {
+        frozenset((tuple(mesh.vertices[t[e]].tolist()), tuple(mesh.vertices[t[(e + 1) % 3]].tolist())))
+        for t, bits in zip(mesh.triangles, mesh.inner, strict=True) for e in range(3) if not bits >> e & 1
+    }  # fmt: skip
+    wanted = {
+        frozenset((tuple(map(float, CORNERS[a])), tuple(map(float, CORNERS[b]))))
+        for face in PENTAGON_AND_SQUARE for a, b in zip(face, (*face[1:], face[0]), strict=True)
+    }  # fmt: skip
+    assert shown == wanted
+
+
+def test_quads_are_recognised_in_triangles() -> None:
+    """A globe of split quads gets its grid back; one of real triangles stays as it is."""
+    globe = lathe(arc(0, 0, 1, 90, -90, 24)[1:-1], 48)
+    found = split_quads(globe.vertices, globe.triangles)
+    assert (found == globe.inner).all()
+    mirrored = globe.transformed(np.diag([-1.0, 1, 1, 1]))
+    assert (split_quads(mirrored.vertices, mirrored.triangles) == mirrored.inner).all()
+    triangles = trimesh.creation.icosphere(3)
+    assert not split_quads(triangles.vertices, triangles.faces).any()
 
 
 @pytest.mark.parametrize("kind", ["stl", "ply"])

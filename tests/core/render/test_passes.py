@@ -1,5 +1,6 @@
 """What is shot besides the beauty: mattes, catcher, occlusion, wireframe, clay, files, and denoising over time."""
 
+import dataclasses
 import io
 import json
 import math
@@ -11,6 +12,7 @@ from PIL import Image
 from tests.conftest import diffuse, look_at, plane, project_of, scene_of, sphere
 
 from cyclorama.core.geometry.mesh import Mesh, join
+from cyclorama.core.geometry.polygons import split_quads
 from cyclorama.core.picture.cryptomatte import id_as_float, matte_channels, murmur3_32, name_id
 from cyclorama.core.picture.exr import read_layers
 from cyclorama.core.picture.files import encode_display
@@ -19,7 +21,7 @@ from cyclorama.core.render.denoise import denoise
 from cyclorama.core.render.frame import beauty, expose_frame
 from cyclorama.core.render.neighbours import REACH, FrameLight, blend, flicker
 from cyclorama.core.render.outputs import pass_extension, pass_files
-from cyclorama.core.render.passes import caught, occlusion, split_edges, wireframe, without_subject
+from cyclorama.core.render.passes import caught, occlusion, wireframe, without_subject
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer, film_for
 from cyclorama.core.scene import Background, Light, Material, Passes, Project, SetValue, apply_set
@@ -122,15 +124,19 @@ def test_occlusion_beside_a_wall(tracer: Tracer) -> None:
 def test_wireframe_draws_polygons_with_the_asked_width(tracer: Tracer) -> None:
     """A quad split in two shows four edges and no diagonal; lines are as wide as asked."""
     square = plane(1.0)
+    square = dataclasses.replace(square, inner=split_quads(square.vertices, square.triangles))
     scene = scene_of(square, diffuse(), look_at((0, 2, 0.0), (0, 0, 0), 0.3, 96))
     lines, covered = wireframe(scene, 64, 2.0)
-    assert split_edges(scene.geometry.corners).tolist().count(0) == 0
     side = 0.5 / 2 / 0.3 * 48
     middle = lines[40:56, 40:56]
     assert middle.max() == 0  # the diagonal would pass through here
     row = lines[48]
     assert row.sum() == pytest.approx(2.0, rel=0.12)  # half of each of two lines lies on the square
     assert covered.sum() == pytest.approx((2 * side) ** 2, rel=0.02)
+    divided, _ = wireframe(scene, 64, 2.0, level=2)
+    # two outer edges half seen, three lines between them whole
+    assert divided[44].sum() == pytest.approx(2.0 + 3 * 2.0, rel=0.1)
+    assert divided[:, 44].sum() == pytest.approx(2.0 + 3 * 2.0, rel=0.1)
 
 
 def test_every_pass_has_its_file(tracer: Tracer) -> None:

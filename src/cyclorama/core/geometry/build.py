@@ -15,13 +15,14 @@ def grid_mesh(points: NDArray[np.float64], uvs: NDArray[np.float64], crease_deg:
     rows, columns = points.shape[:2]
     index = np.arange(rows * columns).reshape(rows, columns)
     a, b, c, d = index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]
-    triangles = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
+    triangles = np.stack([a, b, c, a, c, d], axis=-1).reshape(-1, 3)  # the halves of a quad side by side
+    inner = np.tile(np.array([0b100, 0b001], np.uint8), len(triangles) // 2)
     flat = points.reshape(-1, 3)
     p, q, r = (flat[triangles[:, i]] for i in range(3))
     area = np.linalg.norm(np.cross(q - p, r - p), axis=1)
-    triangles = triangles[area > 1e-14]
+    triangles, inner = triangles[area > 1e-14], inner[area > 1e-14]
     v, n, t, f = with_smooth_normals(flat, uvs.reshape(-1, 2), triangles, crease_deg)
-    return Mesh(v, n, t, f, np.zeros(len(f), np.int32))
+    return Mesh(v, n, t, f, np.zeros(len(f), np.int32), inner)
 
 
 def arc(cx: float, cy: float, radius: float, from_deg: float, to_deg: float, steps: int) -> Profile:

@@ -14,6 +14,7 @@ from ..scene import Material, MaterialMaps, Part, Placement, Subject, TextureRef
 from .kept import Intake, content_hash, measures_key, standin_key
 from .measure import centred, grounded, measure
 from .mesh import Mesh, join
+from .polygons import inside_outlines, split_quads
 from .read import FileModel, FilePart, read_model
 from .repair import Repairs, repair
 from .report import Finding, IntakeReport, count
@@ -120,7 +121,12 @@ def _repair_all(model: FileModel, materials: list[Material], progress: Callable[
         if len(clean.triangles):
             kept.append(part)
             numbers = np.zeros(len(clean.triangles), np.int32)
-            meshes.append(Mesh(clean.vertices, clean.normals, clean.uvs, clean.triangles, numbers))
+            inner = (
+                split_quads(clean.vertices, clean.triangles)
+                if model.outlines is None
+                else inside_outlines(clean.vertices, clean.triangles, model.outlines)
+            )
+            meshes.append(Mesh(clean.vertices, clean.normals, clean.uvs, clean.triangles, numbers, inner))
         progress((i + 1) / len(model.parts))
     if not meshes:
         raise IntakeError("All faces of the model are without an area: nothing that could be seen.")

@@ -1,7 +1,7 @@
 """Triangles with what belongs to them, as one value that is written and read whole."""
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +21,23 @@ class Mesh:
     """(t, 3)"""
     part: NDArray[np.int32]
     """(t,) index of the part each triangle belongs to"""
+    inner: NDArray[np.uint8] = field(default_factory=lambda: np.zeros(0, np.uint8))
+    """(t,) edges that only split a polygon of the file, as bits (see `polygons`); (0,) where there are none"""
+
+    @property
+    def inner_bits(self) -> NDArray[np.uint8]:
+        """`inner` for every triangle (t,)."""
+        return self.inner if len(self.inner) else np.zeros(len(self.triangles), np.uint8)
+
+    def only(self, keep: NDArray[np.bool_]) -> "Mesh":
+        """The mesh with some of its triangles (t,)."""
+        return replace(self, triangles=self.triangles[keep], part=self.part[keep], inner=self.inner_bits[keep])
+
+    def reversed(self) -> "Mesh":
+        """The mesh inside out, its normals as they are."""
+        bits = self.inner
+        swapped = (bits & 4) | ((bits & 1) << 1) | ((bits & 2) >> 1)  # the first two edges change places
+        return replace(self, triangles=np.ascontiguousarray(self.triangles[:, ::-1]), inner=swapped.astype(np.uint8))
 
     def transformed(self, matrix: NDArray[np.float64]) -> "Mesh":
         """The mesh under an affine (4, 4) matrix without shear."""
@@ -28,8 +45,8 @@ class Mesh:
         normal_matrix = np.linalg.inv(linear).T
         vertices = (self.vertices @ linear.T + matrix[:3, 3]).astype(np.float32)
         normals = unit_rows(self.normals @ normal_matrix.T)
-        triangles = self.triangles[:, ::-1] if np.linalg.det(linear) < 0 else self.triangles
-        return Mesh(vertices, normals, self.uvs, np.ascontiguousarray(triangles), self.part)
+        moved = replace(self, vertices=vertices, normals=normals)
+        return moved.reversed() if np.linalg.det(linear) < 0 else moved
 
     def to_bytes(self) -> bytes:
         """One self-contained file (NumPy npz)."""
@@ -40,7 +57,7 @@ class Mesh:
     @staticmethod
     def from_bytes(data: bytes) -> "Mesh":
         with np.load(io.BytesIO(data), allow_pickle=False) as file:
-            return Mesh(**{name: file[name] for name in Mesh.__slots__})
+            return Mesh(**{name: file[name] for name in Mesh.__slots__ if name in file})
 
 
 def unit_rows(a: NDArray[np.floating]) -> NDArray[np.float32]:
@@ -69,6 +86,7 @@ def join(meshes: list[Mesh]) -> Mesh:
         np.concatenate([m.uvs for m in meshes]),
         np.concatenate(triangles).astype(np.int32),
         np.concatenate(parts).astype(np.int32),
+        np.concatenate([m.inner_bits for m in meshes]),
     )
 
 

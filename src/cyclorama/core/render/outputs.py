@@ -77,7 +77,7 @@ def _pass(
     if name == "wireframe":
         base = project if s.passes.wire_set else without_set(project)
         scene = compiler.compile(base, frame, s.width, s.height, record=True)
-        lines, covered = wireframe(scene, HELPER_SAMPLES, s.passes.wire_px)
+        lines, covered = wireframe(scene, HELPER_SAMPLES, s.passes.wire_px, s.passes.wire_level)
         return _helper(1.0 - lines, covered, project)
     if name == "clay":
         plain = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()})})

@@ -5,14 +5,12 @@ import math
 import numpy as np
 
 from ..arrays import Mask, RGBImage
-from ..kernel import kernel
+from ..kernel import device, kernel
 from ..scene import Material, Project
 from ..trig import sincos_turns
 from ..vectors import basis
 from .arrays import (
-    F32,
     I32,
-    U8,
     Hits,
     Rays,
     Records,
@@ -26,7 +24,7 @@ from .arrays import (
 from .bodies import nearest_hits, pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR, camera_rays
 from .sampler import sample_pair
-from .surface import corner, hit_surface, leave, place, turn
+from .surface import corner, hit_surface, leave, mix3, place, turn
 from .trace import FrameScene
 
 RAYS_A_BATCH = 1 << 16
@@ -112,9 +110,29 @@ def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, s
     return open_share.reshape(shape), coverage.reshape(shape)
 
 
+@device
+def _gap_px(here, projection, first, second, x, y):
+    """How far (px, squared) a place of the picture is from an edge of the scene; huge behind the camera."""
+    ax, ay, az = place(here, first)
+    bx, by, bz = place(here, second)
+    if az > -1e-6 or bz > -1e-6:
+        return 1e30
+    ax, ay = ax / -az * projection[0], ay / -az * projection[1]
+    bx, by = bx / -bz * projection[0], by / -bz * projection[1]
+    ex, ey = bx - ax, by - ay
+    along = ((x - ax) * ex + (y - ay) * ey) / max(ex * ex + ey * ey, 1e-12)
+    along = min(max(along, 0.0), 1.0)
+    gx, gy = x - ax - along * ex, y - ay - along * ey
+    return gx * gx + gy * gy
+
+
 @kernel
-def _on_lines(count, hits, samples, bodies, corners, hidden, here, projection, m, half_line, rays, out):
-    """1 where a sample lies within half a line of a drawn edge of its triangle, seen from the camera."""
+def _on_lines(count, hits, samples, bodies, corners, inner, here, projection, m, half_line, steps, rays, out):
+    """1 where a sample lies within half a line of a drawn line of its triangle, seen from the camera.
+
+    Lines run along each drawn edge and, when it is divided, evenly between it and the corner across: the halves of a
+    quad meet in the same points of its diagonal.
+    """
     for i in range(count):
         triangle = hits.triangle[i]
         if triangle < 0:
@@ -130,62 +148,37 @@ def _on_lines(count, hits, samples, bodies, corners, hidden, here, projection, m
         p = (o[0] + t * d[0], o[1] + t * d[1], o[2] + t * d[2])
         px, py, pz = place(here, p)
         x, y = px / -pz * projection[0], py / -pz * projection[1]
+        u, v = hits.u[i] * 1.0, hits.v[i] * 1.0
         for e in range(3):
-            if hidden[triangle] >> e & 1:
+            if inner[triangle] >> e & 1:
                 continue
             first = a if e == 0 else (b if e == 1 else c)
             second = b if e == 0 else (c if e == 1 else a)
-            ax, ay, az = place(here, first)
-            bx, by, bz = place(here, second)
-            if az > -1e-6 or bz > -1e-6:
-                continue
-            ax, ay = ax / -az * projection[0], ay / -az * projection[1]
-            bx, by = bx / -bz * projection[0], by / -bz * projection[1]
-            ex, ey = bx - ax, by - ay
-            along = ((x - ax) * ex + (y - ay) * ey) / max(ex * ex + ey * ey, 1e-12)
-            along = min(max(along, 0.0), 1.0)
-            gx, gy = x - ax - along * ex, y - ay - along * ey
-            if gx * gx + gy * gy <= half_line * half_line:
+            across = c if e == 0 else (a if e == 1 else b)
+            height = v if e == 0 else (1.0 - u - v if e == 1 else u)
+            k = min(int(height * steps + 0.5), steps - 1) / steps
+            from_first = mix3(first, across, across, k, 0.0)
+            from_second = mix3(second, across, across, k, 0.0)
+            if _gap_px(here, projection, from_first, from_second, x, y) <= half_line * half_line:
                 out[i] = 1.0
                 break
 
 
-def wireframe(scene: FrameScene, samples: int, line_px: float, seed: int = 0) -> tuple[Mask, Mask]:
-    """Coverage by edges (h, w) and by surfaces (h, w). Diagonals of polygons that were split are not drawn."""
+def wireframe(scene: FrameScene, samples: int, line_px: float, level: int = 0, seed: int = 0) -> tuple[Mask, Mask]:
+    """Coverage by the edges of polygons (h, w) and by surfaces (h, w). `level`: how often each polygon is divided."""
     n = scene.camera.width * scene.camera.height
     lines, coverage = np.zeros(n, np.float32), np.zeros(n, np.float32)
-    hidden = split_edges(scene.geometry.corners)
     for pixels in _batches(scene, samples):
         count = len(pixels) * samples
         rays, _, records, scratch, hits = _first_hits(scene, pixels, samples, seed)
         out = np.zeros(count, np.float32)
-        _on_lines(count, hits, records.items, scene.where, scene.geometry.corners, hidden, scene.recording.cameras[0],
-                  scene.recording.projection, scratch.matrix, line_px / 2, rays, out)  # fmt: skip
+        _on_lines(count, hits, records.items, scene.where, scene.geometry.corners, scene.inner,
+                  scene.recording.cameras[0], scene.recording.projection, scratch.matrix, line_px / 2, 2**level, rays,
+                  out)  # fmt: skip
         lines[pixels] = out.reshape(-1, samples).mean(axis=1)
         coverage[pixels] = (hits.triangle[:count] >= 0).reshape(-1, samples).mean(axis=1)
     shape = scene.camera.height, scene.camera.width
     return lines.reshape(shape), coverage.reshape(shape)
-
-
-def split_edges(corners: F32) -> U8:
-    """Bits (t,) of the edges that a file's polygon was split along: shared by neighbours in the list, in one plane."""
-    hidden = np.zeros(len(corners), np.uint8)
-    if len(corners) < 2:
-        return hidden
-    p = corners[:, :9].reshape(-1, 3, 3).astype(np.float64)
-    n = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-    n /= np.maximum(np.linalg.norm(n, axis=1, keepdims=True), 1e-30)
-    flat = (n[1:] * n[:-1]).sum(axis=1) > 0.999999
-    for e in range(3):
-        for f in range(3):
-            same = (
-                flat
-                & np.isclose(p[:-1, e], p[1:, (f + 1) % 3], atol=1e-9).all(axis=1)
-                & np.isclose(p[:-1, (e + 1) % 3], p[1:, f], atol=1e-9).all(axis=1)
-            )
-            hidden[:-1][same] |= 1 << e
-            hidden[1:][same] |= 1 << f
-    return hidden
 
 
 def clay_project(project: Project) -> Project:

@@ -25,7 +25,7 @@ from ..picture.exposure import exposure_scale, shown_look
 from ..picture.files import read_linear
 from ..scene import Camera, Light, Material, Project
 from ..textures import Textures
-from .arrays import COMPONENTS, F32, I32, NO_EDGES, Bodies, Edges, Geometry, Materials, Recording
+from .arrays import COMPONENTS, F32, I32, NO_EDGES, U8, Bodies, Edges, Geometry, Materials, Recording
 from .background import background_of
 from .bodies import Body, build_body, pose_keys
 from .camera_rays import CameraRays, filter_table
@@ -49,6 +49,7 @@ class _Standing:
     """(t,) the body of each triangle"""
     vertices: F32
     triangles: I32
+    inner: U8
 
 
 class SceneCompiler:
@@ -101,6 +102,7 @@ class SceneCompiler:
             tables=load_tables(),
             camera=camera,
             recording=_recording(project, lights, layers, pose, neighbours, where, camera, record),
+            inner=standing.inner,
             has_holes=has_holes(project.materials),
             max_bounces=project.shoot.bounces,
             layers=layers,
@@ -153,7 +155,7 @@ class SceneCompiler:
         corners = _packed_corners(whole, material, part)
         geometry = Geometry(corners, material.astype(np.int32), part.astype(np.int32), NO_EDGES)
         owner = np.concatenate(body_of) if body_of else np.zeros(0, np.int32)
-        return _Standing(bodies, geometry, owner, whole.vertices, whole.triangles)
+        return _Standing(bodies, geometry, owner, whole.vertices, whole.triangles, whole.inner_bits)
 
     def subject_mesh(self, project: Project) -> Mesh:
         """The visible parts of the subject in studio space at rest."""
@@ -163,7 +165,7 @@ class SceneCompiler:
         visible = np.array([p.visible for p in project.subject.parts], bool)
         keep = visible[mesh.part]
         if not keep.all():
-            mesh = Mesh(mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles[keep], mesh.part[keep])
+            mesh = mesh.only(keep)
         return mesh.transformed(placement_matrix(project.subject.placement))
 
     def _environment(self, project: Project) -> EnvironmentMap:

@@ -14,6 +14,7 @@ from ..light.environment import EnvironmentMap
 from ..textures import Textures
 from .arrays import (
     I32,
+    U8,
     Bodies,
     Geometry,
     Lights,
@@ -52,6 +53,8 @@ class FrameScene:
     tables: NDArray[np.float32]
     camera: CameraRays
     recording: Recording
+    inner: U8
+    """(t,) edges that the wireframe leaves out, as bits (see `geometry.polygons`)"""
     has_holes: bool
     max_bounces: int = 12
     layers: tuple[str, ...] = ()

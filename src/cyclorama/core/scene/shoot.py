@@ -23,6 +23,8 @@ class Passes(Doc):
     occlusion_set: bool = True
     """Whether the set is in the occlusion pass."""
     wire_px: Annotated[float, quantity("Line width", "px", ge=0.2, le=20)] = 1.2
+    wire_level: Annotated[int, quantity("Divided", "times", ge=0, le=5)] = 0
+    """How often each polygon is divided in four for the wireframe pass."""
     wire_set: bool = False
     """Whether the set is in the wireframe pass."""
     clay_color: Annotated[tuple[Unit01, Unit01, Unit01], Field(title="Clay")] = (0.5, 0.5, 0.5)

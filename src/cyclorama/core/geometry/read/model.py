@@ -45,6 +45,8 @@ class FileModel:
     pictures: list[Picture] = field(default_factory=list)
     missing: list[str] = field(default_factory=list)
     """names of texture files that are referred to but not there"""
+    outlines: NDArray[np.float64] | None = None
+    """(e, 2, 3) start and end of all edges of the file's polygons; None where it has only triangles"""
     notes: list[str] = field(default_factory=list)
     """sentences about what was left out or approximated"""
     up: str | None = None

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ...errors import IntakeError
 from ...scene import Material, MaterialMaps, TextureRef
+from ..polygons import outlines_of
 from .files import FileBundle
 from .model import FileModel, FilePart, Picture
 
@@ -54,7 +55,23 @@ def read_ply(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     if not data.startswith(b"ply"):
         raise IntakeError(f"‘{name}’ is not a PLY file, whatever its name says.")
     model = FileModel()
-    return _take(name, trimesh.load_scene(io.BytesIO(data), file_type="ply", process=False), model)
+    loaded = trimesh.load_scene(io.BytesIO(data), file_type="ply", process=False)
+    for mesh in loaded.geometry.values():
+        faces = _ply_faces(mesh)
+        if any(len(f) > 3 for f in faces):
+            model.outlines = outlines_of(np.asarray(mesh.vertices), faces)
+    return _take(name, loaded, model)
+
+
+def _ply_faces(mesh: Any) -> Any:
+    """The polygons (lists of vertex numbers) of a PLY as trimesh keeps them: by name, or packed with their lengths."""
+    data = mesh.metadata.get("_ply_raw", {}).get("face", {}).get("data")
+    names = ("vertex_index", "vertex_indices")
+    if isinstance(data, dict):
+        return next((data[n] for n in names if n in data), ())
+    if isinstance(data, np.ndarray) and data.dtype.names:
+        return next((data[n]["f1"] for n in names if n in data.dtype.names), ())
+    return ()
 
 
 def read_obj(name: str, data: bytes, bundle: FileBundle) -> FileModel:
@@ -70,7 +87,24 @@ def read_obj(name: str, data: bytes, bundle: FileBundle) -> FileModel:
             io.StringIO(text), file_type="obj", process=False, split_objects=True, group_material=True,
             resolver=_Resolver(name, bundle, model), skip_materials=False,
         )  # fmt: skip
+    model.outlines = _obj_outlines(text)
     return _take(name, loaded, model)
+
+
+def _obj_outlines(text: str) -> NDArray[np.float64] | None:
+    """Edges of an OBJ's polygons; None when all are triangles."""
+    vertices: list[list[float]] = []
+    polygons: list[NDArray[np.int64]] = []
+    for line in text.splitlines():
+        words = line.split()
+        if len(words) > 3 and words[0] == "v":
+            vertices.append([float(x) for x in words[1:4]])
+        elif len(words) > 3 and words[0] == "f":
+            numbers = np.array([int(w.split("/")[0]) for w in words[1:]])
+            polygons.append(np.where(numbers < 0, numbers + len(vertices), numbers - 1))
+    if all(len(p) == 3 for p in polygons):
+        return None
+    return outlines_of(np.array(vertices), polygons)
 
 
 def _take(name: str, loaded: Any, model: FileModel) -> FileModel:
