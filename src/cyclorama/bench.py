@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
+from .core.colour import LUMA32
 from .core.picture.exposure import expose
 from .core.picture.view import to_bytes, to_display
 from .core.render import trace
@@ -184,8 +185,7 @@ def _clean_after(project: Project, compiler: SceneCompiler, tracer: Tracer) -> s
 
 def structural_similarity(a: np.ndarray, b: np.ndarray) -> float:
     """SSIM of luma (Wang, Bovik, Sheikh and Simoncelli, 2004) with an 11-pixel Gaussian of 1.5."""
-    weights = np.array([0.2126, 0.7152, 0.0722], np.float32)
-    x, y = a @ weights, b @ weights
+    x, y = a @ LUMA32, b @ LUMA32
 
     def blur(z: np.ndarray) -> np.ndarray:
         return gaussian_filter(z, 1.5, truncate=3.5)

@@ -9,11 +9,13 @@ from dataclasses import dataclass, field, replace
 
 from PIL import Image
 
+from ..core.arrays import Vec3
 from ..core.errors import CycloramaError
 from ..core.picture.exposure import expose, shown_look
 from ..core.picture.view import to_bytes, to_display
 from ..core.render.background import with_background
 from ..core.render.denoise import denoise
+from ..core.render.eye import Eye
 from ..core.render.film import Film
 from ..core.render.scene import SceneCompiler
 from ..core.render.tracer import Cancelled, Tracer
@@ -202,6 +204,25 @@ class Lens:
         buffer = io.BytesIO()
         Image.fromarray(shown).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
         return buffer.getvalue()
+
+
+class LensEye:
+    """Looks with the live lens's compiler and tracer, which it borrows for the moment."""
+
+    def __init__(self, lens: Lens):
+        self._lens = lens
+
+    def meter(self, project: Project) -> float | None:
+        with self._lens.borrowed() as tools:
+            return Eye(*tools).meter(project)
+
+    def point(self, project: Project, frame: int, x: float, y: float) -> tuple[Vec3, bool] | None:
+        with self._lens.borrowed() as tools:
+            return Eye(*tools).point(project, frame, x, y)
+
+    def colour(self, project: Project, frame: int, x: float, y: float) -> Vec3 | None:
+        with self._lens.borrowed() as tools:
+            return Eye(*tools).colour(project, frame, x, y)
 
 
 def warm_up(tracer: Tracer) -> None:

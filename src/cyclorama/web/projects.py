@@ -17,7 +17,6 @@ from ..core.geometry.standin_file import pack_meshes
 from ..core.light.environment import broken_pixels
 from ..core.picture.decode import decode_picture
 from ..core.picture.files import read_linear
-from ..core.render.meter import meter_subject
 from ..core.scene import Change, Project, new_project
 from ..core.sheet import perform
 from ..core.sheet.words import duration
@@ -26,6 +25,7 @@ from ..shoot.forecast import forecast
 from ..store import Saved
 from ..store.assets import write_whole
 from .context import Context, context
+from .lens import LensEye
 from .state import pose_state, project_state
 
 router = APIRouter(prefix="/api")
@@ -97,14 +97,9 @@ def edit(ctx: Ctx, project_id: str, wanted: Edit) -> dict[str, Any]:
 
 def _performed(ctx: Context, project: Project, changes: list[Any], labels: list[str]) -> Project:
     for item in changes:
-        project, label = perform(project, item, ctx.studio.measures(project), lambda p: _meter(ctx, p))
+        project, label = perform(project, item, ctx.studio.measures(project), LensEye(ctx.lens))
         labels.append(label)
     return project
-
-
-def _meter(ctx: Context, project: Project) -> float | None:
-    with ctx.lens.borrowed() as (compiler, tracer):
-        return meter_subject(project, compiler, tracer)
 
 
 @router.post("/projects/{project_id}/preview")
@@ -112,7 +107,7 @@ def preview(ctx: Ctx, project_id: str, wanted: Preview) -> dict[str, Any]:
     """One frame's pose as it would be after changes; nothing is saved."""
     project = ctx.studio.projects.get(project_id).project
     for item in wanted.changes:
-        project, _ = perform(project, item, None, lambda p: None)
+        project, _ = perform(project, item, None, LensEye(ctx.lens))
     return pose_state(project, wanted.frame)
 
 

@@ -10,7 +10,7 @@ from cyclorama.core.light.environment import build_environment, environment_towa
 from cyclorama.core.light.masks import LOOP, mask
 from cyclorama.core.light.rows import light_row, luminance_nit
 from cyclorama.core.light.sky import sky_picture, sun_direction, sun_illuminance_lx
-from cyclorama.core.light.temperature import planckian_xy, temperature_to_rgb, white_balance_rgb
+from cyclorama.core.light.temperature import planckian_xy, temperature_to_rgb, white_balance_rgb, white_of
 from cyclorama.core.render.lights import environment_turn
 from cyclorama.core.scene import Light, Sky
 
@@ -38,6 +38,17 @@ def test_tint_runs_from_green_to_magenta_and_balance_takes_colour_away() -> None
     for kelvin, tint in ((3200, 0.0), (9000, 0.0), (4300, 0.4)):
         balanced = temperature_to_rgb(kelvin, tint=tint) * white_balance_rgb(kelvin, tint)
         assert balanced == pytest.approx([balanced[1]] * 3, rel=1e-6)
+
+
+@pytest.mark.parametrize(("kelvin", "tint"), [(2300, 0.0), (3200, -0.3), (5600, 0.0), (7300, 0.6), (18000, 0.1)])
+def test_a_grey_under_any_light_gives_its_balance_back(kelvin: float, tint: float) -> None:
+    grey = 40.0 / white_balance_rgb(kelvin, tint)
+    assert white_of(grey) == pytest.approx((kelvin, tint), rel=2e-3, abs=2e-3)
+
+
+@pytest.mark.parametrize("colour", [(0, 0, 0), (1, 0, 0), (0, 1, 0), (0, 0, 1), (math.nan, 1, 1)])
+def test_no_balance_makes_these_grey(colour: tuple[float, float, float]) -> None:
+    assert white_of(np.array(colour, float)) is None
 
 
 def test_a_stop_doubles_and_size_keeps_the_flux() -> None:

@@ -290,3 +290,33 @@ def test_deep_glass_keeps_its_light_and_cameras_inside_stay_finite(tracer: Trace
     shown = exposed(tracer, inside, 64).radiance
     assert np.isfinite(shown).all()
     assert 0.5 < shown.mean() <= 1.01
+
+
+def test_a_coat_has_normals_of_its_own(tracer: Tracer) -> None:
+    """A map that tilts only the coat by 20° moves only its mirror image: a black base under it stays black."""
+    tilt = math.radians(20)
+    pixel = np.round((np.array([math.sin(tilt), 0, math.cos(tilt)]) * 0.5 + 0.5) * 255).astype(np.uint8)
+    buffer = io.BytesIO()
+    Image.fromarray(np.tile(pixel, (4, 4, 1))).save(buffer, "PNG")
+    data = buffer.getvalue()
+    v = np.array([[-1, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]], np.float32)
+    uv = np.array([[0, 0], [0, 1], [1, 1], [1, 0]], np.float32)
+    mesh = Mesh(v, np.tile(np.float32([0, 1, 0]), (4, 1)), uv, np.array([[0, 1, 2], [0, 2, 3]], np.int32),
+                np.zeros(2, np.int32))  # fmt: skip
+    # everything below 45° from straight up shines, so a tilted coat sees past the rim of the light on one side
+    sky = np.zeros((64, 128, 3), np.float32)
+    sky[:16] = 100.0
+    shown = {}
+    for name in ("coat_normal", "normal", None):
+        maps = MaterialMaps(**{name: TextureRef(asset=content_hash(data), name="tilt")} if name else {})
+        material = Material(id="m", name="m", base_color=(0, 0, 0), specular_weight=0.0, coat_weight=1.0, maps=maps)
+        project, assets = project_of(mesh, material)
+        scene = SceneCompiler((assets | {content_hash(data): data}).__getitem__).compile(project, 1, 8, 8)
+        plain = scene_of(mesh, diffuse(), look_at((0, 4, 0.001), (0, 0, 0), 0.02, 8), environment=sky)
+        # 30° + 2 · 20° lies outside the light, 30° inside it
+        camera = look_at((-2.0, 2.0 * math.sqrt(3), 0.0), (0, 0, 0), 0.02, 8)
+        scene = dataclasses.replace(scene, lights=plain.lights, environment=plain.environment, camera=camera)
+        shown[name] = float(exposed(tracer, scene, 16).radiance.mean())
+    assert shown["normal"] == pytest.approx(shown[None], rel=1e-3)
+    assert shown[None] > 4.0
+    assert shown["coat_normal"] < 1e-3 * shown[None]

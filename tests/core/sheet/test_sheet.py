@@ -6,10 +6,39 @@ from tests.conftest import diffuse, project_of, sphere
 
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.measure import Measures, measure
+from cyclorama.core.light.temperature import white_balance_rgb
+from cyclorama.core.motion import pose_project
 from cyclorama.core.scene import Project, SetValue, apply_set, new_project
-from cyclorama.core.scene.changes import Centre, CorrectUnit, FitSubject, MeterSubject, StandOnFloor
+from cyclorama.core.scene.changes import Centre, CorrectUnit, FitSubject, FocusOn, GreyAt, MeterSubject, StandOnFloor
 from cyclorama.core.sequence.names import frame_name
 from cyclorama.core.sheet import perform, readiness, review, stations
+
+
+class SomeEye:
+    """Sees the top of the ball, lit by a warm lamp."""
+
+    def meter(self, project: Project) -> float | None:
+        return 9.123
+
+    def point(self, project: Project, frame: int, x: float, y: float) -> tuple[np.ndarray, bool] | None:
+        return np.array([0.1, 0.2, 0.3]), y < 0.5
+
+    def colour(self, project: Project, frame: int, x: float, y: float) -> np.ndarray | None:
+        return 3 / white_balance_rgb(3000, 0.2)
+
+
+class Blind:
+    """Sees nothing."""
+
+    def meter(self, project: Project) -> float | None:
+        return None
+
+    def point(self, project: Project, frame: int, x: float, y: float) -> tuple[np.ndarray, bool] | None:
+        return None
+
+    def colour(self, project: Project, frame: int, x: float, y: float) -> np.ndarray | None:
+        return None
+
 
 BALL = sphere(0.2, 48)
 MEASURES = measure(BALL.transformed(np.array([[1, 0, 0, 0.1], [0, 1, 0, 0.5], [0, 0, 1, 0], [0, 0, 0, 1.0]])))
@@ -32,7 +61,7 @@ def odd(project: Project) -> str:
 
 
 def done(project: Project, change) -> Project:  # type: ignore[no-untyped-def]
-    return perform(project, change, MEASURES, lambda p: 9.123)[0]
+    return perform(project, change, MEASURES, SomeEye())[0]
 
 
 def test_an_empty_studio() -> None:
@@ -76,9 +105,24 @@ def test_fit_and_meter() -> None:
     assert review(project, MEASURES).margins.worst == pytest.approx(project.shoot.margin, abs=1e-4)
     assert done(project, MeterSubject()).look.ev100 == 9.12
     with pytest.raises(ChangeError, match="no light on the subject"):
-        perform(project, MeterSubject(), MEASURES, lambda p: None)
+        perform(project, MeterSubject(), MEASURES, Blind())
     with pytest.raises(ChangeError, match="no subject yet"):
-        perform(new_project("Test"), FitSubject(), None, lambda p: None)
+        perform(new_project("Test"), FitSubject(), None, Blind())
+
+
+def test_picking_in_the_picture() -> None:
+    subject = done(with_ball(), FocusOn(frame=1, x=0.5, y=0.2))
+    assert (subject.camera.focus_point_m, subject.camera.focus_m) == ((0.1, 0.2, 0.3), None)
+    # what stands is focused by distance, along the axis of the lens
+    floor = done(subject, FocusOn(frame=1, x=0.5, y=0.8)).camera
+    pose = pose_project(subject).at(1).camera
+    assert floor.focus_point_m is None
+    assert floor.focus_m == pytest.approx((pose[:3, 3] - [0.1, 0.2, 0.3]) @ pose[:3, 2], abs=1e-4)
+    look = done(with_ball(), GreyAt(frame=1, x=0.5, y=0.5)).look
+    assert (look.white_k, look.white_tint) == (pytest.approx(3000, abs=5), pytest.approx(0.2, abs=0.01))
+    for pick in (FocusOn(frame=1, x=0, y=0), GreyAt(frame=1, x=0, y=0)):
+        with pytest.raises(ChangeError, match="nothing"):
+            perform(with_ball(), pick, MEASURES, Blind())
 
 
 def test_darkness_is_said() -> None:

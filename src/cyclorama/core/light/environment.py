@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import RGBImage
+from ..colour import LUMA32
 from ..kernel import device
 from ..trig import half_turns_from_pole, sincos_turns, turns_of
 
@@ -46,7 +47,7 @@ def build_environment(pixels: RGBImage) -> EnvironmentMap:
     clean = np.ascontiguousarray(np.maximum(clean, 0.0))
     h, w = clean.shape[:2]
     step = max(1, h // _TABLE_ROWS)
-    luminance = clean @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    luminance = clean @ LUMA32
     luminance = luminance[: h // step * step, : w // step * step].astype(np.float64)
     luminance = luminance.reshape(h // step, step, w // step, step).mean(axis=(1, 3))
     rows, columns = luminance.shape

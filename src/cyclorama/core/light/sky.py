@@ -11,6 +11,7 @@ import math
 import numpy as np
 
 from ..arrays import RGBImage, Vec3
+from ..colour import XYZ_TO_REC709
 from ..scene import Sky
 
 ROWS, COLUMNS = 128, 256
@@ -23,8 +24,6 @@ _XZ = np.array([[0.00166, -0.00375, 0.00209, 0.0], [-0.02903, 0.06377, -0.03202,
                 [0.11693, -0.21196, 0.06052, 0.25886]])  # fmt: skip
 _YZ = np.array([[0.00275, -0.00610, 0.00317, 0.0], [-0.04214, 0.08970, -0.04153, 0.00516],
                 [0.15346, -0.26756, 0.06670, 0.26688]])  # fmt: skip
-_XYZ_TO_REC709 = np.array([[3.2404542, -1.5371385, -0.4985314], [-0.9692660, 1.8760108, 0.0415560],
-                           [0.0556434, -0.2040259, 1.0572252]])  # fmt: skip
 
 
 def sun_direction(sky: Sky) -> Vec3:
@@ -73,7 +72,7 @@ def sky_picture(sky: Sky) -> RGBImage:
         channels.append(value * _perez(c, cos_theta, gamma, cos_gamma) / at_zenith)
     luminance, x, y = channels
     xyz = np.stack([x / y * luminance, luminance, (1 - x - y) / y * luminance], axis=-1)
-    picture = np.maximum(xyz @ _XYZ_TO_REC709.T, 0.0)
+    picture = np.maximum(xyz @ XYZ_TO_REC709.T, 0.0)
     from_sky = float(
         (picture[: ROWS // 2].mean(axis=2) * np.cos(theta[: ROWS // 2]) * np.sin(theta[: ROWS // 2])).mean()
     )

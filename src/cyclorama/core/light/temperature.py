@@ -5,16 +5,14 @@ Applications", Journal of the Korean Physical Society 41(6), 2002; domain 1667â€
 """
 
 import numpy as np
+from scipy.optimize import brentq
 
 from ..arrays import Vec3
+from ..colour import LUMA, XYZ_TO_REC709
 
-_XYZ_TO_REC709 = np.array(
-    [
-        [3.2404541621, -1.5371385128, -0.4985314095],
-        [-0.9692660305, 1.8760108454, 0.0415560175],
-        [0.0556434310, -0.2040259135, 1.0572251882],
-    ]
-)
+WARMEST_K, COOLEST_K = 1700.0, 20000.0
+TINT_V = 0.05
+"""How far a tint of 1 moves in CIE 1960 v."""
 
 
 def planckian_xy(temperature_k: float) -> tuple[float, float]:
@@ -40,7 +38,7 @@ def temperature_to_rgb(temperature_k: float, white_k: float = 5600.0, tint: floa
     """
     colour = _xy_to_rgb(*_tinted(*planckian_xy(temperature_k), tint)) / _xy_to_rgb(*planckian_xy(white_k))
     colour = np.maximum(colour, 0.0)
-    luminance = float(colour @ (0.2126, 0.7152, 0.0722))
+    luminance = float(colour @ LUMA)
     return np.asarray(colour / luminance)
 
 
@@ -49,7 +47,7 @@ def _tinted(x: float, y: float, tint: float) -> tuple[float, float]:
     if tint == 0.0:
         return x, y
     scale = -2 * x + 12 * y + 3
-    u, v = 4 * x / scale, 6 * y / scale - 0.05 * tint
+    u, v = 4 * x / scale, 6 * y / scale - TINT_V * tint
     scale = 2 * u - 8 * v + 4
     return 3 * u / scale, 2 * v / scale
 
@@ -62,5 +60,28 @@ def white_balance_rgb(white_k: float, tint: float = 0.0) -> Vec3:
     return np.asarray(factors / factors[1])
 
 
+def white_of(colour: Vec3) -> tuple[float, float] | None:
+    """Temperature (K) and tint that `white_balance_rgb` needs to show a colour (3,) as grey; None when none can.
+
+    The tint moves along v of CIE 1960 only, so the temperature is where the locus has the colour's u.
+    """
+    if not np.isfinite(colour).all() or colour.max() <= 0:
+        return None
+    reference = _xy_to_rgb(*planckian_xy(5600.0))
+    x, y, z = np.linalg.solve(XYZ_TO_REC709, np.maximum(colour, 1e-9) / colour.max() * reference)
+    u, v = 4 * x / (x + 15 * y + 3 * z), 6 * y / (x + 15 * y + 3 * z)
+
+    def uv(kelvin: float) -> tuple[float, float]:
+        px, py = planckian_xy(kelvin)
+        scale = -2 * px + 12 * py + 3
+        return 4 * px / scale, 6 * py / scale
+
+    if not uv(COOLEST_K)[0] <= u <= uv(WARMEST_K)[0]:
+        return None
+    kelvin = brentq(lambda k: uv(k)[0] - u, WARMEST_K, COOLEST_K)
+    tint = (uv(kelvin)[1] - v) / TINT_V
+    return (float(kelvin), float(tint)) if abs(tint) <= 1 else None
+
+
 def _xy_to_rgb(x: float, y: float) -> Vec3:
-    return np.asarray(_XYZ_TO_REC709 @ np.array([x / y, 1.0, (1 - x - y) / y]))
+    return np.asarray(XYZ_TO_REC709 @ np.array([x / y, 1.0, (1 - x - y) / y]))

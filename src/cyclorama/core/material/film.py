@@ -8,17 +8,12 @@ Reflectance by Airy's sum over all inner reflections for both polarisations (Bor
 import numpy as np
 from numpy.typing import NDArray
 
+from ..colour import XYZ_TO_REC709
 from ..kernel import device
 from ..scene import Material
 
 FILM_STEPS, FILM_ANGLES = 64, 48
 THICKEST_NM = 2000.0
-
-_XYZ_TO_REC709 = np.array([
-    [3.2409699, -1.5373832, -0.4986108],
-    [-0.9692436, 1.8759675, 0.0415551],
-    [0.0556301, -0.2039770, 1.0569715],
-])  # fmt: skip
 
 
 def _lobe(x: NDArray[np.float64], height: float, centre: float, left: float, right: float) -> NDArray[np.float64]:
@@ -63,7 +58,7 @@ def film_table(material: Material) -> NDArray[np.float32]:
     A metal's index is taken real and as high as its reflectance at normal incidence asks, channel by channel.
     """
     wavelengths = np.arange(390.0, 731.0, 10.0)
-    to_rgb = colour_matching(wavelengths) @ _XYZ_TO_REC709.T
+    to_rgb = colour_matching(wavelengths) @ XYZ_TO_REC709.T
     # equal energy is not the white point of Rec.709; scaled so that a flat reflectance stays colourless
     to_rgb /= to_rgb.sum(axis=0)
     cos_i = np.maximum(np.linspace(0.0, 1.0, FILM_ANGLES), 1e-3)[None, :, None]

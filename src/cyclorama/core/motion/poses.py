@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..arrays import Mat4s, Vec3
+from ..arrays import Mat4, Mat4s, Vec3
 from ..scene import Camera, Move, Project
 from .frames import frame_angles_deg
 
@@ -51,6 +51,11 @@ class Poses:
 def aim_point(camera: Camera) -> Vec3:
     """What the camera looks at and travels around."""
     return np.array([0.0, camera.target_height_m, 0.0])
+
+
+def focus_distance_m(point: Vec3, camera: Mat4) -> float:
+    """Distance of a point in front of a camera (4, 4), along its axis."""
+    return float((camera[:3, 3] - point) @ camera[:3, 2])
 
 
 def camera_matrices(azimuth_deg: NDArray[np.float64], camera: Camera) -> Mat4s:

@@ -5,6 +5,7 @@ import math
 import numpy as np
 
 from ..arrays import Mask, RGBImage
+from ..colour import LUMA32
 from ..light.temperature import white_balance_rgb
 from ..scene import Look, Project
 
@@ -53,7 +54,7 @@ def meter_ev100(radiance: list[RGBImage], subject: list[Mask], target: float = M
     """
     values = []
     for picture, mask in zip(radiance, subject, strict=True):
-        luminance = picture @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+        luminance = picture @ LUMA32
         values.append(luminance[mask > 0.5])
     lit = np.concatenate(values) if values else np.zeros(0)
     lit = lit[np.isfinite(lit)]

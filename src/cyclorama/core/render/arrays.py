@@ -46,7 +46,8 @@ class Materials(NamedTuple):
     values: F64
     """(m, COLUMNS); row 0 is where light leaves a scattering medium"""
     ranges: I32
-    """(m, 5) bindings from–to, row of the normal map, of the relief (−1: none), whether texture space is needed"""
+    """(m, 6) bindings from–to, row of the normal map and of the relief (−1: none), whether texture space is
+    needed, row of the coat's normal map"""
     bindings: I32
     """(b, 3) column, width, row of Textures"""
     films: F32

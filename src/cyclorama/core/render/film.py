@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Mask, RGBImage
+from ..colour import LUMA32
 from ..kernel import kernel
 from .arrays import F32, I32, PLACE_COLUMNS, Samples
 
@@ -119,7 +120,7 @@ class Film:
     def clamped_share(self) -> float:
         """Part of all light that clamping took away."""
         lost = float(self.sums[:, 15].sum())
-        kept = float((self.sums[:, :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32)).sum())
+        kept = float((self.sums[:, :3] @ LUMA32).sum())
         return lost / max(lost + kept, 1e-30)
 
     def matte(self, which: int) -> F32:

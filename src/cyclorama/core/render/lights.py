@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Vec3
+from ..colour import LUMA
 from ..light.environment import EnvironmentMap
 from ..light.masks import LOOP, mask, moves
 from ..light.rows import light_row, put_gobo, reach_of
@@ -20,8 +21,6 @@ from ..scene.light import BASE_ENVIRONMENT_NIT
 from ..textures import BLACK, REPEAT, TextureShelf
 from .arrays import F32, I32, Geometry, Lights, Materials
 from .parameters import ReadAsset
-
-_LUMA = np.array([0.2126, 0.7152, 0.0722])
 
 
 def sun_of(project: Project) -> tuple[Light, ...]:
@@ -64,7 +63,7 @@ class Glow:
     """Triangles that shine: which, and their share of all that they give."""
 
     def __init__(self, geometry: Geometry, materials: Materials, body_of: I32):
-        luminance = materials.values[:, EMISSION : EMISSION + 3] @ _LUMA
+        luminance = materials.values[:, EMISSION : EMISSION + 3] @ LUMA
         shining = np.flatnonzero(luminance[geometry.material] > 0).astype(np.int32)
         c = geometry.corners[shining].astype(np.float64)
         area = np.linalg.norm(np.cross(c[:, 3:6] - c[:, 0:3], c[:, 6:9] - c[:, 0:3]), axis=1) / 2

@@ -13,6 +13,7 @@ import numpy.typing as npt
 from scipy.ndimage import uniform_filter
 
 from ..arrays import Mask, RGBImage
+from ..colour import LUMA32
 from .film import Film
 
 REACH = 2
@@ -107,7 +108,6 @@ def blend(frames: dict[int, FrameLight], pixel_rad: float) -> RGBImage:
 
 def flicker(pictures: list[RGBImage], frames: list[FrameLight], pixel_rad: float) -> float:
     """Mean variance of luminance of the same surface point from one frame to the next, relative to its square."""
-    weights = np.array([0.2126, 0.7152, 0.0722], np.float32)
     values = []
     for i in range(len(pictures) - 1):
         here, there = frames[i], frames[i + 1]
@@ -115,6 +115,6 @@ def flicker(pictures: list[RGBImage], frames: list[FrameLight], pixel_rad: float
         grid_y, grid_x = np.mgrid[0:h, 0:w].astype(np.float32)
         x, y = grid_x + here.forward[..., 0], grid_y + here.forward[..., 1]
         same = _same_place(here, there, x, y, here.depth * np.float32(pixel_rad)) > 0
-        a, b = pictures[i] @ weights, _gather(pictures[i + 1] @ weights, x, y)
+        a, b = pictures[i] @ LUMA32, _gather(pictures[i + 1] @ LUMA32, x, y)
         values.append((0.5 * (a - b) ** 2 / np.maximum(a * b, 1e-12))[same])
     return float(np.mean(np.concatenate(values)))

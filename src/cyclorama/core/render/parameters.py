@@ -81,7 +81,7 @@ EXIT = Material(id="exit", name="Exit", base_color=(1, 1, 1), specular_ior=1.0)
 def material_rows(materials: tuple[Material, ...], textures: TextureSet) -> Materials:
     """Rows for all materials after EXIT; their maps are taken into the texture set."""
     values = np.stack([row_of(m) for m in (EXIT, *materials)]).astype(np.float64)
-    ranges = np.full((len(values), 5), -1, np.int32)
+    ranges = np.full((len(values), 6), -1, np.int32)
     ranges[:, [0, 1, 4]] = 0
     bindings: list[tuple[int, int, int]] = []
     films: list[np.ndarray] = []
@@ -97,13 +97,14 @@ def material_rows(materials: tuple[Material, ...], textures: TextureSet) -> Mate
         ranges[row, 1] = len(bindings)
         ranges[row, 2] = textures.index_of(m.maps.normal, False)
         ranges[row, 3] = textures.index_of(m.maps.height, False, single=True)
+        ranges[row, 5] = textures.index_of(m.maps.coat_normal, False)
         fixed = (m.maps.specular_roughness,)
         if values[row, PLAIN] and not any(fixed):
             values[row, PROFILED] = 1.0
             values[row, PROFILE:], values[row, PROFILE_MEAN] = profile(
                 load_tables(), m.specular_ior, m.specular_roughness
             )
-        ranges[row, 4] = ranges[row, 1] > ranges[row, 0] or ranges[row, 2:4].max() >= 0
+        ranges[row, 4] = ranges[row, 1] > ranges[row, 0] or ranges[row, [2, 3, 5]].max() >= 0
     return Materials(
         values, ranges, np.array(bindings or [(0, 0, 0)], np.int32),
         np.ascontiguousarray(np.stack(films) if films else np.zeros((1, FILM_STEPS, FILM_ANGLES, 3)), np.float32),

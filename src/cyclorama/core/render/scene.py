@@ -20,7 +20,7 @@ from ..light.environment import BLACK, EnvironmentMap, build_environment
 from ..light.sky import sky_picture
 from ..material.row import EDGE_RADIUS
 from ..material.tables import load_tables
-from ..motion import Pose, Poses, pose_project, shutter_poses, shutter_steps
+from ..motion import Pose, Poses, focus_distance_m, pose_project, shutter_poses, shutter_steps
 from ..picture.exposure import exposure_scale, shown_look
 from ..picture.files import read_linear
 from ..scene import Camera, Light, Material, Project
@@ -35,6 +35,7 @@ from .surface import MATERIAL_COLUMN, PART_COLUMN
 from .trace import FrameScene
 
 _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
+NEAREST_FOCUS_M = 0.01
 FIRST_ROWS = 3
 """Rows of the exit, the sweep and the disc come before the project's materials."""
 
@@ -88,7 +89,7 @@ class SceneCompiler:
         )
         lights = project.lit_lights + sun_of(project)
         where = _where(len(standing.bodies), open_shutter.subject_deg, project.move.kind == "spin")
-        camera = camera_rays_of(project.camera, open_shutter, width, height)
+        camera = camera_rays_of(project.camera, pose, open_shutter, width, height)
         layers = _layers(project, lights) if record else ()
         neighbours = poses.at(frame + 1), poses.at(frame - 1)
         return FrameScene(
@@ -229,14 +230,22 @@ def _where(bodies: int, angles_deg: np.ndarray, spins: bool) -> Bodies:
     return Bodies(np.ascontiguousarray(keys), moving)
 
 
-def camera_rays_of(camera: Camera, poses: Poses, width: int, height: int) -> CameraRays:
-    """The camera while the shutter is open, for the kernels."""
+def _focus_m(camera: Camera, pose: Pose) -> float:
+    if camera.focus_m is not None:
+        return camera.focus_m
+    if camera.focus_point_m is None:
+        return camera.distance_m
+    turn = _turned(np.array([pose.subject_deg]))[0, :3, :3]
+    return max(focus_distance_m(turn @ np.array(camera.focus_point_m), pose.camera), NEAREST_FOCUS_M)
+
+
+def camera_rays_of(camera: Camera, pose: Pose, poses: Poses, width: int, height: int) -> CameraRays:
+    """The camera of a frame, with its poses while the shutter is open, for the kernels."""
     half_w, half_h = half_extent(camera, width, height)
     radius = 0.0 if camera.f_number is None else camera.focal_mm / 1000 / (2 * camera.f_number)
-    focus = camera.distance_m if camera.focus_m is None else camera.focus_m
     return CameraRays(
-        pose_keys(poses.cameras), half_w, half_h, radius, focus, width, height, filter_table(), camera.blades,
-        camera.blade_rotation_deg / 360.0, camera.squeeze, camera.vignette, camera.distortion,
+        pose_keys(poses.cameras), half_w, half_h, radius, _focus_m(camera, pose), width, height, filter_table(),
+        camera.blades, camera.blade_rotation_deg / 360.0, camera.squeeze, camera.vignette, camera.distortion,
     )  # fmt: skip
 
 

@@ -99,18 +99,21 @@ def _record_first(samples, recording, bodies, slot, p, p_body, body, part, row):
 
 
 @routine
-def _bent_normal(geometry, materials, textures, row, values, triangle, smooth, flat, uv, p, width, density):
-    """The smooth normal after edge rounding, relief and normal map, in the body's space."""
+def _bent_normals(geometry, materials, textures, row, values, triangle, smooth, flat, uv, p, width, density):
+    """Normals of the base (rounded edges, relief, normal map) and of the coat (rounded edges, its own normal map)."""
     n = smooth
     if values[EDGE_RADIUS] > 0.0 and geometry.edges.edge.shape[0] > 0:
         n = rounded_normal(geometry.edges, triangle, p, flat, n, values)
-    relief, bent = materials.ranges[row, 3], materials.ranges[row, 2]
+    relief, bent, own = materials.ranges[row, 3], materials.ranges[row, 2], materials.ranges[row, 5]
     c = geometry.corners
+    coat = n
+    if own >= 0 and values[COAT] > 0.0:
+        coat = mapped_normal(c, textures, own, values, triangle, n, uv, p, flat, width, density)
     if relief >= 0:
         n = relieved_normal(c, textures, relief, values, triangle, n, uv, p, flat, width, density)
     if bent >= 0:
         n = mapped_normal(c, textures, bent, values, triangle, n, uv, p, flat, width, density)
-    return n
+    return n, coat
 
 
 @device
@@ -186,7 +189,8 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
             uv, density = texture_point(geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
             v = scratch.row
             resolve(materials, textures, row, uv, p, flat, width, density, v)
-            normal = _bent_normal(geometry, materials, textures, row, v, triangle, smooth, flat, uv, p, width, density)
+            normal, smooth = _bent_normals(geometry, materials, textures, row, v, triangle, smooth, flat, uv, p, width,
+                                           density)  # fmt: skip
         time = sample_of.time * 1.0
         moving = bodies.moving[body]
         if moving:

@@ -7,6 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 from numpy.typing import NDArray
 
+from ..colour import LUMA32
 from .arrays import I32
 from .camera_rays import TILE, pixel_order
 from .film import Film, add_batch
@@ -116,10 +117,9 @@ def noisy_pixels(film: Film, noise: float, white_nit: float) -> NDArray[np.bool_
     (Dammertz, Hanika, Keller and Lensch, "A Hierarchical Automatic Stopping Condition for Monte Carlo Global
     Illumination", WSCG 2010). A tile goes on when it or a neighbour is noisy, so that no edge between tiles shows.
     """
-    weights = np.array([0.2126, 0.7152, 0.0722], np.float32)
     count = np.maximum(film.count, 2).astype(np.float32)
-    mean = (film.sums[:, :3] @ weights) / count
-    odd = (film.sums[:, 12:15] @ weights) / (film.count // 2).clip(1)
+    mean = (film.sums[:, :3] @ LUMA32) / count
+    odd = (film.sums[:, 12:15] @ LUMA32) / (film.count // 2).clip(1)
     # the mean absolute deviation of a normal variable is √(2/π) of its standard deviation
     error = np.abs(mean - odd) / (mean + DARK * white_nit) * np.float32(np.sqrt(np.pi / 2))
     h, w = -(-film.height // TILE), -(-film.width // TILE)

@@ -23,7 +23,9 @@ class Camera(Doc):
     f_number: Annotated[float | None, quantity("Aperture", "f/", ge=0.7, le=128)] = None
     """None is a pinhole: everything is sharp."""
     focus_m: Annotated[float | None, quantity("Focus distance", "m", ge=0.01, le=200)] = None
-    """None focuses on the aim point."""
+    """None focuses on the picked point, or without one on the aim point."""
+    focus_point_m: tuple[float, float, float] | None = None
+    """A point of the subject (studio space at rest) that stays in focus wherever camera and subject go."""
     blades: Annotated[int, quantity("Blades", "", ge=0, le=16)] = 0
     """Sides of the aperture; fewer than 3 is round."""
     blade_rotation_deg: Annotated[float, quantity("Blade rotation", "°", ge=-360, le=360)] = 0.0

@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, JsonValue
 
 from ..errors import ChangeError
-from .base import Doc, Id
+from .base import Doc, Id, Unit01
 from .light import Shape
 from .project import Project, load_project
 from .subject import CentreMethod
@@ -52,6 +52,24 @@ class MeterSubject(Doc):
     kind: Literal["meter"] = "meter"
 
 
+class FocusOn(Doc):
+    """Keep in focus what is seen at a place of the picture in a frame; shares from the top left."""
+
+    kind: Literal["focus_on"] = "focus_on"
+    frame: int
+    x: Unit01
+    y: Unit01
+
+
+class GreyAt(Doc):
+    """Set the white balance so that what is seen at a place of the picture is grey."""
+
+    kind: Literal["grey_at"] = "grey_at"
+    frame: int
+    x: Unit01
+    y: Unit01
+
+
 class AddLight(Doc):
     """Put another light on the set: a new one of a shape, or a copy of one that is there."""
 
@@ -76,7 +94,17 @@ class ApplyPreset(Doc):
 
 
 Change = Annotated[
-    SetValue | Centre | StandOnFloor | CorrectUnit | FitSubject | MeterSubject | AddLight | RemoveLight | ApplyPreset,
+    SetValue
+    | Centre
+    | StandOnFloor
+    | CorrectUnit
+    | FitSubject
+    | MeterSubject
+    | FocusOn
+    | GreyAt
+    | AddLight
+    | RemoveLight
+    | ApplyPreset,
     Field(discriminator="kind"),
 ]
 

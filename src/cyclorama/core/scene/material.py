@@ -63,6 +63,8 @@ class MaterialMaps(Doc):
     opacity: TextureRef | None = None
     normal: TextureRef | None = None
     """Tangent-space normals, green towards the top of the picture, as in glTF."""
+    coat_normal: TextureRef | None = None
+    """The coat's own normals; without one the coat lies smoothly over the mapped base."""
     height: TextureRef | None = None
     """Grey relief, white is high; depth in `height_m`."""
 

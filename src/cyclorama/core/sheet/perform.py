@@ -1,11 +1,14 @@
 """Perform a typed change: the one way a project is edited."""
 
-from collections.abc import Callable
+from typing import Protocol
 
+from ..arrays import Vec3
 from ..errors import ChangeError
 from ..framing import fit_subject
 from ..geometry.measure import Measures, centre_m, centred, grounded, placed_hull
+from ..light.temperature import white_of
 from ..material.presets import with_preset
+from ..motion import focus_distance_m, pose_project
 from ..scene import Change, Light, Placement, Project, SetValue, apply_set
 from ..scene.base import new_id
 from ..scene.changes import (
@@ -14,6 +17,8 @@ from ..scene.changes import (
     Centre,
     CorrectUnit,
     FitSubject,
+    FocusOn,
+    GreyAt,
     MeterSubject,
     RemoveLight,
     StandOnFloor,
@@ -24,11 +29,21 @@ SHAPE_NAMES = {
     "rectangle": "Panel", "disc": "Disc", "sphere": "Globe", "tube": "Tube", "spot": "Spot", "sun": "Sun",
 }  # fmt: skip
 
-Meter = Callable[[Project], float | None]
-"""Measures EV100 over the move; None when the subject is black or absent."""
+
+class Eye(Protocol):
+    """Looks through the camera, for changes that need the picture."""
+
+    def meter(self, project: Project) -> float | None:
+        """EV100 over the move; None when the subject is black or absent."""
+
+    def point(self, project: Project, frame: int, x: float, y: float) -> tuple[Vec3, bool] | None:
+        """The surface point seen at a place, and whether it turns with the subject; None where nothing is."""
+
+    def colour(self, project: Project, frame: int, x: float, y: float) -> Vec3 | None:
+        """Radiance (3,) at a place; None where nothing is."""
 
 
-def perform(project: Project, change: Change, measures: Measures | None, meter: Meter) -> tuple[Project, str]:
+def perform(project: Project, change: Change, measures: Measures | None, eye: Eye) -> tuple[Project, str]:
     """The changed project and the label under which it can be undone.
 
     Raises ChangeError with a sentence when the change is not allowed.
@@ -37,7 +52,11 @@ def perform(project: Project, change: Change, measures: Measures | None, meter: 
         changed = apply_set(project, change)
         return _keep_on_disc(project, changed, measures), _set_label(change)
     if isinstance(change, MeterSubject):
-        return _metered(project, meter), "Meter the subject"
+        return _metered(project, eye), "Meter the subject"
+    if isinstance(change, FocusOn):
+        return _focused(project, change, eye), "Focus on a point"
+    if isinstance(change, GreyAt):
+        return _balanced(project, change, eye), "White balance by a grey"
     if isinstance(change, AddLight):
         return _with_light(project, change), "Add a light"
     if isinstance(change, RemoveLight):
@@ -114,11 +133,35 @@ def _place(project: Project, placement: Placement) -> Project:
     return project.model_copy(update={"subject": project.subject.model_copy(update={"placement": placement})})
 
 
-def _metered(project: Project, meter: Meter) -> Project:
-    ev100 = meter(project)
+def _metered(project: Project, eye: Eye) -> Project:
+    ev100 = eye.meter(project)
     if ev100 is None:
         raise ChangeError("There is no light on the subject to meter. Turn a light on first.")
     return project.model_copy(update={"look": project.look.model_copy(update={"ev100": round(ev100, 2)})})
+
+
+def _focused(project: Project, change: FocusOn, eye: Eye) -> Project:
+    found = eye.point(project, change.frame, change.x, change.y)
+    if found is None:
+        raise ChangeError("There is nothing to focus on at that place. Click on the subject or the set.")
+    point, turns = found
+    update: dict[str, object] = {"focus_m": None, "focus_point_m": tuple(round(float(c), 6) for c in point)}
+    if not turns:
+        distance = focus_distance_m(point, pose_project(project).at(change.frame).camera)
+        update = {"focus_m": round(min(max(distance, 0.01), 200.0), 4), "focus_point_m": None}
+    cameras = tuple(c.model_copy(update=update) if c.id == project.camera_id else c for c in project.cameras)
+    return project.model_copy(update={"cameras": cameras})
+
+
+def _balanced(project: Project, change: GreyAt, eye: Eye) -> Project:
+    colour = eye.colour(project, change.frame, change.x, change.y)
+    if colour is None:
+        raise ChangeError("There is nothing at that place. Click on something that should be grey.")
+    white = white_of(colour)
+    if white is None:
+        raise ChangeError("What is seen there is black or too colourful to be a grey. Click on something neutral.")
+    update = {"white_k": round(white[0]), "white_tint": round(white[1], 3)}
+    return project.model_copy(update={"look": project.look.model_copy(update=update)})
 
 
 def _set_label(change: SetValue) -> str:

@@ -121,8 +121,12 @@ class _Reader:
         }
         self.maps["coat_weight"] = self.texture(found.get("clearcoatTexture"), "r")
         self.maps["coat_roughness"] = self.texture(found.get("clearcoatRoughnessTexture"), "g")
-        if found.get("clearcoatNormalTexture"):
-            self.note("the coat's own normal map is left out; the coat is smooth over the mapped base.")
+        bent = found.get("clearcoatNormalTexture")
+        self.maps["coat_normal"] = self.texture(bent)
+        if bent and float(bent.get("scale", 1.0)) != float(self.entry.get("normalTexture", bent).get("scale", 1.0)):
+            self.note("its coat has a normal strength of its own; both normal maps share one here.")
+        if bent and not self.entry.get("normalTexture"):
+            self.values["normal_scale"] = min(max(float(bent.get("scale", 1.0)), 0.0), 10.0)
 
     def _fuzz(self) -> None:
         found = self.extension("sheen")

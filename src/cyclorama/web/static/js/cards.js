@@ -69,10 +69,19 @@ export class Cards {
     if (state.subject) this.#subject(state);
     byId("move-explained").textContent = MOVES[project.move.kind];
     byId("fit-report").textContent = state.margins ? `Margin ${(state.margins.worst * 100).toFixed(1)} %, tightest in frame ${state.margins.worst_frame}.` : "";
+    this.#focus(project);
     this.lightCard.show(state);
     this.materialCard.show(state);
     this.#shootCard(state);
     this.#passes(project.shoot.passes);
+  }
+
+  #focus(project) {
+    const { focus_m, focus_point_m, f_number } = this.store.value(`cameras/${project.camera_id}`);
+    const point = focus_m === null ? focus_point_m : null;
+    byId("focus-point").textContent = point ? `${point.map(mm).join(", ")} mm` : focus_m === null ? "aim point" : "by distance";
+    byId("clear-focus").hidden = !point;
+    byId("pick-focus").title = f_number === null ? "Set an aperture first: a pinhole keeps everything sharp" : "Then click in the lens on what should stay in focus";
   }
 
   #has(what) {

@@ -20,6 +20,7 @@ export class Lens {
     this.context = this.picture.getContext("2d");
     this.guides = document.getElementById("guides");
     this.status = document.getElementById("lens-state");
+    this.prompt = document.getElementById("lens-prompt");
     this.facts = document.getElementById("lens-facts");
     this.standin = new StandIn(document.getElementById("standin"));
     this.request = 0;
@@ -146,6 +147,7 @@ export class Lens {
     };
     this.mat.addEventListener("pointerdown", (e) => {
       if (e.button !== 0 || e.target.closest("button")) return;
+      if (this.picking) return this.#picked(e);
       const { project } = this.store.state;
       from = { x: e.clientX, y: e.clientY, moved: false, azimuth: project.move.start_azimuth_deg, elevation: this.store.value(`cameras/${project.camera_id}`).elevation_deg };
       this.mat.setPointerCapture(e.pointerId);
@@ -167,6 +169,36 @@ export class Lens {
       e.preventDefault();
       this.dolly(Math.exp(Math.max(-60, Math.min(60, e.deltaY)) * 0.002));
     }, { passive: false });
+  }
+
+  /**
+   * The next click in the picture answers what was asked; Escape forgets it.
+   * @param {string} prompt
+   * @param {(place: {frame: number, x: number, y: number}) => void} then shares of the picture from the top left
+   */
+  pick(prompt, then) {
+    this.picking = then;
+    this.mat.classList.add("picking");
+    this.prompt.textContent = `${prompt} Esc stops.`;
+    this.prompt.hidden = false;
+    this.mat.focus();
+  }
+
+  /** Forget what was asked. */
+  stopPicking() {
+    this.picking = null;
+    this.mat.classList.remove("picking");
+    this.prompt.hidden = true;
+  }
+
+  #picked(e) {
+    const box = this.frame.getBoundingClientRect();
+    const x = (e.clientX - box.left) / box.width;
+    const y = (e.clientY - box.top) / box.height;
+    if (x < 0 || x > 1 || y < 0 || y > 1) return;
+    const then = this.picking;
+    this.stopPicking();
+    then({ frame: this.clock.frame, x, y });
   }
 
   /** Come closer or go back by a factor; wheel clicks in quick succession make one step. */

@@ -8,7 +8,7 @@ const byId = (id) => document.getElementById(id);
 export class MaterialCard {
   /**
    * @param {import("./project.js").ProjectStore} store
-   * @param {{material: string|null}} chosen
+   * @param {{material: string|null, slot: string|null}} chosen
    * @param {() => void} refresh
    */
   constructor(store, chosen, refresh) {
@@ -48,6 +48,8 @@ export class MaterialCard {
     if (!material) return;
     const parts = project.subject?.parts.filter((p) => p.material === material.id).map((p) => p.name) ?? [];
     byId("material-parts").textContent = parts.length ? `On ${parts.join(", ")}` : "On no part";
+    if (!material.maps[this.chosen.slot]) this.chosen.slot = null;
+    byId("map-settings").hidden = !this.chosen.slot;
     const used = Object.entries(material.maps).filter(([, ref]) => ref);
     byId("material-maps").replaceChildren(...used.map(([slot, ref]) => this.#row(material.id, slot, ref)));
     if (!used.length) byId("material-maps").append(make("li", { class: "text-soft" }, "No maps."));
@@ -56,7 +58,11 @@ export class MaterialCard {
   #row(material, slot, ref) {
     const path = `materials/${material}/maps/${slot}`;
     const flat = ref.projection === "uv";
-    return make("li", { class: "row" }, make("span", { class: "name truncate", title: ref.name }, slot.replaceAll("_", " "), make("span", { class: "text-soft/70" }, ` · ${ref.name || "picture"}`)),
+    const open = slot === this.chosen.slot;
+    const choose = () => ((this.chosen.slot = open ? null : slot), this.refresh());
+    return make("li", { class: "row" },
+      make("button", { type: "button", class: "name truncate text-left underline decoration-rule underline-offset-2", "aria-expanded": open, title: `${ref.name}: how it lies on the surface`, onclick: choose },
+        slot.replaceAll("_", " "), make("span", { class: "text-soft/70" }, ` · ${ref.name || "picture"}`)),
       make("button", { type: "button", class: "btn h-[22px] px-1.5", title: flat ? "Laid on by texture coordinates; press to project from three sides" : "Projected from three sides; press to use texture coordinates", onclick: () => this.store.set(`${path}/projection`, flat ? "triplanar" : "uv") }, flat ? "uv" : "3 sides"),
       make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove the ${slot} map`, title: "Remove", onclick: () => this.store.set(path, null) }, "×"));
   }

@@ -121,7 +121,8 @@ export class ProjectStore {
     return path
       .replace(/^camera\//, `cameras/${this.state.project.camera_id}/`)
       .replace("{light}", chosen.light ?? "")
-      .replace("{material}", chosen.material ?? "");
+      .replace("{material}", chosen.material ?? "")
+      .replace("{slot}", chosen.slot ?? "");
   }
 
   /** The value at a path of the document; items of lists by id. */

@@ -17,7 +17,7 @@ const TAPES = { materials: "var(--color-soft)", shoot: "var(--color-ink)" };
 
 const store = new ProjectStore(JSON.parse(byId("project-id").textContent));
 const clock = new Clock(store);
-const chosen = { light: null, material: null };
+const chosen = { light: null, material: null, slot: null };
 const lens = new Lens(store, clock);
 const strip = new Strip(byId("strip"), store, clock);
 let station = STATIONS.includes(location.hash.slice(1)) ? location.hash.slice(1) : "subject";
@@ -132,6 +132,9 @@ for (const [id, side] of [["plan-top", false], ["plan-side", true]])
     byId("plan-side").setAttribute("aria-pressed", side);
     plan.show();
   });
+byId("pick-focus").addEventListener("click", () => lens.pick("Click on what should stay in focus.", (place) => store.change({ kind: "focus_on", ...place })));
+byId("clear-focus").addEventListener("click", () => store.set(store.resolve("camera/focus_point_m", chosen), null));
+byId("pick-grey").addEventListener("click", () => lens.pick("Click on something that should be grey.", (place) => store.change({ kind: "grey_at", ...place })));
 const toggleGuides = () => {
   const on = byId("guides").classList.toggle("hidden");
   byId("toggle-guides").setAttribute("aria-pressed", !on);
@@ -187,6 +190,7 @@ bindKeys([
   { keys: ["PageUp", "PageDown"], label: "Camera up, down", run: (e) => travel("elevation", e.key === "PageUp" ? 2 : -2) },
   { keys: ["Ctrl+z"], label: "Undo", run: () => store.undo() },
   { keys: ["Ctrl+y", "Ctrl+Z"], label: "Redo", run: () => store.redo() },
+  { keys: ["Escape"], label: "Stop picking in the lens", run: () => lens.stopPicking() },
   { keys: ["?"], label: "This list", run: () => byId("keys").showModal() },
 ]);
 

@@ -1,0 +1,81 @@
+"""Clicks in the picture: what is there, how it is kept in focus, and what would make it grey."""
+
+import math
+
+import numpy as np
+import pytest
+from tests.conftest import plane, project_of, sphere
+
+from cyclorama.core.geometry.mesh import join
+from cyclorama.core.light.temperature import white_of
+from cyclorama.core.motion import pose_project
+from cyclorama.core.picture.exposure import expose
+from cyclorama.core.render.eye import Eye
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import Light, Material, Part, Project, SetValue, apply_set
+
+GREY = Material(id="m", name="Grey", base_color=(0.4, 0.4, 0.4), specular_ior=1.0)
+BALL = np.array([0.1, 0.3, 0.05])
+
+
+def studio(kind: str) -> tuple[Project, SceneCompiler]:
+    """A small ball off the axis above a grey square, under a warm greenish lamp."""
+    ball = sphere(0.05, 64).transformed(
+        np.array([[1, 0, 0, BALL[0]], [0, 1, 0, BALL[1]], [0, 0, 1, BALL[2]], [0, 0, 0, 1]])
+    )
+    project, assets = project_of(join([ball, plane(1.0)]), GREY)
+    parts = tuple(Part(id=f"p{i}", name=f"P{i}", material="m", triangles=2) for i in range(2))
+    lamp = Light(id="key", name="Key", azimuth_deg=20, elevation_deg=70, distance_m=3, temperature_k=3400, tint=-0.2)
+    subject = project.subject.model_copy(update={"parts": parts})  # type: ignore[union-attr]
+    project = project.model_copy(update={"subject": subject, "lights": (lamp,)})
+    camera = f"cameras/{project.camera_id}"
+    values = {"move/kind": kind, "move/frames": 24, f"{camera}/target_height_m": 0.3, f"{camera}/distance_m": 2.0,
+              f"{camera}/elevation_deg": 10, f"{camera}/f_number": 1.4, "shoot/width": 640,
+              "shoot/height": 360}  # fmt: skip
+    for path, value in values.items():
+        project = apply_set(project, SetValue(path=path, value=value))
+    return project, SceneCompiler(assets.__getitem__)
+
+
+def seen_at(project: Project, frame: int, point: np.ndarray) -> tuple[float, float]:
+    """Where the picture shows a point of the subject."""
+    pose = pose_project(project).at(frame)
+    a = math.radians(pose.subject_deg)
+    turned = np.array([[math.cos(a), 0, math.sin(a)], [0, 1, 0], [-math.sin(a), 0, math.cos(a)]]) @ point
+    x, y, z = np.linalg.inv(pose.camera)[:3] @ [*turned, 1]
+    half = 18 / project.camera.focal_mm
+    return 0.5 + x / -z / half / 2, 0.5 - y / -z / (half * 360 / 640) / 2
+
+
+@pytest.mark.parametrize("kind", ["orbit", "spin"])
+def test_a_picked_point_stays_in_focus(tracer: Tracer, kind: str) -> None:
+    """What is clicked on is found again at rest, and the lens follows it through the move."""
+    project, compiler = studio(kind)
+    frame = 5
+    found = Eye(compiler, tracer).point(project, frame, *seen_at(project, frame, BALL))
+    assert found is not None
+    point, turns = found
+    assert turns
+    assert np.linalg.norm(point - BALL) == pytest.approx(0.05, abs=2e-3)
+    camera = project.camera.model_copy(update={"focus_point_m": tuple(point)})
+    project = project.model_copy(update={"cameras": (camera,)})
+    for number in (1, 9, 17):
+        pose = pose_project(project).at(number)
+        a = math.radians(pose.subject_deg)
+        turned = np.array([[math.cos(a), 0, math.sin(a)], [0, 1, 0], [-math.sin(a), 0, math.cos(a)]]) @ point
+        depth = -(np.linalg.inv(pose.camera)[2] @ [*turned, 1])
+        assert compiler.compile(project, number, 64, 36).camera.focus == pytest.approx(depth, rel=1e-5)
+    assert Eye(compiler, tracer).point(project, frame, 0.01, 0.01) is None
+
+
+def test_a_picked_grey_becomes_grey(tracer: Tracer) -> None:
+    project, compiler = studio("orbit")
+    colour = Eye(compiler, tracer).colour(project, 1, *seen_at(project, 1, np.array([0.0, 0.0, 0.2])))
+    assert colour is not None
+    assert colour[0] > 1.3 * colour[2]
+    white = white_of(colour)
+    assert white == (pytest.approx(3400, rel=0.02), pytest.approx(-0.2, abs=0.03))
+    look = project.look.model_copy(update={"white_k": white[0], "white_tint": white[1]})
+    r, g, b = expose(colour[None, None].astype(np.float32), look)[0, 0]
+    assert (r / g, b / g) == (pytest.approx(1, abs=0.01), pytest.approx(1, abs=0.01))
