@@ -19,7 +19,7 @@ from playwright.sync_api import Page, sync_playwright
 from cyclorama.core.scene import Project, SetValue, apply_set
 from cyclorama.demo.write import write_demo
 from cyclorama.shoot.command import shoot_in_terminal
-from cyclorama.shoot.take import frame_path
+from cyclorama.shoot.frames import frame_path
 from cyclorama.store import Studio
 
 ROOT = Path(__file__).resolve().parents[1]

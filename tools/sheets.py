@@ -20,6 +20,7 @@ from cyclorama.core.picture.cryptomatte import id_as_float, name_id
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import encode_exr, read_layers
 from cyclorama.core.picture.view import srgb_encode, to_bytes, to_display
+from cyclorama.core.render.denoise import denoise
 from cyclorama.core.render.frame import beauty, expose_frame
 from cyclorama.core.render.outputs import pass_files
 from cyclorama.core.render.scene import SceneCompiler
@@ -111,7 +112,7 @@ def presets() -> None:
         for name in PRESETS:
             p = project.model_copy(update={"materials": (with_preset(project.materials[0], name),), "shoot": shoot})
             film = expose_frame(p, 1, compiler, tracer)
-            radiance, _ = beauty(film, p, 1, compiler)
+            radiance, _ = beauty(film, p, 1, compiler, denoise(film))
             tiles.append((name, Image.fromarray(to_bytes(to_display(expose(radiance, p.look), p.look.view)))))
             print(name, flush=True)
     sheet(tiles, 6).save(TARGET / "material-presets.png")
@@ -131,9 +132,10 @@ def passes() -> None:
     tiles = []
     with Tracer() as tracer:
         film = expose_frame(project, 1, compiler, tracer)
-        radiance, _ = beauty(film, project, 1, compiler)
+        clean = denoise(film)
+        radiance, _ = beauty(film, project, 1, compiler, clean)
         tiles.append(("beauty", Image.fromarray(to_bytes(to_display(expose(radiance, project.look), "neutral")))))
-        for file in pass_files(project, 1, film, compiler, tracer):
+        for file in pass_files(project, 1, film, clean, compiler, tracer):
             tiles += shown(file.name, file.extension, file.data, project)
             print(file.name, flush=True)
     small = [(name, tile.convert("RGB").resize((300, 300), Image.Resampling.LANCZOS)) for name, tile in tiles]

@@ -9,14 +9,14 @@ from .core.framing import half_extent
 from .core.render.denoise import denoise
 from .core.render.film import Film
 from .core.render.frame import expose_frame
-from .core.render.neighbours import REACH, FrameLight, blend, flicker
+from .core.render.neighbours import REACH, FrameLight, blend, flicker, settle
 from .core.render.scene import SceneCompiler
 from .core.render.tracer import Tracer
 from .core.scene import Project
 from .demo.projects import DemoProject, lantern_project, storm_glass_project
 
 WIDTH, HEIGHT, SAMPLES, REFERENCE_SAMPLES = 320, 180, 16, 4096
-FIRST, FRAMES = 20, 4
+FIRST, FRAMES = 20, 2
 
 
 def run_flicker(tell: Callable[[str], None]) -> None:
@@ -34,20 +34,19 @@ def _measure(demo: DemoProject, tell: Callable[[str], None]) -> None:
     numbers = range(FIRST - REACH, FIRST + FRAMES + REACH)
     with Tracer() as tracer:
         films = {n: expose_frame(project, n, compiler, tracer) for n in numbers}
-        truth = _reference(project, FIRST, compiler, tracer)
+        truth = [_reference(project, n, compiler, tracer) for n in range(FIRST, FIRST + FRAMES)]
     pixel_rad = 2 * half_extent(project.camera, WIDTH, HEIGHT)[0] / WIDTH
     lights = {n: FrameLight.of(film) for n, film in films.items()}
     shot = range(FIRST, FIRST + FRAMES)
     alone = [denoise(films[n]) for n in shot]
-    together = [
-        denoise(films[n], radiance=blend({k: lights[n + k] for k in range(-REACH, REACH + 1)}, pixel_rad))
-        for n in shot
-    ]  # fmt: skip
+    beside = {n: {k: lights[n + k] for k in (-1, 0, 1)} for n in numbers[1:-1]}
+    clean = {n: denoise(films[n], radiance=blend(beside[n], pixel_rad)) for n in beside}
+    together = [settle(beside[n], {k: clean[n + k] for k in (-1, 0, 1)}, pixel_rad) for n in shot]
     first = None
     for label, pictures in (("frame by frame", alone), ("with neighbours", together)):
-        value = flicker(pictures, [lights[n] for n in shot], pixel_rad)
+        value = flicker(pictures, [lights[n] for n in shot], pixel_rad, truth)
         first = first or value
-        alike = structural_similarity(shown(pictures[0], project), shown(truth, project))
+        alike = structural_similarity(shown(pictures[0], project), shown(truth[0], project))
         tell(f"{project.name[:10]:10} {label:15} {value:.2e}   {first / value:12.2f} ×   {alike:12.4f}")
 
 

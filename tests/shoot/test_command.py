@@ -6,7 +6,7 @@ import pytest
 from tests.shoot.test_shoot import studio_with
 
 from cyclorama.shoot.command import shoot_in_terminal
-from cyclorama.shoot.take import frame_path
+from cyclorama.shoot.frames import frame_path
 from cyclorama.shoot.worker import worker_lock
 
 

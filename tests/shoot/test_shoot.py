@@ -17,7 +17,8 @@ from cyclorama.core.geometry.measure import measure
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.core.scene import Background, Project, SetValue, apply_set
 from cyclorama.shoot import desk
-from cyclorama.shoot.take import frame_path, frames_to_shoot, shoot_take
+from cyclorama.shoot.frames import frame_path, frames_to_shoot
+from cyclorama.shoot.take import shoot_take
 from cyclorama.shoot.worker import mark_interrupted, worker_lock
 from cyclorama.store import Saved, Studio, TakeRecord
 

@@ -11,10 +11,12 @@ from PIL import Image
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import change, client, intake, put  # noqa: F401  (client is a fixture)
 
-from cyclorama.core.picture.mix import light_layers, mixed
+from cyclorama.core.picture.files import read_linear
+from cyclorama.core.picture.mix import LightChange, light_layers, mixed
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.shoot import desk
-from cyclorama.shoot.take import frame_path, frames_to_shoot, pass_path, shoot_take
+from cyclorama.shoot.frames import frame_path, frames_to_shoot, pass_path
+from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio
 
 SMALL = {"shoot/width": 64, "shoot/height": 48, "shoot/samples": 8, "shoot/denoise": False, "shoot/to_frame": 3}
@@ -41,7 +43,7 @@ def test_lights_are_rebalanced_from_the_take(client: TestClient, data_folder: Pa
     studio, take = shot(client, data_folder, tracer, shoot__passes__wanted=["lights", "clay", "depth"])
     state = client.get(f"/api/takes/{take}").json()
     assert state["passes"] == ["clay"]
-    assert state["lights"] == ["light Key", "light Fill", "light Rim", "light environment", "light glow"]
+    assert state["lights"] == ["light Key", "light Fill", "light Rim", "light glow", "light environment"]
     beauty = picture_of(client.get(f"/api/takes/{take}/frames/1"))
     as_shot = picture_of(client.get(f"/api/takes/{take}/mix/1"))
     assert np.abs(beauty - as_shot).mean() < 3  # JPEG, and half a step of rounding
@@ -49,9 +51,12 @@ def test_lights_are_rebalanced_from_the_take(client: TestClient, data_folder: Pa
     dark = picture_of(client.get(f"/api/takes/{take}/mix/1", params={n: -20 for n in state["lights"]}))
     assert brighter.mean() > as_shot.mean() + 2
     assert dark.mean() < 3
+    red = picture_of(client.get(f"/api/takes/{take}/mix/1", params={n: "0,1,0,0" for n in state["lights"][:3]}))
+    assert red[..., 0].mean() > red[..., 1].mean() + 5
     assert client.get(f"/api/takes/{take}/mix/1", params={"light Moon": 1}).status_code == 422
+    assert client.get(f"/api/takes/{take}/mix/1", params={"light Key": "1,2"}).status_code == 422
     assert client.get(f"/api/takes/{take}/mix/1", params={"light Key": "much"}).status_code == 422
-    assert client.get(f"/api/takes/{take}/mix/9").status_code == 404
+    assert client.get(f"/api/takes/{take}/mix/9").status_code == 422
     clay = picture_of(client.get(f"/api/takes/{take}/passes/clay/1"))
     assert np.abs(clay - beauty).mean() > 2
     assert client.get(f"/api/takes/{take}/passes/wireframe/1").status_code == 404
@@ -62,13 +67,53 @@ def test_lights_are_rebalanced_from_the_take(client: TestClient, data_folder: Pa
     assert frames_to_shoot(record) == [2]
 
 
+def test_a_rebalanced_take_is_what_rendering_would_give(
+    client: TestClient,  # noqa: F811
+    data_folder: Path,
+    tracer: Tracer,
+) -> None:
+    studio, source = shot(
+        client, data_folder, tracer, shoot__passes__wanted=["lights"], shoot__file_format="exr", shoot__bits=32,
+        shoot__samples=32,
+    )  # fmt: skip
+    balance = {"light Key": {"stops": -1.5, "colour": [1, 0.5, 0.25]}, "light environment": {"stops": 2}}
+    made = desk.call_mix(studio, source, {k: LightChange(**v) for k, v in balance.items()}, start=False)
+    assert shoot_take(studio, made.id, tracer) == "done"
+    state = client.get(f"/api/takes/{made.id}").json()
+    assert (state["source_id"], state["done"], state["lights"]) == (source, [1, 2, 3], [])
+    rendered = studio.takes.call("rendered", "Rendered", made.project, 1, None)
+    assert shoot_take(studio, rendered.id, tracer) == "done"
+    for number in (1, 3):
+        mixed_one, true_one = (
+            read_linear(frame_path(studio.takes.get(t), number).read_bytes(), "frame") for t in (made.id, "rendered")
+        )
+        # other samples are taken where lights are of other strength: alike in the mean, in each colour
+        assert mixed_one.mean(axis=(0, 1)) == pytest.approx(true_one.mean(axis=(0, 1)), rel=0.03)
+    # a frame that is lost is mixed again, without anything being rendered
+    frame_path(made, 2).unlink()
+    assert shoot_take(studio, made.id, tracer) == "done"
+    assert frames_to_shoot(studio.takes.get(made.id)) == []
+    for wrong in ({"light Moon": {"stops": 1}}, {"light Key": {"stops": 99}}):
+        assert client.post(f"/api/takes/{source}/rebalance", json=wrong).status_code == 422
+    assert "not kept apart" in client.post(f"/api/takes/{made.id}/rebalance", json={}).json()["error"]
+
+
+def test_clamping_is_reported(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    _, take = shot(client, data_folder, tracer, shoot__clamp_indirect=1.0, **{"lights/key/strength_stops": 12})
+    assert 0 < client.get(f"/api/takes/{take}").json()["clamped"] < 1
+    _, free = shot(client, data_folder, tracer)
+    assert client.get(f"/api/takes/{free}").json()["clamped"] is None
+
+
 def test_mixing_adds_up() -> None:
     rng = np.random.default_rng(3)
     channels = {f"light {n}.{c}": rng.random((4, 5)).astype(np.float32) for n in ("A", "B") for c in "RGB"}
     layers = light_layers(channels)
     assert list(layers) == ["light A", "light B"]
     assert mixed(layers, {}) == pytest.approx(layers["light A"] + layers["light B"])
-    assert mixed(layers, {"light A": 2.0}) == pytest.approx(4 * layers["light A"] + layers["light B"])
+    assert mixed(layers, {"light A": LightChange(stops=2.0, colour=(1, 1, 0))}) == pytest.approx(
+        layers["light A"] * np.float32([4, 4, 0]) + layers["light B"]
+    )
 
 
 def test_neighbours_expose_each_frame_once(

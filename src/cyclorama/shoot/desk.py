@@ -4,9 +4,13 @@ import secrets
 import shutil
 
 from ..core.errors import ShootError
+from ..core.picture.mix import LightChange, mixed, with_balance
+from ..core.scene import Project
 from ..core.sequence.names import sequence_stem, slug
 from ..core.sheet import readiness, review
 from ..store import Saved, Studio, TakeRecord
+from .frames import frames_to_shoot
+from .mixing import read_lights
 from .worker import ensure_worker, mark_interrupted
 
 
@@ -20,12 +24,42 @@ def call_take(studio: Studio, saved: Saved, forecast_s: float | None = None, sta
     if ready.blocking:
         raise ShootError(ready.blocking[0])
     sequence_stem(project)
-    number = 1 + sum(t.project_id == project.id for t in studio.takes.all())
-    take_id = f"{slug(project.name)[:40]}-{slug(project.move.name)[:20]}-{number:03d}-{secrets.token_hex(2)}"
+    number, take_id = _next(studio, project)
     take = studio.takes.call(take_id, f"{project.move.name} {number}", project, saved.version, forecast_s)
     if start:
         ensure_worker(studio)
     return take
+
+
+def call_mix(studio: Studio, source_id: str, balance: dict[str, LightChange], start: bool = True) -> TakeRecord:
+    """Queue a take that mixes another's lights anew.
+
+    Raises ShootError when its lights were not kept apart, frames are missing, or a light is not known.
+    """
+    source = studio.takes.get(source_id)
+    if "lights" not in source.project.shoot.passes.wanted:
+        raise ShootError("The lights of this take were not kept apart; shoot it with the pass ‘Every light apart’.")
+    if frames_to_shoot(source):
+        raise ShootError("Not all frames of this take are there yet. Resume it first.")
+    mixed(read_lights(source, source.first)[0], balance)
+    project = with_balance(source.project, balance)
+    s = project.shoot
+    s = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()}), "from_frame": source.first,
+                             "to_frame": source.last})  # fmt: skip
+    number, take_id = _next(studio, project)
+    name = f"{project.move.name} {number}, from {source.name.rsplit(' ', 1)[-1]}"
+    version = studio.projects.get(project.id).version
+    take = studio.takes.call(take_id, name, project.model_copy(update={"shoot": s}), version, None, source.id, balance)
+    if start:
+        ensure_worker(studio)
+    return take
+
+
+def _next(studio: Studio, project: Project) -> tuple[int, str]:
+    """Number and id of a project's next take."""
+    number = 1 + sum(t.project_id == project.id for t in studio.takes.all())
+    stem = f"{slug(project.name)[:40]}-{slug(project.move.name)[:20]}"
+    return number, f"{stem}-{number:03d}-{secrets.token_hex(2)}"
 
 
 def pause(studio: Studio, take_id: str) -> None:

@@ -1,14 +1,16 @@
 """Makes the pictures of a take's frames, one after another, remembering what neighbouring frames need."""
 
-from collections import OrderedDict
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ..core.arrays import Mask, RGBImage
 from ..core.framing import half_extent
+from ..core.picture.exposure import expose, shown_look
 from ..core.render.denoise import denoise
 from ..core.render.film import Film
 from ..core.render.frame import beauty, expose_frame
-from ..core.render.neighbours import REACH, FrameLight, blend
+from ..core.render.neighbours import REACH, FrameLight, blend, settle
+from ..core.render.outputs import PassFile, pass_files
 from ..core.render.scene import SceneCompiler
 from ..core.render.tracer import Cancel, Tell, Tracer
 from ..core.scene import Project
@@ -18,9 +20,13 @@ from ..core.scene import Project
 class FramePicture:
     """A finished frame before it is encoded."""
 
-    film: Film
-    radiance: RGBImage
+    picture: RGBImage
+    """scene-linear, exposed"""
     alpha: Mask | None
+    passes: Iterator[PassFile]
+    """made one by one as they are asked for"""
+    clamped: float | None
+    """share of the light that clamping took away, None where nothing is clamped"""
 
 
 class FrameMaker:
@@ -29,14 +35,18 @@ class FrameMaker:
     def __init__(self, project: Project, numbers: range, compiler: SceneCompiler, tracer: Tracer):
         self._project, self._numbers = project, numbers
         self._compiler, self._tracer = compiler, tracer
-        self._kept: OrderedDict[int, tuple[Film, FrameLight]] = OrderedDict()
+        self._kept: dict[int, tuple[Film, FrameLight]] = {}
+        self._cleaned: dict[int, RGBImage] = {}
+        s = project.shoot
+        self._pixel_rad = 2 * half_extent(project.camera, s.width, s.height)[0] / s.width
 
     def make(self, number: int, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None) -> FramePicture:
         """The picture of a frame. Raises Cancelled."""
         p = self._project
         if not p.shoot.denoise_neighbours:
             film = expose_frame(p, number, self._compiler, self._tracer, cancelled, progress)
-            return FramePicture(film, *beauty(film, p, number, self._compiler))
+            clean = denoise(film) if p.shoot.denoise else film.radiance
+            return self._finished(number, film, clean, cancelled)
         around = self._around(number)
         missing = [n for n in dict.fromkeys(around.values()) if n not in self._kept]
         for i, n in enumerate(missing):
@@ -46,15 +56,36 @@ class FrameMaker:
 
             film = expose_frame(p, n, self._compiler, self._tracer, cancelled, tell)
             self._kept[n] = film, FrameLight.of(film)
-        film = self._kept[number][0]
-        half_w, _ = half_extent(p.camera, p.shoot.width, p.shoot.height)
-        light = blend({k: self._kept[n][1] for k, n in around.items()}, 2 * half_w / p.shoot.width)
-        clean = denoise(film, radiance=light) if p.shoot.denoise else light
-        picture = FramePicture(film, *beauty(film, p, number, self._compiler, clean))
-        for n in list(self._kept):
-            if n not in around.values() or n == around.get(-REACH):
-                del self._kept[n]
+        near = {k: n for k, n in around.items() if abs(k) <= 1}
+        clean = {k: self._clean(n) for k, n in near.items()}
+        if p.shoot.denoise:
+            clean[0] = settle({k: self._kept[n][1] for k, n in near.items()}, clean, self._pixel_rad)
+        picture = self._finished(number, self._kept[number][0], clean[0], cancelled)
+        self._forget(around)
         return picture
+
+    def _clean(self, number: int) -> RGBImage:
+        """A frame blended with those beside it, and denoised."""
+        if number not in self._cleaned:
+            beside = {k: n for k, n in self._around(number).items() if abs(k) <= 1}
+            light = blend({k: self._kept[n][1] for k, n in beside.items()}, self._pixel_rad)
+            film = self._kept[number][0]
+            self._cleaned[number] = denoise(film, radiance=light) if self._project.shoot.denoise else light
+        return self._cleaned[number]
+
+    def _forget(self, around: dict[int, int]) -> None:
+        """Keep what the next frame needs."""
+        for n in [n for n in self._kept if n not in around.values() or n == around.get(-REACH)]:
+            del self._kept[n]
+        for n in [n for n in self._cleaned if n not in (around[0], around.get(1))]:
+            del self._cleaned[n]
+
+    def _finished(self, number: int, film: Film, clean: RGBImage, cancelled: Cancel) -> FramePicture:
+        p = self._project
+        radiance, alpha = beauty(film, p, number, self._compiler, clean)
+        passes = pass_files(p, number, film, clean, self._compiler, self._tracer, cancelled)
+        clamped = None if p.shoot.clamp_indirect is None else film.clamped_share
+        return FramePicture(expose(radiance, shown_look(p)), alpha, passes, clamped)
 
     def _around(self, number: int) -> dict[int, int]:
         """Frame numbers by distance; a loop that is shot whole goes on beyond its ends."""

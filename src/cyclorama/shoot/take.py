@@ -5,28 +5,25 @@ import io
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 from PIL import Image
 
+from ..core.arrays import RGBImage
 from ..core.errors import CycloramaError, ShootError
-from ..core.picture.exposure import expose, shown_look
-from ..core.picture.files import encode_frame
+from ..core.picture.files import encode_linear
 from ..core.picture.view import to_bytes, to_display
-from ..core.render.outputs import pass_extension, pass_files
 from ..core.render.scene import SceneCompiler
 from ..core.render.tracer import Cancelled, Tracer
-from ..core.scene import Project
-from ..core.scene.shoot import PassName
-from ..core.sequence.names import frame_name
+from ..core.scene.look import ViewName
 from ..store import FrameRecord, Studio, TakeRecord
 from ..store.assets import write_whole
 from ..store.database import now
+from .frames import PASS_FOLDER, frame_path, frames_to_shoot, pass_path, thumb_path
 from .maker import FrameMaker
+from .mixing import MixMaker
 
 THUMB_WIDTH = 192
-PASS_FOLDER = "beauty"
 WISH_EVERY_S = 0.4
 
 
@@ -49,36 +46,6 @@ class Progress:
             return None
         mean = sum(self.seconds) / len(self.seconds)
         return mean * (self.total - self.done - self.share)
-
-
-def frame_path(take: TakeRecord, number: int) -> Path:
-    """Where a frame's file lies."""
-    return take.folder / PASS_FOLDER / frame_name(take.project, number)
-
-
-def thumb_path(take: TakeRecord, number: int) -> Path:
-    return take.folder / ".thumbs" / f"{number}.jpg"
-
-
-def frames_to_shoot(take: TakeRecord) -> list[int]:
-    """Numbers that are missing or whose file is not what was recorded."""
-    return [n for n in take.numbers if not _is_whole(take, n)]
-
-
-def pass_path(take: TakeRecord, name: PassName, number: int) -> Path:
-    """Where a pass's file of a frame lies: in a folder of its own."""
-    stem = Path(frame_name(take.project, number)).stem
-    return take.folder / name / f"{stem}.{pass_extension(take.project, name)}"
-
-
-def _is_whole(take: TakeRecord, number: int) -> bool:
-    record = take.frames.get(number)
-    path = frame_path(take, number)
-    if record is None or not path.exists() or path.stat().st_size != record.size:
-        return False
-    if not all(pass_path(take, name, number).exists() for name in take.project.shoot.passes.wanted):
-        return False
-    return hashlib.sha256(path.read_bytes()).hexdigest() == record.sha256
 
 
 class Wish:
@@ -123,8 +90,7 @@ def _shoot_missing(
     missing = frames_to_shoot(take)
     for number in set(missing) & set(take.frames):
         studio.takes.drop_frame(take.id, number)
-    compiler = SceneCompiler(studio.assets.get)
-    maker = FrameMaker(take.project, take.numbers, compiler, tracer)
+    maker = _maker(studio, take, tracer)
     for name in take.project.shoot.passes.wanted:
         (take.folder / name).mkdir(exist_ok=True)
     total, seconds = len(take.numbers), []
@@ -136,19 +102,20 @@ def _shoot_missing(
             tell(Progress(number, share, done, total, seconds))
 
         made = maker.make(number, wish.interrupts, progress)
-        if not np.isfinite(made.radiance).all():
+        if not np.isfinite(made.picture).all():
             raise ShootError(f"Frame {number} has pixels that are not numbers; this is a fault of the renderer.")
         # the beauty picture comes last: a frame that has it has all its passes
-        for file in pass_files(take.project, number, made.film, compiler, tracer, wish.interrupts):
+        for file in made.passes:
             write_whole(pass_path(take, file.name, number), file.data)
-        s = take.project.shoot
-        data = encode_frame(made.radiance, made.alpha, shown_look(take.project), s.file_format, s.bits)
+        s, view = take.project.shoot, take.project.look.view
+        data = encode_linear(made.picture, made.alpha, view, s.file_format, s.bits)
         write_whole(frame_path(take, number), data)
-        write_whole(thumb_path(take, number), _thumb(made.radiance, take.project))
+        write_whole(thumb_path(take, number), _thumb(made.picture, view))
         seconds.append(time.perf_counter() - start)
         record = FrameRecord(
-            number, frame_path(take, number).name, hashlib.sha256(data).hexdigest(), len(data), seconds[-1]
-        )
+            number, frame_path(take, number).name, hashlib.sha256(data).hexdigest(), len(data), seconds[-1],
+            made.clamped,
+        )  # fmt: skip
         studio.takes.add_frame(take.id, record)
         done += 1
         tell(Progress(number, 0.0, done, total, seconds))
@@ -156,9 +123,14 @@ def _shoot_missing(
             raise Cancelled
 
 
-def _thumb(radiance: np.ndarray, project: Project) -> bytes:
-    shown = to_bytes(to_display(expose(radiance, shown_look(project)), project.look.view))
-    image = Image.fromarray(shown)
+def _maker(studio: Studio, take: TakeRecord, tracer: Tracer) -> FrameMaker | MixMaker:
+    if take.source_id is not None:
+        return MixMaker(studio.takes.get(take.source_id), take.balance)
+    return FrameMaker(take.project, take.numbers, SceneCompiler(studio.assets.get), tracer)
+
+
+def _thumb(picture: RGBImage, view: ViewName) -> bytes:
+    image = Image.fromarray(to_bytes(to_display(picture, view)))
     image.thumbnail((THUMB_WIDTH, THUMB_WIDTH * 2), Image.Resampling.BOX)
     buffer = io.BytesIO()
     image.save(buffer, "JPEG", quality=85)

@@ -66,6 +66,10 @@ class TakeRow(Base):
     created: Mapped[datetime]
     started: Mapped[datetime | None]
     finished: Mapped[datetime | None]
+    source_id: Mapped[str | None]
+    """the take whose lights this one mixes; None for one that is rendered"""
+    balance: Mapped[str | None]
+    """JSON: what is done to which light"""
 
 
 class FrameRow(Base):
@@ -78,6 +82,8 @@ class FrameRow(Base):
     sha256: Mapped[str]
     size: Mapped[int]
     seconds: Mapped[float]
+    clamped: Mapped[float | None]
+    """share of the light that clamping took away"""
     at: Mapped[datetime]
 
 

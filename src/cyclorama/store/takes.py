@@ -1,17 +1,20 @@
 """Takes and their frames."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import NotFoundError
+from ..core.picture.mix import LightChange
 from ..core.scene import Project, load_project
 from .database import FrameRow, TakeRow, now
 
+_BALANCE = TypeAdapter(dict[str, LightChange])
 UNFINISHED = ("queued", "running", "paused", "stopped", "interrupted", "failed")
 
 
@@ -25,6 +28,8 @@ class FrameRecord:
     sha256: str
     size: int
     seconds: float
+    clamped: float | None = None
+    """share of the light that clamping took away, None where nothing is clamped"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +54,9 @@ class TakeRecord:
     started: datetime | None
     finished: datetime | None
     frames: dict[int, FrameRecord]
+    source_id: str | None = None
+    """the take whose lights this one mixes"""
+    balance: dict[str, LightChange] = field(default_factory=dict)
 
     @property
     def numbers(self) -> range:
@@ -62,8 +70,11 @@ class TakeStore:
         self._sessions = sessions
         self._folder = folder
 
-    def call(self, take_id: str, name: str, project: Project, version: int, forecast_s: float | None) -> TakeRecord:
-        """Queue a new take of the project as it stands."""
+    def call(
+        self, take_id: str, name: str, project: Project, version: int, forecast_s: float | None,
+        source_id: str | None = None, balance: dict[str, LightChange] | None = None,
+    ) -> TakeRecord:  # fmt: skip
+        """Queue a new take of the project as it stands, or of another take's lights."""
         numbers = project.frame_numbers
         with self._sessions.begin() as session:
             session.add(
@@ -71,6 +82,7 @@ class TakeStore:
                     id=take_id, project_id=project.id, name=name, document=project.model_dump_json(),
                     project_version=version, folder=take_id, first=numbers[0], last=numbers[-1], state="queued",
                     wish="run", message="", forecast_s=forecast_s, created=now(),
+                    source_id=source_id, balance=_BALANCE.dump_json(balance or {}).decode(),
                 )
             )  # fmt: skip
         (self._folder / take_id).mkdir(parents=True, exist_ok=True)
@@ -119,7 +131,7 @@ class TakeStore:
         with self._sessions.begin() as session:
             session.merge(
                 FrameRow(take_id=take_id, number=frame.number, file=frame.file, sha256=frame.sha256,
-                         size=frame.size, seconds=frame.seconds, at=now())
+                         size=frame.size, seconds=frame.seconds, clamped=frame.clamped, at=now())
             )  # fmt: skip
 
     def drop_frame(self, take_id: str, number: int) -> None:
@@ -141,5 +153,6 @@ class TakeStore:
             row.id, row.project_id, row.name, load_project(row.document), self._folder / row.folder, row.first,
             row.last, row.state, row.wish, row.message, row.worker_pid, row.beat, row.forecast_s, row.created,
             row.started, row.finished,
-            {f.number: FrameRecord(f.number, f.file, f.sha256, f.size, f.seconds) for f in frames},
+            {f.number: FrameRecord(f.number, f.file, f.sha256, f.size, f.seconds, f.clamped) for f in frames},
+            row.source_id, _BALANCE.validate_json(row.balance or "{}"),
         )  # fmt: skip

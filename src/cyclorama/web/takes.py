@@ -14,8 +14,7 @@ from pydantic import BaseModel
 from ..core.clip.encode import encode_mp4
 from ..core.errors import NotFoundError, ShootError
 from ..core.motion import FrameRate
-from ..core.picture.exr import read_layers
-from ..core.picture.mix import light_layers, mixed
+from ..core.picture.mix import LightChange, light_layer_names, mixed
 from ..core.picture.view import to_bytes, to_display
 from ..core.render.outputs import pass_extension
 from ..core.sequence.names import sequence_stem
@@ -23,7 +22,8 @@ from ..core.sequence.seam import check_seam, display_picture
 from ..core.sheet import readiness, review
 from ..core.sheet.words import duration
 from ..shoot import desk
-from ..shoot.take import frame_path, pass_path, thumb_path
+from ..shoot.frames import frame_path, pass_path, thumb_path
+from ..shoot.mixing import read_lights
 from ..shoot.worker import mark_interrupted
 from ..store import Studio, TakeRecord
 from .context import Context, context
@@ -40,6 +40,7 @@ def take_state(take: TakeRecord) -> dict[str, Any]:
     """A take for the shoot log and the screening room."""
     done = sorted(n for n in take.frames if n in take.numbers)
     seconds = [take.frames[n].seconds for n in done]
+    lost = [take.frames[n].clamped for n in done if take.frames[n].clamped is not None]
     mean = sum(seconds) / len(seconds) if seconds else None
     left = None if mean is None else mean * (len(take.numbers) - len(done))
     s, move = take.project.shoot, take.project.move
@@ -50,11 +51,12 @@ def take_state(take: TakeRecord) -> dict[str, Any]:
         "spent": duration(sum(seconds)) if seconds else None,
         "forecast": duration(take.forecast_s) if take.forecast_s else None,
         "width": s.width, "height": s.height, "samples": s.samples, "format": s.file_format, "move": move.name,
+        "clamped": sum(lost) / len(lost) if lost else None,
         "rate": [move.rate_num, move.rate_den], "loops": move.kind != "hold" and len(take.numbers) == move.frames,
         "created": take.created.isoformat(timespec="minutes"), "stem": sequence_stem(take.project),
         "passes": [n for n in take.project.shoot.passes.wanted if pass_extension(take.project, n) in ("png", "jpg")],
-        "lights": [f"light {x.name}" for x in take.project.lit_lights] + ["light environment", "light glow"]
-        if "lights" in take.project.shoot.passes.wanted else [],
+        "lights": light_layer_names(take.project) if "lights" in take.project.shoot.passes.wanted else [],
+        "source_id": take.source_id,
     }  # fmt: skip
 
 
@@ -173,26 +175,31 @@ def pass_frame(ctx: Ctx, take_id: str, name: str, number: int) -> FileResponse:
 
 @router.get("/takes/{take_id}/mix/{number}")
 def mix(ctx: Ctx, take_id: str, number: int, request: Request) -> Response:
-    """A frame with its lights re-balanced: every query field names a light and its change in stops."""
+    """A frame with its lights re-balanced: `?light Key=1.5` in stops, `?light Key=0,1,0.8,0.6` with a linear colour."""
     take = ctx.studio.takes.get(take_id)
     if "lights" not in take.project.shoot.passes.wanted:
         raise ShootError("The lights of this take were not kept apart; shoot it with the pass ‘Every light apart’.")
-    try:
-        stops = {name: min(max(float(value), -20.0), 20.0) for name, value in request.query_params.items()}
-    except ValueError as error:
-        raise ShootError("A change of strength is a number of stops.") from error
-    path = pass_path(take, "lights", number)
-    picture = mixed(light_layers(read_layers(_whole(path), path.name)), stops)
+    changes = {name: _light_change(value) for name, value in request.query_params.items()}
+    layers, _ = read_lights(take, number)
     buffer = io.BytesIO()
     # the layers are exposed already
-    Image.fromarray(to_bytes(to_display(picture, take.project.look.view))).save(buffer, "JPEG", quality=93)
+    shown = to_bytes(to_display(mixed(layers, changes), take.project.look.view))
+    Image.fromarray(shown).save(buffer, "JPEG", quality=93)
     return Response(buffer.getvalue(), media_type="image/jpeg", headers={"cache-control": "no-cache"})
 
 
-def _whole(path: Path) -> bytes:
-    if not path.exists():
-        raise NotFoundError("This frame is not there yet.")
-    return path.read_bytes()
+def _light_change(text: str) -> LightChange:
+    try:
+        stops, *colour = (float(x) for x in text.split(","))
+        return LightChange(stops=stops, colour=tuple(colour) or (1.0, 1.0, 1.0))  # type: ignore[arg-type]
+    except ValueError as error:
+        raise ShootError("A light is changed by −20 to 20 stops, and red, green and blue from 0 to 1.") from error
+
+
+@router.post("/takes/{take_id}/rebalance")
+def rebalance(ctx: Ctx, take_id: str, balance: dict[str, LightChange]) -> dict[str, Any]:
+    """A new take with the lights of this one mixed anew; nothing is rendered."""
+    return take_state(desk.call_mix(ctx.studio, take_id, balance))
 
 
 @router.get("/takes/{take_id}/frames.zip")

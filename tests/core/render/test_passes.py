@@ -9,17 +9,20 @@ import numpy as np
 import pytest
 import tifffile
 from PIL import Image
+from scipy.ndimage import gaussian_filter
 from tests.conftest import diffuse, look_at, plane, project_of, scene_of, sphere
 
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.geometry.polygons import split_quads
 from cyclorama.core.picture.cryptomatte import id_as_float, matte_channels, murmur3_32, name_id
+from cyclorama.core.picture.exposure import expose, shown_look
 from cyclorama.core.picture.exr import read_layers
 from cyclorama.core.picture.files import encode_display
+from cyclorama.core.picture.mix import light_layers, mixed
 from cyclorama.core.render.background import background_of, with_background
 from cyclorama.core.render.denoise import denoise
 from cyclorama.core.render.frame import beauty, expose_frame
-from cyclorama.core.render.neighbours import REACH, FrameLight, blend, flicker
+from cyclorama.core.render.neighbours import REACH, FrameLight, blend, flicker, settle
 from cyclorama.core.render.outputs import pass_extension, pass_files
 from cyclorama.core.render.passes import caught, occlusion, wireframe, without_subject
 from cyclorama.core.render.scene import SceneCompiler
@@ -69,7 +72,7 @@ def test_murmur_hash_known_values(text: str, expected: int) -> None:
 def test_mattes_cover_the_picture_and_name_their_parts(tracer: Tracer) -> None:
     project, compiler = studio(passes=Passes(wanted=("objects", "materials")))
     film = expose_frame(project, 1, compiler, tracer)
-    files = {f.name: f for f in pass_files(project, 1, film, compiler, tracer)}
+    files = {f.name: f for f in pass_files(project, 1, film, film.radiance, compiler, tracer)}
     channels = read_layers(files["objects"].data, "objects")
     covering = sum(channels[f"objects{k:02d}.{c}"] for k in range(3) for c in "GA")
     assert np.abs(covering - film.alpha).max() < 1e-5
@@ -142,7 +145,7 @@ def test_wireframe_draws_polygons_with_the_asked_width(tracer: Tracer) -> None:
 def test_every_pass_has_its_file(tracer: Tracer) -> None:
     project, compiler = studio(passes=Passes(wanted=ALL), bits=16)
     film = expose_frame(project, 3, compiler, tracer)
-    files = {f.name: f for f in pass_files(project, 3, film, compiler, tracer)}
+    files = {f.name: f for f in pass_files(project, 3, film, film.radiance, compiler, tracer)}
     assert set(files) == set(ALL)
     for name, file in files.items():
         assert file.extension == pass_extension(project, name)
@@ -185,18 +188,37 @@ def test_neighbours_calm_the_clip_without_losing_detail(tracer: Tracer) -> None:
     films = {n: expose_frame(project, n, compiler, tracer) for n in numbers}
     frames = {n: FrameLight.of(f) for n, f in films.items()}
     pixel = 2 * math.tan(math.atan(18 / 70)) / 128
-    single, calm = [], []
-    inner = [n for n in numbers if n - REACH in frames and n + REACH in frames]
-    for n in inner:
-        single.append(denoise(films[n]))
-        light = blend({k: frames[n + k] for k in range(-REACH, REACH + 1)}, pixel)
-        calm.append(denoise(films[n], radiance=light))
+    inner = numbers[REACH:-REACH]
+    beside = {n: {k: frames[n + k] for k in (-1, 0, 1)} for n in numbers[1:-1]}
+    clean = {n: denoise(films[n], radiance=blend(around, pixel)) for n, around in beside.items()}
+    single = [denoise(films[n]) for n in inner]
+    calm = [settle(beside[n], {k: clean[n + k] for k in (-1, 0, 1)}, pixel) for n in inner]
     lights = [frames[n] for n in inner]
     assert flicker(single, lights, pixel) > 3 * flicker(calm, lights, pixel)
     best = project.model_copy(update={"shoot": project.shoot.model_copy(update={"samples": 1024})})
     truth = expose_frame(best, inner[2], compiler, tracer).radiance
     error = [float(np.abs(x[2] - truth).mean()) for x in (single, calm)]
     assert error[1] < 1.05 * error[0]
+    # no grain is left where the picture is even
+    even = films[inner[2]].subject < 0.01
+    grain = [float(np.abs(x[2] - gaussian_filter(x[2], (1, 1, 0)))[even].mean()) for x in (single, calm)]
+    assert grain[1] < 1.3 * grain[0]
+
+
+def test_clean_lights_add_up_to_the_clean_picture(tracer: Tracer) -> None:
+    """Every light's share is free of noise as the picture is, and re-balancing still starts from the picture."""
+    project, compiler = studio(passes=Passes(wanted=("lights",)), denoise=True, samples=8)
+    film = expose_frame(project, 1, compiler, tracer)
+    clean = denoise(film)
+    (file,) = pass_files(project, 1, film, clean, compiler, tracer)
+    layers = light_layers(read_layers(file.data, "lights"))
+    wanted, alpha = beauty(film, project, 1, compiler, clean)
+    assert alpha is None
+    assert mixed(layers, {}) == pytest.approx(expose(wanted, shown_look(project)), rel=1e-4, abs=1e-5)
+    many = project.model_copy(update={"shoot": project.shoot.model_copy(update={"samples": 512})})
+    truth = expose(expose_frame(many, 1, compiler, tracer).layer("light Key"), shown_look(project))
+    noisy = expose(film.layer("light Key"), shown_look(project))
+    assert np.abs(layers["light Key"] - truth).mean() < 0.5 * np.abs(noisy - truth).mean()
 
 
 def test_backgrounds(tracer: Tracer) -> None:
@@ -228,7 +250,7 @@ def test_backgrounds(tracer: Tracer) -> None:
     assert (shown[film.alpha == 0] == 7).all()
     assert np.array_equal(shown[film.alpha == 1], film.radiance[film.alpha == 1])
     clear = project.model_copy(update={"shoot": project.shoot.model_copy(update={"transparent": True})})
-    _, alpha = beauty(film, clear, 1, compiler)
+    _, alpha = beauty(film, clear, 1, compiler, film.radiance)
     assert alpha is not None
     assert 0 < alpha.mean() < 1
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from ..arrays import RGBImage, Vec3
 from ..colour import XYZ_TO_REC709
-from ..scene import Sky
+from ..scene import Light, Project, Sky
 
 ROWS, COLUMNS = 128, 256
 EXTRATERRESTRIAL_LX = 128_000.0
@@ -79,3 +79,17 @@ def sky_picture(sky: Sky) -> RGBImage:
     lit = sun_illuminance_lx(sky) * math.cos(theta_s) * sky.sun + from_sky * math.pi**2
     picture[ROWS // 2 :] = np.array(sky.ground) * lit / math.pi
     return np.asarray(picture, np.float32)
+
+
+def sun_of(project: Project) -> tuple[Light, ...]:
+    """The sun of the sky model as a light, when it shines."""
+    sky = project.environment.sky
+    if not (project.environment_lit and project.environment.kind == "sky" and sky.sun and sky.sun_elevation_deg > 0):
+        return ()
+    stops = project.environment.strength_stops
+    return (
+        Light(id="sun", name="Sun", shape="sun", azimuth_deg=sky.sun_azimuth_deg,
+              elevation_deg=min(sky.sun_elevation_deg, 89), power=sun_illuminance_lx(sky), power_unit="lx",
+              strength_stops=stops,
+              temperature_k=sun_temperature_k(sky)),
+    )  # fmt: skip

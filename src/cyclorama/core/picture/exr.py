@@ -20,7 +20,7 @@ PRECISE = {"position", "depth", "motion"}
 def encode_layers(
     layers: dict[str, NDArray[np.float32]], bits: int = 16, header: dict[str, str] | None = None, rate: float = 24.0
 ) -> bytes:
-    """An EXR of named layers, each (h, w), (h, w, 2), (h, w, 3) or (h, w, 4); "" is the main picture.
+    """An EXR of named layers, each (h, w), (h, w, 2), (h, w, 3) or (h, w, 4); "" is the main picture, "A" its alpha.
 
     Channels are called R G B A, X Y Z for vectors, Z for depth; `bits` 16 is half, 32 float.
     """
@@ -40,6 +40,8 @@ def encode_channels(channels: dict[str, NDArray[np.float32]], header: dict[str, 
 
 
 def _planes(name: str, values: NDArray[Any]) -> list[tuple[str, NDArray[Any]]]:
+    if values.ndim == 2 and name == "A":
+        return [("A", values)]
     if values.ndim == 2:
         return [(f"{name}.Z" if name else "Y", values)]
     vector = name.split(".")[0] in ("normal", "position", "motion")

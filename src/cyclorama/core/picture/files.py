@@ -14,6 +14,7 @@ from PIL import Image
 from ..arrays import Mask, RGBImage
 from ..errors import IntakeError
 from ..scene import Look
+from ..scene.look import ViewName
 from .exposure import expose
 from .exr import encode_exr
 from .radiance_hdr import read_hdr
@@ -55,14 +56,18 @@ def encode_frame(radiance: RGBImage, alpha: Mask | None, look: Look, file_format
     radiance (h, w, 3) nit; alpha (h, w) makes a transparent picture where the format can hold it. PNG holds
     straight alpha, EXR premultiplied, as their specifications ask.
     """
-    linear = expose(radiance, look)
+    return encode_linear(expose(radiance, look), alpha, look.view, file_format, bits)
+
+
+def encode_linear(linear: RGBImage, alpha: Mask | None, view: ViewName, file_format: str, bits: int = 8) -> bytes:
+    """The same from scene-linear values (h, w, 3) that are exposed already."""
     if file_format == "exr":
         return encode_exr(linear, alpha, 32 if bits == 32 else 16)
     if alpha is not None and file_format in ("png", "tiff"):
         straight = np.divide(linear, alpha[..., None], out=np.zeros_like(linear), where=alpha[..., None] > 1e-4)
-        shown = np.dstack([to_display(straight, look.view), alpha])
+        shown = np.dstack([to_display(straight, view), alpha])
     else:
-        shown = to_display(linear, look.view)
+        shown = to_display(linear, view)
     return encode_display(shown, file_format, bits)
 
 

@@ -1,12 +1,16 @@
 """Re-balancing lights after shooting: the picture as a sum of its lights, each with its own strength and colour."""
 
 import re
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import RGBImage
 from ..errors import ShootError
+from ..light.sky import sun_of
+from ..scene import Light, Project
+from ..scene.base import Colour, Doc, quantity
 
 
 def light_layers(channels: dict[str, NDArray[np.float32]]) -> dict[str, RGBImage]:
@@ -15,13 +19,55 @@ def light_layers(channels: dict[str, NDArray[np.float32]]) -> dict[str, RGBImage
     return {n: np.dstack([channels[f"{n}.{c}"] for c in "RGB"]) for n in names}
 
 
-def mixed(layers: dict[str, RGBImage], stops: dict[str, float]) -> RGBImage:
-    """The sum of all layers, those in `stops` made brighter or darker.
+def light_layer_names(project: Project) -> list[str]:
+    """Names of the layers of all that shines, in the film's order: each lamp, glowing things, the environment."""
+    names: list[str] = []
+    for light in (*project.lit_lights, *sun_of(project)):
+        stem = f"light {light.name}"
+        names.append(next(n for n in (stem, *(f"{stem} {i}" for i in range(2, 99))) if n not in names))
+    return [*names, "light glow", "light environment"]
 
-    Raises ShootError when a name in `stops` is none of the layers.
+
+class LightChange(Doc):
+    """What is done to one light after shooting."""
+
+    stops: Annotated[float, quantity("Change", "stops", ge=-20, le=20)] = 0.0
+    colour: Colour = (1.0, 1.0, 1.0)
+    """Its light is multiplied by this, as by a filter."""
+
+    @property
+    def factor(self) -> NDArray[np.float32]:
+        """(3,)"""
+        return np.asarray(2.0**self.stops * np.array(self.colour), np.float32)
+
+
+def mixed(layers: dict[str, RGBImage], changes: dict[str, LightChange]) -> RGBImage:
+    """The sum of all layers, those in `changes` with another strength or colour.
+
+    Raises ShootError when a name in `changes` is none of the layers.
     """
-    unknown = set(stops) - set(layers)
+    unknown = set(changes) - set(layers)
     if unknown:
         raise ShootError(f"This take keeps no light called ‘{sorted(unknown)[0][:60]}’ apart.")
-    total: RGBImage = sum(layer * np.float32(2.0 ** stops.get(name, 0.0)) for name, layer in layers.items())  # type: ignore[assignment]
+    as_shot = LightChange()
+    total: RGBImage = sum(layer * changes.get(name, as_shot).factor for name, layer in layers.items())  # type: ignore[assignment]
     return total
+
+
+def with_balance(project: Project, changes: dict[str, LightChange]) -> Project:
+    """The project whose rendering gives the mixed picture, as far as its lights can say it."""
+
+    layer_of = {light.id: name for light, name in zip(project.lit_lights, light_layer_names(project), strict=False)}
+
+    def relit(light: Light) -> Light:
+        change = changes.get(layer_of.get(light.id, ""))
+        if change is None:
+            return light
+        tinted = tuple(a * b for a, b in zip(light.colour, change.colour, strict=True))
+        return light.model_copy(update={"strength_stops": light.strength_stops + change.stops, "colour": tinted})
+
+    around = changes.get("light environment", LightChange())
+    environment = project.environment.model_copy(
+        update={"strength_stops": project.environment.strength_stops + around.stops}
+    )
+    return project.model_copy(update={"lights": tuple(map(relit, project.lights)), "environment": environment})

@@ -17,14 +17,37 @@ def denoise(film: Film, quality: str = "high", prefilter: bool = True, radiance:
     `radiance` takes the place of the film's own, when it was worked on before. With `prefilter` the guides are
     cleaned first, as the library's documentation recommends for final frames.
     """
-    noisy = film.radiance if radiance is None else radiance
-    colour, albedo, normal = (_bordered(x) for x in (noisy, film.albedo, film.normal))
-    # The filter is trained on values around 1; nit of a studio are thousands.
-    scale = np.float32(1.0 / max(float(np.mean(colour)), 1e-6))
+    guides = _guides(film, quality, prefilter)
+    return _clean(film.radiance if radiance is None else radiance, guides, quality, prefilter)
+
+
+def denoise_shares(film: Film, shares: dict[str, RGBImage], whole: RGBImage) -> dict[str, RGBImage]:
+    """Parts of a film's radiance without noise, brought to add up to `whole`, its denoised radiance."""
+    guides = _guides(film, "high", True)
+    clean = {name: np.maximum(_clean(share, guides, "high", True), 0.0) for name, share in shares.items()}
+    total = np.sum(list(clean.values()), axis=0)
+    lit = total > 1e-6 * max(float(whole.mean()), 1e-30)
+    fit = np.divide(whole, total, out=np.zeros_like(whole), where=lit)
+    rest = np.where(lit, 0.0, whole) / max(len(clean), 1)
+    return {name: np.asarray(part * fit + rest, np.float32) for name, part in clean.items()}
+
+
+Guides = tuple[RGBImage, RGBImage]
+
+
+def _guides(film: Film, quality: str, prefilter: bool) -> Guides:
+    albedo, normal = _bordered(film.albedo), _bordered(film.normal)
     if prefilter:
         albedo = pyoidn.denoise(albedo, quality=quality)
         normal = pyoidn.denoise(normal, quality=quality)
-    clean = pyoidn.denoise(colour * scale, albedo, normal, hdr=True, clean_aux=prefilter, quality=quality)
+    return albedo, normal
+
+
+def _clean(noisy: RGBImage, guides: Guides, quality: str, prefiltered: bool) -> RGBImage:
+    colour = _bordered(noisy)
+    # The filter is trained on values around 1; nit of a studio are thousands.
+    scale = np.float32(1.0 / max(float(np.mean(colour)), 1e-6))
+    clean = pyoidn.denoise(colour * scale, *guides, hdr=True, clean_aux=prefiltered, quality=quality)
     inside = slice(BORDER_PX, -BORDER_PX)
     return np.ascontiguousarray(clean[inside, inside] / scale, np.float32)
 

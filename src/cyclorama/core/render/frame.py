@@ -4,7 +4,6 @@ from ..arrays import Mask, RGBImage
 from ..picture.exposure import exposure_scale, shown_look
 from ..scene import Project
 from .background import with_background
-from .denoise import denoise
 from .film import Film
 from .scene import SceneCompiler
 from .tracer import Cancel, Tell, Tracer, film_for
@@ -33,12 +32,10 @@ def expose_frame(
 
 
 def beauty(
-    film: Film, project: Project, frame: int, compiler: SceneCompiler, clean: RGBImage | None = None
+    film: Film, project: Project, frame: int, compiler: SceneCompiler, clean: RGBImage
 ) -> tuple[RGBImage, Mask | None]:
-    """Radiance (h, w, 3) nit and, for a transparent picture, alpha (h, w). `clean`: the film without its noise."""
+    """Radiance (h, w, 3) nit and, for a transparent picture, alpha (h, w); `clean` is the film's, denoised or not."""
     s = project.shoot
-    if clean is None:
-        clean = denoise(film) if s.denoise else film.radiance
     if s.transparent:
         return clean, film.alpha
     return with_background(clean, film.alpha, compiler.background(project, frame, s.width, s.height)), None

@@ -12,7 +12,6 @@ from ..light.environment import EnvironmentMap
 from ..light.masks import LOOP, mask, moves
 from ..light.rows import light_row, put_gobo, reach_of
 from ..light.shapes import LIGHT_COLUMNS
-from ..light.sky import sun_illuminance_lx, sun_temperature_k
 from ..material.row import EMISSION
 from ..motion import Pose, aim_point
 from ..picture.decode import decode_picture
@@ -21,20 +20,6 @@ from ..scene.light import BASE_ENVIRONMENT_NIT
 from ..textures import BLACK, REPEAT, TextureShelf
 from .arrays import F32, I32, Geometry, Lights, Materials
 from .parameters import ReadAsset
-
-
-def sun_of(project: Project) -> tuple[Light, ...]:
-    """The sun of the sky model as a light, when it shines."""
-    sky = project.environment.sky
-    if not (project.environment_lit and project.environment.kind == "sky" and sky.sun and sky.sun_elevation_deg > 0):
-        return ()
-    stops = project.environment.strength_stops
-    return (
-        Light(id="sun", name="Sun", shape="sun", azimuth_deg=sky.sun_azimuth_deg,
-              elevation_deg=min(sky.sun_elevation_deg, 89), power=sun_illuminance_lx(sky), power_unit="lx",
-              strength_stops=stops,
-              temperature_k=sun_temperature_k(sky)),
-    )  # fmt: skip
 
 
 def gobo_picture(gobo: Gobo, frames_since_first: int) -> tuple[object, Callable[[ReadAsset], NDArray[np.uint8]]]:

@@ -1,11 +1,15 @@
 """Denoising with the frames before and after: what a surface showed there counts here too.
 
+In two steps, each with the frame before and the frame after: first the noisy pictures are brought together and
+denoised, then the denoised ones. So a frame counts for the two before and the two after it.
+
 Every pixel is followed by its own motion vector to the neighbouring frames. What is found there counts if it is the
 same place of the same part (position in the part's own space), looks the same way, and fits what this frame shows
 around it (clipping to the local mean and deviation, Salvi, "An Excursion in Temporal Supersampling", GDC 2016). Light
 is compared and blended without the surface's own colour, so that maps stay sharp.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,7 +21,7 @@ from ..colour import LUMA32
 from .film import Film
 
 REACH = 2
-"""Frames before and after."""
+"""Frames before and after that count, in both steps together."""
 CLIP = 1.5
 """Deviations that a neighbour's light may differ from the local mean."""
 _FLOOR = 0.02
@@ -62,52 +66,72 @@ def _gather(values: F32, x: F32, y: F32) -> F32:
     return np.asarray(top * (1 - fy) + low * fy, np.float32)
 
 
+def _nearest(values: F32, x: F32, y: F32) -> F32:
+    """Lookup of (h, w[, c]) at the pixels nearest to places (h, w).
+
+    Noise stays independent from pixel to pixel; mixed between pixels, the denoiser takes it for texture.
+    """
+    h, w = values.shape[:2]
+    return values[np.clip(np.rint(y), 0, h - 1).astype(np.int32), np.clip(np.rint(x), 0, w - 1).astype(np.int32)]
+
+
 def _same_place(here: FrameLight, there: FrameLight, x: F32, y: F32, pixel_m: F32) -> Mask:
     """1 where the place (x, y) of the other frame shows the same surface point, 0 where not."""
     h, w = here.alpha.shape
     inside = (x > -0.5) & (x < w - 0.5) & (y > -0.5) & (y < h - 0.5)
-    nearest = np.clip(np.rint(y), 0, h - 1).astype(np.int32), np.clip(np.rint(x), 0, w - 1).astype(np.int32)
-    same_part = there.part[nearest] == here.part
+    same_part = _nearest(there.part, x, y) == here.part
     apart = np.linalg.norm(_gather(there.rest, x, y) - here.rest, axis=2)
     facing = (_gather(there.normal, x, y) * here.normal).sum(axis=2)
-    solid = (here.alpha > 0.5) & (there.alpha[nearest] > 0.5)
+    solid = (here.alpha > 0.5) & (_nearest(there.alpha, x, y) > 0.5)
     return np.asarray(inside & same_part & solid & (apart < 3 * pixel_m + 1e-6) & (facing > 0.8), np.float32)
 
 
 def blend(frames: dict[int, FrameLight], pixel_rad: float) -> RGBImage:
-    """The radiance (h, w, 3) of frame 0 with what its neighbours know of the same surfaces.
+    """The noisy radiance (h, w, 3) of frame 0 with what the frames −1 and 1 know of the same surfaces.
 
-    frames: by distance in frames, −REACH … REACH, those that there are; pixel_rad: angle of a pixel.
+    frames: by distance in frames, those that there are; pixel_rad: angle of a pixel.
     """
+    return _mean(frames, {k: f.radiance for k, f in frames.items()}, pixel_rad, _nearest)
+
+
+def settle(frames: dict[int, FrameLight], clean: dict[int, RGBImage], pixel_rad: float) -> RGBImage:
+    """The denoised picture (h, w, 3) of frame 0, evened out with those of the frames −1 and 1 (as in `blend`)."""
+    return _mean(frames, clean, pixel_rad, _gather)
+
+
+def _mean(
+    frames: dict[int, FrameLight], pictures: dict[int, RGBImage], pixel_rad: float,
+    look_up: Callable[[F32, F32, F32], F32],
+) -> RGBImage:  # fmt: skip
     here = frames[0]
     h, w = here.alpha.shape
     pixel_m = here.depth * np.float32(pixel_rad)
-    light = here.radiance / (here.albedo + _FLOOR)
+    light = pictures[0] / (here.albedo + _FLOOR)
     mean = np.stack([uniform_filter(light[..., c], 5) for c in range(3)], axis=-1)
     square = np.stack([uniform_filter(light[..., c] ** 2, 5) for c in range(3)], axis=-1)
     deviation = np.sqrt(np.maximum(square - mean**2, 0)) * CLIP + 1e-6
     total, weight = light.copy(), np.ones((h, w), np.float32)
     grid_y, grid_x = np.mgrid[0:h, 0:w].astype(np.float32)
-    for way in (1, -1):
-        x, y = grid_x.copy(), grid_y.copy()
-        at = here
-        for step in range(1, REACH + 1):
-            if way * step not in frames:
-                break
-            motion = at.forward if way > 0 else at.back
-            move = motion if at is here else _gather(motion, x, y)
-            x, y = x + move[..., 0], y + move[..., 1]
-            at = frames[way * step]
-            same = _same_place(here, at, x, y, pixel_m)
-            found = _gather(at.radiance / (at.albedo + _FLOOR), x, y)
-            found = np.clip(found, mean - deviation, mean + deviation)
-            total += found * same[..., None]
-            weight += same
+    for way, motion in ((1, here.forward), (-1, here.back)):
+        if way not in pictures:
+            continue
+        there = frames[way]
+        x, y = grid_x + motion[..., 0], grid_y + motion[..., 1]
+        same = _same_place(here, there, x, y, pixel_m)
+        found = look_up(pictures[way] / (there.albedo + _FLOOR), x, y)
+        total += np.clip(found, mean - deviation, mean + deviation) * same[..., None]
+        weight += same
     return np.asarray(total / weight[..., None] * (here.albedo + _FLOOR), np.float32)
 
 
-def flicker(pictures: list[RGBImage], frames: list[FrameLight], pixel_rad: float) -> float:
-    """Mean variance of luminance of the same surface point from one frame to the next, relative to its square."""
+def flicker(
+    pictures: list[RGBImage], frames: list[FrameLight], pixel_rad: float, truth: list[RGBImage] | None = None
+) -> float:
+    """Mean variance of luminance of the same surface point from one frame to the next, relative to its square.
+
+    truth: converged pictures of the same frames. Then only what differs from them counts, so that highlights which
+    really travel over a surface are not taken for flicker.
+    """
     values = []
     for i in range(len(pictures) - 1):
         here, there = frames[i], frames[i + 1]
@@ -116,5 +140,8 @@ def flicker(pictures: list[RGBImage], frames: list[FrameLight], pixel_rad: float
         x, y = grid_x + here.forward[..., 0], grid_y + here.forward[..., 1]
         same = _same_place(here, there, x, y, here.depth * np.float32(pixel_rad)) > 0
         a, b = pictures[i] @ LUMA32, _gather(pictures[i + 1] @ LUMA32, x, y)
-        values.append((0.5 * (a - b) ** 2 / np.maximum(a * b, 1e-12))[same])
+        moved = a - b
+        if truth:
+            moved -= truth[i] @ LUMA32 - _gather(truth[i + 1] @ LUMA32, x, y)
+        values.append((0.5 * moved**2 / np.maximum(a * b, 1e-12))[same])
     return float(np.mean(np.concatenate(values)))

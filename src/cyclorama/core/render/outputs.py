@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..arrays import Mask, RGBImage
 from ..picture.cryptomatte import matte_channels
@@ -14,7 +15,7 @@ from ..picture.view import srgb_encode
 from ..scene import Project
 from ..scene.shoot import PICTURE_EXTENSIONS, PassName
 from .arrays import COMPONENTS
-from .denoise import denoise
+from .denoise import denoise, denoise_shares
 from .film import Film
 from .frame import beauty, expose_frame
 from .passes import caught, clay_project, occlusion, wireframe, without_set, without_subject
@@ -46,21 +47,25 @@ def pass_extension(project: Project, name: PassName) -> str:
 
 
 def pass_files(
-    project: Project, frame: int, film: Film, compiler: SceneCompiler, tracer: Tracer,
+    project: Project, frame: int, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer,
     cancelled: Cancel = lambda: False,
 ) -> Iterator[PassFile]:  # fmt: skip
-    """All wanted passes of a frame whose film is exposed. Raises Cancelled when `cancelled` says so."""
+    """All wanted passes of a frame whose film is exposed; `clean` is its radiance as the picture shows it.
+
+    Raises Cancelled when `cancelled` says so.
+    """
     for name in project.shoot.passes.wanted:
-        data = _pass(name, project, frame, film, compiler, tracer, cancelled)
+        data = _pass(name, project, frame, film, clean, compiler, tracer, cancelled)
         yield PassFile(name, pass_extension(project, name), data)
 
 
 def _pass(
-    name: PassName, project: Project, frame: int, film: Film, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
-) -> bytes:
+    name: PassName, project: Project, frame: int, film: Film, clean: RGBImage, compiler: SceneCompiler,
+    tracer: Tracer, cancelled: Cancel,
+) -> bytes:  # fmt: skip
     s = project.shoot
     if name == "lights":
-        return _lights(project, frame, film, compiler)
+        return _lights(project, frame, film, clean, compiler)
     if name in NUMBERS:
         return _numbers(name, project, film)
     if name == "albedo":
@@ -83,9 +88,9 @@ def _pass(
         plain = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()})})
         clay = clay_project(project).model_copy(update={"shoot": plain})
         exposed = expose_frame(clay, frame, compiler, tracer, cancelled)
-        radiance, alpha = beauty(exposed, clay, frame, compiler)
+        radiance, alpha = beauty(exposed, clay, frame, compiler, denoise(exposed) if s.denoise else exposed.radiance)
         return encode_frame(radiance, alpha, shown_look(project), s.file_format, s.bits)
-    return _catcher(project, frame, film, compiler, tracer, cancelled)
+    return _catcher(project, frame, film, clean, compiler, tracer, cancelled)
 
 
 def _numbers(name: PassName, project: Project, film: Film) -> bytes:
@@ -102,11 +107,16 @@ def _numbers(name: PassName, project: Project, film: Film) -> bytes:
     return encode_layers({name: values}, 32, rate=rate)
 
 
-def _lights(project: Project, frame: int, film: Film, compiler: SceneCompiler) -> bytes:
+def _lights(project: Project, frame: int, film: Film, clean: RGBImage, compiler: SceneCompiler) -> bytes:
     """Every light's share of the picture, and what is seen behind it: they add up to the picture, exposed."""
     s, look = project.shoot, shown_look(project)
-    layers = {layer: expose(film.layer(layer), look) for layer in film.layers if layer not in COMPONENTS}
-    if not s.transparent:
+    shares = {layer: film.layer(layer) for layer in film.layers if layer not in COMPONENTS}
+    if s.denoise or s.denoise_neighbours:
+        shares = denoise_shares(film, shares, clean)
+    layers: dict[str, NDArray[np.float32]] = {layer: expose(share, look) for layer, share in shares.items()}
+    if s.transparent:
+        layers["A"] = film.alpha
+    else:
         behind = compiler.background(project, frame, s.width, s.height)
         layers["background"] = expose((1.0 - film.alpha[..., None]) * behind, look)
     return encode_layers(layers, 32, rate=project.move.rate_num / project.move.rate_den)
@@ -134,13 +144,13 @@ def _helper(values: Mask, covered: Mask, project: Project) -> bytes:
 
 
 def _catcher(
-    project: Project, frame: int, film: Film, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
-) -> bytes:
+    project: Project, frame: int, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer,
+    cancelled: Cancel,
+) -> bytes:  # fmt: skip
     s = project.shoot
     plain = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()}), "denoise_neighbours": False})
     empty = without_subject(project).model_copy(update={"shoot": plain})
     bare = expose_frame(empty, frame, compiler, tracer, cancelled)
-    full, set_only = (denoise(film), denoise(bare)) if s.denoise else (film.radiance, bare.radiance)
-    picture, alpha = caught(full, set_only, film.subject)
+    picture, alpha = caught(clean, denoise(bare) if s.denoise else bare.radiance, film.subject)
     file_format = s.file_format if s.file_format != "jpeg" else "png"
     return encode_frame(picture, alpha, shown_look(project), file_format, s.bits)

@@ -17,19 +17,20 @@ from ..geometry.edges import hard_edges
 from ..geometry.mesh import Mesh, join
 from ..geometry.placement import placement_matrix
 from ..light.environment import BLACK, EnvironmentMap, build_environment
-from ..light.sky import sky_picture
+from ..light.sky import sky_picture, sun_of
 from ..material.row import EDGE_RADIUS
 from ..material.tables import load_tables
 from ..motion import Pose, Poses, focus_distance_m, pose_project, shutter_poses, shutter_steps
 from ..picture.exposure import exposure_scale, shown_look
 from ..picture.files import read_linear
+from ..picture.mix import light_layer_names
 from ..scene import Camera, Light, Material, Project
 from ..textures import Textures
 from .arrays import COMPONENTS, F32, I32, NO_EDGES, U8, Bodies, Edges, Geometry, Materials, Recording
 from .background import background_of
 from .bodies import Body, build_body, pose_keys
 from .camera_rays import CameraRays, filter_table
-from .lights import Glow, lights_of, sun_of
+from .lights import Glow, lights_of
 from .parameters import ReadAsset, TextureSet, has_holes, material_rows
 from .surface import MATERIAL_COLUMN, PART_COLUMN
 from .trace import FrameScene
@@ -90,7 +91,7 @@ class SceneCompiler:
         lights = project.lit_lights + sun_of(project)
         where = _where(len(standing.bodies), open_shutter.subject_deg, project.move.kind == "spin")
         camera = camera_rays_of(project.camera, pose, open_shutter, width, height)
-        layers = _layers(project, lights) if record else ()
+        layers = _layers(project) if record else ()
         neighbours = poses.at(frame + 1), poses.at(frame - 1)
         return FrameScene(
             bodies=standing.bodies,
@@ -249,11 +250,11 @@ def camera_rays_of(camera: Camera, pose: Pose, poses: Poses, width: int, height:
     )  # fmt: skip
 
 
-def _layers(project: Project, lights: tuple[Light, ...]) -> tuple[str, ...]:
+def _layers(project: Project) -> tuple[str, ...]:
     wanted = project.shoot.passes.wanted
     names: list[str] = []
     if "lights" in wanted:
-        names += [f"light {light.name}" for light in lights] + ["light glow", "light environment"]
+        names += light_layer_names(project)
     if "components" in wanted:
         names += COMPONENTS
     return tuple(names)

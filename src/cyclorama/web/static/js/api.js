@@ -60,6 +60,15 @@ export function make(tag, attributes = {}, ...children) {
   return element;
 }
 
+/** A line of a list: a name, perhaps a figure, and a switch. @param {(on: boolean) => void} change */
+export function switchRow(name, on, label, change, { title = null, figure = null } = {}) {
+  return make("li", { class: "row", title }, make("span", { class: "name truncate" }, name), figure && make("span", { class: "num text-soft" }, figure),
+    make("button", { type: "button", class: "switch", role: "switch", "aria-checked": on, "aria-label": label, onclick: () => change(!on) }));
+}
+
+/** A list with something put in or taken out. */
+export const withOrWithout = (list, item, wanted) => (wanted ? [...list, item] : list.filter((x) => x !== item));
+
 /** The same for SVG. */
 export function draw(tag, attributes = {}, ...children) {
   const element = document.createElementNS("http://www.w3.org/2000/svg", tag);

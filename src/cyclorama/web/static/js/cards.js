@@ -1,6 +1,6 @@
 /** What the cards show besides their bound fields: facts, reports, lists. */
 
-import { get, make, mark, post, say } from "./api.js";
+import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
 import { LightCard } from "./light_card.js";
 import { MaterialCard } from "./material_card.js";
 
@@ -108,22 +108,16 @@ export class Cards {
     byId("unit-reason").textContent = report ? `${capital(report.unit_reason)}; ${report.up_reason}.` : "";
     byId("findings").replaceChildren(...(report?.findings ?? []).map((f) =>
       make("li", { class: "flex gap-2" }, mark(f.mark), make("span", {}, f.what, f.done ? make("span", { class: "text-soft" }, `: ${f.done}`) : ""))));
-    byId("parts").replaceChildren(...parts.map((p) => make("li", { class: "row" }, make("span", { class: "name truncate" }, p.name), make("span", { class: "num text-soft" }, p.triangles.toLocaleString("en")),
-      make("button", { type: "button", class: "switch", role: "switch", "aria-checked": p.visible, "aria-label": `Show ${p.name}`, onclick: () => this.store.set(`subject/parts/${p.id}/visible`, !p.visible) }))));
+    byId("parts").replaceChildren(...parts.map((p) =>
+      switchRow(p.name, p.visible, `Show ${p.name}`, (on) => this.store.set(`subject/parts/${p.id}/visible`, on), { figure: p.triangles.toLocaleString("en") })));
   }
 
   #passes({ wanted, clay_spares: spared }) {
     const parts = this.store.state.project.subject?.parts ?? [];
-    byId("clay-parts").replaceChildren(...parts.map(({ id, name }) => {
-      const grey = !spared.includes(id);
-      return make("li", { class: "row" }, make("span", { class: "name truncate" }, name),
-        make("button", { type: "button", class: "switch", role: "switch", "aria-checked": grey, "aria-label": `${name} in clay`, onclick: () => this.store.set("shoot/passes/clay_spares", grey ? [...spared, id] : spared.filter((s) => s !== id)) }));
-    }));
-    byId("passes").replaceChildren(...PASSES.map(([key, name, title]) => {
-      const on = wanted.includes(key);
-      return make("li", { class: "row", title }, make("span", { class: "name" }, name),
-        make("button", { type: "button", class: "switch", role: "switch", "aria-checked": on, "aria-label": name, onclick: () => this.store.set("shoot/passes/wanted", on ? wanted.filter((w) => w !== key) : [...wanted, key]) }));
-    }));
+    byId("clay-parts").replaceChildren(...parts.map(({ id, name }) =>
+      switchRow(name, !spared.includes(id), `${name} in clay`, (on) => this.store.set("shoot/passes/clay_spares", withOrWithout(spared, id, !on)))));
+    byId("passes").replaceChildren(...PASSES.map(([key, name, title]) =>
+      switchRow(name, wanted.includes(key), name, (on) => this.store.set("shoot/passes/wanted", withOrWithout(wanted, key, on)), { title })));
   }
 
   #shootCard({ project, stations, version }) {

@@ -1,6 +1,6 @@
 /** The Light card besides its bound fields: which light, adding and removing, parts, gobo, background. */
 
-import { make, say, upload } from "./api.js";
+import { make, say, switchRow, upload, withOrWithout } from "./api.js";
 import { pickFiles } from "./files.js";
 
 const byId = (id) => document.getElementById(id);
@@ -80,9 +80,7 @@ export class LightCard {
     const parts = [["sweep", "Sweep"], ["disc", "Disc"], ...(project.subject?.parts ?? []).map((p) => [p.id, p.name])];
     byId("light-parts").replaceChildren(...parts.map(([id, name]) => {
       const lit = !light.excluded_parts.includes(id);
-      const change = () => this.store.set(`lights/${light.id}/excluded_parts`, lit ? [...light.excluded_parts, id] : light.excluded_parts.filter((x) => x !== id));
-      return make("li", { class: "row" }, make("span", { class: "name truncate" }, name),
-        make("button", { type: "button", class: "switch", role: "switch", "aria-checked": lit, "aria-label": `Light ${name}`, onclick: change }));
+      return switchRow(name, lit, `Light ${name}`, (on) => this.store.set(`lights/${light.id}/excluded_parts`, withOrWithout(light.excluded_parts, id, !on)));
     }));
   }
 }

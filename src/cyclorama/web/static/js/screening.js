@@ -1,6 +1,7 @@
 /** The screening room: plays a take as a loop, steps, scrubs, checks the seam, delivers. */
 
 import { get, make, post, remove, say } from "./api.js";
+import { fromHex } from "./colour.js";
 
 const byId = (id) => document.getElementById(id);
 const takeId = JSON.parse(byId("take-id").textContent);
@@ -14,11 +15,12 @@ let playing = false;
 let speed = 1;
 
 let shownPass = "beauty";
-let stops = {};
+/** what is done to which light */
+let balance = {};
 
 function url(n) {
-  const changed = Object.entries(stops).filter(([, by]) => by !== 0);
-  if (changed.length) return `/api/takes/${takeId}/mix/${n}?${new URLSearchParams(changed)}`;
+  const mix = changed().map(([name, { stops, colour }]) => [name, [stops, ...colour].join(",")]);
+  if (mix.length) return `/api/takes/${takeId}/mix/${n}?${new URLSearchParams(mix)}`;
   return shownPass === "beauty" ? `/api/takes/${takeId}/frames/${n}` : `/api/takes/${takeId}/passes/${shownPass}/${n}`;
 }
 
@@ -35,19 +37,44 @@ function showPasses() {
 }
 
 function resetMix() {
-  stops = {};
-  for (const box of byId("mix").querySelectorAll("input")) (box.value = 0), box.dispatchEvent(new Event("input"));
+  balance = {};
+  showMix();
+}
+
+/** What was changed of the lights, as the address of a mixed frame names it. */
+function changed() {
+  return Object.entries(balance).filter(([, { stops, colour }]) => stops !== 0 || colour.some((c) => c !== 1));
+}
+
+function changeLight(name, change) {
+  balance[name] = { stops: 0, colour: [1, 1, 1], ...balance[name], ...change };
+  shownPass = "beauty";
+  byId("mix-take").disabled = !changed().length;
+  showPasses();
+  reload();
 }
 
 function showMix() {
   byId("mix-group").hidden = !take.lights.length;
+  byId("mix-take").disabled = true;
   byId("mix").replaceChildren(...take.lights.map((name) => {
-    const value = make("span", { class: "num w-[62px] text-right" }, "0 stops");
-    const slider = make("input", { type: "range", min: -4, max: 4, step: 0.25, value: 0, class: "min-w-0 flex-1 accent-ink", "aria-label": name,
-      oninput: (e) => (value.textContent = `${e.target.value} stops`),
-      onchange: (e) => ((stops[name] = Number(e.target.value)), (shownPass = "beauty"), showPasses(), reload()) });
-    return make("label", { class: "row" }, make("span", { class: "name w-[92px] flex-none truncate" }, name.replace("light ", "")), slider, value);
+    const value = make("span", { class: "num w-[44px] text-right" }, "0");
+    const slider = make("input", { type: "range", min: -4, max: 4, step: 0.25, value: 0, class: "min-w-0 flex-1 accent-ink", "aria-label": `${name}, stops`,
+      oninput: (e) => (value.textContent = `${e.target.value > 0 ? "+" : ""}${e.target.value}`),
+      onchange: (e) => changeLight(name, { stops: Number(e.target.value) }) });
+    const filter = make("input", { type: "color", class: "swatch h-[20px] w-[28px]", value: "#ffffff", "aria-label": `${name}, filter`, title: "A filter in front of it", onchange: (e) => changeLight(name, { colour: fromHex(e.target.value) }) });
+    return make("div", { class: "row" }, make("span", { class: "name w-[76px] flex-none truncate", title: name }, name.replace("light ", "")), slider, value, filter);
   }));
+}
+
+/** A take of its own with the lights as they are balanced now. */
+async function takeMix() {
+  try {
+    const made = await post(`/api/takes/${takeId}/rebalance`, Object.fromEntries(changed()));
+    byId("mix-made").replaceChildren(`‘${made.name}’ is being mixed; see the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ".");
+  } catch (error) {
+    say(error.message, 10);
+  }
 }
 
 /** Encode with progress, then fetch the file; pressing again stops. */
@@ -131,7 +158,7 @@ async function checkSeam() {
 function showSlate() {
   const facts = [["State", take.state], ["Frames", `${take.done.length} of ${take.last - take.first + 1}`], ["Size", `${take.width}×${take.height}`],
     ["Rate", `${+(take.rate[0] / take.rate[1]).toFixed(3)}/s`], ["Samples", `${take.samples}/px`], ["Files", `${take.stem}.#.${take.format}`], ["Time", take.spent ?? "–"],
-    ["Per frame", take.mean_s ? `${take.mean_s.toFixed(1)} s` : "–"]];
+    ...(take.clamped === null ? [] : [["Clamped away", `${(take.clamped * 100).toFixed(2)} % of the light`]]), ["Per frame", take.mean_s ? `${take.mean_s.toFixed(1)} s` : "–"]];
   byId("slate").replaceChildren(...facts.map(([name, value]) => make("div", { class: "fact" }, make("span", {}, name), make("span", { class: "num truncate text-right" }, value))));
 }
 
@@ -150,6 +177,7 @@ async function begin() {
 
 byId("play").addEventListener("click", play);
 byId("mix-reset").addEventListener("click", () => (resetMix(), reload()));
+byId("mix-take").addEventListener("click", takeMix);
 for (const button of document.querySelectorAll("[data-clip]")) button.addEventListener("click", () => deliver(button));
 scrub.addEventListener("input", () => show(Number(scrub.value)));
 for (const b of document.querySelectorAll("[data-step]")) b.addEventListener("click", () => show(at + Number(b.dataset.step)));

@@ -42,6 +42,7 @@ function figures(take) {
   const parts = [`${take.done.length} of ${total} frames`];
   if (take.spent) parts.push(take.state === "done" ? `took ${take.spent}` : `${take.spent} so far`);
   if (take.left && take.state === "running") parts.push(`${take.left} left`);
+  if (take.clamped !== null) parts.push(`${(take.clamped * 100).toFixed(2)} % of the light clamped`);
   if (take.forecast) parts.push(`forecast ${take.forecast}`);
   return parts.join(" · ");
 }
@@ -58,7 +59,7 @@ class Line {
     this.element = make("article", { class: "border-b border-rule py-4", "data-take": take.id },
       make("header", { class: "mb-2 flex flex-wrap items-baseline gap-x-3 gap-y-1" },
         make("a", { class: "text-[15px] font-semibold hover:underline", href: `/projects/${take.project_id}` }, take.project_name), make("span", {}, take.name), this.state,
-        make("span", { class: "num text-soft" }, `${take.width}×${take.height}, ${take.samples}/px, ${take.format.toUpperCase()}, ${take.first}–${take.last}`),
+        make("span", { class: "num text-soft" }, `${take.width}×${take.height}, ${take.source_id ? "lights re-balanced" : `${take.samples}/px`}, ${take.format.toUpperCase()}, ${take.first}–${take.last}`),
         make("span", { class: "flex-1" }), this.figures),
       make("div", { class: "flex gap-[2px] bg-ink p-[5px]" }, ...this.cells),
       make("div", { class: "mb-2 h-[4px] bg-shade" }, this.bar),
