@@ -14,9 +14,10 @@ from tests.conftest import diffuse, project_of, sphere
 from cyclorama.core.errors import ShootError
 from cyclorama.core.geometry.kept import measures_key
 from cyclorama.core.geometry.measure import measure
+from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.core.scene import Background, Project, SetValue, apply_set
-from cyclorama.shoot import desk
+from cyclorama.shoot import desk, forecast
 from cyclorama.shoot.frames import frame_path, frames_to_shoot
 from cyclorama.shoot.take import shoot_take
 from cyclorama.shoot.worker import mark_interrupted, worker_lock
@@ -149,3 +150,23 @@ def test_a_lost_file_fails_the_take_with_a_sentence(data_folder: Path, tracer: T
     studio.assets.path(saved.project.subject.asset).unlink()  # type: ignore[union-attr]
     assert shoot_take(studio, take.id, tracer) == "failed"
     assert "gone from the data folder" in studio.takes.get(take.id).message
+
+
+def test_the_forecast_counts_every_pass(data_folder: Path, tracer: Tracer, monkeypatch: pytest.MonkeyPatch) -> None:
+    """With a clock on which everything takes one second: pictures scale with paths, other passes with pixels."""
+
+    def one_second(work: Callable[[], object]) -> tuple[float, object]:
+        return 1.0, work()
+
+    monkeypatch.setattr(forecast, "_timed", one_second)
+    monkeypatch.setattr(forecast, "WRITE_S_A_PIXEL", 0.0)
+    wanted = {(): 0, ("depth",): 1, ("occlusion", "lights"): 2}
+    values = {"shoot/width": 800, "shoot/height": 400, "shoot/samples": 32}
+    pixels, paths = 8.0, 64.0  # 40 000 pixels and 4 samples are probed
+    for passes, flat in wanted.items():
+        studio, saved = studio_with(data_folder / str(len(passes)), **values | {"shoot/passes/wanted": list(passes)})
+        seconds, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
+        assert seconds == pytest.approx(6 * (paths + flat * pixels), rel=0.02)
+    studio, saved = studio_with(data_folder / "clay", **values | {"shoot/passes/wanted": ["clay", "catcher"]})
+    seconds, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
+    assert seconds == pytest.approx(6 * 3 * paths, rel=0.02)

@@ -14,6 +14,8 @@ START, WIDTH, HEIGHT, WRAP, COUNT, CHANNEL, IS_COLOUR, TRIPLANAR = 0, 1, 2, 3, 4
 FIRST_LEVEL = 8
 REPEAT, MIRROR, CLAMP, BLACK = 0, 1, 2, 3
 """Wrap modes; BLACK lets nothing pass outside the picture."""
+FARTHEST_UV = 1e6
+"""Coordinates beyond this, or none at all, count as 0."""
 
 
 class Textures(NamedTuple):
@@ -149,8 +151,11 @@ def filtered(textures, index, u, v, extent):
     """Lookup (4,) averaged over `extent` (share of the picture), between the two nearest versions."""
     row = textures.layout[index]
     size = extent * max(row[WIDTH], row[HEIGHT])
-    level = math.log2(size) if size > 1.0 else 0.0
-    low = min(int(level), row[COUNT] - 1)
+    # kept in range before they become whole numbers: broken coordinates must not lead outside of the picture
+    level = min(math.log2(size), row[COUNT] - 1.0) if size > 1.0 else 0.0
+    if not abs(u) + abs(v) < FARTHEST_UV:
+        u = v = 0.0
+    low = int(level)
     r, g, b, a = texel(textures, index, low, u, v)
     f = level - low
     if f > 0.0 and low + 1 < row[COUNT]:

@@ -129,7 +129,8 @@ def shoot_forecast(ctx: Ctx, project_id: str) -> dict[str, Any]:
         return {"seconds": 0, "plus_minus": 0, "sentence": "nothing to shoot"}
     with ctx.lens.borrowed() as (compiler, tracer):
         seconds, spread = forecast(project, compiler, tracer)
-    sentence = f"about {duration(seconds)} ± {duration(spread)}"
+    most = "at most " if project.shoot.noise_threshold is not None else ""
+    sentence = f"{most}about {duration(seconds)} ± {duration(spread)}"
     return {"seconds": seconds, "plus_minus": spread, "sentence": sentence}
 
 

@@ -176,6 +176,7 @@ def _findings(model: FileModel, r: Repairs) -> list[Finding]:
     add(r.duplicate, f"{count(r.duplicate, 'face')} there twice", "the copies are removed")
     add(r.open_edges, count(r.open_edges, "open edge"), "left as they are; glass needs closed parts")
     add(r.without_normals, f"{count(r.without_normals, 'face')} without normals", "smoothed up to a crease of 35°")
+    add(r.broken_uvs, f"{count(r.broken_uvs, 'vertex', 'vertices')} with broken texture coordinates", "set to 0, 0")
     add(r.flipped_normals, f"{count(r.flipped_normals, 'face')} with normals on the wrong side", "turned round")
     add(r.inside_out, f"{count(r.inside_out, 'part')} inside out", "turned round")
     for label in model.missing:

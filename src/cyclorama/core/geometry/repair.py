@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..textures import FARTHEST_UV
 from .mesh import face_normals, unit_rows
 from .normals import weld, with_smooth_normals
 from .read import FilePart
@@ -18,6 +19,7 @@ class Repairs:
     duplicate: int = 0
     open_edges: int = 0
     without_normals: int = 0
+    broken_uvs: int = 0
     flipped_normals: int = 0
     inside_out: int = 0
 
@@ -46,6 +48,9 @@ def repair(part: FilePart, keeps_winding: bool) -> tuple[Clean, Repairs]:
     triangles = triangles[_sound(vertices, triangles, position, found)]
     found.open_edges = _open_edges(position[triangles])
     uvs = part.uvs if part.uvs is not None else np.zeros((len(vertices), 2), np.float32)
+    broken = ~(np.abs(uvs) < FARTHEST_UV).all(axis=1)
+    found.broken_uvs = int(broken.sum())
+    uvs = np.where(broken[:, None], np.float32(0), uvs)
     normals = part.normals
     if len(triangles) and not keeps_winding and found.open_edges == 0 and _volume(vertices, triangles) < 0:
         triangles = triangles[:, ::-1]

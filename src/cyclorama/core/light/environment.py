@@ -42,7 +42,10 @@ def broken_pixels(pixels: RGBImage) -> int:
 
 
 def build_environment(pixels: RGBImage) -> EnvironmentMap:
-    """Importance tables for a linear picture (h, w, 3); NaN, infinite and negative pixels count as black."""
+    """Importance tables for a linear picture (h, w, 3).
+
+    NaN and negative pixels count as black, infinite ones as the brightest half float.
+    """
     clean = np.nan_to_num(np.asarray(pixels, np.float32)[..., :3], nan=0.0, posinf=65504.0, neginf=0.0)
     clean = np.ascontiguousarray(np.maximum(clean, 0.0))
     h, w = clean.shape[:2]

@@ -5,7 +5,7 @@ set), surfaces (materials and maps), frame (camera, lights, poses).
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -166,6 +166,10 @@ class SceneCompiler:
         mesh = Mesh.from_bytes(self._read(project.subject.asset))
         visible = np.array([p.visible for p in project.subject.parts], bool)
         keep = visible[mesh.part]
+        finite = np.isfinite(mesh.vertices).all(axis=1)
+        if not finite.all():
+            keep &= finite[mesh.triangles].all(axis=1)
+            mesh = replace(mesh, vertices=np.where(finite[:, None], mesh.vertices, np.float32(0)))
         if not keep.all():
             mesh = mesh.only(keep)
         return mesh.transformed(placement_matrix(project.subject.placement))

@@ -109,7 +109,7 @@ class Environment(Doc):
     asset: Annotated[str | None, Field(title="Environment picture")] = None
     source_name: str = ""
     broken_pixels: Annotated[int, Field(ge=0)] = 0
-    """Pixels of the picture that are no number, infinite or negative; they shine black."""
+    """Pixels of the picture that are infinite (held at the brightest half float), no number or negative (black)."""
     on: bool = True
     strength_stops: Annotated[float, quantity("Strength", "stops", ge=-12, le=12)] = 0.0
     rotation_deg: Annotated[float, quantity("Rotation", "°", ge=-3600, le=3600)] = 0.0

@@ -113,7 +113,8 @@ def _light(r: Review) -> Station:
     hints = ["A light is on solo; the others are held back."] if any(x.solo for x in p.lights) else []
     if p.environment_lit and p.environment.kind == "picture" and p.environment.broken_pixels:
         count = p.environment.broken_pixels
-        hints.append(f"{count:,} pixels of the environment are broken; they shine black.".replace(",", " ", 1))
+        broken = f"{count:,} pixels of the environment are broken".replace(",", " ")
+        hints.append(f"{broken}: infinite ones are held at 65 504, others are black.")
     if not shining:
         return _station("light", "Light", "Only the subject itself glows.", hints)
     sentence = words.listed(shining)

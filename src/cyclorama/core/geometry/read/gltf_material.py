@@ -61,7 +61,7 @@ class _Reader:
             "base_color": self.base,
             "base_metalness": _unit(self.pbr.get("metallicFactor", 1.0)),
             "specular_roughness": _unit(self.pbr.get("roughnessFactor", 1.0)),
-            "specular_ior": min(max(float((self.extension("ior") or {}).get("ior", 1.5)), 1.0), 3.0),
+            "specular_ior": self._ior(),
             "normal_scale": min(max(float(self.entry.get("normalTexture", {}).get("scale", 1.0)), 0.0), 10.0),
         }
         self.maps |= {
@@ -72,6 +72,12 @@ class _Reader:
         }
         if self.entry.get("occlusionTexture"):
             self.note("the painted occlusion is left out; real light makes its own.")
+
+    def _ior(self) -> float:
+        stated = float((self.extension("ior") or {}).get("ior", 1.5))
+        if not 1.0 <= stated <= 3.0:
+            self.note(f"its index of refraction {stated:g} is outside 1 to 3; held to that range.")
+        return min(max(stated, 1.0), 3.0)
 
     def _opacity(self) -> None:
         mode = self.entry.get("alphaMode", "OPAQUE")
