@@ -33,6 +33,7 @@ from cyclorama.core.render.film import Film
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.trace import FrameScene
 from cyclorama.core.render.tracer import Tracer, film_for
+from cyclorama.core.render.warm import warm_up
 from cyclorama.core.scene import Material, Part, Project, Subject, new_project
 
 NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
@@ -41,6 +42,7 @@ NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
 @pytest.fixture(scope="session")
 def tracer() -> Iterator[Tracer]:
     with Tracer(2) as shared:
+        warm_up(shared)
         yield shared
 
 

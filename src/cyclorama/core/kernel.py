@@ -1,5 +1,6 @@
 """How kernels are compiled: one place for the options, so that every kernel is cached and releases the GIL."""
 
+import fcntl
 import hashlib
 import os
 from collections.abc import Callable
@@ -8,6 +9,7 @@ from typing import Any, TypeVar
 
 import numba
 from numba import njit
+from numba.core.caching import IndexDataCacheFile
 
 F = TypeVar("F", bound=Callable[..., object])
 
@@ -29,6 +31,19 @@ def kernel_cache_folder() -> Path:
 
 
 setattr(numba.config, "CACHE_DIR", str(kernel_cache_folder()))  # noqa: B010  (set at run time, unknown to its types)
+
+_save = IndexDataCacheFile.save
+
+
+def _save_alone(self: IndexDataCacheFile, key: object, data: object) -> None:
+    """Numba reads, changes and writes a function's index of compiled versions without a lock; processes that compile
+    at the same time could lead each other to the wrong version."""
+    with Path(self._cache_path, "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        _save(self, key, data)
+
+
+setattr(IndexDataCacheFile, "save", _save_alone)  # noqa: B010  (a method of a library, replaced)
 
 _CONTRACT = {"contract", "nsz", "arcp", "afn", "reassoc"}
 """Fused and reordered arithmetic is welcome; NaN and infinity keep their meaning."""

@@ -19,9 +19,8 @@ from ..core.render.eye import Eye
 from ..core.render.film import Film
 from ..core.render.scene import SceneCompiler
 from ..core.render.tracer import Cancelled, Tracer
+from ..core.render.warm import warm_up
 from ..core.scene import Project
-from ..core.scene.base import new_id
-from ..core.scene.project import new_project
 from ..store import Studio
 
 FULL_SAMPLES = 256
@@ -133,7 +132,7 @@ class Lens:
         return next((v for v in reversed(self._viewers) if v.wants), None)
 
     def _run(self) -> None:
-        self._warm_up()
+        warm_up(self._tracer)
         self.ready.set()
         while True:
             with self._wake:
@@ -157,10 +156,6 @@ class Lens:
             with self._wake:
                 if done and generation == self._generation:
                     viewer.wants = False
-
-    def _warm_up(self) -> None:
-        """Compile the kernels (or load them from their cache) on a tiny picture of an empty studio."""
-        warm_up(self._tracer)
 
     def _develop(self, viewer: Viewer, generation: int) -> None:
         def cancelled() -> bool:
@@ -223,16 +218,3 @@ class LensEye:
     def colour(self, project: Project, frame: int, x: float, y: float) -> Vec3 | None:
         with self._lens.borrowed() as tools:
             return Eye(*tools).colour(project, frame, x, y)
-
-
-def warm_up(tracer: Tracer) -> None:
-    """Compile every kernel, or load it from the cache, by developing a tiny picture of an empty studio."""
-    project = new_project("Warm-up").model_copy(update={"id": new_id("warm")})
-    compiler = SceneCompiler(lambda key: b"")
-    for kind in ("orbit", "spin"):
-        moving = project.model_copy(update={"move": project.move.model_copy(update={"kind": kind})})
-        film = Film(16, 16)
-        scene = compiler.compile(moving, 2, 16, 16)
-        for holes in (False, True):
-            tracer.expose(film, replace(scene, has_holes=holes), 1)
-    to_display(denoise(film), "neutral")

@@ -48,7 +48,7 @@ def repair(part: FilePart, keeps_winding: bool) -> tuple[Clean, Repairs]:
     triangles = triangles[_sound(vertices, triangles, position, found)]
     found.open_edges = _open_edges(position[triangles])
     uvs = part.uvs if part.uvs is not None else np.zeros((len(vertices), 2), np.float32)
-    broken = ~(np.abs(uvs) < FARTHEST_UV).all(axis=1)
+    broken = ~np.all(np.abs(uvs) < FARTHEST_UV, axis=1)
     found.broken_uvs = int(broken.sum())
     uvs = np.where(broken[:, None], np.float32(0), uvs)
     normals = part.normals

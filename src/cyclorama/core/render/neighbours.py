@@ -124,14 +124,8 @@ def _mean(
     return np.asarray(total / weight[..., None] * (here.albedo + _FLOOR), np.float32)
 
 
-def flicker(
-    pictures: list[RGBImage], frames: list[FrameLight], pixel_rad: float, truth: list[RGBImage] | None = None
-) -> float:
-    """Mean variance of luminance of the same surface point from one frame to the next, relative to its square.
-
-    truth: converged pictures of the same frames. Then only what differs from them counts, so that highlights which
-    really travel over a surface are not taken for flicker.
-    """
+def flicker(pictures: list[RGBImage], frames: list[FrameLight], pixel_rad: float) -> float:
+    """Mean variance of luminance of the same surface point from one frame to the next, relative to its square."""
     values = []
     for i in range(len(pictures) - 1):
         here, there = frames[i], frames[i + 1]
@@ -140,8 +134,5 @@ def flicker(
         x, y = grid_x + here.forward[..., 0], grid_y + here.forward[..., 1]
         same = _same_place(here, there, x, y, here.depth * np.float32(pixel_rad)) > 0
         a, b = pictures[i] @ LUMA32, _gather(pictures[i + 1] @ LUMA32, x, y)
-        moved = a - b
-        if truth:
-            moved -= truth[i] @ LUMA32 - _gather(truth[i + 1] @ LUMA32, x, y)
-        values.append((0.5 * moved**2 / np.maximum(a * b, 1e-12))[same])
+        values.append((0.5 * (a - b) ** 2 / np.maximum(a * b, 1e-12))[same])
     return float(np.mean(np.concatenate(values)))

@@ -166,9 +166,9 @@ class SceneCompiler:
         mesh = Mesh.from_bytes(self._read(project.subject.asset))
         visible = np.array([p.visible for p in project.subject.parts], bool)
         keep = visible[mesh.part]
-        finite = np.isfinite(mesh.vertices).all(axis=1)
+        finite = np.all(np.isfinite(mesh.vertices), axis=1)
         if not finite.all():
-            keep &= finite[mesh.triangles].all(axis=1)
+            keep &= np.all(finite[mesh.triangles], axis=1)
             mesh = replace(mesh, vertices=np.where(finite[:, None], mesh.vertices, np.float32(0)))
         if not keep.all():
             mesh = mesh.only(keep)

@@ -88,7 +88,7 @@ def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count:
 
 def _gather(scene: FrameScene, shadows: Shadows, cast: int, samples: Samples, scratch: Scratch) -> None:
     if scene.has_holes:
-        is_blocked = _blocked_with_holes(scene, shadows, cast, samples, scratch)
+        is_blocked = blocked_with_holes(scene, shadows, cast, samples, scratch)
     else:
         is_blocked = blocked(
             scene.bodies, scene.where, shadows.rays, shadows.distance, cast, samples.items, shadows.items
@@ -96,7 +96,7 @@ def _gather(scene: FrameScene, shadows: Shadows, cast: int, samples: Samples, sc
     collect_light(cast, is_blocked, shadows, scene.recording, samples)
 
 
-def _blocked_with_holes(scene: FrameScene, shadows: Shadows, cast: int, samples: Samples, scratch: Scratch) -> I32:
+def blocked_with_holes(scene: FrameScene, shadows: Shadows, cast: int, samples: Samples, scratch: Scratch) -> I32:
     """Follow shadow rays from hole to hole; what is half transparent dims them."""
     state = np.full(cast, -1, np.int32)
     left = shadows.distance[:cast].copy()

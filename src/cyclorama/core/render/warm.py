@@ -1,0 +1,95 @@
+"""Compiling all kernels before they are needed, on first use by two processes at once.
+
+The kernel that shades takes most of the time, and half of that goes into a few large functions it calls. A second
+process compiles these into the cache, from where the first one takes them when it comes to them.
+"""
+
+import subprocess
+import sys
+from dataclasses import replace
+from typing import Any
+
+import numba
+import numpy as np
+
+from ..kernel import kernel_cache_folder
+from ..material.bsdf import evaluate, sample
+from ..material.plain import evaluate_plain
+from ..material.record import prepare
+from ..picture.view import to_display
+from ..scene import Project
+from ..scene.base import new_id
+from ..scene.project import new_project
+from .arrays import make_samples, make_scratch, make_shadows
+from .denoise import denoise
+from .direct import aim
+from .film import Film, add_batch
+from .scene import SceneCompiler
+from .shade import collect_light
+from .trace import FrameScene, blocked_with_holes
+from .tracer import Tracer
+
+SIZE = 16
+_DONE = "complete"
+
+
+def warm_up(tracer: Tracer) -> None:
+    """Compile every kernel, or load it from the cache, by developing a tiny picture of an empty studio."""
+    done = kernel_cache_folder() / _DONE
+    helper = None
+    if not done.exists() and tracer.threads > 1:
+        helper = subprocess.Popen([sys.executable, "-m", __name__], stdout=subprocess.DEVNULL)
+    try:
+        _develop(tracer)
+    finally:
+        if helper is not None:
+            # what it is still compiling is compiled already
+            helper.terminate()
+            helper.wait()
+    done.parent.mkdir(parents=True, exist_ok=True)
+    done.touch()
+
+
+def _empty_studio(kind: str = "orbit") -> Project:
+    project = new_project("Warm-up").model_copy(update={"id": new_id("warm")})
+    return project.model_copy(update={"move": project.move.model_copy(update={"kind": kind})})
+
+
+def _develop(tracer: Tracer) -> None:
+    compiler = SceneCompiler(lambda key: b"")
+    for kind in ("orbit", "spin"):
+        film = Film(SIZE, SIZE)
+        scene = compiler.compile(_empty_studio(kind), 2, SIZE, SIZE)
+        for holes in (False, True):
+            tracer.expose(film, replace(scene, has_holes=holes), 1)
+    to_display(denoise(film), "neutral")
+
+
+def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
+    """The functions that take longest to compile, with the types of argument that the shading kernel gives them."""
+    of, number, vector = numba.typeof, numba.float64, numba.types.UniTuple(numba.float64, 3)
+    row, record, matrix = of(scene.materials.values[0]), of(make_scratch().record), of(make_scratch().matrix)
+    films, tables = of(scene.materials.films), of(scene.tables)
+    return [
+        (sample, (row, record, vector, number, number, number, films, tables)),
+        (prepare, (row, record, vector, vector, numba.boolean, tables)),
+        (aim, (of(scene.lights), of(scene.environment), of(scene.geometry), of(scene.materials), of(scene.where),
+               matrix, number, number, number, vector, number, numba.int64)),
+        (evaluate, (row, record, vector, vector, films, tables)),
+        (evaluate_plain, (row, record, vector, vector, tables)),
+    ]  # fmt: skip
+
+
+def _compile_beside() -> None:
+    scene = SceneCompiler(lambda key: b"").compile(_empty_studio(), 2, SIZE, SIZE)
+    for function, arguments in large_functions(scene):
+        function.compile(arguments)
+    samples, shadows = make_samples(1, 0, False), make_shadows(1)
+    state = blocked_with_holes(scene, shadows, 0, samples, make_scratch())
+    collect_light(0, state, shadows, scene.recording, samples)
+    add_batch(Film(SIZE, SIZE), np.zeros(0, np.int32), 0, 1, samples)
+    to_display(np.zeros((1, 1, 3), np.float32), "neutral")
+
+
+if __name__ == "__main__":
+    _compile_beside()

@@ -1,0 +1,61 @@
+"""What is compiled ahead is what the tracer then uses."""
+
+import os
+import subprocess
+import sys
+import textwrap
+from pathlib import Path
+
+from cyclorama.core.kernel import kernel, kernel_cache_folder
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.warm import large_functions
+from cyclorama.core.scene import new_project
+
+
+def test_functions_are_compiled_ahead_for_the_types_the_tracer_gives_them(tracer: Tracer) -> None:
+    scene = SceneCompiler(lambda key: b"").compile(new_project("Empty"), 1, 16, 16)
+    for function, arguments in large_functions(scene):
+        # none at all when the whole kernel came from the cache
+        assert {tuple(s) for s in function.signatures} <= {arguments}, function.__name__
+        misses = sum(function.stats.cache_misses.values())
+        function.compile(arguments)
+        assert sum(function.stats.cache_misses.values()) == misses, function.__name__
+    assert (kernel_cache_folder() / "complete").exists()
+
+
+def test_processes_that_compile_at_once_do_not_mix_their_versions(tmp_path: Path) -> None:
+    """Several processes compile one function for different types into one cache; each version is then the right one."""
+    program = textwrap.dedent(
+        """
+        import sys, numpy as np
+        import cyclorama.core.kernel
+        from shared import double
+        kinds = [np.int8, np.int16, np.int32, np.int64, np.float32, np.float64]
+        n = int(sys.argv[1])
+        for kind in kinds[n:] + kinds[:n]:
+            a = np.arange(3).astype(kind)
+            double(a)
+            assert a.tolist() == [0, 2, 4], (kind, a)
+        """
+    )
+    (tmp_path / "shared.py").write_text(
+        "from cyclorama.core.kernel import kernel\n@kernel\ndef double(a):\n"
+        "    for i in range(a.shape[0]):\n        a[i] = a[i] + a[i]\n"
+    )
+    (tmp_path / "use.py").write_text(program)
+    env = os.environ | {"XDG_CACHE_HOME": str(tmp_path / "cache"), "PYTHONPATH": str(tmp_path)}
+    for _ in range(2):  # compiling, then from the cache
+        running = [subprocess.Popen([sys.executable, str(tmp_path / "use.py"), str(n)], env=env) for n in (0, 2, 4)]
+        assert [p.wait(timeout=120) for p in running] == [0, 0, 0]
+
+
+def test_kernels_keep_what_is_not_a_number() -> None:
+    """Fast arithmetic must not assume away NaN: guards against it would be compiled out."""
+
+    @kernel
+    def guarded(x):  # type: ignore[no-untyped-def]
+        return 1.0 if x == x else 0.0
+
+    assert guarded(float("nan")) == 0.0
+    assert guarded(2.0) == 1.0
