@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from .core.colour import LUMA32
 from .core.picture.exposure import expose
 from .core.picture.view import to_bytes, to_display
 from .core.render import trace
+from .core.render.arrays import Rays, Records
 from .core.render.denoise import denoise
 from .core.render.film import Film
 from .core.render.scene import SceneCompiler
@@ -47,18 +49,28 @@ def run_bench(name: str, tell: Callable[[str], None]) -> None:
         tell(f"{label:36}{value}")
 
 
-def _recorded(scene: FrameScene) -> list[tuple[str, Any]]:
-    """All ray queries of one pass, as (kind, arguments of the bare query)."""
-    queries: list[tuple[str, Any]] = []
+Query = partial[Any]
+
+
+def _recorded(scene: FrameScene) -> list[Query]:
+    """All ray queries of one pass, to be asked again."""
+    queries: list[Query] = []
     nearest, blocked = trace.nearest_hits, trace.blocked
 
-    def record_nearest(b: Any, where: Any, rays: Any, n: int, *more: Any) -> Any:
-        queries.append(("near", (rays.origin[:n].copy(), rays.direction[:n].copy())))
-        return nearest(b, where, rays, n, *more)
+    def kept(rays: Rays, n: int, items: Records) -> tuple[Rays, Records]:
+        return Rays(rays.origin[:n].copy(), rays.direction[:n].copy()), items[:n].copy()
 
-    def record_blocked(b: Any, where: Any, rays: Any, distance: Any, n: int, *more: Any) -> Any:
-        queries.append(("shadow", (rays.origin[:n].copy(), rays.direction[:n].copy(), distance[:n].copy())))
-        return blocked(b, where, rays, distance, n, *more)
+    def record_nearest(bodies: Any, where: Any, rays: Rays, n: int, samples: Records, items: Records) -> Any:
+        same, of = kept(rays, n, items)
+        queries.append(partial(nearest, bodies, where, same, n, samples, of))
+        return nearest(bodies, where, rays, n, samples, items)
+
+    def record_blocked(
+        bodies: Any, where: Any, rays: Rays, distance: Any, n: int, samples: Records, items: Records
+    ) -> Any:
+        same, of = kept(rays, n, items)
+        queries.append(partial(blocked, bodies, where, same, distance[:n].copy(), n, samples, of))
+        return blocked(bodies, where, rays, distance, n, samples, items)
 
     trace.nearest_hits, trace.blocked = record_nearest, record_blocked
     try:
@@ -69,20 +81,11 @@ def _recorded(scene: FrameScene) -> list[tuple[str, Any]]:
     return queries
 
 
-def _bare(scene: FrameScene, queries: list[tuple[str, Any]], threads: int) -> float:
+def _bare(queries: list[Query], threads: int) -> float:
     """Seconds for the recorded queries alone, handed to as many threads."""
-
-    def ask(query: tuple[str, Any]) -> None:
-        kind, arguments = query
-        for body in scene.bodies:
-            if kind == "near":
-                body.scene.run(*arguments, output=1)
-            else:
-                body.scene.run(arguments[0], arguments[1], dists=arguments[2], query="OCCLUDED")
-
     with ThreadPoolExecutor(threads) as pool:
         start = time.perf_counter()
-        list(pool.map(ask, queries))
+        list(pool.map(lambda ask: ask(), queries))
         return time.perf_counter() - start
 
 
@@ -95,13 +98,13 @@ def _traced(scene: FrameScene, threads: int) -> float:
 
 def _speed(scene: FrameScene) -> dict[str, str]:
     queries = _recorded(scene)
-    rays = sum(len(arguments[0]) for _, arguments in queries)
+    rays = sum(len(ask().t if ask.func is trace.nearest_hits else ask()) for ask in queries)
     n = default_threads()
     bare, bare_n, one, many = [], [], [], []
     for _ in range(REPEATS):  # in turn, so that a machine that slows down slows all of them
-        bare.append(_bare(scene, queries, 1))
+        bare.append(_bare(queries, 1))
         one.append(_traced(scene, 1))
-        bare_n.append(_bare(scene, queries, n))
+        bare_n.append(_bare(queries, n))
         many.append(_traced(scene, n))
     b1, bn, t1, tn = (statistics.median(x) for x in (bare, bare_n, one, many))
     paths = WIDTH * HEIGHT * SAMPLES

@@ -7,31 +7,39 @@ while the shutter is open every ray meets the body where it stands at the ray's 
 from dataclasses import dataclass
 
 import numpy as np
-from embreex.mesh_construction import TriangleMesh
-from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from ..kernel import device, kernel
 from .arrays import F32, I32, Bodies, Hits, Rays, Records
+from .embree import (
+    HIT_GEOMETRY,
+    HIT_TRIANGLE,
+    HIT_U,
+    HIT_V,
+    NOTHING,
+    RAY_DIRECTION,
+    RAY_FAR,
+    RAY_FLAGS,
+    RAY_ID,
+    RAY_MASK,
+    RAY_NEAR,
+    RAY_ORIGIN,
+    RAY_TIME,
+    Structure,
+    intersect1,
+    occluded1,
+    pointer,
+    ray_room,
+)
 
 
 @dataclass(frozen=True, slots=True)
 class Body:
     """Triangles that move together, with the structure to meet them."""
 
-    scene: EmbreeScene
-    mesh: TriangleMesh
+    structure: Structure
     first_triangle: int
-
-
-def build_body(vertices: F32, triangles: I32, first_triangle: int) -> Body:
-    """Build the structure for vertices (n, 3) m and triangles (m, 3)."""
-    scene = EmbreeScene()
-    mesh = TriangleMesh(scene, np.ascontiguousarray(vertices, np.float32), np.ascontiguousarray(triangles, np.int32))
-    # The structure is built on the first query; do it now, on one thread, not in the middle of a frame.
-    scene.run(np.zeros((1, 3), np.float32), np.array([[0, 1, 0]], np.float32), output=1)
-    return Body(scene, mesh, first_triangle)
 
 
 def pose_keys(matrices: NDArray[np.float64]) -> F32:
@@ -61,60 +69,74 @@ def pose_at(keys, time, m):
         m[c, 3] = keys[i, 4 + c] + f * (keys[j, 4 + c] - keys[i, 4 + c])
 
 
+@device
+def _put_ray(room, words, moving, m, origin, direction, i, far):
+    """Ray i, taken into the space of a body that moves, as the library wants it."""
+    x, y, z = origin[i, 0] * 1.0, origin[i, 1] * 1.0, origin[i, 2] * 1.0
+    dx, dy, dz = direction[i, 0] * 1.0, direction[i, 1] * 1.0, direction[i, 2] * 1.0
+    if moving:
+        x, y, z = x - m[0, 3], y - m[1, 3], z - m[2, 3]
+        x, y, z = (m[0, 0] * x + m[1, 0] * y + m[2, 0] * z, m[0, 1] * x + m[1, 1] * y + m[2, 1] * z,
+                   m[0, 2] * x + m[1, 2] * y + m[2, 2] * z)  # fmt: skip
+        dx, dy, dz = (m[0, 0] * dx + m[1, 0] * dy + m[2, 0] * dz, m[0, 1] * dx + m[1, 1] * dy + m[2, 1] * dz,
+                      m[0, 2] * dx + m[1, 2] * dy + m[2, 2] * dz)  # fmt: skip
+    room[RAY_ORIGIN], room[RAY_ORIGIN + 1], room[RAY_ORIGIN + 2] = x, y, z
+    room[RAY_DIRECTION], room[RAY_DIRECTION + 1], room[RAY_DIRECTION + 2] = dx, dy, dz
+    room[RAY_NEAR] = room[RAY_TIME] = 0.0
+    room[RAY_FAR] = far
+    words[RAY_MASK] = NOTHING
+    words[RAY_ID] = words[RAY_FLAGS] = 0
+
+
 @kernel
-def _into_body(keys, samples, items, origin, direction, m, out_origin, out_direction):
-    """Rays (n, 3) from studio to body space at their own times."""
+def _nearest_in_body(
+    structure, body, first_triangle, keys, moving, rays, samples, items, m, room, words, address, hits
+):
+    """Nearest hits with one body; those with bodies before it (body > 0) stay where they are nearer."""
     still = keys.shape[0] == 1
-    if still:
+    if moving and still:
         pose_at(keys, 0.0, m)
-    for i in range(origin.shape[0]):
-        if not still:
+    scene, ray, nothing = pointer(structure), pointer(address), pointer(np.uint64(0))
+    for i in range(hits.t.shape[0]):
+        if moving and not still:
             pose_at(keys, samples[items[i].slot].time, m)
-        x, y, z = origin[i, 0] - m[0, 3], origin[i, 1] - m[1, 3], origin[i, 2] - m[2, 3]
-        dx, dy, dz = direction[i, 0], direction[i, 1], direction[i, 2]
-        for c in range(3):
-            out_origin[i, c] = m[0, c] * x + m[1, c] * y + m[2, c] * z
-            out_direction[i, c] = m[0, c] * dx + m[1, c] * dy + m[2, c] * dz
-
-
-@kernel
-def _nearer_hits(t, u, v, triangle, first_triangle, body, hits):
-    for i in range(t.shape[0]):
-        if triangle[i] >= 0 and (hits.triangle[i] < 0 or t[i] < hits.t[i]):
-            hits.t[i], hits.u[i], hits.v[i] = t[i], u[i], v[i]
-            hits.triangle[i] = triangle[i] + first_triangle
+        known = body > 0 and hits.triangle[i] >= 0
+        _put_ray(room, words, moving, m, rays.origin, rays.direction, i, hits.t[i] if known else np.inf)
+        words[HIT_GEOMETRY] = NOTHING
+        intersect1(scene, ray, nothing)
+        if words[HIT_GEOMETRY] != NOTHING:
+            hits.t[i], hits.u[i], hits.v[i] = room[RAY_FAR], room[HIT_U], room[HIT_V]
+            hits.triangle[i] = np.int32(words[HIT_TRIANGLE]) + first_triangle
             hits.body[i] = body
+        elif body == 0:
+            hits.triangle[i] = -1
 
 
 @kernel
-def _nearest(found, result):
+def _blocked_by_body(structure, body, keys, moving, rays, distance, samples, items, m, room, words, address, result):
+    """0 where one body lies nearer than `distance`, −1 where none does; what is blocked already stays so."""
+    still = keys.shape[0] == 1
+    if moving and still:
+        pose_at(keys, 0.0, m)
+    scene, ray, nothing = pointer(structure), pointer(address), pointer(np.uint64(0))
     for i in range(result.shape[0]):
-        result[i] = max(result[i], found[i])
-
-
-def _rays_for(where: Bodies, b: int, rays: Rays, n: int, samples: Records, items: Records) -> Rays:
-    origin, direction = rays.origin[:n], rays.direction[:n]
-    if not where.moving[b]:
-        return Rays(origin, direction)
-    local = Rays(np.empty_like(origin), np.empty_like(direction))
-    _into_body(where.keys[b], samples, items[:n], origin, direction, np.zeros((3, 4)), local.origin, local.direction)
-    return local
+        if body > 0 and result[i] >= 0:
+            continue
+        if moving and not still:
+            pose_at(keys, samples[items[i].slot].time, m)
+        _put_ray(room, words, moving, m, rays.origin, rays.direction, i, distance[i])
+        occluded1(scene, ray, nothing)
+        result[i] = 0 if room[RAY_FAR] < 0.0 else -1
 
 
 def nearest_hits(bodies: list[Body], where: Bodies, rays: Rays, n: int, samples: Records, items: Records) -> Hits:
     """Nearest hit of the first n rays over all bodies; ray i has the time of the sample that items[i] names."""
-    hits = None
+    t, u, v = np.empty((3, n), np.float32)
+    hits = Hits(t, u, v, np.full(n, -1, np.int32), np.zeros(n, np.int32))
+    matrix, room = np.zeros((3, 4)), ray_room()
     for b, body in enumerate(bodies):
-        local = _rays_for(where, b, rays, n, samples, items)
-        found = body.scene.run(local.origin, local.direction, output=1)
-        t, u, v, triangle = found["tfar"], found["u"], found["v"], found["primID"]
-        if hits is None:
-            hits = Hits(t, u, v, triangle, np.zeros(n, np.int32))
-        else:
-            _nearer_hits(t, u, v, triangle, body.first_triangle, b, hits)
-    if hits is None:
-        nowhere = np.zeros(n, np.float32)
-        hits = Hits(nowhere, nowhere, nowhere, np.full(n, -1, np.int32), np.zeros(n, np.int32))
+        _nearest_in_body(body.structure.handle, b, body.first_triangle, where.keys[b], where.moving[b] != 0, rays,
+                         samples, items, matrix, *room, hits)  # fmt: skip
     return hits
 
 
@@ -123,11 +145,8 @@ def blocked(
 ) -> I32:
     """For the first n rays, ≥ 0 where something lies nearer than `distance`, −1 where nothing does."""
     result = np.full(n, -1, np.int32)
+    matrix, room = np.zeros((3, 4)), ray_room()
     for b, body in enumerate(bodies):
-        local = _rays_for(where, b, rays, n, samples, items)
-        found = body.scene.run(local.origin, local.direction, dists=distance[:n], query="OCCLUDED")
-        if b == 0:
-            result = found
-        else:
-            _nearest(found, result)
+        _blocked_by_body(body.structure.handle, b, where.keys[b], where.moving[b] != 0, rays, distance, samples, items,
+                         matrix, *room, result)  # fmt: skip
     return result

@@ -28,11 +28,12 @@ from ..scene import Camera, Light, Material, Project
 from ..textures import Textures
 from .arrays import COMPONENTS, F32, I32, NO_EDGES, U8, Bodies, Edges, Geometry, Materials, Recording
 from .background import background_of
-from .bodies import Body, build_body, pose_keys
+from .bodies import Body, pose_keys
 from .camera_rays import CameraRays, filter_table
+from .embree import Structure
 from .lights import Glow, lights_of
 from .parameters import ReadAsset, TextureSet, has_holes, material_rows
-from .surface import MATERIAL_COLUMN, PART_COLUMN
+from .surface import pack_corners
 from .trace import FrameScene
 
 _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
@@ -148,7 +149,7 @@ class SceneCompiler:
             mesh = join([m for m, _, _ in group])
             if len(mesh.triangles):
                 body_of.append(np.full(len(mesh.triangles), len(bodies), np.int32))
-                bodies.append(build_body(mesh.vertices, mesh.triangles, first))
+                bodies.append(Body(Structure(mesh.vertices, mesh.triangles), first))
             first += len(mesh.triangles)
         pieces = [piece for group in groups for piece in group]
         whole = join([m for m, _, _ in pieces])
@@ -204,15 +205,10 @@ def _edges(standing: _Standing, materials: Materials) -> Edges:
 
 def _packed_corners(mesh: Mesh, material: np.ndarray, part: np.ndarray) -> np.ndarray:
     count = len(mesh.triangles)
-    room = np.zeros(count * 32 + 32, np.float32)
+    room = np.empty(count * 32 + 32, np.float32)
     start = -room.ctypes.data % 128 // 4
     corners = room[start : start + count * 32].reshape(count, 32)
-    corners[:, MATERIAL_COLUMN], corners[:, PART_COLUMN] = material, part
-    for i in range(3):
-        index = mesh.triangles[:, i]
-        corners[:, 3 * i : 3 * i + 3] = mesh.vertices[index]
-        corners[:, 9 + 3 * i : 12 + 3 * i] = mesh.normals[index]
-        corners[:, 18 + 2 * i : 20 + 2 * i] = mesh.uvs[index]
+    pack_corners(mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles, material, part, corners)
     return corners
 
 

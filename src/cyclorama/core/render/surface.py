@@ -2,13 +2,28 @@
 
 import math
 
-from ..kernel import device, routine
+from ..kernel import device, kernel, routine
 from ..material.row import EDGE_RADIUS, NORMAL_SCALE, RELIEF
 from ..textures import map_value
 from ..vectors import basis, cross, dot, normalize
 
 MATERIAL_COLUMN, PART_COLUMN = 24, 25
 """Columns of a triangle's record."""
+
+
+@kernel
+def pack_corners(vertices, normals, uvs, triangles, material, part, out):
+    """Fill the records (t, 32) of triangles; see `arrays.Geometry`."""
+    for t in range(triangles.shape[0]):
+        for k in range(3):
+            v = triangles[t, k]
+            for c in range(3):
+                out[t, 3 * k + c] = vertices[v, c]
+                out[t, 9 + 3 * k + c] = normals[v, c]
+            out[t, 18 + 2 * k], out[t, 19 + 2 * k] = uvs[v, 0], uvs[v, 1]
+        out[t, MATERIAL_COLUMN], out[t, PART_COLUMN] = material[t], part[t]
+        for c in range(PART_COLUMN + 1, out.shape[1]):
+            out[t, c] = 0.0
 
 
 @device
