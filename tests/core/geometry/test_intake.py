@@ -136,19 +136,32 @@ PENTAGON_AND_SQUARE = [(0, 1, 2, 3), (3, 2, 4, 5, 6), (0, 3, 6)]
 CORNERS = [(0, 0, 0), (2, 0, 0), (2, 2, 0), (0, 2, 0.5), (2, 4, 0), (1, 5, 0), (0, 4, 0)]
 
 
-@pytest.mark.parametrize("kind", ["obj", "ply"])
+def ply(faces: list[tuple[int, ...]], order: str = "") -> bytes:
+    """A PLY of CORNERS, text or binary in a byte order; each face carries a colour behind its list."""
+    kind = {"": "ascii", "<": "binary_little_endian", ">": "binary_big_endian"}[order]
+    lines = ["ply", f"format {kind} 1.0", f"element vertex {len(CORNERS)}", "property float x", "property float y",
+             "property double z", f"element face {len(faces)}", "property list uchar int vertex_indices",
+             "property uchar red", "end_header"]  # fmt: skip
+    if not order:
+        lines += [f"{x} {y} {z}" for x, y, z in CORNERS] + [" ".join(map(str, (len(f), *f, 9))) for f in faces]
+    data = ("\n".join(lines) + "\n").encode()
+    if order:
+        data += b"".join(struct.pack(f"{order}ffd", *c) for c in CORNERS)
+        data += b"".join(struct.pack(f"{order}B{len(f)}iB", len(f), *f, 9) for f in faces)
+    return data
+
+
+@pytest.mark.parametrize("kind", ["obj", "ply", "ply <", "ply >"])
 def test_polygons_keep_their_edges(kind: str) -> None:
     """Whatever triangles a reader makes of bent quads and pentagons, exactly the file's own edges are drawn."""
     if kind == "obj":
         lines = [f"v {x} {y} {z}" for x, y, z in CORNERS]
         lines += ["f " + " ".join(str(i + 1 if n != 1 else i - 7) for i in face)
                   for n, face in enumerate(PENTAGON_AND_SQUARE)]  # fmt: skip
+        file = "\n".join(lines).encode()
     else:
-        lines = ["ply", "format ascii 1.0", "element vertex 7", "property float x", "property float y",
-                 "property float z", "element face 3", "property list uchar int vertex_indices", "end_header",
-                 *(f"{x} {y} {z}" for x, y, z in CORNERS),
-                 *(" ".join(map(str, (len(f), *f))) for f in PENTAGON_AND_SQUARE)]  # fmt: skip
-    intake = take_in({f"plate.{kind}": "\n".join(lines).encode()})
+        file = ply(PENTAGON_AND_SQUARE, kind[4:])
+    intake = take_in({f"plate.{kind[:3]}": file})
     mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
     shown = {
         frozenset((tuple(mesh.vertices[t[e]].tolist()), tuple(mesh.vertices[t[(e + 1) % 3]].tolist())))
@@ -159,6 +172,13 @@ def test_polygons_keep_their_edges(kind: str) -> None:
         for face in PENTAGON_AND_SQUARE for a, b in zip(face, (*face[1:], face[0]), strict=True)
     }  # fmt: skip
     assert shown == wanted
+
+
+def test_a_cut_off_ply_is_said() -> None:
+    whole = ply(PENTAGON_AND_SQUARE, "<")
+    for end in (len(whole) - 3, whole.index(b"end_header") + 30, 40):
+        with pytest.raises(IntakeError, match=r"ends in the middle|no end of its header"):
+            take_in({"plate.ply": whole[:end]})
 
 
 def test_quads_are_recognised_in_triangles() -> None:

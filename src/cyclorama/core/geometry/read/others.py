@@ -13,6 +13,7 @@ from ...errors import IntakeError
 from ...scene import Material, MaterialMaps, TextureRef
 from ..polygons import outlines_of
 from .files import FileBundle
+from .mixed_ply import is_mixed, read_mixed
 from .model import FileModel, FilePart, Picture
 
 
@@ -55,12 +56,32 @@ def read_ply(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     if not data.startswith(b"ply"):
         raise IntakeError(f"‘{name}’ is not a PLY file, whatever its name says.")
     model = FileModel()
+    if is_mixed(data):
+        return _take_mixed(name, data, model)
     loaded = trimesh.load_scene(io.BytesIO(data), file_type="ply", process=False)
     for mesh in loaded.geometry.values():
         faces = _ply_faces(mesh)
         if any(len(f) > 3 for f in faces):
             model.outlines = outlines_of(np.asarray(mesh.vertices), faces)
     return _take(name, loaded, model)
+
+
+def _take_mixed(name: str, data: bytes, model: FileModel) -> FileModel:
+    columns, polygons = read_mixed(data)
+    vertices = np.column_stack([columns[c] for c in "xyz"]).astype(np.float64)
+    polygons = [p for p in polygons if len(p) > 2 and p.min() >= 0 and p.max() < len(vertices)]
+    fans = [np.stack([np.broadcast_to(p[0], len(p) - 2), p[1:-1], p[2:]], axis=1) for p in polygons]
+    normals = uvs = None
+    if {"nx", "ny", "nz"} <= columns.keys():
+        normals = np.column_stack([columns[c] for c in ("nx", "ny", "nz")]).astype(np.float32)
+    for u, v in (("s", "t"), ("u", "v"), ("texture_u", "texture_v")):
+        if u in columns and v in columns:
+            uvs = np.column_stack([columns[u], 1.0 - columns[v]]).astype(np.float32)
+    model.materials.append(_plain(0))
+    model.outlines = outlines_of(vertices, polygons)
+    triangles = np.concatenate(fans) if fans else np.zeros((0, 3), np.int64)
+    model.parts.append(FilePart(PurePosixPath(name).stem[:80], vertices, triangles, normals, uvs, 0))
+    return model
 
 
 def _ply_faces(mesh: Any) -> Any:

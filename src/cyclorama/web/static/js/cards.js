@@ -79,7 +79,8 @@ export class Cards {
   #focus(project) {
     const { focus_m, focus_point_m, f_number } = this.store.value(`cameras/${project.camera_id}`);
     const point = focus_m === null ? focus_point_m : null;
-    byId("focus-point").textContent = point ? `${point.map(mm).join(", ")} mm` : focus_m === null ? "aim point" : "by distance";
+    byId("focus-point").textContent = point ? point.map((m) => (m * 1000).toFixed(0)).join(" ") : focus_m === null ? "aim point" : "by distance";
+    byId("focus-point").title = point ? `${point.map(mm).join(", ")} mm across, up and to the front; it stays in focus through the move` : "";
     byId("clear-focus").hidden = !point;
     byId("pick-focus").title = f_number === null ? "Set an aperture first: a pinhole keeps everything sharp" : "Then click in the lens on what should stay in focus";
   }

@@ -50,6 +50,7 @@ export class MaterialCard {
     byId("material-parts").textContent = parts.length ? `On ${parts.join(", ")}` : "On no part";
     if (!material.maps[this.chosen.slot]) this.chosen.slot = null;
     byId("map-settings").hidden = !this.chosen.slot;
+    byId("map-of").textContent = `How the ${this.chosen.slot?.replaceAll("_", " ")} map lies`;
     const used = Object.entries(material.maps).filter(([, ref]) => ref);
     byId("material-maps").replaceChildren(...used.map(([slot, ref]) => this.#row(material.id, slot, ref)));
     if (!used.length) byId("material-maps").append(make("li", { class: "text-soft" }, "No maps."));
@@ -61,7 +62,7 @@ export class MaterialCard {
     const open = slot === this.chosen.slot;
     const choose = () => ((this.chosen.slot = open ? null : slot), this.refresh());
     return make("li", { class: "row" },
-      make("button", { type: "button", class: "name truncate text-left underline decoration-rule underline-offset-2", "aria-expanded": open, title: `${ref.name}: how it lies on the surface`, onclick: choose },
+      make("button", { type: "button", class: `name truncate text-left underline underline-offset-2 ${open ? "font-semibold decoration-ink" : "decoration-rule"}`, "aria-expanded": open, title: `${ref.name}: how it lies on the surface`, onclick: choose },
         slot.replaceAll("_", " "), make("span", { class: "text-soft/70" }, ` · ${ref.name || "picture"}`)),
       make("button", { type: "button", class: "btn h-[22px] px-1.5", title: flat ? "Laid on by texture coordinates; press to project from three sides" : "Projected from three sides; press to use texture coordinates", onclick: () => this.store.set(`${path}/projection`, flat ? "triplanar" : "uv") }, flat ? "uv" : "3 sides"),
       make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove the ${slot} map`, title: "Remove", onclick: () => this.store.set(path, null) }, "×"));
