@@ -5,7 +5,6 @@ import statistics
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -14,7 +13,7 @@ from scipy.ndimage import gaussian_filter
 
 from .core.colour import LUMA32
 from .core.picture.exposure import expose
-from .core.picture.view import to_bytes, to_display
+from .core.picture.view import to_display
 from .core.render import trace
 from .core.render.arrays import Rays, Records
 from .core.render.denoise import denoise
@@ -24,7 +23,7 @@ from .core.render.trace import FrameScene
 from .core.render.tracer import Tracer, default_threads
 from .core.scene import Project, SetValue, apply_set
 from .demo.projects import DemoProject, lantern_project, storm_glass_project
-from .web.lens import FIRST_BOUNCES, FIRST_SHRINK, STEPS
+from .web.lens import STEPS, first_film, jpeg_of
 
 WIDTH, HEIGHT, SAMPLES, REPEATS = 640, 360, 4, 3
 
@@ -134,12 +133,8 @@ def _live(project: Project, compiler: SceneCompiler) -> dict[str, str]:
 
         def first_picture(p: Project) -> float:
             start = time.perf_counter()
-            width, height = WIDTH // FIRST_SHRINK, HEIGHT // FIRST_SHRINK
-            film = Film(width, height)
-            scene = compiler.compile(p, 1, width, height)
-            tracer.expose(film, replace(scene, max_bounces=FIRST_BOUNCES), 1)
-            clean = denoise(film, "fast", prefilter=False)
-            to_bytes(to_display(expose(clean, p.look), p.look.view))
+            film = first_film(p, 1, WIDTH, HEIGHT, compiler, tracer)
+            jpeg_of(film, p, 1, compiler, 0)
             return (time.perf_counter() - start) * 1000
 
         first_picture(project)

@@ -1,6 +1,8 @@
 """The Light, Materials, Camera and Shoot cards in a real browser."""
 
+import dataclasses
 import io
+import re
 from pathlib import Path
 
 import numpy as np
@@ -9,7 +11,8 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import LONG_MS, Server
 
-from cyclorama.core.scene import Project
+from cyclorama.core.scene import Project, SetValue, apply_set
+from cyclorama.shoot import desk
 from cyclorama.store import Studio
 
 
@@ -127,3 +130,88 @@ def test_passes_and_a_broken_picture(page: Page, server: Server, floor: str, tmp
     chooser.value.set_files(broken)
     expect(page.locator("#toast")).to_contain_text("cannot be read")
     assert project(server, floor) == before
+
+
+def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "camera")
+    before, at_first = project(server, floor), page.get_attribute("#undo", "title")
+    page.locator("[data-card=camera] summary").click()
+    page.click("#pick-focus")
+    expect(page.locator("#lens-prompt")).to_contain_text("stay in focus")
+    page.keyboard.press("Escape")
+    expect(page.locator("#lens-prompt")).to_be_hidden()
+    box = page.locator("#frame").bounding_box()
+    assert box is not None
+    middle = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.click("#pick-focus")
+    page.mouse.click(*middle)
+    expect(page.locator("#clear-focus")).to_be_visible(timeout=LONG_MS)
+    point = project(server, floor).camera.focus_point_m
+    assert point is not None
+    assert point[1] == pytest.approx(before.camera.target_height_m, abs=0.1)
+    # a click in the corner of the frame focuses on the floor or the sweep, by distance
+    page.click("#pick-focus")
+    page.mouse.click(box["x"] + 8, box["y"] + box["height"] - 8)
+    expect(page.locator("#focus-point")).to_have_text("by distance", timeout=LONG_MS)
+    opened(page, floor, "light")
+    page.click("#pick-grey")
+    page.mouse.click(box["x"] + 8, box["y"] + box["height"] - 8)
+    page.wait_for_function("document.getElementById('undo').title.startsWith('Undo: White balance')", timeout=LONG_MS)
+    for _ in range(3):
+        undo(page)
+    page.wait_for_function("t => document.getElementById('undo').title === t", arg=at_first)
+    after = project(server, floor)
+    assert (after.camera, after.look) == (before.camera, before.look)
+
+
+def test_a_map_says_how_it_lies(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "materials")
+    page.select_option("#map-slot", "coat_normal")
+    page.select_option("#map-source", "noise")
+    page.get_by_role("button", name="coat normal").click()
+    expect(page.locator("#map-of")).to_have_text("How the coat normal map lies")
+    expect(page.locator("[data-number$='maps/{slot}/size_m']")).to_be_visible()
+    expect(page.locator("[data-number$='maps/{slot}/scale_u']")).to_be_hidden()
+    page.get_by_role("button", name="3 sides").click()
+    expect(page.locator("[data-number$='maps/{slot}/scale_u']")).to_be_visible()
+    page.locator("[data-number$='maps/{slot}/scale_u']").fill("2*3")
+    page.keyboard.press("Enter")
+    page.locator("[data-select$='maps/{slot}/wrap']").select_option("mirror")
+    page.wait_for_function("document.getElementById('undo').title.includes('wrap')")
+    ref = project(server, floor).materials[0].maps.coat_normal
+    assert ref is not None
+    assert (ref.projection, ref.scale_u, ref.wrap) == ("uv", 6.0, "mirror")
+    for _ in range(4):
+        undo(page)
+    expect(page.locator("#map-settings")).to_be_hidden()
+
+
+def test_lights_are_rebalanced_into_a_take(page: Page, server: Server, floor: str) -> None:
+    studio = Studio(server.folder)
+    saved = studio.projects.get(floor.rsplit("/", 1)[1].split("#")[0])
+    small = {"shoot/width": 64, "shoot/height": 36, "shoot/samples": 2, "shoot/to_frame": 2,
+             "shoot/passes/wanted": ["lights"]}  # fmt: skip
+    shot = saved.project
+    for path, value in small.items():
+        shot = apply_set(shot, SetValue(path=path, value=value))
+    take = desk.call_take(studio, dataclasses.replace(saved, project=shot))
+    page.goto(f"{server.address}/shoots")
+    expect(page.locator(f"[data-take='{take.id}']")).to_have_attribute("data-state", "done", timeout=LONG_MS)
+    page.goto(f"{server.address}/takes/{take.id}")
+    expect(page.locator("#mix-take")).to_be_disabled()
+    key = page.get_by_role("slider", name="light Key, stops")
+    key.fill("-2")
+    expect(page.locator("#screen")).to_have_attribute("src", re.compile("mix/1.*Key=-2"))
+    page.get_by_label("light Fill, filter").fill("#ff8040")
+    page.click("#mix-take")
+    expect(page.locator("#mix-made")).to_contain_text("is being mixed")
+    page.goto(f"{server.address}/shoots")
+    mixed = page.locator("[data-take]").filter(has_text="lights re-balanced").first
+    expect(mixed).to_have_attribute("data-state", "done", timeout=LONG_MS)
+    identity = mixed.get_attribute("data-take")
+    made = studio.takes.get(identity or "")
+    assert made.source_id == take.id
+    assert made.balance["light Key"].stops == -2
+    assert made.balance["light Fill"].colour[2] < 0.1
+    for one in (made.id, take.id):
+        desk.remove(studio, one)

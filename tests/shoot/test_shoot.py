@@ -14,11 +14,13 @@ from tests.conftest import diffuse, project_of, sphere
 from cyclorama.core.errors import ShootError
 from cyclorama.core.geometry.kept import measures_key
 from cyclorama.core.geometry.measure import measure
+from cyclorama.core.picture.mix import LightChange
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.core.scene import Background, Project, SetValue, apply_set
 from cyclorama.shoot import desk, forecast
 from cyclorama.shoot.frames import frame_path, frames_to_shoot
+from cyclorama.shoot.maker import FrameMaker
 from cyclorama.shoot.take import shoot_take
 from cyclorama.shoot.worker import mark_interrupted, worker_lock
 from cyclorama.store import Saved, Studio, TakeRecord
@@ -170,3 +172,45 @@ def test_the_forecast_counts_every_pass(data_folder: Path, tracer: Tracer, monke
     studio, saved = studio_with(data_folder / "clay", **values | {"shoot/passes/wanted": ["clay", "catcher"]})
     seconds, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
     assert seconds == pytest.approx(6 * 3 * paths, rel=0.02)
+
+
+@pytest.mark.parametrize("whole_loop", [True, False])
+def test_calm_frames_do_not_depend_on_the_order(data_folder: Path, tracer: Tracer, whole_loop: bool) -> None:
+    """With neighbours a frame made alone, as after a resume, is the same to the bit as in a run from the start."""
+    values = {"shoot/denoise_neighbours": True, "shoot/denoise": True}
+    studio, saved = studio_with(data_folder, samples=2, **values)
+    project = saved.project if whole_loop else apply_set(saved.project, SetValue(path="shoot/to_frame", value=4))
+
+    def maker() -> FrameMaker:
+        return FrameMaker(project, project.frame_numbers, SceneCompiler(studio.assets.get), tracer)
+
+    running = maker()
+    in_order = {n: running.make(n).picture for n in project.frame_numbers}
+    for number in (1, 3, max(project.frame_numbers)):
+        assert np.array_equal(maker().make(number).picture, in_order[number])
+    backwards = maker()
+    for number in (4, 2, 3):
+        assert np.array_equal(backwards.make(number).picture, in_order[number])
+    plain = apply_set(project, SetValue(path="shoot/denoise_neighbours", value=False))
+    alone = FrameMaker(plain, plain.frame_numbers, SceneCompiler(studio.assets.get), tracer).make(1).picture
+    assert not np.array_equal(alone, in_order[1])
+
+
+def test_transparent_takes_are_mixed_with_their_alpha(data_folder: Path, tracer: Tracer) -> None:
+    values = {"lights": [{"id": "key", "name": "Key"}], "shoot/transparent": True, "set/sweep/on": False,
+              "shoot/passes/wanted": ["lights"]}  # fmt: skip
+    studio, saved = studio_with(data_folder, samples=8, frames=2, **values)
+    take = desk.call_take(studio, saved, start=False)
+    assert shoot_take(studio, take.id, tracer) == "done"
+    made = desk.call_mix(studio, take.id, {"light Key": LightChange(stops=1)}, start=False)
+    assert shoot_take(studio, made.id, tracer) == "done"
+    with Image.open(frame_path(take, 1)) as before, Image.open(frame_path(studio.takes.get(made.id), 1)) as after:
+        assert before.mode == after.mode == "RGBA"
+        old, new = np.asarray(before, float), np.asarray(after, float)
+    assert np.array_equal(old[..., 3], new[..., 3])
+    assert 0 < (old[..., 3] == 255).mean() < 1
+    assert new[old[..., 3] == 255][:, :3].mean() > old[old[..., 3] == 255][:, :3].mean() + 2
+    # mixing needs every frame of the take it comes from
+    frame_path(take, 2).unlink()
+    with pytest.raises(ShootError, match="Resume it first"):
+        desk.call_mix(studio, take.id, {}, start=False)

@@ -18,7 +18,7 @@ from ..core.render.denoise import denoise
 from ..core.render.eye import Eye
 from ..core.render.film import Film
 from ..core.render.scene import SceneCompiler
-from ..core.render.tracer import Cancelled, Tracer
+from ..core.render.tracer import Cancel, Cancelled, Tracer
 from ..core.render.warm import warm_up
 from ..core.scene import Project
 from ..store import Studio
@@ -163,21 +163,21 @@ class Lens:
 
         project = self._studio.projects.get(viewer.project_id).project
         request, frame, asked = viewer.request, viewer.frame, viewer.asked_at
-        for width, height, steps in (
-            (max(1, viewer.width // FIRST_SHRINK), max(1, viewer.height // FIRST_SHRINK), (1,)),
-            (viewer.width, viewer.height, STEPS),
-        ):
-            scene = self._compiler.compile(project, frame, width, height)
-            if steps is not STEPS:
-                scene = replace(scene, max_bounces=min(scene.max_bounces, FIRST_BOUNCES))
-            film = Film(width, height)
-            for target in steps:
-                self._tracer.expose(film, scene, target - film.samples, 0, cancelled)
-                jpeg = self._picture(film, project, frame, target)
-                if cancelled():
-                    raise Cancelled
-                spent = int((time.perf_counter() - asked) * 1000)
-                viewer.deliver(Picture(request, target if steps is STEPS else 0, width, height, spent, jpeg))
+        width, height = viewer.width, viewer.height
+
+        def deliver(film: Film, samples: int) -> None:
+            jpeg = jpeg_of(film, project, frame, self._compiler, samples)
+            if cancelled():
+                raise Cancelled
+            spent = int((time.perf_counter() - asked) * 1000)
+            viewer.deliver(Picture(request, samples, film.width, film.height, spent, jpeg))
+
+        deliver(first_film(project, frame, width, height, self._compiler, self._tracer, cancelled), 0)
+        scene = self._compiler.compile(project, frame, width, height)
+        film = Film(width, height)
+        for target in STEPS:
+            self._tracer.expose(film, scene, target - film.samples, 0, cancelled)
+            deliver(film, target)
 
     def poster(self, project: Project) -> bytes:
         """A small developed picture of the first frame, as JPEG; waits until the kernels are ready."""
@@ -188,17 +188,31 @@ class Lens:
             film = Film(width, height)
             first = project.move.first_frame
             tracer.expose(film, compiler.compile(project, first, width, height), POSTER_SAMPLES)
-            return self._picture(film, project, first, POSTER_SAMPLES)
+            return jpeg_of(film, project, first, compiler, POSTER_SAMPLES)
 
-    def _picture(self, film: Film, project: Project, frame: int, samples: int) -> bytes:
-        final = samples >= FULL_SAMPLES
-        clean = denoise(film, "high" if final else "fast", prefilter=final)
-        behind = self._compiler.background(project, frame, film.width, film.height)
-        look = shown_look(project)
-        shown = to_bytes(to_display(expose(with_background(clean, film.alpha, behind), look), look.view))
-        buffer = io.BytesIO()
-        Image.fromarray(shown).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
-        return buffer.getvalue()
+
+def first_film(
+    project: Project, frame: int, width: int, height: int, compiler: SceneCompiler, tracer: Tracer,
+    cancelled: Cancel = lambda: False,
+) -> Film:  # fmt: skip
+    """What the lens shows at once: smaller than asked for, one sample, few bounces."""
+    width, height = max(1, width // FIRST_SHRINK), max(1, height // FIRST_SHRINK)
+    scene = compiler.compile(project, frame, width, height)
+    film = Film(width, height)
+    tracer.expose(film, replace(scene, max_bounces=min(scene.max_bounces, FIRST_BOUNCES)), 1, 0, cancelled)
+    return film
+
+
+def jpeg_of(film: Film, project: Project, frame: int, compiler: SceneCompiler, samples: int) -> bytes:
+    """The film as a picture, denoised the better the more samples it has."""
+    final = samples >= FULL_SAMPLES
+    clean = denoise(film, "high" if final else "fast", prefilter=final)
+    behind = compiler.background(project, frame, film.width, film.height)
+    look = shown_look(project)
+    shown = to_bytes(to_display(expose(with_background(clean, film.alpha, behind), look), look.view))
+    buffer = io.BytesIO()
+    Image.fromarray(shown).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
+    return buffer.getvalue()
 
 
 class LensEye:

@@ -16,8 +16,9 @@ from cyclorama.core.scene import new_project
 def test_functions_are_compiled_ahead_for_the_types_the_tracer_gives_them(tracer: Tracer) -> None:
     scene = SceneCompiler(lambda key: b"").compile(new_project("Empty"), 1, 16, 16)
     for function, arguments in large_functions(scene):
-        # none at all when the whole kernel came from the cache
-        assert {tuple(s) for s in function.signatures} <= {arguments}, function.__name__
+        # none at all when the whole kernel came from the cache; other tests call with other kinds of rows
+        used = {tuple(s) for s in function.signatures if s[0] == arguments[0]}
+        assert used <= {arguments}, function.__name__
         misses = sum(function.stats.cache_misses.values())
         function.compile(arguments)
         assert sum(function.stats.cache_misses.values()) == misses, function.__name__

@@ -12,6 +12,7 @@ from ..picture.exposure import exposure_scale, shown_look
 from ..scene import Background, Project
 from ..scene.light import BASE_ENVIRONMENT_NIT
 from ..textures import srgb_to_linear_table
+from .camera_rays import lens_falloff
 from .lights import environment_turn
 from .parameters import ReadAsset
 
@@ -34,8 +35,8 @@ def background_of(
         half_w, half_h = half_extent(project.camera, width, height)
         x = ((np.arange(width) + 0.5) / width * 2 - 1) * half_w
         y = ((np.arange(height) + 0.5) / height * 2 - 1) * half_h
-        cos2 = 1 / (1 + x[None, :] ** 2 + y[:, None] ** 2)
-        picture = np.asarray(picture * (1 + vignette * (cos2 * cos2 - 1))[..., None], np.float32)
+        share = lens_falloff.py_func(x[None, :], y[:, None], vignette)  # type: ignore[attr-defined]
+        picture = np.asarray(picture * share[..., None], np.float32)
     return picture
 
 

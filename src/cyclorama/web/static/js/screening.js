@@ -116,7 +116,8 @@ async function show(i) {
   scrub.value = at;
   byId("frame-now").value = frames[at];
   byId("frame-time").textContent = `${((at * take.rate[1]) / take.rate[0]).toFixed(2)} s`;
-  for (let k = 1; k <= 6; k++) load((at + k) % frames.length);
+  // mixed frames are made when they are asked for: only those that will be seen
+  if (playing || !changed().length) for (let k = 1; k <= 6; k++) load((at + k) % frames.length);
 }
 
 function play() {
