@@ -52,7 +52,8 @@ from .surface import (
 )
 from .volume import scatter_in
 
-PAIRS_PER_BOUNCE = 4
+PAIRS_PER_BOUNCE = 5
+"""pick and lobe, place on the light, direction, hole and roulette, free path in a medium"""
 ROULETTE_FROM = 2
 SUBJECT_FROM_PART = 2
 """Parts below are the set."""

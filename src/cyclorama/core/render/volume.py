@@ -20,7 +20,8 @@ ROULETTE_AFTER = 12
 def scatter_in(medium, i, rays, reach, thr, seed, index, pair, step):
     """Go on inside: 0 the boundary is reached, 1 absorbed, 2 scattered; throughput (3,), new origin and direction."""
     nothing = (0.0, 0.0, 0.0)
-    u1, u2 = sample_pair(seed, index, pair)
+    # a pair of its own: where the boundary is reached, the surface goes on to use all others of this step
+    u1, u2 = sample_pair(seed, index, pair + 4)
     a, b, c = medium[SCATTER] * 1.0, medium[SCATTER + 1] * 1.0, medium[SCATTER + 2] * 1.0
     total = thr[0] + thr[1] + thr[2]
     if total <= 0.0:
@@ -41,7 +42,7 @@ def scatter_in(medium, i, rays, reach, thr, seed, index, pair, step):
     )  # fmt: skip
     if step > ROULETTE_AFTER:
         u3, _ = sample_pair(seed, index, pair + 2)
-        keep = min(0.98, max(thr[0], max(thr[1], thr[2])))
+        keep = min(0.998, max(thr[0], max(thr[1], thr[2])))
         if u3 >= keep or step > LONGEST_WALK:
             return 1, thr, nothing, nothing
         thr = (thr[0] / keep, thr[1] / keep, thr[2] / keep)
