@@ -165,10 +165,10 @@ def shown(radiance: np.ndarray, project: Project) -> np.ndarray:
 
 
 def _clean_after(project: Project, compiler: SceneCompiler, tracer: Tracer) -> str:
-    """When the developing picture first comes within SSIM 0.95 of 1024 samples."""
+    """When the developing picture first comes within SSIM 0.95 of 512 samples."""
     scene = compiler.compile(project, 1, WIDTH, HEIGHT)
     reference = Film(WIDTH, HEIGHT)
-    tracer.expose(reference, scene, 1024, seed=9)
+    tracer.expose(reference, scene, 512, seed=9)
     truth = shown(denoise(reference), project)
     film, start = Film(WIDTH, HEIGHT), time.perf_counter()
     for target in STEPS:

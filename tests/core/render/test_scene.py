@@ -245,3 +245,14 @@ def test_a_missing_file_is_told() -> None:
 
     with pytest.raises(NotFoundError):
         SceneCompiler(gone).compile(project, 1, 16, 16)
+
+
+@pytest.mark.parametrize("place", [(40, 60), (63, 30), (0, 70), (32, 0), (20, 95), (62, 50)])
+def test_a_single_bright_pixel_is_noise_at_the_border_too(place: tuple[int, int]) -> None:
+    """A firefly goes, wherever it is; its light is not spread into a spot that can be seen."""
+    film = Film(96, 64)
+    film.count[:] = 1
+    picture = 1 + 0.1 * np.random.default_rng(0).normal(size=(64, 96, 3))
+    picture[place] = 60.0
+    film.sums[:, :3], film.sums[:, 3:6], film.sums[:, 7] = picture.reshape(-1, 3), 0.5, 1.0
+    assert denoise(film).max() < 1.35

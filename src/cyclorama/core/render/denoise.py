@@ -8,7 +8,8 @@ from .film import Film
 
 BORDER_PX = 12
 """The filter is weak at the border of its input (single bright or dark pixels stay); it gets this much mirrored
-picture all round, which is cut off again."""
+picture all round, which is cut off again. The outermost pixels stand once: doubled, a single bright one would look
+like something that is meant."""
 
 
 def denoise(film: Film, quality: str = "high", prefilter: bool = True, radiance: RGBImage | None = None) -> RGBImage:
@@ -53,4 +54,4 @@ def _clean(noisy: RGBImage, guides: Guides, quality: str, prefiltered: bool) -> 
 
 
 def _bordered(picture: RGBImage) -> RGBImage:
-    return np.pad(picture, ((BORDER_PX, BORDER_PX), (BORDER_PX, BORDER_PX), (0, 0)), mode="symmetric")
+    return np.pad(picture, ((BORDER_PX, BORDER_PX), (BORDER_PX, BORDER_PX), (0, 0)), mode="reflect")

@@ -47,7 +47,7 @@ export class Lens {
   #told(message) {
     if (message.preparing !== undefined) this.preparing = message.preparing;
     this.status.textContent = message.preparing
-      ? "Preparing the renderer, first time only, about 30 s"
+      ? "Preparing the renderer, first time only, under a minute"
       : (message.error ?? this.status.textContent.replace(/^Preparing.*/, ""));
   }
 
