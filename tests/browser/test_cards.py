@@ -10,6 +10,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import LONG_MS, Server
+from tests.moving_models import bending_bar
 
 from cyclorama.core.scene import Project, SetValue, apply_set
 from cyclorama.shoot import desk
@@ -37,6 +38,28 @@ def picture(tmp_path: Path) -> Path:
     Image.fromarray(np.full((16, 16, 3), 128, np.uint8)).save(buffer, "PNG")
     path.write_bytes(buffer.getvalue())
     return path
+
+
+def test_animation_bends_the_stand_in_and_is_set_on_the_card(page: Page, server: Server, tmp_path: Path) -> None:
+    model = tmp_path / "bar.glb"
+    model.write_bytes(bending_bar()[0].to_bytes())
+    page.goto(server.address)
+    page.set_input_files("#model-file", str(model))
+    page.wait_for_url("**/projects/**", timeout=LONG_MS)
+    expect(page.locator("#animation-explained")).to_contain_text("10 times", timeout=LONG_MS)
+    with page.expect_response(re.compile(r"/pose\?animation=0&seconds=0\.5$")) as answer:
+        page.fill("#frame-number", "13")
+        page.press("#frame-number", "Enter")
+    assert answer.value.ok
+    card = page.locator("[data-card=subject]")
+    card.get_by_role("button", name="Once").click()
+    expect(page.locator("#animation-explained")).to_contain_text("then stands")
+    card.locator("#animation").select_option("")
+    expect(card.get_by_text("Repeat", exact=True)).to_be_hidden()
+    undo(page)
+    expect(card.get_by_text("Repeat", exact=True)).to_be_visible()
+    play = project(server, page.url).subject.play  # type: ignore[union-attr]
+    assert (play.animation, play.repeat) == ("animation-1", "once")
 
 
 def test_lights_are_added_shaped_and_removed(page: Page, server: Server, floor: str) -> None:

@@ -177,8 +177,8 @@ def test_the_forecast_counts_every_pass(data_folder: Path, tracer: Tracer, monke
 @pytest.mark.parametrize("whole_loop", [True, False])
 def test_calm_frames_do_not_depend_on_the_order(data_folder: Path, tracer: Tracer, whole_loop: bool) -> None:
     """With neighbours a frame made alone, as after a resume, is the same to the bit as in a run from the start."""
-    values = {"shoot/denoise_neighbours": True, "shoot/denoise": True}
-    studio, saved = studio_with(data_folder, samples=2, **values)
+    values = {"shoot/denoise_neighbours": True, "shoot/denoise": True, "lights": [{"id": "key", "name": "Key"}]}
+    studio, saved = studio_with(data_folder, samples=2, frames=24, **values)  # small steps: surfaces are seen again
     project = saved.project if whole_loop else apply_set(saved.project, SetValue(path="shoot/to_frame", value=4))
 
     def maker() -> FrameMaker:

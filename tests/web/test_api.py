@@ -1,6 +1,7 @@
 """The JSON interface: states, stale edits, intake, bad input, clips."""
 
 import io
+import json
 import time
 import zipfile
 from collections.abc import Iterator
@@ -8,9 +9,12 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
+import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from tests.conftest import sphere
 from tests.core.geometry.test_intake import BAD, glb
+from tests.moving_models import bending_bar, turning
 
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.tracer import Tracer
@@ -57,6 +61,48 @@ def test_a_model_becomes_a_project_that_is_fitted_and_grounded(client: TestClien
     assert len(state["move"]["cameras"]) == 240
     assert client.get(f"/api/assets/{state['subject']['asset']}/standin").status_code == 200
     assert client.get(f"/projects/{ball}").status_code == 200
+
+
+@pytest.mark.parametrize("size_m", [0.02, 5.0])
+def test_a_first_model_is_exposed_whatever_its_size(client: TestClient, size_m: float) -> None:
+    """Lights of one power stand as far away as its size asks for; the exposure is metered for that."""
+    model = turning(sphere(size_m / 2, 32))
+    key = intake(client, "/api/intakes", {"ball.glb": model})["result"]["project"]
+    before = client.get(f"/api/projects/{key}").json()
+    after = change(client, key, before["version"], {"kind": "meter"}).json()
+    assert after["project"]["look"]["ev100"] == pytest.approx(before["project"]["look"]["ev100"], abs=0.02)
+    assert before["project"]["look"]["ev100"] != 9.0
+
+
+def test_an_animation_is_played_and_posed(client: TestClient) -> None:
+    glb, _ = bending_bar()
+    key = intake(client, "/api/intakes", {"bar.glb": glb.to_bytes()})["result"]["project"]
+    state = client.get(f"/api/projects/{key}").json()
+    assert state["subject"]["animation"] == 0
+    assert "10 times" in state["subject"]["animation_sentence"]
+    seconds = state["move"]["animation_s"]
+    assert len(seconds) == 240
+    assert seconds[0] == seconds[24] == 0
+    asset = state["subject"]["asset"]
+    header = client.get(f"/api/assets/{asset}/standin").content
+    count = json.loads(header[4 : 4 + int.from_bytes(header[:4], "little")])["vertices"]
+
+    def heights(at: float) -> np.ndarray:
+        data = client.get(f"/api/assets/{asset}/pose?animation=0&seconds={at}").content
+        assert len(data) == count * 16
+        return np.frombuffer(data, "<f4", count * 3).reshape(-1, 3)[:, 1]
+
+    assert heights(0.0).max() == pytest.approx(2.0)
+    assert heights(1.0).max() < 1.2
+    assert client.get(f"/api/assets/{asset}/pose?animation=1&seconds=0").status_code == 404
+    assert client.get(f"/api/assets/{asset}/pose?animation=0&seconds=nan").status_code == 422
+    looped = change(client, key, state["version"], put("subject/play/repeat", "loop"), put("subject/play/speed", 0.73))
+    assert looped.json()["stations"][0]["mark"] == "look"
+    assert "7.3 times" in looped.json()["stations"][0]["hints"][0]
+    for path, value in (("subject/play/animation", "animation-9"), ("subject/animations/animation-1/seconds", 9)):
+        assert "error" in change(client, key, looped.json()["version"], put(path, value)).json()
+    rest = change(client, key, looped.json()["version"], put("subject/play/animation", None)).json()
+    assert rest["subject"]["size_m"][0] == pytest.approx(0.2, abs=1e-6)
 
 
 def test_edit_undo_redo_and_stale(client: TestClient, ball: str) -> None:
@@ -143,9 +189,9 @@ def test_forecast_poster_and_meter(client: TestClient, ball: str) -> None:
     forecast = client.get(f"/api/projects/{ball}/forecast").json()
     assert forecast["seconds"] > forecast["plus_minus"] > 0
     assert client.get(f"/api/projects/{ball}/poster").content[:3] == b"\xff\xd8\xff"
-    metered = change(client, ball, state["version"], {"kind": "meter"}).json()
-    assert metered["undo"] == "Meter the subject"
-    assert metered["project"]["look"]["ev100"] != state["project"]["look"]["ev100"]
+    brighter = [put(f"lights/{x['id']}/strength_stops", x["strength_stops"] + 2) for x in state["project"]["lights"]]
+    metered = change(client, ball, state["version"], *brighter, {"kind": "meter"}).json()
+    assert metered["project"]["look"]["ev100"] == pytest.approx(state["project"]["look"]["ev100"] + 2, abs=0.02)
 
 
 def test_removing_a_project_takes_its_takes_along(client: TestClient, ball: str) -> None:

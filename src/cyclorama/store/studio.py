@@ -30,10 +30,11 @@ class Studio:
         self.assets.put(report_key(intake.subject.asset), intake.report.model_dump_json().encode())
 
     def measures(self, project: Project) -> Measures | None:
-        """Measures of the project's subject, None when it has none."""
+        """Measures of the project's subject with all the room that its animation takes, None when it has none."""
         if project.subject is None:
             return None
-        return Measures.from_bytes(self.assets.get(measures_key(project.subject.asset)))
+        measures = Measures.from_bytes(self.assets.get(measures_key(project.subject.asset)))
+        return measures.playing(project.subject)
 
     def report(self, project: Project) -> IntakeReport | None:
         """The report of the subject's intake, None when there is none."""

@@ -13,11 +13,12 @@ from .. import __version__
 from ..core.errors import CycloramaError, IntakeError, NotFoundError, StaleError
 from ..shoot.worker import ensure_worker, mark_interrupted
 from ..store import Studio
-from . import live, pages, projects, takes
+from . import live, pages, projects, standins, takes
 from .clips import ClipDesk
 from .context import Context
 from .intakes import IntakeDesk
 from .lens import Lens
+from .puppets import Puppets
 
 HERE = Path(__file__).parent
 _STATUS = {NotFoundError: 404, StaleError: 409, IntakeError: 422}
@@ -32,7 +33,7 @@ def create_app(folder: Path) -> FastAPI:
         mark_interrupted(studio)
         if studio.takes.next_queued():
             ensure_worker(studio)
-        app.state.context = Context(studio, Lens(studio), IntakeDesk(), ClipDesk())
+        app.state.context = Context(studio, Lens(studio), IntakeDesk(), ClipDesk(), Puppets(studio))
         yield
         app.state.context.lens.close()
 
@@ -40,7 +41,7 @@ def create_app(folder: Path) -> FastAPI:
     app.add_exception_handler(CycloramaError, _tell)
     app.add_exception_handler(RequestValidationError, _tell_invalid)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for module in (pages, projects, takes, live):
+    for module in (pages, projects, standins, takes, live):
         app.include_router(module.router)
     return app
 

@@ -8,6 +8,7 @@ from ..store import Studio
 from .clips import ClipDesk
 from .intakes import IntakeDesk
 from .lens import Lens
+from .puppets import Puppets
 
 
 @dataclass(slots=True)
@@ -16,6 +17,7 @@ class Context:
     lens: Lens
     intakes: IntakeDesk
     clips: ClipDesk
+    puppets: Puppets
 
 
 def context(connection: HTTPConnection) -> Context:

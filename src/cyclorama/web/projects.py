@@ -9,16 +9,13 @@ from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
 from ..core.errors import IntakeError
-from ..core.framing import fit_subject
-from ..core.geometry.build import build_disc, build_sweep
-from ..core.geometry.kept import Intake, content_hash, standin_key
-from ..core.geometry.measure import grounded, placed_hull
-from ..core.geometry.standin_file import pack_meshes
+from ..core.geometry.kept import Intake, content_hash
 from ..core.light.environment import broken_pixels
 from ..core.picture.decode import decode_picture
 from ..core.picture.files import read_linear
 from ..core.scene import Change, Project, new_project
 from ..core.sheet import perform
+from ..core.sheet.arrive import put_on_set
 from ..core.sheet.words import duration
 from ..shoot import desk
 from ..shoot.forecast import forecast
@@ -148,24 +145,6 @@ def poster(ctx: Ctx, project_id: str) -> Response:
     return Response(path.read_bytes(), media_type="image/jpeg", headers={"cache-control": "no-cache"})
 
 
-@router.get("/assets/{asset}/standin")
-def standin(ctx: Ctx, asset: str) -> Response:
-    """The reduced mesh of a subject; never changes for an asset."""
-    return Response(
-        ctx.studio.assets.get(standin_key(asset)), media_type="application/octet-stream",
-        headers={"cache-control": "public, max-age=31536000, immutable"},
-    )  # fmt: skip
-
-
-@router.get("/projects/{project_id}/set")
-def set_mesh(ctx: Ctx, project_id: str) -> Response:
-    """Sweep (part 0) and disc (part 1) for the stand-in."""
-    stage = ctx.studio.projects.get(project_id).project.set
-    pieces = [(build_sweep(stage.sweep, 64), 0)] if stage.sweep.on else []
-    pieces += [(build_disc(stage.disc, 96), 1)] if stage.disc.on else []
-    return Response(pack_meshes(pieces), media_type="application/octet-stream")
-
-
 async def _uploaded(files: list[UploadFile]) -> dict[str, bytes]:
     total, result = 0, {}
     for file in files:
@@ -208,48 +187,10 @@ def _accept(ctx: Context, intake: Intake, project_id: str | None) -> dict[str, A
     if project_id is None:
         project_id = ctx.studio.projects.create(new_project(stem[:80].capitalize() or "Untitled")).project.id
     saved: Saved = ctx.studio.projects.get(project_id)
-    saved = ctx.studio.projects.edit(
-        project_id, saved.version, f"Bring in {intake.subject.source_name}", lambda p: _put_on_set(p, intake)
-    )
+    placed = put_on_set(saved.project, intake, LensEye(ctx.lens))  # metering takes a moment: not under the lock
+    label = f"Bring in {intake.subject.source_name}"
+    saved = ctx.studio.projects.edit(project_id, saved.version, label, lambda _: placed)
     return {"project": project_id, "version": saved.version}
-
-
-def _put_on_set(project: Project, intake: Intake) -> Project:
-    """The model on the set; disc, lights and camera take its size so that it looks right at once."""
-    hull = placed_hull(intake.measures, intake.subject.placement)
-    size = float((hull.max(axis=0) - hull.min(axis=0)).max())
-    foot = float((hull[:, [0, 2]] ** 2).sum(axis=1).max() ** 0.5)
-    first = project.subject is None
-    stage = project.set
-    if first:
-        disc = stage.disc.model_copy(
-            update={
-                "radius_m": min(max(foot * 1.5, 0.005), 50), "height_m": min(max(size * 0.03, 0.001), 5),
-                "edge_m": min(size * 0.008, 1),
-            }
-        )  # fmt: skip
-        wide = min(max(size * 20, 0.5), 200)
-        sweep = stage.sweep.model_copy(
-            update={"width_m": wide, "depth_m": wide, "height_m": wide * 0.45, "fillet_m": wide * 0.2}
-        )
-        stage = stage.model_copy(update={"disc": disc, "sweep": sweep})
-    placement = grounded(intake.measures, intake.subject.placement, stage.stand_height_m)
-    subject = intake.subject.model_copy(update={"placement": placement})
-    lights = project.lights
-    if first:
-        lights = tuple(
-            light.model_copy(
-                update={
-                    "distance_m": min(max(size * 3.2, 0.05), 100), "width_m": min(max(size * 1.3, 0.01), 20),
-                    "height_m": min(max(size * 1.3, 0.01), 20),
-                }
-            )
-            for light in lights
-        )  # fmt: skip
-    changed = project.model_copy(
-        update={"subject": subject, "materials": intake.materials, "set": stage, "lights": lights}
-    )
-    return fit_subject(changed, placed_hull(intake.measures, placement)).project
 
 
 @router.post("/projects/{project_id}/environment")

@@ -10,7 +10,7 @@ from ..core.light.rows import light_colour, light_row
 from ..core.motion import Pose, aim_point, pose_project
 from ..core.scene import Project
 from ..core.sheet import Review, review, stations
-from ..core.sheet.stations import move_sentence
+from ..core.sheet.stations import animation_sentence, move_sentence
 from ..store import Saved, Studio
 
 
@@ -55,15 +55,18 @@ def _move(r: Review) -> dict[str, Any]:
         "cameras": _rounded(poses.cameras[:, :3, :].reshape(len(poses), 12)),
         "subject_deg": _rounded(poses.subject_deg, 5),
         "lights_deg": _rounded(poses.lights_deg, 5),
+        "animation_s": _rounded(poses.animation_s, 5),
     }
 
 
 def _subject(r: Review) -> dict[str, Any] | None:
     if r.subject is None or r.project.subject is None:
         return None
-    s = r.subject
+    s, playing = r.subject, r.project.subject.playing
     return {
         "asset": r.project.subject.asset,
+        "animation": playing[0] if playing else None,
+        "animation_sentence": animation_sentence(r.project),
         "matrix": _rounded(placement_matrix(r.project.subject.placement), 9),
         "size_m": s.size_m,
         "gap_mm": s.gap_mm,
@@ -98,6 +101,7 @@ def pose_state(project: Project, frame: int) -> dict[str, Any]:
         "camera": _rounded(pose.camera[:3].reshape(12)),
         "subject_deg": pose.subject_deg,
         "lights_deg": pose.lights_deg,
+        "animation_s": pose.animation_s,
         "lens": lens_state(project),
         "camera_doc": project.camera.model_dump(mode="json"),
         "start_azimuth_deg": project.move.start_azimuth_deg,

@@ -5,9 +5,9 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from cyclorama.core.motion import FrameRate, frame_angles_deg, pose_project
+from cyclorama.core.motion import FrameRate, animation_s, closes, frame_angles_deg, pose_project, rounds
 from cyclorama.core.motion.poses import loop_steps_deg
-from cyclorama.core.scene import Project, SetValue, apply_set, new_project
+from cyclorama.core.scene import Animation, Play, Project, SetValue, Subject, apply_set, new_project
 
 
 def with_values(**values: object) -> Project:
@@ -74,3 +74,35 @@ def test_rates() -> None:
     assert FrameRate(30000, 1001).seconds(30000) == Fraction(1001)
     assert str(FrameRate(24)) == "24"
     assert str(FrameRate(30000, 1001)) == "29.97"
+
+
+def test_an_animation_runs_through_the_shot_as_it_is_told() -> None:
+    """2 s of animation in a shot of 9 s at double speed: 9 rounds; at speed 0.75 exactly 3.375, or 3 whole ones."""
+    moving = Subject(
+        asset="a" * 32, source_name="x.glb", parts=(), animations=(Animation(id="a", name="A", seconds=2),)
+    )
+
+    def project(**play: object) -> Project:
+        subject = moving.model_copy(update={"play": Play(animation="a", **play)})  # type: ignore[arg-type]
+        move = new_project("x").move.model_copy(update={"frames": 216})
+        return new_project("x").model_copy(update={"subject": subject, "move": move})
+
+    frames = np.arange(217.0)
+    fast = animation_s(project(speed=2.0), frames)
+    assert fast[:4] == pytest.approx(np.arange(4) / 12)
+    assert fast[216] == fast[24] == fast[0] == 0
+    assert closes(project(speed=2.0))
+    whole = project(speed=0.75)
+    assert rounds(whole) == 3
+    assert animation_s(whole, frames)[216] == 0
+    loop = project(speed=0.75, repeat="loop", start_s=0.5)
+    assert rounds(loop) == pytest.approx(3.375)
+    assert animation_s(loop, frames) == pytest.approx((0.5 + frames / 24 * 0.75) % 2)
+    assert not closes(loop)
+    assert closes(project(speed=2.0, repeat="loop"))
+    once = project(repeat="once")
+    assert animation_s(once, np.array([-3, 0, 24, 48, 216.0])) == pytest.approx([0, 0, 1, 2, 2])
+    assert not closes(once)
+    slow = animation_s(project(speed=0.01), frames)
+    assert slow[216] == 0
+    assert slow.max() < 2

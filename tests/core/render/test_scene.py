@@ -56,7 +56,7 @@ def test_edits_rebuild_only_what_they_touch() -> None:
 
     def after(path: str, value: object) -> tuple[bool, bool]:
         scene = compiler.compile(apply_set(project, SetValue(path=path, value=value)), 7, 32, 18)  # type: ignore[arg-type]
-        kept = scene.bodies is first.bodies, scene.materials is first.materials
+        kept = scene.bodies[0] is first.bodies[0], scene.materials is first.materials
         compiler.compile(project, 1, 32, 18)
         return kept
 

@@ -21,7 +21,7 @@ def grid_mesh(points: NDArray[np.float64], uvs: NDArray[np.float64], crease_deg:
     p, q, r = (flat[triangles[:, i]] for i in range(3))
     area = np.linalg.norm(np.cross(q - p, r - p), axis=1)
     triangles, inner = triangles[area > 1e-14], inner[area > 1e-14]
-    v, n, t, f = with_smooth_normals(flat, uvs.reshape(-1, 2), triangles, crease_deg)
+    v, n, t, f, _ = with_smooth_normals(flat, uvs.reshape(-1, 2), triangles, crease_deg)
     return Mesh(v, n, t, f, np.zeros(len(f), np.int32), inner)
 
 

@@ -4,20 +4,23 @@ Runs without any store: it returns the assets to keep as bytes by content hash.
 """
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 
 from ..errors import IntakeError
 from ..picture.decode import decode_picture
-from ..scene import Material, MaterialMaps, Part, Placement, Subject, TextureRef
-from .kept import Intake, content_hash, measures_key, standin_key
-from .measure import centred, grounded, measure
+from ..scene import Animation, Material, MaterialMaps, Part, Placement, Play, Subject, TextureRef
+from .kept import Intake, content_hash, measures_key, rig_key, standin_key, standin_source_key
+from .measure import Measures, centred, grounded, measure
 from .mesh import Mesh, join
 from .polygons import inside_outlines, split_quads
 from .read import FileModel, FilePart, read_model
-from .repair import Repairs, repair
+from .repair import Clean, Repairs, repair
 from .report import Finding, IntakeReport, count
+from .rig import Rig
+from .rigging import build_rig
 from .standin import build_standin
 
 MAX_TRIANGLES = 20_000_000
@@ -38,21 +41,31 @@ def take_in(files: dict[str, bytes], progress: Progress = lambda what, share: No
     assets: dict[str, bytes] = {}
     materials = _keep_pictures(model, assets)
     progress("Checking the mesh", 0.35)
-    mesh, found = _repair_all(model, materials, lambda share: progress("Checking the mesh", 0.35 + 0.3 * share))
+    mesh, rig, found = _repair_all(model, materials, lambda share: progress("Checking the mesh", 0.35 + 0.3 * share))
     progress("Measuring", 0.65)
-    measures = measure(mesh)
+    measures = _measured(mesh, rig)
+    animations = _animations(model, rig)
+    play = Play(animation=animations[0].id) if animations else Play()
     size = np.ptp(mesh.vertices, axis=0).astype(float)
     unit, unit_reason = guess_unit(name, model.unit_m, float(size.max()))
     up, up_reason = guess_up(name, model.up)
-    placement = Placement(unit_m=unit, up=up)
-    placement = grounded(measures, centred(measures, placement, "box"), 0.0)
     progress("Making the stand-in", 0.75)
     data = mesh.to_bytes()
-    asset = content_hash(data)
+    moving = rig.to_bytes() if rig else b""
+    asset = content_hash(data + moving)
     assets[asset] = data
     assets[measures_key(asset)] = measures.to_bytes()
-    assets[standin_key(asset)] = build_standin(mesh, [materials[p.material] for p in model.parts], assets)
-    subject = Subject(asset=asset, source_name=name, parts=_parts(model, materials, mesh), placement=placement)
+    standin, source = build_standin(mesh, [materials[p.material] for p in model.parts], assets)
+    assets[standin_key(asset)] = standin
+    if rig:
+        assets |= {rig_key(asset): moving, standin_source_key(asset): source.tobytes()}
+    subject = Subject(
+        asset=asset, source_name=name, parts=_parts(model, materials, mesh),
+        placement=Placement(unit_m=unit, up=up), animations=animations, play=play,
+    )  # fmt: skip
+    room = measures.playing(subject)
+    placement = grounded(room, centred(room, subject.placement, "box"), 0.0)
+    subject = subject.model_copy(update={"placement": placement})
     report = IntakeReport(
         source_name=name,
         triangles=len(mesh.triangles),
@@ -60,10 +73,21 @@ def take_in(files: dict[str, bytes], progress: Progress = lambda what, share: No
         pictures=len([p for p in model.pictures if p.data]),
         size_file_units=(float(size[0]), float(size[1]), float(size[2])),
         unit_m=unit, unit_reason=unit_reason, up=up, up_reason=up_reason,
-        findings=tuple(_findings(model, found)),
+        findings=(*_findings(model, found), *(_played(a) for a in animations)),
     )  # fmt: skip
     progress("Done", 1.0)
     return Intake(subject, tuple(materials), report, measures, assets)
+
+
+def _measured(mesh: Mesh, rig: Rig | None) -> Measures:
+    rooms = [rig.room(i) for i in range(len(rig.skeleton.animations))] if rig else []
+    sizes = np.array([len(r) for r in rooms], np.int64)
+    return replace(measure(mesh), rooms=np.concatenate([np.zeros((0, 3)), *rooms]), room_sizes=sizes)
+
+
+def _animations(model: FileModel, rig: Rig | None) -> tuple[Animation, ...]:
+    names = enumerate(model.animation_names if rig else ())
+    return tuple(Animation(id=f"animation-{i + 1}", name=n, seconds=rig.skeleton.length_s(i)) for i, n in names if rig)
 
 
 def _check(name: str, model: FileModel) -> None:
@@ -112,14 +136,18 @@ def _keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]
     ]
 
 
-def _repair_all(model: FileModel, materials: list[Material], progress: Callable[[float], None]) -> tuple[Mesh, Repairs]:
-    found, meshes = Repairs(), []
+def _repair_all(
+    model: FileModel, materials: list[Material], progress: Callable[[float], None]
+) -> tuple[Mesh, Rig | None, Repairs]:  # fmt: skip
+    """All parts as one mesh, how it moves (None: it has no animations), and what was repaired."""
+    found, meshes, cleaned = Repairs(), [], []
     kept: list[FilePart] = []
     for i, part in enumerate(model.parts):
         clean, repairs = repair(part, materials[part.material].transmission_weight > 0)
         found += repairs
         if len(clean.triangles):
             kept.append(part)
+            cleaned.append(clean)
             numbers = np.zeros(len(clean.triangles), np.int32)
             inner = (
                 split_quads(clean.vertices, clean.triangles)
@@ -131,7 +159,14 @@ def _repair_all(model: FileModel, materials: list[Material], progress: Callable[
     if not meshes:
         raise IntakeError("All faces of the model are without an area: nothing that could be seen.")
     model.parts = kept
-    return join(meshes), found
+    return join(meshes), _rig(model, cleaned), found
+
+
+def _rig(model: FileModel, cleaned: list[Clean]) -> Rig | None:
+    if model.skeleton is None or not model.skeleton.animations:
+        return None
+    bindings = [p.binding for p in model.parts if p.binding is not None]
+    return build_rig(model.skeleton, list(zip(bindings, cleaned, strict=True)))
 
 
 def _parts(model: FileModel, materials: list[Material], mesh: Mesh) -> tuple[Part, ...]:
@@ -163,6 +198,10 @@ def guess_up(name: str, stated: str | None) -> tuple[Literal["y", "z"], str]:
     if stated == "z":
         return "z", "STL files mostly have Z up"
     return "y", f"{name.rsplit('.', 1)[-1].upper()} does not say; Y up is most common"
+
+
+def _played(animation: Animation) -> Finding:
+    return Finding(mark="ready", what=f"Animation ‘{animation.name}’, {animation.seconds:.3g} s")
 
 
 def _findings(model: FileModel, r: Repairs) -> list[Finding]:

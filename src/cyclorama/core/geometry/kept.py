@@ -21,14 +21,27 @@ class Intake:
     measures: Measures
     assets: dict[str, bytes] = field(default_factory=dict)
 
+    @property
+    def room(self) -> Measures:
+        """The measures with all the room that the subject's animation takes."""
+        return self.measures.playing(self.subject)
+
 
 def content_hash(data: bytes) -> str:
     """The name under which bytes are kept."""
     return hashlib.sha256(data).hexdigest()[:32]
 
 
+def standin_source_key(asset: str) -> str:
+    return f"{asset}.standinsource"
+
+
 def measures_key(asset: str) -> str:
     return f"{asset}.measures"
+
+
+def rig_key(asset: str) -> str:
+    return f"{asset}.rig"
 
 
 def standin_key(asset: str) -> str:

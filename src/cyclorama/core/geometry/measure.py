@@ -2,13 +2,13 @@
 so they are taken once in the file's space and carried along."""
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Points, Vec3
-from ..scene import Placement, Project
+from ..scene import Placement, Project, Subject
 from ..scene.subject import CentreMethod
 from .mesh import Mesh, face_normals
 from .placement import file_to_metres, placement_matrix
@@ -27,6 +27,16 @@ class Measures:
     """best-fit axis of revolution, unit"""
     axis_residual: float
     """0 for a perfect body of revolution, towards 1 for a shape without an axis"""
+    rooms: Points = field(default_factory=lambda: np.zeros((0, 3)))
+    """(r, 3) corners of the hulls of all that each animation passes through, end to end"""
+    room_sizes: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    """(a,) how many of them belong to each animation"""
+
+    def playing(self, subject: Subject) -> "Measures":
+        """The same, its hull that of all the room which the subject's animation takes."""
+        if subject.playing is None:
+            return self
+        return replace(self, hull=np.split(self.rooms, np.cumsum(self.room_sizes)[:-1])[subject.playing[0]])
 
     def to_bytes(self) -> bytes:
         buffer = io.BytesIO()
@@ -36,7 +46,7 @@ class Measures:
     @staticmethod
     def from_bytes(data: bytes) -> "Measures":
         with np.load(io.BytesIO(data), allow_pickle=False) as file:
-            values = {name: file[name] for name in Measures.__slots__}
+            values = {name: file[name] for name in Measures.__slots__ if name in file}
         return Measures(**{**values, "axis_residual": float(values["axis_residual"])})
 
 
@@ -70,7 +80,7 @@ def convex_corners(points: Points) -> Points:
     from scipy.spatial import ConvexHull, QhullError
 
     try:
-        outer = _outermost_points(points) if len(points) > MAX_HULL_INPUT else points
+        outer = outermost_points(points) if len(points) > MAX_HULL_INPUT else points
         corners = np.ascontiguousarray(outer[ConvexHull(outer).vertices])
     except (QhullError, ValueError):
         # flat or thinner: the corners of its box contain it
@@ -83,7 +93,7 @@ def _axis_extremes(points: Points) -> NDArray[np.intp]:
     return np.concatenate([points.argmin(axis=0), points.argmax(axis=0)])
 
 
-def _outermost_points(points: Points, columns: int = 256) -> Points:
+def outermost_points(points: Points, columns: int = 256) -> Points:
     """The farthest point in each of many small solid angles around the middle of the box, and the box's touches."""
     low, high = points.min(axis=0), points.max(axis=0)
     p = (points - (low + high) / 2) / np.maximum(high - low, 1e-300)

@@ -53,16 +53,17 @@ def with_smooth_normals(
     uvs: NDArray[np.floating],
     triangles: NDArray[np.integer],
     crease_deg: float = 35.0,
-) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]:
-    """Vertices, normals, uvs and triangles with vertices split along creases."""
+) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.int32], NDArray[np.intp]]:
+    """Vertices, normals, uvs and triangles with vertices split along creases, and which vertex each was."""
     normals = smooth_normals(vertices, triangles, crease_deg).reshape(-1, 3)
     corner = triangles.ravel()
     key = np.column_stack([corner.astype(np.int64), np.round(normals * 1e4).astype(np.int64)])
     _, keep, inverse = np.unique(key, axis=0, return_index=True, return_inverse=True)
-    source = corner[keep]
+    source = corner[keep].astype(np.intp)
     return (
         vertices[source].astype(np.float32),
         normals[keep].astype(np.float32),
         uvs[source].astype(np.float32),
         inverse.reshape(-1, 3).astype(np.int32),
+        source,
     )

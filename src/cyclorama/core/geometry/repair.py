@@ -37,6 +37,8 @@ class Clean:
     normals: NDArray[np.float32]
     uvs: NDArray[np.float32]
     triangles: NDArray[np.int32]
+    source: NDArray[np.intp]
+    """(v,) which vertex of the file each was"""
 
 
 def repair(part: FilePart, keeps_winding: bool) -> tuple[Clean, Repairs]:
@@ -58,11 +60,10 @@ def repair(part: FilePart, keeps_winding: bool) -> tuple[Clean, Repairs]:
         found.inside_out = 1
     if normals is None or not np.isfinite(normals).all() or np.any(np.abs(normals).sum(axis=1) < 1e-6):
         found.without_normals = len(triangles)
-        v, n, t, f = with_smooth_normals(vertices, uvs, triangles)
-        return Clean(v, n, t, f), found
+        return Clean(*with_smooth_normals(vertices, uvs, triangles)), found
     normals, found.flipped_normals = _face_outwards(vertices, triangles, normals)
     return Clean(vertices.astype(np.float32), unit_rows(normals), uvs.astype(np.float32),
-                 np.ascontiguousarray(triangles, np.int32)), found  # fmt: skip
+                 np.ascontiguousarray(triangles, np.int32), np.arange(len(vertices))), found  # fmt: skip
 
 
 def _sound(vertices: NDArray[np.float64], triangles: NDArray[np.int64], position: NDArray[np.intp],

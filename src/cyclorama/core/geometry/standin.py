@@ -13,27 +13,31 @@ from .standin_file import pack
 TARGET_TRIANGLES = 40_000
 
 
-def build_standin(mesh: Mesh, materials: list[Material], assets: dict[str, bytes]) -> bytes:
-    """A reduced mesh in file space as one binary (see `pack`); `materials` has one for each part."""
+def build_standin(mesh: Mesh, materials: list[Material], assets: dict[str, bytes]) -> tuple[bytes, NDArray[np.int32]]:
+    """A reduced mesh in file space as one binary (see `pack`), and the vertex of the mesh each of its vertices is.
+
+    `materials` has one for each part.
+    """
     share = min(1.0, TARGET_TRIANGLES / max(len(mesh.triangles), 1))
-    pieces = []
+    pieces, sources = [], []
     for part, material in enumerate(materials):
-        v, n, uv, t = _reduced(mesh, part, share)
-        pieces.append((part, v, n, _map_colours(material, uv, assets), t))
-    return pack(pieces)
+        v, source, t = _reduced(mesh, part, share)
+        pieces.append((part, v, mesh.normals[source], _map_colours(material, mesh.uvs[source], assets), t))
+        sources.append(source)
+    return pack(pieces), np.concatenate(sources).astype(np.int32)
 
 
-def _reduced(mesh: Mesh, part: int, share: float) -> tuple[NDArray[np.float32], ...]:
+def _reduced(mesh: Mesh, part: int, share: float) -> tuple[NDArray[np.float32], NDArray[np.intp], NDArray[np.int32]]:
     faces = mesh.triangles[mesh.part == part]
     used, local = np.unique(faces, return_inverse=True)
-    v, n, uv = mesh.vertices[used], mesh.normals[used], mesh.uvs[used]
+    v = mesh.vertices[used]
     faces = local.reshape(-1, 3).astype(np.int32)
     wanted = max(64, int(len(faces) * share))
     if len(faces) <= wanted:
-        return v, n, uv, faces
+        return v, used, faces
     points, reduced = fast_simplification.simplify(v.astype(np.float32), faces, target_count=wanted)
     _, nearest = cKDTree(v).query(points)
-    return points.astype(np.float32), n[nearest], uv[nearest], reduced.astype(np.int32)
+    return points.astype(np.float32), used[nearest], reduced.astype(np.int32)
 
 
 def _map_colours(material: Material, uv: NDArray[np.float32], assets: dict[str, bytes]) -> NDArray[np.uint8]:

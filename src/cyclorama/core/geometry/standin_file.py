@@ -15,6 +15,13 @@ def pack_meshes(meshes: list[tuple[Mesh, int]]) -> bytes:
                   for m, part in meshes])  # fmt: skip
 
 
+def packed_normals(normals: NDArray) -> NDArray[np.int8]:
+    """Unit normals (v, 3) as they are in the binary (v, 4)."""
+    packed = np.zeros((len(normals), 4), np.int8)
+    packed[:, :3] = np.round(normals * 127)
+    return packed
+
+
 def pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:
     """Pieces of (part, positions, normals, colours, triangles) as one binary for the browser.
 
@@ -29,9 +36,7 @@ def pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:
         base, start = base + len(v), start + len(t)
     header = json.dumps({"vertices": base, "triangles": start, "parts": ranges}).encode()
     header += b" " * (-len(header) % 4)
-    normals = np.zeros((base, 4), np.int8)
-    if pieces:
-        normals[:, :3] = np.round(np.concatenate([p[2] for p in pieces]) * 127)
+    normals = packed_normals(np.concatenate([np.zeros((0, 3)), *(p[2] for p in pieces)]))
     return b"".join([
         struct.pack("<I", len(header)), header,
         *(p[1].astype("<f4").tobytes() for p in pieces), normals.tobytes(), *(p[3].tobytes() for p in pieces),

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from ..arrays import Mat4, Mat4s, Vec3
 from ..scene import Camera, Move, Project
 from .frames import frame_angles_deg
+from .play import animation_s, rounds
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,6 +22,8 @@ class Pose:
     """turn of subject and disc about the axis"""
     lights_deg: float
     environment_deg: float
+    animation_s: float
+    """where the subject's own animation stands"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +35,7 @@ class Poses:
     subject_deg: NDArray[np.float64]
     lights_deg: NDArray[np.float64]
     environment_deg: NDArray[np.float64]
+    animation_s: NDArray[np.float64]
 
     def __len__(self) -> int:
         return len(self.cameras)
@@ -45,7 +49,17 @@ class Poses:
             float(self.subject_deg[i]),
             float(self.lights_deg[i]),
             float(self.environment_deg[i]),
+            float(self.animation_s[i]),
         )
+
+
+def turned(angles_deg: NDArray[np.float64]) -> Mat4s:
+    """Rotations (k, 4, 4) about the axis of the turn."""
+    a = np.radians(angles_deg)
+    m = np.tile(np.eye(4), (len(a), 1, 1))
+    m[:, 0, 0] = m[:, 2, 2] = np.cos(a)
+    m[:, 0, 2], m[:, 2, 0] = np.sin(a), -np.sin(a)
+    return m
 
 
 def aim_point(camera: Camera) -> Vec3:
@@ -72,8 +86,8 @@ def camera_matrices(azimuth_deg: NDArray[np.float64], camera: Camera) -> Mat4s:
     return m
 
 
-def _poses(project: Project, turn: NDArray[np.float64]) -> Poses:
-    """Poses for the angles (n,) that have been turned since the first frame."""
+def _poses(project: Project, turn: NDArray[np.float64], frames: NDArray[np.float64]) -> Poses:
+    """Poses for the angles (n,) that have been turned by frames (n,) since the first."""
     move, camera = project.move, project.camera
     still = np.zeros(len(turn))
     camera_turn = turn if move.kind == "orbit" else still
@@ -85,6 +99,7 @@ def _poses(project: Project, turn: NDArray[np.float64]) -> Poses:
         subject_deg=subject_turn,
         lights_deg=travelled[move.lights_travel_with],
         environment_deg=travelled[project.environment.travels_with],
+        animation_s=animation_s(project, frames),
     )
 
 
@@ -96,7 +111,7 @@ def pose_project(project: Project) -> Poses:
     """The poses of the project's move through its current camera."""
     move = project.move
     turn = np.zeros(move.frames) if move.kind == "hold" else frame_angles_deg(move.frames, 0.0, _sign(move))
-    return _poses(project, turn)
+    return _poses(project, turn, np.arange(move.frames, dtype=float))
 
 
 def shutter_poses(project: Project, frame: int, count: int) -> Poses:
@@ -104,13 +119,15 @@ def shutter_poses(project: Project, frame: int, count: int) -> Poses:
     move = project.move
     times = frame - move.first_frame + np.linspace(-0.5, 0.5, count) * project.camera.shutter_deg / 360.0
     turn = np.zeros(count) if move.kind == "hold" else _sign(move) * times * 360.0 / move.frames
-    return _poses(project, turn)
+    return _poses(project, turn, times)
 
 
 def shutter_steps(project: Project) -> int:
     """How many poses describe the movement while the shutter is open: one a degree, one if nothing moves."""
-    if project.camera.shutter_deg <= 0 or project.move.kind == "hold":
+    if project.camera.shutter_deg <= 0:
         return 1
+    if project.move.kind == "hold":
+        return 2 if rounds(project) else 1  # the camera stands, but samples need a time for the subject that bends
     return min(2 + int(project.camera.shutter_deg / project.move.frames), 33)
 
 

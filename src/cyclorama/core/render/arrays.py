@@ -27,6 +27,18 @@ class Geometry(NamedTuple):
     part: I32
     """(t,) number of the part: 0 the sweep, 1 the disc, then the subject's"""
     edges: "Edges"
+    shapes: "Shapes"
+
+
+class Shapes(NamedTuple):
+    """Triangles of the body that bends, as it does in one frame; in the body's own space."""
+
+    first: int
+    """number of the first of these triangles"""
+    corners: F32
+    """(k, d, 18) positions (m) and unit normals of the corners at even times of the shutter"""
+    places: F32
+    """(3, d, 9) positions in this frame, the next and the one before; (3, 0, 9) where they are not recorded"""
 
 
 class Edges(NamedTuple):
@@ -101,13 +113,16 @@ class Recording(NamedTuple):
     """(2,) pixels per unit of x/−z and y/−z"""
 
 
+STANDS, TURNS, BENDS = 0, 1, 2
+
+
 class Bodies(NamedTuple):
     """Where the bodies stand while the shutter is open."""
 
     keys: F32
     """(b, k, 7) unit quaternion (x, y, z, w) and translation at even times of the shutter"""
     moving: U8
-    """(b,) 0: stands as it was built; nothing to do"""
+    """(b,) STANDS as it was built, TURNS as a rigid body, or BENDS (and maybe turns)"""
 
 
 class Rays(NamedTuple):
@@ -197,6 +212,10 @@ class Scratch(NamedTuple):
     row: F64
     matrix: F64
     """(3, 4) body → studio"""
+    triangle: F32
+    """(1, 32) a triangle as it has bent"""
+    carry: F64
+    """(3, 3) directions on it, from as it was bound to as it has bent"""
 
 
 def make_rays(n: int) -> Rays:
@@ -219,7 +238,10 @@ def make_samples(n: int, layers: int, first: bool) -> Samples:
 
 
 def make_scratch() -> Scratch:
-    return Scratch(np.zeros(RECORD), np.zeros(COLUMNS), np.zeros((3, 4)))
+    return Scratch(
+        np.zeros(RECORD), np.zeros(COLUMNS), np.zeros((3, 4)), np.zeros((1, 32), np.float32), np.zeros((3, 3))
+    )
 
 
+NO_SHAPES = Shapes(0, np.zeros((1, 0, 18), np.float32), np.zeros((3, 0, 9), np.float32))
 NO_EDGES = Edges(np.zeros(1, np.int64), np.zeros(0, np.int32), np.zeros((0, 12), np.float32))

@@ -1,7 +1,8 @@
-"""Rigid bodies and ray queries: one Embree scene a body, rays are taken into the body's own space.
+"""Bodies and ray queries: one Embree scene a body, rays are taken into the body's own space.
 
 A body that does not turn in a frame is queried directly. Moving a body changes a few numbers, never a structure;
-while the shutter is open every ray meets the body where it stands at the ray's own time.
+while the shutter is open every ray meets the body where it stands at the ray's own time. A body that bends has a
+structure for each frame, which knows its shape at even times of the shutter.
 """
 
 from dataclasses import dataclass
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from ..kernel import device, kernel
-from .arrays import F32, I32, Bodies, Hits, Rays, Records
+from .arrays import BENDS, F32, I32, Bodies, Hits, Rays, Records
 from .embree import (
     HIT_GEOMETRY,
     HIT_TRIANGLE,
@@ -70,7 +71,7 @@ def pose_at(keys, time, m):
 
 
 @device
-def _put_ray(room, words, moving, m, origin, direction, i, far):
+def _put_ray(room, words, moving, m, origin, direction, i, far, time):
     """Ray i, taken into the space of a body that moves, as the library wants it."""
     x, y, z = origin[i, 0] * 1.0, origin[i, 1] * 1.0, origin[i, 2] * 1.0
     dx, dy, dz = direction[i, 0] * 1.0, direction[i, 1] * 1.0, direction[i, 2] * 1.0
@@ -82,7 +83,7 @@ def _put_ray(room, words, moving, m, origin, direction, i, far):
                       m[0, 2] * dx + m[1, 2] * dy + m[2, 2] * dz)  # fmt: skip
     room[RAY_ORIGIN], room[RAY_ORIGIN + 1], room[RAY_ORIGIN + 2] = x, y, z
     room[RAY_DIRECTION], room[RAY_DIRECTION + 1], room[RAY_DIRECTION + 2] = dx, dy, dz
-    room[RAY_NEAR] = room[RAY_TIME] = 0.0
+    room[RAY_NEAR], room[RAY_TIME] = 0.0, time
     room[RAY_FAR] = far
     words[RAY_MASK] = NOTHING
     words[RAY_ID] = words[RAY_FLAGS] = 0
@@ -101,7 +102,8 @@ def _nearest_in_body(
         if moving and not still:
             pose_at(keys, samples[items[i].slot].time, m)
         known = body > 0 and hits.triangle[i] >= 0
-        _put_ray(room, words, moving, m, rays.origin, rays.direction, i, hits.t[i] if known else np.inf)
+        time = samples[items[i].slot].time if moving == BENDS else np.float32(0)
+        _put_ray(room, words, moving, m, rays.origin, rays.direction, i, hits.t[i] if known else np.inf, time)
         words[HIT_GEOMETRY] = NOTHING
         intersect1(scene, ray, nothing)
         if words[HIT_GEOMETRY] != NOTHING:
@@ -124,7 +126,8 @@ def _blocked_by_body(structure, body, keys, moving, rays, distance, samples, ite
             continue
         if moving and not still:
             pose_at(keys, samples[items[i].slot].time, m)
-        _put_ray(room, words, moving, m, rays.origin, rays.direction, i, distance[i])
+        time = samples[items[i].slot].time if moving == BENDS else np.float32(0)
+        _put_ray(room, words, moving, m, rays.origin, rays.direction, i, distance[i], time)
         occluded1(scene, ray, nothing)
         result[i] = 0 if room[RAY_FAR] < 0.0 else -1
 
@@ -135,8 +138,8 @@ def nearest_hits(bodies: list[Body], where: Bodies, rays: Rays, n: int, samples:
     hits = Hits(t, u, v, np.full(n, -1, np.int32), np.zeros(n, np.int32))
     matrix, room = np.zeros((3, 4)), ray_room()
     for b, body in enumerate(bodies):
-        _nearest_in_body(body.structure.handle, b, body.first_triangle, where.keys[b], where.moving[b] != 0, rays,
-                         samples, items, matrix, *room, hits)  # fmt: skip
+        _nearest_in_body(body.structure.handle, b, body.first_triangle, where.keys[b], where.moving[b], rays, samples,
+                         items, matrix, *room, hits)  # fmt: skip
     return hits
 
 
@@ -147,6 +150,6 @@ def blocked(
     result = np.full(n, -1, np.int32)
     matrix, room = np.zeros((3, 4)), ray_room()
     for b, body in enumerate(bodies):
-        _blocked_by_body(body.structure.handle, b, where.keys[b], where.moving[b] != 0, rays, distance, samples, items,
+        _blocked_by_body(body.structure.handle, b, where.keys[b], where.moving[b], rays, distance, samples, items,
                          matrix, *room, result)  # fmt: skip
     return result

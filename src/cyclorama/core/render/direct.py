@@ -2,13 +2,16 @@
 
 import math
 
+import numpy as np
+
 from ..kernel import device
 from ..light.environment import environment_towards, sample_environment
 from ..light.shapes import CASTS, FAR, REFLECTED, SEEN, aim_at, light_hit
 from ..material.row import EMISSION
 from ..vectors import cross, dot
-from .arrays import FROM_CAMERA, KIND_SHIFT
+from .arrays import BENDS, FROM_CAMERA, KIND_SHIFT
 from .bodies import pose_at
+from .deform import bent_triangle
 from .surface import corner, mix3, place, turn
 
 
@@ -147,7 +150,7 @@ def choose(pick, u):
 
 
 @device
-def _aim_at_glow(lights, geometry, materials, bodies, m, u1, u2, p, time):
+def _aim_at_glow(lights, geometry, materials, bodies, scratch, u1, u2, p, time):
     """A point of a glowing triangle: direction, distance, radiance (3,), density."""
     g = choose(lights.mesh_share, u1)
     low, high = lights.mesh_share[g], lights.mesh_share[g + 1]
@@ -155,12 +158,16 @@ def _aim_at_glow(lights, geometry, materials, bodies, m, u1, u2, p, time):
     triangle, body = lights.mesh_triangle[g], lights.mesh_body[g]
     root = math.sqrt(u1)
     u, v = root * (1.0 - u2), root * u2
-    c = geometry.corners
-    a, b, e = corner(c, triangle, 0), corner(c, triangle, 3), corner(c, triangle, 6)
+    c, at = geometry.corners, np.int64(triangle)
+    if bodies.moving[body] == BENDS:
+        bent_triangle(geometry.shapes, at, time, scratch.triangle)
+        c, at = scratch.triangle, 0
+    a, b, e = corner(c, at, 0), corner(c, at, 3), corner(c, at, 6)
     q = mix3(a, b, e, u, v)
     n = cross((b[0] - a[0], b[1] - a[1], b[2] - a[2]), (e[0] - a[0], e[1] - a[1], e[2] - a[2]))
     k = 1.0 / max(math.sqrt(dot(n, n)), 1e-30)
     if bodies.moving[body]:
+        m = scratch.matrix
         pose_at(bodies.keys[body], time, m)
         q, n = place(m, q), turn(m, n)
     x, y, z = q[0] - p[0], q[1] - p[1], q[2] - p[2]
@@ -177,7 +184,7 @@ def _aim_at_glow(lights, geometry, materials, bodies, m, u1, u2, p, time):
 
 
 @device
-def aim(lights, env, geometry, materials, bodies, m, u_pick, u1, u2, p, time, part):
+def aim(lights, env, geometry, materials, bodies, scratch, u_pick, u1, u2, p, time, part):
     """Choose a source and a direction to it.
 
     Returns source k (−1: nothing to aim at), direction, distance (0: casts no shadows), radiance (3,), density, and
@@ -200,7 +207,7 @@ def aim(lights, env, geometry, materials, bodies, m, u_pick, u1, u2, p, time, pa
         if lights.rows[k, REFLECTED] == 0.0:
             only = 2
     elif k == n:
-        d, distance, radiance, density = _aim_at_glow(lights, geometry, materials, bodies, m, u1, u2, p, time)
+        d, distance, radiance, density = _aim_at_glow(lights, geometry, materials, bodies, scratch, u1, u2, p, time)
     else:
         d, (r, g, b), density = sample_environment(env, u1, u2, lights.env_turn)
         s = lights.env_scale * 1.0

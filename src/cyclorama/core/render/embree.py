@@ -42,6 +42,7 @@ for _name, _result, _arguments in (
     ("rtcSetSceneFlags", None, (_P, _U)),
     ("rtcNewGeometry", _P, (_P, _U)),
     ("rtcSetSharedGeometryBuffer", None, (_P, _U, _U, _U, _P, _Z, _Z, _Z)),
+    ("rtcSetGeometryTimeStepCount", None, (_P, _U)),
     ("rtcCommitGeometry", None, (_P,)),
     ("rtcAttachGeometry", _U, (_P, _P)),
     ("rtcReleaseGeometry", None, (_P,)),
@@ -63,22 +64,27 @@ def _shared_device() -> int:
 
 
 class Structure:
-    """What rays are traced against: triangles of one rigid body."""
+    """What rays are traced against: triangles of one body."""
 
     def __init__(self, vertices: F32, triangles: I32):
-        """Build for vertices (n, 3) and triangles (m, 3). Raises CycloramaError when memory runs out."""
+        """Build for vertices (n, 3), or (k, n, 3) at even times of the shutter, and triangles (m, 3).
+
+        Raises CycloramaError when memory runs out.
+        """
         device = _shared_device()
         # the library reads 16 bytes at the last vertex
-        self._vertices = np.zeros((len(vertices) + 1, 3), np.float32)
-        self._vertices[:-1] = vertices
+        steps = vertices.reshape(-1, *vertices.shape[-2:])
+        self._vertices = np.zeros((len(steps), steps.shape[1] + 1, 3), np.float32)
+        self._vertices[:, :-1] = steps
         self._triangles = np.ascontiguousarray(triangles, np.uint32)
         self.handle = np.uint64(_lib.rtcNewScene(device))
         _lib.rtcSetSceneFlags(int(self.handle), _ROBUST)
         geometry = _lib.rtcNewGeometry(device, _TRIANGLES)
-        for kind, layout, array, count in (
-            (_VERTEX, _FLOAT3, self._vertices, len(vertices)), (_INDEX, _UINT3, self._triangles, len(triangles)),
-        ):  # fmt: skip
-            _lib.rtcSetSharedGeometryBuffer(geometry, kind, 0, layout, array.ctypes.data, 0, 12, count)
+        _lib.rtcSetGeometryTimeStepCount(geometry, len(steps))
+        share = _lib.rtcSetSharedGeometryBuffer
+        share(geometry, _INDEX, 0, _UINT3, self._triangles.ctypes.data, 0, 12, len(triangles))
+        for k, step in enumerate(self._vertices):
+            share(geometry, _VERTEX, k, _FLOAT3, step.ctypes.data, 0, 12, steps.shape[1])
         _lib.rtcCommitGeometry(geometry)
         _lib.rtcAttachGeometry(int(self.handle), geometry)
         _lib.rtcReleaseGeometry(geometry)

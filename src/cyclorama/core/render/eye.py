@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arrays import Vec3
+from ..motion import pose_project, turned
 from ..scene import Project
 from .meter import meter_subject
 from .scene import SceneCompiler
@@ -42,7 +43,12 @@ class Eye:
             return None
         places = samples.first[met]
         nearest = places[np.argmin(samples.items["depth"][met])]
-        return nearest[7:10].astype(np.float64), bool(nearest[10] - 1 >= SUBJECT_PART)
+        turns = bool(nearest[10] - 1 >= SUBJECT_PART)
+        point = nearest[:3].astype(np.float64)
+        if turns:
+            back = -pose_project(project).at(frame).subject_deg
+            point = turned(np.array([back]))[0, :3, :3] @ point
+        return point, turns
 
     def colour(self, project: Project, frame: int, x: float, y: float) -> Vec3 | None:
         """Mean radiance (3,) in nit around (x, y); None where no surface is."""

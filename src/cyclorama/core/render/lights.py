@@ -48,15 +48,20 @@ class Glow:
     """Triangles that shine: which, and their share of all that they give."""
 
     def __init__(self, geometry: Geometry, materials: Materials, body_of: I32):
+        """Of a frame's geometry; what bends is taken as it is in the middle of the shutter."""
         luminance = materials.values[:, EMISSION : EMISSION + 3] @ LUMA
         shining = np.flatnonzero(luminance[geometry.material] > 0).astype(np.int32)
-        c = geometry.corners[shining].astype(np.float64)
+        c = geometry.corners[shining, :9].astype(np.float64)
+        first, bent = geometry.shapes.first, geometry.shapes.corners
+        if bent.shape[1]:
+            bends = shining >= first
+            c[bends] = bent[len(bent) // 2][shining[bends] - first, :9]
         area = np.linalg.norm(np.cross(c[:, 3:6] - c[:, 0:3], c[:, 6:9] - c[:, 0:3]), axis=1) / 2
         power = area * luminance[geometry.material[shining]]
         self.triangles, self.bodies = shining, body_of[shining]
         self.total = float(power.sum())
         self.share = np.concatenate([[0.0], np.cumsum(power) / max(self.total, 1e-30)]).astype(np.float32)
-        middle = c[:, :9].reshape(-1, 3, 3).mean(axis=1)
+        middle = c.reshape(-1, 3, 3).mean(axis=1)
         self.middle = power @ middle / self.total if self.total > 0 else np.zeros(3)
 
     def reach(self, aim: Vec3) -> float:

@@ -10,6 +10,7 @@ from ..scene import Material, Project
 from ..trig import sincos_turns
 from ..vectors import basis
 from .arrays import (
+    BENDS,
     I32,
     Hits,
     Rays,
@@ -23,6 +24,7 @@ from .arrays import (
 )
 from .bodies import nearest_hits, pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR, camera_rays
+from .deform import bent_triangle
 from .sampler import sample_pair
 from .surface import corner, hit_surface, leave, mix3, place, turn
 from .trace import FrameScene
@@ -30,17 +32,29 @@ from .trace import FrameScene
 RAYS_A_BATCH = 1 << 16
 
 
+@device
+def _corners_at(geometry, moving, triangle, time, scratch):
+    """The records in which a triangle stands as it is at a time, and its number there."""
+    corners, at = geometry.corners, np.int64(triangle)
+    if moving == BENDS:
+        bent_triangle(geometry.shapes, at, time, scratch.triangle)
+        corners, at = scratch.triangle, 0
+    return corners, at
+
+
 @kernel
-def _into_the_open(count, hits, rays, samples, bodies, corners, m, origin, direction, met):
+def _into_the_open(count, hits, rays, samples, bodies, geometry, scratch, origin, direction, met):
     """A cosine-weighted ray from every first hit; `met` says which sample it belongs to, returns how many."""
     n = 0
     for i in range(count):
         triangle = hits.triangle[i]
         if triangle < 0:
             continue
-        _, flat, smooth, lifted = hit_surface(corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
         body = hits.body[i]
+        corners, at = _corners_at(geometry, bodies.moving[body], triangle, samples[i].time, scratch)
+        _, flat, smooth, lifted = hit_surface(corners, at, hits.u[i] * 1.0, hits.v[i] * 1.0)
         if bodies.moving[body]:
+            m = scratch.matrix
             pose_at(bodies.keys[body], samples[i].time, m)
             lifted, flat, smooth = place(m, lifted), turn(m, flat), turn(m, smooth)
         d = rays.direction[i]
@@ -93,7 +107,7 @@ def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, s
         count = len(pixels) * samples
         rays, paths, records, scratch, hits = _first_hits(scene, pixels, samples, seed)
         second, met = make_rays(count), np.zeros(count, np.int32)
-        cast = _into_the_open(count, hits, rays, records.items, scene.where, scene.geometry.corners, scratch.matrix,
+        cast = _into_the_open(count, hits, rays, records.items, scene.where, scene.geometry, scratch,
                               second.origin, second.direction, met)  # fmt: skip
         values = np.zeros(count, np.float32)
         if cast:
@@ -127,7 +141,7 @@ def _gap_px(here, projection, first, second, x, y):
 
 
 @kernel
-def _on_lines(count, hits, samples, bodies, corners, inner, here, projection, m, half_line, steps, rays, out):
+def _on_lines(count, hits, samples, bodies, geometry, inner, here, projection, scratch, half_line, steps, rays, out):
     """1 where a sample lies within half a line of a drawn line of its triangle, seen from the camera.
 
     Lines run along each drawn edge and, when it is divided, evenly between it and the corner across: the halves of a
@@ -139,10 +153,11 @@ def _on_lines(count, hits, samples, bodies, corners, inner, here, projection, m,
             continue
         body = hits.body[i]
         moving = bodies.moving[body]
+        corners, at = _corners_at(geometry, moving, triangle, samples[i].time, scratch)
+        a, b, c = corner(corners, at, 0), corner(corners, at, 3), corner(corners, at, 6)
         if moving:
+            m = scratch.matrix
             pose_at(bodies.keys[body], samples[i].time, m)
-        a, b, c = corner(corners, triangle, 0), corner(corners, triangle, 3), corner(corners, triangle, 6)
-        if moving:
             a, b, c = place(m, a), place(m, b), place(m, c)
         o, d, t = rays.origin[i], rays.direction[i], hits.t[i]
         p = (o[0] + t * d[0], o[1] + t * d[1], o[2] + t * d[2])
@@ -172,9 +187,10 @@ def wireframe(scene: FrameScene, samples: int, line_px: float, level: int = 0, s
         count = len(pixels) * samples
         rays, _, records, scratch, hits = _first_hits(scene, pixels, samples, seed)
         out = np.zeros(count, np.float32)
-        _on_lines(count, hits, records.items, scene.where, scene.geometry.corners, scene.inner,
-                  scene.recording.cameras[0], scene.recording.projection, scratch.matrix, line_px / 2, 2**level, rays,
-                  out)  # fmt: skip
+        _on_lines(
+            count, hits, records.items, scene.where, scene.geometry, scene.inner, scene.recording.cameras[0],
+            scene.recording.projection, scratch, line_px / 2, 2**level, rays, out,
+        )  # fmt: skip
         lines[pixels] = out.reshape(-1, samples).mean(axis=1)
         coverage[pixels] = (hits.triangle[:count] >= 0).reshape(-1, samples).mean(axis=1)
     shape = scene.camera.height, scene.camera.width

@@ -4,8 +4,9 @@ Three layers, each kept until the part of the document it depends on changes: ge
 set), surfaces (materials and maps), frame (camera, lights, poses).
 """
 
+from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -14,26 +15,27 @@ from ..arrays import RGBImage
 from ..framing import half_extent
 from ..geometry.build import build_disc, build_sweep
 from ..geometry.edges import hard_edges
+from ..geometry.kept import rig_key
 from ..geometry.mesh import Mesh, join
 from ..geometry.placement import placement_matrix
+from ..geometry.rig import Rig
 from ..light.environment import BLACK, EnvironmentMap, build_environment
 from ..light.sky import sky_picture, sun_of
 from ..material.row import EDGE_RADIUS
 from ..material.tables import load_tables
-from ..motion import Pose, Poses, focus_distance_m, pose_project, shutter_poses, shutter_steps
+from ..motion import Pose, Poses, focus_distance_m, pose_project, shutter_poses, shutter_steps, turned
 from ..picture.exposure import exposure_scale, shown_look
 from ..picture.files import read_linear
 from ..picture.mix import light_layer_names
-from ..scene import Camera, Light, Material, Project
+from ..scene import Camera, Light, Material, Play, Project, Subject
 from ..textures import Textures
-from .arrays import COMPONENTS, F32, I32, NO_EDGES, U8, Bodies, Edges, Geometry, Materials, Recording
+from .arrays import COMPONENTS, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from .background import background_of
 from .bodies import Body, pose_keys
 from .camera_rays import CameraRays, filter_table
-from .embree import Structure
 from .lights import Glow, lights_of
 from .parameters import ReadAsset, TextureSet, has_holes, material_rows
-from .surface import pack_corners
+from .standing import Piece, Standing, bend, stand
 from .trace import FrameScene
 
 _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
@@ -42,31 +44,20 @@ FIRST_ROWS = 3
 """Rows of the exit, the sweep and the disc come before the project's materials."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Standing:
-    """Compiled geometry: one body when nothing turns, set and subject apart when the subject turns."""
-
-    bodies: list[Body]
-    geometry: Geometry
-    body_of: I32
-    """(t,) the body of each triangle"""
-    vertices: F32
-    triangles: I32
-    inner: U8
-
-
 class SceneCompiler:
     """Compiles projects, keeping what has not changed since the last call. Not for several threads at once."""
 
     def __init__(self, read_asset: ReadAsset):
         self._read = read_asset
         self._kept: dict[str, tuple[object, object]] = {}
+        self._made: Counter[str] = Counter()
 
     def _keep(self, what: str, key: object, build: Callable[[], Any]) -> Any:
         kept = self._kept.get(what)
         if kept is None or kept[0] != key:
             self._kept.pop(what, None)  # free the old one before the new one is made
             self._kept[what] = kept = (key, build())
+            self._made[what] += 1  # what depends on it has this number in its key
         return kept[1]
 
     def compile(self, project: Project, frame: int, width: int, height: int, record: bool = False) -> FrameScene:
@@ -81,35 +72,56 @@ class SceneCompiler:
         surfaces: tuple[Materials, Textures] = self._keep(
             "surfaces", (project.materials, look_of_set), lambda: self._surfaces(project)
         )
-        standing: _Standing = self._keep("standing", self._geometry_key(project), lambda: self._standing(project))
-        edges: Edges = self._keep("edges", (id(standing), surfaces[0].values[:, EDGE_RADIUS].tobytes()),
+        standing: Standing = self._keep("standing", self._geometry_key(project), lambda: self._standing(project))
+        stood = self._made["standing"]
+        edges: Edges = self._keep("edges", (stood, surfaces[0].values[:, EDGE_RADIUS].tobytes()),
                                   lambda: _edges(standing, surfaces[0]))  # fmt: skip
-        glow: Glow = self._keep("glow", (id(standing), id(surfaces)),
-                                lambda: Glow(standing.geometry, surfaces[0], standing.body_of))  # fmt: skip
+        neighbours = poses.at(frame + 1), poses.at(frame - 1)
+        bodies, shapes = self._bodies(project, frame, standing, (pose, *neighbours) if record else ())
+        geometry = standing.geometry._replace(edges=edges, shapes=shapes)
+        glow: Glow = self._keep("glow", (stood, self._made["bent"], self._made["surfaces"]),
+                                lambda: Glow(geometry, surfaces[0], standing.body_of))  # fmt: skip
         environment: EnvironmentMap = self._keep(
             "environment", _environment_key(project), lambda: self._environment(project)
         )
         lights = project.lit_lights + sun_of(project)
-        where = _where(len(standing.bodies), open_shutter.subject_deg, project.move.kind == "spin")
+        where = standing.where(open_shutter.subject_deg)
         camera = camera_rays_of(project.camera, pose, open_shutter, width, height)
         layers = _layers(project) if record else ()
-        neighbours = poses.at(frame + 1), poses.at(frame - 1)
         return FrameScene(
-            bodies=standing.bodies,
+            bodies=bodies,
             where=where,
-            geometry=standing.geometry._replace(edges=edges),
+            geometry=geometry,
             materials=surfaces[0],
             textures=surfaces[1],
             lights=lights_of(project, lights, pose, environment, glow, self._read, part_ids(project)),
             environment=environment,
             tables=load_tables(),
             camera=camera,
-            recording=_recording(project, lights, layers, pose, neighbours, where, camera, record),
+            recording=_recording(project, lights, layers, pose, neighbours, standing.turns, camera, record),
             inner=standing.inner,
             has_holes=has_holes(project.materials),
             max_bounces=project.shoot.bounces,
             layers=layers,
         )
+
+    def _bodies(
+        self, project: Project, frame: int, standing: Standing, around: tuple[Pose, ...]
+    ) -> tuple[list[Body], Shapes]:
+        """All bodies of a frame, and the triangles that bend in it."""
+        bending = standing.bending
+        if bending is None:
+            return [b for b in standing.bodies if b is not None], NO_SHAPES
+        first, last = shutter_poses(project, frame, 2).animation_s
+        # a loop may begin again while the shutter is open
+        length = bending.rig.skeleton.length_s(bending.animation)
+        end = last if last >= first else last + length
+        steps = bending.rig.steps(bending.animation, (float(first), float(end)))
+        times = shutter_poses(project, frame, steps).animation_s
+        around_s = tuple(p.animation_s for p in around)
+        key = (self._made["standing"], times.tobytes(), around_s)
+        body, shapes = self._keep("bent", key, lambda: bend(bending, times, around_s))
+        return [body if b is None else b for b in standing.bodies], shapes
 
     def background(self, project: Project, frame: int, width: int, height: int) -> RGBImage:
         """What is seen behind subject and set, (height, width, 3) in nit; call after `compile`."""
@@ -130,35 +142,31 @@ class SceneCompiler:
     def _geometry_key(self, project: Project) -> object:
         sweep = project.set.sweep.model_copy(update={"color": (0, 0, 0), "roughness": 0})
         disc = project.set.disc.model_copy(update={"color": (0, 0, 0), "roughness": 0})
-        return project.subject, sweep, disc, project.move.kind == "spin", [m.id for m in project.materials]
+        subject = project.subject
+        if subject is not None:  # how it is played concerns single frames only
+            subject = subject.model_copy(update={"play": Play(animation=subject.play.animation)})
+        return subject, sweep, disc, project.move.kind == "spin", [m.id for m in project.materials]
 
-    def _standing(self, project: Project) -> _Standing:
-        stage = project.set
-        # mesh, material row of each of its parts, number of its first part
-        fixed = [(build_sweep(stage.sweep), np.array([1]), 0)] if stage.sweep.on else []
-        moving = [(build_disc(stage.disc), np.array([2]), 1)] if stage.disc.on else []
-        if project.subject:
-            row_of = {m.id: i + FIRST_ROWS for i, m in enumerate(project.materials)}
-            rows = np.array([row_of[p.material] for p in project.subject.parts])
-            moving.append((self.subject_mesh(project), rows, 2))
-        groups = [fixed, moving] if project.move.kind == "spin" else [fixed + moving]
-        bodies: list[Body] = []
-        body_of: list[np.ndarray] = []
-        first = 0
-        for group in groups:
-            mesh = join([m for m, _, _ in group])
-            if len(mesh.triangles):
-                body_of.append(np.full(len(mesh.triangles), len(bodies), np.int32))
-                bodies.append(Body(Structure(mesh.vertices, mesh.triangles), first))
-            first += len(mesh.triangles)
-        pieces = [piece for group in groups for piece in group]
-        whole = join([m for m, _, _ in pieces])
-        material = np.concatenate([[0], *(rows[m.part] for m, rows, _ in pieces)])[1:]
-        part = np.concatenate([[0], *(m.part + number for m, _, number in pieces)])[1:]
-        corners = _packed_corners(whole, material, part)
-        geometry = Geometry(corners, material.astype(np.int32), part.astype(np.int32), NO_EDGES)
-        owner = np.concatenate(body_of) if body_of else np.zeros(0, np.int32)
-        return _Standing(bodies, geometry, owner, whole.vertices, whole.triangles, whole.inner_bits)
+    def _standing(self, project: Project) -> Standing:
+        stage, spins = project.set, project.move.kind == "spin"
+        pieces = [Piece(build_sweep(stage.sweep), np.array([1], np.int32), 0, False)] if stage.sweep.on else []
+        if stage.disc.on:
+            pieces.append(Piece(build_disc(stage.disc), np.array([2], np.int32), 1, spins))
+        subject = project.subject
+        if subject is None:
+            return stand(pieces, None)
+        row_of = {m.id: i + FIRST_ROWS for i, m in enumerate(project.materials)}
+        rows = np.array([row_of[p.material] for p in subject.parts], np.int32)
+        pieces.append(Piece(self.subject_mesh(project), rows, 2, spins))
+        rig = None
+        if subject.playing:
+            rig = (self.rig(subject), subject.playing[0], placement_matrix(subject.placement))
+        return stand(pieces, rig)
+
+    def rig(self, subject: Subject) -> Rig:
+        """What moves the subject from within."""
+        rig: Rig = self._keep("rig", subject.asset, lambda: Rig.from_bytes(self._read(rig_key(subject.asset))))
+        return rig
 
     def subject_mesh(self, project: Project) -> Mesh:
         """The visible parts of the subject in studio space at rest."""
@@ -196,39 +204,11 @@ def _environment_key(project: Project) -> object:
     return env.sky if env.kind == "sky" else env.asset
 
 
-def _edges(standing: _Standing, materials: Materials) -> Edges:
+def _edges(standing: Standing, materials: Materials) -> Edges:
     radius = materials.values[standing.geometry.material, EDGE_RADIUS]
     if not radius.any():
         return NO_EDGES
     return Edges(*hard_edges(standing.vertices, standing.triangles, radius))
-
-
-def _packed_corners(mesh: Mesh, material: np.ndarray, part: np.ndarray) -> np.ndarray:
-    count = len(mesh.triangles)
-    room = np.empty(count * 32 + 32, np.float32)
-    start = -room.ctypes.data % 128 // 4
-    corners = room[start : start + count * 32].reshape(count, 32)
-    pack_corners(mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles, material, part, corners)
-    return corners
-
-
-def _turned(angles_deg: np.ndarray) -> np.ndarray:
-    """Rotations (k, 4, 4) about Y."""
-    a = np.radians(angles_deg)
-    m = np.tile(np.eye(4), (len(a), 1, 1))
-    m[:, 0, 0] = m[:, 2, 2] = np.cos(a)
-    m[:, 0, 2], m[:, 2, 0] = np.sin(a), -np.sin(a)
-    return m
-
-
-def _where(bodies: int, angles_deg: np.ndarray, spins: bool) -> Bodies:
-    """The subject is the last body; when nothing turns there is one body that stands."""
-    keys = np.tile(pose_keys(np.eye(4)[None]), (max(bodies, 1), len(angles_deg), 1))
-    moving = np.zeros(len(keys), np.uint8)
-    if spins and bodies:
-        keys[-1] = pose_keys(_turned(angles_deg))
-        moving[-1] = 1
-    return Bodies(np.ascontiguousarray(keys), moving)
 
 
 def _focus_m(camera: Camera, pose: Pose) -> float:
@@ -236,7 +216,7 @@ def _focus_m(camera: Camera, pose: Pose) -> float:
         return camera.focus_m
     if camera.focus_point_m is None:
         return camera.distance_m
-    turn = _turned(np.array([pose.subject_deg]))[0, :3, :3]
+    turn = turned(np.array([pose.subject_deg]))[0, :3, :3]
     return max(focus_distance_m(turn @ np.array(camera.focus_point_m), pose.camera), NEAREST_FOCUS_M)
 
 
@@ -262,7 +242,7 @@ def _layers(project: Project) -> tuple[str, ...]:
 
 def _recording(
     project: Project, lights: tuple[Light, ...], layers: tuple[str, ...], pose: Pose,
-    neighbours: tuple[Pose, Pose], where: Bodies,
+    neighbours: tuple[Pose, Pose], turns: list[bool],
     camera: CameraRays, record: bool,
 ) -> Recording:  # fmt: skip
     wanted = project.shoot.passes.wanted
@@ -271,9 +251,8 @@ def _recording(
     if project.shoot.clamp_indirect is not None:
         clamp = project.shoot.clamp_indirect / exposure_scale(shown_look(project))
     around = (pose, *neighbours)
-    bodies = np.tile(np.eye(4)[:3], (3, len(where.keys), 1, 1))
-    if where.moving.any():
-        bodies[:, -1] = _turned(np.array([p.subject_deg for p in around]))[:, :3]
+    bodies = np.tile(np.eye(4)[:3], (3, max(len(turns), 1), 1, 1))
+    bodies[:, np.flatnonzero(turns)] = turned(np.array([p.subject_deg for p in around]))[:, None, :3]
     return Recording(
         groups=groups,
         components=len(layers) - len(COMPONENTS) if record and "components" in wanted else -1,

@@ -29,9 +29,10 @@ from ..material.row import (
     TRANSMISSION,
 )
 from ..vectors import basis, cross, dot, normalize, put
-from .arrays import BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
+from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
 from .bodies import pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR
+from .deform import bent_surface, carried, carried_back, place_of
 from .direct import aim, component_of, deposit, glow_weight, group_of, heuristic, meet_lights, meet_surroundings
 from .parameters import attenuation, opacity_of, resolve
 from .sampler import sample_pair
@@ -85,13 +86,17 @@ def _pass_on(paths_out, rays_out, n, origin, d, thr, density, inside, slot, flag
 
 
 @routine
-def _record_first(samples, recording, bodies, slot, p, p_body, body, part, row):
+def _record_first(samples, recording, bodies, shapes, slot, p, p_body, body, triangle, u, v, part, row):
     """Where the first hit is, how it moves to the next frame in pixels, and what it belongs to."""
     f = samples.first
     put(f, slot, p)
-    ax, ay, az = place(recording.cameras[0], place(recording.bodies[0, body], p_body))
+    bends = bodies.moving[body] == BENDS
+    q = place_of(shapes, 0, triangle, u, v) if bends else p_body
+    ax, ay, az = place(recording.cameras[0], place(recording.bodies[0, body], q))
     for k in range(1, 3):
-        bx, by, bz = place(recording.cameras[k], place(recording.bodies[k, body], p_body))
+        if bends:
+            q = place_of(shapes, k, triangle, u, v)
+        bx, by, bz = place(recording.cameras[k], place(recording.bodies[k, body], q))
         if az < -1e-9 and bz < -1e-9:
             f[slot, 1 + 2 * k] = (bx / -bz - ax / -az) * recording.projection[0]
             f[slot, 2 + 2 * k] = (by / -bz - ay / -az) * recording.projection[1]
@@ -184,7 +189,7 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         width = path.width + path.spread * t_hit
         way = path.way + t_hit
         v = materials.values[row]
-        normal = smooth
+        normal = as_bound = smooth
         p_body = p
         if materials.ranges[row, 4] or v[EDGE_RADIUS] > 0.0:
             uv, density = texture_point(geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
@@ -196,6 +201,12 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         moving = bodies.moving[body]
         if moving:
             pose_at(bodies.keys[body], time, m)
+            if moving == BENDS:
+                p, flat, lifted = bent_surface(
+                    geometry.shapes, geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0, time, as_bound,
+                    scratch.triangle, scratch.carry,
+                )  # fmt: skip
+                normal, smooth = carried(scratch.carry, normal), carried(scratch.carry, smooth)
             p, lifted = place(m, p), place(m, lifted)
             flat, smooth, normal = turn(m, flat), turn(m, smooth), turn(m, normal)
 
@@ -215,7 +226,8 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
             sample_of.depth = way
             flags &= ~FROM_CAMERA
             if recording.first:
-                _record_first(samples, recording, bodies, slot, p, p_body, body, part, row)
+                _record_first(samples, recording, bodies, geometry.shapes, slot, p, p_body, body, triangle,
+                              hits.u[i] * 1.0, hits.v[i] * 1.0, part, row)  # fmt: skip
         kind_so_far = (flags >> KIND_SHIFT) & 3
         # The stored winding says which side is outside; smooth normals follow it.
         facing = dot(flat, view)
@@ -252,7 +264,11 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         tangent, bitangent = basis(normal)
         if v[ANISOTROPY] > 0.0:
             n_body = turn_back(m, normal) if moving else normal
+            if moving == BENDS:
+                n_body = carried_back(scratch.carry, n_body)
             tangent = grain_tangent(geometry.corners, triangle, n_body, v[GRAIN] * 1.0)
+            if moving == BENDS:
+                tangent = carried(scratch.carry, tangent)
             if moving:
                 tangent = turn(m, tangent)
             bitangent = cross(normal, tangent)
@@ -282,7 +298,7 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         if has_breadth(v, s):
             l1, l2 = sample_pair(seed, index, pair + 1)
             source, wi, distance, radiance, chance, only = aim(
-                lights, env, geometry, materials, bodies, m, u_pick, l1, l2, p, time, part
+                lights, env, geometry, materials, bodies, scratch, u_pick, l1, l2, p, time, part
             )
             if source >= 0:
                 wl = _to_local(wi, tangent, bitangent, normal)

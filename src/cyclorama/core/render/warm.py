@@ -68,13 +68,13 @@ def _develop(tracer: Tracer) -> None:
 def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
     """The functions that take longest to compile, with the types of argument that the shading kernel gives them."""
     of, number, vector = numba.typeof, numba.float64, numba.types.UniTuple(numba.float64, 3)
-    row, record, matrix = of(scene.materials.values[0]), of(make_scratch().record), of(make_scratch().matrix)
+    row, record = of(scene.materials.values[0]), of(make_scratch().record)
     films, tables = of(scene.materials.films), of(scene.tables)
     return [
         (sample, (row, record, vector, number, number, number, films, tables)),
         (prepare, (row, record, vector, vector, numba.boolean, tables)),
         (aim, (of(scene.lights), of(scene.environment), of(scene.geometry), of(scene.materials), of(scene.where),
-               matrix, number, number, number, vector, number, numba.int64)),
+               of(make_scratch()), number, number, number, vector, number, numba.int64)),
         (evaluate, (row, record, vector, vector, films, tables)),
         (evaluate_plain, (row, record, vector, vector, tables)),
     ]  # fmt: skip

@@ -10,10 +10,11 @@ from .move import Move
 from .project import SCHEMA_VERSION, Project, load_project, new_project
 from .shoot import Passes, ShootSettings
 from .stage import Disc, Stage, Sweep
-from .subject import Part, Placement, Subject
+from .subject import Animation, Part, Placement, Play, Subject
 
 __all__ = [
     "SCHEMA_VERSION",
+    "Animation",
     "Background",
     "Camera",
     "Change",
@@ -29,6 +30,7 @@ __all__ = [
     "Part",
     "Passes",
     "Placement",
+    "Play",
     "Project",
     "SetValue",
     "ShootSettings",

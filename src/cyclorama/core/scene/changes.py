@@ -108,7 +108,7 @@ Change = Annotated[
     Field(discriminator="kind"),
 ]
 
-_FIXED = {"schema_version", "id", "subject/asset"}
+_FIXED = {"schema_version", "id", "subject/asset", "subject/animations"}
 
 
 def apply_set(project: Project, change: SetValue) -> Project:
@@ -116,7 +116,7 @@ def apply_set(project: Project, change: SetValue) -> Project:
 
     Raises ChangeError when the place does not exist, may not be edited, or the value is not allowed.
     """
-    if change.path in _FIXED or change.path.endswith("/id"):
+    if change.path.endswith("/id") or any(f"{change.path}/".startswith(f"{fixed}/") for fixed in _FIXED):
         raise ChangeError(f"‘{change.path}’ cannot be edited.")
     data = project.model_dump(mode="python")
     *parents, last = change.path.split("/")

@@ -72,6 +72,8 @@ class Project(Doc):
         for part in self.subject.parts if self.subject else ():
             if part.material not in known:
                 raise ValueError(f"Part ‘{part.name}’ refers to a material that is not in this project.")
+        if self.subject and self.subject.play.animation and self.subject.playing is None:
+            raise ValueError("The subject has no such animation.")
         for what, items in (("material", self.materials), ("light", self.lights), ("camera", self.cameras)):
             if len({item.id for item in items}) != len(items):
                 raise ValueError(f"Two {what}s have the same id.")

@@ -36,6 +36,28 @@ class Placement(Doc):
     lift_m: Annotated[float, quantity("Lift", "m", ge=-1e6, le=1e6)] = 0.0
 
 
+class Animation(Doc):
+    """A movement that came with the model."""
+
+    id: Id
+    name: Name
+    seconds: Annotated[float, Field(ge=0)]
+
+
+class Play(Doc):
+    """How an animation of the subject runs during the shot.
+
+    `whole`: a whole number of times, at a speed as near as possible to the one asked for, so that the loop closes;
+    `loop`: again and again at exactly this speed; `once`: then it stands in its last pose.
+    """
+
+    animation: Annotated[Id | None, Field(title="Animation")] = None
+    """none: the subject stands as it was bound"""
+    repeat: Annotated[Literal["whole", "loop", "once"], Field(title="Repeat")] = "whole"
+    speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
+    start_s: Annotated[float, quantity("Begins at", "s", ge=0, le=3600)] = 0.0
+
+
 class Subject(Doc):
     """A model that came in through intake."""
 
@@ -44,3 +66,10 @@ class Subject(Doc):
     source_name: str
     parts: tuple[Part, ...]
     placement: Placement = Placement()
+    animations: tuple[Animation, ...] = ()
+    play: Play = Play()
+
+    @property
+    def playing(self) -> tuple[int, Animation] | None:
+        """Number and animation of what is played."""
+        return next(((i, a) for i, a in enumerate(self.animations) if a.id == self.play.animation), None)

@@ -3,8 +3,8 @@
 from typing import Literal
 
 from ..framing import frames_inside
-from ..motion import FrameRate
-from ..scene import Doc
+from ..motion import FrameRate, closes, rounds
+from ..scene import Doc, Project
 from . import words
 from .readiness import readiness
 from .review import Review
@@ -51,6 +51,9 @@ def _subject(r: Review) -> Station:
     if review.gap_mm < -GAP_TOLERANCE_MM:
         hints.append(f"It cuts {words.length(-review.gap_mm / 1000)} into {where}.")
     size = " × ".join(f"{s * 1000:.0f}" if s < 10 else f"{s * 1000:.3g}" for s in review.size_m)
+    if subject.playing and not closes(r.project) and subject.play.repeat == "loop":
+        hints.append(f"‘{subject.playing[1].name}’ plays {rounds(r.project):.3g} times: its end does not lead into its "
+                     "beginning. Let it play whole times.")  # fmt: skip
     sentence = f"{subject.source_name}, {size} mm"
     sentence += f", stands on {where}, turns about its own middle." if not hints else "."
     return _station("subject", "Subject", sentence, hints)
@@ -78,11 +81,29 @@ def _set(r: Review) -> Station:
     return _station("set", "Set", sentence[0].upper() + sentence[1:], hints)
 
 
+def animation_sentence(project: Project) -> str:
+    """‘Plays 5 times in the shot, at 0.96 × its speed, and closes.’ Empty without an animation."""
+    subject = project.subject
+    if subject is None or subject.playing is None:
+        return ""
+    times, length = rounds(project), subject.playing[1].seconds
+    if not times:
+        return "It is a single pose."
+    if subject.play.repeat == "once":
+        return f"Lasts {length / subject.play.speed:.2f} s, then stands."
+    move = project.move
+    shot = float(FrameRate(move.rate_num, move.rate_den).seconds(move.frames))
+    count = "once" if times == 1 else f"{times:.3g} times"
+    return f"Plays {count} in the shot, at {times * length / shot:.3g} × its speed{', and closes' * closes(project)}."
+
+
 def move_sentence(r: Review) -> str:
     """‘Orbit, 240 frames at 24/s = 10 s, closes exactly.’"""
     move = r.project.move
     rate = FrameRate(move.rate_num, move.rate_den)
     closing = "stands still" if move.kind == "hold" else "closes exactly"
+    if not closes(r.project):
+        closing = "the animation does not close"
     return f"{move.name}, {move.frames} frames at {rate}/s = {words.clip_length(rate.seconds(move.frames))}, {closing}."
 
 

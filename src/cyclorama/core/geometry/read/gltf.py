@@ -3,30 +3,27 @@
 Follows the Khronos glTF 2.0 specification (ISO/IEC 12113:2022); section numbers in comments refer to it.
 """
 
-import base64
-import binascii
 import json
 import struct
 from typing import Any
-from urllib.parse import unquote
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import IntakeError
+from ..rig import bent
 from .files import FileBundle
+from .gltf_file import GltfFile
 from .gltf_material import read_materials
+from .gltf_rig import PlacedMesh, RigReader
 from .model import FileModel, FilePart, Picture
 
-_COMPONENT = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
-_WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
 _READABLE = {
     "KHR_materials_transmission", "KHR_materials_volume", "KHR_materials_ior", "KHR_materials_emissive_strength",
     "KHR_texture_transform", "KHR_lights_punctual", "KHR_mesh_quantization", "KHR_materials_unlit",
     "KHR_materials_specular", "KHR_materials_clearcoat", "KHR_materials_sheen", "KHR_materials_anisotropy",
     "KHR_materials_iridescence", "KHR_materials_dispersion", "KHR_materials_variants", "KHR_xmp_json_ld",
 }  # fmt: skip
-MAX_DEPTH = 200
 
 
 def read_gltf(name: str, data: bytes, bundle: FileBundle) -> FileModel:
@@ -38,7 +35,7 @@ def read_gltf(name: str, data: bytes, bundle: FileBundle) -> FileModel:
             f"‘{name}’ is packed with {', '.join(blocking)}, which cannot be read. "
             f"Export it again without mesh or texture compression."
         )
-    file = _Gltf(name, document, chunk, bundle)
+    file = GltfFile(name, document, chunk, bundle)
     model = FileModel(up="y", unit_m=1.0)  # 3.4: metres, +Y up
     _read_pictures(file, model)
     model.materials, notes = read_materials(document)
@@ -72,74 +69,7 @@ def _split(name: str, data: bytes) -> tuple[dict[str, Any], bytes | None]:
     return document, chunk
 
 
-class _Gltf:
-    """Access to buffers and accessors."""
-
-    def __init__(self, name: str, document: dict[str, Any], chunk: bytes | None, bundle: FileBundle):
-        self.name, self.document, self.bundle = name, document, bundle
-        self._chunk = chunk
-        self._buffers: dict[int, bytes] = {}
-
-    def uri(self, uri: str) -> bytes | None:
-        """Bytes behind a data URI or a file beside the model; None when it is not there."""
-        if uri.startswith("data:"):
-            try:
-                return base64.b64decode(uri.split(",", 1)[1], validate=False)
-            except (IndexError, binascii.Error):
-                return None
-        return self.bundle.beside(self.name, unquote(uri))
-
-    def buffer(self, index: int) -> bytes:
-        if index not in self._buffers:
-            entry = self.document["buffers"][index]
-            data = self.uri(entry["uri"]) if "uri" in entry else self._chunk
-            if data is None:
-                missing = entry.get("uri", "its binary part")
-                raise IntakeError(f"‘{self.name}’ needs ‘{missing}’. Bring in both together, or export as GLB.")
-            if len(data) < entry["byteLength"]:
-                raise IntakeError(f"‘{self.name}’ ends too early: its data is cut off. Copy or export it again.")
-            self._buffers[index] = data
-        return self._buffers[index]
-
-    def view(self, index: int) -> bytes:
-        view = self.document["bufferViews"][index]
-        start = view.get("byteOffset", 0)
-        return self.buffer(view["buffer"])[start : start + view["byteLength"]]
-
-    def accessor(self, index: int) -> NDArray[Any]:
-        """The values (count, width) of an accessor, normalised integers as floats (3.6.2)."""
-        entry = self.document["accessors"][index]
-        dtype, width = np.dtype(_COMPONENT[entry["componentType"]]), _WIDTH[entry["type"]]
-        count = entry["count"]
-        if count < 0 or count > 500_000_000:
-            raise ValueError("accessor count")
-        if "bufferView" in entry:
-            values = self._strided(entry["bufferView"], entry.get("byteOffset", 0), dtype, count, width)
-        else:
-            values = np.zeros((count, width), dtype)
-        if "sparse" in entry:
-            values = values.copy()
-            sparse = entry["sparse"]
-            at, new = sparse["indices"], sparse["values"]
-            where = self._strided(at["bufferView"], at.get("byteOffset", 0),
-                                  np.dtype(_COMPONENT[at["componentType"]]), sparse["count"], 1)[:, 0]  # fmt: skip
-            values[where] = self._strided(new["bufferView"], new.get("byteOffset", 0), dtype, sparse["count"], width)
-        if entry.get("normalized") and dtype.kind in "iu":
-            values = np.maximum(values.astype(np.float32) / np.iinfo(dtype.type).max, -1.0)
-        return values
-
-    def _strided(self, view: int, offset: int, dtype: np.dtype[Any], count: int, width: int) -> NDArray[Any]:
-        data = self.view(view)
-        item = dtype.itemsize * width
-        stride = self.document["bufferViews"][view].get("byteStride") or item
-        if count and offset + stride * (count - 1) + item > len(data):
-            raise IntakeError(f"‘{self.name}’ ends too early: its data is cut off. Copy or export it again.")
-        if stride == item:
-            return np.frombuffer(data, dtype, count * width, offset).reshape(count, width)
-        return np.ndarray((count, width), dtype, data, offset, (stride, dtype.itemsize)).copy()
-
-
-def _read_pictures(file: _Gltf, model: FileModel) -> None:
+def _read_pictures(file: GltfFile, model: FileModel) -> None:
     for i, image in enumerate(file.document.get("images", [])):
         label = image.get("name") or image.get("uri", f"picture {i + 1}")[:80]
         data = file.view(image["bufferView"]) if "bufferView" in image else file.uri(image.get("uri", ""))
@@ -148,71 +78,58 @@ def _read_pictures(file: _Gltf, model: FileModel) -> None:
         model.pictures.append(Picture(label, data or b""))
 
 
-def _read_scene(file: _Gltf, model: FileModel) -> None:
-    document = file.document
-    nodes = document.get("nodes", [])
-    scenes = document.get("scenes")
-    if scenes:
-        roots = scenes[document.get("scene", 0)].get("nodes", [])
-    else:
-        children = {c for n in nodes for c in n.get("children", [])}
-        roots = [i for i in range(len(nodes)) if i not in children]
+def _read_scene(file: GltfFile, model: FileModel) -> None:
+    rig = RigReader(file)
     default = len(model.materials)
-    stack: list[tuple[int, NDArray[np.float64], int]] = [(r, np.eye(4), 0) for r in reversed(roots)]
-    while stack:
-        index, parent, depth = stack.pop()
-        if depth > MAX_DEPTH:
-            raise IntakeError(f"‘{file.name}’ nests its nodes without end; it is damaged. Export it again.")
-        node = nodes[index]
-        matrix = parent @ _local_matrix(node)
-        if "mesh" in node:
-            mesh = document["meshes"][node["mesh"]]
-            label = node.get("name") or mesh.get("name") or f"Part {len(model.parts) + 1}"
-            _read_primitives(file, model, mesh["primitives"], str(label)[:80], matrix, default)
-        stack += [(c, matrix, depth + 1) for c in reversed(node.get("children", []))]
+    for placed in rig.meshes:
+        node = file.document["nodes"][placed.node]
+        mesh = file.document["meshes"][node["mesh"]]
+        label = str(node.get("name") or mesh.get("name") or f"Part {len(model.parts) + 1}")[:80]
+        for number, primitive in enumerate(mesh["primitives"]):
+            name = label if len(mesh["primitives"]) == 1 else f"{label} {number + 1}"
+            part = _read_primitive(file, model, primitive, name, rig, placed)
+            if part is not None:
+                part.material = int(primitive.get("material", default))
+                model.parts.append(part)
+    if rig.alive:
+        model.skeleton, model.animation_names, notes = rig.finished()
+        model.notes += notes
 
 
-def _local_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
-    """Translation · rotation · scale, or the given matrix (3.5.3)."""
-    if "matrix" in node:
-        return np.array(node["matrix"], np.float64).reshape(4, 4).T
-    x, y, z, w = np.array(node.get("rotation", (0, 0, 0, 1)), np.float64)
-    length = np.sqrt(x * x + y * y + z * z + w * w) or 1.0
-    x, y, z, w = x / length, y / length, z / length, w / length
-    m = np.eye(4)
-    m[:3, :3] = [
-        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-    ]
-    m[:3, :3] = m[:3, :3] * np.array(node.get("scale", (1, 1, 1)), np.float64)
-    m[:3, 3] = node.get("translation", (0, 0, 0))
-    return m
-
-
-def _read_primitives(file: _Gltf, model: FileModel, primitives: list[dict[str, Any]], label: str,
-                     matrix: NDArray[np.float64], default: int) -> None:  # fmt: skip
-    for number, primitive in enumerate(primitives):
-        mode = primitive.get("mode", 4)
-        if mode not in (4, 5, 6):
-            model.notes.append(f"‘{label}’ contains points or lines; they are left out.")
-            continue
-        attributes = primitive["attributes"]
-        positions = file.accessor(attributes["POSITION"]).astype(np.float64)
-        triangles = _triangles(file, primitive, len(positions), mode)
-        normals = file.accessor(attributes["NORMAL"]).astype(np.float32) if "NORMAL" in attributes else None
-        uvs = file.accessor(attributes["TEXCOORD_0"]).astype(np.float32) if "TEXCOORD_0" in attributes else None
+def _read_primitive(file: GltfFile, model: FileModel, primitive: dict[str, Any], name: str, rig: RigReader,
+                    placed: PlacedMesh) -> FilePart | None:  # fmt: skip
+    """One part as it stands at rest, with what it hangs on where the file has something that moves."""
+    mode = primitive.get("mode", 4)
+    if mode not in (4, 5, 6):
+        model.notes.append(f"‘{name}’ contains points or lines; they are left out.")
+        return None
+    attributes = primitive["attributes"]
+    positions = file.accessor(attributes["POSITION"]).astype(np.float64)
+    triangles = _triangles(file, primitive, len(positions), mode)
+    normals = file.accessor(attributes["NORMAL"]).astype(np.float32) if "NORMAL" in attributes else None
+    uvs = file.accessor(attributes["TEXCOORD_0"]).astype(np.float32) if "TEXCOORD_0" in attributes else None
+    matrices, weights = rig.at_rest
+    if not rig.alive:
+        matrix = matrices[placed.bones[0]]
         linear = matrix[:3, :3]
         if normals is not None:
             normals = (normals @ np.linalg.pinv(linear)).astype(np.float32)
         if np.linalg.det(linear) < 0:
             triangles = triangles[:, ::-1]
-        name = label if len(primitives) == 1 else f"{label} {number + 1}"
-        material = primitive.get("material", default)
-        model.parts.append(FilePart(name, positions @ linear.T + matrix[:3, 3], triangles, normals, uvs, int(material)))
+        return FilePart(name, positions @ linear.T + matrix[:3, 3], triangles, normals, uvs)
+    binding = rig.binding(placed, primitive, positions)
+    at_rest = binding.points.copy()
+    for shape, move, _ in binding.shapes:
+        at_rest += np.float32(weights[shape]) * move
+    upright = np.tile(np.array([0, 1, 0], np.float32), (len(positions), 1)) if normals is None else normals
+    vertices, leant = bent(at_rest, upright, binding.bone, binding.weight, matrices)
+    if len(triangles) and np.linalg.det(matrices[binding.bone[0, 0], :3, :3]) < 0:
+        triangles = triangles[:, ::-1]
+    return FilePart(name, vertices.astype(np.float64), triangles, None if normals is None else leant, uvs,
+                    binding=binding)  # fmt: skip
 
 
-def _triangles(file: _Gltf, primitive: dict[str, Any], vertices: int, mode: int) -> NDArray[np.int64]:
+def _triangles(file: GltfFile, primitive: dict[str, Any], vertices: int, mode: int) -> NDArray[np.int64]:
     """Triangles (t, 3) from a list, strip or fan (3.7.2.1)."""
     if "indices" in primitive:
         index = file.accessor(primitive["indices"])[:, 0].astype(np.int64)
@@ -238,7 +155,3 @@ def _note_what_is_left(document: dict[str, Any], model: FileModel) -> None:
         if count:
             plural = singular if count == 1 else singular + "s"
             model.notes.append(f"{count} {plural} in the file left out; the studio has its own.")
-    if document.get("animations"):
-        model.notes.append("Animation in the file is not played yet; the model stands in its rest pose.")
-    if document.get("skins"):
-        model.notes.append("Skins in the file are not applied yet; the model stands in its rest pose.")

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...scene import Material
+from ..skeleton import Skeleton
 
 
 @dataclass(slots=True)
@@ -14,6 +15,20 @@ class Picture:
 
     name: str
     data: bytes
+
+
+@dataclass(slots=True)
+class Binding:
+    """How the vertices of a part hang on the file's skeleton."""
+
+    points: NDArray[np.float32]
+    """(v, 3) in the space that they are bound in"""
+    bone: NDArray[np.int32]
+    """(v, w)"""
+    weight: NDArray[np.float32]
+    """(v, w)"""
+    shapes: list[tuple[int, NDArray[np.float32], NDArray[np.float32] | None]] = field(default_factory=list)
+    """number of the shape, how far it moves the vertices (v, 3) and their normals (v, 3)"""
 
 
 @dataclass(slots=True)
@@ -31,6 +46,8 @@ class FilePart:
     """(v, 2) origin at the top left"""
     material: int = 0
     """index into FileModel.materials"""
+    binding: Binding | None = None
+    """None in files without a skeleton"""
 
 
 @dataclass(slots=True)
@@ -47,6 +64,9 @@ class FileModel:
     """names of texture files that are referred to but not there"""
     outlines: NDArray[np.float64] | None = None
     """(e, 2, 3) start and end of all edges of the file's polygons; None where it has only triangles"""
+    skeleton: Skeleton | None = None
+    animation_names: list[str] = field(default_factory=list)
+    """one for each of the skeleton's"""
     notes: list[str] = field(default_factory=list)
     """sentences about what was left out or approximated"""
     up: str | None = None

@@ -42,6 +42,7 @@ export class Cards {
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
     byId("unit-choice").addEventListener("click", (e) => e.target.dataset.unitM && this.store.change({ kind: "unit", unit_m: Number(e.target.dataset.unitM) }));
     byId("up-choice").addEventListener("click", (e) => e.target.dataset.up && this.store.change({ kind: "unit", up: e.target.dataset.up }));
+    byId("animation").addEventListener("change", (e) => this.store.set("subject/play/animation", e.target.value || null));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
     byId("forecast").addEventListener("click", () => this.askForecast());
     byId("shoot").addEventListener("click", () => this.shoot());
@@ -86,11 +87,16 @@ export class Cards {
   }
 
   #has(what) {
-    return what === "subject" ? Boolean(this.store.state.subject) : this.store.state.project.materials.length > 0;
+    const { subject, materials } = this.store.state.project;
+    return { subject: Boolean(subject), animated: Boolean(subject?.animations.length), materials: materials.length > 0 }[what];
   }
 
   #subject({ project, subject, report }) {
-    const { placement, parts, source_name } = project.subject;
+    const { placement, parts, source_name, animations, play } = project.subject;
+    byId("animation").replaceChildren(make("option", { value: "" }, "None, at rest"),
+      ...animations.map(({ id, name, seconds }) => make("option", { value: id }, `${name}, ${seconds.toFixed(2)} s`)));
+    byId("animation").value = play.animation ?? "";
+    byId("animation-explained").textContent = subject.animation_sentence;
     byId("subject-name").textContent = byId("subject-name").title = source_name;
     byId("subject-size").textContent = `${subject.size_m.map(mm).join(" × ")} mm`;
     byId("subject-parts").textContent = `${parts.length}, ${parts.reduce((n, p) => n + p.triangles, 0).toLocaleString("en").replaceAll(",", "\u202f")}`;

@@ -29,9 +29,9 @@ export class Clock {
 
   /** The pose the server computed for the current frame. */
   pose(frame = this.frame) {
-    const { first, cameras, subject_deg, lights_deg } = this.store.state.move;
+    const { first, cameras, subject_deg, lights_deg, animation_s } = this.store.state.move;
     const i = frame - first;
-    return { camera: cameras[i], subject_deg: subject_deg[i], lights_deg: lights_deg[i] };
+    return { camera: cameras[i], subject_deg: subject_deg[i], lights_deg: lights_deg[i], animation_s: animation_s[i] };
   }
 
   toggle() {

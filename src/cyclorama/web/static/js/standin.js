@@ -20,11 +20,13 @@ function readMesh(buffer) {
   return { header, positions, normals, colours, indices };
 }
 
-/** A group of meshes, one a part, sharing their vertices. */
+/** A group of meshes, one a part, sharing their vertices, which `userData` keeps: as they are drawn and at rest. */
 function buildGroup(data, material) {
   const group = new THREE.Group();
   const position = new THREE.BufferAttribute(data.positions, 3);
-  const normal = new THREE.InterleavedBufferAttribute(new THREE.InterleavedBuffer(data.normals, 4), 3, 0, true);
+  const normals = new THREE.InterleavedBuffer(data.normals, 4);
+  const normal = new THREE.InterleavedBufferAttribute(normals, 3, 0, true);
+  group.userData = { position, normals, rest: [data.positions.slice(), data.normals.slice()] };
   const linear = new Float32Array(data.header.vertices * 3);
   for (let i = 0; i < data.header.vertices; i++)
     for (let c = 0; c < 3; c++) linear[i * 3 + c] = (data.colours[i * 4 + c] / 255) ** 2.2;
@@ -70,6 +72,9 @@ export class StandIn {
     this.scene.add(this.turning);
     this.subject = null;
     this.asset = null;
+    this.animation = null;
+    this.bent = null;
+    this.bending = false;
     this.set = null;
     this.setKey = null;
     this.pose = null;
@@ -80,6 +85,7 @@ export class StandIn {
   async show(state) {
     const asset = state.subject?.asset ?? null;
     if (asset !== this.asset) await this.#loadSubject(asset);
+    this.animation = state.subject?.animation ?? null;
     const setKey = JSON.stringify([state.project.set.sweep, state.project.set.disc]);
     if (setKey !== this.setKey) await this.#loadSet(state.project.id, setKey);
     if (this.subject) {
@@ -96,13 +102,42 @@ export class StandIn {
     this.asset = asset;
     disposeGroup(this.subject);
     this.subject?.removeFromParent();
-    this.subject = null;
+    this.subject = this.bent = null;
     if (!asset) return;
     const buffer = await (await fetch(`/api/assets/${asset}/standin`)).arrayBuffer();
     if (this.asset !== asset) return;
     this.subject = buildGroup(readMesh(buffer), () => new THREE.MeshStandardMaterial({ vertexColors: true, side: THREE.DoubleSide }));
     this.subject.matrixAutoUpdate = false;
     this.turning.add(this.subject);
+  }
+
+  /** Bend the subject as its animation stands. One pose is fetched at a time: when it is there, the latest is next. */
+  async #bend() {
+    const { subject, asset, animation } = this;
+    const seconds = this.pose?.pose.animation_s;
+    const wanted = animation === null || !subject ? null : `/api/assets/${asset}/pose?animation=${animation}&seconds=${seconds}`;
+    if (this.bending || wanted === this.bent || !subject) return;
+    let [positions, normals] = subject.userData.rest;
+    if (wanted) {
+      this.bending = true;
+      try {
+        const answer = await fetch(wanted);
+        if (!answer.ok) return;
+        const buffer = await answer.arrayBuffer();
+        positions = new Float32Array(buffer, 0, positions.length);
+        normals = new Int8Array(buffer, positions.byteLength);
+      } finally {
+        this.bending = false;
+      }
+      if (subject !== this.subject) return;
+    }
+    this.bent = wanted;
+    const shown = subject.userData;
+    shown.position.array.set(positions);
+    shown.normals.array.set(normals);
+    shown.position.needsUpdate = shown.normals.needsUpdate = true;
+    this.draw();
+    this.#bend();
   }
 
   async #loadSet(project, key) {
@@ -158,6 +193,7 @@ export class StandIn {
     this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
     this.turning.rotation.y = (pose.subject_deg * Math.PI) / 180;
     this.#placeLights(pose, lens);
+    this.#bend();
     this.draw();
   }
 

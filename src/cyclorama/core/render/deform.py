@@ -1,0 +1,76 @@
+"""Triangles of a subject that bends: where they are at a ray's own time, and how directions go with them.
+
+Materials are looked up on the triangle as it was bound, so that maps, patterns and rounded edges stick to it; the
+normal they give is then carried along.
+"""
+
+from ..kernel import device, routine
+from ..vectors import cross, normalize
+from .surface import corner, hit_surface
+
+
+@device
+def bent_triangle(shapes, triangle, time, out):
+    """Fill the record `out` (1, 32) with positions and normals of a triangle at a time 0…1 of the shutter."""
+    last = shapes.corners.shape[0] - 1
+    x = min(max(time, 0.0), 1.0) * last
+    i = min(int(x), max(last - 1, 0))
+    j = min(i + 1, last)
+    f = x - i
+    a, b = shapes.corners[i, triangle - shapes.first], shapes.corners[j, triangle - shapes.first]
+    for c in range(18):
+        out[0, c] = a[c] + f * (b[c] - a[c])
+
+
+@device
+def _frame(record, triangle, normal):
+    """Two unit vectors (3,) in the plane of a normal, the first along the triangle's first edge."""
+    a, b = corner(record, triangle, 0), corner(record, triangle, 3)
+    e = (b[0] - a[0], b[1] - a[1], b[2] - a[2])
+    side = cross(normal, e)
+    side = normalize(side[0], side[1], side[2])
+    return cross(side, normal), side
+
+
+@routine
+def bent_surface(shapes, corners, triangle, u, v, time, smooth, record, carry):
+    """Position, geometric normal and terminator position of a triangle as it has bent (as `hit_surface` gives them).
+
+    Fills `carry`. `smooth`: the smooth normal as bound.
+    """
+    bent_triangle(shapes, triangle, time, record)
+    p, flat, leant, lifted = hit_surface(record, 0, u, v)
+    t0, b0 = _frame(corners, triangle, smooth)
+    t1, b1 = _frame(record, 0, leant)
+    for r in range(3):
+        for c in range(3):
+            carry[r, c] = t1[r] * t0[c] + b1[r] * b0[c] + leant[r] * smooth[c]
+    return p, flat, lifted
+
+
+@device
+def carried(carry, v):
+    """A direction (3,) as bound → as bent."""
+    return (
+        carry[0, 0] * v[0] + carry[0, 1] * v[1] + carry[0, 2] * v[2],
+        carry[1, 0] * v[0] + carry[1, 1] * v[1] + carry[1, 2] * v[2],
+        carry[2, 0] * v[0] + carry[2, 1] * v[1] + carry[2, 2] * v[2],
+    )
+
+
+@device
+def carried_back(carry, v):
+    """A direction (3,) as bent → as bound."""
+    return (
+        carry[0, 0] * v[0] + carry[1, 0] * v[1] + carry[2, 0] * v[2],
+        carry[0, 1] * v[0] + carry[1, 1] * v[1] + carry[2, 1] * v[2],
+        carry[0, 2] * v[0] + carry[1, 2] * v[1] + carry[2, 2] * v[2],
+    )
+
+
+@device
+def place_of(shapes, k, triangle, u, v):
+    """The position (3,) of a place on a triangle in this frame (k = 0), the next (1) or the one before (2)."""
+    q = shapes.places[k, triangle - shapes.first]
+    w = 1.0 - u - v
+    return w * q[0] + u * q[3] + v * q[6], w * q[1] + u * q[4] + v * q[7], w * q[2] + u * q[5] + v * q[8]

@@ -1,0 +1,55 @@
+"""A model that came in takes its place: grounded, fitted, and with a set, lights and exposure of its size."""
+
+import numpy as np
+
+from ..errors import ChangeError
+from ..framing import fit_subject
+from ..geometry.kept import Intake
+from ..geometry.measure import grounded, placed_hull
+from ..scene import Light, Project, Stage
+from ..scene.changes import MeterSubject
+from .perform import Eye, perform
+
+
+def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
+    """The project with the model on the set; the first one also decides how large set and lights are."""
+    measures, first = intake.room, project.subject is None
+    hull = placed_hull(measures, intake.subject.placement)
+    size = float(np.ptp(hull, axis=0).max())
+    stage, lights = project.set, project.lights
+    if first:
+        foot = float((hull[:, [0, 2]] ** 2).sum(axis=1).max() ** 0.5)
+        stage = _stage_for(stage, size, foot)
+        lights = tuple(_light_for(light, size) for light in lights)
+    placement = grounded(measures, intake.subject.placement, stage.stand_height_m)
+    subject = intake.subject.model_copy(update={"placement": placement})
+    project = project.model_copy(
+        update={"subject": subject, "materials": intake.materials, "set": stage, "lights": lights}
+    )
+    project = fit_subject(project, placed_hull(measures, placement)).project
+    if not first:
+        return project
+    try:
+        return perform(project, MeterSubject(), measures, eye)[0]
+    except ChangeError:  # nothing lights it yet: the exposure stays
+        return project
+
+
+def _stage_for(stage: Stage, size: float, foot: float) -> Stage:
+    """The set for a subject of a size and a reach from the axis, m."""
+    disc = stage.disc.model_copy(
+        update={
+            "radius_m": min(max(foot * 1.5, 0.005), 50), "height_m": min(max(size * 0.03, 0.001), 5),
+            "edge_m": min(size * 0.008, 1),
+        }
+    )  # fmt: skip
+    wide = min(max(size * 20, 0.5), 200)
+    sweep = stage.sweep.model_copy(
+        update={"width_m": wide, "depth_m": wide, "height_m": wide * 0.45, "fillet_m": wide * 0.2}
+    )
+    return stage.model_copy(update={"disc": disc, "sweep": sweep})
+
+
+def _light_for(light: Light, size: float) -> Light:
+    wide = min(max(size * 1.3, 0.01), 20)
+    return light.model_copy(update={"distance_m": min(max(size * 3.2, 0.05), 100), "width_m": wide, "height_m": wide})

@@ -1,0 +1,40 @@
+"""What the browser draws while things are handled: reduced meshes of the subject, as it bends, and of the set."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query
+from fastapi.responses import Response
+
+from ..core.geometry.build import build_disc, build_sweep
+from ..core.geometry.kept import standin_key
+from ..core.geometry.standin_file import pack_meshes
+from .context import Context, context
+
+router = APIRouter(prefix="/api")
+Ctx = Annotated[Context, Depends(context)]
+_FOR_EVER = {"cache-control": "public, max-age=31536000, immutable"}
+
+
+@router.get("/assets/{asset}/standin")
+def standin(ctx: Ctx, asset: str) -> Response:
+    """The reduced mesh of a subject; never changes for an asset."""
+    data = ctx.studio.assets.get(standin_key(asset))
+    return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
+
+
+@router.get("/assets/{asset}/pose")
+def pose(
+    ctx: Ctx, asset: str, animation: Annotated[int, Query(ge=0)], seconds: Annotated[float, Query(ge=0)]
+) -> Response:
+    """Where the vertices of the stand-in are at a time of an animation; never changes either."""
+    data = ctx.puppets.pose(asset, animation, seconds)
+    return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
+
+
+@router.get("/projects/{project_id}/set")
+def set_mesh(ctx: Ctx, project_id: str) -> Response:
+    """Sweep (part 0) and disc (part 1) for the stand-in."""
+    stage = ctx.studio.projects.get(project_id).project.set
+    pieces = [(build_sweep(stage.sweep, 64), 0)] if stage.sweep.on else []
+    pieces += [(build_disc(stage.disc, 96), 1)] if stage.disc.on else []
+    return Response(pack_meshes(pieces), media_type="application/octet-stream")

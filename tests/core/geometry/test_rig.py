@@ -1,0 +1,156 @@
+"""Skins, shapes and animations against closed forms and SciPy."""
+
+import numpy as np
+import pytest
+from scipy.interpolate import CubicHermiteSpline
+from scipy.spatial.transform import Rotation, Slerp
+from tests.conftest import plane, sphere
+from tests.moving_models import Glb, bending_bar, turning
+
+from cyclorama.core.errors import IntakeError
+from cyclorama.core.geometry.intake import take_in
+from cyclorama.core.geometry.kept import rig_key
+from cyclorama.core.geometry.mesh import Mesh, face_normals
+from cyclorama.core.geometry.rig import Rig, bent, bound_normals
+from cyclorama.core.geometry.skeleton import CUBIC, LINEAR, MOVE, STEP, TURN, Track
+
+HALF = np.sqrt(0.5)
+
+
+def rig_of(data: bytes) -> tuple[Rig, Mesh]:
+    intake = take_in({"moving.glb": data})
+    asset = intake.subject.asset
+    return Rig.from_bytes(intake.assets[rig_key(asset)]), Mesh.from_bytes(intake.assets[asset])
+
+
+def test_tracks_go_from_key_to_key_as_the_standard_says() -> None:
+    rng = np.random.default_rng(3)
+    times = np.array([0.5, 1.0, 2.5, 3.0])
+    turns = Rotation.random(4, random_state=5)
+    track = Track(TURN, 0, LINEAR, times, turns.as_quat())
+    expected = Slerp(times, turns)
+    values = rng.normal(size=(4, 3, 3))
+    cubic = Track(MOVE, 0, CUBIC, times, values)
+    spline = CubicHermiteSpline  # one a span, because tangents may differ on both sides of a key
+    step = Track(MOVE, 0, STEP, times, values[:, 1])
+    for t in rng.uniform(0.5, 3.0, 20):
+        i = int(np.searchsorted(times, t)) - 1
+        assert abs(track.at(t) @ expected(t).as_quat()) == pytest.approx(1, abs=1e-9)
+        ends = spline(times[i : i + 2], values[i : i + 2, 1], [values[i, 2], values[i + 1, 0]])
+        assert cubic.at(t) == pytest.approx(ends(t))
+        assert np.array_equal(step.at(t), values[i, 1])
+    for one in (track, cubic, step):
+        keys = one.values[:, 1] if one.mode == CUBIC else one.values
+        assert np.array_equal(one.at(-9.0), keys[0])
+        assert np.array_equal(one.at(99.0), keys[-1])
+
+
+def test_skin_blends_its_joints() -> None:
+    """Below the overlap nothing moves, above it everything turns, in the middle half of each."""
+    glb, _ = bending_bar()
+    rig, mesh = rig_of(glb.to_bytes())
+    height = mesh.vertices[:, 1]
+    moved, normals = rig.at(0, 1.0)
+    assert moved[height < 0.49] == pytest.approx(mesh.vertices[height < 0.49], abs=1e-6)
+    upper = height > 1.51
+    turned = (mesh.vertices - [0, 1, 0])[:, [1, 0, 2]] * [-1, 1, 1] + [0, 1, 0]
+    assert moved[upper] == pytest.approx(turned[upper], abs=1e-6)
+    assert normals[upper] == pytest.approx((mesh.normals[:, [1, 0, 2]] * [-1, 1, 1])[upper], abs=1e-6)
+    middle = np.abs(height - 1) < 1e-6
+    assert middle.sum() >= 4
+    assert moved[middle] == pytest.approx((mesh.vertices[middle] + turned[middle]) / 2, abs=1e-6)
+
+
+def test_normals_stay_upright_under_uneven_scale() -> None:
+    """Against the normals of the faces as they have moved; and binding them is the way back."""
+    ball = sphere(0.5, 96)
+    bones = np.eye(4)[None] * [3.0, 0.4, 1.0, 1.0]
+    bones[0, :3, :3] = Rotation.from_euler("xyz", [20, 50, -70], degrees=True).as_matrix() @ bones[0, :3, :3]
+    bone, weight = np.zeros((len(ball.vertices), 1), np.int32), np.ones((len(ball.vertices), 1), np.float32)
+    moved, normals = bent(ball.vertices, ball.normals, bone, weight, bones)
+    flat = face_normals(moved, ball.triangles)
+    flat /= np.linalg.norm(flat, axis=1, keepdims=True)
+    mean = normals[ball.triangles].mean(axis=1)
+    mean /= np.linalg.norm(mean, axis=1, keepdims=True)
+    assert np.median((flat * mean).sum(axis=1)) > 0.9999
+    for mirrored in (bones, bones * np.array([-1.0, 1, 1, 1])):
+        _, there = bent(ball.vertices, ball.normals, bone, weight, mirrored)
+        assert bound_normals(there, bone, weight, mirrored) == pytest.approx(ball.normals, abs=2e-5)
+
+
+def test_shapes_move_vertices_and_lean_normals() -> None:
+    """A ball that grows into an ellipsoid: normals of x²/a² + y² + z² are (x/a², y, z), unit."""
+    ball = sphere(0.5, 96)
+    glb = Glb()
+    node = glb.node(mesh=glb.mesh(ball, (ball.vertices * np.float32([1, 0, 0]),)), name="Ball")
+    glb.animation("Grow", (node, "weights", [0, 2], [0, 1]))
+    rig, mesh = rig_of(glb.to_bytes())
+    moved, normals = rig.at(0, 2.0)
+    assert moved == pytest.approx(mesh.vertices * [2, 1, 1], abs=1e-6)
+    exact = mesh.vertices / np.float32([2, 1, 1])
+    exact /= np.linalg.norm(exact, axis=1, keepdims=True)
+    assert np.median((normals * exact).sum(axis=1)) > 0.9995
+    half, _ = rig.at(0, 1.0)
+    assert half == pytest.approx(mesh.vertices * [1.5, 1, 1], abs=1e-6)
+    assert rig.at(None, 0.0)[0] == pytest.approx(mesh.vertices, abs=1e-6)
+
+
+def test_intake_measures_all_the_room_an_animation_takes() -> None:
+    glb, _ = bending_bar()
+    intake = take_in({"bar.glb": glb.to_bytes()})
+    assert [(a.name, a.seconds) for a in intake.subject.animations] == [("Bend", 1.0)]
+    assert intake.subject.playing is not None
+    assert intake.measures.hull[:, 0].min() == pytest.approx(-0.1, abs=1e-6)
+    low, high = intake.room.hull.min(axis=0), intake.room.hull.max(axis=0)
+    # a corner of the tip, 1 m above the joint and 0.1 m aside, passes farther out than where it ends
+    assert low == pytest.approx([-np.sqrt(1.01), 0, -0.1], abs=1.5e-3)
+    assert high[1] == pytest.approx(1 + np.sqrt(1.01), abs=1.5e-3)
+    assert any("Bend" in f.what for f in intake.report.findings)
+
+
+def test_a_skin_without_animation_stands_as_it_is_posed() -> None:
+    glb, _ = bending_bar()
+    glb.document["animations"] = []
+    glb.document["nodes"][0]["rotation"] = [0, 0, HALF, HALF]
+    intake = take_in({"bar.glb": glb.to_bytes()})
+    mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+    assert mesh.vertices[:, 0].min() == pytest.approx(-1.0, abs=1e-6)
+    assert intake.subject.animations == ()
+    assert rig_key(intake.subject.asset) not in intake.assets
+
+
+def test_steps_follow_the_fastest_bone() -> None:
+    rig, _ = rig_of(turning(plane(1.0)))
+    assert rig.steps(0, (0.0, 0.0)) == rig.steps(None, (0.0, 1.0)) == 1
+    assert rig.steps(0, (0.0, 0.05)) == 3  # 4.5°
+    assert rig.steps(0, (0.0, 0.5)) == 9  # 45° in pieces of 6°
+
+
+@pytest.mark.parametrize("what", ["joint", "keys", "counts", "endless", "huge"])
+def test_broken_rigs(what: str) -> None:
+    """What cannot be read is refused in words; what can be left out is, and said."""
+    glb, _ = bending_bar()
+    sampler = glb.document["animations"][0]["samplers"][0]
+    if what == "joint":
+        primitive = glb.document["meshes"][0]["primitives"][0]
+        primitive["attributes"]["JOINTS_0"] = glb.array(np.full((84, 4), 7), "u2")
+        with pytest.raises(IntakeError, match="joints that are not there"):
+            take_in({"bar.glb": glb.to_bytes()})
+        return
+    if what == "keys":
+        sampler["input"] = glb.array([0.0, np.nan])
+    elif what == "endless":
+        sampler["output"] = glb.array([[0, 0, 0, 1], [0, 0, 1e30, 1]])
+    elif what == "counts":
+        sampler["output"] = glb.array([[0, 0, 0, 1.0]])
+    else:
+        node = glb.document["animations"][0]["channels"][0]["target"]["node"]
+        glb.animation("Away", (node, "translation", [0, 1], [[0, 0, 0], [1e9, 1e9, 0]]))
+        glb.animation("Grow", (node, "scale", [0, 1], [[1, 1, 1], [1e9, 0, -1e9]]))
+    intake = take_in({"bar.glb": glb.to_bytes()})
+    if what == "huge":
+        rig = Rig.from_bytes(intake.assets[rig_key(intake.subject.asset)])
+        assert all(np.isfinite(a).all() for k in (1, 2) for a in rig.at(k, 1.0))
+    else:
+        assert intake.subject.animations == ()
+        assert any("broken" in f.what and "Bend" in f.what for f in intake.report.findings)

@@ -1,0 +1,109 @@
+"""Subjects that bend: an animation that turns the whole mesh must give what turning the subject gives."""
+
+import numpy as np
+import pytest
+from tests.conftest import exposed
+from tests.moving_models import turning
+
+from cyclorama.core.geometry.intake import take_in
+from cyclorama.core.geometry.mesh import Mesh
+from cyclorama.core.render.passes import occlusion, wireframe
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.trace import FrameScene
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import MaterialMaps, Project, SetValue, TextureRef, apply_set, new_project
+
+FRAME = 5
+NOISE = TextureRef(pattern="noise", projection="triplanar", size_m=0.3)
+SURFACES: dict[str, dict[str, object]] = {
+    "plain": {},
+    "rounded edges": {"edge_radius_m": 0.04},
+    "grain": {"base_metalness": 1.0, "specular_roughness": 0.4, "specular_roughness_anisotropy": 0.8},
+    "patterned": {"maps": MaterialMaps(base_color=NOISE, height=NOISE), "height_m": 0.02},
+    "glowing": {"emission_luminance": 800.0},
+    "with holes": {"maps": MaterialMaps(opacity=NOISE)},
+}
+
+
+def block() -> Mesh:
+    """A box of 0.5 × 0.4 × 0.3 m with hard edges, a map on each side, a little off the axis."""
+    sides = [np.roll(np.array([[1, y, z] for y in (-1, 1) for z in (-1, 1)]) * s, k, axis=1)
+             for k in range(3) for s in (1, -1)]  # fmt: skip
+    corners = np.concatenate(sides)
+    out = np.repeat([np.roll([s, 0, 0], k) for k in range(3) for s in (1, -1)], 4, axis=0)
+    faces = []
+    for f in range(6):
+        for face in ([0, 1, 3], [0, 3, 2]):
+            a, b, c = corners[4 * f + np.array(face)]
+            faces.append(np.array(face if np.cross(b - a, c - a) @ out[4 * f] > 0 else face[::-1]) + 4 * f)
+    uvs = np.tile([[0, 0], [0, 1], [1, 0], [1, 1]], (6, 1))
+    return Mesh((corners * [0.25, 0.2, 0.15] + [0.05, 0.2, 0]).astype(np.float32), out.astype(np.float32),
+                uvs.astype(np.float32), np.array(faces, np.int32), np.zeros(12, np.int32))  # fmt: skip
+
+
+def two_ways(shutter_deg: float = 0.0, disc: bool = False, **surface: object) -> tuple[FrameScene, FrameScene]:
+    """A frame of the block turned by the move, and turned by its own animation while the move holds."""
+    intake = take_in({"rotor.glb": turning(block())})
+    material = intake.materials[0].model_copy(update={"base_color": (0.6, 0.5, 0.4), **surface})
+    project = new_project("Test").model_copy(update={"subject": intake.subject, "materials": (material,)})
+    camera = f"cameras/{project.camera_id}"
+    values = {"move/frames": 24, "set/sweep/on": False, "set/disc/on": disc, "shoot/bounces": 3,
+              "shoot/passes/wanted": ["motion"], f"{camera}/shutter_deg": shutter_deg,
+              f"{camera}/target_height_m": 0.2, f"{camera}/distance_m": 2.5, "move/kind": "spin",
+              "subject/placement/centre_x_m": 0.0, "subject/placement/centre_z_m": 0.0,
+              "subject/play/animation": None}  # fmt: skip
+    for path, value in values.items():
+        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
+    spun = project
+    for path, value in (("move/kind", "hold"), ("subject/play/animation", "animation-1")):
+        project = apply_set(project, SetValue(path=path, value=value))
+
+    def compiled(p: Project) -> FrameScene:
+        return SceneCompiler(intake.assets.__getitem__).compile(p, 1 + FRAME, 96, 54, record=True)
+
+    return compiled(spun), compiled(project)
+
+
+@pytest.mark.parametrize("shutter", [0.0, 180.0])
+@pytest.mark.parametrize("surface", list(SURFACES))
+def test_turned_by_its_animation_it_looks_as_turned_by_the_move(tracer: Tracer, surface: str, shutter: float) -> None:
+    """The same rays meet the same surfaces; while the shutter is open, arcs are a few straight pieces."""
+    spun, bent = (exposed(tracer, scene, 32) for scene in two_ways(shutter, **SURFACES[surface]))
+    assert spun.alpha.mean() > 0.05
+    assert spun.radiance.max() > 10
+    assert bent.alpha == pytest.approx(spun.alpha, abs=0.07)
+    apart = np.abs(bent.radiance - spun.radiance).max(axis=2)
+    assert np.quantile(apart, 0.98) < 0.02 * spun.radiance.max()
+    assert bent.radiance.mean() == pytest.approx(spun.radiance.mean(), rel=5e-3)
+    assert bent.albedo == pytest.approx(spun.albedo, abs=0.05)
+    assert np.median(np.abs(bent.normal - spun.normal)) < 1e-3
+
+
+def test_motion_places_and_passes_follow_what_bends(tracer: Tracer) -> None:
+    spun, bent = two_ways()
+    a, b = exposed(tracer, spun, 16), exposed(tracer, bent, 16)
+    inside = a.alpha > 0.999
+    assert np.abs(a.motion[inside]).max() > 3
+    for name in ("motion", "motion_back", "rest", "position", "depth"):
+        one, other = getattr(a, name)[inside], getattr(b, name)[inside]
+        assert other == pytest.approx(one, abs=2e-3), name
+    spun, bent = two_ways(disc=True)  # something that hides it from below
+    for make in (lambda s: occlusion(s, 32, 0.5, 1.0), lambda s: wireframe(s, 16, 1.5)):
+        (one, covered), (other, _) = make(spun), make(bent)
+        assert np.abs(one - other)[covered > 0.99].mean() < 0.01
+        assert one[covered > 0].std() > 0.02
+
+
+def test_only_the_bending_body_is_built_anew() -> None:
+    """Another frame brings another shape of what bends; the same frame, or an edit of a light, brings none."""
+    intake = take_in({"rotor.glb": turning(block())})
+    project = new_project("Test").model_copy(update={"subject": intake.subject, "materials": intake.materials})
+    compiler = SceneCompiler(intake.assets.__getitem__)
+    first, again = compiler.compile(project, 1, 32, 18), compiler.compile(project, 1, 64, 36)
+    lit = apply_set(project, SetValue(path="lights/key/strength_stops", value=1.0))
+    brighter, later = compiler.compile(lit, 1, 32, 18), compiler.compile(lit, 9, 32, 18)
+    assert len(first.bodies) == 2
+    assert first.bodies[1] is again.bodies[1] is brighter.bodies[1]
+    assert later.bodies[0] is first.bodies[0]
+    assert later.bodies[1] is not first.bodies[1]
+    assert later.geometry.corners is first.geometry.corners
