@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
-from tests.conftest import exposed
-from tests.moving_models import turning
+from tests.conftest import exposed, sphere
+from tests.moving_models import Glb, about_y, turning
 
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.mesh import Mesh
@@ -92,6 +92,22 @@ def test_motion_places_and_passes_follow_what_bends(tracer: Tracer) -> None:
         (one, covered), (other, _) = make(spun), make(bent)
         assert np.abs(one - other)[covered > 0.99].mean() < 0.01
         assert one[covered > 0].std() > 0.02
+
+
+def test_what_the_animation_leaves_alone_stays_as_it_is() -> None:
+    """A subject of a turning and a standing part: only one of them is in the body that bends."""
+    glb = Glb()
+    rotor, _ = glb.node(mesh=glb.mesh(block()), name="Rotor"), glb.node(mesh=glb.mesh(sphere(0.2, 16)), name="Base")
+    glb.animation("Turn", (rotor, "rotation", [0, 1], about_y([0, 90])))
+    camera = glb.node(name="Camera")
+    glb.animation("Fly", (camera, "translation", [0, 1], [[0, 0, 0], [9, 9, 9]]))
+    intake = take_in({"rotor.glb": glb.to_bytes()})
+    assert [a.name for a in intake.subject.animations] == ["Turn"]
+    project = new_project("Test").model_copy(update={"subject": intake.subject, "materials": intake.materials})
+    scene = SceneCompiler(intake.assets.__getitem__).compile(project, 7, 32, 18)
+    assert scene.geometry.shapes.corners.shape[1] == 12
+    assert (scene.geometry.part[scene.geometry.shapes.first :] == 2).all()
+    assert scene.bodies[1].first_triangle == scene.geometry.shapes.first
 
 
 def test_only_the_bending_body_is_built_anew() -> None:

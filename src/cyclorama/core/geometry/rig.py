@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..kernel import kernel
 from .measure import convex_corners, outermost_points
-from .mesh import Mesh, unit_rows
+from .mesh import unit_rows
 from .skeleton import CUBIC, Skeleton, Track
 
 F32 = NDArray[np.float32]
@@ -83,6 +83,14 @@ class Rig:
                 turned += np.degrees(np.arccos(np.clip(cosine, -1, 1)))
             before = axes
         return int(min(3 + 2 * (turned.max(initial=0.0) // (2 * _STEP_DEG)), MOST_STEPS))
+
+    def moving(self, animation: int) -> NDArray[np.bool_]:
+        """Which vertices (v,) an animation takes from where they rest."""
+        nodes, shapes = self.skeleton.moving(animation)
+        moving = np.any(nodes[self.skeleton.bone_node][self.bone] & (self.weight > 0), axis=1)
+        for number in np.flatnonzero(shapes):
+            moving[self.shapes[number].vertex] = True
+        return np.asarray(moving)
 
     def room(self, animation: int) -> F64:
         """Corners (k, 3) of the convex hull of everywhere an animation takes the vertices, in the file's space."""
@@ -178,9 +186,3 @@ def _bend(points, normals, bone, weight, bones, m, lean, moved, leant):  # type:
         length = math.sqrt(lean[0] * lean[0] + lean[1] * lean[1] + lean[2] * lean[2])
         for r in range(3):
             leant[v, r] = lean[r] / length if 0.0 < length < math.inf else (1.0 if r == 1 else 0.0)
-
-
-def posed(mesh: Mesh, rig: Rig, animation: int | None, seconds: float) -> Mesh:
-    """The mesh as it stands at a time of an animation."""
-    vertices, normals = rig.at(animation, seconds)
-    return Mesh(vertices, normals, mesh.uvs, mesh.triangles, mesh.part, mesh.inner)

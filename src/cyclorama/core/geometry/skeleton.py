@@ -15,6 +15,8 @@ MOVE, TURN, SCALE, SHAPES = 0, 1, 2, 3
 """What a track drives: a node's translation, rotation (quaternion x y z w), scale, or a run of shape weights."""
 STEP, LINEAR, CUBIC = 0, 1, 2
 """How a track goes from key to key."""
+SAME = 1e-7
+"""Keys that differ less stand still: exporters write one for every node."""
 WIDTH = {MOVE: 3, TURN: 4, SCALE: 3}
 
 
@@ -45,6 +47,12 @@ class Track:
         if self.mode == CUBIC:
             return _hermite(key[i], span * v[i, 2], key[i + 1], span * v[i + 1, 0], f)
         return slerp(key[i], key[i + 1], f) if self.kind == TURN else key[i] + f * (key[i + 1] - key[i])
+
+    def leaves(self, rest: F64) -> NDArray[np.bool_]:
+        """Which of its numbers (width,) are ever other than at rest."""
+        keys, tangents = (self.values[:, 1], self.values[:, ::2]) if self.mode == CUBIC else (self.values, None)
+        away = np.abs(keys - rest).max(axis=0) > SAME
+        return np.asarray(away if tangents is None else away | (np.abs(tangents).max(axis=(0, 1)) > SAME))
 
 
 def _hermite(a: F64, leaving: F64, b: F64, arriving: F64, f: float) -> F64:
@@ -100,6 +108,20 @@ class Skeleton:
         for i, parent in enumerate(self.parent):
             world[i] = local[i] if parent < 0 else world[parent] @ local[i]
         return np.asarray(world[self.bone_node] @ self.bone_inverse), shapes
+
+    def moving(self, animation: int) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+        """Which nodes (n,) and shapes (s,) an animation takes from their rest."""
+        nodes, shapes = np.zeros(len(self.parent), bool), np.zeros(len(self.shapes), bool)
+        for track in self.animations[animation]:
+            if track.kind == SHAPES:
+                run = slice(track.target, track.target + track.values.shape[-1])
+                shapes[run] |= track.leaves(self.shapes[run])
+            else:
+                rest = (self.move, self.turn, self.scale)[track.kind][track.target]
+                nodes[track.target] |= bool(track.leaves(rest).any())
+        for i, parent in enumerate(self.parent):
+            nodes[i] |= parent >= 0 and nodes[parent]
+        return nodes, shapes
 
     def length_s(self, animation: int) -> float:
         """When the last key of an animation stands."""

@@ -1,6 +1,6 @@
 """Compiled geometry: set and subject as bodies, laid out so that what moves moves without being compiled again."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -73,13 +73,14 @@ class Standing:
 
 
 def stand(pieces: list[Piece], rig: tuple[Rig, int, Mat4] | None) -> Standing:
-    """Compile pieces; with a rig, its animation and placement the last of them, the subject, bends."""
-    bending_piece = pieces[-1] if rig and pieces else None
-    groups = [
-        [p for p in pieces if not p.turns and p is not bending_piece],
-        [p for p in pieces if p.turns and p is not bending_piece],
-        [bending_piece] if bending_piece else [],
-    ]
+    """Compile pieces; with a rig, its animation and placement the last of them, the subject, bends where it moves."""
+    bending_pieces = []
+    if rig:
+        subject = pieces[-1]
+        bends = np.asarray(rig[0].moving(rig[1])[subject.mesh.triangles].any(axis=1))
+        pieces = [*pieces[:-1], replace(subject, mesh=subject.mesh.only(~bends))]
+        bending_pieces = [replace(subject, mesh=subject.mesh.only(bends))]
+    groups = [[p for p in pieces if not p.turns], [p for p in pieces if p.turns], bending_pieces]
     bodies: list[Body | None] = []
     turns: list[bool] = []
     body_of: list[np.ndarray] = []
@@ -90,7 +91,7 @@ def stand(pieces: list[Piece], rig: tuple[Rig, int, Mat4] | None) -> Standing:
             continue
         body_of.append(np.full(len(mesh.triangles), len(bodies), np.int32))
         turns.append(group[0].turns)
-        if rig and group[0] is bending_piece:
+        if rig and group is bending_pieces:
             bending = Bending(*rig, mesh.triangles, first)
             bodies.append(None)
         else:

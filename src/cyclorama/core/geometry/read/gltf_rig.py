@@ -147,9 +147,10 @@ class RigReader:
     def finished(self) -> tuple[Skeleton, list[str], list[str]]:
         """The skeleton with its animations, their names, and sentences about what could not be used."""
         names, animations, notes = [], [], []
+        carriers = self._carriers()
         for i, entry in enumerate(self._document.get("animations", ())):
             name = str(entry.get("name") or f"Animation {i + 1}")[:80]
-            tracks, broken = self._tracks(entry)
+            tracks, broken = self._tracks(entry, carriers)
             if broken:
                 notes.append(f"Some keys of the animation ‘{name}’ are broken; what they move stands still.")
             if tracks:
@@ -157,11 +158,20 @@ class RigReader:
                 animations.append(tuple(tracks))
         return self._skeleton(tuple(animations)), names, notes
 
-    def _tracks(self, entry: dict[str, Any]) -> tuple[list[Track], int]:
+    def _carriers(self) -> set[int]:
+        """Places in the skeleton of all that meshes hang on: bones, and nodes above them. Cameras and lights do not."""
+        found: set[int] = set()
+        for place, _ in self._bones:
+            while place >= 0 and place not in found:
+                found.add(place)
+                place = self._order[place][1]
+        return found
+
+    def _tracks(self, entry: dict[str, Any], carriers: set[int]) -> tuple[list[Track], int]:
         tracks, broken = [], 0
         for channel in entry.get("channels", ()):
             node, kind = channel["target"].get("node"), _PATHS.get(channel["target"].get("path"))
-            if kind is None or node not in self._place or (kind == SHAPES and node not in self._shapes):
+            if kind is None or (node not in self._shapes if kind == SHAPES else self._place.get(node) not in carriers):
                 continue
             sampler = entry["samplers"][channel["sampler"]]
             times = self._file.accessor(sampler["input"]).astype(float)[:, 0]
