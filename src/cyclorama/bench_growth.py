@@ -9,12 +9,14 @@ import numpy as np
 import psutil
 
 from .core.geometry.build import arc, lathe
-from .core.geometry.kept import content_hash
+from .core.geometry.kept import content_hash, rig_key
 from .core.geometry.mesh import Mesh
+from .core.geometry.rig import Rig
+from .core.geometry.skeleton import LINEAR, TURN, Skeleton, Track
 from .core.render.film import Film
 from .core.render.scene import SceneCompiler
 from .core.render.tracer import Tracer
-from .core.scene import Camera, Light, Material, Part, Project, Subject, new_project
+from .core.scene import Animation, Camera, Light, Material, Part, Play, Project, Subject, new_project
 
 TRIANGLES = (10_000, 100_000, 1_000_000, 3_000_000)
 LIGHTS = (1, 4, 16, 64)
@@ -48,6 +50,44 @@ def _project(mesh: Mesh, lights: int) -> tuple[Project, dict[str, bytes]]:
     return project, {content_hash(data): data}
 
 
+def _swaying(project: Project, assets: dict[str, bytes], mesh: Mesh) -> tuple[Project, dict[str, bytes]]:
+    """The project with a ball that leans over and back, the more the higher."""
+    turn = np.array([[0, 0, 0, 1], [0, 0, 0.26, 0.97], [0, 0, 0, 1]])
+    track = Track(TURN, 1, LINEAR, np.array([0.0, 0.5, 1.0]), turn)
+    skeleton = Skeleton(
+        parent=np.array([-1, 0], np.int32), base=np.tile(np.eye(4), (2, 1, 1)), move=np.zeros((2, 3)),
+        turn=turn[[0, 0]], scale=np.ones((2, 3)), bone_node=np.array([0, 1], np.int32),
+        bone_inverse=np.tile(np.eye(4), (2, 1, 1)), shapes=np.zeros(0), animations=((track,),),
+    )  # fmt: skip
+    high = np.clip(mesh.vertices[:, 1] / 0.6, 0, 1)
+    bone = np.tile(np.array([0, 1], np.int32), (len(high), 1))
+    rig = Rig(skeleton, mesh.vertices, mesh.normals, bone, np.stack([1 - high, high], axis=1))
+    assert project.subject is not None
+    playing = {"animations": (Animation(id="a", name="Sway", seconds=1.0),), "play": Play(animation="a")}
+    subject = project.subject.model_copy(update=playing)
+    return project.model_copy(update={"subject": subject}), assets | {rig_key(subject.asset): rig.to_bytes()}
+
+
+def _table_of_bending(tracer: Tracer, tell: Callable[[str], None]) -> None:
+    tell("triangles      bends in    frame 640×360, 4 samples   standing   relative")
+    for count in TRIANGLES[:3]:
+        mesh = bumpy_ball(count)
+        standing, assets = _project(mesh, 3)
+        project, assets = _swaying(standing, assets, mesh)
+        still = _seconds(tracer, standing, SceneCompiler(assets.__getitem__), 640, 360)
+        cameras = tuple(c.model_copy(update={"shutter_deg": 180.0}) for c in project.cameras)
+        project = project.model_copy(update={"cameras": cameras})
+        compiler = SceneCompiler(assets.__getitem__)
+        compiler.compile(project, 5, 640, 360)
+        start = time.perf_counter()
+        compiler.compile(project, 6, 640, 360)
+        bent = time.perf_counter() - start
+        seconds = _seconds(tracer, project, compiler, 640, 360)
+        tell(
+            f"{len(mesh.triangles):>9,}   {bent:7.2f} s   {seconds:16.2f} s   {still:16.2f} s   {seconds / still:7.2f}"
+        )
+
+
 def _seconds(tracer: Tracer, project: Project, compiler: SceneCompiler, width: int, height: int) -> float:
     scene = compiler.compile(project, 1, width, height)
     best = np.inf
@@ -59,7 +99,7 @@ def _seconds(tracer: Tracer, project: Project, compiler: SceneCompiler, width: i
 
 
 def run_growth(tell: Callable[[str], None]) -> None:
-    """Measure and print three tables; each figure relative to the first of its table."""
+    """Measure and print four tables; each figure relative to the first of its table."""
     with Tracer() as tracer:
         warm, assets = _project(bumpy_ball(10_000), 1)
         _seconds(tracer, warm, SceneCompiler(assets.__getitem__), 64, 36)
@@ -77,6 +117,7 @@ def run_growth(tell: Callable[[str], None]) -> None:
             seconds = _seconds(tracer, project, compiler, 640, 360)
             first = first or seconds
             tell(f"{real:>9,}   {compiled:7.2f} s   {grown / real:12.0f}   {seconds:16.2f} s   {seconds / first:16.2f}")
+        _table_of_bending(tracer, tell)
         tell("lights         frame 640×360, 4 samples   relative")
         mesh, first = bumpy_ball(100_000), None
         for count in LIGHTS:
