@@ -2,6 +2,7 @@
 
 import io
 import json
+import threading
 import time
 import zipfile
 from collections.abc import Iterator
@@ -21,6 +22,7 @@ from cyclorama.core.render.tracer import Tracer
 from cyclorama.demo.environments import harbour_dusk
 from cyclorama.shoot import desk
 from cyclorama.shoot.take import shoot_take
+from cyclorama.web import projects
 from cyclorama.web.app import create_app
 
 
@@ -203,3 +205,32 @@ def test_removing_a_project_takes_its_takes_along(client: TestClient, ball: str)
     assert client.get("/api/takes").json() == []
     assert not take.folder.exists()
     assert client.delete(f"/api/projects/{ball}").status_code == 404
+
+
+def test_an_intake_that_is_cancelled_while_it_is_metered_changes_nothing(
+    client: TestClient, ball: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = client.get(f"/api/projects/{ball}").json()
+    jobs = client.app.state.context.intakes  # type: ignore[attr-defined]
+    put_on_set = projects.put_on_set
+
+    def cancelled_meanwhile(*arguments: object) -> object:
+        for job in list(jobs._jobs.values()):
+            if job.result is None:
+                jobs.cancel(job.id)
+        return put_on_set(*arguments)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(projects, "put_on_set", cancelled_meanwhile)
+    for url in (f"/api/projects/{ball}/subject", "/api/intakes"):
+        assert intake(client, url, {"other.glb": glb()})["error"] == "Cancelled."
+    assert client.get(f"/api/projects/{ball}").json()["version"] == before["version"]
+    assert client.get("/").text.count("data-remove=") == 1
+
+
+def test_a_fault_while_a_model_is_put_on_the_set_is_said(client: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
+    def faulty(*arguments: object) -> None:
+        raise RuntimeError("broken on purpose")
+
+    monkeypatch.setattr(projects, "put_on_set", faulty)
+    monkeypatch.setattr(threading, "excepthook", lambda args: None)
+    assert "could not be put on the set" in intake(client, "/api/intakes", {"other.glb": glb()})["error"]

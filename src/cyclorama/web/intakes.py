@@ -9,11 +9,13 @@ from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from typing import Any
 
-from ..core.errors import IntakeError, NotFoundError
+from ..core.errors import CycloramaError, IntakeError, NotFoundError
 from ..core.geometry.kept import Intake
 
 LONGEST_S = 900.0
 MEMORY_LIMIT_BYTES = 12 << 30
+Accept = Callable[[Intake, Callable[[], bool]], dict[str, Any]]
+"""Keeps an intake and puts it on the set, unless it is cancelled meanwhile; returns what to report."""
 
 
 @dataclass(slots=True)
@@ -61,7 +63,7 @@ class IntakeDesk:
         self._context = multiprocessing.get_context("spawn")
         self._processes: dict[str, Any] = {}
 
-    def start(self, files: dict[str, bytes], accept: Callable[[Intake], dict[str, Any]]) -> IntakeJob:
+    def start(self, files: dict[str, bytes], accept: Accept) -> IntakeJob:
         """Begin an intake; `accept` keeps what came in and gives the result to report."""
         job = IntakeJob(secrets.token_hex(6), next(iter(files), "nothing"))
         self._jobs[job.id] = job
@@ -80,7 +82,7 @@ class IntakeDesk:
         if process is not None:
             process.terminate()
 
-    def _follow(self, job: IntakeJob, files: dict[str, bytes], accept: Callable[[Intake], dict[str, Any]]) -> None:
+    def _follow(self, job: IntakeJob, files: dict[str, bytes], accept: Accept) -> None:
         here, there = self._context.Pipe(duplex=False)
         process = self._context.Process(target=_child, args=(there, files), daemon=True)
         self._processes[job.id] = process
@@ -92,14 +94,16 @@ class IntakeDesk:
             job.error = job.error or (
                 f"‘{job.name}’ could not be read: the reader gave up. Try exporting it in another format."
             )
-        except IntakeError as error:
+        except CycloramaError as error:
             job.error = error.sentence
         finally:
+            if job.result is None and job.error is None:  # a fault of ours, which goes to the log: nobody waits for it
+                job.error = f"‘{job.name}’ could not be put on the set. The project is as it was."
             process.terminate()
             process.join()
             self._processes.pop(job.id, None)
 
-    def _receive(self, job: IntakeJob, here: Connection, accept: Callable[[Intake], dict[str, Any]]) -> None:
+    def _receive(self, job: IntakeJob, here: Connection, accept: Accept) -> None:
         while True:
             if not here.poll(max(0.0, LONGEST_S - (time.monotonic() - job.started))):
                 raise IntakeError(f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.")
@@ -110,6 +114,7 @@ class IntakeDesk:
                 raise IntakeError(rest[0])
             else:
                 if job.error is None:
-                    job.result = accept(rest[0])
+                    job.what = "Putting it on the set, metering the light"
+                    job.result = accept(rest[0], lambda: job.error is not None)
                     job.what, job.share = "Done", 1.0
                 return

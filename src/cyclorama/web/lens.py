@@ -84,7 +84,8 @@ class Lens:
             self._generation += 1
             self._wake.notify_all()
         self._thread.join(timeout=60)
-        self._tracer.close()
+        with self._busy:  # whoever borrowed the tracer brings it back first
+            self._tracer.close()
 
     def open(self, viewer: Viewer) -> None:
         with self._wake:
@@ -119,6 +120,8 @@ class Lens:
             self._borrowers += 1
         try:
             with self._busy:
+                if self._closing:
+                    raise CycloramaError("The studio is being closed.")
                 yield self._compiler, self._tracer
         finally:
             with self._wake:

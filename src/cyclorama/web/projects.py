@@ -1,5 +1,6 @@
 """JSON: projects, their changes, intake of models and environments."""
 
+from collections.abc import Callable
 from pathlib import PurePosixPath
 from typing import Annotated, Any
 
@@ -19,7 +20,6 @@ from ..core.sheet.arrive import put_on_set
 from ..core.sheet.words import duration
 from ..shoot import desk
 from ..shoot.forecast import forecast
-from ..store import Saved
 from ..store.assets import write_whole
 from .context import Context, context
 from .lens import LensEye
@@ -160,13 +160,15 @@ async def _uploaded(files: list[UploadFile]) -> dict[str, bytes]:
 async def bring_in(ctx: Ctx, project_id: str, files: list[UploadFile]) -> dict[str, Any]:
     """Begin the intake of a model into a project; follow it at /api/intakes."""
     ctx.studio.projects.get(project_id)
-    return ctx.intakes.start(await _uploaded(files), lambda i: _accept(ctx, i, project_id)).as_json()
+    return ctx.intakes.start(
+        await _uploaded(files), lambda i, cancelled: _accept(ctx, i, project_id, cancelled)
+    ).as_json()
 
 
 @router.post("/intakes")
 async def new_from_model(ctx: Ctx, files: list[UploadFile]) -> dict[str, Any]:
     """Begin the intake of a model into a new project."""
-    return ctx.intakes.start(await _uploaded(files), lambda i: _accept(ctx, i, None)).as_json()
+    return ctx.intakes.start(await _uploaded(files), lambda i, cancelled: _accept(ctx, i, None, cancelled)).as_json()
 
 
 @router.get("/intakes/{job_id}")
@@ -180,17 +182,23 @@ def cancel_intake(ctx: Ctx, job_id: str) -> dict[str, bool]:
     return {"cancelled": True}
 
 
-def _accept(ctx: Context, intake: Intake, project_id: str | None) -> dict[str, Any]:
+def _accept(ctx: Context, intake: Intake, project_id: str | None, cancelled: Callable[[], bool]) -> dict[str, Any]:
     """Keep what came in and put it on the set, fitted and grounded, as one step that can be undone."""
     ctx.studio.keep_intake(intake)
-    stem = PurePosixPath(intake.subject.source_name).stem.replace("-", " ").replace("_", " ").strip()
-    if project_id is None:
-        project_id = ctx.studio.projects.create(new_project(stem[:80].capitalize() or "Untitled")).project.id
-    saved: Saved = ctx.studio.projects.get(project_id)
-    placed = put_on_set(saved.project, intake, LensEye(ctx.lens))  # metering takes a moment: not under the lock
+    saved = None if project_id is None else ctx.studio.projects.get(project_id)
+    project = saved.project if saved else new_project(_title(intake.subject.source_name))
+    placed = put_on_set(project, intake, LensEye(ctx.lens))  # metering takes a moment: before anything is changed
+    if cancelled():
+        raise IntakeError("Cancelled.")
+    saved = saved or ctx.studio.projects.create(project)
     label = f"Bring in {intake.subject.source_name}"
-    saved = ctx.studio.projects.edit(project_id, saved.version, label, lambda _: placed)
-    return {"project": project_id, "version": saved.version}
+    saved = ctx.studio.projects.edit(project.id, saved.version, label, lambda _: placed)
+    return {"project": project.id, "version": saved.version}
+
+
+def _title(source_name: str) -> str:
+    stem = PurePosixPath(source_name).stem.replace("-", " ").replace("_", " ").strip()
+    return stem[:80].capitalize() or "Untitled"
 
 
 @router.post("/projects/{project_id}/environment")
