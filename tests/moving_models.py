@@ -85,6 +85,13 @@ def about_y(degrees: ArrayLike) -> np.ndarray:
     return np.stack([zero, np.sin(half), zero, np.cos(half)], axis=1)
 
 
+def still(mesh: Mesh) -> bytes:
+    """A mesh and nothing else."""
+    glb = Glb()
+    glb.node(mesh=glb.mesh(mesh), name="Part")
+    return glb.to_bytes()
+
+
 def turning(mesh: Mesh, seconds: float = 4.0) -> bytes:
     """A mesh whose node turns once about Y, counter-clockwise from above, in even steps."""
     glb = Glb()

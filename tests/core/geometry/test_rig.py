@@ -154,3 +154,28 @@ def test_broken_rigs(what: str) -> None:
     else:
         assert intake.subject.animations == ()
         assert any("broken" in f.what and "Bend" in f.what for f in intake.report.findings)
+
+
+def test_a_rig_is_kept_whole() -> None:
+    """Every kind of track and a shape come back from the file as they went in; what stands still is known as such."""
+    ball = sphere(0.5, 16)
+    glb = Glb()
+    node = glb.node(mesh=glb.mesh(ball, (ball.vertices * np.float32([1, 0, 0]), ball.vertices * 0)), name="Ball")
+    glb.animation(
+        "All", (node, "translation", [0, 1, 2], np.arange(27).reshape(9, 3)),
+        (node, "scale", [0, 2], [[1] * 3, [2] * 3]), (node, "weights", [0, 2], [[0, 0], [1, 0]]),
+    )  # fmt: skip
+    glb.animation("Still", (node, "translation", [0, 1], [[0, 0, 0], [0, 0, 0]]))
+    samplers = glb.document["animations"][0]["samplers"]
+    samplers[0]["interpolation"], samplers[1]["interpolation"] = "CUBICSPLINE", "STEP"
+    rig, _ = rig_of(glb.to_bytes())
+    again = Rig.from_bytes(rig.to_bytes())
+    for t in np.linspace(-0.5, 2.5, 7):
+        for one, other in zip(rig.at(0, t), again.at(0, t), strict=True):
+            assert np.array_equal(one, other)
+    assert [t.mode for t in again.skeleton.animations[0]] == [CUBIC, STEP, LINEAR]
+    assert rig.skeleton.animations[0][0].at(1.0) == pytest.approx([12, 13, 14])
+    assert rig.moving(0).all()
+    assert not rig.moving(1).any()
+    assert rig.skeleton.moving(0)[1].tolist() == [True, False]
+    assert (rig.skeleton.length_s(0), rig.skeleton.length_s(1)) == (2.0, 1.0)

@@ -3,15 +3,20 @@
 import numpy as np
 import pytest
 from tests.conftest import diffuse, project_of, sphere
+from tests.moving_models import still
 
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.geometry.measure import Measures, measure
+from cyclorama.core.geometry.intake import take_in
+from cyclorama.core.geometry.kept import Intake
+from cyclorama.core.geometry.measure import Measures, gap_mm, measure
 from cyclorama.core.light.temperature import white_balance_rgb
 from cyclorama.core.motion import pose_project
-from cyclorama.core.scene import Project, SetValue, apply_set, new_project
+from cyclorama.core.scene import Animation, Play, Project, SetValue, apply_set, new_project
 from cyclorama.core.scene.changes import Centre, CorrectUnit, FitSubject, FocusOn, GreyAt, MeterSubject, StandOnFloor
 from cyclorama.core.sequence.names import frame_name
 from cyclorama.core.sheet import perform, readiness, review, stations
+from cyclorama.core.sheet.arrive import put_on_set
+from cyclorama.core.sheet.stations import animation_sentence
 
 
 class SomeEye:
@@ -38,6 +43,11 @@ class Blind:
 
     def colour(self, project: Project, frame: int, x: float, y: float) -> np.ndarray | None:
         return None
+
+
+def arrival(size: float) -> Intake:
+    """A ball of a diameter, as it comes in."""
+    return take_in({"ball.glb": still(sphere(size / 2, 32))})
 
 
 BALL = sphere(0.2, 48)
@@ -173,3 +183,44 @@ def test_file_names() -> None:
         frame_name(apply_set(project, SetValue(path="shoot/name_pattern", value="{nobody}")), 1)
     with pytest.raises(ChangeError):
         frame_name(apply_set(project, SetValue(path="shoot/name_pattern", value="{project.__class__}")), 1)
+
+
+@pytest.mark.parametrize(("size", "eye", "ev100"), [(0.04, SomeEye(), 9.12), (4.0, Blind(), 9.0)])
+def test_the_first_model_decides_how_large_everything_is(size: float, eye: SomeEye | Blind, ev100: float) -> None:
+    """Set, lights and camera grow with it; the exposure is metered where there is light."""
+    placed = put_on_set(new_project("Test"), arrival(size), eye)
+    assert placed.set.disc.radius_m == pytest.approx(0.75 * size, rel=0.02)
+    assert placed.set.sweep.width_m == pytest.approx(20 * size, rel=0.02)
+    assert [x.distance_m / size for x in placed.lights] == pytest.approx([3.2] * 3, rel=0.02)
+    assert placed.look.ev100 == ev100
+    measures = arrival(size).room
+    assert all(s.mark == "ready" for s in stations(review(placed, measures)) if s.key in ("subject", "set", "camera"))
+
+
+def test_another_model_comes_to_the_set_as_it_is() -> None:
+    first = put_on_set(new_project("Test"), arrival(0.5), SomeEye())
+    first = apply_set(first, SetValue(path="look/ev100", value=7.0))
+    second = put_on_set(first, arrival(0.3), SomeEye())
+    assert (second.set, second.lights, second.look) == (first.set, first.lights, first.look)
+    assert second.camera.distance_m < first.camera.distance_m
+    assert gap_mm(arrival(0.3).room, second) == pytest.approx(0, abs=1e-6)
+
+
+def test_the_call_sheet_says_how_an_animation_runs() -> None:
+    def playing(**play: object) -> Project:
+        project = with_ball()
+        animations = (Animation(id="a", name="Sway", seconds=3.0), Animation(id="b", name="Pose", seconds=0.0))
+        subject = project.subject.model_copy(  # type: ignore[union-attr]
+            update={"animations": animations, "play": Play(**({"animation": "a"} | play))}  # type: ignore[arg-type]
+        )
+        return project.model_copy(update={"subject": subject})
+
+    assert animation_sentence(playing()) == "Plays 3 times in the shot, at 0.9 × its speed, and closes."
+    assert "closes exactly" in sheet(playing(), None)["camera"].sentence
+    looped = playing(repeat="loop")
+    assert animation_sentence(looped) == "Plays 3.33 times in the shot, at 1 × its speed."
+    assert "does not close" in sheet(looped)["camera"].sentence
+    assert any("‘Sway’ plays 3.33 times" in h for h in sheet(looped)["subject"].hints)
+    assert animation_sentence(playing(repeat="once", speed=2.0)) == "Lasts 1.50 s, then stands."
+    assert animation_sentence(playing(animation="b")) == "It is a single pose."
+    assert animation_sentence(with_ball()) == ""

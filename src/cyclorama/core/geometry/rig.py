@@ -17,6 +17,7 @@ F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
 I32 = NDArray[np.int32]
 MOST_POSES = 60
+MOST_POSITIONS = 20_000_000
 POSES_A_SECOND = 12
 """At so many times an animation is looked at for the room that it takes."""
 FARTHEST = 1e9
@@ -95,9 +96,10 @@ class Rig:
     def room(self, animation: int) -> F64:
         """Corners (k, 3) of the convex hull of everywhere an animation takes the vertices, in the file's space."""
         length = self.skeleton.length_s(animation)
-        count = int(min(max(length * POSES_A_SECOND, 2), MOST_POSES))
-        poses = [self.at(animation, float(t))[0].astype(np.float64) for t in np.linspace(0, length, count)]
-        return convex_corners(np.concatenate([outermost_points(p) for p in poses]))
+        most = min(MOST_POSES, max(2, MOST_POSITIONS // max(len(self.points), 1)))
+        count = int(min(max(length * POSES_A_SECOND, 2), most))
+        outer = [outermost_points(self.at(animation, float(t))[0].astype(float)) for t in np.linspace(0, length, count)]
+        return convex_corners(np.concatenate(outer))
 
     def to_bytes(self) -> bytes:
         """One self-contained file (NumPy npz): tracks and shapes lie end to end, with a table of what is where."""

@@ -4,6 +4,8 @@ Materials are looked up on the triangle as it was bound, so that maps, patterns 
 normal they give is then carried along.
 """
 
+import numpy as np
+
 from ..kernel import device, routine
 from ..vectors import cross, normalize
 from .surface import corner, hit_surface
@@ -17,7 +19,8 @@ def bent_triangle(shapes, triangle, time, out):
     i = min(int(x), max(last - 1, 0))
     j = min(i + 1, last)
     f = x - i
-    a, b = shapes.corners[i, triangle - shapes.first], shapes.corners[j, triangle - shapes.first]
+    d = np.int64(triangle) - shapes.first
+    a, b = shapes.corners[i, d], shapes.corners[j, d]
     for c in range(18):
         out[0, c] = a[c] + f * (b[c] - a[c])
 
@@ -71,6 +74,6 @@ def carried_back(carry, v):
 @device
 def place_of(shapes, k, triangle, u, v):
     """The position (3,) of a place on a triangle in this frame (k = 0), the next (1) or the one before (2)."""
-    q = shapes.places[k, triangle - shapes.first]
+    q = shapes.places[k, np.int64(triangle) - shapes.first]
     w = 1.0 - u - v
     return w * q[0] + u * q[3] + v * q[6], w * q[1] + u * q[4] + v * q[7], w * q[2] + u * q[5] + v * q[8]

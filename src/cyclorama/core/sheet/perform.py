@@ -166,6 +166,6 @@ def _balanced(project: Project, change: GreyAt, eye: Eye) -> Project:
 
 def _set_label(change: SetValue) -> str:
     last = change.path.split("/")[-1]
-    for ending in ("_m", "_mm", "_deg", "_stops", "_k", "_num"):
+    for ending in ("_m", "_mm", "_deg", "_stops", "_k", "_num", "_s"):
         last = last.removesuffix(ending)
     return f"Set {last.replace('_', ' ')}"

@@ -99,6 +99,7 @@ export class Cards {
     byId("animation-explained").textContent = subject.animation_sentence;
     byId("subject-name").textContent = byId("subject-name").title = source_name;
     byId("subject-size").textContent = `${subject.size_m.map(mm).join(" × ")} mm`;
+    byId("subject-size").title = subject.animation === null ? "" : "All the room that it takes while it moves";
     byId("subject-parts").textContent = `${parts.length}, ${parts.reduce((n, p) => n + p.triangles, 0).toLocaleString("en").replaceAll(",", "\u202f")}`;
     byId("centres").replaceChildren(...Object.entries(CENTRES).map(([method, name]) => {
       const off = subject.wobble_mm[method];
