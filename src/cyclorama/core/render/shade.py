@@ -35,6 +35,7 @@ from .camera_rays import FIRST_BOUNCE_PAIR
 from .deform import bent_surface, carried, carried_back, place_of
 from .direct import aim, component_of, deposit, glow_weight, group_of, heuristic, meet_lights, meet_surroundings
 from .parameters import attenuation, opacity_of, resolve
+from .prefetch import fetch_ahead
 from .sampler import sample_pair
 from .surface import (
     MATERIAL_COLUMN,
@@ -152,7 +153,9 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
     alive = 0
     cast = 0
     m = scratch.matrix
+    samples_at, corners_at = np.uint64(samples.items.ctypes.data), np.uint64(geometry.corners.ctypes.data)
     for i in range(count):
+        fetch_ahead(i, count, paths, hits, samples_at, corners_at)
         path = paths[i]
         slot, depth = np.uint64(path.slot), path.depth
         thr = (path.r * 1.0, path.g * 1.0, path.b * 1.0)
