@@ -1,7 +1,7 @@
 """Triangles of a subject that bends: where they are at a ray's own time, and how directions go with them.
 
 Materials are looked up on the triangle as it was bound, so that maps, patterns and rounded edges stick to it; the
-normal they give is then carried along.
+normal they give is then carried along, by a rotation that goes with `surface.turn` and `turn_back`.
 """
 
 import numpy as np
@@ -49,26 +49,6 @@ def bent_surface(shapes, corners, triangle, u, v, time, smooth, record, carry):
         for c in range(3):
             carry[r, c] = t1[r] * t0[c] + b1[r] * b0[c] + leant[r] * smooth[c]
     return p, flat, lifted
-
-
-@device
-def carried(carry, v):
-    """A direction (3,) as bound → as bent."""
-    return (
-        carry[0, 0] * v[0] + carry[0, 1] * v[1] + carry[0, 2] * v[2],
-        carry[1, 0] * v[0] + carry[1, 1] * v[1] + carry[1, 2] * v[2],
-        carry[2, 0] * v[0] + carry[2, 1] * v[1] + carry[2, 2] * v[2],
-    )
-
-
-@device
-def carried_back(carry, v):
-    """A direction (3,) as bent → as bound."""
-    return (
-        carry[0, 0] * v[0] + carry[1, 0] * v[1] + carry[2, 0] * v[2],
-        carry[0, 1] * v[0] + carry[1, 1] * v[1] + carry[2, 1] * v[2],
-        carry[0, 2] * v[0] + carry[1, 2] * v[1] + carry[2, 2] * v[2],
-    )
 
 
 @device

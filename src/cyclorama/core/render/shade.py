@@ -32,7 +32,7 @@ from ..vectors import basis, cross, dot, normalize, put
 from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
 from .bodies import pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR
-from .deform import bent_surface, carried, carried_back, place_of
+from .deform import bent_surface, place_of
 from .direct import aim, component_of, deposit, glow_weight, group_of, heuristic, meet_lights, meet_surroundings
 from .parameters import attenuation, opacity_of, resolve
 from .prefetch import fetch_ahead
@@ -209,7 +209,7 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
                     geometry.shapes, geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0, time, as_bound,
                     scratch.triangle, scratch.carry,
                 )  # fmt: skip
-                normal, smooth = carried(scratch.carry, normal), carried(scratch.carry, smooth)
+                normal, smooth = turn(scratch.carry, normal), turn(scratch.carry, smooth)
             p, lifted = place(m, p), place(m, lifted)
             flat, smooth, normal = turn(m, flat), turn(m, smooth), turn(m, normal)
 
@@ -268,10 +268,10 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         if v[ANISOTROPY] > 0.0:
             n_body = turn_back(m, normal) if moving else normal
             if moving == BENDS:
-                n_body = carried_back(scratch.carry, n_body)
+                n_body = turn_back(scratch.carry, n_body)
             tangent = grain_tangent(geometry.corners, triangle, n_body, v[GRAIN] * 1.0)
             if moving == BENDS:
-                tangent = carried(scratch.carry, tangent)
+                tangent = turn(scratch.carry, tangent)
             if moving:
                 tangent = turn(m, tangent)
             bitangent = cross(normal, tangent)
