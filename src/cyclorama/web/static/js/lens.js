@@ -78,6 +78,7 @@ export class Lens {
       const scale = LONG_SIDE / Math.max(width, height);
       const develop = { request: this.request, frame: this.clock.frame, width: Math.round(width * scale), height: Math.round(height * scale) };
       this.socket.send(JSON.stringify({ develop }));
+      if (!this.preparing) this.status.textContent = "developing";
     }, wait);
   }
 
