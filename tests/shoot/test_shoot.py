@@ -10,14 +10,18 @@ import numpy as np
 import pytest
 from PIL import Image
 from tests.conftest import diffuse, project_of, sphere
+from tests.moving_models import bending_bar
 
 from cyclorama.core.errors import ShootError
+from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import measures_key
 from cyclorama.core.geometry.measure import measure
 from cyclorama.core.picture.mix import LightChange
+from cyclorama.core.render.eye import Eye
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
-from cyclorama.core.scene import Background, Project, SetValue, apply_set
+from cyclorama.core.scene import Background, Project, SetValue, apply_set, new_project
+from cyclorama.core.sheet.arrive import put_on_set
 from cyclorama.shoot import desk, forecast
 from cyclorama.shoot.frames import frame_path, frames_to_shoot
 from cyclorama.shoot.maker import FrameMaker
@@ -214,3 +218,24 @@ def test_transparent_takes_are_mixed_with_their_alpha(data_folder: Path, tracer:
     frame_path(take, 2).unlink()
     with pytest.raises(ShootError, match="Resume it first"):
         desk.call_mix(studio, take.id, {}, start=False)
+
+
+def test_frames_of_a_subject_that_bends_are_the_same_whenever_they_are_shot(tracer: Tracer) -> None:
+    """Nothing of a frame stays in the next: shot alone, or backwards with neighbours, it is the same to the bit."""
+    glb, _ = bending_bar()
+    intake = take_in({"bar.glb": glb.to_bytes()})
+    project = put_on_set(new_project("Bar"), intake, Eye(SceneCompiler(intake.assets.__getitem__), tracer))
+    values = {"shoot/width": 48, "shoot/height": 27, "shoot/samples": 2, "shoot/denoise_neighbours": True,
+              "move/kind": "hold", "move/frames": 8, f"cameras/{project.camera_id}/shutter_deg": 180.0}  # fmt: skip
+    for path, value in values.items():
+        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
+
+    def maker() -> FrameMaker:
+        return FrameMaker(project, project.frame_numbers, SceneCompiler(intake.assets.__getitem__), tracer)
+
+    running, backwards = maker(), maker()
+    in_order = {n: running.make(n).picture for n in project.frame_numbers}
+    assert not np.allclose(in_order[1], in_order[5], atol=0.02)
+    assert np.array_equal(maker().make(5).picture, in_order[5])
+    for number in (8, 4, 3):
+        assert np.array_equal(backwards.make(number).picture, in_order[number])

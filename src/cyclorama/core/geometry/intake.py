@@ -86,8 +86,13 @@ def _measured(mesh: Mesh, rig: Rig | None) -> Measures:
 
 
 def _animations(model: FileModel, rig: Rig | None) -> tuple[Animation, ...]:
-    names = enumerate(model.animation_names if rig else ())
-    return tuple(Animation(id=f"animation-{i + 1}", name=n, seconds=rig.skeleton.length_s(i)) for i, n in names if rig)
+    if rig is None:
+        return ()
+    lengths = [rig.skeleton.length_s(i) for i in range(len(model.animation_names))]
+    return tuple(
+        Animation(id=f"animation-{i}", name=name, seconds=seconds)
+        for i, (name, seconds) in enumerate(zip(model.animation_names, lengths, strict=True), 1)
+    )
 
 
 def _check(name: str, model: FileModel) -> None:

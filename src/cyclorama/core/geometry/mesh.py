@@ -41,12 +41,9 @@ class Mesh:
 
     def transformed(self, matrix: NDArray[np.float64]) -> "Mesh":
         """The mesh under an affine (4, 4) matrix without shear."""
-        linear = matrix[:3, :3]
-        normal_matrix = np.linalg.inv(linear).T
-        vertices = (self.vertices @ linear.T + matrix[:3, 3]).astype(np.float32)
-        normals = unit_rows(self.normals @ normal_matrix.T)
+        vertices, normals = under(matrix, self.vertices, self.normals)
         moved = replace(self, vertices=vertices, normals=normals)
-        return moved.reversed() if np.linalg.det(linear) < 0 else moved
+        return moved.reversed() if np.linalg.det(matrix[:3, :3]) < 0 else moved
 
     def to_bytes(self) -> bytes:
         """One self-contained file (NumPy npz)."""
@@ -58,6 +55,15 @@ class Mesh:
     def from_bytes(data: bytes) -> "Mesh":
         with np.load(io.BytesIO(data), allow_pickle=False) as file:
             return Mesh(**{name: file[name] for name in Mesh.__slots__ if name in file})
+
+
+def under(
+    matrix: NDArray[np.float64], vertices: NDArray[np.float32], normals: NDArray[np.float32]
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Vertices and unit normals (v, 3) under an affine (4, 4) matrix without shear."""
+    linear = matrix[:3, :3]
+    moved = (vertices @ linear.T + matrix[:3, 3]).astype(np.float32)
+    return moved, unit_rows(normals @ np.linalg.inv(linear))
 
 
 def unit_rows(a: NDArray[np.floating]) -> NDArray[np.float32]:

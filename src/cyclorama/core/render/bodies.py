@@ -53,13 +53,18 @@ def pose_keys(matrices: NDArray[np.float64]) -> F32:
 
 
 @device
-def pose_at(keys, time, m):
-    """Fill m (3, 4) with the pose between keys (k, 7) at time 0…1: straight in between, brought back to a rotation."""
-    last = keys.shape[0] - 1
+def keys_at(count, time):
+    """Which two of so many keys at even times of the shutter a time 0…1 lies between, and how far on."""
+    last = count - 1
     x = min(max(time, 0.0), 1.0) * last
     i = min(int(x), max(last - 1, 0))
-    j = min(i + 1, last)
-    f = x - i
+    return i, min(i + 1, last), x - i
+
+
+@device
+def pose_at(keys, time, m):
+    """Fill m (3, 4) with the pose between keys (k, 7) at time 0…1: straight in between, brought back to a rotation."""
+    i, j, f = keys_at(keys.shape[0], time)
     qx, qy = keys[i, 0] + f * (keys[j, 0] - keys[i, 0]), keys[i, 1] + f * (keys[j, 1] - keys[i, 1])
     qz, qw = keys[i, 2] + f * (keys[j, 2] - keys[i, 2]), keys[i, 3] + f * (keys[j, 3] - keys[i, 3])
     s = 2.0 / (qx * qx + qy * qy + qz * qz + qw * qw)

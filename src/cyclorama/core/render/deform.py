@@ -8,21 +8,29 @@ import numpy as np
 
 from ..kernel import device, routine
 from ..vectors import cross, normalize
+from .arrays import BENDS
+from .bodies import keys_at
 from .surface import corner, hit_surface
 
 
 @device
 def bent_triangle(shapes, triangle, time, out):
     """Fill the record `out` (1, 32) with positions and normals of a triangle at a time 0…1 of the shutter."""
-    last = shapes.corners.shape[0] - 1
-    x = min(max(time, 0.0), 1.0) * last
-    i = min(int(x), max(last - 1, 0))
-    j = min(i + 1, last)
-    f = x - i
+    i, j, f = keys_at(shapes.corners.shape[0], time)
     d = np.int64(triangle) - shapes.first
     a, b = shapes.corners[i, d], shapes.corners[j, d]
     for c in range(18):
         out[0, c] = a[c] + f * (b[c] - a[c])
+
+
+@device
+def corners_at(geometry, moving, triangle, time, scratch):
+    """The records in which a triangle of a body stands as it is at a time, and its number there."""
+    corners, at = geometry.corners, np.int64(triangle)
+    if moving == BENDS:
+        bent_triangle(geometry.shapes, at, time, scratch.triangle)
+        corners, at = scratch.triangle, 0
+    return corners, at
 
 
 @device

@@ -2,16 +2,14 @@
 
 import math
 
-import numpy as np
-
 from ..kernel import device
 from ..light.environment import environment_towards, sample_environment
 from ..light.shapes import CASTS, FAR, REFLECTED, SEEN, aim_at, light_hit
 from ..material.row import EMISSION
 from ..vectors import cross, dot
-from .arrays import BENDS, FROM_CAMERA, KIND_SHIFT
+from .arrays import FROM_CAMERA, KIND_SHIFT
 from .bodies import pose_at
-from .deform import bent_triangle
+from .deform import corners_at
 from .surface import corner, mix3, place, turn
 
 
@@ -158,10 +156,7 @@ def _aim_at_glow(lights, geometry, materials, bodies, scratch, u1, u2, p, time):
     triangle, body = lights.mesh_triangle[g], lights.mesh_body[g]
     root = math.sqrt(u1)
     u, v = root * (1.0 - u2), root * u2
-    c, at = geometry.corners, np.int64(triangle)
-    if bodies.moving[body] == BENDS:
-        bent_triangle(geometry.shapes, at, time, scratch.triangle)
-        c, at = scratch.triangle, 0
+    c, at = corners_at(geometry, bodies.moving[body], triangle, time, scratch)
     a, b, e = corner(c, at, 0), corner(c, at, 3), corner(c, at, 6)
     q = mix3(a, b, e, u, v)
     n = cross((b[0] - a[0], b[1] - a[1], b[2] - a[2]), (e[0] - a[0], e[1] - a[1], e[2] - a[2]))

@@ -10,7 +10,6 @@ from ..scene import Material, Project
 from ..trig import sincos_turns
 from ..vectors import basis
 from .arrays import (
-    BENDS,
     I32,
     Hits,
     Rays,
@@ -24,22 +23,12 @@ from .arrays import (
 )
 from .bodies import nearest_hits, pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR, camera_rays
-from .deform import bent_triangle
+from .deform import corners_at
 from .sampler import sample_pair
 from .surface import corner, hit_surface, leave, mix3, place, turn
 from .trace import FrameScene
 
 RAYS_A_BATCH = 1 << 16
-
-
-@device
-def _corners_at(geometry, moving, triangle, time, scratch):
-    """The records in which a triangle stands as it is at a time, and its number there."""
-    corners, at = geometry.corners, np.int64(triangle)
-    if moving == BENDS:
-        bent_triangle(geometry.shapes, at, time, scratch.triangle)
-        corners, at = scratch.triangle, 0
-    return corners, at
 
 
 @kernel
@@ -51,7 +40,7 @@ def _into_the_open(count, hits, rays, samples, bodies, geometry, scratch, origin
         if triangle < 0:
             continue
         body = hits.body[i]
-        corners, at = _corners_at(geometry, bodies.moving[body], triangle, samples[i].time, scratch)
+        corners, at = corners_at(geometry, bodies.moving[body], triangle, samples[i].time, scratch)
         _, flat, smooth, lifted = hit_surface(corners, at, hits.u[i] * 1.0, hits.v[i] * 1.0)
         if bodies.moving[body]:
             m = scratch.matrix
@@ -153,7 +142,7 @@ def _on_lines(count, hits, samples, bodies, geometry, inner, here, projection, s
             continue
         body = hits.body[i]
         moving = bodies.moving[body]
-        corners, at = _corners_at(geometry, moving, triangle, samples[i].time, scratch)
+        corners, at = corners_at(geometry, moving, triangle, samples[i].time, scratch)
         a, b, c = corner(corners, at, 0), corner(corners, at, 3), corner(corners, at, 6)
         if moving:
             m = scratch.matrix

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..arrays import Mat4
-from ..geometry.mesh import Mesh, join
+from ..geometry.mesh import Mesh, join, under
 from ..geometry.rig import Rig
 from ..motion import turned
 from .arrays import BENDS, F32, F64, I32, NO_EDGES, NO_SHAPES, STANDS, TURNS, U8, Bodies, Geometry, Shapes
@@ -40,10 +40,7 @@ class Bending:
 
     def at(self, seconds: float) -> tuple[F32, F32]:
         """Vertices and unit normals (v, 3) in studio space, before the subject turns."""
-        vertices, normals = self.rig.at(self.animation, seconds)
-        mesh = Mesh(vertices, normals, normals[:, :2], self.triangles[:0], self.triangles[:0, 0])
-        placed = mesh.transformed(self.placement)
-        return placed.vertices, placed.normals
+        return under(self.placement, *self.rig.at(self.animation, seconds))
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,13 +110,14 @@ def bend(bending: Bending, shutter_s: F64, around_s: tuple[float, ...]) -> tuple
     around_s: times of this frame, the next and the one before for motion vectors; () where they are not recorded.
     """
     triangles, count = bending.triangles, len(bending.triangles)
-    steps = [bending.at(float(t)) for t in shutter_s]
+    poses = {t: bending.at(t) for t in {*shutter_s.tolist(), *around_s}}  # this frame is often one of the shutter's
+    steps = [poses[t] for t in shutter_s.tolist()]
     corners = np.empty((len(steps), count, 18), np.float32)
     for row, (vertices, normals) in zip(corners, steps, strict=True):
         row[:, :9], row[:, 9:] = vertices[triangles].reshape(-1, 9), normals[triangles].reshape(-1, 9)
     places = np.zeros((3, count if around_s else 0, 9), np.float32)
     for k, t in enumerate(around_s):
-        places[k] = bending.at(t)[0][triangles].reshape(-1, 9)
+        places[k] = poses[t][0][triangles].reshape(-1, 9)
     structure = Structure(np.stack([vertices for vertices, _ in steps]), triangles)
     return Body(structure, bending.first), Shapes(bending.first, corners, places)
 

@@ -32,7 +32,7 @@ from .arrays import (
 )
 from .bodies import Body, blocked, nearest_hits, pose_at
 from .camera_rays import CameraRays, camera_rays
-from .deform import bent_surface
+from .deform import corners_at
 from .parameters import opacity_of, resolve
 from .shade import collect_light, shade
 from .surface import hit_surface, leave, place, texture_point, turn
@@ -126,7 +126,7 @@ def _step_through(count, hits, shadows, left, state, samples, bodies, geometry, 
             state[i] = -2
             continue
         u, w = hits.u[i] * 1.0, hits.v[i] * 1.0
-        p, flat, smooth, _ = hit_surface(geometry.corners, triangle, u, w)
+        p, flat, _, _ = hit_surface(geometry.corners, triangle, u, w)
         row = geometry.material[triangle]
         v = materials.values[row]
         if materials.ranges[row, 4]:
@@ -142,8 +142,8 @@ def _step_through(count, hits, shadows, left, state, samples, bodies, geometry, 
             time = samples[shadows.items[i].slot].time
             pose_at(bodies.keys[body], time, m)
             if bodies.moving[body] == BENDS:
-                p, flat, _ = bent_surface(geometry.shapes, geometry.corners, triangle, u, w, time, smooth,
-                                          scratch.triangle, scratch.carry)  # fmt: skip
+                corners, at = corners_at(geometry, BENDS, triangle, time, scratch)
+                p, flat, _, _ = hit_surface(corners, at, u, w)
             p, flat = place(m, p), turn(m, flat)
         direction, origin = shadows.rays.direction, shadows.rays.origin
         d = (direction[i, 0] * 1.0, direction[i, 1] * 1.0, direction[i, 2] * 1.0)
