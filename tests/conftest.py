@@ -1,12 +1,14 @@
 """Shared: small studios made of arrays, so that physics is tested against closed forms."""
 
 import dataclasses
+import io
 import math
 from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 from scipy.spatial.transform import Rotation
 
 from cyclorama.core.geometry.build import arc, lathe
@@ -44,6 +46,13 @@ def tracer() -> Iterator[Tracer]:
     with Tracer(2) as shared:
         warm_up(shared)
         yield shared
+
+
+def png_of(pixels: np.ndarray) -> bytes:
+    """A PNG file of bytes (h, w, 3 or 4)."""
+    buffer = io.BytesIO()
+    Image.fromarray(np.asarray(pixels, np.uint8)).save(buffer, "PNG")
+    return buffer.getvalue()
 
 
 def sphere(radius: float = 0.5, segments: int = 256) -> Mesh:

@@ -4,18 +4,14 @@ import resource
 import statistics
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-from functools import partial
-from typing import Any
 
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
+from .bench_rays import ask_all, record
 from .core.colour import LUMA32
 from .core.picture.exposure import expose
 from .core.picture.view import to_display
-from .core.render import trace
-from .core.render.arrays import Rays, Records
 from .core.render.denoise import denoise
 from .core.render.film import Film
 from .core.render.scene import SceneCompiler
@@ -25,7 +21,7 @@ from .core.scene import Project, SetValue, apply_set
 from .demo.projects import DemoProject, lantern_project, storm_glass_project
 from .web.lens import STEPS, first_film, jpeg_of
 
-WIDTH, HEIGHT, SAMPLES, REPEATS = 640, 360, 4, 3
+WIDTH, HEIGHT, SAMPLES, REPEATS = 640, 360, 4, 6
 
 
 def run_bench(name: str, tell: Callable[[str], None]) -> None:
@@ -48,46 +44,6 @@ def run_bench(name: str, tell: Callable[[str], None]) -> None:
         tell(f"{label:36}{value}")
 
 
-Query = partial[Any]
-
-
-def _recorded(scene: FrameScene) -> list[Query]:
-    """All ray queries of one pass, to be asked again."""
-    queries: list[Query] = []
-    nearest, blocked = trace.nearest_hits, trace.blocked
-
-    def kept(rays: Rays, n: int, items: Records) -> tuple[Rays, Records]:
-        return Rays(rays.origin[:n].copy(), rays.direction[:n].copy()), items[:n].copy()
-
-    def record_nearest(bodies: Any, where: Any, rays: Rays, n: int, samples: Records, items: Records) -> Any:
-        same, of = kept(rays, n, items)
-        queries.append(partial(nearest, bodies, where, same, n, samples, of))
-        return nearest(bodies, where, rays, n, samples, items)
-
-    def record_blocked(
-        bodies: Any, where: Any, rays: Rays, distance: Any, n: int, samples: Records, items: Records
-    ) -> Any:
-        same, of = kept(rays, n, items)
-        queries.append(partial(blocked, bodies, where, same, distance[:n].copy(), n, samples, of))
-        return blocked(bodies, where, rays, distance, n, samples, items)
-
-    trace.nearest_hits, trace.blocked = record_nearest, record_blocked
-    try:
-        with Tracer(1) as tracer:
-            tracer.expose(Film(WIDTH, HEIGHT), scene, SAMPLES)
-    finally:
-        trace.nearest_hits, trace.blocked = nearest, blocked
-    return queries
-
-
-def _bare(queries: list[Query], threads: int) -> float:
-    """Seconds for the recorded queries alone, handed to as many threads."""
-    with ThreadPoolExecutor(threads) as pool:
-        start = time.perf_counter()
-        list(pool.map(lambda ask: ask(), queries))
-        return time.perf_counter() - start
-
-
 def _traced(scene: FrameScene, threads: int) -> float:
     with Tracer(threads) as tracer:
         start = time.perf_counter()
@@ -96,16 +52,17 @@ def _traced(scene: FrameScene, threads: int) -> float:
 
 
 def _speed(scene: FrameScene) -> dict[str, str]:
-    queries = _recorded(scene)
-    rays = sum(len(ask().t if ask.func is trace.nearest_hits else ask()) for ask in queries)
+    queries = record(scene, WIDTH, HEIGHT, SAMPLES)
+    rays = sum(len(q.rays.origin) for q in queries)
     n = default_threads()
     bare, bare_n, one, many = [], [], [], []
     for _ in range(REPEATS):  # in turn, so that a machine that slows down slows all of them
-        bare.append(_bare(queries, 1))
+        bare.append(ask_all(queries, 1))
         one.append(_traced(scene, 1))
-        bare_n.append(_bare(queries, n))
+        bare_n.append(ask_all(queries, n))
         many.append(_traced(scene, n))
-    b1, bn, t1, tn = (statistics.median(x) for x in (bare, bare_n, one, many))
+    # the shortest is the least disturbed by what else the machine does
+    b1, bn, t1, tn = (min(x) for x in (bare, bare_n, one, many))
     paths = WIDTH * HEIGHT * SAMPLES
     return {
         "rays a path": f"{rays / paths:8.2f}",

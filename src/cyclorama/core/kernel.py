@@ -30,7 +30,11 @@ def kernel_cache_folder() -> Path:
     return Path(base) / "cyclorama" / "kernels" / digest.hexdigest()[:16]
 
 
-setattr(numba.config, "CACHE_DIR", str(kernel_cache_folder()))  # noqa: B010  (set at run time, unknown to its types)
+for _setting, _value in (
+    ("CACHE_DIR", str(kernel_cache_folder())),
+    ("SLP_VECTORIZE", 1),  # the three parts of vectors and colours side by side: 4 % of a pass, no longer to compile
+):
+    setattr(numba.config, _setting, _value)
 
 _save = IndexDataCacheFile.save
 
@@ -73,6 +77,12 @@ def kernel(function: F) -> F:
 def device(function: F) -> F:
     """A small function that kernels call; always inlined, so keep it small or call it in few places."""
     compiled: F = njit(**_INNER, forceinline=True)(function)
+    return compiled
+
+
+def from_python(function: F) -> F:
+    """A `device` or `routine` compiled once more so that Python can call it; not cached."""
+    compiled: F = njit(**{**_OPTIONS, "cache": False})(function.py_func)  # type: ignore[attr-defined]
     return compiled
 
 

@@ -72,6 +72,7 @@ class TextureShelf:
         self._layout: list[list[int]] = []
         self._transform: list[list[float]] = []
         self._next = 0
+        self._arrays: Textures | None = None
 
     def row(self, picture: object, pixels, is_colour: bool, wrap: int, channel: int = -1,
             triplanar: bool = False, transform: tuple[float, ...] = (1, 0, 0, 0, 1, 0, 1, 0)) -> int:  # fmt: skip
@@ -91,13 +92,16 @@ class TextureShelf:
             levels = starts + [starts[-1]] * (LEVELS - len(starts))
             self._layout.append([0, w, h, wrap, len(starts), channel, is_colour, triplanar, *levels])
             self._transform.append(list(transform))
+            self._arrays = None
         return self._rows[key]
 
-    def __len__(self) -> int:
-        return len(self._layout)
-
     def arrays(self) -> Textures:
-        """Everything taken in so far."""
+        """Everything taken in so far; put together once, until something new comes."""
+        if self._arrays is None:
+            self._arrays = self._together()
+        return self._arrays
+
+    def _together(self) -> Textures:
         texels = np.concatenate(self._texels) if self._texels else np.zeros((1, 4), np.uint8)
         layout = np.array(self._layout or [[0, 1, 1] + [0] * (FIRST_LEVEL + LEVELS - 3)], np.int64)
         transform = np.array(self._transform or [[0.0] * 8], np.float32)

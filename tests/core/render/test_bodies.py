@@ -6,8 +6,8 @@ from scipy.spatial.transform import Rotation
 from tests.conftest import sphere
 
 from cyclorama.core.geometry.mesh import Mesh
-from cyclorama.core.render.arrays import Bodies, Rays, make_paths, make_samples
-from cyclorama.core.render.bodies import Body, blocked, nearest_hits, pose_keys
+from cyclorama.core.render.arrays import Bodies, Hits, Rays, make_hits, make_scratch
+from cyclorama.core.render.bodies import Body, addresses_of, find_blocked, nearest_hits, pose_keys
 from cyclorama.core.render.embree import Structure
 
 N = 3000
@@ -19,11 +19,34 @@ def soup(seed: int, count: int = 60) -> np.ndarray:
     return rng.normal(size=(count, 1, 3)) + 0.5 * rng.normal(size=(count, 3, 3))
 
 
-def rays(seed: int) -> tuple[np.ndarray, np.ndarray]:
-    rng = np.random.default_rng(seed)
-    origin, to = 4 * rng.normal(size=(N, 3)), rng.normal(size=(N, 3))
+def rays_towards(origin: np.ndarray, to: np.ndarray, time: np.ndarray) -> Rays:
     direction = to - origin
-    return origin, direction / np.linalg.norm(direction, axis=1, keepdims=True)
+    direction /= np.linalg.norm(direction, axis=1, keepdims=True)
+    return Rays(*(x.astype(np.float32) for x in (origin, direction, time)))
+
+
+def rays(seed: int) -> Rays:
+    """N rays past the origin at times in no order."""
+    rng = np.random.default_rng(seed)
+    return rays_towards(4 * rng.normal(size=(N, 3)), rng.normal(size=(N, 3)), rng.permutation(np.linspace(0, 1, N)))
+
+
+def standing(*bodies: Body) -> Bodies:
+    """Bodies that stay where they were built."""
+    keys = np.tile(pose_keys(np.eye(4)[None]), (len(bodies), 1, 1))
+    return Bodies(keys, np.zeros(len(bodies), np.uint8), *addresses_of(list(bodies)))
+
+
+def nearest(where: Bodies, shot: Rays, count: int) -> Hits:
+    hits = make_hits(len(shot.time))
+    nearest_hits(where, shot, count, make_scratch(), hits)
+    return hits
+
+
+def is_blocked(where: Bodies, shot: Rays, distance: np.ndarray) -> np.ndarray:
+    blocked = np.empty(len(distance), np.int32)
+    find_blocked(where, shot, distance.astype(np.float32), len(distance), make_scratch(), blocked)
+    return blocked >= 0
 
 
 def plainly(origin: np.ndarray, direction: np.ndarray, triangles: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -55,16 +78,12 @@ def test_nearest_hits_and_shadows_of_two_bodies(keys: int) -> None:
     """One body stands, the other turns by up to 3° while rays of all times look at both."""
     still, moving = soup(1), soup(2)
     angles = 40 + np.linspace(0, 3, keys) if keys > 1 else np.array([40.0])
-    where = Bodies(np.stack([pose_keys(turned(np.zeros(keys))), pose_keys(turned(angles, 0.3))]),
-                   np.array([0, 1], np.uint8))  # fmt: skip
     bodies = [body_of(still, 0), body_of(moving, len(still))]
-    origin, direction = rays(3)
-    samples, items = make_samples(N, 0, False).items, make_paths(N)
-    items["slot"] = np.random.default_rng(4).permutation(N)
-    samples["time"] = np.linspace(0, 1, N)
-    shot = Rays(origin.astype(np.float32), direction.astype(np.float32))
-    hits = nearest_hits(bodies, where, shot, N, samples, items)
-    time = samples["time"][items["slot"]]
+    where = Bodies(np.stack([pose_keys(turned(np.zeros(keys))), pose_keys(turned(angles, 0.3))]),
+                   np.array([0, 1], np.uint8), *addresses_of(bodies))  # fmt: skip
+    shot = rays(3)
+    origin, direction, time = (x.astype(np.float64) for x in shot)
+    hits = nearest(where, shot, N)
     at = 40 + 3 * time if keys > 1 else np.full(N, 40.0)
     back = Rotation.from_rotvec(np.outer(np.radians(-at), [0, 1, 0]))
     t1, k1 = plainly(origin, direction, still)
@@ -79,29 +98,21 @@ def test_nearest_hits_and_shadows_of_two_bodies(keys: int) -> None:
     assert np.abs(hits.t[met] - truth[met]).max() < 1e-3
     assert (hits.body[met] == (number[met] >= len(still))).all()
     limit = np.where(np.isfinite(truth), truth, 50.0) * np.random.default_rng(5).choice([0.99, 1.01], N)
-    state = blocked(bodies, where, shot, limit.astype(np.float32), N, samples, items)
-    assert ((state >= 0) == (truth < limit))[same].mean() > 0.999
+    assert (is_blocked(where, shot, limit) == (truth < limit))[same].mean() > 0.999
 
 
 def test_only_the_first_rays_are_asked() -> None:
     """Rays beyond n are neither traced nor written to."""
-    bodies = [body_of(soup(1), 0)]
-    where = Bodies(pose_keys(np.eye(4)[None])[None], np.zeros(1, np.uint8))
-    origin, direction = rays(3)
-    shot = Rays(origin.astype(np.float32), direction.astype(np.float32))
-    samples, items = make_samples(N, 0, False).items, make_paths(N)
-    few = nearest_hits(bodies, where, shot, 100, samples, items)
-    all_of_them = nearest_hits(bodies, where, shot, N, samples, items)
-    assert len(few.t) == 100
-    assert np.array_equal(few.triangle, all_of_them.triangle[:100])
+    body = body_of(soup(1), 0)
+    few, all_of_them = (nearest(standing(body), rays(3), n) for n in (100, N))
+    assert np.array_equal(few.triangle[:100], all_of_them.triangle[:100])
+    assert (all_of_them.triangle[100:] >= 0).any()
+    assert (few.triangle[100:] == -1).all()
 
 
 def test_an_empty_studio_is_never_hit() -> None:
-    where = Bodies(pose_keys(np.eye(4)[None])[None], np.zeros(1, np.uint8))
-    shot = Rays(*(x.astype(np.float32) for x in rays(3)))
-    samples, items = make_samples(N, 0, False).items, make_paths(N)
-    assert (nearest_hits([], where, shot, N, samples, items).triangle == -1).all()
-    assert (blocked([], where, shot, np.ones(N, np.float32), N, samples, items) == -1).all()
+    assert (nearest(standing(), rays(3), N).triangle == -1).all()
+    assert not is_blocked(standing(), rays(3), np.ones(N)).any()
 
 
 def test_no_ray_leaves_a_closed_body() -> None:
@@ -111,7 +122,6 @@ def test_no_ray_leaves_a_closed_body() -> None:
     """
     ball = _without_seam(sphere(0.5, 64))
     body = Body(Structure(ball.vertices, ball.triangles), 0)
-    where = Bodies(pose_keys(np.eye(4)[None])[None], np.zeros(1, np.uint8))
     rng = np.random.default_rng(8)
     count = 200_000
     corner = ball.vertices[ball.triangles[rng.integers(0, len(ball.triangles), count)]]
@@ -119,10 +129,7 @@ def test_no_ray_leaves_a_closed_body() -> None:
     share[::3] = 0  # straight at corners
     target = corner[:, 0] * (1 - share) + corner[:, 1] * share
     origin = rng.uniform(-0.2, 0.2, (count, 3))
-    direction = target - origin
-    shot = Rays(origin.astype(np.float32),
-                (direction / np.linalg.norm(direction, axis=1, keepdims=True)).astype(np.float32))  # fmt: skip
-    hits = nearest_hits([body], where, shot, count, make_samples(count, 0, False).items, make_paths(count))
+    hits = nearest(standing(body), rays_towards(origin, target, np.zeros(count)), count)
     lost = hits.triangle < 0
     at_corner = np.arange(count) % 3 == 0
     assert lost[~at_corner].sum() == 0

@@ -1,13 +1,11 @@
 """Lens, shutter, adaptive sampling, surface detail and media against closed forms."""
 
 import dataclasses
-import io
 import math
 
 import numpy as np
 import pytest
-from PIL import Image
-from tests.conftest import diffuse, exposed, look_at, plane, project_of, rect, scene_of, sphere
+from tests.conftest import diffuse, exposed, look_at, plane, png_of, project_of, rect, scene_of, sphere
 
 from cyclorama.core.geometry.edges import hard_edges
 from cyclorama.core.geometry.kept import content_hash
@@ -232,9 +230,7 @@ def test_thin_films_follow_airy() -> None:
 def test_distant_maps_are_averaged_not_sampled(tracer: Tracer) -> None:
     """A fine chequerboard far away is even grey with one sample a pixel: nothing crawls when the camera moves."""
     board = np.indices((256, 256)).sum(axis=0) % 2 * 255
-    buffer = io.BytesIO()
-    Image.fromarray(np.repeat(board[..., None], 3, axis=2).astype(np.uint8)).save(buffer, "PNG")
-    data = buffer.getvalue()
+    data = png_of(np.repeat(board[..., None], 3, axis=2))
     ref = TextureRef(asset=content_hash(data), name="board", scale_u=64, scale_v=64)
     v = np.array([[-5, 0, -5], [-5, 0, 5], [5, 0, 5], [5, 0, -5]], np.float32)
     uv = np.array([[0, 0], [0, 1], [1, 1], [1, 0]], np.float32)
@@ -265,9 +261,7 @@ def test_projected_patterns_need_no_coordinates(tracer: Tracer) -> None:
 def test_relief_tilts_normals_by_its_slope(tracer: Tracer) -> None:
     """A ramp of height over the map tilts the normal by atan(depth / width)."""
     ramp = np.repeat(np.linspace(0, 255, 256).astype(np.uint8)[None], 256, axis=0)
-    buffer = io.BytesIO()
-    Image.fromarray(np.repeat(ramp[..., None], 3, axis=2)).save(buffer, "PNG")
-    data = buffer.getvalue()
+    data = png_of(np.repeat(ramp[..., None], 3, axis=2))
     v = np.array([[-1, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]], np.float32)
     uv = np.array([[0, 0], [0, 1], [1, 1], [1, 0]], np.float32)
     mesh = Mesh(
@@ -295,9 +289,7 @@ def test_a_coat_has_normals_of_its_own(tracer: Tracer) -> None:
     """A map that tilts only the coat by 20° moves only its mirror image: a black base under it stays black."""
     tilt = math.radians(20)
     pixel = np.round((np.array([math.sin(tilt), 0, math.cos(tilt)]) * 0.5 + 0.5) * 255).astype(np.uint8)
-    buffer = io.BytesIO()
-    Image.fromarray(np.tile(pixel, (4, 4, 1))).save(buffer, "PNG")
-    data = buffer.getvalue()
+    data = png_of(np.tile(pixel, (4, 4, 1)))
     v = np.array([[-1, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]], np.float32)
     uv = np.array([[0, 0], [0, 1], [1, 1], [1, 0]], np.float32)
     mesh = Mesh(v, np.tile(np.float32([0, 1, 0]), (4, 1)), uv, np.array([[0, 1, 2], [0, 2, 3]], np.int32),

@@ -1,13 +1,11 @@
 """From document to picture: what is kept between edits, moving bodies, maps, emission, lens."""
 
 import dataclasses
-import io
 import math
 
 import numpy as np
 import pytest
-from PIL import Image
-from tests.conftest import diffuse, exposed, look_at, plane, project_of, rect, scene_of, sphere, with_rows
+from tests.conftest import diffuse, exposed, look_at, plane, png_of, project_of, rect, scene_of, sphere, with_rows
 
 from cyclorama.core.errors import NotFoundError
 from cyclorama.core.geometry.kept import content_hash
@@ -19,7 +17,7 @@ from cyclorama.core.render.film import Film
 from cyclorama.core.render.meter import meter_subject
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
-from cyclorama.core.scene import Light, Material, MaterialMaps, Project, SetValue, TextureRef, apply_set
+from cyclorama.core.scene import Gobo, Light, Material, MaterialMaps, Project, SetValue, TextureRef, apply_set
 
 KEY = Light(id="key", name="Key", role="key", azimuth_deg=30, elevation_deg=40, distance_m=2)
 
@@ -71,6 +69,38 @@ def test_edits_rebuild_only_what_they_touch() -> None:
     assert after("set/sweep/on", True)[0] is False
 
 
+def test_gobo_pictures_are_unpacked_once_a_frame(tracer: Tracer) -> None:
+    """Edits of the light leave its gobo's picture alone; the next frame of a sequence brings the next picture."""
+    project, assets = studio()
+    dark, bright = (png_of(np.full((4, 4, 3), level, np.uint8)) for level in (0, 255))
+    assets |= {"dark": dark, "bright": bright}
+    light = KEY.model_copy(update={"gobo": Gobo(pictures=("dark", "bright"), softness=0.0, tiles=True)})
+    project = project.model_copy(update={"lights": (light,)})
+    read: list[str] = []
+
+    def reading(key: str) -> bytes:
+        read.append(key)
+        return assets[key]
+
+    compiler = SceneCompiler(reading)
+
+    def unpacked(p: Project, frame: int) -> tuple[list[str], float]:
+        read.clear()
+        film = Film(32, 18)
+        tracer.expose(film, compiler.compile(p, frame, 32, 18), 4)
+        return [key for key in read if key in ("dark", "bright")], float(film.radiance.sum())
+
+    assert unpacked(project, 1) == (["dark"], 0.0)
+    stronger = apply_set(project, SetValue(path="lights/key/strength_stops", value=2.0))
+    turned = apply_set(stronger, SetValue(path="lights/key/gobo/rotation_deg", value=30.0))
+    for edited in (stronger, turned):
+        assert unpacked(edited, 1) == ([], 0.0)
+    pictures, light_seen = unpacked(turned, 2)
+    assert pictures == ["bright"]
+    assert light_seen > 0.0
+    assert unpacked(turned, 3) == (["dark"], 0.0)
+
+
 def test_spinning_the_subject_is_orbiting_the_camera(tracer: Tracer) -> None:
     """With a light that travels with the camera and no set, both moves show the same picture."""
     orbit = shot(tracer, *studio(move__kind="orbit", move__frames=12, move__lights_travel_with="camera"), frame=5)
@@ -111,12 +141,6 @@ def test_turning_the_environment_is_turning_everything_else(tracer: Tracer) -> N
     assert np.abs(base - only).mean() > 0.2 * base.mean()
 
 
-def picture_of(pixels: np.ndarray) -> bytes:
-    buffer = io.BytesIO()
-    Image.fromarray(pixels).save(buffer, "PNG")
-    return buffer.getvalue()
-
-
 def mapped_plane() -> Mesh:
     """2 m square that looks up; the picture's top edge lies at −z, its left edge at −x."""
     v = np.array([[-1, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]], np.float32)
@@ -138,7 +162,7 @@ def seen(tracer: Tracer, material: Material, assets: dict[str, bytes], pixels: i
 def test_maps_lie_the_right_way_round_and_are_decoded(tracer: Tracer) -> None:
     pixels = np.zeros((2, 2, 3), np.uint8)
     pixels[0, 0], pixels[0, 1], pixels[1, 0] = (188, 0, 0), (0, 188, 0), (0, 0, 188)  # 188 is 0.5029 linear
-    data = picture_of(pixels)
+    data = png_of(pixels)
     material = diffuse(1.0, maps=MaterialMaps(base_color=TextureRef(asset=content_hash(data), wrap="clamp")))
     film = seen(tracer, material, {content_hash(data): data})
     places = {"top left": (1, 1), "top right": (1, 14), "bottom left": (14, 1), "bottom right": (14, 14)}
@@ -156,7 +180,7 @@ def test_maps_lie_the_right_way_round_and_are_decoded(tracer: Tracer) -> None:
 )
 def test_normal_maps_follow_gltf(tracer: Tracer, value: tuple[int, int, int], expected: tuple[float, ...]) -> None:
     """Red bends towards growing u (here +x), green towards the top of the picture (here −z)."""
-    data = picture_of(np.full((4, 4, 3), value, np.uint8))
+    data = png_of(np.full((4, 4, 3), value, np.uint8))
     bent = diffuse(maps=MaterialMaps(normal=TextureRef(asset=content_hash(data))))
     film = seen(tracer, bent, {content_hash(data): data})
     assert film.normal[8, 8] == pytest.approx(expected, abs=0.01)
@@ -165,7 +189,7 @@ def test_normal_maps_follow_gltf(tracer: Tracer, value: tuple[int, int, int], ex
 def test_cut_outs_are_holes_for_camera_and_alpha(tracer: Tracer) -> None:
     pixels = np.full((64, 64, 4), 255, np.uint8)
     pixels[:, :32, 3] = 0
-    data = picture_of(pixels)
+    data = png_of(pixels)
     ref = TextureRef(asset=content_hash(data), wrap="clamp")
     alpha = ref.model_copy(update={"channel": "a"})
     material = diffuse(maps=MaterialMaps(base_color=ref, opacity=alpha), opacity_cutoff=0.5)

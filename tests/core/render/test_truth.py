@@ -7,9 +7,10 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, exposed, look_at, plane, rect, rect_irradiance, scene_of, sphere, with_rows
 
-from cyclorama.core.geometry.mesh import Mesh
+from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.material.row import BASE, OPACITY
 from cyclorama.core.render.film import Film
+from cyclorama.core.render.trace import FrameScene
 from cyclorama.core.render.tracer import BATCH_PATHS, Cancelled, Tracer
 from cyclorama.core.scene import Material
 
@@ -145,27 +146,54 @@ def test_beer_lambert_through_a_plate(tracer: Tracer) -> None:
         assert shown[channel] == pytest.approx(expected, rel=0.01)
 
 
+def stacked(*meshes: Mesh) -> Mesh:
+    """Meshes as one part."""
+    whole = join(list(meshes))
+    return dataclasses.replace(whole, part=np.zeros_like(whole.part))
+
+
+def with_opaque_floor(scene: FrameScene) -> FrameScene:
+    """The first square, of albedo 0.6, is opaque whatever the rest is."""
+    rows = np.vstack([scene.materials.values, scene.materials.values[-1:]])
+    rows[-1, BASE : BASE + 3], rows[-1, OPACITY] = 0.6, 1.0
+    return with_rows(scene, rows, slice(0, 2))
+
+
 def test_half_opaque_plate_dims_by_half(tracer: Tracer) -> None:
-    """Camera rays and shadow rays both pass a veil of opacity ½."""
+    """Rays that are aimed at the light and rays that find it by chance both pass a veil of opacity ½."""
     veil = plane(40, 1.0)
     floor = plane(40, 0.0)
-    both = Mesh(*(np.concatenate([getattr(floor, f), getattr(veil, f)]) for f in ("vertices", "normals", "uvs")),
-                np.concatenate([floor.triangles, veil.triangles + 4]), np.zeros(4, np.int32))  # fmt: skip
-    black_veil = diffuse(0.0, opacity=0.5)
-    open_scene = scene_of(
-        floor, diffuse(0.6), look_at((0, 0.5, 0.01), (0, 0, 0), 0.01, 4), rect((0, 2, 0), 0.5, 0.5, 1000), max_bounces=1
-    )
+    under, light = look_at((0, 0.5, 0.01), (0, 0, 0), 0.01, 4), rect((0, 2, 0), 0.5, 0.5, 1000)
+    open_scene = scene_of(floor, diffuse(0.6), under, light, max_bounces=1)
     # the camera under the veil, the light above it: one black veil of opacity ½ in the way of the light only
-    veiled = scene_of(
-        both, black_veil, look_at((0, 0.5, 0.01), (0, 0, 0), 0.01, 4), rect((0, 2, 0), 0.5, 0.5, 1000), max_bounces=3
-    )
-    values = veiled.materials.values.copy()
-    rows = np.vstack([values, values[-1:]])
-    rows[-1, BASE : BASE + 3], rows[-1, OPACITY] = 0.6, 1.0  # the floor: albedo 0.6, opaque
-    veiled = with_rows(veiled, rows, slice(0, 2))
+    veiled = with_opaque_floor(scene_of(stacked(floor, veil), diffuse(0.0, opacity=0.5), under, light, max_bounces=3))
     bright = float(exposed(tracer, open_scene, 512).radiance.mean())
     dim = float(exposed(tracer, veiled, 2048).radiance.mean())
     assert dim / bright == pytest.approx(0.5, rel=0.02)
+
+
+@pytest.mark.parametrize(("opacity", "veils"), [(0.5, 1), (0.3, 5)])
+def test_light_passes_veils_one_by_one(tracer: Tracer, opacity: float, veils: int) -> None:
+    """Black veils between light and floor, the camera under them, leave (1 − opacity)ⁿ of the light. Each covers the
+    floor only from its own edge on, so that shadow rays of one batch pass one, two or all of them."""
+    step = 0.4 / veils
+    sheets = [plane(40, 1.0 + 0.02 * k) for k in range(veils)]
+    for k, sheet in enumerate(sheets):
+        sheet.vertices[:, 0] += 20.0 - 0.2 + k * step  # lies from x = −0.2 + k · step to the right
+    under = look_at((0, 0.9, 0.001), (0, 0, 0), 0.25, 64)
+    light = rect((0, 40, 0), 0.02, 0.02, 1e9)
+    floor = plane(40, 0.0)
+    bare = scene_of(floor, diffuse(0.6), under, light, max_bounces=0)
+    scene = scene_of(stacked(floor, *sheets), diffuse(0.0, opacity=opacity), under, light, max_bounces=0)
+    dim = exposed(tracer, with_opaque_floor(scene), 64).radiance[..., 1]
+    share = dim / exposed(tracer, bare, 64).radiance[..., 1]
+    x = (np.arange(64) + 0.5) / 64 * 0.45 - 0.225
+    for k in range(veils + 1):
+        # the light is far above: shadows of edges lie straight below them; a pixel to each side is left out
+        left, right = -0.2 + (k - 1) * step, -0.2 + k * step
+        inside = (x > (left if k else -1.0) + 0.02) & (x < (right if k < veils else 1.0) - 0.02)
+        assert inside.any()
+        assert share[:, inside].mean() == pytest.approx((1.0 - opacity) ** k, rel=0.02)
 
 
 def test_same_bits_for_any_number_of_threads() -> None:

@@ -13,6 +13,7 @@ F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
 I32 = NDArray[np.int32]
 U32A = NDArray[np.uint32]
+U64A = NDArray[np.uint64]
 U8 = NDArray[np.uint8]
 
 
@@ -123,11 +124,19 @@ class Bodies(NamedTuple):
     """(b, k, 7) unit quaternion (x, y, z, w) and translation at even times of the shutter"""
     moving: U8
     """(b,) STANDS as it was built, TURNS as a rigid body, or BENDS (and maybe turns)"""
+    structures: U64A
+    """(b,) addresses of what rays are traced against"""
+    first: I32
+    """(b,) number of the body's first triangle among all"""
 
 
 class Rays(NamedTuple):
     origin: F32
+    """(n, 3) m"""
     direction: F32
+    """(n, 3) unit"""
+    time: F32
+    """(n,) 0…1 while the shutter is open"""
 
 
 class Hits(NamedTuple):
@@ -186,12 +195,12 @@ FIRST_COLUMNS = PLACE_COLUMNS + 2
 
 
 SAMPLE = _fields(
-    f4="r g b albedo_r albedo_g albedo_b normal_x normal_y normal_z depth covered subject clamped time",
-    u4="seed number",
+    f4="r g b albedo_r albedo_g albedo_b normal_x normal_y normal_z depth covered subject clamped",
+    u4="seed number spare",
 )
 """Result of one sample: radiance (nit), guides, distance of the first hit (m, 0: nothing), whether anything and
-whether the subject was met, what clamping took away (nit), time 0…1 while the shutter is open, the pixel's seed and
-the sample's number."""
+whether the subject was met, what clamping took away (nit), the pixel's seed and the sample's number. A full cache
+line."""
 
 
 class Samples(NamedTuple):
@@ -206,7 +215,12 @@ class Samples(NamedTuple):
 
 
 class Scratch(NamedTuple):
-    """Room for one surface point at a time."""
+    """Room for one ray and one surface point at a time."""
+
+    ray: F32
+    """(32,) a ray and its hit as the library of ray queries wants them, on a full cache line"""
+    words: U32A
+    """the same memory as whole numbers"""
 
     record: F64
     row: F64
@@ -218,8 +232,38 @@ class Scratch(NamedTuple):
     """(3, 3) directions on it, from as it was bound to as it has bent"""
 
 
+class Work(NamedTuple):
+    """Room for a batch of paths in flight."""
+
+    rays: Rays
+    next_rays: Rays
+    paths: Records
+    next_paths: Records
+    hits: Hits
+    shadows: Shadows
+    blocked: I32
+    """(n,) whether something is in a shadow ray's way: ≥ 0 yes, −1 not as far as is known"""
+    left: F32
+    """(n,) how far (m) a shadow ray still has to go"""
+    number: I32
+    """(n,) which shadow ray each of those still under way is"""
+    scratch: Scratch
+
+
+def aligned(count: int, to: int) -> F32:
+    """Room for `count` numbers that begins at a multiple of `to` bytes; holds anything."""
+    room = np.empty(count + to // 4, np.float32)
+    start = -room.ctypes.data % to // 4
+    return room[start : start + count]
+
+
 def make_rays(n: int) -> Rays:
-    return Rays(np.empty((n, 3), np.float32), np.empty((n, 3), np.float32))
+    return Rays(np.empty((n, 3), np.float32), np.empty((n, 3), np.float32), np.empty(n, np.float32))
+
+
+def make_hits(n: int) -> Hits:
+    t, u, v = np.empty((3, n), np.float32)
+    return Hits(t, u, v, np.full(n, -1, np.int32), np.zeros(n, np.int32))
 
 
 def make_paths(n: int) -> Records:
@@ -238,9 +282,19 @@ def make_samples(n: int, layers: int, first: bool) -> Samples:
 
 
 def make_scratch() -> Scratch:
+    ray = aligned(32, 64)
+    ray.fill(0.0)
     return Scratch(
-        np.zeros(RECORD), np.zeros(COLUMNS), np.zeros((3, 4)), np.zeros((1, 32), np.float32), np.zeros((3, 3))
-    )
+        ray, ray.view(np.uint32), np.zeros(RECORD), np.zeros(COLUMNS), np.zeros((3, 4)), np.zeros((1, 32), np.float32),
+        np.zeros((3, 3)),
+    )  # fmt: skip
+
+
+def make_work(n: int) -> Work:
+    return Work(
+        make_rays(n), make_rays(n), make_paths(n), make_paths(n), make_hits(n), make_shadows(n),
+        np.empty(n, np.int32), np.empty(n, np.float32), np.empty(n, np.int32), make_scratch(),
+    )  # fmt: skip
 
 
 NO_SHAPES = Shapes(0, np.zeros((1, 0, 18), np.float32), np.zeros((3, 0, 9), np.float32))

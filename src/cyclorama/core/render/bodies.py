@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from ..kernel import device, kernel
-from .arrays import BENDS, F32, I32, Bodies, Hits, Rays, Records
+from .arrays import F32, I32, U64A
 from .embree import (
     HIT_GEOMETRY,
     HIT_TRIANGLE,
@@ -31,8 +31,8 @@ from .embree import (
     intersect1,
     occluded1,
     pointer,
-    ray_room,
 )
+from .surface import corner, place_back, turn_back
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +50,12 @@ def pose_keys(matrices: NDArray[np.float64]) -> F32:
         if quaternions[i] @ quaternions[i - 1] < 0:
             quaternions[i] = -quaternions[i]
     return np.concatenate([quaternions, matrices[:, :3, 3]], axis=1).astype(np.float32)
+
+
+def addresses_of(bodies: list[Body]) -> tuple[U64A, I32]:
+    """Structures and first triangles of bodies for `Bodies`, which does not keep the bodies alive."""
+    return (np.array([b.structure.handle for b in bodies], np.uint64),
+            np.array([b.first_triangle for b in bodies], np.int32))  # fmt: skip
 
 
 @device
@@ -76,85 +82,63 @@ def pose_at(keys, time, m):
 
 
 @device
-def _put_ray(room, words, moving, m, origin, direction, i, far, time):
-    """Ray i, taken into the space of a body that moves, as the library wants it."""
-    x, y, z = origin[i, 0] * 1.0, origin[i, 1] * 1.0, origin[i, 2] * 1.0
-    dx, dy, dz = direction[i, 0] * 1.0, direction[i, 1] * 1.0, direction[i, 2] * 1.0
+def _put_ray(scratch, moving, rays, i, far):
+    """Ray i, taken into the space of a body that moves (its pose is in the scratch), as the library wants it."""
+    o, d = corner(rays.origin, i, 0), corner(rays.direction, i, 0)
     if moving:
-        x, y, z = x - m[0, 3], y - m[1, 3], z - m[2, 3]
-        x, y, z = (m[0, 0] * x + m[1, 0] * y + m[2, 0] * z, m[0, 1] * x + m[1, 1] * y + m[2, 1] * z,
-                   m[0, 2] * x + m[1, 2] * y + m[2, 2] * z)  # fmt: skip
-        dx, dy, dz = (m[0, 0] * dx + m[1, 0] * dy + m[2, 0] * dz, m[0, 1] * dx + m[1, 1] * dy + m[2, 1] * dz,
-                      m[0, 2] * dx + m[1, 2] * dy + m[2, 2] * dz)  # fmt: skip
-    room[RAY_ORIGIN], room[RAY_ORIGIN + 1], room[RAY_ORIGIN + 2] = x, y, z
-    room[RAY_DIRECTION], room[RAY_DIRECTION + 1], room[RAY_DIRECTION + 2] = dx, dy, dz
-    room[RAY_NEAR], room[RAY_TIME] = 0.0, time
-    room[RAY_FAR] = far
+        o, d = place_back(scratch.matrix, o), turn_back(scratch.matrix, d)
+    ray, words = scratch.ray, scratch.words
+    ray[RAY_ORIGIN], ray[RAY_ORIGIN + 1], ray[RAY_ORIGIN + 2] = o
+    ray[RAY_DIRECTION], ray[RAY_DIRECTION + 1], ray[RAY_DIRECTION + 2] = d
+    ray[RAY_NEAR], ray[RAY_TIME] = 0.0, rays.time[i]
+    ray[RAY_FAR] = far
     words[RAY_MASK] = NOTHING
     words[RAY_ID] = words[RAY_FLAGS] = 0
 
 
 @kernel
-def _nearest_in_body(
-    structure, body, first_triangle, keys, moving, rays, samples, items, m, room, words, address, hits
-):
-    """Nearest hits with one body; those with bodies before it (body > 0) stay where they are nearer."""
-    still = keys.shape[0] == 1
-    if moving and still:
-        pose_at(keys, 0.0, m)
-    scene, ray, nothing = pointer(structure), pointer(address), pointer(np.uint64(0))
-    for i in range(hits.t.shape[0]):
-        if moving and not still:
-            pose_at(keys, samples[items[i].slot].time, m)
-        known = body > 0 and hits.triangle[i] >= 0
-        time = samples[items[i].slot].time if moving == BENDS else np.float32(0)
-        _put_ray(room, words, moving, m, rays.origin, rays.direction, i, hits.t[i] if known else np.inf, time)
-        words[HIT_GEOMETRY] = NOTHING
-        intersect1(scene, ray, nothing)
-        if words[HIT_GEOMETRY] != NOTHING:
-            hits.t[i], hits.u[i], hits.v[i] = room[RAY_FAR], room[HIT_U], room[HIT_V]
-            hits.triangle[i] = np.int32(words[HIT_TRIANGLE]) + first_triangle
-            hits.body[i] = body
-        elif body == 0:
-            hits.triangle[i] = -1
+def nearest_hits(where, rays, count, scratch, hits):
+    """Nearest hits of the first `count` rays over all bodies."""
+    address, nothing = pointer(np.uint64(scratch.ray.ctypes.data)), pointer(np.uint64(0))
+    ray, words = scratch.ray, scratch.words
+    for i in range(count):
+        hits.triangle[i] = -1
+    for body in range(where.structures.shape[0]):
+        structure, first, moving = pointer(where.structures[body]), where.first[body], where.moving[body]
+        still = where.keys.shape[1] == 1
+        if moving and still:
+            pose_at(where.keys[body], 0.0, scratch.matrix)
+        for i in range(count):
+            if moving and not still:
+                pose_at(where.keys[body], rays.time[i], scratch.matrix)
+            known = body > 0 and hits.triangle[i] >= 0
+            _put_ray(scratch, moving, rays, i, hits.t[i] if known else np.inf)
+            words[HIT_GEOMETRY] = NOTHING
+            intersect1(structure, address, nothing)
+            if words[HIT_GEOMETRY] != NOTHING:
+                hits.t[i], hits.u[i], hits.v[i] = ray[RAY_FAR], ray[HIT_U], ray[HIT_V]
+                hits.triangle[i] = np.int32(words[HIT_TRIANGLE]) + first
+                hits.body[i] = body
 
 
 @kernel
-def _blocked_by_body(structure, body, keys, moving, rays, distance, samples, items, m, room, words, address, result):
-    """0 where one body lies nearer than `distance`, −1 where none does; what is blocked already stays so."""
-    still = keys.shape[0] == 1
-    if moving and still:
-        pose_at(keys, 0.0, m)
-    scene, ray, nothing = pointer(structure), pointer(address), pointer(np.uint64(0))
-    for i in range(result.shape[0]):
-        if body > 0 and result[i] >= 0:
-            continue
-        if moving and not still:
-            pose_at(keys, samples[items[i].slot].time, m)
-        time = samples[items[i].slot].time if moving == BENDS else np.float32(0)
-        _put_ray(room, words, moving, m, rays.origin, rays.direction, i, distance[i], time)
-        occluded1(scene, ray, nothing)
-        result[i] = 0 if room[RAY_FAR] < 0.0 else -1
-
-
-def nearest_hits(bodies: list[Body], where: Bodies, rays: Rays, n: int, samples: Records, items: Records) -> Hits:
-    """Nearest hit of the first n rays over all bodies; ray i has the time of the sample that items[i] names."""
-    t, u, v = np.empty((3, n), np.float32)
-    hits = Hits(t, u, v, np.full(n, -1, np.int32), np.zeros(n, np.int32))
-    matrix, room = np.zeros((3, 4)), ray_room()
-    for b, body in enumerate(bodies):
-        _nearest_in_body(body.structure.handle, b, body.first_triangle, where.keys[b], where.moving[b], rays, samples,
-                         items, matrix, *room, hits)  # fmt: skip
-    return hits
-
-
-def blocked(
-    bodies: list[Body], where: Bodies, rays: Rays, distance: F32, n: int, samples: Records, items: Records
-) -> I32:
-    """For the first n rays, ≥ 0 where something lies nearer than `distance`, −1 where nothing does."""
-    result = np.full(n, -1, np.int32)
-    matrix, room = np.zeros((3, 4)), ray_room()
-    for b, body in enumerate(bodies):
-        _blocked_by_body(body.structure.handle, b, where.keys[b], where.moving[b], rays, distance, samples, items,
-                         matrix, *room, result)  # fmt: skip
-    return result
+def find_blocked(where, rays, distance, count, scratch, blocked):
+    """For the first `count` rays, 0 where something lies nearer than `distance`, −1 where nothing does."""
+    address, nothing = pointer(np.uint64(scratch.ray.ctypes.data)), pointer(np.uint64(0))
+    ray = scratch.ray
+    for i in range(count):
+        blocked[i] = -1
+    for body in range(where.structures.shape[0]):
+        structure, moving = pointer(where.structures[body]), where.moving[body]
+        still = where.keys.shape[1] == 1
+        if moving and still:
+            pose_at(where.keys[body], 0.0, scratch.matrix)
+        for i in range(count):
+            if blocked[i] >= 0:
+                continue
+            if moving and not still:
+                pose_at(where.keys[body], rays.time[i], scratch.matrix)
+            _put_ray(scratch, moving, rays, i, distance[i])
+            occluded1(structure, address, nothing)
+            if ray[RAY_FAR] < 0.0:
+                blocked[i] = 0

@@ -134,7 +134,7 @@ def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays,
             if moving:
                 time, _ = sample_pair(seed, first_sample + s, TIME_PAIR)
                 pose_at(camera.keys, time, m)
-            sample.time = time
+            rays.time[i] = time
             inv = 1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
             for c in range(3):
                 rays.origin[i, c] = m[c, 0] * ox + m[c, 1] * oy + m[c, 3]

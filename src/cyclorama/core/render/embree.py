@@ -115,11 +115,3 @@ RAY_ORIGIN, RAY_NEAR, RAY_DIRECTION, RAY_TIME, RAY_FAR, RAY_MASK, RAY_ID, RAY_FL
 HIT_U, HIT_V, HIT_TRIANGLE, HIT_GEOMETRY = 15, 16, 17, 18
 """Words of struct RTCRayHit (embree4/rtcore_ray.h)."""
 NOTHING = 0xFFFFFFFF
-
-
-def ray_room() -> tuple[F32, np.ndarray, np.uint64]:
-    """Room for one RTCRayHit, aligned: as floats, as whole numbers, and its address."""
-    words = np.zeros(48, np.float32)
-    start = -words.ctypes.data % 64 // 4
-    room = words[start : start + 32]
-    return room, room.view(np.uint32), np.uint64(room.ctypes.data)

@@ -33,15 +33,18 @@ def gobo_picture(gobo: Gobo, frames_since_first: int) -> tuple[object, Callable[
     return (kind, round(turn, 4)), lambda read: mask(kind, turn)
 
 
-def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadAsset) -> TextureShelf:
-    """Enter the lights' gobos into their rows, `step` frames after the first; returns their pictures."""
-    shelf = TextureShelf()
+def gobo_names(lights: tuple[Light, ...], frames_since_first: int) -> tuple[object, ...]:
+    """What pictures the lights' gobos show in a frame."""
+    return tuple(gobo_picture(light.gobo, frames_since_first)[0] for light in lights if light.gobo)
+
+
+def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadAsset, shelf: TextureShelf) -> None:
+    """Enter the lights' gobos, `step` frames after the first, into their rows, and on the shelf what is not there."""
     for light, row in zip(lights, rows, strict=True):
         if light.gobo:
             name, get = gobo_picture(light.gobo, step)
             wrap = REPEAT if light.gobo.tiles else BLACK
             put_gobo(row, light.gobo, shelf.row(name, lambda get=get: get(read), False, wrap))
-    return shelf
 
 
 class Glow:
@@ -80,12 +83,12 @@ def environment_turn(rotation_rad: float, tilt_rad: float) -> F32:
 
 def lights_of(
     project: Project, lights: tuple[Light, ...], pose: Pose, environment: EnvironmentMap, glow: Glow,
-    read: ReadAsset, parts: tuple[str, ...],
+    read: ReadAsset, parts: tuple[str, ...], shelf: TextureShelf,
 ) -> Lights:  # fmt: skip
-    """Everything that shines in one frame. `parts`: ids of all parts, the set's first."""
+    """Everything that shines in one frame. `parts`: ids of all parts, the set's first; `shelf`: of gobos."""
     aim = aim_point(project.camera)
     rows = [light_row(light, aim, 0.0 if light.id == "sun" else pose.lights_deg) for light in lights]
-    shelf = put_gobos(lights, rows, pose.frame - project.move.first_frame, read)
+    put_gobos(lights, rows, pose.frame - project.move.first_frame, read, shelf)
     env = project.environment
     unit = 1.0 if env.kind == "sky" else BASE_ENVIRONMENT_NIT
     scale = unit * 2.0**env.strength_stops if project.environment_lit else 0.0

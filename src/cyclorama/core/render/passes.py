@@ -13,9 +13,9 @@ from .arrays import (
     I32,
     Hits,
     Rays,
-    Records,
     Samples,
     Scratch,
+    make_hits,
     make_paths,
     make_rays,
     make_samples,
@@ -32,7 +32,7 @@ RAYS_A_BATCH = 1 << 16
 
 
 @kernel
-def _into_the_open(count, hits, rays, samples, bodies, geometry, scratch, origin, direction, met):
+def _into_the_open(count, hits, rays, samples, bodies, geometry, scratch, second, met):
     """A cosine-weighted ray from every first hit; `met` says which sample it belongs to, returns how many."""
     n = 0
     for i in range(count):
@@ -40,11 +40,11 @@ def _into_the_open(count, hits, rays, samples, bodies, geometry, scratch, origin
         if triangle < 0:
             continue
         body = hits.body[i]
-        corners, at = corners_at(geometry, bodies.moving[body], triangle, samples[i].time, scratch)
+        corners, at = corners_at(geometry, bodies.moving[body], triangle, rays.time[i], scratch)
         _, flat, smooth, lifted = hit_surface(corners, at, hits.u[i] * 1.0, hits.v[i] * 1.0)
         if bodies.moving[body]:
             m = scratch.matrix
-            pose_at(bodies.keys[body], samples[i].time, m)
+            pose_at(bodies.keys[body], rays.time[i], m)
             lifted, flat, smooth = place(m, lifted), turn(m, flat), turn(m, smooth)
         d = rays.direction[i]
         if flat[0] * d[0] + flat[1] * d[1] + flat[2] * d[2] > 0.0:
@@ -60,7 +60,8 @@ def _into_the_open(count, hits, rays, samples, bodies, geometry, scratch, origin
             continue
         o = leave(lifted, flat, w)
         for k in range(3):
-            origin[n, k], direction[n, k] = o[k], w[k]
+            second.origin[n, k], second.direction[n, k] = o[k], w[k]
+        second.time[n] = rays.time[i]
         met[n] = i
         n += 1
     return n
@@ -72,17 +73,16 @@ def _batches(scene: FrameScene, samples: int) -> list[I32]:
     return [pixels[i : i + per_batch] for i in range(0, len(pixels), per_batch)]
 
 
-def _first_hits(
-    scene: FrameScene, pixels: I32, samples: int, seed: int
-) -> tuple[Rays, Records, Samples, Scratch, Hits]:
+def _first_hits(scene: FrameScene, pixels: I32, samples: int, seed: int) -> tuple[Rays, Samples, Scratch, Hits]:
     """Camera rays through some pixels and what they meet."""
     count = len(pixels) * samples
     rays, paths, records, scratch = make_rays(count), make_paths(count), make_samples(count, 0, False), make_scratch()
     camera_rays(
         scene.camera, pixels, np.uint32(0), samples, np.uint32(seed), scratch.matrix, rays, paths, records.items
     )
-    hits = nearest_hits(scene.bodies, scene.where, rays, count, records.items, paths)
-    return rays, paths, records, scratch, hits
+    hits = make_hits(count)
+    nearest_hits(scene.where, rays, count, scratch, hits)
+    return rays, records, scratch, hits
 
 
 def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, seed: int = 0) -> tuple[Mask, Mask]:
@@ -94,19 +94,18 @@ def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, s
     openness, coverage = np.zeros(n, np.float32), np.zeros(n, np.float32)
     for pixels in _batches(scene, samples):
         count = len(pixels) * samples
-        rays, paths, records, scratch, hits = _first_hits(scene, pixels, samples, seed)
+        rays, records, scratch, hits = _first_hits(scene, pixels, samples, seed)
         second, met = make_rays(count), np.zeros(count, np.int32)
         cast = _into_the_open(count, hits, rays, records.items, scene.where, scene.geometry, scratch,
-                              second.origin, second.direction, met)  # fmt: skip
+                              second, met)  # fmt: skip
         values = np.zeros(count, np.float32)
         if cast:
-            items = paths.copy()
-            items["slot"][:cast] = met[:cast]
-            found = nearest_hits(scene.bodies, scene.where, second, cast, records.items, items)
-            near = (found.triangle[:cast] >= 0) & (found.t[:cast] < reach_m)
-            share = np.where(near, found.t[:cast], 0.0) / reach_m
+            found = make_hits(cast)
+            nearest_hits(scene.where, second, cast, scratch, found)
+            near = (found.triangle >= 0) & (found.t < reach_m)
+            share = np.where(near, found.t, 0.0) / reach_m
             values[met[:cast]] = np.where(near, 1.0 - (1.0 - share) ** falloff, 1.0)
-        coverage[pixels] = (hits.triangle[:count] >= 0).reshape(-1, samples).mean(axis=1)
+        coverage[pixels] = (hits.triangle >= 0).reshape(-1, samples).mean(axis=1)
         openness[pixels] = values.reshape(-1, samples).mean(axis=1)
     shape = scene.camera.height, scene.camera.width
     open_share = np.divide(openness, coverage, out=np.ones_like(openness), where=coverage > 0)
@@ -130,7 +129,7 @@ def _gap_px(here, projection, first, second, x, y):
 
 
 @kernel
-def _on_lines(count, hits, samples, bodies, geometry, inner, here, projection, scratch, half_line, steps, rays, out):
+def _on_lines(count, hits, bodies, geometry, inner, here, projection, scratch, half_line, steps, rays, out):
     """1 where a sample lies within half a line of a drawn line of its triangle, seen from the camera.
 
     Lines run along each drawn edge and, when it is divided, evenly between it and the corner across: the halves of a
@@ -142,11 +141,11 @@ def _on_lines(count, hits, samples, bodies, geometry, inner, here, projection, s
             continue
         body = hits.body[i]
         moving = bodies.moving[body]
-        corners, at = corners_at(geometry, moving, triangle, samples[i].time, scratch)
+        corners, at = corners_at(geometry, moving, triangle, rays.time[i], scratch)
         a, b, c = corner(corners, at, 0), corner(corners, at, 3), corner(corners, at, 6)
         if moving:
             m = scratch.matrix
-            pose_at(bodies.keys[body], samples[i].time, m)
+            pose_at(bodies.keys[body], rays.time[i], m)
             a, b, c = place(m, a), place(m, b), place(m, c)
         o, d, t = rays.origin[i], rays.direction[i], hits.t[i]
         p = (o[0] + t * d[0], o[1] + t * d[1], o[2] + t * d[2])
@@ -174,14 +173,14 @@ def wireframe(scene: FrameScene, samples: int, line_px: float, level: int = 0, s
     lines, coverage = np.zeros(n, np.float32), np.zeros(n, np.float32)
     for pixels in _batches(scene, samples):
         count = len(pixels) * samples
-        rays, _, records, scratch, hits = _first_hits(scene, pixels, samples, seed)
+        rays, _, scratch, hits = _first_hits(scene, pixels, samples, seed)
         out = np.zeros(count, np.float32)
         _on_lines(
-            count, hits, records.items, scene.where, scene.geometry, scene.inner, scene.recording.cameras[0],
+            count, hits, scene.where, scene.geometry, scene.inner, scene.recording.cameras[0],
             scene.recording.projection, scratch, line_px / 2, 2**level, rays, out,
         )  # fmt: skip
         lines[pixels] = out.reshape(-1, samples).mean(axis=1)
-        coverage[pixels] = (hits.triangle[:count] >= 0).reshape(-1, samples).mean(axis=1)
+        coverage[pixels] = (hits.triangle >= 0).reshape(-1, samples).mean(axis=1)
     shape = scene.camera.height, scene.camera.width
     return lines.reshape(shape), coverage.reshape(shape)
 

@@ -28,12 +28,12 @@ from ..picture.exposure import exposure_scale, shown_look
 from ..picture.files import read_linear
 from ..picture.mix import light_layer_names
 from ..scene import Camera, Light, Material, Play, Project, Subject
-from ..textures import Textures
+from ..textures import Textures, TextureShelf
 from .arrays import COMPONENTS, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from .background import background_of
 from .bodies import Body, pose_keys
 from .camera_rays import CameraRays, filter_table
-from .lights import Glow, lights_of
+from .lights import Glow, gobo_names, lights_of
 from .parameters import ReadAsset, TextureSet, has_holes, material_rows
 from .standing import Piece, Standing, bend, stand
 from .trace import FrameScene
@@ -85,7 +85,9 @@ class SceneCompiler:
             "environment", _environment_key(project), lambda: self._environment(project)
         )
         lights = project.lit_lights + sun_of(project)
-        where = standing.where(open_shutter.subject_deg)
+        names = gobo_names(lights, frame - project.move.first_frame)
+        gobos: TextureShelf = self._keep("gobos", names, TextureShelf)
+        where = standing.where(bodies, open_shutter.subject_deg)
         camera = camera_rays_of(project.camera, pose, open_shutter, width, height)
         layers = _layers(project) if record else ()
         return FrameScene(
@@ -94,7 +96,7 @@ class SceneCompiler:
             geometry=geometry,
             materials=surfaces[0],
             textures=surfaces[1],
-            lights=lights_of(project, lights, pose, environment, glow, self._read, part_ids(project)),
+            lights=lights_of(project, lights, pose, environment, glow, self._read, part_ids(project), gobos),
             environment=environment,
             tables=load_tables(),
             camera=camera,
@@ -137,7 +139,7 @@ class SceneCompiler:
         maps = tuple(m.maps for m in project.materials)
         textures: TextureSet = self._keep("maps", maps, lambda: TextureSet(self._read))
         rows = material_rows((sweep, disc, *project.materials), textures)
-        return rows, self._keep("textures", (maps, len(textures.shelf)), textures.shelf.arrays)
+        return rows, textures.shelf.arrays()
 
     def _geometry_key(self, project: Project) -> object:
         sweep = project.set.sweep.model_copy(update={"color": (0, 0, 0), "roughness": 0})

@@ -7,7 +7,7 @@ block rays: they are passed through.
 
 import numpy as np
 
-from ..kernel import device, kernel, routine
+from ..kernel import device, routine
 from ..material.bsdf import DIFFUSE, MIRROR, SUNK, evaluate, sample
 from ..material.plain import evaluate_plain, prepare_plain, sample_plain
 from ..material.record import has_breadth, prepare
@@ -76,9 +76,12 @@ def _to_world(w, t, b, n):
 
 
 @device
-def _pass_on(paths_out, rays_out, n, origin, d, thr, density, inside, slot, flags, depth, part, width, spread, way):
+def _pass_on(
+    paths_out, rays_out, n, origin, d, time, thr, density, inside, slot, flags, depth, part, width, spread, way
+):
     put(rays_out.origin, n, origin)
     put(rays_out.direction, n, d)
+    rays_out.time[n] = time
     path = paths_out[n]
     path.r, path.g, path.b = thr
     path.density = density
@@ -134,9 +137,10 @@ def _record_guides(sample, thr, v, normal):
 
 
 @device
-def _cast(shadows, s, origin, wi, distance, slot, depth, k, radiance, thr, f, group, first, second):
+def _cast(shadows, s, origin, wi, time, distance, slot, depth, k, radiance, thr, f, group, first, second):
     put(shadows.rays.origin, s, origin)
     put(shadows.rays.direction, s, wi)
+    shadows.rays.time[s] = time
     shadows.distance[s] = distance
     shadow = shadows.items[s]
     r, g, b = k * thr[0] * radiance[0], k * thr[1] * radiance[1], k * thr[2] * radiance[2]
@@ -146,7 +150,7 @@ def _cast(shadows, s, origin, wi, distance, slot, depth, k, radiance, thr, f, gr
     shadow.group, shadow.first, shadow.second = group, first, second
 
 
-@kernel
+@routine
 def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures, lights, env, tables,
           recording, samples, scratch, rays_out, paths_out, shadows):  # fmt: skip
     """Shade `count` paths; writes surviving paths and shadow rays end to end and returns how many of each."""
@@ -162,14 +166,14 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         inside, flags, triangle = np.int64(path.inside), path.flags, hits.triangle[i]
         sample_of = samples.items[slot]
         d = (rays.direction[i, 0] * 1.0, rays.direction[i, 1] * 1.0, rays.direction[i, 2] * 1.0)
-        seed, index = sample_of.seed, sample_of.number
+        seed, index, time = sample_of.seed, sample_of.number, rays.time[i] * 1.0
         pair = FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step
         if inside >= 0 and triangle >= 0:
             medium = materials.values[inside]
             if medium[SCATTER] > 0.0:
                 going, thr, origin, wi = scatter_in(medium, i, rays, hits.t[i], thr, seed, index, pair, step)
                 if going == 2:
-                    _pass_on(paths_out, rays_out, alive, origin, wi, thr, 0.0, inside, slot, flags, depth,
+                    _pass_on(paths_out, rays_out, alive, origin, wi, time, thr, 0.0, inside, slot, flags, depth,
                              path.part, path.width, 0.3, 0.0)  # fmt: skip
                     alive += 1
                 if going > 0:
@@ -200,7 +204,6 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
             resolve(materials, textures, row, uv, p, flat, width, density, v)
             normal, smooth = _bent_normals(geometry, materials, textures, row, v, triangle, smooth, flat, uv, p, width,
                                            density)  # fmt: skip
-        time = sample_of.time * 1.0
         moving = bodies.moving[body]
         if moving:
             pose_at(bodies.keys[body], time, m)
@@ -218,7 +221,7 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         if opacity < 1.0 or depth >= ROULETTE_FROM:
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
         if opacity < 1.0 and u_hole >= opacity:
-            _pass_on(paths_out, rays_out, alive, leave(p, flat, d), d, thr, path.density, inside, slot, flags,
+            _pass_on(paths_out, rays_out, alive, leave(p, flat, d), d, time, thr, path.density, inside, slot, flags,
                      depth, path.part, width, path.spread, way)  # fmt: skip
             alive += 1
             continue
@@ -319,7 +322,7 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
                         second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
                         first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
                         second = second if kind_so_far == 0 else kind_so_far
-                        _cast(shadows, cast, start, wi, distance, slot, depth + 1, k, radiance, thr,
+                        _cast(shadows, cast, start, wi, time, distance, slot, depth + 1, k, radiance, thr,
                               (dr, dg, db, sr, sg, sb), group_of(recording, source),
                               component_of(recording, first, depth + 1),
                               component_of(recording, second, depth + 1))  # fmt: skip
@@ -346,13 +349,13 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         if kind < MIRROR:
             spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
         start = leave(p if crosses or from_within else lifted, flat, wi)
-        _pass_on(paths_out, rays_out, alive, start, wi, thr, density, inside, slot, flags, depth + 1, part, width,
+        _pass_on(paths_out, rays_out, alive, start, wi, time, thr, density, inside, slot, flags, depth + 1, part, width,
                  spread, 0.0)  # fmt: skip
         alive += 1
     return alive, cast
 
 
-@kernel
+@routine
 def collect_light(count, blocked, shadows, recording, samples):
     """Add what arrives along the shadow rays that nothing blocks (`blocked` < 0)."""
     for i in range(count):

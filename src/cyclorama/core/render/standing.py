@@ -8,8 +8,8 @@ from ..arrays import Mat4
 from ..geometry.mesh import Mesh, join, under
 from ..geometry.rig import Rig
 from ..motion import turned
-from .arrays import BENDS, F32, F64, I32, NO_EDGES, NO_SHAPES, STANDS, TURNS, U8, Bodies, Geometry, Shapes
-from .bodies import Body, pose_keys
+from .arrays import BENDS, F32, F64, I32, NO_EDGES, NO_SHAPES, STANDS, TURNS, U8, Bodies, Geometry, Shapes, aligned
+from .bodies import Body, addresses_of, pose_keys
 from .embree import Structure
 from .surface import pack_corners
 
@@ -58,15 +58,16 @@ class Standing:
     triangles: I32
     inner: U8
 
-    def where(self, subject_deg: F64) -> Bodies:
-        """Where the bodies stand while the subject passes angles (k,)."""
+    def where(self, bodies: list[Body], subject_deg: F64) -> Bodies:
+        """Where a frame's bodies stand while the subject passes angles (k,)."""
         still, turning = pose_keys(np.eye(4)[None]), pose_keys(turned(subject_deg))
         keys = [turning if turns else np.tile(still, (len(subject_deg), 1)) for turns in self.turns]
         moving = [BENDS if body is None else TURNS if turns else STANDS
                   for body, turns in zip(self.bodies, self.turns, strict=True)]  # fmt: skip
-        if not keys:
-            return Bodies(np.tile(still, (1, len(subject_deg), 1)), np.zeros(1, np.uint8))
-        return Bodies(np.ascontiguousarray(keys, np.float32), np.array(moving, np.uint8))
+        return Bodies(
+            np.array(keys, np.float32).reshape(len(keys), len(subject_deg), 7), np.array(moving, np.uint8),
+            *addresses_of(bodies),
+        )  # fmt: skip
 
 
 def stand(pieces: list[Piece], rig: tuple[Rig, int, Mat4] | None) -> Standing:
@@ -123,9 +124,6 @@ def bend(bending: Bending, shutter_s: F64, around_s: tuple[float, ...]) -> tuple
 
 
 def _packed_corners(mesh: Mesh, material: np.ndarray, part: np.ndarray) -> np.ndarray:
-    count = len(mesh.triangles)
-    room = np.empty(count * 32 + 32, np.float32)
-    start = -room.ctypes.data % 128 // 4
-    corners = room[start : start + count * 32].reshape(count, 32)
+    corners = aligned(32 * len(mesh.triangles), 128).reshape(-1, 32)
     pack_corners(mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles, material, part, corners)
     return corners

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernel import kernel
+from ..kernel import device, kernel, routine
 from ..light.environment import EnvironmentMap
 from ..textures import Textures
 from .arrays import (
@@ -22,15 +22,10 @@ from .arrays import (
     Materials,
     Recording,
     Samples,
-    Scratch,
-    Shadows,
-    make_paths,
-    make_rays,
     make_samples,
-    make_scratch,
-    make_shadows,
+    make_work,
 )
-from .bodies import Body, blocked, nearest_hits, pose_at
+from .bodies import Body, find_blocked, nearest_hits, pose_at
 from .camera_rays import CameraRays, camera_rays
 from .deform import corners_at
 from .parameters import opacity_of, resolve
@@ -66,68 +61,76 @@ class FrameScene:
 def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count: int, seed: int) -> Samples:
     """Trace `sample_count` samples from `first_sample` on in each of `pixels`; results pixel by pixel."""
     n = len(pixels) * sample_count
-    rays, paths, scratch = make_rays(n), make_paths(n), make_scratch()
-    samples = make_samples(n, len(scene.layers), scene.recording.first)
-    next_rays, next_paths, shadows = make_rays(n), make_paths(n), make_shadows(n)
-    camera_rays(scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), scratch.matrix, rays,
-                paths, samples.items)  # fmt: skip
-    alive = n
-    for step in range(scene.max_bounces + MAX_HOLES + LONGEST_WALK):
-        hits = nearest_hits(scene.bodies, scene.where, rays, alive, samples.items, paths)
-        alive, cast = shade(
-            alive, step, scene.max_bounces, rays, hits, paths, scene.where, scene.geometry, scene.materials,
-            scene.textures, scene.lights, scene.environment, scene.tables, scene.recording, samples, scratch,
-            next_rays, next_paths, shadows,
-        )  # fmt: skip
-        if cast:
-            _gather(scene, shadows, cast, samples, scratch)
-        rays, next_rays = next_rays, rays
-        paths, next_paths = next_paths, paths
-        if not alive:
-            break
+    work, samples = make_work(n), make_samples(n, len(scene.layers), scene.recording.first)
+    camera_rays(scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), work.scratch.matrix,
+                work.rays, work.paths, samples.items)  # fmt: skip
+    wavefront(n, scene.max_bounces, scene.has_holes, scene.where, scene.geometry, scene.materials, scene.textures,
+              scene.lights, scene.environment, scene.tables, scene.recording, samples, work)  # fmt: skip
     return samples
 
 
-def _gather(scene: FrameScene, shadows: Shadows, cast: int, samples: Samples, scratch: Scratch) -> None:
-    if scene.has_holes:
-        is_blocked = blocked_with_holes(scene, shadows, cast, samples, scratch)
-    else:
-        is_blocked = blocked(
-            scene.bodies, scene.where, shadows.rays, shadows.distance, cast, samples.items, shadows.items
-        )
-    collect_light(cast, is_blocked, shadows, scene.recording, samples)
-
-
-def blocked_with_holes(scene: FrameScene, shadows: Shadows, cast: int, samples: Samples, scratch: Scratch) -> I32:
-    """Follow shadow rays from hole to hole; what is half transparent dims them."""
-    state = np.full(cast, -1, np.int32)
-    left = shadows.distance[:cast].copy()
-    for _ in range(MAX_HOLES):
-        hits = nearest_hits(scene.bodies, scene.where, shadows.rays, cast, samples.items, shadows.items)
-        going_on = _step_through(
-            cast, hits, shadows, left, state, samples.items, scene.where, scene.geometry, scene.materials,
-            scene.textures, scratch,
-        )  # fmt: skip
-        if not going_on:
-            break
-    return state
-
-
 @kernel
-def _step_through(count, hits, shadows, left, state, samples, bodies, geometry, materials, textures, scratch):
-    """Take each open shadow ray past one hole; state 0 means blocked, −2 means it arrived."""
-    going_on = 0
-    m = scratch.matrix
+def wavefront(count, max_bounces, has_holes, where, geometry, materials, textures, lights, environment, tables,
+              recording, samples, work):  # fmt: skip
+    """Take `count` paths whose camera rays lie in `work` from bounce to bounce until none is left."""
+    rays, paths, next_rays, next_paths = work.rays, work.paths, work.next_rays, work.next_paths
+    shadows, blocked, scratch = work.shadows, work.blocked, work.scratch
+    alive = count
+    for step in range(max_bounces + MAX_HOLES + LONGEST_WALK):
+        nearest_hits(where, rays, alive, scratch, work.hits)
+        alive, cast = shade(
+            alive, step, max_bounces, rays, work.hits, paths, where, geometry, materials, textures, lights,
+            environment, tables, recording, samples, scratch, next_rays, next_paths, shadows,
+        )  # fmt: skip
+        if has_holes:
+            find_blocked_with_holes(where, geometry, materials, textures, shadows, cast, rays, work)
+        else:
+            find_blocked(where, shadows.rays, shadows.distance, cast, scratch, blocked)
+        collect_light(cast, blocked, shadows, recording, samples)
+        rays, next_rays = next_rays, rays
+        paths, next_paths = next_paths, paths
+        if alive == 0:
+            break
+
+
+@routine
+def find_blocked_with_holes(where, geometry, materials, textures, shadows, count, under_way, work):
+    """Follow shadow rays from hole to hole; what is half transparent dims them.
+
+    Those that have not arrived yet lie end to end in `under_way`.
+    """
     for i in range(count):
-        if state[i] != -1:
+        work.blocked[i], work.left[i], work.number[i] = -1, shadows.distance[i], i
+        _put_on(under_way, i, shadows.rays, i, shadows.rays.origin[i])
+    for _ in range(MAX_HOLES):
+        nearest_hits(where, under_way, count, work.scratch, work.hits)
+        count = _step_through(count, under_way, shadows.items, where, geometry, materials, textures, work)
+        if count == 0:
+            break
+
+
+@device
+def _put_on(rays, k, others, i, origin):
+    """Ray k becomes the i-th of others from another origin on."""
+    for c in range(3):
+        rays.origin[k, c], rays.direction[k, c] = origin[c], others.direction[i, c]
+    rays.time[k] = others.time[i]
+
+
+@routine
+def _step_through(count, rays, items, bodies, geometry, materials, textures, work):
+    """Take shadow rays past one hole, or note that they are blocked; returns how many go on."""
+    going_on = 0
+    hits, scratch = work.hits, work.scratch
+    m = scratch.matrix
+    for k in range(count):
+        i = work.number[k]
+        triangle = hits.triangle[k]
+        if triangle < 0 or hits.t[k] >= work.left[i]:
             continue
-        triangle = hits.triangle[i]
-        if triangle < 0 or hits.t[i] >= left[i]:
-            state[i] = -2
-            continue
-        u, w = hits.u[i] * 1.0, hits.v[i] * 1.0
+        u, w = hits.u[k] * 1.0, hits.v[k] * 1.0
         p, flat, _, _ = hit_surface(geometry.corners, triangle, u, w)
-        row = geometry.material[triangle]
+        row = np.uint64(geometry.material[triangle])
         v = materials.values[row]
         if materials.ranges[row, 4]:
             uv, density = texture_point(geometry.corners, triangle, u, w)
@@ -135,24 +138,22 @@ def _step_through(count, hits, shadows, left, state, samples, bodies, geometry, 
             resolve(materials, textures, row, uv, p, flat, 0.0, density, v)
         opacity = opacity_of(v)
         if opacity >= 0.999:
-            state[i] = 0
+            work.blocked[i] = 0
             continue
-        body = hits.body[i]
+        body = hits.body[k]
         if bodies.moving[body]:
-            time = samples[shadows.items[i].slot].time
+            time = rays.time[k] * 1.0
             pose_at(bodies.keys[body], time, m)
             if bodies.moving[body] == BENDS:
                 corners, at = corners_at(geometry, BENDS, triangle, time, scratch)
                 p, flat, _, _ = hit_surface(corners, at, u, w)
             p, flat = place(m, p), turn(m, flat)
-        direction, origin = shadows.rays.direction, shadows.rays.origin
-        d = (direction[i, 0] * 1.0, direction[i, 1] * 1.0, direction[i, 2] * 1.0)
-        start = leave(p, flat, d)
-        for c in range(3):
-            origin[i, c] = start[c]
-        shadow, k = shadows.items[i], 1.0 - opacity
-        shadow.dr, shadow.dg, shadow.db = shadow.dr * k, shadow.dg * k, shadow.db * k
-        shadow.sr, shadow.sg, shadow.sb = shadow.sr * k, shadow.sg * k, shadow.sb * k
-        left[i] -= hits.t[i]
+        d = (rays.direction[k, 0] * 1.0, rays.direction[k, 1] * 1.0, rays.direction[k, 2] * 1.0)
+        shadow, share = items[i], 1.0 - opacity
+        shadow.dr, shadow.dg, shadow.db = shadow.dr * share, shadow.dg * share, shadow.db * share
+        shadow.sr, shadow.sg, shadow.sb = shadow.sr * share, shadow.sg * share, shadow.sb * share
+        work.left[i] -= hits.t[k]
+        _put_on(rays, going_on, rays, k, leave(p, flat, d))
+        work.number[going_on] = i
         going_on += 1
     return going_on

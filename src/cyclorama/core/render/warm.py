@@ -20,13 +20,13 @@ from ..picture.view import to_display
 from ..scene import Project
 from ..scene.base import new_id
 from ..scene.project import new_project
-from .arrays import make_samples, make_scratch, make_shadows
+from .arrays import make_samples, make_work
 from .denoise import denoise
 from .direct import aim
 from .film import Film, add_batch
 from .scene import SceneCompiler
 from .shade import collect_light
-from .trace import FrameScene, blocked_with_holes
+from .trace import FrameScene, find_blocked_with_holes
 from .tracer import Tracer
 
 SIZE = 16
@@ -66,17 +66,23 @@ def _develop(tracer: Tracer) -> None:
 
 
 def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
-    """The functions that take longest to compile, with the types of argument that the shading kernel gives them."""
+    """The functions that take longest to compile, with the types of argument that the wavefront gives them, in the
+    order in which it comes to them."""
     of, number, vector = numba.typeof, numba.float64, numba.types.UniTuple(numba.float64, 3)
-    row, record = of(scene.materials.values[0]), of(make_scratch().record)
+    samples, work = make_samples(1, 0, False), make_work(1)
+    row, record = of(scene.materials.values[0]), of(work.scratch.record)
     films, tables = of(scene.materials.films), of(scene.tables)
+    geometry, materials, where = of(scene.geometry), of(scene.materials), of(scene.where)
     return [
         (sample, (row, record, vector, number, number, number, films, tables)),
         (prepare, (row, record, vector, vector, numba.boolean, tables)),
-        (aim, (of(scene.lights), of(scene.environment), of(scene.geometry), of(scene.materials), of(scene.where),
-               of(make_scratch()), number, number, number, vector, number, numba.int64)),
+        (aim, (of(scene.lights), of(scene.environment), geometry, materials, where, of(work.scratch), number, number,
+               number, vector, number, numba.int64)),
         (evaluate, (row, record, vector, vector, films, tables)),
         (evaluate_plain, (row, record, vector, vector, tables)),
+        (find_blocked_with_holes, (where, geometry, materials, of(scene.textures), of(work.shadows), numba.int64,
+                                   of(work.rays), of(work))),
+        (collect_light, (numba.int64, of(work.blocked), of(work.shadows), of(scene.recording), of(samples))),
     ]  # fmt: skip
 
 
@@ -84,10 +90,7 @@ def _compile_beside() -> None:
     scene = SceneCompiler(lambda key: b"").compile(_empty_studio(), 2, SIZE, SIZE)
     for function, arguments in large_functions(scene):
         function.compile(arguments)
-    samples, shadows = make_samples(1, 0, False), make_shadows(1)
-    state = blocked_with_holes(scene, shadows, 0, samples, make_scratch())
-    collect_light(0, state, shadows, scene.recording, samples)
-    add_batch(Film(SIZE, SIZE), np.zeros(0, np.int32), 0, 1, samples)
+    add_batch(Film(SIZE, SIZE), np.zeros(0, np.int32), 0, 1, make_samples(1, 0, False))
     to_display(np.zeros((1, 1, 3), np.float32), "neutral")
 
 

@@ -1,0 +1,53 @@
+"""What `./cyc bench` measures: the rays that it asks again are the rays of the picture."""
+
+import numpy as np
+from tests.conftest import diffuse, plane, project_of
+
+from cyclorama.bench import structural_similarity
+from cyclorama.bench_rays import ask_all, record
+from cyclorama.core.render.arrays import Hits
+from cyclorama.core.render.film import Film
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import Light
+
+KEY = Light(id="key", name="Key", role="key", azimuth_deg=30, elevation_deg=60, distance_m=2)
+
+
+def test_recorded_rays_are_those_of_the_picture(tracer: Tracer) -> None:
+    """Of an even floor that fills the picture, lit by one panel, all is known: every path meets it, and one ray goes
+    from there to the light; what is scattered up meets nothing."""
+    project, assets = project_of(plane(400.0), diffuse(0.5))
+    project = project.model_copy(update={"lights": (KEY,)})
+    project = project.model_copy(
+        update={"cameras": tuple(c.model_copy(update={"elevation_deg": 60.0}) for c in project.cameras)}
+    )
+    scene = SceneCompiler(assets.__getitem__).compile(project, 1, 32, 18)
+    film = Film(32, 18)
+    tracer.expose(film, scene, 2)
+    assert film.alpha.min() == 1.0
+    queries = record(scene, 32, 18, 2)
+    paths = 32 * 18 * 2
+    answers = [q.ask() for q in queries]
+    nearest = [(q, a) for q, a in zip(queries, answers, strict=True) if isinstance(a, Hits)]
+    met = np.concatenate([a.triangle for _, a in nearest]) >= 0
+    assert met.sum() == paths
+    assert paths < len(met) <= 2 * paths
+    shadows = [(q, a) for q, a in zip(queries, answers, strict=True) if not isinstance(a, Hits)]
+    aimed = sum(len(a) for _, a in shadows)
+    assert 0.9 * paths < aimed <= paths
+    assert all((a == -1).all() for _, a in shadows)
+    towards = np.concatenate([q.rays.direction for q, _ in shadows])
+    assert (towards[:, 1] > 0).all()
+    assert ask_all(queries, 2) > 0.0
+
+
+def test_likeness_of_even_and_of_shifted_pictures() -> None:
+    """Of two even pictures SSIM is (2ab + c₁) / (a² + b² + c₁); noise of its own lowers it, the same picture is 1."""
+    a, b = np.full((40, 40, 3), 0.4), np.full((40, 40, 3), 0.6)
+    c1 = 0.01**2
+    assert np.isclose(structural_similarity(a, b), (2 * 0.4 * 0.6 + c1) / (0.4**2 + 0.6**2 + c1))
+    noise = np.random.default_rng(1).normal(0.5, 0.1, (40, 40, 1)).repeat(3, axis=2)
+    other = np.random.default_rng(2).normal(0.5, 0.1, (40, 40, 1)).repeat(3, axis=2)
+    assert np.isclose(structural_similarity(noise, noise), 1.0)
+    assert structural_similarity(noise, other) < 0.2
