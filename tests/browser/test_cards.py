@@ -1,15 +1,14 @@
 """The Light, Materials, Camera and Shoot cards in a real browser."""
 
 import dataclasses
-import io
 import re
 from pathlib import Path
 
 import numpy as np
 import pytest
-from PIL import Image
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import LONG_MS, Server
+from tests.conftest import png_of
 from tests.moving_models import bending_bar
 
 from cyclorama.core.scene import Project, SetValue, apply_set
@@ -34,9 +33,7 @@ def undo(page: Page) -> None:
 @pytest.fixture
 def picture(tmp_path: Path) -> Path:
     path = tmp_path / "mask.png"
-    buffer = io.BytesIO()
-    Image.fromarray(np.full((16, 16, 3), 128, np.uint8)).save(buffer, "PNG")
-    path.write_bytes(buffer.getvalue())
+    path.write_bytes(png_of(np.full((16, 16, 3), 128)))
     return path
 
 

@@ -10,8 +10,9 @@ from fastapi.testclient import TestClient
 from starlette.testclient import WebSocketTestSession
 from tests.shoot.test_shoot import studio_with
 
+from cyclorama.web import lens as lens_module
 from cyclorama.web.app import create_app
-from cyclorama.web.lens import FIRST_SHRINK
+from cyclorama.web.lens import FIRST_SHRINK, STEPS
 
 
 @pytest.fixture
@@ -31,8 +32,13 @@ def develop(socket: WebSocketTestSession, request: int, width: int = 48, height:
     socket.send_json({"develop": {"request": request, "frame": 1, "width": width, "height": height}})
 
 
-def picture(socket: WebSocketTestSession) -> tuple[dict, bytes]:
-    data = socket.receive_bytes()
+def picture(socket: WebSocketTestSession, progress: list[dict] | None = None) -> tuple[dict, bytes]:
+    """The next picture; what is told about its progress meanwhile is added to the list."""
+    while (message := socket.receive()).get("bytes") is None:
+        told = json.loads(message["text"])["progress"]
+        if progress is not None:
+            progress.append(told)
+    data = message["bytes"]
     size = struct.unpack_from("<I", data)[0]
     return json.loads(data[4 : 4 + size]), data[4 + size :]
 
@@ -48,6 +54,25 @@ def test_pictures_come_coarse_first_and_end_clean(lens) -> None:  # type: ignore
     assert (seen[0]["samples"], seen[0]["width"]) == (0, 48 // FIRST_SHRINK)
     assert [h["samples"] for h in seen] == sorted(h["samples"] for h in seen)
     assert {h["request"] for h in seen} == {1}
+
+
+def test_progress_is_told_between_pictures(lens, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
+    """It only rises, keeps to what pictures say, and ends with the picture."""
+    monkeypatch.setattr(lens_module, "TELL_EVERY_S", 0.0)
+    _, socket, _ = lens
+    develop(socket, 7)
+    told: list[dict] = []
+    reached = 0.0
+    header: dict = {"samples": 0}
+    while header["samples"] < 256:
+        before = len(told)
+        header, _ = picture(socket, told)
+        for p in told[before:]:
+            assert reached <= p["share"] <= header["samples"] / 256 + 1e-9
+            assert p["request"] == 7
+            assert p["left"].endswith((" s", " min"))
+            reached = p["share"]
+    assert len(told) >= len(STEPS)
 
 
 def test_a_new_request_ends_the_old_one(lens) -> None:  # type: ignore[no-untyped-def]

@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 from PIL import Image
 
@@ -29,6 +30,7 @@ STEPS = (2, 8, 32, 96, FULL_SAMPLES)
 FIRST_SHRINK = 3
 """The first picture after an edit is this much smaller than the lens, to be there at once."""
 FIRST_BOUNCES = 5
+TELL_EVERY_S = 0.3
 POSTER_WIDTH, POSTER_SAMPLES = 480, 24
 
 
@@ -46,11 +48,23 @@ class Picture:
 
 
 @dataclass(slots=True)
+class Progress:
+    """How far a picture has developed."""
+
+    request: int
+    share: float
+    seconds_left: float
+
+
+News = Picture | Progress | str
+"""A picture, how far the next one is, or a sentence about why there is none."""
+
+
+@dataclass(slots=True)
 class Viewer:
     """One open lens."""
 
-    deliver: Callable[[Picture | str], None]
-    """takes a picture, or a sentence about why there is none"""
+    deliver: Callable[[News], None]
     project_id: str
     request: int = 0
     frame: int = 1
@@ -178,8 +192,10 @@ class Lens:
         deliver(first_film(project, frame, width, height, self._compiler, self._tracer, cancelled), 0)
         scene = self._compiler.compile(project, frame, width, height)
         film = Film(width, height)
+        tell = _teller(viewer, request)
         for target in STEPS:
-            self._tracer.expose(film, scene, target - film.samples, 0, cancelled)
+            before = film.samples
+            self._tracer.expose(film, scene, target - before, 0, cancelled, partial(tell, before, target))
             deliver(film, target)
 
     def poster(self, project: Project) -> bytes:
@@ -192,6 +208,20 @@ class Lens:
             first = project.move.first_frame
             tracer.expose(film, compiler.compile(project, first, width, height), POSTER_SAMPLES)
             return jpeg_of(film, project, first, compiler, POSTER_SAMPLES)
+
+
+def _teller(viewer: Viewer, request: int) -> Callable[[int, int, float], None]:
+    """Tells a viewer now and then how many of all samples there are, given a share of those from … to …."""
+    start = told = time.perf_counter()
+
+    def tell(before: int, target: int, share: float) -> None:
+        nonlocal told
+        now, done = time.perf_counter(), before + share * (target - before)
+        if now - told >= TELL_EVERY_S:
+            told = now
+            viewer.deliver(Progress(request, done / FULL_SAMPLES, (now - start) * (FULL_SAMPLES / done - 1.0)))
+
+    return tell
 
 
 def first_film(

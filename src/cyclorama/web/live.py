@@ -7,9 +7,10 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
 
+from ..core.sheet.words import duration
 from ..shoot.worker import mark_interrupted
 from .context import Context, context
-from .lens import Picture, Viewer
+from .lens import News, Picture, Progress, Viewer
 from .takes import take_state
 
 router = APIRouter(prefix="/live")
@@ -29,12 +30,13 @@ def _packed(picture: Picture) -> bytes:
 
 @router.websocket("/projects/{project_id}/lens")
 async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
-    """The browser asks {develop: {request, frame, width, height}} or {rest: true}; pictures stream back."""
+    """The browser asks {develop: {request, frame, width, height}} or {rest: true}; pictures and how far the next one is
+    stream back."""
     await socket.accept()
     loop = asyncio.get_running_loop()
-    waiting: asyncio.Queue[Picture | str] = asyncio.Queue()
+    waiting: asyncio.Queue[News] = asyncio.Queue()
 
-    def deliver(item: Picture | str) -> None:
+    def deliver(item: News) -> None:
         loop.call_soon_threadsafe(waiting.put_nowait, item)
 
     viewer = Viewer(deliver, project_id)
@@ -56,7 +58,7 @@ async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
         sender.cancel()
 
 
-async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[Picture | str]") -> None:
+async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]") -> None:
     while not ctx.lens.ready.is_set():
         await socket.send_json({"preparing": True})
         await asyncio.sleep(0.5)
@@ -65,6 +67,9 @@ async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[Picture
         item = await waiting.get()
         if isinstance(item, str):
             await socket.send_json({"error": item})
+        elif isinstance(item, Progress):
+            left = duration(item.seconds_left)
+            await socket.send_json({"progress": {"request": item.request, "share": item.share, "left": left}})
         else:
             await socket.send_bytes(_packed(item))
 

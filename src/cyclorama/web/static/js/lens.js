@@ -4,6 +4,7 @@ import { draw } from "./api.js";
 import { StandIn } from "./standin.js";
 
 const LONG_SIDE = 640;
+const FULL_SAMPLES = 256;
 const DEGREES_PER_PIXEL = 0.35;
 
 export class Lens {
@@ -20,6 +21,7 @@ export class Lens {
     this.context = this.picture.getContext("2d");
     this.guides = document.getElementById("guides");
     this.status = document.getElementById("lens-state");
+    this.progress = document.getElementById("lens-progress");
     this.prompt = document.getElementById("lens-prompt");
     this.facts = document.getElementById("lens-facts");
     this.standin = new StandIn(document.getElementById("standin"));
@@ -45,10 +47,23 @@ export class Lens {
   }
 
   #told(message) {
+    if (message.progress) return this.#progressed(message.progress);
     if (message.preparing !== undefined) this.preparing = message.preparing;
     this.status.textContent = message.preparing
       ? "Preparing the renderer, first time only, under a minute"
       : (message.error ?? this.status.textContent.replace(/^Preparing.*/, ""));
+  }
+
+  #progressed({ request, share, left }) {
+    if (request !== this.request) return;
+    this.status.textContent = `developing, ${Math.floor(share * FULL_SAMPLES)} of ${FULL_SAMPLES}, ${left} left`;
+    this.#line(share);
+  }
+
+  /** The hairline under the picture: how far it has developed, nothing when it is done or not begun. */
+  #line(share) {
+    this.progress.style.width = `${100 * share}%`;
+    this.progress.hidden = share <= 0 || share >= 1;
   }
 
   async #developed(buffer) {
@@ -64,7 +79,9 @@ export class Lens {
     this.picture.style.opacity = 1;
     this.picture.dataset.samples = header.samples;
     this.picture.dataset.ms = header.ms;
-    this.status.textContent = header.samples >= 256 ? "developed" : header.samples ? `developing, ${header.samples} of 256` : "developing";
+    const { samples } = header;
+    this.status.textContent = samples >= FULL_SAMPLES ? "developed" : samples ? `developing, ${samples} of ${FULL_SAMPLES}` : "developing";
+    this.#line(samples / FULL_SAMPLES);
   }
 
   /** Ask for the developed picture of the current frame, once nothing has happened for a moment. */
@@ -88,6 +105,7 @@ export class Lens {
     this.wanted = false;
     clearTimeout(this.timer);
     this.picture.style.opacity = 0;
+    this.#line(0);
     this.status.textContent = this.preparing ? this.status.textContent : "";
     if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ rest: true }));
   }
