@@ -6,6 +6,7 @@ from tests.conftest import diffuse, project_of, sphere
 from tests.moving_models import still
 
 from cyclorama.core.errors import ChangeError
+from cyclorama.core.framing.set_edges import set_edges
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.geometry.measure import Measures, gap_mm, measure
@@ -190,7 +191,7 @@ def test_the_first_model_decides_how_large_everything_is(size: float, eye: SomeE
     """Set, lights and camera grow with it; the exposure is metered where there is light."""
     placed = put_on_set(new_project("Test"), arrival(size), eye)
     assert placed.set.disc.radius_m == pytest.approx(0.75 * size, rel=0.02)
-    assert placed.set.sweep.width_m == pytest.approx(20 * size, rel=0.02)
+    assert placed.set.sweep.width_m == pytest.approx(max(12 * size, 0.5), rel=0.02)
     assert [x.distance_m / size for x in placed.lights] == pytest.approx([3.2] * 3, rel=0.02)
     assert placed.look.ev100 == ev100
     measures = arrival(size).room
@@ -224,3 +225,18 @@ def test_the_call_sheet_says_how_an_animation_runs() -> None:
     assert animation_sentence(playing(repeat="once", speed=2.0)) == "Lasts 1.50 s, then stands."
     assert animation_sentence(playing(animation="b")) == "It is a single pose."
     assert animation_sentence(with_ball()) == ""
+
+
+@pytest.mark.parametrize("focal", [14.0, 35.0, 70.0, 200.0])
+@pytest.mark.parametrize("size", [0.05, 2.0])
+def test_a_first_model_gets_a_set_of_its_size(size: float, focal: float) -> None:
+    """Camera and lights stand within the sweep, which fills every frame and is no wider than that takes."""
+    empty = new_project("Test")
+    empty = apply_set(empty, SetValue(path=f"cameras/{empty.camera_id}/focal_mm", value=focal))
+    project = put_on_set(empty, arrival(size), SomeEye())
+    sweep, edges = project.set.sweep, set_edges(project)
+    assert edges.outside == []
+    assert edges.ends == []
+    farthest = max(project.camera.distance_m, *(light.distance_m for light in project.lights))
+    assert farthest < sweep.width_m / 2 - 0.5 * sweep.fillet_m
+    assert sweep.width_m < 2 * max(1.5 * farthest, 6.1 * size)

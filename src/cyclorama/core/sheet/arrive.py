@@ -8,6 +8,7 @@ from ..geometry.kept import Intake
 from ..geometry.measure import grounded, placed_hull
 from ..scene import Light, Project, Stage
 from ..scene.changes import MeterSubject
+from ..scene.stage import Disc, Sweep
 from .perform import Eye, perform
 
 
@@ -19,7 +20,7 @@ def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
     stage, lights = project.set, project.lights
     if first:
         foot = float((hull[:, [0, 2]] ** 2).sum(axis=1).max() ** 0.5)
-        stage = _stage_for(stage, size, foot)
+        stage = stage.model_copy(update={"disc": _disc_for(stage, size, foot)})
         lights = tuple(_light_for(light, size) for light in lights)
     placement = grounded(measures, intake.subject.placement, stage.stand_height_m)
     subject = intake.subject.model_copy(update={"placement": placement})
@@ -29,25 +30,30 @@ def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
     project = fit_subject(project, placed_hull(measures, placement)).project
     if not first:
         return project
+    stage = stage.model_copy(update={"sweep": _sweep_for(stage, size, project.camera.distance_m)})
+    project = project.model_copy(update={"set": stage})
     try:
         return perform(project, MeterSubject(), measures, eye)[0]
     except ChangeError:  # nothing lights it yet: the exposure stays
         return project
 
 
-def _stage_for(stage: Stage, size: float, foot: float) -> Stage:
-    """The set for a subject of a size and a reach from the axis, m."""
-    disc = stage.disc.model_copy(
+def _disc_for(stage: Stage, size: float, foot: float) -> Disc:
+    """The disc for a subject of a size and a reach from the axis, m."""
+    return stage.disc.model_copy(
         update={
             "radius_m": min(max(foot * 1.5, 0.005), 50), "height_m": min(max(size * 0.03, 0.001), 5),
             "edge_m": min(size * 0.008, 1),
         }
     )  # fmt: skip
-    wide = min(max(size * 20, 0.5), 200)
-    sweep = stage.sweep.model_copy(
+
+
+def _sweep_for(stage: Stage, size: float, camera_m: float) -> Sweep:
+    """The sweep round camera and lights, m; no wider than they need, so that its wall is lit too."""
+    wide = min(max(size * 12, camera_m * 2.8, 0.5), 200)
+    return stage.sweep.model_copy(
         update={"width_m": wide, "depth_m": wide, "height_m": wide * 0.45, "fillet_m": wide * 0.2}
     )
-    return stage.model_copy(update={"disc": disc, "sweep": sweep})
 
 
 def _light_for(light: Light, size: float) -> Light:
