@@ -8,6 +8,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
 
 from .. import __version__
 from ..core.errors import CycloramaError, IntakeError, NotFoundError, StaleError
@@ -40,6 +41,7 @@ def create_app(folder: Path) -> FastAPI:
     app = FastAPI(title="Cyclorama", version=__version__, lifespan=lifespan)
     app.add_exception_handler(CycloramaError, _tell)
     app.add_exception_handler(RequestValidationError, _tell_invalid)
+    app.add_exception_handler(HTTPException, _tell_refused)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for module in (pages, projects, standins, takes, live):
         app.include_router(module.router)
@@ -47,15 +49,24 @@ def create_app(folder: Path) -> FastAPI:
 
 
 async def _tell(request: Request, error: Exception) -> Response:
-    """An error in the artist's words as JSON, or as a page for somebody who came by a link."""
     assert isinstance(error, CycloramaError)
     status = next((code for kind, code in _STATUS.items() if isinstance(error, kind)), 422)
+    more = {"current": error.current} if isinstance(error, StaleError) else {}
+    return _answer(request, error.sentence, status, **more)
+
+
+async def _tell_refused(request: Request, error: Exception) -> Response:
+    """What the framework itself refuses: no such address, or a body that cannot be read."""
+    assert isinstance(error, HTTPException)
+    sentence = "There is nothing at this address." if error.status_code == 404 else "The request is not understood."
+    return _answer(request, sentence, error.status_code)
+
+
+def _answer(request: Request, sentence: str, status: int, **more: object) -> Response:
+    """An error in the artist's words as JSON, or as a page for somebody who came by a link."""
     if "text/html" in request.headers.get("accept", "") and request.method == "GET":
-        return pages.problem_page(request, error.sentence, status)
-    body: dict[str, object] = {"error": error.sentence}
-    if isinstance(error, StaleError):
-        body["current"] = error.current
-    return JSONResponse(body, status)
+        return pages.problem_page(request, sentence, status)
+    return JSONResponse({"error": sentence, **more}, status)
 
 
 async def _tell_invalid(request: Request, error: Exception) -> Response:

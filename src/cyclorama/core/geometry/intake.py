@@ -103,6 +103,10 @@ def _check(name: str, model: FileModel) -> None:
             f"‘{name}’ has {total:,} triangles; at most {MAX_TRIANGLES:,} can be used. Reduce it and export again."
         )
     for part in model.parts:
+        if part.vertices.shape[1:] != (3,):
+            raise IntakeError(f"‘{name}’ has vertices that are no points in space; it is damaged. Export it again.")
+        if part.triangles.min() < 0 or part.triangles.max() >= len(part.vertices):
+            raise IntakeError(f"‘{name}’ refers to vertices that are not there; it is damaged. Export it again.")
         used = part.vertices[np.unique(part.triangles)]
         broken = int((~np.isfinite(used).all(axis=1)).sum())
         if broken:

@@ -44,8 +44,10 @@ class _Resolver(trimesh.resolvers.Resolver):
 def read_stl(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     """STL: bare triangles, no unit, no names."""
     # binary: 80 bytes of header, a count, 50 bytes a triangle; text starts with “solid” and is plain ASCII
-    binary = len(data) >= 84 and len(data) >= 84 + 50 * int.from_bytes(data[80:84], "little")
-    if not binary and not (data.lstrip()[:5].lower() == b"solid" and data.isascii()):
+    end = 84 + 50 * int.from_bytes(data[80:84], "little")
+    if 84 <= end <= len(data):
+        data = data[:end]  # some programs add notes at the end, which trimesh would take for text
+    elif not (data.lstrip()[:5].lower() == b"solid" and data.isascii()):
         raise IntakeError(f"‘{name}’ is not a whole STL file. Copy or export it again.")
     model = FileModel(up="z")
     return _take(name, trimesh.load_scene(io.BytesIO(data), file_type="stl", process=False), model)

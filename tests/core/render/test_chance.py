@@ -1,0 +1,154 @@
+"""Documents by chance, ends of all ranges included: whatever can be set can be shot, with every pass, as numbers."""
+
+import io
+import typing
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+import pytest
+import tifffile
+from PIL import Image
+from tests.conftest import png_of, sphere
+from tests.documents import by_chance
+
+from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.mesh import join
+from cyclorama.core.picture.exposure import shown_look
+from cyclorama.core.picture.files import encode_frame
+from cyclorama.core.render.arrays import COMPONENTS
+from cyclorama.core.render.denoise import denoise
+from cyclorama.core.render.film import Film
+from cyclorama.core.render.frame import beauty, expose_frame
+from cyclorama.core.render.outputs import pass_files
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import (
+    Environment,
+    Light,
+    Material,
+    MaterialMaps,
+    Part,
+    Project,
+    Subject,
+    TextureRef,
+    new_project,
+)
+from cyclorama.core.scene.shoot import PassName
+
+WIDTH, HEIGHT = 24, 16
+
+
+def maps_by_chance(rng: np.random.Generator) -> MaterialMaps:
+    chosen = [name for name in MaterialMaps.model_fields if rng.random() < 0.15]
+    patterns = [None, "noise", "brushed", "flakes", "weave", "gradient", "grain"]
+    kinds = [patterns[rng.integers(len(patterns))] for _ in chosen]
+    return MaterialMaps(**{
+        name: by_chance(TextureRef, rng, 0.4, asset="" if kind else "picture", pattern=kind)
+        for name, kind in zip(chosen, kinds, strict=True)
+    })  # fmt: skip
+
+
+def studio_by_chance(seed: int) -> tuple[Project, dict[str, bytes]]:
+    """Two balls, one within the other's surface, with everything about them by chance."""
+    rng = np.random.default_rng(seed)
+    large, small = sphere(0.4, 24), sphere(0.2, 16).transformed(np.eye(4) + 0.3 * np.eye(4, k=3))
+    mesh = join([large, small])
+    data = mesh.to_bytes()
+    key = content_hash(data)
+    picture = png_of(rng.integers(0, 256, (8, 16, 4)))
+    base = new_project("Chance")
+    materials = tuple(
+        by_chance(Material, rng, 0.4, id=f"m{i}", name="M", maps=maps_by_chance(rng)) for i in range(2)
+    )  # fmt: skip
+    parts = tuple(Part(id=f"p{i}", name="P", material=f"m{i}", triangles=int((mesh.part == i).sum())) for i in range(2))
+    lights = tuple(
+        by_chance(Light, rng, 0.4, id=f"l{i}", name="L", solo=False, excluded_parts=("p0",) * (rng.random() < 0.2))
+        for i in range(rng.integers(0, 4))
+    )
+    camera = by_chance(type(base.camera), rng, 0.3, id=base.camera_id, name="C", distance_m=rng.uniform(0.1, 3),
+                       target_height_m=rng.uniform(-0.3, 0.5))  # fmt: skip
+    passes = by_chance(type(base.shoot.passes), rng, 0.5, wanted=typing.get_args(PassName))
+    project = base.model_copy(
+        update={
+            "subject": Subject(asset=key, source_name="balls.glb", parts=parts),
+            "materials": materials,
+            "lights": lights,
+            "cameras": (camera,),
+            "environment": by_chance(Environment, rng, 0.4, kind="sky" if rng.random() < 0.5 else "picture"),
+            "look": by_chance(type(base.look), rng),
+            "set": by_chance(type(base.set), rng, 0.3),
+            "move": base.move.model_copy(update={"kind": ("orbit", "spin", "hold")[seed % 3], "frames": 1 + seed}),
+            "shoot": by_chance(type(base.shoot), rng, 0.5, passes=passes, width=WIDTH, height=HEIGHT, samples=4,
+                               min_samples=4, from_frame=None, to_frame=None, denoise_neighbours=False),
+        }
+    )  # fmt: skip
+    project = Project.model_validate(project.model_dump())
+    return project, {key: data, "picture": picture}
+
+
+def check_film(film: Film) -> None:
+    """Finite, not negative, and the sum of its lights as well as of its components."""
+    assert np.isfinite(film.sums).all()
+    assert np.isfinite(film.places).all()
+    assert film.sums[:, :3].min() >= 0.0
+    assert np.linalg.norm(film.normal, axis=-1).max() < 1.001
+    for names in (film.layers[: -len(COMPONENTS)], film.layers[-len(COMPONENTS) :]):
+        together = sum((film.layer(name) for name in names), np.zeros_like(film.radiance))
+        assert np.allclose(together, film.radiance, rtol=1e-4, atol=1e-5 * max(float(film.radiance.max()), 1e-6))
+
+
+def check_file(data: bytes, folder: Path) -> None:
+    """It can be read again, has the size of the frame, and holds numbers only."""
+    if not data.startswith(b"v/1\x01"):
+        pixels = tifffile.imread(io.BytesIO(data)) if data[:2] in (b"II", b"MM") else Image.open(io.BytesIO(data))
+        assert np.asarray(pixels).shape[:2] == (HEIGHT, WIDTH)
+        return
+    path = folder / "pass.exr"
+    path.write_bytes(data)
+    with OpenEXR.File(str(path), separate_channels=True) as exr:
+        for part in exr.parts:
+            for channel in part.channels.values():
+                assert channel.pixels.shape == (HEIGHT, WIDTH)
+                assert np.isfinite(np.asarray(channel.pixels, np.float64)).all()
+
+
+@pytest.mark.filterwarnings("error")
+@pytest.mark.parametrize("seed", range(20))
+def test_whatever_can_be_set_can_be_shot(tracer: Tracer, tmp_path: Path, seed: int) -> None:
+    project, assets = studio_by_chance(seed)
+    compiler = SceneCompiler(assets.__getitem__)
+    frame = project.move.first_frame
+    film = expose_frame(project, frame, compiler, tracer)
+    check_film(film)
+    clean = denoise(film) if project.shoot.denoise else film.radiance
+    radiance, alpha = beauty(film, project, frame, compiler, clean)
+    assert np.isfinite(radiance).all()
+    shoot = project.shoot
+    check_file(encode_frame(radiance, alpha, shown_look(project), shoot.file_format, shoot.bits), tmp_path)
+    seen = set()
+    for file in pass_files(project, frame, film, clean, compiler, tracer):
+        seen.add(file.name)
+        check_file(file.data, tmp_path)
+    assert seen == set(typing.get_args(PassName))
+
+
+@pytest.mark.parametrize("seed", range(20, 44))
+def test_documents_by_chance_come_back_as_they_were(seed: int) -> None:
+    project, _ = studio_by_chance(seed)
+    again = Project.model_validate_json(project.model_dump_json())
+    assert again == project
+    assert again.model_dump_json() == project.model_dump_json()
+
+
+def test_chance_reaches_the_ends_of_ranges() -> None:
+    """Or the tests above would prove little."""
+    rng = np.random.default_rng(0)
+    materials = [by_chance(Material, rng, id="m", name="M") for _ in range(200)]
+    for name in ("specular_roughness", "transmission_weight", "opacity", "subsurface_weight"):
+        values = {getattr(m, name) for m in materials}
+        assert {0.0, 1.0} <= values, name
+        assert len(values) > 50
+    assert {m.thin_walled for m in materials} == {True, False}
+    assert max(m.emission_luminance for m in materials) == 1e7
+    assert min(m.specular_ior for m in materials) == 1.0
