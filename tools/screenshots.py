@@ -2,7 +2,8 @@
 
     .venv/bin/python tools/screenshots.py frames   one final frame of each demo project (about ten minutes)
     .venv/bin/python tools/screenshots.py takes    short takes for the wall, the log and the screening room
-    .venv/bin/python tools/screenshots.py pages    the screens, through a headless browser
+    .venv/bin/python tools/screenshots.py floor    the studio floor, through a headless browser
+    .venv/bin/python tools/screenshots.py pages    wall, log and screening room, through a headless browser
 
 Everything is kept in a scratch folder (second argument), so the steps can be run apart.
 """
@@ -12,7 +13,11 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from urllib.error import URLError
+from urllib.request import urlopen
 
 from playwright.sync_api import Page, sync_playwright
 
@@ -62,48 +67,68 @@ def developed(page: Page, samples: int) -> None:
     )
 
 
-def pages(folder: Path) -> None:
+def _wait_until_open(address: str) -> None:
+    for _ in range(300):
+        try:
+            urlopen(address).close()
+            return
+        except URLError:
+            time.sleep(0.2)
+    raise SystemExit(f"Nothing answers at {address}.")
+
+
+@contextmanager
+def opened(folder: Path) -> Iterator[tuple[Page, str]]:
+    """A browser page and the address of a server that shows the folder."""
     command = [sys.executable, "-m", "cyclorama", "demo", "--no-open", "--port", str(PORT), "--data", str(folder)]
     server = subprocess.Popen(command, cwd=ROOT)
     arguments = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
     try:
-        time.sleep(5)
+        address = f"http://127.0.0.1:{PORT}"
+        _wait_until_open(address)
         with sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=arguments)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            address = f"http://127.0.0.1:{PORT}"
-            for station in ("camera", "light"):
-                key = "storm-glass-no-4" if station == "camera" else "harbour-lantern"
-                page.goto(f"{address}/projects/{key}#{station}")
-                if station == "light":
-                    page.click("#plan-side")
-                developed(page, 96)
-                page.screenshot(path=TARGET / f"studio-{station}.png")
-            page.goto(f"{address}/projects/storm-glass-no-4#subject")
-            developed(page, 32)
-            page.screenshot(path=TARGET / "studio-subject.png")
-            page.goto(address)
-            page.wait_for_load_state("networkidle")
-            page.screenshot(path=TARGET / "reel-wall.png")
-            page.goto(f"{address}/shoots")
-            page.wait_for_selector("[data-take] img")
-            time.sleep(1)
-            page.screenshot(path=TARGET / "shoot-log.png")
-            page.locator("[data-take]").last.get_by_role("link", name="Screen").click()
-            page.wait_for_function("!document.getElementById('seam').textContent.startsWith('Checking')")
-            time.sleep(1)
-            page.screenshot(path=TARGET / "screening-room.png")
+            yield browser.new_page(viewport={"width": 1280, "height": 800}), address
             browser.close()
     finally:
         server.terminate()
         server.wait()
 
 
+def floor(folder: Path) -> None:
+    with opened(folder) as (page, address):
+        for station in ("camera", "light"):
+            key = "storm-glass-no-4" if station == "camera" else "harbour-lantern"
+            page.goto(f"{address}/projects/{key}#{station}")
+            if station == "light":
+                page.click("#plan-side")
+            developed(page, 96)
+            page.screenshot(path=TARGET / f"studio-{station}.png")
+        page.goto(f"{address}/projects/storm-glass-no-4#subject")
+        developed(page, 32)
+        page.screenshot(path=TARGET / "studio-subject.png")
+
+
+def pages(folder: Path) -> None:
+    with opened(folder) as (page, address):
+        page.goto(address)
+        page.wait_for_load_state("networkidle")
+        page.screenshot(path=TARGET / "reel-wall.png")
+        page.goto(f"{address}/shoots")
+        page.wait_for_selector("[data-take] img")
+        time.sleep(1)
+        page.screenshot(path=TARGET / "shoot-log.png")
+        page.locator("[data-take]").last.get_by_role("link", name="Screen").click()
+        page.wait_for_function("!document.getElementById('seam').textContent.startsWith('Checking')")
+        time.sleep(1)
+        page.screenshot(path=TARGET / "screening-room.png")
+
+
 def main() -> None:
     wanted = sys.argv[1] if len(sys.argv) > 1 else "all"
     folder = Path(sys.argv[2]) if len(sys.argv) > 2 else Path(tempfile.gettempdir()) / "cyclorama-docs"
     write_demo(folder, print)
-    for name, step in (("frames", frames), ("takes", takes), ("pages", pages)):
+    for name, step in (("frames", frames), ("floor", floor), ("takes", takes), ("pages", pages)):
         if wanted in ("all", name):
             step(folder)
 
