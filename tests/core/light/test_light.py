@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from cyclorama.core.kernel import kernel
-from cyclorama.core.light.environment import build_environment, environment_towards, sample_environment
+from cyclorama.core.light.environment import build_environment, draw_place, environment_from, environment_towards
 from cyclorama.core.light.masks import LOOP, mask
 from cyclorama.core.light.rows import light_row, luminance_nit
 from cyclorama.core.light.sky import sky_picture, sun_direction, sun_illuminance_lx
@@ -113,7 +113,8 @@ def _estimate(env, numbers, rotation):
     """∫ L dω by the sampler, and how often sampled and looked-up density differ."""
     total, differ = 0.0, 0
     for i in range(numbers.shape[0]):
-        d, rgb, pdf = sample_environment(env, numbers[i, 0], numbers[i, 1], rotation)
+        r, c, u, v = draw_place(env, numbers[i, 0], numbers[i, 1])
+        d, rgb, pdf = environment_from(env, r, c, u, v, rotation)
         _, looked_up = environment_towards(env, d, rotation)
         differ += abs(looked_up / pdf - 1.0) > 0.02
         total += rgb[0] / pdf

@@ -2,7 +2,7 @@
 
 The middle of the picture lies towards −Z in the environment's own axes; a matrix turns them into the studio.
 Sampling by a marginal and conditional distribution over latitude and longitude, as in Pharr, Jakob and Humphreys,
-"Physically Based Rendering", 4th edition, section 12.5.2, with a table that says where to begin the search.
+"Physically Based Rendering", 4th edition, section 12.5.2.
 """
 
 import math
@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from ..arrays import RGBImage
 from ..colour import LUMA32
+from ..cumulative import draw, guide_to
 from ..kernel import device
 from ..trig import half_turns_from_pole, sincos_turns, turns_of
 
@@ -63,15 +64,8 @@ def build_environment(pixels: RGBImage) -> EnvironmentMap:
     conditional /= row_sum[:, None]
     marginal = (np.concatenate([[0.0], np.cumsum(row_sum)]) / row_sum.sum()).astype(np.float32)
     conditional = conditional.astype(np.float32)
-    guide = np.stack([_guide(row) for row in conditional])
-    return EnvironmentMap(clean, marginal, conditional, _guide(marginal), guide, mean)
-
-
-def _guide(cumulative: NDArray[np.float32]) -> NDArray[np.uint16]:
-    """For each of n even steps, the last entry of a cumulative table (n + 1,) that is not beyond it."""
-    n = len(cumulative) - 1
-    found = np.searchsorted(cumulative, np.arange(n) / n, side="right") - 1
-    return np.clip(found, 0, n - 1).astype(np.uint16)
+    guide = np.stack([guide_to(row, np.uint16) for row in conditional])
+    return EnvironmentMap(clean, marginal, conditional, guide_to(marginal, np.uint16), guide, mean)
 
 
 BLACK = build_environment(np.zeros((2, 4, 3), np.float32))
@@ -130,20 +124,20 @@ def environment_towards(env, d, turn):
 
 
 @device
-def sample_environment(env, u1, u2, turn):
-    """A direction (3,) by importance, its radiance (3,) and its density (1/sr)."""
+def draw_place(env, u1, u2):
+    """A place by importance: row and column of its cell, and where it is in the picture (0…1)."""
     rows, columns = env.conditional.shape[0], env.conditional.shape[1] - 1
-    r = int(env.row_guide[min(int(u1 * rows), rows - 1)])
-    while r < rows - 1 and env.marginal[r + 1] <= u1:
-        r += 1
+    r = draw(env.marginal, env.row_guide, u1)
     fr = (u1 - env.marginal[r]) / max(env.marginal[r + 1] - env.marginal[r], 1e-20)
-    c = int(env.column_guide[r, min(int(u2 * columns), columns - 1)])
-    while c < columns - 1 and env.conditional[r, c + 1] <= u2:
-        c += 1
+    c = draw(env.conditional[r], env.column_guide[r], u2)
     low = env.conditional[r, c]
     fc = (u2 - low) / max(env.conditional[r, c + 1] - low, 1e-20)
-    v = (r + min(max(fr, 0.0), 0.999999)) / rows
-    u = (c + min(max(fc, 0.0), 0.999999)) / columns
+    return r, c, (c + min(max(fc, 0.0), 0.999999)) / columns, (r + min(max(fr, 0.0), 0.999999)) / rows
+
+
+@device
+def environment_from(env, r, c, u, v, turn):
+    """Direction (3,) of a place that was drawn, its radiance (3,) and its density (1/sr)."""
     sin_t, cos_t = sincos_turns(0.5 * v)
     sin_p, cos_p = sincos_turns(u - 0.5)
     x, y, z = sin_t * sin_p, cos_t, -sin_t * cos_p

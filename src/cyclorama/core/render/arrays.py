@@ -77,6 +77,8 @@ class Lights(NamedTuple):
     gobos: Textures
     mesh_share: F32
     """(g + 1,) cumulative share of the glowing triangles"""
+    mesh_guide: I32
+    """(g,) where the search in it begins"""
     mesh_triangle: I32
     """(g,)"""
     mesh_body: I32

@@ -32,6 +32,7 @@ from .embree import (
     occluded1,
     pointer,
 )
+from .prefetch import fetch_rays
 from .surface import corner, place_back, turn_back
 
 
@@ -109,6 +110,7 @@ def nearest_hits(where, rays, count, scratch, hits):
         if moving and still:
             pose_at(where.keys[body], 0.0, scratch.matrix)
         for i in range(count):
+            fetch_rays(i, rays)
             if moving and not still:
                 pose_at(where.keys[body], rays.time[i], scratch.matrix)
             known = body > 0 and hits.triangle[i] >= 0
@@ -134,6 +136,7 @@ def find_blocked(where, rays, distance, count, scratch, blocked):
         if moving and still:
             pose_at(where.keys[body], 0.0, scratch.matrix)
         for i in range(count):
+            fetch_rays(i, rays)
             if blocked[i] >= 0:
                 continue
             if moving and not still:

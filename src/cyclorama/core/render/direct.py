@@ -2,14 +2,16 @@
 
 import math
 
+from ..cumulative import draw
 from ..kernel import device
-from ..light.environment import environment_towards, sample_environment
+from ..light.environment import draw_place, environment_from, environment_towards
 from ..light.shapes import CASTS, FAR, REFLECTED, SEEN, aim_at, light_hit
 from ..material.row import EMISSION
 from ..vectors import cross, dot
 from .arrays import FROM_CAMERA, KIND_SHIFT
 from .bodies import pose_at
 from .deform import corners_at
+from .prefetch import fetch_pixels, fetch_triangle
 from .surface import corner, mix3, place, turn
 
 
@@ -148,11 +150,28 @@ def choose(pick, u):
 
 
 @device
-def _aim_at_glow(lights, geometry, materials, bodies, scratch, u1, u2, p, time):
+def draw_spot(lights, env, geometry, u_pick, u1, u2):
+    """Choose a spot to aim at: the source, two numbers that say which part of it, and where on that (0…1, 0…1).
+
+    What aiming will read of it lies anywhere in memory, so it is asked for already.
+    """
+    k = choose(lights.pick, u_pick)
+    n = lights.rows.shape[0]
+    a, b, x, y = 0, 0, u1, u2
+    if k == n:
+        a = draw(lights.mesh_share, lights.mesh_guide, u1)
+        low, high = lights.mesh_share[a], lights.mesh_share[a + 1]
+        x = min(max((u1 - low) / max(high - low, 1e-20), 0.0), 0.9999999)
+        fetch_triangle(geometry.corners, lights.mesh_triangle[a])
+    elif k > n:
+        a, b, x, y = draw_place(env, u1, u2)
+        fetch_pixels(env.pixels, x, y)
+    return k, a, b, x, y
+
+
+@device
+def _aim_at_glow(lights, geometry, materials, bodies, scratch, g, u1, u2, p, time):
     """A point of a glowing triangle: direction, distance, radiance (3,), density."""
-    g = choose(lights.mesh_share, u1)
-    low, high = lights.mesh_share[g], lights.mesh_share[g + 1]
-    u1 = min(max((u1 - low) / max(high - low, 1e-20), 0.0), 0.9999999)
     triangle, body = lights.mesh_triangle[g], lights.mesh_body[g]
     root = math.sqrt(u1)
     u, v = root * (1.0 - u2), root * u2
@@ -179,13 +198,13 @@ def _aim_at_glow(lights, geometry, materials, bodies, scratch, u1, u2, p, time):
 
 
 @device
-def aim(lights, env, geometry, materials, bodies, scratch, u_pick, u1, u2, p, time, part):
-    """Choose a source and a direction to it.
+def aim(lights, env, geometry, materials, bodies, scratch, spot, p, time, part):
+    """The direction from a point p to a spot that was drawn.
 
     Returns source k (−1: nothing to aim at), direction, distance (0: casts no shadows), radiance (3,), density, and
     whether it is only ever aimed at (1), or that and not reflected (2).
     """
-    k = choose(lights.pick, u_pick)
+    k, a, b, u1, u2 = spot
     share = lights.pick[k + 1] - lights.pick[k]
     n = lights.rows.shape[0]
     nowhere = (0.0, 1.0, 0.0)
@@ -202,9 +221,9 @@ def aim(lights, env, geometry, materials, bodies, scratch, u_pick, u1, u2, p, ti
         if lights.rows[k, REFLECTED] == 0.0:
             only = 2
     elif k == n:
-        d, distance, radiance, density = _aim_at_glow(lights, geometry, materials, bodies, scratch, u1, u2, p, time)
+        d, distance, radiance, density = _aim_at_glow(lights, geometry, materials, bodies, scratch, a, u1, u2, p, time)
     else:
-        d, (r, g, b), density = sample_environment(env, u1, u2, lights.env_turn)
+        d, (r, g, b), density = environment_from(env, a, b, u1, u2, lights.env_turn)
         s = lights.env_scale * 1.0
         distance, radiance = FAR, (s * r, s * g, s * b)
         if not lights.env_reflected:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from ..arrays import Vec3
 from ..colour import LUMA
+from ..cumulative import guide_to
 from ..light.environment import EnvironmentMap
 from ..light.masks import LOOP, mask, moves
 from ..light.rows import light_row, put_gobo, reach_of
@@ -64,6 +65,7 @@ class Glow:
         self.triangles, self.bodies = shining, body_of[shining]
         self.total = float(power.sum())
         self.share = np.concatenate([[0.0], np.cumsum(power) / max(self.total, 1e-30)]).astype(np.float32)
+        self.guide = guide_to(self.share, np.int32)
         middle = c.reshape(-1, 3, 3).mean(axis=1)
         self.middle = power @ middle / self.total if self.total > 0 else np.zeros(3)
 
@@ -103,7 +105,8 @@ def lights_of(
         rows=np.array(rows, np.float32).reshape(-1, LIGHT_COLUMNS),
         pick=pick.astype(np.float32),
         gobos=shelf.arrays(),
-        mesh_share=glow.share, mesh_triangle=glow.triangles, mesh_body=glow.bodies, mesh_total=glow.total,
+        mesh_share=glow.share, mesh_guide=glow.guide, mesh_triangle=glow.triangles, mesh_body=glow.bodies,
+        mesh_total=glow.total,
         env_scale=scale,
         env_turn=environment_turn(math.radians(env.rotation_deg + pose.environment_deg), math.radians(env.tilt_deg)),
         env_seen=env.seen_by_camera and scale > 0,

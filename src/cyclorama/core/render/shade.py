@@ -33,7 +33,17 @@ from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA
 from .bodies import pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR
 from .deform import bent_surface, place_of
-from .direct import aim, component_of, deposit, glow_weight, group_of, heuristic, meet_lights, meet_surroundings
+from .direct import (
+    aim,
+    component_of,
+    deposit,
+    draw_spot,
+    glow_weight,
+    group_of,
+    heuristic,
+    meet_lights,
+    meet_surroundings,
+)
 from .parameters import attenuation, opacity_of, resolve
 from .prefetch import fetch_ahead
 from .sampler import sample_pair
@@ -157,9 +167,8 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
     alive = 0
     cast = 0
     m = scratch.matrix
-    samples_at, corners_at = np.uint64(samples.items.ctypes.data), np.uint64(geometry.corners.ctypes.data)
     for i in range(count):
-        fetch_ahead(i, count, paths, hits, samples_at, corners_at)
+        fetch_ahead(i, count, rays, hits, paths, samples.items, geometry.corners)
         path = paths[i]
         slot, depth = np.uint64(path.slot), path.depth
         thr = (path.r * 1.0, path.g * 1.0, path.b * 1.0)
@@ -186,6 +195,9 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
             meet_surroundings(i, rays, path, lights, env, recording, samples, thr)
             continue
 
+        u_pick, u_lobe = sample_pair(seed, index, pair)
+        l1, l2 = sample_pair(seed, index, pair + 1)
+        spot = draw_spot(lights, env, geometry, u_pick, l1, l2)
         view = (-d[0], -d[1], -d[2])
         t_hit = hits.t[i] * 1.0
         body = np.uint64(hits.body[i])
@@ -290,7 +302,6 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         else:
             prepare(v, s, wo, coat_normal, from_within and solid and v[TRANSMISSION] > 0.0, tables)
         last = depth >= max_bounces
-        u_pick, u_lobe = sample_pair(seed, index, pair)
         v1, v2 = sample_pair(seed, index, pair + 2)
         if plain:
             kind, local, weight, density = sample_plain(v, s, wo, u_lobe, v1, v2, tables)
@@ -302,9 +313,8 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
 
         # a perfectly smooth surface reflects no light that was aimed at
         if has_breadth(v, s):
-            l1, l2 = sample_pair(seed, index, pair + 1)
             source, wi, distance, radiance, chance, only = aim(
-                lights, env, geometry, materials, bodies, scratch, u_pick, l1, l2, p, time, part
+                lights, env, geometry, materials, bodies, scratch, spot, p, time, part
             )
             if source >= 0:
                 wl = _to_local(wi, tangent, bitangent, normal)

@@ -70,14 +70,15 @@ def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
     order in which it comes to them."""
     of, number, vector = numba.typeof, numba.float64, numba.types.UniTuple(numba.float64, 3)
     samples, work = make_samples(1, 0, False), make_work(1)
+    spot = numba.types.Tuple([numba.int64, numba.int64, numba.int64, number, number])
     row, record = of(scene.materials.values[0]), of(work.scratch.record)
     films, tables = of(scene.materials.films), of(scene.tables)
     geometry, materials, where = of(scene.geometry), of(scene.materials), of(scene.where)
     return [
         (sample, (row, record, vector, number, number, number, films, tables)),
         (prepare, (row, record, vector, vector, numba.boolean, tables)),
-        (aim, (of(scene.lights), of(scene.environment), geometry, materials, where, of(work.scratch), number, number,
-               number, vector, number, numba.int64)),
+        (aim, (of(scene.lights), of(scene.environment), geometry, materials, where, of(work.scratch), spot, vector,
+               number, numba.int64)),
         (evaluate, (row, record, vector, vector, films, tables)),
         (evaluate_plain, (row, record, vector, vector, tables)),
         (find_blocked_with_holes, (where, geometry, materials, of(scene.textures), of(work.shadows), numba.int64,
