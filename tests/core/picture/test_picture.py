@@ -28,13 +28,32 @@ def test_exposure_is_iso_saturation_based() -> None:
     assert exposure_scale(Look(ev100=9, offset_stops=1)) == 2 * exposure_scale(Look(ev100=9))
 
 
-def test_meter_puts_an_even_subject_at_middle_grey() -> None:
+@pytest.mark.parametrize(("albedo", "shown"), [(0.18, 0.18), (0.6, 0.6), (0.95, 0.95), (0.03, 0.18)])
+def test_an_even_subject_is_metered_as_light_as_it_is_and_never_darker_than_middle_grey(
+    albedo: float, shown: float
+) -> None:
     picture, mask = grey(640.0), np.ones((4, 4), np.float32)
-    ev = meter_ev100([picture], [mask])
+    ev = meter_ev100([picture], [mask], [grey(albedo)])
     assert ev is not None
-    assert 640 * exposure_scale(Look(ev100=ev)) == pytest.approx(0.18)
-    assert meter_ev100([picture], [mask * 0]) is None
-    assert meter_ev100([grey(0.0)], [mask]) is None
+    assert 640 * exposure_scale(Look(ev100=ev)) == pytest.approx(shown)
+
+
+def test_nothing_to_meter() -> None:
+    mask = np.ones((4, 4), np.float32)
+    assert meter_ev100([grey(640.0)], [mask * 0], [grey(0.5)]) is None
+    assert meter_ev100([grey(0.0)], [mask], [grey(0.5)]) is None
+
+
+def test_metering_burns_out_small_highlights_only() -> None:
+    """A quarter of the subject, forty times as bright, just saturates; a sixteenth may be burnt."""
+    mask = np.ones((8, 8), np.float32)
+    for rows, burnt in ((2, False), (1, True)):
+        picture = np.full((8, 8, 3), 100.0, np.float32)
+        picture[:rows, : 4 * rows] = 4000.0
+        ev = meter_ev100([picture], [mask], [np.full_like(picture, 0.8)])
+        assert ev is not None
+        highlight = 4000 * exposure_scale(Look(ev100=ev))
+        assert highlight > 1.5 if burnt else highlight == pytest.approx(1.0)
 
 
 def test_neutral_view_keeps_base_colours_and_compresses_highlights() -> None:

@@ -250,7 +250,17 @@ def test_denoise_comes_nearer_to_the_truth(tracer: Tracer) -> None:
         assert np.abs(edge).mean() < 1.5 * np.abs(clean - truth).mean() + 0.01 * truth.mean()  # no weaker at the border
 
 
-def test_metering_makes_the_subject_middle_grey(tracer: Tracer) -> None:
+def test_metering_reads_the_light_not_the_paint(tracer: Tracer) -> None:
+    """In the same light two balls get the same exposure, though one gives twice as much back."""
+    found = []
+    for albedo in (0.2, 0.4):
+        project, assets = studio(mesh=sphere(0.4, 48), material=diffuse(albedo))
+        found.append(meter_subject(project, SceneCompiler(assets.__getitem__), tracer))
+    assert found[0] is not None
+    assert found[1] == pytest.approx(found[0], abs=0.2)
+
+
+def test_metering_follows_the_light(tracer: Tracer) -> None:
     project, assets = studio(mesh=sphere(0.4, 48), material=diffuse(0.5))
     ev = meter_subject(project, SceneCompiler(assets.__getitem__), tracer)
     brighter = apply_set(project, SetValue(path="lights/key/strength_stops", value=2.0))

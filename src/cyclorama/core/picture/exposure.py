@@ -10,6 +10,8 @@ from ..light.temperature import white_balance_rgb
 from ..scene import Look, Project
 
 MIDDLE_GREY = 0.18
+BURNT = 0.1
+"""Share of the subject that metering lets burn out: highlights of what is glossy, and lamps."""
 PINHOLE_F_NUMBER = 8.0
 """What a camera without an aperture exposes with."""
 
@@ -47,19 +49,22 @@ def expose(radiance: RGBImage, look: Look) -> RGBImage:
     return radiance * factors.astype(np.float32)
 
 
-def meter_ev100(radiance: list[RGBImage], subject: list[Mask], target: float = MIDDLE_GREY) -> float | None:
-    """EV100 at which the subject's mean luminance becomes middle grey; None when the subject is black or absent.
+def meter_ev100(radiance: list[RGBImage], subject: list[Mask], albedo: list[RGBImage]) -> float | None:
+    """EV100 for a subject in one or more pictures; None when it is black or absent.
 
-    The mean is taken halfway between logarithmic (what the eye calls even) and linear (what burns out first).
+    The subject becomes middle grey in the mean, or as much lighter as its albedo is: white things stay white, dark
+    ones are seen. The mean is taken halfway between logarithmic (what the eye calls even) and linear (what burns out
+    first), and no more than BURNT of the subject saturates the sensor.
     """
-    values = []
-    for picture, mask in zip(radiance, subject, strict=True):
-        luminance = picture @ LUMA32
-        values.append(luminance[mask > 0.5])
-    lit = np.concatenate(values) if values else np.zeros(0)
-    lit = lit[np.isfinite(lit)]
+    seen = [mask > 0.5 for mask in subject]
+    lit = np.concatenate([(picture @ LUMA32)[where] for picture, where in zip(radiance, seen, strict=True)])
+    light = np.concatenate([(colour @ LUMA32)[where] for colour, where in zip(albedo, seen, strict=True)])
+    told = np.isfinite(lit)
+    lit, light = lit[told], np.clip(light[told], MIDDLE_GREY, 1.0)
     if len(lit) == 0 or lit.max() <= 0:
         return None
-    log_mean = np.exp(np.mean(np.log(np.maximum(lit, lit.max() * 1e-4))))
-    mean = np.sqrt(log_mean * lit.mean())
-    return float(np.log2(mean / (1.2 * target)))
+    grey = lit * (MIDDLE_GREY / light)
+    log_mean = np.exp(np.mean(np.log(np.maximum(grey, grey.max() * 1e-4))))
+    mean = np.sqrt(log_mean * grey.mean())
+    brightest = np.quantile(lit, 1.0 - BURNT)
+    return float(np.log2(max(mean / MIDDLE_GREY, brightest) / 1.2))
