@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
+from tests.conftest import png_of
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import change, client, intake, put  # noqa: F401  (client is a fixture)
 
@@ -151,15 +152,14 @@ def test_clips_are_encoded_with_progress(client: TestClient, data_folder: Path, 
 
 def test_pictures_are_kept_or_refused(client: TestClient) -> None:  # noqa: F811
     key = client.post("/api/projects", json={"name": "Maps"}).json()["id"]
-    buffer = io.BytesIO()
-    Image.new("RGB", (8, 8), "teal").save(buffer, "PNG")
-    kept = client.post(f"/api/projects/{key}/pictures", files=[("files", ("teal.png", buffer.getvalue()))]).json()
+    teal = png_of(np.tile([0, 128, 128], (8, 8, 1)))
+    kept = client.post(f"/api/projects/{key}/pictures", files=[("files", ("teal.png", teal))]).json()
     assert kept[0]["name"] == "teal.png"
     version = client.get(f"/api/projects/{key}").json()["version"]
     background = {"kind": "picture", "picture": kept[0]["asset"], "source_name": "teal.png"}
     state = change(client, key, version, put("environment/background", background)).json()
     assert state["project"]["environment"]["background"]["picture"] == kept[0]["asset"]
-    both = [("files", ("a.png", buffer.getvalue())), ("files", ("b.png", b"\x89PNG broken"))]
+    both = [("files", ("a.png", teal)), ("files", ("b.png", b"\x89PNG broken"))]
     refused = client.post(f"/api/projects/{key}/pictures", files=both)
     assert refused.status_code == 422
     assert "b.png" in refused.json()["error"]

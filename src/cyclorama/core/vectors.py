@@ -33,6 +33,12 @@ def basis(n):
 
 
 @device
+def get(array, row):
+    """Three numbers of a row, in double precision."""
+    return array[row, 0] * 1.0, array[row, 1] * 1.0, array[row, 2] * 1.0
+
+
+@device
 def put(array, row, v):
     """Write three numbers into a row."""
     array[row, 0] = v[0]

@@ -53,6 +53,7 @@ class Progress:
 
     request: int
     share: float
+    """of FULL_SAMPLES"""
     seconds_left: float
 
 

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
 from ..core.sheet.words import duration
 from ..shoot.worker import mark_interrupted
 from .context import Context, context
-from .lens import News, Picture, Progress, Viewer
+from .lens import FULL_SAMPLES, News, Picture, Progress, Viewer
 from .takes import take_state
 
 router = APIRouter(prefix="/live")
@@ -23,7 +23,7 @@ def _packed(picture: Picture) -> bytes:
     """Length of the header, JSON header, JPEG."""
     header = json.dumps({
         "request": picture.request, "samples": picture.samples, "width": picture.width, "height": picture.height,
-        "ms": picture.milliseconds,
+        "ms": picture.milliseconds, "of": FULL_SAMPLES,
     }).encode()  # fmt: skip
     return struct.pack("<I", len(header)) + header + picture.jpeg
 
@@ -68,8 +68,8 @@ async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]")
         if isinstance(item, str):
             await socket.send_json({"error": item})
         elif isinstance(item, Progress):
-            left = duration(item.seconds_left)
-            await socket.send_json({"progress": {"request": item.request, "share": item.share, "left": left}})
+            progress = {"request": item.request, "share": item.share, "of": FULL_SAMPLES}
+            await socket.send_json({"progress": {**progress, "left": duration(item.seconds_left)}})
         else:
             await socket.send_bytes(_packed(item))
 

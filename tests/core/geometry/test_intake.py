@@ -10,8 +10,7 @@ import zlib
 import numpy as np
 import pytest
 import trimesh
-from PIL import Image
-from tests.conftest import sphere
+from tests.conftest import png_of, sphere
 
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.build import arc, lathe
@@ -38,10 +37,9 @@ f 1/1 2/2 3/3 4/4
 MTL = "newmtl red\nKd 0.5 0.1 0.1\nPr 0.25\nPm 1.0\nmap_Kd paint.png\n"
 
 
-def png(size: tuple[int, int] = (4, 4), colour: str = "red") -> bytes:
-    buffer = io.BytesIO()
-    Image.new("RGB", size, colour).save(buffer, "PNG")
-    return buffer.getvalue()
+def png() -> bytes:
+    """A red picture."""
+    return png_of(np.tile([255, 0, 0], (4, 4, 1)))
 
 
 def glb(mesh: Mesh | None = None, **material: object) -> bytes:
@@ -111,11 +109,7 @@ def test_gltf_with_files_and_as_zip() -> None:
     document["buffers"][0]["uri"] = "parts/ball.bin"
     files = {"ball.gltf": json.dumps(document).encode(), "parts/ball.bin": data[20 + size + 8 :]}
     loose = take_in(files)
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w") as archive:
-        for name, content in files.items():
-            archive.writestr(f"model/{name}", content)
-    packed = take_in({"model.zip": buffer.getvalue()})
+    packed = take_in({"model.zip": zip_of(*((f"model/{name}", content) for name, content in files.items()))})
     assert loose.subject.asset == packed.subject.asset
     with pytest.raises(IntakeError, match=r"needs ‘parts/ball.bin’"):
         take_in({"ball.gltf": files["ball.gltf"]})
@@ -319,10 +313,7 @@ def one_vertex(document: dict) -> None:
 
 
 def bad_texture() -> dict[str, bytes]:
-    buffer = io.BytesIO()
-    image = Image.new("RGB", (8, 8))
-    image.save(buffer, "PNG")
-    data = bytearray(buffer.getvalue())
+    data = bytearray(png_of(np.zeros((8, 8, 3))))
     data[16:29] = struct.pack(">IIBBBBB", 30_000, 30_000, 8, 2, 0, 0, 0)
     data[29:33] = struct.pack(">I", zlib.crc32(bytes(data[12:29])))
     return {"a.gltf": json.dumps(GLTF_WITH_PICTURE).encode(), "big.png": bytes(data)}

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from ..kernel import device, kernel
+from ..vectors import get, put
 from .arrays import F32, I32, U64A
 from .embree import (
     HIT_GEOMETRY,
@@ -33,7 +34,7 @@ from .embree import (
     pointer,
 )
 from .prefetch import fetch_rays
-from .surface import corner, place_back, turn_back
+from .surface import place_back, turn_back
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,9 +84,17 @@ def pose_at(keys, time, m):
 
 
 @device
-def _put_ray(scratch, moving, rays, i, far):
+def put_ray(rays, n, origin, direction, time):
+    """Make a ray the n-th of `rays`."""
+    put(rays.origin, n, origin)
+    put(rays.direction, n, direction)
+    rays.time[n] = time
+
+
+@device
+def _hand_over(scratch, moving, rays, i, far):
     """Ray i, taken into the space of a body that moves (its pose is in the scratch), as the library wants it."""
-    o, d = corner(rays.origin, i, 0), corner(rays.direction, i, 0)
+    o, d = get(rays.origin, i), get(rays.direction, i)
     if moving:
         o, d = place_back(scratch.matrix, o), turn_back(scratch.matrix, d)
     ray, words = scratch.ray, scratch.words
@@ -114,7 +123,7 @@ def nearest_hits(where, rays, count, scratch, hits):
             if moving and not still:
                 pose_at(where.keys[body], rays.time[i], scratch.matrix)
             known = body > 0 and hits.triangle[i] >= 0
-            _put_ray(scratch, moving, rays, i, hits.t[i] if known else np.inf)
+            _hand_over(scratch, moving, rays, i, hits.t[i] if known else np.inf)
             words[HIT_GEOMETRY] = NOTHING
             intersect1(structure, address, nothing)
             if words[HIT_GEOMETRY] != NOTHING:
@@ -141,7 +150,7 @@ def find_blocked(where, rays, distance, count, scratch, blocked):
                 continue
             if moving and not still:
                 pose_at(where.keys[body], rays.time[i], scratch.matrix)
-            _put_ray(scratch, moving, rays, i, distance[i])
+            _hand_over(scratch, moving, rays, i, distance[i])
             occluded1(structure, address, nothing)
             if ray[RAY_FAR] < 0.0:
                 blocked[i] = 0

@@ -7,7 +7,7 @@ from ..kernel import device
 from ..light.environment import draw_place, environment_from, environment_towards
 from ..light.shapes import CASTS, FAR, REFLECTED, SEEN, aim_at, light_hit
 from ..material.row import EMISSION
-from ..vectors import cross, dot
+from ..vectors import cross, dot, get
 from .arrays import FROM_CAMERA, KIND_SHIFT
 from .bodies import pose_at
 from .deform import corners_at
@@ -71,8 +71,7 @@ def meet_lights(i, rays, hits, path, lights, recording, samples, thr):
     """Lights between here and the hit, met by a ray that was sampled from a surface (or by the camera)."""
     flags = path.flags
     direct = (flags & FROM_CAMERA) != 0
-    o = (rays.origin[i, 0] * 1.0, rays.origin[i, 1] * 1.0, rays.origin[i, 2] * 1.0)
-    d = (rays.direction[i, 0] * 1.0, rays.direction[i, 1] * 1.0, rays.direction[i, 2] * 1.0)
+    o, d = get(rays.origin, i), get(rays.direction, i)
     reach = hits.t[i] if hits.triangle[i] >= 0 else 2.0 * FAR
     density, kind, depth = path.density * 1.0, (flags >> KIND_SHIFT) & 3, path.depth
     rows = lights.rows
@@ -110,8 +109,7 @@ def meet_surroundings(i, rays, path, lights, env, recording, samples, thr):
             return
     elif not lights.env_reflected:
         return
-    d = (rays.direction[i, 0] * 1.0, rays.direction[i, 1] * 1.0, rays.direction[i, 2] * 1.0)
-    (r, g, b), chance = environment_towards(env, d, lights.env_turn)
+    (r, g, b), chance = environment_towards(env, get(rays.direction, i), lights.env_turn)
     w = lights.env_scale * 1.0
     n = lights.rows.shape[0]
     if path.density > 0.0:
@@ -138,7 +136,7 @@ def glow_weight(lights, source_row, density, distance, cosine):
 
 @device
 def choose(pick, u):
-    """The source k with pick[k] ≤ u < pick[k + 1]."""
+    """The source k with pick[k] ≤ u < pick[k + 1]; of the few there are, so it needs no guide (see `cumulative`)."""
     low, high = 0, pick.shape[0] - 1
     while high - low > 1:
         middle = (low + high) // 2

@@ -21,7 +21,7 @@ from .arrays import (
     make_samples,
     make_scratch,
 )
-from .bodies import nearest_hits, pose_at
+from .bodies import nearest_hits, pose_at, put_ray
 from .camera_rays import FIRST_BOUNCE_PAIR, camera_rays
 from .deform import corners_at
 from .sampler import sample_pair
@@ -58,10 +58,7 @@ def _into_the_open(count, hits, rays, samples, bodies, geometry, scratch, second
              x * t[2] + y * b[2] + z * smooth[2])  # fmt: skip
         if w[0] * flat[0] + w[1] * flat[1] + w[2] * flat[2] <= 0.0:
             continue
-        o = leave(lifted, flat, w)
-        for k in range(3):
-            second.origin[n, k], second.direction[n, k] = o[k], w[k]
-        second.time[n] = rays.time[i]
+        put_ray(second, n, leave(lifted, flat, w), w, rays.time[i])
         met[n] = i
         n += 1
     return n

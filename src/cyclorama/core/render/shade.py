@@ -28,9 +28,9 @@ from ..material.row import (
     THIN,
     TRANSMISSION,
 )
-from ..vectors import basis, cross, dot, normalize, put
+from ..vectors import basis, cross, dot, get, normalize, put
 from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
-from .bodies import pose_at
+from .bodies import pose_at, put_ray
 from .camera_rays import FIRST_BOUNCE_PAIR
 from .deform import bent_surface, place_of
 from .direct import (
@@ -89,9 +89,7 @@ def _to_world(w, t, b, n):
 def _pass_on(
     paths_out, rays_out, n, origin, d, time, thr, density, inside, slot, flags, depth, part, width, spread, way
 ):
-    put(rays_out.origin, n, origin)
-    put(rays_out.direction, n, d)
-    rays_out.time[n] = time
+    put_ray(rays_out, n, origin, d, time)
     path = paths_out[n]
     path.r, path.g, path.b = thr
     path.density = density
@@ -148,9 +146,7 @@ def _record_guides(sample, thr, v, normal):
 
 @device
 def _cast(shadows, s, origin, wi, time, distance, slot, depth, k, radiance, thr, f, group, first, second):
-    put(shadows.rays.origin, s, origin)
-    put(shadows.rays.direction, s, wi)
-    shadows.rays.time[s] = time
+    put_ray(shadows.rays, s, origin, wi, time)
     shadows.distance[s] = distance
     shadow = shadows.items[s]
     r, g, b = k * thr[0] * radiance[0], k * thr[1] * radiance[1], k * thr[2] * radiance[2]
@@ -174,7 +170,7 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         thr = (path.r * 1.0, path.g * 1.0, path.b * 1.0)
         inside, flags, triangle = np.int64(path.inside), path.flags, hits.triangle[i]
         sample_of = samples.items[slot]
-        d = (rays.direction[i, 0] * 1.0, rays.direction[i, 1] * 1.0, rays.direction[i, 2] * 1.0)
+        d = get(rays.direction, i)
         seed, index, time = sample_of.seed, sample_of.number, rays.time[i] * 1.0
         pair = FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step
         if inside >= 0 and triangle >= 0:

@@ -9,9 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..kernel import device, kernel, routine
+from ..kernel import kernel, routine
 from ..light.environment import EnvironmentMap
 from ..textures import Textures
+from ..vectors import get
 from .arrays import (
     BENDS,
     I32,
@@ -25,7 +26,7 @@ from .arrays import (
     make_samples,
     make_work,
 )
-from .bodies import Body, find_blocked, nearest_hits, pose_at
+from .bodies import Body, find_blocked, nearest_hits, pose_at, put_ray
 from .camera_rays import CameraRays, camera_rays
 from .deform import corners_at
 from .parameters import opacity_of, resolve
@@ -101,20 +102,12 @@ def find_blocked_with_holes(where, geometry, materials, textures, shadows, count
     """
     for i in range(count):
         work.blocked[i], work.left[i], work.number[i] = -1, shadows.distance[i], i
-        _put_on(under_way, i, shadows.rays, i, shadows.rays.origin[i])
+        put_ray(under_way, i, shadows.rays.origin[i], shadows.rays.direction[i], shadows.rays.time[i])
     for _ in range(MAX_HOLES):
         nearest_hits(where, under_way, count, work.scratch, work.hits)
         count = _step_through(count, under_way, shadows.items, where, geometry, materials, textures, work)
         if count == 0:
             break
-
-
-@device
-def _put_on(rays, k, others, i, origin):
-    """Ray k becomes the i-th of others from another origin on."""
-    for c in range(3):
-        rays.origin[k, c], rays.direction[k, c] = origin[c], others.direction[i, c]
-    rays.time[k] = others.time[i]
 
 
 @routine
@@ -148,12 +141,12 @@ def _step_through(count, rays, items, bodies, geometry, materials, textures, wor
                 corners, at = corners_at(geometry, BENDS, triangle, time, scratch)
                 p, flat, _, _ = hit_surface(corners, at, u, w)
             p, flat = place(m, p), turn(m, flat)
-        d = (rays.direction[k, 0] * 1.0, rays.direction[k, 1] * 1.0, rays.direction[k, 2] * 1.0)
+        d = get(rays.direction, k)
         shadow, share = items[i], 1.0 - opacity
         shadow.dr, shadow.dg, shadow.db = shadow.dr * share, shadow.dg * share, shadow.db * share
         shadow.sr, shadow.sg, shadow.sb = shadow.sr * share, shadow.sg * share, shadow.sb * share
         work.left[i] -= hits.t[k]
-        _put_on(rays, going_on, rays, k, leave(p, flat, d))
+        put_ray(rays, going_on, leave(p, flat, d), d, rays.time[k])
         work.number[going_on] = i
         going_on += 1
     return going_on

@@ -4,7 +4,6 @@ import { draw } from "./api.js";
 import { StandIn } from "./standin.js";
 
 const LONG_SIDE = 640;
-const FULL_SAMPLES = 256;
 const DEGREES_PER_PIXEL = 0.35;
 
 export class Lens {
@@ -54,9 +53,9 @@ export class Lens {
       : (message.error ?? this.status.textContent.replace(/^Preparing.*/, ""));
   }
 
-  #progressed({ request, share, left }) {
+  #progressed({ request, share, of, left }) {
     if (request !== this.request) return;
-    this.status.textContent = `developing, ${Math.floor(share * FULL_SAMPLES)} of ${FULL_SAMPLES}, ${left} left`;
+    this.status.textContent = `developing, ${Math.floor(share * of)} of ${of}, ${left} left`;
     this.#line(share);
   }
 
@@ -79,9 +78,9 @@ export class Lens {
     this.picture.style.opacity = 1;
     this.picture.dataset.samples = header.samples;
     this.picture.dataset.ms = header.ms;
-    const { samples } = header;
-    this.status.textContent = samples >= FULL_SAMPLES ? "developed" : samples ? `developing, ${samples} of ${FULL_SAMPLES}` : "developing";
-    this.#line(samples / FULL_SAMPLES);
+    const { samples, of } = header;
+    this.status.textContent = samples >= of ? "developed" : samples ? `developing, ${samples} of ${of}` : "developing";
+    this.#line(samples / of);
   }
 
   /** Ask for the developed picture of the current frame, once nothing has happened for a moment. */
