@@ -44,6 +44,38 @@ def test_lens_develops_and_an_edit_starts_it_again(page: Page, floor: str) -> No
     expect(field(page, "lights/{light}/strength_stops")).to_have_value("0")
 
 
+def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
+    """From the film that is there, before anything is saved; back where it was, nothing is saved at all."""
+    opened(page, floor, "light")
+    page.wait_for_function("Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    before = page.evaluate(BRIGHTNESS)
+    undo = page.locator("#undo")
+    last_step = undo.get_attribute("title") or ""
+    strength = field(page, "lights/{light}/strength_stops")
+    name = strength.locator("xpath=ancestor::*[contains(@class, 'row')]").locator("[data-drag]").bounding_box()
+    assert name
+    x, y = name["x"] + 10, name["y"] + name["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 20, y, steps=8)
+    page.wait_for_function(f"before => {BRIGHTNESS} > 1.1 * before", arg=before, timeout=LONG_MS)
+    assert page.evaluate("document.getElementById('picture').width") == 640
+    expect(page.locator("#picture")).to_have_css("opacity", "1")
+    expect(undo).to_have_attribute("title", last_step)
+    page.mouse.move(x, y, steps=2)
+    page.mouse.up()
+    page.wait_for_function(f"before => {BRIGHTNESS} < 1.05 * before", arg=before, timeout=LONG_MS)
+    expect(undo).to_have_attribute("title", last_step)
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 20, y, steps=8)
+    page.mouse.up()
+    expect(undo).to_have_attribute("title", "Undo: Set strength (Ctrl+Z)")
+    page.wait_for_function(f"before => {BRIGHTNESS} > 1.1 * before", arg=before, timeout=LONG_MS)
+    undo.click()
+    page.wait_for_function(f"before => {BRIGHTNESS} < 1.05 * before", arg=before, timeout=LONG_MS)
+
+
 def test_arithmetic_units_and_wrong_numbers(page: Page, floor: str) -> None:
     opened(page, floor, "camera")
     frames = field(page, "move/frames")

@@ -1,18 +1,21 @@
 """The live lens over its web socket."""
 
+import io
 import json
 import struct
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from PIL import Image
 from starlette.testclient import WebSocketTestSession
 from tests.shoot.test_shoot import studio_with
 
+from cyclorama.core.render.developing import FIRST_SHRINK, STEPS
 from cyclorama.web import lens as lens_module
 from cyclorama.web.app import create_app
-from cyclorama.web.lens import FIRST_SHRINK, STEPS
 
 
 @pytest.fixture
@@ -28,8 +31,10 @@ def lens(data_folder: Path) -> Iterator[tuple[TestClient, WebSocketTestSession, 
         yield client, socket, key
 
 
-def develop(socket: WebSocketTestSession, request: int, width: int = 48, height: int = 32) -> None:
-    socket.send_json({"develop": {"request": request, "frame": 1, "width": width, "height": height}})
+def develop(socket: WebSocketTestSession, request: int, width: int = 48, height: int = 32, **tried: float) -> None:
+    """Paths of what is tried with `__` for `/`."""
+    changes = [{"kind": "set", "path": path.replace("__", "/"), "value": value} for path, value in tried.items()]
+    socket.send_json({"develop": {"request": request, "frame": 1, "width": width, "height": height, "tried": changes}})
 
 
 def picture(socket: WebSocketTestSession, progress: list[dict] | None = None) -> tuple[dict, bytes]:
@@ -87,6 +92,39 @@ def test_a_new_request_ends_the_old_one(lens) -> None:  # type: ignore[no-untype
         assert header["request"] == 2
 
 
+def test_what_is_tried_is_shown_and_not_saved(lens) -> None:  # type: ignore[no-untyped-def]
+    client, socket, key = lens
+    lamp = [{"kind": "add_light", "shape": "sphere"}]
+    lit = client.post(f"/api/projects/{key}/changes", json={"base_version": 1, "changes": lamp}).json()
+    saved = lit["project"]["lights"][0]
+    develop(socket, 1)
+    while (seen := picture(socket))[0]["samples"] < 256:
+        pass
+
+    def tried(request: int, **values: float) -> tuple[dict, float]:
+        develop(socket, request, **values)
+        while (answer := picture(socket))[0]["request"] != request:
+            pass
+        return answer[0], float(np.asarray(Image.open(io.BytesIO(answer[1]))).mean())
+
+    as_saved = float(np.asarray(Image.open(io.BytesIO(seen[1]))).mean())
+    header, brighter = tried(2, look__offset_stops=4.0)
+    assert (header["samples"], header["width"]) == (256, 48)
+    assert brighter > as_saved + 1
+    header, raised = tried(3, **{f"lights__{saved['id']}__strength_stops": saved["strength_stops"] + 4.0})
+    assert (header["samples"], header["width"]) == (256 // 2**4, 48)
+    assert raised == pytest.approx(brighter, abs=0.5)  # the lamp is all there is
+    develop(socket, 4, look__offset_stops=99.0)
+    while (told := json.loads(socket.receive().get("text") or "{}")).get("request") != 4:
+        pass
+    assert told["error"] == "Exposure offset must be at most 10 stops; it was 99."
+    state = client.get(f"/api/projects/{key}").json()
+    assert (state["version"], state["project"]["look"]["offset_stops"]) == (2, 0)
+    # a wish that is none closes this lens only, and nothing but values can be tried
+    socket.send_json({"develop": {"request": 5, "frame": 1, "width": 48, "height": 32, "tried": [{"kind": "meter"}]}})
+    assert client.get(f"/api/projects/{key}").status_code == 200
+
+
 def test_a_lost_file_is_told_and_the_lens_lives_on(lens) -> None:  # type: ignore[no-untyped-def]
     client, socket, key = lens
     studio = client.app.state.context.studio
@@ -96,6 +134,22 @@ def test_a_lost_file_is_told_and_the_lens_lives_on(lens) -> None:  # type: ignor
     develop(socket, 1)
     assert "gone from the data folder" in socket.receive_json()["error"]
     studio.assets.put(asset, data)
+    develop(socket, 2)
+    assert picture(socket)[0]["request"] == 2
+
+
+def test_a_fault_is_told_and_the_lens_lives_on(lens, monkeypatch: pytest.MonkeyPatch, caplog) -> None:  # type: ignore[no-untyped-def]
+    client, socket, _ = lens
+    compiler = client.app.state.context.lens._compiler
+
+    def broken(*_: object) -> None:
+        raise ZeroDivisionError("a fault")
+
+    with monkeypatch.context() as m:
+        m.setattr(compiler, "compile", broken)
+        develop(socket, 1)
+        assert "cannot be developed" in socket.receive_json()["error"]
+    assert "a fault" in caplog.text
     develop(socket, 2)
     assert picture(socket)[0]["request"] == 2
 

@@ -1,37 +1,40 @@
 """The live lens: develops the picture of whoever asked last, in the background, until something changes."""
 
-import io
+import logging
 import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
-from functools import partial
-
-from PIL import Image
+from dataclasses import dataclass, field
 
 from ..core.arrays import Vec3
 from ..core.errors import CycloramaError
-from ..core.picture.exposure import expose, shown_look
-from ..core.picture.view import to_bytes, to_display
-from ..core.render.background import with_background
-from ..core.render.denoise import denoise
+from ..core.render.developing import FULL_SAMPLES, Developer, Shown
 from ..core.render.eye import Eye
-from ..core.render.film import Film
 from ..core.render.scene import SceneCompiler
-from ..core.render.tracer import Cancel, Cancelled, Tracer
+from ..core.render.tracer import Cancelled, Tell, Tracer
 from ..core.render.warm import warm_up
-from ..core.scene import Project
+from ..core.scene import Project, SetValue
+from ..core.sheet import perform
 from ..store import Studio
 
-FULL_SAMPLES = 256
-STEPS = (2, 8, 32, 96, FULL_SAMPLES)
-"""Samples at which a picture is sent."""
-FIRST_SHRINK = 3
-"""The first picture after an edit is this much smaller than the lens, to be there at once."""
-FIRST_BOUNCES = 5
 TELL_EVERY_S = 0.3
+LINGER_S = 0.15
+"""After a picture of something that is tried, this long nothing else is begun that could hold up the next."""
+BROKEN = "This picture cannot be developed. Undo the last step; the terminal that runs Cyclorama tells more."
 POSTER_WIDTH, POSTER_SAMPLES = 480, 24
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What a lens asks for: a frame of the project as it is saved, or as changes that are being tried would make it."""
+
+    request: int
+    frame: int
+    width: int
+    height: int
+    tried: tuple[SetValue, ...] = ()
+    asked_at: float = field(default_factory=time.perf_counter)
 
 
 @dataclass(slots=True)
@@ -39,12 +42,9 @@ class Picture:
     """A developed picture on its way to the browser."""
 
     request: int
-    samples: int
-    width: int
-    height: int
     milliseconds: int
     """since the request"""
-    jpeg: bytes
+    shown: Shown
 
 
 @dataclass(slots=True)
@@ -57,8 +57,15 @@ class Progress:
     seconds_left: float
 
 
-News = Picture | Progress | str
-"""A picture, how far the next one is, or a sentence about why there is none."""
+@dataclass(slots=True)
+class Trouble:
+    """A sentence about why there is no picture."""
+
+    request: int
+    sentence: str
+
+
+News = Picture | Progress | Trouble
 
 
 @dataclass(slots=True)
@@ -67,12 +74,7 @@ class Viewer:
 
     deliver: Callable[[News], None]
     project_id: str
-    request: int = 0
-    frame: int = 1
-    width: int = 640
-    height: int = 360
-    wants: bool = False
-    asked_at: float = field(default_factory=time.perf_counter)
+    wanted: Wanted | None = None
 
 
 class Lens:
@@ -82,6 +84,7 @@ class Lens:
         self._studio = studio
         self._tracer = Tracer()
         self._compiler = SceneCompiler(studio.assets.get)
+        self._developer = Developer(self._compiler, self._tracer)
         self._viewers: list[Viewer] = []
         self._wake = threading.Condition()
         self._generation = 0
@@ -96,8 +99,7 @@ class Lens:
     def close(self) -> None:
         with self._wake:
             self._closing = True
-            self._generation += 1
-            self._wake.notify_all()
+            self._interrupt()
         self._thread.join(timeout=60)
         with self._busy:  # whoever borrowed the tracer brings it back first
             self._tracer.close()
@@ -109,30 +111,33 @@ class Lens:
     def leave(self, viewer: Viewer) -> None:
         with self._wake:
             self._viewers.remove(viewer)
-            self._generation += 1
+            self._interrupt()
 
-    def develop(self, viewer: Viewer, request: int, frame: int, width: int, height: int) -> None:
-        """Ask for a picture of the project as it is saved now."""
+    def _interrupt(self) -> None:
+        """What is developing is not wanted any more; to be called while holding the condition."""
+        self._generation += 1
+        self._wake.notify_all()
+
+    def develop(self, viewer: Viewer, wanted: Wanted) -> None:
+        """Ask for a picture."""
         with self._wake:
-            viewer.request, viewer.frame, viewer.width, viewer.height = request, frame, width, height
-            viewer.wants, viewer.asked_at = True, time.perf_counter()
+            viewer.wanted = wanted
             self._viewers.remove(viewer)
             self._viewers.append(viewer)
-            self._generation += 1
-            self._wake.notify_all()
+            self._interrupt()
 
     def rest(self, viewer: Viewer) -> None:
         """Stop developing, something is being handled."""
         with self._wake:
-            viewer.wants = False
-            self._generation += 1
+            viewer.wanted = None
+            self._interrupt()
 
     @contextmanager
     def borrowed(self) -> Iterator[tuple[SceneCompiler, Tracer]]:
         """Use compiler and tracer for a moment; what is developing starts again afterwards."""
         with self._wake:
-            self._generation += 1
             self._borrowers += 1
+            self._interrupt()
         try:
             with self._busy:
                 if self._closing:
@@ -147,7 +152,7 @@ class Lens:
         """Whose picture is developed next; nobody's while compiler and tracer are wanted elsewhere."""
         if self._borrowers:
             return None
-        return next((v for v in reversed(self._viewers) if v.wants), None)
+        return next((v for v in reversed(self._viewers) if v.wanted), None)
 
     def _run(self) -> None:
         warm_up(self._tracer)
@@ -160,93 +165,70 @@ class Lens:
                     viewer = self._next_viewer()
                 if self._closing:
                     return
-                generation = self._generation
-            assert viewer is not None
-            try:
-                with self._busy:
-                    self._develop(viewer, generation)
-                done = True
-            except Cancelled:
-                done = False
-            except CycloramaError as error:
-                viewer.deliver(error.sentence)
-                done = True
+                assert viewer is not None
+                assert viewer.wanted is not None
+                generation, wanted = self._generation, viewer.wanted
+            done = self._try_to_develop(viewer, wanted, generation)
             with self._wake:
                 if done and generation == self._generation:
-                    viewer.wants = False
+                    viewer.wanted = None
 
-    def _develop(self, viewer: Viewer, generation: int) -> None:
+    def _try_to_develop(self, viewer: Viewer, wanted: Wanted, generation: int) -> bool:
+        """Whether the viewer has had all there is; False when something else came first."""
+        try:
+            with self._busy:
+                self._develop(viewer, wanted, generation)
+        except Cancelled:
+            return False
+        except CycloramaError as error:
+            viewer.deliver(Trouble(wanted.request, error.sentence))
+        except Exception:
+            logging.getLogger(__name__).exception("Frame %s of %s cannot be developed", wanted.frame, viewer.project_id)
+            viewer.deliver(Trouble(wanted.request, BROKEN))
+        return True
+
+    def _develop(self, viewer: Viewer, wanted: Wanted, generation: int) -> None:
         def cancelled() -> bool:
             return generation != self._generation
 
         project = self._studio.projects.get(viewer.project_id).project
-        request, frame, asked = viewer.request, viewer.frame, viewer.asked_at
-        width, height = viewer.width, viewer.height
-
-        def deliver(film: Film, samples: int) -> None:
-            jpeg = jpeg_of(film, project, frame, self._compiler, samples)
+        for change in wanted.tried:
+            project, _ = perform(project, change, self._studio.measures(project), LensEye(self))
+        tell = _teller(viewer, wanted.request)
+        for shown in self._developer.pictures(project, wanted.frame, wanted.width, wanted.height, cancelled, tell):
             if cancelled():
                 raise Cancelled
-            spent = int((time.perf_counter() - asked) * 1000)
-            viewer.deliver(Picture(request, samples, film.width, film.height, spent, jpeg))
-
-        deliver(first_film(project, frame, width, height, self._compiler, self._tracer, cancelled), 0)
-        scene = self._compiler.compile(project, frame, width, height)
-        film = Film(width, height)
-        tell = _teller(viewer, request)
-        for target in STEPS:
-            before = film.samples
-            self._tracer.expose(film, scene, target - before, 0, cancelled, partial(tell, before, target))
-            deliver(film, target)
+            spent = int((time.perf_counter() - wanted.asked_at) * 1000)
+            viewer.deliver(Picture(wanted.request, spent, shown))
+            if wanted.tried:  # the hand may still be moving
+                with self._wake:
+                    if self._wake.wait_for(cancelled, LINGER_S):
+                        raise Cancelled
 
     def poster(self, project: Project) -> bytes:
         """A small developed picture of the first frame, as JPEG; waits until the kernels are ready."""
         self.ready.wait()
-        width = POSTER_WIDTH
-        height = max(1, round(width * project.shoot.height / project.shoot.width))
-        with self.borrowed() as (compiler, tracer):
-            film = Film(width, height)
-            first = project.move.first_frame
-            tracer.expose(film, compiler.compile(project, first, width, height), POSTER_SAMPLES)
-            return jpeg_of(film, project, first, compiler, POSTER_SAMPLES)
+        height = max(1, round(POSTER_WIDTH * project.shoot.height / project.shoot.width))
+        with self.borrowed():
+            return self._developer.still(project, project.move.first_frame, POSTER_WIDTH, height, POSTER_SAMPLES).jpeg
 
 
-def _teller(viewer: Viewer, request: int) -> Callable[[int, int, float], None]:
-    """Tells a viewer now and then how many of all samples there are, given a share of those from … to …."""
-    start = told = time.perf_counter()
+def _teller(viewer: Viewer, request: int) -> Tell:
+    """Tells a viewer now and then how many of all samples there are."""
+    begun: tuple[float, float] | None = None
+    told = time.perf_counter()
 
-    def tell(before: int, target: int, share: float) -> None:
-        nonlocal told
-        now, done = time.perf_counter(), before + share * (target - before)
-        if now - told >= TELL_EVERY_S:
+    def tell(samples: float) -> None:
+        nonlocal begun, told
+        now = time.perf_counter()
+        if begun is None:
+            begun = now, samples
+        elif now - told >= TELL_EVERY_S:
             told = now
-            viewer.deliver(Progress(request, done / FULL_SAMPLES, (now - start) * (FULL_SAMPLES / done - 1.0)))
+            pace = (now - begun[0]) / (samples - begun[1])
+            viewer.deliver(Progress(request, samples / FULL_SAMPLES, (FULL_SAMPLES - samples) * pace))
 
     return tell
-
-
-def first_film(
-    project: Project, frame: int, width: int, height: int, compiler: SceneCompiler, tracer: Tracer,
-    cancelled: Cancel = lambda: False,
-) -> Film:  # fmt: skip
-    """What the lens shows at once: smaller than asked for, one sample, few bounces."""
-    width, height = max(1, width // FIRST_SHRINK), max(1, height // FIRST_SHRINK)
-    scene = compiler.compile(project, frame, width, height)
-    film = Film(width, height)
-    tracer.expose(film, replace(scene, max_bounces=min(scene.max_bounces, FIRST_BOUNCES)), 1, 0, cancelled)
-    return film
-
-
-def jpeg_of(film: Film, project: Project, frame: int, compiler: SceneCompiler, samples: int) -> bytes:
-    """The film as a picture, denoised the better the more samples it has."""
-    final = samples >= FULL_SAMPLES
-    clean = denoise(film, "high" if final else "fast", prefilter=final)
-    behind = compiler.background(project, frame, film.width, film.height)
-    look = shown_look(project)
-    shown = to_bytes(to_display(expose(with_background(clean, film.alpha, behind), look), look.view))
-    buffer = io.BytesIO()
-    Image.fromarray(shown).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
-    return buffer.getvalue()
 
 
 class LensEye:

@@ -6,11 +6,14 @@ import struct
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
+from pydantic import BaseModel, Field
 
+from ..core.render.developing import FULL_SAMPLES
+from ..core.scene import SetValue
 from ..core.sheet.words import duration
 from ..shoot.worker import mark_interrupted
 from .context import Context, context
-from .lens import FULL_SAMPLES, News, Picture, Progress, Viewer
+from .lens import News, Picture, Progress, Trouble, Viewer, Wanted
 from .takes import take_state
 
 router = APIRouter(prefix="/live")
@@ -21,17 +24,27 @@ LARGEST = 1280
 
 def _packed(picture: Picture) -> bytes:
     """Length of the header, JSON header, JPEG."""
+    shown = picture.shown
     header = json.dumps({
-        "request": picture.request, "samples": picture.samples, "width": picture.width, "height": picture.height,
+        "request": picture.request, "samples": shown.samples, "width": shown.width, "height": shown.height,
         "ms": picture.milliseconds, "of": FULL_SAMPLES,
     }).encode()  # fmt: skip
-    return struct.pack("<I", len(header)) + header + picture.jpeg
+    return struct.pack("<I", len(header)) + header + shown.jpeg
+
+
+class Asked(BaseModel):
+    """A browser's wish for pictures."""
+
+    request: int
+    frame: Annotated[int, Field(ge=0, le=2_000_000)]
+    width: int
+    height: int
+    tried: Annotated[tuple[SetValue, ...], Field(max_length=64)] = ()
 
 
 @router.websocket("/projects/{project_id}/lens")
 async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
-    """The browser asks {develop: {request, frame, width, height}} or {rest: true}; pictures and how far the next one is
-    stream back."""
+    """The browser asks {develop: Asked} or {rest: true}; pictures and how far the next one is stream back."""
     await socket.accept()
     loop = asyncio.get_running_loop()
     waiting: asyncio.Queue[News] = asyncio.Queue()
@@ -47,11 +60,12 @@ async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
             message = await socket.receive_json()
             wanted = message.get("develop") if isinstance(message, dict) else None
             if isinstance(wanted, dict):
-                width, height = (min(max(int(wanted[k]), 16), LARGEST) for k in ("width", "height"))
-                ctx.lens.develop(viewer, int(wanted["request"]), int(wanted["frame"]), width, height)
+                asked = Asked.model_validate(wanted)
+                width, height = (min(max(size, 16), LARGEST) for size in (asked.width, asked.height))
+                ctx.lens.develop(viewer, Wanted(asked.request, asked.frame, width, height, asked.tried))
             else:
                 ctx.lens.rest(viewer)
-    except (WebSocketDisconnect, KeyError, ValueError, TypeError, asyncio.CancelledError):
+    except (WebSocketDisconnect, KeyError, ValueError, asyncio.CancelledError):
         pass  # the browser went away or is not ours, or the studio closes: either way this lens is closed
     finally:
         ctx.lens.leave(viewer)
@@ -65,8 +79,8 @@ async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]")
     await socket.send_json({"preparing": False})
     while True:
         item = await waiting.get()
-        if isinstance(item, str):
-            await socket.send_json({"error": item})
+        if isinstance(item, Trouble):
+            await socket.send_json({"error": item.sentence, "request": item.request})
         elif isinstance(item, Progress):
             progress = {"request": item.request, "share": item.share, "of": FULL_SAMPLES}
             await socket.send_json({"progress": {**progress, "left": duration(item.seconds_left)}})

@@ -59,7 +59,7 @@ def two_ways(shutter_deg: float = 0.0, disc: bool = False, **surface: object) ->
         project = apply_set(project, SetValue(path=path, value=value))
 
     def compiled(p: Project) -> FrameScene:
-        return SceneCompiler(intake.assets.__getitem__).compile(p, 1 + FRAME, 96, 54, record=True)
+        return SceneCompiler(intake.assets.__getitem__).compile(p, 1 + FRAME, 96, 54, keep="passes")
 
     return compiled(spun), compiled(project)
 

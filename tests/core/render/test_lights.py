@@ -226,7 +226,7 @@ def test_layers_add_up_to_the_picture(tracer: Tracer) -> None:
     project = project.model_copy(
         update={"shoot": project.shoot.model_copy(update={"passes": wanted}), "materials": (glossy,)}
     )  # type: ignore[attr-defined]
-    scene = compiler.compile(project, 1, 48, 48, record=True)
+    scene = compiler.compile(project, 1, 48, 48, keep="passes")
     film = film_for(scene)
     tracer.expose(film, scene, 32)
     lights = [name for name in film.layers if name.startswith("light ")]
@@ -243,7 +243,7 @@ def test_layers_add_up_to_the_picture(tracer: Tracer) -> None:
         update={"lights": (project.lights[0].model_copy(update={"strength_stops": 1.0}), project.lights[1])}
     )
     again = film_for(scene)
-    tracer.expose(again, compiler.compile(brighter, 1, 48, 48, record=True), 512)
+    tracer.expose(again, compiler.compile(brighter, 1, 48, 48, keep="passes"), 512)
     base = film_for(scene)
     tracer.expose(base, scene, 512)
     rebalanced = base.radiance + base.layer("light A")

@@ -19,7 +19,7 @@ from cyclorama.core.picture.exposure import expose, shown_look
 from cyclorama.core.picture.exr import read_layers
 from cyclorama.core.picture.files import encode_display
 from cyclorama.core.picture.mix import light_layers, mixed
-from cyclorama.core.render.background import background_of, with_background
+from cyclorama.core.render.background import with_background
 from cyclorama.core.render.denoise import denoise
 from cyclorama.core.render.frame import beauty, expose_frame
 from cyclorama.core.render.neighbours import REACH, FrameLight, blend, flicker, settle
@@ -233,9 +233,7 @@ def test_backgrounds(tracer: Tracer) -> None:
     def behind(**values: object) -> np.ndarray:
         env = project.environment.model_copy(update={"background": Background(**values)})  # type: ignore[arg-type]
         p = project.model_copy(update={"environment": env})
-        scene = compiler.compile(p, 1, 96, 64)
-        nit = background_of(p, 1, 96, 64, lambda key: buffer.getvalue(), scene.environment)
-        return nit * 2.0**-9.5 / 1.2
+        return SceneCompiler(lambda key: buffer.getvalue()).background(p, 1, 96, 64) * 2.0**-9.5 / 1.2
 
     assert behind(kind="colour", colour=(0.1, 0.2, 0.3))[5, 5] == pytest.approx([0.1, 0.2, 0.3], rel=1e-4)
     up = behind(kind="vertical", colour=(0, 0, 0), second=(1, 1, 1))

@@ -1,11 +1,12 @@
 """What is seen behind subject and set: added after rendering, by what the film leaves uncovered."""
 
+from collections.abc import Callable
+
 import numpy as np
 from PIL import Image, ImageFilter
 
 from ..arrays import Mask, RGBImage
 from ..framing import half_extent
-from ..light.environment import EnvironmentMap
 from ..motion import pose_project
 from ..picture.decode import decode_picture
 from ..picture.exposure import exposure_scale, shown_look
@@ -14,7 +15,6 @@ from ..scene.light import BASE_ENVIRONMENT_NIT
 from ..textures import srgb_to_linear_table
 from .camera_rays import lens_falloff
 from .lights import environment_turn
-from .parameters import ReadAsset
 
 
 def with_background(radiance: RGBImage, alpha: Mask, background: RGBImage) -> RGBImage:
@@ -23,36 +23,39 @@ def with_background(radiance: RGBImage, alpha: Mask, background: RGBImage) -> RG
 
 
 def background_of(
-    project: Project, frame: int, width: int, height: int, read: ReadAsset, environment: EnvironmentMap
-) -> RGBImage:
+    project: Project, frame: int, width: int, height: int, picture: Callable[[], RGBImage],
+    surroundings: Callable[[], RGBImage],
+) -> RGBImage:  # fmt: skip
     """The background (height, width, 3) in nit; black where the tracer itself shows the environment.
 
     Colours and pictures are what the look shows at its exposure, so that they keep their brightness when it changes.
+    `picture` gives its own one as `fitted` makes it, `surroundings` the environment's pixels, blurred.
     """
-    picture = _behind(project, frame, width, height, read, environment)
+    behind = _behind(project, frame, width, height, picture, surroundings)
     vignette = project.camera.vignette
     if vignette > 0:
         half_w, half_h = half_extent(project.camera, width, height)
         x = ((np.arange(width) + 0.5) / width * 2 - 1) * half_w
         y = ((np.arange(height) + 0.5) / height * 2 - 1) * half_h
         share = lens_falloff.py_func(x[None, :], y[:, None], vignette)  # type: ignore[attr-defined]
-        picture = np.asarray(picture * share[..., None], np.float32)
-    return picture
+        behind = np.asarray(behind * share[..., None], np.float32)
+    return behind
 
 
 def _behind(
-    project: Project, frame: int, width: int, height: int, read: ReadAsset, environment: EnvironmentMap
-) -> RGBImage:
+    project: Project, frame: int, width: int, height: int, picture: Callable[[], RGBImage],
+    surroundings: Callable[[], RGBImage],
+) -> RGBImage:  # fmt: skip
     b = project.environment.background
     if b.kind == "environment":
-        return _surroundings(project, frame, width, height, environment)
+        return _surroundings(project, frame, width, height, surroundings())
     if project.environment.seen_by_camera and project.environment_lit:
         return np.zeros((height, width, 3), np.float32)
     if b.kind == "picture" and b.picture:
-        picture = _fitted(read(b.picture), b, width, height)
+        shown = picture()
     else:
-        picture = _colours(b, width, height)
-    return np.asarray(picture / exposure_scale(shown_look(project)), np.float32)
+        shown = _colours(b, width, height)
+    return np.asarray(shown / exposure_scale(shown_look(project)), np.float32)
 
 
 def _colours(b: Background, width: int, height: int) -> RGBImage:
@@ -68,7 +71,7 @@ def _colours(b: Background, width: int, height: int) -> RGBImage:
     return np.asarray(low + t[..., None] * (high - low), np.float32)
 
 
-def _fitted(data: bytes, b: Background, width: int, height: int) -> RGBImage:
+def fitted(data: bytes, b: Background, width: int, height: int) -> RGBImage:
     """The picture cut to the frame's shape and scaled, blurred if asked for, in linear light."""
     pixels = decode_picture(data, b.source_name or "background")[..., :3]
     h, w = pixels.shape[:2]
@@ -82,8 +85,8 @@ def _fitted(data: bytes, b: Background, width: int, height: int) -> RGBImage:
     return srgb_to_linear_table()[np.asarray(image)]
 
 
-def _surroundings(project: Project, frame: int, width: int, height: int, environment: EnvironmentMap) -> RGBImage:
-    """The environment behind everything, blurred."""
+def _surroundings(project: Project, frame: int, width: int, height: int, pixels: RGBImage) -> RGBImage:
+    """The environment behind everything, as the camera sees it."""
     env = project.environment
     pose = pose_project(project).at(frame)
     half_w, half_h = half_extent(project.camera, width, height)
@@ -93,7 +96,6 @@ def _surroundings(project: Project, frame: int, width: int, height: int, environ
     turn = environment_turn(np.radians(env.rotation_deg + pose.environment_deg), np.radians(env.tilt_deg))
     d = d @ turn
     d /= np.linalg.norm(d, axis=-1, keepdims=True)
-    pixels = _blurred(environment.pixels, env.background.blur)
     h, w = pixels.shape[:2]
     u = (0.5 + np.arctan2(d[..., 0], -d[..., 2]) / (2 * np.pi)) * w - 0.5
     v = np.arccos(np.clip(d[..., 1], -1, 1)) / np.pi * h - 0.5
@@ -106,7 +108,7 @@ def _surroundings(project: Project, frame: int, width: int, height: int, environ
     return np.asarray((top * (1 - fy) + low * fy) * unit * 2.0**env.strength_stops, np.float32)
 
 
-def _blurred(pixels: RGBImage, blur: float) -> RGBImage:
+def blurred(pixels: RGBImage, blur: float) -> RGBImage:
     """Smeared over up to 20° round every direction; wider towards the poles, as the projection stretches there."""
     if blur <= 0:
         return pixels

@@ -5,6 +5,7 @@ import pyoidn
 
 from ..arrays import RGBImage
 from .film import Film
+from .tracer import Cancel, Cancelled
 
 BORDER_PX = 12
 """The filter is weak at the border of its input (single bright or dark pixels stay); it gets this much mirrored
@@ -22,10 +23,20 @@ def denoise(film: Film, quality: str = "high", prefilter: bool = True, radiance:
     return _clean(film.radiance if radiance is None else radiance, guides, quality, prefilter)
 
 
-def denoise_shares(film: Film, shares: dict[str, RGBImage], whole: RGBImage) -> dict[str, RGBImage]:
-    """Parts of a film's radiance without noise, brought to add up to `whole`, its denoised radiance."""
-    guides = _guides(film, "high", True)
-    clean = {name: np.maximum(_clean(share, guides, "high", True), 0.0) for name, share in shares.items()}
+def denoise_shares(
+    film: Film, shares: dict[str, RGBImage], whole: RGBImage, quality: str = "high", cancelled: Cancel = lambda: False
+) -> dict[str, RGBImage]:
+    """Parts of a film's radiance without noise, brought to add up to `whole`, its denoised radiance.
+
+    Raises Cancelled; `cancelled` is asked between them.
+    """
+    prefilter = quality == "high"
+    guides = _guides(film, quality, prefilter)
+    clean: dict[str, RGBImage] = {}
+    for name, share in shares.items():
+        if cancelled():
+            raise Cancelled
+        clean[name] = np.maximum(_clean(share, guides, quality, prefilter), 0.0)
     total = np.sum(list(clean.values()), axis=0)
     lit = total > 1e-6 * max(float(whole.mean()), 1e-30)
     fit = np.divide(whole, total, out=np.zeros_like(whole), where=lit)

@@ -36,7 +36,7 @@ class Eye:
         """
         sharp = _pinhole(project)
         width, height = _size(project)
-        scene = self.compiler.compile(sharp, frame, width, height, record=True)
+        scene = self.compiler.compile(sharp, frame, width, height, keep="passes")
         samples = trace_batch(scene, _pixels(x, y, width, height, 0), 0, POINT_SAMPLES, 0)
         met = samples.items["covered"] > 0
         if not met.any():

@@ -5,7 +5,7 @@ from ..picture.exposure import exposure_scale, shown_look
 from ..scene import Project
 from .background import with_background
 from .film import Film
-from .scene import SceneCompiler
+from .scene import Keep, SceneCompiler
 from .tracer import Cancel, Tell, Tracer, film_for
 
 
@@ -21,7 +21,8 @@ def expose_frame(
     if s.transparent:
         hidden = project.environment.model_copy(update={"seen_by_camera": False})
         project = project.model_copy(update={"environment": hidden})
-    scene = compiler.compile(project, frame, s.width, s.height, record=bool(s.passes.wanted) or s.denoise_neighbours)
+    keep: Keep = "passes" if s.passes.wanted or s.denoise_neighbours else "picture"
+    scene = compiler.compile(project, frame, s.width, s.height, keep)
     film = film_for(scene)
     if s.noise_threshold is None:
         tracer.expose(film, scene, s.samples, frame, cancelled, progress)

@@ -76,12 +76,12 @@ def _pass(
         return encode_display(film.normal * 0.5 + 0.5, s.file_format, s.bits)
     if name == "occlusion":
         base = project if s.passes.occlusion_set else without_set(project)
-        scene = compiler.compile(base, frame, s.width, s.height, record=True)
+        scene = compiler.compile(base, frame, s.width, s.height, keep="passes")
         openness, covered = occlusion(scene, HELPER_SAMPLES, s.passes.occlusion_reach_m, s.passes.occlusion_falloff)
         return _helper(openness, covered, project)
     if name == "wireframe":
         base = project if s.passes.wire_set else without_set(project)
-        scene = compiler.compile(base, frame, s.width, s.height, record=True)
+        scene = compiler.compile(base, frame, s.width, s.height, keep="passes")
         lines, covered = wireframe(scene, HELPER_SAMPLES, s.passes.wire_px, s.passes.wire_level)
         return _helper(1.0 - lines, covered, project)
     if name == "clay":

@@ -7,7 +7,7 @@ set), surfaces (materials and maps), frame (camera, lights, poses).
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -30,7 +30,7 @@ from ..picture.mix import light_layer_names
 from ..scene import Camera, Light, Material, Play, Project, Subject
 from ..textures import Textures, TextureShelf
 from .arrays import COMPONENTS, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
-from .background import background_of
+from .background import background_of, blurred, fitted
 from .bodies import Body, pose_keys
 from .camera_rays import CameraRays, filter_table
 from .lights import Glow, gobo_names, lights_of
@@ -42,6 +42,8 @@ _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Di
 NEAREST_FOCUS_M = 0.01
 FIRST_ROWS = 3
 """Rows of the exit, the sweep and the disc come before the project's materials."""
+Keep = Literal["picture", "lights", "passes"]
+"""What a film keeps: the picture alone, each light's share of it as well, or all that the wanted passes ask for."""
 
 
 class SceneCompiler:
@@ -60,8 +62,8 @@ class SceneCompiler:
             self._made[what] += 1  # what depends on it has this number in its key
         return kept[1]
 
-    def compile(self, project: Project, frame: int, width: int, height: int, record: bool = False) -> FrameScene:
-        """Everything needed to trace one frame at a size in pixels; `record` keeps apart what its passes ask for.
+    def compile(self, project: Project, frame: int, width: int, height: int, keep: Keep = "picture") -> FrameScene:
+        """Everything needed to trace one frame at a size in pixels.
 
         Raises NotFoundError or IntakeError when a file the project refers to is gone or unreadable.
         """
@@ -77,19 +79,17 @@ class SceneCompiler:
         edges: Edges = self._keep("edges", (stood, surfaces[0].values[:, EDGE_RADIUS].tobytes()),
                                   lambda: _edges(standing, surfaces[0]))  # fmt: skip
         neighbours = poses.at(frame + 1), poses.at(frame - 1)
-        bodies, shapes = self._bodies(project, frame, standing, (pose, *neighbours) if record else ())
+        bodies, shapes = self._bodies(project, frame, standing, (pose, *neighbours) if keep == "passes" else ())
         geometry = standing.geometry._replace(edges=edges, shapes=shapes)
         glow: Glow = self._keep("glow", (stood, self._made["bent"], self._made["surfaces"]),
                                 lambda: Glow(geometry, surfaces[0], standing.body_of))  # fmt: skip
-        environment: EnvironmentMap = self._keep(
-            "environment", _environment_key(project), lambda: self._environment(project)
-        )
+        environment = self._environment(project)
         lights = project.lit_lights + sun_of(project)
         names = gobo_names(lights, frame - project.move.first_frame)
         gobos: TextureShelf = self._keep("gobos", names, TextureShelf)
         where = standing.where(bodies, open_shutter.subject_deg)
         camera = camera_rays_of(project.camera, pose, open_shutter, width, height)
-        layers = _layers(project) if record else ()
+        layers = _layers(project, keep)
         return FrameScene(
             bodies=bodies,
             where=where,
@@ -100,7 +100,7 @@ class SceneCompiler:
             environment=environment,
             tables=load_tables(),
             camera=camera,
-            recording=_recording(project, lights, layers, pose, neighbours, standing.turns, camera, record),
+            recording=_recording(project, lights, layers, pose, neighbours, standing.turns, camera, keep == "passes"),
             inner=standing.inner,
             has_holes=has_holes(project.materials),
             max_bounces=project.shoot.bounces,
@@ -126,10 +126,19 @@ class SceneCompiler:
         return [body if b is None else b for b in standing.bodies], shapes
 
     def background(self, project: Project, frame: int, width: int, height: int) -> RGBImage:
-        """What is seen behind subject and set, (height, width, 3) in nit; call after `compile`."""
-        kept = self._kept.get("environment")
-        environment = kept[1] if kept else BLACK
-        return background_of(project, frame, width, height, self._read, environment)  # type: ignore[arg-type]
+        """What is seen behind subject and set, (height, width, 3) in nit."""
+        b = project.environment.background
+
+        def picture() -> RGBImage:
+            key = (b.picture, b.blur, width, height)
+            return self._keep("backdrop", key, lambda: fitted(self._read(b.picture or ""), b, width, height))
+
+        def surroundings() -> RGBImage:
+            pixels = self._environment(project).pixels
+            key = (self._made["environment"], project.environment_lit, b.blur)
+            return self._keep("surroundings", key, lambda: blurred(pixels, b.blur))
+
+        return background_of(project, frame, width, height, picture, surroundings)
 
     def _surfaces(self, project: Project) -> tuple[Materials, Textures]:
         stage = project.set
@@ -186,24 +195,23 @@ class SceneCompiler:
         return mesh.transformed(placement_matrix(project.subject.placement))
 
     def _environment(self, project: Project) -> EnvironmentMap:
+        """What shines all round, as built for its picture or sky; black when it is off."""
         env = project.environment
         if not project.environment_lit:
             return BLACK
-        if env.kind == "sky":
-            return build_environment(sky_picture(env.sky))
-        return build_environment(read_linear(self._read(env.asset or ""), "environment"))
+
+        def build() -> EnvironmentMap:
+            if env.kind == "sky":
+                return build_environment(sky_picture(env.sky))
+            return build_environment(read_linear(self._read(env.asset or ""), "environment"))
+
+        built: EnvironmentMap = self._keep("environment", env.sky if env.kind == "sky" else env.asset, build)
+        return built
 
 
 def part_ids(project: Project) -> tuple[str, ...]:
     """Ids of all parts by number: the sweep, the disc, then the subject's."""
     return ("sweep", "disc", *(p.id for p in (project.subject.parts if project.subject else ())))
-
-
-def _environment_key(project: Project) -> object:
-    env = project.environment
-    if not project.environment_lit:
-        return None
-    return env.sky if env.kind == "sky" else env.asset
 
 
 def _edges(standing: Standing, materials: Materials) -> Edges:
@@ -232,23 +240,20 @@ def camera_rays_of(camera: Camera, pose: Pose, poses: Poses, width: int, height:
     )  # fmt: skip
 
 
-def _layers(project: Project) -> tuple[str, ...]:
-    wanted = project.shoot.passes.wanted
-    names: list[str] = []
-    if "lights" in wanted:
-        names += light_layer_names(project)
-    if "components" in wanted:
-        names += COMPONENTS
-    return tuple(names)
+def _layers(project: Project, keep: Keep) -> tuple[str, ...]:
+    """Names of what is kept apart: the lights', then the components'."""
+    wanted = project.shoot.passes.wanted if keep == "passes" else ()
+    lights = tuple(light_layer_names(project)) if keep == "lights" or "lights" in wanted else ()
+    return lights + (COMPONENTS if "components" in wanted else ())
 
 
 def _recording(
     project: Project, lights: tuple[Light, ...], layers: tuple[str, ...], pose: Pose,
     neighbours: tuple[Pose, Pose], turns: list[bool],
-    camera: CameraRays, record: bool,
+    camera: CameraRays, first: bool,
 ) -> Recording:  # fmt: skip
-    wanted = project.shoot.passes.wanted
-    groups = np.arange(len(lights) + 2 if record and "lights" in wanted else 0, dtype=np.int32)
+    has_components = layers[-1:] == COMPONENTS[-1:]
+    has_lights = len(layers) > len(COMPONENTS) * has_components
     clamp = 0.0
     if project.shoot.clamp_indirect is not None:
         clamp = project.shoot.clamp_indirect / exposure_scale(shown_look(project))
@@ -256,10 +261,10 @@ def _recording(
     bodies = np.tile(np.eye(4)[:3], (3, max(len(turns), 1), 1, 1))
     bodies[:, np.flatnonzero(turns)] = turned(np.array([p.subject_deg for p in around]))[:, None, :3]
     return Recording(
-        groups=groups,
-        components=len(layers) - len(COMPONENTS) if record and "components" in wanted else -1,
+        groups=np.arange(len(lights) + 2 if has_lights else 0, dtype=np.int32),
+        components=len(layers) - len(COMPONENTS) if has_components else -1,
         clamp=clamp,
-        first=record,
+        first=first,
         cameras=np.stack([np.linalg.inv(p.camera)[:3] for p in around]).astype(np.float32),
         bodies=bodies.astype(np.float32),
         projection=np.array([camera.width / (2 * camera.half_width), -camera.height / (2 * camera.half_height)],

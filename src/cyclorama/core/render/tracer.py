@@ -19,6 +19,7 @@ DARK = 0.02
 
 Cancel = Callable[[], bool]
 Tell = Callable[[float], None]
+"""Is told how far something is."""
 
 
 class Cancelled(Exception):
@@ -54,14 +55,26 @@ class Tracer:
         self, film: Film, scene: FrameScene, sample_count: int, seed: int = 0, cancelled: Cancel = lambda: False,
         progress: Tell = lambda share: None,
     ) -> None:  # fmt: skip
-        """Add `sample_count` samples to every pixel of the film.
+        """Give every pixel of the film `sample_count` samples more than the pixel that has most.
 
-        Raises Cancelled, with the film in an undefined state, when `cancelled` turns true; it is asked before
-        every batch (a few hundredths of a second).
+        Raises Cancelled when `cancelled` turns true; it is asked before every batch (a few hundredths of a second).
+        The film then has more samples in some pixels than in others; another call makes it even.
         """
         order = np.empty(film.width * film.height, np.int32)
         pixel_order(film.width, film.height, order)
-        self._expose_pixels(film, scene, order, film.samples, sample_count, seed, cancelled, progress)
+        target = film.samples + sample_count
+        missing = target * len(order) - int(film.count.sum())
+        done = 0
+        for start in np.flatnonzero(np.bincount(film.count)):
+            pixels = order[film.count[order] == start]
+            work = len(pixels) * (target - int(start))
+
+            def tell(x: float, done: int = done, work: int = work) -> None:
+                progress((done + x * work) / missing)
+
+            if work:
+                self._expose_pixels(film, scene, pixels, int(start), target - int(start), seed, cancelled, tell)
+            done += work
 
     def expose_until(
         self, film: Film, scene: FrameScene, noise: float, white_nit: float, least: int, most: int, seed: int = 0,

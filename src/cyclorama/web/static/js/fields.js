@@ -11,13 +11,13 @@ export class Fields {
    * @param {HTMLElement} root
    * @param {import("./project.js").ProjectStore} store
    * @param {{light: string|null, material: string|null}} chosen
-   * @param {(changes: object[]) => void} preview called while a number is dragged
+   * @param {{attempt: (changes: object[]) => void, settle: () => void}} floor while a value is dragged, and when nothing came of it
    */
-  constructor(root, store, chosen, preview) {
+  constructor(root, store, chosen, floor) {
     this.root = root;
     this.store = store;
     this.chosen = chosen;
-    this.preview = preview;
+    this.floor = floor;
     for (const box of root.querySelectorAll("[data-number]")) this.#bindNumber(box);
     for (const group of root.querySelectorAll("[data-choice]"))
       group.addEventListener("click", (e) => e.target.dataset.value !== undefined && this.#set(group.dataset.choice, typed(group, e.target.dataset.value)));
@@ -26,7 +26,10 @@ export class Fields {
       button.addEventListener("click", () => this.#set(button.dataset.toggle, button.getAttribute("aria-checked") !== "true"));
     for (const button of root.querySelectorAll("[data-press]"))
       button.addEventListener("click", () => this.#set(button.dataset.press, button.getAttribute("aria-pressed") !== "true"));
-    for (const box of root.querySelectorAll("[data-colour]")) box.addEventListener("change", () => this.#set(box.dataset.colour, fromHex(box.value)));
+    for (const box of root.querySelectorAll("[data-colour]")) {
+      box.addEventListener("input", () => this.#attempt(box.dataset.colour, fromHex(box.value)));
+      box.addEventListener("change", () => this.#set(box.dataset.colour, fromHex(box.value)));
+    }
     for (const box of root.querySelectorAll("[data-text]")) {
       box.addEventListener("change", () => this.#set(box.dataset.text, box.value));
       box.addEventListener("keydown", (e) => e.key === "Enter" && box.blur());
@@ -39,6 +42,10 @@ export class Fields {
 
   #set(short, value) {
     return this.store.set(this.#path(short), value);
+  }
+
+  #attempt(short, value) {
+    this.floor.attempt([{ kind: "set", path: this.#path(short), value }]);
   }
 
   /** Show the document's values. */
@@ -79,8 +86,9 @@ export class Fields {
     const commit = (value) => {
       const stored = value === null ? null : tidy(value / Number(scale));
       const path = this.#path(short);
-      if (stored !== this.store.value(path)) this.store.set(path, stored);
-      else this.#showNumber(box);
+      if (stored !== this.store.value(path)) return this.store.set(path, stored);
+      this.#showNumber(box);
+      return null;
     };
     const rate = () => (FRAME_BOXES.has(short) ? this.store.state.move.rate[0] / this.store.state.move.rate[1] : null);
     const read = () => {
@@ -127,10 +135,10 @@ export class Fields {
       from.moved = true;
       const value = from.value + steps * Number(box.dataset.step) * (e.shiftKey ? 0.1 : 1);
       box.value = shown(value, Number(box.dataset.decimals) + (e.shiftKey ? 1 : 0));
-      this.preview([{ kind: "set", path: this.#path(box.dataset.number), value: tidy(Number(box.value) / Number(box.dataset.scale)) }]);
+      this.#attempt(box.dataset.number, tidy(Number(box.value) / Number(box.dataset.scale)));
     });
     const end = () => {
-      if (from?.moved) commit(read());
+      if (from?.moved && !commit(read())) this.floor.settle();
       from = null;
     };
     name.addEventListener("pointerup", end);

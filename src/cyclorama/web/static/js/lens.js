@@ -26,6 +26,9 @@ export class Lens {
     this.standin = new StandIn(document.getElementById("standin"));
     this.request = 0;
     this.wanted = null;
+    /** Changes whose picture is asked for next, and the request whose first picture has not come yet. */
+    this.trying = null;
+    this.awaited = 0;
     this.preparing = false;
     this.observer = new ResizeObserver(() => this.layout());
     this.observer.observe(this.mat);
@@ -47,6 +50,7 @@ export class Lens {
 
   #told(message) {
     if (message.progress) return this.#progressed(message.progress);
+    if (message.error) this.#answered(message.request);
     if (message.preparing !== undefined) this.preparing = message.preparing;
     this.status.textContent = message.preparing
       ? "Preparing the renderer, first time only, under a minute"
@@ -68,6 +72,7 @@ export class Lens {
   async #developed(buffer) {
     const size = new DataView(buffer).getUint32(0, true);
     const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, size)));
+    this.#answered(header.request);
     if (header.request !== this.request) return;
     const bitmap = await createImageBitmap(new Blob([new Uint8Array(buffer, 4 + size)], { type: "image/jpeg" }));
     if (header.request !== this.request) return bitmap.close();
@@ -85,24 +90,59 @@ export class Lens {
 
   /** Ask for the developed picture of the current frame, once nothing has happened for a moment. */
   develop(wait = 0) {
+    this.#forget(true);
+    this.timer = setTimeout(() => this.#ask([]), wait);
+  }
+
+  /**
+   * Show the picture as it would be after changes that are not saved yet. The next one is asked for when the last has
+   * come, so that as many are seen as can be made.
+   * @param {object[]} changes
+   */
+  attempt(changes) {
+    if (this.preparing || this.clock.playing) return;
+    this.trying = changes;
+    if (!this.awaited) this.#askNext();
+  }
+
+  #askNext() {
+    const changes = this.trying;
+    this.#forget(true);
+    this.awaited = this.request;
+    this.#ask(changes);
+  }
+
+  /** The first answer to a request has come. */
+  #answered(request) {
+    if (request !== this.awaited) return;
+    this.awaited = 0;
+    if (this.trying) this.#askNext();
+  }
+
+  /** Whatever was asked for before is of no use any more; `wanted`: something else is. */
+  #forget(wanted) {
     this.request += 1;
-    this.wanted = true;
+    this.wanted = wanted;
+    this.trying = null;
+    this.awaited = 0;
     clearTimeout(this.timer);
-    this.timer = setTimeout(() => {
-      if (this.socket.readyState !== WebSocket.OPEN || this.clock.playing) return;
-      const { width, height } = this.store.state.project.shoot;
-      const scale = LONG_SIDE / Math.max(width, height);
-      const develop = { request: this.request, frame: this.clock.frame, width: Math.round(width * scale), height: Math.round(height * scale) };
-      this.socket.send(JSON.stringify({ develop }));
-      if (!this.preparing) this.status.textContent = "developing";
-    }, wait);
+  }
+
+  #ask(tried) {
+    if (this.socket.readyState !== WebSocket.OPEN || this.clock.playing) {
+      this.awaited = 0;
+      return;
+    }
+    const { width, height } = this.store.state.project.shoot;
+    const scale = LONG_SIDE / Math.max(width, height);
+    const develop = { request: this.request, frame: this.clock.frame, width: Math.round(width * scale), height: Math.round(height * scale), tried };
+    this.socket.send(JSON.stringify({ develop }));
+    if (!this.preparing && !tried.length) this.status.textContent = "developing";
   }
 
   /** Show the stand-in: something is being handled. */
   handle() {
-    this.request += 1;
-    this.wanted = false;
-    clearTimeout(this.timer);
+    this.#forget(false);
     this.picture.style.opacity = 0;
     this.#line(0);
     this.status.textContent = this.preparing ? this.status.textContent : "";

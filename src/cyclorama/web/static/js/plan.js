@@ -2,6 +2,8 @@
 
 import { draw } from "./api.js";
 
+/** About how wide a letter of a name is. */
+const LETTER_PX = 6;
 const INK = "var(--color-ink)";
 const TAPE = { camera: "var(--color-camera)", light: "var(--color-light)", subject: "var(--color-subject)", set: "var(--color-set)" };
 const rad = (deg) => (deg * Math.PI) / 180;
@@ -18,7 +20,7 @@ export class Plan {
    * @param {SVGSVGElement} svg
    * @param {import("./project.js").ProjectStore} store
    * @param {import("./clock.js").Clock} clock
-   * @param {{handle: () => void, preview: (pose: object) => void, choose: (what: string, id?: string) => void}} floor
+   * @param {{attempt: (changes: object[]) => void, settle: () => void, choose: (what: string, id?: string) => void}} floor
    */
   constructor(svg, store, clock, floor) {
     Object.assign(this, { svg, store, clock, floor, side: false, drag: null, pose: null });
@@ -148,8 +150,8 @@ export class Plan {
     return [draw("polygon", { points: [from, edge(-1), edge(1)].map((p) => p.join(",")).join(" "), fill: TAPE.camera, "fill-opacity": 0.1, stroke: TAPE.camera, "stroke-opacity": 0.55 }), body];
   }
 
-  #lamp(light, at, angle, halfLength) {
-    const w = Math.max(5, halfLength * this.scale);
+  #lamp({ light, at, angle, half }) {
+    const w = Math.max(5, half * this.scale);
     const colour = light.lit ? TAPE.light : "var(--color-rule)";
     return draw("g", { class: "grab", "data-grab": "light", "data-light": light.id, transform: `translate(${at}) rotate(${angle})` },
       draw("circle", { r: 14, fill: "transparent" }),
@@ -158,21 +160,43 @@ export class Plan {
       draw("title", {}, light.name));
   }
 
-  #label(light, at, out) {
-    const [dx, dy] = out;
-    return draw("text", { x: at[0] + dx * 17, y: at[1] + dy * 17 + 3, "text-anchor": dx < -0.35 ? "end" : dx > 0.35 ? "start" : "middle" }, light.name);
+  /**
+   * Names of lamps, each where it covers neither the camera nor another name: behind the lamp, at an end, in front.
+   * @param {{light: {name: string}, at: number[], out: number[], half: number}[]} lamps `out` points away from the subject
+   * @param {number[]} camera
+   */
+  #names(lamps, camera) {
+    const taken = [[camera[0] - 14, camera[1] - 14, camera[0] + 14, camera[1] + 14]];
+    return lamps.map(({ light, at, out, half }) => {
+      const end = half * this.scale + 9;
+      const up = out[0] > 0 ? [out[1], -out[0]] : [-out[1], out[0]];
+      const places = [[out, 17], [up, end], [up.map((v) => -v), end], [out.map((v) => -v), 17]].map(([[dx, dy], far]) => {
+        const [x, y] = [at[0] + dx * far, at[1] + dy * far + 3];
+        const anchor = dx < -0.35 ? "end" : dx > 0.35 ? "start" : "middle";
+        const wide = light.name.length * LETTER_PX;
+        const left = x - { end: wide, start: 0, middle: wide / 2 }[anchor];
+        return { x, y, anchor, box: [left, y - 8, left + wide, y + 3] };
+      });
+      const covers = ([l, t, r, b]) => taken.some(([l2, t2, r2, b2]) => l < r2 && l2 < r && t < b2 && t2 < b);
+      const { x, y, anchor, box } = places.find((place) => !covers(place.box)) ?? places[0];
+      taken.push(box);
+      return draw("text", { x, y, "text-anchor": anchor }, light.name);
+    });
   }
 
   #top() {
-    const lamps = this.#lights().flatMap((light) => {
-      const at = this.#at(light.at);
+    const lamps = this.#lights().map((light) => {
       const length = Math.hypot(light.at[0], light.at[2]) || 1;
-      const out = [light.at[0] / length, light.at[2] / length];
       const angle = (-Math.atan2(light.at[0], light.at[2]) * 180) / Math.PI;
-      const beam = draw("line", { x1: at[0], y1: at[1], x2: this.origin[0], y2: this.origin[1], stroke: TAPE.light, "stroke-opacity": light.lit ? 0.35 : 0, "stroke-dasharray": "2 4" });
-      return [beam, this.#lamp(light, at, angle, Math.hypot(...light.u)), this.#label(light, at, out)];
+      return { light, at: this.#at(light.at), out: [light.at[0] / length, light.at[2] / length], angle, half: Math.hypot(...light.u) };
     });
-    return [...this.#rings(), ...this.#setTop(), ...this.#footprint(), ...this.#ring(), ...lamps, ...this.#wedge()];
+    return [...this.#rings(), ...this.#setTop(), ...this.#footprint(), ...this.#ring(), ...this.#lamps(lamps, this.origin, this.#at(this.#camera().at)), ...this.#wedge()];
+  }
+
+  /** Lamps with their beams towards `aim` and their names. */
+  #lamps(lamps, aim, camera) {
+    const beam = ({ light, at }) => draw("line", { x1: at[0], y1: at[1], x2: aim[0], y2: aim[1], stroke: TAPE.light, "stroke-opacity": light.lit ? 0.35 : 0, "stroke-dasharray": "2 4" });
+    return [...lamps.flatMap((lamp) => [beam(lamp), this.#lamp(lamp)]), ...this.#names(lamps, camera)];
   }
 
   /** Side view in the plane of the camera: its side to the right, lights turned into the plane. */
@@ -188,13 +212,13 @@ export class Plan {
     const { subject } = this.store.state;
     if (subject) items.push(draw("polygon", { points: flatHull(subject.hull.map((p) => flat(turned(p, this.pose.subject_deg)))).map((p) => p.join(",")).join(" "), fill: TAPE.subject, "fill-opacity": 0.28, stroke: TAPE.subject, "stroke-width": 1.5 }));
     const aim = flat(this.pose.lens.aim);
-    for (const light of this.#lights()) {
+    const lamps = this.#lights().map((light) => {
       const radius = Math.hypot(light.at[0], light.at[2]) * Math.sign(light.at[0] * axis[0] + light.at[2] * axis[1] || 1);
       const at = [this.origin[0] + radius * this.scale, this.origin[1] - light.at[1] * this.scale];
-      const angle = (Math.atan2(at[1] - aim[1], at[0] - aim[0]) * 180) / Math.PI - 90;
-      items.push(draw("line", { x1: at[0], y1: at[1], x2: aim[0], y2: aim[1], stroke: TAPE.light, "stroke-opacity": light.lit ? 0.35 : 0, "stroke-dasharray": "2 4" }), this.#lamp(light, at, angle, Math.hypot(...light.v)), draw("text", { x: at[0], y: at[1] - 13, "text-anchor": "middle" }, light.name));
-    }
-    return [...items, ...this.#sideCamera(camera, flat, aim)];
+      const away = Math.atan2(at[1] - aim[1], at[0] - aim[0]);
+      return { light, at, out: [Math.cos(away), Math.sin(away)], angle: (away * 180) / Math.PI - 90, half: Math.hypot(...light.v) };
+    });
+    return [...items, ...this.#lamps(lamps, aim, flat(camera.at)), ...this.#sideCamera(camera, flat, aim)];
   }
 
   #heights() {
@@ -232,13 +256,12 @@ export class Plan {
 
   #move(e) {
     if (!this.drag.moved && Math.hypot(e.clientX - this.drag.x, e.clientY - this.drag.y) < 3) return;
-    if (!this.drag.moved) this.floor.handle();
     this.drag.moved = true;
     const box = this.svg.getBoundingClientRect();
     const x = (e.clientX - box.left - this.origin[0]) / this.scale;
     const y = (e.clientY - box.top - this.origin[1]) / this.scale;
     this.drag.changes = this.side ? this.#dragSide(x, -y) : this.#dragTop(x, y);
-    if (this.drag.changes.length) this.store.preview(this.drag.changes, this.clock.frame, (pose) => this.drag && this.floor.preview(pose));
+    if (this.drag.changes.length) this.floor.attempt(this.drag.changes);
   }
 
   #set(path, value, digits) {
@@ -279,7 +302,6 @@ export class Plan {
     const drag = this.drag;
     this.drag = null;
     if (!drag?.moved) return;
-    this.store.cancelPreview();
     const camera = this.store.state.project.camera_id;
     // a drag along the ring scrubs; the distance only counts when it was really pulled in or out
     const changes = drag.changes.filter((c) => {

@@ -14,6 +14,7 @@ export class ProjectStore {
     this.queue = Promise.resolve();
     this.previewing = false;
     this.nextPreview = null;
+    this.previews = 0;
   }
 
   /** Call `listener(state)` whenever the project changed. */
@@ -23,6 +24,7 @@ export class ProjectStore {
 
   take(state) {
     this.state = state;
+    this.cancelPreview();
     for (const listener of this.listeners) listener(state);
   }
 
@@ -97,18 +99,21 @@ export class ProjectStore {
     if (!this.previewing) this.#previewNext();
   }
 
+  /** What is under way is not drawn any more. */
   cancelPreview() {
     this.nextPreview = null;
+    this.previews += 1;
   }
 
   async #previewNext() {
     this.previewing = true;
     while (this.nextPreview) {
       const { changes, frame, draw } = this.nextPreview;
+      const { previews } = this;
       this.nextPreview = null;
       try {
         const pose = await post(`${this.url}/preview`, { changes, frame });
-        draw(pose);
+        if (previews === this.previews) draw(pose);
       } catch (error) {
         if (error.status !== 422) say(error.message);
       }

@@ -13,6 +13,8 @@ import { Strip } from "./strip.js";
 
 const byId = (id) => document.getElementById(id);
 const STATIONS = ["subject", "set", "camera", "light", "materials", "shoot"];
+/** What changes in the picture while it is dragged; all else is judged better by the stand-in, which is there at once. */
+const SEEN_IN_PICTURE = /^(lights|environment|look|materials|set|shoot)\//;
 const TAPES = { materials: "var(--color-soft)", shoot: "var(--color-ink)" };
 
 const store = new ProjectStore(JSON.parse(byId("project-id").textContent));
@@ -23,12 +25,20 @@ const strip = new Strip(byId("strip"), store, clock);
 let station = STATIONS.includes(location.hash.slice(1)) ? location.hash.slice(1) : "subject";
 
 const floor = {
-  /** Something is being handled: stop developing. */
-  handle: () => lens.handle(),
   /** Draw a pose that is not saved yet. */
   preview: (pose) => {
     lens.preview(pose);
     plan.show(pose);
+  },
+  /** Show changes that are not saved yet: in the picture, or where the camera or the subject goes in the stand-in. */
+  attempt: (changes) => {
+    if (changes.every(({ path }) => SEEN_IN_PICTURE.test(path))) {
+      lens.attempt(changes);
+      if (changes.some(({ path }) => path.startsWith("lights/"))) store.preview(changes, clock.frame, (pose) => plan.show(pose));
+    } else {
+      lens.handle();
+      store.preview(changes, clock.frame, floor.preview);
+    }
   },
   /** Open the card of what was taken hold of. */
   choose: (what, id) => {
@@ -37,6 +47,7 @@ const floor = {
   },
   /** Handling ended without a change. */
   settle: () => {
+    store.cancelPreview();
     plan.show();
     lens.place();
     lens.develop();
@@ -44,10 +55,7 @@ const floor = {
 };
 const plan = new Plan(byId("plan"), store, clock, floor);
 lens.onpreview = (pose) => floor.preview(pose);
-const fields = new Fields(document.body, store, chosen, (changes) => {
-  lens.handle();
-  store.preview(changes, clock.frame, floor.preview);
-});
+const fields = new Fields(document.body, store, chosen, floor);
 const cards = new Cards(store, chosen, () => refresh());
 
 function refresh() {

@@ -1,0 +1,102 @@
+"""What can still be changed once a film is exposed: the look, and how strong and of which colour each light is.
+
+Light adds up, so a light's share of a picture is in proportion to its radiance. Everything else of a document (where
+things stand, what they are made of, how a beam is shaped) is in the exposed film for good.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..light.rows import light_colour, luminance_nit
+from ..light.sky import sun_of
+from ..scene import Environment, Light, Look, Project, ShootSettings
+from ..scene.light import BASE_FLUX_LM
+
+MOST_GAIN = 64.0
+"""A light that is raised further shows nothing but the noise of the few samples it was given while it was weak."""
+Gains = NDArray[np.float32]
+"""(n + 2, 3) factors of each exposed light, of glowing things, of the environment"""
+
+
+def gains(exposed: Project, now: Project) -> Gains | None:
+    """By what a film of `exposed` has to be multiplied, light by light, to be one of `now`; None when it cannot be.
+
+    In the order of `mix.light_layer_names(exposed)`; a light that shines no more has 0.
+    """
+    if _fixed(exposed) != _fixed(now):
+        return None
+    around = _environment_gain(exposed, now)
+    before, after = _shining(exposed), _shining(now)
+    if around is None or any(key not in before or _built(light) != _built(before[key]) for key, light in after.items()):
+        return None
+    rows = [_gain(light, after.get(key)) for key, light in before.items()]
+    result = np.array([*rows, np.ones(3), np.full(3, around)], np.float32)
+    if not np.all(result <= MOST_GAIN):
+        return None
+    # what clamping took away depends on how bright everything was
+    clamps = exposed.shoot.clamp_indirect is not None
+    return None if clamps and np.any(result != 1) else result
+
+
+def same_view(a: Project, b: Project) -> bool:
+    """Whether both show the same things from the same place, be they lit or painted otherwise."""
+
+    def shapes(project: Project) -> Project:
+        stage = project.set
+        plain = {"color": (0.0, 0.0, 0.0), "roughness": 0.0}
+        bare = {"sweep": stage.sweep.model_copy(update=plain), "disc": stage.disc.model_copy(update=plain)}
+        values = {"materials": (), "environment": Environment(), "set": stage.model_copy(update=bare)}
+        return _fixed(project).model_copy(update=values)
+
+    seen = [p.environment.seen_by_camera and p.environment_lit for p in (a, b)]
+    return seen[0] == seen[1] and shapes(a) == shapes(b)
+
+
+def _shining(project: Project) -> dict[str, Light]:
+    return {light.id: light for light in (*project.lit_lights, *sun_of(project))}
+
+
+def _fixed(project: Project) -> Project:
+    """The document without what a film does not depend on, or what gains can make up for."""
+    shoot = project.shoot
+    clamps = shoot.clamp_indirect is not None
+    camera = project.camera if clamps else project.camera.model_copy(update={"iso": 100.0, "exposure_by": "meter"})
+    env = project.environment
+    around = env.model_copy(update={"on": True, "strength_stops": 0.0, "background": Environment().background})
+    values = {
+        "name": "Project",
+        "cameras": (camera,),
+        "environment": around,
+        "lights": (),
+        "look": project.look if clamps else Look(),
+        "shoot": ShootSettings(bounces=shoot.bounces, clamp_indirect=shoot.clamp_indirect),
+    }
+    return project.model_copy(update=values)
+
+
+def _built(light: Light) -> Light:
+    """The light as a thing: where it stands and what shapes its beam, at no strength or colour in particular."""
+    plain = {
+        "name": "Light", "role": "accent", "on": True, "solo": False, "power": BASE_FLUX_LM, "power_unit": "lm",
+        "strength_stops": 0.0, "temperature_k": 5600.0, "tint": 0.0, "colour": (1.0, 1.0, 1.0),
+    }  # fmt: skip
+    return light.model_copy(update=plain)
+
+
+def _gain(exposed: Light, now: Light | None) -> NDArray[np.float64]:
+    """(3,); infinite where there was no light to begin with."""
+    if now is None:
+        return np.zeros(3)
+    was, wanted = (light_colour(light) * luminance_nit(light) for light in (exposed, now))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.asarray(np.where(wanted == was, 1.0, wanted / was))
+
+
+def _environment_gain(exposed: Project, now: Project) -> float | None:
+    lit, wanted = exposed.environment_lit, now.environment_lit
+    if lit and wanted:
+        return float(2.0 ** (now.environment.strength_stops - exposed.environment.strength_stops))
+    if lit == wanted:
+        return 1.0
+    # one that is seen by the camera covers the background, which only another film can bring back
+    return 0.0 if lit and not exposed.environment.seen_by_camera else None
