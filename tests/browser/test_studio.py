@@ -74,6 +74,13 @@ def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
     page.wait_for_function(f"before => {BRIGHTNESS} > 1.1 * before", arg=before, timeout=LONG_MS)
     undo.click()
     page.wait_for_function(f"before => {BRIGHTNESS} < 1.05 * before", arg=before, timeout=LONG_MS)
+    # who drags stops where the document does
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x - 400, y, steps=4)
+    page.mouse.up()
+    expect(strength).to_have_value("-12")
+    expect(undo).to_have_attribute("title", "Undo: Set strength (Ctrl+Z)")
 
 
 def test_arithmetic_units_and_wrong_numbers(page: Page, floor: str) -> None:

@@ -222,7 +222,7 @@ def _teller(viewer: Viewer, request: int) -> Tell:
         nonlocal begun, told
         now = time.perf_counter()
         if begun is None:
-            begun = now, samples
+            begun, told = (now, samples), now
         elif now - told >= TELL_EVERY_S:
             told = now
             pace = (now - begun[0]) / (samples - begun[1])

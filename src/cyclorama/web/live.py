@@ -1,6 +1,7 @@
 """Web sockets: the developing lens and the shoot log."""
 
 import asyncio
+import contextlib
 import json
 import struct
 from typing import Annotated, Any
@@ -50,7 +51,8 @@ async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
     waiting: asyncio.Queue[News] = asyncio.Queue()
 
     def deliver(item: News) -> None:
-        loop.call_soon_threadsafe(waiting.put_nowait, item)
+        with contextlib.suppress(RuntimeError):  # the studio is being closed and nobody listens any more
+            loop.call_soon_threadsafe(waiting.put_nowait, item)
 
     viewer = Viewer(deliver, project_id)
     ctx.lens.open(viewer)

@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, Response
 from fastapi.templating import Jinja2Templates
 
 from ..core.material.presets import PRESETS
-from ..core.scene import MaterialMaps, Project
+from ..core.scene import MaterialMaps, Project, range_of
 from ..core.scene.light import Shape
 from ..core.scene.material import PatternKind
 from ..core.sheet.review import review
@@ -19,6 +19,7 @@ from .context import Context, context
 router = APIRouter(include_in_schema=False)
 Ctx = Annotated[Context, Depends(context)]
 templates = Jinja2Templates(Path(__file__).parent / "templates")
+templates.env.globals["range_of"] = range_of
 
 
 _CARD_LISTS = {

@@ -192,6 +192,24 @@ def test_what_is_lit_or_painted_otherwise_is_guessed_at_full_size(tracer: Tracer
         assert next(developer.pictures(now, 1, *size)).width == size[0] // FIRST_SHRINK
 
 
+def test_progress_counts_what_a_film_that_was_cut_short_has(tracer: Tracer) -> None:
+    project, compiler = studio()
+    developer = Developer(compiler, tracer)
+    begun = developer.pictures(project, 1, 160, 120)
+    assert [next(begun).samples for _ in range(3)] == [0, 2, 8]
+    asked = iter(range(1000))
+    with pytest.raises(Cancelled):
+        list(developer.pictures(project, 1, 160, 120, lambda: next(asked) > 20))
+    film = developer._negatives._kept[0].film
+    have = film.count.mean()
+    assert 8 == film.count.min() < have < film.count.max() == 32
+    told: list[float] = []
+    again = developer.pictures(project, 1, 160, 120, tell=told.append)
+    assert [next(again).samples for _ in range(2)] == [8, 32]
+    assert have < told[0] <= have + (32 - have) / 2
+    assert told[-1] == pytest.approx(32)
+
+
 def test_a_light_raised_far_gets_samples_of_its_own(tracer: Tracer) -> None:
     """The old film is shown at what it is worth, until a new one is better."""
     project, compiler = studio()

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.scene import SCHEMA_VERSION, Project, SetValue, apply_set, load_project, new_project
+from cyclorama.core.scene import SCHEMA_VERSION, Project, SetValue, apply_set, load_project, new_project, range_of
 
 
 @given(
@@ -56,6 +56,32 @@ def test_messages(path: str, value: object, sentence: str) -> None:
 def test_places_that_cannot_be_set(path: str) -> None:
     with pytest.raises(ChangeError):
         apply_set(new_project("Test"), SetValue(path=path, value=1))
+
+
+@pytest.mark.parametrize(
+    "path",
+    ["lights/{key}/strength_stops", "lights/{key}/temperature_k", "camera/focal_mm", "shoot/margin", "move/frames",
+     "set/disc/roughness", "environment/sky/turbidity", "camera/f_number", "shoot/passes/wire_px"],
+)  # fmt: skip
+def test_ranges_are_what_the_document_allows(path: str) -> None:
+    """The ends are accepted, what lies just beyond is not."""
+    project = new_project("Test")
+    place = path.replace("{key}", "key").replace("camera/", f"cameras/{project.camera_id}/")
+    least, greatest = range_of(path)
+    assert least is not None
+    assert greatest is not None
+    for end, beyond in ((least, least - 1), (greatest, greatest + 1)):
+        apply_set(project, SetValue(path=place, value=end))
+        with pytest.raises(ChangeError):
+            apply_set(project, SetValue(path=place, value=beyond))
+
+
+def test_ranges_end_where_the_document_does() -> None:
+    assert range_of("materials/{material}/maps/{slot}/size_m") == (1e-5, 100)
+    assert range_of("shoot/to_frame") == (0, None)
+    for path in ("camera/nothing", "look/ev100/more"):
+        with pytest.raises(KeyError):
+            range_of(path)
 
 
 def test_newer_and_foreign_documents_are_refused() -> None:

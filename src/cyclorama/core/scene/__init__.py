@@ -8,6 +8,7 @@ from .look import Look
 from .material import Material, MaterialMaps, TextureRef
 from .move import Move
 from .project import SCHEMA_VERSION, Project, load_project, new_project
+from .ranges import range_of
 from .shoot import Passes, ShootSettings
 from .stage import Disc, Stage, Sweep
 from .subject import Animation, Part, Placement, Play, Subject
@@ -42,4 +43,5 @@ __all__ = [
     "apply_set",
     "load_project",
     "new_project",
+    "range_of",
 ]

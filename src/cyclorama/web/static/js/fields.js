@@ -110,7 +110,7 @@ export class Fields {
       if (e.key !== "ArrowUp" && e.key !== "ArrowDown") return;
       e.preventDefault();
       const by = Number(step) * (e.key === "ArrowUp" ? 1 : -1) * (e.shiftKey ? 10 : 1);
-      box.value = shown((read() ?? 0) + by, 6);
+      box.value = shown(within(box, (read() ?? 0) + by), 6);
       commit(read());
     });
     const name = box.closest(".row").querySelector("[data-drag]");
@@ -133,7 +133,7 @@ export class Fields {
       const steps = Math.trunc((e.clientX - from.x) / 5);
       if (!steps && !from.moved) return;
       from.moved = true;
-      const value = from.value + steps * Number(box.dataset.step) * (e.shiftKey ? 0.1 : 1);
+      const value = within(box, from.value + steps * Number(box.dataset.step) * (e.shiftKey ? 0.1 : 1));
       box.value = shown(value, Number(box.dataset.decimals) + (e.shiftKey ? 1 : 0));
       this.#attempt(box.dataset.number, tidy(Number(box.value) / Number(box.dataset.scale)));
     });
@@ -155,6 +155,11 @@ function typed(control, text) {
 export function shown(value, decimals) {
   const text = value.toFixed(decimals);
   return decimals ? text.replace(/\.?0+$/, "") : text;
+}
+
+/** The nearest number that the document allows in a box: who drags or steps stops there, only who types is told. */
+function within({ dataset: { least = -Infinity, greatest = Infinity, scale } }, value) {
+  return Math.min(Number(greatest) * Number(scale), Math.max(Number(least) * Number(scale), value));
 }
 
 /** Free of the last binary digits that scaling leaves behind. */

@@ -142,10 +142,15 @@ export class Lens {
 
   /** Show the stand-in: something is being handled. */
   handle() {
-    this.#forget(false);
+    this.pause();
     this.picture.style.opacity = 0;
     this.#line(0);
     this.status.textContent = this.preparing ? this.status.textContent : "";
+  }
+
+  /** Stop developing and leave the picture as it is: another will be wanted in a moment. */
+  pause() {
+    this.#forget(false);
     if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ rest: true }));
   }
 

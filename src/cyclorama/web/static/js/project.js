@@ -11,6 +11,8 @@ export class ProjectStore {
     this.pending = null;
     this.listeners = [];
     this.staleListeners = [];
+    /** Called when a change is on its way. */
+    this.onsend = () => {};
     this.queue = Promise.resolve();
     this.previewing = false;
     this.nextPreview = null;
@@ -35,6 +37,7 @@ export class ProjectStore {
   /** Perform changes as one step; resolves to true when they were saved. */
   change(...changes) {
     return this.#serially(async () => {
+      this.onsend();
       try {
         this.take(await post(`${this.url}/changes`, { base_version: this.state.version, changes }));
         return true;
@@ -58,6 +61,7 @@ export class ProjectStore {
 
   #step(way) {
     return this.#serially(async () => {
+      this.onsend();
       try {
         this.take(await post(`${this.url}/${way}`, { base_version: this.state.version }));
       } catch (error) {

@@ -115,6 +115,7 @@ clock.subscribe(() => {
   if (!clock.playing) lens.develop(60);
 });
 
+store.onsend = () => lens.pause(); // what is changed is saved sooner when nothing is traced meanwhile
 store.staleListeners.push(() => (byId("stale").hidden = false));
 for (const [id, again] of [["stale-apply", true], ["stale-drop", false]])
   byId(id).addEventListener("click", () => {
