@@ -74,6 +74,24 @@ def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
     page.wait_for_function(f"before => {BRIGHTNESS} > 1.1 * before", arg=before, timeout=LONG_MS)
     undo.click()
     page.wait_for_function(f"before => {BRIGHTNESS} < 1.05 * before", arg=before, timeout=LONG_MS)
+    # a hand that never rests sees it as well
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 20, y, steps=2)
+    page.evaluate(
+        """([x, y]) => {
+        const name = document.elementFromPoint(x, y);
+        let moves = 0;
+        window.restless = setInterval(() => name.dispatchEvent(new PointerEvent("pointermove", {
+            bubbles: true, clientX: x + 20 + (moves++ % 2), clientY: y })), 5);
+    }""",
+        [x, y],
+    )
+    page.wait_for_function(f"before => {BRIGHTNESS} > 1.1 * before", arg=before, timeout=LONG_MS)
+    page.evaluate("clearInterval(window.restless)")
+    page.mouse.move(x, y)
+    page.mouse.up()
+    page.wait_for_function(f"before => {BRIGHTNESS} < 1.05 * before", arg=before, timeout=LONG_MS)
     # who drags stops where the document does
     page.mouse.move(x, y)
     page.mouse.down()

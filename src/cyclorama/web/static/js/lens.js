@@ -26,9 +26,9 @@ export class Lens {
     this.standin = new StandIn(document.getElementById("standin"));
     this.request = 0;
     this.wanted = null;
-    /** Changes whose picture is asked for next, and the request whose first picture has not come yet. */
+    /** Changes whose picture is asked for when the one under way has come. */
     this.trying = null;
-    this.awaited = 0;
+    this.awaiting = false;
     this.preparing = false;
     this.observer = new ResizeObserver(() => this.layout());
     this.observer.observe(this.mat);
@@ -50,7 +50,7 @@ export class Lens {
 
   #told(message) {
     if (message.progress) return this.#progressed(message.progress);
-    if (message.error) this.#answered(message.request);
+    if (message.error && message.request === this.request) this.#tryNext();
     if (message.preparing !== undefined) this.preparing = message.preparing;
     this.status.textContent = message.preparing
       ? "Preparing the renderer, first time only, under a minute"
@@ -72,7 +72,6 @@ export class Lens {
   async #developed(buffer) {
     const size = new DataView(buffer).getUint32(0, true);
     const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, size)));
-    this.#answered(header.request);
     if (header.request !== this.request) return;
     const bitmap = await createImageBitmap(new Blob([new Uint8Array(buffer, 4 + size)], { type: "image/jpeg" }));
     if (header.request !== this.request) return bitmap.close();
@@ -86,6 +85,7 @@ export class Lens {
     const { samples, of } = header;
     this.status.textContent = samples >= of ? "developed" : samples ? `developing, ${samples} of ${of}` : "developing";
     this.#line(samples / of);
+    this.#tryNext();
   }
 
   /** Ask for the developed picture of the current frame, once nothing has happened for a moment. */
@@ -102,21 +102,16 @@ export class Lens {
   attempt(changes) {
     if (this.preparing || this.clock.playing) return;
     this.trying = changes;
-    if (!this.awaited) this.#askNext();
+    if (!this.awaiting) this.#tryNext();
   }
 
-  #askNext() {
+  /** What was asked for last is shown, or cannot be: ask for what is tried by now. */
+  #tryNext() {
     const changes = this.trying;
+    this.awaiting = false;
+    if (!changes) return;
     this.#forget(true);
-    this.awaited = this.request;
-    this.#ask(changes);
-  }
-
-  /** The first answer to a request has come. */
-  #answered(request) {
-    if (request !== this.awaited) return;
-    this.awaited = 0;
-    if (this.trying) this.#askNext();
+    this.awaiting = this.#ask(changes);
   }
 
   /** Whatever was asked for before is of no use any more; `wanted`: something else is. */
@@ -124,20 +119,19 @@ export class Lens {
     this.request += 1;
     this.wanted = wanted;
     this.trying = null;
-    this.awaited = 0;
+    this.awaiting = false;
     clearTimeout(this.timer);
   }
 
+  /** Whether it could be asked for. */
   #ask(tried) {
-    if (this.socket.readyState !== WebSocket.OPEN || this.clock.playing) {
-      this.awaited = 0;
-      return;
-    }
+    if (this.socket.readyState !== WebSocket.OPEN || this.clock.playing) return false;
     const { width, height } = this.store.state.project.shoot;
     const scale = LONG_SIDE / Math.max(width, height);
     const develop = { request: this.request, frame: this.clock.frame, width: Math.round(width * scale), height: Math.round(height * scale), tried };
     this.socket.send(JSON.stringify({ develop }));
     if (!this.preparing && !tried.length) this.status.textContent = "developing";
+    return true;
   }
 
   /** Show the stand-in: something is being handled. */
@@ -223,7 +217,6 @@ export class Lens {
     });
     this.mat.addEventListener("pointerup", (e) => {
       if (from?.moved) {
-        this.store.cancelPreview();
         this.store.change(...changes(e));
       }
       from = null;
@@ -274,7 +267,6 @@ export class Lens {
     clearTimeout(this.dollyTimer);
     this.dollyTimer = setTimeout(() => {
       this.dollied = null;
-      this.store.cancelPreview();
       this.store.change(change);
     }, 250);
   }

@@ -26,7 +26,6 @@ export class ProjectStore {
 
   take(state) {
     this.state = state;
-    this.cancelPreview();
     for (const listener of this.listeners) listener(state);
   }
 
@@ -37,9 +36,8 @@ export class ProjectStore {
   /** Perform changes as one step; resolves to true when they were saved. */
   change(...changes) {
     return this.#serially(async () => {
-      this.onsend();
       try {
-        this.take(await post(`${this.url}/changes`, { base_version: this.state.version, changes }));
+        await this.#send("changes", { changes });
         return true;
       } catch (error) {
         return this.#refused(error, changes);
@@ -61,14 +59,21 @@ export class ProjectStore {
 
   #step(way) {
     return this.#serially(async () => {
-      this.onsend();
       try {
-        this.take(await post(`${this.url}/${way}`, { base_version: this.state.version }));
+        await this.#send(way);
       } catch (error) {
-        if (error.status === 409) await this.load();
-        else say(error.message);
+        if (error.status === 409) return this.load();
+        say(error.message);
+        this.take(this.state);
       }
     });
+  }
+
+  /** Send an edit of the version that is shown and take what comes of it. */
+  async #send(way, more = {}) {
+    this.cancelPreview();
+    this.onsend();
+    this.take(await post(`${this.url}/${way}`, { base_version: this.state.version, ...more }));
   }
 
   #serially(work) {
