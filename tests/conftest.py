@@ -55,6 +55,11 @@ def png_of(pixels: np.ndarray) -> bytes:
     return buffer.getvalue()
 
 
+def pixels_of(picture: bytes) -> np.ndarray:
+    """Any picture file as (h, w, 3), 0…255."""
+    return np.asarray(Image.open(io.BytesIO(picture)).convert("RGB"), np.float64)
+
+
 def sphere(radius: float = 0.5, segments: int = 256) -> Mesh:
     """A finely faceted ball around the origin."""
     profile = arc(0, 0, radius, 90, -90, segments // 2)

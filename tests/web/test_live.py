@@ -1,16 +1,14 @@
 """The live lens over its web socket."""
 
-import io
 import json
 import struct
 from collections.abc import Iterator
 from pathlib import Path
 
-import numpy as np
 import pytest
 from fastapi.testclient import TestClient
-from PIL import Image
 from starlette.testclient import WebSocketTestSession
+from tests.conftest import pixels_of
 from tests.shoot.test_shoot import studio_with
 
 from cyclorama.core.render.developing import FIRST_SHRINK, STEPS
@@ -105,9 +103,9 @@ def test_what_is_tried_is_shown_and_not_saved(lens) -> None:  # type: ignore[no-
         develop(socket, request, **values)
         while (answer := picture(socket))[0]["request"] != request:
             pass
-        return answer[0], float(np.asarray(Image.open(io.BytesIO(answer[1]))).mean())
+        return answer[0], float(pixels_of(answer[1]).mean())
 
-    as_saved = float(np.asarray(Image.open(io.BytesIO(seen[1]))).mean())
+    as_saved = float(pixels_of(seen[1]).mean())
     header, brighter = tried(2, look__offset_stops=4.0)
     assert (header["samples"], header["width"]) == (256, 48)
     assert brighter > as_saved + 1

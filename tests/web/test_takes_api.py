@@ -1,14 +1,12 @@
 """Passes, re-balanced lights, pictures and clips over the JSON interface."""
 
-import io
 import time
 from pathlib import Path
 
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
-from PIL import Image
-from tests.conftest import png_of
+from tests.conftest import pixels_of, png_of
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import change, client, intake, put  # noqa: F401  (client is a fixture)
 
@@ -37,7 +35,7 @@ def shot(client: TestClient, folder: Path, tracer: Tracer, **values: object) -> 
 
 def picture_of(response) -> np.ndarray:  # type: ignore[no-untyped-def]
     assert response.status_code == 200
-    return np.asarray(Image.open(io.BytesIO(response.content)).convert("RGB"), float)
+    return pixels_of(response.content)
 
 
 def test_lights_are_rebalanced_from_the_take(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811

@@ -15,7 +15,7 @@ from ..core.render.scene import SceneCompiler
 from ..core.render.tracer import Cancelled, Tell, Tracer
 from ..core.render.warm import warm_up
 from ..core.scene import Project, SetValue
-from ..core.sheet import perform
+from ..core.sheet import perform_all
 from ..store import Studio
 
 TELL_EVERY_S = 0.3
@@ -191,9 +191,8 @@ class Lens:
         def cancelled() -> bool:
             return generation != self._generation
 
-        project = self._studio.projects.get(viewer.project_id).project
-        for change in wanted.tried:
-            project, _ = perform(project, change, self._studio.measures(project), LensEye(self))
+        saved = self._studio.projects.get(viewer.project_id).project
+        project, _ = perform_all(saved, wanted.tried, self._studio.measures, LensEye(self))
         tell = _teller(viewer, wanted.request)
         for shown in self._developer.pictures(project, wanted.frame, wanted.width, wanted.height, cancelled, tell):
             if cancelled():

@@ -15,7 +15,7 @@ from ..core.light.environment import broken_pixels
 from ..core.picture.decode import decode_picture
 from ..core.picture.files import read_linear
 from ..core.scene import Change, Project, new_project
-from ..core.sheet import perform
+from ..core.sheet import perform_all
 from ..core.sheet.arrive import put_on_set
 from ..core.sheet.words import duration
 from ..shoot import desk
@@ -77,34 +77,23 @@ def remove(ctx: Ctx, project_id: str) -> dict[str, bool]:
 @router.post("/projects/{project_id}/changes")
 def edit(ctx: Ctx, project_id: str, wanted: Edit) -> dict[str, Any]:
     """Perform changes as one step that can be undone."""
-    labels: list[str] = []
 
-    def change(project: Project) -> Project:
-        return _performed(ctx, project, wanted.changes, labels)
+    def performed(project: Project) -> tuple[Project, list[str]]:
+        return perform_all(project, wanted.changes, ctx.studio.measures, LensEye(ctx.lens))
 
     # The label is only known after the changes have been tried; a dry run also keeps the metering, which takes
     # a moment, outside the database's write lock.
     before = ctx.studio.projects.get(project_id)
-    after = change(before.project) if before.version == wanted.base_version else None
-    saved = ctx.studio.projects.edit(
-        project_id, wanted.base_version, labels[0] if labels else "Edit", lambda p: after or change(p)
-    )
+    after, labels = performed(before.project) if before.version == wanted.base_version else (None, ["Edit"])
+    saved = ctx.studio.projects.edit(project_id, wanted.base_version, labels[0], lambda p: after or performed(p)[0])
     return project_state(ctx.studio, saved)
-
-
-def _performed(ctx: Context, project: Project, changes: list[Any], labels: list[str]) -> Project:
-    for item in changes:
-        project, label = perform(project, item, ctx.studio.measures(project), LensEye(ctx.lens))
-        labels.append(label)
-    return project
 
 
 @router.post("/projects/{project_id}/preview")
 def preview(ctx: Ctx, project_id: str, wanted: Preview) -> dict[str, Any]:
     """One frame's pose as it would be after changes; nothing is saved."""
     project = ctx.studio.projects.get(project_id).project
-    for item in wanted.changes:
-        project, _ = perform(project, item, None, LensEye(ctx.lens))
+    project, _ = perform_all(project, wanted.changes, lambda _: None, LensEye(ctx.lens))
     return pose_state(project, wanted.frame)
 
 

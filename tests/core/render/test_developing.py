@@ -6,7 +6,7 @@ import io
 import numpy as np
 import pytest
 from PIL import Image
-from tests.conftest import diffuse, project_of, sphere
+from tests.conftest import diffuse, pixels_of, project_of, sphere
 
 from cyclorama.core.light.rows import light_row
 from cyclorama.core.light.shapes import RADIANCE
@@ -138,7 +138,7 @@ def test_a_film_that_was_cut_short_goes_on(tracer: Tracer) -> None:
 
 
 def mean(shown: Shown) -> float:
-    return float(np.asarray(Image.open(io.BytesIO(shown.jpeg)), np.float64).mean())
+    return float(pixels_of(shown.jpeg).mean())
 
 
 def test_developing_begins_with_what_is_there(tracer: Tracer) -> None:
@@ -244,7 +244,7 @@ def test_a_background_changes_under_the_film(tracer: Tracer) -> None:
     before = list(developer.pictures(project, 1, W, H))[-1]
     white = Background(colour=(1, 1, 1)).model_dump(mode="json")
     after = next(developer.pictures(changed(project, environment__background=white), 1, W, H))
-    corner = [np.asarray(Image.open(io.BytesIO(s.jpeg)))[1, 1] for s in (before, after)]
+    corner = [pixels_of(s.jpeg)[1, 1] for s in (before, after)]
     assert after.samples == FULL_SAMPLES
     assert (corner[1] > 235).all()
     assert (corner[0] < 200).all()

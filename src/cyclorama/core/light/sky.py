@@ -81,7 +81,12 @@ def sky_picture(sky: Sky) -> RGBImage:
     return np.asarray(picture, np.float32)
 
 
-def sun_of(project: Project) -> tuple[Light, ...]:
+def shining(project: Project) -> tuple[Light, ...]:
+    """The lights that shine, the sky's sun last: the order of everything that is kept for each of them."""
+    return project.lit_lights + _sun_of(project)
+
+
+def _sun_of(project: Project) -> tuple[Light, ...]:
     """The sun of the sky model as a light, when it shines."""
     sky = project.environment.sky
     if not (project.environment_lit and project.environment.kind == "sky" and sky.sun and sky.sun_elevation_deg > 0):

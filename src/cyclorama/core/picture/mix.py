@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ..arrays import RGBImage
 from ..errors import ShootError
-from ..light.sky import sun_of
+from ..light.sky import shining
 from ..scene import Light, Project
 from ..scene.base import Colour, Doc, quantity
 
@@ -22,7 +22,7 @@ def light_layers(channels: dict[str, NDArray[np.float32]]) -> dict[str, RGBImage
 def light_layer_names(project: Project) -> list[str]:
     """Names of the layers of all that shines, in the film's order: each lamp, glowing things, the environment."""
     names: list[str] = []
-    for light in (*project.lit_lights, *sun_of(project)):
+    for light in shining(project):
         stem = f"light {light.name}"
         names.append(next(n for n in (stem, *(f"{stem} {i}" for i in range(2, 99))) if n not in names))
     return [*names, "light glow", "light environment"]

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..light.rows import light_colour, luminance_nit
-from ..light.sky import sun_of
+from ..light.sky import shining
 from ..scene import Environment, Light, Look, Project, ShootSettings
 from ..scene.light import BASE_FLUX_LM
 
@@ -26,7 +26,7 @@ def gains(exposed: Project, now: Project) -> Gains | None:
     if _fixed(exposed) != _fixed(now):
         return None
     around = _environment_gain(exposed, now)
-    before, after = _shining(exposed), _shining(now)
+    before, after = ({light.id: light for light in shining(project)} for project in (exposed, now))
     if around is None or any(key not in before or _built(light) != _built(before[key]) for key, light in after.items()):
         return None
     rows = [_gain(light, after.get(key)) for key, light in before.items()]
@@ -50,10 +50,6 @@ def same_view(a: Project, b: Project) -> bool:
 
     seen = [p.environment.seen_by_camera and p.environment_lit for p in (a, b)]
     return seen[0] == seen[1] and shapes(a) == shapes(b)
-
-
-def _shining(project: Project) -> dict[str, Light]:
-    return {light.id: light for light in (*project.lit_lights, *sun_of(project))}
 
 
 def _fixed(project: Project) -> Project:

@@ -16,6 +16,7 @@ from .denoise import denoise
 from .film import Film
 from .negative import Fit, Negative, Negatives, keep_of
 from .scene import SceneCompiler
+from .trace import FrameScene
 from .tracer import Cancel, Tell, Tracer, film_for
 
 FULL_SAMPLES = 256
@@ -108,14 +109,16 @@ class Developer:
         return film, denoise(film, "fast", False)
 
     def _begun(self, project: Project, frame: int, width: int, height: int, coarse: RGBImage | None) -> Fit:
-        scene = self._compiler.compile(project, frame, width, height, keep_of(project, width, height))
-        return Fit(Negative(project, frame, film_for(scene), coarse), np.ones((len(scene.layers), 3), np.float32))
+        negative = Negative(project, frame, film_for(self._scene(project, frame, width, height)), coarse)
+        return Fit(negative, negative.as_exposed)
+
+    def _scene(self, project: Project, frame: int, width: int, height: int) -> FrameScene:
+        return self._compiler.compile(project, frame, width, height, keep_of(project, width, height))
 
     def _expose(self, negative: Negative, target: int, cancelled: Cancel, tell: Tell) -> None:
         project, film = negative.project, negative.film
         before = float(film.count.mean())  # one that was cut short has more in some pixels
-        keep = keep_of(project, film.width, film.height)
-        scene = self._compiler.compile(project, negative.frame, film.width, film.height, keep)
+        scene = self._scene(project, negative.frame, film.width, film.height)
         self._tracer.expose(film, scene, target - film.samples, 0, cancelled,
                             lambda share: tell(before + share * (target - before)))  # fmt: skip
 

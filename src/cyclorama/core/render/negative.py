@@ -1,5 +1,6 @@
 """Exposed films that are kept, to print pictures from them under other exposure and with lights at other strengths."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -54,9 +55,18 @@ class Negative:
         arrays = (self.film.sums, self.film.apart, *self.shares)
         return sum(a.nbytes for a in arrays)
 
+    @property
+    def as_exposed(self) -> Gains:
+        """What leaves every light as it is."""
+        return np.ones((len(self.film.layers), 3), np.float32)
+
+    def is_of(self, frame: int, width: int, height: int) -> bool:
+        """Whether it is a film of this frame in this size in pixels."""
+        return (self.frame, self.film.width, self.film.height) == (frame, width, height)
+
     def gains(self, project: Project, frame: int, width: int, height: int) -> Gains | None:
         """What makes it a film of this frame, which one of the same size shows; None when nothing does."""
-        if (self.frame, self.film.width, self.film.height) != (frame, width, height):
+        if not self.is_of(frame, width, height):
             return None
         found = gains(self.project, project)
         return found if found is None or self.film.layers or np.all(found == 1) else None
@@ -67,7 +77,7 @@ class Negative:
             return self.clean
         if not self.shares:
             return self.develop(by, "fast", False)
-        return np.asarray(sum(share * gain for share, gain in zip(self.shares, by, strict=True)), np.float32)
+        return _mixed(self.shares, by)
 
     def develop(self, by: Gains, quality: str, prefilter: bool) -> RGBImage:
         """The same from all samples there are by now; see `denoise`."""
@@ -75,10 +85,7 @@ class Negative:
             self.clean = denoise(self.film, quality, prefilter)
             return self.clean
         self.clean = None
-        layers = self.film.apart.reshape(len(self.film.apart), -1, 3)
-        sums = np.einsum("nlc,lc->nc", layers, by) / np.maximum(self.film.count, 1)[:, None]
-        mixed = np.asarray(sums.reshape(self.film.height, self.film.width, 3), np.float32)
-        return denoise(self.film, quality, prefilter, mixed)
+        return denoise(self.film, quality, prefilter, _mixed(map(self.film.layer, self.film.layers), by))
 
     def corrected(self, coarse: RGBImage) -> RGBImage:
         """About what a film would show whose first, small picture is `coarse`, made as this one's was.
@@ -88,7 +95,7 @@ class Negative:
         """
         assert self.coarse is not None
         ratio = np.asarray(np.minimum(coarse / np.maximum(self.coarse, TINY_NIT), MOST_CORRECTED), np.float32)
-        own = self.print(np.ones((len(self.film.layers), 3), np.float32))
+        own = self.print(self.as_exposed)
         size = self.film.width, self.film.height
         return own * _stretched(ratio, size) + _stretched(coarse - ratio * self.coarse, size)
 
@@ -99,6 +106,10 @@ class Negative:
             layers = {name: self.film.layer(name) for name in self.film.layers}
             self.shares = list(denoise_shares(self.film, layers, whole, "fast", cancelled).values())
             self.clean = whole
+
+
+def _mixed(parts: Iterable[RGBImage], by: Gains) -> RGBImage:
+    return np.asarray(sum(part * gain for part, gain in zip(parts, by, strict=True)), np.float32)
 
 
 def _stretched(picture: RGBImage, size: tuple[int, int]) -> RGBImage:
@@ -132,8 +143,8 @@ class Negatives:
     def of_same_view(self, project: Project, frame: int, width: int, height: int) -> Negative | None:
         """One that shows the same things, lit or painted otherwise, well enough to be corrected."""
         for n in self._kept:
-            fits = (n.frame, n.film.width, n.film.height) == (frame, width, height)
-            if fits and n.coarse is not None and n.samples >= LEAST_CORRECTED and same_view(n.project, project):
+            good = n.coarse is not None and n.samples >= LEAST_CORRECTED
+            if good and n.is_of(frame, width, height) and same_view(n.project, project):
                 return n
         return None
 

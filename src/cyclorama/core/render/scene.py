@@ -20,14 +20,14 @@ from ..geometry.mesh import Mesh, join
 from ..geometry.placement import placement_matrix
 from ..geometry.rig import Rig
 from ..light.environment import BLACK, EnvironmentMap, build_environment
-from ..light.sky import sky_picture, sun_of
+from ..light.sky import shining, sky_picture
 from ..material.row import EDGE_RADIUS
 from ..material.tables import load_tables
 from ..motion import Pose, Poses, focus_distance_m, pose_project, shutter_poses, shutter_steps, turned
 from ..picture.exposure import exposure_scale, shown_look
 from ..picture.files import read_linear
 from ..picture.mix import light_layer_names
-from ..scene import Camera, Light, Material, Play, Project, Subject
+from ..scene import Camera, Material, Play, Project, Subject
 from ..textures import Textures, TextureShelf
 from .arrays import COMPONENTS, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from .background import background_of, blurred, fitted
@@ -84,7 +84,7 @@ class SceneCompiler:
         glow: Glow = self._keep("glow", (stood, self._made["bent"], self._made["surfaces"]),
                                 lambda: Glow(geometry, surfaces[0], standing.body_of))  # fmt: skip
         environment = self._environment(project)
-        lights = project.lit_lights + sun_of(project)
+        lights = shining(project)
         names = gobo_names(lights, frame - project.move.first_frame)
         gobos: TextureShelf = self._keep("gobos", names, TextureShelf)
         where = standing.where(bodies, open_shutter.subject_deg)
@@ -100,7 +100,7 @@ class SceneCompiler:
             environment=environment,
             tables=load_tables(),
             camera=camera,
-            recording=_recording(project, lights, layers, pose, neighbours, standing.turns, camera, keep == "passes"),
+            recording=_recording(project, layers, pose, neighbours, standing.turns, camera, keep == "passes"),
             inner=standing.inner,
             has_holes=has_holes(project.materials),
             max_bounces=project.shoot.bounces,
@@ -248,12 +248,10 @@ def _layers(project: Project, keep: Keep) -> tuple[str, ...]:
 
 
 def _recording(
-    project: Project, lights: tuple[Light, ...], layers: tuple[str, ...], pose: Pose,
-    neighbours: tuple[Pose, Pose], turns: list[bool],
+    project: Project, layers: tuple[str, ...], pose: Pose, neighbours: tuple[Pose, Pose], turns: list[bool],
     camera: CameraRays, first: bool,
 ) -> Recording:  # fmt: skip
-    has_components = layers[-1:] == COMPONENTS[-1:]
-    has_lights = len(layers) > len(COMPONENTS) * has_components
+    lights = sum(name not in COMPONENTS for name in layers)
     clamp = 0.0
     if project.shoot.clamp_indirect is not None:
         clamp = project.shoot.clamp_indirect / exposure_scale(shown_look(project))
@@ -261,8 +259,8 @@ def _recording(
     bodies = np.tile(np.eye(4)[:3], (3, max(len(turns), 1), 1, 1))
     bodies[:, np.flatnonzero(turns)] = turned(np.array([p.subject_deg for p in around]))[:, None, :3]
     return Recording(
-        groups=np.arange(len(lights) + 2 if has_lights else 0, dtype=np.int32),
-        components=len(layers) - len(COMPONENTS) if has_components else -1,
+        groups=np.arange(lights, dtype=np.int32),
+        components=lights if lights < len(layers) else -1,
         clamp=clamp,
         first=first,
         cameras=np.stack([np.linalg.inv(p.camera)[:3] for p in around]).astype(np.float32),

@@ -1,5 +1,6 @@
 """Perform a typed change: the one way a project is edited."""
 
+from collections.abc import Callable, Sequence
 from typing import Protocol
 
 from ..arrays import Vec3
@@ -41,6 +42,17 @@ class Eye(Protocol):
 
     def colour(self, project: Project, frame: int, x: float, y: float) -> Vec3 | None:
         """Radiance (3,) at a place; None where nothing is."""
+
+
+def perform_all(
+    project: Project, changes: Sequence[Change], measures_of: Callable[[Project], Measures | None], eye: Eye
+) -> tuple[Project, list[str]]:
+    """The project after changes one after the other, measured anew for each, and their labels; see `perform`."""
+    labels = []
+    for change in changes:
+        project, label = perform(project, change, measures_of(project), eye)
+        labels.append(label)
+    return project, labels
 
 
 def perform(project: Project, change: Change, measures: Measures | None, eye: Eye) -> tuple[Project, str]:
