@@ -64,10 +64,10 @@ def _step_by_step(nearest_parts: list[Part], shadow_parts: list[Part]) -> Iterat
         shadow_parts.append(tuple(column[:n].copy() for column in (*rays, reach)))
         find_blocked(where, rays, reach, n, *rest)
 
-    names = "wavefront", "shade", "collect_light", "nearest_hits", "find_blocked"
-    compiled = {name: getattr(trace, name) for name in names}
+    steps = "sort_out", "leave_set", "shade_even", "shade", "collect_light"
+    compiled = {name: getattr(trace, name) for name in ("wavefront", "nearest_hits", "find_blocked", *steps)}
     stepwise = {"wavefront": compiled["wavefront"].py_func, "nearest_hits": nearest, "find_blocked": blocked}
-    stepwise |= {name: from_python(compiled[name]) for name in ("shade", "collect_light")}
+    stepwise |= {name: from_python(compiled[name]) for name in steps}
     try:
         for name, function in stepwise.items():
             setattr(trace, name, function)

@@ -3,6 +3,7 @@
 import fcntl
 import hashlib
 import os
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -14,18 +15,30 @@ from numba.core.caching import IndexDataCacheFile
 F = TypeVar("F", bound=Callable[..., object])
 
 
+def kernel_sources(root: Path) -> set[Path]:
+    """Files below a folder that hold kernels, and those that these import from."""
+    found = {Path(__file__)}
+    for path in root.rglob("*.py"):
+        text = path.read_text(encoding="utf-8")
+        if "kernel import" in text:
+            found.add(path)
+            for dots, name in re.findall(r"^from (\.+)([\w.]+) import", text, re.MULTILINE):
+                source = path.parents[len(dots) - 1].joinpath(*name.split(".")).with_suffix(".py")
+                if source.exists():
+                    found.add(source)
+    return found
+
+
 def kernel_cache_folder() -> Path:
     """Where compiled kernels are kept.
 
-    Numba invalidates a cached kernel when its own file changes, but not when a function it calls does: so the
-    folder is named after the contents of every file that may hold one.
+    Numba invalidates a cached kernel when its own file changes, but not when a function it calls does or a number it
+    takes from elsewhere: so the folder is named after the contents of every file that may hold a kernel, and of those
+    that these import from.
     """
-    root = Path(__file__).parent
     digest = hashlib.sha256(numba.__version__.encode())
-    for path in sorted(root.rglob("*.py")):
-        text = path.read_bytes()
-        if b"kernel import" in text or path == Path(__file__):
-            digest.update(text)
+    for path in sorted(kernel_sources(Path(__file__).parent)):
+        digest.update(path.read_bytes())
     base = os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache"
     return Path(base) / "cyclorama" / "kernels" / digest.hexdigest()[:16]
 

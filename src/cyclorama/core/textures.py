@@ -109,18 +109,27 @@ class TextureShelf:
 
 
 @device
-def _wrapped(i, n, mode):
-    if mode >= CLAMP:
-        return min(max(i, 0), n - 1)
+def _folded(u, mode):
+    """A coordinate brought back to 0…1, where the picture goes on beyond its edges."""
     if mode == MIRROR:
-        i = i % (2 * n)
-        return i if i < n else 2 * n - 1 - i
-    return i % n
+        u = 0.5 * u
+        u = 2.0 * (u - math.floor(u))
+        return 2.0 - u if u > 1.0 else u
+    return u - math.floor(u) if mode == REPEAT else u
+
+
+@device
+def _neighbours(x0, n, mode):
+    """The column before and after; beyond the edges it is the one at the other edge, or the last one again."""
+    first, last = (n - 1, 0) if mode == REPEAT else (0, n - 1)
+    a, b = int(x0), int(x0) + 1
+    return first if a < 0 else min(a, n - 1), last if b >= n else max(b, 0)
 
 
 @routine
 def texel(textures, index, level, u, v):
-    """Bilinear lookup (4,) in one version, origin at the top left as in glTF; colours are decoded, alpha is not."""
+    """Bilinear lookup (4,) in one version at folded coordinates, origin at the top left as in glTF; colours are
+    decoded, alpha is not."""
     row = textures.layout[index]
     start, mode = row[FIRST_LEVEL + level], row[WRAP]
     w, h = max(row[WIDTH] >> level, 1), max(row[HEIGHT] >> level, 1)
@@ -129,8 +138,8 @@ def texel(textures, index, level, u, v):
     x, y = u * w - 0.5, v * h - 0.5
     x0, y0 = math.floor(x), math.floor(y)
     fx, fy = x - x0, y - y0
-    xa, xb = _wrapped(int(x0), w, mode), _wrapped(int(x0) + 1, w, mode)
-    ya, yb = _wrapped(int(y0), h, mode), _wrapped(int(y0) + 1, h, mode)
+    xa, xb = _neighbours(x0, w, mode)
+    ya, yb = _neighbours(y0, h, mode)
     r = g = b = a = 0.0
     colour = row[IS_COLOUR] != 0
     for k in range(4):
@@ -159,6 +168,7 @@ def filtered(textures, index, u, v, extent):
     level = min(math.log2(size), row[COUNT] - 1.0) if size > 1.0 else 0.0
     if not abs(u) + abs(v) < FARTHEST_UV:
         u = v = 0.0
+    u, v = _folded(u, row[WRAP]), _folded(v, row[WRAP])
     low = int(level)
     r, g, b, a = texel(textures, index, low, u, v)
     f = level - low

@@ -11,18 +11,40 @@ from .kernel import device
 
 
 @device
-def sincos_turns(turns):
-    """Sine and cosine of an angle in turns (1 is a full circle)."""
-    # to within a quarter turn of the nearest half turn, where sine changes sign and so does cosine
+def _folded(turns):
+    """The angle in radians, less half turns until it is within a quarter turn of zero."""
+    return (turns - 0.5 * math.floor(2.0 * turns + 0.5)) * (2.0 * math.pi)
+
+
+@device
+def _sign(turns):
+    """−1 where an odd number of half turns was left out: sine changes sign there and so does cosine."""
     half = math.floor(2.0 * turns + 0.5)
-    x = (turns - 0.5 * half) * (2.0 * math.pi)
-    sign = 1.0 - 2.0 * (half - 2.0 * math.floor(0.5 * half))
+    return 1.0 - 2.0 * (half - 2.0 * math.floor(0.5 * half))
+
+
+@device
+def sin_turns(turns):
+    """Sine of an angle in turns (1 is a full circle)."""
+    x = _folded(turns)
     x2 = x * x
-    s = x * (1.0 + x2 * (-1.0 / 6.0 + x2 * (1.0 / 120.0 + x2 * (-1.0 / 5040.0 + x2 * (
+    return _sign(turns) * x * (1.0 + x2 * (-1.0 / 6.0 + x2 * (1.0 / 120.0 + x2 * (-1.0 / 5040.0 + x2 * (
         1.0 / 362880.0 - x2 / 39916800.0)))))  # fmt: skip
-    c = 1.0 + x2 * (-0.5 + x2 * (1.0 / 24.0 + x2 * (-1.0 / 720.0 + x2 * (1.0 / 40320.0 + x2 * (
-        -1.0 / 3628800.0 + x2 / 479001600.0)))))  # fmt: skip
-    return sign * s, sign * c
+
+
+@device
+def cos_turns(turns):
+    """Cosine of an angle in turns."""
+    x = _folded(turns)
+    x2 = x * x
+    return _sign(turns) * (1.0 + x2 * (-0.5 + x2 * (1.0 / 24.0 + x2 * (-1.0 / 720.0 + x2 * (1.0 / 40320.0 + x2 * (
+        -1.0 / 3628800.0 + x2 / 479001600.0))))))  # fmt: skip
+
+
+@device
+def sincos_turns(turns):
+    """Sine and cosine of an angle in turns."""
+    return sin_turns(turns), cos_turns(turns)
 
 
 @device

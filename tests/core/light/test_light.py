@@ -6,12 +6,20 @@ import numpy as np
 import pytest
 
 from cyclorama.core.kernel import kernel
-from cyclorama.core.light.environment import build_environment, draw_place, environment_from, environment_towards
+from cyclorama.core.light.environment import (
+    build_environment,
+    draw_place,
+    environment_at,
+    environment_from,
+    latitude,
+    longitude,
+)
 from cyclorama.core.light.masks import LOOP, mask
 from cyclorama.core.light.rows import light_row, luminance_nit
 from cyclorama.core.light.sky import sky_picture, sun_direction, sun_illuminance_lx
 from cyclorama.core.light.temperature import planckian_xy, temperature_to_rgb, white_balance_rgb, white_of
 from cyclorama.core.render.lights import environment_turn
+from cyclorama.core.render.surface import turn_back
 from cyclorama.core.scene import Light, Sky
 
 
@@ -115,7 +123,8 @@ def _estimate(env, numbers, rotation):
     for i in range(numbers.shape[0]):
         r, c, u, v = draw_place(env, numbers[i, 0], numbers[i, 1])
         d, rgb, pdf = environment_from(env, r, c, u, v, rotation)
-        _, looked_up = environment_towards(env, d, rotation)
+        x, y, z = turn_back(rotation, d)
+        _, looked_up = environment_at(env, longitude(x, z), latitude(y), y)
         differ += abs(looked_up / pdf - 1.0) > 0.02
         total += rgb[0] / pdf
     return total / numbers.shape[0], differ

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from numba.types import Literal
 
-from cyclorama.core.kernel import kernel, kernel_cache_folder
+from cyclorama.core.kernel import kernel, kernel_cache_folder, kernel_sources
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.core.render.warm import large_functions
@@ -27,6 +27,18 @@ def test_functions_are_compiled_ahead_for_the_types_the_tracer_gives_them(tracer
         function.compile(arguments)
         assert sum(function.stats.cache_misses.values()) == misses, function.__name__
     assert (kernel_cache_folder() / "complete").exists()
+
+
+def test_cached_kernels_are_those_of_the_numbers_they_import(tmp_path: Path) -> None:
+    """A file without kernels counts too when one with kernels takes something from it."""
+    kernels, rows, others = tmp_path / "light" / "kernels.py", tmp_path / "rows.py", tmp_path / "others.py"
+    kernels.parent.mkdir()
+    kernels.write_text("from ..kernel import kernel\nfrom ..rows import COLUMN\n")
+    rows.write_text("COLUMN = 3\n")
+    others.write_text("COLUMN = 4\n")
+    found = kernel_sources(tmp_path)
+    assert {kernels, rows} < found
+    assert others not in found
 
 
 def test_processes_that_compile_at_once_do_not_mix_their_versions(tmp_path: Path) -> None:

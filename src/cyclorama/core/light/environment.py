@@ -72,9 +72,16 @@ BLACK = build_environment(np.zeros((2, 4, 3), np.float32))
 
 
 @device
-def _to_uv(x, y, z):
+def longitude(x, z):
+    """Where a direction of the environment's own axes lies in the picture from left to right, 0…1."""
     u = 0.5 + turns_of(x, -z)
-    return u - math.floor(u), half_turns_from_pole(y)
+    return u - math.floor(u)
+
+
+@device
+def latitude(y):
+    """Where it lies from top to bottom, 0…1."""
+    return half_turns_from_pole(y)
 
 
 @device
@@ -104,20 +111,8 @@ def _cell_density(env, r, c, sin_theta):
 
 
 @device
-def _turned(m, x, y, z):
-    """A studio direction in the environment's own axes; m (3, 3) turns the environment into the studio."""
-    return (
-        m[0, 0] * x + m[1, 0] * y + m[2, 0] * z,
-        m[0, 1] * x + m[1, 1] * y + m[2, 1] * z,
-        m[0, 2] * x + m[1, 2] * y + m[2, 2] * z,
-    )
-
-
-@device
-def environment_towards(env, d, turn):
-    """Radiance (3,) in direction d (3,), and the density (1/sr) with which it would be sampled."""
-    x, y, z = _turned(turn, d[0], d[1], d[2])
-    u, v = _to_uv(x, y, z)
+def environment_at(env, u, v, y):
+    """Radiance (3,) at a place, and the density (1/sr) with which it would be sampled; y of the direction there."""
     rows, columns = env.conditional.shape[0], env.conditional.shape[1] - 1
     r, c = min(int(v * rows), rows - 1), min(int(u * columns), columns - 1)
     return _bilinear(env, u, v), _cell_density(env, r, c, math.sqrt(max(1.0 - y * y, 0.0)))

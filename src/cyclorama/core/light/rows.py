@@ -16,7 +16,6 @@ from .shapes import (
     DISC,
     GOBO,
     GOBO_BLUR,
-    GOBO_MATRIX,
     GOBO_PARALLEL,
     GRID_TAN,
     HALF_LENGTH,
@@ -24,6 +23,9 @@ from .shapes import (
     HALF_V,
     KIND,
     LIGHT_COLUMNS,
+    MASK_OFFSET,
+    MASK_U,
+    MASK_V,
     NORMAL,
     RADIANCE,
     RADIUS,
@@ -143,12 +145,25 @@ def light_row(light: Light, aim: Vec3, travel_deg: float) -> NDArray[np.float32]
 
 
 def put_gobo(row: NDArray[np.float32], gobo: Gobo, texture: int) -> None:
-    """Enter a mask into a light's row: the beam's square −1…1 is laid onto the picture 0…1."""
+    """Enter a mask into a light's row: the beam's square −1…1 is laid onto the picture 0…1.
+
+    A parallel beam is as wide as the light; any other, from the middle of the light through the mask, reaches the edge
+    of a spot's cone, or 45° from a panel.
+    """
     a = math.radians(gobo.rotation_deg)
     k = 0.5 / gobo.scale
     c, s = math.cos(a) * k, math.sin(a) * k
+    across, down = (row[at : at + 3].astype(np.float64) for at in (HALF_U, HALF_V))
+    wide = 1.0
+    if row[KIND] == SPOT:
+        wide = math.sqrt(max(1.0 - float(row[COS_OUTER]) ** 2, 1e-9)) / max(float(row[COS_OUTER]), 1e-4)
+    power = 2 if gobo.projection == "parallel" else 1
+    across, down = (v / max(float(np.linalg.norm(v)), 1e-9) ** power for v in (across, down))
+    if power == 1:
+        across, down = across / wide, down / wide
     # v grows downwards in the picture
-    row[GOBO_MATRIX : GOBO_MATRIX + 6] = (c, s, 0.5 - gobo.offset_u, s, -c, 0.5 - gobo.offset_v)
+    row[MASK_U : MASK_U + 3], row[MASK_V : MASK_V + 3] = c * across + s * down, s * across - c * down
+    row[MASK_OFFSET : MASK_OFFSET + 2] = 0.5 - gobo.offset_u, 0.5 - gobo.offset_v
     row[GOBO], row[GOBO_BLUR] = texture, gobo.softness**2
     row[GOBO_PARALLEL] = gobo.projection == "parallel"
 

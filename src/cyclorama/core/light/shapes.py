@@ -20,13 +20,16 @@ COS_OUTER, COS_INNER = 19, 20
 """Of a spot's cone; of the sun's disc."""
 GRID_TAN = 21
 """Tangent of the angle at which a honeycomb grid lets nothing more pass; 0: no grid."""
-GOBO, GOBO_MATRIX, GOBO_BLUR, GOBO_PARALLEL = 22, 23, 29, 30
-"""Row of the mask or −1, affine map (6) from the beam's square −1…1 to the mask, blur in masks, 1: parallel."""
-CASTS, SEEN, REFLECTED = 31, 32, 33
+GOBO, MASK_U, MASK_V, MASK_OFFSET, GOBO_BLUR, GOBO_PARALLEL = 22, 23, 26, 29, 31, 32
+"""Row of the mask or −1; how its u and v (3, 3) grow from the middle of the light, and from where (2): by the metre, or
+by the metre from the light as seen from there; blur in masks; 1: parallel."""
+CASTS, SEEN, REFLECTED = 33, 34, 35
 """1: casts shadows; seen by the camera; seen in reflections."""
-REACH = 34
+REACH = 36
 """Radius of a ball around the centre that holds the whole light."""
-LIGHT_COLUMNS = 36
+LIGHT_COLUMNS = 38
+PANEL_COLUMNS = KIND + 1
+"""The first columns are all that is needed of a panel without grid or gobo."""
 FAR = 1e30
 
 
@@ -56,20 +59,14 @@ def _shaped(rows, gobos, k, px, py, pz, dx, dy, dz, facing):
         w *= edge * edge * (3.0 - 2.0 * edge) / max(facing, 1e-3)
     r = g = b = w
     if rows[k, GOBO] >= 0.0 and w > 0.0:
-        x, y, z = _local(rows, k, px - rows[k, 0], py - rows[k, 1], pz - rows[k, 2])
+        x, y, z = px - rows[k, 0], py - rows[k, 1], pz - rows[k, 2]
+        scale = 1.0
         if rows[k, GOBO_PARALLEL] == 0.0:
-            # from the middle of the light through the mask: 1 at the edge of the cone, or at 45° for a panel
-            size = math.sqrt(rows[k, 3] * rows[k, 3] + rows[k, 4] * rows[k, 4] + rows[k, 5] * rows[k, 5])
-            tall = math.sqrt(rows[k, 6] * rows[k, 6] + rows[k, 7] * rows[k, 7] + rows[k, 8] * rows[k, 8])
-            wide = 1.0
-            if rows[k, KIND] == SPOT:
-                c = rows[k, COS_OUTER] * 1.0
-                wide = math.sqrt(max(1.0 - c * c, 1e-9)) / max(c, 1e-4)
-            z = max(z, 1e-6) * wide
-            x, y = x * size / z, y * tall / z
-        m = GOBO_MATRIX
-        u = rows[k, m] * x + rows[k, m + 1] * y + rows[k, m + 2]
-        v = rows[k, m + 3] * x + rows[k, m + 4] * y + rows[k, m + 5]
+            scale = 1.0 / max(x * rows[k, 9] + y * rows[k, 10] + z * rows[k, 11], 1e-6)
+        m = MASK_U
+        u = (x * rows[k, m] + y * rows[k, m + 1] + z * rows[k, m + 2]) * scale + rows[k, MASK_OFFSET]
+        m = MASK_V
+        v = (x * rows[k, m] + y * rows[k, m + 1] + z * rows[k, m + 2]) * scale + rows[k, MASK_OFFSET + 1]
         gr, gg, gb = lookup_mask(gobos, int(rows[k, GOBO]), u, v, rows[k, GOBO_BLUR] * 1.0)
         r, g, b = r * gr, g * gg, b * gb
     return r, g, b
@@ -190,6 +187,12 @@ def _towards(x, y, z):
     distance = math.sqrt(x * x + y * y + z * z)
     inv = 1.0 / max(distance, 1e-20)
     return (x * inv, y * inv, z * inv), distance
+
+
+@device
+def is_bare_panel(rows, k):
+    """Whether the light is a rectangle or disc without grid and gobo."""
+    return rows[k, KIND] <= DISC and rows[k, GRID_TAN] <= 0.0 and rows[k, GOBO] < 0.0
 
 
 @device

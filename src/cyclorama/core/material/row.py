@@ -58,7 +58,9 @@ PLAIN = 55
 """1: a metal or dielectric without anything above or below, the short way."""
 PROFILED, PROFILE_MEAN, PROFILE = 56, 57, 58
 """Whether the dielectric's reflectance over √cos follows, its mean, and the MU values."""
-COLUMNS = PROFILE + 32
+EVEN = PROFILE + 32
+"""1: as `even` has it, so that many are shaded side by side."""
+COLUMNS = EVEN + 1
 
 SCALARS = {
     BASE_WEIGHT: "base_weight", METALNESS: "base_metalness", DIFFUSE_ROUGHNESS: "base_diffuse_roughness",

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from ..material.record import RECORD
 from ..material.row import COLUMNS
 from ..textures import Textures
+from .block import Room, make_room
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -159,7 +160,7 @@ def _fields(**kinds: str) -> np.dtype[np.void]:
     return np.dtype([(name, kind) for kind, names in kinds.items() for name in names.split()], align=True)
 
 
-PATH = _fields(f4="r g b density width spread way", i4="inside slot depth part flags")
+PATH = _fields(f4="r g b density width spread way", i4="inside slot depth part flags", u4="seed number")
 """A path in flight: throughput (r g b); density of its last direction, 0 after a smooth bounce or from the camera;
 footprint: width (m) and spread (rad), and m since the last scattering; material row of the medium it is in (−1: air);
 which sample of the batch it is; how often and by which part it was scattered; bits below."""
@@ -198,7 +199,7 @@ FIRST_COLUMNS = PLACE_COLUMNS + 2
 
 SAMPLE = _fields(
     f4="r g b albedo_r albedo_g albedo_b normal_x normal_y normal_z depth covered subject clamped",
-    u4="seed number spare",
+    u4="spare_a spare_b spare_c",
 )
 """Result of one sample: radiance (nit), guides, distance of the first hit (m, 0: nothing), whether anything and
 whether the subject was met, what clamping took away (nit), the pixel's seed and the sample's number. A full cache
@@ -250,6 +251,9 @@ class Work(NamedTuple):
     number: I32
     """(n,) which shadow ray each of those still under way is"""
     scratch: Scratch
+    room: Room
+    lists: I32
+    """(3, n) which paths are shaded side by side, which one by one, which leave the set"""
 
 
 def aligned(count: int, to: int) -> F32:
@@ -296,6 +300,7 @@ def make_work(n: int) -> Work:
     return Work(
         make_rays(n), make_rays(n), make_paths(n), make_paths(n), make_hits(n), make_shadows(n),
         np.empty(n, np.int32), np.empty(n, np.float32), np.empty(n, np.int32), make_scratch(),
+        make_room(), np.empty((3, n), np.int32)
     )  # fmt: skip
 
 

@@ -93,7 +93,7 @@ def lens_falloff(dx, dy, vignette):
 
 
 @kernel
-def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays, paths, samples):
+def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays, paths):
     """Start `sample_count` paths in each of `pixels`; sample s of pixel k lies at k·sample_count + s."""
     table = camera.filter_table
     steps = table.shape[0] - 1
@@ -107,9 +107,6 @@ def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays,
         seed = combine(combine(px, py), frame_seed)
         for s in range(sample_count):
             i = k * sample_count + s
-            sample = samples[i]
-            sample.seed = seed
-            sample.number = first_sample + s
             u1, u2 = sample_pair(seed, first_sample + s, FILTER_PAIR)
             a, b = int(u1 * steps), int(u2 * steps)
             fa, fb = u1 * steps - a, u2 * steps - b
@@ -147,3 +144,5 @@ def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays,
             path.slot = i
             path.depth = 0
             path.flags = FROM_CAMERA
+            path.seed = seed
+            path.number = first_sample + s

@@ -2,13 +2,17 @@
 
 import math
 
+import numpy as np
+
+from ..abreast import BLOCK
 from ..cumulative import draw
-from ..kernel import device
-from ..light.environment import draw_place, environment_from, environment_towards
-from ..light.shapes import CASTS, FAR, REFLECTED, SEEN, aim_at, light_hit
+from ..kernel import device, routine
+from ..light.environment import draw_place, environment_from
+from ..light.shapes import CASTS, CENTRE, FAR, KIND, REACH, REFLECTED, SEEN, SUN, aim_at, light_hit
 from ..material.row import EMISSION
 from ..vectors import cross, dot, get
 from .arrays import FROM_CAMERA, KIND_SHIFT
+from .block import DX, DY, DZ, NEAR, PX, PY, PZ
 from .bodies import pose_at
 from .deform import corners_at
 from .prefetch import fetch_pixels, fetch_triangle
@@ -97,25 +101,35 @@ def meet_lights(i, rays, hits, path, lights, recording, samples, thr):
                     w * thr[2] * radiance[2])  # fmt: skip
 
 
-@device
-def meet_surroundings(i, rays, path, lights, env, recording, samples, thr):
-    """A ray that leaves the set meets the environment."""
-    flags = path.flags
-    kind, depth = (flags >> KIND_SHIFT) & 3, path.depth
-    if lights.env_scale <= 0.0:
-        return
-    if flags & FROM_CAMERA:
-        if not lights.env_seen:
-            return
-    elif not lights.env_reflected:
-        return
-    (r, g, b), chance = environment_towards(env, get(rays.direction, i), lights.env_turn)
-    w = lights.env_scale * 1.0
-    n = lights.rows.shape[0]
-    if path.density > 0.0:
-        w *= heuristic(path.density, chance * (lights.pick[n + 2] - lights.pick[n + 1]))
-    deposit(samples, recording, path.slot, depth, group_of(recording, n + 1),
-            component_of(recording, kind, depth), w * thr[0] * r, w * thr[1] * g, w * thr[2] * b)  # fmt: skip
+@routine
+def find_near(rows, b, spots):
+    """Whether a ray passes the ball around any light, or there is one that stands nowhere (the sun)."""
+    for j in range(BLOCK):
+        spots[NEAR + j] = 0
+    for k in range(rows.shape[0]):
+        x, y, z, reach = (
+            rows[k, CENTRE] * 1.0,
+            rows[k, CENTRE + 1] * 1.0,
+            rows[k, CENTRE + 2] * 1.0,
+            rows[k, REACH] * 1.0,
+        )
+        if rows[k, KIND] == SUN:
+            reach = 1e15
+        reach2 = reach * reach
+        for j in range(BLOCK):
+            ax, ay, az = x - b[PX + j], y - b[PY + j], z - b[PZ + j]
+            along = ax * b[DX + j] + ay * b[DY + j] + az * b[DZ + j]
+            spots[NEAR + j] += 1 if ax * ax + ay * ay + az * az - along * along <= reach2 else 0
+
+
+@routine
+def meet_near(which, spots, rays, hits, paths, lights, recording, samples):
+    """Lights that rays meet on their way."""
+    for j in range(which.shape[0]):
+        if spots[NEAR + j] != 0:
+            i = np.uint64(which[j])
+            path = paths[i]
+            meet_lights(i, rays, hits, path, lights, recording, samples, (path.r * 1.0, path.g * 1.0, path.b * 1.0))
 
 
 @device
@@ -154,6 +168,13 @@ def draw_spot(lights, env, geometry, u_pick, u1, u2):
     What aiming will read of it lies anywhere in memory, so it is asked for already.
     """
     k = choose(lights.pick, u_pick)
+    a, b, x, y = draw_part(lights, env, geometry, k, u1, u2)
+    return k, a, b, x, y
+
+
+@device
+def draw_part(lights, env, geometry, k, u1, u2):
+    """Which part of the k-th source to aim at, as two numbers, and where on that (0…1, 0…1)."""
     n = lights.rows.shape[0]
     a, b, x, y = 0, 0, u1, u2
     if k == n:
@@ -164,7 +185,7 @@ def draw_spot(lights, env, geometry, u_pick, u1, u2):
     elif k > n:
         a, b, x, y = draw_place(env, u1, u2)
         fetch_pixels(env.pixels, x, y)
-    return k, a, b, x, y
+    return a, b, x, y
 
 
 @device

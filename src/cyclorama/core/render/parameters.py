@@ -8,21 +8,27 @@ import math
 from collections.abc import Callable
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..kernel import device, routine
 from ..material.film import FILM_ANGLES, FILM_STEPS, film_table
 from ..material.patterns import pattern
+from ..material.record import MIRROR_ALPHA
 from ..material.row import (
     ABSORB,
     COLOURS,
     CUTOFF,
+    EDGE_RADIUS,
     EMISSION,
+    EVEN,
     FILM_TABLE,
+    METALNESS,
     OPACITY,
     PLAIN,
     PROFILE,
     PROFILE_MEAN,
     PROFILED,
+    ROUGHNESS,
     SCALARS,
     row_of,
 )
@@ -101,14 +107,22 @@ def material_rows(materials: tuple[Material, ...], textures: TextureSet) -> Mate
         fixed = (m.maps.specular_roughness,)
         if values[row, PLAIN] and not any(fixed):
             values[row, PROFILED] = 1.0
-            values[row, PROFILE:], values[row, PROFILE_MEAN] = profile(
+            values[row, PROFILE:EVEN], values[row, PROFILE_MEAN] = profile(
                 load_tables(), m.specular_ior, m.specular_roughness
             )
         ranges[row, 4] = ranges[row, 1] > ranges[row, 0] or ranges[row, [2, 3, 5]].max() >= 0
+        values[row, EVEN] = not ranges[row, 4] and _is_even(values[row])
     return Materials(
         values, ranges, np.array(bindings or [(0, 0, 0)], np.int32),
         np.ascontiguousarray(np.stack(films) if films else np.zeros((1, FILM_STEPS, FILM_ANGLES, 3)), np.float32),
     )  # fmt: skip
+
+
+def _is_even(row: NDArray[np.float64]) -> bool:
+    """Whether an unmapped row is a plain opaque dielectric, no mirror, without glow or rounded edges."""
+    absent = row[METALNESS], row[EDGE_RADIUS], *row[EMISSION : EMISSION + 3]
+    opaque = row[OPACITY] == 1.0 and row[CUTOFF] <= 1.0
+    return bool(row[PROFILED] and opaque and row[ROUGHNESS] ** 2 > MIRROR_ALPHA and not any(absent))
 
 
 def has_holes(materials: tuple[Material, ...]) -> bool:

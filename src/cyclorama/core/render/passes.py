@@ -13,12 +13,11 @@ from .arrays import (
     I32,
     Hits,
     Rays,
-    Samples,
+    Records,
     Scratch,
     make_hits,
     make_paths,
     make_rays,
-    make_samples,
     make_scratch,
 )
 from .bodies import nearest_hits, pose_at, put_ray
@@ -32,7 +31,7 @@ RAYS_A_BATCH = 1 << 16
 
 
 @kernel
-def _into_the_open(count, hits, rays, samples, bodies, geometry, scratch, second, met):
+def _into_the_open(count, hits, rays, paths, bodies, geometry, scratch, second, met):
     """A cosine-weighted ray from every first hit; `met` says which sample it belongs to, returns how many."""
     n = 0
     for i in range(count):
@@ -49,7 +48,7 @@ def _into_the_open(count, hits, rays, samples, bodies, geometry, scratch, second
         d = rays.direction[i]
         if flat[0] * d[0] + flat[1] * d[1] + flat[2] * d[2] > 0.0:
             flat, smooth = (-flat[0], -flat[1], -flat[2]), (-smooth[0], -smooth[1], -smooth[2])
-        u1, u2 = sample_pair(samples[i].seed, samples[i].number, FIRST_BOUNCE_PAIR)
+        u1, u2 = sample_pair(paths[i].seed, paths[i].number, FIRST_BOUNCE_PAIR)
         r = math.sqrt(u1)
         s, c = sincos_turns(u2)
         x, y, z = r * c, r * s, math.sqrt(max(1.0 - u1, 1e-12))
@@ -70,16 +69,14 @@ def _batches(scene: FrameScene, samples: int) -> list[I32]:
     return [pixels[i : i + per_batch] for i in range(0, len(pixels), per_batch)]
 
 
-def _first_hits(scene: FrameScene, pixels: I32, samples: int, seed: int) -> tuple[Rays, Samples, Scratch, Hits]:
+def _first_hits(scene: FrameScene, pixels: I32, samples: int, seed: int) -> tuple[Rays, Records, Scratch, Hits]:
     """Camera rays through some pixels and what they meet."""
     count = len(pixels) * samples
-    rays, paths, records, scratch = make_rays(count), make_paths(count), make_samples(count, 0, False), make_scratch()
-    camera_rays(
-        scene.camera, pixels, np.uint32(0), samples, np.uint32(seed), scratch.matrix, rays, paths, records.items
-    )
+    rays, paths, scratch = make_rays(count), make_paths(count), make_scratch()
+    camera_rays(scene.camera, pixels, np.uint32(0), samples, np.uint32(seed), scratch.matrix, rays, paths)
     hits = make_hits(count)
     nearest_hits(scene.where, rays, count, scratch, hits)
-    return rays, records, scratch, hits
+    return rays, paths, scratch, hits
 
 
 def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, seed: int = 0) -> tuple[Mask, Mask]:
@@ -91,9 +88,9 @@ def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, s
     openness, coverage = np.zeros(n, np.float32), np.zeros(n, np.float32)
     for pixels in _batches(scene, samples):
         count = len(pixels) * samples
-        rays, records, scratch, hits = _first_hits(scene, pixels, samples, seed)
+        rays, paths, scratch, hits = _first_hits(scene, pixels, samples, seed)
         second, met = make_rays(count), np.zeros(count, np.int32)
-        cast = _into_the_open(count, hits, rays, records.items, scene.where, scene.geometry, scratch,
+        cast = _into_the_open(count, hits, rays, paths, scene.where, scene.geometry, scratch,
                               second, met)  # fmt: skip
         values = np.zeros(count, np.float32)
         if cast:

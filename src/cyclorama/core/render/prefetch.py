@@ -13,31 +13,39 @@ from numba.core import cgutils
 from numba.extending import intrinsic
 
 from ..kernel import device
-from .arrays import PATH, SAMPLE
+from .arrays import PATH, SAMPLE, SHADOW
 
 AHEAD = 6
 """So many paths ahead; shading one takes a few times as long as memory takes to answer."""
 ROWS_AHEAD = 24
 """The same for what lies end to end; further, because the path's own row says where its sample is."""
+CLAIMED_AHEAD = 16
 NUMBER_BYTES, VECTOR_BYTES = np.uint64(4), np.uint64(12)
 PATH_BYTES = np.uint64(PATH.itemsize)
 TRIANGLE_BYTES = np.uint64(128)
+SHADOW_BYTES = np.uint64(SHADOW.itemsize)
 SAMPLE_BYTES = np.uint64(SAMPLE.itemsize)
 LINE_BYTES = np.uint64(64)
 
 
-@intrinsic
-def _fetch(typing_context: Any, address: Any) -> Any:
-    """LLVM's prefetch: for reading, to stay, data."""
+def _prefetch(to_write: int) -> Any:
+    """LLVM's prefetch of an address: to stay, data."""
 
-    def build(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        place, flag = ir.IntType(8).as_pointer(), ir.IntType(32)
-        kind = ir.FunctionType(ir.VoidType(), [place, flag, flag, flag])
-        function = cgutils.get_or_insert_function(builder.module, kind, "llvm.prefetch.p0i8")
-        builder.call(function, [builder.inttoptr(arguments[0], place), flag(0), flag(3), flag(1)])
-        return context.get_dummy_value()
+    @intrinsic
+    def ask(typing_context: Any, address: Any) -> Any:
+        def build(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+            place, flag = ir.IntType(8).as_pointer(), ir.IntType(32)
+            kind = ir.FunctionType(ir.VoidType(), [place, flag, flag, flag])
+            function = cgutils.get_or_insert_function(builder.module, kind, "llvm.prefetch.p0i8")
+            builder.call(function, [builder.inttoptr(arguments[0], place), flag(to_write), flag(3), flag(1)])
+            return context.get_dummy_value()
 
-    return types.none(types.uint64), build
+        return types.none(types.uint64), build
+
+    return ask
+
+
+_fetch, _claim = _prefetch(0), _prefetch(1)
 
 
 @device
@@ -57,18 +65,24 @@ def fetch_rays(i, rays):
 
 
 @device
-def _fetch_rows(i, rays, hits, paths):
+def claim_rows(n, rays, items, item_bytes):
+    """Bring where the n-th ray and item are written CLAIMED_AHEAD later near."""
+    ahead = np.uint64(n + CLAIMED_AHEAD)
+    _claim(address_of(rays.origin) + ahead * VECTOR_BYTES)
+    _claim(address_of(rays.direction) + ahead * VECTOR_BYTES)
+    _claim(address_of(items) + ahead * item_bytes)
+
+
+@device
+def fetch_rows(i, rays, hits, paths):
     """Bring rays, hits and paths ROWS_AHEAD of the i-th near."""
-    fetch_rays(i, rays)
-    ahead = np.uint64(i + ROWS_AHEAD)
+    ahead = np.uint64(i + np.uint64(ROWS_AHEAD))
+    _fetch(address_of(rays.direction) + ahead * VECTOR_BYTES)
     _fetch(address_of(paths) + ahead * PATH_BYTES)
-    if i & 15 == 0:
-        at = ahead * NUMBER_BYTES
-        _fetch(address_of(hits.t) + at)
-        _fetch(address_of(hits.u) + at)
-        _fetch(address_of(hits.v) + at)
-        _fetch(address_of(hits.triangle) + at)
-        _fetch(address_of(hits.body) + at)
+    at = ahead * NUMBER_BYTES
+    _fetch(address_of(hits.u) + at)
+    _fetch(address_of(hits.v) + at)
+    _fetch(address_of(hits.triangle) + at)
 
 
 @device
@@ -90,12 +104,22 @@ def fetch_pixels(pixels, u, v):
 
 
 @device
-def fetch_ahead(i, count, rays, hits, paths, samples, corners):
-    """Bring what shading the paths after the i-th will read near."""
-    _fetch_rows(i, rays, hits, paths)
-    ahead = i + AHEAD
+def fetch_sample(slot, samples):
+    """Bring a sample near."""
+    _fetch(address_of(samples) + np.uint64(slot) * SAMPLE_BYTES)
+
+
+@device
+def fetch_ahead(k, count, which, rays, hits, paths, samples, corners):
+    """Bring what shading the paths after the k-th of `which` will read near."""
+    far = np.uint64(which[min(k + ROWS_AHEAD, count - 1)])
+    _fetch(address_of(rays.origin) + far * VECTOR_BYTES)
+    _fetch(address_of(rays.direction) + far * VECTOR_BYTES)
+    _fetch(address_of(paths) + far * PATH_BYTES)
+    ahead = k + AHEAD
     if ahead < count:
-        _fetch(address_of(samples) + np.uint64(paths[ahead].slot) * SAMPLE_BYTES)
-        triangle = hits.triangle[ahead]
+        i = np.uint64(which[ahead])
+        fetch_sample(paths[i].slot, samples)
+        triangle = hits.triangle[i]
         if triangle >= 0:
             fetch_triangle(corners, triangle)

@@ -11,25 +11,24 @@ import numpy as np
 from ..kernel import device
 
 U32 = np.uint32
-_TO_UNIT = 1.0 / 4294967296.0
+TO_UNIT = 1.0 / 4294967296.0
 
 
 @device
 def hash_u32(x):
     """A 32-bit integer hash (lowbias32 by C. Wellons)."""
     x = U32(x)
-    x ^= x >> U32(16)
+    x = U32(x ^ (x >> U32(16)))
     x = U32(x * U32(0x21F0AAAD))
-    x ^= x >> U32(15)
+    x = U32(x ^ (x >> U32(15)))
     x = U32(x * U32(0xD35A2D97))
-    x ^= x >> U32(15)
-    return x
+    return U32(x ^ (x >> U32(15)))
 
 
 @device
 def combine(a, b):
     """Hash two integers into one."""
-    return hash_u32(U32(a) ^ U32(hash_u32(U32(b)) + U32(0x9E3779B9)))
+    return hash_u32(U32(U32(a) ^ U32(hash_u32(U32(b)) + U32(0x9E3779B9))))
 
 
 @device
@@ -71,12 +70,28 @@ def sobol_pair(index):
     return r, _sobol_second_reversed(r)
 
 
+# Owen scrambling is reverse, mix, reverse; the reversals that would cancel are left out.
+@device
+def shuffled(sample, seed):
+    """The sample's place in the sequence of a pair, with its bits in reverse."""
+    return _mix(reverse_bits(sample), seed)
+
+
+@device
+def first_of(place, seed):
+    """First number of a pair, a 32-bit fraction."""
+    return reverse_bits(_mix(reverse_bits(place), hash_u32(U32(seed ^ U32(0xA511E9B3)))))
+
+
+@device
+def second_of(place, seed):
+    """Second number of a pair, a 32-bit fraction."""
+    return reverse_bits(_mix(reverse_bits(_sobol_second_reversed(place)), hash_u32(U32(seed ^ U32(0x63D83595)))))
+
+
 @device
 def sample_pair(pixel_seed, sample, dimension):
     """Two numbers in [0, 1) of pair `dimension` for one sample of one pixel."""
     seed = combine(pixel_seed, dimension)
-    # Owen scrambling is reverse, mix, reverse; the reversals that would cancel are left out.
-    shuffled = _mix(reverse_bits(sample), seed)
-    first = reverse_bits(_mix(reverse_bits(shuffled), hash_u32(seed ^ U32(0xA511E9B3))))
-    second = reverse_bits(_mix(reverse_bits(_sobol_second_reversed(shuffled)), hash_u32(seed ^ U32(0x63D83595))))
-    return first * _TO_UNIT, second * _TO_UNIT
+    place = shuffled(sample, seed)
+    return first_of(place, seed) * TO_UNIT, second_of(place, seed) * TO_UNIT

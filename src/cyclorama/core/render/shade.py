@@ -13,14 +13,11 @@ from ..material.plain import evaluate_plain, prepare_plain, sample_plain
 from ..material.record import has_breadth, prepare
 from ..material.row import (
     ANISOTROPY,
-    BASE,
-    BASE_WEIGHT,
     COAT,
     COAT_COLOR,
     EDGE_RADIUS,
     EMISSION,
     GRAIN,
-    METALNESS,
     OPACITY,
     PLAIN,
     ROUGHNESS,
@@ -28,11 +25,11 @@ from ..material.row import (
     THIN,
     TRANSMISSION,
 )
-from ..vectors import basis, cross, dot, get, normalize, put
+from ..vectors import basis, cross, dot, get, normalize
 from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
-from .bodies import pose_at, put_ray
+from .bodies import pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR
-from .deform import bent_surface, place_of
+from .deform import bent_surface
 from .direct import (
     aim,
     component_of,
@@ -42,9 +39,9 @@ from .direct import (
     group_of,
     heuristic,
     meet_lights,
-    meet_surroundings,
 )
 from .parameters import attenuation, opacity_of, resolve
+from .paths import PAIRS_PER_BOUNCE, ROULETTE_FROM, cast_shadow, pass_on, record_guides, record_visible
 from .prefetch import fetch_ahead
 from .sampler import sample_pair
 from .surface import (
@@ -64,12 +61,6 @@ from .surface import (
 )
 from .volume import scatter_in
 
-PAIRS_PER_BOUNCE = 5
-"""pick and lobe, place on the light, direction, hole and roulette, free path in a medium"""
-ROULETTE_FROM = 2
-SUBJECT_FROM_PART = 2
-"""Parts below are the set."""
-
 
 @device
 def _to_local(w, t, b, n):
@@ -83,37 +74,6 @@ def _to_world(w, t, b, n):
         w[0] * t[1] + w[1] * b[1] + w[2] * n[1],
         w[0] * t[2] + w[1] * b[2] + w[2] * n[2],
     )
-
-
-@device
-def _pass_on(
-    paths_out, rays_out, n, origin, d, time, thr, density, inside, slot, flags, depth, part, width, spread, way
-):
-    put_ray(rays_out, n, origin, d, time)
-    path = paths_out[n]
-    path.r, path.g, path.b = thr
-    path.density = density
-    path.width, path.spread, path.way = width, spread, way
-    path.inside, path.slot, path.depth, path.part, path.flags = inside, slot, depth, part, flags
-
-
-@routine
-def _record_first(samples, recording, bodies, shapes, slot, p, p_body, body, triangle, u, v, part, row):
-    """Where the first hit is, how it moves to the next frame in pixels, and what it belongs to."""
-    f = samples.first
-    put(f, slot, p)
-    bends = bodies.moving[body] == BENDS
-    q = place_of(shapes, 0, triangle, u, v) if bends else p_body
-    ax, ay, az = place(recording.cameras[0], place(recording.bodies[0, body], q))
-    for k in range(1, 3):
-        if bends:
-            q = place_of(shapes, k, triangle, u, v)
-        bx, by, bz = place(recording.cameras[k], place(recording.bodies[k, body], q))
-        if az < -1e-9 and bz < -1e-9:
-            f[slot, 1 + 2 * k] = (bx / -bz - ax / -az) * recording.projection[0]
-            f[slot, 2 + 2 * k] = (by / -bz - ay / -az) * recording.projection[1]
-    f[slot, 7], f[slot, 8], f[slot, 9] = p_body
-    f[slot, 10], f[slot, 11] = part + 1.0, row + 1.0
 
 
 @routine
@@ -134,52 +94,32 @@ def _bent_normals(geometry, materials, textures, row, values, triangle, smooth, 
     return n, coat
 
 
-@device
-def _record_guides(sample, thr, v, normal):
-    glass = v[TRANSMISSION] * (1.0 - v[METALNESS])
-    w = v[BASE_WEIGHT] * (1.0 - glass)
-    sample.albedo_r = thr[0] * (w * v[BASE] + glass)
-    sample.albedo_g = thr[1] * (w * v[BASE + 1] + glass)
-    sample.albedo_b = thr[2] * (w * v[BASE + 2] + glass)
-    sample.normal_x, sample.normal_y, sample.normal_z = normal
-
-
-@device
-def _cast(shadows, s, origin, wi, time, distance, slot, depth, k, radiance, thr, f, group, first, second):
-    put_ray(shadows.rays, s, origin, wi, time)
-    shadows.distance[s] = distance
-    shadow = shadows.items[s]
-    r, g, b = k * thr[0] * radiance[0], k * thr[1] * radiance[1], k * thr[2] * radiance[2]
-    shadow.dr, shadow.dg, shadow.db = r * f[0], g * f[1], b * f[2]
-    shadow.sr, shadow.sg, shadow.sb = r * f[3], g * f[4], b * f[5]
-    shadow.slot, shadow.depth = slot, depth
-    shadow.group, shadow.first, shadow.second = group, first, second
-
-
 @routine
-def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures, lights, env, tables,
-          recording, samples, scratch, rays_out, paths_out, shadows):  # fmt: skip
-    """Shade `count` paths; writes surviving paths and shadow rays end to end and returns how many of each."""
-    alive = 0
-    cast = 0
+def shade(which, count, alive, cast, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures,
+          lights, env, tables, recording, samples, scratch, rays_out, paths_out, shadows):  # fmt: skip
+    """Shade the paths numbered by the first `count` of `which`.
+
+    Adds surviving paths and shadow rays to the `alive` and `cast` there are and returns how many there are then.
+    """
     m = scratch.matrix
-    for i in range(count):
-        fetch_ahead(i, count, rays, hits, paths, samples.items, geometry.corners)
+    for k in range(count):
+        fetch_ahead(k, count, which, rays, hits, paths, samples.items, geometry.corners)
+        i = np.uint64(which[k])
         path = paths[i]
         slot, depth = np.uint64(path.slot), path.depth
         thr = (path.r * 1.0, path.g * 1.0, path.b * 1.0)
         inside, flags, triangle = np.int64(path.inside), path.flags, hits.triangle[i]
         sample_of = samples.items[slot]
         d = get(rays.direction, i)
-        seed, index, time = sample_of.seed, sample_of.number, rays.time[i] * 1.0
+        seed, index, time = path.seed, path.number, rays.time[i] * 1.0
         pair = FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step
-        if inside >= 0 and triangle >= 0:
+        if inside >= 0:
             medium = materials.values[inside]
             if medium[SCATTER] > 0.0:
                 going, thr, origin, wi = scatter_in(medium, i, rays, hits.t[i], thr, seed, index, pair, step)
                 if going == 2:
-                    _pass_on(paths_out, rays_out, alive, origin, wi, time, thr, 0.0, inside, slot, flags, depth,
-                             path.part, path.width, 0.3, 0.0)  # fmt: skip
+                    pass_on(paths_out, rays_out, alive, origin, wi, time, thr, 0.0, inside, slot, flags, depth,
+                             path.part, path.width, 0.3, 0.0, seed, index)  # fmt: skip
                     alive += 1
                 if going > 0:
                     continue
@@ -187,10 +127,6 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
                 a = attenuation(medium, hits.t[i])
                 thr = (thr[0] * a[0], thr[1] * a[1], thr[2] * a[2])
         meet_lights(i, rays, hits, path, lights, recording, samples, thr)
-        if triangle < 0:
-            meet_surroundings(i, rays, path, lights, env, recording, samples, thr)
-            continue
-
         u_pick, u_lobe = sample_pair(seed, index, pair)
         l1, l2 = sample_pair(seed, index, pair + 1)
         spot = draw_spot(lights, env, geometry, u_pick, l1, l2)
@@ -229,19 +165,15 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         if opacity < 1.0 or depth >= ROULETTE_FROM:
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
         if opacity < 1.0 and u_hole >= opacity:
-            _pass_on(paths_out, rays_out, alive, leave(p, flat, d), d, time, thr, path.density, inside, slot, flags,
-                     depth, path.part, width, path.spread, way)  # fmt: skip
+            pass_on(paths_out, rays_out, alive, leave(p, flat, d), d, time, thr, path.density, inside, slot, flags,
+                     depth, path.part, width, path.spread, way, seed, index)  # fmt: skip
             alive += 1
             continue
 
         if flags & FROM_CAMERA:
-            sample_of.covered = 1.0
-            sample_of.subject = 1.0 if part >= SUBJECT_FROM_PART else 0.0
-            sample_of.depth = way
+            record_visible(samples, recording, bodies, geometry.shapes, slot, way, p, p_body, body, triangle,
+                           hits.u[i] * 1.0, hits.v[i] * 1.0, part, row)  # fmt: skip
             flags &= ~FROM_CAMERA
-            if recording.first:
-                _record_first(samples, recording, bodies, geometry.shapes, slot, p, p_body, body, triangle,
-                              hits.u[i] * 1.0, hits.v[i] * 1.0, part, row)  # fmt: skip
         kind_so_far = (flags >> KIND_SHIFT) & 3
         # The stored winding says which side is outside; smooth normals follow it.
         facing = dot(flat, view)
@@ -304,7 +236,7 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         else:
             kind, local, weight, density = sample(v, s, wo, u_lobe, v1, v2, materials.films, tables)
         if not (flags & GUIDED) and (kind < MIRROR or last):
-            _record_guides(sample_of, thr, v, normal)
+            record_guides(sample_of, thr, v, normal)
             flags |= GUIDED
 
         # a perfectly smooth surface reflects no light that was aimed at
@@ -328,7 +260,7 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
                         second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
                         first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
                         second = second if kind_so_far == 0 else kind_so_far
-                        _cast(shadows, cast, start, wi, time, distance, slot, depth + 1, k, radiance, thr,
+                        cast_shadow(shadows, cast, start, wi, time, distance, slot, depth + 1, k, radiance, thr,
                               (dr, dg, db, sr, sg, sb), group_of(recording, source),
                               component_of(recording, first, depth + 1),
                               component_of(recording, second, depth + 1))  # fmt: skip
@@ -355,8 +287,8 @@ def shade(count, step, max_bounces, rays, hits, paths, bodies, geometry, materia
         if kind < MIRROR:
             spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
         start = leave(p if crosses or from_within else lifted, flat, wi)
-        _pass_on(paths_out, rays_out, alive, start, wi, time, thr, density, inside, slot, flags, depth + 1, part, width,
-                 spread, 0.0)  # fmt: skip
+        pass_on(paths_out, rays_out, alive, start, wi, time, thr, density, inside, slot, flags, depth + 1, part, width,
+                 spread, 0.0, seed, index)  # fmt: skip
         alive += 1
     return alive, cast
 

@@ -11,11 +11,13 @@ from numpy.typing import NDArray
 
 from ..kernel import kernel, routine
 from ..light.environment import EnvironmentMap
+from ..material.row import EVEN
 from ..textures import Textures
 from ..vectors import get
 from .arrays import (
     BENDS,
     I32,
+    STANDS,
     U8,
     Bodies,
     Geometry,
@@ -29,8 +31,10 @@ from .arrays import (
 from .bodies import Body, find_blocked, nearest_hits, pose_at, put_ray
 from .camera_rays import CameraRays, camera_rays
 from .deform import corners_at
+from .leaving import leave_set
 from .parameters import opacity_of, resolve
 from .shade import collect_light, shade
+from .shade_even import shade_even
 from .surface import hit_surface, leave, place, texture_point, turn
 from .volume import LONGEST_WALK
 
@@ -64,7 +68,7 @@ def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count:
     n = len(pixels) * sample_count
     work, samples = make_work(n), make_samples(n, len(scene.layers), scene.recording.first)
     camera_rays(scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), work.scratch.matrix,
-                work.rays, work.paths, samples.items)  # fmt: skip
+                work.rays, work.paths)  # fmt: skip
     wavefront(n, scene.max_bounces, scene.has_holes, scene.where, scene.geometry, scene.materials, scene.textures,
               scene.lights, scene.environment, scene.tables, scene.recording, samples, work)  # fmt: skip
     return samples
@@ -79,9 +83,15 @@ def wavefront(count, max_bounces, has_holes, where, geometry, materials, texture
     alive = count
     for step in range(max_bounces + MAX_HOLES + LONGEST_WALK):
         nearest_hits(where, rays, alive, scratch, work.hits)
+        even, rest, gone = sort_out(alive, work.hits, paths, where, geometry, materials, work.lists)
+        leave_set(work.lists[2], gone, rays, work.hits, paths, lights, environment, recording, samples, work.room)
+        alive, cast = shade_even(
+            work.lists[0], even, step, max_bounces, rays, work.hits, paths, where, geometry, materials, lights,
+            environment, recording, samples, scratch, next_rays, next_paths, shadows, work.room,
+        )  # fmt: skip
         alive, cast = shade(
-            alive, step, max_bounces, rays, work.hits, paths, where, geometry, materials, textures, lights,
-            environment, tables, recording, samples, scratch, next_rays, next_paths, shadows,
+            work.lists[1], rest, alive, cast, step, max_bounces, rays, work.hits, paths, where, geometry, materials,
+            textures, lights, environment, tables, recording, samples, scratch, next_rays, next_paths, shadows,
         )  # fmt: skip
         if has_holes:
             find_blocked_with_holes(where, geometry, materials, textures, shadows, cast, rays, work)
@@ -92,6 +102,26 @@ def wavefront(count, max_bounces, has_holes, where, geometry, materials, texture
         paths, next_paths = next_paths, paths
         if alive == 0:
             break
+
+
+@routine
+def sort_out(count, hits, paths, bodies, geometry, materials, lists):
+    """Put the numbers of paths on three lists: those that meet an even surface that stands, from the air; those that
+    meet any other surface; those that leave the set. Returns how many each has."""
+    even, rest, gone = 0, 0, 0
+    for i in range(count):
+        triangle = hits.triangle[i]
+        if triangle < 0:
+            lists[2, gone] = i
+            gone += 1
+        elif (paths[i].inside < 0 and bodies.moving[hits.body[i]] == STANDS
+                and materials.values[geometry.material[triangle], EVEN] > 0.0):  # fmt: skip
+            lists[0, even] = i
+            even += 1
+        else:
+            lists[1, rest] = i
+            rest += 1
+    return even, rest, gone
 
 
 @routine

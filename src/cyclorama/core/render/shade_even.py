@@ -1,0 +1,242 @@
+"""Shading paths that meet even surfaces (see `material.even`), most of a studio picture: many side by side.
+
+The same as `shade`, step by step for a block of paths instead of path by path. What cannot be done side by side
+(triangles, tables, lights of many kinds, writing down what came of it) is done one by one between the steps.
+"""
+
+import numpy as np
+
+from ..abreast import BLOCK
+from ..kernel import routine
+from ..light.shapes import CASTS, PANEL_COLUMNS, REFLECTED, is_bare_panel
+from ..material.even import LOBE, P_DIFFUSE, choose_directions, evaluate_even, prepare_even, put_material
+from .arrays import BY_DIFFUSE, BY_SPECULAR, FROM_CAMERA, GUIDED, KIND_SHIFT
+from .block import (
+    AX,
+    AY,
+    AZ,
+    BARE,
+    CHANCE,
+    CORNER_ROWS,
+    DEPTH,
+    DISTANCE,
+    DX,
+    DY,
+    DZ,
+    FROM,
+    GIVES,
+    GOES,
+    KEPT,
+    L1,
+    L2,
+    LIT,
+    MIRRORED,
+    NUMBER,
+    NX,
+    NY,
+    NZ,
+    PANEL_CASTS,
+    PANEL_MIRRORED,
+    PANEL_SHARE,
+    PART_A,
+    PART_B,
+    PX,
+    PY,
+    PZ,
+    RADIANCE_B,
+    RADIANCE_G,
+    RADIANCE_R,
+    SEED,
+    SOURCE,
+    SPREAD,
+    THR_B,
+    THR_G,
+    THR_R,
+    TO,
+    TO_LIGHT,
+    U,
+    V,
+)
+from .bodies import put_ray
+from .camera_rays import FIRST_BOUNCE_PAIR
+from .direct import aim, component_of, draw_part, find_near, group_of, meet_near
+from .even_steps import (
+    aim_at_panels,
+    bounce,
+    choose_sources,
+    draw_numbers,
+    face_viewer,
+    meet_surface,
+    turn_to_light,
+    weigh_light,
+)
+from .paths import PAIRS_PER_BOUNCE, pass_on, record_guides, record_visible
+from .prefetch import SHADOW_BYTES, claim_rows, fetch_rows, fetch_sample, fetch_triangle
+from .surface import MATERIAL_COLUMN, PART_COLUMN
+
+
+@routine
+def _take_in(which, rays, hits, paths, samples, geometry, materials, b, c, w):
+    """Enter what is known of the block's paths."""
+    for j in range(which.shape[0]):
+        i = np.uint64(which[j])
+        triangle = np.uint64(hits.triangle[i])
+        t = geometry.corners[triangle]
+        for k in range(CORNER_ROWS):
+            c[k * BLOCK + j] = t[k]
+        b[U + j], b[V + j] = hits.u[i], hits.v[i]
+        d, path = rays.direction[i], paths[i]
+        fetch_rows(i, rays, hits, paths)
+        fetch_sample(path.slot, samples.items)
+        b[DX + j], b[DY + j], b[DZ + j] = d[0], d[1], d[2]
+        b[THR_R + j], b[THR_G + j], b[THR_B + j], b[DEPTH + j] = path.r, path.g, path.b, path.depth
+        w[SEED + j], w[NUMBER + j] = path.seed, path.number
+        put_material(materials.values, np.uint64(t[MATERIAL_COLUMN]), b, j)
+
+
+@routine
+def _take_in_panels(count, lights, spots, panels):
+    """Enter the lights of those paths that aim at bare panels."""
+    rows = lights.rows
+    spared = lights.spared.shape[0] > 0
+    for j in range(count):
+        k = np.uint64(spots[SOURCE + j])
+        bare = k < np.uint64(rows.shape[0]) and not spared and is_bare_panel(rows, k)
+        spots[BARE + j] = 1 if bare else 0
+        if bare:
+            for c in range(PANEL_COLUMNS):
+                panels[c * BLOCK + j] = rows[k, c]
+            panels[PANEL_SHARE + j] = lights.pick[k + np.uint64(1)] - lights.pick[k]
+            panels[PANEL_CASTS + j] = rows[k, CASTS]
+            panels[PANEL_MIRRORED + j] = rows[k, REFLECTED]
+
+
+@routine
+def _draw_parts(count, lights, env, geometry, b, spots):
+    """Which part of each source is aimed at (see `direct.draw_part`)."""
+    n = lights.rows.shape[0]
+    for j in range(count):
+        if spots[SOURCE + j] >= n:
+            x, y, u, v = draw_part(lights, env, geometry, np.int64(spots[SOURCE + j]), b[L1 + j], b[L2 + j])
+            spots[PART_A + j], spots[PART_B + j], b[L1 + j], b[L2 + j] = x, y, u, v
+
+
+@routine
+def _aim(which, ahead, lights, env, geometry, materials, bodies, scratch, rays, hits, b, spots, light):
+    """Directions to the spots that were drawn. What the block after this one begins with is asked for here."""
+    for j in range(which.shape[0]):
+        if j < ahead.shape[0]:
+            fetch_triangle(geometry.corners, hits.triangle[ahead[j]])
+        if spots[BARE + j] != 0:
+            continue
+        i = np.uint64(which[j])
+        part = np.int64(geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
+        k, x, y = np.int64(spots[SOURCE + j]), np.int64(spots[PART_A + j]), np.int64(spots[PART_B + j])
+        spot = k, x, y, b[L1 + j], b[L2 + j]
+        p = (b[PX + j], b[PY + j], b[PZ + j])
+        source, wi, distance, radiance, chance, only = aim(
+            lights, env, geometry, materials, bodies, scratch, spot, p, rays.time[i] * 1.0, part
+        )
+        b[AX + j], b[AY + j], b[AZ + j] = wi
+        chance = chance if source >= 0 else 0.0
+        b[CHANCE + j] = -chance if only > 0 else chance
+        light[DISTANCE + j], light[MIRRORED + j] = distance, (0.0 if only == 2 else 1.0)
+        light[RADIANCE_R + j], light[RADIANCE_G + j], light[RADIANCE_B + j] = radiance
+
+
+@routine
+def _record(which, hits, paths, bodies, geometry, materials, recording, samples, b):
+    """What the camera sees first, and the guides."""
+    for j in range(which.shape[0]):
+        i = np.uint64(which[j])
+        path = paths[i]
+        if path.flags & GUIDED:
+            continue
+        slot, triangle = np.uint64(path.slot), np.uint64(hits.triangle[i])
+        row = np.uint64(geometry.corners[triangle, MATERIAL_COLUMN])
+        if path.flags & FROM_CAMERA:
+            part = np.int64(geometry.corners[triangle, PART_COLUMN])
+            p, way = (b[PX + j], b[PY + j], b[PZ + j]), path.way + hits.t[i] * 1.0
+            record_visible(samples, recording, bodies, geometry.shapes, slot, way, p, p, np.uint64(hits.body[i]),
+                           triangle, b[U + j], b[V + j], part, row)  # fmt: skip
+        thr = (b[THR_R + j], b[THR_G + j], b[THR_B + j])
+        record_guides(samples.items[slot], thr, materials.values[row], (b[NX + j], b[NY + j], b[NZ + j]))
+
+
+@routine
+def _cast(which, cast, rays, paths, recording, shadows, spots, light, o):
+    """Write down the rays towards lights; returns how many there are then."""
+    for j in range(which.shape[0]):
+        if not o[GIVES + j] > 0.0:  # nor where it is no number
+            continue
+        i = np.uint64(which[j])
+        claim_rows(cast, shadows.rays, shadows.items, SHADOW_BYTES)
+        path, shadow = paths[i], shadows.items[cast]
+        put_ray(shadows.rays, cast, (o[FROM + j], o[FROM + BLOCK + j], o[FROM + 2 * BLOCK + j]),
+                (o[TO_LIGHT + j], o[TO_LIGHT + BLOCK + j], o[TO_LIGHT + 2 * BLOCK + j]), rays.time[i])  # fmt: skip
+        shadows.distance[cast] = light[DISTANCE + j]
+        shadow.dr, shadow.dg, shadow.db = o[LIT + j], o[LIT + BLOCK + j], o[LIT + 2 * BLOCK + j]
+        shadow.sr, shadow.sg, shadow.sb = o[LIT + 3 * BLOCK + j], o[LIT + 4 * BLOCK + j], o[LIT + 5 * BLOCK + j]
+        shadow.slot, shadow.depth, shadow.group = path.slot, path.depth + 1, group_of(recording, spots[SOURCE + j])
+        kind = (path.flags >> KIND_SHIFT) & 3
+        shadow.first = component_of(recording, BY_DIFFUSE if kind == 0 else kind, path.depth + 1)
+        shadow.second = component_of(recording, BY_SPECULAR if kind == 0 else kind, path.depth + 1)
+        cast += 1
+    return cast
+
+
+@routine
+def _go_on(which, alive, rays, hits, paths, geometry, rays_out, paths_out, b, o):
+    """Write down the paths that go on; returns how many there are then."""
+    for j in range(which.shape[0]):
+        if o[GOES + j] <= 0.0:
+            continue
+        i = np.uint64(which[j])
+        path, t = paths[i], hits.t[i]
+        flags = (path.flags & ~FROM_CAMERA) | GUIDED
+        diffuse = b[LOBE + j] < b[P_DIFFUSE + j]
+        if (flags >> KIND_SHIFT) & 3 == 0:
+            flags |= (BY_DIFFUSE if diffuse else BY_SPECULAR) << KIND_SHIFT
+        spread = max(path.spread, np.float32(0.3) if diffuse else o[SPREAD + j])
+        part = np.int32(geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
+        pass_on(
+            paths_out, rays_out, alive, (o[FROM + j], o[FROM + BLOCK + j], o[FROM + 2 * BLOCK + j]),
+            (o[TO + j], o[TO + BLOCK + j], o[TO + 2 * BLOCK + j]), rays.time[i],
+            (o[KEPT + j], o[KEPT + BLOCK + j], o[KEPT + 2 * BLOCK + j]), o[KEPT + 3 * BLOCK + j], -1, path.slot, flags,
+            path.depth + 1, part, path.width + path.spread * t, spread, 0.0, path.seed, path.number,
+        )  # fmt: skip
+        alive += 1
+    return alive
+
+
+@routine
+def shade_even(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, materials, lights, env, recording,
+               samples, scratch, rays_out, paths_out, shadows, room):  # fmt: skip
+    """As `shade`, for the paths numbered by the first `count` of `which`, which meet even surfaces (see `sort_out`)."""
+    b, o, spots, light, values = room.numbers, room.out, room.spots, room.light, materials.values
+    alive, cast = 0, 0
+    for begin in range(0, count, BLOCK):
+        end = min(begin + BLOCK, count)
+        here, ahead, n = which[begin:end], which[end : min(end + BLOCK, count)], end - begin
+        _take_in(here, rays, hits, paths, samples, geometry, materials, b, room.corners, room.words)
+        draw_numbers(FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step, room.words, b)
+        choose_sources(lights.pick, b, spots)
+        _draw_parts(n, lights, env, geometry, b, spots)
+        meet_surface(b, room.corners, o)
+        find_near(lights.rows, b, spots)
+        meet_near(here, spots, rays, hits, paths, lights, recording, samples)
+        face_viewer(b)
+        _record(here, hits, paths, bodies, geometry, materials, recording, samples, b)
+        prepare_even(values, n, b)
+        choose_directions(b)
+        evaluate_even(values, n, b)
+        bounce(max_bounces, b, o)
+        _take_in_panels(n, lights, spots, room.panels)
+        aim_at_panels(b, room.panels, light)
+        _aim(here, ahead, lights, env, geometry, materials, bodies, scratch, rays, hits, b, spots, light)
+        turn_to_light(b, o)
+        evaluate_even(values, n, b)
+        weigh_light(max_bounces, b, light, o)
+        cast = _cast(here, cast, rays, paths, recording, shadows, spots, light, o)
+        alive = _go_on(here, alive, rays, hits, paths, geometry, rays_out, paths_out, b, o)
+    return alive, cast

@@ -1,0 +1,83 @@
+"""Even surfaces are shaded many at a time; one at a time, the same light must come of it."""
+
+import dataclasses
+
+import numpy as np
+import pytest
+from tests.conftest import exposed, project_of, sphere
+
+from cyclorama.core.material.row import EVEN
+from cyclorama.core.render.film import Film
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.trace import FrameScene
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import Environment, Gobo, Light, Material, Passes, Project, SetValue, apply_set
+
+LIGHTS = (
+    {"shape": "rectangle"},
+    {"shape": "rectangle", "grid_deg": 25.0},
+    {"shape": "disc", "casts_shadows": False},
+    {"shape": "disc", "seen_in_reflections": False},
+    {"shape": "sphere", "width_m": 0.3},
+    {"shape": "tube", "excluded_parts": ("p",)},
+    {"shape": "spot", "gobo": Gobo(pattern="window", softness=0.4)},
+    {"shape": "sun", "power_unit": "lx", "power": 2000.0},
+)
+PAINT = Material(
+    id="m", name="Paint", base_color=(0.7, 0.4, 0.2), specular_color=(0.9, 1.0, 0.8), specular_roughness=0.2
+)
+
+
+def studio(lights: tuple[dict[str, object], ...], material: Material = PAINT) -> tuple[Project, SceneCompiler]:
+    """A painted ball on the sweep."""
+    project, assets = project_of(sphere(0.3, 24), material)
+    placed = tuple(
+        Light.model_validate({"id": f"l{k}", "name": f"L{k}", "azimuth_deg": 47.0 * k, "distance_m": 1.6} | values)
+        for k, values in enumerate(lights)
+    )
+    shoot = project.shoot.model_copy(
+        update={"passes": Passes(wanted=("lights", "components", "position", "motion", "objects"))}
+    )
+    project = project.model_copy(update={"lights": placed, "shoot": shoot, "environment": Environment(kind="sky", seen_by_camera=True)})
+    return apply_set(project, SetValue(path="set/sweep/on", value=True)), SceneCompiler(assets.__getitem__)
+
+
+def one_by_one(scene: FrameScene) -> FrameScene:
+    values = scene.materials.values.copy()
+    assert (values[:, EVEN] > 0).any()
+    values[:, EVEN] = 0.0
+    return dataclasses.replace(scene, materials=scene.materials._replace(values=values))
+
+
+def same(a: Film, b: Film) -> None:
+    """Within single precision; where rounding decides whether something is hit, one sample in very many may differ."""
+    for name in ("sums", "apart", "places", "ids"):
+        x, y = getattr(a, name), getattr(b, name)
+        scale = np.abs(y).max() + 1e-9
+        assert x.shape == y.shape
+        assert (np.abs(x - y) > 1e-4 * np.abs(y) + 1e-5 * scale).mean() < 1e-3, name
+    assert a.radiance.mean() == pytest.approx(b.radiance.mean(), rel=1e-4)
+
+
+@pytest.mark.parametrize("lights", [LIGHTS, LIGHTS[:1], ()], ids=["all kinds", "one", "environment only"])
+def test_many_at_a_time_are_as_one_at_a_time(tracer: Tracer, lights: tuple[dict[str, object], ...]) -> None:
+    project, compiler = studio(lights)
+    scene = compiler.compile(project, 1, 72, 40, keep="passes")
+    film = exposed(tracer, scene, 16)
+    assert film.apart.shape[1] > 0
+    assert film.radiance.mean() > 0
+    same(film, exposed(tracer, one_by_one(scene), 16))
+
+
+def test_only_surfaces_that_have_nothing_else_are_even() -> None:
+    def is_even(**changes: object) -> bool:
+        project, compiler = studio((), PAINT.model_copy(update=changes))
+        return bool(compiler.compile(project, 1, 8, 8).materials.values[-1, EVEN])
+
+    assert is_even()
+    assert is_even(specular_ior=1.0)
+    for other in (
+        {"base_metalness": 0.5}, {"specular_roughness": 0.0}, {"coat_weight": 0.1}, {"opacity": 0.5},
+        {"emission_luminance": 1.0}, {"edge_radius_m": 0.001}, {"transmission_weight": 0.2},
+    ):  # fmt: skip
+        assert not is_even(**other), other
