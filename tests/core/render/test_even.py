@@ -38,7 +38,9 @@ def studio(lights: tuple[dict[str, object], ...], material: Material = PAINT) ->
     shoot = project.shoot.model_copy(
         update={"passes": Passes(wanted=("lights", "components", "position", "motion", "objects"))}
     )
-    project = project.model_copy(update={"lights": placed, "shoot": shoot, "environment": Environment(kind="sky", seen_by_camera=True)})
+    project = project.model_copy(
+        update={"lights": placed, "shoot": shoot, "environment": Environment(kind="sky", seen_by_camera=True)}
+    )
     return apply_set(project, SetValue(path="set/sweep/on", value=True)), SceneCompiler(assets.__getitem__)
 
 

@@ -1,7 +1,8 @@
-"""The short way for the surfaces that are met most: a metal, or a dielectric over an even diffuse base, and mixtures.
+"""The short way for plain surfaces: a metal, or a dielectric over an even diffuse base, and mixtures.
 
-The same model as `bsdf`, written without what such a surface does not have (layers, transmission, scattering, film,
-grain, diffuse roughness); a test holds both together.
+Metals, and dielectrics that are mapped, turn or glow; all other dielectrics are shaded side by side (`even`). The same
+model as `bsdf`, written without what such a surface does not have (layers, transmission, scattering, film, grain,
+diffuse roughness); a test holds both together.
 """
 
 import math

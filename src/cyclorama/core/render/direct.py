@@ -107,14 +107,8 @@ def find_near(rows, b, spots):
     for j in range(BLOCK):
         spots[NEAR + j] = 0
     for k in range(rows.shape[0]):
-        x, y, z, reach = (
-            rows[k, CENTRE] * 1.0,
-            rows[k, CENTRE + 1] * 1.0,
-            rows[k, CENTRE + 2] * 1.0,
-            rows[k, REACH] * 1.0,
-        )
-        if rows[k, KIND] == SUN:
-            reach = 1e15
+        x, y, z = rows[k, CENTRE] * 1.0, rows[k, CENTRE + 1] * 1.0, rows[k, CENTRE + 2] * 1.0
+        reach = 1e15 if rows[k, KIND] == SUN else rows[k, REACH] * 1.0
         reach2 = reach * reach
         for j in range(BLOCK):
             ax, ay, az = x - b[PX + j], y - b[PY + j], z - b[PZ + j]

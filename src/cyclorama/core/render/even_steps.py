@@ -4,7 +4,7 @@ import math
 
 from ..abreast import BLOCK
 from ..kernel import device, routine
-from ..light.shapes import AREA, DISC, KIND
+from ..light.shapes import AREA, DISC, HALF_U, HALF_V, KIND, NORMAL, RADIANCE
 from ..material.even import (
     ALPHA,
     BASE_B,
@@ -257,13 +257,15 @@ def aim_at_panels(b, panels, light):
         disc = panels[KIND * BLOCK + j] == DISC
         x = radius * cos_turns(u2) if disc else 2.0 * u1 - 1.0
         y = radius * sin_turns(u2) if disc else 2.0 * u2 - 1.0
-        ax = panels[j] + x * panels[3 * BLOCK + j] + y * panels[6 * BLOCK + j] - b[PX + j]
-        ay = panels[BLOCK + j] + x * panels[4 * BLOCK + j] + y * panels[7 * BLOCK + j] - b[PY + j]
-        az = panels[2 * BLOCK + j] + x * panels[5 * BLOCK + j] + y * panels[8 * BLOCK + j] - b[PZ + j]
+        u, v = HALF_U * BLOCK + j, HALF_V * BLOCK + j
+        ax = panels[j] + x * panels[u] + y * panels[v] - b[PX + j]
+        ay = panels[BLOCK + j] + x * panels[u + BLOCK] + y * panels[v + BLOCK] - b[PY + j]
+        az = panels[2 * BLOCK + j] + x * panels[u + 2 * BLOCK] + y * panels[v + 2 * BLOCK] - b[PZ + j]
         distance = math.sqrt(ax * ax + ay * ay + az * az)
         inv = 1.0 / max(distance, 1e-20)
         ax, ay, az = ax * inv, ay * inv, az * inv
-        facing = -(ax * panels[9 * BLOCK + j] + ay * panels[10 * BLOCK + j] + az * panels[11 * BLOCK + j])
+        n = NORMAL * BLOCK + j
+        facing = -(ax * panels[n] + ay * panels[n + BLOCK] + az * panels[n + 2 * BLOCK])
         share = panels[PANEL_SHARE + j]
         chance = distance * distance / max(facing * panels[AREA * BLOCK + j], 1e-30) * share
         chance = chance if facing > 1e-7 else 0.0
@@ -271,5 +273,6 @@ def aim_at_panels(b, panels, light):
         b[AX + j], b[AY + j], b[AZ + j] = ax, ay, az
         b[CHANCE + j] = -chance if casts == 0.0 or mirrored == 0.0 else chance
         light[DISTANCE + j] = 0.0 if casts == 0.0 else distance * 0.9999
-        light[RADIANCE_R + j], light[RADIANCE_G + j] = panels[12 * BLOCK + j], panels[13 * BLOCK + j]
-        light[RADIANCE_B + j], light[MIRRORED + j] = panels[14 * BLOCK + j], mirrored
+        c = RADIANCE * BLOCK + j
+        light[RADIANCE_R + j], light[RADIANCE_G + j] = panels[c], panels[c + BLOCK]
+        light[RADIANCE_B + j], light[MIRRORED + j] = panels[c + 2 * BLOCK], mirrored

@@ -20,6 +20,7 @@ AHEAD = 6
 ROWS_AHEAD = 24
 """The same for what lies end to end; further, because the path's own row says where its sample is."""
 CLAIMED_AHEAD = 16
+"""The same for what will be written."""
 NUMBER_BYTES, VECTOR_BYTES = np.uint64(4), np.uint64(12)
 PATH_BYTES = np.uint64(PATH.itemsize)
 TRIANGLE_BYTES = np.uint64(128)
@@ -120,6 +121,4 @@ def fetch_ahead(k, count, which, rays, hits, paths, samples, corners):
     if ahead < count:
         i = np.uint64(which[ahead])
         fetch_sample(paths[i].slot, samples)
-        triangle = hits.triangle[i]
-        if triangle >= 0:
-            fetch_triangle(corners, triangle)
+        fetch_triangle(corners, hits.triangle[i])

@@ -95,12 +95,14 @@ def _bent_normals(geometry, materials, textures, row, values, triangle, smooth, 
 
 
 @routine
-def shade(which, count, alive, cast, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures,
-          lights, env, tables, recording, samples, scratch, rays_out, paths_out, shadows):  # fmt: skip
+def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures, lights, env,
+          tables, recording, samples, scratch, rays_out, paths_out, shadows):  # fmt: skip
     """Shade the paths numbered by the first `count` of `which`.
 
-    Adds surviving paths and shadow rays to the `alive` and `cast` there are and returns how many there are then.
+    Writes surviving paths and shadow rays end to end and returns how many of each.
     """
+    alive = 0
+    cast = 0
     m = scratch.matrix
     for k in range(count):
         fetch_ahead(k, count, which, rays, hits, paths, samples.items, geometry.corners)

@@ -210,11 +210,13 @@ def _go_on(which, alive, rays, hits, paths, geometry, rays_out, paths_out, b, o)
 
 
 @routine
-def shade_even(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, materials, lights, env, recording,
-               samples, scratch, rays_out, paths_out, shadows, room):  # fmt: skip
-    """As `shade`, for the paths numbered by the first `count` of `which`, which meet even surfaces (see `sort_out`)."""
+def shade_even(which, count, alive, cast, step, max_bounces, rays, hits, paths, bodies, geometry, materials, lights,
+               env, recording, samples, scratch, rays_out, paths_out, shadows, room):  # fmt: skip
+    """As `shade`, for paths that meet even surfaces (see `trace.sort_out`).
+
+    Adds to the `alive` paths and `cast` shadow rays there are and returns how many there are then.
+    """
     b, o, spots, light, values = room.numbers, room.out, room.spots, room.light, materials.values
-    alive, cast = 0, 0
     for begin in range(0, count, BLOCK):
         end = min(begin + BLOCK, count)
         here, ahead, n = which[begin:end], which[end : min(end + BLOCK, count)], end - begin

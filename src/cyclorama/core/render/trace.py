@@ -85,13 +85,13 @@ def wavefront(count, max_bounces, has_holes, where, geometry, materials, texture
         nearest_hits(where, rays, alive, scratch, work.hits)
         even, rest, gone = sort_out(alive, work.hits, paths, where, geometry, materials, work.lists)
         leave_set(work.lists[2], gone, rays, work.hits, paths, lights, environment, recording, samples, work.room)
-        alive, cast = shade_even(
-            work.lists[0], even, step, max_bounces, rays, work.hits, paths, where, geometry, materials, lights,
-            environment, recording, samples, scratch, next_rays, next_paths, shadows, work.room,
-        )  # fmt: skip
         alive, cast = shade(
-            work.lists[1], rest, alive, cast, step, max_bounces, rays, work.hits, paths, where, geometry, materials,
-            textures, lights, environment, tables, recording, samples, scratch, next_rays, next_paths, shadows,
+            work.lists[1], rest, step, max_bounces, rays, work.hits, paths, where, geometry, materials, textures,
+            lights, environment, tables, recording, samples, scratch, next_rays, next_paths, shadows,
+        )  # fmt: skip
+        alive, cast = shade_even(
+            work.lists[0], even, alive, cast, step, max_bounces, rays, work.hits, paths, where, geometry, materials,
+            lights, environment, recording, samples, scratch, next_rays, next_paths, shadows, work.room,
         )  # fmt: skip
         if has_holes:
             find_blocked_with_holes(where, geometry, materials, textures, shadows, cast, rays, work)

@@ -22,10 +22,10 @@ from ..scene.base import new_id
 from ..scene.project import new_project
 from .arrays import make_samples, make_work
 from .denoise import denoise
-from .direct import aim
 from .film import Film, add_batch
 from .scene import SceneCompiler
 from .shade import collect_light
+from .shade_even import shade_even
 from .trace import FrameScene, find_blocked_with_holes
 from .tracer import Tracer
 
@@ -70,17 +70,17 @@ def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
     order in which it comes to them."""
     of, number, vector = numba.typeof, numba.float64, numba.types.UniTuple(numba.float64, 3)
     samples, work = make_samples(1, 0, False), make_work(1)
-    spot = numba.types.Tuple([numba.int64, numba.int64, numba.int64, number, number])
     row, record = of(scene.materials.values[0]), of(work.scratch.record)
     films, tables = of(scene.materials.films), of(scene.tables)
     geometry, materials, where = of(scene.geometry), of(scene.materials), of(scene.where)
     return [
         (sample, (row, record, vector, number, number, number, films, tables)),
         (prepare, (row, record, vector, vector, numba.boolean, tables)),
-        (aim, (of(scene.lights), of(scene.environment), geometry, materials, where, of(work.scratch), spot, vector,
-               number, numba.int64)),
         (evaluate, (row, record, vector, vector, films, tables)),
         (evaluate_plain, (row, record, vector, vector, tables)),
+        (shade_even, (of(work.lists[0]), *[numba.int64] * 5, of(work.rays), of(work.hits), of(work.paths), where,
+                      geometry, materials, of(scene.lights), of(scene.environment), of(scene.recording), of(samples),
+                      of(work.scratch), of(work.rays), of(work.paths), of(work.shadows), of(work.room))),
         (find_blocked_with_holes, (where, geometry, materials, of(scene.textures), of(work.shadows), numba.int64,
                                    of(work.rays), of(work))),
         (collect_light, (numba.int64, of(work.blocked), of(work.shadows), of(scene.recording), of(samples))),
