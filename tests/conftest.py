@@ -28,7 +28,7 @@ from cyclorama.core.light.shapes import (
     REACH,
     REFLECTED,
 )
-from cyclorama.core.material.row import OPACITY
+from cyclorama.core.material.row import EVEN, OPACITY
 from cyclorama.core.render.bodies import pose_keys
 from cyclorama.core.render.camera_rays import CameraRays, filter_table
 from cyclorama.core.render.film import Film
@@ -135,6 +135,7 @@ def scene_of(
 
 def with_rows(scene: FrameScene, rows: np.ndarray, triangles: slice) -> FrameScene:
     """The scene with other material rows, the last of them on some triangles."""
+    rows[-1, EVEN] = 0.0  # it is no longer what the compiler took it for
     corners, material = scene.geometry.corners.copy(), scene.geometry.material.copy()
     corners[triangles, 24] = material[triangles] = len(rows) - 1
     ranges = np.vstack([scene.materials.ranges, scene.materials.ranges[-1:]])
