@@ -1,12 +1,20 @@
 """Even surfaces are shaded many at a time; one at a time, the same light must come of it."""
 
 import dataclasses
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 import pytest
 from tests.conftest import exposed, project_of, sphere
 
-from cyclorama.core.material.row import EVEN
+from cyclorama.core.kernel import from_python
+from cyclorama.core.light.shapes import LIGHT_COLUMNS
+from cyclorama.core.material import even
+from cyclorama.core.material.row import COLUMNS, EVEN
+from cyclorama.core.render import even_steps, leaving
+from cyclorama.core.render.block import make_room
+from cyclorama.core.render.direct import find_near
 from cyclorama.core.render.film import Film
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.trace import FrameScene
@@ -83,3 +91,30 @@ def test_only_surfaces_that_have_nothing_else_are_even() -> None:
         {"emission_luminance": 1.0}, {"edge_radius_m": 0.001}, {"transmission_weight": 0.2},
     ):  # fmt: skip
         assert not is_even(**other), other
+
+
+ROOM = make_room()
+STEPS: list[tuple[Callable[..., Any], tuple[Any, ...]]] = [
+    (even.prepare_even, (np.zeros((1, COLUMNS)), 0, ROOM.numbers)),
+    (even.choose_directions, (ROOM.numbers,)),
+    (even.evaluate_even, (np.zeros((1, COLUMNS)), 0, ROOM.numbers)),
+    (even_steps.draw_numbers, (3, ROOM.words, ROOM.numbers)),
+    (even_steps.meet_surface, (ROOM.numbers, ROOM.corners, ROOM.out)),
+    (even_steps.face_viewer, (ROOM.numbers,)),
+    (even_steps.bounce, (12, ROOM.numbers, ROOM.out)),
+    (even_steps.choose_sources, (np.linspace(0, 1, 5, dtype=np.float32), ROOM.numbers, ROOM.spots)),
+    (even_steps.aim_at_panels, (ROOM.numbers, ROOM.panels, ROOM.light)),
+    (even_steps.turn_to_light, (ROOM.numbers, ROOM.out)),
+    (even_steps.weigh_light, (12, ROOM.numbers, ROOM.light, ROOM.out)),
+    (find_near, (np.zeros((2, LIGHT_COLUMNS), np.float32), ROOM.numbers, ROOM.spots)),
+    (leaving.find_places, (np.eye(3, dtype=np.float32), ROOM.numbers)),
+]
+
+
+@pytest.mark.parametrize(("step", "arguments"), STEPS, ids=[step.__name__ for step, _ in STEPS])
+def test_steps_are_worked_out_side_by_side(step: Callable[..., Any], arguments: tuple[Any, ...]) -> None:
+    """LLVM's loop vectoriser has taken every step: nothing of it is against the rules of `core.abreast`."""
+    compiled: Any = from_python(step)
+    compiled(*arguments)
+    (text,) = compiled.inspect_llvm().values()
+    assert "vector.body" in text

@@ -153,19 +153,22 @@ def put_gobo(row: NDArray[np.float32], gobo: Gobo, texture: int) -> None:
     a = math.radians(gobo.rotation_deg)
     k = 0.5 / gobo.scale
     c, s = math.cos(a) * k, math.sin(a) * k
-    across, down = (row[at : at + 3].astype(np.float64) for at in (HALF_U, HALF_V))
+    parallel = gobo.projection == "parallel"
     wide = 1.0
     if row[KIND] == SPOT:
-        wide = math.sqrt(max(1.0 - float(row[COS_OUTER]) ** 2, 1e-9)) / max(float(row[COS_OUTER]), 1e-4)
-    power = 2 if gobo.projection == "parallel" else 1
-    across, down = (v / max(float(np.linalg.norm(v)), 1e-9) ** power for v in (across, down))
-    if power == 1:
-        across, down = across / wide, down / wide
+        cosine = float(row[COS_OUTER])
+        wide = math.sqrt(max(1.0 - cosine * cosine, 1e-9)) / max(cosine, 1e-4)
+
+    def growing(half: Vec3) -> Vec3:
+        size = max(float(np.linalg.norm(half)), 1e-9)
+        return half / (size * size) if parallel else half / (size * wide)
+
+    across, down = (growing(row[at : at + 3].astype(np.float64)) for at in (HALF_U, HALF_V))
     # v grows downwards in the picture
     row[MASK_U : MASK_U + 3], row[MASK_V : MASK_V + 3] = c * across + s * down, s * across - c * down
     row[MASK_OFFSET : MASK_OFFSET + 2] = 0.5 - gobo.offset_u, 0.5 - gobo.offset_v
     row[GOBO], row[GOBO_BLUR] = texture, gobo.softness**2
-    row[GOBO_PARALLEL] = gobo.projection == "parallel"
+    row[GOBO_PARALLEL] = parallel
 
 
 def reach_of(row: NDArray[np.float32], aim: Vec3) -> float:

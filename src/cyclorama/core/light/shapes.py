@@ -46,8 +46,8 @@ def _local(rows, k, x, y, z):
 
 
 @routine
-def _shaped(rows, gobos, k, px, py, pz, dx, dy, dz, facing):
-    """What grid, cone and gobo leave of the light that leaves towards −d for the point p."""
+def _shaped(rows, gobos, k, p, facing):
+    """What grid, cone and gobo leave of the light for the point p; `facing` is the cosine at which it leaves."""
     w = 1.0
     if rows[k, GRID_TAN] > 0.0:
         tangent = math.sqrt(max(1.0 / max(facing * facing, 1e-12) - 1.0, 0.0))
@@ -59,7 +59,7 @@ def _shaped(rows, gobos, k, px, py, pz, dx, dy, dz, facing):
         w *= edge * edge * (3.0 - 2.0 * edge) / max(facing, 1e-3)
     r = g = b = w
     if rows[k, GOBO] >= 0.0 and w > 0.0:
-        x, y, z = px - rows[k, 0], py - rows[k, 1], pz - rows[k, 2]
+        x, y, z = p[0] - rows[k, 0], p[1] - rows[k, 1], p[2] - rows[k, 2]
         scale = 1.0
         if rows[k, GOBO_PARALLEL] == 0.0:
             scale = 1.0 / max(x * rows[k, 9] + y * rows[k, 10] + z * rows[k, 11], 1e-6)
@@ -73,10 +73,10 @@ def _shaped(rows, gobos, k, px, py, pz, dx, dy, dz, facing):
 
 
 @device
-def _radiance(rows, gobos, k, p, d, facing):
+def _radiance(rows, gobos, k, p, facing):
     r, g, b = rows[k, RADIANCE] * 1.0, rows[k, RADIANCE + 1] * 1.0, rows[k, RADIANCE + 2] * 1.0
     if rows[k, GRID_TAN] > 0.0 or rows[k, KIND] == SPOT or rows[k, GOBO] >= 0.0:
-        sr, sg, sb = _shaped(rows, gobos, k, p[0], p[1], p[2], d[0], d[1], d[2], facing)
+        sr, sg, sb = _shaped(rows, gobos, k, p, facing)
         r, g, b = r * sr, g * sg, b * sb
     return r, g, b
 
@@ -166,7 +166,7 @@ def light_hit(rows, gobos, k, o, d):
     if kind == SUN:
         if -(d[0] * rows[k, 9] + d[1] * rows[k, 10] + d[2] * rows[k, 11]) < rows[k, COS_OUTER]:
             return -1.0, 0.0, none
-        return FAR, 1.0 / (2.0 * math.pi * (1.0 - rows[k, COS_OUTER])), _radiance(rows, gobos, k, o, d, 1.0)
+        return FAR, 1.0 / (2.0 * math.pi * (1.0 - rows[k, COS_OUTER])), _radiance(rows, gobos, k, o, 1.0)
     x, y, z = rows[k, 0] - o[0], rows[k, 1] - o[1], rows[k, 2] - o[2]
     along = x * d[0] + y * d[1] + z * d[2]
     if x * x + y * y + z * z - along * along > rows[k, REACH] * rows[k, REACH]:
@@ -179,7 +179,7 @@ def light_hit(rows, gobos, k, o, d):
         t, density, facing = _panel_hit(rows, k, o, d, kind != RECT)
     if t <= 0.0:
         return -1.0, 0.0, none
-    return t, density, _radiance(rows, gobos, k, o, d, facing)
+    return t, density, _radiance(rows, gobos, k, o, facing)
 
 
 @device
@@ -279,4 +279,4 @@ def aim_at(rows, gobos, k, u1, u2, p):
         d, distance, density, facing = _aim_at_panel(rows, k, kind != RECT, u1, u2, p)
     if density <= 0.0:
         return d, distance, (0.0, 0.0, 0.0), 0.0
-    return d, distance, _radiance(rows, gobos, k, p, d, facing), density
+    return d, distance, _radiance(rows, gobos, k, p, facing), density

@@ -1,8 +1,6 @@
 """Many even surfaces side by side: opaque dielectrics over an even diffuse base, without maps, layers or glow.
 
-The same model as `plain` for metalness 0; a test holds them together. Numbers of a block of surface points lie in rows
-of BLOCK, end to end in one array, so that LLVM turns each loop into vector instructions: their length is known, and no
-loop calls anything that returns more than one number or reads from places that only it knows.
+The same model as `plain` for metalness 0; a test holds them together. The loops follow the rules of `core.abreast`.
 """
 
 import math
@@ -10,8 +8,10 @@ import math
 from ..abreast import BLOCK
 from ..kernel import device, routine
 from ..trig import cos_turns, sin_turns
-from .row import BASE, BASE_WEIGHT, IOR, PROFILE, PROFILE_MEAN, ROUGHNESS, SPECULAR_COLOR
-from .tables import MU
+from .fresnel import fresnel_dielectric
+from .microfacet import smith_lambda_round
+from .row import BASE, BASE_WEIGHT, IOR, PROFILE_MEAN, ROUGHNESS, SPECULAR_COLOR
+from .tables import lookup_profile, profile_steps
 
 ALPHA, ETA, MEAN, ROW = 0 * BLOCK, 1 * BLOCK, 2 * BLOCK, 3 * BLOCK
 """GGX alpha, index of refraction, mean reflectance, row of the material."""
@@ -44,45 +44,22 @@ def put_material(values, row, b, j):
     b[TINT_B + j] = v[SPECULAR_COLOR + 2]
 
 
-@device
-def _place(mu):
-    return min(math.sqrt(min(max(mu, 0.0), 1.0)), 0.999999) * (MU - 1)
-
-
-@device
-def _lambda(z, alpha):
-    z2 = z * z
-    return 0.5 * (math.sqrt(1.0 + alpha * alpha * (1.0 - z2) / max(z2, 1e-12)) - 1.0)
-
-
-@device
-def _fresnel(cos_i, eta):
-    """As `fresnel.fresnel_dielectric` for eta > 1, where nothing is reflected totally."""
-    cos_t = math.sqrt(max(1.0 - (1.0 - cos_i * cos_i) / (eta * eta), 0.0))
-    parallel = (eta * cos_i - cos_t) / (eta * cos_i + cos_t)
-    perpendicular = (cos_i - eta * cos_t) / (cos_i + eta * cos_t)
-    return 0.5 * (parallel * parallel + perpendicular * perpendicular)
-
-
 @routine
 def _look_up(values, count, b, places, albedos):
     """Reflectances at places in the tables of their rows."""
     for j in range(count):
-        v, x = values[int(b[ROW + j])], b[places + j]
-        k = int(x)
-        low = v[PROFILE + k]
-        b[albedos + j] = low + (v[PROFILE + k + 1] - low) * (x - k)
+        b[albedos + j] = lookup_profile(values[int(b[ROW + j])], b[places + j])
 
 
 @routine
 def prepare_even(values, count, b):
     """What does not depend on the direction of light."""
     for j in range(BLOCK):
-        b[PLACE_O + j] = _place(b[OZ + j])
+        b[PLACE_O + j] = profile_steps(b[OZ + j])
     _look_up(values, count, b, PLACE_O, ALBEDO_O)
     for j in range(BLOCK):
         mu, albedo = min(b[OZ + j], 1.0), b[ALBEDO_O + j]
-        b[LAMBDA_O + j] = _lambda(mu, b[ALPHA + j])
+        b[LAMBDA_O + j] = smith_lambda_round(mu, b[ALPHA + j])
         luma = 0.2126 * b[BASE_R + j] + 0.7152 * b[BASE_G + j] + 0.0722 * b[BASE_B + j]
         diffuse = luma * (1.0 - albedo)
         p = diffuse / max(diffuse + albedo, 1e-9)
@@ -121,7 +98,7 @@ def choose_directions(b):
 def evaluate_even(values, count, b):
     """DIFFUSED, FACETED and DENSITY towards (IX, IY, IZ); nothing from below."""
     for j in range(BLOCK):
-        b[PLACE_I + j] = _place(b[IZ + j])
+        b[PLACE_I + j] = profile_steps(b[IZ + j])
     _look_up(values, count, b, PLACE_I, ALBEDO_I)
     for j in range(BLOCK):
         oz, iz, alpha, p = b[OZ + j], b[IZ + j], b[ALPHA + j], b[P_DIFFUSE + j]
@@ -137,7 +114,7 @@ def evaluate_even(values, count, b):
         t = (1.0 - hz * hz) + hz * hz * a2
         common = a2 / (max(t * t, 1e-24) * math.pi * 4.0 * max(oz, 1e-6))
         lambda_o = b[LAMBDA_O + j]
-        reflected = _fresnel(cos_h, b[ETA + j]) * common / (1.0 + lambda_o + _lambda(mu, alpha))
+        reflected = fresnel_dielectric(cos_h, b[ETA + j]) * common / (1.0 + lambda_o + smith_lambda_round(mu, alpha))
         density = p * mu * (1.0 / math.pi) + (1.0 - p) * common / (1.0 + lambda_o)
         b[DIFFUSED + j] = diffused if above and p > 0.0 else 0.0
         b[FACETED + j] = reflected if above and p < 1.0 else 0.0

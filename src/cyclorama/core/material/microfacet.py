@@ -27,6 +27,13 @@ def smith_lambda(wx, wy, wz, ax, ay):
 
 
 @device
+def smith_lambda_round(z, alpha):
+    """The same for facets that are as rough all round, from the cosine z."""
+    z2 = z * z
+    return 0.5 * (math.sqrt(1.0 + alpha * alpha * (1.0 - z2) / max(z2, 1e-12)) - 1.0)
+
+
+@device
 def sample_visible_normal(wx, wy, wz, ax, ay, u1, u2):
     """A microfacet normal seen from direction w, with density D·G1·max(0, w·h)/cos w."""
     sx, sy, sz = wx * ax, wy * ay, wz

@@ -11,7 +11,7 @@ from ..kernel import device
 from ..trig import sincos_turns
 from .bsdf import DIFFUSE, FAILED, GLOSSY, MIRROR
 from .fresnel import edge_loss, fresnel_dielectric, fresnel_metal
-from .microfacet import sample_visible_normal
+from .microfacet import sample_visible_normal, smith_lambda_round
 from .record import (
     ALBEDO,
     ALBEDO_MEAN,
@@ -27,25 +27,25 @@ from .record import (
     P_DIFFUSE,
     ROUGH,
 )
-from .row import BASE, BASE_WEIGHT, IOR, METALNESS, PROFILE, PROFILE_MEAN, PROFILED, ROUGHNESS, SPECULAR_COLOR
-from .tables import DIELECTRIC, METAL, MU, index_axis, lookup_block, lookup_mean, lookup_plane
+from .row import BASE, BASE_WEIGHT, IOR, METALNESS, PROFILE_MEAN, PROFILED, ROUGHNESS, SPECULAR_COLOR
+from .tables import (
+    DIELECTRIC,
+    METAL,
+    index_axis,
+    lookup_block,
+    lookup_mean,
+    lookup_plane,
+    lookup_profile,
+    profile_steps,
+)
 
 
 @device
 def _albedo_towards(v, s, mu, tables):
     """Reflectance of the dielectric from a direction, from the row's own table where it has one."""
     if v[PROFILED] > 0.0:
-        x = min(math.sqrt(mu), 0.999999) * (MU - 1)
-        k = int(x)
-        low = v[PROFILE + k]
-        return low + (v[PROFILE + k + 1] - low) * (x - k)
+        return lookup_profile(v, profile_steps(mu))
     return lookup_block(tables, DIELECTRIC, mu, s[ROUGH], s[AXIS])
-
-
-@device
-def _lambda(z, alpha):
-    z2 = z * z
-    return 0.5 * (math.sqrt(1.0 + alpha * alpha * (1.0 - z2) / max(z2, 1e-12)) - 1.0)
 
 
 @device
@@ -56,7 +56,7 @@ def prepare_plain(v, s, mu_o, tables):
     alpha = max(rough * rough, 1e-6)
     ior = max(v[IOR], 1.000001)
     s[AX], s[ROUGH], s[ETA], s[AXIS] = alpha, rough, ior, index_axis(ior)
-    s[LAMBDA_O] = _lambda(mu_o, alpha)
+    s[LAMBDA_O] = smith_lambda_round(mu_o, alpha)
     albedo, mean = 0.0, 0.0
     if metal < 1.0:
         albedo = _albedo_towards(v, s, mu_o, tables)
@@ -120,7 +120,7 @@ def evaluate_plain(v, s, wo, wi, tables):
         common = a2 / (max(t * t, 1e-24) * math.pi * 4.0 * oz)
         gain_i = lookup_plane(tables, METAL, mu_i, s[ROUGH]) if metal > 0.0 else 1.0
         cr, cg, cb = _reflected(v, s, cos_h, gain_i)
-        value = common / (1.0 + s[LAMBDA_O] + _lambda(mu_i, alpha))
+        value = common / (1.0 + s[LAMBDA_O] + smith_lambda_round(mu_i, alpha))
         sr, sg, sb = cr * value, cg * value, cb * value
         pdf += (1.0 - p_diffuse) * common / (1.0 + s[LAMBDA_O])
     return dr, dg, db, sr, sg, sb, pdf

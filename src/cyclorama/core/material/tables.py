@@ -22,6 +22,7 @@ from ..kernel import device, kernel, routine
 from .fresnel import fresnel_dielectric
 from .fuzz import fuzz_value
 from .microfacet import refract, sample_visible_normal, smith_lambda
+from .row import PROFILE
 
 MU, ROUGH, INDEX = 32, 32, 17
 """Steps over √cos θ, roughness, and 2 (ior − 1)/(ior + 1), each axis from 0 to 1."""
@@ -67,6 +68,20 @@ def _plane_lookup(table, start, width, x, y):
 def _steps(x, count):
     """Position in steps, a hair below the end so that its neighbour exists."""
     return min(max(x, 0.0), 0.999999) * (count - 1)
+
+
+@device
+def profile_steps(mu):
+    """Position in a row's own table of reflectance."""
+    return _steps(math.sqrt(max(mu, 0.0)), MU)
+
+
+@device
+def lookup_profile(values, x):
+    """Reflectance from a row's own table at `profile_steps`."""
+    k = int(x)
+    low = values[PROFILE + k]
+    return low + (values[PROFILE + k + 1] - low) * (x - k)
 
 
 @device

@@ -202,8 +202,7 @@ SAMPLE = _fields(
     u4="spare_a spare_b spare_c",
 )
 """Result of one sample: radiance (nit), guides, distance of the first hit (m, 0: nothing), whether anything and
-whether the subject was met, what clamping took away (nit), the pixel's seed and the sample's number. A full cache
-line."""
+whether the subject was met, what clamping took away (nit). A full cache line."""
 
 
 class Samples(NamedTuple):

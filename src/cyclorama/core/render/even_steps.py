@@ -3,7 +3,7 @@
 import math
 
 from ..abreast import BLOCK
-from ..kernel import device, routine
+from ..kernel import routine
 from ..light.shapes import AREA, DISC, HALF_U, HALF_V, KIND, NORMAL, RADIANCE
 from ..material.even import (
     ALPHA,
@@ -68,6 +68,7 @@ from .block import (
     RADIANCE_R,
     ROULETTE,
     SEED,
+    SOURCE,
     SPREAD,
     THR_B,
     THR_G,
@@ -80,8 +81,10 @@ from .block import (
     U,
     V,
 )
+from .direct import heuristic
 from .paths import ROULETTE_FROM
 from .sampler import TO_UNIT, U32, combine, first_of, second_of, shuffled
+from .surface import below, step_off
 
 
 @routine
@@ -101,12 +104,6 @@ def draw_numbers(pair, w, b):
         b[L1 + j], b[L2 + j] = w[f + 2 * BLOCK + j] * TO_UNIT, w[f + 3 * BLOCK + j] * TO_UNIT
         b[V1 + j], b[V2 + j] = w[f + 4 * BLOCK + j] * TO_UNIT, w[f + 5 * BLOCK + j] * TO_UNIT
         b[ROULETTE + j] = w[f + 7 * BLOCK + j] * TO_UNIT
-
-
-@device
-def _below(px, py, pz, cx, cy, cz, nx, ny, nz, sign):
-    """How far a point lies below the plane through a corner, ≤ 0."""
-    return min(sign * ((px - cx) * nx + (py - cy) * ny + (pz - cz) * nz), 0.0)
 
 
 @routine
@@ -138,16 +135,15 @@ def meet_surface(b, c, o):
         side = 1.0 if seen >= 0.0 else -1.0
         # lifted to the surface that the normals describe, except from within
         lift = sign if abs(along) < 0.9999999 and seen >= 0.0 else 0.0
-        da = lift * s * _below(px, py, pz, ax, ay, az, n1x, n1y, n1z, sign)
-        db = lift * u * _below(px, py, pz, ex, ey, ez, n2x, n2y, n2z, sign)
-        dc = lift * v * _below(px, py, pz, gx, gy, gz, n3x, n3y, n3z, sign)
+        da = lift * s * below(px, py, pz, ax, ay, az, n1x, n1y, n1z, sign)
+        db = lift * u * below(px, py, pz, ex, ey, ez, n2x, n2y, n2z, sign)
+        dc = lift * v * below(px, py, pz, gx, gy, gz, n3x, n3y, n3z, sign)
         qx = px - da * n1x - db * n2x - dc * n3x
         qy = py - da * n1y - db * n2y - dc * n3y
         qz = pz - da * n1z - db * n2z - dc * n3z
         fx, fy, fz = side * fx, side * fy, side * fz
         turned = side * sign
-        # the step off the surface of `surface.leave`
-        step = 1.5e-5 * max(max(abs(qx), abs(qy)), abs(qz)) + 2e-7
+        step = step_off(qx, qy, qz)
         b[PX + j], b[PY + j], b[PZ + j] = px, py, pz
         o[FROM + j], o[FROM + BLOCK + j], o[FROM + 2 * BLOCK + j] = qx + step * fx, qy + step * fy, qz + step * fz
         b[FX + j], b[FY + j], b[FZ + j] = fx, fy, fz
@@ -220,24 +216,23 @@ def turn_to_light(b, o):
 
 
 @routine
-def choose_sources(pick, b, sources):
+def choose_sources(pick, b, spots):
     """Which source of light each path aims at: as `direct.choose`, by counting."""
     for j in range(BLOCK):
-        sources[j] = 0
+        spots[SOURCE + j] = 0
     for k in range(1, pick.shape[0] - 1):
         least = pick[k] * 1.0
         for j in range(BLOCK):
-            sources[j] += 1 if b[PICK + j] >= least else 0
+            spots[SOURCE + j] += 1 if b[PICK + j] >= least else 0
 
 
 @routine
 def weigh_light(last, b, light, o):
-    """What the lights that were aimed at give, with the power heuristic (see `direct.heuristic`)."""
+    """What the lights that were aimed at give, with the power heuristic."""
     for j in range(BLOCK):
         chance = abs(b[CHANCE + j])
-        r = b[DENSITY + j] / max(chance, 1e-30)
         alone = b[CHANCE + j] < 0.0 or b[DEPTH + j] >= last
-        k = (1.0 if alone else 1.0 / (1.0 + r * r)) / max(chance, 1e-30)
+        k = (1.0 if alone else heuristic(chance, b[DENSITY + j])) / max(chance, 1e-30)
         kr = k * b[THR_R + j] * light[RADIANCE_R + j]
         kg = k * b[THR_G + j] * light[RADIANCE_G + j]
         kb = k * b[THR_B + j] * light[RADIANCE_B + j]

@@ -8,7 +8,7 @@ from ..light.environment import environment_at, latitude, longitude
 from .arrays import FROM_CAMERA, KIND_SHIFT
 from .block import DX, DY, DZ, FX, FY, FZ, PX, PY, PZ
 from .direct import component_of, deposit, find_near, group_of, heuristic, meet_near
-from .prefetch import fetch_pixels, fetch_rows, fetch_sample
+from .prefetch import ROWS_AHEAD, fetch_pixels, fetch_rows, fetch_sample
 
 PLACE_U, PLACE_V, HEIGHT = FX, FY, FZ
 """Where the environment's picture is met (0…1), and its own y of the direction; rows of the block."""
@@ -18,14 +18,14 @@ PLACE_U, PLACE_V, HEIGHT = FX, FY, FZ
 def _take_in(which, rays, hits, paths, samples, b):
     for j in range(which.shape[0]):
         i = np.uint64(which[j])
-        fetch_rows(i, rays, hits, paths)
+        fetch_rows(i + np.uint64(ROWS_AHEAD), rays, hits, paths)
         fetch_sample(paths[i].slot, samples.items)
         b[PX + j], b[PY + j], b[PZ + j] = rays.origin[i, 0], rays.origin[i, 1], rays.origin[i, 2]
         b[DX + j], b[DY + j], b[DZ + j] = rays.direction[i, 0], rays.direction[i, 1], rays.direction[i, 2]
 
 
 @routine
-def _find_places(m, b):
+def find_places(m, b):
     """Where rays meet the environment, which `m` (3, 3) turns into the studio."""
     ax, ay, az, bx, by, bz = m[0, 0] * 1.0, m[1, 0] * 1.0, m[2, 0] * 1.0, m[0, 1] * 1.0, m[1, 1] * 1.0, m[2, 1] * 1.0
     cx, cy, cz = m[0, 2] * 1.0, m[1, 2] * 1.0, m[2, 2] * 1.0
@@ -72,5 +72,5 @@ def leave_set(which, count, rays, hits, paths, lights, env, recording, samples, 
         find_near(lights.rows, b, room.spots)
         meet_near(here, room.spots, rays, hits, paths, lights, recording, samples)
         if lights.env_scale > 0.0:
-            _find_places(lights.env_turn, b)
+            find_places(lights.env_turn, b)
             _meet_environment(here, paths, lights, env, recording, samples, b)

@@ -74,14 +74,13 @@ def record_guides(sample, thr, v, normal):
 
 
 @device
-def cast_shadow(shadows, s, origin, wi, time, distance, slot, depth, k, radiance, thr, f, group, first, second):
-    """Make this the s-th of the rays towards lights."""
+def cast_shadow(shadows, s, origin, wi, time, distance, slot, depth, diffuse, specular, group, first, second):
+    """Make this the s-th of the rays towards lights, which brings so much by diffuse and by specular scattering."""
     claim_rows(s, shadows.rays, shadows.items, SHADOW_BYTES)
     put_ray(shadows.rays, s, origin, wi, time)
     shadows.distance[s] = distance
     shadow = shadows.items[s]
-    r, g, b = k * thr[0] * radiance[0], k * thr[1] * radiance[1], k * thr[2] * radiance[2]
-    shadow.dr, shadow.dg, shadow.db = r * f[0], g * f[1], b * f[2]
-    shadow.sr, shadow.sg, shadow.sb = r * f[3], g * f[4], b * f[5]
+    shadow.dr, shadow.dg, shadow.db = diffuse
+    shadow.sr, shadow.sg, shadow.sb = specular
     shadow.slot, shadow.depth = slot, depth
     shadow.group, shadow.first, shadow.second = group, first, second

@@ -76,11 +76,11 @@ def claim_rows(n, rays, items, item_bytes):
 
 @device
 def fetch_rows(i, rays, hits, paths):
-    """Bring rays, hits and paths ROWS_AHEAD of the i-th near."""
-    ahead = np.uint64(i + np.uint64(ROWS_AHEAD))
-    _fetch(address_of(rays.direction) + ahead * VECTOR_BYTES)
-    _fetch(address_of(paths) + ahead * PATH_BYTES)
-    at = ahead * NUMBER_BYTES
+    """Bring the i-th ray, hit and path near."""
+    _fetch(address_of(rays.origin) + i * VECTOR_BYTES)
+    _fetch(address_of(rays.direction) + i * VECTOR_BYTES)
+    _fetch(address_of(paths) + i * PATH_BYTES)
+    at = i * NUMBER_BYTES
     _fetch(address_of(hits.u) + at)
     _fetch(address_of(hits.v) + at)
     _fetch(address_of(hits.triangle) + at)
@@ -113,10 +113,7 @@ def fetch_sample(slot, samples):
 @device
 def fetch_ahead(k, count, which, rays, hits, paths, samples, corners):
     """Bring what shading the paths after the k-th of `which` will read near."""
-    far = np.uint64(which[min(k + ROWS_AHEAD, count - 1)])
-    _fetch(address_of(rays.origin) + far * VECTOR_BYTES)
-    _fetch(address_of(rays.direction) + far * VECTOR_BYTES)
-    _fetch(address_of(paths) + far * PATH_BYTES)
+    fetch_rows(np.uint64(which[min(k + ROWS_AHEAD, count - 1)]), rays, hits, paths)
     ahead = k + AHEAD
     if ahead < count:
         i = np.uint64(which[ahead])

@@ -121,7 +121,7 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
                 going, thr, origin, wi = scatter_in(medium, i, rays, hits.t[i], thr, seed, index, pair, step)
                 if going == 2:
                     pass_on(paths_out, rays_out, alive, origin, wi, time, thr, 0.0, inside, slot, flags, depth,
-                             path.part, path.width, 0.3, 0.0, seed, index)  # fmt: skip
+                            path.part, path.width, 0.3, 0.0, seed, index)  # fmt: skip
                     alive += 1
                 if going > 0:
                     continue
@@ -168,7 +168,7 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
         if opacity < 1.0 and u_hole >= opacity:
             pass_on(paths_out, rays_out, alive, leave(p, flat, d), d, time, thr, path.density, inside, slot, flags,
-                     depth, path.part, width, path.spread, way, seed, index)  # fmt: skip
+                    depth, path.part, width, path.spread, way, seed, index)  # fmt: skip
             alive += 1
             continue
 
@@ -262,10 +262,12 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
                         second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
                         first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
                         second = second if kind_so_far == 0 else kind_so_far
-                        cast_shadow(shadows, cast, start, wi, time, distance, slot, depth + 1, k, radiance, thr,
-                              (dr, dg, db, sr, sg, sb), group_of(recording, source),
-                              component_of(recording, first, depth + 1),
-                              component_of(recording, second, depth + 1))  # fmt: skip
+                        r, g, b = k * thr[0] * radiance[0], k * thr[1] * radiance[1], k * thr[2] * radiance[2]
+                        cast_shadow(
+                            shadows, cast, start, wi, time, distance, slot, depth + 1, (r * dr, g * dg, b * db),
+                            (r * sr, g * sg, b * sb), group_of(recording, source),
+                            component_of(recording, first, depth + 1), component_of(recording, second, depth + 1),
+                        )  # fmt: skip
                         cast += 1
 
         if kind == 0 or last:
@@ -290,7 +292,7 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
             spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
         start = leave(p if crosses or from_within else lifted, flat, wi)
         pass_on(paths_out, rays_out, alive, start, wi, time, thr, density, inside, slot, flags, depth + 1, part, width,
-                 spread, 0.0, seed, index)  # fmt: skip
+                spread, 0.0, seed, index)  # fmt: skip
         alive += 1
     return alive, cast
 

@@ -7,7 +7,7 @@ The same as `shade`, step by step for a block of paths instead of path by path. 
 import numpy as np
 
 from ..abreast import BLOCK
-from ..kernel import routine
+from ..kernel import device, routine
 from ..light.shapes import CASTS, PANEL_COLUMNS, REFLECTED, is_bare_panel
 from ..material.even import LOBE, P_DIFFUSE, choose_directions, evaluate_even, prepare_even, put_material
 from .arrays import BY_DIFFUSE, BY_SPECULAR, FROM_CAMERA, GUIDED, KIND_SHIFT
@@ -33,16 +33,12 @@ from .block import (
     MIRRORED,
     NUMBER,
     NX,
-    NY,
-    NZ,
     PANEL_CASTS,
     PANEL_MIRRORED,
     PANEL_SHARE,
     PART_A,
     PART_B,
     PX,
-    PY,
-    PZ,
     RADIANCE_B,
     RADIANCE_G,
     RADIANCE_R,
@@ -57,7 +53,6 @@ from .block import (
     U,
     V,
 )
-from .bodies import put_ray
 from .camera_rays import FIRST_BOUNCE_PAIR
 from .direct import aim, component_of, draw_part, find_near, group_of, meet_near
 from .even_steps import (
@@ -70,9 +65,15 @@ from .even_steps import (
     turn_to_light,
     weigh_light,
 )
-from .paths import PAIRS_PER_BOUNCE, pass_on, record_guides, record_visible
-from .prefetch import SHADOW_BYTES, claim_rows, fetch_rows, fetch_sample, fetch_triangle
+from .paths import PAIRS_PER_BOUNCE, cast_shadow, pass_on, record_guides, record_visible
+from .prefetch import ROWS_AHEAD, fetch_rows, fetch_sample, fetch_triangle
 from .surface import MATERIAL_COLUMN, PART_COLUMN
+
+
+@device
+def _three(rows, at):
+    """What lies in three rows one below the other."""
+    return rows[at], rows[at + BLOCK], rows[at + 2 * BLOCK]
 
 
 @routine
@@ -86,7 +87,7 @@ def _take_in(which, rays, hits, paths, samples, geometry, materials, b, c, w):
             c[k * BLOCK + j] = t[k]
         b[U + j], b[V + j] = hits.u[i], hits.v[i]
         d, path = rays.direction[i], paths[i]
-        fetch_rows(i, rays, hits, paths)
+        fetch_rows(i + np.uint64(ROWS_AHEAD), rays, hits, paths)
         fetch_sample(path.slot, samples.items)
         b[DX + j], b[DY + j], b[DZ + j] = d[0], d[1], d[2]
         b[THR_R + j], b[THR_G + j], b[THR_B + j], b[DEPTH + j] = path.r, path.g, path.b, path.depth
@@ -133,7 +134,7 @@ def _aim(which, ahead, lights, env, geometry, materials, bodies, scratch, rays, 
         part = np.int64(geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
         k, x, y = np.int64(spots[SOURCE + j]), np.int64(spots[PART_A + j]), np.int64(spots[PART_B + j])
         spot = k, x, y, b[L1 + j], b[L2 + j]
-        p = (b[PX + j], b[PY + j], b[PZ + j])
+        p = _three(b, PX + j)
         source, wi, distance, radiance, chance, only = aim(
             lights, env, geometry, materials, bodies, scratch, spot, p, rays.time[i] * 1.0, part
         )
@@ -156,11 +157,11 @@ def _record(which, hits, paths, bodies, geometry, materials, recording, samples,
         row = np.uint64(geometry.corners[triangle, MATERIAL_COLUMN])
         if path.flags & FROM_CAMERA:
             part = np.int64(geometry.corners[triangle, PART_COLUMN])
-            p, way = (b[PX + j], b[PY + j], b[PZ + j]), path.way + hits.t[i] * 1.0
+            p, way = _three(b, PX + j), path.way + hits.t[i] * 1.0
             record_visible(samples, recording, bodies, geometry.shapes, slot, way, p, p, np.uint64(hits.body[i]),
                            triangle, b[U + j], b[V + j], part, row)  # fmt: skip
-        thr = (b[THR_R + j], b[THR_G + j], b[THR_B + j])
-        record_guides(samples.items[slot], thr, materials.values[row], (b[NX + j], b[NY + j], b[NZ + j]))
+        thr = _three(b, THR_R + j)
+        record_guides(samples.items[slot], thr, materials.values[row], _three(b, NX + j))
 
 
 @routine
@@ -170,17 +171,14 @@ def _cast(which, cast, rays, paths, recording, shadows, spots, light, o):
         if not o[GIVES + j] > 0.0:  # nor where it is no number
             continue
         i = np.uint64(which[j])
-        claim_rows(cast, shadows.rays, shadows.items, SHADOW_BYTES)
-        path, shadow = paths[i], shadows.items[cast]
-        put_ray(shadows.rays, cast, (o[FROM + j], o[FROM + BLOCK + j], o[FROM + 2 * BLOCK + j]),
-                (o[TO_LIGHT + j], o[TO_LIGHT + BLOCK + j], o[TO_LIGHT + 2 * BLOCK + j]), rays.time[i])  # fmt: skip
-        shadows.distance[cast] = light[DISTANCE + j]
-        shadow.dr, shadow.dg, shadow.db = o[LIT + j], o[LIT + BLOCK + j], o[LIT + 2 * BLOCK + j]
-        shadow.sr, shadow.sg, shadow.sb = o[LIT + 3 * BLOCK + j], o[LIT + 4 * BLOCK + j], o[LIT + 5 * BLOCK + j]
-        shadow.slot, shadow.depth, shadow.group = path.slot, path.depth + 1, group_of(recording, spots[SOURCE + j])
-        kind = (path.flags >> KIND_SHIFT) & 3
-        shadow.first = component_of(recording, BY_DIFFUSE if kind == 0 else kind, path.depth + 1)
-        shadow.second = component_of(recording, BY_SPECULAR if kind == 0 else kind, path.depth + 1)
+        path = paths[i]
+        depth, kind = path.depth + 1, (path.flags >> KIND_SHIFT) & 3
+        cast_shadow(
+            shadows, cast, _three(o, FROM + j), _three(o, TO_LIGHT + j), rays.time[i], light[DISTANCE + j], path.slot,
+            depth, _three(o, LIT + j), _three(o, LIT + 3 * BLOCK + j), group_of(recording, spots[SOURCE + j]),
+            component_of(recording, BY_DIFFUSE if kind == 0 else kind, depth),
+            component_of(recording, BY_SPECULAR if kind == 0 else kind, depth),
+        )  # fmt: skip
         cast += 1
     return cast
 
@@ -200,10 +198,9 @@ def _go_on(which, alive, rays, hits, paths, geometry, rays_out, paths_out, b, o)
         spread = max(path.spread, np.float32(0.3) if diffuse else o[SPREAD + j])
         part = np.int32(geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
         pass_on(
-            paths_out, rays_out, alive, (o[FROM + j], o[FROM + BLOCK + j], o[FROM + 2 * BLOCK + j]),
-            (o[TO + j], o[TO + BLOCK + j], o[TO + 2 * BLOCK + j]), rays.time[i],
-            (o[KEPT + j], o[KEPT + BLOCK + j], o[KEPT + 2 * BLOCK + j]), o[KEPT + 3 * BLOCK + j], -1, path.slot, flags,
-            path.depth + 1, part, path.width + path.spread * t, spread, 0.0, path.seed, path.number,
+            paths_out, rays_out, alive, _three(o, FROM + j), _three(o, TO + j), rays.time[i], _three(o, KEPT + j),
+            o[KEPT + 3 * BLOCK + j], -1, path.slot, flags, path.depth + 1, part, path.width + path.spread * t, spread,
+            0.0, path.seed, path.number,
         )  # fmt: skip
         alive += 1
     return alive

@@ -94,14 +94,16 @@ def hit_surface(corners, triangle, u, v):
 
 
 @device
+def below(px, py, pz, cx, cy, cz, nx, ny, nz, sign):
+    """How far a point lies below the plane through a corner, ≤ 0."""
+    return min(sign * ((px - cx) * nx + (py - cy) * ny + (pz - cz) * nz), 0.0)
+
+
+@device
 def _lift_towards(p, corner_point, normal, weight, sign):
     """How far p moves when it is brought onto the plane through one corner, times that corner's weight."""
-    below = sign * (
-        (p[0] - corner_point[0]) * normal[0]
-        + (p[1] - corner_point[1]) * normal[1]
-        + (p[2] - corner_point[2]) * normal[2]
-    )
-    k = sign * weight * min(below, 0.0)
+    c, n = corner_point, normal
+    k = sign * weight * below(p[0], p[1], p[2], c[0], c[1], c[2], n[0], n[1], n[2], sign)
     return k * normal[0], k * normal[1], k * normal[2]
 
 
@@ -256,13 +258,19 @@ def rounded_normal(edges, triangle, p, flat, smooth, values):
 
 
 @device
-def leave(p, n, towards):
-    """A ray origin just off the surface on the side that `towards` points to.
+def step_off(x, y, z):
+    """How far off the surface at a point a ray must start not to meet it again.
 
-    The step is 256 units in the last place of the largest coordinate, as Wächter and Binder choose in "A Fast
-    and Robust Method for Avoiding Self-Intersection", Ray Tracing Gems, chapter 6, 2019.
+    256 units in the last place of the largest coordinate, as Wächter and Binder choose in "A Fast and Robust Method
+    for Avoiding Self-Intersection", Ray Tracing Gems, chapter 6, 2019.
     """
-    step = 1.5e-5 * max(abs(p[0]), abs(p[1]), abs(p[2])) + 2e-7
+    return 1.5e-5 * max(max(abs(x), abs(y)), abs(z)) + 2e-7
+
+
+@device
+def leave(p, n, towards):
+    """A ray origin just off the surface on the side that `towards` points to."""
+    step = step_off(p[0], p[1], p[2])
     if dot(n, towards) < 0.0:
         step = -step
     return p[0] + step * n[0], p[1] + step * n[1], p[2] + step * n[2]
