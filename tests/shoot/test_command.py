@@ -7,7 +7,7 @@ from tests.shoot.test_shoot import studio_with
 
 from cyclorama.shoot.command import shoot_in_terminal
 from cyclorama.shoot.frames import frame_path
-from cyclorama.shoot.worker import worker_lock
+from cyclorama.shoot.presence import shooting
 
 
 def test_a_range_and_going_on(data_folder: Path, capfd: pytest.CaptureFixture[str]) -> None:
@@ -44,7 +44,7 @@ def test_no_studio_and_a_busy_one(data_folder: Path, capfd: pytest.CaptureFixtur
     assert "There is no studio in" in capfd.readouterr().err
     assert not data_folder.exists()
     studio_with(data_folder)
-    with worker_lock(data_folder) as mine:
+    with shooting(data_folder) as mine:
         assert mine
         assert shoot_in_terminal(data_folder, "Test", None, None, None, None) == 1
     assert "Another shoot is running" in " ".join(capfd.readouterr().err.split())

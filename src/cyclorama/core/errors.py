@@ -5,8 +5,15 @@ CycloramaError            anything the artist should be told, in a sentence
 ├── ChangeError           an edit of the document is not allowed
 │   └── StaleError        somebody else changed the project meanwhile
 ├── ShootError            a shot cannot be taken or went wrong
+├── DamagedError          something that was kept cannot be read any more
+├── BusyError             the database is held by somebody else for longer than one waits
+├── SpaceError            the disk is full
 └── NotFoundError         the thing asked for is not there
 """
+
+import errno
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 
 class CycloramaError(Exception):
@@ -41,6 +48,35 @@ class StaleError(ChangeError):
 
 class ShootError(CycloramaError):
     """A shot cannot be taken or went wrong."""
+
+
+class DamagedError(CycloramaError):
+    """Something that was kept cannot be read any more."""
+
+
+class BusyError(CycloramaError):
+    """The database is held by somebody else for longer than one waits."""
+
+    def __init__(self) -> None:
+        super().__init__("Another program holds the studio's database. Nothing was changed; try again in a moment.")
+
+
+class SpaceError(CycloramaError):
+    """The disk is full."""
+
+    def __init__(self) -> None:
+        super().__init__("The disk is full: this could not be saved, and nothing was changed. Make room and try again.")
+
+
+@contextmanager
+def telling_of_space() -> Iterator[None]:
+    """Raises SpaceError where the operating system says that there is no room left."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise SpaceError from error
+        raise
 
 
 class NotFoundError(CycloramaError):

@@ -18,7 +18,8 @@ from ..store import Saved, Studio
 from . import desk
 from .take import Progress as TakeProgress
 from .take import shoot_take
-from .worker import mark_interrupted, worker_lock
+from .watch import mark_interrupted
+from .presence import Beat, shooting, who_shoots
 
 
 def shoot_in_terminal(
@@ -30,16 +31,16 @@ def shoot_in_terminal(
         if not (data / "studio.sqlite").exists():
             raise NotFoundError(f"There is no studio in {data}. Give its folder with --data.")
         studio = Studio(data)
-        with worker_lock(data) as mine:
-            if not mine:
-                raise ShootError("Another shoot is running in this data folder. Wait for it or stop it first.")
+        if who_shoots(data) is not None:
+            raise ShootError("Another shoot is running in this data folder. Wait for it or stop it first.")
         mark_interrupted(studio)
         take_id = resume or _call(studio, console, name, shot, frames, samples)
         studio.takes.update(take_id, wish="run")
-        with worker_lock(data) as mine:
-            if not mine:
+        studio.takes.forgive(take_id)
+        with shooting(data) as beat:
+            if beat is None:
                 raise ShootError("Another shoot has just begun in this data folder. Try again.")
-            state = _shoot(studio, take_id, console)
+            state = _shoot(studio, take_id, console, beat)
     except CycloramaError as error:
         console.print(error.sentence, style="red")
         return 1
@@ -90,7 +91,7 @@ def _with_range(project: Project, frames: str | None) -> Project:
     return apply_set(project, SetValue(path="shoot/to_frame", value=last))
 
 
-def _shoot(studio: Studio, take_id: str, console: Console) -> str:
+def _shoot(studio: Studio, take_id: str, console: Console, beat: Beat) -> str:
     columns = (TextColumn("frame {task.fields[frame]}"), BarColumn(None), TextColumn("{task.fields[left]}"))
     with Progress(*columns, console=console) as bar, Tracer() as tracer:
         task = bar.add_task("", total=1.0, frame="–", left="")
@@ -105,6 +106,6 @@ def _shoot(studio: Studio, take_id: str, console: Console) -> str:
 
         before = signal.signal(signal.SIGINT, stop)
         try:
-            return shoot_take(studio, take_id, tracer, tell)
+            return shoot_take(studio, take_id, tracer, tell, beat.moved)
         finally:
             signal.signal(signal.SIGINT, before)

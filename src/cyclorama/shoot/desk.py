@@ -9,9 +9,12 @@ from ..core.scene import Project
 from ..core.sequence.names import sequence_stem, slug
 from ..core.sheet import readiness, review
 from ..store import Saved, Studio, TakeRecord
+from ..store.takes import ENDED
 from .frames import frames_to_shoot
 from .mixing import read_lights
-from .worker import ensure_worker, mark_interrupted
+from .presence import end, who_shoots
+from .watch import mark_interrupted
+from .worker import ensure_worker
 
 
 def call_take(studio: Studio, saved: Saved, forecast_s: float | None = None, start: bool = True) -> TakeRecord:
@@ -57,7 +60,7 @@ def call_mix(studio: Studio, source_id: str, balance: dict[str, LightChange], st
 
 def _next(studio: Studio, project: Project) -> tuple[int, str]:
     """Number and id of a project's next take."""
-    number = 1 + sum(t.project_id == project.id for t in studio.takes.all())
+    number = studio.takes.next_number(project.id)
     stem = f"{slug(project.name)[:40]}-{slug(project.move.name)[:20]}"
     return number, f"{stem}-{number:03d}-{secrets.token_hex(2)}"
 
@@ -71,44 +74,59 @@ def stop(studio: Studio, take_id: str) -> None:
 
 
 def _ask(studio: Studio, take_id: str, wish: str, state: str) -> None:
-    take = studio.takes.get(take_id)
-    if take.state == "queued":
-        studio.takes.update(take_id, wish=wish, state=state)
-    elif take.state in ("running", "paused"):
-        studio.takes.update(take_id, wish=wish)
-        if take.state == "paused":
-            studio.takes.update(take_id, state=state)
-    else:
-        raise ShootError(f"This take is {take.state}; there is nothing to {wish}.")
+    takes = studio.takes
+    if takes.update_if(take_id, ("queued", "paused"), wish=wish, state=state, message=""):
+        return
+    if takes.update_if(take_id, ("running",), wish=wish):
+        if _free_of_hung(studio):
+            takes.update_if(take_id, ("running",), state=state, message="", worker_pid=None, frame_now=None)
+        return
+    raise ShootError(f"This take is {takes.state(take_id)}; there is nothing to {wish}.")
+
+
+def _free_of_hung(studio: Studio) -> bool:
+    """End a worker that gives no sign of life; whether there was one."""
+    there = who_shoots(studio.folder)
+    if there is None or not there.hangs:
+        return False
+    if not end(studio.folder):
+        raise ShootError(f"The worker (process {there.pid}) does not answer and cannot be ended. End it by hand.")
+    return True
 
 
 def resume(studio: Studio, take_id: str) -> None:
-    """Shoot what is missing or damaged of a take that is not running."""
+    """Shoot what is missing or damaged of a take; one that is queued or being shot already goes on."""
+    _free_of_hung(studio)
     mark_interrupted(studio)
-    take = studio.takes.get(take_id)
-    if take.state in ("queued", "running"):
-        raise ShootError("This take is being shot already.")
-    studio.takes.update(take_id, state="queued", wish="run", message="")
+    takes = studio.takes
+    if not takes.update_if(take_id, ENDED, state="queued", wish="run", message=""):
+        takes.update(take_id, wish="run")
+    elif takes.get(take_id).troubles:
+        takes.forgive(take_id)
     ensure_worker(studio)
 
 
 def remove_project(studio: Studio, project_id: str) -> None:
     """Remove a project with its history and all its takes; raises ShootError while one is being shot."""
-    studio.projects.get(project_id)
-    takes = studio.takes.all(project_id)
-    mark_interrupted(studio)
-    if any(studio.takes.get(t.id).state == "running" for t in takes):
+    takes = studio.takes.ids(project_id)
+    if _in_hands(studio, *takes):
         raise ShootError("A take of this project is being shot. Stop it first.")
-    for take in takes:
-        remove(studio, take.id)
+    for take_id in takes:
+        remove(studio, take_id)
     studio.projects.remove(project_id)
 
 
 def remove(studio: Studio, take_id: str) -> None:
     """Remove a take with its files; raises ShootError while it is being shot."""
-    mark_interrupted(studio)
-    take = studio.takes.get(take_id)
-    if take.state == "running":
+    folder = studio.takes.folder(take_id)
+    if _in_hands(studio, take_id):
         raise ShootError("This take is being shot. Stop it first.")
     studio.takes.remove(take_id)
-    shutil.rmtree(take.folder, ignore_errors=True)
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def _in_hands(studio: Studio, *take_ids: str) -> bool:
+    """Whether one of the takes is being shot by a worker that lives."""
+    _free_of_hung(studio)
+    mark_interrupted(studio)
+    return any(studio.takes.state(t) == "running" for t in take_ids)

@@ -2,27 +2,23 @@
 
 import hashlib
 from pathlib import Path
+from typing import cast
 
+from ..core.errors import ShootError
 from ..core.render.outputs import pass_extension
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import frame_name
-from ..store import TakeRecord
-
-PASS_FOLDER = "beauty"
+from ..store import FileSum, TakeRecord
+from ..store.takes import BEAUTY, THUMB
 
 
 def frame_path(take: TakeRecord, number: int) -> Path:
     """Where a frame's file lies."""
-    return take.folder / PASS_FOLDER / frame_name(take.project, number)
+    return take.folder / BEAUTY / frame_name(take.project, number)
 
 
 def thumb_path(take: TakeRecord, number: int) -> Path:
-    return take.folder / ".thumbs" / f"{number}.jpg"
-
-
-def frames_to_shoot(take: TakeRecord) -> list[int]:
-    """Numbers that are missing or whose file is not what was recorded."""
-    return [n for n in take.numbers if not _is_whole(take, n)]
+    return take.folder / THUMB / f"{number}.jpg"
 
 
 def pass_path(take: TakeRecord, name: PassName, number: int) -> Path:
@@ -31,11 +27,52 @@ def pass_path(take: TakeRecord, name: PassName, number: int) -> Path:
     return take.folder / name / f"{stem}.{pass_extension(take.project, name)}"
 
 
+def file_path(take: TakeRecord, name: str, number: int) -> Path:
+    """Where a file of a frame lies, by the name under which it is recorded."""
+    if name == BEAUTY:
+        return frame_path(take, number)
+    return thumb_path(take, number) if name == THUMB else pass_path(take, cast(PassName, name), number)
+
+
+def sum_of(data: bytes) -> FileSum:
+    return FileSum(hashlib.sha256(data).hexdigest(), len(data))
+
+
+def frames_to_shoot(take: TakeRecord) -> list[int]:
+    """Numbers that are missing or of which a file is not what was recorded."""
+    return [n for n in take.numbers if not _is_whole(take, n)]
+
+
 def _is_whole(take: TakeRecord, number: int) -> bool:
     record = take.frames.get(number)
-    path = frame_path(take, number)
-    if record is None or not path.exists() or path.stat().st_size != record.size:
+    if record is None or not record.files.keys() >= {BEAUTY, *take.project.shoot.passes.wanted}:
         return False
-    if not all(pass_path(take, name, number).exists() for name in take.project.shoot.passes.wanted):
-        return False
-    return hashlib.sha256(path.read_bytes()).hexdigest() == record.sha256
+    return all(_read(file_path(take, name, number), known) is not None for name, known in record.files.items())
+
+
+def _read(path: Path, known: FileSum | None) -> bytes | None:
+    """A file's bytes, None when they are gone or not what was recorded."""
+    try:
+        if known is not None and path.stat().st_size != known.size:
+            return None
+        data = path.read_bytes()
+    except OSError:
+        return None
+    if known is None:  # shot by an earlier version, which kept no sums of passes: empty ones are all that can be told
+        return data or None
+    return data if sum_of(data) == known else None
+
+
+def read_whole(take: TakeRecord, number: int, name: str = BEAUTY) -> bytes:
+    """A finished frame's file, compared with what was recorded.
+
+    Raises ShootError when it is missing or damaged.
+    """
+    record = take.frames.get(number)
+    path = file_path(take, name, number)
+    data = _read(path, record.files.get(name)) if record and name in record.files else None
+    if data is None:
+        state = "damaged" if path.exists() else "missing"
+        what = f"Frame {number}" if name == BEAUTY else f"‘{name}’ of frame {number}"
+        raise ShootError(f"{what} is {state}. Let ‘Check and mend’ in the shoot log shoot it again.")
+    return data

@@ -1,103 +1,97 @@
 """The worker process: shoots queued takes one after the other, apart from the web process.
 
-Exactly one worker runs in a data folder: it holds a lock that the operating system frees when the process
-ends, however it ends. So a take that claims to be running while nobody holds the lock was interrupted.
+Exactly one worker runs in a data folder (`presence.py`). It outlives the web process and ends when it has no work.
 """
 
 import argparse
-import fcntl
+import logging
 import os
 import subprocess
 import sys
-import threading
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import suppress
 from pathlib import Path
 
+from ..core.errors import BusyError, CycloramaError, NotFoundError, SpaceError
 from ..core.render.tracer import Tracer
 from ..store import Studio
-from ..store.database import now
+from .presence import Beat, shooting, who_shoots
 from .take import shoot_take
 
 IDLE_S = 15.0
-BEAT_S = 1.0
-INTERRUPTED = "Interrupted: the worker ended in the middle of it. Resume shoots only what is missing."
+WAIT_S = 0.3
+FAULT = "A fault of the program ended this take; worker.log tells more. Resume shoots what is missing."
+_log = logging.getLogger(__name__)
 
 
-@contextmanager
-def worker_lock(folder: Path) -> Iterator[bool]:
-    """Hold the data folder's worker lock; yields False when somebody else holds it."""
-    with (folder / "worker.lock").open("a+") as file:
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            yield False
-            return
-        yield True
-
-
-def mark_interrupted(studio: Studio) -> None:
-    """Mark takes that claim to be running although no worker is."""
-    with worker_lock(studio.folder) as free:
-        if free:
-            for take in studio.takes.all():
-                if take.state == "running":
-                    studio.takes.update(take.id, state="interrupted", message=INTERRUPTED, worker_pid=None)
+def start_worker(folder: Path) -> "subprocess.Popen[bytes]":
+    """Start a worker process; it leaves at once when it finds another."""
+    with (folder / "worker.log").open("ab") as log:
+        return subprocess.Popen(
+            [sys.executable, "-m", "cyclorama.shoot.worker", "--data", str(folder)],
+            stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
+        )  # fmt: skip
 
 
 def ensure_worker(studio: Studio) -> None:
-    """Start a worker process if none is there; it outlives the web process and ends when it has no work."""
-    with worker_lock(studio.folder) as free:
-        if not free:
-            return
-    log = (studio.folder / "worker.log").open("ab")
-    subprocess.Popen(
-        [sys.executable, "-m", "cyclorama.shoot.worker", "--data", str(studio.folder)],
-        stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
-    )  # fmt: skip
-    log.close()
-
-
-def _beat(studio: Studio, take_id: str, stop: threading.Event) -> None:
-    while not stop.wait(BEAT_S):
-        studio.takes.update(take_id, beat=now())
+    """Start a worker process if none is there."""
+    if who_shoots(studio.folder) is None:
+        start_worker(studio.folder)
 
 
 def work(folder: Path) -> None:
     """Shoot queued takes until none has come for IDLE_S."""
     studio = Studio(folder)
     while True:
-        with worker_lock(folder) as mine:
-            if not mine:
+        with shooting(folder) as beat:
+            if beat is None:
                 return
-            _work_while_there_is_some(studio)
+            _work_while_there_is_some(studio, beat)
         # A take may have been queued while the lock was still held, by somebody who then saw a worker there.
         if studio.takes.next_queued() is None:
             return
 
 
-def _work_while_there_is_some(studio: Studio) -> None:
+def _work_while_there_is_some(studio: Studio, beat: Beat) -> None:
     idle_since = time.monotonic()
     with Tracer() as tracer:
         while time.monotonic() - idle_since < IDLE_S:
-            take = studio.takes.next_queued()
-            if take is None:
-                time.sleep(0.3)
+            beat.moved()
+            take_id = _next(studio)
+            if take_id is None:
+                time.sleep(WAIT_S)
                 continue
-            studio.takes.update(take.id, worker_pid=os.getpid(), beat=now())
-            stop = threading.Event()
-            beat = threading.Thread(target=_beat, args=(studio, take.id, stop), daemon=True)
-            beat.start()
-            try:
-                shoot_take(studio, take.id, tracer)
-            finally:
-                stop.set()
-                beat.join()
+            _shoot(studio, take_id, tracer, beat)
             idle_since = time.monotonic()
 
 
+def _next(studio: Studio) -> str | None:
+    try:
+        return studio.takes.next_queued()
+    except BusyError:
+        return None
+
+
+def _shoot(studio: Studio, take_id: str, tracer: Tracer, beat: Beat) -> None:
+    """One take; whatever happens to it, the next one's turn comes."""
+    try:
+        shoot_take(studio, take_id, tracer, moved=beat.moved)
+        return
+    except NotFoundError:
+        return  # it was removed meanwhile
+    except CycloramaError as error:
+        sentence = error.sentence
+    except Exception:
+        _log.exception("The take %s ended", take_id)
+        sentence = FAULT
+    time.sleep(WAIT_S)
+    with suppress(BusyError, SpaceError, NotFoundError):
+        studio.takes.update(take_id, state="failed", message=sentence, worker_pid=None)
+
+
 if __name__ == "__main__":
+    logging.basicConfig(format="%(asctime)s %(process)d %(message)s")
     parser = argparse.ArgumentParser(description="Shoots the takes queued in a data folder.")
     parser.add_argument("--data", type=Path, required=True)
+    _log.warning("worker %s begins", os.getpid())
     work(parser.parse_args().data)

@@ -4,10 +4,12 @@ from .assets import AssetStore
 from .database import open_database
 from .projects import ProjectStore, Saved
 from .studio import Studio
-from .takes import FrameRecord, TakeRecord, TakeStore
+from .takes import DamagedTake, FileSum, FrameRecord, TakeRecord, TakeStore
 
 __all__ = [
     "AssetStore",
+    "DamagedTake",
+    "FileSum",
     "FrameRecord",
     "ProjectStore",
     "Saved",

@@ -5,8 +5,10 @@ import re
 import secrets
 from pathlib import Path
 
-from ..core.errors import NotFoundError
+from ..core.errors import NotFoundError, telling_of_space
 
+PART = ".part"
+"""Ending of files that are being written; what ends so and is old was left behind by a crash."""
 _KEY = re.compile(r"^[0-9a-f]{32}(\.[a-z]+)?$")
 
 
@@ -46,14 +48,36 @@ class AssetStore:
 
 
 def write_whole(path: Path, data: bytes) -> None:
-    """Write a file so that it is either there whole or not at all, also after a crash."""
-    part = path.with_name(f".{secrets.token_hex(6)}.part")
+    """Write a file so that it is either there whole or not at all, also after a crash.
+
+    Raises SpaceError when the disk is full; the file is then as it was.
+    """
+    part = path.with_name(f".{secrets.token_hex(6)}{PART}")
+    with telling_of_space():
+        try:
+            with part.open("xb") as file:
+                file.write(data)
+                file.flush()
+                os.fsync(file.fileno())
+            put_in_place(part, path)
+        except BaseException:
+            part.unlink(missing_ok=True)
+            raise
+
+
+def put_in_place(part: Path, path: Path) -> None:
+    """Give a finished file its name; the folder is written too, so that the name survives a power cut."""
+    os.replace(part, path)
+    folder = os.open(path.parent, os.O_RDONLY)
     try:
-        with part.open("xb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        os.replace(part, path)
-    except BaseException:
-        part.unlink(missing_ok=True)
-        raise
+        os.fsync(folder)
+    finally:
+        os.close(folder)
+
+
+def clear_parts(folder: Path) -> int:
+    """Remove what a crash left half written in a folder that nobody writes to at the moment; how many files."""
+    left = list(folder.glob(f".*{PART}"))
+    for path in left:
+        path.unlink(missing_ok=True)
+    return len(left)

@@ -1,12 +1,16 @@
 """The SQLite database: tables, and opening it at the newest schema."""
 
+import sqlite3
 from datetime import UTC, datetime
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, ForeignKey, Index, create_engine, event
+from sqlalchemy.engine import ExceptionContext
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, sessionmaker
+
+from ..core.errors import BusyError, SpaceError
 
 
 def now() -> datetime:
@@ -28,6 +32,8 @@ class ProjectRow(Base):
     cursor: Mapped[int]
     created: Mapped[datetime]
     updated: Mapped[datetime]
+    takes_called: Mapped[int] = mapped_column(default=0)
+    """how many takes there have ever been: the next one's number is never one that was used"""
 
 
 class HistoryRow(Base):
@@ -60,8 +66,9 @@ class TakeRow(Base):
     """what the artist last asked for: run, pause or stop"""
     message: Mapped[str]
     worker_pid: Mapped[int | None]
-    beat: Mapped[datetime | None]
-    """last sign of life of the worker"""
+    """the process that shoots it"""
+    frame_now: Mapped[int | None]
+    """what that process is working on"""
     forecast_s: Mapped[float | None]
     created: Mapped[datetime]
     started: Mapped[datetime | None]
@@ -84,19 +91,50 @@ class FrameRow(Base):
     seconds: Mapped[float]
     clamped: Mapped[float | None]
     """share of the light that clamping took away"""
+    files: Mapped[str | None]
+    """JSON: SHA-256 and size of every file of the frame, by pass; None in frames of earlier versions"""
     at: Mapped[datetime]
+
+
+class TroubleRow(Base):
+    """A frame that could not be shot."""
+
+    __tablename__ = "trouble"
+    take_id: Mapped[str] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    tries: Mapped[int]
+    aside: Mapped[bool]
+    """it is not tried again until the take is resumed"""
+    reason: Mapped[str]
 
 
 Index("take_by_project", TakeRow.project_id)
 Index("take_by_state", TakeRow.state)
 
 
+BUSY_MS = 15_000
+"""So long a statement waits for somebody who holds the database, before it is refused."""
+
+
 def _pragmas(connection, _record) -> None:  # type: ignore[no-untyped-def]
     cursor = connection.cursor()
     cursor.execute("PRAGMA journal_mode=WAL")
     cursor.execute("PRAGMA foreign_keys=ON")
-    cursor.execute("PRAGMA busy_timeout=15000")
+    cursor.execute(f"PRAGMA busy_timeout={BUSY_MS}")
     cursor.close()
+
+
+_FULL = (sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR_WRITE, sqlite3.SQLITE_IOERR_SHMSIZE, sqlite3.SQLITE_IOERR_FSYNC)
+
+
+def _in_words(context: ExceptionContext) -> None:
+    """What can happen to any statement and is nobody's fault, as errors that have a sentence."""
+    error = context.original_exception
+    code = getattr(error, "sqlite_errorcode", 0)
+    if code & 0xFF in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+        raise BusyError from error
+    if code in _FULL:
+        raise SpaceError from error
 
 
 def open_database(path: Path) -> sessionmaker[Session]:
@@ -104,6 +142,7 @@ def open_database(path: Path) -> sessionmaker[Session]:
     path.parent.mkdir(parents=True, exist_ok=True)
     engine: Engine = create_engine(f"sqlite:///{path}")
     event.listen(engine, "connect", _pragmas)
+    event.listen(engine, "handle_error", _in_words)
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     with engine.connect() as connection:

@@ -3,19 +3,30 @@
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
-from pydantic import TypeAdapter
-from sqlalchemy import select
+from pydantic import TypeAdapter, ValidationError
+from sqlalchemy import Delete, delete, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from ..core.errors import NotFoundError
+from ..core.errors import ChangeError, DamagedError, NotFoundError
 from ..core.picture.mix import LightChange
 from ..core.scene import Project, load_project
-from .database import FrameRow, TakeRow, now
+from .database import FrameRow, ProjectRow, TakeRow, TroubleRow, now
 
+BEAUTY, THUMB = "beauty", ".thumbs"
+"""Folders of a take besides those of its passes; under these names the files of a frame are recorded."""
 _BALANCE = TypeAdapter(dict[str, LightChange])
-UNFINISHED = ("queued", "running", "paused", "stopped", "interrupted", "failed")
+_FILES = TypeAdapter(dict[str, "FileSum | None"])
+ENDED = ("done", "failed", "stopped", "interrupted", "paused")
+"""States in which nobody is at work on a take."""
+
+
+class FileSum(NamedTuple):
+    """What a file should be."""
+
+    sha256: str
+    size: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,8 +36,8 @@ class FrameRecord:
     number: int
     file: str
     """name inside the take's folder"""
-    sha256: str
-    size: int
+    files: dict[str, FileSum | None]
+    """every file of the frame, by pass; None: it was shot before sums were kept of more than the beauty picture"""
     seconds: float
     clamped: float | None = None
     """share of the light that clamping took away, None where nothing is clamped"""
@@ -48,7 +59,6 @@ class TakeRecord:
     wish: str
     message: str
     worker_pid: int | None
-    beat: datetime | None
     forecast_s: float | None
     created: datetime
     started: datetime | None
@@ -57,10 +67,24 @@ class TakeRecord:
     source_id: str | None = None
     """the take whose lights this one mixes"""
     balance: dict[str, LightChange] = field(default_factory=dict)
+    troubles: dict[int, str] = field(default_factory=dict)
+    """why frames were set aside, by number"""
 
     @property
     def numbers(self) -> range:
         return range(self.first, self.last + 1)
+
+
+@dataclass(frozen=True, slots=True)
+class DamagedTake:
+    """A take whose document cannot be read any more; its frames may be whole."""
+
+    id: str
+    project_id: str
+    name: str
+    folder: Path
+    created: datetime
+    reason: str
 
 
 class TakeStore:
@@ -89,36 +113,79 @@ class TakeStore:
         return self.get(take_id)
 
     def get(self, take_id: str) -> TakeRecord:
-        """One take; raises NotFoundError."""
+        """One take; raises NotFoundError, and DamagedError when it cannot be read any more."""
         with self._sessions() as session:
-            row = session.get(TakeRow, take_id)
-            if row is None:
-                raise NotFoundError("There is no such take; it may have been removed.")
-            return self._record(session, row)
+            return self._record(session, _row(session, take_id))
 
     def all(self, project_id: str | None = None) -> list[TakeRecord]:
-        """Takes, newest first."""
+        """Takes that can be read, newest first."""
+        return [take for take in self._listed(project_id) if isinstance(take, TakeRecord)]
+
+    def ids(self, project_id: str | None = None) -> list[str]:
+        """Ids of all takes, also of those that cannot be read, newest first."""
+        query = select(TakeRow.id).order_by(TakeRow.created.desc())
+        with self._sessions() as session:
+            return list(session.scalars(query.where(TakeRow.project_id == project_id) if project_id else query))
+
+    def damaged(self, project_id: str | None = None) -> list[DamagedTake]:
+        """Takes that cannot be read any more, newest first."""
+        return [take for take in self._listed(project_id) if isinstance(take, DamagedTake)]
+
+    def _listed(self, project_id: str | None) -> list[TakeRecord | DamagedTake]:
         query = select(TakeRow).order_by(TakeRow.created.desc())
         if project_id:
             query = query.where(TakeRow.project_id == project_id)
         with self._sessions() as session:
-            return [self._record(session, row) for row in session.scalars(query)]
+            return [self._record_or_damage(session, row) for row in session.scalars(query)]
 
-    def next_queued(self) -> TakeRecord | None:
-        """The take that waits longest."""
-        query = select(TakeRow).where(TakeRow.state == "queued").order_by(TakeRow.created).limit(1)
+    def next_number(self, project_id: str) -> int:
+        """The number of a project's next take; one that was given is never given again, also when the take is gone."""
+        count = ProjectRow.takes_called
+        query = update(ProjectRow).where(ProjectRow.id == project_id).values(takes_called=count + 1).returning(count)
+        with self._sessions.begin() as session:
+            number = session.scalars(query).first()
+        if number is None:
+            raise NotFoundError("There is no such project; it may have been removed.")
+        return number
+
+    def next_queued(self) -> str | None:
+        """Id of the take that waits longest."""
         with self._sessions() as session:
-            row = session.scalars(query).first()
-            return self._record(session, row) if row else None
+            return session.scalars(
+                select(TakeRow.id).where(TakeRow.state == "queued").order_by(TakeRow.created).limit(1)
+            ).first()
+
+    def running(self) -> list[tuple[str, int | None, int | None]]:
+        """Takes that somebody is at work on: id, process, number of the frame."""
+        query = select(TakeRow.id, TakeRow.worker_pid, TakeRow.frame_now).where(TakeRow.state == "running")
+        with self._sessions() as session:
+            return [(identity, pid, number) for identity, pid, number in session.execute(query)]
 
     def update(self, take_id: str, **values: Any) -> None:
         """Set columns of a take."""
+        if not self.update_if(take_id, (), **values):
+            raise NotFoundError(_NO_TAKE)
+
+    def update_if(self, take_id: str, states: tuple[str, ...], pid: int | None = None, /, **values: Any) -> bool:
+        """Set columns of a take if it is in one of the states (none given: in any) and, where `pid` is given, in the
+        hands of that process; whether it was."""
+        query = update(TakeRow).where(TakeRow.id == take_id).values(**values)
+        if states:
+            query = query.where(TakeRow.state.in_(states))
+        if pid is not None:
+            query = query.where(TakeRow.worker_pid == pid)
         with self._sessions.begin() as session:
-            row = session.get(TakeRow, take_id)
-            if row is None:
-                raise NotFoundError("There is no such take; it may have been removed.")
-            for name, value in values.items():
-                setattr(row, name, value)
+            return bool(session.execute(query).rowcount)  # type: ignore[attr-defined]
+
+    def state(self, take_id: str) -> str:
+        """The state alone, also of a take that cannot be read; raises NotFoundError."""
+        with self._sessions() as session:
+            return _row(session, take_id).state
+
+    def folder(self, take_id: str) -> Path:
+        """Where its files are, also of a take that cannot be read; raises NotFoundError."""
+        with self._sessions() as session:
+            return self._folder / _row(session, take_id).folder
 
     def wish(self, take_id: str) -> str:
         """What the artist last asked for; ‘stop’ when the take is gone."""
@@ -127,18 +194,38 @@ class TakeStore:
             return row.wish if row else "stop"
 
     def add_frame(self, take_id: str, frame: FrameRecord) -> None:
-        """Record a finished frame, replacing an earlier record of the same number."""
+        """Record a finished frame, replacing an earlier record of the same number; what was wrong with it is over."""
+        beauty = frame.files[BEAUTY]
+        assert beauty is not None
         with self._sessions.begin() as session:
+            _row(session, take_id)
             session.merge(
-                FrameRow(take_id=take_id, number=frame.number, file=frame.file, sha256=frame.sha256,
-                         size=frame.size, seconds=frame.seconds, clamped=frame.clamped, at=now())
+                FrameRow(take_id=take_id, number=frame.number, file=frame.file, sha256=beauty.sha256,
+                         size=beauty.size, seconds=frame.seconds, clamped=frame.clamped, at=now(),
+                         files=_FILES.dump_json(frame.files).decode())
             )  # fmt: skip
+            session.execute(_troubles(take_id, frame.number))
 
     def drop_frame(self, take_id: str, number: int) -> None:
         with self._sessions.begin() as session:
             row = session.get(FrameRow, (take_id, number))
             if row:
                 session.delete(row)
+
+    def add_trouble(self, take_id: str, number: int, reason: str, most_tries: int) -> bool:
+        """Record that a frame failed; whether it has by now failed `most_tries` times and is set aside."""
+        with self._sessions.begin() as session:
+            _row(session, take_id)
+            row = session.get(TroubleRow, (take_id, number))
+            tries = 1 + (row.tries if row else 0)
+            aside = tries >= most_tries
+            session.merge(TroubleRow(take_id=take_id, number=number, tries=tries, aside=aside, reason=reason))
+            return aside
+
+    def forgive(self, take_id: str) -> None:
+        """Frames that were set aside may be tried again."""
+        with self._sessions.begin() as session:
+            session.execute(_troubles(take_id))
 
     def remove(self, take_id: str) -> None:
         """Forget a take; its files are the caller's business."""
@@ -147,12 +234,47 @@ class TakeStore:
             if row:
                 session.delete(row)
 
+    def _record_or_damage(self, session: Session, row: TakeRow) -> TakeRecord | DamagedTake:
+        try:
+            return self._record(session, row)
+        except DamagedError as error:
+            folder = self._folder / row.folder
+            return DamagedTake(row.id, row.project_id, row.name, folder, row.created, error.sentence)
+
     def _record(self, session: Session, row: TakeRow) -> TakeRecord:
         frames = session.scalars(select(FrameRow).where(FrameRow.take_id == row.id).order_by(FrameRow.number))
+        troubles = session.scalars(select(TroubleRow).where(TroubleRow.take_id == row.id, TroubleRow.aside))
+        try:
+            project = load_project(row.document)
+            balance = _BALANCE.validate_json(row.balance or "{}")
+            records = {f.number: _frame(f, project) for f in frames}
+        except (ChangeError, ValidationError) as error:
+            why = error.sentence if isinstance(error, ChangeError) else "its records are damaged."
+            raise DamagedError(f"The take ‘{row.name}’ cannot be read: {why}") from error
         return TakeRecord(
-            row.id, row.project_id, row.name, load_project(row.document), self._folder / row.folder, row.first,
-            row.last, row.state, row.wish, row.message, row.worker_pid, row.beat, row.forecast_s, row.created,
-            row.started, row.finished,
-            {f.number: FrameRecord(f.number, f.file, f.sha256, f.size, f.seconds, f.clamped) for f in frames},
-            row.source_id, _BALANCE.validate_json(row.balance or "{}"),
+            row.id, row.project_id, row.name, project, self._folder / row.folder, row.first, row.last, row.state,
+            row.wish, row.message, row.worker_pid, row.forecast_s, row.created, row.started, row.finished, records,
+            row.source_id, balance, {t.number: t.reason for t in troubles},
         )  # fmt: skip
+
+
+_NO_TAKE = "There is no such take; it may have been removed."
+
+
+def _row(session: Session, take_id: str) -> TakeRow:
+    row = session.get(TakeRow, take_id)
+    if row is None:
+        raise NotFoundError(_NO_TAKE)
+    return row
+
+
+def _troubles(take_id: str, number: int | None = None) -> Delete:
+    query = delete(TroubleRow).where(TroubleRow.take_id == take_id)
+    return query if number is None else query.where(TroubleRow.number == number)
+
+
+def _frame(row: FrameRow, project: Project) -> FrameRecord:
+    beauty = FileSum(row.sha256, row.size)
+    files: dict[str, FileSum | None] = dict.fromkeys(project.shoot.passes.wanted)
+    files |= {BEAUTY: beauty} if row.files is None else _FILES.validate_json(row.files)
+    return FrameRecord(row.number, row.file, files, row.seconds, row.clamped)

@@ -12,7 +12,7 @@ from starlette.exceptions import HTTPException
 
 from .. import __version__
 from ..core.errors import CycloramaError, IntakeError, NotFoundError, StaleError
-from ..shoot.worker import ensure_worker, mark_interrupted
+from ..shoot.watch import Watch, mark_interrupted
 from ..store import Studio
 from . import live, pages, projects, standins, takes
 from .clips import ClipDesk
@@ -32,10 +32,11 @@ def create_app(folder: Path) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio = Studio(folder)
         mark_interrupted(studio)
-        if studio.takes.next_queued():
-            ensure_worker(studio)
+        watch = Watch(studio)
+        watch.start()
         app.state.context = Context(studio, Lens(studio), IntakeDesk(), ClipDesk(), Puppets(studio))
         yield
+        watch.close()
         app.state.context.lens.close()
 
     app = FastAPI(title="Cyclorama", version=__version__, lifespan=lifespan)

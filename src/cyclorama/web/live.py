@@ -12,7 +12,6 @@ from pydantic import BaseModel, Field
 from ..core.render.developing import FULL_SAMPLES
 from ..core.scene import SetValue
 from ..core.sheet.words import duration
-from ..shoot.worker import mark_interrupted
 from .context import Context, context
 from .lens import News, Picture, Progress, Trouble, Viewer, Wanted
 from .takes import take_state
@@ -107,5 +106,4 @@ async def takes(socket: WebSocket, ctx: Ctx) -> None:
 
 
 def _takes_now(ctx: Context) -> list[dict[str, Any]]:
-    mark_interrupted(ctx.studio)
     return [take_state(t) for t in ctx.studio.takes.all()]

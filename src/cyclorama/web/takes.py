@@ -24,7 +24,6 @@ from ..core.sheet.words import duration
 from ..shoot import desk
 from ..shoot.frames import frame_path, pass_path, thumb_path
 from ..shoot.mixing import read_lights
-from ..shoot.worker import mark_interrupted
 from ..store import Studio, TakeRecord
 from .context import Context, context
 
@@ -76,7 +75,6 @@ def call_take(ctx: Ctx, project_id: str, call: Call) -> dict[str, Any]:
 
 @router.get("/takes")
 def all_takes(ctx: Ctx, project: str | None = None) -> list[dict[str, Any]]:
-    mark_interrupted(ctx.studio)
     return [take_state(t) for t in ctx.studio.takes.all(project)]
 
 

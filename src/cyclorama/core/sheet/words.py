@@ -43,3 +43,11 @@ def frames(numbers: list[int]) -> str:
 def listed(words: list[str]) -> str:
     """‘a’, ‘a and b’, ‘a, b and c’."""
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def data_size(count: int) -> str:
+    """‘830 kB’, ‘12 MB’, ‘3.2 GB’."""
+    for unit, size in (("GB", 10**9), ("MB", 10**6)):
+        if count >= size * 0.9995:
+            return f"{count / size:.3g} {unit}"
+    return f"{max(1, round(count / 1000))} kB"
