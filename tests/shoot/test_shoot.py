@@ -178,6 +178,26 @@ def test_the_forecast_counts_every_pass(data_folder: Path, tracer: Tracer, monke
     assert seconds == pytest.approx(6 * 3 * paths, rel=0.02)
 
 
+def test_the_forecast_times_nothing_that_is_only_done_once(
+    data_folder: Path, tracer: Tracer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A cold start, on which the first picture of all takes a minute, is forecast like a warm one."""
+    studio, saved = studio_with(data_folder)
+    clock, cold = [0.0], [60.0]
+    plain = forecast.expose_frame
+
+    def slow_at_first(*arguments: object) -> object:
+        clock[0] += cold[0] + 1.0
+        cold[0] = 0.0
+        return plain(*arguments)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(forecast, "expose_frame", slow_at_first)
+    monkeypatch.setattr(forecast.time, "perf_counter", lambda: clock[0])
+    first, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
+    second, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
+    assert first == second > 0
+
+
 @pytest.mark.parametrize("whole_loop", [True, False])
 def test_calm_frames_do_not_depend_on_the_order(data_folder: Path, tracer: Tracer, whole_loop: bool) -> None:
     """With neighbours a frame made alone, as after a resume, is the same to the bit as in a run from the start."""

@@ -22,7 +22,7 @@ from cyclorama.shoot.maker import FrameMaker
 from cyclorama.shoot.presence import shooting, who_shoots
 from cyclorama.shoot.take import shoot_take
 from cyclorama.shoot.watch import Watch, mark_interrupted, orphans
-from cyclorama.store import Studio, TakeRecord, database
+from cyclorama.store import Saved, Studio, TakeRecord, database
 
 
 @pytest.fixture
@@ -43,6 +43,13 @@ def fill(disk: Path, leave_bytes: int) -> Path:
     with ballast.open("wb") as file:
         os.posix_fallocate(file.fileno(), 0, shutil.disk_usage(disk).free - leave_bytes)
     return ballast
+
+
+def queued(studio: Studio, saved: Saved) -> TakeRecord:
+    """A take that waits, and nobody was told of it."""
+    take = desk.call_take(studio, saved, start=False)
+    studio.takes.update(take.id, state="queued")
+    return take
 
 
 def states(studio: Studio) -> set[str]:
@@ -99,7 +106,7 @@ def test_a_take_in_new_hands_is_not_marked_by_who_saw_the_old_ones(data_folder: 
 def test_two_workers_two_resumes_and_pages_that_look(data_folder: Path) -> None:
     """Everything at once, and every take is shot."""
     studio, saved = studio_with(data_folder, frames=2)
-    takes = [desk.call_take(studio, saved, start=False) for _ in range(3)]
+    takes = [queued(studio, saved) for _ in range(3)]
     studio.takes.update(takes[0].id, state="stopped")
     watch = Watch(studio, look_every_s=0.05)
     watch.start()
@@ -121,8 +128,7 @@ def test_two_workers_two_resumes_and_pages_that_look(data_folder: Path) -> None:
 
 def test_a_dead_worker_is_replaced_and_leaves_no_zombie(data_folder: Path) -> None:
     studio, saved = studio_with(data_folder, samples=64, frames=8)
-    first = desk.call_take(studio, saved, start=False)
-    second = desk.call_take(studio, saved, start=False)
+    first, second = queued(studio, saved), queued(studio, saved)
     watch = Watch(studio, look_every_s=0.05)
     watch.start()
     try:

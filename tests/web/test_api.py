@@ -2,6 +2,7 @@
 
 import io
 import json
+import math
 import threading
 import time
 import zipfile
@@ -194,6 +195,16 @@ def test_forecast_poster_and_meter(client: TestClient, ball: str) -> None:
     brighter = [put(f"lights/{x['id']}/strength_stops", x["strength_stops"] + 2) for x in state["project"]["lights"]]
     metered = change(client, ball, state["version"], *brighter, {"kind": "meter"}).json()
     assert metered["project"]["look"]["ev100"] == pytest.approx(state["project"]["look"]["ev100"] + 2, abs=0.02)
+
+
+def test_the_lens_tells_the_exposure_in_force(client: TestClient, ball: str) -> None:
+    state = client.get(f"/api/projects/{ball}").json()
+    look, camera = state["project"]["look"], state["project"]["camera_id"]
+    assert state["lens"]["ev100"] == look["ev100"] - look["offset_stops"]
+    by_camera = [put(f"cameras/{camera}/{name}", value) for name, value in
+                 (("exposure_by", "camera"), ("f_number", 4), ("shutter_deg", 180), ("iso", 400))]  # fmt: skip
+    state = change(client, ball, state["version"], *by_camera).json()
+    assert state["lens"]["ev100"] == pytest.approx(math.log2(16 * 48 * 100 / 400))
 
 
 def test_removing_a_project_takes_its_takes_along(client: TestClient, ball: str) -> None:

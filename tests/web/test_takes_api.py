@@ -1,8 +1,14 @@
 """Passes, re-balanced lights, pictures and clips over the JSON interface."""
 
+import io
+import os
 import time
+import zipfile
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
@@ -17,6 +23,7 @@ from cyclorama.shoot import desk
 from cyclorama.shoot.frames import frame_path, frames_to_shoot, pass_path
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio
+from cyclorama.web import clips
 
 SMALL = {"shoot/width": 64, "shoot/height": 48, "shoot/samples": 8, "shoot/denoise": False, "shoot/to_frame": 3}
 
@@ -139,13 +146,77 @@ def test_neighbours_expose_each_frame_once(
 def test_clips_are_encoded_with_progress(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
     _, take = shot(client, data_folder, tracer)
     assert client.get(f"/api/takes/{take}/clip").status_code == 404
+    job = ended(client, take)
+    assert (job["state"], job["share"]) == ("done", 1.0)
+    assert client.post(f"/api/takes/{take}/clip").json()["state"] == "done"  # it is there already
+    assert client.get(f"/api/takes/{take}/clip.mp4").content[4:8] == b"ftyp"
+
+
+def test_many_ask_for_one_clip(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    """Pages and the desk at once: the clip is encoded once, and everybody gets the whole of it."""
+    studio, take = shot(client, data_folder, tracer)
+    encoded: list[Path] = []
+    plain = clips.encode_mp4
+
+    def slowly(frames: object, rate: object, target: Path, *more: object, **named: object) -> None:
+        encoded.append(target)
+        time.sleep(0.3)
+        plain(frames, rate, target, *more, **named)  # type: ignore[arg-type]
+
+    with pytest.MonkeyPatch.context() as patch, ThreadPoolExecutor(6) as pool:
+        patch.setattr(clips, "encode_mp4", slowly)
+        client.post(f"/api/takes/{take}/clip")
+        answers = list(pool.map(lambda _: client.get(f"/api/takes/{take}/clip.mp4"), range(6)))
+    assert len(encoded) == 1
+    for answer in answers:
+        with av.open(io.BytesIO(answer.content)) as container:
+            assert len(list(container.decode(video=0))) == 3
+    # a frame that is shot anew makes the clip an old one, however old its file claims to be
+    whole = studio.takes.get(take)
+    number = whole.frames[2]
+    data = frame_path(whole, 1).read_bytes()
+    frame_path(whole, 2).write_bytes(data)
+    os.utime(frame_path(whole, 2), (0, 0))
+    studio.takes.add_frame(take, replace(number, files={**number.files, "beauty": whole.frames[1].files["beauty"]}))
+    before = answers[0].content
+    assert client.get(f"/api/takes/{take}/clip.mp4").content != before
+    archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/takes/{take}/frames.zip").content))
+    assert archive.testzip() is None
+
+
+def test_what_is_delivered_is_compared_first(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    """A missing or damaged frame is a sentence, not half a file or a clip that is for ever being encoded."""
+    studio, take = shot(client, data_folder, tracer, shoot__passes__wanted=["lights"], shoot__name_pattern="Küste 帆")
+    whole = studio.takes.get(take)
+    named = client.get(f"/api/takes/{take}/frames.zip")
+    assert "filename*=UTF-8''K%C3%BCste" in named.headers["content-disposition"]
+    assert int(named.headers["content-length"]) == len(named.content)
+    data = frame_path(whole, 2).read_bytes()
+    lights = pass_path(whole, "lights", 2)
+    lights.write_bytes(lights.read_bytes()[:-40] + bytes(40))
+    assert "damaged" in client.get(f"/api/takes/{take}/mix/2").json()["error"]
+    for state, damage in (("damaged", data[:-20] + bytes(20)), ("missing", None)):
+        if damage is None:
+            frame_path(whole, 2).unlink()
+        else:
+            frame_path(whole, 2).write_bytes(damage)
+        for url in ("clip.mp4", "frames.zip", "seam"):
+            answer = client.get(f"/api/takes/{take}/{url}")
+            assert answer.status_code == 422
+            assert f"Frame 2 is {state}" in answer.json()["error"]
+        assert f"Frame 2 is {state}" in ended(client, take)["message"]
+    frame_path(whole, 2).write_bytes(data)
+    assert ended(client, take)["state"] == "done"
+    assert list(whole.folder.rglob("*.part")) == []
+
+
+def ended(client: TestClient, take: str) -> dict:  # noqa: F811
+    """Ask for a clip and wait until it is there, or is not to be had."""
     job = client.post(f"/api/takes/{take}/clip").json()
     end = time.monotonic() + 60
     while job["state"] == "encoding" and time.monotonic() < end:
         job = client.get(f"/api/takes/{take}/clip").json()
-    assert (job["state"], job["share"]) == ("done", 1.0)
-    assert client.post(f"/api/takes/{take}/clip").json()["state"] == "done"  # it is there already
-    assert client.get(f"/api/takes/{take}/clip.mp4").content[4:8] == b"ftyp"
+    return job
 
 
 def test_pictures_are_kept_or_refused(client: TestClient) -> None:  # noqa: F811

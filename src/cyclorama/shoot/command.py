@@ -16,10 +16,10 @@ from ..core.sheet import readiness, review
 from ..core.sheet.words import duration
 from ..store import Saved, Studio
 from . import desk
+from .presence import Beat, shooting, who_shoots
 from .take import Progress as TakeProgress
 from .take import shoot_take
 from .watch import mark_interrupted
-from .presence import Beat, shooting, who_shoots
 
 
 def shoot_in_terminal(

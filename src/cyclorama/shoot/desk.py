@@ -18,7 +18,7 @@ from .worker import ensure_worker
 
 
 def call_take(studio: Studio, saved: Saved, forecast_s: float | None = None, start: bool = True) -> TakeRecord:
-    """Queue a take of a project and make sure somebody shoots it.
+    """Queue a take of a project and make sure somebody shoots it; who does not `start` it shoots it himself.
 
     Raises ShootError when the readiness list has something blocking.
     """
@@ -28,7 +28,7 @@ def call_take(studio: Studio, saved: Saved, forecast_s: float | None = None, sta
         raise ShootError(ready.blocking[0])
     sequence_stem(project)
     number, take_id = _next(studio, project)
-    take = studio.takes.call(take_id, f"{project.move.name} {number}", project, saved.version, forecast_s)
+    take = studio.takes.call(take_id, f"{project.move.name} {number}", project, saved.version, forecast_s, queued=start)
     if start:
         ensure_worker(studio)
     return take
@@ -52,7 +52,8 @@ def call_mix(studio: Studio, source_id: str, balance: dict[str, LightChange], st
     number, take_id = _next(studio, project)
     name = f"{project.move.name} {number}, from {source.name.rsplit(' ', 1)[-1]}"
     version = studio.projects.get(project.id).version
-    take = studio.takes.call(take_id, name, project.model_copy(update={"shoot": s}), version, None, source.id, balance)
+    project = project.model_copy(update={"shoot": s})
+    take = studio.takes.call(take_id, name, project, version, None, source.id, balance, queued=start)
     if start:
         ensure_worker(studio)
     return take

@@ -36,6 +36,9 @@ def forecast(
     probe, scale = _probe_project(project)
     pixels = project.shoot.width * project.shoot.height
     paths_scale = scale * project.shoot.samples / PROBE_SAMPLES
+    # what is only done once is not to be multiplied: compiling the scene, loading kernels for it, filling caches
+    warm = probe.model_copy(update={"shoot": probe.shoot.model_copy(update={"samples": 1})})
+    expose_frame(warm, numbers[0], compiler, tracer, cancelled)
     frames = []
     for i in range(min(PROBES, len(numbers))):
         number = numbers[(2 * i + 1) * len(numbers) // (2 * PROBES)] if len(numbers) >= PROBES else numbers[i]

@@ -47,10 +47,10 @@ def _is_whole(take: TakeRecord, number: int) -> bool:
     record = take.frames.get(number)
     if record is None or not record.files.keys() >= {BEAUTY, *take.project.shoot.passes.wanted}:
         return False
-    return all(_read(file_path(take, name, number), known) is not None for name, known in record.files.items())
+    return all(read_if_whole(file_path(take, name, number), known) is not None for name, known in record.files.items())
 
 
-def _read(path: Path, known: FileSum | None) -> bytes | None:
+def read_if_whole(path: Path, known: FileSum | None) -> bytes | None:
     """A file's bytes, None when they are gone or not what was recorded."""
     try:
         if known is not None and path.stat().st_size != known.size:
@@ -70,7 +70,7 @@ def read_whole(take: TakeRecord, number: int, name: str = BEAUTY) -> bytes:
     """
     record = take.frames.get(number)
     path = file_path(take, name, number)
-    data = _read(path, record.files.get(name)) if record and name in record.files else None
+    data = read_if_whole(path, record.files.get(name)) if record and name in record.files else None
     if data is None:
         state = "damaged" if path.exists() else "missing"
         what = f"Frame {number}" if name == BEAUTY else f"‘{name}’ of frame {number}"

@@ -8,8 +8,8 @@ from ..core.errors import ShootError
 from ..core.picture.exr import read_layers
 from ..core.picture.mix import LightChange, light_layers, mixed
 from ..core.render.tracer import Cancel, Cancelled, Tell
-from ..store import TakeRecord
-from .frames import pass_path
+from ..store import FileSum, TakeRecord
+from .frames import pass_path, read_if_whole
 from .maker import FramePicture
 
 
@@ -33,12 +33,16 @@ def read_lights(take: TakeRecord, number: int) -> tuple[dict[str, RGBImage], Mas
     Raises ShootError when the file is gone.
     """
     path = pass_path(take, "lights", number)
-    if not path.exists():
+    record = take.frames.get(number)
+    if record is None or not path.exists():
         raise ShootError(f"The lights of frame {number} are not there. Let ‘Check and mend’ shoot them again.")
-    return _read(path, path.stat().st_mtime_ns)
+    return _read(path, path.stat().st_mtime_ns, record.files.get("lights"))
 
 
 @lru_cache(maxsize=2)  # a slider asks for the same frame again and again
-def _read(path: Path, _modified: int) -> tuple[dict[str, RGBImage], Mask | None]:
-    channels = read_layers(path.read_bytes(), path.name)
+def _read(path: Path, _modified: int, known: FileSum | None) -> tuple[dict[str, RGBImage], Mask | None]:
+    data = read_if_whole(path, known)
+    if data is None:
+        raise ShootError(f"‘{path.name}’ is damaged. Let ‘Check and mend’ shoot it again.")
+    channels = read_layers(data, path.name)
     return light_layers(channels), channels.get("A")

@@ -218,9 +218,7 @@ class _Run:
         """Record that a frame failed; whether it is set aside. Raises ShootError when all frames fail alike."""
         _log.error("Frame %s of %s failed", number, self.take.id, exc_info=error)
         reason = _reason(error)
-        aside = self.patience.insist(
-            lambda: self.studio.takes.add_trouble(self.take.id, number, reason, MOST_TRIES)
-        )
+        aside = self.patience.insist(lambda: self.studio.takes.add_trouble(self.take.id, number, reason, MOST_TRIES))
         if aside:
             self.faults = [*self.faults, reason] if self.faults[-1:] == [reason] else [reason]
             if len(self.faults) >= SAME_FAULTS or len(self.take.numbers) == 1:

@@ -96,15 +96,16 @@ class TakeStore:
 
     def call(
         self, take_id: str, name: str, project: Project, version: int, forecast_s: float | None,
-        source_id: str | None = None, balance: dict[str, LightChange] | None = None,
+        source_id: str | None = None, balance: dict[str, LightChange] | None = None, queued: bool = True,
     ) -> TakeRecord:  # fmt: skip
-        """Queue a new take of the project as it stands, or of another take's lights."""
-        numbers = project.frame_numbers
+        """Record a new take of the project as it stands, or of another take's lights; who does not queue it shoots
+        it himself."""
+        numbers, state = project.frame_numbers, "queued" if queued else "stopped"
         with self._sessions.begin() as session:
             session.add(
                 TakeRow(
                     id=take_id, project_id=project.id, name=name, document=project.model_dump_json(),
-                    project_version=version, folder=take_id, first=numbers[0], last=numbers[-1], state="queued",
+                    project_version=version, folder=take_id, first=numbers[0], last=numbers[-1], state=state,
                     wish="run", message="", forecast_s=forecast_s, created=now(),
                     source_id=source_id, balance=_BALANCE.dump_json(balance or {}).decode(),
                 )

@@ -1,5 +1,11 @@
-"""Encoding clips in the background, with progress and cancel."""
+"""Encoding clips in the background: one job for each clip, however many ask for it.
 
+A clip is written aside, checked and renamed; beside it lies a note of what it was made from, so that one whose frames
+have changed since is made anew.
+"""
+
+import hashlib
+import logging
 import threading
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -7,26 +13,86 @@ from pathlib import Path
 from typing import Any
 
 from ..core.clip.encode import encode_mp4
-from ..core.errors import CycloramaError, NotFoundError
+from ..core.errors import CycloramaError, NotFoundError, ShootError, telling_of_space
+from ..core.motion import FrameRate
+from ..core.sequence.names import sequence_stem
+from ..shoot.frames import read_whole
+from ..store import TakeRecord
+from ..store.assets import write_whole
+from ..store.takes import BEAUTY
+
+MOST_LOOPS = 20
+KEPT_JOBS = 50
+FAULT = "The clip could not be made; the terminal that runs Cyclorama tells more."
+_log = logging.getLogger(__name__)
 
 
 class _Stopped(Exception):
     pass
 
 
+@dataclass(frozen=True, slots=True)
+class Clip:
+    """A clip as it can be made from a take at the moment."""
+
+    take: TakeRecord
+    loops: int
+
+    @classmethod
+    def of(cls, take: TakeRecord, loops: int) -> "Clip":
+        """Raises ShootError when no frame is finished, or they are of a kind that has no look of its own."""
+        if not take.frames:
+            raise ShootError("No frame of this take is finished yet.")
+        if take.project.shoot.file_format not in ("png", "jpeg"):
+            raise ShootError("Clips are made from PNG or JPEG frames; these have no look or size of their own.")
+        return cls(take, min(max(loops, 1), MOST_LOOPS))
+
+    @property
+    def numbers(self) -> list[int]:
+        return [n for n in self.take.numbers if n in self.take.frames]
+
+    @property
+    def rate(self) -> Fraction:
+        return FrameRate(self.take.project.move.rate_num, self.take.project.move.rate_den).fraction
+
+    @property
+    def target(self) -> Path:
+        times = "" if self.loops == 1 else f"_x{self.loops}"
+        return self.take.folder / f"{sequence_stem(self.take.project)}{times}.mp4"
+
+    @property
+    def note(self) -> Path:
+        return self.target.with_name(f".{self.target.name}.made-from")
+
+    @property
+    def source(self) -> str:
+        """A fingerprint of everything it is made from."""
+        sums = [f"{n}:{s.sha256}" for n in self.numbers if (s := self.take.frames[n].files[BEAUTY])]
+        return hashlib.sha256(f"{self.rate} {self.loops} {' '.join(sums)}".encode()).hexdigest()
+
+    @property
+    def is_there(self) -> bool:
+        """Whether the file is there, made from the frames as they are."""
+        try:
+            return self.target.exists() and self.note.read_text() == self.source
+        except OSError:
+            return False
+
+
 @dataclass(slots=True)
 class ClipJob:
     """One clip on its way."""
 
-    target: Path
+    clip: Clip
     share: float = 0.0
     state: str = "encoding"
     """encoding, done, failed or cancelled"""
     message: str = ""
     stop: threading.Event = field(default_factory=threading.Event)
+    ended: threading.Event = field(default_factory=threading.Event)
 
     def as_json(self) -> dict[str, Any]:
-        return {"share": self.share, "state": self.state, "message": self.message, "name": self.target.name}
+        return {"share": self.share, "state": self.state, "message": self.message, "name": self.clip.target.name}
 
 
 class ClipDesk:
@@ -36,33 +102,59 @@ class ClipDesk:
         self._jobs: dict[Path, ClipJob] = {}
         self._lock = threading.Lock()
 
-    def start(self, frames: list[Path], rate: Fraction, target: Path, loops: int) -> ClipJob:
-        """Encode, unless the clip is there already and newer than its frames."""
+    def start(self, clip: Clip) -> ClipJob:
+        """Encode, unless it is there already or under way."""
         with self._lock:
-            job = self._jobs.get(target)
+            job = self._jobs.get(clip.target)
             if job and job.state == "encoding":
                 return job
-            job = self._jobs[target] = ClipJob(target)
-        newest = max(p.stat().st_mtime for p in frames)
-        if target.exists() and target.stat().st_mtime >= newest:
+            self._jobs.pop(clip.target, None)
+            job = self._jobs[clip.target] = ClipJob(clip)
+            for target in list(self._jobs)[:-KEPT_JOBS]:
+                if self._jobs[target].ended.is_set():
+                    del self._jobs[target]
+        if clip.is_there:
             job.share, job.state = 1.0, "done"
-            return job
-        threading.Thread(target=self._encode, args=(job, frames, rate, loops), daemon=True, name="clip").start()
+            job.ended.set()
+        else:
+            threading.Thread(target=self._encode, args=(job,), daemon=True, name="clip").start()
         return job
 
     def get(self, target: Path) -> ClipJob:
-        if target not in self._jobs:
+        job = self._jobs.get(target)
+        if job is None:
             raise NotFoundError("This clip has not been asked for.")
-        return self._jobs[target]
+        return job
 
-    def _encode(self, job: ClipJob, frames: list[Path], rate: Fraction, loops: int) -> None:
+    def made(self, clip: Clip) -> Path:
+        """The file, waiting until it is there. Raises ShootError when it cannot be made."""
+        while not clip.is_there:
+            job = self.start(clip)
+            job.ended.wait()
+            if job.state != "done":
+                raise ShootError(job.message or "The clip was stopped before it was finished.")
+            if job.clip.source == clip.source and not clip.is_there:
+                raise ShootError("The clip was removed while it was made. Ask for it again.")
+        return clip.target
+
+    def close(self) -> None:
+        """Stop what is under way."""
+        for job in list(self._jobs.values()):
+            job.stop.set()
+
+    def _encode(self, job: ClipJob) -> None:
+        clip = job.clip
+
         def progress(share: float) -> None:
             job.share = share
             if job.stop.is_set():
                 raise _Stopped
 
         try:
-            encode_mp4(frames, rate, job.target, loops, progress=progress)
+            frames = [(f"Frame {n}", lambda n=n: read_whole(clip.take, n)) for n in clip.numbers]
+            with telling_of_space():
+                encode_mp4(frames, clip.rate, clip.target, clip.loops, progress=progress)
+            write_whole(clip.note, clip.source.encode())
             job.state = "done"
         except _Stopped:
             job.state = "cancelled"
@@ -70,3 +162,11 @@ class ClipDesk:
             job.state, job.message = "failed", error.sentence
         except OSError as error:
             job.state, job.message = "failed", f"The clip could not be written: {error.strerror or error}."
+        except Exception:
+            _log.exception("The clip %s failed", clip.target)
+            job.state, job.message = (
+                "failed",
+                FAULT,
+            )
+        finally:
+            job.ended.set()

@@ -8,6 +8,7 @@ from ..core.framing import half_extent
 from ..core.geometry.placement import placement_matrix
 from ..core.light.rows import light_colour, light_row
 from ..core.motion import Pose, aim_point, pose_project
+from ..core.picture.exposure import shown_look
 from ..core.scene import Project
 from ..core.sheet import Review, review, stations
 from ..core.sheet.stations import animation_sentence, move_sentence
@@ -78,7 +79,7 @@ def _subject(r: Review) -> dict[str, Any] | None:
 
 
 def lens_state(project: Project) -> dict[str, Any]:
-    """Frame, aim and lights: what the stand-in and the plan draw besides the poses."""
+    """Exposure, frame, aim and lights: what the stand-in and the plan draw besides the poses."""
     half = half_extent(project.camera, project.shoot.width, project.shoot.height)
     aim = aim_point(project.camera)
     lit = {light.id for light in project.lit_lights}
@@ -91,7 +92,14 @@ def lens_state(project: Project) -> dict[str, Any]:
             "centre": _rounded(row[0:3]),
             "half_u": _rounded(row[3:6]), "half_v": _rounded(row[6:9]), "colour": _rounded(colour / colour.max(), 4),
         })  # fmt: skip
-    return {"half_width": half[0], "half_height": half[1], "aim": _rounded(aim), "lights": lights}
+    look = shown_look(project)
+    return {
+        "ev100": look.ev100 - look.offset_stops,
+        "half_width": half[0],
+        "half_height": half[1],
+        "aim": _rounded(aim),
+        "lights": lights,
+    }
 
 
 def pose_state(project: Project, frame: int) -> dict[str, Any]:

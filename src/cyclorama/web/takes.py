@@ -1,19 +1,17 @@
 """JSON and files: calling takes, following them, checking and delivering them."""
 
 import io
-import zipfile
-from collections.abc import Iterator
-from pathlib import Path
+import shutil
+from pathlib import Path as FilePath
 from typing import Annotated, Any
+from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Path, Query, Request
 from fastapi.responses import FileResponse, Response, StreamingResponse
 from PIL import Image
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
-from ..core.clip.encode import encode_mp4
 from ..core.errors import NotFoundError, ShootError
-from ..core.motion import FrameRate
 from ..core.picture.mix import LightChange, light_layer_names, mixed
 from ..core.picture.view import to_bytes, to_display
 from ..core.render.outputs import pass_extension
@@ -22,17 +20,25 @@ from ..core.sequence.seam import check_seam, display_picture
 from ..core.sheet import readiness, review
 from ..core.sheet.words import duration
 from ..shoot import desk
-from ..shoot.frames import frame_path, pass_path, thumb_path
+from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path
 from ..shoot.mixing import read_lights
-from ..store import Studio, TakeRecord
+from ..store import TakeRecord
+from .clips import MOST_LOOPS, Clip
 from .context import Context, context
+from .packing import Packing
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
 
 
+Seconds = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
+Number = Annotated[int, Path(ge=0, le=2_000_000)]
+"""Of a frame."""
+Loops = Annotated[int, Query(ge=1, le=MOST_LOOPS)]
+
+
 class Call(BaseModel):
-    forecast_s: float | None = None
+    forecast_s: Seconds | None = None
 
 
 def take_state(take: TakeRecord) -> dict[str, Any]:
@@ -60,11 +66,12 @@ def take_state(take: TakeRecord) -> dict[str, Any]:
 
 
 @router.get("/projects/{project_id}/readiness")
-def shoot_readiness(ctx: Ctx, project_id: str, seconds: float | None = None, spread: float = 0.0) -> dict[str, Any]:
+def shoot_readiness(ctx: Ctx, project_id: str, seconds: Seconds | None = None, spread: Seconds = 0.0) -> dict[str, Any]:
     """What will be shot and what is odd about it."""
     project = ctx.studio.projects.get(project_id).project
     forecast = None if seconds is None else (seconds, spread)
-    return readiness(review(project, ctx.studio.measures(project)), forecast).model_dump()
+    free = shutil.disk_usage(ctx.studio.folder).free
+    return readiness(review(project, ctx.studio.measures(project)), forecast, free).model_dump()
 
 
 @router.post("/projects/{project_id}/takes")
@@ -89,82 +96,59 @@ def remove(ctx: Ctx, take_id: str) -> dict[str, bool]:
     return {"removed": True}
 
 
-def _file(path: Path, what: str) -> FileResponse:
+def _file(path: FilePath, what: str) -> FileResponse:
     if not path.exists():
         raise NotFoundError(f"{what} is not there.")
     return FileResponse(path, headers={"cache-control": "no-cache"})
 
 
 @router.get("/takes/{take_id}/frames/{number}")
-def frame(ctx: Ctx, take_id: str, number: int) -> FileResponse:
+def frame(ctx: Ctx, take_id: str, number: Number) -> FileResponse:
     return _file(frame_path(ctx.studio.takes.get(take_id), number), f"Frame {number}")
 
 
 @router.get("/takes/{take_id}/thumbs/{number}")
-def thumb(ctx: Ctx, take_id: str, number: int) -> FileResponse:
+def thumb(ctx: Ctx, take_id: str, number: Number) -> FileResponse:
     return _file(thumb_path(ctx.studio.takes.get(take_id), number), f"Frame {number}")
-
-
-def _finished_frames(studio: Studio, take_id: str) -> tuple[TakeRecord, list[Path]]:
-    take = studio.takes.get(take_id)
-    paths = [frame_path(take, n) for n in take.numbers if n in take.frames]
-    if not paths:
-        raise ShootError("No frame of this take is finished yet.")
-    return take, paths
 
 
 @router.get("/takes/{take_id}/seam")
 def seam(ctx: Ctx, take_id: str) -> dict[str, Any]:
     """The seam check on the pictures."""
-    take, paths = _finished_frames(ctx.studio, take_id)
-    if take.project.shoot.file_format not in ("png", "jpeg"):
-        raise ShootError("The seam check reads PNG and JPEG frames.")
-    check = check_seam([display_picture(p) for p in paths])
-    complete = len(paths) == take.project.move.frames
+    clip = Clip.of(ctx.studio.takes.get(take_id), 1)
+    check = check_seam(display_picture(read_whole(clip.take, n), f"Frame {n}") for n in clip.numbers)
+    complete = len(clip.numbers) == clip.take.project.move.frames
     sentence = check.sentence if complete else "Not all frames of the loop are there yet."
     return {"sentence": sentence, "seam": check.seam, "steps": check.steps, "median": check.median}
 
 
-def _clip_of(ctx: Context, take_id: str, loops: int) -> tuple[TakeRecord, list[Path], Path, int]:
-    take, paths = _finished_frames(ctx.studio, take_id)
-    if take.project.shoot.file_format not in ("png", "jpeg"):
-        raise ShootError("Clips are made from PNG or JPEG frames; these have no look or size of their own.")
-    loops = min(max(loops, 1), 20)
-    return take, paths, take.folder / f"{sequence_stem(take.project)}{'' if loops == 1 else f'_x{loops}'}.mp4", loops
-
-
 @router.post("/takes/{take_id}/clip")
-def make_clip(ctx: Ctx, take_id: str, loops: int = 1) -> dict[str, Any]:
+def make_clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> dict[str, Any]:
     """Begin to encode the take; follow it with GET, stop it with DELETE, then fetch clip.mp4."""
-    take, paths, target, loops = _clip_of(ctx, take_id, loops)
-    rate = FrameRate(take.project.move.rate_num, take.project.move.rate_den).fraction
-    return ctx.clips.start(paths, rate, target, loops).as_json()
+    return ctx.clips.start(Clip.of(ctx.studio.takes.get(take_id), loops)).as_json()
 
 
 @router.get("/takes/{take_id}/clip")
-def clip_progress(ctx: Ctx, take_id: str, loops: int = 1) -> dict[str, Any]:
-    return ctx.clips.get(_clip_of(ctx, take_id, loops)[2]).as_json()
+def clip_progress(ctx: Ctx, take_id: str, loops: Loops = 1) -> dict[str, Any]:
+    return ctx.clips.get(Clip.of(ctx.studio.takes.get(take_id), loops).target).as_json()
 
 
 @router.delete("/takes/{take_id}/clip")
-def stop_clip(ctx: Ctx, take_id: str, loops: int = 1) -> dict[str, Any]:
-    job = ctx.clips.get(_clip_of(ctx, take_id, loops)[2])
+def stop_clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> dict[str, Any]:
+    job = ctx.clips.get(Clip.of(ctx.studio.takes.get(take_id), loops).target)
     job.stop.set()
     return job.as_json()
 
 
 @router.get("/takes/{take_id}/clip.mp4")
-def clip(ctx: Ctx, take_id: str, loops: int = 1) -> FileResponse:
-    """The take as an H.264 clip; made once for the frames as they are."""
-    take, paths, target, loops = _clip_of(ctx, take_id, loops)
-    newest = max(p.stat().st_mtime for p in paths)
-    if not target.exists() or target.stat().st_mtime < newest:
-        encode_mp4(paths, FrameRate(take.project.move.rate_num, take.project.move.rate_den).fraction, target, loops)
+def clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> FileResponse:
+    """The take as an H.264 clip; made once for the frames as they are, however many ask for it."""
+    target = ctx.clips.made(Clip.of(ctx.studio.takes.get(take_id), loops))
     return FileResponse(target, media_type="video/mp4", filename=target.name)
 
 
 @router.get("/takes/{take_id}/passes/{name}/{number}")
-def pass_frame(ctx: Ctx, take_id: str, name: str, number: int) -> FileResponse:
+def pass_frame(ctx: Ctx, take_id: str, name: str, number: Number) -> FileResponse:
     take = ctx.studio.takes.get(take_id)
     if name not in take.project.shoot.passes.wanted:
         raise NotFoundError(f"This take has no pass called ‘{name[:40]}’.")
@@ -172,7 +156,7 @@ def pass_frame(ctx: Ctx, take_id: str, name: str, number: int) -> FileResponse:
 
 
 @router.get("/takes/{take_id}/mix/{number}")
-def mix(ctx: Ctx, take_id: str, number: int, request: Request) -> Response:
+def mix(ctx: Ctx, take_id: str, number: Number, request: Request) -> Response:
     """A frame with its lights re-balanced: `?light Key=1.5` in stops, `?light Key=0,1,0.8,0.6` with a linear colour."""
     take = ctx.studio.takes.get(take_id)
     if "lights" not in take.project.shoot.passes.wanted:
@@ -202,13 +186,16 @@ def rebalance(ctx: Ctx, take_id: str, balance: dict[str, LightChange]) -> dict[s
 
 @router.get("/takes/{take_id}/frames.zip")
 def frames_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
-    """All finished frames in a zip, made while it is sent."""
-    take, paths = _finished_frames(ctx.studio, take_id)
-    stem = sequence_stem(take.project)
-    return StreamingResponse(
-        _zip_chunks(paths, stem), media_type="application/zip",
-        headers={"content-disposition": f'attachment; filename="{stem}.zip"'},
-    )  # fmt: skip
+    """All finished frames in a zip, made while it is sent; its length is known before, so that a browser tells
+    when it was cut off."""
+    take = ctx.studio.takes.get(take_id)
+    if not take.frames:
+        raise ShootError("No frame of this take is finished yet.")
+    packing = Packing(take)
+    headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(packing.stem)}.zip"}
+    if packing.size is not None:
+        headers["content-length"] = str(packing.size)
+    return StreamingResponse(packing.chunks(), media_type="application/zip", headers=headers)
 
 
 @router.post("/takes/{take_id}/{action}")
@@ -219,30 +206,3 @@ def act(ctx: Ctx, take_id: str, action: str) -> dict[str, Any]:
         raise NotFoundError(f"A take cannot be asked to ‘{action[:40]}’.")
     actions[action](ctx.studio, take_id)
     return take_state(ctx.studio.takes.get(take_id))
-
-
-class _Sink(io.RawIOBase):
-    """A file that hands over what was written since the last look."""
-
-    def __init__(self) -> None:
-        self._chunks: list[bytes] = []
-
-    def writable(self) -> bool:
-        return True
-
-    def write(self, data: Any) -> int:
-        self._chunks.append(bytes(data))
-        return len(data)
-
-    def taken(self) -> bytes:
-        data, self._chunks = b"".join(self._chunks), []
-        return data
-
-
-def _zip_chunks(paths: list[Path], stem: str) -> Iterator[bytes]:
-    sink = _Sink()
-    with zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED) as archive:  # type: ignore[arg-type]
-        for path in paths:
-            archive.write(path, f"{stem}/{path.name}")
-            yield sink.taken()
-    yield sink.taken()

@@ -1,5 +1,6 @@
 """Encoded clips are what they say, and the seam check tells loops from jumps."""
 
+import weakref
 from fractions import Fraction
 from pathlib import Path
 
@@ -8,12 +9,13 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from cyclorama.core.clip.encode import encode_mp4
+from cyclorama.core.clip.encode import Frame, encode_mp4
 from cyclorama.core.errors import ShootError
 from cyclorama.core.sequence.seam import check_seam
 
 
 def frames(folder: Path, count: int, size: tuple[int, int] = (64, 48)) -> list[Path]:
+    """Pictures on disk."""
     paths = []
     for i in range(count):
         pixels = np.full((size[1], size[0], 3), [200, 20 + 12 * i, 40], np.uint8)
@@ -23,10 +25,14 @@ def frames(folder: Path, count: int, size: tuple[int, int] = (64, 48)) -> list[P
     return paths
 
 
+def files(paths: list[Path]) -> list[Frame]:
+    return [(p.name, p.read_bytes) for p in paths]
+
+
 @pytest.mark.parametrize("rate", [Fraction(24), Fraction(30000, 1001)])
 def test_mp4(tmp_path: Path, rate: Fraction) -> None:
     target = tmp_path / "clip.mp4"
-    encode_mp4(frames(tmp_path, 9, (65, 49)), rate, target, loops=2)
+    encode_mp4(files(frames(tmp_path, 9, (65, 49))), rate, target, loops=2)
     with av.open(str(target)) as container:
         video = container.streams.video[0]
         assert (video.width, video.height) == (64, 48)
@@ -46,14 +52,14 @@ def test_encoding_refuses_what_it_cannot_read(tmp_path: Path) -> None:
     paths = frames(tmp_path, 3)
     paths[1].write_bytes(b"broken")
     with pytest.raises(ShootError, match=r"0001\.png"):
-        encode_mp4(paths, Fraction(24), target)
+        encode_mp4(files(paths), Fraction(24), target)
     with pytest.raises(ShootError, match="no frames"):
         encode_mp4([], Fraction(24), target)
     Image.new("RGB", (32, 32)).save(paths[1])
     with pytest.raises(ShootError, match="another size"):
-        encode_mp4(paths, Fraction(24), target)
+        encode_mp4(files(paths), Fraction(24), target)
     assert target.read_bytes() == b"before"
-    assert not list(tmp_path.glob("*.part.mp4"))
+    assert not list(tmp_path.glob(".*.part"))
 
 
 def turning(count: int, total: int) -> list[np.ndarray]:
@@ -63,6 +69,24 @@ def turning(count: int, total: int) -> list[np.ndarray]:
         row = np.exp(-(((np.arange(240) - i * 240 / total + 120) % 240 - 120) ** 2) / 200)
         pictures.append(np.tile(row[None, :, None], (8, 1, 3)).astype(np.float32))
     return pictures
+
+
+def test_the_seam_check_holds_few_pictures_at_a_time() -> None:
+    alive: set[int] = set()
+    most = 0
+
+    def one_by_one():  # type: ignore[no-untyped-def]
+        nonlocal most
+        for i, picture in enumerate(turning(24, 24)):
+            single = picture.copy()
+            alive.add(i)
+            weakref.finalize(single, alive.discard, i)
+            yield single
+            del single
+            most = max(most, len(alive))
+
+    assert check_seam(one_by_one()).steps == check_seam(turning(24, 24)).steps
+    assert most <= 4
 
 
 def test_seam() -> None:

@@ -15,9 +15,11 @@ from cyclorama.core.motion import pose_project
 from cyclorama.core.scene import Animation, Play, Project, SetValue, apply_set, new_project
 from cyclorama.core.scene.changes import Centre, CorrectUnit, FitSubject, FocusOn, GreyAt, MeterSubject, StandOnFloor
 from cyclorama.core.sequence.names import frame_name
+from cyclorama.core.sequence.size import frame_bytes, reserve_bytes
 from cyclorama.core.sheet import perform, readiness, review, stations
 from cyclorama.core.sheet.arrive import put_on_set
 from cyclorama.core.sheet.stations import animation_sentence
+from cyclorama.core.sheet.words import data_size
 
 
 class SomeEye:
@@ -169,12 +171,37 @@ def test_a_proper_shot_has_nothing_odd() -> None:
     ready = readiness(review(project, MEASURES), (6600, 900))
     assert ready.odd == ()
     assert ready.sentence == (
-        "Will shoot 240 frames of ‘Orbit’ through ‘Camera 1’, 1280×720, PNG, about 1 h 50 min ± 15 min."
+        "Will shoot 240 frames of ‘Orbit’ through ‘Camera 1’, 1280×720, PNG, about 1 h 50 min ± 15 min, about "
+        f"{data_size(240 * frame_bytes(project))} on disk."
     )
     empty = apply_set(
         apply_set(project, SetValue(path="shoot/from_frame", value=9)), SetValue(path="shoot/to_frame", value=3)
     )
     assert readiness(review(empty, MEASURES)).blocking
+
+
+def test_room_on_the_disk_is_part_of_readiness() -> None:
+    project = done(done(done(with_ball(), Centre()), StandOnFloor()), FitSubject())
+    r = review(project, MEASURES)
+    need = 240 * frame_bytes(project) + reserve_bytes(project)
+    assert readiness(r, free_bytes=need).odd == ()
+    assert "wait for room" in " ".join(readiness(r, free_bytes=need - 1).odd)
+    more = apply_set(project, SetValue(path="shoot/passes/wanted", value=["lights", "position"]))
+    assert frame_bytes(more) > 3 * frame_bytes(project)
+    small = apply_set(project, SetValue(path="shoot/height", value=16))
+    assert reserve_bytes(small) < reserve_bytes(project)
+    assert reserve_bytes(apply_set(more, SetValue(path="shoot/width", value=8192))) == 10**9
+
+
+def test_names_that_no_file_system_takes_are_said_before_the_first_frame() -> None:
+    long = with_ball(name="x" * 80, shoot__name_pattern="{project}{project}{project}_{move}")
+    (sentence,) = readiness(review(long, MEASURES)).blocking
+    assert "Shorten" in sentence
+    wide = with_ball(name="x", shoot__name_pattern="帆" * 80)  # 240 bytes: fits, with number and ending
+    assert readiness(review(wide, MEASURES)).blocking == ()
+    wider = with_ball(name="x" * 20, shoot__name_pattern="帆" * 71 + "{project}")
+    assert readiness(review(wider, MEASURES)).blocking == ()
+    assert readiness(review(with_ball(shoot__name_pattern="{nobody}"), MEASURES)).blocking
 
 
 def test_file_names() -> None:

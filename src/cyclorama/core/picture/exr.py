@@ -1,5 +1,6 @@
 """OpenEXR pictures: several layers in one file, half or float."""
 
+import struct
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -67,11 +68,69 @@ def encode_exr(rgb: RGBImage, alpha: Mask | None = None, bits: int = 16) -> byte
     return encode_layers({"": rgb if alpha is None else np.dstack([rgb, alpha])}, bits)
 
 
+MAX_BYTES = 2_200_000_000
+"""Of all channels unpacked as floats: a 16384×8192 picture with red, green, blue and alpha."""
+_HEADER_BYTES = 1 << 20
+
+
+def check_size(data: bytes, name: str) -> None:
+    """Look at how large an EXR will be once unpacked, from its headers alone (OpenEXR File Layout, 2013).
+
+    Raises IntakeError when it is too large or has no readable header.
+    """
+    try:
+        version = struct.unpack_from("<I", data, 4)[0]
+        at, total = 8, 0
+        while True:
+            size, channels, at = _read_header(data, at)
+            total += size[0] * size[1] * channels * 4
+            if total > MAX_BYTES or max(size) > 1 << 20:
+                raise IntakeError(
+                    f"‘{name}’ is {size[0]}×{size[1]} pixels with {channels} channels; at most 16384×8192 with 4 can "
+                    "be used. Make it smaller and bring it in again."
+                )
+            if not version & 0x1000 or data[at] == 0:  # bit 12: several parts, each with a header
+                return
+    except (struct.error, IndexError, ValueError) as error:
+        raise IntakeError(f"‘{name}’ is damaged and cannot be read. Export it again.") from error
+
+
+def _read_header(data: bytes, at: int) -> tuple[tuple[int, int], int, int]:
+    """Width and height, number of channels, and where the next header begins."""
+    size, channels, end = None, 0, min(len(data), at + _HEADER_BYTES)
+    while data[at] != 0:
+        name_end = data.index(0, at, end)
+        kind_end = data.index(0, name_end + 1, end)
+        length = struct.unpack_from("<i", data, kind_end + 1)[0]
+        value = kind_end + 5
+        if length < 0 or value + length > end:
+            raise ValueError("attribute")
+        name = data[at:name_end]
+        if name == b"dataWindow":
+            left, top, right, bottom = struct.unpack_from("<4i", data, value)
+            size = right - left + 1, bottom - top + 1
+        elif name == b"channels":
+            channels = _count_channels(data, value)
+        at = value + length
+    if size is None or min(size) < 1 or channels < 1:
+        raise ValueError("window")
+    return size, channels, at + 1
+
+
+def _count_channels(data: bytes, at: int) -> int:
+    count = 0
+    while data[at] != 0:
+        at = data.index(0, at) + 17  # after its name: kind, linearity, sampling
+        count += 1
+    return count
+
+
 def read_layers(data: bytes, name: str) -> dict[str, NDArray[np.float32]]:
     """All channels (h, w) of an EXR by their full names.
 
     Raises IntakeError when it is damaged.
     """
+    check_size(data, name)
     try:
         with tempfile.NamedTemporaryFile(suffix=".exr") as file:
             file.write(data)

@@ -16,7 +16,7 @@ from ..errors import IntakeError
 from ..scene import Look
 from ..scene.look import ViewName
 from .exposure import expose
-from .exr import encode_exr
+from .exr import check_size, encode_exr
 from .radiance_hdr import read_hdr
 from .view import to_bytes, to_display
 
@@ -34,6 +34,7 @@ def read_linear(data: bytes, name: str) -> RGBImage:
 
 
 def _read_exr(data: bytes, name: str) -> RGBImage:
+    check_size(data, name)
     try:
         with tempfile.NamedTemporaryFile(suffix=".exr") as file:
             file.write(data)

@@ -20,9 +20,11 @@ def read_hdr(data: bytes, name: str) -> RGBImage:
         rgbe = _read_rows(data[match.end() :], width, height)
     except (IndexError, ValueError) as error:
         raise IntakeError(f"‘{name}’ ends too early; it is damaged. Export or download it again.") from error
-    scale = np.ldexp(np.float32(1.0), rgbe[..., 3].astype(np.int32) - 136)
-    scale = np.where(rgbe[..., 3] > 0, scale, 0).astype(np.float32)
-    return rgbe[..., :3].astype(np.float32) * scale[..., None]
+    scale = np.ldexp(np.float32(1.0), np.arange(256) - 136).astype(np.float32)
+    scale[0] = 0.0
+    linear = rgbe[..., :3].astype(np.float32)
+    linear *= scale[rgbe[..., 3]][..., None]
+    return linear
 
 
 def _read_rows(data: bytes, width: int, height: int) -> np.ndarray:

@@ -2,11 +2,14 @@
 
 import re
 import unicodedata
+from pathlib import Path
 
 from ..errors import ChangeError
 from ..scene import Project
 from ..scene.shoot import PICTURE_EXTENSIONS
 
+LONGEST_NAME_BYTES = 255
+"""NAME_MAX of Linux and of most file systems."""
 FIELDS = ("project", "move", "camera", "width", "height")
 
 
@@ -32,6 +35,22 @@ def sequence_stem(project: Project) -> str:
             f"Use {', '.join('{' + f + '}' for f in FIELDS)}."
         )
     return re.sub(r"[\\/:*?\"<>|]", "-", stem).strip(" .") or "frame"
+
+
+def name_too_long(project: Project) -> str | None:
+    """A sentence when files of the shot would have names that no file system takes.
+
+    Raises ChangeError as `sequence_stem` does.
+    """
+    longest = max((frame_name(project, n) for n in project.frame_numbers[-1:] or (1,)), key=len)
+    # passes may have another extension of at most three letters, clips say how often they go round
+    length = len(Path(longest).stem.encode()) + len("_x20.mp4")
+    if length <= LONGEST_NAME_BYTES:
+        return None
+    return (
+        f"The file names would be {length} bytes long, at most {LONGEST_NAME_BYTES} are possible. Shorten the name "
+        f"of the project or the file name ‘{project.shoot.name_pattern}’."
+    )
 
 
 def frame_name(project: Project, number: int) -> str:

@@ -1,14 +1,14 @@
 """Does the loop close? The step from the last picture to the first against the steps in between."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
-from itertools import pairwise
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..errors import ShootError
+from ..errors import IntakeError, ShootError
+from ..picture.decode import opened_picture
 
 CHECK_WIDTH = 320
 
@@ -45,24 +45,30 @@ class SeamCheck:
         return f"{text}: the loop closes."
 
 
-def display_picture(path: Path, width: int = CHECK_WIDTH) -> NDArray[np.float32]:
+def display_picture(data: bytes, name: str, width: int = CHECK_WIDTH) -> NDArray[np.float32]:
     """A PNG or JPEG frame, made smaller, as display values (h, w, 3); raises ShootError when unreadable."""
     try:
-        with Image.open(path) as image:
+        with opened_picture(data, name) as image:
             height = max(1, round(image.height * width / image.width))
             small = image.convert("RGB").resize((width, height), Image.Resampling.BOX)
             return np.asarray(small, np.float32) / 255.0
-    except OSError as error:
-        raise ShootError(f"The frame ‘{path.name}’ cannot be read.") from error
+    except IntakeError as error:
+        raise ShootError(f"{name} cannot be read; shoot it again.") from error
 
 
-def check_seam(pictures: list[NDArray[np.float32]]) -> SeamCheck:
-    """Compare neighbours of a sequence in order, each (h, w, 3)."""
+def check_seam(pictures: Iterable[NDArray[np.float32]]) -> SeamCheck:
+    """Compare neighbours of a sequence in order, each (h, w, 3). No more than three pictures are held at a time."""
 
     def step(a: NDArray[np.float32], b: NDArray[np.float32]) -> float:
         return float(np.abs(a - b).mean())
 
-    if len(pictures) < 2:
+    first, last, steps = None, None, []
+    for picture in pictures:
+        if last is None:
+            first = picture
+        else:
+            steps.append(step(last, picture))
+        last = picture
+    if first is None or last is None or not steps:
         return SeamCheck((), 0.0)
-    steps = tuple(step(a, b) for a, b in pairwise(pictures))
-    return SeamCheck(steps, step(pictures[-1], pictures[0]))
+    return SeamCheck(tuple(steps), step(last, first))

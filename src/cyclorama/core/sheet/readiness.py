@@ -1,6 +1,9 @@
 """What will be shot, in a sentence, and what is odd about it."""
 
-from ..scene import Doc
+from ..errors import ChangeError
+from ..scene import Doc, Project
+from ..sequence.names import name_too_long
+from ..sequence.size import frame_bytes, reserve_bytes
 from . import words
 from .review import Review
 
@@ -15,8 +18,8 @@ class Readiness(Doc):
     """cannot be shot until mended"""
 
 
-def readiness(r: Review, forecast_s: tuple[float, float] | None = None) -> Readiness:
-    """Check a shot. forecast_s: expected seconds and their uncertainty, when known."""
+def readiness(r: Review, forecast_s: tuple[float, float] | None = None, free_bytes: int | None = None) -> Readiness:
+    """Check a shot. forecast_s: expected seconds and their uncertainty; free_bytes: room on the disk; when known."""
     p, s = r.project, r.project.shoot
     numbers = p.frame_numbers
     what = f"{len(numbers)} frame{'s' if len(numbers) != 1 else ''}"
@@ -28,12 +31,32 @@ def readiness(r: Review, forecast_s: tuple[float, float] | None = None) -> Readi
         sentence += f" and {len(s.passes.wanted)} pass{'es' if len(s.passes.wanted) != 1 else ''}"
     if forecast_s is not None:
         sentence += f", about {words.duration(forecast_s[0])} ± {words.duration(forecast_s[1])}"
+    sentence += f", about {words.data_size(frame_bytes(p) * len(numbers))} on disk"
+    odd = _odd(r) if free_bytes is None else [*_odd(r), *_room(p, free_bytes)]
+    return Readiness(sentence=sentence + ".", odd=tuple(odd), blocking=tuple(_blocking(p)))
+
+
+def _blocking(p: Project) -> list[str]:
     blocking = []
-    if not len(numbers):
+    if not len(p.frame_numbers):
         blocking.append("The frame range is empty: check ‘from’ and ‘to’.")
     if p.subject is None and not p.set.sweep.on and not p.set.disc.on:
         blocking.append("There is nothing to shoot: no subject and no set.")
-    return Readiness(sentence=sentence + ".", odd=tuple(_odd(r)), blocking=tuple(blocking))
+    try:
+        long = name_too_long(p)
+    except ChangeError as error:
+        long = error.sentence
+    return [*blocking, long] if long else blocking
+
+
+def _room(p: Project, free_bytes: int) -> list[str]:
+    need = frame_bytes(p) * len(p.frame_numbers)
+    if need + reserve_bytes(p) <= free_bytes:
+        return []
+    return [
+        f"The frames may need {words.data_size(need)}; {words.data_size(free_bytes)} are free on the disk. "
+        "Shooting will wait for room before the disk is full."
+    ]
 
 
 def _odd(r: Review) -> list[str]:

@@ -155,7 +155,7 @@ export class Lens {
     this.place();
     const shoot = state.project.shoot;
     const camera = this.store.value(`cameras/${state.project.camera_id}`);
-    this.facts.textContent = `${camera.focal_mm} mm · ${shoot.width}×${shoot.height} · EV ${(state.project.look.ev100 - state.project.look.offset_stops).toFixed(1)}`;
+    this.facts.textContent = `${camera.focal_mm} mm · ${shoot.width}×${shoot.height} · EV ${state.lens.ev100.toFixed(1)}`;
     this.#drawGuides(shoot.margin * 100);
   }
 
