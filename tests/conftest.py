@@ -3,6 +3,9 @@
 import dataclasses
 import io
 import math
+import os
+import shutil
+import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -177,3 +180,23 @@ def rect_irradiance(width: float, height: float, above: float, nit: float) -> fl
 @pytest.fixture
 def data_folder(tmp_path: Path) -> Path:
     return tmp_path / "data"
+
+
+@pytest.fixture
+def small_disk(tmp_path: Path) -> Iterator[Path]:
+    """A disk of 40 MB of its own."""
+    place = tmp_path / "disk"
+    place.mkdir()
+    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=40m", "tmpfs", str(place)], capture_output=True)
+    if mounted.returncode:
+        pytest.skip("needs the right to mount a small disk")
+    yield place
+    subprocess.run(["umount", "-l", str(place)], check=True)
+
+
+def fill(disk: Path, leave_bytes: int) -> Path:
+    """A file that leaves only so much room."""
+    ballast = disk / "ballast"
+    with ballast.open("wb") as file:
+        os.posix_fallocate(file.fileno(), 0, shutil.disk_usage(disk).free - leave_bytes)
+    return ballast

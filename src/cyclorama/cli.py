@@ -1,18 +1,23 @@
 """The command line: demo, run, shoot, bench, check, test."""
 
+import errno
 import os
+import secrets
 import socket
 import subprocess
 import sys
 import threading
 import time
 import webbrowser
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 ROOT = Path(__file__).resolve().parents[2]
+LOCAL = "127.0.0.1"
 HOME = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "cyclorama"
 
 app = typer.Typer(
@@ -21,7 +26,11 @@ app = typer.Typer(
     "shoot, screen, deliver.",
 )  # fmt: skip
 
-Port = Annotated[int, typer.Option(help="Port on 127.0.0.1; the next free one is taken if it is in use.")]
+Port = Annotated[int, typer.Option(min=0, max=65535, help="The next free port is taken if it is in use; 0 takes any.")]
+Host = Annotated[
+    str, typer.Option(help="Address to listen at. Beyond this machine, 0.0.0.0 say, the studio asks for a key.")
+]
+AllowHost = Annotated[list[str], typer.Option(help="Another name under which the studio may be opened.")]
 NoOpen = Annotated[bool, typer.Option("--no-open", help="Do not open a browser window.")]
 
 
@@ -30,12 +39,15 @@ def demo(
     port: Port = 8765,
     data: Annotated[Path, typer.Option(help="Folder for the demo's data.")] = HOME / "demo",
     no_open: NoOpen = False,
+    host: Host = LOCAL,
+    allow_host: AllowHost = [],  # noqa: B006  (typer reads it, nobody changes it)
 ) -> None:
     """Start with the made-up studio's two projects. The data is written on first use."""
     from .demo.write import write_demo
 
-    write_demo(data, lambda what: typer.echo(f"{what} …"))
-    _serve(data, port, no_open)
+    with _told():
+        write_demo(data, lambda what: typer.echo(f"{what} …"))
+    _serve(data, host, port, no_open, allow_host)
 
 
 @app.command()
@@ -43,32 +55,90 @@ def run(
     port: Port = 8765,
     data: Annotated[Path, typer.Option(help="Folder for your projects.")] = HOME / "studio",
     no_open: NoOpen = False,
+    host: Host = LOCAL,
+    allow_host: AllowHost = [],  # noqa: B006
 ) -> None:
     """Start with your own projects."""
-    _serve(data, port, no_open)
+    _serve(data, host, port, no_open, allow_host)
 
 
-def _free_port(wanted: int) -> int:
-    for port in range(wanted, wanted + 50):
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind(("127.0.0.1", port))
-                return port
-            except OSError:
-                continue
-    raise typer.Exit(f"No free port between {wanted} and {wanted + 49}.")
+@app.command()
+def tidy(data: Annotated[Path, typer.Option(help="Data folder.")] = HOME / "studio") -> None:
+    """Remove files that no project, no undo and no take needs. What is younger than a day is left."""
+    from .core.sheet.words import data_size
+    from .store import open_studio
+    from .store.tidy import tidy as tidy_up
+
+    with _told():
+        tidied = tidy_up(open_studio(data))
+    typer.echo(f"Removed {tidied.files} files, {data_size(tidied.bytes)}." if tidied.files else "Nothing to remove.")
 
 
-def _serve(data: Path, wanted: int, no_open: bool) -> None:
+@app.command()
+def restore(data: Annotated[Path, typer.Option(help="Data folder.")] = HOME / "studio") -> None:
+    """Go back to the last daily copy of the database; the present one is kept beside it. Close the studio first."""
+    from .store.backup import restore as put_back
+
+    with _told():
+        backup, aside = put_back(data)
+    typer.echo(f"The database is that of {backup.stem.removeprefix('studio-')} again; the other one is {aside}.")
+
+
+@contextmanager
+def _told() -> Iterator[None]:
+    """What can go wrong before the studio is open, in a sentence."""
+    from .core.errors import CycloramaError
+
+    try:
+        yield
+    except CycloramaError as error:
+        typer.echo(error.sentence, err=True)
+        raise typer.Exit(1) from error
+
+
+def _listening(host: str, wanted: int) -> socket.socket:
+    """A socket that listens at a port, or at the next that is free. Raises typer.Exit with a sentence."""
+    try:
+        family, *_ = socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)[0]
+    except OSError as error:
+        typer.echo(f"There is no address ‘{host}’ on this machine. Leave --host away, or give 0.0.0.0.", err=True)
+        raise typer.Exit(1) from error
+    last = min(wanted + 50, 65536)
+    for port in range(wanted, last):
+        listener = socket.socket(family, socket.SOCK_STREAM)
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind((host, port))
+            return listener
+        except OSError as error:
+            listener.close()
+            if error.errno != errno.EADDRINUSE:
+                typer.echo(f"Nothing can listen at {host}:{port}: {error.strerror}. Try another --port.", err=True)
+                raise typer.Exit(1) from error
+    typer.echo(f"No port between {wanted} and {last - 1} is free. Try another --port.", err=True)
+    raise typer.Exit(1)
+
+
+def _serve(data: Path, host: str, wanted: int, no_open: bool, allowed: list[str]) -> None:
     import uvicorn
 
+    from .store import open_studio
     from .web.app import create_app
+    from .web.guard import LOOPBACK
 
-    port = _free_port(wanted)
-    address = f"http://127.0.0.1:{port}/"
+    with _told():
+        open_studio(data)
+    listener = _listening(host, wanted)
+    port = listener.getsockname()[1]
+    local = host in {name.strip("[]") for name in LOOPBACK}
+    key = None if local else secrets.token_urlsafe(16)
+    name = "127.0.0.1" if host in ("0.0.0.0", "::", "localhost") else f"[{host}]" if ":" in host else host
+    address = f"http://{name}:{port}/{f'?key={key}' if key else ''}"
+    hosts = [*allowed, *([] if local else [name, socket.gethostname(), *_own_addresses()])]
     server = uvicorn.Server(
-        uvicorn.Config(create_app(data), host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=2)
+        uvicorn.Config(
+            create_app(data, hosts, key), log_level="warning", timeout_graceful_shutdown=2, ws_max_size=1 << 20
+        )
     )
 
     def announce() -> None:
@@ -77,11 +147,23 @@ def _serve(data: Path, wanted: int, no_open: bool) -> None:
         if server.started:
             took = time.time() - float(os.environ.get("CYC_STARTED", time.time()))
             typer.echo(f"Cyclorama is open at {address}  (started in {took:.1f} s, data in {data}, Ctrl+C to close)")
+            if key:
+                typer.echo("It is open to the network: whoever has this address with its key can see and change all.")
             if not no_open:
                 webbrowser.open(address)
 
     threading.Thread(target=announce, daemon=True).start()
-    server.run()
+    server.run(sockets=[listener])
+
+
+def _own_addresses() -> set[str]:
+    """Numbers under which this machine can be reached."""
+    import psutil
+
+    addresses = [a for interface in psutil.net_if_addrs().values() for a in interface]
+    return {a.address for a in addresses if a.family == socket.AF_INET} | {
+        f"[{a.address.split('%')[0]}]" for a in addresses if a.family == socket.AF_INET6
+    }
 
 
 @app.command()

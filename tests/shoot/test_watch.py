@@ -1,16 +1,14 @@
 """The night's shoot: workers that race, die, hang or find no room, and the queue that goes on."""
 
 import os
-import shutil
 import signal
 import sqlite3
-import subprocess
 import threading
-from collections.abc import Iterator
 from pathlib import Path
 
 import psutil
 import pytest
+from tests.conftest import fill
 from tests.shoot.test_shoot import contents, studio_with, wait_for
 
 from cyclorama.core.errors import NotFoundError
@@ -23,26 +21,6 @@ from cyclorama.shoot.presence import shooting, who_shoots
 from cyclorama.shoot.take import shoot_take
 from cyclorama.shoot.watch import Watch, mark_interrupted, orphans
 from cyclorama.store import Saved, Studio, TakeRecord, database
-
-
-@pytest.fixture
-def small_disk(tmp_path: Path) -> Iterator[Path]:
-    """A disk of 40 MB of its own."""
-    place = tmp_path / "disk"
-    place.mkdir()
-    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=40m", "tmpfs", str(place)], capture_output=True)
-    if mounted.returncode:
-        pytest.skip("needs the right to mount a small disk")
-    yield place
-    subprocess.run(["umount", "-l", str(place)], check=True)
-
-
-def fill(disk: Path, leave_bytes: int) -> Path:
-    """A file that leaves only so much room."""
-    ballast = disk / "ballast"
-    with ballast.open("wb") as file:
-        os.posix_fallocate(file.fileno(), 0, shutil.disk_usage(disk).free - leave_bytes)
-    return ballast
 
 
 def queued(studio: Studio, saved: Saved) -> TakeRecord:

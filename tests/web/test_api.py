@@ -14,7 +14,7 @@ import av
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
-from tests.conftest import sphere
+from tests.conftest import pixels_of, sphere
 from tests.core.geometry.test_intake import BAD, glb
 from tests.moving_models import bending_bar, turning
 
@@ -29,7 +29,7 @@ from cyclorama.web.app import create_app
 
 @pytest.fixture
 def client(data_folder: Path) -> Iterator[TestClient]:
-    with TestClient(create_app(data_folder)) as client:
+    with TestClient(create_app(data_folder), base_url="http://127.0.0.1") as client:
         yield client
 
 
@@ -191,7 +191,12 @@ def test_forecast_poster_and_meter(client: TestClient, ball: str) -> None:
     state = client.get(f"/api/projects/{ball}").json()
     forecast = client.get(f"/api/projects/{ball}/forecast").json()
     assert forecast["seconds"] > forecast["plus_minus"] > 0
-    assert client.get(f"/api/projects/{ball}/poster").content[:3] == b"\xff\xd8\xff"
+    drawn = client.get(f"/api/projects/{ball}/sketch").content
+    assert len(np.unique(pixels_of(drawn).reshape(-1, 3), axis=0)) > 20
+    end = time.monotonic() + 60
+    while (answer := client.get(f"/api/projects/{ball}/poster")).status_code == 202 and time.monotonic() < end:
+        assert answer.json()["sentence"]
+    assert answer.content[:3] == b"\xff\xd8\xff"
     brighter = [put(f"lights/{x['id']}/strength_stops", x["strength_stops"] + 2) for x in state["project"]["lights"]]
     metered = change(client, ball, state["version"], *brighter, {"kind": "meter"}).json()
     assert metered["project"]["look"]["ev100"] == pytest.approx(state["project"]["look"]["ev100"] + 2, abs=0.02)

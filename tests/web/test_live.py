@@ -1,7 +1,9 @@
 """The live lens over its web socket."""
 
+import asyncio
 import json
 import struct
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -9,11 +11,14 @@ import pytest
 from fastapi.testclient import TestClient
 from starlette.testclient import WebSocketTestSession
 from tests.conftest import pixels_of
-from tests.shoot.test_shoot import studio_with
+from tests.shoot.test_shoot import studio_with, wait_for
 
 from cyclorama.core.render.developing import FIRST_SHRINK, STEPS
 from cyclorama.web import lens as lens_module
+from cyclorama.web import live
 from cyclorama.web.app import create_app
+
+SOCKETS = "ws://127.0.0.1"
 
 
 @pytest.fixture
@@ -21,8 +26,8 @@ def lens(data_folder: Path) -> Iterator[tuple[TestClient, WebSocketTestSession, 
     _, saved = studio_with(data_folder)
     key = saved.project.id
     with (
-        TestClient(create_app(data_folder)) as client,
-        client.websocket_connect(f"/live/projects/{key}/lens") as socket,
+        TestClient(create_app(data_folder), base_url="http://127.0.0.1") as client,
+        client.websocket_connect(f"{SOCKETS}/live/projects/{key}/lens") as socket,
     ):
         while socket.receive_json()["preparing"]:
             pass
@@ -152,15 +157,55 @@ def test_a_fault_is_told_and_the_lens_lives_on(lens, monkeypatch: pytest.MonkeyP
     assert picture(socket)[0]["request"] == 2
 
 
-def test_nonsense_closes_only_this_lens(lens) -> None:  # type: ignore[no-untyped-def]
-    client, socket, key = lens
-    socket.send_json({"develop": {"request": "x"}})
-    assert client.get(f"/api/projects/{key}").status_code == 200
-    with client.websocket_connect(f"/live/projects/{key}/lens") as other:
-        assert other.receive_json() == {"preparing": False}
+@pytest.mark.parametrize(
+    "nonsense",
+    [
+        '{"develop": {"request": "x"}}',
+        "[" * 100_000,
+        '{"develop": ' * 30_000 + "1" + "}" * 30_000,
+        '{"develop": {"request": 1, "frame": ' + "9" * 300 + ', "width": 8, "height": 8}}',
+        '{"develop": {"request": 1, "frame": 1, "width": NaN, "height": 8}}',
+        "\ud800",
+        "7",
+    ],
+    ids=["type", "deep-list", "deep-object", "long-number", "nan", "surrogate", "number"],
+)
+def test_nonsense_gets_a_sentence_and_the_lens_lives_on(lens, nonsense: str) -> None:  # type: ignore[no-untyped-def]
+    _, socket, _ = lens
+    socket.send_text(nonsense)
+    answer = socket.receive_json()
+    assert answer["code"] == "not-understood"
+    assert "does not understand" in answer["error"]
+    develop(socket, 2)
+    assert picture(socket)[0]["request"] == 2
+
+
+def test_news_for_a_browser_that_does_not_listen_are_few() -> None:
+    """The oldest go: what waits is bounded, and the newest picture is among it."""
+    put = live.bounded_put
+    waiting: asyncio.Queue = asyncio.Queue(live.MOST_WAITING)
+    for i in range(1000):
+        put(waiting, lens_module.Progress(i, 0.0, 0.0))
+    assert waiting.qsize() == live.MOST_WAITING
+    assert [waiting.get_nowait().request for _ in range(waiting.qsize())][-1] == 999
+
+
+def test_the_log_stops_when_its_page_is_closed(lens, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
+    client, _, _ = lens
+    looks: list[float] = []
+    plain = live.log_state
+    monkeypatch.setattr(live, "LOG_EVERY_S", 0.02)
+    monkeypatch.setattr(live, "log_state", lambda studio: looks.append(time.monotonic()) or plain(studio))
+    with client.websocket_connect(f"{SOCKETS}/live/takes") as log:
+        assert log.receive_json() == []
+        wait_for(lambda: len(looks) > 3)
+    time.sleep(0.3)
+    before = len(looks)
+    time.sleep(0.5)
+    assert len(looks) == before
 
 
 def test_the_log_tells_all_takes(lens) -> None:  # type: ignore[no-untyped-def]
     client, _, _ = lens
-    with client.websocket_connect("/live/takes") as log:
+    with client.websocket_connect(f"{SOCKETS}/live/takes") as log:
         assert log.receive_json() == []

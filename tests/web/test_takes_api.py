@@ -16,7 +16,7 @@ from tests.conftest import pixels_of, png_of
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import change, client, intake, put  # noqa: F401  (client is a fixture)
 
-from cyclorama.core.picture.files import read_linear
+from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.picture.mix import LightChange, light_layers, mixed
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.shoot import desk

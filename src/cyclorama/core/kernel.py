@@ -2,7 +2,9 @@
 
 import fcntl
 import hashlib
+import logging
 import os
+import pickle
 import re
 from collections.abc import Callable
 from pathlib import Path
@@ -50,6 +52,12 @@ for _setting, _value in (
     setattr(numba.config, _setting, _value)
 
 _save = IndexDataCacheFile.save
+_load = IndexDataCacheFile.load
+_SEAL = 32
+"""Bytes of the sum in front of a file of compiled code."""
+_log = logging.getLogger(__name__)
+damaged_entries: list[str] = []
+"""Compiled functions that were found damaged and thrown away in this process."""
 
 
 def _save_alone(self: IndexDataCacheFile, key: object, data: object) -> None:
@@ -57,10 +65,47 @@ def _save_alone(self: IndexDataCacheFile, key: object, data: object) -> None:
     at the same time could lead each other to the wrong version."""
     with Path(self._cache_path, "lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
+        try:
+            self._load_index()
+        except Exception:
+            _throw_away(self)
         _save(self, key, data)
 
 
-setattr(IndexDataCacheFile, "save", _save_alone)  # noqa: B010  (a method of a library, replaced)
+def _load_sound(self: IndexDataCacheFile, key: object) -> object:
+    """What is in the cache, or nothing where it is damaged: it is compiled again then."""
+    try:
+        return _load(self, key)
+    except Exception:  # whatever a damaged pickle can raise
+        _throw_away(self)
+        return None
+
+
+def _throw_away(self: IndexDataCacheFile) -> None:
+    damaged_entries.append(self._index_name)
+    _log.warning("The compiled kernel %s is damaged; it is compiled again", self._index_name)
+    Path(self._index_path).unlink(missing_ok=True)
+
+
+def _save_sealed(self: IndexDataCacheFile, name: str, data: object) -> None:
+    """Compiled code with its sum in front: code with a flipped bit would still load, and end the process."""
+    payload = self._dump(data)
+    with self._open_for_write(self._data_path(name)) as file:
+        file.write(hashlib.sha256(payload).digest() + payload)
+
+
+def _load_sealed(self: IndexDataCacheFile, name: str) -> object:
+    content = Path(self._data_path(name)).read_bytes()
+    seal, payload = content[:_SEAL], content[_SEAL:]
+    if hashlib.sha256(payload).digest() != seal:
+        raise ValueError("the sum does not fit")
+    return pickle.loads(payload)
+
+
+for _name, _method in (
+    ("save", _save_alone), ("load", _load_sound), ("_save_data", _save_sealed), ("_load_data", _load_sealed),
+):  # fmt: skip
+    setattr(IndexDataCacheFile, _name, _method)
 
 _CONTRACT = {"contract", "nsz", "arcp", "afn", "reassoc"}
 """Fused and reordered arithmetic is welcome; NaN and infinity keep their meaning."""

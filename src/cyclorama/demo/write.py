@@ -3,12 +3,12 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from ..store import Studio
+from ..store import open_studio
 
 
 def write_demo(folder: Path, tell: Callable[[str], None]) -> None:
     """Models as files in `models/`, and both projects, unless they are there already."""
-    studio = Studio(folder)
+    studio = open_studio(folder)
     wanted = {"harbour-lantern": "Harbour Lantern", "storm-glass-no-4": "Storm Glass No. 4"}
     missing = [key for key in wanted if key not in studio.projects.ids()]
     if not missing:

@@ -2,6 +2,7 @@
 
 from .assets import AssetStore
 from .database import open_database
+from .opening import open_studio
 from .projects import ProjectStore, Saved
 from .studio import Studio
 from .takes import DamagedTake, FileSum, FrameRecord, TakeRecord, TakeStore
@@ -17,4 +18,5 @@ __all__ = [
     "TakeRecord",
     "TakeStore",
     "open_database",
+    "open_studio",
 ]

@@ -1,11 +1,13 @@
 """Files by content hash, in folders of two letters."""
 
+import hashlib
 import os
 import re
 import secrets
 from pathlib import Path
 
 from ..core.errors import NotFoundError, telling_of_space
+from ..core.geometry.kept import HASH_LENGTH
 
 PART = ".part"
 """Ending of files that are being written; what ends so and is old was left behind by a crash."""
@@ -25,12 +27,30 @@ class AssetStore:
         return self._folder / key[:2] / key[2:]
 
     def put(self, key: str, data: bytes) -> None:
-        """Keep bytes; a second time is no work. Written to the side and renamed, so never half there."""
+        """Keep bytes; what was damaged meanwhile is mended. Written to the side and renamed, so never half there."""
         path = self.path(key)
-        if path.exists():
+        if path.exists() and path.stat().st_size == len(data) and path.read_bytes() == data:
+            os.utime(path)  # it is needed again: not to be tidied away just now
             return
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, data)
+
+    def take(self, path: Path) -> str:
+        """Keep a file as it is, under its content hash, which is returned; however large it is. `path` is gone then."""
+        digest = hashlib.sha256()
+        with path.open("r+b") as file:
+            while chunk := file.read(1 << 20):
+                digest.update(chunk)
+            os.fsync(file.fileno())
+        key = digest.hexdigest()[:HASH_LENGTH]
+        target = self.path(key)
+        if target.exists():
+            os.utime(target)
+            path.unlink()
+        else:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            put_in_place(path, target)
+        return key
 
     def put_all(self, assets: dict[str, bytes]) -> None:
         for key, data in assets.items():
@@ -42,6 +62,11 @@ class AssetStore:
             return self.path(key).read_bytes()
         except FileNotFoundError as error:
             raise NotFoundError(f"A file this project needs is gone from the data folder ({key}).") from error
+
+    def disk_bytes(self, keys: set[str]) -> int:
+        """Room that files take, with everything that was made from them."""
+        parts = [p for key in keys for p in (self._folder / key[:2]).glob(f"{key[2:]}*")]
+        return sum(p.stat().st_size for p in parts)
 
     def has(self, key: str) -> bool:
         return self.path(key).exists()

@@ -10,7 +10,9 @@ from sqlalchemy import Engine, ForeignKey, Index, create_engine, event
 from sqlalchemy.engine import ExceptionContext
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, sessionmaker
 
-from ..core.errors import BusyError, SpaceError
+from ..core.errors import BusyError, DamagedError, SpaceError
+
+DATABASE = "studio.sqlite"
 
 
 def now() -> datetime:
@@ -135,6 +137,8 @@ def _in_words(context: ExceptionContext) -> None:
         raise BusyError from error
     if code in _FULL:
         raise SpaceError from error
+    if code & 0xFF == sqlite3.SQLITE_CORRUPT:
+        raise DamagedError("The studio's database is damaged. Close Cyclorama and start it again.") from error
 
 
 def open_database(path: Path) -> sessionmaker[Session]:

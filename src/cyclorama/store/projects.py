@@ -1,13 +1,14 @@
 """Projects: every saved state is kept, edits are checked against the version they were made on."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from ..core.errors import ChangeError, NotFoundError, StaleError
+from ..core.errors import ChangeError, DamagedError, NotFoundError, StaleError
 from ..core.scene import Project, load_project
 from .database import HistoryRow, ProjectRow, now
 
@@ -27,6 +28,16 @@ class Saved:
     updated: datetime
 
 
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A project in the list of all, also of one that cannot be read."""
+
+    id: str
+    name: str
+    version: int
+    updated: datetime
+
+
 class ProjectStore:
     """Projects in the database. Each call is one unit of work."""
 
@@ -34,43 +45,48 @@ class ProjectStore:
         self._sessions = sessions
 
     def create(self, project: Project, label: str = "New project") -> Saved:
-        """Save a new project; raises ChangeError when its id is taken."""
+        """Save a new project; raises ChangeError when its id is taken or it is not a valid document."""
+        document = _document(project)
         with self._sessions.begin() as session:
             if session.get(ProjectRow, project.id):
                 raise ChangeError(f"There is already a project with the id ‘{project.id}’.")
             at = now()
             session.add(ProjectRow(id=project.id, name=project.name, version=1, cursor=1, created=at, updated=at))
             session.flush()
-            session.add(_state(project, 1, label))
+            session.add(_state(project.id, document, 1, label))
         return self.get(project.id)
 
     def ids(self) -> list[str]:
         """Project ids, the last edited first."""
+        return [listed.id for listed in self.listed()]
+
+    def listed(self) -> list[Listed]:
+        """All projects, the last edited first, without reading them."""
         with self._sessions() as session:
-            return list(session.scalars(select(ProjectRow.id).order_by(ProjectRow.updated.desc())))
+            rows = session.scalars(select(ProjectRow).order_by(ProjectRow.updated.desc()))
+            return [Listed(r.id, r.name, r.version, r.updated) for r in rows]
 
     def get(self, project_id: str) -> Saved:
-        """The project as it stands; raises NotFoundError."""
+        """The project as it stands; raises NotFoundError, and DamagedError when it cannot be read any more."""
         with self._sessions() as session:
             row = _row(session, project_id)
-            here, ahead = _at(session, row, row.cursor), _at(session, row, row.cursor + 1)
+            here, ahead = _here(session, row), _at(session, row, row.cursor + 1)
             before = _at(session, row, row.cursor - 1)
-            assert here is not None
             return Saved(
-                load_project(here.document), row.version, here.label if before else None,
+                _read(here, row), row.version, here.label if before else None,
                 ahead.label if ahead else None, row.updated,
             )  # fmt: skip
 
     def edit(self, project_id: str, base_version: int, label: str, change: Callable[[Project], Project]) -> Saved:
         """Apply `change` to the version it was made on and save the result.
 
-        Raises StaleError when the project has moved on; nothing is saved then, nor when `change` raises.
+        Raises StaleError when the project has moved on, and ChangeError when the result is not a valid document;
+        nothing is saved then, nor when `change` raises.
         """
         with self._sessions.begin() as session:
             row = self._current(session, project_id, base_version)
-            here = _at(session, row, row.cursor)
-            assert here is not None
-            project = change(load_project(here.document))
+            project = change(_read(_here(session, row), row))
+            document = _document(project)
             if project.id != project_id:
                 raise ChangeError("A project's id cannot be edited.")
             session.execute(delete(HistoryRow).where(HistoryRow.project_id == project_id, HistoryRow.seq > row.cursor))
@@ -82,7 +98,7 @@ class ProjectStore:
             row.cursor += 1
             row.version += 1
             row.name, row.updated = project.name, now()
-            session.add(_state(project, row.cursor, label))
+            session.add(_state(project_id, document, row.cursor, label))
         return self.get(project_id)
 
     def step(self, project_id: str, base_version: int, by: int) -> Saved:
@@ -92,10 +108,44 @@ class ProjectStore:
             target = _at(session, row, row.cursor + by)
             if target is None:
                 raise ChangeError("There is nothing to undo." if by < 0 else "There is nothing to redo.")
+            row.name, row.updated = _read(target, row).name, now()
             row.cursor += by
             row.version += 1
-            row.name, row.updated = load_project(target.document).name, now()
         return self.get(project_id)
+
+    def recover(self, project_id: str) -> Saved:
+        """Go back to the last state of a damaged project that can be read.
+
+        Raises DamagedError when none can.
+        """
+        with self._sessions.begin() as session:
+            row = _row(session, project_id)
+            earlier = (
+                select(HistoryRow)
+                .where(HistoryRow.project_id == project_id, HistoryRow.seq <= row.cursor)
+                .order_by(HistoryRow.seq.desc())
+            )
+            for state in session.scalars(earlier):
+                with suppress(DamagedError):
+                    row.name, row.cursor = _read(state, row).name, state.seq
+                    row.version += 1
+                    break
+            else:
+                raise DamagedError(f"No state of ‘{row.name}’ can be read any more. Export it, then remove it.")
+        return self.get(project_id)
+
+    def everything_in_documents(self, find: Callable[[str], set[str]]) -> set[str]:
+        """What `find` finds in all kept states of all projects."""
+        found: set[str] = set()
+        with self._sessions() as session:
+            for document in session.scalars(select(HistoryRow.document).execution_options(yield_per=50)):
+                found |= find(document)
+        return found
+
+    def document(self, project_id: str) -> str:
+        """The document as it was saved, whether or not it can be read; raises NotFoundError."""
+        with self._sessions() as session:
+            return _here(session, _row(session, project_id)).document
 
     def remove(self, project_id: str) -> None:
         """Delete a project with its history and its takes' records."""
@@ -126,5 +176,26 @@ def _at(session: Session, row: ProjectRow, seq: int) -> HistoryRow | None:
     return session.get(HistoryRow, (row.id, seq))
 
 
-def _state(project: Project, seq: int, label: str) -> HistoryRow:
-    return HistoryRow(project_id=project.id, seq=seq, label=label, document=project.model_dump_json(), at=now())
+def _here(session: Session, row: ProjectRow) -> HistoryRow:
+    here = _at(session, row, row.cursor)
+    if here is None:
+        raise DamagedError(f"The project ‘{row.name}’ has lost its present state.")
+    return here
+
+
+def _read(state: HistoryRow, row: ProjectRow) -> Project:
+    try:
+        return load_project(state.document)
+    except ChangeError as error:
+        raise DamagedError(f"The project ‘{row.name}’ cannot be read: {error.sentence}") from error
+
+
+def _document(project: Project) -> str:
+    """What is saved. Raises ChangeError when it could not be read again: nothing is saved then."""
+    document = project.model_dump_json()
+    load_project(document)
+    return document
+
+
+def _state(project_id: str, document: str, seq: int, label: str) -> HistoryRow:
+    return HistoryRow(project_id=project_id, seq=seq, label=label, document=document, at=now())

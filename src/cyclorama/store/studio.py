@@ -1,16 +1,23 @@
 """One data folder: database, files, takes."""
 
-import json
+import zipfile
+import zlib
 from pathlib import Path
 
+from pydantic import ValidationError
+
+from ..core.errors import DamagedError, NotFoundError
 from ..core.geometry.kept import Intake, measures_key
 from ..core.geometry.measure import Measures
 from ..core.geometry.report import IntakeReport
 from ..core.scene import Project
 from .assets import AssetStore
-from .database import open_database
+from .database import DATABASE, open_database
 from .projects import ProjectStore
 from .takes import TakeStore
+
+UNREADABLE = (ValueError, KeyError, OSError, EOFError, TypeError, zipfile.BadZipFile, zlib.error)
+"""What reading a damaged file of arrays can raise."""
 
 
 class Studio:
@@ -19,7 +26,7 @@ class Studio:
     def __init__(self, folder: Path):
         folder.mkdir(parents=True, exist_ok=True)
         self.folder = folder
-        sessions = open_database(folder / "studio.sqlite")
+        sessions = open_database(folder / DATABASE)
         self.assets = AssetStore(folder / "assets")
         self.projects = ProjectStore(sessions)
         self.takes = TakeStore(sessions, folder / "takes")
@@ -30,17 +37,36 @@ class Studio:
         self.assets.put(report_key(intake.subject.asset), intake.report.model_dump_json().encode())
 
     def measures(self, project: Project) -> Measures | None:
-        """Measures of the project's subject with all the room that its animation takes, None when it has none."""
+        """Measures of the project's subject with all the room that its animation takes, None when it has none.
+
+        Raises DamagedError when they are gone or cannot be read.
+        """
         if project.subject is None:
             return None
-        measures = Measures.from_bytes(self.assets.get(measures_key(project.subject.asset)))
+        try:
+            measures = Measures.from_bytes(self.assets.get(measures_key(project.subject.asset)))
+        except (NotFoundError, *UNREADABLE) as error:
+            name = project.subject.source_name
+            raise DamagedError(
+                f"What was measured of ‘{name}’ is gone or damaged. Bring the model in again."
+            ) from error
         return measures.playing(project.subject)
 
+    def measures_if_whole(self, project: Project) -> Measures | None:
+        """The same, None also when they are gone or damaged: a project can still be edited then."""
+        try:
+            return self.measures(project)
+        except DamagedError:
+            return None
+
     def report(self, project: Project) -> IntakeReport | None:
-        """The report of the subject's intake, None when there is none."""
+        """The report of the subject's intake, None when there is none that can be read."""
         if project.subject is None or not self.assets.has(report_key(project.subject.asset)):
             return None
-        return IntakeReport.model_validate(json.loads(self.assets.get(report_key(project.subject.asset))))
+        try:
+            return IntakeReport.model_validate_json(self.assets.get(report_key(project.subject.asset)))
+        except ValidationError:
+            return None
 
 
 def report_key(asset: str) -> str:

@@ -1,5 +1,6 @@
 """Takes and their frames."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -71,6 +72,11 @@ class TakeRecord:
     """why frames were set aside, by number"""
 
     @property
+    def disk_bytes(self) -> int:
+        """Room that its frames take."""
+        return sum(s.size for frame in self.frames.values() for s in frame.files.values() if s)
+
+    @property
     def numbers(self) -> range:
         return range(self.first, self.last + 1)
 
@@ -100,11 +106,13 @@ class TakeStore:
     ) -> TakeRecord:  # fmt: skip
         """Record a new take of the project as it stands, or of another take's lights; who does not queue it shoots
         it himself."""
+        document = project.model_dump_json()
+        load_project(document)  # what could not be read again is not recorded
         numbers, state = project.frame_numbers, "queued" if queued else "stopped"
         with self._sessions.begin() as session:
             session.add(
                 TakeRow(
-                    id=take_id, project_id=project.id, name=name, document=project.model_dump_json(),
+                    id=take_id, project_id=project.id, name=name, document=document,
                     project_version=version, folder=take_id, first=numbers[0], last=numbers[-1], state=state,
                     wish="run", message="", forecast_s=forecast_s, created=now(),
                     source_id=source_id, balance=_BALANCE.dump_json(balance or {}).decode(),
@@ -138,6 +146,11 @@ class TakeStore:
             query = query.where(TakeRow.project_id == project_id)
         with self._sessions() as session:
             return [self._record_or_damage(session, row) for row in session.scalars(query)]
+
+    def everything_in_documents(self, find: Callable[[str], set[str]]) -> set[str]:
+        """What `find` finds in the documents of all takes."""
+        with self._sessions() as session:
+            return set().union(*(find(document) for document in session.scalars(select(TakeRow.document))))
 
     def next_number(self, project_id: str) -> int:
         """The number of a project's next take; one that was given is never given again, also when the take is gone."""

@@ -1,77 +1,68 @@
 """The web application."""
 
-from collections.abc import AsyncIterator
+import logging
+import threading
+from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
-from fastapi import FastAPI, Request
-from fastapi.exceptions import RequestValidationError
-from fastapi.responses import JSONResponse, Response
+from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
-from starlette.exceptions import HTTPException
 
 from .. import __version__
-from ..core.errors import CycloramaError, IntakeError, NotFoundError, StaleError
+from ..core.errors import CycloramaError
 from ..shoot.watch import Watch, mark_interrupted
 from ..store import Studio
+from ..store.backup import DailyBackup
+from ..store.tidy import tidy
 from . import live, pages, projects, standins, takes
 from .clips import ClipDesk
 from .context import Context
+from .guard import Guard
 from .intakes import IntakeDesk
 from .lens import Lens
+from .posters import Posters
+from .problems import answer_problems
 from .puppets import Puppets
 
 HERE = Path(__file__).parent
-_STATUS = {NotFoundError: 404, StaleError: 409, IntakeError: 422}
 
 
-def create_app(folder: Path) -> FastAPI:
-    """The application over one data folder."""
+def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) -> FastAPI:
+    """The application over one data folder; see `Guard` for hosts and key."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio = Studio(folder)
         mark_interrupted(studio)
-        watch = Watch(studio)
+        watch, backup = Watch(studio), DailyBackup(folder)
         watch.start()
-        app.state.context = Context(studio, Lens(studio), IntakeDesk(), ClipDesk(), Puppets(studio))
+        backup.start()
+        threading.Thread(target=_tidy, args=(studio,), daemon=True, name="tidy").start()
+        intakes, clips = IntakeDesk(folder / "assets"), ClipDesk()
+        lens = Lens(studio)
+        posters = Posters(studio, lens)
+        app.state.context = Context(studio, lens, intakes, clips, Puppets(studio), posters)
         yield
         watch.close()
-        app.state.context.lens.close()
+        backup.close()
+        intakes.close()
+        clips.close()
+        posters.close()
+        lens.close()
 
-    app = FastAPI(title="Cyclorama", version=__version__, lifespan=lifespan)
-    app.add_exception_handler(CycloramaError, _tell)
-    app.add_exception_handler(RequestValidationError, _tell_invalid)
-    app.add_exception_handler(HTTPException, _tell_refused)
+    # no pages about the interface: they would load scripts from elsewhere
+    app = FastAPI(title="Cyclorama", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
+    answer_problems(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for module in (pages, projects, standins, takes, live):
         app.include_router(module.router)
+    app.add_middleware(Guard, hosts=tuple(hosts), key=key)
     return app
 
 
-async def _tell(request: Request, error: Exception) -> Response:
-    assert isinstance(error, CycloramaError)
-    status = next((code for kind, code in _STATUS.items() if isinstance(error, kind)), 422)
-    more = {"current": error.current} if isinstance(error, StaleError) else {}
-    return _answer(request, error.sentence, status, **more)
-
-
-async def _tell_refused(request: Request, error: Exception) -> Response:
-    """What the framework itself refuses: no such address, or a body that cannot be read."""
-    assert isinstance(error, HTTPException)
-    sentence = "There is nothing at this address." if error.status_code == 404 else "The request is not understood."
-    return _answer(request, sentence, error.status_code)
-
-
-def _answer(request: Request, sentence: str, status: int, **more: object) -> Response:
-    """An error in the artist's words as JSON, or as a page for somebody who came by a link."""
-    if "text/html" in request.headers.get("accept", "") and request.method == "GET":
-        return pages.problem_page(request, sentence, status)
-    return JSONResponse({"error": sentence, **more}, status)
-
-
-async def _tell_invalid(request: Request, error: Exception) -> Response:
-    assert isinstance(error, RequestValidationError)
-    first = error.errors()[0]
-    where = ".".join(str(p) for p in first["loc"][1:])
-    return JSONResponse({"error": f"The request is not understood: {where}: {first['msg']}."}, 422)
+def _tidy(studio: Studio) -> None:
+    try:
+        tidy(studio)
+    except (CycloramaError, OSError):  # another time
+        logging.getLogger(__name__).exception("Tidying up failed")

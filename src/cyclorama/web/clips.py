@@ -87,12 +87,13 @@ class ClipJob:
     share: float = 0.0
     state: str = "encoding"
     """encoding, done, failed or cancelled"""
-    message: str = ""
+    error: CycloramaError | None = None
     stop: threading.Event = field(default_factory=threading.Event)
     ended: threading.Event = field(default_factory=threading.Event)
 
     def as_json(self) -> dict[str, Any]:
-        return {"share": self.share, "state": self.state, "message": self.message, "name": self.clip.target.name}
+        message = self.error.sentence if self.error else ""
+        return {"share": self.share, "state": self.state, "message": message, "name": self.clip.target.name}
 
 
 class ClipDesk:
@@ -132,7 +133,7 @@ class ClipDesk:
             job = self.start(clip)
             job.ended.wait()
             if job.state != "done":
-                raise ShootError(job.message or "The clip was stopped before it was finished.")
+                raise job.error or ShootError("The clip was stopped before it was finished.")
             if job.clip.source == clip.source and not clip.is_there:
                 raise ShootError("The clip was removed while it was made. Ask for it again.")
         return clip.target
@@ -159,9 +160,10 @@ class ClipDesk:
         except _Stopped:
             job.state = "cancelled"
         except CycloramaError as error:
-            job.state, job.message = "failed", error.sentence
+            job.state, job.error = "failed", error
         except OSError as error:
-            job.state, job.message = "failed", f"The clip could not be written: {error.strerror or error}."
+            sentence = f"The clip could not be written: {error.strerror or error}."
+            job.state, job.error = "failed", ShootError(sentence)
         except Exception:
             _log.exception("The clip %s failed", clip.target)
             job.state, job.message = (

@@ -8,6 +8,7 @@ from ..store import Studio
 from .clips import ClipDesk
 from .intakes import IntakeDesk
 from .lens import Lens
+from .posters import Posters
 from .puppets import Puppets
 
 
@@ -18,6 +19,7 @@ class Context:
     intakes: IntakeDesk
     clips: ClipDesk
     puppets: Puppets
+    posters: Posters
 
 
 def context(connection: HTTPConnection) -> Context:

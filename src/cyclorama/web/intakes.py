@@ -1,21 +1,27 @@
-"""Intake in a process of its own: a large, broken or hostile model cannot hold up or bring down the studio."""
+"""Intakes: models on their way in, each read by a process of its own, with progress and cancel."""
 
-import multiprocessing
+import logging
 import secrets
 import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any
 
-from ..core.errors import CycloramaError, IntakeError, NotFoundError
+from ..core.errors import CycloramaError, NotFoundError
 from ..core.geometry.kept import Intake
+from ..store import AssetStore
+from .limited import Stopped, Tell, run_limited
+from .uploads import Uploads
 
 LONGEST_S = 900.0
 MEMORY_LIMIT_BYTES = 12 << 30
+KEPT_JOBS = 100
+CANCELLED = "Cancelled."
 Accept = Callable[[Intake, Callable[[], bool]], dict[str, Any]]
-"""Keeps an intake and puts it on the set, unless it is cancelled meanwhile; returns what to report."""
+"""Puts an intake on the set, unless it is cancelled meanwhile; returns what to report."""
+_log = logging.getLogger(__name__)
 
 
 @dataclass(slots=True)
@@ -29,6 +35,11 @@ class IntakeJob:
     error: str | None = None
     result: dict[str, Any] | None = None
     started: float = field(default_factory=time.monotonic)
+    stop: threading.Event = field(default_factory=threading.Event)
+
+    @property
+    def ended(self) -> bool:
+        return self.error is not None or self.result is not None
 
     def as_json(self) -> dict[str, Any]:
         return {
@@ -37,84 +48,72 @@ class IntakeJob:
         }  # fmt: skip
 
 
-def _child(connection: Connection, files: dict[str, bytes]) -> None:
+def _read_and_keep(tell: Tell, paths: dict[str, str], assets: Path) -> Intake:
     # the readers and their libraries are loaded here only, they would double the time the studio takes to start
-    import resource
-
     from ..core.geometry.intake import take_in
 
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT_BYTES, MEMORY_LIMIT_BYTES))
-    try:
-        intake = take_in(files, lambda what, share: connection.send(("progress", what, share)))
-        connection.send(("done", intake))
-    except IntakeError as error:
-        connection.send(("error", error.sentence))
-    except MemoryError:
-        connection.send(("error", "This model needs more memory than is there. Reduce it and export it again."))
-    finally:
-        connection.close()
+    intake = take_in({name: Path(path).read_bytes() for name, path in paths.items()}, tell)
+    # kept here, so that the studio never holds what may be gigabytes; what is not used after all is tidied up
+    AssetStore(assets).put_all(intake.assets)
+    intake.assets = {}
+    return intake
 
 
 class IntakeDesk:
     """Runs intakes and keeps their progress."""
 
-    def __init__(self) -> None:
+    def __init__(self, assets: Path) -> None:
+        self._assets = assets
         self._jobs: dict[str, IntakeJob] = {}
-        self._context = multiprocessing.get_context("spawn")
-        self._processes: dict[str, Any] = {}
+        self._lock = threading.Lock()
 
-    def start(self, files: dict[str, bytes], accept: Accept) -> IntakeJob:
-        """Begin an intake; `accept` keeps what came in and gives the result to report."""
-        job = IntakeJob(secrets.token_hex(6), next(iter(files), "nothing"))
-        self._jobs[job.id] = job
-        threading.Thread(target=self._follow, args=(job, files, accept), daemon=True).start()
+    def start(self, uploads: Uploads, accept: Accept) -> IntakeJob:
+        """Begin an intake; `accept` puts what came in on the set and gives the result to report."""
+        job = IntakeJob(secrets.token_hex(6), next(iter(uploads.paths), "nothing"))
+        with self._lock:
+            for old in [j for j in self._jobs.values() if j.ended][:-KEPT_JOBS]:
+                del self._jobs[old.id]
+            self._jobs[job.id] = job
+        threading.Thread(target=self._follow, args=(job, uploads, accept), daemon=True, name="intake").start()
         return job
 
     def get(self, job_id: str) -> IntakeJob:
-        if job_id not in self._jobs:
+        job = self._jobs.get(job_id)
+        if job is None:
             raise NotFoundError("There is no such intake; it may have been finished before a restart.")
-        return self._jobs[job_id]
+        return job
 
-    def cancel(self, job_id: str) -> None:
-        """Stop an intake; the project stays as it was."""
-        self.get(job_id).error = "Cancelled."
-        process = self._processes.get(job_id)
-        if process is not None:
-            process.terminate()
+    def cancel(self, job_id: str) -> bool:
+        """Stop an intake; the project stays as it was. Whether it was not finished already."""
+        job = self.get(job_id)
+        job.stop.set()
+        return job.result is None
 
-    def _follow(self, job: IntakeJob, files: dict[str, bytes], accept: Accept) -> None:
-        here, there = self._context.Pipe(duplex=False)
-        process = self._context.Process(target=_child, args=(there, files), daemon=True)
-        self._processes[job.id] = process
+    def close(self) -> None:
+        """Stop what is under way."""
+        for job in list(self._jobs.values()):
+            job.stop.set()
+
+    def _follow(self, job: IntakeJob, uploads: Uploads, accept: Accept) -> None:
+        def tell(what: str, share: float) -> None:
+            job.what, job.share = what, share * 0.98
+
         try:
-            process.start()
-            there.close()
-            self._receive(job, here, accept)
-        except EOFError:
-            job.error = job.error or (
-                f"‘{job.name}’ could not be read: the reader gave up. Try exporting it in another format."
-            )
+            intake = run_limited(
+                _read_and_keep, {name: str(path) for name, path in uploads.paths.items()}, self._assets,
+                memory_bytes=MEMORY_LIMIT_BYTES, longest_s=LONGEST_S, tell=tell, stop=job.stop,
+                too_long=f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.",
+                gave_up=f"‘{job.name}’ could not be read: the reader gave up. Try exporting it in another format.",
+            )  # fmt: skip
+            job.what = "Putting it on the set, metering the light"
+            job.result = accept(intake, job.stop.is_set)
+            job.what, job.share = "Done", 1.0
+        except Stopped:
+            job.error = CANCELLED
         except CycloramaError as error:
             job.error = error.sentence
+        except Exception:
+            _log.exception("Intake of %s failed", job.name)
+            job.error = f"‘{job.name}’ could not be put on the set. The project is as it was."
         finally:
-            if job.result is None and job.error is None:  # a fault of ours, which goes to the log: nobody waits for it
-                job.error = f"‘{job.name}’ could not be put on the set. The project is as it was."
-            process.terminate()
-            process.join()
-            self._processes.pop(job.id, None)
-
-    def _receive(self, job: IntakeJob, here: Connection, accept: Accept) -> None:
-        while True:
-            if not here.poll(max(0.0, LONGEST_S - (time.monotonic() - job.started))):
-                raise IntakeError(f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.")
-            kind, *rest = here.recv()
-            if kind == "progress":
-                job.what, job.share = rest[0], rest[1] * 0.98
-            elif kind == "error":
-                raise IntakeError(rest[0])
-            else:
-                if job.error is None:
-                    job.what = "Putting it on the set, metering the light"
-                    job.result = accept(rest[0], lambda: job.error is not None)
-                    job.what, job.share = "Done", 1.0
-                return
+            uploads.clear()

@@ -13,7 +13,7 @@ from ..core.render.developing import FULL_SAMPLES, Developer, Shown
 from ..core.render.eye import Eye
 from ..core.render.scene import SceneCompiler
 from ..core.render.tracer import Cancelled, Tell, Tracer
-from ..core.render.warm import warm_up
+from ..core.render.warm import kernels_compiled, warm_up
 from ..core.scene import Project, SetValue
 from ..core.sheet import perform_all
 from ..store import Studio
@@ -22,6 +22,10 @@ TELL_EVERY_S = 0.3
 LINGER_S = 0.15
 """After a picture of something that is tried, this long nothing else is begun that could hold up the next."""
 BROKEN = "This picture cannot be developed. Undo the last step; the terminal that runs Cyclorama tells more."
+PREPARING = "Preparing the renderer, first time only, under a minute"
+LOADING = "Preparing the renderer"
+UNPREPARED = "The renderer could not be prepared ({why}). It is tried again; the terminal tells more."
+RETRY_S = 10.0
 POSTER_WIDTH, POSTER_SAMPLES = 480, 24
 
 
@@ -93,6 +97,8 @@ class Lens:
         self._closing = False
         self.ready = threading.Event()
         """set once the kernels are compiled"""
+        self.preparing = PREPARING
+        """what is to be said until then"""
         self._thread = threading.Thread(target=self._run, name="lens", daemon=True)
         self._thread.start()
 
@@ -154,9 +160,23 @@ class Lens:
             return None
         return next((v for v in reversed(self._viewers) if v.wanted), None)
 
+    def _prepare(self) -> None:
+        """Compile the kernels; when that fails, say so and try again until it works or the studio is closed."""
+        while not self._closing:
+            try:
+                if kernels_compiled():
+                    self.preparing = LOADING
+                warm_up(self._tracer)
+                self.ready.set()
+                return
+            except Exception as error:
+                logging.getLogger(__name__).exception("The renderer cannot be prepared")
+                self.preparing = UNPREPARED.format(why=f"{type(error).__name__}: {error}"[:160])
+            with self._wake:
+                self._wake.wait_for(lambda: self._closing, RETRY_S)
+
     def _run(self) -> None:
-        warm_up(self._tracer)
-        self.ready.set()
+        self._prepare()
         while True:
             with self._wake:
                 viewer = self._next_viewer()
@@ -192,7 +212,7 @@ class Lens:
             return generation != self._generation
 
         saved = self._studio.projects.get(viewer.project_id).project
-        project, _ = perform_all(saved, wanted.tried, self._studio.measures, LensEye(self))
+        project, _ = perform_all(saved, wanted.tried, self._studio.measures_if_whole, LensEye(self))
         tell = _teller(viewer, wanted.request)
         for shown in self._developer.pictures(project, wanted.frame, wanted.width, wanted.height, cancelled, tell):
             if cancelled():
@@ -205,8 +225,7 @@ class Lens:
                         raise Cancelled
 
     def poster(self, project: Project) -> bytes:
-        """A small developed picture of the first frame, as JPEG; waits until the kernels are ready."""
-        self.ready.wait()
+        """A small developed picture of the first frame, as JPEG; the kernels must be ready."""
         height = max(1, round(POSTER_WIDTH * project.shoot.height / project.shoot.width))
         with self.borrowed():
             return self._developer.still(project, project.move.first_frame, POSTER_WIDTH, height, POSTER_SAMPLES).jpeg

@@ -4,22 +4,25 @@ import asyncio
 import contextlib
 import json
 import struct
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, ValidationError
 
+from ..core.errors import CycloramaError
 from ..core.render.developing import FULL_SAMPLES
 from ..core.scene import SetValue
 from ..core.sheet.words import duration
 from .context import Context, context
 from .lens import News, Picture, Progress, Trouble, Viewer, Wanted
-from .takes import take_state
+from .takes import log_state
 
 router = APIRouter(prefix="/live")
 Ctx = Annotated[Context, Depends(context)]
 LOG_EVERY_S = 0.5
 LARGEST = 1280
+MOST_WAITING = 8
+"""News that wait for a browser that is slow to take them."""
 
 
 def _packed(picture: Picture) -> bytes:
@@ -35,47 +38,70 @@ def _packed(picture: Picture) -> bytes:
 class Asked(BaseModel):
     """A browser's wish for pictures."""
 
-    request: int
+    request: Annotated[int, Field(ge=0, le=1 << 53)]
     frame: Annotated[int, Field(ge=0, le=2_000_000)]
-    width: int
-    height: int
+    width: Annotated[int, Field(ge=1, le=1 << 20)]
+    height: Annotated[int, Field(ge=1, le=1 << 20)]
     tried: Annotated[tuple[SetValue, ...], Field(max_length=64)] = ()
+
+
+class LensMessage(BaseModel):
+    """What a lens says: develop something, or (without a wish) rest."""
+
+    develop: Asked | None = None
+    rest: bool = True
 
 
 @router.websocket("/projects/{project_id}/lens")
 async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
-    """The browser asks {develop: Asked} or {rest: true}; pictures and how far the next one is stream back."""
+    """The browser sends LensMessages; pictures and how far the next one is stream back."""
     await socket.accept()
     loop = asyncio.get_running_loop()
-    waiting: asyncio.Queue[News] = asyncio.Queue()
+    waiting: asyncio.Queue[News] = asyncio.Queue(MOST_WAITING)
 
     def deliver(item: News) -> None:
         with contextlib.suppress(RuntimeError):  # the studio is being closed and nobody listens any more
-            loop.call_soon_threadsafe(waiting.put_nowait, item)
+            loop.call_soon_threadsafe(bounded_put, waiting, item)
 
     viewer = Viewer(deliver, project_id)
     ctx.lens.open(viewer)
     sender = asyncio.create_task(_send(socket, ctx, waiting))
     try:
         while True:
-            message = await socket.receive_json()
-            wanted = message.get("develop") if isinstance(message, dict) else None
-            if isinstance(wanted, dict):
-                asked = Asked.model_validate(wanted)
-                width, height = (min(max(size, 16), LARGEST) for size in (asked.width, asked.height))
-                ctx.lens.develop(viewer, Wanted(asked.request, asked.frame, width, height, asked.tried))
-            else:
-                ctx.lens.rest(viewer)
-    except (WebSocketDisconnect, KeyError, ValueError, asyncio.CancelledError):
-        pass  # the browser went away or is not ours, or the studio closes: either way this lens is closed
+            await _hear(await socket.receive_text(), ctx, viewer, socket)
+    except (WebSocketDisconnect, KeyError, RuntimeError, asyncio.CancelledError):
+        pass  # the browser went away or sends bytes, or the studio closes: either way this lens is closed
     finally:
         ctx.lens.leave(viewer)
         sender.cancel()
 
 
+def bounded_put(waiting: "asyncio.Queue[News]", item: News) -> None:
+    """Put an item into a queue; the oldest goes where it is full: the browser is slower than the lens."""
+    if waiting.full():
+        waiting.get_nowait()
+    waiting.put_nowait(item)
+
+
+async def _hear(text: str, ctx: Context, viewer: Viewer, socket: WebSocket) -> None:
+    try:
+        asked = LensMessage.model_validate_json(text).develop
+    except ValidationError as error:
+        first = error.errors(include_input=False, include_url=False, include_context=False)[0]
+        where = ".".join(str(step) for step in first["loc"])[:80]
+        sentence = f"The lens was asked for something it does not understand: {where or 'message'}: {first['msg']}."
+        await socket.send_json({"code": "not-understood", "error": sentence, "request": None})
+        return
+    if asked is None:
+        ctx.lens.rest(viewer)
+        return
+    width, height = (min(max(size, 16), LARGEST) for size in (asked.width, asked.height))
+    ctx.lens.develop(viewer, Wanted(asked.request, asked.frame, width, height, asked.tried))
+
+
 async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]") -> None:
     while not ctx.lens.ready.is_set():
-        await socket.send_json({"preparing": True})
+        await socket.send_json({"preparing": True, "sentence": ctx.lens.preparing})
         await asyncio.sleep(0.5)
     await socket.send_json({"preparing": False})
     while True:
@@ -91,19 +117,26 @@ async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]")
 
 @router.websocket("/takes")
 async def takes(socket: WebSocket, ctx: Ctx) -> None:
-    """All takes whenever one of them changes."""
+    """All takes whenever one of them changes; an error with its sentence when they cannot be read at the moment."""
     await socket.accept()
-    before: list[dict[str, Any]] | None = None
+    telling = asyncio.create_task(_tell_of_takes(socket, ctx))
     try:
         while True:
-            now = await asyncio.to_thread(_takes_now, ctx)
-            if now != before:
-                await socket.send_json(now)
-                before = now
-            await asyncio.sleep(LOG_EVERY_S)
+            await socket.receive()  # nothing is said here, but that the page is closed
     except (WebSocketDisconnect, RuntimeError, asyncio.CancelledError):
         pass  # closed by the browser, or the studio closes
+    finally:
+        telling.cancel()
 
 
-def _takes_now(ctx: Context) -> list[dict[str, Any]]:
-    return [take_state(t) for t in ctx.studio.takes.all()]
+async def _tell_of_takes(socket: WebSocket, ctx: Context) -> None:
+    before: object = None
+    while True:
+        try:
+            now: object = await asyncio.to_thread(log_state, ctx.studio)
+        except CycloramaError as error:
+            now = {"error": error.sentence}
+        if now != before:
+            await socket.send_json(now)
+            before = now
+        await asyncio.sleep(LOG_EVERY_S)

@@ -1,24 +1,26 @@
 """The pages."""
 
-from pathlib import Path
 from typing import Annotated, Any, get_args
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import HTMLResponse, Response
-from fastapi.templating import Jinja2Templates
+from fastapi.responses import HTMLResponse
 
+from ..core.errors import DamagedError
 from ..core.material.presets import PRESETS
-from ..core.scene import MaterialMaps, Project, range_of
+from ..core.scene import MaterialMaps, range_of
 from ..core.scene.light import Shape
 from ..core.scene.material import PatternKind
 from ..core.sheet.review import review
 from ..core.sheet.stations import move_sentence
+from ..core.sheet.words import data_size
 from ..store import TakeRecord
+from ..store.projects import Listed
+from ..store.tidy import keys_in
 from .context import Context, context
+from .problems import templates
 
 router = APIRouter(include_in_schema=False)
 Ctx = Annotated[Context, Depends(context)]
-templates = Jinja2Templates(Path(__file__).parent / "templates")
 templates.env.globals["range_of"] = range_of
 
 
@@ -35,23 +37,31 @@ _CARD_LISTS = {
 @router.get("/")
 def wall(request: Request, ctx: Ctx) -> HTMLResponse:
     """The reel wall."""
-    cards = [_wall_card(ctx, project_id) for project_id in ctx.studio.projects.ids()]
+    cards = [_wall_card(ctx, listed) for listed in ctx.studio.projects.listed()]
     return templates.TemplateResponse(request, "wall.html", {"cards": cards})
 
 
-def _wall_card(ctx: Context, project_id: str) -> dict[str, Any]:
-    saved = ctx.studio.projects.get(project_id)
-    takes = [t for t in ctx.studio.takes.all(project_id) if t.frames]
+def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
+    """What the wall shows of a project, of a damaged one its name and what is wrong with it."""
+    card: dict[str, Any] = {"id": listed.id, "name": listed.name, "updated": listed.updated, "damage": None}
+    try:
+        project = ctx.studio.projects.get(listed.id).project
+    except DamagedError as error:
+        return card | {"damage": error.sentence}
+    try:
+        sentence = move_sentence(review(project, ctx.studio.measures(project)))
+    except DamagedError as error:
+        sentence = error.sentence
+    all_takes = ctx.studio.takes.all(listed.id)
+    takes = [t for t in all_takes if t.frames]
+    disk = sum(t.disk_bytes for t in all_takes)
+    disk += ctx.studio.assets.disk_bytes(keys_in(project.model_dump_json()))
     best: TakeRecord | None = next((t for t in takes if t.state == "done"), takes[0] if takes else None)
-    project: Project = saved.project
-    return {
-        "project": project,
-        "sentence": move_sentence(review(project, ctx.studio.measures(project))),
-        "take": best,
-        "frames": sorted(best.frames) if best else [],
-        "takes": len(takes),
-        "updated": saved.updated,
-    }
+    frames = sorted(best.frames) if best else []
+    return card | {
+        "disk": data_size(disk), "project": project, "sentence": sentence,
+        "take": best, "frames": frames, "takes": len(takes),
+    }  # fmt: skip
 
 
 @router.get("/projects/{project_id}")
@@ -72,8 +82,3 @@ def screening(request: Request, ctx: Ctx, take_id: str) -> HTMLResponse:
     """The screening room."""
     take = ctx.studio.takes.get(take_id)
     return templates.TemplateResponse(request, "screening.html", {"take": take, "project": take.project})
-
-
-def problem_page(request: Request, sentence: str, status: int) -> Response:
-    """A page that says what is wrong and leads back."""
-    return templates.TemplateResponse(request, "problem.html", {"sentence": sentence}, status_code=status)

@@ -3,31 +3,30 @@
 from collections.abc import Callable
 from pathlib import PurePosixPath
 from typing import Annotated, Any
+from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, UploadFile
+from fastapi import APIRouter, Depends, Request
 from fastapi.concurrency import run_in_threadpool
-from fastapi.responses import Response
+from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
 from ..core.errors import IntakeError
-from ..core.geometry.kept import Intake, content_hash
-from ..core.light.environment import broken_pixels
-from ..core.picture.decode import decode_picture
-from ..core.picture.files import read_linear
+from ..core.geometry.kept import Intake
+from ..core.picture.examine import examine_environment, examine_picture
 from ..core.scene import Change, Project, new_project
 from ..core.sheet import perform_all
 from ..core.sheet.arrive import put_on_set
 from ..core.sheet.words import duration
 from ..shoot import desk
 from ..shoot.forecast import forecast
-from ..store.assets import write_whole
 from .context import Context, context
 from .lens import LensEye
+from .limited import look_at
 from .state import pose_state, project_state
+from .uploads import BODY, Uploads, received
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
-MAX_UPLOAD_BYTES = 2 << 30
 
 
 class NewProject(BaseModel):
@@ -45,13 +44,14 @@ class Step(BaseModel):
 
 class Preview(BaseModel):
     changes: Annotated[list[Change], Field(max_length=64)]
-    frame: int
+    frame: Annotated[int, Field(ge=0, le=2_000_000)]
 
 
 @router.get("/renderer")
 def renderer(ctx: Ctx) -> dict[str, Any]:
-    """Whether the kernels are compiled."""
-    return {"ready": ctx.lens.ready.is_set()}
+    """Whether the kernels are compiled, and what there is to say until then."""
+    ready = ctx.lens.ready.is_set()
+    return {"ready": ready, "sentence": "" if ready else ctx.lens.preparing}
 
 
 @router.post("/projects")
@@ -74,12 +74,28 @@ def remove(ctx: Ctx, project_id: str) -> dict[str, bool]:
     return {"removed": True}
 
 
+@router.get("/projects/{project_id}/document")
+def document(ctx: Ctx, project_id: str) -> Response:
+    """The document as it was saved, whether or not it can be read."""
+    name = quote(f"{project_id}.json")
+    return Response(
+        ctx.studio.projects.document(project_id), media_type="application/json",
+        headers={"content-disposition": f"attachment; filename*=UTF-8''{name}"},
+    )  # fmt: skip
+
+
+@router.post("/projects/{project_id}/recover")
+def recover(ctx: Ctx, project_id: str) -> dict[str, Any]:
+    """Go back to the last state of a damaged project that can be read."""
+    return {"version": ctx.studio.projects.recover(project_id).version}
+
+
 @router.post("/projects/{project_id}/changes")
 def edit(ctx: Ctx, project_id: str, wanted: Edit) -> dict[str, Any]:
     """Perform changes as one step that can be undone."""
 
     def performed(project: Project) -> tuple[Project, list[str]]:
-        return perform_all(project, wanted.changes, ctx.studio.measures, LensEye(ctx.lens))
+        return perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))
 
     # The label is only known after the changes have been tried; a dry run also keeps the metering, which takes
     # a moment, outside the database's write lock.
@@ -120,44 +136,37 @@ def shoot_forecast(ctx: Ctx, project_id: str) -> dict[str, Any]:
     return {"seconds": seconds, "plus_minus": spread, "sentence": sentence}
 
 
-@router.get("/projects/{project_id}/poster")
+@router.get("/projects/{project_id}/poster", responses={202: {"description": "There is none yet; why."}})
 def poster(ctx: Ctx, project_id: str) -> Response:
-    """A picture of the project as it stands, developed once for each version."""
-    saved = ctx.studio.projects.get(project_id)
-    path = ctx.studio.folder / "posters" / f"{saved.project.id}.{saved.version}.jpg"
-    if not path.exists():
-        path.parent.mkdir(exist_ok=True)
-        data = ctx.lens.poster(saved.project)
-        for old in path.parent.glob(f"{saved.project.id}.*.jpg"):
-            old.unlink(missing_ok=True)
-        write_whole(path, data)
-    return Response(path.read_bytes(), media_type="image/jpeg", headers={"cache-control": "no-cache"})
+    """A picture of the project as it stands, developed once for each version; ask again where there is none yet."""
+    found = ctx.posters.get(project_id)
+    if isinstance(found, str):
+        return JSONResponse({"sentence": found}, 202)
+    return Response(found, media_type="image/jpeg", headers={"cache-control": "no-cache"})
 
 
-async def _uploaded(files: list[UploadFile]) -> dict[str, bytes]:
-    total, result = 0, {}
-    for file in files:
-        data = await file.read(MAX_UPLOAD_BYTES - total + 1)
-        total += len(data)
-        if total > MAX_UPLOAD_BYTES:
-            raise IntakeError("These files are larger than 2 GB together. Reduce the model first.")
-        result[file.filename or "model"] = data
-    return result
+@router.get("/projects/{project_id}/sketch")
+def sketch(ctx: Ctx, project_id: str) -> Response:
+    """A drawing of the first frame, there at once."""
+    return Response(ctx.posters.sketch(project_id), media_type="image/png", headers={"cache-control": "no-cache"})
 
 
-@router.post("/projects/{project_id}/subject")
-async def bring_in(ctx: Ctx, project_id: str, files: list[UploadFile]) -> dict[str, Any]:
+@router.post("/projects/{project_id}/subject", openapi_extra=BODY)
+async def bring_in(ctx: Ctx, project_id: str, request: Request) -> dict[str, Any]:
     """Begin the intake of a model into a project; follow it at /api/intakes."""
     ctx.studio.projects.get(project_id)
-    return ctx.intakes.start(
-        await _uploaded(files), lambda i, cancelled: _accept(ctx, i, project_id, cancelled)
-    ).as_json()
+    return await _begin_intake(ctx, request, project_id)
 
 
-@router.post("/intakes")
-async def new_from_model(ctx: Ctx, files: list[UploadFile]) -> dict[str, Any]:
+@router.post("/intakes", openapi_extra=BODY)
+async def new_from_model(ctx: Ctx, request: Request) -> dict[str, Any]:
     """Begin the intake of a model into a new project."""
-    return ctx.intakes.start(await _uploaded(files), lambda i, cancelled: _accept(ctx, i, None, cancelled)).as_json()
+    return await _begin_intake(ctx, request, None)
+
+
+async def _begin_intake(ctx: Context, request: Request, project_id: str | None) -> dict[str, Any]:
+    async with received(request, ctx.studio.folder) as uploads:
+        return ctx.intakes.start(uploads, lambda i, cancelled: _accept(ctx, i, project_id, cancelled)).as_json()
 
 
 @router.get("/intakes/{job_id}")
@@ -167,8 +176,7 @@ def intake(ctx: Ctx, job_id: str) -> dict[str, Any]:
 
 @router.delete("/intakes/{job_id}")
 def cancel_intake(ctx: Ctx, job_id: str) -> dict[str, bool]:
-    ctx.intakes.cancel(job_id)
-    return {"cancelled": True}
+    return {"cancelled": ctx.intakes.cancel(job_id)}
 
 
 def _accept(ctx: Context, intake: Intake, project_id: str | None, cancelled: Callable[[], bool]) -> dict[str, Any]:
@@ -190,26 +198,20 @@ def _title(source_name: str) -> str:
     return stem[:80].capitalize() or "Untitled"
 
 
-@router.post("/projects/{project_id}/environment")
-async def bring_environment(ctx: Ctx, project_id: str, base_version: int, file: UploadFile) -> dict[str, Any]:
+@router.post("/projects/{project_id}/environment", openapi_extra=BODY)
+async def bring_environment(ctx: Ctx, project_id: str, base_version: int, request: Request) -> dict[str, Any]:
     """Light the set with an HDR or EXR environment."""
-    data = (await _uploaded([file]))[file.filename or "model"]
-    return await run_in_threadpool(
-        _take_environment, ctx, project_id, base_version, data, file.filename or "environment"
-    )
+    ctx.studio.projects.get(project_id)
+    async with received(request, ctx.studio.folder) as uploads:
+        state = await run_in_threadpool(_take_environment, ctx, project_id, base_version, uploads)
+        uploads.clear()
+        return state
 
 
-def _take_environment(ctx: Context, project_id: str, base_version: int, data: bytes, name: str) -> dict[str, Any]:
-    if not data:
-        raise IntakeError(f"‘{name}’ is empty.")
-    picture = read_linear(data, name)
-    if not 1.8 < picture.shape[1] / picture.shape[0] < 2.2:
-        raise IntakeError(f"‘{name}’ is not twice as wide as high; an equirectangular environment is needed.")
-    broken = broken_pixels(picture)
-    if broken == picture.shape[0] * picture.shape[1]:
-        raise IntakeError(f"‘{name}’ holds no light at all: every pixel is broken. Export it again.")
-    key = content_hash(data)
-    ctx.studio.assets.put(key, data)
+def _take_environment(ctx: Context, project_id: str, base_version: int, uploads: Uploads) -> dict[str, Any]:
+    name, path = next(iter(uploads.paths.items()))
+    broken = look_at(examine_environment, path, name)
+    key = ctx.studio.assets.take(path)
 
     def change(project: Project) -> Project:
         values = {"asset": key, "source_name": name[:80], "on": True, "kind": "picture", "broken_pixels": broken}
@@ -220,20 +222,17 @@ def _take_environment(ctx: Context, project_id: str, base_version: int, data: by
     return project_state(ctx.studio, saved)
 
 
-@router.post("/projects/{project_id}/pictures")
-async def bring_pictures(ctx: Ctx, project_id: str, files: list[UploadFile]) -> list[dict[str, str]]:
+@router.post("/projects/{project_id}/pictures", openapi_extra=BODY)
+async def bring_pictures(ctx: Ctx, project_id: str, request: Request) -> list[dict[str, str]]:
     """Keep pictures for maps, gobos and backgrounds; a change then refers to them."""
     ctx.studio.projects.get(project_id)
-    kept = await _uploaded(files)
-    return await run_in_threadpool(_keep_pictures, ctx, kept)
+    async with received(request, ctx.studio.folder) as uploads:
+        kept = await run_in_threadpool(_keep_pictures, ctx, uploads)
+        uploads.clear()
+        return kept
 
 
-def _keep_pictures(ctx: Context, files: dict[str, bytes]) -> list[dict[str, str]]:
-    for name, data in files.items():
-        decode_picture(data, name)
-    result = []
-    for name, data in sorted(files.items()):
-        key = content_hash(data)
-        ctx.studio.assets.put(key, data)
-        result.append({"asset": key, "name": name[:80]})
-    return result
+def _keep_pictures(ctx: Context, uploads: Uploads) -> list[dict[str, str]]:
+    for name, path in uploads.paths.items():
+        look_at(examine_picture, path, name)
+    return [{"asset": ctx.studio.assets.take(path), "name": name[:80]} for name, path in sorted(uploads.paths.items())]

@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 
+from ..core.errors import DamagedError
 from ..core.framing import half_extent
 from ..core.geometry.placement import placement_matrix
 from ..core.light.rows import light_colour, light_row
@@ -22,10 +23,15 @@ def _rounded(values: Any, digits: int = 6) -> Any:
 def project_state(studio: Studio, saved: Saved) -> dict[str, Any]:
     """Document, stations, poses, margins and plan of a project as it stands."""
     project = saved.project
-    r = review(project, studio.measures(project))
+    try:
+        trouble, measures = None, studio.measures(project)
+    except DamagedError as error:  # everything else of the project can still be seen and mended
+        trouble, measures = error.sentence, None
+    r = review(project, measures)
     report = studio.report(project)
     return {
         "version": saved.version,
+        "trouble": trouble,
         "undo": saved.undo,
         "redo": saved.redo,
         "project": project.model_dump(mode="json"),

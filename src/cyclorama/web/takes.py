@@ -18,11 +18,12 @@ from ..core.render.outputs import pass_extension
 from ..core.sequence.names import sequence_stem
 from ..core.sequence.seam import check_seam, display_picture
 from ..core.sheet import readiness, review
-from ..core.sheet.words import duration
+from ..core.sheet.words import data_size, duration
 from ..shoot import desk
 from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path
 from ..shoot.mixing import read_lights
-from ..store import TakeRecord
+from ..shoot.presence import who_shoots
+from ..store import DamagedTake, Studio, TakeRecord
 from .clips import MOST_LOOPS, Clip
 from .context import Context, context
 from .packing import Packing
@@ -61,7 +62,31 @@ def take_state(take: TakeRecord) -> dict[str, Any]:
         "created": take.created.isoformat(timespec="minutes"), "stem": sequence_stem(take.project),
         "passes": [n for n in take.project.shoot.passes.wanted if pass_extension(take.project, n) in ("png", "jpg")],
         "lights": light_layer_names(take.project) if "lights" in take.project.shoot.passes.wanted else [],
-        "source_id": take.source_id,
+        "source_id": take.source_id, "disk": data_size(take.disk_bytes) if take.frames else None,
+    }  # fmt: skip
+
+
+HANGS = "The worker has given no sign of life for {silent}. Stop ends it; Resume goes on with another."
+DAMAGED = "{reason} Its frames are in the folder takes/{folder}."
+
+
+def log_state(studio: Studio, project_id: str | None = None) -> list[dict[str, Any]]:
+    """All takes for the shoot log, newest first; damaged ones with their names."""
+    there = who_shoots(studio.folder)
+    states = [take_state(t) for t in studio.takes.all(project_id)]
+    if there is not None and there.hangs:
+        for state in states:
+            if state["state"] == "running":
+                state["message"] = HANGS.format(silent=duration(there.silent_s))
+    damaged = [_damaged_state(t) for t in studio.takes.damaged(project_id)]
+    return sorted(states + damaged, key=lambda state: state["created"], reverse=True)
+
+
+def _damaged_state(take: DamagedTake) -> dict[str, Any]:
+    return {
+        "id": take.id, "project_id": take.project_id, "name": take.name, "state": "damaged",
+        "message": DAMAGED.format(reason=take.reason, folder=take.folder.name),
+        "created": take.created.isoformat(timespec="minutes"),
     }  # fmt: skip
 
 
@@ -82,7 +107,7 @@ def call_take(ctx: Ctx, project_id: str, call: Call) -> dict[str, Any]:
 
 @router.get("/takes")
 def all_takes(ctx: Ctx, project: str | None = None) -> list[dict[str, Any]]:
-    return [take_state(t) for t in ctx.studio.takes.all(project)]
+    return log_state(ctx.studio, project)
 
 
 @router.get("/takes/{take_id}")

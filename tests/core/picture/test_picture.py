@@ -9,7 +9,8 @@ from PIL import Image
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.picture.exposure import exposure_scale, meter_ev100
 from cyclorama.core.picture.exr import encode_exr
-from cyclorama.core.picture.files import encode_frame, read_linear
+from cyclorama.core.picture.files import encode_frame
+from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.picture.view import srgb_encode, to_display
 from cyclorama.core.scene import Look
 

@@ -12,8 +12,8 @@ from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
-from cyclorama.core.light.environment import broken_pixels
 from cyclorama.core.light.rows import light_row, luminance_nit
+from cyclorama.core.picture.linear import broken_pixels
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.core.scene import Light, Material, MaterialMaps, SetValue, TextureRef, apply_set, new_project

@@ -82,7 +82,9 @@ def _with_camera(project: Project, **changes: float) -> Project:
         if camera.id == project.camera_id:
             limits = type(camera).model_fields
             for name, value in changes.items():
+                least = max(m.ge for m in limits[name].metadata if hasattr(m, "ge"))
                 most = max(m.le for m in limits[name].metadata if hasattr(m, "le"))
+                changes[name] = max(value, least)
                 if value > most:
                     raise ChangeError(
                         f"The subject is too large for the studio: the camera would have to stand {value:.0f} m "

@@ -10,6 +10,9 @@ from ..scene import Material, Subject
 from .measure import Measures
 from .report import IntakeReport
 
+HASH_LENGTH = 32
+"""Hexadecimal digits of SHA-256 that name what is kept."""
+
 
 @dataclass(slots=True)
 class Intake:
@@ -29,7 +32,7 @@ class Intake:
 
 def content_hash(data: bytes) -> str:
     """The name under which bytes are kept."""
-    return hashlib.sha256(data).hexdigest()[:32]
+    return hashlib.sha256(data).hexdigest()[:HASH_LENGTH]
 
 
 def standin_source_key(asset: str) -> str:

@@ -42,3 +42,22 @@ def pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:
         *(p[1].astype("<f4").tobytes() for p in pieces), normals.tobytes(), *(p[3].tobytes() for p in pieces),
         *(i.tobytes() for i in indices),
     ])  # fmt: skip
+
+
+def unpack(data: bytes) -> tuple[NDArray[np.float32], NDArray[np.uint8], NDArray[np.uint32], NDArray[np.int64]]:
+    """Positions (v, 3), sRGB colours (v, 4), triangles (t, 3) and the part (t,) of each, from the binary.
+
+    Raises ValueError or KeyError when it is damaged.
+    """
+    if len(data) < 4:
+        raise ValueError("no header")
+    (size,) = struct.unpack_from("<I", data)
+    header = json.loads(data[4 : 4 + size])
+    v, t, at = header["vertices"], header["triangles"], 4 + size
+    positions = np.frombuffer(data, "<f4", v * 3, at).reshape(v, 3)
+    colours = np.frombuffer(data, np.uint8, v * 4, at + v * 16).reshape(v, 4)
+    triangles = np.frombuffer(data, "<u4", t * 3, at + v * 20).reshape(t, 3)
+    part = np.zeros(t, np.int64)
+    for number, first, count in header["parts"]:
+        part[first // 3 : (first + count) // 3] = number
+    return positions, colours, triangles, part

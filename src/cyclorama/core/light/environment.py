@@ -37,11 +37,6 @@ class EnvironmentMap(NamedTuple):
     mean_luminance: float
 
 
-def broken_pixels(pixels: RGBImage) -> int:
-    """How many pixels of (h, w, 3) are no number, infinite or negative."""
-    return int((~np.isfinite(pixels) | (pixels < 0)).any(axis=2).sum())
-
-
 def build_environment(pixels: RGBImage) -> EnvironmentMap:
     """Importance tables for a linear picture (h, w, 3).
 

@@ -1,54 +1,20 @@
-"""Reading environments and writing frames."""
+"""Writing frames."""
 
 import io
 import struct
-import tempfile
 import zlib
 
 import numpy as np
-import OpenEXR
 import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
 from ..arrays import Mask, RGBImage
-from ..errors import IntakeError
 from ..scene import Look
 from ..scene.look import ViewName
 from .exposure import expose
-from .exr import check_size, encode_exr
-from .radiance_hdr import read_hdr
+from .exr import encode_exr
 from .view import to_bytes, to_display
-
-
-def read_linear(data: bytes, name: str) -> RGBImage:
-    """An HDR (Radiance RGBE) or EXR picture as linear float32 (h, w, 3).
-
-    Raises IntakeError with a sentence when it is neither, damaged, or too large.
-    """
-    if data[:4] == b"\x76\x2f\x31\x01":
-        return _read_exr(data, name)
-    if data[:2] == b"#?":
-        return read_hdr(data, name)
-    raise IntakeError(f"‘{name}’ is not an HDR or EXR picture. Environments come as .hdr or .exr files.")
-
-
-def _read_exr(data: bytes, name: str) -> RGBImage:
-    check_size(data, name)
-    try:
-        with tempfile.NamedTemporaryFile(suffix=".exr") as file:
-            file.write(data)
-            file.flush()
-            with OpenEXR.File(file.name, separate_channels=False) as exr:
-                channels = exr.channels()
-                pixels = next((channels[c].pixels for c in ("RGB", "RGBA") if c in channels), None)
-                if pixels is None and "Y" in channels:
-                    pixels = np.repeat(channels["Y"].pixels[..., None], 3, axis=2)
-    except (RuntimeError, OSError, ValueError, TypeError) as error:
-        raise IntakeError(f"‘{name}’ is damaged and cannot be read. Export it again.") from error
-    if pixels is None:
-        raise IntakeError(f"‘{name}’ has no red, green and blue channels.")
-    return np.ascontiguousarray(pixels[..., :3], np.float32)
 
 
 def encode_frame(radiance: RGBImage, alpha: Mask | None, look: Look, file_format: str, bits: int = 8) -> bytes:

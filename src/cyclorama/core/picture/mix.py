@@ -11,6 +11,7 @@ from ..errors import ShootError
 from ..light.sky import shining
 from ..scene import Light, Project
 from ..scene.base import Colour, Doc, quantity
+from ..scene.light import MOST_POWER, MOST_STOPS
 
 
 def light_layers(channels: dict[str, NDArray[np.float32]]) -> dict[str, RGBImage]:
@@ -64,10 +65,17 @@ def with_balance(project: Project, changes: dict[str, LightChange]) -> Project:
         if change is None:
             return light
         tinted = tuple(a * b for a, b in zip(light.colour, change.colour, strict=True))
-        return light.model_copy(update={"strength_stops": light.strength_stops + change.stops, "colour": tinted})
+        stops = light.strength_stops + change.stops
+        # what the strength's own range cannot hold goes into the power
+        held = _held(stops)
+        power = min(light.power * 2.0 ** (stops - held), MOST_POWER)
+        return light.model_copy(update={"strength_stops": held, "power": power, "colour": tinted})
 
     around = changes.get("light environment", LightChange())
-    environment = project.environment.model_copy(
-        update={"strength_stops": project.environment.strength_stops + around.stops}
-    )
+    stops = _held(project.environment.strength_stops + around.stops)
+    environment = project.environment.model_copy(update={"strength_stops": stops})
     return project.model_copy(update={"lights": tuple(map(relit, project.lights)), "environment": environment})
+
+
+def _held(stops: float) -> float:
+    return min(max(stops, -MOST_STOPS), MOST_STOPS)

@@ -25,7 +25,7 @@ from ..material.row import EDGE_RADIUS
 from ..material.tables import load_tables
 from ..motion import Pose, Poses, focus_distance_m, pose_project, shutter_poses, shutter_steps, turned
 from ..picture.exposure import exposure_scale, shown_look
-from ..picture.files import read_linear
+from ..picture.linear import read_linear
 from ..picture.mix import light_layer_names
 from ..scene import Camera, Material, Play, Project, Subject
 from ..textures import Textures, TextureShelf

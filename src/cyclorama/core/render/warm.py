@@ -33,11 +33,16 @@ SIZE = 16
 _DONE = "complete"
 
 
+def kernels_compiled() -> bool:
+    """Whether all kernels were compiled before, and only need loading."""
+    return (kernel_cache_folder() / _DONE).exists()
+
+
 def warm_up(tracer: Tracer) -> None:
     """Compile every kernel, or load it from the cache, by developing a tiny picture of an empty studio."""
     done = kernel_cache_folder() / _DONE
     helper = None
-    if not done.exists() and tracer.threads > 1:
+    if not kernels_compiled() and tracer.threads > 1:
         helper = subprocess.Popen([sys.executable, "-m", __name__], stdout=subprocess.DEVNULL)
     try:
         _develop(tracer)

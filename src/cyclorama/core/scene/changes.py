@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, JsonValue
 
 from ..errors import ChangeError
-from .base import Doc, Id, Unit01
+from .base import Doc, Id, Unit01, quantity
 from .light import Shape
 from .project import Project, load_project
 from .subject import CentreMethod
@@ -36,7 +36,7 @@ class CorrectUnit(Doc):
     """The file's numbers are in another unit or axis than guessed; placement is measured again."""
 
     kind: Literal["unit"] = "unit"
-    unit_m: Annotated[float | None, Field(gt=0, le=1e4)] = None
+    unit_m: Annotated[float | None, quantity("Unit", "m", ge=1e-6, le=1e4)] = None
     up: Literal["y", "z"] | None = None
 
 
@@ -56,7 +56,7 @@ class FocusOn(Doc):
     """Keep in focus what is seen at a place of the picture in a frame; shares from the top left."""
 
     kind: Literal["focus_on"] = "focus_on"
-    frame: int
+    frame: Annotated[int, Field(ge=0, le=2_000_000)]
     x: Unit01
     y: Unit01
 
@@ -65,7 +65,7 @@ class GreyAt(Doc):
     """Set the white balance so that what is seen at a place of the picture is grey."""
 
     kind: Literal["grey_at"] = "grey_at"
-    frame: int
+    frame: Annotated[int, Field(ge=0, le=2_000_000)]
     x: Unit01
     y: Unit01
 
@@ -116,7 +116,12 @@ def apply_set(project: Project, change: SetValue) -> Project:
 
     Raises ChangeError when the place does not exist, may not be edited, or the value is not allowed.
     """
-    if change.path.endswith("/id") or any(f"{change.path}/".startswith(f"{fixed}/") for fixed in _FIXED):
+    whole_subject = change.path == "subject" and change.value is not None  # it comes in through intake only
+    if (
+        whole_subject
+        or change.path.endswith("/id")
+        or any(f"{change.path}/".startswith(f"{fixed}/") for fixed in _FIXED)
+    ):
         raise ChangeError(f"‘{change.path}’ cannot be edited.")
     data = project.model_dump(mode="python")
     *parents, last = change.path.split("/")

@@ -12,6 +12,7 @@ PowerUnit = Literal["lm", "cd", "nit", "lx"]
 MaskKind = Literal["window", "blinds", "leaves", "breakup"]
 BASE_FLUX_LM = 4000.0
 """What a light gives at 0 stops: about a 400 W continuous studio head."""
+MOST_POWER, MOST_STOPS = 1e9, 12.0
 BASE_ENVIRONMENT_NIT = 1000.0
 """The luminance of a white pixel (1, 1, 1) of an environment at 0 stops."""
 
@@ -54,10 +55,10 @@ class Light(Doc):
     """Of a rectangle; diameter of disc, sphere and spot; length of a tube."""
     height_m: Annotated[float, quantity("Height", "m", ge=0.001, le=20)] = 0.8
     """Of a rectangle; thickness of a tube."""
-    power: Annotated[float, quantity("Power", "", ge=0, le=1e9)] = BASE_FLUX_LM
+    power: Annotated[float, quantity("Power", "", ge=0, le=MOST_POWER)] = BASE_FLUX_LM
     power_unit: Annotated[PowerUnit, Field(title="Unit")] = "lm"
     """Flux, intensity along the axis, luminance of the face, or illuminance at what it is aimed at."""
-    strength_stops: Annotated[float, quantity("Strength", "stops", ge=-12, le=12)] = 0.0
+    strength_stops: Annotated[float, quantity("Strength", "stops", ge=-MOST_STOPS, le=MOST_STOPS)] = 0.0
     temperature_k: Annotated[float, quantity("Colour temperature", "K", ge=1500, le=20000)] = 5600.0
     tint: Annotated[float, quantity("Tint", "", ge=-1, le=1)] = 0.0
     """−1 is green, +1 magenta."""
@@ -111,7 +112,7 @@ class Environment(Doc):
     broken_pixels: Annotated[int, Field(ge=0)] = 0
     """Pixels of the picture that are infinite (held at the brightest half float), no number or negative (black)."""
     on: bool = True
-    strength_stops: Annotated[float, quantity("Strength", "stops", ge=-12, le=12)] = 0.0
+    strength_stops: Annotated[float, quantity("Strength", "stops", ge=-MOST_STOPS, le=MOST_STOPS)] = 0.0
     rotation_deg: Annotated[float, quantity("Rotation", "°", ge=-3600, le=3600)] = 0.0
     tilt_deg: Annotated[float, quantity("Tilt", "°", ge=-180, le=180)] = 0.0
     """Leans the surroundings over towards +Z."""

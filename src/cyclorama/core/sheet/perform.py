@@ -10,7 +10,7 @@ from ..geometry.measure import Measures, centre_m, centred, grounded, placed_hul
 from ..light.temperature import white_of
 from ..material.presets import with_preset
 from ..motion import focus_distance_m, pose_project
-from ..scene import Change, Light, Placement, Project, SetValue, apply_set
+from ..scene import Change, Light, Placement, Project, SetValue, apply_set, range_of
 from ..scene.base import new_id
 from ..scene.changes import (
     AddLight,
@@ -101,7 +101,8 @@ def _with_light(project: Project, change: AddLight) -> Project:
     stem = origin.name if origin else SHAPE_NAMES[change.shape]
     name = next(n for n in (stem, *(f"{stem} {i}" for i in range(2, 200))) if n not in taken)
     if origin:
-        new = origin.model_copy(update={"id": new_id("light"), "name": name, "azimuth_deg": origin.azimuth_deg + 30})
+        beside = (origin.azimuth_deg + 30 + 180) % 360 - 180
+        new = origin.model_copy(update={"id": new_id("light"), "name": name, "azimuth_deg": beside})
     else:
         near = project.lights[0] if project.lights else Light(id="x", name="x")
         size = {"width_m": near.width_m, "height_m": near.height_m}
@@ -149,7 +150,9 @@ def _metered(project: Project, eye: Eye) -> Project:
     ev100 = eye.meter(project)
     if ev100 is None:
         raise ChangeError("There is no light on the subject to meter. Turn a light on first.")
-    return project.model_copy(update={"look": project.look.model_copy(update={"ev100": round(ev100, 2)})})
+    least, most = range_of("look/ev100")
+    ev100 = min(max(round(ev100, 2), least or 0.0), most or 0.0)
+    return project.model_copy(update={"look": project.look.model_copy(update={"ev100": ev100})})
 
 
 def _focused(project: Project, change: FocusOn, eye: Eye) -> Project:

@@ -38,6 +38,9 @@ def _station(key: str, title: str, sentence: str, hints: list[str], missing: boo
 
 def _subject(r: Review) -> Station:
     subject, review = r.project.subject, r.subject
+    if subject is not None and review is None:
+        sentence = f"‘{subject.source_name}’ cannot be read any more: bring it in again."
+        return _station("subject", "Subject", sentence, [], missing=True)
     if subject is None or review is None:
         return _station("subject", "Subject", "Nothing on the set yet: bring a model in.", [], missing=True)
     hints = []

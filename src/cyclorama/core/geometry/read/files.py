@@ -62,6 +62,9 @@ def unpack(name: str, data: bytes) -> dict[str, bytes]:
     entries = [e for e in archive.infolist() if not e.is_dir()]
     if len(entries) > MAX_FILES:
         raise IntakeError(f"‘{name}’ holds {len(entries)} files; at most {MAX_FILES} are taken.")
+    most = min(MAX_TOTAL_BYTES, max(200 << 20, 200 * len(data)))
+    if sum(e.file_size for e in entries) > most:
+        raise IntakeError(f"‘{name}’ unpacks to far more than a model needs. It was not taken in.")
     files: dict[str, bytes] = {}
     total = 0
     for entry in entries:
@@ -72,11 +75,11 @@ def unpack(name: str, data: bytes) -> dict[str, bytes]:
             continue
         try:
             with archive.open(entry) as file:
-                content = file.read(MAX_TOTAL_BYTES - total + 1)
+                content = file.read(most - total + 1)
         except (zipfile.BadZipFile, RuntimeError, NotImplementedError, OSError, EOFError, ValueError) as error:
             raise IntakeError(f"‘{name}’ is damaged or locked with a password. Pack it again.") from error
         total += len(content)
-        if total > MAX_TOTAL_BYTES or total > max(200 << 20, 200 * len(data)):
+        if total > most:
             raise IntakeError(f"‘{name}’ unpacks to far more than a model needs. It was not taken in.")
         files[path.as_posix()] = content
     return files

@@ -30,6 +30,8 @@ export class Lens {
     this.trying = null;
     this.awaiting = false;
     this.preparing = false;
+    /** What was said while the renderer was being prepared. */
+    this.prepared = null;
     this.observer = new ResizeObserver(() => this.layout());
     this.observer.observe(this.mat);
     this.#connect();
@@ -53,8 +55,8 @@ export class Lens {
     if (message.error && message.request === this.request) this.#tryNext();
     if (message.preparing !== undefined) this.preparing = message.preparing;
     this.status.textContent = message.preparing
-      ? "Preparing the renderer, first time only, under a minute"
-      : (message.error ?? this.status.textContent.replace(/^Preparing.*/, ""));
+      ? (this.prepared = message.sentence)
+      : (message.error ?? (this.status.textContent === this.prepared ? "" : this.status.textContent));
   }
 
   #progressed({ request, share, of, left }) {

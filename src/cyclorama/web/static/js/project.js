@@ -8,7 +8,8 @@ export class ProjectStore {
     this.id = id;
     this.url = `/api/projects/${id}`;
     this.state = null;
-    this.pending = null;
+    /** Changes that are not saved because the project was changed in another window, in the order they were made. */
+    this.held = [];
     this.listeners = [];
     this.staleListeners = [];
     /** Called when a change is on its way. */
@@ -36,6 +37,7 @@ export class ProjectStore {
   /** Perform changes as one step; resolves to true when they were saved. */
   change(...changes) {
     return this.#serially(async () => {
+      if (this.held.length) return this.#hold(changes); // it would be refused as well, and must not overtake
       try {
         await this.#send("changes", { changes });
         return true;
@@ -84,22 +86,41 @@ export class ProjectStore {
 
   async #refused(error, changes) {
     if (!(error instanceof ServerError)) throw error;
-    if (error.status === 409) {
-      this.pending = changes;
-      for (const listener of this.staleListeners) listener();
-    } else {
-      say(error.message);
-      this.take(this.state);
-    }
+    if (error.status === 409) return this.#hold(changes);
+    say(error.message);
+    this.take(this.state);
     return false;
   }
 
-  /** After a stale change: show what is saved, and apply the held-back change again if `again`. */
-  async settle(again) {
-    const changes = this.pending;
-    this.pending = null;
-    await this.load();
-    if (again && changes) await this.change(...changes);
+  /** Keep a change that cannot be saved now. */
+  #hold(changes) {
+    this.held.push(changes);
+    for (const listener of this.staleListeners) listener(this.held.length);
+    return false;
+  }
+
+  /** After a stale change: show what is saved, and apply the held changes again, one after the other, if `again`. */
+  settle(again) {
+    return this.#serially(async () => {
+      const waiting = again ? this.held : [];
+      this.held = [];
+      await this.load();
+      while (waiting.length) {
+        const changes = waiting[0];
+        try {
+          await this.#send("changes", { changes });
+        } catch (error) {
+          if (error.status === 409) {
+            this.held = waiting;
+            for (const listener of this.staleListeners) listener(waiting.length);
+            return;
+          }
+          say(error.message);
+          this.take(this.state);
+        }
+        waiting.shift();
+      }
+    });
   }
 
   /** One frame's pose as it would be after changes; only the newest request is answered. */

@@ -3,8 +3,8 @@
 import { make, post, remove, say } from "./api.js";
 
 const log = document.getElementById("log");
-const STATES = { queued: "queued", running: "shooting", paused: "paused", stopped: "stopped", interrupted: "interrupted", failed: "failed", done: "done" };
-const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", failed: "var(--color-missing)", interrupted: "var(--color-look)" };
+const STATES = { queued: "queued", running: "shooting", paused: "paused", stopped: "stopped", interrupted: "interrupted", failed: "failed", done: "done", damaged: "damaged" };
+const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", failed: "var(--color-missing)", damaged: "var(--color-missing)", interrupted: "var(--color-look)" };
 const SHOWN = 12;
 const lines = new Map();
 
@@ -18,7 +18,7 @@ function chosenFrames(take) {
 async function act(take, action) {
   try {
     if (action === "remove") {
-      if (confirm(`Remove ‘${take.name}’ with its ${take.done.length} frames?`)) await remove(`/api/takes/${take.id}`);
+      if (confirm(`Remove ‘${take.name}’ with its ${take.done ? `${take.done.length} ` : ""}frames?`)) await remove(`/api/takes/${take.id}`);
     } else await post(`/api/takes/${take.id}/${action}`);
   } catch (error) {
     say(error.message);
@@ -44,6 +44,7 @@ function figures(take) {
   if (take.left && take.state === "running") parts.push(`${take.left} left`);
   if (take.clamped !== null) parts.push(`${(take.clamped * 100).toFixed(2)} % of the light clamped`);
   if (take.forecast) parts.push(`forecast ${take.forecast}`);
+  if (take.disk) parts.push(`${take.disk} on disk`);
   return parts.join(" · ");
 }
 
@@ -68,7 +69,7 @@ class Line {
 
   show(take) {
     const done = new Set(take.done);
-    this.state.textContent = STATES[take.state];
+    this.state.textContent = take.state === "running" && take.message ? "waiting" : STATES[take.state];
     this.element.dataset.state = take.state;
     this.state.style.color = COLOURS[take.state] ?? "var(--color-soft)";
     this.figures.textContent = figures(take);
@@ -84,7 +85,23 @@ class Line {
   }
 }
 
+/** A take whose record cannot be read: what it is called, what is wrong, and a way to be rid of it. */
+class DamagedLine {
+  constructor(take) {
+    this.element = make("article", { class: "border-b border-rule py-4", "data-take": take.id, "data-state": "damaged" },
+      make("header", { class: "mb-2 flex items-baseline gap-3" }, make("span", { class: "text-[15px] font-semibold" }, take.name),
+        make("span", { class: "font-medium", style: `color: ${COLOURS.damaged}` }, STATES.damaged)),
+      make("div", { class: "flex items-center gap-3" }, make("p", { class: "text-look" }, take.message), make("span", { class: "flex-1" }),
+        make("button", { class: "btn", onclick: () => act(take, "remove") }, "Remove")));
+  }
+
+  show() {}
+}
+
 function show(takes) {
+  document.getElementById("trouble").hidden = !takes.error;
+  document.getElementById("trouble").textContent = takes.error ?? "";
+  if (takes.error) return; // what was shown is still the best there is
   document.getElementById("empty").hidden = takes.length > 0;
   for (const [id, line] of lines) {
     if (takes.some((t) => t.id === id)) continue;
@@ -92,7 +109,7 @@ function show(takes) {
     lines.delete(id);
   }
   takes.forEach((take, i) => {
-    if (!lines.has(take.id)) lines.set(take.id, new Line(take));
+    if (!lines.has(take.id)) lines.set(take.id, take.state === "damaged" ? new DamagedLine(take) : new Line(take));
     const line = lines.get(take.id);
     line.show(take);
     if (log.children[i] !== line.element) log.insertBefore(line.element, log.children[i] ?? null);

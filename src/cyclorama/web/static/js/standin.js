@@ -1,6 +1,6 @@
 /** The interactive stand-in: a reduced mesh drawn with WebGL through the current camera. */
 
-import * as THREE from "three";
+import * as THREE from "../vendor/three.module.js";
 
 /** Read the binary the server makes: header, positions, normals, colours, indices. */
 function readMesh(buffer) {

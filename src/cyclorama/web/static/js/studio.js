@@ -116,7 +116,10 @@ clock.subscribe(() => {
 });
 
 store.onsend = () => lens.pause(); // what is changed is saved sooner when nothing is traced meanwhile
-store.staleListeners.push(() => (byId("stale").hidden = false));
+store.staleListeners.push((count) => {
+  byId("stale").hidden = false;
+  byId("stale-words").textContent = count === 1 ? "Your last change is not saved yet." : `Your last ${count} changes are not saved yet.`;
+});
 for (const [id, again] of [["stale-apply", true], ["stale-drop", false]])
   byId(id).addEventListener("click", () => {
     byId("stale").hidden = true;

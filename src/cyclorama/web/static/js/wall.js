@@ -25,6 +25,42 @@ for (const card of document.querySelectorAll("[data-take]")) {
   });
 }
 
+const ASK_AGAIN_MS = 700;
+
+/** Show the drawing until the poster has developed, and say meanwhile what is being done. */
+async function followPoster(image) {
+  const words = image.nextElementSibling;
+  const url = `/api/projects/${image.dataset.poster}/poster`;
+  for (;;) {
+    try {
+      const response = await fetch(url);
+      if (response.status === 200) {
+        image.src = URL.createObjectURL(await response.blob());
+        image.alt = image.alt.replace(/, drawn$/, "");
+        words.remove();
+        return;
+      }
+      const { sentence, error } = await response.json();
+      words.textContent = sentence ?? error;
+      if (error) return;
+    } catch {
+      words.textContent = "Cyclorama does not answer. Is it still running?";
+    }
+    await new Promise((done) => setTimeout(done, ASK_AGAIN_MS));
+  }
+}
+document.querySelectorAll("[data-poster]").forEach(followPoster);
+
+for (const button of document.querySelectorAll("[data-recover]"))
+  button.addEventListener("click", async () => {
+    try {
+      await post(`/api/projects/${button.dataset.recover}/recover`);
+      location.href = `/projects/${button.dataset.recover}`;
+    } catch (error) {
+      say(error.message, 12);
+    }
+  });
+
 for (const button of document.querySelectorAll("[data-remove]"))
   button.addEventListener("click", async () => {
     if (!confirm(`Remove ‘${button.dataset.name}’ with its takes? This cannot be undone.`)) return;

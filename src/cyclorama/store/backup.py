@@ -1,0 +1,88 @@
+"""A copy of the database a day, beside it."""
+
+import logging
+import sqlite3
+import threading
+from contextlib import closing
+from datetime import date, datetime
+from pathlib import Path
+
+from ..core.errors import NotFoundError
+from .assets import PART, put_in_place
+from .database import DATABASE
+
+FOLDER = "backups"
+KEPT = 7
+LOOK_EVERY_S = 1800.0
+_log = logging.getLogger(__name__)
+
+
+def latest_backup(folder: Path) -> Path | None:
+    """The newest copy, None when there is none."""
+    return max((folder / FOLDER).glob("studio-*.sqlite"), default=None)
+
+
+def back_up(folder: Path, day: date) -> Path:
+    """Copy the database by SQLite's own means, while others use it, unless there is a copy of the day already; the
+    oldest copies go. A damaged database is not copied: the copies that are there are better."""
+    target = folder / FOLDER / f"studio-{day.isoformat()}.sqlite"
+    if target.exists():
+        return target
+    target.parent.mkdir(exist_ok=True)
+    part = target.with_suffix(PART)
+    part.unlink(missing_ok=True)
+    try:
+        with closing(sqlite3.connect(folder / DATABASE)) as source, closing(sqlite3.connect(part)) as copy:
+            source.backup(copy, pages=500)
+            (verdict,) = copy.execute("PRAGMA quick_check(1)").fetchone()
+            if verdict != "ok":
+                raise sqlite3.DatabaseError(verdict)
+        put_in_place(part, target)
+    finally:
+        part.unlink(missing_ok=True)
+    for old in sorted((folder / FOLDER).glob("studio-*.sqlite"))[:-KEPT]:
+        old.unlink()
+    return target
+
+
+def restore(folder: Path) -> tuple[Path, Path]:
+    """Put the newest copy in the database's place, which is kept under another name; both paths.
+
+    Raises NotFoundError when there is no copy.
+    """
+    backup, path = latest_backup(folder), folder / DATABASE
+    if backup is None:
+        raise NotFoundError(f"There is no copy of a database in {folder / FOLDER}.")
+    aside = folder / f"{DATABASE}.before-{datetime.now():%Y-%m-%d-%H%M%S}"
+    part = path.with_suffix(PART)
+    part.write_bytes(backup.read_bytes())
+    for suffix in ("", "-wal", "-shm"):
+        old = path.with_name(path.name + suffix)
+        if old.exists():
+            old.rename(aside.with_name(aside.name + suffix))
+    put_in_place(part, path)
+    return backup, aside
+
+
+class DailyBackup:
+    """Sees to a copy a day as long as the studio is open."""
+
+    def __init__(self, folder: Path):
+        self._folder = folder
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="backup", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def close(self) -> None:
+        self._stop.set()
+        self._thread.join(timeout=10)
+
+    def _run(self) -> None:
+        while not self._stop.is_set():
+            try:
+                back_up(self._folder, date.today())
+            except (sqlite3.Error, OSError) as error:
+                _log.warning("The daily copy of the database could not be made: %s", error)
+            self._stop.wait(LOOK_EVERY_S)

@@ -1,0 +1,92 @@
+"""Opening a data folder: what can be wrong with it, in a sentence that says what to do, before anything is written."""
+
+import os
+import secrets
+import sqlite3
+from contextlib import closing
+from pathlib import Path
+
+from alembic.util.exc import CommandError
+from sqlalchemy.exc import DatabaseError
+
+from ..core.errors import CycloramaError, DamagedError
+from .backup import latest_backup
+from .database import DATABASE
+from .studio import Studio
+
+_MAGIC = b"SQLite format 3\0"
+
+
+class OpenError(CycloramaError):
+    """A data folder cannot be used."""
+
+
+def open_studio(folder: Path) -> Studio:
+    """The studio in a data folder, which is made if it is not there.
+
+    Raises OpenError when the folder cannot be used, DamagedError when its database is damaged.
+    """
+    _check_folder(folder)
+    _check_database(folder)
+    try:
+        return Studio(folder)
+    except CommandError as error:
+        raise OpenError(
+            f"The studio in {folder} was written by a newer version of Cyclorama. Update the program, or choose "
+            "another folder with --data."
+        ) from error
+    except DatabaseError as error:
+        raise _damaged(folder) from error
+    except OSError as error:
+        raise OpenError(f"The folder {folder} cannot be used: {error.strerror or error}.") from error
+
+
+def _check_folder(folder: Path) -> None:
+    if folder.exists() and not folder.is_dir():
+        raise OpenError(f"{folder} is a file; the studio needs a folder. Choose another with --data.")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        probe = folder / f".{secrets.token_hex(6)}.part"
+        probe.touch()
+        probe.unlink()
+    except OSError as error:
+        raise OpenError(
+            f"The folder {folder} cannot be written to ({error.strerror or error}). Change its permissions, make room, "
+            "or choose another with --data."
+        ) from error
+
+
+def _check_database(folder: Path) -> None:
+    path = folder / DATABASE
+    if not path.exists():
+        return
+    if not os.access(path, os.R_OK | os.W_OK):
+        raise OpenError(f"The database {path} cannot be written to. Change its permissions.")
+    with path.open("rb") as file:
+        start = file.read(16)
+    if not start:
+        if latest_backup(folder) is not None:
+            raise _damaged(folder)
+        return  # an empty file is a new database
+    if start != _MAGIC:
+        raise _damaged(folder)
+    try:
+        with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as connection:
+            tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+    except sqlite3.DatabaseError as error:
+        raise _damaged(folder) from error
+    if tables and not tables >= {"alembic_version", "project"}:
+        raise OpenError(f"{path} is a database of another program. Choose another folder with --data.")
+
+
+def _damaged(folder: Path) -> DamagedError:
+    backup = latest_backup(folder)
+    if backup is None:
+        return DamagedError(
+            f"The database {folder / DATABASE} is damaged, and there is no copy of it. Frames and models in the folder "
+            "are whole; move the database away to begin a new one."
+        )
+    return DamagedError(
+        f"The database {folder / DATABASE} is damaged. Go back to the copy of {backup.stem.removeprefix('studio-')} "
+        f"with:  ./cyc restore --data {folder}"
+    )

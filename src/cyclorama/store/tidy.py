@@ -1,0 +1,62 @@
+"""Removing what nothing refers to any more: files of models that were replaced and forgotten, old posters, what
+crashes and cancelled intakes left behind.
+
+Every kept state counts, also those that only undo or redo can reach, and every take; documents are searched as text,
+so that damaged ones keep their files too. Folders of takes without a record are left alone: they may be the frames of
+a night, and the record only lost.
+"""
+
+import re
+import shutil
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from .assets import PART
+from .studio import Studio
+
+REST_S = 86_400.0
+"""What is younger may belong to something that is just coming in."""
+_KEY = re.compile(r"(?<![0-9a-f])[0-9a-f]{32}(?![0-9a-f])")
+
+
+@dataclass(slots=True)
+class Tidied:
+    """What was removed."""
+
+    files: int = 0
+    bytes: int = 0
+
+    def remove(self, path: Path) -> None:
+        size = path.stat().st_size
+        path.unlink()
+        self.files += 1
+        self.bytes += size
+
+
+def keys_in(document: str) -> set[str]:
+    """Names of all kept files that a document refers to."""
+    return set(_KEY.findall(document))
+
+
+def tidy(studio: Studio, rest_s: float = REST_S) -> Tidied:
+    """Remove what nothing refers to and what was not touched for `rest_s`."""
+    tidied, before = Tidied(), time.time() - rest_s
+    needed = studio.projects.everything_in_documents(keys_in) | studio.takes.everything_in_documents(keys_in)
+    for path in _files(studio.folder / "assets", before):
+        if path.name.endswith(PART) or (path.parent.name + path.name.split(".")[0]) not in needed:
+            tidied.remove(path)
+    versions = {f"{p.id}.{p.version}.jpg" for p in studio.projects.listed()}
+    for path in _files(studio.folder / "posters", before):
+        if path.name not in versions:
+            tidied.remove(path)
+    for folder in (studio.folder / "incoming").glob("*"):
+        if folder.stat().st_mtime < before:
+            for path in _files(folder, time.time()):
+                tidied.remove(path)
+            shutil.rmtree(folder, ignore_errors=True)
+    return tidied
+
+
+def _files(folder: Path, before: float) -> list[Path]:
+    return [p for p in folder.rglob("*") if p.is_file() and p.stat().st_mtime < before]

@@ -1,0 +1,240 @@
+"""One bad thing never takes the rest: poison is not saved, damage is shown with its name, a full disk is told."""
+
+import json
+import sqlite3
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+from tests.conftest import fill, png_of
+from tests.core.geometry.test_intake import glb
+from tests.shoot.test_shoot import studio_with, wait_for
+from tests.web.test_api import change, intake, put
+
+from cyclorama.core.errors import ChangeError
+from cyclorama.core.geometry.kept import measures_key, standin_key
+from cyclorama.core.picture.exr import encode_exr
+from cyclorama.core.picture.mix import LightChange, with_balance
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import Light, load_project, new_project
+from cyclorama.core.scene.changes import AddLight, MeterSubject
+from cyclorama.core.sheet.perform import perform
+from cyclorama.demo.environments import harbour_dusk
+from cyclorama.shoot import desk
+from cyclorama.shoot.take import shoot_take
+from cyclorama.web.app import create_app
+
+
+def opened(folder: Path) -> TestClient:
+    return TestClient(create_app(folder), base_url="http://127.0.0.1")
+
+
+@pytest.fixture
+def client(data_folder: Path) -> Iterator[TestClient]:
+    with opened(data_folder) as client:
+        yield client
+
+
+class OddEye:
+    """Meters an exposure that no camera has."""
+
+    def __init__(self, ev100: float):
+        self._ev100 = ev100
+
+    def meter(self, project: object) -> float:
+        return self._ev100
+
+
+def test_changes_that_lead_out_of_range_stay_in_it() -> None:
+    project = new_project("Edge")
+    for azimuth in (3600.0, 3571.0, -3600.0, 179.0):
+        lit = project.model_copy(update={"lights": (Light(id="a", name="A", azimuth_deg=azimuth),)})
+        copied = load_project(perform(lit, AddLight(copy_of="a"), None, OddEye(0))[0].model_dump_json())  # type: ignore[arg-type]
+        assert (copied.lights[1].azimuth_deg - azimuth) % 360 == pytest.approx(30)
+    for ev100, kept in ((-40.0, -10.0), (9.126, 9.13), (61.0, 24.0)):
+        metered, _ = perform(project, MeterSubject(), None, OddEye(ev100))  # type: ignore[arg-type]
+        assert load_project(metered.model_dump_json()).look.ev100 == kept
+
+
+def test_a_rebalance_beyond_the_range_is_the_same_light() -> None:
+    project = new_project("Edge")
+    key = project.lights[0]
+    bright = with_balance(project, {f"light {key.name}": LightChange(stops=17)}).lights[0]
+    assert load_project(project.model_copy(update={"lights": (bright,)}).model_dump_json())
+    assert bright.power * 2**bright.strength_stops == pytest.approx(key.power * 2 ** (key.strength_stops + 17))
+    dark = with_balance(project, {"light environment": LightChange(stops=-20)})
+    load_project(dark.model_dump_json())
+
+
+POISON = [
+    {"kind": "unit", "unit_m": 1e-8},
+    {"kind": "unit", "unit_m": 1e-6},
+    {"kind": "unit", "unit_m": 1e4},
+    put("subject", {"asset": "0" * 32, "source_name": "x", "parts": []}),
+    put("subject/parts", []),
+    put("subject/placement/centre_x_m", 1e6),
+    put("subject/placement/lift_m", 1e300),
+    put("environment/asset", "f" * 32),
+    put("lights", [{"id": "a", "name": "A", "azimuth_deg": 3600}]),
+    put("cameras", []),
+    put("materials", []),
+    put("schema_version", 9),
+]
+
+
+@pytest.mark.parametrize("poison", POISON, ids=json.dumps)
+def test_nothing_is_saved_that_cannot_be_opened_again(client: TestClient, poison: dict) -> None:
+    key = intake(client, "/api/intakes", {"ball.glb": glb()})["result"]["project"]
+    for also in (
+        [],
+        [{"kind": "fit"}],
+        [{"kind": "centre"}, {"kind": "stand"}],
+        [{"kind": "add_light", "copy_of": "a"}],
+    ):
+        version = client.get(f"/api/projects/{key}").json()["version"]
+        assert change(client, key, version, poison, *also).status_code in (200, 422)
+        assert client.get(f"/api/projects/{key}").status_code == 200
+    assert client.get("/").status_code == 200
+
+
+def test_saving_refuses_what_validation_would(data_folder: Path) -> None:
+    """Whatever edits a document past its checks."""
+    studio, saved = studio_with(data_folder)
+    bad = saved.project.look.model_copy(update={"ev100": float("inf")})
+    key = saved.project.id
+    with pytest.raises(ChangeError):
+        studio.projects.edit(key, saved.version, "x", lambda p: p.model_copy(update={"look": bad}))
+    with pytest.raises(ChangeError):
+        studio.projects.create(new_project("y").model_copy(update={"look": bad}))
+    assert studio.projects.get(key).version == saved.version
+    assert studio.projects.ids() == [key]
+
+
+def damage(folder: Path, statement: str, *values: object) -> None:
+    with sqlite3.connect(folder / "studio.sqlite") as connection:
+        connection.execute(statement, values)
+    connection.close()
+
+
+DOCUMENTS: dict[str, Callable[[str], str]] = {
+    "cut": lambda d: d[: len(d) // 2],
+    "empty": lambda d: "",
+    "of a newer version": lambda d: d.replace('"schema_version":2', '"schema_version":99'),
+    "infinite": lambda d: d.replace('"ev100":9.0', '"ev100":Infinity'),
+    "out of range": lambda d: d.replace('"frames":6', '"frames":-6'),
+    "deep": lambda d: "[" * 50_000,
+    "a list": lambda d: "[]",
+}
+
+
+@pytest.mark.parametrize("how", DOCUMENTS.values(), ids=DOCUMENTS.keys())
+def test_a_damaged_project_is_shown_and_the_rest_works(data_folder: Path, how: Callable[[str], str]) -> None:
+    studio, saved = studio_with(data_folder)
+    other = studio.projects.create(new_project("Untouched")).project.id
+    key, whole = saved.project.id, saved.project.model_dump_json()
+    studio.projects.edit(key, 1, "Rename", lambda p: p.model_copy(update={"name": "Poor thing"}))
+    broken = how(whole)
+    assert broken != whole
+    damage(data_folder, "UPDATE history SET document = ? WHERE project_id = ? AND seq = 2", broken, key)
+    with opened(data_folder) as client:
+        wall = client.get("/").text
+        assert "Poor thing" in wall
+        assert "Untouched" in wall
+        assert wall.count("data-damaged") == 1
+        assert client.get(f"/api/projects/{other}").status_code == 200
+        answer = client.get(f"/api/projects/{key}")
+        assert answer.status_code == 410
+        assert "Poor thing" in answer.json()["error"]
+        assert client.get(f"/projects/{key}", headers={"accept": "text/html"}).status_code == 410
+        assert client.get(f"/api/projects/{key}/document").text == broken
+        assert client.post(f"/api/projects/{key}/recover").status_code == 200
+        assert client.get(f"/api/projects/{key}").json()["project"]["name"] == "Test"
+        damage(data_folder, "UPDATE history SET document = ? WHERE project_id = ?", broken, key)
+        assert client.post(f"/api/projects/{key}/recover").status_code == 410
+        assert client.delete(f"/api/projects/{key}").status_code == 200
+        assert "data-damaged" not in client.get("/").text
+
+
+def test_a_damaged_take_is_shown_and_the_rest_works(data_folder: Path, tracer: Tracer) -> None:
+    studio, saved = studio_with(data_folder, frames=1)
+    broken, sound = (desk.call_take(studio, saved, start=False) for _ in range(2))
+    assert shoot_take(studio, sound.id, tracer) == "done"
+    damage(data_folder, "UPDATE take SET document = '{}' WHERE id = ?", broken.id)
+    with opened(data_folder) as client:
+        states = {t["name"]: t for t in client.get("/api/takes").json()}
+        assert (states["Orbit 1"]["state"], states["Orbit 2"]["state"]) == ("damaged", "done")
+        assert broken.id in states["Orbit 1"]["message"]
+        assert client.get("/").status_code == client.get("/shoots").status_code == 200
+        assert client.get(f"/api/takes/{broken.id}").status_code == 410
+        assert client.get(f"/takes/{broken.id}", headers={"accept": "text/html"}).status_code == 410
+        damage(data_folder, "UPDATE frame SET files = 'nonsense' WHERE take_id = ?", sound.id)
+        assert {t["state"] for t in client.get("/api/takes").json()} == {"damaged"}
+        for take in (broken, sound):
+            assert client.delete(f"/api/takes/{take.id}").status_code == 200
+        assert client.get("/api/takes").json() == []
+
+
+@pytest.mark.parametrize(
+    "content", [None, b"", b"PK\x03\x04 damaged", b"x" * 1000], ids=["gone", "empty", "zip", "other"]
+)
+def test_damaged_files_of_a_model_leave_the_studio_usable(client: TestClient, content: bytes | None) -> None:
+    key = intake(client, "/api/intakes", {"ball.glb": glb()})["result"]["project"]
+    state = client.get(f"/api/projects/{key}").json()
+    studio = client.app.state.context.studio  # type: ignore[attr-defined]
+    asset = state["project"]["subject"]["asset"]
+    for name in (measures_key(asset), standin_key(asset), f"{asset}.report", asset):
+        path = studio.assets.path(name)
+        path.unlink() if content is None else path.write_bytes(content)
+    state = client.get(f"/api/projects/{key}").json()
+    assert "Bring the model in again" in state["trouble"]
+    assert "bring it in again" in state["stations"][0]["sentence"]
+    assert "Bring the model in again" in client.get("/").text
+    for url in ("sketch", "poster", "readiness", "forecast"):
+        assert client.get(f"/api/projects/{key}/{url}").status_code < 500
+    assert client.post(f"/api/projects/{key}/takes", json={}).status_code == 410
+    assert change(client, key, state["version"], put("name", "Still mine")).status_code == 200
+    again = intake(client, f"/api/projects/{key}/subject", {"cube.glb": glb(base=(0.1, 0.2, 0.3))})
+    assert again["error"] is None
+    assert client.get(f"/api/projects/{key}").json()["trouble"] is None
+
+
+def test_a_full_disk_is_told_everywhere_and_everything_goes_on(small_disk: Path, tracer: Tracer) -> None:
+    """Edits, pictures, models, environments, clips, the log: a sentence each, and nothing is half done."""
+    studio, saved = studio_with(small_disk, frames=2)
+    take = desk.call_take(studio, saved, start=False)
+    assert shoot_take(studio, take.id, tracer) == "done"
+    key = saved.project.id
+    sky = encode_exr(harbour_dusk(64))
+    with opened(small_disk) as client:
+        wait_for(lambda: (small_disk / "backups").exists() and any((small_disk / "backups").glob("*.sqlite")))
+        ballast = fill(small_disk, 0)
+
+        def edit(name: str, version: int = 1):  # type: ignore[no-untyped-def]
+            return change(client, key, version, put("name", name))
+
+        def send(url: str, name: str, data: bytes):  # type: ignore[no-untyped-def]
+            return client.post(f"/api/projects/{key}/{url}", files=[("files", (name, data))])
+
+        before = client.get(f"/api/projects/{key}").json()
+        lit = send("environment?base_version=1", "a.exr", sky)
+        full = [lit, edit("Full " * 10), send("pictures", "a.png", noise()),
+                send("subject", "ball.glb", glb()), client.get(f"/api/takes/{take.id}/clip.mp4"),
+                client.post(f"/api/projects/{key}/takes", json={})]  # fmt: skip
+        for answer in full:
+            assert answer.status_code == 507, answer.text
+            assert "The disk is full" in answer.json()["error"]
+        assert client.get(f"/api/projects/{key}").json() == before
+        for url in ("/", "/shoots", f"/projects/{key}", "/api/takes", f"/api/takes/{take.id}/frames.zip"):
+            assert client.get(url).status_code == 200
+        assert [p for p in small_disk.rglob("*.part") if p.stat().st_size] == []
+        ballast.unlink()
+        assert edit("Room").json()["project"]["name"] == "Room"
+        assert send("pictures", "a.png", noise()).status_code == 200
+        assert intake(client, f"/api/projects/{key}/subject", {"ball.glb": glb()})["error"] is None
+        assert client.get(f"/api/takes/{take.id}/clip.mp4").content[4:8] == b"ftyp"
+
+
+def noise() -> bytes:
+    return png_of(np.random.default_rng(0).integers(0, 255, (200, 200, 3)))

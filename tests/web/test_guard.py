@@ -1,0 +1,101 @@
+"""Nobody else in the studio: foreign pages, foreign names, keys, what is too large."""
+
+import itertools
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+from starlette.websockets import WebSocketDisconnect
+
+from cyclorama.web.app import create_app
+from cyclorama.web.guard import HEADERS, MAX_BODY_BYTES
+
+HOME = "http://127.0.0.1:8765"
+
+
+@pytest.fixture
+def client(data_folder: Path) -> Iterator[TestClient]:
+    with TestClient(create_app(data_folder), base_url=HOME) as client:
+        yield client
+
+
+@pytest.mark.parametrize("host", ["evil.example", "evil.example:8765", "127.0.0.1.evil.example", "localhost.evil", ""])
+def test_foreign_names_are_not_answered(client: TestClient, host: str) -> None:
+    for url in ("/", "/api/takes", "/static/js/api.js"):
+        assert client.get(url, headers={"host": host}).status_code == 421
+    with pytest.raises(WebSocketDisconnect), client.websocket_connect("/live/takes", headers={"host": host}):
+        pass
+
+
+@pytest.mark.parametrize("host", ["localhost:8765", "127.0.0.1", "[::1]:8765", "LOCALHOST"])
+def test_names_of_this_machine_are(client: TestClient, host: str) -> None:
+    assert client.get("/", headers={"host": host}).status_code == 200
+
+
+FOREIGN = [
+    {"origin": "http://evil.example"},
+    {"origin": "http://127.0.0.1:3000"},  # another program of this machine
+    {"origin": "https://127.0.0.1:8765.evil.example"},
+    {"origin": "null"},
+    {"sec-fetch-site": "cross-site"},
+    {"sec-fetch-site": "same-site"},
+]
+
+
+@pytest.mark.parametrize("headers", FOREIGN)
+def test_foreign_pages_change_nothing_and_hear_nothing(client: TestClient, headers: dict[str, str]) -> None:
+    for method, url in itertools.product(("POST", "DELETE"), ("/api/projects", "/api/takes/x", "/api/intakes")):
+        answer = client.request(method, url, headers=headers)
+        assert answer.status_code == 403
+        assert "not part of this studio" in answer.json()["error"]
+    log = client.websocket_connect("ws://127.0.0.1:8765/live/takes", headers=headers)
+    with pytest.raises(WebSocketDisconnect) as closed, log:
+        pass
+    assert closed.value.code == 1008
+    if "sec-fetch-site" in headers:
+        assert client.get("/api/takes", headers=headers).status_code == 403
+    assert client.get("/").text.count("data-project=") == 0
+
+
+def test_the_studio_itself_may_everything(client: TestClient) -> None:
+    own = {"origin": HOME, "sec-fetch-site": "same-origin"}
+    key = client.post("/api/projects", json={"name": "Mine"}, headers=own).json()["id"]
+    with client.websocket_connect("ws://127.0.0.1:8765/live/takes", headers=own) as log:
+        assert log.receive_json() == []
+    assert client.get(f"/api/projects/{key}", headers={"sec-fetch-site": "same-origin"}).status_code == 200
+    # a link on another page may lead here
+    visit = {"sec-fetch-site": "cross-site", "sec-fetch-mode": "navigate"}
+    assert client.get("/", headers=visit).status_code == 200
+
+
+def test_every_answer_keeps_scripts_and_frames_out(client: TestClient) -> None:
+    for url in ("/", "/api/takes", "/static/js/api.js", "/nowhere"):
+        assert HEADERS.items() <= dict(client.get(url).headers).items()
+    policy = HEADERS["content-security-policy"]
+    assert "script-src" not in policy  # so default-src holds
+    assert policy.startswith("default-src 'self';")
+
+
+def test_beyond_this_machine_a_key_is_needed(data_folder: Path) -> None:
+    app = create_app(data_folder, hosts=["studio.local"], key="k3y")
+    with TestClient(app, base_url="http://studio.local:8765", follow_redirects=False) as client:
+        for url in ("/", "/api/takes", "/?key=k3", "/?key="):
+            assert client.get(url).status_code == 403
+        with pytest.raises(WebSocketDisconnect), client.websocket_connect("ws://studio.local:8765/live/takes"):
+            pass
+        entered = client.get("/shoots?key=k3y&a=1")
+        assert (entered.status_code, entered.headers["location"]) == (303, "/shoots?a=1")
+        assert "httponly" in entered.headers["set-cookie"].lower()
+        assert client.get("/api/takes").json() == []
+
+
+def test_bodies_that_never_end_are_stopped(client: TestClient) -> None:
+    def endless() -> Iterator[bytes]:
+        yield b'{"name": "'
+        for _ in range(2 * MAX_BODY_BYTES >> 16):
+            yield bytes(65536)
+
+    answer = client.post("/api/projects", content=endless(), headers={"content-type": "application/json"})
+    assert answer.status_code == 413
+    assert "larger than anything" in answer.json()["error"]

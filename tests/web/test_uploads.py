@@ -1,0 +1,199 @@
+"""Files on their way in: limits that hold while they arrive, children that are never left behind."""
+
+import asyncio
+import io
+import multiprocessing
+import os
+import time
+import tracemalloc
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from fastapi import Request
+from fastapi.testclient import TestClient
+from tests.core.geometry.test_intake import glb
+from tests.shoot.test_shoot import wait_for
+from tests.web.test_api import client, intake  # noqa: F401  (client is a fixture)
+
+from cyclorama.core.errors import CycloramaError, IntakeError
+from cyclorama.core.geometry.read.files import unpack
+from cyclorama.web import intakes, uploads
+from cyclorama.web.intakes import IntakeDesk
+from cyclorama.web.limited import NO_MEMORY, Stopped, Tell, run_limited
+from cyclorama.web.uploads import Uploads, received
+
+BOUNDARY = "seam"
+HEAD = (
+    f'--{BOUNDARY}\r\nContent-Disposition: form-data; name="files"; filename="a.glb"\r\n'
+    "Content-Type: application/octet-stream\r\n\r\n"
+).encode()
+TAIL = f"\r\n--{BOUNDARY}--\r\n".encode()
+CHUNK = bytes(1 << 18)
+
+
+def arriving(chunks: Iterator[bytes], kind: str = f"multipart/form-data; boundary={BOUNDARY}") -> Request:
+    """A request whose body arrives in chunks, without a word about its length."""
+
+    async def receive() -> dict:
+        chunk = next(chunks, None)
+        return {"type": "http.request", "body": chunk or b"", "more_body": chunk is not None}
+
+    scope = {"type": "http", "method": "POST", "headers": [(b"content-type", kind.encode())], "path": "/"}
+    return Request(scope, receive)
+
+
+def receive(folder: Path, request: Request) -> dict[str, int]:
+    """Names and sizes of what arrived."""
+
+    async def taken() -> dict[str, int]:
+        async with received(request, folder) as got:
+            return {name: path.stat().st_size for name, path in got.paths.items()}
+
+    return asyncio.run(taken())
+
+
+def left(folder: Path) -> list[Path]:
+    return [p for p in folder.rglob("*") if p.is_file()]
+
+
+def test_the_limit_holds_while_files_arrive(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(uploads, "MAX_BYTES", 1 << 20)
+    pulled = 0
+
+    def endless() -> Iterator[bytes]:
+        nonlocal pulled
+        yield HEAD
+        while True:
+            pulled += len(CHUNK)
+            yield CHUNK
+
+    with pytest.raises(IntakeError, match="larger than 2 GB"):
+        receive(tmp_path, arriving(endless()))
+    assert pulled <= (1 << 20) + 2 * len(CHUNK)
+    assert left(tmp_path) == []
+
+
+def test_large_files_take_no_memory(tmp_path: Path) -> None:
+    count = 240
+
+    def large() -> Iterator[bytes]:
+        yield HEAD
+        for _ in range(count):
+            yield CHUNK
+        yield TAIL
+
+    tracemalloc.start()
+    try:
+        got = receive(tmp_path, arriving(large()))
+        assert tracemalloc.get_traced_memory()[1] < 8 << 20
+    finally:
+        tracemalloc.stop()
+    assert got == {"a.glb": count * len(CHUNK)}
+
+
+@pytest.mark.parametrize(
+    ("body", "kind", "sentence"),
+    [
+        (HEAD + b"half", f"multipart/form-data; boundary={BOUNDARY}", "did not arrive whole"),
+        (b"--other\r\nnonsense", f"multipart/form-data; boundary={BOUNDARY}", "did not arrive whole"),
+        (TAIL.lstrip(), f"multipart/form-data; boundary={BOUNDARY}", "No file arrived"),
+        (HEAD + TAIL, "multipart/form-data", "not how files are sent"),
+        (b"{}", "application/json", "not how files are sent"),
+        (HEAD * 3, f"multipart/form-data; boundary={'x' * 70}", "did not arrive whole"),
+    ],
+)
+def test_what_does_not_arrive_whole_is_refused(tmp_path: Path, body: bytes, kind: str, sentence: str) -> None:
+    with pytest.raises(IntakeError, match=sentence):
+        receive(tmp_path, arriving(iter([body]), kind))
+    assert left(tmp_path) == []
+
+
+def test_too_many_files(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(uploads, "MAX_FILES", 3)
+    parts = [HEAD.replace(b"a.glb", f"{i}.png".encode()) + b"x\r\n" for i in range(4)]
+    with pytest.raises(IntakeError, match="more than"):
+        receive(tmp_path, arriving(iter([*parts, TAIL[2:]])))
+    assert left(tmp_path) == []
+
+
+def test_a_zip_is_refused_from_its_directory(monkeypatch: pytest.MonkeyPatch) -> None:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive, archive.open("a.obj", "w") as entry:
+        for _ in range(1040):
+            entry.write(CHUNK)
+    data = buffer.getvalue()
+    assert len(data) < 1 << 20
+    monkeypatch.setattr(zipfile.ZipFile, "open", lambda *_: pytest.fail("it was unpacked"))
+    with pytest.raises(IntakeError, match="far more than a model needs"):
+        unpack("a.zip", data)
+
+
+def die(tell: Tell) -> None:
+    os._exit(9)
+
+
+def hoard(tell: Tell) -> None:
+    bytearray(4 << 30)
+
+
+def dawdle(tell: Tell, mark: Path) -> None:
+    mark.touch()
+    time.sleep(600)
+
+
+LIMITS = {"memory_bytes": 3 << 30, "longest_s": 60.0, "too_long": "too long", "gave_up": "gave up"}
+
+
+def test_children_end_with_a_sentence(tmp_path: Path) -> None:
+    with pytest.raises(IntakeError, match="gave up"):
+        run_limited(die, **LIMITS)  # type: ignore[arg-type]
+    with pytest.raises(IntakeError, match=NO_MEMORY):
+        run_limited(hoard, **LIMITS)  # type: ignore[arg-type]
+    with pytest.raises(IntakeError, match="too long"):
+        run_limited(dawdle, tmp_path / "mark", **(LIMITS | {"longest_s": 4.0}))  # type: ignore[arg-type]
+    assert multiprocessing.active_children() == []
+
+
+def test_an_intake_that_is_cancelled_at_any_time_leaves_no_child(tmp_path: Path) -> None:
+    desk = IntakeDesk(tmp_path / "assets")
+    jobs = []
+    for i in range(6):
+        folder = tmp_path / str(i)
+        folder.mkdir()
+        (folder / "0").write_bytes(glb())
+        jobs.append(desk.start(Uploads(folder, {"ball.glb": folder / "0"}), lambda *_: pytest.fail("accepted")))
+        time.sleep(0.15 * i)
+        assert desk.cancel(jobs[-1].id)
+    wait_for(lambda: all(job.ended for job in jobs))
+    assert [job.error for job in jobs] == ["Cancelled."] * 6
+    wait_for(lambda: multiprocessing.active_children() == [])
+    assert not any((tmp_path / str(i)).exists() for i in range(6))
+    stop = jobs[0].stop
+    with pytest.raises(Stopped):
+        run_limited(die, stop=stop, **LIMITS)  # type: ignore[arg-type]
+
+
+def test_cancelling_what_is_done_does_not_undo_it(client: TestClient) -> None:  # noqa: F811
+    job = intake(client, "/api/intakes", {"ball.glb": glb()})
+    assert client.delete(f"/api/intakes/{job['id']}").json() == {"cancelled": False}
+    again = client.get(f"/api/intakes/{job['id']}").json()
+    assert again["error"] is None
+    assert client.get(f"/api/projects/{again['result']['project']}").status_code == 200
+
+
+def test_intakes_are_forgotten_in_time(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def refused(*_: object, **__: object) -> None:
+        raise IntakeError("no")
+
+    monkeypatch.setattr(intakes, "KEPT_JOBS", 3)
+    monkeypatch.setattr(intakes, "run_limited", refused)
+    desk = IntakeDesk(tmp_path)
+    jobs = []
+    for _ in range(8):
+        jobs.append(desk.start(Uploads(tmp_path / "none"), lambda *_: {}))
+        wait_for(lambda: jobs[-1].ended)
+    with pytest.raises(CycloramaError, match="no such intake"):
+        desk.get(jobs[0].id)
+    assert desk.get(jobs[-1].id).error == "no"
