@@ -3,6 +3,7 @@
 import asyncio
 import json
 import struct
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -14,6 +15,7 @@ from tests.conftest import pixels_of
 from tests.shoot.test_shoot import studio_with, wait_for
 
 from cyclorama.core.render.developing import FIRST_SHRINK, STEPS
+from cyclorama.core.render.tracer import Tracer
 from cyclorama.web import lens as lens_module
 from cyclorama.web import live
 from cyclorama.web.app import create_app
@@ -203,6 +205,35 @@ def test_the_log_stops_when_its_page_is_closed(lens, monkeypatch: pytest.MonkeyP
     before = len(looks)
     time.sleep(0.5)
     assert len(looks) == before
+
+
+def test_a_renderer_that_cannot_be_prepared_says_so_and_is_tried_again(
+    data_folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    studio, saved = studio_with(data_folder)
+    studio.close()
+    allow = threading.Event()
+    plain = lens_module.warm_up
+
+    def failing(tracer: Tracer) -> None:
+        if not allow.is_set():
+            raise OSError(28, "No space left on device")
+        plain(tracer)
+
+    monkeypatch.setattr(lens_module, "warm_up", failing)
+    monkeypatch.setattr(lens_module, "RETRY_S", 0.2)
+    with TestClient(create_app(data_folder), base_url="http://127.0.0.1") as client:
+        wait_for(lambda: "No space left" in client.get("/api/renderer").json()["sentence"])
+        with client.websocket_connect(f"{SOCKETS}/live/projects/{saved.project.id}/lens") as socket:
+            told = socket.receive_json()
+            assert (told["preparing"], "could not be prepared" in told["sentence"]) == (True, True)
+            assert "could not be prepared" in client.get(f"/api/projects/{saved.project.id}/poster").json()["sentence"]
+            assert client.get("/").status_code == 200
+            allow.set()
+            while socket.receive_json()["preparing"]:
+                pass
+            develop(socket, 1)
+            assert picture(socket)[0]["request"] == 1
 
 
 def test_the_log_tells_all_takes(lens) -> None:  # type: ignore[no-untyped-def]

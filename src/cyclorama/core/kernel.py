@@ -54,7 +54,7 @@ for _setting, _value in (
 _save = IndexDataCacheFile.save
 _load = IndexDataCacheFile.load
 _SEAL = 32
-"""Bytes of the sum in front of a file of compiled code."""
+"""Bytes of the sum in front of a file of the cache."""
 _log = logging.getLogger(__name__)
 damaged_entries: list[str] = []
 """Compiled functions that were found damaged and thrown away in this process."""
@@ -87,24 +87,44 @@ def _throw_away(self: IndexDataCacheFile) -> None:
     Path(self._index_path).unlink(missing_ok=True)
 
 
-def _save_sealed(self: IndexDataCacheFile, name: str, data: object) -> None:
-    """Compiled code with its sum in front: code with a flipped bit would still load, and end the process."""
-    payload = self._dump(data)
-    with self._open_for_write(self._data_path(name)) as file:
+def _write_sealed(self: IndexDataCacheFile, path: str, content: object) -> None:
+    """With its sum in front: an index or code with a flipped bit would still load, and end the process."""
+    payload = self._dump(content)
+    with self._open_for_write(path) as file:
         file.write(hashlib.sha256(payload).digest() + payload)
 
 
-def _load_sealed(self: IndexDataCacheFile, name: str) -> object:
-    content = Path(self._data_path(name)).read_bytes()
-    seal, payload = content[:_SEAL], content[_SEAL:]
-    if hashlib.sha256(payload).digest() != seal:
+def _read_sealed(path: str) -> Any:
+    content = Path(path).read_bytes()
+    if hashlib.sha256(content[_SEAL:]).digest() != content[:_SEAL]:
         raise ValueError("the sum does not fit")
-    return pickle.loads(payload)
+    return pickle.loads(content[_SEAL:])
 
 
-for _name, _method in (
-    ("save", _save_alone), ("load", _load_sound), ("_save_data", _save_sealed), ("_load_data", _load_sealed),
-):  # fmt: skip
+def _save_data(self: IndexDataCacheFile, name: str, data: object) -> None:
+    _write_sealed(self, self._data_path(name), data)
+
+
+def _load_data(self: IndexDataCacheFile, name: str) -> object:
+    return _read_sealed(self._data_path(name))
+
+
+def _save_index(self: IndexDataCacheFile, overloads: object) -> None:
+    _write_sealed(self, self._index_path, (self._version, self._source_stamp, overloads))
+
+
+def _load_index(self: IndexDataCacheFile) -> object:
+    try:
+        version, stamp, overloads = _read_sealed(self._index_path)
+    except FileNotFoundError:
+        return {}
+    return overloads if (version, stamp) == (self._version, self._source_stamp) else {}
+
+
+for _name, _method in {
+    "save": _save_alone, "load": _load_sound, "_save_data": _save_data, "_load_data": _load_data,
+    "_save_index": _save_index, "_load_index": _load_index,
+}.items():  # fmt: skip
     setattr(IndexDataCacheFile, _name, _method)
 
 _CONTRACT = {"contract", "nsz", "arcp", "afn", "reassoc"}

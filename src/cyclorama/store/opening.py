@@ -14,6 +14,8 @@ from .backup import latest_backup
 from .database import DATABASE
 from .studio import Studio
 
+CHECKED_BYTES = 200_000_000
+"""Larger databases are not read as a whole each time; their daily copies are."""
 _MAGIC = b"SQLite format 3\0"
 
 
@@ -72,6 +74,10 @@ def _check_database(folder: Path) -> None:
         raise _damaged(folder)
     try:
         with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as connection:
+            if path.stat().st_size < CHECKED_BYTES:
+                (verdict,) = connection.execute("PRAGMA quick_check(1)").fetchone()
+                if verdict != "ok":
+                    raise sqlite3.DatabaseError(verdict)
             tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
     except sqlite3.DatabaseError as error:
         raise _damaged(folder) from error

@@ -27,9 +27,14 @@ class Studio:
         folder.mkdir(parents=True, exist_ok=True)
         self.folder = folder
         sessions = open_database(folder / DATABASE)
+        self._sessions = sessions
         self.assets = AssetStore(folder / "assets")
         self.projects = ProjectStore(sessions)
         self.takes = TakeStore(sessions, folder / "takes")
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self._sessions.kw["bind"].dispose()
 
     def keep_intake(self, intake: Intake) -> None:
         """Keep the files of a model that came in, and the report about it."""

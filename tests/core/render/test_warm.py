@@ -4,8 +4,10 @@ import os
 import subprocess
 import sys
 import textwrap
+from collections.abc import Callable
 from pathlib import Path
 
+import pytest
 from numba.types import Literal
 
 from cyclorama.core.kernel import kernel, kernel_cache_folder, kernel_sources
@@ -65,6 +67,43 @@ def test_processes_that_compile_at_once_do_not_mix_their_versions(tmp_path: Path
     for _ in range(2):  # compiling, then from the cache
         running = [subprocess.Popen([sys.executable, str(tmp_path / "use.py"), str(n)], env=env) for n in (0, 2, 4)]
         assert [p.wait(timeout=120) for p in running] == [0, 0, 0]
+
+
+DAMAGES: dict[str, Callable[[bytes], bytes]] = {
+    "emptied": lambda d: b"",
+    "cut at the start": lambda d: d[:7],
+    "cut in the middle": lambda d: d[: len(d) // 2],
+    "cut at the end": lambda d: d[:-1],
+    "flipped": lambda d: d[: len(d) // 2] + bytes([d[len(d) // 2] ^ 4]) + d[len(d) // 2 + 1 :],
+    "other": lambda d: b"nonsense",
+}
+
+
+@pytest.mark.parametrize("ending", [".nbi", ".nbc"])
+def test_a_damaged_cache_is_thrown_away_and_compiled_again(tmp_path: Path, ending: str) -> None:
+    """Index or code, cut or flipped: the answer is right, it is said, and the next process finds a sound cache."""
+    (tmp_path / "shared.py").write_text(
+        "from cyclorama.core.kernel import kernel\n@kernel\ndef double(a):\n    return a + a\n"
+    )
+    program = (
+        "from cyclorama.core.kernel import damaged_entries\nfrom shared import double\n"
+        "assert (double(4), double(1.5)) == (8, 3.0)\nprint(len(damaged_entries))"
+    )
+    env = os.environ | {"XDG_CACHE_HOME": str(tmp_path / "cache"), "PYTHONPATH": str(tmp_path)}
+
+    def found_damaged() -> int:
+        ran = subprocess.run([sys.executable, "-c", program], env=env, check=True, capture_output=True, text=True)
+        assert ("is damaged; it is compiled again" in ran.stderr) == (ran.stdout != "0\n")
+        return int(ran.stdout)
+
+    assert found_damaged() == 0
+    files = list((tmp_path / "cache").rglob(f"*{ending}"))
+    assert files
+    for damage in DAMAGES.values():
+        for path in files:
+            path.write_bytes(damage(path.read_bytes()))
+        assert found_damaged() > 0
+        assert found_damaged() == 0
 
 
 def test_kernels_keep_what_is_not_a_number() -> None:
