@@ -24,6 +24,13 @@ def cross(a, b):
 
 
 @device
+def turned_about_axis(v, radians):
+    """A vector turned about +Y, as `motion.turned` does."""
+    c, s = math.cos(radians), math.sin(radians)
+    return c * v[0] + s * v[2], v[1], c * v[2] - s * v[0]
+
+
+@device
 def basis(n):
     """Two unit vectors that make a right-handed frame with n (Duff et al., JCGT 6(1), 2017)."""
     s = 1.0 if n[2] >= 0.0 else -1.0

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from ..core.errors import DamagedError
-from ..core.framing import half_extent
+from ..core.framing import Projection
 from ..core.geometry.placement import placement_matrix
 from ..core.light.rows import light_colour, light_row
 from ..core.motion import Pose, aim_point, pose_project
@@ -85,8 +85,9 @@ def _subject(r: Review) -> dict[str, Any] | None:
 
 
 def lens_state(project: Project) -> dict[str, Any]:
-    """Exposure, frame, aim and lights: what the stand-in and the plan draw besides the poses."""
-    half = half_extent(project.camera, project.shoot.width, project.shoot.height)
+    """Exposure, frame, lens, aim and lights: what the stand-in and the plan draw besides the poses."""
+    lens = Projection.of_project(project)
+    field_w, field_h = lens.field
     aim = aim_point(project.camera)
     lit = {light.id for light in project.lit_lights}
     lights = []
@@ -101,8 +102,12 @@ def lens_state(project: Project) -> dict[str, Any]:
     look = shown_look(project)
     return {
         "ev100": look.ev100 - look.offset_stops,
-        "half_width": half[0],
-        "half_height": half[1],
+        "half_width": lens.half_w,
+        "half_height": lens.half_h,
+        "field_width": field_w,
+        "field_height": field_h,
+        "bend": lens.k,
+        "widest": lens.widest,
         "aim": _rounded(aim),
         "lights": lights,
     }

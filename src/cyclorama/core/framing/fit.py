@@ -3,7 +3,8 @@
 In camera axes around the aim point a point is (x, y, z), z towards the camera. From distance d it is inside a
 frame of half extents (w, h) shrunk to the share k when |x| ≤ k·w·(d − z) and |y| ≤ k·h·(d − z): the smallest
 d is a maximum over points and frames, no search. The aim height shifts y and z linearly, so the best height
-is the minimum of a convex function.
+is the minimum of a convex function. A lens that distorts moves each point in the picture by a factor that hardly
+changes with the distance: the same formula with the factors of the distance before settles in a few rounds.
 """
 
 from dataclasses import dataclass
@@ -14,8 +15,11 @@ from ..arrays import Points
 from ..errors import ChangeError
 from ..motion import pose_project
 from ..scene import Project
-from .lens import half_extent
+from .lens import Projection, picture_factor
 from .margins import NEAR_M, Margins, camera_space, frame_margins
+
+ROUNDS = 12
+"""After so many the distance of the most distorted lens has settled to a millionth."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,14 +41,19 @@ def fit_subject(project: Project, points: Points) -> Fit:
     middle = float(points[:, 1].min() + points[:, 1].max()) / 2
     base = _with_camera(project, target_height_m=middle, distance_m=camera.distance_m)
     rel = _relative(base, points)
-    half_w, half_h = half_extent(camera, project.shoot.width, project.shoot.height)
+    lens = Projection.of_project(project)
     k = 1.0 - 2.0 * project.shoot.margin
     e = np.radians(camera.elevation_deg)
 
     def distance(rise: float) -> float:
         y, z = rel[:, 1] - rise * np.cos(e), rel[:, 2] - rise * np.sin(e)
-        need = np.maximum(np.abs(rel[:, 0]) / (k * half_w), np.abs(y) / (k * half_h)) + z
-        return float(max(need.max(), z.max() + 2 * NEAR_M))
+        need = np.maximum(np.abs(rel[:, 0]) / (k * lens.half_w), np.abs(y) / (k * lens.half_h))
+        least = float(z.max()) + 2 * NEAR_M
+        d = max(float((need + z).max()), least)
+        for _ in range(ROUNDS if lens.k != 0.0 else 0):
+            rho2 = (rel[:, 0] ** 2 + y * y) / (d - z) ** 2
+            d = max(float((need * picture_factor.py_func(lens.k, rho2) + z).max()), least)  # type: ignore[attr-defined]
+        return d
 
     rise = _minimum(distance, float(np.ptp(points[:, 1])))
     fitted = _with_camera(project, target_height_m=middle + rise, distance_m=distance(rise) * (1 + 1e-9))

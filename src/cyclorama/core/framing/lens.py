@@ -1,10 +1,88 @@
-"""What a lens sees."""
+"""What a lens sees: the one projection between directions and the picture.
 
-from ..scene import Camera
+A direction is given by its tangents (x, y): the ray (x, y, −1) in the camera's space. The picture plane is measured in
+the same unit, ±half extents at its edges, so without distortion the two are the same. A place at distance r from the
+middle of the picture sees the direction r / (1 + k r²), k being the distortion at the corner over the corner's r²
+(division model: Fitzgibbon, "Simultaneous linear estimation of multiple view geometry and lens distortion", CVPR
+2001); the other way is the smaller root of k ρ r² − r + ρ = 0.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..kernel import device
+from ..scene import Camera, Project
 from ..scene.camera import SENSOR_LONG_SIDE_MM
 
 
 def half_extent(camera: Camera, width: int, height: int) -> tuple[float, float]:
-    """Tangents of half the horizontal and vertical field of view for a frame of width × height pixels."""
+    """Half width and half height of the picture plane for a frame of width × height pixels: without distortion the
+    tangents of half the field of view."""
     scale = SENSOR_LONG_SIDE_MM / (2.0 * camera.focal_mm * max(width, height))
     return scale * width, scale * height
+
+
+@device
+def ray_factor(k: Any, r2: Any) -> Any:
+    """By what a place of the picture is to be multiplied to be the direction that it sees; r2: its r², k as above."""
+    return 1.0 / (1.0 + k * r2)
+
+
+@device
+def picture_factor(k: Any, rho2: Any) -> Any:
+    """By what a direction is to be multiplied to be its place in the picture; rho2: the square of its tangent.
+
+    Directions that no place sees (beyond the widest of a pincushion) lie outside the picture.
+    """
+    root2 = 1.0 - 4.0 * k * rho2
+    root2 = 0.5 * (root2 + abs(root2))
+    return 2.0 / (1.0 + root2**0.5)
+
+
+@dataclass(frozen=True, slots=True)
+class Projection:
+    """The projection of one camera for one shape of frame, for arrays."""
+
+    half_w: float
+    half_h: float
+    k: float
+    """distortion at the corner over the corner's r²; 0: none"""
+
+    @classmethod
+    def of(cls, camera: Camera, width: int, height: int) -> "Projection":
+        w, h = half_extent(camera, width, height)
+        return cls(w, h, camera.distortion / (w * w + h * h))
+
+    @classmethod
+    def of_project(cls, project: Project) -> "Projection":
+        """Of the camera that is shot through."""
+        return cls.of(project.camera, project.shoot.width, project.shoot.height)
+
+    def rays(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Tangents of the directions that places of the picture plane see."""
+        if self.k == 0.0:
+            return x, y
+        factor = ray_factor.py_func(self.k, x * x + y * y)  # type: ignore[attr-defined]
+        return x * factor, y * factor
+
+    def places(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Places on the picture plane of directions with these tangents."""
+        if self.k == 0.0:
+            return x, y
+        factor = picture_factor.py_func(self.k, x * x + y * y)  # type: ignore[attr-defined]
+        return x * factor, y * factor
+
+    @property
+    def field(self) -> tuple[float, float]:
+        """Tangents of half the horizontal and vertical field of view, through the middle of the edges."""
+        zero = np.zeros(1)
+        (x, _), (_, y) = self.rays(np.array([self.half_w]), zero), self.rays(zero, np.array([self.half_h]))
+        return float(x[0]), float(y[0])
+
+    @property
+    def widest(self) -> float:
+        """How many times wider a plain picture must be to hold all that this one sees: at the corners, or 1."""
+        return float(max(ray_factor.py_func(self.k, self.half_w**2 + self.half_h**2), 1.0))  # type: ignore[attr-defined]

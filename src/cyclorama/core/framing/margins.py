@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..arrays import Points
 from ..motion import Poses, pose_project
 from ..scene import Project
-from .lens import half_extent
+from .lens import Projection
 
 NEAR_M = 1e-4
 """A point nearer to the camera plane than this counts as outside the frame."""
@@ -61,7 +61,7 @@ def frames_inside(poses: Poses, hull: Points) -> list[int]:
 def frame_margins(project: Project, points: Points) -> Margins:
     """Margins for the subject's points (n, 3), e.g. its convex hull, in studio space at rest."""
     poses = pose_project(project)
-    half_w, half_h = half_extent(project.camera, project.shoot.width, project.shoot.height)
+    lens = Projection.of_project(project)
     margins = np.empty(len(poses))
     for i in range(len(poses)):
         p = camera_space(points, poses, i)
@@ -69,6 +69,7 @@ def frame_margins(project: Project, points: Points) -> Margins:
         if len(depth) == 0 or depth.min() < NEAR_M:
             margins[i] = OUTSIDE
             continue
-        reach = max(np.max(np.abs(p[:, 0]) / depth) / half_w, np.max(np.abs(p[:, 1]) / depth) / half_h)
+        x, y = lens.places(p[:, 0] / depth, p[:, 1] / depth)
+        reach = max(np.abs(x).max() / lens.half_w, np.abs(y).max() / lens.half_h)
         margins[i] = (1.0 - reach) / 2.0
     return Margins(poses.first_frame, np.maximum(margins, OUTSIDE))

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..motion import Poses, pose_project
 from ..scene import Project, Sweep
-from .lens import half_extent
+from .lens import Projection
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,10 +28,10 @@ def set_edges(project: Project) -> SetEdges:
     poses = pose_project(project)
     still = project.move.kind != "orbit"
     count = 1 if still else len(poses)
-    half = half_extent(project.camera, project.shoot.width, project.shoot.height)
+    lens = Projection.of_project(project)
     ends, outside = [], []
     for i in range(count):
-        origin, rays = _rays(poses, i, half)
+        origin, rays = _rays(poses, i, lens)
         if _is_outside(sweep, origin):
             outside.append(poses.first_frame + i)
         elif not _covered(sweep, origin, rays).all():
@@ -42,12 +42,13 @@ def set_edges(project: Project) -> SetEdges:
     return SetEdges(ends, outside)
 
 
-def _rays(poses: Poses, index: int, half: tuple[float, float]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _rays(poses: Poses, index: int, lens: Projection) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     s = np.linspace(-1, 1, 17)
     one = np.ones(17)
     x = np.concatenate([s, s, one, -one, s[::4], np.zeros(5)])
     y = np.concatenate([one, -one, s, s, np.zeros(5), s[::4]])
-    local = np.stack([x * half[0], y * half[1], -np.ones_like(x)], axis=1)
+    x, y = lens.rays(x * lens.half_w, y * lens.half_h)
+    local = np.stack([x, y, -np.ones_like(x)], axis=1)
     m = poses.cameras[index]
     return m[:3, 3], local @ m[:3, :3].T
 

@@ -36,6 +36,7 @@ from .shapes import (
     SPHERE,
     SPOT,
     SUN,
+    TRAVEL,
     TUBE,
 )
 from .temperature import temperature_to_rgb
@@ -112,8 +113,9 @@ def light_colour(light: Light) -> Vec3:
     return temperature_to_rgb(light.temperature_k, tint=light.tint) * np.array(light.colour)
 
 
-def light_row(light: Light, aim: Vec3, travel_deg: float) -> NDArray[np.float32]:
-    """The light as (LIGHT_COLUMNS,), facing `aim` (3,) m, after the rig has travelled `travel_deg`. No gobo yet."""
+def light_row(light: Light, aim: Vec3, travel_deg: float, while_open_deg: float = 0.0) -> NDArray[np.float32]:
+    """The light as (LIGHT_COLUMNS,), facing `aim` (3,) m, after the rig has travelled `travel_deg`, of which
+    `while_open_deg` while the shutter is open. No gobo yet."""
     out = direction(light.azimuth_deg + travel_deg, light.elevation_deg)
     target = aim + np.array([0.0, light.aim_above_m, 0.0])
     centre = aim + out * light.distance_m
@@ -139,6 +141,7 @@ def light_row(light: Light, aim: Vec3, travel_deg: float) -> NDArray[np.float32]
         row[COS_OUTER] = math.cos(math.radians(light.sun_deg / 2))
     if light.grid_deg > 0 and light.shape in ("rectangle", "disc", "spot"):
         row[GRID_TAN] = math.tan(math.radians(light.grid_deg))
+    row[TRAVEL] = math.radians(while_open_deg)
     row[GOBO] = -1
     row[CASTS], row[SEEN], row[REFLECTED] = light.casts_shadows, light.seen_by_camera, light.seen_in_reflections
     return row.astype(np.float32)

@@ -27,6 +27,8 @@ CASTS, SEEN, REFLECTED = 33, 34, 35
 """1: casts shadows; seen by the camera; seen in reflections."""
 REACH = 36
 """Radius of a ball around the centre that holds the whole light."""
+TRAVEL = 37
+"""Radians that the light turns about the axis while the shutter is open; the row is as in the middle of it."""
 LIGHT_COLUMNS = 38
 PANEL_COLUMNS = KIND + 1
 """The first columns are all that is needed of a panel without grid or gobo."""

@@ -81,6 +81,10 @@ def sky_picture(sky: Sky) -> RGBImage:
     return np.asarray(picture, np.float32)
 
 
+SUN_OF_SKY = "sky-sun"
+"""Id of the light that the sky model adds."""
+
+
 def shining(project: Project) -> tuple[Light, ...]:
     """The lights that shine, the sky's sun last: the order of everything that is kept for each of them."""
     return project.lit_lights + _sun_of(project)
@@ -93,7 +97,7 @@ def _sun_of(project: Project) -> tuple[Light, ...]:
         return ()
     stops = project.environment.strength_stops
     return (
-        Light(id="sun", name="Sun", shape="sun", azimuth_deg=sky.sun_azimuth_deg,
+        Light(id=SUN_OF_SKY, name="Sun", shape="sun", azimuth_deg=sky.sun_azimuth_deg,
               elevation_deg=min(sky.sun_elevation_deg, 89), power=sun_illuminance_lx(sky), power_unit="lx",
               strength_stops=stops,
               temperature_k=sun_temperature_k(sky)),

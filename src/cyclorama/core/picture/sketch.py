@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
-from ..framing import half_extent
+from ..framing import Projection
 from ..geometry.placement import placement_matrix
 from ..geometry.standin_file import unpack
 from ..motion import pose_project
@@ -35,8 +35,8 @@ def sketch(project: Project, standin: bytes | None) -> bytes:
     image = Image.new("RGB", (width, height), MAT)
     draw = ImageDraw.Draw(image)
     pose = pose_project(project).at(project.move.first_frame)
-    half_w, half_h = half_extent(project.camera, project.shoot.width, project.shoot.height)
-    horizon = height / 2 * (1 + np.tan(np.radians(project.camera.elevation_deg)) / -half_h)
+    lens = Projection.of_project(project)
+    horizon = height / 2 * (1 - np.tan(np.radians(project.camera.elevation_deg)) / lens.half_h)
     if project.set.sweep.on and horizon < height:
         draw.rectangle((0, max(0.0, horizon), width, height), fill=_FLOOR)
     if project.subject is not None and standin is not None:
@@ -44,8 +44,8 @@ def sketch(project: Project, standin: bytes | None) -> bytes:
         depth = -corners[..., 2]
         seen = depth.min(axis=1) > 1e-6
         corners, colours, depth = corners[seen], colours[seen], depth[seen]
-        x = (corners[..., 0] / depth / half_w + 1) / 2 * width
-        y = (1 - corners[..., 1] / depth / half_h) / 2 * height
+        x, y = lens.places(corners[..., 0] / depth, corners[..., 1] / depth)
+        x, y = (x / lens.half_w + 1) / 2 * width, (1 - y / lens.half_h) / 2 * height
         points = np.stack([x, y], axis=2).clip(-1e5, 1e5)
         for i in np.argsort(-depth.mean(axis=1)):
             draw.polygon([tuple(p) for p in points[i].tolist()], fill=tuple(colours[i].tolist()))

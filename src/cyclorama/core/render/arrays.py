@@ -90,6 +90,8 @@ class Lights(NamedTuple):
     """nit per unit of the environment's pixels; 0: off"""
     env_turn: F32
     """(3, 3) environment → studio"""
+    env_travel: float
+    """radians that it turns about the axis while the shutter is open; `env_turn` is in the middle of it"""
     env_seen: bool
     """camera rays that leave the set see the environment"""
     env_reflected: bool
@@ -114,7 +116,7 @@ class Recording(NamedTuple):
     bodies: F32
     """(3, b, 3, 4) body → studio of the same"""
     projection: F32
-    """(2,) pixels per unit of x/−z and y/−z"""
+    """(3,) what `camera_rays.to_pixels` needs to know of the lens"""
 
 
 STANDS, TURNS, BENDS = 0, 1, 2
@@ -226,6 +228,8 @@ class Scratch(NamedTuple):
 
     record: F64
     row: F64
+    glow: F64
+    """the row of what is aimed at, by its maps"""
     matrix: F64
     """(3, 4) body → studio"""
     triangle: F32
@@ -290,8 +294,8 @@ def make_scratch() -> Scratch:
     ray = aligned(32, 64)
     ray.fill(0.0)
     return Scratch(
-        ray, ray.view(np.uint32), np.zeros(RECORD), np.zeros(COLUMNS), np.zeros((3, 4)), np.zeros((1, 32), np.float32),
-        np.zeros((3, 3)),
+        ray, ray.view(np.uint32), np.zeros(RECORD), np.zeros(COLUMNS), np.zeros(COLUMNS), np.zeros((3, 4)),
+        np.zeros((1, 32), np.float32), np.zeros((3, 3)),
     )  # fmt: skip
 
 

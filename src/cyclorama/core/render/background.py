@@ -3,11 +3,12 @@
 from collections.abc import Callable
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image, ImageFilter
 
 from ..arrays import Mask, RGBImage
-from ..framing import half_extent
-from ..motion import pose_project
+from ..framing import Projection
+from ..motion import shutter_poses
 from ..picture.decode import decode_picture
 from ..picture.exposure import exposure_scale, shown_look
 from ..scene import Background, Project
@@ -34,10 +35,7 @@ def background_of(
     behind = _behind(project, frame, width, height, picture, surroundings)
     vignette = project.camera.vignette
     if vignette > 0:
-        half_w, half_h = half_extent(project.camera, width, height)
-        x = ((np.arange(width) + 0.5) / width * 2 - 1) * half_w
-        y = ((np.arange(height) + 0.5) / height * 2 - 1) * half_h
-        share = lens_falloff.py_func(x[None, :], y[:, None], vignette)  # type: ignore[attr-defined]
+        share = lens_falloff.py_func(*_directions(project, width, height), vignette)  # type: ignore[attr-defined]
         behind = np.asarray(behind * share[..., None], np.float32)
     return behind
 
@@ -85,17 +83,41 @@ def fitted(data: bytes, b: Background, width: int, height: int) -> RGBImage:
     return srgb_to_linear_table()[np.asarray(image)]
 
 
+def _directions(project: Project, width: int, height: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Tangents (height, width) of what the middles of pixels see."""
+    lens = Projection.of(project.camera, width, height)
+    x = ((np.arange(width) + 0.5) / width * 2 - 1) * lens.half_w
+    y = (1 - (np.arange(height) + 0.5) / height * 2) * lens.half_h
+    return lens.rays(*np.broadcast_arrays(x[None, :], y[:, None]))
+
+
 def _surroundings(project: Project, frame: int, width: int, height: int, pixels: RGBImage) -> RGBImage:
-    """The environment behind everything, as the camera sees it."""
-    env = project.environment
-    pose = pose_project(project).at(frame)
-    half_w, half_h = half_extent(project.camera, width, height)
-    x = ((np.arange(width) + 0.5) / width * 2 - 1) * half_w
-    y = (1 - (np.arange(height) + 0.5) / height * 2) * half_h
-    d = np.stack(np.broadcast_arrays(x[None, :], y[:, None], -1.0), axis=-1) @ pose.camera[:3, :3].T
-    turn = environment_turn(np.radians(env.rotation_deg + pose.environment_deg), np.radians(env.tilt_deg))
-    d = d @ turn
+    """The environment behind everything as the camera sees it while the shutter is open."""
+    d = np.stack(np.broadcast_arrays(*_directions(project, width, height), -1.0), axis=-1)
     d /= np.linalg.norm(d, axis=-1, keepdims=True)
+    env, shutter = project.environment, shutter_poses(project, frame, _steps(project, width))
+    total = np.zeros((height, width, 3), np.float32)
+    for camera, travelled in zip(shutter.cameras, shutter.environment_deg, strict=True):
+        turn = environment_turn(np.radians(env.rotation_deg + travelled), np.radians(env.tilt_deg))
+        total += _seen(pixels, d @ (camera[:3, :3].T @ turn))
+    unit = 1.0 if env.kind == "sky" else BASE_ENVIRONMENT_NIT
+    return np.asarray(total * (unit * 2.0**env.strength_stops / len(shutter)), np.float32)
+
+
+def _steps(project: Project, width: int) -> int:
+    """How many pictures while the shutter is open: one where nothing travels, else one for each two pixels that the
+    surroundings move, within reason."""
+    ends = shutter_poses(project, project.move.first_frame, 2)
+    camera = np.degrees(np.arccos(np.clip((ends.cameras[0, :3, :3] * ends.cameras[1, :3, :3]).sum() / 2 - 0.5, -1, 1)))
+    moved_deg = float(camera) + abs(float(np.ptp(ends.environment_deg)))
+    if project.camera.shutter_deg <= 0 or moved_deg < 1e-4:
+        return 1
+    across_deg = 2 * np.degrees(np.arctan(Projection.of(project.camera, width, width).half_w))
+    return int(np.clip(moved_deg / across_deg * width / 2, 3, 65))
+
+
+def _seen(pixels: RGBImage, d: NDArray[np.float64]) -> RGBImage:
+    """The environment's pixels in unit directions (…, 3) of its own space."""
     h, w = pixels.shape[:2]
     u = (0.5 + np.arctan2(d[..., 0], -d[..., 2]) / (2 * np.pi)) * w - 0.5
     v = np.arccos(np.clip(d[..., 1], -1, 1)) / np.pi * h - 0.5
@@ -104,8 +126,7 @@ def _surroundings(project: Project, frame: int, width: int, height: int, pixels:
     ya, yb = np.clip(y0, 0, h - 1), np.clip(y0 + 1, 0, h - 1)
     top = pixels[ya, x0 % w] * (1 - fx) + pixels[ya, (x0 + 1) % w] * fx
     low = pixels[yb, x0 % w] * (1 - fx) + pixels[yb, (x0 + 1) % w] * fx
-    unit = 1.0 if env.kind == "sky" else BASE_ENVIRONMENT_NIT
-    return np.asarray((top * (1 - fy) + low * fy) * unit * 2.0**env.strength_stops, np.float32)
+    return np.asarray(top * (1 - fy) + low * fy, np.float32)
 
 
 def blurred(pixels: RGBImage, blur: float) -> RGBImage:

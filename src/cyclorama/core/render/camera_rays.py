@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..framing.lens import picture_factor, ray_factor
 from ..kernel import device, kernel
 from ..trig import sincos_turns
 from .arrays import F32, FROM_CAMERA
@@ -43,6 +44,24 @@ class CameraRays(NamedTuple):
     squeeze: float = 1.0
     vignette: float = 0.0
     distortion: float = 0.0
+
+
+def pixel_projection(camera: CameraRays) -> F32:
+    """What `to_pixels` needs to know: pixels by the unit of the picture plane, across and down, and the distortion."""
+    w, h = camera.half_width, camera.half_height
+    return np.array([camera.width / (2 * w), -camera.height / (2 * h), camera.distortion / (w * w + h * h)], np.float32)
+
+
+@device
+def to_pixels(projection, p):
+    """Where a point (3,) of the camera's space is in the picture, px from its middle; it must not lie beside the
+    camera."""
+    depth = -p[2] if p[2] != 0.0 else 1e-30
+    x, y = p[0] / depth, p[1] / depth
+    if projection[2] != 0.0:
+        factor = picture_factor(projection[2], x * x + y * y)
+        x, y = x * factor, y * factor
+    return x * projection[0], y * projection[1]
 
 
 @cache
@@ -116,7 +135,7 @@ def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays,
             dy = (1.0 - 2.0 * y / camera.height) * camera.half_height
             weight = 1.0
             if camera.distortion != 0.0:
-                bend = 1.0 / (1.0 + camera.distortion * (dx * dx + dy * dy) / corner2)
+                bend = ray_factor(camera.distortion / corner2, dx * dx + dy * dy)
                 dx, dy = dx * bend, dy * bend
             if camera.vignette > 0.0:
                 weight = lens_falloff(dx, dy, camera.vignette)

@@ -8,15 +8,16 @@ from ..abreast import BLOCK
 from ..cumulative import draw
 from ..kernel import device, routine
 from ..light.environment import draw_place, environment_from
-from ..light.shapes import CASTS, CENTRE, FAR, KIND, REACH, REFLECTED, SEEN, SUN, aim_at, light_hit
-from ..material.row import EMISSION
-from ..vectors import cross, dot, get
+from ..light.shapes import CASTS, CENTRE, FAR, KIND, REACH, REFLECTED, SEEN, SUN, TRAVEL, aim_at, light_hit
+from ..material.row import COAT, COAT_COLOR, EMISSION, OPACITY
+from ..vectors import cross, dot, get, turned_about_axis
 from .arrays import FROM_CAMERA, KIND_SHIFT
 from .block import DX, DY, DZ, NEAR, PX, PY, PZ
 from .bodies import pose_at
 from .deform import corners_at
+from .parameters import opacity_of, resolve
 from .prefetch import fetch_pixels, fetch_triangle
-from .surface import corner, mix3, place, turn
+from .surface import corner, hit_surface, mix3, place, texture_point, turn
 
 
 @device
@@ -78,7 +79,7 @@ def meet_lights(i, rays, hits, path, lights, recording, samples, thr):
     o, d = get(rays.origin, i), get(rays.direction, i)
     reach = hits.t[i] if hits.triangle[i] >= 0 else 2.0 * FAR
     density, kind, depth = path.density * 1.0, (flags >> KIND_SHIFT) & 3, path.depth
-    rows = lights.rows
+    rows, since_middle = lights.rows, rays.time[i] - 0.5
     for k in range(rows.shape[0]):
         if direct:
             if rows[k, SEEN] == 0.0:
@@ -91,7 +92,13 @@ def meet_lights(i, rays, hits, path, lights, recording, samples, thr):
             continue
         if lights.spared.shape[0] > 0 and path.part >= 0 and lights.spared[k, path.part]:
             continue
-        t, chance, radiance = light_hit(rows, lights.gobos, k, o, d)
+        if rows[k, TRAVEL] != 0.0:  # the ray is taken to where the light stands in the middle of the shutter
+            back = -since_middle * rows[k, TRAVEL]
+            t, chance, radiance = light_hit(
+                rows, lights.gobos, k, turned_about_axis(o, back), turned_about_axis(d, back)
+            )
+        else:
+            t, chance, radiance = light_hit(rows, lights.gobos, k, o, d)
         if 0.0 < t < reach:
             w = 1.0
             if density > 0.0:
@@ -103,12 +110,12 @@ def meet_lights(i, rays, hits, path, lights, recording, samples, thr):
 
 @routine
 def find_near(rows, b, spots):
-    """Whether a ray passes the ball around any light, or there is one that stands nowhere (the sun)."""
+    """Whether a ray passes the ball around any light, or there is one that stands nowhere (the sun) or travels."""
     for j in range(BLOCK):
         spots[NEAR + j] = 0
     for k in range(rows.shape[0]):
         x, y, z = rows[k, CENTRE] * 1.0, rows[k, CENTRE + 1] * 1.0, rows[k, CENTRE + 2] * 1.0
-        reach = 1e15 if rows[k, KIND] == SUN else rows[k, REACH] * 1.0
+        reach = 1e15 if rows[k, KIND] == SUN or rows[k, TRAVEL] != 0.0 else rows[k, REACH] * 1.0
         reach2 = reach * reach
         for j in range(BLOCK):
             ax, ay, az = x - b[PX + j], y - b[PY + j], z - b[PZ + j]
@@ -183,8 +190,37 @@ def draw_part(lights, env, geometry, k, u1, u2):
 
 
 @device
-def _aim_at_glow(lights, geometry, materials, bodies, scratch, g, u1, u2, p, time):
-    """A point of a glowing triangle: direction, distance, radiance (3,), density."""
+def emitted(values):
+    """What a resolved row gives off (3,), seen through its coat."""
+    c = values[COAT] * 1.0
+    return (
+        values[EMISSION] * (1.0 + c * (values[COAT_COLOR] - 1.0)),
+        values[EMISSION + 1] * (1.0 + c * (values[COAT_COLOR + 1] - 1.0)),
+        values[EMISSION + 2] * (1.0 + c * (values[COAT_COLOR + 2] - 1.0)),
+    )
+
+
+@routine
+def _glow_at(geometry, materials, textures, scratch, triangle, u, v):
+    """Radiance (3,) of a place on a glowing triangle: by its maps, through its coat, as far as it is not a hole."""
+    row = np.uint64(geometry.material[triangle])
+    values = materials.values[row]
+    if materials.ranges[row, 4]:
+        p, flat, _, _ = hit_surface(geometry.corners, triangle, u, v)
+        uv, density = texture_point(geometry.corners, triangle, u, v)
+        values = scratch.glow
+        resolve(materials, textures, row, uv, p, flat, 0.0, density, values)
+    opacity = opacity_of(values) if values[OPACITY] < 1.0 else 1.0
+    r, g, b = emitted(values)
+    return opacity * r, opacity * g, opacity * b
+
+
+@device
+def _aim_at_glow(lights, geometry, materials, textures, bodies, scratch, g, u1, u2, p, time):
+    """A point of a glowing triangle: direction, distance, radiance (3,), density.
+
+    Triangles are drawn by what they give without maps: so `glow_weight` knows the density of any hit.
+    """
     triangle, body = lights.mesh_triangle[g], lights.mesh_body[g]
     root = math.sqrt(u1)
     u, v = root * (1.0 - u2), root * u2
@@ -207,11 +243,11 @@ def _aim_at_glow(lights, geometry, materials, bodies, scratch, g, u1, u2, p, tim
     density = luminance_of(row) / lights.mesh_total * d2 / max(cosine, 1e-6)
     if cosine < 1e-6:
         density = 0.0
-    return d, distance * 0.9999, (row[EMISSION] * 1.0, row[EMISSION + 1] * 1.0, row[EMISSION + 2] * 1.0), density
+    return d, distance * 0.9999, _glow_at(geometry, materials, textures, scratch, np.uint64(triangle), u, v), density
 
 
 @device
-def aim(lights, env, geometry, materials, bodies, scratch, spot, p, time, part):
+def aim(lights, env, geometry, materials, textures, bodies, scratch, spot, p, time, part):
     """The direction from a point p to a spot that was drawn.
 
     Returns source k (−1: nothing to aim at), direction, distance (0: casts no shadows), radiance (3,), density, and
@@ -227,16 +263,25 @@ def aim(lights, env, geometry, materials, bodies, scratch, spot, p, time, part):
     if k < n:
         if lights.spared.shape[0] > 0 and part >= 0 and lights.spared[k, part]:
             return -1, nowhere, 0.0, (0.0, 0.0, 0.0), 0.0, 0
+        travelled = (time - 0.5) * lights.rows[k, TRAVEL]
+        if travelled != 0.0:
+            p = turned_about_axis(p, -travelled)
         d, distance, radiance, density = aim_at(lights.rows, lights.gobos, k, u1, u2, p)
+        if travelled != 0.0:
+            d = turned_about_axis(d, travelled)
         distance *= 0.9999
         if lights.rows[k, CASTS] == 0.0:
             only, distance = 1, 0.0
         if lights.rows[k, REFLECTED] == 0.0:
             only = 2
     elif k == n:
-        d, distance, radiance, density = _aim_at_glow(lights, geometry, materials, bodies, scratch, a, u1, u2, p, time)
+        d, distance, radiance, density = _aim_at_glow(
+            lights, geometry, materials, textures, bodies, scratch, a, u1, u2, p, time
+        )
     else:
         d, (r, g, b), density = environment_from(env, a, b, u1, u2, lights.env_turn)
+        if lights.env_travel != 0.0:
+            d = turned_about_axis(d, (time - 0.5) * lights.env_travel)
         s = lights.env_scale * 1.0
         distance, radiance = FAR, (s * r, s * g, s * b)
         if not lights.env_reflected:

@@ -5,6 +5,7 @@ import numpy as np
 from ..abreast import BLOCK
 from ..kernel import device, routine
 from ..light.environment import environment_at, latitude, longitude
+from ..vectors import turned_about_axis
 from .arrays import FROM_CAMERA, KIND_SHIFT
 from .block import DX, DY, DZ, FX, FY, FZ, PX, PY, PZ
 from .direct import component_of, deposit, find_near, group_of, heuristic, meet_near
@@ -35,6 +36,15 @@ def find_places(m, b):
         b[PLACE_U + j] = longitude(ax * x + ay * y + az * z, cx * x + cy * y + cz * z)
         b[PLACE_V + j] = latitude(up)
         b[HEIGHT + j] = up
+
+
+@routine
+def _turn_back(which, rays, travel, b):
+    """Take directions to where the environment stands in the middle of the shutter."""
+    for j in range(which.shape[0]):
+        d = b[DX + j] * 1.0, b[DY + j] * 1.0, b[DZ + j] * 1.0
+        x, _, z = turned_about_axis(d, (0.5 - rays.time[which[j]]) * travel)
+        b[DX + j], b[DZ + j] = x, z
 
 
 @device
@@ -72,5 +82,7 @@ def leave_set(which, count, rays, hits, paths, lights, env, recording, samples, 
         find_near(lights.rows, b, room.spots)
         meet_near(here, room.spots, rays, hits, paths, lights, recording, samples)
         if lights.env_scale > 0.0:
+            if lights.env_travel != 0.0:
+                _turn_back(here, rays, lights.env_travel, b)
             find_places(lights.env_turn, b)
             _meet_environment(here, paths, lights, env, recording, samples, b)

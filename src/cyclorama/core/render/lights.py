@@ -13,8 +13,9 @@ from ..light.environment import EnvironmentMap
 from ..light.masks import LOOP, mask, moves
 from ..light.rows import light_row, put_gobo, reach_of
 from ..light.shapes import LIGHT_COLUMNS
+from ..light.sky import SUN_OF_SKY
 from ..material.row import EMISSION
-from ..motion import Pose, aim_point
+from ..motion import Pose, Poses, aim_point
 from ..picture.decode import decode_picture
 from ..scene import Gobo, Light, Project
 from ..scene.light import BASE_ENVIRONMENT_NIT
@@ -83,13 +84,26 @@ def environment_turn(rotation_rad: float, tilt_rad: float) -> F32:
     return np.ascontiguousarray(about_y @ about_x, np.float32)
 
 
+def _row(light: Light, aim: Vec3, project: Project, pose: Pose, shutter: Poses) -> F32:
+    """A light's row; the sky's sun travels with the sky, all others with the rig."""
+    if light.id == SUN_OF_SKY:
+        travelled = project.environment.rotation_deg + pose.environment_deg
+        return light_row(light, aim, travelled, _while_open(shutter.environment_deg))
+    return light_row(light, aim, pose.lights_deg, _while_open(shutter.lights_deg))
+
+
+def _while_open(degrees: NDArray[np.float64]) -> float:
+    """How far something turns between the first and the last pose of the shutter."""
+    return float(degrees[-1] - degrees[0])
+
+
 def lights_of(
-    project: Project, lights: tuple[Light, ...], pose: Pose, environment: EnvironmentMap, glow: Glow,
+    project: Project, lights: tuple[Light, ...], pose: Pose, shutter: Poses, environment: EnvironmentMap, glow: Glow,
     read: ReadAsset, parts: tuple[str, ...], shelf: TextureShelf,
 ) -> Lights:  # fmt: skip
     """Everything that shines in one frame. `parts`: ids of all parts, the set's first; `shelf`: of gobos."""
     aim = aim_point(project.camera)
-    rows = [light_row(light, aim, 0.0 if light.id == "sun" else pose.lights_deg) for light in lights]
+    rows = [_row(light, aim, project, pose, shutter) for light in lights]
     put_gobos(lights, rows, pose.frame - project.move.first_frame, read, shelf)
     env = project.environment
     unit = 1.0 if env.kind == "sky" else BASE_ENVIRONMENT_NIT
@@ -109,6 +123,7 @@ def lights_of(
         mesh_total=glow.total,
         env_scale=scale,
         env_turn=environment_turn(math.radians(env.rotation_deg + pose.environment_deg), math.radians(env.tilt_deg)),
+        env_travel=math.radians(_while_open(shutter.environment_deg)),
         env_seen=env.seen_by_camera and scale > 0,
         env_reflected=env.seen_in_reflections,
         spared=spared,

@@ -21,7 +21,7 @@ from .arrays import (
     make_scratch,
 )
 from .bodies import nearest_hits, pose_at, put_ray
-from .camera_rays import FIRST_BOUNCE_PAIR, camera_rays
+from .camera_rays import FIRST_BOUNCE_PAIR, camera_rays, to_pixels
 from .deform import corners_at
 from .sampler import sample_pair
 from .surface import corner, hit_surface, leave, mix3, place, turn
@@ -109,12 +109,11 @@ def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, s
 @device
 def _gap_px(here, projection, first, second, x, y):
     """How far (px, squared) a place of the picture is from an edge of the scene; huge behind the camera."""
-    ax, ay, az = place(here, first)
-    bx, by, bz = place(here, second)
-    if az > -1e-6 or bz > -1e-6:
+    a, b = place(here, first), place(here, second)
+    if a[2] > -1e-6 or b[2] > -1e-6:
         return 1e30
-    ax, ay = ax / -az * projection[0], ay / -az * projection[1]
-    bx, by = bx / -bz * projection[0], by / -bz * projection[1]
+    ax, ay = to_pixels(projection, a)
+    bx, by = to_pixels(projection, b)
     ex, ey = bx - ax, by - ay
     along = ((x - ax) * ex + (y - ay) * ey) / max(ex * ex + ey * ey, 1e-12)
     along = min(max(along, 0.0), 1.0)
@@ -143,8 +142,7 @@ def _on_lines(count, hits, bodies, geometry, inner, here, projection, scratch, h
             a, b, c = place(m, a), place(m, b), place(m, c)
         o, d, t = rays.origin[i], rays.direction[i], hits.t[i]
         p = (o[0] + t * d[0], o[1] + t * d[1], o[2] + t * d[2])
-        px, py, pz = place(here, p)
-        x, y = px / -pz * projection[0], py / -pz * projection[1]
+        x, y = to_pixels(projection, place(here, p))
         u, v = hits.u[i] * 1.0, hits.v[i] * 1.0
         for e in range(3):
             if inner[triangle] >> e & 1:

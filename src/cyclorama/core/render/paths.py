@@ -5,6 +5,7 @@ from ..material.row import BASE, BASE_WEIGHT, METALNESS, TRANSMISSION
 from ..vectors import put
 from .arrays import BENDS
 from .bodies import put_ray
+from .camera_rays import to_pixels
 from .deform import place_of
 from .prefetch import PATH_BYTES, SHADOW_BYTES, claim_rows
 from .surface import place
@@ -39,14 +40,16 @@ def _record_first(samples, recording, bodies, shapes, slot, p, p_body, body, tri
     put(f, slot, p)
     bends = bodies.moving[body] == BENDS
     q = place_of(shapes, 0, triangle, u, v) if bends else p_body
-    ax, ay, az = place(recording.cameras[0], place(recording.bodies[0, body], q))
+    a = place(recording.cameras[0], place(recording.bodies[0, body], q))
+    ax, ay = to_pixels(recording.projection, a)
     for k in range(1, 3):
         if bends:
             q = place_of(shapes, k, triangle, u, v)
-        bx, by, bz = place(recording.cameras[k], place(recording.bodies[k, body], q))
-        if az < -1e-9 and bz < -1e-9:
-            f[slot, 1 + 2 * k] = (bx / -bz - ax / -az) * recording.projection[0]
-            f[slot, 2 + 2 * k] = (by / -bz - ay / -az) * recording.projection[1]
+        b = place(recording.cameras[k], place(recording.bodies[k, body], q))
+        bx, by = to_pixels(recording.projection, b)
+        if a[2] < -1e-9 and b[2] < -1e-9:
+            f[slot, 1 + 2 * k] = bx - ax
+            f[slot, 2 + 2 * k] = by - ay
     f[slot, 7], f[slot, 8], f[slot, 9] = p_body
     f[slot, 10], f[slot, 11] = part + 1.0, row + 1.0
 

@@ -32,7 +32,7 @@ from ..textures import Textures, TextureShelf
 from .arrays import COMPONENTS, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from .background import background_of, blurred, fitted
 from .bodies import Body, pose_keys
-from .camera_rays import CameraRays, filter_table
+from .camera_rays import CameraRays, filter_table, pixel_projection
 from .lights import Glow, gobo_names, lights_of
 from .parameters import ReadAsset, TextureSet, has_holes, material_rows
 from .standing import Piece, Standing, bend, stand
@@ -96,7 +96,9 @@ class SceneCompiler:
             geometry=geometry,
             materials=surfaces[0],
             textures=surfaces[1],
-            lights=lights_of(project, lights, pose, environment, glow, self._read, part_ids(project), gobos),
+            lights=lights_of(
+                project, lights, pose, open_shutter, environment, glow, self._read, part_ids(project), gobos
+            ),
             environment=environment,
             tables=load_tables(),
             camera=camera,
@@ -265,6 +267,5 @@ def _recording(
         first=first,
         cameras=np.stack([np.linalg.inv(p.camera)[:3] for p in around]).astype(np.float32),
         bodies=bodies.astype(np.float32),
-        projection=np.array([camera.width / (2 * camera.half_width), -camera.height / (2 * camera.half_height)],
-                            np.float32),
+        projection=pixel_projection(camera),
     )  # fmt: skip

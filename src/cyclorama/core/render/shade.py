@@ -14,7 +14,6 @@ from ..material.record import has_breadth, prepare
 from ..material.row import (
     ANISOTROPY,
     COAT,
-    COAT_COLOR,
     EDGE_RADIUS,
     EMISSION,
     GRAIN,
@@ -35,6 +34,7 @@ from .direct import (
     component_of,
     deposit,
     draw_spot,
+    emitted,
     glow_weight,
     group_of,
     heuristic,
@@ -190,12 +190,10 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
             smooth = (-smooth[0], -smooth[1], -smooth[2])
         if v[EMISSION] + v[EMISSION + 1] + v[EMISSION + 2] > 0.0:
             w = glow_weight(lights, materials.values[row], path.density * 1.0, way, facing)
-            c = v[COAT] * 1.0
+            r, g, b = emitted(v)
             deposit(samples, recording, slot, depth, group_of(recording, lights.rows.shape[0]),
-                    component_of(recording, kind_so_far, depth),
-                    w * thr[0] * v[EMISSION] * (1.0 + c * (v[COAT_COLOR] - 1.0)),
-                    w * thr[1] * v[EMISSION + 1] * (1.0 + c * (v[COAT_COLOR + 1] - 1.0)),
-                    w * thr[2] * v[EMISSION + 2] * (1.0 + c * (v[COAT_COLOR + 2] - 1.0)))  # fmt: skip
+                    component_of(recording, kind_so_far, depth), w * thr[0] * r, w * thr[1] * g,
+                    w * thr[2] * b)  # fmt: skip
 
         if from_within and v[SCATTER] > 0.0:
             if inside < 0:
@@ -244,7 +242,7 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
         # a perfectly smooth surface reflects no light that was aimed at
         if has_breadth(v, s):
             source, wi, distance, radiance, chance, only = aim(
-                lights, env, geometry, materials, bodies, scratch, spot, p, time, part
+                lights, env, geometry, materials, textures, bodies, scratch, spot, p, time, part
             )
             if source >= 0:
                 wl = _to_local(wi, tangent, bitangent, normal)

@@ -8,7 +8,7 @@ import numpy as np
 
 from ..abreast import BLOCK
 from ..kernel import device, routine
-from ..light.shapes import CASTS, PANEL_COLUMNS, REFLECTED, is_bare_panel
+from ..light.shapes import CASTS, PANEL_COLUMNS, REFLECTED, TRAVEL, is_bare_panel
 from ..material.even import LOBE, P_DIFFUSE, choose_directions, evaluate_even, prepare_even, put_material
 from .arrays import BY_DIFFUSE, BY_SPECULAR, FROM_CAMERA, GUIDED, KIND_SHIFT
 from .block import (
@@ -97,12 +97,12 @@ def _take_in(which, rays, hits, paths, samples, geometry, materials, b, c, w):
 
 @routine
 def _take_in_panels(count, lights, spots, panels):
-    """Enter the lights of those paths that aim at bare panels."""
+    """Enter the lights of those paths that aim at bare panels which stand."""
     rows = lights.rows
     spared = lights.spared.shape[0] > 0
     for j in range(count):
         k = np.uint64(spots[SOURCE + j])
-        bare = k < np.uint64(rows.shape[0]) and not spared and is_bare_panel(rows, k)
+        bare = k < np.uint64(rows.shape[0]) and not spared and is_bare_panel(rows, k) and rows[k, TRAVEL] == 0.0
         spots[BARE + j] = 1 if bare else 0
         if bare:
             for c in range(PANEL_COLUMNS):
@@ -123,7 +123,7 @@ def _draw_parts(count, lights, env, geometry, b, spots):
 
 
 @routine
-def _aim(which, ahead, lights, env, geometry, materials, bodies, scratch, rays, hits, b, spots, light):
+def _aim(which, ahead, lights, env, geometry, materials, textures, bodies, scratch, rays, hits, b, spots, light):
     """Directions to the spots that were drawn. What the block after this one begins with is asked for here."""
     for j in range(which.shape[0]):
         if j < ahead.shape[0]:
@@ -136,7 +136,7 @@ def _aim(which, ahead, lights, env, geometry, materials, bodies, scratch, rays, 
         spot = k, x, y, b[L1 + j], b[L2 + j]
         p = _three(b, PX + j)
         source, wi, distance, radiance, chance, only = aim(
-            lights, env, geometry, materials, bodies, scratch, spot, p, rays.time[i] * 1.0, part
+            lights, env, geometry, materials, textures, bodies, scratch, spot, p, rays.time[i] * 1.0, part
         )
         b[AX + j], b[AY + j], b[AZ + j] = wi
         chance = chance if source >= 0 else 0.0
@@ -207,8 +207,8 @@ def _go_on(which, alive, rays, hits, paths, geometry, rays_out, paths_out, b, o)
 
 
 @routine
-def shade_even(which, count, alive, cast, step, max_bounces, rays, hits, paths, bodies, geometry, materials, lights,
-               env, recording, samples, scratch, rays_out, paths_out, shadows, room):  # fmt: skip
+def shade_even(which, count, alive, cast, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures,
+               lights, env, recording, samples, scratch, rays_out, paths_out, shadows, room):  # fmt: skip
     """As `shade`, for paths that meet even surfaces (see `trace.sort_out`).
 
     Adds to the `alive` paths and `cast` shadow rays there are and returns how many there are then.
@@ -232,7 +232,7 @@ def shade_even(which, count, alive, cast, step, max_bounces, rays, hits, paths, 
         bounce(max_bounces, b, o)
         _take_in_panels(n, lights, spots, room.panels)
         aim_at_panels(b, room.panels, light)
-        _aim(here, ahead, lights, env, geometry, materials, bodies, scratch, rays, hits, b, spots, light)
+        _aim(here, ahead, lights, env, geometry, materials, textures, bodies, scratch, rays, hits, b, spots, light)
         turn_to_light(b, o)
         evaluate_even(values, n, b)
         weigh_light(max_bounces, b, light, o)

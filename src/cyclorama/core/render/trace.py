@@ -91,7 +91,7 @@ def wavefront(count, max_bounces, has_holes, where, geometry, materials, texture
         )  # fmt: skip
         alive, cast = shade_even(
             work.lists[0], even, alive, cast, step, max_bounces, rays, work.hits, paths, where, geometry, materials,
-            lights, environment, recording, samples, scratch, next_rays, next_paths, shadows, work.room,
+            textures, lights, environment, recording, samples, scratch, next_rays, next_paths, shadows, work.room,
         )  # fmt: skip
         if has_holes:
             find_blocked_with_holes(where, geometry, materials, textures, shadows, cast, rays, work)

@@ -140,7 +140,7 @@ export class Plan {
     const camera = this.#camera();
     const from = this.#at(camera.at);
     const reach = Math.hypot(camera.at[0], camera.at[2]) * 1.25;
-    const half = this.pose.lens.half_width;
+    const half = this.pose.lens.field_width;
     const edge = (sign) => this.#at(camera.at.map((p, i) => p - camera.back[i] * reach + sign * camera.right[i] * half * reach));
     const angle = (Math.atan2(camera.back[0], camera.back[2]) * 180) / Math.PI;
     const body = draw("g", { class: "grab", "data-grab": "camera", transform: `translate(${from}) rotate(${-angle})` },
@@ -235,7 +235,7 @@ export class Plan {
     const from = flat(camera.at);
     const up = [camera.back[1] * camera.right[2] - camera.back[2] * camera.right[1], camera.back[2] * camera.right[0] - camera.back[0] * camera.right[2], camera.back[0] * camera.right[1] - camera.back[1] * camera.right[0]];
     const reach = (Math.hypot(from[0] - aim[0], from[1] - aim[1]) / this.scale) * 1.2;
-    const edge = (sign) => flat(camera.at.map((p, i) => p - camera.back[i] * reach + sign * up[i] * this.pose.lens.half_height * reach));
+    const edge = (sign) => flat(camera.at.map((p, i) => p - camera.back[i] * reach + sign * up[i] * this.pose.lens.field_height * reach));
     const angle = (Math.atan2(from[1] - aim[1], from[0] - aim[0]) * 180) / Math.PI - 90;
     return [
       draw("polygon", { points: [from, edge(-1), edge(1)].map((p) => p.join(",")).join(" "), fill: TAPE.camera, "fill-opacity": 0.1, stroke: TAPE.camera, "stroke-opacity": 0.55 }),

@@ -33,7 +33,7 @@ function reload() {
 function showPasses() {
   byId("pass-group").hidden = !take.passes.length;
   byId("pass-picker").replaceChildren(...["beauty", ...take.passes].map((name) =>
-    make("button", { class: "chip", "aria-selected": name === shownPass, onclick: () => ((shownPass = name), resetMix(), showPasses(), reload()) }, name)));
+    make("button", { class: "chip", "aria-pressed": name === shownPass, onclick: () => ((shownPass = name), resetMix(), showPasses(), reload()) }, name)));
 }
 
 function resetMix() {

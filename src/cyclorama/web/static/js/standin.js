@@ -1,6 +1,7 @@
 /** The interactive stand-in: a reduced mesh drawn with WebGL through the current camera. */
 
 import * as THREE from "../vendor/three.module.js";
+import { BentLens } from "./bent_lens.js";
 
 /** Read the binary the server makes: header, positions, normals, colours, indices. */
 function readMesh(buffer) {
@@ -79,6 +80,7 @@ export class StandIn {
     this.setKey = null;
     this.pose = null;
     this.pending = 0;
+    this.bentLens = null;
   }
 
   /** Make the scene match the project; loads what is new. */
@@ -187,8 +189,8 @@ export class StandIn {
     this.camera.matrixWorld.copy(this.camera.matrix);
     this.camera.matrixWorldInverse.copy(this.camera.matrix).invert();
     const near = 0.01;
-    const w = lens.half_width * near;
-    const h = lens.half_height * near;
+    const w = lens.half_width * lens.widest * near;
+    const h = lens.half_height * lens.widest * near;
     this.camera.projectionMatrix.makePerspective(-w, w, h, -h, near, 500);
     this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
     this.turning.rotation.y = (pose.subject_deg * Math.PI) / 180;
@@ -214,7 +216,9 @@ export class StandIn {
     if (this.pending) return;
     this.pending = requestAnimationFrame(() => {
       this.pending = 0;
-      if (this.pose) this.renderer.render(this.scene, this.camera);
+      if (!this.pose) return;
+      if (this.pose.lens.bend) (this.bentLens ??= new BentLens(this.renderer)).draw(this.scene, this.camera, this.pose.lens);
+      else this.renderer.render(this.scene, this.camera);
     });
   }
 
@@ -222,6 +226,7 @@ export class StandIn {
     cancelAnimationFrame(this.pending);
     disposeGroup(this.subject);
     disposeGroup(this.set);
+    this.bentLens?.dispose();
     this.renderer.dispose();
   }
 }

@@ -1,0 +1,186 @@
+"""Every page and card for everybody, and for nobody else: accessibility, foreign pages, first starts, two windows."""
+
+import json
+import threading
+import urllib.request
+from collections.abc import Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Browser, Page, expect
+from tests.browser.conftest import LONG_MS, Server
+from tests.browser.test_studio import field, opened
+from tests.shoot.test_shoot import wait_for
+
+CARDS = ("subject", "set", "camera", "light", "materials", "shoot")
+SMALL = {"shoot/width": 64, "shoot/height": 48, "shoot/samples": 4, "move/frames": 3,
+         "shoot/passes/wanted": ["lights", "clay"]}  # fmt: skip
+
+
+def ask(server: Server, url: str, body: object = None) -> dict:
+    data = None if body is None else json.dumps(body).encode()
+    request = urllib.request.Request(server.address + url, data, {"content-type": "application/json"})
+    with urllib.request.urlopen(request, timeout=60) as answer:
+        return json.load(answer)
+
+
+@pytest.fixture(scope="module")
+def take(server: Server, floor: str) -> str:
+    """Id of a small take of the model on the floor."""
+    project = f"/api/projects/{floor.rsplit('/', 1)[1]}"
+    version = ask(server, project)["version"]
+    changes = [{"kind": "set", "path": path, "value": value} for path, value in SMALL.items()]
+    ask(server, f"{project}/changes", {"base_version": version, "changes": changes})
+    identity = ask(server, f"{project}/takes", {})["id"]
+    wait_for(lambda: ask(server, f"/api/takes/{identity}")["state"] == "done")
+    return str(identity)
+
+
+def problems(page: Page) -> list[str]:
+    """What axe-core finds, one line a rule."""
+    found = Axe().run(page, options={"resultTypes": ["violations"], "rules": {"region": {"enabled": True}}})
+    return [f"{v['id']}: {[n['target'] for n in v['nodes'][:4]]}" for v in found.response["violations"]]
+
+
+def test_the_wall_shows_a_drawing_until_the_poster_is_there(page: Page, server: Server, floor: str) -> None:
+    """Also when it is left while a poster develops, and comes back."""
+    key = floor.rsplit("/", 1)[1]
+    for poster in (server.folder / "posters").glob(f"{key}.*"):
+        poster.unlink()
+    release = threading.Event()
+    page.route("**/poster", lambda route: route.continue_() if release.is_set() else route.fulfill(
+        status=202, json={"sentence": "Preparing the renderer"}))  # fmt: skip
+    page.goto(server.address)
+    card = page.locator(f"[data-project={key}]")
+    image = card.locator("img")
+    expect(card.get_by_role("status")).to_have_text("Preparing the renderer")
+    assert image.evaluate("i => i.complete && i.naturalWidth") == 480
+    assert "/sketch" in (image.get_attribute("src") or "")
+    page.goto("about:blank")
+    release.set()
+    page.goto(server.address)
+    expect(card.get_by_role("status")).to_have_count(0, timeout=LONG_MS)
+    assert (image.get_attribute("src") or "").startswith("blob:")
+
+
+@pytest.mark.parametrize("card", CARDS)
+def test_cards_are_accessible(page: Page, floor: str, card: str) -> None:
+    opened(page, floor, card)
+    for more in page.locator(f"[data-card={card}] details").all():
+        more.evaluate("d => (d.open = true)")
+    assert problems(page) == []
+
+
+def test_pages_are_accessible(page: Page, server: Server, take: str) -> None:
+    for url, ready in (("/", "[data-project]"), ("/shoots", "[data-take]"), (f"/takes/{take}", "#mix .row"),
+                       ("/projects/nobody", "p")):  # fmt: skip
+        page.goto(server.address + url)
+        expect(page.locator(ready).first).to_be_visible(timeout=LONG_MS)
+        assert problems(page) == [], url
+    page.goto(server.address)
+    page.evaluate("document.getElementById('intake').showModal()")
+    assert problems(page) == []
+
+
+class _Foreign(BaseHTTPRequestHandler):
+    """A page of somebody else."""
+
+    def do_GET(self) -> None:
+        self.send_response(200)
+        self.send_header("content-type", "text/html")
+        self.end_headers()
+        self.wfile.write(b"<!doctype html><title>Elsewhere</title>")
+
+    def log_message(self, *_: object) -> None:
+        pass
+
+
+@pytest.fixture
+def elsewhere() -> Iterator[str]:
+    """The address of a page of another origin."""
+    foreign = ThreadingHTTPServer(("127.0.0.1", 0), _Foreign)
+    threading.Thread(target=foreign.serve_forever, daemon=True).start()
+    yield f"http://127.0.0.1:{foreign.server_port}/"
+    foreign.shutdown()
+
+
+TRIES = """async ({ studio, project, take }) => {
+  const results = {};
+  const attempt = async (name, what) => {
+    try { results[name] = await what(); } catch { results[name] = "refused"; }
+  };
+  const socket = (path) => new Promise((done) => {
+    const s = new WebSocket(studio.replace("http", "ws") + path);
+    s.onmessage = () => done("heard");
+    s.onclose = s.onerror = () => done("refused");
+  });
+  const plain = { method: "POST", mode: "no-cors", body: "{}", headers: { "content-type": "text/plain" } };
+  const form = new FormData();
+  form.append("files", new File(["x"], "a.png"));
+  await attempt("log", () => socket("/live/takes"));
+  await attempt("lens", () => socket(`/live/projects/${project}/lens`));
+  await attempt("read", async () => (await fetch(`${studio}/api/takes`)).ok ? "read" : "refused");
+  const post = { method: "POST", mode: "no-cors" };
+  const sent = async (url, options) => (await fetch(studio + url, { ...post, ...options }), "sent");
+  await attempt("stop", () => sent(`/api/takes/${take}/resume`, plain));
+  await attempt("upload", () => sent(`/api/projects/${project}/pictures`, { body: form }));
+  await attempt("create", () => sent("/api/projects", { ...plain, body: '{"name": "Foreign"}' }));
+  await attempt("picture", () => new Promise((done) => {
+    const image = new Image();
+    image.onload = () => done("seen");
+    image.onerror = () => done("refused");
+    image.src = `${studio}/api/takes/${take}/frames/1`;
+  }));
+  await attempt("frame", () => new Promise((done) => {
+    const frame = document.createElement("iframe");
+    frame.onload = () => { try { done(frame.contentDocument ? "empty" : "refused"); } catch { done("refused"); } };
+    frame.src = studio;
+    document.body.append(frame);
+  }));
+  return results;
+}"""
+
+
+def test_a_foreign_page_in_the_same_browser_gets_nothing(
+    page: Page, server: Server, floor: str, take: str, elsewhere: str
+) -> None:
+    project = floor.rsplit("/", 1)[1]
+    before = ask(server, f"/api/projects/{project}")["version"]
+    kept = sorted(p.name for p in (server.folder / "assets").rglob("*"))
+    names = sorted(p.name for p in server.folder.glob("incoming/*"))
+    page.goto(elsewhere)
+    got = page.evaluate(TRIES, {"studio": server.address, "project": project, "take": take})
+    # what was only sent without hearing an answer must not have done anything
+    assert {name for name, what in got.items() if what not in ("refused", "sent")} == set(), got
+    assert ask(server, f"/api/takes/{take}")["state"] == "done"
+    assert ask(server, f"/api/projects/{project}")["version"] == before
+    assert sorted(p.name for p in (server.folder / "assets").rglob("*")) == kept
+    assert sorted(p.name for p in server.folder.glob("incoming/*")) == names
+    page.goto(server.address)
+    expect(page.locator("main")).not_to_contain_text("Foreign")
+
+
+def test_changes_held_back_are_all_kept_in_order(page: Page, browser: Browser, floor: str) -> None:
+    """Several quick edits on a stale version: none is lost, none overtakes another."""
+    opened(page, floor, "camera")
+    other = browser.new_page(viewport={"width": 1280, "height": 800})
+    opened(other, floor, "camera")
+    focal = field(page, "camera/focal_mm")
+    focal.fill("61")
+    focal.press("Enter")
+    expect(page.locator("#undo")).to_have_attribute("title", "Undo: Set focal (Ctrl+Z)")
+    for path, value in (("move/start_azimuth_deg", "21"), ("camera/focal_mm", "62"), ("camera/elevation_deg", "17")):
+        box = field(other, path)
+        box.fill(value)
+        box.press("Enter")
+    expect(other.locator("#stale")).to_contain_text("Your last 3 changes are not saved yet")
+    other.click("#stale-apply")
+    expect(other.locator("#undo")).to_have_attribute("title", "Undo: Set elevation (Ctrl+Z)")
+    for path, value in (("move/start_azimuth_deg", "21"), ("camera/focal_mm", "62"), ("camera/elevation_deg", "17")):
+        expect(field(other, path)).to_have_value(value)
+    for label in ("Set focal", "Set start azimuth", "Set focal"):
+        other.keyboard.press("Escape")
+        other.click("#undo")
+        expect(other.locator("#undo")).to_have_attribute("title", f"Undo: {label} (Ctrl+Z)")
+    other.close()

@@ -1,0 +1,136 @@
+"""One projection: what the tracer sees through a lens that distorts is where everything else says it is."""
+
+import numpy as np
+import pytest
+from tests.conftest import diffuse, exposed, project_of, sphere
+
+from cyclorama.core.framing import Projection, fit_subject, frame_margins, set_edges
+from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.measure import measure, placed_hull
+from cyclorama.core.geometry.mesh import Mesh, join
+from cyclorama.core.motion import pose_project
+from cyclorama.core.picture.exr import encode_exr
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import Environment, Project, SetValue, apply_set
+
+BENDS = [-0.5, -0.2, 0.0, 0.2, 0.5]
+
+
+def through(distortion: float, mesh: Mesh, **values: object) -> tuple[Project, dict[str, bytes]]:
+    """A wide lens on a mesh, in a bare studio."""
+    project, assets = project_of(mesh, diffuse(0.6))
+    camera = f"cameras/{project.camera_id}"
+    given = {f"{camera}/distortion": distortion, f"{camera}/focal_mm": 22.0, f"{camera}/elevation_deg": 15.0,
+             "shoot/width": 192, "shoot/height": 108, "move/frames": 12} | values  # fmt: skip
+    for path, value in given.items():
+        path = path.replace("camera/", camera + "/") if path.startswith("camera/") else path
+        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
+    return project, assets
+
+
+def balls() -> Mesh:
+    """Three balls that reach into different corners."""
+    one = sphere(0.12, 48)
+    places = np.float32([[0.5, 0.4, 0.1], [-0.45, -0.3, 0.2], [0.1, 0.35, -0.5]])
+    moved = [Mesh(one.vertices + p, one.normals, one.uvs, one.triangles, np.zeros_like(one.part)) for p in places]
+    mesh = join(moved)
+    return Mesh(mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles, np.zeros_like(mesh.part))
+
+
+@pytest.mark.parametrize("distortion", BENDS)
+def test_there_and_back(distortion: float) -> None:
+    project, _ = through(distortion, balls())
+    lens = Projection.of_project(project)
+    x, y = np.meshgrid(np.linspace(-1, 1, 41) * lens.half_w, np.linspace(-1, 1, 31) * lens.half_h)
+    back = lens.places(*lens.rays(x, y))
+    assert np.allclose(back, (x, y), atol=1e-12)
+    corner = lens.rays(np.array([lens.half_w]), np.array([lens.half_h]))
+    assert corner[0][0] == pytest.approx(lens.half_w / (1 + distortion))
+    assert lens.widest == pytest.approx(max(1 / (1 + distortion), 1))
+
+
+def mask_of(project: Project, assets: dict[str, bytes], frame: int, tracer: Tracer) -> np.ndarray:
+    """Where the subject is in the picture, in shares of a pixel."""
+    s = project.shoot
+    scene = SceneCompiler(assets.__getitem__).compile(project, frame, s.width, s.height)
+    return exposed(tracer, scene, 16).subject
+
+
+@pytest.mark.parametrize("distortion", BENDS)
+def test_what_is_fitted_touches_the_margin_in_the_picture(tracer: Tracer, distortion: float) -> None:
+    project, assets = through(distortion, balls(), **{"shoot/margin": 0.1})
+    hull = placed_hull(measure(balls()), project.subject.placement)  # type: ignore[union-attr]
+    fitted = fit_subject(project, hull)
+    assert fitted.margins.worst == pytest.approx(0.1, abs=1e-4)
+    mask = mask_of(fitted.project, assets, fitted.margins.worst_frame, tracer)
+    rows, columns = np.flatnonzero(mask.max(axis=1) > 0.3), np.flatnonzero(mask.max(axis=0) > 0.3)
+    seen = min(rows[0] / 108, (107 - rows[-1]) / 108, columns[0] / 192, (191 - columns[-1]) / 192)
+    assert seen == pytest.approx(0.1, abs=1.5 / 108)
+
+
+@pytest.mark.parametrize("distortion", [-0.4, 0.4])
+def test_margins_are_those_of_the_picture_in_every_frame(tracer: Tracer, distortion: float) -> None:
+    project, assets = through(distortion, balls(), **{"camera/distance_m": 1.6, "camera/target_height_m": 0.0})
+    hull = placed_hull(measure(balls()), project.subject.placement)  # type: ignore[union-attr]
+    margins = frame_margins(project, hull)
+    for frame in (1, 5, 9):
+        mask = mask_of(project, assets, frame, tracer)
+        rows, columns = np.flatnonzero(mask.max(axis=1) > 0.3), np.flatnonzero(mask.max(axis=0) > 0.3)
+        seen = min(rows[0] / 108, (107 - rows[-1]) / 108, columns[0] / 192, (191 - columns[-1]) / 192)
+        told = margins.per_frame[frame - 1]
+        assert seen == pytest.approx(told, abs=1.5 / 108) if told > 0.01 else seen < 0.02
+
+
+@pytest.mark.parametrize("distortion", [-0.4, 0.0, 0.4])
+def test_motion_vectors_lead_to_where_the_place_is_in_the_next_frame(tracer: Tracer, distortion: float) -> None:
+    project, assets = through(distortion, balls(), **{"camera/distance_m": 1.6, "camera/target_height_m": 0.0})
+    s = project.shoot
+    scene = SceneCompiler(assets.__getitem__).compile(project, 3, s.width, s.height, keep="passes")
+    film = exposed(tracer, scene, 1)
+    whole = film.alpha > 0.99
+    position, motion = film.position[whole], film.motion[whole]
+    lens, poses = Projection.of_project(project), pose_project(project)
+
+    def pixels(frame: int) -> np.ndarray:
+        m = poses.at(frame).camera
+        p = (position - m[:3, 3]) @ m[:3, :3]
+        x, y = lens.places(p[:, 0] / -p[:, 2], p[:, 1] / -p[:, 2])
+        return np.stack([(x / lens.half_w + 1) / 2 * s.width, (1 - y / lens.half_h) / 2 * s.height], axis=1)
+
+    assert np.abs(motion).max() > 5
+    assert np.allclose(pixels(4) - pixels(3), motion, atol=0.02)
+    # and the place itself is where its pixel is, up to the filter's reach
+    row, column = np.nonzero(whole)
+    assert np.abs(pixels(3) - np.stack([column + 0.5, row + 0.5], axis=1)).max() < 1.6
+
+
+@pytest.mark.parametrize("distortion", [-0.5, 0.5])
+def test_the_background_is_the_environment_that_rays_meet(tracer: Tracer, distortion: float) -> None:
+    rng = np.random.default_rng(3)
+    sky = np.repeat(np.repeat(rng.random((8, 16, 3)).astype(np.float32), 16, 0), 16, 1)
+    data = encode_exr(sky, bits=32)
+    key = content_hash(data)
+    project, assets = through(distortion, sphere(0.001, 8))
+    lit = Environment(asset=key, seen_by_camera=True)
+    traced = project.model_copy(update={"environment": lit})
+    compiler = SceneCompiler((assets | {key: data}).__getitem__)
+    met = exposed(tracer, compiler.compile(traced, 2, 192, 108), 64).radiance
+    behind = lit.model_copy(update={"seen_by_camera": False, "background": lit.background.model_copy(
+        update={"kind": "environment"})})  # fmt: skip
+    laid = compiler.background(project.model_copy(update={"environment": behind}), 2, 192, 108)
+    near = np.abs(met - laid).mean(axis=2) < 0.05 * met.mean()
+    assert near.mean() > 0.9  # all but the borders of the squares, which the pixel filter softens
+    plain = compiler.background(apply_set(project, SetValue(
+        path=f"cameras/{project.camera_id}/distortion", value=0.0)).model_copy(update={"environment": behind}),
+        2, 192, 108)  # fmt: skip
+    assert (np.abs(met - plain).mean(axis=2) < 0.05 * met.mean()).mean() < 0.8
+
+
+def test_a_barrel_sees_the_end_of_the_sweep_sooner() -> None:
+    values = {"set/sweep/on": True, "camera/elevation_deg": 2.0, "camera/distance_m": 3.0, "set/sweep/height_m": 4.4}
+    ends = {}
+    for distortion in (-0.5, 0.0, 0.5):
+        project, _ = through(distortion, balls(), **values)
+        ends[distortion] = bool(set_edges(project).ends)
+    assert ends == {-0.5: True, 0.0: False, 0.5: False}

@@ -1,0 +1,76 @@
+"""Lights and surroundings that travel with the camera travel while the shutter is open, too.
+
+A camera that goes round with all its lights sees what a camera that stands sees of a subject that turns the other way.
+"""
+
+import numpy as np
+import pytest
+from tests.conftest import diffuse, exposed, project_of, sphere
+
+from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.mesh import Mesh, join
+from cyclorama.core.picture.exr import encode_exr
+from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.scene import Background, Environment, Gobo, Light, Material, Project, SetValue, apply_set
+
+METAL = Material(id="m", name="Metal", base_metalness=1, base_color=(0.9, 0.8, 0.6), specular_roughness=0.12)
+SAMPLES = 256
+SKY = np.repeat(np.random.default_rng(2).random((16, 32, 3)).astype(np.float32) ** 6, 1, 0)
+SKY_FILE = encode_exr(SKY, bits=32)
+KEY = content_hash(SKY_FILE)
+
+
+def off_centre() -> Mesh:
+    """A large ball and one that stands before it and throws its shadow on it."""
+    large, small = sphere(0.4, 64), sphere(0.15, 48)
+    moved = Mesh(small.vertices + np.float32([0.45, 0.25, 0.3]), small.normals, small.uvs, small.triangles, small.part)
+    mesh = join([large, moved])
+    return Mesh(mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles, np.zeros_like(mesh.part))
+
+
+def light(shape: str, **more: object) -> Light:
+    name = f"lamp-{shape}"
+    return Light(id=name, name=name, shape=shape, azimuth_deg=50, elevation_deg=25, distance_m=2.0,  # type: ignore[arg-type]
+                 width_m=0.3, height_m=0.3, seen_by_camera=True, **more)  # fmt: skip
+
+
+SHINING: dict[str, tuple[tuple[Light, ...], Environment]] = {
+    "panel": ((light("rectangle"),), Environment()),
+    "spot with a gobo": ((light("spot", gobo=Gobo(pattern="blinds"), cone_deg=50),), Environment()),
+    "ball and tube": ((light("sphere"), light("tube", roll_deg=70)), Environment()),
+    "sun": ((light("sun", power=2e4, power_unit="lx"),), Environment()),
+    "environment": ((), Environment(asset=KEY, travels_with="camera", seen_by_camera=True)),
+    "environment behind": ((), Environment(asset=KEY, travels_with="camera",
+                                           background=Background(kind="environment"))),
+    "sky with its sun": ((), Environment(kind="sky", travels_with="camera")),
+}  # fmt: skip
+
+
+def shown(project: Project, assets: dict[str, bytes], tracer: Tracer, values: dict[str, object]) -> np.ndarray:
+    for path, value in values.items():
+        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
+    compiler = SceneCompiler((assets | {KEY: SKY_FILE}).__getitem__)
+    film = exposed(tracer, compiler.compile(project, 1, 64, 48), SAMPLES)
+    return film.radiance + (1 - film.alpha[..., None]) * compiler.background(project, 1, 64, 48)
+
+
+@pytest.mark.parametrize(("name", "material"), [
+    *((name, METAL) for name in SHINING), *((name, diffuse(0.7)) for name in SHINING if "environment" not in name)
+])  # fmt: skip
+def test_travelling_with_the_lights_is_turning_the_subject(tracer: Tracer, name: str, material: Material) -> None:
+    lights, environment = SHINING[name]
+    project, assets = project_of(off_centre(), material)
+    project = project.model_copy(update={"lights": lights, "environment": environment})
+    camera = f"cameras/{project.camera_id}"
+    shutter = {f"{camera}/shutter_deg": 180.0, f"{camera}/distance_m": 2.5, f"{camera}/target_height_m": 0.05,
+               f"{camera}/focal_mm": 50.0, "move/frames": 9, "move/first_frame": 1}  # fmt: skip
+    round_it = shutter | {"move/kind": "orbit", "move/lights_travel_with": "camera", "move/direction": "clockwise"}
+    turning = shutter | {"move/kind": "spin", "move/lights_travel_with": "set",
+                         "move/direction": "counter-clockwise"}  # fmt: skip
+    ours = shown(project, assets, tracer, round_it)
+    same = shown(project, assets, tracer, turning)
+    still = shown(project, assets, tracer, turning | {f"{camera}/shutter_deg": 0.0})
+    blur = np.abs(still - same).mean()
+    assert blur > 0.004 * same.mean()  # or it says nothing
+    assert np.abs(ours - same).mean() < 0.1 * blur
