@@ -119,7 +119,7 @@ def pages(folder: Path) -> None:
         time.sleep(1)
         page.screenshot(path=TARGET / "shoot-log.png")
         page.locator("[data-take]").last.get_by_role("link", name="Screen").click()
-        page.wait_for_function("!document.getElementById('seam').textContent.startsWith('Checking')")
+        page.wait_for_function("() => !document.getElementById('seam').textContent.startsWith('Checking')")
         time.sleep(1)
         page.screenshot(path=TARGET / "screening-room.png")
 

@@ -23,7 +23,7 @@ def project(server: Server, floor: str) -> Project:
 def opened(page: Page, floor: str, station: str) -> None:
     page.goto(f"{floor.split('#')[0]}#{station}")
     expect(page.locator(f"[data-card={station}]")).to_be_visible()
-    page.wait_for_function("document.getElementById('saved').textContent === 'Saved'")
+    page.wait_for_function("() => document.getElementById('saved').textContent === 'Saved'")
 
 
 def undo(page: Page) -> None:
@@ -123,7 +123,7 @@ def test_presets_maps_and_conditional_rows(page: Page, server: Server, floor: st
     expect(page.locator("#material-maps")).to_contain_text("base color · mask.png")
     page.get_by_role("button", name="Remove the base_color map").click()
     expect(page.locator("#material-maps")).not_to_contain_text("mask.png")
-    page.wait_for_function("Number(document.getElementById('picture').dataset.samples) >= 2", timeout=LONG_MS)
+    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 2", timeout=LONG_MS)
     for _ in range(4):
         undo(page)
     expect(page.locator("[data-colour='materials/{material}/coat_color']")).to_be_hidden()
@@ -176,7 +176,7 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
     opened(page, floor, "light")
     page.click("#pick-grey")
     page.mouse.click(box["x"] + 8, box["y"] + box["height"] - 8)
-    page.wait_for_function("document.getElementById('undo').title.startsWith('Undo: White balance')", timeout=LONG_MS)
+    page.wait_for_function("() => document.getElementById('undo').title.startsWith('Undo: White balance')", timeout=LONG_MS)
     for _ in range(3):
         undo(page)
     page.wait_for_function("t => document.getElementById('undo').title === t", arg=at_first)
@@ -197,7 +197,7 @@ def test_a_map_says_how_it_lies(page: Page, server: Server, floor: str) -> None:
     page.locator("[data-number$='maps/{slot}/scale_u']").fill("2*3")
     page.keyboard.press("Enter")
     page.locator("[data-select$='maps/{slot}/wrap']").select_option("mirror")
-    page.wait_for_function("document.getElementById('undo').title.includes('wrap')")
+    page.wait_for_function("() => document.getElementById('undo').title.includes('wrap')")
     ref = project(server, floor).materials[0].maps.coat_normal
     assert ref is not None
     assert (ref.projection, ref.scale_u, ref.wrap) == ("uv", 6.0, "mirror")

@@ -32,7 +32,7 @@ def field(page: Page, path: str):  # type: ignore[no-untyped-def]
 
 def test_lens_develops_and_an_edit_starts_it_again(page: Page, floor: str) -> None:
     opened(page, floor, "light")
-    page.wait_for_function("Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
     expect(page.locator("#picture")).to_have_css("opacity", "1")
     before = page.evaluate(BRIGHTNESS)
     field(page, "lights/{light}/strength_stops").fill("2+1")
@@ -47,7 +47,7 @@ def test_lens_develops_and_an_edit_starts_it_again(page: Page, floor: str) -> No
 def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
     """From the film that is there, before anything is saved; back where it was, nothing is saved at all."""
     opened(page, floor, "light")
-    page.wait_for_function("Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
     before = page.evaluate(BRIGHTNESS)
     undo = page.locator("#undo")
     last_step = undo.get_attribute("title") or ""
@@ -252,7 +252,7 @@ def test_shoot_kill_resume_screen_and_download(page: Page, server: Server, floor
     page.keyboard.press("ArrowRight")
     expect(page.locator("#frame-now")).to_have_value("2")
     page.click("#play")
-    page.wait_for_function("document.getElementById('frame-now').value === '5'")
+    page.wait_for_function("() => document.getElementById('frame-now').value === '5'")
     page.click("#play")
     with page.expect_download() as download:
         page.click("#get-mp4")

@@ -14,7 +14,7 @@ from ..core.scene import Project, SetValue, apply_set
 from ..core.sequence.names import slug
 from ..core.sheet import readiness, review
 from ..core.sheet.words import duration
-from ..store import Saved, Studio
+from ..store import Saved, Studio, open_studio
 from . import desk
 from .presence import Beat, shooting, who_shoots
 from .take import Progress as TakeProgress
@@ -30,7 +30,7 @@ def shoot_in_terminal(
     try:
         if not (data / "studio.sqlite").exists():
             raise NotFoundError(f"There is no studio in {data}. Give its folder with --data.")
-        studio = Studio(data)
+        studio = open_studio(data)
         if who_shoots(data) is not None:
             raise ShootError("Another shoot is running in this data folder. Wait for it or stop it first.")
         mark_interrupted(studio)

@@ -7,12 +7,11 @@ and can be stopped; after HUNG_S it is ended.
 
 import logging
 import subprocess
-import threading
 import time
 from pathlib import Path
 
-from ..core.errors import CycloramaError
 from ..store import Studio
+from ..store.repeating import Repeating
 from .presence import end, who_shoots
 from .take import MOST_TRIES
 from .worker import start_worker
@@ -58,31 +57,19 @@ class Watch:
     """Looks after the workers of a data folder as long as the studio is open."""
 
     def __init__(self, studio: Studio, hung_s: float = HUNG_S, look_every_s: float = LOOK_EVERY_S):
-        self._studio, self._hung_s, self._look_every_s = studio, hung_s, look_every_s
+        self._studio, self._hung_s = studio, hung_s
         self._children: list[tuple[float, subprocess.Popen[bytes]]] = []
         self._beat: tuple[float, float] | None = None
         """last sign of life, and when it was first seen on a clock that stands while the machine sleeps"""
         self._not_before = 0.0
-        self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="watch", daemon=True)
+        self._looking = Repeating("watch", self.look, look_every_s)
 
     def start(self) -> None:
-        self._thread.start()
+        self._looking.start()
 
     def close(self) -> None:
         """Stop looking; workers go on."""
-        self._stop.set()
-        self._thread.join(timeout=10)
-
-    def _run(self) -> None:
-        while not self._stop.is_set():
-            try:
-                self.look()
-            except CycloramaError as error:
-                _log.warning("%s", error.sentence)
-            except Exception:
-                _log.exception("Looking after the workers failed")
-            self._stop.wait(self._look_every_s)
+        self._looking.close()
 
     def look(self) -> None:
         """Look once."""

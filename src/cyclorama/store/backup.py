@@ -1,8 +1,6 @@
 """A copy of the database a day, beside it."""
 
-import logging
 import sqlite3
-import threading
 from contextlib import closing
 from datetime import date, datetime
 from pathlib import Path
@@ -10,11 +8,11 @@ from pathlib import Path
 from ..core.errors import NotFoundError
 from .assets import PART, put_in_place
 from .database import DATABASE
+from .repeating import Repeating
 
 FOLDER = "backups"
 KEPT = 7
 LOOK_EVERY_S = 1800.0
-_log = logging.getLogger(__name__)
 
 
 def latest_backup(folder: Path) -> Path | None:
@@ -64,25 +62,10 @@ def restore(folder: Path) -> tuple[Path, Path]:
     return backup, aside
 
 
-class DailyBackup:
+def daily_backup(folder: Path) -> Repeating:
     """Sees to a copy a day as long as the studio is open."""
 
-    def __init__(self, folder: Path):
-        self._folder = folder
-        self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="backup", daemon=True)
+    def look() -> None:
+        back_up(folder, date.today())
 
-    def start(self) -> None:
-        self._thread.start()
-
-    def close(self) -> None:
-        self._stop.set()
-        self._thread.join(timeout=10)
-
-    def _run(self) -> None:
-        while not self._stop.is_set():
-            try:
-                back_up(self._folder, date.today())
-            except (sqlite3.Error, OSError) as error:
-                _log.warning("The daily copy of the database could not be made: %s", error)
-            self._stop.wait(LOOK_EVERY_S)
+    return Repeating("backup", look, LOOK_EVERY_S)

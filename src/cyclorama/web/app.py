@@ -13,7 +13,7 @@ from .. import __version__
 from ..core.errors import CycloramaError
 from ..shoot.watch import Watch, mark_interrupted
 from ..store import Studio
-from ..store.backup import DailyBackup
+from ..store.backup import daily_backup
 from ..store.tidy import tidy
 from . import live, pages, projects, standins, takes
 from .clips import ClipDesk
@@ -35,7 +35,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio = Studio(folder)
         mark_interrupted(studio)
-        watch, backup = Watch(studio), DailyBackup(folder)
+        watch, backup = Watch(studio), daily_backup(folder)
         watch.start()
         backup.start()
         threading.Thread(target=_tidy, args=(studio,), daemon=True, name="tidy").start()
