@@ -176,7 +176,9 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
     opened(page, floor, "light")
     page.click("#pick-grey")
     page.mouse.click(box["x"] + 8, box["y"] + box["height"] - 8)
-    page.wait_for_function("() => document.getElementById('undo').title.startsWith('Undo: White balance')", timeout=LONG_MS)
+    page.wait_for_function(
+        "() => document.getElementById('undo').title.startsWith('Undo: White balance')", timeout=LONG_MS
+    )
     for _ in range(3):
         undo(page)
     page.wait_for_function("t => document.getElementById('undo').title === t", arg=at_first)

@@ -110,6 +110,19 @@ def test_what_does_not_arrive_whole_is_refused(tmp_path: Path, body: bytes, kind
     assert left(tmp_path) == []
 
 
+def test_who_goes_away_in_the_middle_leaves_nothing(tmp_path: Path) -> None:
+    messages = iter([{"type": "http.request", "body": HEAD + CHUNK, "more_body": True}, {"type": "http.disconnect"}])
+
+    async def receive_message() -> dict:
+        return next(messages)
+
+    request = arriving(iter([]))
+    request._receive = receive_message
+    with pytest.raises(IntakeError, match="did not arrive whole"):
+        receive(tmp_path, request)
+    assert left(tmp_path) == []
+
+
 def test_too_many_files(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(uploads, "MAX_FILES", 3)
     parts = [HEAD.replace(b"a.glb", f"{i}.png".encode()) + b"x\r\n" for i in range(4)]

@@ -16,6 +16,7 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from python_multipart.exceptions import MultipartParseError
 from python_multipart.multipart import MultipartParser, parse_options_header
+from starlette.requests import ClientDisconnect
 
 from ..core.errors import IntakeError, SpaceError, telling_of_space
 
@@ -95,7 +96,7 @@ async def _receive(request: Request, uploads: Uploads) -> None:
         async for chunk in request.stream():
             await run_in_threadpool(parser.write, chunk)
         parser.finalize()
-    except MultipartParseError as error:
+    except (MultipartParseError, ClientDisconnect) as error:
         raise IntakeError(BROKEN) from error
     finally:
         receiver.close()

@@ -79,7 +79,8 @@ class Project(Doc):
                 raise ValueError(f"Two {what}s have the same id.")
         if self.schema_version != SCHEMA_VERSION:
             raise ValueError(
-                f"This project was saved as version {self.schema_version}; this program reads version {SCHEMA_VERSION}."
+                f"It was saved as version {self.schema_version}; this program reads up to version {SCHEMA_VERSION}. "
+                "Update Cyclorama to open it."
             )
         return self
 
