@@ -33,7 +33,7 @@ from cyclorama.core.light.shapes import (
 )
 from cyclorama.core.material.row import EVEN, OPACITY
 from cyclorama.core.render.bodies import pose_keys
-from cyclorama.core.render.camera_rays import CameraRays, filter_table
+from cyclorama.core.render.camera_rays import CameraRays, filter_table, pixel_projection
 from cyclorama.core.render.film import Film
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.trace import FrameScene
@@ -129,7 +129,7 @@ def scene_of(
     to_camera[:3, 3] = -to_camera[:3, :3] @ camera.keys[0, 4:]
     recording = scene.recording._replace(
         cameras=np.tile(to_camera[:3].astype(np.float32), (3, 1, 1)),
-        projection=np.float32([camera.width / 2 / camera.half_width, -camera.height / 2 / camera.half_height]),
+        projection=pixel_projection(camera),
     )
     return dataclasses.replace(
         scene, lights=lights, environment=env, camera=camera, max_bounces=max_bounces, recording=recording
