@@ -100,10 +100,10 @@ def resume(studio: Studio, take_id: str) -> None:
     _free_of_hung(studio)
     mark_interrupted(studio)
     takes = studio.takes
+    if takes.state(take_id) in ENDED:  # before it is queued: whoever takes it up then tries everything
+        takes.forgive(take_id)
     if not takes.update_if(take_id, ENDED, state="queued", wish="run", message=""):
         takes.update(take_id, wish="run")
-    elif takes.get(take_id).troubles:
-        takes.forgive(take_id)
     ensure_worker(studio)
 
 

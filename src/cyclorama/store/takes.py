@@ -128,7 +128,7 @@ class TakeStore:
 
     def all(self, project_id: str | None = None) -> list[TakeRecord]:
         """Takes that can be read, newest first."""
-        return [take for take in self._listed(project_id) if isinstance(take, TakeRecord)]
+        return [take for take in self.listed(project_id) if isinstance(take, TakeRecord)]
 
     def ids(self, project_id: str | None = None) -> list[str]:
         """Ids of all takes, also of those that cannot be read, newest first."""
@@ -136,11 +136,8 @@ class TakeStore:
         with self._sessions() as session:
             return list(session.scalars(query.where(TakeRow.project_id == project_id) if project_id else query))
 
-    def damaged(self, project_id: str | None = None) -> list[DamagedTake]:
-        """Takes that cannot be read any more, newest first."""
-        return [take for take in self._listed(project_id) if isinstance(take, DamagedTake)]
-
-    def _listed(self, project_id: str | None) -> list[TakeRecord | DamagedTake]:
+    def listed(self, project_id: str | None = None) -> list[TakeRecord | DamagedTake]:
+        """All takes, also those that cannot be read any more, newest first."""
         query = select(TakeRow).order_by(TakeRow.created.desc())
         if project_id:
             query = query.where(TakeRow.project_id == project_id)

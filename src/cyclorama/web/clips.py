@@ -45,7 +45,7 @@ class Clip:
             raise ShootError("No frame of this take is finished yet.")
         if take.project.shoot.file_format not in ("png", "jpeg"):
             raise ShootError("Clips are made from PNG or JPEG frames; these have no look or size of their own.")
-        return cls(take, min(max(loops, 1), MOST_LOOPS))
+        return cls(take, loops)
 
     @property
     def numbers(self) -> list[int]:
@@ -62,7 +62,7 @@ class Clip:
 
     @property
     def note(self) -> Path:
-        return self.target.with_name(f".{self.target.name}.made-from")
+        return self.take.folder / f".clip-x{self.loops}.made-from"  # the clip's own name may be as long as names get
 
     @property
     def source(self) -> str:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 
 from ..core.arrays import Vec3
 from ..core.errors import CycloramaError
+from ..core.kernel import damaged_entries
 from ..core.render.developing import FULL_SAMPLES, Developer, Shown
 from ..core.render.eye import Eye
 from ..core.render.scene import SceneCompiler
@@ -24,6 +25,7 @@ LINGER_S = 0.15
 BROKEN = "This picture cannot be developed. Undo the last step; the terminal that runs Cyclorama tells more."
 PREPARING = "Preparing the renderer, first time only, under a minute"
 LOADING = "Preparing the renderer"
+MENDING = "Parts of the prepared renderer were damaged; they are prepared again, under a minute"
 UNPREPARED = "The renderer could not be prepared ({why}). It is tried again; the terminal tells more."
 RETRY_S = 10.0
 POSTER_WIDTH, POSTER_SAMPLES = 480, 24
@@ -97,8 +99,7 @@ class Lens:
         self._closing = False
         self.ready = threading.Event()
         """set once the kernels are compiled"""
-        self.preparing = PREPARING
-        """what is to be said until then"""
+        self._preparing = PREPARING
         self._thread = threading.Thread(target=self._run, name="lens", daemon=True)
         self._thread.start()
 
@@ -160,18 +161,23 @@ class Lens:
             return None
         return next((v for v in reversed(self._viewers) if v.wanted), None)
 
+    @property
+    def preparing(self) -> str:
+        """What is to be said until the kernels are ready."""
+        return MENDING if damaged_entries and self._preparing == LOADING else self._preparing
+
     def _prepare(self) -> None:
         """Compile the kernels; when that fails, say so and try again until it works or the studio is closed."""
         while not self._closing:
             try:
                 if kernels_compiled():
-                    self.preparing = LOADING
+                    self._preparing = LOADING
                 warm_up(self._tracer)
                 self.ready.set()
                 return
             except Exception as error:
                 logging.getLogger(__name__).exception("The renderer cannot be prepared")
-                self.preparing = UNPREPARED.format(why=f"{type(error).__name__}: {error}"[:160])
+                self._preparing = UNPREPARED.format(why=f"{type(error).__name__}: {error}"[:160])
             with self._wake:
                 self._wake.wait_for(lambda: self._closing, RETRY_S)
 

@@ -8,7 +8,7 @@ import logging
 import threading
 from pathlib import Path
 
-from ..core.errors import CycloramaError, DamagedError
+from ..core.errors import BusyError, CycloramaError, DamagedError, SpaceError
 from ..core.geometry.kept import standin_key
 from ..core.picture.sketch import sketch
 from ..store import Saved, Studio
@@ -86,6 +86,8 @@ class Posters:
             for old in path.parent.glob(f"{saved.project.id}.*.jpg"):
                 if old != path:
                     old.unlink(missing_ok=True)
+        except (BusyError, SpaceError):
+            return  # that passes: whoever asks again gets it
         except CycloramaError as error:
             self._troubles[path.name] = error.sentence
         except Exception:

@@ -73,13 +73,13 @@ DAMAGED = "{reason} Its frames are in the folder takes/{folder}."
 def log_state(studio: Studio, project_id: str | None = None) -> list[dict[str, Any]]:
     """All takes for the shoot log, newest first; damaged ones with their names."""
     there = who_shoots(studio.folder)
-    states = [take_state(t) for t in studio.takes.all(project_id)]
+    takes = studio.takes.listed(project_id)
+    states = [_damaged_state(t) if isinstance(t, DamagedTake) else take_state(t) for t in takes]
     if there is not None and there.hangs:
         for state in states:
             if state["state"] == "running":
                 state["message"] = HANGS.format(silent=duration(there.silent_s))
-    damaged = [_damaged_state(t) for t in studio.takes.damaged(project_id)]
-    return sorted(states + damaged, key=lambda state: state["created"], reverse=True)
+    return states
 
 
 def _damaged_state(take: DamagedTake) -> dict[str, Any]:

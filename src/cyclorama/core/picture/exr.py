@@ -2,6 +2,8 @@
 
 import struct
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -125,17 +127,28 @@ def _count_channels(data: bytes, at: int) -> int:
     return count
 
 
+@contextmanager
+def opened_exr(data: bytes, name: str, separate_channels: bool) -> Iterator[dict[str, Any]]:
+    """The channels of an EXR as the library gives them, each by itself or red, green and blue together.
+
+    Raises IntakeError when it is damaged, also when that shows inside the block. How large it is is not looked at:
+    what comes from elsewhere goes through `check_size` first.
+    """
+    try:
+        # the library reads from paths only
+        with tempfile.NamedTemporaryFile(suffix=".exr") as file:
+            file.write(data)
+            file.flush()
+            with OpenEXR.File(file.name, separate_channels=separate_channels) as exr:
+                yield exr.channels()
+    except (RuntimeError, OSError, ValueError, TypeError) as error:
+        raise IntakeError(f"‘{name}’ is damaged and cannot be read. Export it again.") from error
+
+
 def read_layers(data: bytes, name: str) -> dict[str, NDArray[np.float32]]:
     """All channels (h, w) of an EXR by their full names.
 
     Raises IntakeError when it is damaged.
     """
-    check_size(data, name)
-    try:
-        with tempfile.NamedTemporaryFile(suffix=".exr") as file:
-            file.write(data)
-            file.flush()
-            with OpenEXR.File(file.name, separate_channels=True) as exr:
-                return {k: np.asarray(c.pixels, np.float32) for k, c in exr.channels().items()}
-    except (RuntimeError, OSError, ValueError, TypeError) as error:
-        raise IntakeError(f"‘{name}’ is damaged and cannot be read. Export it again.") from error
+    with opened_exr(data, name, separate_channels=True) as channels:
+        return {k: np.asarray(c.pixels, np.float32) for k, c in channels.items()}

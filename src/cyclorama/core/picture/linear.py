@@ -1,13 +1,10 @@
 """Pictures that hold light: environments."""
 
-import tempfile
-
 import numpy as np
-import OpenEXR
 
 from ..arrays import RGBImage
 from ..errors import IntakeError
-from .exr import check_size
+from .exr import check_size, opened_exr
 from .radiance_hdr import read_hdr
 
 
@@ -25,17 +22,10 @@ def read_linear(data: bytes, name: str) -> RGBImage:
 
 def _read_exr(data: bytes, name: str) -> RGBImage:
     check_size(data, name)
-    try:
-        with tempfile.NamedTemporaryFile(suffix=".exr") as file:
-            file.write(data)
-            file.flush()
-            with OpenEXR.File(file.name, separate_channels=False) as exr:
-                channels = exr.channels()
-                pixels = next((channels[c].pixels for c in ("RGB", "RGBA") if c in channels), None)
-                if pixels is None and "Y" in channels:
-                    pixels = np.repeat(channels["Y"].pixels[..., None], 3, axis=2)
-    except (RuntimeError, OSError, ValueError, TypeError) as error:
-        raise IntakeError(f"‘{name}’ is damaged and cannot be read. Export it again.") from error
+    with opened_exr(data, name, separate_channels=False) as channels:
+        pixels = next((channels[c].pixels for c in ("RGB", "RGBA") if c in channels), None)
+        if pixels is None and "Y" in channels:
+            pixels = np.repeat(channels["Y"].pixels[..., None], 3, axis=2)
     if pixels is None:
         raise IntakeError(f"‘{name}’ has no red, green and blue channels.")
     return np.ascontiguousarray(pixels[..., :3], np.float32)
