@@ -51,10 +51,10 @@ def tracer() -> Iterator[Tracer]:
         yield shared
 
 
-def png_of(pixels: np.ndarray) -> bytes:
-    """A PNG file of bytes (h, w, 3 or 4)."""
+def png_of(pixels: np.ndarray, kind: str = "PNG") -> bytes:
+    """A PNG (or other) file of bytes (h, w, 3 or 4)."""
     buffer = io.BytesIO()
-    Image.fromarray(np.asarray(pixels, np.uint8)).save(buffer, "PNG")
+    Image.fromarray(np.asarray(pixels, np.uint8)).save(buffer, kind)
     return buffer.getvalue()
 
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 Vec3 = Annotated[NDArray[np.float64], "(3,) metres or unit direction"]
 Points = Annotated[NDArray[np.float64], "(n, 3) metres"]
+Mat3 = Annotated[NDArray[np.float64], "(3, 3) column-vector"]
 Mat4 = Annotated[NDArray[np.float64], "(4, 4) column-vector"]
 Mat4s = Annotated[NDArray[np.float64], "(frames, 4, 4) column-vector"]
 RGBImage = Annotated[NDArray[np.float32], "(h, w, 3) linear Rec.709"]

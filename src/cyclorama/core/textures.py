@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from .kernel import device, routine
 
 LEVELS = 16
-START, WIDTH, HEIGHT, WRAP, COUNT, CHANNEL, IS_COLOUR, TRIPLANAR = 0, 1, 2, 3, 4, 5, 6, 7
+START, WIDTH, HEIGHT, WRAP, COUNT, CHANNEL, IS_COLOUR, TRIPLANAR, WRAP_DOWN, UV_SET = range(10)
 """Integer columns of the layout; START is the first of LEVELS columns at the end."""
-FIRST_LEVEL = 8
+FIRST_LEVEL = 10
 REPEAT, MIRROR, CLAMP, BLACK = 0, 1, 2, 3
 """Wrap modes; BLACK lets nothing pass outside the picture."""
 FARTHEST_UV = 1e6
@@ -31,13 +31,18 @@ class Textures(NamedTuple):
     """(256,) sRGB byte → linear"""
 
 
+def srgb_to_linear(x: NDArray[np.floating]) -> NDArray[np.float32]:
+    """IEC 61966-2-1 decoding of display values 0…1."""
+    return np.where(x <= 0.04045, x / 12.92, ((np.maximum(x, 0) + 0.055) / 1.055) ** 2.4).astype(np.float32)
+
+
 def srgb_to_linear_table() -> NDArray[np.float32]:
-    """IEC 61966-2-1 decoding of each byte, float32 (256,)."""
-    x = np.arange(256) / 255.0
-    return np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4).astype(np.float32)
+    """The same for each byte, float32 (256,)."""
+    return srgb_to_linear(np.arange(256) / 255.0)
 
 
-def _to_srgb_bytes(x: NDArray[np.float32]) -> NDArray[np.uint8]:
+def to_srgb_bytes(x: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """IEC 61966-2-1 encoding of linear values 0…1."""
     y = np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.maximum(x, 0) ** (1 / 2.4) - 0.055)
     return (np.clip(y, 0, 1) * 255 + 0.5).astype(np.uint8)
 
@@ -57,7 +62,7 @@ def smaller_versions(pixels: NDArray[np.uint8], is_colour: bool) -> list[NDArray
                                 min(p.shape[1], 2), 4).mean(axis=(1, 3))  # fmt: skip
         half = (values + 0.5).astype(np.uint8)
         if is_colour:
-            half[..., :3] = _to_srgb_bytes(values[..., :3])
+            half[..., :3] = to_srgb_bytes(values[..., :3])
         versions.append(half)
     return versions
 
@@ -75,9 +80,11 @@ class TextureShelf:
         self._arrays: Textures | None = None
 
     def row(self, picture: object, pixels, is_colour: bool, wrap: int, channel: int = -1,
-            triplanar: bool = False, transform: tuple[float, ...] = (1, 0, 0, 0, 1, 0, 1, 0)) -> int:  # fmt: skip
+            triplanar: bool = False, transform: tuple[float, ...] = (1, 0, 0, 0, 1, 0, 1, 0),
+            wrap_down: int | None = None, uv_set: int = 0) -> int:  # fmt: skip
         """Row of a picture used in one way. `picture` names it; `pixels()` gives (h, w, 4) uint8 when it is new."""
-        key = (picture, is_colour, wrap, channel, triplanar, transform)
+        down = wrap if wrap_down is None else wrap_down
+        key = (picture, is_colour, wrap, channel, triplanar, transform, down, uv_set)
         if key not in self._rows:
             if (picture, is_colour) not in self._starts:
                 starts = []
@@ -90,7 +97,7 @@ class TextureShelf:
             starts, (w, h) = self._starts[picture, is_colour]
             self._rows[key] = len(self._layout)
             levels = starts + [starts[-1]] * (LEVELS - len(starts))
-            self._layout.append([0, w, h, wrap, len(starts), channel, is_colour, triplanar, *levels])
+            self._layout.append([0, w, h, wrap, len(starts), channel, is_colour, triplanar, down, uv_set, *levels])
             self._transform.append(list(transform))
             self._arrays = None
         return self._rows[key]
@@ -131,15 +138,15 @@ def texel(textures, index, level, u, v):
     """Bilinear lookup (4,) in one version at folded coordinates, origin at the top left as in glTF; colours are
     decoded, alpha is not."""
     row = textures.layout[index]
-    start, mode = row[FIRST_LEVEL + level], row[WRAP]
+    start = row[FIRST_LEVEL + level]
     w, h = max(row[WIDTH] >> level, 1), max(row[HEIGHT] >> level, 1)
     if level > 0:  # odd sizes are rounded up
         w, h = max((row[WIDTH] + (1 << level) - 1) >> level, 1), max((row[HEIGHT] + (1 << level) - 1) >> level, 1)
     x, y = u * w - 0.5, v * h - 0.5
     x0, y0 = math.floor(x), math.floor(y)
     fx, fy = x - x0, y - y0
-    xa, xb = _neighbours(x0, w, mode)
-    ya, yb = _neighbours(y0, h, mode)
+    xa, xb = _neighbours(x0, w, row[WRAP])
+    ya, yb = _neighbours(y0, h, row[WRAP_DOWN])
     r = g = b = a = 0.0
     colour = row[IS_COLOUR] != 0
     for k in range(4):
@@ -168,7 +175,7 @@ def filtered(textures, index, u, v, extent):
     level = min(math.log2(size), row[COUNT] - 1.0) if size > 1.0 else 0.0
     if not abs(u) + abs(v) < FARTHEST_UV:
         u = v = 0.0
-    u, v = _folded(u, row[WRAP]), _folded(v, row[WRAP])
+    u, v = _folded(u, row[WRAP]), _folded(v, row[WRAP_DOWN])
     low = int(level)
     r, g, b, a = texel(textures, index, low, u, v)
     f = level - low
@@ -196,15 +203,19 @@ def _in_channel(row, r, g, b, a):
 
 
 @routine
-def map_value(textures, index, uv, p, n, width, density):
+def map_value(textures, index, at, p, n, width):
     """Value (3,) of a map at a surface point.
 
-    uv and their density (units of uv per m), or p (m) and n in the part's own space when the map is projected;
-    `width` is what one sample spans on the surface, in m.
+    at: texture coordinates u, v and their density (per m), the same of the second set (see `surface.texture_point`);
+    or p (m) and n in the part's own space when the map is projected; `width` is what one sample spans on the surface,
+    in m.
     """
     row, t = textures.layout[index], textures.transform[index]
     if row[TRIPLANAR] == 0:
-        u, v = t[0] * uv[0] + t[1] * uv[1] + t[2], t[3] * uv[0] + t[4] * uv[1] + t[5]
+        first, second, density = at[0], at[1], at[2]
+        if row[UV_SET] == 1:
+            first, second, density = at[3], at[4], at[5]
+        u, v = t[0] * first + t[1] * second + t[2], t[3] * first + t[4] * second + t[5]
         stretch = math.sqrt(abs(t[0] * t[4] - t[1] * t[3]))
         r, g, b, a = filtered(textures, index, u, v, width * density * stretch)
         return _in_channel(row, r, g, b, a)

@@ -1,5 +1,6 @@
 """What the studio floor needs to know about a project, as JSON."""
 
+import math
 from typing import Any
 
 import numpy as np
@@ -13,11 +14,26 @@ from ..core.picture.exposure import shown_look
 from ..core.scene import Project
 from ..core.sheet import Review, review, stations
 from ..core.sheet.stations import animation_sentence, move_sentence
+from ..core.words import box_size, offset
 from ..store import Saved, Studio
 
 
 def _rounded(values: Any, digits: int = 6) -> Any:
     return np.round(np.asarray(values, float), digits).tolist()
+
+
+def _near(values: Any, digits: int = 6) -> Any:
+    """Lengths rounded to so many digits of the longest: subjects may be small or large."""
+    values = np.asarray(values, float)
+    longest = float(np.abs(values).max(initial=0.0))
+    return np.round(values, digits - math.ceil(math.log10(longest)) if longest > 0 else digits).tolist()
+
+
+def _camera_rows(cameras: Any) -> Any:
+    """Three rows of each camera's matrix (n, 12): turns to six places, its place to as many digits."""
+    rows = np.round(cameras[:, :3, :], 6)
+    rows[..., 3] = _near(cameras[:, :3, 3], 7)
+    return rows.reshape(len(cameras), 12).tolist()
 
 
 def project_state(studio: Studio, saved: Saved) -> dict[str, Any]:
@@ -59,7 +75,7 @@ def _move(r: Review) -> dict[str, Any]:
         "frames": move.frames,
         "rate": [move.rate_num, move.rate_den],
         "seconds": move.frames * move.rate_den / move.rate_num,
-        "cameras": _rounded(poses.cameras[:, :3, :].reshape(len(poses), 12)),
+        "cameras": _camera_rows(poses.cameras),
         "subject_deg": _rounded(poses.subject_deg, 5),
         "lights_deg": _rounded(poses.lights_deg, 5),
         "animation_s": _rounded(poses.animation_s, 5),
@@ -74,13 +90,16 @@ def _subject(r: Review) -> dict[str, Any] | None:
         "asset": r.project.subject.asset,
         "animation": playing[0] if playing else None,
         "animation_sentence": animation_sentence(r.project),
-        "matrix": _rounded(placement_matrix(r.project.subject.placement), 9),
+        "matrix": placement_matrix(r.project.subject.placement).tolist(),
         "size_m": s.size_m,
+        "size": box_size(s.size_m),
+        "gap": offset(s.gap_mm / 1000, max(s.size_m)),
+        "wobble": {m: offset(mm / 1000, max(s.size_m)) for m, mm in s.wobble_mm.items()},
         "gap_mm": s.gap_mm,
         "wobble_mm": s.wobble_mm,
         "axis_lean_deg": s.axis_lean_deg,
         "axis_residual": s.axis_residual,
-        "hull": _rounded(s.hull, 5),
+        "hull": _near(s.hull, 5),
     }
 
 
@@ -96,8 +115,8 @@ def lens_state(project: Project) -> dict[str, Any]:
         colour = light_colour(light)
         lights.append({
             "id": light.id, "name": light.name, "shape": light.shape, "lit": light.id in lit,
-            "centre": _rounded(row[0:3]),
-            "half_u": _rounded(row[3:6]), "half_v": _rounded(row[6:9]), "colour": _rounded(colour / colour.max(), 4),
+            "centre": _near(row[0:3]),
+            "half_u": _near(row[3:6]), "half_v": _near(row[6:9]), "colour": _rounded(colour / colour.max(), 4),
         })  # fmt: skip
     look = shown_look(project)
     return {
@@ -108,7 +127,7 @@ def lens_state(project: Project) -> dict[str, Any]:
         "field_height": field_h,
         "bend": lens.k,
         "widest": lens.widest,
-        "aim": _rounded(aim),
+        "aim": _near(aim, 7),
         "lights": lights,
     }
 
@@ -117,7 +136,7 @@ def pose_state(project: Project, frame: int) -> dict[str, Any]:
     """One frame's pose, for drawing while something is dragged."""
     pose: Pose = pose_project(project).at(frame)
     return {
-        "camera": _rounded(pose.camera[:3].reshape(12)),
+        "camera": _camera_rows(pose.camera[None])[0],
         "subject_deg": pose.subject_deg,
         "lights_deg": pose.lights_deg,
         "animation_s": pose.animation_s,

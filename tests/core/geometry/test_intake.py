@@ -19,6 +19,7 @@ from cyclorama.core.geometry.kept import Intake, standin_key
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.polygons import split_quads
 from cyclorama.core.geometry.read import read_model
+from cyclorama.core.picture.decode import decode_picture
 from cyclorama.demo.glb import GlbWriter, glass
 
 CUBE_OBJ = """mtllib cube.mtl
@@ -279,6 +280,19 @@ def test_unlit_and_moved_maps() -> None:
     assert "unlit" in findings(intake)
 
 
+def test_a_picture_that_cannot_be_used_does_not_keep_a_model_out() -> None:
+    """Too large, broken, cut off, or of no use at all: the model comes in, and what became of the picture is said."""
+    assert "larger than 8192×8192 pixels" in findings(take_in(bad_texture()))
+    document = json.dumps(GLTF_WITH_PICTURE).encode()
+    assert "cannot be read" in findings(take_in({"a.gltf": document, "big.png": b"no picture"}))
+    jpeg = png_of(np.random.default_rng(1).integers(0, 255, (64, 64, 3)), "JPEG")
+    cut = take_in({"a.gltf": document, "big.png": jpeg[:-2]})
+    assert "ends too early" in findings(cut)
+    assert decode_picture(cut.assets[cut.materials[0].maps.base_color.asset], "cut").shape == (64, 64, 4)  # type: ignore[union-attr]
+    unused = {**GLTF_WITH_PICTURE, "materials": [{}]}
+    assert "picture" not in findings(take_in({"a.gltf": json.dumps(unused).encode(), "big.png": b"", "stray.jpg": b""}))
+
+
 def test_large_models_get_a_reduced_standin() -> None:
     intake = take_in({"a.glb": glb(sphere(0.1, 512))})
     assert intake.report.triangles > 250_000
@@ -340,7 +354,6 @@ BAD = {
     "absolute": ({"a.zip": zip_of(("/etc/evil.glb", glb()))}, "leads outside"),
     "bomb": ({"a.zip": zip_of(("a.glb", bytes(300 << 20)))}, "far more than a model needs"),
     "not a zip": ({"a.zip": b"PK nonsense"}, "not a readable zip"),
-    "huge picture": (bad_texture(), "8192×8192"),
     "no faces": ({"a.obj": b"v 0 0 0\nv 1 0 0\nv 0 1 0\n"}, "no faces"),
     "no model": ({"a.txt": b"hello"}, "There is no model"),
     "two models": ({"a.glb": glb(), "b.glb": glb()}, "2 models"),

@@ -218,7 +218,7 @@ def test_the_first_model_decides_how_large_everything_is(size: float, eye: SomeE
     """Set, lights and camera grow with it; the exposure is metered where there is light."""
     placed = put_on_set(new_project("Test"), arrival(size), eye)
     assert placed.set.disc.radius_m == pytest.approx(0.75 * size, rel=0.02)
-    assert placed.set.sweep.width_m == pytest.approx(max(12 * size, 0.5), rel=0.02)
+    assert placed.set.sweep.width_m == pytest.approx(12 * size, rel=0.02)
     assert [x.distance_m / size for x in placed.lights] == pytest.approx([3.2] * 3, rel=0.02)
     assert placed.look.ev100 == ev100
     measures = arrival(size).room

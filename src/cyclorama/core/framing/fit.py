@@ -96,8 +96,8 @@ def _with_camera(project: Project, **changes: float) -> Project:
                 changes[name] = max(value, least)
                 if value > most:
                     raise ChangeError(
-                        f"The subject is too large for the studio: the camera would have to stand {value:.0f} m "
-                        f"away. Check the unit of the model."
+                        f"The subject is too large for the studio: the camera would have to stand "
+                        f"{value / 1000:.0f} km away. Correct its unit on the Subject card."
                     )
             camera = camera.model_copy(update=changes)
         cameras.append(camera)

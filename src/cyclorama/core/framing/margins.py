@@ -10,7 +10,7 @@ from ..motion import Poses, pose_project
 from ..scene import Project
 from .lens import Projection
 
-NEAR_M = 1e-4
+NEAR_M = 1e-7
 """A point nearer to the camera plane than this counts as outside the frame."""
 OUTSIDE = -0.5
 

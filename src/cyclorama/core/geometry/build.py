@@ -21,8 +21,11 @@ def grid_mesh(points: NDArray[np.float64], uvs: NDArray[np.float64], crease_deg:
     p, q, r = (flat[triangles[:, i]] for i in range(3))
     area = np.linalg.norm(np.cross(q - p, r - p), axis=1)
     triangles, inner = triangles[area > 1e-14], inner[area > 1e-14]
-    v, n, t, f, _ = with_smooth_normals(flat, uvs.reshape(-1, 2), triangles, crease_deg)
-    return Mesh(v, n, t, f, np.zeros(len(f), np.int32), inner)
+    normals, triangles, source = with_smooth_normals(flat, triangles, crease_deg)
+    return Mesh(
+        flat[source].astype(np.float32), normals, uvs.reshape(-1, 2)[source].astype(np.float32), triangles,
+        np.zeros(len(triangles), np.int32), inner,
+    )  # fmt: skip
 
 
 def arc(cx: float, cy: float, radius: float, from_deg: float, to_deg: float, steps: int) -> Profile:

@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 from ..kernel import kernel
 from .mesh import face_normals
+from .normals import weld
 
 HARD_DEG = 20.0
 """Faces that meet at a smaller angle are taken as one curved face."""
@@ -24,8 +25,7 @@ def hard_edges(
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-30)
     # the same place is the same corner, whatever normals and maps do there
     used = triangles[wanted].ravel()
-    _, place = np.unique(np.round(vertices[used] / 1e-7).astype(np.int64), axis=0, return_inverse=True)
-    place = place.reshape(-1, 3)
+    place = weld(vertices[used])[0].reshape(-1, 3)
     sides = np.concatenate([place[:, [0, 1]], place[:, [1, 2]], place[:, [2, 0]]])
     owner = np.tile(np.arange(len(wanted)), 3)
     key = np.sort(sides, axis=1)

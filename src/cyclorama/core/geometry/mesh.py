@@ -23,6 +23,10 @@ class Mesh:
     """(t,) index of the part each triangle belongs to"""
     inner: NDArray[np.uint8] = field(default_factory=lambda: np.zeros(0, np.uint8))
     """(t,) edges that only split a polygon of the file, as bits (see `polygons`); (0,) where there are none"""
+    more_uvs: NDArray[np.float32] = field(default_factory=lambda: np.zeros((0, 2), np.float32))
+    """(v, 2) a second set; (0, 2) where there is none"""
+    colours: NDArray[np.float32] = field(default_factory=lambda: np.zeros((0, 4), np.float32))
+    """(v, 4) linear Rec.709 and opacity, to be multiplied with the material's; (0, 4) where there are none"""
 
     @property
     def inner_bits(self) -> NDArray[np.uint8]:
@@ -69,7 +73,8 @@ def under(
 def unit_rows(a: NDArray[np.floating]) -> NDArray[np.float32]:
     """Rows (n, 3) scaled to length 1; rows without a direction become +Y."""
     length = np.linalg.norm(a, axis=1, keepdims=True)
-    safe = np.where(length > 1e-20, a / np.maximum(length, 1e-20), [0.0, 1.0, 0.0])
+    least = np.finfo(length.dtype).tiny
+    safe = np.where(length > least, a / np.maximum(length, least), [0.0, 1.0, 0.0])
     return safe.astype(np.float32)
 
 
@@ -93,7 +98,18 @@ def join(meshes: list[Mesh]) -> Mesh:
         np.concatenate(triangles).astype(np.int32),
         np.concatenate(parts).astype(np.int32),
         np.concatenate([m.inner_bits for m in meshes]),
+        _together([m.more_uvs for m in meshes], [len(m.vertices) for m in meshes], 0.0),
+        _together([m.colours for m in meshes], [len(m.vertices) for m in meshes], 1.0),
     )
+
+
+def _together(values: list[NDArray[np.float32]], sizes: list[int], default: float) -> NDArray[np.float32]:
+    """Attributes end to end, `default` for meshes without them; none where no mesh has them."""
+    if not any(len(v) for v in values):
+        return values[0][:0]
+    width = values[0].shape[1]
+    filled = [v if len(v) else np.full((n, width), default, np.float32) for v, n in zip(values, sizes, strict=True)]
+    return np.concatenate(filled)
 
 
 def face_normals(vertices: NDArray[np.floating], triangles: NDArray[np.integer]) -> NDArray[np.float64]:

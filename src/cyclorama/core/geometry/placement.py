@@ -1,22 +1,30 @@
 """Laying the file's own space into the studio."""
 
+from typing import Literal
+
 import numpy as np
 
-from ..arrays import Mat4
+from ..arrays import Mat3, Mat4
 from ..scene import Placement
 
 
+def axis_to_y(up: Literal["y", "z"]) -> Mat3:
+    """The turn (3, 3) that brings the file's up axis to +Y."""
+    return np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]) if up == "z" else np.eye(3)
+
+
 def file_to_metres(placement: Placement) -> Mat4:
-    """Only the up axis and the unit: file space → metres, Y up."""
+    """File space → metres, Y up, tipped and rolled over, but neither centred, turned nor lifted."""
+    tip, roll = np.radians(placement.tip_deg), np.radians(placement.roll_deg)
+    tipped = np.array([[1, 0, 0], [0, np.cos(tip), -np.sin(tip)], [0, np.sin(tip), np.cos(tip)]])
+    rolled = np.array([[np.cos(roll), np.sin(roll), 0], [-np.sin(roll), np.cos(roll), 0], [0, 0, 1]])
     m = np.eye(4)
-    if placement.up == "z":
-        m[:3, :3] = [[1, 0, 0], [0, 0, 1], [0, -1, 0]]
-    m[:3, :3] *= placement.unit_m
+    m[:3, :3] = rolled @ tipped @ axis_to_y(placement.up) * placement.unit_m
     return m
 
 
 def placement_matrix(placement: Placement) -> Mat4:
-    """File space → studio at rest: unit and axis, centre onto the axis of the turn, turn, lift."""
+    """File space → studio at rest: unit, axis, tip and roll, centre onto the axis of the turn, turn, lift."""
     centre = np.eye(4)
     centre[0, 3], centre[2, 3] = -placement.centre_x_m, -placement.centre_z_m
     a = np.radians(placement.turn_deg)

@@ -1,10 +1,9 @@
-"""Which edges of a mesh's triangles are edges of the polygons it was made of, and which only split them.
+"""Polygons as triangles, and which edges of the triangles are edges of the polygons and which only split them.
 
 For each triangle three bits: bit e is set when the edge from corner e to the next lies inside a polygon.
 """
 
-from collections.abc import Iterable
-
+import mapbox_earcut
 import numpy as np
 from numpy.typing import NDArray
 
@@ -15,65 +14,117 @@ MOSTLY = 0.8
 """A mesh whose triangles follow each other in pairs to at least this share was split from quads."""
 BENT_DEG = 30.0
 """The halves of a quad meet at a smaller angle."""
+FLAT = 1e-9
+"""A corner turns the wrong way when its sine, measured against the polygon's area, is below minus this."""
 
 Inner = NDArray[np.uint8]
-Outlines = NDArray[np.float64]
+Corners = NDArray[np.int64]
 
 
-def outlines_of(vertices: NDArray[np.floating], polygons: Iterable[NDArray[np.integer]]) -> Outlines:
-    """Start and end (e, 2, 3) of every edge of some polygons (each a list of vertex numbers)."""
-    by_length: dict[int, list[NDArray[np.integer]]] = {}
-    for polygon in polygons:
-        by_length.setdefault(len(polygon), []).append(polygon)
-    edges = [np.stack([p, np.roll(p, -1, axis=1)], axis=-1).reshape(-1, 2) for p in map(np.array, by_length.values())]
-    pairs = np.concatenate(edges) if edges else np.zeros((0, 2), np.int64)
-    sound = ((pairs >= 0) & (pairs < len(vertices))).all(axis=1)
-    return np.asarray(vertices[pairs[sound]], np.float64)
+def triangulated(points: NDArray[np.floating], sizes: NDArray[np.integer]) -> tuple[Corners, NDArray[np.int64], Inner]:
+    """Triangles of polygons whose corners (c, 3) stand one polygon after the other, `sizes` (p,) of them each.
+
+    Returns the corners of each triangle (t, 3), its polygon (t,) and its inner edges as bits (t,). Polygons of less
+    than three corners give none. Convex ones are fanned, hollow quads are split at their hollow corner, all other
+    hollow ones by ear clipping in the plane of their area (a polygon that crosses itself is filled somehow).
+    """
+    starts = np.concatenate([[0], np.cumsum(sizes)])[:-1]
+    pieces: list[tuple[Corners, NDArray[np.int64]]] = []
+    for size in np.unique(sizes[sizes >= 3]):
+        which = np.flatnonzero(sizes == size)
+        index = starts[which][:, None] + np.arange(size)
+        first = np.zeros(len(which), np.int64)
+        if size > 3:
+            hollow = _hollow_corners(points[index])
+            crooked = hollow.any(axis=1)
+            if size == 4:
+                first = hollow.argmax(axis=1)
+            else:
+                pieces += [_clipped(points, index[i], which[i]) for i in np.flatnonzero(crooked)]
+                index, which, first = index[~crooked], which[~crooked], first[~crooked]
+        fan = np.stack([np.zeros(size - 2, np.int64), np.arange(1, size - 1), np.arange(2, size)], axis=1)
+        turned = (fan[None] + first[:, None, None]) % size
+        triangles = np.take_along_axis(index, turned.reshape(len(index), 3 * (size - 2)), axis=1).reshape(-1, 3)
+        pieces.append((triangles, np.repeat(which, size - 2)))
+    if not pieces:
+        return np.zeros((0, 3), np.int64), np.zeros(0, np.int64), np.zeros(0, np.uint8)
+    triangles, polygon = np.concatenate([p[0] for p in pieces]), np.concatenate([p[1] for p in pieces])
+    order = np.argsort(polygon, kind="stable")
+    triangles, polygon = triangles[order], polygon[order]
+    return triangles, polygon, _inside(triangles, starts[polygon], np.asarray(sizes)[polygon])
 
 
-def inside_outlines(vertices: NDArray[np.floating], triangles: NDArray[np.integer], outlines: Outlines) -> Inner:
-    """Bits (t,) of the edges that are none of the outlines (positions alike to float32)."""
-    ends = np.concatenate([vertices.astype(np.float32), outlines.reshape(-1, 3).astype(np.float32)])
-    place, count = weld(ends)
-    place = place.astype(np.int64)
+def _hollow_corners(rings: NDArray[np.floating]) -> NDArray[np.bool_]:
+    """Which corners of polygons (p, k, 3) turn against the rest."""
+    rings = np.asarray(rings, np.float64)
+    ahead, back = np.roll(rings, -1, axis=1) - rings, rings - np.roll(rings, 1, axis=1)
+    local = rings - rings[:, :1]
+    area = np.cross(local, np.roll(local, -1, axis=1)).sum(axis=1)  # Newell's normal
+    turn = np.einsum("pki,pi->pk", np.cross(back, ahead), area)
+    return np.asarray(turn < -FLAT * np.einsum("pi,pi->p", area, area)[:, None])
 
-    def keys(a: NDArray[np.int64], b: NDArray[np.int64]) -> NDArray[np.int64]:
-        return np.minimum(a, b) * count + np.maximum(a, b)
 
-    drawn = place[len(vertices) :].reshape(-1, 2)
-    known = np.unique(keys(drawn[:, 0], drawn[:, 1]))
+def _clipped(points: NDArray[np.floating], ring: Corners, polygon: int) -> tuple[Corners, NDArray[np.int64]]:
+    local = np.asarray(points[ring], np.float64) - points[ring[0]]
+    normal = np.cross(local, np.roll(local, -1, axis=0)).sum(axis=0)
+    drop = int(np.argmax(np.abs(normal)))
+    flat = np.ascontiguousarray(np.delete(local, drop, axis=1))
+    found = mapbox_earcut.triangulate_float64(flat, np.array([len(ring)], np.uint32)).astype(np.int64).reshape(-1, 3)
+    a, b, c = local[found[:, 0]], local[found[:, 1]], local[found[:, 2]]
+    against = np.cross(b - a, c - a) @ normal < 0
+    found[against] = found[against][:, ::-1]
+    return ring[found], np.full(len(found), polygon)
+
+
+def _inside(triangles: Corners, start: NDArray[np.int64], size: NDArray[np.int64]) -> Inner:
     inner = np.zeros(len(triangles), np.uint8)
-    corners = place[triangles]
+    place = triangles - start[:, None]
     for e in range(3):
-        inner |= (~np.isin(keys(corners[:, e], corners[:, (e + 1) % 3]), known)).astype(np.uint8) << e
+        a, b = place[:, e], place[:, (e + 1) % 3]
+        drawn = ((a + 1) % size == b) | ((b + 1) % size == a)
+        inner |= (~drawn).astype(np.uint8) << e
     return inner
 
 
-def split_quads(vertices: NDArray[np.floating], triangles: NDArray[np.integer]) -> Inner:
+def split_quads(
+    vertices: NDArray[np.floating], triangles: NDArray[np.integer], part: NDArray[np.integer] | None = None
+) -> Inner:
     """Bits (t,) for a mesh that came as triangles: quads split one after the other are put together again.
 
-    Only where most triangles come in such pairs (`MOSTLY`), or the two halves lie in one plane.
+    Only in parts (t,) where most triangles come in such pairs (`MOSTLY`), or where the two halves lie in one plane.
     """
     inner = np.zeros(len(triangles), np.uint8)
     if len(triangles) < 2:
         return inner
+    part = np.zeros(len(triangles), np.int64) if part is None else part
     normal = face_normals(vertices, triangles)
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
     even = (normal[1:] * normal[:-1]).sum(axis=1)
-    place = weld(vertices)[0][triangles]
-    shared = np.full(len(triangles) - 1, -1)
-    for e in range(3):
-        for f in range(3):
-            same = (place[:-1, e] == place[1:, (f + 1) % 3]) & (place[:-1, (e + 1) % 3] == place[1:, f])
-            same &= _convex(vertices, triangles, e, f)
-            shared[same] = 3 * e + f
+    shared = _shared_edges(vertices, triangles, part)
     pairs = _in_pairs((shared >= 0) & (even > np.cos(np.radians(BENT_DEG))))
-    if 2 * pairs.sum() < MOSTLY * len(triangles):
-        pairs = _in_pairs((shared >= 0) & (even > 1 - 1e-6))
+    paired = np.bincount(part[:-1][pairs], minlength=int(part.max()) + 1)
+    few = 2 * paired < MOSTLY * np.bincount(part)
+    pairs = np.where(few[part[:-1]], _in_pairs((shared >= 0) & (even > 1 - 1e-6)), pairs)
     first = np.flatnonzero(pairs)
     inner[first] = 1 << (shared[first] // 3)
     inner[first + 1] = 1 << (shared[first] % 3)
     return inner
+
+
+def _shared_edges(
+    vertices: NDArray[np.floating], triangles: NDArray[np.integer], part: NDArray[np.integer]
+) -> NDArray[np.int64]:
+    """For each triangle and the next (t − 1,), 3·e + f where edge e of the one is edge f of the other and both make
+    a convex quad; −1 where there is none."""
+    place = weld(vertices)[0][triangles]
+    alike = part[:-1] == part[1:]
+    shared = np.full(len(triangles) - 1, -1)
+    for e in range(3):
+        for f in range(3):
+            same = (place[:-1, e] == place[1:, (f + 1) % 3]) & (place[:-1, (e + 1) % 3] == place[1:, f])
+            which = np.flatnonzero(same & alike)
+            shared[which[_convex(vertices, triangles[which], triangles[which + 1], e, f)]] = 3 * e + f
+    return shared
 
 
 def _in_pairs(follows: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -83,9 +134,10 @@ def _in_pairs(follows: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return np.asarray(follows & ((at - start) % 2 == 0))
 
 
-def _convex(vertices: NDArray[np.floating], triangles: NDArray[np.integer], e: int, f: int) -> NDArray[np.bool_]:
-    """Whether each triangle and the next make a convex quad across edge e of the one and f of the other."""
-    one, two = triangles[:-1], triangles[1:]
+def _convex(
+    vertices: NDArray[np.floating], one: NDArray[np.integer], two: NDArray[np.integer], e: int, f: int
+) -> NDArray[np.bool_]:
+    """Whether pairs of triangles make a convex quad across edge e of the one and f of the other."""
     a, b = vertices[one[:, e]], vertices[one[:, (e + 1) % 3]]
     apex, other = vertices[one[:, (e + 2) % 3]], vertices[two[:, (f + 2) % 3]]
     normal = np.cross(b - a, apex - a)

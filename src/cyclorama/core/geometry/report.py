@@ -26,9 +26,3 @@ class IntakeReport(Doc):
     up: Literal["y", "z"]
     up_reason: str
     findings: tuple[Finding, ...]
-
-
-def count(n: int, singular: str, plural: str = "") -> str:
-    """‘1 part’, ‘2 parts’, ‘1 000 parts’."""
-    number = f"{n:,}".replace(",", " ")
-    return f"{number} {singular if n == 1 else plural or singular + 's'}"

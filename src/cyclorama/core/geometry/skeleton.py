@@ -4,7 +4,7 @@ Follows glTF 2.0 (ISO/IEC 12113:2022), sections 3.7.3 (skins), 3.7.2.2 (morph ta
 (animations and their interpolation).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -108,6 +108,19 @@ class Skeleton:
         for i, parent in enumerate(self.parent):
             world[i] = local[i] if parent < 0 else world[parent] @ local[i]
         return np.asarray(world[self.bone_node] @ self.bone_inverse), shapes
+
+    def moved(self, by: F64) -> "Skeleton":
+        """The same, standing elsewhere (3,): under one more node, which nothing drives."""
+        base = np.eye(4)
+        base[:3, 3] = by
+        counted = tuple(tuple(t if t.kind == SHAPES else replace(t, target=t.target + 1) for t in a)
+                        for a in self.animations)  # fmt: skip
+        return Skeleton(
+            np.concatenate([[-1], self.parent + 1]).astype(np.int32), np.concatenate([base[None], self.base]),
+            np.concatenate([np.zeros((1, 3)), self.move]), np.concatenate([[[0.0, 0.0, 0.0, 1.0]], self.turn]),
+            np.concatenate([np.ones((1, 3)), self.scale]), self.bone_node + np.int32(1), self.bone_inverse, self.shapes,
+            counted,
+        )  # fmt: skip
 
     def moving(self, animation: int) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
         """Which nodes (n,) and shapes (s,) an animation takes from their rest."""

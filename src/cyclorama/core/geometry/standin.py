@@ -7,6 +7,7 @@ from scipy.spatial import cKDTree
 
 from ..picture.decode import decode_picture
 from ..scene import Material
+from ..textures import srgb_to_linear, to_srgb_bytes
 from .mesh import Mesh
 from .standin_file import pack
 
@@ -16,35 +17,54 @@ TARGET_TRIANGLES = 40_000
 def build_standin(mesh: Mesh, materials: list[Material], assets: dict[str, bytes]) -> tuple[bytes, NDArray[np.int32]]:
     """A reduced mesh in file space as one binary (see `pack`), and the vertex of the mesh each of its vertices is.
 
-    `materials` has one for each part.
+    `materials` has one for each part, whose triangles stand together and in its order.
     """
     share = min(1.0, TARGET_TRIANGLES / max(len(mesh.triangles), 1))
+    ends = np.searchsorted(mesh.part, np.arange(len(materials)), side="right")
+    pictures: dict[str, NDArray[np.uint8]] = {}
     pieces, sources = [], []
     for part, material in enumerate(materials):
-        v, source, t = _reduced(mesh, part, share)
-        pieces.append((part, v, mesh.normals[source], _map_colours(material, mesh.uvs[source], assets), t))
+        faces = mesh.triangles[ends[part - 1] if part else 0 : ends[part]]
+        v, source, t = _reduced(mesh.vertices, faces, share)
+        colours = _map_colours(material, mesh.uvs[source], assets, pictures)
+        if len(mesh.colours) and material.vertex_colours:
+            colours[:, :3] = _tinted(colours[:, :3], mesh.colours[source, :3])
+        pieces.append((part, v, mesh.normals[source], colours, t))
         sources.append(source)
     return pack(pieces), np.concatenate(sources).astype(np.int32)
 
 
-def _reduced(mesh: Mesh, part: int, share: float) -> tuple[NDArray[np.float32], NDArray[np.intp], NDArray[np.int32]]:
-    faces = mesh.triangles[mesh.part == part]
-    used, local = np.unique(faces, return_inverse=True)
-    v = mesh.vertices[used]
-    faces = local.reshape(-1, 3).astype(np.int32)
+def _reduced(
+    vertices: NDArray[np.float32], faces: NDArray[np.int32], share: float
+) -> tuple[NDArray[np.float32], NDArray[np.intp], NDArray[np.int32]]:
+    low, high = int(faces.min()), int(faces.max()) + 1
+    mask = np.zeros(high - low, bool)
+    mask[faces - low] = True
+    used = np.flatnonzero(mask)
+    v = vertices[low + used]
+    faces = (np.cumsum(mask) - 1)[faces - low].astype(np.int32)
     wanted = max(64, int(len(faces) * share))
     if len(faces) <= wanted:
-        return v, used, faces
+        return v, low + used, faces
     points, reduced = fast_simplification.simplify(v.astype(np.float32), faces, target_count=wanted)
     _, nearest = cKDTree(v).query(points)
-    return points.astype(np.float32), used[nearest], reduced.astype(np.int32)
+    return points.astype(np.float32), (low + used)[nearest], reduced.astype(np.int32)
 
 
-def _map_colours(material: Material, uv: NDArray[np.float32], assets: dict[str, bytes]) -> NDArray[np.uint8]:
+def _tinted(shown: NDArray[np.uint8], colours: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """Display bytes (v, 3) multiplied with linear colours."""
+    return to_srgb_bytes(srgb_to_linear(shown / 255.0) * colours)
+
+
+def _map_colours(
+    material: Material, uv: NDArray[np.float32], assets: dict[str, bytes], pictures: dict[str, NDArray[np.uint8]]
+) -> NDArray[np.uint8]:
     colours = np.full((len(uv), 4), 255, np.uint8)
     ref = material.maps.base_color
     if ref is not None and len(uv):
-        pixels = decode_picture(assets[ref.asset], ref.name)
+        if ref.asset not in pictures:
+            pictures[ref.asset] = decode_picture(assets[ref.asset], ref.name)
+        pixels = pictures[ref.asset]
         h, w = pixels.shape[:2]
         finite = np.nan_to_num(uv, nan=0.0, posinf=0.0, neginf=0.0)
         x = np.floor(finite[:, 0] % 1.0 * w).astype(int) % w

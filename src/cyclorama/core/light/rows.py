@@ -180,4 +180,4 @@ def reach_of(row: NDArray[np.float32], aim: Vec3) -> float:
     if row[KIND] == SUN:
         return mean * 2 * math.pi * (1 - float(row[COS_OUTER]))
     area = {SPHERE: row[AREA] / 4, TUBE: row[AREA] / math.pi}.get(int(row[KIND]), row[AREA])
-    return mean * float(area) / max(float(np.sum((row[CENTRE : CENTRE + 3] - aim) ** 2)), 1e-6)
+    return mean * float(area) / max(float(np.sum((row[CENTRE : CENTRE + 3] - aim) ** 2)), 1e-14)

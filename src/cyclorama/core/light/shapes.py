@@ -90,7 +90,7 @@ def _panel_hit(rows, k, o, d, round_one):
         return -1.0, 0.0, 0.0
     x, y, z = rows[k, 0] - o[0], rows[k, 1] - o[1], rows[k, 2] - o[2]
     t = -(x * rows[k, 9] + y * rows[k, 10] + z * rows[k, 11]) / facing
-    if t <= 1e-5:
+    if t <= 1e-7:
         return -1.0, 0.0, 0.0
     u, v, _ = _local(rows, k, t * d[0] - x, t * d[1] - y, t * d[2] - z)
     outside = u * u + v * v > 1.0 if round_one else abs(u) > 1.0 or abs(v) > 1.0

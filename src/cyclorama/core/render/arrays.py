@@ -30,6 +30,10 @@ class Geometry(NamedTuple):
     """(t,) number of the part: 0 the sweep, 1 the disc, then the subject's"""
     edges: "Edges"
     shapes: "Shapes"
+    more_uvs: F32
+    """(t, 6) texture coordinates of the three corners in the second set; (0, 6) where there is none"""
+    paint: F32
+    """(t, 12) colour (3) and opacity of the three corners; (0, 12) where there are none"""
 
 
 class Shapes(NamedTuple):
@@ -60,8 +64,8 @@ class Materials(NamedTuple):
     values: F64
     """(m, COLUMNS); row 0 is where light leaves a scattering medium"""
     ranges: I32
-    """(m, 6) bindings from–to, row of the normal map and of the relief (−1: none), whether texture space is
-    needed, row of the coat's normal map"""
+    """(m, 7) bindings from–to, row of the normal map and of the relief (−1: none), whether texture space is
+    needed, row of the coat's normal map, whether the mesh's colours are multiplied in"""
     bindings: I32
     """(b, 3) column, width, row of Textures"""
     films: F32

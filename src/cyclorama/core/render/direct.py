@@ -207,9 +207,8 @@ def _glow_at(geometry, materials, textures, scratch, triangle, u, v):
     values = materials.values[row]
     if materials.ranges[row, 4]:
         p, flat, _, _ = hit_surface(geometry.corners, triangle, u, v)
-        uv, density = texture_point(geometry.corners, triangle, u, v)
         values = scratch.glow
-        resolve(materials, textures, row, uv, p, flat, 0.0, density, values)
+        resolve(materials, textures, row, texture_point(geometry, triangle, u, v), p, flat, 0.0, values)
     opacity = opacity_of(values) if values[OPACITY] < 1.0 else 1.0
     r, g, b = emitted(values)
     return opacity * r, opacity * g, opacity * b

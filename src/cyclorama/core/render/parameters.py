@@ -16,6 +16,7 @@ from ..material.patterns import pattern
 from ..material.record import MIRROR_ALPHA
 from ..material.row import (
     ABSORB,
+    BASE,
     COLOURS,
     CUTOFF,
     EDGE_RADIUS,
@@ -68,7 +69,7 @@ class TextureSet:
 
         return self.shelf.row(
             ref.asset or ref.pattern, pixels, is_colour, _WRAP[ref.wrap], channel, ref.projection == "triplanar",
-            _transform(ref),
+            _transform(ref), None if ref.wrap_down is None else _WRAP[ref.wrap_down], ref.uv_set,
         )  # fmt: skip
 
 
@@ -87,8 +88,10 @@ EXIT = Material(id="exit", name="Exit", base_color=(1, 1, 1), specular_ior=1.0)
 def material_rows(materials: tuple[Material, ...], textures: TextureSet) -> Materials:
     """Rows for all materials after EXIT; their maps are taken into the texture set."""
     values = np.stack([row_of(m) for m in (EXIT, *materials)]).astype(np.float64)
-    ranges = np.full((len(values), 6), -1, np.int32)
+    ranges = np.full((len(values), 7), -1, np.int32)
     ranges[:, [0, 1, 4]] = 0
+    ranges[1:, 6] = [m.vertex_colours for m in materials]
+    ranges[0, 6] = 0
     bindings: list[tuple[int, int, int]] = []
     films: list[np.ndarray] = []
     for row, m in enumerate(materials, 1):
@@ -110,7 +113,7 @@ def material_rows(materials: tuple[Material, ...], textures: TextureSet) -> Mate
             values[row, PROFILE:EVEN], values[row, PROFILE_MEAN] = profile(
                 load_tables(), m.specular_ior, m.specular_roughness
             )
-        ranges[row, 4] = ranges[row, 1] > ranges[row, 0] or ranges[row, [2, 3, 5]].max() >= 0
+        ranges[row, 4] = ranges[row, 1] > ranges[row, 0] or max(ranges[row, [2, 3, 5]].max() + 1, ranges[row, 6]) > 0
         values[row, EVEN] = not ranges[row, 4] and _is_even(values[row])
     return Materials(
         values, ranges, np.array(bindings or [(0, 0, 0)], np.int32),
@@ -125,13 +128,16 @@ def _is_even(row: NDArray[np.float64]) -> bool:
     return bool(row[PROFILED] and opaque and row[ROUGHNESS] ** 2 > MIRROR_ALPHA and not any(absent))
 
 
-def has_holes(materials: tuple[Material, ...]) -> bool:
-    """Whether rays may pass through any surface, so that shadow rays must look closer."""
-    return any(m.opacity < 1 or m.maps.opacity is not None for m in materials)
+def has_holes(materials: tuple[Material, ...], sheer: bool) -> bool:
+    """Whether rays may pass through any surface, so that shadow rays must look closer.
+
+    sheer: the mesh's own colours are not opaque everywhere.
+    """
+    return any(m.opacity < 1 or m.maps.opacity is not None or (sheer and m.vertex_colours) for m in materials)
 
 
 @routine
-def resolve(materials, textures, row, uv, p, n, width, density, out):
+def resolve(materials, textures, row, at, p, n, width, out):
     """Fill `out` with the row, its mapped columns multiplied by their maps (arguments as in `map_value`)."""
     source = materials.values[row]
     for c in range(PROFILED if source[PROFILED] == 0.0 else source.shape[0]):
@@ -139,11 +145,16 @@ def resolve(materials, textures, row, uv, p, n, width, density, out):
     out[PROFILED] = source[PROFILED]
     for k in range(materials.ranges[row, 0], materials.ranges[row, 1]):
         column, columns, index = materials.bindings[k, 0], materials.bindings[k, 1], materials.bindings[k, 2]
-        r, g, b = map_value(textures, index, uv, p, n, width, density)
+        r, g, b = map_value(textures, index, at, p, n, width)
         out[column] *= r
         if columns == 3:
             out[column + 1] *= g
             out[column + 2] *= b
+    if materials.ranges[row, 6]:
+        out[BASE] *= at[6]
+        out[BASE + 1] *= at[7]
+        out[BASE + 2] *= at[8]
+        out[OPACITY] *= at[9]
 
 
 @device

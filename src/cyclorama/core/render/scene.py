@@ -28,6 +28,7 @@ from ..picture.exposure import exposure_scale, shown_look
 from ..picture.linear import read_linear
 from ..picture.mix import light_layer_names
 from ..scene import Camera, Material, Play, Project, Subject
+from ..scene.camera import NEAREST_M
 from ..textures import Textures, TextureShelf
 from .arrays import COMPONENTS, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from .background import background_of, blurred, fitted
@@ -39,7 +40,6 @@ from .standing import Piece, Standing, bend, stand
 from .trace import FrameScene
 
 _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
-NEAREST_FOCUS_M = 0.01
 FIRST_ROWS = 3
 """Rows of the exit, the sweep and the disc come before the project's materials."""
 Keep = Literal["picture", "lights", "passes"]
@@ -104,7 +104,7 @@ class SceneCompiler:
             camera=camera,
             recording=_recording(project, layers, pose, neighbours, standing.turns, camera, keep == "passes"),
             inner=standing.inner,
-            has_holes=has_holes(project.materials),
+            has_holes=has_holes(project.materials, standing.sheer),
             max_bounces=project.shoot.bounces,
             layers=layers,
         )
@@ -229,7 +229,7 @@ def _focus_m(camera: Camera, pose: Pose) -> float:
     if camera.focus_point_m is None:
         return camera.distance_m
     turn = turned(np.array([pose.subject_deg]))[0, :3, :3]
-    return max(focus_distance_m(turn @ np.array(camera.focus_point_m), pose.camera), NEAREST_FOCUS_M)
+    return max(focus_distance_m(turn @ np.array(camera.focus_point_m), pose.camera), NEAREST_M)
 
 
 def camera_rays_of(camera: Camera, pose: Pose, poses: Poses, width: int, height: int) -> CameraRays:

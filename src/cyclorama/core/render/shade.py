@@ -77,20 +77,19 @@ def _to_world(w, t, b, n):
 
 
 @routine
-def _bent_normals(geometry, materials, textures, row, values, triangle, smooth, flat, uv, p, width, density):
+def _bent_normals(geometry, materials, textures, row, values, triangle, smooth, flat, at, p, width):
     """Normals of the base (rounded edges, relief, normal map) and of the coat (rounded edges, its own normal map)."""
     n = smooth
     if values[EDGE_RADIUS] > 0.0 and geometry.edges.edge.shape[0] > 0:
         n = rounded_normal(geometry.edges, triangle, p, flat, n, values)
     relief, bent, own = materials.ranges[row, 3], materials.ranges[row, 2], materials.ranges[row, 5]
-    c = geometry.corners
     coat = n
     if own >= 0 and values[COAT] > 0.0:
-        coat = mapped_normal(c, textures, own, values, triangle, n, uv, p, flat, width, density)
+        coat = mapped_normal(geometry, textures, own, values, triangle, n, at, p, flat, width)
     if relief >= 0:
-        n = relieved_normal(c, textures, relief, values, triangle, n, uv, p, flat, width, density)
+        n = relieved_normal(geometry, textures, relief, values, triangle, n, at, p, flat, width)
     if bent >= 0:
-        n = mapped_normal(c, textures, bent, values, triangle, n, uv, p, flat, width, density)
+        n = mapped_normal(geometry, textures, bent, values, triangle, n, at, p, flat, width)
     return n, coat
 
 
@@ -145,11 +144,10 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
         normal = as_bound = smooth
         p_body = p
         if materials.ranges[row, 4] or v[EDGE_RADIUS] > 0.0:
-            uv, density = texture_point(geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
+            at = texture_point(geometry, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
             v = scratch.row
-            resolve(materials, textures, row, uv, p, flat, width, density, v)
-            normal, smooth = _bent_normals(geometry, materials, textures, row, v, triangle, smooth, flat, uv, p, width,
-                                           density)  # fmt: skip
+            resolve(materials, textures, row, at, p, flat, width, v)
+            normal, smooth = _bent_normals(geometry, materials, textures, row, v, triangle, smooth, flat, at, p, width)
         moving = bodies.moving[body]
         if moving:
             pose_at(bodies.keys[body], time, m)
@@ -212,7 +210,7 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
             n_body = turn_back(m, normal) if moving else normal
             if moving == BENDS:
                 n_body = turn_back(scratch.carry, n_body)
-            tangent = grain_tangent(geometry.corners, triangle, n_body, v[GRAIN] * 1.0)
+            tangent = grain_tangent(geometry, triangle, n_body, v[GRAIN] * 1.0)
             if moving == BENDS:
                 tangent = turn(scratch.carry, tangent)
             if moving:

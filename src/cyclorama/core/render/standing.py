@@ -57,6 +57,8 @@ class Standing:
     vertices: F32
     triangles: I32
     inner: U8
+    sheer: bool
+    """the mesh's own colours are not opaque everywhere"""
 
     def where(self, bodies: list[Body], subject_deg: F64) -> Bodies:
         """Where a frame's bodies stand while the subject passes angles (k,)."""
@@ -100,9 +102,13 @@ def stand(pieces: list[Piece], rig: tuple[Rig, int, Mat4] | None) -> Standing:
     material = np.concatenate([[0], *(p.rows[p.mesh.part] for p in ordered)])[1:]
     part = np.concatenate([[0], *(p.mesh.part + p.first_part for p in ordered)])[1:]
     corners = _packed_corners(whole, material, part)
-    geometry = Geometry(corners, material.astype(np.int32), part.astype(np.int32), NO_EDGES, NO_SHAPES)
+    geometry = Geometry(
+        corners, material.astype(np.int32), part.astype(np.int32), NO_EDGES, NO_SHAPES,
+        _at_corners(whole.more_uvs, whole.triangles), _at_corners(whole.colours, whole.triangles),
+    )  # fmt: skip
     owner = np.concatenate(body_of) if body_of else np.zeros(0, np.int32)
-    return Standing(bodies, turns, bending, geometry, owner, whole.vertices, whole.triangles, whole.inner_bits)
+    return Standing(bodies, turns, bending, geometry, owner, whole.vertices, whole.triangles, whole.inner_bits,
+                    bool((whole.colours[:, 3] < 1).any()))  # fmt: skip
 
 
 def bend(bending: Bending, shutter_s: F64, around_s: tuple[float, ...]) -> tuple[Body, Shapes]:
@@ -121,6 +127,13 @@ def bend(bending: Bending, shutter_s: F64, around_s: tuple[float, ...]) -> tuple
         places[k] = poses[t][0][triangles].reshape(-1, 9)
     structure = Structure(np.stack([vertices for vertices, _ in steps]), triangles)
     return Body(structure, bending.first), Shapes(bending.first, corners, places)
+
+
+def _at_corners(values: F32, triangles: I32) -> F32:
+    """Values of vertices (v, k) at the corners of triangles (t, 3·k); (0, 3·k) where there are none."""
+    if not len(values):
+        return np.zeros((0, 3 * values.shape[1]), np.float32)
+    return np.ascontiguousarray(values[triangles].reshape(len(triangles), -1))
 
 
 def _packed_corners(mesh: Mesh, material: np.ndarray, part: np.ndarray) -> np.ndarray:

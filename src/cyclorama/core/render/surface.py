@@ -4,11 +4,13 @@ import math
 
 from ..kernel import device, kernel, routine
 from ..material.row import EDGE_RADIUS, NORMAL_SCALE, RELIEF
-from ..textures import map_value
+from ..textures import TRIPLANAR, UV_SET, WIDTH, map_value
 from ..vectors import basis, cross, dot, normalize
 
 MATERIAL_COLUMN, PART_COLUMN = 24, 25
 """Columns of a triangle's record."""
+TINY = 1e-37
+"""Squares of areas (m⁴) below this are none to single precision."""
 
 
 @kernel
@@ -116,33 +118,63 @@ def _lift(p, a, b, c, na, nb, nc, u, v, sign):
 
 
 @device
-def texture_point(corners, triangle, u, v):
-    """uv (2,) of a hit, and how much uv a metre spans there."""
-    t = corners
-    w = 1.0 - u - v
-    across = w * t[triangle, 18] + u * t[triangle, 20] + v * t[triangle, 22]
-    down = w * t[triangle, 19] + u * t[triangle, 21] + v * t[triangle, 23]
-    du1, dv1 = t[triangle, 20] - t[triangle, 18], t[triangle, 21] - t[triangle, 19]
-    du2, dv2 = t[triangle, 22] - t[triangle, 18], t[triangle, 23] - t[triangle, 19]
-    a, b, c = corner(t, triangle, 0), corner(t, triangle, 3), corner(t, triangle, 6)
-    n = cross((b[0] - a[0], b[1] - a[1], b[2] - a[2]), (c[0] - a[0], c[1] - a[1], c[2] - a[2]))
-    density = math.sqrt(abs(du1 * dv2 - du2 * dv1) / max(math.sqrt(dot(n, n)), 1e-20))
-    return (across, down), density
+def _uv_edges(geometry, triangle, which):
+    """How texture coordinates of a set grow along the first and the last edge of a triangle."""
+    if which == 1 and geometry.more_uvs.shape[0] > 0:
+        m = geometry.more_uvs
+        return (
+            m[triangle, 2] - m[triangle, 0], m[triangle, 3] - m[triangle, 1],
+            m[triangle, 4] - m[triangle, 0], m[triangle, 5] - m[triangle, 1],
+        )  # fmt: skip
+    t = geometry.corners
+    return (
+        t[triangle, 20] - t[triangle, 18], t[triangle, 21] - t[triangle, 19],
+        t[triangle, 22] - t[triangle, 18], t[triangle, 23] - t[triangle, 19],
+    )  # fmt: skip
 
 
 @device
-def _gradients(corners, triangle):
-    """How u and v grow over a triangle: two vectors (3,), 1/m, and the sign of the map's handedness (0: none)."""
-    t = corners
+def texture_point(geometry, triangle, u, v):
+    """Where a hit lies on maps: u, v of the first set and how much of it a metre spans there, the same of the second,
+    and the mesh's own colour and opacity."""
+    t = geometry.corners
+    w = 1.0 - u - v
+    across = w * t[triangle, 18] + u * t[triangle, 20] + v * t[triangle, 22]
+    down = w * t[triangle, 19] + u * t[triangle, 21] + v * t[triangle, 23]
+    du1, dv1, du2, dv2 = _uv_edges(geometry, triangle, 0)
+    a, b, c = corner(t, triangle, 0), corner(t, triangle, 3), corner(t, triangle, 6)
+    n = cross((b[0] - a[0], b[1] - a[1], b[2] - a[2]), (c[0] - a[0], c[1] - a[1], c[2] - a[2]))
+    area = max(math.sqrt(dot(n, n)), 1e-20)
+    density = math.sqrt(abs(du1 * dv2 - du2 * dv1) / area)
+    across2 = down2 = density2 = 0.0
+    if geometry.more_uvs.shape[0] > 0:
+        m = geometry.more_uvs
+        across2 = w * m[triangle, 0] + u * m[triangle, 2] + v * m[triangle, 4]
+        down2 = w * m[triangle, 1] + u * m[triangle, 3] + v * m[triangle, 5]
+        du1, dv1, du2, dv2 = _uv_edges(geometry, triangle, 1)
+        density2 = math.sqrt(abs(du1 * dv2 - du2 * dv1) / area)
+    red = green = blue = alpha = 1.0
+    if geometry.paint.shape[0] > 0:
+        q = geometry.paint
+        red = w * q[triangle, 0] + u * q[triangle, 4] + v * q[triangle, 8]
+        green = w * q[triangle, 1] + u * q[triangle, 5] + v * q[triangle, 9]
+        blue = w * q[triangle, 2] + u * q[triangle, 6] + v * q[triangle, 10]
+        alpha = w * q[triangle, 3] + u * q[triangle, 7] + v * q[triangle, 11]
+    return across, down, density, across2, down2, density2, red, green, blue, alpha
+
+
+@device
+def _gradients(geometry, triangle, which):
+    """How u and v of a set grow over a triangle: two vectors (3,), 1/m; the sign of its handedness (0: none)."""
+    t = geometry.corners
     a, b, c = corner(t, triangle, 0), corner(t, triangle, 3), corner(t, triangle, 6)
     e1 = (b[0] - a[0], b[1] - a[1], b[2] - a[2])
     e2 = (c[0] - a[0], c[1] - a[1], c[2] - a[2])
     n = cross(e1, e2)
     n2 = dot(n, n)
-    du1, dv1 = t[triangle, 20] - t[triangle, 18], t[triangle, 21] - t[triangle, 19]
-    du2, dv2 = t[triangle, 22] - t[triangle, 18], t[triangle, 23] - t[triangle, 19]
+    du1, dv1, du2, dv2 = _uv_edges(geometry, triangle, which)
     det = du1 * dv2 - du2 * dv1
-    if abs(det) < 1e-18 or n2 < 1e-30:
+    if abs(det) < 1e-18 or n2 < TINY:
         return (0.0, 0.0, 0.0), (0.0, 0.0, 0.0), 0.0
     x, y = cross(e2, n), cross(n, e1)
     k = 1.0 / n2
@@ -152,9 +184,9 @@ def _gradients(corners, triangle):
 
 
 @routine
-def grain_tangent(corners, triangle, normal, angle):
+def grain_tangent(geometry, triangle, normal, angle):
     """Unit vector along growing u (or any, without a map) in the plane of the normal, turned by `angle` radians."""
-    gu, gv, side = _gradients(corners, triangle)
+    gu, gv, side = _gradients(geometry, triangle, 0)
     t, b = basis(normal)
     if side != 0.0:
         # ∂P/∂u is perpendicular to the gradient of v
@@ -167,13 +199,13 @@ def grain_tangent(corners, triangle, normal, angle):
 
 
 @routine
-def mapped_normal(corners, textures, index, values, triangle, normal, uv, p, flat, width, density):
+def mapped_normal(geometry, textures, index, values, triangle, normal, at, p, flat, width):
     """The smooth normal bent by a tangent-space map; green points to the top of the picture, as in glTF."""
-    x, y, z = map_value(textures, index, uv, p, flat, width, density)
+    x, y, z = map_value(textures, index, at, p, flat, width)
     scale = values[NORMAL_SCALE] * 1.0
     x, y, z = (2.0 * x - 1.0) * scale, (2.0 * y - 1.0) * scale, 2.0 * z - 1.0
-    gu, gv, side = _gradients(corners, triangle)
-    if side == 0.0 or textures.layout[index, 7] != 0:
+    gu, gv, side = _gradients(geometry, triangle, textures.layout[index, UV_SET])
+    if side == 0.0 or textures.layout[index, TRIPLANAR] != 0:
         t, b = basis(normal)
     else:
         raw = cross(gv, normal)
@@ -186,29 +218,36 @@ def mapped_normal(corners, textures, index, values, triangle, normal, uv, p, fla
     )
 
 
+@device
+def _shifted(at, across, down):
+    """Where a point lies on maps (see `texture_point`) when it moves along them."""
+    return (at[0] + across, at[1] + down, at[2], at[3] + across, at[4] + down, at[5], at[6], at[7], at[8], at[9])
+
+
 @routine
-def relieved_normal(corners, textures, index, values, triangle, normal, uv, p, flat, width, density):
+def relieved_normal(geometry, textures, index, values, triangle, normal, at, p, flat, width):
     """The normal tilted against the slope of a height map (Blinn, "Simulation of Wrinkled Surfaces", 1978)."""
     depth = values[RELIEF] * values[NORMAL_SCALE]
-    if textures.layout[index, 7] != 0:
-        step = max(width, textures.transform[index, 6] / textures.layout[index, 1])
+    if textures.layout[index, TRIPLANAR] != 0:
+        step = max(width, textures.transform[index, 6] / textures.layout[index, WIDTH])
         t, b = basis(normal)
-        here, _, _ = map_value(textures, index, uv, p, flat, width, density)
+        here, _, _ = map_value(textures, index, at, p, flat, width)
         pt = (p[0] + step * t[0], p[1] + step * t[1], p[2] + step * t[2])
         pb = (p[0] + step * b[0], p[1] + step * b[1], p[2] + step * b[2])
-        ht, _, _ = map_value(textures, index, uv, pt, flat, width, density)
-        hb, _, _ = map_value(textures, index, uv, pb, flat, width, density)
+        ht, _, _ = map_value(textures, index, at, pt, flat, width)
+        hb, _, _ = map_value(textures, index, at, pb, flat, width)
         st, sb = depth * (ht - here) / step, depth * (hb - here) / step
         return normalize(
             normal[0] - st * t[0] - sb * b[0], normal[1] - st * t[1] - sb * b[1], normal[2] - st * t[2] - sb * b[2]
         )
-    gu, gv, side = _gradients(corners, triangle)
+    gu, gv, side = _gradients(geometry, triangle, textures.layout[index, UV_SET])
     if side == 0.0:
         return normal
-    step = max(width * density, 1.0 / textures.layout[index, 1])
-    here, _, _ = map_value(textures, index, uv, p, flat, width, density)
-    hu, _, _ = map_value(textures, index, (uv[0] + step, uv[1]), p, flat, width, density)
-    hv, _, _ = map_value(textures, index, (uv[0], uv[1] + step), p, flat, width, density)
+    density = at[5] if textures.layout[index, UV_SET] == 1 else at[2]
+    step = max(width * density, 1.0 / textures.layout[index, WIDTH])
+    here, _, _ = map_value(textures, index, at, p, flat, width)
+    hu, _, _ = map_value(textures, index, _shifted(at, step, 0.0), p, flat, width)
+    hv, _, _ = map_value(textures, index, _shifted(at, 0.0, step), p, flat, width)
     su, sv = depth * (hu - here) / step, depth * (hv - here) / step
     g = (su * gu[0] + sv * gv[0], su * gu[1] + sv * gv[1], su * gu[2] + sv * gv[2])
     along = dot(g, normal)

@@ -156,9 +156,8 @@ def _step_through(count, rays, items, bodies, geometry, materials, textures, wor
         row = np.uint64(geometry.material[triangle])
         v = materials.values[row]
         if materials.ranges[row, 4]:
-            uv, density = texture_point(geometry.corners, triangle, u, w)
             v = scratch.row
-            resolve(materials, textures, row, uv, p, flat, 0.0, density, v)
+            resolve(materials, textures, row, texture_point(geometry, triangle, u, w), p, flat, 0.0, v)
         opacity = opacity_of(v)
         if opacity >= 0.999:
             work.blocked[i] = 0

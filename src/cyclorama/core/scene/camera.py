@@ -11,18 +11,22 @@ SENSOR_LONG_SIDE_MM = 36.0
 when the frame is turned from landscape to portrait."""
 
 
+NEAREST_M, FARTHEST_M = 1e-5, 20_000.0
+"""How near and far a camera stands and focuses: for subjects from 0.1 mm to 1 km."""
+
+
 class Camera(Doc):
     """A camera that looks at the axis of the turn from a distance."""
 
     id: Id
     name: Name
     focal_mm: Annotated[float, quantity("Focal length", "mm", ge=8, le=400)] = 70.0
-    distance_m: Annotated[float, quantity("Distance", "m", ge=0.01, le=200)] = 2.0
+    distance_m: Annotated[float, quantity("Distance", "m", ge=NEAREST_M, le=FARTHEST_M)] = 2.0
     elevation_deg: Annotated[float, quantity("Elevation", "°", ge=-89, le=89)] = 12.0
-    target_height_m: Annotated[float, quantity("Aim height", "m", ge=-10, le=100)] = 0.5
+    target_height_m: Annotated[float, quantity("Aim height", "m", ge=-2000, le=5000)] = 0.5
     f_number: Annotated[float | None, quantity("Aperture", "f/", ge=0.7, le=128)] = None
     """None is a pinhole: everything is sharp."""
-    focus_m: Annotated[float | None, quantity("Focus distance", "m", ge=0.01, le=200)] = None
+    focus_m: Annotated[float | None, quantity("Focus distance", "m", ge=NEAREST_M, le=FARTHEST_M)] = None
     """None focuses on the picked point, or without one on the aim point."""
     focus_point_m: tuple[float, float, float] | None = None
     """A point of the subject (studio space at rest) that stays in focus wherever camera and subject go."""

@@ -8,7 +8,7 @@ from ..errors import ChangeError
 from .base import Doc, Id, Unit01, quantity
 from .light import Shape
 from .project import Project, load_project
-from .subject import CentreMethod
+from .subject import CentreMethod, Resting
 
 
 class SetValue(Doc):
@@ -32,11 +32,18 @@ class StandOnFloor(Doc):
     kind: Literal["stand"] = "stand"
 
 
+class LayDown(Doc):
+    """Lay the subject on a side: tipped or rolled that way, then settled on the face it would rest on."""
+
+    kind: Literal["lay"] = "lay"
+    on: Resting
+
+
 class CorrectUnit(Doc):
     """The file's numbers are in another unit or axis than guessed; placement is measured again."""
 
     kind: Literal["unit"] = "unit"
-    unit_m: Annotated[float | None, quantity("Unit", "m", ge=1e-6, le=1e4)] = None
+    unit_m: Annotated[float | None, quantity("Unit", "m", ge=1e-15, le=1e9)] = None
     up: Literal["y", "z"] | None = None
 
 
@@ -98,6 +105,7 @@ Change = Annotated[
     | Centre
     | StandOnFloor
     | CorrectUnit
+    | LayDown
     | FitSubject
     | MeterSubject
     | FocusOn

@@ -12,7 +12,7 @@ PowerUnit = Literal["lm", "cd", "nit", "lx"]
 MaskKind = Literal["window", "blinds", "leaves", "breakup"]
 BASE_FLUX_LM = 4000.0
 """What a light gives at 0 stops: about a 400 W continuous studio head."""
-MOST_POWER, MOST_STOPS = 1e9, 12.0
+MOST_POWER, MOST_STOPS = 1e12, 12.0
 BASE_ENVIRONMENT_NIT = 1000.0
 """The luminance of a white pixel (1, 1, 1) of an environment at 0 stops."""
 
@@ -46,14 +46,14 @@ class Light(Doc):
     solo: bool = False
     azimuth_deg: Annotated[float, quantity("Azimuth", "°", ge=-3600, le=3600)] = 0.0
     elevation_deg: Annotated[float, quantity("Elevation", "°", ge=-89, le=89)] = 35.0
-    distance_m: Annotated[float, quantity("Distance", "m", ge=0.05, le=100)] = 2.0
+    distance_m: Annotated[float, quantity("Distance", "m", ge=1e-5, le=20_000)] = 2.0
     roll_deg: Annotated[float, quantity("Roll", "°", ge=-3600, le=3600)] = 0.0
     """Turn about its own axis."""
-    aim_above_m: Annotated[float, quantity("Aims above", "m", ge=-100, le=100)] = 0.0
+    aim_above_m: Annotated[float, quantity("Aims above", "m", ge=-2000, le=5000)] = 0.0
     """How far above what the camera looks at it is aimed."""
-    width_m: Annotated[float, quantity("Width", "m", ge=0.001, le=20)] = 0.8
+    width_m: Annotated[float, quantity("Width", "m", ge=1e-6, le=5000)] = 0.8
     """Of a rectangle; diameter of disc, sphere and spot; length of a tube."""
-    height_m: Annotated[float, quantity("Height", "m", ge=0.001, le=20)] = 0.8
+    height_m: Annotated[float, quantity("Height", "m", ge=1e-6, le=5000)] = 0.8
     """Of a rectangle; thickness of a tube."""
     power: Annotated[float, quantity("Power", "", ge=0, le=MOST_POWER)] = BASE_FLUX_LM
     power_unit: Annotated[PowerUnit, Field(title="Unit")] = "lm"

@@ -24,6 +24,10 @@ class TextureRef(Doc):
     """A pattern made by the program in place of a picture."""
     name: str = ""
     wrap: Wrap = "repeat"
+    wrap_down: Wrap | None = None
+    """Another way to go on above and below; None is as to the sides."""
+    uv_set: Annotated[Literal[0, 1], Field(title="Coordinates")] = 0
+    """Which of the mesh's sets of texture coordinates it lies on."""
     channel: Channel = "colour"
     """Which channel drives a single number; `colour` reads all three (numbers take their mean)."""
     scale_u: Annotated[float, quantity("Repeats across", "", ge=-1000, le=1000)] = 1.0
@@ -33,7 +37,7 @@ class TextureRef(Doc):
     rotation_deg: Annotated[float, quantity("Map rotation", "°", ge=-3600, le=3600)] = 0.0
     """Counter-clockwise as glTF's KHR_texture_transform: offset · rotation · scale."""
     projection: Literal["uv", "triplanar"] = "uv"
-    size_m: Annotated[float, quantity("Size", "m", ge=1e-5, le=100)] = 0.1
+    size_m: Annotated[float, quantity("Size", "m", ge=1e-7, le=10_000)] = 0.1
     """Side of one repeat when projected from three sides."""
 
 
@@ -86,11 +90,11 @@ class Material(Doc):
     specular_ior: Annotated[float, quantity("IOR", "", ge=1, le=3)] = 1.5
     transmission_weight: Annotated[Unit01, Field(title="Transmission")] = 0.0
     transmission_color: Colour = (1.0, 1.0, 1.0)
-    transmission_depth_m: Annotated[float, quantity("Transmission depth", "m", ge=0, le=100)] = 0.0
+    transmission_depth_m: Annotated[float, quantity("Transmission depth", "m", ge=0, le=10_000)] = 0.0
     """Distance at which the medium has the transmission colour; 0 tints at the surface."""
     subsurface_weight: Annotated[Unit01, Field(title="Subsurface")] = 0.0
     subsurface_color: Colour = (0.8, 0.8, 0.8)
-    subsurface_radius_m: Annotated[float, quantity("Subsurface radius", "m", ge=1e-6, le=10)] = 0.01
+    subsurface_radius_m: Annotated[float, quantity("Subsurface radius", "m", ge=1e-9, le=1000)] = 0.01
     subsurface_radius_scale: Colour = (1.0, 0.5, 0.25)
     coat_weight: Annotated[Unit01, Field(title="Coat")] = 0.0
     coat_color: Colour = (1.0, 1.0, 1.0)
@@ -111,9 +115,11 @@ class Material(Doc):
     thin_walled: bool = False
     """A sheet without an inside: light passes straight on."""
     normal_scale: Annotated[float, quantity("Normal strength", "", ge=0, le=10)] = 1.0
-    height_m: Annotated[float, quantity("Relief depth", "m", ge=-1, le=1)] = 0.0005
-    edge_radius_m: Annotated[float, quantity("Edge rounding", "m", ge=0, le=0.1)] = 0.0
+    height_m: Annotated[float, quantity("Relief depth", "m", ge=-100, le=100)] = 0.0005
+    edge_radius_m: Annotated[float, quantity("Edge rounding", "m", ge=0, le=10)] = 0.0
     """Hard edges are shaded as if rounded with this radius."""
+    vertex_colours: Annotated[bool, Field(title="Vertex colours")] = False
+    """Base colour and opacity are multiplied with the colours that the mesh brought for its vertices."""
     maps: MaterialMaps = MaterialMaps()
 
     @property

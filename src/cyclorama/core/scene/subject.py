@@ -8,6 +8,9 @@ from .base import Doc, Id, Name, quantity
 
 CentreMethod = Literal["file", "box", "area", "revolution"]
 
+Resting = Literal["as it came", "face", "back", "left", "right", "head"]
+"""What side a subject lies on."""
+
 
 class Part(Doc):
     """A named piece of the subject."""
@@ -22,18 +25,23 @@ class Part(Doc):
 class Placement(Doc):
     """How the file's own space is laid into the studio.
 
-    First the file's up axis is turned to +Y and its unit scaled to metres, then the chosen centre is put on
-    the axis of the turn, then the subject is turned by `turn_deg` and lifted.
+    First the file's up axis is turned to +Y and its unit scaled to metres; then it is tipped forward about the axis
+    to its side and over to its side about the axis to its front; the chosen centre is put on the axis of the turn,
+    and the subject is turned by `turn_deg` and lifted.
     """
 
-    unit_m: Annotated[float, quantity("Unit", "m", ge=1e-6, le=1e4)] = 1.0
+    unit_m: Annotated[float, quantity("Unit", "m", ge=1e-15, le=1e9)] = 1.0
     """Length of one file unit in metres."""
     up: Annotated[Literal["y", "z"], Field(title="Up axis")] = "y"
     centre_method: CentreMethod = "box"
-    centre_x_m: Annotated[float, quantity("Centre x", "m", ge=-1e6, le=1e6)] = 0.0
-    centre_z_m: Annotated[float, quantity("Centre z", "m", ge=-1e6, le=1e6)] = 0.0
+    centre_x_m: Annotated[float, quantity("Centre x", "m", ge=-1e9, le=1e9)] = 0.0
+    centre_z_m: Annotated[float, quantity("Centre z", "m", ge=-1e9, le=1e9)] = 0.0
+    tip_deg: Annotated[float, quantity("Tip", "°", ge=-3600, le=3600)] = 0.0
+    """Forward: its top comes to the front."""
+    roll_deg: Annotated[float, quantity("Roll over", "°", ge=-3600, le=3600)] = 0.0
+    """To the side: its top goes to the right, as seen from the front."""
     turn_deg: Annotated[float, quantity("Turn", "°", ge=-3600, le=3600)] = 0.0
-    lift_m: Annotated[float, quantity("Lift", "m", ge=-1e6, le=1e6)] = 0.0
+    lift_m: Annotated[float, quantity("Lift", "m", ge=-1e9, le=1e9)] = 0.0
 
 
 class Animation(Doc):

@@ -11,6 +11,9 @@ from ..scene.changes import MeterSubject
 from ..scene.stage import Disc, Sweep
 from .perform import Eye, perform
 
+USUAL_SIZE_M = 0.3
+"""A subject of this size is lit by lights of the power that they are made with."""
+
 
 def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
     """The project with the model on the set; the first one also decides how large set and lights are."""
@@ -41,21 +44,22 @@ def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
 def _disc_for(stage: Stage, size: float, foot: float) -> Disc:
     """The disc for a subject of a size and a reach from the axis, m."""
     return stage.disc.model_copy(
-        update={
-            "radius_m": min(max(foot * 1.5, 0.005), 50), "height_m": min(max(size * 0.03, 0.001), 5),
-            "edge_m": min(size * 0.008, 1),
-        }
-    )  # fmt: skip
+        update={"radius_m": max(foot * 1.5, size * 0.05), "height_m": size * 0.03, "edge_m": size * 0.008}
+    )
 
 
 def _sweep_for(stage: Stage, size: float, camera_m: float) -> Sweep:
     """The sweep round camera and lights, m; no wider than they need, so that its wall is lit too."""
-    wide = min(max(size * 12, camera_m * 2.8, 0.5), 200)
+    wide = max(size * 12, camera_m * 2.8)
     return stage.sweep.model_copy(
         update={"width_m": wide, "depth_m": wide, "height_m": wide * 0.45, "fillet_m": wide * 0.2}
     )
 
 
 def _light_for(light: Light, size: float) -> Light:
-    wide = min(max(size * 1.3, 0.01), 20)
-    return light.model_copy(update={"distance_m": min(max(size * 3.2, 0.05), 100), "width_m": wide, "height_m": wide})
+    """The light at a distance, in a size and with a power that suit a subject, m: as it would fall on one of the usual
+    size, so that exposure, and what glows beside it, stay where they are."""
+    update = {"distance_m": size * 3.2, "width_m": size * 1.3, "height_m": size * 1.3}
+    if light.power_unit in ("lm", "cd") and light.shape != "sun":
+        update["power"] = light.power * (size / USUAL_SIZE_M) ** 2
+    return light.model_copy(update=update)

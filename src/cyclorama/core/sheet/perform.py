@@ -6,12 +6,14 @@ from typing import Protocol
 from ..arrays import Vec3
 from ..errors import ChangeError
 from ..framing import fit_subject
-from ..geometry.measure import Measures, centre_m, centred, grounded, placed_hull
+from ..geometry.measure import Measures, centred, grounded, placed_hull
+from ..geometry.resting import laid
 from ..light.temperature import white_of
 from ..material.presets import with_preset
 from ..motion import focus_distance_m, pose_project
 from ..scene import Change, Light, Placement, Project, SetValue, apply_set, range_of
 from ..scene.base import new_id
+from ..scene.camera import FARTHEST_M, NEAREST_M
 from ..scene.changes import (
     AddLight,
     ApplyPreset,
@@ -20,6 +22,7 @@ from ..scene.changes import (
     FitSubject,
     FocusOn,
     GreyAt,
+    LayDown,
     MeterSubject,
     RemoveLight,
     StandOnFloor,
@@ -28,6 +31,12 @@ from ..scene.changes import (
 MOST_LIGHTS = 64
 SHAPE_NAMES = {
     "rectangle": "Panel", "disc": "Disc", "sphere": "Globe", "tube": "Tube", "spot": "Spot", "sun": "Sun",
+}  # fmt: skip
+
+_TIPS = ("subject/placement/tip_deg", "subject/placement/roll_deg")
+_LAID = {
+    "as it came": "Stand as it came", "face": "Lay on its face", "back": "Lay on its back",
+    "left": "Lay on its left side", "right": "Lay on its right side", "head": "Stand on its head",
 }  # fmt: skip
 
 
@@ -62,6 +71,8 @@ def perform(project: Project, change: Change, measures: Measures | None, eye: Ey
     """
     if isinstance(change, SetValue):
         changed = apply_set(project, change)
+        if change.path in _TIPS and changed.subject is not None and measures is not None:
+            return _settled(changed, changed.subject.placement, measures), _set_label(change)
         return _keep_on_disc(project, changed, measures), _set_label(change)
     if isinstance(change, MeterSubject):
         return _metered(project, eye), "Meter the subject"
@@ -84,13 +95,19 @@ def perform(project: Project, change: Change, measures: Measures | None, eye: Ey
         return _place(project, centred(measures, placement, change.method)), "Centre the subject"
     if isinstance(change, StandOnFloor):
         return _place(project, grounded(measures, placement, project.set.stand_height_m)), "Stand on floor"
+    if isinstance(change, LayDown):
+        return _settled(project, laid(measures, placement, change.on), measures), _LAID[change.on]
     assert isinstance(change, CorrectUnit)
     placement = placement.model_copy(
         update={"unit_m": change.unit_m or placement.unit_m, "up": change.up or placement.up}
     )
-    x, z = centre_m(measures, placement, placement.centre_method)
-    placement = placement.model_copy(update={"centre_x_m": x, "centre_z_m": z})
-    return _place(project, grounded(measures, placement, project.set.stand_height_m)), "Correct unit and axis"
+    return _settled(project, placement, measures), "Correct unit and axis"
+
+
+def _settled(project: Project, placement: Placement, measures: Measures) -> Project:
+    """The project with a placement that is centred anew, by the method in use, and stands."""
+    placement = centred(measures, placement, placement.centre_method)
+    return _place(project, grounded(measures, placement, project.set.stand_height_m))
 
 
 def _with_light(project: Project, change: AddLight) -> Project:
@@ -160,12 +177,17 @@ def _focused(project: Project, change: FocusOn, eye: Eye) -> Project:
     if found is None:
         raise ChangeError("There is nothing to focus on at that place. Click on the subject or the set.")
     point, turns = found
-    update: dict[str, object] = {"focus_m": None, "focus_point_m": tuple(round(float(c), 6) for c in point)}
+    update: dict[str, object] = {"focus_m": None, "focus_point_m": tuple(significant(float(c)) for c in point)}
     if not turns:
         distance = focus_distance_m(point, pose_project(project).at(change.frame).camera)
-        update = {"focus_m": round(min(max(distance, 0.01), 200.0), 4), "focus_point_m": None}
+        update = {"focus_m": significant(min(max(distance, NEAREST_M), FARTHEST_M)), "focus_point_m": None}
     cameras = tuple(c.model_copy(update=update) if c.id == project.camera_id else c for c in project.cameras)
     return project.model_copy(update={"cameras": cameras})
+
+
+def significant(metres: float) -> float:
+    """A length to six digits, whatever its size."""
+    return float(f"{metres:.6g}")
 
 
 def _balanced(project: Project, change: GreyAt, eye: Eye) -> Project:

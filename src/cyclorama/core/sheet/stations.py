@@ -10,9 +10,8 @@ from .readiness import readiness
 from .review import Review
 
 Mark = Literal["ready", "look", "missing"]
-GAP_TOLERANCE_MM = 0.05
-"""Less than the width of a hair: no camera shows it."""
-WOBBLE_TOLERANCE_MM = 0.05
+TOLERANCE = 1 / 6000
+"""Share of the subject's size by which it may float or wobble: less than a fifth of a pixel shows of it."""
 
 
 class Station(Doc):
@@ -46,18 +45,18 @@ def _subject(r: Review) -> Station:
     hints = []
     method = subject.placement.centre_method
     wobble = review.wobble_mm[method]
-    if wobble > WOBBLE_TOLERANCE_MM:
+    tolerance_mm = max(review.size_m) * 1000 * TOLERANCE
+    if wobble > tolerance_mm:
         hints.append(f"Its centre lies {words.length(wobble / 1000)} off the axis of the turn: it will wobble.")
     where = "the disc" if r.project.set.disc.on else "the floor"
-    if review.gap_mm > GAP_TOLERANCE_MM:
+    if review.gap_mm > tolerance_mm:
         hints.append(f"It floats {words.length(review.gap_mm / 1000)} above {where}.")
-    if review.gap_mm < -GAP_TOLERANCE_MM:
+    if review.gap_mm < -tolerance_mm:
         hints.append(f"It cuts {words.length(-review.gap_mm / 1000)} into {where}.")
-    size = " × ".join(f"{s * 1000:.0f}" if s < 10 else f"{s * 1000:.3g}" for s in review.size_m)
     if subject.playing and not closes(r.project) and subject.play.repeat == "loop":
         hints.append(f"‘{subject.playing[1].name}’ plays {rounds(r.project):.3g} times: its end does not lead into its "
                      "beginning. Let it play whole times.")  # fmt: skip
-    sentence = f"{subject.source_name}, {size} mm"
+    sentence = f"{subject.source_name}, {words.box_size(review.size_m)}"
     sentence += f", stands on {where}, turns about its own middle." if not hints else "."
     return _station("subject", "Subject", sentence, hints)
 
@@ -70,9 +69,9 @@ def _set(r: Review) -> Station:
         hints.append(f"The camera stands behind the sweep in {words.frames(r.edges.outside)}.")
     disc_reach = stage.disc.radius_m
     if r.subject is not None and stage.disc.on:
-        foot = r.subject.hull[r.subject.hull[:, 1] < r.subject.hull[:, 1].min() + 1e-3 * r.subject.size_m[1] + 1e-6]
+        foot = r.subject.hull[r.subject.hull[:, 1] < r.subject.hull[:, 1].min() + 1e-3 * r.subject.size_m[1]]
         reach = float((foot[:, [0, 2]] ** 2).sum(axis=1).max() ** 0.5)
-        if reach > disc_reach + 1e-6:
+        if reach > disc_reach * (1 + 1e-6):
             hints.append(f"The subject stands {words.length(reach - disc_reach)} over the edge of the disc.")
     pieces = []
     if stage.sweep.on:
@@ -137,8 +136,11 @@ def _light(r: Review) -> Station:
     hints = ["A light is on solo; the others are held back."] if any(x.solo for x in p.lights) else []
     if p.environment_lit and p.environment.kind == "picture" and p.environment.broken_pixels:
         count = p.environment.broken_pixels
-        broken = f"{count:,} pixels of the environment are broken".replace(",", " ")
-        hints.append(f"{broken}: infinite ones are held at 65 504, others are black.")
+        broken = "is" if count == 1 else "are"
+        hints.append(
+            f"{words.count(count, 'pixel')} of the environment {broken} broken: infinite ones are held at 65 504, "
+            f"others are black."
+        )
     if not shining:
         return _station("light", "Light", "Only the subject itself glows.", hints)
     sentence = words.listed(shining)

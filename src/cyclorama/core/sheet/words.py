@@ -2,13 +2,20 @@
 
 from fractions import Fraction
 
+from ..words import box_size, count, length, number, offset
 
-def length(metres: float) -> str:
-    """‘320 mm’, ‘1.73 m’: the unit people would say."""
-    if abs(metres) < 0.9995:
-        mm = metres * 1000
-        return f"{mm:.0f} mm" if abs(mm) >= 9.995 else f"{mm:.2g} mm"
-    return f"{metres:.2f}".rstrip("0").rstrip(".") + " m"
+__all__ = [
+    "box_size",
+    "clip_length",
+    "count",
+    "data_size",
+    "duration",
+    "frames",
+    "length",
+    "listed",
+    "number",
+    "offset",
+]
 
 
 def duration(seconds: float) -> str:
@@ -24,11 +31,6 @@ def duration(seconds: float) -> str:
 def clip_length(seconds: Fraction) -> str:
     """‘10 s’, ‘8.33 s’."""
     return f"{float(seconds):.2f}".rstrip("0").rstrip(".") + " s"
-
-
-def number(n: int) -> str:
-    """Thousands set apart by thin spaces."""
-    return f"{n:,}".replace(",", "\u202f")
 
 
 def frames(numbers: list[int]) -> str:

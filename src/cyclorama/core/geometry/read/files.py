@@ -17,7 +17,7 @@ class FileBundle:
     def __init__(self, files: dict[str, bytes]):
         self._files: dict[str, bytes] = {}
         for name, data in files.items():
-            if not data:
+            if not data and name.lower().endswith((*MODEL_ENDINGS, ".zip")):
                 raise IntakeError(f"‘{name}’ is empty. Export the model again.")
             if name.lower().endswith(".zip"):
                 self._files.update(unpack(name, data))

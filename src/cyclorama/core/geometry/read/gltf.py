@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import IntakeError
+from ...words import number
 from ..rig import bent
 from .files import FileBundle
 from .gltf_file import GltfFile
@@ -55,7 +56,9 @@ def _split(name: str, data: bytes) -> tuple[dict[str, Any], bytes | None]:
         if version != 2:
             raise IntakeError(f"‘{name}’ is glTF version {version}; version 2 is needed. Export it again.")
         if length > len(data):
-            raise IntakeError(f"‘{name}’ ends too early: {len(data):,} of {length:,} bytes. Copy or export it again.")
+            raise IntakeError(
+                f"‘{name}’ ends too early: {number(len(data))} of {number(length)} bytes. Copy or export it again."
+            )
         size = struct.unpack_from("<I", data, 12)[0]
         text, rest = data[20 : 20 + size], 20 + size
         if rest + 8 <= len(data):
@@ -74,7 +77,7 @@ def _read_pictures(file: GltfFile, model: FileModel) -> None:
         label = image.get("name") or image.get("uri", f"picture {i + 1}")[:80]
         data = file.view(image["bufferView"]) if "bufferView" in image else file.uri(image.get("uri", ""))
         if data is None:
-            model.missing.append(label)
+            model.missing.append(f"Texture ‘{label}’")
         model.pictures.append(Picture(label, data or b""))
 
 
@@ -85,8 +88,8 @@ def _read_scene(file: GltfFile, model: FileModel) -> None:
         node = file.document["nodes"][placed.node]
         mesh = file.document["meshes"][node["mesh"]]
         label = str(node.get("name") or mesh.get("name") or f"Part {len(model.parts) + 1}")[:80]
-        for number, primitive in enumerate(mesh["primitives"]):
-            name = label if len(mesh["primitives"]) == 1 else f"{label} {number + 1}"
+        for i, primitive in enumerate(mesh["primitives"]):
+            name = label if len(mesh["primitives"]) == 1 else f"{label} {i + 1}"
             part = _read_primitive(file, model, primitive, name, rig, placed)
             if part is not None:
                 part.material = int(primitive.get("material", default))

@@ -97,7 +97,7 @@ class _Reader:
         self.values |= {
             "transmission_weight": _unit(glass.get("transmissionFactor", 0.0)),
             "transmission_color": _colour(volume.get("attenuationColor", (1, 1, 1))) if depth else self.base,
-            "transmission_depth_m": min(depth, 100.0),
+            "transmission_depth_m": min(depth, 10_000.0),
             "thin_walled": not float(volume.get("thicknessFactor", 0.0) or 0.0) and not depth,
         }
         self.maps["transmission_weight"] = self.texture(glass.get("transmissionTexture"), "r")

@@ -36,9 +36,9 @@ class FilePart:
     """A named piece in the file's own space."""
 
     name: str
-    vertices: NDArray[np.float64]
+    vertices: NDArray[np.floating]
     """(v, 3) file units"""
-    triangles: NDArray[np.int64]
+    triangles: NDArray[np.integer]
     """(t, 3)"""
     normals: NDArray[np.float32] | None = None
     """(v, 3), None where the file brings none"""
@@ -48,6 +48,12 @@ class FilePart:
     """index into FileModel.materials"""
     binding: Binding | None = None
     """None in files without a skeleton"""
+    more_uvs: NDArray[np.float32] | None = None
+    """(v, 2) a second set"""
+    colours: NDArray[np.float32] | None = None
+    """(v, 4) linear Rec.709 and opacity"""
+    inner: NDArray[np.uint8] | None = None
+    """(t,) edges that only split polygons, as bits (see `polygons`); None in files of triangles"""
 
 
 @dataclass(slots=True)
@@ -61,9 +67,7 @@ class FileModel:
     materials: list[Material] = field(default_factory=list)
     pictures: list[Picture] = field(default_factory=list)
     missing: list[str] = field(default_factory=list)
-    """names of texture files that are referred to but not there"""
-    outlines: NDArray[np.float64] | None = None
-    """(e, 2, 3) start and end of all edges of the file's polygons; None where it has only triangles"""
+    """names of files that are referred to but not there, as the artist should read them: “Texture ‘a.png’”"""
     skeleton: Skeleton | None = None
     animation_names: list[str] = field(default_factory=list)
     """one for each of the skeleton's"""

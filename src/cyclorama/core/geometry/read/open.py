@@ -4,7 +4,9 @@ from ...errors import IntakeError
 from .files import FileBundle
 from .gltf import read_gltf
 from .model import FileModel
-from .others import read_obj, read_ply, read_stl
+from .obj import read_obj
+from .ply import read_ply
+from .stl import read_stl
 
 
 def read_model(files: dict[str, bytes]) -> tuple[str, FileModel]:

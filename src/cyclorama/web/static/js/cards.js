@@ -42,6 +42,8 @@ export class Cards {
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
     byId("unit-choice").addEventListener("click", (e) => e.target.dataset.unitM && this.store.change({ kind: "unit", unit_m: Number(e.target.dataset.unitM) }));
     byId("up-choice").addEventListener("click", (e) => e.target.dataset.up && this.store.change({ kind: "unit", up: e.target.dataset.up }));
+    byId("lay-choice").addEventListener("click", (e) => e.target.dataset.on && this.store.change({ kind: "lay", on: e.target.dataset.on }));
+    byId("as-it-came").addEventListener("click", () => this.store.change({ kind: "lay", on: "as it came" }));
     byId("animation").addEventListener("change", (e) => this.store.set("subject/play/animation", e.target.value || null));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
     byId("forecast").addEventListener("click", () => this.askForecast());
@@ -98,20 +100,21 @@ export class Cards {
     byId("animation").value = play.animation ?? "";
     byId("animation-explained").textContent = subject.animation_sentence;
     byId("subject-name").textContent = byId("subject-name").title = source_name;
-    byId("subject-size").textContent = `${subject.size_m.map(mm).join(" × ")} mm`;
+    byId("subject-size").textContent = subject.size;
     byId("subject-size").title = subject.animation === null ? "" : "All the room that it takes while it moves";
     byId("subject-parts").textContent = `${parts.length}, ${parts.reduce((n, p) => n + p.triangles, 0).toLocaleString("en").replaceAll(",", "\u202f")}`;
     byId("centres").replaceChildren(...Object.entries(CENTRES).map(([method, name]) => {
-      const off = subject.wobble_mm[method];
-      const is = placement.centre_method === method && off < 0.005;
+      const off = subject.wobble[method];
+      const is = placement.centre_method === method && off === "0 mm";
       return make("button", { type: "button", class: `btn justify-between ${is ? "border-subject" : ""}`, "aria-pressed": is, onclick: () => this.store.change({ kind: "centre", method }) },
-        make("span", {}, name), make("span", { class: "num text-soft" }, is ? "on the axis" : `${off.toFixed(2)} mm off`));
+        make("span", {}, name), make("span", { class: "num text-soft" }, is ? "on the axis" : `${off} off`));
     }));
     byId("lean").textContent = subject.axis_residual < 0.35 ? `Its axis of revolution leans ${subject.axis_lean_deg.toFixed(2)}°.` : "";
     byId("gap-label").textContent = project.set.disc.on ? "Gap to the disc" : "Gap to the floor";
-    byId("gap").textContent = `${subject.gap_mm.toFixed(2)} mm`;
-    byId("stand").disabled = Math.abs(subject.gap_mm) < 0.005;
-    for (const b of byId("unit-choice").children) b.setAttribute("aria-pressed", Math.abs(Number(b.dataset.unitM) - placement.unit_m) < 1e-9);
+    byId("gap").textContent = subject.gap;
+    byId("as-it-came").hidden = placement.tip_deg === 0 && placement.roll_deg === 0;
+    byId("stand").disabled = subject.gap === "0 mm";
+    for (const b of byId("unit-choice").children) b.setAttribute("aria-pressed", Math.abs(Number(b.dataset.unitM) / placement.unit_m - 1) < 1e-6);
     for (const b of byId("up-choice").children) b.setAttribute("aria-pressed", b.dataset.up === placement.up);
     byId("unit-reason").textContent = report ? `${capital(report.unit_reason)}; ${report.up_reason}.` : "";
     byId("findings").replaceChildren(...(report?.findings ?? []).map((f) =>

@@ -77,7 +77,7 @@ export class Fields {
 
   #showNumber(box) {
     const value = this.store.value(this.#path(box.dataset.number));
-    box.value = value === null || value === undefined ? "" : shown(value * Number(box.dataset.scale), Number(box.dataset.decimals));
+    box.value = value === null || value === undefined ? "" : shown(value * Number(box.dataset.scale), Number(box.dataset.decimals), box.dataset.unit);
     box.parentElement.classList.remove("wrong");
   }
 
@@ -109,8 +109,8 @@ export class Fields {
       if (e.key === "Escape") return this.#showNumber(box), box.blur();
       if (e.key !== "ArrowUp" && e.key !== "ArrowDown") return;
       e.preventDefault();
-      const by = Number(step) * (e.key === "ArrowUp" ? 1 : -1) * (e.shiftKey ? 10 : 1);
-      box.value = shown(within(box, (read() ?? 0) + by), 6);
+      const by = stepOf(box, read() ?? 0) * (e.key === "ArrowUp" ? 1 : -1) * (e.shiftKey ? 10 : 1);
+      box.value = shown(within(box, (read() ?? 0) + by), 6, unit);
       commit(read());
     });
     const name = box.closest(".row").querySelector("[data-drag]");
@@ -133,8 +133,8 @@ export class Fields {
       const steps = Math.trunc((e.clientX - from.x) / 5);
       if (!steps && !from.moved) return;
       from.moved = true;
-      const value = within(box, from.value + steps * Number(box.dataset.step) * (e.shiftKey ? 0.1 : 1));
-      box.value = shown(value, Number(box.dataset.decimals) + (e.shiftKey ? 1 : 0));
+      const value = within(box, from.value + steps * stepOf(box, from.value) * (e.shiftKey ? 0.1 : 1));
+      box.value = shown(value, Number(box.dataset.decimals) + (e.shiftKey ? 1 : 0), box.dataset.unit);
       this.#attempt(box.dataset.number, tidy(Number(box.value) / Number(box.dataset.scale)));
     });
     const end = () => {
@@ -146,13 +146,23 @@ export class Fields {
   }
 }
 
+/** What one step is worth: lengths of small and large subjects go by steps of their own size. */
+function stepOf({ dataset: { step, unit } }, value) {
+  const [usual, size] = [Number(step), Math.abs(value)];
+  if ((unit !== "mm" && unit !== "m") || size === 0 || (size >= 10 * usual && size <= 5000 * usual)) return usual;
+  return 10 ** Math.floor(Math.log10(size / 20));
+}
+
 /** The value of a control as the document holds it. */
 function typed(control, text) {
   return "numeric" in control.dataset ? Number(text) : text;
 }
 
 /** A number as people write it: no trailing zeros beyond `decimals`. */
-export function shown(value, decimals) {
+export function shown(value, decimals, unit = "") {
+  // small subjects have small lengths: two digits at least, whatever the decimals
+  const short = Math.abs(value);
+  if ((unit === "mm" || unit === "m") && short > 1e-6 && short < 5 * 10 ** -decimals) return String(Number(value.toPrecision(2)));
   const text = value.toFixed(decimals);
   return decimals ? text.replace(/\.?0+$/, "") : text;
 }

@@ -4,6 +4,7 @@ import { draw } from "./api.js";
 import { StandIn } from "./standin.js";
 
 const LONG_SIDE = 640;
+const [NEAREST_M, FARTHEST_M] = [1e-5, 20000];
 const DEGREES_PER_PIXEL = 0.35;
 
 export class Lens {
@@ -263,7 +264,7 @@ export class Lens {
   dolly(factor) {
     const path = `cameras/${this.store.state.project.camera_id}/distance_m`;
     this.dollied = (this.dollied ?? this.store.value(path)) * factor;
-    const change = { kind: "set", path, value: Number(Math.min(200, Math.max(0.01, this.dollied)).toFixed(4)) };
+    const change = { kind: "set", path, value: Number(Math.min(FARTHEST_M, Math.max(NEAREST_M, this.dollied)).toPrecision(5)) };
     this.handle();
     this.store.preview([change], this.clock.frame, (pose) => this.dollied && this.onpreview?.(pose));
     clearTimeout(this.dollyTimer);

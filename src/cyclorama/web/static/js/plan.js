@@ -4,6 +4,8 @@ import { draw } from "./api.js";
 
 /** About how wide a letter of a name is. */
 const LETTER_PX = 6;
+/** The shortest distance that the document knows. */
+const NEAREST_M = 1e-5;
 const INK = "var(--color-ink)";
 const TAPE = { camera: "var(--color-camera)", light: "var(--color-light)", subject: "var(--color-subject)", set: "var(--color-set)" };
 const rad = (deg) => (deg * Math.PI) / 180;
@@ -55,11 +57,11 @@ export class Plan {
     const aim = this.pose.lens.aim;
     const far = [this.#camera().at, ...this.#lights().filter((l) => l.lit).map((l) => l.at)];
     if (this.side) {
-      const reach = Math.max(...far.map((p) => Math.hypot(p[0], p[2])), 0.05);
-      const height = Math.max(...far.map((p) => p[1]), aim[1] * 2, 0.05);
+      const reach = Math.max(...far.map((p) => Math.hypot(p[0], p[2])), NEAREST_M);
+      const height = Math.max(...far.map((p) => p[1]), aim[1] * 2, NEAREST_M);
       return Math.min((this.w / 2 - 24) / reach, (this.h - 84) / height);
     }
-    return (Math.min(this.w, this.h) / 2 - 22) / Math.max(...far.map((p) => Math.hypot(p[0], p[2])), 0.05);
+    return (Math.min(this.w, this.h) / 2 - 22) / Math.max(...far.map((p) => Math.hypot(p[0], p[2])), NEAREST_M);
   }
 
   /** Screen place of a studio point in the view from above. */
@@ -268,6 +270,11 @@ export class Plan {
     return { kind: "set", path, value: Number(value.toFixed(digits)) };
   }
 
+  /** @param {number} metres of a distance, to four digits: subjects may be small or large */
+  #away(path, metres) {
+    return { kind: "set", path, value: Number(Math.max(NEAREST_M, metres).toPrecision(4)) };
+  }
+
   #dragTop(x, z) {
     const { project, move } = this.store.state;
     const azimuth = (Math.atan2(x, z) * 180) / Math.PI;
@@ -275,7 +282,7 @@ export class Plan {
     if (this.drag.what === "light") {
       const light = project.lights.find((l) => l.id === this.drag.light);
       const flat = Math.hypot(x, z) / Math.max(Math.cos(rad(light.elevation_deg)), 0.05);
-      return [this.#set(`lights/${light.id}/azimuth_deg`, wrap(azimuth - this.pose.lights_deg), 1), this.#set(`lights/${light.id}/distance_m`, Math.max(0.05, flat), 3)];
+      return [this.#set(`lights/${light.id}/azimuth_deg`, wrap(azimuth - this.pose.lights_deg), 1), this.#away(`lights/${light.id}/distance_m`, flat)];
     }
     const sign = project.move.direction === "counter-clockwise" ? 1 : -1;
     const onRing = this.drag.what === "ring" || project.move.kind === "orbit";
@@ -284,7 +291,7 @@ export class Plan {
       this.clock.go(move.first + Math.round((turn / 360) * move.frames));
     }
     if (this.drag.what === "ring") return [];
-    const distance = this.#set(`cameras/${camera.id}/distance_m`, Math.max(0.02, Math.hypot(x, z) / Math.max(Math.cos(rad(camera.elevation_deg)), 0.05)), 4);
+    const distance = this.#away(`cameras/${camera.id}/distance_m`, Math.hypot(x, z) / Math.max(Math.cos(rad(camera.elevation_deg)), 0.05));
     return onRing ? [distance] : [distance, this.#set("move/start_azimuth_deg", wrap(azimuth), 1)];
   }
 
@@ -294,8 +301,8 @@ export class Plan {
     const rise = y - camera.target_height_m;
     const elevation = (from) => Math.min(89, Math.max(-89, (Math.atan2(rise, from) * 180) / Math.PI));
     if (this.drag.what === "light")
-      return [this.#set(`lights/${this.drag.light}/elevation_deg`, elevation(Math.abs(x)), 1), this.#set(`lights/${this.drag.light}/distance_m`, Math.max(0.05, Math.hypot(x, rise)), 3)];
-    return [this.#set(`cameras/${camera.id}/elevation_deg`, elevation(Math.max(x, 1e-3)), 1), this.#set(`cameras/${camera.id}/distance_m`, Math.max(0.02, Math.hypot(x, rise)), 4)];
+      return [this.#set(`lights/${this.drag.light}/elevation_deg`, elevation(Math.abs(x)), 1), this.#away(`lights/${this.drag.light}/distance_m`, Math.hypot(x, rise))];
+    return [this.#set(`cameras/${camera.id}/elevation_deg`, elevation(Math.max(x, NEAREST_M)), 1), this.#away(`cameras/${camera.id}/distance_m`, Math.hypot(x, rise))];
   }
 
   async #end() {

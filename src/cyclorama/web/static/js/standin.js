@@ -188,10 +188,12 @@ export class StandIn {
     this.camera.matrix.copy(matrixFrom(pose.camera));
     this.camera.matrixWorld.copy(this.camera.matrix);
     this.camera.matrixWorldInverse.copy(this.camera.matrix).invert();
-    const near = 0.01;
+    // as far as the set reaches round a subject of any size, and as near as depth can be told apart then
+    const away = Math.max(1e-5, Math.hypot(...[3, 7, 11].map((i, axis) => pose.camera[i] - lens.aim[axis])));
+    const near = away / 200;
     const w = lens.half_width * lens.widest * near;
     const h = lens.half_height * lens.widest * near;
-    this.camera.projectionMatrix.makePerspective(-w, w, h, -h, near, 500);
+    this.camera.projectionMatrix.makePerspective(-w, w, h, -h, near, away * 250);
     this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
     this.turning.rotation.y = (pose.subject_deg * Math.PI) / 180;
     this.#placeLights(pose, lens);

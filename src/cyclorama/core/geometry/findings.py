@@ -1,0 +1,35 @@
+"""What the report tells about a model, in sentences."""
+
+from ..scene import Animation
+from ..words import count
+from .read import FileModel
+from .repair import Repairs
+from .report import Finding
+
+
+def played(animation: Animation) -> Finding:
+    """An animation that came with the model."""
+    return Finding(mark="ready", what=f"Animation ‘{animation.name}’, {animation.seconds:.3g} s")
+
+
+def findings(model: FileModel, r: Repairs) -> list[Finding]:
+    """What was odd, and what was done about it."""
+    found = []
+
+    def add(n: int, what: str, done: str) -> None:
+        if n:
+            found.append(Finding(mark="look", what=what, done=done))
+
+    add(r.degenerate, f"{count(r.degenerate, 'face')} without an area", "removed")
+    add(r.duplicate, f"{count(r.duplicate, 'face')} there twice", "the copies are removed")
+    add(r.open_edges, count(r.open_edges, "open edge"), "left as they are; glass needs closed parts")
+    add(r.without_normals, f"{count(r.without_normals, 'face')} without normals", "smoothed up to a crease of 35°")
+    add(r.broken_uvs, f"{count(r.broken_uvs, 'vertex', 'vertices')} with broken texture coordinates", "set to 0, 0")
+    add(r.flipped_normals, f"{count(r.flipped_normals, 'face')} with normals on the wrong side", "turned round")
+    add(r.inside_out, f"{count(r.inside_out, 'part')} inside out", "turned round")
+    for label in dict.fromkeys(model.missing):
+        add(1, f"{label} is missing", "shown without it; bring it in together with the model")
+    found += [Finding(mark="look", what=note) for note in dict.fromkeys(model.notes)]
+    if not found:
+        found.append(Finding(mark="ready", what="Nothing odd: closed, with normals, nothing missing."))
+    return found

@@ -1,0 +1,50 @@
+"""The pictures that a model's materials use: looked at, mended where that is possible, and kept."""
+
+from ..errors import IntakeError
+from ..picture.decode import usable_picture
+from ..scene import Material, MaterialMaps, TextureRef
+from .kept import content_hash
+from .read import FileModel
+
+
+def keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]:
+    """Materials whose references point to kept pictures; references to missing or broken ones are dropped and noted.
+
+    Parts without a material get a plain one.
+    """
+    for part in model.parts:
+        if not 0 <= part.material < len(model.materials):
+            part.material = len(model.materials)
+    if any(p.material == len(model.materials) for p in model.parts):
+        identity = f"material-{len(model.materials) + 1}"
+        model.materials.append(Material(id=identity, name="Plain", base_color=(0.6, 0.6, 0.6)))
+    shown = {p.material for p in model.parts}
+    used = {ref.asset for i in shown for _, ref in model.materials[i].maps if ref is not None}
+    keys: dict[str, str] = {}
+    for i, picture in enumerate(model.pictures):
+        reference = f"picture:{i}"
+        if reference not in used or not picture.data:
+            continue
+        try:
+            data, note = usable_picture(picture.data, picture.name)
+        except IntakeError as error:
+            model.notes.append(f"{error.sentence} It is shown without it.")
+            continue
+        if note:
+            model.notes.append(note)
+        picture.data = b""
+        keys[reference] = content_hash(data)
+        assets[keys[reference]] = data
+
+    def kept(ref: TextureRef | None) -> TextureRef | None:
+        if ref is None or ref.asset not in keys:
+            return None
+        return ref.model_copy(update={"asset": keys[ref.asset]})
+
+    painted = {p.material for p in model.parts if p.colours is not None}
+    return [
+        m.model_copy(update={
+            "maps": MaterialMaps(**{name: kept(ref) for name, ref in m.maps if ref}), "vertex_colours": i in painted,
+        })
+        for i, m in enumerate(model.materials)
+    ]  # fmt: skip

@@ -1,0 +1,55 @@
+"""From polygons whose corners refer to places, map places and normals apart to parts with one list of vertices."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..polygons import triangulated
+from ..rows import distinct_rows, first_of
+from .model import FilePart
+
+
+@dataclass(slots=True)
+class Polygons:
+    """Polygons end to end, as files of polygons have them."""
+
+    corners: NDArray[np.integer]
+    """(c, k) what each corner refers to: first the point, then whatever else must be alike for corners to be one"""
+    sizes: NDArray[np.integer]
+    """(p,) how many corners each has"""
+    part: NDArray[np.integer]
+    """(p,) which part each belongs to"""
+
+
+def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int, NDArray[np.int64], FilePart]]:
+    """Each number in `polygons.part` that has a face, in order, with what its vertices (v, k) refer to and its mesh.
+
+    Names, maps, normals and materials are left to the caller.
+    """
+    if not len(polygons.sizes):
+        return []
+    order = np.argsort(polygons.part, kind="stable")
+    sizes, part = polygons.sizes[order], polygons.part[order]
+    starts = (np.cumsum(polygons.sizes) - polygons.sizes)[order]
+    # numbers of the corners in the new order of polygons
+    first = np.cumsum(sizes) - sizes
+    corners = polygons.corners[np.arange(int(sizes.sum())) + np.repeat(starts - first, sizes)]
+    triangles, polygon, inner = triangulated(points[corners[:, 0]], sizes)
+    owner = part[polygon] if len(polygon) else np.zeros(0, np.int64)
+    used, corner = np.unique(triangles, return_inverse=True) if len(triangles) else (np.zeros(0, np.int64),) * 2
+    rows = np.column_stack([corners[used], np.repeat(part, sizes)[used]])
+    index, count = distinct_rows(rows.astype(np.int32))
+    vertex = corners[used][first_of(index, count)]
+    faces = index[corner].reshape(-1, 3)
+    all_triangles = bool((sizes == 3).all())
+    found = []
+    numbers, begins = np.unique(owner, return_index=True)
+    ends = np.append(begins[1:], len(owner))
+    for number, begin, end in zip(numbers, begins, ends, strict=True):
+        mine = faces[begin:end]
+        low, high = int(mine.min()), int(mine.max()) + 1  # parts share no vertex and come one after the other
+        rows = vertex[low:high]
+        piece = FilePart("", points[rows[:, 0]], mine - low, inner=None if all_triangles else inner[begin:end])
+        found.append((int(number), rows, piece))
+    return found

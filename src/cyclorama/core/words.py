@@ -1,0 +1,46 @@
+"""Numbers in sentences, everywhere alike."""
+
+from collections.abc import Sequence
+
+
+def number(n: int) -> str:
+    """‘1 000’: thousands set apart by thin spaces."""
+    return f"{n:,}".replace(",", "\u202f")
+
+
+def count(n: int, singular: str, plural: str = "") -> str:
+    """‘1 part’, ‘2 parts’, ‘1 000 parts’."""
+    return f"{number(n)} {singular if n == 1 else plural or singular + 's'}"
+
+
+def length(metres: float) -> str:
+    """‘0.04 mm’, ‘320 mm’, ‘1.73 m’, ‘2.4 km’: the unit people would say."""
+    size = abs(metres)
+    if size < 0.9995:
+        mm = metres * 1000
+        return f"{mm:.0f} mm" if abs(mm) >= 9.995 else f"{_plain(mm, 2)} mm"
+    if size < 999.5:
+        return f"{metres:.2f}".rstrip("0").rstrip(".") + " m"
+    return f"{metres / 1000:.2f}".rstrip("0").rstrip(".") + " km"
+
+
+def box_size(sides_m: Sequence[float]) -> str:
+    """‘122 × 122 × 320 mm’, ‘0.1 × 0.05 × 0.1 mm’, ‘300 × 12.5 × 80 m’."""
+    largest = max(sides_m)
+    unit, scale, places = ("mm", 1000.0, 0) if largest < 10 else ("m", 1.0, 2)
+    if largest < 0.01:
+        return " × ".join(_plain(s * scale, 3) for s in sides_m) + f" {unit}"
+    shown = (f"{s * scale:.{places}f}" for s in sides_m)
+    return " × ".join(s.rstrip("0").rstrip(".") if places else s for s in shown) + f" {unit}"
+
+
+def offset(metres: float, size_m: float) -> str:
+    """How far something is off, as exactly as matters for a subject of a size: ‘0.12 mm’, never ‘−0.00 mm’."""
+    mm, finest = metres * 1000, size_m * 1000 * 1e-5
+    return f"{_plain(mm, 3)} mm" if abs(mm) >= max(finest, 1e-9) else "0 mm"
+
+
+def _plain(x: float, digits: int) -> str:
+    """A number to so many significant digits, without an exponent."""
+    text = f"{x:.{digits}g}"
+    return f"{float(text):.12f}".rstrip("0").rstrip(".") if "e" in text else text
