@@ -129,7 +129,12 @@ def coloured_ply(order: str) -> bytes:
             *(f"property float {c}" for c in "xyz"), *(f"property uchar {c}" for c in ("red", "green", "blue", "alpha")),
             "element face 2", "property uchar flags", "property list uchar int vertex_indices",
             "property list uchar float texcoord", "end_header"]  # fmt: skip
-    rows = [(0, 0, 0, 255, 0, 0, 255), (1, 0, 0, 0, 255, 0, 255), (1, 1, 0, 0, 0, 255, 255), (0, 1, 0, 188, 188, 188, 51)]
+    rows = [
+        (0, 0, 0, 255, 0, 0, 255),
+        (1, 0, 0, 0, 255, 0, 255),
+        (1, 1, 0, 0, 0, 255, 255),
+        (0, 1, 0, 188, 188, 188, 51),
+    ]
     faces = [(7, 3, 0, 1, 2, 6, 0, 0, 1, 0, 1, 1), (7, 3, 0, 2, 3, 6, 0, 0, 1, 1, 0, 1)]
     data = ("\n".join(head) + "\n").encode()
     if not order:

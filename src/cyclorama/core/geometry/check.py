@@ -69,7 +69,9 @@ def _bring_near(name: str, model: FileModel) -> None:
             low, high = np.minimum(low, used.min(axis=0)), np.maximum(high, used.max(axis=0))
     middle, size = (low.astype(np.float64) + high) / 2, float((high - low).max(initial=0.0))
     if model.parts and not LEAST_SIZE <= size <= FARTHEST:
-        raise IntakeError(f"‘{name}’ is {size:.3g} units across: nothing the studio could show. Scale it and try again.")
+        raise IntakeError(
+            f"‘{name}’ is {size:.3g} units across: nothing the studio could show. Scale it and try again."
+        )
     if not np.abs(middle).max(initial=0.0) > FAR * size:
         return
     for part in model.parts:

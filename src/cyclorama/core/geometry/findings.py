@@ -29,6 +29,11 @@ def findings(model: FileModel, r: Repairs) -> list[Finding]:
     add(r.inside_out, f"{count(r.inside_out, 'part')} inside out", "turned round")
     for label in dict.fromkeys(model.missing):
         add(1, f"{label} is missing", "shown without it; bring it in together with the model")
+    hidden = sum(not p.visible for p in model.parts)
+    add(hidden, count(hidden, "hidden part"), "in the list of parts, not shown")
+    if model.variants:
+        names = ", ".join(f"‘{v}’" for v in model.variants[:5])
+        found.append(Finding(mark="ready", what=f"{count(len(model.variants), 'variant')} of materials: {names}"))
     found += [Finding(mark="look", what=note) for note in dict.fromkeys(model.notes)]
     if not found:
         found.append(Finding(mark="ready", what="Nothing odd: closed, with normals, nothing missing."))

@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 
 from ..errors import IntakeError
-from ..scene import Animation, Material, Part, Placement, Play, Subject
+from ..scene import Animation, Material, Part, Placement, Play, Subject, Variant
 from .check import check
 from .findings import findings, played
 from .keep_pictures import keep_pictures
@@ -60,6 +60,7 @@ def take_in(files: dict[str, bytes], progress: Progress = lambda what, share: No
     subject = Subject(
         asset="", source_name=name, parts=_parts(model, materials, mesh),
         placement=Placement(unit_m=unit, up=up), animations=animations, play=play,
+        variants=_variants(model, materials),
     )  # fmt: skip
     room = measures.playing(subject)
     placement = grounded(room, centred(room, subject.placement, "box"), 0.0)
@@ -136,9 +137,19 @@ def _parts(model: FileModel, materials: list[Material], mesh: Mesh) -> tuple[Par
     triangles = np.bincount(mesh.part, minlength=len(model.parts))
     return tuple(
         Part(id=f"part-{i + 1}", name=part.name or f"Part {i + 1}", material=materials[part.material].id,
-             triangles=int(triangles[i]))
+             triangles=int(triangles[i]), visible=part.visible)
         for i, part in enumerate(model.parts)
     )  # fmt: skip
+
+
+def _variants(model: FileModel, materials: list[Material]) -> tuple[Variant, ...]:
+    chosen: list[list[tuple[str, str]]] = [[] for _ in model.variants]
+    for i, part in enumerate(model.parts):
+        for which, material in part.variants.items():
+            if 0 <= which < len(chosen) and 0 <= material < len(materials):
+                chosen[which].append((f"part-{i + 1}", materials[material].id))
+    return tuple(Variant(name=name, materials=tuple(pairs))
+                 for name, pairs in zip(model.variants, chosen, strict=True) if pairs)  # fmt: skip
 
 
 def guess_unit(name: str, stated_m: float | None, largest: float) -> tuple[float, str]:

@@ -19,6 +19,7 @@ def keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]:
         identity = f"material-{len(model.materials) + 1}"
         model.materials.append(Material(id=identity, name="Plain", base_color=(0.6, 0.6, 0.6)))
     shown = {p.material for p in model.parts}
+    shown |= {m for p in model.parts for m in p.variants.values() if 0 <= m < len(model.materials)}
     used = {ref.asset for i in shown for _, ref in model.materials[i].maps if ref is not None}
     keys: dict[str, str] = {}
     for i, picture in enumerate(model.pictures):

@@ -11,7 +11,7 @@ from .project import SCHEMA_VERSION, Project, load_project, new_project
 from .ranges import range_of
 from .shoot import Passes, ShootSettings
 from .stage import Disc, Stage, Sweep
-from .subject import Animation, Part, Placement, Play, Subject
+from .subject import Animation, Part, Placement, Play, Subject, Variant
 
 __all__ = [
     "SCHEMA_VERSION",
@@ -39,6 +39,7 @@ __all__ = [
     "Stage",
     "Subject",
     "Sweep",
+    "Variant",
     "TextureRef",
     "apply_set",
     "load_project",

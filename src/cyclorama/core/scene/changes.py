@@ -116,7 +116,7 @@ Change = Annotated[
     Field(discriminator="kind"),
 ]
 
-_FIXED = {"schema_version", "id", "subject/asset", "subject/animations"}
+_FIXED = {"schema_version", "id", "subject/asset", "subject/animations", "subject/variants"}
 
 
 def apply_set(project: Project, change: SetValue) -> Project:

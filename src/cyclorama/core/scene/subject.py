@@ -52,6 +52,14 @@ class Animation(Doc):
     seconds: Annotated[float, Field(ge=0)]
 
 
+class Variant(Doc):
+    """A choice of materials that came with the model."""
+
+    name: Name
+    materials: tuple[tuple[Id, Id], ...]
+    """part and its material, for the parts that it gives another one"""
+
+
 class Play(Doc):
     """How an animation of the subject runs during the shot.
 
@@ -76,6 +84,7 @@ class Subject(Doc):
     placement: Placement = Placement()
     animations: tuple[Animation, ...] = ()
     play: Play = Play()
+    variants: tuple[Variant, ...] = ()
 
     @property
     def playing(self) -> tuple[int, Animation] | None:

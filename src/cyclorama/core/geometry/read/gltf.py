@@ -1,4 +1,4 @@
-"""glTF 2.0 and GLB: meshes, node transforms, metallic-roughness materials and some of their extensions.
+"""glTF 2.0 and GLB: meshes, node transforms, instances, materials and their extensions.
 
 Follows the Khronos glTF 2.0 specification (ISO/IEC 12113:2022); section numbers in comments refer to it.
 """
@@ -13,42 +13,36 @@ from numpy.typing import NDArray
 from ...errors import IntakeError
 from ...words import number
 from ..rig import bent
+from ..skeleton import local_matrices
 from .files import FileBundle
+from .gltf_extensions import check_extensions, left_out
 from .gltf_file import GltfFile
 from .gltf_material import read_materials
 from .gltf_rig import PlacedMesh, RigReader
+from .label import label
 from .model import FileModel, FilePart, Picture
 
-_READABLE = {
-    "KHR_materials_transmission", "KHR_materials_volume", "KHR_materials_ior", "KHR_materials_emissive_strength",
-    "KHR_texture_transform", "KHR_lights_punctual", "KHR_mesh_quantization", "KHR_materials_unlit",
-    "KHR_materials_specular", "KHR_materials_clearcoat", "KHR_materials_sheen", "KHR_materials_anisotropy",
-    "KHR_materials_iridescence", "KHR_materials_dispersion", "KHR_materials_variants", "KHR_xmp_json_ld",
-}  # fmt: skip
+MOST_INSTANCED = 20_000_000
+"""Triangles that instances of a mesh may come to."""
 
 
 def read_gltf(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     """Read a .glb or .gltf; raises IntakeError, or a plain error for damage deep inside."""
     document, chunk = _split(name, data)
-    blocking = [e for e in document.get("extensionsRequired", []) if e not in _READABLE]
-    if blocking:
-        raise IntakeError(
-            f"‘{name}’ is packed with {', '.join(blocking)}, which cannot be read. "
-            f"Export it again without mesh or texture compression."
-        )
+    notes = check_extensions(name, document)
     file = GltfFile(name, document, chunk, bundle)
-    model = FileModel(up="y", unit_m=1.0)  # 3.4: metres, +Y up
+    model = FileModel(up="y", unit_m=1.0, notes=notes)  # 3.4: metres, +Y up
     _read_pictures(file, model)
-    model.materials, notes = read_materials(document)
+    model.materials, notes = read_materials(document, model)
     model.notes += notes
     _read_scene(file, model)
-    _note_what_is_left(document, model)
+    model.notes += left_out(document)
     return model
 
 
-def _split(name: str, data: bytes) -> tuple[dict[str, Any], bytes | None]:
+def _split(name: str, data: bytes) -> tuple[dict[str, Any], memoryview | None]:
     """The JSON document and the binary chunk (4.4)."""
-    text, chunk = data, None
+    text, chunk = memoryview(data), None
     if name.lower().endswith(".glb"):
         if len(data) < 20 or data[:4] != b"glTF":
             raise IntakeError(f"‘{name}’ is not a GLB file, whatever its name says. Export the model as GLB.")
@@ -60,43 +54,65 @@ def _split(name: str, data: bytes) -> tuple[dict[str, Any], bytes | None]:
                 f"‘{name}’ ends too early: {number(len(data))} of {number(length)} bytes. Copy or export it again."
             )
         size = struct.unpack_from("<I", data, 12)[0]
-        text, rest = data[20 : 20 + size], 20 + size
+        rest = 20 + size
         if rest + 8 <= len(data):
-            chunk = data[rest + 8 : rest + 8 + struct.unpack_from("<I", data, rest)[0]]
+            chunk = text[rest + 8 : rest + 8 + struct.unpack_from("<I", data, rest)[0]]
+        text = text[20 : 20 + size]
     try:
-        document = json.loads(text)
-    except ValueError as error:
+        document = json.loads(bytes(text))
+    except (ValueError, RecursionError) as error:
         raise IntakeError(f"‘{name}’ is damaged: its description cannot be read. Export it again.") from error
     if not isinstance(document, dict) or not isinstance(document.get("asset"), dict):
         raise IntakeError(f"‘{name}’ is not a glTF file. Export the model as GLB.")
+    stated = str(document["asset"].get("version", "2.0"))
+    if not stated.startswith("2"):
+        raise IntakeError(f"‘{name}’ is glTF version {stated[:10]}; version 2 is needed. Export it again.")
     return document, chunk
 
 
 def _read_pictures(file: GltfFile, model: FileModel) -> None:
     for i, image in enumerate(file.document.get("images", [])):
-        label = image.get("name") or image.get("uri", f"picture {i + 1}")[:80]
+        title = label(image.get("name") or image.get("uri", "").split("/")[-1][:80], f"picture {i + 1}")
         data = file.view(image["bufferView"]) if "bufferView" in image else file.uri(image.get("uri", ""))
         if data is None:
-            model.missing.append(f"Texture ‘{label}’")
-        model.pictures.append(Picture(label, data or b""))
+            model.missing.append(f"Texture ‘{title}’")
+        model.pictures.append(Picture(title, bytes(data or b"")))
 
 
 def _read_scene(file: GltfFile, model: FileModel) -> None:
     rig = RigReader(file)
     default = len(model.materials)
+    model.variants = [
+        label(v.get("name"), f"Variant {i + 1}")
+        for i, v in enumerate(file.document.get("extensions", {}).get("KHR_materials_variants", {}).get("variants", []))
+    ]
     for placed in rig.meshes:
         node = file.document["nodes"][placed.node]
         mesh = file.document["meshes"][node["mesh"]]
-        label = str(node.get("name") or mesh.get("name") or f"Part {len(model.parts) + 1}")[:80]
+        title = label(node.get("name") or mesh.get("name"), f"Part {len(model.parts) + 1}")
         for i, primitive in enumerate(mesh["primitives"]):
-            name = label if len(mesh["primitives"]) == 1 else f"{label} {i + 1}"
+            name = title if len(mesh["primitives"]) == 1 else f"{title} {i + 1}"
             part = _read_primitive(file, model, primitive, name, rig, placed)
-            if part is not None:
-                part.material = int(primitive.get("material", default))
-                model.parts.append(part)
+            if part is None:
+                continue
+            part.material = int(primitive.get("material", default))
+            part.visible = placed.visible
+            _make_opaque(file, part)
+            for mapping in primitive.get("extensions", {}).get("KHR_materials_variants", {}).get("mappings", []):
+                part.variants |= {int(which): int(mapping["material"]) for which in mapping["variants"]}
+            model.parts.append(part)
     if rig.alive:
         model.skeleton, model.animation_names, notes = rig.finished()
         model.notes += notes
+
+
+def _make_opaque(file: GltfFile, part: FilePart) -> None:
+    """The opacity of vertex colours counts only where the material's does (3.9.4)."""
+    materials = file.document.get("materials", [])
+    if part.colours is not None:
+        known = 0 <= part.material < len(materials)
+        if not known or materials[part.material].get("alphaMode", "OPAQUE") == "OPAQUE":
+            part.colours[:, 3] = 1.0
 
 
 def _read_primitive(file: GltfFile, model: FileModel, primitive: dict[str, Any], name: str, rig: RigReader,
@@ -106,38 +122,111 @@ def _read_primitive(file: GltfFile, model: FileModel, primitive: dict[str, Any],
     if mode not in (4, 5, 6):
         model.notes.append(f"‘{name}’ contains points or lines; they are left out.")
         return None
-    attributes = primitive["attributes"]
-    positions = file.accessor(attributes["POSITION"]).astype(np.float64)
-    triangles = _triangles(file, primitive, len(positions), mode)
-    normals = file.accessor(attributes["NORMAL"]).astype(np.float32) if "NORMAL" in attributes else None
-    uvs = file.accessor(attributes["TEXCOORD_0"]).astype(np.float32) if "TEXCOORD_0" in attributes else None
-    matrices, weights = rig.at_rest
+    attributes, index = file.primitive(primitive)
+    positions = attributes["POSITION"].astype(np.float64)
+    triangles = _triangles(file, index, len(positions), mode)
+    normals = _attribute(attributes, "NORMAL", 3, len(positions), name, model)
+    part = FilePart(name, positions, triangles, normals)
+    part.uvs = _attribute(attributes, "TEXCOORD_0", 2, len(positions), name, model)
+    part.more_uvs = _attribute(attributes, "TEXCOORD_1", 2, len(positions), name, model)
+    part.colours = _colours(attributes, len(positions), name, model)
+    spread = _instances(file, placed, len(triangles))
     if not rig.alive:
-        matrix = matrices[placed.bones[0]]
-        linear = matrix[:3, :3]
-        if normals is not None:
-            normals = (normals @ np.linalg.pinv(linear)).astype(np.float32)
-        if np.linalg.det(linear) < 0:
-            triangles = triangles[:, ::-1]
-        return FilePart(name, positions @ linear.T + matrix[:3, 3], triangles, normals, uvs)
-    binding = rig.binding(placed, primitive, positions)
+        matrix = rig.at_rest[0][placed.bones[0]]
+        _place(part, matrix[None] if spread is None else matrix @ spread)
+        return part
+    if spread is not None:
+        model.notes.append(f"‘{name}’ is instanced in a file that moves; only its first instance is shown.")
+    _bind(part, rig, placed, primitive, attributes)
+    return part
+
+
+def _place(part: FilePart, matrices: NDArray[np.float64]) -> None:
+    """Lay a part out under matrices (n, 4, 4), one instance after the other."""
+    v, n, t = part.vertices, part.normals, part.triangles
+    mirrored = np.linalg.det(matrices[:, :3, :3]) < 0
+    part.vertices = np.concatenate([v @ m[:3, :3].T + m[:3, 3] for m in matrices])
+    part.triangles = np.concatenate([
+        (t[:, ::-1] if turned else t) + i * len(v) for i, turned in enumerate(mirrored)
+    ]) if len(matrices) > 1 or mirrored[0] else t  # fmt: skip
+    if n is not None:
+        part.normals = np.concatenate([(n @ np.linalg.pinv(m[:3, :3])).astype(np.float32) for m in matrices])
+    for field in ("uvs", "more_uvs", "colours"):
+        values = getattr(part, field)
+        if values is not None and len(matrices) > 1:
+            setattr(part, field, np.tile(values, (len(matrices), 1)))
+
+
+def _bind(
+    part: FilePart, rig: RigReader, placed: PlacedMesh, primitive: dict[str, Any], attributes: dict[str, NDArray[Any]]
+) -> None:  # fmt: skip
+    """Hang a part on the skeleton and bring it to where that rests."""
+    matrices, weights = rig.at_rest
+    part.binding = binding = rig.binding(placed, primitive, part.vertices, attributes)
     at_rest = binding.points.copy()
     for shape, move, _ in binding.shapes:
         at_rest += np.float32(weights[shape]) * move
-    upright = np.tile(np.array([0, 1, 0], np.float32), (len(positions), 1)) if normals is None else normals
+    upright = np.tile(np.array([0, 1, 0], np.float32), (len(at_rest), 1)) if part.normals is None else part.normals
     vertices, leant = bent(at_rest, upright, binding.bone, binding.weight, matrices)
-    if len(triangles) and np.linalg.det(matrices[binding.bone[0, 0], :3, :3]) < 0:
-        triangles = triangles[:, ::-1]
-    return FilePart(name, vertices.astype(np.float64), triangles, None if normals is None else leant, uvs,
-                    binding=binding)  # fmt: skip
+    if len(part.triangles) and np.linalg.det(matrices[binding.bone[0, 0], :3, :3]) < 0:
+        part.triangles = part.triangles[:, ::-1]
+    part.vertices = vertices.astype(np.float64)
+    part.normals = None if part.normals is None else leant
 
 
-def _triangles(file: GltfFile, primitive: dict[str, Any], vertices: int, mode: int) -> NDArray[np.int64]:
+def _instances(file: GltfFile, placed: PlacedMesh, triangles: int) -> NDArray[np.float64] | None:
+    """Where the instances (n, 4, 4) of a node stand within it (EXT_mesh_gpu_instancing); None: it has none."""
+    entry = file.document["nodes"][placed.node].get("extensions", {}).get("EXT_mesh_gpu_instancing")
+    if entry is None:
+        return None
+    given = {k: file.accessor(a).astype(np.float64) for k, a in entry["attributes"].items() if not k.startswith("_")}
+    count = len(next(iter(given.values()))) if given else 0
+    if count * triangles > MOST_INSTANCED:
+        raise IntakeError(
+            f"‘{file.name}’ has {number(count)} instances of {number(triangles)} triangles each; at most "
+            f"{MOST_INSTANCED // 1_000_000} million triangles can be used. Export fewer of them."
+        )
+    return local_matrices(
+        given.get("TRANSLATION", np.zeros((count, 3))),
+        given.get("ROTATION", np.tile([0.0, 0.0, 0.0, 1.0], (count, 1))),
+        given.get("SCALE", np.ones((count, 3))),
+    )
+
+
+def _attribute(
+    attributes: dict[str, NDArray[Any]], key: str, width: int, count: int, name: str, model: FileModel
+) -> NDArray[np.float32] | None:  # fmt: skip
+    """An attribute (count, width); None, and noted, where it does not fit the vertices."""
+    values = attributes.get(key)
+    if values is None:
+        return None
+    if values.shape != (count, width):
+        what = "normals" if key == "NORMAL" else "texture coordinates"
+        model.notes.append(f"The {what} of ‘{name}’ do not fit its vertices; done without them.")
+        return None
+    return values.astype(np.float32)
+
+
+def _colours(
+    attributes: dict[str, NDArray[Any]], count: int, name: str, model: FileModel
+) -> NDArray[np.float32] | None:  # fmt: skip
+    """COLOR_0 as linear colours and opacity (count, 4) (3.7.2.1)."""
+    values = attributes.get("COLOR_0")
+    if values is None:
+        return None
+    if len(values) != count or values.shape[1] not in (3, 4):
+        model.notes.append(f"The vertex colours of ‘{name}’ do not fit its vertices; done without them.")
+        return None
+    if values.dtype.kind in "iu":  # some writers forget to say that they count as 0…1
+        values = values.astype(np.float32) / np.iinfo(values.dtype.type).max
+    colours = np.ones((count, 4), np.float32)
+    colours[:, : values.shape[1]] = np.nan_to_num(values, nan=1.0).clip(0, 1)
+    return colours
+
+
+def _triangles(file: GltfFile, index: NDArray[Any] | None, vertices: int, mode: int) -> NDArray[np.int64]:
     """Triangles (t, 3) from a list, strip or fan (3.7.2.1)."""
-    if "indices" in primitive:
-        index = file.accessor(primitive["indices"])[:, 0].astype(np.int64)
-    else:
-        index = np.arange(vertices, dtype=np.int64)
+    index = np.arange(vertices, dtype=np.int64) if index is None else index.astype(np.int64)
     if len(index) and (index.max() >= vertices):
         raise IntakeError(f"‘{file.name}’ refers to vertices that are not there; it is damaged. Export it again.")
     if mode == 4:
@@ -149,12 +238,3 @@ def _triangles(file: GltfFile, primitive: dict[str, Any], vertices: int, mode: i
         strip[1::2] = strip[1::2][:, [1, 0, 2]]
         return strip
     return np.stack([np.full(len(index) - 2, index[0]), index[1:-1], index[2:]], axis=1)
-
-
-def _note_what_is_left(document: dict[str, Any], model: FileModel) -> None:
-    """Say what was in the file but is not a subject."""
-    lights = document.get("extensions", {}).get("KHR_lights_punctual", {}).get("lights", [])
-    for count, singular in ((len(document.get("cameras", [])), "camera"), (len(lights), "light")):
-        if count:
-            plural = singular if count == 1 else singular + "s"
-            model.notes.append(f"{count} {plural} in the file left out; the studio has its own.")

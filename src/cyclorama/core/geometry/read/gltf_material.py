@@ -8,28 +8,41 @@ import math
 from collections.abc import Iterable
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
+from ...errors import IntakeError
+from ...picture.decode import decode_picture
 from ...scene import Material, MaterialMaps, TextureRef
 from ...scene.material import Channel, Wrap
+from .label import label
+from .model import FileModel, Picture
+from .spec_gloss import converted_pictures
+
+_WRAPS: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
 
 DEFAULT_EMISSION_NIT = 1000.0
 """Luminance of an emissive factor of 1 in files: such a surface shows white at the studio's usual exposure."""
 
 
-def read_materials(document: dict[str, Any]) -> tuple[list[Material], list[str]]:
-    """Materials in file order, and sentences about what is approximated."""
+def read_materials(document: dict[str, Any], model: FileModel) -> tuple[list[Material], list[str]]:
+    """Materials in file order, and sentences about what is approximated; pictures that have to be made anew for them
+    are added to the model's."""
     notes: list[str] = []
     materials = []
     for i, entry in enumerate(document.get("materials", [])):
-        name = str(entry.get("name") or f"Material {i + 1}")[:80]
-        materials.append(_Reader(document, entry, name, notes).material(f"material-{i + 1}"))
+        name = label(entry.get("name"), f"Material {i + 1}")
+        materials.append(_Reader(document, entry, name, notes, model).material(f"material-{i + 1}"))
     return materials, notes
 
 
 class _Reader:
     """One material entry and what is noted about it."""
 
-    def __init__(self, document: dict[str, Any], entry: dict[str, Any], name: str, notes: list[str]):
-        self.document, self.entry, self.name, self.notes = document, entry, name, notes
+    def __init__(
+        self, document: dict[str, Any], entry: dict[str, Any], name: str, notes: list[str], model: FileModel
+    ):  # fmt: skip
+        self.document, self.entry, self.name, self.notes, self.model = document, entry, name, notes, model
         self.pbr: dict[str, Any] = entry.get("pbrMetallicRoughness", {})
         self.values: dict[str, Any] = {}
         self.maps: dict[str, TextureRef | None] = {}
@@ -44,7 +57,10 @@ class _Reader:
     def material(self, identity: str) -> Material:
         self._base()
         self._opacity()
-        for read in (self._glass, self._specular, self._coat, self._fuzz, self._grain, self._film, self._glow):
+        if self.extension("pbrSpecularGlossiness") is not None:
+            self._specular_glossiness()
+        for read in (self._glass, self._diffuse_through, self._specular, self._coat, self._fuzz, self._grain,
+                     self._film, self._glow):  # fmt: skip
             read()
         if self.extension("dispersion"):
             self.note("dispersion is left out; all colours are refracted alike.")
@@ -103,6 +119,70 @@ class _Reader:
         self.maps["transmission_weight"] = self.texture(glass.get("transmissionTexture"), "r")
         if volume.get("thicknessTexture"):
             self.note("the thickness map is not needed; light travels the true way through the glass.")
+
+    def _diffuse_through(self) -> None:
+        """Light that comes through a sheet scattered: OpenPBR's thin-walled subsurface (its section "Thin-walled")."""
+        found = self.extension("diffuse_transmission")
+        if not found:
+            return
+        self.values |= {
+            "subsurface_weight": _unit(found.get("diffuseTransmissionFactor", 0.0)),
+            "subsurface_color": _colour(found.get("diffuseTransmissionColorFactor", (1, 1, 1))), "thin_walled": True,
+        }  # fmt: skip
+        self.maps["subsurface_weight"] = self.texture(found.get("diffuseTransmissionTexture"), "a")
+        self.maps["subsurface_color"] = self.texture(found.get("diffuseTransmissionColorTexture"))
+        self.note("light comes through it as through a thin sheet, half of what scatters to each side.")
+
+    def _specular_glossiness(self) -> None:
+        """KHR_materials_pbrSpecularGlossiness as base colour, metalness and roughness."""
+        found = self.extension("pbrSpecularGlossiness") or {}
+        diffuse, specular = found.get("diffuseTexture"), found.get("specularGlossinessTexture")
+        factor = [_unit(x) for x in found.get("diffuseFactor", (1, 1, 1, 1))]
+        converted = converted_pictures(
+            self._pixels(diffuse), self._pixels(specular), factor, _colour(found.get("specularFactor", (1, 1, 1))),
+            _unit(found.get("glossinessFactor", 1.0)),
+        )  # fmt: skip
+        self.base, self.alpha = (1.0, 1.0, 1.0), 1.0
+        info = diffuse or specular
+        if info is None:
+            colour, self.alpha = converted.base[0, 0, :3], factor[3]
+            self.base = _colour(colour)
+            self.values |= {
+                "base_metalness": float(converted.metalness[0, 0]), "specular_roughness": float(converted.rough[0, 0]),
+            }  # fmt: skip
+        else:
+            base, packed = converted.as_pictures()
+            places = [self._made_picture(f"{self.name} {what}", data, info)
+                      for what, data in (("base colour", base), ("metal and roughness", packed))]  # fmt: skip
+            self.maps |= {
+                "base_color": places[0], "specular_roughness": places[1].model_copy(update={"channel": "g"}),
+                "base_metalness": places[1].model_copy(update={"channel": "b"}),
+            }  # fmt: skip
+            self.values |= {"base_metalness": 1.0, "specular_roughness": 1.0}
+            if self.entry.get("alphaMode", "OPAQUE") != "OPAQUE":
+                self.maps["opacity"] = places[0].model_copy(update={"channel": "a"})
+        self.values["base_color"] = self.base
+        if "opacity" in self.values:
+            self.values["opacity"] = self.alpha
+        self.note("specular and glossiness are converted to metalness and roughness.")
+
+    def _pixels(self, info: dict[str, Any] | None) -> NDArray[np.uint8] | None:
+        """The picture of a texture; None where there is none, or it cannot be read (the map says so then)."""
+        ref = self.texture(info)
+        if ref is None:
+            return None
+        picture = self.model.pictures[int(ref.asset.removeprefix("picture:"))]
+        try:
+            return decode_picture(picture.data, picture.name)
+        except IntakeError as error:
+            self.note(f"{error.sentence}")
+            return None
+
+    def _made_picture(self, name: str, data: bytes, info: dict[str, Any]) -> TextureRef:
+        """A picture made from others, lying as one of them did."""
+        self.model.pictures.append(Picture(name[:80], data))
+        ref = self.texture(info) or TextureRef()
+        return ref.model_copy(update={"asset": f"picture:{len(self.model.pictures) - 1}", "name": name[:80]})
 
     def _specular(self) -> None:
         found = self.extension("specular")
@@ -198,24 +278,39 @@ class _Reader:
     def texture(self, info: dict[str, Any] | None, channel: Channel = "colour") -> TextureRef | None:
         if info is None:
             return None
-        if info.get("texCoord", 0) != 0:
-            self.note("a map uses a second set of coordinates; the first is used.")
+        moved = info.get("extensions", {}).get("KHR_texture_transform", {})
+        uv_set = int(moved.get("texCoord", info.get("texCoord", 0)))
+        if uv_set not in (0, 1):
+            self.note(f"a map uses set {uv_set + 1} of the texture coordinates; only two come in, the first is used.")
+            uv_set = 0
         texture = self.document["textures"][info["index"]]
-        if "source" not in texture:
-            self.note("a map in a format that cannot be read is left out.")
+        source = self._source(texture)
+        if source is None:
             return None
         samplers = self.document.get("samplers", [{}])
         sampler = samplers[texture["sampler"]] if "sampler" in texture else {}
-        wraps: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
-        source = int(texture["source"])
-        label = str(self.document["images"][source].get("name") or "")[:80]
-        moved = info.get("extensions", {}).get("KHR_texture_transform", {})
+        across, down = (_WRAPS.get(sampler.get(key, 10497), "repeat") for key in ("wrapS", "wrapT"))
+        title = label(self.document["images"][source].get("name"))
         scale, offset = moved.get("scale", (1, 1)), moved.get("offset", (0, 0))
         return TextureRef(
-            asset=f"picture:{source}", name=label, wrap=wraps.get(sampler.get("wrapS", 10497), "repeat"),
-            channel=channel, scale_u=float(scale[0]), scale_v=float(scale[1]), offset_u=float(offset[0]),
-            offset_v=float(offset[1]), rotation_deg=math.degrees(float(moved.get("rotation", 0.0))),
+            asset=f"picture:{source}", name=title, wrap=across, wrap_down=None if down == across else down,
+            uv_set=1 if uv_set == 1 else 0, channel=channel, scale_u=float(scale[0]), scale_v=float(scale[1]),
+            offset_u=float(offset[0]), offset_v=float(offset[1]),
+            rotation_deg=math.degrees(float(moved.get("rotation", 0.0))),
         )  # fmt: skip
+
+    def _source(self, texture: dict[str, Any]) -> int | None:
+        """Which picture a texture shows: WebP before its fallback, the fallback before what cannot be read."""
+        extensions = texture.get("extensions", {})
+        if "EXT_texture_webp" in extensions:
+            return int(extensions["EXT_texture_webp"]["source"])
+        if "source" in texture:
+            return int(texture["source"])
+        if "KHR_texture_basisu" in extensions:
+            self.note("a map is a KTX2 picture, which cannot be read; export it as PNG, JPEG or WebP.")
+        else:
+            self.note("a map in a format that cannot be read is left out.")
+        return None
 
 
 def _colour(values: Iterable[Any]) -> tuple[float, float, float]:

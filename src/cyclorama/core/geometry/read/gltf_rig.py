@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from ...errors import IntakeError
 from ..skeleton import CUBIC, LINEAR, MOVE, SCALE, SHAPES, STEP, TURN, WIDTH, Skeleton, Track
 from .gltf_file import GltfFile
+from .label import label
 from .model import Binding
 
-MAX_DEPTH = 200
 MAX_NODES = 1_000_000
 LARGEST_KEY = 1e9
 _PATHS = {"translation": MOVE, "rotation": TURN, "scale": SCALE, "weights": SHAPES}
@@ -27,6 +27,8 @@ class PlacedMesh:
     """what it may hang on: its skin's joints, or the node itself"""
     skinned: bool
     first_shape: int
+    visible: bool
+    """neither it nor a node above is hidden (KHR_node_visibility)"""
 
 
 class RigReader:
@@ -42,27 +44,29 @@ class RigReader:
         self._shapes: dict[int, tuple[int, int]] = {}  # node → first shape, how many
         nodes, meshes = self._document.get("nodes", []), self._document.get("meshes", [])
         self.meshes = [
-            PlacedMesh(node, self._bones_of(place, nodes[node]), "skin" in nodes[node], self._shapes_of(node))
-            for place, node in self._visit(nodes)
+            PlacedMesh(node, self._bones_of(place, nodes[node]), "skin" in nodes[node], self._shapes_of(node), visible)
+            for place, node, visible in self._visit(nodes)
         ]
         self.at_rest = self._skeleton(()).at(None, 0.0)
         """matrices of all bones (b, 4, 4) and weights of all shapes"""
         targets = any(p.get("targets") for m in meshes for p in m["primitives"])
         self.alive = bool(targets or self._document.get("animations") or self._document.get("skins"))
 
-    def _visit(self, nodes: list[dict[str, Any]]) -> list[tuple[int, int]]:
-        """Place in the skeleton, and node, of everything that has a mesh."""
+    def _visit(self, nodes: list[dict[str, Any]]) -> list[tuple[int, int, bool]]:
+        """Place in the skeleton, node, and whether it is shown, of everything that has a mesh."""
         found = []
-        stack: list[tuple[int, int, int]] = [(r, -1, 0) for r in reversed(self._roots(nodes))]
+        stack: list[tuple[int, int, bool]] = [(r, -1, True) for r in reversed(self._roots(nodes))]
         while stack:
-            index, parent, depth = stack.pop()
-            if depth > MAX_DEPTH or len(self._order) >= MAX_NODES:
+            index, parent, visible = stack.pop()
+            if index in self._place or len(self._order) >= MAX_NODES:  # a tree has each node once (3.5.2)
                 raise IntakeError(f"‘{self._file.name}’ nests its nodes without end; it is damaged. Export it again.")
             self._place[index] = place = len(self._order)
             self._order.append((index, parent))
+            shown = nodes[index].get("extensions", {}).get("KHR_node_visibility", {}).get("visible", True)
+            visible = visible and shown is not False
             if "mesh" in nodes[index]:
-                found.append((place, index))
-            stack += [(c, place, depth + 1) for c in reversed(nodes[index].get("children", []))]
+                found.append((place, index, visible))
+            stack += [(c, place, visible) for c in reversed(nodes[index].get("children", []))]
         return found
 
     def _roots(self, nodes: list[dict[str, Any]]) -> list[int]:
@@ -119,17 +123,20 @@ class RigReader:
         self._shapes[index] = first, count
         return first
 
-    def binding(self, mesh: PlacedMesh, primitive: dict[str, Any], positions: NDArray[np.float64]) -> Binding:
+    def binding(
+        self, mesh: PlacedMesh, primitive: dict[str, Any], positions: NDArray[np.floating],
+        attributes: dict[str, NDArray[Any]],
+    ) -> Binding:  # fmt: skip
         """What the vertices of a primitive hang on."""
-        file, attributes, count, bones = self._file, primitive["attributes"], len(positions), mesh.bones
+        file, count, bones = self._file, len(positions), mesh.bones
         bone, weight = np.full((count, 1), bones[0], np.int32), np.ones((count, 1), np.float32)
         if mesh.skinned and "JOINTS_0" in attributes and "WEIGHTS_0" in attributes:
             sets = [k for k in range(8) if f"JOINTS_{k}" in attributes and f"WEIGHTS_{k}" in attributes]
-            joint = np.concatenate([file.accessor(attributes[f"JOINTS_{k}"]) for k in sets], axis=1).astype(np.int64)
+            joint = np.concatenate([attributes[f"JOINTS_{k}"] for k in sets], axis=1).astype(np.int64)
             if joint.max(initial=0) >= len(bones) or joint.min(initial=0) < 0:
                 raise IntakeError(f"‘{file.name}’ refers to joints that are not there; it is damaged. Export it again.")
             bone = bones[joint]
-            weight = np.concatenate([file.accessor(attributes[f"WEIGHTS_{k}"]) for k in sets], axis=1)
+            weight = np.concatenate([attributes[f"WEIGHTS_{k}"] for k in sets], axis=1)
             weight = np.nan_to_num(weight.astype(np.float32), posinf=0.0, neginf=0.0).clip(0, None)
             loose = weight.sum(axis=1) <= 0
             weight[loose, 0] = 1.0
@@ -149,7 +156,7 @@ class RigReader:
         names, animations, notes = [], [], []
         carriers = self._carriers()
         for i, entry in enumerate(self._document.get("animations", ())):
-            name = str(entry.get("name") or f"Animation {i + 1}")[:80]
+            name = label(entry.get("name"), f"Animation {i + 1}")
             tracks, broken = self._tracks(entry, carriers)
             if broken:
                 notes.append(f"Some keys of the animation ‘{name}’ are broken; what they move stands still.")

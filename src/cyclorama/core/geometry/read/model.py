@@ -52,6 +52,9 @@ class FilePart:
     """(v, 2) a second set"""
     colours: NDArray[np.float32] | None = None
     """(v, 4) linear Rec.709 and opacity"""
+    visible: bool = True
+    variants: dict[int, int] = field(default_factory=dict)
+    """material by number of the variant, for those that give it another one"""
     inner: NDArray[np.uint8] | None = None
     """(t,) edges that only split polygons, as bits (see `polygons`); None in files of triangles"""
 
@@ -68,6 +71,8 @@ class FileModel:
     pictures: list[Picture] = field(default_factory=list)
     missing: list[str] = field(default_factory=list)
     """names of files that are referred to but not there, as the artist should read them: “Texture ‘a.png’”"""
+    variants: list[str] = field(default_factory=list)
+    """names of other choices of materials"""
     skeleton: Skeleton | None = None
     animation_names: list[str] = field(default_factory=list)
     """one for each of the skeleton's"""

@@ -1,0 +1,60 @@
+"""Extensions of glTF: which are read, and what is said of the others."""
+
+from typing import Any
+
+from ...errors import IntakeError
+from ...words import count
+
+READ = {
+    "KHR_materials_transmission", "KHR_materials_volume", "KHR_materials_ior", "KHR_materials_emissive_strength",
+    "KHR_texture_transform", "KHR_lights_punctual", "KHR_mesh_quantization", "KHR_materials_unlit",
+    "KHR_materials_specular", "KHR_materials_clearcoat", "KHR_materials_sheen", "KHR_materials_anisotropy",
+    "KHR_materials_iridescence", "KHR_materials_dispersion", "KHR_materials_variants", "KHR_xmp_json_ld",
+    "KHR_draco_mesh_compression", "EXT_meshopt_compression", "KHR_meshopt_compression", "EXT_texture_webp",
+    "KHR_texture_basisu", "EXT_mesh_gpu_instancing", "KHR_materials_pbrSpecularGlossiness",
+    "KHR_materials_diffuse_transmission", "KHR_node_visibility",
+}  # fmt: skip
+"""Read, or said in a sentence of its own where something is left out."""
+_HARMLESS = {"KHR_xmp", "KHR_animation_pointer", "KHR_interactivity", "KHR_node_hoverability", "KHR_node_selectability"}
+"""Without them the model looks the same at rest."""
+_MESHES = ("mesh", "compression", "splat", "primitive")
+_PICTURE = "_texture"
+
+
+def check_extensions(name: str, document: dict[str, Any]) -> list[str]:
+    """Sentences about extensions that are used and not read.
+
+    Raises IntakeError when one of them holds the shape itself: there would be nothing, or something wrong, to see.
+    """
+    used = {str(e) for key in ("extensionsUsed", "extensionsRequired") for e in document.get(key, [])}
+    required = {str(e) for e in document.get("extensionsRequired", [])}
+    notes = []
+    for extension in sorted(used - READ):
+        about = extension.lower()
+        if extension in required and any(word in about for word in _MESHES):
+            raise IntakeError(
+                f"‘{name}’ keeps its mesh in {extension[:60]}, which cannot be read. Export it again without it."
+            )
+        if _PICTURE in about:
+            notes.append(f"Pictures kept by {extension[:60]} cannot be read; export them as PNG, JPEG or WebP.")
+        elif "material" in about:
+            notes.append(f"The material extension {extension[:60]} is not read; such materials may look different.")
+        else:
+            harm = "; nothing of it is seen at rest" if extension in _HARMLESS else ""
+            notes.append(f"The extension {extension[:60]} is not read{harm}.")
+    return notes
+
+
+def left_out(document: dict[str, Any]) -> list[str]:
+    """What is in the file but is not a subject."""
+    notes = []
+    lights = document.get("extensions", {}).get("KHR_lights_punctual", {}).get("lights", [])
+    for many, singular in ((len(document.get("cameras", [])), "camera"), (len(lights), "light")):
+        if many:
+            notes.append(f"{count(many, singular)} in the file left out; the studio has its own.")
+    scenes = len(document.get("scenes", []))
+    if scenes > 1:
+        name = document["scenes"][document.get("scene", 0)].get("name")
+        which = f"‘{str(name)[:60]}’" if name else "the one it opens with"
+        notes.append(f"The file has {scenes} scenes; {which} came in.")
+    return notes
