@@ -19,8 +19,8 @@ LONGEST_S = 900.0
 MEMORY_LIMIT_BYTES = 12 << 30
 KEPT_JOBS = 100
 CANCELLED = "Cancelled."
-Accept = Callable[[Intake, Callable[[], bool]], dict[str, Any]]
-"""Puts an intake on the set, unless it is cancelled meanwhile; returns what to report."""
+Accept = Callable[[Intake, Callable[[], bool], Callable[[str], None]], dict[str, Any]]
+"""Puts an intake on the set, unless it is cancelled meanwhile, and tells what it waits for; returns what to report."""
 _log = logging.getLogger(__name__)
 
 
@@ -105,8 +105,7 @@ class IntakeDesk:
                 too_long=f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.",
                 gave_up=f"‘{job.name}’ could not be read: the reader gave up. Try exporting it in another format.",
             )  # fmt: skip
-            job.what = "Putting it on the set, metering the light"
-            job.result = accept(intake, job.stop.is_set)
+            job.result = accept(intake, job.stop.is_set, lambda what: tell(what, 1.0))
             job.what, job.share = "Done", 1.0
         except Stopped:
             job.error = CANCELLED

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from ..core.arrays import Vec3
-from ..core.errors import CycloramaError
+from ..core.errors import ChangeError, CycloramaError
 from ..core.kernel import damaged_entries
 from ..core.render.developing import FULL_SAMPLES, Developer, Shown
 from ..core.render.eye import Eye
@@ -99,6 +99,8 @@ class Lens:
         self._closing = False
         self.ready = threading.Event()
         """set once the kernels are compiled"""
+        self.unprepared = False
+        """whether preparing them went wrong; it is tried again"""
         self._preparing = PREPARING
         self._thread = threading.Thread(target=self._run, name="lens", daemon=True)
         self._thread.start()
@@ -141,7 +143,14 @@ class Lens:
 
     @contextmanager
     def borrowed(self) -> Iterator[tuple[SceneCompiler, Tracer]]:
-        """Use compiler and tracer for a moment; what is developing starts again afterwards."""
+        """Use compiler and tracer for a moment; what is developing starts again afterwards.
+
+        Until the kernels are ready nobody gets them: two that compile the same at once take more than twice as long.
+        Raises ChangeError when they cannot be made ready.
+        """
+        while not self.ready.wait(0.1):
+            if self.unprepared or self._closing:
+                raise ChangeError(self.preparing)
         with self._wake:
             self._borrowers += 1
             self._interrupt()
@@ -173,10 +182,12 @@ class Lens:
                 if kernels_compiled():
                     self._preparing = LOADING
                 warm_up(self._tracer)
+                self.unprepared = False
                 self.ready.set()
                 return
             except Exception as error:
                 logging.getLogger(__name__).exception("The renderer cannot be prepared")
+                self.unprepared = True
                 self._preparing = UNPREPARED.format(why=f"{type(error).__name__}: {error}"[:160])
             with self._wake:
                 self._wake.wait_for(lambda: self._closing, RETRY_S)

@@ -166,7 +166,9 @@ async def new_from_model(ctx: Ctx, request: Request) -> dict[str, Any]:
 
 async def _begin_intake(ctx: Context, request: Request, project_id: str | None) -> dict[str, Any]:
     async with received(request, ctx.studio.folder) as uploads:
-        return ctx.intakes.start(uploads, lambda i, cancelled: _accept(ctx, i, project_id, cancelled)).as_json()
+        return ctx.intakes.start(
+            uploads, lambda i, cancelled, tell: _accept(ctx, i, project_id, cancelled, tell)
+        ).as_json()
 
 
 @router.get("/intakes/{job_id}")
@@ -179,11 +181,18 @@ def cancel_intake(ctx: Ctx, job_id: str) -> dict[str, bool]:
     return {"cancelled": ctx.intakes.cancel(job_id)}
 
 
-def _accept(ctx: Context, intake: Intake, project_id: str | None, cancelled: Callable[[], bool]) -> dict[str, Any]:
+def _accept(
+    ctx: Context, intake: Intake, project_id: str | None, cancelled: Callable[[], bool], tell: Callable[[str], None]
+) -> dict[str, Any]:  # fmt: skip
     """Keep what came in and put it on the set, fitted and grounded, as one step that can be undone."""
     ctx.studio.keep_intake(intake)
     saved = None if project_id is None else ctx.studio.projects.get(project_id)
     project = saved.project if saved else new_project(_title(intake.subject.source_name))
+    while not (ctx.lens.ready.wait(0.1) or ctx.lens.unprepared or cancelled()):
+        tell(ctx.lens.preparing)
+    if cancelled():
+        raise IntakeError("Cancelled.")
+    tell("Putting it on the set, metering the light")
     placed = put_on_set(project, intake, LensEye(ctx.lens))  # metering takes a moment: before anything is changed
     if cancelled():
         raise IntakeError("Cancelled.")

@@ -64,7 +64,7 @@ def test_nothing_to_fit_and_too_large() -> None:
     with pytest.raises(ChangeError, match="no subject"):
         fit_subject(studio(), np.zeros((0, 3)))
     with pytest.raises(ChangeError, match="too large"):
-        fit_subject(studio(), BALL * 1000)
+        fit_subject(studio(), BALL * 1e6)
 
 
 def test_round_sweep_covers_until_the_wall_is_too_low() -> None:

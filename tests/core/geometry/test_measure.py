@@ -17,7 +17,10 @@ from cyclorama.core.geometry.measure import (
 )
 from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.normals import smooth_normals
+from cyclorama.core.geometry.placement import placement_matrix
+from cyclorama.core.geometry.resting import laid
 from cyclorama.core.scene import Disc, Placement, Sweep
+from cyclorama.core.scene.subject import Resting
 
 VASE = lathe(np.array([[0.0, 0.9], [0.1, 0.9], [0.16, 0.6], [0.1, 0.2], [0.2, 0.0], [0.0, 0.0]]), 64)
 
@@ -126,3 +129,35 @@ def test_creases() -> None:
     smooth = smooth_normals(ball.vertices, ball.triangles)
     radial = ball.vertices[ball.triangles]
     assert np.einsum("tci,tci->tc", smooth, radial).min() > 0.995
+
+
+def wedge() -> Mesh:
+    """A wedge 4 wide (x), 2 high (y), 3 deep (z) whose front leans back by atan(1/2): it has a face to lie on there."""
+    v = np.float32([[x, y, z] for x in (0, 4) for y, z in ((0, 0), (0, 3), (2, 2), (2, 0))])
+    faces = [[0, 1, 2, 3], [4, 7, 6, 5], [0, 4, 5, 1], [1, 5, 6, 2], [2, 6, 7, 3], [3, 7, 4, 0]]
+    t = np.int32([[f[0], f[k], f[k + 1]] for f in faces for k in (1, 2)])
+    return Mesh(v, np.zeros_like(v), np.zeros((8, 2), np.float32), t, np.zeros(len(t), np.int32))
+
+
+@pytest.mark.parametrize(
+    ("on", "height"),
+    # what is across the face that it lies on: the leaning front is 4 × √5, and the far edge (0, 0, 0) 6/√5 from it
+    [("as it came", 2), ("face", 6 / 5**0.5), ("back", 3), ("left", 4), ("right", 4), ("head", 2)],
+)
+@pytest.mark.parametrize("turn", [0.0, 130.0])
+def test_a_subject_settles_on_the_side_it_is_laid_on(on: Resting, height: float, turn: float) -> None:
+    measures = measure(wedge())
+    lying = laid(measures, Placement(turn_deg=turn), on)
+    hull = placed_hull(measures, lying)
+    assert np.ptp(hull[:, 1]) == pytest.approx(height, abs=1e-4)
+    assert (hull[:, 1] < hull[:, 1].min() + 1e-4).sum() == 4  # all four corners of a face touch
+    upright = placement_matrix(lying)[:3, :3] @ np.array([0, 1, 0])
+    side = {"as it came": 0.0, "head": 180.0}.get(on, 90.0)
+    assert np.degrees(np.arccos(np.clip(upright[1], -1, 1))) == pytest.approx(side, abs=27)
+    assert laid(measures, lying, "as it came").model_copy(update={"turn_deg": turn}) == Placement(turn_deg=turn)
+
+
+def test_a_ball_that_rests_nowhere_lies_as_it_was_put() -> None:
+    ball = measure(sphere(0.5, 24))
+    lying = laid(ball, Placement(), "face")
+    assert abs(lying.tip_deg - 90) < 15

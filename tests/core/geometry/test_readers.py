@@ -1,6 +1,7 @@
 """What readers make of files in all their ways of writing, against closed forms and an independent reader."""
 
 import io
+import re
 import struct
 
 import numpy as np
@@ -126,7 +127,8 @@ def test_readers_agree_with_an_independent_one(kind: str) -> None:
 def coloured_ply(order: str) -> bytes:
     kind = {"": "ascii", "<": "binary_little_endian", ">": "binary_big_endian"}[order]
     head = ["ply", f"format {kind} 1.0", "comment TextureFile paint.png", "element vertex 4",
-            *(f"property float {c}" for c in "xyz"), *(f"property uchar {c}" for c in ("red", "green", "blue", "alpha")),
+            *(f"property float {c}" for c in "xyz"),
+            *(f"property uchar {c}" for c in ("red", "green", "blue", "alpha")),
             "element face 2", "property uchar flags", "property list uchar int vertex_indices",
             "property list uchar float texcoord", "end_header"]  # fmt: skip
     rows = [
@@ -167,9 +169,10 @@ def test_text_files_that_end_in_the_middle_do_not_come_in() -> None:
             take_in({"cut.ply": ply[:end]})
     for end in rng.integers(obj.index(b"\nf ") + 40, (obj.index(b"\nf ") + len(obj)) // 2, 12):
         try:
-            assert "may have been cut off" in findings(take_in({"cut.obj": obj[:end].rstrip()}))
+            said = findings(take_in({"cut.obj": obj[:end].rstrip()}))
         except IntakeError as error:
-            assert "ends in the middle" in error.sentence
+            said = error.sentence
+        assert re.search("may have been cut off|ends in the middle", said)
 
 
 @pytest.mark.parametrize(
@@ -200,7 +203,8 @@ def test_mtl_in_all_its_dresses() -> None:
     obj = "mtllib one.mtl two.mtl\n" + TRIANGLE + "usemtl lacquer  rouge\nf 1/1 2/2 3/3\nusemtl plate\nf 1/1 3/3 2/2\n"
     one = "\ufeffnewmtl lacquer  rouge\nKd 0.5 0.5 0.5\nmap_Kd -s 2 3 1 -o 0.25 0.5 -clamp on \"my paint.png\"\n" \
           "bump -bm 0.3 relief.png\nmap_Ke glow.png\nPc 0.5\n"  # fmt: skip
-    two = "# caf\u00e9\nnewmtl plate\nKd 1 0 0\nmap_Pr rough.png\nmap_Pm metal.png\nnorm bent.png\nmap_d cut.png\nmap_Ns s.png\n"
+    two = "# caf\u00e9\nnewmtl plate\nKd 1 0 0\nmap_Pr rough.png\nmap_Pm metal.png\nnorm bent.png\n" \
+          "map_d cut.png\nmap_Ns s.png\n"  # fmt: skip
     pictures = {n: png_of(np.full((2, 2, 3), 90)) for n in ("my paint.png", "relief.png", "glow.png", "rough.png",
                                                             "metal.png", "bent.png", "cut.png", "s.png")}  # fmt: skip
     files = {"a.obj": obj.encode(), "one.mtl": one.encode(), "two.mtl": two.encode("latin-1"), **pictures}

@@ -163,7 +163,7 @@ def guess_unit(name: str, stated_m: float | None, largest: float) -> tuple[float
         unit, why = 0.01, f"{kind} has no unit; at this size it is most likely centimetres"
     else:
         unit, why = 0.001, f"{kind} has no unit; at this size it is most likely millimetres"
-    if LEAST_M <= largest * unit <= MOST_M:
+    if LEAST_M * 0.99 <= largest * unit <= MOST_M * 1.01:  # single precision may be a little off
         return unit, why
     while largest * unit > MOST_M:
         unit /= 1000

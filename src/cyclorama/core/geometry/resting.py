@@ -1,5 +1,7 @@
 """How a subject lies when it is put down on a side: tipped over roughly, then settled as its convex hull rests."""
 
+import warnings
+
 import numpy as np
 from scipy.spatial import ConvexHull, QhullError
 from scipy.spatial.transform import Rotation
@@ -31,7 +33,10 @@ def laid(measures: Measures, placement: Placement, on: Resting) -> Placement:
     points, middle = put.apply(measures.hull @ turn_up.T), put.apply(turn_up @ measures.centroid)
     down = _resting_face(points, middle)
     settled = Rotation.align_vectors([[0, -1, 0]], [down])[0] if down is not None else Rotation.identity()
-    turn, roll_back, tip = (settled * put).as_euler("YZX", degrees=True)
+    with warnings.catch_warnings():
+        # rolled by a quarter, turn and tip are about one axis: the tip is taken as none then, which is what is wanted
+        warnings.simplefilter("ignore", UserWarning)
+        turn, roll_back, tip = (settled * put).as_euler("YZX", degrees=True)
     return placement.model_copy(update={
         "tip_deg": round(float(tip), 6), "roll_deg": round(-float(roll_back), 6),
         "turn_deg": round(placement.turn_deg + float(turn), 6),

@@ -49,6 +49,9 @@ def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadA
             put_gobo(row, light.gobo, shelf.row(name, lambda get=get: get(read), False, wrap))
 
 
+NEAREST_GLOW = 0.114
+
+
 class Glow:
     """Triangles that shine: which, and their share of all that they give."""
 
@@ -70,9 +73,10 @@ class Glow:
         middle = c.reshape(-1, 3, 3).mean(axis=1)
         self.middle = power @ middle / self.total if self.total > 0 else np.zeros(3)
 
-    def reach(self, aim: Vec3) -> float:
-        """About how much it gives at `aim`; never nearer than half a metre's worth, it may be right there."""
-        return self.total / 4 / max(float(np.sum((self.middle - aim) ** 2)), 0.02)
+    def reach(self, aim: Vec3, camera_m: float) -> float:
+        """About how much it gives at `aim`; as if never nearer than a part of the camera's distance, it may be right
+        there."""
+        return self.total / 4 / max(float(np.sum((self.middle - aim) ** 2)), (NEAREST_GLOW * camera_m) ** 2)
 
 
 def environment_turn(rotation_rad: float, tilt_rad: float) -> F32:
@@ -108,7 +112,10 @@ def lights_of(
     env = project.environment
     unit = 1.0 if env.kind == "sky" else BASE_ENVIRONMENT_NIT
     scale = unit * 2.0**env.strength_stops if project.environment_lit else 0.0
-    power = [reach_of(row, aim) for row in rows] + [glow.reach(aim), environment.mean_luminance * scale * math.pi]
+    power = [reach_of(row, aim) for row in rows] + [
+        glow.reach(aim, project.camera.distance_m),
+        environment.mean_luminance * scale * math.pi,
+    ]
     share = np.array(power) / max(sum(power), 1e-30)
     share = np.where(share > 0, share + 0.05, 0.0)
     pick = np.concatenate([[0.0], np.cumsum(share / max(share.sum(), 1e-30))])

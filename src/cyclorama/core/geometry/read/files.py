@@ -1,7 +1,9 @@
 """A bundle of uploaded files, with zips unpacked safely."""
 
 import io
+import lzma
 import zipfile
+import zlib
 from pathlib import PurePosixPath
 
 from ...errors import IntakeError
@@ -9,6 +11,8 @@ from ...errors import IntakeError
 MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl")
 MAX_TOTAL_BYTES = 2 << 30
 MAX_FILES = 2000
+_UNREADABLE = (zipfile.BadZipFile, zlib.error, lzma.LZMAError, RuntimeError, NotImplementedError, OSError, EOFError,
+               ValueError)  # fmt: skip
 
 
 class FileBundle:
@@ -69,6 +73,8 @@ def unpack(name: str, data: bytes) -> dict[str, bytes]:
     total = 0
     for entry in entries:
         path = PurePosixPath(entry.filename.replace("\\", "/"))
+        if not path.parts:  # “.” or nothing: no file could be called that
+            continue
         if path.is_absolute() or ".." in path.parts or ":" in path.parts[0]:
             raise IntakeError(f"‘{name}’ holds a path that leads outside the archive (‘{entry.filename}’).")
         if path.parts[0] == "__MACOSX" or path.name.startswith("."):
@@ -76,8 +82,10 @@ def unpack(name: str, data: bytes) -> dict[str, bytes]:
         try:
             with archive.open(entry) as file:
                 content = file.read(most - total + 1)
-        except (zipfile.BadZipFile, RuntimeError, NotImplementedError, OSError, EOFError, ValueError) as error:
-            raise IntakeError(f"‘{name}’ is damaged or locked with a password. Pack it again.") from error
+        except _UNREADABLE as error:
+            locked = entry.flag_bits & 1
+            why = "is locked with a password" if locked else f"is damaged: ‘{path.name[:60]}’ in it cannot be unpacked"
+            raise IntakeError(f"‘{name}’ {why}. Pack it again.") from error
         total += len(content)
         if total > most:
             raise IntakeError(f"‘{name}’ unpacks to far more than a model needs. It was not taken in.")

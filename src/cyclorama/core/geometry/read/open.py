@@ -1,5 +1,7 @@
 """Choose the reader for a bundle of files."""
 
+import logging
+
 from ...errors import IntakeError
 from .files import FileBundle
 from .gltf import read_gltf
@@ -20,10 +22,11 @@ def read_model(files: dict[str, bytes]) -> tuple[str, FileModel]:
     readers = {"glb": read_gltf, "gltf": read_gltf, "obj": read_obj, "ply": read_ply, "stl": read_stl}
     try:
         model = readers[ending](name, data, bundle)
-    except IntakeError:
+    except (IntakeError, MemoryError):
         raise
-    except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, MemoryError) as error:
+    except Exception as error:
         # Readers check what they can; a file that still trips them is damaged in a way nobody can repair here.
+        logging.getLogger(__name__).exception("‘%s’ cannot be read", name)
         raise IntakeError(f"‘{name}’ is damaged or not really a {ending.upper()} file. Export it again.") from error
     if not any(len(p.triangles) for p in model.parts):
         raise IntakeError(f"‘{name}’ has no faces: nothing that could be seen. Export the mesh with its faces.")
