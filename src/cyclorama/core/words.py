@@ -27,15 +27,17 @@ def length(metres: float) -> str:
 def box_size(sides_m: Sequence[float]) -> str:
     """‘122 × 122 × 320 mm’, ‘0.1 × 0.05 × 0.1 mm’, ‘300 × 12.5 × 80 m’."""
     largest = max(sides_m)
-    unit, scale, places = ("mm", 1000.0, 0) if largest < 10 else ("m", 1.0, 2)
     if largest < 0.01:
-        return " × ".join(_plain(s * scale, 3) for s in sides_m) + f" {unit}"
-    shown = (f"{s * scale:.{places}f}" for s in sides_m)
-    return " × ".join(s.rstrip("0").rstrip(".") if places else s for s in shown) + f" {unit}"
+        return " × ".join(_plain(s * 1000, 3) for s in sides_m) + " mm"
+    if largest < 10:
+        return " × ".join(f"{s * 1000:.0f}" for s in sides_m) + " mm"
+    return " × ".join(f"{s:.0f}" if s >= 99.95 else _plain(s, 3) for s in sides_m) + " m"
 
 
 def offset(metres: float, size_m: float) -> str:
     """How far something is off, as exactly as matters for a subject of a size: ‘0.12 mm’, never ‘−0.00 mm’."""
+    if abs(metres) >= 0.9995:
+        return length(metres)
     mm, finest = metres * 1000, size_m * 1000 * 1e-5
     return f"{_plain(mm, 3)} mm" if abs(mm) >= max(finest, 1e-9) else "0 mm"
 

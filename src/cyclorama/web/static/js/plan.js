@@ -11,6 +11,16 @@ const TAPE = { camera: "var(--color-camera)", light: "var(--color-light)", subje
 const rad = (deg) => (deg * Math.PI) / 180;
 const wrap = (deg) => ((((deg + 180) % 360) + 360) % 360) - 180;
 
+/** The next round length, 1, 2 or 5 of some power of ten, that is no shorter. */
+function roundAbove(metres) {
+  const power = 10 ** Math.floor(Math.log10(metres));
+  return [1, 2, 5, 10].map((k) => k * power).find((s) => s >= metres * (1 - 1e-9));
+}
+
+function lengthOf(metres) {
+  return metres < 0.0095 ? `${Number((metres * 1000).toPrecision(3))} mm` : `${Number(metres.toPrecision(3))} m`;
+}
+
 function turned([x, y, z], deg) {
   const c = Math.cos(rad(deg));
   const s = Math.sin(rad(deg));
@@ -71,12 +81,12 @@ export class Plan {
 
   #rings() {
     const span = Math.hypot(this.w, this.h) / 2 / this.scale;
-    const step = [0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10, 20, 50].find((s) => s * this.scale >= 34) ?? 100;
+    const step = roundAbove(34 / this.scale);
     const items = [];
     for (let r = step; r < span; r += step) {
       items.push(draw("circle", { cx: this.origin[0], cy: this.origin[1], r: r * this.scale, fill: "none", stroke: "var(--color-shade)" }));
       if (r * this.scale < this.h / 2 + 4)
-        items.push(draw("text", { x: this.origin[0] + r * this.scale * 0.7071 + 2, y: this.origin[1] + r * this.scale * 0.7071 + 9, opacity: 0.85 }, `${Number(r.toFixed(2))} m`));
+        items.push(draw("text", { x: this.origin[0] + r * this.scale * 0.7071 + 2, y: this.origin[1] + r * this.scale * 0.7071 + 9, opacity: 0.85 }, lengthOf(r)));
     }
     return items;
   }
@@ -224,11 +234,11 @@ export class Plan {
   }
 
   #heights() {
-    const step = [0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10].find((s) => s * this.scale >= 30) ?? 20;
+    const step = roundAbove(30 / this.scale);
     const items = [];
     for (let y = step; this.origin[1] - y * this.scale > 26; y += step) {
       const at = this.origin[1] - y * this.scale;
-      items.push(draw("line", { x1: 0, x2: this.w, y1: at, y2: at, stroke: "var(--color-shade)" }), draw("text", { x: 6, y: at - 3 }, `${Number(y.toFixed(2))} m`));
+      items.push(draw("line", { x1: 0, x2: this.w, y1: at, y2: at, stroke: "var(--color-shade)" }), draw("text", { x: 6, y: at - 3 }, lengthOf(y)));
     }
     return items;
   }
