@@ -26,6 +26,7 @@ from .rig import Rig
 from .rigging import Hung, build_rig
 from .standin import build_standin
 
+_UNITS = {1.0: "metres", 0.01: "centimetres", 0.001: "millimetres", 0.0254: "inches"}
 LEAST_M, MOST_M = 1e-4, 1e3
 """What sizes of a subject the studio is made for."""
 Progress = Callable[[str, float], None]
@@ -156,7 +157,7 @@ def guess_unit(name: str, stated_m: float | None, largest: float) -> tuple[float
     """Metres per file unit, and why."""
     kind = name.rsplit(".", 1)[-1].upper()
     if stated_m is not None:
-        unit, why = stated_m, "the format says so" if stated_m != 1 else "the format is in metres"
+        unit, why = stated_m, f"the file is in {_UNITS.get(stated_m, f'units of {stated_m:g} m')}"
     elif largest <= 6:
         unit, why = 1.0, f"{kind} has no unit; at this size it is most likely metres"
     elif kind != "STL" and largest <= 300:
@@ -174,8 +175,11 @@ def guess_unit(name: str, stated_m: float | None, largest: float) -> tuple[float
 
 def guess_up(name: str, stated: str | None) -> tuple[Literal["y", "z"], str]:
     """Which axis points up in the file, and why."""
+    kind = name.rsplit(".", 1)[-1].upper()
+    if kind.startswith("USD") and stated in ("y", "z"):
+        return ("y" if stated == "y" else "z"), f"the file says that {stated.upper()} is up"
     if stated == "y":
         return "y", "the format has Y up"
     if stated == "z":
-        return "z", "STL files mostly have Z up"
-    return "y", f"{name.rsplit('.', 1)[-1].upper()} does not say; Y up is most common"
+        return "z", f"{kind} files mostly have Z up"
+    return "y", f"{kind} does not say; Y up is most common"

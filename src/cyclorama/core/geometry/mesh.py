@@ -39,9 +39,7 @@ class Mesh:
 
     def reversed(self) -> "Mesh":
         """The mesh inside out, its normals as they are."""
-        bits = self.inner
-        swapped = (bits & 4) | ((bits & 1) << 1) | ((bits & 2) >> 1)  # the first two edges change places
-        return replace(self, triangles=np.ascontiguousarray(self.triangles[:, ::-1]), inner=swapped.astype(np.uint8))
+        return replace(self, triangles=np.ascontiguousarray(self.triangles[:, ::-1]), inner=swapped_bits(self.inner))
 
     def transformed(self, matrix: NDArray[np.float64]) -> "Mesh":
         """The mesh under an affine (4, 4) matrix without shear."""
@@ -59,6 +57,11 @@ class Mesh:
     def from_bytes(data: bytes) -> "Mesh":
         with np.load(io.BytesIO(data), allow_pickle=False) as file:
             return Mesh(**{name: file[name] for name in Mesh.__slots__ if name in file})
+
+
+def swapped_bits(inner: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Bits of inner edges for triangles whose corners stand the other way round: the first two edges change places."""
+    return ((inner & 4) | ((inner & 1) << 1) | ((inner & 2) >> 1)).astype(np.uint8)
 
 
 def under(

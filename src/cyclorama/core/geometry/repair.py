@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..textures import FARTHEST_UV
-from .mesh import Mesh, face_normals, unit_rows
+from .mesh import Mesh, face_normals, swapped_bits, unit_rows
 from .normals import weld, with_smooth_normals
 from .polygons import split_quads
 from .read import FilePart
@@ -151,8 +151,7 @@ def _check_closed(
         mine = turned[whole.part]
         whole.triangles[mine] = whole.triangles[mine][:, ::-1]
         if len(whole.inner):
-            bits = whole.inner[mine]
-            whole.inner[mine] = (bits & 4) | ((bits & 1) << 1) | ((bits & 2) >> 1)
+            whole.inner[mine] = swapped_bits(whole.inner[mine])
         normals[turned[whole.owner]] *= -1
         found.inside_out = int(turned.sum())
 

@@ -8,7 +8,7 @@ from pathlib import PurePosixPath
 
 from ...errors import IntakeError
 
-MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl")
+MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl", ".usd", ".usda", ".usdc", ".usdz", ".step", ".stp")
 MAX_TOTAL_BYTES = 2 << 30
 MAX_FILES = 2000
 _UNREADABLE = (zipfile.BadZipFile, zlib.error, lzma.LZMAError, RuntimeError, NotImplementedError, OSError, EOFError,
@@ -36,12 +36,16 @@ class FileBundle:
         found = [n for n in self._files if n.lower().endswith(MODEL_ENDINGS)]
         if not found:
             names = ", ".join(f"‘{n}’" for n in list(self._files)[:3]) or "nothing"
-            raise IntakeError(f"There is no model in {names}. Models come as GLB, glTF, OBJ, PLY or STL.")
+            raise IntakeError(f"There is no model in {names}. Models come as GLB, glTF, OBJ, PLY, STL, USD or STEP.")
         if len(found) > 1:
             raise IntakeError(
                 f"There are {len(found)} models (‘{found[0]}’, ‘{found[1]}’ …). Bring them in one at a time."
             )
         return found[0], self._files[found[0]]
+
+    def all(self) -> dict[str, bytes]:
+        """Every file by its path."""
+        return dict(self._files)
 
     def beside(self, model: str, reference: str) -> bytes | None:
         """A file that `model` refers to, or None."""

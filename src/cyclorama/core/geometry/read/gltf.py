@@ -21,6 +21,7 @@ from .gltf_material import read_materials
 from .gltf_rig import PlacedMesh, RigReader
 from .label import label
 from .model import FileModel, FilePart, Picture
+from .placing import place
 
 MOST_INSTANCED = 20_000_000
 """Triangles that instances of a mesh may come to."""
@@ -133,28 +134,12 @@ def _read_primitive(file: GltfFile, model: FileModel, primitive: dict[str, Any],
     spread = _instances(file, placed, len(triangles))
     if not rig.alive:
         matrix = rig.at_rest[0][placed.bones[0]]
-        _place(part, matrix[None] if spread is None else matrix @ spread)
+        place(part, matrix[None] if spread is None else matrix @ spread)
         return part
     if spread is not None:
         model.notes.append(f"‘{name}’ is instanced in a file that moves; only its first instance is shown.")
     _bind(part, rig, placed, primitive, attributes)
     return part
-
-
-def _place(part: FilePart, matrices: NDArray[np.float64]) -> None:
-    """Lay a part out under matrices (n, 4, 4), one instance after the other."""
-    v, n, t = part.vertices, part.normals, part.triangles
-    mirrored = np.linalg.det(matrices[:, :3, :3]) < 0
-    part.vertices = np.concatenate([v @ m[:3, :3].T + m[:3, 3] for m in matrices])
-    part.triangles = np.concatenate([
-        (t[:, ::-1] if turned else t) + i * len(v) for i, turned in enumerate(mirrored)
-    ]) if len(matrices) > 1 or mirrored[0] else t  # fmt: skip
-    if n is not None:
-        part.normals = np.concatenate([(n @ np.linalg.pinv(m[:3, :3])).astype(np.float32) for m in matrices])
-    for field in ("uvs", "more_uvs", "colours"):
-        values = getattr(part, field)
-        if values is not None and len(matrices) > 1:
-            setattr(part, field, np.tile(values, (len(matrices), 1)))
 
 
 def _bind(

@@ -1,6 +1,7 @@
 """Choose the reader for a bundle of files."""
 
 import logging
+from collections.abc import Callable
 
 from ...errors import IntakeError
 from .files import FileBundle
@@ -9,6 +10,22 @@ from .model import FileModel
 from .obj import read_obj
 from .ply import read_ply
 from .stl import read_stl
+
+Reader = Callable[[str, bytes, FileBundle], FileModel]
+_READERS: dict[str, Reader] = {"glb": read_gltf, "gltf": read_gltf, "obj": read_obj, "ply": read_ply, "stl": read_stl}
+
+
+def _reader(ending: str) -> Reader:
+    # the libraries of these are large: they are loaded when they are needed
+    if ending.startswith("usd"):
+        from .usd import read_usd
+
+        return read_usd
+    if ending in ("step", "stp"):
+        from .step import read_step
+
+        return read_step
+    return _READERS[ending]
 
 
 def read_model(files: dict[str, bytes]) -> tuple[str, FileModel]:
@@ -19,9 +36,8 @@ def read_model(files: dict[str, bytes]) -> tuple[str, FileModel]:
     bundle = FileBundle(files)
     name, data = bundle.model()
     ending = name.lower().rsplit(".", 1)[-1]
-    readers = {"glb": read_gltf, "gltf": read_gltf, "obj": read_obj, "ply": read_ply, "stl": read_stl}
     try:
-        model = readers[ending](name, data, bundle)
+        model = _reader(ending)(name, data, bundle)
     except (IntakeError, MemoryError):
         raise
     except Exception as error:

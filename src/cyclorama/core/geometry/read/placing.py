@@ -1,0 +1,33 @@
+"""Parts of a file under the matrices of its nodes."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..mesh import swapped_bits
+from .model import FilePart
+
+
+def reverse(part: FilePart) -> None:
+    """Turn a part inside out."""
+    part.triangles = part.triangles[:, ::-1]
+    part.inner = None if part.inner is None else swapped_bits(part.inner)
+
+
+def place(part: FilePart, matrices: NDArray[np.float64]) -> None:
+    """Lay a part out under matrices (n, 4, 4), one instance after the other."""
+    v, n, t, inner = part.vertices, part.normals, part.triangles, part.inner
+    mirrored = np.linalg.det(matrices[:, :3, :3]) < 0
+    part.vertices = np.concatenate([v @ m[:3, :3].T + m[:3, 3] for m in matrices])
+    if len(matrices) > 1 or mirrored[0]:
+        part.triangles = np.concatenate(
+            [(t[:, ::-1] if turned else t) + i * len(v) for i, turned in enumerate(mirrored)]
+        )
+        if inner is not None:
+            swapped = swapped_bits(inner)
+            part.inner = np.concatenate([swapped if turned else inner for turned in mirrored])
+    if n is not None:
+        part.normals = np.concatenate([(n @ np.linalg.pinv(m[:3, :3])).astype(np.float32) for m in matrices])
+    for field in ("uvs", "more_uvs", "colours"):
+        values = getattr(part, field)
+        if values is not None and len(matrices) > 1:
+            setattr(part, field, np.tile(values, (len(matrices), 1)))

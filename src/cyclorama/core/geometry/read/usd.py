@@ -1,0 +1,234 @@
+"""OpenUSD: meshes with their subsets, instances, coordinates and colours, and the materials bound to them.
+
+Follows the schemas UsdGeom, UsdShade and UsdPreviewSurface of OpenUSD. The stage is opened in a folder of its own: what
+is referred to outside of what was brought in stays there.
+"""
+
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pxr import Gf, Tf, Usd, UsdGeom, UsdShade
+
+from ...errors import IntakeError
+from ...words import count
+from .corners import Polygons, cut_apart
+from .files import FileBundle, unpack
+from .label import label
+from .model import FileModel, FilePart
+from .placing import place, reverse
+from .usd_material import UsdMaterials
+
+MAX_DEPTH = 60
+"""Instancers within instancers beyond this are left out."""
+_NEVER_SHOWN = {"guide", "proxy"}
+
+
+def read_usd(name: str, data: bytes, bundle: FileBundle) -> FileModel:
+    """Read a .usd, .usda, .usdc or .usdz; raises IntakeError when it is damaged."""
+    with tempfile.TemporaryDirectory(prefix="cyclorama-usd-") as place:
+        folder = Path(place).resolve()
+        if name.lower().endswith(".usdz"):
+            files = unpack(name, data)
+            root = next((n for n in files if n.lower().endswith((".usd", ".usda", ".usdc"))), None)
+            if root is None:
+                raise IntakeError(f"‘{name}’ holds no USD layer. Export it again.")
+        else:
+            files, root = bundle.all(), name
+        for path, content in files.items():
+            target = folder / path
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(content)
+        try:
+            stage = Usd.Stage.Open(str(folder / root))
+        except Tf.ErrorException as error:
+            raise IntakeError(f"‘{name}’ is damaged or not really a USD file. Export it again.") from error
+        if stage is None:
+            raise IntakeError(f"‘{name}’ is damaged or not really a USD file. Export it again.")
+        return _Reader(stage, folder, FileBundle(files), root).model
+
+
+@dataclass(slots=True)
+class _Spread:
+    """Values of a primvar, and which of them each corner (c,) has."""
+
+    values: NDArray[Any]
+    at: NDArray[np.int64]
+
+
+class _Reader:
+    """One stage on its way into a model."""
+
+    def __init__(self, stage: Usd.Stage, folder: Path, bundle: FileBundle, root: str):
+        up = "z" if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z else "y"
+        self.model = FileModel(up=up, unit_m=float(UsdGeom.GetStageMetersPerUnit(stage)))
+        self._stage, self._places = stage, UsdGeom.XformCache()
+        self._materials = UsdMaterials(folder, bundle, root, self.model)
+        self._left: dict[str, int] = {}
+        self._smooth: set[str] = set()
+        self._walk(stage.GetPseudoRoot(), np.eye(4)[None], 0)
+        self._note_what_is_left()
+
+    def _walk(self, root: Usd.Prim, instances: NDArray[np.float64], depth: int) -> None:
+        """Take in everything below a prim, as often as it is instanced (n, 4, 4)."""
+        walk = iter(Usd.PrimRange(root, Usd.TraverseInstanceProxies()))
+        for prim in walk:
+            if prim.IsA(UsdGeom.PointInstancer):
+                walk.PruneChildren()
+                if depth < MAX_DEPTH:
+                    self._instancer(UsdGeom.PointInstancer(prim), instances, depth)
+            elif prim.IsA(UsdGeom.Mesh):
+                if UsdGeom.Imageable(prim).ComputePurpose() not in _NEVER_SHOWN:
+                    self._mesh(UsdGeom.Mesh(prim), instances)
+            else:
+                self._count(prim)
+
+    def _count(self, prim: Usd.Prim) -> None:
+        kind = prim.GetTypeName()
+        what = "camera" if kind == "Camera" else "light" if kind.endswith("Light") else None
+        if prim.IsA(UsdGeom.Gprim):
+            what = {"BasisCurves": "set of curves", "Points": "set of points"}.get(
+                kind, f"{kind.lower()} without a mesh"
+            )
+        if kind == "SkelAnimation":
+            what = "skeleton animation"
+        if what:
+            self._left[what] = self._left.get(what, 0) + 1
+
+    def _instancer(self, instancer: UsdGeom.PointInstancer, outer: NDArray[np.float64], depth: int) -> None:
+        """Prototypes with the places of their instances; the instancer's own place is in the outer one's space."""
+        time = Usd.TimeCode.Default()
+        found = instancer.ComputeInstanceTransformsAtTime(time, time, UsdGeom.PointInstancer.ExcludeProtoXform)
+        indices = np.array(instancer.GetProtoIndicesAttr().Get() or (), int)
+        at = _matrix(self._places.GetLocalToWorldTransform(instancer.GetPrim()))
+        local = np.array([np.array(m).T for m in found or ()]).reshape(-1, 4, 4)
+        for i, path in enumerate(instancer.GetPrototypesRel().GetForwardedTargets()):
+            prototype = self._stage.GetPrimAtPath(path)
+            mine = local[: len(indices)][indices[: len(local)] == i]
+            if not prototype or not len(mine):
+                continue
+            parent = _matrix(self._places.GetParentToWorldTransform(prototype))
+            spread = at @ mine @ np.linalg.inv(parent)
+            self._walk(prototype, (outer[:, None] @ spread[None]).reshape(-1, 4, 4), depth + 1)
+
+    def _mesh(self, mesh: UsdGeom.Mesh, instances: NDArray[np.float64]) -> None:
+        prim = mesh.GetPrim()
+        points = np.array(mesh.GetPointsAttr().Get(self._time(mesh.GetPointsAttr())) or (), np.float64).reshape(-1, 3)
+        sizes = np.array(mesh.GetFaceVertexCountsAttr().Get() or (), np.int64)
+        index = np.array(mesh.GetFaceVertexIndicesAttr().Get() or (), np.int64)
+        title = label(prim.GetName(), "Part")
+        if not len(sizes):
+            return
+        if sizes.min() < 0 or sizes.sum() != len(index) or index.min(initial=0) < 0 or index.max() >= len(points):
+            raise IntakeError(f"‘{title}’ refers to vertices that are not there; it is damaged. Export it again.")
+        sets, part = self._subsets(mesh, len(sizes))
+        materials = [self._materials.index(s) for s in sets]
+        wanted = self._materials.coordinates(materials)
+        spreads = [
+            self._spread(mesh, wanted[0], sizes, index), self._spread(mesh, wanted[1], sizes, index),
+            self._normals(mesh, sizes, index), self._spread(mesh, "displayColor", sizes, index),
+            self._spread(mesh, "displayOpacity", sizes, index),
+        ]  # fmt: skip
+        columns = [s.at if s is not None else np.zeros(len(index), np.int64) for s in spreads]
+        flip = mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded
+        if mesh.GetSubdivisionSchemeAttr().Get() != UsdGeom.Tokens.none and spreads[2] is None:
+            self._smooth.add(title)
+        at = instances @ _matrix(self._places.GetLocalToWorldTransform(prim))
+        pieces = cut_apart(points, Polygons(np.column_stack([index, *columns]), sizes, part))
+        for number, rows, piece in pieces:
+            piece.name = title if len(pieces) == 1 else f"{title} {number + 1}"
+            piece.material = materials[number]
+            piece.visible = UsdGeom.Imageable(prim).ComputeVisibility() != UsdGeom.Tokens.invisible
+            if flip:
+                reverse(piece)
+            self._dress(piece, rows, spreads, self._materials.bare(materials[number]))
+            place(piece, at)
+            self.model.parts.append(piece)
+
+    def _time(self, attribute: Usd.Attribute) -> Usd.TimeCode:
+        """The default, or the first key of what has no default."""
+        if attribute.Get() is not None:
+            return Usd.TimeCode.Default()
+        return Usd.TimeCode.EarliestTime()
+
+    def _subsets(self, mesh: UsdGeom.Mesh, faces: int) -> tuple[list[Usd.Prim], NDArray[np.int64]]:
+        """Prims that have a material of their own, and which of them each face (f,) belongs to."""
+        sets, part = [mesh.GetPrim()], np.zeros(faces, np.int64)
+        for subset in UsdShade.MaterialBindingAPI(mesh.GetPrim()).GetMaterialBindSubsets():
+            chosen = np.array(subset.GetIndicesAttr().Get() or (), np.int64)
+            part[chosen[(chosen >= 0) & (chosen < faces)]] = len(sets)
+            sets.append(subset.GetPrim())
+        return sets, part
+
+    def _spread(
+        self, mesh: UsdGeom.Mesh, name: str | None, sizes: NDArray[np.int64], index: NDArray[np.int64]
+    ) -> _Spread | None:  # fmt: skip
+        primvar = UsdGeom.PrimvarsAPI(mesh.GetPrim()).FindPrimvarWithInheritance(name) if name else None
+        if not primvar or not primvar.HasValue():
+            return None
+        given, order = primvar.Get(self._time(primvar.GetAttr())), primvar.GetIndices()
+        indices = np.array(order, np.int64) if primvar.IsIndexed() and order else None
+        return _spread_out(np.array(given), indices, str(primvar.GetInterpolation()), sizes, index)
+
+    def _normals(self, mesh: UsdGeom.Mesh, sizes: NDArray[np.int64], index: NDArray[np.int64]) -> _Spread | None:
+        if (found := self._spread(mesh, "normals", sizes, index)) is not None:
+            return found
+        given = mesh.GetNormalsAttr().Get()
+        if not given:
+            return None
+        return _spread_out(np.array(given), None, str(mesh.GetNormalsInterpolation()), sizes, index)
+
+    def _dress(self, piece: FilePart, rows: NDArray[np.int64], spreads: list[_Spread | None], bare: bool) -> None:
+        """Give a part its coordinates, normals and, where no material is bound, its colours."""
+        uvs, more, normals, colours, opacity = (
+            None if s is None else s.values[rows[:, 1 + k]] for k, s in enumerate(spreads)
+        )
+        for field, values in (("uvs", uvs), ("more_uvs", more)):
+            if values is not None and values.ndim == 2 and values.shape[1] >= 2:
+                setattr(piece, field, np.column_stack([values[:, 0], 1.0 - values[:, 1]]).astype(np.float32))
+        if normals is not None and normals.shape == (len(rows), 3):
+            piece.normals = normals.astype(np.float32)
+        if bare and colours is not None and colours.shape == (len(rows), 3):
+            alpha = np.ones(len(rows)) if opacity is None else opacity.reshape(-1)
+            piece.colours = np.column_stack([colours, alpha]).astype(np.float32).clip(0, 1)
+
+    def _note_what_is_left(self) -> None:
+        for what, many in self._left.items():
+            own = "; the studio has its own" if what in ("camera", "light") else ""
+            self.model.notes.append(f"{count(many, what)} in the file left out{own}.")
+        if self._smooth:
+            self.model.notes.append(
+                f"{count(len(self._smooth), 'part')} marked for subdivision: shown as modelled, with smooth normals."
+            )
+        if self._stage.HasAuthoredTimeCodeRange():
+            self.model.notes.append("Its animation is left out; it stands as at rest.")
+
+
+def _spread_out(
+    values: NDArray[Any], indices: NDArray[np.int64] | None, how: str, sizes: NDArray[np.int64],
+    index: NDArray[np.int64],
+) -> _Spread | None:  # fmt: skip
+    """Which value each corner has by its interpolation; None where the values do not suffice."""
+    if how == "constant":
+        at = np.zeros(len(index), np.int64)
+    elif how == "uniform":
+        at = np.repeat(np.arange(len(sizes)), sizes)
+    elif how == "faceVarying":
+        at = np.arange(len(index))
+    else:  # vertex and varying
+        at = index
+    if indices is not None:
+        if at.max(initial=0) >= len(indices):
+            return None
+        at = indices[at]
+    if not len(values) or at.min(initial=0) < 0 or at.max(initial=0) >= len(values):
+        return None
+    return _Spread(values, at)
+
+
+def _matrix(m: Gf.Matrix4d) -> NDArray[np.float64]:
+    """A matrix of row vectors as one of column vectors."""
+    return np.array(m).T
