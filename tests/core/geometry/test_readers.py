@@ -266,3 +266,33 @@ def test_map_coordinates_lose_nothing() -> None:
     sides = np.abs(np.roll(corners, -1, axis=1) - corners)[..., :2].ravel()
     assert np.minimum(sides, np.abs(sides - 0.25)).max() < 1e-5
     assert "It stood far from its origin, at 500004, 4.5e+06, 99.9999" in findings(intake)
+
+
+def test_pictures_beside_the_model_are_laid_on_by_their_names() -> None:
+    """Where the file has no map of that kind, on the material whose name is in theirs, and it is said."""
+    obj = (
+        "mtllib a.mtl\n"
+        + TRIANGLE
+        + "usemtl Old Wood\nf 1/1 2/2 3/3\nusemtl brass\nf 1/1 3/3 2/2\nusemtl bare\nf 1 2 3\n"
+    )
+    mtl = b"newmtl Old Wood\nmap_Kd planks.png\nnewmtl brass\nnewmtl bare\n"
+    names = ("planks.png", "old_wood_basecolor.png", "old-wood_Normal.png", "brass_base_color.jpg", "brass_rough.png",
+             "brass_metal.png", "brass_AO.png", "bare_emissive.png", "notes_about_it.png")  # fmt: skip
+    intake = take_in({"a.obj": obj.encode(), "a.mtl": mtl, **{n: png_of(np.full((2, 2, 3), 9)) for n in names}})
+    wood, brass, bare = intake.materials
+    assert wood.maps.base_color.name == "planks.png"  # type: ignore[union-attr]
+    assert wood.maps.normal.name == "old-wood_Normal.png"  # type: ignore[union-attr]
+    assert {n for n, ref in brass.maps if ref} == {"base_color", "specular_roughness", "base_metalness"}
+    assert (brass.base_color, brass.specular_roughness, brass.base_metalness) == ((1, 1, 1), 1, 1)
+    assert not any(ref for _, ref in bare.maps)  # it has no coordinates
+    text = findings(intake)
+    assert "‘brass_rough.png’ is laid on ‘brass’ as roughness, by its name" in text
+    assert "‘brass_AO.png’ is painted occlusion and left out" in text
+    assert "notes_about_it" not in text
+
+
+def test_nameless_pictures_go_to_what_has_no_map() -> None:
+    files = {"a.obj": (TRIANGLE + "f 1/1 2/2 3/3\n").encode()}
+    files |= {n: png_of(np.full((2, 2, 3), 9)) for n in ("rock_albedo.png", "rock_height.png")}
+    (material,) = take_in(files).materials
+    assert {n for n, ref in material.maps if ref} == {"base_color", "height"}

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from ...errors import IntakeError
 from .files import FileBundle
 from .gltf import read_gltf
+from .loose_pictures import lay_on_loose_pictures
 from .model import FileModel
 from .obj import read_obj
 from .ply import read_ply
@@ -44,6 +45,7 @@ def read_model(files: dict[str, bytes]) -> tuple[str, FileModel]:
         # Readers check what they can; a file that still trips them is damaged in a way nobody can repair here.
         logging.getLogger(__name__).exception("‘%s’ cannot be read", name)
         raise IntakeError(f"‘{name}’ is damaged or not really a {ending.upper()} file. Export it again.") from error
+    lay_on_loose_pictures(model, bundle)
     if not any(len(p.triangles) for p in model.parts):
         raise IntakeError(f"‘{name}’ has no faces: nothing that could be seen. Export the mesh with its faces.")
     return name, model
