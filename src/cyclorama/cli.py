@@ -186,13 +186,17 @@ def bench(
     project: Annotated[str, typer.Option(help="storm-glass-no-4 or harbour-lantern.")] = "storm-glass-no-4",
     growth: Annotated[bool, typer.Option("--growth", help="How time grows with triangles, lights, pixels.")] = False,
     flicker: Annotated[bool, typer.Option("--flicker", help="What denoising with neighbours gains.")] = False,
+    intake: Annotated[bool, typer.Option("--intake", help="How long models take to come in.")] = False,
 ) -> None:
     """Measure the renderer on a demo project; figures are ratios within this one run."""
     from .bench import run_bench
     from .bench_flicker import run_flicker
     from .bench_growth import run_growth
+    from .bench_intake import run_intake
 
-    if flicker:
+    if intake:
+        run_intake(typer.echo)
+    elif flicker:
         run_flicker(typer.echo)
     elif growth:
         run_growth(typer.echo)

@@ -66,6 +66,8 @@ def measure(mesh: Mesh) -> Measures:
 
 MAX_HULL_INPUT = 200_000
 MAX_CORNERS = 4000
+MANY_CORNERS = 40_000
+"""Looking at all of them in every direction takes seconds: the farthest in each solid angle do."""
 _DIRECTIONS = 2048
 
 
@@ -86,6 +88,8 @@ def convex_corners(points: Points) -> Points:
         # flat or thinner: the corners of its box contain it
         low, high = points.min(axis=0), points.max(axis=0)
         return np.array(np.meshgrid(*zip(low, high, strict=True))).T.reshape(-1, 3)
+    if len(corners) > MANY_CORNERS:
+        corners = outermost_points(corners)
     return corners if len(corners) <= MAX_CORNERS else _extreme_points(corners)
 
 
