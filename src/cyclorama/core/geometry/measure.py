@@ -52,12 +52,16 @@ class Measures:
 
 def measure(mesh: Mesh) -> Measures:
     """Measure a mesh with at least one triangle."""
-    used = np.unique(mesh.triangles)
+    used = np.zeros(len(mesh.vertices), bool)
+    used[mesh.triangles] = True
     points = mesh.vertices[used].astype(np.float64)
-    corners = mesh.vertices[mesh.triangles].astype(np.float64)
-    normals = face_normals(mesh.vertices, mesh.triangles) / 2
+    normals = face_normals(mesh.vertices, mesh.triangles)
+    normals /= 2
     area = np.linalg.norm(normals, axis=1)
-    middles = corners.mean(axis=1)
+    middles = np.zeros((len(mesh.triangles), 3))
+    for corner in mesh.triangles.T:
+        middles += mesh.vertices[corner]
+    middles /= 3
     total = max(float(area.sum()), 1e-300)
     centroid = (middles * area[:, None]).sum(axis=0) / total
     point, direction, residual = revolution_axis(middles, normals, centroid)
@@ -66,6 +70,8 @@ def measure(mesh: Mesh) -> Measures:
 
 MAX_HULL_INPUT = 200_000
 MAX_CORNERS = 4000
+AT_ONCE = 1 << 18
+"""Triangles that are worked on together, to save memory."""
 MANY_CORNERS = 40_000
 """Looking at all of them in every direction takes seconds: the farthest in each solid angle do."""
 _DIRECTIONS = 2048
@@ -131,12 +137,13 @@ def revolution_axis(middles: Points, normals: Points, origin: Vec3) -> tuple[Vec
     """
     area = np.linalg.norm(normals, axis=1)
     size = np.sqrt(np.average(np.sum((middles - origin) ** 2, axis=1), weights=np.maximum(area, 1e-300))) or 1.0
-    p, n = (middles - origin) / size, normals / np.maximum(area, 1e-300)[:, None]
-    w = area / max(area.sum(), 1e-300)
-    moment = np.cross(p, n)
-    a = (n * w[:, None]).T @ n
-    b = (n * w[:, None]).T @ moment
-    d = (moment * w[:, None]).T @ moment
+    total, a, b, d = max(area.sum(), 1e-300), np.zeros((3, 3)), np.zeros((3, 3)), np.zeros((3, 3))
+    for some in np.split(np.arange(len(area)), range(AT_ONCE, len(area), AT_ONCE)):
+        p, n = (middles[some] - origin) / size, normals[some] / np.maximum(area[some], 1e-300)[:, None]
+        moment, w = np.cross(p, n), (area[some] / total)[:, None]
+        a += (n * w).T @ n
+        b += (n * w).T @ moment
+        d += (moment * w).T @ moment
     solve = np.linalg.pinv(a, rcond=1e-9) @ b
     values, vectors = np.linalg.eigh(d - b.T @ solve)
     c = vectors[:, 0]

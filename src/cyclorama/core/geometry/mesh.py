@@ -6,6 +6,8 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from ..kernel import kernel
+
 
 @dataclass(frozen=True, slots=True)
 class Mesh:
@@ -117,5 +119,16 @@ def _together(values: list[NDArray[np.float32]], sizes: list[int], default: floa
 
 def face_normals(vertices: NDArray[np.floating], triangles: NDArray[np.integer]) -> NDArray[np.float64]:
     """Cross products (t, 3): direction of the face, length twice its area. In float64."""
-    a, b, c = (vertices[triangles[:, i]].astype(np.float64) for i in range(3))
-    return np.asarray(np.cross(b - a, c - a))
+    out = np.empty((len(triangles), 3))
+    _cross_products(np.ascontiguousarray(vertices), np.ascontiguousarray(triangles), out)
+    return out
+
+
+@kernel
+def _cross_products(vertices, triangles, out):  # type: ignore[no-untyped-def]
+    for t in range(triangles.shape[0]):
+        i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        x, y, z = np.float64(vertices[i, 0]), np.float64(vertices[i, 1]), np.float64(vertices[i, 2])
+        ax, ay, az = vertices[j, 0] - x, vertices[j, 1] - y, vertices[j, 2] - z
+        bx, by, bz = vertices[k, 0] - x, vertices[k, 1] - y, vertices[k, 2] - z
+        out[t, 0], out[t, 1], out[t, 2] = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..kernel import kernel
 from ..textures import FARTHEST_UV
 from .mesh import Mesh, face_normals, swapped_bits, unit_rows
 from .normals import weld, with_smooth_normals
@@ -140,7 +141,8 @@ def _check_closed(
 ) -> None:  # fmt: skip
     """Count open edges, and turn closed parts round that are inside out."""
     corners = position[whole.triangles]
-    edges = np.sort(np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]]), axis=1)
+    edges = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
+    edges.sort(axis=1)
     index, count = distinct_rows(edges)
     once = np.bincount(index, minlength=count) == 1
     found.open_edges = int(once.sum())
@@ -160,8 +162,21 @@ def _volumes(whole: _Whole, parts: int) -> NDArray[np.float64]:
     """Signed volume (p,) of each part; below zero when its faces look inwards."""
     at = np.zeros((parts, 3))
     at[whole.part[::-1]] = whole.vertices[whole.triangles[::-1, 0]]  # seen from a corner of its own
-    a, b, c = (whole.vertices[whole.triangles[:, i]] - at[whole.part] for i in range(3))
-    return np.asarray(np.bincount(whole.part, np.einsum("ij,ij->i", a, np.cross(b, c)) / 6, parts), np.float64)
+    volumes = np.zeros(parts)
+    _add_volumes(whole.vertices, whole.triangles, whole.part, at, volumes)
+    return volumes
+
+
+@kernel
+def _add_volumes(vertices, triangles, part, at, volumes):  # type: ignore[no-untyped-def]
+    """Add to each part's volume that of the tetrahedra from its triangles to its point `at`."""
+    for t in range(triangles.shape[0]):
+        o = at[part[t]]
+        i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ax, ay, az = vertices[i, 0] - o[0], vertices[i, 1] - o[1], vertices[i, 2] - o[2]
+        bx, by, bz = vertices[j, 0] - o[0], vertices[j, 1] - o[1], vertices[j, 2] - o[2]
+        cx, cy, cz = vertices[k, 0] - o[0], vertices[k, 1] - o[1], vertices[k, 2] - o[2]
+        volumes[part[t]] += (ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)) / 6.0
 
 
 def _with_normals(
