@@ -16,6 +16,7 @@ from ..core.picture.examine import examine_environment, examine_picture
 from ..core.scene import Change, Project, new_project
 from ..core.sheet import perform_all
 from ..core.sheet.arrive import put_on_set
+from ..core.sheet.replace import kept_by_name
 from ..core.sheet.words import duration
 from ..shoot import desk
 from ..shoot.forecast import forecast
@@ -193,13 +194,14 @@ def _accept(
     if cancelled():
         raise IntakeError("Cancelled.")
     tell("Putting it on the set, metering the light")
+    kept = kept_by_name(project, intake)[2]
     placed = put_on_set(project, intake, LensEye(ctx.lens))  # metering takes a moment: before anything is changed
     if cancelled():
         raise IntakeError("Cancelled.")
     saved = saved or ctx.studio.projects.create(project)
     label = f"Bring in {intake.subject.source_name}"
     saved = ctx.studio.projects.edit(project.id, saved.version, label, lambda _: placed)
-    return {"project": project.id, "version": saved.version}
+    return {"project": project.id, "version": saved.version, "kept": kept}
 
 
 def _title(source_name: str) -> str:

@@ -5,11 +5,12 @@ import numpy as np
 from ..errors import ChangeError
 from ..framing import fit_subject
 from ..geometry.kept import Intake
-from ..geometry.measure import grounded, placed_hull
+from ..geometry.measure import centred, grounded, placed_hull
 from ..scene import Light, Project, Stage
 from ..scene.changes import MeterSubject
 from ..scene.stage import Disc, Sweep
 from .perform import Eye, perform
+from .replace import kept_by_name
 
 USUAL_SIZE_M = 0.3
 """A subject of this size is lit by lights of the power that they are made with."""
@@ -18,18 +19,18 @@ USUAL_SIZE_M = 0.3
 def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
     """The project with the model on the set; the first one also decides how large set and lights are."""
     measures, first = intake.room, project.subject is None
-    hull = placed_hull(measures, intake.subject.placement)
+    subject, materials, _ = kept_by_name(project, intake)
+    placement = centred(measures, subject.placement, subject.placement.centre_method)
+    hull = placed_hull(measures, placement)
     size = float(np.ptp(hull, axis=0).max())
     stage, lights = project.set, project.lights
     if first:
         foot = float((hull[:, [0, 2]] ** 2).sum(axis=1).max() ** 0.5)
         stage = stage.model_copy(update={"disc": _disc_for(stage, size, foot)})
         lights = tuple(_light_for(light, size) for light in lights)
-    placement = grounded(measures, intake.subject.placement, stage.stand_height_m)
-    subject = intake.subject.model_copy(update={"placement": placement})
-    project = project.model_copy(
-        update={"subject": subject, "materials": intake.materials, "set": stage, "lights": lights}
-    )
+    placement = grounded(measures, placement, stage.stand_height_m)
+    subject = subject.model_copy(update={"placement": placement})
+    project = project.model_copy(update={"subject": subject, "materials": materials, "set": stage, "lights": lights})
     project = fit_subject(project, placed_hull(measures, placement)).project
     if not first:
         return project

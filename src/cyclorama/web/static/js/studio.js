@@ -155,9 +155,11 @@ byId("toggle-guides").addEventListener("click", toggleGuides);
 byId("show-keys").addEventListener("click", () => byId("keys").showModal());
 
 async function takeModel(files) {
-  if (await bringIn(`${store.url}/subject`, files)) {
+  const result = await bringIn(`${store.url}/subject`, files);
+  if (result) {
     await store.load();
     open("subject");
+    if (result.kept) say(`${result.kept === 1 ? "One part keeps its" : `${result.kept} parts keep their`} material, by name. The placement is kept too.`);
   }
 }
 for (const id of ["pick-model", "pick-model-empty"]) byId(id).addEventListener("click", () => byId("model-file").click());
