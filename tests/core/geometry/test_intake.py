@@ -103,6 +103,10 @@ def test_node_transforms_and_mirroring() -> None:
     assert np.einsum("ij,ij->i", outward, v[t].mean(axis=1) - [5, 0, 0]).min() > 0
 
 
+def test_nameless_entries_of_an_archive_are_passed_over() -> None:
+    assert take_in({"a.zip": zip_of((".", b"x"), ("./", b""), ("folder/./a.glb", glb()))}).report.parts == 1
+
+
 def test_gltf_with_files_and_as_zip() -> None:
     data = glb()
     size = struct.unpack_from("<I", data, 12)[0]
@@ -341,7 +345,21 @@ GLTF_WITH_PICTURE = {
     "buffers": [{"byteLength": 36, "uri": DATA_URI}],
 }  # fmt: skip
 
+
+def damaged_zip(how: int) -> bytes:
+    """An archive whose content does not unpack."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", how) as archive:
+        archive.writestr("a.glb", glb())
+    data = bytearray(buffer.getvalue())
+    for place in range(60, 400, 7):
+        data[place] ^= 0x5A
+    return bytes(data)
+
+
 BAD = {
+    "damaged deflate": ({"a.zip": damaged_zip(zipfile.ZIP_DEFLATED)}, "‘a.glb’ in it cannot be unpacked"),
+    "damaged lzma": ({"a.zip": damaged_zip(zipfile.ZIP_LZMA)}, "‘a.glb’ in it cannot be unpacked"),
     "empty": ({"a.glb": b""}, "is empty"),
     "text renamed": ({"a.glb": b"just some text, not a model at all"}, "is not a GLB file"),
     "truncated": ({"a.glb": glb()[:5000]}, "ends too early"),
