@@ -8,6 +8,7 @@ import pytest
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdUtils, Vt
 from tests.conftest import png_of
 from tests.core.geometry.test_intake import findings
+from tests.core.geometry.test_subdivide import CUBE, FACES
 from tests.step_files import chord_error_m, cylinder_step
 
 from cyclorama.core.errors import IntakeError
@@ -223,3 +224,35 @@ def test_step_solids_are_as_round_as_is_said(radius_mm: float) -> None:
     side = np.abs(mesh.normals[:, 2]) < 0.5
     outwards = mesh.vertices[side, :2] / np.linalg.norm(mesh.vertices[side, :2], axis=1, keepdims=True)
     assert np.einsum("ij,ij->i", mesh.normals[side, :2], outwards).min() > 0.999
+
+
+def test_cages_become_the_surfaces_they_stand_for(tmp_path: Path) -> None:
+    """A cube that says it is a cage has its corners halfway to the middle; its creased top stays a square; coordinates go
+    along; the wireframe has the cage's edges only. One that says nothing stays a cube."""
+    stage = stage_at(tmp_path / "cube.usda", "Y", 1.0)
+    for path, says in (("/smooth", True), ("/plain", False)):
+        mesh = UsdGeom.Mesh.Define(stage, path)
+        mesh.CreatePointsAttr([Gf.Vec3f(*map(float, p)) for p in CUBE])
+        mesh.CreateFaceVertexCountsAttr([4] * 6)
+        mesh.CreateFaceVertexIndicesAttr(FACES.ravel().tolist())
+        colours = UsdGeom.PrimvarsAPI(mesh.GetPrim()).CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, "vertex")
+        colours.Set([Gf.Vec2f(float(x), float(y)) for x, y, _ in CUBE])
+        if says:
+            mesh.CreateSubdivisionSchemeAttr("catmullClark")
+            mesh.CreateCreaseIndicesAttr([2, 3, 7, 6, 2])
+            mesh.CreateCreaseLengthsAttr([5])
+            mesh.CreateCreaseSharpnessesAttr([10.0])
+    stage.GetRootLayer().Save()
+    _, model = read_model(files_of(tmp_path))
+    smooth, plain = model.parts
+    assert (len(plain.triangles), len(smooth.triangles)) == (12, 2 * 6 * 4**3)
+    assert np.abs(plain.vertices).min() == 1
+    top = smooth.vertices[smooth.vertices[:, 1] > 1 - 1e-9]
+    assert np.abs(top[:, [0, 2]]).max(axis=1).max() < 1  # the crease goes as a spline within its plane
+    below = smooth.vertices[np.argmax((-smooth.vertices).sum(axis=1))]
+    assert below == pytest.approx([-0.5, -0.5, -0.5], abs=0.05)
+    assert smooth.uvs is not None
+    assert smooth.uvs.min() >= -1
+    drawn = sum(int((~smooth.inner >> e & 1).sum()) for e in range(3))  # type: ignore[operator]
+    assert drawn == 24 * 2**3
+    assert "refined, 3 times; wireframes keep the cage" in " ".join(model.notes)

@@ -21,12 +21,15 @@ Inner = NDArray[np.uint8]
 Corners = NDArray[np.int64]
 
 
-def triangulated(points: NDArray[np.floating], sizes: NDArray[np.integer]) -> tuple[Corners, NDArray[np.int64], Inner]:
+def triangulated(
+    points: NDArray[np.floating], sizes: NDArray[np.integer], drawn: NDArray[np.bool_] | None = None
+) -> tuple[Corners, NDArray[np.int64], Inner]:
     """Triangles of polygons whose corners (c, 3) stand one polygon after the other, `sizes` (p,) of them each.
 
     Returns the corners of each triangle (t, 3), its polygon (t,) and its inner edges as bits (t,). Polygons of less
-    than three corners give none. Convex ones are fanned, hollow quads are split at their hollow corner, all other
-    hollow ones by ear clipping in the plane of their area (a polygon that crosses itself is filled somehow).
+    than three corners give none. `drawn` (c,): only these edges, from their corner to the next, are not inner. Convex
+    polygons are fanned, hollow quads are split at their hollow corner, all other hollow ones by ear clipping in the
+    plane of their area (a polygon that crosses itself is filled somehow).
     """
     starts = np.concatenate([[0], np.cumsum(sizes)])[:-1]
     pieces: list[tuple[Corners, NDArray[np.int64]]] = []
@@ -51,7 +54,7 @@ def triangulated(points: NDArray[np.floating], sizes: NDArray[np.integer]) -> tu
     triangles, polygon = np.concatenate([p[0] for p in pieces]), np.concatenate([p[1] for p in pieces])
     order = np.argsort(polygon, kind="stable")
     triangles, polygon = triangles[order], polygon[order]
-    return triangles, polygon, _inside(triangles, starts[polygon], np.asarray(sizes)[polygon])
+    return triangles, polygon, _inside(triangles, starts[polygon], np.asarray(sizes)[polygon], drawn)
 
 
 def _hollow_corners(rings: NDArray[np.floating]) -> NDArray[np.bool_]:
@@ -76,12 +79,17 @@ def _clipped(points: NDArray[np.floating], ring: Corners, polygon: int) -> tuple
     return ring[found], np.full(len(found), polygon)
 
 
-def _inside(triangles: Corners, start: NDArray[np.int64], size: NDArray[np.int64]) -> Inner:
+def _inside(
+    triangles: Corners, start: NDArray[np.int64], size: NDArray[np.int64], wanted: NDArray[np.bool_] | None
+) -> Inner:  # fmt: skip
     inner = np.zeros(len(triangles), np.uint8)
     place = triangles - start[:, None]
     for e in range(3):
         a, b = place[:, e], place[:, (e + 1) % 3]
-        drawn = ((a + 1) % size == b) | ((b + 1) % size == a)
+        ahead, back = (a + 1) % size == b, (b + 1) % size == a
+        drawn = ahead | back
+        if wanted is not None:
+            drawn &= wanted[start + np.where(ahead, a, b)]
         inner |= (~drawn).astype(np.uint8) << e
     return inner
 

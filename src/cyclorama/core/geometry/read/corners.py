@@ -20,6 +20,8 @@ class Polygons:
     """(p,) how many corners each has"""
     part: NDArray[np.integer]
     """(p,) which part each belongs to"""
+    drawn: NDArray[np.bool_] | None = None
+    """(c,) whether the edge from each corner to the next is one of the cage's; None: all are"""
 
 
 def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int, NDArray[np.int64], FilePart]]:
@@ -34,8 +36,10 @@ def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int
     starts = (np.cumsum(polygons.sizes) - polygons.sizes)[order]
     # numbers of the corners in the new order of polygons
     first = np.cumsum(sizes) - sizes
-    corners = polygons.corners[np.arange(int(sizes.sum())) + np.repeat(starts - first, sizes)]
-    triangles, polygon, inner = triangulated(points[corners[:, 0]], sizes)
+    place = np.arange(int(sizes.sum())) + np.repeat(starts - first, sizes)
+    corners = polygons.corners[place]
+    drawn = None if polygons.drawn is None else polygons.drawn[place]
+    triangles, polygon, inner = triangulated(points[corners[:, 0]], sizes, drawn)
     owner = part[polygon] if len(polygon) else np.zeros(0, np.int64)
     used, corner = np.unique(triangles, return_inverse=True) if len(triangles) else (np.zeros(0, np.int64),) * 2
     rows = np.column_stack([corners[used], np.repeat(part, sizes)[used]])

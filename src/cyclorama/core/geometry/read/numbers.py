@@ -103,7 +103,9 @@ def number_at(text, at):
             at = mark
         exponent += -power if down else power
     value = np.float64(mantissa)
-    if exponent > 22 or exponent < -22:
+    if exponent < -280:  # the power alone would be too small to be written
+        value = value * 10.0 ** (exponent + 30) * 1e-30
+    elif exponent > 22 or exponent < -22:
         value = value * 10.0**exponent
     elif exponent >= 0:
         value = value * _POWERS[exponent]

@@ -15,6 +15,8 @@ from pxr import Gf, Tf, Usd, UsdGeom, UsdShade
 
 from ...errors import IntakeError
 from ...words import count
+from ..rows import distinct_rows, first_of
+from ..subdivide import Cage
 from .corners import Polygons, cut_apart
 from .files import FileBundle, unpack
 from .label import label
@@ -22,6 +24,8 @@ from .model import FileModel, FilePart
 from .placing import place, reverse
 from .usd_material import UsdMaterials
 
+MOST_LEVELS, MOST_CORNERS = 3, 1_000_000
+"""How often a cage is divided, and how many corners a mesh may come to by it."""
 MAX_DEPTH = 60
 """Instancers within instancers beyond this are left out."""
 _NEVER_SHOWN = {"guide", "proxy"}
@@ -68,7 +72,7 @@ class _Reader:
         self._stage, self._places = stage, UsdGeom.XformCache()
         self._materials = UsdMaterials(folder, bundle, root, self.model)
         self._left: dict[str, int] = {}
-        self._smooth: set[str] = set()
+        self._levels: set[int] = set()
         self._walk(stage.GetPseudoRoot(), np.eye(4)[None], 0)
         self._note_what_is_left()
 
@@ -132,12 +136,14 @@ class _Reader:
             self._normals(mesh, sizes, index), self._spread(mesh, "displayColor", sizes, index),
             self._spread(mesh, "displayOpacity", sizes, index),
         ]  # fmt: skip
+        drawn = None
+        if self._is_smooth(mesh):
+            points, index, sizes, part, drawn = self._refined(mesh, points, index, sizes, part, spreads)
+            spreads[2] = None  # normals of the cage are not those of the surface
         columns = [s.at if s is not None else np.zeros(len(index), np.int64) for s in spreads]
         flip = mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded
-        if mesh.GetSubdivisionSchemeAttr().Get() != UsdGeom.Tokens.none and spreads[2] is None:
-            self._smooth.add(title)
         at = instances @ _matrix(self._places.GetLocalToWorldTransform(prim))
-        pieces = cut_apart(points, Polygons(np.column_stack([index, *columns]), sizes, part))
+        pieces = cut_apart(points, Polygons(np.column_stack([index, *columns]), sizes, part, drawn))
         for number, rows, piece in pieces:
             piece.name = title if len(pieces) == 1 else f"{title} {number + 1}"
             piece.material = materials[number]
@@ -147,6 +153,41 @@ class _Reader:
             self._dress(piece, rows, spreads, self._materials.bare(materials[number]))
             place(piece, at)
             self.model.parts.append(piece)
+
+    def _is_smooth(self, mesh: UsdGeom.Mesh) -> bool:
+        """Whether the file itself says that a mesh is a cage: by default all would be, which hardly anybody means."""
+        scheme = mesh.GetSubdivisionSchemeAttr()
+        if not scheme.HasAuthoredValue() or scheme.Get() == UsdGeom.Tokens.none:
+            return False
+        if scheme.Get() != UsdGeom.Tokens.catmullClark:
+            self._left["surface of another subdivision, shown as its cage"] = 1
+            return False
+        return True
+
+    def _refined(
+        self,
+        mesh: UsdGeom.Mesh,
+        points: NDArray[np.float64],
+        index: NDArray[np.int64],
+        sizes: NDArray[np.int64],
+        part: NDArray[np.int64],
+        spreads: list[_Spread | None],
+    ) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
+        """A cage as the surface it stands for, as fine as there is room; the spreads are brought along."""
+        given = [s.values[s.at].reshape(len(index), -1).astype(np.float64) if s is not None else np.zeros((len(index), 0))
+                 for s in spreads]  # fmt: skip
+        cage = Cage(points, index, sizes, np.hstack(given), np.ones(len(index), bool), *_creases(mesh))
+        levels = 0
+        while levels < MOST_LEVELS and 4 * len(cage.index) <= MOST_CORNERS:
+            part = np.repeat(part, cage.sizes)
+            cage, levels = cage.divided(), levels + 1
+        ends = np.cumsum([g.shape[1] for g in given])
+        for k, (values, old) in enumerate(zip(np.split(cage.values, ends[:-1], axis=1), spreads, strict=True)):
+            if old is not None:
+                at, count = distinct_rows(values.astype(np.float32).view(np.int32))
+                spreads[k] = _Spread(values[first_of(at, count)], at.astype(np.int64))
+        self._levels.add(levels)
+        return cage.points, cage.index, cage.sizes, part, cage.drawn
 
     def _time(self, attribute: Usd.Attribute) -> Usd.TimeCode:
         """The default, or the first key of what has no default."""
@@ -199,9 +240,10 @@ class _Reader:
         for what, many in self._left.items():
             own = "; the studio has its own" if what in ("camera", "light") else ""
             self.model.notes.append(f"{count(many, what)} in the file left out{own}.")
-        if self._smooth:
+        if self._levels:
+            times = " to ".join(str(n) for n in sorted({min(self._levels), max(self._levels)}))
             self.model.notes.append(
-                f"{count(len(self._smooth), 'part')} marked for subdivision: shown as modelled, with smooth normals."
+                f"Surfaces marked for subdivision are refined, {times} times; wireframes keep the cage."
             )
         if self._stage.HasAuthoredTimeCodeRange():
             self.model.notes.append("Its animation is left out; it stands as at rest.")
@@ -227,6 +269,22 @@ def _spread_out(
     if not len(values) or at.min(initial=0) < 0 or at.max(initial=0) >= len(values):
         return None
     return _Spread(values, at)
+
+
+def _creases(mesh: UsdGeom.Mesh) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Edges (s, 2) that are to stay sharp, and how sharp (s,)."""
+    index = np.array(mesh.GetCreaseIndicesAttr().Get() or (), np.int64)
+    lengths = np.array(mesh.GetCreaseLengthsAttr().Get() or (), np.int64)
+    sharpness = np.array(mesh.GetCreaseSharpnessesAttr().Get() or (), np.float64)
+    if lengths.sum() != len(index) or lengths.min(initial=2) < 2:
+        return np.zeros((0, 2), np.int64), np.zeros(0)
+    last = np.cumsum(lengths) - 1
+    within = np.ones(len(index), bool)
+    within[last] = False
+    edges = np.column_stack([index[:-1], index[1:]])[within[:-1]] if len(index) else np.zeros((0, 2), np.int64)
+    if len(sharpness) == len(lengths):  # one for each chain, or one for each edge
+        sharpness = np.repeat(sharpness, lengths - 1)
+    return (edges, sharpness) if len(sharpness) == len(edges) else (np.zeros((0, 2), np.int64), np.zeros(0))
 
 
 def _matrix(m: Gf.Matrix4d) -> NDArray[np.float64]:
