@@ -227,8 +227,8 @@ def test_step_solids_are_as_round_as_is_said(radius_mm: float) -> None:
 
 
 def test_cages_become_the_surfaces_they_stand_for(tmp_path: Path) -> None:
-    """A cube that says it is a cage has its corners halfway to the middle; its creased top stays a square; coordinates go
-    along; the wireframe has the cage's edges only. One that says nothing stays a cube."""
+    """A cube that says it is a cage has its corners halfway to the middle, its creased top stays in its plane,
+    coordinates go along, and the wireframe has the cage's edges only. One that says nothing stays a cube."""
     stage = stage_at(tmp_path / "cube.usda", "Y", 1.0)
     for path, says in (("/smooth", True), ("/plain", False)):
         mesh = UsdGeom.Mesh.Define(stage, path)

@@ -174,8 +174,8 @@ class _Reader:
         spreads: list[_Spread | None],
     ) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
         """A cage as the surface it stands for, as fine as there is room; the spreads are brought along."""
-        given = [s.values[s.at].reshape(len(index), -1).astype(np.float64) if s is not None else np.zeros((len(index), 0))
-                 for s in spreads]  # fmt: skip
+        none = np.zeros((len(index), 0))
+        given = [none if s is None else s.values[s.at].reshape(len(index), -1).astype(np.float64) for s in spreads]
         cage = Cage(points, index, sizes, np.hstack(given), np.ones(len(index), bool), *_creases(mesh))
         levels = 0
         while levels < MOST_LEVELS and 4 * len(cage.index) <= MOST_CORNERS:
