@@ -64,9 +64,10 @@ def _bring_near(name: str, model: FileModel) -> None:
     """Subtract the place of a model that stands far from its origin, before anything is rounded."""
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     for part in model.parts:
-        if len(part.triangles):
-            used = part.vertices[np.unique(part.triangles)] if len(part.triangles) < 1000 else part.vertices
-            low, high = np.minimum(low, used.min(axis=0)), np.maximum(high, used.max(axis=0))
+        used = np.zeros(len(part.vertices), bool)
+        used[part.triangles] = True
+        seen = part.vertices[used]  # who knows where vertices lie that nothing uses
+        low, high = np.minimum(low, seen.min(axis=0)), np.maximum(high, seen.max(axis=0))
     middle, size = (low.astype(np.float64) + high) / 2, float((high - low).max(initial=0.0))
     if model.parts and not LEAST_SIZE <= size <= FARTHEST:
         raise IntakeError(
