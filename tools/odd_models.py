@@ -5,13 +5,10 @@
 
 import base64
 import io
-import json
-import struct
 import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import DracoPy
 import numpy as np
@@ -22,6 +19,7 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path[:0] = [str(ROOT), str(ROOT / "tools")]
 
 from sheets import TARGET, sheet  # noqa: E402
+from tests.glb_files import document_of, gltf  # noqa: E402
 from tests.step_files import cylinder_step  # noqa: E402
 
 from cyclorama.core.geometry.build import arc, lathe  # noqa: E402
@@ -53,20 +51,6 @@ def checks(kind: str = "PNG") -> bytes:
     return buffer.getvalue()
 
 
-def document_of(data: bytes) -> tuple[dict[str, Any], bytes]:
-    size = struct.unpack_from("<I", data, 12)[0]
-    return json.loads(data[20 : 20 + size]), data[28 + size :]
-
-
-def glb(document: dict[str, Any], binary: bytes) -> bytes:
-    document["buffers"] = [{"byteLength": len(binary)}]
-    text = json.dumps(document).encode()
-    text += b" " * (-len(text) % 4)
-    binary += b"\0" * (-len(binary) % 4)
-    body = struct.pack("<I4s", len(text), b"JSON") + text + struct.pack("<I4s", len(binary), b"BIN\0") + binary
-    return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
-
-
 def vase(mesh: Mesh = VASE, colour: tuple[float, float, float] = (0.5, 0.12, 0.08)) -> bytes:
     writer = GlbWriter()
     writer.part("Vase", mesh, writer.material("Glaze", colour, rough=0.25))
@@ -96,7 +80,7 @@ def draco() -> Files:
         "bufferView": len(document["bufferViews"]), "attributes": {"POSITION": 0}}}  # fmt: skip
     document["bufferViews"].append({"buffer": 0, "byteOffset": len(binary), "byteLength": len(packed)})
     document["extensionsRequired"] = ["KHR_draco_mesh_compression"]
-    return {"draco.glb": glb(document, binary + packed)}
+    return {"draco.glb": gltf(document, binary + packed)}
 
 
 def pictured(extension: str, kind: str) -> Files:
@@ -108,7 +92,7 @@ def pictured(extension: str, kind: str) -> Files:
     document["textures"] = [texture if kind == "WEBP" else {**texture, "source": 0}]
     document["materials"][0]["pbrMetallicRoughness"]["baseColorTexture"] = {"index": 0}
     document["extensionsUsed"] = [extension]
-    return {"pictured.glb": glb(document, binary)}
+    return {"pictured.glb": gltf(document, binary)}
 
 
 def usdz() -> Files:
@@ -180,14 +164,14 @@ def instanced() -> Files:
     document["nodes"][0]["extensions"] = {
         "EXT_mesh_gpu_instancing": {"attributes": {"TRANSLATION": n - 2, "SCALE": n - 1}}
     }
-    return {"many.glb": glb(document, binary)}
+    return {"many.glb": gltf(document, binary)}
 
 
 def specular() -> Files:
     document, binary = document_of(vase())
     document["materials"][0] = {"extensions": {"KHR_materials_pbrSpecularGlossiness": {
         "diffuseFactor": [0, 0, 0, 1], "specularFactor": [1.0, 0.71, 0.29], "glossinessFactor": 0.75}}}  # fmt: skip
-    return {"gold.glb": glb(document, binary)}
+    return {"gold.glb": gltf(document, binary)}
 
 
 MODELS: dict[str, Callable[[], Files]] = {

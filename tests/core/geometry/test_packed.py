@@ -4,7 +4,6 @@ import base64
 import contextlib
 import io
 import json
-import struct
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +13,7 @@ import pytest
 from PIL import Image
 from tests.conftest import png_of, sphere
 from tests.core.geometry.test_intake import findings, glb, with_document
+from tests.glb_files import document_of, gltf
 
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.intake import take_in
@@ -69,20 +69,6 @@ def test_damaged_packing_gets_a_sentence(key: str) -> None:
         with contextlib.suppress(IntakeError):  # what does not unpack has its sentence
             out = unpacked("a.glb", bytes(bad), entry["count"], entry["stride"], entry["mode"], entry["filter"])
             assert len(out) == entry["count"] * entry["stride"]
-
-
-def document_of(data: bytes) -> tuple[dict[str, Any], bytes]:
-    size = struct.unpack_from("<I", data, 12)[0]
-    return json.loads(data[20 : 20 + size]), data[28 + size :]
-
-
-def gltf(document: dict[str, Any], binary: bytes) -> bytes:
-    document["buffers"] = [{"byteLength": len(binary)}]
-    text = json.dumps(document).encode()
-    text += b" " * (-len(text) % 4)
-    binary += b"\0" * (-len(binary) % 4)
-    body = struct.pack("<I4s", len(text), b"JSON") + text + struct.pack("<I4s", len(binary), b"BIN\0") + binary
-    return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
 
 
 def test_draco_brings_the_same_ball() -> None:
