@@ -37,10 +37,16 @@ def laid(measures: Measures, placement: Placement, on: Resting) -> Placement:
         # rolled by a quarter, turn and tip are about one axis: the tip is taken as none then, which is what is wanted
         warnings.simplefilter("ignore", UserWarning)
         turn, roll_back, tip = (settled * put).as_euler("YZX", degrees=True)
+    if abs(turn) > 90:  # the same turn by its other three angles: rolled a little beyond a quarter instead
+        turn, roll_back, tip = _wrapped(turn + 180), _wrapped(180 - roll_back), _wrapped(tip + 180)
     return placement.model_copy(update={
         "tip_deg": round(float(tip), 6), "roll_deg": round(-float(roll_back), 6),
         "turn_deg": round(placement.turn_deg + float(turn), 6),
     })  # fmt: skip
+
+
+def _wrapped(deg: float) -> float:
+    return (deg + 180) % 360 - 180
 
 
 def _resting_face(points: Points, middle: Vec3) -> Vec3 | None:
