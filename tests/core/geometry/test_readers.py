@@ -145,10 +145,11 @@ def coloured_ply(order: str) -> bytes:
         struct.pack(f"{order}BB3iB6f", *f) for f in faces)  # fmt: skip
 
 
-@pytest.mark.parametrize("order", ["", "<", ">"])
+@pytest.mark.parametrize("order", ["", "\r", "<", ">"])
 def test_ply_brings_colours_and_places_of_its_picture(order: str) -> None:
     paint = png_of(np.full((2, 2, 3), 128))
-    intake = take_in({"scan.ply": coloured_ply(order), "paint.png": paint})
+    data = coloured_ply("").replace(b"\n", b"\r") if order == "\r" else coloured_ply(order)
+    intake = take_in({"scan.ply": data, "paint.png": paint})
     mesh, (material,) = mesh_of(intake), intake.materials
     assert material.vertex_colours
     assert (material.base_color, material.maps.base_color.name) == ((1, 1, 1), "paint.png")  # type: ignore[union-attr]
