@@ -194,7 +194,7 @@ def _accept(
     if cancelled():
         raise IntakeError("Cancelled.")
     tell("Putting it on the set, metering the light")
-    kept = kept_by_name(project, intake)[2]
+    intake, kept = kept_by_name(project, intake)
     placed = put_on_set(project, intake, LensEye(ctx.lens))  # metering takes a moment: before anything is changed
     if cancelled():
         raise IntakeError("Cancelled.")

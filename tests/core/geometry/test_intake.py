@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 import trimesh
 from tests.conftest import png_of, sphere
+from tests.glb_files import document_of, packed
 
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.build import arc, lathe
@@ -51,18 +52,9 @@ def glb(mesh: Mesh | None = None, **material: object) -> bytes:
 
 def with_document(data: bytes, change) -> bytes:  # type: ignore[no-untyped-def]
     """A GLB with its JSON changed."""
-    size = struct.unpack_from("<I", data, 12)[0]
-    document = json.loads(data[20 : 20 + size])
+    document, binary = document_of(data)
     change(document)
-    text = json.dumps(document).encode()
-    text += b" " * (-len(text) % 4)
-    rest = data[20 + size :]
-    return (
-        struct.pack("<4sII", b"glTF", 2, 20 + len(text) + len(rest))
-        + struct.pack("<I4s", len(text), b"JSON")
-        + text
-        + rest
-    )
+    return packed(document, binary)
 
 
 def findings(intake: Intake) -> str:

@@ -297,3 +297,10 @@ def test_nameless_pictures_go_to_what_has_no_map() -> None:
     files |= {n: png_of(np.full((2, 2, 3), 9)) for n in ("rock_albedo.png", "rock_height.png")}
     (material,) = take_in(files).materials
     assert {n for n, ref in material.maps if ref} == {"base_color", "height"}
+
+
+def test_long_names_are_cut_not_refused() -> None:
+    """The document has room for 80 characters: a longer name, or one that grows by its material's, loses its end."""
+    long = "x" * 90
+    obj = TRIANGLE + f"o {long}\nusemtl one\nf 1 2 3\nusemtl two\nf 1 3 2\n"
+    assert [p.name for p in take_in({"a.obj": obj.encode()}).subject.parts] == [long[:80]] * 2

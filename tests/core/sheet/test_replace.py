@@ -27,7 +27,7 @@ def version(parts: dict[str, str], radius: float = 0.1) -> Intake:
 
 
 def on_set(project: Project, intake: Intake) -> Project:
-    return put_on_set(project, intake, Blind())
+    return put_on_set(project, kept_by_name(project, intake)[0], Blind())
 
 
 def edited(project: Project, **values: object) -> Project:
@@ -57,7 +57,7 @@ def test_parts_of_the_same_name_keep_what_was_done_to_them() -> None:
     assert [m.name for m in after.materials] == ["brass", "clay", "steel"]
     assert (after.lights[0].excluded_parts, after.lights[0].strength_stops) == (("part-2",), 1.5)
     assert after.subject.placement.tip_deg == project.subject.placement.tip_deg  # type: ignore[union-attr]
-    assert kept_by_name(project, second)[2] == 2
+    assert kept_by_name(project, second)[1] == 2
 
 
 def test_another_model_brings_its_own() -> None:
@@ -67,7 +67,7 @@ def test_another_model_brings_its_own() -> None:
     other = version({"lid": "brass", "wheel": "rubber", "door": "paint"})
     after = on_set(project, other)
     assert after.materials == other.materials
-    assert kept_by_name(project, other)[2] == 0
+    assert kept_by_name(project, other)[1] == 0
 
 
 def test_the_same_again_changes_nothing_but_the_mesh() -> None:

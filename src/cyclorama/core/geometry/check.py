@@ -1,14 +1,13 @@
 """What must be right about a model before anything is done with it."""
 
-from collections.abc import Iterable
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import IntakeError
 from ..words import count
+from .mesh import together, used_by
 from .read import FileModel, FilePart
+from .read.model import inner_edges
 
 MAX_TRIANGLES = 20_000_000
 MAX_PARTS = 2000
@@ -46,8 +45,7 @@ def _check_part(name: str, part: FilePart) -> None:
     if triangles.min() < 0 or triangles.max() >= len(v):
         raise IntakeError(f"‘{name}’ refers to vertices that are not there; it is damaged. Export it again.")
     if not np.abs(v).max() <= FARTHEST:  # NaN too
-        used = np.zeros(len(v), bool)
-        used[triangles] = True
+        used = used_by(triangles, len(v))
         broken = ~np.isfinite(v).all(axis=1)
         if (broken & used).any():
             many = count(int((broken & used).sum()), "vertex", "vertices")
@@ -64,9 +62,8 @@ def _bring_near(name: str, model: FileModel) -> None:
     """Subtract the place of a model that stands far from its origin, before anything is rounded."""
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     for part in model.parts:
-        used = np.zeros(len(part.vertices), bool)
-        used[part.triangles] = True
-        seen = part.vertices[used]  # who knows where vertices lie that nothing uses
+        # who knows where vertices lie that nothing uses
+        seen = part.vertices[used_by(part.triangles, len(part.vertices))]
         low, high = np.minimum(low, seen.min(axis=0)), np.maximum(high, seen.max(axis=0))
     middle, size = (low.astype(np.float64) + high) / 2, float((high - low).max(initial=0.0))
     if model.parts and not LEAST_SIZE <= size <= FARTHEST:
@@ -100,23 +97,17 @@ def _material_name(model: FileModel, part: FilePart) -> str:
 
 def joined(name: str, parts: list[FilePart]) -> FilePart:
     """Parts of one material, without a skeleton, as one."""
-    sizes = np.array([len(p.vertices) for p in parts])
+    sizes = [len(p.vertices) for p in parts]
     first = np.cumsum(sizes) - sizes
 
-    def together(values: Iterable[Any], width: int, default: float) -> NDArray[np.float32] | None:
-        values = list(values)
-        if all(v is None for v in values):
-            return None
-        filled = [np.full((n, width), default, np.float32) if v is None else v
-                  for v, n in zip(values, sizes, strict=True)]  # fmt: skip
-        return np.concatenate(filled)
+    def whole(field: str, width: int, default: float) -> NDArray[np.float32] | None:
+        values = together([getattr(p, field) for p in parts], sizes, width, default)
+        return values if len(values) else None
 
-    inner = [p.inner if p.inner is not None else np.zeros(len(p.triangles), np.uint8) for p in parts]
+    inner = inner_edges(parts)
     return FilePart(
         name, np.concatenate([p.vertices for p in parts]),
         np.concatenate([p.triangles + f for p, f in zip(parts, first, strict=True)]),
-        together((p.normals for p in parts), 3, np.nan), together((p.uvs for p in parts), 2, 0.0), parts[0].material,
-        more_uvs=together((p.more_uvs for p in parts), 2, 0.0),
-        colours=together((p.colours for p in parts), 4, 1.0),
-        inner=np.concatenate(inner) if any(p.inner is not None for p in parts) else None,
+        whole("normals", 3, np.nan), whole("uvs", 2, 0.0), parts[0].material, more_uvs=whole("more_uvs", 2, 0.0),
+        colours=whole("colours", 4, 1.0), inner=inner if len(inner) else None,
     )  # fmt: skip

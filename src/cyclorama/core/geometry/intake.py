@@ -20,6 +20,7 @@ from .kept import Intake, content_hash, measures_key, rig_key, standin_key, stan
 from .measure import Measures, centred, grounded, measure
 from .mesh import Mesh
 from .read import FileModel, read_model
+from .read.label import label
 from .repair import Clean, Repairs, repair
 from .report import IntakeReport
 from .rig import Rig
@@ -137,7 +138,7 @@ def _rig(model: FileModel, clean: Clean) -> Rig | None:
 def _parts(model: FileModel, materials: list[Material], mesh: Mesh) -> tuple[Part, ...]:
     triangles = np.bincount(mesh.part, minlength=len(model.parts))
     return tuple(
-        Part(id=f"part-{i + 1}", name=part.name or f"Part {i + 1}", material=materials[part.material].id,
+        Part(id=f"part-{i + 1}", name=label(part.name, f"Part {i + 1}"), material=materials[part.material].id,
              triangles=int(triangles[i]), visible=part.visible)
         for i, part in enumerate(model.parts)
     )  # fmt: skip

@@ -5,6 +5,7 @@ from ..picture.decode import usable_picture
 from ..scene import Material, MaterialMaps, TextureRef
 from .kept import content_hash
 from .read import FileModel
+from .read.values import plain_material
 
 
 def keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]:
@@ -16,8 +17,7 @@ def keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]:
         if not 0 <= part.material < len(model.materials):
             part.material = len(model.materials)
     if any(p.material == len(model.materials) for p in model.parts):
-        identity = f"material-{len(model.materials) + 1}"
-        model.materials.append(Material(id=identity, name="Plain", base_color=(0.6, 0.6, 0.6)))
+        model.materials.append(plain_material(len(model.materials)))
     shown = {p.material for p in model.parts}
     shown |= {m for p in model.parts for m in p.variants.values() if 0 <= m < len(model.materials)}
     used = {ref.asset for i in shown for _, ref in model.materials[i].maps if ref is not None}

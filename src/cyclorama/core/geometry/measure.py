@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..arrays import Points, Vec3
 from ..scene import Placement, Project, Subject
 from ..scene.subject import CentreMethod
-from .mesh import Mesh, face_normals
+from .mesh import Mesh, face_normals, used_by
 from .placement import file_to_metres, placement_matrix
 
 
@@ -52,9 +52,7 @@ class Measures:
 
 def measure(mesh: Mesh) -> Measures:
     """Measure a mesh with at least one triangle."""
-    used = np.zeros(len(mesh.vertices), bool)
-    used[mesh.triangles] = True
-    points = mesh.vertices[used].astype(np.float64)
+    points = mesh.vertices[used_by(mesh.triangles, len(mesh.vertices))].astype(np.float64)
     normals = face_normals(mesh.vertices, mesh.triangles)
     normals /= 2
     area = np.linalg.norm(normals, axis=1)

@@ -1,6 +1,7 @@
 """Triangles with what belongs to them, as one value that is written and read whole."""
 
 import io
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -103,18 +104,27 @@ def join(meshes: list[Mesh]) -> Mesh:
         np.concatenate(triangles).astype(np.int32),
         np.concatenate(parts).astype(np.int32),
         np.concatenate([m.inner_bits for m in meshes]),
-        _together([m.more_uvs for m in meshes], [len(m.vertices) for m in meshes], 0.0),
-        _together([m.colours for m in meshes], [len(m.vertices) for m in meshes], 1.0),
+        together([m.more_uvs if len(m.more_uvs) else None for m in meshes], [len(m.vertices) for m in meshes], 2, 0.0),
+        together([m.colours if len(m.colours) else None for m in meshes], [len(m.vertices) for m in meshes], 4, 1.0),
     )
 
 
-def _together(values: list[NDArray[np.float32]], sizes: list[int], default: float) -> NDArray[np.float32]:
-    """Attributes end to end, `default` for meshes without them; none where no mesh has them."""
-    if not any(len(v) for v in values):
-        return values[0][:0]
-    width = values[0].shape[1]
-    filled = [v if len(v) else np.full((n, width), default, np.float32) for v, n in zip(values, sizes, strict=True)]
-    return np.concatenate(filled)
+def together(
+    values: Sequence[NDArray[np.float32] | None], sizes: Sequence[int], width: int, default: float
+) -> NDArray[np.float32]:
+    """An attribute of pieces of so many vertices end to end (n, width), `default` for pieces without it; (0, width)
+    where no piece has it."""
+    if all(v is None for v in values):
+        return np.zeros((0, width), np.float32)
+    filled = [np.full((n, width), default, np.float32) if v is None else v for v, n in zip(values, sizes, strict=True)]
+    return np.concatenate(filled).astype(np.float32, copy=False)
+
+
+def used_by(triangles: NDArray[np.integer], count: int) -> NDArray[np.bool_]:
+    """Which of so many vertices any triangle uses."""
+    used = np.zeros(count, bool)
+    used[triangles] = True
+    return used
 
 
 def face_normals(vertices: NDArray[np.floating], triangles: NDArray[np.integer]) -> NDArray[np.float64]:

@@ -18,15 +18,19 @@ def weld(vertices: NDArray[np.floating], owner: I32 | None = None) -> tuple[I32,
 
 
 def smooth_normals(
-    vertices: NDArray[np.floating], triangles: NDArray[np.integer], crease_deg: float = 35.0, owner: I32 | None = None
+    vertices: NDArray[np.floating],
+    triangles: NDArray[np.integer],
+    crease_deg: float = 35.0,
+    position: I32 | None = None,
 ) -> NDArray[np.float32]:
     """A normal for each triangle corner (t, 3, 3), area-weighted over the faces around the same position.
 
     Faces that meet at more than `crease_deg` keep a hard edge. Vertices are welded by position, so seams in
-    texture coordinates do not show; those of different owners (n,) are not.
+    texture coordinates do not show; `position` (n,) says which are welded where that is known already.
     """
     flat = face_normals(vertices, triangles)
-    position, count = weld(vertices, owner)
+    position = weld(vertices)[0] if position is None else position
+    count = int(position.max(initial=-1)) + 1
     corner_position = position[triangles.ravel()]
     order = np.argsort(corner_position, kind="stable")
     starts = np.searchsorted(corner_position[order], np.arange(count + 1))
@@ -53,13 +57,16 @@ def _sum_around(flat, unit, face_of, starts, order, cos_crease, result):  # type
 
 
 def with_smooth_normals(
-    vertices: NDArray[np.floating], triangles: NDArray[np.integer], crease_deg: float = 35.0, owner: I32 | None = None
+    vertices: NDArray[np.floating],
+    triangles: NDArray[np.integer],
+    crease_deg: float = 35.0,
+    position: I32 | None = None,
 ) -> tuple[NDArray[np.float32], NDArray[np.int32], NDArray[np.intp]]:
     """Normals (n, 3), triangles (t, 3) and which of the vertices (n,) each was: they are split along creases.
 
     Those of one vertex stand side by side, in the order of the vertices.
     """
-    normals = smooth_normals(vertices, triangles, crease_deg, owner).reshape(-1, 3)
+    normals = smooth_normals(vertices, triangles, crease_deg, position).reshape(-1, 3)
     corner = np.ascontiguousarray(triangles, np.int32).ravel()
     rows = np.column_stack([corner, np.round(normals * 1e4).astype(np.int32)])
     index, count = distinct_rows(rows)

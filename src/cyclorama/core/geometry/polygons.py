@@ -95,11 +95,15 @@ def _inside(
 
 
 def split_quads(
-    vertices: NDArray[np.floating], triangles: NDArray[np.integer], part: NDArray[np.integer] | None = None
+    vertices: NDArray[np.floating],
+    triangles: NDArray[np.integer],
+    part: NDArray[np.integer] | None = None,
+    position: NDArray[np.integer] | None = None,
 ) -> Inner:
     """Bits (t,) for a mesh that came as triangles: quads split one after the other are put together again.
 
     Only in parts (t,) where most triangles come in such pairs (`MOSTLY`), or where the two halves lie in one plane.
+    `position` (v,) says which vertices are at one place where that is known already.
     """
     inner = np.zeros(len(triangles), np.uint8)
     if len(triangles) < 2:
@@ -108,7 +112,7 @@ def split_quads(
     normal = face_normals(vertices, triangles)
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
     even = (normal[1:] * normal[:-1]).sum(axis=1)
-    shared = _shared_edges(vertices, triangles, part)
+    shared = _shared_edges(vertices, triangles, part, weld(vertices)[0] if position is None else position)
     pairs = _in_pairs((shared >= 0) & (even > np.cos(np.radians(BENT_DEG))))
     paired = np.bincount(part[:-1][pairs], minlength=int(part.max()) + 1)
     few = 2 * paired < MOSTLY * np.bincount(part)
@@ -120,11 +124,12 @@ def split_quads(
 
 
 def _shared_edges(
-    vertices: NDArray[np.floating], triangles: NDArray[np.integer], part: NDArray[np.integer]
-) -> NDArray[np.int64]:
+    vertices: NDArray[np.floating], triangles: NDArray[np.integer], part: NDArray[np.integer],
+    position: NDArray[np.integer],
+) -> NDArray[np.int64]:  # fmt: skip
     """For each triangle and the next (t − 1,), 3·e + f where edge e of the one is edge f of the other and both make
     a convex quad; −1 where there is none."""
-    place = weld(vertices)[0][triangles]
+    place = position[triangles]
     alike = part[:-1] == part[1:]
     shared = np.full(len(triangles) - 1, -1)
     for e in range(3):

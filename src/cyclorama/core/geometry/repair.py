@@ -10,11 +10,12 @@ from numpy.typing import NDArray
 
 from ..kernel import kernel
 from ..textures import FARTHEST_UV
-from .mesh import Mesh, face_normals, swapped_bits, unit_rows
+from .mesh import Mesh, face_normals, swapped_bits, together, unit_rows
 from .normals import weld, with_smooth_normals
 from .polygons import split_quads
 from .read import FilePart
-from .rows import I32, distinct_rows
+from .read.model import inner_edges
+from .rows import I32, distinct_rows, first_of
 
 
 @dataclass(slots=True)
@@ -59,49 +60,45 @@ class _Whole:
 def repair(parts: list[FilePart], keeps_winding: NDArray[np.bool_]) -> tuple[Clean, Repairs]:
     """Clean a model. `keeps_winding` (p,): the part's material lets light through, so its sides mean something."""
     found = Repairs()
-    sizes = np.array([len(p.vertices) for p in parts])
+    sizes = [len(p.vertices) for p in parts]
     first = np.cumsum(sizes) - sizes
     whole = _Whole(
         np.concatenate([p.vertices for p in parts]).astype(np.float64, copy=False),
         np.concatenate([p.triangles.astype(np.int32) + np.int32(f) for p, f in zip(parts, first, strict=True)]),
         np.repeat(np.arange(len(parts), dtype=np.int32), [len(p.triangles) for p in parts]),
         np.repeat(np.arange(len(parts), dtype=np.int32), sizes),
-        _drawn(parts),
+        inner_edges(parts),
     )
-    position, places = weld(whole.vertices, whole.owner)
+    position, _ = weld(whole.vertices, whole.owner)
+    normals = _filled(parts, "normals", 3, np.nan)
     _keep(whole, _sound(whole, position, found))
-    _check_closed(whole, position, places, keeps_winding, normals := _filled(parts, "normals", 3, np.nan), found)
-    uvs, more_uvs = _filled(parts, "uvs", 2, 0.0), _filled(parts, "more_uvs", 2, 0.0)
-    broken = ~np.all(np.abs(uvs) < FARTHEST_UV, axis=1)
-    found.broken_uvs = int(broken.sum())
-    uvs[broken] = 0
-    more_uvs[~np.all(np.abs(more_uvs) < FARTHEST_UV, axis=1)] = 0
-    normals, triangles, source = _with_normals(whole, normals, found)
+    _check_closed(whole, position, keeps_winding, normals, found)
+    uvs, found.broken_uvs = _held(_filled(parts, "uvs", 2, 0.0))
+    normals, triangles, source = _with_normals(whole, position, normals, found)
     kept, part = np.unique(whole.part, return_inverse=True)
     vertices = whole.vertices[source].astype(np.float32)
-    inner = whole.inner if len(whole.inner) else split_quads(vertices, triangles, part)
-    colours = np.nan_to_num(_filled(parts, "colours", 4, 1.0), nan=1.0)
+    inner = whole.inner if len(whole.inner) else split_quads(vertices, triangles, part, position[source])
+    more_uvs, _ = _held(together([p.more_uvs for p in parts], sizes, 2, 0.0))
+    colours = np.nan_to_num(together([p.colours for p in parts], sizes, 4, 1.0), nan=1.0).clip(0, None)
     mesh = Mesh(
         vertices, normals, uvs[source], triangles, part.astype(np.int32), inner,
-        more_uvs[source] if any(p.more_uvs is not None for p in parts) else more_uvs[:0],
-        colours[source].clip(0, None) if any(p.colours is not None for p in parts) else colours[:0],
+        more_uvs[source] if len(more_uvs) else more_uvs, colours[source] if len(colours) else colours,
     )  # fmt: skip
     return Clean(mesh, source, whole.owner[source], kept), found
 
 
-def _drawn(parts: list[FilePart]) -> NDArray[np.uint8]:
-    """Inner edges (t,) of all parts where the file has polygons, else (0,)."""
-    if all(p.inner is None for p in parts):
-        return np.zeros(0, np.uint8)
-    return np.concatenate([np.zeros(len(p.triangles), np.uint8) if p.inner is None else p.inner for p in parts])
-
-
 def _filled(parts: list[FilePart], name: str, width: int, default: float) -> NDArray[np.float32]:
     """An attribute of all vertices (v, width), `default` where a part has none."""
-    values = [getattr(p, name) for p in parts]
-    given = [np.full((len(p.vertices), width), default, np.float32) if v is None else v
-             for p, v in zip(parts, values, strict=True)]  # fmt: skip
-    return np.concatenate(given).astype(np.float32, copy=False)
+    sizes = [len(p.vertices) for p in parts]
+    values = together([getattr(p, name) for p in parts], sizes, width, default)
+    return values if len(values) else np.full((sum(sizes), width), default, np.float32)
+
+
+def _held(uvs: NDArray[np.float32]) -> tuple[NDArray[np.float32], int]:
+    """Texture coordinates (v, 2) with those that are none, or too far, at 0, and how many these were."""
+    broken = ~np.all(np.abs(uvs) < FARTHEST_UV, axis=1)
+    uvs = np.where(broken[:, None], np.float32(0), uvs)
+    return uvs, int(broken.sum())
 
 
 def _keep(whole: _Whole, which: NDArray[np.bool_]) -> None:
@@ -119,9 +116,7 @@ def _sound(whole: _Whole, position: I32, found: Repairs) -> NDArray[np.bool_]:
     found.degenerate = int((~keep).sum())
     index, count = distinct_rows(np.sort(corners, axis=1))
     again = np.ones(len(corners), bool)
-    first = np.full(count, -1)
-    first[index[::-1]] = np.arange(len(index) - 1, -1, -1)
-    again[first] = False
+    again[first_of(index, count)] = False
     found.duplicate = int((again & keep).sum())
     return np.asarray(keep & ~again)
 
@@ -136,9 +131,8 @@ def _longest(whole: _Whole) -> NDArray[np.float64]:
 
 
 def _check_closed(
-    whole: _Whole, position: I32, places: int, keeps_winding: NDArray[np.bool_], normals: NDArray[np.float32],
-    found: Repairs,
-) -> None:  # fmt: skip
+    whole: _Whole, position: I32, keeps_winding: NDArray[np.bool_], normals: NDArray[np.float32], found: Repairs
+) -> None:
     """Count open edges, and turn closed parts round that are inside out."""
     corners = position[whole.triangles]
     edges = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
@@ -180,7 +174,7 @@ def _add_volumes(vertices, triangles, part, at, volumes):  # type: ignore[no-unt
 
 
 def _with_normals(
-    whole: _Whole, normals: NDArray[np.float32], found: Repairs
+    whole: _Whole, position: I32, normals: NDArray[np.float32], found: Repairs
 ) -> tuple[NDArray[np.float32], I32, NDArray[np.intp]]:
     """Normals (n, 3), triangles (t, 3), and which vertex each was: smooth ones for parts whose own are broken."""
     lacking = np.zeros(int(whole.owner.max()) + 1, bool)
@@ -192,7 +186,7 @@ def _with_normals(
     triangles, source = whole.triangles, np.arange(len(normals))
     if not found.without_normals:
         return unit_rows(outwards), np.ascontiguousarray(triangles), source
-    smooth, smoothed, smooth_source = with_smooth_normals(whole.vertices, triangles[bare], owner=whole.owner)
+    smooth, smoothed, smooth_source = with_smooth_normals(whole.vertices, triangles[bare], position=position)
     own = np.flatnonzero(~lacking[whole.owner])
     source = np.concatenate([own, smooth_source])
     order = np.argsort(source, kind="stable")  # the parts stay in their order

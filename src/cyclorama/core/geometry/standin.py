@@ -8,7 +8,7 @@ from scipy.spatial import cKDTree
 from ..picture.decode import decode_picture
 from ..scene import Material
 from ..textures import srgb_to_linear, to_srgb_bytes
-from .mesh import Mesh
+from .mesh import Mesh, used_by
 from .standin_file import pack
 
 TARGET_TRIANGLES = 40_000
@@ -38,8 +38,7 @@ def _reduced(
     vertices: NDArray[np.float32], faces: NDArray[np.int32], share: float
 ) -> tuple[NDArray[np.float32], NDArray[np.intp], NDArray[np.int32]]:
     low, high = int(faces.min()), int(faces.max()) + 1
-    mask = np.zeros(high - low, bool)
-    mask[faces - low] = True
+    mask = used_by(faces - low, high - low)
     used = np.flatnonzero(mask)
     v = vertices[low + used]
     faces = (np.cumsum(mask) - 1)[faces - low].astype(np.int32)

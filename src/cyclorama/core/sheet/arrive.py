@@ -10,7 +10,6 @@ from ..scene import Light, Project, Stage
 from ..scene.changes import MeterSubject
 from ..scene.stage import Disc, Sweep
 from .perform import Eye, perform
-from .replace import kept_by_name
 
 USUAL_SIZE_M = 0.3
 """A subject of this size is lit by lights of the power that they are made with."""
@@ -19,8 +18,8 @@ USUAL_SIZE_M = 0.3
 def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
     """The project with the model on the set; the first one also decides how large set and lights are."""
     measures, first = intake.room, project.subject is None
-    subject, materials, _ = kept_by_name(project, intake)
-    placement = centred(measures, subject.placement, subject.placement.centre_method)
+    placement = intake.subject.placement
+    placement = centred(measures, placement, placement.centre_method)
     hull = placed_hull(measures, placement)
     size = float(np.ptp(hull, axis=0).max())
     stage, lights = project.set, project.lights
@@ -29,8 +28,10 @@ def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
         stage = stage.model_copy(update={"disc": _disc_for(stage, size, foot)})
         lights = tuple(_light_for(light, size) for light in lights)
     placement = grounded(measures, placement, stage.stand_height_m)
-    subject = subject.model_copy(update={"placement": placement})
-    project = project.model_copy(update={"subject": subject, "materials": materials, "set": stage, "lights": lights})
+    subject = intake.subject.model_copy(update={"placement": placement})
+    project = project.model_copy(
+        update={"subject": subject, "materials": intake.materials, "set": stage, "lights": lights}
+    )
     project = fit_subject(project, placed_hull(measures, placement)).project
     if not first:
         return project

@@ -1,16 +1,17 @@
 """Another version of the model takes the place of the one on the set: what was done to parts of the same name stays."""
 
 from collections import Counter
+from dataclasses import replace
 
 from ..geometry.kept import Intake
-from ..scene import Material, Part, Placement, Project, Subject
+from ..scene import Part, Placement, Project, Subject
 
 LEAST_SHARE = 0.5
 """Of the new parts, so many must have the name of an old one: otherwise it is another model and nothing is kept."""
 
 
-def kept_by_name(project: Project, intake: Intake) -> tuple[Subject, tuple[Material, ...], int]:
-    """The subject and the materials as they come on the set, and how many parts keep what the old ones had.
+def kept_by_name(project: Project, intake: Intake) -> tuple[Intake, int]:
+    """The intake with what fits of the subject that it replaces, and how many parts keep what the old ones had.
 
     A part with the name of an old one keeps its id (so lights that spare it still do), its material as edited, and
     whether it is shown. Placement keeps the way it lies and turns, its centre's method, and, between files of one
@@ -18,11 +19,11 @@ def kept_by_name(project: Project, intake: Intake) -> tuple[Subject, tuple[Mater
     """
     old, new = project.subject, intake.subject
     if old is None:
-        return new, intake.materials, 0
+        return intake, 0
     known = _by_unique_name(old.parts)
     matched = {part.id: known[name] for name, part in _by_unique_name(new.parts).items() if name in known}
     if not matched or len(matched) < LEAST_SHARE * len(new.parts):
-        return new, intake.materials, 0
+        return intake, 0
     part_ids = _ids([p.id for p in new.parts], {i: p.id for i, p in matched.items()}, "part")
     stays = {p.material for p in matched.values()}
     comes = {p.material for p in new.parts if p.id not in matched} | {m for v in new.variants for _, m in v.materials}
@@ -36,7 +37,7 @@ def kept_by_name(project: Project, intake: Intake) -> tuple[Subject, tuple[Mater
         for v in new.variants
     )
     subject = new.model_copy(update={"parts": parts, "variants": variants, "placement": _placement(old, new)})
-    return subject, materials, len(matched)
+    return replace(intake, subject=subject, materials=materials), len(matched)
 
 
 def _dressed(part: Part, identity: str, old: Part | None, material_ids: dict[str, str]) -> Part:

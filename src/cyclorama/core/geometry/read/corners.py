@@ -24,6 +24,18 @@ class Polygons:
     """(c,) whether the edge from each corner to the next is one of the cage's; None: all are"""
 
 
+def distinct_values(values: NDArray[np.floating]) -> tuple[NDArray[np.float32], NDArray[np.int64]]:
+    """The distinct rows of values (c, w) to single precision, and which of them each was (c,)."""
+    single = np.ascontiguousarray(values, np.float32)
+    at, count = distinct_rows(single.view(np.int32))
+    return single[first_of(at, count)], at.astype(np.int64)
+
+
+def from_top(u: NDArray[np.floating], v: NDArray[np.floating]) -> NDArray[np.float32]:
+    """Texture coordinates (n, 2) counted from the top left, of those that count v from the bottom."""
+    return np.column_stack([u, 1.0 - v]).astype(np.float32)
+
+
 def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int, NDArray[np.int64], FilePart]]:
     """Each number in `polygons.part` that has a face, in order, with what its vertices (v, k) refer to and its mesh.
 

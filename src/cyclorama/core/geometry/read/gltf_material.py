@@ -5,7 +5,6 @@ taken and a note says so.
 """
 
 import math
-from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -16,13 +15,11 @@ from ...picture.decode import decode_picture
 from ...scene import Material, MaterialMaps, TextureRef
 from ...scene.material import Channel, Wrap
 from .label import label
-from .model import FileModel, Picture
+from .model import FileModel
 from .spec_gloss import converted_pictures
+from .values import DEFAULT_EMISSION_NIT, colour, unit
 
 _WRAPS: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
-
-DEFAULT_EMISSION_NIT = 1000.0
-"""Luminance of an emissive factor of 1 in files: such a surface shows white at the studio's usual exposure."""
 
 
 def read_materials(document: dict[str, Any], model: FileModel) -> tuple[list[Material], list[str]]:
@@ -70,13 +67,13 @@ class _Reader:
         return Material(id=identity, name=self.name, maps=maps, **self.values)
 
     def _base(self) -> None:
-        base = [_unit(x) for x in self.pbr.get("baseColorFactor", (1, 1, 1, 1))]
+        base = [unit(x) for x in self.pbr.get("baseColorFactor", (1, 1, 1, 1))]
         self.base, self.alpha = (base[0], base[1], base[2]), base[3]
         packed = self.pbr.get("metallicRoughnessTexture")
         self.values |= {
             "base_color": self.base,
-            "base_metalness": _unit(self.pbr.get("metallicFactor", 1.0)),
-            "specular_roughness": _unit(self.pbr.get("roughnessFactor", 1.0)),
+            "base_metalness": unit(self.pbr.get("metallicFactor", 1.0)),
+            "specular_roughness": unit(self.pbr.get("roughnessFactor", 1.0)),
             "specular_ior": self._ior(),
             "normal_scale": min(max(float(self.entry.get("normalTexture", {}).get("scale", 1.0)), 0.0), 10.0),
         }
@@ -102,7 +99,7 @@ class _Reader:
         self.values["opacity"] = self.alpha
         self.maps["opacity"] = self.texture(self.pbr.get("baseColorTexture"), "a")
         if mode == "MASK":
-            self.values["opacity_cutoff"] = _unit(self.entry.get("alphaCutoff", 0.5))
+            self.values["opacity_cutoff"] = unit(self.entry.get("alphaCutoff", 0.5))
 
     def _glass(self) -> None:
         glass = self.extension("transmission")
@@ -111,8 +108,8 @@ class _Reader:
         volume = self.extension("volume") or {}
         depth = float(volume.get("attenuationDistance", 0.0) or 0.0)
         self.values |= {
-            "transmission_weight": _unit(glass.get("transmissionFactor", 0.0)),
-            "transmission_color": _colour(volume.get("attenuationColor", (1, 1, 1))) if depth else self.base,
+            "transmission_weight": unit(glass.get("transmissionFactor", 0.0)),
+            "transmission_color": colour(volume.get("attenuationColor", (1, 1, 1))) if depth else self.base,
             "transmission_depth_m": min(depth, 10_000.0),
             "thin_walled": not float(volume.get("thicknessFactor", 0.0) or 0.0) and not depth,
         }
@@ -126,8 +123,8 @@ class _Reader:
         if not found:
             return
         self.values |= {
-            "subsurface_weight": _unit(found.get("diffuseTransmissionFactor", 0.0)),
-            "subsurface_color": _colour(found.get("diffuseTransmissionColorFactor", (1, 1, 1))), "thin_walled": True,
+            "subsurface_weight": unit(found.get("diffuseTransmissionFactor", 0.0)),
+            "subsurface_color": colour(found.get("diffuseTransmissionColorFactor", (1, 1, 1))), "thin_walled": True,
         }  # fmt: skip
         self.maps["subsurface_weight"] = self.texture(found.get("diffuseTransmissionTexture"), "a")
         self.maps["subsurface_color"] = self.texture(found.get("diffuseTransmissionColorTexture"))
@@ -137,16 +134,15 @@ class _Reader:
         """KHR_materials_pbrSpecularGlossiness as base colour, metalness and roughness."""
         found = self.extension("pbrSpecularGlossiness") or {}
         diffuse, specular = found.get("diffuseTexture"), found.get("specularGlossinessTexture")
-        factor = [_unit(x) for x in found.get("diffuseFactor", (1, 1, 1, 1))]
+        factor = [unit(x) for x in found.get("diffuseFactor", (1, 1, 1, 1))]
         converted = converted_pictures(
-            self._pixels(diffuse), self._pixels(specular), factor, _colour(found.get("specularFactor", (1, 1, 1))),
-            _unit(found.get("glossinessFactor", 1.0)),
+            self._pixels(diffuse), self._pixels(specular), factor, colour(found.get("specularFactor", (1, 1, 1))),
+            unit(found.get("glossinessFactor", 1.0)),
         )  # fmt: skip
         self.base, self.alpha = (1.0, 1.0, 1.0), 1.0
         info = diffuse or specular
         if info is None:
-            colour, self.alpha = converted.base[0, 0, :3], factor[3]
-            self.base = _colour(colour)
+            self.base, self.alpha = colour(converted.base[0, 0, :3]), factor[3]
             self.values |= {
                 "base_metalness": float(converted.metalness[0, 0]), "specular_roughness": float(converted.rough[0, 0]),
             }  # fmt: skip
@@ -180,18 +176,17 @@ class _Reader:
 
     def _made_picture(self, name: str, data: bytes, info: dict[str, Any]) -> TextureRef:
         """A picture made from others, lying as one of them did."""
-        self.model.pictures.append(Picture(name[:80], data))
         ref = self.texture(info) or TextureRef()
-        return ref.model_copy(update={"asset": f"picture:{len(self.model.pictures) - 1}", "name": name[:80]})
+        return ref.model_copy(update={"asset": self.model.keep_picture(name[:80], data), "name": name[:80]})
 
     def _specular(self) -> None:
         found = self.extension("specular")
         if not found:
             return
-        colour = [float(x) for x in found.get("specularColorFactor", (1, 1, 1))]
-        if max(colour) > 1:
+        given = [float(x) for x in found.get("specularColorFactor", (1, 1, 1))]
+        if max(given) > 1:
             self.note("its specular colour is brighter than white; held to white.")
-        self.values |= {"specular_weight": _unit(found.get("specularFactor", 1.0)), "specular_color": _colour(colour)}
+        self.values |= {"specular_weight": unit(found.get("specularFactor", 1.0)), "specular_color": colour(given)}
         self.maps["specular_weight"] = self.texture(found.get("specularTexture"), "a")
         self.maps["specular_color"] = self.texture(found.get("specularColorTexture"))
 
@@ -200,8 +195,8 @@ class _Reader:
         if not found:
             return
         self.values |= {
-            "coat_weight": _unit(found.get("clearcoatFactor", 0.0)),
-            "coat_roughness": _unit(found.get("clearcoatRoughnessFactor", 0.0)),
+            "coat_weight": unit(found.get("clearcoatFactor", 0.0)),
+            "coat_roughness": unit(found.get("clearcoatRoughnessFactor", 0.0)),
             "coat_ior": 1.5,
             "coat_darkening": 0.0,
         }
@@ -218,14 +213,14 @@ class _Reader:
         found = self.extension("sheen")
         if not found:
             return
-        colour = [max(0.0, float(x)) for x in found.get("sheenColorFactor", (0, 0, 0))]
-        peak = max(colour)
+        given = [max(0.0, float(x)) for x in found.get("sheenColorFactor", (0, 0, 0))]
+        peak = max(given)
         if peak <= 0:
             return
         self.values |= {
             "fuzz_weight": min(peak, 1.0),
-            "fuzz_color": _colour(x / peak for x in colour),
-            "fuzz_roughness": _unit(found.get("sheenRoughnessFactor", 0.0)),
+            "fuzz_color": colour(x / peak for x in given),
+            "fuzz_roughness": unit(found.get("sheenRoughnessFactor", 0.0)),
         }
         self.maps["fuzz_color"] = self.texture(found.get("sheenColorTexture"))
         self.maps["fuzz_roughness"] = self.texture(found.get("sheenRoughnessTexture"), "a")
@@ -235,7 +230,7 @@ class _Reader:
         if not found:
             return
         self.values |= {
-            "specular_roughness_anisotropy": _unit(found.get("anisotropyStrength", 0.0)),
+            "specular_roughness_anisotropy": unit(found.get("anisotropyStrength", 0.0)),
             "specular_rotation_deg": math.degrees(float(found.get("anisotropyRotation", 0.0))) % 360.0,
         }
         self.note("anisotropy is shown by OpenPBR's measure of it, which is a little narrower across the grain.")
@@ -248,7 +243,7 @@ class _Reader:
         if not found:
             return
         self.values |= {
-            "thin_film_weight": _unit(found.get("iridescenceFactor", 0.0)),
+            "thin_film_weight": unit(found.get("iridescenceFactor", 0.0)),
             "thin_film_ior": min(max(float(found.get("iridescenceIor", 1.3)), 1.0), 3.0),
             "thin_film_thickness_nm": min(max(float(found.get("iridescenceThicknessMaximum", 400.0)), 0.0), 2000.0),
         }
@@ -264,7 +259,7 @@ class _Reader:
         strength = float((self.extension("emissive_strength") or {}).get("emissiveStrength", 1.0))
         self.values["emission_luminance"] = min(peak * strength * DEFAULT_EMISSION_NIT, 1e7)
         if peak:
-            self.values["emission_color"] = _colour(x / peak for x in emissive)
+            self.values["emission_color"] = colour(x / peak for x in emissive)
         self.maps["emission_color"] = self.texture(self.entry.get("emissiveTexture"))
 
     def _unlit(self) -> None:
@@ -311,12 +306,3 @@ class _Reader:
         else:
             self.note("a map in a format that cannot be read is left out.")
         return None
-
-
-def _colour(values: Iterable[Any]) -> tuple[float, float, float]:
-    r, g, b = (_unit(x) for x in values)
-    return r, g, b
-
-
-def _unit(value: Any) -> float:
-    return min(max(float(value), 0.0), 1.0)

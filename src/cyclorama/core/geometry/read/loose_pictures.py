@@ -6,9 +6,9 @@ from typing import Any
 
 from ...scene import Material, TextureRef
 from .files import FileBundle
-from .gltf_material import DEFAULT_EMISSION_NIT
 from .label import label
-from .model import FileModel, Picture
+from .model import FileModel
+from .values import DEFAULT_EMISSION_NIT
 
 _ENDINGS = {
     "base_color": ("basecolor", "basecolour", "albedo", "diffuse", "diff", "color", "colour", "col"),
@@ -45,8 +45,7 @@ def lay_on_loose_pictures(model: FileModel, bundle: FileBundle) -> None:
         if slot == "":
             model.notes.append(f"‘{name}’ is painted occlusion and left out; real light makes its own.")
             continue
-        reference = f"picture:{len(model.pictures)}"
-        model.pictures.append(Picture(label(name), data))
+        reference = model.keep_picture(label(name), data)
         for i in wanted:
             model.materials[i] = _with_map(model.materials[i], slot, TextureRef(asset=reference, name=label(name)))
         names = ", ".join(f"‘{model.materials[i].name}’" for i in wanted[:3]) + (" …" if len(wanted) > 3 else "")

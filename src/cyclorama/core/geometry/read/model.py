@@ -59,6 +59,13 @@ class FilePart:
     """(t,) edges that only split polygons, as bits (see `polygons`); None in files of triangles"""
 
 
+def inner_edges(parts: list[FilePart]) -> NDArray[np.uint8]:
+    """Inner edges (t,) of parts end to end; (0,) where none of them came as polygons."""
+    if all(p.inner is None for p in parts):
+        return np.zeros(0, np.uint8)
+    return np.concatenate([np.zeros(len(p.triangles), np.uint8) if p.inner is None else p.inner for p in parts])
+
+
 @dataclass(slots=True)
 class FileModel:
     """Everything a file brought, and what it brought that is not a subject.
@@ -81,3 +88,8 @@ class FileModel:
     up: str | None = None
     unit_m: float | None = None
     """set where the format's specification says it"""
+
+    def keep_picture(self, name: str, data: bytes) -> str:
+        """Add a picture; its reference for maps."""
+        self.pictures.append(Picture(name, data))
+        return f"picture:{len(self.pictures) - 1}"

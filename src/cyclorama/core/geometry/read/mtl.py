@@ -6,8 +6,8 @@ from typing import Any
 from ...scene import Material, MaterialMaps, TextureRef
 from ...scene.material import Channel
 from .files import FileBundle
-from .gltf_material import DEFAULT_EMISSION_NIT
-from .model import FileModel, Picture
+from .model import FileModel
+from .values import DEFAULT_EMISSION_NIT, colour, plain_material, unit
 
 _MAPS = {
     "map_kd": "base_color", "map_ks": "specular_color", "map_pr": "specular_roughness", "map_pm": "base_metalness",
@@ -56,12 +56,9 @@ class MtlShelf:
         key = name, painted
         if key not in self._taken:
             self._taken[key] = len(self._model.materials)
-            identity, title = f"material-{len(self._model.materials) + 1}", name[:80] or "Plain"
-            entry = self._entries.get(name)
-            if entry is None:
-                found = Material(id=identity, name=title, base_color=(0.6, 0.6, 0.6))
-            else:
-                found = _Entry(entry, self, title).material(identity)
+            found = plain_material(len(self._model.materials), name[:80] or "Plain")
+            if name in self._entries:
+                found = _Entry(self._entries[name], self, found.name).material(found.id)
             self._model.materials.append(found.model_copy(update={"base_color": (1.0, 1.0, 1.0)}) if painted else found)
         return self._taken[key]
 
@@ -71,9 +68,7 @@ class MtlShelf:
             data = self._bundle.beside(self._obj, name)
             if data is None:
                 self._miss(f"Texture ‘{name}’")
-            else:
-                self._model.pictures.append(Picture(name.replace("\\", "/").rsplit("/", 1)[-1][:80], data))
-            self._pictures[name] = None if data is None else f"picture:{len(self._model.pictures) - 1}"
+            self._pictures[name] = None if data is None else self._model.keep_picture(_file_name(name), data)
         return self._pictures[name]
 
     def note(self, sentence: str) -> None:
@@ -112,16 +107,16 @@ class _Entry:
         return Material(
             id=identity, name=self._name,
             base_color=(1.0, 1.0, 1.0) if "base_color" in maps else _decoded(base),
-            base_metalness=1.0 if "base_metalness" in maps else _unit(self._number("pm", 0.0)),
+            base_metalness=1.0 if "base_metalness" in maps else unit(self._number("pm", 0.0)),
             specular_color=_decoded(specular) if "specular_color" in maps and max(specular) > 0 else (1.0, 1.0, 1.0),
-            specular_roughness=1.0 if "specular_roughness" in maps else _unit(rough),
-            specular_roughness_anisotropy=_unit(self._number("aniso", 0.0)),
+            specular_roughness=1.0 if "specular_roughness" in maps else unit(rough),
+            specular_roughness_anisotropy=unit(self._number("aniso", 0.0)),
             specular_ior=min(max(self._number("ni", 1.5), 1.0), 3.0),
-            coat_weight=_unit(self._number("pc", 0.0)), coat_ior=1.5,
-            coat_roughness=_unit(self._number("pcr", 0.0)), fuzz_weight=_unit(fuzz),
+            coat_weight=unit(self._number("pc", 0.0)), coat_ior=1.5,
+            coat_roughness=unit(self._number("pcr", 0.0)), fuzz_weight=unit(fuzz),
             emission_luminance=min(max(peak, 0.0) * DEFAULT_EMISSION_NIT, 1e7),
-            emission_color=_held(x / peak for x in glow) if peak > 0 else (1.0, 1.0, 1.0),
-            opacity=1.0 if "opacity" in maps else _unit(self._number("d", 1.0 - self._number("tr", 0.0))),
+            emission_color=colour(x / peak for x in glow) if peak > 0 else (1.0, 1.0, 1.0),
+            opacity=1.0 if "opacity" in maps else unit(self._number("d", 1.0 - self._number("tr", 0.0))),
             maps=MaterialMaps(**maps), **self._values,
         )  # fmt: skip
 
@@ -152,7 +147,7 @@ class _Entry:
             self._values["normal_scale"] = min(max(_numbers(options["-bm"], 1.0)[0], 0.0), 10.0)
         # MTL counts v from the bottom: 1 − (v · s + o) = (1 − v) · s + (1 − s − o)
         return TextureRef(
-            asset=asset, name=name.replace("\\", "/").rsplit("/", 1)[-1][:80], channel=channel,
+            asset=asset, name=_file_name(name), channel=channel,
             wrap="clamp" if options.get("-clamp") == ["on"] else "repeat", scale_u=_within(scale[0]),
             scale_v=_within(scale[1]), offset_u=_within(shift[0]), offset_v=_within(1.0 - scale[1] - shift[1]),
         )  # fmt: skip
@@ -190,6 +185,10 @@ def _options(text: str) -> tuple[str, dict[str, list[str]]]:
     return name.strip("\"'"), options
 
 
+def _file_name(path: str) -> str:
+    return path.replace("\\", "/").rsplit("/", 1)[-1][:80]
+
+
 def _is_number(word: str) -> bool:
     try:
         float(word)
@@ -212,15 +211,6 @@ def _within(x: float) -> float:
     return min(max(x, -1000.0), 1000.0)
 
 
-def _unit(x: float) -> float:
-    return min(max(x, 0.0), 1.0)
-
-
-def _held(values: Any) -> tuple[float, float, float]:
-    r, g, b = (_unit(float(x)) for x in values)
-    return r, g, b
-
-
-def _decoded(colour: tuple[float, float, float]) -> tuple[float, float, float]:
+def _decoded(shown: tuple[float, float, float]) -> tuple[float, float, float]:
     """Display values as linear ones: programs write what their colour picker shows."""
-    return _held(_unit(x) ** 2.2 for x in colour)
+    return colour(unit(x) ** 2.2 for x in shown)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ...errors import IntakeError
 from ...textures import srgb_to_linear
 from ...words import count
-from .corners import Polygons, cut_apart
+from .corners import Polygons, cut_apart, from_top
 from .files import FileBundle
 from .model import FileModel, FilePart
 from .mtl import MtlShelf, as_text
@@ -109,7 +109,7 @@ def _dress(piece: FilePart, rows: NDArray[np.int64], found: _Scanned) -> None:
     """Give a part its texture coordinates, normals and colours, as far as its corners refer to any."""
     if (rows[:, 1] >= 0).any():
         at = np.where(rows[:, 1:2] >= 0, found.mapped[np.maximum(rows[:, 1], 0)], [0.0, 1.0])
-        piece.uvs = np.column_stack([at[:, 0], 1.0 - at[:, 1]]).astype(np.float32)
+        piece.uvs = from_top(*at.T)
     if (rows[:, 2] >= 0).all():
         piece.normals = found.normals[rows[:, 2]].astype(np.float32)
     if found.coloured:

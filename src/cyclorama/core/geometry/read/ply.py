@@ -7,12 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import IntakeError
-from ...scene import Material, MaterialMaps, TextureRef
+from ...scene import MaterialMaps, TextureRef
 from ...textures import srgb_to_linear
-from .corners import Polygons, cut_apart
+from .corners import Polygons, cut_apart, distinct_values, from_top
 from .files import FileBundle
-from .model import FileModel, FilePart, Picture
+from .model import FileModel, FilePart
 from .ply_file import Columns, read_elements
+from .values import plain_material
 
 _INDICES = ("vertex_indices", "vertex_index")
 _POINT_UVS = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"), ("texture_s", "texture_t"))
@@ -35,13 +36,10 @@ def read_ply(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     # what belongs to corners or faces makes corners distinct: places of their maps, colours of their face
     mapped, part = _corner_uvs(face, sizes)
     painted = _colours(face.columns)
-    numbers = np.arange(len(index)) if mapped is not None else np.zeros(len(index), np.int64)
+    numbers = np.zeros(len(index), np.int64)
     paints = np.repeat(np.arange(len(sizes)), sizes) if painted is not None else np.zeros(len(index), np.int64)
     if mapped is not None:
-        numbers = np.unique(mapped, axis=0, return_inverse=True)[1].ravel()
-        first = np.zeros((int(numbers.max(initial=-1)) + 1, 2), np.float32)
-        first[numbers] = mapped
-        mapped = first
+        mapped, numbers = distinct_values(mapped)
     pieces = cut_apart(points, Polygons(np.column_stack([index, numbers, paints]), sizes, part))
     textures = [c.split(None, 1)[1] for c in comments if c.lower().startswith("texturefile ") and len(c.split()) > 1]
     point_uvs, point_colours = _point_uvs(vertex), _colours(vertex.columns)
@@ -91,18 +89,14 @@ def _corner_uvs(
     lengths, values = face.lists.get("texcoord", (np.zeros(0, np.int64), np.zeros(0)))
     if len(lengths) != len(sizes) or not (lengths == 2 * sizes).all():
         return None, part
-    return _from_top(values[0::2], values[1::2]), part
+    return from_top(values[0::2], values[1::2]), part
 
 
 def _point_uvs(vertex: Columns) -> NDArray[np.float32] | None:
     for u, v in _POINT_UVS:
         if u in vertex.columns and v in vertex.columns:
-            return _from_top(vertex.columns[u], vertex.columns[v])
+            return from_top(vertex.columns[u], vertex.columns[v])
     return None
-
-
-def _from_top(u: NDArray[Any], v: NDArray[Any]) -> NDArray[np.float32]:
-    return np.column_stack([u, 1.0 - v]).astype(np.float32)
 
 
 def _normals(vertex: Columns) -> NDArray[np.float32] | None:
@@ -141,11 +135,9 @@ def _material(
         if picture is None:
             model.missing.append(f"Texture ‘{label}’")
         else:
-            ref = TextureRef(asset=f"picture:{len(model.pictures)}", name=label[:80])
-            model.pictures.append(Picture(label[:80], picture))
-    grey = (1.0, 1.0, 1.0) if ref or piece.colours is not None else (0.6, 0.6, 0.6)
-    title = "Plain" if index == 0 else f"Plain {index + 1}"
-    model.materials.append(
-        Material(id=f"material-{index + 1}", name=title, base_color=grey, maps=MaterialMaps(base_color=ref))
-    )
+            ref = TextureRef(asset=model.keep_picture(label[:80], picture), name=label[:80])
+    material = plain_material(index, "Plain" if index == 0 else f"Plain {index + 1}")
+    if ref or piece.colours is not None:
+        material = material.model_copy(update={"base_color": (1.0, 1.0, 1.0), "maps": MaterialMaps(base_color=ref)})
+    model.materials.append(material)
     return index

@@ -7,20 +7,20 @@ from numpy.typing import NDArray
 
 from ...errors import IntakeError
 from ...kernel import kernel
-from ...scene import Material
 from ..normals import weld
 from ..rows import first_of
 from .files import FileBundle
 from .model import FileModel, FilePart
 from .mtl import as_text
 from .numbers import is_blank, is_end, number_at, skip_blanks, skip_line
+from .values import plain_material
 
 _TRIANGLE = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("more", "<u2")])
 
 
 def read_stl(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     """Read an STL, binary or text; raises IntakeError when it is not whole."""
-    model = FileModel(up="z", materials=[Material(id="material-1", name="Plain", base_color=(0.6, 0.6, 0.6))])
+    model = FileModel(up="z", materials=[plain_material(0)])
     # binary: 80 bytes of header, a count, 50 bytes a triangle; text starts with “solid” and is plain ASCII
     count = int.from_bytes(data[80:84], "little")
     end = 84 + _TRIANGLE.itemsize * count

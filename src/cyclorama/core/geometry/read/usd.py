@@ -15,9 +15,8 @@ from pxr import Gf, Tf, Usd, UsdGeom, UsdShade
 
 from ...errors import IntakeError
 from ...words import count
-from ..rows import distinct_rows, first_of
 from ..subdivide import Cage
-from .corners import Polygons, cut_apart
+from .corners import Polygons, cut_apart, distinct_values, from_top
 from .files import FileBundle, unpack
 from .label import label
 from .model import FileModel, FilePart
@@ -160,7 +159,8 @@ class _Reader:
         if not scheme.HasAuthoredValue() or scheme.Get() == UsdGeom.Tokens.none:
             return False
         if scheme.Get() != UsdGeom.Tokens.catmullClark:
-            self._left["surface of another subdivision, shown as its cage"] = 1
+            title = label(mesh.GetPrim().GetName(), "Part")
+            self.model.notes.append(f"‘{title}’ is a cage of another subdivision: shown as it is.")
             return False
         return True
 
@@ -184,8 +184,7 @@ class _Reader:
         ends = np.cumsum([g.shape[1] for g in given])
         for k, (values, old) in enumerate(zip(np.split(cage.values, ends[:-1], axis=1), spreads, strict=True)):
             if old is not None:
-                at, count = distinct_rows(values.astype(np.float32).view(np.int32))
-                spreads[k] = _Spread(values[first_of(at, count)], at.astype(np.int64))
+                spreads[k] = _Spread(*distinct_values(values))
         self._levels.add(levels)
         return cage.points, cage.index, cage.sizes, part, cage.drawn
 
@@ -229,7 +228,7 @@ class _Reader:
         )
         for field, values in (("uvs", uvs), ("more_uvs", more)):
             if values is not None and values.ndim == 2 and values.shape[1] >= 2:
-                setattr(piece, field, np.column_stack([values[:, 0], 1.0 - values[:, 1]]).astype(np.float32))
+                setattr(piece, field, from_top(values[:, 0], values[:, 1]))
         if normals is not None and normals.shape == (len(rows), 3):
             piece.normals = normals.astype(np.float32)
         if bare and colours is not None and colours.shape == (len(rows), 3):

@@ -12,9 +12,9 @@ from pxr import Sdf, Usd, UsdShade
 from ...scene import Material, MaterialMaps, TextureRef
 from ...scene.material import Channel, Wrap
 from .files import FileBundle
-from .gltf_material import DEFAULT_EMISSION_NIT
 from .label import label
-from .model import FileModel, Picture
+from .model import FileModel
+from .values import DEFAULT_EMISSION_NIT, colour, plain_material
 
 _WRAPS: dict[str, Wrap] = {"repeat": "repeat", "mirror": "mirror", "clamp": "clamp", "black": "clamp",
                            "periodic": "repeat"}  # fmt: skip
@@ -57,14 +57,14 @@ class UsdMaterials:
         key = str(bound.GetPath()) if bound else ""
         if key not in self._taken:
             place = self._taken[key] = len(self.model.materials)
-            identity = f"material-{place + 1}"
+            plain = plain_material(place)
             if bound:
                 entry = _Entry(bound, self)
-                self.model.materials.append(entry.material(identity))
+                self.model.materials.append(entry.material(plain.id))
                 self._sets[place] = entry.sets
             else:
                 # what colours the mesh has are its own
-                self.model.materials.append(Material(id=identity, name="Plain", base_color=(0.6, 0.6, 0.6)))
+                self.model.materials.append(plain)
         return self._taken[key]
 
     def bare(self, index: int) -> bool:
@@ -91,8 +91,7 @@ class UsdMaterials:
                 self.model.missing.append(f"Texture ‘{title}’")
                 self._pictures[path] = None
             else:
-                self._pictures[path] = f"picture:{len(self.model.pictures)}"
-                self.model.pictures.append(Picture(title, data))
+                self._pictures[path] = self.model.keep_picture(title, data)
         return self._pictures[path]
 
 
@@ -248,8 +247,7 @@ def _held(field: str, value: Any) -> Any:
     if isinstance(value, bool):
         return value
     if _is_colour(field) or field.endswith("radius_scale"):
-        r, g, b = (min(max(float(x), 0.0), 1.0) for x in tuple(value)[:3])
-        return r, g, b
+        return colour(tuple(value)[:3])
     if field == "thin_walled":
         return bool(value)
     least = [m.ge for m in Material.model_fields[field].metadata if hasattr(m, "ge")]

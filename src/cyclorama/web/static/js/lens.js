@@ -1,10 +1,10 @@
 /** The lens: stand-in while things are handled, developing picture when they rest, and handling the camera in it. */
 
 import { draw } from "./api.js";
+import { FARTHEST_M, NEAREST_M } from "./distances.js";
 import { StandIn } from "./standin.js";
 
 const LONG_SIDE = 640;
-const [NEAREST_M, FARTHEST_M] = [1e-5, 20000];
 const DEGREES_PER_PIXEL = 0.35;
 
 export class Lens {

@@ -1,11 +1,10 @@
 /** The floor plan and the elevation: to scale, with the ring as the timeline. Everything on it can be dragged. */
 
 import { draw } from "./api.js";
+import { NEAREST_M } from "./distances.js";
 
 /** About how wide a letter of a name is. */
 const LETTER_PX = 6;
-/** The shortest distance that the document knows. */
-const NEAREST_M = 1e-5;
 const INK = "var(--color-ink)";
 const TAPE = { camera: "var(--color-camera)", light: "var(--color-light)", subject: "var(--color-subject)", set: "var(--color-set)" };
 const rad = (deg) => (deg * Math.PI) / 180;

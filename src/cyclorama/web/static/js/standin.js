@@ -2,6 +2,7 @@
 
 import * as THREE from "../vendor/three.module.js";
 import { BentLens } from "./bent_lens.js";
+import { NEAREST_M } from "./distances.js";
 
 /** Read the binary the server makes: header, positions, normals, colours, indices. */
 function readMesh(buffer) {
@@ -189,7 +190,7 @@ export class StandIn {
     this.camera.matrixWorld.copy(this.camera.matrix);
     this.camera.matrixWorldInverse.copy(this.camera.matrix).invert();
     // as far as the set reaches round a subject of any size, and as near as depth can be told apart then
-    const away = Math.max(1e-5, Math.hypot(...[3, 7, 11].map((i, axis) => pose.camera[i] - lens.aim[axis])));
+    const away = Math.max(NEAREST_M, Math.hypot(...[3, 7, 11].map((i, axis) => pose.camera[i] - lens.aim[axis])));
     const near = away / 200;
     const w = lens.half_width * lens.widest * near;
     const h = lens.half_height * lens.widest * near;

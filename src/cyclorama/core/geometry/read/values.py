@@ -1,0 +1,25 @@
+"""Values that files give, as the document takes them."""
+
+from collections.abc import Iterable
+from typing import Any
+
+from ...scene import Material
+
+DEFAULT_EMISSION_NIT = 1000.0
+"""Luminance of an emissive factor of 1 in files: such a surface shows white at the studio's usual exposure."""
+
+
+def unit(value: Any) -> float:
+    """A number held to 0…1."""
+    return min(max(float(value), 0.0), 1.0)
+
+
+def colour(values: Iterable[Any]) -> tuple[float, float, float]:
+    """Three numbers held to 0…1."""
+    r, g, b = (unit(x) for x in values)
+    return r, g, b
+
+
+def plain_material(index: int, name: str = "Plain") -> Material:
+    """What parts without a material get, at a place of the model's list."""
+    return Material(id=f"material-{index + 1}", name=name, base_color=(0.6, 0.6, 0.6))
