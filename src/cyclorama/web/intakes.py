@@ -9,8 +9,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from ..core.errors import CycloramaError, NotFoundError
+from ..core.errors import CycloramaError, NotFoundError, telling_of_space
 from ..core.geometry.kept import Intake
+from ..core.scene import Detail
 from ..store import AssetStore
 from .limited import Stopped, Tell, run_limited
 from .uploads import Uploads
@@ -51,11 +52,31 @@ class IntakeJob:
 def _read_and_keep(tell: Tell, paths: dict[str, str], assets: Path) -> Intake:
     # the readers and their libraries are loaded here only, they would double the time the studio takes to start
     from ..core.geometry.intake import take_in
+    from ..core.geometry.read.files import packed
 
-    intake = take_in({name: Path(path).read_bytes() for name, path in paths.items()}, tell)
+    files = {name: Path(path) for name, path in paths.items()}
+    intake = take_in({name: path.read_bytes() for name, path in files.items()}, tell)
     # kept here, so that the studio never holds what may be gigabytes; what is not used after all is tidied up
-    AssetStore(assets).put_all(intake.assets)
+    store = AssetStore(assets)
+    archive = next(iter(files.values())).with_name("source.zip")
+    with telling_of_space():
+        packed(files, archive)
+    source = store.take(archive)
+    return _kept(store, intake, source)
+
+
+def _read_again(tell: Tell, source: str, detail: Detail, off: float, assets: Path) -> Intake:
+    from ..core.geometry.detail import Wanted
+    from ..core.geometry.intake import take_in
+
+    store = AssetStore(assets)
+    return _kept(store, take_in({"source.zip": store.get(source)}, tell, Wanted(detail, off)), source)
+
+
+def _kept(store: AssetStore, intake: Intake, source: str) -> Intake:
+    store.put_all(intake.assets)
     intake.assets = {}
+    intake.subject = intake.subject.model_copy(update={"source": source})
     return intake
 
 
@@ -69,12 +90,22 @@ class IntakeDesk:
 
     def start(self, uploads: Uploads, accept: Accept) -> IntakeJob:
         """Begin an intake; `accept` puts what came in on the set and gives the result to report."""
-        job = IntakeJob(secrets.token_hex(6), next(iter(uploads.paths), "nothing"))
+        paths = {name: str(path) for name, path in uploads.paths.items()}
+        return self._begin(next(iter(paths), "nothing"), _read_and_keep, (paths,), accept, uploads.clear)
+
+    def again(self, name: str, source: str, detail: Detail, off: float, accept: Accept) -> IntakeJob:
+        """Make a model anew from its kept source, no more than `off` (units of the file) off it."""
+        return self._begin(name, _read_again, (source, detail, off), accept, lambda: None)
+
+    def _begin(self, name: str, read: Callable[..., Intake], given: tuple[Any, ...], accept: Accept,
+               clear: Callable[[], None]) -> IntakeJob:  # fmt: skip
+        job = IntakeJob(secrets.token_hex(6), name)
         with self._lock:
             for old in [j for j in self._jobs.values() if j.ended][:-KEPT_JOBS]:
                 del self._jobs[old.id]
             self._jobs[job.id] = job
-        threading.Thread(target=self._follow, args=(job, uploads, accept), daemon=True, name="intake").start()
+        args = (job, read, given, accept, clear)
+        threading.Thread(target=self._follow, args=args, daemon=True, name="intake").start()
         return job
 
     def get(self, job_id: str) -> IntakeJob:
@@ -94,13 +125,16 @@ class IntakeDesk:
         for job in list(self._jobs.values()):
             job.stop.set()
 
-    def _follow(self, job: IntakeJob, uploads: Uploads, accept: Accept) -> None:
+    def _follow(
+        self, job: IntakeJob, read: Callable[..., Intake], given: tuple[Any, ...], accept: Accept,
+        clear: Callable[[], None],
+    ) -> None:  # fmt: skip
         def tell(what: str, share: float) -> None:
             job.what, job.share = what, share * 0.98
 
         try:
             intake = run_limited(
-                _read_and_keep, {name: str(path) for name, path in uploads.paths.items()}, self._assets,
+                read, *given, self._assets,
                 memory_bytes=MEMORY_LIMIT_BYTES, longest_s=LONGEST_S, tell=tell, stop=job.stop,
                 too_long=f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.",
                 gave_up=f"‘{job.name}’ could not be read: the reader gave up. Try exporting it in another format.",
@@ -115,4 +149,4 @@ class IntakeDesk:
             _log.exception("Intake of %s failed", job.name)
             job.error = f"‘{job.name}’ could not be put on the set. The project is as it was."
         finally:
-            uploads.clear()
+            clear()

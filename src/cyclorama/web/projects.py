@@ -10,13 +10,13 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
-from ..core.errors import IntakeError
+from ..core.errors import ChangeError, IntakeError
 from ..core.geometry.kept import Intake
 from ..core.picture.examine import examine_environment, examine_picture
-from ..core.scene import Change, Project, new_project
+from ..core.scene import Change, Detail, Project, new_project
 from ..core.sheet import perform_all
 from ..core.sheet.arrive import put_on_set
-from ..core.sheet.replace import kept_by_name
+from ..core.sheet.replace import finest, kept_by_name, made_again, standing
 from ..core.sheet.words import duration
 from ..shoot import desk
 from ..shoot.forecast import forecast
@@ -37,6 +37,10 @@ class NewProject(BaseModel):
 class Edit(BaseModel):
     base_version: int
     changes: Annotated[list[Change], Field(min_length=1, max_length=64)]
+
+
+class Again(BaseModel):
+    detail: Detail
 
 
 class Step(BaseModel):
@@ -170,6 +174,35 @@ async def _begin_intake(ctx: Context, request: Request, project_id: str | None) 
         return ctx.intakes.start(
             uploads, lambda i, cancelled, tell: _accept(ctx, i, project_id, cancelled, tell)
         ).as_json()
+
+
+@router.post("/projects/{project_id}/subject/again")
+def make_again(ctx: Ctx, project_id: str, wanted: Again) -> dict[str, Any]:
+    """Begin to make the subject anew from its source, as finely as shows in this framing; follow it at
+    /api/intakes."""
+    project = ctx.studio.projects.get(project_id).project
+    subject, off = finest(project, ctx.studio.measures(project), wanted.detail)
+    if not ctx.studio.assets.has(subject.source):
+        raise ChangeError(f"The source of ‘{subject.source_name}’ is gone. Bring the model in again.")
+    return ctx.intakes.again(
+        subject.source_name,
+        subject.source,
+        wanted.detail,
+        off,
+        lambda i, cancelled, _: _put_back(ctx, i, project_id, cancelled),
+    ).as_json()
+
+
+def _put_back(ctx: Context, intake: Intake, project_id: str, cancelled: Callable[[], bool]) -> dict[str, Any]:
+    """Put the subject made anew in its place, as one step that can be undone."""
+    ctx.studio.keep_intake(intake)
+    saved = ctx.studio.projects.get(project_id)
+    if cancelled():
+        raise IntakeError("Cancelled.")
+    label = f"Make {intake.subject.source_name} again"
+    after = standing(made_again(saved.project, intake), saved.project, ctx.studio.measures_if_whole)
+    saved = ctx.studio.projects.edit(project_id, saved.version, label, lambda _: after)
+    return {"project": project_id, "version": saved.version, "triangles": intake.report.triangles}
 
 
 @router.get("/intakes/{job_id}")

@@ -20,7 +20,7 @@ def cage(points: np.ndarray, faces: list[list[int]] | np.ndarray, edges: np.ndar
 
 def divided(c: Cage, times: int) -> Cage:
     for _ in range(times):
-        c = c.divided()
+        c, _ = c.divided()
     return c
 
 
@@ -30,7 +30,7 @@ def test_a_cube_goes_to_its_limit() -> None:
     fine = divided(cage(CUBE, FACES), 6)
     assert np.abs(fine.points[:8]) == pytest.approx(0.5, abs=1e-3)
     middles = fine.points[np.abs(fine.points).min(axis=1) < 1e-9]
-    once = cage(CUBE, FACES).divided()
+    once, _ = cage(CUBE, FACES).divided()
     # a face's middle is a point of valence 4 after one division: (16 v + 4 Σ e + Σ f) / 36
     middle = once.points[-6:][np.argmax(once.points[-6:][:, 0])]
     assert middle.tolist() == [1, 0, 0]
@@ -67,3 +67,17 @@ def test_values_go_straight_and_the_cage_stays_drawn() -> None:
     assert np.abs(fine.values).max(axis=1) == pytest.approx(1.0)
     assert len(fine.sizes) == 6 * 4 * 4
     assert fine.drawn.sum() == 24 * 2**2
+
+
+def test_it_is_divided_until_nothing_shows() -> None:
+    """What may still be off is a bound: two more divisions move nothing farther. A sharp cube is not divided at all."""
+    for off in (0.1, 0.01, 0.001):
+        fine, times, left = cage(CUBE, FACES).until(off, 10_000_000)
+        assert left <= off
+        exact = divided(fine, 3)
+        moved = np.linalg.norm(exact.points[: len(fine.points)] - fine.points, axis=1).max()
+        assert moved <= left
+        assert moved > left / 8
+    sharp, times, left = cage(CUBE, FACES, EDGES, 10.0).until(0.01, 10_000_000)
+    assert (times, left, len(sharp.sizes)) == (0, 0.0, 6)
+    assert cage(CUBE, FACES).until(1e-9, 6 * 4 * 4**2)[1] == 2

@@ -16,6 +16,7 @@ from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.placement import file_to_metres
 from cyclorama.core.geometry.read import read_model
+from cyclorama.core.geometry.refine import refine
 
 SQUARE = [(0, 0, 0), (2, 0, 0), (2, 2, 0), (0, 2, 0)]
 
@@ -245,6 +246,7 @@ def test_cages_become_the_surfaces_they_stand_for(tmp_path: Path) -> None:
     stage.GetRootLayer().Save()
     _, model = read_model(files_of(tmp_path))
     smooth, plain = model.parts
+    assert refine(model.parts, [p.smooth for p in model.parts], 0.02).levels == (3,)
     assert (len(plain.triangles), len(smooth.triangles)) == (12, 2 * 6 * 4**3)
     assert np.abs(plain.vertices).min() == 1
     top = smooth.vertices[smooth.vertices[:, 1] > 1 - 1e-9]
@@ -255,4 +257,5 @@ def test_cages_become_the_surfaces_they_stand_for(tmp_path: Path) -> None:
     assert smooth.uvs.min() >= -1
     drawn = sum(int((~smooth.inner >> e & 1).sum()) for e in range(3))  # type: ignore[operator]
     assert drawn == 24 * 2**3
-    assert "refined, 3 times; wireframes keep the cage" in " ".join(model.notes)
+    findings = " ".join(f.what for f in take_in(files_of(tmp_path)).report.findings)
+    assert "refined, 6 times; wireframes keep the cage" in findings

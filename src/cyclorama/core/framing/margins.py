@@ -24,6 +24,15 @@ class Margins:
 
     first_frame: int
     per_frame: NDArray[np.float64]
+    nearest_m: float
+    """depth of the subject's nearest point in the frame where it comes nearest; 0 where the camera is inside of it"""
+    pixel_at_1m: float
+    """how wide a pixel of the delivered picture is at a depth of a metre, m"""
+
+    @property
+    def pixel_m(self) -> float:
+        """How much of the subject a pixel shows where it comes nearest, m."""
+        return self.nearest_m * self.pixel_at_1m
 
     @property
     def worst(self) -> float:
@@ -62,14 +71,16 @@ def frame_margins(project: Project, points: Points) -> Margins:
     """Margins for the subject's points (n, 3), e.g. its convex hull, in studio space at rest."""
     poses = pose_project(project)
     lens = Projection.of_project(project)
-    margins = np.empty(len(poses))
+    margins, nearest = np.empty(len(poses)), np.inf
     for i in range(len(poses)):
         p = camera_space(points, poses, i)
         depth = -p[:, 2]
         if len(depth) == 0 or depth.min() < NEAR_M:
-            margins[i] = OUTSIDE
+            margins[i], nearest = OUTSIDE, 0.0
             continue
+        nearest = min(nearest, float(depth.min()))
         x, y = lens.places(p[:, 0] / depth, p[:, 1] / depth)
         reach = max(np.abs(x).max() / lens.half_w, np.abs(y).max() / lens.half_h)
         margins[i] = (1.0 - reach) / 2.0
-    return Margins(poses.first_frame, np.maximum(margins, OUTSIDE))
+    pixel = 2 * lens.half_w / project.shoot.width
+    return Margins(poses.first_frame, np.maximum(margins, OUTSIDE), nearest if np.isfinite(nearest) else 0.0, pixel)

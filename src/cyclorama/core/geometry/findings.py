@@ -12,6 +12,14 @@ def played(animation: Animation) -> Finding:
     return Finding(mark="ready", what=f"Animation ‘{animation.name}’, {animation.seconds:.3g} s")
 
 
+def heavy(triangles: int) -> Finding:
+    """More triangles than a picture could show."""
+    return Finding(
+        mark="look", what=f"{count(triangles, 'triangle')} are more than a picture shows",
+        done="Lighten, under Detail, leaves out those that do not show; the source is kept",
+    )  # fmt: skip
+
+
 def findings(model: FileModel, r: Repairs) -> list[Finding]:
     """What was odd, and what was done about it."""
     found = []

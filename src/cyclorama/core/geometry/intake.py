@@ -14,7 +14,8 @@ import numpy as np
 from ..errors import IntakeError
 from ..scene import Animation, Material, Part, Placement, Play, Subject, Variant
 from .check import check
-from .findings import findings, played
+from .detail import HEAVY, Wanted, choose, lighten, refine_cages, usual_off
+from .findings import findings, heavy, played
 from .keep_pictures import keep_pictures
 from .kept import Intake, content_hash, measures_key, rig_key, standin_key, standin_source_key
 from .measure import Measures, centred, grounded, measure
@@ -30,26 +31,33 @@ from .standin import build_standin
 _UNITS = {1.0: "metres", 0.01: "centimetres", 0.001: "millimetres", 0.0254: "inches"}
 LEAST_M, MOST_M = 1e-4, 1e3
 """What sizes of a subject the studio is made for."""
+MOST_GROUPS = 12
 Progress = Callable[[str, float], None]
 """Called with what is being done and how much of the whole is done, 0…1."""
 
 
-def take_in(files: dict[str, bytes], progress: Progress = lambda what, share: None) -> Intake:
+def take_in(
+    files: dict[str, bytes], progress: Progress = lambda what, share: None, wanted: Wanted | None = None
+) -> Intake:
     """Read, check, repair and measure a model.
 
     files: bytes by name, one of them a model, the others what it refers to (or one zip of all).
     Raises IntakeError with a sentence when the model cannot be used; nothing is kept then.
     """
     progress("Reading the file", 0.0)
-    name, model = read_model(files)
+    wanted = wanted or Wanted()
+    name, model = read_model(files, wanted.exact)
     name = PurePosixPath(name).name
     del files  # what is needed of them is in the model
     check(name, model)
+    choose(name, model, wanted.detail)
+    off = wanted.off or usual_off(model, wanted.detail)
+    refine_cages(model, wanted.detail, off)
     progress("Checking textures", 0.3)
     assets: dict[str, bytes] = {}
     materials = keep_pictures(model, assets)
     progress("Checking the mesh", 0.4)
-    mesh, rig, found = _repaired(model, materials)
+    mesh, rig, found = _repaired(model, materials, off if wanted.detail.lighten else None)
     progress("Measuring", 0.7)
     measures = _measured(mesh, rig)
     animations = _animations(model, rig)
@@ -62,8 +70,11 @@ def take_in(files: dict[str, bytes], progress: Progress = lambda what, share: No
     subject = Subject(
         asset="", source_name=name, parts=_parts(model, materials, mesh),
         placement=Placement(unit_m=unit, up=up), animations=animations, play=play,
-        variants=_variants(model, materials),
+        variants=_variants(model, materials), detail=wanted.detail, off=model.off,
     )  # fmt: skip
+    odd = findings(model, found)
+    if len(mesh.triangles) > HEAVY:
+        odd.append(heavy(len(mesh.triangles)))
     room = measures.playing(subject)
     placement = grounded(room, centred(room, subject.placement, "box"), 0.0)
     report = IntakeReport(
@@ -73,7 +84,7 @@ def take_in(files: dict[str, bytes], progress: Progress = lambda what, share: No
         pictures=len({ref.asset for m in materials for _, ref in m.maps if ref and ref.asset}),
         size_file_units=(float(size[0]), float(size[1]), float(size[2])),
         unit_m=unit, unit_reason=unit_reason, up=up, up_reason=up_reason,
-        findings=(*findings(model, found), *(played(a) for a in animations)),
+        findings=(*odd, *(played(a) for a in animations)),
     )  # fmt: skip
     data, moving = mesh.to_bytes(), rig.to_bytes() if rig else b""
     asset = _whole_key(data, moving, materials, report)
@@ -107,12 +118,16 @@ def _animations(model: FileModel, rig: Rig | None) -> tuple[Animation, ...]:
     )
 
 
-def _repaired(model: FileModel, materials: list[Material]) -> tuple[Mesh, Rig | None, Repairs]:
+def _repaired(
+    model: FileModel, materials: list[Material], lighten_by: float | None
+) -> tuple[Mesh, Rig | None, Repairs]:  # fmt: skip
     """All parts as one mesh, how it moves (None: it has no animations), and what was repaired."""
     clear = np.array([materials[p.material].transmission_weight > 0 for p in model.parts])
     clean, found = repair(model.parts, clear)
     if not len(clean.mesh.triangles):
         raise IntakeError("All faces of the model are without an area: nothing that could be seen.")
+    if lighten_by:
+        clean = lighten(model, clean, lighten_by)
     rig = _rig(model, clean)
     model.parts = [model.parts[i] for i in clean.kept]
     return clean.mesh, rig, found
@@ -138,18 +153,19 @@ def _rig(model: FileModel, clean: Clean) -> Rig | None:
 def _parts(model: FileModel, materials: list[Material], mesh: Mesh) -> tuple[Part, ...]:
     triangles = np.bincount(mesh.part, minlength=len(model.parts))
     return tuple(
-        Part(id=f"part-{i + 1}", name=label(part.name, f"Part {i + 1}"), material=materials[part.material].id,
-             triangles=int(triangles[i]), visible=part.visible)
+        Part(id=f"part-{part.number}", name=label(part.name, f"Part {part.number}"), number=part.number,
+             material=materials[part.material].id, triangles=int(triangles[i]), visible=part.visible,
+             group=tuple(label(g, "Group") for g in part.group[-MOST_GROUPS:]))
         for i, part in enumerate(model.parts)
     )  # fmt: skip
 
 
 def _variants(model: FileModel, materials: list[Material]) -> tuple[Variant, ...]:
     chosen: list[list[tuple[str, str]]] = [[] for _ in model.variants]
-    for i, part in enumerate(model.parts):
+    for part in model.parts:
         for which, material in part.variants.items():
             if 0 <= which < len(chosen) and 0 <= material < len(materials):
-                chosen[which].append((f"part-{i + 1}", materials[material].id))
+                chosen[which].append((f"part-{part.number}", materials[material].id))
     return tuple(Variant(name=name, materials=tuple(pairs))
                  for name, pairs in zip(model.variants, chosen, strict=True) if pairs)  # fmt: skip
 

@@ -14,6 +14,7 @@ from .rows import distinct_rows, first_of
 
 BOUNDARY = 100.0
 """Sharpness of an edge with one face, or more than two: it stays sharp however often it is divided."""
+MOST_LEVELS = 7
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,12 +36,27 @@ class Cage:
     sharpness: NDArray[np.float64]
     """(s,)"""
 
-    def divided(self) -> "Cage":
-        """Once finer: a quad for each corner, (corner, next edge, middle, edge before)."""
+    def divided(self) -> tuple["Cage", float]:
+        """Once finer: a quad for each corner, (corner, next edge, middle, edge before); and how far a point or the
+        middle of an edge moved at most."""
         return _divide(self)
 
+    def until(self, off: float, most_corners: int) -> tuple["Cage", int, float]:
+        """As fine as it takes to lie within `off` of the surface it stands for, or as there is room; how often it was
+        divided, and how far off it may still be.
 
-def _divide(cage: Cage) -> Cage:
+        What moves falls to a quarter each time, as chords of a curve do: all that is to come is a third of it.
+        """
+        cage, levels, left = self, 0, np.inf
+        while levels < MOST_LEVELS and 4 * len(cage.index) <= most_corners and left > off:
+            finer, moved = cage.divided()
+            if levels == 0 and moved <= off:
+                return cage, 0, moved
+            cage, levels, left = finer, levels + 1, moved / 3
+        return cage, levels, left
+
+
+def _divide(cage: Cage) -> tuple[Cage, float]:
     count, faces, corners = len(cage.points), len(cage.sizes), len(cage.index)
     face = np.repeat(np.arange(faces), cage.sizes)
     first = np.cumsum(cage.sizes) - cage.sizes
@@ -74,10 +90,12 @@ def _divide(cage: Cage) -> Cage:
     left = sharpness > 1
     left &= sharpness < BOUNDARY
     halves = np.concatenate([np.column_stack([ends[left][:, k], count + np.flatnonzero(left)]) for k in (0, 1)])
-    return replace(
+    finer = replace(
         cage, points=points, index=index.ravel(), sizes=np.full(corners, 4), values=values.reshape(-1, v.shape[1]),
         drawn=drawn.ravel(), sharp_edges=halves, sharpness=np.tile(sharpness[left] - 1, 2),
     )  # fmt: skip
+    moved = np.concatenate([edge_points - halfway, points[:count] - cage.points])
+    return finer, float(np.linalg.norm(moved, axis=1).max(initial=0.0))
 
 
 def _sharpness(cage: Cage, ends: NDArray[np.int64], used: NDArray[np.int64]) -> NDArray[np.float64]:

@@ -11,7 +11,7 @@ from .project import SCHEMA_VERSION, Project, load_project, new_project
 from .ranges import range_of
 from .shoot import Passes, ShootSettings
 from .stage import Disc, Stage, Sweep
-from .subject import Animation, Part, Placement, Play, Subject, Variant
+from .subject import Animation, Detail, Part, Placement, Play, Subject, Variant
 
 __all__ = [
     "SCHEMA_VERSION",
@@ -19,6 +19,7 @@ __all__ = [
     "Background",
     "Camera",
     "Change",
+    "Detail",
     "Disc",
     "Doc",
     "Environment",

@@ -116,7 +116,10 @@ Change = Annotated[
     Field(discriminator="kind"),
 ]
 
-_FIXED = {"schema_version", "id", "subject/asset", "subject/animations", "subject/variants"}
+_FIXED = {
+    "schema_version", "id", "subject/asset", "subject/animations", "subject/variants", "subject/source",
+    "subject/detail", "subject/off",
+}  # fmt: skip
 
 
 def apply_set(project: Project, change: SetValue) -> Project:

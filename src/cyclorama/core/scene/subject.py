@@ -20,6 +20,10 @@ class Part(Doc):
     material: Id
     triangles: Annotated[int, Field(ge=0)]
     visible: bool = True
+    number: Annotated[int, Field(ge=0)] = 0
+    """which part of the file it is, counted from 1; 0: not known"""
+    group: Annotated[tuple[Name, ...], Field(max_length=12)] = ()
+    """what it stands in, from the outside in"""
 
 
 class Placement(Doc):
@@ -74,6 +78,20 @@ class Play(Doc):
     start_s: Annotated[float, quantity("Begins at", "s", ge=0, le=3600)] = 0.0
 
 
+class Detail(Doc):
+    """How finely a model is made from its source: by what may show of the difference, in pixels."""
+
+    error_px: Annotated[float, quantity("What may show", "px", ge=0.05, le=10)] = 0.25
+    lighten: Annotated[bool, Field(title="Lighten")] = False
+    """Leave out triangles whose absence does not show."""
+    smooth: Annotated[Literal["marked", "all", "none"], Field(title="Smooth")] = "marked"
+    """Which parts are cages to be refined: those that the file marks, all, or none."""
+    tolerance_mm: Annotated[float | None, quantity("Tolerance", "mm", ge=1e-6, le=1e5)] = None
+    """How far exact surfaces may be missed; None: by what may show."""
+    left_out: Annotated[tuple[Annotated[int, Field(ge=1)], ...], Field(max_length=2000)] = ()
+    """Numbers of parts of the file that are not taken."""
+
+
 class Subject(Doc):
     """A model that came in through intake."""
 
@@ -85,6 +103,11 @@ class Subject(Doc):
     animations: tuple[Animation, ...] = ()
     play: Play = Play()
     variants: tuple[Variant, ...] = ()
+    source: str = ""
+    """Content hash of an archive of what was brought in; empty for models that came in before these were kept."""
+    detail: Detail = Detail()
+    off: Annotated[float, Field(ge=0)] = 0.0
+    """How far it is off its source at most, in units of the file; 0: it is the source."""
 
     @property
     def playing(self) -> tuple[int, Animation] | None:

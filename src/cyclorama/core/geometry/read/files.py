@@ -2,9 +2,10 @@
 
 import io
 import lzma
+import shutil
 import zipfile
 import zlib
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 
 from ...errors import IntakeError
 
@@ -55,6 +56,18 @@ class FileBundle:
             return self._files[path]
         name = PurePosixPath(reference).name.lower()
         return next((d for n, d in self._files.items() if PurePosixPath(n).name.lower() == name), None)
+
+
+def packed(files: dict[str, Path], target: Path) -> None:
+    """Write an archive from which the same can be brought in again: of all files, or the one that is a zip already."""
+    if len(files) == 1 and next(iter(files)).lower().endswith(".zip"):
+        shutil.copyfile(next(iter(files.values())), target)
+        return
+    with zipfile.ZipFile(target, "w", zipfile.ZIP_STORED) as archive:
+        for name, path in files.items():
+            entry = zipfile.ZipInfo(name.replace("\\", "/"))  # of no date: the same files are kept once
+            with path.open("rb") as source, archive.open(entry, "w", force_zip64=True) as place:
+                shutil.copyfileobj(source, place, 1 << 20)
 
 
 def unpack(name: str, data: bytes) -> dict[str, bytes]:

@@ -32,6 +32,16 @@ class Binding:
 
 
 @dataclass(slots=True)
+class Creases:
+    """Edges of a cage that stay sharp when it is refined."""
+
+    edges: NDArray[np.integer]
+    """(s, 2) vertices of the part"""
+    sharpness: NDArray[np.float64]
+    """(s,) how often they are kept sharp"""
+
+
+@dataclass(slots=True)
 class FilePart:
     """A named piece in the file's own space."""
 
@@ -57,6 +67,17 @@ class FilePart:
     """material by number of the variant, for those that give it another one"""
     inner: NDArray[np.uint8] | None = None
     """(t,) edges that only split polygons, as bits (see `polygons`); None in files of triangles"""
+    group: tuple[str, ...] = ()
+    """names of what it stands in, from the outside in"""
+    body: int = -1
+    """parts of one number are pieces of one mesh, parted by what they are made of; −1: a mesh of its own"""
+    copies: int = 1
+    """how many times the mesh stands in the part, one after the other"""
+    smooth: bool = False
+    """the file says that it is a cage, to be refined by subdivision"""
+    creases: Creases | None = None
+    number: int = 0
+    """which part of the file it is, counted from 1; set when all are known"""
 
 
 def inner_edges(parts: list[FilePart]) -> NDArray[np.uint8]:
@@ -86,6 +107,8 @@ class FileModel:
     notes: list[str] = field(default_factory=list)
     """sentences about what was left out or approximated"""
     up: str | None = None
+    off: float = 0.0
+    """how far its triangles are off exact surfaces, in units of the file"""
     unit_m: float | None = None
     """set where the format's specification says it"""
 

@@ -2,6 +2,7 @@
 
 import logging
 from collections.abc import Callable
+from functools import partial
 
 from ...errors import IntakeError
 from .files import FileBundle
@@ -16,7 +17,7 @@ Reader = Callable[[str, bytes, FileBundle], FileModel]
 _READERS: dict[str, Reader] = {"glb": read_gltf, "gltf": read_gltf, "obj": read_obj, "ply": read_ply, "stl": read_stl}
 
 
-def _reader(ending: str) -> Reader:
+def _reader(ending: str, tolerance: float | None) -> Reader:
     # the libraries of these are large: they are loaded when they are needed
     if ending.startswith("usd"):
         from .usd import read_usd
@@ -25,20 +26,21 @@ def _reader(ending: str) -> Reader:
     if ending in ("step", "stp"):
         from .step import read_step
 
-        return read_step
+        return partial(read_step, tolerance=tolerance)
     return _READERS[ending]
 
 
-def read_model(files: dict[str, bytes]) -> tuple[str, FileModel]:
+def read_model(files: dict[str, bytes], tolerance: float | None = None) -> tuple[str, FileModel]:
     """The name of the model file and what it brought.
 
+    tolerance: how far exact surfaces may be missed, in units of the file; None: by the model's size.
     Raises IntakeError with a sentence for everything that cannot be read.
     """
     bundle = FileBundle(files)
     name, data = bundle.model()
     ending = name.lower().rsplit(".", 1)[-1]
     try:
-        model = _reader(ending)(name, data, bundle)
+        model = _reader(ending, tolerance)(name, data, bundle)
     except (IntakeError, MemoryError):
         raise
     except Exception as error:

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..mesh import swapped_bits
-from .model import FilePart
+from .model import Creases, FilePart
 
 
 def reverse(part: FilePart) -> None:
@@ -17,6 +17,10 @@ def place(part: FilePart, matrices: NDArray[np.float64]) -> None:
     """Lay a part out under matrices (n, 4, 4), one instance after the other."""
     v, n, t, inner = part.vertices, part.normals, part.triangles, part.inner
     mirrored = np.linalg.det(matrices[:, :3, :3]) < 0
+    part.copies *= len(matrices)
+    if part.creases is not None:
+        edges = [part.creases.edges + i * len(v) for i in range(len(matrices))]
+        part.creases = Creases(np.concatenate(edges), np.tile(part.creases.sharpness, len(matrices)))
     part.vertices = np.concatenate([v @ m[:3, :3].T + m[:3, 3] for m in matrices])
     if len(matrices) > 1 or mirrored[0]:
         part.triangles = np.concatenate(

@@ -17,18 +17,24 @@ LEAN_RAD = 0.2
 _FIRST_LOOK_MM = 1.0
 
 
-def read_step(name: str, data: bytes, bundle: FileBundle) -> FileModel:
-    """Read a .step or .stp; raises IntakeError when it holds no surfaces or is damaged."""
+def read_step(name: str, data: bytes, bundle: FileBundle, tolerance: float | None = None) -> FileModel:
+    """Read a .step or .stp; raises IntakeError when it holds no surfaces or is damaged.
+
+    tolerance: how far triangles may be off the surfaces (m); None: a share of the model's size.
+    """
     if not data.lstrip()[:13].startswith(b"ISO-10303-21"):
         raise IntakeError(f"‘{name}’ is not a STEP file, whatever its name says. Export it again.")
     if b"END-ISO-10303-21" not in data[-4096:]:
         raise IntakeError(f"‘{name}’ ends in the middle. Copy or export it again.")
-    rough = _tessellated(name, data, bundle, _FIRST_LOOK_MM, 0.5)
-    low = np.min([p.vertices.min(axis=0) for p in rough.parts], axis=0)
-    high = np.max([p.vertices.max(axis=0) for p in rough.parts], axis=0)
-    tolerance_mm = max(float((high - low).max()) * 1000 * FINE, 1e-6)
+    if tolerance is None:
+        rough = _tessellated(name, data, bundle, _FIRST_LOOK_MM, 0.5)
+        low = np.min([p.vertices.min(axis=0) for p in rough.parts], axis=0)
+        high = np.max([p.vertices.max(axis=0) for p in rough.parts], axis=0)
+        tolerance = float((high - low).max()) * FINE
+    tolerance_mm = max(tolerance * 1000, 1e-6)
     model = _tessellated(name, data, bundle, tolerance_mm, LEAN_RAD)
     model.up = "z"  # engineers' axes, as they are in the file; the tessellation is in metres
+    model.off = tolerance
     model.notes.append(f"Tessellated to within {length(tolerance_mm / 1000)} of its surfaces.")
     return model
 

@@ -15,16 +15,13 @@ from pxr import Gf, Tf, Usd, UsdGeom, UsdShade
 
 from ...errors import IntakeError
 from ...words import count
-from ..subdivide import Cage
-from .corners import Polygons, cut_apart, distinct_values, from_top
+from .corners import Polygons, cut_apart, from_top
 from .files import FileBundle, unpack
 from .label import label
-from .model import FileModel, FilePart
+from .model import Creases, FileModel, FilePart
 from .placing import place, reverse
 from .usd_material import UsdMaterials
 
-MOST_LEVELS, MOST_CORNERS = 3, 1_000_000
-"""How often a cage is divided, and how many corners a mesh may come to by it."""
 MAX_DEPTH = 60
 """Instancers within instancers beyond this are left out."""
 _NEVER_SHOWN = {"guide", "proxy"}
@@ -71,7 +68,7 @@ class _Reader:
         self._stage, self._places = stage, UsdGeom.XformCache()
         self._materials = UsdMaterials(folder, bundle, root, self.model)
         self._left: dict[str, int] = {}
-        self._levels: set[int] = set()
+        self._meshes = 0
         self._walk(stage.GetPseudoRoot(), np.eye(4)[None], 0)
         self._note_what_is_left()
 
@@ -135,18 +132,21 @@ class _Reader:
             self._normals(mesh, sizes, index), self._spread(mesh, "displayColor", sizes, index),
             self._spread(mesh, "displayOpacity", sizes, index),
         ]  # fmt: skip
-        drawn = None
-        if self._is_smooth(mesh):
-            points, index, sizes, part, drawn = self._refined(mesh, points, index, sizes, part, spreads)
+        smooth = self._is_smooth(mesh)
+        creases = _creases(mesh) if smooth else None
+        if smooth:
             spreads[2] = None  # normals of the cage are not those of the surface
         columns = [s.at if s is not None else np.zeros(len(index), np.int64) for s in spreads]
         flip = mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded
+        self._meshes += 1
         at = instances @ _matrix(self._places.GetLocalToWorldTransform(prim))
-        pieces = cut_apart(points, Polygons(np.column_stack([index, *columns]), sizes, part, drawn))
+        pieces = cut_apart(points, Polygons(np.column_stack([index, *columns]), sizes, part))
         for number, rows, piece in pieces:
             piece.name = title if len(pieces) == 1 else f"{title} {number + 1}"
             piece.material = materials[number]
             piece.visible = UsdGeom.Imageable(prim).ComputeVisibility() != UsdGeom.Tokens.invisible
+            piece.smooth, piece.body = smooth, self._meshes
+            piece.creases = _within(creases, rows[:, 0], len(points)) if creases is not None else None
             if flip:
                 reverse(piece)
             self._dress(piece, rows, spreads, self._materials.bare(materials[number]))
@@ -163,30 +163,6 @@ class _Reader:
             self.model.notes.append(f"‘{title}’ is a cage of another subdivision: shown as it is.")
             return False
         return True
-
-    def _refined(
-        self,
-        mesh: UsdGeom.Mesh,
-        points: NDArray[np.float64],
-        index: NDArray[np.int64],
-        sizes: NDArray[np.int64],
-        part: NDArray[np.int64],
-        spreads: list[_Spread | None],
-    ) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
-        """A cage as the surface it stands for, as fine as there is room; the spreads are brought along."""
-        none = np.zeros((len(index), 0))
-        given = [none if s is None else s.values[s.at].reshape(len(index), -1).astype(np.float64) for s in spreads]
-        cage = Cage(points, index, sizes, np.hstack(given), np.ones(len(index), bool), *_creases(mesh))
-        levels = 0
-        while levels < MOST_LEVELS and 4 * len(cage.index) <= MOST_CORNERS:
-            part = np.repeat(part, cage.sizes)
-            cage, levels = cage.divided(), levels + 1
-        ends = np.cumsum([g.shape[1] for g in given])
-        for k, (values, old) in enumerate(zip(np.split(cage.values, ends[:-1], axis=1), spreads, strict=True)):
-            if old is not None:
-                spreads[k] = _Spread(*distinct_values(values))
-        self._levels.add(levels)
-        return cage.points, cage.index, cage.sizes, part, cage.drawn
 
     def _time(self, attribute: Usd.Attribute) -> Usd.TimeCode:
         """The default, or the first key of what has no default."""
@@ -239,11 +215,6 @@ class _Reader:
         for what, many in self._left.items():
             own = "; the studio has its own" if what in ("camera", "light") else ""
             self.model.notes.append(f"{count(many, what)} in the file left out{own}.")
-        if self._levels:
-            times = " to ".join(str(n) for n in sorted({min(self._levels), max(self._levels)}))
-            self.model.notes.append(
-                f"Surfaces marked for subdivision are refined, {times} times; wireframes keep the cage."
-            )
         if self._stage.HasAuthoredTimeCodeRange():
             self.model.notes.append("Its animation is left out; it stands as at rest.")
 
@@ -270,20 +241,30 @@ def _spread_out(
     return _Spread(values, at)
 
 
-def _creases(mesh: UsdGeom.Mesh) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-    """Edges (s, 2) that are to stay sharp, and how sharp (s,)."""
+def _creases(mesh: UsdGeom.Mesh) -> Creases | None:
+    """Edges of points that are to stay sharp; None where there are none, or they are broken."""
     index = np.array(mesh.GetCreaseIndicesAttr().Get() or (), np.int64)
     lengths = np.array(mesh.GetCreaseLengthsAttr().Get() or (), np.int64)
     sharpness = np.array(mesh.GetCreaseSharpnessesAttr().Get() or (), np.float64)
     if lengths.sum() != len(index) or lengths.min(initial=2) < 2:
-        return np.zeros((0, 2), np.int64), np.zeros(0)
+        return None
     last = np.cumsum(lengths) - 1
     within = np.ones(len(index), bool)
     within[last] = False
     edges = np.column_stack([index[:-1], index[1:]])[within[:-1]] if len(index) else np.zeros((0, 2), np.int64)
     if len(sharpness) == len(lengths):  # one for each chain, or one for each edge
         sharpness = np.repeat(sharpness, lengths - 1)
-    return (edges, sharpness) if len(sharpness) == len(edges) else (np.zeros((0, 2), np.int64), np.zeros(0))
+    return Creases(edges, sharpness) if len(edges) and len(sharpness) == len(edges) else None
+
+
+def _within(creases: Creases, point: NDArray[np.int64], points: int) -> Creases:
+    """Creases between vertices of a piece, of which each is at a point (v,)."""
+    vertex = np.full(points, -1)
+    vertex[point] = np.arange(len(point))
+    known = ((creases.edges >= 0) & (creases.edges < points)).all(axis=1)
+    edges = vertex[creases.edges[known]]
+    there = (edges >= 0).all(axis=1)
+    return Creases(edges[there], creases.sharpness[known][there])
 
 
 def _matrix(m: Gf.Matrix4d) -> NDArray[np.float64]:

@@ -1,0 +1,79 @@
+"""How finely a model is made from what was brought in: parts that are left out, cages refined, triangles taken out."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..errors import IntakeError
+from ..scene import Detail
+from ..words import count, number
+from .lighten import lightened
+from .read import FileModel
+from .refine import refine
+from .repair import Clean
+
+FILLS_PX = 1000.0
+"""How wide a picture is taken to be that a model fills when it comes in: there is no camera yet."""
+HEAVY = 1_000_000
+"""Triangles from which on it is offered to lighten a model."""
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """How a model is to be made from its files."""
+
+    detail: Detail = field(default_factory=Detail)
+    off: float | None = None
+    """how far it may be off its source, in units of the file; None: by what would show if it filled the picture"""
+
+    @property
+    def exact(self) -> float | None:
+        """How far exact surfaces may be missed, in units of the file (of STEP, which is in metres by then)."""
+        return self.off if self.detail.tolerance_mm is None else self.detail.tolerance_mm / 1000
+
+
+def usual_off(model: FileModel, detail: Detail) -> float:
+    """How far a model may be off when it fills the picture, in units of the file."""
+    low = np.min([p.vertices.min(axis=0) for p in model.parts], axis=0)
+    high = np.max([p.vertices.max(axis=0) for p in model.parts], axis=0)
+    return detail.error_px * float((high - low).max()) / FILLS_PX
+
+
+def choose(name: str, model: FileModel, detail: Detail) -> None:
+    """Number the parts and leave out those that are not wanted."""
+    for i, part in enumerate(model.parts):
+        part.number = i + 1
+    if gone := set(detail.left_out):
+        kept = [p for p in model.parts if p.number not in gone]
+        if not kept:
+            raise IntakeError(f"Nothing of ‘{name}’ would be left. Keep at least one part.")
+        if many := len(model.parts) - len(kept):
+            model.notes.append(f"{count(many, 'part')} left out, as chosen.")
+        model.parts = kept
+
+
+def refine_cages(model: FileModel, detail: Detail, off: float) -> None:
+    """Refine the parts that are cages until they are `off` their surfaces; those that bend stay as they are."""
+    cages = [detail.smooth == "all" or (detail.smooth == "marked" and p.smooth) for p in model.parts]
+    which = [cage and p.binding is None for cage, p in zip(cages, model.parts, strict=True)]
+    if bending := sum(cages) - sum(which):
+        model.notes.append(f"{count(bending, 'part')} that an animation moves cannot be refined: shown as they are.")
+    if not any(which):
+        return
+    done = refine(model.parts, which, off)
+    model.off = max(model.off, done.off)
+    times = " to ".join(str(n) for n in sorted({done.levels[0], done.levels[-1]}))
+    what = "Surfaces marked for subdivision are refined" if detail.smooth == "marked" else "All parts are refined"
+    model.notes.append(f"{what}, {times} times; wireframes keep the cage.")
+
+
+def lighten(model: FileModel, clean: Clean, off: float) -> Clean:
+    """Take out what does not show; parts that bend stay as they are."""
+    bends = np.array([p.binding is not None and bool(p.binding.bone.shape[1] > 1 or p.binding.shapes)
+                      for p in model.parts])  # fmt: skip
+    before = len(clean.mesh.triangles)
+    mesh, vertex = lightened(clean.mesh, off, clean.vertex_part, bends[clean.kept][clean.mesh.part])
+    model.off = max(model.off, off)
+    after = number(len(mesh.triangles))
+    model.notes.append(f"Lightened from {count(before, 'triangle')} to {after}; the source is kept.")
+    return Clean(mesh, clean.source[vertex], clean.vertex_part[vertex], clean.kept)
