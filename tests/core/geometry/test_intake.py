@@ -211,13 +211,12 @@ def test_repairs_are_reported() -> None:
 
 def test_what_is_not_a_subject_is_named() -> None:
     def change(document: dict) -> None:
-        document["cameras"] = [{"type": "perspective"}] * 2
-        document["extensions"] = {"KHR_lights_punctual": {"lights": [{"type": "point"}]}}
+        document["cameras"] = [{"type": "orthographic"}]
+        document["nodes"][0]["camera"] = 0
         document["materials"][0]["extensions"] = {"KHR_materials_dispersion": {"dispersion": 0.1}}
 
     text = findings(take_in({"a.glb": with_document(glb(), change)}))
-    assert "2 cameras in the file left out" in text
-    assert "1 light in the file left out" in text
+    assert "Cameras without perspective are left out" in text
     assert "dispersion is left out" in text
 
 

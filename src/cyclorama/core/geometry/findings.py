@@ -42,6 +42,9 @@ def findings(model: FileModel, r: Repairs) -> list[Finding]:
     if model.variants:
         names = ", ".join(f"‘{v}’" for v in model.variants[:5])
         found.append(Finding(mark="ready", what=f"{count(len(model.variants), 'variant')} of materials: {names}"))
+    around = [count(len(x), what) for x, what in ((model.cameras, "camera"), (model.lights, "light")) if x]
+    if around:
+        found.append(Finding(mark="ready", what=f"{' and '.join(around)} in the file", done="to be taken under Parts"))
     found += [Finding(mark="look", what=note) for note in dict.fromkeys(model.notes)]
     if not found:
         found.append(Finding(mark="ready", what="Nothing odd: closed, with normals, nothing missing."))

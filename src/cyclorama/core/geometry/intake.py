@@ -31,7 +31,7 @@ from .standin import build_standin
 _UNITS = {1.0: "metres", 0.01: "centimetres", 0.001: "millimetres", 0.0254: "inches"}
 LEAST_M, MOST_M = 1e-4, 1e3
 """What sizes of a subject the studio is made for."""
-MOST_GROUPS = 12
+MOST_GROUPS, MOST_AROUND = 12, 200
 Progress = Callable[[str, float], None]
 """Called with what is being done and how much of the whole is done, 0…1."""
 
@@ -70,7 +70,9 @@ def take_in(
     subject = Subject(
         asset="", source_name=name, parts=_parts(model, materials, mesh),
         placement=Placement(unit_m=unit, up=up), animations=animations, play=play,
-        variants=_variants(model, materials), detail=wanted.detail, off=model.off,
+        variants=_variants(model, materials),
+        cameras=tuple(model.cameras[:MOST_AROUND]), lights=tuple(model.lights[:MOST_AROUND]),
+        detail=wanted.detail, off=model.off,
     )  # fmt: skip
     odd = findings(model, found)
     if len(mesh.triangles) > HEAVY:

@@ -92,6 +92,20 @@ class RemoveLight(Doc):
     id: Id
 
 
+class TakeCamera(Doc):
+    """Shoot from where a camera of the model's file stands, with its field of view."""
+
+    kind: Literal["take_camera"] = "take_camera"
+    id: Id
+
+
+class TakeLight(Doc):
+    """Put a light like one of the model's file on the set."""
+
+    kind: Literal["take_light"] = "take_light"
+    id: Id
+
+
 class ApplyPreset(Doc):
     """Start a material again from a preset."""
 
@@ -112,13 +126,15 @@ Change = Annotated[
     | GreyAt
     | AddLight
     | RemoveLight
+    | TakeCamera
+    | TakeLight
     | ApplyPreset,
     Field(discriminator="kind"),
 ]
 
 _FIXED = {
     "schema_version", "id", "subject/asset", "subject/animations", "subject/variants", "subject/source",
-    "subject/detail", "subject/off",
+    "subject/detail", "subject/off", "subject/cameras", "subject/lights",
 }  # fmt: skip
 
 

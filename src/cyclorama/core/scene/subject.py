@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from .base import Doc, Id, Name, quantity
+from .came_with import FileCamera, FileLight
 
 CentreMethod = Literal["file", "box", "area", "revolution"]
 
@@ -103,6 +104,8 @@ class Subject(Doc):
     animations: tuple[Animation, ...] = ()
     play: Play = Play()
     variants: tuple[Variant, ...] = ()
+    cameras: Annotated[tuple[FileCamera, ...], Field(max_length=200)] = ()
+    lights: Annotated[tuple[FileLight, ...], Field(max_length=200)] = ()
     source: str = ""
     """Content hash of an archive of what was brought in; empty for models that came in before these were kept."""
     detail: Detail = Detail()

@@ -26,7 +26,10 @@ from ..scene.changes import (
     MeterSubject,
     RemoveLight,
     StandOnFloor,
+    TakeCamera,
+    TakeLight,
 )
+from .taken import with_file_camera, with_file_light
 
 MOST_LIGHTS = 64
 SHAPE_NAMES = {
@@ -84,6 +87,10 @@ def perform(project: Project, change: Change, measures: Measures | None, eye: Ey
         return _with_light(project, change), "Add a light"
     if isinstance(change, RemoveLight):
         return _without_light(project, change.id), "Remove a light"
+    if isinstance(change, TakeCamera):
+        return with_file_camera(project, change.id), "Take the file's camera"
+    if isinstance(change, TakeLight):
+        return with_file_light(project, change.id, MOST_LIGHTS), "Take a light of the file"
     if isinstance(change, ApplyPreset):
         return _with_preset(project, change), f"Start from {change.preset.lower()}"
     if project.subject is None or measures is None:

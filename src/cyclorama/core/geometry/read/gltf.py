@@ -12,16 +12,16 @@ from numpy.typing import NDArray
 
 from ...errors import IntakeError
 from ...words import number
-from ..rig import bent
 from ..skeleton import local_matrices
 from .files import FileBundle
+from .gltf_around import read_around
 from .gltf_extensions import check_extensions, left_out
 from .gltf_file import GltfFile
 from .gltf_material import read_materials
 from .gltf_rig import PlacedMesh, RigReader
 from .label import label
 from .model import FileModel, FilePart, Picture
-from .placing import place
+from .placing import hang, place
 
 MOST_INSTANCED = 20_000_000
 """Triangles that instances of a mesh may come to."""
@@ -87,7 +87,7 @@ def _read_scene(file: GltfFile, model: FileModel) -> None:
         label(v.get("name"), f"Variant {i + 1}")
         for i, v in enumerate(file.document.get("extensions", {}).get("KHR_materials_variants", {}).get("variants", []))
     ]
-    for placed in rig.meshes:
+    for body, placed in enumerate(rig.meshes):
         node = file.document["nodes"][placed.node]
         mesh = file.document["meshes"][node["mesh"]]
         title = label(node.get("name") or mesh.get("name"), f"Part {len(model.parts) + 1}")
@@ -98,10 +98,12 @@ def _read_scene(file: GltfFile, model: FileModel) -> None:
                 continue
             part.material = int(primitive.get("material", default))
             part.visible = placed.visible
+            part.body, part.group = body, rig.above(placed.node)
             _make_opaque(file, part)
             for mapping in primitive.get("extensions", {}).get("KHR_materials_variants", {}).get("mappings", []):
                 part.variants |= {int(which): int(mapping["material"]) for which in mapping["variants"]}
             model.parts.append(part)
+    read_around(file.document, rig, model)
     if rig.alive:
         model.skeleton, model.animation_names, notes = rig.finished()
         model.notes += notes
@@ -138,25 +140,9 @@ def _read_primitive(file: GltfFile, model: FileModel, primitive: dict[str, Any],
         return part
     if spread is not None:
         model.notes.append(f"‘{name}’ is instanced in a file that moves; only its first instance is shown.")
-    _bind(part, rig, placed, primitive, attributes)
+    part.binding = rig.binding(placed, primitive, part.vertices, attributes)
+    hang(part, *rig.at_rest)
     return part
-
-
-def _bind(
-    part: FilePart, rig: RigReader, placed: PlacedMesh, primitive: dict[str, Any], attributes: dict[str, NDArray[Any]]
-) -> None:  # fmt: skip
-    """Hang a part on the skeleton and bring it to where that rests."""
-    matrices, weights = rig.at_rest
-    part.binding = binding = rig.binding(placed, primitive, part.vertices, attributes)
-    at_rest = binding.points.copy()
-    for shape, move, _ in binding.shapes:
-        at_rest += np.float32(weights[shape]) * move
-    upright = np.tile(np.array([0, 1, 0], np.float32), (len(at_rest), 1)) if part.normals is None else part.normals
-    vertices, leant = bent(at_rest, upright, binding.bone, binding.weight, matrices)
-    if len(part.triangles) and np.linalg.det(matrices[binding.bone[0, 0], :3, :3]) < 0:
-        part.triangles = part.triangles[:, ::-1]
-    part.vertices = vertices.astype(np.float64)
-    part.normals = None if part.normals is None else leant
 
 
 def _instances(file: GltfFile, placed: PlacedMesh, triangles: int) -> NDArray[np.float64] | None:

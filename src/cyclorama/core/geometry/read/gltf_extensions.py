@@ -3,7 +3,6 @@
 from typing import Any
 
 from ...errors import IntakeError
-from ...words import count
 
 READ = {
     "KHR_materials_transmission", "KHR_materials_volume", "KHR_materials_ior", "KHR_materials_emissive_strength",
@@ -48,10 +47,6 @@ def check_extensions(name: str, document: dict[str, Any]) -> list[str]:
 def left_out(document: dict[str, Any]) -> list[str]:
     """What is in the file but is not a subject."""
     notes = []
-    lights = document.get("extensions", {}).get("KHR_lights_punctual", {}).get("lights", [])
-    for many, singular in ((len(document.get("cameras", [])), "camera"), (len(lights), "light")):
-        if many:
-            notes.append(f"{count(many, singular)} in the file left out; the studio has its own.")
     scenes = len(document.get("scenes", []))
     if scenes > 1:
         name = document["scenes"][document.get("scene", 0)].get("name")

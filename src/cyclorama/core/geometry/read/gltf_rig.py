@@ -1,6 +1,6 @@
 """glTF nodes, skins, morph targets and animations as a skeleton (glTF 2.0, sections 3.5, 3.7.2.2, 3.7.3 and 3.11)."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -74,6 +74,25 @@ class RigReader:
             return list(scenes[self._document.get("scene", 0)].get("nodes", []))
         children = {c for n in nodes for c in n.get("children", [])}
         return [i for i in range(len(nodes)) if i not in children]
+
+    def standing(self) -> list[tuple[int, NDArray[np.float64]]]:
+        """Every node of the scene with its matrix (4, 4) to the file's space, at rest."""
+        many = len(self._order)
+        everything = replace(
+            self._skeleton(()), bone_node=np.arange(many, dtype=np.int32), bone_inverse=np.tile(np.eye(4), (many, 1, 1))
+        )
+        return [(node, m) for (node, _), m in zip(self._order, everything.at(None, 0.0)[0], strict=True)]
+
+    def above(self, node: int) -> tuple[str, ...]:
+        """Names of the nodes above one, from the outside in; those without a name are passed over."""
+        names: list[str] = []
+        place = self._order[self._place[node]][1]
+        while place >= 0:
+            index, parent = self._order[place]
+            if name := self._document["nodes"][index].get("name"):
+                names.append(str(name))
+            place = parent
+        return tuple(reversed(names))
 
     def _skeleton(self, animations: tuple[tuple[Track, ...], ...]) -> Skeleton:
         nodes = [self._document["nodes"][i] for i, _ in self._order]

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...scene import Material
+from ...scene.came_with import FileCamera, FileLight
 from ..skeleton import Skeleton
 
 
@@ -104,6 +105,8 @@ class FileModel:
     skeleton: Skeleton | None = None
     animation_names: list[str] = field(default_factory=list)
     """one for each of the skeleton's"""
+    cameras: list[FileCamera] = field(default_factory=list)
+    lights: list[FileLight] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     """sentences about what was left out or approximated"""
     up: str | None = None

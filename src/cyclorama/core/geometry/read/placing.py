@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..mesh import swapped_bits
+from ..rig import bent
 from .model import Creases, FilePart
 
 
@@ -35,3 +36,19 @@ def place(part: FilePart, matrices: NDArray[np.float64]) -> None:
         values = getattr(part, field)
         if values is not None and len(matrices) > 1:
             setattr(part, field, np.tile(values, (len(matrices), 1)))
+
+
+def hang(part: FilePart, matrices: NDArray[np.float64], weights: NDArray[np.float64]) -> None:
+    """Bring a part that is bound to a skeleton to where that stands: matrices of its bones (b, 4, 4), weights of its
+    shapes (s,)."""
+    binding = part.binding
+    assert binding is not None
+    at_rest = binding.points.copy()
+    for shape, move, _ in binding.shapes:
+        at_rest += np.float32(weights[shape]) * move
+    upright = np.tile(np.array([0, 1, 0], np.float32), (len(at_rest), 1)) if part.normals is None else part.normals
+    vertices, leant = bent(at_rest, upright, binding.bone, binding.weight, matrices)
+    if len(part.triangles) and np.linalg.det(matrices[binding.bone[0, 0], :3, :3]) < 0:
+        reverse(part)
+    part.vertices = vertices.astype(np.float64)
+    part.normals = None if part.normals is None else leant

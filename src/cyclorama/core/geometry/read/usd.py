@@ -21,6 +21,7 @@ from .label import label
 from .model import Creases, FileModel, FilePart
 from .placing import place, reverse
 from .usd_material import UsdMaterials
+from .usd_rig import UsdRig
 
 MAX_DEPTH = 60
 """Instancers within instancers beyond this are left out."""
@@ -69,7 +70,9 @@ class _Reader:
         self._materials = UsdMaterials(folder, bundle, root, self.model)
         self._left: dict[str, int] = {}
         self._meshes = 0
+        self._rig = UsdRig(stage)
         self._walk(stage.GetPseudoRoot(), np.eye(4)[None], 0)
+        self._rig.finish(self.model)
         self._note_what_is_left()
 
     def _walk(self, root: Usd.Prim, instances: NDArray[np.float64], depth: int) -> None:
@@ -93,8 +96,6 @@ class _Reader:
             what = {"BasisCurves": "set of curves", "Points": "set of points"}.get(
                 kind, f"{kind.lower()} without a mesh"
             )
-        if kind == "SkelAnimation":
-            what = "skeleton animation"
         if what:
             self._left[what] = self._left.get(what, 0) + 1
 
@@ -146,12 +147,19 @@ class _Reader:
             piece.material = materials[number]
             piece.visible = UsdGeom.Imageable(prim).ComputeVisibility() != UsdGeom.Tokens.invisible
             piece.smooth, piece.body = smooth, self._meshes
+            piece.group = tuple(p.name for p in prim.GetPath().GetParentPath().GetPrefixes())
             piece.creases = _within(creases, rows[:, 0], len(points)) if creases is not None else None
             if flip:
                 reverse(piece)
             self._dress(piece, rows, spreads, self._materials.bare(materials[number]))
-            place(piece, at)
+            if self._rig.alive:
+                self._rig.bind(prim, piece, rows[:, 0], at, self._is_instanced(instances))
+            else:
+                place(piece, at)
             self.model.parts.append(piece)
+
+    def _is_instanced(self, instances: NDArray[np.float64]) -> bool:
+        return len(instances) != 1 or not np.array_equal(instances[0], np.eye(4))
 
     def _is_smooth(self, mesh: UsdGeom.Mesh) -> bool:
         """Whether the file itself says that a mesh is a cage: by default all would be, which hardly anybody means."""
@@ -215,8 +223,6 @@ class _Reader:
         for what, many in self._left.items():
             own = "; the studio has its own" if what in ("camera", "light") else ""
             self.model.notes.append(f"{count(many, what)} in the file left out{own}.")
-        if self._stage.HasAuthoredTimeCodeRange():
-            self.model.notes.append("Its animation is left out; it stands as at rest.")
 
 
 def _spread_out(

@@ -1,0 +1,117 @@
+"""Cameras and lights that came with the model, taken into the studio."""
+
+import math
+from typing import TypeVar
+
+import numpy as np
+
+from ..arrays import Vec3
+from ..errors import ChangeError
+from ..geometry.placement import placement_matrix
+from ..motion import aim_point
+from ..scene import Camera, Light, Project, Subject
+from ..scene.base import new_id
+from ..scene.came_with import FileCamera, FileLight
+from ..scene.camera import NEAREST_M, SENSOR_LONG_SIDE_MM
+
+T = TypeVar("T", Camera, Light)
+SMALL = 0.05
+"""Lights without a size get this share of their distance: in a studio nothing is a point."""
+
+
+def with_file_camera(project: Project, identity: str) -> Project:
+    """The camera that is shot through stands at the file's, with its field of view, and looks at the axis of the turn
+    where that one looks past it.
+
+    Raises ChangeError when there is no such camera, or the axis is not before it.
+    """
+    subject, found = _came_with(project, identity, "cameras")
+    assert isinstance(found, FileCamera)
+    at, towards = _placed(subject, found)
+    aim = _nearest_on_axis(at, towards)
+    if aim is None:
+        raise ChangeError(f"‘{found.name}’ looks away from the axis of the turn. Turn the subject, or aim anew.")
+    azimuth, elevation, distance = _around(at, aim)
+    long_side = found.half_height * max(project.shoot.width / project.shoot.height, 1.0)
+    camera = _within(project.camera, {
+        "distance_m": distance, "elevation_deg": elevation, "target_height_m": aim,
+        "focal_mm": SENSOR_LONG_SIDE_MM / 2 / long_side,
+    })  # fmt: skip
+    cameras = tuple(camera if c.id == camera.id else c for c in project.cameras)
+    move = project.move.model_copy(update={"start_azimuth_deg": azimuth})
+    return project.model_copy(update={"cameras": cameras, "move": move})
+
+
+def with_file_light(project: Project, identity: str, most: int) -> Project:
+    """A light like the file's on the set, where that stands, aimed at the axis of the turn as it is.
+
+    Raises ChangeError when there is no such light, or no room for one more of `most`.
+    """
+    subject, found = _came_with(project, identity, "lights")
+    assert isinstance(found, FileLight)
+    if len(project.lights) >= most:
+        raise ChangeError(f"There are {most} lights on the set already; remove one first.")
+    at, towards = _placed(subject, found)
+    middle = float(aim_point(project.camera)[1])
+    aim = middle
+    if found.shape == "sun":
+        distance = max(project.camera.distance_m, NEAREST_M)
+        azimuth, elevation, _ = _around(np.array([0.0, middle, 0.0]) - towards, middle)
+    else:
+        met = _nearest_on_axis(at, towards) if found.shape not in ("sphere", "tube") else None
+        aim = middle if met is None else met
+        azimuth, elevation, distance = _around(at, aim)
+    unit = subject.placement.unit_m
+    width = found.width * unit or distance * SMALL
+    taken = {light.name for light in project.lights}
+    name = next(n for n in (found.name, *(f"{found.name[:70]} {i}" for i in range(2, 200))) if n not in taken)
+    light = _within(Light(id=new_id("light"), name=name), {
+        "shape": found.shape, "azimuth_deg": azimuth, "elevation_deg": elevation, "distance_m": distance,
+        "aim_above_m": aim - middle, "width_m": width, "height_m": found.height * unit or width,
+        "power": found.power, "power_unit": found.power_unit, "colour": found.colour, "temperature_k": 6500.0,
+        "cone_deg": found.cone_deg, "edge": found.edge, "sun_deg": found.sun_deg,
+    })  # fmt: skip
+    return project.model_copy(update={"lights": (*project.lights, light)})
+
+
+def _came_with(project: Project, identity: str, what: str) -> tuple[Subject, FileCamera | FileLight]:
+    subject = project.subject
+    found = next((x for x in getattr(subject, what, ()) if x.id == identity), None)
+    if subject is None or found is None:
+        raise ChangeError(f"No such {what[:-1]} came with the model.")
+    return subject, found
+
+
+def _placed(subject: Subject, thing: FileCamera | FileLight) -> tuple[Vec3, Vec3]:
+    """Where something of the file stands in the studio, and the direction it looks in."""
+    m = placement_matrix(subject.placement)
+    towards = m[:3, :3] @ np.array(thing.towards)
+    return m[:3, :3] @ np.array(thing.at) + m[:3, 3], towards / max(float(np.linalg.norm(towards)), 1e-300)
+
+
+def _nearest_on_axis(at: Vec3, towards: Vec3) -> float | None:
+    """The height at which the axis of the turn passes nearest to a ray; None where that is not before it."""
+    level = float(towards[0] ** 2 + towards[2] ** 2)
+    if level < 1e-9:
+        return None
+    ahead = -float(at[0] * towards[0] + at[2] * towards[2]) / level
+    return float(at[1] + ahead * towards[1]) if ahead > 0 else None
+
+
+def _around(at: Vec3, aim: float) -> tuple[float, float, float]:
+    """Azimuth and elevation (°) and distance (m) of a place as seen from a height on the axis."""
+    x, y, z = float(at[0]), float(at[1]) - aim, float(at[2])
+    level = math.hypot(x, z)
+    return math.degrees(math.atan2(x, z)), math.degrees(math.atan2(y, level)), math.hypot(level, y)
+
+
+def _within(thing: T, values: dict[str, object]) -> T:
+    """The thing with values, held within what the studio can do."""
+    held = {}
+    for name, value in values.items():
+        limits = {type(m).__name__: m for m in type(thing).model_fields[name].metadata}
+        if isinstance(value, float):
+            value = max(value, limits["Ge"].ge) if "Ge" in limits else value
+            value = min(value, limits["Le"].le) if "Le" in limits else value
+        held[name] = value
+    return type(thing).model_validate(thing.model_dump() | held)
