@@ -79,15 +79,9 @@ def by_the_library(stage: Usd.Stage, mesh: UsdGeom.Mesh, time: float) -> np.ndar
         sub_weights, indices, sub_shapes, shapes.ComputeBlendShapePointIndices(),
         shapes.ComputeSubShapePointOffsets(), points,
     )  # fmt: skip
-    assert skin.ComputeSkinnedPoints(_for(skin, skeleton, time), points, time)
+    assert skin.ComputeSkinnedPoints(skeleton.ComputeSkinningTransforms(time), points, time)
     world = UsdGeom.XformCache(time).GetLocalToWorldTransform(skeleton.GetPrim())
     return np.array([world.Transform(Gf.Vec3d(p)) for p in points])
-
-
-def _for(skin: UsdSkel.SkinningQuery, skeleton: UsdSkel.SkeletonQuery, time: float) -> Vt.Matrix4dArray:
-    """Matrices of the joints in the order in which the mesh counts them."""
-    transforms, names = skeleton.ComputeSkinningTransforms(time), list(skeleton.GetJointOrder())
-    return Vt.Matrix4dArray([transforms[names.index(n)] for n in skin.GetJointOrder() or names])
 
 
 def brought_in(path: Path, own_order: bool = False) -> tuple[Usd.Stage, UsdGeom.Mesh, Intake]:
