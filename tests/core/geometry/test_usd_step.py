@@ -151,7 +151,7 @@ def test_instances_colours_and_what_is_left_out(tmp_path: Path) -> None:
     assert leaves.colours[0].tolist() == [0.25, 0.5, 0.75, 1]
     assert (leaves.visible, hidden.visible) == (True, False)
     text = " ".join(model.notes)
-    assert "1 camera in the file left out" in text
+    assert [c.name for c in model.cameras] == ["camera"]
     assert "1 sphere without a mesh in the file left out" in text
 
 

@@ -20,8 +20,10 @@ from .files import FileBundle, unpack
 from .label import label
 from .model import Creases, FileModel, FilePart
 from .placing import place, reverse
+from .usd_around import read_around
 from .usd_material import UsdMaterials
 from .usd_rig import UsdRig
+from .usd_variants import read_variants
 
 MAX_DEPTH = 60
 """Instancers within instancers beyond this are left out."""
@@ -71,8 +73,11 @@ class _Reader:
         self._left: dict[str, int] = {}
         self._meshes = 0
         self._rig = UsdRig(stage)
+        self._made: list[tuple[FilePart, str, str]] = []
         self._walk(stage.GetPseudoRoot(), np.eye(4)[None], 0)
         self._rig.finish(self.model)
+        read_around(stage, self.model)
+        read_variants(stage, self._materials, self._made, self.model)
         self._note_what_is_left()
 
     def _walk(self, root: Usd.Prim, instances: NDArray[np.float64], depth: int) -> None:
@@ -90,8 +95,7 @@ class _Reader:
                 self._count(prim)
 
     def _count(self, prim: Usd.Prim) -> None:
-        kind = prim.GetTypeName()
-        what = "camera" if kind == "Camera" else "light" if kind.endswith("Light") else None
+        kind, what = prim.GetTypeName(), None
         if prim.IsA(UsdGeom.Gprim):
             what = {"BasisCurves": "set of curves", "Points": "set of points"}.get(
                 kind, f"{kind.lower()} without a mesh"
@@ -157,6 +161,7 @@ class _Reader:
             else:
                 place(piece, at)
             self.model.parts.append(piece)
+            self._made.append((piece, str(prim.GetPath()), str(sets[number].GetPath())))
 
     def _is_instanced(self, instances: NDArray[np.float64]) -> bool:
         return len(instances) != 1 or not np.array_equal(instances[0], np.eye(4))
@@ -221,8 +226,7 @@ class _Reader:
 
     def _note_what_is_left(self) -> None:
         for what, many in self._left.items():
-            own = "; the studio has its own" if what in ("camera", "light") else ""
-            self.model.notes.append(f"{count(many, what)} in the file left out{own}.")
+            self.model.notes.append(f"{count(many, what)} in the file left out.")
 
 
 def _spread_out(

@@ -67,6 +67,22 @@ class UsdMaterials:
                 self.model.materials.append(plain)
         return self._taken[key]
 
+    def in_variant(self, prim: Usd.Prim, title: str) -> int:
+        """The place of the material that a prim is bound to now that another variant of the stage is selected: one
+        that is there already where it looks the same, else one that is named after the variant too."""
+        bound, _ = UsdShade.MaterialBindingAPI(prim).ComputeBoundMaterial()
+        if not bound:
+            return self.index(prim)
+        made = _Entry(bound, self).material(plain_material(len(self.model.materials)).id)
+        for place, known in enumerate(self.model.materials):
+            alike = known.name in (made.name, label(f"{made.name}, {title}", "Material"))
+            if alike and known.model_copy(update={"id": made.id, "name": made.name}) == made:
+                return place
+        if any(m.name == made.name for m in self.model.materials):
+            made = made.model_copy(update={"name": label(f"{made.name}, {title}", "Material")})
+        self.model.materials.append(made)
+        return len(self.model.materials) - 1
+
     def bare(self, index: int) -> bool:
         """Whether a material stands for none at all."""
         return self._taken.get("") == index
