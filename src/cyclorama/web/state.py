@@ -13,7 +13,7 @@ from ..core.motion import Pose, aim_point, pose_project
 from ..core.picture.exposure import shown_look
 from ..core.scene import Project
 from ..core.sheet import Review, review, stations
-from ..core.sheet.stations import animation_sentence, move_sentence
+from ..core.sheet.stations import animation_sentence, detail_sentence, move_sentence
 from ..core.words import box_size, offset
 from ..store import Saved, Studio
 
@@ -97,6 +97,7 @@ def _subject(r: Review) -> dict[str, Any] | None:
         "wobble": {m: offset(mm / 1000, max(s.size_m)) for m, mm in s.wobble_mm.items()},
         "gap_mm": s.gap_mm,
         "wobble_mm": s.wobble_mm,
+        "detail": detail_sentence(r),
         "axis_lean_deg": s.axis_lean_deg,
         "axis_residual": s.axis_residual,
         "hull": _near(s.hull, 5),

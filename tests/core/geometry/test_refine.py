@@ -3,11 +3,19 @@
 import numpy as np
 import pytest
 from tests.core.geometry.test_subdivide import CUBE, FACES, cage
+from tests.glb_files import document_of, gltf
 
+from cyclorama.core.geometry.detail import Wanted
+from cyclorama.core.geometry.intake import take_in
+from cyclorama.core.geometry.kept import rig_key
+from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.polygons import triangulated
 from cyclorama.core.geometry.read import FilePart
 from cyclorama.core.geometry.refine import polygons_of, refine
+from cyclorama.core.geometry.rig import Rig
 from cyclorama.core.geometry.rows import place_bits
+from cyclorama.core.scene import Detail
+from cyclorama.demo.glb import GlbWriter
 
 
 def cube(faces: np.ndarray = FACES, inner: bool = True) -> FilePart:
@@ -67,3 +75,33 @@ def test_pieces_of_one_mesh_meet_as_if_they_were_one() -> None:
     left = [cube(), cube()]
     refine(left, [False, True], 0.01)
     assert (len(left[0].triangles), len(left[1].triangles) > 100) == (12, True)
+
+
+def test_parts_that_only_travel_are_refined_and_travel_on() -> None:
+    """A file of triangles asked to be smooth, with a node that moves; a part that bends is named and stays."""
+    writer = GlbWriter()
+    box = cube()
+    normals = np.tile(np.float32([0, 1, 0]), (len(box.vertices), 1))
+    mesh = Mesh(
+        box.vertices.astype(np.float32), normals, box.uvs, box.triangles.astype(np.int32), np.zeros(12, np.int32)
+    )
+    writer.part("cube", mesh, writer.material("clay", (0.5, 0.5, 0.5)))
+    document, chunk = document_of(writer.to_bytes())
+    keys = np.float32([0, 1]).tobytes() + np.float32([[0, 0, 0], [5, 0, 0]]).tobytes()
+    at = len(document["bufferViews"])
+    document["bufferViews"] += [{"buffer": 0, "byteOffset": len(chunk), "byteLength": 8},
+                                {"buffer": 0, "byteOffset": len(chunk) + 8, "byteLength": 24}]  # fmt: skip
+    first = len(document["accessors"])
+    document["accessors"] += [
+        {"bufferView": at, "componentType": 5126, "count": 2, "type": "SCALAR", "min": [0], "max": [1]},
+        {"bufferView": at + 1, "componentType": 5126, "count": 2, "type": "VEC3"},
+    ]
+    document["animations"] = [{"channels": [{"sampler": 0, "target": {"node": 0, "path": "translation"}}],
+                               "samplers": [{"input": first, "output": first + 1}]}]  # fmt: skip
+    intake = take_in({"a.glb": gltf(document, chunk + keys)}, wanted=Wanted(Detail(smooth="all"), 0.01))
+    assert "All parts are refined, 4 times" in " ".join(f.what for f in intake.report.findings)
+    rig = Rig.from_bytes(intake.assets[rig_key(intake.subject.asset)])
+    there = rig.at(0, 1.0)[0]
+    assert there.mean(axis=0) == pytest.approx([5, 0, 0], abs=1e-5)
+    assert np.abs(there - [5, 0, 0]).max() < 0.99
+    assert len(Mesh.from_bytes(intake.assets[intake.subject.asset]).triangles) == 12 * 4**4

@@ -1,17 +1,25 @@
 """Another version of the model: what was done to parts of the same name stays."""
 
+from dataclasses import replace
+
 import numpy as np
+import pytest
 from tests.conftest import sphere
 from tests.core.sheet.test_sheet import Blind
 
+from cyclorama.core.errors import ChangeError, IntakeError
+from cyclorama.core.framing import frame_margins
+from cyclorama.core.geometry.detail import Wanted
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake
+from cyclorama.core.geometry.measure import gap_mm, placed_hull
 from cyclorama.core.geometry.mesh import Mesh
-from cyclorama.core.scene import Project, SetValue, apply_set, new_project
+from cyclorama.core.scene import Detail, Project, SetValue, apply_set, new_project
 from cyclorama.core.scene.changes import LayDown
-from cyclorama.core.sheet import perform
+from cyclorama.core.sheet import perform, review, stations
 from cyclorama.core.sheet.arrive import put_on_set
-from cyclorama.core.sheet.replace import kept_by_name
+from cyclorama.core.sheet.replace import finest, kept_by_name, made_again, standing
+from cyclorama.core.sheet.stations import detail_sentence, off_px
 from cyclorama.demo.glb import GlbWriter
 
 
@@ -79,3 +87,56 @@ def test_the_same_again_changes_nothing_but_the_mesh() -> None:
         p.model_copy(update={"triangles": 0})
         for p in project.subject.parts  # type: ignore[union-attr]
     ]
+
+
+def made(project: Project, intake: Intake, files: bytes, **detail: object) -> tuple[Project, Intake]:
+    """The project's model made again from its files, as the studio does it."""
+    wanted = Detail(**detail)  # type: ignore[arg-type]
+    _, off = finest(project, intake.measures, wanted)
+    again = take_in({"set.glb": files}, wanted=Wanted(wanted, off))
+    again.subject = again.subject.model_copy(update={"source": "kept"})
+    return standing(made_again(project, again), project, lambda p: again.measures), again
+
+
+def test_made_again_it_keeps_everything_but_its_triangles() -> None:
+    """Lightened, with a part left out and all back: edits of materials, what lights spare, turn and stand stay; no more
+    is off than may show where the camera is nearest."""
+    writer = GlbWriter()
+    for i, name in enumerate(("pot", "pot", "lid")):  # two of one name: numbers tell them apart
+        ball = sphere(0.1, 96)
+        moved = Mesh(ball.vertices + np.float32([i * 0.3, 0, 0]), ball.normals, ball.uvs, ball.triangles, ball.part)
+        writer.part(name, moved, writer.material(f"{name} {i}", (0.1, 0.2, 0.3)))
+    files = writer.to_bytes()
+    intake = take_in({"set.glb": files})
+    intake.subject = intake.subject.model_copy(update={"source": "kept"})
+    project = on_set(new_project("Test"), intake)
+    project = edited(
+        project, **{"materials__material-2__base_color": [0.9, 0.1, 0.1], "subject__placement__turn_deg": 30,
+                    "lights__key__excluded_parts": ["part-2"], "subject__parts__part-3__visible": False},
+    )  # fmt: skip
+    light, again = made(project, intake, files, lighten=True, error_px=1.0, left_out=(1,))
+    assert light.subject is not None
+    assert project.subject is not None
+    assert [p.id for p in light.subject.parts] == ["part-2", "part-3"]
+    assert [p.visible for p in light.subject.parts] == [True, False]
+    assert [m.base_color[0] for m in light.materials] == [0.9, 0.1]
+    assert light.subject.parts[0].triangles < project.subject.parts[1].triangles / 4
+    assert light.subject.placement.turn_deg == 30
+    assert abs(gap_mm(again.measures, light)) < 1e-6
+    pixel_m = frame_margins(project, placed_hull(intake.measures, project.subject.placement)).pixel_m
+    assert light.subject.off == pytest.approx(pixel_m)
+    assert off_px(review(light, again.measures)) == pytest.approx(1.0, rel=0.1)
+    back, _ = made(light, again, files)
+    assert back.subject is not None
+    assert [p.id for p in back.subject.parts] == ["part-1", "part-2", "part-3"]
+    assert back.subject.parts[1] == project.subject.parts[1]
+    assert len(back.materials) == 3
+    assert (back.subject.off, detail_sentence(review(back, intake.measures))) == (0.0, "As in its source.")
+    near = edited(light, **{"cameras__" + light.camera_id + "__focal_mm": 350})
+    hint = " ".join(stations(review(near, again.measures))[0].hints)
+    assert "It was made for a camera farther away" in hint
+    other = again.subject.model_copy(update={"source": "another"})
+    with pytest.raises(ChangeError, match="Another model was brought in meanwhile"):
+        made_again(project, replace(again, subject=other))
+    with pytest.raises(IntakeError, match="Keep at least one part"):
+        made(project, intake, files, left_out=(1, 2, 3))

@@ -8,7 +8,7 @@ from ..errors import IntakeError
 from ..scene import Detail
 from ..words import count, number
 from .lighten import lightened
-from .read import FileModel
+from .read import Binding, FileModel, FilePart
 from .refine import refine
 from .repair import Clean
 
@@ -52,27 +52,47 @@ def choose(name: str, model: FileModel, detail: Detail) -> None:
         model.parts = kept
 
 
+def bends(part: FilePart) -> bool:
+    """Whether an animation changes a part's shape, not only its place."""
+    b = part.binding
+    return b is not None and bool(b.bone.shape[1] > 1 or b.shapes or np.ptp(b.bone) > 0)
+
+
 def refine_cages(model: FileModel, detail: Detail, off: float) -> None:
     """Refine the parts that are cages until they are `off` their surfaces; those that bend stay as they are."""
     cages = [detail.smooth == "all" or (detail.smooth == "marked" and p.smooth) for p in model.parts]
-    which = [cage and p.binding is None for cage, p in zip(cages, model.parts, strict=True)]
+    which = [cage and not bends(p) for cage, p in zip(cages, model.parts, strict=True)]
     if bending := sum(cages) - sum(which):
-        model.notes.append(f"{count(bending, 'part')} that an animation moves cannot be refined: shown as they are.")
+        model.notes.append(f"{count(bending, 'part')} that an animation bends cannot be refined: shown as they are.")
     if not any(which):
         return
     done = refine(model.parts, which, off)
+    _hang_again(model, which)
     model.off = max(model.off, done.off)
     times = " to ".join(str(n) for n in sorted({done.levels[0], done.levels[-1]}))
     what = "Surfaces marked for subdivision are refined" if detail.smooth == "marked" else "All parts are refined"
     model.notes.append(f"{what}, {times} times; wireframes keep the cage.")
 
 
+def _hang_again(model: FileModel, which: list[bool]) -> None:
+    """Refined parts that go with one bone hang on it with all their new vertices."""
+    if model.skeleton is None:
+        return
+    bones, _ = model.skeleton.at(None, 0.0)
+    for part, refined in zip(model.parts, which, strict=True):
+        if refined and part.binding is not None:
+            bone = int(part.binding.bone[0, 0])
+            back = np.linalg.pinv(bones[bone])
+            many = len(part.vertices)
+            points = (part.vertices @ back[:3, :3].T + back[:3, 3]).astype(np.float32)
+            part.binding = Binding(points, np.full((many, 1), bone, np.int32), np.ones((many, 1), np.float32))
+
+
 def lighten(model: FileModel, clean: Clean, off: float) -> Clean:
     """Take out what does not show; parts that bend stay as they are."""
-    bends = np.array([p.binding is not None and bool(p.binding.bone.shape[1] > 1 or p.binding.shapes)
-                      for p in model.parts])  # fmt: skip
+    stays = np.array([bends(p) for p in model.parts])
     before = len(clean.mesh.triangles)
-    mesh, vertex = lightened(clean.mesh, off, clean.vertex_part, bends[clean.kept][clean.mesh.part])
+    mesh, vertex = lightened(clean.mesh, off, clean.vertex_part, stays[clean.kept][clean.mesh.part])
     model.off = max(model.off, off)
     after = number(len(mesh.triangles))
     model.notes.append(f"Lightened from {count(before, 'triangle')} to {after}; the source is kept.")

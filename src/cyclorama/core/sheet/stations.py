@@ -12,6 +12,8 @@ from .review import Review
 Mark = Literal["ready", "look", "missing"]
 TOLERANCE = 1 / 6000
 """Share of the subject's size by which it may float or wobble: less than a fifth of a pixel shows of it."""
+MUCH_NEARER = 2.5
+"""The camera may come so many times nearer than a subject was made for before it is said."""
 
 
 class Station(Doc):
@@ -56,9 +58,26 @@ def _subject(r: Review) -> Station:
     if subject.playing and not closes(r.project) and subject.play.repeat == "loop":
         hints.append(f"‘{subject.playing[1].name}’ plays {rounds(r.project):.3g} times: its end does not lead into its "
                      "beginning. Let it play whole times.")  # fmt: skip
+    if (shows := off_px(r)) > MUCH_NEARER * subject.detail.error_px:
+        hints.append(f"It was made for a camera farther away: up to {shows:.2g} px of its source do not show. "
+                     "Make it again, under Detail.")  # fmt: skip
     sentence = f"{subject.source_name}, {words.box_size(review.size_m)}"
     sentence += f", stands on {where}, turns about its own middle." if not hints else "."
     return _station("subject", "Subject", sentence, hints)
+
+
+def off_px(r: Review) -> float:
+    """How many pixels the subject is off its source where the camera is nearest; 0: it is the source."""
+    subject = r.project.subject
+    if subject is None or r.margins is None or not subject.off or r.margins.pixel_m <= 0:
+        return 0.0
+    return subject.off * subject.placement.unit_m / r.margins.pixel_m
+
+
+def detail_sentence(r: Review) -> str:
+    """‘As in its source.’, ‘Off its source by up to 0.24 px in this framing.’"""
+    shows = off_px(r)
+    return f"Off its source by up to {shows:.2g} px where the camera is nearest." if shows else "As in its source."
 
 
 def _set(r: Review) -> Station:

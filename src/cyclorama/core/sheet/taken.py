@@ -60,7 +60,7 @@ def with_file_light(project: Project, identity: str, most: int) -> Project:
     else:
         met = _nearest_on_axis(at, towards) if found.shape not in ("sphere", "tube") else None
         aim = middle if met is None else met
-        azimuth, elevation, distance = _around(at, aim)
+        azimuth, elevation, distance = _around(at, middle)
     unit = subject.placement.unit_m
     width = found.width * unit or distance * SMALL
     taken = {light.name for light in project.lights}
