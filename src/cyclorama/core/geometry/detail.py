@@ -29,7 +29,14 @@ class Wanted:
     @property
     def exact(self) -> float | None:
         """How far exact surfaces may be missed, in units of the file (of STEP, which is in metres by then)."""
-        return self.off if self.detail.tolerance_mm is None else self.detail.tolerance_mm / 1000
+        if self.detail.tolerance_mm is not None:
+            return self.detail.tolerance_mm / 1000
+        return self.off and self.off * share_of_surfaces(self.detail)
+
+
+def share_of_surfaces(detail: Detail) -> float:
+    """How much of what a model may be off goes into surfaces; the rest is for what is taken out afterwards."""
+    return 0.5 if detail.lighten else 1.0
 
 
 def usual_off(model: FileModel, detail: Detail) -> float:
@@ -66,7 +73,7 @@ def refine_cages(model: FileModel, detail: Detail, off: float) -> None:
         model.notes.append(f"{count(bending, 'part')} that an animation bends cannot be refined: shown as they are.")
     if not any(which):
         return
-    done = refine(model.parts, which, off)
+    done = refine(model.parts, which, off * share_of_surfaces(detail))
     _hang_again(model, which)
     model.off = max(model.off, done.off)
     times = " to ".join(str(n) for n in sorted({done.levels[0], done.levels[-1]}))
@@ -92,8 +99,9 @@ def lighten(model: FileModel, clean: Clean, off: float) -> Clean:
     """Take out what does not show; parts that bend stay as they are."""
     stays = np.array([bends(p) for p in model.parts])
     before = len(clean.mesh.triangles)
-    mesh, vertex = lightened(clean.mesh, off, clean.vertex_part, stays[clean.kept][clean.mesh.part])
-    model.off = max(model.off, off)
+    rest = max(off - model.off, off / 10)
+    mesh, vertex = lightened(clean.mesh, rest, clean.vertex_part, stays[clean.kept][clean.mesh.part])
+    model.off += rest
     after = number(len(mesh.triangles))
     model.notes.append(f"Lightened from {count(before, 'triangle')} to {after}; the source is kept.")
     return Clean(mesh, clean.source[vertex], clean.vertex_part[vertex], clean.kept)

@@ -87,7 +87,7 @@ def _put_back(pieces: list[FilePart], cage: Cage, owner: NDArray[np.int64]) -> N
     for number, rows, mesh in found:
         part = pieces[number]
         part.vertices, part.triangles, part.inner = mesh.vertices, mesh.triangles, mesh.inner
-        part.normals, part.creases, begin = None, None, 0
+        part.normals, part.creases, part.refined, begin = None, None, True, 0
         for name, width in widths.items():
             if getattr(part, name) is not None:
                 setattr(part, name, values[rows[:, 1], begin : begin + width].astype(np.float32))

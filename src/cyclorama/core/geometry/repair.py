@@ -74,7 +74,8 @@ def repair(parts: list[FilePart], keeps_winding: NDArray[np.bool_]) -> tuple[Cle
     _keep(whole, _sound(whole, position, found))
     _check_closed(whole, position, keeps_winding, normals, found)
     uvs, found.broken_uvs = _held(_filled(parts, "uvs", 2, 0.0))
-    normals, triangles, source = _with_normals(whole, position, normals, found)
+    meant = np.array([p.refined for p in parts])  # what was refined has no normals of its own yet
+    normals, triangles, source = _with_normals(whole, position, normals, meant, found)
     kept, part = np.unique(whole.part, return_inverse=True)
     vertices = whole.vertices[source].astype(np.float32)
     inner = whole.inner if len(whole.inner) else split_quads(vertices, triangles, part, position[source])
@@ -174,17 +175,18 @@ def _add_volumes(vertices, triangles, part, at, volumes):  # type: ignore[no-unt
 
 
 def _with_normals(
-    whole: _Whole, position: I32, normals: NDArray[np.float32], found: Repairs
+    whole: _Whole, position: I32, normals: NDArray[np.float32], meant: NDArray[np.bool_], found: Repairs
 ) -> tuple[NDArray[np.float32], I32, NDArray[np.intp]]:
-    """Normals (n, 3), triangles (t, 3), and which vertex each was: smooth ones for parts whose own are broken."""
+    """Normals (n, 3), triangles (t, 3), and which vertex each was: smooth ones for parts whose own are broken; `meant`
+    (p,) says of which parts that need not be told."""
     lacking = np.zeros(int(whole.owner.max()) + 1, bool)
     broken = ~np.isfinite(normals).all(axis=1) | (np.abs(normals).sum(axis=1) < 1e-6)
     lacking[whole.owner[broken]] = True
     bare = lacking[whole.part]
-    found.without_normals = int(bare.sum())
+    found.without_normals = int((bare & ~meant[whole.part]).sum())
     outwards, found.flipped_normals = _face_outwards(whole, np.nan_to_num(normals), ~bare)
     triangles, source = whole.triangles, np.arange(len(normals))
-    if not found.without_normals:
+    if not bare.any():
         return unit_rows(outwards), np.ascontiguousarray(triangles), source
     smooth, smoothed, smooth_source = with_smooth_normals(whole.vertices, triangles[bare], position=position)
     own = np.flatnonzero(~lacking[whole.owner])

@@ -77,6 +77,7 @@ class FilePart:
     smooth: bool = False
     """the file says that it is a cage, to be refined by subdivision"""
     creases: Creases | None = None
+    refined: bool = False
     number: int = 0
     """which part of the file it is, counted from 1; set when all are known"""
 

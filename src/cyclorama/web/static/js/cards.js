@@ -3,10 +3,10 @@
 import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
 import { LightCard } from "./light_card.js";
 import { MaterialCard } from "./material_card.js";
+import { SubjectCard } from "./subject_card.js";
 
 const byId = (id) => document.getElementById(id);
 const mm = (m) => (Math.abs(m) < 10 ? `${(m * 1000).toFixed(m < 0.01 ? 2 : m < 1 ? 1 : 0)}` : (m * 1000).toFixed(0));
-const CENTRES = { box: "Middle of its box", area: "Middle of its surface", revolution: "Axis of revolution", file: "Origin of the file" };
 const MOVES = {
   orbit: "The camera travels round the subject; reflections glide.",
   spin: "Subject and disc turn; the camera stands.",
@@ -34,17 +34,14 @@ export class Cards {
    * @param {import("./project.js").ProjectStore} store
    * @param {{light: string|null, material: string|null}} chosen
    * @param {() => void} refresh called when another light or material was chosen
+   * @param {object} floor
    */
-  constructor(store, chosen, refresh) {
+  constructor(store, chosen, refresh, floor) {
     Object.assign(this, { store, chosen, refresh, forecast: null });
     this.lightCard = new LightCard(store, chosen, refresh);
     this.materialCard = new MaterialCard(store, chosen, refresh);
+    this.subjectCard = new SubjectCard(store, floor);
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
-    byId("unit-choice").addEventListener("click", (e) => e.target.dataset.unitM && this.store.change({ kind: "unit", unit_m: Number(e.target.dataset.unitM) }));
-    byId("up-choice").addEventListener("click", (e) => e.target.dataset.up && this.store.change({ kind: "unit", up: e.target.dataset.up }));
-    byId("lay-choice").addEventListener("click", (e) => e.target.dataset.on && this.store.change({ kind: "lay", on: e.target.dataset.on }));
-    byId("as-it-came").addEventListener("click", () => this.store.change({ kind: "lay", on: "as it came" }));
-    byId("animation").addEventListener("change", (e) => this.store.set("subject/play/animation", e.target.value || null));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
     byId("forecast").addEventListener("click", () => this.askForecast());
     byId("shoot").addEventListener("click", () => this.shoot());
@@ -69,7 +66,7 @@ export class Cards {
     for (const item of document.querySelectorAll("[data-unless]")) item.hidden = this.#has(item.dataset.unless);
     for (const list of document.querySelectorAll("[data-hints]"))
       list.replaceChildren(...state.stations.find((s) => s.key === list.dataset.hints).hints.map(hint));
-    if (state.subject) this.#subject(state);
+    if (state.subject) this.subjectCard.show(state);
     byId("move-explained").textContent = MOVES[project.move.kind];
     byId("fit-report").textContent = state.margins ? `Margin ${(state.margins.worst * 100).toFixed(1)} %, tightest in frame ${state.margins.worst_frame}.` : "";
     this.#focus(project);
@@ -91,36 +88,6 @@ export class Cards {
   #has(what) {
     const { subject, materials } = this.store.state.project;
     return { subject: Boolean(subject), animated: Boolean(subject?.animations.length), materials: materials.length > 0 }[what];
-  }
-
-  #subject({ project, subject, report }) {
-    const { placement, parts, source_name, animations, play } = project.subject;
-    byId("animation").replaceChildren(make("option", { value: "" }, "None, at rest"),
-      ...animations.map(({ id, name, seconds }) => make("option", { value: id }, `${name}, ${seconds.toFixed(2)} s`)));
-    byId("animation").value = play.animation ?? "";
-    byId("animation-explained").textContent = subject.animation_sentence;
-    byId("subject-name").textContent = byId("subject-name").title = source_name;
-    byId("subject-size").textContent = subject.size;
-    byId("subject-size").title = subject.animation === null ? "" : "All the room that it takes while it moves";
-    byId("subject-parts").textContent = `${parts.length}, ${parts.reduce((n, p) => n + p.triangles, 0).toLocaleString("en").replaceAll(",", "\u202f")}`;
-    byId("centres").replaceChildren(...Object.entries(CENTRES).map(([method, name]) => {
-      const off = subject.wobble[method];
-      const is = placement.centre_method === method && off === "0 mm";
-      return make("button", { type: "button", class: `btn justify-between ${is ? "border-subject" : ""}`, "aria-pressed": is, onclick: () => this.store.change({ kind: "centre", method }) },
-        make("span", {}, name), make("span", { class: "num text-soft" }, is ? "on the axis" : `${off} off`));
-    }));
-    byId("lean").textContent = subject.axis_residual < 0.35 ? `Its axis of revolution leans ${subject.axis_lean_deg.toFixed(2)}°.` : "";
-    byId("gap-label").textContent = project.set.disc.on ? "Gap to the disc" : "Gap to the floor";
-    byId("gap").textContent = subject.gap;
-    byId("as-it-came").hidden = placement.tip_deg === 0 && placement.roll_deg === 0;
-    byId("stand").disabled = subject.gap === "0 mm";
-    for (const b of byId("unit-choice").children) b.setAttribute("aria-pressed", Math.abs(Number(b.dataset.unitM) / placement.unit_m - 1) < 1e-6);
-    for (const b of byId("up-choice").children) b.setAttribute("aria-pressed", b.dataset.up === placement.up);
-    byId("unit-reason").textContent = report ? `${capital(report.unit_reason)}; ${report.up_reason}.` : "";
-    byId("findings").replaceChildren(...(report?.findings ?? []).map((f) =>
-      make("li", { class: "flex gap-2" }, mark(f.mark), make("span", {}, f.what, f.done ? make("span", { class: "text-soft" }, `: ${f.done}`) : ""))));
-    byId("parts").replaceChildren(...parts.map((p) =>
-      switchRow(p.name, p.visible, `Show ${p.name}`, (on) => this.store.set(`subject/parts/${p.id}/visible`, on), { figure: p.triangles.toLocaleString("en") })));
   }
 
   #passes({ wanted, clay_spares: spared }) {
@@ -178,8 +145,4 @@ export class Cards {
 
 function hint(text) {
   return make("p", { class: "hint" }, mark("look"), make("span", {}, text));
-}
-
-function capital(text) {
-  return text[0].toUpperCase() + text.slice(1);
 }

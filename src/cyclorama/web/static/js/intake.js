@@ -35,8 +35,18 @@ export async function droppedFiles(transfer) {
  */
 export async function bringIn(url, files) {
   if (!files.length) return null;
+  return follow(`Bringing in ${files.length === 1 ? files[0].name : `${files.length} files`}`, () => upload(url, files));
+}
+
+/**
+ * Begin something that takes a while and follow it in the dialog.
+ * @param {string} title
+ * @param {() => Promise<object>} begin gives the job
+ * @returns {Promise<object|null>} what came of it, null when it failed or was cancelled
+ */
+export async function follow(title, begin) {
   const dialog = byId("intake");
-  byId("intake-title").textContent = `Bringing in ${files.length === 1 ? files[0].name : `${files.length} files`}`;
+  byId("intake-title").textContent = title;
   byId("intake-what").textContent = "Sending";
   byId("intake-bar").value = 0;
   let cancelled = false;
@@ -48,7 +58,7 @@ export async function bringIn(url, files) {
   };
   dialog.showModal();
   try {
-    job = await upload(url, files);
+    job = await begin();
     while (!job.result && !job.error && !cancelled) {
       await new Promise((done) => setTimeout(done, 200));
       job = await get(`/api/intakes/${job.id}`);
@@ -63,11 +73,16 @@ export async function bringIn(url, files) {
   return cancelled ? null : (job?.result ?? null);
 }
 
-/** Let files be dropped anywhere on an element. */
-export function acceptDrops(element, take) {
+/** Let files be dropped anywhere on an element, or pasted on its page. */
+export function acceptFiles(element, take) {
   element.addEventListener("dragover", (e) => e.preventDefault());
   element.addEventListener("drop", async (e) => {
     e.preventDefault();
     take(await droppedFiles(e.dataTransfer));
+  });
+  document.addEventListener("paste", async (e) => {
+    if (/^(INPUT|TEXTAREA|SELECT)$/.test(document.activeElement?.tagName ?? "") || !e.clipboardData.files.length) return;
+    e.preventDefault();
+    take(await droppedFiles(e.clipboardData));
   });
 }

@@ -158,7 +158,7 @@ export class Lens {
     this.place();
     const shoot = state.project.shoot;
     const camera = this.store.value(`cameras/${state.project.camera_id}`);
-    this.facts.textContent = `${camera.focal_mm} mm · ${shoot.width}×${shoot.height} · EV ${state.lens.ev100.toFixed(1)}`;
+    this.facts.textContent = `${Number(camera.focal_mm.toFixed(1))} mm · ${shoot.width}×${shoot.height} · EV ${state.lens.ev100.toFixed(1)}`;
     this.#drawGuides(shoot.margin * 100);
   }
 

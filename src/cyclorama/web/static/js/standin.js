@@ -89,6 +89,7 @@ export class StandIn {
     const asset = state.subject?.asset ?? null;
     if (asset !== this.asset) await this.#loadSubject(asset);
     this.animation = state.subject?.animation ?? null;
+    this.project = state.project;
     const setKey = JSON.stringify([state.project.set.sweep, state.project.set.disc]);
     if (setKey !== this.setKey) await this.#loadSet(state.project.id, setKey);
     if (this.subject) {
@@ -170,6 +171,20 @@ export class StandIn {
       mesh.material.emissive.setRGB(...m.emission_color);
       mesh.material.emissiveIntensity = Math.min(m.emission_luminance / 2000, 1.5);
     }
+  }
+
+  /** Let one part of the subject stand out, all others stand back; null: as they are. @param {number|null} part */
+  point(part) {
+    if (!this.subject || !this.project) return;
+    this.#dress(this.project);
+    for (const mesh of part === null ? [] : this.subject.children) {
+      const meant = mesh.userData.part === part;
+      mesh.visible = mesh.visible || meant;
+      mesh.material.transparent = mesh.material.transparent || !meant;
+      mesh.material.depthWrite = meant;
+      mesh.material.opacity = meant ? Math.max(mesh.material.opacity, 0.6) : 0.12;
+    }
+    this.draw();
   }
 
   #dressSet(project) {

@@ -4,7 +4,7 @@ import { make, mark, say, upload } from "./api.js";
 import { Cards } from "./cards.js";
 import { Clock } from "./clock.js";
 import { Fields } from "./fields.js";
-import { acceptDrops, bringIn } from "./intake.js";
+import { acceptFiles, bringIn } from "./intake.js";
 import { bindKeys } from "./keys.js";
 import { Lens } from "./lens.js";
 import { Plan } from "./plan.js";
@@ -45,6 +45,12 @@ const floor = {
     if (what === "light" && id) chosen.light = id;
     open(what);
   },
+  /** Show which part is meant: its number, or none. */
+  point: (part) => {
+    if (part !== null) lens.handle();
+    else if (!clock.playing) lens.develop(300);
+    lens.standin.point(part);
+  },
   /** Handling ended without a change. */
   settle: () => {
     store.cancelPreview();
@@ -56,7 +62,7 @@ const floor = {
 const plan = new Plan(byId("plan"), store, clock, floor);
 lens.onpreview = (pose) => floor.preview(pose);
 const fields = new Fields(document.body, store, chosen, floor);
-const cards = new Cards(store, chosen, () => refresh());
+const cards = new Cards(store, chosen, () => refresh(), floor);
 
 function refresh() {
   cards.show(store.state);
@@ -167,7 +173,7 @@ byId("model-file").addEventListener("change", async (e) => {
   await takeModel([...e.target.files]);
   e.target.value = "";
 });
-acceptDrops(document.body, (files) =>
+acceptFiles(document.body, (files) =>
   files.length === 1 && /\.(hdr|exr)$/i.test(files[0].name) ? takeEnvironment(files[0]) : takeModel(files));
 byId("pick-environment").addEventListener("click", () => byId("environment-file").click());
 async function takeEnvironment(file) {

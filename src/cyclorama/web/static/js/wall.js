@@ -1,7 +1,7 @@
 /** The reel wall: pictures that play on hover, and new projects. */
 
 import { post, remove, say } from "./api.js";
-import { acceptDrops, bringIn } from "./intake.js";
+import { acceptFiles, bringIn } from "./intake.js";
 
 const still = matchMedia("(prefers-reduced-motion: reduce)");
 
@@ -79,7 +79,7 @@ async function begin(files) {
 const pick = document.getElementById("model-file");
 document.getElementById("new-from-model").addEventListener("click", () => pick.click());
 pick.addEventListener("change", () => begin([...pick.files]));
-acceptDrops(document.body, begin);
+acceptFiles(document.body, begin);
 document.getElementById("new-empty").addEventListener("click", async () => {
   try {
     location.href = `/projects/${(await post("/api/projects", { name: "Untitled" })).id}`;
