@@ -8,10 +8,12 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import LONG_MS, Server
-from tests.conftest import png_of
+from tests.conftest import png_of, sphere
+from tests.glb_files import document_of, packed
 from tests.moving_models import bending_bar
 
 from cyclorama.core.scene import Project, SetValue, apply_set
+from cyclorama.demo.glb import GlbWriter
 from cyclorama.shoot import desk
 from cyclorama.store import Studio
 
@@ -57,6 +59,44 @@ def test_animation_bends_the_stand_in_and_is_set_on_the_card(page: Page, server:
     expect(card.get_by_text("Repeat", exact=True)).to_be_visible()
     play = project(server, page.url).subject.play  # type: ignore[union-attr]
     assert (play.animation, play.repeat) == ("animation-1", "once")
+
+
+def test_parts_are_seen_left_out_and_lightened_and_files_pasted(page: Page, server: Server, tmp_path: Path) -> None:
+    """Pasted onto the reel wall; the tree of its parts; pointing at one shows it; made again, and back."""
+    model = tmp_path / "pair.glb"
+    writer = GlbWriter()
+    for i in (0, 1):
+        ball = sphere(0.1, 64)
+        moved = dataclasses.replace(ball, vertices=ball.vertices + np.float32([i * 0.3, 0, 0]))
+        writer.part(f"Ball {i + 1}", moved, writer.material(f"clay {i}", (0.5, 0.4, 0.3)))
+    document, chunk = document_of(writer.to_bytes())
+    document["nodes"].append({"name": "Pair", "children": [0, 1]})
+    document["scenes"][0]["nodes"] = [2]
+    model.write_bytes(packed(document, chunk))
+    page.goto(server.address)
+    page.evaluate(
+        """(bytes) => {
+            const data = new DataTransfer();
+            data.items.add(new File([new Uint8Array(bytes)], "pair.glb"));
+            document.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true }));
+        }""",
+        list(model.read_bytes()),
+    )
+    page.wait_for_url("**/projects/**", timeout=LONG_MS)
+    card = page.locator("[data-card=subject]")
+    expect(card.locator("#parts summary")).to_contain_text("Pair", timeout=LONG_MS)
+    before = page.locator("#standin").screenshot()
+    card.locator("#parts").get_by_text("Ball 2").hover()
+    page.wait_for_timeout(300)
+    assert page.locator("#standin").screenshot() != before
+    card.get_by_role("switch", name="Show Ball 2").click()
+    card.get_by_role("button", name="Leave the hidden part out").click()
+    expect(card.get_by_role("button", name="Bring the left-out part back")).to_be_visible(timeout=LONG_MS)
+    assert [p.name for p in project(server, page.url).subject.parts] == ["Ball 1"]  # type: ignore[union-attr]
+    card.get_by_role("switch", name="Lighten").click()
+    expect(card.locator("#detail-sentence")).to_contain_text("Off its source by up to 0.2", timeout=LONG_MS)
+    undo(page)
+    expect(card.locator("#detail-sentence")).to_have_text("As in its source.", timeout=LONG_MS)
 
 
 def test_lights_are_added_shaped_and_removed(page: Page, server: Server, floor: str) -> None:

@@ -91,7 +91,7 @@ def _divide(cage: Cage) -> tuple[Cage, float]:
     left &= sharpness < BOUNDARY
     halves = np.concatenate([np.column_stack([ends[left][:, k], count + np.flatnonzero(left)]) for k in (0, 1)])
     finer = replace(
-        cage, points=points, index=index.ravel(), sizes=np.full(corners, 4), values=values.reshape(-1, v.shape[1]),
+        cage, points=points, index=index.ravel(), sizes=np.full(corners, 4), values=values.reshape(4 * corners, v.shape[1]),
         drawn=drawn.ravel(), sharp_edges=halves, sharpness=np.tile(sharpness[left] - 1, 2),
     )  # fmt: skip
     moved = np.concatenate([edge_points - halfway, points[:count] - cage.points])
