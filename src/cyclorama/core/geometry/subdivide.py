@@ -91,8 +91,9 @@ def _divide(cage: Cage) -> tuple[Cage, float]:
     left &= sharpness < BOUNDARY
     halves = np.concatenate([np.column_stack([ends[left][:, k], count + np.flatnonzero(left)]) for k in (0, 1)])
     finer = replace(
-        cage, points=points, index=index.ravel(), sizes=np.full(corners, 4), values=values.reshape(4 * corners, v.shape[1]),
-        drawn=drawn.ravel(), sharp_edges=halves, sharpness=np.tile(sharpness[left] - 1, 2),
+        cage, points=points, index=index.ravel(), sizes=np.full(corners, 4),
+        values=values.reshape(4 * corners, v.shape[1]), drawn=drawn.ravel(),
+        sharp_edges=halves, sharpness=np.tile(sharpness[left] - 1, 2),
     )  # fmt: skip
     moved = np.concatenate([edge_points - halfway, points[:count] - cage.points])
     return finer, float(np.linalg.norm(moved, axis=1).max(initial=0.0))
