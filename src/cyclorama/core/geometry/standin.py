@@ -8,10 +8,13 @@ from scipy.spatial import cKDTree
 from ..picture.decode import decode_picture
 from ..scene import Material
 from ..textures import srgb_to_linear, to_srgb_bytes
-from .mesh import Mesh, used_by
+from .mesh import Mesh, face_normals, used_by
+from .rows import distinct_rows, first_of
 from .standin_file import pack
 
 TARGET_TRIANGLES = 40_000
+MANY, CELLS = 400_000, 100_000
+"""Parts of more triangles are first laid into a grid of which so many cells hold their surface."""
 
 
 def build_standin(mesh: Mesh, materials: list[Material], assets: dict[str, bytes]) -> tuple[bytes, NDArray[np.int32]]:
@@ -45,9 +48,28 @@ def _reduced(
     wanted = max(64, int(len(faces) * share))
     if len(faces) <= wanted:
         return v, low + used, faces
+    if len(faces) > MANY:
+        kept, faces = _clustered(v, faces)
+        v, used = v[kept], used[kept]
     points, reduced = fast_simplification.simplify(v.astype(np.float32), faces, target_count=wanted)
     _, nearest = cKDTree(v).query(points)
     return points.astype(np.float32), (low + used)[nearest], reduced.astype(np.int32)
+
+
+def _clustered(v: NDArray[np.float32], faces: NDArray[np.int32]) -> tuple[NDArray[np.intp], NDArray[np.int32]]:
+    """What is left when vertices in one cell of a grid become one: which vertices stay, and the triangles of these.
+
+    Rossignac and Borrel, "Multi-resolution 3D approximations for rendering complex scenes", 1993. It takes a tenth of
+    the time and memory of the finer reduction, which then has little left to do.
+    """
+    cell = np.sqrt(np.linalg.norm(face_normals(v, faces), axis=1).sum() / 2 / CELLS)
+    grid = np.floor((v - v.min(axis=0)) / max(cell, np.finfo(np.float32).tiny)).astype(np.int32)
+    index, count = distinct_rows(grid)
+    joined = index[faces]
+    apart = (joined[:, 0] != joined[:, 1]) & (joined[:, 1] != joined[:, 2]) & (joined[:, 2] != joined[:, 0])
+    joined = joined[apart]
+    alike, many = distinct_rows(np.sort(joined, axis=1))
+    return first_of(index, count), joined[np.sort(first_of(alike, many))]
 
 
 def _tinted(shown: NDArray[np.uint8], colours: NDArray[np.float32]) -> NDArray[np.uint8]:
