@@ -12,6 +12,7 @@ from ..scene import Placement, Project, Subject
 from ..scene.subject import CentreMethod
 from .mesh import Mesh, face_normals, used_by
 from .placement import file_to_metres, placement_matrix
+from .rows import runs
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +53,6 @@ class Measures:
 
 def measure(mesh: Mesh) -> Measures:
     """Measure a mesh with at least one triangle."""
-    points = mesh.vertices[used_by(mesh.triangles, len(mesh.vertices))].astype(np.float64)
     normals = face_normals(mesh.vertices, mesh.triangles)
     normals /= 2
     area = np.linalg.norm(normals, axis=1)
@@ -61,8 +61,13 @@ def measure(mesh: Mesh) -> Measures:
         middles += mesh.vertices[corner]
     middles /= 3
     total = max(float(area.sum()), 1e-300)
-    centroid = (middles * area[:, None]).sum(axis=0) / total
+    centroid = np.zeros(3)
+    for some in runs(len(area)):  # row after row, as one sum over all of them would
+        centroid = np.concatenate([centroid[None], middles[some] * area[some, None]]).sum(axis=0)
+    centroid /= total
     point, direction, residual = revolution_axis(middles, normals, centroid)
+    del middles, normals, area
+    points = mesh.vertices[used_by(mesh.triangles, len(mesh.vertices))].astype(np.float64)
     return Measures(convex_corners(points), centroid, point, direction, residual)
 
 
@@ -134,9 +139,13 @@ def revolution_axis(middles: Points, normals: Points, origin: Vec3) -> tuple[Vec
     pitch) is dropped.
     """
     area = np.linalg.norm(normals, axis=1)
-    size = np.sqrt(np.average(np.sum((middles - origin) ** 2, axis=1), weights=np.maximum(area, 1e-300))) or 1.0
+    away = np.empty(len(middles))
+    for some in runs(len(middles)):
+        away[some] = np.sum((middles[some] - origin) ** 2, axis=1)
+    size = np.sqrt(np.average(away, weights=np.maximum(area, 1e-300))) or 1.0
+    del away
     total, a, b, d = max(area.sum(), 1e-300), np.zeros((3, 3)), np.zeros((3, 3)), np.zeros((3, 3))
-    for some in np.split(np.arange(len(area)), range(AT_ONCE, len(area), AT_ONCE)):
+    for some in runs(len(area), AT_ONCE):
         p, n = (middles[some] - origin) / size, normals[some] / np.maximum(area[some], 1e-300)[:, None]
         moment, w = np.cross(p, n), (area[some] / total)[:, None]
         a += (n * w).T @ n

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from .mesh import face_normals
 from .normals import weld
+from .rows import runs
 
 MOSTLY = 0.8
 """A mesh whose triangles follow each other in pairs to at least this share was split from quads."""
@@ -109,10 +110,14 @@ def split_quads(
     if len(triangles) < 2:
         return inner
     part = np.zeros(len(triangles), np.int64) if part is None else part
-    normal = face_normals(vertices, triangles)
-    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
-    even = (normal[1:] * normal[:-1]).sum(axis=1)
-    shared = _shared_edges(vertices, triangles, part, weld(vertices)[0] if position is None else position)
+    position = weld(vertices)[0] if position is None else position
+    even, shared = np.empty(len(triangles) - 1), np.empty(len(triangles) - 1, np.int8)
+    for some in runs(len(even)):
+        both = triangles[some.start : some.stop + 1]  # each with its next
+        normal = face_normals(vertices, both)
+        normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
+        even[some] = (normal[1:] * normal[:-1]).sum(axis=1)
+        shared[some] = _shared_edges(vertices, both, part[some.start : some.stop + 1], position)
     pairs = _in_pairs((shared >= 0) & (even > np.cos(np.radians(BENT_DEG))))
     paired = np.bincount(part[:-1][pairs], minlength=int(part.max()) + 1)
     few = 2 * paired < MOSTLY * np.bincount(part)
@@ -126,12 +131,12 @@ def split_quads(
 def _shared_edges(
     vertices: NDArray[np.floating], triangles: NDArray[np.integer], part: NDArray[np.integer],
     position: NDArray[np.integer],
-) -> NDArray[np.int64]:  # fmt: skip
+) -> NDArray[np.int8]:  # fmt: skip
     """For each triangle and the next (t − 1,), 3·e + f where edge e of the one is edge f of the other and both make
     a convex quad; −1 where there is none."""
     place = position[triangles]
     alike = part[:-1] == part[1:]
-    shared = np.full(len(triangles) - 1, -1)
+    shared = np.full(len(triangles) - 1, -1, np.int8)
     for e in range(3):
         for f in range(3):
             same = (place[:-1, e] == place[1:, (f + 1) % 3]) & (place[:-1, (e + 1) % 3] == place[1:, f])

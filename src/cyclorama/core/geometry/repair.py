@@ -15,7 +15,7 @@ from .normals import weld, with_smooth_normals
 from .polygons import split_quads
 from .read import FilePart
 from .read.model import inner_edges
-from .rows import I32, distinct_rows, first_of
+from .rows import I32, distinct_rows, first_of, runs
 
 
 @dataclass(slots=True)
@@ -135,14 +135,22 @@ def _check_closed(
     whole: _Whole, position: I32, keeps_winding: NDArray[np.bool_], normals: NDArray[np.float32], found: Repairs
 ) -> None:
     """Count open edges, and turn closed parts round that are inside out."""
-    corners = position[whole.triangles]
-    edges = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
-    edges.sort(axis=1)
-    index, count = distinct_rows(edges)
-    once = np.bincount(index, minlength=count) == 1
-    found.open_edges = int(once.sum())
+    edges = np.empty(3 * len(whole.triangles), np.int64)
+    for c in range(3):
+        edges[c * len(whole.triangles) : (c + 1) * len(whole.triangles)] = _edge_keys(whole, position, c)
+    edges.sort()
+    once = np.ones(len(edges), bool)
+    alike = edges[1:] == edges[:-1]
+    once[1:] &= ~alike
+    once[:-1] &= ~alike
+    once = edges[once]
+    del edges, alike
+    found.open_edges = len(once)
     is_open = np.zeros(len(keeps_winding), bool)
-    is_open[np.tile(whole.part, 3)[once[index]]] = True
+    for c in range(3 if len(once) else 0):
+        keys = _edge_keys(whole, position, c)
+        at = np.minimum(np.searchsorted(once, keys), len(once) - 1)
+        is_open[whole.part[once[at] == keys]] = True
     turned = ~is_open & ~keeps_winding & (_volumes(whole, len(keeps_winding)) < 0)
     if turned.any():
         mine = turned[whole.part]
@@ -151,6 +159,12 @@ def _check_closed(
             whole.inner[mine] = swapped_bits(whole.inner[mine])
         normals[turned[whole.owner]] *= -1
         found.inside_out = int(turned.sum())
+
+
+def _edge_keys(whole: _Whole, position: I32, corner: int) -> NDArray[np.int64]:
+    """A number (t,) for the edge from each triangle's corner to the next, the same in both directions."""
+    a, b = position[whole.triangles[:, corner]], position[whole.triangles[:, (corner + 1) % 3]]
+    return np.minimum(a, b).astype(np.int64) * len(position) + np.maximum(a, b)
 
 
 def _volumes(whole: _Whole, parts: int) -> NDArray[np.float64]:
@@ -206,11 +220,13 @@ def _face_outwards(
     whole: _Whole, normals: NDArray[np.float32], which: NDArray[np.bool_]
 ) -> tuple[NDArray[np.float32], int]:  # fmt: skip
     """Normals turned to the side their faces (`which`) look to, and how many faces disagreed with all three."""
-    triangles = whole.triangles[which]
-    flat = face_normals(whole.vertices, triangles)
-    against = np.einsum("ti,tci->tc", flat, normals[triangles]) < 0
-    flipped = int(against.all(axis=1).sum())
-    if not against.any():
-        return normals, 0
-    side = np.bincount(triangles.ravel(), np.where(against, -1.0, 1.0).ravel(), len(normals))
+    flipped, side = 0, np.zeros(len(normals))
+    chosen = np.flatnonzero(which)
+    for some in runs(len(chosen)):
+        triangles = whole.triangles[chosen[some]]
+        against = np.einsum("ti,tci->tc", face_normals(whole.vertices, triangles), normals[triangles]) < 0
+        flipped += int(against.all(axis=1).sum())
+        side += np.bincount(triangles.ravel(), np.where(against, -1.0, 1.0).ravel(), len(normals))
+    if not (side < 0).any():
+        return normals, flipped
     return np.where(side[:, None] < 0, -normals, normals).astype(np.float32), flipped

@@ -1,5 +1,7 @@
 """Rows that are alike, found by hashing: the same place, the same face, the same edge."""
 
+from collections.abc import Iterator
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,6 +16,12 @@ def distinct_rows(rows: NDArray[np.int32]) -> tuple[I32, int]:
     index = np.empty(len(rows), np.int32)
     slots = np.full(1 << max(2 * len(rows) - 1, 1).bit_length(), -1, np.int32)
     return index, int(_number(rows, slots, np.empty(len(rows), np.int32), index))
+
+
+def runs(count: int, most: int = 1 << 17) -> Iterator[slice]:
+    """0…count in runs that are worked on one after the other, to save memory."""
+    for begin in range(0, count, most):
+        yield slice(begin, min(begin + most, count))
 
 
 def first_of(index: I32, count: int) -> NDArray[np.intp]:
