@@ -1,11 +1,16 @@
 """Smooth normals by crease angle, for files that bring none."""
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
 from ..kernel import kernel
-from .mesh import face_normals, unit_rows
-from .rows import I32, distinct_rows, first_of, place_bits
+from .mesh import face_normals
+from .rows import I32, distinct_rows, place_bits
+
+STEPS = np.float32(1e4)
+"""Normals of a vertex are told apart in so many steps of each part."""
 
 
 def weld(vertices: NDArray[np.floating], owner: I32 | None = None) -> tuple[I32, int]:
@@ -31,29 +36,53 @@ def smooth_normals(
     flat = face_normals(vertices, triangles)
     position = weld(vertices)[0] if position is None else position
     count = int(position.max(initial=-1)) + 1
-    corner_position = position[triangles.ravel()]
-    order = np.argsort(corner_position, kind="stable")
-    starts = np.searchsorted(corner_position[order], np.arange(count + 1))
-    result = np.zeros((len(corner_position), 3))
-    unit = unit_rows(flat).astype(np.float64)
-    _sum_around(flat, unit, order // 3, starts, order, np.cos(np.radians(crease_deg)), result)
-    return unit_rows(result).reshape(-1, 3, 3)
+    starts, around = _corners_at(position[triangles.ravel()], count)
+    length = np.linalg.norm(flat, axis=1)
+    result = np.empty((3 * len(triangles), 3), np.float32)
+    _sum_around(flat, length, starts, around, np.cos(np.radians(crease_deg)), result)
+    return result.reshape(-1, 3, 3)
+
+
+def _corners_at(owner: I32, count: int) -> tuple[NDArray[np.int64], I32]:
+    """Where the corners of each owner begin (count + 1,) in a list of all corners (c,), in their order."""
+    starts, around = np.zeros(count + 1, np.int64), np.empty(len(owner), np.int32)
+    _sort_by_owner(owner, starts, around)
+    return starts, around
 
 
 @kernel
-def _sum_around(flat, unit, face_of, starts, order, cos_crease, result):  # type: ignore[no-untyped-def]
-    """For each corner, the sum of the faces at its position that meet its own at less than the crease angle."""
+def _sort_by_owner(owner, starts, around):  # type: ignore[no-untyped-def]
+    for i in range(owner.shape[0]):
+        starts[owner[i] + 1] += 1
+    for n in range(starts.shape[0] - 1):
+        starts[n + 1] += starts[n]
+    for i in range(owner.shape[0] - 1, -1, -1):  # from the end: what was each one's end becomes its beginning
+        starts[owner[i] + 1] -= 1
+        around[starts[owner[i] + 1]] = i
+    for n in range(starts.shape[0] - 1):
+        starts[n] = starts[n + 1]
+    starts[starts.shape[0] - 1] = owner.shape[0]
+
+
+@kernel
+def _sum_around(flat, length, starts, around, cos_crease, result):  # type: ignore[no-untyped-def]
+    """For each corner, the direction of the sum of the faces at its position that meet its own at less than the crease
+    angle."""
     for p in range(starts.shape[0] - 1):
         for i in range(starts[p], starts[p + 1]):
-            mine, out = face_of[i], order[i]
+            out = around[i]
+            mine = out // 3
+            x, y, z = 0.0, 0.0, 0.0
             for j in range(starts[p], starts[p + 1]):
-                other = face_of[j]
-                cosine = (
-                    unit[mine, 0] * unit[other, 0] + unit[mine, 1] * unit[other, 1] + unit[mine, 2] * unit[other, 2]
-                )
-                if cosine >= cos_crease:
-                    for c in range(3):
-                        result[out, c] += flat[other, c]
+                other = around[j] // 3
+                along = flat[mine, 0] * flat[other, 0] + flat[mine, 1] * flat[other, 1] + flat[mine, 2] * flat[other, 2]
+                if along >= cos_crease * length[mine] * length[other]:
+                    x, y, z = x + flat[other, 0], y + flat[other, 1], z + flat[other, 2]
+            size = math.sqrt(x * x + y * y + z * z)
+            sound = size > 0.0
+            result[out, 0], result[out, 1], result[out, 2] = (
+                (x / size, y / size, z / size) if sound else (0.0, 1.0, 0.0)
+            )
 
 
 def with_smooth_normals(
@@ -68,11 +97,48 @@ def with_smooth_normals(
     """
     normals = smooth_normals(vertices, triangles, crease_deg, position).reshape(-1, 3)
     corner = np.ascontiguousarray(triangles, np.int32).ravel()
-    rows = np.column_stack([corner, np.round(normals * 1e4).astype(np.int32)])
-    index, count = distinct_rows(rows)
-    first = first_of(index, count)
-    order = np.lexsort(rows[first].T[::-1])
-    rank = np.empty(count, np.int32)
-    rank[order] = np.arange(count, dtype=np.int32)
-    first = first[order]
-    return normals[first], rank[index].reshape(-1, 3), corner[first].astype(np.intp)
+    starts, around = _corners_at(corner, len(vertices))
+    index, first = np.empty(len(corner), np.int32), np.empty(len(corner), np.int32)
+    count = int(_split(normals, starts, around, index, first))
+    first = first[:count]
+    return normals[first], index.reshape(-1, 3), corner[first].astype(np.intp)
+
+
+@kernel
+def _order(normals, a, b):  # type: ignore[no-untyped-def]
+    """Below, at or above 0 as corner a's normal comes before, with or after b's, in steps of `STEPS`."""
+    for k in range(3):
+        x, y = np.rint(normals[a, k] * STEPS), np.rint(normals[b, k] * STEPS)
+        if x != y:
+            return -1 if x < y else 1
+    return 0
+
+
+@kernel
+def _find(normals, first, begin, end, c):  # type: ignore[no-untyped-def]
+    """Where a corner's normal stands, or would, among the ordered ones of its vertex."""
+    while begin < end:
+        middle = (begin + end) // 2
+        if _order(normals, first[middle], c) < 0:
+            begin = middle + 1
+        else:
+            end = middle
+    return begin
+
+
+@kernel
+def _split(normals, starts, around, index, first):  # type: ignore[no-untyped-def]
+    """Number (c,) the distinct normals of each vertex, in order; `first` is a corner with each. How many."""
+    count = 0
+    for v in range(starts.shape[0] - 1):
+        begin = count
+        for i in range(starts[v], starts[v + 1]):
+            at = _find(normals, first, begin, count, around[i])
+            if at == count or _order(normals, first[at], around[i]) != 0:
+                for k in range(count, at, -1):
+                    first[k] = first[k - 1]
+                first[at] = around[i]
+                count += 1
+        for i in range(starts[v], starts[v + 1]):
+            index[around[i]] = _find(normals, first, begin, count, around[i])
+    return count

@@ -36,6 +36,22 @@ def from_top(u: NDArray[np.floating], v: NDArray[np.floating]) -> NDArray[np.flo
     return np.column_stack([u, 1.0 - v]).astype(np.float32)
 
 
+def _in_order(
+    polygons: Polygons,
+) -> tuple[NDArray[np.integer], NDArray[np.integer], NDArray[np.integer], NDArray[np.bool_] | None]:
+    """Corners, sizes, parts and drawn edges with the polygons of each part together."""
+    if (polygons.part[1:] >= polygons.part[:-1]).all():
+        return polygons.corners, polygons.sizes, polygons.part, polygons.drawn
+    order = np.argsort(polygons.part, kind="stable")
+    sizes = polygons.sizes[order]
+    starts = (np.cumsum(polygons.sizes) - polygons.sizes)[order]
+    # numbers of the corners in the new order of polygons
+    first = np.cumsum(sizes) - sizes
+    place = np.arange(int(sizes.sum())) + np.repeat(starts - first, sizes)
+    drawn = None if polygons.drawn is None else polygons.drawn[place]
+    return polygons.corners[place], sizes, polygons.part[order], drawn
+
+
 def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int, NDArray[np.int64], FilePart]]:
     """Each number in `polygons.part` that has a face, in order, with what its vertices (v, k) refer to and its mesh.
 
@@ -43,22 +59,21 @@ def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int
     """
     if not len(polygons.sizes):
         return []
-    order = np.argsort(polygons.part, kind="stable")
-    sizes, part = polygons.sizes[order], polygons.part[order]
-    starts = (np.cumsum(polygons.sizes) - polygons.sizes)[order]
-    # numbers of the corners in the new order of polygons
-    first = np.cumsum(sizes) - sizes
-    place = np.arange(int(sizes.sum())) + np.repeat(starts - first, sizes)
-    corners = polygons.corners[place]
-    drawn = None if polygons.drawn is None else polygons.drawn[place]
-    triangles, polygon, inner = triangulated(points[corners[:, 0]], sizes, drawn)
-    owner = part[polygon] if len(polygon) else np.zeros(0, np.int64)
-    used, corner = np.unique(triangles, return_inverse=True) if len(triangles) else (np.zeros(0, np.int64),) * 2
-    rows = np.column_stack([corners[used], np.repeat(part, sizes)[used]])
-    index, count = distinct_rows(rows.astype(np.int32))
-    vertex = corners[used][first_of(index, count)]
-    faces = index[corner].reshape(-1, 3)
+    corners, sizes, part, drawn = _in_order(polygons)
     all_triangles = bool((sizes == 3).all())
+    if all_triangles and drawn is None:
+        used = corner = None  # every corner is one of a triangle, and stands where it is
+        owner, inner = part, np.zeros(0, np.uint8)
+    else:
+        triangles, polygon, inner = triangulated(points[corners[:, 0]], sizes, drawn)
+        owner = part[polygon] if len(polygon) else np.zeros(0, np.int64)
+        used, corner = np.unique(triangles, return_inverse=True) if len(triangles) else (np.zeros(0, np.int64),) * 2
+    rows = np.empty((len(corners) if used is None else len(used), corners.shape[1] + 1), np.int32)
+    rows[:, :-1] = corners if used is None else corners[used]
+    rows[:, -1] = np.repeat(part, sizes) if used is None else np.repeat(part, sizes)[used]
+    index, count = distinct_rows(rows)
+    vertex = rows[first_of(index, count)][:, :-1].astype(np.int64)
+    faces = (index if corner is None else index[corner]).reshape(-1, 3)
     found = []
     numbers, begins = np.unique(owner, return_index=True)
     ends = np.append(begins[1:], len(owner))

@@ -36,11 +36,15 @@ def read_ply(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     # what belongs to corners or faces makes corners distinct: places of their maps, colours of their face
     mapped, part = _corner_uvs(face, sizes)
     painted = _colours(face.columns)
-    numbers = np.zeros(len(index), np.int64)
-    paints = np.repeat(np.arange(len(sizes)), sizes) if painted is not None else np.zeros(len(index), np.int64)
+    corners = np.zeros((len(index), 3), np.int32)
+    corners[:, 0] = index
+    del index
     if mapped is not None:
-        mapped, numbers = distinct_values(mapped)
-    pieces = cut_apart(points, Polygons(np.column_stack([index, numbers, paints]), sizes, part))
+        mapped, corners[:, 1] = distinct_values(mapped)
+    if painted is not None:
+        corners[:, 2] = np.repeat(np.arange(len(sizes)), sizes)
+    pieces = cut_apart(points, Polygons(corners, sizes, part))
+    del corners
     textures = [c.split(None, 1)[1] for c in comments if c.lower().startswith("texturefile ") and len(c.split()) > 1]
     point_uvs, point_colours = _point_uvs(vertex), _colours(vertex.columns)
     normals = _normals(vertex)
