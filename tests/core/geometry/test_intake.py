@@ -118,6 +118,8 @@ def test_obj_with_material_and_texture() -> None:
     assert (red.name, red.specular_roughness, red.base_metalness) == ("red", 0.25, 1.0)
     assert red.maps.base_color is not None
     assert "missing" in findings(take_in({"cube.obj": CUBE_OBJ.encode(), "cube.mtl": MTL.encode()}))
+    wide = take_in({"cube.obj": CUBE_OBJ.encode("utf-16"), "cube.mtl": MTL.encode("utf-16"), "paint.png": png()})
+    assert wide.materials == intake.materials
     mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
     corner = mesh.vertices[np.argmin(mesh.uvs[:, 0] + mesh.uvs[:, 1])]
     assert corner.tolist() == [0, 1, 0]  # uv origin at the top left

@@ -12,11 +12,14 @@ from tests.core.geometry.test_subdivide import CUBE, FACES
 from tests.step_files import chord_error_m, cylinder_step
 
 from cyclorama.core.errors import IntakeError
+from cyclorama.core.geometry.detail import Wanted
+from cyclorama.core.geometry.edges import hard_edges
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.placement import file_to_metres
 from cyclorama.core.geometry.read import read_model
 from cyclorama.core.geometry.refine import refine
+from cyclorama.core.scene import Detail
 
 SQUARE = [(0, 0, 0), (2, 0, 0), (2, 2, 0), (0, 2, 0)]
 
@@ -222,9 +225,27 @@ def test_step_solids_are_as_round_as_is_said(radius_mm: float) -> None:
     rim = np.unique(np.round(np.degrees(np.arctan2(corners[:, 1], corners[:, 0])), 2))
     assert chord_error_m(radius_mm / 1000, len(rim)) <= height_mm / 1000 / 4000
     assert "Tessellated to within" in findings(intake)
+    hard = hard_edges(mesh.vertices, mesh.triangles, np.ones(len(mesh.triangles), np.float32))[2]
+    lengths = np.linalg.norm(hard[:, 3:6] - hard[:, :3], axis=1).sum() / (4 * np.pi * radius_mm / 1000)
+    assert lengths == pytest.approx(1.0, abs=0.002)  # both rims, as chords of their circles, and no other edge
     side = np.abs(mesh.normals[:, 2]) < 0.5
     outwards = mesh.vertices[side, :2] / np.linalg.norm(mesh.vertices[side, :2], axis=1, keepdims=True)
     assert np.einsum("ij,ij->i", mesh.normals[side, :2], outwards).min() > 0.999
+
+
+def test_the_fineness_of_a_step_can_be_chosen_afterwards() -> None:
+    """By a tolerance in mm, or by what may show: the chords of its rim say how far it is off, and the subject knows."""
+    file = {"spindle.step": cylinder_step(40.0, 100.0)}
+    sides = {}
+    for wanted in (Wanted(Detail(tolerance_mm=2.0)), Wanted(Detail(tolerance_mm=0.001)), Wanted(Detail(), 0.0002)):
+        intake = take_in(file, wanted=wanted)
+        off = wanted.exact
+        assert (intake.subject.off, intake.subject.detail) == (pytest.approx(off), wanted.detail)
+        mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+        rim = mesh.vertices[np.hypot(mesh.vertices[:, 0], mesh.vertices[:, 1]) > 0.039]
+        sides[off] = len(np.unique(np.round(np.degrees(np.arctan2(rim[:, 1], rim[:, 0])), 2)))
+        assert chord_error_m(0.04, sides[off]) <= off  # type: ignore[operator]
+    assert sides[0.000001] > 4 * sides[0.0002] >= 4 * sides[0.002]
 
 
 def test_cages_become_the_surfaces_they_stand_for(tmp_path: Path) -> None:

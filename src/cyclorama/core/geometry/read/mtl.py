@@ -24,7 +24,9 @@ _CHANNELS: dict[str, Channel] = {"r": "r", "g": "g", "b": "b", "m": "a", "l": "c
 
 
 def as_text(data: bytes) -> str:
-    """Text as UTF-8 or, where it is none, byte by byte as Latin-1; without a mark at its beginning."""
+    """Text as UTF-16 with its mark, as UTF-8 or, where it is none, byte by byte as Latin-1; without a mark."""
+    if data[:2] in (b"\xfe\xff", b"\xff\xfe"):
+        return data.decode("utf-16", "replace")
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:

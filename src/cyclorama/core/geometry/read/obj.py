@@ -68,6 +68,8 @@ def _complaint(name: str, data: bytes, at: int, lack: int) -> IntakeError:
 
 def read_obj(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     """Read an OBJ of polygons; raises IntakeError when it is none or damaged."""
+    if data[:2] in (b"\xfe\xff", b"\xff\xfe"):
+        data = as_text(data).encode()
     found = _Scanned(name, data)
     if not len(found.vertices):
         raise IntakeError(f"‘{name}’ has no vertices; it is not an OBJ model.")
