@@ -1,5 +1,7 @@
 """The two ready projects: an orbit around the Storm Glass and a spin of the Harbour Lantern."""
 
+import io
+import zipfile
 from dataclasses import dataclass
 
 from ..core.framing import fit_subject
@@ -35,6 +37,17 @@ class DemoProject:
     assets: dict[str, bytes]
 
 
+def _brought_in(name: str, data: bytes) -> Intake:
+    """The intake of a model with its source, as the studio keeps it."""
+    intake, archive = take_in({name: data}), io.BytesIO()
+    with zipfile.ZipFile(archive, "w") as file:
+        file.writestr(zipfile.ZipInfo(name), data)
+    source = content_hash(archive.getvalue())
+    intake.assets[source] = archive.getvalue()
+    intake.subject = intake.subject.model_copy(update={"source": source})
+    return intake
+
+
 def _placed(intake: Intake, stage: Stage):  # type: ignore[no-untyped-def]
     placement = centred(intake.measures, intake.subject.placement, "box")
     placement = grounded(intake.measures, placement, stage.stand_height_m)
@@ -49,7 +62,7 @@ def _fitted(project: Project, intake: Intake) -> Project:
 def storm_glass_project() -> DemoProject:
     """Storm Glass No. 4 on a pale round sweep; the camera travels, the lights stand."""
     model = ("storm-glass-no-4.glb", build_storm_glass())
-    intake = take_in(dict([model]))
+    intake = _brought_in(*model)
     picture = encode_exr(north_light_studio())
     stage = Stage(
         sweep=Sweep(form="round", width_m=7, depth_m=7, height_m=3.2, fillet_m=1.6, color=(0.60, 0.575, 0.53),
@@ -82,7 +95,7 @@ def storm_glass_project() -> DemoProject:
 def lantern_project() -> DemoProject:
     """Harbour Lantern at dusk with its mantle lit; subject and disc travel, the camera stands."""
     model = ("harbour-lantern.glb", build_lantern())
-    intake = take_in(dict([model]))
+    intake = _brought_in(*model)
     picture = encode_exr(harbour_dusk())
     stage = Stage(
         sweep=Sweep(form="straight", width_m=9, depth_m=6, height_m=4, fillet_m=1.5, color=(0.24, 0.25, 0.265),

@@ -51,22 +51,41 @@ class Measures:
         return Measures(**{**values, "axis_residual": float(values["axis_residual"])})
 
 
+class _Faces:
+    """Middles and area-weighted normals of a mesh's triangles, made as they are needed: together they would take more
+    than the mesh."""
+
+    def __init__(self, mesh: Mesh):
+        self._vertices, self._triangles = mesh.vertices, mesh.triangles
+
+    def normals(self, some: slice) -> Points:
+        """Directions of faces (t, 3), as long as their area."""
+        normals = face_normals(self._vertices, self._triangles[some])
+        normals /= 2
+        return normals
+
+    def middles(self, some: slice) -> Points:
+        """(t, 3)"""
+        triangles = self._triangles[some]
+        middles = np.zeros((len(triangles), 3))
+        for corner in triangles.T:
+            middles += self._vertices[corner]
+        middles /= 3
+        return middles
+
+
 def measure(mesh: Mesh) -> Measures:
     """Measure a mesh with at least one triangle."""
-    normals = face_normals(mesh.vertices, mesh.triangles)
-    normals /= 2
-    area = np.linalg.norm(normals, axis=1)
-    middles = np.zeros((len(mesh.triangles), 3))
-    for corner in mesh.triangles.T:
-        middles += mesh.vertices[corner]
-    middles /= 3
+    faces = _Faces(mesh)
+    area = np.empty(len(mesh.triangles))
+    for some in runs(len(area)):
+        area[some] = np.linalg.norm(faces.normals(some), axis=1)
     total = max(float(area.sum()), 1e-300)
     centroid = np.zeros(3)
     for some in runs(len(area)):  # row after row, as one sum over all of them would
-        centroid = np.concatenate([centroid[None], middles[some] * area[some, None]]).sum(axis=0)
+        centroid = np.concatenate([centroid[None], faces.middles(some) * area[some, None]]).sum(axis=0)
     centroid /= total
-    point, direction, residual = revolution_axis(middles, normals, centroid)
-    del middles, normals, area
+    point, direction, residual = revolution_axis(faces, area, centroid)
     points = mesh.vertices[used_by(mesh.triangles, len(mesh.vertices))].astype(np.float64)
     return Measures(convex_corners(points), centroid, point, direction, residual)
 
@@ -129,24 +148,23 @@ def _extreme_points(points: Points) -> Points:
     return np.asarray(points[np.union1d(best, _axis_extremes(points))])
 
 
-def revolution_axis(middles: Points, normals: Points, origin: Vec3) -> tuple[Vec3, Vec3, float]:
+def revolution_axis(faces: _Faces, area: NDArray[np.float64], origin: Vec3) -> tuple[Vec3, Vec3, float]:
     """The line that the surface normals of a body of revolution meet: a point on it, its direction, residual.
 
-    middles, normals (t, 3): face centres and area-weighted face normals. The normals of such a body belong to
+    area (t,): of the faces. The normals of such a body belong to
     a singular linear line complex (Pottmann and Randrup, "Rotational and helical surface approximation for
     reverse engineering", Computing 60, 1998): c̄·n + c·(p × n) = 0 for every normal line, with axis direction c
     and moment c̄ = point × c. With |c| = 1 this is a small eigenvalue problem. The moment along c (a helix's
     pitch) is dropped.
     """
-    area = np.linalg.norm(normals, axis=1)
-    away = np.empty(len(middles))
-    for some in runs(len(middles)):
-        away[some] = np.sum((middles[some] - origin) ** 2, axis=1)
+    away = np.empty(len(area))
+    for some in runs(len(area)):
+        away[some] = np.sum((faces.middles(some) - origin) ** 2, axis=1)
     size = np.sqrt(np.average(away, weights=np.maximum(area, 1e-300))) or 1.0
     del away
     total, a, b, d = max(area.sum(), 1e-300), np.zeros((3, 3)), np.zeros((3, 3)), np.zeros((3, 3))
     for some in runs(len(area), AT_ONCE):
-        p, n = (middles[some] - origin) / size, normals[some] / np.maximum(area[some], 1e-300)[:, None]
+        p, n = (faces.middles(some) - origin) / size, faces.normals(some) / np.maximum(area[some], 1e-300)[:, None]
         moment, w = np.cross(p, n), (area[some] / total)[:, None]
         a += (n * w).T @ n
         b += (n * w).T @ moment

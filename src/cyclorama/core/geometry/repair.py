@@ -112,8 +112,10 @@ def _sound(whole: _Whole, position: I32, found: Repairs) -> NDArray[np.bool_]:
     """Which triangles have an area and are not there twice in their part."""
     corners = position[whole.triangles]
     distinct = (corners[:, 0] != corners[:, 1]) & (corners[:, 1] != corners[:, 2]) & (corners[:, 2] != corners[:, 0])
-    area = np.linalg.norm(face_normals(whole.vertices, whole.triangles), axis=1)
-    keep = distinct & (area > (_longest(whole) * 1e-9)[whole.part] ** 2)
+    least, keep = (_longest(whole) * 1e-9) ** 2, distinct
+    for some in runs(len(keep)):
+        area = np.linalg.norm(face_normals(whole.vertices, whole.triangles[some]), axis=1)
+        keep[some] &= area > least[whole.part[some]]
     found.degenerate = int((~keep).sum())
     index, count = distinct_rows(np.sort(corners, axis=1))
     again = np.ones(len(corners), bool)

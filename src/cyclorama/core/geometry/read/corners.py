@@ -71,7 +71,8 @@ def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int
     rows = np.empty((len(corners) if used is None else len(used), corners.shape[1] + 1), np.int32)
     rows[:, :-1] = corners if used is None else corners[used]
     rows[:, -1] = np.repeat(part, sizes) if used is None else np.repeat(part, sizes)[used]
-    index, count = distinct_rows(rows)
+    differs = [k for k in range(rows.shape[1]) if k == 0 or (len(rows) and np.ptp(rows[:, k]))]
+    index, count = distinct_rows(rows if len(differs) == rows.shape[1] else rows[:, differs])
     vertex = rows[first_of(index, count)][:, :-1].astype(np.int64)
     faces = (index if corner is None else index[corner]).reshape(-1, 3)
     found = []
