@@ -5,7 +5,7 @@ import shutil
 
 from ..core.errors import ShootError
 from ..core.picture.mix import LightChange, mixed, with_balance
-from ..core.scene import Project
+from ..core.scene import Project, put_all
 from ..core.sequence.names import sequence_stem, slug
 from ..core.sheet import readiness, review
 from ..store import Saved, Studio, TakeRecord
@@ -46,13 +46,11 @@ def call_mix(studio: Studio, source_id: str, balance: dict[str, LightChange], st
         raise ShootError("Not all frames of this take are there yet. Resume it first.")
     mixed(read_lights(source, source.first)[0], balance)
     project = with_balance(source.project, balance)
-    s = project.shoot
-    s = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()}), "from_frame": source.first,
-                             "to_frame": source.last})  # fmt: skip
     number, take_id = _next(studio, project)
     name = f"{project.move.name} {number}, from {source.name.rsplit(' ', 1)[-1]}"
     version = studio.projects.get(project.id).version
-    project = project.model_copy(update={"shoot": s})
+    frames = {"shoot/from_frame": source.first, "shoot/to_frame": source.last}
+    project = put_all(project, {"shoot/passes/wanted": (), **frames})
     take = studio.takes.call(take_id, name, project, version, None, source.id, balance, queued=start)
     if start:
         ensure_worker(studio)

@@ -7,9 +7,10 @@ from fastapi.responses import HTMLResponse
 
 from ..core.errors import DamagedError
 from ..core.material.presets import PRESETS
-from ..core.scene import MaterialMaps, range_of
+from ..core.scene import MaterialMaps, place_of
 from ..core.scene.light import Shape
 from ..core.scene.material import PatternKind
+from ..core.scene.place import affects_everywhere
 from ..core.sheet.review import review
 from ..core.sheet.stations import move_sentence
 from ..core.sheet.words import data_size
@@ -21,7 +22,7 @@ from .problems import templates
 
 router = APIRouter(include_in_schema=False)
 Ctx = Annotated[Context, Depends(context)]
-templates.env.globals["range_of"] = range_of
+templates.env.globals["place_of"] = place_of
 
 
 _CARD_LISTS = {
@@ -68,7 +69,9 @@ def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
 def studio_floor(request: Request, ctx: Ctx, project_id: str) -> HTMLResponse:
     """The studio floor."""
     project = ctx.studio.projects.get(project_id).project
-    return templates.TemplateResponse(request, "studio.html", {"project": project, **_CARD_LISTS})
+    return templates.TemplateResponse(
+        request, "studio.html", {"project": project, "affects": affects_everywhere(), **_CARD_LISTS}
+    )
 
 
 @router.get("/shoots")

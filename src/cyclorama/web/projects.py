@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 from ..core.errors import ChangeError, IntakeError
 from ..core.geometry.kept import Intake
 from ..core.picture.examine import examine_environment, examine_picture
-from ..core.scene import Change, Detail, Project, new_project
+from ..core.scene import Change, Detail, Project, new_project, put_all
 from ..core.sheet import perform_all
 from ..core.sheet.arrive import put_on_set
 from ..core.sheet.replace import finest, kept_by_name, made_again, standing
@@ -259,8 +259,7 @@ def _take_environment(ctx: Context, project_id: str, base_version: int, uploads:
 
     def change(project: Project) -> Project:
         values = {"asset": key, "source_name": name[:80], "on": True, "kind": "picture", "broken_pixels": broken}
-        environment = project.environment.model_copy(update=values)
-        return project.model_copy(update={"environment": environment})
+        return put_all(project, {f"environment/{field}": value for field, value in values.items()})
 
     saved = ctx.studio.projects.edit(project_id, base_version, f"Light with {name}", change)
     return project_state(ctx.studio, saved)

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.scene import SCHEMA_VERSION, Project, SetValue, apply_set, load_project, new_project, range_of
+from cyclorama.core.scene import SCHEMA_VERSION, Project, SetValue, apply_set, load_project, new_project, place_of
 
 
 @given(
@@ -67,7 +67,7 @@ def test_ranges_are_what_the_document_allows(path: str) -> None:
     """The ends are accepted, what lies just beyond is not."""
     project = new_project("Test")
     place = path.replace("{key}", "key").replace("camera/", f"cameras/{project.camera_id}/")
-    least, greatest = range_of(path)
+    least, greatest = place_of(path).least, place_of(path).most
     assert least is not None
     assert greatest is not None
     for end, beyond in ((least, least - 1), (greatest, greatest + 1)):
@@ -77,11 +77,13 @@ def test_ranges_are_what_the_document_allows(path: str) -> None:
 
 
 def test_ranges_end_where_the_document_does() -> None:
-    assert range_of("materials/{material}/maps/{slot}/size_m") == (1e-7, 10_000)
-    assert range_of("shoot/to_frame") == (0, None)
+    size = place_of("materials/{material}/maps/{slot}/size_m")
+    assert (size.title, size.unit, size.least, size.most) == ("Size", "m", 1e-7, 10_000)
+    last = place_of("shoot/to_frame")
+    assert (last.least, last.most, last.kind) == (0, None, "whole")
     for path in ("camera/nothing", "look/ev100/more"):
         with pytest.raises(KeyError):
-            range_of(path)
+            place_of(path)
 
 
 def test_newer_and_foreign_documents_are_refused() -> None:

@@ -14,7 +14,7 @@ import numpy as np
 from ..arrays import Points
 from ..errors import ChangeError
 from ..motion import pose_project
-from ..scene import Project
+from ..scene import Project, place_of, put_all
 from .lens import Projection, picture_factor
 from .margins import NEAR_M, Margins, camera_space, frame_margins
 
@@ -86,19 +86,13 @@ def _minimum(f, span: float) -> float:  # type: ignore[no-untyped-def]
 
 
 def _with_camera(project: Project, **changes: float) -> Project:
-    cameras = []
-    for camera in project.cameras:
-        if camera.id == project.camera_id:
-            limits = type(camera).model_fields
-            for name, value in changes.items():
-                least = max(m.ge for m in limits[name].metadata if hasattr(m, "ge"))
-                most = max(m.le for m in limits[name].metadata if hasattr(m, "le"))
-                changes[name] = max(value, least)
-                if value > most:
-                    raise ChangeError(
-                        f"The subject is too large for the studio: the camera would have to stand "
-                        f"{value / 1000:.0f} km away. Correct its unit on the Subject card."
-                    )
-            camera = camera.model_copy(update=changes)
-        cameras.append(camera)
-    return project.model_copy(update={"cameras": tuple(cameras)})
+    values = {}
+    for name, value in changes.items():
+        place = place_of(path := f"cameras/{project.camera_id}/{name}")
+        if place.most is not None and value > place.most:
+            raise ChangeError(
+                f"The subject is too large for the studio: the camera would have to stand {value / 1000:.0f} km away. "
+                "Correct its unit on the Subject card."
+            )
+        values[path] = value if place.least is None else max(value, place.least)
+    return put_all(project, values)

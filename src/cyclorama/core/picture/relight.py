@@ -9,11 +9,15 @@ from numpy.typing import NDArray
 
 from ..light.rows import light_colour, luminance_nit
 from ..light.sky import shining
-from ..scene import Environment, Light, Look, Project, ShootSettings
-from ..scene.light import BASE_FLUX_LM
+from ..scene import Light, Project, depending
+from ..scene.base import Affects
 
 MOST_GAIN = 64.0
 """A light that is raised further shows nothing but the noise of the few samples it was given while it was weak."""
+_THINGS: frozenset[Affects] = frozenset({"motion", "transform", "geometry", "camera", "film"})
+_BEAM: frozenset[Affects] = frozenset({"light"})
+_EXPOSED = _THINGS | _BEAM | frozenset[Affects]({"surface"})
+"""What is in an exposed film for good."""
 Gains = NDArray[np.float32]
 """(n + 2, 3) factors of each exposed light, of glowing things, of the environment"""
 
@@ -23,11 +27,13 @@ def gains(exposed: Project, now: Project) -> Gains | None:
 
     In the order of `mix.light_layer_names(exposed)`; a light that shines no more has 0.
     """
-    if _fixed(exposed) != _fixed(now):
+    if _depending(exposed, _EXPOSED) != _depending(now, _EXPOSED):
         return None
     around = _environment_gain(exposed, now)
     before, after = ({light.id: light for light in shining(project)} for project in (exposed, now))
-    if around is None or any(key not in before or _built(light) != _built(before[key]) for key, light in after.items()):
+    if around is None or any(
+        key not in before or depending(light, _BEAM) != depending(before[key], _BEAM) for key, light in after.items()
+    ):
         return None
     rows = [_gain(light, after.get(key)) for key, light in before.items()]
     result = np.array([*rows, np.ones(3), np.full(3, around)], np.float32)
@@ -41,42 +47,15 @@ def gains(exposed: Project, now: Project) -> Gains | None:
 def same_view(a: Project, b: Project) -> bool:
     """Whether both show the same things from the same place, be they lit or painted otherwise."""
 
-    def shapes(project: Project) -> Project:
-        stage = project.set
-        plain = {"color": (0.0, 0.0, 0.0), "roughness": 0.0}
-        bare = {"sweep": stage.sweep.model_copy(update=plain), "disc": stage.disc.model_copy(update=plain)}
-        values = {"materials": (), "environment": Environment(), "set": stage.model_copy(update=bare)}
-        return _fixed(project).model_copy(update=values)
-
     seen = [p.environment.seen_by_camera and p.environment_lit for p in (a, b)]
-    return seen[0] == seen[1] and shapes(a) == shapes(b)
+    return seen[0] == seen[1] and _depending(a, _THINGS) == _depending(b, _THINGS)
 
 
-def _fixed(project: Project) -> Project:
-    """The document without what a film does not depend on, or what gains can make up for."""
-    shoot = project.shoot
-    clamps = shoot.clamp_indirect is not None
-    camera = project.camera if clamps else project.camera.model_copy(update={"iso": 100.0, "exposure_by": "meter"})
-    env = project.environment
-    around = env.model_copy(update={"on": True, "strength_stops": 0.0, "background": Environment().background})
-    values = {
-        "name": "Project",
-        "cameras": (camera,),
-        "environment": around,
-        "lights": (),
-        "look": project.look if clamps else Look(),
-        "shoot": ShootSettings(bounces=shoot.bounces, clamp_indirect=shoot.clamp_indirect),
-    }
-    return project.model_copy(update=values)
-
-
-def _built(light: Light) -> Light:
-    """The light as a thing: where it stands and what shapes its beam, at no strength or colour in particular."""
-    plain = {
-        "name": "Light", "role": "accent", "on": True, "solo": False, "power": BASE_FLUX_LM, "power_unit": "lm",
-        "strength_stops": 0.0, "temperature_k": 5600.0, "tint": 0.0, "colour": (1.0, 1.0, 1.0),
-    }  # fmt: skip
-    return light.model_copy(update=plain)
+def _depending(project: Project, on: frozenset[Affects]) -> tuple[object, ...]:
+    """What affects some things as seen through the camera, without the lights, which are looked at one by one."""
+    if project.shoot.clamp_indirect is not None:  # what clamping took away depends on the exposure
+        on = on | {"picture"}
+    return depending(project.model_copy(update={"cameras": (project.camera,), "lights": ()}), on)
 
 
 def _gain(exposed: Light, now: Light | None) -> NDArray[np.float64]:

@@ -27,7 +27,8 @@ from ..motion import Pose, Poses, focus_distance_m, pose_project, shutter_poses,
 from ..picture.exposure import exposure_scale, shown_look
 from ..picture.linear import read_linear
 from ..picture.mix import light_layer_names
-from ..scene import Camera, Material, Play, Project, Subject
+from ..scene import Camera, Material, Project, Subject, depending
+from ..scene.base import Affects
 from ..scene.camera import NEAREST_M
 from ..textures import Textures, TextureShelf
 from .arrays import COMPONENTS, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
@@ -39,6 +40,7 @@ from .parameters import ReadAsset, TextureSet, has_holes, material_rows
 from .standing import Piece, Standing, bend, stand
 from .trace import FrameScene
 
+_SHAPE: frozenset[Affects] = frozenset({"geometry", "transform"})
 _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
 FIRST_ROWS = 3
 """Rows of the exit, the sweep and the disc come before the project's materials."""
@@ -153,12 +155,9 @@ class SceneCompiler:
         return rows, textures.shelf.arrays()
 
     def _geometry_key(self, project: Project) -> object:
-        sweep = project.set.sweep.model_copy(update={"color": (0, 0, 0), "roughness": 0})
-        disc = project.set.disc.model_copy(update={"color": (0, 0, 0), "roughness": 0})
-        subject = project.subject
-        if subject is not None:  # how it is played concerns single frames only
-            subject = subject.model_copy(update={"play": Play(animation=subject.play.animation)})
-        return subject, sweep, disc, project.move.kind == "spin", [m.id for m in project.materials]
+        stands, spins = depending(project.set, _SHAPE), project.move.kind == "spin"
+        subject = None if project.subject is None else depending(project.subject, _SHAPE)
+        return subject, stands, spins, [m.id for m in project.materials]
 
     def _standing(self, project: Project) -> Standing:
         stage, spins = project.set, project.move.kind == "spin"

@@ -7,8 +7,8 @@ from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
 from .material import Material, MaterialMaps, TextureRef
 from .move import Move
+from .place import Place, depending, inserted, moved, place_of, places, put, put_all, removed, value_at
 from .project import SCHEMA_VERSION, Project, load_project, new_project
-from .ranges import range_of
 from .shoot import Passes, ShootSettings
 from .stage import Disc, Stage, Sweep
 from .subject import Animation, Detail, Part, Placement, Play, Subject, Variant
@@ -31,6 +31,7 @@ __all__ = [
     "Move",
     "Part",
     "Passes",
+    "Place",
     "Placement",
     "Play",
     "Project",
@@ -43,7 +44,15 @@ __all__ = [
     "TextureRef",
     "Variant",
     "apply_set",
+    "depending",
+    "inserted",
     "load_project",
+    "moved",
     "new_project",
-    "range_of",
+    "place_of",
+    "places",
+    "put",
+    "put_all",
+    "removed",
+    "value_at",
 ]

@@ -1,20 +1,34 @@
 """What all parts of the document share: strict, immutable models and the kinds of numbers in them."""
 
 import secrets
-from typing import Annotated, Any
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+Affects = Literal[
+    "nothing", "shoot", "motion", "transform", "geometry", "surface", "light", "gain", "camera", "film", "backdrop",
+    "picture",
+]  # fmt: skip
+"""What of a picture depends on a value.
+
+nothing: names and where things came from. shoot: how it is shot, and what its files are called. motion: what stands
+where in which frame. transform: where a thing is at rest. geometry: shapes, and what of them is seen. surface: what
+they are made of. light: where lights stand and what shapes their beams. gain: how strong and of which colour light is.
+camera: what rays leave the lens. film: how light is gathered. backdrop: what is seen behind everything. picture: how
+what was gathered is shown.
+"""
 Unit01 = Annotated[float, Field(ge=0, le=1)]
 Colour = Annotated[tuple[Unit01, Unit01, Unit01], Field(title="Colour", description="linear Rec.709, each 0…1")]
 Id = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")]
-Name = Annotated[str, Field(title="Name", min_length=1, max_length=80)]
+Name = Annotated[str, Field(title="Name", min_length=1, max_length=80, json_schema_extra={"affects": "nothing"})]
 
 
 class Doc(BaseModel):
     """A piece of the project document: immutable, no unknown fields, no NaN or infinity."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, revalidate_instances="always")
+    AFFECTS: ClassVar[Affects] = "nothing"
+    """What the fields affect that say nothing else."""
 
 
 def new_id(prefix: str) -> str:
@@ -22,6 +36,18 @@ def new_id(prefix: str) -> str:
     return f"{prefix}-{secrets.token_hex(4)}"
 
 
-def quantity(title: str, unit: str, *, ge: float, le: float, **more: Any) -> Any:
-    """A number with a name, a unit and its allowed range, for messages and for the cards."""
-    return Field(title=title, ge=ge, le=le, json_schema_extra={"unit": unit}, **more)
+def quantity(title: str, unit: str, *, ge: float, le: float, affects: Affects | None = None, **more: Any) -> Any:
+    """A number with a name, a unit and its allowed range, and what it affects where that is not what its neighbours
+    do: for messages, for the cards, and for all that is kept as long as nothing changes."""
+    extra: dict[str, Any] = {"unit": unit} | ({"affects": affects} if affects else {})
+    return Field(title=title, ge=ge, le=le, json_schema_extra=extra, **more)
+
+
+def affecting(affects: Affects, **more: Any) -> Any:
+    """A field that affects something else than its neighbours do."""
+    return Field(json_schema_extra={"affects": affects}, **more)
+
+
+def fixed(affects: Affects | None = None, **more: Any) -> Any:
+    """A field that nobody edits: it names something, or came with a file."""
+    return Field(json_schema_extra={"fixed": True} | ({"affects": affects} if affects else {}), **more)

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Doc, Id, Name, Unit01, quantity
+from .base import Doc, Id, Name, Unit01, affecting, quantity
 
 SENSOR_LONG_SIDE_MM = 36.0
 """The longer side of the delivered frame always spans this width, so that a lens keeps its field of view
@@ -17,6 +17,8 @@ NEAREST_M, FARTHEST_M = 1e-5, 20_000.0
 
 class Camera(Doc):
     """A camera that looks at the axis of the turn from a distance."""
+
+    AFFECTS = "camera"
 
     id: Id
     name: Name
@@ -37,8 +39,8 @@ class Camera(Doc):
     """Of an anamorphic lens: blur becomes this many times taller than wide."""
     shutter_deg: Annotated[float, quantity("Shutter", "°", ge=0, le=360)] = 0.0
     """Angle of the shutter, 180° is open for half a frame; 0 freezes everything."""
-    iso: Annotated[float, quantity("Sensitivity", "ISO", ge=6, le=102400)] = 100.0
-    exposure_by: Annotated[Literal["meter", "camera"], Field(title="Exposure by")] = "meter"
+    iso: Annotated[float, quantity("Sensitivity", "ISO", ge=6, le=102400, affects="picture")] = 100.0
+    exposure_by: Annotated[Literal["meter", "camera"], affecting("picture", title="Exposure by")] = "meter"
     """meter: the look's EV100; camera: f-number, shutter and sensitivity."""
     vignette: Annotated[Unit01, Field(title="Vignette")] = 0.0
     """1 is the natural falloff by the fourth power of the cosine."""

@@ -1,13 +1,14 @@
 """Typed changes: every edit of a project is one of these, so that it can be checked, named and undone."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, JsonValue
 
 from ..errors import ChangeError
 from .base import Doc, Id, Unit01, quantity
 from .light import Shape
-from .project import Project, load_project
+from .place import place_of, put, value_at
+from .project import Project
 from .subject import CentreMethod, Resting
 
 
@@ -132,40 +133,14 @@ Change = Annotated[
     Field(discriminator="kind"),
 ]
 
-_FIXED = {
-    "schema_version", "id", "subject/asset", "subject/animations", "subject/variants", "subject/source",
-    "subject/detail", "subject/off", "subject/cameras", "subject/lights",
-}  # fmt: skip
-
 
 def apply_set(project: Project, change: SetValue) -> Project:
-    """The project with one value replaced.
+    """The project with one value replaced by an artist.
 
     Raises ChangeError when the place does not exist, may not be edited, or the value is not allowed.
     """
+    value_at(project, change.path)
     whole_subject = change.path == "subject" and change.value is not None  # it comes in through intake only
-    if (
-        whole_subject
-        or change.path.endswith("/id")
-        or any(f"{change.path}/".startswith(f"{fixed}/") for fixed in _FIXED)
-    ):
+    if whole_subject or place_of(change.path).fixed:
         raise ChangeError(f"‘{change.path}’ cannot be edited.")
-    data = project.model_dump(mode="python")
-    *parents, last = change.path.split("/")
-    place: Any = data
-    for step in parents:
-        place = _step_into(place, step, change.path)
-    if not isinstance(place, dict) or last not in place:
-        raise ChangeError(f"There is nothing at ‘{change.path}’ in this project.")
-    place[last] = change.value
-    return load_project(data)
-
-
-def _step_into(place: Any, step: str, path: str) -> Any:
-    if isinstance(place, dict) and step in place:
-        return place[step]
-    if isinstance(place, list | tuple):
-        for item in place:
-            if isinstance(item, dict) and item.get("id") == step:
-                return item
-    raise ChangeError(f"There is nothing at ‘{path}’ in this project.")
+    return put(project, change.path, change.value)

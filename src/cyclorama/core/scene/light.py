@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Colour, Doc, Id, Name, Unit01, quantity
+from .base import Colour, Doc, Id, Name, Unit01, affecting, quantity
 
 Travel = Literal["set", "camera", "subject"]
 Shape = Literal["rectangle", "disc", "sphere", "tube", "spot", "sun"]
@@ -20,10 +20,12 @@ BASE_ENVIRONMENT_NIT = 1000.0
 class Gobo(Doc):
     """A mask in front of a light: a picture, a looping sequence of pictures, or one made by the program."""
 
+    AFFECTS = "light"
+
     pattern: Annotated[MaskKind | None, Field(title="Pattern")] = "window"
     pictures: Annotated[tuple[str, ...], Field(title="Pictures", max_length=500)] = ()
     """Content hashes; they take the pattern's place when there are any."""
-    source_name: str = ""
+    source_name: Annotated[str, affecting("nothing")] = ""
     pictures_per_frame: Annotated[float, quantity("Speed", "pictures per frame", ge=-100, le=100)] = 1.0
     projection: Literal["perspective", "parallel"] = "perspective"
     scale: Annotated[float, quantity("Gobo scale", "", ge=0.01, le=100)] = 1.0
@@ -38,12 +40,14 @@ class Gobo(Doc):
 class Light(Doc):
     """A light that faces the middle of the subject from a direction and a distance."""
 
+    AFFECTS = "light"
+
     id: Id
     name: Name
     shape: Annotated[Shape, Field(title="Shape")] = "rectangle"
-    role: Literal["key", "fill", "rim", "accent"] = "accent"
-    on: bool = True
-    solo: bool = False
+    role: Annotated[Literal["key", "fill", "rim", "accent"], affecting("nothing")] = "accent"
+    on: Annotated[bool, affecting("gain")] = True
+    solo: Annotated[bool, affecting("gain")] = False
     azimuth_deg: Annotated[float, quantity("Azimuth", "°", ge=-3600, le=3600)] = 0.0
     elevation_deg: Annotated[float, quantity("Elevation", "°", ge=-89, le=89)] = 35.0
     distance_m: Annotated[float, quantity("Distance", "m", ge=1e-5, le=20_000)] = 2.0
@@ -55,14 +59,14 @@ class Light(Doc):
     """Of a rectangle; diameter of disc, sphere and spot; length of a tube."""
     height_m: Annotated[float, quantity("Height", "m", ge=1e-6, le=5000)] = 0.8
     """Of a rectangle; thickness of a tube."""
-    power: Annotated[float, quantity("Power", "", ge=0, le=MOST_POWER)] = BASE_FLUX_LM
-    power_unit: Annotated[PowerUnit, Field(title="Unit")] = "lm"
+    power: Annotated[float, quantity("Power", "", ge=0, le=MOST_POWER, affects="gain")] = BASE_FLUX_LM
+    power_unit: Annotated[PowerUnit, affecting("gain", title="Unit")] = "lm"
     """Flux, intensity along the axis, luminance of the face, or illuminance at what it is aimed at."""
-    strength_stops: Annotated[float, quantity("Strength", "stops", ge=-MOST_STOPS, le=MOST_STOPS)] = 0.0
-    temperature_k: Annotated[float, quantity("Colour temperature", "K", ge=1500, le=20000)] = 5600.0
-    tint: Annotated[float, quantity("Tint", "", ge=-1, le=1)] = 0.0
+    strength_stops: Annotated[float, quantity("Strength", "stops", ge=-MOST_STOPS, le=MOST_STOPS, affects="gain")] = 0.0
+    temperature_k: Annotated[float, quantity("Colour temperature", "K", ge=1500, le=20000, affects="gain")] = 5600.0
+    tint: Annotated[float, quantity("Tint", "", ge=-1, le=1, affects="gain")] = 0.0
     """−1 is green, +1 magenta."""
-    colour: Annotated[Colour, Field(title="Filter")] = (1.0, 1.0, 1.0)
+    colour: Annotated[Colour, affecting("gain", title="Filter")] = (1.0, 1.0, 1.0)
     grid_deg: Annotated[float, quantity("Grid", "°", ge=0, le=85)] = 0.0
     """Angle at which a honeycomb grid lets nothing more pass; 0 is no grid."""
     cone_deg: Annotated[float, quantity("Cone", "°", ge=1, le=170)] = 40.0
@@ -81,6 +85,8 @@ class Light(Doc):
 class Sky(Doc):
     """Daylight by a model instead of a picture."""
 
+    AFFECTS = "light"
+
     sun_azimuth_deg: Annotated[float, quantity("Sun azimuth", "°", ge=-3600, le=3600)] = -50.0
     sun_elevation_deg: Annotated[float, quantity("Sun elevation", "°", ge=0, le=90)] = 35.0
     turbidity: Annotated[float, quantity("Haze", "", ge=1.7, le=10)] = 3.0
@@ -91,6 +97,8 @@ class Sky(Doc):
 class Background(Doc):
     """What is seen behind subject and set."""
 
+    AFFECTS = "backdrop"
+
     kind: Annotated[Literal["colour", "vertical", "radial", "picture", "environment"], Field(title="Background")] = (
         "colour"
     )
@@ -99,20 +107,22 @@ class Background(Doc):
     second: Annotated[Colour, Field(title="Second colour")] = (0.75, 0.75, 0.75)
     """Of the top or the middle."""
     picture: str | None = None
-    source_name: str = ""
+    source_name: Annotated[str, affecting("nothing")] = ""
     blur: Annotated[Unit01, Field(title="Blur")] = 0.0
 
 
 class Environment(Doc):
     """Surroundings that light the set, and what is seen behind it."""
 
+    AFFECTS = "light"
+
     kind: Annotated[Literal["picture", "sky"], Field(title="Environment")] = "picture"
     asset: Annotated[str | None, Field(title="Environment picture")] = None
-    source_name: str = ""
-    broken_pixels: Annotated[int, Field(ge=0)] = 0
+    source_name: Annotated[str, affecting("nothing")] = ""
+    broken_pixels: Annotated[int, affecting("nothing", ge=0)] = 0
     """Pixels of the picture that are infinite (held at the brightest half float), no number or negative (black)."""
-    on: bool = True
-    strength_stops: Annotated[float, quantity("Strength", "stops", ge=-MOST_STOPS, le=MOST_STOPS)] = 0.0
+    on: Annotated[bool, affecting("gain")] = True
+    strength_stops: Annotated[float, quantity("Strength", "stops", ge=-MOST_STOPS, le=MOST_STOPS, affects="gain")] = 0.0
     rotation_deg: Annotated[float, quantity("Rotation", "°", ge=-3600, le=3600)] = 0.0
     tilt_deg: Annotated[float, quantity("Tilt", "°", ge=-180, le=180)] = 0.0
     """Leans the surroundings over towards +Z."""

@@ -10,6 +10,8 @@ ViewName = Literal["neutral", "aces", "srgb"]
 class Look(Doc):
     """Exposure and view. EV100 is metered or typed; the offset opens (+) or closes (−) from there."""
 
+    AFFECTS = "picture"
+
     ev100: Annotated[float, quantity("Exposure", "EV100", ge=-10, le=24)] = 9.0
     offset_stops: Annotated[float, quantity("Exposure offset", "stops", ge=-10, le=10)] = 0.0
     white_k: Annotated[float, quantity("White balance", "K", ge=1700, le=20000)] = 5600.0

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Colour, Doc, Id, Name, Unit01, quantity
+from .base import Colour, Doc, Id, Name, Unit01, affecting, quantity
 
 Wrap = Literal["repeat", "mirror", "clamp"]
 Channel = Literal["colour", "r", "g", "b", "a"]
@@ -18,11 +18,13 @@ PatternKind = Literal["noise", "brushed", "flakes", "weave", "gradient", "grain"
 class TextureRef(Doc):
     """A picture used as a map, and how it lies on the surface."""
 
+    AFFECTS = "surface"
+
     asset: str = ""
     """Content hash of the picture; empty when a pattern is used."""
     pattern: PatternKind | None = None
     """A pattern made by the program in place of a picture."""
-    name: str = ""
+    name: Annotated[str, affecting("nothing")] = ""
     wrap: Wrap = "repeat"
     wrap_down: Wrap | None = None
     """Another way to go on above and below; None is as to the sides."""
@@ -43,6 +45,8 @@ class TextureRef(Doc):
 
 class MaterialMaps(Doc):
     """One optional map for each parameter that can vary over the surface."""
+
+    AFFECTS = "surface"
 
     base_weight: TextureRef | None = None
     base_color: TextureRef | None = None
@@ -75,6 +79,8 @@ class MaterialMaps(Doc):
 
 class Material(Doc):
     """OpenPBR Surface."""
+
+    AFFECTS = "surface"
 
     id: Id
     name: Name

@@ -14,6 +14,8 @@ class Move(Doc):
     Frame i of N stands at exactly i·360/N degrees, so the N pictures are distinct and the loop closes.
     """
 
+    AFFECTS = "motion"
+
     id: Id
     name: Name
     kind: Literal["orbit", "spin", "hold"] = "orbit"

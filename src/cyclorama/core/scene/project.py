@@ -6,7 +6,7 @@ from pydantic import Field, ValidationError, model_validator
 from pydantic_core import from_json
 
 from ..errors import ChangeError
-from .base import Doc, Id, Name, new_id
+from .base import Doc, Id, Name, affecting, fixed, new_id
 from .camera import Camera
 from .light import Environment, Light
 from .look import Look
@@ -24,7 +24,7 @@ SCHEMA_VERSION = 2
 class Project(Doc):
     """Everything that is needed to shoot, without the files it refers to."""
 
-    schema_version: int = SCHEMA_VERSION
+    schema_version: Annotated[int, fixed()] = SCHEMA_VERSION
     id: Id
     name: Name
     subject: Subject | None = None
@@ -33,7 +33,7 @@ class Project(Doc):
     lights: Annotated[tuple[Light, ...], Field(max_length=64)] = ()
     environment: Environment = Environment()
     cameras: Annotated[tuple[Camera, ...], Field(min_length=1)]
-    camera_id: Id
+    camera_id: Annotated[Id, affecting("camera")]
     move: Move
     look: Look = Look()
     shoot: ShootSettings = ShootSettings()
@@ -65,7 +65,12 @@ class Project(Doc):
         return range(low, high + 1)
 
     @model_validator(mode="after")
-    def _references_hold(self) -> "Project":
+    def _is_sound(self) -> "Project":
+        return self.sound()
+
+    def sound(self) -> "Project":
+        """The project itself; raises ValueError with a sentence when something in it refers to what is not there, or
+        two things have one id."""
         if all(c.id != self.camera_id for c in self.cameras):
             raise ValueError(f"There is no camera ‘{self.camera_id}’ in this project.")
         known = {m.id for m in self.materials}

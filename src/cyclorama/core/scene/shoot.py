@@ -16,6 +16,8 @@ PassName = Literal[
 class Passes(Doc):
     """What is shot besides the beauty picture."""
 
+    AFFECTS = "shoot"
+
     wanted: tuple[PassName, ...] = ()
     occlusion_reach_m: Annotated[float, quantity("Reach", "m", ge=1e-4, le=100)] = 0.1
     occlusion_falloff: Annotated[float, quantity("Falloff", "", ge=0, le=8)] = 1.0
@@ -35,6 +37,8 @@ class Passes(Doc):
 class ShootSettings(Doc):
     """How the current shot is rendered and where its frames go."""
 
+    AFFECTS = "shoot"
+
     width: Annotated[int, quantity("Width", "px", ge=16, le=8192)] = 1280
     height: Annotated[int, quantity("Height", "px", ge=16, le=8192)] = 720
     from_frame: Annotated[int | None, Field(title="From frame", ge=0)] = None
@@ -44,9 +48,11 @@ class ShootSettings(Doc):
     noise_threshold: Annotated[float | None, quantity("Noise", "%", ge=0.001, le=0.5)] = None
     """Pixels whose relative error is below this get no more samples; None samples all alike."""
     min_samples: Annotated[int, quantity("At least", "per pixel", ge=4, le=4096)] = 16
-    clamp_indirect: Annotated[float | None, quantity("Clamp indirect", "× white", ge=1, le=10000)] = None
+    clamp_indirect: Annotated[float | None, quantity("Clamp indirect", "× white", ge=1, le=10000, affects="film")] = (
+        None
+    )
     """Brightest value of a single sample's indirect light, as a multiple of white; None clamps nothing."""
-    bounces: Annotated[int, quantity("Bounces", "", ge=0, le=64)] = 12
+    bounces: Annotated[int, quantity("Bounces", "", ge=0, le=64, affects="film")] = 12
     denoise: bool = True
     denoise_neighbours: bool = False
     """Blend with the frames before and after by their motion before denoising."""

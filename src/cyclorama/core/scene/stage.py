@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Colour, Doc, Unit01, quantity
+from .base import Colour, Doc, Unit01, affecting, quantity
 
 
 class Sweep(Doc):
@@ -13,25 +13,29 @@ class Sweep(Doc):
     straight: floor, fillet and back wall, open to the front. round: the wall goes all the way round.
     """
 
+    AFFECTS = "geometry"
+
     on: bool = True
     form: Annotated[Literal["straight", "round"], Field(title="Form")] = "round"
     width_m: Annotated[float, quantity("Width", "m", ge=1e-4, le=50_000)] = 12.0
     depth_m: Annotated[float, quantity("Depth", "m", ge=1e-4, le=50_000)] = 12.0
     height_m: Annotated[float, quantity("Height", "m", ge=1e-4, le=50_000)] = 5.0
     fillet_m: Annotated[float, quantity("Fillet radius", "m", ge=0, le=20_000)] = 2.0
-    color: Colour = (0.55, 0.54, 0.52)
-    roughness: Annotated[Unit01, Field(title="Roughness")] = 0.7
+    color: Annotated[Colour, affecting("surface")] = (0.55, 0.54, 0.52)
+    roughness: Annotated[Unit01, affecting("surface", title="Roughness")] = 0.7
 
 
 class Disc(Doc):
     """A turntable disc with a rounded edge, centred on the axis of the turn."""
 
+    AFFECTS = "geometry"
+
     on: bool = True
     radius_m: Annotated[float, quantity("Radius", "m", ge=1e-6, le=5000)] = 0.3
     height_m: Annotated[float, quantity("Height", "m", ge=1e-7, le=500)] = 0.02
     edge_m: Annotated[float, quantity("Edge rounding", "m", ge=0, le=100)] = 0.003
-    color: Colour = (0.6, 0.59, 0.57)
-    roughness: Annotated[Unit01, Field(title="Roughness")] = 0.4
+    color: Annotated[Colour, affecting("surface")] = (0.6, 0.59, 0.57)
+    roughness: Annotated[Unit01, affecting("surface", title="Roughness")] = 0.4
 
 
 class Stage(Doc):

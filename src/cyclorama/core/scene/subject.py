@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Doc, Id, Name, quantity
+from .base import Doc, Id, Name, affecting, fixed, quantity
 from .came_with import FileCamera, FileLight
 
 CentreMethod = Literal["file", "box", "area", "revolution"]
@@ -16,14 +16,16 @@ Resting = Literal["as it came", "face", "back", "left", "right", "head"]
 class Part(Doc):
     """A named piece of the subject."""
 
+    AFFECTS = "geometry"
+
     id: Id
     name: Name
     material: Id
-    triangles: Annotated[int, Field(ge=0)]
+    triangles: Annotated[int, fixed("nothing", ge=0)]
     visible: bool = True
-    number: Annotated[int, Field(ge=0)] = 0
+    number: Annotated[int, fixed("nothing", ge=0)] = 0
     """which part of the file it is, counted from 1; 0: not known"""
-    group: Annotated[tuple[Name, ...], Field(max_length=12)] = ()
+    group: Annotated[tuple[Name, ...], fixed("nothing", max_length=12)] = ()
     """what it stands in, from the outside in"""
 
 
@@ -34,6 +36,8 @@ class Placement(Doc):
     to its side and over to its side about the axis to its front; the chosen centre is put on the axis of the turn,
     and the subject is turned by `turn_deg` and lifted.
     """
+
+    AFFECTS = "transform"
 
     unit_m: Annotated[float, quantity("Unit", "m", ge=1e-15, le=1e9)] = 1.0
     """Length of one file unit in metres."""
@@ -72,7 +76,9 @@ class Play(Doc):
     `loop`: again and again at exactly this speed; `once`: then it stands in its last pose.
     """
 
-    animation: Annotated[Id | None, Field(title="Animation")] = None
+    AFFECTS = "motion"
+
+    animation: Annotated[Id | None, affecting("geometry", title="Animation")] = None
     """none: the subject stands as it was bound"""
     repeat: Annotated[Literal["whole", "loop", "once"], Field(title="Repeat")] = "whole"
     speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
@@ -96,20 +102,22 @@ class Detail(Doc):
 class Subject(Doc):
     """A model that came in through intake."""
 
-    asset: str
+    AFFECTS = "geometry"
+
+    asset: Annotated[str, fixed()]
     """Content hash of the compiled geometry."""
-    source_name: str
+    source_name: Annotated[str, fixed("nothing")]
     parts: tuple[Part, ...]
     placement: Placement = Placement()
-    animations: tuple[Animation, ...] = ()
+    animations: Annotated[tuple[Animation, ...], fixed()] = ()
     play: Play = Play()
-    variants: tuple[Variant, ...] = ()
-    cameras: Annotated[tuple[FileCamera, ...], Field(max_length=200)] = ()
-    lights: Annotated[tuple[FileLight, ...], Field(max_length=200)] = ()
-    source: str = ""
+    variants: Annotated[tuple[Variant, ...], fixed("nothing")] = ()
+    cameras: Annotated[tuple[FileCamera, ...], fixed("nothing", max_length=200)] = ()
+    lights: Annotated[tuple[FileLight, ...], fixed("nothing", max_length=200)] = ()
+    source: Annotated[str, fixed("nothing")] = ""
     """Content hash of an archive of what was brought in; empty for models that came in before these were kept."""
-    detail: Detail = Detail()
-    off: Annotated[float, Field(ge=0)] = 0.0
+    detail: Annotated[Detail, fixed("nothing")] = Detail()
+    off: Annotated[float, fixed("nothing", ge=0)] = 0.0
     """How far it is off its source at most, in units of the file; 0: it is the source."""
 
     @property

@@ -7,6 +7,7 @@ not a type name and a bracketed path.
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
+from pydantic.fields import FieldInfo
 from pydantic_core import ErrorDetails
 
 _TEMPLATES = {
@@ -33,6 +34,11 @@ _TEMPLATES = {
 def explain(error: ValidationError) -> str:
     """One sentence about the first problem."""
     return explain_detail(error.errors(include_url=False)[0], _model_of(error))
+
+
+def title_of(info: FieldInfo, field: str) -> str:
+    """What a field is called."""
+    return info.title or field.replace("_", " ").capitalize()
 
 
 def _model_of(error: ValidationError) -> type[BaseModel] | None:
@@ -66,7 +72,7 @@ def _title_and_unit(detail: ErrorDetails, model: type[BaseModel] | None, field: 
         if info is not None:
             extra = info.json_schema_extra
             unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
-            return info.title or title, unit
+            return title_of(info, field), unit
     return title, unit
 
 

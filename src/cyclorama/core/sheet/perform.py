@@ -11,7 +11,20 @@ from ..geometry.resting import laid
 from ..light.temperature import white_of
 from ..material.presets import with_preset
 from ..motion import focus_distance_m, pose_project
-from ..scene import Change, Light, Placement, Project, SetValue, apply_set, range_of
+from ..scene import (
+    Change,
+    Light,
+    Placement,
+    Project,
+    SetValue,
+    apply_set,
+    inserted,
+    place_of,
+    put,
+    put_all,
+    removed,
+    value_at,
+)
 from ..scene.base import new_id
 from ..scene.camera import FARTHEST_M, NEAREST_M
 from ..scene.changes import (
@@ -36,6 +49,7 @@ SHAPE_NAMES = {
     "rectangle": "Panel", "disc": "Disc", "sphere": "Globe", "tube": "Tube", "spot": "Spot", "sun": "Sun",
 }  # fmt: skip
 
+_PLACEMENT = "subject/placement"
 _TIPS = ("subject/placement/tip_deg", "subject/placement/roll_deg")
 _LAID = {
     "as it came": "Stand as it came", "face": "Lay on its face", "back": "Lay on its back",
@@ -105,9 +119,9 @@ def perform(project: Project, change: Change, measures: Measures | None, eye: Ey
     if isinstance(change, LayDown):
         return _settled(project, laid(measures, placement, change.on), measures), _LAID[change.on]
     assert isinstance(change, CorrectUnit)
-    placement = placement.model_copy(
-        update={"unit_m": change.unit_m or placement.unit_m, "up": change.up or placement.up}
-    )
+    values = {"unit_m": change.unit_m or placement.unit_m, "up": change.up or placement.up}
+    project = put_all(project, {f"{_PLACEMENT}/{name}": value for name, value in values.items()})
+    placement = value_at(project, _PLACEMENT)
     return _settled(project, placement, measures), "Correct unit and axis"
 
 
@@ -126,7 +140,7 @@ def _with_light(project: Project, change: AddLight) -> Project:
     name = next(n for n in (stem, *(f"{stem} {i}" for i in range(2, 200))) if n not in taken)
     if origin:
         beside = (origin.azimuth_deg + 30 + 180) % 360 - 180
-        new = origin.model_copy(update={"id": new_id("light"), "name": name, "azimuth_deg": beside})
+        new = Light(**(origin.model_dump() | {"id": new_id("light"), "name": name, "azimuth_deg": beside}))
     else:
         near = project.lights[0] if project.lights else Light(id="x", name="x")
         size = {"width_m": near.width_m, "height_m": near.height_m}
@@ -137,21 +151,20 @@ def _with_light(project: Project, change: AddLight) -> Project:
         sun = {"power": 20_000.0, "power_unit": "lx"} if change.shape == "sun" else {}
         new = Light(id=new_id("light"), name=name, shape=change.shape, azimuth_deg=20, elevation_deg=45,
                     distance_m=near.distance_m, strength_stops=-1.5, **size, **sun)  # type: ignore[arg-type]  # fmt: skip
-    return project.model_copy(update={"lights": (*project.lights, new)})
+    return inserted(project, "lights", new)
 
 
 def _without_light(project: Project, identity: str) -> Project:
-    left = tuple(x for x in project.lights if x.id != identity)
-    if len(left) == len(project.lights):
+    if all(x.id != identity for x in project.lights):
         raise ChangeError("That light is not on the set any more.")
-    return project.model_copy(update={"lights": left})
+    return removed(project, f"lights/{identity}")
 
 
 def _with_preset(project: Project, change: ApplyPreset) -> Project:
-    if all(m.id != change.material for m in project.materials):
+    material = next((m for m in project.materials if m.id == change.material), None)
+    if material is None:
         raise ChangeError("That material is not in this project any more.")
-    materials = tuple(with_preset(m, change.preset) if m.id == change.material else m for m in project.materials)
-    return project.model_copy(update={"materials": materials})
+    return put(project, f"materials/{material.id}", with_preset(material, change.preset))
 
 
 def _keep_on_disc(before: Project, after: Project, measures: Measures | None) -> Project:
@@ -166,17 +179,16 @@ def _keep_on_disc(before: Project, after: Project, measures: Measures | None) ->
 
 
 def _place(project: Project, placement: Placement) -> Project:
-    assert project.subject is not None
-    return project.model_copy(update={"subject": project.subject.model_copy(update={"placement": placement})})
+    return put(project, _PLACEMENT, placement)
 
 
 def _metered(project: Project, eye: Eye) -> Project:
     ev100 = eye.meter(project)
     if ev100 is None:
         raise ChangeError("There is no light on the subject to meter. Turn a light on first.")
-    least, most = range_of("look/ev100")
-    ev100 = min(max(round(ev100, 2), least or 0.0), most or 0.0)
-    return project.model_copy(update={"look": project.look.model_copy(update={"ev100": ev100})})
+    place = place_of("look/ev100")
+    ev100 = min(max(round(ev100, 2), place.least or 0.0), place.most or 0.0)
+    return put(project, "look/ev100", ev100)
 
 
 def _focused(project: Project, change: FocusOn, eye: Eye) -> Project:
@@ -188,8 +200,7 @@ def _focused(project: Project, change: FocusOn, eye: Eye) -> Project:
     if not turns:
         distance = focus_distance_m(point, pose_project(project).at(change.frame).camera)
         update = {"focus_m": significant(min(max(distance, NEAREST_M), FARTHEST_M)), "focus_point_m": None}
-    cameras = tuple(c.model_copy(update=update) if c.id == project.camera_id else c for c in project.cameras)
-    return project.model_copy(update={"cameras": cameras})
+    return put_all(project, {f"cameras/{project.camera_id}/{name}": value for name, value in update.items()})
 
 
 def significant(metres: float) -> float:
@@ -204,12 +215,9 @@ def _balanced(project: Project, change: GreyAt, eye: Eye) -> Project:
     white = white_of(colour)
     if white is None:
         raise ChangeError("What is seen there is black or too colourful to be a grey. Click on something neutral.")
-    update = {"white_k": round(white[0]), "white_tint": round(white[1], 3)}
-    return project.model_copy(update={"look": project.look.model_copy(update=update)})
+    return put_all(project, {"look/white_k": round(white[0]), "look/white_tint": round(white[1], 3)})
 
 
 def _set_label(change: SetValue) -> str:
-    last = change.path.split("/")[-1]
-    for ending in ("_m", "_mm", "_deg", "_stops", "_k", "_num", "_s"):
-        last = last.removesuffix(ending)
-    return f"Set {last.replace('_', ' ')}"
+    title = place_of(change.path).title
+    return f"Set {title[0].lower()}{title[1:]}"

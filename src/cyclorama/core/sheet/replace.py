@@ -11,7 +11,7 @@ from ..errors import ChangeError
 from ..framing import frame_margins
 from ..geometry.kept import Intake
 from ..geometry.measure import Measures, gap_mm, grounded, placed_hull
-from ..scene import Detail, Part, Placement, Project, Subject
+from ..scene import Detail, Part, Placement, Project, Subject, put, put_all
 
 LEAST_PIXEL = 1e-5
 """A pixel shows at least this share of the subject: a camera that touches it asks for no end of detail."""
@@ -66,7 +66,7 @@ def standing(after: Project, before: Project, measures_of: Callable[[Project], M
     if abs(gap_mm(then, before)) > 1000 * size_m * STOOD:
         return after
     placement = grounded(now, after.subject.placement, after.set.stand_height_m)
-    return after.model_copy(update={"subject": after.subject.model_copy(update={"placement": placement})})
+    return put(after, "subject/placement", placement)
 
 
 def made_again(project: Project, intake: Intake) -> Project:
@@ -82,7 +82,7 @@ def made_again(project: Project, intake: Intake) -> Project:
     kept = _kept(project, intake, {p.id: known[p.number] for p in intake.subject.parts if p.number in known})
     play = old.play if any(a.id == old.play.animation for a in kept.subject.animations) else kept.subject.play
     subject = kept.subject.model_copy(update={"placement": old.placement, "play": play})
-    return project.model_copy(update={"subject": subject, "materials": kept.materials})
+    return put_all(project, {"materials": kept.materials, "subject": subject})
 
 
 def _kept(project: Project, intake: Intake, matched: dict[str, Part]) -> Intake:

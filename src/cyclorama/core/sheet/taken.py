@@ -1,7 +1,6 @@
 """Cameras and lights that came with the model, taken into the studio."""
 
 import math
-from typing import TypeVar
 
 import numpy as np
 
@@ -9,12 +8,11 @@ from ..arrays import Vec3
 from ..errors import ChangeError
 from ..geometry.placement import placement_matrix
 from ..motion import aim_point
-from ..scene import Camera, Light, Project, Subject
+from ..scene import Light, Project, Subject, inserted, place_of, put_all
 from ..scene.base import new_id
 from ..scene.came_with import FileCamera, FileLight
 from ..scene.camera import NEAREST_M, SENSOR_LONG_SIDE_MM
 
-T = TypeVar("T", Camera, Light)
 SMALL = 0.05
 """Lights without a size get this share of their distance: in a studio nothing is a point."""
 
@@ -33,13 +31,11 @@ def with_file_camera(project: Project, identity: str) -> Project:
         raise ChangeError(f"‘{found.name}’ looks away from the axis of the turn. Turn the subject, or aim anew.")
     azimuth, elevation, distance = _around(at, aim)
     long_side = found.half_height * max(project.shoot.width / project.shoot.height, 1.0)
-    camera = _within(project.camera, {
-        "distance_m": distance, "elevation_deg": elevation, "target_height_m": aim,
-        "focal_mm": SENSOR_LONG_SIDE_MM / 2 / long_side,
-    })  # fmt: skip
-    cameras = tuple(camera if c.id == camera.id else c for c in project.cameras)
-    move = project.move.model_copy(update={"start_azimuth_deg": azimuth})
-    return project.model_copy(update={"cameras": cameras, "move": move})
+    camera = f"cameras/{project.camera_id}"
+    return put_all(project, _within({
+        f"{camera}/distance_m": distance, f"{camera}/elevation_deg": elevation, f"{camera}/target_height_m": aim,
+        f"{camera}/focal_mm": SENSOR_LONG_SIDE_MM / 2 / long_side, "move/start_azimuth_deg": azimuth,
+    }))  # fmt: skip
 
 
 def with_file_light(project: Project, identity: str, most: int) -> Project:
@@ -65,13 +61,15 @@ def with_file_light(project: Project, identity: str, most: int) -> Project:
     width = found.width * unit or distance * SMALL
     taken = {light.name for light in project.lights}
     name = next(n for n in (found.name, *(f"{found.name[:70]} {i}" for i in range(2, 200))) if n not in taken)
-    light = _within(Light(id=new_id("light"), name=name), {
+    light = Light(id=new_id("light"), name=name)
+    values = {
         "shape": found.shape, "azimuth_deg": azimuth, "elevation_deg": elevation, "distance_m": distance,
         "aim_above_m": aim - middle, "width_m": width, "height_m": found.height * unit or width,
         "power": found.power, "power_unit": found.power_unit, "colour": found.colour, "temperature_k": 6500.0,
         "cone_deg": found.cone_deg, "edge": found.edge, "sun_deg": found.sun_deg,
-    })  # fmt: skip
-    return project.model_copy(update={"lights": (*project.lights, light)})
+    }  # fmt: skip
+    project = inserted(project, "lights", light)
+    return put_all(project, _within({f"lights/{light.id}/{name}": value for name, value in values.items()}))
 
 
 def _came_with(project: Project, identity: str, what: str) -> tuple[Subject, FileCamera | FileLight]:
@@ -105,13 +103,12 @@ def _around(at: Vec3, aim: float) -> tuple[float, float, float]:
     return math.degrees(math.atan2(x, z)), math.degrees(math.atan2(y, level)), math.hypot(level, y)
 
 
-def _within(thing: T, values: dict[str, object]) -> T:
-    """The thing with values, held within what the studio can do."""
-    held = {}
-    for name, value in values.items():
-        limits = {type(m).__name__: m for m in type(thing).model_fields[name].metadata}
+def _within(values: dict[str, object]) -> dict[str, object]:
+    """Values by their places, numbers held within what the studio can do."""
+    held = dict(values)
+    for path, value in values.items():
+        place = place_of(path)
         if isinstance(value, float):
-            value = max(value, limits["Ge"].ge) if "Ge" in limits else value
-            value = min(value, limits["Le"].le) if "Le" in limits else value
-        held[name] = value
-    return type(thing).model_validate(thing.model_dump() | held)
+            value = value if place.least is None else max(value, place.least)
+            held[path] = value if place.most is None else min(value, place.most)
+    return held

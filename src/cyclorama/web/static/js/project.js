@@ -3,9 +3,13 @@
 import { get, post, say, ServerError } from "./api.js";
 
 export class ProjectStore {
-  /** @param {string} id */
-  constructor(id) {
+  /**
+   * @param {string} id
+   * @param {Record<string, string>} affected what every place affects, by its path with * for the ids of items
+   */
+  constructor(id, affected) {
     this.id = id;
+    this.affected = affected;
     this.url = `/api/projects/${id}`;
     this.state = null;
     /** Changes that are not saved because the project was changed in another window, in the order they were made. */
@@ -23,6 +27,16 @@ export class ProjectStore {
   /** Call `listener(state)` whenever the project changed. */
   subscribe(listener) {
     this.listeners.push(listener);
+  }
+
+  /** What a place affects: camera, light, surface … @param {string} path */
+  affects(path) {
+    let known = "";
+    for (const step of path.split("/")) {
+      const here = known ? `${known}/${step}` : step;
+      known = here in this.affected ? here : `${known}/*`;
+    }
+    return this.affected[known];
   }
 
   take(state) {

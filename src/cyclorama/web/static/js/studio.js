@@ -13,11 +13,11 @@ import { Strip } from "./strip.js";
 
 const byId = (id) => document.getElementById(id);
 const STATIONS = ["subject", "set", "camera", "light", "materials", "shoot"];
-/** What changes in the picture while it is dragged; all else is judged better by the stand-in, which is there at once. */
-const SEEN_IN_PICTURE = /^(lights|environment|look|materials|set|shoot)\//;
+/** What is judged better by the stand-in while it is dragged, because it is there at once: all that moves. */
+const MOVES = new Set(["camera", "motion", "transform"]);
 const TAPES = { materials: "var(--color-soft)", shoot: "var(--color-ink)" };
 
-const store = new ProjectStore(JSON.parse(byId("project-id").textContent));
+const store = new ProjectStore(JSON.parse(byId("project-id").textContent), JSON.parse(byId("affects").textContent));
 const clock = new Clock(store);
 const chosen = { light: null, material: null, slot: null };
 const lens = new Lens(store, clock);
@@ -32,7 +32,7 @@ const floor = {
   },
   /** Show changes that are not saved yet: in the picture, or where the camera or the subject goes in the stand-in. */
   attempt: (changes) => {
-    if (changes.every(({ path }) => SEEN_IN_PICTURE.test(path))) {
+    if (!changes.some(({ path }) => MOVES.has(store.affects(path)))) {
       lens.attempt(changes);
       if (changes.some(({ path }) => path.startsWith("lights/"))) store.preview(changes, clock.frame, (pose) => plan.show(pose));
     } else {

@@ -1,0 +1,282 @@
+"""Places: what a path of the document names, and the one way to write there.
+
+A path is made of the names of fields and, in lists, the ids of items: `lights/key/strength_stops`. All that is known of
+a place (title, unit, range, what it affects, whether it may be edited) stands beside its field and is read from there.
+"""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from functools import cache, lru_cache
+from types import UnionType
+from typing import Annotated, Any, Literal, Union, get_args, get_origin
+
+from annotated_types import Ge, Le
+from pydantic import BaseModel, TypeAdapter, ValidationError, create_model
+from pydantic.fields import FieldInfo
+
+from ..errors import ChangeError
+from .base import Affects, Doc
+from .project import Project
+from .words import explain_detail, title_of
+
+Kind = Literal["number", "whole", "switch", "choice", "text", "several", "thing", "list"]
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """What a path names."""
+
+    path: str
+    title: str
+    unit: str
+    kind: Kind
+    least: float | None
+    most: float | None
+    affects: Affects
+    """what of a picture has to be made anew when it changes"""
+    fixed: bool
+    """It is not edited: it names something, or came with a file."""
+
+
+@lru_cache(maxsize=4096)
+def place_of(path: str) -> Place:
+    """What a path names.
+
+    A name in braces may stand for any item of a list, or any field; `camera` is the chosen one. Raises KeyError when
+    there is no such place.
+    """
+    model: type[BaseModel] | None = Project
+    affects, fixed, info, item = Project.AFFECTS, False, None, False
+    steps = iter(path.replace("camera/", "cameras/{camera}/").split("/"))
+    for step in steps:
+        if model is None:
+            raise KeyError(path)
+        name = next(iter(model.model_fields)) if step.startswith("{") else step
+        info = model.model_fields[name]
+        more = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+        affects = "nothing" if name == "id" else more.get("affects", affects)  # type: ignore[assignment]
+        fixed = fixed or bool(more.get("fixed")) or name == "id"
+        model, listed = _model_in(info.annotation)
+        if model is not None and "affects" not in more:
+            affects = getattr(model, "AFFECTS", affects)
+        item = listed and next(steps, None) is not None
+    assert info is not None
+    least, most = _limits(info)
+    unit = info.json_schema_extra.get("unit", "") if isinstance(info.json_schema_extra, dict) else ""
+    return Place(
+        path,
+        title_of(info, path.split("/")[-1]),
+        str(unit),
+        "thing" if item else _kind(info),
+        least,
+        most,
+        affects,
+        fixed,
+    )
+
+
+def value_at(project: Project, path: str) -> Any:
+    """What stands at a path. Raises ChangeError when there is nothing of that name."""
+    value: Any = project
+    for step in path.split("/"):
+        value = _step(value, step, path)
+    return value
+
+
+def put(project: Project, path: str, value: Any) -> Project:
+    """The project with another value at a path: the only way in which a document is written; see `put_all`."""
+    return put_all(project, {path: value})
+
+
+def put_all(project: Project, values: Mapping[str, Any]) -> Project:
+    """The project with other values at some paths, one after the other; what they refer to is looked at in the end.
+
+    Only what leads to them is copied. Raises ChangeError with a sentence when a place does not exist, a value is not
+    allowed there, or something would refer to what is not there.
+    """
+    for path, value in values.items():
+        project = _written(project, path.split("/"), value, path)
+    return _sound(project)
+
+
+def inserted(project: Project, path: str, item: Doc, at: int | None = None) -> Project:
+    """The project with one more item in the list at a path, before number `at` or at its end."""
+    items = value_at(project, path)
+    at = len(items) if at is None else at
+    return put(project, path, (*items[:at], item, *items[at:]))
+
+
+def removed(project: Project, path: str) -> Project:
+    """The project without the item at a path.
+
+    Raises ChangeError when there is none, or something needs it: the sentence says what that is.
+    """
+    parent, _, identity = path.rpartition("/")
+    item = value_at(project, path)
+    left = tuple(x for x in value_at(project, parent) if x.id != identity)
+    try:
+        return put(project, parent, left)
+    except ChangeError as error:
+        raise ChangeError(f"‘{getattr(item, 'name', identity)}’ cannot be removed: {error.sentence}") from error
+
+
+def moved(project: Project, path: str, to: int) -> Project:
+    """The project with the item at a path at another place of its list, 0 the first."""
+    parent, _, identity = path.rpartition("/")
+    item = value_at(project, path)
+    others = tuple(x for x in value_at(project, parent) if x.id != identity)
+    return put(project, parent, (*others[:to], item, *others[to:]))
+
+
+def depending(document: BaseModel, on: frozenset[Affects]) -> tuple[Any, ...]:
+    """All values of a document that affect one of some things, to be compared: where they are equal, so are those."""
+    return tuple(
+        _held(getattr(document, name), on) if inner else getattr(document, name)
+        for name, inner in _plan(type(document), on)
+    )
+
+
+@cache
+def affects_everywhere() -> dict[str, Affects]:
+    """What every place of a document affects, by its path with `*` for the ids of items."""
+    found: dict[str, Affects] = {}
+
+    def walk(model: type[BaseModel], path: str) -> None:
+        for name, info in model.model_fields.items():
+            here = f"{path}/{name}" if path else name
+            found[here] = place_of(here.replace("*", "{item}")).affects
+            inner, listed = _model_in(info.annotation)
+            if inner is not None:
+                walk(inner, f"{here}/*" if listed else here)
+
+    walk(Project, "")
+    return found
+
+
+def _held(value: Any, on: frozenset[Affects]) -> Any:
+    if isinstance(value, BaseModel):
+        return depending(value, on)
+    if isinstance(value, tuple):
+        return tuple(_held(item, on) for item in value)
+    return value
+
+
+@cache
+def _plan(model: type[BaseModel], on: frozenset[Affects]) -> tuple[tuple[str, bool], ...]:
+    """The fields that affect one of some things, and those that hold documents, which may."""
+    found = []
+    for name, info in model.model_fields.items():
+        more = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+        affects = "nothing" if name == "id" else more.get("affects", getattr(model, "AFFECTS", "nothing"))
+        inner, _ = _model_in(info.annotation)
+        if inner is not None and "affects" not in more:
+            found.append((name, True))
+        elif affects in on:
+            found.append((name, False))
+    return tuple(found)
+
+
+def places(project: BaseModel, path: str = "") -> Iterator[str]:
+    """Paths of everything in a document; what is in a list goes by its id."""
+    for name in type(project).model_fields:
+        value, here = getattr(project, name), f"{path}/{name}" if path else name
+        yield here
+        if isinstance(value, BaseModel):
+            yield from places(value, here)
+        elif isinstance(value, tuple):
+            for item in value:
+                if isinstance(item, BaseModel) and hasattr(item, "id"):
+                    yield f"{here}/{item.id}"
+                    yield from places(item, f"{here}/{item.id}")
+
+
+def _step(value: Any, step: str, path: str) -> Any:
+    if isinstance(value, BaseModel) and step in type(value).model_fields:
+        return getattr(value, step)
+    if isinstance(value, tuple):
+        for item in value:
+            if getattr(item, "id", None) == step:
+                return item
+    raise ChangeError(f"There is nothing at ‘{path}’ in this project.")
+
+
+def _written(node: Any, steps: list[str], value: Any, path: str) -> Any:
+    step, rest = steps[0], steps[1:]
+    inner = _step(node, step, path)
+    if isinstance(node, BaseModel):
+        new = _written(inner, rest, value, path) if rest else _allowed(type(node), step, value)
+        return node if new is inner else node.model_copy(update={step: new})
+    new = _written(inner, rest, value, path) if rest else _allowed_item(inner, value)
+    return tuple(new if item is inner else item for item in node)
+
+
+@cache
+def _slot(model: type[BaseModel], field: str) -> type[BaseModel]:
+    """A model of one field, which checks what may stand in that of another."""
+    info = model.model_fields[field]
+    definition: dict[str, Any] = {field: (Annotated[(info.annotation, info)], ...)}
+    return create_model(f"{model.__name__}_{field}", __config__=model.model_config, **definition)
+
+
+def _allowed(model: type[BaseModel], field: str, value: Any) -> Any:
+    try:
+        return getattr(_slot(model, field).model_validate({field: value}), field)
+    except ValidationError as error:
+        raise ChangeError(explain_detail(error.errors(include_url=False)[0], model)) from error
+
+
+def _allowed_item(item: BaseModel, value: Any) -> Any:
+    try:
+        new = TypeAdapter(type(item)).validate_python(value)
+    except ValidationError as error:
+        raise ChangeError(explain_detail(error.errors(include_url=False)[0], type(item))) from error
+    if getattr(new, "id", None) != getattr(item, "id", None):
+        raise ChangeError("What has a name in the project keeps it: its id cannot be edited.")
+    return new
+
+
+def _sound(project: Project) -> Project:
+    try:
+        return project.sound()
+    except ValueError as error:
+        raise ChangeError(str(error)) from error
+
+
+def _kinds(annotation: Any) -> list[Any]:
+    """The plain types that an annotation allows, without None."""
+    if get_origin(annotation) is Annotated:
+        return _kinds(get_args(annotation)[0])
+    if get_origin(annotation) in (Union, UnionType):
+        return [k for a in get_args(annotation) if a is not type(None) for k in _kinds(a)]
+    return [annotation]
+
+
+def _kind(info: FieldInfo) -> Kind:
+    (kind, *_) = _kinds(info.annotation)
+    if get_origin(kind) is Literal:
+        return "choice"
+    if get_origin(kind) is tuple:
+        return "list" if _model_in(kind)[0] else "several"
+    known: dict[Any, Kind] = {bool: "switch", int: "whole", float: "number", str: "text"}
+    return known.get(kind, "thing")
+
+
+def _limits(info: FieldInfo) -> tuple[float | None, float | None]:
+    metadata = list(info.metadata)
+    for inner in get_args(info.annotation):  # limits of the number in `number | None`
+        metadata += [m for x in get_args(inner) for m in getattr(x, "metadata", (x,)) if get_origin(inner) is Annotated]
+    least: list[Any] = [x.ge for x in metadata if isinstance(x, Ge)]
+    most: list[Any] = [x.le for x in metadata if isinstance(x, Le)]
+    return max(least, default=None), min(most, default=None)
+
+
+def _model_in(annotation: Any) -> tuple[type[BaseModel] | None, bool]:
+    """The model that an annotation holds, itself or among others, and whether it holds a list of them."""
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation, False
+    listed = get_origin(annotation) is tuple
+    for inner in get_args(annotation):
+        model, _ = _model_in(inner)
+        if model is not None:
+            return model, listed
+    return None, False
