@@ -36,6 +36,7 @@ from cyclorama.core.render.bodies import pose_keys
 from cyclorama.core.render.camera_rays import CameraRays, filter_table, pixel_projection
 from cyclorama.core.render.film import Film
 from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.surface import MATERIAL_COLUMN
 from cyclorama.core.render.trace import FrameScene
 from cyclorama.core.render.tracer import Tracer, film_for
 from cyclorama.core.render.warm import warm_up
@@ -140,7 +141,7 @@ def with_rows(scene: FrameScene, rows: np.ndarray, triangles: slice) -> FrameSce
     """The scene with other material rows, the last of them on some triangles."""
     rows[-1, EVEN] = 0.0  # it is no longer what the compiler took it for
     corners, material = scene.geometry.corners.copy(), scene.geometry.material.copy()
-    corners[triangles, 24] = material[triangles] = len(rows) - 1
+    corners[triangles, MATERIAL_COLUMN] = material[triangles] = len(rows) - 1
     ranges = np.vstack([scene.materials.ranges, scene.materials.ranges[-1:]])
     return dataclasses.replace(
         scene, materials=scene.materials._replace(values=rows, ranges=ranges),

@@ -51,9 +51,12 @@ def test_cut_off_frames_are_named() -> None:
     ear = np.array([[0.0, 0.5, 0.0], [0.9, 0.5, 0.0]])
     project = studio(camera__distance_m=3.0, camera__focal_mm=60.0, camera__elevation_deg=0.0, move__frames=36)
     margins = frame_margins(project, ear)
-    assert margins.cut_frames
-    assert 1 not in (set(range(1, 37)) - set(margins.cut_frames)) or margins.worst < 0
-    assert margins.worst_frame in margins.cut_frames
+    # from azimuth a the ear is 0.9 cos a to the side, 3 − 0.9 sin a away; half the frame is 18/60 of that
+    a = np.radians(np.arange(36) * 10.0)
+    beside = np.abs(0.9 * np.cos(a)) / (3 - 0.9 * np.sin(a))
+    assert margins.cut_frames == [int(i) + 1 for i in np.flatnonzero(beside > 18 / 60)]
+    assert margins.per_frame == pytest.approx((1 - beside / 0.3) / 2, abs=1e-9)
+    assert margins.worst_frame in (3, 17)  # the two are alike
 
 
 def test_point_behind_the_camera_is_outside() -> None:

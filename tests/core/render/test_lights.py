@@ -9,7 +9,7 @@ from tests.conftest import diffuse, exposed, look_at, plane, project_of, scene_o
 
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.light.rows import light_row, put_gobo
-from cyclorama.core.light.shapes import CASTS, REFLECTED
+from cyclorama.core.light.shapes import CASTS, CENTRE, GRID_TAN, NORMAL, REFLECTED
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.trace import FrameScene
 from cyclorama.core.render.tracer import Tracer, film_for
@@ -64,8 +64,8 @@ def test_spot_falloff(tracer: Tracer, angle_deg: float) -> None:
     d, intensity, cone, edge = 2.0, 800.0, 56.0, 0.5
     row = above("spot", d, width_m=0.01, cone_deg=cone, edge=edge, power=intensity, power_unit="cd")
     x = d * math.tan(math.radians(angle_deg))
-    row[:, 0] = x
-    row[:, 9:12] = (0, -1, 0)
+    row[:, CENTRE] = x
+    row[:, NORMAL : NORMAL + 3] = (0, -1, 0)
     inner, outer = math.cos(math.radians(cone / 2 * (1 - edge))), math.cos(math.radians(cone / 2))
     c = math.cos(math.radians(angle_deg))
     t = min(max((c - outer) / (inner - outer), 0), 1)
@@ -76,7 +76,7 @@ def test_spot_falloff(tracer: Tracer, angle_deg: float) -> None:
 def test_a_grid_narrows_the_beam(tracer: Tracer) -> None:
     row = above("disc", 2.0, width_m=0.02, power=1000, power_unit="nit")
     open_row, grid = row.copy(), row.copy()
-    grid[:, 21] = math.tan(math.radians(30))
+    grid[:, GRID_TAN] = math.tan(math.radians(30))
     for x, share in (
         (0.0, 1.0),
         (2 * math.tan(math.radians(15)), 1 - math.tan(math.radians(15)) / math.tan(math.radians(30))),
@@ -157,7 +157,7 @@ def test_a_gobo_throws_its_picture_the_right_way_round(tracer: Tracer) -> None:
         shelf = TextureShelf()
         lit = row.copy()
         put_gobo(lit[0], gobo, shelf.row("q", lambda: pixels, False, BLACK))
-        lit[:, 21] = math.tan(math.radians(4))  # a tight grid: every point is lit from straight above
+        lit[:, GRID_TAN] = math.tan(math.radians(4))  # a tight grid: every point is lit from straight above
         camera = look_at((0, 0.9, 0.0), (0, 0, 0), 0.55, 32)
         scene = scene_of(plane(), diffuse(1.0), camera, lit, max_bounces=0)
         scene = dataclasses.replace(scene, lights=scene.lights._replace(gobos=shelf.arrays()))

@@ -129,11 +129,3 @@ def shutter_steps(project: Project) -> int:
     if project.move.kind == "hold":
         return 2 if rounds(project) else 1  # the camera stands, but samples need a time for the subject that bends
     return min(2 + int(project.camera.shutter_deg / project.move.frames), 33)
-
-
-def loop_steps_deg(move: Move) -> NDArray[np.float64]:
-    """Angle from each frame to the next, the last one to the first of the next round; constant for a loop."""
-    if move.kind == "hold":
-        return np.zeros(move.frames)
-    angles = frame_angles_deg(move.frames)
-    return np.diff(np.append(angles, 360.0))
