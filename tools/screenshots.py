@@ -107,6 +107,8 @@ def floor(folder: Path) -> None:
         page.goto(f"{address}/projects/storm-glass-no-4#subject")
         developed(page, 32)
         page.screenshot(path=TARGET / "studio-subject.png")
+        page.evaluate("() => document.getElementById('findings').parentElement.scrollIntoView()")
+        page.screenshot(path=TARGET / "studio-parts.png")
 
 
 def pages(folder: Path) -> None:
