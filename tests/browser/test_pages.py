@@ -169,7 +169,7 @@ def test_changes_held_back_are_all_kept_in_order(page: Page, browser: Browser, f
     focal = field(page, "camera/focal_mm")
     focal.fill("61")
     focal.press("Enter")
-    expect(page.locator("#undo")).to_have_attribute("title", "Undo: Set focal (Ctrl+Z)")
+    expect(page.locator("#undo")).to_have_attribute("title", "Undo: Set focal length (Ctrl+Z)")
     for path, value in (("move/start_azimuth_deg", "21"), ("camera/focal_mm", "62"), ("camera/elevation_deg", "17")):
         box = field(other, path)
         box.fill(value)
@@ -179,7 +179,7 @@ def test_changes_held_back_are_all_kept_in_order(page: Page, browser: Browser, f
     expect(other.locator("#undo")).to_have_attribute("title", "Undo: Set elevation (Ctrl+Z)")
     for path, value in (("move/start_azimuth_deg", "21"), ("camera/focal_mm", "62"), ("camera/elevation_deg", "17")):
         expect(field(other, path)).to_have_value(value)
-    for label in ("Set focal", "Set start azimuth", "Set focal"):
+    for label in ("Set focal length", "Set start azimuth", "Set focal length"):
         other.keyboard.press("Escape")
         other.click("#undo")
         expect(other.locator("#undo")).to_have_attribute("title", f"Undo: {label} (Ctrl+Z)")
