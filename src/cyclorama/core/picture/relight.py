@@ -46,7 +46,6 @@ def gains(exposed: Project, now: Project) -> Gains | None:
 
 def same_view(a: Project, b: Project) -> bool:
     """Whether both show the same things from the same place, be they lit or painted otherwise."""
-
     seen = [p.environment.seen_by_camera and p.environment_lit for p in (a, b)]
     return seen[0] == seen[1] and _depending(a, _THINGS) == _depending(b, _THINGS)
 

@@ -42,9 +42,9 @@ from ..scene.changes import (
     TakeCamera,
     TakeLight,
 )
+from .light_names import free_name
 from .taken import with_file_camera, with_file_light
 
-MOST_LIGHTS = 64
 SHAPE_NAMES = {
     "rectangle": "Panel", "disc": "Disc", "sphere": "Globe", "tube": "Tube", "spot": "Spot", "sun": "Sun",
 }  # fmt: skip
@@ -104,7 +104,7 @@ def perform(project: Project, change: Change, measures: Measures | None, eye: Ey
     if isinstance(change, TakeCamera):
         return with_file_camera(project, change.id), "Take the file's camera"
     if isinstance(change, TakeLight):
-        return with_file_light(project, change.id, MOST_LIGHTS), "Take a light of the file"
+        return with_file_light(project, change.id), "Take a light of the file"
     if isinstance(change, ApplyPreset):
         return _with_preset(project, change), f"Start from {change.preset.lower()}"
     if project.subject is None or measures is None:
@@ -132,12 +132,9 @@ def _settled(project: Project, placement: Placement, measures: Measures) -> Proj
 
 
 def _with_light(project: Project, change: AddLight) -> Project:
-    if len(project.lights) >= MOST_LIGHTS:
-        raise ChangeError(f"There are {MOST_LIGHTS} lights on the set already; remove one first.")
     origin = next((x for x in project.lights if x.id == change.copy_of), None)
-    taken = {x.name for x in project.lights}
     stem = origin.name if origin else SHAPE_NAMES[change.shape]
-    name = next(n for n in (stem, *(f"{stem} {i}" for i in range(2, 200))) if n not in taken)
+    name = free_name(project, stem)
     if origin:
         beside = (origin.azimuth_deg + 30 + 180) % 360 - 180
         new = Light(**(origin.model_dump() | {"id": new_id("light"), "name": name, "azimuth_deg": beside}))

@@ -59,7 +59,7 @@ def _subject(r: Review) -> Station:
         hints.append(f"‘{subject.playing[1].name}’ plays {rounds(r.project):.3g} times: its end does not lead into its "
                      "beginning. Let it play whole times.")  # fmt: skip
     if (shows := off_px(r)) > MUCH_NEARER * subject.detail.error_px:
-        hints.append(f"It was made for a camera farther away: up to {shows:.2g} px of its source do not show. "
+        hints.append(f"It was made for a camera farther away: it is up to {shows:.2g} px off its source now. "
                      "Make it again, under Detail.")  # fmt: skip
     sentence = f"{subject.source_name}, {words.box_size(review.size_m)}"
     sentence += f", stands on {where}, turns about its own middle." if not hints else "."

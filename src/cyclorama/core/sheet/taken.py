@@ -12,6 +12,7 @@ from ..scene import Light, Project, Subject, inserted, place_of, put_all
 from ..scene.base import new_id
 from ..scene.came_with import FileCamera, FileLight
 from ..scene.camera import NEAREST_M, SENSOR_LONG_SIDE_MM
+from .light_names import free_name
 
 SMALL = 0.05
 """Lights without a size get this share of their distance: in a studio nothing is a point."""
@@ -38,15 +39,14 @@ def with_file_camera(project: Project, identity: str) -> Project:
     }))  # fmt: skip
 
 
-def with_file_light(project: Project, identity: str, most: int) -> Project:
+def with_file_light(project: Project, identity: str) -> Project:
     """A light like the file's on the set, where that stands, aimed at the axis of the turn as it is.
 
-    Raises ChangeError when there is no such light, or no room for one more of `most`.
+    Raises ChangeError when there is no such light, or no room for one more.
     """
     subject, found = _came_with(project, identity, "lights")
     assert isinstance(found, FileLight)
-    if len(project.lights) >= most:
-        raise ChangeError(f"There are {most} lights on the set already; remove one first.")
+    name = free_name(project, found.name)
     at, towards = _placed(subject, found)
     middle = float(aim_point(project.camera)[1])
     aim = middle
@@ -59,8 +59,6 @@ def with_file_light(project: Project, identity: str, most: int) -> Project:
         azimuth, elevation, distance = _around(at, middle)
     unit = subject.placement.unit_m
     width = found.width * unit or distance * SMALL
-    taken = {light.name for light in project.lights}
-    name = next(n for n in (found.name, *(f"{found.name[:70]} {i}" for i in range(2, 200))) if n not in taken)
     light = Light(id=new_id("light"), name=name)
     values = {
         "shape": found.shape, "azimuth_deg": azimuth, "elevation_deg": elevation, "distance_m": distance,

@@ -20,6 +20,8 @@ def read_around(document: dict[str, Any], rig: RigReader, model: FileModel) -> N
     nodes = document.get("nodes", [])
     cameras = document.get("cameras", [])
     lights = document.get("extensions", {}).get("KHR_lights_punctual", {}).get("lights", [])
+    if not cameras and not lights:  # where every node stands need not be known then
+        return
     flat = 0
     for node, matrix in rig.standing():
         entry = nodes[node]

@@ -136,7 +136,7 @@ class UsdRig:
         geometry = _matrices([skin.GetGeomBindTransform()])[0]
         first = len(self._bones)
         self._bones += [(int(node), np.linalg.inv(b) @ geometry) for node, b in zip(joints, bind, strict=False)]
-        points = len(UsdGeom.Mesh(prim).GetPointsAttr().Get() or UsdGeom.Mesh(prim).GetPointsAttr().Get(0.0))
+        points = len(UsdGeom.Mesh(prim).GetPointsAttr().Get(Usd.TimeCode.EarliestTime()))
         found = skin.ComputeVaryingJointInfluences(points)
         width = max(len(found[0]) // max(points, 1), 1)
         index = np.array(found[0], np.int64).reshape(points, width)
