@@ -6,8 +6,9 @@ import math
 import os
 import shutil
 import subprocess
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 import pytest
@@ -32,6 +33,7 @@ from cyclorama.core.light.shapes import (
     REFLECTED,
 )
 from cyclorama.core.material.row import EVEN, OPACITY
+from cyclorama.core.motion import moment
 from cyclorama.core.render.bodies import pose_keys
 from cyclorama.core.render.camera_rays import CameraRays, filter_table, pixel_projection
 from cyclorama.core.render.film import Film
@@ -40,8 +42,23 @@ from cyclorama.core.render.surface import MATERIAL_COLUMN
 from cyclorama.core.render.trace import FrameScene
 from cyclorama.core.render.tracer import Tracer, film_for
 from cyclorama.core.render.warm import warm_up
-from cyclorama.core.scene import Material, Part, Project, Subject, new_project
+from cyclorama.core.scene import (
+    Aim,
+    Item,
+    Material,
+    Part,
+    Project,
+    Row,
+    Segment,
+    Variant,
+    Worn,
+    new_project,
+    put,
+    put_all,
+)
+from cyclorama.core.sheet.lists import aimed
 
+T = TypeVar("T")
 NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
 
 
@@ -80,21 +97,46 @@ def plane(size: float = 40.0, y: float = 0.0) -> Mesh:
     return Mesh(v, n, np.zeros((4, 2), np.float32), t, np.zeros(2, np.int32))
 
 
+def always(value: T) -> Callable[[object], T]:
+    """Whatever is asked for, this is the answer."""
+    return lambda _: value
+
+
+def item_of(asset: str, *parts: tuple[str, str], **more: object) -> Item:
+    """An item of parts with these names that wear these materials; the id of a part is its name in small letters."""
+    ids = [name.lower() for name, _ in parts]
+    worn = tuple(Worn(id=i, material=material) for i, (_, material) in zip(ids, parts, strict=True))
+    named = tuple(Part(id=i, name=name, triangles=12) for i, (name, _) in zip(ids, parts, strict=True))
+    variant = Variant(id="colourway-1", name="As it came", parts=worn)
+    values = {"id": "item-1", "name": "Pot", "source_name": "pot.glb"} | more
+    return Item(asset=asset, parts=named, variants=(variant,), variant_id="colourway-1", **values)  # type: ignore[arg-type]
+
+
+def edited(project: Project, values: dict[str, object] | None = None, **more: object) -> Project:
+    """The project with values at places, by their paths or by names in which `__` stands for `/`; `move` is its move,
+    `turns` how often it goes round, `aim` the height that camera and all lights aim at."""
+    values = {path.replace("__", "/"): value for path, value in ((values or {}) | more).items()}
+    if (kind := values.pop("move", None)) is not None:
+        row = Row(id="disc" if kind == "spin" else "camera", segments=(Segment(id="segment-1", kind=kind),))  # type: ignore[arg-type]
+        project = put(project, "shot/rows", (row,))
+    if (turns := values.pop("turns", None)) is not None:
+        project = put(project, "shot/move/turns", turns)
+    project = put_all(project, {path: value for path, value in values.items() if path != "aim"})
+    if "aim" in values:
+        aim = Aim(y_m=values["aim"])  # type: ignore[arg-type]
+        project = put_all(project, {"camera/aim": aim} | aimed(project.look, aim))
+    return project
+
+
 def project_of(mesh: Mesh, material: Material) -> tuple[Project, dict[str, bytes]]:
     """A bare studio (no set, no light) with one part."""
     data = mesh.to_bytes()
     key = content_hash(data)
-    part = Part(id="p", name="Part", material=material.id, triangles=len(mesh.triangles))
-    project = new_project("Test")
-    off = project.set.model_copy(
-        update={
-            "sweep": project.set.sweep.model_copy(update={"on": False}),
-            "disc": project.set.disc.model_copy(update={"on": False}),
-        }
-    )
-    subject = Subject(asset=key, source_name="test.glb", parts=(part,))
-    project = project.model_copy(update={"subject": subject, "materials": (material,), "set": off, "lights": ()})
-    return project, {key: data}
+    item = item_of(key, ("Part", material.id), source_name="test.glb")
+    return edited(new_project("Test"), {
+        "materials": (material,), "items": (item,), "subject_id": item.id, "look/lights": (),
+        "set/sweep/on": False, "set/disc/on": False,
+    }), {key: data}  # fmt: skip
 
 
 def look_at(eye: tuple[float, float, float], at: tuple[float, float, float], half: float, pixels: int) -> CameraRays:
@@ -114,7 +156,7 @@ def scene_of(
 ) -> FrameScene:  # fmt: skip
     """A frame with given lights; environment is a picture in nit, or one value for all directions."""
     project, assets = project_of(mesh, material)
-    scene = SceneCompiler(assets.__getitem__).compile(project, 1, camera.width, camera.height)
+    scene = SceneCompiler(assets.__getitem__).compile(moment(project, 1), camera.width, camera.height)
     env, scale, shares = scene.environment, 0.0, [1.0] * len(rects)
     if environment is not None:
         picture = np.full((64, 128, 3), environment, np.float32) if np.isscalar(environment) else environment

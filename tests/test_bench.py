@@ -1,10 +1,11 @@
 """What `./cyc bench` measures: the rays that it asks again are the rays of the picture."""
 
 import numpy as np
-from tests.conftest import diffuse, plane, project_of
+from tests.conftest import diffuse, edited, plane, project_of
 
 from cyclorama.bench import structural_similarity
 from cyclorama.bench_rays import ask_all, record
+from cyclorama.core.motion import moment
 from cyclorama.core.render.arrays import Hits
 from cyclorama.core.render.film import Film
 from cyclorama.core.render.scene import SceneCompiler
@@ -18,11 +19,8 @@ def test_recorded_rays_are_those_of_the_picture(tracer: Tracer) -> None:
     """Of an even floor that fills the picture, lit by one panel, all is known: every path meets it, and one ray goes
     from there to the light; what is scattered up meets nothing."""
     project, assets = project_of(plane(400.0), diffuse(0.5))
-    project = project.model_copy(update={"lights": (KEY,)})
-    project = project.model_copy(
-        update={"cameras": tuple(c.model_copy(update={"elevation_deg": 60.0}) for c in project.cameras)}
-    )
-    scene = SceneCompiler(assets.__getitem__).compile(project, 1, 32, 18)
+    project = edited(project, look__lights=(KEY,), camera__elevation_deg=60.0)
+    scene = SceneCompiler(assets.__getitem__).compile(moment(project, 1), 32, 18)
     film = Film(32, 18)
     tracer.expose(film, scene, 2)
     assert film.alpha.min() == 1.0

@@ -25,6 +25,7 @@ from tests.step_files import cylinder_step  # noqa: E402
 from cyclorama.core.geometry.build import arc, lathe  # noqa: E402
 from cyclorama.core.geometry.intake import take_in  # noqa: E402
 from cyclorama.core.geometry.mesh import Mesh  # noqa: E402
+from cyclorama.core.motion import moment
 from cyclorama.core.picture.exposure import expose, shown_look  # noqa: E402
 from cyclorama.core.picture.view import to_bytes, to_display  # noqa: E402
 from cyclorama.core.render.denoise import denoise  # noqa: E402
@@ -189,8 +190,8 @@ def shown(files: Files, tracer: Tracer) -> Image.Image:
     compiler = SceneCompiler(intake.assets.__getitem__)
     project = put_on_set(new_project("Odd"), intake, Eye(compiler, tracer))
     film = Film(WIDTH, HEIGHT)
-    tracer.expose(film, compiler.compile(project, 1, WIDTH, HEIGHT), SAMPLES)
-    return Image.fromarray(to_bytes(to_display(expose(denoise(film), shown_look(project)), project.look.view)))
+    tracer.expose(film, compiler.compile(moment(project, 1), WIDTH, HEIGHT), SAMPLES)
+    return Image.fromarray(to_bytes(to_display(expose(denoise(film), shown_look(project)), project.look.tone.view)))
 
 
 def main() -> None:

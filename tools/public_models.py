@@ -78,7 +78,7 @@ def main() -> None:
                 print(f"{name:60}  refused: {error.sentence}")
                 continue
             came += 1
-            mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+            mesh = Mesh.from_bytes(intake.assets[intake.item.asset])
             print(f"{name:60}  {count(len(mesh.triangles), 'triangle')}, {compared(path, mesh)}")
         print(f"{came} came in, {refused} were refused.")
 

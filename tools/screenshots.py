@@ -55,7 +55,11 @@ def frames(folder: Path) -> None:
 def takes(folder: Path) -> None:
     studio = Studio(folder)
     for key in FINALS:
-        edited(studio, key, {"move/frames": 24, "shoot/width": 512, "shoot/height": 288, "shoot/samples": 16})
+        edited(
+            studio,
+            key,
+            {"shot/frames": 24, "shot/shoot/width": 512, "shot/shoot/height": 288, "shot/shoot/samples": 16},
+        )
         shoot_in_terminal(folder, key, None, None, None, None)
         saved = studio.projects.get(key)
         studio.projects.step(key, saved.version, -1)

@@ -16,6 +16,7 @@ from cyclorama.core.geometry.build import arc, lathe
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.material.presets import PRESETS, with_preset
+from cyclorama.core.motion import moment
 from cyclorama.core.picture.cryptomatte import id_as_float, name_id
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import encode_exr, read_layers
@@ -107,13 +108,13 @@ def sheet(tiles: list[tuple[str, Image.Image]], columns: int) -> Image.Image:
 def presets() -> None:
     project, assets = preset_project()
     compiler, tiles = SceneCompiler(assets.__getitem__), []
-    shoot = project.shoot.model_copy(update={"width": 196, "height": 196, "samples": 128})
+    shoot = project.shot.shoot.model_copy(update={"width": 196, "height": 196, "samples": 128})
     with Tracer() as tracer:
         for name in PRESETS:
             p = project.model_copy(update={"materials": (with_preset(project.materials[0], name),), "shoot": shoot})
-            film = expose_frame(p, 1, compiler, tracer)
-            radiance, _ = beauty(film, p, 1, compiler, denoise(film))
-            tiles.append((name, Image.fromarray(to_bytes(to_display(expose(radiance, p.look), p.look.view)))))
+            film = expose_frame(moment(p, 1), compiler, tracer)
+            radiance, _ = beauty(film, moment(p, 1), compiler, denoise(film))
+            tiles.append((name, Image.fromarray(to_bytes(to_display(expose(radiance, p.look), p.look.tone.view)))))
             print(name, flush=True)
     sheet(tiles, 6).save(TARGET / "material-presets.png")
 
@@ -123,19 +124,19 @@ def passes() -> None:
     wanted = ("albedo", "normal", "position", "depth", "motion", "objects", "lights", "components", "catcher",
               "occlusion", "wireframe", "clay")  # fmt: skip
     project = demo.project
-    for path, value in (("shoot/width", 400), ("shoot/height", 400), ("shoot/samples", 96)):
+    for path, value in (("shot/shoot/width", 400), ("shot/shoot/height", 400), ("shot/shoot/samples", 96)):
         project = apply_set(project, SetValue(path=path, value=value))
     project = project.model_copy(
-        update={"shoot": project.shoot.model_copy(update={"passes": Passes(wanted=wanted, wire_px=0.7)})}
+        update={"shoot": project.shot.shoot.model_copy(update={"passes": Passes(wanted=wanted, wire_px=0.7)})}
     )
     compiler = SceneCompiler({**demo.intake.assets, **demo.assets}.__getitem__)
     tiles = []
     with Tracer() as tracer:
-        film = expose_frame(project, 1, compiler, tracer)
+        film = expose_frame(moment(project, 1), compiler, tracer)
         clean = denoise(film)
-        radiance, _ = beauty(film, project, 1, compiler, clean)
+        radiance, _ = beauty(film, moment(project, 1), compiler, clean)
         tiles.append(("beauty", Image.fromarray(to_bytes(to_display(expose(radiance, project.look), "neutral")))))
-        for file in pass_files(project, 1, film, clean, compiler, tracer):
+        for file in pass_files(moment(project, 1), film, clean, compiler, tracer):
             tiles += shown(file.name, file.extension, file.data, project)
             print(file.name, flush=True)
     small = [(name, tile.convert("RGB").resize((300, 300), Image.Resampling.LANCZOS)) for name, tile in tiles]

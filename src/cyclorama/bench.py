@@ -10,6 +10,7 @@ from scipy.ndimage import gaussian_filter
 
 from .bench_rays import ask_all, record
 from .core.colour import LUMA32
+from .core.motion import moment
 from .core.picture.exposure import expose
 from .core.picture.view import to_display
 from .core.render.denoise import denoise
@@ -31,7 +32,7 @@ def run_bench(name: str, tell: Callable[[str], None]) -> None:
     assets = {**demo.intake.assets, **demo.assets}
     compiler = SceneCompiler(assets.__getitem__)
     start = time.perf_counter()
-    scene = compiler.compile(demo.project, 1, WIDTH, HEIGHT)
+    scene = compiler.compile(moment(demo.project, 1), WIDTH, HEIGHT)
     compiled = time.perf_counter() - start
     with Tracer(1) as one:
         start = time.perf_counter()
@@ -78,10 +79,10 @@ def _speed(scene: FrameScene) -> dict[str, str]:
 
 
 LIVE_EDITS = (
-    ("camera moved", "move/start_azimuth_deg", 40.0),
-    ("light moved", "lights/key/azimuth_deg", 12.0),
-    ("light dimmed", "lights/key/strength_stops", -1.5),
-    ("exposure", "look/offset_stops", 0.3),
+    ("camera moved", "camera/azimuth_deg", 40.0),
+    ("light moved", "look/lights/key/azimuth_deg", 12.0),
+    ("light dimmed", "look/lights/key/strength_stops", -1.5),
+    ("exposure", "look/tone/offset_stops", 0.3),
     ("material", "materials/{material}/specular_roughness", 0.37),
 )
 
@@ -105,11 +106,11 @@ def _live(project: Project, compiler: SceneCompiler) -> dict[str, str]:
 
         def first_picture(p: Project) -> tuple[float, int]:
             start = time.perf_counter()
-            width = next(developer.pictures(p, 1, WIDTH, HEIGHT)).width
+            width = next(developer.pictures(moment(p, 1), WIDTH, HEIGHT)).width
             return (time.perf_counter() - start) * 1000, width
 
         # what an artist has in front of them before an edit: a picture that has developed for a while
-        before = developer.pictures(project, 1, WIDTH, HEIGHT)
+        before = developer.pictures(moment(project, 1), WIDTH, HEIGHT)
         while next(before).samples <= SPLIT_FROM:
             pass
         for label, path, value in LIVE_EDITS:
@@ -121,10 +122,10 @@ def _live(project: Project, compiler: SceneCompiler) -> dict[str, str]:
                 times.append(spent)
             rows[f"first live picture, {label}"] = f"{statistics.median(times):8.0f} ms, {width} px wide"
         rows["clean (SSIM ≥ 0.95)"] = _clean_after(project, compiler, tracer)
-        s = project.shoot
+        s = project.shot.shoot
         start = time.perf_counter()
         film = Film(s.width, s.height)
-        tracer.expose(film, compiler.compile(project, 1, s.width, s.height), 8)
+        tracer.expose(film, compiler.compile(moment(project, 1), s.width, s.height), 8)
         traced = time.perf_counter() - start
         start = time.perf_counter()
         assert np.isfinite(denoise(film)).all()
@@ -136,12 +137,12 @@ def _live(project: Project, compiler: SceneCompiler) -> dict[str, str]:
 
 def shown(radiance: np.ndarray, project: Project) -> np.ndarray:
     """A picture (h, w, 3) as the project's look shows it, 0…1."""
-    return to_display(expose(radiance, project.look), project.look.view)
+    return to_display(expose(radiance, project.look.tone), project.look.tone.view)
 
 
 def _clean_after(project: Project, compiler: SceneCompiler, tracer: Tracer) -> str:
     """When the developing picture first comes within SSIM 0.95 of 512 samples."""
-    scene = compiler.compile(project, 1, WIDTH, HEIGHT)
+    scene = compiler.compile(moment(project, 1), WIDTH, HEIGHT)
     reference = Film(WIDTH, HEIGHT)
     tracer.expose(reference, scene, 512, seed=9)
     truth = shown(denoise(reference), project)

@@ -6,13 +6,14 @@ import numpy as np
 
 from .bench import shown, structural_similarity
 from .core.framing import half_extent
+from .core.motion import moment
 from .core.render.denoise import denoise
 from .core.render.film import Film
 from .core.render.frame import expose_frame
 from .core.render.neighbours import REACH, FrameLight, blend, flicker, settle
 from .core.render.scene import SceneCompiler
 from .core.render.tracer import Tracer
-from .core.scene import Project
+from .core.scene import Project, put_all
 from .demo.projects import DemoProject, lantern_project, storm_glass_project
 
 WIDTH, HEIGHT, SAMPLES, REFERENCE_SAMPLES = 320, 180, 16, 4096
@@ -30,10 +31,10 @@ def _measure(demo: DemoProject, tell: Callable[[str], None]) -> None:
     compiler = SceneCompiler({**demo.intake.assets, **demo.assets}.__getitem__)
     settings = {"width": WIDTH, "height": HEIGHT, "samples": SAMPLES, "noise_threshold": None,
                 "denoise_neighbours": True}  # fmt: skip
-    project = demo.project.model_copy(update={"shoot": demo.project.shoot.model_copy(update=settings)})
+    project = put_all(demo.project, {f"shot/shoot/{name}": value for name, value in settings.items()})
     numbers = range(FIRST - REACH, FIRST + FRAMES + REACH)
     with Tracer() as tracer:
-        films = {n: expose_frame(project, n, compiler, tracer) for n in numbers}
+        films = {n: expose_frame(moment(project, n), compiler, tracer) for n in numbers}
         truth = _reference(project, FIRST, compiler, tracer)
     pixel_rad = 2 * half_extent(project.camera, WIDTH, HEIGHT)[0] / WIDTH
     lights = {n: FrameLight.of(film) for n, film in films.items()}
@@ -51,7 +52,7 @@ def _measure(demo: DemoProject, tell: Callable[[str], None]) -> None:
 
 
 def _reference(project: Project, number: int, compiler: SceneCompiler, tracer: Tracer) -> np.ndarray:
-    scene = compiler.compile(project, number, WIDTH, HEIGHT)
+    scene = compiler.compile(moment(project, number), WIDTH, HEIGHT)
     film = Film(WIDTH, HEIGHT)
     tracer.expose(film, scene, REFERENCE_SAMPLES, seed=90_001)
     return film.radiance

@@ -13,10 +13,25 @@ from .core.geometry.kept import content_hash, rig_key
 from .core.geometry.mesh import Mesh
 from .core.geometry.rig import Rig
 from .core.geometry.skeleton import LINEAR, TURN, Skeleton, Track
+from .core.motion import moment
 from .core.render.film import Film
 from .core.render.scene import SceneCompiler
 from .core.render.tracer import Tracer
-from .core.scene import Animation, Camera, Light, Material, Part, Play, Project, Subject, new_project
+from .core.scene import (
+    Aim,
+    Animation,
+    Item,
+    Light,
+    Material,
+    Part,
+    Play,
+    Project,
+    Variant,
+    Worn,
+    new_project,
+    put,
+    put_all,
+)
 
 TRIANGLES = (10_000, 100_000, 1_000_000, 3_000_000)
 LIGHTS = (1, 4, 16, 64)
@@ -36,16 +51,17 @@ def bumpy_ball(triangles: int) -> Mesh:
 def _project(mesh: Mesh, lights: int) -> tuple[Project, dict[str, bytes]]:
     data = mesh.to_bytes()
     project = new_project("Growth")
-    part = Part(id="p", name="Ball", material="m", triangles=len(mesh.triangles))
+    part = Part(id="p", name="Ball", triangles=len(mesh.triangles))
     lamps = tuple(
         Light(id=f"l{i}", name=f"L{i}", azimuth_deg=360 * i / lights, elevation_deg=35, distance_m=1.5, width_m=0.3,
-              height_m=0.3, strength_stops=-float(np.log2(lights)))
+              height_m=0.3, aim=Aim(y_m=0.3), strength_stops=-float(np.log2(lights)))
         for i in range(lights)
     )  # fmt: skip
-    camera = Camera(id=project.camera_id, name="C", distance_m=1.6, target_height_m=0.3)
-    project = project.model_copy(update={
-        "subject": Subject(asset=content_hash(data), source_name="ball", parts=(part,)), "lights": lamps,
-        "materials": (Material(id="m", name="M", specular_roughness=0.3),), "cameras": (camera,),
+    worn = Variant(id="v", name="As made", parts=(Worn(id="p", material="m"),))
+    ball = Item(id="i", name="Ball", asset=content_hash(data), parts=(part,), variants=(worn,), variant_id="v")
+    project = put_all(project, {
+        "items": (ball,), "subject_id": "i", "look/lights": lamps, "camera/distance_m": 1.6, "camera/aim": Aim(y_m=0.3),
+        "materials": (Material(id="m", name="M", specular_roughness=0.3),),
     })  # fmt: skip
     return project, {content_hash(data): data}
 
@@ -63,9 +79,9 @@ def _swaying(project: Project, assets: dict[str, bytes], mesh: Mesh) -> tuple[Pr
     bone = np.tile(np.array([0, 1], np.int32), (len(high), 1))
     rig = Rig(skeleton, mesh.vertices, mesh.normals, bone, np.stack([1 - high, high], axis=1))
     assert project.subject is not None
-    playing = {"animations": (Animation(id="a", name="Sway", seconds=1.0),), "play": Play(animation="a")}
-    subject = project.subject.model_copy(update=playing)
-    return project.model_copy(update={"subject": subject}), assets | {rig_key(subject.asset): rig.to_bytes()}
+    sway = (Animation(id="a", name="Sway", seconds=1.0),)
+    project = put_all(project, {"subject/animations": sway, "subject/play": Play(animation="a")})
+    return project, assets | {rig_key(project.items[0].asset): rig.to_bytes()}
 
 
 def _table_of_bending(tracer: Tracer, tell: Callable[[str], None]) -> None:
@@ -75,12 +91,11 @@ def _table_of_bending(tracer: Tracer, tell: Callable[[str], None]) -> None:
         standing, assets = _project(mesh, 3)
         project, assets = _swaying(standing, assets, mesh)
         still = _seconds(tracer, standing, SceneCompiler(assets.__getitem__), 640, 360)
-        cameras = tuple(c.model_copy(update={"shutter_deg": 180.0}) for c in project.cameras)
-        project = project.model_copy(update={"cameras": cameras})
+        project = put(project, "camera/shutter_deg", 180.0)
         compiler = SceneCompiler(assets.__getitem__)
-        compiler.compile(project, 5, 640, 360)
+        compiler.compile(moment(project, 5), 640, 360)
         start = time.perf_counter()
-        compiler.compile(project, 6, 640, 360)
+        compiler.compile(moment(project, 6), 640, 360)
         bent = time.perf_counter() - start
         seconds = _seconds(tracer, project, compiler, 640, 360)
         tell(
@@ -89,7 +104,7 @@ def _table_of_bending(tracer: Tracer, tell: Callable[[str], None]) -> None:
 
 
 def _seconds(tracer: Tracer, project: Project, compiler: SceneCompiler, width: int, height: int) -> float:
-    scene = compiler.compile(project, 1, width, height)
+    scene = compiler.compile(moment(project, 1), width, height)
     best = np.inf
     for _ in range(2):
         start = time.perf_counter()
@@ -110,7 +125,7 @@ def run_growth(tell: Callable[[str], None]) -> None:
             compiler = SceneCompiler(assets.__getitem__)
             gc.collect()
             before, start = psutil.Process().memory_info().rss, time.perf_counter()
-            compiler.compile(project, 1, 640, 360)
+            compiler.compile(moment(project, 1), 640, 360)
             compiled = time.perf_counter() - start
             grown = psutil.Process().memory_info().rss - before
             real = project.subject.parts[0].triangles if project.subject else 0

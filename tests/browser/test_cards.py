@@ -105,11 +105,11 @@ def test_lights_are_added_shaped_and_removed(page: Page, server: Server, floor: 
     expect(page.get_by_role("tab", name="Spot")).to_have_attribute("aria-selected", "true")
     card = page.locator("[data-card=light]")
     expect(card.get_by_text("Cone", exact=True)).to_be_visible()
-    expect(card.locator("[data-number='lights/{light}/height_m']").first).to_be_hidden()
-    card.locator("[data-select='lights/{light}/shape']").select_option("tube")
+    expect(card.locator("[data-number='look/lights/{light}/height_m']").first).to_be_hidden()
+    card.locator("[data-select='look/lights/{light}/shape']").select_option("tube")
     expect(card.get_by_text("Thickness", exact=True)).to_be_visible()
     expect(card.get_by_text("Cone", exact=True)).to_be_hidden()
-    assert [x.shape for x in project(server, floor).lights][-1] == "tube"
+    assert [x.shape for x in project(server, floor).look.lights][-1] == "tube"
     page.click("#copy-light")
     expect(page.get_by_role("tab", name="Spot 2")).to_be_visible()
     page.click("#remove-light")
@@ -126,22 +126,22 @@ def test_gobo_parts_and_background(page: Page, server: Server, floor: str, pictu
     page.locator("summary", has_text="Gobo").click()
     page.click("#gobo-toggle")
     expect(page.locator("#gobo-name")).to_have_text("A pattern in the beam")
-    page.locator("[data-select='lights/{light}/gobo/pattern']").select_option("leaves")
+    page.locator("[data-select='look/lights/{light}/gobo/pattern']").select_option("leaves")
     with page.expect_file_chooser() as chooser:
         page.click("#gobo-pictures")
     chooser.value.set_files(picture)
     expect(page.locator("#gobo-name")).to_have_text("1 × mask.png")
-    gobo = project(server, floor).lights[0].gobo
+    gobo = project(server, floor).look.lights[0].gobo
     assert gobo is not None
     assert gobo.pattern == "leaves"
     page.locator("summary", has_text="Lights these parts").click()
     page.get_by_role("switch", name="Light Sweep").click()
     expect(page.get_by_role("switch", name="Light Sweep")).to_have_attribute("aria-checked", "false")
-    assert project(server, floor).lights[0].excluded_parts == ("sweep",)
-    page.locator("[data-select='environment/background/kind']").select_option("vertical")
-    expect(page.locator("[data-colour='environment/background/second']")).to_be_visible()
-    page.locator("[data-choice='environment/kind'] button", has_text="Sun and sky").click()
-    expect(page.locator("[data-number='environment/sky/sun_elevation_deg']")).to_be_visible()
+    assert project(server, floor).look.lights[0].excluded_parts == ("sweep",)
+    page.locator("[data-select='look/background/kind']").select_option("vertical")
+    expect(page.locator("[data-colour='look/background/second']")).to_be_visible()
+    page.locator("[data-choice='look/environment/kind'] button", has_text="Sun and sky").click()
+    expect(page.locator("[data-number='look/environment/sky/sun_elevation_deg']")).to_be_visible()
     for _ in range(6):
         undo(page)
     expect(page.locator("#gobo-name")).to_have_text("None")
@@ -172,10 +172,10 @@ def test_presets_maps_and_conditional_rows(page: Page, server: Server, floor: st
 def test_passes_and_a_broken_picture(page: Page, server: Server, floor: str, tmp_path: Path) -> None:
     opened(page, floor, "shoot")
     page.get_by_role("switch", name="Occlusion", exact=True).click()
-    expect(page.locator("[data-number='shoot/passes/occlusion_reach_m']")).to_be_visible()
+    expect(page.locator("[data-number='shot/shoot/passes/occlusion_reach_m']")).to_be_visible()
     expect(page.locator("#readiness")).to_contain_text("1 pass")
-    page.locator("[data-choice='shoot/bits'] button", has_text="16").click()
-    expect(page.locator("[data-choice='shoot/bits'] [data-value='16']")).to_have_attribute("aria-pressed", "true")
+    page.locator("[data-choice='shot/shoot/bits'] button", has_text="16").click()
+    expect(page.locator("[data-choice='shot/shoot/bits'] [data-value='16']")).to_have_attribute("aria-pressed", "true")
     assert project(server, floor).shoot.bits == 16
     expect(page.locator("#readiness")).to_contain_text("about", timeout=60_000)  # the forecast comes by itself
     for _ in range(2):
@@ -208,7 +208,7 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
     expect(page.locator("#clear-focus")).to_be_visible(timeout=LONG_MS)
     point = project(server, floor).camera.focus_point_m
     assert point is not None
-    assert point[1] == pytest.approx(before.camera.target_height_m, abs=0.1)
+    assert point[1] == pytest.approx(before.camera.aim.y_m, abs=0.1)
     # a click in the corner of the frame focuses on the floor or the sweep, by distance
     page.click("#pick-focus")
     page.mouse.click(box["x"] + 8, box["y"] + box["height"] - 8)
@@ -223,7 +223,7 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
         undo(page)
     page.wait_for_function("t => document.getElementById('undo').title === t", arg=at_first)
     after = project(server, floor)
-    assert (after.camera, after.look) == (before.camera, before.look)
+    assert (after.camera, after.looks) == (before.camera, before.looks)
 
 
 def test_a_map_says_how_it_lies(page: Page, server: Server, floor: str) -> None:
@@ -251,8 +251,8 @@ def test_a_map_says_how_it_lies(page: Page, server: Server, floor: str) -> None:
 def test_lights_are_rebalanced_into_a_take(page: Page, server: Server, floor: str) -> None:
     studio = Studio(server.folder)
     saved = studio.projects.get(floor.rsplit("/", 1)[1].split("#")[0])
-    small = {"shoot/width": 64, "shoot/height": 36, "shoot/samples": 2, "shoot/to_frame": 2,
-             "shoot/passes/wanted": ["lights"]}  # fmt: skip
+    small = {"shot/shoot/width": 64, "shot/shoot/height": 36, "shot/shoot/samples": 2, "shot/shoot/to_frame": 2,
+             "shot/shoot/passes/wanted": ["lights"]}  # fmt: skip
     shot = saved.project
     for path, value in small.items():
         shot = apply_set(shot, SetValue(path=path, value=value))

@@ -14,8 +14,8 @@ from tests.browser.test_studio import field, opened
 from tests.shoot.test_shoot import wait_for
 
 CARDS = ("subject", "set", "camera", "light", "materials", "shoot")
-SMALL = {"shoot/width": 64, "shoot/height": 48, "shoot/samples": 4, "move/frames": 3,
-         "shoot/passes/wanted": ["lights", "clay"]}  # fmt: skip
+SMALL = {"shot/shoot/width": 64, "shot/shoot/height": 48, "shot/shoot/samples": 4, "shot/frames": 3,
+         "shot/shoot/passes/wanted": ["lights", "clay"]}  # fmt: skip
 
 
 def ask(server: Server, url: str, body: object = None) -> dict:
@@ -170,14 +170,14 @@ def test_changes_held_back_are_all_kept_in_order(page: Page, browser: Browser, f
     focal.fill("61")
     focal.press("Enter")
     expect(page.locator("#undo")).to_have_attribute("title", "Undo: Set focal length (Ctrl+Z)")
-    for path, value in (("move/start_azimuth_deg", "21"), ("camera/focal_mm", "62"), ("camera/elevation_deg", "17")):
+    for path, value in (("camera/azimuth_deg", "21"), ("camera/focal_mm", "62"), ("camera/elevation_deg", "17")):
         box = field(other, path)
         box.fill(value)
         box.press("Enter")
     expect(other.locator("#stale")).to_contain_text("Your last 3 changes are not saved yet")
     other.click("#stale-apply")
     expect(other.locator("#undo")).to_have_attribute("title", "Undo: Set elevation (Ctrl+Z)")
-    for path, value in (("move/start_azimuth_deg", "21"), ("camera/focal_mm", "62"), ("camera/elevation_deg", "17")):
+    for path, value in (("camera/azimuth_deg", "21"), ("camera/focal_mm", "62"), ("camera/elevation_deg", "17")):
         expect(field(other, path)).to_have_value(value)
     for label in ("Set focal length", "Set start azimuth", "Set focal length"):
         other.keyboard.press("Escape")

@@ -35,13 +35,13 @@ def test_lens_develops_and_an_edit_starts_it_again(page: Page, floor: str) -> No
     page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
     expect(page.locator("#picture")).to_have_css("opacity", "1")
     before = page.evaluate(BRIGHTNESS)
-    field(page, "lights/{light}/strength_stops").fill("2+1")
-    field(page, "lights/{light}/strength_stops").press("Enter")
+    field(page, "look/lights/{light}/strength_stops").fill("2+1")
+    field(page, "look/lights/{light}/strength_stops").press("Enter")
     expect(page.locator("#undo")).to_be_enabled()
     page.wait_for_function(f"before => {BRIGHTNESS} > 1.1 * before", arg=before, timeout=LONG_MS)
-    expect(field(page, "lights/{light}/strength_stops")).to_have_value("3")
+    expect(field(page, "look/lights/{light}/strength_stops")).to_have_value("3")
     page.keyboard.press("Control+z")
-    expect(field(page, "lights/{light}/strength_stops")).to_have_value("0")
+    expect(field(page, "look/lights/{light}/strength_stops")).to_have_value("0")
 
 
 def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
@@ -51,7 +51,7 @@ def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
     before = page.evaluate(BRIGHTNESS)
     undo = page.locator("#undo")
     last_step = undo.get_attribute("title") or ""
-    strength = field(page, "lights/{light}/strength_stops")
+    strength = field(page, "look/lights/{light}/strength_stops")
     name = strength.locator("xpath=ancestor::*[contains(@class, 'row')]").locator("[data-drag]").bounding_box()
     assert name
     x, y = name["x"] + 10, name["y"] + name["height"] / 2
@@ -103,7 +103,7 @@ def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
 
 def test_arithmetic_units_and_wrong_numbers(page: Page, floor: str) -> None:
     opened(page, floor, "camera")
-    frames = field(page, "move/frames")
+    frames = field(page, "shot/frames")
     for typed, shown in (("10*24", "240"), ("2s", "48"), ("(3+1)*12", "48"), ("240", "240")):
         frames.fill(typed)
         frames.press("Enter")
@@ -163,7 +163,7 @@ def test_scrubbing_by_ring_strip_and_keys(page: Page, floor: str) -> None:
 
 def test_dragging_in_the_lens_and_on_the_plan_can_be_undone(page: Page, floor: str) -> None:
     opened(page, floor, "camera")
-    azimuth = field(page, "move/start_azimuth_deg")
+    azimuth = field(page, "camera/azimuth_deg")
     before = azimuth.input_value()
     mat = page.locator("#mat").bounding_box()
     assert mat
@@ -193,7 +193,7 @@ def test_two_windows(page: Page, browser: Browser, floor: str) -> None:
     focal.fill("65")
     focal.press("Enter")
     expect(focal).to_have_value("65")
-    start = field(other, "move/start_azimuth_deg")
+    start = field(other, "camera/azimuth_deg")
     start.fill("33")
     start.press("Enter")
     expect(other.locator("#stale")).to_be_visible()
@@ -215,8 +215,8 @@ def test_a_broken_model_is_told_and_changes_nothing(page: Page, floor: str, tmp_
 def test_shoot_kill_resume_screen_and_download(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "camera")
     for station, path, value in (
-        ("2", "", ""), ("3", "move/frames", "6"), ("6", "shoot/width", "320"), ("6", "shoot/height", "180"),
-        ("6", "shoot/samples", "96"),
+        ("2", "", ""), ("3", "shot/frames", "6"), ("6", "shot/shoot/width", "320"), ("6", "shot/shoot/height", "180"),
+        ("6", "shot/shoot/samples", "96"),
     ):  # fmt: skip
         page.locator("#mat").focus()
         page.keyboard.press(station)

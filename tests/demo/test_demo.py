@@ -34,7 +34,7 @@ def test_glass_is_closed_and_looks_outwards(demo: DemoProject) -> None:
     assert subject is not None
     mesh = Mesh.from_bytes(demo.intake.assets[subject.asset])
     clear = {m.id for m in demo.project.materials if m.transmission_weight > 0.5}
-    parts = [i for i, p in enumerate(subject.parts) if p.material in clear]
+    parts = [i for i, worn in enumerate(subject.variant.parts) if worn.material in clear]
     assert parts
     for part in parts:
         t = mesh.triangles[mesh.part == part]
@@ -52,8 +52,8 @@ def test_textures_have_coordinates(demo: DemoProject) -> None:
     assert subject is not None
     mesh = Mesh.from_bytes(demo.intake.assets[subject.asset])
     mapped = {m.id for m in demo.project.materials if m.maps.base_color}
-    for i, part in enumerate(subject.parts):
-        if part.material in mapped:
+    for i, worn in enumerate(subject.variant.parts):
+        if worn.material in mapped:
             assert np.ptp(mesh.uvs[mesh.triangles[mesh.part == i]].reshape(-1, 2), axis=0).min() > 0.3
     assert demo.intake.report.triangles > 100_000
 

@@ -25,7 +25,7 @@ def test_a_range_and_going_on(data_folder: Path, capfd: pytest.CaptureFixture[st
     ("name", "shot", "frames", "sentence"),
     [
         ("nobody", None, None, "There is no project ‘nobody’ here. Known: ‘Test’."),
-        ("Test", "spin", None, "The move of ‘Test’ is called ‘Orbit’, not ‘spin’."),
+        ("Test", "spin", None, "There is no shot ‘spin’ in ‘Test’. Known: ‘Orbit’."),
         ("Test", None, "all", "‘all’ is not a frame range."),
         ("Test", None, "50-60", "The frame range is empty"),
     ],

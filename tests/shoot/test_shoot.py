@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from tests.conftest import diffuse, project_of, sphere
+from tests.conftest import diffuse, edited, project_of, sphere
 from tests.moving_models import bending_bar
 
 from cyclorama.core.errors import ShootError
@@ -20,7 +20,7 @@ from cyclorama.core.picture.mix import LightChange
 from cyclorama.core.render.eye import Eye
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
-from cyclorama.core.scene import Background, Project, SetValue, apply_set, new_project
+from cyclorama.core.scene import Background, Project, new_project
 from cyclorama.core.sheet.arrive import put_on_set
 from cyclorama.shoot import desk, forecast
 from cyclorama.shoot.frames import frame_path, frames_to_shoot
@@ -37,12 +37,10 @@ def studio_with(folder: Path, samples: int = 1, frames: int = 6, **values: objec
     """A lit ball, quick to shoot."""
     studio = Studio(folder)
     project, assets = project_of(sphere(0.3, 32), diffuse(0.6))
-    settings = {"shoot/width": 48, "shoot/height": 32, "shoot/samples": samples, "shoot/denoise": False,
-                "move/frames": frames} | values  # fmt: skip
-    for path, value in settings.items():
-        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
-    light = project.environment.model_copy(update={"background": Background(colour=(0.2, 0.2, 0.2))})
-    project = project.model_copy(update={"environment": light})
+    settings = {"shot/shoot/width": 48, "shot/shoot/height": 32, "shot/shoot/samples": samples,
+                "shot/shoot/denoise": False, "shot/frames": frames} | values  # fmt: skip
+    project = edited(project, settings)
+    project = edited(project, look__background=Background(colour=(0.2, 0.2, 0.2)))
     studio.assets.put_all(assets)
     studio.assets.put(measures_key(project.subject.asset), measure(sphere(0.3, 32)).to_bytes())  # type: ignore[union-attr]
     return studio, studio.projects.create(project)
@@ -129,7 +127,7 @@ def test_kill_the_worker_and_resume(data_folder: Path) -> None:
 
 
 def test_transparent_frames(data_folder: Path, tracer: Tracer) -> None:
-    studio, saved = studio_with(data_folder, frames=1, **{"shoot/transparent": True, "shoot/samples": 16})
+    studio, saved = studio_with(data_folder, frames=1, **{"shot/shoot/transparent": True, "shot/shoot/samples": 16})
     take = desk.call_take(studio, saved, start=False)
     shoot_take(studio, take.id, tracer)
     with Image.open(frame_path(take, 1)) as image:
@@ -142,8 +140,7 @@ def test_a_shot_with_nothing_to_shoot_is_refused(data_folder: Path) -> None:
     studio, saved = studio_with(data_folder)
 
     def empty_range(p: Project) -> Project:
-        p = apply_set(p, SetValue(path="shoot/from_frame", value=5))
-        return apply_set(p, SetValue(path="shoot/to_frame", value=2))
+        return edited(p, shot__shoot__from_frame=5, shot__shoot__to_frame=2)
 
     empty = studio.projects.edit(saved.project.id, 1, "x", empty_range)
     with pytest.raises(ShootError, match="range is empty"):
@@ -167,13 +164,15 @@ def test_the_forecast_counts_every_pass(data_folder: Path, tracer: Tracer, monke
     monkeypatch.setattr(forecast, "_timed", one_second)
     monkeypatch.setattr(forecast, "WRITE_S_A_PIXEL", 0.0)
     wanted = {(): 0, ("depth",): 1, ("occlusion", "lights"): 2}
-    values = {"shoot/width": 800, "shoot/height": 400, "shoot/samples": 32}
+    values = {"shot/shoot/width": 800, "shot/shoot/height": 400, "shot/shoot/samples": 32}
     pixels, paths = 8.0, 64.0  # 40 000 pixels and 4 samples are probed
     for passes, flat in wanted.items():
-        studio, saved = studio_with(data_folder / str(len(passes)), **values | {"shoot/passes/wanted": list(passes)})
+        studio, saved = studio_with(
+            data_folder / str(len(passes)), **values | {"shot/shoot/passes/wanted": list(passes)}
+        )
         seconds, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
         assert seconds == pytest.approx(6 * (paths + flat * pixels), rel=0.02)
-    studio, saved = studio_with(data_folder / "clay", **values | {"shoot/passes/wanted": ["clay", "catcher"]})
+    studio, saved = studio_with(data_folder / "clay", **values | {"shot/shoot/passes/wanted": ["clay", "catcher"]})
     seconds, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
     assert seconds == pytest.approx(6 * 3 * paths, rel=0.02)
 
@@ -201,28 +200,32 @@ def test_the_forecast_times_nothing_that_is_only_done_once(
 @pytest.mark.parametrize("whole_loop", [True, False])
 def test_calm_frames_do_not_depend_on_the_order(data_folder: Path, tracer: Tracer, whole_loop: bool) -> None:
     """With neighbours a frame made alone, as after a resume, is the same to the bit as in a run from the start."""
-    values = {"shoot/denoise_neighbours": True, "shoot/denoise": True, "lights": [{"id": "key", "name": "Key"}]}
+    values = {
+        "shot/shoot/denoise_neighbours": True,
+        "shot/shoot/denoise": True,
+        "look/lights": [{"id": "key", "name": "Key"}],
+    }
     studio, saved = studio_with(data_folder, samples=2, frames=24, **values)  # small steps: surfaces are seen again
-    project = saved.project if whole_loop else apply_set(saved.project, SetValue(path="shoot/to_frame", value=4))
+    project = saved.project if whole_loop else edited(saved.project, shot__shoot__to_frame=4)
 
     def maker() -> FrameMaker:
-        return FrameMaker(project, project.frame_numbers, SceneCompiler(studio.assets.get), tracer)
+        return FrameMaker(project, project.shot.frame_numbers, SceneCompiler(studio.assets.get), tracer)
 
     running = maker()
-    in_order = {n: running.make(n).picture for n in project.frame_numbers}
-    for number in (1, 3, max(project.frame_numbers)):
+    in_order = {n: running.make(n).picture for n in project.shot.frame_numbers}
+    for number in (1, 3, max(project.shot.frame_numbers)):
         assert np.array_equal(maker().make(number).picture, in_order[number])
     backwards = maker()
     for number in (4, 2, 3):
         assert np.array_equal(backwards.make(number).picture, in_order[number])
-    plain = apply_set(project, SetValue(path="shoot/denoise_neighbours", value=False))
-    alone = FrameMaker(plain, plain.frame_numbers, SceneCompiler(studio.assets.get), tracer).make(1).picture
+    plain = edited(project, shot__shoot__denoise_neighbours=False)
+    alone = FrameMaker(plain, plain.shot.frame_numbers, SceneCompiler(studio.assets.get), tracer).make(1).picture
     assert not np.array_equal(alone, in_order[1])
 
 
 def test_transparent_takes_are_mixed_with_their_alpha(data_folder: Path, tracer: Tracer) -> None:
-    values = {"lights": [{"id": "key", "name": "Key"}], "shoot/transparent": True, "set/sweep/on": False,
-              "shoot/passes/wanted": ["lights"]}  # fmt: skip
+    values = {"look/lights": [{"id": "key", "name": "Key"}], "shot/shoot/transparent": True, "set/sweep/on": False,
+              "shot/shoot/passes/wanted": ["lights"]}  # fmt: skip
     studio, saved = studio_with(data_folder, samples=8, frames=2, **values)
     take = desk.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
@@ -245,16 +248,16 @@ def test_frames_of_a_subject_that_bends_are_the_same_whenever_they_are_shot(trac
     glb, _ = bending_bar()
     intake = take_in({"bar.glb": glb.to_bytes()})
     project = put_on_set(new_project("Bar"), intake, Eye(SceneCompiler(intake.assets.__getitem__), tracer))
-    values = {"shoot/width": 48, "shoot/height": 27, "shoot/samples": 2, "shoot/denoise_neighbours": True,
-              "move/kind": "hold", "move/frames": 8, f"cameras/{project.camera_id}/shutter_deg": 180.0}  # fmt: skip
-    for path, value in values.items():
-        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
+    values = {"shot/shoot/width": 48, "shot/shoot/height": 27, "shot/shoot/samples": 2,
+              "shot/shoot/denoise_neighbours": True, "move": "hold", "shot/frames": 8,
+              "camera/shutter_deg": 180.0}  # fmt: skip
+    project = edited(project, values)
 
     def maker() -> FrameMaker:
-        return FrameMaker(project, project.frame_numbers, SceneCompiler(intake.assets.__getitem__), tracer)
+        return FrameMaker(project, project.shot.frame_numbers, SceneCompiler(intake.assets.__getitem__), tracer)
 
     running, backwards = maker(), maker()
-    in_order = {n: running.make(n).picture for n in project.frame_numbers}
+    in_order = {n: running.make(n).picture for n in project.shot.frame_numbers}
     assert not np.allclose(in_order[1], in_order[5], atol=0.02)
     assert np.array_equal(maker().make(5).picture, in_order[5])
     for number in (8, 4, 3):

@@ -266,7 +266,7 @@ def test_a_disk_that_is_full_at_once_loses_nothing(small_disk: Path, tracer: Tra
 
 @pytest.mark.parametrize("damage", [b"", b"short", None], ids=["emptied", "cut", "flipped"])
 def test_every_file_of_a_frame_is_compared(data_folder: Path, tracer: Tracer, damage: bytes | None) -> None:
-    values = {"shoot/passes/wanted": ["depth", "clay"]}
+    values = {"shot/shoot/passes/wanted": ["depth", "clay"]}
     studio, saved = studio_with(data_folder, frames=4, **values)
     take = desk.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"

@@ -4,6 +4,7 @@ import os
 from pathlib import Path
 
 import pytest
+from tests.conftest import edited
 
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.scene import Project, new_project
@@ -24,7 +25,7 @@ def kept(studio: Studio, *contents: bytes) -> list[str]:
 
 def lit_by(asset: str):  # type: ignore[no-untyped-def]
     def change(project: Project) -> Project:
-        return project.model_copy(update={"environment": project.environment.model_copy(update={"asset": asset})})
+        return edited(project, look__environment__asset=asset)
 
     return change
 
@@ -42,7 +43,7 @@ def test_undo_redo_takes_and_damaged_documents_keep_their_files(studio: Studio) 
     other = studio.projects.create(new_project("B")).project.id
     with studio.projects._sessions.begin() as session:
         session.connection().exec_driver_sql(
-            "UPDATE history SET document = ? WHERE project_id = ?", (f'{{"asset":"{damaged}"', other)
+            "UPDATE history SET document = ?, patch = 0 WHERE project_id = ?", (f'{{"asset":"{damaged}"', other)
         )
     (studio.folder / "posters").mkdir()
     old, new = (studio.folder / "posters" / f"{project.id}.{v}.jpg" for v in (1, 6))

@@ -28,21 +28,21 @@ def test_a_heavy_ball_is_lightened_and_comes_back(client: TestClient) -> None:  
     files = {"ball.glb": turning(sphere(0.1, 200)), "beside.txt": b"kept too"}
     key = intake(client, "/api/intakes", files)["result"]["project"]
     before = client.get(f"/api/projects/{key}").json()
-    subject = before["project"]["subject"]
+    subject = before["project"]["items"][0]
     assets: AssetStore = client.app.state.context.studio.assets  # type: ignore[attr-defined]
     with zipfile.ZipFile(BytesIO(assets.get(subject["source"]))) as archive:
         assert {n: archive.read(n) for n in archive.namelist()} == files
     change(client, key, before["version"], put("materials/material-1/base_color", [0.9, 0.1, 0.1]))
     result = again(client, key, lighten=True, error_px=0.5)["result"]
     after = client.get(f"/api/projects/{key}").json()
-    triangles = sum(p["triangles"] for p in after["project"]["subject"]["parts"])
+    triangles = sum(p["triangles"] for p in after["project"]["items"][0]["parts"])
     assert result["triangles"] == triangles < sum(p["triangles"] for p in subject["parts"]) / 4
     assert after["project"]["materials"][0]["base_color"] == [0.9, 0.1, 0.1]
     assert after["subject"]["detail"].startswith("Off its source by up to 0.5 px")
     assert abs(after["subject"]["gap_mm"]) < 1e-6
     assert after["undo"] == "Make ball.glb again"
     undone = client.post(f"/api/projects/{key}/undo", json={"base_version": after["version"]}).json()
-    assert undone["project"]["subject"]["asset"] == subject["asset"]
+    assert undone["project"]["items"][0]["asset"] == subject["asset"]
     assert undone["subject"]["detail"] == "As in its source."
 
 
@@ -57,7 +57,7 @@ def test_what_cannot_be_made_again_says_why(client: TestClient) -> None:  # noqa
     for path in ("subject/source", "subject/detail/lighten", "subject/off", "subject/cameras", "subject/lights"):
         assert "cannot be edited" in change(client, key, state["version"], put(path, "x")).json()["error"]
     assets: AssetStore = client.app.state.context.studio.assets  # type: ignore[attr-defined]
-    assets.path(state["project"]["subject"]["source"]).unlink()
+    assets.path(state["project"]["items"][0]["source"]).unlink()
     assert "is gone. Bring the model in again." in again(client, key)["error"]
 
 

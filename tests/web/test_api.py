@@ -1,5 +1,6 @@
 """The JSON interface: states, stale edits, intake, bad input, clips."""
 
+import base64
 import io
 import json
 import math
@@ -50,6 +51,11 @@ def put(path: str, value: object) -> dict:
     return {"kind": "set", "path": path, "value": value}
 
 
+def numbers(packed: str) -> np.ndarray:
+    """What the interface tells of all frames."""
+    return np.frombuffer(base64.b64decode(packed), "<f4")
+
+
 @pytest.fixture
 def ball(client: TestClient) -> str:
     return intake(client, "/api/intakes", {"painted-ball.glb": glb()})["result"]["project"]
@@ -58,11 +64,11 @@ def ball(client: TestClient) -> str:
 def test_a_model_becomes_a_project_that_is_fitted_and_grounded(client: TestClient, ball: str) -> None:
     state = client.get(f"/api/projects/{ball}").json()
     assert state["project"]["name"] == "Painted ball"
-    assert state["margins"]["worst"] == pytest.approx(state["project"]["shoot"]["margin"], abs=1e-4)
+    assert state["margins"]["worst"] == pytest.approx(state["project"]["shots"][0]["shoot"]["margin"], abs=1e-4)
     assert abs(state["subject"]["gap_mm"]) < 1e-6
     assert [s["mark"] for s in state["stations"]] == ["ready"] * 6
-    assert len(state["move"]["cameras"]) == 240
-    assert client.get(f"/api/assets/{state['subject']['asset']}/standin").status_code == 200
+    assert len(numbers(state["shot"]["cameras"])) == 240 * 12
+    assert client.get(f"/api/assets/{state['items'][0]['asset']}/standin").status_code == 200
     assert client.get(f"/projects/{ball}").status_code == 200
 
 
@@ -73,20 +79,22 @@ def test_a_first_model_is_exposed_whatever_its_size(client: TestClient, size_m: 
     key = intake(client, "/api/intakes", {"ball.glb": model})["result"]["project"]
     before = client.get(f"/api/projects/{key}").json()
     after = change(client, key, before["version"], {"kind": "meter"}).json()
-    assert after["project"]["look"]["ev100"] == pytest.approx(before["project"]["look"]["ev100"], abs=0.02)
-    assert before["project"]["look"]["ev100"] != 9.0
+    assert after["project"]["looks"][0]["tone"]["ev100"] == pytest.approx(
+        before["project"]["looks"][0]["tone"]["ev100"], abs=0.02
+    )
+    assert before["project"]["looks"][0]["tone"]["ev100"] != 9.0
 
 
 def test_an_animation_is_played_and_posed(client: TestClient) -> None:
     glb, _ = bending_bar()
     key = intake(client, "/api/intakes", {"bar.glb": glb.to_bytes()})["result"]["project"]
     state = client.get(f"/api/projects/{key}").json()
-    assert state["subject"]["animation"] == 0
+    assert state["items"][0]["animation"] == 0
     assert "10 times" in state["subject"]["animation_sentence"]
-    seconds = state["move"]["animation_s"]
+    seconds = numbers(state["shot"]["animation_s"]["item-1"])
     assert len(seconds) == 240
     assert seconds[0] == seconds[24] == 0
-    asset = state["subject"]["asset"]
+    asset = state["items"][0]["asset"]
     header = client.get(f"/api/assets/{asset}/standin").content
     count = json.loads(header[4 : 4 + int.from_bytes(header[:4], "little")])["vertices"]
 
@@ -110,23 +118,23 @@ def test_an_animation_is_played_and_posed(client: TestClient) -> None:
 
 def test_edit_undo_redo_and_stale(client: TestClient, ball: str) -> None:
     version = client.get(f"/api/projects/{ball}").json()["version"]
-    state = change(client, ball, version, put("move/frames", 48), put("name", "Other")).json()
-    assert (state["move"]["frames"], state["project"]["name"], state["undo"]) == (48, "Other", "Set frames")
+    state = change(client, ball, version, put("shot/frames", 48), put("name", "Other")).json()
+    assert (state["shot"]["frames"], state["project"]["name"], state["undo"]) == (48, "Other", "Set frames")
     stale = change(client, ball, version, put("name", "Lost"))
     assert stale.status_code == 409
     assert stale.json()["current"] == state["version"]
     undone = client.post(f"/api/projects/{ball}/undo", json={"base_version": state["version"]}).json()
-    assert (undone["move"]["frames"], undone["redo"]) == (240, "Set frames")
-    bad = change(client, ball, undone["version"], put("name", "Half"), put("move/frames", 0))
+    assert (undone["shot"]["frames"], undone["redo"]) == (240, "Set frames")
+    bad = change(client, ball, undone["version"], put("name", "Half"), put("shot/frames", 0))
     assert bad.status_code == 422
     assert client.get(f"/api/projects/{ball}").json()["project"]["name"] != "Half"
 
 
 def test_preview_changes_nothing(client: TestClient, ball: str) -> None:
     before = client.get(f"/api/projects/{ball}").json()
-    wanted = {"changes": [put("move/start_azimuth_deg", 90)], "frame": 1}
+    wanted = {"changes": [put("camera/azimuth_deg", 90)], "frame": 1}
     pose = client.post(f"/api/projects/{ball}/preview", json=wanted).json()
-    assert pose["camera"] != before["move"]["cameras"][0]
+    assert pose["camera"] != pytest.approx(numbers(before["shot"]["cameras"])[:12], abs=1e-3)
     assert client.get(f"/api/projects/{ball}").json() == before
 
 
@@ -146,7 +154,7 @@ def test_environment(client: TestClient, ball: str) -> None:
         assert answer.status_code == 422
         assert name in answer.json()["error"]
     state = client.post(url, files={"file": ("dusk.exr", encode_exr(harbour_dusk(32)))}).json()
-    assert state["project"]["environment"]["source_name"] == "dusk.exr"
+    assert state["project"]["looks"][0]["environment"]["source_name"] == "dusk.exr"
     assert "environment" in state["stations"][3]["sentence"]
 
 
@@ -163,11 +171,11 @@ def test_what_is_not_there(client: TestClient) -> None:
 def test_take_to_clip_and_zip(client: TestClient, ball: str, tracer: Tracer) -> None:
     version = client.get(f"/api/projects/{ball}").json()["version"]
     small = [
-        put("shoot/width", 64),
-        put("shoot/height", 48),
-        put("shoot/samples", 1),
-        put("move/frames", 6),
-        put("move/rate_num", 12),
+        put("shot/shoot/width", 64),
+        put("shot/shoot/height", 48),
+        put("shot/shoot/samples", 1),
+        put("shot/frames", 6),
+        put("rate_num", 12),
     ]
     change(client, ball, version, *small)
     studio = client.app.state.context.studio  # type: ignore[attr-defined]
@@ -195,16 +203,21 @@ def test_forecast_poster_and_meter(client: TestClient, ball: str) -> None:
     while (answer := client.get(f"/api/projects/{ball}/poster")).status_code == 202 and time.monotonic() < end:
         assert answer.json()["sentence"]
     assert answer.content[:3] == b"\xff\xd8\xff"
-    brighter = [put(f"lights/{x['id']}/strength_stops", x["strength_stops"] + 2) for x in state["project"]["lights"]]
+    brighter = [
+        put(f"look/lights/{x['id']}/strength_stops", x["strength_stops"] + 2)
+        for x in state["project"]["looks"][0]["lights"]
+    ]
     metered = change(client, ball, state["version"], *brighter, {"kind": "meter"}).json()
-    assert metered["project"]["look"]["ev100"] == pytest.approx(state["project"]["look"]["ev100"] + 2, abs=0.02)
+    assert metered["project"]["looks"][0]["tone"]["ev100"] == pytest.approx(
+        state["project"]["looks"][0]["tone"]["ev100"] + 2, abs=0.02
+    )
 
 
 def test_the_lens_tells_the_exposure_in_force(client: TestClient, ball: str) -> None:
     state = client.get(f"/api/projects/{ball}").json()
-    look, camera = state["project"]["look"], state["project"]["camera_id"]
-    assert state["lens"]["ev100"] == look["ev100"] - look["offset_stops"]
-    by_camera = [put(f"cameras/{camera}/{name}", value) for name, value in
+    tone = state["project"]["looks"][0]["tone"]
+    assert state["lens"]["ev100"] == tone["ev100"] - tone["offset_stops"]
+    by_camera = [put(f"camera/{name}", value) for name, value in
                  (("exposure_by", "camera"), ("f_number", 4), ("shutter_deg", 180), ("iso", 400))]  # fmt: skip
     state = change(client, ball, state["version"], *by_camera).json()
     assert state["lens"]["ev100"] == pytest.approx(math.log2(16 * 48 * 100 / 400))

@@ -42,8 +42,8 @@ def studio_in_use(tmp_path_factory: pytest.TempPathFactory, tracer: Tracer) -> I
         job = intake(client, "/api/intakes", {"ball.glb": glb()})
         key = job["result"]["project"]
         version = client.get(f"/api/projects/{key}").json()["version"]
-        small = {"shoot/width": 32, "shoot/height": 24, "shoot/samples": 1, "move/frames": 3, "shoot/denoise": False,
-                 "shoot/passes/wanted": ["lights", "clay"]}  # fmt: skip
+        small = {"shot/shoot/width": 32, "shot/shoot/height": 24, "shot/shoot/samples": 1, "shot/frames": 3,
+                 "shot/shoot/denoise": False, "shot/shoot/passes/wanted": ["lights", "clay"]}  # fmt: skip
         assert change(client, key, version, *(put(p, v) for p, v in small.items())).status_code == 200
         studio = app.state.context.studio
         take = desk.call_take(studio, studio.projects.get(key), start=False)
@@ -120,7 +120,7 @@ def test_numbers_that_are_none(studio_in_use: tuple[object, dict[str, str]]) -> 
     for body in bodies:
         sent = client.post(f"{project}/takes", content=body, headers={"content-type": "application/json"})
         assert 400 <= sent.status_code < 500
-    for path in ("move/frames", "look/ev100", "lights/key/power"):
+    for path in ("shot/frames", "look/tone/ev100", "look/lights/key/power"):
         for value in ("Infinity", "NaN", "1e999", long):
             body = f'{{"base_version": 1, "changes": [{{"kind": "set", "path": "{path}", "value": {value}}}]}}'
             headers = {"content-type": "application/json"}

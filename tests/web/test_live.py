@@ -101,7 +101,7 @@ def test_what_is_tried_is_shown_and_not_saved(lens) -> None:  # type: ignore[no-
     client, socket, key = lens
     lamp = [{"kind": "add_light", "shape": "sphere"}]
     lit = client.post(f"/api/projects/{key}/changes", json={"base_version": 1, "changes": lamp}).json()
-    saved = lit["project"]["lights"][0]
+    saved = lit["project"]["looks"][0]["lights"][0]
     develop(socket, 1)
     while (seen := picture(socket))[0]["samples"] < 256:
         pass
@@ -113,18 +113,18 @@ def test_what_is_tried_is_shown_and_not_saved(lens) -> None:  # type: ignore[no-
         return answer[0], float(pixels_of(answer[1]).mean())
 
     as_saved = float(pixels_of(seen[1]).mean())
-    header, brighter = tried(2, look__offset_stops=4.0)
+    header, brighter = tried(2, look__tone__offset_stops=4.0)
     assert (header["samples"], header["width"]) == (256, 48)
     assert brighter > as_saved + 1
-    header, raised = tried(3, **{f"lights__{saved['id']}__strength_stops": saved["strength_stops"] + 4.0})
+    header, raised = tried(3, **{f"look__lights__{saved['id']}__strength_stops": saved["strength_stops"] + 4.0})
     assert (header["samples"], header["width"]) == (256 // 2**4, 48)
     assert raised == pytest.approx(brighter, abs=0.5)  # the lamp is all there is
-    develop(socket, 4, look__offset_stops=99.0)
+    develop(socket, 4, look__tone__offset_stops=99.0)
     while (told := json.loads(socket.receive().get("text") or "{}")).get("request") != 4:
         pass
     assert told["error"] == "Exposure offset must be at most 10 stops; it was 99."
     state = client.get(f"/api/projects/{key}").json()
-    assert (state["version"], state["project"]["look"]["offset_stops"]) == (2, 0)
+    assert (state["version"], state["project"]["looks"][0]["tone"]["offset_stops"]) == (2, 0)
     # a wish that is none closes this lens only, and nothing but values can be tried
     socket.send_json({"develop": {"request": 5, "frame": 1, "width": 48, "height": 32, "tried": [{"kind": "meter"}]}})
     assert client.get(f"/api/projects/{key}").status_code == 200

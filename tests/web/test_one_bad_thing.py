@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
-from tests.conftest import fill, png_of
+from tests.conftest import always, edited, fill, png_of
 from tests.core.geometry.test_intake import glb
 from tests.shoot.test_shoot import studio_with, wait_for
 from tests.web.test_api import change, intake, put
@@ -18,7 +18,7 @@ from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.picture.mix import LightChange, with_balance
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.core.scene import Light, load_project, new_project
-from cyclorama.core.scene.changes import AddLight, MeterSubject
+from cyclorama.core.scene.changes import Copy, MeterSubject
 from cyclorama.core.sheet.perform import perform
 from cyclorama.demo.environments import harbour_dusk
 from cyclorama.shoot import desk
@@ -49,34 +49,43 @@ class OddEye:
 def test_changes_that_lead_out_of_range_stay_in_it() -> None:
     project = new_project("Edge")
     for azimuth in (3600.0, 3571.0, -3600.0, 179.0):
-        lit = project.model_copy(update={"lights": (Light(id="a", name="A", azimuth_deg=azimuth),)})
-        copied = load_project(perform(lit, AddLight(copy_of="a"), None, OddEye(0))[0].model_dump_json())  # type: ignore[arg-type]
-        assert (copied.lights[1].azimuth_deg - azimuth) % 360 == pytest.approx(30)
+        lit = edited(project, look__lights=(Light(id="a", name="A", azimuth_deg=azimuth),))
+        copied = load_project(perform(lit, Copy(path="look/lights/a"), always(None), OddEye(0))[0].model_dump_json())  # type: ignore[arg-type]
+        assert (copied.look.lights[1].azimuth_deg - azimuth) % 360 == pytest.approx(30)
     for ev100, kept in ((-40.0, -10.0), (9.126, 9.13), (61.0, 24.0)):
-        metered, _ = perform(project, MeterSubject(), None, OddEye(ev100))  # type: ignore[arg-type]
-        assert load_project(metered.model_dump_json()).look.ev100 == kept
+        metered, _ = perform(project, MeterSubject(), always(None), OddEye(ev100))  # type: ignore[arg-type]
+        assert load_project(metered.model_dump_json()).look.tone.ev100 == kept
 
 
 def test_a_rebalance_beyond_the_range_is_the_same_light() -> None:
     project = new_project("Edge")
-    key = project.lights[0]
-    bright = with_balance(project, {f"light {key.name}": LightChange(stops=17)}).lights[0]
-    assert load_project(project.model_copy(update={"lights": (bright,)}).model_dump_json())
+    key = project.look.lights[0]
+    bright = with_balance(project, {f"light {key.name}": LightChange(stops=17)}).look.lights[0]
+    assert load_project(edited(project, look__lights=(bright,)).model_dump_json())
     assert bright.power * 2**bright.strength_stops == pytest.approx(key.power * 2 ** (key.strength_stops + 17))
     dark = with_balance(project, {"light environment": LightChange(stops=-20)})
     load_project(dark.model_dump_json())
 
 
 POISON = [
-    {"kind": "unit", "unit_m": 1e-8},
-    {"kind": "unit", "unit_m": 1e-6},
-    {"kind": "unit", "unit_m": 1e4},
+    put("subject/placement/unit_m", 1e-8),
+    put("subject/placement/unit_m", 1e-6),
+    put("subject/placement/unit_m", 1e4),
+    {"kind": "remove", "path": "look/lights"},
+    {"kind": "remove", "path": "shots/x"},
+    {"kind": "remove", "path": "subject/parts/part-1"},
+    {"kind": "copy", "path": "materials/material-1"},
+    {"kind": "move_to", "path": "look/lights/key", "to": 900},
+    {"kind": "travel", "move": "hover"},
+    put("subject/rides", "item-1"),
+    put("subject/variant_id", "none"),
+    put("shot/rows", [{"id": "nobody", "segments": [{"id": "s", "kind": "spin"}]}]),
     put("subject", {"asset": "0" * 32, "source_name": "x", "parts": []}),
     put("subject/parts", []),
     put("subject/placement/centre_x_m", 1e6),
     put("subject/placement/lift_m", 1e300),
-    put("environment/asset", "f" * 32),
-    put("lights", [{"id": "a", "name": "A", "azimuth_deg": 3600}]),
+    put("look/environment/asset", "f" * 32),
+    put("look/lights", [{"id": "a", "name": "A", "azimuth_deg": 3600}]),
     put("cameras", []),
     put("materials", []),
     put("schema_version", 9),
@@ -85,7 +94,7 @@ POISON = [
 
 def test_nothing_is_saved_that_cannot_be_opened_again(client: TestClient) -> None:
     key = intake(client, "/api/intakes", {"ball.glb": glb()})["result"]["project"]
-    copied = {"kind": "add_light", "copy_of": "a"}
+    copied = {"kind": "copy", "path": "look/lights/a"}
     for poison in POISON:
         for also in ([], [{"kind": "fit"}], [{"kind": "centre"}, {"kind": "stand"}], [copied]):
             before = client.get(f"/api/projects/{key}").json()["version"]
@@ -101,12 +110,14 @@ def test_nothing_is_saved_that_cannot_be_opened_again(client: TestClient) -> Non
 def test_saving_refuses_what_validation_would(data_folder: Path) -> None:
     """Whatever edits a document past its checks."""
     studio, saved = studio_with(data_folder)
-    bad = saved.project.look.model_copy(update={"ev100": float("inf")})
+    look = saved.project.look
+    tone = look.tone.model_copy(update={"ev100": float("inf")})
+    bad = (look.model_copy(update={"tone": tone}),)
     key = saved.project.id
     with pytest.raises(ChangeError):
-        studio.projects.edit(key, saved.version, "x", lambda p: p.model_copy(update={"look": bad}))
+        studio.projects.edit(key, saved.version, "x", lambda p: p.model_copy(update={"looks": bad}))
     with pytest.raises(ChangeError):
-        studio.projects.create(new_project("y").model_copy(update={"look": bad}))
+        studio.projects.create(new_project("y").model_copy(update={"looks": bad}))
     assert studio.projects.get(key).version == saved.version
     assert studio.projects.ids() == [key]
 
@@ -120,7 +131,7 @@ def damage(folder: Path, statement: str, *values: object) -> None:
 DOCUMENTS: dict[str, Callable[[str], str]] = {
     "cut": lambda d: d[: len(d) // 2],
     "empty": lambda d: "",
-    "of a newer version": lambda d: d.replace('"schema_version":2', '"schema_version":99'),
+    "of a newer version": lambda d: d.replace('"schema_version":3', '"schema_version":99'),
     "infinite": lambda d: d.replace('"ev100":9.0', '"ev100":Infinity'),
     "out of range": lambda d: d.replace('"frames":6', '"frames":-6'),
     "deep": lambda d: "[" * 50_000,
@@ -138,7 +149,7 @@ def test_damaged_projects_are_shown_and_the_rest_works(data_folder: Path) -> Non
         studio.projects.edit(project.id, 1, "Rename", lambda p, name=name: p.model_copy(update={"name": name}))
         damaged[name] = project.id, how(whole)
         assert damaged[name][1] != whole
-        statement = "UPDATE history SET document = ? WHERE project_id = ? AND seq = 2"
+        statement = "UPDATE history SET document = ?, patch = 0 WHERE project_id = ? AND seq = 2"
         damage(data_folder, statement, damaged[name][1], project.id)
     with opened(data_folder) as client:
         wall = client.get("/").text
@@ -154,7 +165,7 @@ def test_damaged_projects_are_shown_and_the_rest_works(data_folder: Path) -> Non
             assert client.get(f"/api/projects/{key}/document").text == document
             assert client.post(f"/api/projects/{key}/recover").status_code == 200
             assert client.get(f"/api/projects/{key}").json()["project"]["name"] == "Before"
-            damage(data_folder, "UPDATE history SET document = ? WHERE project_id = ?", document, key)
+            damage(data_folder, "UPDATE history SET document = ?, patch = 0 WHERE project_id = ?", document, key)
             assert client.post(f"/api/projects/{key}/recover").status_code == 410
             assert client.delete(f"/api/projects/{key}").status_code == 200
         assert "data-damaged" not in client.get("/").text
@@ -182,7 +193,7 @@ def test_a_damaged_take_is_shown_and_the_rest_works(data_folder: Path, tracer: T
 def test_damaged_files_of_a_model_leave_the_studio_usable(client: TestClient) -> None:
     key = intake(client, "/api/intakes", {"ball.glb": glb()})["result"]["project"]
     studio = client.app.state.context.studio  # type: ignore[attr-defined]
-    asset = client.get(f"/api/projects/{key}").json()["project"]["subject"]["asset"]
+    asset = client.get(f"/api/projects/{key}").json()["project"]["items"][0]["asset"]
     files = [studio.assets.path(k) for k in (measures_key(asset), standin_key(asset), f"{asset}.report", asset)]
     for content in (None, b"", b"PK\x03\x04 damaged", b"x" * 1000):
         for path in files:

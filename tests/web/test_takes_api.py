@@ -25,7 +25,13 @@ from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio
 from cyclorama.web import clips
 
-SMALL = {"shoot/width": 64, "shoot/height": 48, "shoot/samples": 8, "shoot/denoise": False, "shoot/to_frame": 3}
+SMALL = {
+    "shot/shoot/width": 64,
+    "shot/shoot/height": 48,
+    "shot/shoot/samples": 8,
+    "shot/shoot/denoise": False,
+    "shot/shoot/to_frame": 3,
+}
 
 
 def shot(client: TestClient, folder: Path, tracer: Tracer, **values: object) -> tuple[Studio, str]:  # noqa: F811
@@ -46,7 +52,7 @@ def picture_of(response) -> np.ndarray:  # type: ignore[no-untyped-def]
 
 
 def test_lights_are_rebalanced_from_the_take(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
-    studio, take = shot(client, data_folder, tracer, shoot__passes__wanted=["lights", "clay", "depth"])
+    studio, take = shot(client, data_folder, tracer, shot__shoot__passes__wanted=["lights", "clay", "depth"])
     state = client.get(f"/api/takes/{take}").json()
     assert state["passes"] == ["clay"]
     assert state["lights"] == ["light Key", "light Fill", "light Rim", "light glow", "light environment"]
@@ -79,8 +85,8 @@ def test_a_rebalanced_take_is_what_rendering_would_give(
     tracer: Tracer,
 ) -> None:
     studio, source = shot(
-        client, data_folder, tracer, shoot__passes__wanted=["lights"], shoot__file_format="exr", shoot__bits=32,
-        shoot__samples=32,
+        client, data_folder, tracer, shot__shoot__passes__wanted=["lights"], shot__shoot__file_format="exr",
+        shot__shoot__bits=32, shot__shoot__samples=32,
     )  # fmt: skip
     balance = {"light Key": {"stops": -1.5, "colour": [1, 0.5, 0.25]}, "light environment": {"stops": 2}}
     made = desk.call_mix(studio, source, {k: LightChange(**v) for k, v in balance.items()}, start=False)
@@ -105,7 +111,9 @@ def test_a_rebalanced_take_is_what_rendering_would_give(
 
 
 def test_clamping_is_reported(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
-    _, take = shot(client, data_folder, tracer, shoot__clamp_indirect=1.0, **{"lights/key/strength_stops": 12})
+    _, take = shot(
+        client, data_folder, tracer, shot__shoot__clamp_indirect=1.0, **{"look/lights/key/strength_stops": 12}
+    )
     assert 0 < client.get(f"/api/takes/{take}").json()["clamped"] < 1
     _, free = shot(client, data_folder, tracer)
     assert client.get(f"/api/takes/{free}").json()["clamped"] is None
@@ -133,12 +141,12 @@ def test_neighbours_expose_each_frame_once(
     exposed: list[int] = []
     plain = maker.expose_frame
 
-    def counting(project, frame, *more):  # type: ignore[no-untyped-def]
-        exposed.append(frame)
-        return plain(project, frame, *more)
+    def counting(here, *more):  # type: ignore[no-untyped-def]
+        exposed.append(here.frame)
+        return plain(here, *more)
 
     monkeypatch.setattr(maker, "expose_frame", counting)
-    studio, take = shot(client, data_folder, tracer, shoot__denoise_neighbours=True, shoot__to_frame=6)
+    studio, take = shot(client, data_folder, tracer, shot__shoot__denoise_neighbours=True, shot__shoot__to_frame=6)
     assert sorted(exposed) == [1, 2, 3, 4, 5, 6]
     assert all(frame_path(studio.takes.get(take), n).exists() for n in range(1, 7))
 
@@ -186,7 +194,9 @@ def test_many_ask_for_one_clip(client: TestClient, data_folder: Path, tracer: Tr
 
 def test_what_is_delivered_is_compared_first(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
     """A missing or damaged frame is a sentence, not half a file or a clip that is for ever being encoded."""
-    studio, take = shot(client, data_folder, tracer, shoot__passes__wanted=["lights"], shoot__name_pattern="Küste 帆")
+    studio, take = shot(
+        client, data_folder, tracer, shot__shoot__passes__wanted=["lights"], shot__shoot__name_pattern="Küste 帆"
+    )
     whole = studio.takes.get(take)
     named = client.get(f"/api/takes/{take}/frames.zip")
     assert "filename*=UTF-8''K%C3%BCste" in named.headers["content-disposition"]
@@ -226,8 +236,8 @@ def test_pictures_are_kept_or_refused(client: TestClient) -> None:  # noqa: F811
     assert kept[0]["name"] == "teal.png"
     version = client.get(f"/api/projects/{key}").json()["version"]
     background = {"kind": "picture", "picture": kept[0]["asset"], "source_name": "teal.png"}
-    state = change(client, key, version, put("environment/background", background)).json()
-    assert state["project"]["environment"]["background"]["picture"] == kept[0]["asset"]
+    state = change(client, key, version, put("look/background", background)).json()
+    assert state["project"]["looks"][0]["background"]["picture"] == kept[0]["asset"]
     both = [("files", ("a.png", teal)), ("files", ("b.png", b"\x89PNG broken"))]
     refused = client.post(f"/api/projects/{key}/pictures", files=both)
     assert refused.status_code == 422
@@ -239,7 +249,7 @@ def test_lights_and_presets_are_changes(client: TestClient) -> None:  # noqa: F8
     state = client.get(f"/api/projects/{key}").json()
     material = state["project"]["materials"][0]["id"]
     state = change(client, key, state["version"], {"kind": "add_light", "shape": "sun"}).json()
-    sun = state["project"]["lights"][-1]
+    sun = state["project"]["looks"][0]["lights"][-1]
     assert (sun["shape"], sun["name"], sun["power_unit"]) == ("sun", "Sun", "lx")
     state = change(client, key, state["version"], {"kind": "preset", "material": material, "preset": "Velvet"}).json()
     assert state["project"]["materials"][0]["fuzz_weight"] == 1
@@ -247,9 +257,9 @@ def test_lights_and_presets_are_changes(client: TestClient) -> None:  # noqa: F8
     wrongs = (
         {"kind": "preset", "material": material, "preset": "Kryptonite"},
         {"kind": "preset", "material": "nobody", "preset": "Velvet"},
-        {"kind": "remove_light", "id": "moon"},
+        {"kind": "remove", "path": "look/lights/moon"},
     )
     for wrong in wrongs:
         assert change(client, key, state["version"], wrong).status_code == 422
-    state = change(client, key, state["version"], {"kind": "remove_light", "id": sun["id"]}).json()
-    assert len(state["project"]["lights"]) == 3
+    state = change(client, key, state["version"], {"kind": "remove", "path": f"look/lights/{sun['id']}"}).json()
+    assert len(state["project"]["looks"][0]["lights"]) == 3

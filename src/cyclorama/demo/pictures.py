@@ -127,7 +127,9 @@ def scale_strip(width: int = 256, height: int = 2048) -> Map:
     return np.asarray(image, float) / 255
 
 
-def engraved(mask: Map, ground: tuple[float, float, float], ink: tuple[float, float, float], metal: bool):
+def engraved(
+    mask: Map, ground: tuple[float, float, float], ink: tuple[float, float, float], metal: bool
+) -> tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.uint8]]:
     """Colour, metal-rough and normal maps of an engraving filled with ink."""
     soft = gaussian_filter(mask, 0.8)[..., None]
     colour = np.array(ground) * (1 - soft) + np.array(ink) * soft

@@ -8,20 +8,28 @@ from ..core.framing import fit_subject
 from ..core.geometry.intake import take_in
 from ..core.geometry.kept import Intake, content_hash
 from ..core.geometry.measure import centred, grounded, placed_hull
+from ..core.motion import aim_point
 from ..core.picture.exr import encode_exr
 from ..core.scene import (
+    Aim,
     Camera,
     Disc,
     Environment,
     Gobo,
+    Item,
     Light,
     Look,
-    Move,
     Project,
+    Row,
+    Segment,
     ShootSettings,
+    Shot,
     Stage,
     Sweep,
+    Tone,
+    put_all,
 )
+from ..core.sheet.lists import aimed
 from .environments import harbour_dusk, north_light_studio
 from .lantern import build_lantern
 from .storm_glass import build_storm_glass
@@ -44,19 +52,22 @@ def _brought_in(name: str, data: bytes) -> Intake:
         file.writestr(zipfile.ZipInfo(name), data)
     source = content_hash(archive.getvalue())
     intake.assets[source] = archive.getvalue()
-    intake.subject = intake.subject.model_copy(update={"source": source})
+    intake.item = intake.item.model_copy(update={"source": source})
     return intake
 
 
-def _placed(intake: Intake, stage: Stage):  # type: ignore[no-untyped-def]
-    placement = centred(intake.measures, intake.subject.placement, "box")
+def _placed(intake: Intake, stage: Stage) -> Item:
+    placement = centred(intake.measures, intake.item.placement, "box")
     placement = grounded(intake.measures, placement, stage.stand_height_m)
-    return intake.subject.model_copy(update={"placement": placement})
+    return intake.item.model_copy(update={"placement": placement})
 
 
 def _fitted(project: Project, intake: Intake) -> Project:
+    """The project with the camera fitted to its subject, and the lights aimed at what that looks at."""
     assert project.subject is not None
-    return fit_subject(project, placed_hull(intake.measures, project.subject.placement)).project
+    project = fit_subject(project, placed_hull(intake.measures, project.subject.placement))
+    x, y, z = (float(c) for c in aim_point(project.camera.aim, project))
+    return put_all(project, aimed(project.look, Aim(x_m=x, y_m=y, z_m=z)))
 
 
 def storm_glass_project() -> DemoProject:
@@ -81,13 +92,20 @@ def storm_glass_project() -> DemoProject:
               gobo=Gobo(pattern="window", softness=0.12, rotation_deg=-6)),
     )  # fmt: skip
     project = Project(
-        id="storm-glass-no-4", name="Storm Glass No. 4", subject=_placed(intake, stage), materials=intake.materials,
-        set=stage, lights=lights,
-        environment=Environment(asset=content_hash(picture), source_name="north-light-studio.exr",
-                                strength_stops=-1.7),
-        cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=9),), camera_id="camera-1",
-        move=Move(id="move-1", name="Orbit", kind="orbit", frames=240, start_azimuth_deg=14),
-        look=Look(ev100=8.45), shoot=ShootSettings(margin=0.07, samples=96),
+        id="storm-glass-no-4", name="Storm Glass No. 4", items=(_placed(intake, stage),), subject_id=intake.item.id,
+        materials=intake.materials, set=stage,
+        looks=(Look(
+            id="look-1", name="Look 1", lights=lights, tone=Tone(ev100=8.45),
+            environment=Environment(asset=content_hash(picture), source_name="north-light-studio.exr",
+                                    strength_stops=-1.7),
+        ),),
+        cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=9, azimuth_deg=14),),
+        shots=(Shot(
+            id="shot-1", name="Orbit", camera_id="camera-1", look_id="look-1", frames=240,
+            rows=(Row(id="camera", segments=(Segment(id="segment-1", kind="orbit"),)),),
+            shoot=ShootSettings(margin=0.07, samples=96),
+        ),),
+        shot_id="shot-1",
     )  # fmt: skip
     return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
 
@@ -111,12 +129,19 @@ def lantern_project() -> DemoProject:
                   height_m=1.0, strength_stops=-1.5, temperature_k=7500),
     )  # fmt: skip
     project = Project(
-        id="harbour-lantern", name="Harbour Lantern", subject=_placed(intake, stage), materials=intake.materials,
-        set=stage, lights=lights,
-        environment=Environment(asset=content_hash(picture), source_name="harbour-dusk.exr", strength_stops=-1.1),
-        cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=8),), camera_id="camera-1",
-        move=Move(id="move-1", name="Spin", kind="spin", frames=144, start_azimuth_deg=0),
-        look=Look(ev100=7.9), shoot=ShootSettings(margin=0.07, samples=96),
+        id="harbour-lantern", name="Harbour Lantern", items=(_placed(intake, stage),), subject_id=intake.item.id,
+        materials=intake.materials, set=stage,
+        looks=(Look(
+            id="look-1", name="Look 1", lights=lights, tone=Tone(ev100=7.9),
+            environment=Environment(asset=content_hash(picture), source_name="harbour-dusk.exr", strength_stops=-1.1),
+        ),),
+        cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=8),),
+        shots=(Shot(
+            id="shot-1", name="Spin", camera_id="camera-1", look_id="look-1", frames=144,
+            rows=(Row(id="disc", segments=(Segment(id="segment-1", kind="spin"),)),),
+            shoot=ShootSettings(margin=0.07, samples=96),
+        ),),
+        shot_id="shot-1",
     )  # fmt: skip
     return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
 

@@ -10,7 +10,7 @@ from rich.progress import BarColumn, Progress, TextColumn
 
 from ..core.errors import CycloramaError, NotFoundError, ShootError
 from ..core.render.tracer import Tracer
-from ..core.scene import Project, SetValue, apply_set
+from ..core.scene import Project, SetValue, apply_set, put
 from ..core.sequence.names import slug
 from ..core.sheet import readiness, review
 from ..core.sheet.words import duration
@@ -67,17 +67,26 @@ def _call(
     studio: Studio, console: Console, name: str, shot: str | None, frames: str | None, samples: int | None
 ) -> str:
     saved = _find(studio, name)
-    if shot is not None and slug(shot) != slug(saved.project.move.name):
-        raise ShootError(f"The move of ‘{saved.project.name}’ is called ‘{saved.project.move.name}’, not ‘{shot}’.")
-    project = _with_range(saved.project, frames)
+    project = _with_range(_with_shot(saved.project, shot), frames)
     if samples is not None:
-        project = apply_set(project, SetValue(path="shoot/samples", value=samples))
-    ready = readiness(review(project, studio.measures(project)))
+        project = apply_set(project, SetValue(path="shot/shoot/samples", value=samples))
+    ready = readiness(review(project, studio.measures(project.subject)))
     console.print(ready.sentence)
     for sentence in ready.odd:
         console.print(f"  look here: {sentence}", style="yellow")
     changed = Saved(project, saved.version, None, None, saved.updated)
     return desk.call_take(studio, changed, start=False).id
+
+
+def _with_shot(project: Project, name: str | None) -> Project:
+    """The project with the shot of a name open; the one that is open when none is told."""
+    if name is None:
+        return project
+    found = next((shot for shot in project.shots if slug(shot.name) == slug(name)), None)
+    if found is None:
+        known = ", ".join(f"‘{shot.name}’" for shot in project.shots)
+        raise ShootError(f"There is no shot ‘{name}’ in ‘{project.name}’. Known: {known}.")
+    return put(project, "shot_id", found.id)
 
 
 def _with_range(project: Project, frames: str | None) -> Project:
@@ -87,8 +96,8 @@ def _with_range(project: Project, frames: str | None) -> Project:
     if match is None:
         raise ShootError(f"‘{frames}’ is not a frame range. Write 1-48, or 7 for one frame.")
     first, last = int(match[1]), int(match[2] or match[1])
-    project = apply_set(project, SetValue(path="shoot/from_frame", value=first))
-    return apply_set(project, SetValue(path="shoot/to_frame", value=last))
+    project = apply_set(project, SetValue(path="shot/shoot/from_frame", value=first))
+    return apply_set(project, SetValue(path="shot/shoot/to_frame", value=last))
 
 
 def _shoot(studio: Studio, take_id: str, console: Console, beat: Beat) -> str:

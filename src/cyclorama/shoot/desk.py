@@ -23,12 +23,12 @@ def call_take(studio: Studio, saved: Saved, forecast_s: float | None = None, sta
     Raises ShootError when the readiness list has something blocking.
     """
     project = saved.project
-    ready = readiness(review(project, studio.measures(project)))
+    ready = readiness(review(project, studio.measures(project.subject)))
     if ready.blocking:
         raise ShootError(ready.blocking[0])
     sequence_stem(project)
     number, take_id = _next(studio, project)
-    take = studio.takes.call(take_id, f"{project.move.name} {number}", project, saved.version, forecast_s, queued=start)
+    take = studio.takes.call(take_id, f"{project.shot.name} {number}", project, saved.version, forecast_s, queued=start)
     if start:
         ensure_worker(studio)
     return take
@@ -40,17 +40,17 @@ def call_mix(studio: Studio, source_id: str, balance: dict[str, LightChange], st
     Raises ShootError when its lights were not kept apart, frames are missing, or a light is not known.
     """
     source = studio.takes.get(source_id)
-    if "lights" not in source.project.shoot.passes.wanted:
+    if "lights" not in source.project.shot.shoot.passes.wanted:
         raise ShootError("The lights of this take were not kept apart; shoot it with the pass ‘Every light apart’.")
     if frames_to_shoot(source):
         raise ShootError("Not all frames of this take are there yet. Resume it first.")
     mixed(read_lights(source, source.first)[0], balance)
     project = with_balance(source.project, balance)
     number, take_id = _next(studio, project)
-    name = f"{project.move.name} {number}, from {source.name.rsplit(' ', 1)[-1]}"
+    name = f"{project.shot.name} {number}, from {source.name.rsplit(' ', 1)[-1]}"
     version = studio.projects.get(project.id).version
-    frames = {"shoot/from_frame": source.first, "shoot/to_frame": source.last}
-    project = put_all(project, {"shoot/passes/wanted": (), **frames})
+    frames = {"shot/shoot/from_frame": source.first, "shot/shoot/to_frame": source.last}
+    project = put_all(project, {"shot/shoot/passes/wanted": (), **frames})
     take = studio.takes.call(take_id, name, project, version, None, source.id, balance, queued=start)
     if start:
         ensure_worker(studio)
@@ -60,7 +60,7 @@ def call_mix(studio: Studio, source_id: str, balance: dict[str, LightChange], st
 def _next(studio: Studio, project: Project) -> tuple[int, str]:
     """Number and id of a project's next take."""
     number = studio.takes.next_number(project.id)
-    stem = f"{slug(project.name)[:40]}-{slug(project.move.name)[:20]}"
+    stem = f"{slug(project.name)[:40]}-{slug(project.shot.name)[:20]}"
     return number, f"{stem}-{number:03d}-{secrets.token_hex(2)}"
 
 

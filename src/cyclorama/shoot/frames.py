@@ -24,7 +24,7 @@ def thumb_path(take: TakeRecord, number: int) -> Path:
 def pass_path(take: TakeRecord, name: PassName, number: int) -> Path:
     """Where a pass's file of a frame lies: in a folder of its own."""
     stem = Path(frame_name(take.project, number)).stem
-    return take.folder / name / f"{stem}.{pass_extension(take.project, name)}"
+    return take.folder / name / f"{stem}.{pass_extension(take.project.shot.shoot, name)}"
 
 
 def file_path(take: TakeRecord, name: str, number: int) -> Path:
@@ -45,7 +45,7 @@ def frames_to_shoot(take: TakeRecord) -> list[int]:
 
 def _is_whole(take: TakeRecord, number: int) -> bool:
     record = take.frames.get(number)
-    if record is None or not record.files.keys() >= {BEAUTY, *take.project.shoot.passes.wanted}:
+    if record is None or not record.files.keys() >= {BEAUTY, *take.project.shot.shoot.passes.wanted}:
         return False
     return all(read_if_whole(file_path(take, name, number), known) is not None for name, known in record.files.items())
 

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 from ..core.arrays import Mask, RGBImage
 from ..core.framing import half_extent
-from ..core.picture.exposure import expose, shown_look
+from ..core.motion import loops, moment, moves_nothing
+from ..core.picture.exposure import expose
 from ..core.render.denoise import denoise
 from ..core.render.film import Film
 from ..core.render.frame import beauty, expose_frame
@@ -37,15 +38,15 @@ class FrameMaker:
         self._compiler, self._tracer = compiler, tracer
         self._kept: dict[int, tuple[Film, FrameLight]] = {}
         self._cleaned: dict[int, RGBImage] = {}
-        s = project.shoot
+        s = project.shot.shoot
         self._pixel_rad = 2 * half_extent(project.camera, s.width, s.height)[0] / s.width
 
     def make(self, number: int, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None) -> FramePicture:
         """The picture of a frame. Raises Cancelled."""
-        p = self._project
-        if not p.shoot.denoise_neighbours:
-            film = expose_frame(p, number, self._compiler, self._tracer, cancelled, progress)
-            clean = denoise(film) if p.shoot.denoise else film.radiance
+        p, s = self._project, self._project.shot.shoot
+        if not s.denoise_neighbours:
+            film = expose_frame(moment(p, number), self._compiler, self._tracer, cancelled, progress)
+            clean = denoise(film) if s.denoise else film.radiance
             return self._finished(number, film, clean, cancelled)
         around = self._around(number)
         missing = [n for n in dict.fromkeys(around.values()) if n not in self._kept]
@@ -54,13 +55,13 @@ class FrameMaker:
             def tell(share: float, i: int = i) -> None:
                 progress((i + share) / len(missing))
 
-            film = expose_frame(p, n, self._compiler, self._tracer, cancelled, tell)
+            film = expose_frame(moment(p, n), self._compiler, self._tracer, cancelled, tell)
             self._kept[n] = film, FrameLight.of(film)
         near = {k: n for k, n in around.items() if abs(k) <= 1}
-        clean = {k: self._clean(n) for k, n in near.items()}
-        if p.shoot.denoise:
-            clean[0] = settle({k: self._kept[n][1] for k, n in near.items()}, clean, self._pixel_rad)
-        picture = self._finished(number, self._kept[number][0], clean[0], cancelled)
+        cleaned = {k: self._clean(n) for k, n in near.items()}
+        if s.denoise:
+            cleaned[0] = settle({k: self._kept[n][1] for k, n in near.items()}, cleaned, self._pixel_rad)
+        picture = self._finished(number, self._kept[number][0], cleaned[0], cancelled)
         self._forget(around)
         return picture
 
@@ -70,7 +71,7 @@ class FrameMaker:
             beside = {k: n for k, n in self._around(number).items() if abs(k) <= 1}
             light = blend({k: self._kept[n][1] for k, n in beside.items()}, self._pixel_rad)
             film = self._kept[number][0]
-            self._cleaned[number] = denoise(film, radiance=light) if self._project.shoot.denoise else light
+            self._cleaned[number] = denoise(film, radiance=light) if self._project.shot.shoot.denoise else light
         return self._cleaned[number]
 
     def _forget(self, around: dict[int, int]) -> None:
@@ -81,20 +82,20 @@ class FrameMaker:
             del self._cleaned[n]
 
     def _finished(self, number: int, film: Film, clean: RGBImage, cancelled: Cancel) -> FramePicture:
-        p = self._project
-        radiance, alpha = beauty(film, p, number, self._compiler, clean)
-        passes = pass_files(p, number, film, clean, self._compiler, self._tracer, cancelled)
-        clamped = None if p.shoot.clamp_indirect is None else film.clamped_share
-        return FramePicture(expose(radiance, shown_look(p)), alpha, passes, clamped)
+        here = moment(self._project, number)
+        radiance, alpha = beauty(film, here, self._compiler, clean)
+        passes = pass_files(here, film, clean, self._compiler, self._tracer, cancelled)
+        clamped = None if here.shoot.clamp_indirect is None else film.clamped_share
+        return FramePicture(expose(radiance, here.look.tone), alpha, passes, clamped)
 
     def _around(self, number: int) -> dict[int, int]:
         """Frame numbers by distance; a loop that is shot whole goes on beyond its ends."""
-        numbers, move = self._numbers, self._project.move
-        loops = move.kind != "hold" and len(numbers) == move.frames
+        numbers, shot = self._numbers, self._project.shot
+        goes_on = not moves_nothing(shot) and loops(self._project, shot) and len(numbers) == shot.frames
         around = {}
         for k in range(-REACH, REACH + 1):
             n = number + k
-            if loops:
+            if goes_on:
                 n = numbers.start + (n - numbers.start) % len(numbers)
             if n in numbers:
                 around[k] = n

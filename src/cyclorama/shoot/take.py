@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +19,7 @@ from ..core.picture.files import encode_linear
 from ..core.picture.view import to_bytes, to_display
 from ..core.render.scene import SceneCompiler
 from ..core.render.tracer import Cancelled, Tracer
-from ..core.scene.look import ViewName
+from ..core.scene.tone import ViewName
 from ..core.sheet.words import frames as frames_in_words
 from ..store import FileSum, FrameRecord, Studio, TakeRecord
 from ..store.assets import clear_parts, write_whole
@@ -143,14 +144,14 @@ class _Run:
 
     def shoot_missing(self) -> None:
         take = self.take
-        for name in (BEAUTY, THUMB, *take.project.shoot.passes.wanted):
+        for name in (BEAUTY, THUMB, *take.project.shot.shoot.passes.wanted):
             folder = take.folder / name
-            self.patience.insist(lambda folder=folder: _make_folder(folder))
+            self.patience.insist(partial(_make_folder, folder))
             clear_parts(folder)
         missing = [n for n in frames_to_shoot(take) if n not in take.troubles]
         self.done = len(take.numbers) - len(missing) - len(take.troubles)
         for number in set(missing) & set(take.frames):
-            self.patience.insist(lambda number=number: self.studio.takes.drop_frame(take.id, number))
+            self.patience.insist(partial(self.studio.takes.drop_frame, take.id, number))
         maker = self._maker()
         for number in missing:
             while not self._try_frame(maker, number):
@@ -200,7 +201,7 @@ class _Run:
         files: dict[str, FileSum | None] = {}
         for file in made.passes:
             files[file.name] = self._write(pass_path(self.take, file.name, number), file.data)
-        s, view = self.take.project.shoot, self.take.project.look.view
+        s, view = self.take.project.shot.shoot, self.take.project.look.tone.view
         data = encode_linear(made.picture, made.alpha, view, s.file_format, s.bits)
         files[BEAUTY] = self._write(frame_path(self.take, number), data)
         files[THUMB] = self._write(thumb_path(self.take, number), _thumb(made.picture, view))

@@ -39,7 +39,7 @@ class ProjectRow(Base):
 
 
 class HistoryRow(Base):
-    """One state of a project's document."""
+    """One state of a project's document; see `patches`."""
 
     __tablename__ = "history"
     project_id: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), primary_key=True)
@@ -47,6 +47,8 @@ class HistoryRow(Base):
     label: Mapped[str]
     """what was changed to get here"""
     document: Mapped[str]
+    """JSON: the whole document, or what changed since the state before"""
+    patch: Mapped[bool] = mapped_column(default=False)
     at: Mapped[datetime]
 
 

@@ -1,19 +1,30 @@
-"""Projects: every saved state is kept, edits are checked against the version they were made on."""
+"""Projects: every saved state is kept, edits are checked against the version they were made on.
 
+Most states are kept as what changed since the one before; now and then, and where much has changed, one is kept whole.
+"""
+
+import json
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import delete, select
+from pydantic_core import from_json
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import ChangeError, DamagedError, NotFoundError, StaleError
 from ..core.scene import Project, load_project
 from .database import HistoryRow, ProjectRow, now
+from .patches import applied, difference
 
 KEPT_STATES = 1000
-"""Older states than this many are dropped; far more than anyone undoes."""
+"""Older states than about this many are dropped; far more than anyone undoes."""
+WHOLE_EVERY = 32
+"""After so many changes a state is kept whole."""
+LARGEST_PATCH = 0.25
+"""A change that takes more than this share of the document is not worth being kept as one."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +84,7 @@ class ProjectStore:
             here, ahead = _here(session, row), _at(session, row, row.cursor + 1)
             before = _at(session, row, row.cursor - 1)
             return Saved(
-                _read(here, row), row.version, here.label if before else None,
+                _read(session, here, row), row.version, here.label if before else None,
                 ahead.label if ahead else None, row.updated,
             )  # fmt: skip
 
@@ -85,20 +96,18 @@ class ProjectStore:
         """
         with self._sessions.begin() as session:
             row = self._current(session, project_id, base_version)
-            project = change(_read(_here(session, row), row))
+            before = _whole(session, _here(session, row), row)
+            project = change(_parsed(before, row))
             document = _document(project)
             if project.id != project_id:
                 raise ChangeError("A project's id cannot be edited.")
             session.execute(delete(HistoryRow).where(HistoryRow.project_id == project_id, HistoryRow.seq > row.cursor))
-            session.execute(
-                delete(HistoryRow).where(
-                    HistoryRow.project_id == project_id, HistoryRow.seq <= row.cursor - KEPT_STATES
-                )
-            )
+            _forget_oldest(session, row)
+            patch = _patch(session, row, before, document)
             row.cursor += 1
             row.version += 1
             row.name, row.updated = project.name, now()
-            session.add(_state(project_id, document, row.cursor, label))
+            session.add(_state(project_id, patch or document, row.cursor, label, patch is not None))
         return self.get(project_id)
 
     def step(self, project_id: str, base_version: int, by: int) -> Saved:
@@ -108,7 +117,7 @@ class ProjectStore:
             target = _at(session, row, row.cursor + by)
             if target is None:
                 raise ChangeError("There is nothing to undo." if by < 0 else "There is nothing to redo.")
-            row.name, row.updated = _read(target, row).name, now()
+            row.name, row.updated = _read(session, target, row).name, now()
             row.cursor += by
             row.version += 1
         return self.get(project_id)
@@ -127,7 +136,7 @@ class ProjectStore:
             )
             for state in session.scalars(earlier):
                 with suppress(DamagedError):
-                    row.name, row.cursor = _read(state, row).name, state.seq
+                    row.name, row.cursor = _read(session, state, row).name, state.seq
                     row.version += 1
                     break
             else:
@@ -145,7 +154,12 @@ class ProjectStore:
     def document(self, project_id: str) -> str:
         """The document as it was saved, whether or not it can be read; raises NotFoundError."""
         with self._sessions() as session:
-            return _here(session, _row(session, project_id)).document
+            row = _row(session, project_id)
+            here = _here(session, row)
+            try:
+                return _whole(session, here, row)
+            except DamagedError:
+                return here.document
 
     def remove(self, project_id: str) -> None:
         """Delete a project with its history and its takes' records."""
@@ -183,9 +197,55 @@ def _here(session: Session, row: ProjectRow) -> HistoryRow:
     return here
 
 
-def _read(state: HistoryRow, row: ProjectRow) -> Project:
+def _whole(session: Session, state: HistoryRow, row: ProjectRow) -> str:
+    """The document of a state. Raises DamagedError when what it is made of is gone or damaged."""
+    if not state.patch:
+        return state.document
+    steps = session.scalars(
+        select(HistoryRow)
+        .where(HistoryRow.project_id == row.id, HistoryRow.seq > _last_whole(session, row, state.seq) - 1,
+               HistoryRow.seq <= state.seq)
+        .order_by(HistoryRow.seq)
+    )  # fmt: skip
     try:
-        return load_project(state.document)
+        document: Any = None
+        for step in steps:
+            change = from_json(step.document)
+            document = applied(document, change) if step.patch else change
+    except (ValueError, KeyError, TypeError, IndexError, AttributeError) as error:
+        raise DamagedError(f"The project ‘{row.name}’ cannot be read: what led to this state is damaged.") from error
+    return json.dumps(document, ensure_ascii=False, separators=(",", ":"))
+
+
+def _last_whole(session: Session, row: ProjectRow, seq: int) -> int:
+    """Number of the last state, up to one, that is kept whole; 0 where there is none."""
+    query = select(func.max(HistoryRow.seq)).where(
+        HistoryRow.project_id == row.id, HistoryRow.seq <= seq, HistoryRow.patch.is_(False)
+    )
+    return session.scalar(query) or 0
+
+
+def _patch(session: Session, row: ProjectRow, before: str, after: str) -> str | None:
+    """What changed, to be kept in place of the document; None where that is better kept whole."""
+    if row.cursor - _last_whole(session, row, row.cursor) >= WHOLE_EVERY - 1:
+        return None
+    change = json.dumps(difference(from_json(before), from_json(after)), ensure_ascii=False, separators=(",", ":"))
+    return change if len(change) <= LARGEST_PATCH * len(after) else None
+
+
+def _forget_oldest(session: Session, row: ProjectRow) -> None:
+    """Drop states that are too old, but for those that later ones are made of."""
+    needed = _last_whole(session, row, max(row.cursor - KEPT_STATES + 1, 1))
+    session.execute(delete(HistoryRow).where(HistoryRow.project_id == row.id, HistoryRow.seq < needed))
+
+
+def _read(session: Session, state: HistoryRow, row: ProjectRow) -> Project:
+    return _parsed(_whole(session, state, row), row)
+
+
+def _parsed(document: str, row: ProjectRow) -> Project:
+    try:
+        return load_project(document)
     except ChangeError as error:
         raise DamagedError(f"The project ‘{row.name}’ cannot be read: {error.sentence}") from error
 
@@ -197,5 +257,5 @@ def _document(project: Project) -> str:
     return document
 
 
-def _state(project_id: str, document: str, seq: int, label: str) -> HistoryRow:
-    return HistoryRow(project_id=project_id, seq=seq, label=label, document=document, at=now())
+def _state(project_id: str, document: str, seq: int, label: str, patch: bool = False) -> HistoryRow:
+    return HistoryRow(project_id=project_id, seq=seq, label=label, document=document, patch=patch, at=now())

@@ -10,7 +10,8 @@ from ..core.errors import DamagedError, NotFoundError
 from ..core.geometry.kept import Intake, measures_key
 from ..core.geometry.measure import Measures
 from ..core.geometry.report import IntakeReport
-from ..core.scene import Project
+from ..core.scene import Item
+from ..core.sheet.lists import measured
 from .assets import AssetStore
 from .database import DATABASE, open_database
 from .projects import ProjectStore
@@ -39,37 +40,38 @@ class Studio:
     def keep_intake(self, intake: Intake) -> None:
         """Keep the files of a model that came in, and the report about it."""
         self.assets.put_all(intake.assets)
-        self.assets.put(report_key(intake.subject.asset), intake.report.model_dump_json().encode())
+        self.assets.put(report_key(intake.item.asset), intake.report.model_dump_json().encode())
 
-    def measures(self, project: Project) -> Measures | None:
-        """Measures of the project's subject with all the room that its animation takes, None when it has none.
+    def measures(self, item: Item | None) -> Measures | None:
+        """Measures of an item with all the room that its animation takes, None of none.
 
         Raises DamagedError when they are gone or cannot be read.
         """
-        if project.subject is None:
+        if item is None:
             return None
+        if item.made is not None:
+            return measured(item.made)
         try:
-            measures = Measures.from_bytes(self.assets.get(measures_key(project.subject.asset)))
+            measures = Measures.from_bytes(self.assets.get(measures_key(item.asset)))
         except (NotFoundError, *UNREADABLE) as error:
-            name = project.subject.source_name
             raise DamagedError(
-                f"What was measured of ‘{name}’ is gone or damaged. Bring the model in again."
+                f"What was measured of ‘{item.source_name}’ is gone or damaged. Bring the model in again."
             ) from error
-        return measures.playing(project.subject)
+        return measures.playing(item)
 
-    def measures_if_whole(self, project: Project) -> Measures | None:
+    def measures_if_whole(self, item: Item | None) -> Measures | None:
         """The same, None also when they are gone or damaged: a project can still be edited then."""
         try:
-            return self.measures(project)
+            return self.measures(item)
         except DamagedError:
             return None
 
-    def report(self, project: Project) -> IntakeReport | None:
-        """The report of the subject's intake, None when there is none that can be read."""
-        if project.subject is None or not self.assets.has(report_key(project.subject.asset)):
+    def report(self, item: Item | None) -> IntakeReport | None:
+        """The report of an item's intake, None when there is none that can be read."""
+        if item is None or not self.assets.has(report_key(item.asset)):
             return None
         try:
-            return IntakeReport.model_validate_json(self.assets.get(report_key(project.subject.asset)))
+            return IntakeReport.model_validate_json(self.assets.get(report_key(item.asset)))
         except ValidationError:
             return None
 

@@ -108,7 +108,7 @@ class TakeStore:
         it himself."""
         document = project.model_dump_json()
         load_project(document)  # what could not be read again is not recorded
-        numbers, state = project.frame_numbers, "queued" if queued else "stopped"
+        numbers, state = project.shot.frame_numbers, "queued" if queued else "stopped"
         with self._sessions.begin() as session:
             session.add(
                 TakeRow(
@@ -286,6 +286,6 @@ def _troubles(take_id: str, number: int | None = None) -> Delete:
 
 def _frame(row: FrameRow, project: Project) -> FrameRecord:
     beauty = FileSum(row.sha256, row.size)
-    files: dict[str, FileSum | None] = dict.fromkeys(project.shoot.passes.wanted)
+    files: dict[str, FileSum | None] = dict.fromkeys(project.shot.shoot.passes.wanted)
     files |= {BEAUTY: beauty} if row.files is None else _FILES.validate_json(row.files)
     return FrameRecord(row.number, row.file, files, row.seconds, row.clamped)

@@ -43,7 +43,7 @@ class Clip:
         """Raises ShootError when no frame is finished, or they are of a kind that has no look of its own."""
         if not take.frames:
             raise ShootError("No frame of this take is finished yet.")
-        if take.project.shoot.file_format not in ("png", "jpeg"):
+        if take.project.shot.shoot.file_format not in ("png", "jpeg"):
             raise ShootError("Clips are made from PNG or JPEG frames; these have no look or size of their own.")
         return cls(take, loops)
 
@@ -53,7 +53,7 @@ class Clip:
 
     @property
     def rate(self) -> Fraction:
-        return FrameRate(self.take.project.move.rate_num, self.take.project.move.rate_den).fraction
+        return FrameRate.of(self.take.project).fraction
 
     @property
     def target(self) -> Path:
@@ -166,9 +166,6 @@ class ClipDesk:
             job.state, job.error = "failed", ShootError(sentence)
         except Exception:
             _log.exception("The clip %s failed", clip.target)
-            job.state, job.message = (
-                "failed",
-                FAULT,
-            )
+            job.state, job.error = "failed", ShootError(FAULT)
         finally:
             job.ended.set()

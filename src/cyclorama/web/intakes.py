@@ -76,7 +76,7 @@ def _read_again(tell: Tell, source: str, detail: Detail, off: float, assets: Pat
 def _kept(store: AssetStore, intake: Intake, source: str) -> Intake:
     store.put_all(intake.assets)
     intake.assets = {}
-    intake.subject = intake.subject.model_copy(update={"source": source})
+    intake.item = intake.item.model_copy(update={"source": source})
     return intake
 
 

@@ -9,7 +9,9 @@ from dataclasses import dataclass, field
 
 from ..core.arrays import Vec3
 from ..core.errors import ChangeError, CycloramaError
+from ..core.framing import Seen
 from ..core.kernel import damaged_entries
+from ..core.motion import Moment, moment, moment_of_first
 from ..core.render.developing import FULL_SAMPLES, Developer, Shown
 from ..core.render.eye import Eye
 from ..core.render.scene import SceneCompiler
@@ -231,7 +233,8 @@ class Lens:
         saved = self._studio.projects.get(viewer.project_id).project
         project, _ = perform_all(saved, wanted.tried, self._studio.measures_if_whole, LensEye(self))
         tell = _teller(viewer, wanted.request)
-        for shown in self._developer.pictures(project, wanted.frame, wanted.width, wanted.height, cancelled, tell):
+        here = moment(project, wanted.frame)
+        for shown in self._developer.pictures(here, wanted.width, wanted.height, cancelled, tell):
             if cancelled():
                 raise Cancelled
             spent = int((time.perf_counter() - wanted.asked_at) * 1000)
@@ -243,9 +246,10 @@ class Lens:
 
     def poster(self, project: Project) -> bytes:
         """A small developed picture of the first frame, as JPEG; the kernels must be ready."""
-        height = max(1, round(POSTER_WIDTH * project.shoot.height / project.shoot.width))
+        first = moment_of_first(project)
+        height = max(1, round(POSTER_WIDTH * first.shoot.height / first.shoot.width))
         with self.borrowed():
-            return self._developer.still(project, project.move.first_frame, POSTER_WIDTH, height, POSTER_SAMPLES).jpeg
+            return self._developer.still(first, POSTER_WIDTH, height, POSTER_SAMPLES).jpeg
 
 
 def _teller(viewer: Viewer, request: int) -> Tell:
@@ -272,14 +276,14 @@ class LensEye:
     def __init__(self, lens: Lens):
         self._lens = lens
 
-    def meter(self, project: Project) -> float | None:
+    def meter(self, moments: list[Moment]) -> float | None:
         with self._lens.borrowed() as tools:
-            return Eye(*tools).meter(project)
+            return Eye(*tools).meter(moments)
 
-    def point(self, project: Project, frame: int, x: float, y: float) -> tuple[Vec3, bool] | None:
+    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
         with self._lens.borrowed() as tools:
-            return Eye(*tools).point(project, frame, x, y)
+            return Eye(*tools).point(moment, x, y)
 
-    def colour(self, project: Project, frame: int, x: float, y: float) -> Vec3 | None:
+    def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         with self._lens.borrowed() as tools:
-            return Eye(*tools).colour(project, frame, x, y)
+            return Eye(*tools).colour(moment, x, y)

@@ -41,7 +41,7 @@ class Packing:
 
     def _packed(self, read: Any) -> Iterator[bytes]:
         sink = _Sink()
-        with zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED) as archive:  # type: ignore[arg-type]
+        with zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED) as archive:
             for number in self._numbers:
                 # a date of their own: that of a file may lie before 1980, which a zip cannot hold
                 name = f"{self.stem}/{frame_path(self._take, number).name}"

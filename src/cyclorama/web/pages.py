@@ -11,7 +11,6 @@ from ..core.scene import MaterialMaps, place_of
 from ..core.scene.light import Shape
 from ..core.scene.material import PatternKind
 from ..core.scene.place import affects_everywhere
-from ..core.sheet.review import review
 from ..core.sheet.stations import move_sentence
 from ..core.sheet.words import data_size
 from ..store import TakeRecord
@@ -50,7 +49,8 @@ def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
     except DamagedError as error:
         return card | {"damage": error.sentence}
     try:
-        sentence = move_sentence(review(project, ctx.studio.measures(project)))
+        ctx.studio.measures(project.subject)
+        sentence = move_sentence(project)
     except DamagedError as error:
         sentence = error.sentence
     all_takes = ctx.studio.takes.all(listed.id)

@@ -10,7 +10,11 @@ from pathlib import Path
 
 from ..core.errors import BusyError, CycloramaError, DamagedError, SpaceError
 from ..core.geometry.kept import standin_key
+from ..core.geometry.made import build_made
+from ..core.geometry.standin_file import pack_meshes
+from ..core.motion import moment_of_first
 from ..core.picture.sketch import sketch
+from ..core.scene import Item
 from ..store import Saved, Studio
 from ..store.assets import write_whole
 from .lens import Lens
@@ -55,10 +59,14 @@ class Posters:
         """A drawing of the first frame from the stand-in, as PNG: there at once."""
         project = self._studio.projects.get(project_id).project
         try:
-            mesh = self._studio.assets.get(standin_key(project.subject.asset)) if project.subject else None
-            return sketch(project, mesh)
+            return sketch(moment_of_first(project), {x.id: self._standin(x) for x in project.items})
         except (CycloramaError, ValueError, KeyError) as error:
             raise DamagedError(f"‘{project.name}’ cannot be drawn: its model is gone or damaged.") from error
+
+    def _standin(self, item: Item) -> bytes:
+        if item.made is not None:
+            return pack_meshes([(build_made(item.made), 0)])
+        return self._studio.assets.get(standin_key(item.asset))
 
     def _path(self, saved: Saved) -> Path:
         return self._studio.folder / FOLDER / f"{saved.project.id}.{saved.version}.jpg"

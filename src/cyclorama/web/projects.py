@@ -15,7 +15,7 @@ from ..core.geometry.kept import Intake
 from ..core.picture.examine import examine_environment, examine_picture
 from ..core.scene import Change, Detail, Project, new_project, put_all
 from ..core.sheet import perform_all
-from ..core.sheet.arrive import put_on_set
+from ..core.sheet.arrive import put_beside, put_on_set
 from ..core.sheet.replace import finest, kept_by_name, made_again, standing
 from ..core.sheet.words import duration
 from ..shoot import desk
@@ -114,7 +114,7 @@ def edit(ctx: Ctx, project_id: str, wanted: Edit) -> dict[str, Any]:
 def preview(ctx: Ctx, project_id: str, wanted: Preview) -> dict[str, Any]:
     """One frame's pose as it would be after changes; nothing is saved."""
     project = ctx.studio.projects.get(project_id).project
-    project, _ = perform_all(project, wanted.changes, lambda _: None, LensEye(ctx.lens))
+    project, _ = perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))
     return pose_state(project, wanted.frame)
 
 
@@ -132,11 +132,11 @@ def redo(ctx: Ctx, project_id: str, step: Step) -> dict[str, Any]:
 def shoot_forecast(ctx: Ctx, project_id: str) -> dict[str, Any]:
     """How long the shot will take, from a few probe frames."""
     project = ctx.studio.projects.get(project_id).project
-    if not len(project.frame_numbers):
+    if not len(project.shot.frame_numbers):
         return {"seconds": 0, "plus_minus": 0, "sentence": "nothing to shoot"}
     with ctx.lens.borrowed() as (compiler, tracer):
         seconds, spread = forecast(project, compiler, tracer)
-    most = "at most " if project.shoot.noise_threshold is not None else ""
+    most = "at most " if project.shot.shoot.noise_threshold is not None else ""
     sentence = f"{most}about {duration(seconds)} ± {duration(spread)}"
     return {"seconds": seconds, "plus_minus": spread, "sentence": sentence}
 
@@ -163,17 +163,29 @@ async def bring_in(ctx: Ctx, project_id: str, request: Request) -> dict[str, Any
     return await _begin_intake(ctx, request, project_id)
 
 
+@router.post("/projects/{project_id}/items", openapi_extra=BODY)
+async def bring_beside(ctx: Ctx, project_id: str, request: Request) -> dict[str, Any]:
+    """Begin the intake of one more model, which stands beside what is on the set; follow it at /api/intakes."""
+    ctx.studio.projects.get(project_id)
+    return await _begin_intake(ctx, request, project_id, beside=True)
+
+
 @router.post("/intakes", openapi_extra=BODY)
 async def new_from_model(ctx: Ctx, request: Request) -> dict[str, Any]:
     """Begin the intake of a model into a new project."""
     return await _begin_intake(ctx, request, None)
 
 
-async def _begin_intake(ctx: Context, request: Request, project_id: str | None) -> dict[str, Any]:
+async def _begin_intake(
+    ctx: Context, request: Request, project_id: str | None, beside: bool = False
+) -> dict[str, Any]:  # fmt: skip
+    def accept(intake: Intake, cancelled: Callable[[], bool], tell: Callable[[str], None]) -> dict[str, Any]:
+        if beside and project_id is not None and ctx.studio.projects.get(project_id).project.items:
+            return _accept_beside(ctx, intake, project_id, cancelled)
+        return _accept(ctx, intake, project_id, cancelled, tell)
+
     async with received(request, ctx.studio.folder) as uploads:
-        return ctx.intakes.start(
-            uploads, lambda i, cancelled, tell: _accept(ctx, i, project_id, cancelled, tell)
-        ).as_json()
+        return ctx.intakes.start(uploads, accept).as_json()
 
 
 @router.post("/projects/{project_id}/subject/again")
@@ -181,7 +193,7 @@ def make_again(ctx: Ctx, project_id: str, wanted: Again) -> dict[str, Any]:
     """Begin to make the subject anew from its source, as finely as shows in this framing; follow it at
     /api/intakes."""
     project = ctx.studio.projects.get(project_id).project
-    subject, off = finest(project, ctx.studio.measures(project), wanted.detail)
+    subject, off = finest(project, ctx.studio.measures(project.subject), wanted.detail)
     if not ctx.studio.assets.has(subject.source):
         raise ChangeError(f"The source of ‘{subject.source_name}’ is gone. Bring the model in again.")
     return ctx.intakes.again(
@@ -199,7 +211,7 @@ def _put_back(ctx: Context, intake: Intake, project_id: str, cancelled: Callable
     saved = ctx.studio.projects.get(project_id)
     if cancelled():
         raise IntakeError("Cancelled.")
-    label = f"Make {intake.subject.source_name} again"
+    label = f"Make {intake.item.source_name} again"
     after = standing(made_again(saved.project, intake), saved.project, ctx.studio.measures_if_whole)
     saved = ctx.studio.projects.edit(project_id, saved.version, label, lambda _: after)
     return {"project": project_id, "version": saved.version, "triangles": intake.report.triangles}
@@ -221,7 +233,7 @@ def _accept(
     """Keep what came in and put it on the set, fitted and grounded, as one step that can be undone."""
     ctx.studio.keep_intake(intake)
     saved = None if project_id is None else ctx.studio.projects.get(project_id)
-    project = saved.project if saved else new_project(_title(intake.subject.source_name))
+    project = saved.project if saved else new_project(_title(intake.item.source_name))
     while not (ctx.lens.ready.wait(0.1) or ctx.lens.unprepared or cancelled()):
         tell(ctx.lens.preparing)
     if cancelled():
@@ -232,9 +244,23 @@ def _accept(
     if cancelled():
         raise IntakeError("Cancelled.")
     saved = saved or ctx.studio.projects.create(project)
-    label = f"Bring in {intake.subject.source_name}"
+    label = f"Bring in {intake.item.source_name}"
     saved = ctx.studio.projects.edit(project.id, saved.version, label, lambda _: placed)
     return {"project": project.id, "version": saved.version, "kept": kept}
+
+
+def _accept_beside(
+    ctx: Context, intake: Intake, project_id: str, cancelled: Callable[[], bool]
+) -> dict[str, Any]:  # fmt: skip
+    """Keep what came in and put it beside what stands on the set, as one step that can be undone."""
+    ctx.studio.keep_intake(intake)
+    saved = ctx.studio.projects.get(project_id)
+    if cancelled():
+        raise IntakeError("Cancelled.")
+    placed = put_beside(saved.project, intake, ctx.studio.measures_if_whole)
+    label = f"Bring in {intake.item.source_name}"
+    saved = ctx.studio.projects.edit(project_id, saved.version, label, lambda _: placed)
+    return {"project": project_id, "version": saved.version, "kept": 0}
 
 
 def _title(source_name: str) -> str:
@@ -259,7 +285,7 @@ def _take_environment(ctx: Context, project_id: str, base_version: int, uploads:
 
     def change(project: Project) -> Project:
         values = {"asset": key, "source_name": name[:80], "on": True, "kind": "picture", "broken_pixels": broken}
-        return put_all(project, {f"environment/{field}": value for field, value in values.items()})
+        return put_all(project, {f"look/environment/{field}": value for field, value in values.items()})
 
     saved = ctx.studio.projects.edit(project_id, base_version, f"Light with {name}", change)
     return project_state(ctx.studio, saved)

@@ -1,4 +1,4 @@
-"""What the browser draws while things are handled: reduced meshes of the subject, as it bends, and of the set."""
+"""What the browser draws while things are handled: reduced meshes of models, as they bend, made shapes, and the set."""
 
 from typing import Annotated
 
@@ -7,7 +7,9 @@ from fastapi.responses import Response
 
 from ..core.geometry.build import build_disc, build_sweep
 from ..core.geometry.kept import standin_key
+from ..core.geometry.made import build_made
 from ..core.geometry.standin_file import pack_meshes
+from ..core.scene import Made
 from .context import Context, context
 
 router = APIRouter(prefix="/api")
@@ -17,8 +19,15 @@ _FOR_EVER = {"cache-control": "public, max-age=31536000, immutable"}
 
 @router.get("/assets/{asset}/standin")
 def standin(ctx: Ctx, asset: str) -> Response:
-    """The reduced mesh of a subject; never changes for an asset."""
+    """The reduced mesh of a model; never changes for an asset."""
     data = ctx.studio.assets.get(standin_key(asset))
+    return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
+
+
+@router.get("/made")
+def made(wanted: Annotated[Made, Query()]) -> Response:
+    """The mesh of a made shape; never changes for its measures."""
+    data = pack_meshes([(build_made(wanted), 0)])
     return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
 
 

@@ -12,6 +12,7 @@ from PIL import Image
 from pydantic import BaseModel, Field
 
 from ..core.errors import NotFoundError, ShootError
+from ..core.motion import moves_nothing, whole_turns
 from ..core.picture.mix import LightChange, light_layer_names, mixed
 from ..core.picture.view import to_bytes, to_display
 from ..core.render.outputs import pass_extension
@@ -46,22 +47,23 @@ def take_state(take: TakeRecord) -> dict[str, Any]:
     """A take for the shoot log and the screening room."""
     done = sorted(n for n in take.frames if n in take.numbers)
     seconds = [take.frames[n].seconds for n in done]
-    lost = [take.frames[n].clamped for n in done if take.frames[n].clamped is not None]
+    lost = [clamped for n in done if (clamped := take.frames[n].clamped) is not None]
     mean = sum(seconds) / len(seconds) if seconds else None
     left = None if mean is None else mean * (len(take.numbers) - len(done))
-    s, move = take.project.shoot, take.project.move
+    s, shot = take.project.shot.shoot, take.project.shot
     return {
         "id": take.id, "project_id": take.project_id, "project_name": take.project.name, "name": take.name,
         "state": take.state, "message": take.message, "first": take.first, "last": take.last, "done": done,
         "seconds": sum(seconds), "mean_s": mean, "left_s": left, "left": duration(left) if left else None,
         "spent": duration(sum(seconds)) if seconds else None,
         "forecast": duration(take.forecast_s) if take.forecast_s else None,
-        "width": s.width, "height": s.height, "samples": s.samples, "format": s.file_format, "move": move.name,
+        "width": s.width, "height": s.height, "samples": s.samples, "format": s.file_format, "shot": shot.name,
         "clamped": sum(lost) / len(lost) if lost else None,
-        "rate": [move.rate_num, move.rate_den], "loops": move.kind != "hold" and len(take.numbers) == move.frames,
+        "rate": [take.project.rate_num, take.project.rate_den],
+        "loops": not moves_nothing(shot) and whole_turns(shot) and len(take.numbers) == shot.frames,
         "created": take.created.isoformat(timespec="minutes"), "stem": sequence_stem(take.project),
-        "passes": [n for n in take.project.shoot.passes.wanted if pass_extension(take.project, n) in ("png", "jpg")],
-        "lights": light_layer_names(take.project) if "lights" in take.project.shoot.passes.wanted else [],
+        "passes": [n for n in s.passes.wanted if pass_extension(s, n) in ("png", "jpg")],
+        "lights": light_layer_names(take.project.look) if "lights" in s.passes.wanted else [],
         "source_id": take.source_id, "disk": data_size(take.disk_bytes) if take.frames else None,
     }  # fmt: skip
 
@@ -96,7 +98,7 @@ def shoot_readiness(ctx: Ctx, project_id: str, seconds: Seconds | None = None, s
     project = ctx.studio.projects.get(project_id).project
     forecast = None if seconds is None else (seconds, spread)
     free = shutil.disk_usage(ctx.studio.folder).free
-    return readiness(review(project, ctx.studio.measures(project)), forecast, free).model_dump()
+    return readiness(review(project, ctx.studio.measures(project.subject)), forecast, free).model_dump()
 
 
 @router.post("/projects/{project_id}/takes")
@@ -142,7 +144,7 @@ def seam(ctx: Ctx, take_id: str) -> dict[str, Any]:
     """The seam check on the pictures."""
     clip = Clip.of(ctx.studio.takes.get(take_id), 1)
     check = check_seam(display_picture(read_whole(clip.take, n), f"Frame {n}") for n in clip.numbers)
-    complete = len(clip.numbers) == clip.take.project.move.frames
+    complete = len(clip.numbers) == clip.take.project.shot.frames
     sentence = check.sentence if complete else "Not all frames of the loop are there yet."
     return {"sentence": sentence, "seam": check.seam, "steps": check.steps, "median": check.median}
 
@@ -175,22 +177,22 @@ def clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> FileResponse:
 @router.get("/takes/{take_id}/passes/{name}/{number}")
 def pass_frame(ctx: Ctx, take_id: str, name: str, number: Number) -> FileResponse:
     take = ctx.studio.takes.get(take_id)
-    if name not in take.project.shoot.passes.wanted:
+    if name not in take.project.shot.shoot.passes.wanted:
         raise NotFoundError(f"This take has no pass called ‘{name[:40]}’.")
-    return _file(pass_path(take, name, number), f"Frame {number} of ‘{name}’")  # type: ignore[arg-type]
+    return _file(pass_path(take, name, number), f"Frame {number} of ‘{name}’")
 
 
 @router.get("/takes/{take_id}/mix/{number}")
 def mix(ctx: Ctx, take_id: str, number: Number, request: Request) -> Response:
     """A frame with its lights re-balanced: `?light Key=1.5` in stops, `?light Key=0,1,0.8,0.6` with a linear colour."""
     take = ctx.studio.takes.get(take_id)
-    if "lights" not in take.project.shoot.passes.wanted:
+    if "lights" not in take.project.shot.shoot.passes.wanted:
         raise ShootError("The lights of this take were not kept apart; shoot it with the pass ‘Every light apart’.")
     changes = {name: _light_change(value) for name, value in request.query_params.items()}
     layers, _ = read_lights(take, number)
     buffer = io.BytesIO()
     # the layers are exposed already
-    shown = to_bytes(to_display(mixed(layers, changes), take.project.look.view))
+    shown = to_bytes(to_display(mixed(layers, changes), take.project.look.tone.view))
     Image.fromarray(shown).save(buffer, "JPEG", quality=93)
     return Response(buffer.getvalue(), media_type="image/jpeg", headers={"cache-control": "no-cache"})
 

@@ -79,15 +79,15 @@ DAMAGES: list[Callable[[bytes, np.random.Generator], bytes]] = [
 
 def check_whole(intake: Intake) -> None:
     """Everything that the studio goes on to use is there and made of numbers."""
-    mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+    mesh = Mesh.from_bytes(intake.assets[intake.item.asset])
     assert len(mesh.triangles) == intake.report.triangles > 0
     assert mesh.triangles.min() >= 0
     assert mesh.triangles.max() < len(mesh.vertices)
     assert np.isfinite(mesh.vertices[mesh.triangles]).all()
     assert np.isfinite(mesh.normals).all()
-    assert sum(part.triangles for part in intake.subject.parts) == len(mesh.triangles)
+    assert sum(part.triangles for part in intake.item.parts) == len(mesh.triangles)
     materials = {m.id for m in intake.materials}
-    assert all(part.material in materials for part in intake.subject.parts)
+    assert all(w.material in materials for v in intake.item.variants for w in v.parts)
 
 
 @pytest.mark.filterwarnings("ignore::RuntimeWarning")
@@ -117,7 +117,7 @@ def test_notes_at_the_end_of_an_stl_are_left_alone() -> None:
     """Some programs write them; the triangles before are the same."""
     plain = take_in({"ball.stl": WHOLE["ball.stl"]})
     noted = take_in({"ball.stl": WHOLE["ball.stl"] + b"\xff\xfemade on a Tuesday\x00"})
-    assert noted.subject.asset == plain.subject.asset
+    assert noted.item.asset == plain.item.asset
 
 
 @pytest.mark.parametrize("index", [162, 2**31 - 1, -1])

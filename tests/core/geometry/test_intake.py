@@ -69,13 +69,13 @@ def test_glb_brings_materials_textures_and_names() -> None:
         "Pane", sphere(0.05, 16), writer.material("Glass", rough=0.0, extensions=glass(1.45, (0.8, 0.9, 0.9), 0.1))
     )
     intake = take_in({"set.glb": writer.to_bytes()})
-    assert [p.name for p in intake.subject.parts] == ["Bowl", "Pane"]
+    assert [p.name for p in intake.item.parts] == ["Bowl", "Pane"]
     enamel, pane = intake.materials
     assert enamel.base_color == (0.2, 0.4, 0.6)
     assert (enamel.base_metalness, enamel.specular_roughness) == (0.25, 0.35)
     assert intake.assets[enamel.maps.base_color.asset][:4] == b"\x89PNG"
     assert (pane.transmission_weight, pane.specular_ior, pane.transmission_depth_m) == (1.0, 1.45, 0.1)
-    assert sum(p.triangles for p in intake.subject.parts) == intake.report.triangles
+    assert sum(p.triangles for p in intake.item.parts) == intake.report.triangles
     assert intake.report.size_file_units == pytest.approx((0.2, 0.2, 0.2), abs=1e-3)
 
 
@@ -107,7 +107,7 @@ def test_gltf_with_files_and_as_zip() -> None:
     files = {"ball.gltf": json.dumps(document).encode(), "parts/ball.bin": data[20 + size + 8 :]}
     loose = take_in(files)
     packed = take_in({"model.zip": zip_of(*((f"model/{name}", content) for name, content in files.items()))})
-    assert loose.subject.asset == packed.subject.asset
+    assert loose.item.asset == packed.item.asset
     with pytest.raises(IntakeError, match=r"needs ‘parts/ball.bin’"):
         take_in({"ball.gltf": files["ball.gltf"]})
 
@@ -120,7 +120,7 @@ def test_obj_with_material_and_texture() -> None:
     assert "missing" in findings(take_in({"cube.obj": CUBE_OBJ.encode(), "cube.mtl": MTL.encode()}))
     wide = take_in({"cube.obj": CUBE_OBJ.encode("utf-16"), "cube.mtl": MTL.encode("utf-16"), "paint.png": png()})
     assert wide.materials == intake.materials
-    mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+    mesh = Mesh.from_bytes(intake.assets[intake.item.asset])
     corner = mesh.vertices[np.argmin(mesh.uvs[:, 0] + mesh.uvs[:, 1])]
     assert corner.tolist() == [0, 1, 0]  # uv origin at the top left
 
@@ -155,7 +155,7 @@ def test_polygons_keep_their_edges(kind: str) -> None:
     else:
         file = ply(PENTAGON_AND_SQUARE, kind[4:])
     intake = take_in({f"plate.{kind[:3]}": file})
-    mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+    mesh = Mesh.from_bytes(intake.assets[intake.item.asset])
     shown = {
         frozenset((tuple(mesh.vertices[t[e]].tolist()), tuple(mesh.vertices[t[(e + 1) % 3]].tolist())))
         for t, bits in zip(mesh.triangles, mesh.inner, strict=True) for e in range(3) if not bits >> e & 1
@@ -191,7 +191,7 @@ def test_bare_meshes(kind: str) -> None:
     data = box.export(file_type=kind)
     intake = take_in({f"box.{kind}": data if isinstance(data, bytes) else data.encode()})
     assert intake.report.unit_m == (0.001 if kind == "stl" else 0.01)
-    assert intake.subject.placement.up == ("z" if kind == "stl" else "y")
+    assert intake.item.placement.up == ("z" if kind == "stl" else "y")
     assert "without normals" in findings(intake)
 
 
@@ -199,7 +199,7 @@ def test_repairs_are_reported() -> None:
     ball = sphere(0.1, 24)
     flipped = Mesh(ball.vertices, -ball.normals, ball.uvs, ball.triangles, ball.part)
     assert "normals on the wrong side turned round" in findings(take_in({"a.glb": glb(flipped)}))
-    mended = Mesh.from_bytes((i := take_in({"a.glb": glb(flipped)})).assets[i.subject.asset])
+    mended = Mesh.from_bytes((i := take_in({"a.glb": glb(flipped)})).assets[i.item.asset])
     assert np.einsum("ij,ij->i", mended.normals, mended.vertices).min() > 0
     inside_out = Mesh(ball.vertices, -ball.normals, ball.uvs, ball.triangles[:, ::-1].copy(), ball.part)
     assert "1 part inside out turned round" in findings(take_in({"a.glb": glb(inside_out)}))
@@ -293,7 +293,7 @@ def test_a_picture_that_cannot_be_used_does_not_keep_a_model_out() -> None:
 def test_large_models_get_a_reduced_standin() -> None:
     intake = take_in({"a.glb": glb(sphere(0.1, 512))})
     assert intake.report.triangles > 250_000
-    data = intake.assets[standin_key(intake.subject.asset)]
+    data = intake.assets[standin_key(intake.item.asset)]
     header = json.loads(data[4 : 4 + struct.unpack_from("<I", data)[0]])
     assert header["triangles"] <= 42_000
     assert len(data) == 4 + struct.unpack_from("<I", data)[0] + header["vertices"] * 20 + header["triangles"] * 12

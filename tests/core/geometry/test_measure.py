@@ -2,14 +2,14 @@
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, project_of, sphere
+from tests.conftest import diffuse, edited, project_of, sphere
 
 from cyclorama.core.geometry.build import build_disc, build_sweep, lathe
 from cyclorama.core.geometry.measure import (
     axis_lean_deg,
     centred,
     convex_corners,
-    gap_mm,
+    gap_m,
     grounded,
     measure,
     placed_hull,
@@ -19,8 +19,9 @@ from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.normals import smooth_normals
 from cyclorama.core.geometry.placement import placement_matrix
 from cyclorama.core.geometry.resting import NOMINAL, laid
+from cyclorama.core.motion import stand_height_m
 from cyclorama.core.scene import Disc, Placement, Sweep
-from cyclorama.core.scene.subject import Resting
+from cyclorama.core.scene.item import Resting
 
 VASE = lathe(np.array([[0.0, 0.9], [0.1, 0.9], [0.16, 0.6], [0.1, 0.2], [0.2, 0.0], [0.0, 0.0]]), 64)
 
@@ -72,11 +73,11 @@ def test_standing_on_disc_and_floor(up: str, unit: float) -> None:
     measures = measure(mesh)
     placement = grounded(measures, Placement(unit_m=unit, up=up), 0.02)
     assert placed_hull(measures, placement)[:, 1].min() == pytest.approx(0.02, abs=1e-9)
-    subject = project.subject.model_copy(update={"placement": placement})
-    disc = Disc(on=True, height_m=0.02)
-    standing = project.model_copy(update={"subject": subject, "set": project.set.model_copy(update={"disc": disc})})
-    assert gap_mm(measures, standing) == pytest.approx(0, abs=1e-6)
-    assert gap_mm(measures, standing.model_copy(update={"set": project.set})) == pytest.approx(20, abs=1e-6)
+    standing = edited(project, subject__placement=placement, set__disc__on=True, set__disc__height_m=0.02)
+    for there, gap in ((standing, 0.0), (edited(standing, set__disc__on=False), 0.02)):
+        item = there.subject
+        assert item is not None
+        assert gap_m(measures, item.placement, stand_height_m(there, item)) == pytest.approx(gap, abs=1e-9)
 
 
 @pytest.mark.parametrize("round_shape", [True, False])

@@ -145,10 +145,11 @@ def test_variants_hidden_parts_and_scenes() -> None:
         document["scenes"] = [{"nodes": [1], "name": "stage"}, {"nodes": []}]
 
     intake = take_in({"a.glb": with_document(glb(), change)})
-    (variant,), (part,) = intake.subject.variants, intake.subject.parts
-    assert variant.name == "night"
-    assert variant.materials == ((part.id, intake.materials[1].id),)
-    assert not part.visible
+    first, night = intake.item.variants
+    assert (first.name, night.name) == ("As it came", "night")
+    assert [[(w.id, w.material, w.visible) for w in v.parts] for v in (first, night)] == [
+        [("part-1", intake.materials[0].id, False)], [("part-1", intake.materials[1].id, False)],
+    ]  # fmt: skip
     text = findings(intake)
     assert "2 variants of materials" in text
     assert "1 hidden part" in text
@@ -234,7 +235,7 @@ def test_vertex_colours_of_gltf_multiply_and_are_opaque_where_the_material_is() 
         intake = take_in({"a.glb": gltf(document, binary + colours.tobytes())})
         assert intake.materials[0].vertex_colours
         assert intake.materials[0].base_color == (0.5, 1, 1)
-        mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+        mesh = Mesh.from_bytes(intake.assets[intake.item.asset])
         assert mesh.colours[0].tolist() == pytest.approx([1, 128 / 255, 0, alpha], abs=1e-6)
 
 

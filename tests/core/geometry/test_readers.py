@@ -33,7 +33,7 @@ def area_of(vertices: np.ndarray, triangles: np.ndarray) -> float:
 
 
 def mesh_of(intake: Intake) -> Mesh:
-    return Mesh.from_bytes(intake.assets[intake.subject.asset])
+    return Mesh.from_bytes(intake.assets[intake.item.asset])
 
 
 @given(st.lists(st.floats(-1e300, 1e300), max_size=40), st.sampled_from(["g", "r", "e", ".17g"]))
@@ -156,7 +156,7 @@ def test_ply_brings_colours_and_places_of_its_picture(order: str) -> None:
     grey = mesh.colours[np.flatnonzero((mesh.vertices == [0, 1, 0]).all(axis=1))[0]]
     assert grey == pytest.approx([0.5029, 0.5029, 0.5029, 0.2], abs=1e-3)  # sRGB 188
     assert mesh.uvs[np.flatnonzero((mesh.vertices == [0, 1, 0]).all(axis=1))[0]].tolist() == [0, 0]
-    _, colours, _, _ = unpack(intake.assets[standin_key(intake.subject.asset)])
+    _, colours, _, _ = unpack(intake.assets[standin_key(intake.item.asset)])
     assert colours[:, 0].max() == 128  # red through a picture of half grey
 
 
@@ -247,8 +247,8 @@ def test_report_and_stand_in_belong_to_the_whole_model() -> None:
     red = take_in({"a.obj": obj, "a.mtl": mtl, "paint.png": png_of(np.tile([255, 0, 0], (2, 2, 1)))})
     blue = take_in({"a.obj": obj, "a.mtl": mtl, "paint.png": png_of(np.tile([0, 0, 255], (2, 2, 1)))})
     bare = take_in({"a.obj": obj, "a.mtl": mtl})
-    assert len({x.subject.asset for x in (red, blue, bare)}) == 3
-    shown = [unpack(x.assets[standin_key(x.subject.asset)])[1][0, :3].tolist() for x in (red, blue)]
+    assert len({x.item.asset for x in (red, blue, bare)}) == 3
+    shown = [unpack(x.assets[standin_key(x.item.asset)])[1][0, :3].tolist() for x in (red, blue)]
     assert shown == [[255, 0, 0], [0, 0, 255]]
     assert "missing" in findings(bare)
     assert "missing" not in findings(red)
@@ -303,4 +303,4 @@ def test_long_names_are_cut_not_refused() -> None:
     """The document has room for 80 characters: a longer name, or one that grows by its material's, loses its end."""
     long = "x" * 90
     obj = TRIANGLE + f"o {long}\nusemtl one\nf 1 2 3\nusemtl two\nf 1 3 2\n"
-    assert [p.name for p in take_in({"a.obj": obj.encode()}).subject.parts] == [long[:80]] * 2
+    assert [p.name for p in take_in({"a.obj": obj.encode()}).item.parts] == [long[:80]] * 2

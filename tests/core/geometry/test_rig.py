@@ -19,7 +19,7 @@ HALF = np.sqrt(0.5)
 
 def rig_of(data: bytes) -> tuple[Rig, Mesh]:
     intake = take_in({"moving.glb": data})
-    asset = intake.subject.asset
+    asset = intake.item.asset
     return Rig.from_bytes(intake.assets[rig_key(asset)]), Mesh.from_bytes(intake.assets[asset])
 
 
@@ -98,8 +98,8 @@ def test_shapes_move_vertices_and_lean_normals() -> None:
 def test_intake_measures_all_the_room_an_animation_takes() -> None:
     glb, _ = bending_bar()
     intake = take_in({"bar.glb": glb.to_bytes()})
-    assert [(a.name, a.seconds) for a in intake.subject.animations] == [("Bend", 1.0)]
-    assert intake.subject.playing is not None
+    assert [(a.name, a.seconds) for a in intake.item.animations] == [("Bend", 1.0)]
+    assert intake.item.playing is not None
     assert intake.measures.hull[:, 0].min() == pytest.approx(-0.1, abs=1e-6)
     low, high = intake.room.hull.min(axis=0), intake.room.hull.max(axis=0)
     # a corner of the tip, 1 m above the joint and 0.1 m aside, passes farther out than where it ends
@@ -113,10 +113,10 @@ def test_a_skin_without_animation_stands_as_it_is_posed() -> None:
     glb.document["animations"] = []
     glb.document["nodes"][0]["rotation"] = [0, 0, HALF, HALF]
     intake = take_in({"bar.glb": glb.to_bytes()})
-    mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+    mesh = Mesh.from_bytes(intake.assets[intake.item.asset])
     assert mesh.vertices[:, 0].min() == pytest.approx(-1.0, abs=1e-6)
-    assert intake.subject.animations == ()
-    assert rig_key(intake.subject.asset) not in intake.assets
+    assert intake.item.animations == ()
+    assert rig_key(intake.item.asset) not in intake.assets
 
 
 def test_steps_follow_the_fastest_bone() -> None:
@@ -149,10 +149,10 @@ def test_broken_rigs(what: str) -> None:
         glb.animation("Grow", (node, "scale", [0, 1], [[1, 1, 1], [1e9, 0, -1e9]]))
     intake = take_in({"bar.glb": glb.to_bytes()})
     if what == "huge":
-        rig = Rig.from_bytes(intake.assets[rig_key(intake.subject.asset)])
+        rig = Rig.from_bytes(intake.assets[rig_key(intake.item.asset)])
         assert all(np.isfinite(a).all() for k in (1, 2) for a in rig.at(k, 1.0))
     else:
-        assert intake.subject.animations == ()
+        assert intake.item.animations == ()
         assert any("broken" in f.what and "Bend" in f.what for f in intake.report.findings)
 
 

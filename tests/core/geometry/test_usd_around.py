@@ -86,11 +86,11 @@ def test_variants_of_materials_are_kept_and_those_of_shape_named(tmp_path: Path)
     stage.GetRootLayer().Save()
     intake = take_in(files_of(tmp_path))
     material = {m.id: m for m in intake.materials}
-    parts = {p.id: p.name for p in intake.subject.parts}
-    assert {p.name: material[p.material].name for p in intake.subject.parts} == {"seat": "red", "leg": "red"}
-    found = {v.name: {parts[p]: material[m].name for p, m in v.materials} for v in intake.subject.variants}
+    parts = {p.id: p.name for p in intake.item.parts}
+    found = {v.name: {parts[w.id]: material[w.material].name for w in v.parts} for v in intake.item.variants}
     assert found == {
-        "colour: cold": {"seat": "blue"}, "paint: shiny": dict.fromkeys(("seat", "leg"), "red, paint: shiny"),
+        "As it came": {"seat": "red", "leg": "red"}, "colour: cold": {"seat": "blue", "leg": "red"},
+        "paint: shiny": dict.fromkeys(("seat", "leg"), "red, paint: shiny"),
     }  # fmt: skip
     rough = {m.name: m.specular_roughness for m in intake.materials}
     assert (rough["red"], rough["red, paint: shiny"]) == pytest.approx((0.9, 0.1))

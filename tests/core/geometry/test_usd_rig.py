@@ -99,9 +99,9 @@ def brought_in(path: Path, own_order: bool = False) -> tuple[Usd.Stage, UsdGeom.
 @pytest.mark.parametrize("own_order", [False, True])
 def test_skeletons_and_blend_shapes_move_as_the_library_says(tmp_path: Path, own_order: bool) -> None:
     stage, mesh, intake = brought_in(tmp_path / "arm.usda", own_order)
-    (animation,) = intake.subject.animations
+    (animation,) = intake.item.animations
     assert animation.seconds == pytest.approx(1.0)
-    rig = Rig.from_bytes(intake.assets[rig_key(intake.subject.asset)])
+    rig = Rig.from_bytes(intake.assets[rig_key(intake.item.asset)])
     for time in (1.0, 13.0, 25.0):  # keys: between them the studio turns by slerp, the library blends matrices' parts
         moved, normals = rig.at(0, (time - 1) / RATE)
         expected = by_the_library(stage, mesh, time)
@@ -129,11 +129,11 @@ def test_what_only_travels_travels_and_poses_stand(tmp_path: Path) -> None:
     cube.GetPrim().CreateAttribute("userProperties:note", Sdf.ValueTypeNames.String).Set("x")
     stage.GetRootLayer().Save()
     intake = take_in({"cube.usda": (tmp_path / "cube.usda").read_bytes()})
-    rig = Rig.from_bytes(intake.assets[rig_key(intake.subject.asset)])
-    assert intake.subject.animations[0].seconds == 2.0
+    rig = Rig.from_bytes(intake.assets[rig_key(intake.item.asset)])
+    assert intake.item.animations[0].seconds == 2.0
     assert rig.at(0, 1.0)[0].min(axis=0) == pytest.approx([4, 0, -2], abs=1e-6)
     _, _, still = brought_in(tmp_path / "arm.usda")
-    assert still.subject.parts[0].group == ("trolley",)
+    assert still.item.parts[0].group == ("trolley",)
     posed = Usd.Stage.Open(str(tmp_path / "arm.usda"))
     for path in ("/trolley/skeleton/bend", "/trolley"):
         for attribute in posed.GetPrimAtPath(path).GetAttributes():
@@ -144,7 +144,7 @@ def test_what_only_travels_travels_and_poses_stand(tmp_path: Path) -> None:
     posed.GetRootLayer().Export(str(tmp_path / "posed.usda"))
     stage, mesh = posed, UsdGeom.Mesh(posed.GetPrimAtPath("/trolley/arm"))
     stood = take_in({"posed.usda": (tmp_path / "posed.usda").read_bytes()})
-    assert stood.subject.animations == ()
+    assert stood.item.animations == ()
     expected = by_the_library(stage, mesh, 0.0)
     assert stood.measures.hull.max(axis=0) == pytest.approx(expected.max(axis=0), abs=1e-5)
     assert stood.measures.hull.min(axis=0) == pytest.approx(expected.min(axis=0), abs=1e-5)

@@ -94,7 +94,7 @@ def test_units_axes_places_subsets_and_sides(tmp_path: Path, ending: str) -> Non
     for part in model.parts:
         assert part.vertices.min(axis=0) == pytest.approx([10, 0, 5])
         assert face_normals(part.vertices, part.triangles)[0] @ [0, 0, 1] > 0
-    placement = take_in(files_of(tmp_path)).subject.placement
+    placement = take_in(files_of(tmp_path)).item.placement
     assert file_to_metres(placement)[:3, :3] @ [0, 0, 1] == pytest.approx([0, 0.01, 0])
 
 
@@ -117,7 +117,7 @@ def test_maps_lie_on_their_set_moved_and_wrapped(tmp_path: Path, packed: bool) -
         assert UsdUtils.CreateNewUsdzPackage(Sdf.AssetPath(str(folder / "plate.usda")), str(tmp_path / "plate.usdz"))
         files = {"plate.usdz": (tmp_path / "plate.usdz").read_bytes()}
     intake = take_in(files)
-    mesh_in = Mesh.from_bytes(intake.assets[intake.subject.asset])
+    mesh_in = Mesh.from_bytes(intake.assets[intake.item.asset])
     second = np.flatnonzero((mesh_in.vertices == [2, 0, 0]).all(axis=1))[0]
     assert mesh_in.uvs[second].tolist() == [1, 0.75]
     assert len(mesh_in.triangles) == 2
@@ -216,9 +216,9 @@ def test_step_solids_are_as_round_as_is_said(radius_mm: float) -> None:
     """A cylinder by its radius and height; the chords of its sides are within the tolerance that the report names."""
     height_mm = 2.5 * radius_mm
     intake = take_in({"spindle.step": cylinder_step(radius_mm, height_mm)})
-    assert [p.name for p in intake.subject.parts] == ["spindle"]
+    assert [p.name for p in intake.item.parts] == ["spindle"]
     assert (intake.report.unit_m, intake.report.up) == (1.0, "z")
-    mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+    mesh = Mesh.from_bytes(intake.assets[intake.item.asset])
     corners = mesh.vertices[np.unique(mesh.triangles)]
     assert np.hypot(corners[:, 0], corners[:, 1]).max() == pytest.approx(radius_mm / 1000, rel=1e-5)
     assert np.ptp(corners[:, 2]) == pytest.approx(height_mm / 1000, rel=1e-5)
@@ -240,8 +240,8 @@ def test_the_fineness_of_a_step_can_be_chosen_afterwards() -> None:
     for wanted in (Wanted(Detail(tolerance_mm=2.0)), Wanted(Detail(tolerance_mm=0.001)), Wanted(Detail(), 0.0002)):
         intake = take_in(file, wanted=wanted)
         off = wanted.exact
-        assert (intake.subject.off, intake.subject.detail) == (pytest.approx(off), wanted.detail)
-        mesh = Mesh.from_bytes(intake.assets[intake.subject.asset])
+        assert (intake.item.off, intake.item.detail) == (pytest.approx(off), wanted.detail)
+        mesh = Mesh.from_bytes(intake.assets[intake.item.asset])
         rim = mesh.vertices[np.hypot(mesh.vertices[:, 0], mesh.vertices[:, 1]) > 0.039]
         sides[off] = len(np.unique(np.round(np.degrees(np.arctan2(rim[:, 1], rim[:, 0])), 2)))
         assert chord_error_m(0.04, sides[off]) <= off  # type: ignore[operator]

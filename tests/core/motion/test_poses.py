@@ -1,24 +1,41 @@
-"""Loops close exactly, at constant speed, with N distinct poses."""
+"""Loops close exactly, at constant speed, with N distinct poses; what rides goes along."""
 
 from fractions import Fraction
 
 import numpy as np
 import pytest
+from tests.conftest import diffuse, edited, item_of
 
-from cyclorama.core.motion import FrameRate, animation_s, closes, frame_angles_deg, pose_project, rounds
-from cyclorama.core.scene import Animation, Play, Project, SetValue, Subject, apply_set, new_project
+from cyclorama.core.motion import (
+    FrameRate,
+    Poses,
+    animation_s,
+    carriage_of,
+    closes,
+    looked_at,
+    loops,
+    moment,
+    poses_at,
+    rounds,
+    stand_height_m,
+    turned_deg,
+    whole_turns,
+)
+from cyclorama.core.scene import Animation, Made, Play, Project, Row, Segment, new_project
 
 
 def with_values(**values: object) -> Project:
-    project = new_project("Test")
-    for path, value in values.items():
-        project = apply_set(project, SetValue(path=path.replace("__", "/"), value=value))  # type: ignore[arg-type]
-    return project
+    return edited(new_project("Test"), **values)
+
+
+def all_poses(project: Project) -> Poses:
+    return poses_at(project, project.shot, np.arange(project.shot.frames, dtype=float))
 
 
 @pytest.mark.parametrize("frames", [1, 7, 48, 240, 1000])
 def test_angles_are_exact(frames: int) -> None:
-    angles = frame_angles_deg(frames)
+    shot = with_values(shot__frames=frames).shot
+    angles = turned_deg(shot, "camera", np.arange(frames, dtype=float))
     assert [Fraction(a) for a in angles] == [Fraction(i * 360.0 / frames) for i in range(frames)]
     assert len(set(angles)) == frames
     assert angles.max() < 360
@@ -26,19 +43,36 @@ def test_angles_are_exact(frames: int) -> None:
 
 def test_loop_has_constant_speed_over_the_seam() -> None:
     """From every frame to the next, and from the last to the first, the camera goes one 240th of a turn."""
-    poses = pose_project(with_values(move__frames=240))
-    azimuth = np.degrees(np.arctan2(poses.cameras[:, 0, 3], poses.cameras[:, 2, 3]))
+    project = with_values(shot__frames=240)
+    cameras = all_poses(project).cameras
+    azimuth = np.degrees(np.arctan2(cameras[:, 0, 3], cameras[:, 2, 3]))
     steps = (np.diff(azimuth, append=azimuth[:1]) + 180) % 360 - 180
     assert steps == pytest.approx(np.full(240, 1.5), abs=1e-9)
-    assert poses.at(241).camera.tolist() == poses.cameras[0].tolist()
-    assert poses.at(0).camera.tolist() == poses.cameras[239].tolist()
+    assert moment(project, 241).around.cameras[0].tolist() == cameras[0].tolist()
+    assert moment(project, 0).around.cameras[0].tolist() == cameras[239].tolist()
+    assert [c.tolist() for c in moment(project, 240).around.cameras] == [cameras[i].tolist() for i in (239, 0, 238)]
+
+
+def test_segments_follow_each_other() -> None:
+    """Half a turn in 12 frames, a hold of 6, then what is left: a whole turn the other way round."""
+    stretches = (
+        Segment(id="a", kind="orbit", turns=0.5, frames=12), Segment(id="b", kind="hold", frames=6),
+        Segment(id="c", kind="orbit", turns=-1.0),
+    )  # fmt: skip
+    project = with_values(shot__frames=36, shot__rows=(Row(id="camera", segments=stretches),))
+    angles = turned_deg(project.shot, "camera", np.array([-1.0, 0, 6, 12, 15, 18, 27, 36, 37.5]))
+    assert angles.tolist() == [-15.0, 0.0, 90.0, 180.0, 180.0, 180.0, 0.0, -180.0, -210.0]
+    assert not whole_turns(project.shot)
+    # what does not close goes on instead of beginning again
+    apart = moment(project, 36).around.cameras[1] - poses_at(project, project.shot, np.array([36.0])).cameras[0]
+    assert np.abs(apart).max() == 0
 
 
 def test_orbit_keeps_distance_and_aim() -> None:
-    project = with_values(move__frames=24, move__start_azimuth_deg=30)
+    project = with_values(shot__frames=24, camera__azimuth_deg=30, camera__aim__x_m=0.3, camera__aim__z_m=-0.2)
     camera = project.camera
-    aim = np.array([0, camera.target_height_m, 0])
-    for matrix in pose_project(project).cameras:
+    aim = np.array([0.3, camera.aim.y_m, -0.2])
+    for matrix in all_poses(project).cameras:
         assert np.linalg.norm(matrix[:3, 3] - aim) == pytest.approx(camera.distance_m)
         assert matrix[:3, :3] @ matrix[:3, :3].T == pytest.approx(np.eye(3), abs=1e-12)
         seen = (aim - matrix[:3, 3]) @ matrix[:3, :3]
@@ -46,26 +80,26 @@ def test_orbit_keeps_distance_and_aim() -> None:
 
 
 def test_orbit_one_way_is_spin_the_other_way() -> None:
-    """The camera in the subject's own space is the same for both."""
-    orbit = pose_project(with_values(move__frames=12, move__kind="orbit"))
-    spin = pose_project(with_values(move__frames=12, move__kind="spin", move__direction="clockwise"))
+    """The camera in the disc's own space is the same for both."""
+    orbit = all_poses(with_values(shot__frames=12, move="orbit"))
+    spin = all_poses(with_values(shot__frames=12, move="spin", turns=-1))
     for i in range(12):
-        a = np.radians(spin.subject_deg[i])
+        a = np.radians(spin.disc_deg[i])
         turn = np.array([[np.cos(a), 0, np.sin(a)], [0, 1, 0], [-np.sin(a), 0, np.cos(a)]])
         assert turn.T @ spin.cameras[i, :3, :3] == pytest.approx(orbit.cameras[i, :3, :3], abs=1e-12)
         assert turn.T @ spin.cameras[i, :3, 3] == pytest.approx(orbit.cameras[i, :3, 3], abs=1e-12)
 
 
 def test_azimuth_grows_counter_clockwise_seen_from_above() -> None:
-    poses = pose_project(with_values(move__frames=4))
-    assert poses.cameras[0, :3, 3][2] > 0
-    assert poses.cameras[1, :3, 3][0] > 0
+    cameras = all_poses(with_values(shot__frames=4)).cameras
+    assert cameras[0, :3, 3][2] > 0
+    assert cameras[1, :3, 3][0] > 0
 
 
 @pytest.mark.parametrize(("what", "kind", "moves"), [("camera", "orbit", True), ("set", "orbit", False),
                                                      ("subject", "spin", True), ("camera", "spin", False)])  # fmt: skip
 def test_lights_travel_with(what: str, kind: str, moves: bool) -> None:
-    poses = pose_project(with_values(move__kind=kind, move__lights_travel_with=what, move__frames=8))
+    poses = all_poses(with_values(move=kind, look__lights_travel_with=what, shot__frames=8))
     assert (np.ptp(poses.lights_deg) > 0) == moves
 
 
@@ -75,33 +109,93 @@ def test_rates() -> None:
     assert str(FrameRate(30000, 1001)) == "29.97"
 
 
+def furnished() -> Project:
+    """A plinth on the disc beside its middle, a pot on the plinth and a lamp on the floor."""
+    plinth = item_of("", ("Top", "m"), id="plinth", name="Plinth", made=Made(height_m=0.4))
+    pot = item_of("a" * 32, ("Pot", "m"), id="pot", name="Pot", rides="plinth")
+    lamp = item_of("b" * 32, ("Lamp", "m"), id="lamp", name="Lamp", rides="set")
+    project = edited(
+        new_project("Test"), {"materials": (diffuse(),), "items": (pot, plinth, lamp), "subject_id": "pot"}
+    )
+    return edited(project, items__plinth__placement__x_m=0.5, items__pot__placement__x_m=0.6, set__disc__height_m=0.02)
+
+
+def test_what_rides_stands_on_and_goes_along_with_what_it_rides_on() -> None:
+    project = furnished()
+    pot, plinth, lamp = project.items
+    assert stand_height_m(project, lamp) == 0
+    assert stand_height_m(project, plinth) == 0.02
+    assert stand_height_m(project, pot) == 0.4  # the plinth has not been lifted onto the disc yet
+    spun = edited(project, move="spin", shot__frames=4)
+    assert [carriage_of(x, spun.shot, spun.items) for x in spun.items] == ["disc", "disc", ""]
+    own = Row(id="plinth", segments=(Segment(id="s", kind="spin", turns=2.0),))
+    both = edited(spun, shot__rows=(*spun.shot.rows, own))
+    assert [carriage_of(x, both.shot, both.items) for x in both.items] == ["plinth", "plinth", ""]
+    # after a frame of four the disc has turned by 90°, the plinth about its own axis by 180° more
+    carried = all_poses(both).carried("plinth", both.items)[1]
+    assert carried @ [0.5, 0, 0, 1] == pytest.approx([0, 0, -0.5, 1])
+    assert carried @ [0.6, 0, 0, 1] == pytest.approx([0, 0, -0.4, 1])
+    assert carried[:3, :3] @ carried[:3, :3].T == pytest.approx(np.eye(3), abs=1e-12)
+
+
+def test_a_moment_is_what_is_seen() -> None:
+    """Items that are on, the subject last, in the one colourway that they wear; lights aim at points."""
+    project = furnished()
+    night = project.items[0].variant.model_copy(update={"id": "night"})
+    project = edited(project, {"subject/variants": (*project.items[0].variants, night), "subject/variant_id": "night",
+                               "items/lamp/on": False, "look/lights/key/aim/item": "plinth"})  # fmt: skip
+    here = moment(project, 1)
+    assert [item.id for item in here.items] == ["plinth", "pot"]
+    assert [v.id for v in here.items[1].variants] == ["night"]
+    key = here.look.lights[0].aim
+    assert (key.item, key.x_m, key.y_m, key.z_m) == (None, 0.5, pytest.approx(0.2 + 0.5), 0.0)
+    assert here.camera.focus_m == project.camera.distance_m
+    assert len(here.shutter) == 1
+
+
+def test_a_long_move_is_looked_at_here_and_there() -> None:
+    assert len(looked_at(with_values(shot__frames=1000).shot)) == 1000
+    for frames in (1001, 99_991, 100_000):
+        some = looked_at(with_values(shot__frames=frames).shot)
+        assert len(some) <= 1000
+        assert some[0] == 0
+        assert len(set(np.diff(some))) == 1
+        assert frames - some[-1] <= some[1]
+
+
 def test_an_animation_runs_through_the_shot_as_it_is_told() -> None:
     """2 s of animation in a shot of 9 s at double speed: 9 rounds; at speed 0.75 exactly 3.375, or 3 whole ones."""
-    moving = Subject(
-        asset="a" * 32, source_name="x.glb", parts=(), animations=(Animation(id="a", name="A", seconds=2),)
-    )
+    moving = item_of("a" * 32, ("X", "m"), animations=(Animation(id="a", name="A", seconds=2),))
+    still = edited(new_project("x"), {"materials": (diffuse(),), "items": (moving,), "subject_id": moving.id})
+    rate = FrameRate(24)
 
     def project(**play: object) -> Project:
-        subject = moving.model_copy(update={"play": Play(animation="a", **play)})  # type: ignore[arg-type]
-        move = new_project("x").move.model_copy(update={"frames": 216})
-        return new_project("x").model_copy(update={"subject": subject, "move": move})
+        return edited(still, subject__play=Play(animation="a", **play), shot__frames=216)  # type: ignore[arg-type]
+
+    def at(p: Project, frames: np.ndarray) -> np.ndarray:
+        return animation_s(p.subject, p.shot, rate, frames)
 
     frames = np.arange(217.0)
-    fast = animation_s(project(speed=2.0), frames)
+    fast = at(project(speed=2.0), frames)
     assert fast[:4] == pytest.approx(np.arange(4) / 12)
     assert fast[216] == fast[24] == fast[0] == 0
-    assert closes(project(speed=2.0))
+    assert loops(project(speed=2.0), project(speed=2.0).shot)
     whole = project(speed=0.75)
-    assert rounds(whole) == 3
-    assert animation_s(whole, frames)[216] == 0
+    assert rounds(whole.subject, whole.shot, rate) == 3
+    assert at(whole, frames)[216] == 0
     loop = project(speed=0.75, repeat="loop", start_s=0.5)
-    assert rounds(loop) == pytest.approx(3.375)
-    assert animation_s(loop, frames) == pytest.approx((0.5 + frames / 24 * 0.75) % 2)
-    assert not closes(loop)
-    assert closes(project(speed=2.0, repeat="loop"))
+    assert rounds(loop.subject, loop.shot, rate) == pytest.approx(3.375)
+    assert at(loop, frames) == pytest.approx((0.5 + frames / 24 * 0.75) % 2)
+    assert not loops(loop, loop.shot)
+    assert closes(project(speed=2.0, repeat="loop").subject, loop.shot, rate)
     once = project(repeat="once")
-    assert animation_s(once, np.array([-3, 0, 24, 48, 216.0])) == pytest.approx([0, 0, 1, 2, 2])
-    assert not closes(once)
-    slow = animation_s(project(speed=0.01), frames)
+    assert at(once, np.array([-3, 0, 24, 48, 216.0])) == pytest.approx([0, 0, 1, 2, 2])
+    assert not loops(once, once.shot)
+    slow = at(project(speed=0.01), frames)
     assert slow[216] == 0
     assert slow.max() < 2
+    # while the shutter is open the moment knows the same times
+    open_for = edited(loop, camera__shutter_deg=180.0)
+    for number in (1, 100, 216):
+        times = moment(open_for, number).playing["item-1"].times(3)
+        assert times == pytest.approx(at(loop, number - 1 + np.array([-0.25, 0, 0.25])), abs=1e-12)

@@ -12,7 +12,7 @@ from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.picture.files import encode_frame
 from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.picture.view import srgb_encode, to_display
-from cyclorama.core.scene import Look
+from cyclorama.core.scene import Tone
 
 
 def grey(value: float, shape: tuple[int, int] = (4, 4)) -> np.ndarray:
@@ -25,8 +25,8 @@ def decode(display: float) -> float:
 
 def test_exposure_is_iso_saturation_based() -> None:
     """At EV100 = 15 a luminance of 1.2 · 2^15 nit saturates."""
-    assert exposure_scale(Look(ev100=15)) * 1.2 * 2**15 == pytest.approx(1)
-    assert exposure_scale(Look(ev100=9, offset_stops=1)) == 2 * exposure_scale(Look(ev100=9))
+    assert exposure_scale(Tone(ev100=15)) * 1.2 * 2**15 == pytest.approx(1)
+    assert exposure_scale(Tone(ev100=9, offset_stops=1)) == 2 * exposure_scale(Tone(ev100=9))
 
 
 @pytest.mark.parametrize(("albedo", "shown"), [(0.18, 0.18), (0.6, 0.6), (0.95, 0.95), (0.03, 0.18)])
@@ -36,7 +36,7 @@ def test_an_even_subject_is_metered_as_light_as_it_is_and_never_darker_than_midd
     picture, mask = grey(640.0), np.ones((4, 4), np.float32)
     ev = meter_ev100([picture], [mask], [grey(albedo)])
     assert ev is not None
-    assert 640 * exposure_scale(Look(ev100=ev)) == pytest.approx(shown)
+    assert 640 * exposure_scale(Tone(ev100=ev)) == pytest.approx(shown)
 
 
 def test_nothing_to_meter() -> None:
@@ -53,7 +53,7 @@ def test_metering_burns_out_small_highlights_only() -> None:
         picture[:rows, : 4 * rows] = 4000.0
         ev = meter_ev100([picture], [mask], [np.full_like(picture, 0.8)])
         assert ev is not None
-        highlight = 4000 * exposure_scale(Look(ev100=ev))
+        highlight = 4000 * exposure_scale(Tone(ev100=ev))
         assert highlight > 1.5 if burnt else highlight == pytest.approx(1.0)
 
 
@@ -113,7 +113,7 @@ def test_broken_environments_get_a_sentence(data: bytes) -> None:
 
 
 def test_frames_hold_alpha_where_the_format_can() -> None:
-    look = Look(ev100=0, view="srgb")
+    look = Tone(ev100=0, view="srgb")
     radiance, alpha = grey(0.3), np.full((4, 4), 0.5, np.float32)
     with Image.open(io.BytesIO(encode_frame(radiance, alpha, look, "png"))) as image:
         assert image.mode == "RGBA"

@@ -5,7 +5,7 @@ import math
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, exposed, look_at, plane, png_of, project_of, scene_of, sphere
+from tests.conftest import diffuse, edited, exposed, look_at, plane, png_of, project_of, scene_of, sphere
 from tests.core.geometry.test_intake import findings, glb, with_document
 
 from cyclorama.core.errors import ChangeError
@@ -13,6 +13,7 @@ from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.light.rows import light_row, luminance_nit
+from cyclorama.core.motion import moment
 from cyclorama.core.picture.linear import broken_pixels
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
@@ -59,7 +60,7 @@ def test_lights_without_an_area(tracer: Tracer, shape: str) -> None:
     project = new_project("Small")
     for wrong in (0.0, -1.0):
         with pytest.raises(ChangeError, match="at least"):
-            apply_set(project, SetValue(path="lights/key/width_m", value=wrong))
+            apply_set(project, SetValue(path="look/lights/key/width_m", value=wrong))
     light = Light(id="a", name="A", shape=shape, width_m=0.001, height_m=0.001, elevation_deg=89, distance_m=1.0,
                   power=500.0, power_unit="cd", seen_in_reflections=True)  # type: ignore[arg-type]  # fmt: skip
     row = light_row(light, np.zeros(3), 0.0)
@@ -99,7 +100,7 @@ def test_maps_of_any_size_under_any_coordinates(tracer: Tracer, uv: float, size:
     uvs[::3] = uv
     maps = MaterialMaps(base_color=ref, normal=ref, height=ref, coat_normal=ref, opacity=ref)
     project, assets = project_of(dataclasses.replace(ball, uvs=uvs), diffuse(1.0, coat_weight=0.5, maps=maps))
-    scene = SceneCompiler((assets | {ref.asset: data}).__getitem__).compile(project, 1, 24, 24)
+    scene = SceneCompiler((assets | {ref.asset: data}).__getitem__).compile(moment(project, 1), 24, 24)
     lit = scene_of(ball, diffuse(), VIEW, environment=1.0)
     scene = dataclasses.replace(scene, lights=lit.lights, environment=lit.environment, camera=VIEW)
     assert is_fine(exposed(tracer, scene, 16).radiance)
@@ -118,7 +119,7 @@ def test_broken_coordinates_and_indices_are_reported() -> None:
     intake = take_in({"ball.glb": with_document(glb(), bend)})
     assert intake.materials[0].specular_ior == 1.0
     assert "index of refraction 0.5 is outside" in findings(intake)
-    project = new_project("IOR").model_copy(update={"materials": intake.materials})
+    project = edited(new_project("IOR"), materials=intake.materials)
     low = SetValue(path=f"materials/{intake.materials[0].id}/specular_ior", value=0.5)
     with pytest.raises(ChangeError, match="IOR must be"):
         apply_set(project, low)

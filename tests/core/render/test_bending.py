@@ -2,16 +2,18 @@
 
 import numpy as np
 import pytest
-from tests.conftest import exposed, sphere
+from tests.conftest import edited, exposed, sphere
 from tests.moving_models import Glb, about_y, turning
 
 from cyclorama.core.geometry.intake import take_in
+from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.geometry.mesh import Mesh
+from cyclorama.core.motion import moment
 from cyclorama.core.render.passes import occlusion, wireframe
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.trace import FrameScene
 from cyclorama.core.render.tracer import Tracer
-from cyclorama.core.scene import MaterialMaps, Project, SetValue, TextureRef, apply_set, new_project
+from cyclorama.core.scene import Material, MaterialMaps, Project, TextureRef, new_project
 
 FRAME = 5
 NOISE = TextureRef(pattern="noise", projection="triplanar", size_m=0.3)
@@ -41,25 +43,27 @@ def block() -> Mesh:
                 uvs.astype(np.float32), np.array(faces, np.int32), np.zeros(12, np.int32))  # fmt: skip
 
 
+def holding(intake: Intake, materials: tuple[Material, ...]) -> Project:
+    """A new project with a model on the set."""
+    values = {"materials": materials, "items": (intake.item,), "subject_id": intake.item.id}
+    return edited(new_project("Test"), values)
+
+
 def two_ways(shutter_deg: float = 0.0, disc: bool = False, **surface: object) -> tuple[FrameScene, FrameScene]:
     """A frame of the block turned by the move, and turned by its own animation while the move holds."""
     intake = take_in({"rotor.glb": turning(block())})
     material = intake.materials[0].model_copy(update={"base_color": (0.6, 0.5, 0.4), **surface})
-    project = new_project("Test").model_copy(update={"subject": intake.subject, "materials": (material,)})
-    camera = f"cameras/{project.camera_id}"
-    values = {"move/frames": 24, "set/sweep/on": False, "set/disc/on": disc, "shoot/bounces": 3,
-              "shoot/passes/wanted": ["motion"], f"{camera}/shutter_deg": shutter_deg,
-              f"{camera}/target_height_m": 0.2, f"{camera}/distance_m": 2.5, "move/kind": "spin",
+    project = holding(intake, (material,))
+    values = {"shot/frames": 24, "set/sweep/on": False, "set/disc/on": disc, "shot/shoot/bounces": 3,
+              "shot/shoot/passes/wanted": ["motion"], "camera/shutter_deg": shutter_deg,
+              "aim": 0.2, "camera/distance_m": 2.5, "move": "spin",
               "subject/placement/centre_x_m": 0.0, "subject/placement/centre_z_m": 0.0,
               "subject/play/animation": None}  # fmt: skip
-    for path, value in values.items():
-        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
-    spun = project
-    for path, value in (("move/kind", "hold"), ("subject/play/animation", "animation-1")):
-        project = apply_set(project, SetValue(path=path, value=value))
+    spun = edited(project, values)
+    project = edited(spun, move="hold", subject__play__animation="animation-1")
 
     def compiled(p: Project) -> FrameScene:
-        return SceneCompiler(intake.assets.__getitem__).compile(p, 1 + FRAME, 96, 54, keep="passes")
+        return SceneCompiler(intake.assets.__getitem__).compile(moment(p, 1 + FRAME), 96, 54, keep="passes")
 
     return compiled(spun), compiled(project)
 
@@ -102,9 +106,9 @@ def test_what_the_animation_leaves_alone_stays_as_it_is() -> None:
     camera = glb.node(name="Camera")
     glb.animation("Fly", (camera, "translation", [0, 1], [[0, 0, 0], [9, 9, 9]]))
     intake = take_in({"rotor.glb": glb.to_bytes()})
-    assert [a.name for a in intake.subject.animations] == ["Turn"]
-    project = new_project("Test").model_copy(update={"subject": intake.subject, "materials": intake.materials})
-    scene = SceneCompiler(intake.assets.__getitem__).compile(project, 7, 32, 18)
+    assert [a.name for a in intake.item.animations] == ["Turn"]
+    project = holding(intake, intake.materials)
+    scene = SceneCompiler(intake.assets.__getitem__).compile(moment(project, 7), 32, 18)
     assert scene.geometry.shapes.corners.shape[1] == 12
     assert (scene.geometry.part[scene.geometry.shapes.first :] == 2).all()
     assert scene.bodies[1].first_triangle == scene.geometry.shapes.first
@@ -113,11 +117,11 @@ def test_what_the_animation_leaves_alone_stays_as_it_is() -> None:
 def test_only_the_bending_body_is_built_anew() -> None:
     """Another frame brings another shape of what bends; the same frame, or an edit of a light, brings none."""
     intake = take_in({"rotor.glb": turning(block())})
-    project = new_project("Test").model_copy(update={"subject": intake.subject, "materials": intake.materials})
+    project = holding(intake, intake.materials)
     compiler = SceneCompiler(intake.assets.__getitem__)
-    first, again = compiler.compile(project, 1, 32, 18), compiler.compile(project, 1, 64, 36)
-    lit = apply_set(project, SetValue(path="lights/key/strength_stops", value=1.0))
-    brighter, later = compiler.compile(lit, 1, 32, 18), compiler.compile(lit, 9, 32, 18)
+    first, again = compiler.compile(moment(project, 1), 32, 18), compiler.compile(moment(project, 1), 64, 36)
+    lit = edited(project, look__lights__key__strength_stops=1.0)
+    brighter, later = compiler.compile(moment(lit, 1), 32, 18), compiler.compile(moment(lit, 9), 32, 18)
     assert len(first.bodies) == 2
     assert first.bodies[1] is again.bodies[1] is brighter.bodies[1]
     assert later.bodies[0] is first.bodies[0]

@@ -9,12 +9,12 @@ import OpenEXR
 import pytest
 import tifffile
 from PIL import Image
-from tests.conftest import png_of, sphere
+from tests.conftest import edited, item_of, png_of, sphere
 from tests.documents import by_chance
 
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import join
-from cyclorama.core.picture.exposure import shown_look
+from cyclorama.core.motion import moment
 from cyclorama.core.picture.files import encode_frame
 from cyclorama.core.render.arrays import COMPONENTS
 from cyclorama.core.render.denoise import denoise
@@ -24,14 +24,19 @@ from cyclorama.core.render.outputs import pass_files
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.core.scene import (
+    Aim,
+    Background,
+    Camera,
     Environment,
     Light,
     Material,
     MaterialMaps,
-    Part,
+    Passes,
     Project,
-    Subject,
+    ShootSettings,
+    Stage,
     TextureRef,
+    Tone,
     new_project,
 )
 from cyclorama.core.scene.shoot import PassName
@@ -61,29 +66,23 @@ def studio_by_chance(seed: int) -> tuple[Project, dict[str, bytes]]:
     materials = tuple(
         by_chance(Material, rng, 0.4, id=f"m{i}", name="M", maps=maps_by_chance(rng)) for i in range(2)
     )  # fmt: skip
-    parts = tuple(Part(id=f"p{i}", name="P", material=f"m{i}", triangles=int((mesh.part == i).sum())) for i in range(2))
+    item = item_of(key, ("P0", "m0"), ("P1", "m1"))
     lights = tuple(
         by_chance(Light, rng, 0.4, id=f"l{i}", name="L", solo=False, excluded_parts=("p0",) * (rng.random() < 0.2))
         for i in range(rng.integers(0, 4))
     )
-    camera = by_chance(type(base.camera), rng, 0.3, id=base.camera_id, name="C", distance_m=rng.uniform(0.1, 3),
-                       target_height_m=rng.uniform(-0.3, 0.5))  # fmt: skip
-    passes = by_chance(type(base.shoot.passes), rng, 0.5, wanted=typing.get_args(PassName))
-    project = base.model_copy(
-        update={
-            "subject": Subject(asset=key, source_name="balls.glb", parts=parts),
-            "materials": materials,
-            "lights": lights,
-            "cameras": (camera,),
-            "environment": by_chance(Environment, rng, 0.4, kind="sky" if rng.random() < 0.5 else "picture"),
-            "look": by_chance(type(base.look), rng),
-            "set": by_chance(type(base.set), rng, 0.3),
-            "move": base.move.model_copy(update={"kind": ("orbit", "spin", "hold")[seed % 3], "frames": 1 + seed}),
-            "shoot": by_chance(type(base.shoot), rng, 0.5, passes=passes, width=WIDTH, height=HEIGHT, samples=4,
-                               min_samples=4, from_frame=None, to_frame=None, denoise_neighbours=False),
-        }
-    )  # fmt: skip
-    project = Project.model_validate(project.model_dump())
+    camera = by_chance(Camera, rng, 0.3, id=base.camera.id, name="C", distance_m=rng.uniform(0.1, 3),
+                       aim=Aim(y_m=rng.uniform(-0.3, 0.5)), focus_item=None)  # fmt: skip
+    passes = by_chance(Passes, rng, 0.5, wanted=typing.get_args(PassName))
+    shoot = by_chance(ShootSettings, rng, 0.5, passes=passes, width=WIDTH, height=HEIGHT, samples=4, min_samples=4,
+                      from_frame=None, to_frame=None, denoise_neighbours=False)  # fmt: skip
+    project = edited(base, {
+        "materials": materials, "items": (item,), "subject_id": item.id, f"cameras/{camera.id}": camera,
+        "look/lights": lights, "look/background": by_chance(Background, rng), "look/tone": by_chance(Tone, rng),
+        "look/environment": by_chance(Environment, rng, 0.4, kind="sky" if rng.random() < 0.5 else "picture"),
+        "set": by_chance(Stage, rng, 0.3), "move": ("orbit", "spin", "hold")[seed % 3], "shot/frames": 1 + seed,
+        "shot/shoot": shoot,
+    })  # fmt: skip
     return project, {key: data, "picture": picture}
 
 
@@ -118,16 +117,16 @@ def check_file(data: bytes, folder: Path) -> None:
 def test_whatever_can_be_set_can_be_shot(tracer: Tracer, tmp_path: Path, seed: int) -> None:
     project, assets = studio_by_chance(seed)
     compiler = SceneCompiler(assets.__getitem__)
-    frame = project.move.first_frame
-    film = expose_frame(project, frame, compiler, tracer)
+    frame = project.shot.first_frame
+    film = expose_frame(moment(project, frame), compiler, tracer)
     check_film(film)
-    clean = denoise(film) if project.shoot.denoise else film.radiance
-    radiance, alpha = beauty(film, project, frame, compiler, clean)
+    clean = denoise(film) if project.shot.shoot.denoise else film.radiance
+    radiance, alpha = beauty(film, moment(project, frame), compiler, clean)
     assert np.isfinite(radiance).all()
-    shoot = project.shoot
-    check_file(encode_frame(radiance, alpha, shown_look(project), shoot.file_format, shoot.bits), tmp_path)
+    shoot = project.shot.shoot
+    check_file(encode_frame(radiance, alpha, project.look.tone, shoot.file_format, shoot.bits), tmp_path)
     seen = set()
-    for file in pass_files(project, frame, film, clean, compiler, tracer):
+    for file in pass_files(moment(project, frame), film, clean, compiler, tracer):
         seen.add(file.name)
         check_file(file.data, tmp_path)
     assert seen == set(typing.get_args(PassName))

@@ -6,12 +6,13 @@ import io
 import numpy as np
 import pytest
 from PIL import Image
-from tests.conftest import diffuse, pixels_of, project_of, sphere
+from tests.conftest import diffuse, edited, pixels_of, project_of, sphere
 
 from cyclorama.core.light.rows import light_row
 from cyclorama.core.light.shapes import RADIANCE
+from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import encode_layers
-from cyclorama.core.picture.relight import gains
+from cyclorama.core.picture.relight import Gains, gains
 from cyclorama.core.render import negative as negative_module
 from cyclorama.core.render.developing import FIRST_SHRINK, FULL_SAMPLES, STEPS, Developer, Shown
 from cyclorama.core.render.negative import Negative
@@ -33,17 +34,19 @@ def studio() -> tuple[Project, SceneCompiler]:
         Light(id="key", name="Key", azimuth_deg=40, distance_m=1.5),
         Light(id="fill", name="Fill", azimuth_deg=-60, distance_m=2, strength_stops=-1),
     )
-    cameras = (project.camera.model_copy(update={"target_height_m": 0.0, "distance_m": 2.0}),)
     environment = Environment(asset="around", strength_stops=-3)
-    values = {"lights": lights, "cameras": cameras, "environment": environment}
-    return project.model_copy(update=values), SceneCompiler(assets.__getitem__)
+    values = {"look/lights": lights, "camera/distance_m": 2.0, "look/environment": environment, "aim": 0.0}
+    return edited(project, values), SceneCompiler(assets.__getitem__)
 
 
 def changed(project: Project, **values: object) -> Project:
-    """Paths with `__` for `/`."""
-    for path, value in values.items():
-        project = apply_set(project, SetValue(path=path.replace("__", "/"), value=value))  # type: ignore[arg-type]
-    return project
+    """Names of values of the look without `look__`; all others as they are."""
+    looks = ("lights__", "environment__", "tone__", "background__")
+    return edited(project, {("look__" if path.startswith(looks) else "") + path: v for path, v in values.items()})
+
+
+def gained(exposed: Project, now: Project) -> Gains | None:
+    return gains(moment(exposed, 1), moment(now, 1))
 
 
 def test_gains_are_what_the_lights_rows_say() -> None:
@@ -52,15 +55,15 @@ def test_gains_are_what_the_lights_rows_say() -> None:
     now = changed(
         project, lights__key__strength_stops=1.3, lights__key__temperature_k=3200.0, lights__fill__power_unit="cd",
         lights__fill__power=900.0, lights__fill__tint=0.4, lights__fill__colour=[1.0, 0.5, 0.25],
-        environment__strength_stops=-1.0, look__ev100=3.0, look__white_k=3000.0, shoot__name_pattern="x",
+        environment__strength_stops=-1.0, tone__ev100=3.0, tone__white_k=3000.0, shot__shoot__name_pattern="x",
     )  # fmt: skip
-    by = gains(project, now)
+    by = gained(project, now)
     assert by is not None
-    for light, wanted, gain in zip(project.lights, now.lights, by, strict=False):
+    for light, wanted, gain in zip(project.look.lights, now.look.lights, by, strict=False):
         row, goal = (light_row(x, np.zeros(3), 0.0)[RADIANCE : RADIANCE + 3] for x in (light, wanted))
         assert row * gain == pytest.approx(goal, rel=1e-5)
     assert by[2:] == pytest.approx(np.array([[1, 1, 1], [4, 4, 4]]))
-    solo = gains(project, changed(project, lights__fill__solo=True))
+    solo = gained(project, changed(project, lights__fill__solo=True))
     assert solo is not None
     assert solo[:, 0].tolist() == [0, 1, 1, 0]
 
@@ -70,27 +73,40 @@ def test_gains_are_what_the_lights_rows_say() -> None:
     [
         {"lights__key__azimuth_deg": 41.0}, {"lights__key__width_m": 0.5}, {"lights__key__casts_shadows": False},
         {"lights__key__gobo": Gobo().model_dump(mode="json")}, {"environment__rotation_deg": 5.0},
-        {"move__frames": 100}, {"cameras__camera__focal_mm": 50.0}, {"shoot__bounces": 3}, {"set__disc__on": True},
+        {"camera__azimuth_deg": 1.0}, {"camera__focal_mm": 50.0}, {"shot__shoot__bounces": 3}, {"set__disc__on": True},
         {"lights__key__strength_stops": 9.0}, {"environment__seen_by_camera": True},
     ],
 )  # fmt: skip
 def test_all_else_needs_a_new_film(values: dict[str, object]) -> None:
     project, _ = studio()
-    values = {path.replace("cameras__camera__", f"cameras__{project.camera_id}__"): v for path, v in values.items()}
-    assert gains(project, changed(project, **values)) is None
+    assert gained(project, changed(project, **values)) is None
+
+
+def test_equal_moments_share_a_film_wherever_they_come_from() -> None:
+    """Another shot, another length, frame 1 of another orbit: what is seen is the same."""
+    project, _ = studio()
+    longer = edited(project, shot__frames=100)
+    exposed = moment(project, 1)
+    assert gains(exposed, moment(longer, 1)) is not None
+    assert gains(exposed, moment(longer, 2)) is None
+    quarter = moment(edited(project, shot__frames=4), 2)
+    assert gains(quarter, moment(edited(project, shot__frames=8), 3)) is not None
+    assert gains(quarter, moment(edited(project, camera__azimuth_deg=90.0), 1)) is not None
+    blurred = edited(project, camera__shutter_deg=180.0)
+    assert gains(moment(blurred, 1), moment(edited(blurred, shot__frames=100), 1)) is None
 
 
 def test_what_was_not_exposed_cannot_be_raised() -> None:
     project, _ = studio()
-    assert gains(changed(project, lights__key__on=False), project) is None
-    assert gains(changed(project, lights__key__power=0.0), project) is None
-    assert gains(changed(project, environment__on=False), project) is None
+    assert gained(changed(project, lights__key__on=False), project) is None
+    assert gained(changed(project, lights__key__power=0.0), project) is None
+    assert gained(changed(project, environment__on=False), project) is None
     seen = changed(project, environment__seen_by_camera=True)
-    assert gains(seen, changed(seen, environment__on=False)) is None
-    clamped = changed(project, shoot__clamp_indirect=4.0)
-    assert gains(clamped, clamped) is not None
-    assert gains(clamped, changed(clamped, look__ev100=3.0)) is None
-    assert gains(clamped, changed(clamped, lights__key__strength_stops=0.5)) is None
+    assert gained(seen, changed(seen, environment__on=False)) is None
+    clamped = changed(project, shot__shoot__clamp_indirect=4.0)
+    assert gained(clamped, clamped) is not None
+    assert gained(clamped, changed(clamped, tone__ev100=3.0)) is None
+    assert gained(clamped, changed(clamped, lights__key__strength_stops=0.5)) is None
 
 
 def test_a_print_is_what_a_new_film_shows(tracer: Tracer) -> None:
@@ -100,19 +116,19 @@ def test_a_print_is_what_a_new_film_shows(tracer: Tracer) -> None:
                   lights__fill__on=False, environment__strength_stops=-1.5)  # fmt: skip
 
     def exposed(p: Project) -> Negative:
-        scene = compiler.compile(p, 1, W, H, "lights")
+        scene = compiler.compile(moment(p, 1), W, H, "lights")
         film = film_for(scene)
         tracer.expose(film, scene, 256)
-        return Negative(p, 1, film)
+        return Negative(moment(p, 1), film)
 
     old, new = exposed(project), exposed(now)
-    by = old.gains(now, 1, W, H)
+    by = old.gains(moment(now, 1), W, H)
     assert by is not None
     truth = new.develop(np.ones((3, 3), np.float32), "high", True)
     for printed in (old.develop(by, "high", True), (old.split(lambda: False), old.print(by))[1]):
         assert np.abs(printed - truth).mean() < 0.02 * truth.mean()
         assert printed.mean(axis=(0, 1)) == pytest.approx(truth.mean(axis=(0, 1)), rel=0.01)
-    untouched = old.gains(project, 1, W, H)
+    untouched = old.gains(moment(project, 1), W, H)
     assert untouched is not None
     old.develop(untouched, "high", True)
     assert np.abs(old.print(untouched) - truth).mean() > 0.2 * truth.mean()
@@ -121,7 +137,7 @@ def test_a_print_is_what_a_new_film_shows(tracer: Tracer) -> None:
 def test_a_film_that_was_cut_short_goes_on(tracer: Tracer) -> None:
     """Cancelled in the middle of a round and exposed on, it holds the same bits as one that was left alone."""
     project, compiler = studio()
-    scene = compiler.compile(project, 1, 160, 120, "lights")
+    scene = compiler.compile(moment(project, 1), 160, 120, "lights")
     whole, film = film_for(scene), film_for(scene)
     tracer.expose(whole, scene, 8)
     asked = iter(range(1000))
@@ -146,20 +162,20 @@ def test_developing_begins_with_what_is_there(tracer: Tracer) -> None:
     developer = Developer(compiler, tracer)
 
     def first(p: Project) -> Shown:
-        return next(developer.pictures(p, 1, W, H))
+        return next(developer.pictures(moment(p, 1), W, H))
 
-    seen = list(developer.pictures(project, 1, W, H))
+    seen = list(developer.pictures(moment(project, 1), W, H))
     assert [s.samples for s in seen] == [0, *STEPS]
     assert seen[0].width == W // FIRST_SHRINK
-    again = list(developer.pictures(project, 1, W, H))
+    again = list(developer.pictures(moment(project, 1), W, H))
     assert [(s.samples, s.jpeg) for s in again] == [(FULL_SAMPLES, seen[-1].jpeg)]
     # dimming and exposure come from the film, moving does not
     dimmed = first(changed(project, lights__key__strength_stops=-2.0))
     assert (dimmed.samples, dimmed.width) == (FULL_SAMPLES, W)
     assert mean(dimmed) < mean(seen[-1]) - 5
-    darker = first(changed(project, look__offset_stops=-1.0))
+    darker = first(changed(project, tone__offset_stops=-1.0))
     assert mean(darker) < mean(seen[-1]) - 5
-    assert next(developer.pictures(project, 2, W, H)).width == W // FIRST_SHRINK
+    assert next(developer.pictures(moment(project, 2), W, H)).width == W // FIRST_SHRINK
 
 
 def test_what_is_lit_or_painted_otherwise_is_guessed_at_full_size(tracer: Tracer) -> None:
@@ -173,38 +189,38 @@ def test_what_is_lit_or_painted_otherwise_is_guessed_at_full_size(tracer: Tracer
         picture = Image.open(io.BytesIO(shown.jpeg)).resize(size, Image.Resampling.BILINEAR)
         return np.asarray(picture, np.float64)
 
-    for path, value in (("lights/key/azimuth_deg", -20.0), ("materials/m/base_color", [0.1, 0.2, 0.6]),
-                        ("set/sweep/color", [0.2, 0.1, 0.1]), ("environment/tilt_deg", 90.0)):  # fmt: skip
+    for path, value in (("look/lights/key/azimuth_deg", -20.0), ("materials/m/base_color", [0.1, 0.2, 0.6]),
+                        ("set/sweep/color", [0.2, 0.1, 0.1]), ("look/environment/tilt_deg", 90.0)):  # fmt: skip
         developer = Developer(compiler, tracer)
-        last = list(developer.pictures(project, 1, *size))[-1]
+        last = list(developer.pictures(moment(project, 1), *size))[-1]
         now = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
-        small = next(Developer(compiler, tracer).pictures(now, 1, *size))
-        truth = linear(developer.still(now, 1, *size, 256))
-        guessed = next(developer.pictures(now, 1, *size))
+        small = next(Developer(compiler, tracer).pictures(moment(now, 1), *size))
+        truth = linear(developer.still(moment(now, 1), *size, 256))
+        guessed = next(developer.pictures(moment(now, 1), *size))
         assert (guessed.samples, guessed.width) == (0, size[0])
         off = {
             name: np.sqrt(((linear(s) - truth) ** 2).mean())
             for name, s in (("guess", guessed), ("last", last), ("small", small))
         }
         assert off["guess"] < min(0.5 * off["last"], 0.95 * off["small"]), (path, off)
-    for path, value in (("move/start_azimuth_deg", 20.0), ("set/disc/on", True), ("environment/seen_by_camera", True)):
+    for path, value in (("camera/azimuth_deg", 20.0), ("set/disc/on", True), ("look/environment/seen_by_camera", True)):
         now = apply_set(project, SetValue(path=path, value=value))
-        assert next(developer.pictures(now, 1, *size)).width == size[0] // FIRST_SHRINK
+        assert next(developer.pictures(moment(now, 1), *size)).width == size[0] // FIRST_SHRINK
 
 
 def test_progress_counts_what_a_film_that_was_cut_short_has(tracer: Tracer) -> None:
     project, compiler = studio()
     developer = Developer(compiler, tracer)
-    begun = developer.pictures(project, 1, 160, 120)
+    begun = developer.pictures(moment(project, 1), 160, 120)
     assert [next(begun).samples for _ in range(3)] == [0, 2, 8]
     asked = iter(range(1000))
     with pytest.raises(Cancelled):
-        list(developer.pictures(project, 1, 160, 120, lambda: next(asked) > 20))
+        list(developer.pictures(moment(project, 1), 160, 120, lambda: next(asked) > 20))
     film = developer._negatives._kept[0].film
     have = film.count.mean()
     assert 8 == film.count.min() < have < film.count.max() == 32
     told: list[float] = []
-    again = developer.pictures(project, 1, 160, 120, tell=told.append)
+    again = developer.pictures(moment(project, 1), 160, 120, tell=told.append)
     assert [next(again).samples for _ in range(2)] == [8, 32]
     assert have < told[0] <= have + (32 - have) / 2
     assert told[-1] == pytest.approx(32)
@@ -215,8 +231,8 @@ def test_a_light_raised_far_gets_samples_of_its_own(tracer: Tracer) -> None:
     project, compiler = studio()
     developer = Developer(compiler, tracer)
     weak = changed(project, lights__fill__strength_stops=-4.0)
-    list(developer.pictures(weak, 1, W, H))
-    samples = [s.samples for s in developer.pictures(project, 1, W, H)]
+    list(developer.pictures(moment(weak, 1), W, H))
+    samples = [s.samples for s in developer.pictures(moment(project, 1), W, H)]
     assert samples == [32, 32, 96, FULL_SAMPLES]  # 256 / 2³, printed and cleaned as a whole
 
 
@@ -224,16 +240,16 @@ def test_only_so_many_films_are_kept(tracer: Tracer, monkeypatch: pytest.MonkeyP
     project, compiler = studio()
     developer = Developer(compiler, tracer)
     tones = [changed(project, set__sweep__color=[x, x, x]) for x in (0.2, 0.4, 0.6)]
-    begun = [developer.pictures(p, 1, W, H) for p in tones]
+    begun = [developer.pictures(moment(p, 1), W, H) for p in tones]
     for pictures in begun:
         assert [next(pictures).samples for _ in range(2)] == [0, 2]
     size = developer._negatives._kept[0].bytes
-    assert [next(developer.pictures(p, 1, W, H)).samples for p in tones] == [2, 2, 2]
+    assert [next(developer.pictures(moment(p, 1), W, H)).samples for p in tones] == [2, 2, 2]
     monkeypatch.setattr(negative_module, "KEPT_BYTES", 2.5 * size)
-    next(developer.pictures(tones[0], 1, W, H))  # looking at one puts it before the others, the last one goes
-    assert [next(developer.pictures(p, 1, W, H)).samples for p in (tones[0], tones[2], tones[1])] == [2, 2, 0]
+    next(developer.pictures(moment(tones[0], 1), W, H))  # looking at one puts it before the others, the last one goes
+    assert [next(developer.pictures(moment(p, 1), W, H)).samples for p in (tones[0], tones[2], tones[1])] == [2, 2, 0]
     monkeypatch.setattr(negative_module, "LAYERS_BYTES", 0)
-    plain = list(developer.pictures(changed(project, set__sweep__color=[0.1, 0.1, 0.1]), 1, W, H))
+    plain = list(developer.pictures(moment(changed(project, set__sweep__color=[0.1, 0.1, 0.1]), 1), W, H))
     assert plain[-1].samples == FULL_SAMPLES
 
 
@@ -241,9 +257,9 @@ def test_a_background_changes_under_the_film(tracer: Tracer) -> None:
     project, compiler = studio()
     project = changed(project, set__sweep__on=False, set__disc__on=False)
     developer = Developer(compiler, tracer)
-    before = list(developer.pictures(project, 1, W, H))[-1]
+    before = list(developer.pictures(moment(project, 1), W, H))[-1]
     white = Background(colour=(1, 1, 1)).model_dump(mode="json")
-    after = next(developer.pictures(changed(project, environment__background=white), 1, W, H))
+    after = next(developer.pictures(moment(changed(project, look__background=white), 1), W, H))
     corner = [pixels_of(s.jpeg)[1, 1] for s in (before, after)]
     assert after.samples == FULL_SAMPLES
     assert (corner[1] > 235).all()

@@ -6,12 +6,13 @@ from typing import Any
 
 import numpy as np
 import pytest
-from tests.conftest import exposed, project_of, sphere
+from tests.conftest import edited, exposed, project_of, sphere
 
 from cyclorama.core.kernel import from_python
 from cyclorama.core.light.shapes import LIGHT_COLUMNS
 from cyclorama.core.material import even
 from cyclorama.core.material.row import COLUMNS, EVEN
+from cyclorama.core.motion import moment
 from cyclorama.core.render import even_steps, leaving
 from cyclorama.core.render.block import make_room
 from cyclorama.core.render.direct import find_near
@@ -19,7 +20,7 @@ from cyclorama.core.render.film import Film
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.trace import FrameScene
 from cyclorama.core.render.tracer import Tracer
-from cyclorama.core.scene import Environment, Gobo, Light, Material, Passes, Project, SetValue, apply_set
+from cyclorama.core.scene import Environment, Gobo, Light, Material, Project
 
 LIGHTS = (
     {"shape": "rectangle"},
@@ -27,7 +28,7 @@ LIGHTS = (
     {"shape": "disc", "casts_shadows": False},
     {"shape": "disc", "seen_in_reflections": False},
     {"shape": "sphere", "width_m": 0.3},
-    {"shape": "tube", "excluded_parts": ("p",)},
+    {"shape": "tube", "excluded_parts": ("part",)},
     {"shape": "spot", "gobo": Gobo(pattern="window", softness=0.4)},
     {"shape": "sun", "power_unit": "lx", "power": 2000.0},
 )
@@ -43,13 +44,10 @@ def studio(lights: tuple[dict[str, object], ...], material: Material = PAINT) ->
         Light.model_validate({"id": f"l{k}", "name": f"L{k}", "azimuth_deg": 47.0 * k, "distance_m": 1.6} | values)
         for k, values in enumerate(lights)
     )
-    shoot = project.shoot.model_copy(
-        update={"passes": Passes(wanted=("lights", "components", "position", "motion", "objects"))}
-    )
-    project = project.model_copy(
-        update={"lights": placed, "shoot": shoot, "environment": Environment(kind="sky", seen_by_camera=True)}
-    )
-    return apply_set(project, SetValue(path="set/sweep/on", value=True)), SceneCompiler(assets.__getitem__)
+    wanted = ("lights", "components", "position", "motion", "objects")
+    values = {"look/lights": placed, "shot/shoot/passes/wanted": wanted, "set/sweep/on": True,
+              "look/environment": Environment(kind="sky", seen_by_camera=True)}  # fmt: skip
+    return edited(project, values), SceneCompiler(assets.__getitem__)
 
 
 def one_by_one(scene: FrameScene) -> FrameScene:
@@ -72,7 +70,7 @@ def same(a: Film, b: Film) -> None:
 @pytest.mark.parametrize("lights", [LIGHTS, LIGHTS[:1], ()], ids=["all kinds", "one", "environment only"])
 def test_many_at_a_time_are_as_one_at_a_time(tracer: Tracer, lights: tuple[dict[str, object], ...]) -> None:
     project, compiler = studio(lights)
-    scene = compiler.compile(project, 1, 72, 40, keep="passes")
+    scene = compiler.compile(moment(project, 1), 72, 40, keep="passes")
     film = exposed(tracer, scene, 16)
     assert film.apart.shape[1] > 0
     assert film.radiance.mean() > 0
@@ -82,7 +80,7 @@ def test_many_at_a_time_are_as_one_at_a_time(tracer: Tracer, lights: tuple[dict[
 def test_only_surfaces_that_have_nothing_else_are_even() -> None:
     def is_even(**changes: object) -> bool:
         project, compiler = studio((), PAINT.model_copy(update=changes))
-        return bool(compiler.compile(project, 1, 8, 8).materials.values[-1, EVEN])
+        return bool(compiler.compile(moment(project, 1), 8, 8).materials.values[-1, EVEN])
 
     assert is_even()
     assert is_even(specular_ior=1.0)

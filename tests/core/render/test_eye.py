@@ -1,19 +1,17 @@
 """Clicks in the picture: what is there, how it is kept in focus, and what would make it grey."""
 
-import math
-
 import numpy as np
 import pytest
-from tests.conftest import plane, project_of, sphere
+from tests.conftest import edited, item_of, plane, project_of, sphere
 
 from cyclorama.core.geometry.mesh import join
 from cyclorama.core.light.temperature import white_of
-from cyclorama.core.motion import pose_project
+from cyclorama.core.motion import moment, turned
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.render.eye import Eye
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
-from cyclorama.core.scene import Light, Material, Part, Project, SetValue, apply_set
+from cyclorama.core.scene import Light, Material, Project, Tone
 
 GREY = Material(id="m", name="Grey", base_color=(0.4, 0.4, 0.4), specular_ior=1.0)
 BALL = np.array([0.1, 0.3, 0.05])
@@ -25,25 +23,18 @@ def studio(kind: str) -> tuple[Project, SceneCompiler]:
         np.array([[1, 0, 0, BALL[0]], [0, 1, 0, BALL[1]], [0, 0, 1, BALL[2]], [0, 0, 0, 1]])
     )
     project, assets = project_of(join([ball, plane(1.0)]), GREY)
-    parts = tuple(Part(id=f"p{i}", name=f"P{i}", material="m", triangles=2) for i in range(2))
+    item = item_of(project.items[0].asset, ("P0", "m"), ("P1", "m"))
     lamp = Light(id="key", name="Key", azimuth_deg=20, elevation_deg=70, distance_m=3, temperature_k=3400, tint=-0.2)
-    subject = project.subject.model_copy(update={"parts": parts})  # type: ignore[union-attr]
-    project = project.model_copy(update={"subject": subject, "lights": (lamp,)})
-    camera = f"cameras/{project.camera_id}"
-    values = {"move/kind": kind, "move/frames": 24, f"{camera}/target_height_m": 0.3, f"{camera}/distance_m": 2.0,
-              f"{camera}/elevation_deg": 10, f"{camera}/f_number": 1.4, "shoot/width": 640,
-              "shoot/height": 360}  # fmt: skip
-    for path, value in values.items():
-        project = apply_set(project, SetValue(path=path, value=value))
-    return project, SceneCompiler(assets.__getitem__)
+    values = {"items": (item,), "look/lights": (lamp,), "move": kind, "shot/frames": 24, "aim": 0.3,
+              "camera/distance_m": 2.0, "camera/elevation_deg": 10, "camera/f_number": 1.4, "shot/shoot/width": 640,
+              "shot/shoot/height": 360}  # fmt: skip
+    return edited(project, values), SceneCompiler(assets.__getitem__)
 
 
 def seen_at(project: Project, frame: int, point: np.ndarray) -> tuple[float, float]:
     """Where the picture shows a point of the subject."""
-    pose = pose_project(project).at(frame)
-    a = math.radians(pose.subject_deg)
-    turned = np.array([[math.cos(a), 0, math.sin(a)], [0, 1, 0], [-math.sin(a), 0, math.cos(a)]]) @ point
-    x, y, z = np.linalg.inv(pose.camera)[:3] @ [*turned, 1]
+    pose = moment(project, frame).around
+    x, y, z = np.linalg.inv(pose.cameras[0])[:3] @ turned(pose.disc_deg)[0] @ [*point, 1]
     half = 18 / project.camera.focal_mm
     return 0.5 + x / -z / half / 2, 0.5 - y / -z / (half * 360 / 640) / 2
 
@@ -53,29 +44,26 @@ def test_a_picked_point_stays_in_focus(tracer: Tracer, kind: str) -> None:
     """What is clicked on is found again at rest, and the lens follows it through the move."""
     project, compiler = studio(kind)
     frame = 5
-    found = Eye(compiler, tracer).point(project, frame, *seen_at(project, frame, BALL))
+    found = Eye(compiler, tracer).point(moment(project, frame), *seen_at(project, frame, BALL))
     assert found is not None
-    point, turns = found
-    assert turns
+    point = found.point
+    assert found.item == "item-1"
     assert np.linalg.norm(point - BALL) == pytest.approx(0.05, abs=2e-3)
-    camera = project.camera.model_copy(update={"focus_point_m": tuple(point)})
-    project = project.model_copy(update={"cameras": (camera,)})
+    project = edited(project, camera__focus_point_m=tuple(point), camera__focus_item="item-1")
     for number in (1, 9, 17):
-        pose = pose_project(project).at(number)
-        a = math.radians(pose.subject_deg)
-        turned = np.array([[math.cos(a), 0, math.sin(a)], [0, 1, 0], [-math.sin(a), 0, math.cos(a)]]) @ point
-        depth = -(np.linalg.inv(pose.camera)[2] @ [*turned, 1])
-        assert compiler.compile(project, number, 64, 36).camera.focus == pytest.approx(depth, rel=1e-5)
-    assert Eye(compiler, tracer).point(project, frame, 0.01, 0.01) is None
+        pose = moment(project, number).around
+        depth = -(np.linalg.inv(pose.cameras[0])[2] @ turned(pose.disc_deg)[0] @ [*point, 1])
+        assert compiler.compile(moment(project, number), 64, 36).camera.focus == pytest.approx(depth, rel=1e-5)
+    assert Eye(compiler, tracer).point(moment(project, frame), 0.01, 0.01) is None
 
 
 def test_a_picked_grey_becomes_grey(tracer: Tracer) -> None:
     project, compiler = studio("orbit")
-    colour = Eye(compiler, tracer).colour(project, 1, *seen_at(project, 1, np.array([0.0, 0.0, 0.2])))
+    colour = Eye(compiler, tracer).colour(moment(project, 1), *seen_at(project, 1, np.array([0.0, 0.0, 0.2])))
     assert colour is not None
     assert colour[0] > 1.3 * colour[2]
     white = white_of(colour)
     assert white == (pytest.approx(3400, rel=0.02), pytest.approx(-0.2, abs=0.03))
-    look = project.look.model_copy(update={"white_k": white[0], "white_tint": white[1]})
-    r, g, b = expose(colour[None, None].astype(np.float32), look)[0, 0]
+    tone = Tone(white_k=white[0], white_tint=white[1])
+    r, g, b = expose(colour[None, None].astype(np.float32), tone)[0, 0]
     assert (r / g, b / g) == (pytest.approx(1, abs=0.01), pytest.approx(1, abs=0.01))

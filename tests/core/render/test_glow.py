@@ -5,15 +5,16 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, exposed, look_at, plane, png_of
+from tests.conftest import diffuse, edited, exposed, item_of, look_at, plane, png_of
 
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
+from cyclorama.core.motion import moment
 from cyclorama.core.render.camera_rays import CameraRays
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.trace import FrameScene
 from cyclorama.core.render.tracer import Tracer
-from cyclorama.core.scene import Material, Part, Subject, TextureRef, new_project
+from cyclorama.core.scene import Material, TextureRef, new_project
 
 NIT, ALBEDO, HALF, HEIGHT = 500.0, 0.6, 0.6, 0.8
 SIDE = 8
@@ -68,15 +69,13 @@ def under_the_lamp(material: Material, floor: Material, camera: CameraRays) -> F
     mesh = join([plane(40.0), lamp_mesh])
     data = mesh.to_bytes()
     key = content_hash(data)
-    parts = tuple(Part(id=m.id, name=m.name, material=m.id, triangles=2) for m in (floor, material))
-    project = new_project("Lamp")
-    off = {"sweep": project.set.sweep.model_copy(update={"on": False}),
-           "disc": project.set.disc.model_copy(update={"on": False})}  # fmt: skip
-    project = project.model_copy(
-        update={"subject": Subject(asset=key, source_name="x", parts=parts), "materials": (floor, material),
-                "set": project.set.model_copy(update=off), "lights": ()}
-    )  # fmt: skip
-    scene = SceneCompiler({key: data, KEY: PICTURE}.__getitem__).compile(project, 1, camera.width, camera.height)
+    item = item_of(key, *((m.id, m.id) for m in (floor, material)))
+    project = edited(new_project("Lamp"), {
+        "materials": (floor, material), "items": (item,), "subject_id": item.id, "look/lights": (),
+        "set/sweep/on": False, "set/disc/on": False,
+    })  # fmt: skip
+    compiler = SceneCompiler({key: data, KEY: PICTURE}.__getitem__)
+    scene = compiler.compile(moment(project, 1), camera.width, camera.height)
     return replace(scene, camera=camera, max_bounces=0)
 
 

@@ -5,20 +5,20 @@ import math
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, exposed, look_at, plane, png_of, project_of, rect, scene_of, sphere
+from tests.conftest import diffuse, edited, exposed, look_at, plane, png_of, project_of, rect, scene_of, sphere
 
 from cyclorama.core.geometry.edges import hard_edges
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.kernel import kernel
 from cyclorama.core.material.film import film_reflectance, film_table
-from cyclorama.core.picture.exposure import camera_ev100
+from cyclorama.core.motion import camera_ev100, moment
 from cyclorama.core.render.arrays import Edges
 from cyclorama.core.render.camera_rays import on_aperture
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.surface import rounded_normal
 from cyclorama.core.render.tracer import Tracer, film_for, noisy_pixels
-from cyclorama.core.scene import Material, MaterialMaps, SetValue, TextureRef, apply_set
+from cyclorama.core.scene import Material, MaterialMaps, TextureRef
 
 
 @kernel
@@ -62,12 +62,11 @@ def test_motion_blur_streak(tracer: Tracer, kind: str) -> None:
     r = 0.3
     spark = Mesh(spark.vertices + np.float32([0, 0, r]), spark.normals, spark.uvs, spark.triangles, spark.part)
     project, assets = project_of(spark, diffuse(0.5))
-    path = f"cameras/{project.camera_id}"
-    values = {"move/kind": kind, "move/frames": 24, f"{path}/shutter_deg": 180.0, f"{path}/elevation_deg": 0.0,
-              f"{path}/target_height_m": 0.0, f"{path}/distance_m": 3.0, f"{path}/focal_mm": 100.0}  # fmt: skip
-    for place, value in values.items():
-        project = apply_set(project, SetValue(path=place, value=value))  # type: ignore[arg-type]
-    scene = SceneCompiler(assets.__getitem__).compile(project, 1, 256, 144)
+    project = edited(project, {
+        "move": kind, "shot/frames": 24, "camera/shutter_deg": 180.0, "camera/elevation_deg": 0.0,
+        "camera/aim/y_m": 0.0, "camera/distance_m": 3.0, "camera/focal_mm": 100.0,
+    })  # fmt: skip
+    scene = SceneCompiler(assets.__getitem__).compile(moment(project, 1), 256, 144)
     lit = exposed(tracer, scene, 512).alpha
     columns = np.nonzero(lit.sum(axis=0) > 0.05 * lit.sum(axis=0).max())[0]
     distance = 3.0 - r
@@ -75,21 +74,22 @@ def test_motion_blur_streak(tracer: Tracer, kind: str) -> None:
     travelled = 2 * r * math.sin(math.radians(7.5 / 2)) / distance / pixel
     size = 0.008 / distance / pixel + 2.0  # the spark itself, and the pixel filter
     assert np.ptp(columns) + 1 == pytest.approx(travelled + size, abs=2.5)
-    still = apply_set(project, SetValue(path=f"{path}/shutter_deg", value=0.0))
-    frozen = exposed(tracer, SceneCompiler(assets.__getitem__).compile(still, 1, 256, 144), 64).alpha
+    still = edited(project, camera__shutter_deg=0.0)
+    frozen = exposed(tracer, SceneCompiler(assets.__getitem__).compile(moment(still, 1), 256, 144), 64).alpha
     assert np.ptp(np.nonzero(frozen.sum(axis=0))[0]) + 1 < 0.4 * (np.ptp(columns) + 1)
 
 
 def test_exposure_by_camera_settings() -> None:
     """f/8, 1/125 s, ISO 100 is EV 12.97; a stop of sensitivity is a stop of EV100."""
     project, _ = project_of(plane(), diffuse())
-    path = f"cameras/{project.camera_id}"
-    shutter = 360 * 24 / 125
-    for place, value in ((f"{path}/f_number", 8.0), (f"{path}/shutter_deg", shutter)):
-        project = apply_set(project, SetValue(path=place, value=value))
-    assert camera_ev100(project) == pytest.approx(math.log2(64 * 125), abs=1e-6)
-    faster = apply_set(project, SetValue(path=f"{path}/iso", value=200.0))
-    assert camera_ev100(faster) == pytest.approx(camera_ev100(project) - 1)
+    slow = project.camera.model_copy(update={"f_number": 8.0, "shutter_deg": 360 * 24 / 125})
+    assert camera_ev100(slow, 24.0) == pytest.approx(math.log2(64 * 125), abs=1e-6)
+    fast = slow.model_copy(update={"iso": 200.0})
+    assert camera_ev100(fast, 24.0) == pytest.approx(camera_ev100(slow, 24.0) - 1)
+    set_so = edited(project, {f"camera/{name}": getattr(fast, name) for name in ("f_number", "shutter_deg", "iso")})
+    by_camera = edited(set_so, camera__exposure_by="camera")
+    assert moment(by_camera, 1).look.tone.ev100 == pytest.approx(camera_ev100(fast, 24.0))
+    assert moment(set_so, 1).look.tone.ev100 == project.look.tone.ev100
 
 
 def test_vignette_falls_by_the_fourth_power(tracer: Tracer) -> None:
@@ -238,7 +238,7 @@ def test_distant_maps_are_averaged_not_sampled(tracer: Tracer) -> None:
         v, np.tile(np.float32([0, 1, 0]), (4, 1)), uv, np.array([[0, 1, 2], [0, 2, 3]], np.int32), np.zeros(2, np.int32)
     )
     project, assets = project_of(mesh, diffuse(1.0, maps=MaterialMaps(base_color=ref)))
-    scene = SceneCompiler((assets | {content_hash(data): data}).__getitem__).compile(project, 1, 32, 32)
+    scene = SceneCompiler((assets | {content_hash(data): data}).__getitem__).compile(moment(project, 1), 32, 32)
     scene = dataclasses.replace(scene, camera=look_at((0, 6, 0.01), (0, 0, 0), 0.5, 32))
     albedo = exposed(tracer, scene, 1).albedo[..., 0]
     assert albedo.mean() == pytest.approx(0.5, abs=0.02)
@@ -269,7 +269,7 @@ def test_relief_tilts_normals_by_its_slope(tracer: Tracer) -> None:
     )
     ref = TextureRef(asset=content_hash(data), name="ramp", wrap="clamp")
     project, assets = project_of(mesh, diffuse(maps=MaterialMaps(height=ref), height_m=0.5))
-    scene = SceneCompiler((assets | {content_hash(data): data}).__getitem__).compile(project, 1, 16, 16)
+    scene = SceneCompiler((assets | {content_hash(data): data}).__getitem__).compile(moment(project, 1), 16, 16)
     scene = dataclasses.replace(scene, camera=look_at((0, 4, 0.001), (0, 0, 0), 0.15, 16))
     normal = exposed(tracer, scene, 16).normal[8, 8]
     assert math.degrees(math.atan2(-normal[0], normal[1])) == pytest.approx(math.degrees(math.atan(0.25)), abs=1.0)
@@ -302,7 +302,7 @@ def test_a_coat_has_normals_of_its_own(tracer: Tracer) -> None:
         maps = MaterialMaps(**{name: TextureRef(asset=content_hash(data), name="tilt")} if name else {})
         material = Material(id="m", name="m", base_color=(0, 0, 0), specular_weight=0.0, coat_weight=1.0, maps=maps)
         project, assets = project_of(mesh, material)
-        scene = SceneCompiler((assets | {content_hash(data): data}).__getitem__).compile(project, 1, 8, 8)
+        scene = SceneCompiler((assets | {content_hash(data): data}).__getitem__).compile(moment(project, 1), 8, 8)
         plain = scene_of(mesh, diffuse(), look_at((0, 4, 0.001), (0, 0, 0), 0.02, 8), environment=sky)
         # 30° + 2 · 20° lies outside the light, 30° inside it
         camera = look_at((-2.0, 2.0 * math.sqrt(3), 0.0), (0, 0, 0), 0.02, 8)

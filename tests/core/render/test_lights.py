@@ -5,15 +5,16 @@ import math
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, exposed, look_at, plane, project_of, scene_of, sphere
+from tests.conftest import diffuse, edited, exposed, item_of, look_at, plane, project_of, scene_of, sphere
 
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.light.rows import light_row, put_gobo
 from cyclorama.core.light.shapes import CASTS, CENTRE, GRID_TAN, NORMAL, REFLECTED
+from cyclorama.core.motion import moment
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.trace import FrameScene
 from cyclorama.core.render.tracer import Tracer, film_for
-from cyclorama.core.scene import Environment, Gobo, Light, Material, Passes
+from cyclorama.core.scene import Environment, Gobo, Light, Material, Passes, Project
 from cyclorama.core.textures import BLACK, TextureShelf
 
 AIM = np.zeros(3)
@@ -132,13 +133,10 @@ def test_glowing_meshes_are_aimed_at(tracer: Tracer) -> None:
         np.concatenate([np.zeros(len(ball.triangles), np.int32), np.ones(2, np.int32)]),
     )  # fmt: skip
     project, assets = project_of(both, diffuse(ALBEDO))
-    assert project.subject is not None
     glow = Material(id="glow", name="Glow", base_color=(0, 0, 0), specular_weight=0, emission_luminance=5000)
-    part = project.subject.parts[0]
-    parts = (part.model_copy(update={"material": "glow"}), part.model_copy(update={"id": "floor"}))
-    subject = project.subject.model_copy(update={"parts": parts})
-    project = project.model_copy(update={"materials": (*project.materials, glow), "subject": subject})
-    scene = SceneCompiler(assets.__getitem__).compile(project, 1, 8, 8)
+    item = item_of(project.items[0].asset, ("Ball", "glow"), ("Floor", "m"))
+    project = edited(project, {"materials": (*project.materials, glow), "items": (item,)})
+    scene = SceneCompiler(assets.__getitem__).compile(moment(project, 1), 8, 8)
     assert len(scene.lights.mesh_triangle) == len(ball.triangles)
     film = exposed(tracer, dataclasses.replace(scene, camera=PATCH, max_bounces=1), 256)
     expected = math.pi * 5000 * 0.01
@@ -172,21 +170,20 @@ def test_a_gobo_throws_its_picture_the_right_way_round(tracer: Tracer) -> None:
     assert tiled.max() > 0
 
 
-def studio(**light: object) -> tuple[FrameScene, SceneCompiler, object]:
+def studio(**light: object) -> tuple[FrameScene, SceneCompiler, Project]:
     ball = sphere(0.3, 48)
     project, assets = project_of(ball, diffuse(0.6))
     first = Light(id="a", name="A", azimuth_deg=40, distance_m=1.5, **light)  # type: ignore[arg-type]
     lights = (first, Light(id="b", name="B", azimuth_deg=-60, distance_m=2))
-    cameras = (project.camera.model_copy(update={"target_height_m": 0.0, "distance_m": 2.0}),)
-    project = project.model_copy(update={"lights": lights, "cameras": cameras})
+    project = edited(project, {"look/lights": lights, "camera/distance_m": 2.0, "aim": 0.0})
     compiler = SceneCompiler(assets.__getitem__)
-    return compiler.compile(project, 1, 48, 48), compiler, project
+    return compiler.compile(moment(project, 1), 48, 48), compiler, project
 
 
 def test_linking_shadows_and_reflections(tracer: Tracer) -> None:
     scene, _, _ = studio()
     both = exposed(tracer, scene, 64).radiance.mean()
-    spared, _, _ = studio(excluded_parts=("p",))
+    spared, _, _ = studio(excluded_parts=("part",))
     alone, _, _ = studio(on=False)
     assert exposed(tracer, spared, 64).radiance.mean() == pytest.approx(
         exposed(tracer, alone, 64).radiance.mean(), rel=0.02
@@ -223,10 +220,8 @@ def test_layers_add_up_to_the_picture(tracer: Tracer) -> None:
     _, compiler, project = studio()
     wanted = Passes(wanted=("lights", "components"))
     glossy = Material(id="m", name="m", base_color=(0.5, 0.4, 0.3), specular_roughness=0.3, transmission_weight=0.4)
-    project = project.model_copy(
-        update={"shoot": project.shoot.model_copy(update={"passes": wanted}), "materials": (glossy,)}
-    )  # type: ignore[attr-defined]
-    scene = compiler.compile(project, 1, 48, 48, keep="passes")
+    project = edited(project, {"shot/shoot/passes": wanted, "materials": (glossy,)})
+    scene = compiler.compile(moment(project, 1), 48, 48, keep="passes")
     film = film_for(scene)
     tracer.expose(film, scene, 32)
     lights = [name for name in film.layers if name.startswith("light ")]
@@ -239,11 +234,9 @@ def test_layers_add_up_to_the_picture(tracer: Tracer) -> None:
     for name in ("direct diffuse", "direct specular", "indirect transmission"):
         assert film.layer(name).mean() > 0, name
     # doubling one light is doubling its layer
-    brighter = project.model_copy(
-        update={"lights": (project.lights[0].model_copy(update={"strength_stops": 1.0}), project.lights[1])}
-    )
+    brighter = edited(project, look__lights__a__strength_stops=1.0)
     again = film_for(scene)
-    tracer.expose(again, compiler.compile(brighter, 1, 48, 48, keep="passes"), 512)
+    tracer.expose(again, compiler.compile(moment(brighter, 1), 48, 48, keep="passes"), 512)
     base = film_for(scene)
     tracer.expose(base, scene, 512)
     rebalanced = base.radiance + base.layer("light A")
@@ -252,11 +245,10 @@ def test_layers_add_up_to_the_picture(tracer: Tracer) -> None:
 
 def test_clamping_is_of_indirect_light_only_and_reported(tracer: Tracer) -> None:
     _, compiler, project = studio()
-    shoot = project.shoot.model_copy(update={"clamp_indirect": 1.0})  # type: ignore[attr-defined]
     glass = Material(id="m", name="m", transmission_weight=1, specular_roughness=0.1)
-    look = project.look.model_copy(update={"ev100": -4.0})  # type: ignore[attr-defined]
-    project = project.model_copy(update={"materials": (glass,), "shoot": shoot, "look": look})  # type: ignore[attr-defined]
-    scene = compiler.compile(project, 1, 48, 48)
+    values = {"materials": (glass,), "shot/shoot/clamp_indirect": 1.0, "look/tone/ev100": -4.0}
+    project = edited(project, values)
+    scene = compiler.compile(moment(project, 1), 48, 48)
     film = film_for(scene)
     tracer.expose(film, scene, 16)
     assert film.clamped_share > 0
@@ -272,13 +264,13 @@ def test_clamping_is_of_indirect_light_only_and_reported(tracer: Tracer) -> None
 def test_sky_lights_the_floor_with_its_sun(tracer: Tracer) -> None:
     project, assets = project_of(plane(), diffuse(1.0))
     env = Environment(kind="sky")
-    project = project.model_copy(update={"environment": env})
+    project = edited(project, look__environment=env)
     scene = dataclasses.replace(
-        SceneCompiler(assets.__getitem__).compile(project, 1, 8, 8), camera=PATCH, max_bounces=0
+        SceneCompiler(assets.__getitem__).compile(moment(project, 1), 8, 8), camera=PATCH, max_bounces=0
     )
     assert len(scene.lights.rows) == 1
     lux = float(exposed(tracer, scene, 256).radiance.mean()) * math.pi
     assert 30_000 < lux < 90_000
     overcast = env.model_copy(update={"sky": env.sky.model_copy(update={"sun": False})})
-    scene = SceneCompiler(assets.__getitem__).compile(project.model_copy(update={"environment": overcast}), 1, 8, 8)
+    scene = SceneCompiler(assets.__getitem__).compile(moment(edited(project, look__environment=overcast), 1), 8, 8)
     assert len(scene.lights.rows) == 0

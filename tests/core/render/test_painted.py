@@ -9,6 +9,7 @@ from tests.conftest import diffuse, exposed, look_at, plane, png_of, project_of,
 
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
+from cyclorama.core.motion import moment
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.core.scene import Material, MaterialMaps, TextureRef
@@ -25,7 +26,7 @@ def painted(colours: list[list[float]]) -> Mesh:
 
 def albedo_of(tracer: Tracer, mesh: Mesh, material: Material, pictures: dict[str, bytes]) -> np.ndarray:
     project, assets = project_of(mesh, material)
-    scene = SceneCompiler((assets | pictures).__getitem__).compile(project, 1, 32, 32)
+    scene = SceneCompiler((assets | pictures).__getitem__).compile(moment(project, 1), 32, 32)
     return exposed(tracer, dataclasses.replace(scene, camera=FROM_ABOVE), 64).albedo
 
 
@@ -89,7 +90,7 @@ def test_a_normal_map_leans_along_its_own_set(tracer: Tracer) -> None:
     for uv_set in (0, 1):
         ref = TextureRef(asset=content_hash(data), name="lean", uv_set=uv_set)  # type: ignore[arg-type]
         project, assets = project_of(mesh, diffuse(1.0, maps=MaterialMaps(normal=ref)))
-        scene = SceneCompiler((assets | {content_hash(data): data}).__getitem__).compile(project, 1, 32, 32)
+        scene = SceneCompiler((assets | {content_hash(data): data}).__getitem__).compile(moment(project, 1), 32, 32)
         leans.append(exposed(tracer, dataclasses.replace(scene, camera=FROM_ABOVE), 4).normal.mean(axis=(0, 1)))
     assert leans[0] == pytest.approx([0.707, 0.707, 0], abs=0.02)
     assert leans[1] == pytest.approx([0, 0.707, 0.707], abs=0.02)

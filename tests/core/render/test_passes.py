@@ -10,12 +10,13 @@ import pytest
 import tifffile
 from PIL import Image
 from scipy.ndimage import gaussian_filter
-from tests.conftest import diffuse, look_at, plane, project_of, scene_of, sphere
+from tests.conftest import diffuse, edited, look_at, plane, project_of, scene_of, sphere
 
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.geometry.polygons import split_quads
+from cyclorama.core.motion import moment
 from cyclorama.core.picture.cryptomatte import id_as_float, matte_channels, murmur3_32, name_id
-from cyclorama.core.picture.exposure import expose, shown_look
+from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import read_layers
 from cyclorama.core.picture.files import encode_display
 from cyclorama.core.picture.mix import light_layers, mixed
@@ -27,7 +28,7 @@ from cyclorama.core.render.outputs import pass_extension, pass_files
 from cyclorama.core.render.passes import caught, occlusion, wireframe, without_subject
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer, film_for
-from cyclorama.core.scene import Background, Light, Material, Passes, Project, SetValue, apply_set
+from cyclorama.core.scene import Background, Light, Material, Passes, Project
 from cyclorama.core.scene.shoot import PassName
 
 ALL: tuple[PassName, ...] = (
@@ -45,14 +46,10 @@ def studio(**shoot: object) -> tuple[Project, SceneCompiler]:
     )
     lights = (Light(id="key", name="Key", azimuth_deg=60, elevation_deg=40, distance_m=1.2, width_m=0.4, height_m=0.4),
               Light(id="fill", name="Fill", azimuth_deg=-50, distance_m=1.5, strength_stops=-2))  # fmt: skip
-    project = project.model_copy(update={"lights": lights})
-    path = f"cameras/{project.camera_id}"
-    values = {"set/sweep/on": True, f"{path}/target_height_m": 0.2, f"{path}/distance_m": 1.6, "move/frames": 48,
-              "shoot/width": 96, "shoot/height": 64, "shoot/samples": 16, "look/ev100": 9.5,
-              "shoot/denoise": False}  # fmt: skip
-    for place, value in values.items():
-        project = apply_set(project, SetValue(path=place, value=value))
-    project = project.model_copy(update={"shoot": project.shoot.model_copy(update=shoot)})
+    values = {"look/lights": lights, "set/sweep/on": True, "aim": 0.2, "camera/distance_m": 1.6, "shot/frames": 48,
+              "shot/shoot/width": 96, "shot/shoot/height": 64, "shot/shoot/samples": 16, "look/tone/ev100": 9.5,
+              "shot/shoot/denoise": False} | {f"shot/shoot/{name}": value for name, value in shoot.items()}  # fmt: skip
+    project = edited(project, values)
     return project, SceneCompiler(assets.__getitem__)
 
 
@@ -71,8 +68,8 @@ def test_murmur_hash_known_values(text: str, expected: int) -> None:
 
 def test_mattes_cover_the_picture_and_name_their_parts(tracer: Tracer) -> None:
     project, compiler = studio(passes=Passes(wanted=("objects", "materials")))
-    film = expose_frame(project, 1, compiler, tracer)
-    files = {f.name: f for f in pass_files(project, 1, film, film.radiance, compiler, tracer)}
+    film = expose_frame(moment(project, 1), compiler, tracer)
+    files = {f.name: f for f in pass_files(moment(project, 1), film, film.radiance, compiler, tracer)}
     channels = read_layers(files["objects"].data, "objects")
     covering = sum(channels[f"objects{k:02d}.{c}"] for k in range(3) for c in "GA")
     assert np.abs(covering - film.alpha).max() < 1e-5
@@ -89,8 +86,8 @@ def test_mattes_cover_the_picture_and_name_their_parts(tracer: Tracer) -> None:
 def test_catcher_over_the_empty_set_is_the_picture(tracer: Tracer) -> None:
     """Within 2 % (here: rounding), darker than the set where the shadow lies, opaque on the subject."""
     project, compiler = studio(samples=64)
-    full = expose_frame(project, 1, compiler, tracer)
-    empty = expose_frame(without_subject(project), 1, compiler, tracer)
+    full = expose_frame(moment(project, 1), compiler, tracer)
+    empty = expose_frame(without_subject(moment(project, 1)), compiler, tracer)
     picture, alpha = caught(full.radiance, empty.radiance, full.subject)
     over = picture + (1 - alpha[..., None]) * empty.radiance
     assert np.abs(over - full.radiance).mean() < 0.02 * full.radiance.mean()
@@ -144,11 +141,11 @@ def test_wireframe_draws_polygons_with_the_asked_width(tracer: Tracer) -> None:
 
 def test_every_pass_has_its_file(tracer: Tracer) -> None:
     project, compiler = studio(passes=Passes(wanted=ALL), bits=16)
-    film = expose_frame(project, 3, compiler, tracer)
-    files = {f.name: f for f in pass_files(project, 3, film, film.radiance, compiler, tracer)}
+    film = expose_frame(moment(project, 3), compiler, tracer)
+    files = {f.name: f for f in pass_files(moment(project, 3), film, film.radiance, compiler, tracer)}
     assert set(files) == set(ALL)
     for name, file in files.items():
-        assert file.extension == pass_extension(project, name)
+        assert file.extension == pass_extension(project.shot.shoot, name)
         if file.extension == "png":
             with Image.open(io.BytesIO(file.data)) as image:
                 assert image.size == (96, 64)
@@ -166,8 +163,8 @@ def test_motion_vectors_say_where_a_place_goes(tracer: Tracer) -> None:
     """The place under a pixel, moved by its vector, is the same place of the part in the next frame."""
     for kind in ("orbit", "spin"):
         project, compiler = studio(passes=Passes(wanted=("motion",)))
-        project = apply_set(project, SetValue(path="move/kind", value=kind))
-        here, there = (FrameLight.of(expose_frame(project, n, compiler, tracer)) for n in (5, 6))
+        project = edited(project, move=kind)
+        here, there = (FrameLight.of(expose_frame(moment(project, n), compiler, tracer)) for n in (5, 6))
         ys, xs = np.nonzero(here.part == 3)
         inside = (abs(xs - 48) < 8) & (abs(ys - 32) < 8)
         xs, ys = xs[inside], ys[inside]
@@ -185,7 +182,7 @@ def test_neighbours_calm_the_clip_without_losing_detail(tracer: Tracer) -> None:
     """Flicker at least three times lower than frame by frame at 16 samples; not farther from the truth."""
     project, compiler = studio(samples=16, denoise_neighbours=True, width=128, height=80)
     numbers = range(1, 10)
-    films = {n: expose_frame(project, n, compiler, tracer) for n in numbers}
+    films = {n: expose_frame(moment(project, n), compiler, tracer) for n in numbers}
     frames = {n: FrameLight.of(f) for n, f in films.items()}
     pixel = 2 * math.tan(math.atan(18 / 70)) / 128
     inner = numbers[REACH:-REACH]
@@ -195,8 +192,8 @@ def test_neighbours_calm_the_clip_without_losing_detail(tracer: Tracer) -> None:
     calm = [settle(beside[n], {k: clean[n + k] for k in (-1, 0, 1)}, pixel) for n in inner]
     lights = [frames[n] for n in inner]
     assert flicker(single, lights, pixel) > 3 * flicker(calm, lights, pixel)
-    best = project.model_copy(update={"shoot": project.shoot.model_copy(update={"samples": 1024})})
-    truth = expose_frame(best, inner[2], compiler, tracer).radiance
+    best = edited(project, shot__shoot__samples=1024)
+    truth = expose_frame(moment(best, inner[2]), compiler, tracer).radiance
     error = [float(np.abs(x[2] - truth).mean()) for x in (single, calm)]
     assert error[1] < 1.05 * error[0]
     # no grain is left where the picture is even
@@ -208,32 +205,31 @@ def test_neighbours_calm_the_clip_without_losing_detail(tracer: Tracer) -> None:
 def test_clean_lights_add_up_to_the_clean_picture(tracer: Tracer) -> None:
     """Every light's share is free of noise as the picture is, and re-balancing still starts from the picture."""
     project, compiler = studio(passes=Passes(wanted=("lights",)), denoise=True, samples=8)
-    film = expose_frame(project, 1, compiler, tracer)
+    film = expose_frame(moment(project, 1), compiler, tracer)
     clean = denoise(film)
-    (file,) = pass_files(project, 1, film, clean, compiler, tracer)
+    (file,) = pass_files(moment(project, 1), film, clean, compiler, tracer)
     layers = light_layers(read_layers(file.data, "lights"))
-    wanted, alpha = beauty(film, project, 1, compiler, clean)
+    wanted, alpha = beauty(film, moment(project, 1), compiler, clean)
     assert alpha is None
-    assert mixed(layers, {}) == pytest.approx(expose(wanted, shown_look(project)), rel=1e-4, abs=1e-5)
-    many = project.model_copy(update={"shoot": project.shoot.model_copy(update={"samples": 512})})
-    truth = expose(expose_frame(many, 1, compiler, tracer).layer("light Key"), shown_look(project))
-    noisy = expose(film.layer("light Key"), shown_look(project))
+    assert mixed(layers, {}) == pytest.approx(expose(wanted, project.look.tone), rel=1e-4, abs=1e-5)
+    many = edited(project, shot__shoot__samples=512)
+    truth = expose(expose_frame(moment(many, 1), compiler, tracer).layer("light Key"), project.look.tone)
+    noisy = expose(film.layer("light Key"), project.look.tone)
     assert np.abs(layers["light Key"] - truth).mean() < 0.5 * np.abs(noisy - truth).mean()
 
 
 def test_backgrounds(tracer: Tracer) -> None:
     """Behind the subject only, at the look's brightness, gradients the right way up, pictures cut to the frame."""
     project, compiler = studio()
-    project = apply_set(project, SetValue(path="set/sweep/on", value=False))
+    project = edited(project, set__sweep__on=False)
     buffer = io.BytesIO()
     Image.fromarray(np.uint8([[[255, 0, 0], [0, 0, 255]]])).resize((64, 64), Image.Resampling.NEAREST).save(
         buffer, "PNG"
     )
 
     def behind(**values: object) -> np.ndarray:
-        env = project.environment.model_copy(update={"background": Background(**values)})  # type: ignore[arg-type]
-        p = project.model_copy(update={"environment": env})
-        return SceneCompiler(lambda key: buffer.getvalue()).background(p, 1, 96, 64) * 2.0**-9.5 / 1.2
+        p = edited(project, look__background=Background(**values))  # type: ignore[arg-type]
+        return SceneCompiler(lambda key: buffer.getvalue()).background(moment(p, 1), 96, 64) * 2.0**-9.5 / 1.2
 
     assert behind(kind="colour", colour=(0.1, 0.2, 0.3))[5, 5] == pytest.approx([0.1, 0.2, 0.3], rel=1e-4)
     up = behind(kind="vertical", colour=(0, 0, 0), second=(1, 1, 1))
@@ -243,12 +239,12 @@ def test_backgrounds(tracer: Tracer) -> None:
     picture = behind(kind="picture", picture="x")
     assert picture[32, 10] == pytest.approx([1, 0, 0], abs=0.02)
     assert picture[32, 85] == pytest.approx([0, 0, 1], abs=0.02)
-    film = expose_frame(project, 1, compiler, tracer)
+    film = expose_frame(moment(project, 1), compiler, tracer)
     shown = with_background(film.radiance, film.alpha, np.full((64, 96, 3), 7.0, np.float32))
     assert (shown[film.alpha == 0] == 7).all()
     assert np.array_equal(shown[film.alpha == 1], film.radiance[film.alpha == 1])
-    clear = project.model_copy(update={"shoot": project.shoot.model_copy(update={"transparent": True})})
-    _, alpha = beauty(film, clear, 1, compiler, film.radiance)
+    clear = edited(project, shot__shoot__transparent=True)
+    _, alpha = beauty(film, moment(clear, 1), compiler, film.radiance)
     assert alpha is not None
     assert 0 < alpha.mean() < 1
 
@@ -271,7 +267,7 @@ def test_sixteen_bits_survive(file_format: str, channels: int) -> None:
 
 def test_an_empty_film_records_nothing(tracer: Tracer) -> None:
     project, compiler = studio()
-    scene = compiler.compile(project, 1, 32, 24)
+    scene = compiler.compile(moment(project, 1), 32, 24)
     film = film_for(scene)
     assert film.layers == ()
     assert film.places.shape[0] == 0

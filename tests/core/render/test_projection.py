@@ -2,17 +2,17 @@
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, exposed, project_of, sphere
+from tests.conftest import diffuse, edited, exposed, project_of, sphere
 
-from cyclorama.core.framing import Projection, fit_subject, frame_margins, set_edges
+from cyclorama.core.framing import Projection, View, fit_subject, frame_margins, set_edges
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.measure import measure, placed_hull
 from cyclorama.core.geometry.mesh import Mesh, join
-from cyclorama.core.motion import pose_project
+from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
-from cyclorama.core.scene import Environment, Project, SetValue, apply_set
+from cyclorama.core.scene import Environment, Project
 
 BENDS = [-0.5, -0.2, 0.0, 0.2, 0.5]
 
@@ -20,12 +20,9 @@ BENDS = [-0.5, -0.2, 0.0, 0.2, 0.5]
 def through(distortion: float, mesh: Mesh, **values: object) -> tuple[Project, dict[str, bytes]]:
     """A wide lens on a mesh, in a bare studio."""
     project, assets = project_of(mesh, diffuse(0.6))
-    camera = f"cameras/{project.camera_id}"
-    given = {f"{camera}/distortion": distortion, f"{camera}/focal_mm": 22.0, f"{camera}/elevation_deg": 15.0,
-             "shoot/width": 192, "shoot/height": 108, "move/frames": 12} | values  # fmt: skip
-    for path, value in given.items():
-        path = path.replace("camera/", camera + "/") if path.startswith("camera/") else path
-        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
+    given = {"camera/distortion": distortion, "camera/focal_mm": 22.0, "camera/elevation_deg": 15.0,
+             "shot/shoot/width": 192, "shot/shoot/height": 108, "shot/frames": 12} | values  # fmt: skip
+    project = edited(project, given)
     return project, assets
 
 
@@ -52,18 +49,19 @@ def test_there_and_back(distortion: float) -> None:
 
 def mask_of(project: Project, assets: dict[str, bytes], frame: int, tracer: Tracer) -> np.ndarray:
     """Where the subject is in the picture, in shares of a pixel."""
-    s = project.shoot
-    scene = SceneCompiler(assets.__getitem__).compile(project, frame, s.width, s.height)
+    s = project.shot.shoot
+    scene = SceneCompiler(assets.__getitem__).compile(moment(project, frame), s.width, s.height)
     return exposed(tracer, scene, 16).subject
 
 
 @pytest.mark.parametrize("distortion", BENDS)
 def test_what_is_fitted_touches_the_margin_in_the_picture(tracer: Tracer, distortion: float) -> None:
-    project, assets = through(distortion, balls(), **{"shoot/margin": 0.1})
+    project, assets = through(distortion, balls(), **{"shot/shoot/margin": 0.1})
     hull = placed_hull(measure(balls()), project.subject.placement)  # type: ignore[union-attr]
     fitted = fit_subject(project, hull)
-    assert fitted.margins.worst == pytest.approx(0.1, abs=1e-4)
-    mask = mask_of(fitted.project, assets, fitted.margins.worst_frame, tracer)
+    margins = frame_margins(View.of(fitted), hull)
+    assert margins.worst == pytest.approx(0.1, abs=1e-4)
+    mask = mask_of(fitted, assets, margins.worst_frame, tracer)
     rows, columns = np.flatnonzero(mask.max(axis=1) > 0.3), np.flatnonzero(mask.max(axis=0) > 0.3)
     seen = min(rows[0] / 108, (107 - rows[-1]) / 108, columns[0] / 192, (191 - columns[-1]) / 192)
     assert seen == pytest.approx(0.1, abs=1.5 / 108)
@@ -71,9 +69,9 @@ def test_what_is_fitted_touches_the_margin_in_the_picture(tracer: Tracer, distor
 
 @pytest.mark.parametrize("distortion", [-0.4, 0.4])
 def test_margins_are_those_of_the_picture_in_every_frame(tracer: Tracer, distortion: float) -> None:
-    project, assets = through(distortion, balls(), **{"camera/distance_m": 1.6, "camera/target_height_m": 0.0})
+    project, assets = through(distortion, balls(), **{"camera/distance_m": 1.6, "camera/aim/y_m": 0.0})
     hull = placed_hull(measure(balls()), project.subject.placement)  # type: ignore[union-attr]
-    margins = frame_margins(project, hull)
+    margins = frame_margins(View.of(project), hull)
     for frame in (1, 5, 9):
         mask = mask_of(project, assets, frame, tracer)
         rows, columns = np.flatnonzero(mask.max(axis=1) > 0.3), np.flatnonzero(mask.max(axis=0) > 0.3)
@@ -84,16 +82,16 @@ def test_margins_are_those_of_the_picture_in_every_frame(tracer: Tracer, distort
 
 @pytest.mark.parametrize("distortion", [-0.4, 0.0, 0.4])
 def test_motion_vectors_lead_to_where_the_place_is_in_the_next_frame(tracer: Tracer, distortion: float) -> None:
-    project, assets = through(distortion, balls(), **{"camera/distance_m": 1.6, "camera/target_height_m": 0.0})
-    s = project.shoot
-    scene = SceneCompiler(assets.__getitem__).compile(project, 3, s.width, s.height, keep="passes")
+    project, assets = through(distortion, balls(), **{"camera/distance_m": 1.6, "camera/aim/y_m": 0.0})
+    s = project.shot.shoot
+    scene = SceneCompiler(assets.__getitem__).compile(moment(project, 3), s.width, s.height, keep="passes")
     film = exposed(tracer, scene, 1)
     whole = film.alpha > 0.99
     position, motion = film.position[whole], film.motion[whole]
-    lens, poses = Projection.of_project(project), pose_project(project)
+    lens = Projection.of_project(project)
 
     def pixels(frame: int) -> np.ndarray:
-        m = poses.at(frame).camera
+        m = moment(project, frame).around.cameras[0]
         p = (position - m[:3, 3]) @ m[:3, :3]
         x, y = lens.places(p[:, 0] / -p[:, 2], p[:, 1] / -p[:, 2])
         return np.stack([(x / lens.half_w + 1) / 2 * s.width, (1 - y / lens.half_h) / 2 * s.height], axis=1)
@@ -113,17 +111,14 @@ def test_the_background_is_the_environment_that_rays_meet(tracer: Tracer, distor
     key = content_hash(data)
     project, assets = through(distortion, sphere(0.001, 8))
     lit = Environment(asset=key, seen_by_camera=True)
-    traced = project.model_copy(update={"environment": lit})
+    traced = edited(project, look__environment=lit)
     compiler = SceneCompiler((assets | {key: data}).__getitem__)
-    met = exposed(tracer, compiler.compile(traced, 2, 192, 108), 64).radiance
-    behind = lit.model_copy(update={"seen_by_camera": False, "background": lit.background.model_copy(
-        update={"kind": "environment"})})  # fmt: skip
-    laid = compiler.background(project.model_copy(update={"environment": behind}), 2, 192, 108)
+    met = exposed(tracer, compiler.compile(moment(traced, 2), 192, 108), 64).radiance
+    behind = edited(traced, look__environment__seen_by_camera=False, look__background__kind="environment")
+    laid = compiler.background(moment(behind, 2), 192, 108)
     near = np.abs(met - laid).mean(axis=2) < 0.05 * met.mean()
     assert near.mean() > 0.9  # all but the borders of the squares, which the pixel filter softens
-    plain = compiler.background(apply_set(project, SetValue(
-        path=f"cameras/{project.camera_id}/distortion", value=0.0)).model_copy(update={"environment": behind}),
-        2, 192, 108)  # fmt: skip
+    plain = compiler.background(moment(edited(behind, camera__distortion=0.0), 2), 192, 108)
     assert (np.abs(met - plain).mean(axis=2) < 0.05 * met.mean()).mean() < 0.8
 
 
@@ -132,5 +127,5 @@ def test_a_barrel_sees_the_end_of_the_sweep_sooner() -> None:
     ends = {}
     for distortion in (-0.5, 0.0, 0.5):
         project, _ = through(distortion, balls(), **values)
-        ends[distortion] = bool(set_edges(project).ends)
+        ends[distortion] = bool(set_edges(View.of(project), project.set.sweep).ends)
     assert ends == {-0.5: True, 0.0: False, 0.5: False}

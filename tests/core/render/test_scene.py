@@ -5,19 +5,32 @@ import math
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, exposed, look_at, plane, png_of, project_of, rect, scene_of, sphere, with_rows
+from tests.conftest import (
+    diffuse,
+    edited,
+    exposed,
+    look_at,
+    plane,
+    png_of,
+    project_of,
+    rect,
+    scene_of,
+    sphere,
+    with_rows,
+)
 
 from cyclorama.core.errors import NotFoundError
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.material.row import BASE, EMISSION
+from cyclorama.core.motion import moment, moments_over
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.denoise import denoise
 from cyclorama.core.render.film import Film
 from cyclorama.core.render.meter import meter_subject
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
-from cyclorama.core.scene import Gobo, Light, Material, MaterialMaps, Project, SetValue, TextureRef, apply_set
+from cyclorama.core.scene import Gobo, Light, Material, MaterialMaps, Project, TextureRef
 
 KEY = Light(id="key", name="Key", role="key", azimuth_deg=30, elevation_deg=40, distance_m=2)
 
@@ -34,38 +47,34 @@ def studio(
     mesh: Mesh | None = None, material: Material | None = None, **values: object
 ) -> tuple[Project, dict[str, bytes]]:
     project, assets = project_of(mesh or bump(), material or diffuse(0.6))
-    project = project.model_copy(update={"lights": (KEY,)})
-    for path, value in values.items():
-        path = path.replace("__", "/").replace("camera/", f"cameras/{project.camera_id}/")
-        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
-    return project, assets
+    return edited(edited(project, look__lights=(KEY,)), **values), assets
 
 
 def shot(tracer: Tracer, project: Project, assets: dict[str, bytes], frame: int, samples: int = 64) -> Film:
     film = Film(64, 36)
-    tracer.expose(film, SceneCompiler(assets.__getitem__).compile(project, frame, 64, 36), samples)
+    tracer.expose(film, SceneCompiler(assets.__getitem__).compile(moment(project, frame), 64, 36), samples)
     return film
 
 
 def test_edits_rebuild_only_what_they_touch() -> None:
     project, assets = studio()
     compiler = SceneCompiler(assets.__getitem__)
-    first = compiler.compile(project, 1, 32, 18)
+    first = compiler.compile(moment(project, 1), 32, 18)
 
     def after(path: str, value: object) -> tuple[bool, bool]:
-        scene = compiler.compile(apply_set(project, SetValue(path=path, value=value)), 7, 32, 18)  # type: ignore[arg-type]
+        scene = compiler.compile(moment(edited(project, {path: value}), 7), 32, 18)  # type: ignore[arg-type]
         kept = scene.bodies[0] is first.bodies[0], scene.materials is first.materials
-        compiler.compile(project, 1, 32, 18)
+        compiler.compile(moment(project, 1), 32, 18)
         return kept
 
-    assert after("lights/key/strength_stops", 2.0) == (True, True)
-    assert after("move/start_azimuth_deg", 50.0) == (True, True)
-    assert after("look/ev100", 3.0) == (True, True)
-    first = compiler.compile(project, 1, 32, 18)
+    assert after("look/lights/key/strength_stops", 2.0) == (True, True)
+    assert after("camera/azimuth_deg", 50.0) == (True, True)
+    assert after("look/tone/ev100", 3.0) == (True, True)
+    first = compiler.compile(moment(project, 1), 32, 18)
     assert after("materials/m/base_metalness", 1.0) == (True, False)
-    first = compiler.compile(project, 1, 32, 18)
+    first = compiler.compile(moment(project, 1), 32, 18)
     assert after("subject/placement/turn_deg", 20.0)[0] is False
-    first = compiler.compile(project, 1, 32, 18)
+    first = compiler.compile(moment(project, 1), 32, 18)
     assert after("set/sweep/on", True)[0] is False
 
 
@@ -75,7 +84,7 @@ def test_gobo_pictures_are_unpacked_once_a_frame(tracer: Tracer) -> None:
     dark, bright = (png_of(np.full((4, 4, 3), level, np.uint8)) for level in (0, 255))
     assets |= {"dark": dark, "bright": bright}
     light = KEY.model_copy(update={"gobo": Gobo(pictures=("dark", "bright"), softness=0.0, tiles=True)})
-    project = project.model_copy(update={"lights": (light,)})
+    project = edited(project, look__lights=(light,))
     read: list[str] = []
 
     def reading(key: str) -> bytes:
@@ -87,25 +96,25 @@ def test_gobo_pictures_are_unpacked_once_a_frame(tracer: Tracer) -> None:
     def unpacked(p: Project, frame: int) -> tuple[list[str], float]:
         read.clear()
         film = Film(32, 18)
-        tracer.expose(film, compiler.compile(p, frame, 32, 18), 4)
+        tracer.expose(film, compiler.compile(moment(p, frame), 32, 18), 4)
         return [key for key in read if key in ("dark", "bright")], float(film.radiance.sum())
 
     assert unpacked(project, 1) == (["dark"], 0.0)
-    stronger = apply_set(project, SetValue(path="lights/key/strength_stops", value=2.0))
-    turned = apply_set(stronger, SetValue(path="lights/key/gobo/rotation_deg", value=30.0))
-    for edited in (stronger, turned):
-        assert unpacked(edited, 1) == ([], 0.0)
+    stronger = edited(project, look__lights__key__strength_stops=2.0)
+    turned = edited(stronger, look__lights__key__gobo__rotation_deg=30.0)
+    for after in (stronger, turned):
+        assert unpacked(after, 1) == ([], 0.0)
     pictures, light_seen = unpacked(turned, 2)
     assert pictures == ["bright"]
     assert light_seen > 0.0
-    assert unpacked(turned, 3) == (["dark"], 0.0)
+    assert unpacked(turned, 3) == ([], 0.0)  # it is still there
 
 
 def test_spinning_the_subject_is_orbiting_the_camera(tracer: Tracer) -> None:
     """With a light that travels with the camera and no set, both moves show the same picture."""
-    orbit = shot(tracer, *studio(move__kind="orbit", move__frames=12, move__lights_travel_with="camera"), frame=5)
-    spin = shot(tracer, *studio(move__kind="spin", move__frames=12, move__direction="clockwise"), frame=5)
-    still = shot(tracer, *studio(move__kind="hold", move__frames=12), frame=5)
+    orbit = shot(tracer, *studio(move="orbit", shot__frames=12, look__lights_travel_with="camera"), frame=5)
+    spin = shot(tracer, *studio(move="spin", shot__frames=12, turns=-1), frame=5)
+    still = shot(tracer, *studio(move="hold", shot__frames=12), frame=5)
     # sampled directions turn with the surface's own frame, so single samples differ and means agree
     assert np.abs(orbit.radiance - spin.radiance).mean() < 0.01 * orbit.radiance.mean()
     assert np.abs(orbit.radiance - still.radiance).mean() > 0.2 * orbit.radiance.mean()
@@ -114,9 +123,9 @@ def test_spinning_the_subject_is_orbiting_the_camera(tracer: Tracer) -> None:
 
 def test_spinning_disc_and_set_stay_apart(tracer: Tracer) -> None:
     """With a set the subject is a body of its own; frame 1 of a spin is what an orbit shows in frame 1."""
-    more = {"set__sweep__on": True, "set__disc__on": True, "move__frames": 8}
-    orbit = shot(tracer, *studio(move__kind="orbit", **more), frame=1)
-    spin = shot(tracer, *studio(move__kind="spin", **more), frame=1)
+    more = {"set__sweep__on": True, "set__disc__on": True, "shot__frames": 8}
+    orbit = shot(tracer, *studio(move="orbit", **more), frame=1)
+    spin = shot(tracer, *studio(move="spin", **more), frame=1)
     assert np.isclose(orbit.radiance, spin.radiance, rtol=1e-3, atol=1e-3).mean() > 0.97
     assert 0 < spin.subject.sum() < spin.alpha.sum()
 
@@ -130,10 +139,9 @@ def test_turning_the_environment_is_turning_everything_else(tracer: Tracer) -> N
 
     def lit(rotation: float, start: float, turn: float) -> np.ndarray:
         project, assets = studio(
-            move__start_azimuth_deg=start, subject__placement__turn_deg=turn, environment__rotation_deg=rotation
+            camera__azimuth_deg=start, subject__placement__turn_deg=turn, look__environment__rotation_deg=rotation
         )
-        environment = project.environment.model_copy(update={"asset": key})
-        project = project.model_copy(update={"environment": environment, "lights": ()})
+        project = edited(project, look__environment__asset=key, look__lights=())
         return shot(tracer, project, assets | {key: data}, 1, 256).radiance
 
     base, turned, only = lit(0, 0, 0), lit(40, 40, 40), lit(40, 0, 0)
@@ -152,7 +160,7 @@ def mapped_plane() -> Mesh:
 def seen(tracer: Tracer, material: Material, assets: dict[str, bytes], pixels: int = 16) -> Film:
     """The mapped plane from straight above, −z at the top of the picture, under an even sky of 1 nit."""
     project, own = project_of(mapped_plane(), material)
-    scene = SceneCompiler((own | assets).__getitem__).compile(project, 1, pixels, pixels)
+    scene = SceneCompiler((own | assets).__getitem__).compile(moment(project, 1), pixels, pixels)
     bare = scene_of(
         mapped_plane(), diffuse(), look_at((0, 10, 0), (0, 0, 0), 0.1, pixels), environment=1.0, max_bounces=1
     )
@@ -255,20 +263,20 @@ def test_metering_reads_the_light_not_the_paint(tracer: Tracer) -> None:
     found = []
     for albedo in (0.2, 0.4):
         project, assets = studio(mesh=sphere(0.4, 48), material=diffuse(albedo))
-        found.append(meter_subject(project, SceneCompiler(assets.__getitem__), tracer))
+        found.append(meter_subject(moments_over(project, 4), SceneCompiler(assets.__getitem__), tracer))
     assert found[0] is not None
     assert found[1] == pytest.approx(found[0], abs=0.2)
 
 
 def test_metering_follows_the_light(tracer: Tracer) -> None:
     project, assets = studio(mesh=sphere(0.4, 48), material=diffuse(0.5))
-    ev = meter_subject(project, SceneCompiler(assets.__getitem__), tracer)
-    brighter = apply_set(project, SetValue(path="lights/key/strength_stops", value=2.0))
-    more = meter_subject(brighter, SceneCompiler(assets.__getitem__), tracer)
+    ev = meter_subject(moments_over(project, 4), SceneCompiler(assets.__getitem__), tracer)
+    brighter = edited(project, look__lights__key__strength_stops=2.0)
+    more = meter_subject(moments_over(brighter, 4), SceneCompiler(assets.__getitem__), tracer)
     assert ev is not None
     assert more == pytest.approx(ev + 2, abs=0.01)
-    dark = apply_set(project, SetValue(path="lights/key/on", value=False))
-    assert meter_subject(dark, SceneCompiler(assets.__getitem__), tracer) is None
+    dark = edited(project, look__lights__key__on=False)
+    assert meter_subject(moments_over(dark, 4), SceneCompiler(assets.__getitem__), tracer) is None
 
 
 def test_a_missing_file_is_told() -> None:
@@ -278,7 +286,7 @@ def test_a_missing_file_is_told() -> None:
         raise NotFoundError(f"gone: {key}")
 
     with pytest.raises(NotFoundError):
-        SceneCompiler(gone).compile(project, 1, 16, 16)
+        SceneCompiler(gone).compile(moment(project, 1), 16, 16)
 
 
 @pytest.mark.parametrize("place", [(40, 60), (63, 30), (0, 70), (32, 0), (20, 95), (62, 50)])

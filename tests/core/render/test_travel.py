@@ -5,14 +5,15 @@ A camera that goes round with all its lights sees what a camera that stands sees
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, exposed, project_of, sphere
+from tests.conftest import diffuse, edited, exposed, project_of, sphere
 
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
+from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
-from cyclorama.core.scene import Background, Environment, Gobo, Light, Material, Project, SetValue, apply_set
+from cyclorama.core.scene import Background, Environment, Gobo, Light, Material, Project
 
 METAL = Material(id="m", name="Metal", base_metalness=1, base_color=(0.9, 0.8, 0.6), specular_roughness=0.12)
 SAMPLES = 256
@@ -41,18 +42,16 @@ SHINING: dict[str, tuple[tuple[Light, ...], Environment]] = {
     "ball and tube": ((light("sphere"), light("tube", roll_deg=70)), Environment()),
     "sun": ((light("sun", power=2e4, power_unit="lx"),), Environment()),
     "environment": ((), Environment(asset=KEY, travels_with="camera", seen_by_camera=True)),
-    "environment behind": ((), Environment(asset=KEY, travels_with="camera",
-                                           background=Background(kind="environment"))),
+    "environment behind": ((), Environment(asset=KEY, travels_with="camera")),
     "sky with its sun": ((), Environment(kind="sky", travels_with="camera")),
 }  # fmt: skip
 
 
 def shown(project: Project, assets: dict[str, bytes], tracer: Tracer, values: dict[str, object]) -> np.ndarray:
-    for path, value in values.items():
-        project = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
+    project = edited(project, values)
     compiler = SceneCompiler((assets | {KEY: SKY_FILE}).__getitem__)
-    film = exposed(tracer, compiler.compile(project, 1, 64, 48), SAMPLES)
-    return film.radiance + (1 - film.alpha[..., None]) * compiler.background(project, 1, 64, 48)
+    film = exposed(tracer, compiler.compile(moment(project, 1), 64, 48), SAMPLES)
+    return film.radiance + (1 - film.alpha[..., None]) * compiler.background(moment(project, 1), 64, 48)
 
 
 @pytest.mark.parametrize(("name", "material"), [
@@ -61,16 +60,15 @@ def shown(project: Project, assets: dict[str, bytes], tracer: Tracer, values: di
 def test_travelling_with_the_lights_is_turning_the_subject(tracer: Tracer, name: str, material: Material) -> None:
     lights, environment = SHINING[name]
     project, assets = project_of(off_centre(), material)
-    project = project.model_copy(update={"lights": lights, "environment": environment})
-    camera = f"cameras/{project.camera_id}"
-    shutter = {f"{camera}/shutter_deg": 180.0, f"{camera}/distance_m": 2.5, f"{camera}/target_height_m": 0.05,
-               f"{camera}/focal_mm": 50.0, "move/frames": 9, "move/first_frame": 1}  # fmt: skip
-    round_it = shutter | {"move/kind": "orbit", "move/lights_travel_with": "camera", "move/direction": "clockwise"}
-    turning = shutter | {"move/kind": "spin", "move/lights_travel_with": "set",
-                         "move/direction": "counter-clockwise"}  # fmt: skip
+    behind = {"look/background": Background(kind="environment")} if name == "environment behind" else {}
+    project = edited(project, {"look/lights": lights, "look/environment": environment} | behind)
+    shutter = {"camera/shutter_deg": 180.0, "camera/distance_m": 2.5, "aim": 0.05, "camera/focal_mm": 50.0,
+               "shot/frames": 9, "shot/first_frame": 1}  # fmt: skip
+    round_it = shutter | {"move": "orbit", "look/lights_travel_with": "camera", "turns": -1}
+    turning = shutter | {"move": "spin", "look/lights_travel_with": "set", "turns": 1}
     ours = shown(project, assets, tracer, round_it)
     same = shown(project, assets, tracer, turning)
-    still = shown(project, assets, tracer, turning | {f"{camera}/shutter_deg": 0.0})
+    still = shown(project, assets, tracer, turning | {"camera/shutter_deg": 0.0})
     blur = np.abs(still - same).mean()
     assert blur > 0.004 * same.mean()  # or it says nothing
     assert np.abs(ours - same).mean() < 0.1 * blur

@@ -11,6 +11,7 @@ import pytest
 from numba.types import Literal
 
 from cyclorama.core.kernel import kernel, kernel_cache_folder, kernel_sources
+from cyclorama.core.motion import moment
 from cyclorama.core.render.scene import SceneCompiler
 from cyclorama.core.render.tracer import Tracer
 from cyclorama.core.render.warm import large_functions
@@ -18,7 +19,7 @@ from cyclorama.core.scene import new_project
 
 
 def test_functions_are_compiled_ahead_for_the_types_the_tracer_gives_them(tracer: Tracer) -> None:
-    scene = SceneCompiler(lambda key: b"").compile(new_project("Empty"), 1, 16, 16)
+    scene = SceneCompiler(lambda key: b"").compile(moment(new_project("Empty"), 1), 16, 16)
     for function, arguments in large_functions(scene):
         # none at all when the whole kernel came from the cache; other tests call with other rows and with constants
         used = {

@@ -4,6 +4,7 @@ import math
 from typing import Any, get_args
 
 import pytest
+from tests.conftest import always, item_of
 from tests.core.sheet.test_sheet import Blind
 
 from cyclorama.core.errors import ChangeError
@@ -12,13 +13,14 @@ from cyclorama.core.scene import (
     Light,
     Material,
     MaterialMaps,
-    Part,
     Project,
     SetValue,
-    Subject,
     TextureRef,
+    Wears,
     apply_set,
+    assets_of,
     depending,
+    full_path,
     inserted,
     load_project,
     moved,
@@ -38,11 +40,10 @@ from cyclorama.core.sheet.perform import perform
 def furnished() -> Project:
     """A project with something of everything."""
     glaze = Material(id="glaze", name="Glaze", maps=MaterialMaps(height=TextureRef(pattern="noise")))
-    parts = (Part(id="pot", name="Pot", material="glaze", triangles=12),)
     project = new_project("Test")
     return put_all(project, {
         "materials": (glaze, Material(id="spare", name="Spare")),
-        "subject": Subject(asset="a" * 32, source_name="pot.glb", parts=parts), "lights/key/gobo": Gobo(),
+        "items": (item_of("a" * 32, ("Pot", "glaze")),), "subject_id": "item-1", "look/lights/key/gobo": Gobo(),
     })  # fmt: skip
 
 
@@ -53,8 +54,9 @@ NUMBERS = [p for p in PATHS if place_of(p).kind in ("number", "whole") and not p
 def at(project: Project, path: str) -> str:
     """The path in another project of the same kind, whose ids are drawn anew."""
     steps = path.split("/")
-    if steps[0] == "cameras" and len(steps) > 1:
-        steps[1] = project.camera_id
+    drawn = {"cameras": project.shot.camera_id, "looks": project.shot.look_id, "shots": project.shot_id}
+    if steps[0] in drawn and len(steps) > 1:
+        steps[1] = drawn[steps[0]]
     return "/".join(steps)
 
 
@@ -87,10 +89,10 @@ def test_only_what_leads_to_a_place_is_copied() -> None:
         written: Any = put(project, here, value)
         for name in type(project).model_fields:
             assert (getattr(written, name) is getattr(project, name)) or name == steps[0]
-    key = put(project, "lights/key/gobo/scale", 2.0)
-    assert key.lights[1] is project.lights[1]
-    assert key.lights[0].gobo is not project.lights[0].gobo
-    assert project.lights[0].gobo.scale == 1.0  # type: ignore[union-attr]
+    key = put(project, "look/lights/key/gobo/scale", 2.0)
+    assert key.look.lights[1] is project.look.lights[1]
+    assert key.look.lights[0].gobo is not project.look.lights[0].gobo
+    assert project.look.lights[0].gobo.scale == 1.0  # type: ignore[union-attr]
 
 
 def test_every_value_affects_what_is_said_beside_it_and_nothing_else() -> None:
@@ -112,47 +114,76 @@ def test_every_value_affects_what_is_said_beside_it_and_nothing_else() -> None:
 def test_what_is_known_of_a_place() -> None:
     focal = place_of("camera/focal_mm")
     assert (focal.title, focal.unit, focal.least, focal.most, focal.affects) == ("Focal length", "mm", 8, 400, "camera")
-    assert place_of("lights/key/strength_stops").affects == "gain"
+    assert place_of("look/lights/key/strength_stops").affects == "gain"
     assert place_of("set/disc/color").affects == "surface"
     assert place_of("set/disc/height_m").affects == "geometry"
     assert place_of("subject/placement/turn_deg").affects == "transform"
     assert place_of("subject/play/speed").affects == "motion"
     assert place_of("materials/{material}/maps/{slot}/scale_u").affects == "surface"
     assert affects_everywhere()["materials/*/maps/height/scale_u"] == "surface"
-    assert (place_of("lights/key").kind, place_of("lights").kind) == ("thing", "list")
-    for path in ("subject/asset", "subject/parts/pot/id", "subject/parts/pot/triangles", "subject/variants", "id"):
+    assert (place_of("look/lights/key").kind, place_of("look/lights").kind) == ("thing", "list")
+    assert place_of("subject/variant/parts/pot/material").affects == "geometry"
+    assert place_of("shot/move/turns").affects == "motion"
+    assert (place_of("subject/placement/tip_deg").then, place_of("set/disc/height_m").then) == ("settle", "stand")
+    for path in ("subject/asset", "subject/parts/pot/id", "subject/parts/pot/triangles", "subject/cameras", "id"):
         assert place_of(path).fixed
         with pytest.raises(ChangeError, match="cannot be edited"):
             apply_set(furnished(), SetValue(path=path, value="x"))
-    assert perform(furnished(), SetValue(path="move/rate_num", value=30), None, Blind())[1] == "Set frame rate"
+    label = perform(furnished(), SetValue(path="rate_num", value=30), always(None), Blind())[1]
+    assert label == "Set frame rate"
+
+
+def test_short_paths_name_what_the_open_shot_has() -> None:
+    project = furnished()
+    shot = project.shot
+    assert full_path(project, "camera/iso") == f"cameras/{shot.camera_id}/iso"
+    assert full_path(project, "look/lights/key/tint") == f"looks/{shot.look_id}/lights/key/tint"
+    assert full_path(project, "shot/move/turns") == f"shots/{shot.id}/rows/camera/segments/segment-1/turns"
+    night = project.items[0].variant.model_copy(update={"id": "night"})
+    project = put(project, "subject/variants", (*project.items[0].variants, night))
+    wears = (Wears(id="item-1", variant="night"),)
+    dressed = put(project, "shot/wears", wears)
+    assert full_path(project, "subject/variant/name") == "items/item-1/variants/colourway-1/name"
+    assert full_path(dressed, "subject/variant/name") == "items/item-1/variants/night/name"
+    with pytest.raises(ChangeError, match="no subject yet"):
+        value_at(new_project("Test"), "subject/name")
+
+
+def test_files_that_a_document_refers_to() -> None:
+    maps = MaterialMaps(height=TextureRef(asset="relief"), base_color=TextureRef(pattern="noise"))
+    project = put_all(furnished(), {
+        "materials/glaze/maps": maps, "look/lights/key/gobo/pictures": ("one", "two"), "subject/source": "archive",
+        "look/environment/asset": "sky", "look/background/picture": "behind",
+    })  # fmt: skip
+    assert assets_of(project) == {"relief", "one", "two", "archive", "sky", "behind", "a" * 32}
 
 
 def test_lists_and_what_refers_to_them() -> None:
     project = furnished()
-    more = inserted(project, "lights", Light(id="kicker", name="Kicker"), 1)
-    assert [x.id for x in more.lights] == ["key", "kicker", "fill", "rim"]
-    assert [x.id for x in moved(more, "lights/kicker", 3).lights] == ["key", "fill", "rim", "kicker"]
-    assert removed(more, "lights/kicker") == project
+    more = inserted(project, "look/lights", Light(id="kicker", name="Kicker"), 1)
+    assert [x.id for x in more.look.lights] == ["key", "kicker", "fill", "rim"]
+    assert [x.id for x in moved(more, "look/lights/kicker", 3).look.lights] == ["key", "fill", "rim", "kicker"]
+    assert removed(more, "look/lights/kicker") == project
     assert [m.id for m in removed(project, "materials/spare").materials] == ["glaze"]
     with pytest.raises(ChangeError, match="‘Glaze’ cannot be removed: Part ‘Pot’ refers to a material"):
         removed(project, "materials/glaze")
     with pytest.raises(ChangeError, match="cannot be removed: "):
-        removed(project, f"cameras/{project.camera_id}")
-    with pytest.raises(ChangeError, match="There is nothing at ‘lights/nobody’"):
-        removed(project, "lights/nobody")
+        removed(project, f"cameras/{project.shot.camera_id}")
+    with pytest.raises(ChangeError, match="There is nothing at ‘look/lights/nobody’"):
+        removed(project, "look/lights/nobody")
     with pytest.raises(ChangeError, match="Two lights have the same id"):
-        inserted(project, "lights", Light(id="key", name="Another"))
+        inserted(project, "look/lights", Light(id="key", name="Another"))
     with pytest.raises(ChangeError, match="its id cannot be edited"):
-        put(project, "lights/key", Light(id="other", name="Key"))
+        put(project, "look/lights/key", Light(id="other", name="Key"))
     # both sides of a reference change in one step, in any order
-    parts = (project.subject.parts[0].model_copy(update={"material": "spare"}),)  # type: ignore[union-attr]
-    swapped = put_all(project, {"materials": project.materials[1:], "subject/parts": parts})
+    parts = (project.items[0].variant.parts[0].model_copy(update={"material": "spare"}),)
+    swapped = put_all(project, {"materials": project.materials[1:], "subject/variant/parts": parts})
     assert load_project(swapped.model_dump_json()) == swapped
     with pytest.raises(ChangeError, match="refers to a material"):
-        put(project, "subject/parts/pot/material", "nobody")
+        put(project, "subject/variant/parts/pot/material", "nobody")
 
 
 def test_what_was_built_without_checks_is_checked_when_it_is_written() -> None:
     light = Light(id="key", name="Key").model_copy(update={"width_m": -1.0})
     with pytest.raises(ChangeError, match="Width must be at least"):
-        put(furnished(), "lights/key", light)
+        put(furnished(), "look/lights/key", light)

@@ -18,8 +18,8 @@ from cyclorama.core.scene import SCHEMA_VERSION, Project, SetValue, apply_set, l
 def test_round_trip_is_exact(focal: float, stops: float, frames: int, colour: list[float], name: str) -> None:
     project = new_project("Test")
     for path, value in (
-        (f"cameras/{project.camera_id}/focal_mm", focal), ("lights/key/strength_stops", stops),
-        ("move/frames", frames), ("set/sweep/color", colour), ("name", name),
+        ("camera/focal_mm", focal), ("look/lights/key/strength_stops", stops),
+        ("shot/frames", frames), ("set/sweep/color", colour), ("name", name),
     ):  # fmt: skip
         project = apply_set(project, SetValue(path=path, value=value))
     again = load_project(project.model_dump_json())
@@ -34,24 +34,24 @@ def test_round_trip_is_exact(focal: float, stops: float, frames: int, colour: li
         ("camera/focal_mm", 3, "Focal length must be at least 8 mm; it was 3."),
         ("camera/focal_mm", "wide", "Focal length must be a number; ‘wide’ is not one."),
         ("camera/focal_mm", float("nan"), "Focal length must be an ordinary number."),
-        ("lights/key/strength_stops", 99, "Strength must be at most 12 stops; it was 99."),
-        ("move/frames", 2.5, "Frames must be a whole number; it was 2.5."),
-        ("move/frames", 0, "Frames must be at least 1 frames; it was 0."),
-        ("camera_id", "nobody", "There is no camera ‘nobody’ in this project."),
+        ("look/lights/key/strength_stops", 99, "Strength must be at most 12 stops; it was 99."),
+        ("shot/frames", 2.5, "Frames must be a whole number; it was 2.5."),
+        ("shot/frames", 0, "Frames must be at least 1 frames; it was 0."),
+        ("shot/camera_id", "nobody", "There is no camera ‘nobody’ in this project, which ‘Orbit’ is shot through."),
         ("name", "", "Name must not be empty."),
-        ("move/kind", "wobble", "Kind must be one of 'orbit', 'spin' or 'hold'; it was ‘wobble’."),
+        ("shot/move/kind", "wobble", "Move must be one of 'orbit', 'spin' or 'hold'; it was ‘wobble’."),
+        ("shot/move/kind", "spin", "Only the camera orbits, and it does not spin."),
     ],
 )
 def test_messages(path: str, value: object, sentence: str) -> None:
     project = new_project("Test")
-    path = path.replace("camera/", f"cameras/{project.camera_id}/")
     with pytest.raises(ChangeError) as error:
         apply_set(project, SetValue.model_construct(kind="set", path=path, value=value))
     assert error.value.sentence == sentence
 
 
 @pytest.mark.parametrize(
-    "path", ["nothing", "lights/nobody/on", "move/frames/x", "id", "lights/key/id", "schema_version"]
+    "path", ["nothing", "look/lights/nobody/on", "shot/frames/x", "id", "look/lights/key/id", "schema_version"]
 )
 def test_places_that_cannot_be_set(path: str) -> None:
     with pytest.raises(ChangeError):
@@ -60,13 +60,14 @@ def test_places_that_cannot_be_set(path: str) -> None:
 
 @pytest.mark.parametrize(
     "path",
-    ["lights/{key}/strength_stops", "lights/{key}/temperature_k", "camera/focal_mm", "shoot/margin", "move/frames",
-     "set/disc/roughness", "environment/sky/turbidity", "camera/f_number", "shoot/passes/wire_px"],
+    ["look/lights/{key}/strength_stops", "look/lights/{key}/temperature_k", "camera/focal_mm", "shot/shoot/margin",
+     "shot/frames", "set/disc/roughness", "look/environment/sky/turbidity", "camera/f_number",
+     "shot/shoot/passes/wire_px"],
 )  # fmt: skip
 def test_ranges_are_what_the_document_allows(path: str) -> None:
     """The ends are accepted, what lies just beyond is not."""
     project = new_project("Test")
-    place = path.replace("{key}", "key").replace("camera/", f"cameras/{project.camera_id}/")
+    place = path.replace("{key}", "key")
     least, greatest = place_of(path).least, place_of(path).most
     assert least is not None
     assert greatest is not None
@@ -79,9 +80,9 @@ def test_ranges_are_what_the_document_allows(path: str) -> None:
 def test_ranges_end_where_the_document_does() -> None:
     size = place_of("materials/{material}/maps/{slot}/size_m")
     assert (size.title, size.unit, size.least, size.most) == ("Size", "m", 1e-7, 10_000)
-    last = place_of("shoot/to_frame")
+    last = place_of("shot/shoot/to_frame")
     assert (last.least, last.most, last.kind) == (0, None, "whole")
-    for path in ("camera/nothing", "look/ev100/more"):
+    for path in ("camera/nothing", "look/tone/ev100/more"):
         with pytest.raises(KeyError):
             place_of(path)
 
@@ -98,27 +99,73 @@ def test_newer_and_foreign_documents_are_refused() -> None:
 
 def test_solo_and_ranges() -> None:
     project = new_project("Test")
-    solo = apply_set(project, SetValue(path="lights/fill/solo", value=True))
-    assert [light.id for light in solo.lit_lights] == ["fill"]
-    cut: Project = apply_set(solo, SetValue(path="shoot/from_frame", value=10))
-    cut = apply_set(cut, SetValue(path="shoot/to_frame", value=500))
-    assert cut.frame_numbers == range(10, 241)
+    solo = apply_set(project, SetValue(path="look/lights/fill/solo", value=True))
+    assert [light.id for light in solo.look.lit_lights] == ["fill"]
+    cut: Project = apply_set(solo, SetValue(path="shot/shoot/from_frame", value=10))
+    cut = apply_set(cut, SetValue(path="shot/shoot/to_frame", value=500))
+    assert cut.shot.frame_numbers == range(10, 241)
+
+
+def of_second_version(**values: object) -> dict[str, object]:
+    """A document as version 2 wrote it."""
+    subject = {
+        "asset": "a" * 32, "source_name": "lamp.glb",
+        "parts": [{"id": "part-1", "name": "Foot", "material": "m", "triangles": 4},
+                  {"id": "part-2", "name": "Shade", "material": "m", "triangles": 8, "visible": False}],
+        "variants": [{"name": "Night", "materials": [["part-2", "n"]]}],
+    }  # fmt: skip
+    return {
+        "schema_version": 2, "id": "old", "name": "Old", "subject": subject,
+        "materials": [{"id": "m", "name": "M"}, {"id": "n", "name": "N"}],
+        "lights": [{"id": "key", "name": "Key", "aim_above_m": 0.1}],
+        "environment": {"kind": "sky", "background": {"colour": [0.1, 0.2, 0.3]}},
+        "cameras": [{"id": "camera-1", "name": "A", "target_height_m": 0.25, "focus_point_m": [0, 0.1, 0]},
+                    {"id": "item-1", "name": "B", "target_height_m": 0.75}],
+        "camera_id": "item-1", "look": {"ev100": 7.5},
+        "move": {"id": "move-1", "name": "Turn", "kind": "spin", "direction": "clockwise", "frames": 48,
+                 "rate_num": 25, "start_azimuth_deg": 30.0, "lights_travel_with": "subject"},
+        "shoot": {"width": 640, "height": 360, "name_pattern": "{project}_{move}"},
+    } | values  # fmt: skip
+
+
+def test_documents_of_the_second_version_are_brought_up_to_date() -> None:
+    """The subject becomes an item with colourways, loose lights a look, the move a shot; lights keep their place."""
+    p = load_project(of_second_version())
+    item = p.subject
+    assert item is not None
+    assert item.id not in {c.id for c in p.cameras}
+    assert (item.name, [part.name for part in item.parts]) == ("Lamp", ["Foot", "Shade"])
+    assert [[(w.material, w.visible) for w in v.parts] for v in item.variants] == [
+        [("m", True), ("m", False)], [("m", True), ("n", False)],
+    ]  # fmt: skip
+    assert (p.camera.id, p.camera.azimuth_deg, p.camera.aim.y_m) == ("item-1", 30.0, 0.75)
+    assert p.cameras[0].focus_item == item.id
+    assert (p.look.lights[0].aim.y_m, p.look.lights[0].aim_above_m) == (0.75, 0.1)
+    assert (p.look.background.colour, p.look.tone.ev100, p.look.lights_travel_with) == ((0.1, 0.2, 0.3), 7.5, "subject")
+    assert (p.shot.name, p.shot.frames, p.rate_num, p.shot.shoot.width) == ("Turn", 48, 25, 640)
+    (row,) = p.shot.rows
+    assert (row.id, row.segments[0].kind, row.segments[0].turns) == ("disc", "spin", -1.0)
+    assert p.shot.shoot.name_pattern == "{project}_{shot}"
+    assert load_project(p.model_dump_json()) == p
+    for gone in ("move", "cameras", "camera_id"):
+        broken = {name: value for name, value in of_second_version().items() if name != gone}
+        with pytest.raises(ChangeError, match="something is missing in it"):
+            load_project(broken)
 
 
 def test_documents_of_the_first_version_are_brought_up_to_date() -> None:
     """Packed maps become maps by channel, alpha its own map, the background colour moves into the background."""
-    data = json.loads(new_project("Old").model_dump_json())
     packed = {"asset": "mr", "name": "", "wrap": "repeat"}
     material = {
         "id": "m", "name": "M", "emission_nit": 300.0, "base_color_map": {"asset": "base", "name": "", "wrap": "clamp"},
         "metal_rough_map": packed, "normal_map": None, "emission_map": None, "opacity_from_base_alpha": True,
     }  # fmt: skip
     environment = {"asset": None, "background": [0.1, 0.2, 0.3]}
-    old = {**data, "schema_version": 1, "materials": [material], "environment": environment}
+    old = of_second_version(schema_version=1, materials=[material], environment=environment, subject=None)
     project = load_project(old)
     m = project.materials[0]
     assert project.schema_version == SCHEMA_VERSION
     assert (m.emission_luminance, m.maps.base_color.asset) == (300, "base")  # type: ignore[union-attr]
     assert (m.maps.specular_roughness.channel, m.maps.base_metalness.channel) == ("g", "b")  # type: ignore[union-attr]
     assert (m.maps.opacity.asset, m.maps.opacity.channel) == ("base", "a")  # type: ignore[union-attr]
-    assert project.environment.background.colour == (0.1, 0.2, 0.3)
+    assert project.look.background.colour == (0.1, 0.2, 0.3)

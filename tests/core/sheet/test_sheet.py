@@ -2,18 +2,18 @@
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, project_of, sphere
+from tests.conftest import always, diffuse, edited, project_of, sphere
 from tests.moving_models import still
 
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.framing.set_edges import set_edges
+from cyclorama.core.framing import Seen, View, set_edges
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake
-from cyclorama.core.geometry.measure import Measures, gap_mm, measure
+from cyclorama.core.geometry.measure import Measures, gap_m, measure
 from cyclorama.core.light.temperature import white_balance_rgb
-from cyclorama.core.motion import pose_project
-from cyclorama.core.scene import Animation, Play, Project, SetValue, apply_set, new_project
-from cyclorama.core.scene.changes import Centre, CorrectUnit, FitSubject, FocusOn, GreyAt, MeterSubject, StandOnFloor
+from cyclorama.core.motion import Moment, moment
+from cyclorama.core.scene import Animation, Play, Project, SetValue, new_project
+from cyclorama.core.scene.changes import Centre, FitSubject, FocusOn, GreyAt, MeterSubject, StandOnFloor
 from cyclorama.core.sequence.names import frame_name
 from cyclorama.core.sequence.size import frame_bytes, reserve_bytes
 from cyclorama.core.sheet import perform, readiness, review, stations
@@ -25,26 +25,26 @@ from cyclorama.core.sheet.words import data_size
 class SomeEye:
     """Sees the top of the ball, lit by a warm lamp."""
 
-    def meter(self, project: Project) -> float | None:
+    def meter(self, moments: list[Moment]) -> float | None:
         return 9.123
 
-    def point(self, project: Project, frame: int, x: float, y: float) -> tuple[np.ndarray, bool] | None:
-        return np.array([0.1, 0.2, 0.3]), y < 0.5
+    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
+        return Seen(np.array([0.1, 0.2, 0.3]), "item-1" if y < 0.5 else None)
 
-    def colour(self, project: Project, frame: int, x: float, y: float) -> np.ndarray | None:
+    def colour(self, moment: Moment, x: float, y: float) -> np.ndarray | None:
         return 3 / white_balance_rgb(3000, 0.2)
 
 
 class Blind:
     """Sees nothing."""
 
-    def meter(self, project: Project) -> float | None:
+    def meter(self, moments: list[Moment]) -> float | None:
         return None
 
-    def point(self, project: Project, frame: int, x: float, y: float) -> tuple[np.ndarray, bool] | None:
+    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
         return None
 
-    def colour(self, project: Project, frame: int, x: float, y: float) -> np.ndarray | None:
+    def colour(self, moment: Moment, x: float, y: float) -> np.ndarray | None:
         return None
 
 
@@ -59,10 +59,8 @@ MEASURES = measure(BALL.transformed(np.array([[1, 0, 0, 0.1], [0, 1, 0, 0.5], [0
 
 def with_ball(**values: object) -> Project:
     bare, _ = project_of(BALL, diffuse())
-    project = new_project("Test").model_copy(update={"subject": bare.subject, "materials": bare.materials})
-    for path, value in values.items():
-        project = apply_set(project, SetValue(path=path.replace("__", "/"), value=value))  # type: ignore[arg-type]
-    return project
+    there = {"items": bare.items, "materials": bare.materials, "subject_id": bare.subject_id}
+    return edited(edited(new_project("Test"), there), **values)
 
 
 def sheet(project: Project, measures: Measures | None = MEASURES) -> dict:
@@ -74,7 +72,7 @@ def odd(project: Project) -> str:
 
 
 def done(project: Project, change) -> Project:  # type: ignore[no-untyped-def]
-    return perform(project, change, MEASURES, SomeEye())[0]
+    return perform(project, change, always(MEASURES), SomeEye())[0]
 
 
 def test_an_empty_studio() -> None:
@@ -91,9 +89,7 @@ def test_wobble_and_gap_are_said_and_mended() -> None:
     assert hints[1] == "It floats 280 mm above the disc."
     project = done(done(project, Centre(method="box")), StandOnFloor())
     assert sheet(project)["subject"].mark == "ready"
-    lower = apply_set(
-        project, SetValue(path="subject/placement/lift_m", value=project.subject.placement.lift_m - 0.004)
-    )
+    lower = edited(project, subject__placement__lift_m=project.subject.placement.lift_m - 0.004)
     assert sheet(lower)["subject"].hints == ("It cuts 4 mm into the disc.",)
 
 
@@ -105,7 +101,9 @@ def test_subject_stays_on_the_disc_when_the_disc_changes() -> None:
 
 
 def test_unit_and_axis_keep_it_standing_in_the_middle() -> None:
-    project = done(with_ball(), CorrectUnit(unit_m=0.001, up="z"))
+    project = with_ball()
+    for name, value in (("unit_m", 0.001), ("up", "z")):
+        project = done(project, SetValue(path=f"subject/placement/{name}", value=value))
     r = review(project, MEASURES)
     assert r.subject is not None
     assert r.subject.size_m == pytest.approx((0.0004,) * 3, rel=1e-2)
@@ -115,12 +113,12 @@ def test_unit_and_axis_keep_it_standing_in_the_middle() -> None:
 
 def test_fit_and_meter() -> None:
     project = done(done(done(with_ball(), Centre()), StandOnFloor()), FitSubject())
-    assert review(project, MEASURES).margins.worst == pytest.approx(project.shoot.margin, abs=1e-4)
-    assert done(project, MeterSubject()).look.ev100 == 9.12
+    assert review(project, MEASURES).margins.worst == pytest.approx(project.shot.shoot.margin, abs=1e-4)
+    assert done(project, MeterSubject()).look.tone.ev100 == 9.12
     with pytest.raises(ChangeError, match="no light on the subject"):
-        perform(project, MeterSubject(), MEASURES, Blind())
+        perform(project, MeterSubject(), always(MEASURES), Blind())
     with pytest.raises(ChangeError, match="no subject yet"):
-        perform(new_project("Test"), FitSubject(), None, Blind())
+        perform(new_project("Test"), FitSubject(), always(None), Blind())
 
 
 def test_picking_in_the_picture() -> None:
@@ -128,42 +126,39 @@ def test_picking_in_the_picture() -> None:
     assert (subject.camera.focus_point_m, subject.camera.focus_m) == ((0.1, 0.2, 0.3), None)
     # what stands is focused by distance, along the axis of the lens
     floor = done(subject, FocusOn(frame=1, x=0.5, y=0.8)).camera
-    pose = pose_project(subject).at(1).camera
+    pose = moment(subject, 1).around.cameras[0]
     assert floor.focus_point_m is None
     assert floor.focus_m == pytest.approx((pose[:3, 3] - [0.1, 0.2, 0.3]) @ pose[:3, 2], abs=1e-4)
-    look = done(with_ball(), GreyAt(frame=1, x=0.5, y=0.5)).look
+    look = done(with_ball(), GreyAt(frame=1, x=0.5, y=0.5)).look.tone
     assert (look.white_k, look.white_tint) == (pytest.approx(3000, abs=5), pytest.approx(0.2, abs=0.01))
     for pick in (FocusOn(frame=1, x=0, y=0), GreyAt(frame=1, x=0, y=0)):
         with pytest.raises(ChangeError, match="nothing"):
-            perform(with_ball(), pick, MEASURES, Blind())
+            perform(with_ball(), pick, always(MEASURES), Blind())
 
 
 def test_darkness_is_said() -> None:
-    dark = with_ball(lights__key__on=False, lights__fill__on=False, lights__rim__on=False)
+    dark = with_ball(look__lights__key__on=False, look__lights__fill__on=False, look__lights__rim__on=False)
     assert sheet(dark)["light"].sentence == "Nothing shines: the picture will be black."
     assert sheet(dark)["light"].mark == "missing"
     assert "Every frame will be black" in odd(dark)
-    assert "solo" in sheet(with_ball(lights__key__solo=True))["light"].hints[0]
+    assert "solo" in sheet(with_ball(look__lights__key__solo=True))["light"].hints[0]
 
 
 @pytest.mark.parametrize(
     ("values", "expected"),
     [
-        ({"move__kind": "hold"}, "The camera does not move: all 240 frames will show the same."),
-        ({"shoot__to_frame": 241}, "Frame 241 is frame 1 again"),
-        ({"shoot__transparent": True, "shoot__file_format": "jpeg"}, "JPEG cannot hold alpha"),
-        ({"shoot__to_frame": 48}, "Only 48 of 240 frames"),
-        ({"shoot__width": 1281}, "1281×720 is odd-sized"),
+        ({"move": "hold"}, "The camera does not move: all 240 frames will show the same."),
+        ({"shot__shoot__to_frame": 241}, "Frame 241 is frame 1 again"),
+        ({"shot__shoot__transparent": True, "shot__shoot__file_format": "jpeg"}, "JPEG cannot hold alpha"),
+        ({"shot__shoot__to_frame": 48}, "Only 48 of 240 frames"),
+        ({"shot__shoot__width": 1281}, "1281×720 is odd-sized"),
         ({"camera__distance_m": 0.6}, "leaves the frame in"),
         ({"camera__elevation_deg": 0, "set__sweep__height_m": 0.3}, "The sweep ends inside the picture"),
     ],
 )
 def test_odd_shots_are_pointed_out(values: dict, expected: str) -> None:
     project = done(done(done(with_ball(), Centre()), StandOnFloor()), FitSubject())
-    for path, value in values.items():
-        path = path.replace("__", "/").replace("camera/", f"cameras/{project.camera_id}/")
-        project = apply_set(project, SetValue(path=path, value=value))
-    assert expected in odd(project)
+    assert expected in odd(edited(project, **values))
 
 
 def test_a_proper_shot_has_nothing_odd() -> None:
@@ -174,9 +169,7 @@ def test_a_proper_shot_has_nothing_odd() -> None:
         "Will shoot 240 frames of ‘Orbit’ through ‘Camera 1’, 1280×720, PNG, about 1 h 50 min ± 15 min, about "
         f"{data_size(240 * frame_bytes(project))} on disk."
     )
-    empty = apply_set(
-        apply_set(project, SetValue(path="shoot/from_frame", value=9)), SetValue(path="shoot/to_frame", value=3)
-    )
+    empty = edited(project, shot__shoot__from_frame=9, shot__shoot__to_frame=3)
     assert readiness(review(empty, MEASURES)).blocking
 
 
@@ -186,31 +179,33 @@ def test_room_on_the_disk_is_part_of_readiness() -> None:
     need = 240 * frame_bytes(project) + reserve_bytes(project)
     assert readiness(r, free_bytes=need).odd == ()
     assert "wait for room" in " ".join(readiness(r, free_bytes=need - 1).odd)
-    more = apply_set(project, SetValue(path="shoot/passes/wanted", value=["lights", "position"]))
+    more = edited(project, shot__shoot__passes__wanted=["lights", "position"])
     assert frame_bytes(more) > 3 * frame_bytes(project)
-    small = apply_set(project, SetValue(path="shoot/height", value=16))
+    small = edited(project, shot__shoot__height=16)
     assert reserve_bytes(small) < reserve_bytes(project)
-    assert reserve_bytes(apply_set(more, SetValue(path="shoot/width", value=8192))) == 10**9
+    assert reserve_bytes(edited(more, shot__shoot__width=8192)) == 10**9
 
 
 def test_names_that_no_file_system_takes_are_said_before_the_first_frame() -> None:
-    long = with_ball(name="x" * 80, shoot__name_pattern="{project}{project}{project}_{move}")
+    long = with_ball(name="x" * 80, shot__shoot__name_pattern="{project}{project}{project}_{shot}")
     (sentence,) = readiness(review(long, MEASURES)).blocking
     assert "Shorten" in sentence
-    wide = with_ball(name="x", shoot__name_pattern="帆" * 80)  # 240 bytes: fits, with number and ending
+    wide = with_ball(name="x", shot__shoot__name_pattern="帆" * 80)  # 240 bytes: fits, with number and ending
     assert readiness(review(wide, MEASURES)).blocking == ()
-    wider = with_ball(name="x" * 20, shoot__name_pattern="帆" * 71 + "{project}")
+    wider = with_ball(name="x" * 20, shot__shoot__name_pattern="帆" * 71 + "{project}")
     assert readiness(review(wider, MEASURES)).blocking == ()
-    assert readiness(review(with_ball(shoot__name_pattern="{nobody}"), MEASURES)).blocking
+    assert readiness(review(with_ball(shot__shoot__name_pattern="{nobody}"), MEASURES)).blocking
 
 
 def test_file_names() -> None:
-    project = with_ball(name="Störm Gläss / No. 4", shoot__padding=5, shoot__name_pattern="{project}_{move}_{width}")
+    project = with_ball(
+        name="Störm Gläss / No. 4", shot__shoot__padding=5, shot__shoot__name_pattern="{project}_{shot}_{width}"
+    )
     assert frame_name(project, 7) == "storm-glass-no-4_orbit_1280.00007.png"
     with pytest.raises(ChangeError, match="field that is not known"):
-        frame_name(apply_set(project, SetValue(path="shoot/name_pattern", value="{nobody}")), 1)
+        frame_name(edited(project, shot__shoot__name_pattern="{nobody}"), 1)
     with pytest.raises(ChangeError):
-        frame_name(apply_set(project, SetValue(path="shoot/name_pattern", value="{project.__class__}")), 1)
+        frame_name(edited(project, shot__shoot__name_pattern="{project.__class__}"), 1)
 
 
 @pytest.mark.parametrize(("size", "eye", "ev100"), [(0.04, SomeEye(), 9.12), (4.0, Blind(), 9.0)])
@@ -219,29 +214,26 @@ def test_the_first_model_decides_how_large_everything_is(size: float, eye: SomeE
     placed = put_on_set(new_project("Test"), arrival(size), eye)
     assert placed.set.disc.radius_m == pytest.approx(0.75 * size, rel=0.02)
     assert placed.set.sweep.width_m == pytest.approx(12 * size, rel=0.02)
-    assert [x.distance_m / size for x in placed.lights] == pytest.approx([3.2] * 3, rel=0.02)
-    assert placed.look.ev100 == ev100
+    assert [x.distance_m / size for x in placed.look.lights] == pytest.approx([3.2] * 3, rel=0.02)
+    assert placed.look.tone.ev100 == ev100
     measures = arrival(size).room
     assert all(s.mark == "ready" for s in stations(review(placed, measures)) if s.key in ("subject", "set", "camera"))
 
 
 def test_another_model_comes_to_the_set_as_it_is() -> None:
     first = put_on_set(new_project("Test"), arrival(0.5), SomeEye())
-    first = apply_set(first, SetValue(path="look/ev100", value=7.0))
+    first = edited(first, look__tone__ev100=7.0)
     second = put_on_set(first, arrival(0.3), SomeEye())
-    assert (second.set, second.lights, second.look) == (first.set, first.lights, first.look)
+    assert (second.set, second.looks) == (first.set, first.looks)
     assert second.camera.distance_m < first.camera.distance_m
-    assert gap_mm(arrival(0.3).room, second) == pytest.approx(0, abs=1e-6)
+    assert gap_m(arrival(0.3).room, second.subject.placement, second.set.disc.height_m) == pytest.approx(0, abs=1e-9)
 
 
 def test_the_call_sheet_says_how_an_animation_runs() -> None:
     def playing(**play: object) -> Project:
-        project = with_ball()
         animations = (Animation(id="a", name="Sway", seconds=3.0), Animation(id="b", name="Pose", seconds=0.0))
-        subject = project.subject.model_copy(  # type: ignore[union-attr]
-            update={"animations": animations, "play": Play(**({"animation": "a"} | play))}  # type: ignore[arg-type]
-        )
-        return project.model_copy(update={"subject": subject})
+        project = edited(with_ball(), subject__animations=animations)
+        return edited(project, subject__play=Play(**({"animation": "a"} | play)))  # type: ignore[arg-type]
 
     assert animation_sentence(playing()) == "Plays 3 times in the shot, at 0.9 × its speed, and closes."
     assert "closes exactly" in sheet(playing(), None)["camera"].sentence
@@ -259,11 +251,11 @@ def test_the_call_sheet_says_how_an_animation_runs() -> None:
 def test_a_first_model_gets_a_set_of_its_size(size: float, focal: float) -> None:
     """Camera and lights stand within the sweep, which fills every frame and is no wider than that takes."""
     empty = new_project("Test")
-    empty = apply_set(empty, SetValue(path=f"cameras/{empty.camera_id}/focal_mm", value=focal))
+    empty = edited(empty, camera__focal_mm=focal)
     project = put_on_set(empty, arrival(size), SomeEye())
-    sweep, edges = project.set.sweep, set_edges(project)
+    sweep, edges = project.set.sweep, set_edges(View.of(project), project.set.sweep)
     assert edges.outside == []
     assert edges.ends == []
-    farthest = max(project.camera.distance_m, *(light.distance_m for light in project.lights))
+    farthest = max(project.camera.distance_m, *(light.distance_m for light in project.look.lights))
     assert farthest < sweep.width_m / 2 - 0.5 * sweep.fillet_m
     assert sweep.width_m < 2 * max(1.5 * farthest, 6.1 * size)

@@ -8,6 +8,7 @@ from tests.moving_models import still
 
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake
+from cyclorama.core.motion import moment
 from cyclorama.core.render.eye import Eye
 from cyclorama.core.render.film import Film
 from cyclorama.core.render.scene import SceneCompiler
@@ -35,7 +36,7 @@ def shown(tracer: Tracer, size: float) -> tuple[Project, Intake, np.ndarray]:
     compiler = SceneCompiler(intake.assets.__getitem__)
     project = put_on_set(new_project("Test"), intake, Eye(compiler, tracer))
     film = Film(64, 36)
-    tracer.expose(film, compiler.compile(project, 1, 64, 36), 64)
+    tracer.expose(film, compiler.compile(moment(project, 1), 64, 36), 64)
     return project, intake, film.radiance
 
 
@@ -44,7 +45,7 @@ def test_any_size_gives_the_same_picture(tracer: Tracer, size: float) -> None:
     usual, _, wanted = shown(tracer, USUAL)
     project, intake, seen = shown(tracer, size)
     scale = size / USUAL
-    assert project.look.ev100 == pytest.approx(usual.look.ev100, abs=0.05)
+    assert project.look.tone.ev100 == pytest.approx(usual.look.tone.ev100, abs=0.05)
     assert project.camera.distance_m == pytest.approx(usual.camera.distance_m * scale, rel=1e-3)
     assert project.set.sweep.width_m == pytest.approx(usual.set.sweep.width_m * scale, rel=1e-3)
     assert seen.mean() == pytest.approx(wanted.mean(), rel=0.02)

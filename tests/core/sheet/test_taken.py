@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from tests.conftest import sphere
+from tests.conftest import always, edited, sphere
 from tests.core.sheet.test_sheet import Blind
 from tests.glb_files import document_of, packed
 
@@ -11,7 +11,7 @@ from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.placement import placement_matrix
 from cyclorama.core.light.rows import direction, light_row
 from cyclorama.core.light.shapes import CENTRE, NORMAL
-from cyclorama.core.motion import aim_point, pose_project
+from cyclorama.core.motion import aim_point, moment
 from cyclorama.core.scene import Project, load_project, new_project
 from cyclorama.core.scene.changes import LayDown, TakeCamera, TakeLight
 from cyclorama.core.sheet import perform
@@ -54,31 +54,31 @@ def room() -> Project:
     document["nodes"] += added
     document["scenes"][0]["nodes"] += list(range(first, first + len(added)))
     intake = take_in({"room.glb": packed(document, chunk)})
-    assert [(c.id, c.name) for c in intake.subject.cameras] == [("camera-1", "Eye"), ("camera-2", "Away")]
+    assert [(c.id, c.name) for c in intake.item.cameras] == [("camera-1", "Eye"), ("camera-2", "Away")]
     return put_on_set(new_project("Room"), intake, Blind())
 
 
 def test_the_camera_stands_where_it_stood_and_sees_as_much() -> None:
     """Also after the subject was lifted onto its disc: the camera belongs to the file, and moves with it."""
     project = room()
-    after, label = perform(project, TakeCamera(id="camera-1"), None, Blind())
+    after, label = perform(project, TakeCamera(id="camera-1"), always(None), Blind())
     assert label == "Take the file's camera"
     assert project.subject is not None
     m = placement_matrix(project.subject.placement)
-    pose = pose_project(after).at(after.move.first_frame)
-    assert pose.camera[:3, 3] == pytest.approx(m[:3, :3] @ EYE + m[:3, 3])
-    assert -pose.camera[:3, 2] == pytest.approx(-EYE / np.linalg.norm(EYE), abs=1e-9)
+    pose = moment(after, after.shot.first_frame).around.cameras[0]
+    assert pose[:3, 3] == pytest.approx(m[:3, :3] @ EYE + m[:3, 3])
+    assert -pose[:3, 2] == pytest.approx(-EYE / np.linalg.norm(EYE), abs=1e-9)
     # a picture 16 : 9 as high as an angle of 0.5 rad; 36 mm are its longer side
     assert 18 / after.camera.focal_mm == pytest.approx(np.tan(0.25) * 16 / 9)
-    tall = project.model_copy(update={"shoot": project.shoot.model_copy(update={"width": 900, "height": 1600})})
-    assert 18 / perform(tall, TakeCamera(id="camera-1"), None, Blind())[0].camera.focal_mm == pytest.approx(
+    tall = edited(project, shot__shoot__width=900, shot__shoot__height=1600)
+    assert 18 / perform(tall, TakeCamera(id="camera-1"), always(None), Blind())[0].camera.focal_mm == pytest.approx(
         np.tan(0.25)
     )
     assert load_project(after.model_dump_json()) == after
     with pytest.raises(ChangeError, match="‘Away’ looks away"):
-        perform(project, TakeCamera(id="camera-2"), None, Blind())
+        perform(project, TakeCamera(id="camera-2"), always(None), Blind())
     with pytest.raises(ChangeError, match="No such camera"):
-        perform(project, TakeCamera(id="nobody"), None, Blind())
+        perform(project, TakeCamera(id="nobody"), always(None), Blind())
 
 
 def test_lights_stand_where_they_stood_and_shine_as_strongly() -> None:
@@ -86,10 +86,10 @@ def test_lights_stand_where_they_stood_and_shine_as_strongly() -> None:
     assert project.subject is not None
     placement = project.subject.placement
     for identity in ("light-1", "light-2", "light-3", "light-3"):
-        project, _ = perform(project, TakeLight(id=identity), None, Blind())
-    beam, sun, bulb, second = project.lights[-4:]
+        project, _ = perform(project, TakeLight(id=identity), always(None), Blind())
+    beam, sun, bulb, second = project.look.lights[-4:]
     m = placement_matrix(placement)
-    middle = aim_point(project.camera)
+    middle = aim_point(project.camera.aim, project)
     row = light_row(beam, middle, 0.0)
     assert row[CENTRE : CENTRE + 3] == pytest.approx(m[:3, :3] @ EYE + m[:3, 3], abs=1e-6)
     assert row[NORMAL : NORMAL + 3] == pytest.approx(-EYE / np.linalg.norm(EYE), abs=1e-6)
@@ -100,20 +100,20 @@ def test_lights_stand_where_they_stood_and_shine_as_strongly() -> None:
     assert (bulb.name, second.name) == ("Bulb", "Bulb 2")
     assert bulb.width_m == pytest.approx(0.05 * bulb.distance_m)
     assert load_project(project.model_dump_json()) == project
-    full = project.model_copy(update={"lights": tuple(bulb.model_copy(update={"id": f"l{i}"}) for i in range(64))})
+    full = edited(project, look__lights=tuple(bulb.model_copy(update={"id": f"l{i}"}) for i in range(64)))
     with pytest.raises(ChangeError, match="64 lights on the set already"):
-        perform(full, TakeLight(id="light-1"), None, Blind())
+        perform(full, TakeLight(id="light-1"), always(None), Blind())
 
 
 def test_they_turn_over_with_the_subject() -> None:
     project = room()
     intake = take_in({"ball.glb": _ball()})
-    laid, _ = perform(project, LayDown(on="back"), intake.measures, Blind())
+    laid, _ = perform(project, LayDown(on="back"), always(intake.measures), Blind())
     assert laid.subject is not None
-    after, _ = perform(laid, TakeLight(id="light-3"), None, Blind())
+    after, _ = perform(laid, TakeLight(id="light-3"), always(None), Blind())
     m = placement_matrix(laid.subject.placement)
-    light = after.lights[-1]
-    at = aim_point(after.camera) + direction(light.azimuth_deg, light.elevation_deg) * light.distance_m
+    light = after.look.lights[-1]
+    at = aim_point(light.aim, after) + direction(light.azimuth_deg, light.elevation_deg) * light.distance_m
     assert at == pytest.approx(m[:3, :3] @ [0, 2, 0] + m[:3, 3], abs=1e-9)
 
 

@@ -1,15 +1,18 @@
 """Lens and frame, fit, margins over a move, where the set ends in the picture."""
 
-from .fit import Fit, fit_subject
+from .fit import fit_subject
 from .lens import Projection, half_extent
 from .margins import Margins, frame_margins, frames_inside
+from .seen import Seen
 from .set_edges import SetEdges, set_edges
+from .view import View
 
 __all__ = [
-    "Fit",
     "Margins",
     "Projection",
+    "Seen",
     "SetEdges",
+    "View",
     "fit_subject",
     "frame_margins",
     "frames_inside",

@@ -7,31 +7,22 @@ is the minimum of a convex function. A lens that distorts moves each point in th
 changes with the distance: the same formula with the factors of the distance before settles in a few rounds.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from ..arrays import Points
 from ..errors import ChangeError
-from ..motion import pose_project
 from ..scene import Project, place_of, put_all
 from .lens import Projection, picture_factor
-from .margins import NEAR_M, Margins, camera_space, frame_margins
+from .margins import NEAR_M, camera_space
+from .view import View
 
 ROUNDS = 12
 """After so many the distance of the most distorted lens has settled to a millionth."""
 
 
-@dataclass(frozen=True, slots=True)
-class Fit:
-    """A fitted camera and the margins it gives."""
-
-    project: Project
-    margins: Margins
-
-
-def fit_subject(project: Project, points: Points) -> Fit:
-    """Fit distance and aim height of the current camera to the subject's points (n, 3), studio space at rest.
+def fit_subject(project: Project, points: Points) -> Project:
+    """The project with distance and aim height of the open shot's camera fitted to the subject's points (n, 3), studio
+    space at rest.
 
     Raises ChangeError when there is nothing to fit or the subject is too large for the studio.
     """
@@ -39,10 +30,10 @@ def fit_subject(project: Project, points: Points) -> Fit:
         raise ChangeError("There is no subject to fit. Bring a model in first.")
     camera = project.camera
     middle = float(points[:, 1].min() + points[:, 1].max()) / 2
-    base = _with_camera(project, target_height_m=middle, distance_m=camera.distance_m)
+    base = _with_camera(project, {"aim/item": None, "aim/part": None, "aim/y_m": middle})
     rel = _relative(base, points)
     lens = Projection.of_project(project)
-    k = 1.0 - 2.0 * project.shoot.margin
+    k = 1.0 - 2.0 * project.shot.shoot.margin
     e = np.radians(camera.elevation_deg)
 
     def distance(rise: float) -> float:
@@ -56,15 +47,15 @@ def fit_subject(project: Project, points: Points) -> Fit:
         return d
 
     rise = _minimum(distance, float(np.ptp(points[:, 1])))
-    fitted = _with_camera(project, target_height_m=middle + rise, distance_m=distance(rise) * (1 + 1e-9))
-    return Fit(fitted, frame_margins(fitted, points))
+    return _with_camera(base, {"aim/y_m": middle + rise, "distance_m": distance(rise) * (1 + 1e-9)})
 
 
 def _relative(project: Project, points: Points) -> Points:
     """All points in all frames in camera axes around the aim point."""
-    poses = pose_project(project)
+    view = View.of(project)
     shift = np.array([0.0, 0.0, project.camera.distance_m])
-    return np.concatenate([camera_space(points, poses, i) + shift for i in range(len(poses))])
+    places = zip(view.poses.cameras, view.carried, strict=True)
+    return np.concatenate([camera_space(points, camera, carried) + shift for camera, carried in places])
 
 
 def _minimum(f, span: float) -> float:  # type: ignore[no-untyped-def]
@@ -85,14 +76,14 @@ def _minimum(f, span: float) -> float:  # type: ignore[no-untyped-def]
     return float((low + high) / 2)
 
 
-def _with_camera(project: Project, **changes: float) -> Project:
+def _with_camera(project: Project, changes: dict[str, float | None]) -> Project:
     values = {}
     for name, value in changes.items():
-        place = place_of(path := f"cameras/{project.camera_id}/{name}")
-        if place.most is not None and value > place.most:
+        place = place_of(path := f"camera/{name}")
+        if value is not None and place.most is not None and value > place.most:
             raise ChangeError(
                 f"The subject is too large for the studio: the camera would have to stand {value / 1000:.0f} km away. "
                 "Correct its unit on the Subject card."
             )
-        values[path] = value if place.least is None else max(value, place.least)
+        values[path] = value if value is None or place.least is None else max(value, place.least)
     return put_all(project, values)

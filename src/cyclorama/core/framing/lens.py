@@ -58,8 +58,9 @@ class Projection:
 
     @classmethod
     def of_project(cls, project: Project) -> "Projection":
-        """Of the camera that is shot through."""
-        return cls.of(project.camera, project.shoot.width, project.shoot.height)
+        """Of the camera of the open shot, at its size."""
+        shoot = project.shot.shoot
+        return cls.of(project.camera, shoot.width, shoot.height)
 
     def rays(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Tangents of the directions that places of the picture plane see."""

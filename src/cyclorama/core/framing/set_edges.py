@@ -5,9 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..motion import Poses, pose_project
-from ..scene import Project, Sweep
+from ..motion import Poses
+from ..scene import Sweep
 from .lens import Projection
+from .view import View
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,26 +21,22 @@ class SetEdges:
     """the camera stands behind the wall or under the floor"""
 
 
-def set_edges(project: Project) -> SetEdges:
+def set_edges(view: View, sweep: Sweep) -> SetEdges:
     """Check the border and the inside of the picture in every frame against the sweep."""
-    sweep = project.set.sweep
     if not sweep.on:
         return SetEdges([], [])
-    poses = pose_project(project)
-    still = project.move.kind != "orbit"
-    count = 1 if still else len(poses)
-    lens = Projection.of_project(project)
-    ends, outside = [], []
-    for i in range(count):
-        origin, rays = _rays(poses, i, lens)
+    poses = view.poses
+    still = bool((poses.cameras == poses.cameras[0]).all())
+    ends, outside = np.zeros(len(poses), bool), np.zeros(len(poses), bool)
+    for i in range(1 if still else len(poses)):
+        origin, rays = _rays(poses, i, view.lens)
         if _is_outside(sweep, origin):
-            outside.append(poses.first_frame + i)
+            outside[i] = True
         elif not _covered(sweep, origin, rays).all():
-            ends.append(poses.first_frame + i)
-    if still and (ends or outside):
-        every = [poses.first_frame + i for i in range(len(poses))]
-        return SetEdges(every if ends else [], every if outside else [])
-    return SetEdges(ends, outside)
+            ends[i] = True
+    if still:
+        ends[:], outside[:] = ends[0], outside[0]
+    return SetEdges(view.every(ends), view.every(outside))
 
 
 def _rays(poses: Poses, index: int, lens: Projection) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

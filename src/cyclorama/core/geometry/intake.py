@@ -1,9 +1,10 @@
-"""Intake: from uploaded files to a subject the studio can use, with a report.
+"""Intake: from uploaded files to an item the studio can use, with a report.
 
 Runs without any store: it returns the assets to keep as bytes by content hash.
 """
 
 import hashlib
+import re
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import PurePosixPath
@@ -12,16 +13,17 @@ from typing import Literal
 import numpy as np
 
 from ..errors import IntakeError
-from ..scene import Animation, Material, Part, Placement, Play, Subject, Variant
+from ..scene import Animation, Item, Material, Part, Placement, Play, Variant, Worn
 from .check import check
 from .detail import HEAVY, Wanted, choose, lighten, refine_cages, usual_off
 from .findings import findings, heavy, played
 from .keep_pictures import keep_pictures
 from .kept import Intake, content_hash, measures_key, rig_key, standin_key, standin_source_key
-from .measure import Measures, centred, grounded, measure
+from .measure import Measures, centred, grounded, measure, part_boxes
 from .mesh import Mesh
 from .read import FileModel, read_model
 from .read.label import label
+from .read.model import FilePart
 from .repair import Clean, Repairs, repair
 from .report import IntakeReport
 from .rig import Rig
@@ -31,7 +33,8 @@ from .standin import build_standin
 _UNITS = {1.0: "metres", 0.01: "centimetres", 0.001: "millimetres", 0.0254: "inches"}
 LEAST_M, MOST_M = 1e-4, 1e3
 """What sizes of a subject the studio is made for."""
-MOST_GROUPS, MOST_AROUND = 12, 200
+MOST_GROUPS, MOST_AROUND, MOST_VARIANTS = 12, 200, 200
+FIRST_VARIANT = "colourway-1"
 Progress = Callable[[str, float], None]
 """Called with what is being done and how much of the whole is done, 0…1."""
 
@@ -67,18 +70,10 @@ def take_in(
     up, up_reason = guess_up(name, model.up)
     progress("Making the stand-in", 0.8)
     standin, source = build_standin(mesh, [materials[p.material] for p in model.parts], assets)
-    subject = Subject(
-        asset="", source_name=name, parts=_parts(model, materials, mesh),
-        placement=Placement(unit_m=unit, up=up), animations=animations, play=play,
-        variants=_variants(model, materials),
-        cameras=tuple(model.cameras[:MOST_AROUND]), lights=tuple(model.lights[:MOST_AROUND]),
-        detail=wanted.detail, off=model.off,
-    )  # fmt: skip
+    placement = Placement(unit_m=unit, up=up)
     odd = findings(model, found)
     if len(mesh.triangles) > HEAVY:
         odd.append(heavy(len(mesh.triangles)))
-    room = measures.playing(subject)
-    placement = grounded(room, centred(room, subject.placement, "box"), 0.0)
     report = IntakeReport(
         source_name=name,
         triangles=len(mesh.triangles),
@@ -94,8 +89,22 @@ def take_in(
     if rig:
         assets |= {rig_key(asset): moving, standin_source_key(asset): source.tobytes()}
     progress("Done", 1.0)
-    subject = subject.model_copy(update={"asset": asset, "placement": placement})
-    return Intake(subject, tuple(materials), report, measures, assets)
+    item = Item(
+        id="item-1", name=_title(name), asset=asset, source_name=name,
+        parts=_parts(model, mesh), variants=_variants(model, materials), variant_id=FIRST_VARIANT, placement=placement,
+        animations=animations, play=play,
+        cameras=tuple(model.cameras[:MOST_AROUND]), lights=tuple(model.lights[:MOST_AROUND]),
+        detail=wanted.detail, off=model.off,
+    )  # fmt: skip
+    room = measures.playing(item)
+    placement = grounded(room, centred(room, placement, "box"), 0.0)
+    return Intake(item.model_copy(update={"placement": placement}), tuple(materials), report, measures, assets)
+
+
+def _title(name: str) -> str:
+    """What the item is called at first: the file's name as words."""
+    words = label(re.sub(r"[-_ ]+", " ", PurePosixPath(name).stem), "Model")
+    return words[0].upper() + words[1:]
 
 
 def _whole_key(data: bytes, moving: bytes, materials: list[Material], report: IntakeReport) -> str:
@@ -152,24 +161,36 @@ def _rig(model: FileModel, clean: Clean) -> Rig | None:
     return build_rig(model.skeleton, hung)
 
 
-def _parts(model: FileModel, materials: list[Material], mesh: Mesh) -> tuple[Part, ...]:
+def _parts(model: FileModel, mesh: Mesh) -> tuple[Part, ...]:
     triangles = np.bincount(mesh.part, minlength=len(model.parts))
+    boxes = part_boxes(mesh, len(model.parts))
     return tuple(
         Part(id=f"part-{part.number}", name=label(part.name, f"Part {part.number}"), number=part.number,
-             material=materials[part.material].id, triangles=int(triangles[i]), visible=part.visible,
+             triangles=int(triangles[i]), box=boxes[i],
              group=tuple(label(g, "Group") for g in part.group[-MOST_GROUPS:]))
         for i, part in enumerate(model.parts)
     )  # fmt: skip
 
 
 def _variants(model: FileModel, materials: list[Material]) -> tuple[Variant, ...]:
-    chosen: list[list[tuple[str, str]]] = [[] for _ in model.variants]
-    for part in model.parts:
-        for which, material in part.variants.items():
-            if 0 <= which < len(chosen) and 0 <= material < len(materials):
-                chosen[which].append((f"part-{part.number}", materials[material].id))
-    return tuple(Variant(name=name, materials=tuple(pairs))
-                 for name, pairs in zip(model.variants, chosen, strict=True) if pairs)  # fmt: skip
+    """The colourway that the file shows first, and its other ones."""
+
+    def dressed(identity: str, name: str, which: int | None) -> Variant:
+        return Variant(id=identity, name=name, parts=tuple(
+            Worn(id=f"part-{p.number}", material=materials[_worn(p, which, len(materials))].id, visible=p.visible)
+            for p in model.parts
+        ))  # fmt: skip
+
+    told = [i for i in range(len(model.variants)) if any(i in p.variants for p in model.parts)]
+    told = told[: MOST_VARIANTS - 1]
+    others = [dressed(f"colourway-{n}", label(model.variants[i], f"Colourway {n}"), i) for n, i in enumerate(told, 2)]
+    return (dressed(FIRST_VARIANT, "As it came", None), *others)
+
+
+def _worn(part: FilePart, which: int | None, count: int) -> int:
+    """Number of the material that a part has in one of the file's variants."""
+    other = part.material if which is None else part.variants.get(which, part.material)
+    return other if 0 <= other < count else part.material
 
 
 def guess_unit(name: str, stated_m: float | None, largest: float) -> tuple[float, str]:

@@ -6,7 +6,7 @@ Apart from the intake itself, so that who only uses its results need not load th
 import hashlib
 from dataclasses import dataclass, field
 
-from ..scene import Material, Subject
+from ..scene import Item, Material
 from .measure import Measures
 from .report import IntakeReport
 
@@ -18,7 +18,7 @@ HASH_LENGTH = 32
 class Intake:
     """A model that came in. Assets are bytes by content hash; mesh, measures and stand-in share a key."""
 
-    subject: Subject
+    item: Item
     materials: tuple[Material, ...]
     report: IntakeReport
     measures: Measures
@@ -26,8 +26,8 @@ class Intake:
 
     @property
     def room(self) -> Measures:
-        """The measures with all the room that the subject's animation takes."""
-        return self.measures.playing(self.subject)
+        """The measures with all the room that the item's animation takes."""
+        return self.measures.playing(self.item)
 
 
 def content_hash(data: bytes) -> str:

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Points, Vec3
-from ..scene import Placement, Project, Subject
-from ..scene.subject import CentreMethod
+from ..scene import Item, Placement
+from ..scene.item import CentreMethod
 from .mesh import Mesh, face_normals, used_by
 from .placement import file_to_metres, placement_matrix
 from .rows import runs
@@ -33,11 +33,11 @@ class Measures:
     room_sizes: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     """(a,) how many of them belong to each animation"""
 
-    def playing(self, subject: Subject) -> "Measures":
-        """The same, its hull that of all the room which the subject's animation takes."""
-        if subject.playing is None:
+    def playing(self, item: Item) -> "Measures":
+        """The same, its hull that of all the room which the item's animation takes."""
+        if item.playing is None:
             return self
-        return replace(self, hull=np.split(self.rooms, np.cumsum(self.room_sizes)[:-1])[subject.playing[0]])
+        return replace(self, hull=np.split(self.rooms, np.cumsum(self.room_sizes)[:-1])[item.playing[0]])
 
     def to_bytes(self) -> bytes:
         buffer = io.BytesIO()
@@ -90,6 +90,21 @@ def measure(mesh: Mesh) -> Measures:
     return Measures(convex_corners(points), centroid, point, direction, residual)
 
 
+def part_boxes(mesh: Mesh, count: int) -> list[tuple[float, float, float, float, float, float] | None]:
+    """Lowest and highest corner of each of so many parts; None for parts without triangles."""
+    order = np.argsort(mesh.part, kind="stable")
+    sizes = np.bincount(mesh.part, minlength=count)
+    there = np.flatnonzero(sizes)
+    starts = (np.cumsum(sizes) - sizes)[there]
+    low, high = np.full((count, 3), np.nan), np.full((count, 3), np.nan)
+    for axis in range(3):
+        at = mesh.vertices[:, axis][mesh.triangles[order]]
+        low[there, axis] = np.minimum.reduceat(at.min(axis=1), starts)
+        high[there, axis] = np.maximum.reduceat(at.max(axis=1), starts)
+    boxes = np.concatenate([low, high], axis=1).tolist()
+    return [tuple(box) if size else None for box, size in zip(boxes, sizes, strict=True)]
+
+
 MAX_HULL_INPUT = 200_000
 MAX_CORNERS = 4000
 AT_ONCE = 1 << 18
@@ -118,7 +133,7 @@ def convex_corners(points: Points) -> Points:
         return np.array(np.meshgrid(*zip(low, high, strict=True))).T.reshape(-1, 3)
     if len(corners) > MANY_CORNERS:
         corners = outermost_points(corners)
-    return corners if len(corners) <= MAX_CORNERS else _extreme_points(corners)
+    return corners if len(corners) <= MAX_CORNERS else extreme_points(corners)
 
 
 def _axis_extremes(points: Points) -> NDArray[np.intp]:
@@ -138,13 +153,16 @@ def outermost_points(points: Points, columns: int = 256) -> Points:
     return np.asarray(points[np.union1d(order[last], _axis_extremes(points))])
 
 
-def _extreme_points(points: Points) -> Points:
-    i = np.arange(_DIRECTIONS) + 0.5
-    polar, turn = np.arccos(1 - 2 * i / _DIRECTIONS), np.pi * (1 + 5**0.5) * i
+def extreme_points(points: Points, count: int = _DIRECTIONS) -> Points:
+    """The points (k, 3) that reach farthest in so many directions, evenly all round, and along the axes."""
+    i = np.arange(count) + 0.5
+    polar, turn = np.arccos(1 - 2 * i / count), np.pi * (1 + 5**0.5) * i
     directions = np.stack([np.cos(turn) * np.sin(polar), np.cos(polar), np.sin(turn) * np.sin(polar)])
     # in the space of the unit box, so that long and thin shapes are sampled as finely as round ones
     p = points / np.maximum(np.ptp(points, axis=0), 1e-300)
-    best = [int((p @ d).argmax()) for d in directions.T]
+    # so many directions at once that their products take no more than the points of a large model
+    best = [i for some in np.array_split(directions, -(-len(p) * count // AT_ONCE // 64) or 1, axis=1)
+            for i in (p @ some).argmax(axis=0)]  # fmt: skip
     return np.asarray(points[np.union1d(best, _axis_extremes(points))])
 
 
@@ -219,16 +237,13 @@ def wobble_mm(measures: Measures, placement: Placement, method: CentreMethod) ->
     return float(np.hypot(x - placement.centre_x_m, z - placement.centre_z_m) * 1000)
 
 
-def gap_mm(measures: Measures, project: Project) -> float:
-    """Height of the subject's lowest point above what it stands on; negative when it cuts in."""
-    if project.subject is None:
-        return 0.0
-    lowest = placed_hull(measures, project.subject.placement)[:, 1].min()
-    return float((lowest - project.set.stand_height_m) * 1000)
+def gap_m(measures: Measures, placement: Placement, stand_height_m: float) -> float:
+    """Height of the lowest point above what it stands on; negative when it cuts in."""
+    return float(placed_hull(measures, placement)[:, 1].min()) - stand_height_m
 
 
 def centred(measures: Measures, placement: Placement, method: CentreMethod) -> Placement:
-    """The placement with the centre by `method` on the axis of the turn."""
+    """The placement with the centre by `method` on the axis of its turn."""
     x, z = centre_m(measures, placement, method)
     return placement.model_copy(update={"centre_method": method, "centre_x_m": x, "centre_z_m": z})
 

@@ -1,4 +1,4 @@
-"""How a subject lies when it is put down on a side: tipped over roughly, then settled as its convex hull rests."""
+"""How an item lies when it is put down on a side: tipped over roughly, then settled as its convex hull rests."""
 
 import warnings
 
@@ -8,7 +8,7 @@ from scipy.spatial.transform import Rotation
 
 from ..arrays import Points, Vec3
 from ..scene import Placement
-from ..scene.subject import Resting
+from ..scene.item import Resting
 from .measure import Measures
 from .placement import axis_to_y
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from ..arrays import RGBImage, Vec3
 from ..colour import XYZ_TO_REC709
-from ..scene import Light, Project, Sky
+from ..scene import Light, Look, Sky
 
 ROWS, COLUMNS = 128, 256
 EXTRATERRESTRIAL_LX = 128_000.0
@@ -85,17 +85,17 @@ SUN_OF_SKY = "sky-sun"
 """Id of the light that the sky model adds."""
 
 
-def shining(project: Project) -> tuple[Light, ...]:
+def shining(look: Look) -> tuple[Light, ...]:
     """The lights that shine, the sky's sun last: the order of everything that is kept for each of them."""
-    return project.lit_lights + _sun_of(project)
+    return look.lit_lights + _sun_of(look)
 
 
-def _sun_of(project: Project) -> tuple[Light, ...]:
+def _sun_of(look: Look) -> tuple[Light, ...]:
     """The sun of the sky model as a light, when it shines."""
-    sky = project.environment.sky
-    if not (project.environment_lit and project.environment.kind == "sky" and sky.sun and sky.sun_elevation_deg > 0):
+    sky = look.environment.sky
+    if not (look.environment_lit and look.environment.kind == "sky" and sky.sun and sky.sun_elevation_deg > 0):
         return ()
-    stops = project.environment.strength_stops
+    stops = look.environment.strength_stops
     return (
         Light(id=SUN_OF_SKY, name="Sun", shape="sun", azimuth_deg=sky.sun_azimuth_deg,
               elevation_deg=min(sky.sun_elevation_deg, 89), power=sun_illuminance_lx(sky), power_unit="lx",

@@ -6,6 +6,11 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
+from ..scene import Project, Shot
+
+MOST_LOOKED_AT = 1000
+"""Frames of a long move that are measured and drawn: what lies between goes by its neighbours."""
+
 
 @dataclass(frozen=True, slots=True)
 class FrameRate:
@@ -13,6 +18,10 @@ class FrameRate:
 
     num: int
     den: int = 1
+
+    @classmethod
+    def of(cls, project: Project) -> "FrameRate":
+        return cls(project.rate_num, project.rate_den)
 
     @property
     def fraction(self) -> Fraction:
@@ -26,9 +35,7 @@ class FrameRate:
         return f"{self.num}" if self.den == 1 else f"{float(self.fraction):.3f}".rstrip("0").rstrip(".")
 
 
-def frame_angles_deg(frames: int, start_deg: float = 0.0, sign: int = 1) -> NDArray[np.float64]:
-    """Angles of the frames of one full turn: frame i of N at start + sign·i·360/N.
-
-    The product i·360 is formed before the division, so that angles that are whole degrees are exact.
-    """
-    return np.asarray(start_deg + sign * (np.arange(frames) * 360.0) / frames)
+def looked_at(shot: Shot) -> NDArray[np.float64]:
+    """The frames (n,) of a shot that are looked at, counted from its first: all, or of a long one some, evenly."""
+    step = -(-shot.frames // MOST_LOOKED_AT)
+    return np.arange(0, shot.frames, step, dtype=float)

@@ -1,4 +1,4 @@
-"""Where camera, subject and lights stand in every frame of a move."""
+"""Where camera, items and lights stand at some times of a shot."""
 
 from dataclasses import dataclass
 
@@ -6,54 +6,69 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Mat4, Mat4s, Vec3
-from ..scene import Camera, Move, Project
-from .frames import frame_angles_deg
-from .play import animation_s, rounds
+from ..scene import Camera, Item, Project, Shot
+from ..scene.item import ON_DISC, ON_SET
+from ..scene.shot import CAMERA, DISC
+from .aiming import aim_point
+from .rows import travels, turned_deg
 
-
-@dataclass(frozen=True, slots=True)
-class Pose:
-    """One frame: matrices to studio space and how far light rig and environment have travelled."""
-
-    frame: int
-    camera: NDArray[np.float64]
-    """(4, 4) camera → studio, the camera looks along −z"""
-    subject_deg: float
-    """turn of subject and disc about the axis"""
-    lights_deg: float
-    environment_deg: float
-    animation_s: float
-    """where the subject's own animation stands"""
+F64 = NDArray[np.float64]
+STILL = ""
+"""The carriage of what does not move."""
 
 
 @dataclass(frozen=True, slots=True)
 class Poses:
-    """All frames of a move; row i is frame first_frame + i."""
+    """What moves, at n times."""
 
-    first_frame: int
+    frames: F64
+    """(n,) counted from the shot's first"""
     cameras: Mat4s
-    subject_deg: NDArray[np.float64]
-    lights_deg: NDArray[np.float64]
-    environment_deg: NDArray[np.float64]
-    animation_s: NDArray[np.float64]
+    """camera → studio, cameras look along −z"""
+    disc_deg: F64
+    item_deg: dict[str, F64]
+    """by item: how far it has turned about its own axis, of those that do"""
+    lights_deg: F64
+    """how far the rig has travelled about the axis"""
+    environment_deg: F64
 
     def __len__(self) -> int:
-        return len(self.cameras)
+        return len(self.frames)
 
-    def at(self, frame: int) -> Pose:
-        """The pose of a frame number; a loop goes on before its first and after its last frame."""
-        i = (frame - self.first_frame) % len(self)
-        return Pose(
-            frame,
-            self.cameras[i],
-            float(self.subject_deg[i]),
-            float(self.lights_deg[i]),
-            float(self.environment_deg[i]),
-            float(self.animation_s[i]),
-        )
+    def carried(self, carriage: str, items: tuple[Item, ...]) -> Mat4s:
+        """Where what rides on a carriage stands (n, 4, 4), seen from where it is at rest."""
+        if carriage == STILL:
+            return np.tile(np.eye(4), (len(self), 1, 1))
+        if carriage == DISC:
+            return turned(self.disc_deg)
+        item = next(x for x in items if x.id == carriage)
+        own = turned(self.item_deg[carriage])
+        axis = np.array([item.placement.x_m, 0.0, item.placement.z_m])
+        own[:, :3, 3] = axis - own[:, :3, :3] @ axis
+        below = self._below(item, items)
+        return own if below == STILL else self.carried(below, items) @ own
+
+    def _below(self, item: Item, items: tuple[Item, ...]) -> str:
+        """What moves the thing that an item rides on."""
+        while item.rides not in (ON_DISC, ON_SET):
+            item = next(x for x in items if x.id == item.rides)
+            if item.id in self.item_deg:
+                return item.id
+        return DISC if item.rides == ON_DISC else STILL
 
 
-def turned(angles_deg: NDArray[np.float64]) -> Mat4s:
+def carriage_of(item: Item, shot: Shot, items: tuple[Item, ...]) -> str:
+    """What an item moves with in a shot: itself, what it rides on, the disc, or nothing."""
+    while not travels(shot, item.id):
+        if item.rides == ON_SET:
+            return STILL
+        if item.rides == ON_DISC:
+            return DISC if travels(shot, DISC) else STILL
+        item = next(x for x in items if x.id == item.rides)
+    return item.id
+
+
+def turned(angles_deg: F64) -> Mat4s:
     """Rotations (k, 4, 4) about the axis of the turn."""
     a = np.radians(angles_deg)
     m = np.tile(np.eye(4), (len(a), 1, 1))
@@ -62,18 +77,13 @@ def turned(angles_deg: NDArray[np.float64]) -> Mat4s:
     return m
 
 
-def aim_point(camera: Camera) -> Vec3:
-    """What the camera looks at and travels around."""
-    return np.array([0.0, camera.target_height_m, 0.0])
-
-
 def focus_distance_m(point: Vec3, camera: Mat4) -> float:
     """Distance of a point in front of a camera (4, 4), along its axis."""
     return float((camera[:3, 3] - point) @ camera[:3, 2])
 
 
-def camera_matrices(azimuth_deg: NDArray[np.float64], camera: Camera) -> Mat4s:
-    """Cameras (n, 4, 4) at these azimuths (n,), looking at the aim point from the camera's distance."""
+def camera_matrices(azimuth_deg: F64, camera: Camera, aim: Vec3) -> Mat4s:
+    """Cameras (n, 4, 4) at these azimuths (n,), looking at the aim point (3,) from the camera's distance."""
     a, e = np.radians(azimuth_deg), np.radians(camera.elevation_deg)
     sin_a, cos_a, zero = np.sin(a), np.cos(a), np.zeros_like(a)
     back = np.stack([sin_a * np.cos(e), zero + np.sin(e), cos_a * np.cos(e)], axis=1)
@@ -81,51 +91,22 @@ def camera_matrices(azimuth_deg: NDArray[np.float64], camera: Camera) -> Mat4s:
     up = np.cross(back, right)
     m = np.zeros((len(a), 4, 4))
     m[:, :3, 0], m[:, :3, 1], m[:, :3, 2] = right, up, back
-    m[:, :3, 3] = aim_point(camera) + back * camera.distance_m
+    m[:, :3, 3] = aim + back * camera.distance_m
     m[:, 3, 3] = 1.0
     return m
 
 
-def _poses(project: Project, turn: NDArray[np.float64], frames: NDArray[np.float64]) -> Poses:
-    """Poses for the angles (n,) that have been turned by frames (n,) since the first."""
-    move, camera = project.move, project.camera
-    still = np.zeros(len(turn))
-    camera_turn = turn if move.kind == "orbit" else still
-    subject_turn = turn if move.kind == "spin" else still
-    travelled = {"set": still, "camera": camera_turn, "subject": subject_turn}
+def poses_at(project: Project, shot: Shot, frames: F64) -> Poses:
+    """The poses of a shot at frames (n,) counted from its first, also between and beyond them."""
+    camera, look = project.camera_of(shot), project.look_of(shot)
+    still = np.zeros(len(frames))
+    camera_turn, disc_turn = (turned_deg(shot, who, frames) for who in (CAMERA, DISC))
+    travelled = {"set": still, "camera": camera_turn, "subject": disc_turn}
     return Poses(
-        first_frame=move.first_frame,
-        cameras=camera_matrices(move.start_azimuth_deg + camera_turn, camera),
-        subject_deg=subject_turn,
-        lights_deg=travelled[move.lights_travel_with],
-        environment_deg=travelled[project.environment.travels_with],
-        animation_s=animation_s(project, frames),
+        frames=frames,
+        cameras=camera_matrices(camera.azimuth_deg + camera_turn, camera, aim_point(camera.aim, project)),
+        disc_deg=disc_turn,
+        item_deg={x.id: turned_deg(shot, x.id, frames) for x in project.items if travels(shot, x.id)},
+        lights_deg=travelled[look.lights_travel_with],
+        environment_deg=travelled[look.environment.travels_with],
     )
-
-
-def _sign(move: Move) -> int:
-    return 1 if move.direction == "counter-clockwise" else -1
-
-
-def pose_project(project: Project) -> Poses:
-    """The poses of the project's move through its current camera."""
-    move = project.move
-    turn = np.zeros(move.frames) if move.kind == "hold" else frame_angles_deg(move.frames, 0.0, _sign(move))
-    return _poses(project, turn, np.arange(move.frames, dtype=float))
-
-
-def shutter_poses(project: Project, frame: int, count: int) -> Poses:
-    """`count` poses at even times while the shutter is open, which is centred on the frame."""
-    move = project.move
-    times = frame - move.first_frame + np.linspace(-0.5, 0.5, count) * project.camera.shutter_deg / 360.0
-    turn = np.zeros(count) if move.kind == "hold" else _sign(move) * times * 360.0 / move.frames
-    return _poses(project, turn, times)
-
-
-def shutter_steps(project: Project) -> int:
-    """How many poses describe the movement while the shutter is open: one a degree, one if nothing moves."""
-    if project.camera.shutter_deg <= 0:
-        return 1
-    if project.move.kind == "hold":
-        return 2 if rounds(project) else 1  # the camera stands, but samples need a time for the subject that bends
-    return min(2 + int(project.camera.shutter_deg / project.move.frames), 33)

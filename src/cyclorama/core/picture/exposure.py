@@ -1,51 +1,31 @@
 """From radiance to the value the sensor records."""
 
-import math
-
 import numpy as np
 
 from ..arrays import Mask, RGBImage
 from ..colour import LUMA32
 from ..light.temperature import white_balance_rgb
-from ..scene import Look, Project
+from ..scene import Tone
 
 MIDDLE_GREY = 0.18
 BURNT = 0.1
 """Share of the subject that metering lets burn out: highlights of what is glossy, and lamps."""
-PINHOLE_F_NUMBER = 8.0
-"""What a camera without an aperture exposes with."""
 
 
-def camera_ev100(project: Project) -> float:
-    """EV100 = log2(N² / t · 100 / S) of f-number, shutter time and sensitivity (ISO 2720)."""
-    camera, move = project.camera, project.move
-    rate = move.rate_num / move.rate_den
-    open_s = (camera.shutter_deg if camera.shutter_deg > 0 else 180.0) / 360.0 / rate
-    n = camera.f_number or PINHOLE_F_NUMBER
-    return math.log2(n * n / open_s * 100.0 / camera.iso)
-
-
-def shown_look(project: Project) -> Look:
-    """The project's look with the exposure that counts: as metered, or as the camera is set."""
-    if project.camera.exposure_by == "meter":
-        return project.look
-    return project.look.model_copy(update={"ev100": camera_ev100(project)})
-
-
-def exposure_scale(look: Look) -> float:
+def exposure_scale(tone: Tone) -> float:
     """Factor from nit to scene-linear picture values.
 
     1 / (1.2 · 2^EV100) is the luminance that saturates the sensor by the saturation-based speed of
     ISO 12232 (Lagarde and de Rousiers, "Moving Frostbite to PBR", 2014, section 5.1.2).
     """
-    return float(2.0 ** (look.offset_stops - look.ev100) / 1.2)
+    return float(2.0 ** (tone.offset_stops - tone.ev100) / 1.2)
 
 
-def expose(radiance: RGBImage, look: Look) -> RGBImage:
+def expose(radiance: RGBImage, tone: Tone) -> RGBImage:
     """Scene-linear values from radiance (h, w, 3) in nit, white-balanced."""
-    factors = exposure_scale(look) * np.ones(3)
-    if look.white_k != 5600.0 or look.white_tint != 0.0:
-        factors = factors * white_balance_rgb(look.white_k, look.white_tint)
+    factors = exposure_scale(tone) * np.ones(3)
+    if tone.white_k != 5600.0 or tone.white_tint != 0.0:
+        factors = factors * white_balance_rgb(tone.white_k, tone.white_tint)
     return radiance * factors.astype(np.float32)
 
 

@@ -10,20 +10,20 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..arrays import Mask, RGBImage
-from ..scene import Look
-from ..scene.look import ViewName
+from ..scene import Tone
+from ..scene.tone import ViewName
 from .exposure import expose
 from .exr import encode_exr
 from .view import to_bytes, to_display
 
 
-def encode_frame(radiance: RGBImage, alpha: Mask | None, look: Look, file_format: str, bits: int = 8) -> bytes:
+def encode_frame(radiance: RGBImage, alpha: Mask | None, tone: Tone, file_format: str, bits: int = 8) -> bytes:
     """A finished frame as the bytes of a PNG, JPEG, TIFF or EXR file, with as many bits a channel as it can hold.
 
     radiance (h, w, 3) nit; alpha (h, w) makes a transparent picture where the format can hold it. PNG holds
     straight alpha, EXR premultiplied, as their specifications ask.
     """
-    return encode_linear(expose(radiance, look), alpha, look.view, file_format, bits)
+    return encode_linear(expose(radiance, tone), alpha, tone.view, file_format, bits)
 
 
 def encode_linear(linear: RGBImage, alpha: Mask | None, view: ViewName, file_format: str, bits: int = 8) -> bytes:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ..arrays import RGBImage
 from ..errors import ShootError
 from ..light.sky import shining
-from ..scene import Light, Project
+from ..scene import Look, Project, put_all
 from ..scene.base import Colour, Doc, quantity
 from ..scene.light import MOST_POWER, MOST_STOPS
 
@@ -20,10 +20,10 @@ def light_layers(channels: dict[str, NDArray[np.float32]]) -> dict[str, RGBImage
     return {n: np.dstack([channels[f"{n}.{c}"] for c in "RGB"]) for n in names}
 
 
-def light_layer_names(project: Project) -> list[str]:
+def light_layer_names(look: Look) -> list[str]:
     """Names of the layers of all that shines, in the film's order: each lamp, glowing things, the environment."""
     names: list[str] = []
-    for light in shining(project):
+    for light in shining(look):
         stem = f"light {light.name}"
         names.append(next(n for n in (stem, *(f"{stem} {i}" for i in range(2, 99))) if n not in names))
     return [*names, "light glow", "light environment"]
@@ -56,25 +56,21 @@ def mixed(layers: dict[str, RGBImage], changes: dict[str, LightChange]) -> RGBIm
 
 
 def with_balance(project: Project, changes: dict[str, LightChange]) -> Project:
-    """The project whose rendering gives the mixed picture, as far as its lights can say it."""
-
-    layer_of = {light.id: name for light, name in zip(project.lit_lights, light_layer_names(project), strict=False)}
-
-    def relit(light: Light) -> Light:
-        change = changes.get(layer_of.get(light.id, ""))
+    """The project whose rendering gives the mixed picture, as far as the lights of its look can say it."""
+    look, values = project.look, dict[str, object]()
+    for light, name in zip(look.lit_lights, light_layer_names(look), strict=False):
+        change = changes.get(name)
         if change is None:
-            return light
-        tinted = tuple(a * b for a, b in zip(light.colour, change.colour, strict=True))
+            continue
         stops = light.strength_stops + change.stops
         # what the strength's own range cannot hold goes into the power
-        held = _held(stops)
-        power = min(light.power * 2.0 ** (stops - held), MOST_POWER)
-        return light.model_copy(update={"strength_stops": held, "power": power, "colour": tinted})
-
+        held, here = _held(stops), f"look/lights/{light.id}"
+        values[f"{here}/strength_stops"] = held
+        values[f"{here}/power"] = min(light.power * 2.0 ** (stops - held), MOST_POWER)
+        values[f"{here}/colour"] = tuple(a * b for a, b in zip(light.colour, change.colour, strict=True))
     around = changes.get("light environment", LightChange())
-    stops = _held(project.environment.strength_stops + around.stops)
-    environment = project.environment.model_copy(update={"strength_stops": stops})
-    return project.model_copy(update={"lights": tuple(map(relit, project.lights)), "environment": environment})
+    values["look/environment/strength_stops"] = _held(look.environment.strength_stops + around.stops)
+    return put_all(project, values)
 
 
 def _held(stops: float) -> float:

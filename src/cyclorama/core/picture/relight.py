@@ -1,4 +1,4 @@
-"""What can still be changed once a film is exposed: the look, and how strong and of which colour each light is.
+"""What can still be changed once a film is exposed: the tone, and how strong and of which colour each light is.
 
 Light adds up, so a light's share of a picture is in proportion to its radiance. Everything else of a document (where
 things stand, what they are made of, how a beam is shaped) is in the exposed film for good.
@@ -7,9 +7,11 @@ things stand, what they are made of, how a beam is shaped) is in the exposed fil
 import numpy as np
 from numpy.typing import NDArray
 
+from ..light.masks import moves
 from ..light.rows import light_colour, luminance_nit
 from ..light.sky import shining
-from ..scene import Light, Project, depending
+from ..motion import Moment
+from ..scene import Light, depending
 from ..scene.base import Affects
 
 MOST_GAIN = 64.0
@@ -22,7 +24,7 @@ Gains = NDArray[np.float32]
 """(n + 2, 3) factors of each exposed light, of glowing things, of the environment"""
 
 
-def gains(exposed: Project, now: Project) -> Gains | None:
+def gains(exposed: Moment, now: Moment) -> Gains | None:
     """By what a film of `exposed` has to be multiplied, light by light, to be one of `now`; None when it cannot be.
 
     In the order of `mix.light_layer_names(exposed)`; a light that shines no more has 0.
@@ -30,7 +32,7 @@ def gains(exposed: Project, now: Project) -> Gains | None:
     if _depending(exposed, _EXPOSED) != _depending(now, _EXPOSED):
         return None
     around = _environment_gain(exposed, now)
-    before, after = ({light.id: light for light in shining(project)} for project in (exposed, now))
+    before, after = ({light.id: light for light in shining(moment.look)} for moment in (exposed, now))
     if around is None or any(
         key not in before or depending(light, _BEAM) != depending(before[key], _BEAM) for key, light in after.items()
     ):
@@ -44,17 +46,32 @@ def gains(exposed: Project, now: Project) -> Gains | None:
     return None if clamps and np.any(result != 1) else result
 
 
-def same_view(a: Project, b: Project) -> bool:
+def same_view(a: Moment, b: Moment) -> bool:
     """Whether both show the same things from the same place, be they lit or painted otherwise."""
-    seen = [p.environment.seen_by_camera and p.environment_lit for p in (a, b)]
+    seen = [m.look.environment.seen_by_camera and m.look.environment_lit for m in (a, b)]
     return seen[0] == seen[1] and _depending(a, _THINGS) == _depending(b, _THINGS)
 
 
-def _depending(project: Project, on: frozenset[Affects]) -> tuple[object, ...]:
-    """What affects some things as seen through the camera, without the lights, which are looked at one by one."""
-    if project.shoot.clamp_indirect is not None:  # what clamping took away depends on the exposure
+def _depending(moment: Moment, on: frozenset[Affects]) -> tuple[object, ...]:
+    """What affects some things in a moment, without the lights, which are looked at one by one."""
+    if moment.shoot.clamp_indirect is not None:  # what clamping took away depends on the exposure
         on = on | {"picture"}
-    return depending(project.model_copy(update={"cameras": (project.camera,), "lights": ()}), on)
+    look = moment.look.model_copy(update={"lights": ()})
+    documents = (moment.camera, moment.set, look, moment.shoot, *moment.materials, *moment.items)
+    held = tuple(depending(document, on) for document in documents)
+    shutter = moment.shutter
+    moved = [shutter.cameras, shutter.disc_deg if moment.disc_turns else np.zeros(0)]
+    moved += [moment.carried(moment.carriages[item.id], shutter) for item in moment.items]
+    if "light" in on:
+        moved += [shutter.lights_deg, shutter.environment_deg, np.array(_gobo_step(moment))]
+    return held, tuple(a.tobytes() for a in moved), moment.playing
+
+
+def _gobo_step(moment: Moment) -> int:
+    """How far gobos that move have gone; 0 where none does."""
+    gobos = [light.gobo for light in moment.look.lights if light.gobo]
+    moving = any(len(g.pictures) > 1 or (not g.pictures and moves(g.pattern or "window")) for g in gobos)
+    return moment.since_first if moving else 0
 
 
 def _gain(exposed: Light, now: Light | None) -> NDArray[np.float64]:
@@ -66,11 +83,11 @@ def _gain(exposed: Light, now: Light | None) -> NDArray[np.float64]:
         return np.asarray(np.where(wanted == was, 1.0, wanted / was))
 
 
-def _environment_gain(exposed: Project, now: Project) -> float | None:
-    lit, wanted = exposed.environment_lit, now.environment_lit
+def _environment_gain(exposed: Moment, now: Moment) -> float | None:
+    lit, wanted = exposed.look.environment_lit, now.look.environment_lit
     if lit and wanted:
-        return float(2.0 ** (now.environment.strength_stops - exposed.environment.strength_stops))
+        return float(2.0 ** (now.look.environment.strength_stops - exposed.look.environment.strength_stops))
     if lit == wanted:
         return 1.0
     # one that is seen by the camera covers the background, which only another film can bring back
-    return 0.0 if lit and not exposed.environment.seen_by_camera else None
+    return 0.0 if lit and not exposed.look.environment.seen_by_camera else None

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from ..arrays import RGBImage
 from ..kernel import kernel
-from ..scene.look import ViewName
+from ..scene.tone import ViewName
 
 OCIO_CONFIG = "ocio://studio-config-v2.1.0_aces-v1.3_ocio-v2.3"
 

@@ -27,7 +27,7 @@ class Geometry(NamedTuple):
     material: I32
     """(t,) row of Materials"""
     part: I32
-    """(t,) number of the part: 0 the sweep, 1 the disc, then the subject's"""
+    """(t,) number of the part: 0 the sweep, 1 the disc, then the items', the subject's last"""
     edges: "Edges"
     shapes: "Shapes"
     more_uvs: F32
@@ -37,7 +37,7 @@ class Geometry(NamedTuple):
 
 
 class Shapes(NamedTuple):
-    """Triangles of the body that bends, as it does in one frame; in the body's own space."""
+    """Triangles of all bodies that bend, as they do in one frame; each in its body's own space."""
 
     first: int
     """number of the first of these triangles"""
@@ -121,6 +121,8 @@ class Recording(NamedTuple):
     """(3, b, 3, 4) body → studio of the same"""
     projection: F32
     """(3,) what `camera_rays.to_pixels` needs to know of the lens"""
+    subject_from: int
+    """number of the subject's first part"""
 
 
 STANDS, TURNS, BENDS = 0, 1, 2

@@ -1,17 +1,18 @@
-"""What is seen behind subject and set: added after rendering, by what the film leaves uncovered."""
+"""What is seen behind items and set: added after rendering, by what the film leaves uncovered."""
 
 from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageFilter
+from scipy.spatial.transform import Rotation, Slerp
 
-from ..arrays import Mask, RGBImage
+from ..arrays import Mask, Mat4, RGBImage
 from ..framing import Projection
-from ..motion import shutter_poses
+from ..motion import Moment
 from ..picture.decode import decode_picture
-from ..picture.exposure import exposure_scale, shown_look
-from ..scene import Background, Project
+from ..picture.exposure import exposure_scale
+from ..scene import Background
 from ..scene.light import BASE_ENVIRONMENT_NIT
 from ..textures import srgb_to_linear_table
 from .camera_rays import lens_falloff
@@ -24,7 +25,7 @@ def with_background(radiance: RGBImage, alpha: Mask, background: RGBImage) -> RG
 
 
 def background_of(
-    project: Project, frame: int, width: int, height: int, picture: Callable[[], RGBImage],
+    moment: Moment, width: int, height: int, picture: Callable[[], RGBImage],
     surroundings: Callable[[], RGBImage],
 ) -> RGBImage:  # fmt: skip
     """The background (height, width, 3) in nit; black where the tracer itself shows the environment.
@@ -32,28 +33,28 @@ def background_of(
     Colours and pictures are what the look shows at its exposure, so that they keep their brightness when it changes.
     `picture` gives its own one as `fitted` makes it, `surroundings` the environment's pixels, blurred.
     """
-    behind = _behind(project, frame, width, height, picture, surroundings)
-    vignette = project.camera.vignette
+    behind = _behind(moment, width, height, picture, surroundings)
+    vignette = moment.camera.vignette
     if vignette > 0:
-        share = lens_falloff.py_func(*_directions(project, width, height), vignette)  # type: ignore[attr-defined]
+        share = lens_falloff.py_func(*_directions(moment, width, height), vignette)  # type: ignore[attr-defined]
         behind = np.asarray(behind * share[..., None], np.float32)
     return behind
 
 
 def _behind(
-    project: Project, frame: int, width: int, height: int, picture: Callable[[], RGBImage],
+    moment: Moment, width: int, height: int, picture: Callable[[], RGBImage],
     surroundings: Callable[[], RGBImage],
 ) -> RGBImage:  # fmt: skip
-    b = project.environment.background
+    b = moment.look.background
     if b.kind == "environment":
-        return _surroundings(project, frame, width, height, surroundings())
-    if project.environment.seen_by_camera and project.environment_lit:
+        return _surroundings(moment, width, height, surroundings())
+    if moment.look.environment.seen_by_camera and moment.look.environment_lit:
         return np.zeros((height, width, 3), np.float32)
     if b.kind == "picture" and b.picture:
         shown = picture()
     else:
         shown = _colours(b, width, height)
-    return np.asarray(shown / exposure_scale(shown_look(project)), np.float32)
+    return np.asarray(shown / exposure_scale(moment.look.tone), np.float32)
 
 
 def _colours(b: Background, width: int, height: int) -> RGBImage:
@@ -83,37 +84,43 @@ def fitted(data: bytes, b: Background, width: int, height: int) -> RGBImage:
     return srgb_to_linear_table()[np.asarray(image)]
 
 
-def _directions(project: Project, width: int, height: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _directions(moment: Moment, width: int, height: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Tangents (height, width) of what the middles of pixels see."""
-    lens = Projection.of(project.camera, width, height)
+    lens = Projection.of(moment.camera, width, height)
     x = ((np.arange(width) + 0.5) / width * 2 - 1) * lens.half_w
     y = (1 - (np.arange(height) + 0.5) / height * 2) * lens.half_h
     return lens.rays(*np.broadcast_arrays(x[None, :], y[:, None]))
 
 
-def _surroundings(project: Project, frame: int, width: int, height: int, pixels: RGBImage) -> RGBImage:
+def _surroundings(moment: Moment, width: int, height: int, pixels: RGBImage) -> RGBImage:
     """The environment behind everything as the camera sees it while the shutter is open."""
-    d = np.stack(np.broadcast_arrays(*_directions(project, width, height), -1.0), axis=-1)
+    d = np.stack(np.broadcast_arrays(*_directions(moment, width, height), -1.0), axis=-1)
     d /= np.linalg.norm(d, axis=-1, keepdims=True)
-    env, shutter = project.environment, shutter_poses(project, frame, _steps(project, width))
+    env, shutter = moment.look.environment, _while_open(moment, width)
     total = np.zeros((height, width, 3), np.float32)
-    for camera, travelled in zip(shutter.cameras, shutter.environment_deg, strict=True):
+    for camera, travelled in shutter:
         turn = environment_turn(np.radians(env.rotation_deg + travelled), np.radians(env.tilt_deg))
         total += _seen(pixels, d @ (camera[:3, :3].T @ turn))
     unit = 1.0 if env.kind == "sky" else BASE_ENVIRONMENT_NIT
     return np.asarray(total * (unit * 2.0**env.strength_stops / len(shutter)), np.float32)
 
 
-def _steps(project: Project, width: int) -> int:
-    """How many pictures while the shutter is open: one where nothing travels, else one for each two pixels that the
-    surroundings move, within reason."""
-    ends = shutter_poses(project, project.move.first_frame, 2)
-    camera = np.degrees(np.arccos(np.clip((ends.cameras[0, :3, :3] * ends.cameras[1, :3, :3]).sum() / 2 - 0.5, -1, 1)))
-    moved_deg = float(camera) + abs(float(np.ptp(ends.environment_deg)))
-    if project.camera.shutter_deg <= 0 or moved_deg < 1e-4:
-        return 1
-    across_deg = 2 * np.degrees(np.arctan(Projection.of(project.camera, width, width).half_w))
-    return int(np.clip(moved_deg / across_deg * width / 2, 3, 65))
+def _while_open(moment: Moment, width: int) -> list[tuple[Mat4, float]]:
+    """Cameras and turns of the surroundings (°) while the shutter is open: one where nothing travels, else one for each
+    two pixels that the surroundings move, within reason."""
+    poses = moment.shutter
+    cameras, turns = poses.cameras[[0, -1], :3, :3], poses.environment_deg
+    camera = np.degrees(np.arccos(np.clip((cameras[0] * cameras[1]).sum() / 2 - 0.5, -1, 1)))
+    moved_deg = float(camera) + abs(float(np.ptp(turns)))
+    if len(poses) == 1 or moved_deg < 1e-4:
+        return [(moment.around.cameras[0], float(moment.around.environment_deg[0]))]
+    across_deg = 2 * np.degrees(np.arctan(Projection.of(moment.camera, width, width).half_w))
+    times = np.linspace(0, 1, int(np.clip(moved_deg / across_deg * width / 2, 3, 65)))
+    known = np.linspace(0, 1, len(poses))
+    between = Slerp(known, Rotation.from_matrix(poses.cameras[:, :3, :3]))(times).as_matrix()
+    found = np.tile(np.eye(4), (len(times), 1, 1))
+    found[:, :3, :3] = between
+    return list(zip(found, np.interp(times, known, turns).tolist(), strict=True))
 
 
 def _seen(pixels: RGBImage, d: NDArray[np.float64]) -> RGBImage:

@@ -1,8 +1,10 @@
-"""One frame of a shot: exposed as the project's shoot settings ask, cleaned, and put over its background."""
+"""One frame of a shot: exposed as its shoot settings ask, cleaned, and put over its background."""
+
+from dataclasses import replace
 
 from ..arrays import Mask, RGBImage
-from ..picture.exposure import exposure_scale, shown_look
-from ..scene import Project
+from ..motion import Moment
+from ..picture.exposure import exposure_scale
 from .background import with_background
 from .film import Film
 from .scene import Keep, SceneCompiler
@@ -10,33 +12,31 @@ from .tracer import Cancel, Tell, Tracer, film_for
 
 
 def expose_frame(
-    project: Project, frame: int, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False,
+    moment: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False,
     progress: Tell = lambda share: None,
 ) -> Film:  # fmt: skip
-    """The film of a frame at the project's size, samples or noise threshold, with all that its passes record.
+    """The film of a moment at its shot's size, samples or noise threshold, with all that its passes record.
 
     Raises Cancelled when `cancelled` says so.
     """
-    s = project.shoot
+    s, frame = moment.shoot, moment.frame
     if s.transparent:
-        hidden = project.environment.model_copy(update={"seen_by_camera": False})
-        project = project.model_copy(update={"environment": hidden})
+        hidden = moment.look.environment.model_copy(update={"seen_by_camera": False})
+        moment = replace(moment, look=moment.look.model_copy(update={"environment": hidden}))
     keep: Keep = "passes" if s.passes.wanted or s.denoise_neighbours else "picture"
-    scene = compiler.compile(project, frame, s.width, s.height, keep)
+    scene = compiler.compile(moment, s.width, s.height, keep)
     film = film_for(scene)
     if s.noise_threshold is None:
         tracer.expose(film, scene, s.samples, frame, cancelled, progress)
     else:
-        white = 1.0 / exposure_scale(shown_look(project))
+        white = 1.0 / exposure_scale(moment.look.tone)
         tracer.expose_until(film, scene, s.noise_threshold, white, s.min_samples, s.samples, frame, cancelled, progress)
     return film
 
 
-def beauty(
-    film: Film, project: Project, frame: int, compiler: SceneCompiler, clean: RGBImage
-) -> tuple[RGBImage, Mask | None]:
+def beauty(film: Film, moment: Moment, compiler: SceneCompiler, clean: RGBImage) -> tuple[RGBImage, Mask | None]:
     """Radiance (h, w, 3) nit and, for a transparent picture, alpha (h, w); `clean` is the film's, denoised or not."""
-    s = project.shoot
+    s = moment.shoot
     if s.transparent:
         return clean, film.alpha
-    return with_background(clean, film.alpha, compiler.background(project, frame, s.width, s.height)), None
+    return with_background(clean, film.alpha, compiler.background(moment, s.width, s.height)), None

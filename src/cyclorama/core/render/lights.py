@@ -1,4 +1,4 @@
-"""The lights of a project as the kernels sample them in one frame."""
+"""The lights of a moment as the kernels sample them."""
 
 import math
 from collections.abc import Callable
@@ -15,9 +15,9 @@ from ..light.rows import light_row, put_gobo, reach_of
 from ..light.shapes import LIGHT_COLUMNS
 from ..light.sky import SUN_OF_SKY
 from ..material.row import EMISSION
-from ..motion import Pose, Poses, aim_point
+from ..motion import Moment
 from ..picture.decode import decode_picture
-from ..scene import Gobo, Light, Project
+from ..scene import Gobo, Light
 from ..scene.light import BASE_ENVIRONMENT_NIT
 from ..textures import BLACK, REPEAT, TextureShelf
 from .arrays import F32, I32, Geometry, Lights, Materials
@@ -88,12 +88,14 @@ def environment_turn(rotation_rad: float, tilt_rad: float) -> F32:
     return np.ascontiguousarray(about_y @ about_x, np.float32)
 
 
-def _row(light: Light, aim: Vec3, project: Project, pose: Pose, shutter: Poses) -> F32:
+def _row(light: Light, moment: Moment) -> F32:
     """A light's row; the sky's sun travels with the sky, all others with the rig."""
+    shutter = moment.shutter
     if light.id == SUN_OF_SKY:
-        travelled = project.environment.rotation_deg + pose.environment_deg
-        return light_row(light, aim, travelled, _while_open(shutter.environment_deg))
-    return light_row(light, aim, pose.lights_deg, _while_open(shutter.lights_deg))
+        travelled = moment.look.environment.rotation_deg + float(moment.around.environment_deg[0])
+        return light_row(light, moment.aim, travelled, _while_open(shutter.environment_deg))
+    aim = np.array([light.aim.x_m, light.aim.y_m, light.aim.z_m])
+    return light_row(light, aim, float(moment.around.lights_deg[0]), _while_open(shutter.lights_deg))
 
 
 def _while_open(degrees: NDArray[np.float64]) -> float:
@@ -102,18 +104,19 @@ def _while_open(degrees: NDArray[np.float64]) -> float:
 
 
 def lights_of(
-    project: Project, lights: tuple[Light, ...], pose: Pose, shutter: Poses, environment: EnvironmentMap, glow: Glow,
-    read: ReadAsset, parts: tuple[str, ...], shelf: TextureShelf,
+    moment: Moment, lights: tuple[Light, ...], environment: EnvironmentMap, glow: Glow, read: ReadAsset,
+    parts: tuple[str, ...], shelf: TextureShelf,
 ) -> Lights:  # fmt: skip
     """Everything that shines in one frame. `parts`: ids of all parts, the set's first; `shelf`: of gobos."""
-    aim = aim_point(project.camera)
-    rows = [_row(light, aim, project, pose, shutter) for light in lights]
-    put_gobos(lights, rows, pose.frame - project.move.first_frame, read, shelf)
-    env = project.environment
+    rows = [_row(light, moment) for light in lights]
+    put_gobos(lights, rows, moment.since_first, read, shelf)
+    aim, env = moment.aim, moment.look.environment
+    env_deg = env.rotation_deg + float(moment.around.environment_deg[0])
+    camera_m = float(np.linalg.norm(moment.around.cameras[0, :3, 3] - aim))
     unit = 1.0 if env.kind == "sky" else BASE_ENVIRONMENT_NIT
-    scale = unit * 2.0**env.strength_stops if project.environment_lit else 0.0
+    scale = unit * 2.0**env.strength_stops if moment.look.environment_lit else 0.0
     power = [reach_of(row, aim) for row in rows] + [
-        glow.reach(aim, project.camera.distance_m),
+        glow.reach(aim, camera_m),
         environment.mean_luminance * scale * math.pi,
     ]
     share = np.array(power) / max(sum(power), 1e-30)
@@ -129,8 +132,8 @@ def lights_of(
         mesh_share=glow.share, mesh_guide=glow.guide, mesh_triangle=glow.triangles, mesh_body=glow.bodies,
         mesh_total=glow.total,
         env_scale=scale,
-        env_turn=environment_turn(math.radians(env.rotation_deg + pose.environment_deg), math.radians(env.tilt_deg)),
-        env_travel=math.radians(_while_open(shutter.environment_deg)),
+        env_turn=environment_turn(math.radians(env_deg), math.radians(env.tilt_deg)),
+        env_travel=math.radians(_while_open(moment.shutter.environment_deg)),
         env_seen=env.seen_by_camera and scale > 0,
         env_reflected=env.seen_in_reflections,
         spared=spared,

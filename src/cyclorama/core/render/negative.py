@@ -8,9 +8,9 @@ import numpy as np
 from PIL import Image
 
 from ..arrays import RGBImage
+from ..motion import Moment
 from ..picture.mix import light_layer_names
 from ..picture.relight import Gains, gains, same_view
-from ..scene import Project
 from .denoise import denoise, denoise_shares
 from .film import Film
 from .scene import Keep
@@ -26,17 +26,16 @@ MOST_CORRECTED = 4.0
 TINY_NIT = 1e-6
 
 
-def keep_of(project: Project, width: int, height: int) -> Keep:
+def keep_of(moment: Moment, width: int, height: int) -> Keep:
     """What a film of this size in pixels keeps: its lights apart, unless they are too many."""
-    return "lights" if len(light_layer_names(project)) * width * height * 12 <= LAYERS_BYTES else "picture"
+    return "lights" if len(light_layer_names(moment.look)) * width * height * 12 <= LAYERS_BYTES else "picture"
 
 
 @dataclass(slots=True)
 class Negative:
     """A film under way, and of what it is."""
 
-    project: Project
-    frame: int
+    moment: Moment
     film: Film
     coarse: RGBImage | None = None
     """its first, small picture, if one was made"""
@@ -60,15 +59,15 @@ class Negative:
         """What leaves every light as it is."""
         return np.ones((len(self.film.layers), 3), np.float32)
 
-    def is_of(self, frame: int, width: int, height: int) -> bool:
-        """Whether it is a film of this frame in this size in pixels."""
-        return (self.frame, self.film.width, self.film.height) == (frame, width, height)
+    def has_size(self, width: int, height: int) -> bool:
+        """Whether it is a film of this size in pixels."""
+        return (self.film.width, self.film.height) == (width, height)
 
-    def gains(self, project: Project, frame: int, width: int, height: int) -> Gains | None:
-        """What makes it a film of this frame, which one of the same size shows; None when nothing does."""
-        if not self.is_of(frame, width, height):
+    def gains(self, moment: Moment, width: int, height: int) -> Gains | None:
+        """What makes it a film of this moment, which one of the same size shows; None when nothing does."""
+        if not self.has_size(width, height):
             return None
-        found = gains(self.project, project)
+        found = gains(self.moment, moment)
         return found if found is None or self.film.layers or np.all(found == 1) else None
 
     def print(self, by: Gains) -> RGBImage:
@@ -135,16 +134,16 @@ class Negatives:
     def __init__(self) -> None:
         self._kept: list[Negative] = []
 
-    def find(self, project: Project, frame: int, width: int, height: int) -> list[Fit]:
-        """Those that show this frame of the project, the best first."""
-        found = ((n, n.gains(project, frame, width, height)) for n in self._kept if n.samples >= LEAST_SAMPLES)
+    def find(self, moment: Moment, width: int, height: int) -> list[Fit]:
+        """Those that show this moment, the best first."""
+        found = ((n, n.gains(moment, width, height)) for n in self._kept if n.samples >= LEAST_SAMPLES)
         return sorted((Fit(n, by) for n, by in found if by is not None), key=lambda fit: -fit.worth)
 
-    def of_same_view(self, project: Project, frame: int, width: int, height: int) -> Negative | None:
+    def of_same_view(self, moment: Moment, width: int, height: int) -> Negative | None:
         """One that shows the same things, lit or painted otherwise, well enough to be corrected."""
         for n in self._kept:
             good = n.coarse is not None and n.samples >= LEAST_CORRECTED
-            if good and n.is_of(frame, width, height) and same_view(n.project, project):
+            if good and n.has_size(width, height) and same_view(n.moment, moment):
                 return n
         return None
 

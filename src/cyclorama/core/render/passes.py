@@ -1,12 +1,14 @@
 """Passes that need rays of their own: occlusion, wireframe, clay and the shadow catcher."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 
 from ..arrays import Mask, RGBImage
 from ..kernel import device, kernel
-from ..scene import Material, Project
+from ..motion import Moment
+from ..scene import Item, Material, Stage
 from ..trig import sincos_turns
 from ..vectors import basis
 from .arrays import (
@@ -177,37 +179,34 @@ def wireframe(scene: FrameScene, samples: int, line_px: float, level: int = 0, s
     return lines.reshape(shape), coverage.reshape(shape)
 
 
-def clay_project(project: Project) -> Project:
-    """The project with one grey material over all but the spared parts."""
-    passes = project.shoot.passes
+def in_clay(moment: Moment) -> Moment:
+    """The moment with one grey material over all but the spared parts."""
+    passes, stage = moment.shoot.passes, moment.set
     clay = Material(id="clay", name="Clay", base_color=passes.clay_color, specular_roughness=0.7)
-    if project.subject is None:
-        return project
-    parts = tuple(
-        p if p.id in passes.clay_spares else p.model_copy(update={"material": "clay"}) for p in project.subject.parts
-    )
-    stage = project.set
     grey = {"color": passes.clay_color, "roughness": 0.7}
-    stage = stage.model_copy(
-        update={"sweep": stage.sweep.model_copy(update=grey), "disc": stage.disc.model_copy(update=grey)}
+    return replace(
+        moment,
+        items=tuple(_in_clay(item, passes.clay_spares) for item in moment.items),
+        materials=(*moment.materials, clay),
+        set=Stage.model_construct(sweep=stage.sweep.model_copy(update=grey), disc=stage.disc.model_copy(update=grey)),
     )
-    subject = project.subject.model_copy(update={"parts": parts})
-    return project.model_copy(update={"subject": subject, "materials": (*project.materials, clay), "set": stage})
 
 
-def without_set(project: Project) -> Project:
-    """The subject alone."""
-    stage = project.set
-    off = {"on": False}
-    stage = stage.model_copy(
-        update={"sweep": stage.sweep.model_copy(update=off), "disc": stage.disc.model_copy(update=off)}
-    )
-    return project.model_copy(update={"set": stage})
+def _in_clay(item: Item, spares: tuple[str, ...]) -> Item:
+    worn = tuple(w if w.id in spares else w.model_copy(update={"material": "clay"}) for w in item.variant.parts)
+    return item.model_copy(update={"variants": (item.variant.model_copy(update={"parts": worn}),)})
 
 
-def without_subject(project: Project) -> Project:
-    """The empty set."""
-    return project.model_copy(update={"subject": None})
+def without_set(moment: Moment) -> Moment:
+    """The items alone."""
+    stage, off = moment.set, {"on": False}
+    bare = Stage.model_construct(sweep=stage.sweep.model_copy(update=off), disc=stage.disc.model_copy(update=off))
+    return replace(moment, set=bare)
+
+
+def without_subject(moment: Moment) -> Moment:
+    """The set with all other items."""
+    return replace(moment, items=tuple(item for item in moment.items if item.id != moment.subject_id))
 
 
 def caught(full: RGBImage, empty: RGBImage, subject: Mask) -> tuple[RGBImage, Mask]:

@@ -13,8 +13,6 @@ from .surface import place
 PAIRS_PER_BOUNCE = 5
 """pick and lobe, place on the light, direction, hole and roulette, free path in a medium"""
 ROULETTE_FROM = 2
-SUBJECT_FROM_PART = 2
-"""Parts below are the set."""
 
 
 @device
@@ -59,7 +57,7 @@ def record_visible(samples, recording, bodies, shapes, slot, way, p, p_body, bod
     """What the camera sees first."""
     sample = samples.items[slot]
     sample.covered = 1.0
-    sample.subject = 1.0 if part >= SUBJECT_FROM_PART else 0.0
+    sample.subject = 1.0 if part >= recording.subject_from else 0.0
     sample.depth = way
     if recording.first:
         _record_first(samples, recording, bodies, shapes, slot, p, p_body, body, triangle, u, v, part, row)

@@ -1,13 +1,11 @@
-"""From document to arrays: what stays for many frames is compiled once, what moves is a few numbers a frame.
+"""From a moment to arrays: what stays for many frames is compiled once, what moves is a few numbers a frame.
 
-Three layers, each kept until the part of the document it depends on changes: geometry (subject, placement,
-set), surfaces (materials and maps), frame (camera, lights, poses).
+Three layers, each kept until what it depends on changes: geometry (items, set), surfaces (materials and maps), frame
+(camera, lights, poses).
 """
 
-from collections import Counter
-from collections.abc import Callable
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -16,6 +14,7 @@ from ..framing import half_extent
 from ..geometry.build import build_disc, build_sweep
 from ..geometry.edges import hard_edges
 from ..geometry.kept import rig_key
+from ..geometry.made import build_made
 from ..geometry.mesh import Mesh, join
 from ..geometry.placement import placement_matrix
 from ..geometry.rig import Rig
@@ -23,21 +22,23 @@ from ..light.environment import BLACK, EnvironmentMap, build_environment
 from ..light.sky import shining, sky_picture
 from ..material.row import EDGE_RADIUS
 from ..material.tables import load_tables
-from ..motion import Pose, Poses, focus_distance_m, pose_project, shutter_poses, shutter_steps, turned
-from ..picture.exposure import exposure_scale, shown_look
+from ..motion import STILL, Moment
+from ..picture.exposure import exposure_scale
 from ..picture.linear import read_linear
 from ..picture.mix import light_layer_names
-from ..scene import Camera, Material, Project, Subject, depending
+from ..scene import Item, Material, depending
 from ..scene.base import Affects
-from ..scene.camera import NEAREST_M
+from ..scene.item import SET_PARTS
+from ..scene.shot import DISC
 from ..textures import Textures, TextureShelf
 from .arrays import COMPONENTS, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from .background import background_of, blurred, fitted
 from .bodies import Body, pose_keys
 from .camera_rays import CameraRays, filter_table, pixel_projection
+from .kept import Kept
 from .lights import Glow, gobo_names, lights_of
 from .parameters import ReadAsset, TextureSet, has_holes, material_rows
-from .standing import Piece, Standing, bend, stand
+from .standing import Piece, Rigged, Standing, bend, stand
 from .trace import FrameScene
 
 _SHAPE: frozenset[Affects] = frozenset({"geometry", "transform"})
@@ -49,143 +50,138 @@ Keep = Literal["picture", "lights", "passes"]
 
 
 class SceneCompiler:
-    """Compiles projects, keeping what has not changed since the last call. Not for several threads at once."""
+    """Compiles moments, keeping what has not changed since the last calls. Not for several threads at once."""
 
     def __init__(self, read_asset: ReadAsset):
         self._read = read_asset
-        self._kept: dict[str, tuple[object, object]] = {}
-        self._made: Counter[str] = Counter()
+        self._kept = Kept()
 
-    def _keep(self, what: str, key: object, build: Callable[[], Any]) -> Any:
-        kept = self._kept.get(what)
-        if kept is None or kept[0] != key:
-            self._kept.pop(what, None)  # free the old one before the new one is made
-            self._kept[what] = kept = (key, build())
-            self._made[what] += 1  # what depends on it has this number in its key
-        return kept[1]
+    @property
+    def made(self) -> dict[str, int]:
+        """How often something of each kind had to be made."""
+        return dict(self._kept.made)
 
-    def compile(self, project: Project, frame: int, width: int, height: int, keep: Keep = "picture") -> FrameScene:
-        """Everything needed to trace one frame at a size in pixels.
+    def compile(self, moment: Moment, width: int, height: int, keep: Keep = "picture") -> FrameScene:
+        """Everything needed to trace one moment at a size in pixels.
 
-        Raises NotFoundError or IntakeError when a file the project refers to is gone or unreadable.
+        Raises NotFoundError or IntakeError when a file the moment refers to is gone or unreadable.
         """
-        poses = pose_project(project)
-        pose = poses.at(frame)
-        open_shutter = shutter_poses(project, frame, shutter_steps(project))
-        look_of_set = project.set.sweep, project.set.disc
-        surfaces: tuple[Materials, Textures] = self._keep(
-            "surfaces", (project.materials, look_of_set), lambda: self._surfaces(project)
-        )
-        standing: Standing = self._keep("standing", self._geometry_key(project), lambda: self._standing(project))
-        stood = self._made["standing"]
-        edges: Edges = self._keep("edges", (stood, surfaces[0].values[:, EDGE_RADIUS].tobytes()),
-                                  lambda: _edges(standing, surfaces[0]))  # fmt: skip
-        neighbours = poses.at(frame + 1), poses.at(frame - 1)
-        bodies, shapes = self._bodies(project, frame, standing, (pose, *neighbours) if keep == "passes" else ())
+        (materials, textures), painted = self._surfaces(moment)
+        standing, stood = self._standing(moment)
+        edges: Edges = self._kept.get("edges", (stood, materials.values[:, EDGE_RADIUS].tobytes()),
+                                      lambda: _edges(standing, materials))  # fmt: skip
+        bodies, shapes, bent = self._bodies(moment, standing, stood, keep == "passes")
         geometry = standing.geometry._replace(edges=edges, shapes=shapes)
-        glow: Glow = self._keep("glow", (stood, self._made["bent"], self._made["surfaces"]),
-                                lambda: Glow(geometry, surfaces[0], standing.body_of))  # fmt: skip
-        environment = self._environment(project)
-        lights = shining(project)
-        names = gobo_names(lights, frame - project.move.first_frame)
-        gobos: TextureShelf = self._keep("gobos", names, TextureShelf)
-        where = standing.where(bodies, open_shutter.subject_deg)
-        camera = camera_rays_of(project.camera, pose, open_shutter, width, height)
-        layers = _layers(project, keep)
+        glow: Glow = self._kept.get("glow", (stood, bent, painted),
+                                    lambda: Glow(geometry, materials, standing.body_of))  # fmt: skip
+        environment, _ = self._environment(moment)
+        lights = shining(moment.look)
+        gobos: TextureShelf = self._kept.get("gobos", gobo_names(lights, moment.since_first), TextureShelf)
+        camera = camera_rays_of(moment, width, height)
+        layers = _layers(moment, keep)
         return FrameScene(
             bodies=bodies,
-            where=where,
+            where=standing.where(bodies, moment),
             geometry=geometry,
-            materials=surfaces[0],
-            textures=surfaces[1],
-            lights=lights_of(
-                project, lights, pose, open_shutter, environment, glow, self._read, part_ids(project), gobos
-            ),
+            materials=materials,
+            textures=textures,
+            lights=lights_of(moment, lights, environment, glow, self._read, part_ids(moment), gobos),
             environment=environment,
             tables=load_tables(),
             camera=camera,
-            recording=_recording(project, layers, pose, neighbours, standing.turns, camera, keep == "passes"),
+            recording=_recording(moment, layers, standing, camera, keep == "passes"),
             inner=standing.inner,
-            has_holes=has_holes(project.materials, standing.sheer),
-            max_bounces=project.shoot.bounces,
+            has_holes=has_holes(moment.materials, standing.sheer),
+            max_bounces=moment.shoot.bounces,
             layers=layers,
         )
 
     def _bodies(
-        self, project: Project, frame: int, standing: Standing, around: tuple[Pose, ...]
-    ) -> tuple[list[Body], Shapes]:
-        """All bodies of a frame, and the triangles that bend in it."""
-        bending = standing.bending
-        if bending is None:
-            return [b for b in standing.bodies if b is not None], NO_SHAPES
-        first, last = shutter_poses(project, frame, 2).animation_s
-        # a loop may begin again while the shutter is open
-        length = bending.rig.skeleton.length_s(bending.animation)
-        end = last if last >= first else last + length
-        steps = bending.rig.steps(bending.animation, (float(first), float(end)))
-        times = shutter_poses(project, frame, steps).animation_s
-        around_s = tuple(p.animation_s for p in around)
-        key = (self._made["standing"], times.tobytes(), around_s)
-        body, shapes = self._keep("bent", key, lambda: bend(bending, times, around_s))
-        return [body if b is None else b for b in standing.bodies], shapes
+        self, moment: Moment, standing: Standing, stood: int, first: bool
+    ) -> tuple[list[Body], Shapes, int]:  # fmt: skip
+        """All bodies of a frame, the triangles that bend in it, and a number that stands for these."""
+        if not standing.bending:
+            return [b for b in standing.bodies if b is not None], NO_SHAPES, 0
+        playing = {b.rigged.item: moment.playing[b.rigged.item] for b in standing.bending}
+        around_s = {item: moment.around_s[item] for item in playing} if first else {}
+        (bent, shapes), number = self._kept.numbered(
+            "bent", (stood, playing, around_s), lambda: bend(standing.bending, playing, around_s)
+        )
+        ready = iter(bent)
+        return [next(ready) if b is None else b for b in standing.bodies], shapes, number
 
-    def background(self, project: Project, frame: int, width: int, height: int) -> RGBImage:
-        """What is seen behind subject and set, (height, width, 3) in nit."""
-        b = project.environment.background
+    def background(self, moment: Moment, width: int, height: int) -> RGBImage:
+        """What is seen behind items and set, (height, width, 3) in nit."""
+        b = moment.look.background
 
         def picture() -> RGBImage:
             key = (b.picture, b.blur, width, height)
-            return self._keep("backdrop", key, lambda: fitted(self._read(b.picture or ""), b, width, height))
+            found: RGBImage = self._kept.get(
+                "backdrop", key, lambda: fitted(self._read(b.picture or ""), b, width, height)
+            )
+            return found
 
         def surroundings() -> RGBImage:
-            pixels = self._environment(project).pixels
-            key = (self._made["environment"], project.environment_lit, b.blur)
-            return self._keep("surroundings", key, lambda: blurred(pixels, b.blur))
+            environment, number = self._environment(moment)
+            found: RGBImage = self._kept.get(
+                "surroundings", (number, b.blur), lambda: blurred(environment.pixels, b.blur)
+            )
+            return found
 
-        return background_of(project, frame, width, height, picture, surroundings)
+        return background_of(moment, width, height, picture, surroundings)
 
-    def _surfaces(self, project: Project) -> tuple[Materials, Textures]:
-        stage = project.set
-        sweep = _SWEEP.model_copy(update={"base_color": stage.sweep.color, "specular_roughness": stage.sweep.roughness})
-        disc = _DISC.model_copy(update={"base_color": stage.disc.color, "specular_roughness": stage.disc.roughness})
-        # the pictures stay until other maps are used: unpacking them takes longer than all the rest
-        maps = tuple(m.maps for m in project.materials)
-        textures: TextureSet = self._keep("maps", maps, lambda: TextureSet(self._read))
-        rows = material_rows((sweep, disc, *project.materials), textures)
-        return rows, textures.shelf.arrays()
+    def _surfaces(self, moment: Moment) -> tuple[tuple[Materials, Textures], int]:
+        stage, materials = moment.set, moment.materials
 
-    def _geometry_key(self, project: Project) -> object:
-        stands, spins = depending(project.set, _SHAPE), project.move.kind == "spin"
-        subject = None if project.subject is None else depending(project.subject, _SHAPE)
-        return subject, stands, spins, [m.id for m in project.materials]
+        def build() -> tuple[Materials, Textures]:
+            sweep = _SWEEP.model_copy(
+                update={"base_color": stage.sweep.color, "specular_roughness": stage.sweep.roughness}
+            )
+            disc = _DISC.model_copy(update={"base_color": stage.disc.color, "specular_roughness": stage.disc.roughness})
+            # the pictures stay until other maps are used: unpacking them takes longer than all the rest
+            maps = tuple(m.maps for m in materials)
+            textures: TextureSet = self._kept.get("maps", maps, lambda: TextureSet(self._read))
+            rows = material_rows((sweep, disc, *materials), textures)
+            return rows, textures.shelf.arrays()
 
-    def _standing(self, project: Project) -> Standing:
-        stage, spins = project.set, project.move.kind == "spin"
-        pieces = [Piece(build_sweep(stage.sweep), np.array([1], np.int32), 0, False)] if stage.sweep.on else []
+        painted = stage.sweep.color, stage.sweep.roughness, stage.disc.color, stage.disc.roughness
+        return self._kept.numbered("surfaces", (materials, painted), build)
+
+    def _standing(self, moment: Moment) -> tuple[Standing, int]:
+        things = [(depending(item, _SHAPE), moment.carriages[item.id]) for item in moment.items]
+        key = (things, depending(moment.set, _SHAPE), moment.disc_turns, [m.id for m in moment.materials])
+        return self._kept.numbered("standing", key, lambda: stand(self._pieces(moment)))
+
+    def _pieces(self, moment: Moment) -> list[Piece]:
+        stage = moment.set
+        pieces = []
+        if stage.sweep.on:
+            pieces.append(Piece(build_sweep(stage.sweep), np.array([1], np.int32), 0, STILL))
         if stage.disc.on:
-            pieces.append(Piece(build_disc(stage.disc), np.array([2], np.int32), 1, spins))
-        subject = project.subject
-        if subject is None:
-            return stand(pieces, None)
-        row_of = {m.id: i + FIRST_ROWS for i, m in enumerate(project.materials)}
-        rows = np.array([row_of[p.material] for p in subject.parts], np.int32)
-        pieces.append(Piece(self.subject_mesh(project), rows, 2, spins))
-        rig = None
-        if subject.playing:
-            rig = (self.rig(subject), subject.playing[0], placement_matrix(subject.placement))
-        return stand(pieces, rig)
+            carriage = DISC if moment.disc_turns else STILL
+            pieces.append(Piece(build_disc(stage.disc), np.array([2], np.int32), 1, carriage))
+        row_of = {m.id: i + FIRST_ROWS for i, m in enumerate(moment.materials)}
+        part = len(SET_PARTS)
+        for item in moment.items:
+            rows = np.array([row_of[w.material] for w in item.variant.parts], np.int32)
+            rigged = None
+            if item.playing:
+                rigged = Rigged(item.id, self.rig(item), item.playing[0], placement_matrix(item.placement))
+            pieces.append(Piece(self.item_mesh(item), rows, part, moment.carriages[item.id], rigged))
+            part += len(item.parts)
+        return pieces
 
-    def rig(self, subject: Subject) -> Rig:
-        """What moves the subject from within."""
-        rig: Rig = self._keep("rig", subject.asset, lambda: Rig.from_bytes(self._read(rig_key(subject.asset))))
+    def rig(self, item: Item) -> Rig:
+        """What moves an item from within."""
+        rig: Rig = self._kept.get("rig", item.asset, lambda: Rig.from_bytes(self._read(rig_key(item.asset))))
         return rig
 
-    def subject_mesh(self, project: Project) -> Mesh:
-        """The visible parts of the subject in studio space at rest."""
-        if project.subject is None:
+    def item_mesh(self, item: Item | None) -> Mesh:
+        """The visible parts of an item in studio space at rest."""
+        if item is None:
             return join([])
-        mesh = Mesh.from_bytes(self._read(project.subject.asset))
-        visible = np.array([p.visible for p in project.subject.parts], bool)
+        mesh = build_made(item.made) if item.made else Mesh.from_bytes(self._read(item.asset))
+        visible = np.array([w.visible for w in item.variant.parts], bool)
         keep = visible[mesh.part]
         finite = np.all(np.isfinite(mesh.vertices), axis=1)
         if not finite.all():
@@ -193,26 +189,25 @@ class SceneCompiler:
             mesh = replace(mesh, vertices=np.where(finite[:, None], mesh.vertices, np.float32(0)))
         if not keep.all():
             mesh = mesh.only(keep)
-        return mesh.transformed(placement_matrix(project.subject.placement))
+        return mesh.transformed(placement_matrix(item.placement))
 
-    def _environment(self, project: Project) -> EnvironmentMap:
-        """What shines all round, as built for its picture or sky; black when it is off."""
-        env = project.environment
-        if not project.environment_lit:
-            return BLACK
+    def _environment(self, moment: Moment) -> tuple[EnvironmentMap, int]:
+        """What shines all round, as built for its picture or sky, and its number; black, 0, when it is off."""
+        env = moment.look.environment
+        if not moment.look.environment_lit:
+            return BLACK, 0
 
         def build() -> EnvironmentMap:
             if env.kind == "sky":
                 return build_environment(sky_picture(env.sky))
             return build_environment(read_linear(self._read(env.asset or ""), "environment"))
 
-        built: EnvironmentMap = self._keep("environment", env.sky if env.kind == "sky" else env.asset, build)
-        return built
+        return self._kept.numbered("environment", env.sky if env.kind == "sky" else env.asset, build)
 
 
-def part_ids(project: Project) -> tuple[str, ...]:
-    """Ids of all parts by number: the sweep, the disc, then the subject's."""
-    return ("sweep", "disc", *(p.id for p in (project.subject.parts if project.subject else ())))
+def part_ids(moment: Moment) -> tuple[str, ...]:
+    """Ids of all parts by number: the sweep, the disc, then the items', the subject's last."""
+    return (*SET_PARTS, *(part.id for item in moment.items for part in item.parts))
 
 
 def _edges(standing: Standing, materials: Materials) -> Edges:
@@ -222,49 +217,41 @@ def _edges(standing: Standing, materials: Materials) -> Edges:
     return Edges(*hard_edges(standing.vertices, standing.triangles, radius))
 
 
-def _focus_m(camera: Camera, pose: Pose) -> float:
-    if camera.focus_m is not None:
-        return camera.focus_m
-    if camera.focus_point_m is None:
-        return camera.distance_m
-    turn = turned(np.array([pose.subject_deg]))[0, :3, :3]
-    return max(focus_distance_m(turn @ np.array(camera.focus_point_m), pose.camera), NEAREST_M)
-
-
-def camera_rays_of(camera: Camera, pose: Pose, poses: Poses, width: int, height: int) -> CameraRays:
-    """The camera of a frame, with its poses while the shutter is open, for the kernels."""
+def camera_rays_of(moment: Moment, width: int, height: int) -> CameraRays:
+    """The camera of a moment, with its poses while the shutter is open, for the kernels."""
+    camera = moment.camera
     half_w, half_h = half_extent(camera, width, height)
     radius = 0.0 if camera.f_number is None else camera.focal_mm / 1000 / (2 * camera.f_number)
     return CameraRays(
-        pose_keys(poses.cameras), half_w, half_h, radius, _focus_m(camera, pose), width, height, filter_table(),
-        camera.blades, camera.blade_rotation_deg / 360.0, camera.squeeze, camera.vignette, camera.distortion,
+        pose_keys(moment.shutter.cameras), half_w, half_h, radius, camera.focus_m or 1.0, width, height,
+        filter_table(), camera.blades, camera.blade_rotation_deg / 360.0, camera.squeeze, camera.vignette,
+        camera.distortion,
     )  # fmt: skip
 
 
-def _layers(project: Project, keep: Keep) -> tuple[str, ...]:
+def _layers(moment: Moment, keep: Keep) -> tuple[str, ...]:
     """Names of what is kept apart: the lights', then the components'."""
-    wanted = project.shoot.passes.wanted if keep == "passes" else ()
-    lights = tuple(light_layer_names(project)) if keep == "lights" or "lights" in wanted else ()
+    wanted = moment.shoot.passes.wanted if keep == "passes" else ()
+    lights = tuple(light_layer_names(moment.look)) if keep == "lights" or "lights" in wanted else ()
     return lights + (COMPONENTS if "components" in wanted else ())
 
 
 def _recording(
-    project: Project, layers: tuple[str, ...], pose: Pose, neighbours: tuple[Pose, Pose], turns: list[bool],
-    camera: CameraRays, first: bool,
-) -> Recording:  # fmt: skip
+    moment: Moment, layers: tuple[str, ...], standing: Standing, camera: CameraRays, first: bool
+) -> Recording:
     lights = sum(name not in COMPONENTS for name in layers)
     clamp = 0.0
-    if project.shoot.clamp_indirect is not None:
-        clamp = project.shoot.clamp_indirect / exposure_scale(shown_look(project))
-    around = (pose, *neighbours)
-    bodies = np.tile(np.eye(4)[:3], (3, max(len(turns), 1), 1, 1))
-    bodies[:, np.flatnonzero(turns)] = turned(np.array([p.subject_deg for p in around]))[:, None, :3]
+    if moment.shoot.clamp_indirect is not None:
+        clamp = moment.shoot.clamp_indirect / exposure_scale(moment.look.tone)
+    subject = moment.subject
+    before = sum(len(item.parts) for item in moment.items if item is not subject)
     return Recording(
         groups=np.arange(lights, dtype=np.int32),
         components=lights if lights < len(layers) else -1,
         clamp=clamp,
         first=first,
-        cameras=np.stack([np.linalg.inv(p.camera)[:3] for p in around]).astype(np.float32),
-        bodies=bodies.astype(np.float32),
+        cameras=np.stack([np.linalg.inv(m)[:3] for m in moment.around.cameras]).astype(np.float32),
+        bodies=standing.placed(moment, moment.around),
         projection=pixel_projection(camera),
-    )  # fmt: skip
+        subject_from=len(SET_PARTS) + before,
+    )

@@ -1,5 +1,6 @@
-"""Compiled geometry: set and subject as bodies, laid out so that what moves moves without being compiled again."""
+"""Compiled geometry: set and items as bodies, laid out so that what moves moves without being compiled again."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -7,11 +8,25 @@ import numpy as np
 from ..arrays import Mat4
 from ..geometry.mesh import Mesh, join, under
 from ..geometry.rig import Rig
-from ..motion import turned
-from .arrays import BENDS, F32, F64, I32, NO_EDGES, NO_SHAPES, STANDS, TURNS, U8, Bodies, Geometry, Shapes, aligned
+from ..motion import STILL, Moment, Playing, Poses
+from .arrays import BENDS, F32, I32, NO_EDGES, NO_SHAPES, STANDS, TURNS, U8, Bodies, Geometry, Shapes, aligned
 from .bodies import Body, addresses_of, pose_keys
 from .embree import Structure
 from .surface import pack_corners
+
+
+@dataclass(frozen=True, slots=True)
+class Rigged:
+    """What moves an item from within."""
+
+    item: str
+    rig: Rig
+    animation: int
+    placement: Mat4
+
+    def at(self, seconds: float) -> tuple[F32, F32]:
+        """Vertices and unit normals (v, 3) in studio space, before the item is carried."""
+        return under(self.placement, *self.rig.at(self.animation, seconds))
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,35 +37,31 @@ class Piece:
     rows: I32
     """material row of each of its parts"""
     first_part: int
-    turns: bool
-    """with the subject"""
+    carriage: str
+    """what it moves with"""
+    rigged: Rigged | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Bending:
-    """What of the subject bends, and by what."""
+    """What of an item bends, and by what."""
 
-    rig: Rig
-    animation: int
-    placement: Mat4
+    rigged: Rigged
     triangles: I32
     """(d, 3) of the rig's vertices"""
     first: int
     """number of the first of these triangles among all"""
 
-    def at(self, seconds: float) -> tuple[F32, F32]:
-        """Vertices and unit normals (v, 3) in studio space, before the subject turns."""
-        return under(self.placement, *self.rig.at(self.animation, seconds))
-
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """One body when nothing moves; what turns and what bends are bodies of their own."""
+    """One body for all that stands, one for each carriage, and one for each item that bends, in this order."""
 
     bodies: list[Body | None]
-    """None for the one that bends: each frame brings its own"""
-    turns: list[bool]
-    bending: Bending | None
+    """None for those that bend: each frame brings its own"""
+    carriages: list[str]
+    """what each body moves with"""
+    bending: list[Bending]
     geometry: Geometry
     body_of: I32
     """(t,) the body of each triangle"""
@@ -60,39 +71,56 @@ class Standing:
     sheer: bool
     """the mesh's own colours are not opaque everywhere"""
 
-    def where(self, bodies: list[Body], subject_deg: F64) -> Bodies:
-        """Where a frame's bodies stand while the subject passes angles (k,)."""
-        still, turning = pose_keys(np.eye(4)[None]), pose_keys(turned(subject_deg))
-        keys = [turning if turns else np.tile(still, (len(subject_deg), 1)) for turns in self.turns]
-        moving = [BENDS if body is None else TURNS if turns else STANDS
-                  for body, turns in zip(self.bodies, self.turns, strict=True)]  # fmt: skip
+    def where(self, bodies: list[Body], moment: Moment) -> Bodies:
+        """Where a frame's bodies stand while the shutter is open."""
+        steps = len(moment.shutter)
+        keys = [self._keys(carriage, moment) for carriage in self.carriages]
+        moving = [BENDS if body is None else TURNS if carriage else STANDS
+                  for body, carriage in zip(self.bodies, self.carriages, strict=True)]  # fmt: skip
         return Bodies(
-            np.array(keys, np.float32).reshape(len(keys), len(subject_deg), 7), np.array(moving, np.uint8),
-            *addresses_of(bodies),
-        )  # fmt: skip
+            np.array(keys, np.float32).reshape(len(keys), steps, 7), np.array(moving, np.uint8), *addresses_of(bodies)
+        )
+
+    def placed(self, moment: Moment, poses: Poses) -> F32:
+        """Where the bodies stand in some poses (k, b, 3, 4)."""
+        found = np.tile(np.eye(4)[:3], (len(poses), max(len(self.carriages), 1), 1, 1))
+        for i, carriage in enumerate(self.carriages):
+            if carriage:
+                found[:, i] = moment.carried(carriage, poses)[:, :3]
+        return found.astype(np.float32)
+
+    @staticmethod
+    def _keys(carriage: str, moment: Moment) -> F32:
+        if carriage == STILL:
+            return np.tile(pose_keys(np.eye(4)[None]), (len(moment.shutter), 1))
+        return pose_keys(moment.carried(carriage, moment.shutter))
 
 
-def stand(pieces: list[Piece], rig: tuple[Rig, int, Mat4] | None) -> Standing:
-    """Compile pieces; with a rig, its animation and placement the last of them, the subject, bends where it moves."""
-    bending_pieces = []
-    if rig:
-        subject = pieces[-1]
-        bends = np.asarray(rig[0].moving(rig[1])[subject.mesh.triangles].any(axis=1))
-        pieces = [*pieces[:-1], replace(subject, mesh=subject.mesh.only(~bends))]
-        bending_pieces = [replace(subject, mesh=subject.mesh.only(bends))]
-    groups = [[p for p in pieces if not p.turns], [p for p in pieces if p.turns], bending_pieces]
+def stand(pieces: list[Piece]) -> Standing:
+    """Compile pieces; of those with a rig, what moves with it bends."""
+    rigid, bent = [], []
+    for piece in pieces:
+        if piece.rigged is None:
+            rigid.append(piece)
+            continue
+        bends = np.asarray(piece.rigged.rig.moving(piece.rigged.animation)[piece.mesh.triangles].any(axis=1))
+        rigid.append(replace(piece, mesh=piece.mesh.only(~bends), rigged=None))
+        bent.append(replace(piece, mesh=piece.mesh.only(bends)))
+    carriages = sorted({p.carriage for p in rigid}, key=[STILL, *(p.carriage for p in rigid)].index)
+    groups = [[p for p in rigid if p.carriage == carriage] for carriage in carriages] + [[p] for p in bent]
     bodies: list[Body | None] = []
-    turns: list[bool] = []
+    carried: list[str] = []
     body_of: list[np.ndarray] = []
-    bending, first = None, 0
+    bending: list[Bending] = []
+    first = 0
     for group in groups:
         mesh = join([p.mesh for p in group])
         if not len(mesh.triangles):
             continue
         body_of.append(np.full(len(mesh.triangles), len(bodies), np.int32))
-        turns.append(group[0].turns)
-        if rig and group is bending_pieces:
-            bending = Bending(*rig, mesh.triangles, first)
+        carried.append(group[0].carriage)
+        if group[0].rigged is not None:
+            bending.append(Bending(group[0].rigged, mesh.triangles, first))
             bodies.append(None)
         else:
             bodies.append(Body(Structure(mesh.vertices, mesh.triangles), first))
@@ -107,26 +135,37 @@ def stand(pieces: list[Piece], rig: tuple[Rig, int, Mat4] | None) -> Standing:
         _at_corners(whole.more_uvs, whole.triangles), _at_corners(whole.colours, whole.triangles),
     )  # fmt: skip
     owner = np.concatenate(body_of) if body_of else np.zeros(0, np.int32)
-    return Standing(bodies, turns, bending, geometry, owner, whole.vertices, whole.triangles, whole.inner_bits,
+    return Standing(bodies, carried, bending, geometry, owner, whole.vertices, whole.triangles, whole.inner_bits,
                     bool((whole.colours[:, 3] < 1).any()))  # fmt: skip
 
 
-def bend(bending: Bending, shutter_s: F64, around_s: tuple[float, ...]) -> tuple[Body, Shapes]:
-    """The body that bends at times (k,) of its animation while the shutter is open.
+def bend(
+    bending: list[Bending], playing: dict[str, Playing], around_s: dict[str, tuple[float, float, float]]
+) -> tuple[list[Body], Shapes]:
+    """The bodies that bend while the shutter is open, and their triangles.
 
-    around_s: times of this frame, the next and the one before for motion vectors; () where they are not recorded.
+    around_s: times of this frame, the next and the one before for motion vectors; empty where they are not recorded.
     """
-    triangles, count = bending.triangles, len(bending.triangles)
-    poses = {t: bending.at(t) for t in {*shutter_s.tolist(), *around_s}}  # this frame is often one of the shutter's
-    steps = [poses[t] for t in shutter_s.tolist()]
-    corners = np.empty((len(steps), count, 18), np.float32)
-    for row, (vertices, normals) in zip(corners, steps, strict=True):
+    steps = max(b.rigged.rig.steps(b.rigged.animation, playing[b.rigged.item].span_s) for b in bending)
+    bent = [_bent(b, playing[b.rigged.item].times(steps).tolist(), around_s.get(b.rigged.item, ())) for b in bending]
+    bodies, corners, places = zip(*bent, strict=True)
+    return list(bodies), Shapes(
+        bending[0].first, np.concatenate(corners, axis=1), np.concatenate(places, axis=1)
+    )  # fmt: skip
+
+
+def _bent(bending: Bending, times: list[float], around_s: Iterable[float]) -> tuple[Body, F32, F32]:
+    """One body at times (k,) of its animation, corners (k, d, 18) and places (3, d, 9) of its triangles."""
+    triangles, around = bending.triangles, list(around_s)
+    poses = {t: bending.rigged.at(t) for t in {*times, *around}}  # this frame is often one of the shutter's
+    corners = np.empty((len(times), len(triangles), 18), np.float32)
+    for row, (vertices, normals) in zip(corners, (poses[t] for t in times), strict=True):
         row[:, :9], row[:, 9:] = vertices[triangles].reshape(-1, 9), normals[triangles].reshape(-1, 9)
-    places = np.zeros((3, count if around_s else 0, 9), np.float32)
-    for k, t in enumerate(around_s):
+    places = np.zeros((3, len(triangles) if around else 0, 9), np.float32)
+    for k, t in enumerate(around):
         places[k] = poses[t][0][triangles].reshape(-1, 9)
-    structure = Structure(np.stack([vertices for vertices, _ in steps]), triangles)
-    return Body(structure, bending.first), Shapes(bending.first, corners, places)
+    structure = Structure(np.stack([poses[t][0] for t in times]), triangles)
+    return Body(structure, bending.first), corners, places
 
 
 def _at_corners(values: F32, triangles: I32) -> F32:

@@ -16,10 +16,10 @@ from ..kernel import kernel_cache_folder
 from ..material.bsdf import evaluate, sample
 from ..material.plain import evaluate_plain
 from ..material.record import prepare
+from ..motion import Moment, moment
 from ..picture.view import to_display
-from ..scene import Project
-from ..scene.base import new_id
-from ..scene.project import new_project
+from ..scene import Row, Segment, new_project, put
+from ..scene.shot import CAMERA, DISC, MoveKind
 from .arrays import make_samples, make_work
 from .denoise import denoise
 from .film import Film, add_batch
@@ -55,16 +55,18 @@ def warm_up(tracer: Tracer) -> None:
     done.touch()
 
 
-def _empty_studio(kind: str = "orbit") -> Project:
-    project = new_project("Warm-up").model_copy(update={"id": new_id("warm")})
-    return project.model_copy(update={"move": project.move.model_copy(update={"kind": kind})})
+def _empty_studio(kind: MoveKind = "orbit") -> Moment:
+    project = new_project("Warm-up")
+    row = Row(id=DISC if kind == "spin" else CAMERA, segments=(Segment(id="segment-1", kind=kind),))
+    return moment(put(project, "shot/rows", (row,)), 2)
 
 
 def _develop(tracer: Tracer) -> None:
     compiler = SceneCompiler(lambda key: b"")
-    for kind in ("orbit", "spin"):
+    kinds: tuple[MoveKind, ...] = ("orbit", "spin")
+    for kind in kinds:
         film = Film(SIZE, SIZE)
-        scene = compiler.compile(_empty_studio(kind), 2, SIZE, SIZE)
+        scene = compiler.compile(_empty_studio(kind), SIZE, SIZE)
         for holes in (False, True):
             tracer.expose(film, replace(scene, has_holes=holes), 1)
     to_display(denoise(film), "neutral")
@@ -94,7 +96,7 @@ def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
 
 
 def _compile_beside() -> None:
-    scene = SceneCompiler(lambda key: b"").compile(_empty_studio(), 2, SIZE, SIZE)
+    scene = SceneCompiler(lambda key: b"").compile(_empty_studio(), SIZE, SIZE)
     for function, arguments in large_functions(scene):
         function.compile(arguments)
     add_batch(Film(SIZE, SIZE), np.zeros(0, np.int32), 0, 1, make_samples(1, 0, False))

@@ -1,20 +1,36 @@
 """What stands in the studio: the project document and the typed changes to it."""
 
+from .aim import Aim
 from .base import Doc
 from .camera import Camera
 from .changes import Change, SetValue, apply_set
+from .item import Animation, Detail, Item, Made, Part, Placement, Play, Variant, Worn
 from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
 from .material import Material, MaterialMaps, TextureRef
-from .move import Move
-from .place import Place, depending, inserted, moved, place_of, places, put, put_all, removed, value_at
-from .project import SCHEMA_VERSION, Project, load_project, new_project
+from .place import (
+    Place,
+    assets_of,
+    depending,
+    full_path,
+    inserted,
+    moved,
+    place_of,
+    places,
+    put,
+    put_all,
+    removed,
+    value_at,
+)
+from .project import SCHEMA_VERSION, Project, load_project, new_project, worn
 from .shoot import Passes, ShootSettings
+from .shot import Row, Segment, Shot, Wears
 from .stage import Disc, Stage, Sweep
-from .subject import Animation, Detail, Part, Placement, Play, Subject, Variant
+from .tone import Tone
 
 __all__ = [
     "SCHEMA_VERSION",
+    "Aim",
     "Animation",
     "Background",
     "Camera",
@@ -24,27 +40,35 @@ __all__ = [
     "Doc",
     "Environment",
     "Gobo",
+    "Item",
     "Light",
     "Look",
+    "Made",
     "Material",
     "MaterialMaps",
-    "Move",
     "Part",
     "Passes",
     "Place",
     "Placement",
     "Play",
     "Project",
+    "Row",
+    "Segment",
     "SetValue",
     "ShootSettings",
+    "Shot",
     "Sky",
     "Stage",
-    "Subject",
     "Sweep",
     "TextureRef",
+    "Tone",
     "Variant",
+    "Wears",
+    "Worn",
     "apply_set",
+    "assets_of",
     "depending",
+    "full_path",
     "inserted",
     "load_project",
     "moved",
@@ -55,4 +79,5 @@ __all__ = [
     "put_all",
     "removed",
     "value_at",
+    "worn",
 ]

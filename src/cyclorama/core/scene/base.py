@@ -23,6 +23,16 @@ Id = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+
 Name = Annotated[str, Field(title="Name", min_length=1, max_length=80, json_schema_extra={"affects": "nothing"})]
 
 
+class Asset:
+    """Marks fields that hold the content hash of a file that is kept beside the document."""
+
+
+AssetRef = Annotated[str, Asset(), Field(max_length=120)]
+Then = Literal["settle", "stand", "carry"]
+"""What has to follow when a value is set. settle: the item is centred and grounded anew; stand: what stood stands
+again; carry: what rides on the item goes along."""
+
+
 class Doc(BaseModel):
     """A piece of the project document: immutable, no unknown fields, no NaN or infinity."""
 
@@ -36,16 +46,22 @@ def new_id(prefix: str) -> str:
     return f"{prefix}-{secrets.token_hex(4)}"
 
 
-def quantity(title: str, unit: str, *, ge: float, le: float, affects: Affects | None = None, **more: Any) -> Any:
-    """A number with a name, a unit and its allowed range, and what it affects where that is not what its neighbours
-    do: for messages, for the cards, and for all that is kept as long as nothing changes."""
-    extra: dict[str, Any] = {"unit": unit} | ({"affects": affects} if affects else {})
-    return Field(title=title, ge=ge, le=le, json_schema_extra=extra, **more)
+def quantity(
+    title: str, unit: str, *, ge: float, le: float, affects: Affects | None = None, then: Then | None = None
+) -> Any:
+    """A number with a name, a unit and its allowed range, what it affects where that is not what its neighbours do,
+    and what follows when it is set: for messages, for the cards, and for all that is kept as long as nothing
+    changes."""
+    return Field(title=title, ge=ge, le=le, json_schema_extra={"unit": unit} | _said(affects, then))
 
 
-def affecting(affects: Affects, **more: Any) -> Any:
-    """A field that affects something else than its neighbours do."""
-    return Field(json_schema_extra={"affects": affects}, **more)
+def affecting(affects: Affects | None = None, then: Then | None = None, **more: Any) -> Any:
+    """A field that affects something else than its neighbours do, or after which something follows."""
+    return Field(json_schema_extra=_said(affects, then), **more)
+
+
+def _said(affects: Affects | None, then: Then | None) -> dict[str, Any]:
+    return ({"affects": affects} if affects else {}) | ({"then": then} if then else {})
 
 
 def fixed(affects: Affects | None = None, **more: Any) -> Any:

@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from .aim import Aim
 from .base import Doc, Id, Name, Unit01, affecting, quantity
 
 SENSOR_LONG_SIDE_MM = 36.0
@@ -16,22 +17,26 @@ NEAREST_M, FARTHEST_M = 1e-5, 20_000.0
 
 
 class Camera(Doc):
-    """A camera that looks at the axis of the turn from a distance."""
+    """A camera that looks at its aim from a direction and a distance; when it orbits, it goes round that."""
 
     AFFECTS = "camera"
 
     id: Id
     name: Name
     focal_mm: Annotated[float, quantity("Focal length", "mm", ge=8, le=400)] = 70.0
+    azimuth_deg: Annotated[float, quantity("Azimuth", "°", ge=-3600, le=3600)] = 0.0
+    """Where it stands in the first frame; 0° is in front, it grows counter-clockwise seen from above."""
     distance_m: Annotated[float, quantity("Distance", "m", ge=NEAREST_M, le=FARTHEST_M)] = 2.0
     elevation_deg: Annotated[float, quantity("Elevation", "°", ge=-89, le=89)] = 12.0
-    target_height_m: Annotated[float, quantity("Aim height", "m", ge=-2000, le=5000)] = 0.5
+    aim: Annotated[Aim, affecting("camera")] = Aim()
     f_number: Annotated[float | None, quantity("Aperture", "f/", ge=0.7, le=128)] = None
     """None is a pinhole: everything is sharp."""
     focus_m: Annotated[float | None, quantity("Focus distance", "m", ge=NEAREST_M, le=FARTHEST_M)] = None
     """None focuses on the picked point, or without one on the aim point."""
     focus_point_m: tuple[float, float, float] | None = None
-    """A point of the subject (studio space at rest) that stays in focus wherever camera and subject go."""
+    """A point of an item (studio space at rest) that stays in focus wherever camera and item go."""
+    focus_item: Id | None = None
+    """The item whose point that is."""
     blades: Annotated[int, quantity("Blades", "", ge=0, le=16)] = 0
     """Sides of the aperture; fewer than 3 is round."""
     blade_rotation_deg: Annotated[float, quantity("Blade rotation", "°", ge=-360, le=360)] = 0.0

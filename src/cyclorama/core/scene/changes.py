@@ -5,47 +5,46 @@ from typing import Annotated, Literal
 from pydantic import Field, JsonValue
 
 from ..errors import ChangeError
-from .base import Doc, Id, Unit01, quantity
+from .base import Doc, Id, Unit01
+from .item import CentreMethod, Form, Resting
 from .light import Shape
-from .place import place_of, put, value_at
+from .place import full_path, place_of, put, value_at
 from .project import Project
-from .subject import CentreMethod, Resting
+from .shot import MoveKind
+
+Path = Annotated[str, Field(min_length=1, max_length=200)]
 
 
 class SetValue(Doc):
-    """Put one value at one place, e.g. `lights/key/strength_stops`. Items of a list are named by their id."""
+    """Put one value at one place, e.g. `look/lights/key/tint`. What is in a list is named by its id."""
 
     kind: Literal["set"] = "set"
-    path: Annotated[str, Field(min_length=1, max_length=200)]
+    path: Path
     value: JsonValue
 
 
 class Centre(Doc):
-    """Put the subject's measured centre on the axis of the turn."""
+    """Put an item's measured centre on the axis of its turn."""
 
     kind: Literal["centre"] = "centre"
     method: CentreMethod = "box"
+    item: Id | None = None
+    """None: the subject"""
 
 
 class StandOnFloor(Doc):
-    """Lift or lower the subject until its lowest point touches what it stands on."""
+    """Lift or lower an item until its lowest point touches what it stands on."""
 
     kind: Literal["stand"] = "stand"
+    item: Id | None = None
 
 
 class LayDown(Doc):
-    """Lay the subject on a side: tipped or rolled that way, then settled on the face it would rest on."""
+    """Lay an item on a side: tipped or rolled that way, then settled on the face it would rest on."""
 
     kind: Literal["lay"] = "lay"
     on: Resting
-
-
-class CorrectUnit(Doc):
-    """The file's numbers are in another unit or axis than guessed; placement is measured again."""
-
-    kind: Literal["unit"] = "unit"
-    unit_m: Annotated[float | None, quantity("Unit", "m", ge=1e-15, le=1e9)] = None
-    up: Literal["y", "z"] | None = None
+    item: Id | None = None
 
 
 class FitSubject(Doc):
@@ -79,18 +78,46 @@ class GreyAt(Doc):
 
 
 class AddLight(Doc):
-    """Put another light on the set: a new one of a shape, or a copy of one that is there."""
+    """Put another light of a shape on the set."""
 
     kind: Literal["add_light"] = "add_light"
     shape: Shape = "rectangle"
-    copy_of: Id | None = None
 
 
-class RemoveLight(Doc):
-    """Take a light off the set."""
+class AddItem(Doc):
+    """Put a shape made by the program on the set, in a size that suits the subject."""
 
-    kind: Literal["remove_light"] = "remove_light"
-    id: Id
+    kind: Literal["add_item"] = "add_item"
+    form: Form = "plinth"
+
+
+class Copy(Doc):
+    """Another one like an item, light, look, camera or shot, beside it."""
+
+    kind: Literal["copy"] = "copy"
+    path: Path
+
+
+class Remove(Doc):
+    """Take away an item, light, look, camera, shot or material, with what only belongs to it."""
+
+    kind: Literal["remove"] = "remove"
+    path: Path
+
+
+class MoveTo(Doc):
+    """Put something at another place of its list, 0 the first."""
+
+    kind: Literal["move_to"] = "move_to"
+    path: Path
+    to: Annotated[int, Field(ge=0, le=1000)]
+
+
+class Travel(Doc):
+    """How the open shot travels: the camera orbits, the disc spins, or everything holds still."""
+
+    kind: Literal["travel"] = "travel"
+    move: MoveKind
 
 
 class TakeCamera(Doc):
@@ -119,14 +146,17 @@ Change = Annotated[
     SetValue
     | Centre
     | StandOnFloor
-    | CorrectUnit
     | LayDown
     | FitSubject
     | MeterSubject
     | FocusOn
     | GreyAt
     | AddLight
-    | RemoveLight
+    | AddItem
+    | Copy
+    | Remove
+    | MoveTo
+    | Travel
     | TakeCamera
     | TakeLight
     | ApplyPreset,
@@ -140,7 +170,8 @@ def apply_set(project: Project, change: SetValue) -> Project:
     Raises ChangeError when the place does not exist, may not be edited, or the value is not allowed.
     """
     value_at(project, change.path)
-    whole_subject = change.path == "subject" and change.value is not None  # it comes in through intake only
-    if whole_subject or place_of(change.path).fixed:
+    path = full_path(project, change.path)
+    lists = path.count("/") == 0 and place_of(path).kind == "list"  # things come and go by changes of their own
+    if lists or place_of(path).fixed:
         raise ChangeError(f"‘{change.path}’ cannot be edited.")
-    return put(project, change.path, change.value)
+    return put(project, path, change.value)

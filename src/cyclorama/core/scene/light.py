@@ -4,7 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Colour, Doc, Id, Name, Unit01, affecting, quantity
+from .aim import Aim
+from .base import AssetRef, Colour, Doc, Id, Name, Unit01, affecting, quantity
 
 Travel = Literal["set", "camera", "subject"]
 Shape = Literal["rectangle", "disc", "sphere", "tube", "spot", "sun"]
@@ -23,7 +24,7 @@ class Gobo(Doc):
     AFFECTS = "light"
 
     pattern: Annotated[MaskKind | None, Field(title="Pattern")] = "window"
-    pictures: Annotated[tuple[str, ...], Field(title="Pictures", max_length=500)] = ()
+    pictures: Annotated[tuple[AssetRef, ...], Field(title="Pictures", max_length=500)] = ()
     """Content hashes; they take the pattern's place when there are any."""
     source_name: Annotated[str, affecting("nothing")] = ""
     pictures_per_frame: Annotated[float, quantity("Speed", "pictures per frame", ge=-100, le=100)] = 1.0
@@ -38,7 +39,7 @@ class Gobo(Doc):
 
 
 class Light(Doc):
-    """A light that faces the middle of the subject from a direction and a distance."""
+    """A light that faces its aim from a direction and a distance."""
 
     AFFECTS = "light"
 
@@ -53,8 +54,10 @@ class Light(Doc):
     distance_m: Annotated[float, quantity("Distance", "m", ge=1e-5, le=20_000)] = 2.0
     roll_deg: Annotated[float, quantity("Roll", "°", ge=-3600, le=3600)] = 0.0
     """Turn about its own axis."""
+    aim: Aim = Aim()
+    """What it stands around and faces."""
     aim_above_m: Annotated[float, quantity("Aims above", "m", ge=-2000, le=5000)] = 0.0
-    """How far above what the camera looks at it is aimed."""
+    """How far above its aim it is directed."""
     width_m: Annotated[float, quantity("Width", "m", ge=1e-6, le=5000)] = 0.8
     """Of a rectangle; diameter of disc, sphere and spot; length of a tube."""
     height_m: Annotated[float, quantity("Height", "m", ge=1e-6, le=5000)] = 0.8
@@ -78,7 +81,7 @@ class Light(Doc):
     seen_by_camera: bool = False
     seen_in_reflections: bool = True
     excluded_parts: tuple[Id, ...] = ()
-    """Parts of the subject, or `sweep` and `disc`, that it does not light."""
+    """Parts of items, or `sweep` and `disc`, that it does not light."""
     gobo: Gobo | None = None
 
 
@@ -106,7 +109,7 @@ class Background(Doc):
     """Of the whole, the bottom, or the rim."""
     second: Annotated[Colour, Field(title="Second colour")] = (0.75, 0.75, 0.75)
     """Of the top or the middle."""
-    picture: str | None = None
+    picture: AssetRef | None = None
     source_name: Annotated[str, affecting("nothing")] = ""
     blur: Annotated[Unit01, Field(title="Blur")] = 0.0
 
@@ -117,7 +120,7 @@ class Environment(Doc):
     AFFECTS = "light"
 
     kind: Annotated[Literal["picture", "sky"], Field(title="Environment")] = "picture"
-    asset: Annotated[str | None, Field(title="Environment picture")] = None
+    asset: Annotated[AssetRef | None, Field(title="Environment picture")] = None
     source_name: Annotated[str, affecting("nothing")] = ""
     broken_pixels: Annotated[int, affecting("nothing", ge=0)] = 0
     """Pixels of the picture that are infinite (held at the brightest half float), no number or negative (black)."""
@@ -129,5 +132,4 @@ class Environment(Doc):
     seen_by_camera: bool = False
     seen_in_reflections: bool = True
     sky: Sky = Sky()
-    background: Background = Background()
     travels_with: Travel = "set"

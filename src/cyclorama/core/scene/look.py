@@ -1,20 +1,47 @@
-"""How linear light becomes a picture: exposure, white balance and view transform."""
+"""A look: a complete named copy of lights, environment, background, exposure and tone."""
 
-from typing import Annotated, Literal
+from typing import Annotated
 
-from .base import Doc, quantity
+from pydantic import Field, model_validator
 
-ViewName = Literal["neutral", "aces", "srgb"]
+from .base import Doc, Id, Name, affecting
+from .light import Background, Environment, Light, Travel
+from .tone import Tone
+
+MOST_LIGHTS = 64
 
 
 class Look(Doc):
-    """Exposure and view. EV100 is metered or typed; the offset opens (+) or closes (−) from there."""
+    """Everything that lights a shot and how its picture is shown; trying another never changes this one."""
 
-    AFFECTS = "picture"
+    AFFECTS = "light"
 
-    ev100: Annotated[float, quantity("Exposure", "EV100", ge=-10, le=24)] = 9.0
-    offset_stops: Annotated[float, quantity("Exposure offset", "stops", ge=-10, le=10)] = 0.0
-    white_k: Annotated[float, quantity("White balance", "K", ge=1700, le=20000)] = 5600.0
-    """Light of this temperature is shown white."""
-    white_tint: Annotated[float, quantity("White tint", "", ge=-1, le=1)] = 0.0
-    view: ViewName = "neutral"
+    id: Id
+    name: Name
+    lights: Annotated[tuple[Light, ...], Field(max_length=MOST_LIGHTS)] = ()
+    lights_travel_with: Annotated[Travel, affecting("motion", title="Lights travel with")] = "set"
+    environment: Environment = Environment()
+    background: Background = Background()
+    tone: Tone = Tone()
+
+    @property
+    def lit_lights(self) -> tuple[Light, ...]:
+        """The lights that shine: those on solo if any is, otherwise those that are on."""
+        solo = tuple(light for light in self.lights if light.solo)
+        return solo or tuple(light for light in self.lights if light.on)
+
+    @property
+    def environment_lit(self) -> bool:
+        """Whether the environment shines: it is on, has a picture, and no light is on solo."""
+        env = self.environment
+        return bool(env.on and (env.asset or env.kind == "sky") and not any(x.solo for x in self.lights))
+
+    @model_validator(mode="after")
+    def _is_sound(self) -> "Look":
+        return self.sound()
+
+    def sound(self) -> "Look":
+        """The look itself; raises ValueError with a sentence when two lights have one id."""
+        if len({light.id for light in self.lights}) != len(self.lights):
+            raise ValueError("Two lights have the same id.")
+        return self

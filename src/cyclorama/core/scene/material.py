@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Colour, Doc, Id, Name, Unit01, affecting, quantity
+from .base import AssetRef, Colour, Doc, Id, Name, Unit01, affecting, quantity
 
 Wrap = Literal["repeat", "mirror", "clamp"]
 Channel = Literal["colour", "r", "g", "b", "a"]
@@ -20,7 +20,7 @@ class TextureRef(Doc):
 
     AFFECTS = "surface"
 
-    asset: str = ""
+    asset: AssetRef = ""
     """Content hash of the picture; empty when a pattern is used."""
     pattern: PatternKind | None = None
     """A pattern made by the program in place of a picture."""

@@ -1,7 +1,10 @@
 """Places: what a path of the document names, and the one way to write there.
 
-A path is made of the names of fields and, in lists, the ids of items: `lights/key/strength_stops`. All that is known of
-a place (title, unit, range, what it affects, whether it may be edited) stands beside its field and is read from there.
+A path is made of the names of fields and, in lists, the ids of what is in them: `looks/look-1/lights/key/tint`. All
+that is known of a place (title, unit, range, what it affects, what follows when it is set, whether it may be edited)
+stands beside its field and is read from there. `shot`, `camera`, `look` and `subject` at the beginning are those of the
+shot that is open, `shot/move` the first stretch of what its camera or disc does, and `subject/variant` what the subject
+wears.
 """
 
 from collections.abc import Iterator, Mapping
@@ -15,7 +18,7 @@ from pydantic import BaseModel, TypeAdapter, ValidationError, create_model
 from pydantic.fields import FieldInfo
 
 from ..errors import ChangeError
-from .base import Affects, Doc
+from .base import Affects, Asset, Doc, Then
 from .project import Project
 from .words import explain_detail, title_of
 
@@ -34,6 +37,8 @@ class Place:
     most: float | None
     affects: Affects
     """what of a picture has to be made anew when it changes"""
+    then: Then | None
+    """what follows when it is set"""
     fixed: bool
     """It is not edited: it names something, or came with a file."""
 
@@ -42,12 +47,11 @@ class Place:
 def place_of(path: str) -> Place:
     """What a path names.
 
-    A name in braces may stand for any item of a list, or any field; `camera` is the chosen one. Raises KeyError when
-    there is no such place.
+    A name in braces may stand for anything in a list, or any field. Raises KeyError when there is no such place.
     """
     model: type[BaseModel] | None = Project
     affects, fixed, info, item = Project.AFFECTS, False, None, False
-    steps = iter(path.replace("camera/", "cameras/{camera}/").split("/"))
+    steps = iter(_of_any(path).split("/"))
     for step in steps:
         if model is None:
             raise KeyError(path)
@@ -62,23 +66,54 @@ def place_of(path: str) -> Place:
         item = listed and next(steps, None) is not None
     assert info is not None
     least, most = _limits(info)
-    unit = info.json_schema_extra.get("unit", "") if isinstance(info.json_schema_extra, dict) else ""
+    more = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+    kind: Kind = "thing" if item else _kind(info)
     return Place(
-        path,
-        title_of(info, path.split("/")[-1]),
-        str(unit),
-        "thing" if item else _kind(info),
-        least,
-        most,
-        affects,
-        fixed,
-    )
+        path, title_of(info, path.split("/")[-1]), str(more.get("unit", "")), kind, least, most, affects,
+        more.get("then"), fixed,  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+_SHORT = {
+    ("subject", "variant"): ["variants", "{variant}"], ("shot", "move"): ["rows", "{row}", "segments", "{segment}"],
+}  # fmt: skip
+_LISTS = {"shot": "shots", "camera": "cameras", "look": "looks", "subject": "items"}
+
+
+def _of_any(path: str) -> str:
+    """The path with what stands for the open shot's own things written out for any of them."""
+    head, *rest = path.split("/")
+    if head in _LISTS:
+        short = _SHORT.get((head, rest[0] if rest else ""))
+        if short:
+            rest[:1] = short
+        return "/".join([_LISTS[head], f"{{{head}}}", *rest])
+    return path
+
+
+def full_path(project: Project, path: str) -> str:
+    """The path with `shot`, `camera`, `look`, `subject` and `subject/variant` written out.
+
+    Raises ChangeError when there is no subject.
+    """
+    head, *rest = path.split("/")
+    if head not in _LISTS:
+        return path
+    shot = project.shot
+    which = {"shot": shot.id, "camera": shot.camera_id, "look": shot.look_id, "subject": project.subject_id}[head]
+    if which is None:
+        raise ChangeError("There is no subject yet. Bring a model in first.")
+    if (head, *rest[:1]) == ("subject", "variant") and project.subject is not None:
+        rest[:1] = ["variants", project.subject.variant_id]
+    if (head, *rest[:1]) == ("shot", "move") and (row := shot.travelling) is not None:
+        rest[:1] = ["rows", row.id, "segments", row.segments[0].id]
+    return "/".join([_LISTS[head], which, *rest])
 
 
 def value_at(project: Project, path: str) -> Any:
     """What stands at a path. Raises ChangeError when there is nothing of that name."""
     value: Any = project
-    for step in path.split("/"):
+    for step in full_path(project, path).split("/"):
         value = _step(value, step, path)
     return value
 
@@ -95,7 +130,7 @@ def put_all(project: Project, values: Mapping[str, Any]) -> Project:
     allowed there, or something would refer to what is not there.
     """
     for path, value in values.items():
-        project = _written(project, path.split("/"), value, path)
+        project = _written(project, full_path(project, path).split("/"), value, path)
     return _sound(project)
 
 
@@ -111,7 +146,7 @@ def removed(project: Project, path: str) -> Project:
 
     Raises ChangeError when there is none, or something needs it: the sentence says what that is.
     """
-    parent, _, identity = path.rpartition("/")
+    parent, _, identity = full_path(project, path).rpartition("/")
     item = value_at(project, path)
     left = tuple(x for x in value_at(project, parent) if x.id != identity)
     try:
@@ -122,7 +157,7 @@ def removed(project: Project, path: str) -> Project:
 
 def moved(project: Project, path: str, to: int) -> Project:
     """The project with the item at a path at another place of its list, 0 the first."""
-    parent, _, identity = path.rpartition("/")
+    parent, _, identity = full_path(project, path).rpartition("/")
     item = value_at(project, path)
     others = tuple(x for x in value_at(project, parent) if x.id != identity)
     return put(project, parent, (*others[:to], item, *others[to:]))
@@ -151,6 +186,37 @@ def affects_everywhere() -> dict[str, Affects]:
 
     walk(Project, "")
     return found
+
+
+def assets_of(document: BaseModel) -> set[str]:
+    """Content hashes of all files that a document refers to."""
+    found: set[str] = set()
+    for name, holds in _holding(type(document)):
+        value = getattr(document, name)
+        for inner in value if isinstance(value, tuple) else (value,):
+            if isinstance(inner, BaseModel):
+                found |= assets_of(inner)
+            elif holds and inner:
+                found.add(inner)
+    return found
+
+
+@cache
+def _holding(model: type[BaseModel]) -> tuple[tuple[str, bool], ...]:
+    """The fields that refer to files (True), and those that hold documents, which may."""
+    found = []
+    for name, info in model.model_fields.items():
+        if any(isinstance(m, Asset) for m in info.metadata) or _refers(info.annotation):
+            found.append((name, True))
+        elif _model_in(info.annotation)[0] is not None:
+            found.append((name, False))
+    return tuple(found)
+
+
+def _refers(annotation: Any) -> bool:
+    if get_origin(annotation) is Annotated and any(isinstance(m, Asset) for m in get_args(annotation)[1:]):
+        return True
+    return any(_refers(inner) for inner in get_args(annotation))
 
 
 def _held(value: Any, on: frozenset[Affects]) -> Any:

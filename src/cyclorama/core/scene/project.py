@@ -1,24 +1,26 @@
-"""The project document: one subject, one set, some lights, a camera that moves, and how to shoot it."""
+"""The project document: items on a set, looks, cameras, and shots that bring them together."""
 
+from collections import Counter
+from collections.abc import Iterator
 from typing import Annotated, Any
 
 from pydantic import Field, ValidationError, model_validator
 from pydantic_core import from_json
 
 from ..errors import ChangeError
+from .aim import Aim
 from .base import Doc, Id, Name, affecting, fixed, new_id
 from .camera import Camera
-from .light import Environment, Light
+from .item import ON_DISC, ON_SET, SET_PARTS, Item
+from .light import Light
 from .look import Look
 from .material import Material
-from .move import Move
-from .shoot import ShootSettings
+from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
-from .subject import Subject
 from .upgrade import upgraded
 from .words import explain
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 
 
 class Project(Doc):
@@ -27,42 +29,47 @@ class Project(Doc):
     schema_version: Annotated[int, fixed()] = SCHEMA_VERSION
     id: Id
     name: Name
-    subject: Subject | None = None
+    rate_num: Annotated[int, affecting("motion", title="Frame rate", ge=1, le=240_000)] = 24
+    rate_den: Annotated[int, affecting("motion", title="Frame rate divisor", ge=1, le=1001)] = 1
+    items: Annotated[tuple[Item, ...], Field(max_length=200)] = ()
+    subject_id: Annotated[Id | None, affecting("nothing", title="Subject")] = None
+    """the item that is presented"""
     materials: tuple[Material, ...] = ()
     set: Stage = Stage()
-    lights: Annotated[tuple[Light, ...], Field(max_length=64)] = ()
-    environment: Environment = Environment()
-    cameras: Annotated[tuple[Camera, ...], Field(min_length=1)]
-    camera_id: Annotated[Id, affecting("camera")]
-    move: Move
-    look: Look = Look()
-    shoot: ShootSettings = ShootSettings()
+    looks: Annotated[tuple[Look, ...], Field(min_length=1, max_length=200)]
+    cameras: Annotated[tuple[Camera, ...], Field(min_length=1, max_length=200)]
+    shots: Annotated[tuple[Shot, ...], Field(min_length=1, max_length=200)]
+    shot_id: Annotated[Id, affecting("nothing", title="Shot")]
+    """the shot that is open"""
+
+    @property
+    def shot(self) -> Shot:
+        """The shot that is open."""
+        return next(s for s in self.shots if s.id == self.shot_id)
 
     @property
     def camera(self) -> Camera:
-        """The camera that will be shot through."""
-        return next(c for c in self.cameras if c.id == self.camera_id)
+        """The camera of the open shot."""
+        return self.camera_of(self.shot)
 
     @property
-    def lit_lights(self) -> tuple[Light, ...]:
-        """The lights that shine: those on solo if any is, otherwise those that are on."""
-        solo = tuple(light for light in self.lights if light.solo)
-        return solo or tuple(light for light in self.lights if light.on)
+    def look(self) -> Look:
+        """The look of the open shot."""
+        return self.look_of(self.shot)
 
     @property
-    def environment_lit(self) -> bool:
-        """Whether the environment shines: it is on, has a picture, and no light is on solo."""
-        env = self.environment
-        return bool(env.on and (env.asset or env.kind == "sky") and not any(x.solo for x in self.lights))
+    def subject(self) -> Item | None:
+        """The item that is presented, as it is worn in the open shot."""
+        found = next((item for item in self.items if item.id == self.subject_id), None)
+        return None if found is None else worn(found, self.shot)
 
-    @property
-    def frame_numbers(self) -> range:
-        """The frames that will be shot."""
-        first, last = self.move.first_frame, self.move.first_frame + self.move.frames - 1
-        wanted_from, wanted_to = self.shoot.from_frame, self.shoot.to_frame
-        low = first if wanted_from is None else max(first, wanted_from)
-        high = last if wanted_to is None else min(last, wanted_to)
-        return range(low, high + 1)
+    def camera_of(self, shot: Shot) -> Camera:
+        """The camera that a shot is shot through."""
+        return next(c for c in self.cameras if c.id == shot.camera_id)
+
+    def look_of(self, shot: Shot) -> Look:
+        """The look of a shot."""
+        return next(x for x in self.looks if x.id == shot.look_id)
 
     @model_validator(mode="after")
     def _is_sound(self) -> "Project":
@@ -71,23 +78,93 @@ class Project(Doc):
     def sound(self) -> "Project":
         """The project itself; raises ValueError with a sentence when something in it refers to what is not there, or
         two things have one id."""
-        if all(c.id != self.camera_id for c in self.cameras):
-            raise ValueError(f"There is no camera ‘{self.camera_id}’ in this project.")
-        known = {m.id for m in self.materials}
-        for part in self.subject.parts if self.subject else ():
-            if part.material not in known:
-                raise ValueError(f"Part ‘{part.name}’ refers to a material that is not in this project.")
-        if self.subject and self.subject.play.animation and self.subject.playing is None:
-            raise ValueError("The subject has no such animation.")
-        for what, items in (("material", self.materials), ("light", self.lights), ("camera", self.cameras)):
-            if len({item.id for item in items}) != len(items):
-                raise ValueError(f"Two {what}s have the same id.")
         if self.schema_version != SCHEMA_VERSION:
             raise ValueError(
                 f"It was saved as version {self.schema_version}; this program reads up to version {SCHEMA_VERSION}. "
                 "Update Cyclorama to open it."
             )
+        children: tuple[Item | Look | Shot, ...] = (*self.items, *self.looks, *self.shots)
+        for child in children:
+            child.sound()
+        for sentence in _faults(self):
+            raise ValueError(sentence)
         return self
+
+
+def worn(item: Item, shot: Shot) -> Item:
+    """The item in the colourway that it wears in a shot."""
+    variant = next((w.variant for w in shot.wears if w.id == item.id), item.variant_id)
+    return item if variant == item.variant_id else item.model_copy(update={"variant_id": variant})
+
+
+def _faults(p: Project) -> Iterator[str]:
+    """What does not hold together, a sentence each."""
+    lists: dict[str, tuple[Any, ...]] = {
+        "material": p.materials, "item": p.items, "look": p.looks, "camera": p.cameras, "shot": p.shots,
+    }  # fmt: skip
+    for what, things in lists.items():
+        if len({thing.id for thing in things}) != len(things):
+            yield f"Two {what}s have the same id."
+    parts = Counter(part.id for item in p.items for part in item.parts)
+    if any(count > 1 for count in parts.values()) or any(part in SET_PARTS for part in parts):
+        yield "Two parts have the same id."
+    items, materials = {item.id: item for item in p.items}, {m.id for m in p.materials}
+    if p.subject_id is not None and p.subject_id not in items:
+        yield f"There is no item ‘{p.subject_id}’ in this project."
+    for item in p.items:
+        yield from _ride_faults(item, items)
+        names = {part.id: part.name for part in item.parts}
+        for w in (w for variant in item.variants for w in variant.parts):
+            if w.material not in materials:
+                yield f"Part ‘{names[w.id]}’ refers to a material that is not in this project."
+    for camera in p.cameras:
+        yield from _aim_faults(camera.aim, f"The camera ‘{camera.name}’", items)
+        if camera.focus_item is not None and camera.focus_item not in items:
+            yield f"The camera ‘{camera.name}’ focuses on an item that is not in this project."
+    for look in p.looks:
+        for light in look.lights:
+            yield from _aim_faults(light.aim, f"The light ‘{light.name}’", items)
+    if all(shot.id != p.shot_id for shot in p.shots):
+        yield f"There is no shot ‘{p.shot_id}’ in this project."
+    for shot in p.shots:
+        yield from _shot_faults(shot, p, items)
+
+
+def _ride_faults(item: Item, items: dict[str, Item]) -> Iterator[str]:
+    if item.id in (ON_DISC, ON_SET):
+        yield f"No item can have the id ‘{item.id}’."
+    below, passed = item, {item.id}
+    while below.rides not in (ON_DISC, ON_SET):
+        if below.rides not in items:
+            yield f"‘{below.name}’ rides on an item that is not in this project."
+            return
+        below = items[below.rides]
+        if below.id in passed:
+            yield f"‘{item.name}’ cannot ride on what rides on itself."
+            return
+        passed.add(below.id)
+
+
+def _aim_faults(aim: Aim, who: str, items: dict[str, Item]) -> Iterator[str]:
+    item = items.get(aim.item) if aim.item is not None else None
+    if aim.item is not None and item is None:
+        yield f"{who} aims at an item that is not in this project."
+    if aim.part is not None and (item is None or all(part.id != aim.part for part in item.parts)):
+        yield f"{who} aims at a part that is not in this project."
+
+
+def _shot_faults(shot: Shot, p: Project, items: dict[str, Item]) -> Iterator[str]:
+    if all(c.id != shot.camera_id for c in p.cameras):
+        yield f"There is no camera ‘{shot.camera_id}’ in this project, which ‘{shot.name}’ is shot through."
+    if all(x.id != shot.look_id for x in p.looks):
+        yield f"There is no look ‘{shot.look_id}’ in this project, which ‘{shot.name}’ has."
+    for row in shot.rows:
+        if row.id not in (CAMERA, DISC) and row.id not in items:
+            yield f"In ‘{shot.name}’ an item travels that is not in this project."
+    for wears in shot.wears:
+        item = items.get(wears.id)
+        if item is None or all(v.id != wears.variant for v in item.variants):
+            yield f"In ‘{shot.name}’ an item wears a colourway that is not there."
 
 
 def load_project(data: str | bytes | dict[str, Any]) -> Project:
@@ -97,11 +174,18 @@ def load_project(data: str | bytes | dict[str, Any]) -> Project:
     """
     try:
         document = data if isinstance(data, dict) else from_json(data)
-        return Project.model_validate(upgraded(document) if isinstance(document, dict) else document)
+        return Project.model_validate(_brought_up(document) if isinstance(document, dict) else document)
     except ValidationError as error:
         raise ChangeError(explain(error)) from error
     except ValueError as error:
         raise ChangeError(f"This is not a project document: {error}.") from error
+
+
+def _brought_up(document: dict[str, Any]) -> dict[str, Any]:
+    try:
+        return upgraded(document)
+    except (KeyError, TypeError, AttributeError, IndexError) as error:
+        raise ChangeError("It was saved by an earlier version, and something is missing in it.") from error
 
 
 def new_project(name: str) -> Project:
@@ -114,11 +198,11 @@ def new_project(name: str) -> Project:
         Light(id="rim", name="Rim", role="rim", azimuth_deg=165, elevation_deg=45, strength_stops=-0.5,
                   width_m=0.4, height_m=1.0),
     )  # fmt: skip
+    look = Look(id=new_id("look"), name="Look 1", lights=lights)
+    shot = Shot(
+        id=new_id("shot"), name="Orbit", camera_id=camera.id, look_id=look.id,
+        rows=(Row(id=CAMERA, segments=(Segment(id="segment-1"),)),),
+    )  # fmt: skip
     return Project(
-        id=new_id("project"),
-        name=name,
-        lights=lights,
-        cameras=(camera,),
-        camera_id=camera.id,
-        move=Move(id=new_id("move"), name="Orbit"),
-    )
+        id=new_id("project"), name=name, looks=(look,), cameras=(camera,), shots=(shot,), shot_id=shot.id
+    )  # fmt: skip

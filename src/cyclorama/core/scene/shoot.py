@@ -35,7 +35,7 @@ class Passes(Doc):
 
 
 class ShootSettings(Doc):
-    """How the current shot is rendered and where its frames go."""
+    """How a shot is rendered and where its frames go."""
 
     AFFECTS = "shoot"
 
@@ -60,7 +60,7 @@ class ShootSettings(Doc):
     bits: Literal[8, 16, 32] = 8
     """Of a channel: PNG and TIFF 8 or 16, EXR 16 or 32."""
     name_pattern: Annotated[str, Field(title="File name", min_length=1, max_length=80, pattern=r"^[\w{}. -]+$")] = (
-        "{project}_{move}"
+        "{project}_{shot}"
     )
     padding: Annotated[int, quantity("Padding", "digits", ge=1, le=8)] = 4
     transparent: bool = False

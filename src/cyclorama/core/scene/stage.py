@@ -30,9 +30,9 @@ class Disc(Doc):
 
     AFFECTS = "geometry"
 
-    on: bool = True
+    on: Annotated[bool, affecting(then="stand")] = True
     radius_m: Annotated[float, quantity("Radius", "m", ge=1e-6, le=5000)] = 0.3
-    height_m: Annotated[float, quantity("Height", "m", ge=1e-7, le=500)] = 0.02
+    height_m: Annotated[float, quantity("Height", "m", ge=1e-7, le=500, then="stand")] = 0.02
     edge_m: Annotated[float, quantity("Edge rounding", "m", ge=0, le=100)] = 0.003
     color: Annotated[Colour, affecting("surface")] = (0.6, 0.59, 0.57)
     roughness: Annotated[Unit01, affecting("surface", title="Roughness")] = 0.4

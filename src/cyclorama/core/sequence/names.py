@@ -10,7 +10,7 @@ from ..scene.shoot import PICTURE_EXTENSIONS
 
 LONGEST_NAME_BYTES = 255
 """NAME_MAX of Linux and of most file systems."""
-FIELDS = ("project", "move", "camera", "width", "height")
+FIELDS = ("project", "shot", "camera", "width", "height")
 
 
 def slug(text: str) -> str:
@@ -25,13 +25,13 @@ def sequence_stem(project: Project) -> str:
     Raises ChangeError when the pattern names a field that does not exist.
     """
     values = {
-        "project": slug(project.name), "move": slug(project.move.name), "camera": slug(project.camera.name),
-        "width": str(project.shoot.width), "height": str(project.shoot.height),
+        "project": slug(project.name), "shot": slug(project.shot.name), "camera": slug(project.camera.name),
+        "width": str(project.shot.shoot.width), "height": str(project.shot.shoot.height),
     }  # fmt: skip
-    stem = re.sub(r"\{(\w+)\}", lambda field: values.get(field[1], field[0]), project.shoot.name_pattern)
+    stem = re.sub(r"\{(\w+)\}", lambda field: values.get(field[1], field[0]), project.shot.shoot.name_pattern)
     if "{" in stem or "}" in stem:
         raise ChangeError(
-            f"The file name ‘{project.shoot.name_pattern}’ has a field that is not known. "
+            f"The file name ‘{project.shot.shoot.name_pattern}’ has a field that is not known. "
             f"Use {', '.join('{' + f + '}' for f in FIELDS)}."
         )
     return re.sub(r"[\\/:*?\"<>|]", "-", stem).strip(" .") or "frame"
@@ -42,18 +42,18 @@ def name_too_long(project: Project) -> str | None:
 
     Raises ChangeError as `sequence_stem` does.
     """
-    longest = max((frame_name(project, n) for n in project.frame_numbers[-1:] or (1,)), key=len)
+    longest = max((frame_name(project, n) for n in project.shot.frame_numbers[-1:] or (1,)), key=len)
     # passes may have another extension of at most three letters, clips say how often they go round
     length = len(Path(longest).stem.encode()) + len("_x20.mp4")
     if length <= LONGEST_NAME_BYTES:
         return None
     return (
         f"The file names would be {length} bytes long, at most {LONGEST_NAME_BYTES} are possible. Shorten the name "
-        f"of the project or the file name ‘{project.shoot.name_pattern}’."
+        f"of the project or the file name ‘{project.shot.shoot.name_pattern}’."
     )
 
 
 def frame_name(project: Project, number: int) -> str:
     """‘storm-glass-no-4_orbit.0001.png’."""
-    extension = PICTURE_EXTENSIONS[project.shoot.file_format]
-    return f"{sequence_stem(project)}.{number:0{project.shoot.padding}d}.{extension}"
+    extension = PICTURE_EXTENSIONS[project.shot.shoot.file_format]
+    return f"{sequence_stem(project)}.{number:0{project.shot.shoot.padding}d}.{extension}"

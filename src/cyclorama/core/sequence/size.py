@@ -19,11 +19,11 @@ _THUMB = 20_000
 
 def frame_bytes(project: Project) -> int:
     """About how many bytes a frame takes with all its passes."""
-    s = project.shoot
+    s = project.shot.shoot
     deepest = {"jpeg": 8, "exr": 32}.get(s.file_format, 16)
     bits = max(min(s.bits, deepest), 16 if s.file_format == "exr" else 8)
     picture = _PICTURE[s.file_format, bits]
-    passes = {"lights": _LIGHT * (len(project.lights) + 2), **_DATA}
+    passes = {"lights": _LIGHT * (len(project.look.lights) + 2), **_DATA}
     a_pixel = picture + sum(passes.get(name, picture) for name in s.passes.wanted)
     return round(a_pixel * s.width * s.height) + _THUMB
 

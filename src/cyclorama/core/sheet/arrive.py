@@ -6,40 +6,101 @@ from ..errors import ChangeError
 from ..framing import fit_subject
 from ..geometry.kept import Intake
 from ..geometry.measure import centred, grounded, placed_hull
-from ..scene import Light, Project, put_all
+from ..motion import aim_point, stand_height_m
+from ..scene import Aim, Item, Light, Material, Project, put_all
+from ..scene.base import new_id
 from ..scene.changes import MeterSubject
+from .lists import USUAL_SIZE_M, aimed, materials_of, renamed, right_of
+from .names import free_ids, free_name
 from .perform import Eye, perform
-
-USUAL_SIZE_M = 0.3
-"""A subject of this size is lit by lights of the power that they are made with."""
+from .placing import MeasuresOf
 
 
 def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
-    """The project with the model on the set; the first one also decides how large set and lights are."""
-    measures, first = intake.room, project.subject is None
-    placement = intake.subject.placement
+    """The project with the model on the set as its subject, in the place of the one before; the first one also decides
+    how large set and lights are, and what lights aim at."""
+    measures, old = intake.room, project.subject
+    placement = intake.item.placement
     placement = centred(measures, placement, placement.centre_method)
     hull = placed_hull(measures, placement)
     size = float(np.ptp(hull, axis=0).max())
-    if first:
+    if old is None:
         foot = float((hull[:, [0, 2]] ** 2).sum(axis=1).max() ** 0.5)
         values = {f"set/disc/{name}": value for name, value in _disc_for(size, foot).items()}
-        for light in project.lights:
-            values |= {f"lights/{light.id}/{name}": value for name, value in _light_for(light, size).items()}
+        for light in project.look.lights:
+            values |= {f"look/lights/{light.id}/{name}": value for name, value in _light_for(light, size).items()}
         project = put_all(project, values)
-    placement = grounded(measures, placement, project.set.stand_height_m)
-    project = put_all(
-        project, {"materials": intake.materials, "subject": intake.subject, "subject/placement": placement}
-    )
-    project = fit_subject(project, placed_hull(measures, placement)).project
-    if not first:
+    identity = old.id if old else free_ids(["item-1"], (x.id for x in project.items), "item")["item-1"]
+    item = intake.item.model_copy(update={"id": identity, "rides": old.rides if old else intake.item.rides})
+    if old is not None:
+        placement = placement.model_copy(update={"x_m": old.placement.x_m, "z_m": old.placement.z_m})
+    placement = grounded(measures, placement, stand_height_m(project, item))
+    project = with_item(project, item.model_copy(update={"placement": placement}), intake.materials)
+    project = fit_subject(project, placed_hull(measures, placement))
+    if old is not None:
         return project
     sweep = _sweep_for(size, project.camera.distance_m)
     project = put_all(project, {f"set/sweep/{name}": value for name, value in sweep.items()})
+    x, y, z = (float(c) for c in aim_point(project.camera.aim, project))
+    project = put_all(project, aimed(project.look, Aim(x_m=x, y_m=y, z_m=z)))
     try:
-        return perform(project, MeterSubject(), measures, eye)[0]
+        return perform(project, MeterSubject(), lambda _: measures, eye)[0]
     except ChangeError:  # nothing lights it yet: the exposure stays
         return project
+
+
+def put_beside(project: Project, intake: Intake, measures_of: MeasuresOf) -> Project:
+    """The project with one more model on the set, to the right of all that stands there."""
+    measures, placement = intake.room, intake.item.placement
+    placement = centred(measures, placement, placement.centre_method)
+    right = max([0.0, *(right_of(item, measures_of) for item in project.items)])
+    hull = placed_hull(measures, placement)
+    size = float(np.ptp(hull, axis=0).max())
+    placement = placement.model_copy(update={"x_m": right + size * 0.1 - float(hull[:, 0].min())})
+    name = free_name((x.name for x in project.items), intake.item.name)
+    item = intake.item.model_copy(update={"id": new_id("item"), "name": name, "rides": "set"})
+    placement = grounded(measures, placement, stand_height_m(project, item))
+    return with_item(project, item.model_copy(update={"placement": placement}), intake.materials, presented=False)
+
+
+def with_item(project: Project, item: Item, materials: tuple[Material, ...], presented: bool = True) -> Project:
+    """The project with an item and what it wears, in the place of the one of its id or at the end; ids of its parts and
+    materials are made free."""
+    others = tuple(x for x in project.items if x.id != item.id)
+    worn = {m for other in others for m in materials_of(other)}
+    old = next((x for x in project.items if x.id == item.id), None)
+    before = materials_of(old) if old else set()
+    gone = before - worn
+    stay = tuple(m for m in project.materials if m.id not in gone)
+    part_ids = free_ids([p.id for p in item.parts], (p.id for x in others for p in x.parts), "part")
+    same = {m.id: m.id for m in materials if m in stay and m.id in before}
+    new_ids = free_ids([m.id for m in materials], (m.id for m in stay), "material", same)
+    item = renamed(item, part_ids, new_ids)
+    items = tuple(item if x.id == item.id else x for x in project.items) if old else (*project.items, item)
+    coming = tuple(m.model_copy(update={"id": new_ids[m.id]}) for m in materials if m.id not in same)
+    values: dict[str, object] = {"materials": (*coming, *stay) if presented else (*stay, *coming), "items": items}
+    if presented:
+        values["subject_id"] = item.id
+    values |= _left_behind(project, item)
+    return put_all(project, values)
+
+
+def _left_behind(project: Project, item: Item) -> dict[str, object]:
+    """What shots and aims say of colourways and parts that an item has no more."""
+    values: dict[str, object] = {}
+    colourways, parts = {v.id for v in item.variants}, {p.id for p in item.parts}
+    for shot in project.shots:
+        stay = tuple(w for w in shot.wears if w.id != item.id or w.variant in colourways)
+        if stay != shot.wears:
+            values[f"shots/{shot.id}/wears"] = stay
+    for camera in project.cameras:
+        if camera.aim.item == item.id and camera.aim.part not in (None, *parts):
+            values[f"cameras/{camera.id}/aim/part"] = None
+    for look in project.looks:
+        for light in look.lights:
+            if light.aim.item == item.id and light.aim.part not in (None, *parts):
+                values[f"looks/{look.id}/lights/{light.id}/aim/part"] = None
+    return values
 
 
 def _disc_for(size: float, foot: float) -> dict[str, float]:

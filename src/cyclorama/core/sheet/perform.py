@@ -1,56 +1,58 @@
 """Perform a typed change: the one way a project is edited."""
 
 from collections.abc import Callable, Sequence
-from typing import Protocol
+from dataclasses import dataclass
+from typing import Any, Protocol
 
 from ..arrays import Vec3
 from ..errors import ChangeError
-from ..framing import fit_subject
+from ..framing import Seen, fit_subject
 from ..geometry.measure import Measures, centred, grounded, placed_hull
 from ..geometry.resting import laid
 from ..light.temperature import white_of
 from ..material.presets import with_preset
-from ..motion import focus_distance_m, pose_project
+from ..motion import Moment, focus_distance_m, moment, moments_over, stand_height_m
 from ..scene import (
     Change,
-    Light,
-    Placement,
+    Item,
     Project,
+    Row,
+    Segment,
     SetValue,
     apply_set,
-    inserted,
+    full_path,
+    moved,
     place_of,
     put,
     put_all,
-    removed,
     value_at,
 )
-from ..scene.base import new_id
 from ..scene.camera import FARTHEST_M, NEAREST_M
 from ..scene.changes import (
+    AddItem,
     AddLight,
     ApplyPreset,
     Centre,
-    CorrectUnit,
+    Copy,
     FitSubject,
     FocusOn,
     GreyAt,
     LayDown,
     MeterSubject,
-    RemoveLight,
+    MoveTo,
+    Remove,
     StandOnFloor,
     TakeCamera,
     TakeLight,
+    Travel,
 )
-from .light_names import free_name
+from ..scene.shot import CAMERA, DISC
+from .lists import copied, taken_away, with_light, with_made
+from .placing import MeasuresOf, followed, placed, settled
 from .taken import with_file_camera, with_file_light
 
-SHAPE_NAMES = {
-    "rectangle": "Panel", "disc": "Disc", "sphere": "Globe", "tube": "Tube", "spot": "Spot", "sun": "Sun",
-}  # fmt: skip
-
-_PLACEMENT = "subject/placement"
-_TIPS = ("subject/placement/tip_deg", "subject/placement/roll_deg")
+METERED = 4
+"""So many moments of a shot say how it is to be exposed."""
 _LAID = {
     "as it came": "Stand as it came", "face": "Lay on its face", "back": "Lay on its back",
     "left": "Lay on its left side", "right": "Lay on its right side", "head": "Stand on its head",
@@ -60,144 +62,103 @@ _LAID = {
 class Eye(Protocol):
     """Looks through the camera, for changes that need the picture."""
 
-    def meter(self, project: Project) -> float | None:
-        """EV100 over the move; None when the subject is black or absent."""
+    def meter(self, moments: list[Moment]) -> float | None:
+        """EV100 over some moments; None when the subject is black or absent."""
 
-    def point(self, project: Project, frame: int, x: float, y: float) -> tuple[Vec3, bool] | None:
-        """The surface point seen at a place, and whether it turns with the subject; None where nothing is."""
+    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
+        """The surface point seen at a place; None where nothing is."""
 
-    def colour(self, project: Project, frame: int, x: float, y: float) -> Vec3 | None:
+    def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         """Radiance (3,) at a place; None where nothing is."""
 
 
+@dataclass(frozen=True, slots=True)
+class _Tools:
+    measures_of: MeasuresOf
+    eye: Eye
+
+    def item(self, project: Project, identity: str | None) -> tuple[Item, Measures]:
+        """An item, the subject unless another is told, with its measures."""
+        wanted = identity or project.subject_id
+        item = next((x for x in project.items if x.id == wanted), None)
+        measures = None if item is None else self.measures_of(item)
+        if item is None or measures is None:
+            raise ChangeError("There is no subject yet. Bring a model in first.")
+        return item, measures
+
+
 def perform_all(
-    project: Project, changes: Sequence[Change], measures_of: Callable[[Project], Measures | None], eye: Eye
+    project: Project, changes: Sequence[Change], measures_of: MeasuresOf, eye: Eye
 ) -> tuple[Project, list[str]]:
-    """The project after changes one after the other, measured anew for each, and their labels; see `perform`."""
+    """The project after changes one after the other, and their labels; see `perform`."""
     labels = []
     for change in changes:
-        project, label = perform(project, change, measures_of(project), eye)
+        project, label = perform(project, change, measures_of, eye)
         labels.append(label)
     return project, labels
 
 
-def perform(project: Project, change: Change, measures: Measures | None, eye: Eye) -> tuple[Project, str]:
+def perform(project: Project, change: Change, measures_of: MeasuresOf, eye: Eye) -> tuple[Project, str]:
     """The changed project and the label under which it can be undone.
 
-    Raises ChangeError with a sentence when the change is not allowed.
+    measures_of: gives the measures of an item, None where there are none. Raises ChangeError with a sentence when the
+    change is not allowed.
     """
-    if isinstance(change, SetValue):
-        changed = apply_set(project, change)
-        if change.path in _TIPS and changed.subject is not None and measures is not None:
-            return _settled(changed, changed.subject.placement, measures), _set_label(change)
-        return _keep_on_disc(project, changed, measures), _set_label(change)
-    if isinstance(change, MeterSubject):
-        return _metered(project, eye), "Meter the subject"
-    if isinstance(change, FocusOn):
-        return _focused(project, change, eye), "Focus on a point"
-    if isinstance(change, GreyAt):
-        return _balanced(project, change, eye), "White balance by a grey"
-    if isinstance(change, AddLight):
-        return _with_light(project, change), "Add a light"
-    if isinstance(change, RemoveLight):
-        return _without_light(project, change.id), "Remove a light"
-    if isinstance(change, TakeCamera):
-        return with_file_camera(project, change.id), "Take the file's camera"
-    if isinstance(change, TakeLight):
-        return with_file_light(project, change.id), "Take a light of the file"
-    if isinstance(change, ApplyPreset):
-        return _with_preset(project, change), f"Start from {change.preset.lower()}"
-    if project.subject is None or measures is None:
-        raise ChangeError("There is no subject yet. Bring a model in first.")
-    placement = project.subject.placement
-    if isinstance(change, FitSubject):
-        return fit_subject(project, placed_hull(measures, placement)).project, "Fit subject"
-    if isinstance(change, Centre):
-        return _place(project, centred(measures, placement, change.method)), "Centre the subject"
-    if isinstance(change, StandOnFloor):
-        return _place(project, grounded(measures, placement, project.set.stand_height_m)), "Stand on floor"
-    if isinstance(change, LayDown):
-        return _settled(project, laid(measures, placement, change.on), measures), _LAID[change.on]
-    assert isinstance(change, CorrectUnit)
-    values = {"unit_m": change.unit_m or placement.unit_m, "up": change.up or placement.up}
-    project = put_all(project, {f"{_PLACEMENT}/{name}": value for name, value in values.items()})
-    placement = value_at(project, _PLACEMENT)
-    return _settled(project, placement, measures), "Correct unit and axis"
+    return _PERFORMERS[type(change)](project, change, _Tools(measures_of, eye))
 
 
-def _settled(project: Project, placement: Placement, measures: Measures) -> Project:
-    """The project with a placement that is centred anew, by the method in use, and stands."""
-    placement = centred(measures, placement, placement.centre_method)
-    return _place(project, grounded(measures, placement, project.set.stand_height_m))
+def _set(project: Project, change: SetValue, tools: _Tools) -> tuple[Project, str]:
+    after = apply_set(project, change)  # raises when there is no such place
+    place, path = place_of(change.path), full_path(project, change.path)
+    return followed(
+        project, after, path, place.then, tools.measures_of
+    ), f"Set {place.title[0].lower()}{place.title[1:]}"
 
 
-def _with_light(project: Project, change: AddLight) -> Project:
-    origin = next((x for x in project.lights if x.id == change.copy_of), None)
-    stem = origin.name if origin else SHAPE_NAMES[change.shape]
-    name = free_name(project, stem)
-    if origin:
-        beside = (origin.azimuth_deg + 30 + 180) % 360 - 180
-        new = Light(**(origin.model_dump() | {"id": new_id("light"), "name": name, "azimuth_deg": beside}))
-    else:
-        near = project.lights[0] if project.lights else Light(id="x", name="x")
-        size = {"width_m": near.width_m, "height_m": near.height_m}
-        if change.shape == "tube":
-            size = {"width_m": near.width_m, "height_m": near.width_m * 0.06}
-        elif change.shape in ("sphere", "spot"):
-            size = {"width_m": near.width_m * 0.25, "height_m": near.width_m * 0.25}
-        sun = {"power": 20_000.0, "power_unit": "lx"} if change.shape == "sun" else {}
-        new = Light(id=new_id("light"), name=name, shape=change.shape, azimuth_deg=20, elevation_deg=45,
-                    distance_m=near.distance_m, strength_stops=-1.5, **size, **sun)  # type: ignore[arg-type]  # fmt: skip
-    return inserted(project, "lights", new)
+def _centre(project: Project, change: Centre, tools: _Tools) -> tuple[Project, str]:
+    item, measures = tools.item(project, change.item)
+    placement = centred(measures, item.placement, change.method)
+    return placed(project, item, placement, tools.measures_of), f"Centre {_called(project, item)}"
 
 
-def _without_light(project: Project, identity: str) -> Project:
-    if all(x.id != identity for x in project.lights):
-        raise ChangeError("That light is not on the set any more.")
-    return removed(project, f"lights/{identity}")
+def _stand(project: Project, change: StandOnFloor, tools: _Tools) -> tuple[Project, str]:
+    item, measures = tools.item(project, change.item)
+    placement = grounded(measures, item.placement, stand_height_m(project, item))
+    return placed(project, item, placement, tools.measures_of), "Stand on floor"
 
 
-def _with_preset(project: Project, change: ApplyPreset) -> Project:
-    material = next((m for m in project.materials if m.id == change.material), None)
-    if material is None:
-        raise ChangeError("That material is not in this project any more.")
-    return put(project, f"materials/{material.id}", with_preset(material, change.preset))
+def _lay(project: Project, change: LayDown, tools: _Tools) -> tuple[Project, str]:
+    item, measures = tools.item(project, change.item)
+    placement = settled(project, item, laid(measures, item.placement, change.on), measures)
+    return placed(project, item, placement, tools.measures_of), _LAID[change.on]
 
 
-def _keep_on_disc(before: Project, after: Project, measures: Measures | None) -> Project:
-    """A subject that stood on the disc still stands when the disc's height changes or it is taken away."""
-    rise = after.set.stand_height_m - before.set.stand_height_m
-    if after.subject is None or measures is None or rise == 0 or after.subject != before.subject:
-        return after
-    stood = placed_hull(measures, before.subject.placement)[:, 1].min() - before.set.stand_height_m
-    if abs(stood) > 1e-6:
-        return after
-    return _place(after, grounded(measures, after.subject.placement, after.set.stand_height_m))
+def _fit(project: Project, _: FitSubject, tools: _Tools) -> tuple[Project, str]:
+    item, measures = tools.item(project, None)
+    return fit_subject(project, placed_hull(measures, item.placement)), "Fit subject"
 
 
-def _place(project: Project, placement: Placement) -> Project:
-    return put(project, _PLACEMENT, placement)
-
-
-def _metered(project: Project, eye: Eye) -> Project:
-    ev100 = eye.meter(project)
+def _meter(project: Project, _: MeterSubject, tools: _Tools) -> tuple[Project, str]:
+    ev100 = tools.eye.meter(moments_over(project, METERED))
     if ev100 is None:
         raise ChangeError("There is no light on the subject to meter. Turn a light on first.")
-    place = place_of("look/ev100")
+    place = place_of("look/tone/ev100")
     ev100 = min(max(round(ev100, 2), place.least or 0.0), place.most or 0.0)
-    return put(project, "look/ev100", ev100)
+    return put(project, "look/tone/ev100", ev100), "Meter the subject"
 
 
-def _focused(project: Project, change: FocusOn, eye: Eye) -> Project:
-    found = eye.point(project, change.frame, change.x, change.y)
-    if found is None:
+def _focus(project: Project, change: FocusOn, tools: _Tools) -> tuple[Project, str]:
+    here = moment(project, change.frame)
+    seen = tools.eye.point(here, change.x, change.y)
+    if seen is None:
         raise ChangeError("There is nothing to focus on at that place. Click on the subject or the set.")
-    point, turns = found
-    update: dict[str, object] = {"focus_m": None, "focus_point_m": tuple(significant(float(c)) for c in point)}
-    if not turns:
-        distance = focus_distance_m(point, pose_project(project).at(change.frame).camera)
-        update = {"focus_m": significant(min(max(distance, NEAREST_M), FARTHEST_M)), "focus_point_m": None}
-    return put_all(project, {f"cameras/{project.camera_id}/{name}": value for name, value in update.items()})
+    values: dict[str, object] = {"focus_m": None, "focus_item": seen.item,
+                                 "focus_point_m": tuple(significant(float(c)) for c in seen.point)}  # fmt: skip
+    if seen.item is None:
+        distance = focus_distance_m(seen.point, here.around.cameras[0])
+        values = {"focus_m": significant(min(max(distance, NEAREST_M), FARTHEST_M)), "focus_point_m": None,
+                  "focus_item": None}  # fmt: skip
+    return put_all(project, {f"camera/{name}": value for name, value in values.items()}), "Focus on a point"
 
 
 def significant(metres: float) -> float:
@@ -205,16 +166,76 @@ def significant(metres: float) -> float:
     return float(f"{metres:.6g}")
 
 
-def _balanced(project: Project, change: GreyAt, eye: Eye) -> Project:
-    colour = eye.colour(project, change.frame, change.x, change.y)
+def _grey(project: Project, change: GreyAt, tools: _Tools) -> tuple[Project, str]:
+    colour = tools.eye.colour(moment(project, change.frame), change.x, change.y)
     if colour is None:
         raise ChangeError("There is nothing at that place. Click on something that should be grey.")
     white = white_of(colour)
     if white is None:
         raise ChangeError("What is seen there is black or too colourful to be a grey. Click on something neutral.")
-    return put_all(project, {"look/white_k": round(white[0]), "look/white_tint": round(white[1], 3)})
+    values = {"look/tone/white_k": round(white[0]), "look/tone/white_tint": round(white[1], 3)}
+    return put_all(project, values), "White balance by a grey"
 
 
-def _set_label(change: SetValue) -> str:
-    title = place_of(change.path).title
-    return f"Set {title[0].lower()}{title[1:]}"
+def _add_light(project: Project, change: AddLight, _: _Tools) -> tuple[Project, str]:
+    return with_light(project, change.shape), "Add a light"
+
+
+def _add_item(project: Project, change: AddItem, tools: _Tools) -> tuple[Project, str]:
+    return with_made(project, change.form, tools.measures_of), f"Add a {change.form}"
+
+
+def _copy(project: Project, change: Copy, tools: _Tools) -> tuple[Project, str]:
+    after, name = copied(project, change.path, tools.measures_of)
+    return after, f"Copy {name}"
+
+
+def _remove(project: Project, change: Remove, tools: _Tools) -> tuple[Project, str]:
+    after, name = taken_away(project, change.path, tools.measures_of)
+    return after, f"Remove {name}"
+
+
+def _move_to(project: Project, change: MoveTo, _: _Tools) -> tuple[Project, str]:
+    return moved(project, change.path, change.to), f"Move {value_at(project, change.path).name}"
+
+
+def _travel(project: Project, change: Travel, _: _Tools) -> tuple[Project, str]:
+    """The open shot's row is one segment; others in it are left out."""
+    shot = project.shot
+    was = shot.travelling.segments[0] if shot.travelling else Segment(id="segment-1")
+    kind = change.move
+    segment = Segment(id=was.id, kind=kind, turns=was.turns)
+    others = tuple(row for row in shot.rows if row.id not in (CAMERA, DISC))
+    rows = (Row(id=DISC if kind == "spin" else CAMERA, segments=(segment,)), *others)
+    names = {"orbit": "Orbit", "spin": "Spin", "hold": "Hold"}
+    values: dict[str, object] = {"shot/rows": rows}
+    if shot.name in names.values():  # it was never named by hand
+        values["shot/name"] = names[kind]
+    return put_all(project, values), "Set move"
+
+
+def _file_camera(project: Project, change: TakeCamera, _: _Tools) -> tuple[Project, str]:
+    return with_file_camera(project, change.id), "Take the file's camera"
+
+
+def _file_light(project: Project, change: TakeLight, _: _Tools) -> tuple[Project, str]:
+    return with_file_light(project, change.id), "Take a light of the file"
+
+
+def _preset(project: Project, change: ApplyPreset, _: _Tools) -> tuple[Project, str]:
+    material = next((m for m in project.materials if m.id == change.material), None)
+    if material is None:
+        raise ChangeError("That material is not in this project any more.")
+    after = put(project, f"materials/{material.id}", with_preset(material, change.preset))
+    return after, f"Start from {change.preset.lower()}"
+
+
+def _called(project: Project, item: Item) -> str:
+    return "the subject" if item.id == project.subject_id else item.name
+
+
+_PERFORMERS: dict[type, Callable[[Project, Any, _Tools], tuple[Project, str]]] = {
+    SetValue: _set, Centre: _centre, StandOnFloor: _stand, LayDown: _lay, FitSubject: _fit, MeterSubject: _meter,
+    FocusOn: _focus, GreyAt: _grey, AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
+    MoveTo: _move_to, Travel: _travel, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: _preset,
+}  # fmt: skip

@@ -1,6 +1,7 @@
 """What will be shot, in a sentence, and what is odd about it."""
 
 from ..errors import ChangeError
+from ..motion import moves_nothing, whole_turns
 from ..scene import Doc, Project
 from ..sequence.names import name_too_long
 from ..sequence.size import frame_bytes, reserve_bytes
@@ -20,11 +21,11 @@ class Readiness(Doc):
 
 def readiness(r: Review, forecast_s: tuple[float, float] | None = None, free_bytes: int | None = None) -> Readiness:
     """Check a shot. forecast_s: expected seconds and their uncertainty; free_bytes: room on the disk; when known."""
-    p, s = r.project, r.project.shoot
-    numbers = p.frame_numbers
+    p, s = r.project, r.project.shot.shoot
+    numbers = p.shot.frame_numbers
     what = f"{len(numbers)} frame{'s' if len(numbers) != 1 else ''}"
     sentence = (
-        f"Will shoot {what} of ‘{p.move.name}’ through ‘{p.camera.name}’, {s.width}×{s.height}, "
+        f"Will shoot {what} of ‘{p.shot.name}’ through ‘{p.camera.name}’, {s.width}×{s.height}, "
         f"{s.file_format.upper()}{' with alpha' if s.transparent and s.file_format != 'jpeg' else ''}"
     )
     if s.passes.wanted:
@@ -38,10 +39,10 @@ def readiness(r: Review, forecast_s: tuple[float, float] | None = None, free_byt
 
 def _blocking(p: Project) -> list[str]:
     blocking = []
-    if not len(p.frame_numbers):
+    if not len(p.shot.frame_numbers):
         blocking.append("The frame range is empty: check ‘from’ and ‘to’.")
-    if p.subject is None and not p.set.sweep.on and not p.set.disc.on:
-        blocking.append("There is nothing to shoot: no subject and no set.")
+    if not any(item.on for item in p.items) and not p.set.sweep.on and not p.set.disc.on:
+        blocking.append("There is nothing to shoot: no item and no set.")
     try:
         long = name_too_long(p)
     except ChangeError as error:
@@ -50,7 +51,7 @@ def _blocking(p: Project) -> list[str]:
 
 
 def _room(p: Project, free_bytes: int) -> list[str]:
-    need = frame_bytes(p) * len(p.frame_numbers)
+    need = frame_bytes(p) * len(p.shot.frame_numbers)
     if need + reserve_bytes(p) <= free_bytes:
         return []
     return [
@@ -60,15 +61,16 @@ def _room(p: Project, free_bytes: int) -> list[str]:
 
 
 def _odd(r: Review) -> list[str]:
-    p, s, move = r.project, r.project.shoot, r.project.move
+    p, s, shot = r.project, r.project.shot.shoot, r.project.shot
     odd = []
-    shines = p.lit_lights or p.environment_lit or any(m.glows for m in p.materials)
+    shines = p.look.lit_lights or p.look.environment_lit or any(m.glows for m in p.materials)
     if not shines:
         odd.append("Every frame will be black: nothing shines.")
     if p.subject is None:
         odd.append("There is no subject on the set.")
-    if move.kind == "hold" and move.frames > 1:
-        odd.append(f"The camera does not move: all {move.frames} frames will show the same.")
+    still = moves_nothing(shot)
+    if still and shot.frames > 1:
+        odd.append(f"The camera does not move: all {shot.frames} frames will show the same.")
     if s.transparent and s.file_format == "jpeg":
         odd.append("JPEG cannot hold alpha; choose PNG, TIFF or EXR for a transparent background.")
     if s.bits == 32 and s.file_format != "exr":
@@ -87,11 +89,12 @@ def _odd(r: Review) -> list[str]:
         odd.append(f"The sweep ends inside the picture in {words.frames(r.edges.ends)}.")
     if r.edges.outside:
         odd.append(f"The camera looks at the back of the sweep in {words.frames(r.edges.outside)}.")
-    whole = range(move.first_frame, move.first_frame + move.frames)
-    if move.kind != "hold" and s.to_frame is not None and s.to_frame == whole.stop:
+    whole = shot.all_frames
+    loops = not still and whole_turns(shot)
+    if loops and s.to_frame is not None and s.to_frame == whole.stop:
         odd.append(f"Frame {whole.stop} is frame {whole.start} again; the loop already closes without it.")
-    if move.kind != "hold" and 0 < len(p.frame_numbers) < move.frames:
-        odd.append(f"Only {len(p.frame_numbers)} of {move.frames} frames: the clip will not loop.")
+    if loops and 0 < len(shot.frame_numbers) < shot.frames:
+        odd.append(f"Only {len(shot.frame_numbers)} of {shot.frames} frames: the clip will not loop.")
     if s.file_format in ("png", "jpeg") and (s.width % 2 or s.height % 2):
         odd.append(f"{s.width}×{s.height} is odd-sized; video needs even numbers and will lose a line.")
     return odd

@@ -2,21 +2,23 @@
 its parts stays."""
 
 from collections import Counter
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 
 from ..errors import ChangeError
-from ..framing import frame_margins
+from ..framing import View, frame_margins
 from ..geometry.kept import Intake
-from ..geometry.measure import Measures, gap_mm, grounded, placed_hull
-from ..scene import Detail, Part, Placement, Project, Subject, put, put_all
+from ..geometry.measure import Measures, gap_m, grounded, placed_hull
+from ..motion import stand_height_m
+from ..scene import Detail, Item, Part, Placement, Project, Variant, put
+from .arrive import with_item
+from .lists import renamed
+from .names import free_ids
+from .placing import STOOD, MeasuresOf
 
 LEAST_PIXEL = 1e-5
 """A pixel shows at least this share of the subject: a camera that touches it asks for no end of detail."""
-STOOD = 1e-5
-"""A subject stands when its gap to what it stands on is below this share of its size."""
 LEAST_SHARE = 0.5
 """Of the new parts, so many must have the name of an old one: otherwise it is another model and nothing is kept."""
 
@@ -29,7 +31,7 @@ def kept_by_name(project: Project, intake: Intake) -> tuple[Intake, int]:
     whether it is shown. Placement keeps the way it lies and turns, its centre's method, and, between files of one
     format, unit and axis. Names that stand for several parts are not matched.
     """
-    old, new = project.subject, intake.subject
+    old, new = project.subject, intake.item
     if old is None:
         return intake, 0
     known = _by_unique_name(old.parts)
@@ -37,11 +39,11 @@ def kept_by_name(project: Project, intake: Intake) -> tuple[Intake, int]:
     if not matched or len(matched) < LEAST_SHARE * len(new.parts):
         return intake, 0
     kept = _kept(project, intake, matched)
-    subject = kept.subject.model_copy(update={"placement": _placement(old, new)})
-    return replace(kept, subject=subject), len(matched)
+    item = kept.item.model_copy(update={"name": old.name, "placement": _placement(old, new)})
+    return replace(kept, item=item), len(matched)
 
 
-def finest(project: Project, measures: Measures | None, detail: Detail) -> tuple[Subject, float]:
+def finest(project: Project, measures: Measures | None, detail: Detail) -> tuple[Item, float]:
     """The subject, and how far it may be off its source so that no more shows than `detail` says where the camera is
     nearest, in units of its file.
 
@@ -54,19 +56,21 @@ def finest(project: Project, measures: Measures | None, detail: Detail) -> tuple
         raise ChangeError(f"The source of ‘{subject.source_name}’ was not kept yet when it came in. Bring it in again.")
     hull = placed_hull(measures, subject.placement)
     least = float(np.ptp(hull, axis=0).max()) * LEAST_PIXEL
-    return subject, detail.error_px * max(frame_margins(project, hull).pixel_m, least) / subject.placement.unit_m
+    unit = subject.placement.unit_m * subject.placement.scale
+    return subject, detail.error_px * max(frame_margins(View.of(project), hull).pixel_m, least) / unit
 
 
-def standing(after: Project, before: Project, measures_of: Callable[[Project], Measures | None]) -> Project:
+def standing(after: Project, before: Project, measures_of: MeasuresOf) -> Project:
     """The project `after` its subject was made anew: where it stood `before` it stands again, to the last hair."""
-    then, now = measures_of(before), measures_of(after)
-    if then is None or now is None or after.subject is None:
+    old, new = before.subject, after.subject
+    then, now = (None if item is None else measures_of(item) for item in (old, new))
+    if old is None or new is None or then is None or now is None:
         return after
-    size_m = float(np.ptp(placed_hull(then, after.subject.placement), axis=0).max())
-    if abs(gap_mm(then, before)) > 1000 * size_m * STOOD:
+    size_m = float(np.ptp(placed_hull(then, new.placement), axis=0).max())
+    if abs(gap_m(then, old.placement, stand_height_m(before, old))) > size_m * STOOD:
         return after
-    placement = grounded(now, after.subject.placement, after.set.stand_height_m)
-    return put(after, "subject/placement", placement)
+    placement = grounded(now, new.placement, stand_height_m(after, new))
+    return put(after, f"items/{new.id}/placement", placement)
 
 
 def made_again(project: Project, intake: Intake) -> Project:
@@ -76,39 +80,46 @@ def made_again(project: Project, intake: Intake) -> Project:
     Raises ChangeError when another model has come onto the set meanwhile.
     """
     old = project.subject
-    if old is None or old.source != intake.subject.source:
+    if old is None or old.source != intake.item.source:
         raise ChangeError("Another model was brought in meanwhile; this one was left as it was.")
     known = {p.number: p for p in old.parts}
-    kept = _kept(project, intake, {p.id: known[p.number] for p in intake.subject.parts if p.number in known})
-    play = old.play if any(a.id == old.play.animation for a in kept.subject.animations) else kept.subject.play
-    subject = kept.subject.model_copy(update={"placement": old.placement, "play": play})
-    return put_all(project, {"materials": kept.materials, "subject": subject})
+    kept = _kept(project, intake, {p.id: known[p.number] for p in intake.item.parts if p.number in known})
+    play = old.play if any(a.id == old.play.animation for a in kept.item.animations) else kept.item.play
+    stays = {"id": old.id, "name": old.name, "rides": old.rides, "on": old.on, "placement": old.placement, "play": play}
+    return with_item(project, kept.item.model_copy(update=stays), kept.materials)
 
 
 def _kept(project: Project, intake: Intake, matched: dict[str, Part]) -> Intake:
-    """The intake with ids, materials and visibility of old parts for those of its own that match them (by id)."""
-    new = intake.subject
-    part_ids = _ids([p.id for p in new.parts], {i: p.id for i, p in matched.items()}, "part")
-    stays = {p.material for p in matched.values()}
-    comes = {p.material for p in new.parts if p.id not in matched} | {m for v in new.variants for _, m in v.materials}
-    material_ids = _ids([m.id for m in intake.materials if m.id in comes], {}, "material", stays)
+    """The intake with ids, materials and visibility of the subject's old parts for those of its own that match them (by
+    id), in every colourway that the subject has."""
+    new, old = intake.item, project.subject
+    assert old is not None
+    part_ids = free_ids([p.id for p in new.parts], (), "part", {i: p.id for i, p in matched.items()})
+    same = {p.id for p in matched.values()}
+    stays = {w.material for v in old.variants for w in v.parts if w.id in same}
+    of_file = {
+        w.material
+        for number, v in enumerate(new.variants)
+        for w in v.parts
+        if number >= len(old.variants) or w.id not in matched
+    }
+    material_ids = free_ids([m.id for m in intake.materials if m.id in of_file], stays, "material")
     materials = tuple(m for m in project.materials if m.id in stays) + tuple(
-        m.model_copy(update={"id": material_ids[m.id]}) for m in intake.materials if m.id in comes
+        m.model_copy(update={"id": material_ids[m.id]}) for m in intake.materials if m.id in of_file
     )
-    parts = tuple(_dressed(p, part_ids[p.id], matched.get(p.id), material_ids) for p in new.parts)
+    item = renamed(new, part_ids, material_ids)
     variants = tuple(
-        v.model_copy(update={"materials": tuple((part_ids[p], material_ids[m]) for p, m in v.materials)})
-        for v in new.variants
+        _dressed(v, item.variants[i if i < len(item.variants) else 0], same) for i, v in enumerate(old.variants)
     )
-    subject = new.model_copy(update={"parts": parts, "variants": variants})
-    return replace(intake, subject=subject, materials=materials)
+    variants += item.variants[len(old.variants) :]
+    item = item.model_copy(update={"variants": variants, "variant_id": old.variant_id})
+    return replace(intake, item=item, materials=materials)
 
 
-def _dressed(part: Part, identity: str, old: Part | None, material_ids: dict[str, str]) -> Part:
-    """A new part with what the old one of its name had."""
-    if old is None:
-        return part.model_copy(update={"id": identity, "material": material_ids[part.material]})
-    return part.model_copy(update={"id": identity, "material": old.material, "visible": old.visible})
+def _dressed(old: Variant, new: Variant, same: set[str]) -> Variant:
+    """A colourway for new parts: as the old one dresses those that are the same, and as the file does the others."""
+    known = {w.id: w for w in old.parts if w.id in same}
+    return old.model_copy(update={"parts": tuple(known.get(w.id, w) for w in new.parts)})
 
 
 def _by_unique_name(parts: tuple[Part, ...]) -> dict[str, Part]:
@@ -116,24 +127,7 @@ def _by_unique_name(parts: tuple[Part, ...]) -> dict[str, Part]:
     return {p.name: p for p in parts if taken[p.name] == 1}
 
 
-def _ids(wanted: list[str], given: dict[str, str], stem: str, taken: set[str] | None = None) -> dict[str, str]:
-    """An id for each of those wanted: the given one, its own where that is free, or the next free number."""
-    used = set(given.values()) | (taken or set())
-    found = dict(given)
-    number = 1
-    for identity in wanted:
-        if identity in found:
-            continue
-        new = identity
-        while new in used:
-            new = f"{stem}-{number}"
-            number += 1
-        used.add(new)
-        found[identity] = new
-    return found
-
-
-def _placement(old: Subject, new: Subject) -> Placement:
+def _placement(old: Item, new: Item) -> Placement:
     names = ["tip_deg", "roll_deg", "turn_deg", "centre_method"]
     if old.source_name.rsplit(".", 1)[-1].lower() == new.source_name.rsplit(".", 1)[-1].lower():
         names += ["unit_m", "up"]

@@ -5,11 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arrays import Points
-from ..framing import Margins, SetEdges, frame_margins, set_edges
-from ..geometry.measure import Measures, axis_lean_deg, gap_mm, placed_hull, wobble_mm
-from ..motion import Poses, pose_project
+from ..framing import Margins, SetEdges, View, frame_margins, frames_inside, set_edges
+from ..geometry.measure import Measures, axis_lean_deg, gap_m, placed_hull, wobble_mm
+from ..motion import Poses, stand_height_m
 from ..scene import Project
-from ..scene.subject import CentreMethod
+from ..scene.item import CentreMethod
 
 CENTRE_METHODS: tuple[CentreMethod, ...] = ("box", "area", "revolution", "file")
 
@@ -21,38 +21,43 @@ class SubjectReview:
     size_m: tuple[float, float, float]
     gap_mm: float
     wobble_mm: dict[str, float]
-    """by centre method: how far that centre lies off the axis of the turn"""
+    """by centre method: how far that centre lies off the axis of its turn"""
     axis_lean_deg: float
     axis_residual: float
     hull: Points
     """(k, 3) m, studio space at rest"""
+    camera_inside: list[int]
+    """frames in which the camera stands inside it"""
 
 
 @dataclass(frozen=True, slots=True)
 class Review:
-    """A project with its measures."""
+    """The open shot of a project with its measures."""
 
     project: Project
     poses: Poses
+    """of the frames that are looked at"""
     subject: SubjectReview | None
     margins: Margins | None
     edges: SetEdges
 
 
 def review(project: Project, measures: Measures | None) -> Review:
-    """Measure a project; `measures` are those of its subject."""
+    """Measure the open shot of a project; `measures` are those of its subject."""
+    view, item = View.of(project), project.subject
     subject, margins = None, None
-    if project.subject is not None and measures is not None:
-        placement = project.subject.placement
+    if item is not None and measures is not None:
+        placement = item.placement
         hull = placed_hull(measures, placement)
         size = np.ptp(hull, axis=0)
         subject = SubjectReview(
             size_m=(float(size[0]), float(size[1]), float(size[2])),
-            gap_mm=gap_mm(measures, project),
+            gap_mm=gap_m(measures, placement, stand_height_m(project, item)) * 1000,
             wobble_mm={m: wobble_mm(measures, placement, m) for m in CENTRE_METHODS},
             axis_lean_deg=axis_lean_deg(measures, placement),
             axis_residual=measures.axis_residual,
             hull=hull,
+            camera_inside=frames_inside(view, hull),
         )
-        margins = frame_margins(project, hull)
-    return Review(project, pose_project(project), subject, margins, set_edges(project))
+        margins = frame_margins(view, hull)
+    return Review(project, view.poses, subject, margins, set_edges(view, project.set.sweep))

@@ -2,10 +2,10 @@
 
 from typing import Literal
 
-from ..framing import frames_inside
-from ..motion import FrameRate, closes, rounds
+from ..motion import FrameRate, closes, moves_nothing, rounds, whole_turns
 from ..scene import Doc, Project
 from . import words
+from .placing import stands_on
 from .readiness import readiness
 from .review import Review
 
@@ -50,18 +50,20 @@ def _subject(r: Review) -> Station:
     tolerance_mm = max(review.size_m) * 1000 * TOLERANCE
     if wobble > tolerance_mm:
         hints.append(f"Its centre lies {words.length(wobble / 1000)} off the axis of the turn: it will wobble.")
-    where = "the disc" if r.project.set.disc.on else "the floor"
+    where = stands_on(r.project, subject)
     if review.gap_mm > tolerance_mm:
         hints.append(f"It floats {words.length(review.gap_mm / 1000)} above {where}.")
     if review.gap_mm < -tolerance_mm:
         hints.append(f"It cuts {words.length(-review.gap_mm / 1000)} into {where}.")
-    if subject.playing and not closes(r.project) and subject.play.repeat == "loop":
-        hints.append(f"‘{subject.playing[1].name}’ plays {rounds(r.project):.3g} times: its end does not lead into its "
-                     "beginning. Let it play whole times.")  # fmt: skip
+    shot, rate = r.project.shot, FrameRate.of(r.project)
+    if subject.playing and not closes(subject, shot, rate) and subject.play.repeat == "loop":
+        times = rounds(subject, shot, rate)
+        hints.append(f"‘{subject.playing[1].name}’ plays {times:.3g} times: its end does not lead into its beginning. "
+                     "Let it play whole times.")  # fmt: skip
     if (shows := off_px(r)) > MUCH_NEARER * subject.detail.error_px:
         hints.append(f"It was made for a camera farther away: it is up to {shows:.2g} px off its source now. "
                      "Make it again, under Detail.")  # fmt: skip
-    sentence = f"{subject.source_name}, {words.box_size(review.size_m)}"
+    sentence = f"{subject.name}, {words.box_size(review.size_m)}"
     sentence += f", stands on {where}, turns about its own middle." if not hints else "."
     return _station("subject", "Subject", sentence, hints)
 
@@ -71,7 +73,7 @@ def off_px(r: Review) -> float:
     subject = r.project.subject
     if subject is None or r.margins is None or not subject.off or r.margins.pixel_m <= 0:
         return 0.0
-    return subject.off * subject.placement.unit_m / r.margins.pixel_m
+    return subject.off * subject.placement.unit_m * subject.placement.scale / r.margins.pixel_m
 
 
 def detail_sentence(r: Review) -> str:
@@ -107,25 +109,25 @@ def animation_sentence(project: Project) -> str:
     subject = project.subject
     if subject is None or subject.playing is None:
         return ""
-    times, length = rounds(project), subject.playing[1].seconds
+    shot, rate, length = project.shot, FrameRate.of(project), subject.playing[1].seconds
+    times = rounds(subject, shot, rate)
     if not times:
         return "It is a single pose."
     if subject.play.repeat == "once":
         return f"Lasts {length / subject.play.speed:.2f} s, then stands."
-    move = project.move
-    shot = float(FrameRate(move.rate_num, move.rate_den).seconds(move.frames))
+    seconds = float(rate.seconds(shot.frames))
     count = "once" if times == 1 else f"{times:.3g} times"
-    return f"Plays {count} in the shot, at {times * length / shot:.3g} × its speed{', and closes' * closes(project)}."
+    closing = ", and closes" * closes(subject, shot, rate)
+    return f"Plays {count} in the shot, at {times * length / seconds:.3g} × its speed{closing}."
 
 
-def move_sentence(r: Review) -> str:
+def move_sentence(project: Project) -> str:
     """‘Orbit, 240 frames at 24/s = 10 s, closes exactly.’"""
-    move = r.project.move
-    rate = FrameRate(move.rate_num, move.rate_den)
-    closing = "stands still" if move.kind == "hold" else "closes exactly"
-    if not closes(r.project):
+    shot, rate = project.shot, FrameRate.of(project)
+    closing = "stands still" if moves_nothing(shot) else "closes exactly" if whole_turns(shot) else "does not close"
+    if not closes(project.subject, shot, rate):
         closing = "the animation does not close"
-    return f"{move.name}, {move.frames} frames at {rate}/s = {words.clip_length(rate.seconds(move.frames))}, {closing}."
+    return f"{shot.name}, {shot.frames} frames at {rate}/s = {words.clip_length(rate.seconds(shot.frames))}, {closing}."
 
 
 def _camera(r: Review) -> Station:
@@ -136,25 +138,25 @@ def _camera(r: Review) -> Station:
             hints.append(f"The subject is cut off in {words.frames(r.margins.cut_frames)}.")
         elif worst < 0.02:
             hints.append(f"Only {worst:.1%} to the edge in frame {r.margins.worst_frame}.")
-    if r.subject is not None and (inside := frames_inside(r.poses, r.subject.hull)):
-        hints.append(f"The camera stands inside the subject in {words.frames(inside)}; move it away.")
-    sentence = move_sentence(r)
+    if r.subject is not None and r.subject.camera_inside:
+        hints.append(f"The camera stands inside the subject in {words.frames(r.subject.camera_inside)}; move it away.")
+    sentence = move_sentence(r.project)
     if r.margins is not None and r.margins.worst >= 0:
         sentence += f" Margin {r.margins.worst:.1%}, tightest in frame {r.margins.worst_frame}."
     return _station("camera", "Camera", sentence, hints)
 
 
 def _light(r: Review) -> Station:
-    p = r.project
-    shining = [light.name for light in p.lit_lights]
-    if p.environment_lit:
+    p, look = r.project, r.project.look
+    shining = [light.name for light in look.lit_lights]
+    if look.environment_lit:
         shining.append("environment")
     glowing = any(m.glows for m in p.materials)
     if not shining and not glowing:
         return _station("light", "Light", "Nothing shines: the picture will be black.", [], missing=True)
-    hints = ["A light is on solo; the others are held back."] if any(x.solo for x in p.lights) else []
-    if p.environment_lit and p.environment.kind == "picture" and p.environment.broken_pixels:
-        count = p.environment.broken_pixels
+    hints = ["A light is on solo; the others are held back."] if any(x.solo for x in look.lights) else []
+    if look.environment_lit and look.environment.kind == "picture" and look.environment.broken_pixels:
+        count = look.environment.broken_pixels
         broken = "is" if count == 1 else "are"
         hints.append(
             f"{words.count(count, 'pixel')} of the environment {broken} broken: infinite ones are held at 65 504, "
@@ -163,9 +165,9 @@ def _light(r: Review) -> Station:
     if not shining:
         return _station("light", "Light", "Only the subject itself glows.", hints)
     sentence = words.listed(shining)
-    travel = {"camera": "travels with the camera", "subject": "travels with the subject", "set": "stands with the set"}
-    if p.lights and p.move.kind != "hold" and p.lit_lights:
-        sentence += f"; the rig {travel[p.move.lights_travel_with]}"
+    travel = {"camera": "travels with the camera", "subject": "travels with the disc", "set": "stands with the set"}
+    if look.lit_lights and not moves_nothing(p.shot):
+        sentence += f"; the rig {travel[look.lights_travel_with]}"
     return _station("light", "Light", sentence[0].upper() + sentence[1:] + ".", hints)
 
 

@@ -8,11 +8,11 @@ from ..arrays import Vec3
 from ..errors import ChangeError
 from ..geometry.placement import placement_matrix
 from ..motion import aim_point
-from ..scene import Light, Project, Subject, inserted, place_of, put_all
+from ..scene import Aim, Item, Light, Project, inserted, place_of, put_all
 from ..scene.base import new_id
 from ..scene.came_with import FileCamera, FileLight
 from ..scene.camera import NEAREST_M, SENSOR_LONG_SIDE_MM
-from .light_names import free_name
+from .names import free_light_name
 
 SMALL = 0.05
 """Lights without a size get this share of their distance: in a studio nothing is a point."""
@@ -31,11 +31,11 @@ def with_file_camera(project: Project, identity: str) -> Project:
     if aim is None:
         raise ChangeError(f"‘{found.name}’ looks away from the axis of the turn. Turn the subject, or aim anew.")
     azimuth, elevation, distance = _around(at, aim)
-    long_side = found.half_height * max(project.shoot.width / project.shoot.height, 1.0)
-    camera = f"cameras/{project.camera_id}"
+    shoot = project.shot.shoot
+    long_side = found.half_height * max(shoot.width / shoot.height, 1.0)
     return put_all(project, _within({
-        f"{camera}/distance_m": distance, f"{camera}/elevation_deg": elevation, f"{camera}/target_height_m": aim,
-        f"{camera}/focal_mm": SENSOR_LONG_SIDE_MM / 2 / long_side, "move/start_azimuth_deg": azimuth,
+        "camera/distance_m": distance, "camera/elevation_deg": elevation, "camera/aim": Aim(y_m=_held(aim)),
+        "camera/focal_mm": SENSOR_LONG_SIDE_MM / 2 / long_side, "camera/azimuth_deg": azimuth,
     }))  # fmt: skip
 
 
@@ -46,9 +46,9 @@ def with_file_light(project: Project, identity: str) -> Project:
     """
     subject, found = _came_with(project, identity, "lights")
     assert isinstance(found, FileLight)
-    name = free_name(project, found.name)
+    name = free_light_name(project.look, found.name)
     at, towards = _placed(subject, found)
-    middle = float(aim_point(project.camera)[1])
+    middle = float(aim_point(project.camera.aim, project)[1])
     aim = middle
     if found.shape == "sun":
         distance = max(project.camera.distance_m, NEAREST_M)
@@ -57,20 +57,20 @@ def with_file_light(project: Project, identity: str) -> Project:
         met = _nearest_on_axis(at, towards) if found.shape not in ("sphere", "tube") else None
         aim = middle if met is None else met
         azimuth, elevation, distance = _around(at, middle)
-    unit = subject.placement.unit_m
+    unit = subject.placement.unit_m * subject.placement.scale
     width = found.width * unit or distance * SMALL
     light = Light(id=new_id("light"), name=name)
     values = {
         "shape": found.shape, "azimuth_deg": azimuth, "elevation_deg": elevation, "distance_m": distance,
-        "aim_above_m": aim - middle, "width_m": width, "height_m": found.height * unit or width,
+        "aim": Aim(y_m=middle), "aim_above_m": aim - middle, "width_m": width, "height_m": found.height * unit or width,
         "power": found.power, "power_unit": found.power_unit, "colour": found.colour, "temperature_k": 6500.0,
         "cone_deg": found.cone_deg, "edge": found.edge, "sun_deg": found.sun_deg,
     }  # fmt: skip
-    project = inserted(project, "lights", light)
-    return put_all(project, _within({f"lights/{light.id}/{name}": value for name, value in values.items()}))
+    project = inserted(project, "look/lights", light)
+    return put_all(project, _within({f"look/lights/{light.id}/{name}": value for name, value in values.items()}))
 
 
-def _came_with(project: Project, identity: str, what: str) -> tuple[Subject, FileCamera | FileLight]:
+def _came_with(project: Project, identity: str, what: str) -> tuple[Item, FileCamera | FileLight]:
     subject = project.subject
     found = next((x for x in getattr(subject, what, ()) if x.id == identity), None)
     if subject is None or found is None:
@@ -78,7 +78,7 @@ def _came_with(project: Project, identity: str, what: str) -> tuple[Subject, Fil
     return subject, found
 
 
-def _placed(subject: Subject, thing: FileCamera | FileLight) -> tuple[Vec3, Vec3]:
+def _placed(subject: Item, thing: FileCamera | FileLight) -> tuple[Vec3, Vec3]:
     """Where something of the file stands in the studio, and the direction it looks in."""
     m = placement_matrix(subject.placement)
     towards = m[:3, :3] @ np.array(thing.towards)
@@ -99,6 +99,11 @@ def _around(at: Vec3, aim: float) -> tuple[float, float, float]:
     x, y, z = float(at[0]), float(at[1]) - aim, float(at[2])
     level = math.hypot(x, z)
     return math.degrees(math.atan2(x, z)), math.degrees(math.atan2(y, level)), math.hypot(level, y)
+
+
+def _held(height: float) -> float:
+    place = place_of("camera/aim/y_m")
+    return min(max(height, place.least or 0.0), place.most or 0.0)
 
 
 def _within(values: dict[str, object]) -> dict[str, object]:

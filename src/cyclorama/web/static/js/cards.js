@@ -1,6 +1,7 @@
 /** What the cards show besides their bound fields: facts, reports, lists. */
 
 import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
+import { ItemList } from "./item_list.js";
 import { LightCard } from "./light_card.js";
 import { MaterialCard } from "./material_card.js";
 import { SubjectCard } from "./subject_card.js";
@@ -41,6 +42,8 @@ export class Cards {
     this.lightCard = new LightCard(store, chosen, refresh);
     this.materialCard = new MaterialCard(store, chosen, refresh);
     this.subjectCard = new SubjectCard(store, floor);
+    this.itemList = new ItemList(store, chosen, refresh);
+    byId("move-choice").addEventListener("click", (e) => e.target.dataset.move && store.change({ kind: "travel", move: e.target.dataset.move }));
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
     byId("forecast").addEventListener("click", () => this.askForecast());
@@ -57,27 +60,28 @@ export class Cards {
   #presetSize(value) {
     if (!value) return;
     const [width, height] = value.split("x").map(Number);
-    this.store.change({ kind: "set", path: "shoot/width", value: width }, { kind: "set", path: "shoot/height", value: height });
+    this.store.change({ kind: "set", path: this.store.full("shot/shoot/width"), value: width }, { kind: "set", path: this.store.full("shot/shoot/height"), value: height });
   }
 
   show(state) {
-    const { project } = state;
     for (const item of document.querySelectorAll("[data-when]")) item.hidden = !this.#has(item.dataset.when);
     for (const item of document.querySelectorAll("[data-unless]")) item.hidden = this.#has(item.dataset.unless);
     for (const list of document.querySelectorAll("[data-hints]"))
       list.replaceChildren(...state.stations.find((s) => s.key === list.dataset.hints).hints.map(hint));
+    this.itemList.show(state);
     if (state.subject) this.subjectCard.show(state);
-    byId("move-explained").textContent = MOVES[project.move.kind];
+    for (const b of byId("move-choice").children) b.setAttribute("aria-pressed", b.dataset.move === state.shot.kind);
+    byId("move-explained").textContent = MOVES[state.shot.kind];
     byId("fit-report").textContent = state.margins ? `Margin ${(state.margins.worst * 100).toFixed(1)} %, tightest in frame ${state.margins.worst_frame}.` : "";
-    this.#focus(project);
+    this.#focus();
     this.lightCard.show(state);
     this.materialCard.show(state);
     this.#shootCard(state);
-    this.#passes(project.shoot.passes);
+    this.#passes(this.store.shot.shoot.passes);
   }
 
-  #focus(project) {
-    const { focus_m, focus_point_m, f_number } = this.store.value(`cameras/${project.camera_id}`);
+  #focus() {
+    const { focus_m, focus_point_m, f_number } = this.store.camera;
     const point = focus_m === null ? focus_point_m : null;
     byId("focus-point").textContent = point ? point.map((m) => (m * 1000).toFixed(0)).join(" ") : focus_m === null ? "aim point" : "by distance";
     byId("focus-point").title = point ? `${point.map(mm).join(", ")} mm across, up and to the front; it stays in focus through the move` : "";
@@ -86,20 +90,20 @@ export class Cards {
   }
 
   #has(what) {
-    const { subject, materials } = this.store.state.project;
-    return { subject: Boolean(subject), animated: Boolean(subject?.animations.length), materials: materials.length > 0 }[what];
+    const { subject, state: { project: { materials } } } = this.store;
+    return { subject: Boolean(subject), model: Boolean(subject?.asset), colourways: subject?.variants.length > 1, animated: Boolean(subject?.animations.length), materials: materials.length > 0 }[what];
   }
 
   #passes({ wanted, clay_spares: spared }) {
-    const parts = this.store.state.project.subject?.parts ?? [];
+    const parts = this.store.state.project.items.flatMap((item) => item.parts);
     byId("clay-parts").replaceChildren(...parts.map(({ id, name }) =>
-      switchRow(name, !spared.includes(id), `${name} in clay`, (on) => this.store.set("shoot/passes/clay_spares", withOrWithout(spared, id, !on)))));
+      switchRow(name, !spared.includes(id), `${name} in clay`, (on) => this.store.set("shot/shoot/passes/clay_spares", withOrWithout(spared, id, !on)))));
     byId("passes").replaceChildren(...PASSES.map(([key, name, title]) =>
-      switchRow(name, wanted.includes(key), name, (on) => this.store.set("shoot/passes/wanted", withOrWithout(wanted, key, on)), { title })));
+      switchRow(name, wanted.includes(key), name, (on) => this.store.set("shot/shoot/passes/wanted", withOrWithout(wanted, key, on)), { title })));
   }
 
-  #shootCard({ project, stations, version }) {
-    const { width, height } = project.shoot;
+  #shootCard({ stations, version }) {
+    const { width, height } = this.store.shot.shoot;
     const preset = byId("size-preset");
     preset.value = `${width}x${height}`;
     if (preset.selectedIndex < 0) preset.value = "";

@@ -4,7 +4,7 @@ import { say } from "./api.js";
 import { calculate } from "./arithmetic.js";
 import { fromHex, toHex } from "./colour.js";
 
-const FRAME_BOXES = new Set(["move/frames", "shoot/from_frame", "shoot/to_frame"]);
+const FRAME_BOXES = new Set(["shot/frames", "shot/shoot/from_frame", "shot/shoot/to_frame"]);
 
 export class Fields {
   /**
@@ -90,7 +90,7 @@ export class Fields {
       this.#showNumber(box);
       return null;
     };
-    const rate = () => (FRAME_BOXES.has(short) ? this.store.state.move.rate[0] / this.store.state.move.rate[1] : null);
+    const rate = () => (FRAME_BOXES.has(short) ? this.store.state.shot.rate[0] / this.store.state.shot.rate[1] : null);
     const read = () => {
       if (box.value.trim() === "" && "optional" in box.dataset) return null;
       const value = calculate(box.value, unit, rate());

@@ -129,7 +129,7 @@ export class Lens {
   /** Whether it could be asked for. */
   #ask(tried) {
     if (this.socket.readyState !== WebSocket.OPEN || this.clock.playing) return false;
-    const { width, height } = this.store.state.project.shoot;
+    const { width, height } = this.store.shot.shoot;
     const scale = LONG_SIDE / Math.max(width, height);
     const develop = { request: this.request, frame: this.clock.frame, width: Math.round(width * scale), height: Math.round(height * scale), tried };
     this.socket.send(JSON.stringify({ develop }));
@@ -154,10 +154,9 @@ export class Lens {
   /** The project changed. */
   async show(state) {
     this.layout();
-    await this.standin.show(state);
+    await this.standin.show(state, this.store);
     this.place();
-    const shoot = state.project.shoot;
-    const camera = this.store.value(`cameras/${state.project.camera_id}`);
+    const { camera, shot: { shoot } } = this.store;
     this.facts.textContent = `${Number(camera.focal_mm.toFixed(1))} mm · ${shoot.width}×${shoot.height} · EV ${state.lens.ev100.toFixed(1)}`;
     this.#drawGuides(shoot.margin * 100);
   }
@@ -175,7 +174,7 @@ export class Lens {
 
   layout() {
     if (!this.store.state) return;
-    const { width, height } = this.store.state.project.shoot;
+    const { width, height } = this.store.shot.shoot;
     const pad = 26;
     const scale = Math.min((this.mat.clientWidth - 2 * pad) / width, (this.mat.clientHeight - 2 * pad) / height);
     const w = Math.max(1, Math.floor(width * scale));
@@ -201,15 +200,15 @@ export class Lens {
       const dx = (e.clientX - from.x) * DEGREES_PER_PIXEL;
       const dy = (e.clientY - from.y) * DEGREES_PER_PIXEL;
       return [
-        { kind: "set", path: "move/start_azimuth_deg", value: Number((from.azimuth - dx).toFixed(1)) },
-        { kind: "set", path: `cameras/${this.store.state.project.camera_id}/elevation_deg`, value: Number(Math.min(89, Math.max(-89, from.elevation + dy)).toFixed(1)) },
+        { kind: "set", path: this.store.full("camera/azimuth_deg"), value: Number((from.azimuth - dx).toFixed(1)) },
+        { kind: "set", path: this.store.full("camera/elevation_deg"), value: Number(Math.min(89, Math.max(-89, from.elevation + dy)).toFixed(1)) },
       ];
     };
     this.mat.addEventListener("pointerdown", (e) => {
       if (e.button !== 0 || e.target.closest("button")) return;
       if (this.picking) return this.#picked(e);
-      const { project } = this.store.state;
-      from = { x: e.clientX, y: e.clientY, moved: false, azimuth: project.move.start_azimuth_deg, elevation: this.store.value(`cameras/${project.camera_id}`).elevation_deg };
+      const { azimuth_deg: azimuth, elevation_deg: elevation } = this.store.camera;
+      from = { x: e.clientX, y: e.clientY, moved: false, azimuth, elevation };
       this.mat.setPointerCapture(e.pointerId);
     });
     this.mat.addEventListener("pointermove", (e) => {

@@ -16,23 +16,28 @@ export class LightCard {
     byId("add-light").addEventListener("change", (e) => {
       const shape = e.target.value;
       e.target.value = "";
-      if (shape) this.#add({ shape });
+      if (shape) this.#add({ kind: "add_light", shape });
     });
-    byId("copy-light").addEventListener("click", () => this.#add({ copy_of: this.chosen.light }));
-    byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove_light", id: this.chosen.light }));
-    byId("gobo-toggle").addEventListener("click", () => this.store.set(`lights/${this.chosen.light}/gobo`, this.#light().gobo ? null : {}));
+    byId("copy-light").addEventListener("click", () => this.#add({ kind: "copy", path: this.#path() }));
+    byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove", path: this.#path() }));
+    byId("gobo-toggle").addEventListener("click", () => this.store.set(`${this.#path()}/gobo`, this.#light().gobo ? null : {}));
+    byId("light-aim").addEventListener("change", (e) => this.#aim(e.target.value));
     byId("gobo-pictures").addEventListener("click", () => this.#pictures());
     byId("pick-background").addEventListener("click", () => this.#background());
   }
 
   #light() {
-    return this.store.state.project.lights.find((l) => l.id === this.chosen.light);
+    return this.store.look.lights.find((l) => l.id === this.chosen.light);
+  }
+
+  #path() {
+    return this.store.full(`look/lights/${this.chosen.light}`);
   }
 
   async #add(wanted) {
-    const before = new Set(this.store.state.project.lights.map((l) => l.id));
-    if (!(await this.store.change({ kind: "add_light", ...wanted }))) return;
-    this.chosen.light = this.store.state.project.lights.find((l) => !before.has(l.id))?.id ?? this.chosen.light;
+    const before = new Set(this.store.look.lights.map((l) => l.id));
+    if (!(await this.store.change(wanted))) return;
+    this.chosen.light = this.store.look.lights.find((l) => !before.has(l.id))?.id ?? this.chosen.light;
     this.refresh();
   }
 
@@ -55,32 +60,46 @@ export class LightCard {
   async #pictures() {
     const kept = await this.#upload(true);
     if (!kept) return;
-    await this.#setAll(`lights/${this.chosen.light}/gobo`, { pictures: kept.map((k) => k.asset), source_name: kept[0].name });
+    await this.#setAll(`${this.#path()}/gobo`, { pictures: kept.map((k) => k.asset), source_name: kept[0].name });
   }
 
   async #background() {
     const kept = await this.#upload(false);
-    if (kept) await this.#setAll("environment/background", { kind: "picture", picture: kept[0].asset, source_name: kept[0].name });
+    if (kept) await this.#setAll(this.store.full("look/background"), { kind: "picture", picture: kept[0].asset, source_name: kept[0].name });
   }
 
   show({ project }) {
-    if (!project.lights.some((l) => l.id === this.chosen.light)) this.chosen.light = project.lights[0]?.id ?? null;
-    byId("light-tabs").replaceChildren(...project.lights.map((l) =>
+    const { look } = this.store;
+    if (!look.lights.some((l) => l.id === this.chosen.light)) this.chosen.light = look.lights[0]?.id ?? null;
+    byId("light-tabs").replaceChildren(...look.lights.map((l) =>
       make("button", { type: "button", role: "tab", class: `chip ${l.on ? "" : "opacity-60"}`, "aria-selected": l.id === this.chosen.light, onclick: () => ((this.chosen.light = l.id), this.refresh()) }, l.name)));
     const light = this.#light();
     for (const item of document.querySelectorAll("[data-needs-light]")) item.hidden = !light;
-    for (const [id, text] of [["environment-name", project.environment.source_name || "No picture chosen"], ["background-name", project.environment.background.source_name || "No picture chosen"]])
+    for (const [id, text] of [["environment-name", look.environment.source_name || "No picture chosen"], ["background-name", look.background.source_name || "No picture chosen"]])
       byId(id).textContent = byId(id).title = text;
     if (light) this.#showLight(light, project);
+  }
+
+  /** What it aims at: a point of the studio, or an item, whose middle its point is counted from. */
+  #showAim(light, project) {
+    const pick = byId("light-aim");
+    pick.replaceChildren(make("option", { value: "" }, "a point"), ...project.items.map(({ id, name }) => make("option", { value: id }, name)));
+    pick.value = light.aim.item ?? "";
+  }
+
+  #aim(item) {
+    const point = item ? { x_m: 0, y_m: 0, z_m: 0 } : Object.fromEntries(["x_m", "y_m", "z_m"].map((name, i) => [name, this.store.state.lens.lights.find((l) => l.id === this.chosen.light).aim[i]]));
+    return this.store.set(`${this.#path()}/aim`, { item: item || null, part: null, ...point });
   }
 
   #showLight(light, project) {
     byId("gobo-toggle").textContent = light.gobo ? "Take out" : "Put one in";
     byId("gobo-name").textContent = light.gobo?.pictures.length ? `${light.gobo.pictures.length} × ${light.gobo.source_name}` : light.gobo ? "A pattern in the beam" : "None";
-    const parts = [["sweep", "Sweep"], ["disc", "Disc"], ...(project.subject?.parts ?? []).map((p) => [p.id, p.name])];
+    this.#showAim(light, project);
+    const parts = [["sweep", "Sweep"], ["disc", "Disc"], ...project.items.flatMap((item) => item.parts.map((p) => [p.id, p.name]))];
     byId("light-parts").replaceChildren(...parts.map(([id, name]) => {
       const lit = !light.excluded_parts.includes(id);
-      return switchRow(name, lit, `Light ${name}`, (on) => this.store.set(`lights/${light.id}/excluded_parts`, withOrWithout(light.excluded_parts, id, !on)));
+      return switchRow(name, lit, `Light ${name}`, (on) => this.store.set(`${this.#path()}/excluded_parts`, withOrWithout(light.excluded_parts, id, !on)));
     }));
   }
 }

@@ -46,7 +46,10 @@ export class MaterialCard {
     pick.replaceChildren(...project.materials.map((m) => make("option", { value: m.id, selected: m.id === this.chosen.material }, m.name)));
     const material = project.materials.find((m) => m.id === this.chosen.material);
     if (!material) return;
-    const parts = project.subject?.parts.filter((p) => p.material === material.id).map((p) => p.name) ?? [];
+    const parts = project.items.flatMap((item) => {
+      const worn = this.store.variant(item).parts;
+      return item.parts.filter((_, i) => worn[i].material === material.id).map((p) => p.name);
+    });
     byId("material-parts").textContent = parts.length ? `On ${parts.join(", ")}` : "On no part";
     if (!material.maps[this.chosen.slot]) this.chosen.slot = null;
     byId("map-settings").hidden = !this.chosen.slot;

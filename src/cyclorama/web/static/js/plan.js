@@ -105,46 +105,61 @@ export class Plan {
     return items;
   }
 
-  #footprint() {
-    const { subject } = this.store.state;
-    if (!subject) return [];
-    const hull = flatHull(subject.hull.map((p) => this.#at(turned(p, this.pose.subject_deg))));
-    return [
-      draw("polygon", { points: hull.map((p) => p.join(",")).join(" "), fill: TAPE.subject, "fill-opacity": 0.28, stroke: TAPE.subject, "stroke-width": 1.5, "stroke-linejoin": "round" }),
-      draw("path", { d: `M${this.origin[0] - 4} ${this.origin[1]}h8M${this.origin[0]} ${this.origin[1] - 4}v8`, stroke: TAPE.subject }),
-    ];
+  /** Outlines of the items on the set, the subject's last. `flat` gives the place of a studio point on the drawing. */
+  #outlines(flat) {
+    const { items, project } = this.store.state;
+    const on = items.filter((item) => item.on).sort((a, b) => (a.id === project.subject_id) - (b.id === project.subject_id));
+    return on.map((item) => {
+      const [is, colour] = item.id === project.subject_id ? [true, TAPE.subject] : [false, TAPE.set];
+      const points = flatHull(item.hull.map((p) => flat(this.#carried(item, p))));
+      return draw("polygon", { class: "grab", "data-grab": "item", "data-item": item.id, points: points.map((p) => p.join(",")).join(" "), fill: colour, "fill-opacity": is ? 0.28 : 0.16, stroke: colour, "stroke-width": 1.5, "stroke-linejoin": "round" },
+        draw("title", {}, item.name));
+    });
+  }
+
+  /** Where a point of an item at rest is in the pose that is drawn. */
+  #carried(item, point) {
+    const now = this.pose.placements?.[item.id];
+    const p = now ? under(now, under(inverse(item.matrix), point)) : point;
+    if (item.carriage === "disc") return turned(p, this.pose.disc_deg);
+    const rows = this.pose.carried[item.carriage];
+    return rows ? [0, 4, 8].map((i) => rows[i] * p[0] + rows[i + 1] * p[1] + rows[i + 2] * p[2] + rows[i + 3]) : p;
+  }
+
+  /** The axis of the turn. */
+  #axis() {
+    return [draw("path", { d: `M${this.origin[0] - 4} ${this.origin[1]}h8M${this.origin[0]} ${this.origin[1] - 4}v8`, stroke: TAPE.subject })];
   }
 
   /** The ring: one tick a frame, the playhead on it. For a loop it is the timeline. */
   #ring() {
-    const { move, project } = this.store.state;
-    if (project.move.kind === "hold") return [];
+    const { shot } = this.store.state;
+    if (shot.kind === "hold") return [];
     const camera = this.#camera();
     const radius = Math.hypot(camera.at[0], camera.at[2]) * this.scale;
     const start = this.#ringStart();
-    const sign = project.move.direction === "counter-clockwise" ? 1 : -1;
-    const every = Math.max(1, Math.ceil(move.frames / Math.max(24, (2 * Math.PI * radius) / 4)));
+    const perFrame = (shot.turns * 360) / shot.frames;
+    const every = Math.max(1, Math.ceil(shot.frames / Math.max(24, (2 * Math.PI * radius) / 4)));
     let ticks = "";
-    for (let i = 0; i < move.frames; i += every) {
-      const a = rad(start + (sign * i * 360) / move.frames);
+    for (let i = 0; i < shot.frames; i += every) {
+      const a = rad(start + i * perFrame);
       const long = i % (every * 10) === 0 ? 7 : 4;
       const [s, c] = [Math.sin(a), Math.cos(a)];
       ticks += `M${this.origin[0] + s * radius} ${this.origin[1] + c * radius}l${s * long} ${c * long}`;
     }
-    const now = this.clock.frame - move.first;
-    const a = rad(start + (sign * now * 360) / move.frames);
+    const a = rad(start + (this.clock.frame - shot.first) * perFrame);
     const head = [this.origin[0] + Math.sin(a) * radius, this.origin[1] + Math.cos(a) * radius];
     const items = [
       draw("circle", { cx: this.origin[0], cy: this.origin[1], r: radius, fill: "none", stroke: TAPE.camera, "stroke-width": 1.25 }),
       draw("path", { d: ticks, stroke: TAPE.camera, "stroke-width": 1 }),
       draw("circle", { class: "grab", "data-grab": "ring", cx: this.origin[0], cy: this.origin[1], r: radius, fill: "none", stroke: "transparent", "stroke-width": 12 }),
     ];
-    if (project.move.kind === "spin") items.push(draw("circle", { class: "grab", "data-grab": "ring", cx: head[0], cy: head[1], r: 5, fill: INK, stroke: "#fff", "stroke-width": 1.5 }));
+    if (shot.kind === "spin") items.push(draw("circle", { class: "grab", "data-grab": "ring", cx: head[0], cy: head[1], r: 5, fill: INK, stroke: "#fff", "stroke-width": 1.5 }));
     return items;
   }
 
   #ringStart() {
-    return this.pose.start_azimuth_deg ?? this.store.state.project.move.start_azimuth_deg;
+    return this.pose.start_azimuth_deg ?? this.store.camera.azimuth_deg;
   }
 
   #wedge() {
@@ -201,12 +216,12 @@ export class Plan {
       const angle = (-Math.atan2(light.at[0], light.at[2]) * 180) / Math.PI;
       return { light, at: this.#at(light.at), out: [light.at[0] / length, light.at[2] / length], angle, half: Math.hypot(...light.u) };
     });
-    return [...this.#rings(), ...this.#setTop(), ...this.#footprint(), ...this.#ring(), ...this.#lamps(lamps, this.origin, this.#at(this.#camera().at)), ...this.#wedge()];
+    return [...this.#rings(), ...this.#setTop(), ...this.#outlines((p) => this.#at(p)), ...this.#axis(), ...this.#ring(), ...this.#lamps(lamps, (light) => this.#at(light.aim), this.#at(this.#camera().at)), ...this.#wedge()];
   }
 
-  /** Lamps with their beams towards `aim` and their names. */
+  /** Lamps with their beams towards what they aim at and their names. */
   #lamps(lamps, aim, camera) {
-    const beam = ({ light, at }) => draw("line", { x1: at[0], y1: at[1], x2: aim[0], y2: aim[1], stroke: TAPE.light, "stroke-opacity": light.lit ? 0.35 : 0, "stroke-dasharray": "2 4" });
+    const beam = ({ light, at }) => draw("line", { x1: at[0], y1: at[1], x2: aim(light)[0], y2: aim(light)[1], stroke: TAPE.light, "stroke-opacity": light.lit ? 0.35 : 0, "stroke-dasharray": "2 4" });
     return [...lamps.flatMap((lamp) => [beam(lamp), this.#lamp(lamp)]), ...this.#names(lamps, camera)];
   }
 
@@ -220,8 +235,7 @@ export class Plan {
     const items = [...this.#heights(), ground];
     const { disc } = this.store.state.project.set;
     if (disc.on) items.push(draw("rect", { x: this.origin[0] - disc.radius_m * this.scale, y: this.origin[1] - disc.height_m * this.scale, width: 2 * disc.radius_m * this.scale, height: Math.max(1, disc.height_m * this.scale), fill: TAPE.set, "fill-opacity": 0.45 }));
-    const { subject } = this.store.state;
-    if (subject) items.push(draw("polygon", { points: flatHull(subject.hull.map((p) => flat(turned(p, this.pose.subject_deg)))).map((p) => p.join(",")).join(" "), fill: TAPE.subject, "fill-opacity": 0.28, stroke: TAPE.subject, "stroke-width": 1.5 }));
+    items.push(...this.#outlines(flat));
     const aim = flat(this.pose.lens.aim);
     const lamps = this.#lights().map((light) => {
       const radius = Math.hypot(light.at[0], light.at[2]) * Math.sign(light.at[0] * axis[0] + light.at[2] * axis[1] || 1);
@@ -229,7 +243,7 @@ export class Plan {
       const away = Math.atan2(at[1] - aim[1], at[0] - aim[0]);
       return { light, at, out: [Math.cos(away), Math.sin(away)], angle: (away * 180) / Math.PI - 90, half: Math.hypot(...light.v) };
     });
-    return [...items, ...this.#lamps(lamps, aim, flat(camera.at)), ...this.#sideCamera(camera, flat, aim)];
+    return [...items, ...this.#lamps(lamps, (light) => flat(light.aim), flat(camera.at)), ...this.#sideCamera(camera, flat, aim)];
   }
 
   #heights() {
@@ -261,8 +275,10 @@ export class Plan {
     const target = e.target.closest("[data-grab]");
     if (!target || e.button !== 0) return;
     this.svg.setPointerCapture(e.pointerId);
-    this.drag = { what: target.dataset.grab, light: target.dataset.light, x: e.clientX, y: e.clientY, moved: false, changes: [] };
-    this.floor.choose(this.drag.what === "light" ? "light" : "camera", this.drag.light);
+    this.drag = { what: target.dataset.grab, light: target.dataset.light, item: target.dataset.item, x: e.clientX, y: e.clientY, moved: false, changes: [] };
+    const { what, light, item } = this.drag;
+    if (what === "item") this.drag.from = { ...this.store.item(item).placement };
+    this.floor.choose({ light: "light", item: "subject" }[what] ?? "camera", light ?? item);
   }
 
   #move(e) {
@@ -285,48 +301,82 @@ export class Plan {
   }
 
   #dragTop(x, z) {
-    const { project, move } = this.store.state;
-    const azimuth = (Math.atan2(x, z) * 180) / Math.PI;
-    const camera = project.cameras.find((c) => c.id === project.camera_id);
+    const { shot, lens } = this.store.state;
+    const { camera } = this.store;
+    const from = (aim) => [x - aim[0], z - aim[2]];
+    const azimuthOf = ([dx, dz]) => (Math.atan2(dx, dz) * 180) / Math.PI;
+    const reach = ([dx, dz], elevation) => Math.hypot(dx, dz) / Math.max(Math.cos(rad(elevation)), 0.05);
+    if (this.drag.what === "item") return this.#dragItem(x, z);
     if (this.drag.what === "light") {
-      const light = project.lights.find((l) => l.id === this.drag.light);
-      const flat = Math.hypot(x, z) / Math.max(Math.cos(rad(light.elevation_deg)), 0.05);
-      return [this.#set(`lights/${light.id}/azimuth_deg`, wrap(azimuth - this.pose.lights_deg), 1), this.#away(`lights/${light.id}/distance_m`, flat)];
+      const { elevation_deg: elevation } = this.store.value(this.#light());
+      // where the rig travels, it does so about the axis
+      const [px, , pz] = turned([x, 0, z], -this.pose.lights_deg);
+      const { aim } = lens.lights.find((l) => l.id === this.drag.light);
+      const at = [px - aim[0], pz - aim[2]];
+      return [this.#set(`${this.#light()}/azimuth_deg`, wrap(azimuthOf(at)), 1), this.#away(`${this.#light()}/distance_m`, reach(at, elevation))];
     }
-    const sign = project.move.direction === "counter-clockwise" ? 1 : -1;
-    const onRing = this.drag.what === "ring" || project.move.kind === "orbit";
-    if (onRing && project.move.kind !== "hold") {
-      const turn = (((sign * (azimuth - project.move.start_azimuth_deg)) % 360) + 360) % 360;
-      this.clock.go(move.first + Math.round((turn / 360) * move.frames));
+    const azimuth = azimuthOf(from(lens.aim));
+    const onRing = this.drag.what === "ring" || shot.kind === "orbit";
+    if (onRing && shot.kind !== "hold" && shot.turns) {
+      const turn = (((Math.sign(shot.turns) * (azimuth - camera.azimuth_deg)) % 360) + 360) % 360;
+      this.clock.go(shot.first + Math.min(shot.frames - 1, Math.round((turn / 360 / Math.abs(shot.turns)) * shot.frames)));
     }
     if (this.drag.what === "ring") return [];
-    const distance = this.#away(`cameras/${camera.id}/distance_m`, Math.hypot(x, z) / Math.max(Math.cos(rad(camera.elevation_deg)), 0.05));
-    return onRing ? [distance] : [distance, this.#set("move/start_azimuth_deg", wrap(azimuth), 1)];
+    const distance = this.#away(this.store.full("camera/distance_m"), reach(from(lens.aim), camera.elevation_deg));
+    return onRing ? [distance] : [distance, this.#set(this.store.full("camera/azimuth_deg"), wrap(azimuth), 1)];
+  }
+
+  /** Path of the light that is dragged. */
+  #light() {
+    return this.store.full(`look/lights/${this.drag.light}`);
+  }
+
+  /** An item goes along with the pointer. */
+  #dragItem(x, z) {
+    const { from, item } = this.drag;
+    this.drag.held ??= [x, z];
+    const place = `items/${item}/placement`;
+    const step = (value) => Number(value.toPrecision(4));
+    return [["x_m", from.x_m + x - this.drag.held[0]], ["z_m", from.z_m + z - this.drag.held[1]]]
+      .map(([name, value]) => ({ kind: "set", path: `${place}/${name}`, value: step(value) }));
   }
 
   #dragSide(x, y) {
-    const { project } = this.store.state;
-    const camera = project.cameras.find((c) => c.id === project.camera_id);
-    const rise = y - camera.target_height_m;
+    if (this.drag.what === "item") return [];
+    const { aim } = this.drag.what === "light" ? this.store.state.lens.lights.find((l) => l.id === this.drag.light) : this.store.state.lens;
+    const rise = y - aim[1];
     const elevation = (from) => Math.min(89, Math.max(-89, (Math.atan2(rise, from) * 180) / Math.PI));
     if (this.drag.what === "light")
-      return [this.#set(`lights/${this.drag.light}/elevation_deg`, elevation(Math.abs(x)), 1), this.#away(`lights/${this.drag.light}/distance_m`, Math.hypot(x, rise))];
-    return [this.#set(`cameras/${camera.id}/elevation_deg`, elevation(Math.max(x, NEAREST_M)), 1), this.#away(`cameras/${camera.id}/distance_m`, Math.hypot(x, rise))];
+      return [this.#set(`${this.#light()}/elevation_deg`, elevation(Math.abs(x)), 1), this.#away(`${this.#light()}/distance_m`, Math.hypot(x, rise))];
+    return [this.#set(this.store.full("camera/elevation_deg"), elevation(Math.max(x, NEAREST_M)), 1), this.#away(this.store.full("camera/distance_m"), Math.hypot(x, rise))];
   }
 
   async #end() {
     const drag = this.drag;
     this.drag = null;
     if (!drag?.moved) return;
-    const camera = this.store.state.project.camera_id;
+    const pulled = this.store.full("camera/distance_m");
     // a drag along the ring scrubs; the distance only counts when it was really pulled in or out
     const changes = drag.changes.filter((c) => {
       const before = this.store.value(c.path);
-      return c.path !== `cameras/${camera}/distance_m` || this.side || Math.abs(c.value / before - 1) > 0.03;
+      return c.path !== pulled || this.side || Math.abs(c.value / before - 1) > 0.03;
     });
     if (changes.length) await this.store.change(...changes);
     else this.floor.settle();
   }
+}
+
+/** A point under a 4×4 matrix, given as its rows. */
+function under(matrix, [x, y, z]) {
+  return matrix.slice(0, 3).map((row) => row[0] * x + row[1] * y + row[2] * z + row[3]);
+}
+
+/** The inverse of a placement: a turn with an even scale, and a shift. */
+function inverse(matrix) {
+  const [a, b, c] = matrix;
+  const k = 1 / (a[0] * a[0] + a[1] * a[1] + a[2] * a[2]);
+  const rows = [0, 1, 2].map((i) => [a[i] * k, b[i] * k, c[i] * k]);
+  return rows.map((row) => [...row, -(row[0] * a[3] + row[1] * b[3] + row[2] * c[3])]);
 }
 
 /** Convex hull of screen points (monotone chain), for outlines. */

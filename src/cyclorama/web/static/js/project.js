@@ -32,7 +32,7 @@ export class ProjectStore {
   /** What a place affects: camera, light, surface … @param {string} path */
   affects(path) {
     let known = "";
-    for (const step of path.split("/")) {
+    for (const step of this.full(path).split("/")) {
       const here = known ? `${known}/${step}` : step;
       known = here in this.affected ? here : `${known}/*`;
     }
@@ -40,6 +40,7 @@ export class ProjectStore {
   }
 
   take(state) {
+    unpack(state.shot);
     this.state = state;
     for (const listener of this.listeners) listener(state);
   }
@@ -62,7 +63,48 @@ export class ProjectStore {
   }
 
   set(path, value) {
-    return this.change({ kind: "set", path, value });
+    return this.change({ kind: "set", path: this.full(path), value });
+  }
+
+  /** The document of the open shot, its camera, its look, and the item that is presented. */
+  get shot() {
+    const { project } = this.state;
+    return project.shots.find((s) => s.id === project.shot_id);
+  }
+
+  get camera() {
+    return this.state.project.cameras.find((c) => c.id === this.shot.camera_id);
+  }
+
+  get look() {
+    return this.state.project.looks.find((l) => l.id === this.shot.look_id);
+  }
+
+  get subject() {
+    return this.item(this.state.project.subject_id);
+  }
+
+  /** An item's document. @param {string|null} id */
+  item(id) {
+    return this.state.project.items.find((i) => i.id === id) ?? null;
+  }
+
+  /** What an item wears in the open shot: a colourway, one entry a part. */
+  variant(item) {
+    const { variant } = this.state.items.find((i) => i.id === item.id);
+    return item.variants.find((v) => v.id === variant);
+  }
+
+  /** A path that begins with `shot`, `shot/move`, `camera`, `look`, `subject` or `subject/variant`, written out. */
+  full(path) {
+    const [head, ...rest] = path.split("/");
+    const { shot, subject } = this;
+    const lists = { shot: ["shots", shot.id], camera: ["cameras", shot.camera_id], look: ["looks", shot.look_id], subject: ["items", subject?.id ?? ""] };
+    if (!(head in lists)) return path;
+    if (head === "subject" && rest[0] === "variant" && subject) rest.splice(0, 1, "variants", this.variant(subject).id);
+    const row = shot.rows.find(({ id }) => id === "camera" || id === "disc");
+    if (head === "shot" && rest[0] === "move" && row) rest.splice(0, 1, "rows", row.id, "segments", row.segments[0].id);
+    return [...lists[head], ...rest].join("/");
   }
 
   undo() {
@@ -165,10 +207,10 @@ export class ProjectStore {
     this.previewing = false;
   }
 
-  /** Path of the current camera, light or material for a short one like `camera/focal_mm`. */
+  /** Path of the chosen light, item or material for a short one like `look/lights/{light}/tint`. */
   resolve(path, chosen) {
-    return path
-      .replace(/^camera\//, `cameras/${this.state.project.camera_id}/`)
+    return this.full(path)
+      .replace("{item}", chosen.item ?? "")
       .replace("{light}", chosen.light ?? "")
       .replace("{material}", chosen.material ?? "")
       .replace("{slot}", chosen.slot ?? "");
@@ -177,10 +219,18 @@ export class ProjectStore {
   /** The value at a path of the document; items of lists by id. */
   value(path) {
     let place = this.state.project;
-    for (const step of path.split("/")) {
+    for (const step of this.full(path).split("/")) {
       place = Array.isArray(place) ? place.find((item) => item.id === step) : place?.[step];
       if (place === undefined) return undefined;
     }
     return place;
   }
+}
+
+/** Numbers of all frames, from base64 of float32. */
+function unpack(shot) {
+  const numbers = (text) => new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
+  for (const name of ["cameras", "disc_deg", "lights_deg"]) if (typeof shot[name] === "string") shot[name] = numbers(shot[name]);
+  for (const all of [shot.animation_s, shot.carried])
+    for (const [id, text] of Object.entries(all)) if (typeof text === "string") all[id] = numbers(text);
 }

@@ -59,6 +59,70 @@ function matrixFrom(rows) {
   return new THREE.Matrix4().set(...rows, 0, 0, 0, 1);
 }
 
+/** One item on the set: its mesh in a holder that carries it, and how it is bent. */
+class Model {
+  /** @param {string} id @param {string} url of its mesh */
+  constructor(id, url) {
+    Object.assign(this, { id, url, group: null, animation: null, bent: null, bending: false, carriage: "" });
+    this.holder = new THREE.Group();
+    this.holder.matrixAutoUpdate = false;
+  }
+
+  async load() {
+    const buffer = await (await fetch(this.url)).arrayBuffer();
+    this.group = buildGroup(readMesh(buffer), () => new THREE.MeshStandardMaterial({ vertexColors: true, side: THREE.DoubleSide }));
+    this.group.matrixAutoUpdate = false;
+    this.holder.add(this.group);
+  }
+
+  /** Lay it into the studio: rows of a 4×4 matrix. */
+  lay(matrix) {
+    this.group?.matrix.set(...matrix.flat());
+    if (this.group) this.group.matrixWorldNeedsUpdate = true;
+  }
+
+  /** Bend as the animation stands; `drawn` is called when it has. One pose is fetched at a time, the latest is next. */
+  async bend(asset, seconds, drawn) {
+    this.seconds = seconds;
+    const wanted = this.animation === null ? null : `/api/assets/${asset}/pose?animation=${this.animation}&seconds=${seconds}`;
+    if (this.bending || wanted === this.bent || !this.group) return;
+    const { group } = this;
+    let [positions, normals] = group.userData.rest;
+    if (wanted) {
+      this.bending = true;
+      try {
+        const answer = await fetch(wanted);
+        if (!answer.ok) return;
+        const buffer = await answer.arrayBuffer();
+        positions = new Float32Array(buffer, 0, positions.length);
+        normals = new Int8Array(buffer, positions.byteLength);
+      } finally {
+        this.bending = false;
+      }
+    }
+    this.bent = wanted;
+    const shown = group.userData;
+    shown.position.array.set(positions);
+    shown.normals.array.set(normals);
+    shown.position.needsUpdate = shown.normals.needsUpdate = true;
+    drawn();
+    this.bend(asset, this.seconds, drawn);
+  }
+
+  /** Stand as its carriage does in a pose. */
+  carry(pose) {
+    if (this.carriage === "disc") this.holder.matrix.makeRotationY((pose.disc_deg * Math.PI) / 180);
+    else if (pose.carried[this.carriage]) this.holder.matrix.copy(matrixFrom(pose.carried[this.carriage]));
+    else this.holder.matrix.identity();
+    this.holder.matrixWorldNeedsUpdate = true;
+  }
+
+  dispose() {
+    disposeGroup(this.group);
+    this.holder.removeFromParent();
+  }
+}
+
 export class StandIn {
   /** @param {HTMLCanvasElement} canvas */
   constructor(canvas) {
@@ -72,11 +136,8 @@ export class StandIn {
     this.scene.add(this.lights);
     this.turning = new THREE.Group();
     this.scene.add(this.turning);
-    this.subject = null;
-    this.asset = null;
-    this.animation = null;
-    this.bent = null;
-    this.bending = false;
+    /** @type {Map<string, Model>} */
+    this.models = new Map();
     this.set = null;
     this.setKey = null;
     this.pose = null;
@@ -85,63 +146,42 @@ export class StandIn {
   }
 
   /** Make the scene match the project; loads what is new. */
-  async show(state) {
-    const asset = state.subject?.asset ?? null;
-    if (asset !== this.asset) await this.#loadSubject(asset);
-    this.animation = state.subject?.animation ?? null;
-    this.project = state.project;
+  async show(state, store) {
+    Object.assign(this, { state, store });
+    await Promise.all(state.items.map((item) => this.#stand(item)));
+    if (this.state !== state) return;
+    for (const [id, model] of this.models) if (!state.items.some((item) => item.id === id)) this.#drop(id, model);
+    for (const item of state.items) {
+      const model = this.models.get(item.id);
+      model.animation = item.animation;
+      model.carriage = item.carriage;
+      model.holder.visible = item.on;
+      model.lay(item.matrix);
+      this.#dress(item.id);
+    }
     const setKey = JSON.stringify([state.project.set.sweep, state.project.set.disc]);
     if (setKey !== this.setKey) await this.#loadSet(state.project.id, setKey);
-    if (this.subject) {
-      this.subject.matrix.set(...state.subject.matrix.flat());
-      this.subject.matrixWorldNeedsUpdate = true;
-      this.#dress(state.project);
-    }
     this.#dressSet(state.project);
-    this.background = new THREE.Color().setRGB(...state.project.environment.background.colour);
+    this.background = new THREE.Color().setRGB(...store.look.background.colour);
     this.scene.background = this.background;
   }
 
-  async #loadSubject(asset) {
-    this.asset = asset;
-    disposeGroup(this.subject);
-    this.subject?.removeFromParent();
-    this.subject = this.bent = null;
-    if (!asset) return;
-    const buffer = await (await fetch(`/api/assets/${asset}/standin`)).arrayBuffer();
-    if (this.asset !== asset) return;
-    this.subject = buildGroup(readMesh(buffer), () => new THREE.MeshStandardMaterial({ vertexColors: true, side: THREE.DoubleSide }));
-    this.subject.matrixAutoUpdate = false;
-    this.turning.add(this.subject);
+  /** Have an item's mesh there: another one where it is made otherwise. */
+  async #stand({ id, standin }) {
+    const known = this.models.get(id);
+    if (known?.url === standin) return known.loading;
+    const model = new Model(id, standin);
+    this.models.set(id, model);
+    model.loading = model.load();
+    await model.loading;
+    known?.dispose();
+    if (this.models.get(id) === model) this.scene.add(model.holder);
+    else model.dispose();
   }
 
-  /** Bend the subject as its animation stands. One pose is fetched at a time: when it is there, the latest is next. */
-  async #bend() {
-    const { subject, asset, animation } = this;
-    const seconds = this.pose?.pose.animation_s;
-    const wanted = animation === null || !subject ? null : `/api/assets/${asset}/pose?animation=${animation}&seconds=${seconds}`;
-    if (this.bending || wanted === this.bent || !subject) return;
-    let [positions, normals] = subject.userData.rest;
-    if (wanted) {
-      this.bending = true;
-      try {
-        const answer = await fetch(wanted);
-        if (!answer.ok) return;
-        const buffer = await answer.arrayBuffer();
-        positions = new Float32Array(buffer, 0, positions.length);
-        normals = new Int8Array(buffer, positions.byteLength);
-      } finally {
-        this.bending = false;
-      }
-      if (subject !== this.subject) return;
-    }
-    this.bent = wanted;
-    const shown = subject.userData;
-    shown.position.array.set(positions);
-    shown.normals.array.set(normals);
-    shown.position.needsUpdate = shown.normals.needsUpdate = true;
-    this.draw();
-    this.#bend();
+  #drop(id, model) {
+    model.dispose();
+    this.models.delete(id);
   }
 
   async #loadSet(project, key) {
@@ -155,12 +195,14 @@ export class StandIn {
     for (const piece of this.pieces) (piece.userData.part === 0 ? this.scene : this.turning).add(piece);
   }
 
-  #dress(project) {
-    const materials = new Map(project.materials.map((m) => [m.id, m]));
-    for (const mesh of this.subject.children) {
-      const part = project.subject.parts[mesh.userData.part];
-      const m = materials.get(part.material);
-      mesh.visible = part.visible;
+  #dress(id) {
+    const item = this.store.item(id);
+    const materials = new Map(this.state.project.materials.map((m) => [m.id, m]));
+    const worn = this.store.variant(item).parts;
+    for (const mesh of this.models.get(id)?.group?.children ?? []) {
+      const { material, visible } = worn[mesh.userData.part];
+      const m = materials.get(material);
+      mesh.visible = visible;
       const clear = m.transmission_weight > 0.5;
       mesh.material.color.setRGB(...(clear ? [0.85, 0.93, 0.95] : m.base_color));
       mesh.material.metalness = m.base_metalness * 0.55;
@@ -175,9 +217,11 @@ export class StandIn {
 
   /** Let one part of the subject stand out, all others stand back; null: as they are. @param {number|null} part */
   point(part) {
-    if (!this.subject || !this.project) return;
-    this.#dress(this.project);
-    for (const mesh of part === null ? [] : this.subject.children) {
+    const id = this.state?.project.subject_id;
+    const group = this.models.get(id)?.group;
+    if (!group) return;
+    this.#dress(id);
+    for (const mesh of part === null ? [] : group.children) {
       const meant = mesh.userData.part === part;
       mesh.visible = mesh.visible || meant;
       mesh.material.transparent = mesh.material.transparent || !meant;
@@ -198,7 +242,7 @@ export class StandIn {
     this.draw();
   }
 
-  /** Stand as in a pose: camera rows, subject and light angles, lens. */
+  /** Stand as in a pose: camera rows, what carries items, light angles, lens. */
   place(pose, lens) {
     this.pose = { pose, lens };
     this.camera.matrix.copy(matrixFrom(pose.camera));
@@ -211,10 +255,18 @@ export class StandIn {
     const h = lens.half_height * lens.widest * near;
     this.camera.projectionMatrix.makePerspective(-w, w, h, -h, near, away * 250);
     this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
-    this.turning.rotation.y = (pose.subject_deg * Math.PI) / 180;
+    this.turning.rotation.y = (pose.disc_deg * Math.PI) / 180;
+    for (const item of this.state?.items ?? []) this.#placeItem(item, pose);
     this.#placeLights(pose, lens);
-    this.#bend();
     this.draw();
+  }
+
+  #placeItem({ id, asset, matrix }, pose) {
+    const model = this.models.get(id);
+    if (!model) return;
+    model.lay(pose.placements?.[id] ?? matrix);
+    model.carry(pose);
+    model.bend(asset, pose.animation_s[id] ?? 0, () => this.draw());
   }
 
   #placeLights(pose, lens) {
@@ -224,7 +276,7 @@ export class StandIn {
       const from = lens.lights[i];
       light.visible = Boolean(from?.lit);
       if (!from) return;
-      light.position.set(...from.centre.map((x, k) => x - lens.aim[k]));
+      light.position.set(...from.centre.map((x, k) => x - from.aim[k]));
       light.color.setRGB(...from.colour);
       light.intensity = i === 0 ? 1.6 : 0.6;
     });
@@ -242,7 +294,7 @@ export class StandIn {
 
   dispose() {
     cancelAnimationFrame(this.pending);
-    disposeGroup(this.subject);
+    for (const model of this.models.values()) model.dispose();
     disposeGroup(this.set);
     this.bentLens?.dispose();
     this.renderer.dispose();

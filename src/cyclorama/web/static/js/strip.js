@@ -37,12 +37,12 @@ export class Strip {
   }
 
   #x(frame) {
-    const { first, frames } = this.store.state.move;
+    const { first, frames } = this.store.state.shot;
     return LEFT + ((frame - first + 0.5) / frames) * (this.width - LEFT - RIGHT);
   }
 
   #frameAt(clientX) {
-    const { first, frames } = this.store.state.move;
+    const { first, frames } = this.store.state.shot;
     const share = (clientX - this.svg.getBoundingClientRect().left - LEFT) / (this.width - LEFT - RIGHT);
     return first + Math.min(frames - 1, Math.max(0, Math.floor(share * frames)));
   }
@@ -57,7 +57,7 @@ export class Strip {
   }
 
   #ruler() {
-    const { first, frames, rate } = this.store.state.move;
+    const { first, frames, rate } = this.store.state.shot;
     const perSecond = rate[0] / rate[1];
     const step = niceStep(frames, (this.width - LEFT - RIGHT) / 54);
     const items = [draw("line", { x1: LEFT, x2: this.width - RIGHT, y1: RULER, y2: RULER, stroke: "var(--color-rule)" })];
@@ -76,7 +76,7 @@ export class Strip {
   }
 
   #margins() {
-    const { margins, move } = this.store.state;
+    const { margins, shot } = this.store.state;
     const top = RULER + 6;
     const bottom = this.height - 17;
     const name = draw("text", { x: LEFT - 8, y: (top + bottom) / 2 + 3, "text-anchor": "end", "font-size": 10.5, fill: "var(--color-soft)" }, "margin");
@@ -85,10 +85,10 @@ export class Strip {
     const most = Math.max(0.12, ...values);
     const least = Math.min(0, ...values);
     const y = (v) => bottom - ((v - least) / (most - least)) * (bottom - top);
-    const points = values.map((v, i) => `${this.#x(move.first + i).toFixed(1)},${y(v).toFixed(1)}`);
+    const points = values.map((v, i) => `${this.#x(shot.first + i * shot.step).toFixed(1)},${y(v).toFixed(1)}`);
     const edge = y(0);
-    const first = this.#x(move.first);
-    const last = this.#x(move.first + values.length - 1);
+    const first = this.#x(shot.first);
+    const last = this.#x(shot.first + (values.length - 1) * shot.step);
     const worst = this.#x(margins.worst_frame);
     const bad = margins.worst < 0;
     const items = [

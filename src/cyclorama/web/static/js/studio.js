@@ -19,7 +19,7 @@ const TAPES = { materials: "var(--color-soft)", shoot: "var(--color-ink)" };
 
 const store = new ProjectStore(JSON.parse(byId("project-id").textContent), JSON.parse(byId("affects").textContent));
 const clock = new Clock(store);
-const chosen = { light: null, material: null, slot: null };
+const chosen = { light: null, material: null, slot: null, item: null };
 const lens = new Lens(store, clock);
 const strip = new Strip(byId("strip"), store, clock);
 let station = STATIONS.includes(location.hash.slice(1)) ? location.hash.slice(1) : "subject";
@@ -34,7 +34,7 @@ const floor = {
   attempt: (changes) => {
     if (!changes.some(({ path }) => MOVES.has(store.affects(path)))) {
       lens.attempt(changes);
-      if (changes.some(({ path }) => path.startsWith("lights/"))) store.preview(changes, clock.frame, (pose) => plan.show(pose));
+      if (changes.some(({ path }) => path.includes("/lights/"))) store.preview(changes, clock.frame, (pose) => plan.show(pose));
     } else {
       lens.handle();
       store.preview(changes, clock.frame, floor.preview);
@@ -88,7 +88,7 @@ function showStations(state) {
 }
 
 function showFrame() {
-  const { first, frames, rate } = store.state.move;
+  const { first, frames, rate } = store.state.shot;
   const box = byId("frame-number");
   if (document.activeElement !== box) box.value = clock.frame;
   byId("time").textContent = `of ${first}–${first + frames - 1} · ${(((clock.frame - first) * rate[1]) / rate[0]).toFixed(2)} s`;
@@ -103,7 +103,7 @@ store.subscribe(async (state) => {
   byId("undo").title = state.undo ? `Undo: ${state.undo} (Ctrl+Z)` : "Nothing to undo";
   byId("redo").title = state.redo ? `Redo: ${state.redo} (Ctrl+Shift+Z)` : "Nothing to redo";
   byId("saved").textContent = "Saved";
-  byId("drop").hidden = Boolean(state.subject);
+  byId("drop").hidden = Boolean(state.project.items.length);
   showStations(state);
   showFrame();
   strip.show();
@@ -151,7 +151,7 @@ for (const [id, side] of [["plan-top", false], ["plan-side", true]])
     plan.show();
   });
 byId("pick-focus").addEventListener("click", () => lens.pick("Click on what should stay in focus.", (place) => store.change({ kind: "focus_on", ...place })));
-byId("clear-focus").addEventListener("click", () => store.set(store.resolve("camera/focus_point_m", chosen), null));
+byId("clear-focus").addEventListener("click", () => store.set("camera/focus_point_m", null));
 byId("pick-grey").addEventListener("click", () => lens.pick("Click on something that should be grey.", (place) => store.change({ kind: "grey_at", ...place })));
 const toggleGuides = () => {
   const on = byId("guides").classList.toggle("hidden");
@@ -160,17 +160,20 @@ const toggleGuides = () => {
 byId("toggle-guides").addEventListener("click", toggleGuides);
 byId("show-keys").addEventListener("click", () => byId("keys").showModal());
 
-async function takeModel(files) {
-  const result = await bringIn(`${store.url}/subject`, files);
+/** Bring a model in: in place of the subject, or beside what is on the set. */
+async function takeModel(files, beside = false) {
+  const result = await bringIn(`${store.url}/${beside ? "items" : "subject"}`, files);
   if (result) {
     await store.load();
     open("subject");
     if (result.kept) say(`${result.kept === 1 ? "One part keeps its" : `${result.kept} parts keep their`} material, by name. The placement is kept too.`);
   }
 }
-for (const id of ["pick-model", "pick-model-empty"]) byId(id).addEventListener("click", () => byId("model-file").click());
+let beside = false;
+for (const [id, is] of [["pick-model", false], ["pick-model-empty", false], ["pick-model-beside", true]])
+  byId(id).addEventListener("click", () => ((beside = is), byId("model-file").click()));
 byId("model-file").addEventListener("change", async (e) => {
-  await takeModel([...e.target.files]);
+  await takeModel([...e.target.files], beside);
   e.target.value = "";
 });
 acceptFiles(document.body, (files) =>
@@ -190,16 +193,14 @@ byId("environment-file").addEventListener("change", (e) => {
 });
 
 const travel = (path, by) => {
-  const { project } = store.state;
-  const value = path === "azimuth" ? project.move.start_azimuth_deg : store.value(store.resolve("camera/elevation_deg", chosen));
-  const place = path === "azimuth" ? "move/start_azimuth_deg" : store.resolve("camera/elevation_deg", chosen);
-  store.set(place, Math.round((value + by) * 10) / 10);
+  const place = `camera/${path}_deg`;
+  store.set(place, Math.round((store.value(place) + by) * 10) / 10);
 };
 bindKeys([
   { keys: [" "], label: "Play or pause the move", run: () => clock.toggle() },
   { keys: ["ArrowLeft", "ArrowRight"], label: "One frame back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -1 : 1)) },
   { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -10 : 10)) },
-  { keys: ["Home", "End"], label: "First frame, last frame", run: (e) => clock.go(store.state.move.first + (e.key === "Home" ? 0 : store.state.move.frames - 1)) },
+  { keys: ["Home", "End"], label: "First frame, last frame", run: (e) => clock.go(store.state.shot.first + (e.key === "Home" ? 0 : store.state.shot.frames - 1)) },
   { keys: ["1", "2", "3", "4", "5", "6"], label: "Open a station", run: (e) => open(STATIONS[Number(e.key) - 1]) },
   { keys: ["f"], label: "Fit subject", run: () => cards.act("fit") },
   { keys: ["m"], label: "Meter the subject", run: () => cards.act("meter") },

@@ -17,11 +17,12 @@ export class SubjectCard {
    */
   constructor(store, floor) {
     Object.assign(this, { store, floor, folded: new Map(), asset: null });
-    byId("unit-choice").addEventListener("click", (e) => e.target.dataset.unitM && store.change({ kind: "unit", unit_m: Number(e.target.dataset.unitM) }));
-    byId("up-choice").addEventListener("click", (e) => e.target.dataset.up && store.change({ kind: "unit", up: e.target.dataset.up }));
+    byId("unit-choice").addEventListener("click", (e) => e.target.dataset.unitM && store.set("subject/placement/unit_m", Number(e.target.dataset.unitM)));
+    byId("up-choice").addEventListener("click", (e) => e.target.dataset.up && store.set("subject/placement/up", e.target.dataset.up));
     byId("lay-choice").addEventListener("click", (e) => e.target.dataset.on && store.change({ kind: "lay", on: e.target.dataset.on }));
     byId("as-it-came").addEventListener("click", () => store.change({ kind: "lay", on: "as it came" }));
     byId("animation").addEventListener("change", (e) => store.set("subject/play/animation", e.target.value || null));
+    byId("colourway").addEventListener("change", (e) => store.set("subject/variant_id", e.target.value));
     byId("error-choice").addEventListener("click", (e) => e.target.dataset.px && this.#make({ error_px: Number(e.target.dataset.px) }));
     byId("smooth-choice").addEventListener("click", (e) => e.target.dataset.smooth && this.#make({ smooth: e.target.dataset.smooth }));
     byId("lighten").addEventListener("click", () => this.#make({ lighten: !this.#detail.lighten }));
@@ -32,21 +33,23 @@ export class SubjectCard {
   }
 
   get #subject() {
-    return this.store.state.project.subject;
+    return this.store.subject;
   }
 
   get #detail() {
     return this.#subject.detail;
   }
 
-  show({ project, subject, report }) {
-    const { placement, source_name: name } = project.subject;
-    byId("subject-name").textContent = byId("subject-name").title = name;
+  show({ subject, report }) {
+    const item = this.#subject;
+    const { placement, source_name: name } = item;
+    byId("subject-name").textContent = byId("subject-name").title = name || item.name;
     byId("subject-size").textContent = subject.size;
-    byId("subject-size").title = subject.animation === null ? "" : "All the room that it takes while it moves";
-    this.#showAnimations(project.subject, subject);
+    byId("subject-size").title = item.play.animation === null ? "" : "All the room that it takes while it moves";
+    this.#showAnimations(item, subject);
+    this.#showVariants(item);
     this.#showCentres(placement, subject);
-    byId("gap-label").textContent = project.set.disc.on ? "Gap to the disc" : "Gap to the floor";
+    byId("gap-label").textContent = `Gap to ${subject.stands_on}`;
     byId("gap").textContent = subject.gap;
     byId("as-it-came").hidden = placement.tip_deg === 0 && placement.roll_deg === 0;
     byId("stand").disabled = subject.gap === "0 mm";
@@ -55,8 +58,8 @@ export class SubjectCard {
     byId("unit-reason").textContent = report ? `${capital(report.unit_reason)}; ${report.up_reason}.` : "";
     byId("findings").replaceChildren(...(report?.findings ?? []).map((f) =>
       make("li", { class: "flex gap-2" }, mark(f.mark), make("span", {}, f.what, f.done ? make("span", { class: "text-soft" }, `: ${f.done}`) : ""))));
-    this.#showParts(project.subject);
-    this.#showDetail(project.subject, subject);
+    this.#showParts(item);
+    this.#showDetail(item, subject);
   }
 
   #showAnimations({ animations, play }, { animation_sentence: sentence }) {
@@ -64,6 +67,12 @@ export class SubjectCard {
       ...animations.map(({ id, name, seconds }) => make("option", { value: id }, `${name}, ${seconds.toFixed(2)} s`)));
     byId("animation").value = play.animation ?? "";
     byId("animation-explained").textContent = sentence;
+  }
+
+  /** Which of its colourways it wears, where it has several. */
+  #showVariants({ variants, variant_id: wears }) {
+    byId("colourway").replaceChildren(...variants.map(({ id, name }) => make("option", { value: id }, name)));
+    byId("colourway").value = wears;
   }
 
   #showCentres(placement, subject) {
@@ -77,7 +86,10 @@ export class SubjectCard {
   }
 
   /** The tree of what the file holds: parts in their groups, then cameras and lights. */
-  #showParts({ asset, parts, cameras, lights, detail, source }) {
+  #showParts(item) {
+    const { asset, cameras, lights, detail, source } = item;
+    const worn = this.store.variant(item).parts;
+    const parts = item.parts.map((part, i) => ({ ...part, visible: worn[i].visible }));
     byId("subject-parts").textContent = `${parts.length}, ${count(parts.reduce((n, p) => n + p.triangles, 0))}`;
     const root = { groups: new Map(), rows: [], triangles: 0, path: "" };
     parts.forEach((part, index) => {
@@ -110,7 +122,7 @@ export class SubjectCard {
   }
 
   #partRow(part, index) {
-    const row = switchRow(part.name, part.visible, `Show ${part.name}`, (on) => this.store.set(`subject/parts/${part.id}/visible`, on), { figure: count(part.triangles), title: part.name });
+    const row = switchRow(part.name, part.visible, `Show ${part.name}`, (on) => this.store.set(`subject/variant/parts/${part.id}/visible`, on), { figure: count(part.triangles), title: part.name });
     row.addEventListener("pointerenter", () => this.floor.point(index));
     row.addEventListener("pointerleave", () => this.floor.point(null));
     return row;
@@ -156,7 +168,8 @@ export class SubjectCard {
   }
 
   #leaveHidden() {
-    const hidden = this.#subject.parts.filter((p) => !p.visible).map((p) => p.number);
+    const worn = this.store.variant(this.#subject).parts;
+    const hidden = this.#subject.parts.filter((_, i) => !worn[i].visible).map((p) => p.number);
     this.#make({ left_out: [...this.#detail.left_out, ...hidden] });
   }
 

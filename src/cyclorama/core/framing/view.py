@@ -1,0 +1,47 @@
+"""A shot as framing judges it: where the camera is in the frames that are looked at, and through what lens it sees."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..arrays import Mat4s
+from ..motion import STILL, Poses, carriage_of, looked_at, poses_at
+from ..scene import Project
+from .lens import Projection
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """The open shot of a project."""
+
+    poses: Poses
+    """of the frames that are looked at"""
+    carried: Mat4s
+    """(n, 4, 4) where the subject stands in them, seen from where it rests"""
+    lens: Projection
+    width: int
+    """of the delivered picture, px"""
+    frames: NDArray[np.int64]
+    """(n,) numbers of the frames that are looked at; each stands for those up to the next"""
+    last_frame: int
+
+    @classmethod
+    def of(cls, project: Project) -> "View":
+        """The open shot of a project as it stands."""
+        shot, subject = project.shot, project.subject
+        poses = poses_at(project, shot, looked_at(shot))
+        carriage = carriage_of(subject, shot, project.items) if subject else STILL
+        return cls(
+            poses=poses,
+            carried=poses.carried(carriage, project.items),
+            lens=Projection.of_project(project),
+            width=shot.shoot.width,
+            frames=poses.frames.astype(np.int64) + shot.first_frame,
+            last_frame=shot.all_frames[-1],
+        )
+
+    def every(self, which: NDArray[np.bool_]) -> list[int]:
+        """All frames that some of those looked at (n,) stand for."""
+        ends = np.append(self.frames[1:], self.last_frame + 1)
+        return [n for i in np.flatnonzero(which) for n in range(int(self.frames[i]), int(ends[i]))]

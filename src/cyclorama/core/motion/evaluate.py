@@ -1,0 +1,189 @@
+"""Moments: a project at one time of one shot, as a plain scene in which nothing is left to be looked up.
+
+Everything that makes or judges a picture takes moments. Two moments whose values are equal show the same.
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..arrays import Mat4s, Vec3
+from ..scene import Aim, Camera, Item, Look, Material, Project, ShootSettings, Shot, Stage, worn
+from ..scene.camera import NEAREST_M
+from ..scene.shot import DISC
+from .aiming import aim_point
+from .frames import FrameRate
+from .play import Playing, closes, playing_of
+from .poses import Poses, carriage_of, focus_distance_m, poses_at
+from .rows import most_turned_deg, travels, whole_turns
+
+PINHOLE_F_NUMBER = 8.0
+"""What a camera without an aperture exposes with."""
+MOST_STEPS = 33
+_NO_STAND = {"id": "camera", "azimuth_deg": 0.0, "elevation_deg": 0.0, "distance_m": 1.0, "aim": Aim(),
+             "focus_point_m": None, "focus_item": None, "exposure_by": "meter", "iso": 100.0}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Moment:
+    """What there is to see at one time, and how it moves while the shutter is open."""
+
+    frame: int
+    since_first: int
+    """frames since the first of the shot"""
+    items: tuple[Item, ...]
+    """those that are on the set, the subject last, each with no other colourway than the one it wears"""
+    all_items: tuple[Item, ...]
+    """those too that are not on the set, which may carry others"""
+    subject_id: str | None
+    materials: tuple[Material, ...]
+    set: Stage
+    look: Look
+    """every light aims at a point of the studio; the exposure is the one that counts"""
+    camera: Camera
+    """its lens, focused at a distance; where it stands is in the poses"""
+    shoot: ShootSettings
+    fps: float
+    aim: Vec3
+    """(3,) what the camera looks at"""
+    shutter: Poses
+    """at even times while the shutter is open"""
+    around: Poses
+    """in this frame, the next and the one before"""
+    carriages: dict[str, str]
+    """by item: what it moves with"""
+    disc_turns: bool
+    playing: dict[str, Playing]
+    """by item: what it plays"""
+    around_s: dict[str, tuple[float, float, float]]
+    """by item that plays: where its animation stands in this frame, the next and the one before"""
+
+    @property
+    def subject(self) -> Item | None:
+        """The item that is presented."""
+        return next((item for item in self.items if item.id == self.subject_id), None)
+
+    def carried(self, carriage: str, poses: Poses) -> Mat4s:
+        """Where what rides on a carriage stands (k, 4, 4) in some poses of this moment, seen from where it rests."""
+        return poses.carried(carriage, self.all_items)
+
+
+def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
+    """A project in a frame of a shot, the open one unless another is told.
+
+    A loop goes on before its first and after its last frame.
+    """
+    shot = shot or project.shot
+    rate, camera = FrameRate.of(project), project.camera_of(shot)
+    since = _wrapped(project, shot, rate, frame - shot.first_frame)
+    around = [since, *(_wrapped(project, shot, rate, n - shot.first_frame) for n in (frame + 1, frame - 1))]
+    open_for = camera.shutter_deg / 360.0
+    half = np.linspace(-0.5, 0.5, steps) if (steps := shutter_steps(project, shot)) > 1 else np.array([-0.5])
+    items = _items(project, shot)
+    poses = poses_at(project, shot, np.array(around, float))
+    opens, shuts = (frame - shot.first_frame + end * open_for for end in (-0.5, 0.5))
+    playing = {x.id: play for x in items if (play := playing_of(x, shot, rate, opens, shuts))}
+    each = {x.id: [playing_of(x, shot, rate, n, n) for n in around] for x in items if x.id in playing}
+    fps = project.rate_num / project.rate_den
+    return Moment(
+        frame=frame,
+        since_first=frame - shot.first_frame,
+        items=items,
+        all_items=project.items,
+        subject_id=project.subject_id,
+        materials=project.materials,
+        set=project.set,
+        look=_look(project, project.look_of(shot), camera, fps),
+        camera=camera.model_copy(update={**_NO_STAND, "focus_m": _focus_m(camera, poses, project.items, shot)}),
+        shoot=shot.shoot,
+        fps=fps,
+        aim=aim_point(camera.aim, project),
+        shutter=poses_at(project, shot, frame - shot.first_frame + half * open_for),
+        around=poses,
+        carriages={x.id: carriage_of(x, shot, project.items) for x in items},
+        disc_turns=travels(shot, DISC),
+        playing=playing,
+        around_s={who: tuple(p.times(1)[0] for p in plays if p) for who, plays in each.items()},
+    )
+
+
+def moment_of_first(project: Project, shot: Shot | None = None) -> Moment:
+    """The project in the first frame of a shot."""
+    return moment(project, (shot or project.shot).first_frame, shot)
+
+
+def moments_over(project: Project, count: int) -> list[Moment]:
+    """So many moments of the open shot, evenly from its first frame on."""
+    shot = project.shot
+    return [moment(project, shot.first_frame + i * shot.frames // count) for i in range(count)]
+
+
+def shutter_steps(project: Project, shot: Shot) -> int:
+    """How many poses describe the movement while the shutter is open: one a degree, one if nothing moves."""
+    shutter_deg = project.camera_of(shot).shutter_deg
+    if shutter_deg <= 0:
+        return 1
+    if not (turned := most_turned_deg(shot, shutter_deg)):
+        # everything stands, but samples need a time for what bends
+        return 2 if any(item.playing for item in project.items) else 1
+    return min(2 + int(turned), MOST_STEPS)
+
+
+def loops(project: Project, shot: Shot) -> bool:
+    """Whether everything stands at the end of a shot where it began."""
+    rate = FrameRate.of(project)
+    return whole_turns(shot) and all(closes(worn(x, shot), shot, rate) for x in project.items if x.on)
+
+
+def camera_ev100(camera: Camera, fps: float) -> float:
+    """EV100 = log2(N² / t · 100 / S) of f-number, shutter time and sensitivity (ISO 2720)."""
+    open_s = (camera.shutter_deg if camera.shutter_deg > 0 else 180.0) / 360.0 / fps
+    n = camera.f_number or PINHOLE_F_NUMBER
+    return math.log2(n * n / open_s * 100.0 / camera.iso)
+
+
+def shown_ev100(project: Project, shot: Shot) -> float:
+    """The exposure that counts, without its offset: as metered, or as the camera is set."""
+    camera = project.camera_of(shot)
+    if camera.exposure_by == "meter":
+        return project.look_of(shot).tone.ev100
+    return camera_ev100(camera, project.rate_num / project.rate_den)
+
+
+def _wrapped(project: Project, shot: Shot, rate: FrameRate, since: int) -> int:
+    return since % shot.frames if whole_turns(shot) else since
+
+
+def _items(project: Project, shot: Shot) -> tuple[Item, ...]:
+    on = [worn(item, shot) for item in project.items if item.on]
+    on.sort(key=lambda item: item.id == project.subject_id)
+    return tuple(item.model_copy(update={"variants": (item.variant,)}) for item in on)
+
+
+def _look(project: Project, look: Look, camera: Camera, fps: float) -> Look:
+    lights = tuple(
+        light if light.aim.item is None else light.model_copy(update={"aim": _as_point(light.aim, project)})
+        for light in look.lights
+    )
+    tone = look.tone
+    if camera.exposure_by == "camera":
+        tone = tone.model_copy(update={"ev100": camera_ev100(camera, fps)})
+    return look.model_copy(update={"lights": lights, "tone": tone})
+
+
+def _as_point(aim: Aim, project: Project) -> Aim:
+    x, y, z = (float(c) for c in aim_point(aim, project))
+    return Aim.model_construct(x_m=x, y_m=y, z_m=z, item=None, part=None)
+
+
+def _focus_m(camera: Camera, poses: Poses, items: tuple[Item, ...], shot: Shot) -> float:
+    if camera.focus_m is not None:
+        return camera.focus_m
+    if camera.focus_point_m is None:
+        return camera.distance_m
+    item = next((x for x in items if x.id == camera.focus_item), None)
+    point = np.array([*camera.focus_point_m, 1.0])
+    if item is not None:
+        point = poses.carried(carriage_of(item, shot, items), items)[0] @ point
+    return max(focus_distance_m(point[:3], poses.cameras[0]), NEAREST_M)

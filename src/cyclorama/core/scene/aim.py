@@ -1,0 +1,20 @@
+"""What a camera or a light is directed at."""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from .base import Doc, Id, quantity
+
+
+class Aim(Doc):
+    """A point of the studio, or of an item: from the middle of the item's, or of one of its parts', box."""
+
+    AFFECTS = "light"
+
+    item: Annotated[Id | None, Field(title="Aims at")] = None
+    """None: at a point of the studio, from the middle of the floor"""
+    part: Annotated[Id | None, Field(title="Part")] = None
+    x_m: Annotated[float, quantity("Aim to the right", "m", ge=-5000, le=5000)] = 0.0
+    y_m: Annotated[float, quantity("Aim height", "m", ge=-5000, le=5000)] = 0.5
+    z_m: Annotated[float, quantity("Aim to the front", "m", ge=-5000, le=5000)] = 0.0

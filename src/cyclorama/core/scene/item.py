@@ -1,0 +1,192 @@
+"""Items: what stands on the set, where it came from, how it is placed, and what it wears."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from .base import AssetRef, Doc, Id, Name, affecting, fixed, quantity
+from .came_with import FileCamera, FileLight
+
+CentreMethod = Literal["file", "box", "area", "revolution"]
+
+Resting = Literal["as it came", "face", "back", "left", "right", "head"]
+"""What side an item lies on."""
+Form = Literal["plinth", "box", "ball", "card"]
+ON_DISC, ON_SET = "disc", "set"
+SET_PARTS = ("sweep", "disc")
+"""Ids of the set's own parts; no item's part has one of them."""
+
+
+class Part(Doc):
+    """A named piece of an item."""
+
+    AFFECTS = "geometry"
+
+    id: Id
+    name: Name
+    triangles: Annotated[int, fixed("nothing", ge=0)]
+    number: Annotated[int, fixed("nothing", ge=0)] = 0
+    """which part of the file it is, counted from 1; 0: not known"""
+    box: Annotated[tuple[float, float, float, float, float, float] | None, fixed("nothing")] = None
+    """lowest and highest corner in the file's space; None: not known"""
+    group: Annotated[tuple[Name, ...], fixed("nothing", max_length=12)] = ()
+    """what it stands in, from the outside in"""
+
+
+class Worn(Doc):
+    """How a part is shown in a colourway; its id is the part's."""
+
+    AFFECTS = "geometry"
+
+    id: Id
+    material: Annotated[Id, Field(title="Material")]
+    visible: Annotated[bool, Field(title="Visible")] = True
+
+
+class Variant(Doc):
+    """A colourway: a complete set of materials and shown parts of an item."""
+
+    AFFECTS = "geometry"
+
+    id: Id
+    name: Name
+    parts: tuple[Worn, ...]
+    """one for each part of the item, in the same order"""
+
+
+class Placement(Doc):
+    """How the file's own space is laid into the studio.
+
+    First the file's up axis is turned to +Y and its unit scaled to metres; then it is tipped forward about the axis
+    to its side and over to its side about the axis to its front, and scaled; the chosen centre is put on the axis of
+    its turn, it is turned by `turn_deg` and lifted, and brought to its place on the floor.
+    """
+
+    AFFECTS = "transform"
+
+    unit_m: Annotated[float, quantity("Unit", "m", ge=1e-15, le=1e9, then="settle")] = 1.0
+    """Length of one file unit in metres."""
+    up: Annotated[Literal["y", "z"], affecting(title="Up axis", then="settle")] = "y"
+    centre_method: CentreMethod = "box"
+    centre_x_m: Annotated[float, quantity("Centre x", "m", ge=-1e9, le=1e9)] = 0.0
+    centre_z_m: Annotated[float, quantity("Centre z", "m", ge=-1e9, le=1e9)] = 0.0
+    tip_deg: Annotated[float, quantity("Tip", "°", ge=-3600, le=3600, then="settle")] = 0.0
+    """Forward: its top comes to the front."""
+    roll_deg: Annotated[float, quantity("Roll over", "°", ge=-3600, le=3600, then="settle")] = 0.0
+    """To the side: its top goes to the right, as seen from the front."""
+    scale: Annotated[float, quantity("Scale", "×", ge=1e-3, le=1000, then="settle")] = 1.0
+    turn_deg: Annotated[float, quantity("Turn", "°", ge=-3600, le=3600)] = 0.0
+    lift_m: Annotated[float, quantity("Lift", "m", ge=-1e9, le=1e9)] = 0.0
+    x_m: Annotated[float, quantity("To the right", "m", ge=-5000, le=5000, then="carry")] = 0.0
+    z_m: Annotated[float, quantity("To the front", "m", ge=-5000, le=5000, then="carry")] = 0.0
+
+
+class Animation(Doc):
+    """A movement that came with the model."""
+
+    id: Id
+    name: Name
+    seconds: Annotated[float, Field(ge=0)]
+
+
+class Play(Doc):
+    """How an animation of the item runs during the shot.
+
+    `whole`: a whole number of times, at a speed as near as possible to the one asked for, so that the loop closes;
+    `loop`: again and again at exactly this speed; `once`: then it stands in its last pose.
+    """
+
+    AFFECTS = "motion"
+
+    animation: Annotated[Id | None, affecting("geometry", title="Animation")] = None
+    """none: it stands as it was bound"""
+    repeat: Annotated[Literal["whole", "loop", "once"], Field(title="Repeat")] = "whole"
+    speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
+    start_s: Annotated[float, quantity("Begins at", "s", ge=0, le=3600)] = 0.0
+
+
+class Detail(Doc):
+    """How finely a model is made from its source: by what may show of the difference, in pixels."""
+
+    error_px: Annotated[float, quantity("What may show", "px", ge=0.05, le=10)] = 0.25
+    lighten: Annotated[bool, Field(title="Lighten")] = False
+    """Leave out triangles whose absence does not show."""
+    smooth: Annotated[Literal["marked", "all", "none"], Field(title="Smooth")] = "marked"
+    """Which parts are cages to be refined: those that the file marks, all, or none."""
+    tolerance_mm: Annotated[float | None, quantity("Tolerance", "mm", ge=1e-6, le=1e5)] = None
+    """How far exact surfaces may be missed; None: by what may show."""
+    left_out: Annotated[tuple[Annotated[int, Field(ge=1)], ...], Field(max_length=2000)] = ()
+    """Numbers of parts of the file that are not taken."""
+
+
+class Made(Doc):
+    """A shape made by the program: as wide, deep and high as told, standing on its base."""
+
+    AFFECTS = "geometry"
+
+    form: Annotated[Form, Field(title="Form")] = "plinth"
+    width_m: Annotated[float, quantity("Width", "m", ge=1e-5, le=5000, then="settle")] = 0.3
+    depth_m: Annotated[float, quantity("Depth", "m", ge=1e-5, le=5000, then="settle")] = 0.3
+    height_m: Annotated[float, quantity("Height", "m", ge=1e-5, le=5000, then="settle")] = 0.3
+    edge_m: Annotated[float, quantity("Edge rounding", "m", ge=0, le=500)] = 0.004
+
+
+class Item(Doc):
+    """A thing on the set: a model that came in through intake, or a made shape."""
+
+    AFFECTS = "geometry"
+
+    id: Id
+    name: Name
+    asset: Annotated[AssetRef, fixed()] = ""
+    """Content hash of the compiled geometry; empty for a made shape."""
+    made: Made | None = None
+    source_name: Annotated[str, fixed("nothing")] = ""
+    parts: tuple[Part, ...]
+    variants: Annotated[tuple[Variant, ...], Field(min_length=1, max_length=200)]
+    variant_id: Annotated[Id, Field(title="Colourway")]
+    """the colourway it wears where a shot says nothing else"""
+    placement: Placement = Placement()
+    rides: Annotated[Id, affecting("transform", title="Rides on", then="stand")] = ON_DISC
+    """`disc`: it stands on the disc and turns with it; `set`: it stands on the floor; or the item on whose top it
+    stands and with which it moves"""
+    on: Annotated[bool, Field(title="On the set")] = True
+    animations: Annotated[tuple[Animation, ...], fixed()] = ()
+    play: Play = Play()
+    cameras: Annotated[tuple[FileCamera, ...], fixed("nothing", max_length=200)] = ()
+    lights: Annotated[tuple[FileLight, ...], fixed("nothing", max_length=200)] = ()
+    source: Annotated[AssetRef, fixed("nothing")] = ""
+    """Content hash of an archive of what was brought in; empty for models that came in before these were kept."""
+    detail: Annotated[Detail, fixed("nothing")] = Detail()
+    off: Annotated[float, fixed("nothing", ge=0)] = 0.0
+    """How far it is off its source at most, in units of the file; 0: it is the source."""
+
+    @property
+    def playing(self) -> tuple[int, Animation] | None:
+        """Number and animation of what is played."""
+        return next(((i, a) for i, a in enumerate(self.animations) if a.id == self.play.animation), None)
+
+    @property
+    def variant(self) -> Variant:
+        """The colourway that it wears."""
+        return next(v for v in self.variants if v.id == self.variant_id)
+
+    @model_validator(mode="after")
+    def _is_sound(self) -> "Item":
+        return self.sound()
+
+    def sound(self) -> "Item":
+        """The item itself; raises ValueError with a sentence when something in it does not fit the rest."""
+        if bool(self.asset) == (self.made is not None):
+            raise ValueError(f"‘{self.name}’ must be either a model or a made shape.")
+        parts = [p.id for p in self.parts]
+        for variant in self.variants:
+            if [w.id for w in variant.parts] != parts:
+                raise ValueError(f"The colourway ‘{variant.name}’ of ‘{self.name}’ does not say what every part wears.")
+        if len({v.id for v in self.variants}) != len(self.variants):
+            raise ValueError(f"Two colourways of ‘{self.name}’ have the same id.")
+        if all(v.id != self.variant_id for v in self.variants):
+            raise ValueError(f"‘{self.name}’ has no colourway ‘{self.variant_id}’.")
+        if self.play.animation and self.playing is None:
+            raise ValueError(f"‘{self.name}’ has no such animation.")
+        return self

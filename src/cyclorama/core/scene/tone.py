@@ -1,0 +1,20 @@
+"""How linear light becomes a picture: exposure, white balance and view transform."""
+
+from typing import Annotated, Literal
+
+from .base import Doc, quantity
+
+ViewName = Literal["neutral", "aces", "srgb"]
+
+
+class Tone(Doc):
+    """Exposure and view. EV100 is metered or typed; the offset opens (+) or closes (−) from there."""
+
+    AFFECTS = "picture"
+
+    ev100: Annotated[float, quantity("Exposure", "EV100", ge=-10, le=24)] = 9.0
+    offset_stops: Annotated[float, quantity("Exposure offset", "stops", ge=-10, le=10)] = 0.0
+    white_k: Annotated[float, quantity("White balance", "K", ge=1700, le=20000)] = 5600.0
+    """Light of this temperature is shown white."""
+    white_tint: Annotated[float, quantity("White tint", "", ge=-1, le=1)] = 0.0
+    view: ViewName = "neutral"

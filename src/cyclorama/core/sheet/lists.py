@@ -1,0 +1,227 @@
+"""Things that come and go: items, lights, looks, cameras and shots; what is added, copied and taken away."""
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from ..errors import ChangeError
+from ..geometry.made import build_made
+from ..geometry.measure import Measures, grounded, measure, placed_hull
+from ..motion import stand_height_m
+from ..scene import (
+    Aim,
+    Item,
+    Light,
+    Look,
+    Made,
+    Material,
+    Part,
+    Placement,
+    Project,
+    Variant,
+    Worn,
+    full_path,
+    inserted,
+    put,
+    put_all,
+    removed,
+    value_at,
+)
+from ..scene.base import new_id
+from ..scene.item import ON_SET, Form
+from ..scene.light import Shape
+from .names import free_ids, free_light_name, free_name
+from .placing import MeasuresOf, standing_again
+
+SHAPE_NAMES = {
+    "rectangle": "Panel", "disc": "Disc", "sphere": "Globe", "tube": "Tube", "spot": "Spot", "sun": "Sun",
+}  # fmt: skip
+USUAL_SIZE_M = 0.3
+"""What is made beside no subject is made for one of this size."""
+_COPIED = ("items", "looks", "cameras", "shots")
+_REMOVED = (*_COPIED, "materials")
+
+
+def with_light(project: Project, shape: Shape) -> Project:
+    """One more light of a shape, in the size of the first one."""
+    look = project.look
+    near = look.lights[0] if look.lights else Light(id="x", name="x")
+    size = {"width_m": near.width_m, "height_m": near.height_m}
+    if shape == "tube":
+        size = {"width_m": near.width_m, "height_m": near.width_m * 0.06}
+    elif shape in ("sphere", "spot"):
+        size = {"width_m": near.width_m * 0.25, "height_m": near.width_m * 0.25}
+    sun: dict[str, Any] = {"power": 20_000.0, "power_unit": "lx"} if shape == "sun" else {}
+    name = free_light_name(look, SHAPE_NAMES[shape])
+    new = Light(id=new_id("light"), name=name, shape=shape, azimuth_deg=20, elevation_deg=45, aim=near.aim,
+                distance_m=near.distance_m, strength_stops=-1.5, **size, **sun)  # type: ignore[arg-type]  # fmt: skip
+    return inserted(project, "look/lights", new)
+
+
+def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
+    """One more made shape, of a size that suits the subject: a plinth comes under it, all others stand beside it."""
+    subject = project.subject
+    measures = None if subject is None else measures_of(subject)
+    hull = placed_hull(measures, subject.placement) if subject and measures else np.zeros((0, 3))
+    low, high = (hull.min(axis=0), hull.max(axis=0)) if len(hull) else (np.zeros(3), np.full(3, USUAL_SIZE_M))
+    size = float((high - low).max())
+    right = max([0.0, *(right_of(item, measures_of) for item in project.items)])
+    made = _made(form, size, _foot(hull, subject) if subject else size)
+    x, z = right + size * 0.1 + made.width_m / 2, -size * 0.2
+    under = form == "plinth" and subject is not None and len(hull) > 0
+    if under and subject:
+        x, z = subject.placement.x_m, subject.placement.z_m
+    name = free_name((x.name for x in project.items), form.capitalize())
+    material = Material(id=new_id("material"), name=name, base_color=(0.62, 0.61, 0.59), specular_roughness=0.55)
+    part = Part(id=new_id("part"), name=name, triangles=len(build_made(made).triangles))
+    rides = subject.rides if under and subject else ON_SET
+    item = Item(
+        id=new_id("item"), name=name, made=made, parts=(part,), variant_id="colourway-1", rides=rides,
+        variants=(Variant(id="colourway-1", name="As made", parts=(Worn(id=part.id, material=material.id),)),),
+        placement=Placement(x_m=x, z_m=z),
+    )  # fmt: skip
+    stands = grounded(measured(made), item.placement, stand_height_m(project, item))
+    after = put_all(project, {
+        "materials": (*project.materials, material),
+        "items": (*project.items, item.model_copy(update={"placement": stands})),
+    })  # fmt: skip
+    if under and subject:
+        after = standing_again(project, put(after, f"items/{subject.id}/rides", item.id), measures_of)
+    return after
+
+
+@lru_cache(maxsize=256)
+def measured(made: Made) -> Measures:
+    """Measures of a made shape; those of a model are kept with it."""
+    return measure(build_made(made))
+
+
+def copied(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Project, str]:
+    """Another one like what is at a path, beside it, and its name. Raises ChangeError."""
+    path = full_path(project, path)
+    parent, _, identity = path.rpartition("/")
+    origin, siblings = value_at(project, path), value_at(project, parent)
+    kind = parent.split("/")[-1]
+    if kind == "lights":
+        name = free_light_name(value_at(project, parent.rpartition("/")[0]), origin.name)
+        update: dict[str, Any] = {"azimuth_deg": (origin.azimuth_deg + 30 + 180) % 360 - 180}
+    elif kind in _COPIED and parent == kind:
+        name = free_name((x.name for x in siblings), origin.name)
+        update = _item_beside(project, origin, measures_of) if kind == "items" else {}
+    else:
+        raise ChangeError("That cannot be copied.")
+    new = type(origin)(**(dict(origin) | update | {"id": new_id(kind[:-1]), "name": name}))
+    at = [x.id for x in siblings].index(identity) + 1
+    return inserted(project, parent, new, at), origin.name
+
+
+def taken_away(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Project, str]:
+    """The project without what is at a path and what only belongs to it, and its name.
+
+    Raises ChangeError with a sentence when something needs it.
+    """
+    path = full_path(project, path)
+    parent, _, identity = path.rpartition("/")
+    if parent.split("/")[-1] != "lights" and parent not in _REMOVED:
+        raise ChangeError("That cannot be taken away.")
+    try:
+        thing = value_at(project, path)
+    except ChangeError as error:
+        raise ChangeError("That is not there any more.") from error
+    if parent == "items":
+        return _without_item(project, thing, measures_of), thing.name
+    if parent == "shots" and identity == project.shot_id and len(project.shots) > 1:
+        number = [s.id for s in project.shots].index(identity)
+        beside = project.shots[number - 1 if number else 1]
+        project = put(project, "shot_id", beside.id)
+    return removed(project, path), thing.name
+
+
+def _without_item(project: Project, item: Item, measures_of: MeasuresOf) -> Project:
+    """Its rows and colourways in shots go with it, and materials that nothing else wears; what rides on it comes down;
+    cameras that focus on it focus on their aim."""
+    values: dict[str, Any] = {}
+    for shot in project.shots:
+        values[f"shots/{shot.id}/rows"] = tuple(r for r in shot.rows if r.id != item.id)
+        values[f"shots/{shot.id}/wears"] = tuple(w for w in shot.wears if w.id != item.id)
+    for camera in project.cameras:
+        if camera.focus_item == item.id:
+            values |= {f"cameras/{camera.id}/focus_item": None, f"cameras/{camera.id}/focus_point_m": None}
+    for other in project.items:
+        if other.rides == item.id:
+            values[f"items/{other.id}/rides"] = item.rides
+    if project.subject_id == item.id:
+        values["subject_id"] = None
+    others = tuple(x for x in project.items if x.id != item.id)
+    gone = materials_of(item) - {m for x in others for m in materials_of(x)}
+    lowered = standing_again(project, put_all(project, {k: v for k, v in values.items() if k.endswith("/rides")}),
+                             measures_of)  # fmt: skip
+    others = tuple(x for x in lowered.items if x.id != item.id)
+    values = {k: v for k, v in values.items() if not k.endswith("/rides")}
+    values |= {"items": others, "materials": tuple(m for m in project.materials if m.id not in gone)}
+    try:
+        return put_all(lowered, values)
+    except ChangeError as error:
+        raise ChangeError(f"‘{item.name}’ cannot be removed: {error.sentence}") from error
+
+
+def materials_of(item: Item) -> set[str]:
+    """Ids of all materials that an item wears in any colourway."""
+    return {w.material for variant in item.variants for w in variant.parts}
+
+
+def with_free_part_ids(item: Item, project: Project) -> Item:
+    """The item with ids of parts that no other item's parts have."""
+    taken = {p.id for x in project.items if x.id != item.id for p in x.parts}
+    ids = free_ids([p.id for p in item.parts], taken, "part")
+    return renamed(item, ids, {})
+
+
+def renamed(item: Item, parts: dict[str, str], materials: dict[str, str]) -> Item:
+    """The item with other ids of parts and materials, where they are told."""
+    variants = tuple(
+        v.model_copy(update={"parts": tuple(
+            w.model_copy(update={"id": parts.get(w.id, w.id), "material": materials.get(w.material, w.material)})
+            for w in v.parts
+        )})
+        for v in item.variants
+    )  # fmt: skip
+    renumbered = tuple(p.model_copy(update={"id": parts.get(p.id, p.id)}) for p in item.parts)
+    return item.model_copy(update={"parts": renumbered, "variants": variants})
+
+
+def _item_beside(project: Project, item: Item, measures_of: MeasuresOf) -> dict[str, Any]:
+    """What is different about a copy of an item: its parts' ids, and that it stands to the right."""
+    measures = measures_of(item)
+    wide = 0.0 if measures is None else float(np.ptp(placed_hull(measures, item.placement)[:, 0]))
+    placement = item.placement.model_copy(update={"x_m": item.placement.x_m + wide * 1.15})
+    free = with_free_part_ids(item.model_copy(update={"id": "another"}), project)
+    return {"parts": free.parts, "variants": free.variants, "placement": placement}
+
+
+def right_of(item: Item, measures_of: MeasuresOf) -> float:
+    """How far an item reaches to the right, m."""
+    measures = measures_of(item)
+    return 0.0 if measures is None else float(placed_hull(measures, item.placement)[:, 0].max())
+
+
+def _foot(hull: np.ndarray, subject: Item) -> float:
+    """Twice how far the subject reaches from its own axis near its foot, m."""
+    foot = hull[hull[:, 1] < hull[:, 1].min() + 0.05 * np.ptp(hull[:, 1]) + 1e-12]
+    return 2 * float(np.hypot(foot[:, 0] - subject.placement.x_m, foot[:, 2] - subject.placement.z_m).max())
+
+
+def _made(form: Form, size: float, foot: float) -> Made:
+    """A shape for a subject of a size and a foot, m."""
+    if form == "plinth":
+        return Made(form=form, width_m=foot * 1.25, depth_m=foot * 1.25, height_m=size * 0.35, edge_m=size * 0.01)
+    if form == "card":
+        return Made(form=form, width_m=size, depth_m=size, height_m=size * 1.2, edge_m=0.0)
+    side = size * 0.35
+    return Made(form=form, width_m=side, depth_m=side, height_m=side, edge_m=side * 0.03)
+
+
+def aimed(look: Look, aim: Aim) -> dict[str, Any]:
+    """Values that aim all lights of a look at something."""
+    return {f"looks/{look.id}/lights/{light.id}/aim": aim for light in look.lights}
