@@ -3,8 +3,8 @@
 import numpy as np
 from tests.conftest import diffuse, edited, plane, project_of
 
-from cyclorama.bench import structural_similarity
-from cyclorama.bench_rays import ask_all, record
+from cyclorama.bench.rays import ask_all, record
+from cyclorama.bench.renderer import structural_similarity
 from cyclorama.core.motion import moment
 from cyclorama.core.render.arrays import Hits
 from cyclorama.core.render.film import Film

@@ -189,10 +189,10 @@ def bench(
     intake: Annotated[bool, typer.Option("--intake", help="How long models take to come in.")] = False,
 ) -> None:
     """Measure the renderer on a demo project; figures are ratios within this one run."""
-    from .bench import run_bench
-    from .bench_flicker import run_flicker
-    from .bench_growth import run_growth
-    from .bench_intake import run_intake
+    from .bench.flicker import run_flicker
+    from .bench.growth import run_growth
+    from .bench.intake import run_intake
+    from .bench.renderer import run_bench
 
     if intake:
         run_intake(typer.echo)

@@ -127,7 +127,7 @@ def test_fit_and_the_call_sheet(page: Page, floor: str) -> None:
     station = page.locator('[data-station="camera"]')
     expect(station).to_contain_text("cut off in frames 1 to 240")
     page.locator("#mat").focus()
-    page.keyboard.press("f")
+    page.keyboard.press("b")
     expect(station).to_contain_text("Margin 8.0%")
     expect(page.locator("#fit-report")).to_contain_text("Margin 8.0 %")
 

@@ -6,13 +6,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Mat4, Points
-from ..kernel import kernel
-from .lens import picture_factor
+from .lens import Projection
 from .view import View
 
 NEAR_M = 1e-7
 """A point nearer to the camera plane than this counts as outside the frame."""
 OUTSIDE = -0.5
+POINTS_AT_ONCE = 1 << 15
+"""So many are looked at together: as much as stays near the processor."""
+Distances = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,28 +67,25 @@ def frame_margins(view: View, points: Points) -> Margins:
     lens, count = view.lens, len(view.poses)
     if len(points) == 0:
         return Margins(view, np.full(count, OUTSIDE), 0.0)
-    to_camera = np.ascontiguousarray((np.linalg.inv(view.poses.cameras) @ view.carried)[:, :3])
+    to_camera = (np.linalg.inv(view.poses.cameras) @ view.carried)[:, :3]
     margins, nearest = np.empty(count), np.empty(count)
-    _reach(np.ascontiguousarray(points, np.float64), to_camera, lens.half_w, lens.half_h, lens.k, margins, nearest)
+    at_once = max(1, POINTS_AT_ONCE // len(points))
+    for first in range(0, count, at_once):
+        some = slice(first, first + at_once)
+        margins[some], nearest[some] = _margins(to_camera[some], points, lens)
     return Margins(view, np.maximum(margins, OUTSIDE), float(nearest.min()))
 
 
-@kernel
-def _reach(points, to_camera, half_w, half_h, k, margins, nearest):  # type: ignore[no-untyped-def]
-    """Margin (n,) of points (p, 3) in each of n frames, by rest → camera (n, 3, 4), and depth (n,) of the nearest."""
-    for i in range(len(to_camera)):
-        m = to_camera[i]
-        near, reach = np.inf, 0.0
-        for j in range(len(points)):
-            x, y, z = points[j, 0], points[j, 1], points[j, 2]
-            depth = -(m[2, 0] * x + m[2, 1] * y + m[2, 2] * z + m[2, 3])
-            near = min(near, depth)
-            if depth < NEAR_M:
-                break
-            u = (m[0, 0] * x + m[0, 1] * y + m[0, 2] * z + m[0, 3]) / depth
-            v = (m[1, 0] * x + m[1, 1] * y + m[1, 2] * z + m[1, 3]) / depth
-            by = picture_factor(k, u * u + v * v)
-            reach = max(reach, abs(u * by) / half_w, abs(v * by) / half_h)
-        outside = near < NEAR_M
-        margins[i] = -1.0 if outside else (1.0 - reach) / 2.0
-        nearest[i] = 0.0 if outside else near
+def _margins(to_camera: NDArray[np.float64], points: Points, lens: Projection) -> tuple[Distances, Distances]:
+    """Margin (n,) of points (p, 3) in each of n frames, by rest → camera (n, 3, 4), and depth (n,) of the nearest.
+
+    In arrays: a kernel would have to wait while others are compiled, and the page with it.
+    """
+    x, y, z = (m[:, :3] @ points.T + m[:, 3:] for m in to_camera.transpose(1, 0, 2))
+    depth = -z
+    near = depth.min(axis=1)
+    safe = np.maximum(depth, NEAR_M)
+    u, v = lens.places(x / safe, y / safe)
+    reach = np.maximum(np.abs(u).max(axis=1) / lens.half_w, np.abs(v).max(axis=1) / lens.half_h)
+    outside = near < NEAR_M
+    return np.where(outside, OUTSIDE, (1.0 - reach) / 2.0), np.where(outside, 0.0, near)

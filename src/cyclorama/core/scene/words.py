@@ -23,6 +23,8 @@ _TEMPLATES = {
     "string_too_short": "{title} must not be empty.",
     "string_too_long": "{title} must be at most {max_length} characters long.",
     "string_type": "{title} must be text.",
+    "too_short": "{title}: there must be at least {min_length}.",
+    "too_long": "{title}: there can be at most {max_length}.",
     "string_pattern_mismatch": "{title} ‘{input}’ contains characters that cannot be used here.",
     "bool_type": "{title} must be yes or no.",
     "bool_parsing": "{title} must be yes or no.",

@@ -8,16 +8,16 @@ from dataclasses import replace
 import numpy as np
 import psutil
 
-from .core.geometry.build import arc, lathe
-from .core.geometry.kept import content_hash, rig_key
-from .core.geometry.mesh import Mesh
-from .core.geometry.rig import Rig
-from .core.geometry.skeleton import LINEAR, TURN, Skeleton, Track
-from .core.motion import moment
-from .core.render.film import Film
-from .core.render.scene import SceneCompiler
-from .core.render.tracer import Tracer
-from .core.scene import (
+from ..core.geometry.build import arc, lathe
+from ..core.geometry.kept import content_hash, rig_key
+from ..core.geometry.mesh import Mesh
+from ..core.geometry.rig import Rig
+from ..core.geometry.skeleton import LINEAR, TURN, Skeleton, Track
+from ..core.motion import moment
+from ..core.render.film import Film
+from ..core.render.scene import SceneCompiler
+from ..core.render.tracer import Tracer
+from ..core.scene import (
     Aim,
     Animation,
     Item,

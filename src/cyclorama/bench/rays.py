@@ -9,13 +9,13 @@ from typing import Any
 
 import numpy as np
 
-from .core.kernel import from_python
-from .core.render import trace
-from .core.render.arrays import F32, I32, Bodies, Hits, Rays, make_hits, make_scratch
-from .core.render.bodies import find_blocked, nearest_hits
-from .core.render.film import Film
-from .core.render.trace import FrameScene
-from .core.render.tracer import Tracer
+from ..core.kernel import from_python
+from ..core.render import trace
+from ..core.render.arrays import F32, I32, Bodies, Hits, Rays, make_hits, make_scratch
+from ..core.render.bodies import find_blocked, nearest_hits
+from ..core.render.film import Film
+from ..core.render.trace import FrameScene
+from ..core.render.tracer import Tracer
 
 CHUNK = 1 << 15
 """Rays asked for at once, so that handing over the work costs nothing."""

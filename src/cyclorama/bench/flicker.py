@@ -4,17 +4,17 @@ from collections.abc import Callable
 
 import numpy as np
 
-from .bench import shown, structural_similarity
-from .core.framing import half_extent
-from .core.motion import moment
-from .core.render.denoise import denoise
-from .core.render.film import Film
-from .core.render.frame import expose_frame
-from .core.render.neighbours import REACH, FrameLight, blend, flicker, settle
-from .core.render.scene import SceneCompiler
-from .core.render.tracer import Tracer
-from .core.scene import Project, put_all
-from .demo.projects import DemoProject, lantern_project, storm_glass_project
+from ..core.framing import half_extent
+from ..core.motion import moment
+from ..core.render.denoise import denoise
+from ..core.render.film import Film
+from ..core.render.frame import expose_frame
+from ..core.render.neighbours import REACH, FrameLight, blend, flicker, settle
+from ..core.render.scene import SceneCompiler
+from ..core.render.tracer import Tracer
+from ..core.scene import Project, put_all
+from ..demo.projects import DemoProject, lantern_project, storm_glass_project
+from .renderer import shown, structural_similarity
 
 WIDTH, HEIGHT, SAMPLES, REFERENCE_SAMPLES = 320, 180, 16, 4096
 FIRST, FRAMES = 20, 4

@@ -8,19 +8,19 @@ from collections.abc import Callable
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
-from .bench_rays import ask_all, record
-from .core.colour import LUMA32
-from .core.motion import moment
-from .core.picture.exposure import expose
-from .core.picture.view import to_display
-from .core.render.denoise import denoise
-from .core.render.developing import SPLIT_FROM, STEPS, Developer
-from .core.render.film import Film
-from .core.render.scene import SceneCompiler
-from .core.render.trace import FrameScene
-from .core.render.tracer import Tracer, default_threads
-from .core.scene import Project, SetValue, apply_set
-from .demo.projects import DemoProject, lantern_project, storm_glass_project
+from ..core.colour import LUMA32
+from ..core.motion import moment
+from ..core.picture.exposure import expose
+from ..core.picture.view import to_display
+from ..core.render.denoise import denoise
+from ..core.render.developing import SPLIT_FROM, STEPS, Developer
+from ..core.render.film import Film
+from ..core.render.scene import SceneCompiler
+from ..core.render.trace import FrameScene
+from ..core.render.tracer import Tracer, default_threads
+from ..core.scene import Project, SetValue, apply_set
+from ..demo.projects import DemoProject, lantern_project, storm_glass_project
+from .rays import ask_all, record
 
 WIDTH, HEIGHT, SAMPLES, REPEATS = 640, 360, 4, 6
 

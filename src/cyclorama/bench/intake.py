@@ -8,10 +8,10 @@ from pathlib import Path
 
 import numpy as np
 
-from .core.geometry.build import arc, lathe
-from .core.geometry.mesh import Mesh
-from .core.render.embree import Structure
-from .demo.glb import GlbWriter
+from ..core.geometry.build import arc, lathe
+from ..core.geometry.mesh import Mesh
+from ..core.render.embree import Structure
+from ..demo.glb import GlbWriter
 
 
 def _ball(triangles: int) -> Mesh:

@@ -1,0 +1,1 @@
+"""What `./cyc bench` measures: figures as ratios within one run."""
