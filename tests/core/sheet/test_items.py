@@ -160,7 +160,7 @@ def test_taking_away_takes_along_or_refuses_in_a_sentence() -> None:
         with pytest.raises(ChangeError, match=r"cannot be removed: \w+: there must be at least 1\."):
             done(project, Remove(path=path))
     second = done(project, Copy(path="camera"))
-    with pytest.raises(ChangeError, match="There is no camera ‘.*’ in this project, which ‘Orbit’ is shot through"):
+    with pytest.raises(ChangeError, match=r"There is no camera ‘.*’ in this project, which ‘Orbit’ is shot through"):
         done(second, Remove(path="camera"))
     two = done(project, Copy(path="shot"))
     left = done(two, Remove(path="shot"))
