@@ -34,13 +34,13 @@ from cyclorama.core.light.shapes import (
 )
 from cyclorama.core.material.row import EVEN, OPACITY
 from cyclorama.core.motion import moment
-from cyclorama.core.render.bodies import pose_keys
-from cyclorama.core.render.camera_rays import CameraRays, filter_table, pixel_projection
-from cyclorama.core.render.film import Film
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.surface import MATERIAL_COLUMN
-from cyclorama.core.render.trace import FrameScene
-from cyclorama.core.render.tracer import Tracer, film_for
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.tracer import Tracer, film_for
+from cyclorama.core.render.trace.bodies import pose_keys
+from cyclorama.core.render.trace.camera_rays import CameraRays, filter_table, pixel_projection
+from cyclorama.core.render.trace.surface import MATERIAL_COLUMN
+from cyclorama.core.render.trace.wavefront import FrameScene
 from cyclorama.core.render.warm import warm_up
 from cyclorama.core.scene import (
     Aim,

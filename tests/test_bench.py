@@ -6,10 +6,10 @@ from tests.conftest import diffuse, edited, plane, project_of
 from cyclorama.bench.rays import ask_all, record
 from cyclorama.bench.renderer import structural_similarity
 from cyclorama.core.motion import moment
-from cyclorama.core.render.arrays import Hits
-from cyclorama.core.render.film import Film
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.render.trace.arrays import Hits
 from cyclorama.core.scene import Light
 
 KEY = Light(id="key", name="Key", role="key", azimuth_deg=30, elevation_deg=60, distance_m=2)

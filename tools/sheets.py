@@ -21,11 +21,11 @@ from cyclorama.core.picture.cryptomatte import id_as_float, name_id
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import encode_exr, read_layers
 from cyclorama.core.picture.view import srgb_encode, to_bytes, to_display
-from cyclorama.core.render.denoise import denoise
-from cyclorama.core.render.frame import beauty, expose_frame
-from cyclorama.core.render.outputs import pass_files
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.denoise import denoise
+from cyclorama.core.render.film.frame import beauty, expose_frame
+from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.render.passes.outputs import pass_files
 from cyclorama.core.scene import (
     Camera,
     Environment,

@@ -17,9 +17,9 @@ from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import measures_key
 from cyclorama.core.geometry.measure import measure
 from cyclorama.core.picture.mix import LightChange
-from cyclorama.core.render.eye import Eye
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.eye import Eye
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Background, Project, new_project
 from cyclorama.core.sheet.arrive import put_on_set
 from cyclorama.shoot import desk, forecast

@@ -12,7 +12,7 @@ from tests.conftest import fill
 from tests.shoot.test_shoot import contents, studio_with, wait_for
 
 from cyclorama.core.errors import NotFoundError
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.sequence.size import reserve_bytes
 from cyclorama.shoot import desk, presence, worker
 from cyclorama.shoot.frames import frame_path, frames_to_shoot, pass_path, thumb_path

@@ -8,7 +8,7 @@ import pytest
 from cyclorama.core.framing import View, frame_margins
 from cyclorama.core.geometry.measure import placed_hull
 from cyclorama.core.motion import moment
-from cyclorama.core.render.scene import SceneCompiler
+from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.scene import SCHEMA_VERSION, load_project
 from cyclorama.shoot.frames import frame_path, frames_to_shoot
 from cyclorama.store import Studio

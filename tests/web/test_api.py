@@ -20,7 +20,7 @@ from tests.core.geometry.test_intake import BAD, glb
 from tests.moving_models import bending_bar, turning
 
 from cyclorama.core.picture.exr import encode_exr
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.demo.environments import harbour_dusk
 from cyclorama.shoot import desk
 from cyclorama.shoot.take import shoot_take

@@ -15,7 +15,7 @@ from hypothesis.errors import Unsatisfiable
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import change, intake, put
 
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.shoot import desk, watch, worker
 from cyclorama.shoot.take import shoot_take
 from cyclorama.web.app import create_app

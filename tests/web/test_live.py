@@ -14,8 +14,8 @@ from starlette.testclient import WebSocketTestSession
 from tests.conftest import pixels_of
 from tests.shoot.test_shoot import studio_with, wait_for
 
-from cyclorama.core.render.developing import FIRST_SHRINK, STEPS
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.film.developing import FIRST_SHRINK, STEPS
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.web import lens as lens_module
 from cyclorama.web import live
 from cyclorama.web.app import create_app

@@ -16,7 +16,7 @@ from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.kept import measures_key, standin_key
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.picture.mix import LightChange, with_balance
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, load_project, new_project
 from cyclorama.core.scene.changes import Copy, MeterSubject
 from cyclorama.core.sheet.perform import perform

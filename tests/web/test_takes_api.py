@@ -18,7 +18,7 @@ from tests.web.test_api import change, client, intake, put  # noqa: F401  (clien
 
 from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.picture.mix import LightChange, light_layers, mixed
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.shoot import desk
 from cyclorama.shoot.frames import frame_path, frames_to_shoot, pass_path
 from cyclorama.shoot.take import shoot_take

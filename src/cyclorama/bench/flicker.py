@@ -6,12 +6,12 @@ import numpy as np
 
 from ..core.framing import half_extent
 from ..core.motion import moment
-from ..core.render.denoise import denoise
-from ..core.render.film import Film
-from ..core.render.frame import expose_frame
-from ..core.render.neighbours import REACH, FrameLight, blend, flicker, settle
-from ..core.render.scene import SceneCompiler
-from ..core.render.tracer import Tracer
+from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.denoise import denoise
+from ..core.render.film.film import Film
+from ..core.render.film.frame import expose_frame
+from ..core.render.film.neighbours import REACH, FrameLight, blend, flicker, settle
+from ..core.render.film.tracer import Tracer
 from ..core.scene import Project, put_all
 from ..demo.projects import DemoProject, lantern_project, storm_glass_project
 from .renderer import shown, structural_similarity

@@ -14,9 +14,9 @@ from ..core.geometry.mesh import Mesh
 from ..core.geometry.rig import Rig
 from ..core.geometry.skeleton import LINEAR, TURN, Skeleton, Track
 from ..core.motion import moment
-from ..core.render.film import Film
-from ..core.render.scene import SceneCompiler
-from ..core.render.tracer import Tracer
+from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.film import Film
+from ..core.render.film.tracer import Tracer
 from ..core.scene import (
     Aim,
     Animation,

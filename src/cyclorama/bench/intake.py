@@ -10,7 +10,7 @@ import numpy as np
 
 from ..core.geometry.build import arc, lathe
 from ..core.geometry.mesh import Mesh
-from ..core.render.embree import Structure
+from ..core.render.trace.embree import Structure
 from ..demo.glb import GlbWriter
 
 

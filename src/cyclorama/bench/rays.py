@@ -10,12 +10,12 @@ from typing import Any
 import numpy as np
 
 from ..core.kernel import from_python
-from ..core.render import trace
-from ..core.render.arrays import F32, I32, Bodies, Hits, Rays, make_hits, make_scratch
-from ..core.render.bodies import find_blocked, nearest_hits
-from ..core.render.film import Film
-from ..core.render.trace import FrameScene
-from ..core.render.tracer import Tracer
+from ..core.render.film.film import Film
+from ..core.render.film.tracer import Tracer
+from ..core.render.trace import wavefront
+from ..core.render.trace.arrays import F32, I32, Bodies, Hits, Rays, make_hits, make_scratch
+from ..core.render.trace.bodies import find_blocked, nearest_hits
+from ..core.render.trace.wavefront import FrameScene
 
 CHUNK = 1 << 15
 """Rays asked for at once, so that handing over the work costs nothing."""
@@ -64,17 +64,17 @@ def _step_by_step(nearest_parts: list[Part], shadow_parts: list[Part]) -> Iterat
         shadow_parts.append(tuple(column[:n].copy() for column in (*rays, reach)))
         find_blocked(where, rays, reach, n, *rest)
 
-    steps = "sort_out", "leave_set", "shade_even", "shade", "collect_light"
-    compiled = {name: getattr(trace, name) for name in ("wavefront", "nearest_hits", "find_blocked", *steps)}
+    steps = "sort_out", "shade_misses", "shade_wide", "shade", "collect_light"
+    compiled = {name: getattr(wavefront, name) for name in ("wavefront", "nearest_hits", "find_blocked", *steps)}
     stepwise = {"wavefront": compiled["wavefront"].py_func, "nearest_hits": nearest, "find_blocked": blocked}
     stepwise |= {name: from_python(compiled[name]) for name in steps}
     try:
         for name, function in stepwise.items():
-            setattr(trace, name, function)
+            setattr(wavefront, name, function)
         yield
     finally:
         for name, function in compiled.items():
-            setattr(trace, name, function)
+            setattr(wavefront, name, function)
 
 
 def record(scene: FrameScene, width: int, height: int, samples: int) -> list[Query]:

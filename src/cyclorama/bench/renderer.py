@@ -12,12 +12,12 @@ from ..core.colour import LUMA32
 from ..core.motion import moment
 from ..core.picture.exposure import expose
 from ..core.picture.view import to_display
-from ..core.render.denoise import denoise
-from ..core.render.developing import SPLIT_FROM, STEPS, Developer
-from ..core.render.film import Film
-from ..core.render.scene import SceneCompiler
-from ..core.render.trace import FrameScene
-from ..core.render.tracer import Tracer, default_threads
+from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.denoise import denoise
+from ..core.render.film.developing import SPLIT_FROM, STEPS, Developer
+from ..core.render.film.film import Film
+from ..core.render.film.tracer import Tracer, default_threads
+from ..core.render.trace.wavefront import FrameScene
 from ..core.scene import Project, SetValue, apply_set
 from ..demo.projects import DemoProject, lantern_project, storm_glass_project
 from .rays import ask_all, record

@@ -9,7 +9,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn
 
 from ..core.errors import CycloramaError, NotFoundError, ShootError
-from ..core.render.tracer import Tracer
+from ..core.render.film.tracer import Tracer
 from ..core.scene import Project, SetValue, apply_set, put
 from ..core.sequence.names import slug
 from ..core.sheet import readiness, review

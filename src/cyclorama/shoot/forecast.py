@@ -9,11 +9,11 @@ from typing import TypeVar
 import numpy as np
 
 from ..core.motion import moment
-from ..core.render.denoise import denoise
-from ..core.render.frame import expose_frame
-from ..core.render.outputs import pass_files
-from ..core.render.scene import SceneCompiler
-from ..core.render.tracer import Tracer
+from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.denoise import denoise
+from ..core.render.film.frame import expose_frame
+from ..core.render.film.tracer import Tracer
+from ..core.render.passes.outputs import pass_files
 from ..core.scene import Project, ShootSettings
 from ..core.scene.shoot import PassName
 

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import cast
 
 from ..core.errors import ShootError
-from ..core.render.outputs import pass_extension
+from ..core.render.passes.outputs import pass_extension
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import frame_name
 from ..store import FileSum, TakeRecord

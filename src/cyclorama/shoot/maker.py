@@ -7,13 +7,13 @@ from ..core.arrays import Mask, RGBImage
 from ..core.framing import half_extent
 from ..core.motion import loops, moment, moves_nothing
 from ..core.picture.exposure import expose
-from ..core.render.denoise import denoise
-from ..core.render.film import Film
-from ..core.render.frame import beauty, expose_frame
-from ..core.render.neighbours import REACH, FrameLight, blend, settle
-from ..core.render.outputs import PassFile, pass_files
-from ..core.render.scene import SceneCompiler
-from ..core.render.tracer import Cancel, Tell, Tracer
+from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.denoise import denoise
+from ..core.render.film.film import Film
+from ..core.render.film.frame import beauty, expose_frame
+from ..core.render.film.neighbours import REACH, FrameLight, blend, settle
+from ..core.render.film.tracer import Cancel, Tell, Tracer
+from ..core.render.passes.outputs import PassFile, pass_files
 from ..core.scene import Project
 
 

@@ -7,7 +7,7 @@ from ..core.arrays import Mask, RGBImage
 from ..core.errors import ShootError
 from ..core.picture.exr import read_layers
 from ..core.picture.mix import LightChange, light_layers, mixed
-from ..core.render.tracer import Cancel, Cancelled, Tell
+from ..core.render.film.tracer import Cancel, Cancelled, Tell
 from ..store import FileSum, TakeRecord
 from .frames import pass_path, read_if_whole
 from .maker import FramePicture

@@ -17,8 +17,8 @@ from ..core.arrays import RGBImage
 from ..core.errors import BusyError, CycloramaError, NotFoundError, ShootError, SpaceError
 from ..core.picture.files import encode_linear
 from ..core.picture.view import to_bytes, to_display
-from ..core.render.scene import SceneCompiler
-from ..core.render.tracer import Cancelled, Tracer
+from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.tracer import Cancelled, Tracer
 from ..core.scene.tone import ViewName
 from ..core.sheet.words import frames as frames_in_words
 from ..store import FileSum, FrameRecord, Studio, TakeRecord

@@ -13,7 +13,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from ..core.errors import BusyError, CycloramaError, NotFoundError, SpaceError
-from ..core.render.tracer import Tracer
+from ..core.render.film.tracer import Tracer
 from ..store import Studio
 from .presence import Beat, shooting, who_shoots
 from .take import shoot_take

@@ -12,10 +12,10 @@ from ..core.errors import ChangeError, CycloramaError
 from ..core.framing import Seen
 from ..core.kernel import damaged_entries
 from ..core.motion import Moment, moment, moment_of_first
-from ..core.render.developing import FULL_SAMPLES, Developer, Shown
-from ..core.render.eye import Eye
-from ..core.render.scene import SceneCompiler
-from ..core.render.tracer import Cancelled, Tell, Tracer
+from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.developing import FULL_SAMPLES, Developer, Shown
+from ..core.render.film.eye import Eye
+from ..core.render.film.tracer import Cancelled, Tell, Tracer
 from ..core.render.warm import kernels_compiled, warm_up
 from ..core.scene import Project, SetValue
 from ..core.sheet import perform_all

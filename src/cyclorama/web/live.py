@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
 
 from ..core.errors import CycloramaError
-from ..core.render.developing import FULL_SAMPLES
+from ..core.render.film.developing import FULL_SAMPLES
 from ..core.scene import SetValue
 from ..core.sheet.words import duration
 from .context import Context, context

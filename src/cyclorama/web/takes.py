@@ -15,7 +15,7 @@ from ..core.errors import NotFoundError, ShootError
 from ..core.motion import moves_nothing, whole_turns
 from ..core.picture.mix import LightChange, light_layer_names, mixed
 from ..core.picture.view import to_bytes, to_display
-from ..core.render.outputs import pass_extension
+from ..core.render.passes.outputs import pass_extension
 from ..core.sequence.names import sequence_stem
 from ..core.sequence.seam import check_seam, display_picture
 from ..core.sheet import readiness, review

@@ -15,8 +15,8 @@ from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.light.rows import light_row, luminance_nit
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.linear import broken_pixels
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, Material, MaterialMaps, SetValue, TextureRef, apply_set, new_project
 
 VIEW = look_at((0, 0.4, 3), (0, 0, 0), 0.25, 24)

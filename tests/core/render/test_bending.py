@@ -9,10 +9,10 @@ from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.motion import moment
-from cyclorama.core.render.passes import occlusion, wireframe
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.trace import FrameScene
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.render.passes.rays import occlusion, wireframe
+from cyclorama.core.render.trace.wavefront import FrameScene
 from cyclorama.core.scene import Material, MaterialMaps, Project, TextureRef, new_project
 
 FRAME = 5

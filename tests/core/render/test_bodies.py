@@ -6,9 +6,9 @@ from scipy.spatial.transform import Rotation
 from tests.conftest import sphere
 
 from cyclorama.core.geometry.mesh import Mesh
-from cyclorama.core.render.arrays import Bodies, Hits, Rays, make_hits, make_scratch
-from cyclorama.core.render.bodies import Body, addresses_of, find_blocked, nearest_hits, pose_keys
-from cyclorama.core.render.embree import Structure
+from cyclorama.core.render.trace.arrays import Bodies, Hits, Rays, make_hits, make_scratch
+from cyclorama.core.render.trace.bodies import Body, addresses_of, find_blocked, nearest_hits, pose_keys
+from cyclorama.core.render.trace.embree import Structure
 
 N = 3000
 

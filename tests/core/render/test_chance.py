@@ -16,13 +16,13 @@ from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import join
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.files import encode_frame
-from cyclorama.core.render.arrays import COMPONENTS
-from cyclorama.core.render.denoise import denoise
-from cyclorama.core.render.film import Film
-from cyclorama.core.render.frame import beauty, expose_frame
-from cyclorama.core.render.outputs import pass_files
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.denoise import denoise
+from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.frame import beauty, expose_frame
+from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.render.passes.outputs import pass_files
+from cyclorama.core.render.trace.arrays import COMPONENTS
 from cyclorama.core.scene import (
     Aim,
     Background,

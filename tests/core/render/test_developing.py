@@ -13,11 +13,11 @@ from cyclorama.core.light.shapes import RADIANCE
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import encode_layers
 from cyclorama.core.picture.relight import Gains, gains
-from cyclorama.core.render import negative as negative_module
-from cyclorama.core.render.developing import FIRST_SHRINK, FULL_SAMPLES, STEPS, Developer, Shown
-from cyclorama.core.render.negative import Negative
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Cancelled, Tracer, film_for
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film import negative as negative_module
+from cyclorama.core.render.film.developing import FIRST_SHRINK, FULL_SAMPLES, STEPS, Developer, Shown
+from cyclorama.core.render.film.negative import Negative
+from cyclorama.core.render.film.tracer import Cancelled, Tracer, film_for
 from cyclorama.core.scene import Environment, Gobo, Light, Project, SetValue, apply_set
 from cyclorama.core.scene.light import Background
 

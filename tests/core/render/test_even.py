@@ -13,13 +13,13 @@ from cyclorama.core.light.shapes import LIGHT_COLUMNS
 from cyclorama.core.material import even
 from cyclorama.core.material.row import COLUMNS, EVEN
 from cyclorama.core.motion import moment
-from cyclorama.core.render import even_steps, leaving
-from cyclorama.core.render.block import make_room
-from cyclorama.core.render.direct import find_near
-from cyclorama.core.render.film import Film
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.trace import FrameScene
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.render.trace import misses, wide_steps
+from cyclorama.core.render.trace.block import make_block
+from cyclorama.core.render.trace.direct import find_near
+from cyclorama.core.render.trace.wavefront import FrameScene
 from cyclorama.core.scene import Environment, Gobo, Light, Material, Project
 
 LIGHTS = (
@@ -91,27 +91,27 @@ def test_only_surfaces_that_have_nothing_else_are_even() -> None:
         assert not is_even(**other), other
 
 
-ROOM = make_room()
+ALL_OF_BLOCK = make_block()
 STEPS: list[tuple[Callable[..., Any], tuple[Any, ...]]] = [
-    (even.prepare_even, (np.zeros((1, COLUMNS)), 0, ROOM.numbers)),
-    (even.choose_directions, (ROOM.numbers,)),
-    (even.evaluate_even, (np.zeros((1, COLUMNS)), 0, ROOM.numbers)),
-    (even_steps.draw_numbers, (3, ROOM.words, ROOM.numbers)),
-    (even_steps.meet_surface, (ROOM.numbers, ROOM.corners, ROOM.out)),
-    (even_steps.face_viewer, (ROOM.numbers,)),
-    (even_steps.bounce, (12, ROOM.numbers, ROOM.out)),
-    (even_steps.choose_sources, (np.linspace(0, 1, 5, dtype=np.float32), ROOM.numbers, ROOM.spots)),
-    (even_steps.aim_at_panels, (ROOM.numbers, ROOM.panels, ROOM.light)),
-    (even_steps.turn_to_light, (ROOM.numbers, ROOM.out)),
-    (even_steps.weigh_light, (12, ROOM.numbers, ROOM.light, ROOM.out)),
-    (find_near, (np.zeros((2, LIGHT_COLUMNS), np.float32), ROOM.numbers, ROOM.spots)),
-    (leaving.find_places, (np.eye(3, dtype=np.float32), ROOM.numbers)),
+    (even.prepare_wide, (np.zeros((1, COLUMNS)), 0, ALL_OF_BLOCK.numbers)),
+    (even.choose_directions, (ALL_OF_BLOCK.numbers,)),
+    (even.evaluate_wide, (np.zeros((1, COLUMNS)), 0, ALL_OF_BLOCK.numbers)),
+    (wide_steps.draw_numbers, (3, ALL_OF_BLOCK.words, ALL_OF_BLOCK.numbers)),
+    (wide_steps.meet_surface, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.corners, ALL_OF_BLOCK.out)),
+    (wide_steps.face_viewer, (ALL_OF_BLOCK.numbers,)),
+    (wide_steps.bounce, (12, ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.out)),
+    (wide_steps.choose_sources, (np.linspace(0, 1, 5, dtype=np.float32), ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.spots)),
+    (wide_steps.aim_at_panels, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.panels, ALL_OF_BLOCK.light)),
+    (wide_steps.turn_to_light, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.out)),
+    (wide_steps.weigh_light, (12, ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.light, ALL_OF_BLOCK.out)),
+    (find_near, (np.zeros((2, LIGHT_COLUMNS), np.float32), ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.spots)),
+    (misses.find_places, (np.eye(3, dtype=np.float32), ALL_OF_BLOCK.numbers)),
 ]
 
 
 @pytest.mark.parametrize(("step", "arguments"), STEPS, ids=[step.__name__ for step, _ in STEPS])
 def test_steps_are_worked_out_side_by_side(step: Callable[..., Any], arguments: tuple[Any, ...]) -> None:
-    """LLVM's loop vectoriser has taken every step: nothing of it is against the rules of `core.abreast`."""
+    """LLVM's loop vectoriser has taken every step: nothing of it is against the rules of `core.wide`."""
     compiled: Any = from_python(step)
     compiled(*arguments)
     (text,) = compiled.inspect_llvm().values()

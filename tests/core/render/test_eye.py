@@ -8,9 +8,9 @@ from cyclorama.core.geometry.mesh import join
 from cyclorama.core.light.temperature import white_of
 from cyclorama.core.motion import moment, turned
 from cyclorama.core.picture.exposure import expose
-from cyclorama.core.render.eye import Eye
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.eye import Eye
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, Material, Project, Tone
 
 GREY = Material(id="m", name="Grey", base_color=(0.4, 0.4, 0.4), specular_ior=1.0)

@@ -10,10 +10,10 @@ from tests.conftest import diffuse, edited, exposed, item_of, look_at, plane, pn
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.motion import moment
-from cyclorama.core.render.camera_rays import CameraRays
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.trace import FrameScene
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.render.trace.camera_rays import CameraRays
+from cyclorama.core.render.trace.wavefront import FrameScene
 from cyclorama.core.scene import Material, TextureRef, new_project
 
 NIT, ALBEDO, HALF, HEIGHT = 500.0, 0.6, 0.6, 0.8

@@ -13,11 +13,11 @@ from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.kernel import kernel
 from cyclorama.core.material.film import film_reflectance, film_table
 from cyclorama.core.motion import camera_ev100, moment
-from cyclorama.core.render.arrays import Edges
-from cyclorama.core.render.camera_rays import on_aperture
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.surface import rounded_normal
-from cyclorama.core.render.tracer import Tracer, film_for, noisy_pixels
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.tracer import Tracer, film_for, noisy_pixels
+from cyclorama.core.render.trace.arrays import Edges
+from cyclorama.core.render.trace.camera_rays import on_aperture
+from cyclorama.core.render.trace.surface import rounded_normal
 from cyclorama.core.scene import Material, MaterialMaps, TextureRef
 
 

@@ -11,9 +11,9 @@ from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.light.rows import light_row, put_gobo
 from cyclorama.core.light.shapes import CASTS, CENTRE, GRID_TAN, NORMAL, REFLECTED
 from cyclorama.core.motion import moment
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.trace import FrameScene
-from cyclorama.core.render.tracer import Tracer, film_for
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.tracer import Tracer, film_for
+from cyclorama.core.render.trace.wavefront import FrameScene
 from cyclorama.core.scene import Environment, Gobo, Light, Material, Passes, Project
 from cyclorama.core.textures import BLACK, TextureShelf
 

@@ -10,8 +10,8 @@ from tests.conftest import diffuse, exposed, look_at, plane, png_of, project_of,
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.motion import moment
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Material, MaterialMaps, TextureRef
 
 FROM_ABOVE = look_at((0, 4, 0.0), (0, 0, 0), 0.25, 32)

@@ -22,15 +22,15 @@ from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import read_layers
 from cyclorama.core.picture.files import encode_display
 from cyclorama.core.picture.mix import light_layers, mixed
-from cyclorama.core.render.background import with_background
-from cyclorama.core.render.denoise import denoise
-from cyclorama.core.render.film import Film
-from cyclorama.core.render.frame import beauty, expose_frame
-from cyclorama.core.render.neighbours import REACH, FrameLight, blend, settle
-from cyclorama.core.render.outputs import pass_extension, pass_files
-from cyclorama.core.render.passes import caught, occlusion, wireframe, without_subject
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer, film_for
+from cyclorama.core.render.compile.background import with_background
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.denoise import denoise
+from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.frame import beauty, expose_frame
+from cyclorama.core.render.film.neighbours import REACH, FrameLight, blend, settle
+from cyclorama.core.render.film.tracer import Tracer, film_for
+from cyclorama.core.render.passes.outputs import pass_extension, pass_files
+from cyclorama.core.render.passes.rays import caught, occlusion, wireframe, without_subject
 from cyclorama.core.scene import Background, Light, Material, Passes, Project
 from cyclorama.core.scene.shoot import PassName
 

@@ -10,8 +10,8 @@ from cyclorama.core.geometry.measure import measure, placed_hull
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import encode_exr
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Environment, Project
 
 BENDS = [-0.5, -0.2, 0.0, 0.2, 0.5]

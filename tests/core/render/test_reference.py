@@ -17,7 +17,7 @@ from cyclorama.core.material.bsdf import evaluate
 from cyclorama.core.material.record import RECORD, prepare
 from cyclorama.core.material.row import row_of
 from cyclorama.core.material.tables import load_tables
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Material
 
 BALL, HEIGHT = 0.5, 0.5

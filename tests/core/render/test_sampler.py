@@ -5,7 +5,7 @@ import pytest
 from scipy.stats import qmc
 
 from cyclorama.core.kernel import kernel
-from cyclorama.core.render.sampler import U32, sample_pair, sobol_pair
+from cyclorama.core.render.trace.sampler import U32, sample_pair, sobol_pair
 
 
 @kernel

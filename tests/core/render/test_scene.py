@@ -25,11 +25,11 @@ from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.material.row import BASE, EMISSION
 from cyclorama.core.motion import moment, moments_over
 from cyclorama.core.picture.exr import encode_exr
-from cyclorama.core.render.denoise import denoise
-from cyclorama.core.render.film import Film
-from cyclorama.core.render.meter import meter_subject
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.denoise import denoise
+from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.meter import meter_subject
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Gobo, Light, Material, MaterialMaps, Project, TextureRef
 
 KEY = Light(id="key", name="Key", role="key", azimuth_deg=30, elevation_deg=40, distance_m=2)

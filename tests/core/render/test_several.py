@@ -7,11 +7,11 @@ from tests.conftest import diffuse, edited, exposed, item_of, sphere
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.motion import moment
-from cyclorama.core.render.eye import Eye
-from cyclorama.core.render.film import Film
-from cyclorama.core.render.kept import Kept, bytes_of
-from cyclorama.core.render.scene import SceneCompiler, part_ids
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler, part_ids
+from cyclorama.core.render.compile.kept import Kept, bytes_of
+from cyclorama.core.render.film.eye import Eye
+from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, Made, Material, Project, Row, Segment, Variant, Wears, Worn, new_project
 
 KEY = Light(id="key", name="Key", azimuth_deg=30, elevation_deg=50, distance_m=2.5)
@@ -151,7 +151,7 @@ def test_two_shots_looks_and_colourways_flipped_twenty_times_compile_nothing_ane
 
     flip()
     made = compiler.made
-    assert (made["standing"], made["environment"], made["surfaces"]) == (2, 2, 1)
+    assert (made["instances"], made["environment"], made["surfaces"]) == (2, 2, 1)
     for _ in range(20):
         flip()
     assert compiler.made == made

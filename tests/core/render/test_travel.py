@@ -11,8 +11,8 @@ from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import encode_exr
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Background, Environment, Gobo, Light, Material, Project
 
 METAL = Material(id="m", name="Metal", base_metalness=1, base_color=(0.9, 0.8, 0.6), specular_roughness=0.12)

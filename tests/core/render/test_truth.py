@@ -9,9 +9,9 @@ from tests.conftest import diffuse, exposed, look_at, plane, rect, rect_irradian
 
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.material.row import BASE, OPACITY
-from cyclorama.core.render.film import Film
-from cyclorama.core.render.trace import FrameScene
-from cyclorama.core.render.tracer import BATCH_PATHS, Cancelled, Tracer
+from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.tracer import BATCH_PATHS, Cancelled, Tracer
+from cyclorama.core.render.trace.wavefront import FrameScene
 from cyclorama.core.scene import Material
 
 

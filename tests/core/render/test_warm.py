@@ -12,8 +12,8 @@ from numba.types import Literal
 
 from cyclorama.core.kernel import kernel, kernel_cache_folder, kernel_sources
 from cyclorama.core.motion import moment
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.render.warm import large_functions
 from cyclorama.core.scene import new_project
 

@@ -9,10 +9,10 @@ from tests.moving_models import still
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.motion import moment
-from cyclorama.core.render.eye import Eye
-from cyclorama.core.render.film import Film
-from cyclorama.core.render.scene import SceneCompiler
-from cyclorama.core.render.tracer import Tracer
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.eye import Eye
+from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Project, new_project
 from cyclorama.core.sheet import review, stations
 from cyclorama.core.sheet.arrive import put_on_set

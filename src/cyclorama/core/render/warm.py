@@ -20,14 +20,14 @@ from ..motion import Moment, moment
 from ..picture.view import to_display
 from ..scene import Row, Segment, new_project, put
 from ..scene.shot import CAMERA, DISC, MoveKind
-from .arrays import make_samples, make_work
-from .denoise import denoise
-from .film import Film, add_batch
-from .scene import SceneCompiler
-from .shade import collect_light
-from .shade_even import shade_even
-from .trace import FrameScene, find_blocked_with_holes
-from .tracer import Tracer
+from .compile.compiler import SceneCompiler
+from .film.denoise import denoise
+from .film.film import Film, add_batch
+from .film.tracer import Tracer
+from .trace.arrays import make_samples, make_work
+from .trace.shade import collect_light
+from .trace.shade_wide import shade_wide
+from .trace.wavefront import FrameScene, find_blocked_with_holes
 
 SIZE = 16
 _DONE = "complete"
@@ -85,10 +85,10 @@ def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
         (prepare, (row, record, vector, vector, numba.boolean, tables)),
         (evaluate, (row, record, vector, vector, films, tables)),
         (evaluate_plain, (row, record, vector, vector, tables)),
-        (shade_even, (of(work.lists[0]), *[numba.int64] * 5, of(work.rays), of(work.hits), of(work.paths), where,
+        (shade_wide, (of(work.lists[0]), *[numba.int64] * 5, of(work.rays), of(work.hits), of(work.paths), where,
                       geometry, materials, of(scene.textures), of(scene.lights), of(scene.environment),
                       of(scene.recording), of(samples), of(work.scratch), of(work.rays), of(work.paths),
-                      of(work.shadows), of(work.room))),
+                      of(work.shadows), of(work.block))),
         (find_blocked_with_holes, (where, geometry, materials, of(scene.textures), of(work.shadows), numba.int64,
                                    of(work.rays), of(work))),
         (collect_light, (numba.int64, of(work.blocked), of(work.shadows), of(scene.recording), of(samples))),

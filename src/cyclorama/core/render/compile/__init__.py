@@ -1,0 +1,1 @@
+"""From moments to the arrays that kernels work on, and what is kept between pictures."""

@@ -1,0 +1,257 @@
+"""From a moment to arrays: what stays for many frames is compiled once, what moves is a few numbers a frame.
+
+Three layers, each kept until what it depends on changes: geometry (items, set), surfaces (materials and maps), frame
+(camera, lights, poses).
+"""
+
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+
+from ...arrays import RGBImage
+from ...framing import half_extent
+from ...geometry.build import build_disc, build_sweep
+from ...geometry.edges import hard_edges
+from ...geometry.kept import rig_key
+from ...geometry.made import build_made
+from ...geometry.mesh import Mesh, join
+from ...geometry.placement import placement_matrix
+from ...geometry.rig import Rig
+from ...light.environment import BLACK, EnvironmentMap, build_environment
+from ...light.sky import shining, sky_picture
+from ...material.row import EDGE_RADIUS
+from ...material.tables import load_tables
+from ...motion import STILL, Moment
+from ...picture.exposure import exposure_scale
+from ...picture.linear import read_linear
+from ...picture.mix import light_layer_names
+from ...scene import Item, Material, depending
+from ...scene.base import Affects
+from ...scene.item import SET_PARTS
+from ...scene.shot import DISC
+from ...textures import Textures, TextureShelf
+from ..trace.arrays import COMPONENTS, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
+from ..trace.bodies import Body, pose_keys
+from ..trace.camera_rays import CameraRays, filter_table, pixel_projection
+from ..trace.parameters import ReadAsset, TextureSet, has_holes, material_rows
+from ..trace.wavefront import FrameScene
+from .background import background_of, blurred, fitted
+from .instances import Instances, Piece, Rigged, bend, build_instances
+from .kept import Kept
+from .lights import Glow, gobo_names, lights_of
+
+_SHAPE: frozenset[Affects] = frozenset({"geometry", "transform"})
+_SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
+FIRST_ROWS = 3
+"""Rows of the exit, the sweep and the disc come before the project's materials."""
+Keep = Literal["picture", "lights", "passes"]
+"""What a film keeps: the picture alone, each light's share of it as well, or all that the wanted passes ask for."""
+
+
+class SceneCompiler:
+    """Compiles moments, keeping what has not changed since the last calls. Not for several threads at once."""
+
+    def __init__(self, read_asset: ReadAsset):
+        self._read = read_asset
+        self._kept = Kept()
+
+    @property
+    def made(self) -> dict[str, int]:
+        """How often something of each kind had to be made."""
+        return dict(self._kept.made)
+
+    def compile(self, moment: Moment, width: int, height: int, keep: Keep = "picture") -> FrameScene:
+        """Everything needed to trace one moment at a size in pixels.
+
+        Raises NotFoundError or IntakeError when a file the moment refers to is gone or unreadable.
+        """
+        (materials, textures), painted = self._surfaces(moment)
+        instances, stood = self._instances(moment)
+        edges: Edges = self._kept.get("edges", (stood, materials.values[:, EDGE_RADIUS].tobytes()),
+                                      lambda: _edges(instances, materials))  # fmt: skip
+        bodies, shapes, bent = self._bodies(moment, instances, stood, keep == "passes")
+        geometry = instances.geometry._replace(edges=edges, shapes=shapes)
+        glow: Glow = self._kept.get("glow", (stood, bent, painted),
+                                    lambda: Glow(geometry, materials, instances.body_of))  # fmt: skip
+        environment, _ = self._environment(moment)
+        lights = shining(moment.look)
+        gobos: TextureShelf = self._kept.get("gobos", gobo_names(lights, moment.since_first), TextureShelf)
+        camera = camera_rays_of(moment, width, height)
+        layers = _layers(moment, keep)
+        return FrameScene(
+            bodies=bodies,
+            where=instances.where(bodies, moment),
+            geometry=geometry,
+            materials=materials,
+            textures=textures,
+            lights=lights_of(moment, lights, environment, glow, self._read, part_ids(moment), gobos),
+            environment=environment,
+            tables=load_tables(),
+            camera=camera,
+            recording=_recording(moment, layers, instances, camera, keep == "passes"),
+            inner=instances.inner,
+            has_holes=has_holes(moment.materials, instances.sheer),
+            max_bounces=moment.shoot.bounces,
+            layers=layers,
+        )
+
+    def _bodies(
+        self, moment: Moment, instances: Instances, stood: int, first: bool
+    ) -> tuple[list[Body], Shapes, int]:  # fmt: skip
+        """All bodies of a frame, the triangles that bend in it, and a number that stands for these."""
+        if not instances.bending:
+            return [b for b in instances.bodies if b is not None], NO_SHAPES, 0
+        playing = {b.rigged.item: moment.playing[b.rigged.item] for b in instances.bending}
+        around_s = {item: moment.around_s[item] for item in playing} if first else {}
+        (bent, shapes), number = self._kept.numbered(
+            "bent", (stood, playing, around_s), lambda: bend(instances.bending, playing, around_s)
+        )
+        ready = iter(bent)
+        return [next(ready) if b is None else b for b in instances.bodies], shapes, number
+
+    def background(self, moment: Moment, width: int, height: int) -> RGBImage:
+        """What is seen behind items and set, (height, width, 3) in nit."""
+        b = moment.look.background
+
+        def picture() -> RGBImage:
+            key = (b.picture, b.blur, width, height)
+            found: RGBImage = self._kept.get(
+                "backdrop", key, lambda: fitted(self._read(b.picture or ""), b, width, height)
+            )
+            return found
+
+        def surroundings() -> RGBImage:
+            environment, number = self._environment(moment)
+            found: RGBImage = self._kept.get(
+                "surroundings", (number, b.blur), lambda: blurred(environment.pixels, b.blur)
+            )
+            return found
+
+        return background_of(moment, width, height, picture, surroundings)
+
+    def _surfaces(self, moment: Moment) -> tuple[tuple[Materials, Textures], int]:
+        stage, materials = moment.set, moment.materials
+
+        def build() -> tuple[Materials, Textures]:
+            sweep = _SWEEP.model_copy(
+                update={"base_color": stage.sweep.color, "specular_roughness": stage.sweep.roughness}
+            )
+            disc = _DISC.model_copy(update={"base_color": stage.disc.color, "specular_roughness": stage.disc.roughness})
+            # the pictures stay until other maps are used: unpacking them takes longer than all the rest
+            maps = tuple(m.maps for m in materials)
+            textures: TextureSet = self._kept.get("maps", maps, lambda: TextureSet(self._read))
+            rows = material_rows((sweep, disc, *materials), textures)
+            return rows, textures.shelf.arrays()
+
+        painted = stage.sweep.color, stage.sweep.roughness, stage.disc.color, stage.disc.roughness
+        return self._kept.numbered("surfaces", (materials, painted), build)
+
+    def _instances(self, moment: Moment) -> tuple[Instances, int]:
+        things = [(depending(item, _SHAPE), moment.carriages[item.id]) for item in moment.items]
+        key = (things, depending(moment.set, _SHAPE), moment.disc_turns, [m.id for m in moment.materials])
+        return self._kept.numbered("instances", key, lambda: build_instances(self._pieces(moment)))
+
+    def _pieces(self, moment: Moment) -> list[Piece]:
+        stage = moment.set
+        pieces = []
+        if stage.sweep.on:
+            pieces.append(Piece(build_sweep(stage.sweep), np.array([1], np.int32), 0, STILL))
+        if stage.disc.on:
+            carriage = DISC if moment.disc_turns else STILL
+            pieces.append(Piece(build_disc(stage.disc), np.array([2], np.int32), 1, carriage))
+        row_of = {m.id: i + FIRST_ROWS for i, m in enumerate(moment.materials)}
+        part = len(SET_PARTS)
+        for item in moment.items:
+            rows = np.array([row_of[w.material] for w in item.variant.parts], np.int32)
+            rigged = None
+            if item.playing:
+                rigged = Rigged(item.id, self.rig(item), item.playing[0], placement_matrix(item.placement))
+            pieces.append(Piece(self.item_mesh(item), rows, part, moment.carriages[item.id], rigged))
+            part += len(item.parts)
+        return pieces
+
+    def rig(self, item: Item) -> Rig:
+        """What moves an item from within."""
+        rig: Rig = self._kept.get("rig", item.asset, lambda: Rig.from_bytes(self._read(rig_key(item.asset))))
+        return rig
+
+    def item_mesh(self, item: Item | None) -> Mesh:
+        """The visible parts of an item in studio space at rest."""
+        if item is None:
+            return join([])
+        mesh = build_made(item.made) if item.made else Mesh.from_bytes(self._read(item.asset))
+        visible = np.array([w.visible for w in item.variant.parts], bool)
+        keep = visible[mesh.part]
+        finite = np.all(np.isfinite(mesh.vertices), axis=1)
+        if not finite.all():
+            keep &= np.all(finite[mesh.triangles], axis=1)
+            mesh = replace(mesh, vertices=np.where(finite[:, None], mesh.vertices, np.float32(0)))
+        if not keep.all():
+            mesh = mesh.only(keep)
+        return mesh.transformed(placement_matrix(item.placement))
+
+    def _environment(self, moment: Moment) -> tuple[EnvironmentMap, int]:
+        """What shines all round, as built for its picture or sky, and its number; black, 0, when it is off."""
+        env = moment.look.environment
+        if not moment.look.environment_lit:
+            return BLACK, 0
+
+        def build() -> EnvironmentMap:
+            if env.kind == "sky":
+                return build_environment(sky_picture(env.sky))
+            return build_environment(read_linear(self._read(env.asset or ""), "environment"))
+
+        return self._kept.numbered("environment", env.sky if env.kind == "sky" else env.asset, build)
+
+
+def part_ids(moment: Moment) -> tuple[str, ...]:
+    """Ids of all parts by number: the sweep, the disc, then the items', the subject's last."""
+    return (*SET_PARTS, *(part.id for item in moment.items for part in item.parts))
+
+
+def _edges(instances: Instances, materials: Materials) -> Edges:
+    radius = materials.values[instances.geometry.material, EDGE_RADIUS]
+    if not radius.any():
+        return NO_EDGES
+    return Edges(*hard_edges(instances.vertices, instances.triangles, radius))
+
+
+def camera_rays_of(moment: Moment, width: int, height: int) -> CameraRays:
+    """The camera of a moment, with its poses while the shutter is open, for the kernels."""
+    camera = moment.camera
+    half_w, half_h = half_extent(camera, width, height)
+    radius = 0.0 if camera.f_number is None else camera.focal_mm / 1000 / (2 * camera.f_number)
+    return CameraRays(
+        pose_keys(moment.shutter.cameras), half_w, half_h, radius, camera.focus_m or 1.0, width, height,
+        filter_table(), camera.blades, camera.blade_rotation_deg / 360.0, camera.squeeze, camera.vignette,
+        camera.distortion,
+    )  # fmt: skip
+
+
+def _layers(moment: Moment, keep: Keep) -> tuple[str, ...]:
+    """Names of what is kept apart: the lights', then the components'."""
+    wanted = moment.shoot.passes.wanted if keep == "passes" else ()
+    lights = tuple(light_layer_names(moment.look)) if keep == "lights" or "lights" in wanted else ()
+    return lights + (COMPONENTS if "components" in wanted else ())
+
+
+def _recording(
+    moment: Moment, layers: tuple[str, ...], instances: Instances, camera: CameraRays, first: bool
+) -> Recording:
+    lights = sum(name not in COMPONENTS for name in layers)
+    clamp = 0.0
+    if moment.shoot.clamp_indirect is not None:
+        clamp = moment.shoot.clamp_indirect / exposure_scale(moment.look.tone)
+    subject = moment.subject
+    before = sum(len(item.parts) for item in moment.items if item is not subject)
+    return Recording(
+        groups=np.arange(lights, dtype=np.int32),
+        components=lights if lights < len(layers) else -1,
+        clamp=clamp,
+        first=first,
+        cameras=np.stack([np.linalg.inv(m)[:3] for m in moment.around.cameras]).astype(np.float32),
+        bodies=instances.placed(moment, moment.around),
+        projection=pixel_projection(camera),
+        subject_from=len(SET_PARTS) + before,
+    )

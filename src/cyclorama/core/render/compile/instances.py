@@ -1,0 +1,181 @@
+"""Compiled geometry: set and items as bodies, laid out so that what moves moves without being compiled again."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ...arrays import Mat4
+from ...geometry.mesh import Mesh, join, under
+from ...geometry.rig import Rig
+from ...motion import STILL, Moment, Playing, Poses
+from ..trace.arrays import BENDS, F32, I32, NO_EDGES, NO_SHAPES, STANDS, TURNS, U8, Bodies, Geometry, Shapes, aligned
+from ..trace.bodies import Body, addresses_of, pose_keys
+from ..trace.embree import Structure
+from ..trace.surface import pack_corners
+
+
+@dataclass(frozen=True, slots=True)
+class Rigged:
+    """What moves an item from within."""
+
+    item: str
+    rig: Rig
+    animation: int
+    placement: Mat4
+
+    def at(self, seconds: float) -> tuple[F32, F32]:
+        """Vertices and unit normals (v, 3) in studio space, before the item is carried."""
+        return under(self.placement, *self.rig.at(self.animation, seconds))
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A mesh at rest in studio space."""
+
+    mesh: Mesh
+    rows: I32
+    """material row of each of its parts"""
+    first_part: int
+    carriage: str
+    """what it moves with"""
+    rigged: Rigged | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Bending:
+    """What of an item bends, and by what."""
+
+    rigged: Rigged
+    triangles: I32
+    """(d, 3) of the rig's vertices"""
+    first: int
+    """number of the first of these triangles among all"""
+
+
+@dataclass(frozen=True, slots=True)
+class Instances:
+    """One body for all that stands, one for each carriage, and one for each item that bends, in this order."""
+
+    bodies: list[Body | None]
+    """None for those that bend: each frame brings its own"""
+    carriages: list[str]
+    """what each body moves with"""
+    bending: list[Bending]
+    geometry: Geometry
+    body_of: I32
+    """(t,) the body of each triangle"""
+    vertices: F32
+    triangles: I32
+    inner: U8
+    sheer: bool
+    """the mesh's own colours are not opaque everywhere"""
+
+    def where(self, bodies: list[Body], moment: Moment) -> Bodies:
+        """Where a frame's bodies stand while the shutter is open."""
+        steps = len(moment.shutter)
+        keys = [self._keys(carriage, moment) for carriage in self.carriages]
+        moving = [BENDS if body is None else TURNS if carriage else STANDS
+                  for body, carriage in zip(self.bodies, self.carriages, strict=True)]  # fmt: skip
+        return Bodies(
+            np.array(keys, np.float32).reshape(len(keys), steps, 7), np.array(moving, np.uint8), *addresses_of(bodies)
+        )
+
+    def placed(self, moment: Moment, poses: Poses) -> F32:
+        """Where the bodies stand in some poses (k, b, 3, 4)."""
+        found = np.tile(np.eye(4)[:3], (len(poses), max(len(self.carriages), 1), 1, 1))
+        for i, carriage in enumerate(self.carriages):
+            if carriage:
+                found[:, i] = moment.carried(carriage, poses)[:, :3]
+        return found.astype(np.float32)
+
+    @staticmethod
+    def _keys(carriage: str, moment: Moment) -> F32:
+        if carriage == STILL:
+            return np.tile(pose_keys(np.eye(4)[None]), (len(moment.shutter), 1))
+        return pose_keys(moment.carried(carriage, moment.shutter))
+
+
+def build_instances(pieces: list[Piece]) -> Instances:
+    """Compile pieces; of those with a rig, what moves with it bends."""
+    rigid, bent = [], []
+    for piece in pieces:
+        if piece.rigged is None:
+            rigid.append(piece)
+            continue
+        bends = np.asarray(piece.rigged.rig.moving(piece.rigged.animation)[piece.mesh.triangles].any(axis=1))
+        rigid.append(replace(piece, mesh=piece.mesh.only(~bends), rigged=None))
+        bent.append(replace(piece, mesh=piece.mesh.only(bends)))
+    carriages = sorted({p.carriage for p in rigid}, key=[STILL, *(p.carriage for p in rigid)].index)
+    groups = [[p for p in rigid if p.carriage == carriage] for carriage in carriages] + [[p] for p in bent]
+    bodies: list[Body | None] = []
+    carried: list[str] = []
+    body_of: list[np.ndarray] = []
+    bending: list[Bending] = []
+    first = 0
+    for group in groups:
+        mesh = join([p.mesh for p in group])
+        if not len(mesh.triangles):
+            continue
+        body_of.append(np.full(len(mesh.triangles), len(bodies), np.int32))
+        carried.append(group[0].carriage)
+        if group[0].rigged is not None:
+            bending.append(Bending(group[0].rigged, mesh.triangles, first))
+            bodies.append(None)
+        else:
+            bodies.append(Body(Structure(mesh.vertices, mesh.triangles), first))
+        first += len(mesh.triangles)
+    ordered = [piece for group in groups for piece in group]
+    whole = join([p.mesh for p in ordered])
+    material = np.concatenate([[0], *(p.rows[p.mesh.part] for p in ordered)])[1:]
+    part = np.concatenate([[0], *(p.mesh.part + p.first_part for p in ordered)])[1:]
+    corners = _packed_corners(whole, material, part)
+    geometry = Geometry(
+        corners, material.astype(np.int32), part.astype(np.int32), NO_EDGES, NO_SHAPES,
+        _at_corners(whole.more_uvs, whole.triangles), _at_corners(whole.colours, whole.triangles),
+    )  # fmt: skip
+    owner = np.concatenate(body_of) if body_of else np.zeros(0, np.int32)
+    return Instances(bodies, carried, bending, geometry, owner, whole.vertices, whole.triangles, whole.inner_bits,
+                    bool((whole.colours[:, 3] < 1).any()))  # fmt: skip
+
+
+def bend(
+    bending: list[Bending], playing: dict[str, Playing], around_s: dict[str, tuple[float, float, float]]
+) -> tuple[list[Body], Shapes]:
+    """The bodies that bend while the shutter is open, and their triangles.
+
+    around_s: times of this frame, the next and the one before for motion vectors; empty where they are not recorded.
+    """
+    steps = max(b.rigged.rig.steps(b.rigged.animation, playing[b.rigged.item].span_s) for b in bending)
+    bent = [_bent(b, playing[b.rigged.item].times(steps).tolist(), around_s.get(b.rigged.item, ())) for b in bending]
+    bodies, corners, places = zip(*bent, strict=True)
+    return list(bodies), Shapes(
+        bending[0].first, np.concatenate(corners, axis=1), np.concatenate(places, axis=1)
+    )  # fmt: skip
+
+
+def _bent(bending: Bending, times: list[float], around_s: Iterable[float]) -> tuple[Body, F32, F32]:
+    """One body at times (k,) of its animation, corners (k, d, 18) and places (3, d, 9) of its triangles."""
+    triangles, around = bending.triangles, list(around_s)
+    poses = {t: bending.rigged.at(t) for t in {*times, *around}}  # this frame is often one of the shutter's
+    corners = np.empty((len(times), len(triangles), 18), np.float32)
+    for row, (vertices, normals) in zip(corners, (poses[t] for t in times), strict=True):
+        row[:, :9], row[:, 9:] = vertices[triangles].reshape(-1, 9), normals[triangles].reshape(-1, 9)
+    places = np.zeros((3, len(triangles) if around else 0, 9), np.float32)
+    for k, t in enumerate(around):
+        places[k] = poses[t][0][triangles].reshape(-1, 9)
+    structure = Structure(np.stack([poses[t][0] for t in times]), triangles)
+    return Body(structure, bending.first), corners, places
+
+
+def _at_corners(values: F32, triangles: I32) -> F32:
+    """Values of vertices (v, k) at the corners of triangles (t, 3·k); (0, 3·k) where there are none."""
+    if not len(values):
+        return np.zeros((0, 3 * values.shape[1]), np.float32)
+    return np.ascontiguousarray(values[triangles].reshape(len(triangles), -1))
+
+
+def _packed_corners(mesh: Mesh, material: np.ndarray, part: np.ndarray) -> np.ndarray:
+    corners = aligned(32 * len(mesh.triangles), 128).reshape(-1, 32)
+    pack_corners(mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles, material, part, corners)
+    return corners

@@ -1,0 +1,140 @@
+"""The lights of a moment as the kernels sample them."""
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...arrays import Vec3
+from ...colour import LUMA
+from ...cumulative import guide_to
+from ...light.environment import EnvironmentMap
+from ...light.masks import LOOP, mask, moves
+from ...light.rows import light_row, put_gobo, reach_of
+from ...light.shapes import LIGHT_COLUMNS
+from ...light.sky import SUN_OF_SKY
+from ...material.row import EMISSION
+from ...motion import Moment
+from ...picture.decode import decode_picture
+from ...scene import Gobo, Light
+from ...scene.light import BASE_ENVIRONMENT_NIT
+from ...textures import BLACK, REPEAT, TextureShelf
+from ..trace.arrays import F32, I32, Geometry, Lights, Materials
+from ..trace.parameters import ReadAsset
+
+
+def gobo_picture(gobo: Gobo, frames_since_first: int) -> tuple[object, Callable[[ReadAsset], NDArray[np.uint8]]]:
+    """The picture of a gobo in a frame: its name, and how to get it (given a reader of assets)."""
+    step = gobo.pictures_per_frame * frames_since_first
+    if gobo.pictures:
+        asset = gobo.pictures[math.floor(step) % len(gobo.pictures)]
+        return asset, lambda read: decode_picture(read(asset), gobo.source_name or "gobo")
+    kind = gobo.pattern or "window"
+    turn = step % LOOP if moves(kind) else 0.0
+    return (kind, round(turn, 4)), lambda read: mask(kind, turn)
+
+
+def gobo_names(lights: tuple[Light, ...], frames_since_first: int) -> tuple[object, ...]:
+    """What pictures the lights' gobos show in a frame."""
+    return tuple(gobo_picture(light.gobo, frames_since_first)[0] for light in lights if light.gobo)
+
+
+def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadAsset, shelf: TextureShelf) -> None:
+    """Enter the lights' gobos, `step` frames after the first, into their rows, and on the shelf what is not there."""
+    for light, row in zip(lights, rows, strict=True):
+        if light.gobo:
+            name, get = gobo_picture(light.gobo, step)
+            wrap = REPEAT if light.gobo.tiles else BLACK
+            put_gobo(row, light.gobo, shelf.row(name, lambda get=get: get(read), False, wrap))
+
+
+NEAREST_GLOW = 0.114
+
+
+class Glow:
+    """Triangles that shine: which, and their share of all that they give."""
+
+    def __init__(self, geometry: Geometry, materials: Materials, body_of: I32):
+        """Of a frame's geometry; what bends is taken as it is in the middle of the shutter."""
+        luminance = materials.values[:, EMISSION : EMISSION + 3] @ LUMA
+        shining = np.flatnonzero(luminance[geometry.material] > 0).astype(np.int32)
+        c = geometry.corners[shining, :9].astype(np.float64)
+        first, bent = geometry.shapes.first, geometry.shapes.corners
+        if bent.shape[1]:
+            bends = shining >= first
+            c[bends] = bent[len(bent) // 2][shining[bends] - first, :9]
+        area = np.linalg.norm(np.cross(c[:, 3:6] - c[:, 0:3], c[:, 6:9] - c[:, 0:3]), axis=1) / 2
+        power = area * luminance[geometry.material[shining]]
+        self.triangles, self.bodies = shining, body_of[shining]
+        self.total = float(power.sum())
+        self.share = np.concatenate([[0.0], np.cumsum(power) / max(self.total, 1e-30)]).astype(np.float32)
+        self.guide = guide_to(self.share, np.int32)
+        middle = c.reshape(-1, 3, 3).mean(axis=1)
+        self.middle = power @ middle / self.total if self.total > 0 else np.zeros(3)
+
+    def reach(self, aim: Vec3, camera_m: float) -> float:
+        """About how much it gives at `aim`; as if never nearer than a part of the camera's distance, it may be right
+        there."""
+        return self.total / 4 / max(float(np.sum((self.middle - aim) ** 2)), (NEAREST_GLOW * camera_m) ** 2)
+
+
+def environment_turn(rotation_rad: float, tilt_rad: float) -> F32:
+    """Environment → studio (3, 3): leaned over about X, then turned about Y."""
+    c, s = math.cos(rotation_rad), math.sin(rotation_rad)
+    ct, st = math.cos(tilt_rad), math.sin(tilt_rad)
+    about_y = np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
+    about_x = np.array([[1, 0, 0], [0, ct, -st], [0, st, ct]])
+    return np.ascontiguousarray(about_y @ about_x, np.float32)
+
+
+def _row(light: Light, moment: Moment) -> F32:
+    """A light's row; the sky's sun travels with the sky, all others with the rig."""
+    shutter = moment.shutter
+    if light.id == SUN_OF_SKY:
+        travelled = moment.look.environment.rotation_deg + float(moment.around.environment_deg[0])
+        return light_row(light, moment.aim, travelled, _while_open(shutter.environment_deg))
+    aim = np.array([light.aim.x_m, light.aim.y_m, light.aim.z_m])
+    return light_row(light, aim, float(moment.around.lights_deg[0]), _while_open(shutter.lights_deg))
+
+
+def _while_open(degrees: NDArray[np.float64]) -> float:
+    """How far something turns between the first and the last pose of the shutter."""
+    return float(degrees[-1] - degrees[0])
+
+
+def lights_of(
+    moment: Moment, lights: tuple[Light, ...], environment: EnvironmentMap, glow: Glow, read: ReadAsset,
+    parts: tuple[str, ...], shelf: TextureShelf,
+) -> Lights:  # fmt: skip
+    """Everything that shines in one frame. `parts`: ids of all parts, the set's first; `shelf`: of gobos."""
+    rows = [_row(light, moment) for light in lights]
+    put_gobos(lights, rows, moment.since_first, read, shelf)
+    aim, env = moment.aim, moment.look.environment
+    env_deg = env.rotation_deg + float(moment.around.environment_deg[0])
+    camera_m = float(np.linalg.norm(moment.around.cameras[0, :3, 3] - aim))
+    unit = 1.0 if env.kind == "sky" else BASE_ENVIRONMENT_NIT
+    scale = unit * 2.0**env.strength_stops if moment.look.environment_lit else 0.0
+    power = [reach_of(row, aim) for row in rows] + [
+        glow.reach(aim, camera_m),
+        environment.mean_luminance * scale * math.pi,
+    ]
+    share = np.array(power) / max(sum(power), 1e-30)
+    share = np.where(share > 0, share + 0.05, 0.0)
+    pick = np.concatenate([[0.0], np.cumsum(share / max(share.sum(), 1e-30))])
+    spared = np.zeros((0, 0), np.uint8)
+    if any(light.excluded_parts for light in lights):
+        spared = np.array([[part in light.excluded_parts for part in parts] for light in lights], np.uint8)
+    return Lights(
+        rows=np.array(rows, np.float32).reshape(-1, LIGHT_COLUMNS),
+        pick=pick.astype(np.float32),
+        gobos=shelf.arrays(),
+        mesh_share=glow.share, mesh_guide=glow.guide, mesh_triangle=glow.triangles, mesh_body=glow.bodies,
+        mesh_total=glow.total,
+        env_scale=scale,
+        env_turn=environment_turn(math.radians(env_deg), math.radians(env.tilt_deg)),
+        env_travel=math.radians(_while_open(moment.shutter.environment_deg)),
+        env_seen=env.seen_by_camera and scale > 0,
+        env_reflected=env.seen_in_reflections,
+        spared=spared,
+    )  # fmt: skip

@@ -1,0 +1,1 @@
+"""What rays bring back: films, denoising, developing, metering, and finished frames."""

@@ -1,0 +1,68 @@
+"""Denoising a film with Open Image Denoise, guided by albedo and normal."""
+
+import numpy as np
+import pyoidn
+
+from ...arrays import RGBImage
+from .film import Film
+from .tracer import Cancel, Cancelled
+
+BORDER_PX = 12
+"""The filter is weak at the border of its input (single bright or dark pixels stay); it gets this much mirrored
+picture all round, which is cut off again. The outermost pixels stand once: doubled, a single bright one would look
+like something that is meant."""
+
+
+def denoise(film: Film, quality: str = "high", prefilter: bool = True, radiance: RGBImage | None = None) -> RGBImage:
+    """Radiance (h, w, 3) without noise; the film is left as it is. quality: high, balanced or fast.
+
+    `radiance` takes the place of the film's own, when it was worked on before. With `prefilter` the guides are
+    cleaned first, as the library's documentation recommends for final frames.
+    """
+    guides = _guides(film, quality, prefilter)
+    return _clean(film.radiance if radiance is None else radiance, guides, quality, prefilter)
+
+
+def denoise_shares(
+    film: Film, shares: dict[str, RGBImage], whole: RGBImage, quality: str = "high", cancelled: Cancel = lambda: False
+) -> dict[str, RGBImage]:
+    """Parts of a film's radiance without noise, brought to add up to `whole`, its denoised radiance.
+
+    Raises Cancelled; `cancelled` is asked between them.
+    """
+    prefilter = quality == "high"
+    guides = _guides(film, quality, prefilter)
+    clean: dict[str, RGBImage] = {}
+    for name, share in shares.items():
+        if cancelled():
+            raise Cancelled
+        clean[name] = np.maximum(_clean(share, guides, quality, prefilter), 0.0)
+    total = np.sum(list(clean.values()), axis=0)
+    lit = total > 1e-6 * max(float(whole.mean()), 1e-30)
+    fit = np.divide(whole, total, out=np.zeros_like(whole), where=lit)
+    rest = np.where(lit, 0.0, whole) / max(len(clean), 1)
+    return {name: np.asarray(part * fit + rest, np.float32) for name, part in clean.items()}
+
+
+Guides = tuple[RGBImage, RGBImage]
+
+
+def _guides(film: Film, quality: str, prefilter: bool) -> Guides:
+    albedo, normal = _bordered(film.albedo), _bordered(film.normal)
+    if prefilter:
+        albedo = pyoidn.denoise(albedo, quality=quality)
+        normal = pyoidn.denoise(normal, quality=quality)
+    return albedo, normal
+
+
+def _clean(noisy: RGBImage, guides: Guides, quality: str, prefiltered: bool) -> RGBImage:
+    colour = _bordered(noisy)
+    # The filter is trained on values around 1; nit of a studio are thousands.
+    scale = np.float32(1.0 / max(float(np.mean(colour)), 1e-6))
+    clean = pyoidn.denoise(colour * scale, *guides, hdr=True, clean_aux=prefiltered, quality=quality)
+    inside = slice(BORDER_PX, -BORDER_PX)
+    return np.ascontiguousarray(clean[inside, inside] / scale, np.float32)
+
+
+def _bordered(picture: RGBImage) -> RGBImage:
+    return np.pad(picture, ((BORDER_PX, BORDER_PX), (BORDER_PX, BORDER_PX), (0, 0)), mode="reflect")

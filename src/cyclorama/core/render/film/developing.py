@@ -1,0 +1,129 @@
+"""Developing a picture while someone watches: coarse at once, then better and better, from a kept film if one fits."""
+
+import io
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+from PIL import Image
+
+from ...arrays import RGBImage
+from ...motion import Moment
+from ...picture.exposure import expose
+from ...picture.view import to_bytes, to_display
+from ..compile.background import with_background
+from ..compile.compiler import SceneCompiler
+from ..trace.wavefront import FrameScene
+from .denoise import denoise
+from .film import Film
+from .negative import Fit, Negative, Negatives, keep_of
+from .tracer import Cancel, Tell, Tracer, film_for
+
+FULL_SAMPLES = 256
+STEPS = (2, 8, 32, 96, FULL_SAMPLES)
+"""Samples at which a picture is shown."""
+SPLIT_FROM = 8
+"""From this step on the lights are parted, so that dimming them takes no time (a second or so, in which nothing else is
+done)."""
+MOST_RAISED = 4.0
+"""Where a light is raised more, a film is begun that gives it its share of samples."""
+FIRST_SHRINK = 3
+"""The first picture of what no kept film shows is this much smaller than wanted, to be there at once."""
+FIRST_BOUNCES = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A picture under way."""
+
+    samples: int
+    """what it is about as good as; 0 for a first one, small or guessed from what is there"""
+    width: int
+    height: int
+    jpeg: bytes
+
+
+class Developer:
+    """Develops pictures with a compiler and a tracer, and keeps what it has exposed."""
+
+    def __init__(self, compiler: SceneCompiler, tracer: Tracer):
+        self._compiler, self._tracer = compiler, tracer
+        self._negatives = Negatives()
+
+    def pictures(
+        self, moment: Moment, width: int, height: int, cancelled: Cancel = lambda: False,
+        tell: Tell = lambda samples: None,
+    ) -> Iterator[Shown]:  # fmt: skip
+        """Pictures of a moment, each better than the one before; `tell` learns meanwhile how many samples there are.
+
+        Raises Cancelled when `cancelled` says so; what is exposed by then is kept.
+        """
+        fits = self._negatives.find(moment, width, height)
+        coarse, shown = None, 0.0
+        if fits:
+            yield from self._printed(fits[0], moment, cancelled)
+            shown = fits[0].worth
+        else:
+            film, coarse = self._coarse(moment, width, height, cancelled)
+            like = self._negatives.of_same_view(moment, width, height)
+            if like is None:
+                yield self._shown(coarse, film, moment, 0)
+            else:
+                yield self._shown(like.corrected(coarse), like.film, moment, 0)
+                shown = STEPS[0] if like.moment.materials == moment.materials else 0.0
+        fresh = [fit for fit in fits if fit.by.max() <= MOST_RAISED]
+        negative, by = fresh[0] if fresh else self._begun(moment, width, height, coarse)
+        for target in (step for step in STEPS if step > negative.samples):
+            self._expose(negative, target, cancelled, tell)
+            self._negatives.keep(negative)
+            if target > shown:
+                last = target == FULL_SAMPLES
+                clean = negative.develop(by, "high" if last else "fast", last)
+                yield self._shown(clean, negative.film, moment, target)
+            if target >= SPLIT_FROM:
+                negative.split(cancelled)
+
+    def _printed(self, fit: Fit, moment: Moment, cancelled: Cancel) -> Iterator[Shown]:
+        """At once, and where that is made of lights cleaned one by one, once more as one picture."""
+        negative, by = fit
+        self._negatives.keep(negative)
+        split, samples = bool(negative.shares), int(fit.worth)
+        yield self._shown(negative.print(by), negative.film, moment, samples)
+        if split and np.any(by != 1) and not cancelled():
+            yield self._shown(negative.develop(by, "fast", False), negative.film, moment, samples)
+
+    def still(self, moment: Moment, width: int, height: int, samples: int) -> Shown:
+        """One picture of a moment, of which nothing is kept."""
+        film = Film(width, height)
+        self._tracer.expose(film, self._compiler.compile(moment, width, height), samples)
+        return self._shown(denoise(film, "fast", False), film, moment, samples)
+
+    def _coarse(self, moment: Moment, width: int, height: int, cancelled: Cancel) -> tuple[Film, RGBImage]:
+        """Smaller than asked for, one sample, few bounces; and its radiance without noise."""
+        film = Film(max(1, width // FIRST_SHRINK), max(1, height // FIRST_SHRINK))
+        scene = self._compiler.compile(moment, film.width, film.height)
+        scene = replace(scene, max_bounces=min(scene.max_bounces, FIRST_BOUNCES))
+        self._tracer.expose(film, scene, 1, 0, cancelled)
+        return film, denoise(film, "fast", False)
+
+    def _begun(self, moment: Moment, width: int, height: int, coarse: RGBImage | None) -> Fit:
+        negative = Negative(moment, film_for(self._scene(moment, width, height)), coarse)
+        return Fit(negative, negative.as_exposed)
+
+    def _scene(self, moment: Moment, width: int, height: int) -> FrameScene:
+        return self._compiler.compile(moment, width, height, keep_of(moment, width, height))
+
+    def _expose(self, negative: Negative, target: int, cancelled: Cancel, tell: Tell) -> None:
+        film = negative.film
+        before = float(film.count.mean())  # one that was cut short has more in some pixels
+        scene = self._scene(negative.moment, film.width, film.height)
+        self._tracer.expose(film, scene, target - film.samples, 0, cancelled,
+                            lambda share: tell(before + share * (target - before)))  # fmt: skip
+
+    def _shown(self, clean: RGBImage, film: Film, moment: Moment, samples: int) -> Shown:
+        behind = self._compiler.background(moment, film.width, film.height)
+        tone = moment.look.tone
+        picture = to_bytes(to_display(expose(with_background(clean, film.alpha, behind), tone), tone.view))
+        buffer = io.BytesIO()
+        Image.fromarray(picture).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
+        return Shown(samples, film.width, film.height, buffer.getvalue())

@@ -1,0 +1,89 @@
+"""Looking through the camera at one place: what a click on the lens means."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ...arrays import Vec3
+from ...framing import Seen
+from ...motion import STILL, Moment
+from ...scene.item import SET_PARTS
+from ...scene.shot import DISC
+from ..compile.compiler import SceneCompiler
+from ..trace.wavefront import trace_batch
+from .meter import meter_subject
+from .tracer import Tracer
+
+WIDTH, POINT_SAMPLES, COLOUR_SAMPLES, PATCH = 640, 16, 64, 4
+"""The picture is looked at in this width; a colour is the mean over PATCH pixels to each side."""
+
+
+@dataclass(frozen=True, slots=True)
+class Eye:
+    """Answers what changes need to know of the picture; see `sheet.perform.Eye`."""
+
+    compiler: SceneCompiler
+    tracer: Tracer
+
+    def meter(self, moments: list[Moment]) -> float | None:
+        """EV100 for the subject over some moments, None when it is black or absent."""
+        return meter_subject(moments, self.compiler, self.tracer)
+
+    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
+        """The surface point at (x, y), shares of the picture from the top left; None where nothing is."""
+        width, height = _size(moment)
+        scene = self.compiler.compile(_pinhole(moment), width, height, keep="passes")
+        samples = trace_batch(scene, _pixels(x, y, width, height, 0), 0, POINT_SAMPLES, 0)
+        met = samples.items["covered"] > 0
+        if not met.any():
+            return None
+        places = samples.first[met]
+        nearest = places[np.argmin(samples.items["depth"][met])]
+        item, carriage = _owner(moment, int(nearest[10]) - 1)
+        back = np.linalg.inv(moment.carried(carriage, moment.around)[0])
+        point = back[:3, :3] @ nearest[:3].astype(np.float64) + back[:3, 3]
+        return Seen(point, item)
+
+    def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
+        """Mean radiance (3,) in nit around (x, y); None where no surface is."""
+        width, height = _size(moment)
+        scene = self.compiler.compile(moment, width, height)
+        samples = trace_batch(scene, _pixels(x, y, width, height, PATCH), 0, COLOUR_SAMPLES, 0).items
+        if samples["covered"].mean() < 0.5:
+            return None
+        return np.array([samples[c].mean() for c in "rgb"], np.float64)
+
+
+def _owner(moment: Moment, part: int) -> tuple[str | None, str]:
+    """The item that a part belongs to, by its number, and what that moves with."""
+    before = len(SET_PARTS)
+    for item in moment.items:
+        if before <= part < before + len(item.parts):
+            return item.id, moment.carriages[item.id]
+        before += len(item.parts)
+    return None, DISC if moment.disc_turns and part == SET_PARTS.index("disc") else STILL
+
+
+def _pinhole(moment: Moment) -> Moment:
+    """The moment seen sharply while the shutter is open for no time."""
+    here = replace(
+        moment.around,
+        frames=moment.around.frames[:1], cameras=moment.around.cameras[:1], disc_deg=moment.around.disc_deg[:1],
+        item_deg={who: deg[:1] for who, deg in moment.around.item_deg.items()},
+        lights_deg=moment.around.lights_deg[:1], environment_deg=moment.around.environment_deg[:1],
+    )  # fmt: skip
+    playing = {who: replace(play, opens_s=moment.around_s[who][0], closes_s=moment.around_s[who][0])
+               for who, play in moment.playing.items()}  # fmt: skip
+    camera = moment.camera.model_copy(update={"f_number": None, "shutter_deg": 0.0})
+    return replace(moment, camera=camera, shutter=here, playing=playing)
+
+
+def _size(moment: Moment) -> tuple[int, int]:
+    return WIDTH, max(1, round(WIDTH * moment.shoot.height / moment.shoot.width))
+
+
+def _pixels(x: float, y: float, width: int, height: int, around: int) -> np.ndarray:
+    column, row = min(int(x * width), width - 1), min(int(y * height), height - 1)
+    columns = np.arange(max(column - around, 0), min(column + around + 1, width))
+    rows = np.arange(max(row - around, 0), min(row + around + 1, height))
+    return (rows[:, None] * width + columns).ravel().astype(np.int32)

@@ -1,0 +1,42 @@
+"""One frame of a shot: exposed as its shoot settings ask, cleaned, and put over its background."""
+
+from dataclasses import replace
+
+from ...arrays import Mask, RGBImage
+from ...motion import Moment
+from ...picture.exposure import exposure_scale
+from ..compile.background import with_background
+from ..compile.compiler import Keep, SceneCompiler
+from .film import Film
+from .tracer import Cancel, Tell, Tracer, film_for
+
+
+def expose_frame(
+    moment: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False,
+    progress: Tell = lambda share: None,
+) -> Film:  # fmt: skip
+    """The film of a moment at its shot's size, samples or noise threshold, with all that its passes record.
+
+    Raises Cancelled when `cancelled` says so.
+    """
+    s, frame = moment.shoot, moment.frame
+    if s.transparent:
+        hidden = moment.look.environment.model_copy(update={"seen_by_camera": False})
+        moment = replace(moment, look=moment.look.model_copy(update={"environment": hidden}))
+    keep: Keep = "passes" if s.passes.wanted or s.denoise_neighbours else "picture"
+    scene = compiler.compile(moment, s.width, s.height, keep)
+    film = film_for(scene)
+    if s.noise_threshold is None:
+        tracer.expose(film, scene, s.samples, frame, cancelled, progress)
+    else:
+        white = 1.0 / exposure_scale(moment.look.tone)
+        tracer.expose_until(film, scene, s.noise_threshold, white, s.min_samples, s.samples, frame, cancelled, progress)
+    return film
+
+
+def beauty(film: Film, moment: Moment, compiler: SceneCompiler, clean: RGBImage) -> tuple[RGBImage, Mask | None]:
+    """Radiance (h, w, 3) nit and, for a transparent picture, alpha (h, w); `clean` is the film's, denoised or not."""
+    s = moment.shoot
+    if s.transparent:
+        return clean, film.alpha
+    return with_background(clean, film.alpha, compiler.background(moment, s.width, s.height)), None

@@ -1,0 +1,1 @@
+"""What is shot besides the beauty picture: passes with rays of their own, and the files of all."""

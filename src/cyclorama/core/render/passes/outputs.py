@@ -1,0 +1,155 @@
+"""The files of a frame besides its beauty picture: one folder a pass, each in a format that can hold it."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...arrays import Mask, RGBImage
+from ...motion import Moment
+from ...picture.cryptomatte import matte_channels
+from ...picture.exposure import expose
+from ...picture.exr import encode_channels, encode_layers
+from ...picture.files import encode_display, encode_frame
+from ...picture.view import srgb_encode
+from ...scene import ShootSettings
+from ...scene.shoot import PICTURE_EXTENSIONS, PassName
+from ..compile.compiler import SceneCompiler
+from ..film.denoise import denoise, denoise_shares
+from ..film.film import Film
+from ..film.frame import beauty, expose_frame
+from ..film.tracer import Cancel, Tracer
+from ..trace.arrays import COMPONENTS
+from .rays import caught, in_clay, occlusion, wireframe, without_set, without_subject
+
+NUMBERS: tuple[PassName, ...] = ("lights", "components", "position", "depth", "motion", "objects", "materials")
+"""Passes that hold numbers instead of a picture: always EXR."""
+HELPER_SAMPLES = 64
+"""Occlusion and wireframe need no more."""
+
+
+@dataclass(frozen=True, slots=True)
+class PassFile:
+    """One file of a pass."""
+
+    name: PassName
+    extension: str
+    data: bytes
+
+
+def pass_extension(settings: ShootSettings, name: PassName) -> str:
+    """Extension of a pass's files."""
+    if name in NUMBERS:
+        return "exr"
+    file_format = settings.file_format
+    # JPEG cannot hold what the catcher is for
+    return PICTURE_EXTENSIONS["png" if name == "catcher" and file_format == "jpeg" else file_format]
+
+
+def pass_files(
+    moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer,
+    cancelled: Cancel = lambda: False,
+) -> Iterator[PassFile]:  # fmt: skip
+    """All wanted passes of a frame whose film is exposed; `clean` is its radiance as the picture shows it.
+
+    Raises Cancelled when `cancelled` says so.
+    """
+    for name in moment.shoot.passes.wanted:
+        data = _pass(name, moment, film, clean, compiler, tracer, cancelled)
+        yield PassFile(name, pass_extension(moment.shoot, name), data)
+
+
+def _pass(
+    name: PassName, moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler,
+    tracer: Tracer, cancelled: Cancel,
+) -> bytes:  # fmt: skip
+    s = moment.shoot
+    if name == "lights":
+        return _lights(moment, film, clean, compiler)
+    if name in NUMBERS:
+        return _numbers(name, moment, film)
+    if name == "albedo":
+        return _picture(film.albedo, None, s.file_format, s.bits)
+    if name == "normal":
+        if s.file_format == "exr":
+            return encode_layers({"normal": film.normal}, 32 if s.bits == 32 else 16)
+        return encode_display(film.normal * 0.5 + 0.5, s.file_format, s.bits)
+    if name == "occlusion":
+        base = moment if s.passes.occlusion_set else without_set(moment)
+        scene = compiler.compile(base, s.width, s.height, keep="passes")
+        openness, covered = occlusion(scene, HELPER_SAMPLES, s.passes.occlusion_reach_m, s.passes.occlusion_falloff)
+        return _helper(openness, covered, s)
+    if name == "wireframe":
+        base = moment if s.passes.wire_set else without_set(moment)
+        scene = compiler.compile(base, s.width, s.height, keep="passes")
+        lines, covered = wireframe(scene, HELPER_SAMPLES, s.passes.wire_px, s.passes.wire_level)
+        return _helper(1.0 - lines, covered, s)
+    if name == "clay":
+        plain = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()})})
+        clay = replace(in_clay(moment), shoot=plain)
+        exposed = expose_frame(clay, compiler, tracer, cancelled)
+        radiance, alpha = beauty(exposed, clay, compiler, denoise(exposed) if s.denoise else exposed.radiance)
+        return encode_frame(radiance, alpha, moment.look.tone, s.file_format, s.bits)
+    return _catcher(moment, film, clean, compiler, tracer, cancelled)
+
+
+def _numbers(name: PassName, moment: Moment, film: Film) -> bytes:
+    tone, rate = moment.look.tone, moment.fps
+    if name in ("objects", "materials"):
+        which = 0 if name == "objects" else 1
+        names = _part_names(moment) if which == 0 else ("Exit", "Sweep", "Disc", *(m.name for m in moment.materials))
+        channels, header = matte_channels(name, film.matte(which), names)
+        return encode_channels(channels, header, rate)
+    if name == "components":
+        return encode_layers({layer: expose(film.layer(layer), tone) for layer in COMPONENTS}, 16, rate=rate)
+    values = {"position": film.position, "depth": film.depth, "motion": film.motion}[name]
+    return encode_layers({name: values}, 32, rate=rate)
+
+
+def _lights(moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler) -> bytes:
+    """Every light's share of the picture, and what is seen behind it: they add up to the picture, exposed."""
+    s, tone = moment.shoot, moment.look.tone
+    shares = {layer: film.layer(layer) for layer in film.layers if layer not in COMPONENTS}
+    if s.denoise or s.denoise_neighbours:
+        shares = denoise_shares(film, shares, clean)
+    layers: dict[str, NDArray[np.float32]] = {layer: expose(share, tone) for layer, share in shares.items()}
+    if s.transparent:
+        layers["A"] = film.alpha
+    else:
+        behind = compiler.background(moment, s.width, s.height)
+        layers["background"] = expose((1.0 - film.alpha[..., None]) * behind, tone)
+    return encode_layers(layers, 32, rate=moment.fps)
+
+
+def _part_names(moment: Moment) -> tuple[str, ...]:
+    return ("Sweep", "Disc", *(p.name for item in moment.items for p in item.parts))
+
+
+def _picture(linear: RGBImage, alpha: Mask | None, file_format: str, bits: int) -> bytes:
+    """A picture whose values are 0…1 already, without exposure or view."""
+    if file_format == "exr":
+        return encode_layers({"": linear if alpha is None else np.dstack([linear, alpha])}, 32 if bits == 32 else 16)
+    shown = srgb_encode(linear)
+    return encode_display(shown if alpha is None else np.dstack([shown, alpha]), file_format, bits)
+
+
+def _helper(values: Mask, covered: Mask, s: ShootSettings) -> bytes:
+    """A grey pass: white where nothing is, or transparent there."""
+    if s.transparent and s.file_format != "jpeg":
+        return _picture(np.repeat(values[..., None], 3, axis=2), covered, s.file_format, s.bits)
+    grey = values * covered + (1.0 - covered)
+    return _picture(np.repeat(grey[..., None], 3, axis=2), None, s.file_format, s.bits)
+
+
+def _catcher(
+    moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer,
+    cancelled: Cancel,
+) -> bytes:  # fmt: skip
+    s = moment.shoot
+    plain = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()}), "denoise_neighbours": False})
+    empty = replace(without_subject(moment), shoot=plain)
+    bare = expose_frame(empty, compiler, tracer, cancelled)
+    picture, alpha = caught(clean, denoise(bare) if s.denoise else bare.radiance, film.subject)
+    file_format = s.file_format if s.file_format != "jpeg" else "png"
+    return encode_frame(picture, alpha, moment.look.tone, file_format, s.bits)

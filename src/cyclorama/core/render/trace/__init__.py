@@ -1,0 +1,1 @@
+"""The kernels: rays, bodies, surfaces, light, bounce by bounce."""

@@ -1,0 +1,176 @@
+"""Materials of the document as rows for the kernels, with the maps that vary them.
+
+A row holds every OpenPBR parameter; a binding says that a map multiplies one or three of its columns. At a
+surface point `resolve` copies the row and works the maps in where there are any.
+"""
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...kernel import device, routine
+from ...material.film import FILM_ANGLES, FILM_STEPS, film_table
+from ...material.patterns import pattern
+from ...material.record import MIRROR_ALPHA
+from ...material.row import (
+    ABSORB,
+    BASE,
+    COLOURS,
+    CUTOFF,
+    EDGE_RADIUS,
+    EMISSION,
+    EVEN,
+    FILM_TABLE,
+    METALNESS,
+    OPACITY,
+    PLAIN,
+    PROFILE,
+    PROFILE_MEAN,
+    PROFILED,
+    ROUGHNESS,
+    SCALARS,
+    row_of,
+)
+from ...material.tables import load_tables, profile
+from ...picture.decode import decode_picture
+from ...scene import Material, TextureRef
+from ...textures import CLAMP, MIRROR, REPEAT, TextureShelf, map_value
+from .arrays import Materials
+
+_MAPPED = {name: (column, 1) for column, name in SCALARS.items()} | {
+    name: (column, 3) for column, name in COLOURS.items()
+} | {"emission_color": (EMISSION, 3)}  # fmt: skip
+_COLOUR_MAPS = {*COLOURS.values(), "emission_color"}
+_WRAP = {"repeat": REPEAT, "mirror": MIRROR, "clamp": CLAMP}
+_CHANNEL = {"r": 0, "g": 1, "b": 2, "a": 3}
+_MEAN = 4
+ReadAsset = Callable[[str], bytes]
+
+
+class TextureSet:
+    """Takes in the maps that materials refer to; `read` gives the bytes of an asset."""
+
+    def __init__(self, read: ReadAsset):
+        self._read = read
+        self.shelf = TextureShelf()
+
+    def index_of(self, ref: TextureRef | None, is_colour: bool, single: bool = False) -> int:
+        """Row of a map, −1 for none. `single`: it drives one number."""
+        if ref is None or not (ref.asset or ref.pattern):
+            return -1
+        channel = _CHANNEL.get(ref.channel, _MEAN if single else -1)
+
+        def pixels() -> np.ndarray:
+            if ref.asset:
+                return decode_picture(self._read(ref.asset), ref.name or ref.asset)
+            return pattern(ref.pattern)  # type: ignore[arg-type]
+
+        return self.shelf.row(
+            ref.asset or ref.pattern, pixels, is_colour, _WRAP[ref.wrap], channel, ref.projection == "triplanar",
+            _transform(ref), None if ref.wrap_down is None else _WRAP[ref.wrap_down], ref.uv_set,
+        )  # fmt: skip
+
+
+def _transform(ref: TextureRef) -> tuple[float, ...]:
+    """offset · rotation · scale, as KHR_texture_transform lays them out; then the size of a repeat."""
+    a = math.radians(ref.rotation_deg)
+    c, s = math.cos(a), math.sin(a)
+    return (c * ref.scale_u, s * ref.scale_v, ref.offset_u, -s * ref.scale_u, c * ref.scale_v, ref.offset_v,
+            ref.size_m, 0.0)  # fmt: skip
+
+
+EXIT = Material(id="exit", name="Exit", base_color=(1, 1, 1), specular_ior=1.0)
+"""Where light leaves a scattering medium: evenly, all of it."""
+
+
+def material_rows(materials: tuple[Material, ...], textures: TextureSet) -> Materials:
+    """Rows for all materials after EXIT; their maps are taken into the texture set."""
+    values = np.stack([row_of(m) for m in (EXIT, *materials)]).astype(np.float64)
+    ranges = np.full((len(values), 7), -1, np.int32)
+    ranges[:, [0, 1, 4]] = 0
+    ranges[1:, 6] = [m.vertex_colours for m in materials]
+    ranges[0, 6] = 0
+    bindings: list[tuple[int, int, int]] = []
+    films: list[np.ndarray] = []
+    for row, m in enumerate(materials, 1):
+        if m.thin_film_weight > 0:
+            values[row, FILM_TABLE] = len(films)
+            films.append(film_table(m))
+        ranges[row, 0] = len(bindings)
+        for name, (column, width) in _MAPPED.items():
+            index = textures.index_of(getattr(m.maps, name, None), name in _COLOUR_MAPS, width == 1)
+            if index >= 0:
+                bindings.append((column, width, index))
+        ranges[row, 1] = len(bindings)
+        ranges[row, 2] = textures.index_of(m.maps.normal, False)
+        ranges[row, 3] = textures.index_of(m.maps.height, False, single=True)
+        ranges[row, 5] = textures.index_of(m.maps.coat_normal, False)
+        fixed = (m.maps.specular_roughness,)
+        if values[row, PLAIN] and not any(fixed):
+            values[row, PROFILED] = 1.0
+            values[row, PROFILE:EVEN], values[row, PROFILE_MEAN] = profile(
+                load_tables(), m.specular_ior, m.specular_roughness
+            )
+        ranges[row, 4] = ranges[row, 1] > ranges[row, 0] or max(ranges[row, [2, 3, 5]].max() + 1, ranges[row, 6]) > 0
+        values[row, EVEN] = not ranges[row, 4] and _is_even(values[row])
+    return Materials(
+        values, ranges, np.array(bindings or [(0, 0, 0)], np.int32),
+        np.ascontiguousarray(np.stack(films) if films else np.zeros((1, FILM_STEPS, FILM_ANGLES, 3)), np.float32),
+    )  # fmt: skip
+
+
+def _is_even(row: NDArray[np.float64]) -> bool:
+    """Whether an unmapped row is a plain opaque dielectric, no mirror, without glow or rounded edges."""
+    absent = row[METALNESS], row[EDGE_RADIUS], *row[EMISSION : EMISSION + 3]
+    opaque = row[OPACITY] == 1.0 and row[CUTOFF] <= 1.0
+    return bool(row[PROFILED] and opaque and row[ROUGHNESS] ** 2 > MIRROR_ALPHA and not any(absent))
+
+
+def has_holes(materials: tuple[Material, ...], sheer: bool) -> bool:
+    """Whether rays may pass through any surface, so that shadow rays must look closer.
+
+    sheer: the mesh's own colours are not opaque everywhere.
+    """
+    return any(m.opacity < 1 or m.maps.opacity is not None or (sheer and m.vertex_colours) for m in materials)
+
+
+@routine
+def resolve(materials, textures, row, at, p, n, width, out):
+    """Fill `out` with the row, its mapped columns multiplied by their maps (arguments as in `map_value`)."""
+    source = materials.values[row]
+    for c in range(PROFILED if source[PROFILED] == 0.0 else source.shape[0]):
+        out[c] = source[c]
+    out[PROFILED] = source[PROFILED]
+    for k in range(materials.ranges[row, 0], materials.ranges[row, 1]):
+        column, columns, index = materials.bindings[k, 0], materials.bindings[k, 1], materials.bindings[k, 2]
+        r, g, b = map_value(textures, index, at, p, n, width)
+        out[column] *= r
+        if columns == 3:
+            out[column + 1] *= g
+            out[column + 2] *= b
+    if materials.ranges[row, 6]:
+        out[BASE] *= at[6]
+        out[BASE + 1] *= at[7]
+        out[BASE + 2] *= at[8]
+        out[OPACITY] *= at[9]
+
+
+@device
+def opacity_of(values):
+    """Opacity of a resolved row; a cut-off makes it a hole or solid."""
+    opacity = values[OPACITY] * 1.0
+    if values[CUTOFF] >= 0.0:
+        opacity = 1.0 if opacity >= values[CUTOFF] else 0.0
+    return opacity
+
+
+@device
+def attenuation(values, distance):
+    """Beer–Lambert transmittance (3,) of the medium over a distance in m."""
+    return (
+        math.exp(-values[ABSORB] * distance),
+        math.exp(-values[ABSORB + 1] * distance),
+        math.exp(-values[ABSORB + 2] * distance),
+    )

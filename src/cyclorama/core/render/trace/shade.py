@@ -1,0 +1,316 @@
+"""The shading step of the wavefront: what happens to every path at its nearest hit.
+
+Next-event estimation of all lights with the power heuristic (Veach, "Robust Monte Carlo Methods for Light
+Transport Simulation", 1997, section 9.2), Russian roulette on throughput from the third scattering on. Lights do not
+block rays: they are passed through.
+"""
+
+import numpy as np
+
+from ...kernel import device, routine
+from ...material.bsdf import DIFFUSE, MIRROR, SUNK, evaluate, sample
+from ...material.plain import evaluate_plain, prepare_plain, sample_plain
+from ...material.record import has_breadth, prepare
+from ...material.row import (
+    ANISOTROPY,
+    COAT,
+    EDGE_RADIUS,
+    EMISSION,
+    GRAIN,
+    OPACITY,
+    PLAIN,
+    ROUGHNESS,
+    SCATTER,
+    THIN,
+    TRANSMISSION,
+)
+from ...vectors import basis, cross, dot, get, normalize
+from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
+from .bodies import pose_at
+from .camera_rays import FIRST_BOUNCE_PAIR
+from .deform import bent_surface
+from .direct import (
+    aim,
+    component_of,
+    deposit,
+    draw_spot,
+    emitted,
+    glow_weight,
+    group_of,
+    heuristic,
+    meet_lights,
+)
+from .parameters import attenuation, opacity_of, resolve
+from .paths import PAIRS_PER_BOUNCE, ROULETTE_FROM, cast_shadow, pass_on, record_guides, record_visible
+from .prefetch import fetch_ahead
+from .sampler import sample_pair
+from .surface import (
+    MATERIAL_COLUMN,
+    PART_COLUMN,
+    facing_normal,
+    grain_tangent,
+    hit_surface,
+    leave,
+    mapped_normal,
+    place,
+    relieved_normal,
+    rounded_normal,
+    texture_point,
+    turn,
+    turn_back,
+)
+from .volume import scatter_in
+
+
+@device
+def _to_local(w, t, b, n):
+    return dot(w, t), dot(w, b), dot(w, n)
+
+
+@device
+def _to_world(w, t, b, n):
+    return normalize(
+        w[0] * t[0] + w[1] * b[0] + w[2] * n[0],
+        w[0] * t[1] + w[1] * b[1] + w[2] * n[1],
+        w[0] * t[2] + w[1] * b[2] + w[2] * n[2],
+    )
+
+
+@routine
+def _bent_normals(geometry, materials, textures, row, values, triangle, smooth, flat, at, p, width):
+    """Normals of the base (rounded edges, relief, normal map) and of the coat (rounded edges, its own normal map)."""
+    n = smooth
+    if values[EDGE_RADIUS] > 0.0 and geometry.edges.edge.shape[0] > 0:
+        n = rounded_normal(geometry.edges, triangle, p, flat, n, values)
+    relief, bent, own = materials.ranges[row, 3], materials.ranges[row, 2], materials.ranges[row, 5]
+    coat = n
+    if own >= 0 and values[COAT] > 0.0:
+        coat = mapped_normal(geometry, textures, own, values, triangle, n, at, p, flat, width)
+    if relief >= 0:
+        n = relieved_normal(geometry, textures, relief, values, triangle, n, at, p, flat, width)
+    if bent >= 0:
+        n = mapped_normal(geometry, textures, bent, values, triangle, n, at, p, flat, width)
+    return n, coat
+
+
+@routine
+def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures, lights, env,
+          tables, recording, samples, scratch, rays_out, paths_out, shadows):  # fmt: skip
+    """Shade the paths numbered by the first `count` of `which`.
+
+    Writes surviving paths and shadow rays end to end and returns how many of each.
+    """
+    alive = 0
+    cast = 0
+    m = scratch.matrix
+    for k in range(count):
+        fetch_ahead(k, count, which, rays, hits, paths, samples.items, geometry.corners)
+        i = np.uint64(which[k])
+        path = paths[i]
+        slot, depth = np.uint64(path.slot), path.depth
+        throughput = (path.r * 1.0, path.g * 1.0, path.b * 1.0)
+        inside, flags, triangle = np.int64(path.inside), path.flags, hits.triangle[i]
+        sample_of = samples.items[slot]
+        d = get(rays.direction, i)
+        seed, index, time = path.seed, path.number, rays.time[i] * 1.0
+        pair = FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step
+        if inside >= 0:
+            medium = materials.values[inside]
+            if medium[SCATTER] > 0.0:
+                going, throughput, origin, wi = scatter_in(
+                    medium, i, rays, hits.t[i], throughput, seed, index, pair, step
+                )
+                if going == 2:
+                    pass_on(paths_out, rays_out, alive, origin, wi, time, throughput, 0.0, inside, slot, flags, depth,
+                            path.part, path.width, 0.3, 0.0, seed, index)  # fmt: skip
+                    alive += 1
+                if going > 0:
+                    continue
+            else:
+                a = attenuation(medium, hits.t[i])
+                throughput = (throughput[0] * a[0], throughput[1] * a[1], throughput[2] * a[2])
+        meet_lights(i, rays, hits, path, lights, recording, samples, throughput)
+        u_pick, u_lobe = sample_pair(seed, index, pair)
+        l1, l2 = sample_pair(seed, index, pair + 1)
+        spot = draw_spot(lights, env, geometry, u_pick, l1, l2)
+        view = (-d[0], -d[1], -d[2])
+        t_hit = hits.t[i] * 1.0
+        body = np.uint64(hits.body[i])
+        triangle = np.uint64(triangle)
+        row = np.uint64(geometry.corners[triangle, MATERIAL_COLUMN])
+        part = np.int64(geometry.corners[triangle, PART_COLUMN])
+        p, flat, smooth, lifted = hit_surface(geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
+        width = path.width + path.spread * t_hit
+        way = path.way + t_hit
+        v = materials.values[row]
+        normal = as_bound = smooth
+        p_body = p
+        if materials.ranges[row, 4] or v[EDGE_RADIUS] > 0.0:
+            at = texture_point(geometry, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
+            v = scratch.row
+            resolve(materials, textures, row, at, p, flat, width, v)
+            normal, smooth = _bent_normals(geometry, materials, textures, row, v, triangle, smooth, flat, at, p, width)
+        moving = bodies.moving[body]
+        if moving:
+            pose_at(bodies.keys[body], time, m)
+            if moving == BENDS:
+                p, flat, lifted = bent_surface(
+                    geometry.shapes, geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0, time, as_bound,
+                    scratch.triangle, scratch.carry,
+                )  # fmt: skip
+                normal, smooth = turn(scratch.carry, normal), turn(scratch.carry, smooth)
+            p, lifted = place(m, p), place(m, lifted)
+            flat, smooth, normal = turn(m, flat), turn(m, smooth), turn(m, normal)
+
+        opacity = opacity_of(v) if v[OPACITY] < 1.0 else 1.0
+        u_hole, u_roulette = 0.0, 0.0
+        if opacity < 1.0 or depth >= ROULETTE_FROM:
+            u_hole, u_roulette = sample_pair(seed, index, pair + 3)
+        if opacity < 1.0 and u_hole >= opacity:
+            pass_on(paths_out, rays_out, alive, leave(p, flat, d), d, time, throughput, path.density, inside, slot,
+                    flags, depth, path.part, width, path.spread, way, seed, index)  # fmt: skip
+            alive += 1
+            continue
+
+        if flags & FROM_CAMERA:
+            record_visible(samples, recording, bodies, geometry.shapes, slot, way, p, p_body, body, triangle,
+                           hits.u[i] * 1.0, hits.v[i] * 1.0, part, row)  # fmt: skip
+            flags &= ~FROM_CAMERA
+        kind_so_far = (flags >> KIND_SHIFT) & 3
+        # The stored winding says which side is outside; smooth normals follow it.
+        facing = dot(flat, view)
+        from_within = facing < 0.0
+        if dot(normal, flat) < 0.0:
+            normal = (-normal[0], -normal[1], -normal[2])
+        if dot(smooth, flat) < 0.0:
+            smooth = (-smooth[0], -smooth[1], -smooth[2])
+        if from_within:
+            flat = (-flat[0], -flat[1], -flat[2])
+            normal = (-normal[0], -normal[1], -normal[2])
+            smooth = (-smooth[0], -smooth[1], -smooth[2])
+        if v[EMISSION] + v[EMISSION + 1] + v[EMISSION + 2] > 0.0:
+            w = glow_weight(lights, materials.values[row], path.density * 1.0, way, facing)
+            r, g, b = emitted(v)
+            deposit(samples, recording, slot, depth, group_of(recording, lights.rows.shape[0]),
+                    component_of(recording, kind_so_far, depth), w * throughput[0] * r, w * throughput[1] * g,
+                    w * throughput[2] * b)  # fmt: skip
+
+        if from_within and v[SCATTER] > 0.0:
+            if inside < 0:
+                continue
+            # light leaves the scattering medium evenly, as if it came from outside
+            v = materials.values[0]
+            flat = (-flat[0], -flat[1], -flat[2])
+            normal = (-normal[0], -normal[1], -normal[2])
+            smooth = normal
+            view = normal
+            from_within = False
+            inside = -1
+        normal = facing_normal(normal, view)
+        tangent, bitangent = basis(normal)
+        if v[ANISOTROPY] > 0.0:
+            n_body = turn_back(m, normal) if moving else normal
+            if moving == BENDS:
+                n_body = turn_back(scratch.carry, n_body)
+            tangent = grain_tangent(geometry, triangle, n_body, v[GRAIN] * 1.0)
+            if moving == BENDS:
+                tangent = turn(scratch.carry, tangent)
+            if moving:
+                tangent = turn(m, tangent)
+            bitangent = cross(normal, tangent)
+        wo = _to_local(view, tangent, bitangent, normal)
+        coat_normal = (0.0, 0.0, 1.0)
+        if v[COAT] > 0.0:
+            coat_normal = _to_local(facing_normal(smooth, view), tangent, bitangent, normal)
+        s = scratch.record
+        solid = v[THIN] == 0.0
+        plain = v[PLAIN] > 0.0
+        if plain:
+            prepare_plain(v, s, wo[2], tables)
+        else:
+            prepare(v, s, wo, coat_normal, from_within and solid and v[TRANSMISSION] > 0.0, tables)
+        last = depth >= max_bounces
+        v1, v2 = sample_pair(seed, index, pair + 2)
+        if plain:
+            kind, local, weight, density = sample_plain(v, s, wo, u_lobe, v1, v2, tables)
+        else:
+            kind, local, weight, density = sample(v, s, wo, u_lobe, v1, v2, materials.films, tables)
+        if not (flags & GUIDED) and (kind < MIRROR or last):
+            record_guides(sample_of, throughput, v, normal)
+            flags |= GUIDED
+
+        # a perfectly smooth surface reflects no light that was aimed at
+        if has_breadth(v, s):
+            source, wi, distance, radiance, chance, only = aim(
+                lights, env, geometry, materials, textures, bodies, scratch, spot, p, time, part
+            )
+            if source >= 0:
+                wl = _to_local(wi, tangent, bitangent, normal)
+                if (wl[2] > 0.0) == (dot(wi, flat) > 0.0):
+                    if plain:
+                        dr, dg, db, sr, sg, sb, other = evaluate_plain(v, s, wo, wl, tables)
+                    else:
+                        dr, dg, db, sr, sg, sb, other = evaluate(v, s, wo, wl, materials.films, tables)
+                    if only == 2:
+                        sr = sg = sb = 0.0
+                    if dr + dg + db + sr + sg + sb > 0.0:
+                        # after the last bounce no sampled direction will meet the light: count it in full here
+                        k = (1.0 if last or only > 0 else heuristic(chance, other)) / chance
+                        start = leave(lifted if wl[2] > 0.0 and not from_within else p, flat, wi)
+                        second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
+                        first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
+                        second = second if kind_so_far == 0 else kind_so_far
+                        r, g, b = (
+                            k * throughput[0] * radiance[0],
+                            k * throughput[1] * radiance[1],
+                            k * throughput[2] * radiance[2],
+                        )
+                        cast_shadow(
+                            shadows, cast, start, wi, time, distance, slot, depth + 1, (r * dr, g * dg, b * db),
+                            (r * sr, g * sg, b * sb), group_of(recording, source),
+                            component_of(recording, first, depth + 1), component_of(recording, second, depth + 1),
+                        )  # fmt: skip
+                        cast += 1
+
+        if kind == 0 or last:
+            continue
+        wi = _to_world(local, tangent, bitangent, normal)
+        crosses = local[2] < 0.0
+        if (dot(wi, flat) < 0.0) != crosses:
+            continue
+        throughput = (throughput[0] * weight[0], throughput[1] * weight[1], throughput[2] * weight[2])
+        if depth >= ROULETTE_FROM:
+            keep = min(0.95, max(throughput[0], max(throughput[1], throughput[2])))
+            if u_roulette >= keep:
+                continue
+            throughput = (throughput[0] / keep, throughput[1] / keep, throughput[2] / keep)
+        if crosses and solid:
+            inside = -1 if from_within else np.int64(row)
+        if kind_so_far == 0:
+            mine = BY_DIFFUSE if kind in (DIFFUSE, SUNK) else (BY_TRANSMISSION if crosses else BY_SPECULAR)
+            flags |= mine << KIND_SHIFT
+        spread = path.spread * 1.0
+        if kind < MIRROR:
+            spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
+        start = leave(p if crosses or from_within else lifted, flat, wi)
+        pass_on(paths_out, rays_out, alive, start, wi, time, throughput, density, inside, slot, flags, depth + 1, part,
+                width, spread, 0.0, seed, index)  # fmt: skip
+        alive += 1
+    return alive, cast
+
+
+@routine
+def collect_light(count, blocked, shadows, recording, samples):
+    """Add what arrives along the shadow rays that nothing blocks (`blocked` < 0)."""
+    for i in range(count):
+        if blocked[i] >= 0 and shadows.distance[i] > 0.0:
+            continue
+        shadow = shadows.items[i]
+        slot, depth, group = shadow.slot, shadow.depth, shadow.group
+        dr, dg, db = shadow.dr * 1.0, shadow.dg * 1.0, shadow.db * 1.0
+        sr, sg, sb = shadow.sr * 1.0, shadow.sg * 1.0, shadow.sb * 1.0
+        if recording.components < 0:
+            deposit(samples, recording, slot, depth, group, -1, dr + sr, dg + sg, db + sb)
+        else:
+            deposit(samples, recording, slot, depth, group, shadow.first, dr, dg, db)
+            deposit(samples, recording, slot, depth, group, shadow.second, sr, sg, sb)

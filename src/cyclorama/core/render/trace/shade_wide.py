@@ -1,0 +1,241 @@
+"""Shading paths that meet even surfaces (see `material.even`), most of a studio picture: many side by side.
+
+The same as `shade`, step by step for a block of paths instead of path by path. What cannot be done side by side
+(triangles, tables, lights of many kinds, writing down what came of it) is done one by one between the steps.
+"""
+
+import numpy as np
+
+from ...kernel import device, routine
+from ...light.shapes import CASTS, PANEL_COLUMNS, REFLECTED, TRAVEL, is_bare_panel
+from ...material.wide import LOBE, P_DIFFUSE, choose_directions, evaluate_wide, prepare_wide, put_material
+from ...wide import BLOCK
+from .arrays import BY_DIFFUSE, BY_SPECULAR, FROM_CAMERA, GUIDED, KIND_SHIFT
+from .block import (
+    AX,
+    AY,
+    AZ,
+    BARE,
+    CHANCE,
+    CORNER_ROWS,
+    DEPTH,
+    DISTANCE,
+    DX,
+    DY,
+    DZ,
+    FROM,
+    GIVES,
+    GOES,
+    KEPT,
+    L1,
+    L2,
+    LIT,
+    MIRRORED,
+    NUMBER,
+    NX,
+    PANEL_CASTS,
+    PANEL_MIRRORED,
+    PANEL_SHARE,
+    PART_A,
+    PART_B,
+    PX,
+    RADIANCE_B,
+    RADIANCE_G,
+    RADIANCE_R,
+    SEED,
+    SOURCE,
+    SPREAD,
+    THR_B,
+    THR_G,
+    THR_R,
+    TO,
+    TO_LIGHT,
+    U,
+    V,
+)
+from .camera_rays import FIRST_BOUNCE_PAIR
+from .direct import aim, component_of, draw_part, find_near, group_of, meet_near
+from .paths import PAIRS_PER_BOUNCE, cast_shadow, pass_on, record_guides, record_visible
+from .prefetch import ROWS_AHEAD, fetch_rows, fetch_sample, fetch_triangle
+from .surface import MATERIAL_COLUMN, PART_COLUMN
+from .wide_steps import (
+    aim_at_panels,
+    bounce,
+    choose_sources,
+    draw_numbers,
+    face_viewer,
+    meet_surface,
+    turn_to_light,
+    weigh_light,
+)
+
+
+@device
+def _three(rows, at):
+    """What lies in three rows one below the other."""
+    return rows[at], rows[at + BLOCK], rows[at + 2 * BLOCK]
+
+
+@routine
+def _take_in(which, rays, hits, paths, samples, geometry, materials, b, c, w):
+    """Enter what is known of the block's paths."""
+    for j in range(which.shape[0]):
+        i = np.uint64(which[j])
+        triangle = np.uint64(hits.triangle[i])
+        t = geometry.corners[triangle]
+        for k in range(CORNER_ROWS):
+            c[k * BLOCK + j] = t[k]
+        b[U + j], b[V + j] = hits.u[i], hits.v[i]
+        d, path = rays.direction[i], paths[i]
+        fetch_rows(i + np.uint64(ROWS_AHEAD), rays, hits, paths)
+        fetch_sample(path.slot, samples.items)
+        b[DX + j], b[DY + j], b[DZ + j] = d[0], d[1], d[2]
+        b[THR_R + j], b[THR_G + j], b[THR_B + j], b[DEPTH + j] = path.r, path.g, path.b, path.depth
+        w[SEED + j], w[NUMBER + j] = path.seed, path.number
+        put_material(materials.values, np.uint64(t[MATERIAL_COLUMN]), b, j)
+
+
+@routine
+def _take_in_panels(count, lights, spots, panels):
+    """Enter the lights of those paths that aim at bare panels which stand."""
+    rows = lights.rows
+    spared = lights.spared.shape[0] > 0
+    for j in range(count):
+        k = np.uint64(spots[SOURCE + j])
+        bare = k < np.uint64(rows.shape[0]) and not spared and is_bare_panel(rows, k) and rows[k, TRAVEL] == 0.0
+        spots[BARE + j] = 1 if bare else 0
+        if bare:
+            for c in range(PANEL_COLUMNS):
+                panels[c * BLOCK + j] = rows[k, c]
+            panels[PANEL_SHARE + j] = lights.pick[k + np.uint64(1)] - lights.pick[k]
+            panels[PANEL_CASTS + j] = rows[k, CASTS]
+            panels[PANEL_MIRRORED + j] = rows[k, REFLECTED]
+
+
+@routine
+def _draw_parts(count, lights, env, geometry, b, spots):
+    """Which part of each source is aimed at (see `direct.draw_part`)."""
+    n = lights.rows.shape[0]
+    for j in range(count):
+        if spots[SOURCE + j] >= n:
+            x, y, u, v = draw_part(lights, env, geometry, np.int64(spots[SOURCE + j]), b[L1 + j], b[L2 + j])
+            spots[PART_A + j], spots[PART_B + j], b[L1 + j], b[L2 + j] = x, y, u, v
+
+
+@routine
+def _aim(which, ahead, lights, env, geometry, materials, textures, bodies, scratch, rays, hits, b, spots, light):
+    """Directions to the spots that were drawn. What the block after this one begins with is asked for here."""
+    for j in range(which.shape[0]):
+        if j < ahead.shape[0]:
+            fetch_triangle(geometry.corners, hits.triangle[ahead[j]])
+        if spots[BARE + j] != 0:
+            continue
+        i = np.uint64(which[j])
+        part = np.int64(geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
+        k, x, y = np.int64(spots[SOURCE + j]), np.int64(spots[PART_A + j]), np.int64(spots[PART_B + j])
+        spot = k, x, y, b[L1 + j], b[L2 + j]
+        p = _three(b, PX + j)
+        source, wi, distance, radiance, chance, only = aim(
+            lights, env, geometry, materials, textures, bodies, scratch, spot, p, rays.time[i] * 1.0, part
+        )
+        b[AX + j], b[AY + j], b[AZ + j] = wi
+        chance = chance if source >= 0 else 0.0
+        b[CHANCE + j] = -chance if only > 0 else chance
+        light[DISTANCE + j], light[MIRRORED + j] = distance, (0.0 if only == 2 else 1.0)
+        light[RADIANCE_R + j], light[RADIANCE_G + j], light[RADIANCE_B + j] = radiance
+
+
+@routine
+def _record(which, hits, paths, bodies, geometry, materials, recording, samples, b):
+    """What the camera sees first, and the guides."""
+    for j in range(which.shape[0]):
+        i = np.uint64(which[j])
+        path = paths[i]
+        if path.flags & GUIDED:
+            continue
+        slot, triangle = np.uint64(path.slot), np.uint64(hits.triangle[i])
+        row = np.uint64(geometry.corners[triangle, MATERIAL_COLUMN])
+        if path.flags & FROM_CAMERA:
+            part = np.int64(geometry.corners[triangle, PART_COLUMN])
+            p, way = _three(b, PX + j), path.way + hits.t[i] * 1.0
+            record_visible(samples, recording, bodies, geometry.shapes, slot, way, p, p, np.uint64(hits.body[i]),
+                           triangle, b[U + j], b[V + j], part, row)  # fmt: skip
+        throughput = _three(b, THR_R + j)
+        record_guides(samples.items[slot], throughput, materials.values[row], _three(b, NX + j))
+
+
+@routine
+def _cast(which, cast, rays, paths, recording, shadows, spots, light, o):
+    """Write down the rays towards lights; returns how many there are then."""
+    for j in range(which.shape[0]):
+        if not o[GIVES + j] > 0.0:  # nor where it is no number
+            continue
+        i = np.uint64(which[j])
+        path = paths[i]
+        depth, kind = path.depth + 1, (path.flags >> KIND_SHIFT) & 3
+        cast_shadow(
+            shadows, cast, _three(o, FROM + j), _three(o, TO_LIGHT + j), rays.time[i], light[DISTANCE + j], path.slot,
+            depth, _three(o, LIT + j), _three(o, LIT + 3 * BLOCK + j), group_of(recording, spots[SOURCE + j]),
+            component_of(recording, BY_DIFFUSE if kind == 0 else kind, depth),
+            component_of(recording, BY_SPECULAR if kind == 0 else kind, depth),
+        )  # fmt: skip
+        cast += 1
+    return cast
+
+
+@routine
+def _go_on(which, alive, rays, hits, paths, geometry, rays_out, paths_out, b, o):
+    """Write down the paths that go on; returns how many there are then."""
+    for j in range(which.shape[0]):
+        if o[GOES + j] <= 0.0:
+            continue
+        i = np.uint64(which[j])
+        path, t = paths[i], hits.t[i]
+        flags = (path.flags & ~FROM_CAMERA) | GUIDED
+        diffuse = b[LOBE + j] < b[P_DIFFUSE + j]
+        if (flags >> KIND_SHIFT) & 3 == 0:
+            flags |= (BY_DIFFUSE if diffuse else BY_SPECULAR) << KIND_SHIFT
+        spread = max(path.spread, np.float32(0.3) if diffuse else o[SPREAD + j])
+        part = np.int32(geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
+        pass_on(
+            paths_out, rays_out, alive, _three(o, FROM + j), _three(o, TO + j), rays.time[i], _three(o, KEPT + j),
+            o[KEPT + 3 * BLOCK + j], -1, path.slot, flags, path.depth + 1, part, path.width + path.spread * t, spread,
+            0.0, path.seed, path.number,
+        )  # fmt: skip
+        alive += 1
+    return alive
+
+
+@routine
+def shade_wide(which, count, alive, cast, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures,
+               lights, env, recording, samples, scratch, rays_out, paths_out, shadows, block):  # fmt: skip
+    """As `shade`, for paths that meet even surfaces (see `trace.sort_out`).
+
+    Adds to the `alive` paths and `cast` shadow rays there are and returns how many there are then.
+    """
+    b, o, spots, light, values = block.numbers, block.out, block.spots, block.light, materials.values
+    for begin in range(0, count, BLOCK):
+        end = min(begin + BLOCK, count)
+        here, ahead, n = which[begin:end], which[end : min(end + BLOCK, count)], end - begin
+        _take_in(here, rays, hits, paths, samples, geometry, materials, b, block.corners, block.words)
+        draw_numbers(FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step, block.words, b)
+        choose_sources(lights.pick, b, spots)
+        _draw_parts(n, lights, env, geometry, b, spots)
+        meet_surface(b, block.corners, o)
+        find_near(lights.rows, b, spots)
+        meet_near(here, spots, rays, hits, paths, lights, recording, samples)
+        face_viewer(b)
+        _record(here, hits, paths, bodies, geometry, materials, recording, samples, b)
+        prepare_wide(values, n, b)
+        choose_directions(b)
+        evaluate_wide(values, n, b)
+        bounce(max_bounces, b, o)
+        _take_in_panels(n, lights, spots, block.panels)
+        aim_at_panels(b, block.panels, light)
+        _aim(here, ahead, lights, env, geometry, materials, textures, bodies, scratch, rays, hits, b, spots, light)
+        turn_to_light(b, o)
+        evaluate_wide(values, n, b)
+        weigh_light(max_bounces, b, light, o)
+        cast = _cast(here, cast, rays, paths, recording, shadows, spots, light, o)
+        alive = _go_on(here, alive, rays, hits, paths, geometry, rays_out, paths_out, b, o)
+    return alive, cast

@@ -1,0 +1,181 @@
+"""The wavefront: a batch of paths goes through ray query, shading and shadow query, bounce by bounce.
+
+A batch runs on one thread from start to end and owns its pixels, so the picture does not depend on how many
+threads there are or in which order batches are done.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...kernel import kernel, routine
+from ...light.environment import EnvironmentMap
+from ...material.row import EVEN
+from ...textures import Textures
+from ...vectors import get
+from .arrays import (
+    BENDS,
+    I32,
+    STANDS,
+    U8,
+    Bodies,
+    Geometry,
+    Lights,
+    Materials,
+    Recording,
+    Samples,
+    make_samples,
+    make_work,
+)
+from .bodies import Body, find_blocked, nearest_hits, pose_at, put_ray
+from .camera_rays import CameraRays, camera_rays
+from .deform import corners_at
+from .misses import shade_misses
+from .parameters import opacity_of, resolve
+from .shade import collect_light, shade
+from .shade_wide import shade_wide
+from .surface import hit_surface, leave, place, texture_point, turn
+from .volume import LONGEST_WALK
+
+MAX_HOLES = 16
+
+
+@dataclass(frozen=True, slots=True)
+class FrameScene:
+    """Everything a frame needs, ready for the kernels."""
+
+    bodies: list[Body]
+    where: Bodies
+    geometry: Geometry
+    materials: Materials
+    textures: Textures
+    lights: Lights
+    environment: EnvironmentMap
+    tables: NDArray[np.float32]
+    camera: CameraRays
+    recording: Recording
+    inner: U8
+    """(t,) edges that the wireframe leaves out, as bits (see `geometry.polygons`)"""
+    has_holes: bool
+    max_bounces: int = 12
+    layers: tuple[str, ...] = ()
+    """names of what is kept apart on the film"""
+
+
+def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count: int, seed: int) -> Samples:
+    """Trace `sample_count` samples from `first_sample` on in each of `pixels`; results pixel by pixel."""
+    n = len(pixels) * sample_count
+    work, samples = make_work(n), make_samples(n, len(scene.layers), scene.recording.first)
+    camera_rays(scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), work.scratch.matrix,
+                work.rays, work.paths)  # fmt: skip
+    wavefront(n, scene.max_bounces, scene.has_holes, scene.where, scene.geometry, scene.materials, scene.textures,
+              scene.lights, scene.environment, scene.tables, scene.recording, samples, work)  # fmt: skip
+    return samples
+
+
+@kernel
+def wavefront(count, max_bounces, has_holes, where, geometry, materials, textures, lights, environment, tables,
+              recording, samples, work):  # fmt: skip
+    """Take `count` paths whose camera rays lie in `work` from bounce to bounce until none is left."""
+    rays, paths, next_rays, next_paths = work.rays, work.paths, work.next_rays, work.next_paths
+    shadows, blocked, scratch = work.shadows, work.blocked, work.scratch
+    alive = count
+    for step in range(max_bounces + MAX_HOLES + LONGEST_WALK):
+        nearest_hits(where, rays, alive, scratch, work.hits)
+        even, rest, gone = sort_out(alive, work.hits, paths, where, geometry, materials, work.lists)
+        shade_misses(work.lists[2], gone, rays, work.hits, paths, lights, environment, recording, samples, work.block)
+        alive, cast = shade(
+            work.lists[1], rest, step, max_bounces, rays, work.hits, paths, where, geometry, materials, textures,
+            lights, environment, tables, recording, samples, scratch, next_rays, next_paths, shadows,
+        )  # fmt: skip
+        alive, cast = shade_wide(
+            work.lists[0], even, alive, cast, step, max_bounces, rays, work.hits, paths, where, geometry, materials,
+            textures, lights, environment, recording, samples, scratch, next_rays, next_paths, shadows, work.block,
+        )  # fmt: skip
+        if has_holes:
+            find_blocked_with_holes(where, geometry, materials, textures, shadows, cast, rays, work)
+        else:
+            find_blocked(where, shadows.rays, shadows.distance, cast, scratch, blocked)
+        collect_light(cast, blocked, shadows, recording, samples)
+        rays, next_rays = next_rays, rays
+        paths, next_paths = next_paths, paths
+        if alive == 0:
+            break
+
+
+@routine
+def sort_out(count, hits, paths, bodies, geometry, materials, lists):
+    """Put the numbers of paths on three lists: those that meet an even surface that stands, from the air; those that
+    meet any other surface; those that leave the set. Returns how many each has."""
+    even, rest, gone = 0, 0, 0
+    for i in range(count):
+        triangle = hits.triangle[i]
+        if triangle < 0:
+            lists[2, gone] = i
+            gone += 1
+        elif (paths[i].inside < 0 and bodies.moving[hits.body[i]] == STANDS
+                and materials.values[geometry.material[triangle], EVEN] > 0.0):  # fmt: skip
+            lists[0, even] = i
+            even += 1
+        else:
+            lists[1, rest] = i
+            rest += 1
+    return even, rest, gone
+
+
+@routine
+def find_blocked_with_holes(where, geometry, materials, textures, shadows, count, under_way, work):
+    """Follow shadow rays from hole to hole; what is half transparent dims them.
+
+    Those that have not arrived yet lie end to end in `under_way`.
+    """
+    for i in range(count):
+        work.blocked[i], work.left[i], work.number[i] = -1, shadows.distance[i], i
+        put_ray(under_way, i, shadows.rays.origin[i], shadows.rays.direction[i], shadows.rays.time[i])
+    for _ in range(MAX_HOLES):
+        nearest_hits(where, under_way, count, work.scratch, work.hits)
+        count = _step_through(count, under_way, shadows.items, where, geometry, materials, textures, work)
+        if count == 0:
+            break
+
+
+@routine
+def _step_through(count, rays, items, bodies, geometry, materials, textures, work):
+    """Take shadow rays past one hole, or note that they are blocked; returns how many go on."""
+    going_on = 0
+    hits, scratch = work.hits, work.scratch
+    m = scratch.matrix
+    for k in range(count):
+        i = work.number[k]
+        triangle = hits.triangle[k]
+        if triangle < 0 or hits.t[k] >= work.left[i]:
+            continue
+        u, w = hits.u[k] * 1.0, hits.v[k] * 1.0
+        p, flat, _, _ = hit_surface(geometry.corners, triangle, u, w)
+        row = np.uint64(geometry.material[triangle])
+        v = materials.values[row]
+        if materials.ranges[row, 4]:
+            v = scratch.row
+            resolve(materials, textures, row, texture_point(geometry, triangle, u, w), p, flat, 0.0, v)
+        opacity = opacity_of(v)
+        if opacity >= 0.999:
+            work.blocked[i] = 0
+            continue
+        body = hits.body[k]
+        if bodies.moving[body]:
+            time = rays.time[k] * 1.0
+            pose_at(bodies.keys[body], time, m)
+            if bodies.moving[body] == BENDS:
+                corners, at = corners_at(geometry, BENDS, triangle, time, scratch)
+                p, flat, _, _ = hit_surface(corners, at, u, w)
+            p, flat = place(m, p), turn(m, flat)
+        d = get(rays.direction, k)
+        shadow, share = items[i], 1.0 - opacity
+        shadow.dr, shadow.dg, shadow.db = shadow.dr * share, shadow.dg * share, shadow.db * share
+        shadow.sr, shadow.sg, shadow.sb = shadow.sr * share, shadow.sg * share, shadow.sb * share
+        work.left[i] -= hits.t[k]
+        put_ray(rays, going_on, leave(p, flat, d), d, rays.time[k])
+        work.number[going_on] = i
+        going_on += 1
+    return going_on
