@@ -45,6 +45,17 @@ def test_imports_point_inwards(path: Path) -> None:
         assert not {n.split(".")[0] for n in imported(path)} & FOREIGN_TO_CORE
 
 
+RENDER = {"trace": set(), "compile": {"trace"}, "film": {"trace", "compile"}, "passes": {"trace", "compile", "film"}}
+"""Rooms of the renderer, and which of the others each may know."""
+
+
+def test_the_rooms_of_the_renderer_point_one_way() -> None:
+    for path in (ROOT / "core" / "render").rglob("*/*.py"):
+        room = path.parent.name
+        known = {n.split(".")[3] for n in imported(path) if n.startswith("cyclorama.core.render.") and n.count(".") > 3}
+        assert known <= RENDER[room] | {room}, path.name
+
+
 def test_modules_stay_readable() -> None:
     long = {str(p.relative_to(ROOT)): n for p in MODULES if (n := len(p.read_text().splitlines())) > 420}
     assert long == {}

@@ -10,7 +10,7 @@ from tests.conftest import edited, exposed, project_of, sphere
 
 from cyclorama.core.kernel import from_python
 from cyclorama.core.light.shapes import LIGHT_COLUMNS
-from cyclorama.core.material import even
+from cyclorama.core.material import wide
 from cyclorama.core.material.row import COLUMNS, EVEN
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
@@ -93,9 +93,9 @@ def test_only_surfaces_that_have_nothing_else_are_even() -> None:
 
 ALL_OF_BLOCK = make_block()
 STEPS: list[tuple[Callable[..., Any], tuple[Any, ...]]] = [
-    (even.prepare_wide, (np.zeros((1, COLUMNS)), 0, ALL_OF_BLOCK.numbers)),
-    (even.choose_directions, (ALL_OF_BLOCK.numbers,)),
-    (even.evaluate_wide, (np.zeros((1, COLUMNS)), 0, ALL_OF_BLOCK.numbers)),
+    (wide.prepare_wide, (np.zeros((1, COLUMNS)), 0, ALL_OF_BLOCK.numbers)),
+    (wide.choose_directions, (ALL_OF_BLOCK.numbers,)),
+    (wide.evaluate_wide, (np.zeros((1, COLUMNS)), 0, ALL_OF_BLOCK.numbers)),
     (wide_steps.draw_numbers, (3, ALL_OF_BLOCK.words, ALL_OF_BLOCK.numbers)),
     (wide_steps.meet_surface, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.corners, ALL_OF_BLOCK.out)),
     (wide_steps.face_viewer, (ALL_OF_BLOCK.numbers,)),
