@@ -25,8 +25,8 @@ from tests.step_files import cylinder_step  # noqa: E402
 from cyclorama.core.geometry.build import arc, lathe  # noqa: E402
 from cyclorama.core.geometry.intake import take_in  # noqa: E402
 from cyclorama.core.geometry.mesh import Mesh  # noqa: E402
-from cyclorama.core.motion import moment
-from cyclorama.core.picture.exposure import expose, shown_look  # noqa: E402
+from cyclorama.core.motion import moment  # noqa: E402
+from cyclorama.core.picture.exposure import expose  # noqa: E402
 from cyclorama.core.picture.view import to_bytes, to_display  # noqa: E402
 from cyclorama.core.render.compile.compiler import SceneCompiler  # noqa: E402
 from cyclorama.core.render.film.denoise import denoise  # noqa: E402
@@ -191,7 +191,7 @@ def shown(files: Files, tracer: Tracer) -> Image.Image:
     project = put_on_set(new_project("Odd"), intake, Eye(compiler, tracer))
     film = Film(WIDTH, HEIGHT)
     tracer.expose(film, compiler.compile(moment(project, 1), WIDTH, HEIGHT), SAMPLES)
-    return Image.fromarray(to_bytes(to_display(expose(denoise(film), shown_look(project)), project.look.tone.view)))
+    return Image.fromarray(to_bytes(to_display(expose(denoise(film), project.look.tone), project.look.tone.view)))
 
 
 def main() -> None:

@@ -31,6 +31,9 @@ ROOT = Path(__file__).resolve().parents[1]
 TARGET = ROOT / "docs" / "screenshots"
 FINALS = {"storm-glass-no-4": 1, "harbour-lantern": 9}
 PORT = 8977
+SMALL: dict[str, object] = {
+    "shot/frames": 24, "shot/shoot/width": 512, "shot/shoot/height": 288, "shot/shoot/samples": 16,
+}  # fmt: skip
 
 
 def edited(studio: Studio, key: str, values: dict[str, object]) -> None:
@@ -55,11 +58,7 @@ def frames(folder: Path) -> None:
 def takes(folder: Path) -> None:
     studio = Studio(folder)
     for key in FINALS:
-        edited(
-            studio,
-            key,
-            {"shot/frames": 24, "shot/shoot/width": 512, "shot/shoot/height": 288, "shot/shoot/samples": 16},
-        )
+        edited(studio, key, SMALL)
         shoot_in_terminal(folder, key, None, None, None, None)
         saved = studio.projects.get(key)
         studio.projects.step(key, saved.version, -1)
@@ -111,6 +110,19 @@ def floor(folder: Path) -> None:
         page.goto(f"{address}/projects/storm-glass-no-4#subject")
         developed(page, 32)
         page.screenshot(path=TARGET / "studio-subject.png")
+        page.select_option("#add-item", "plinth")
+        page.select_option("#add-item", "ball")
+        page.get_by_role("button", name="Ball", exact=True).wait_for()
+        page.fill("[data-number='items/{item}/placement/z_m']", "60")
+        page.press("[data-number='items/{item}/placement/z_m']", "Enter")
+        page.wait_for_timeout(800)
+        page.click("#fit")
+        page.wait_for_timeout(1500)
+        developed(page, 96)
+        page.screenshot(path=TARGET / "studio-items.png")
+        for _ in range(4):
+            page.keyboard.press("Control+z")
+            page.wait_for_timeout(500)
         page.evaluate("() => document.getElementById('findings').parentElement.scrollIntoView()")
         page.screenshot(path=TARGET / "studio-parts.png")
 

@@ -27,18 +27,19 @@ from cyclorama.core.render.film.frame import beauty, expose_frame
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.render.passes.outputs import pass_files
 from cyclorama.core.scene import (
-    Camera,
+    Aim,
     Environment,
+    Item,
     Light,
-    Look,
     Material,
     Part,
     Passes,
     Project,
-    SetValue,
-    Subject,
-    apply_set,
+    Tone,
+    Variant,
+    Worn,
     new_project,
+    put_all,
 )
 from cyclorama.demo.environments import north_light_studio
 from cyclorama.demo.projects import storm_glass_project
@@ -62,25 +63,24 @@ def preset_project() -> tuple[Project, dict[str, bytes]]:
     mesh = sample_body()
     data, picture = mesh.to_bytes(), encode_exr(north_light_studio())
     material = Material(id="m", name="Preset")
-    parts = tuple(Part(id=f"p{i}", name=f"Part {i}", material="m", triangles=1) for i in range(3))
-    base = new_project("Presets")
-    stage = base.set.model_copy(update={
-        "disc": base.set.disc.model_copy(update={"on": False}),
-        "sweep": base.set.sweep.model_copy(update={"width_m": 3, "depth_m": 3, "height_m": 1.5, "fillet_m": 0.6,
-                                                   "color": (0.5, 0.48, 0.45)}),
-    })  # fmt: skip
+    parts = tuple(Part(id=f"p{i}", name=f"Part {i}", triangles=1) for i in range(3))
+    worn = Variant(id="v", name="As made", parts=tuple(Worn(id=p.id, material="m") for p in parts))
+    ball = Item(id="ball", name="Ball", asset=content_hash(data), parts=parts, variants=(worn,), variant_id="v")
+    aim = Aim(y_m=0.056)
     lights = (
         Light(id="key", name="Key", azimuth_deg=-50, elevation_deg=42, distance_m=0.45, width_m=0.22, height_m=0.3,
-              strength_stops=-3.4),
+              strength_stops=-3.4, aim=aim),
         Light(id="rim", name="Rim", azimuth_deg=150, elevation_deg=30, distance_m=0.45, width_m=0.1, height_m=0.35,
-              strength_stops=-3.6),
+              strength_stops=-3.6, aim=aim),
     )  # fmt: skip
-    project = base.model_copy(update={
-        "subject": Subject(asset=content_hash(data), source_name="ball.glb", parts=parts), "materials": (material,),
-        "set": stage, "lights": lights, "look": Look(ev100=8.6),
-        "environment": Environment(asset=content_hash(picture), source_name="n.exr", strength_stops=-2.0),
-        "cameras": (Camera(id=base.camera_id, name="C", focal_mm=90, distance_m=0.52, elevation_deg=14,
-                           target_height_m=0.056),),
+    sweep = {"width_m": 3.0, "depth_m": 3.0, "height_m": 1.5, "fillet_m": 0.6, "color": (0.5, 0.48, 0.45)}
+    lens = {"focal_mm": 90.0, "distance_m": 0.52, "elevation_deg": 14.0, "aim": aim}
+    project = put_all(new_project("Presets"), {
+        "materials": (material,), "items": (ball,), "subject_id": "ball", "set/disc/on": False,
+        "look/lights": lights, "look/tone": Tone(ev100=8.6),
+        "look/environment": Environment(asset=content_hash(picture), source_name="n.exr", strength_stops=-2.0),
+        **{f"set/sweep/{name}": value for name, value in sweep.items()},
+        **{f"camera/{name}": value for name, value in lens.items()},
     })  # fmt: skip
     return project, {content_hash(data): data, content_hash(picture): picture}
 
@@ -108,13 +108,13 @@ def sheet(tiles: list[tuple[str, Image.Image]], columns: int) -> Image.Image:
 def presets() -> None:
     project, assets = preset_project()
     compiler, tiles = SceneCompiler(assets.__getitem__), []
-    shoot = project.shot.shoot.model_copy(update={"width": 196, "height": 196, "samples": 128})
+    project = put_all(project, {f"shot/shoot/{n}": v for n, v in (("width", 196), ("height", 196), ("samples", 128))})
     with Tracer() as tracer:
         for name in PRESETS:
-            p = project.model_copy(update={"materials": (with_preset(project.materials[0], name),), "shoot": shoot})
+            p = put_all(project, {"materials": (with_preset(project.materials[0], name),)})
             film = expose_frame(moment(p, 1), compiler, tracer)
             radiance, _ = beauty(film, moment(p, 1), compiler, denoise(film))
-            tiles.append((name, Image.fromarray(to_bytes(to_display(expose(radiance, p.look), p.look.tone.view)))))
+            tiles.append((name, Image.fromarray(to_bytes(to_display(expose(radiance, p.look.tone), p.look.tone.view)))))
             print(name, flush=True)
     sheet(tiles, 6).save(TARGET / "material-presets.png")
 
@@ -123,19 +123,17 @@ def passes() -> None:
     demo = storm_glass_project()
     wanted = ("albedo", "normal", "position", "depth", "motion", "objects", "lights", "components", "catcher",
               "occlusion", "wireframe", "clay")  # fmt: skip
-    project = demo.project
-    for path, value in (("shot/shoot/width", 400), ("shot/shoot/height", 400), ("shot/shoot/samples", 96)):
-        project = apply_set(project, SetValue(path=path, value=value))
-    project = project.model_copy(
-        update={"shoot": project.shot.shoot.model_copy(update={"passes": Passes(wanted=wanted, wire_px=0.7)})}
-    )
+    project = put_all(demo.project, {
+        "shot/shoot/width": 400, "shot/shoot/height": 400, "shot/shoot/samples": 96,
+        "shot/shoot/passes": Passes(wanted=wanted, wire_px=0.7),
+    })  # fmt: skip
     compiler = SceneCompiler({**demo.intake.assets, **demo.assets}.__getitem__)
     tiles = []
     with Tracer() as tracer:
         film = expose_frame(moment(project, 1), compiler, tracer)
         clean = denoise(film)
         radiance, _ = beauty(film, moment(project, 1), compiler, clean)
-        tiles.append(("beauty", Image.fromarray(to_bytes(to_display(expose(radiance, project.look), "neutral")))))
+        tiles.append(("beauty", Image.fromarray(to_bytes(to_display(expose(radiance, project.look.tone), "neutral")))))
         for file in pass_files(moment(project, 1), film, clean, compiler, tracer):
             tiles += shown(file.name, file.extension, file.data, project)
             print(file.name, flush=True)

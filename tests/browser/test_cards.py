@@ -277,3 +277,42 @@ def test_lights_are_rebalanced_into_a_take(page: Page, server: Server, floor: st
     assert made.balance["light Fill"].colour[2] < 0.1
     for one in (made.id, take.id):
         desk.remove(studio, one)
+
+
+def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Server, floor: str) -> None:
+    """A plinth comes under the subject; a box is dragged on the plan; the lamp is aimed at it; all of it is undone."""
+    opened(page, floor, "subject")
+    before = project(server, floor)
+    rows = page.locator("#items li")
+    expect(rows).to_have_count(1)
+    page.select_option("#add-item", "plinth")
+    expect(rows).to_have_count(2)
+    expect(page.locator('[data-station="subject"]')).to_contain_text("stands on ‘Plinth’")
+    page.select_option("#add-item", "box")
+    expect(rows).to_have_count(3)
+    box = page.locator("#plan [data-item]", has=page.locator("title", has_text="Box"))
+    place = box.bounding_box()
+    assert place is not None
+    x, y = place["x"] + place["width"] / 2, place["y"] + place["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 30, y + 20, steps=4)
+    page.mouse.up()
+    expect(page.locator("#undo")).to_have_attribute("title", re.compile("Undo: Set to the right"))
+    at = project(server, floor).items[2].placement
+    assert at.x_m > 0
+    assert at.z_m > -0.05
+    opened(page, floor, "light")
+    page.locator("summary", has_text="Power, colour, reach").click()
+    page.select_option("#light-aim", label="Box")
+    expect(page.locator("#undo")).to_have_attribute("title", re.compile("Undo: Set aim"))
+    assert project(server, floor).look.lights[0].aim.item == project(server, floor).items[2].id
+    opened(page, floor, "subject")
+    rows.filter(has_text="Plinth").get_by_role("button").first.click()
+    page.click("#remove-item")
+    expect(rows).to_have_count(2)
+    expect(page.locator('[data-station="subject"]')).to_contain_text("stands on the disc")
+    for _ in range(5):
+        undo(page)
+        page.wait_for_timeout(400)
+    assert project(server, floor) == before
