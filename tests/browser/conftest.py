@@ -107,7 +107,7 @@ def floor(server: Server, browser: Browser, model: Path) -> str:
     page.goto(server.address)
     page.set_input_files("#model-file", str(model))
     page.wait_for_url("**/projects/**", timeout=LONG_MS)
-    expect(page.locator("#stations")).to_contain_text("brass-ball.glb", timeout=LONG_MS)
+    expect(page.locator("#stations")).to_contain_text("Brass ball", timeout=LONG_MS)
     address = page.url.split("#")[0]
     page.close()
     return address

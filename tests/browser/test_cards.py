@@ -176,7 +176,7 @@ def test_passes_and_a_broken_picture(page: Page, server: Server, floor: str, tmp
     expect(page.locator("#readiness")).to_contain_text("1 pass")
     page.locator("[data-choice='shot/shoot/bits'] button", has_text="16").click()
     expect(page.locator("[data-choice='shot/shoot/bits'] [data-value='16']")).to_have_attribute("aria-pressed", "true")
-    assert project(server, floor).shoot.bits == 16
+    assert project(server, floor).shot.shoot.bits == 16
     expect(page.locator("#readiness")).to_contain_text("about", timeout=60_000)  # the forecast comes by itself
     for _ in range(2):
         undo(page)

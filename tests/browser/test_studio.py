@@ -209,7 +209,7 @@ def test_a_broken_model_is_told_and_changes_nothing(page: Page, floor: str, tmp_
     bad.write_bytes(b"this is only text, whatever its name says")
     page.set_input_files("#model-file", str(bad))
     expect(page.locator("#toast")).to_contain_text("is not a GLB file", timeout=LONG_MS)
-    expect(page.locator("#stations")).to_contain_text("brass-ball.glb")
+    expect(page.locator("#stations")).to_contain_text("Brass ball")
 
 
 def test_shoot_kill_resume_screen_and_download(page: Page, server: Server, floor: str) -> None:
@@ -266,7 +266,7 @@ def test_keyboard_help_and_accessibility_basics(page: Page, floor: str) -> None:
     page.locator("#mat").focus()
     page.keyboard.press("?")
     expect(page.locator("#keys")).to_be_visible()
-    expect(page.locator("#keys-list")).to_contain_text("Fit subject")
+    expect(page.locator("#keys-list")).to_contain_text("Bring the subject inside the margin")
     page.keyboard.press("Escape")
     unnamed = page.evaluate(
         """() => {

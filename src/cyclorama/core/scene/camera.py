@@ -24,7 +24,7 @@ class Camera(Doc):
     id: Id
     name: Name
     focal_mm: Annotated[float, quantity("Focal length", "mm", ge=8, le=400)] = 70.0
-    azimuth_deg: Annotated[float, quantity("Azimuth", "°", ge=-3600, le=3600)] = 0.0
+    azimuth_deg: Annotated[float, quantity("Start azimuth", "°", ge=-3600, le=3600)] = 0.0
     """Where it stands in the first frame; 0° is in front, it grows counter-clockwise seen from above."""
     distance_m: Annotated[float, quantity("Distance", "m", ge=NEAREST_M, le=FARTHEST_M)] = 2.0
     elevation_deg: Annotated[float, quantity("Elevation", "°", ge=-89, le=89)] = 12.0

@@ -43,6 +43,7 @@ const floor = {
   /** Open the card of what was taken hold of. */
   choose: (what, id) => {
     if (what === "light" && id) chosen.light = id;
+    if (what === "subject" && id) chosen.item = id;
     open(what);
   },
   /** Show which part is meant: its number, or none. */
