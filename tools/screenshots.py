@@ -19,7 +19,7 @@ from pathlib import Path
 from urllib.error import URLError
 from urllib.request import urlopen
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 from cyclorama.core.scene import Project, SetValue, apply_set
 from cyclorama.demo.write import write_demo
@@ -112,7 +112,7 @@ def floor(folder: Path) -> None:
         page.screenshot(path=TARGET / "studio-subject.png")
         page.select_option("#add-item", "plinth")
         page.select_option("#add-item", "ball")
-        page.get_by_role("button", name="Ball", exact=True).wait_for()
+        expect(page.get_by_label("Name of the item")).to_have_value("Ball")
         page.fill("[data-number='items/{item}/placement/z_m']", "60")
         page.press("[data-number='items/{item}/placement/z_m']", "Enter")
         page.wait_for_timeout(800)
@@ -123,6 +123,7 @@ def floor(folder: Path) -> None:
         for _ in range(4):
             page.keyboard.press("Control+z")
             page.wait_for_timeout(500)
+        developed(page, 32)
         page.evaluate("() => document.getElementById('findings').parentElement.scrollIntoView()")
         page.screenshot(path=TARGET / "studio-parts.png")
 

@@ -271,7 +271,7 @@ def test_every_file_of_a_frame_is_compared(data_folder: Path, tracer: Tracer, da
     take = desk.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
     take = studio.takes.get(take.id)
-    files = [pass_path(take, "depth", 1), thumb_path(take, 2), frame_path(take, 3), pass_path(take, "clay", 4)]
+    files = [pass_path(take, "depth", 1), thumb_path(take.folder, 2), frame_path(take, 3), pass_path(take, "clay", 4)]
     before = [path.read_bytes() for path in files]
     for path, data in zip(files, before, strict=True):
         middle = len(data) // 2

@@ -1,5 +1,6 @@
 """Nothing is lost: history, stale edits, whole files, migrations."""
 
+import sqlite3
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -10,7 +11,7 @@ from alembic.migration import MigrationContext
 
 from cyclorama.core.errors import ChangeError, NotFoundError, StaleError
 from cyclorama.core.scene import Project, SetValue, apply_set, new_project
-from cyclorama.store import Studio
+from cyclorama.store import FileSum, FrameRecord, Studio
 from cyclorama.store.assets import write_whole
 from cyclorama.store.database import Base
 
@@ -106,3 +107,22 @@ def test_removing_a_project_removes_its_takes(studio: Studio) -> None:
     studio.takes.call("take-1", "Orbit 1", project, 1, None)
     studio.projects.remove(project.id)
     assert studio.takes.all() == []
+
+
+def test_takes_are_summed_up_without_being_read(studio: Studio) -> None:
+    """Frames and bytes of takes by the database alone, whatever their documents and records have become."""
+    project = studio.projects.create(new_project("A")).project
+    studio.takes.call("take-1", "Orbit 1", project, 1, None)
+    studio.takes.call("take-2", "Orbit 2", project, 1, None)
+    files = {"beauty": FileSum("a" * 64, 1000), "depth": FileSum("b" * 64, 200), "clay": None}
+    for number in (1, 2, 3):
+        studio.takes.add_frame("take-1", FrameRecord(number, f"{number}.png", dict(files), 1.0))
+    with sqlite3.connect(studio.folder / "studio.sqlite") as database:
+        database.execute("update take set document = 'lost'")
+        database.execute("update frame set files = null where number = 2")
+        database.execute("update frame set files = '{\"beauty' where number = 3")
+    second, first = studio.takes.summaries(project.id)
+    assert (second.id, second.frames, second.disk_bytes) == ("take-2", 0, 0)
+    assert (first.frames, first.disk_bytes, first.state) == (3, 1200 + 1000 + 1000, "queued")
+    assert studio.takes.finished_numbers("take-1") == [1, 2, 3]
+    assert studio.takes.summaries("project-of-nobody") == []

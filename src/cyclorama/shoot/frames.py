@@ -17,8 +17,9 @@ def frame_path(take: TakeRecord, number: int) -> Path:
     return take.folder / BEAUTY / frame_name(take.project, number)
 
 
-def thumb_path(take: TakeRecord, number: int) -> Path:
-    return take.folder / THUMB / f"{number}.jpg"
+def thumb_path(folder: Path, number: int) -> Path:
+    """Where the small picture of a frame lies in its take's folder."""
+    return folder / THUMB / f"{number}.jpg"
 
 
 def pass_path(take: TakeRecord, name: PassName, number: int) -> Path:
@@ -31,7 +32,7 @@ def file_path(take: TakeRecord, name: str, number: int) -> Path:
     """Where a file of a frame lies, by the name under which it is recorded."""
     if name == BEAUTY:
         return frame_path(take, number)
-    return thumb_path(take, number) if name == THUMB else pass_path(take, cast(PassName, name), number)
+    return thumb_path(take.folder, number) if name == THUMB else pass_path(take, cast(PassName, name), number)
 
 
 def sum_of(data: bytes) -> FileSum:

@@ -204,7 +204,7 @@ class _Run:
         s, view = self.take.project.shot.shoot, self.take.project.look.tone.view
         data = encode_linear(made.picture, made.alpha, view, s.file_format, s.bits)
         files[BEAUTY] = self._write(frame_path(self.take, number), data)
-        files[THUMB] = self._write(thumb_path(self.take, number), _thumb(made.picture, view))
+        files[THUMB] = self._write(thumb_path(self.take.folder, number), _thumb(made.picture, view))
         self.seconds.append(time.perf_counter() - start)
         record = FrameRecord(number, frame_path(self.take, number).name, files, self.seconds[-1], made.clamped)
         self.patience.insist(lambda: self.studio.takes.add_frame(self.take.id, record))

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import Delete, delete, select, update
+from sqlalchemy import ColumnElement, Delete, case, delete, func, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import ChangeError, DamagedError, NotFoundError
@@ -93,6 +93,18 @@ class DamagedTake:
     reason: str
 
 
+@dataclass(frozen=True, slots=True)
+class TakeSummary:
+    """What a list says of a take, also of one that cannot be read."""
+
+    id: str
+    state: str
+    frames: int
+    """how many are finished"""
+    disk_bytes: int
+    """room that they take"""
+
+
 class TakeStore:
     """Takes in the database; frames are files in the take's folder."""
 
@@ -143,6 +155,30 @@ class TakeStore:
             query = query.where(TakeRow.project_id == project_id)
         with self._sessions() as session:
             return [self._record_or_damage(session, row) for row in session.scalars(query)]
+
+    def summaries(self, project_id: str) -> list[TakeSummary]:
+        """A project's takes, newest first, counted by the database: no document and no frame is read."""
+        frames = (
+            select(FrameRow.take_id, func.count().label("count"), func.sum(_frame_bytes()).label("bytes"))
+            .join(TakeRow, TakeRow.id == FrameRow.take_id)
+            .where(TakeRow.project_id == project_id)
+            .group_by(FrameRow.take_id)
+            .subquery()
+        )
+        query = (
+            select(TakeRow.id, TakeRow.state, frames.c.count, frames.c.bytes)
+            .outerjoin(frames, frames.c.take_id == TakeRow.id)
+            .where(TakeRow.project_id == project_id)
+            .order_by(TakeRow.created.desc())
+        )
+        with self._sessions() as session:
+            return [TakeSummary(i, state, n or 0, int(size or 0)) for i, state, n, size in session.execute(query)]
+
+    def finished_numbers(self, take_id: str) -> list[int]:
+        """Numbers of a take's finished frames, also of one that cannot be read."""
+        query = select(FrameRow.number).where(FrameRow.take_id == take_id).order_by(FrameRow.number)
+        with self._sessions() as session:
+            return list(session.scalars(query))
 
     def everything_in_documents(self, find: Callable[[str], set[str]]) -> set[str]:
         """What `find` finds in the documents of all takes."""
@@ -282,6 +318,14 @@ def _row(session: Session, take_id: str) -> TakeRow:
 def _troubles(take_id: str, number: int | None = None) -> Delete:
     query = delete(TroubleRow).where(TroubleRow.take_id == take_id)
     return query if number is None else query.where(TroubleRow.number == number)
+
+
+def _frame_bytes() -> ColumnElement[int]:
+    """SQL: bytes of all files of a frame; of one recorded before sums were kept of all of them, of its picture."""
+    readable = case((func.json_valid(FrameRow.files) == 1, FrameRow.files), else_="{}")
+    files = func.json_each(readable).table_valued("value", "type")
+    total = select(func.sum(func.json_extract(files.c.value, "$[1]"))).where(files.c.type == "array").scalar_subquery()
+    return func.coalesce(total, FrameRow.size)
 
 
 def _frame(row: FrameRow, project: Project) -> FrameRecord:

@@ -13,7 +13,6 @@ from ..core.scene.material import PatternKind
 from ..core.scene.place import affects_everywhere
 from ..core.sheet.stations import move_sentence
 from ..core.sheet.words import data_size
-from ..store import TakeRecord
 from ..store.projects import Listed
 from ..store.tidy import keys_in
 from .context import Context, context
@@ -32,6 +31,8 @@ _CARD_LISTS = {
     "shape_options": [(shape, shape.capitalize()) for shape in get_args(Shape)],
 }
 """What the cards offer to choose from."""
+MOST_THUMBS = 240
+"""So many pictures a card of the wall plays at most, spread over the take."""
 
 
 @router.get("/")
@@ -53,15 +54,15 @@ def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
         sentence = move_sentence(project)
     except DamagedError as error:
         sentence = error.sentence
-    all_takes = ctx.studio.takes.all(listed.id)
+    all_takes = ctx.studio.takes.summaries(listed.id)
     takes = [t for t in all_takes if t.frames]
-    disk = sum(t.disk_bytes for t in all_takes)
-    disk += ctx.studio.assets.disk_bytes(keys_in(project.model_dump_json()))
-    best: TakeRecord | None = next((t for t in takes if t.state == "done"), takes[0] if takes else None)
-    frames = sorted(best.frames) if best else []
+    disk = sum(t.disk_bytes for t in all_takes) + ctx.studio.assets.disk_bytes(keys_in(project.model_dump_json()))
+    best = next((t for t in takes if t.state == "done"), takes[0] if takes else None)
+    numbers = ctx.studio.takes.finished_numbers(best.id) if best else []
+    step = max(1, -(-len(numbers) // MOST_THUMBS))
     return card | {
         "disk": data_size(disk), "project": project, "sentence": sentence,
-        "take": best, "frames": frames, "takes": len(takes),
+        "take": best, "frames": numbers[::step], "step": step, "takes": len(takes),
     }  # fmt: skip
 
 

@@ -136,7 +136,7 @@ def frame(ctx: Ctx, take_id: str, number: Number) -> FileResponse:
 
 @router.get("/takes/{take_id}/thumbs/{number}")
 def thumb(ctx: Ctx, take_id: str, number: Number) -> FileResponse:
-    return _file(thumb_path(ctx.studio.takes.get(take_id), number), f"Frame {number}")
+    return _file(thumb_path(ctx.studio.takes.folder(take_id), number), f"Frame {number}")
 
 
 @router.get("/takes/{take_id}/seam")

@@ -123,6 +123,7 @@ export class Lens {
     this.wanted = wanted;
     this.trying = null;
     this.awaiting = false;
+    this.picture.dataset.samples = 0; // of what is wanted now, nothing is there yet
     clearTimeout(this.timer);
   }
 
@@ -133,7 +134,10 @@ export class Lens {
     const scale = LONG_SIDE / Math.max(width, height);
     const develop = { request: this.request, frame: this.clock.frame, width: Math.round(width * scale), height: Math.round(height * scale), tried };
     this.socket.send(JSON.stringify({ develop }));
-    if (!this.preparing && !tried.length) this.status.textContent = "developing";
+    if (!this.preparing && !tried.length) {
+      this.status.textContent = "developing";
+      this.#line(0);
+    }
     return true;
   }
 
