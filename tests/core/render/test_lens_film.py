@@ -11,7 +11,7 @@ from cyclorama.core.geometry.edges import hard_edges
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.kernel import kernel
-from cyclorama.core.material.film import film_reflectance, film_table
+from cyclorama.core.material.thin_film import thin_film_reflectance, thin_film_table
 from cyclorama.core.motion import camera_ev100, moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer, film_for, noisy_pixels
@@ -216,14 +216,14 @@ def test_a_scattering_ball_loses_nothing_and_takes_its_colour(tracer: Tracer) ->
 def test_thin_films_follow_airy() -> None:
     """No film is plain Fresnel; a quarter wave of √n kills the reflection; colours stay neutral without a film."""
     one = np.array([1.0])
-    bare = film_reflectance(one, np.array([0.0]), 1.3, 1.5, np.array([550.0]))
+    bare = thin_film_reflectance(one, np.array([0.0]), 1.3, 1.5, np.array([550.0]))
     assert bare[0] == pytest.approx(0.04, abs=1e-9)
     n = math.sqrt(1.5)
-    quarter = film_reflectance(one, np.array([550 / (4 * n)]), n, 1.5, np.array([550.0]))
+    quarter = thin_film_reflectance(one, np.array([550 / (4 * n)]), n, 1.5, np.array([550.0]))
     assert quarter[0] == pytest.approx(0.0, abs=1e-9)
-    table = film_table(Material(id="m", name="m", thin_film_weight=1, thin_film_ior=1.0))
+    table = thin_film_table(Material(id="m", name="m", thin_film_weight=1, thin_film_ior=1.0))
     assert table[:, -1] == pytest.approx(0.04, abs=0.002)
-    coloured = film_table(Material(id="m", name="m", thin_film_weight=1, thin_film_ior=1.8, base_metalness=0))
+    coloured = thin_film_table(Material(id="m", name="m", thin_film_weight=1, thin_film_ior=1.8, base_metalness=0))
     assert np.ptp(coloured[:, -1], axis=1).max() > 0.03
 
 

@@ -3,7 +3,6 @@
 import math
 
 from ..kernel import device, routine
-from .film import film_lookup
 from .fresnel import fresnel_dielectric, fresnel_metal
 from .record import (
     COAT_ALBEDO,
@@ -40,6 +39,7 @@ from .row import (
     TRANSMISSION,
 )
 from .tables import DIELECTRIC, FUZZ_REFLECTANCE, lookup_block, lookup_coated, lookup_plane
+from .thin_film import thin_film_lookup
 
 
 @device
@@ -57,7 +57,7 @@ def _dielectric(v, s, films, cos_h):
 
 @routine
 def _with_film(v, films, cos_h, fr, fg, fb):
-    xr, xg, xb = film_lookup(films, v[FILM_TABLE], v[FILM_THICKNESS] * 1.0, cos_h)
+    xr, xg, xb = thin_film_lookup(films, v[FILM_TABLE], v[FILM_THICKNESS] * 1.0, cos_h)
     w = v[FILM] * 1.0
     return fr + w * (xr - fr), fg + w * (xg - fg), fb + w * (xb - fb)
 

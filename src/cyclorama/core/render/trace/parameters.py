@@ -11,7 +11,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...kernel import device, routine
-from ...material.film import FILM_ANGLES, FILM_STEPS, film_table
 from ...material.patterns import pattern
 from ...material.record import MIRROR_ALPHA
 from ...material.row import (
@@ -34,6 +33,7 @@ from ...material.row import (
     row_of,
 )
 from ...material.tables import load_tables, profile
+from ...material.thin_film import THIN_FILM_ANGLES, THIN_FILM_STEPS, thin_film_table
 from ...picture.decode import decode_picture
 from ...scene import Material, TextureRef
 from ...textures import CLAMP, MIRROR, REPEAT, TextureShelf, map_value
@@ -97,7 +97,7 @@ def material_rows(materials: tuple[Material, ...], textures: TextureSet) -> Mate
     for row, m in enumerate(materials, 1):
         if m.thin_film_weight > 0:
             values[row, FILM_TABLE] = len(films)
-            films.append(film_table(m))
+            films.append(thin_film_table(m))
         ranges[row, 0] = len(bindings)
         for name, (column, width) in _MAPPED.items():
             index = textures.index_of(getattr(m.maps, name, None), name in _COLOUR_MAPS, width == 1)
@@ -117,7 +117,7 @@ def material_rows(materials: tuple[Material, ...], textures: TextureSet) -> Mate
         values[row, EVEN] = not ranges[row, 4] and _is_even(values[row])
     return Materials(
         values, ranges, np.array(bindings or [(0, 0, 0)], np.int32),
-        np.ascontiguousarray(np.stack(films) if films else np.zeros((1, FILM_STEPS, FILM_ANGLES, 3)), np.float32),
+        np.ascontiguousarray(np.stack(films or [np.zeros((THIN_FILM_STEPS, THIN_FILM_ANGLES, 3))]), np.float32),
     )  # fmt: skip
 
 

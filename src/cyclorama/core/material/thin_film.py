@@ -12,7 +12,7 @@ from ..colour import XYZ_TO_REC709
 from ..kernel import device
 from ..scene import Material
 
-FILM_STEPS, FILM_ANGLES = 64, 48
+THIN_FILM_STEPS, THIN_FILM_ANGLES = 64, 48
 THICKEST_NM = 2000.0
 
 
@@ -30,7 +30,7 @@ def colour_matching(wavelength_nm: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.stack([x, y, z], axis=1)
 
 
-def film_reflectance(
+def thin_film_reflectance(
     cos_i: NDArray[np.float64], thickness_nm: NDArray[np.float64], film_ior: float, base_ior: float,
     wavelength_nm: NDArray[np.float64],
 ) -> NDArray[np.float64]:  # fmt: skip
@@ -52,8 +52,8 @@ def film_reflectance(
     return total
 
 
-def film_table(material: Material) -> NDArray[np.float32]:
-    """Reflectance (FILM_STEPS, FILM_ANGLES, 3) over thickness 0…2000 nm and cosine of incidence 0…1.
+def thin_film_table(material: Material) -> NDArray[np.float32]:
+    """Reflectance (THIN_FILM_STEPS, THIN_FILM_ANGLES, 3) over thickness 0…2000 nm and cosine of incidence 0…1.
 
     A metal's index is taken real and as high as its reflectance at normal incidence asks, channel by channel.
     """
@@ -61,11 +61,11 @@ def film_table(material: Material) -> NDArray[np.float32]:
     to_rgb = colour_matching(wavelengths) @ XYZ_TO_REC709.T
     # equal energy is not the white point of Rec.709; scaled so that a flat reflectance stays colourless
     to_rgb /= to_rgb.sum(axis=0)
-    cos_i = np.maximum(np.linspace(0.0, 1.0, FILM_ANGLES), 1e-3)[None, :, None]
-    thickness = np.linspace(0.0, THICKEST_NM, FILM_STEPS)[:, None, None]
-    table = np.zeros((FILM_STEPS, FILM_ANGLES, 3))
+    cos_i = np.maximum(np.linspace(0.0, 1.0, THIN_FILM_ANGLES), 1e-3)[None, :, None]
+    thickness = np.linspace(0.0, THICKEST_NM, THIN_FILM_STEPS)[:, None, None]
+    table = np.zeros((THIN_FILM_STEPS, THIN_FILM_ANGLES, 3))
     for ior in set(iors := _base_iors(material)):
-        spectrum = film_reflectance(cos_i, thickness, material.thin_film_ior, ior, wavelengths)
+        spectrum = thin_film_reflectance(cos_i, thickness, material.thin_film_ior, ior, wavelengths)
         same = [c for c in range(3) if iors[c] == ior]
         table[..., same] = spectrum @ to_rgb[:, same]
     return np.asarray(np.clip(table, 0.0, 1.0), np.float32)
@@ -79,11 +79,11 @@ def _base_iors(m: Material) -> list[float]:
 
 
 @device
-def film_lookup(films, table, thickness_nm, cos_i):
+def thin_film_lookup(films, table, thickness_nm, cos_i):
     """Reflectance (3,) by interpolation."""
-    x = min(max(thickness_nm / THICKEST_NM, 0.0), 1.0) * (FILM_STEPS - 1)
-    y = min(max(cos_i, 0.0), 1.0) * (FILM_ANGLES - 1)
-    i, j = min(int(x), FILM_STEPS - 2), min(int(y), FILM_ANGLES - 2)
+    x = min(max(thickness_nm / THICKEST_NM, 0.0), 1.0) * (THIN_FILM_STEPS - 1)
+    y = min(max(cos_i, 0.0), 1.0) * (THIN_FILM_ANGLES - 1)
+    i, j = min(int(x), THIN_FILM_STEPS - 2), min(int(y), THIN_FILM_ANGLES - 2)
     fx, fy = x - i, y - j
     wa, wb, wc, wd = (1 - fx) * (1 - fy), (1 - fx) * fy, fx * (1 - fy), fx * fy
     t = films[int(table)]
