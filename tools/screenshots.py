@@ -112,7 +112,7 @@ def floor(folder: Path) -> None:
         page.screenshot(path=TARGET / "studio-subject.png")
         page.select_option("#add-item", "plinth")
         page.select_option("#add-item", "ball")
-        expect(page.get_by_label("Name of the item")).to_have_value("Ball")
+        expect(page.get_by_label("Name of the item")).to_have_value("Ball", timeout=60_000)
         page.fill("[data-number='items/{item}/placement/z_m']", "60")
         page.press("[data-number='items/{item}/placement/z_m']", "Enter")
         page.wait_for_timeout(800)

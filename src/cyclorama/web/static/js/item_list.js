@@ -30,7 +30,7 @@ export class ItemList {
   async #add(change) {
     const before = new Set(this.store.state.project.items.map((item) => item.id));
     if (!(await this.store.change(change))) return;
-    this.chosen.item = this.store.state.project.items.find((item) => !before.has(item.id))?.id ?? this.chosen.item;
+    this.chosen.item = this.store.state.project.items.findLast((item) => !before.has(item.id))?.id ?? this.chosen.item;
     this.refresh();
   }
 
