@@ -61,7 +61,7 @@ def affecting(affects: Affects | None = None, then: Then | None = None, **more: 
 
 
 def _said(affects: Affects | None, then: Then | None) -> dict[str, Any]:
-    return ({"affects": affects} if affects else {}) | ({"then": then} if then else {})
+    return ({"affects": affects} if affects else {}) | ({"follows": then} if then else {})
 
 
 def fixed(affects: Affects | None = None, **more: Any) -> Any:

@@ -70,7 +70,7 @@ def place_of(path: str) -> Place:
     kind: Kind = "thing" if item else _kind(info)
     return Place(
         path, title_of(info, path.split("/")[-1]), str(more.get("unit", "")), kind, least, most, affects,
-        more.get("then"), fixed,  # type: ignore[arg-type]
+        more.get("follows"), fixed,  # type: ignore[arg-type]
     )  # fmt: skip
 
 
