@@ -12,7 +12,7 @@ from ..scene.item import ON_DISC, ON_SET
 def aim_point(aim: Aim, project: Project) -> Vec3:
     """The point (3,) that is aimed at, m, in studio space at rest."""
     offset = np.array([aim.x_m, aim.y_m, aim.z_m])
-    item = next((x for x in project.items if x.id == aim.item), None)
+    item = project.item(aim.item)
     return offset if item is None else middle_of(item, aim.part) + offset
 
 
@@ -44,7 +44,8 @@ def stand_height_m(project: Project, item: Item) -> float:
         return 0.0
     if item.rides == ON_DISC:
         return project.set.stand_height_m
-    below = next(x for x in project.items if x.id == item.rides)
+    below = project.item(item.rides)
+    assert below is not None  # the document is sound
     box = box_of(below)
     if box is None:
         return stand_height_m(project, below)

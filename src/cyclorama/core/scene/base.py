@@ -66,4 +66,4 @@ def _said(affects: Affects | None, then: Then | None) -> dict[str, Any]:
 
 def fixed(affects: Affects | None = None, **more: Any) -> Any:
     """A field that nobody edits: it names something, or came with a file."""
-    return Field(json_schema_extra={"fixed": True} | ({"affects": affects} if affects else {}), **more)
+    return Field(json_schema_extra={"fixed": True} | _said(affects, None), **more)

@@ -57,8 +57,7 @@ def place_of(path: str) -> Place:
             raise KeyError(path)
         name = next(iter(model.model_fields)) if step.startswith("{") else step
         info = model.model_fields[name]
-        more = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
-        affects = "nothing" if name == "id" else more.get("affects", affects)  # type: ignore[assignment]
+        more, affects = _stated(info), _affects(name, info, affects)
         fixed = fixed or bool(more.get("fixed")) or name == "id"
         model, listed = _model_in(info.annotation)
         if model is not None and "affects" not in more:
@@ -66,12 +65,23 @@ def place_of(path: str) -> Place:
         item = listed and next(steps, None) is not None
     assert info is not None
     least, most = _limits(info)
-    more = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+    more = _stated(info)
     kind: Kind = "thing" if item else _kind(info)
     return Place(
-        path, title_of(info, path.split("/")[-1]), str(more.get("unit", "")), kind, least, most, affects,
-        more.get("follows"), fixed,  # type: ignore[arg-type]
+        path, title_of(info, path.split("/")[-1]), more.get("unit", ""), kind, least, most, affects,
+        more.get("follows"), fixed,
     )  # fmt: skip
+
+
+def _stated(info: FieldInfo) -> dict[str, Any]:
+    """What stands beside a field; see `base.quantity`, `affecting` and `fixed`."""
+    return info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+
+
+def _affects(name: str, info: FieldInfo, others: Affects) -> Affects:
+    """What a field affects, by what its neighbours do that say nothing else."""
+    found: Affects = "nothing" if name == "id" else _stated(info).get("affects", others)
+    return found
 
 
 _SHORT = {
@@ -146,21 +156,23 @@ def removed(project: Project, path: str) -> Project:
 
     Raises ChangeError when there is none, or something needs it: the sentence says what that is.
     """
-    parent, _, identity = full_path(project, path).rpartition("/")
-    item = value_at(project, path)
-    left = tuple(x for x in value_at(project, parent) if x.id != identity)
+    parent, item, others = _among(project, path)
     try:
-        return put(project, parent, left)
+        return put(project, parent, others)
     except ChangeError as error:
-        raise ChangeError(f"‘{getattr(item, 'name', identity)}’ cannot be removed: {error.sentence}") from error
+        raise ChangeError(f"‘{getattr(item, 'name', item.id)}’ cannot be removed: {error.sentence}") from error
 
 
 def moved(project: Project, path: str, to: int) -> Project:
     """The project with the item at a path at another place of its list, 0 the first."""
-    parent, _, identity = full_path(project, path).rpartition("/")
-    item = value_at(project, path)
-    others = tuple(x for x in value_at(project, parent) if x.id != identity)
+    parent, item, others = _among(project, path)
     return put(project, parent, (*others[:to], item, *others[to:]))
+
+
+def _among(project: Project, path: str) -> tuple[str, Any, tuple[Any, ...]]:
+    """Path of the list that the item at a path is in, the item, and the others in it."""
+    parent, _, identity = full_path(project, path).rpartition("/")
+    return parent, value_at(project, path), tuple(x for x in value_at(project, parent) if x.id != identity)
 
 
 def depending(document: BaseModel, on: frozenset[Affects]) -> tuple[Any, ...]:
@@ -232,12 +244,10 @@ def _plan(model: type[BaseModel], on: frozenset[Affects]) -> tuple[tuple[str, bo
     """The fields that affect one of some things, and those that hold documents, which may."""
     found = []
     for name, info in model.model_fields.items():
-        more = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
-        affects = "nothing" if name == "id" else more.get("affects", getattr(model, "AFFECTS", "nothing"))
         inner, _ = _model_in(info.annotation)
-        if inner is not None and "affects" not in more:
+        if inner is not None and "affects" not in _stated(info):
             found.append((name, True))
-        elif affects in on:
+        elif _affects(name, info, getattr(model, "AFFECTS", "nothing")) in on:
             found.append((name, False))
     return tuple(found)
 

@@ -60,8 +60,12 @@ class Project(Doc):
     @property
     def subject(self) -> Item | None:
         """The item that is presented, as it is worn in the open shot."""
-        found = next((item for item in self.items if item.id == self.subject_id), None)
+        found = self.item(self.subject_id)
         return None if found is None else worn(found, self.shot)
+
+    def item(self, identity: str | None) -> Item | None:
+        """The item of an id, None where there is none."""
+        return next((item for item in self.items if item.id == identity), None)
 
     def camera_of(self, shot: Shot) -> Camera:
         """The camera that a shot is shot through."""

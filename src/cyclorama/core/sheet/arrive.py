@@ -10,7 +10,7 @@ from ..motion import aim_point, stand_height_m
 from ..scene import Aim, Item, Light, Material, Project, put_all
 from ..scene.base import new_id
 from ..scene.changes import MeterSubject
-from .lists import USUAL_SIZE_M, aimed, materials_of, renamed, right_of
+from .lists import USUAL_SIZE_M, aimed, materials_of, renamed, rightmost
 from .names import free_ids, free_name
 from .perform import Eye, perform
 from .placing import MeasuresOf
@@ -53,7 +53,7 @@ def put_beside(project: Project, intake: Intake, measures_of: MeasuresOf) -> Pro
     """The project with one more model on the set, to the right of all that stands there."""
     measures, placement = intake.room, intake.item.placement
     placement = centred(measures, placement, placement.centre_method)
-    right = max([0.0, *(right_of(item, measures_of) for item in project.items)])
+    right = rightmost(project, measures_of)
     hull = placed_hull(measures, placement)
     size = float(np.ptp(hull, axis=0).max())
     placement = placement.model_copy(update={"x_m": right + size * 0.1 - float(hull[:, 0].min())})
@@ -68,7 +68,7 @@ def with_item(project: Project, item: Item, materials: tuple[Material, ...], pre
     materials are made free."""
     others = tuple(x for x in project.items if x.id != item.id)
     worn = {m for other in others for m in materials_of(other)}
-    old = next((x for x in project.items if x.id == item.id), None)
+    old = project.item(item.id)
     before = materials_of(old) if old else set()
     gone = before - worn
     stay = tuple(m for m in project.materials if m.id not in gone)

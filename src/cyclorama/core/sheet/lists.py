@@ -66,7 +66,7 @@ def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
     hull = placed_hull(measures, subject.placement) if subject and measures else np.zeros((0, 3))
     low, high = (hull.min(axis=0), hull.max(axis=0)) if len(hull) else (np.zeros(3), np.full(3, USUAL_SIZE_M))
     size = float((high - low).max())
-    right = max([0.0, *(right_of(item, measures_of) for item in project.items)])
+    right = rightmost(project, measures_of)
     made = _made(form, size, _foot(hull, subject) if subject else size)
     x, z = right + size * 0.1 + made.width_m / 2, -size * 0.2
     under = form == "plinth" and subject is not None and len(hull) > 0
@@ -141,29 +141,18 @@ def taken_away(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Pr
 def _without_item(project: Project, item: Item, measures_of: MeasuresOf) -> Project:
     """Its rows and colourways in shots go with it, and materials that nothing else wears; what rides on it comes down;
     cameras that focus on it focus on their aim."""
-    values: dict[str, Any] = {}
+    down = {f"items/{x.id}/rides": item.rides for x in project.items if x.rides == item.id}
+    after = standing_again(project, put_all(project, down), measures_of)
+    values: dict[str, Any] = {"subject_id": None} if project.subject_id == item.id else {}
     for shot in project.shots:
         values[f"shots/{shot.id}/rows"] = tuple(r for r in shot.rows if r.id != item.id)
         values[f"shots/{shot.id}/wears"] = tuple(w for w in shot.wears if w.id != item.id)
     for camera in project.cameras:
         if camera.focus_item == item.id:
             values |= {f"cameras/{camera.id}/focus_item": None, f"cameras/{camera.id}/focus_point_m": None}
-    for other in project.items:
-        if other.rides == item.id:
-            values[f"items/{other.id}/rides"] = item.rides
-    if project.subject_id == item.id:
-        values["subject_id"] = None
-    others = tuple(x for x in project.items if x.id != item.id)
-    gone = materials_of(item) - {m for x in others for m in materials_of(x)}
-    lowered = standing_again(project, put_all(project, {k: v for k, v in values.items() if k.endswith("/rides")}),
-                             measures_of)  # fmt: skip
-    others = tuple(x for x in lowered.items if x.id != item.id)
-    values = {k: v for k, v in values.items() if not k.endswith("/rides")}
-    values |= {"items": others, "materials": tuple(m for m in project.materials if m.id not in gone)}
-    try:
-        return put_all(lowered, values)
-    except ChangeError as error:
-        raise ChangeError(f"‘{item.name}’ cannot be removed: {error.sentence}") from error
+    after = removed(put_all(after, values), f"items/{item.id}")
+    gone = materials_of(item) - {m for x in after.items for m in materials_of(x)}
+    return put(after, "materials", tuple(m for m in project.materials if m.id not in gone))
 
 
 def materials_of(item: Item) -> set[str]:
@@ -200,10 +189,10 @@ def _item_beside(project: Project, item: Item, measures_of: MeasuresOf) -> dict[
     return {"parts": free.parts, "variants": free.variants, "placement": placement}
 
 
-def right_of(item: Item, measures_of: MeasuresOf) -> float:
-    """How far an item reaches to the right, m."""
-    measures = measures_of(item)
-    return 0.0 if measures is None else float(placed_hull(measures, item.placement)[:, 0].max())
+def rightmost(project: Project, measures_of: MeasuresOf) -> float:
+    """How far what is on the set reaches to the right of its middle, m."""
+    known = ((item, measures) for item in project.items if (measures := measures_of(item)) is not None)
+    return max([0.0, *(float(placed_hull(measures, item.placement)[:, 0].max()) for item, measures in known)])
 
 
 def _foot(hull: np.ndarray, subject: Item) -> float:

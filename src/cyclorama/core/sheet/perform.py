@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, Protocol, get_args
 
 from ..arrays import Vec3
 from ..errors import ChangeError
@@ -46,7 +46,7 @@ from ..scene.changes import (
     TakeLight,
     Travel,
 )
-from ..scene.shot import CAMERA, DISC
+from ..scene.shot import CAMERA, DISC, MoveKind
 from .lists import copied, taken_away, with_light, with_made
 from .placing import MeasuresOf, followed, placed, settled
 from .taken import with_file_camera, with_file_light
@@ -79,8 +79,7 @@ class _Tools:
 
     def item(self, project: Project, identity: str | None) -> tuple[Item, Measures]:
         """An item, the subject unless another is told, with its measures."""
-        wanted = identity or project.subject_id
-        item = next((x for x in project.items if x.id == wanted), None)
+        item = project.item(identity or project.subject_id)
         measures = None if item is None else self.measures_of(item)
         if item is None or measures is None:
             raise ChangeError("There is no subject yet. Bring a model in first.")
@@ -207,10 +206,9 @@ def _travel(project: Project, change: Travel, _: _Tools) -> tuple[Project, str]:
     segment = Segment(id=was.id, kind=kind, turns=was.turns)
     others = tuple(row for row in shot.rows if row.id not in (CAMERA, DISC))
     rows = (Row(id=DISC if kind == "spin" else CAMERA, segments=(segment,)), *others)
-    names = {"orbit": "Orbit", "spin": "Spin", "hold": "Hold"}
     values: dict[str, object] = {"shot/rows": rows}
-    if shot.name in names.values():  # it was never named by hand
-        values["shot/name"] = names[kind]
+    if shot.name in map(str.capitalize, get_args(MoveKind)):  # it was never named by hand
+        values["shot/name"] = kind.capitalize()
     return put_all(project, values), "Set move"
 
 

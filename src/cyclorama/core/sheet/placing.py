@@ -66,7 +66,7 @@ def riders(project: Project, item: Item) -> list[Item]:
 
 def stands_on(project: Project, item: Item) -> str:
     """‘the disc’, ‘the floor’, or the name of the item that an item stands on."""
-    below = next((x for x in project.items if x.id == item.rides), None)
+    below = project.item(item.rides)
     if below is not None:
         return f"‘{below.name}’"
     return "the disc" if item.rides == ON_DISC and project.set.disc.on else "the floor"
@@ -94,7 +94,7 @@ def _from_below(project: Project) -> list[Item]:
 
 def _item_at(project: Project, path: str) -> Item | None:
     steps = path.split("/")
-    return next((x for x in project.items if x.id == steps[1]), None) if steps[0] == "items" and steps[1:] else None
+    return project.item(steps[1]) if steps[0] == "items" and steps[1:] else None
 
 
 def _size(measures: Measures, placement: Placement) -> float:
