@@ -57,7 +57,7 @@ class ProjectStore:
 
     def create(self, project: Project, label: str = "New project") -> Saved:
         """Save a new project; raises ChangeError when its id is taken or it is not a valid document."""
-        document = _document(project)
+        _, document = _written(project)
         with self._sessions.begin() as session:
             if session.get(ProjectRow, project.id):
                 raise ChangeError(f"There is already a project with the id ‘{project.id}’.")
@@ -80,13 +80,7 @@ class ProjectStore:
     def get(self, project_id: str) -> Saved:
         """The project as it stands; raises NotFoundError, and DamagedError when it cannot be read any more."""
         with self._sessions() as session:
-            row = _row(session, project_id)
-            here, ahead = _here(session, row), _at(session, row, row.cursor + 1)
-            before = _at(session, row, row.cursor - 1)
-            return Saved(
-                _read(session, here, row), row.version, here.label if before else None,
-                ahead.label if ahead else None, row.updated,
-            )  # fmt: skip
+            return _saved(session, _row(session, project_id))
 
     def edit(self, project_id: str, base_version: int, label: str, change: Callable[[Project], Project]) -> Saved:
         """Apply `change` to the version it was made on and save the result.
@@ -97,8 +91,7 @@ class ProjectStore:
         with self._sessions.begin() as session:
             row = self._current(session, project_id, base_version)
             before = _whole(session, _here(session, row), row)
-            project = change(_parsed(before, row))
-            document = _document(project)
+            project, document = _written(change(_parsed(before, row)))
             if project.id != project_id:
                 raise ChangeError("A project's id cannot be edited.")
             session.execute(delete(HistoryRow).where(HistoryRow.project_id == project_id, HistoryRow.seq > row.cursor))
@@ -108,19 +101,20 @@ class ProjectStore:
             row.version += 1
             row.name, row.updated = project.name, now()
             session.add(_state(project_id, patch or document, row.cursor, label, patch is not None))
-        return self.get(project_id)
+            return Saved(project, row.version, label, None, row.updated)
 
     def step(self, project_id: str, base_version: int, by: int) -> Saved:
         """Undo (by −1) or redo (by +1). Raises ChangeError when there is nothing left."""
         with self._sessions.begin() as session:
             row = self._current(session, project_id, base_version)
-            target = _at(session, row, row.cursor + by)
-            if target is None:
+            if _at(session, row, row.cursor + by) is None:
                 raise ChangeError("There is nothing to undo." if by < 0 else "There is nothing to redo.")
-            row.name, row.updated = _read(session, target, row).name, now()
             row.cursor += by
             row.version += 1
-        return self.get(project_id)
+            row.updated = now()
+            saved = _saved(session, row)
+            row.name = saved.project.name
+            return saved
 
     def recover(self, project_id: str) -> Saved:
         """Go back to the last state of a damaged project that can be read.
@@ -239,6 +233,15 @@ def _forget_oldest(session: Session, row: ProjectRow) -> None:
     session.execute(delete(HistoryRow).where(HistoryRow.project_id == row.id, HistoryRow.seq < needed))
 
 
+def _saved(session: Session, row: ProjectRow) -> Saved:
+    here, ahead = _here(session, row), _at(session, row, row.cursor + 1)
+    before = _at(session, row, row.cursor - 1)
+    return Saved(
+        _read(session, here, row), row.version, here.label if before else None, ahead.label if ahead else None,
+        row.updated,
+    )  # fmt: skip
+
+
 def _read(session: Session, state: HistoryRow, row: ProjectRow) -> Project:
     return _parsed(_whole(session, state, row), row)
 
@@ -250,11 +253,11 @@ def _parsed(document: str, row: ProjectRow) -> Project:
         raise DamagedError(f"The project ‘{row.name}’ cannot be read: {error.sentence}") from error
 
 
-def _document(project: Project) -> str:
-    """What is saved. Raises ChangeError when it could not be read again: nothing is saved then."""
+def _written(project: Project) -> tuple[Project, str]:
+    """The project as it will be read again, and what is saved. Raises ChangeError when it could not be read: nothing is
+    saved then."""
     document = project.model_dump_json()
-    load_project(document)
-    return document
+    return load_project(document), document
 
 
 def _state(project_id: str, document: str, seq: int, label: str, patch: bool = False) -> HistoryRow:

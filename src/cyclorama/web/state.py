@@ -8,7 +8,7 @@ import numpy as np
 
 from ..core.errors import DamagedError
 from ..core.framing import Projection
-from ..core.geometry.measure import extreme_points, placed_hull
+from ..core.geometry.measure import Measures, extreme_points, placed_hull
 from ..core.geometry.placement import placement_matrix
 from ..core.light.rows import light_colour, light_row
 from ..core.motion import (
@@ -70,7 +70,10 @@ def project_state(studio: Studio, saved: Saved) -> dict[str, Any]:
         "shot": _shot(r),
         "margins": _margins(r),
         "subject": _subject(r),
-        "items": [_item(project, item, studio) for item in project.items],
+        "items": [
+            _item(project, item, measures if item.id == project.subject_id else studio.measures_if_whole(item))
+            for item in project.items
+        ],
         "report": None if report is None else report.model_dump(mode="json"),
         "lens": lens_state(project),
     }  # fmt: skip
@@ -119,9 +122,8 @@ OUTLINE = 240
 """Corners of an item's hull by which the plan draws it."""
 
 
-def _item(project: Project, item: Item, studio: Studio) -> dict[str, Any]:
+def _item(project: Project, item: Item, measures: Measures | None) -> dict[str, Any]:
     """What stand-in and plan draw of an item."""
-    measures = studio.measures_if_whole(item)
     hull = np.zeros((0, 3)) if measures is None else extreme_points(placed_hull(measures, item.placement), OUTLINE)
     shown = worn(item, project.shot)
     if item.made is not None:
