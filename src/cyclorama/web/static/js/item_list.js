@@ -28,9 +28,9 @@ export class ItemList {
 
   /** Add one, and open it. */
   async #add(change) {
-    const before = new Set(this.store.state.project.items.map((item) => item.id));
-    if (!(await this.store.change(change))) return;
-    this.chosen.item = this.store.state.project.items.findLast((item) => !before.has(item.id))?.id ?? this.chosen.item;
+    const added = await this.store.added(change, () => this.store.state.project.items);
+    if (!added) return;
+    this.chosen.item = added;
     this.refresh();
   }
 

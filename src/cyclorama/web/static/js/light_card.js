@@ -35,9 +35,9 @@ export class LightCard {
   }
 
   async #add(wanted) {
-    const before = new Set(this.store.look.lights.map((l) => l.id));
-    if (!(await this.store.change(wanted))) return;
-    this.chosen.light = this.store.look.lights.find((l) => !before.has(l.id))?.id ?? this.chosen.light;
+    const added = await this.store.added(wanted, () => this.store.look.lights);
+    if (!added) return;
+    this.chosen.light = added;
     this.refresh();
   }
 

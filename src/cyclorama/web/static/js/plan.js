@@ -169,11 +169,18 @@ export class Plan {
     const half = this.pose.lens.field_width;
     const edge = (sign) => this.#at(camera.at.map((p, i) => p - camera.back[i] * reach + sign * camera.right[i] * half * reach));
     const angle = (Math.atan2(camera.back[0], camera.back[2]) * 180) / Math.PI;
-    const body = draw("g", { class: "grab", "data-grab": "camera", transform: `translate(${from}) rotate(${-angle})` },
-      draw("rect", { x: -7, y: -2, width: 14, height: 12, rx: 2, fill: TAPE.camera, stroke: "#fff" }),
-      draw("path", { d: "M-4 -2L-6 -8H6L4 -2Z", fill: TAPE.camera, stroke: "#fff" }),
-      draw("circle", { r: 15, fill: "transparent" }));
-    return [draw("polygon", { points: [from, edge(-1), edge(1)].map((p) => p.join(",")).join(" "), fill: TAPE.camera, "fill-opacity": 0.1, stroke: TAPE.camera, "stroke-opacity": 0.55 }), body];
+    return this.#cameraSign(from, -angle, [edge(-1), edge(1)]);
+  }
+
+  /** A camera at a place of the drawing, turned by degrees, with the area that it sees up to two corners. */
+  #cameraSign(from, angle, corners) {
+    return [
+      draw("polygon", { points: [from, ...corners].map((p) => p.join(",")).join(" "), fill: TAPE.camera, "fill-opacity": 0.1, stroke: TAPE.camera, "stroke-opacity": 0.55 }),
+      draw("g", { class: "grab", "data-grab": "camera", transform: `translate(${from}) rotate(${angle})` },
+        draw("rect", { x: -7, y: -2, width: 14, height: 12, rx: 2, fill: TAPE.camera, stroke: "#fff" }),
+        draw("path", { d: "M-4 -2L-6 -8H6L4 -2Z", fill: TAPE.camera, stroke: "#fff" }),
+        draw("circle", { r: 15, fill: "transparent" })),
+    ];
   }
 
   #lamp({ light, at, angle, half }) {
@@ -262,13 +269,7 @@ export class Plan {
     const reach = (Math.hypot(from[0] - aim[0], from[1] - aim[1]) / this.scale) * 1.2;
     const edge = (sign) => flat(camera.at.map((p, i) => p - camera.back[i] * reach + sign * up[i] * this.pose.lens.field_height * reach));
     const angle = (Math.atan2(from[1] - aim[1], from[0] - aim[0]) * 180) / Math.PI - 90;
-    return [
-      draw("polygon", { points: [from, edge(-1), edge(1)].map((p) => p.join(",")).join(" "), fill: TAPE.camera, "fill-opacity": 0.1, stroke: TAPE.camera, "stroke-opacity": 0.55 }),
-      draw("g", { class: "grab", "data-grab": "camera", transform: `translate(${from}) rotate(${angle})` },
-        draw("rect", { x: -7, y: -2, width: 14, height: 12, rx: 2, fill: TAPE.camera, stroke: "#fff" }),
-        draw("path", { d: "M-4 -2L-6 -8H6L4 -2Z", fill: TAPE.camera, stroke: "#fff" }),
-        draw("circle", { r: 15, fill: "transparent" })),
-    ];
+    return this.#cameraSign(from, angle, [edge(-1), edge(1)]);
   }
 
   #begin(e) {

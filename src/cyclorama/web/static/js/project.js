@@ -62,6 +62,17 @@ export class ProjectStore {
     });
   }
 
+  /**
+   * Perform a change that puts something in a list, and tell its id; null when it was not saved.
+   * @param {object} change
+   * @param {() => {id: string}[]} list gives the list as it is
+   */
+  async added(change, list) {
+    const before = new Set(list().map(({ id }) => id));
+    if (!(await this.change(change))) return null;
+    return list().findLast(({ id }) => !before.has(id))?.id ?? null; // another may have been added meanwhile
+  }
+
   set(path, value) {
     return this.change({ kind: "set", path: this.full(path), value });
   }
