@@ -24,7 +24,7 @@ from .compile.compiler import SceneCompiler
 from .film.denoise import denoise
 from .film.film import Film, add_batch
 from .film.tracer import Tracer
-from .trace.arrays import make_samples, make_work
+from .trace.arrays import Flight, make_samples, make_work
 from .trace.shade import collect_light
 from .trace.shade_wide import shade_wide
 from .trace.wavefront import FrameScene, find_blocked_with_holes
@@ -79,19 +79,17 @@ def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
     samples, work = make_samples(1, 0, False), make_work(1)
     row, record = of(scene.materials.values[0]), of(work.scratch.record)
     films, tables = of(scene.materials.films), of(scene.tables)
-    geometry, materials, where = of(scene.geometry), of(scene.materials), of(scene.where)
+    world, flight = of(scene.world), of(Flight(work.rays, work.paths, work.hits, work.rays, work.paths, work.shadows))
+    film = of(scene.recording), of(samples)
     return [
         (sample, (row, record, vector, number, number, number, films, tables)),
         (prepare, (row, record, vector, vector, numba.boolean, tables)),
         (evaluate, (row, record, vector, vector, films, tables)),
         (evaluate_plain, (row, record, vector, vector, tables)),
-        (shade_wide, (of(work.lists[0]), *[numba.int64] * 5, of(work.rays), of(work.hits), of(work.paths), where,
-                      geometry, materials, of(scene.textures), of(scene.lights), of(scene.environment),
-                      of(scene.recording), of(samples), of(work.scratch), of(work.rays), of(work.paths),
-                      of(work.shadows), of(work.block))),
-        (find_blocked_with_holes, (where, geometry, materials, of(scene.textures), of(work.shadows), numba.int64,
-                                   of(work.rays), of(work))),
-        (collect_light, (numba.int64, of(work.blocked), of(work.shadows), of(scene.recording), of(samples))),
+        (shade_wide, (of(work.lists[0]), numba.int64, numba.types.UniTuple(numba.int64, 2), numba.int64, numba.int64,
+                      world, flight, *film, of(work.scratch), of(work.block))),
+        (find_blocked_with_holes, (world, of(work.shadows), numba.int64, of(work.rays), of(work))),
+        (collect_light, (numba.int64, of(work.blocked), of(work.shadows), *film)),
     ]  # fmt: skip
 
 

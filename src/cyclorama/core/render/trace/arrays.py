@@ -5,6 +5,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ...light.environment import EnvironmentMap
 from ...material.record import RECORD
 from ...material.row import COLUMNS
 from ...textures import Textures
@@ -160,6 +161,19 @@ class Hits(NamedTuple):
     body: I32
 
 
+class World(NamedTuple):
+    """What rays meet in one frame."""
+
+    bodies: Bodies
+    geometry: Geometry
+    materials: Materials
+    textures: Textures
+    lights: Lights
+    environment: EnvironmentMap
+    tables: F32
+    """what the layers of a surface let through (see `material.tables`)"""
+
+
 Records = NDArray[np.void]
 """One record an item: kernels then reach all fields of an item from one address."""
 
@@ -222,6 +236,18 @@ class Samples(NamedTuple):
     """(n, 3·layers) radiance apart by light and by component"""
     first: F32
     """(n, FIRST_COLUMNS) or empty"""
+
+
+class Flight(NamedTuple):
+    """Paths in flight at one bounce, and where those that go on and the rays towards lights are written down."""
+
+    rays: Rays
+    paths: Records
+    """(n,) PATH"""
+    hits: Hits
+    rays_out: Rays
+    paths_out: Records
+    shadows: Shadows
 
 
 class Scratch(NamedTuple):

@@ -9,7 +9,7 @@ from ...light.shapes import PANEL_COLUMNS
 from ...material.wide import ROWS
 from ...wide import BLOCK
 
-(U, V, DX, DY, DZ, THR_R, THR_G, THR_B, DEPTH) = ((ROWS + k) * BLOCK for k in range(9))
+(U, V, DX, DY, DZ, THROUGHPUT_R, THROUGHPUT_G, THROUGHPUT_B, DEPTH) = ((ROWS + k) * BLOCK for k in range(9))
 """Where on the triangle, direction of the ray, throughput, how often scattered."""
 (PX, PY, PZ, FX, FY, FZ, NX, NY, NZ, TX, TY, TZ, BX, BY, BZ) = ((ROWS + k) * BLOCK for k in range(9, 24))
 """The hit, geometric normal, shading normal and the two tangents of its frame."""

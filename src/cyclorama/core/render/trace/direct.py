@@ -215,11 +215,12 @@ def _glow_at(geometry, materials, textures, scratch, triangle, u, v):
 
 
 @device
-def _aim_at_glow(lights, geometry, materials, textures, bodies, scratch, g, u1, u2, p, time):
-    """A point of a glowing triangle: direction, distance, radiance (3,), density.
+def _aim_at_glow(world, scratch, g, u1, u2, p, time):
+    """A point of the g-th glowing triangle: direction (3,), distance, radiance (3,), density.
 
     Triangles are drawn by what they give without maps: so `glow_weight` knows the density of any hit.
     """
+    lights, geometry, materials, bodies = world.lights, world.geometry, world.materials, world.bodies
     triangle, body = lights.mesh_triangle[g], lights.mesh_body[g]
     root = math.sqrt(u1)
     u, v = root * (1.0 - u2), root * u2
@@ -242,16 +243,18 @@ def _aim_at_glow(lights, geometry, materials, textures, bodies, scratch, g, u1, 
     density = luminance_of(row) / lights.mesh_total * d2 / max(cosine, 1e-6)
     if cosine < 1e-6:
         density = 0.0
-    return d, distance * 0.9999, _glow_at(geometry, materials, textures, scratch, np.uint64(triangle), u, v), density
+    radiance = _glow_at(geometry, materials, world.textures, scratch, np.uint64(triangle), u, v)
+    return d, distance * 0.9999, radiance, density
 
 
 @device
-def aim(lights, env, geometry, materials, textures, bodies, scratch, spot, p, time, part):
-    """The direction from a point p to a spot that was drawn.
+def aim(world, scratch, spot, p, time, part):
+    """The direction from a point p (3,) on a part to a light sample that was drawn (see `draw_spot`).
 
     Returns source k (−1: nothing to aim at), direction, distance (0: casts no shadows), radiance (3,), density, and
     whether it is only ever aimed at (1), or that and not reflected (2).
     """
+    lights = world.lights
     k, a, b, u1, u2 = spot
     share = lights.pick[k + 1] - lights.pick[k]
     n = lights.rows.shape[0]
@@ -274,11 +277,9 @@ def aim(lights, env, geometry, materials, textures, bodies, scratch, spot, p, ti
         if lights.rows[k, REFLECTED] == 0.0:
             only = 2
     elif k == n:
-        d, distance, radiance, density = _aim_at_glow(
-            lights, geometry, materials, textures, bodies, scratch, a, u1, u2, p, time
-        )
+        d, distance, radiance, density = _aim_at_glow(world, scratch, a, u1, u2, p, time)
     else:
-        d, (r, g, b), density = environment_from(env, a, b, u1, u2, lights.env_turn)
+        d, (r, g, b), density = environment_from(world.environment, a, b, u1, u2, lights.env_turn)
         if lights.env_travel != 0.0:
             d = turned_about_axis(d, (time - 0.5) * lights.env_travel)
         s = lights.env_scale * 1.0

@@ -73,8 +73,9 @@ def _meet_environment(which, paths, lights, env, recording, samples, b):
 
 
 @routine
-def shade_misses(which, count, rays, hits, paths, lights, env, recording, samples, block):
-    """What the rays numbered by the first `count` of `which`, which meet no surface, bring."""
+def shade_misses(which, count, world, flight, recording, samples, block):
+    """What the rays numbered by the first `count` of `which` (n,), which meet no surface, bring."""
+    rays, hits, paths, lights = flight.rays, flight.hits, flight.paths, world.lights
     b = block.numbers
     for begin in range(0, count, BLOCK):
         here = which[begin : min(begin + BLOCK, count)]
@@ -85,4 +86,4 @@ def shade_misses(which, count, rays, hits, paths, lights, env, recording, sample
             if lights.env_travel != 0.0:
                 _turn_back(here, rays, lights.env_travel, b)
             find_places(lights.env_turn, b)
-            _meet_environment(here, paths, lights, env, recording, samples, b)
+            _meet_environment(here, paths, lights, world.environment, recording, samples, b)

@@ -16,27 +16,31 @@ ROULETTE_FROM = 2
 
 
 @device
-def pass_on(
-    paths_out, rays_out, n, origin, d, time, throughput, density, inside, slot, flags, depth, part, width, spread, way,
-    seed, number,
-):  # fmt: skip
-    """Make this the n-th of the paths that go on."""
-    claim_rows(n, rays_out, paths_out, PATH_BYTES)
-    put_ray(rays_out, n, origin, d, time)
-    path = paths_out[n]
+def pass_on(flight, n, ray, throughput, density, footprint, state, draws):
+    """Make this the n-th of the paths that go on; the fields of arrays.PATH.
+
+    ray: origin (3,), direction (3,), time; footprint: width, spread, way; state: medium, sample, depth, part, flags;
+    draws: seed, number.
+    """
+    claim_rows(n, flight.rays_out, flight.paths_out, PATH_BYTES)
+    origin, d, time = ray
+    put_ray(flight.rays_out, n, origin, d, time)
+    path = flight.paths_out[n]
     path.r, path.g, path.b = throughput
     path.density = density
-    path.width, path.spread, path.way = width, spread, way
-    path.inside, path.slot, path.depth, path.part, path.flags = inside, slot, depth, part, flags
-    path.seed, path.number = seed, number
+    path.width, path.spread, path.way = footprint
+    path.inside, path.slot, path.depth, path.part, path.flags = state
+    path.seed, path.number = draws
 
 
 @routine
-def _record_first(samples, recording, bodies, shapes, slot, p, p_body, body, triangle, u, v, part, row):
+def _record_first(samples, recording, world, slot, p, p_body, at, belongs):
     """Where the first hit is, how it moves to the next frame in pixels, and what it belongs to."""
-    f = samples.first
+    body, triangle, u, v = at
+    part, row = belongs
+    f, shapes = samples.first, world.geometry.shapes
     put(f, slot, p)
-    bends = bodies.moving[body] == BENDS
+    bends = world.bodies.moving[body] == BENDS
     q = place_of(shapes, 0, triangle, u, v) if bends else p_body
     a = place(recording.cameras[0], place(recording.bodies[0, body], q))
     ax, ay = to_pixels(recording.projection, a)
@@ -53,14 +57,18 @@ def _record_first(samples, recording, bodies, shapes, slot, p, p_body, body, tri
 
 
 @device
-def record_visible(samples, recording, bodies, shapes, slot, way, p, p_body, body, triangle, u, v, part, row):
-    """What the camera sees first."""
+def record_visible(samples, recording, world, slot, way, p, p_body, at, belongs):
+    """What the camera sees first.
+
+    way: m from the camera; p, p_body: (3,) in the studio and in the body; at: body, triangle, u, v; belongs: part,
+    material row.
+    """
     sample = samples.items[slot]
     sample.covered = 1.0
-    sample.subject = 1.0 if part >= recording.subject_from else 0.0
+    sample.subject = 1.0 if belongs[0] >= recording.subject_from else 0.0
     sample.depth = way
     if recording.first:
-        _record_first(samples, recording, bodies, shapes, slot, p, p_body, body, triangle, u, v, part, row)
+        _record_first(samples, recording, world, slot, p, p_body, at, belongs)
 
 
 @device
@@ -75,13 +83,18 @@ def record_guides(sample, throughput, v, normal):
 
 
 @device
-def cast_shadow(shadows, s, origin, wi, time, distance, slot, depth, diffuse, specular, group, first, second):
-    """Make this the s-th of the rays towards lights, which brings so much by diffuse and by specular scattering."""
+def cast_shadow(shadows, s, ray, distance, brings, slot, depth, layers):
+    """Make this the s-th of the rays towards lights; the fields of arrays.SHADOW.
+
+    ray: origin (3,), direction (3,), time; brings: (3,) by diffuse and (3,) by specular scattering; layers: of the
+    light, and of the components of both.
+    """
     claim_rows(s, shadows.rays, shadows.items, SHADOW_BYTES)
+    origin, wi, time = ray
     put_ray(shadows.rays, s, origin, wi, time)
     shadows.distance[s] = distance
     shadow = shadows.items[s]
-    shadow.dr, shadow.dg, shadow.db = diffuse
-    shadow.sr, shadow.sg, shadow.sb = specular
+    shadow.dr, shadow.dg, shadow.db = brings[0]
+    shadow.sr, shadow.sg, shadow.sb = brings[1]
     shadow.slot, shadow.depth = slot, depth
-    shadow.group, shadow.first, shadow.second = group, first, second
+    shadow.group, shadow.first, shadow.second = layers

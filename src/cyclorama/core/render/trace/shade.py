@@ -77,8 +77,9 @@ def _to_world(w, t, b, n):
 
 
 @routine
-def _bent_normals(geometry, materials, textures, row, values, triangle, smooth, flat, at, p, width):
+def _bent_normals(world, row, values, triangle, smooth, flat, at, p, width):
     """Normals of the base (rounded edges, relief, normal map) and of the coat (rounded edges, its own normal map)."""
+    geometry, materials, textures = world.geometry, world.materials, world.textures
     n = smooth
     if values[EDGE_RADIUS] > 0.0 and geometry.edges.edge.shape[0] > 0:
         n = rounded_normal(geometry.edges, triangle, p, flat, n, values)
@@ -94,12 +95,14 @@ def _bent_normals(geometry, materials, textures, row, values, triangle, smooth, 
 
 
 @routine
-def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures, lights, env,
-          tables, recording, samples, scratch, rays_out, paths_out, shadows):  # fmt: skip
-    """Shade the paths numbered by the first `count` of `which`.
+def shade(which, count, step, max_bounces, world, flight, recording, samples, scratch):
+    """Shade the paths numbered by the first `count` of `which` (n,).
 
     Writes surviving paths and shadow rays end to end and returns how many of each.
     """
+    rays, paths, hits = flight.rays, flight.paths, flight.hits
+    bodies, geometry, lights, tables = world.bodies, world.geometry, world.lights, world.tables
+    materials, textures = world.materials, world.textures
     alive = 0
     cast = 0
     m = scratch.matrix
@@ -121,8 +124,8 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
                     medium, i, rays, hits.t[i], throughput, seed, index, pair, step
                 )
                 if going == 2:
-                    pass_on(paths_out, rays_out, alive, origin, wi, time, throughput, 0.0, inside, slot, flags, depth,
-                            path.part, path.width, 0.3, 0.0, seed, index)  # fmt: skip
+                    pass_on(flight, alive, (origin, wi, time), throughput, 0.0, (path.width, 0.3, 0.0),
+                            (inside, slot, depth, path.part, flags), (seed, index))  # fmt: skip
                     alive += 1
                 if going > 0:
                     continue
@@ -132,7 +135,7 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
         meet_lights(i, rays, hits, path, lights, recording, samples, throughput)
         u_pick, u_lobe = sample_pair(seed, index, pair)
         l1, l2 = sample_pair(seed, index, pair + 1)
-        spot = draw_spot(lights, env, geometry, u_pick, l1, l2)
+        spot = draw_spot(lights, world.environment, geometry, u_pick, l1, l2)
         view = (-d[0], -d[1], -d[2])
         t_hit = hits.t[i] * 1.0
         body = np.uint64(hits.body[i])
@@ -149,7 +152,7 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
             at = texture_point(geometry, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
             v = scratch.row
             resolve(materials, textures, row, at, p, flat, width, v)
-            normal, smooth = _bent_normals(geometry, materials, textures, row, v, triangle, smooth, flat, at, p, width)
+            normal, smooth = _bent_normals(world, row, v, triangle, smooth, flat, at, p, width)
         moving = bodies.moving[body]
         if moving:
             pose_at(bodies.keys[body], time, m)
@@ -167,14 +170,14 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
         if opacity < 1.0 or depth >= ROULETTE_FROM:
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
         if opacity < 1.0 and u_hole >= opacity:
-            pass_on(paths_out, rays_out, alive, leave(p, flat, d), d, time, throughput, path.density, inside, slot,
-                    flags, depth, path.part, width, path.spread, way, seed, index)  # fmt: skip
+            pass_on(flight, alive, (leave(p, flat, d), d, time), throughput, path.density, (width, path.spread, way),
+                    (inside, slot, depth, path.part, flags), (seed, index))  # fmt: skip
             alive += 1
             continue
 
         if flags & FROM_CAMERA:
-            record_visible(samples, recording, bodies, geometry.shapes, slot, way, p, p_body, body, triangle,
-                           hits.u[i] * 1.0, hits.v[i] * 1.0, part, row)  # fmt: skip
+            at_hit = body, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0
+            record_visible(samples, recording, world, slot, way, p, p_body, at_hit, (part, row))
             flags &= ~FROM_CAMERA
         kind_so_far = (flags >> KIND_SHIFT) & 3
         # The stored winding says which side is outside; smooth normals follow it.
@@ -241,9 +244,7 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
 
         # a perfectly smooth surface reflects no light that was aimed at
         if has_breadth(v, s):
-            source, wi, distance, radiance, chance, only = aim(
-                lights, env, geometry, materials, textures, bodies, scratch, spot, p, time, part
-            )
+            source, wi, distance, radiance, chance, only = aim(world, scratch, spot, p, time, part)
             if source >= 0:
                 wl = _to_local(wi, tangent, bitangent, normal)
                 if (wl[2] > 0.0) == (dot(wi, flat) > 0.0):
@@ -266,9 +267,10 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
                             k * throughput[2] * radiance[2],
                         )
                         cast_shadow(
-                            shadows, cast, start, wi, time, distance, slot, depth + 1, (r * dr, g * dg, b * db),
-                            (r * sr, g * sg, b * sb), group_of(recording, source),
-                            component_of(recording, first, depth + 1), component_of(recording, second, depth + 1),
+                            flight.shadows, cast, (start, wi, time), distance,
+                            ((r * dr, g * dg, b * db), (r * sr, g * sg, b * sb)), slot, depth + 1,
+                            (group_of(recording, source), component_of(recording, first, depth + 1),
+                             component_of(recording, second, depth + 1)),
                         )  # fmt: skip
                         cast += 1
 
@@ -293,8 +295,8 @@ def shade(which, count, step, max_bounces, rays, hits, paths, bodies, geometry, 
         if kind < MIRROR:
             spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
         start = leave(p if crosses or from_within else lifted, flat, wi)
-        pass_on(paths_out, rays_out, alive, start, wi, time, throughput, density, inside, slot, flags, depth + 1, part,
-                width, spread, 0.0, seed, index)  # fmt: skip
+        pass_on(flight, alive, (start, wi, time), throughput, density, (width, spread, 0.0),
+                (inside, slot, depth + 1, part, flags), (seed, index))  # fmt: skip
         alive += 1
     return alive, cast
 

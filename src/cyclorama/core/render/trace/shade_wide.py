@@ -45,9 +45,9 @@ from .block import (
     SEED,
     SOURCE,
     SPREAD,
-    THR_B,
-    THR_G,
-    THR_R,
+    THROUGHPUT_B,
+    THROUGHPUT_G,
+    THROUGHPUT_R,
     TO,
     TO_LIGHT,
     U,
@@ -77,8 +77,11 @@ def _three(rows, at):
 
 
 @routine
-def _take_in(which, rays, hits, paths, samples, geometry, materials, b, c, w):
+def _take_in(which, world, flight, samples, block):
     """Enter what is known of the block's paths."""
+    rays, hits, paths = flight.rays, flight.hits, flight.paths
+    geometry, materials = world.geometry, world.materials
+    b, c, w = block.numbers, block.corners, block.words
     for j in range(which.shape[0]):
         i = np.uint64(which[j])
         triangle = np.uint64(hits.triangle[i])
@@ -90,7 +93,7 @@ def _take_in(which, rays, hits, paths, samples, geometry, materials, b, c, w):
         fetch_rows(i + np.uint64(ROWS_AHEAD), rays, hits, paths)
         fetch_sample(path.slot, samples.items)
         b[DX + j], b[DY + j], b[DZ + j] = d[0], d[1], d[2]
-        b[THR_R + j], b[THR_G + j], b[THR_B + j], b[DEPTH + j] = path.r, path.g, path.b, path.depth
+        b[THROUGHPUT_R + j], b[THROUGHPUT_G + j], b[THROUGHPUT_B + j], b[DEPTH + j] = path.r, path.g, path.b, path.depth
         w[SEED + j], w[NUMBER + j] = path.seed, path.number
         put_material(materials.values, np.uint64(t[MATERIAL_COLUMN]), b, j)
 
@@ -123,8 +126,10 @@ def _draw_parts(count, lights, env, geometry, b, spots):
 
 
 @routine
-def _aim(which, ahead, lights, env, geometry, materials, textures, bodies, scratch, rays, hits, b, spots, light):
-    """Directions to the spots that were drawn. What the block after this one begins with is asked for here."""
+def _aim(which, ahead, world, flight, scratch, block):
+    """Directions to the light samples that were drawn. What the block after this one begins with is asked for here."""
+    rays, hits, geometry = flight.rays, flight.hits, world.geometry
+    b, spots, light = block.numbers, block.spots, block.light
     for j in range(which.shape[0]):
         if j < ahead.shape[0]:
             fetch_triangle(geometry.corners, hits.triangle[ahead[j]])
@@ -135,9 +140,7 @@ def _aim(which, ahead, lights, env, geometry, materials, textures, bodies, scrat
         k, x, y = np.int64(spots[SOURCE + j]), np.int64(spots[PART_A + j]), np.int64(spots[PART_B + j])
         spot = k, x, y, b[L1 + j], b[L2 + j]
         p = _three(b, PX + j)
-        source, wi, distance, radiance, chance, only = aim(
-            lights, env, geometry, materials, textures, bodies, scratch, spot, p, rays.time[i] * 1.0, part
-        )
+        source, wi, distance, radiance, chance, only = aim(world, scratch, spot, p, rays.time[i] * 1.0, part)
         b[AX + j], b[AY + j], b[AZ + j] = wi
         chance = chance if source >= 0 else 0.0
         b[CHANCE + j] = -chance if only > 0 else chance
@@ -146,8 +149,9 @@ def _aim(which, ahead, lights, env, geometry, materials, textures, bodies, scrat
 
 
 @routine
-def _record(which, hits, paths, bodies, geometry, materials, recording, samples, b):
+def _record(which, world, flight, recording, samples, b):
     """What the camera sees first, and the guides."""
+    hits, paths, geometry = flight.hits, flight.paths, world.geometry
     for j in range(which.shape[0]):
         i = np.uint64(which[j])
         path = paths[i]
@@ -158,84 +162,88 @@ def _record(which, hits, paths, bodies, geometry, materials, recording, samples,
         if path.flags & FROM_CAMERA:
             part = np.int64(geometry.corners[triangle, PART_COLUMN])
             p, way = _three(b, PX + j), path.way + hits.t[i] * 1.0
-            record_visible(samples, recording, bodies, geometry.shapes, slot, way, p, p, np.uint64(hits.body[i]),
-                           triangle, b[U + j], b[V + j], part, row)  # fmt: skip
-        throughput = _three(b, THR_R + j)
-        record_guides(samples.items[slot], throughput, materials.values[row], _three(b, NX + j))
+            at = np.uint64(hits.body[i]), triangle, b[U + j], b[V + j]
+            record_visible(samples, recording, world, slot, way, p, p, at, (part, row))
+        throughput = _three(b, THROUGHPUT_R + j)
+        record_guides(samples.items[slot], throughput, world.materials.values[row], _three(b, NX + j))
 
 
 @routine
-def _cast(which, cast, rays, paths, recording, shadows, spots, light, o):
+def _cast(which, cast, flight, recording, block):
     """Write down the rays towards lights; returns how many there are then."""
+    spots, light, o = block.spots, block.light, block.out
     for j in range(which.shape[0]):
         if not o[GIVES + j] > 0.0:  # nor where it is no number
             continue
         i = np.uint64(which[j])
-        path = paths[i]
+        path = flight.paths[i]
         depth, kind = path.depth + 1, (path.flags >> KIND_SHIFT) & 3
-        cast_shadow(
-            shadows, cast, _three(o, FROM + j), _three(o, TO_LIGHT + j), rays.time[i], light[DISTANCE + j], path.slot,
-            depth, _three(o, LIT + j), _three(o, LIT + 3 * BLOCK + j), group_of(recording, spots[SOURCE + j]),
-            component_of(recording, BY_DIFFUSE if kind == 0 else kind, depth),
+        ray = _three(o, FROM + j), _three(o, TO_LIGHT + j), flight.rays.time[i]
+        brings = _three(o, LIT + j), _three(o, LIT + 3 * BLOCK + j)
+        layers = (
+            group_of(recording, spots[SOURCE + j]), component_of(recording, BY_DIFFUSE if kind == 0 else kind, depth),
             component_of(recording, BY_SPECULAR if kind == 0 else kind, depth),
         )  # fmt: skip
+        cast_shadow(flight.shadows, cast, ray, light[DISTANCE + j], brings, path.slot, depth, layers)
         cast += 1
     return cast
 
 
 @routine
-def _go_on(which, alive, rays, hits, paths, geometry, rays_out, paths_out, b, o):
+def _go_on(which, alive, world, flight, block):
     """Write down the paths that go on; returns how many there are then."""
+    b, o, hits = block.numbers, block.out, flight.hits
     for j in range(which.shape[0]):
         if o[GOES + j] <= 0.0:
             continue
         i = np.uint64(which[j])
-        path, t = paths[i], hits.t[i]
+        path, t = flight.paths[i], hits.t[i]
         flags = (path.flags & ~FROM_CAMERA) | GUIDED
         diffuse = b[LOBE + j] < b[P_DIFFUSE + j]
         if (flags >> KIND_SHIFT) & 3 == 0:
             flags |= (BY_DIFFUSE if diffuse else BY_SPECULAR) << KIND_SHIFT
         spread = max(path.spread, np.float32(0.3) if diffuse else o[SPREAD + j])
-        part = np.int32(geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
-        pass_on(
-            paths_out, rays_out, alive, _three(o, FROM + j), _three(o, TO + j), rays.time[i], _three(o, KEPT + j),
-            o[KEPT + 3 * BLOCK + j], -1, path.slot, flags, path.depth + 1, part, path.width + path.spread * t, spread,
-            0.0, path.seed, path.number,
-        )  # fmt: skip
+        part = np.int32(world.geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
+        ray = _three(o, FROM + j), _three(o, TO + j), flight.rays.time[i]
+        footprint = path.width + path.spread * t, spread, 0.0
+        state = -1, path.slot, path.depth + 1, part, flags
+        pass_on(flight, alive, ray, _three(o, KEPT + j), o[KEPT + 3 * BLOCK + j], footprint, state,
+                (path.seed, path.number))  # fmt: skip
         alive += 1
     return alive
 
 
 @routine
-def shade_wide(which, count, alive, cast, step, max_bounces, rays, hits, paths, bodies, geometry, materials, textures,
-               lights, env, recording, samples, scratch, rays_out, paths_out, shadows, block):  # fmt: skip
-    """As `shade`, for paths that meet even surfaces (see `trace.sort_out`).
+def shade_wide(which, count, so_far, step, max_bounces, world, flight, recording, samples, scratch, block):
+    """As `shade`, for paths that meet even surfaces (see `wavefront.sort_out`).
 
-    Adds to the `alive` paths and `cast` shadow rays there are and returns how many there are then.
+    Adds to the surviving paths and shadow rays there are `so_far` and returns how many of each there are then.
     """
-    b, o, spots, light, values = block.numbers, block.out, block.spots, block.light, materials.values
+    b, o, spots, light, values = block.numbers, block.out, block.spots, block.light, world.materials.values
+    lights, env, geometry = world.lights, world.environment, world.geometry
+    alive, cast = so_far
     for begin in range(0, count, BLOCK):
         end = min(begin + BLOCK, count)
         here, ahead, n = which[begin:end], which[end : min(end + BLOCK, count)], end - begin
-        _take_in(here, rays, hits, paths, samples, geometry, materials, b, block.corners, block.words)
+        _take_in(here, world, flight, samples, block)
         draw_numbers(FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step, block.words, b)
         choose_sources(lights.pick, b, spots)
         _draw_parts(n, lights, env, geometry, b, spots)
         meet_surface(b, block.corners, o)
         find_near(lights.rows, b, spots)
-        meet_near(here, spots, rays, hits, paths, lights, recording, samples)
+        meet_near(here, spots, flight.rays, flight.hits, flight.paths, lights, recording, samples)
         face_viewer(b)
-        _record(here, hits, paths, bodies, geometry, materials, recording, samples, b)
+        _record(here, world, flight, recording, samples, b)
         prepare_wide(values, n, b)
         choose_directions(b)
         evaluate_wide(values, n, b)
         bounce(max_bounces, b, o)
         _take_in_panels(n, lights, spots, block.panels)
         aim_at_panels(b, block.panels, light)
-        _aim(here, ahead, lights, env, geometry, materials, textures, bodies, scratch, rays, hits, b, spots, light)
+        _aim(here, ahead, world, flight, scratch, block)
         turn_to_light(b, o)
         evaluate_wide(values, n, b)
         weigh_light(max_bounces, b, light, o)
-        cast = _cast(here, cast, rays, paths, recording, shadows, spots, light, o)
-        alive = _go_on(here, alive, rays, hits, paths, geometry, rays_out, paths_out, b, o)
+        cast = _cast(here, cast, flight, recording, block)
+        alive = _go_on(here, alive, world, flight, block)
     return alive, cast

@@ -20,11 +20,13 @@ from .arrays import (
     STANDS,
     U8,
     Bodies,
+    Flight,
     Geometry,
     Lights,
     Materials,
     Recording,
     Samples,
+    World,
     make_samples,
     make_work,
 )
@@ -62,6 +64,12 @@ class FrameScene:
     layers: tuple[str, ...] = ()
     """names of what is kept apart on the film"""
 
+    @property
+    def world(self) -> World:
+        """What rays meet, as the kernels take it."""
+        return World(self.where, self.geometry, self.materials, self.textures, self.lights, self.environment,
+                     self.tables)  # fmt: skip
+
 
 def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count: int, seed: int) -> Samples:
     """Trace `sample_count` samples from `first_sample` on in each of `pixels`; results pixel by pixel."""
@@ -69,45 +77,45 @@ def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count:
     work, samples = make_work(n), make_samples(n, len(scene.layers), scene.recording.first)
     camera_rays(scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), work.scratch.matrix,
                 work.rays, work.paths)  # fmt: skip
-    wavefront(n, scene.max_bounces, scene.has_holes, scene.where, scene.geometry, scene.materials, scene.textures,
-              scene.lights, scene.environment, scene.tables, scene.recording, samples, work)  # fmt: skip
+    wavefront(n, scene.max_bounces, scene.has_holes, scene.world, scene.recording, samples, work)
     return samples
 
 
 @kernel
-def wavefront(count, max_bounces, has_holes, where, geometry, materials, textures, lights, environment, tables,
-              recording, samples, work):  # fmt: skip
-    """Take `count` paths whose camera rays lie in `work` from bounce to bounce until none is left."""
-    rays, paths, next_rays, next_paths = work.rays, work.paths, work.next_rays, work.next_paths
-    shadows, blocked, scratch = work.shadows, work.blocked, work.scratch
+def wavefront(count, max_bounces, has_holes, world, recording, samples, work):
+    """Take `count` paths whose camera rays lie in `work` from bounce to bounce until none is left.
+
+    world: arrays.World; recording: arrays.Recording; samples: arrays.Samples of `count`; work: arrays.Work.
+    """
+    rays, paths, rays_out, paths_out = work.rays, work.paths, work.next_rays, work.next_paths
+    hits, shadows, scratch, bodies = work.hits, work.shadows, work.scratch, world.bodies
     alive = count
     for step in range(max_bounces + MAX_HOLES + LONGEST_WALK):
-        nearest_hits(where, rays, alive, scratch, work.hits)
-        even, rest, gone = sort_out(alive, work.hits, paths, where, geometry, materials, work.lists)
-        shade_misses(work.lists[2], gone, rays, work.hits, paths, lights, environment, recording, samples, work.block)
-        alive, cast = shade(
-            work.lists[1], rest, step, max_bounces, rays, work.hits, paths, where, geometry, materials, textures,
-            lights, environment, tables, recording, samples, scratch, next_rays, next_paths, shadows,
-        )  # fmt: skip
+        flight = Flight(rays, paths, hits, rays_out, paths_out, shadows)
+        nearest_hits(bodies, rays, alive, scratch, hits)
+        even, rest, gone = sort_out(alive, world, flight, work.lists)
+        shade_misses(work.lists[2], gone, world, flight, recording, samples, work.block)
+        so_far = shade(work.lists[1], rest, step, max_bounces, world, flight, recording, samples, scratch)
         alive, cast = shade_wide(
-            work.lists[0], even, alive, cast, step, max_bounces, rays, work.hits, paths, where, geometry, materials,
-            textures, lights, environment, recording, samples, scratch, next_rays, next_paths, shadows, work.block,
-        )  # fmt: skip
+            work.lists[0], even, so_far, step, max_bounces, world, flight, recording, samples, scratch, work.block
+        )
         if has_holes:
-            find_blocked_with_holes(where, geometry, materials, textures, shadows, cast, rays, work)
+            find_blocked_with_holes(world, shadows, cast, rays, work)
         else:
-            find_blocked(where, shadows.rays, shadows.distance, cast, scratch, blocked)
-        collect_light(cast, blocked, shadows, recording, samples)
-        rays, next_rays = next_rays, rays
-        paths, next_paths = next_paths, paths
+            find_blocked(bodies, shadows.rays, shadows.distance, cast, scratch, work.blocked)
+        collect_light(cast, work.blocked, shadows, recording, samples)
+        rays, rays_out = rays_out, rays
+        paths, paths_out = paths_out, paths
         if alive == 0:
             break
 
 
 @routine
-def sort_out(count, hits, paths, bodies, geometry, materials, lists):
-    """Put the numbers of paths on three lists: those that meet an even surface that stands, from the air; those that
-    meet any other surface; those that leave the set. Returns how many each has."""
+def sort_out(count, world, flight, lists):
+    """Put the numbers of paths on three lists (3, n): those that meet an even surface that stands, from the air; those
+    that meet any other surface; those that leave the set. Returns how many each has."""
+    hits, paths, bodies = flight.hits, flight.paths, world.bodies
+    geometry, materials = world.geometry, world.materials
     even, rest, gone = 0, 0, 0
     for i in range(count):
         triangle = hits.triangle[i]
@@ -125,7 +133,7 @@ def sort_out(count, hits, paths, bodies, geometry, materials, lists):
 
 
 @routine
-def find_blocked_with_holes(where, geometry, materials, textures, shadows, count, under_way, work):
+def find_blocked_with_holes(world, shadows, count, under_way, work):
     """Follow shadow rays from hole to hole; what is half transparent dims them.
 
     Those that have not arrived yet lie end to end in `under_way`.
@@ -134,15 +142,16 @@ def find_blocked_with_holes(where, geometry, materials, textures, shadows, count
         work.blocked[i], work.left[i], work.number[i] = -1, shadows.distance[i], i
         put_ray(under_way, i, shadows.rays.origin[i], shadows.rays.direction[i], shadows.rays.time[i])
     for _ in range(MAX_HOLES):
-        nearest_hits(where, under_way, count, work.scratch, work.hits)
-        count = _step_through(count, under_way, shadows.items, where, geometry, materials, textures, work)
+        nearest_hits(world.bodies, under_way, count, work.scratch, work.hits)
+        count = _step_through(count, under_way, shadows.items, world, work)
         if count == 0:
             break
 
 
 @routine
-def _step_through(count, rays, items, bodies, geometry, materials, textures, work):
+def _step_through(count, rays, items, world, work):
     """Take shadow rays past one hole, or note that they are blocked; returns how many go on."""
+    bodies, geometry, materials = world.bodies, world.geometry, world.materials
     going_on = 0
     hits, scratch = work.hits, work.scratch
     m = scratch.matrix
@@ -157,7 +166,7 @@ def _step_through(count, rays, items, bodies, geometry, materials, textures, wor
         v = materials.values[row]
         if materials.ranges[row, 4]:
             v = scratch.row
-            resolve(materials, textures, row, texture_point(geometry, triangle, u, w), p, flat, 0.0, v)
+            resolve(materials, world.textures, row, texture_point(geometry, triangle, u, w), p, flat, 0.0, v)
         opacity = opacity_of(v)
         if opacity >= 0.999:
             work.blocked[i] = 0

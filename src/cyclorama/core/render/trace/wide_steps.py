@@ -70,9 +70,9 @@ from .block import (
     SEED,
     SOURCE,
     SPREAD,
-    THR_B,
-    THR_G,
-    THR_R,
+    THROUGHPUT_B,
+    THROUGHPUT_G,
+    THROUGHPUT_R,
     TO,
     TO_LIGHT,
     TX,
@@ -189,9 +189,9 @@ def bounce(last, b, o):
         density = b[DENSITY + j]
         inv = 1.0 / max(density, 1e-12)
         d, s = b[DIFFUSED + j] * inv, b[FACETED + j] * inv
-        r = b[THR_R + j] * (d * b[BASE_R + j] + s * b[TINT_R + j])
-        g = b[THR_G + j] * (d * b[BASE_G + j] + s * b[TINT_G + j])
-        bl = b[THR_B + j] * (d * b[BASE_B + j] + s * b[TINT_B + j])
+        r = b[THROUGHPUT_R + j] * (d * b[BASE_R + j] + s * b[TINT_R + j])
+        g = b[THROUGHPUT_G + j] * (d * b[BASE_G + j] + s * b[TINT_G + j])
+        bl = b[THROUGHPUT_B + j] * (d * b[BASE_B + j] + s * b[TINT_B + j])
         depth = b[DEPTH + j]
         keep = min(0.95, max(r, max(g, bl))) if depth >= ROULETTE_FROM else 1.0
         share = 1.0 / max(keep, 1e-30)
@@ -233,9 +233,9 @@ def weigh_light(last, b, light, o):
         chance = abs(b[CHANCE + j])
         alone = b[CHANCE + j] < 0.0 or b[DEPTH + j] >= last
         k = (1.0 if alone else heuristic(chance, b[DENSITY + j])) / max(chance, 1e-30)
-        kr = k * b[THR_R + j] * light[RADIANCE_R + j]
-        kg = k * b[THR_G + j] * light[RADIANCE_G + j]
-        kb = k * b[THR_B + j] * light[RADIANCE_B + j]
+        kr = k * b[THROUGHPUT_R + j] * light[RADIANCE_R + j]
+        kg = k * b[THROUGHPUT_G + j] * light[RADIANCE_G + j]
+        kb = k * b[THROUGHPUT_B + j] * light[RADIANCE_B + j]
         d, s = b[DIFFUSED + j], b[FACETED + j] * light[MIRRORED + j]
         o[LIT + j], o[LIT + BLOCK + j] = kr * d * b[BASE_R + j], kg * d * b[BASE_G + j]
         o[LIT + 2 * BLOCK + j], o[LIT + 3 * BLOCK + j] = kb * d * b[BASE_B + j], kr * s * b[TINT_R + j]
