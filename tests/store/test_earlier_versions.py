@@ -55,8 +55,12 @@ def test_the_project_opens_as_it_was_and_every_step_back(studio: Studio) -> None
 
 
 def test_the_take_knows_its_frames(studio: Studio) -> None:
-    (take,) = studio.takes.all()
-    assert take.state == "done"
+    (listed,) = studio.take_list.all()
+    assert (listed.state, listed.finished) == ("done", 2)
+    assert listed.slate is not None
+    assert listed.slate.project_name == "Tide Float"
+    take = studio.takes.get(listed.id)
+    assert listed.bytes == take.disk_bytes > 0
     assert list(take.numbers) == [1, 2]
     assert frames_to_shoot(take) == []
     assert frame_path(take, 2).name == "tide-float_orbit.0002.png"

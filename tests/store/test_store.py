@@ -106,7 +106,7 @@ def test_removing_a_project_removes_its_takes(studio: Studio) -> None:
     project: Project = studio.projects.create(new_project("A")).project
     studio.takes.call("take-1", "Orbit 1", project, 1, None)
     studio.projects.remove(project.id)
-    assert studio.takes.all() == []
+    assert studio.take_list.all() == []
 
 
 def test_takes_are_summed_up_without_being_read(studio: Studio) -> None:
@@ -116,13 +116,17 @@ def test_takes_are_summed_up_without_being_read(studio: Studio) -> None:
     studio.takes.call("take-2", "Orbit 2", project, 1, None)
     files = {"beauty": FileSum("a" * 64, 1000), "depth": FileSum("b" * 64, 200), "clay": None}
     for number in (1, 2, 3):
-        studio.takes.add_frame("take-1", FrameRecord(number, f"{number}.png", dict(files), 1.0))
+        studio.takes.add_frame("take-1", FrameRecord(number, f"{number}.png", dict(files), 2.0, clamped=number / 100))
     with sqlite3.connect(studio.folder / "studio.sqlite") as database:
         database.execute("update take set document = 'lost'")
-        database.execute("update frame set files = null where number = 2")
         database.execute("update frame set files = '{\"beauty' where number = 3")
-    second, first = studio.takes.summaries(project.id)
-    assert (second.id, second.frames, second.disk_bytes) == ("take-2", 0, 0)
-    assert (first.frames, first.disk_bytes, first.state) == (3, 1200 + 1000 + 1000, "queued")
-    assert studio.takes.finished_numbers("take-1") == [1, 2, 3]
-    assert studio.takes.summaries("project-of-nobody") == []
+        database.execute("update take set slate = 'lost' where id = 'take-2'")
+    second, first = studio.take_list.all(project.id)
+    assert (second.id, second.finished, second.bytes, second.slate) == ("take-2", 0, 0, None)
+    assert (first.finished, first.bytes, first.seconds, first.state) == (3, 3600, 6.0, "queued")
+    assert first.clamped == pytest.approx(0.02)
+    assert first.slate is not None
+    assert (first.slate.project_name, first.slate.width) == ("A", project.shot.shoot.width)
+    assert studio.take_list.finished_numbers("take-1") == [1, 2, 3]
+    assert studio.take_list.finished_among([("take-1", 2), ("take-1", 4), ("take-2", 1)]) == {("take-1", 2)}
+    assert studio.take_list.all("project-of-nobody") == []

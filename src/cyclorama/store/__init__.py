@@ -4,14 +4,15 @@ from .assets import AssetStore
 from .database import open_database
 from .opening import open_studio
 from .projects import ProjectStore, Saved
+from .slates import ListedTake
 from .studio import Studio
-from .takes import DamagedTake, FileSum, FrameRecord, TakeRecord, TakeStore
+from .takes import FileSum, FrameRecord, TakeRecord, TakeStore
 
 __all__ = [
     "AssetStore",
-    "DamagedTake",
     "FileSum",
     "FrameRecord",
+    "ListedTake",
     "ProjectStore",
     "Saved",
     "Studio",

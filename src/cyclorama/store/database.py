@@ -3,16 +3,21 @@
 import sqlite3
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Literal
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, ForeignKey, Index, create_engine, event
+from sqlalchemy import Engine, ForeignKey, Index, String, create_engine, event
 from sqlalchemy.engine import ExceptionContext
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, sessionmaker
 
 from ..core.errors import BusyError, DamagedError, SpaceError
 
 DATABASE = "studio.sqlite"
+TakeState = Literal["queued", "running", "paused", "stopped", "interrupted", "failed", "done"]
+Wish = Literal["run", "pause", "stop"]
+JobKind = Literal["intake", "again", "clip", "poster"]
+JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
 
 
 def now() -> datetime:
@@ -20,7 +25,7 @@ def now() -> datetime:
 
 
 class Base(DeclarativeBase):
-    pass
+    type_annotation_map = dict.fromkeys((TakeState, Wish, JobKind, JobState), String)
 
 
 class ProjectRow(Base):
@@ -65,10 +70,12 @@ class TakeRow(Base):
     folder: Mapped[str]
     first: Mapped[int]
     last: Mapped[int]
-    state: Mapped[str]
-    wish: Mapped[str]
-    """what the artist last asked for: run, pause or stop"""
+    state: Mapped[TakeState]
+    wish: Mapped[Wish]
+    """what the artist last asked for"""
     message: Mapped[str]
+    slate: Mapped[str | None]
+    """JSON: what lists say of the document; None in takes of earlier versions that nobody has listed yet"""
     worker_pid: Mapped[int | None]
     """the process that shoots it"""
     frame_now: Mapped[int | None]
@@ -92,6 +99,8 @@ class FrameRow(Base):
     file: Mapped[str]
     sha256: Mapped[str]
     size: Mapped[int]
+    bytes: Mapped[int]
+    """of all its files together"""
     seconds: Mapped[float]
     clamped: Mapped[float | None]
     """share of the light that clamping took away"""
@@ -112,6 +121,37 @@ class TroubleRow(Base):
     reason: Mapped[str]
 
 
+class JobRow(Base):
+    """Something that is done in the background."""
+
+    __tablename__ = "job"
+    number: Mapped[int] = mapped_column(primary_key=True)
+    id: Mapped[str] = mapped_column(unique=True)
+    kind: Mapped[JobKind]
+    about: Mapped[str]
+    """what it is done to: two of one kind about the same are one"""
+    name: Mapped[str]
+    """what people call it"""
+    spec: Mapped[str]
+    """JSON: all that is needed to do it, also after a restart"""
+    state: Mapped[JobState]
+    stopping: Mapped[bool]
+    """it was asked to stop and has not yet done so"""
+    what: Mapped[str]
+    """what is being done"""
+    share: Mapped[float]
+    """of the whole that is done, 0…1"""
+    message: Mapped[str]
+    """why it failed"""
+    result: Mapped[str | None]
+    """JSON: what came of it"""
+    owner: Mapped[str | None]
+    """who does it, see `Claims`"""
+    tries: Mapped[int]
+    created: Mapped[datetime]
+
+
+Index("job_by_about", JobRow.kind, JobRow.about)
 Index("take_by_project", TakeRow.project_id)
 Index("take_by_state", TakeRow.state)
 

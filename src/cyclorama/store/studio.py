@@ -14,7 +14,9 @@ from ..core.scene import Item
 from ..core.sheet.lists import measured
 from .assets import AssetStore
 from .database import DATABASE, open_database
+from .jobs import JobStore
 from .projects import ProjectStore
+from .slates import TakeList
 from .takes import TakeStore
 
 UNREADABLE = (ValueError, KeyError, OSError, EOFError, TypeError, zipfile.BadZipFile, zlib.error)
@@ -32,6 +34,8 @@ class Studio:
         self.assets = AssetStore(folder / "assets")
         self.projects = ProjectStore(sessions)
         self.takes = TakeStore(sessions, folder / "takes")
+        self.take_list = TakeList(sessions)
+        self.jobs = JobStore(sessions)
 
     def close(self) -> None:
         """Let go of the database."""

@@ -7,19 +7,20 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import ColumnElement, Delete, case, delete, func, select, update
+from sqlalchemy import Delete, delete, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import ChangeError, DamagedError, NotFoundError
 from ..core.picture.mix import LightChange
 from ..core.scene import Project, load_project
-from .database import FrameRow, ProjectRow, TakeRow, TroubleRow, now
+from .database import FrameRow, ProjectRow, TakeRow, TakeState, TroubleRow, Wish, now
+from .slates import Slate
 
 BEAUTY, THUMB = "beauty", ".thumbs"
 """Folders of a take besides those of its passes; under these names the files of a frame are recorded."""
 _BALANCE = TypeAdapter(dict[str, LightChange])
 _FILES = TypeAdapter(dict[str, "FileSum | None"])
-ENDED = ("done", "failed", "stopped", "interrupted", "paused")
+ENDED: tuple[TakeState, ...] = ("done", "failed", "stopped", "interrupted", "paused")
 """States in which nobody is at work on a take."""
 
 
@@ -43,6 +44,11 @@ class FrameRecord:
     clamped: float | None = None
     """share of the light that clamping took away, None where nothing is clamped"""
 
+    @property
+    def bytes(self) -> int:
+        """Room that its files take."""
+        return sum(s.size for s in self.files.values() if s)
+
 
 @dataclass(frozen=True, slots=True)
 class TakeRecord:
@@ -56,8 +62,8 @@ class TakeRecord:
     folder: Path
     first: int
     last: int
-    state: str
-    wish: str
+    state: TakeState
+    wish: Wish
     message: str
     worker_pid: int | None
     forecast_s: float | None
@@ -74,35 +80,11 @@ class TakeRecord:
     @property
     def disk_bytes(self) -> int:
         """Room that its frames take."""
-        return sum(s.size for frame in self.frames.values() for s in frame.files.values() if s)
+        return sum(frame.bytes for frame in self.frames.values())
 
     @property
     def numbers(self) -> range:
         return range(self.first, self.last + 1)
-
-
-@dataclass(frozen=True, slots=True)
-class DamagedTake:
-    """A take whose document cannot be read any more; its frames may be whole."""
-
-    id: str
-    project_id: str
-    name: str
-    folder: Path
-    created: datetime
-    reason: str
-
-
-@dataclass(frozen=True, slots=True)
-class TakeSummary:
-    """What a list says of a take, also of one that cannot be read."""
-
-    id: str
-    state: str
-    frames: int
-    """how many are finished"""
-    disk_bytes: int
-    """room that they take"""
 
 
 class TakeStore:
@@ -120,13 +102,15 @@ class TakeStore:
         it himself."""
         document = project.model_dump_json()
         load_project(document)  # what could not be read again is not recorded
-        numbers, state = project.shot.frame_numbers, "queued" if queued else "stopped"
+        numbers = project.shot.frame_numbers
+        state: TakeState = "queued" if queued else "stopped"
         with self._sessions.begin() as session:
             session.add(
                 TakeRow(
                     id=take_id, project_id=project.id, name=name, document=document,
                     project_version=version, folder=take_id, first=numbers[0], last=numbers[-1], state=state,
-                    wish="run", message="", forecast_s=forecast_s, created=now(),
+                    wish="run", message="", slate=Slate.of(project).model_dump_json(), created=now(),
+                    forecast_s=forecast_s,
                     source_id=source_id, balance=_BALANCE.dump_json(balance or {}).decode(),
                 )
             )  # fmt: skip
@@ -138,47 +122,11 @@ class TakeStore:
         with self._sessions() as session:
             return self._record(session, _row(session, take_id))
 
-    def all(self, project_id: str | None = None) -> list[TakeRecord]:
-        """Takes that can be read, newest first."""
-        return [take for take in self.listed(project_id) if isinstance(take, TakeRecord)]
-
     def ids(self, project_id: str | None = None) -> list[str]:
         """Ids of all takes, also of those that cannot be read, newest first."""
         query = select(TakeRow.id).order_by(TakeRow.created.desc())
         with self._sessions() as session:
             return list(session.scalars(query.where(TakeRow.project_id == project_id) if project_id else query))
-
-    def listed(self, project_id: str | None = None) -> list[TakeRecord | DamagedTake]:
-        """All takes, also those that cannot be read any more, newest first."""
-        query = select(TakeRow).order_by(TakeRow.created.desc())
-        if project_id:
-            query = query.where(TakeRow.project_id == project_id)
-        with self._sessions() as session:
-            return [self._record_or_damage(session, row) for row in session.scalars(query)]
-
-    def summaries(self, project_id: str) -> list[TakeSummary]:
-        """A project's takes, newest first, counted by the database: no document and no frame is read."""
-        frames = (
-            select(FrameRow.take_id, func.count().label("count"), func.sum(_frame_bytes()).label("bytes"))
-            .join(TakeRow, TakeRow.id == FrameRow.take_id)
-            .where(TakeRow.project_id == project_id)
-            .group_by(FrameRow.take_id)
-            .subquery()
-        )
-        query = (
-            select(TakeRow.id, TakeRow.state, frames.c.count, frames.c.bytes)
-            .outerjoin(frames, frames.c.take_id == TakeRow.id)
-            .where(TakeRow.project_id == project_id)
-            .order_by(TakeRow.created.desc())
-        )
-        with self._sessions() as session:
-            return [TakeSummary(i, state, n or 0, int(size or 0)) for i, state, n, size in session.execute(query)]
-
-    def finished_numbers(self, take_id: str) -> list[int]:
-        """Numbers of a take's finished frames, also of one that cannot be read."""
-        query = select(FrameRow.number).where(FrameRow.take_id == take_id).order_by(FrameRow.number)
-        with self._sessions() as session:
-            return list(session.scalars(query))
 
     def everything_in_documents(self, find: Callable[[str], set[str]]) -> set[str]:
         """What `find` finds in the documents of all takes."""
@@ -213,7 +161,7 @@ class TakeStore:
         if not self.update_if(take_id, (), **values):
             raise NotFoundError(_NO_TAKE)
 
-    def update_if(self, take_id: str, states: tuple[str, ...], pid: int | None = None, /, **values: Any) -> bool:
+    def update_if(self, take_id: str, states: tuple[TakeState, ...], pid: int | None = None, /, **values: Any) -> bool:
         """Set columns of a take if it is in one of the states (none given: in any) and, where `pid` is given, in the
         hands of that process; whether it was."""
         query = update(TakeRow).where(TakeRow.id == take_id).values(**values)
@@ -224,7 +172,7 @@ class TakeStore:
         with self._sessions.begin() as session:
             return bool(session.execute(query).rowcount)  # type: ignore[attr-defined]
 
-    def state(self, take_id: str) -> str:
+    def state(self, take_id: str) -> TakeState:
         """The state alone, also of a take that cannot be read; raises NotFoundError."""
         with self._sessions() as session:
             return _row(session, take_id).state
@@ -234,7 +182,7 @@ class TakeStore:
         with self._sessions() as session:
             return self._folder / _row(session, take_id).folder
 
-    def wish(self, take_id: str) -> str:
+    def wish(self, take_id: str) -> Wish:
         """What the artist last asked for; ‘stop’ when the take is gone."""
         with self._sessions() as session:
             row = session.get(TakeRow, take_id)
@@ -248,7 +196,7 @@ class TakeStore:
             _row(session, take_id)
             session.merge(
                 FrameRow(take_id=take_id, number=frame.number, file=frame.file, sha256=beauty.sha256,
-                         size=beauty.size, seconds=frame.seconds, clamped=frame.clamped, at=now(),
+                         size=beauty.size, bytes=frame.bytes, seconds=frame.seconds, clamped=frame.clamped, at=now(),
                          files=_FILES.dump_json(frame.files).decode())
             )  # fmt: skip
             session.execute(_troubles(take_id, frame.number))
@@ -281,13 +229,6 @@ class TakeStore:
             if row:
                 session.delete(row)
 
-    def _record_or_damage(self, session: Session, row: TakeRow) -> TakeRecord | DamagedTake:
-        try:
-            return self._record(session, row)
-        except DamagedError as error:
-            folder = self._folder / row.folder
-            return DamagedTake(row.id, row.project_id, row.name, folder, row.created, error.sentence)
-
     def _record(self, session: Session, row: TakeRow) -> TakeRecord:
         frames = session.scalars(select(FrameRow).where(FrameRow.take_id == row.id).order_by(FrameRow.number))
         troubles = session.scalars(select(TroubleRow).where(TroubleRow.take_id == row.id, TroubleRow.aside))
@@ -318,14 +259,6 @@ def _row(session: Session, take_id: str) -> TakeRow:
 def _troubles(take_id: str, number: int | None = None) -> Delete:
     query = delete(TroubleRow).where(TroubleRow.take_id == take_id)
     return query if number is None else query.where(TroubleRow.number == number)
-
-
-def _frame_bytes() -> ColumnElement[int]:
-    """SQL: bytes of all files of a frame; of one recorded before sums were kept of all of them, of its picture."""
-    readable = case((func.json_valid(FrameRow.files) == 1, FrameRow.files), else_="{}")
-    files = func.json_each(readable).table_valued("value", "type")
-    total = select(func.sum(func.json_extract(files.c.value, "$[1]"))).where(files.c.type == "array").scalar_subquery()
-    return func.coalesce(total, FrameRow.size)
 
 
 def _frame(row: FrameRow, project: Project) -> FrameRecord:

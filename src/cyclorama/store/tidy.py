@@ -50,8 +50,9 @@ def tidy(studio: Studio, rest_s: float = REST_S) -> Tidied:
     for path in _files(studio.folder / "posters", before):
         if path.name not in versions:
             tidied.remove(path)
+    coming = studio.jobs.unfinished_specs()
     for folder in (studio.folder / "incoming").glob("*"):
-        if folder.stat().st_mtime < before:
+        if folder.stat().st_mtime < before and not any(folder.name in spec for spec in coming):
             for path in _files(folder, time.time()):
                 tidied.remove(path)
             shutil.rmtree(folder, ignore_errors=True)

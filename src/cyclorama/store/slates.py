@@ -1,0 +1,135 @@
+"""Lists of takes: drawn from their slates and from what the database counts, however long their documents and however
+many their frames.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+from sqlalchemy import func, select, tuple_
+from sqlalchemy.orm import Session, defer, sessionmaker
+
+from ..core.errors import ChangeError
+from ..core.scene import Project, load_project
+from .database import FrameRow, TakeRow, TakeState
+
+AT_ONCE = 8000
+"""So many frames are asked after in one statement; SQLite takes no more than 32 766 values."""
+
+
+class Slate(BaseModel):
+    """What a list says of a take besides how far it is: written when it is called, and never changed."""
+
+    project_name: str
+    shot: str
+    width: int
+    height: int
+    samples: int
+    format: str
+
+    @classmethod
+    def of(cls, project: Project) -> "Slate":
+        shot = project.shot
+        s = shot.shoot
+        return cls(
+            project_name=project.name, shot=shot.name, width=s.width, height=s.height, samples=s.samples,
+            format=s.file_format,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class ListedTake:
+    """A take in a list."""
+
+    id: str
+    project_id: str
+    name: str
+    slate: Slate | None
+    """None: what was written about the take cannot be read any more; its frames may be whole"""
+    state: TakeState
+    message: str
+    first: int
+    last: int
+    forecast_s: float | None
+    created: datetime
+    source_id: str | None
+    folder: str
+    """name of the folder of its files"""
+    finished: int
+    """how many of its frames are"""
+    bytes: int
+    """room that they take"""
+    seconds: float
+    """that they took"""
+    clamped: float | None
+    """share of the light that clamping took away, of those where something is clamped"""
+
+
+class TakeList:
+    """Takes as lists show them; nothing but slates and counts is read."""
+
+    def __init__(self, sessions: sessionmaker[Session]):
+        self._sessions = sessions
+
+    def all(self, project_id: str | None = None) -> list[ListedTake]:
+        """All takes, newest first."""
+        counted = (
+            select(
+                FrameRow.take_id, func.count(), func.sum(FrameRow.bytes), func.sum(FrameRow.seconds),
+                func.avg(FrameRow.clamped),
+            )
+            .join(TakeRow, TakeRow.id == FrameRow.take_id)
+            .where(FrameRow.number.between(TakeRow.first, TakeRow.last))
+            .group_by(FrameRow.take_id)
+        )  # fmt: skip
+        query = select(TakeRow).options(defer(TakeRow.document), defer(TakeRow.balance))
+        if project_id is not None:
+            counted, query = (q.where(TakeRow.project_id == project_id) for q in (counted, query))
+        with self._sessions() as session:
+            counts = {take: tuple(rest) for take, *rest in session.execute(counted)}
+            rows = list(session.scalars(query.order_by(TakeRow.created.desc())))
+            if any(row.slate is None for row in rows):
+                _write_slates(session, rows)
+                session.commit()
+            return [_listed(row, counts.get(row.id, (0, 0, 0.0, None))) for row in rows]
+
+    def finished_numbers(self, take_id: str) -> list[int]:
+        """Numbers of a take's finished frames."""
+        query = select(FrameRow.number).where(FrameRow.take_id == take_id).order_by(FrameRow.number)
+        with self._sessions() as session:
+            return list(session.scalars(query))
+
+    def finished_among(self, frames: Iterable[tuple[str, int]]) -> set[tuple[str, int]]:
+        """Those of some frames, by take and number, that are finished."""
+        asked, found = list(frames), set()
+        key = tuple_(FrameRow.take_id, FrameRow.number)
+        with self._sessions() as session:
+            for i in range(0, len(asked), AT_ONCE):
+                query = select(FrameRow.take_id, FrameRow.number).where(key.in_(asked[i : i + AT_ONCE]))
+                found |= {(take, number) for take, number in session.execute(query)}
+        return found
+
+
+def _write_slates(session: Session, rows: list[TakeRow]) -> None:
+    """Write the slates of takes of earlier versions; what cannot be read gets one that says nothing."""
+    for row in rows:
+        if row.slate is not None:
+            continue
+        try:
+            row.slate = Slate.of(load_project(row.document)).model_dump_json()
+        except ChangeError:
+            row.slate = "{}"
+
+
+def _listed(row: TakeRow, counts: tuple[Any, ...]) -> ListedTake:
+    try:
+        slate = Slate.model_validate_json(row.slate or "{}")
+    except ValidationError:
+        slate = None
+    finished, size, seconds, clamped = counts
+    return ListedTake(
+        row.id, row.project_id, row.name, slate, row.state, row.message, row.first, row.last, row.forecast_s,
+        row.created, row.source_id, row.folder, finished, int(size or 0), seconds or 0.0, clamped,
+    )  # fmt: skip

@@ -1,0 +1,256 @@
+"""What the studio floor is told of a project: the shapes of its JSON."""
+
+from pydantic import BaseModel, SkipValidation
+
+from ..core.geometry.report import IntakeReport
+from ..core.scene import Project
+from ..core.scene.light import Shape
+from ..core.sheet.stations import Station
+
+Matrix = list[list[float]]
+"""4×4, column vectors."""
+Vector = list[float]
+Packed = str
+"""Base64 of float32, little endian: numbers for every frame that is looked at."""
+
+
+class LightState(BaseModel):
+    """What stand-in and plan draw of a light."""
+
+    id: str
+    name: str
+    shape: Shape
+    lit: bool
+    centre: Vector
+    aim: Vector
+    half_u: Vector
+    """from its centre to the middle of an edge, m"""
+    half_v: Vector
+    colour: Vector
+    """linear, the brightest component 1"""
+
+
+class LensState(BaseModel):
+    """Exposure, frame, lens, aim and lights: what stand-in and plan draw besides the poses."""
+
+    ev100: float
+    focal_mm: float
+    half_width: float
+    """of the picture at a distance of 1, at this focal length"""
+    half_height: float
+    field_width: float
+    """degrees, of the picture as it is bent"""
+    field_height: float
+    bend: float
+    widest: float
+    aim: Vector
+    lights: list[LightState]
+
+
+class KeyedState(BaseModel):
+    """A value that is keyed in the open shot."""
+
+    id: str
+    """of its channel"""
+    title: str
+    unit: str
+    owner: str
+    """what it belongs to"""
+    kind: str
+    numbers: int
+    frames: list[int]
+    """in which it has keys, by their numbers"""
+    ids: list[str]
+    goes: list[str]
+    """how it goes on from each"""
+    outside: str
+    values: Packed
+    """(n, numbers) in the frames that are looked at"""
+
+
+class GapState(BaseModel):
+    """Something that does not close."""
+
+    what: str
+    where: str
+    jump: str
+    """in words"""
+    fixes: list[str]
+
+
+class PathState(BaseModel):
+    """A path as the plan draws it."""
+
+    id: str
+    name: str
+    closed: bool
+    length: str
+    line: Packed
+    """(n, 3) m"""
+
+
+class ShotState(BaseModel):
+    """How long the open shot is, how it travels, and where everything stands in the frames that are looked at."""
+
+    sentence: str
+    first: int
+    frames: int
+    rate: tuple[int, int]
+    seconds: float
+    kind: str
+    turns: float
+    plain: bool
+    """whether it is one turn of the camera or the disc, or a hold"""
+    gaps: list[GapState]
+    keyed: dict[str, KeyedState]
+    """by path"""
+    focal_mm: Packed
+    lengths: dict[str, list[float]]
+    """frames of each stretch, by row"""
+    step: int
+    """from one frame that is looked at to the next"""
+    count: int
+    """of frames that are looked at"""
+    cameras: Packed
+    """three rows of each matrix"""
+    disc_deg: Packed
+    lights_deg: Packed
+    animation_s: dict[str, Packed]
+    """times in the animations of items, by id"""
+    carried: dict[str, Packed]
+    """three rows of each matrix of what carries items, by its id"""
+
+
+class LaneState(BaseModel):
+    """Something that is measured in every frame that is looked at."""
+
+    key: str
+    title: str
+    unit: str
+    digits: int
+    values: Packed
+    limit: float | None
+    """beyond which it wants a look"""
+    below: bool
+    """whether the limit is the least that is right"""
+    worst: float
+    worst_frame: int
+
+
+class MarginsState(BaseModel):
+    """How far the subject keeps from the nearest edge of the frame, in shares of its height."""
+
+    per_frame: list[float]
+    worst: float
+    worst_frame: int
+
+
+class SubjectState(BaseModel):
+    """What is measured of the subject."""
+
+    animation_sentence: str
+    size_m: tuple[float, float, float]
+    size: str
+    gap: str
+    """between its lowest point and what it stands on, in words"""
+    wobble: dict[str, str]
+    """about each axis it may turn about, in words"""
+    stands_on: str
+    gap_mm: float
+    wobble_mm: dict[str, float]
+    detail: str
+    axis_lean_deg: float
+    axis_residual: float
+
+
+class ItemState(BaseModel):
+    """What stand-in and plan draw of an item."""
+
+    id: str
+    name: str
+    on: bool
+    asset: str
+    standin: str
+    """address of its reduced mesh"""
+    animation: int | None
+    matrix: Matrix
+    carriage: str
+    hull: list[Vector]
+    variant: str | None
+    stands_on: str
+
+
+class ProjectState(BaseModel):
+    """Document, stations, poses, margins and plan of a project as it stands."""
+
+    version: int
+    trouble: str | None
+    """what is wrong with it as a whole"""
+    undo: str | None
+    """label of the change that undo would take back"""
+    redo: str | None
+    project: SkipValidation[Project]
+    stations: list[Station]
+    shot: ShotState
+    margins: MarginsState | None
+    lanes: list[LaneState]
+    subject: SubjectState | None
+    items: list[ItemState]
+    paths: list[PathState]
+    report: IntakeReport | None
+    lens: LensState
+
+
+class PoseState(BaseModel):
+    """One frame's pose, for drawing while something is dragged."""
+
+    camera: Vector
+    """three rows of its matrix"""
+    disc_deg: float
+    lights_deg: float
+    animation_s: dict[str, float]
+    carried: dict[str, Vector]
+    placements: dict[str, Matrix]
+    lens: LensState
+    focal_mm: float
+    start_azimuth_deg: float
+
+
+class RendererAnswer(BaseModel):
+    """Whether the kernels are compiled, and what there is to say until then."""
+
+    ready: bool
+    sentence: str
+
+
+class ForecastAnswer(BaseModel):
+    """How long a shot will take."""
+
+    seconds: float
+    plus_minus: float
+    sentence: str
+
+
+class Made(BaseModel):
+    """A project that was made."""
+
+    id: str
+
+
+class Recovered(BaseModel):
+    """The version a damaged project went back to."""
+
+    version: int
+
+
+class KeptPicture(BaseModel):
+    """A picture that is kept; changes refer to it by its asset."""
+
+    asset: str
+    name: str
+
+
+class Removed(BaseModel):
+    """It is gone."""
+
+    removed: bool = True
