@@ -17,9 +17,9 @@ from cyclorama.core.motion import (
     moment,
     poses_at,
     rounds,
+    rows_close,
     stand_height_m,
     turned_deg,
-    whole_turns,
 )
 from cyclorama.core.scene import Animation, Made, Play, Project, Row, Segment, new_project
 
@@ -62,7 +62,7 @@ def test_segments_follow_each_other() -> None:
     project = with_values(shot__frames=36, shot__rows=(Row(id="camera", segments=stretches),))
     angles = turned_deg(project.shot, "camera", np.array([-1.0, 0, 6, 12, 15, 18, 27, 36, 37.5]))
     assert angles.tolist() == [-15.0, 0.0, 90.0, 180.0, 180.0, 180.0, 0.0, -180.0, -210.0]
-    assert not whole_turns(project.shot)
+    assert not rows_close(project, project.shot)
     # what does not close goes on instead of beginning again
     apart = moment(project, 36).around.cameras[1] - poses_at(project, project.shot, np.array([36.0])).cameras[0]
     assert np.abs(apart).max() == 0

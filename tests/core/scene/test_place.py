@@ -9,10 +9,14 @@ from tests.core.sheet.test_sheet import Blind
 
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.scene import (
+    Channel,
     Gobo,
+    Key,
     Light,
     Material,
     MaterialMaps,
+    Path,
+    PathPoint,
     Project,
     SetValue,
     TextureRef,
@@ -41,7 +45,11 @@ def furnished() -> Project:
     """A project with something of everything."""
     glaze = Material(id="glaze", name="Glaze", maps=MaterialMaps(height=TextureRef(pattern="noise")))
     project = new_project("Test")
+    points = PathPoint(id="point-1"), PathPoint(id="point-2", x_m=1.0)
+    keys = Key(id="key-1", value=(10.0,)), Key(id="key-2", frame=9, value=(11.0,))
     return put_all(project, {
+        "paths": (Path(id="path-1", name="Track", points=points),),
+        "shot/channels": (Channel(id="channel-1", path=f"looks/{project.look.id}/tone/ev100", keys=keys),),
         "materials": (glaze, Material(id="spare", name="Spare")),
         "items": (item_of("a" * 32, ("Pot", "glaze")),), "subject_id": "item-1", "look/lights/key/gobo": Gobo(),
     })  # fmt: skip

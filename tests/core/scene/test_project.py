@@ -39,8 +39,8 @@ def test_round_trip_is_exact(focal: float, stops: float, frames: int, colour: li
         ("shot/frames", 0, "Frames must be at least 1 frames; it was 0."),
         ("shot/camera_id", "nobody", "There is no camera ‘nobody’ in this project, which ‘Orbit’ is shot through."),
         ("name", "", "Name must not be empty."),
-        ("shot/move/kind", "wobble", "Move must be one of 'orbit', 'spin' or 'hold'; it was ‘wobble’."),
-        ("shot/move/kind", "spin", "Only the camera orbits, and it does not spin."),
+        ("shot/move/kind", "wobble", "Move must be one of 'orbit', 'spin', 'arc', 'push', 'rise',…; it was ‘wobble’."),
+        ("shot/move/kind", "spin", "The disc and items only spin and hold; the camera does all else."),
     ],
 )
 def test_messages(path: str, value: object, sentence: str) -> None:

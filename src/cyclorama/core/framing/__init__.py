@@ -5,6 +5,7 @@ from .lens import Projection, half_extent
 from .margins import Margins, frame_margins, frames_inside
 from .seen import Seen
 from .set_edges import SetEdges, set_edges
+from .travel import Travel, travel_of
 from .view import View
 
 __all__ = [
@@ -12,10 +13,12 @@ __all__ = [
     "Projection",
     "Seen",
     "SetEdges",
+    "Travel",
     "View",
     "fit_subject",
     "frame_margins",
     "frames_inside",
     "half_extent",
     "set_edges",
+    "travel_of",
 ]

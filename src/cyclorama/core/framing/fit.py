@@ -7,15 +7,21 @@ is the minimum of a convex function. A lens that distorts moves each point in th
 changes with the distance: the same formula with the factors of the distance before settles in a few rounds.
 """
 
+from collections.abc import Callable
+
 import numpy as np
 
 from ..arrays import Points
 from ..errors import ChangeError
-from ..scene import Project, place_of, put_all
-from .lens import Projection, picture_factor
-from .margins import NEAR_M, camera_space
+from ..scene import Project, place_of, put, put_all
+from ..scene.camera import FARTHEST_M, NEAREST_M
+from ..scene.shot import CAMERA
+from .lens import picture_factor
+from .margins import NEAR_M, camera_space, frame_margins
 from .view import View
 
+SEARCHED = 10.0
+"""So many doublings nearer and farther a distance is looked for."""
 ROUNDS = 12
 """After so many the distance of the most distorted lens has settled to a millionth."""
 
@@ -28,52 +34,78 @@ def fit_subject(project: Project, points: Points) -> Project:
     """
     if len(points) == 0:
         raise ChangeError("There is no subject to fit. Bring a model in first.")
-    camera = project.camera
     middle = float(points[:, 1].min() + points[:, 1].max()) / 2
     base = _with_camera(project, {"aim/item": None, "aim/part": None, "aim/y_m": middle})
-    rel = _relative(base, points)
-    lens = Projection.of_project(project)
+    if not _goes_round(base):
+        return _searched(base, points)
+    view = View.of(base)
+    rel = _relative(view, project.camera.distance_m, points)
+    lens = view.lens.some(np.repeat(np.arange(len(view.poses)), len(points)))
+    half_w, half_h, bend = (np.ravel(x) for x in (lens.half_w, lens.half_h, lens.k))
     k = 1.0 - 2.0 * project.shot.shoot.margin
-    e = np.radians(camera.elevation_deg)
+    e = np.radians(project.camera.elevation_deg)
 
     def distance(rise: float) -> float:
         y, z = rel[:, 1] - rise * np.cos(e), rel[:, 2] - rise * np.sin(e)
-        need = np.maximum(np.abs(rel[:, 0]) / (k * lens.half_w), np.abs(y) / (k * lens.half_h))
+        need = np.maximum(np.abs(rel[:, 0]) / (k * half_w), np.abs(y) / (k * half_h))
         least = float(z.max()) + 2 * NEAR_M
         d = max(float((need + z).max()), least)
-        for _ in range(ROUNDS if lens.k != 0.0 else 0):
+        for _ in range(ROUNDS if bend.any() else 0):
             rho2 = (rel[:, 0] ** 2 + y * y) / (d - z) ** 2
-            d = max(float((need * picture_factor.py_func(lens.k, rho2) + z).max()), least)  # type: ignore[attr-defined]
+            d = max(float((need * picture_factor.py_func(bend, rho2) + z).max()), least)  # type: ignore[attr-defined]
         return d
 
     rise = _minimum(distance, float(np.ptp(points[:, 1])))
     return _with_camera(base, {"aim/y_m": middle + rise, "distance_m": distance(rise) * (1 + 1e-9)})
 
 
-def _relative(project: Project, points: Points) -> Points:
+def _goes_round(project: Project) -> bool:
+    """Whether the camera of the open shot only goes round its aim and zooms, so that its distance is one number."""
+    shot, camera = project.shot, project.camera
+    row = next((row for row in shot.rows if row.id == CAMERA), None)
+    kinds = {s.kind for s in row.segments} if row else set()
+    keyed = any(c.path.startswith(f"cameras/{camera.id}/") and place_of(c.path).moves for c in shot.channels)
+    turned = camera.rise_m or camera.pan_deg or camera.tilt_deg or camera.roll_deg
+    return not keyed and not turned and kinds <= {"orbit", "arc", "hold", "zoom"}
+
+
+def _searched(project: Project, points: Points) -> Project:
+    """The project with the distance at which the worst margin of any move is the one that is wanted."""
+    from scipy.optimize import brentq  # takes a while to load, and is seldom wanted
+
+    wanted, now = project.shot.shoot.margin, project.camera.distance_m
+
+    def room(power: float) -> float:
+        return frame_margins(View.of(put(project, "camera/distance_m", now * 2.0**power)), points).worst - wanted
+
+    low, high = -SEARCHED, SEARCHED
+    while now * 2.0**low < NEAREST_M:
+        low += 1
+    while now * 2.0**high > FARTHEST_M:
+        high -= 1
+    if not room(low) < 0.0 <= room(high):
+        raise ChangeError(
+            "Where the camera stands is keyed, or lies on a path: its distance does not change what it sees."
+        )
+    power = brentq(room, low, high, xtol=1e-9)
+    while room(power) < 0.0:  # what is found may lie on the wrong side by a hair
+        power += 1e-9
+    return _with_camera(project, {"distance_m": now * 2.0**power})
+
+
+def _relative(view: View, distance_m: float, points: Points) -> Points:
     """All points in all frames in camera axes around the aim point."""
-    view = View.of(project)
-    shift = np.array([0.0, 0.0, project.camera.distance_m])
+    shift = np.array([0.0, 0.0, distance_m])
     places = zip(view.poses.cameras, view.carried, strict=True)
     return np.concatenate([camera_space(points, camera, carried) + shift for camera, carried in places])
 
 
-def _minimum(f, span: float) -> float:  # type: ignore[no-untyped-def]
-    """Golden-section search of a convex function around 0."""
-    golden = (np.sqrt(5) - 1) / 2
-    low, high = -span, span
-    a, b = high - golden * (high - low), low + golden * (high - low)
-    fa, fb = f(a), f(b)
-    for _ in range(40):
-        if fa <= fb:
-            high, b, fb = b, a, fa
-            a = high - golden * (high - low)
-            fa = f(a)
-        else:
-            low, a, fa = a, b, fb
-            b = low + golden * (high - low)
-            fb = f(b)
-    return float((low + high) / 2)
+def _minimum(f: Callable[[float], float], span: float) -> float:
+    """Where a convex function is least within ± span."""
+    from scipy.optimize import minimize_scalar  # takes a while to load, and is seldom wanted
+
+    found = minimize_scalar(f, bounds=(-span, span), method="bounded", options={"xatol": span * 1e-9})
+    return float(found.x)
 
 
 def _with_camera(project: Project, changes: dict[str, float | None]) -> Project:

@@ -25,6 +25,9 @@ def half_extent(camera: Camera, width: int, height: int) -> tuple[float, float]:
     return scale * width, scale * height
 
 
+Extent = float | NDArray[np.float64]
+
+
 @device
 def ray_factor(k: Any, r2: Any) -> Any:
     """By what a place of the picture is to be multiplied to be the direction that it sees; r2: its r², k as above."""
@@ -44,11 +47,11 @@ def picture_factor(k: Any, rho2: Any) -> Any:
 
 @dataclass(frozen=True, slots=True)
 class Projection:
-    """The projection of one camera for one shape of frame, for arrays."""
+    """The projection of one camera for one shape of frame, for arrays; of one that zooms, (n, 1) for n times."""
 
-    half_w: float
-    half_h: float
-    k: float
+    half_w: Extent
+    half_h: Extent
+    k: Extent
     """distortion at the corner over the corner's r²; 0: none"""
 
     @classmethod
@@ -62,16 +65,31 @@ class Projection:
         shoot = project.shot.shoot
         return cls.of(project.camera, shoot.width, shoot.height)
 
+    @classmethod
+    def over(cls, camera: Camera, focal_mm: NDArray[np.float64], width: int, height: int) -> "Projection":
+        """Of a camera at times at which its focal length is (n,); one for all of them where that stays."""
+        if (focal_mm == focal_mm[:1]).all():
+            return cls.of(camera.model_copy(update={"focal_mm": float(focal_mm[0])}), width, height)
+        scale = (SENSOR_LONG_SIDE_MM / (2.0 * focal_mm * max(width, height)))[:, None]
+        w, h = scale * width, scale * height
+        return cls(w, h, camera.distortion / (w * w + h * h))
+
+    def some(self, which: Any) -> "Projection":
+        """At some of its times."""
+        if np.ndim(self.half_w) == 0:
+            return self
+        return Projection(*(np.asarray(x)[which] for x in (self.half_w, self.half_h, self.k)))
+
     def rays(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Tangents of the directions that places of the picture plane see."""
-        if self.k == 0.0:
+        if not np.any(self.k):
             return x, y
         factor = ray_factor.py_func(self.k, x * x + y * y)  # type: ignore[attr-defined]
         return x * factor, y * factor
 
     def places(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Places on the picture plane of directions with these tangents."""
-        if self.k == 0.0:
+        if not np.any(self.k):
             return x, y
         factor = picture_factor.py_func(self.k, x * x + y * y)  # type: ignore[attr-defined]
         return x * factor, y * factor

@@ -33,7 +33,7 @@ class Margins:
     @property
     def pixel_m(self) -> float:
         """How much of the subject a pixel of the delivered picture shows where it comes nearest, m."""
-        return self.nearest_m * 2 * self.view.lens.half_w / self.view.width
+        return self.nearest_m * 2 * float(np.min(self.view.lens.half_w)) / self.view.width
 
     @property
     def worst(self) -> float:
@@ -72,7 +72,7 @@ def frame_margins(view: View, points: Points) -> Margins:
     at_once = max(1, POINTS_AT_ONCE // len(points))
     for first in range(0, count, at_once):
         some = slice(first, first + at_once)
-        margins[some], nearest[some] = _margins(to_camera[some], points, lens)
+        margins[some], nearest[some] = _margins(to_camera[some], points, lens.some(some))
     return Margins(view, np.maximum(margins, OUTSIDE), float(nearest.min()))
 
 
@@ -86,6 +86,6 @@ def _margins(to_camera: NDArray[np.float64], points: Points, lens: Projection) -
     near = depth.min(axis=1)
     safe = np.maximum(depth, NEAR_M)
     u, v = lens.places(x / safe, y / safe)
-    reach = np.maximum(np.abs(u).max(axis=1) / lens.half_w, np.abs(v).max(axis=1) / lens.half_h)
+    reach = np.maximum((np.abs(u) / lens.half_w).max(axis=1), (np.abs(v) / lens.half_h).max(axis=1))
     outside = near < NEAR_M
     return np.where(outside, OUTSIDE, (1.0 - reach) / 2.0), np.where(outside, 0.0, near)

@@ -26,10 +26,10 @@ def set_edges(view: View, sweep: Sweep) -> SetEdges:
     if not sweep.on:
         return SetEdges([], [])
     poses = view.poses
-    still = bool((poses.cameras == poses.cameras[0]).all())
+    still = bool((poses.cameras == poses.cameras[0]).all()) and np.ndim(view.lens.half_w) == 0
     ends, outside = np.zeros(len(poses), bool), np.zeros(len(poses), bool)
     for i in range(1 if still else len(poses)):
-        origin, rays = _rays(poses, i, view.lens)
+        origin, rays = _rays(poses, i, view.lens.some(i))
         if _is_outside(sweep, origin):
             outside[i] = True
         elif not _covered(sweep, origin, rays).all():

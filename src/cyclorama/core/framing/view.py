@@ -35,7 +35,7 @@ class View:
         return cls(
             poses=poses,
             carried=poses.carried(carriage, project.items),
-            lens=Projection.of_project(project),
+            lens=Projection.over(project.camera, poses.focal_mm, shot.shoot.width, shot.shoot.height),
             width=shot.shoot.width,
             frames=poses.frames.astype(np.int64) + shot.first_frame,
             last_frame=shot.all_frames[-1],

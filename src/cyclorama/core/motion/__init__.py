@@ -1,25 +1,40 @@
 """Frames and time, rows of segments, poses, and the moments that everything is made and judged from."""
 
 from .aiming import aim_point, box_of, middle_of, stand_height_m
-from .evaluate import Moment, camera_ev100, loops, moment, moment_of_first, moments_over, shown_ev100, shutter_steps
+from .closing import Gap, gaps, loops, moves_nothing, rows_close
+from .curve import values_at
+from .evaluate import (
+    Moment,
+    at_time,
+    camera_ev100,
+    moment,
+    moment_of_first,
+    moments_over,
+    shown_ev100,
+    shutter_steps,
+    value_of,
+)
 from .frames import FrameRate, looked_at
 from .play import Playing, animation_s, closes, rounds
 from .poses import STILL, Poses, carriage_of, focus_distance_m, poses_at, turned
-from .rows import most_turned_deg, moves_nothing, travels, turned_deg, whole_turns
+from .rows import most_turned_deg, travels, turned_deg
 
 __all__ = [
     "STILL",
     "FrameRate",
+    "Gap",
     "Moment",
     "Playing",
     "Poses",
     "aim_point",
     "animation_s",
+    "at_time",
     "box_of",
     "camera_ev100",
     "carriage_of",
     "closes",
     "focus_distance_m",
+    "gaps",
     "looked_at",
     "loops",
     "middle_of",
@@ -30,11 +45,13 @@ __all__ = [
     "moves_nothing",
     "poses_at",
     "rounds",
+    "rows_close",
     "shown_ev100",
     "shutter_steps",
     "stand_height_m",
     "travels",
     "turned",
     "turned_deg",
-    "whole_turns",
+    "value_of",
+    "values_at",
 ]

@@ -7,22 +7,42 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..arrays import Mat4s, Vec3
-from ..scene import Aim, Camera, Item, Look, Material, Project, ShootSettings, Shot, Stage, worn
+from ..scene import (
+    Aim,
+    Camera,
+    Item,
+    Look,
+    Material,
+    Place,
+    Project,
+    ShootSettings,
+    Shot,
+    Stage,
+    at_values,
+    place_of,
+    worn,
+)
 from ..scene.camera import NEAREST_M
 from ..scene.shot import DISC
 from .aiming import aim_point
+from .closing import plain, rows_close
+from .curve import values_at
 from .frames import FrameRate
-from .play import Playing, closes, playing_of
+from .play import Playing, playing_of
 from .poses import Poses, carriage_of, focus_distance_m, poses_at
-from .rows import most_turned_deg, travels, whole_turns
+from .rows import most_turned_deg, travels
+
+F64 = NDArray[np.float64]
 
 PINHOLE_F_NUMBER = 8.0
 """What a camera without an aperture exposes with."""
 MOST_STEPS = 33
-_NO_STAND = {"id": "camera", "azimuth_deg": 0.0, "elevation_deg": 0.0, "distance_m": 1.0, "aim": Aim(),
-             "focus_point_m": None, "focus_item": None, "exposure_by": "meter", "iso": 100.0}  # fmt: skip
+_NO_STAND = {"id": "camera", "azimuth_deg": 0.0, "elevation_deg": 0.0, "distance_m": 1.0, "aim": Aim(), "rise_m": 0.0,
+             "pan_deg": 0.0, "tilt_deg": 0.0, "roll_deg": 0.0, "focus_point_m": None, "focus_item": None,
+             "exposure_by": "meter", "iso": 100.0}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -75,11 +95,15 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
     A loop goes on before its first and after its last frame.
     """
     shot = shot or project.shot
+    around = [n - shot.first_frame for n in (frame, frame + 1, frame - 1)]
+    if rows_close(project, shot):
+        around = [n % shot.frames for n in around]
+    since = around[0]
+    project = at_time(project, shot, since)
     rate, camera = FrameRate.of(project), project.camera_of(shot)
-    since = _wrapped(project, shot, rate, frame - shot.first_frame)
-    around = [since, *(_wrapped(project, shot, rate, n - shot.first_frame) for n in (frame + 1, frame - 1))]
     open_for = camera.shutter_deg / 360.0
-    half = np.linspace(-0.5, 0.5, steps) if (steps := shutter_steps(project, shot)) > 1 else np.array([-0.5])
+    steps = shutter_steps(project, shot, since)
+    half = np.linspace(-0.5, 0.5, steps) if steps > 1 else np.array([-0.5])
     items = _items(project, shot)
     poses = poses_at(project, shot, np.array(around, float))
     opens, shuts = (frame - shot.first_frame + end * open_for for end in (-0.5, 0.5))
@@ -95,10 +119,16 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
         materials=project.materials,
         set=project.set,
         look=_look(project, project.look_of(shot), camera, fps),
-        camera=camera.model_copy(update={**_NO_STAND, "focus_m": _focus_m(camera, poses, project.items, shot)}),
+        camera=camera.model_copy(
+            update={
+                **_NO_STAND,
+                "focus_m": _focus_m(camera, poses, project.items, shot),
+                "focal_mm": float(poses.focal_mm[0]),
+            }
+        ),
         shoot=shot.shoot,
         fps=fps,
-        aim=aim_point(camera.aim, project),
+        aim=poses.aims[0],
         shutter=poses_at(project, shot, frame - shot.first_frame + half * open_for),
         around=poses,
         carriages={x.id: carriage_of(x, shot, project.items) for x in items},
@@ -119,21 +149,45 @@ def moments_over(project: Project, count: int) -> list[Moment]:
     return [moment(project, shot.first_frame + i * shot.frames // count) for i in range(count)]
 
 
-def shutter_steps(project: Project, shot: Shot) -> int:
-    """How many poses describe the movement while the shutter is open: one a degree, one if nothing moves."""
+def at_time(project: Project, shot: Shot, since: float) -> Project:
+    """The project with the values that its channels have in a shot, a time in frames after its first.
+
+    What moves something is left at rest: it is followed by the poses.
+    """
+    values: dict[str, float | bool | tuple[float, ...]] = {}
+    for channel in shot.channels:
+        place = place_of(channel.path)
+        if not place.moves:
+            found = values_at(channel, np.array([float(since)]), shot.frames)[0]
+            values[channel.path] = value_of(place, found)
+    dark = {path.removesuffix("/on") for path, value in values.items() if "/lights/" in path and value is False}
+    for light in dark:  # it stays there without light: what keeps lights apart has the same layers in every frame
+        values |= {f"{light}/on": True, f"{light}/power": 0.0}
+    return at_values(project, values) if values else project
+
+
+def value_of(place: Place, numbers: F64) -> float | bool | tuple[float, ...]:
+    """Numbers (k,) of a channel as the place takes them, within its range."""
+    if place.kind == "switch":
+        return bool(numbers[0] >= 0.5)
+    least, most = -np.inf if place.least is None else place.least, np.inf if place.most is None else place.most
+    several = tuple(float(x) for x in np.clip(numbers, least, most))
+    return several if place.numbers > 1 else several[0]
+
+
+def shutter_steps(project: Project, shot: Shot, since: float = 0.0) -> int:
+    """How many poses describe the movement while the shutter is open at a time, in frames after the first of a shot:
+    one a degree, one if nothing moves."""
     shutter_deg = project.camera_of(shot).shutter_deg
     if shutter_deg <= 0:
         return 1
-    if not (turned := most_turned_deg(shot, shutter_deg)):
+    turned = most_turned_deg(shot, shutter_deg)
+    if not plain(shot) or any(place_of(c.path).moves for c in shot.channels):
+        turned = max(turned, _swept_deg(poses_at(project, shot, since + np.array([-0.5, 0.5]) * shutter_deg / 360.0)))
+    if not turned:
         # everything stands, but samples need a time for what bends
         return 2 if any(item.playing for item in project.items) else 1
     return min(2 + int(turned), MOST_STEPS)
-
-
-def loops(project: Project, shot: Shot) -> bool:
-    """Whether everything stands at the end of a shot where it began."""
-    rate = FrameRate.of(project)
-    return whole_turns(shot) and all(closes(worn(x, shot), shot, rate) for x in project.items if x.on)
 
 
 def camera_ev100(camera: Camera, fps: float) -> float:
@@ -151,8 +205,14 @@ def shown_ev100(project: Project, shot: Shot) -> float:
     return camera_ev100(camera, project.rate_num / project.rate_den)
 
 
-def _wrapped(project: Project, shot: Shot, rate: FrameRate, since: int) -> int:
-    return since % shot.frames if whole_turns(shot) else since
+def _swept_deg(poses: Poses) -> float:
+    """About by how many degrees the picture changes between the first and the last of some poses."""
+    first, last = poses.cameras[0], poses.cameras[-1]
+    cosine = (np.trace(first[:3, :3].T @ last[:3, :3]) - 1.0) / 2.0
+    moved = [last[:3, 3] - first[:3, 3], *(at[-1, :3, 3] - at[0, :3, 3] for at in poses.item_at.values())]
+    away = max(float(poses.aim_m.min()), NEAREST_M)
+    turned = [np.arccos(np.clip(cosine, -1.0, 1.0)), *(np.linalg.norm(by) / away for by in moved)]
+    return float(np.degrees(max(turned)))
 
 
 def _items(project: Project, shot: Shot) -> tuple[Item, ...]:
@@ -181,7 +241,7 @@ def _focus_m(camera: Camera, poses: Poses, items: tuple[Item, ...], shot: Shot) 
     if camera.focus_m is not None:
         return camera.focus_m
     if camera.focus_point_m is None:
-        return camera.distance_m
+        return float(poses.aim_m[0])
     item = next((x for x in items if x.id == camera.focus_item), None)
     point = np.array([*camera.focus_point_m, 1.0])
     if item is not None:

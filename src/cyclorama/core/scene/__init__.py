@@ -4,13 +4,16 @@ from .aim import Aim
 from .base import Doc
 from .camera import Camera
 from .changes import Change, SetValue, apply_set
+from .channel import Channel, Key
 from .item import Animation, Detail, Item, Made, Part, Placement, Play, Variant, Worn
 from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
 from .material import Material, MaterialMaps, TextureRef
+from .path import Path, PathPoint
 from .place import (
     Place,
     assets_of,
+    at_values,
     depending,
     full_path,
     inserted,
@@ -35,12 +38,14 @@ __all__ = [
     "Background",
     "Camera",
     "Change",
+    "Channel",
     "Detail",
     "Disc",
     "Doc",
     "Environment",
     "Gobo",
     "Item",
+    "Key",
     "Light",
     "Look",
     "Made",
@@ -48,6 +53,8 @@ __all__ = [
     "MaterialMaps",
     "Part",
     "Passes",
+    "Path",
+    "PathPoint",
     "Place",
     "Placement",
     "Play",
@@ -67,6 +74,7 @@ __all__ = [
     "Worn",
     "apply_set",
     "assets_of",
+    "at_values",
     "depending",
     "full_path",
     "inserted",

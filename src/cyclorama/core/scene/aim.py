@@ -15,6 +15,6 @@ class Aim(Doc):
     item: Annotated[Id | None, Field(title="Aims at")] = None
     """None: at a point of the studio, from the middle of the floor"""
     part: Annotated[Id | None, Field(title="Part")] = None
-    x_m: Annotated[float, quantity("Aim to the right", "m", ge=-5000, le=5000)] = 0.0
-    y_m: Annotated[float, quantity("Aim height", "m", ge=-5000, le=5000)] = 0.5
-    z_m: Annotated[float, quantity("Aim to the front", "m", ge=-5000, le=5000)] = 0.0
+    x_m: Annotated[float, quantity("Aim to the right", "m", ge=-5000, le=5000, moves=True)] = 0.0
+    y_m: Annotated[float, quantity("Aim height", "m", ge=-5000, le=5000, moves=True)] = 0.5
+    z_m: Annotated[float, quantity("Aim to the front", "m", ge=-5000, le=5000, moves=True)] = 0.0

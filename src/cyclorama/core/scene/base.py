@@ -47,12 +47,14 @@ def new_id(prefix: str) -> str:
 
 
 def quantity(
-    title: str, unit: str, *, ge: float, le: float, affects: Affects | None = None, then: Then | None = None
-) -> Any:
+    title: str, unit: str, *, ge: float, le: float, affects: Affects | None = None, then: Then | None = None,
+    moves: bool = False,
+) -> Any:  # fmt: skip
     """A number with a name, a unit and its allowed range, what it affects where that is not what its neighbours do,
     and what follows when it is set: for messages, for the cards, and for all that is kept as long as nothing
-    changes."""
-    return Field(title=title, ge=ge, le=le, json_schema_extra={"unit": unit} | _said(affects, then))
+    changes. One that `moves` something is followed while the shutter is open; others count in its middle."""
+    extra = {"unit": unit} | _said(affects, then) | ({"moves": True} if moves else {})
+    return Field(title=title, ge=ge, le=le, json_schema_extra=extra)
 
 
 def affecting(affects: Affects | None = None, then: Then | None = None, **more: Any) -> Any:

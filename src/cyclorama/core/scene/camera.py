@@ -24,10 +24,18 @@ class Camera(Doc):
     id: Id
     name: Name
     focal_mm: Annotated[float, quantity("Focal length", "mm", ge=8, le=400)] = 70.0
-    azimuth_deg: Annotated[float, quantity("Start azimuth", "°", ge=-3600, le=3600)] = 0.0
+    azimuth_deg: Annotated[float, quantity("Start azimuth", "°", ge=-3600, le=3600, moves=True)] = 0.0
     """Where it stands in the first frame; 0° is in front, it grows counter-clockwise seen from above."""
-    distance_m: Annotated[float, quantity("Distance", "m", ge=NEAREST_M, le=FARTHEST_M)] = 2.0
-    elevation_deg: Annotated[float, quantity("Elevation", "°", ge=-89, le=89)] = 12.0
+    distance_m: Annotated[float, quantity("Distance", "m", ge=NEAREST_M, le=FARTHEST_M, moves=True)] = 2.0
+    elevation_deg: Annotated[float, quantity("Elevation", "°", ge=-89, le=89, moves=True)] = 12.0
+    rise_m: Annotated[float, quantity("Raised by", "m", ge=-20_000, le=20_000, moves=True)] = 0.0
+    """It stands so much higher than its elevation says, and looks at its aim from there."""
+    pan_deg: Annotated[float, quantity("Pan", "°", ge=-3600, le=3600, moves=True)] = 0.0
+    """It looks to the left of its aim, about the vertical."""
+    tilt_deg: Annotated[float, quantity("Tilt", "°", ge=-180, le=180, moves=True)] = 0.0
+    """It looks above its aim."""
+    roll_deg: Annotated[float, quantity("Roll", "°", ge=-36_000, le=36_000, moves=True)] = 0.0
+    """It is turned about its own axis, against the clock: what it sees leans to the right."""
     aim: Annotated[Aim, affecting("camera")] = Aim()
     f_number: Annotated[float | None, quantity("Aperture", "f/", ge=0.7, le=128)] = None
     """None is a pinhole: everything is sharp."""

@@ -8,18 +8,20 @@ from ..errors import ChangeError
 from .base import Doc, Id, Unit01
 from .item import CentreMethod, Form, Resting
 from .light import Shape
+from .path import PathShape
 from .place import full_path, place_of, put, value_at
 from .project import Project
-from .shot import MoveKind
+from .shot import CAMERA, Fix, MoveKind, ReadyMove
 
-Path = Annotated[str, Field(min_length=1, max_length=200)]
+ValuePath = Annotated[str, Field(min_length=1, max_length=200)]
+Frame = Annotated[int, Field(ge=0, le=2_000_000)]
 
 
 class SetValue(Doc):
     """Put one value at one place, e.g. `look/lights/key/tint`. What is in a list is named by its id."""
 
     kind: Literal["set"] = "set"
-    path: Path
+    path: ValuePath
     value: JsonValue
 
 
@@ -63,7 +65,7 @@ class FocusOn(Doc):
     """Keep in focus what is seen at a place of the picture in a frame; shares from the top left."""
 
     kind: Literal["focus_on"] = "focus_on"
-    frame: Annotated[int, Field(ge=0, le=2_000_000)]
+    frame: Frame
     x: Unit01
     y: Unit01
 
@@ -72,7 +74,7 @@ class GreyAt(Doc):
     """Set the white balance so that what is seen at a place of the picture is grey."""
 
     kind: Literal["grey_at"] = "grey_at"
-    frame: Annotated[int, Field(ge=0, le=2_000_000)]
+    frame: Frame
     x: Unit01
     y: Unit01
 
@@ -95,21 +97,21 @@ class Copy(Doc):
     """Another one like an item, light, look, camera or shot, beside it."""
 
     kind: Literal["copy"] = "copy"
-    path: Path
+    path: ValuePath
 
 
 class Remove(Doc):
     """Take away an item, light, look, camera, shot or material, with what only belongs to it."""
 
     kind: Literal["remove"] = "remove"
-    path: Path
+    path: ValuePath
 
 
 class MoveTo(Doc):
     """Put something at another place of its list, 0 the first."""
 
     kind: Literal["move_to"] = "move_to"
-    path: Path
+    path: ValuePath
     to: Annotated[int, Field(ge=0, le=1000)]
 
 
@@ -118,6 +120,83 @@ class Travel(Doc):
 
     kind: Literal["travel"] = "travel"
     move: MoveKind
+
+
+class SetRate(Doc):
+    """Another frame rate for the whole project; shots keep their seconds, or their frames."""
+
+    kind: Literal["rate"] = "rate"
+    num: Annotated[int, Field(ge=1, le=240_000)]
+    den: Annotated[int, Field(ge=1, le=1001)] = 1
+    keep: Literal["seconds", "frames"] = "seconds"
+
+
+class AddShot(Doc):
+    """Another shot like the open one, which is opened."""
+
+    kind: Literal["add_shot"] = "add_shot"
+
+
+class AddCamera(Doc):
+    """Another camera where the open shot's stands, through which it is shot then."""
+
+    kind: Literal["add_camera"] = "add_camera"
+
+
+class SetKey(Doc):
+    """Key a value in a frame of the open shot, as it is there unless another is told."""
+
+    kind: Literal["key"] = "key"
+    path: ValuePath
+    frame: Frame
+    value: JsonValue = None
+
+
+class RemoveKey(Doc):
+    """Take the key of a value in a frame away, or all of them."""
+
+    kind: Literal["unkey"] = "unkey"
+    path: ValuePath
+    frame: Frame | None = None
+
+
+class ShiftKeys(Doc):
+    """Let keys of a value be so many frames later, or earlier."""
+
+    kind: Literal["shift_keys"] = "shift_keys"
+    path: ValuePath
+    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
+    by: Annotated[int, Field(ge=-200_000, le=200_000)]
+
+
+class AddStretch(Doc):
+    """One more stretch at the end of what the camera, the disc or an item does in the open shot."""
+
+    kind: Literal["add_stretch"] = "add_stretch"
+    move: MoveKind
+    traveller: Id = CAMERA
+
+
+class AddPath(Doc):
+    """A path of a ready shape around what the camera looks at."""
+
+    kind: Literal["add_path"] = "add_path"
+    shape: PathShape
+
+
+class ApplyMove(Doc):
+    """Let the camera of the open shot do a ready move."""
+
+    kind: Literal["apply_move"] = "apply_move"
+    move: ReadyMove
+
+
+class CloseGap(Doc):
+    """Mend what keeps the open shot from closing."""
+
+    kind: Literal["close_gap"] = "close_gap"
+    where: ValuePath
+    fix: Fix
 
 
 class TakeCamera(Doc):
@@ -157,6 +236,16 @@ Change = Annotated[
     | Remove
     | MoveTo
     | Travel
+    | SetRate
+    | AddShot
+    | AddCamera
+    | SetKey
+    | RemoveKey
+    | ShiftKeys
+    | AddStretch
+    | AddPath
+    | ApplyMove
+    | CloseGap
     | TakeCamera
     | TakeLight
     | ApplyPreset,

@@ -41,6 +41,20 @@ class Place:
     """what follows when it is set"""
     fixed: bool
     """It is not edited: it names something, or came with a file."""
+    numbers: int
+    """of which its value consists: 1, 3 of a colour or a point, or 0 where it is something else; a switch is 1"""
+    moves: bool
+    """it is followed while the shutter is open; the values of other places count in its middle"""
+
+    @property
+    def keyable(self) -> bool:
+        """Whether its value can change during a shot."""
+        shown = self.kind == "switch" and self.affects == "geometry"
+        return self.numbers > 0 and not self.fixed and self.then != "settle" and (shown or self.affects in _KEYED)
+
+
+_KEYED: tuple[Affects, ...] = ("transform", "surface", "light", "gain", "camera", "backdrop", "picture")
+"""What may change from frame to frame without anything being built anew."""
 
 
 @lru_cache(maxsize=4096)
@@ -69,7 +83,7 @@ def place_of(path: str) -> Place:
     kind: Kind = "thing" if item else _kind(info)
     return Place(
         path, title_of(info, path.split("/")[-1]), more.get("unit", ""), kind, least, most, affects,
-        more.get("follows"), fixed,
+        more.get("follows"), fixed, _numbers(info, kind), bool(more.get("moves")),
     )  # fmt: skip
 
 
@@ -144,6 +158,16 @@ def put_all(project: Project, values: Mapping[str, Any]) -> Project:
     return _sound(project)
 
 
+def at_values(project: Project, values: Mapping[str, Any]) -> Project:
+    """The project as it is while some of its values are others: to be looked at, not to be kept.
+
+    Nothing is checked but that every place is there. Raises ChangeError.
+    """
+    for path, value in values.items():
+        project = _derived(project, full_path(project, path).split("/"), value, path)
+    return project
+
+
 def inserted(project: Project, path: str, item: Doc, at: int | None = None) -> Project:
     """The project with one more item in the list at a path, before number `at` or at its end."""
     items = value_at(project, path)
@@ -152,13 +176,19 @@ def inserted(project: Project, path: str, item: Doc, at: int | None = None) -> P
 
 
 def removed(project: Project, path: str) -> Project:
-    """The project without the item at a path.
+    """The project without the item at a path; what was keyed of it goes with it.
 
     Raises ChangeError when there is none, or something needs it: the sentence says what that is.
     """
     parent, item, others = _among(project, path)
+    gone = f"{parent}/{item.id}/"
+    left = {
+        f"shots/{shot.id}/channels": tuple(c for c in shot.channels if not c.path.startswith(gone))
+        for shot in project.shots
+        if parent != "shots" and any(c.path.startswith(gone) for c in shot.channels)
+    }
     try:
-        return put(project, parent, others)
+        return put_all(project, {parent: others, **left})
     except ChangeError as error:
         raise ChangeError(f"‘{getattr(item, 'name', item.id)}’ cannot be removed: {error.sentence}") from error
 
@@ -198,6 +228,12 @@ def affects_everywhere() -> dict[str, Affects]:
 
     walk(Project, "")
     return found
+
+
+@cache
+def keyable_everywhere() -> tuple[str, ...]:
+    """Places whose values can be keyed, by their paths with `*` for the ids of items."""
+    return tuple(path for path in affects_everywhere() if place_of(path.replace("*", "{item}")).keyable)
 
 
 def assets_of(document: BaseModel) -> set[str]:
@@ -286,6 +322,15 @@ def _written(node: Any, steps: list[str], value: Any, path: str) -> Any:
     return tuple(new if item is inner else item for item in node)
 
 
+def _derived(node: Any, steps: list[str], value: Any, path: str) -> Any:
+    step, rest = steps[0], steps[1:]
+    inner = _step(node, step, path)
+    new = _derived(inner, rest, value, path) if rest else value
+    if isinstance(node, BaseModel):
+        return node.model_copy(update={step: new})
+    return tuple(new if item is inner else item for item in node)
+
+
 @cache
 def _slot(model: type[BaseModel], field: str) -> type[BaseModel]:
     """A model of one field, which checks what may stand in that of another."""
@@ -335,6 +380,15 @@ def _kind(info: FieldInfo) -> Kind:
         return "list" if _model_in(kind)[0] else "several"
     known: dict[Any, Kind] = {bool: "switch", int: "whole", float: "number", str: "text"}
     return known.get(kind, "thing")
+
+
+def _numbers(info: FieldInfo, kind: Kind) -> int:
+    """Of how many numbers a field's value consists."""
+    if kind in ("number", "switch"):
+        return 1
+    (first, *_) = _kinds(info.annotation)
+    inner = get_args(first) if kind == "several" else ()
+    return 3 if len(inner) == 3 and all(_kinds(x)[0] is float for x in inner) else 0
 
 
 def _limits(info: FieldInfo) -> tuple[float | None, float | None]:

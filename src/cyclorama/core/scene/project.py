@@ -11,10 +11,12 @@ from ..errors import ChangeError
 from .aim import Aim
 from .base import Doc, Id, Name, affecting, fixed, new_id
 from .camera import Camera
+from .channel import Channel
 from .item import ON_DISC, ON_SET, SET_PARTS, Item
 from .light import Light
 from .look import Look
 from .material import Material
+from .path import Path
 from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
 from .upgrade import upgraded
@@ -38,6 +40,7 @@ class Project(Doc):
     set: Stage = Stage()
     looks: Annotated[tuple[Look, ...], Field(min_length=1, max_length=200)]
     cameras: Annotated[tuple[Camera, ...], Field(min_length=1, max_length=200)]
+    paths: Annotated[tuple[Path, ...], Field(max_length=200)] = ()
     shots: Annotated[tuple[Shot, ...], Field(min_length=1, max_length=200)]
     shot_id: Annotated[Id, affecting("nothing", title="Shot")]
     """the shot that is open"""
@@ -105,6 +108,7 @@ def _faults(p: Project) -> Iterator[str]:
     """What does not hold together, a sentence each."""
     lists: dict[str, tuple[Any, ...]] = {
         "material": p.materials, "item": p.items, "look": p.looks, "camera": p.cameras, "shot": p.shots,
+        "path": p.paths,
     }  # fmt: skip
     for what, things in lists.items():
         if len({thing.id for thing in things}) != len(things):
@@ -165,10 +169,29 @@ def _shot_faults(shot: Shot, p: Project, items: dict[str, Item]) -> Iterator[str
     for row in shot.rows:
         if row.id not in (CAMERA, DISC) and row.id not in items:
             yield f"In ‘{shot.name}’ an item travels that is not in this project."
+    paths = {path.id for path in p.paths}
+    for segment in (s for row in shot.rows for s in row.segments if s.kind == "ride"):
+        if segment.path_id not in paths:
+            yield f"In ‘{shot.name}’ the camera rides along a path that is not in this project."
+    for channel in shot.channels:
+        yield from _channel_faults(shot, channel, p)
     for wears in shot.wears:
         item = items.get(wears.id)
         if item is None or all(v.id != wears.variant for v in item.variants):
             yield f"In ‘{shot.name}’ an item wears a colourway that is not there."
+
+
+def _channel_faults(shot: Shot, channel: Channel, p: Project) -> Iterator[str]:
+    from .place import place_of, value_at  # that module writes projects, and so knows this one
+
+    try:
+        place = place_of(channel.path)
+        value_at(p, channel.path)
+    except (KeyError, ChangeError):
+        yield f"In ‘{shot.name}’ a value is keyed that is not in this project: ‘{channel.path}’."
+        return
+    if not place.keyable or len(channel.keys[0].value) != place.numbers:
+        yield f"In ‘{shot.name}’ {place.title.lower()} is keyed, which cannot change during a shot."
 
 
 def load_project(data: str | bytes | dict[str, Any]) -> Project:

@@ -5,19 +5,33 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from .base import Doc, Id, Name, affecting, quantity
+from .channel import Channel
 from .shoot import ShootSettings
 
-MoveKind = Literal["orbit", "spin", "hold"]
+MoveKind = Literal["orbit", "spin", "arc", "push", "rise", "pan", "roll", "zoom", "dolly_zoom", "ride", "hold"]
+ReadyMove = Literal[
+    "slow turn", "hero push", "rise and reveal", "figure-eight ride", "dolly-zoom", "three-quarter arc",
+    "overhead drop", "swing and settle",
+]  # fmt: skip
+Fix = Literal["whole turns", "whole rounds", "even speed", "back again", "end at start", "drop last"]
+"""Ways to close what does not close."""
+Looks = Literal["aim", "ahead"]
+TURNING: tuple[MoveKind, ...] = ("spin", "hold")
+"""What disc and items do; the camera does all but spin."""
 CAMERA, DISC = "camera", "disc"
 """Rows of what travels besides items."""
 MOST_FRAMES = 100_000
 
 
 class Segment(Doc):
-    """One stretch of a move: a turn about the axis, or a hold.
+    """One stretch of a move. It begins where the one before it has ended.
 
-    orbit: the camera goes round what it aims at; spin: the disc, or an item, turns. Frame i of N stands at exactly
-    turns · i · 360 / N degrees, so the N pictures of a whole turn are distinct and the loop closes.
+    orbit: the camera goes round what it aims at, `turns` times; spin: so does the disc, or an item. Frame i of N stands
+    at exactly turns · i · 360 / N degrees, so the N pictures of a whole turn are distinct and the loop closes.
+    arc: the camera goes round by `by_deg`. push: it comes closer by `by_m` to what it aims at. rise: it goes up by
+    `by_m` and keeps looking at it. pan: it turns to the left by `by_deg` and up by `tilt_deg`. roll: it turns about its
+    own axis by `by_deg`, against the clock. zoom: its focal length becomes `to_mm`. dolly_zoom: it comes closer by
+    `by_m`, and zooms so that what it aims at keeps its size. ride: it goes along a path. hold: it stands.
     """
 
     AFFECTS = "motion"
@@ -26,6 +40,17 @@ class Segment(Doc):
     kind: Annotated[MoveKind, Field(title="Move")] = "orbit"
     turns: Annotated[float, quantity("Turns", "×", ge=-100, le=100)] = 1.0
     """negative ones are clockwise, seen from above"""
+    by_deg: Annotated[float, quantity("By", "°", ge=-36_000, le=36_000)] = 0.0
+    tilt_deg: Annotated[float, quantity("Tilt by", "°", ge=-180, le=180)] = 0.0
+    by_m: Annotated[float, quantity("By", "m", ge=-20_000, le=20_000)] = 0.0
+    to_mm: Annotated[float, quantity("To focal length", "mm", ge=8, le=400)] = 70.0
+    path_id: Annotated[Id | None, Field(title="Path")] = None
+    looks: Annotated[Looks, Field(title="Looks")] = "aim"
+    """where the camera looks on a ride"""
+    ease_in: Annotated[float, quantity("Ease in", "", ge=0, le=1)] = 0.0
+    """share of the stretch in which it gathers speed, evenly"""
+    ease_out: Annotated[float, quantity("Ease out", "", ge=0, le=1)] = 0.0
+    """share of the stretch in which it comes to rest"""
     frames: Annotated[int | None, quantity("Length", "frames", ge=1, le=MOST_FRAMES)] = None
     """None: what the others of its row leave, in equal shares"""
 
@@ -61,6 +86,7 @@ class Shot(Doc):
     frames: Annotated[int, quantity("Frames", "frames", ge=1, le=MOST_FRAMES)] = 240
     first_frame: Annotated[int, quantity("First frame", "", ge=0, le=1_000_000)] = 1
     rows: Annotated[tuple[Row, ...], Field(max_length=64)] = ()
+    channels: Annotated[tuple[Channel, ...], Field(max_length=500)] = ()
     shoot: ShootSettings = ShootSettings()
 
     @property
@@ -94,7 +120,14 @@ class Shot(Doc):
         for row in self.rows:
             if len({s.id for s in row.segments}) != len(row.segments):
                 raise ValueError("Two segments of a row have the same id.")
-            wrong = "spin" if row.id == CAMERA else "orbit"
-            if any(s.kind == wrong for s in row.segments):
-                raise ValueError("Only the camera orbits, and it does not spin.")
+            if any((s.kind == "spin") if row.id == CAMERA else (s.kind not in TURNING) for s in row.segments):
+                raise ValueError("The disc and items only spin and hold; the camera does all else.")
+            if any(s.ease_in + s.ease_out > 1.0 + 1e-9 for s in row.segments):
+                raise ValueError("Ease in and ease out are longer together than the stretch.")
+        if len({c.path for c in self.channels}) != len(self.channels):
+            raise ValueError("Two channels of a shot are of one value.")
+        if len({c.id for c in self.channels}) != len(self.channels):
+            raise ValueError("Two channels of a shot have the same id.")
+        for channel in self.channels:
+            channel.sound()
         return self

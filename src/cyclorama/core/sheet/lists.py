@@ -40,7 +40,8 @@ SHAPE_NAMES = {
 USUAL_SIZE_M = 0.3
 """What is made beside no subject is made for one of this size."""
 _COPIED = ("items", "looks", "cameras", "shots")
-_REMOVED = (*_COPIED, "materials")
+_REMOVED = (*_COPIED, "materials", "paths")
+_REMOVED_WITHIN = ("lights", "segments", "points")
 
 
 def with_light(project: Project, shape: Shape) -> Project:
@@ -123,7 +124,7 @@ def taken_away(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Pr
     """
     path = full_path(project, path)
     parent, _, identity = path.rpartition("/")
-    if parent.split("/")[-1] != "lights" and parent not in _REMOVED:
+    if parent.split("/")[-1] not in _REMOVED_WITHIN and parent not in _REMOVED:
         raise ChangeError("That cannot be taken away.")
     try:
         thing = value_at(project, path)
@@ -135,7 +136,9 @@ def taken_away(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Pr
         number = [s.id for s in project.shots].index(identity)
         beside = project.shots[number - 1 if number else 1]
         project = put(project, "shot_id", beside.id)
-    return removed(project, path), thing.name
+    if parent.endswith("/segments") and len(value_at(project, parent)) == 1:  # its row goes with it
+        path = parent.rpartition("/")[0]
+    return removed(project, path), getattr(thing, "name", "a stretch" if parent.endswith("/segments") else "a point")
 
 
 def _without_item(project: Project, item: Item, measures_of: MeasuresOf) -> Project:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, Protocol, get_args
+from typing import Any, Protocol
 
 from ..arrays import Vec3
 from ..errors import ChangeError
@@ -29,10 +29,16 @@ from ..scene import (
 )
 from ..scene.camera import FARTHEST_M, NEAREST_M
 from ..scene.changes import (
+    AddCamera,
     AddItem,
     AddLight,
+    AddPath,
+    AddShot,
+    AddStretch,
+    ApplyMove,
     ApplyPreset,
     Centre,
+    CloseGap,
     Copy,
     FitSubject,
     FocusOn,
@@ -41,14 +47,21 @@ from ..scene.changes import (
     MeterSubject,
     MoveTo,
     Remove,
+    RemoveKey,
+    SetKey,
+    SetRate,
+    ShiftKeys,
     StandOnFloor,
     TakeCamera,
     TakeLight,
     Travel,
 )
-from ..scene.shot import CAMERA, DISC, MoveKind
+from ..scene.shot import CAMERA, DISC
+from .keys import keyed, shifted, unkeyed
 from .lists import copied, taken_away, with_light, with_made
+from .moves import fixed, is_named_by_move, with_path, with_ready_move, with_stretch
 from .placing import MeasuresOf, followed, placed, settled
+from .rates import with_rate
 from .taken import with_file_camera, with_file_light
 
 METERED = 4
@@ -195,7 +208,8 @@ def _remove(project: Project, change: Remove, tools: _Tools) -> tuple[Project, s
 
 
 def _move_to(project: Project, change: MoveTo, _: _Tools) -> tuple[Project, str]:
-    return moved(project, change.path, change.to), f"Move {value_at(project, change.path).name}"
+    thing = value_at(project, change.path)
+    return moved(project, change.path, change.to), f"Move {getattr(thing, 'name', 'it')}"
 
 
 def _travel(project: Project, change: Travel, _: _Tools) -> tuple[Project, str]:
@@ -207,9 +221,65 @@ def _travel(project: Project, change: Travel, _: _Tools) -> tuple[Project, str]:
     others = tuple(row for row in shot.rows if row.id not in (CAMERA, DISC))
     rows = (Row(id=DISC if kind == "spin" else CAMERA, segments=(segment,)), *others)
     values: dict[str, object] = {"shot/rows": rows}
-    if shot.name in map(str.capitalize, get_args(MoveKind)):  # it was never named by hand
+    if is_named_by_move(shot.name):
         values["shot/name"] = kind.capitalize()
     return put_all(project, values), "Set move"
+
+
+def _rate(project: Project, change: SetRate, _: _Tools) -> tuple[Project, str]:
+    return with_rate(project, change.num, change.den, change.keep == "seconds"), f"Rate, {change.keep} kept"
+
+
+def _add_shot(project: Project, _: AddShot, tools: _Tools) -> tuple[Project, str]:
+    after, name = copied(project, "shot", tools.measures_of)
+    number = [s.id for s in project.shots].index(project.shot_id)
+    return put(after, "shot_id", after.shots[number + 1].id), f"Add a shot like {name}"
+
+
+def _add_camera(project: Project, _: AddCamera, tools: _Tools) -> tuple[Project, str]:
+    after, name = copied(project, "camera", tools.measures_of)
+    number = [c.id for c in project.cameras].index(project.shot.camera_id)
+    return put(after, "shot/camera_id", after.cameras[number + 1].id), f"Add a camera like {name}"
+
+
+def _key(project: Project, change: SetKey, _: _Tools) -> tuple[Project, str]:
+    return keyed(project, change.path, change.frame, change.value), f"Key {_named(change.path)} in frame {change.frame}"
+
+
+def _unkey(project: Project, change: RemoveKey, _: _Tools) -> tuple[Project, str]:
+    which = "all keys" if change.frame is None else f"the key in frame {change.frame}"
+    return unkeyed(project, change.path, change.frame), f"Take away {which} of {_named(change.path)}"
+
+
+def _shift_keys(project: Project, change: ShiftKeys, _: _Tools) -> tuple[Project, str]:
+    return shifted(project, change.path, change.frames, change.by), f"Move keys of {_named(change.path)}"
+
+
+def _add_stretch(project: Project, change: AddStretch, _: _Tools) -> tuple[Project, str]:
+    return with_stretch(project, change.move, change.traveller), f"Add a {change.move.replace('_', ' ')}"
+
+
+def _add_path(project: Project, change: AddPath, _: _Tools) -> tuple[Project, str]:
+    return with_path(project, change.shape), f"Add a {change.shape}"
+
+
+def _apply_move(project: Project, change: ApplyMove, tools: _Tools) -> tuple[Project, str]:
+    """Fitted to the subject where there is one and its distance counts."""
+    after, label = with_ready_move(project, change.move), f"Move: {change.move}"
+    subject = after.subject
+    measures = None if subject is None else tools.measures_of(subject)
+    if subject is None or measures is None or any(s.kind == "ride" for r in after.shot.rows for s in r.segments):
+        return after, label
+    return fit_subject(after, placed_hull(measures, subject.placement)), label
+
+
+def _close_gap(project: Project, change: CloseGap, _: _Tools) -> tuple[Project, str]:
+    return fixed(project, change.where, change.fix), f"Close: {change.fix}"
+
+
+def _named(path: str) -> str:
+    title = place_of(path).title
+    return title[0].lower() + title[1:]
 
 
 def _file_camera(project: Project, change: TakeCamera, _: _Tools) -> tuple[Project, str]:
@@ -233,7 +303,12 @@ def _called(project: Project, item: Item) -> str:
 
 
 _PERFORMERS: dict[type, Callable[[Project, Any, _Tools], tuple[Project, str]]] = {
-    SetValue: _set, Centre: _centre, StandOnFloor: _stand, LayDown: _lay, FitSubject: _fit, MeterSubject: _meter,
-    FocusOn: _focus, GreyAt: _grey, AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
-    MoveTo: _move_to, Travel: _travel, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: _preset,
+    SetRate: _rate,
+    AddShot: _add_shot, AddCamera: _add_camera,
+    SetValue: _set, Centre: _centre, StandOnFloor: _stand, LayDown: _lay,
+    FitSubject: _fit, MeterSubject: _meter, FocusOn: _focus, GreyAt: _grey,
+    AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
+    MoveTo: _move_to, Travel: _travel, SetKey: _key, RemoveKey: _unkey,
+    ShiftKeys: _shift_keys, AddStretch: _add_stretch, AddPath: _add_path, ApplyMove: _apply_move,
+    CloseGap: _close_gap, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: _preset,
 }  # fmt: skip

@@ -1,7 +1,7 @@
 """What will be shot, in a sentence, and what is odd about it."""
 
 from ..errors import ChangeError
-from ..motion import moves_nothing, whole_turns
+from ..motion import loops, moves_nothing
 from ..scene import Doc, Project
 from ..sequence.names import name_too_long
 from ..sequence.size import frame_bytes, reserve_bytes
@@ -90,10 +90,10 @@ def _odd(r: Review) -> list[str]:
     if r.edges.outside:
         odd.append(f"The camera looks at the back of the sweep in {words.frames(r.edges.outside)}.")
     whole = shot.all_frames
-    loops = not still and whole_turns(shot)
-    if loops and s.to_frame is not None and s.to_frame == whole.stop:
+    closed = not still and loops(p, shot)
+    if closed and s.to_frame is not None and s.to_frame == whole.stop:
         odd.append(f"Frame {whole.stop} is frame {whole.start} again; the loop already closes without it.")
-    if loops and 0 < len(shot.frame_numbers) < shot.frames:
+    if closed and 0 < len(shot.frame_numbers) < shot.frames:
         odd.append(f"Only {len(shot.frame_numbers)} of {shot.frames} frames: the clip will not loop.")
     if s.file_format in ("png", "jpeg") and (s.width % 2 or s.height % 2):
         odd.append(f"{s.width}×{s.height} is odd-sized; video needs even numbers and will lose a line.")

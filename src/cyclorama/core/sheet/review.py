@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arrays import Points
-from ..framing import Margins, SetEdges, View, frame_margins, frames_inside, set_edges
+from ..framing import Margins, SetEdges, Travel, View, frame_margins, frames_inside, set_edges, travel_of
 from ..geometry.measure import Measures, axis_lean_deg, gap_m, placed_hull, wobble_mm
 from ..motion import Poses, stand_height_m
 from ..scene import Project
@@ -39,13 +39,15 @@ class Review:
     """of the frames that are looked at"""
     subject: SubjectReview | None
     margins: Margins | None
+    travel: Travel | None
+    """how the subject goes through the picture"""
     edges: SetEdges
 
 
 def review(project: Project, measures: Measures | None) -> Review:
     """Measure the open shot of a project; `measures` are those of its subject."""
     view, item = View.of(project), project.subject
-    subject, margins = None, None
+    subject, margins, travel = None, None, None
     if item is not None and measures is not None:
         placement = item.placement
         hull = placed_hull(measures, placement)
@@ -59,5 +61,5 @@ def review(project: Project, measures: Measures | None) -> Review:
             hull=hull,
             camera_inside=frames_inside(view, hull),
         )
-        margins = frame_margins(view, hull)
-    return Review(project, view.poses, subject, margins, set_edges(view, project.set.sweep))
+        margins, travel = frame_margins(view, hull), travel_of(project, view, hull)
+    return Review(project, view.poses, subject, margins, travel, set_edges(view, project.set.sweep))

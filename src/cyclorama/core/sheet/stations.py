@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from ..motion import FrameRate, closes, moves_nothing, rounds, whole_turns
+from ..motion import FrameRate, closes, moves_nothing, rounds, rows_close
 from ..scene import Doc, Project
 from . import words
 from .placing import stands_on
@@ -124,7 +124,9 @@ def animation_sentence(project: Project) -> str:
 def move_sentence(project: Project) -> str:
     """‘Orbit, 240 frames at 24/s = 10 s, closes exactly.’"""
     shot, rate = project.shot, FrameRate.of(project)
-    closing = "stands still" if moves_nothing(shot) else "closes exactly" if whole_turns(shot) else "does not close"
+    closing = (
+        "stands still" if moves_nothing(shot) else "closes exactly" if rows_close(project, shot) else "does not close"
+    )
     if not closes(project.subject, shot, rate):
         closing = "the animation does not close"
     return f"{shot.name}, {shot.frames} frames at {rate}/s = {words.clip_length(rate.seconds(shot.frames))}, {closing}."
@@ -138,6 +140,11 @@ def _camera(r: Review) -> Station:
             hints.append(f"The subject is cut off in {words.frames(r.margins.cut_frames)}.")
         elif worst < 0.02:
             hints.append(f"Only {worst:.1%} to the edge in frame {r.margins.worst_frame}.")
+    if r.travel is not None and (top := float(r.travel.px.max())) > r.travel.most_px:
+        hints.append(
+            f"The subject goes through the picture by {top:.0f} px a frame; above {r.travel.most_px:.0f} it judders. "
+            "Let the move take longer."
+        )
     if r.subject is not None and r.subject.camera_inside:
         hints.append(f"The camera stands inside the subject in {words.frames(r.subject.camera_inside)}; move it away.")
     sentence = move_sentence(r.project)

@@ -1,0 +1,104 @@
+"""How a move looks from frame to frame: how fast the subject goes through the picture, how much of it is filled, how
+fast the camera goes and turns."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..arrays import Mat4s, Points
+from ..motion import STILL, carriage_of, poses_at
+from ..scene import Project
+from .lens import Projection
+from .margins import NEAR_M, POINTS_AT_ONCE
+from .view import View
+
+F64 = NDArray[np.float64]
+CROSSING_S = 7.0
+"""What crosses the picture in less than this judders: the seven-second rule of the trade, for about 24 pictures a
+second and an open angle of 180°."""
+
+
+@dataclass(frozen=True, slots=True)
+class Travel:
+    """What is measured in each frame that is looked at (n,)."""
+
+    px: F64
+    """by how many pixels of the delivered picture the middle of the box around the subject goes to the next frame,
+    while it is seen"""
+    filled: F64
+    """share of the picture inside the box around the subject, 0…1"""
+    camera_m_s: F64
+    """speed of the camera, m/s"""
+    turn_deg_s: F64
+    """how fast it turns, °/s"""
+    most_px: float
+    """beyond this many pixels a frame a movement judders"""
+
+
+def travel_of(project: Project, view: View, points: Points) -> Travel:
+    """Measures of the open shot, as it is seen, for the subject's points (p, 3), e.g. its convex hull, in studio space
+    at rest."""
+    shot, subject = project.shot, project.subject
+    width, height = shot.shoot.width, shot.shoot.height
+    fps = project.rate_num / project.rate_den
+    now, then = view.poses, poses_at(project, shot, view.poses.frames + 1.0)
+    carriage = carriage_of(subject, shot, project.items) if subject else STILL
+    later = Projection.over(project.camera, then.focal_mm, width, height)
+    first = _seen(points, now.cameras, view.carried, view.lens)
+    second = _seen(points, then.cameras, then.carried(carriage, project.items), later)
+    seen_in_both = first.in_picture() & second.in_picture()
+    step = (second.middle() - first.middle()) * (width / 2, height / 2)
+    turned = np.einsum("nij,nij->n", now.cameras[:, :3, :3], then.cameras[:, :3, :3])
+    return Travel(
+        px=np.where(seen_in_both, np.hypot(step[:, 0], step[:, 1]), 0.0),
+        filled=first.filled(),
+        camera_m_s=np.linalg.norm(then.cameras[:, :3, 3] - now.cameras[:, :3, 3], axis=1) * fps,
+        turn_deg_s=np.degrees(np.arccos(np.clip((turned - 1.0) / 2.0, -1.0, 1.0))) * fps,
+        most_px=width / (CROSSING_S * fps),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    """Places in the picture (n, p), ±1 at its edges, and whether they lie in front of the camera."""
+
+    u: F64
+    v: F64
+    there: NDArray[np.bool_]
+
+    def middle(self) -> F64:
+        """Middle (n, 2) of the box around them."""
+        return (self._sides(1) + self._sides(-1)) / 2.0
+
+    def in_picture(self) -> NDArray[np.bool_]:
+        """Whether (n,) something of the box around them is."""
+        inside = (self._sides(-1) <= 1.0) & (self._sides(1) >= -1.0)
+        return np.asarray(inside.all(axis=1) & self.there.any(axis=1))
+
+    def filled(self) -> F64:
+        """Share (n,) of the picture inside the box around them."""
+        sides = np.clip(self._sides(1), -1, 1) - np.clip(self._sides(-1), -1, 1)
+        return np.asarray(sides[:, 0] * sides[:, 1] / 4.0)
+
+    def _sides(self, which: int) -> F64:
+        """Right and upper (1) or left and lower (−1) side (n, 2) of the box around those that are there."""
+        there = [np.where(self.there, which * x, -np.inf) for x in (self.u, self.v)]
+        sides = [x.max(axis=1, initial=-np.inf) for x in there]
+        found = which * np.stack(sides, axis=1)
+        return np.where(np.isfinite(found), found, 0.0)
+
+
+def _seen(points: Points, cameras: Mat4s, carried: Mat4s, lens: Projection) -> _Seen:
+    to_camera = (np.linalg.inv(cameras) @ carried)[:, :3]
+    u, v = np.empty((len(cameras), len(points))), np.empty((len(cameras), len(points)))
+    there = np.empty(u.shape, bool)
+    at_once = max(1, POINTS_AT_ONCE // max(len(points), 1))
+    for begin in range(0, len(cameras), at_once):
+        some = slice(begin, begin + at_once)
+        here = lens.some(some)
+        x, y, z = (m[:, :3] @ points.T + m[:, 3:] for m in to_camera[some].transpose(1, 0, 2))
+        safe = np.maximum(-z, NEAR_M)
+        a, b = here.places(x / safe, y / safe)
+        u[some], v[some], there[some] = a / here.half_w, b / here.half_h, -z > NEAR_M
+    return _Seen(u, v, there)

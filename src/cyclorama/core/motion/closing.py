@@ -1,0 +1,146 @@
+"""Whether a shot closes: whether everything stands at its end where it began, and what does not, by how much."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..scene import Channel, Project, Segment, Shot, place_of, worn
+from ..scene.shot import CAMERA, DISC, Fix
+from .curve import values_at
+from .frames import FrameRate
+from .play import closes, rounds
+from .rows import travels, turned_deg, turns_of
+from .stands import rotations, stand_of
+
+F64 = NDArray[np.float64]
+NEAR = 1e-9
+"""Of turns, metres and so on: as good as nothing."""
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """Something that does not stand at the end of a shot where it began, or does not go on as it ends."""
+
+    what: str
+    """what it is, in words"""
+    where: str
+    """path of the row, the channel or the item"""
+    unit: str
+    jump: float
+    """from the frame after the last to the first"""
+    speed: float
+    """how much faster or slower it goes on, in units a frame"""
+    fixes: tuple[Fix, ...]
+
+
+def moves_nothing(shot: Shot) -> bool:
+    """Whether everything holds still, but for what plays an animation of its own."""
+    keyed = any(len({key.value for key in c.keys}) > 1 or _custom(c) for c in shot.channels)
+    return not keyed and not any(_moves(segment) for row in shot.rows for segment in row.segments)
+
+
+def rows_close(project: Project, shot: Shot) -> bool:
+    """Whether all that travels and all that is keyed stands at the end where it began."""
+    return not any(gap.jump for gap in (*_row_gaps(project, shot), *_channel_gaps(shot)))
+
+
+def loops(project: Project, shot: Shot) -> bool:
+    """Whether everything stands at the end of a shot where it began."""
+    return rows_close(project, shot) and not any(gap.jump for gap in _animation_gaps(project, shot))
+
+
+def gaps(project: Project, shot: Shot) -> list[Gap]:
+    """All that does not close in a shot, or comes to rest or changes its pace at the seam."""
+    return [*_row_gaps(project, shot), *_channel_gaps(shot), *_animation_gaps(project, shot)]
+
+
+def _moves(segment: Segment) -> bool:
+    if segment.kind in ("push", "rise", "dolly_zoom"):
+        return segment.by_m != 0.0
+    if segment.kind in ("pan", "roll"):
+        return segment.by_deg != 0.0 or (segment.kind == "pan" and segment.tilt_deg != 0.0)
+    return segment.kind in ("ride", "zoom") or turns_of(segment) != 0.0
+
+
+def _custom(channel: Channel) -> bool:
+    return len(channel.keys) > 1 and any(key.goes == "custom" for key in channel.keys)
+
+
+def _row_gaps(project: Project, shot: Shot) -> Iterator[Gap]:
+    for row in shot.rows:
+        where, name = f"shots/{shot.id}/rows/{row.id}", _called(project, row.id)
+        total = sum(turns_of(s) for s in row.segments)
+        part = total - round(total)
+        eased = any(turns_of(s) and (s.ease_in or s.ease_out) for s in row.segments)
+        if abs(part) > NEAR:
+            yield Gap(f"{name} ends turned", where, "°", 360.0 * abs(part), 0.0, ("whole turns",))
+        elif eased and total:
+            even = abs(total) * 360.0 / shot.frames
+            yield Gap(f"{name} comes to rest at the seam", where, "°", 0.0, even, ("even speed",))
+    yield from _camera_gaps(project, shot)
+
+
+def _camera_gaps(project: Project, shot: Shot) -> Iterator[Gap]:
+    """What the camera's row does besides turning."""
+    row = next((row for row in shot.rows if row.id == CAMERA), None)
+    if row is None or not any(_moves(s) and not turns_of(s) for s in row.segments):
+        return
+    free = shot.model_copy(update={"channels": ()})
+    ends = np.array([0.0, shot.frames])
+    stand = stand_of(project, free, ends)
+    turned = turned_deg(free, CAMERA, ends)
+    m = stand.matrices(2)
+    back = rotations(turned[0] - turned[1], 1, 1)[0]  # what it has turned by is told apart
+    aim = np.broadcast_to(stand.aim, (2, 3))[0]
+    at = aim + back @ (m[1, :3, 3] - aim)
+    where = f"shots/{shot.id}/rows/{CAMERA}"
+    if (far := float(np.linalg.norm(at - m[0, :3, 3]))) > NEAR * max(1.0, float(np.abs(m[:, :3, 3]).max())):
+        yield Gap("The camera stands elsewhere at the end", where, "m", far, 0.0, ("back again",))
+    cosine = (np.trace(m[0, :3, :3].T @ back @ m[1, :3, :3]) - 1.0) / 2.0
+    if (angle := float(np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))))) > 1e-5:
+        yield Gap("The camera looks elsewhere at the end", where, "°", angle, 0.0, ("back again",))
+    focal = np.broadcast_to(stand.values["focal_mm"], 2)
+    if abs(by := float(focal[1] - focal[0])) > NEAR * focal[0]:
+        yield Gap("The focal length is another at the end", where, "mm", abs(by), 0.0, ("back again",))
+
+
+def _channel_gaps(shot: Shot) -> Iterator[Gap]:
+    for channel in shot.channels:
+        place = place_of(channel.path)
+        times = np.array([0.0, 1e-3, shot.frames - 1e-3, shot.frames])
+        first, after, before, last = values_at(channel, times, shot.frames)
+        size = max(float(np.abs([key.value for key in channel.keys]).max()), 1e-30)
+        jump, unit = float(np.abs(last - first).max()), place.unit
+        if unit == "°":
+            jump = min(jump % 360.0, -jump % 360.0)
+        speed = float(np.abs((after - first) - (last - before)).max()) * 1e3
+        where = f"shots/{shot.id}/channels/{channel.id}"
+        if jump > NEAR * size:
+            doubled = shot.frames == channel.keys[-1].frame + 1 and channel.keys[0].value == channel.keys[-1].value
+            yield Gap(place.title, where, unit, jump, speed, ("end at start", *(("drop last",) if doubled else ())))
+
+
+def _animation_gaps(project: Project, shot: Shot) -> Iterator[Gap]:
+    rate = FrameRate.of(project)
+    for item in (worn(x, shot) for x in project.items if x.on):
+        if not closes(item, shot, rate):
+            left = rounds(item, shot, rate) % 1.0
+            yield Gap(f"‘{item.name}’ is in the middle of its animation", f"items/{item.id}", "rounds",
+                      min(left, 1.0 - left) or 1.0, 0.0, ("whole rounds",))  # fmt: skip
+
+
+def _called(project: Project, traveller: str) -> str:
+    if traveller in (CAMERA, DISC):
+        return f"The {traveller}"
+    item = project.item(traveller)
+    return f"‘{item.name}’" if item else traveller
+
+
+def plain(shot: Shot) -> bool:
+    """Whether all that travels goes on beyond the ends of the shot as it does within."""
+    segments = [s for row in shot.rows for s in row.segments]
+    return not any(s.ease_in or s.ease_out or (_moves(s) and not turns_of(s)) for s in segments) and all(
+        len(row.segments) == 1 for row in shot.rows if travels(shot, row.id)
+    )

@@ -1,0 +1,112 @@
+"""Paths by arc length: smooth curves through points, along which one goes at even speed.
+
+Centripetal Catmull–Rom splines (Yuksel, Schaefer and Keyser, "On the parameterization of Catmull-Rom curves", SIAM/ACM
+Conference on Geometric and Physical Modeling, 2009): no cusps and no loops between points. Lengths are integrated by
+Gauss's rule of eight points on eight pieces of each stretch, and inverted between the pieces by Newton's method.
+"""
+
+from functools import lru_cache
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..arrays import Points
+from ..scene import Path
+
+F64 = NDArray[np.float64]
+PIECES, ROUNDS = 8, 6
+NEAR_M = 1e-9
+_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(8)
+
+
+def along(path: Path, shares: F64) -> tuple[Points, Points]:
+    """Places (n, 3) at shares (n,) of a path's length, and directions (n, 3) there, unit.
+
+    A closed path goes on beyond 0…1; an open one ends there. A path without length is a place; it leads to the front.
+    """
+    return _track(path).at(shares)
+
+
+def length_m(path: Path) -> float:
+    """Length of a path, m."""
+    return _track(path).length
+
+
+@lru_cache(maxsize=64)
+def _track(path: Path) -> "_Track":
+    return _Track(path)
+
+
+class _Track:
+    """A path as cubic polynomials, with the lengths of their pieces."""
+
+    def __init__(self, path: Path):
+        points = np.array([(p.x_m, p.y_m, p.z_m) for p in path.points], float)
+        keep = np.ones(len(points), bool)
+        keep[1:] = np.linalg.norm(np.diff(points, axis=0), axis=1) > NEAR_M
+        points = points[keep]
+        self.closed = path.closed and len(points) > 2
+        if self.closed and np.linalg.norm(points[0] - points[-1]) <= NEAR_M:
+            points = points[:-1]
+        self.cubics = _cubics(points, self.closed) if len(points) > 1 else np.zeros((0, 4, 3))
+        self.start = points[0]
+        edges = np.arange(PIECES + 1) / PIECES
+        lengths = np.array([[_arc(c, a, b) for a, b in pairwise(edges)] for c in self.cubics])
+        self.ends = np.concatenate([[0.0], np.cumsum(lengths.reshape(-1))])
+        self.length = float(self.ends[-1])
+
+    def at(self, shares: F64) -> tuple[Points, Points]:
+        if self.length <= NEAR_M:
+            return np.tile(self.start, (len(shares), 1)), np.tile([0.0, 0.0, 1.0], (len(shares), 1))
+        shares = np.mod(shares, 1.0) if self.closed else np.clip(shares, 0.0, 1.0)
+        wanted = shares * self.length
+        piece = np.clip(np.searchsorted(self.ends, wanted, side="right") - 1, 0, len(self.ends) - 2)
+        cubic, begin = self.cubics[piece // PIECES], (piece % PIECES) / PIECES
+        far = wanted - self.ends[piece]
+        span = self.ends[piece + 1] - self.ends[piece]
+        t = begin + far / np.maximum(span, 1e-300) / PIECES
+        for _ in range(ROUNDS):
+            done = np.array([_arc(c, a, b) for c, a, b in zip(cubic, begin, t, strict=True)])
+            speed = np.linalg.norm(_slope(cubic, t), axis=1)
+            t = np.clip(t - (done - far) / np.maximum(speed, 1e-12), begin, begin + 1 / PIECES)
+        slope = _slope(cubic, t)
+        turns_back = np.linalg.norm(slope, axis=1) < 1e-9 * self.length  # at a point: it still leads there
+        slope[turns_back] = _slope(cubic, t - 1e-6 * np.where(t > 0.5, 1.0, -1.0))[turns_back]
+        size = np.linalg.norm(slope, axis=1, keepdims=True)
+        return _place(cubic, t), slope / np.maximum(size, 1e-300)
+
+
+def _cubics(points: Points, closed: bool) -> F64:
+    """Coefficients (s, 4, 3) of 1, t, t², t³ of each stretch between neighbouring points (n, 3)."""
+    if closed:
+        around = np.concatenate([points[-1:], points, points[:2]])
+    else:  # beyond its ends it goes on as it came
+        around = np.concatenate([2 * points[:1] - points[1:2], points, 2 * points[-1:] - points[-2:-1]])
+    knots = np.sqrt(np.linalg.norm(np.diff(around, axis=0), axis=1))
+    out = []
+    for i in range(1, len(around) - 2):
+        p0, p1, p2, p3 = around[i - 1 : i + 3]
+        a, b, c = knots[i - 1 : i + 2]
+        m1 = b * ((p1 - p0) / a - (p2 - p0) / (a + b)) + (p2 - p1)
+        m2 = (p2 - p1) + b * ((p3 - p2) / c - (p3 - p1) / (b + c))
+        out.append([p1, m1, 3 * (p2 - p1) - 2 * m1 - m2, 2 * (p1 - p2) + m1 + m2])
+    return np.array(out)
+
+
+def _place(cubics: F64, t: F64) -> Points:
+    t = t[:, None]
+    return np.asarray(cubics[:, 0] + t * (cubics[:, 1] + t * (cubics[:, 2] + t * cubics[:, 3])))
+
+
+def _slope(cubics: F64, t: F64) -> Points:
+    t = t[:, None]
+    return np.asarray(cubics[:, 1] + t * (2 * cubics[:, 2] + 3 * t * cubics[:, 3]))
+
+
+def _arc(cubic: F64, a: float, b: float) -> float:
+    """Length of one cubic (4, 3) from a to b."""
+    half = 0.5 * (b - a)
+    t = (a + half + half * _NODES)[:, None]
+    speed = np.linalg.norm(cubic[1] + t * (2 * cubic[2] + 3 * t * cubic[3]), axis=1)
+    return float(half * (_WEIGHTS @ speed))

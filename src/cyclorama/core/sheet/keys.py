@@ -1,0 +1,116 @@
+"""Keys: setting, moving and taking away what a value is in a frame of the open shot."""
+
+from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
+
+from ..errors import ChangeError
+from ..motion import at_time, value_of, values_at
+from ..motion.stands import STAND, stand_of
+from ..scene import Channel, Key, Project, Shot, full_path, place_of, put, put_all, value_at
+from ..scene.base import new_id
+from ..scene.channel import GoesOn
+
+
+def channel_of(shot: Shot, path: str) -> Channel | None:
+    """The channel of a value in a shot, None where it is not keyed."""
+    return next((c for c in shot.channels if c.path == path), None)
+
+
+def keyed(project: Project, path: str, frame: int, value: Any = None) -> Project:
+    """The project with a key of a value in a frame of the open shot; without a value it is kept as it is there.
+
+    Raises ChangeError when it cannot be keyed.
+    """
+    path, shot = full_path(project, path), project.shot
+    place = place_of(path)
+    if not place.keyable:
+        raise ChangeError(f"{place.title} cannot change during a shot.")
+    since = _since(shot, frame)
+    if value is None:
+        value = shown(project, path, frame)
+    numbers = _numbers(value)
+    if len(numbers) != place.numbers:
+        raise ChangeError(f"{place.title} is off. Give it a value before it is keyed.")
+    put(project, path, value)  # raises when it is not allowed there
+    channel = channel_of(shot, path)
+    keys = channel.keys if channel else ()
+    there = next((k for k in keys if k.frame == since), None)
+    goes: GoesOn = "hold" if place.kind == "switch" else "smooth"
+    before = max((k for k in keys if k.frame < since), key=lambda k: k.frame, default=None)
+    key = Key(id=new_id("key"), frame=since, value=numbers, goes=before.goes if before else goes)
+    if there is not None:
+        key = there.model_copy(update={"value": numbers})
+    kept = tuple(sorted((*(k for k in keys if k.frame != since), key), key=lambda k: k.frame))
+    return _with(project, shot, path, channel, kept)
+
+
+def unkeyed(project: Project, path: str, frame: int | None) -> Project:
+    """The project without the key of a value in a frame, or without any; the last that goes leaves its value."""
+    path, shot = full_path(project, path), project.shot
+    channel = channel_of(shot, path)
+    if channel is None:
+        raise ChangeError(f"{place_of(path).title} is not keyed in this shot.")
+    since = None if frame is None else _since(shot, frame)
+    kept = () if since is None else tuple(k for k in channel.keys if k.frame != since)
+    if len(kept) == len(channel.keys):
+        raise ChangeError(f"{place_of(path).title} has no key in frame {frame}.")
+    if kept:
+        return _with(project, shot, path, channel, kept)
+    left = channel.keys[0].value if since is not None else _found(channel, 0.0, shot)
+    others = tuple(c for c in shot.channels if c.path != path)
+    return put_all(project, {"shot/channels": others, path: value_of(place_of(path), np.array(left))})
+
+
+def shifted(project: Project, path: str, frames: Iterable[int], by: int) -> Project:
+    """The project with some keys of a value so many frames later; those they come to lie on give way."""
+    path, shot = full_path(project, path), project.shot
+    channel = channel_of(shot, path)
+    if channel is None:
+        raise ChangeError(f"{place_of(path).title} is not keyed in this shot.")
+    chosen = {_since(shot, frame) for frame in frames}
+    if not chosen <= {k.frame for k in channel.keys}:
+        raise ChangeError(f"{place_of(path).title} has no key there.")
+    if min(chosen) + by < 0:
+        raise ChangeError("A key cannot lie before the first frame of its shot.")
+    new = {k.frame: k for k in channel.keys if k.frame not in chosen}
+    new |= {k.frame + by: k.model_copy(update={"frame": k.frame + by}) for k in channel.keys if k.frame in chosen}
+    return _with(project, shot, path, channel, tuple(new[n] for n in sorted(new)))
+
+
+def shown(project: Project, path: str, frame: int) -> Any:
+    """What a value is in a frame of the open shot: by its channel, by the camera's row, or at rest."""
+    path, shot = full_path(project, path), project.shot
+    since = float(_since(shot, frame))
+    channel = channel_of(shot, path)
+    if channel is not None:
+        return value_of(place_of(path), np.array(_found(channel, since, shot)))
+    head, _, name = path.rpartition("/")
+    if head == f"cameras/{shot.camera_id}" and name in STAND:
+        return float(np.ravel(stand_of(project, shot, np.array([since])).values[name])[0])
+    return value_at(at_time(project, shot, since), path)
+
+
+def _found(channel: Channel, since: float, shot: Shot) -> tuple[float, ...]:
+    return tuple(float(x) for x in values_at(channel, np.array([since]), shot.frames)[0])
+
+
+def _with(project: Project, shot: Shot, path: str, was: Channel | None, keys: tuple[Key, ...]) -> Project:
+    new = was.model_copy(update={"keys": keys}) if was else Channel(id=new_id("channel"), path=path, keys=keys)
+    channels = tuple(new if c.path == path else c for c in shot.channels) if was else (*shot.channels, new)
+    return put(project, "shot/channels", channels)
+
+
+def _since(shot: Shot, frame: int) -> int:
+    if frame < shot.first_frame:
+        raise ChangeError(f"The shot begins with frame {shot.first_frame}; a key cannot lie before it.")
+    return frame - shot.first_frame
+
+
+def _numbers(value: Any) -> tuple[float, ...]:
+    if value is None:
+        return ()
+    if isinstance(value, list | tuple):
+        return tuple(float(x) for x in value if isinstance(x, int | float))
+    return (float(value),) if isinstance(value, bool | int | float) else ()

@@ -1,0 +1,162 @@
+"""Stretches of a move, and ready moves that are fitted to what is on the set."""
+
+import math
+import re
+from collections.abc import Callable
+from typing import get_args
+
+from ..errors import ChangeError
+from ..motion import gaps
+from ..motion.rows import turns_of
+from ..scene import Path, PathPoint, Project, Row, Segment, put, put_all
+from ..scene.base import new_id
+from ..scene.path import PathShape
+from ..scene.shot import CAMERA, DISC, Fix, MoveKind, ReadyMove
+from .names import free_name
+
+
+def with_stretch(project: Project, kind: MoveKind, traveller: str) -> Project:
+    """One more stretch at the end of a traveller's row in the open shot, as large as suits where the camera stands."""
+    shot, far = project.shot, project.camera.distance_m
+    by_m = {"push": far * 0.3, "dolly_zoom": far * 0.4, "rise": far * 0.3}.get(kind, 0.0)
+    by_deg = {"arc": 90.0, "pan": 20.0, "roll": 10.0}.get(kind, 0.0)
+    to_mm = min(max(project.camera.focal_mm * 1.4, 8.0), 400.0)
+    path_id = None
+    if kind == "ride":
+        if not project.paths:
+            project = with_path(project, "circle")
+        path_id = project.paths[-1].id
+    new = Segment(id=new_id("segment"), kind=kind, by_m=_round(by_m), by_deg=by_deg, to_mm=to_mm, path_id=path_id)
+    row = next((row for row in shot.rows if row.id == traveller), None)
+    segments = (*(row.segments if row else ()), new)
+    others = tuple(r for r in shot.rows if r.id != traveller)
+    return put(project, "shot/rows", (Row(id=traveller, segments=segments), *others))
+
+
+def with_path(project: Project, shape: PathShape) -> Project:
+    """One more path, around what the open shot's camera looks at, as far away as it stands."""
+    camera = project.camera
+    far, high = camera.distance_m, camera.aim.y_m + camera.distance_m * math.sin(math.radians(camera.elevation_deg))
+    points = _SHAPES[shape](far, high)
+    made = tuple(PathPoint(id=f"point-{i + 1}", x_m=_round(x), y_m=_round(y), z_m=_round(z))
+                 for i, (x, y, z) in enumerate(points))  # fmt: skip
+    name = free_name((p.name for p in project.paths), shape.capitalize())
+    path = Path(id=new_id("path"), name=name, closed=shape in ("circle", "figure eight"), points=made)
+    return put(project, "paths", (*project.paths, path))
+
+
+def with_ready_move(project: Project, name: ReadyMove) -> Project:
+    """The open shot with a ready move of its camera, in place of what camera and disc did."""
+    if name == "figure-eight ride":
+        project = with_path(project, "figure eight")
+    segments = _READY[name](project.camera.distance_m)
+    if name == "figure-eight ride":
+        segments = (segments[0].model_copy(update={"path_id": project.paths[-1].id}),)
+    others = tuple(r for r in project.shot.rows if r.id not in (CAMERA, DISC))
+    values: dict[str, object] = {"shot/rows": (Row(id=CAMERA, segments=segments), *others)}
+    if is_named_by_move(project.shot.name):
+        values["shot/name"] = name.capitalize()
+    return put_all(project, values)
+
+
+def is_named_by_move(name: str) -> bool:
+    """Whether a shot has the name of its move, perhaps with a number, and was never named by hand."""
+    return re.sub(r" \d+$", "", name).lower() in (*get_args(MoveKind), *get_args(ReadyMove))
+
+
+def fixed(project: Project, where: str, fix: Fix) -> Project:
+    """The open shot with something that does not close mended in a way that is offered for it. Raises ChangeError."""
+    shot = project.shot
+    gap = next((g for g in gaps(project, shot) if g.where == where and fix in g.fixes), None)
+    if gap is None:
+        raise ChangeError("That closes already, or cannot be mended in this way.")
+    identity = where.rpartition("/")[2]
+    if fix == "whole rounds":
+        return put(project, f"items/{identity}/play/repeat", "whole")
+    if fix == "end at start":
+        return put(project, f"shot/channels/{identity}/outside", "repeat")
+    if fix == "drop last":
+        channel = next(c for c in shot.channels if c.id == identity)
+        keys = channel.keys[:-1]
+        return put_all(project, {f"shot/channels/{identity}/keys": keys, f"shot/channels/{identity}/outside": "repeat"})
+    row = next(r for r in shot.rows if r.id == identity)
+    segments = _MENDED[fix](row.segments) if fix != "back again" else _back(row.segments, project.camera.focal_mm)
+    return put(project, f"shot/rows/{identity}/segments", segments)
+
+
+def _even(segments: tuple[Segment, ...]) -> tuple[Segment, ...]:
+    return tuple(s.model_copy(update={"ease_in": 0.0, "ease_out": 0.0}) for s in segments)
+
+
+def _whole(segments: tuple[Segment, ...]) -> tuple[Segment, ...]:
+    """The last that turns goes on to the next whole turn of all, at least one."""
+    total = sum(turns_of(s) for s in segments)
+    wanted = round(total) or math.copysign(1.0, total)
+    last = next(s for s in reversed(segments) if turns_of(s))
+    more = wanted - total
+    change = {"by_deg": last.by_deg + more * 360.0} if last.kind == "arc" else {"turns": last.turns + more}
+    return tuple(last.model_copy(update=change) if s is last else s for s in segments)
+
+
+def _back(segments: tuple[Segment, ...], focal_mm: float) -> tuple[Segment, ...]:
+    """All stretches once more, the last first and the other way; a zoom goes to where it came from."""
+    back = []
+    for s in segments:
+        back.append(_reverse(s).model_copy(update={"to_mm": focal_mm}))
+        focal_mm = s.to_mm if s.kind == "zoom" else focal_mm
+    return (*segments, *reversed(back))
+
+
+def _reverse(s: Segment) -> Segment:
+    back = {name: -getattr(s, name) for name in ("turns", "by_deg", "tilt_deg", "by_m")}
+    return s.model_copy(update={**back, "id": new_id("segment"), "ease_in": s.ease_out, "ease_out": s.ease_in})
+
+
+_MENDED: dict[str, Callable[[tuple[Segment, ...]], tuple[Segment, ...]]] = {
+    "even speed": _even, "whole turns": _whole,
+}  # fmt: skip
+
+
+def _round(metres: float) -> float:
+    return float(f"{metres:.4g}")
+
+
+def _s(kind: MoveKind, n: int, **more: object) -> Segment:
+    return Segment(id=f"segment-{n}", kind=kind, **more)  # type: ignore[arg-type]
+
+
+_EASED = {"ease_in": 0.3, "ease_out": 0.3}
+_READY: dict[ReadyMove, Callable[[float], tuple[Segment, ...]]] = {
+    "slow turn": lambda far: (_s("orbit", 1, turns=1.0),),
+    "hero push": lambda far: (_s("push", 1, by_m=_round(far * 0.4), **_EASED), _s("hold", 2)),
+    "rise and reveal": lambda far: (_s("rise", 1, by_m=_round(far * 0.5), **_EASED), _s("arc", 2, by_deg=40, **_EASED)),
+    "figure-eight ride": lambda far: (_s("ride", 1),),
+    "dolly-zoom": lambda far: (_s("dolly_zoom", 1, by_m=_round(far * 0.5), **_EASED),),
+    "three-quarter arc": lambda far: (_s("arc", 1, by_deg=270, **_EASED), _s("hold", 2)),
+    "overhead drop": lambda far: (_s("rise", 1, by_m=_round(-far * 0.25), **_EASED), _s("hold", 2)),
+    "swing and settle": lambda far: (
+        _s("arc", 1, by_deg=60, **_EASED), _s("arc", 2, by_deg=-30, **_EASED), _s("arc", 3, by_deg=10, **_EASED),
+    ),
+}  # fmt: skip
+
+
+def _ring(far: float, high: float, count: int = 8) -> list[tuple[float, float, float]]:
+    turns = [2 * math.pi * i / count for i in range(count)]
+    return [(far * math.sin(a), high, far * math.cos(a)) for a in turns]
+
+
+def _eight(far: float, high: float) -> list[tuple[float, float, float]]:
+    """In front of what is looked at, with its crossing in the middle."""
+    turns = [2 * math.pi * i / 16 for i in range(16)]
+    return [(0.5 * far * math.sin(a), high, far * (1.0 + 0.15 * math.sin(2 * a))) for a in turns]
+
+
+def _spiral(far: float, high: float) -> list[tuple[float, float, float]]:
+    turns = [2 * math.pi * i / 8 for i in range(13)]
+    return [(far * math.sin(a), high + far * 0.08 * i, far * math.cos(a)) for i, a in enumerate(turns)]
+
+
+_SHAPES: dict[PathShape, Callable[[float, float], list[tuple[float, float, float]]]] = {
+    "circle": _ring, "figure eight": _eight, "rising spiral": _spiral,
+    "straight track": lambda far, high: [(-0.6 * far, high, far), (0.6 * far, high, far)],
+}  # fmt: skip
