@@ -128,6 +128,35 @@ def floor(folder: Path) -> None:
         page.screenshot(path=TARGET / "studio-parts.png")
 
 
+def moves(folder: Path) -> None:
+    """A ride, a lamp that is switched on by keys, and what is measured of every frame."""
+    with opened(folder) as (page, address):
+        page.goto(f"{address}/projects/storm-glass-no-4#camera")
+        developed(page, 8)
+        page.click("#add-shot")
+        expect(page.get_by_role("tab")).to_have_count(2)
+        page.select_option("#ready-move", "figure-eight ride")
+        expect(page.locator("#stretches")).to_contain_text("Ride")
+        for frame, stops in ((1, "-6"), (90, "0.5")):
+            page.fill("#frame-number", str(frame))
+            page.press("#frame-number", "Enter")
+            page.keyboard.press("4")
+            strength = page.locator("[data-number='look/lights/{light}/strength_stops']")
+            mark = page.locator("section:not([hidden]) .row", has=strength).locator(".keymark")
+            if frame == 1:
+                mark.click()
+                expect(mark).to_have_attribute("data-key", "here")
+            strength.fill(stops)
+            strength.press("Enter")
+            expect(mark).to_have_attribute("data-key", "here")
+        page.keyboard.press("3")
+        page.locator(".lane-key").last.click()
+        page.fill("#frame-number", "60")
+        page.press("#frame-number", "Enter")
+        developed(page, 96)
+        page.screenshot(path=TARGET / "studio-moves.png")
+
+
 def pages(folder: Path) -> None:
     with opened(folder) as (page, address):
         page.goto(address)
@@ -147,7 +176,7 @@ def main() -> None:
     wanted = sys.argv[1] if len(sys.argv) > 1 else "all"
     folder = Path(sys.argv[2]) if len(sys.argv) > 2 else Path(tempfile.gettempdir()) / "cyclorama-docs"
     write_demo(folder, print)
-    for name, step in (("frames", frames), ("floor", floor), ("takes", takes), ("pages", pages)):
+    for name, step in (("frames", frames), ("floor", floor), ("moves", moves), ("takes", takes), ("pages", pages)):
         if wanted in ("all", name):
             step(folder)
 

@@ -112,6 +112,9 @@ def test_arithmetic_units_and_wrong_numbers(page: Page, floor: str) -> None:
     distance.fill("80cm")
     distance.press("Enter")
     expect(distance).to_have_value("0.8")
+    page.locator("#mat").hover()
+    page.mouse.wheel(0, -50)
+    expect(distance).to_have_value("0.724")  # 0.8 m · e^(−50 · 0.002)
     before = field(page, "camera/focal_mm").input_value()
     field(page, "camera/focal_mm").fill("3")
     field(page, "camera/focal_mm").press("Enter")
@@ -151,7 +154,7 @@ def test_scrubbing_by_ring_strip_and_keys(page: Page, floor: str) -> None:
     assert abs(int(number.input_value()) - 61) <= 2  # a quarter of the way round
     strip = page.locator("#strip").bounding_box()
     assert strip
-    page.mouse.click(strip["x"] + 46 + (strip["width"] - 60) * 0.5, strip["y"] + 40)
+    page.mouse.click(strip["x"] + 92 + (strip["width"] - 106) * 0.5, strip["y"] + 40)
     assert abs(int(number.input_value()) - 121) <= 1
     page.keyboard.press("ArrowRight")
     page.keyboard.press("Shift+ArrowLeft")
@@ -233,7 +236,7 @@ def test_shoot_kill_resume_screen_and_download(page: Page, server: Server, floor
     expect(take.locator("img").first).to_be_visible(timeout=LONG_MS)
 
     studio = Studio(server.folder)
-    record = studio.takes.all()[0]
+    record = studio.takes.get(studio.takes.ids()[0])
     assert record.worker_pid
     os.kill(record.worker_pid, signal.SIGKILL)
     server.kill()
@@ -295,3 +298,28 @@ def test_arithmetic_is_no_code(page: Page, floor: str) -> None:
     assert results == pytest.approx(
         [300, 2 / 3, 7, -5, 1.5, 288, 0.025, 50.8, 10, 0.001, None, None, None, None, 2], nan_ok=True
     )
+
+
+def test_colours_and_the_clock_count_as_the_core_does(page: Page, floor: str) -> None:
+    """sRGB by IEC 61966-2-1, and frames of a loop that go on at their other end."""
+    opened(page, floor)
+    colours, frames, poses = page.evaluate(
+        """async () => {
+          const { fromHex, toHex } = await import("/static/js/colour.js");
+          const { Clock } = await import("/static/js/clock.js");
+          const hexes = ["#000000", "#0a0a0a", "#808080", "#ff8040", "#ffffff"];
+          const all = (n, value = () => 0) => Float32Array.from({ length: n }, (_, i) => value(i));
+          const shot = { first: 101, frames: 24, step: 2, count: 12, cameras: all(144, (i) => Math.floor(i / 12)),
+            disc_deg: all(12), lights_deg: all(12), focal_mm: all(12), animation_s: {}, carried: {} };
+          const store = { state: { shot } };
+          const clock = new Clock(store);
+          const frames = [100, 101, 124, 125, 149, 77.6].map((n) => (clock.go(n), clock.frame));
+          const poses = [101, 102, 123, 124].map((n) => clock.pose(n).camera[0]);
+          return [hexes.map((hex) => [fromHex(hex), toHex(fromHex(hex))]), frames, poses];
+        }"""
+    )
+    assert [hex_ for _, hex_ in colours] == ["#000000", "#0a0a0a", "#808080", "#ff8040", "#ffffff"]
+    assert colours[2][0] == pytest.approx([((128 / 255 + 0.055) / 1.055) ** 2.4] * 3, abs=1e-5)
+    assert colours[1][0] == pytest.approx([10 / 255 / 12.92] * 3, abs=1e-5)
+    assert frames == [124, 101, 124, 101, 101, 102]
+    assert poses == [0, 1, 11, 11]  # of a long move, the nearest that is looked at

@@ -14,7 +14,7 @@ def test_a_range_and_going_on(data_folder: Path, capfd: pytest.CaptureFixture[st
     studio, _ = studio_with(data_folder)
     assert shoot_in_terminal(data_folder, "test", "orbit", "2-4", None, None) == 0
     assert "Only 3 of 6 frames" in capfd.readouterr().err
-    take = studio.takes.all()[0]
+    take = studio.takes.get(studio.takes.ids()[0])
     assert sorted(take.frames) == [2, 3, 4]
     frame_path(take, 3).unlink()
     assert shoot_in_terminal(data_folder, "test", None, None, None, take.id) == 0
@@ -36,7 +36,7 @@ def test_what_is_wrong_is_said(
     studio, _ = studio_with(data_folder)
     assert shoot_in_terminal(data_folder, name, shot, frames, None, None) == 1
     assert sentence in " ".join(capfd.readouterr().err.split())
-    assert studio.takes.all() == []
+    assert studio.takes.ids() == []
 
 
 def test_no_studio_and_a_busy_one(data_folder: Path, capfd: pytest.CaptureFixture[str]) -> None:

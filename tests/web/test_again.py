@@ -1,6 +1,5 @@
 """A subject made again from its kept source, through the interface."""
 
-import time
 import zipfile
 from io import BytesIO
 
@@ -8,7 +7,7 @@ import pytest
 from fastapi.testclient import TestClient
 from tests.conftest import sphere
 from tests.moving_models import turning
-from tests.web.test_api import change, client, intake, put  # noqa: F401  (client is a fixture)
+from tests.web.test_api import change, client, ended, intake, put  # noqa: F401  (client is a fixture)
 
 from cyclorama.store.assets import AssetStore
 
@@ -16,11 +15,8 @@ PLATE = b"v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1 2 3 4\n"
 
 
 def again(client: TestClient, key: str, **detail: object) -> dict:  # noqa: F811
-    job = client.post(f"/api/projects/{key}/subject/again", json={"detail": detail}).json()
-    while "id" in job and not job["error"] and not job["result"]:
-        time.sleep(0.05)
-        job = client.get(f"/api/intakes/{job['id']}").json()
-    return job
+    answer = client.post(f"/api/projects/{key}/subject/again", json={"detail": detail}).json()
+    return ended(client, answer) if "id" in answer else {"message": answer["error"]}
 
 
 def test_a_heavy_ball_is_lightened_and_comes_back(client: TestClient) -> None:  # noqa: F811
@@ -48,17 +44,17 @@ def test_a_heavy_ball_is_lightened_and_comes_back(client: TestClient) -> None:  
 
 def test_what_cannot_be_made_again_says_why(client: TestClient) -> None:  # noqa: F811
     empty = client.post("/api/projects", json={"name": "Empty"}).json()["id"]
-    assert "Bring a model in first" in again(client, empty)["error"]
+    assert "Bring a model in first" in again(client, empty)["message"]
     key = intake(client, "/api/intakes", {"plate.obj": PLATE})["result"]["project"]
     state = client.get(f"/api/projects/{key}").json()
-    assert "Keep at least one part" in again(client, key, left_out=[1])["error"]
+    assert "Keep at least one part" in again(client, key, left_out=[1])["message"]
     assert client.get(f"/api/projects/{key}").json() == state
     assert client.post(f"/api/projects/{key}/subject/again", json={"detail": {"error_px": 0}}).status_code == 422
     for path in ("subject/source", "subject/detail/lighten", "subject/off", "subject/cameras", "subject/lights"):
         assert "cannot be edited" in change(client, key, state["version"], put(path, "x")).json()["error"]
     assets: AssetStore = client.app.state.context.studio.assets  # type: ignore[attr-defined]
     assets.path(state["project"]["items"][0]["source"]).unlink()
-    assert "is gone. Bring the model in again." in again(client, key)["error"]
+    assert "is gone. Bring the model in again." in again(client, key)["message"]
 
 
 @pytest.mark.parametrize("smooth", ["all", "none"])

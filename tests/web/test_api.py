@@ -1,6 +1,7 @@
 """The JSON interface: states, stale edits, intake, bad input, clips."""
 
 import base64
+import csv
 import io
 import json
 import math
@@ -15,6 +16,7 @@ import av
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from scipy.spatial.transform import Rotation
 from tests.conftest import pixels_of, sphere
 from tests.core.geometry.test_intake import BAD, glb
 from tests.moving_models import bending_bar, turning
@@ -24,7 +26,7 @@ from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.demo.environments import harbour_dusk
 from cyclorama.shoot import desk
 from cyclorama.shoot.take import shoot_take
-from cyclorama.web import projects
+from cyclorama.web import intakes
 from cyclorama.web.app import create_app
 
 
@@ -36,10 +38,14 @@ def client(data_folder: Path) -> Iterator[TestClient]:
 
 def intake(client: TestClient, url: str, files: dict[str, bytes]) -> dict:
     """Send files and follow the intake to its end."""
-    job = client.post(url, files=[("files", item) for item in files.items()]).json()
-    while "error" not in job or (not job["error"] and not job["result"]):
+    return ended(client, client.post(url, files=[("files", item) for item in files.items()]).json())
+
+
+def ended(client: TestClient, job: dict) -> dict:
+    """Follow work in the background to its end."""
+    while job["state"] in ("waiting", "running"):
         time.sleep(0.05)
-        job = client.get(f"/api/intakes/{job['id']}").json()
+        job = client.get(f"/api/jobs/{job['id']}").json()
     return job
 
 
@@ -142,7 +148,7 @@ def test_preview_changes_nothing(client: TestClient, ball: str) -> None:
 def test_bad_models_leave_the_project_as_it_was(client: TestClient, ball: str, case: str) -> None:
     before = client.get(f"/api/projects/{ball}").json()
     job = intake(client, f"/api/projects/{ball}/subject", BAD[case][0])
-    assert job["error"].endswith(".")
+    assert job["message"].endswith(".")
     assert client.get(f"/api/projects/{ball}").json() == before
 
 
@@ -159,7 +165,7 @@ def test_environment(client: TestClient, ball: str) -> None:
 
 
 def test_what_is_not_there(client: TestClient) -> None:
-    for url in ("/api/projects/nobody", "/api/takes/nobody", "/api/assets/../x/standin", "/api/intakes/x"):
+    for url in ("/api/projects/nobody", "/api/takes/nobody", "/api/assets/../x/standin", "/api/jobs/x"):
         answer = client.get(url)
         assert answer.status_code == 404
     page = client.get("/projects/nobody", headers={"accept": "text/html"})
@@ -238,18 +244,17 @@ def test_an_intake_that_is_cancelled_while_it_is_metered_changes_nothing(
     client: TestClient, ball: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     before = client.get(f"/api/projects/{ball}").json()
-    jobs = client.app.state.context.intakes  # type: ignore[attr-defined]
-    put_on_set = projects.put_on_set
+    context = client.app.state.context  # type: ignore[attr-defined]
+    put_on_set = intakes.put_on_set
 
     def cancelled_meanwhile(*arguments: object) -> object:
-        for job in list(jobs._jobs.values()):
-            if job.result is None:
-                jobs.cancel(job.id)
+        for job_id in list(context.work._hands):
+            context.work.cancel(job_id)
         return put_on_set(*arguments)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(projects, "put_on_set", cancelled_meanwhile)
+    monkeypatch.setattr(intakes, "put_on_set", cancelled_meanwhile)
     for url in (f"/api/projects/{ball}/subject", "/api/intakes"):
-        assert intake(client, url, {"other.glb": glb()})["error"] == "Cancelled."
+        assert intake(client, url, {"other.glb": glb()})["message"] == "Cancelled."
     assert client.get(f"/api/projects/{ball}").json()["version"] == before["version"]
     assert client.get("/").text.count("data-remove=") == 1
 
@@ -258,6 +263,22 @@ def test_a_fault_while_a_model_is_put_on_the_set_is_said(client: TestClient, mon
     def faulty(*arguments: object) -> None:
         raise RuntimeError("broken on purpose")
 
-    monkeypatch.setattr(projects, "put_on_set", faulty)
+    monkeypatch.setattr(intakes, "put_on_set", faulty)
     monkeypatch.setattr(threading, "excepthook", lambda args: None)
-    assert "could not be put on the set" in intake(client, "/api/intakes", {"other.glb": glb()})["error"]
+    assert "could not be put on the set" in intake(client, "/api/intakes", {"other.glb": glb()})["message"]
+
+
+def test_poses_of_every_frame_as_a_file(client: TestClient, ball: str) -> None:
+    """Read back by another's quaternions: the camera looks at its aim from its distance."""
+    version = client.get(f"/api/projects/{ball}").json()["version"]
+    state = change(client, ball, version, put("shot/frames", 8), put("shot/move/turns", 1)).json()
+    camera = state["project"]["cameras"][0]
+    lines = list(csv.DictReader(io.StringIO(client.get(f"/api/projects/{ball}/poses.csv").text)))
+    assert [int(line["frame"]) for line in lines] == list(range(1, 9))
+    assert float(lines[6]["seconds"]) == pytest.approx(6 / 24)
+    aim = np.array(state["lens"]["aim"])
+    for line in lines:
+        at = np.array([float(line[c]) for c in ("x_m", "y_m", "z_m")])
+        forward = Rotation.from_quat([float(line[c]) for c in ("qx", "qy", "qz", "qw")]).apply([0, 0, -1])
+        assert at + forward * camera["distance_m"] == pytest.approx(aim, abs=1e-6)
+        assert float(line["focal_mm"]) == camera["focal_mm"]

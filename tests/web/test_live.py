@@ -195,9 +195,9 @@ def test_news_for_a_browser_that_does_not_listen_are_few() -> None:
 def test_the_log_stops_when_its_page_is_closed(lens, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
     client, _, _ = lens
     looks: list[float] = []
-    plain = live.log_state
+    plain = live.shoot_log
     monkeypatch.setattr(live, "LOG_EVERY_S", 0.02)
-    monkeypatch.setattr(live, "log_state", lambda studio: looks.append(time.monotonic()) or plain(studio))
+    monkeypatch.setattr(live, "shoot_log", lambda studio: looks.append(time.monotonic()) or plain(studio))
     with client.websocket_connect(f"{SOCKETS}/live/takes") as log:
         assert log.receive_json() == []
         wait_for(lambda: len(looks) > 3)

@@ -14,7 +14,7 @@ import pytest
 from fastapi.testclient import TestClient
 from tests.conftest import pixels_of, png_of
 from tests.core.geometry.test_intake import glb
-from tests.web.test_api import change, client, intake, put  # noqa: F401  (client is a fixture)
+from tests.web.test_api import change, client, ended, intake, put  # noqa: F401  (client is a fixture)
 
 from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.picture.mix import LightChange, light_layers, mixed
@@ -153,10 +153,9 @@ def test_neighbours_expose_each_frame_once(
 
 def test_clips_are_encoded_with_progress(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
     _, take = shot(client, data_folder, tracer)
-    assert client.get(f"/api/takes/{take}/clip").status_code == 404
-    job = ended(client, take)
+    job = made_clip(client, take)
     assert (job["state"], job["share"]) == ("done", 1.0)
-    assert client.post(f"/api/takes/{take}/clip").json()["state"] == "done"  # it is there already
+    assert job["result"]["name"].endswith(".mp4")
     assert client.get(f"/api/takes/{take}/clip.mp4").content[4:8] == b"ftyp"
 
 
@@ -214,19 +213,15 @@ def test_what_is_delivered_is_compared_first(client: TestClient, data_folder: Pa
             answer = client.get(f"/api/takes/{take}/{url}")
             assert answer.status_code == 422
             assert f"Frame 2 is {state}" in answer.json()["error"]
-        assert f"Frame 2 is {state}" in ended(client, take)["message"]
+        assert f"Frame 2 is {state}" in made_clip(client, take)["message"]
     frame_path(whole, 2).write_bytes(data)
-    assert ended(client, take)["state"] == "done"
+    assert made_clip(client, take)["state"] == "done"
     assert list(whole.folder.rglob("*.part")) == []
 
 
-def ended(client: TestClient, take: str) -> dict:  # noqa: F811
+def made_clip(client: TestClient, take: str) -> dict:  # noqa: F811
     """Ask for a clip and wait until it is there, or is not to be had."""
-    job = client.post(f"/api/takes/{take}/clip").json()
-    end = time.monotonic() + 60
-    while job["state"] == "encoding" and time.monotonic() < end:
-        job = client.get(f"/api/takes/{take}/clip").json()
-    return job
+    return ended(client, client.post(f"/api/takes/{take}/clip").json())
 
 
 def test_pictures_are_kept_or_refused(client: TestClient) -> None:  # noqa: F811

@@ -15,14 +15,14 @@ from fastapi import Request
 from fastapi.testclient import TestClient
 from tests.core.geometry.test_intake import glb
 from tests.shoot.test_shoot import wait_for
-from tests.web.test_api import client, intake  # noqa: F401  (client is a fixture)
+from tests.web.test_api import client, ended, intake  # noqa: F401  (client is a fixture)
 
-from cyclorama.core.errors import CycloramaError, IntakeError
+from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.read.files import unpack
-from cyclorama.web import intakes, uploads
-from cyclorama.web.intakes import IntakeDesk
-from cyclorama.web.limited import NO_MEMORY, Stopped, Tell, run_limited
-from cyclorama.web.uploads import Uploads, received
+from cyclorama.web import uploads
+from cyclorama.web.limited import NO_MEMORY, Tell, run_limited
+from cyclorama.web.uploads import received
+from cyclorama.web.work import Unwanted
 
 BOUNDARY = "seam"
 HEAD = (
@@ -169,44 +169,23 @@ def test_children_end_with_a_sentence(tmp_path: Path) -> None:
     assert multiprocessing.active_children() == []
 
 
-def test_an_intake_that_is_cancelled_at_any_time_leaves_no_child(tmp_path: Path) -> None:
-    desk = IntakeDesk(tmp_path / "assets")
+def test_an_intake_that_is_cancelled_at_any_time_leaves_no_child(client: TestClient) -> None:  # noqa: F811
+    context = client.app.state.context  # type: ignore[attr-defined]
+    projects = client.get("/").text.count("data-remove=")
     jobs = []
     for i in range(6):
-        folder = tmp_path / str(i)
-        folder.mkdir()
-        (folder / "0").write_bytes(glb())
-        jobs.append(desk.start(Uploads(folder, {"ball.glb": folder / "0"}), lambda *_: pytest.fail("accepted")))
+        jobs.append(client.post("/api/intakes", files=[("files", ("ball.glb", glb()))]).json())
         time.sleep(0.15 * i)
-        assert desk.cancel(jobs[-1].id)
-    wait_for(lambda: all(job.ended for job in jobs))
-    assert [job.error for job in jobs] == ["Cancelled."] * 6
+        client.delete(f"/api/jobs/{jobs[-1]['id']}")
+    assert [ended(client, job)["message"] for job in jobs] == ["Cancelled."] * 6
     wait_for(lambda: multiprocessing.active_children() == [])
-    assert not any((tmp_path / str(i)).exists() for i in range(6))
-    stop = jobs[0].stop
-    with pytest.raises(Stopped):
-        run_limited(die, stop=stop, **LIMITS)  # type: ignore[arg-type]
+    wait_for(lambda: list((context.studio.folder / "incoming").iterdir()) == [])
+    assert client.get("/").text.count("data-remove=") == projects
+    with pytest.raises(Unwanted):
+        run_limited(die, unwanted=lambda: True, **LIMITS)  # type: ignore[arg-type]
 
 
 def test_cancelling_what_is_done_does_not_undo_it(client: TestClient) -> None:  # noqa: F811
     job = intake(client, "/api/intakes", {"ball.glb": glb()})
-    assert client.delete(f"/api/intakes/{job['id']}").json() == {"cancelled": False}
-    again = client.get(f"/api/intakes/{job['id']}").json()
-    assert again["error"] is None
-    assert client.get(f"/api/projects/{again['result']['project']}").status_code == 200
-
-
-def test_intakes_are_forgotten_in_time(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    def refused(*_: object, **__: object) -> None:
-        raise IntakeError("no")
-
-    monkeypatch.setattr(intakes, "KEPT_JOBS", 3)
-    monkeypatch.setattr(intakes, "run_limited", refused)
-    desk = IntakeDesk(tmp_path)
-    jobs = []
-    for _ in range(8):
-        jobs.append(desk.start(Uploads(tmp_path / "none"), lambda *_: {}))
-        wait_for(lambda: jobs[-1].ended)
-    with pytest.raises(CycloramaError, match="no such intake"):
-        desk.get(jobs[0].id)
-    assert desk.get(jobs[-1].id).error == "no"
+    assert client.delete(f"/api/jobs/{job['id']}").json() == job
+    assert client.get(f"/api/projects/{job['result']['project']}").status_code == 200

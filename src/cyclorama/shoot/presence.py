@@ -1,14 +1,10 @@
-"""Whether somebody shoots in a data folder: a lock that the system frees when its holder ends, however it ends.
+"""Whether somebody shoots in a data folder: who does holds a lock file.
 
-Who looks must not take the lock, not even for a moment: a worker that starts just then would believe that there is
-another one, and leave. So the lock is one on an open file description (Linux, fcntl(2), F_OFD_SETLK), which can be
-asked after. The time of the lock file is the holder's sign of life: setting it needs no room on a full disk.
+The time of the lock file is the holder's sign of life: setting it needs no room on a full disk.
 """
 
-import fcntl
 import os
 import signal
-import struct
 import threading
 import time
 from collections.abc import Iterator
@@ -16,13 +12,13 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
+from ..store.holding import hold, is_held
+
 BEAT_S = 1.0
 SILENT_S = 60.0
 """A holder that gave no sign of life for this long hangs."""
 LONGEST_STEP_S = 900.0
 """Nothing that is done for a frame takes longer without asking whether to go on; compiling kernels takes a minute."""
-_FLOCK = "hhqqi4x"
-"""struct flock: kind, whence, start, length, process."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,9 +70,7 @@ def shooting(folder: Path) -> Iterator[Beat | None]:
     """Be the one who shoots in a data folder; yields None when somebody else is."""
     lock = os.open(_path(folder), os.O_RDWR | os.O_CREAT, 0o644)
     try:
-        try:
-            fcntl.fcntl(lock, fcntl.F_OFD_SETLK, struct.pack(_FLOCK, fcntl.F_WRLCK, os.SEEK_SET, 0, 0, 0))
-        except (BlockingIOError, PermissionError):
+        if not hold(lock):
             yield None
             return
         os.utime(lock)
@@ -94,9 +88,7 @@ def who_shoots(folder: Path) -> Presence | None:
     except FileNotFoundError:
         return None
     try:
-        asked = struct.pack(_FLOCK, fcntl.F_WRLCK, os.SEEK_SET, 0, 0, 0)
-        kind = struct.unpack(_FLOCK, fcntl.fcntl(lock, fcntl.F_OFD_GETLK, asked))[0]
-        if kind == fcntl.F_UNLCK:
+        if not is_held(lock):
             return None
         text = os.pread(lock, 20, 0).strip()
         return Presence(int(text) if text.isdigit() else 0, os.fstat(lock).st_mtime)

@@ -14,16 +14,18 @@ from ..core.errors import CycloramaError
 from ..shoot.watch import Watch, mark_interrupted
 from ..store import Studio
 from ..store.backup import daily_backup
+from ..store.database import JobKind
 from ..store.tidy import tidy
-from . import live, pages, projects, standins, takes
-from .clips import ClipDesk
+from . import jobs, live, pages, projects, standins, takes
+from .clips import clip_kind
 from .context import Context
 from .guard import Guard
-from .intakes import IntakeDesk
+from .intakes import intake_kinds
 from .lens import Lens
-from .posters import Posters
+from .posters import Posters, poster_kind
 from .problems import answer_problems
 from .puppets import Puppets
+from .work import Kind, Work
 
 HERE = Path(__file__).parent
 
@@ -39,23 +41,28 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         watch.start()
         backup.start()
         threading.Thread(target=_tidy, args=(studio,), daemon=True, name="tidy").start()
-        intakes, clips = IntakeDesk(folder / "assets"), ClipDesk()
         lens = Lens(studio)
-        posters = Posters(studio, lens)
-        app.state.context = Context(studio, lens, intakes, clips, Puppets(studio), posters)
+        intake, again = intake_kinds(studio, lens)
+        kinds: dict[JobKind, Kind] = {
+            "intake": intake,
+            "again": again,
+            "clip": clip_kind(studio),
+            "poster": poster_kind(studio, lens),
+        }
+        work = Work(studio, kinds)
+        work.start()
+        app.state.context = Context(studio, lens, work, Puppets(studio), Posters(studio, lens, work))
         yield
         watch.close()
         backup.close()
-        intakes.close()
-        clips.close()
-        posters.close()
+        work.close()
         lens.close()
 
     # no pages about the interface: they would load scripts from elsewhere
     app = FastAPI(title="Cyclorama", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     answer_problems(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for module in (pages, projects, standins, takes, live):
+    for module in (pages, projects, jobs, standins, takes, live):
         app.include_router(module.router)
     app.add_middleware(Guard, hosts=tuple(hosts), key=key)
     return app

@@ -1,34 +1,37 @@
-"""Encoding clips in the background: one job for each clip, however many ask for it.
+"""Clips of takes, encoded in the background: one job for each clip, however many ask for it.
 
 A clip is written aside, checked and renamed; beside it lies a note of what it was made from, so that one whose frames
 have changed since is made anew.
 """
 
 import hashlib
-import logging
-import threading
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+
+from pydantic import BaseModel
 
 from ..core.clip.encode import encode_mp4
-from ..core.errors import CycloramaError, NotFoundError, ShootError, telling_of_space
+from ..core.errors import ShootError, telling_of_space
 from ..core.motion import FrameRate
 from ..core.sequence.names import sequence_stem
 from ..shoot.frames import read_whole
-from ..store import TakeRecord
+from ..store import Studio, TakeRecord
 from ..store.assets import write_whole
+from ..store.jobs import Job, Result
 from ..store.takes import BEAUTY
+from .work import Hand, Kind, Work
 
 MOST_LOOPS = 20
-KEPT_JOBS = 50
 FAULT = "The clip could not be made; the terminal that runs Cyclorama tells more."
-_log = logging.getLogger(__name__)
+STOPPED = "The clip was stopped before it was finished."
 
 
-class _Stopped(Exception):
-    pass
+class Cut(BaseModel):
+    """What a clip is asked for with."""
+
+    take_id: str
+    loops: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,93 +82,42 @@ class Clip:
             return False
 
 
-@dataclass(slots=True)
-class ClipJob:
-    """One clip on its way."""
-
-    clip: Clip
-    share: float = 0.0
-    state: str = "encoding"
-    """encoding, done, failed or cancelled"""
-    error: CycloramaError | None = None
-    stop: threading.Event = field(default_factory=threading.Event)
-    ended: threading.Event = field(default_factory=threading.Event)
-
-    def as_json(self) -> dict[str, Any]:
-        message = self.error.sentence if self.error else ""
-        return {"share": self.share, "state": self.state, "message": message, "name": self.clip.target.name}
+def ask_for_clip(work: Work, clip: Clip) -> Job:
+    """Have a clip made; one that is there already takes no time."""
+    take = clip.take
+    spec = Cut(take_id=take.id, loops=clip.loops)
+    return work.ask("clip", f"{take.id} x{clip.loops}", clip.target.name, spec)
 
 
-class ClipDesk:
-    """At most one job for each clip; asking again for one that is under way follows it."""
-
-    def __init__(self) -> None:
-        self._jobs: dict[Path, ClipJob] = {}
-        self._lock = threading.Lock()
-
-    def start(self, clip: Clip) -> ClipJob:
-        """Encode, unless it is there already or under way."""
-        with self._lock:
-            job = self._jobs.get(clip.target)
-            if job and job.state == "encoding":
-                return job
-            self._jobs.pop(clip.target, None)
-            job = self._jobs[clip.target] = ClipJob(clip)
-            for target in list(self._jobs)[:-KEPT_JOBS]:
-                if self._jobs[target].ended.is_set():
-                    del self._jobs[target]
+def made_clip(work: Work, clip: Clip) -> Path:
+    """The file, waiting until it is there. Raises ShootError when it cannot be made."""
+    for _ in range(2):  # one that was under way may have been of earlier frames
         if clip.is_there:
-            job.share, job.state = 1.0, "done"
-            job.ended.set()
-        else:
-            threading.Thread(target=self._encode, args=(job,), daemon=True, name="clip").start()
-        return job
+            return clip.target
+        job = work.ended(ask_for_clip(work, clip).id)
+        if job.state != "done":
+            raise ShootError(job.message if job.state == "failed" else STOPPED)
+    if not clip.target.exists():
+        raise ShootError("The clip was removed while it was made. Ask for it again.")
+    return clip.target
 
-    def get(self, target: Path) -> ClipJob:
-        job = self._jobs.get(target)
-        if job is None:
-            raise NotFoundError("This clip has not been asked for.")
-        return job
 
-    def made(self, clip: Clip) -> Path:
-        """The file, waiting until it is there. Raises ShootError when it cannot be made."""
-        while not clip.is_there:
-            job = self.start(clip)
-            job.ended.wait()
-            if job.state != "done":
-                raise job.error or ShootError("The clip was stopped before it was finished.")
-            if job.clip.source == clip.source and not clip.is_there:
-                raise ShootError("The clip was removed while it was made. Ask for it again.")
-        return clip.target
+def clip_kind(studio: Studio) -> Kind:
+    """How clips are made."""
+    return Kind(lambda job, hand: _encode(studio, job, hand), FAULT)
 
-    def close(self) -> None:
-        """Stop what is under way."""
-        for job in list(self._jobs.values()):
-            job.stop.set()
 
-    def _encode(self, job: ClipJob) -> None:
-        clip = job.clip
-
-        def progress(share: float) -> None:
-            job.share = share
-            if job.stop.is_set():
-                raise _Stopped
-
+def _encode(studio: Studio, job: Job, hand: Hand) -> Result:
+    spec = Cut.model_validate_json(job.spec)
+    clip = Clip.of(studio.takes.get(spec.take_id), spec.loops)
+    if not clip.is_there:
+        frames = [(f"Frame {n}", lambda n=n: read_whole(clip.take, n)) for n in clip.numbers]
         try:
-            frames = [(f"Frame {n}", lambda n=n: read_whole(clip.take, n)) for n in clip.numbers]
             with telling_of_space():
-                encode_mp4(frames, clip.rate, clip.target, clip.loops, progress=progress)
+                encode_mp4(
+                    frames, clip.rate, clip.target, clip.loops, progress=lambda share: hand.tell("Encoding", share)
+                )
             write_whole(clip.note, clip.source.encode())
-            job.state = "done"
-        except _Stopped:
-            job.state = "cancelled"
-        except CycloramaError as error:
-            job.state, job.error = "failed", error
         except OSError as error:
-            sentence = f"The clip could not be written: {error.strerror or error}."
-            job.state, job.error = "failed", ShootError(sentence)
-        except Exception:
-            _log.exception("The clip %s failed", clip.target)
-            job.state, job.error = "failed", ShootError(FAULT)
-        finally:
-            job.ended.set()
+            raise ShootError(f"The clip could not be written: {error.strerror or error}.") from error
+    return {"name": clip.target.name}

@@ -5,19 +5,17 @@ from dataclasses import dataclass
 from fastapi.requests import HTTPConnection
 
 from ..store import Studio
-from .clips import ClipDesk
-from .intakes import IntakeDesk
 from .lens import Lens
 from .posters import Posters
 from .puppets import Puppets
+from .work import Work
 
 
 @dataclass(slots=True)
 class Context:
     studio: Studio
     lens: Lens
-    intakes: IntakeDesk
-    clips: ClipDesk
+    work: Work
     puppets: Puppets
     posters: Posters
 

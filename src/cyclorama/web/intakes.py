@@ -1,52 +1,155 @@
-"""Intakes: models on their way in, each read by a process of its own, with progress and cancel."""
+"""Intakes: models on their way in, each read by a process of its own, and put on the set when it has been read."""
 
-import logging
 import secrets
-import threading
-import time
+import shutil
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any
 
-from ..core.errors import CycloramaError, NotFoundError, telling_of_space
+from pydantic import BaseModel
+
+from ..core.errors import ChangeError, telling_of_space
 from ..core.geometry.kept import Intake
-from ..core.scene import Detail
-from ..store import AssetStore
-from .limited import Stopped, Tell, run_limited
-from .uploads import Uploads
+from ..core.scene import Detail, new_project
+from ..core.sheet.arrive import put_beside, put_on_set
+from ..core.sheet.replace import finest, kept_by_name, made_again, standing
+from ..store import AssetStore, Studio
+from ..store.jobs import Job, Result
+from .lens import Lens, LensEye
+from .limited import Tell, run_limited
+from .uploads import INCOMING, Uploads
+from .work import Hand, Kind, Unwanted, Work
 
 LONGEST_S = 900.0
 MEMORY_LIMIT_BYTES = 12 << 30
-KEPT_JOBS = 100
-CANCELLED = "Cancelled."
-Accept = Callable[[Intake, Callable[[], bool], Callable[[str], None]], dict[str, Any]]
-"""Puts an intake on the set, unless it is cancelled meanwhile, and tells what it waits for; returns what to report."""
-_log = logging.getLogger(__name__)
+FAULT = "This could not be put on the set; the project is as it was. The terminal that runs Cyclorama tells more."
 
 
-@dataclass(slots=True)
-class IntakeJob:
-    """One model on its way in."""
+class Incoming(BaseModel):
+    """What an intake is asked for with."""
 
-    id: str
-    name: str
-    what: str = "Waiting"
-    share: float = 0.0
-    error: str | None = None
-    result: dict[str, Any] | None = None
-    started: float = field(default_factory=time.monotonic)
-    stop: threading.Event = field(default_factory=threading.Event)
+    folder: str
+    """of what was sent, inside the folder for such"""
+    files: dict[str, str]
+    """their names there, by the names their senders gave them"""
+    project_id: str | None
+    """where it is put; None: into a project of its own"""
+    beside: bool = False
+    """beside what stands on the set, not in place of the subject"""
 
-    @property
-    def ended(self) -> bool:
-        return self.error is not None or self.result is not None
 
-    def as_json(self) -> dict[str, Any]:
-        return {
-            "id": self.id, "name": self.name, "what": self.what, "share": self.share, "error": self.error,
-            "result": self.result, "seconds": time.monotonic() - self.started,
-        }  # fmt: skip
+class Anew(BaseModel):
+    """What making a subject again from its source is asked for with."""
+
+    project_id: str
+    source: str
+    detail: Detail
+    off: float
+    """how far it may be off its source, in units of the file"""
+
+
+def ask_for_intake(work: Work, uploads: Uploads, project_id: str | None, beside: bool = False) -> Job:
+    """Have what was sent brought in; it is removed when the intake has ended."""
+    files = {name: path.name for name, path in uploads.paths.items()}
+    name = next(iter(files))
+    spec = Incoming(folder=uploads.folder.name, files=files, project_id=project_id, beside=beside)
+    return work.ask("intake", uploads.folder.name, name, spec)
+
+
+def ask_for_detail(work: Work, studio: Studio, project_id: str, detail: Detail) -> Job:
+    """Have the subject made anew from its source, as finely as shows in this framing.
+
+    Raises ChangeError when there is none, or its source is gone.
+    """
+    project = studio.projects.get(project_id).project
+    subject, off = finest(project, studio.measures(project.subject), detail)
+    if not studio.assets.has(subject.source):
+        raise ChangeError(f"The source of ‘{subject.source_name}’ is gone. Bring the model in again.")
+    spec = Anew(project_id=project_id, source=subject.source, detail=detail, off=off)
+    return work.ask("again", secrets.token_hex(8), subject.source_name, spec)
+
+
+def intake_kinds(studio: Studio, lens: Lens) -> tuple[Kind, Kind]:
+    """How models are brought in, and made again."""
+    incoming = studio.folder / INCOMING
+
+    def clear(job: Job) -> None:
+        shutil.rmtree(incoming / Incoming.model_validate_json(job.spec).folder, ignore_errors=True)
+
+    return (
+        Kind(lambda job, hand: _bring_in(studio, lens, job, hand), FAULT, clear=clear),
+        Kind(lambda job, hand: _make_again(studio, job, hand), FAULT),
+    )
+
+
+def _bring_in(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
+    spec = Incoming.model_validate_json(job.spec)
+    folder = studio.folder / INCOMING / spec.folder
+    paths = {name: str(folder / file) for name, file in spec.files.items()}
+    intake = _read(job, hand, _read_and_keep, paths, studio.folder / "assets")
+    studio.keep_intake(intake)
+    if spec.beside and spec.project_id is not None and studio.projects.get(spec.project_id).project.items:
+        return _accept_beside(studio, intake, spec.project_id, hand)
+    return _accept(studio, lens, intake, spec.project_id, hand)
+
+
+def _make_again(studio: Studio, job: Job, hand: Hand) -> Result:
+    spec = Anew.model_validate_json(job.spec)
+    intake = _read(job, hand, _read_again, spec.source, spec.detail, spec.off, studio.folder / "assets")
+    studio.keep_intake(intake)
+    saved = studio.projects.get(spec.project_id)
+    _go_on(hand)
+    after = standing(made_again(saved.project, intake), saved.project, studio.measures_if_whole)
+    label = f"Make {intake.item.source_name} again"
+    saved = studio.projects.edit(spec.project_id, saved.version, label, lambda _: after)
+    return {"project": spec.project_id, "version": saved.version, "triangles": intake.report.triangles}
+
+
+def _read(job: Job, hand: Hand, read: Callable[..., Intake], *given: Any) -> Intake:
+    intake: Intake = run_limited(
+        read, *given, memory_bytes=MEMORY_LIMIT_BYTES, longest_s=LONGEST_S,
+        tell=lambda what, share: hand.tell(what, share * 0.98), unwanted=hand.unwanted,
+        too_long=f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.",
+        gave_up=f"‘{job.name}’ could not be read: the reader gave up. Try exporting it in another format.",
+    )  # fmt: skip
+    return intake
+
+
+def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, hand: Hand) -> Result:
+    """Put what came in on the set, fitted and grounded, as one step that can be undone."""
+    saved = None if project_id is None else studio.projects.get(project_id)
+    project = saved.project if saved else new_project(_title(intake.item.source_name))
+    while not (lens.ready.wait(0.1) or lens.unprepared):
+        hand.tell(lens.preparing, 0.98)
+        _go_on(hand)
+    hand.tell("Putting it on the set, metering the light", 0.98)
+    intake, kept = kept_by_name(project, intake)
+    placed = put_on_set(project, intake, LensEye(lens))  # metering takes a moment: before anything is changed
+    _go_on(hand)
+    saved = saved or studio.projects.create(project)
+    label = f"Bring in {intake.item.source_name}"
+    saved = studio.projects.edit(project.id, saved.version, label, lambda _: placed)
+    return {"project": project.id, "version": saved.version, "kept": kept}
+
+
+def _accept_beside(studio: Studio, intake: Intake, project_id: str, hand: Hand) -> Result:
+    """Put what came in beside what stands on the set, as one step that can be undone."""
+    saved = studio.projects.get(project_id)
+    _go_on(hand)
+    placed = put_beside(saved.project, intake, studio.measures_if_whole)
+    label = f"Bring in {intake.item.source_name}"
+    saved = studio.projects.edit(project_id, saved.version, label, lambda _: placed)
+    return {"project": project_id, "version": saved.version, "kept": 0}
+
+
+def _go_on(hand: Hand) -> None:
+    if hand.unwanted():
+        raise Unwanted
+
+
+def _title(source_name: str) -> str:
+    stem = PurePosixPath(source_name).stem.replace("-", " ").replace("_", " ").strip()
+    return stem[:80].capitalize() or "Untitled"
 
 
 def _read_and_keep(tell: Tell, paths: dict[str, str], assets: Path) -> Intake:
@@ -78,75 +181,3 @@ def _kept(store: AssetStore, intake: Intake, source: str) -> Intake:
     intake.assets = {}
     intake.item = intake.item.model_copy(update={"source": source})
     return intake
-
-
-class IntakeDesk:
-    """Runs intakes and keeps their progress."""
-
-    def __init__(self, assets: Path) -> None:
-        self._assets = assets
-        self._jobs: dict[str, IntakeJob] = {}
-        self._lock = threading.Lock()
-
-    def start(self, uploads: Uploads, accept: Accept) -> IntakeJob:
-        """Begin an intake; `accept` puts what came in on the set and gives the result to report."""
-        paths = {name: str(path) for name, path in uploads.paths.items()}
-        return self._begin(next(iter(paths), "nothing"), _read_and_keep, (paths,), accept, uploads.clear)
-
-    def again(self, name: str, source: str, detail: Detail, off: float, accept: Accept) -> IntakeJob:
-        """Make a model anew from its kept source, no more than `off` (units of the file) off it."""
-        return self._begin(name, _read_again, (source, detail, off), accept, lambda: None)
-
-    def _begin(self, name: str, read: Callable[..., Intake], given: tuple[Any, ...], accept: Accept,
-               clear: Callable[[], None]) -> IntakeJob:  # fmt: skip
-        job = IntakeJob(secrets.token_hex(6), name)
-        with self._lock:
-            for old in [j for j in self._jobs.values() if j.ended][:-KEPT_JOBS]:
-                del self._jobs[old.id]
-            self._jobs[job.id] = job
-        args = (job, read, given, accept, clear)
-        threading.Thread(target=self._follow, args=args, daemon=True, name="intake").start()
-        return job
-
-    def get(self, job_id: str) -> IntakeJob:
-        job = self._jobs.get(job_id)
-        if job is None:
-            raise NotFoundError("There is no such intake; it may have been finished before a restart.")
-        return job
-
-    def cancel(self, job_id: str) -> bool:
-        """Stop an intake; the project stays as it was. Whether it was not finished already."""
-        job = self.get(job_id)
-        job.stop.set()
-        return job.result is None
-
-    def close(self) -> None:
-        """Stop what is under way."""
-        for job in list(self._jobs.values()):
-            job.stop.set()
-
-    def _follow(
-        self, job: IntakeJob, read: Callable[..., Intake], given: tuple[Any, ...], accept: Accept,
-        clear: Callable[[], None],
-    ) -> None:  # fmt: skip
-        def tell(what: str, share: float) -> None:
-            job.what, job.share = what, share * 0.98
-
-        try:
-            intake = run_limited(
-                read, *given, self._assets,
-                memory_bytes=MEMORY_LIMIT_BYTES, longest_s=LONGEST_S, tell=tell, stop=job.stop,
-                too_long=f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.",
-                gave_up=f"‘{job.name}’ could not be read: the reader gave up. Try exporting it in another format.",
-            )  # fmt: skip
-            job.result = accept(intake, job.stop.is_set, lambda what: tell(what, 1.0))
-            job.what, job.share = "Done", 1.0
-        except Stopped:
-            job.error = CANCELLED
-        except CycloramaError as error:
-            job.error = error.sentence
-        except Exception:
-            _log.exception("Intake of %s failed", job.name)
-            job.error = f"‘{job.name}’ could not be put on the set. The project is as it was."
-        finally:
-            clear()

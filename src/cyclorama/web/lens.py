@@ -6,6 +6,9 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from typing import Annotated
+
+from pydantic import Field
 
 from ..core.arrays import Vec3
 from ..core.errors import ChangeError, CycloramaError
@@ -18,6 +21,7 @@ from ..core.render.film.eye import Eye
 from ..core.render.film.tracer import Cancelled, Tell, Tracer
 from ..core.render.warm import kernels_compiled, warm_up
 from ..core.scene import Project, SetValue
+from ..core.scene.changes import SetKey
 from ..core.sheet import perform_all
 from ..store import Studio
 
@@ -33,6 +37,9 @@ RETRY_S = 10.0
 POSTER_WIDTH, POSTER_SAMPLES = 480, 24
 
 
+Tried = Annotated[SetValue | SetKey, Field(discriminator="kind")]
+
+
 @dataclass(frozen=True, slots=True)
 class Wanted:
     """What a lens asks for: a frame of the project as it is saved, or as changes that are being tried would make it."""
@@ -41,7 +48,7 @@ class Wanted:
     frame: int
     width: int
     height: int
-    tried: tuple[SetValue, ...] = ()
+    tried: tuple[Tried, ...] = ()
     asked_at: float = field(default_factory=time.perf_counter)
 
 

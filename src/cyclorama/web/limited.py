@@ -2,7 +2,6 @@
 
 import logging
 import multiprocessing
-import threading
 import time
 from collections.abc import Callable
 from multiprocessing.connection import Connection
@@ -10,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import CycloramaError, IntakeError
+from .work import Unwanted
 
 Tell = Callable[[str, float], None]
 """Told what is being done, and how much of the whole is done, 0…1."""
@@ -20,25 +20,21 @@ PICTURE_BYTES, PICTURE_S = 6 << 30, 120.0
 _spawn = multiprocessing.get_context("spawn")
 
 
-class Stopped(Exception):
-    """The work was not wanted any more."""
-
-
 def run_limited(
     work: Callable[..., Any], *arguments: Any, memory_bytes: int, longest_s: float, too_long: str, gave_up: str,
-    tell: Tell = lambda what, share: None, stop: threading.Event | None = None,
+    tell: Tell = lambda what, share: None, unwanted: Callable[[], bool] = lambda: False,
 ) -> Any:  # fmt: skip
     """What `work(tell, *arguments)` returns, done by a child that may use so much memory and time.
 
     `work` must be a function of a module. Raises IntakeError with its sentence, with `too_long` when it did not come
-    to an end in time, and with `gave_up` when it died; Stopped when `stop` is set.
+    to an end in time, and with `gave_up` when it died; Unwanted when it is found to be so.
     """
     here, there = _spawn.Pipe(duplex=False)
     child = _spawn.Process(target=_child, args=(there, memory_bytes, work, arguments), daemon=True)
     until = time.monotonic() + longest_s
     try:
-        if stop is not None and stop.is_set():
-            raise Stopped
+        if unwanted():
+            raise Unwanted
         child.start()
         there.close()
         while True:
@@ -49,8 +45,8 @@ def run_limited(
                 if kind == "error":
                     raise IntakeError(rest[0])
                 tell(*rest)
-            if stop is not None and stop.is_set():
-                raise Stopped
+            if unwanted():
+                raise Unwanted
             if time.monotonic() > until:
                 raise IntakeError(too_long)
     except EOFError as error:

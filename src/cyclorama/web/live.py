@@ -11,11 +11,11 @@ from pydantic import BaseModel, Field, ValidationError
 
 from ..core.errors import CycloramaError
 from ..core.render.film.developing import FULL_SAMPLES
-from ..core.scene import SetValue
 from ..core.sheet.words import duration
+from ..store import Studio
 from .context import Context, context
-from .lens import News, Picture, Progress, Trouble, Viewer, Wanted
-from .takes import log_state
+from .lens import News, Picture, Progress, Tried, Trouble, Viewer, Wanted
+from .take_answers import shoot_log
 
 router = APIRouter(prefix="/live")
 Ctx = Annotated[Context, Depends(context)]
@@ -42,7 +42,7 @@ class Asked(BaseModel):
     frame: Annotated[int, Field(ge=0, le=2_000_000)]
     width: Annotated[int, Field(ge=1, le=1 << 20)]
     height: Annotated[int, Field(ge=1, le=1 << 20)]
-    tried: Annotated[tuple[SetValue, ...], Field(max_length=64)] = ()
+    tried: Annotated[tuple[Tried, ...], Field(max_length=64)] = ()
 
 
 class LensMessage(BaseModel):
@@ -129,11 +129,15 @@ async def takes(socket: WebSocket, ctx: Ctx) -> None:
         telling.cancel()
 
 
+def _log_json(studio: Studio) -> object:
+    return [line.model_dump(mode="json") for line in shoot_log(studio)]
+
+
 async def _tell_of_takes(socket: WebSocket, ctx: Context) -> None:
     before: object = None
     while True:
         try:
-            now: object = await asyncio.to_thread(log_state, ctx.studio)
+            now: object = await asyncio.to_thread(_log_json, ctx.studio)
         except CycloramaError as error:
             now = {"error": error.sentence}
         if now != before:

@@ -10,7 +10,9 @@ from ..core.material.presets import PRESETS
 from ..core.scene import MaterialMaps, place_of
 from ..core.scene.light import Shape
 from ..core.scene.material import PatternKind
-from ..core.scene.place import affects_everywhere
+from ..core.scene.path import PathShape
+from ..core.scene.place import affects_everywhere, keyable_everywhere
+from ..core.scene.shot import MoveKind, ReadyMove
 from ..core.sheet.stations import move_sentence
 from ..core.sheet.words import data_size
 from ..store.projects import Listed
@@ -24,6 +26,20 @@ templates.env.globals["place_of"] = place_of
 
 
 _CARD_LISTS = {
+    "ready_moves": get_args(ReadyMove),
+    "rates": [
+        ("23.976", 24000, 1001),
+        ("24", 24, 1),
+        ("25", 25, 1),
+        ("29.97", 30000, 1001),
+        ("30", 30, 1),
+        ("48", 48, 1),
+        ("50", 50, 1),
+        ("59.94", 60000, 1001),
+        ("60", 60, 1),
+    ],
+    "path_shapes": get_args(PathShape),
+    "stretches": [(kind, kind.replace("_", " ").capitalize()) for kind in get_args(MoveKind) if kind != "spin"],
     "presets": list(PRESETS),
     "map_slots": list(MaterialMaps.model_fields),
     "patterns": list(get_args(PatternKind)),
@@ -54,11 +70,11 @@ def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
         sentence = move_sentence(project)
     except DamagedError as error:
         sentence = error.sentence
-    all_takes = ctx.studio.takes.summaries(listed.id)
-    takes = [t for t in all_takes if t.frames]
-    disk = sum(t.disk_bytes for t in all_takes) + ctx.studio.assets.disk_bytes(keys_in(project.model_dump_json()))
+    all_takes = ctx.studio.take_list.all(listed.id)
+    takes = [t for t in all_takes if t.finished]
+    disk = sum(t.bytes for t in all_takes) + ctx.studio.assets.disk_bytes(keys_in(project.model_dump_json()))
     best = next((t for t in takes if t.state == "done"), takes[0] if takes else None)
-    numbers = ctx.studio.takes.finished_numbers(best.id) if best else []
+    numbers = ctx.studio.take_list.finished_numbers(best.id) if best else []
     step = max(1, -(-len(numbers) // MOST_THUMBS))
     return card | {
         "disk": data_size(disk), "project": project, "sentence": sentence,
@@ -71,7 +87,9 @@ def studio_floor(request: Request, ctx: Ctx, project_id: str) -> HTMLResponse:
     """The studio floor."""
     project = ctx.studio.projects.get(project_id).project
     return templates.TemplateResponse(
-        request, "studio.html", {"project": project, "affects": affects_everywhere(), **_CARD_LISTS}
+        request,
+        "studio.html",
+        {"project": project, "affects": affects_everywhere(), "keyable": keyable_everywhere(), **_CARD_LISTS},
     )
 
 

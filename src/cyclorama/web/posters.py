@@ -4,11 +4,11 @@ A page never waits for a poster: it is told that there is none yet and why, show
 that is left takes nothing along, and one project's poster is developed once however many pages ask.
 """
 
-import logging
-import threading
 from pathlib import Path
 
-from ..core.errors import BusyError, CycloramaError, DamagedError, SpaceError
+from pydantic import BaseModel
+
+from ..core.errors import CycloramaError, DamagedError
 from ..core.geometry.kept import standin_key
 from ..core.geometry.made import build_made
 from ..core.geometry.standin_file import pack_meshes
@@ -17,42 +17,39 @@ from ..core.picture.sketch import sketch
 from ..core.scene import Item
 from ..store import Saved, Studio
 from ..store.assets import write_whole
+from ..store.jobs import Job, Result
 from .lens import Lens
+from .work import Hand, Kind, Unwanted, Work
 
 FOLDER = "posters"
 DEVELOPING = "Developing"
 FAULT = "This picture cannot be developed; the terminal that runs Cyclorama tells more."
-_log = logging.getLogger(__name__)
+
+
+class Sitter(BaseModel):
+    """What a poster is asked for with."""
+
+    project_id: str
+    version: int
 
 
 class Posters:
-    """Develops the posters that were asked for, the last one first."""
+    """Posters that are there, and asking for those that are not."""
 
-    def __init__(self, studio: Studio, lens: Lens):
-        self._studio, self._lens = studio, lens
-        self._wanted: list[Saved] = []
-        self._troubles: dict[str, str] = {}
-        """why there is no poster, by file name"""
-        self._wake = threading.Condition()
-        self._closing = False
-        threading.Thread(target=self._run, name="posters", daemon=True).start()
-
-    def close(self) -> None:
-        with self._wake:
-            self._closing = True
-            self._wake.notify_all()
+    def __init__(self, studio: Studio, lens: Lens, work: Work):
+        self._studio, self._lens, self._work = studio, lens, work
 
     def get(self, project_id: str) -> bytes | str:
         """The poster of a project as it stands, or a sentence why there is none yet; then it is on its way."""
         saved = self._studio.projects.get(project_id)
-        path = self._path(saved)
+        path = _path(self._studio, saved)
         if path.exists():
             return path.read_bytes()
-        if path.name in self._troubles:
-            return self._troubles[path.name]
-        with self._wake:
-            self._wanted = [s for s in self._wanted if s.project.id != project_id] + [saved]
-            self._wake.notify_all()
+        before = self._studio.jobs.find("poster", path.stem)
+        if before is not None and before.state == "failed":
+            return before.message
+        name = saved.project.name
+        self._work.ask("poster", path.stem, name, Sitter(project_id=project_id, version=saved.version))
         return DEVELOPING if self._lens.ready.is_set() else self._lens.preparing
 
     def sketch(self, project_id: str) -> bytes:
@@ -68,36 +65,27 @@ class Posters:
             return pack_meshes([(build_made(item.made), 0)])
         return self._studio.assets.get(standin_key(item.asset))
 
-    def _path(self, saved: Saved) -> Path:
-        return self._studio.folder / FOLDER / f"{saved.project.id}.{saved.version}.jpg"
 
-    def _run(self) -> None:
-        while True:
-            with self._wake:
-                self._wake.wait_for(lambda: self._closing or self._wanted)
-                if self._closing:
-                    return
-                saved = self._wanted.pop()
-            while not self._lens.ready.wait(0.5):
-                if self._closing:
-                    return
-            self._develop(saved)
+def poster_kind(studio: Studio, lens: Lens) -> Kind:
+    """How posters are developed: one at a time, the last that was asked for first."""
+    return Kind(lambda job, hand: _develop(studio, lens, job, hand), FAULT, at_once=1, at_leisure=True)
 
-    def _develop(self, saved: Saved) -> None:
-        path = self._path(saved)
-        if path.exists():
-            return
-        try:
-            data = self._lens.poster(saved.project)
-            path.parent.mkdir(exist_ok=True)
-            write_whole(path, data)
-            for old in path.parent.glob(f"{saved.project.id}.*.jpg"):
-                if old != path:
-                    old.unlink(missing_ok=True)
-        except (BusyError, SpaceError):
-            return  # that passes: whoever asks again gets it
-        except CycloramaError as error:
-            self._troubles[path.name] = error.sentence
-        except Exception:
-            _log.exception("The poster of %s cannot be developed", saved.project.id)
-            self._troubles[path.name] = FAULT
+
+def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
+    spec = Sitter.model_validate_json(job.spec)
+    while not lens.ready.wait(0.5):
+        hand.tell(lens.preparing, 0.0)
+    saved = studio.projects.get(spec.project_id)
+    if saved.version != spec.version:
+        raise Unwanted  # whoever looks at the wall asks for it as it stands now
+    path = _path(studio, saved)
+    path.parent.mkdir(exist_ok=True)
+    write_whole(path, lens.poster(saved.project))
+    for old in path.parent.glob(f"{spec.project_id}.*.jpg"):
+        if old != path:
+            old.unlink(missing_ok=True)
+    return {}
+
+
+def _path(studio: Studio, saved: Saved) -> Path:
+    return studio.folder / FOLDER / f"{saved.project.id}.{saved.version}.jpg"

@@ -1,28 +1,36 @@
 """JSON: projects, their changes, intake of models and environments."""
 
-from collections.abc import Callable
-from pathlib import PurePosixPath
-from typing import Annotated, Any
+from typing import Annotated
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.concurrency import run_in_threadpool
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import JSONResponse, Response, StreamingResponse
 from pydantic import BaseModel, Field
 
-from ..core.errors import ChangeError, IntakeError
-from ..core.geometry.kept import Intake
 from ..core.picture.examine import examine_environment, examine_picture
 from ..core.scene import Change, Detail, Project, new_project, put_all
+from ..core.sequence.names import sequence_stem
 from ..core.sheet import perform_all
-from ..core.sheet.arrive import put_beside, put_on_set
-from ..core.sheet.replace import finest, kept_by_name, made_again, standing
 from ..core.sheet.words import duration
 from ..shoot import desk
 from ..shoot.forecast import forecast
+from .answers import (
+    ForecastAnswer,
+    KeptPicture,
+    Made,
+    PoseState,
+    ProjectState,
+    Recovered,
+    Removed,
+    RendererAnswer,
+)
 from .context import Context, context
+from .intakes import ask_for_detail, ask_for_intake
+from .jobs import JobAnswer
 from .lens import LensEye
 from .limited import look_at
+from .poses_file import poses_csv
 from .state import pose_state, project_state
 from .uploads import BODY, Uploads, received
 
@@ -53,30 +61,29 @@ class Preview(BaseModel):
 
 
 @router.get("/renderer")
-def renderer(ctx: Ctx) -> dict[str, Any]:
+def renderer(ctx: Ctx) -> RendererAnswer:
     """Whether the kernels are compiled, and what there is to say until then."""
     ready = ctx.lens.ready.is_set()
-    return {"ready": ready, "sentence": "" if ready else ctx.lens.preparing}
+    return RendererAnswer(ready=ready, sentence="" if ready else ctx.lens.preparing)
 
 
 @router.post("/projects")
-def create(ctx: Ctx, wanted: NewProject) -> dict[str, Any]:
+def create(ctx: Ctx, wanted: NewProject) -> Made:
     """An empty studio."""
-    saved = ctx.studio.projects.create(new_project(wanted.name))
-    return {"id": saved.project.id}
+    return Made(id=ctx.studio.projects.create(new_project(wanted.name)).project.id)
 
 
 @router.get("/projects/{project_id}")
-def state(ctx: Ctx, project_id: str) -> dict[str, Any]:
+def state(ctx: Ctx, project_id: str) -> ProjectState:
     """The project as it stands, with everything measured."""
     return project_state(ctx.studio, ctx.studio.projects.get(project_id))
 
 
 @router.delete("/projects/{project_id}")
-def remove(ctx: Ctx, project_id: str) -> dict[str, bool]:
+def remove(ctx: Ctx, project_id: str) -> Removed:
     """Remove a project with its takes."""
     desk.remove_project(ctx.studio, project_id)
-    return {"removed": True}
+    return Removed()
 
 
 @router.get("/projects/{project_id}/document")
@@ -89,14 +96,22 @@ def document(ctx: Ctx, project_id: str) -> Response:
     )  # fmt: skip
 
 
+@router.get("/projects/{project_id}/poses.csv")
+def poses(ctx: Ctx, project_id: str) -> StreamingResponse:
+    """Where camera and disc stand in every frame of the open shot."""
+    project = ctx.studio.projects.get(project_id).project
+    headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(sequence_stem(project))}.csv"}
+    return StreamingResponse(poses_csv(project), media_type="text/csv", headers=headers)
+
+
 @router.post("/projects/{project_id}/recover")
-def recover(ctx: Ctx, project_id: str) -> dict[str, Any]:
+def recover(ctx: Ctx, project_id: str) -> Recovered:
     """Go back to the last state of a damaged project that can be read."""
-    return {"version": ctx.studio.projects.recover(project_id).version}
+    return Recovered(version=ctx.studio.projects.recover(project_id).version)
 
 
 @router.post("/projects/{project_id}/changes")
-def edit(ctx: Ctx, project_id: str, wanted: Edit) -> dict[str, Any]:
+def edit(ctx: Ctx, project_id: str, wanted: Edit) -> ProjectState:
     """Perform changes as one step that can be undone."""
 
     def performed(project: Project) -> tuple[Project, list[str]]:
@@ -111,7 +126,7 @@ def edit(ctx: Ctx, project_id: str, wanted: Edit) -> dict[str, Any]:
 
 
 @router.post("/projects/{project_id}/preview")
-def preview(ctx: Ctx, project_id: str, wanted: Preview) -> dict[str, Any]:
+def preview(ctx: Ctx, project_id: str, wanted: Preview) -> PoseState:
     """One frame's pose as it would be after changes; nothing is saved."""
     project = ctx.studio.projects.get(project_id).project
     project, _ = perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))
@@ -119,26 +134,26 @@ def preview(ctx: Ctx, project_id: str, wanted: Preview) -> dict[str, Any]:
 
 
 @router.post("/projects/{project_id}/undo")
-def undo(ctx: Ctx, project_id: str, step: Step) -> dict[str, Any]:
+def undo(ctx: Ctx, project_id: str, step: Step) -> ProjectState:
     return project_state(ctx.studio, ctx.studio.projects.step(project_id, step.base_version, -1))
 
 
 @router.post("/projects/{project_id}/redo")
-def redo(ctx: Ctx, project_id: str, step: Step) -> dict[str, Any]:
+def redo(ctx: Ctx, project_id: str, step: Step) -> ProjectState:
     return project_state(ctx.studio, ctx.studio.projects.step(project_id, step.base_version, 1))
 
 
 @router.get("/projects/{project_id}/forecast")
-def shoot_forecast(ctx: Ctx, project_id: str) -> dict[str, Any]:
+def shoot_forecast(ctx: Ctx, project_id: str) -> ForecastAnswer:
     """How long the shot will take, from a few probe frames."""
     project = ctx.studio.projects.get(project_id).project
     if not len(project.shot.frame_numbers):
-        return {"seconds": 0, "plus_minus": 0, "sentence": "nothing to shoot"}
+        return ForecastAnswer(seconds=0, plus_minus=0, sentence="nothing to shoot")
     with ctx.lens.borrowed() as (compiler, tracer):
         seconds, spread = forecast(project, compiler, tracer)
     most = "at most " if project.shot.shoot.noise_threshold is not None else ""
     sentence = f"{most}about {duration(seconds)} ± {duration(spread)}"
-    return {"seconds": seconds, "plus_minus": spread, "sentence": sentence}
+    return ForecastAnswer(seconds=seconds, plus_minus=spread, sentence=sentence)
 
 
 @router.get("/projects/{project_id}/poster", responses={202: {"description": "There is none yet; why."}})
@@ -157,119 +172,40 @@ def sketch(ctx: Ctx, project_id: str) -> Response:
 
 
 @router.post("/projects/{project_id}/subject", openapi_extra=BODY)
-async def bring_in(ctx: Ctx, project_id: str, request: Request) -> dict[str, Any]:
-    """Begin the intake of a model into a project; follow it at /api/intakes."""
+async def bring_in(ctx: Ctx, project_id: str, request: Request) -> JobAnswer:
+    """Begin the intake of a model into a project; follow it at /api/jobs."""
     ctx.studio.projects.get(project_id)
     return await _begin_intake(ctx, request, project_id)
 
 
 @router.post("/projects/{project_id}/items", openapi_extra=BODY)
-async def bring_beside(ctx: Ctx, project_id: str, request: Request) -> dict[str, Any]:
-    """Begin the intake of one more model, which stands beside what is on the set; follow it at /api/intakes."""
+async def bring_beside(ctx: Ctx, project_id: str, request: Request) -> JobAnswer:
+    """Begin the intake of one more model, which stands beside what is on the set; follow it at /api/jobs."""
     ctx.studio.projects.get(project_id)
     return await _begin_intake(ctx, request, project_id, beside=True)
 
 
 @router.post("/intakes", openapi_extra=BODY)
-async def new_from_model(ctx: Ctx, request: Request) -> dict[str, Any]:
+async def new_from_model(ctx: Ctx, request: Request) -> JobAnswer:
     """Begin the intake of a model into a new project."""
     return await _begin_intake(ctx, request, None)
 
 
 async def _begin_intake(
     ctx: Context, request: Request, project_id: str | None, beside: bool = False
-) -> dict[str, Any]:  # fmt: skip
-    def accept(intake: Intake, cancelled: Callable[[], bool], tell: Callable[[str], None]) -> dict[str, Any]:
-        if beside and project_id is not None and ctx.studio.projects.get(project_id).project.items:
-            return _accept_beside(ctx, intake, project_id, cancelled)
-        return _accept(ctx, intake, project_id, cancelled, tell)
-
+) -> JobAnswer:  # fmt: skip
     async with received(request, ctx.studio.folder) as uploads:
-        return ctx.intakes.start(uploads, accept).as_json()
+        return JobAnswer.of(await run_in_threadpool(ask_for_intake, ctx.work, uploads, project_id, beside))
 
 
 @router.post("/projects/{project_id}/subject/again")
-def make_again(ctx: Ctx, project_id: str, wanted: Again) -> dict[str, Any]:
-    """Begin to make the subject anew from its source, as finely as shows in this framing; follow it at
-    /api/intakes."""
-    project = ctx.studio.projects.get(project_id).project
-    subject, off = finest(project, ctx.studio.measures(project.subject), wanted.detail)
-    if not ctx.studio.assets.has(subject.source):
-        raise ChangeError(f"The source of ‘{subject.source_name}’ is gone. Bring the model in again.")
-    return ctx.intakes.again(
-        subject.source_name,
-        subject.source,
-        wanted.detail,
-        off,
-        lambda i, cancelled, _: _put_back(ctx, i, project_id, cancelled),
-    ).as_json()
-
-
-def _put_back(ctx: Context, intake: Intake, project_id: str, cancelled: Callable[[], bool]) -> dict[str, Any]:
-    """Put the subject made anew in its place, as one step that can be undone."""
-    ctx.studio.keep_intake(intake)
-    saved = ctx.studio.projects.get(project_id)
-    if cancelled():
-        raise IntakeError("Cancelled.")
-    label = f"Make {intake.item.source_name} again"
-    after = standing(made_again(saved.project, intake), saved.project, ctx.studio.measures_if_whole)
-    saved = ctx.studio.projects.edit(project_id, saved.version, label, lambda _: after)
-    return {"project": project_id, "version": saved.version, "triangles": intake.report.triangles}
-
-
-@router.get("/intakes/{job_id}")
-def intake(ctx: Ctx, job_id: str) -> dict[str, Any]:
-    return ctx.intakes.get(job_id).as_json()
-
-
-@router.delete("/intakes/{job_id}")
-def cancel_intake(ctx: Ctx, job_id: str) -> dict[str, bool]:
-    return {"cancelled": ctx.intakes.cancel(job_id)}
-
-
-def _accept(
-    ctx: Context, intake: Intake, project_id: str | None, cancelled: Callable[[], bool], tell: Callable[[str], None]
-) -> dict[str, Any]:  # fmt: skip
-    """Keep what came in and put it on the set, fitted and grounded, as one step that can be undone."""
-    ctx.studio.keep_intake(intake)
-    saved = None if project_id is None else ctx.studio.projects.get(project_id)
-    project = saved.project if saved else new_project(_title(intake.item.source_name))
-    while not (ctx.lens.ready.wait(0.1) or ctx.lens.unprepared or cancelled()):
-        tell(ctx.lens.preparing)
-    if cancelled():
-        raise IntakeError("Cancelled.")
-    tell("Putting it on the set, metering the light")
-    intake, kept = kept_by_name(project, intake)
-    placed = put_on_set(project, intake, LensEye(ctx.lens))  # metering takes a moment: before anything is changed
-    if cancelled():
-        raise IntakeError("Cancelled.")
-    saved = saved or ctx.studio.projects.create(project)
-    label = f"Bring in {intake.item.source_name}"
-    saved = ctx.studio.projects.edit(project.id, saved.version, label, lambda _: placed)
-    return {"project": project.id, "version": saved.version, "kept": kept}
-
-
-def _accept_beside(
-    ctx: Context, intake: Intake, project_id: str, cancelled: Callable[[], bool]
-) -> dict[str, Any]:  # fmt: skip
-    """Keep what came in and put it beside what stands on the set, as one step that can be undone."""
-    ctx.studio.keep_intake(intake)
-    saved = ctx.studio.projects.get(project_id)
-    if cancelled():
-        raise IntakeError("Cancelled.")
-    placed = put_beside(saved.project, intake, ctx.studio.measures_if_whole)
-    label = f"Bring in {intake.item.source_name}"
-    saved = ctx.studio.projects.edit(project_id, saved.version, label, lambda _: placed)
-    return {"project": project_id, "version": saved.version, "kept": 0}
-
-
-def _title(source_name: str) -> str:
-    stem = PurePosixPath(source_name).stem.replace("-", " ").replace("_", " ").strip()
-    return stem[:80].capitalize() or "Untitled"
+def make_again(ctx: Ctx, project_id: str, wanted: Again) -> JobAnswer:
+    """Begin to make the subject anew from its source, as finely as shows in this framing; follow it at /api/jobs."""
+    return JobAnswer.of(ask_for_detail(ctx.work, ctx.studio, project_id, wanted.detail))
 
 
 @router.post("/projects/{project_id}/environment", openapi_extra=BODY)
-async def bring_environment(ctx: Ctx, project_id: str, base_version: int, request: Request) -> dict[str, Any]:
+async def bring_environment(ctx: Ctx, project_id: str, base_version: int, request: Request) -> ProjectState:
     """Light the set with an HDR or EXR environment."""
     ctx.studio.projects.get(project_id)
     async with received(request, ctx.studio.folder) as uploads:
@@ -278,7 +214,7 @@ async def bring_environment(ctx: Ctx, project_id: str, base_version: int, reques
         return state
 
 
-def _take_environment(ctx: Context, project_id: str, base_version: int, uploads: Uploads) -> dict[str, Any]:
+def _take_environment(ctx: Context, project_id: str, base_version: int, uploads: Uploads) -> ProjectState:
     name, path = next(iter(uploads.paths.items()))
     broken = look_at(examine_environment, path, name)
     key = ctx.studio.assets.take(path)
@@ -292,7 +228,7 @@ def _take_environment(ctx: Context, project_id: str, base_version: int, uploads:
 
 
 @router.post("/projects/{project_id}/pictures", openapi_extra=BODY)
-async def bring_pictures(ctx: Ctx, project_id: str, request: Request) -> list[dict[str, str]]:
+async def bring_pictures(ctx: Ctx, project_id: str, request: Request) -> list[KeptPicture]:
     """Keep pictures for maps, gobos and backgrounds; a change then refers to them."""
     ctx.studio.projects.get(project_id)
     async with received(request, ctx.studio.folder) as uploads:
@@ -301,7 +237,7 @@ async def bring_pictures(ctx: Ctx, project_id: str, request: Request) -> list[di
         return kept
 
 
-def _keep_pictures(ctx: Context, uploads: Uploads) -> list[dict[str, str]]:
+def _keep_pictures(ctx: Context, uploads: Uploads) -> list[KeptPicture]:
     for name, path in uploads.paths.items():
         look_at(examine_picture, path, name)
-    return [{"asset": ctx.studio.assets.take(path), "name": name[:80]} for name, path in sorted(uploads.paths.items())]
+    return [KeptPicture(asset=ctx.studio.assets.take(p), name=n[:80]) for n, p in sorted(uploads.paths.items())]

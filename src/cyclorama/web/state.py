@@ -1,4 +1,4 @@
-"""What the studio floor needs to know about a project, as JSON."""
+"""What the studio floor needs to know about a project, found out."""
 
 import base64
 import math
@@ -13,21 +13,41 @@ from ..core.geometry.placement import placement_matrix
 from ..core.light.rows import light_colour, light_row
 from ..core.motion import (
     STILL,
+    Gap,
     Poses,
     aim_point,
     animation_s,
+    at_time,
     carriage_of,
+    gaps,
     poses_at,
     shown_ev100,
+    values_at,
 )
 from ..core.motion.frames import FrameRate
-from ..core.scene import Item, Project, worn
+from ..core.motion.paths import along, length_m
+from ..core.motion.rows import lengths_of
+from ..core.scene import Channel, Item, Path, Project, place_of, value_at, worn
 from ..core.scene.shot import DISC
 from ..core.sheet import Review, review, stations
 from ..core.sheet.placing import stands_on
 from ..core.sheet.stations import animation_sentence, detail_sentence, move_sentence
-from ..core.words import box_size, offset
+from ..core.words import box_size, length, offset
 from ..store import Saved, Studio
+from .answers import (
+    GapState,
+    ItemState,
+    KeyedState,
+    LaneState,
+    LensState,
+    LightState,
+    MarginsState,
+    PathState,
+    PoseState,
+    ProjectState,
+    ShotState,
+    SubjectState,
+)
 
 
 def _rounded(values: Any, digits: int = 6) -> Any:
@@ -51,61 +71,124 @@ def _rows(matrices: Any) -> Any:
     return matrices[:, :3, :].reshape(len(matrices), 12)
 
 
-def project_state(studio: Studio, saved: Saved) -> dict[str, Any]:
-    """Document, stations, poses, margins and plan of a project as it stands."""
+def project_state(studio: Studio, saved: Saved) -> ProjectState:
+    """A project as it stands, with everything measured."""
     project = saved.project
     try:
         trouble, measures = None, studio.measures(project.subject)
     except DamagedError as error:  # everything else of the project can still be seen and mended
         trouble, measures = error.sentence, None
     r = review(project, measures)
-    report = studio.report(project.subject)
-    return {
-        "version": saved.version,
-        "trouble": trouble,
-        "undo": saved.undo,
-        "redo": saved.redo,
-        "project": project.model_dump(mode="json"),
-        "stations": [s.model_dump() for s in stations(r)],
-        "shot": _shot(r),
-        "margins": _margins(r),
-        "subject": _subject(r),
-        "items": [
+    return ProjectState(
+        version=saved.version,
+        trouble=trouble,
+        undo=saved.undo,
+        redo=saved.redo,
+        project=project,
+        stations=list(stations(r)),
+        shot=_shot(r),
+        margins=_margins(r),
+        lanes=_lanes(r),
+        subject=_subject(r),
+        items=[
             _item(project, item, measures if item.id == project.subject_id else studio.measures_if_whole(item))
             for item in project.items
         ],
-        "report": None if report is None else report.model_dump(mode="json"),
-        "lens": lens_state(project),
-    }  # fmt: skip
+        report=studio.report(project.subject),
+        lens=lens_state(at_time(project, project.shot, 0)),
+        paths=[_path(path) for path in project.paths],
+    )
 
 
-def _margins(r: Review) -> dict[str, Any] | None:
+def _margins(r: Review) -> MarginsState | None:
     if r.margins is None:
         return None
     per_frame = _rounded(r.margins.per_frame, 5)
-    return {"per_frame": per_frame, "worst": r.margins.worst, "worst_frame": r.margins.worst_frame}
+    return MarginsState(per_frame=per_frame, worst=r.margins.worst, worst_frame=r.margins.worst_frame)
 
 
-def _shot(r: Review) -> dict[str, Any]:
-    """How long the open shot is, how it travels, and where everything stands in the frames that are looked at."""
+def _lanes(r: Review) -> list[LaneState]:
+    """What the strip draws of every frame, one of them at a time."""
+    if r.margins is None or r.travel is None:
+        return []
+    travel, first = r.travel, r.project.shot.first_frame
+
+    def lane(
+        key: str, title: str, unit: str, values: Any, limit: float | None = None, below: bool = False
+    ) -> LaneState:
+        at = int(values.argmin() if below else values.argmax())
+        return LaneState(
+            key=key, title=title, unit=unit, digits=1, values=_packed(values), limit=limit, below=below,
+            worst=float(values[at]), worst_frame=int(r.poses.frames[at]) + first,
+        )  # fmt: skip
+
+    return [
+        lane("margin", "margin", "%", 100.0 * r.margins.per_frame, 0.0, below=True),
+        lane("speed", "px/frame", "px/frame", travel.px, travel.most_px),
+        lane("filled", "filled", "%", 100.0 * travel.filled),
+        lane("camera", "camera", "m/s", travel.camera_m_s),
+        lane("turn", "turns", "°/s", travel.turn_deg_s),
+    ]
+
+
+def _shot(r: Review) -> ShotState:
     project, shot, poses = r.project, r.project.shot, r.poses
     segment = shot.travelling.segments[0] if shot.travelling else None
-    return {
-        "sentence": move_sentence(project),
-        "first": shot.first_frame,
-        "frames": shot.frames,
-        "rate": [project.rate_num, project.rate_den],
-        "seconds": shot.frames * project.rate_den / project.rate_num,
-        "kind": segment.kind if segment else "hold",
-        "turns": segment.turns if segment else 0.0,
-        "step": int(poses.frames[1] - poses.frames[0]) if len(poses) > 1 else 1,
-        "count": len(poses),
-        "cameras": _packed(_rows(poses.cameras)),
-        "disc_deg": _packed(poses.disc_deg),
-        "lights_deg": _packed(poses.lights_deg),
-        "animation_s": {x.id: _packed(_animation(project, x, poses)) for x in project.items if x.playing},
-        "carried": {who: _packed(_rows(poses.carried(who, project.items))) for who in _own_carriages(project)},
-    }
+    return ShotState(
+        sentence=move_sentence(project),
+        first=shot.first_frame,
+        frames=shot.frames,
+        rate=(project.rate_num, project.rate_den),
+        seconds=shot.frames * project.rate_den / project.rate_num,
+        kind=segment.kind if segment else "hold",
+        turns=segment.turns if segment else 0.0,
+        plain=all(len(row.segments) == 1 and row.segments[0].kind in ("orbit", "spin", "hold") for row in shot.rows),
+        gaps=[_gap(gap) for gap in gaps(project, shot)],
+        keyed={channel.path: _keyed(project, channel, poses.frames) for channel in shot.channels},
+        focal_mm=_packed(poses.focal_mm),
+        lengths={row.id: lengths_of(row, shot.frames).tolist() for row in shot.rows},
+        step=int(poses.frames[1] - poses.frames[0]) if len(poses) > 1 else 1,
+        count=len(poses),
+        cameras=_packed(_rows(poses.cameras)),
+        disc_deg=_packed(poses.disc_deg),
+        lights_deg=_packed(poses.lights_deg),
+        animation_s={x.id: _packed(_animation(project, x, poses)) for x in project.items if x.playing},
+        carried={who: _packed(_rows(poses.carried(who, project.items))) for who in _own_carriages(project)},
+    )
+
+
+def _keyed(project: Project, channel: Channel, frames: Any) -> KeyedState:
+    place, shot = place_of(channel.path), project.shot
+    return KeyedState(
+        id=channel.id, title=place.title, unit=place.unit, owner=_owner(project, channel.path), kind=place.kind,
+        numbers=place.numbers, frames=[key.frame + shot.first_frame for key in channel.keys],
+        ids=[key.id for key in channel.keys],
+        goes=[key.goes for key in channel.keys], outside=channel.outside,
+        values=_packed(values_at(channel, frames, shot.frames)),
+    )  # fmt: skip
+
+
+def _owner(project: Project, path: str) -> str:
+    """What a value belongs to: the innermost thing around it that has a name."""
+    steps, name = path.split("/"), project.name
+    for i in range(1, len(steps)):
+        name = getattr(value_at(project, "/".join(steps[:i])), "name", name)
+    return name
+
+
+def _gap(gap: Gap) -> GapState:
+    jump = f"{gap.jump:.3g} {gap.unit}".strip() if gap.jump else "no jump"
+    return GapState(what=gap.what, where=gap.where, jump=jump, fixes=list(gap.fixes))
+
+
+PATH_LINE = 160
+"""Places by which the plan draws a path."""
+
+
+def _path(path: Path) -> PathState:
+    line, _ = along(path, np.linspace(0.0, 1.0 - path.closed * 1e-12, PATH_LINE))
+    metres = length_m(path)
+    return PathState(id=path.id, name=path.name, closed=path.closed, length=length(metres), line=_packed(line))
 
 
 def _animation(project: Project, item: Item, poses: Poses) -> Any:
@@ -122,8 +205,7 @@ OUTLINE = 240
 """Corners of an item's hull by which the plan draws it."""
 
 
-def _item(project: Project, item: Item, measures: Measures | None) -> dict[str, Any]:
-    """What stand-in and plan draw of an item."""
+def _item(project: Project, item: Item, measures: Measures | None) -> ItemState:
     hull = np.zeros((0, 3)) if measures is None else extreme_points(placed_hull(measures, item.placement), OUTLINE)
     shown = worn(item, project.shot)
     if item.made is not None:
@@ -131,42 +213,42 @@ def _item(project: Project, item: Item, measures: Measures | None) -> dict[str, 
         url = "/api/made?" + "&".join(f"{name}={value}" for name, value in made.items())
     else:
         url = f"/api/assets/{item.asset}/standin"
-    return {
-        "id": item.id,
-        "name": item.name,
-        "on": item.on,
-        "asset": item.asset,
-        "standin": url,
-        "animation": item.playing[0] if item.playing else None,
-        "matrix": placement_matrix(item.placement).tolist(),
-        "carriage": carriage_of(item, project.shot, project.items),
-        "hull": _near(hull, 5),
-        "variant": shown.variant_id,
-        "stands_on": stands_on(project, item),
-    }
+    return ItemState(
+        id=item.id,
+        name=item.name,
+        on=item.on,
+        asset=item.asset,
+        standin=url,
+        animation=item.playing[0] if item.playing else None,
+        matrix=placement_matrix(item.placement).tolist(),
+        carriage=carriage_of(item, project.shot, project.items),
+        hull=_near(hull, 5),
+        variant=shown.variant_id,
+        stands_on=stands_on(project, item),
+    )
 
 
-def _subject(r: Review) -> dict[str, Any] | None:
+def _subject(r: Review) -> SubjectState | None:
     if r.subject is None or r.project.subject is None:
         return None
     s = r.subject
-    return {
-        "animation_sentence": animation_sentence(r.project),
-        "size_m": s.size_m,
-        "size": box_size(s.size_m),
-        "gap": offset(s.gap_mm / 1000, max(s.size_m)),
-        "wobble": {m: offset(mm / 1000, max(s.size_m)) for m, mm in s.wobble_mm.items()},
-        "stands_on": stands_on(r.project, r.project.subject),
-        "gap_mm": s.gap_mm,
-        "wobble_mm": s.wobble_mm,
-        "detail": detail_sentence(r),
-        "axis_lean_deg": s.axis_lean_deg,
-        "axis_residual": s.axis_residual,
-    }
+    return SubjectState(
+        animation_sentence=animation_sentence(r.project),
+        size_m=s.size_m,
+        size=box_size(s.size_m),
+        gap=offset(s.gap_mm / 1000, max(s.size_m)),
+        wobble={m: offset(mm / 1000, max(s.size_m)) for m, mm in s.wobble_mm.items()},
+        stands_on=stands_on(r.project, r.project.subject),
+        gap_mm=s.gap_mm,
+        wobble_mm=s.wobble_mm,
+        detail=detail_sentence(r),
+        axis_lean_deg=s.axis_lean_deg,
+        axis_residual=s.axis_residual,
+    )
 
 
-def lens_state(project: Project) -> dict[str, Any]:
-    """Exposure, frame, lens, aim and lights: what the stand-in and the plan draw besides the poses."""
+def lens_state(project: Project) -> LensState:
+    """Lens and lights of the open shot."""
     lens = Projection.of_project(project)
     field_w, field_h = lens.field
     look = project.look
@@ -176,34 +258,38 @@ def lens_state(project: Project) -> dict[str, Any]:
         aim = aim_point(light.aim, project)
         row = light_row(light, aim, 0.0)
         colour = light_colour(light)
-        lights.append({
-            "id": light.id, "name": light.name, "shape": light.shape, "lit": light.id in lit,
-            "centre": _near(row[0:3]), "aim": _near(aim, 7),
-            "half_u": _near(row[3:6]), "half_v": _near(row[6:9]), "colour": _rounded(colour / colour.max(), 4),
-        })  # fmt: skip
-    return {
-        "ev100": shown_ev100(project, project.shot) - look.tone.offset_stops,
-        "half_width": lens.half_w,
-        "half_height": lens.half_h,
-        "field_width": field_w,
-        "field_height": field_h,
-        "bend": lens.k,
-        "widest": lens.widest,
-        "aim": _near(aim_point(project.camera.aim, project), 7),
-        "lights": lights,
-    }
+        lights.append(
+            LightState(
+                id=light.id, name=light.name, shape=light.shape, lit=light.id in lit, centre=_near(row[0:3]),
+                aim=_near(aim, 7), half_u=_near(row[3:6]), half_v=_near(row[6:9]),
+                colour=_rounded(colour / colour.max(), 4),
+            )
+        )  # fmt: skip
+    return LensState(
+        ev100=shown_ev100(project, project.shot) - look.tone.offset_stops,
+        focal_mm=project.camera.focal_mm,
+        half_width=float(lens.half_w),
+        half_height=float(lens.half_h),
+        field_width=field_w,
+        field_height=field_h,
+        bend=float(lens.k),
+        widest=lens.widest,
+        aim=_near(aim_point(project.camera.aim, project), 7),
+        lights=lights,
+    )
 
 
-def pose_state(project: Project, frame: int) -> dict[str, Any]:
+def pose_state(project: Project, frame: int) -> PoseState:
     """One frame's pose, for drawing while something is dragged."""
     poses = poses_at(project, project.shot, np.array([float(frame - project.shot.first_frame)]))
-    return {
-        "camera": _rows(poses.cameras)[0].tolist(),
-        "disc_deg": float(poses.disc_deg[0]),
-        "lights_deg": float(poses.lights_deg[0]),
-        "animation_s": {x.id: float(_animation(project, x, poses)[0]) for x in project.items if x.playing},
-        "carried": {who: _rows(poses.carried(who, project.items))[0].tolist() for who in _own_carriages(project)},
-        "placements": {x.id: placement_matrix(x.placement).tolist() for x in project.items},
-        "lens": lens_state(project),
-        "start_azimuth_deg": project.camera.azimuth_deg,
-    }
+    return PoseState(
+        camera=_rows(poses.cameras)[0].tolist(),
+        disc_deg=float(poses.disc_deg[0]),
+        lights_deg=float(poses.lights_deg[0]),
+        animation_s={x.id: float(_animation(project, x, poses)[0]) for x in project.items if x.playing},
+        carried={who: _rows(poses.carried(who, project.items))[0].tolist() for who in _own_carriages(project)},
+        placements={x.id: placement_matrix(x.placement).tolist() for x in project.items},
+        lens=lens_state(at_time(project, project.shot, frame - project.shot.first_frame)),
+        focal_mm=float(poses.focal_mm[0]),
+        start_azimuth_deg=project.camera.azimuth_deg,
+    )

@@ -3,7 +3,7 @@
 import io
 import shutil
 from pathlib import Path as FilePath
-from typing import Annotated, Any
+from typing import Annotated, Literal
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Path, Query, Request
@@ -12,22 +12,20 @@ from PIL import Image
 from pydantic import BaseModel, Field
 
 from ..core.errors import NotFoundError, ShootError
-from ..core.motion import moves_nothing, whole_turns
-from ..core.picture.mix import LightChange, light_layer_names, mixed
+from ..core.picture.mix import LightChange, mixed
 from ..core.picture.view import to_bytes, to_display
-from ..core.render.passes.outputs import pass_extension
-from ..core.sequence.names import sequence_stem
 from ..core.sequence.seam import check_seam, display_picture
 from ..core.sheet import readiness, review
-from ..core.sheet.words import data_size, duration
+from ..core.sheet.readiness import Readiness
 from ..shoot import desk
 from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path
 from ..shoot.mixing import read_lights
-from ..shoot.presence import who_shoots
-from ..store import DamagedTake, Studio, TakeRecord
-from .clips import MOST_LOOPS, Clip
+from .answers import Removed
+from .clips import MOST_LOOPS, Clip, ask_for_clip, made_clip
 from .context import Context, context
+from .jobs import JobAnswer
 from .packing import Packing
+from .take_answers import TakeAnswer, TakeLine, shoot_log, take_answer
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -36,6 +34,7 @@ Ctx = Annotated[Context, Depends(context)]
 Seconds = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
 Number = Annotated[int, Path(ge=0, le=2_000_000)]
 """Of a frame."""
+Action = Literal["pause", "stop", "resume"]
 Loops = Annotated[int, Query(ge=1, le=MOST_LOOPS)]
 
 
@@ -43,84 +42,47 @@ class Call(BaseModel):
     forecast_s: Seconds | None = None
 
 
-def take_state(take: TakeRecord) -> dict[str, Any]:
-    """A take for the shoot log and the screening room."""
-    done = sorted(n for n in take.frames if n in take.numbers)
-    seconds = [take.frames[n].seconds for n in done]
-    lost = [clamped for n in done if (clamped := take.frames[n].clamped) is not None]
-    mean = sum(seconds) / len(seconds) if seconds else None
-    left = None if mean is None else mean * (len(take.numbers) - len(done))
-    s, shot = take.project.shot.shoot, take.project.shot
-    return {
-        "id": take.id, "project_id": take.project_id, "project_name": take.project.name, "name": take.name,
-        "state": take.state, "message": take.message, "first": take.first, "last": take.last, "done": done,
-        "seconds": sum(seconds), "mean_s": mean, "left_s": left, "left": duration(left) if left else None,
-        "spent": duration(sum(seconds)) if seconds else None,
-        "forecast": duration(take.forecast_s) if take.forecast_s else None,
-        "width": s.width, "height": s.height, "samples": s.samples, "format": s.file_format, "shot": shot.name,
-        "clamped": sum(lost) / len(lost) if lost else None,
-        "rate": [take.project.rate_num, take.project.rate_den],
-        "loops": not moves_nothing(shot) and whole_turns(shot) and len(take.numbers) == shot.frames,
-        "created": take.created.isoformat(timespec="minutes"), "stem": sequence_stem(take.project),
-        "passes": [n for n in s.passes.wanted if pass_extension(s, n) in ("png", "jpg")],
-        "lights": light_layer_names(take.project.look) if "lights" in s.passes.wanted else [],
-        "source_id": take.source_id, "disk": data_size(take.disk_bytes) if take.frames else None,
-    }  # fmt: skip
+class SeamAnswer(BaseModel):
+    """The seam of a loop, measured on its pictures."""
 
-
-HANGS = "The worker has given no sign of life for {silent}. Stop ends it; Resume goes on with another."
-DAMAGED = "{reason} Its frames are in the folder takes/{folder}."
-
-
-def log_state(studio: Studio, project_id: str | None = None) -> list[dict[str, Any]]:
-    """All takes for the shoot log, newest first; damaged ones with their names."""
-    there = who_shoots(studio.folder)
-    takes = studio.takes.listed(project_id)
-    states = [_damaged_state(t) if isinstance(t, DamagedTake) else take_state(t) for t in takes]
-    if there is not None and there.hangs:
-        for state in states:
-            if state["state"] == "running":
-                state["message"] = HANGS.format(silent=duration(there.silent_s))
-    return states
-
-
-def _damaged_state(take: DamagedTake) -> dict[str, Any]:
-    return {
-        "id": take.id, "project_id": take.project_id, "name": take.name, "state": "damaged",
-        "message": DAMAGED.format(reason=take.reason, folder=take.folder.name),
-        "created": take.created.isoformat(timespec="minutes"),
-    }  # fmt: skip
+    sentence: str
+    seam: float
+    """difference over the seam, display values 0…1"""
+    steps: tuple[float, ...]
+    """differences from frame to frame"""
+    median: float
+    """of the steps"""
 
 
 @router.get("/projects/{project_id}/readiness")
-def shoot_readiness(ctx: Ctx, project_id: str, seconds: Seconds | None = None, spread: Seconds = 0.0) -> dict[str, Any]:
+def shoot_readiness(ctx: Ctx, project_id: str, seconds: Seconds | None = None, spread: Seconds = 0.0) -> Readiness:
     """What will be shot and what is odd about it."""
     project = ctx.studio.projects.get(project_id).project
     forecast = None if seconds is None else (seconds, spread)
     free = shutil.disk_usage(ctx.studio.folder).free
-    return readiness(review(project, ctx.studio.measures(project.subject)), forecast, free).model_dump()
+    return readiness(review(project, ctx.studio.measures(project.subject)), forecast, free)
 
 
 @router.post("/projects/{project_id}/takes")
-def call_take(ctx: Ctx, project_id: str, call: Call) -> dict[str, Any]:
+def call_take(ctx: Ctx, project_id: str, call: Call) -> TakeAnswer:
     """Queue a take of the project as it stands."""
-    return take_state(desk.call_take(ctx.studio, ctx.studio.projects.get(project_id), call.forecast_s))
+    return take_answer(desk.call_take(ctx.studio, ctx.studio.projects.get(project_id), call.forecast_s))
 
 
 @router.get("/takes")
-def all_takes(ctx: Ctx, project: str | None = None) -> list[dict[str, Any]]:
-    return log_state(ctx.studio, project)
+def all_takes(ctx: Ctx, project: str | None = None) -> list[TakeLine]:
+    return shoot_log(ctx.studio, project)
 
 
 @router.get("/takes/{take_id}")
-def one_take(ctx: Ctx, take_id: str) -> dict[str, Any]:
-    return take_state(ctx.studio.takes.get(take_id))
+def one_take(ctx: Ctx, take_id: str) -> TakeAnswer:
+    return take_answer(ctx.studio.takes.get(take_id))
 
 
 @router.delete("/takes/{take_id}")
-def remove(ctx: Ctx, take_id: str) -> dict[str, bool]:
+def remove(ctx: Ctx, take_id: str) -> Removed:
     desk.remove(ctx.studio, take_id)
-    return {"removed": True}
+    return Removed()
 
 
 def _file(path: FilePath, what: str) -> FileResponse:
@@ -140,37 +102,25 @@ def thumb(ctx: Ctx, take_id: str, number: Number) -> FileResponse:
 
 
 @router.get("/takes/{take_id}/seam")
-def seam(ctx: Ctx, take_id: str) -> dict[str, Any]:
+def seam(ctx: Ctx, take_id: str) -> SeamAnswer:
     """The seam check on the pictures."""
     clip = Clip.of(ctx.studio.takes.get(take_id), 1)
     check = check_seam(display_picture(read_whole(clip.take, n), f"Frame {n}") for n in clip.numbers)
     complete = len(clip.numbers) == clip.take.project.shot.frames
     sentence = check.sentence if complete else "Not all frames of the loop are there yet."
-    return {"sentence": sentence, "seam": check.seam, "steps": check.steps, "median": check.median}
+    return SeamAnswer(sentence=sentence, seam=check.seam, steps=check.steps, median=check.median)
 
 
 @router.post("/takes/{take_id}/clip")
-def make_clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> dict[str, Any]:
-    """Begin to encode the take; follow it with GET, stop it with DELETE, then fetch clip.mp4."""
-    return ctx.clips.start(Clip.of(ctx.studio.takes.get(take_id), loops)).as_json()
-
-
-@router.get("/takes/{take_id}/clip")
-def clip_progress(ctx: Ctx, take_id: str, loops: Loops = 1) -> dict[str, Any]:
-    return ctx.clips.get(Clip.of(ctx.studio.takes.get(take_id), loops).target).as_json()
-
-
-@router.delete("/takes/{take_id}/clip")
-def stop_clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> dict[str, Any]:
-    job = ctx.clips.get(Clip.of(ctx.studio.takes.get(take_id), loops).target)
-    job.stop.set()
-    return job.as_json()
+def make_clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> JobAnswer:
+    """Begin to encode the take; follow it at /api/jobs, then fetch clip.mp4."""
+    return JobAnswer.of(ask_for_clip(ctx.work, Clip.of(ctx.studio.takes.get(take_id), loops)))
 
 
 @router.get("/takes/{take_id}/clip.mp4")
 def clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> FileResponse:
     """The take as an H.264 clip; made once for the frames as they are, however many ask for it."""
-    target = ctx.clips.made(Clip.of(ctx.studio.takes.get(take_id), loops))
+    target = made_clip(ctx.work, Clip.of(ctx.studio.takes.get(take_id), loops))
     return FileResponse(target, media_type="video/mp4", filename=target.name)
 
 
@@ -206,9 +156,9 @@ def _light_change(text: str) -> LightChange:
 
 
 @router.post("/takes/{take_id}/rebalance")
-def rebalance(ctx: Ctx, take_id: str, balance: dict[str, LightChange]) -> dict[str, Any]:
+def rebalance(ctx: Ctx, take_id: str, balance: dict[str, LightChange]) -> TakeAnswer:
     """A new take with the lights of this one mixed anew; nothing is rendered."""
-    return take_state(desk.call_mix(ctx.studio, take_id, balance))
+    return take_answer(desk.call_mix(ctx.studio, take_id, balance))
 
 
 @router.get("/takes/{take_id}/frames.zip")
@@ -226,10 +176,8 @@ def frames_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
 
 
 @router.post("/takes/{take_id}/{action}")
-def act(ctx: Ctx, take_id: str, action: str) -> dict[str, Any]:
-    """pause, stop, resume"""
+def act(ctx: Ctx, take_id: str, action: Action) -> TakeAnswer:
+    """Ask for a take to be paused, stopped, or gone on with."""
     actions = {"pause": desk.pause, "stop": desk.stop, "resume": desk.resume}
-    if action not in actions:
-        raise NotFoundError(f"A take cannot be asked to ‘{action[:40]}’.")
     actions[action](ctx.studio, take_id)
-    return take_state(ctx.studio.takes.get(take_id))
+    return take_answer(ctx.studio.takes.get(take_id))

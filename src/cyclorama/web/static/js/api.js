@@ -38,14 +38,33 @@ export function upload(url, files, field = "files") {
   return send("POST", url, form, true);
 }
 
-let timer;
+/**
+ * A job in the background, once it has ended; while the studio is started again it is asked after again.
+ * @param {object} job @param {(job: object) => void} tell called whenever it was asked after
+ * @param {() => boolean} leave whether nobody wants to know any more
+ */
+export async function ended(job, tell, leave = () => false) {
+  let unanswered = 0;
+  while ((job.state === "waiting" || job.state === "running") && !leave()) {
+    await new Promise((done) => setTimeout(done, 200));
+    try {
+      job = await get(`/api/jobs/${job.id}`);
+      unanswered = 0;
+    } catch (error) {
+      if (error.status || ++unanswered > 100) throw error;
+    }
+    tell(job);
+  }
+  return job;
+}
+
 /** Say something at the foot of the page. @param {string} sentence */
 export function say(sentence, seconds = 5) {
   const toast = document.getElementById("toast");
   toast.textContent = sentence;
   toast.hidden = false;
-  clearTimeout(timer);
-  timer = setTimeout(() => (toast.hidden = true), seconds * 1000);
+  clearTimeout(toast.timer);
+  toast.timer = setTimeout(() => (toast.hidden = true), seconds * 1000);
 }
 
 /** An element with attributes and children. */

@@ -4,6 +4,7 @@ import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
 import { ItemList } from "./item_list.js";
 import { LightCard } from "./light_card.js";
 import { MaterialCard } from "./material_card.js";
+import { MoveCard } from "./move_card.js";
 import { SubjectCard } from "./subject_card.js";
 
 const byId = (id) => document.getElementById(id);
@@ -43,6 +44,7 @@ export class Cards {
     this.materialCard = new MaterialCard(store, chosen, refresh);
     this.subjectCard = new SubjectCard(store, floor);
     this.itemList = new ItemList(store, chosen, refresh);
+    this.moveCard = new MoveCard(store, chosen, refresh);
     byId("move-choice").addEventListener("click", (e) => e.target.dataset.move && store.change({ kind: "travel", move: e.target.dataset.move }));
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
@@ -70,8 +72,9 @@ export class Cards {
       list.replaceChildren(...state.stations.find((s) => s.key === list.dataset.hints).hints.map(hint));
     this.itemList.show(state);
     if (state.subject) this.subjectCard.show(state);
-    for (const b of byId("move-choice").children) b.setAttribute("aria-pressed", b.dataset.move === state.shot.kind);
-    byId("move-explained").textContent = MOVES[state.shot.kind];
+    for (const b of byId("move-choice").children) b.setAttribute("aria-pressed", state.shot.plain && b.dataset.move === state.shot.kind);
+    byId("move-explained").textContent = state.shot.plain ? MOVES[state.shot.kind] : "Several stretches, one after the other.";
+    this.moveCard.show(state);
     byId("fit-report").textContent = state.margins ? `Margin ${(state.margins.worst * 100).toFixed(1)} %, tightest in frame ${state.margins.worst_frame}.` : "";
     this.#focus();
     this.lightCard.show(state);

@@ -17,6 +17,7 @@ export class Clock {
   go(frame) {
     const { first, frames } = this.store.state.shot;
     this.frame = first + ((((Math.round(frame) - first) % frames) + frames) % frames);
+    this.store.frame = this.frame;
     for (const listener of this.listeners) listener(this.frame);
   }
 
@@ -25,16 +26,17 @@ export class Clock {
     const { first, frames } = this.store.state.shot;
     if (this.frame === null) this.frame = first;
     this.frame = Math.min(Math.max(this.frame, first), first + frames - 1);
+    this.store.frame = this.frame;
   }
 
   /** The pose the server computed for the current frame, or in a long move for the nearest that it computed. */
   pose(frame = this.frame) {
-    const { first, step, count, cameras, disc_deg, lights_deg, animation_s, carried } = this.store.state.shot;
+    const { first, step, count, cameras, disc_deg, lights_deg, focal_mm, animation_s, carried } = this.store.state.shot;
     const i = Math.min(count - 1, Math.round((frame - first) / step));
     const rows = (all) => Array.from(all.subarray(12 * i, 12 * i + 12));
     const each = (all, pick) => Object.fromEntries(Object.entries(all).map(([id, values]) => [id, pick(values)]));
     return {
-      camera: rows(cameras), disc_deg: disc_deg[i], lights_deg: lights_deg[i],
+      camera: rows(cameras), disc_deg: disc_deg[i], lights_deg: lights_deg[i], focal_mm: focal_mm[i],
       animation_s: each(animation_s, (values) => values[i]), carried: each(carried, rows),
     };
   }

@@ -4,9 +4,11 @@
 export function pickFiles(accept, multiple = false) {
   return new Promise((resolve) => {
     const input = document.createElement("input");
-    Object.assign(input, { type: "file", accept, multiple });
-    input.addEventListener("change", () => resolve([...input.files]));
-    input.addEventListener("cancel", () => resolve([]));
+    Object.assign(input, { type: "file", accept, multiple, hidden: true });
+    const done = (files) => (input.remove(), resolve(files));
+    input.addEventListener("change", () => done([...input.files]));
+    input.addEventListener("cancel", () => done([]));
+    document.body.append(input); // outside the page it may be collected while the dialog is open
     input.click();
   });
 }

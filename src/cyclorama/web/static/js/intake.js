@@ -1,6 +1,6 @@
 /** Bringing in a model: drop or pick, progress, cancel. */
 
-import { get, remove, say, upload } from "./api.js";
+import { ended, remove, say, upload } from "./api.js";
 
 const byId = (id) => document.getElementById(id);
 
@@ -53,19 +53,17 @@ export async function follow(title, begin) {
   let job = null;
   byId("intake-cancel").onclick = () => {
     cancelled = true;
-    if (job) remove(`/api/intakes/${job.id}`).catch(() => {});
+    if (job) remove(`/api/jobs/${job.id}`).catch(() => {});
     dialog.close();
   };
   dialog.showModal();
   try {
     job = await begin();
-    while (!job.result && !job.error && !cancelled) {
-      await new Promise((done) => setTimeout(done, 200));
-      job = await get(`/api/intakes/${job.id}`);
-      byId("intake-what").textContent = job.what;
-      byId("intake-bar").value = job.share;
-    }
-    if (job.error && !cancelled) say(job.error, 12);
+    job = await ended(job, (now) => {
+      byId("intake-what").textContent = now.what;
+      byId("intake-bar").value = now.share;
+    }, () => cancelled);
+    if (job.state === "failed" && !cancelled) say(job.message, 12);
   } catch (error) {
     say(error.message, 12);
   }

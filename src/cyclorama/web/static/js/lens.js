@@ -1,7 +1,7 @@
 /** The lens: stand-in while things are handled, developing picture when they rest, and handling the camera in it. */
 
-import { draw } from "./api.js";
 import { FARTHEST_M, NEAREST_M } from "./distances.js";
+import { Guides } from "./guides.js";
 import { StandIn } from "./standin.js";
 
 const LONG_SIDE = 640;
@@ -19,7 +19,7 @@ export class Lens {
     this.frame = document.getElementById("frame");
     this.picture = document.getElementById("picture");
     this.context = this.picture.getContext("2d");
-    this.guides = document.getElementById("guides");
+    this.guides = new Guides(document.getElementById("guides"));
     this.status = document.getElementById("lens-state");
     this.progress = document.getElementById("lens-progress");
     this.prompt = document.getElementById("lens-prompt");
@@ -46,9 +46,18 @@ export class Lens {
     this.socket.onopen = () => this.wanted && this.develop();
     this.socket.onmessage = (event) => (typeof event.data === "string" ? this.#told(JSON.parse(event.data)) : this.#developed(event.data));
     this.socket.onclose = () => {
+      if (this.disposed) return;
       this.status.textContent = "Cyclorama does not answer; trying again …";
       setTimeout(() => this.#connect(), 1500);
     };
+  }
+
+  dispose() {
+    this.disposed = true;
+    this.observer.disconnect();
+    clearTimeout(this.timer);
+    this.socket.close();
+    this.standin.dispose();
   }
 
   #told(message) {
@@ -132,7 +141,7 @@ export class Lens {
     if (this.socket.readyState !== WebSocket.OPEN || this.clock.playing) return false;
     const { width, height } = this.store.shot.shoot;
     const scale = LONG_SIDE / Math.max(width, height);
-    const develop = { request: this.request, frame: this.clock.frame, width: Math.round(width * scale), height: Math.round(height * scale), tried };
+    const develop = { request: this.request, frame: this.clock.frame, width: Math.round(width * scale), height: Math.round(height * scale), tried: this.store.inFrame(tried) };
     this.socket.send(JSON.stringify({ develop }));
     if (!this.preparing && !tried.length) {
       this.status.textContent = "developing";
@@ -157,17 +166,24 @@ export class Lens {
 
   /** The project changed. */
   async show(state) {
+    this.held = null;
     this.layout();
     await this.standin.show(state, this.store);
     this.place();
     const { camera, shot: { shoot } } = this.store;
     this.facts.textContent = `${Number(camera.focal_mm.toFixed(1))} mm · ${shoot.width}×${shoot.height} · EV ${state.lens.ev100.toFixed(1)}`;
-    this.#drawGuides(shoot.margin * 100);
+    this.guides.show(shoot);
   }
 
   /** Draw the stand-in at the clock's frame. */
   place() {
-    this.standin.place(this.clock.pose(), this.store.state.lens);
+    this.standin.place(this.clock.pose(), this.held ?? this.store.state.lens);
+  }
+
+  /** What keyed lights and so on are in the frame that is shown, once that is known. */
+  hold(lens) {
+    this.held = lens;
+    if (lens) this.place();
   }
 
   /** Draw the stand-in in a pose that is not saved yet. */
@@ -189,14 +205,6 @@ export class Lens {
     this.standin.resize(w, h);
   }
 
-  #drawGuides(margin) {
-    const line = (x1, y1, x2, y2) => draw("line", { x1, y1, x2, y2 });
-    this.guides.replaceChildren(
-      line(33.333, 0, 33.333, 100), line(66.667, 0, 66.667, 100), line(0, 33.333, 100, 33.333), line(0, 66.667, 100, 66.667),
-      draw("rect", { class: "margin", x: margin, y: margin, width: 100 - 2 * margin, height: 100 - 2 * margin }),
-    );
-  }
-
   /** Drag to travel round and up, scroll to come closer; each is one step that can be undone. */
   #bindHandling() {
     let from = null;
@@ -211,7 +219,7 @@ export class Lens {
     this.mat.addEventListener("pointerdown", (e) => {
       if (e.button !== 0 || e.target.closest("button")) return;
       if (this.picking) return this.#picked(e);
-      const { azimuth_deg: azimuth, elevation_deg: elevation } = this.store.camera;
+      const [azimuth, elevation] = ["azimuth_deg", "elevation_deg"].map((name) => this.store.value(`camera/${name}`));
       from = { x: e.clientX, y: e.clientY, moved: false, azimuth, elevation };
       this.mat.setPointerCapture(e.pointerId);
     });
@@ -265,7 +273,7 @@ export class Lens {
 
   /** Come closer or go back by a factor; wheel clicks in quick succession make one step. */
   dolly(factor) {
-    const path = `cameras/${this.store.state.project.camera_id}/distance_m`;
+    const path = this.store.full("camera/distance_m");
     this.dollied = (this.dollied ?? this.store.value(path)) * factor;
     const change = { kind: "set", path, value: Number(Math.min(FARTHEST_M, Math.max(NEAREST_M, this.dollied)).toPrecision(5)) };
     this.handle();

@@ -2,14 +2,12 @@
 
 import { draw } from "./api.js";
 import { NEAREST_M } from "./distances.js";
+import { flatHull, inverse, rad, turned, under, wrap } from "./plan_geometry.js";
 
 /** About how wide a letter of a name is. */
 const LETTER_PX = 6;
 const INK = "var(--color-ink)";
 const TAPE = { camera: "var(--color-camera)", light: "var(--color-light)", subject: "var(--color-subject)", set: "var(--color-set)" };
-const rad = (deg) => (deg * Math.PI) / 180;
-const wrap = (deg) => ((((deg + 180) % 360) + 360) % 360) - 180;
-
 /** The next round length, 1, 2 or 5 of some power of ten, that is no shorter. */
 function roundAbove(metres) {
   const power = 10 ** Math.floor(Math.log10(metres));
@@ -18,12 +16,6 @@ function roundAbove(metres) {
 
 function lengthOf(metres) {
   return metres < 0.0095 ? `${Number((metres * 1000).toPrecision(3))} mm` : `${Number(metres.toPrecision(3))} m`;
-}
-
-function turned([x, y, z], deg) {
-  const c = Math.cos(rad(deg));
-  const s = Math.sin(rad(deg));
-  return [c * x + s * z, y, -s * x + c * z];
 }
 
 export class Plan {
@@ -64,7 +56,9 @@ export class Plan {
 
   #fitScale() {
     const aim = this.pose.lens.aim;
-    const far = [this.#camera().at, ...this.#lights().filter((l) => l.lit).map((l) => l.at)];
+    const { project } = this.store.state;
+    const points = project.paths.flatMap((path) => path.points.map((p) => [p.x_m, p.y_m, p.z_m]));
+    const far = [this.#camera().at, ...(this.store.state.shot.plain ? [] : this.#trail()), ...points, ...this.#lights().filter((l) => l.lit).map((l) => l.at)];
     if (this.side) {
       const reach = Math.max(...far.map((p) => Math.hypot(p[0], p[2])), NEAREST_M);
       const height = Math.max(...far.map((p) => p[1]), aim[1] * 2, NEAREST_M);
@@ -131,35 +125,65 @@ export class Plan {
     return [draw("path", { d: `M${this.origin[0] - 4} ${this.origin[1]}h8M${this.origin[0]} ${this.origin[1] - 4}v8`, stroke: TAPE.subject })];
   }
 
-  /** The ring: one tick a frame, the playhead on it. For a loop it is the timeline. */
-  #ring() {
+  /** Where the camera goes, or where it would be if the subject stood and it turned: one place a frame. */
+  #trail() {
     const { shot } = this.store.state;
-    if (shot.kind === "hold") return [];
-    const camera = this.#camera();
-    const radius = Math.hypot(camera.at[0], camera.at[2]) * this.scale;
-    const start = this.#ringStart();
-    const perFrame = (shot.turns * 360) / shot.frames;
-    const every = Math.max(1, Math.ceil(shot.frames / Math.max(24, (2 * Math.PI * radius) / 4)));
+    const here = this.#camera().at;
+    const at = (i) => [shot.cameras[12 * i + 3], shot.cameras[12 * i + 7], shot.cameras[12 * i + 11]];
+    if (shot.kind === "spin") return Array.from(shot.disc_deg, (deg) => turned(here, deg));
+    const places = Array.from({ length: shot.count }, (_, i) => at(i));
+    if (!shot.plain) return places;
+    // while it is pulled round or out, the whole of it goes along
+    const now = places[Math.min(shot.count - 1, Math.max(0, Math.round((this.clock.frame - shot.first) / shot.step)))];
+    const [turn, by] = [Math.atan2(here[0], here[2]) - Math.atan2(now[0], now[2]), Math.hypot(here[0], here[2]) / Math.hypot(now[0], now[2])];
+    return Number.isFinite(by) ? places.map((p) => turned([p[0] * by, here[1], p[2] * by], (turn * 180) / Math.PI)) : places;
+  }
+
+  /** The trail with a tick at frames and the playhead on it: for a turn it is the timeline. */
+  #ring(flat) {
+    const { shot } = this.store.state;
+    if (shot.kind === "hold" && shot.plain) return [];
+    const points = this.#trail().map(flat);
+    const length = points.slice(1).reduce((sum, p, i) => sum + Math.hypot(p[0] - points[i][0], p[1] - points[i][1]), 0);
+    const every = Math.max(1, Math.ceil(points.length / Math.max(24, length / 4)));
     let ticks = "";
-    for (let i = 0; i < shot.frames; i += every) {
-      const a = rad(start + i * perFrame);
+    for (let i = 0; i < points.length; i += every) {
+      const [x, y] = points[i];
+      const away = Math.hypot(x - this.origin[0], y - this.origin[1]) || 1;
       const long = i % (every * 10) === 0 ? 7 : 4;
-      const [s, c] = [Math.sin(a), Math.cos(a)];
-      ticks += `M${this.origin[0] + s * radius} ${this.origin[1] + c * radius}l${s * long} ${c * long}`;
+      ticks += `M${x} ${y}l${((x - this.origin[0]) / away) * long} ${((y - this.origin[1]) / away) * long}`;
     }
-    const a = rad(start + (this.clock.frame - shot.first) * perFrame);
-    const head = [this.origin[0] + Math.sin(a) * radius, this.origin[1] + Math.cos(a) * radius];
+    const closed = shot.plain && shot.turns && shot.step === 1 ? "Z" : "";
+    const d = `M${points.map((p) => p.map((v) => v.toFixed(1)).join(" ")).join("L")}${closed}`;
+    const head = points[Math.min(points.length - 1, Math.max(0, Math.round((this.clock.frame - shot.first) / shot.step)))];
     const items = [
-      draw("circle", { cx: this.origin[0], cy: this.origin[1], r: radius, fill: "none", stroke: TAPE.camera, "stroke-width": 1.25 }),
+      draw("path", { d, fill: "none", stroke: TAPE.camera, "stroke-width": 1.25 }),
       draw("path", { d: ticks, stroke: TAPE.camera, "stroke-width": 1 }),
-      draw("circle", { class: "grab", "data-grab": "ring", cx: this.origin[0], cy: this.origin[1], r: radius, fill: "none", stroke: "transparent", "stroke-width": 12 }),
+      draw("path", { class: "grab", "data-grab": "ring", d, fill: "none", stroke: "transparent", "stroke-width": 12 }),
     ];
     if (shot.kind === "spin") items.push(draw("circle", { class: "grab", "data-grab": "ring", cx: head[0], cy: head[1], r: 5, fill: INK, stroke: "#fff", "stroke-width": 1.5 }));
     return items;
   }
 
-  #ringStart() {
-    return this.pose.start_azimuth_deg ?? this.store.camera.azimuth_deg;
+  /** Paths with their points, which are dragged. */
+  #paths(flat) {
+    const { paths, project } = this.store.state;
+    return paths.flatMap(({ id, name, line }) => {
+      const places = Array.from({ length: line.length / 3 }, (_, i) => flat([line[3 * i], line[3 * i + 1], line[3 * i + 2]]));
+      const { points } = project.paths.find((path) => path.id === id);
+      return [draw("polyline", { points: places.map((p) => p.join(",")).join(" "), fill: "none", stroke: INK, "stroke-opacity": 0.55, "stroke-dasharray": "4 3" }, draw("title", {}, name)),
+        ...points.map((point) => {
+          const [cx, cy] = flat(this.#pointAt(id, point));
+          return draw("circle", { class: "grab", "data-grab": "point", "data-path": id, "data-point": point.id, cx, cy, r: 3.5, fill: "#fff", stroke: INK, "stroke-width": 1.5 }, draw("title", {}, `${name}, ${point.id}`));
+        })];
+    });
+  }
+
+  /** Where a point of a path is, or is being dragged to. */
+  #pointAt(path, point) {
+    const held = this.drag?.point === point.id && this.drag.path === path ? this.drag.changes : [];
+    const value = (name) => held.find((c) => c.path.endsWith(name))?.value ?? point[name];
+    return [value("x_m"), value("y_m"), value("z_m")];
   }
 
   #wedge() {
@@ -223,7 +247,7 @@ export class Plan {
       const angle = (-Math.atan2(light.at[0], light.at[2]) * 180) / Math.PI;
       return { light, at: this.#at(light.at), out: [light.at[0] / length, light.at[2] / length], angle, half: Math.hypot(...light.u) };
     });
-    return [...this.#rings(), ...this.#setTop(), ...this.#outlines((p) => this.#at(p)), ...this.#axis(), ...this.#ring(), ...this.#lamps(lamps, (light) => this.#at(light.aim), this.#at(this.#camera().at)), ...this.#wedge()];
+    return [...this.#rings(), ...this.#setTop(), ...this.#outlines((p) => this.#at(p)), ...this.#axis(), ...this.#ring((p) => this.#at(p)), ...this.#paths((p) => this.#at(p)), ...this.#lamps(lamps, (light) => this.#at(light.aim), this.#at(this.#camera().at)), ...this.#wedge()];
   }
 
   /** Lamps with their beams towards what they aim at and their names. */
@@ -250,7 +274,13 @@ export class Plan {
       const away = Math.atan2(at[1] - aim[1], at[0] - aim[0]);
       return { light, at, out: [Math.cos(away), Math.sin(away)], angle: (away * 180) / Math.PI - 90, half: Math.hypot(...light.v) };
     });
-    return [...items, ...this.#lamps(lamps, (light) => flat(light.aim), flat(camera.at)), ...this.#sideCamera(camera, flat, aim)];
+    return [...items, ...this.#sideTrail(flat), ...this.#paths(flat), ...this.#lamps(lamps, (light) => flat(light.aim), flat(camera.at)), ...this.#sideCamera(camera, flat, aim)];
+  }
+
+  /** Where the camera goes, unless it only goes round at one height. */
+  #sideTrail(flat) {
+    if (this.store.state.shot.plain) return [];
+    return [draw("polyline", { points: this.#trail().map((p) => flat(p).map((v) => v.toFixed(1)).join(",")).join(" "), fill: "none", stroke: TAPE.camera, "stroke-width": 1.25 })];
   }
 
   #heights() {
@@ -276,7 +306,7 @@ export class Plan {
     const target = e.target.closest("[data-grab]");
     if (!target || e.button !== 0) return;
     this.svg.setPointerCapture(e.pointerId);
-    this.drag = { what: target.dataset.grab, light: target.dataset.light, item: target.dataset.item, x: e.clientX, y: e.clientY, moved: false, changes: [] };
+    this.drag = { what: target.dataset.grab, light: target.dataset.light, item: target.dataset.item, path: target.dataset.path, point: target.dataset.point, x: e.clientX, y: e.clientY, moved: false, changes: [] };
     const { what, light, item } = this.drag;
     if (what === "item") this.drag.from = { ...this.store.item(item).placement };
     this.floor.choose({ light: "light", item: "subject" }[what] ?? "camera", light ?? item);
@@ -303,11 +333,11 @@ export class Plan {
 
   #dragTop(x, z) {
     const { shot, lens } = this.store.state;
-    const { camera } = this.store;
     const from = (aim) => [x - aim[0], z - aim[2]];
     const azimuthOf = ([dx, dz]) => (Math.atan2(dx, dz) * 180) / Math.PI;
     const reach = ([dx, dz], elevation) => Math.hypot(dx, dz) / Math.max(Math.cos(rad(elevation)), 0.05);
     if (this.drag.what === "item") return this.#dragItem(x, z);
+    if (this.drag.what === "point") return [this.#set(`${this.#point()}/x_m`, x, 4), this.#set(`${this.#point()}/z_m`, z, 4)];
     if (this.drag.what === "light") {
       const { elevation_deg: elevation } = this.store.value(this.#light());
       // where the rig travels, it does so about the axis
@@ -317,14 +347,30 @@ export class Plan {
       return [this.#set(`${this.#light()}/azimuth_deg`, wrap(azimuthOf(at)), 1), this.#away(`${this.#light()}/distance_m`, reach(at, elevation))];
     }
     const azimuth = azimuthOf(from(lens.aim));
-    const onRing = this.drag.what === "ring" || shot.kind === "orbit";
-    if (onRing && shot.kind !== "hold" && shot.turns) {
-      const turn = (((Math.sign(shot.turns) * (azimuth - camera.azimuth_deg)) % 360) + 360) % 360;
-      this.clock.go(shot.first + Math.min(shot.frames - 1, Math.round((turn / 360 / Math.abs(shot.turns)) * shot.frames)));
-    }
-    if (this.drag.what === "ring") return [];
-    const distance = this.#away(this.store.full("camera/distance_m"), reach(from(lens.aim), camera.elevation_deg));
+    const moves = !shot.plain || (shot.kind === "orbit" && shot.turns !== 0);
+    const onRing = this.drag.what === "ring" || moves;
+    if (onRing) this.clock.go(this.#nearest(x, z));
+    if (this.drag.what === "ring" || !shot.plain) return [];
+    const distance = this.#away(this.store.full("camera/distance_m"), reach(from(lens.aim), this.store.value("camera/elevation_deg")));
     return onRing ? [distance] : [distance, this.#set(this.store.full("camera/azimuth_deg"), wrap(azimuth), 1)];
+  }
+
+  /** The frame whose place on the trail is nearest in direction, and then in distance. */
+  #nearest(x, z) {
+    const { shot } = this.store.state;
+    let best = [Infinity, 0];
+    this.#trail().forEach((p, i) => {
+      const size = (Math.hypot(x, z) || 1) / (Math.hypot(p[0], p[2]) || 1);
+      const scaled = shot.plain ? size : 1; // who goes round is found by direction alone, however far it is pulled
+      const away = Math.hypot(p[0] * scaled - x, p[2] * scaled - z);
+      if (away < best[0] - 1e-9) best = [away, i];
+    });
+    return shot.first + best[1] * shot.step;
+  }
+
+  /** Path of the point that is dragged. */
+  #point() {
+    return `paths/${this.drag.path}/points/${this.drag.point}`;
   }
 
   /** Path of the light that is dragged. */
@@ -344,6 +390,7 @@ export class Plan {
 
   #dragSide(x, y) {
     if (this.drag.what === "item") return [];
+    if (this.drag.what === "point") return [this.#set(`${this.#point()}/y_m`, y, 4)];
     const { aim } = this.drag.what === "light" ? this.store.state.lens.lights.find((l) => l.id === this.drag.light) : this.store.state.lens;
     const rise = y - aim[1];
     const elevation = (from) => Math.min(89, Math.max(-89, (Math.atan2(rise, from) * 180) / Math.PI));
@@ -365,32 +412,4 @@ export class Plan {
     if (changes.length) await this.store.change(...changes);
     else this.floor.settle();
   }
-}
-
-/** A point under a 4×4 matrix, given as its rows. */
-function under(matrix, [x, y, z]) {
-  return matrix.slice(0, 3).map((row) => row[0] * x + row[1] * y + row[2] * z + row[3]);
-}
-
-/** The inverse of a placement: a turn with an even scale, and a shift. */
-function inverse(matrix) {
-  const [a, b, c] = matrix;
-  const k = 1 / (a[0] * a[0] + a[1] * a[1] + a[2] * a[2]);
-  const rows = [0, 1, 2].map((i) => [a[i] * k, b[i] * k, c[i] * k]);
-  return rows.map((row) => [...row, -(row[0] * a[3] + row[1] * b[3] + row[2] * c[3])]);
-}
-
-/** Convex hull of screen points (monotone chain), for outlines. */
-function flatHull(points) {
-  const sorted = [...points].sort((a, b) => a[0] - b[0] || a[1] - b[1]);
-  const cross = (o, a, b) => (a[0] - o[0]) * (b[1] - o[1]) - (a[1] - o[1]) * (b[0] - o[0]);
-  const half = (list) => {
-    const out = [];
-    for (const p of list) {
-      while (out.length >= 2 && cross(out.at(-2), out.at(-1), p) <= 0) out.pop();
-      out.push(p);
-    }
-    return out.slice(0, -1);
-  };
-  return [...half(sorted), ...half(sorted.reverse())].map((p) => p.map((v) => Number(v.toFixed(1))));
 }

@@ -6,10 +6,16 @@ export class ProjectStore {
   /**
    * @param {string} id
    * @param {Record<string, string>} affected what every place affects, by its path with * for the ids of items
+   * @param {string[]} keyable those of them that can change during a shot
    */
-  constructor(id, affected) {
+  constructor(id, affected, keyable) {
     this.id = id;
     this.affected = affected;
+    this.mayBeKeyed = new Set(keyable);
+    /** Whether every change of a value that can be keyed is a key in the frame that is shown. */
+    this.keying = false;
+    /** The frame that is shown. */
+    this.frame = 1;
     this.url = `/api/projects/${id}`;
     this.state = null;
     /** Changes that are not saved because the project was changed in another window, in the order they were made. */
@@ -31,16 +37,49 @@ export class ProjectStore {
 
   /** What a place affects: camera, light, surface … @param {string} path */
   affects(path) {
+    return this.affected[this.#pattern(path)];
+  }
+
+  /** Whether a value can change during a shot. @param {string} path */
+  keyable(path) {
+    return this.mayBeKeyed.has(this.#pattern(path));
+  }
+
+  /** The channel of a value in the open shot, if it is keyed. @param {string} path */
+  channel(path) {
+    return this.state.shot.keyed[this.full(path)] ?? null;
+  }
+
+  /** A path with * for the ids of items. */
+  #pattern(path) {
     let known = "";
     for (const step of this.full(path).split("/")) {
       const here = known ? `${known}/${step}` : step;
       known = here in this.affected ? here : `${known}/*`;
     }
-    return this.affected[known];
+    return known;
+  }
+
+  /** Changes as they are made in the frame that is shown: a value that is keyed, or is to be, is keyed there. */
+  inFrame(changes) {
+    return changes.map((change) => {
+      if (change.kind !== "set" || !(this.channel(change.path) || (this.keying && this.keyable(change.path)))) return change;
+      return { kind: "key", path: change.path, frame: this.frame, value: change.value };
+    });
+  }
+
+  /** What a keyed value is in the frame that is shown. */
+  #keyedValue({ values, numbers, kind }) {
+    const { first, step, count } = this.state.shot;
+    const i = Math.min(count - 1, Math.max(0, Math.round((this.frame - first) / step)));
+    if (kind === "switch") return values[i] >= 0.5;
+    return numbers === 1 ? Number(values[i].toPrecision(7)) : Array.from(values.subarray(i * numbers, (i + 1) * numbers));
   }
 
   take(state) {
     unpack(state.shot);
+    for (const lane of state.lanes) lane.values = typeof lane.values === "string" ? floats(lane.values) : lane.values;
+    for (const path of state.paths) path.line = typeof path.line === "string" ? floats(path.line) : path.line;
     this.state = state;
     for (const listener of this.listeners) listener(state);
   }
@@ -50,7 +89,8 @@ export class ProjectStore {
   }
 
   /** Perform changes as one step; resolves to true when they were saved. */
-  change(...changes) {
+  change(...asked) {
+    const changes = this.inFrame(asked);
     return this.#serially(async () => {
       if (this.held.length) return this.#hold(changes); // it would be refused as well, and must not overtake
       try {
@@ -192,7 +232,7 @@ export class ProjectStore {
 
   /** One frame's pose as it would be after changes; only the newest request is answered. */
   preview(changes, frame, draw) {
-    this.nextPreview = { changes, frame, draw };
+    this.nextPreview = { changes: this.inFrame(changes), frame, draw };
     if (!this.previewing) this.#previewNext();
   }
 
@@ -224,11 +264,15 @@ export class ProjectStore {
       .replace("{item}", chosen.item ?? "")
       .replace("{light}", chosen.light ?? "")
       .replace("{material}", chosen.material ?? "")
-      .replace("{slot}", chosen.slot ?? "");
+      .replace("{slot}", chosen.slot ?? "")
+      .replace("{segment}", chosen.segment ?? "")
+      .replace("{row}", chosen.row ?? "");
   }
 
-  /** The value at a path of the document; items of lists by id. */
+  /** The value at a path, in the frame that is shown where it is keyed; items of lists by id. */
   value(path) {
+    const channel = this.channel(path);
+    if (channel) return this.#keyedValue(channel);
     let place = this.state.project;
     for (const step of this.full(path).split("/")) {
       place = Array.isArray(place) ? place.find((item) => item.id === step) : place?.[step];
@@ -238,10 +282,16 @@ export class ProjectStore {
   }
 }
 
-/** Numbers of all frames, from base64 of float32. */
+/** Numbers from base64 of float32. */
+function floats(text) {
+  return new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
+}
+
+/** What there is for every frame, as numbers. */
 function unpack(shot) {
-  const numbers = (text) => new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
-  for (const name of ["cameras", "disc_deg", "lights_deg"]) if (typeof shot[name] === "string") shot[name] = numbers(shot[name]);
+  const numbers = floats;
+  for (const name of ["cameras", "disc_deg", "lights_deg", "focal_mm"]) if (typeof shot[name] === "string") shot[name] = numbers(shot[name]);
   for (const all of [shot.animation_s, shot.carried])
     for (const [id, text] of Object.entries(all)) if (typeof text === "string") all[id] = numbers(text);
+  for (const channel of Object.values(shot.keyed)) if (typeof channel.values === "string") channel.values = numbers(channel.values);
 }

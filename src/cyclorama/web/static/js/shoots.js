@@ -2,23 +2,13 @@
 
 import { make, post, remove, say } from "./api.js";
 
-const log = document.getElementById("log");
 const STATES = { queued: "queued", running: "shooting", paused: "paused", stopped: "stopped", interrupted: "interrupted", failed: "failed", done: "done", damaged: "damaged" };
 const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", failed: "var(--color-missing)", damaged: "var(--color-missing)", interrupted: "var(--color-look)" };
-const SHOWN = 12;
-const lines = new Map();
-
-/** Evenly chosen frames of a take, at most SHOWN. */
-function chosenFrames(take) {
-  const total = take.last - take.first + 1;
-  const count = Math.min(SHOWN, total);
-  return Array.from({ length: count }, (_, i) => take.first + Math.floor((i * total) / count));
-}
 
 async function act(take, action) {
   try {
     if (action === "remove") {
-      if (confirm(`Remove ‘${take.name}’ with its ${take.done ? `${take.done.length} ` : ""}frames?`)) await remove(`/api/takes/${take.id}`);
+      if (confirm(`Remove ‘${take.name}’ with its ${take.finished ? `${take.finished} ` : ""}frames?`)) await remove(`/api/takes/${take.id}`);
     } else await post(`/api/takes/${take.id}/${action}`);
   } catch (error) {
     say(error.message);
@@ -33,13 +23,13 @@ function buttons(take) {
   if (["paused", "stopped", "interrupted", "failed"].includes(take.state)) list.push(b("resume", "Resume", true));
   if (take.state === "done") list.push(b("resume", "Check and mend"));
   if (!["running", "queued"].includes(take.state)) list.push(b("remove", "Remove"));
-  if (take.done.length) list.push(make("a", { class: "btn", href: `/takes/${take.id}` }, "Screen"));
+  if (take.finished) list.push(make("a", { class: "btn", href: `/takes/${take.id}` }, "Screen"));
   return list;
 }
 
 function figures(take) {
   const total = take.last - take.first + 1;
-  const parts = [`${take.done.length} of ${total} frames`];
+  const parts = [`${take.finished} of ${total} frames`];
   if (take.spent) parts.push(take.state === "done" ? `took ${take.spent}` : `${take.spent} so far`);
   if (take.left && take.state === "running") parts.push(`${take.left} left`);
   if (take.clamped !== null) parts.push(`${(take.clamped * 100).toFixed(2)} % of the light clamped`);
@@ -55,12 +45,12 @@ class Line {
     this.figures = make("span", { class: "num text-soft" });
     this.message = make("p", { class: "text-look" });
     this.buttons = make("div", { class: "flex gap-1.5" });
-    this.frames = chosenFrames(take);
-    this.cells = this.frames.map((n) => make("div", { class: "relative flex-1 overflow-hidden bg-shade", style: `aspect-ratio: ${take.width} / ${take.height}`, title: `Frame ${n}` }));
+    const { slate } = take;
+    this.cells = take.strip.map(({ number }) => make("div", { class: "relative flex-1 overflow-hidden bg-shade", style: `aspect-ratio: ${slate.width} / ${slate.height}`, title: `Frame ${number}` }));
     this.element = make("article", { class: "border-b border-rule py-4", "data-take": take.id },
       make("header", { class: "mb-2 flex flex-wrap items-baseline gap-x-3 gap-y-1" },
-        make("a", { class: "text-[15px] font-semibold hover:underline", href: `/projects/${take.project_id}` }, take.project_name), make("span", {}, take.name), this.state,
-        make("span", { class: "num text-soft" }, `${take.width}×${take.height}, ${take.source_id ? "lights re-balanced" : `${take.samples}/px`}, ${take.format.toUpperCase()}, ${take.first}–${take.last}`),
+        make("a", { class: "text-[15px] font-semibold hover:underline", href: `/projects/${take.project_id}` }, slate.project_name), make("span", {}, take.name), this.state,
+        make("span", { class: "num text-soft" }, `${slate.width}×${slate.height}, ${take.source_id ? "lights re-balanced" : `${slate.samples}/px`}, ${slate.format.toUpperCase()}, ${take.first}–${take.last}`),
         make("span", { class: "flex-1" }), this.figures),
       make("div", { class: "flex gap-[2px] bg-ink p-[5px]" }, ...this.cells),
       make("div", { class: "mb-2 h-[4px] bg-shade" }, this.bar),
@@ -68,18 +58,17 @@ class Line {
   }
 
   show(take) {
-    const done = new Set(take.done);
     this.state.textContent = take.state === "running" && take.message ? "waiting" : STATES[take.state];
     this.element.dataset.state = take.state;
     this.state.style.color = COLOURS[take.state] ?? "var(--color-soft)";
     this.figures.textContent = figures(take);
     this.message.textContent = take.message;
-    this.bar.style.width = `${(100 * take.done.length) / (take.last - take.first + 1)}%`;
+    this.bar.style.width = `${(100 * take.finished) / (take.last - take.first + 1)}%`;
     this.bar.style.background = COLOURS[take.state] ?? "var(--color-soft)";
-    this.frames.forEach((n, i) => {
-      if (done.has(n) && !this.cells[i].firstChild) this.cells[i].append(make("img", { src: `/api/takes/${take.id}/thumbs/${n}`, alt: `Frame ${n}`, class: "h-full w-full object-cover", loading: "lazy" }));
+    take.strip.forEach(({ number, finished }, i) => {
+      if (finished && !this.cells[i].firstChild) this.cells[i].append(make("img", { src: `/api/takes/${take.id}/thumbs/${number}`, alt: `Frame ${number}`, class: "h-full w-full object-cover", loading: "lazy" }));
     });
-    const key = `${take.state}${take.done.length > 0}`;
+    const key = `${take.state}${take.finished > 0}`;
     if (key !== this.key) this.buttons.replaceChildren(...buttons(take));
     this.key = key;
   }
@@ -98,27 +87,42 @@ class DamagedLine {
   show() {}
 }
 
-function show(takes) {
-  document.getElementById("trouble").hidden = !takes.error;
-  document.getElementById("trouble").textContent = takes.error ?? "";
-  if (takes.error) return; // what was shown is still the best there is
-  document.getElementById("empty").hidden = takes.length > 0;
-  for (const [id, line] of lines) {
-    if (takes.some((t) => t.id === id)) continue;
-    line.element.remove();
-    lines.delete(id);
+class ShootLog {
+  constructor() {
+    this.log = document.getElementById("log");
+    this.lines = new Map();
+    this.#connect();
+    window.addEventListener("pagehide", (e) => e.persisted || this.dispose());
   }
-  takes.forEach((take, i) => {
-    if (!lines.has(take.id)) lines.set(take.id, take.state === "damaged" ? new DamagedLine(take) : new Line(take));
-    const line = lines.get(take.id);
-    line.show(take);
-    if (log.children[i] !== line.element) log.insertBefore(line.element, log.children[i] ?? null);
-  });
+
+  dispose() {
+    this.disposed = true;
+    this.socket.close();
+  }
+
+  #connect() {
+    this.socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/takes`);
+    this.socket.onmessage = (event) => this.#show(JSON.parse(event.data));
+    this.socket.onclose = () => this.disposed || setTimeout(() => this.#connect(), 1500);
+  }
+
+  #show(takes) {
+    document.getElementById("trouble").hidden = !takes.error;
+    document.getElementById("trouble").textContent = takes.error ?? "";
+    if (takes.error) return; // what was shown is still the best there is
+    document.getElementById("empty").hidden = takes.length > 0;
+    for (const [id, line] of this.lines) {
+      if (takes.some((t) => t.id === id)) continue;
+      line.element.remove();
+      this.lines.delete(id);
+    }
+    takes.forEach((take, i) => {
+      if (!this.lines.has(take.id)) this.lines.set(take.id, take.state === "damaged" ? new DamagedLine(take) : new Line(take));
+      const line = this.lines.get(take.id);
+      line.show(take);
+      if (this.log.children[i] !== line.element) this.log.insertBefore(line.element, this.log.children[i] ?? null);
+    });
+  }
 }
 
-function connect() {
-  const socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/takes`);
-  socket.onmessage = (event) => show(JSON.parse(event.data));
-  socket.onclose = () => setTimeout(connect, 1500);
-}
-connect();
+new ShootLog();

@@ -242,6 +242,10 @@ export class StandIn {
     this.draw();
   }
 
+  dispose() {
+    this.renderer.dispose();
+  }
+
   /** Stand as in a pose: camera rows, what carries items, light angles, lens. */
   place(pose, lens) {
     this.pose = { pose, lens };
@@ -251,8 +255,9 @@ export class StandIn {
     // as far as the set reaches round a subject of any size, and as near as depth can be told apart then
     const away = Math.max(NEAREST_M, Math.hypot(...[3, 7, 11].map((i, axis) => pose.camera[i] - lens.aim[axis])));
     const near = away / 200;
-    const w = lens.half_width * lens.widest * near;
-    const h = lens.half_height * lens.widest * near;
+    const zoomed = lens.focal_mm / pose.focal_mm;
+    const w = lens.half_width * zoomed * lens.widest * near;
+    const h = lens.half_height * zoomed * lens.widest * near;
     this.camera.projectionMatrix.makePerspective(-w, w, h, -h, near, away * 250);
     this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
     this.turning.rotation.y = (pose.disc_deg * Math.PI) / 180;

@@ -1,8 +1,8 @@
-/** The strip: ruler in frames and seconds, playhead, and the margin to the frame edge in every frame. */
+/** The strip: ruler in frames and seconds, playhead, and what is measured of every frame. */
 
-import { draw } from "./api.js";
+import { draw, make } from "./api.js";
 
-const LEFT = 46;
+const LEFT = 92;
 const RIGHT = 14;
 const RULER = 22;
 
@@ -23,11 +23,17 @@ export class Strip {
     this.svg = svg;
     this.store = store;
     this.clock = clock;
+    this.choice = document.getElementById("lane-choice");
+    this.choice.addEventListener("change", () => this.show());
     this.observer = new ResizeObserver(() => this.store.state && this.show());
     this.observer.observe(svg);
     let dragging = false;
-    const go = (e) => this.clock.go(this.#frameAt(e.clientX));
+    const go = (e) => this.clock.go(this.frameAt(e.clientX));
+    const worst = (e) => e.target.closest(".lane-worst")?.dataset.frame;
+    this.worst = document.getElementById("lane-worst");
+    this.worst.addEventListener("click", () => this.clock.go(Number(this.worst.dataset.frame)));
     svg.addEventListener("pointerdown", (e) => {
+      if (worst(e)) return this.clock.go(Number(worst(e)));
       dragging = true;
       svg.setPointerCapture(e.pointerId);
       go(e);
@@ -36,12 +42,23 @@ export class Strip {
     svg.addEventListener("pointerup", () => (dragging = false));
   }
 
-  #x(frame) {
+  dispose() {
+    this.observer.disconnect();
+  }
+
+  /** Where its frames begin, px. */
+  get left() {
+    return LEFT;
+  }
+
+  /** Where a frame stands, px. */
+  x(frame) {
     const { first, frames } = this.store.state.shot;
     return LEFT + ((frame - first + 0.5) / frames) * (this.width - LEFT - RIGHT);
   }
 
-  #frameAt(clientX) {
+  /** Which frame is at a place of the page. */
+  frameAt(clientX) {
     const { first, frames } = this.store.state.shot;
     const share = (clientX - this.svg.getBoundingClientRect().left - LEFT) / (this.width - LEFT - RIGHT);
     return first + Math.min(frames - 1, Math.max(0, Math.floor(share * frames)));
@@ -50,7 +67,7 @@ export class Strip {
   show() {
     this.width = this.svg.clientWidth;
     this.height = this.svg.clientHeight;
-    this.svg.replaceChildren(...this.#ruler(), ...this.#margins());
+    this.svg.replaceChildren(...this.#ruler(), ...this.#measured());
     this.playhead = draw("g");
     this.svg.append(this.playhead);
     this.place();
@@ -65,7 +82,7 @@ export class Strip {
       draw("text", { x, y, "text-anchor": anchor, class: "num", "font-size": 10, fill: "var(--color-soft)" }, text);
     items.push(label(LEFT - 8, 14, "frame", "end"));
     for (let i = 0; i < frames; i += step) {
-      const x = this.#x(first + i);
+      const x = this.x(first + i);
       items.push(draw("line", { x1: x, x2: x, y1: RULER - 5, y2: RULER, stroke: "var(--color-soft)" }), label(x, 14, String(first + i)));
     }
     for (let s = 1; s * perSecond < frames; s += niceStep(frames / perSecond, 16)) {
@@ -75,38 +92,40 @@ export class Strip {
     return items;
   }
 
-  #margins() {
-    const { margins, shot } = this.store.state;
-    const top = RULER + 6;
-    const bottom = this.height - 17;
-    const name = draw("text", { x: LEFT - 8, y: (top + bottom) / 2 + 3, "text-anchor": "end", "font-size": 10.5, fill: "var(--color-soft)" }, "margin");
-    if (!margins) return [name];
-    const values = margins.per_frame;
-    const most = Math.max(0.12, ...values);
+  /** What is measured of every frame: one measure at a time. */
+  #measured() {
+    const { lanes, shot } = this.store.state;
+    const lane = lanes.find(({ key }) => key === this.choice.value) ?? lanes[0];
+    this.choice.replaceChildren(...(lanes.length ? lanes : [{ key: "margin", title: "margin" }]).map(({ key, title }) => make("option", { value: key, selected: key === lane?.key }, title)));
+    this.worst.hidden = !lane;
+    if (!lane) return [];
+    const { values, limit, below, worst, worst_frame: frame, unit, digits } = lane;
+    const [top, bottom] = [RULER + 6, this.height - 17];
+    const most = Math.max(...values, ...(limit === null ? [] : [limit]), lane.key === "margin" ? 12 : 1e-9) * (below ? 1 : 1.15);
     const least = Math.min(0, ...values);
     const y = (v) => bottom - ((v - least) / (most - least)) * (bottom - top);
-    const points = values.map((v, i) => `${this.#x(shot.first + i * shot.step).toFixed(1)},${y(v).toFixed(1)}`);
-    const edge = y(0);
-    const first = this.#x(shot.first);
-    const last = this.#x(shot.first + (values.length - 1) * shot.step);
-    const worst = this.#x(margins.worst_frame);
-    const bad = margins.worst < 0;
+    const places = Array.from(values, (v, i) => `${this.x(shot.first + i * shot.step).toFixed(1)},${y(v).toFixed(1)}`);
+    const [first, last] = [this.x(shot.first), this.x(shot.first + (values.length - 1) * shot.step)];
+    const bad = limit !== null && (below ? worst < limit : worst > limit);
+    const colour = bad ? "var(--color-missing)" : "var(--color-camera)";
     const items = [
-      name,
-      draw("polygon", { points: `${first},${edge} ${points.join(" ")} ${last},${edge}`, fill: bad ? "var(--color-missing)" : "var(--color-camera)", "fill-opacity": 0.16 }),
-      draw("polyline", { points: points.join(" "), fill: "none", stroke: bad ? "var(--color-missing)" : "var(--color-camera)", "stroke-width": 1.5 }),
-      draw("line", { x1: LEFT, x2: this.width - RIGHT, y1: edge, y2: edge, stroke: bad ? "var(--color-missing)" : "var(--color-rule)" }),
-      draw("circle", { cx: worst, cy: y(margins.worst), r: 3, fill: bad ? "var(--color-missing)" : "var(--color-camera)" }),
+      draw("polygon", { points: `${first},${y(0)} ${places.join(" ")} ${last},${y(0)}`, fill: colour, "fill-opacity": 0.16 }),
+      draw("polyline", { points: places.join(" "), fill: "none", stroke: colour, "stroke-width": 1.5 }),
+      draw("line", { x1: LEFT, x2: this.width - RIGHT, y1: y(0), y2: y(0), stroke: bad && below ? colour : "var(--color-rule)" }),
     ];
-    const text = `${(margins.worst * 100).toFixed(1)} % in frame ${margins.worst_frame}`;
-    const right = worst > this.width - 150;
-    items.push(draw("text", { x: worst + (right ? -7 : 7), y: y(margins.worst) - 5, "text-anchor": right ? "end" : "start", class: "num", "font-size": 10, fill: bad ? "var(--color-missing)" : "var(--color-ink)" }, text));
+    if (limit) items.push(draw("line", { x1: LEFT, x2: this.width - RIGHT, y1: y(limit), y2: y(limit), stroke: "var(--color-missing)", "stroke-dasharray": "4 3", "stroke-opacity": 0.7 }));
+    this.worst.dataset.frame = frame;
+    const at = this.x(frame);
+    const right = at > this.width - 150;
+    items.push(draw("g", { class: "lane-worst", style: "cursor: pointer", "data-frame": frame },
+      draw("circle", { cx: at, cy: y(worst), r: 3, fill: colour }),
+      draw("text", { x: at + (right ? -7 : 7), y: Math.max(y(worst) - 5, top + 4), "text-anchor": right ? "end" : "start", class: "num", "font-size": 10, fill: bad ? colour : "var(--color-ink)" }, `${worst.toFixed(digits)} ${unit} in frame ${frame}`)));
     return items;
   }
 
   /** Put the playhead at the clock's frame. */
   place() {
-    const x = this.#x(this.clock.frame);
+    const x = this.x(this.clock.frame);
     this.playhead.replaceChildren(
       draw("line", { x1: x, x2: x, y1: 3, y2: this.height - 14, stroke: "var(--color-ink)", "stroke-width": 1.5 }),
       draw("path", { d: `M${x - 5} 2h10v5l-5 5-5-5z`, fill: "var(--color-ink)" }),

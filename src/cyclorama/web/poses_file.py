@@ -1,0 +1,44 @@
+"""Poses of the open shot as a file for other programs."""
+
+import csv
+import io
+from collections.abc import Iterator
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from ..core.framing import Projection
+from ..core.motion import FrameRate, poses_at
+from ..core.scene import Project
+
+COLUMNS = (
+    "frame", "seconds", "x_m", "y_m", "z_m", "qx", "qy", "qz", "qw", "focal_mm", "half_width", "half_height",
+    "disc_deg",
+)  # fmt: skip
+"""Frame number; seconds since the first; place of the camera, Y up; rotation camera → studio as a unit quaternion, the
+camera looking along −Z; focal length for a long side of 36 mm; half extents of the picture at a distance of 1; how far
+the disc has turned."""
+AT_ONCE = 4096
+
+
+def poses_csv(project: Project) -> Iterator[str]:
+    """CSV (RFC 4180) of COLUMNS, one line a frame of the open shot."""
+    shot, rate, camera = project.shot, FrameRate.of(project), project.camera
+    yield _line(COLUMNS)
+    for first in range(0, shot.frames, AT_ONCE):
+        frames = np.arange(first, min(first + AT_ONCE, shot.frames), dtype=float)
+        poses = poses_at(project, shot, frames)
+        turns = Rotation.from_matrix(poses.cameras[:, :3, :3]).as_quat()
+        lens = Projection.over(camera, poses.focal_mm, shot.shoot.width, shot.shoot.height)
+        half_w, half_h = (np.broadcast_to(np.ravel(x), len(frames)) for x in (lens.half_w, lens.half_h))
+        for i, since in enumerate(frames):
+            place = poses.cameras[i, :3, 3]
+            values = (*place, *turns[i], poses.focal_mm[i], half_w[i], half_h[i], poses.disc_deg[i])
+            seconds = float(since / rate.fraction)
+            yield _line((int(since) + shot.first_frame, f"{seconds:.9g}", *(f"{float(v):.9g}" for v in values)))
+
+
+def _line(values: tuple[object, ...]) -> str:
+    buffer = io.StringIO()
+    csv.writer(buffer).writerow(values)
+    return buffer.getvalue()

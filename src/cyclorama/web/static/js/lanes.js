@@ -1,0 +1,168 @@
+/** The lanes under the strip: stretches of the move and the keys of every value that is keyed, all of it dragged. */
+
+import { draw } from "./api.js";
+
+export const LANE = 17;
+const MOST = 6;
+
+export class Lanes {
+  /**
+   * @param {HTMLElement} box that holds the drawing and scrolls
+   * @param {import("./project.js").ProjectStore} store
+   * @param {import("./clock.js").Clock} clock
+   * @param {import("./strip.js").Strip} strip whose frames stand above these
+   */
+  constructor(box, store, clock, strip) {
+    Object.assign(this, { box, store, clock, strip, drag: null });
+    this.svg = draw("svg", { class: "block w-full touch-none", role: "group", "aria-label": "Keys" });
+    box.append(this.svg);
+    this.svg.addEventListener("pointerdown", (e) => this.#begin(e));
+    this.svg.addEventListener("pointermove", (e) => this.drag && this.#move(e));
+    this.svg.addEventListener("pointerup", (e) => this.#end(e));
+    this.svg.addEventListener("pointercancel", () => (this.drag = null));
+    this.svg.addEventListener("keydown", (e) => this.#key(e));
+    this.picked = null;
+    this.tools = Object.fromEntries(["tools", "name", "goes", "outside"].map((name) => [name, document.getElementById(`key-${name}`)]));
+    this.tools.goes.addEventListener("change", (e) => this.#set((channel, i) => `keys/${channel.ids[i]}/goes`, e.target.value));
+    this.tools.outside.addEventListener("change", (e) => this.#set(() => "outside", e.target.value));
+  }
+
+  /** Set something of the key that was picked, or of its channel. */
+  #set(what, value) {
+    const channel = this.store.state.shot.keyed[this.picked.path];
+    const i = channel.frames.indexOf(this.picked.frame);
+    this.store.set(`shots/${this.store.shot.id}/channels/${channel.id}/${what(channel, i)}`, value);
+  }
+
+  /** Show how the picked key goes on, while there is one in the frame that is shown. */
+  #showPicked() {
+    const channel = this.picked && this.store.state.shot.keyed[this.picked.path];
+    const i = channel ? channel.frames.indexOf(this.picked.frame) : -1;
+    this.tools.tools.hidden = i < 0 || this.picked.frame !== this.clock.frame;
+    if (this.tools.tools.hidden) return;
+    this.tools.name.textContent = `${channel.owner}: ${channel.title}`;
+    this.tools.goes.value = channel.goes[i];
+    this.tools.outside.value = channel.outside;
+  }
+
+  show() {
+    const { shot } = this.store.state;
+    const rows = this.store.shot.rows.filter((row) => !shot.plain || row.segments.length > 1);
+    const keyed = Object.entries(shot.keyed);
+    const count = rows.length + keyed.length;
+    this.box.hidden = count === 0;
+    this.box.style.maxHeight = `${MOST * LANE + 4}px`;
+    this.svg.setAttribute("height", count * LANE + 2);
+    this.svg.replaceChildren(...rows.flatMap((row, i) => this.#row(row, i * LANE)), ...keyed.flatMap(([path, channel], i) => this.#channel(path, channel, (rows.length + i) * LANE)));
+    this.playhead = draw("line", { y1: 0, y2: count * LANE, stroke: "var(--color-ink)", "stroke-width": 1, "pointer-events": "none" });
+    this.svg.append(this.playhead);
+    this.place();
+  }
+
+  /** Put the playhead at the clock's frame. */
+  place() {
+    if (!this.playhead || this.clock.frame === null) return;
+    this.#showPicked();
+    const x = this.strip.x(this.clock.frame);
+    for (const name of ["x1", "x2"]) this.playhead.setAttribute(name, x);
+    for (const key of this.svg.querySelectorAll(".lane-key")) key.setAttribute("fill", Number(key.dataset.frame) === this.clock.frame ? "var(--color-light)" : "var(--color-ink)");
+  }
+
+  #label(y, text, title) {
+    const short = text.length > 15 ? `${text.slice(0, 14)}…` : text;
+    return draw("text", { x: this.strip.left - 8, y: y + 12, "text-anchor": "end", "font-size": 10.5, fill: "var(--color-soft)" }, short, draw("title", {}, title));
+  }
+
+  /** The stretches of a traveller, as long as they last. */
+  #row(row, y) {
+    const { first, frames, lengths } = this.store.state.shot;
+    const name = row.id === "camera" ? "Camera" : row.id === "disc" ? "Disc" : (this.store.item(row.id)?.name ?? row.id);
+    let from = first;
+    const items = [this.#label(y, name, name)];
+    for (const [i, segment] of row.segments.entries()) {
+      const length = lengths[row.id][i];
+      const [x, end] = [this.strip.x(from - 0.5), this.strip.x(Math.min(from + length, first + frames) - 0.5)];
+      from += length;
+      if (end <= x) continue;
+      const ramp = (ease) => Math.min(ease, 1) * (end - x);
+      const [a, b] = [x + ramp(segment.ease_in), end - ramp(segment.ease_out)];
+      items.push(draw("rect", { x, y: y + 2, width: Math.max(end - x - 1, 1), height: LANE - 4, rx: 2, fill: "var(--color-camera)", "fill-opacity": 0.14, stroke: "var(--color-camera)", "stroke-opacity": 0.5 }),
+        draw("path", { d: `M${x} ${y + LANE - 3}L${a} ${y + 5}L${b} ${y + 5}L${end - 1} ${y + LANE - 3}`, fill: "none", stroke: "var(--color-camera)", "stroke-width": segment.ease_in || segment.ease_out ? 1 : 0 }),
+        draw("text", { x: x + 5, y: y + 12, "font-size": 10, fill: "var(--color-ink)" }, end - x > 40 ? segment.kind.replace("_", " ") : ""),
+        draw("rect", { class: "lane-edge", "data-row": row.id, "data-segment": segment.id, "data-from": from - length, x: end - 4, y, width: 8, height: LANE, fill: "transparent", style: "cursor: ew-resize" }, draw("title", {}, "Drag to make it longer or shorter")));
+    }
+    return items;
+  }
+
+  #channel(path, channel, y) {
+    const title = `${channel.owner}: ${channel.title}`;
+    const line = draw("line", { x1: this.strip.x(channel.frames[0]), x2: this.strip.x(channel.frames.at(-1)), y1: y + LANE / 2, y2: y + LANE / 2, stroke: "var(--color-rule)" });
+    const keys = channel.frames.map((frame) => {
+      const x = this.strip.x(frame);
+      return draw("path", { class: "lane-key", "data-path": path, "data-frame": frame, d: keyShape(channel.goes[channel.frames.indexOf(frame)], x, y + LANE / 2), tabindex: 0, role: "button", "aria-label": `${title}, key in frame ${frame}`, style: "cursor: grab" },
+        draw("title", {}, `${title}, frame ${frame}. Drag to move it; Delete takes it away`));
+    });
+    return [this.#label(y, channel.title, title), line, ...keys];
+  }
+
+  #begin(e) {
+    const key = e.target.closest(".lane-key");
+    const edge = e.target.closest(".lane-edge");
+    if (e.button !== 0) return;
+    if (!key && !edge) return this.clock.go(this.strip.frameAt(e.clientX));
+    this.svg.setPointerCapture(e.pointerId);
+    this.drag = key
+      ? { key, path: key.dataset.path, frame: Number(key.dataset.frame), x: e.clientX, to: Number(key.dataset.frame) }
+      : { edge, row: edge.dataset.row, segment: edge.dataset.segment, from: Number(edge.dataset.from), x: e.clientX, length: null };
+  }
+
+  #move(e) {
+    const { drag } = this;
+    if (Math.abs(e.clientX - drag.x) < 3 && !drag.moved) return;
+    drag.moved = true;
+    const frame = this.strip.frameAt(e.clientX);
+    if (drag.key) {
+      drag.to = frame;
+      drag.key.setAttribute("transform", `translate(${this.strip.x(frame) - this.strip.x(drag.frame)} 0)`);
+    } else {
+      drag.length = Math.max(1, Math.round(frame + 1 - drag.from));
+      drag.edge.setAttribute("fill", "var(--color-camera)");
+      drag.edge.setAttribute("x", this.strip.x(drag.from + drag.length - 0.5) - 1);
+      drag.edge.setAttribute("width", 2);
+    }
+  }
+
+  #end() {
+    const { drag } = this;
+    this.drag = null;
+    if (!drag) return;
+    if (!drag.moved) return drag.key && this.#pick(drag.path, drag.frame);
+    if (drag.key && drag.to !== drag.frame) return this.store.change({ kind: "shift_keys", path: drag.path, frames: [drag.frame], by: drag.to - drag.frame });
+    if (drag.length) return this.store.set(`shots/${this.store.shot.id}/rows/${drag.row}/segments/${drag.segment}/frames`, drag.length);
+    return this.show();
+  }
+
+  #pick(path, frame) {
+    this.picked = { path, frame };
+    this.clock.go(frame);
+  }
+
+  #key(e) {
+    const key = e.target.closest(".lane-key");
+    if (!key) return;
+    const [path, frame] = [key.dataset.path, Number(key.dataset.frame)];
+    if (e.key === "Delete" || e.key === "Backspace") this.store.change({ kind: "unkey", path, frame });
+    else if (e.key === "Enter") this.#pick(path, frame);
+    else if ((e.key === "ArrowLeft" || e.key === "ArrowRight") && e.altKey) this.store.change({ kind: "shift_keys", path, frames: [frame], by: e.key === "ArrowLeft" ? -1 : 1 });
+    else return;
+    e.preventDefault();
+    e.stopPropagation();
+  }
+}
+
+/** What a key looks like by how it goes on: square where it stands, pointed where it goes straight, round else. */
+function keyShape(goes, x, y) {
+  if (goes === "hold") return `M${x - 4} ${y - 4}h8v8h-8z`;
+  if (goes === "linear") return `M${x} ${y - 5}l5 5l-5 5l-5 -5z`;
+  return `M${x - 4.5} ${y}a4.5 4.5 0 1 0 9 0a4.5 4.5 0 1 0 -9 0z`;
+}

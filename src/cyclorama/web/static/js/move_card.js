@@ -1,0 +1,93 @@
+/** The move on the Camera card: stretches one after the other, ready moves, paths, and what does not close. */
+
+import { make } from "./api.js";
+
+const byId = (id) => document.getElementById(id);
+const SAID = {
+  orbit: (s) => `${plain(s.turns)} ×`, spin: (s) => `${plain(s.turns)} ×`, arc: (s) => `${plain(s.by_deg)}°`, push: (s) => metres(s.by_m),
+  rise: (s) => metres(s.by_m), pan: (s) => `${plain(s.by_deg)}°`, roll: (s) => `${plain(s.by_deg)}°`, zoom: (s) => `to ${plain(s.to_mm)} mm`,
+  dolly_zoom: (s) => metres(s.by_m), ride: () => "", hold: () => "",
+};
+const plain = (value) => String(Number(value.toPrecision(4)));
+const metres = (m) => (Math.abs(m) < 1 ? `${plain(m * 1000)} mm` : `${plain(m)} m`);
+const named = (kind) => kind.replace("_", " ").replace(/^./, (c) => c.toUpperCase());
+const FIXES = {
+  "whole turns": "Make whole turns", "whole rounds": "Play whole rounds", "even speed": "Go at even speed",
+  "back again": "Come back again", "end at start": "Go on to the first key", "drop last": "Drop the doubled end",
+};
+
+export class MoveCard {
+  /**
+   * @param {import("./project.js").ProjectStore} store
+   * @param {{row: string|null, segment: string|null}} chosen
+   * @param {() => void} refresh called when another stretch was chosen
+   */
+  constructor(store, chosen, refresh) {
+    Object.assign(this, { store, chosen, refresh });
+    const choose = (id, change) => byId(id).addEventListener("change", (e) => {
+      const { value } = e.target;
+      e.target.value = "";
+      if (value) change(value);
+    });
+    choose("add-stretch", (move) => this.#add(move));
+    choose("ready-move", (move) => store.change({ kind: "apply_move", move }));
+    choose("add-path", (shape) => store.change({ kind: "add_path", shape }));
+    this.keep = "seconds";
+    for (const keep of ["seconds", "frames"])
+      byId(`keep-${keep}`).addEventListener("click", () => {
+        this.keep = keep;
+        for (const one of ["seconds", "frames"]) byId(`keep-${one}`).setAttribute("aria-pressed", one === keep);
+      });
+    byId("rate").addEventListener("change", (e) => {
+      const [num, den] = e.target.value.split("/").map(Number);
+      store.change({ kind: "rate", num, den, keep: this.keep });
+    });
+    byId("ride-path").addEventListener("change", (e) => store.set(store.resolve("shot/rows/{row}/segments/{segment}/path_id", chosen), e.target.value));
+  }
+
+  async #add(move) {
+    const rows = () => this.store.shot.rows.flatMap((row) => row.segments.map((s) => ({ ...s, row: row.id })));
+    const id = await this.store.added({ kind: "add_stretch", move }, rows);
+    if (id) this.#choose("camera", id);
+  }
+
+  #choose(row, segment) {
+    Object.assign(this.chosen, { row, segment });
+    this.refresh();
+  }
+
+  show({ shot, paths }) {
+    const all = this.store.shot.rows.flatMap((row) => row.segments.map((segment) => ({ row: row.id, segment })));
+    if (!all.some(({ segment }) => segment.id === this.chosen.segment)) Object.assign(this.chosen, { row: all[0]?.row ?? null, segment: all[0]?.segment.id ?? null });
+    byId("stretches").replaceChildren(...all.map((one) => this.#line(one)));
+    byId("gaps").replaceChildren(...shot.gaps.map((gap) => this.#gap(gap)));
+    const { rate_num, rate_den } = this.store.state.project;
+    const rate = byId("rate");
+    rate.value = `${rate_num}/${rate_den}`;
+    if (rate.selectedIndex < 0) {
+      rate.value = "other";
+      rate.selectedOptions[0].textContent = `${Number((rate_num / rate_den).toFixed(3))}/s`;
+    }
+    byId("gaps-none").hidden = shot.gaps.length > 0;
+    byId("paths").replaceChildren(...paths.map((path) => make("li", { class: "row" }, make("span", { class: "name truncate" }, path.name),
+      make("span", { class: "num flex-1 text-right text-soft" }, path.length),
+      make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove ${path.name}`, title: "Remove", onclick: () => this.store.change({ kind: "remove", path: `paths/${path.id}` }) }, "×"))));
+    const { path_id: ridden } = all.find(({ segment }) => segment.id === this.chosen.segment)?.segment ?? {};
+    byId("ride-path").replaceChildren(...paths.map((path) => make("option", { value: path.id, selected: path.id === ridden }, path.name)));
+  }
+
+  #line({ row, segment }) {
+    const who = row === "camera" ? "" : `${row === "disc" ? "Disc" : (this.store.item(row)?.name ?? row)}: `;
+    const at = `shots/${this.store.shot.id}/rows/${row}/segments/${segment.id}`;
+    const name = who ? `${who}${segment.kind}` : named(segment.kind);
+    return make("li", { class: "stretch", "aria-current": segment.id === this.chosen.segment },
+      make("button", { type: "button", class: "flex-1 text-left", onclick: () => this.#choose(row, segment.id) }, name),
+      make("span", { class: "num text-soft" }, SAID[segment.kind](segment)),
+      make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove ${name}`, title: "Remove", onclick: () => this.store.change({ kind: "remove", path: at }) }, "×"));
+  }
+
+  #gap({ what, where, jump, fixes }) {
+    return make("li", { class: "grid gap-1 py-1" }, make("span", { class: "text-look" }, `${what}${jump === "no jump" ? "" : `, ${jump} off`}.`),
+      make("span", { class: "flex flex-wrap gap-1" }, ...fixes.map((fix) => make("button", { type: "button", class: "btn h-[24px]", onclick: () => this.store.change({ kind: "close_gap", where, fix }) }, FIXES[fix]))));
+  }
+}

@@ -1,0 +1,39 @@
+/** Geometry of the floor plan and the elevation. */
+
+export const rad = (deg) => (deg * Math.PI) / 180;
+export const wrap = (deg) => ((((deg + 180) % 360) + 360) % 360) - 180;
+
+/** A point turned about the axis. */
+export function turned([x, y, z], deg) {
+  const c = Math.cos(rad(deg));
+  const s = Math.sin(rad(deg));
+  return [c * x + s * z, y, -s * x + c * z];
+}
+
+/** A point under a 4×4 matrix, given as its rows. */
+export function under(matrix, [x, y, z]) {
+  return matrix.slice(0, 3).map((row) => row[0] * x + row[1] * y + row[2] * z + row[3]);
+}
+
+/** The inverse of a placement: a turn with an even scale, and a shift. */
+export function inverse(matrix) {
+  const [a, b, c] = matrix;
+  const k = 1 / (a[0] * a[0] + a[1] * a[1] + a[2] * a[2]);
+  const rows = [0, 1, 2].map((i) => [a[i] * k, b[i] * k, c[i] * k]);
+  return rows.map((row) => [...row, -(row[0] * a[3] + row[1] * b[3] + row[2] * c[3])]);
+}
+
+/** Convex hull of screen points (monotone chain), for outlines. */
+export function flatHull(points) {
+  const sorted = [...points].sort((a, b) => a[0] - b[0] || a[1] - b[1]);
+  const cross = (o, a, b) => (a[0] - o[0]) * (b[1] - o[1]) - (a[1] - o[1]) * (b[0] - o[0]);
+  const half = (list) => {
+    const out = [];
+    for (const p of list) {
+      while (out.length >= 2 && cross(out.at(-2), out.at(-1), p) <= 0) out.pop();
+      out.push(p);
+    }
+    return out.slice(0, -1);
+  };
+  return [...half(sorted), ...half(sorted.reverse())].map((p) => p.map((v) => Number(v.toFixed(1))));
+}

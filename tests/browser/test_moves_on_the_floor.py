@@ -1,0 +1,152 @@
+"""Moves, keys, shots and cameras in the real interface."""
+
+from playwright.sync_api import Page, expect
+from tests.browser.conftest import LONG_MS, Server
+from tests.browser.test_cards import opened, project, undo
+from tests.browser.test_studio import BRIGHTNESS, field
+
+
+def go(page: Page, frame: int) -> None:
+    page.fill("#frame-number", str(frame))
+    page.press("#frame-number", "Enter")
+
+
+def mark(page: Page, path: str):  # type: ignore[no-untyped-def]
+    return page.locator("section:not([hidden]) .row", has=page.locator(f'[data-number="{path}"]')).locator(".keymark")
+
+
+def saved_step(page: Page, words: str) -> None:
+    page.wait_for_function("words => document.getElementById('undo').title.includes(words)", arg=words)
+
+
+def test_a_light_is_keyed_and_seen_in_two_developed_frames(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "light")
+    before = project(server, floor)
+    strength = "look/lights/{light}/strength_stops"
+    go(page, 1)
+    expect(mark(page, strength)).to_have_attribute("data-key", "none")
+    mark(page, strength).click()
+    expect(mark(page, strength)).to_have_attribute("data-key", "here")
+    go(page, 31)
+    expect(mark(page, strength)).to_have_attribute("data-key", "keyed")
+    field(page, strength).fill("4")
+    field(page, strength).press("Enter")
+    saved_step(page, "Key strength in frame 31")
+    go(page, 16)
+    expect(field(page, strength)).to_have_value("2")  # halfway from 0 to 4, from rest to rest
+    bright = []
+    for frame in (1, 31):
+        go(page, frame)
+        page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+        bright.append(page.evaluate(BRIGHTNESS))
+    assert bright[1] > 1.15 * bright[0]
+    # a key is dragged along its lane, and taken away with the keyboard
+    key = page.locator(".lane-key").last
+    box = key.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 4, box["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 64, box["y"] + 5, steps=5)
+    page.mouse.up()
+    saved_step(page, "Move keys")
+    (channel,) = project(server, floor).shot.channels
+    assert channel.keys[1].frame > 31
+    page.locator(".lane-key").last.focus()
+    page.keyboard.press("Delete")
+    expect(page.locator(".lane-key")).to_have_count(1)
+    for _ in range(4):
+        undo(page)
+    expect(page.locator("#lanes")).to_be_hidden()
+    assert project(server, floor) == before
+
+
+def test_two_poses_of_the_camera_are_keyed_in_the_lens(page: Page, server: Server, floor: str) -> None:
+    """Every change is keyed while that is switched on, which is shown, and is off after a reload."""
+    opened(page, floor, "camera")
+    page.click('[data-move="hold"]')
+    saved_step(page, "Set move")
+    go(page, 1)
+    page.locator("#mat").click(position={"x": 300, "y": 200})
+    page.keyboard.press("k")
+    saved_step(page, "in frame 1")
+    page.keyboard.press("a")
+    expect(page.locator("#keying-badge")).to_be_visible()
+    go(page, 49)
+    box = page.locator("#mat").bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 100, y, steps=4)
+    page.mouse.up()
+    saved_step(page, "in frame 49")
+    after = project(server, floor)
+    keyed = {c.path.rpartition("/")[2]: [k.frame for k in c.keys] for c in after.shot.channels}
+    assert keyed["azimuth_deg"] == keyed["elevation_deg"] == [0, 48]
+    assert keyed["distance_m"] == [0]
+    azimuth = next(c for c in after.shot.channels if c.path.endswith("azimuth_deg"))
+    assert azimuth.keys[1].value[0] - azimuth.keys[0].value[0] == -35.0
+    page.reload()
+    expect(page.locator("#keying-badge")).to_be_hidden()
+    page.wait_for_function("() => document.getElementById('saved').textContent === 'Saved'")
+    for _ in range(3):
+        undo(page)
+    expect(page.locator("#lanes")).to_be_hidden()
+
+
+def test_a_path_is_drawn_by_hand_and_a_loop_is_closed(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "camera")
+    page.select_option("#add-path", "straight track")
+    saved_step(page, "straight track")
+    page.select_option("#add-stretch", "ride")
+    expect(page.locator("#stretches li")).to_have_count(2)
+    (path,) = project(server, floor).paths
+    point = page.locator("#plan [data-point]").first.bounding_box()
+    assert point is not None
+    page.mouse.move(point["x"] + 3, point["y"] + 3)
+    page.mouse.down()
+    page.mouse.move(point["x"] + 43, point["y"] - 27, steps=5)
+    page.mouse.up()
+    page.wait_for_function("() => document.getElementById('undo').title.startsWith('Undo: Set')")
+    (moved,) = project(server, floor).paths
+    assert moved.points[0].x_m > path.points[0].x_m
+    assert moved.points[0].z_m < path.points[0].z_m
+    assert moved.points[1] == path.points[1]
+    page.get_by_role("button", name="Remove Ride").click()
+    expect(page.locator("#stretches li")).to_have_count(1)
+    page.locator("[data-number$='/turns']").fill("1.25")
+    page.keyboard.press("Enter")
+    expect(page.locator("#gaps")).to_contain_text("90 ° off")
+    expect(page.locator('[data-station="camera"]')).to_contain_text("does not close")
+    page.select_option("#lane-choice", "camera")
+    page.click("#lane-worst")
+    page.get_by_role("button", name="Make whole turns").click()
+    expect(page.locator("#gaps li")).to_have_count(0)
+    expect(page.locator('[data-station="camera"]')).to_contain_text("closes exactly")
+    for _ in range(6):
+        undo(page)
+    expect(page.locator("#paths li")).to_have_count(0)
+
+
+def test_another_shot_through_another_camera(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "camera")
+    before = project(server, floor)
+    page.click("#add-shot")
+    expect(page.get_by_role("tab")).to_have_count(2)
+    page.select_option("#shot-camera", "new")
+    expect(page.locator("#shot-camera option")).to_have_count(3)
+    assert project(server, floor).shot.camera_id != before.shot.camera_id
+    field(page, "camera/focal_mm").fill("35")
+    page.keyboard.press("Enter")
+    page.select_option("#ready-move", "hero push")
+    expect(page.locator("#stretches li")).to_have_count(2)
+    after = project(server, floor)
+    assert [c.focal_mm for c in after.cameras] == [before.camera.focal_mm, 35.0]
+    assert after.shots[0] == before.shot
+    page.get_by_role("tab").first.click()
+    expect(field(page, "camera/focal_mm")).to_have_value(f"{before.camera.focal_mm:g}")
+    page.get_by_role("tab").nth(1).click()
+    expect(field(page, "camera/focal_mm")).to_have_value("35")
+    page.get_by_role("button", name="Remove Hero push").click()
+    expect(page.get_by_role("tab")).to_have_count(1)
+    assert project(server, floor).shots == before.shots
