@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from ..arrays import Vec3
+from ..arrays import Mat4, Vec3
 from ..scene import Gobo, Light
 from .shapes import (
     AREA,
@@ -145,6 +145,13 @@ def light_row(light: Light, aim: Vec3, travel_deg: float, while_open_deg: float 
     row[GOBO] = -1
     row[CASTS], row[SEEN], row[REFLECTED] = light.casts_shadows, light.seen_by_camera, light.seen_in_reflections
     return row.astype(np.float32)
+
+
+def carry(row: NDArray[np.float32], at: Mat4) -> None:
+    """Move a light to where what it is fixed to has gone: `at` (4, 4), seen from where that is at rest."""
+    for name in (NORMAL, HALF_U, HALF_V):
+        row[name : name + 3] = at[:3, :3] @ row[name : name + 3]
+    row[CENTRE : CENTRE + 3] = at[:3, :3] @ row[CENTRE : CENTRE + 3] + at[:3, 3]
 
 
 def put_gobo(row: NDArray[np.float32], gobo: Gobo, texture: int) -> None:

@@ -1,6 +1,7 @@
 """Frames and time, rows of segments, poses, and the moments that everything is made and judged from."""
 
 from .aiming import aim_point, box_of, middle_of, stand_height_m
+from .carriers import STILL, Carriers, carriage_named, carriage_of, carriers_at, turned
 from .closing import Gap, gaps, loops, moves_nothing, rows_close
 from .curve import values_at
 from .evaluate import (
@@ -16,11 +17,12 @@ from .evaluate import (
 )
 from .frames import FrameRate, looked_at
 from .play import Playing, animation_s, closes, rounds
-from .poses import STILL, Poses, carriage_of, focus_distance_m, poses_at, turned
+from .poses import Poses, focus_distance_m, poses_at
 from .rows import most_turned_deg, travels, turned_deg
 
 __all__ = [
     "STILL",
+    "Carriers",
     "FrameRate",
     "Gap",
     "Moment",
@@ -31,7 +33,9 @@ __all__ = [
     "at_time",
     "box_of",
     "camera_ev100",
+    "carriage_named",
     "carriage_of",
+    "carriers_at",
     "closes",
     "focus_distance_m",
     "gaps",

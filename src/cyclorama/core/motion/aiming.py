@@ -6,7 +6,7 @@ from ..arrays import Points, Vec3
 from ..geometry.made import made_box
 from ..geometry.placement import placement_matrix
 from ..scene import Aim, Item, Project
-from ..scene.item import ON_DISC, ON_SET
+from ..scene.item import ON_CAMERA, ON_DISC, ON_SET
 
 
 def aim_point(aim: Aim, project: Project) -> Vec3:
@@ -40,7 +40,7 @@ def box_of(item: Item, part: str | None = None) -> Points | None:
 
 def stand_height_m(project: Project, item: Item) -> float:
     """Height of what an item stands on, m: the floor, the disc's top, or the top of the item that it rides on."""
-    if item.rides == ON_SET:
+    if item.rides in (ON_SET, ON_CAMERA):
         return 0.0
     if item.rides == ON_DISC:
         return project.set.stand_height_m

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from ..scene import Channel, Project, Segment, Shot, place_of, worn
 from ..scene.shot import CAMERA, DISC, Fix
+from .carriers import carriers_at
 from .curve import values_at
 from .frames import FrameRate
 from .play import closes, rounds
@@ -89,7 +90,7 @@ def _camera_gaps(project: Project, shot: Shot) -> Iterator[Gap]:
         return
     free = shot.model_copy(update={"channels": ()})
     ends = np.array([0.0, shot.frames])
-    stand = stand_of(project, free, ends)
+    stand = stand_of(project, free, carriers_at(project, free, ends))
     turned = turned_deg(free, CAMERA, ends)
     m = stand.matrices(2)
     back = rotations(turned[0] - turned[1], 1, 1)[0]  # what it has turned by is told apart

@@ -10,7 +10,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from ..scene import Channel, Key
+from ..scene import Channel, Key, Shot
 
 F64 = NDArray[np.float64]
 ROUNDS = 60
@@ -21,6 +21,11 @@ def values_at(channel: Channel, frames: F64, length: int) -> F64:
     """Values (n, k) of a channel at frames (n,) counted from the first of a shot that has `length` of them."""
     curve = _curve(channel, length)
     return curve.at(_within(channel, frames, length))
+
+
+def channels_under(shot: Shot, path: str) -> dict[str, Channel]:
+    """The channels of values below a path, by the rest of theirs."""
+    return {c.path.removeprefix(path): c for c in shot.channels if c.path.startswith(path)}
 
 
 class _Curve:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..arrays import Mat4s, Vec3
+from ..arrays import Mat4, Mat4s, Points, Vec3
 from ..scene import (
     Aim,
     Camera,
@@ -26,13 +26,15 @@ from ..scene import (
     worn,
 )
 from ..scene.camera import NEAREST_M
+from ..scene.light import WITH_RIG
 from ..scene.shot import DISC
 from .aiming import aim_point
+from .carriers import carriage_named, carriage_of
 from .closing import plain, rows_close
 from .curve import values_at
 from .frames import FrameRate
 from .play import Playing, playing_of
-from .poses import Poses, carriage_of, focus_distance_m, poses_at
+from .poses import Poses, focus_distance_m, poses_at
 from .rows import most_turned_deg, travels
 
 F64 = NDArray[np.float64]
@@ -41,7 +43,8 @@ PINHOLE_F_NUMBER = 8.0
 """What a camera without an aperture exposes with."""
 MOST_STEPS = 33
 _NO_STAND = {"id": "camera", "azimuth_deg": 0.0, "elevation_deg": 0.0, "distance_m": 1.0, "aim": Aim(), "rise_m": 0.0,
-             "pan_deg": 0.0, "tilt_deg": 0.0, "roll_deg": 0.0, "focus_point_m": None, "focus_item": None,
+             "follows": "along", "pan_deg": 0.0, "tilt_deg": 0.0, "roll_deg": 0.0,
+             "focus_point_m": None, "focus_item": None,
              "exposure_by": "meter", "iso": 100.0}  # fmt: skip
 
 
@@ -73,6 +76,8 @@ class Moment:
     """in this frame, the next and the one before"""
     carriages: dict[str, str]
     """by item: what it moves with"""
+    light_at: dict[str, Mat4]
+    """by light: where it has gone in this frame, seen from where it is at rest, of those that do not go with the rig"""
     disc_turns: bool
     playing: dict[str, Playing]
     """by item: what it plays"""
@@ -118,7 +123,7 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
         subject_id=project.subject_id,
         materials=project.materials,
         set=project.set,
-        look=_look(project, project.look_of(shot), camera, fps),
+        look=_look(project, shot, poses, fps),
         camera=camera.model_copy(
             update={
                 **_NO_STAND,
@@ -132,6 +137,7 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
         shutter=poses_at(project, shot, frame - shot.first_frame + half * open_for),
         around=poses,
         carriages={x.id: carriage_of(x, shot, project.items) for x in items},
+        light_at=_light_at(project, shot, poses),
         disc_turns=travels(shot, DISC),
         playing=playing,
         around_s={who: tuple(p.times(1)[0] for p in plays if p) for who, plays in each.items()},
@@ -221,9 +227,19 @@ def _items(project: Project, shot: Shot) -> tuple[Item, ...]:
     return tuple(item.model_copy(update={"variants": (item.variant,)}) for item in on)
 
 
-def _look(project: Project, look: Look, camera: Camera, fps: float) -> Look:
+def _look(project: Project, shot: Shot, poses: Poses, fps: float) -> Look:
+    """The look of a shot, with lights that aim at points; those that ride are told of at rest."""
+    look, camera = project.look_of(shot), project.camera_of(shot)
     lights = tuple(
-        light if light.aim.item is None else light.model_copy(update={"aim": _as_point(light.aim, project)})
+        light
+        if light.aim.item is None
+        else light.model_copy(
+            update={
+                "aim": _point(
+                    poses.aimed(light.aim, project, shot) if light.rides == WITH_RIG else aim_point(light.aim, project)
+                )
+            }
+        )
         for light in look.lights
     )
     tone = look.tone
@@ -232,9 +248,18 @@ def _look(project: Project, look: Look, camera: Camera, fps: float) -> Look:
     return look.model_copy(update={"lights": lights, "tone": tone})
 
 
-def _as_point(aim: Aim, project: Project) -> Aim:
-    x, y, z = (float(c) for c in aim_point(aim, project))
+def _point(places: Points) -> Aim:
+    """A point of the studio, the first of some if there are several."""
+    x, y, z = (float(c) for c in places.reshape(-1, 3)[0])
     return Aim.model_construct(x_m=x, y_m=y, z_m=z, item=None, part=None)
+
+
+def _light_at(project: Project, shot: Shot, poses: Poses) -> dict[str, Mat4]:
+    return {
+        light.id: poses.carried(carriage_named(light.rides, shot, project.items), project.items)[0]
+        for light in project.look_of(shot).lights
+        if light.rides != WITH_RIG
+    }
 
 
 def _focus_m(camera: Camera, poses: Poses, items: tuple[Item, ...], shot: Shot) -> float:

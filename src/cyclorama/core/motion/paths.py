@@ -17,6 +17,8 @@ from ..scene import Path
 F64 = NDArray[np.float64]
 PIECES, ROUNDS = 8, 6
 NEAR_M = 1e-9
+BENDS = 257
+"""Places at which the sharpest bend of a path is looked for."""
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(8)
 
 
@@ -26,6 +28,13 @@ def along(path: Path, shares: F64) -> tuple[Points, Points]:
     A closed path goes on beyond 0…1; an open one ends there. A path without length is a place; it leads to the front.
     """
     return _track(path).at(shares)
+
+
+def lean(path: Path, shares: F64) -> F64:
+    """How sharply a path turns to the left at shares (n,) of its length, seen from above; ±1 where it turns most."""
+    track = _track(path)
+    most = float(np.abs(track.bends(np.linspace(0.0, 1.0, BENDS))).max())
+    return track.bends(shares) / max(most, 1e-12)
 
 
 def length_m(path: Path) -> float:
@@ -75,6 +84,12 @@ class _Track:
         slope[turns_back] = _slope(cubic, t - 1e-6 * np.where(t > 0.5, 1.0, -1.0))[turns_back]
         size = np.linalg.norm(slope, axis=1, keepdims=True)
         return _place(cubic, t), slope / np.maximum(size, 1e-300)
+
+    def bends(self, shares: F64) -> F64:
+        """Change of heading (n,) about the vertical over a hundredth of the length, rad."""
+        ends = [self.at(shares + by)[1] for by in (-0.005, 0.005)]
+        before, after = (np.arctan2(d[:, 0], d[:, 2]) for d in ends)
+        return np.asarray((after - before + np.pi) % (2 * np.pi) - np.pi)
 
 
 def _cubics(points: Points, closed: bool) -> F64:

@@ -5,14 +5,15 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from ..arrays import Mat4s, Points
+from ..arrays import Mat4, Mat4s, Points
 from ..scene import Camera, Channel, Path, Project, Segment, Shot
 from ..scene.camera import NEAREST_M
 from ..scene.shot import CAMERA
 from .aiming import aim_point
-from .curve import values_at
+from .carriers import Carriers
+from .curve import channels_under, values_at
 from .easing import eased
-from .paths import along
+from .paths import along, lean
 from .rows import lengths_of, row_of, turned_deg
 
 F64 = NDArray[np.float64]
@@ -34,6 +35,15 @@ class Stand:
     """(n, 3) where it rides along a path, NaN at times when it does not"""
     ahead: Points | None = None
     """(n, 3) where it looks along its path, NaN at times when it looks at what it goes round"""
+    after: Points | None = None
+    """(n, 3) what it turns after, where it does not go along with what moves"""
+    bank_deg: Values = 0.0
+    """how far it leans into the curves of its path"""
+
+    @property
+    def target(self) -> Points:
+        """(3,) or (n, 3) what it looks at."""
+        return self.aim if self.after is None else self.after
 
     def matrices(self, count: int) -> Mat4s:
         """camera → studio (n, 4, 4); cameras look along −z."""
@@ -41,15 +51,20 @@ class Stand:
         if self.place is not None and self.ahead is not None:
             riding = ~np.isnan(self.place[:, 0])
             m[riding, :3, 3] = self.place[riding]
-            back = m[:, :3, 3] - self.aim
+            back = m[:, :3, 3] - self.target
             looks = ~np.isnan(self.ahead[:, 0])
             back[looks] = -self.ahead[looks]
             m[riding, :3, :3] = _looking(back[riding])
         if np.any(rise := self.values["rise_m"]):
             raised = np.broadcast_to(rise, count) != 0.0
             m[raised, 1, 3] += np.broadcast_to(rise, count)[raised]
-            m[raised, :3, :3] = _looking((m[:, :3, 3] - self.aim)[raised])
+            m[raised, :3, :3] = _looking((m[:, :3, 3] - self.target)[raised])
+        if self.after is not None:
+            ahead = np.zeros(count, bool) if self.ahead is None else ~np.isnan(self.ahead[:, 0])
+            m[~ahead, :3, :3] = _looking((m[:, :3, 3] - self.after)[~ahead])
         pan, tilt, roll = (self.values[name] for name in ("pan_deg", "tilt_deg", "roll_deg"))
+        if np.any(self.bank_deg):
+            roll = roll + self.bank_deg
         if np.any(pan) or np.any(tilt) or np.any(roll):
             m[:, :3, :3] = (
                 rotations(pan, 1, count) @ m[:, :3, :3] @ rotations(tilt, 0, count) @ rotations(roll, 2, count)
@@ -58,16 +73,27 @@ class Stand:
 
     def aim_m(self, cameras: Mat4s) -> F64:
         """How far what it goes round is away (n,) from cameras (n, 4, 4), along their axes."""
-        if self.place is None and not any(np.any(self.values[name]) for name in ("rise_m", "pan_deg", "tilt_deg")):
+        turned = any(np.any(self.values[name]) for name in ("rise_m", "pan_deg", "tilt_deg"))
+        if self.place is None and self.after is None and not turned:
             return np.broadcast_to(self.values["distance_m"], len(cameras))
-        return np.asarray(np.einsum("ni,ni->n", cameras[:, :3, 3] - self.aim, cameras[:, :3, 2]))
+        return np.asarray(np.einsum("ni,ni->n", cameras[:, :3, 3] - self.target, cameras[:, :3, 2]))
 
 
-def stand_of(project: Project, shot: Shot, frames: F64) -> Stand:
-    """Where the camera of a shot stands at frames (n,) counted from its first, also between and beyond them."""
+def at_rest(project: Project, shot: Shot) -> Mat4:
+    """camera → studio (4, 4) of a shot's camera, without anything that it does."""
     camera = project.camera_of(shot)
-    keyed = channels_under(shot, f"cameras/{camera.id}/")
     stand = Stand(aim_point(camera.aim, project), {name: getattr(camera, name) for name in STAND})
+    return np.asarray(stand.matrices(1)[0])
+
+
+def stand_of(project: Project, shot: Shot, carriers: Carriers) -> Stand:
+    """Where the camera of a shot stands at the times of what carries others, also between and beyond its frames."""
+    camera, frames = project.camera_of(shot), carriers.frames
+    keyed = channels_under(shot, f"cameras/{camera.id}/")
+    aim, values = carriers.aimed(camera.aim, project, shot), {name: getattr(camera, name) for name in STAND}
+    stand = Stand(aim, values)
+    if camera.follows == "turns" and aim.ndim == 2:
+        stand = Stand(aim_point(camera.aim, project), values, after=aim)
     _aimed(stand, camera, keyed, frames, shot.frames)
     _travel(stand, project, shot, frames)
     for name in STAND:
@@ -76,18 +102,14 @@ def stand_of(project: Project, shot: Shot, frames: F64) -> Stand:
     return stand
 
 
-def channels_under(shot: Shot, path: str) -> dict[str, Channel]:
-    """The channels of values below a path, by the rest of theirs."""
-    return {c.path.removeprefix(path): c for c in shot.channels if c.path.startswith(path)}
-
-
 def _aimed(stand: Stand, camera: Camera, keyed: dict[str, Channel], frames: F64, length: int) -> None:
     """Let the aim follow its channels."""
     for axis, name in enumerate(("x_m", "y_m", "z_m")):
         if (channel := keyed.get(f"aim/{name}")) is not None:
-            if stand.aim.ndim == 1:
-                stand.aim = np.tile(stand.aim, (len(frames), 1))
-            stand.aim[:, axis] += values_at(channel, frames, length)[:, 0] - getattr(camera.aim, name)
+            by = np.zeros((len(frames), 3))
+            by[:, axis] = values_at(channel, frames, length)[:, 0] - getattr(camera.aim, name)
+            stand.aim = stand.aim + by
+            stand.after = None if stand.after is None else stand.after + by
 
 
 @dataclass(slots=True)
@@ -100,6 +122,7 @@ class _Here:
     aim: Points
     place: Points
     ahead: Points
+    lean: F64
     stays: tuple[Points, Points] | None = None
     """place and direction (3,) where a ride has ended, until it travels on"""
     used: set[str] = field(default_factory=set)
@@ -118,7 +141,7 @@ def _travel(stand: Stand, project: Project, shot: Shot, frames: F64) -> None:
     now = {name: float(np.asarray(stand.values[name])) for name in STAND}
     aim = np.broadcast_to(stand.aim, (n, 3))
     here = _Here(dict(now), {name: np.full(n, value) for name, value in now.items()}, {p.id: p for p in project.paths},
-                 aim, np.full((n, 3), np.nan), np.full((n, 3), np.nan))  # fmt: skip
+                 aim, np.full((n, 3), np.nan), np.full((n, 3), np.nan), np.zeros(n))  # fmt: skip
     lengths = lengths_of(row, shot.frames)
     ends = np.cumsum(lengths)
     which = np.minimum(np.searchsorted(ends, frames, side="right"), len(lengths) - 1)
@@ -129,7 +152,7 @@ def _travel(stand: Stand, project: Project, shot: Shot, frames: F64) -> None:
         stand.values[name] = here.track[name]
     stand.values["azimuth_deg"] = stand.values["azimuth_deg"] + turned
     if "ride" in here.used:
-        stand.place, stand.ahead = here.place, here.ahead
+        stand.place, stand.ahead, stand.bank_deg = here.place, here.ahead, here.lean
 
 
 def _stretch(here: _Here, segment: Segment, within: NDArray[np.bool_], done: F64) -> None:
@@ -148,6 +171,8 @@ def _stretch(here: _Here, segment: Segment, within: NDArray[np.bool_], done: F64
         here.used.add("ride")
         here.place[within], here.ahead[within] = places[:-1][within], directions[:-1][within]
         here.stays = places[-1], directions[-1]
+        if segment.bank_deg:
+            here.lean[within] = segment.bank_deg * lean(here.paths[segment.path_id], done[within])
     elif here.stays is not None and segment.kind in ("hold", "roll", "zoom", "pan"):
         here.place[within], here.ahead[within] = here.stays
     else:

@@ -64,6 +64,7 @@ def _depending(moment: Moment, on: frozenset[Affects]) -> tuple[object, ...]:
     moved += [moment.carried(moment.carriages[item.id], shutter) for item in moment.items]
     if "light" in on:
         moved += [shutter.lights_deg, shutter.environment_deg, np.array(_gobo_step(moment))]
+        moved += moment.light_at.values()
     return held, tuple(a.tobytes() for a in moved), moment.playing
 
 

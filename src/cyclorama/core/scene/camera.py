@@ -37,6 +37,8 @@ class Camera(Doc):
     roll_deg: Annotated[float, quantity("Roll", "°", ge=-36_000, le=36_000, moves=True)] = 0.0
     """It is turned about its own axis, against the clock: what it sees leans to the right."""
     aim: Annotated[Aim, affecting("camera")] = Aim()
+    follows: Annotated[Literal["along", "turns"], Field(title="When its aim moves")] = "along"
+    """along: it goes along with a thing that it aims at; turns: it stays where it is and turns after it."""
     f_number: Annotated[float | None, quantity("Aperture", "f/", ge=0.7, le=128)] = None
     """None is a pinhole: everything is sharp."""
     focus_m: Annotated[float | None, quantity("Focus distance", "m", ge=NEAREST_M, le=FARTHEST_M)] = None

@@ -12,7 +12,9 @@ CentreMethod = Literal["file", "box", "area", "revolution"]
 Resting = Literal["as it came", "face", "back", "left", "right", "head"]
 """What side an item lies on."""
 Form = Literal["plinth", "box", "ball", "card"]
-ON_DISC, ON_SET = "disc", "set"
+ON_DISC, ON_SET, ON_CAMERA = "disc", "set", "camera"
+GROUNDS = (ON_DISC, ON_SET, ON_CAMERA)
+"""What things ride on that are not things."""
 SET_PARTS = ("sweep", "disc")
 """Ids of the set's own parts; no item's part has one of them."""
 
@@ -148,8 +150,8 @@ class Item(Doc):
     """the colourway it wears where a shot says nothing else"""
     placement: Placement = Placement()
     rides: Annotated[Id, affecting("transform", title="Rides on", then="stand")] = ON_DISC
-    """`disc`: it stands on the disc and turns with it; `set`: it stands on the floor; or the item on whose top it
-    stands and with which it moves"""
+    """`disc`: it stands on the disc and turns with it; `set`: it stands on the floor; `camera`: it goes along with the
+    camera; or the item on whose top it stands and with which it moves"""
     on: Annotated[bool, Field(title="On the set")] = True
     animations: Annotated[tuple[Animation, ...], fixed()] = ()
     play: Play = Play()

@@ -13,6 +13,7 @@ PowerUnit = Literal["lm", "cd", "nit", "lx"]
 MaskKind = Literal["window", "blinds", "leaves", "breakup"]
 BASE_FLUX_LM = 4000.0
 """What a light gives at 0 stops: about a 400 W continuous studio head."""
+WITH_RIG = "rig"
 MOST_POWER, MOST_STOPS = 1e12, 12.0
 BASE_ENVIRONMENT_NIT = 1000.0
 """The luminance of a white pixel (1, 1, 1) of an environment at 0 stops."""
@@ -83,6 +84,9 @@ class Light(Doc):
     excluded_parts: tuple[Id, ...] = ()
     """Parts of items, or `sweep` and `disc`, that it does not light."""
     gobo: Gobo | None = None
+    rides: Annotated[Id, Field(title="Rides on")] = WITH_RIG
+    """`rig`: it travels with the others of its look; `set`: it stays; `disc`, `camera`, or an item: it goes along with
+    that, as if it were fixed to it where both are at rest"""
 
 
 class Sky(Doc):

@@ -12,8 +12,8 @@ from .aim import Aim
 from .base import Doc, Id, Name, affecting, fixed, new_id
 from .camera import Camera
 from .channel import Channel
-from .item import ON_DISC, ON_SET, SET_PARTS, Item
-from .light import Light
+from .item import GROUNDS, SET_PARTS, Item
+from .light import WITH_RIG, Light
 from .look import Look
 from .material import Material
 from .path import Path
@@ -132,6 +132,8 @@ def _faults(p: Project) -> Iterator[str]:
     for look in p.looks:
         for light in look.lights:
             yield from _aim_faults(light.aim, f"The light ‘{light.name}’", items)
+            if light.rides not in (WITH_RIG, *GROUNDS, *items):
+                yield f"The light ‘{light.name}’ rides on an item that is not in this project."
     if all(shot.id != p.shot_id for shot in p.shots):
         yield f"There is no shot ‘{p.shot_id}’ in this project."
     for shot in p.shots:
@@ -139,10 +141,10 @@ def _faults(p: Project) -> Iterator[str]:
 
 
 def _ride_faults(item: Item, items: dict[str, Item]) -> Iterator[str]:
-    if item.id in (ON_DISC, ON_SET):
+    if item.id in GROUNDS:
         yield f"No item can have the id ‘{item.id}’."
     below, passed = item, {item.id}
-    while below.rides not in (ON_DISC, ON_SET):
+    while below.rides not in GROUNDS:
         if below.rides not in items:
             yield f"‘{below.name}’ rides on an item that is not in this project."
             return

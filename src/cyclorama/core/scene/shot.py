@@ -47,6 +47,8 @@ class Segment(Doc):
     path_id: Annotated[Id | None, Field(title="Path")] = None
     looks: Annotated[Looks, Field(title="Looks")] = "aim"
     """where the camera looks on a ride"""
+    bank_deg: Annotated[float, quantity("Leans into curves by", "°", ge=-90, le=90)] = 0.0
+    """on a ride, where its path turns most"""
     ease_in: Annotated[float, quantity("Ease in", "", ge=0, le=1)] = 0.0
     """share of the stretch in which it gathers speed, evenly"""
     ease_out: Annotated[float, quantity("Ease out", "", ge=0, le=1)] = 0.0

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from ..errors import ChangeError
-from ..motion import at_time, value_of, values_at
+from ..motion import at_time, carriers_at, value_of, values_at
 from ..motion.stands import STAND, stand_of
 from ..scene import Channel, Key, Project, Shot, full_path, place_of, put, put_all, value_at
 from ..scene.base import new_id
@@ -88,7 +88,7 @@ def shown(project: Project, path: str, frame: int) -> Any:
         return value_of(place_of(path), np.array(_found(channel, since, shot)))
     head, _, name = path.rpartition("/")
     if head == f"cameras/{shot.camera_id}" and name in STAND:
-        return float(np.ravel(stand_of(project, shot, np.array([since])).values[name])[0])
+        return float(np.ravel(stand_of(project, shot, carriers_at(project, shot, np.array([since]))).values[name])[0])
     return value_at(at_time(project, shot, since), path)
 
 

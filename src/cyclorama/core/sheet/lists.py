@@ -30,7 +30,7 @@ from ..scene import (
 )
 from ..scene.base import new_id
 from ..scene.item import ON_SET, Form
-from ..scene.light import Shape
+from ..scene.light import WITH_RIG, Shape
 from .names import free_ids, free_light_name, free_name
 from .placing import MeasuresOf, standing_again
 
@@ -143,13 +143,15 @@ def taken_away(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Pr
 
 def _without_item(project: Project, item: Item, measures_of: MeasuresOf) -> Project:
     """Its rows and colourways in shots go with it, and materials that nothing else wears; what rides on it comes down;
-    cameras that focus on it focus on their aim."""
+    lights that ride on it travel with the rig, cameras that focus on it focus on their aim."""
     down = {f"items/{x.id}/rides": item.rides for x in project.items if x.rides == item.id}
     after = standing_again(project, put_all(project, down), measures_of)
     values: dict[str, Any] = {"subject_id": None} if project.subject_id == item.id else {}
     for shot in project.shots:
         values[f"shots/{shot.id}/rows"] = tuple(r for r in shot.rows if r.id != item.id)
         values[f"shots/{shot.id}/wears"] = tuple(w for w in shot.wears if w.id != item.id)
+    for look in project.looks:
+        values |= {f"looks/{look.id}/lights/{x.id}/rides": WITH_RIG for x in look.lights if x.rides == item.id}
     for camera in project.cameras:
         if camera.focus_item == item.id:
             values |= {f"cameras/{camera.id}/focus_item": None, f"cameras/{camera.id}/focus_point_m": None}

@@ -6,7 +6,7 @@ from ..geometry.measure import Measures, centred, gap_m, grounded
 from ..motion import stand_height_m
 from ..scene import Item, Placement, Project, put, put_all, value_at
 from ..scene.base import Then
-from ..scene.item import ON_DISC, ON_SET
+from ..scene.item import GROUNDS, ON_CAMERA, ON_DISC
 
 MeasuresOf = Callable[[Item], Measures | None]
 STOOD = 1e-5
@@ -69,6 +69,8 @@ def stands_on(project: Project, item: Item) -> str:
     below = project.item(item.rides)
     if below is not None:
         return f"‘{below.name}’"
+    if item.rides == ON_CAMERA:
+        return "nothing, it goes along with the camera"
     return "the disc" if item.rides == ON_DISC and project.set.disc.on else "the floor"
 
 
@@ -87,7 +89,7 @@ def _from_below(project: Project) -> list[Item]:
     items = {item.id: item for item in project.items}
 
     def floors(item: Item) -> int:
-        return 0 if item.rides in (ON_DISC, ON_SET) else 1 + floors(items[item.rides])
+        return 0 if item.rides in GROUNDS else 1 + floors(items[item.rides])
 
     return sorted(project.items, key=floors)
 

@@ -11,7 +11,7 @@ from ...colour import LUMA
 from ...cumulative import guide_to
 from ...light.environment import EnvironmentMap
 from ...light.masks import LOOP, mask, moves
-from ...light.rows import light_row, put_gobo, reach_of
+from ...light.rows import carry, light_row, put_gobo, reach_of
 from ...light.shapes import LIGHT_COLUMNS
 from ...light.sky import SUN_OF_SKY
 from ...material.row import EMISSION
@@ -89,12 +89,16 @@ def environment_turn(rotation_rad: float, tilt_rad: float) -> F32:
 
 
 def _row(light: Light, moment: Moment) -> F32:
-    """A light's row; the sky's sun travels with the sky, all others with the rig."""
+    """A light's row; the sky's sun travels with the sky, others with the rig or with what they ride on."""
     shutter = moment.shutter
     if light.id == SUN_OF_SKY:
         travelled = moment.look.environment.rotation_deg + float(moment.around.environment_deg[0])
         return light_row(light, moment.aim, travelled, _while_open(shutter.environment_deg))
     aim = np.array([light.aim.x_m, light.aim.y_m, light.aim.z_m])
+    if light.id in moment.light_at:
+        row = light_row(light, aim, 0.0)
+        carry(row, moment.light_at[light.id])
+        return row
     return light_row(light, aim, float(moment.around.lights_deg[0]), _while_open(shutter.lights_deg))
 
 
