@@ -28,6 +28,18 @@ class LightState(BaseModel):
     half_v: Vector
     colour: Vector
     """linear, the brightest component 1"""
+    carriage: str
+    """what it goes along with: `rig`, what carries items, or nothing"""
+
+
+class OtherCamera(BaseModel):
+    """A camera that the open shot is not shot through, where it stands at rest."""
+
+    id: str
+    name: str
+    rows: Vector
+    """three rows of its matrix"""
+    aim: Vector
 
 
 class LensState(BaseModel):
@@ -38,9 +50,14 @@ class LensState(BaseModel):
     half_width: float
     """of the picture at a distance of 1, at this focal length"""
     half_height: float
-    field_width: float
-    """degrees, of the picture as it is bent"""
-    field_height: float
+    field: Vector
+    """tangents of what is seen through the middle of the left, right, lower and upper edge"""
+    shift: Vector
+    """shares of width and height by which the lens is moved to the right and up"""
+    figures: str
+    """field of view, and what is in focus, in words"""
+    sharp: tuple[float, float | None] | None
+    """from where to where it is in focus, m along its axis; None: all of it, or without end"""
     bend: float
     widest: float
     aim: Vector
@@ -199,6 +216,7 @@ class ProjectState(BaseModel):
     paths: list[PathState]
     report: IntakeReport | None
     lens: LensState
+    other_cameras: list[OtherCamera]
 
 
 class PoseState(BaseModel):

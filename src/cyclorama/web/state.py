@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from ..core.errors import DamagedError
-from ..core.framing import Projection
+from ..core.framing import Projection, depth_of_field
 from ..core.geometry.measure import Measures, extreme_points, placed_hull
 from ..core.geometry.placement import placement_matrix
 from ..core.light.rows import light_colour, light_row
@@ -17,8 +17,11 @@ from ..core.motion import (
     Poses,
     aim_point,
     animation_s,
+    at_rest,
     at_time,
+    carriage_named,
     carriage_of,
+    focused_m,
     gaps,
     poses_at,
     shown_ev100,
@@ -27,11 +30,13 @@ from ..core.motion import (
 from ..core.motion.frames import FrameRate
 from ..core.motion.paths import along, length_m
 from ..core.motion.rows import lengths_of
-from ..core.scene import Channel, Item, Path, Project, place_of, value_at, worn
+from ..core.scene import Channel, Item, Light, Path, Project, place_of, value_at, worn
+from ..core.scene.light import WITH_RIG
 from ..core.scene.shot import DISC
 from ..core.sheet import Review, review, stations
 from ..core.sheet.placing import stands_on
-from ..core.sheet.stations import animation_sentence, detail_sentence, move_sentence
+from ..core.sheet.review import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN
+from ..core.sheet.stations import animation_sentence, detail_sentence, lens_figures, move_sentence
 from ..core.words import box_size, length, offset
 from ..store import Saved, Studio
 from .answers import (
@@ -42,6 +47,7 @@ from .answers import (
     LensState,
     LightState,
     MarginsState,
+    OtherCamera,
     PathState,
     PoseState,
     ProjectState,
@@ -95,7 +101,17 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
             for item in project.items
         ],
         report=studio.report(project.subject),
-        lens=lens_state(at_time(project, project.shot, 0)),
+        lens=lens_state(project, r.poses, 0),
+        other_cameras=[
+            OtherCamera(
+                id=x.id,
+                name=x.name,
+                rows=_rows(at_rest(project, x)[None])[0].tolist(),
+                aim=_near(aim_point(x.aim, project), 7),
+            )
+            for x in project.cameras
+            if x.id != project.shot.camera_id
+        ],
         paths=[_path(path) for path in project.paths],
     )
 
@@ -122,13 +138,24 @@ def _lanes(r: Review) -> list[LaneState]:
             worst=float(values[at]), worst_frame=int(r.poses.frames[at]) + first,
         )  # fmt: skip
 
-    return [
+    size = max(r.subject.size_m) if r.subject else 1.0
+    lanes = [
         lane("margin", "margin", "%", 100.0 * r.margins.per_frame, 0.0, below=True),
         lane("speed", "px/frame", "px/frame", travel.px, travel.most_px),
         lane("filled", "filled", "%", 100.0 * travel.filled),
         lane("camera", "camera", "m/s", travel.camera_m_s),
         lane("turn", "turns", "°/s", travel.turn_deg_s),
     ]
+    if r.blur_px is not None:
+        lanes.append(lane("focus", "blur", "px", r.blur_px, FOCUS_LIMIT_PX))
+    if r.obstacles is not None:
+        if r.obstacles.hidden is not None:
+            lanes.append(lane("hidden", "hidden", "%", 100.0 * r.obstacles.hidden, MOST_HIDDEN * 100.0))
+        if np.isfinite(r.obstacles.room_m).all():
+            lanes.append(
+                lane("room", "room", "mm", 1000.0 * r.obstacles.room_m, 1000.0 * LEAST_ROOM * size, below=True)
+            )
+    return lanes
 
 
 def _shot(r: Review) -> ShotState:
@@ -196,9 +223,10 @@ def _animation(project: Project, item: Item, poses: Poses) -> Any:
 
 
 def _own_carriages(project: Project) -> list[str]:
-    """The items that turn by themselves, and so carry themselves and others."""
-    found = {carriage_of(item, project.shot, project.items) for item in project.items}
-    return sorted(found - {DISC, STILL})
+    """What carries items and lights, besides what carries all: items that turn by themselves, the camera, the disc."""
+    found = {carriage_of(item, project.shot, project.items) for item in project.items} - {DISC}
+    found |= {_light_carriage(project, light) for light in project.look.lights} - {WITH_RIG}
+    return sorted(found - {STILL})
 
 
 OUTLINE = 240
@@ -247,11 +275,14 @@ def _subject(r: Review) -> SubjectState | None:
     )
 
 
-def lens_state(project: Project) -> LensState:
-    """Lens and lights of the open shot."""
+def lens_state(project: Project, poses: Poses, index: int) -> LensState:
+    """Lens and lights of the open shot at one of some times."""
+    focus = float(focused_m(project, project.shot, poses)[index])
+    project = at_time(project, project.shot, float(poses.frames[index]))
     lens = Projection.of_project(project)
-    field_w, field_h = lens.field
-    look = project.look
+    look, shoot, camera = project.look, project.shot.shoot, project.camera
+    size = shoot.width, shoot.height
+    depth = depth_of_field(camera, float(poses.focal_mm[index]), focus, *size)
     lit = {light.id for light in look.lit_lights}
     lights = []
     for light in look.lights:
@@ -262,7 +293,7 @@ def lens_state(project: Project) -> LensState:
             LightState(
                 id=light.id, name=light.name, shape=light.shape, lit=light.id in lit, centre=_near(row[0:3]),
                 aim=_near(aim, 7), half_u=_near(row[3:6]), half_v=_near(row[6:9]),
-                colour=_rounded(colour / colour.max(), 4),
+                colour=_rounded(colour / colour.max(), 4), carriage=_light_carriage(project, light),
             )
         )  # fmt: skip
     return LensState(
@@ -270,13 +301,19 @@ def lens_state(project: Project) -> LensState:
         focal_mm=project.camera.focal_mm,
         half_width=float(lens.half_w),
         half_height=float(lens.half_h),
-        field_width=field_w,
-        field_height=field_h,
+        field=list(lens.field),
+        shift=list(lens.shift),
+        figures=lens_figures(Projection.over(camera, poses.focal_mm[index:][:1], *size), depth, focus),
+        sharp=None if depth is None else (depth.near_m, depth.far_m if math.isfinite(depth.far_m) else None),
         bend=float(lens.k),
         widest=lens.widest,
         aim=_near(aim_point(project.camera.aim, project), 7),
         lights=lights,
     )
+
+
+def _light_carriage(project: Project, light: Light) -> str:
+    return WITH_RIG if light.rides == WITH_RIG else carriage_named(light.rides, project.shot, project.items)
 
 
 def pose_state(project: Project, frame: int) -> PoseState:
@@ -289,7 +326,7 @@ def pose_state(project: Project, frame: int) -> PoseState:
         animation_s={x.id: float(_animation(project, x, poses)[0]) for x in project.items if x.playing},
         carried={who: _rows(poses.carried(who, project.items))[0].tolist() for who in _own_carriages(project)},
         placements={x.id: placement_matrix(x.placement).tolist() for x in project.items},
-        lens=lens_state(at_time(project, project.shot, frame - project.shot.first_frame)),
+        lens=lens_state(project, poses, 0),
         focal_mm=float(poses.focal_mm[0]),
         start_azimuth_deg=project.camera.azimuth_deg,
     )

@@ -1,24 +1,31 @@
 """Lens and frame, fit, margins over a move, where the set ends in the picture."""
 
+from .depth import Depth, depth_of_field, subject_blur_px
 from .fit import fit_subject
 from .lens import Projection, half_extent
 from .margins import Margins, frame_margins, frames_inside
+from .obstacles import Obstacles, obstacles_of
 from .seen import Seen
 from .set_edges import SetEdges, set_edges
 from .travel import Travel, travel_of
 from .view import View
 
 __all__ = [
+    "Depth",
     "Margins",
+    "Obstacles",
     "Projection",
     "Seen",
     "SetEdges",
     "Travel",
     "View",
+    "depth_of_field",
     "fit_subject",
     "frame_margins",
     "frames_inside",
     "half_extent",
+    "obstacles_of",
     "set_edges",
+    "subject_blur_px",
     "travel_of",
 ]

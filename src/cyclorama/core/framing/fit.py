@@ -65,6 +65,8 @@ def _goes_round(project: Project) -> bool:
     row = next((row for row in shot.rows if row.id == CAMERA), None)
     kinds = {s.kind for s in row.segments} if row else set()
     keyed = any(c.path.startswith(f"cameras/{camera.id}/") and place_of(c.path).moves for c in shot.channels)
+    if camera.shift_x or camera.shift_y:
+        return False
     turned = camera.rise_m or camera.pan_deg or camera.tilt_deg or camera.roll_deg
     return not keyed and not turned and kinds <= {"orbit", "arc", "hold", "zoom"}
 

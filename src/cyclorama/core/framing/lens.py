@@ -2,9 +2,10 @@
 
 A direction is given by its tangents (x, y): the ray (x, y, −1) in the camera's space. The picture plane is measured in
 the same unit, ±half extents at its edges, so without distortion the two are the same. A place at distance r from the
-middle of the picture sees the direction r / (1 + k r²), k being the distortion at the corner over the corner's r²
+middle of the lens sees the direction r / (1 + k r²), k being the distortion at the corner over the corner's r²
 (division model: Fitzgibbon, "Simultaneous linear estimation of multiple view geometry and lens distortion", CVPR
-2001); the other way is the smaller root of k ρ r² − r + ρ = 0.
+2001); the other way is the smaller root of k ρ r² − r + ρ = 0. A lens that is shifted has its middle elsewhere than
+the picture; places are counted from the picture's.
 """
 
 from dataclasses import dataclass
@@ -15,13 +16,12 @@ from numpy.typing import NDArray
 
 from ..kernel import device
 from ..scene import Camera, Project
-from ..scene.camera import SENSOR_LONG_SIDE_MM
 
 
 def half_extent(camera: Camera, width: int, height: int) -> tuple[float, float]:
     """Half width and half height of the picture plane for a frame of width × height pixels: without distortion the
     tangents of half the field of view."""
-    scale = SENSOR_LONG_SIDE_MM / (2.0 * camera.focal_mm * max(width, height))
+    scale = camera.sensor_mm / (2.0 * camera.focal_mm * max(width, height))
     return scale * width, scale * height
 
 
@@ -53,11 +53,13 @@ class Projection:
     half_h: Extent
     k: Extent
     """distortion at the corner over the corner's r²; 0: none"""
+    shift: tuple[float, float] = (0.0, 0.0)
+    """shares of width and height by which the lens is moved to the right and up"""
 
     @classmethod
     def of(cls, camera: Camera, width: int, height: int) -> "Projection":
         w, h = half_extent(camera, width, height)
-        return cls(w, h, camera.distortion / (w * w + h * h))
+        return cls(w, h, camera.distortion / (w * w + h * h), (camera.shift_x, camera.shift_y))
 
     @classmethod
     def of_project(cls, project: Project) -> "Projection":
@@ -70,18 +72,27 @@ class Projection:
         """Of a camera at times at which its focal length is (n,); one for all of them where that stays."""
         if (focal_mm == focal_mm[:1]).all():
             return cls.of(camera.model_copy(update={"focal_mm": float(focal_mm[0])}), width, height)
-        scale = (SENSOR_LONG_SIDE_MM / (2.0 * focal_mm * max(width, height)))[:, None]
+        scale = (camera.sensor_mm / (2.0 * focal_mm * max(width, height)))[:, None]
         w, h = scale * width, scale * height
-        return cls(w, h, camera.distortion / (w * w + h * h))
+        return cls(w, h, camera.distortion / (w * w + h * h), (camera.shift_x, camera.shift_y))
 
     def some(self, which: Any) -> "Projection":
         """At some of its times."""
         if np.ndim(self.half_w) == 0:
             return self
-        return Projection(*(np.asarray(x)[which] for x in (self.half_w, self.half_h, self.k)))
+        w, h, k = (np.asarray(x)[which] for x in (self.half_w, self.half_h, self.k))
+        return Projection(w, h, k, self.shift)
+
+    @property
+    def middle(self) -> tuple[Extent, Extent]:
+        """Where the middle of the picture lies, seen from that of the lens."""
+        return 2.0 * self.half_w * self.shift[0], 2.0 * self.half_h * self.shift[1]
 
     def rays(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Tangents of the directions that places of the picture plane see."""
+        if any(self.shift):
+            across, up = self.middle
+            x, y = x + across, y + up
         if not np.any(self.k):
             return x, y
         factor = ray_factor.py_func(self.k, x * x + y * y)  # type: ignore[attr-defined]
@@ -89,19 +100,22 @@ class Projection:
 
     def places(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Places on the picture plane of directions with these tangents."""
-        if not np.any(self.k):
-            return x, y
-        factor = picture_factor.py_func(self.k, x * x + y * y)  # type: ignore[attr-defined]
-        return x * factor, y * factor
+        if np.any(self.k):
+            factor = picture_factor.py_func(self.k, x * x + y * y)  # type: ignore[attr-defined]
+            x, y = x * factor, y * factor
+        if any(self.shift):
+            across, up = self.middle
+            x, y = x - across, y - up
+        return x, y
 
     @property
-    def field(self) -> tuple[float, float]:
-        """Tangents of half the horizontal and vertical field of view, through the middle of the edges."""
-        zero = np.zeros(1)
-        (x, _), (_, y) = self.rays(np.array([self.half_w]), zero), self.rays(zero, np.array([self.half_h]))
-        return float(x[0]), float(y[0])
+    def field(self) -> tuple[float, float, float, float]:
+        """Tangents of what is seen through the middle of the left, right, lower and upper edge."""
+        x, y = self.rays(np.array([-1.0, 1.0, 0.0, 0.0]) * self.half_w, np.array([0.0, 0.0, -1.0, 1.0]) * self.half_h)
+        return float(x[0]), float(x[1]), float(y[2]), float(y[3])
 
     @property
     def widest(self) -> float:
-        """How many times wider a plain picture must be to hold all that this one sees: at the corners, or 1."""
-        return float(max(ray_factor.py_func(self.k, self.half_w**2 + self.half_h**2), 1.0))  # type: ignore[attr-defined]
+        """How many times wider a plain picture in the middle of the lens must be to hold all that this one sees."""
+        x, y = self.rays(np.array([-1.0, 1.0, -1.0, 1.0]) * self.half_w, np.array([-1.0, -1.0, 1.0, 1.0]) * self.half_h)
+        return float(max(np.abs(x / self.half_w).max(), np.abs(y / self.half_h).max(), 1.0))

@@ -15,10 +15,12 @@ from .evaluate import (
     shutter_steps,
     value_of,
 )
+from .focus import focus_distance_m, focused_m
 from .frames import FrameRate, looked_at
 from .play import Playing, animation_s, closes, rounds
-from .poses import Poses, focus_distance_m, poses_at
+from .poses import Poses, poses_at
 from .rows import most_turned_deg, travels, turned_deg
+from .stands import at_rest
 
 __all__ = [
     "STILL",
@@ -30,6 +32,7 @@ __all__ = [
     "Poses",
     "aim_point",
     "animation_s",
+    "at_rest",
     "at_time",
     "box_of",
     "camera_ev100",
@@ -38,6 +41,7 @@ __all__ = [
     "carriers_at",
     "closes",
     "focus_distance_m",
+    "focused_m",
     "gaps",
     "looked_at",
     "loops",

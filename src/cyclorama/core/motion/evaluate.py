@@ -32,9 +32,10 @@ from .aiming import aim_point
 from .carriers import carriage_named, carriage_of
 from .closing import plain, rows_close
 from .curve import values_at
+from .focus import focused_m
 from .frames import FrameRate
 from .play import Playing, playing_of
-from .poses import Poses, focus_distance_m, poses_at
+from .poses import Poses, poses_at
 from .rows import most_turned_deg, travels
 
 F64 = NDArray[np.float64]
@@ -127,7 +128,7 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
         camera=camera.model_copy(
             update={
                 **_NO_STAND,
-                "focus_m": _focus_m(camera, poses, project.items, shot),
+                "focus_m": float(focused_m(project, shot, poses)[0]),
                 "focal_mm": float(poses.focal_mm[0]),
             }
         ),
@@ -260,15 +261,3 @@ def _light_at(project: Project, shot: Shot, poses: Poses) -> dict[str, Mat4]:
         for light in project.look_of(shot).lights
         if light.rides != WITH_RIG
     }
-
-
-def _focus_m(camera: Camera, poses: Poses, items: tuple[Item, ...], shot: Shot) -> float:
-    if camera.focus_m is not None:
-        return camera.focus_m
-    if camera.focus_point_m is None:
-        return float(poses.aim_m[0])
-    item = next((x for x in items if x.id == camera.focus_item), None)
-    point = np.array([*camera.focus_point_m, 1.0])
-    if item is not None:
-        point = poses.carried(carriage_of(item, shot, items), items)[0] @ point
-    return max(focus_distance_m(point[:3], poses.cameras[0]), NEAREST_M)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..arrays import Mat4, Mat4s, Points, Vec3
+from ..arrays import Mat4, Mat4s, Points
 from ..scene import Item, Project, Shot
 from ..scene.shot import CAMERA
 from .carriers import Carriers, carriers_at
@@ -40,11 +40,6 @@ class Poses(Carriers):
         return Carriers.carried(self, carriage, items)
 
 
-def focus_distance_m(point: Vec3, camera: Mat4) -> float:
-    """Distance of a point in front of a camera (4, 4), along its axis."""
-    return float((camera[:3, 3] - point) @ camera[:3, 2])
-
-
 def poses_at(project: Project, shot: Shot, frames: F64) -> Poses:
     """The poses of a shot at frames (n,) counted from its first, also between and beyond them.
 
@@ -61,7 +56,7 @@ def poses_at(project: Project, shot: Shot, frames: F64) -> Poses:
     return Poses(
         frames=frames,
         cameras=cameras,
-        resting=at_rest(project, shot),
+        resting=at_rest(project, project.camera_of(shot)),
         aims=np.broadcast_to(stand.target, (len(frames), 3)),
         aim_m=stand.aim_m(cameras),
         focal_mm=np.broadcast_to(stand.values["focal_mm"], len(frames)),

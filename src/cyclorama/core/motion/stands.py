@@ -79,9 +79,8 @@ class Stand:
         return np.asarray(np.einsum("ni,ni->n", cameras[:, :3, 3] - self.target, cameras[:, :3, 2]))
 
 
-def at_rest(project: Project, shot: Shot) -> Mat4:
-    """camera → studio (4, 4) of a shot's camera, without anything that it does."""
-    camera = project.camera_of(shot)
+def at_rest(project: Project, camera: Camera) -> Mat4:
+    """camera → studio (4, 4) of a camera, without anything that it does."""
     stand = Stand(aim_point(camera.aim, project), {name: getattr(camera, name) for name in STAND})
     return np.asarray(stand.matrices(1)[0])
 

@@ -7,9 +7,8 @@ from pydantic import Field
 from .aim import Aim
 from .base import Doc, Id, Name, Unit01, affecting, quantity
 
-SENSOR_LONG_SIDE_MM = 36.0
-"""The longer side of the delivered frame always spans this width, so that a lens keeps its field of view
-when the frame is turned from landscape to portrait."""
+SENSOR_MM = 36.0
+"""Of a new camera."""
 
 
 NEAREST_M, FARTHEST_M = 1e-5, 20_000.0
@@ -36,11 +35,20 @@ class Camera(Doc):
     """It looks above its aim."""
     roll_deg: Annotated[float, quantity("Roll", "°", ge=-36_000, le=36_000, moves=True)] = 0.0
     """It is turned about its own axis, against the clock: what it sees leans to the right."""
+    sensor_mm: Annotated[float, quantity("Sensor", "mm", ge=1, le=100)] = SENSOR_MM
+    """Its longer side, which the longer side of the delivered frame spans: a lens keeps its field of view when the
+    frame is turned from landscape to portrait."""
+    shift_x: Annotated[float, quantity("Shift across", "", ge=-1, le=1)] = 0.0
+    """Share of the frame's width by which the lens is moved to the right: what lies there is seen, and lines stay
+    parallel."""
+    shift_y: Annotated[float, quantity("Shift up", "", ge=-1, le=1)] = 0.0
     aim: Annotated[Aim, affecting("camera")] = Aim()
     follows: Annotated[Literal["along", "turns"], Field(title="When its aim moves")] = "along"
     """along: it goes along with a thing that it aims at; turns: it stays where it is and turns after it."""
     f_number: Annotated[float | None, quantity("Aperture", "f/", ge=0.7, le=128)] = None
     """None is a pinhole: everything is sharp."""
+    blurs: Annotated[bool, Field(title="Blur out of focus")] = True
+    """off: everything is sharp, whatever the aperture exposes with"""
     focus_m: Annotated[float | None, quantity("Focus distance", "m", ge=NEAREST_M, le=FARTHEST_M)] = None
     """None focuses on the picked point, or without one on the aim point."""
     focus_point_m: tuple[float, float, float] | None = None

@@ -3,14 +3,35 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..arrays import Points
-from ..framing import Margins, SetEdges, Travel, View, frame_margins, frames_inside, set_edges, travel_of
+from ..framing import (
+    Margins,
+    Obstacles,
+    SetEdges,
+    Travel,
+    View,
+    frame_margins,
+    frames_inside,
+    obstacles_of,
+    set_edges,
+    subject_blur_px,
+    travel_of,
+)
 from ..geometry.measure import Measures, axis_lean_deg, gap_m, placed_hull, wobble_mm
-from ..motion import Poses, stand_height_m
+from ..motion import Poses, focused_m, stand_height_m, values_at
+from ..motion.curve import channels_under
 from ..scene import Project
 from ..scene.item import CentreMethod
 
+F64 = NDArray[np.float64]
+FOCUS_LIMIT_PX = 2.0
+"""A subject of which nothing is drawn sharper than this is out of focus."""
+LEAST_ROOM = 0.02
+"""The camera is too near to something that is nearer than this share of the subject's size."""
+MOST_HIDDEN = 0.02
+"""Share of the subject that may be hidden before it is said."""
 CENTRE_METHODS: tuple[CentreMethod, ...] = ("box", "area", "revolution", "file")
 
 
@@ -41,13 +62,17 @@ class Review:
     margins: Margins | None
     travel: Travel | None
     """how the subject goes through the picture"""
+    obstacles: Obstacles | None
+    """what stands in the camera's way"""
+    blur_px: F64 | None
+    """(n,) how blurred the sharpest of the subject is, px; None where everything is in focus"""
     edges: SetEdges
 
 
 def review(project: Project, measures: Measures | None) -> Review:
     """Measure the open shot of a project; `measures` are those of its subject."""
     view, item = View.of(project), project.subject
-    subject, margins, travel = None, None, None
+    subject, margins, travel, obstacles, blur_px = None, None, None, None, None
     if item is not None and measures is not None:
         placement = item.placement
         hull = placed_hull(measures, placement)
@@ -62,4 +87,17 @@ def review(project: Project, measures: Measures | None) -> Review:
             camera_inside=frames_inside(view, hull),
         )
         margins, travel = frame_margins(view, hull), travel_of(project, view, hull)
-    return Review(project, view.poses, subject, margins, travel, set_edges(view, project.set.sweep))
+        obstacles, blur_px = obstacles_of(project, view, hull), _blur_px(project, view, hull)
+    edges = set_edges(view, project.set.sweep)
+    return Review(project, view.poses, subject, margins, travel, obstacles, blur_px, edges)
+
+
+def _blur_px(project: Project, view: View, hull: Points) -> F64 | None:
+    camera, shot = project.camera, project.shot
+    if camera.f_number is None or not camera.blurs:
+        return None
+    keyed = channels_under(shot, f"cameras/{camera.id}/").get("f_number")
+    n = np.full(len(view.poses), camera.f_number)
+    if keyed is not None:
+        n = values_at(keyed, view.poses.frames, shot.frames)[:, 0]
+    return subject_blur_px(view, n, focused_m(project, shot, view.poses), hull)

@@ -1,13 +1,16 @@
 """The six stations: a true sentence each, and a mark."""
 
+import math
 from typing import Literal
 
+from ..framing import Depth, Projection
 from ..motion import FrameRate, closes, moves_nothing, rounds, rows_close
 from ..scene import Doc, Project
+from ..words import length
 from . import words
 from .placing import stands_on
 from .readiness import readiness
-from .review import Review
+from .review import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN, Review
 
 Mark = Literal["ready", "look", "missing"]
 TOLERANCE = 1 / 6000
@@ -132,6 +135,19 @@ def move_sentence(project: Project) -> str:
     return f"{shot.name}, {shot.frames} frames at {rate}/s = {words.clip_length(rate.seconds(shot.frames))}, {closing}."
 
 
+def lens_figures(lens: Projection, depth: Depth | None, focus_m: float) -> str:
+    """Field of view of a lens, and what is in focus."""
+    left, right, lower, upper = (math.degrees(math.atan(t)) for t in lens.field)
+    text = f"Sees {right - left:.1f}° × {upper - lower:.1f}°. "
+    if depth is None:
+        return text + "Everything is in focus."
+    far = f"to {length(depth.far_m)}" if math.isfinite(depth.far_m) else "on"
+    return text + (
+        f"Focused at {length(focus_m)}: sharp from {length(depth.near_m)} {far}; hyperfocal distance "
+        f"{length(depth.hyperfocal_m)}."
+    )
+
+
 def _camera(r: Review) -> Station:
     hints = []
     if r.margins is not None:
@@ -147,10 +163,30 @@ def _camera(r: Review) -> Station:
         )
     if r.subject is not None and r.subject.camera_inside:
         hints.append(f"The camera stands inside the subject in {words.frames(r.subject.camera_inside)}; move it away.")
+    hints += _in_the_way(r)
     sentence = move_sentence(r.project)
     if r.margins is not None and r.margins.worst >= 0:
         sentence += f" Margin {r.margins.worst:.1%}, tightest in frame {r.margins.worst_frame}."
     return _station("camera", "Camera", sentence, hints)
+
+
+def _in_the_way(r: Review) -> list[str]:
+    """What is hidden, blurred or too near, a sentence each with the worst frame."""
+    hints, frames = [], r.poses.frames + r.project.shot.first_frame
+    if r.blur_px is not None and (worst := float(r.blur_px.max())) > FOCUS_LIMIT_PX:
+        hints.append(f"The subject is out of focus, by {worst:.0f} px in frame {frames[r.blur_px.argmax()]:.0f}.")
+    if r.obstacles is None or r.subject is None:
+        return hints
+    hidden, room = r.obstacles.hidden, r.obstacles.room_m
+    if hidden is not None and (worst := float(hidden.max())) > MOST_HIDDEN:
+        hints.append(f"Something hides {worst:.0%} of the subject in frame {frames[hidden.argmax()]:.0f}.")
+    if not (r.subject.camera_inside or r.edges.outside) and (near := float(room.min())) < LEAST_ROOM * max(
+        r.subject.size_m
+    ):
+        what, frame = r.obstacles.nearest[int(room.argmin())], frames[room.argmin()]
+        where = f"is inside {what}" if near <= 0 else f"comes within {length(near)} of {what}"
+        hints.append(f"The camera {where} in frame {frame:.0f}.")
+    return hints
 
 
 def _light(r: Review) -> Station:

@@ -11,7 +11,7 @@ from ..motion import aim_point
 from ..scene import Aim, Item, Light, Project, inserted, place_of, put_all
 from ..scene.base import new_id
 from ..scene.came_with import FileCamera, FileLight
-from ..scene.camera import NEAREST_M, SENSOR_LONG_SIDE_MM
+from ..scene.camera import NEAREST_M
 from .names import free_light_name
 
 SMALL = 0.05
@@ -35,7 +35,7 @@ def with_file_camera(project: Project, identity: str) -> Project:
     long_side = found.half_height * max(shoot.width / shoot.height, 1.0)
     return put_all(project, _within({
         "camera/distance_m": distance, "camera/elevation_deg": elevation, "camera/aim": Aim(y_m=_held(aim)),
-        "camera/focal_mm": SENSOR_LONG_SIDE_MM / 2 / long_side, "camera/azimuth_deg": azimuth,
+        "camera/focal_mm": project.camera.sensor_mm / 2 / long_side, "camera/azimuth_deg": azimuth,
     }))  # fmt: skip
 
 

@@ -221,11 +221,13 @@ def camera_rays_of(moment: Moment, width: int, height: int) -> CameraRays:
     """The camera of a moment, with its poses while the shutter is open, for the kernels."""
     camera = moment.camera
     half_w, half_h = half_extent(camera, width, height)
-    radius = 0.0 if camera.f_number is None else camera.focal_mm / 1000 / (2 * camera.f_number)
+    radius = 0.0
+    if camera.f_number is not None and camera.blurs:
+        radius = camera.focal_mm / 1000 / (2 * camera.f_number)
     return CameraRays(
         pose_keys(moment.shutter.cameras), half_w, half_h, radius, camera.focus_m or 1.0, width, height,
         filter_table(), camera.blades, camera.blade_rotation_deg / 360.0, camera.squeeze, camera.vignette,
-        camera.distortion,
+        camera.distortion, 2 * half_w * camera.shift_x, 2 * half_h * camera.shift_y,
     )  # fmt: skip
 
 

@@ -44,12 +44,19 @@ class CameraRays(NamedTuple):
     squeeze: float = 1.0
     vignette: float = 0.0
     distortion: float = 0.0
+    shift_x: float = 0.0
+    """tangents by which the lens is moved to the right and up"""
+    shift_y: float = 0.0
 
 
 def pixel_projection(camera: CameraRays) -> F32:
-    """What `to_pixels` needs to know: pixels by the unit of the picture plane, across and down, and the distortion."""
+    """What `to_pixels` needs to know: pixels by the unit of the picture plane, across and down, the distortion, and
+    where the middle of the picture lies."""
     w, h = camera.half_width, camera.half_height
-    return np.array([camera.width / (2 * w), -camera.height / (2 * h), camera.distortion / (w * w + h * h)], np.float32)
+    bend = camera.distortion / (w * w + h * h)
+    return np.array(
+        [camera.width / (2 * w), -camera.height / (2 * h), bend, camera.shift_x, camera.shift_y], np.float32
+    )
 
 
 @device
@@ -61,7 +68,7 @@ def to_pixels(projection, p):
     if projection[2] != 0.0:
         factor = picture_factor(projection[2], x * x + y * y)
         x, y = x * factor, y * factor
-    return x * projection[0], y * projection[1]
+    return (x - projection[3]) * projection[0], (y - projection[4]) * projection[1]
 
 
 @cache
@@ -133,6 +140,7 @@ def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays,
             y = py + 0.5 + table[b] * (1 - fb) + table[b + 1] * fb
             dx = (2.0 * x / camera.width - 1.0) * camera.half_width
             dy = (1.0 - 2.0 * y / camera.height) * camera.half_height
+            dx, dy = dx + camera.shift_x, dy + camera.shift_y
             weight = 1.0
             if camera.distortion != 0.0:
                 bend = ray_factor(camera.distortion / corner2, dx * dx + dy * dy)

@@ -11,11 +11,11 @@ const PLACE = `
 // the direction that a place of the picture sees, and where the plain picture shows it (core/framing/lens.py)
 const BEND = `
   uniform sampler2D plain;
-  uniform vec2 extent;
+  uniform vec2 extent, shift;
   uniform float bend, widest;
   varying vec2 place;
   void main() {
-    vec2 at = place * extent;
+    vec2 at = (place + 2.0 * shift) * extent;
     vec2 seen = at / (1.0 + bend * dot(at, at)) / (extent * widest);
     gl_FragColor = texture2D(plain, seen * 0.5 + 0.5);
     #include <tonemapping_fragment>
@@ -27,7 +27,7 @@ export class BentLens {
   constructor(renderer) {
     this.renderer = renderer;
     this.plain = new THREE.WebGLRenderTarget(1, 1, { type: THREE.HalfFloatType, samples: 4 });
-    const uniforms = { plain: { value: this.plain.texture }, extent: { value: new THREE.Vector2() }, bend: { value: 0 }, widest: { value: 1 } };
+    const uniforms = { plain: { value: this.plain.texture }, extent: { value: new THREE.Vector2() }, shift: { value: new THREE.Vector2() }, bend: { value: 0 }, widest: { value: 1 } };
     this.material = new THREE.ShaderMaterial({ uniforms, vertexShader: PLACE, fragmentShader: BEND, depthTest: false, depthWrite: false });
     this.screen = new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.material);
     this.screen.frustumCulled = false;
@@ -36,14 +36,16 @@ export class BentLens {
 
   /**
    * Draw a scene; `camera` sees `lens.widest` times as much as the frame holds.
-   * @param {{half_width: number, half_height: number, bend: number, widest: number}} lens
+   * @param {{half_width: number, half_height: number, bend: number, widest: number, shift: number[]}} lens
+   * @param {number} zoomed how many times wider it sees now
    */
-  draw(scene, camera, lens) {
+  draw(scene, camera, lens, zoomed) {
     const size = this.renderer.getDrawingBufferSize(new THREE.Vector2());
     this.plain.setSize(Math.ceil(size.x * lens.widest), Math.ceil(size.y * lens.widest));
-    const { extent, bend, widest } = this.material.uniforms;
-    extent.value.set(lens.half_width, lens.half_height);
-    bend.value = lens.bend;
+    const { extent, shift, bend, widest } = this.material.uniforms;
+    extent.value.set(lens.half_width * zoomed, lens.half_height * zoomed);
+    shift.value.set(...lens.shift);
+    bend.value = lens.bend / zoomed ** 2;
     widest.value = lens.widest;
     this.renderer.setRenderTarget(this.plain);
     this.renderer.render(scene, camera);

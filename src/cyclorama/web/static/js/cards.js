@@ -2,13 +2,13 @@
 
 import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
 import { ItemList } from "./item_list.js";
+import { LensCard } from "./lens_card.js";
 import { LightCard } from "./light_card.js";
 import { MaterialCard } from "./material_card.js";
 import { MoveCard } from "./move_card.js";
 import { SubjectCard } from "./subject_card.js";
 
 const byId = (id) => document.getElementById(id);
-const mm = (m) => (Math.abs(m) < 10 ? `${(m * 1000).toFixed(m < 0.01 ? 2 : m < 1 ? 1 : 0)}` : (m * 1000).toFixed(0));
 const MOVES = {
   orbit: "The camera travels round the subject; reflections glide.",
   spin: "Subject and disc turn; the camera stands.",
@@ -44,6 +44,7 @@ export class Cards {
     this.materialCard = new MaterialCard(store, chosen, refresh);
     this.subjectCard = new SubjectCard(store, floor);
     this.itemList = new ItemList(store, chosen, refresh);
+    this.lensCard = new LensCard(store);
     this.moveCard = new MoveCard(store, chosen, refresh);
     byId("move-choice").addEventListener("click", (e) => e.target.dataset.move && store.change({ kind: "travel", move: e.target.dataset.move }));
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
@@ -76,20 +77,11 @@ export class Cards {
     byId("move-explained").textContent = state.shot.plain ? MOVES[state.shot.kind] : "Several stretches, one after the other.";
     this.moveCard.show(state);
     byId("fit-report").textContent = state.margins ? `Margin ${(state.margins.worst * 100).toFixed(1)} %, tightest in frame ${state.margins.worst_frame}.` : "";
-    this.#focus();
+    this.lensCard.show(state);
     this.lightCard.show(state);
     this.materialCard.show(state);
     this.#shootCard(state);
     this.#passes(this.store.shot.shoot.passes);
-  }
-
-  #focus() {
-    const { focus_m, focus_point_m, f_number } = this.store.camera;
-    const point = focus_m === null ? focus_point_m : null;
-    byId("focus-point").textContent = point ? point.map((m) => (m * 1000).toFixed(0)).join(" ") : focus_m === null ? "aim point" : "by distance";
-    byId("focus-point").title = point ? `${point.map(mm).join(", ")} mm across, up and to the front; it stays in focus through the move` : "";
-    byId("clear-focus").hidden = !point;
-    byId("pick-focus").title = f_number === null ? "Set an aperture first: a pinhole keeps everything sharp" : "Then click in the lens on what should stay in focus";
   }
 
   #has(what) {

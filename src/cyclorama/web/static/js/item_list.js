@@ -76,7 +76,7 @@ export class ItemList {
       return false;
     };
     const others = project.items.filter((other) => !rides(other)).map(({ id, name }) => [id, name]);
-    byId("item-rides").replaceChildren(...[["disc", "the disc"], ["set", "the floor"], ...others].map(([value, name]) => make("option", { value }, name)));
+    byId("item-rides").replaceChildren(...[["disc", "the disc"], ["set", "the floor"], ["camera", "the camera"], ...others].map(([value, name]) => make("option", { value }, name)));
     byId("item-rides").value = item.rides;
   }
 

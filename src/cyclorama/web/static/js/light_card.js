@@ -1,5 +1,6 @@
 /** The Light card besides its bound fields: which light, adding and removing, parts, gobo, background. */
 
+import { bindAim, showAim } from "./aim_pick.js";
 import { make, say, switchRow, upload, withOrWithout } from "./api.js";
 import { pickFiles } from "./files.js";
 
@@ -21,7 +22,8 @@ export class LightCard {
     byId("copy-light").addEventListener("click", () => this.#add({ kind: "copy", path: this.#path() }));
     byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove", path: this.#path() }));
     byId("gobo-toggle").addEventListener("click", () => this.store.set(`${this.#path()}/gobo`, this.#light().gobo ? null : {}));
-    byId("light-aim").addEventListener("change", (e) => this.#aim(e.target.value));
+    bindAim(byId("light-aim"), store, () => ({ path: this.#path(), point: store.state.lens.lights.find((l) => l.id === chosen.light).aim }));
+    byId("light-rides").addEventListener("change", (e) => store.set(`${this.#path()}/rides`, e.target.value));
     byId("gobo-pictures").addEventListener("click", () => this.#pictures());
     byId("pick-background").addEventListener("click", () => this.#background());
   }
@@ -80,22 +82,19 @@ export class LightCard {
     if (light) this.#showLight(light, project);
   }
 
-  /** What it aims at: a point of the studio, or an item, whose middle its point is counted from. */
-  #showAim(light, project) {
-    const pick = byId("light-aim");
-    pick.replaceChildren(make("option", { value: "" }, "a point"), ...project.items.map(({ id, name }) => make("option", { value: id }, name)));
-    pick.value = light.aim.item ?? "";
-  }
-
-  #aim(item) {
-    const point = item ? { x_m: 0, y_m: 0, z_m: 0 } : Object.fromEntries(["x_m", "y_m", "z_m"].map((name, i) => [name, this.store.state.lens.lights.find((l) => l.id === this.chosen.light).aim[i]]));
-    return this.store.set(`${this.#path()}/aim`, { item: item || null, part: null, ...point });
+  /** What it goes along with. */
+  #showRides(light, project) {
+    const pick = byId("light-rides");
+    const kinds = [["rig", "the rig"], ["set", "nothing, it stays"], ["camera", "the camera"], ["disc", "the disc"], ...project.items.map(({ id, name }) => [id, name])];
+    pick.replaceChildren(...kinds.map(([value, name]) => make("option", { value }, name)));
+    pick.value = light.rides;
   }
 
   #showLight(light, project) {
     byId("gobo-toggle").textContent = light.gobo ? "Take out" : "Put one in";
     byId("gobo-name").textContent = light.gobo?.pictures.length ? `${light.gobo.pictures.length} × ${light.gobo.source_name}` : light.gobo ? "A pattern in the beam" : "None";
-    this.#showAim(light, project);
+    showAim(byId("light-aim"), light.aim, project.items);
+    this.#showRides(light, project);
     const parts = [["sweep", "Sweep"], ["disc", "Disc"], ...project.items.flatMap((item) => item.parts.map((p) => [p.id, p.name]))];
     byId("light-parts").replaceChildren(...parts.map(([id, name]) => {
       const lit = !light.excluded_parts.includes(id);

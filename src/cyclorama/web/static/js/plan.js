@@ -2,21 +2,9 @@
 
 import { draw } from "./api.js";
 import { NEAREST_M } from "./distances.js";
-import { flatHull, inverse, rad, turned, under, wrap } from "./plan_geometry.js";
-
-/** About how wide a letter of a name is. */
-const LETTER_PX = 6;
-const INK = "var(--color-ink)";
-const TAPE = { camera: "var(--color-camera)", light: "var(--color-light)", subject: "var(--color-subject)", set: "var(--color-set)" };
-/** The next round length, 1, 2 or 5 of some power of ten, that is no shorter. */
-function roundAbove(metres) {
-  const power = 10 ** Math.floor(Math.log10(metres));
-  return [1, 2, 5, 10].map((k) => k * power).find((s) => s >= metres * (1 - 1e-9));
-}
-
-function lengthOf(metres) {
-  return metres < 0.0095 ? `${Number((metres * 1000).toPrecision(3))} mm` : `${Number(metres.toPrecision(3))} m`;
-}
+import { carriedBack, flatHull, goneAlong, inverse, rad, turned, under, wrap } from "./plan_geometry.js";
+import { heights, rings, setFromAbove } from "./plan_ground.js";
+import { INK, TAPE, cameraSign, heat, lamp, names } from "./plan_signs.js";
 
 export class Plan {
   /**
@@ -49,9 +37,10 @@ export class Plan {
   }
 
   #lights() {
-    return this.pose.lens.lights.map((l) => ({
-      ...l, at: turned(l.centre, this.pose.lights_deg), u: turned(l.half_u, this.pose.lights_deg), v: turned(l.half_v, this.pose.lights_deg),
-    }));
+    return this.pose.lens.lights.map((l) => {
+      const [at, aim, u, v] = [l.centre, l.aim, l.half_u, l.half_v].map((p, i) => goneAlong(l, this.pose, p, i > 1));
+      return { ...l, at, u, v, aim: l.carriage === "rig" ? l.aim : aim };
+    });
   }
 
   #fitScale() {
@@ -70,33 +59,6 @@ export class Plan {
   /** Screen place of a studio point in the view from above. */
   #at([x, , z]) {
     return [this.origin[0] + x * this.scale, this.origin[1] + z * this.scale];
-  }
-
-  #rings() {
-    const span = Math.hypot(this.w, this.h) / 2 / this.scale;
-    const step = roundAbove(34 / this.scale);
-    const items = [];
-    for (let r = step; r < span; r += step) {
-      items.push(draw("circle", { cx: this.origin[0], cy: this.origin[1], r: r * this.scale, fill: "none", stroke: "var(--color-shade)" }));
-      if (r * this.scale < this.h / 2 + 4)
-        items.push(draw("text", { x: this.origin[0] + r * this.scale * 0.7071 + 2, y: this.origin[1] + r * this.scale * 0.7071 + 9, opacity: 0.85 }, lengthOf(r)));
-    }
-    return items;
-  }
-
-  #setTop() {
-    const { sweep, disc } = this.store.state.project.set;
-    const items = [];
-    const s = this.scale;
-    const line = { fill: "none", stroke: TAPE.set, "stroke-width": 1.25, "stroke-opacity": 0.8 };
-    if (sweep.on && sweep.form === "round") items.push(draw("circle", { cx: this.origin[0], cy: this.origin[1], r: (Math.min(sweep.width_m, sweep.depth_m) / 2) * s, ...line }));
-    if (sweep.on && sweep.form === "straight") {
-      const [x, z] = [(sweep.width_m / 2) * s, (sweep.depth_m / 2) * s];
-      items.push(draw("path", { d: `M${this.origin[0] - x} ${this.origin[1] + z}V${this.origin[1] - z}H${this.origin[0] + x}V${this.origin[1] + z}`, ...line, "stroke-dasharray": "5 3" }));
-      items.push(draw("line", { x1: this.origin[0] - x, x2: this.origin[0] + x, y1: this.origin[1] - z, y2: this.origin[1] - z, ...line, "stroke-width": 2.5 }));
-    }
-    if (disc.on) items.push(draw("circle", { cx: this.origin[0], cy: this.origin[1], r: disc.radius_m * s, fill: TAPE.set, "fill-opacity": 0.1, stroke: TAPE.set, "stroke-opacity": 0.6 }));
-    return items;
   }
 
   /** Outlines of the items on the set, the subject's last. `flat` gives the place of a studio point on the drawing. */
@@ -157,6 +119,7 @@ export class Plan {
     const d = `M${points.map((p) => p.map((v) => v.toFixed(1)).join(" ")).join("L")}${closed}`;
     const head = points[Math.min(points.length - 1, Math.max(0, Math.round((this.clock.frame - shot.first) / shot.step)))];
     const items = [
+      ...heat(this.floor.lane(), points),
       draw("path", { d, fill: "none", stroke: TAPE.camera, "stroke-width": 1.25 }),
       draw("path", { d: ticks, stroke: TAPE.camera, "stroke-width": 1 }),
       draw("path", { class: "grab", "data-grab": "ring", d, fill: "none", stroke: "transparent", "stroke-width": 12 }),
@@ -190,54 +153,31 @@ export class Plan {
     const camera = this.#camera();
     const from = this.#at(camera.at);
     const reach = Math.hypot(camera.at[0], camera.at[2]) * 1.25;
-    const half = this.pose.lens.field_width;
-    const edge = (sign) => this.#at(camera.at.map((p, i) => p - camera.back[i] * reach + sign * camera.right[i] * half * reach));
+    const [left, right] = this.pose.lens.field;
+    const at = (away, side) => this.#at(camera.at.map((p, i) => p + (side * camera.right[i] - camera.back[i]) * away));
     const angle = (Math.atan2(camera.back[0], camera.back[2]) * 180) / Math.PI;
-    return this.#cameraSign(from, -angle, [edge(-1), edge(1)]);
+    return [...this.#inFocus((away) => [at(away, left), at(away, right)], reach), ...cameraSign(from, -angle, [at(reach, left), at(reach, right)])];
   }
 
-  /** A camera at a place of the drawing, turned by degrees, with the area that it sees up to two corners. */
-  #cameraSign(from, angle, corners) {
-    return [
-      draw("polygon", { points: [from, ...corners].map((p) => p.join(",")).join(" "), fill: TAPE.camera, "fill-opacity": 0.1, stroke: TAPE.camera, "stroke-opacity": 0.55 }),
-      draw("g", { class: "grab", "data-grab": "camera", transform: `translate(${from}) rotate(${angle})` },
-        draw("rect", { x: -7, y: -2, width: 14, height: 12, rx: 2, fill: TAPE.camera, stroke: "#fff" }),
-        draw("path", { d: "M-4 -2L-6 -8H6L4 -2Z", fill: TAPE.camera, stroke: "#fff" }),
-        draw("circle", { r: 15, fill: "transparent" })),
-    ];
+  /** From where to where it is in focus, between the edges of what is seen. */
+  #inFocus(edges, reach) {
+    const { sharp } = this.pose.lens;
+    if (!sharp) return [];
+    const [near, far] = [edges(sharp[0]), edges(Math.min(sharp[1] ?? reach, Math.max(reach, sharp[0])))];
+    const corners = [near[0], near[1], far[1], far[0]].map((p) => p.map((v) => v.toFixed(1)).join(","));
+    return [draw("polygon", { points: corners.join(" "), fill: TAPE.camera, "fill-opacity": 0.2, "pointer-events": "none" }, draw("title", {}, "In focus"))];
   }
 
-  #lamp({ light, at, angle, half }) {
-    const w = Math.max(5, half * this.scale);
-    const colour = light.lit ? TAPE.light : "var(--color-rule)";
-    return draw("g", { class: "grab", "data-grab": "light", "data-light": light.id, transform: `translate(${at}) rotate(${angle})` },
-      draw("circle", { r: 14, fill: "transparent" }),
-      draw("path", { d: `M${-w} 0L${-Math.min(w, 4)} 8H${Math.min(w, 4)}L${w} 0Z`, fill: light.lit ? "#fff" : "none", stroke: colour, "stroke-width": 1.25, "stroke-linejoin": "round" }),
-      draw("line", { x1: -w, x2: w, y1: 0, y2: 0, stroke: colour, "stroke-width": 3 }),
-      draw("title", {}, light.name));
-  }
-
-  /**
-   * Names of lamps, each where it covers neither the camera nor another name: behind the lamp, at an end, in front.
-   * @param {{light: {name: string}, at: number[], out: number[], half: number}[]} lamps `out` points away from the subject
-   * @param {number[]} camera
-   */
-  #names(lamps, camera) {
-    const taken = [[camera[0] - 14, camera[1] - 14, camera[0] + 14, camera[1] + 14]];
-    return lamps.map(({ light, at, out, half }) => {
-      const end = half * this.scale + 9;
-      const up = out[0] > 0 ? [out[1], -out[0]] : [-out[1], out[0]];
-      const places = [[out, 17], [up, end], [up.map((v) => -v), end], [out.map((v) => -v), 17]].map(([[dx, dy], far]) => {
-        const [x, y] = [at[0] + dx * far, at[1] + dy * far + 3];
-        const anchor = dx < -0.35 ? "end" : dx > 0.35 ? "start" : "middle";
-        const wide = light.name.length * LETTER_PX;
-        const left = x - { end: wide, start: 0, middle: wide / 2 }[anchor];
-        return { x, y, anchor, box: [left, y - 8, left + wide, y + 3] };
-      });
-      const covers = ([l, t, r, b]) => taken.some(([l2, t2, r2, b2]) => l < r2 && l2 < r && t < b2 && t2 < b);
-      const { x, y, anchor, box } = places.find((place) => !covers(place.box)) ?? places[0];
-      taken.push(box);
-      return draw("text", { x, y, "text-anchor": anchor }, light.name);
+  /** Cameras that are not on, where they stand at rest; they are dragged too. */
+  #otherCameras(flat, side) {
+    return this.store.state.other_cameras.map(({ id, name, rows, aim }) => {
+      const here = this.drag?.camera === id ? this.drag.at : null;
+      const [x, y] = here ?? flat([rows[3], rows[7], rows[11]]);
+      const to = flat(aim);
+      const angle = (Math.atan2(y - to[1], x - to[0]) * 180) / Math.PI - 90;
+      return draw("g", { class: "grab", "data-grab": "other", "data-camera": id, opacity: 0.55, transform: `translate(${x} ${y}) rotate(${angle}) scale(${side ? 0.8 : 0.85})` },
+        draw("rect", { x: -7, y: -2, width: 14, height: 12, rx: 2, fill: "#fff", stroke: TAPE.camera }), draw("path", { d: "M-4 -2L-6 -8H6L4 -2Z", fill: "#fff", stroke: TAPE.camera }),
+        draw("circle", { r: 13, fill: "transparent" }), draw("title", {}, `${name}, not on`));
     });
   }
 
@@ -247,13 +187,13 @@ export class Plan {
       const angle = (-Math.atan2(light.at[0], light.at[2]) * 180) / Math.PI;
       return { light, at: this.#at(light.at), out: [light.at[0] / length, light.at[2] / length], angle, half: Math.hypot(...light.u) };
     });
-    return [...this.#rings(), ...this.#setTop(), ...this.#outlines((p) => this.#at(p)), ...this.#axis(), ...this.#ring((p) => this.#at(p)), ...this.#paths((p) => this.#at(p)), ...this.#lamps(lamps, (light) => this.#at(light.aim), this.#at(this.#camera().at)), ...this.#wedge()];
+    return [...rings(this), ...setFromAbove(this, this.store.state.project.set), ...this.#outlines((p) => this.#at(p)), ...this.#axis(), ...this.#ring((p) => this.#at(p)), ...this.#paths((p) => this.#at(p)), ...this.#lamps(lamps, (light) => this.#at(light.aim), this.#at(this.#camera().at)), ...this.#otherCameras((p) => this.#at(p), false), ...this.#wedge()];
   }
 
   /** Lamps with their beams towards what they aim at and their names. */
   #lamps(lamps, aim, camera) {
     const beam = ({ light, at }) => draw("line", { x1: at[0], y1: at[1], x2: aim(light)[0], y2: aim(light)[1], stroke: TAPE.light, "stroke-opacity": light.lit ? 0.35 : 0, "stroke-dasharray": "2 4" });
-    return [...lamps.flatMap((lamp) => [beam(lamp), this.#lamp(lamp)]), ...this.#names(lamps, camera)];
+    return [...lamps.flatMap((one) => [beam(one), lamp(one, this.scale)]), ...names(lamps, camera, this.scale)];
   }
 
   /** Side view in the plane of the camera: its side to the right, lights turned into the plane. */
@@ -263,7 +203,7 @@ export class Plan {
     const axis = [camera.back[0] / along, camera.back[2] / along];
     const flat = (p) => [this.origin[0] + (p[0] * axis[0] + p[2] * axis[1]) * this.scale, this.origin[1] - p[1] * this.scale];
     const ground = draw("line", { x1: 0, x2: this.w, y1: this.origin[1], y2: this.origin[1], stroke: TAPE.set, "stroke-width": 1.5 });
-    const items = [...this.#heights(), ground];
+    const items = [...heights(this), ground];
     const { disc } = this.store.state.project.set;
     if (disc.on) items.push(draw("rect", { x: this.origin[0] - disc.radius_m * this.scale, y: this.origin[1] - disc.height_m * this.scale, width: 2 * disc.radius_m * this.scale, height: Math.max(1, disc.height_m * this.scale), fill: TAPE.set, "fill-opacity": 0.45 }));
     items.push(...this.#outlines(flat));
@@ -274,7 +214,7 @@ export class Plan {
       const away = Math.atan2(at[1] - aim[1], at[0] - aim[0]);
       return { light, at, out: [Math.cos(away), Math.sin(away)], angle: (away * 180) / Math.PI - 90, half: Math.hypot(...light.v) };
     });
-    return [...items, ...this.#sideTrail(flat), ...this.#paths(flat), ...this.#lamps(lamps, (light) => flat(light.aim), flat(camera.at)), ...this.#sideCamera(camera, flat, aim)];
+    return [...items, ...this.#sideTrail(flat), ...this.#paths(flat), ...this.#lamps(lamps, (light) => flat(light.aim), flat(camera.at)), ...this.#otherCameras(flat, true), ...this.#sideCamera(camera, flat, aim)];
   }
 
   /** Where the camera goes, unless it only goes round at one height. */
@@ -283,30 +223,21 @@ export class Plan {
     return [draw("polyline", { points: this.#trail().map((p) => flat(p).map((v) => v.toFixed(1)).join(",")).join(" "), fill: "none", stroke: TAPE.camera, "stroke-width": 1.25 })];
   }
 
-  #heights() {
-    const step = roundAbove(30 / this.scale);
-    const items = [];
-    for (let y = step; this.origin[1] - y * this.scale > 26; y += step) {
-      const at = this.origin[1] - y * this.scale;
-      items.push(draw("line", { x1: 0, x2: this.w, y1: at, y2: at, stroke: "var(--color-shade)" }), draw("text", { x: 6, y: at - 3 }, lengthOf(y)));
-    }
-    return items;
-  }
-
   #sideCamera(camera, flat, aim) {
     const from = flat(camera.at);
     const up = [camera.back[1] * camera.right[2] - camera.back[2] * camera.right[1], camera.back[2] * camera.right[0] - camera.back[0] * camera.right[2], camera.back[0] * camera.right[1] - camera.back[1] * camera.right[0]];
     const reach = (Math.hypot(from[0] - aim[0], from[1] - aim[1]) / this.scale) * 1.2;
-    const edge = (sign) => flat(camera.at.map((p, i) => p - camera.back[i] * reach + sign * up[i] * this.pose.lens.field_height * reach));
+    const [, , lower, upper] = this.pose.lens.field;
+    const at = (away, side) => flat(camera.at.map((p, i) => p + (side * up[i] - camera.back[i]) * away));
     const angle = (Math.atan2(from[1] - aim[1], from[0] - aim[0]) * 180) / Math.PI - 90;
-    return this.#cameraSign(from, angle, [edge(-1), edge(1)]);
+    return [...this.#inFocus((away) => [at(away, lower), at(away, upper)], reach), ...cameraSign(from, angle, [at(reach, lower), at(reach, upper)])];
   }
 
   #begin(e) {
     const target = e.target.closest("[data-grab]");
     if (!target || e.button !== 0) return;
     this.svg.setPointerCapture(e.pointerId);
-    this.drag = { what: target.dataset.grab, light: target.dataset.light, item: target.dataset.item, path: target.dataset.path, point: target.dataset.point, x: e.clientX, y: e.clientY, moved: false, changes: [] };
+    this.drag = { what: target.dataset.grab, light: target.dataset.light, item: target.dataset.item, path: target.dataset.path, point: target.dataset.point, camera: target.dataset.camera, x: e.clientX, y: e.clientY, moved: false, changes: [] };
     const { what, light, item } = this.drag;
     if (what === "item") this.drag.from = { ...this.store.item(item).placement };
     this.floor.choose({ light: "light", item: "subject" }[what] ?? "camera", light ?? item);
@@ -318,8 +249,10 @@ export class Plan {
     const box = this.svg.getBoundingClientRect();
     const x = (e.clientX - box.left - this.origin[0]) / this.scale;
     const y = (e.clientY - box.top - this.origin[1]) / this.scale;
+    this.drag.at = [x * this.scale + this.origin[0], y * this.scale + this.origin[1]];
     this.drag.changes = this.side ? this.#dragSide(x, -y) : this.#dragTop(x, y);
-    if (this.drag.changes.length) this.floor.attempt(this.drag.changes);
+    if (this.drag.what === "other") this.show();
+    else if (this.drag.changes.length) this.floor.attempt(this.drag.changes);
   }
 
   #set(path, value, digits) {
@@ -340,11 +273,17 @@ export class Plan {
     if (this.drag.what === "point") return [this.#set(`${this.#point()}/x_m`, x, 4), this.#set(`${this.#point()}/z_m`, z, 4)];
     if (this.drag.what === "light") {
       const { elevation_deg: elevation } = this.store.value(this.#light());
-      // where the rig travels, it does so about the axis
-      const [px, , pz] = turned([x, 0, z], -this.pose.lights_deg);
-      const { aim } = lens.lights.find((l) => l.id === this.drag.light);
+      // where it has gone along with something, it is put where that is at rest
+      const light = lens.lights.find((l) => l.id === this.drag.light);
+      const [px, , pz] = carriedBack(light, this.pose, [x, 0, z]);
+      const { aim } = light;
       const at = [px - aim[0], pz - aim[2]];
       return [this.#set(`${this.#light()}/azimuth_deg`, wrap(azimuthOf(at)), 1), this.#away(`${this.#light()}/distance_m`, reach(at, elevation))];
+    }
+    if (this.drag.what === "other") {
+      const at = from(this.#other().aim);
+      const place = `cameras/${this.drag.camera}`;
+      return [this.#set(`${place}/azimuth_deg`, wrap(azimuthOf(at)), 1), this.#away(`${place}/distance_m`, reach(at, this.store.value(`${place}/elevation_deg`)))];
     }
     const azimuth = azimuthOf(from(lens.aim));
     const moves = !shot.plain || (shot.kind === "orbit" && shot.turns !== 0);
@@ -373,6 +312,11 @@ export class Plan {
     return `paths/${this.drag.path}/points/${this.drag.point}`;
   }
 
+  /** The camera that is not on and is dragged. */
+  #other() {
+    return this.store.state.other_cameras.find(({ id }) => id === this.drag.camera);
+  }
+
   /** Path of the light that is dragged. */
   #light() {
     return this.store.full(`look/lights/${this.drag.light}`);
@@ -391,12 +335,13 @@ export class Plan {
   #dragSide(x, y) {
     if (this.drag.what === "item") return [];
     if (this.drag.what === "point") return [this.#set(`${this.#point()}/y_m`, y, 4)];
-    const { aim } = this.drag.what === "light" ? this.store.state.lens.lights.find((l) => l.id === this.drag.light) : this.store.state.lens;
+    const { aim } = { light: () => this.store.state.lens.lights.find((l) => l.id === this.drag.light), other: () => this.#other() }[this.drag.what]?.() ?? this.store.state.lens;
     const rise = y - aim[1];
     const elevation = (from) => Math.min(89, Math.max(-89, (Math.atan2(rise, from) * 180) / Math.PI));
     if (this.drag.what === "light")
       return [this.#set(`${this.#light()}/elevation_deg`, elevation(Math.abs(x)), 1), this.#away(`${this.#light()}/distance_m`, Math.hypot(x, rise))];
-    return [this.#set(this.store.full("camera/elevation_deg"), elevation(Math.max(x, NEAREST_M)), 1), this.#away(this.store.full("camera/distance_m"), Math.hypot(x, rise))];
+    const place = this.drag.what === "other" ? `cameras/${this.drag.camera}` : this.store.full("camera");
+    return [this.#set(`${place}/elevation_deg`, elevation(Math.max(x, NEAREST_M)), 1), this.#away(`${place}/distance_m`, Math.hypot(x, rise))];
   }
 
   async #end() {

@@ -15,6 +15,27 @@ export function under(matrix, [x, y, z]) {
   return matrix.slice(0, 3).map((row) => row[0] * x + row[1] * y + row[2] * z + row[3]);
 }
 
+const rows3 = (rows, [x, y, z], free) => [0, 4, 8].map((i) => rows[i] * x + rows[i + 1] * y + rows[i + 2] * z + (free ? 0 : rows[i + 3]));
+
+/**
+ * Where a point of a light at rest has gone along with what carries it.
+ * @param {{carriage: string}} light @param {object} pose @param {boolean} free whether it is a direction
+ */
+export function goneAlong({ carriage }, pose, point, free = false) {
+  if (carriage === "rig") return turned(point, pose.lights_deg);
+  const rows = pose.carried[carriage];
+  return rows ? rows3(rows, point, free) : point;
+}
+
+/** The other way: where at rest a point is that has gone along with a light. */
+export function carriedBack({ carriage }, pose, point) {
+  if (carriage === "rig") return turned(point, -pose.lights_deg);
+  const m = pose.carried[carriage];
+  if (!m) return point;
+  const p = point.map((v, i) => v - m[4 * i + 3]);
+  return [0, 1, 2].map((i) => m[i] * p[0] + m[4 + i] * p[1] + m[8 + i] * p[2]);
+}
+
 /** The inverse of a placement: a turn with an even scale, and a shift. */
 export function inverse(matrix) {
   const [a, b, c] = matrix;

@@ -3,6 +3,7 @@
 import * as THREE from "../vendor/three.module.js";
 import { BentLens } from "./bent_lens.js";
 import { NEAREST_M } from "./distances.js";
+import { goneAlong } from "./plan_geometry.js";
 
 /** Read the binary the server makes: header, positions, normals, colours, indices. */
 function readMesh(buffer) {
@@ -256,14 +257,20 @@ export class StandIn {
     const away = Math.max(NEAREST_M, Math.hypot(...[3, 7, 11].map((i, axis) => pose.camera[i] - lens.aim[axis])));
     const near = away / 200;
     const zoomed = lens.focal_mm / pose.focal_mm;
-    const w = lens.half_width * zoomed * lens.widest * near;
-    const h = lens.half_height * zoomed * lens.widest * near;
-    this.camera.projectionMatrix.makePerspective(-w, w, h, -h, near, away * 250);
+    const [w, h] = [lens.half_width * zoomed * near, lens.half_height * zoomed * near];
+    const [across, up] = this.#bent(lens) ? [0, 0] : [2 * w * lens.shift[0], 2 * h * lens.shift[1]];
+    const wide = this.#bent(lens) ? lens.widest : 1;
+    this.camera.projectionMatrix.makePerspective(-w * wide + across, w * wide + across, h * wide + up, -h * wide + up, near, away * 250);
     this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
     this.turning.rotation.y = (pose.disc_deg * Math.PI) / 180;
     for (const item of this.state?.items ?? []) this.#placeItem(item, pose);
     this.#placeLights(pose, lens);
     this.draw();
+  }
+
+  /** Whether its rays are no plain projection. */
+  #bent(lens) {
+    return lens.bend !== 0;
   }
 
   #placeItem({ id, asset, matrix }, pose) {
@@ -276,12 +283,11 @@ export class StandIn {
 
   #placeLights(pose, lens) {
     while (this.lights.children.length < lens.lights.length) this.lights.add(new THREE.DirectionalLight());
-    this.lights.rotation.y = (pose.lights_deg * Math.PI) / 180;
     this.lights.children.forEach((light, i) => {
       const from = lens.lights[i];
       light.visible = Boolean(from?.lit);
       if (!from) return;
-      light.position.set(...from.centre.map((x, k) => x - from.aim[k]));
+      light.position.set(...goneAlong(from, pose, from.centre.map((x, k) => x - from.aim[k]), true));
       light.color.setRGB(...from.colour);
       light.intensity = i === 0 ? 1.6 : 0.6;
     });
@@ -292,7 +298,8 @@ export class StandIn {
     this.pending = requestAnimationFrame(() => {
       this.pending = 0;
       if (!this.pose) return;
-      if (this.pose.lens.bend) (this.bentLens ??= new BentLens(this.renderer)).draw(this.scene, this.camera, this.pose.lens);
+      const { lens, focal_mm: focal } = this.pose;
+      if (this.#bent(lens)) (this.bentLens ??= new BentLens(this.renderer)).draw(this.scene, this.camera, lens, lens.focal_mm / focal);
       else this.renderer.render(this.scene, this.camera);
     });
   }

@@ -95,7 +95,7 @@ export class Strip {
   /** What is measured of every frame: one measure at a time. */
   #measured() {
     const { lanes, shot } = this.store.state;
-    const lane = lanes.find(({ key }) => key === this.choice.value) ?? lanes[0];
+    const lane = this.lane();
     this.choice.replaceChildren(...(lanes.length ? lanes : [{ key: "margin", title: "margin" }]).map(({ key, title }) => make("option", { value: key, selected: key === lane?.key }, title)));
     this.worst.hidden = !lane;
     if (!lane) return [];
@@ -121,6 +121,12 @@ export class Strip {
       draw("circle", { cx: at, cy: y(worst), r: 3, fill: colour }),
       draw("text", { x: at + (right ? -7 : 7), y: Math.max(y(worst) - 5, top + 4), "text-anchor": right ? "end" : "start", class: "num", "font-size": 10, fill: bad ? colour : "var(--color-ink)" }, `${worst.toFixed(digits)} ${unit} in frame ${frame}`)));
     return items;
+  }
+
+  /** What is measured, as it is chosen. */
+  lane() {
+    const { lanes } = this.store.state;
+    return lanes.find(({ key }) => key === this.choice.value) ?? lanes[0];
   }
 
   /** Put the playhead at the clock's frame. */

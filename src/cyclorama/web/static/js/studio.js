@@ -69,6 +69,7 @@ class Floor {
   preview(pose) {
     this.lens.preview(pose);
     this.plan.show(pose);
+    this.cards.lensCard.figures(pose.lens);
   }
 
   /** Show changes that are not saved yet: in the picture, or where the camera or the subject goes in the stand-in. */
@@ -88,6 +89,11 @@ class Floor {
     if (what === "light" && id) this.chosen.light = id;
     if (what === "subject" && id) this.chosen.item = id;
     this.open(what);
+  }
+
+  /** What is measured of every frame, as it is chosen on the strip. */
+  lane() {
+    return this.strip.lane();
   }
 
   /** Show which part is meant: its number, or none. */
@@ -163,6 +169,7 @@ class Floor {
     store.preview([], frame, (pose) => {
       if (frame !== clock.frame || plan.drag) return;
       this.lens.hold(pose.lens);
+      this.cards.lensCard.figures(pose.lens);
       plan.show(pose);
     });
   }
@@ -217,6 +224,7 @@ class Floor {
         byId("plan-side").setAttribute("aria-pressed", side);
         plan.show();
       });
+    byId("lane-choice").addEventListener("change", () => plan.show());
     byId("keying").addEventListener("click", () => this.#toggleKeying());
   }
 

@@ -1,0 +1,38 @@
+/** The lens on the Camera card: what it sees, its sensor, what it aims at, what stays in focus. */
+
+import { bindAim, showAim } from "./aim_pick.js";
+
+const byId = (id) => document.getElementById(id);
+const mm = (m) => (Math.abs(m) < 10 ? `${(m * 1000).toFixed(m < 0.01 ? 2 : m < 1 ? 1 : 0)}` : (m * 1000).toFixed(0));
+
+export class LensCard {
+  /** @param {import("./project.js").ProjectStore} store */
+  constructor(store) {
+    this.store = store;
+    bindAim(byId("camera-aim"), store, () => ({ path: store.full("camera"), point: store.state.lens.aim }));
+    byId("sensor-format").addEventListener("change", (e) => e.target.value !== "other" && store.set("camera/sensor_mm", Number(e.target.value)));
+  }
+
+  show({ project, lens }) {
+    const { camera } = this.store;
+    this.figures(lens);
+    showAim(byId("camera-aim"), camera.aim, project.items);
+    const format = byId("sensor-format");
+    format.value = String(camera.sensor_mm);
+    if (format.selectedIndex < 0) format.value = "other";
+    this.#focus(camera);
+  }
+
+  /** What the lens sees and what is in focus, in the frame that is shown. */
+  figures({ figures }) {
+    byId("lens-figures").textContent = figures;
+  }
+
+  #focus({ focus_m, focus_point_m, f_number }) {
+    const point = focus_m === null ? focus_point_m : null;
+    byId("focus-point").textContent = point ? point.map((m) => (m * 1000).toFixed(0)).join(" ") : focus_m === null ? "aim point" : "by distance";
+    byId("focus-point").title = point ? `${point.map(mm).join(", ")} mm across, up and to the front; it stays in focus through the move` : "";
+    byId("clear-focus").hidden = !point;
+    byId("pick-focus").title = f_number === null ? "Set an aperture first: a pinhole keeps everything sharp" : "Then click in the lens on what should stay in focus";
+  }
+}
