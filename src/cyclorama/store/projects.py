@@ -82,6 +82,11 @@ class ProjectStore:
         with self._sessions() as session:
             return _saved(session, _row(session, project_id))
 
+    def version(self, project_id: str) -> int:
+        """The number of the state that a project is in; raises NotFoundError."""
+        with self._sessions() as session:
+            return _row(session, project_id).cursor
+
     def edit(self, project_id: str, base_version: int, label: str, change: Callable[[Project], Project]) -> Saved:
         """Apply `change` to the version it was made on and save the result.
 

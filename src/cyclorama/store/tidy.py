@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from .assets import PART
+from .proofs import FOLDER
 from .studio import Studio
 
 REST_S = 86_400.0
@@ -50,13 +51,21 @@ def tidy(studio: Studio, rest_s: float = REST_S) -> Tidied:
     for path in _files(studio.folder / "posters", before):
         if path.name not in versions:
             tidied.remove(path)
+    known = {p.id for p in studio.projects.listed()}
+    for folder in (studio.folder / FOLDER).glob("*"):
+        if folder.name.split(".")[0] not in known and folder.stat().st_mtime < before:
+            _remove_all(folder, tidied)
     coming = studio.jobs.unfinished_specs()
     for folder in (studio.folder / "incoming").glob("*"):
         if folder.stat().st_mtime < before and not any(folder.name in spec for spec in coming):
-            for path in _files(folder, time.time()):
-                tidied.remove(path)
-            shutil.rmtree(folder, ignore_errors=True)
+            _remove_all(folder, tidied)
     return tidied
+
+
+def _remove_all(folder: Path, tidied: Tidied) -> None:
+    for path in _files(folder, time.time()):
+        tidied.remove(path)
+    shutil.rmtree(folder, ignore_errors=True)
 
 
 def _files(folder: Path, before: float) -> list[Path]:

@@ -197,6 +197,15 @@ class ItemState(BaseModel):
     stands_on: str
 
 
+class ProofState(BaseModel):
+    """The proof of the open shot as it stands."""
+
+    key: str
+    whole: bool
+    numbers: list[int]
+    """the frames that are there"""
+
+
 class ProjectState(BaseModel):
     """Document, stations, poses, margins and plan of a project as it stands."""
 
@@ -211,6 +220,7 @@ class ProjectState(BaseModel):
     shot: ShotState
     margins: MarginsState | None
     lanes: list[LaneState]
+    proof: ProofState
     subject: SubjectState | None
     items: list[ItemState]
     paths: list[PathState]

@@ -16,6 +16,7 @@ from ..core.scene.shot import MoveKind, ReadyMove
 from ..core.sheet.stations import move_sentence
 from ..core.sheet.words import data_size
 from ..store.projects import Listed
+from ..store.proofs import proof_of_shot
 from ..store.tidy import keys_in
 from .context import Context, context
 from .problems import templates
@@ -86,9 +87,15 @@ def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
     best = next((t for t in takes if t.state == "done"), takes[0] if takes else None)
     numbers = ctx.studio.take_list.finished_numbers(best.id) if best else []
     step = max(1, -(-len(numbers) // MOST_THUMBS))
+    plays = f"/api/takes/{best.id}/thumbs" if best else ""
+    if best is None and len(found := (proof := proof_of_shot(ctx.studio.folder, project)).numbers) > 1:
+        # until there is a take, the proof plays
+        numbers, step = found, max(1, -(-len(found) // MOST_THUMBS))
+        plays = f"/api/projects/{project.id}/proof/{proof.key}/frames"
+    paced = step * max(1, (numbers[-1] - numbers[0]) // max(1, len(numbers) - 1)) if best is None and numbers else step
     return card | {
         "disk": data_size(disk), "project": project, "sentence": sentence,
-        "take": best, "frames": numbers[::step], "step": step, "takes": len(takes),
+        "take": best, "plays": plays, "frames": numbers[::step], "step": paced, "takes": len(takes),
     }  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 
 import base64
 import math
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -30,6 +31,7 @@ from ..core.motion import (
 from ..core.motion.frames import FrameRate
 from ..core.motion.paths import along, length_m
 from ..core.motion.rows import lengths_of
+from ..core.render.film.proof import Reading
 from ..core.scene import Channel, Item, Light, Path, Project, place_of, value_at, worn
 from ..core.scene.light import WITH_RIG
 from ..core.scene.shot import DISC
@@ -39,6 +41,7 @@ from ..core.sheet.review import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN
 from ..core.sheet.stations import animation_sentence, detail_sentence, lens_figures, move_sentence
 from ..core.words import box_size, length, offset
 from ..store import Saved, Studio
+from ..store.proofs import proof_of_shot
 from .answers import (
     GapState,
     ItemState,
@@ -51,9 +54,17 @@ from .answers import (
     PathState,
     PoseState,
     ProjectState,
+    ProofState,
     ShotState,
     SubjectState,
 )
+
+LEAST_METERED = 3
+"""Frames of a proof from which on it is told how the light goes."""
+LIGHT_RANGE = 1.0
+"""Stops by which the subject may become lighter than in the mean of the move before it is said."""
+MOST_BURNT = 0.005
+"""Share of the subject that may burn out before it is said."""
 
 
 def _rounded(values: Any, digits: int = 6) -> Any:
@@ -84,7 +95,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         trouble, measures = None, studio.measures(project.subject)
     except DamagedError as error:  # everything else of the project can still be seen and mended
         trouble, measures = error.sentence, None
-    r = review(project, measures)
+    r, proof = review(project, measures), proof_of_shot(studio.folder, project)
     return ProjectState(
         version=saved.version,
         trouble=trouble,
@@ -94,7 +105,8 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         stations=list(stations(r)),
         shot=_shot(r),
         margins=_margins(r),
-        lanes=_lanes(r),
+        lanes=_lanes(r) + _metered(r, proof.readings()),
+        proof=ProofState(key=proof.key, whole=proof.whole, numbers=proof.numbers),
         subject=_subject(r),
         items=[
             _item(project, item, measures if item.id == project.subject_id else studio.measures_if_whole(item))
@@ -123,21 +135,35 @@ def _margins(r: Review) -> MarginsState | None:
     return MarginsState(per_frame=per_frame, worst=r.margins.worst, worst_frame=r.margins.worst_frame)
 
 
+def _metered(r: Review, readings: dict[int, list[float]]) -> list[LaneState]:
+    """The light on the subject as the proof's frames show it, straight in between."""
+    found = {n: values for n, values in sorted(readings.items()) if len(values) == len(Reading._fields)}
+    if len(found) < LEAST_METERED:
+        return []
+    frames = r.poses.frames + r.project.shot.first_frame
+    stops, burnt, black = (np.interp(frames, list(found), column) for column in zip(*found.values(), strict=True))
+    return [
+        _lane(r, "light", "light", "stops", stops - float(np.mean(stops)), LIGHT_RANGE),
+        _lane(r, "burnt", "burnt out", "%", 100.0 * burnt, 100.0 * MOST_BURNT),
+        _lane(r, "black", "black", "%", 100.0 * black),
+    ]
+
+
+def _lane(
+    r: Review, key: str, title: str, unit: str, values: Any, limit: float | None = None, below: bool = False
+) -> LaneState:
+    at = int(values.argmin() if below else values.argmax())
+    return LaneState(
+        key=key, title=title, unit=unit, digits=1, values=_packed(values), limit=limit, below=below,
+        worst=float(values[at]), worst_frame=int(r.poses.frames[at]) + r.project.shot.first_frame,
+    )  # fmt: skip
+
+
 def _lanes(r: Review) -> list[LaneState]:
     """What the strip draws of every frame, one of them at a time."""
     if r.margins is None or r.travel is None:
         return []
-    travel, first = r.travel, r.project.shot.first_frame
-
-    def lane(
-        key: str, title: str, unit: str, values: Any, limit: float | None = None, below: bool = False
-    ) -> LaneState:
-        at = int(values.argmin() if below else values.argmax())
-        return LaneState(
-            key=key, title=title, unit=unit, digits=1, values=_packed(values), limit=limit, below=below,
-            worst=float(values[at]), worst_frame=int(r.poses.frames[at]) + first,
-        )  # fmt: skip
-
+    travel, lane = r.travel, partial(_lane, r)
     size = max(r.subject.size_m) if r.subject else 1.0
     lanes = [
         lane("margin", "margin", "%", 100.0 * r.margins.per_frame, 0.0, below=True),

@@ -132,7 +132,7 @@ def test_copies_stand_beside_with_ids_of_their_own() -> None:
     rights = [placed_hull(BALL.measures, x.placement)[:, 0].max() for x in project.items]
     assert lefts[1] > rights[0]
     looks = done(project, Copy(path="look"), Copy(path="camera"), Copy(path="shot"))
-    assert [x.name for x in looks.looks] == ["Look 1", "Look 1 2"]
+    assert [x.name for x in looks.looks] == ["Look 1", "Look 2"]
     assert looks.looks[1].lights == looks.looks[0].lights
     assert [len(x) for x in (looks.cameras, looks.shots)] == [2, 2]
     swapped = done(looks, MoveTo(path=f"looks/{looks.looks[1].id}", to=0))

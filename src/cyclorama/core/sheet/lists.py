@@ -31,7 +31,7 @@ from ..scene import (
 from ..scene.base import new_id
 from ..scene.item import ON_SET, Form
 from ..scene.light import WITH_RIG, Shape
-from .names import free_ids, free_light_name, free_name
+from .names import free_ids, free_light_name, free_name, next_name
 from .placing import MeasuresOf, standing_again
 
 SHAPE_NAMES = {
@@ -108,7 +108,8 @@ def copied(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Projec
         name = free_light_name(value_at(project, parent.rpartition("/")[0]), origin.name)
         update: dict[str, Any] = {"azimuth_deg": (origin.azimuth_deg + 30 + 180) % 360 - 180}
     elif kind in _COPIED and parent == kind:
-        name = free_name((x.name for x in siblings), origin.name)
+        numbered = parent in ("cameras", "looks", "shots")  # others are named by people
+        name = (next_name if numbered else free_name)((x.name for x in siblings), origin.name)
         update = _item_beside(project, origin, measures_of) if kind == "items" else {}
     else:
         raise ChangeError("That cannot be copied.")

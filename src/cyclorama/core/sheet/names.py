@@ -1,5 +1,6 @@
 """What one more thing in the project is called and known by, and whether there is room for it."""
 
+import re
 from collections.abc import Iterable
 
 from ..errors import ChangeError
@@ -11,6 +12,11 @@ def free_name(taken: Iterable[str], stem: str) -> str:
     """The name, with a number where it is taken."""
     known = set(taken)
     return next(n for n in (stem, *(f"{stem[:70]} {i}" for i in range(2, len(known) + 3))) if n not in known)
+
+
+def next_name(taken: Iterable[str], name: str) -> str:
+    """The name for another one like it: ‘Camera 2’ beside ‘Camera 1’."""
+    return free_name(taken, re.sub(r" \d+$", "", name) or name)
 
 
 def free_light_name(look: Look, stem: str) -> str:

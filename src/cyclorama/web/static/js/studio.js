@@ -11,6 +11,7 @@ import { Lanes } from "./lanes.js";
 import { Lens } from "./lens.js";
 import { Plan } from "./plan.js";
 import { ProjectStore } from "./project.js";
+import { Proof } from "./proof.js";
 import { ShotTabs } from "./shot_tabs.js";
 import { Strip } from "./strip.js";
 
@@ -37,6 +38,7 @@ class Floor {
     this.strip = new Strip(byId("strip"), store, clock);
     this.lanes = new Lanes(byId("lanes"), store, clock, this.strip);
     this.shots = new ShotTabs(store);
+    this.proof = new Proof(store, clock);
     this.plan = new Plan(byId("plan"), store, clock, this);
     this.fields = new Fields(document.body, store, chosen, this);
     this.marks = new KeyMarks(document.body, store, (short) => store.resolve(short, chosen));
@@ -67,6 +69,7 @@ class Floor {
 
   /** Draw a pose that is not saved yet. */
   preview(pose) {
+    this.proof.place(false);
     this.lens.preview(pose);
     this.plan.show(pose);
     this.cards.lensCard.figures(pose.lens);
@@ -141,6 +144,7 @@ class Floor {
     this.strip.show();
     this.lanes.show();
     this.shots.show(state);
+    this.proof.show(state);
     this.plan.show();
     this.refresh();
     this.lens.develop();
@@ -151,6 +155,7 @@ class Floor {
   #showTime() {
     this.lens.handle();
     this.lens.place();
+    this.proof.place(true);
     this.strip.place();
     this.lanes.place();
     this.#showFrame();
@@ -301,6 +306,7 @@ class Floor {
       { keys: ["1", "2", "3", "4", "5", "6"], label: "Open a station", run: (e) => this.open(STATIONS[Number(e.key) - 1]) },
       { keys: ["k"], label: "Key where the camera stands", run: () => store.change(...STAND.map((name) => ({ kind: "key", path: store.full(`camera/${name}`), frame: clock.frame }))) },
       { keys: ["a"], label: "Key every change, on or off", run: () => this.#toggleKeying() },
+      { keys: ["o"], label: "Proof the move, or stop", run: () => byId("proof").click() },
       { keys: ["b"], label: "Bring the subject inside the margin", run: () => cards.act("fit") },
       { keys: ["m"], label: "Meter the subject", run: () => cards.act("meter") },
       { keys: ["p"], label: "Plan or elevation", run: () => byId(plan.side ? "plan-top" : "plan-side").click() },

@@ -5,15 +5,16 @@ import { acceptFiles, bringIn } from "./intake.js";
 
 const still = matchMedia("(prefers-reduced-motion: reduce)");
 
-for (const card of document.querySelectorAll("[data-take]")) {
+for (const card of document.querySelectorAll("[data-plays]")) {
   const image = card.querySelector("img");
   const frames = JSON.parse(card.dataset.frames);
-  const url = (n) => `/api/takes/${card.dataset.take}/thumbs/${n}`;
-  let timer;
+  const url = (n) => `${card.dataset.plays}/${n}`;
+  let timer, before;
   card.addEventListener("pointerenter", () => {
     if (still.matches || frames.length < 2) return;
     const loaded = frames.map((n) => Object.assign(new Image(), { src: url(n) }));
     let i = 0;
+    before = image.src;
     timer = setInterval(() => {
       i = (i + 1) % frames.length;
       if (loaded[i].complete) image.src = loaded[i].src;
@@ -21,7 +22,7 @@ for (const card of document.querySelectorAll("[data-take]")) {
   });
   card.addEventListener("pointerleave", () => {
     clearInterval(timer);
-    image.src = url(frames[0]);
+    if (before) image.src = image.dataset.rest ?? before;
   });
 }
 
@@ -35,7 +36,7 @@ async function followPoster(image) {
     try {
       const response = await fetch(url);
       if (response.status === 200) {
-        image.src = URL.createObjectURL(await response.blob());
+        image.src = image.dataset.rest = URL.createObjectURL(await response.blob());
         image.alt = image.alt.replace(/, drawn$/, "");
         words.remove();
         return;
