@@ -16,7 +16,8 @@ def free_name(taken: Iterable[str], stem: str) -> str:
 
 def next_name(taken: Iterable[str], name: str) -> str:
     """The name for another one like it: ‘Camera 2’ beside ‘Camera 1’."""
-    return free_name(taken, re.sub(r" \d+$", "", name) or name)
+    known, stem = set(taken), (re.sub(r" \d+$", "", name) or name)[:70]
+    return next(n for i in range(2, len(known) + 3) if (n := f"{stem} {i}") not in known)
 
 
 def free_light_name(look: Look, stem: str) -> str:
