@@ -69,6 +69,10 @@ class KeyedState(BaseModel):
 
     id: str
     """of its channel"""
+    keys: list[list[float]]
+    """values of its keys"""
+    handles: list[list[list[float]]]
+    """between each two keys: frame and value of the handle after the first and of that before the second"""
     title: str
     unit: str
     owner: str

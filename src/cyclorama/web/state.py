@@ -28,6 +28,7 @@ from ..core.motion import (
     shown_ev100,
     values_at,
 )
+from ..core.motion.curve import handles_of
 from ..core.motion.frames import FrameRate
 from ..core.motion.paths import along, length_m
 from ..core.motion.rows import lengths_of
@@ -218,6 +219,8 @@ def _keyed(project: Project, channel: Channel, frames: Any) -> KeyedState:
         ids=[key.id for key in channel.keys],
         goes=[key.goes for key in channel.keys], outside=channel.outside,
         values=_packed(values_at(channel, frames, shot.frames)),
+        keys=[list(key.value) for key in channel.keys],
+        handles=[[[t + shot.first_frame, v] for t, v in pair] for pair in handles_of(channel, shot.frames).tolist()],
     )  # fmt: skip
 
 

@@ -23,6 +23,23 @@ def values_at(channel: Channel, frames: F64, length: int) -> F64:
     return curve.at(_within(channel, frames, length))
 
 
+def handles_of(channel: Channel, length: int) -> F64:
+    """Where the handles of each stretch between two keys lie (m, 2, 2): frame and value of that after the first key,
+    and of that before the second; of the first of its numbers. On the straight line where it goes straight or
+    stands."""
+    curve, found = _curve(channel, length), []
+    for i in range(len(channel.keys) - 1):
+        (t0, t1), (v0, v1) = curve.times[i : i + 2], curve.values[i : i + 2, 0]
+        span, goes = t1 - t0, curve.goes[i]
+        leaves = arrives = (1 / 3, (v1 - v0) / 3)
+        if goes == "smooth":
+            leaves, arrives = ((1 / 3, float(s) * span / 3) for s in curve.slopes[i : i + 2, 0])
+        elif goes == "custom":
+            leaves, arrives = curve.leaves[i], (curve.arrives[i + 1][0], -curve.arrives[i + 1][1])
+        found.append([[t0 + leaves[0] * span, v0 + leaves[1]], [t1 - arrives[0] * span, v1 - arrives[1]]])
+    return np.array(found).reshape(-1, 2, 2)
+
+
 def channels_under(shot: Shot, path: str) -> dict[str, Channel]:
     """The channels of values below a path, by the rest of theirs."""
     return {c.path.removeprefix(path): c for c in shot.channels if c.path.startswith(path)}

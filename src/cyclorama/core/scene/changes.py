@@ -169,6 +169,35 @@ class ShiftKeys(Doc):
     by: Annotated[int, Field(ge=-200_000, le=200_000)]
 
 
+class CopyKeys(Doc):
+    """Keys of a value once more, so many frames later or earlier."""
+
+    kind: Literal["copy_keys"] = "copy_keys"
+    path: ValuePath
+    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
+    by: Annotated[int, Field(ge=-200_000, le=200_000)]
+
+
+class StretchKeys(Doc):
+    """Let keys of a value be farther from a frame, or nearer to it, by a factor."""
+
+    kind: Literal["stretch_keys"] = "stretch_keys"
+    path: ValuePath
+    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
+    about: Frame
+    factor: Annotated[float, Field(ge=0.001, le=1000)]
+
+
+class ScaleKeys(Doc):
+    """Let the values of keys be so many times as far from a value."""
+
+    kind: Literal["scale_keys"] = "scale_keys"
+    path: ValuePath
+    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
+    about: Annotated[float, Field(ge=-1e12, le=1e12)] = 0.0
+    factor: Annotated[float, Field(ge=-1000, le=1000)]
+
+
 class AddStretch(Doc):
     """One more stretch at the end of what the camera, the disc or an item does in the open shot."""
 
@@ -242,6 +271,9 @@ Change = Annotated[
     | SetKey
     | RemoveKey
     | ShiftKeys
+    | CopyKeys
+    | StretchKeys
+    | ScaleKeys
     | AddStretch
     | AddPath
     | ApplyMove

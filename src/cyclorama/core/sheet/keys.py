@@ -1,6 +1,6 @@
 """Keys: setting, moving and taking away what a value is in a frame of the open shot."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numpy as np
@@ -65,18 +65,60 @@ def unkeyed(project: Project, path: str, frame: int | None) -> Project:
 
 def shifted(project: Project, path: str, frames: Iterable[int], by: int) -> Project:
     """The project with some keys of a value so many frames later; those they come to lie on give way."""
+    return _retimed(project, path, frames, lambda n: n + by)
+
+
+def repeated(project: Project, path: str, frames: Iterable[int], by: int) -> Project:
+    """The project with some keys of a value once more, so many frames later; those they come to lie on give way."""
+    return _retimed(project, path, frames, lambda n: n + by, stay=True)
+
+
+def stretched(project: Project, path: str, frames: Iterable[int], about: int, factor: float) -> Project:
+    """The project with some keys of a value so many times as far from a frame; of those that come to lie on one another
+    the later stays."""
+    middle = _since(project.shot, about)
+    return _retimed(project, path, frames, lambda n: round(middle + (n - middle) * factor))
+
+
+def scaled(project: Project, path: str, frames: Iterable[int], about: float, factor: float) -> Project:
+    """The project with some keys whose values, and those of their handles, are so many times as far from a value."""
     path, shot = full_path(project, path), project.shot
+    channel, chosen = _chosen(shot, path, frames)
+
+    def other(key: Key) -> Key:
+        found = value_of(place_of(path), about + (np.array(key.value) - about) * factor)
+        (out, out_by), (into, into_by) = key.leaves, key.arrives
+        handles = {"leaves": (out, out_by * factor), "arrives": (into, into_by * factor)}
+        return key.model_copy(update={"value": _numbers(found), **handles})
+
+    return _with(project, shot, path, channel, tuple(other(k) if k.frame in chosen else k for k in channel.keys))
+
+
+def _retimed(
+    project: Project, path: str, frames: Iterable[int], to: Callable[[int], int], stay: bool = False
+) -> Project:
+    """Some keys in other frames, counted from the first; with `stay` where they were as well."""
+    path, shot = full_path(project, path), project.shot
+    channel, chosen = _chosen(shot, path, frames)
+    if min(to(n) for n in chosen) < 0:
+        raise ChangeError("A key cannot lie before the first frame of its shot.")
+    new = {k.frame: k for k in channel.keys if stay or k.frame not in chosen}
+    for k in channel.keys:
+        if k.frame in chosen:
+            more = {"id": new_id("key")} if stay else {}
+            new[to(k.frame)] = k.model_copy(update={"frame": to(k.frame), **more})
+    return _with(project, shot, path, channel, tuple(new[n] for n in sorted(new)))
+
+
+def _chosen(shot: Shot, path: str, frames: Iterable[int]) -> tuple[Channel, set[int]]:
+    """The channel of a value, and which of its keys are meant, counted from the first frame. Raises ChangeError."""
     channel = channel_of(shot, path)
     if channel is None:
         raise ChangeError(f"{place_of(path).title} is not keyed in this shot.")
     chosen = {_since(shot, frame) for frame in frames}
     if not chosen <= {k.frame for k in channel.keys}:
         raise ChangeError(f"{place_of(path).title} has no key there.")
-    if min(chosen) + by < 0:
-        raise ChangeError("A key cannot lie before the first frame of its shot.")
-    new = {k.frame: k for k in channel.keys if k.frame not in chosen}
-    new |= {k.frame + by: k.model_copy(update={"frame": k.frame + by}) for k in channel.keys if k.frame in chosen}
-    return _with(project, shot, path, channel, tuple(new[n] for n in sorted(new)))
+    return channel, chosen
 
 
 def shown(project: Project, path: str, frame: int) -> Any:

@@ -3,7 +3,7 @@
 import { make } from "./api.js";
 
 /**
- * @param {Array<{keys: string[], label: string, run: (e: KeyboardEvent) => void}>} bindings
+ * @param {Array<{keys: string[], label: string, run: (e: KeyboardEvent) => void, when?: (e: KeyboardEvent) => boolean}>} bindings
  *   keys as `event.key`, with `Ctrl+` in front where it is held
  */
 export function bindKeys(bindings) {
@@ -19,7 +19,7 @@ export function bindKeys(bindings) {
     if (typing && typing.matches("input[type=text], input:not([type])") && combined.startsWith("Ctrl+")) return;
     if (e.key === " " && e.target.closest("button, summary, a")) return;
     const found = bindings.find((b) => b.keys.includes(combined));
-    if (!found) return;
+    if (!found || found.when?.(e) === false) return;
     e.preventDefault();
     found.run(e);
   });

@@ -22,6 +22,10 @@ export class Lanes {
     this.svg.addEventListener("pointercancel", () => (this.drag = null));
     this.svg.addEventListener("keydown", (e) => this.#key(e));
     this.picked = null;
+    /** Keys that are moved, stretched, copied and removed together: path and frame of each. */
+    this.several = new Map();
+    this.copied = null;
+    this.onchoose = null;
     this.tools = Object.fromEntries(["tools", "name", "goes", "outside"].map((name) => [name, document.getElementById(`key-${name}`)]));
     this.tools.goes.addEventListener("change", (e) => this.#set((channel, i) => `keys/${channel.ids[i]}/goes`, e.target.value));
     this.tools.outside.addEventListener("change", (e) => this.#set(() => "outside", e.target.value));
@@ -65,12 +69,16 @@ export class Lanes {
     this.#showPicked();
     const x = this.strip.x(this.clock.frame);
     for (const name of ["x1", "x2"]) this.playhead.setAttribute(name, x);
-    for (const key of this.svg.querySelectorAll(".lane-key")) key.setAttribute("fill", Number(key.dataset.frame) === this.clock.frame ? "var(--color-light)" : "var(--color-ink)");
+    for (const key of this.svg.querySelectorAll(".lane-key")) {
+      key.setAttribute("fill", Number(key.dataset.frame) === this.clock.frame ? "var(--color-light)" : "var(--color-ink)");
+      key.setAttribute("stroke", this.several.has(`${key.dataset.path} ${key.dataset.frame}`) ? "var(--color-camera)" : "none");
+      key.setAttribute("stroke-width", 3);
+    }
   }
 
-  #label(y, text, title) {
+  #label(y, text, title, more = {}) {
     const short = text.length > 15 ? `${text.slice(0, 14)}…` : text;
-    return draw("text", { x: this.strip.left - 8, y: y + 12, "text-anchor": "end", "font-size": 10.5, fill: "var(--color-soft)" }, short, draw("title", {}, title));
+    return draw("text", { ...more, x: this.strip.left - 8, y: y + 12, "text-anchor": "end", "font-size": 10.5, fill: "var(--color-soft)" }, short, draw("title", {}, title));
   }
 
   /** The stretches of a traveller, as long as they last. */
@@ -102,15 +110,23 @@ export class Lanes {
       return draw("path", { class: "lane-key", "data-path": path, "data-frame": frame, d: keyShape(channel.goes[channel.frames.indexOf(frame)], x, y + LANE / 2), tabindex: 0, role: "button", "aria-label": `${title}, key in frame ${frame}`, style: "cursor: grab" },
         draw("title", {}, `${title}, frame ${frame}. Drag to move it; Delete takes it away`));
     });
-    return [this.#label(y, channel.title, title), line, ...keys];
+    return [this.#label(y, channel.title, `${title}. Press to see its curve, with Shift beside others`, { class: "lane-name", "data-path": path, style: "cursor: pointer" }), line, ...keys];
   }
 
   #begin(e) {
     const key = e.target.closest(".lane-key");
     const edge = e.target.closest(".lane-edge");
+    const name = e.target.closest(".lane-name");
     if (e.button !== 0) return;
-    if (!key && !edge) return this.clock.go(this.strip.frameAt(e.clientX));
+    if (name) return this.onchoose?.(name.dataset.path, e.shiftKey);
+    if (!key && !edge && !e.shiftKey) {
+      this.#chooseKeys([]);
+      return this.clock.go(this.strip.frameAt(e.clientX));
+    }
     this.svg.setPointerCapture(e.pointerId);
+    if (!key && !edge) return (this.drag = { box: draw("rect", { fill: "var(--color-camera)", "fill-opacity": 0.15, stroke: "var(--color-camera)" }), x: e.clientX, y: e.clientY });
+    if (key && e.shiftKey) return this.#chooseKeys([...this.several.values(), { path: key.dataset.path, frame: Number(key.dataset.frame) }]);
+    if (key && !this.several.has(`${key.dataset.path} ${key.dataset.frame}`)) this.#chooseKeys([]);
     this.drag = key
       ? { key, path: key.dataset.path, frame: Number(key.dataset.frame), x: e.clientX, to: Number(key.dataset.frame) }
       : { edge, row: edge.dataset.row, segment: edge.dataset.segment, from: Number(edge.dataset.from), x: e.clientX, length: null };
@@ -120,10 +136,14 @@ export class Lanes {
     const { drag } = this;
     if (Math.abs(e.clientX - drag.x) < 3 && !drag.moved) return;
     drag.moved = true;
+    drag.stretches = e.altKey && this.several.size > 1;
     const frame = this.strip.frameAt(e.clientX);
-    if (drag.key) {
+    if (drag.box) this.#drawBox(e);
+    else if (drag.key) {
       drag.to = frame;
-      drag.key.setAttribute("transform", `translate(${this.strip.x(frame) - this.strip.x(drag.frame)} 0)`);
+      const by = this.strip.x(frame) - this.strip.x(drag.frame);
+      for (const key of this.svg.querySelectorAll(".lane-key"))
+        if (key === drag.key || (!drag.stretches && this.several.has(`${key.dataset.path} ${key.dataset.frame}`))) key.setAttribute("transform", `translate(${by} 0)`);
     } else {
       drag.length = Math.max(1, Math.round(frame + 1 - drag.from));
       drag.edge.setAttribute("fill", "var(--color-camera)");
@@ -136,10 +156,72 @@ export class Lanes {
     const { drag } = this;
     this.drag = null;
     if (!drag) return;
+    if (drag.box) return this.#endBox(drag);
     if (!drag.moved) return drag.key && this.#pick(drag.path, drag.frame);
+    if (drag.key && drag.to !== drag.frame && this.several.size > 1) return this.#moveSeveral(drag);
     if (drag.key && drag.to !== drag.frame) return this.store.change({ kind: "shift_keys", path: drag.path, frames: [drag.frame], by: drag.to - drag.frame });
     if (drag.length) return this.store.set(`shots/${this.store.shot.id}/rows/${drag.row}/segments/${drag.segment}/frames`, drag.length);
     return this.show();
+  }
+
+  #chooseKeys(keys) {
+    this.several = new Map(keys.map((key) => [`${key.path} ${key.frame}`, key]));
+    this.place();
+  }
+
+  /** Chosen keys by the path of their value. */
+  #byPath(keys = [...this.several.values()]) {
+    const paths = [...new Set(keys.map(({ path }) => path))];
+    return paths.map((path) => ({ path, frames: keys.filter((key) => key.path === path).map(({ frame }) => frame).sort((a, b) => a - b) }));
+  }
+
+  /** All of them so many frames on; with Alt so many times as far from the chosen key that is farthest away. */
+  async #moveSeveral({ frame, to, stretches }) {
+    const all = [...this.several.values()];
+    const frames = all.map((key) => key.frame);
+    const about = Math.abs(frame - Math.min(...frames)) > Math.abs(frame - Math.max(...frames)) ? Math.min(...frames) : Math.max(...frames);
+    const factor = (to - about) / (frame - about);
+    if (stretches && !(factor > 0 && Number.isFinite(factor))) return this.show();
+    const kind = stretches ? { kind: "stretch_keys", about, factor } : { kind: "shift_keys", by: to - frame };
+    const moved = (n) => (stretches ? Math.round(about + (n - about) * factor) : n + to - frame);
+    if (await this.store.change(...this.#byPath().map((one) => ({ ...one, ...kind })))) this.#chooseKeys(all.map((key) => ({ ...key, frame: moved(key.frame) })));
+    return this.show();
+  }
+
+  #moveSeveralOr(path, frame, by) {
+    if (this.several.size > 1) return this.#moveSeveral({ frame, to: frame + by, stretches: false });
+    return this.store.change({ kind: "shift_keys", path, frames: [frame], by });
+  }
+
+  #drawBox(e) {
+    const { box, x, y } = this.drag;
+    const { left, top } = this.svg.getBoundingClientRect();
+    if (!box.parentNode) this.svg.append(box);
+    const corner = { x: Math.min(x, e.clientX) - left, y: Math.min(y, e.clientY) - top, width: Math.abs(e.clientX - x), height: Math.abs(e.clientY - y) };
+    for (const [name, value] of Object.entries(corner)) box.setAttribute(name, value);
+  }
+
+  /** The keys in the rectangle that was drawn are chosen. */
+  #endBox({ box }) {
+    const r = box.getBoundingClientRect();
+    const inside = [...this.svg.querySelectorAll(".lane-key")].filter((key) => {
+      const k = key.getBoundingClientRect();
+      return k.left < r.right && k.right > r.left && k.top < r.bottom && k.bottom > r.top;
+    });
+    box.remove();
+    this.#chooseKeys(inside.map(({ dataset }) => ({ path: dataset.path, frame: Number(dataset.frame) })));
+  }
+
+  /** Remember the chosen keys, or lay those remembered down from the frame that is shown on. */
+  copy() {
+    this.copied = this.several.size ? [...this.several.values()] : null;
+    return Boolean(this.copied);
+  }
+
+  paste() {
+    if (!this.copied) return;
+    const by = this.clock.frame - Math.min(...this.copied.map(({ frame }) => frame));
+    if (by) this.store.change(...this.#byPath(this.copied).map((one) => ({ ...one, kind: "copy_keys", by })));
   }
 
   #pick(path, frame) {
@@ -151,9 +233,10 @@ export class Lanes {
     const key = e.target.closest(".lane-key");
     if (!key) return;
     const [path, frame] = [key.dataset.path, Number(key.dataset.frame)];
-    if (e.key === "Delete" || e.key === "Backspace") this.store.change({ kind: "unkey", path, frame });
+    const chosen = this.several.has(`${path} ${frame}`) ? [...this.several.values()] : [{ path, frame }];
+    if (e.key === "Delete" || e.key === "Backspace") this.store.change(...chosen.map((one) => ({ kind: "unkey", ...one })));
     else if (e.key === "Enter") this.#pick(path, frame);
-    else if ((e.key === "ArrowLeft" || e.key === "ArrowRight") && e.altKey) this.store.change({ kind: "shift_keys", path, frames: [frame], by: e.key === "ArrowLeft" ? -1 : 1 });
+    else if ((e.key === "ArrowLeft" || e.key === "ArrowRight") && e.altKey) this.#moveSeveralOr(path, frame, e.key === "ArrowLeft" ? -1 : 1);
     else return;
     e.preventDefault();
     e.stopPropagation();

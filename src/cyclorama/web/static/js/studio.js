@@ -3,6 +3,7 @@
 import { make, mark, say, upload } from "./api.js";
 import { Cards } from "./cards.js";
 import { Clock } from "./clock.js";
+import { Curves } from "./curves.js";
 import { Fields } from "./fields.js";
 import { acceptFiles, bringIn } from "./intake.js";
 import { KeyMarks } from "./key_marks.js";
@@ -37,6 +38,8 @@ class Floor {
     this.lens = new Lens(store, clock);
     this.strip = new Strip(byId("strip"), store, clock);
     this.lanes = new Lanes(byId("lanes"), store, clock, this.strip);
+    this.curves = new Curves(byId("curves"), store, clock, this.strip);
+    this.lanes.onchoose = (path, beside) => this.curves.choose(path, beside);
     this.shots = new ShotTabs(store);
     this.proof = new Proof(store, clock);
     this.plan = new Plan(byId("plan"), store, clock, this);
@@ -143,6 +146,8 @@ class Floor {
     this.#showFrame();
     this.strip.show();
     this.lanes.show();
+    this.curves.show();
+    byId("toggle-curves").hidden = !Object.keys(state.shot.keyed).length;
     this.shots.show(state);
     this.proof.show(state);
     this.plan.show();
@@ -158,6 +163,7 @@ class Floor {
     this.proof.place(true);
     this.strip.place();
     this.lanes.place();
+    this.curves.place();
     this.#showFrame();
     this.plan.show();
     this.#showKeyed();
@@ -230,6 +236,7 @@ class Floor {
         plan.show();
       });
     byId("lane-choice").addEventListener("change", () => plan.show());
+    byId("toggle-curves").addEventListener("click", (e) => e.currentTarget.setAttribute("aria-pressed", this.curves.toggle()));
     byId("keying").addEventListener("click", () => this.#toggleKeying());
   }
 
@@ -307,6 +314,7 @@ class Floor {
       { keys: ["k"], label: "Key where the camera stands", run: () => store.change(...STAND.map((name) => ({ kind: "key", path: store.full(`camera/${name}`), frame: clock.frame }))) },
       { keys: ["a"], label: "Key every change, on or off", run: () => this.#toggleKeying() },
       { keys: ["o"], label: "Proof the move, or stop", run: () => byId("proof").click() },
+      { keys: ["v"], label: "Curves of keyed values", run: () => byId("toggle-curves").click() },
       { keys: ["b"], label: "Bring the subject inside the margin", run: () => cards.act("fit") },
       { keys: ["m"], label: "Meter the subject", run: () => cards.act("meter") },
       { keys: ["p"], label: "Plan or elevation", run: () => byId(plan.side ? "plan-top" : "plan-side").click() },
@@ -314,6 +322,7 @@ class Floor {
       { keys: ["+", "-"], label: "Closer, farther", run: (e) => lens.dolly(e.key === "+" ? 0.95 : 1 / 0.95) },
       { keys: [",", "."], label: "Travel round", run: (e) => this.#travel("azimuth", e.key === "," ? -5 : 5) },
       { keys: ["PageUp", "PageDown"], label: "Camera up, down", run: (e) => this.#travel("elevation", e.key === "PageUp" ? 2 : -2) },
+      { keys: ["Ctrl+c", "Ctrl+v"], label: "Copy chosen keys, lay them down here", when: (e) => (e.key === "c" ? this.lanes.several.size : this.lanes.copied?.length ?? 0) > 0, run: (e) => (e.key === "c" ? this.lanes.copy() : this.lanes.paste()) },
       { keys: ["Ctrl+z"], label: "Undo", run: () => store.undo() },
       { keys: ["Ctrl+y", "Ctrl+Z"], label: "Redo", run: () => store.redo() },
       { keys: ["Escape"], label: "Stop picking in the lens", run: () => lens.stopPicking() },

@@ -1,0 +1,121 @@
+"""Performs changes of shots and of what happens in them: moves, keys, rates."""
+
+from collections.abc import Callable
+from typing import Any
+
+from ..framing import fit_subject
+from ..geometry.measure import placed_hull
+from ..scene import Project, Row, Segment, place_of, put, put_all
+from ..scene.changes import (
+    AddCamera,
+    AddPath,
+    AddShot,
+    AddStretch,
+    ApplyMove,
+    CloseGap,
+    CopyKeys,
+    RemoveKey,
+    ScaleKeys,
+    SetKey,
+    SetRate,
+    ShiftKeys,
+    StretchKeys,
+    Travel,
+)
+from ..scene.shot import CAMERA, DISC
+from .keys import keyed, repeated, scaled, shifted, stretched, unkeyed
+from .lists import copied
+from .moves import fixed, is_named_by_move, with_path, with_ready_move, with_stretch
+from .rates import with_rate
+from .tools import Tools
+
+
+def _travel(project: Project, change: Travel, _: Tools) -> tuple[Project, str]:
+    """The open shot's row is one segment; others in it are left out."""
+    shot = project.shot
+    was = shot.travelling.segments[0] if shot.travelling else Segment(id="segment-1")
+    kind = change.move
+    segment = Segment(id=was.id, kind=kind, turns=was.turns)
+    others = tuple(row for row in shot.rows if row.id not in (CAMERA, DISC))
+    rows = (Row(id=DISC if kind == "spin" else CAMERA, segments=(segment,)), *others)
+    values: dict[str, object] = {"shot/rows": rows}
+    if is_named_by_move(shot.name):
+        values["shot/name"] = kind.capitalize()
+    return put_all(project, values), "Set move"
+
+
+def _rate(project: Project, change: SetRate, _: Tools) -> tuple[Project, str]:
+    return with_rate(project, change.num, change.den, change.keep == "seconds"), f"Rate, {change.keep} kept"
+
+
+def _add_shot(project: Project, _: AddShot, tools: Tools) -> tuple[Project, str]:
+    after, name = copied(project, "shot", tools.measures_of)
+    number = [s.id for s in project.shots].index(project.shot_id)
+    return put(after, "shot_id", after.shots[number + 1].id), f"Add a shot like {name}"
+
+
+def _add_camera(project: Project, _: AddCamera, tools: Tools) -> tuple[Project, str]:
+    after, name = copied(project, "camera", tools.measures_of)
+    number = [c.id for c in project.cameras].index(project.shot.camera_id)
+    return put(after, "shot/camera_id", after.cameras[number + 1].id), f"Add a camera like {name}"
+
+
+def _key(project: Project, change: SetKey, _: Tools) -> tuple[Project, str]:
+    return keyed(project, change.path, change.frame, change.value), f"Key {_named(change.path)} in frame {change.frame}"
+
+
+def _unkey(project: Project, change: RemoveKey, _: Tools) -> tuple[Project, str]:
+    which = "all keys" if change.frame is None else f"the key in frame {change.frame}"
+    return unkeyed(project, change.path, change.frame), f"Take away {which} of {_named(change.path)}"
+
+
+def _shift_keys(project: Project, change: ShiftKeys, _: Tools) -> tuple[Project, str]:
+    return shifted(project, change.path, change.frames, change.by), f"Move keys of {_named(change.path)}"
+
+
+def _copy_keys(project: Project, change: CopyKeys, _: Tools) -> tuple[Project, str]:
+    return repeated(project, change.path, change.frames, change.by), f"Copy keys of {_named(change.path)}"
+
+
+def _stretch_keys(project: Project, change: StretchKeys, _: Tools) -> tuple[Project, str]:
+    after = stretched(project, change.path, change.frames, change.about, change.factor)
+    return after, f"Stretch keys of {_named(change.path)}"
+
+
+def _scale_keys(project: Project, change: ScaleKeys, _: Tools) -> tuple[Project, str]:
+    after = scaled(project, change.path, change.frames, change.about, change.factor)
+    return after, f"Scale keys of {_named(change.path)}"
+
+
+def _add_stretch(project: Project, change: AddStretch, _: Tools) -> tuple[Project, str]:
+    return with_stretch(project, change.move, change.traveller), f"Add a {change.move.replace('_', ' ')}"
+
+
+def _add_path(project: Project, change: AddPath, _: Tools) -> tuple[Project, str]:
+    return with_path(project, change.shape), f"Add a {change.shape}"
+
+
+def _apply_move(project: Project, change: ApplyMove, tools: Tools) -> tuple[Project, str]:
+    """Fitted to the subject where there is one and its distance counts."""
+    after, label = with_ready_move(project, change.move), f"Move: {change.move}"
+    subject = after.subject
+    measures = None if subject is None else tools.measures_of(subject)
+    if subject is None or measures is None or any(s.kind == "ride" for r in after.shot.rows for s in r.segments):
+        return after, label
+    return fit_subject(after, placed_hull(measures, subject.placement)), label
+
+
+def _close_gap(project: Project, change: CloseGap, _: Tools) -> tuple[Project, str]:
+    return fixed(project, change.where, change.fix), f"Close: {change.fix}"
+
+
+def _named(path: str) -> str:
+    title = place_of(path).title
+    return title[0].lower() + title[1:]
+
+
+TIMED: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
+    SetRate: _rate, AddShot: _add_shot, AddCamera: _add_camera, Travel: _travel, SetKey: _key, RemoveKey: _unkey,
+    ShiftKeys: _shift_keys, CopyKeys: _copy_keys, StretchKeys: _stretch_keys, ScaleKeys: _scale_keys,
+    AddStretch: _add_stretch, AddPath: _add_path, ApplyMove: _apply_move, CloseGap: _close_gap,
+}  # fmt: skip

@@ -1,0 +1,39 @@
+"""What changes may need besides the project: measures of items, and an eye that looks through the camera."""
+
+from dataclasses import dataclass
+from typing import Protocol
+
+from ..arrays import Vec3
+from ..errors import ChangeError
+from ..framing import Seen
+from ..geometry.measure import Measures
+from ..motion import Moment
+from ..scene import Item, Project
+from .placing import MeasuresOf
+
+
+class Eye(Protocol):
+    """Looks through the camera, for changes that need the picture."""
+
+    def meter(self, moments: list[Moment]) -> float | None:
+        """EV100 over some moments; None when the subject is black or absent."""
+
+    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
+        """The surface point seen at a place; None where nothing is."""
+
+    def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
+        """Radiance (3,) at a place; None where nothing is."""
+
+
+@dataclass(frozen=True, slots=True)
+class Tools:
+    measures_of: MeasuresOf
+    eye: Eye
+
+    def item(self, project: Project, identity: str | None) -> tuple[Item, Measures]:
+        """An item, the subject unless another is told, with its measures."""
+        item = project.item(identity or project.subject_id)
+        measures = None if item is None else self.measures_of(item)
+        if item is None or measures is None:
+            raise ChangeError("There is no subject yet. Bring a model in first.")
+        return item, measures
