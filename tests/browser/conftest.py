@@ -19,6 +19,7 @@ ARGUMENTS = [
     "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
 ]  # fmt: skip
 LONG_MS = 180_000
+expect.set_options(timeout=30_000)  # on a machine that compiles kernels meanwhile, what is quick takes its time
 
 
 def free_port() -> int:

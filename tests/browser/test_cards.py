@@ -282,7 +282,7 @@ def test_lights_are_rebalanced_into_a_take(page: Page, server: Server, floor: st
 def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Server, floor: str) -> None:
     """A plinth comes under the subject; a box is dragged on the plan; the lamp is aimed at it; all of it is undone."""
     opened(page, floor, "subject")
-    before = project(server, floor)
+    before, at_first = project(server, floor), page.get_attribute("#undo", "title")
     rows = page.locator("#items li")
     expect(rows).to_have_count(1)
     page.select_option("#add-item", "plinth")
@@ -314,5 +314,5 @@ def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Se
     expect(page.locator('[data-station="subject"]')).to_contain_text("stands on the disc")
     for _ in range(5):
         undo(page)
-        page.wait_for_timeout(400)
+    expect(page.locator("#undo")).to_have_attribute("title", at_first or "")
     assert project(server, floor) == before

@@ -35,7 +35,7 @@ def handles_of(channel: Channel, length: int) -> F64:
         if goes == "smooth":
             leaves, arrives = ((1 / 3, float(s) * span / 3) for s in curve.slopes[i : i + 2, 0])
         elif goes == "custom":
-            leaves, arrives = curve.leaves[i], (curve.arrives[i + 1][0], -curve.arrives[i + 1][1])
+            leaves, arrives = curve.leaves[i], (curve.arrives[i][0], -curve.arrives[i][1])
         found.append([[t0 + leaves[0] * span, v0 + leaves[1]], [t1 - arrives[0] * span, v1 - arrives[1]]])
     return np.array(found).reshape(-1, 2, 2)
 

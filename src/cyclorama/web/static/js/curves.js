@@ -191,7 +191,7 @@ export class Curves {
     return this.store.change(
       { kind: "set", path: `${at}/${channel.ids[i]}/goes`, value: "custom" },
       { kind: "set", path: `${at}/${channel.ids[i]}/leaves`, value: [(pair[0][0] - from) / span, this.#rounded(pair[0][1] - channel.keys[i][0])] },
-      { kind: "set", path: `${at}/${channel.ids[i + 1]}/arrives`, value: [(to - pair[1][0]) / span, this.#rounded(pair[1][1] - channel.keys[i + 1][0])] },
+      { kind: "set", path: `${at}/${channel.ids[i]}/arrives`, value: [(to - pair[1][0]) / span, this.#rounded(pair[1][1] - channel.keys[i + 1][0])] },
     );
   }
 

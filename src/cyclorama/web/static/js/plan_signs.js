@@ -62,11 +62,12 @@ export function heat(lane, points) {
   if (!lane || lane.values.length !== points.length || points.length < 2) return [];
   const { values, limit, below } = lane;
   const [least, most] = [Math.min(...values), Math.max(...values)];
-  if (most - least <= 1e-6 * Math.max(Math.abs(most), Math.abs(least)) && limit === null) return [];
+  const beyond = (v) => limit !== null && (below ? v < limit : v > limit);
+  if (most - least <= 0.02 * Math.max(Math.abs(most), Math.abs(least)) && !values.some(beyond)) return [];
   const every = Math.ceil(points.length / 240);
   const items = [];
   for (let i = 0; i + every < points.length; i += every) {
-    const bad = limit !== null && (below ? values[i] < limit : values[i] > limit);
+    const bad = beyond(values[i]);
     const share = most > least ? (below ? most - values[i] : values[i] - least) / (most - least) : 0;
     items.push(draw("line", { x1: points[i][0], y1: points[i][1], x2: points[i + every][0], y2: points[i + every][1], stroke: bad ? "var(--color-missing)" : TAPE.camera, "stroke-width": 6, "stroke-opacity": bad ? 0.75 : 0.08 + 0.4 * share * share }));
   }
