@@ -118,6 +118,8 @@ class ShotState(BaseModel):
     frames: int
     rate: tuple[int, int]
     seconds: float
+    timecode: str
+    """of its length"""
     kind: str
     turns: float
     plain: bool

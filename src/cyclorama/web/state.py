@@ -32,6 +32,7 @@ from ..core.motion.curve import handles_of
 from ..core.motion.frames import FrameRate
 from ..core.motion.paths import along, length_m
 from ..core.motion.rows import lengths_of
+from ..core.motion.timecode import timecode
 from ..core.render.film.proof import Reading
 from ..core.scene import Channel, Item, Light, Path, Project, place_of, value_at, worn
 from ..core.scene.light import WITH_RIG
@@ -194,6 +195,7 @@ def _shot(r: Review) -> ShotState:
         frames=shot.frames,
         rate=(project.rate_num, project.rate_den),
         seconds=shot.frames * project.rate_den / project.rate_num,
+        timecode=timecode(shot.frames, FrameRate.of(project)),
         kind=segment.kind if segment else "hold",
         turns=segment.turns if segment else 0.0,
         plain=all(len(row.segments) == 1 and row.segments[0].kind in ("orbit", "spin", "hold") for row in shot.rows),

@@ -131,6 +131,14 @@ class SetRate(Doc):
     keep: Literal["seconds", "frames"] = "seconds"
 
 
+class SetLength(Doc):
+    """A number of frames at a place, told as timecode."""
+
+    kind: Literal["length"] = "length"
+    path: ValuePath
+    timecode: Annotated[str, Field(max_length=40)]
+
+
 class AddShot(Doc):
     """Another shot like the open one, which is opened."""
 
@@ -266,6 +274,7 @@ Change = Annotated[
     | MoveTo
     | Travel
     | SetRate
+    | SetLength
     | AddShot
     | AddCamera
     | SetKey

@@ -5,7 +5,9 @@ from typing import Any
 
 from ..framing import fit_subject
 from ..geometry.measure import placed_hull
-from ..scene import Project, Row, Segment, place_of, put, put_all
+from ..motion import FrameRate
+from ..motion.timecode import frames_of
+from ..scene import Project, Row, Segment, apply_set, place_of, put, put_all
 from ..scene.changes import (
     AddCamera,
     AddPath,
@@ -17,7 +19,9 @@ from ..scene.changes import (
     RemoveKey,
     ScaleKeys,
     SetKey,
+    SetLength,
     SetRate,
+    SetValue,
     ShiftKeys,
     StretchKeys,
     Travel,
@@ -46,6 +50,11 @@ def _travel(project: Project, change: Travel, _: Tools) -> tuple[Project, str]:
 
 def _rate(project: Project, change: SetRate, _: Tools) -> tuple[Project, str]:
     return with_rate(project, change.num, change.den, change.keep == "seconds"), f"Rate, {change.keep} kept"
+
+
+def _length(project: Project, change: SetLength, _: Tools) -> tuple[Project, str]:
+    frames = frames_of(change.timecode, FrameRate.of(project))
+    return apply_set(project, SetValue(path=change.path, value=frames)), f"Set {_named(change.path)}"
 
 
 def _add_shot(project: Project, _: AddShot, tools: Tools) -> tuple[Project, str]:
@@ -115,7 +124,8 @@ def _named(path: str) -> str:
 
 
 TIMED: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
-    SetRate: _rate, AddShot: _add_shot, AddCamera: _add_camera, Travel: _travel, SetKey: _key, RemoveKey: _unkey,
+    SetRate: _rate, SetLength: _length, AddShot: _add_shot, AddCamera: _add_camera, Travel: _travel,
+    SetKey: _key, RemoveKey: _unkey,
     ShiftKeys: _shift_keys, CopyKeys: _copy_keys, StretchKeys: _stretch_keys, ScaleKeys: _scale_keys,
     AddStretch: _add_stretch, AddPath: _add_path, ApplyMove: _apply_move, CloseGap: _close_gap,
 }  # fmt: skip

@@ -4,7 +4,7 @@ import { say } from "./api.js";
 import { calculate } from "./arithmetic.js";
 import { fromHex, toHex } from "./colour.js";
 
-const FRAME_BOXES = new Set(["shot/frames", "shot/shoot/from_frame", "shot/shoot/to_frame"]);
+const FRAME_BOXES = new Set(["shot/frames", "shot/rows/{row}/segments/{segment}/frames", "shot/shoot/from_frame", "shot/shoot/to_frame"]);
 
 export class Fields {
   /**
@@ -97,13 +97,14 @@ export class Fields {
       return value === null ? undefined : FRAME_BOXES.has(short) ? Math.round(value) : value;
     };
     box.addEventListener("change", () => {
+      if (FRAME_BOXES.has(short) && /[:;]/.test(box.value)) return this.store.change({ kind: "length", path: this.#path(short), timecode: box.value });
       const value = read();
       box.parentElement.classList.toggle("wrong", value === undefined);
       if (value === undefined) say(`‘${box.value}’ is not a number.`);
       else commit(value);
     });
     box.addEventListener("focus", () => box.select());
-    box.addEventListener("blur", () => read() === undefined && this.#showNumber(box));
+    box.addEventListener("blur", () => !/[:;]/.test(box.value) && read() === undefined && this.#showNumber(box));
     box.addEventListener("keydown", (e) => {
       if (e.key === "Enter") return box.blur();
       if (e.key === "Escape") return this.#showNumber(box), box.blur();

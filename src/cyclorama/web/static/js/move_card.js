@@ -61,6 +61,7 @@ export class MoveCard {
     if (!all.some(({ segment }) => segment.id === this.chosen.segment)) Object.assign(this.chosen, { row: all[0]?.row ?? null, segment: all[0]?.segment.id ?? null });
     byId("stretches").replaceChildren(...all.map((one) => this.#line(one)));
     byId("gaps").replaceChildren(...shot.gaps.map((gap) => this.#gap(gap)));
+    byId("length-told").textContent = `${Number(shot.seconds.toFixed(3))} s, ${shot.timecode}`;
     const { rate_num, rate_den } = this.store.state.project;
     const rate = byId("rate");
     rate.value = `${rate_num}/${rate_den}`;
