@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ..core.errors import DamagedError
-from ..core.framing import Projection, depth_of_field
+from ..core.framing import Projection, depth_of_field, format_margins
 from ..core.geometry.measure import Measures, extreme_points, placed_hull
 from ..core.geometry.placement import placement_matrix
 from ..core.light.rows import light_colour, light_row
@@ -174,6 +174,10 @@ def _lanes(r: Review) -> list[LaneState]:
         lane("camera", "camera", "m/s", travel.camera_m_s),
         lane("turn", "turns", "°/s", travel.turn_deg_s),
     ]
+    formats = format_margins(r.project, travel, r.poses.frames)
+    for kind in r.project.shot.formats:
+        values = 100.0 * np.maximum(formats[kind.id], -0.5)
+        lanes.append(lane(f"margin {kind.name}", f"margin {kind.name}", "%", values, 0.0, below=True))
     if r.blur_px is not None:
         lanes.append(lane("focus", "blur", "px", r.blur_px, FOCUS_LIMIT_PX))
     if r.obstacles is not None:

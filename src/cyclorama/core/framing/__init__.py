@@ -2,6 +2,7 @@
 
 from .depth import Depth, depth_of_field, subject_blur_px
 from .fit import fit_subject
+from .formats import best_place, cut_of, format_margins
 from .lens import Projection, half_extent
 from .margins import Margins, frame_margins, frames_inside
 from .obstacles import Obstacles, obstacles_of
@@ -19,8 +20,11 @@ __all__ = [
     "SetEdges",
     "Travel",
     "View",
+    "best_place",
+    "cut_of",
     "depth_of_field",
     "fit_subject",
+    "format_margins",
     "frame_margins",
     "frames_inside",
     "half_extent",

@@ -28,6 +28,10 @@ class Travel:
     while it is seen"""
     filled: F64
     """share of the picture inside the box around the subject, 0…1"""
+    low: F64
+    """(n, 2) left and lower side of the box around the subject, ±1 at the edges of the picture"""
+    high: F64
+    """(n, 2) right and upper side"""
     camera_m_s: F64
     """speed of the camera, m/s"""
     turn_deg_s: F64
@@ -53,6 +57,8 @@ def travel_of(project: Project, view: View, points: Points) -> Travel:
     return Travel(
         px=np.where(seen_in_both, np.hypot(step[:, 0], step[:, 1]), 0.0),
         filled=first.filled(),
+        low=first.sides(-1),
+        high=first.sides(1),
         camera_m_s=np.linalg.norm(then.cameras[:, :3, 3] - now.cameras[:, :3, 3], axis=1) * fps,
         turn_deg_s=np.degrees(np.arccos(np.clip((turned - 1.0) / 2.0, -1.0, 1.0))) * fps,
         most_px=width / (CROSSING_S * fps),
@@ -69,19 +75,19 @@ class _Seen:
 
     def middle(self) -> F64:
         """Middle (n, 2) of the box around them."""
-        return (self._sides(1) + self._sides(-1)) / 2.0
+        return (self.sides(1) + self.sides(-1)) / 2.0
 
     def in_picture(self) -> NDArray[np.bool_]:
         """Whether (n,) something of the box around them is."""
-        inside = (self._sides(-1) <= 1.0) & (self._sides(1) >= -1.0)
+        inside = (self.sides(-1) <= 1.0) & (self.sides(1) >= -1.0)
         return np.asarray(inside.all(axis=1) & self.there.any(axis=1))
 
     def filled(self) -> F64:
         """Share (n,) of the picture inside the box around them."""
-        sides = np.clip(self._sides(1), -1, 1) - np.clip(self._sides(-1), -1, 1)
+        sides = np.clip(self.sides(1), -1, 1) - np.clip(self.sides(-1), -1, 1)
         return np.asarray(sides[:, 0] * sides[:, 1] / 4.0)
 
-    def _sides(self, which: int) -> F64:
+    def sides(self, which: int) -> F64:
         """Right and upper (1) or left and lower (−1) side (n, 2) of the box around those that are there."""
         there = [np.where(self.there, which * x, -np.inf) for x in (self.u, self.v)]
         sides = [x.max(axis=1, initial=-np.inf) for x in there]

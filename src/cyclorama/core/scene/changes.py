@@ -139,6 +139,13 @@ class SetLength(Doc):
     timecode: Annotated[str, Field(max_length=40)]
 
 
+class Reframe(Doc):
+    """Move a format of the open shot to where the subject has most room in all frames; what was keyed of it goes."""
+
+    kind: Literal["reframe"] = "reframe"
+    format: Id
+
+
 class AddShot(Doc):
     """Another shot like the open one, which is opened."""
 
@@ -274,6 +281,7 @@ Change = Annotated[
     | MoveTo
     | Travel
     | SetRate
+    | Reframe
     | SetLength
     | AddShot
     | AddCamera

@@ -6,6 +6,7 @@ from pydantic import Field, model_validator
 
 from .base import Doc, Id, Name, affecting, quantity
 from .channel import Channel
+from .delivery import MOST_FORMATS, Format
 from .shoot import ShootSettings
 
 MoveKind = Literal["orbit", "spin", "arc", "push", "rise", "pan", "roll", "zoom", "dolly_zoom", "ride", "hold"]
@@ -89,6 +90,7 @@ class Shot(Doc):
     first_frame: Annotated[int, quantity("First frame", "", ge=0, le=1_000_000)] = 1
     rows: Annotated[tuple[Row, ...], Field(max_length=64)] = ()
     channels: Annotated[tuple[Channel, ...], Field(max_length=500)] = ()
+    formats: Annotated[tuple[Format, ...], Field(title="Formats", max_length=MOST_FORMATS)] = ()
     shoot: ShootSettings = ShootSettings()
 
     @property
@@ -126,6 +128,8 @@ class Shot(Doc):
                 raise ValueError("The disc and items only spin and hold; the camera does all else.")
             if any(s.ease_in + s.ease_out > 1.0 + 1e-9 for s in row.segments):
                 raise ValueError("Ease in and ease out are longer together than the stretch.")
+        if len({f.id for f in self.formats}) != len(self.formats):
+            raise ValueError("Two formats of a shot are the same.")
         if len({c.path for c in self.channels}) != len(self.channels):
             raise ValueError("Two channels of a shot are of one value.")
         if len({c.id for c in self.channels}) != len(self.channels):

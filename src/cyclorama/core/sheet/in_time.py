@@ -3,7 +3,8 @@
 from collections.abc import Callable
 from typing import Any
 
-from ..framing import fit_subject
+from ..errors import ChangeError
+from ..framing import View, best_place, fit_subject, travel_of
 from ..geometry.measure import placed_hull
 from ..motion import FrameRate
 from ..motion.timecode import frames_of
@@ -16,6 +17,7 @@ from ..scene.changes import (
     ApplyMove,
     CloseGap,
     CopyKeys,
+    Reframe,
     RemoveKey,
     ScaleKeys,
     SetKey,
@@ -55,6 +57,19 @@ def _rate(project: Project, change: SetRate, _: Tools) -> tuple[Project, str]:
 def _length(project: Project, change: SetLength, _: Tools) -> tuple[Project, str]:
     frames = frames_of(change.timecode, FrameRate.of(project))
     return apply_set(project, SetValue(path=change.path, value=frames)), f"Set {_named(change.path)}"
+
+
+def _reframe(project: Project, change: Reframe, tools: Tools) -> tuple[Project, str]:
+    kind = next((f for f in project.shot.formats if f.id == change.format), None)
+    if kind is None:
+        raise ChangeError("That format is not there any more.")
+    item, measures = tools.item(project, None)
+    hull = placed_hull(measures, item.placement)
+    across, up = best_place(project, kind, travel_of(project, View.of(project), hull))
+    at = f"shots/{project.shot.id}/formats/{kind.id}"
+    kept = tuple(c for c in project.shot.channels if not c.path.startswith(f"{at}/"))
+    values = {"shot/channels": kept, f"{at}/across": round(across, 4), f"{at}/up": round(up, 4)}
+    return put_all(project, values), f"Reframe {kind.name}"
 
 
 def _add_shot(project: Project, _: AddShot, tools: Tools) -> tuple[Project, str]:
@@ -124,7 +139,7 @@ def _named(path: str) -> str:
 
 
 TIMED: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
-    SetRate: _rate, SetLength: _length, AddShot: _add_shot, AddCamera: _add_camera, Travel: _travel,
+    SetRate: _rate, SetLength: _length, Reframe: _reframe, AddShot: _add_shot, AddCamera: _add_camera, Travel: _travel,
     SetKey: _key, RemoveKey: _unkey,
     ShiftKeys: _shift_keys, CopyKeys: _copy_keys, StretchKeys: _stretch_keys, ScaleKeys: _scale_keys,
     AddStretch: _add_stretch, AddPath: _add_path, ApplyMove: _apply_move, CloseGap: _close_gap,

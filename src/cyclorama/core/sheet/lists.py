@@ -11,6 +11,7 @@ from ..geometry.measure import Measures, grounded, measure, placed_hull
 from ..motion import stand_height_m
 from ..scene import (
     Aim,
+    Channel,
     Item,
     Light,
     Look,
@@ -41,7 +42,7 @@ USUAL_SIZE_M = 0.3
 """What is made beside no subject is made for one of this size."""
 _COPIED = ("items", "looks", "cameras", "shots")
 _REMOVED = (*_COPIED, "materials", "paths")
-_REMOVED_WITHIN = ("lights", "segments", "points")
+_REMOVED_WITHIN = ("lights", "segments", "points", "formats")
 
 
 def with_light(project: Project, shape: Shape) -> Project:
@@ -113,7 +114,10 @@ def copied(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Projec
         update = _item_beside(project, origin, measures_of) if kind == "items" else {}
     else:
         raise ChangeError("That cannot be copied.")
-    new = type(origin)(**(dict(origin) | update | {"id": new_id(kind[:-1]), "name": name}))
+    fresh = new_id(kind[:-1])
+    if kind == "shots":
+        update = {"channels": tuple(_of_shot(channel, identity, fresh) for channel in origin.channels)}
+    new = type(origin)(**(dict(origin) | update | {"id": fresh, "name": name}))
     at = [x.id for x in siblings].index(identity) + 1
     return inserted(project, parent, new, at), origin.name
 
@@ -184,6 +188,14 @@ def renamed(item: Item, parts: dict[str, str], materials: dict[str, str]) -> Ite
     )  # fmt: skip
     renumbered = tuple(p.model_copy(update={"id": parts.get(p.id, p.id)}) for p in item.parts)
     return item.model_copy(update={"parts": renumbered, "variants": variants})
+
+
+def _of_shot(channel: Channel, shot: str, other: str) -> Channel:
+    """A channel of a shot's own values as one of another shot's."""
+    own = f"shots/{shot}/"
+    if not channel.path.startswith(own):
+        return channel
+    return channel.model_copy(update={"path": f"shots/{other}/{channel.path.removeprefix(own)}"})
 
 
 def _item_beside(project: Project, item: Item, measures_of: MeasuresOf) -> dict[str, Any]:

@@ -1,6 +1,6 @@
 /** Guide lines over the picture: composition, safe areas, the margin, and what other formats would keep of it. */
 
-import { draw } from "./api.js";
+import { draw, make } from "./api.js";
 
 const GOLDEN = 100 / 1.618033988749895;
 const line = (x1, y1, x2, y2) => draw("line", { x1, y1, x2, y2 });
@@ -15,8 +15,8 @@ const KINDS = {
   diagonals: () => [line(0, 0, 100, 100), line(0, 100, 100, 0)],
   safe: () => [inset(3.5), inset(5)],
 };
-/** Width over height of formats that are cut from the middle of the picture. */
-const FORMATS = { "1:1": 1, "4:5": 0.8, "9:16": 9 / 16, "16:9": 16 / 9 };
+/** Shapes that can be looked at, also where the shot is not delivered in them. */
+const FORMATS = ["16:9", "1:1", "4:5", "9:16"];
 const KEPT = "guides";
 
 export class Guides {
@@ -27,32 +27,48 @@ export class Guides {
     this.format = document.getElementById("guide-format");
     const [kind, format] = (localStorage.getItem(KEPT) ?? "thirds ").split(" ");
     this.kind.value = kind in KINDS ? kind : "thirds";
-    this.format.value = format in FORMATS ? format : "";
+    this.wanted = format ?? "";
     for (const choice of [this.kind, this.format])
       choice.addEventListener("change", () => {
-        localStorage.setItem(KEPT, `${this.kind.value} ${this.format.value}`);
+        this.wanted = this.format.value;
+        localStorage.setItem(KEPT, `${this.kind.value} ${this.wanted}`);
         this.svg.classList.remove("hidden");
         this.show(this.shape);
       });
   }
 
-  /** @param {{width: number, height: number, margin: number}} shape size of the picture and its margin, a share */
+  /**
+   * @param {{width: number, height: number, margin: number, formats: object[]}} shape size of the picture, its margin, a
+   *   share, and formats with their places in the frame that is shown
+   */
   show(shape) {
     this.shape = shape;
+    const names = [...new Set([...shape.formats.map(({ wide, high }) => `${wide}:${high}`), ...FORMATS])];
+    this.format.replaceChildren(make("option", { value: "" }, "whole"), ...(shape.formats.length ? [make("option", { value: "all" }, "all")] : []), ...names.map((name) => make("option", { value: name }, name)));
+    this.format.value = this.wanted;
+    if (this.format.selectedIndex < 0) this.format.value = "";
     const margin = shape.margin * 100;
     this.svg.replaceChildren(...KINDS[this.kind.value](), inset(margin, { class: "margin" }), ...this.#cut());
   }
 
   /** What another format leaves of the picture, the rest darkened. */
   #cut() {
-    const wanted = FORMATS[this.format.value];
-    if (!wanted) return [];
-    const is = this.shape.width / this.shape.height;
-    const [w, h] = wanted < is ? [(100 * wanted) / is, 100] : [100, (100 * is) / wanted];
-    const [x, y] = [(100 - w) / 2, (100 - h) / 2];
+    const { formats } = this.shape;
+    if (this.format.value === "all") return formats.map((kind) => draw("rect", { class: "format", ...this.#rect(kind) }, draw("title", {}, `${kind.wide}:${kind.high}`)));
+    if (!this.format.value) return [];
+    const [wide, high] = this.format.value.split(":").map(Number);
+    const rect = this.#rect(formats.find((kind) => kind.wide === wide && kind.high === high) ?? { wide, high, across: 0, up: 0 });
+    const { x, y, width: w, height: h } = rect;
     return [
       draw("path", { class: "cut", "fill-rule": "evenodd", d: `M0 0H100V100H0ZM${x} ${y}V${y + h}H${x + w}V${y}Z` }),
-      draw("rect", { class: "margin", x, y, width: w, height: h }),
+      draw("rect", { class: "margin", ...rect }),
     ];
+  }
+
+  /** Where a format lies in the picture, in hundredths. */
+  #rect({ wide, high, across, up }) {
+    const ratio = (wide / high) * (this.shape.height / this.shape.width);
+    const [width, height] = [100 * Math.min(1, ratio), 100 * Math.min(1, 1 / ratio)];
+    return { x: ((100 - width) / 2) * (1 + across), y: ((100 - height) / 2) * (1 - up), width, height };
   }
 }

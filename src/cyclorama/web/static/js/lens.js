@@ -172,12 +172,20 @@ export class Lens {
     this.place();
     const { camera, shot: { shoot } } = this.store;
     this.facts.textContent = `${Number(camera.focal_mm.toFixed(1))} mm · ${shoot.width}×${shoot.height} · EV ${state.lens.ev100.toFixed(1)}`;
-    this.guides.show(shoot);
+    this.#showGuides();
+  }
+
+  /** Guide lines, with formats where they are in the frame that is shown. */
+  #showGuides() {
+    const { shoot, formats } = this.store.shot;
+    const at = (id, name) => this.store.value(`shot/formats/${id}/${name}`);
+    this.guides.show({ ...shoot, formats: formats.map((f) => ({ ...f, across: at(f.id, "across"), up: at(f.id, "up") })) });
   }
 
   /** Draw the stand-in at the clock's frame. */
   place() {
     this.standin.place(this.clock.pose(), this.held ?? this.store.state.lens);
+    if (this.store.shot.formats.length) this.#showGuides();
   }
 
   /** What keyed lights and so on are in the frame that is shown, once that is known. */

@@ -10,10 +10,22 @@ export class LensCard {
   constructor(store) {
     this.store = store;
     bindAim(byId("camera-aim"), store, () => ({ path: store.full("camera"), point: store.state.lens.aim }));
+    byId("formats").addEventListener("click", (e) => e.target.dataset.format && this.#toggleFormat(e.target.dataset.format));
+    for (const button of document.querySelectorAll("[data-reframe]")) button.addEventListener("click", () => store.change({ kind: "reframe", format: button.dataset.reframe }));
     byId("sensor-format").addEventListener("change", (e) => e.target.value !== "other" && store.set("camera/sensor_mm", Number(e.target.value)));
   }
 
+  /** Formats are put in and taken out as a whole; what was keyed of one goes with it. */
+  #toggleFormat(name) {
+    const { formats } = this.store.shot;
+    const id = name.replace(":", "x");
+    if (formats.some((f) => f.id === id)) return this.store.change({ kind: "remove", path: this.store.full(`shot/formats/${id}`) });
+    const [wide, high] = name.split(":").map(Number);
+    return this.store.set("shot/formats", [...formats, { id, wide, high }]);
+  }
+
   show({ project, lens }) {
+    for (const button of byId("formats").children) button.setAttribute("aria-pressed", this.store.shot.formats.some((f) => f.id === button.dataset.format.replace(":", "x")));
     const { camera } = this.store;
     this.figures(lens);
     showAim(byId("camera-aim"), camera.aim, project.items);

@@ -1,0 +1,50 @@
+"""How the subject sits in formats that are cut from the picture."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..motion.curve import channels_under, values_at
+from ..scene import Project
+from ..scene.delivery import Format
+from .travel import Travel
+
+F64 = NDArray[np.float64]
+
+
+def cut_of(kind: Format, width: int, height: int) -> tuple[float, float]:
+    """Width and height of a format as shares of a picture of width × height px: as large as fits."""
+    ratio = kind.wide / kind.high * height / width
+    return min(1.0, ratio), min(1.0, 1.0 / ratio)
+
+
+def format_margins(project: Project, travel: Travel, frames: F64) -> dict[str, F64]:
+    """Smallest distance (n,) of the subject to the edge of each format of the open shot, by its id, as a share of the
+    format's size along that axis; negative where it is cut off. frames: (n,) counted from the first."""
+    shot = project.shot
+    found = {}
+    for kind in shot.formats:
+        half = np.array(cut_of(kind, shot.shoot.width, shot.shoot.height))
+        middle = _moved(project, kind, frames) * (1.0 - half)
+        room = np.concatenate([travel.low - (middle - half), middle + half - travel.high], axis=1)
+        found[kind.id] = (room / np.tile(2 * half, 2)).min(axis=1)
+    return found
+
+
+def best_place(project: Project, kind: Format, travel: Travel) -> tuple[float, float]:
+    """Across and up of a format at which the subject's tightest margin over the move is greatest."""
+    half = np.array(cut_of(kind, project.shot.shoot.width, project.shot.shoot.height))
+    free = 1.0 - half
+    middle = (travel.low.min(axis=0) + travel.high.max(axis=0)) / 2.0
+    across, up = (float(np.clip(m / f, -1.0, 1.0)) if f > 1e-9 else 0.0 for m, f in zip(middle, free, strict=True))
+    return across, up
+
+
+def _moved(project: Project, kind: Format, frames: F64) -> F64:
+    """Across and up (n, 2), as keyed."""
+    shot = project.shot
+    keyed = channels_under(shot, f"shots/{shot.id}/formats/{kind.id}/")
+    columns = [
+        values_at(keyed[name], frames, shot.frames)[:, 0] if name in keyed else np.full(len(frames), at)
+        for name, at in (("across", kind.across), ("up", kind.up))
+    ]
+    return np.stack(columns, axis=1)

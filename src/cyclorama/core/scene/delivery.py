@@ -1,0 +1,29 @@
+"""Formats that are cut from the picture of a shot for other places of delivery."""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from .base import Doc, Id, quantity
+
+MOST_FORMATS = 8
+
+
+class Format(Doc):
+    """A part of the picture of another shape, as large as fits, which may be moved within it."""
+
+    AFFECTS = "picture"
+
+    id: Id
+    wide: Annotated[int, Field(title="Width", ge=1, le=100)] = 1
+    high: Annotated[int, Field(title="Height", ge=1, le=100)] = 1
+    """its shape is wide : high"""
+    across: Annotated[float, quantity("Reframed across", "", ge=-1, le=1)] = 0.0
+    """share of the way to the right edge, negative to the left"""
+    up: Annotated[float, quantity("Reframed up", "", ge=-1, le=1)] = 0.0
+    """share of the way to the upper edge, negative to the lower"""
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return f"{self.wide}:{self.high}"
