@@ -24,6 +24,30 @@ class GlbWriter:
     _materials: list[dict[str, Any]] = field(default_factory=list)
     _images: list[dict[str, Any]] = field(default_factory=list)
     _extensions: set[str] = field(default_factory=set)
+    _bones: dict[str, int] = field(default_factory=dict)
+    _places: list[np.ndarray] = field(default_factory=list)
+    _animations: list[dict[str, Any]] = field(default_factory=list)
+
+    def bone(self, name: str, at: tuple[float, float, float], on: str | None = None) -> None:
+        """Add a bone at a place of the model at rest, on another one or none; before all parts."""
+        place = np.array(at, float)
+        below = self._places[self._bones[on]] if on else np.zeros(3)
+        self._nodes.append({"name": name, "translation": (place - below).tolist()})
+        self._bones[name] = len(self._places)
+        self._places.append(place)
+        if on:
+            self._nodes[self._bones[on]].setdefault("children", []).append(self._bones[name])
+
+    def animation(self, name: str, seconds: np.ndarray, tracks: dict[tuple[str, str], np.ndarray]) -> None:
+        """Add an animation: times (n,), and for (bone, `rotation` or `translation`) values (n, 4) or (n, 3), straight
+        in between; quaternions are x, y, z, w."""
+        time = self._accessor(seconds.astype("<f4").reshape(-1, 1), "SCALAR", True)
+        samplers, channels = [], []
+        for (bone, what), values in tracks.items():
+            kind = "VEC4" if what == "rotation" else "VEC3"
+            samplers.append({"input": time, "output": self._accessor(values.astype("<f4"), kind)})
+            channels.append({"sampler": len(samplers) - 1, "target": {"node": self._bones[bone], "path": what}})
+        self._animations.append({"name": name, "samplers": samplers, "channels": channels})
 
     def texture(self, name: str, pixels: np.ndarray) -> dict[str, int]:
         """Embed a picture (h, w, 3) of bytes; returns the reference to use in a material."""
@@ -51,18 +75,22 @@ class GlbWriter:
         self._materials.append(entry)
         return len(self._materials) - 1
 
-    def part(self, name: str, mesh: Mesh, material: int) -> None:
-        """Add a named part."""
+    def part(self, name: str, mesh: Mesh, material: int, on: str | None = None) -> None:
+        """Add a named part, which goes along with a bone where one is told."""
         attributes = {
             "POSITION": self._accessor(mesh.vertices.astype("<f4"), "VEC3", True),
             "NORMAL": self._accessor(mesh.normals.astype("<f4"), "VEC3"),
             "TEXCOORD_0": self._accessor(mesh.uvs.astype("<f4"), "VEC2"),
         }
+        if on:
+            joints, weights = np.zeros((len(mesh.vertices), 4), "<u2"), np.zeros((len(mesh.vertices), 4), "<f4")
+            joints[:, 0], weights[:, 0] = self._bones[on], 1.0
+            attributes |= {"JOINTS_0": self._accessor(joints, "VEC4"), "WEIGHTS_0": self._accessor(weights, "VEC4")}
         index = self._accessor(mesh.triangles.reshape(-1, 1).astype("<u4"), "SCALAR")
         self._meshes.append(
             {"name": name, "primitives": [{"attributes": attributes, "indices": index, "material": material}]}
         )
-        self._nodes.append({"name": name, "mesh": len(self._meshes) - 1})
+        self._nodes.append({"name": name, "mesh": len(self._meshes) - 1} | ({"skin": 0} if on else {}))
 
     def _view(self, data: bytes) -> int:
         self._binary.extend(b"\0" * (-len(self._binary) % 4))
@@ -73,7 +101,7 @@ class GlbWriter:
     def _accessor(self, values: np.ndarray, kind: str, limits: bool = False) -> int:
         entry: dict[str, Any] = {
             "bufferView": self._view(values.tobytes()),
-            "componentType": 5126 if values.dtype.kind == "f" else 5125,
+            "componentType": {"f4": 5126, "u4": 5125, "u2": 5123}[values.dtype.str[1:]],
             "count": len(values),
             "type": kind,
         }
@@ -82,13 +110,24 @@ class GlbWriter:
         self._accessors.append(entry)
         return len(self._accessors) - 1
 
+    def _skin(self) -> dict[str, Any]:
+        """All bones, bound where they are at rest."""
+        back = np.tile(np.eye(4), (len(self._places), 1, 1))
+        back[:, :3, 3] = -np.array(self._places)
+        matrices = back.transpose(0, 2, 1).reshape(-1, 16).astype("<f4")  # column by column
+        return {"joints": list(range(len(self._places))), "inverseBindMatrices": self._accessor(matrices, "MAT4")}
+
     def to_bytes(self) -> bytes:
         """The file."""
+        skins = [self._skin()] if self._bones else []
         self._binary.extend(b"\0" * (-len(self._binary) % 4))
+        held = {child for node in self._nodes for child in node.get("children", [])}
         document = {
             "asset": {"version": "2.0", "generator": "Cyclorama demo"},
             "scene": 0,
-            "scenes": [{"nodes": list(range(len(self._nodes)))}],
+            "scenes": [{"nodes": [i for i in range(len(self._nodes)) if i not in held]}],
+            "skins": skins,
+            "animations": self._animations,
             "nodes": self._nodes,
             "meshes": self._meshes,
             "materials": self._materials,

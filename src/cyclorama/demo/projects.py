@@ -45,7 +45,7 @@ class DemoProject:
     assets: dict[str, bytes]
 
 
-def _brought_in(name: str, data: bytes) -> Intake:
+def brought_in(name: str, data: bytes) -> Intake:
     """The intake of a model with its source, as the studio keeps it."""
     intake, archive = take_in({name: data}), io.BytesIO()
     with zipfile.ZipFile(archive, "w") as file:
@@ -56,9 +56,10 @@ def _brought_in(name: str, data: bytes) -> Intake:
     return intake
 
 
-def _placed(intake: Intake, stage: Stage) -> Item:
-    placement = centred(intake.measures, intake.item.placement, "box")
-    placement = grounded(intake.measures, placement, stage.stand_height_m)
+def placed(intake: Intake, stage: Stage) -> Item:
+    measures = intake.measures.playing(intake.item)
+    placement = centred(measures, intake.item.placement, "box")
+    placement = grounded(measures, placement, stage.stand_height_m)
     return intake.item.model_copy(update={"placement": placement})
 
 
@@ -73,7 +74,7 @@ def _fitted(project: Project, intake: Intake) -> Project:
 def storm_glass_project() -> DemoProject:
     """Storm Glass No. 4 on a pale round sweep; the camera travels, the lights stand."""
     model = ("storm-glass-no-4.glb", build_storm_glass())
-    intake = _brought_in(*model)
+    intake = brought_in(*model)
     picture = encode_exr(north_light_studio())
     stage = Stage(
         sweep=Sweep(form="round", width_m=7, depth_m=7, height_m=3.2, fillet_m=1.6, color=(0.60, 0.575, 0.53),
@@ -92,7 +93,7 @@ def storm_glass_project() -> DemoProject:
               gobo=Gobo(pattern="window", softness=0.12, rotation_deg=-6)),
     )  # fmt: skip
     project = Project(
-        id="storm-glass-no-4", name="Storm Glass No. 4", items=(_placed(intake, stage),), subject_id=intake.item.id,
+        id="storm-glass-no-4", name="Storm Glass No. 4", items=(placed(intake, stage),), subject_id=intake.item.id,
         materials=intake.materials, set=stage,
         looks=(Look(
             id="look-1", name="Look 1", lights=lights, tone=Tone(ev100=8.45),
@@ -113,7 +114,7 @@ def storm_glass_project() -> DemoProject:
 def lantern_project() -> DemoProject:
     """Harbour Lantern at dusk with its mantle lit; subject and disc travel, the camera stands."""
     model = ("harbour-lantern.glb", build_lantern())
-    intake = _brought_in(*model)
+    intake = brought_in(*model)
     picture = encode_exr(harbour_dusk())
     stage = Stage(
         sweep=Sweep(form="straight", width_m=9, depth_m=6, height_m=4, fillet_m=1.5, color=(0.24, 0.25, 0.265),
@@ -129,7 +130,7 @@ def lantern_project() -> DemoProject:
                   height_m=1.0, strength_stops=-1.5, temperature_k=7500),
     )  # fmt: skip
     project = Project(
-        id="harbour-lantern", name="Harbour Lantern", items=(_placed(intake, stage),), subject_id=intake.item.id,
+        id="harbour-lantern", name="Harbour Lantern", items=(placed(intake, stage),), subject_id=intake.item.id,
         materials=intake.materials, set=stage,
         looks=(Look(
             id="look-1", name="Look 1", lights=lights, tone=Tone(ev100=7.9),
@@ -144,8 +145,3 @@ def lantern_project() -> DemoProject:
         shot_id="shot-1",
     )  # fmt: skip
     return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
-
-
-def demo_projects() -> list[DemoProject]:
-    """Both ready projects; takes a while, the files are built from nothing."""
-    return [storm_glass_project(), lantern_project()]

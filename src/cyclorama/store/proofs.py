@@ -6,7 +6,7 @@ import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
-from ..core.scene import Project
+from ..core.scene import Project, Shot
 from .assets import write_whole
 
 FOLDER = "proofs"
@@ -66,12 +66,12 @@ class Proof:
                 shutil.rmtree(old, ignore_errors=True)
 
 
-def proof_of_shot(folder: Path, project: Project) -> Proof:
-    """The proof of the open shot of a project, in a data folder."""
-    shot = project.shot
+def proof_of_shot(folder: Path, project: Project, shot: Shot | None = None) -> Proof:
+    """The proof of a shot of a project, the open one unless another is told, in a data folder."""
+    shot = shot or project.shot
     shoot = shot.shoot
     seen = (
-        *project.items, *project.materials, *project.paths, project.set, project.look, project.camera,
+        *project.items, *project.materials, *project.paths, project.set, project.look_of(shot), project.camera_of(shot),
         shot.model_copy(update={"name": "", "shoot": type(shoot)(width=shoot.width, height=shoot.height)}),
     )  # fmt: skip
     digest = hashlib.sha256(f"{project.rate_num}/{project.rate_den} {project.subject_id}".encode())

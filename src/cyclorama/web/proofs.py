@@ -162,10 +162,13 @@ def clip(ctx: Ctx, project_id: str, key: str) -> FileResponse:
 
 
 def _known(ctx: Context, project_id: str, key: str) -> Proof:
-    _, proof = _now(ctx, project_id)
-    if proof.key != key:
+    """The proof of one of the shots as it stands. Raises NotFoundError."""
+    project = ctx.studio.projects.get(project_id).project
+    known = (proof_of_shot(ctx.studio.folder, project, shot) for shot in (project.shot, *project.shots))
+    found = next((proof for proof in known if proof.key == key), None)
+    if found is None:
         raise NotFoundError("That proof shows the shot as it was before.")
-    return proof
+    return found
 
 
 def _file(path: Path, headers: dict[str, str] | None = None) -> FileResponse:

@@ -116,6 +116,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         ],
         report=studio.report(project.subject),
         lens=lens_state(project, r.poses, 0),
+        shot_pictures=_shot_pictures(studio, project),
         other_cameras=[
             OtherCamera(
                 id=x.id,
@@ -128,6 +129,17 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         ],
         paths=[_path(path) for path in project.paths],
     )
+
+
+def _shot_pictures(studio: Studio, project: Project) -> dict[str, str]:
+    """The middle one of the frames that are there."""
+    found = {}
+    for shot in project.shots:
+        proof = proof_of_shot(studio.folder, project, shot)
+        if numbers := proof.numbers:
+            frame = numbers[len(numbers) // 2]
+            found[shot.id] = f"/api/projects/{project.id}/proof/{proof.key}/frames/{frame}"
+    return found
 
 
 def _margins(r: Review) -> MarginsState | None:

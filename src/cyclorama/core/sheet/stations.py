@@ -132,6 +132,8 @@ def move_sentence(project: Project) -> str:
     )
     if not closes(project.subject, shot, rate):
         closing = "the animation does not close"
+    if shot.frames == 1:
+        return f"{shot.name}, a single frame."
     return f"{shot.name}, {shot.frames} frames at {rate}/s = {words.clip_length(rate.seconds(shot.frames))}, {closing}."
 
 

@@ -12,13 +12,13 @@ export class ShotTabs {
     byId("shot-camera").addEventListener("change", ({ target: { value } }) => (value === "new" ? store.change({ kind: "add_camera" }) : store.set("shot/camera_id", value)));
   }
 
-  show({ project }) {
+  show({ project, shot_pictures: pictures }) {
     const { shots, shot_id: open, cameras } = project;
-    byId("shots").replaceChildren(...shots.map((shot, i) => this.#tab(shot, i, shot.id === open, shots.length)));
+    byId("shots").replaceChildren(...shots.map((shot, i) => this.#tab(shot, i, shot.id === open, shots.length, pictures)));
     byId("shot-camera").replaceChildren(...cameras.map((c) => make("option", { value: c.id, selected: c.id === this.store.camera.id }, c.name)), make("option", { value: "new" }, "New camera here"));
   }
 
-  #tab(shot, i, open, count) {
+  #tab(shot, i, open, count, pictures) {
     const seconds = (shot.frames * this.store.state.shot.rate[1]) / this.store.state.shot.rate[0];
     const rename = (e) => {
       const name = prompt("What is this shot called?", shot.name);
@@ -33,6 +33,7 @@ export class ShotTabs {
       if (e.altKey && to >= 0 && to < count) this.store.change({ kind: "move_to", path: `shots/${shot.id}`, to });
     };
     const button = make("button", { class: "shot-tab", role: "tab", "aria-selected": open, title: "Double click to rename; Alt with ← and → moves it", onclick: () => !open && this.store.set("shot_id", shot.id), ondblclick: rename, onkeydown },
+      ...(pictures[shot.id] ? [make("img", { class: "h-5 rounded-[2px]", src: pictures[shot.id], alt: "" })] : []),
       make("span", {}, shot.name), make("span", { class: "num text-soft" }, shot.frames === 1 ? "still" : `${Number(seconds.toFixed(2))} s`));
     if (!open || count === 1) return button;
     return make("span", { class: "flex" }, button, make("button", { class: "btn btn-bare h-6 px-1", "aria-label": `Remove ${shot.name}`, title: "Remove this shot", onclick: () => this.store.change({ kind: "remove", path: `shots/${shot.id}` }) }, "×"));
