@@ -15,6 +15,7 @@ from ..core.sheet.lists import measured
 from .assets import AssetStore
 from .database import DATABASE, open_database
 from .jobs import JobStore
+from .moves import MoveStore
 from .projects import ProjectStore
 from .slates import TakeList
 from .takes import TakeStore
@@ -36,6 +37,7 @@ class Studio:
         self.takes = TakeStore(sessions, folder / "takes")
         self.take_list = TakeList(sessions)
         self.jobs = JobStore(sessions)
+        self.moves = MoveStore(folder / "moves")
 
     def close(self) -> None:
         """Let go of the database."""

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import json
 from collections.abc import Iterator
 
 import numpy as np
@@ -9,6 +10,7 @@ from scipy.spatial.transform import Rotation
 
 from ..core.framing import Projection
 from ..core.motion import FrameRate, poses_at
+from ..core.motion.move_glb import move_glb
 from ..core.scene import Project
 
 COLUMNS = (
@@ -36,6 +38,29 @@ def poses_csv(project: Project) -> Iterator[str]:
             values = (*place, *turns[i], poses.focal_mm[i], half_w[i], half_h[i], poses.disc_deg[i])
             seconds = float(since / rate.fraction)
             yield _line((int(since) + shot.first_frame, f"{seconds:.9g}", *(f"{float(v):.9g}" for v in values)))
+
+
+def poses_json(project: Project) -> Iterator[str]:
+    """The same as JSON: the rate as a fraction, the size, names of the columns, and a list a frame."""
+    shoot = project.shot.shoot
+    head = {
+        "project": project.name, "shot": project.shot.name, "camera": project.camera.name,
+        "rate": [project.rate_num, project.rate_den], "size": [shoot.width, shoot.height], "columns": COLUMNS,
+    }  # fmt: skip
+    yield json.dumps(head)[:-1] + ', "frames": ['
+    rows = poses_csv(project)
+    next(rows)
+    for i, row in enumerate(rows):
+        yield ("," if i else "") + f"\n[{row.strip()}]"
+    yield "\n]}\n"
+
+
+def camera_glb(project: Project) -> bytes:
+    """Camera and move as glTF."""
+    shoot = project.shot.shoot
+    focal_mm = poses_at(project, project.shot, np.zeros(1)).focal_mm
+    lens = Projection.over(project.camera, focal_mm, shoot.width, shoot.height)
+    return move_glb(project, float(lens.half_h), shoot.width / shoot.height)
 
 
 def _line(values: tuple[object, ...]) -> str:

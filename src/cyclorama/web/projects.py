@@ -5,12 +5,11 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.concurrency import run_in_threadpool
-from fastapi.responses import JSONResponse, Response, StreamingResponse
+from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
 from ..core.picture.examine import examine_environment, examine_picture
 from ..core.scene import Change, Detail, Project, new_project, put_all
-from ..core.sequence.names import sequence_stem
 from ..core.sheet import perform_all
 from ..core.sheet.words import duration
 from ..shoot import desk
@@ -30,7 +29,6 @@ from .intakes import ask_for_detail, ask_for_intake
 from .jobs import JobAnswer
 from .lens import LensEye
 from .limited import look_at
-from .poses_file import poses_csv
 from .state import pose_state, project_state
 from .uploads import BODY, Uploads, received
 
@@ -94,14 +92,6 @@ def document(ctx: Ctx, project_id: str) -> Response:
         ctx.studio.projects.document(project_id), media_type="application/json",
         headers={"content-disposition": f"attachment; filename*=UTF-8''{name}"},
     )  # fmt: skip
-
-
-@router.get("/projects/{project_id}/poses.csv")
-def poses(ctx: Ctx, project_id: str) -> StreamingResponse:
-    """Where camera and disc stand in every frame of the open shot."""
-    project = ctx.studio.projects.get(project_id).project
-    headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(sequence_stem(project))}.csv"}
-    return StreamingResponse(poses_csv(project), media_type="text/csv", headers=headers)
 
 
 @router.post("/projects/{project_id}/recover")

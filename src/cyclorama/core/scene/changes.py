@@ -11,6 +11,7 @@ from .light import Shape
 from .path import PathShape
 from .place import full_path, place_of, put, value_at
 from .project import Project
+from .saved_move import SavedMove
 from .shot import CAMERA, Fix, MoveKind, ReadyMove
 
 ValuePath = Annotated[str, Field(min_length=1, max_length=200)]
@@ -235,6 +236,13 @@ class ApplyMove(Doc):
     move: ReadyMove
 
 
+class UseMove(Doc):
+    """Let camera and disc of the open shot do a move that was kept."""
+
+    kind: Literal["use_move"] = "use_move"
+    move: SavedMove
+
+
 class CloseGap(Doc):
     """Mend what keeps the open shot from closing."""
 
@@ -294,6 +302,7 @@ Change = Annotated[
     | AddStretch
     | AddPath
     | ApplyMove
+    | UseMove
     | CloseGap
     | TakeCamera
     | TakeLight

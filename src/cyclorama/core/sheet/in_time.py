@@ -27,12 +27,14 @@ from ..scene.changes import (
     ShiftKeys,
     StretchKeys,
     Travel,
+    UseMove,
 )
 from ..scene.shot import CAMERA, DISC
 from .keys import keyed, repeated, scaled, shifted, stretched, unkeyed
 from .lists import copied
 from .moves import fixed, is_named_by_move, with_path, with_ready_move, with_stretch
 from .rates import with_rate
+from .saved_moves import with_move
 from .tools import Tools
 
 
@@ -129,6 +131,10 @@ def _apply_move(project: Project, change: ApplyMove, tools: Tools) -> tuple[Proj
     return fit_subject(after, placed_hull(measures, subject.placement)), label
 
 
+def _use_move(project: Project, change: UseMove, _: Tools) -> tuple[Project, str]:
+    return with_move(project, change.move), f"Move: {change.move.name}"
+
+
 def _close_gap(project: Project, change: CloseGap, _: Tools) -> tuple[Project, str]:
     return fixed(project, change.where, change.fix), f"Close: {change.fix}"
 
@@ -142,5 +148,5 @@ TIMED: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
     SetRate: _rate, SetLength: _length, Reframe: _reframe, AddShot: _add_shot, AddCamera: _add_camera, Travel: _travel,
     SetKey: _key, RemoveKey: _unkey,
     ShiftKeys: _shift_keys, CopyKeys: _copy_keys, StretchKeys: _stretch_keys, ScaleKeys: _scale_keys,
-    AddStretch: _add_stretch, AddPath: _add_path, ApplyMove: _apply_move, CloseGap: _close_gap,
+    AddStretch: _add_stretch, AddPath: _add_path, ApplyMove: _apply_move, UseMove: _use_move, CloseGap: _close_gap,
 }  # fmt: skip

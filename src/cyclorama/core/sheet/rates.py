@@ -21,6 +21,12 @@ def with_rate(project: Project, num: int, den: int, keep_seconds: bool) -> Proje
     return put_all(project, values)
 
 
+def counted(shot: Shot, before: tuple[int, int], after: tuple[int, int]) -> Shot:
+    """A shot counted in frames of one rate, counted in those of another: it lasts as long."""
+    by = Fraction(*after) / Fraction(*before)
+    return shot if by == 1 else _counted(shot, by)
+
+
 def _counted(shot: Shot, by: Fraction) -> Shot:
     shoot = shot.shoot.model_copy(update={
         name: None if frame is None else shot.first_frame + _frames(frame - shot.first_frame, by)

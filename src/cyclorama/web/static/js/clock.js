@@ -7,6 +7,9 @@ export class Clock {
     this.frame = null;
     this.playing = false;
     this.listeners = [];
+    /** First and last frame that are played, or nothing for all. */
+    this.range = null;
+    this.toAndFro = false;
   }
 
   subscribe(listener) {
@@ -26,6 +29,7 @@ export class Clock {
     const { first, frames } = this.store.state.shot;
     if (this.frame === null) this.frame = first;
     this.frame = Math.min(Math.max(this.frame, first), first + frames - 1);
+    if (this.range && (this.range[0] < first || this.range[1] > first + frames - 1)) this.range = null;
     this.store.frame = this.frame;
   }
 
@@ -47,12 +51,34 @@ export class Clock {
     for (const listener of this.listeners) listener(this.frame);
   }
 
+  /** Begin or end the range that is played with the frame that is shown; the same once more takes it back. */
+  mark(end) {
+    const { first, frames } = this.store.state.shot;
+    const [from, to] = this.range ?? [first, first + frames - 1];
+    const range = end ? [Math.min(from, this.frame), this.frame] : [this.frame, Math.max(to, this.frame)];
+    const same = this.range && range[0] === this.range[0] && range[1] === this.range[1];
+    this.range = same || (range[0] === first && range[1] === first + frames - 1) ? null : range;
+    for (const listener of this.listeners) listener(this.frame);
+  }
+
+  /** So many frames after a frame, within what is played: round, or to and fro. */
+  #after(frame, count) {
+    const { first, frames } = this.store.state.shot;
+    const [from, to] = this.range ?? [first, first + frames - 1];
+    const length = to - from + 1;
+    const at = Math.min(Math.max(frame, from), to) - from;
+    if (!this.toAndFro) return from + ((at + count) % length);
+    const round = Math.max(1, 2 * (length - 1));
+    const there = (at + count) % round;
+    return from + Math.min(there, round - there);
+  }
+
   #play() {
     const start = { time: performance.now(), frame: this.frame };
     const tick = (now) => {
       if (!this.playing) return;
       const { rate } = this.store.state.shot;
-      const frame = start.frame + Math.floor(((now - start.time) / 1000) * (rate[0] / rate[1]));
+      const frame = this.#after(start.frame, Math.floor(((now - start.time) / 1000) * (rate[0] / rate[1])));
       if (frame !== this.last) this.go(frame);
       this.last = frame;
       requestAnimationFrame(tick);

@@ -1,6 +1,6 @@
 /** The move on the Camera card: stretches one after the other, ready moves, paths, and what does not close. */
 
-import { make } from "./api.js";
+import { get, make, post, remove, say } from "./api.js";
 
 const byId = (id) => document.getElementById(id);
 const SAID = {
@@ -30,7 +30,11 @@ export class MoveCard {
       if (value) change(value);
     });
     choose("add-stretch", (move) => this.#add(move));
-    choose("ready-move", (move) => store.change({ kind: "apply_move", move }));
+    choose("ready-move", (move) => this.#apply(move));
+    this.kept = [];
+    byId("keep-move").addEventListener("click", () => this.#keep());
+    byId("forget-moves").addEventListener("click", () => this.#forget());
+    this.#loadKept();
     choose("add-path", (shape) => store.change({ kind: "add_path", shape }));
     this.keep = "seconds";
     for (const keep of ["seconds", "frames"])
@@ -43,6 +47,39 @@ export class MoveCard {
       store.change({ kind: "rate", num, den, keep: this.keep });
     });
     byId("ride-path").addEventListener("change", (e) => store.set(store.resolve("shot/rows/{row}/segments/{segment}/path_id", chosen), e.target.value));
+  }
+
+  /** A ready move by its name, a kept one by its id. */
+  #apply(value) {
+    const move = this.kept.find(({ id }) => id === value);
+    return this.store.change(move ? { kind: "use_move", move } : { kind: "apply_move", move: value });
+  }
+
+  async #loadKept() {
+    this.kept = await get("/api/moves").catch(() => []);
+    const group = byId("kept-moves");
+    group.hidden = byId("forget-moves").hidden = !this.kept.length;
+    group.replaceChildren(...this.kept.map(({ id, name }) => make("option", { value: id }, name)));
+  }
+
+  async #keep() {
+    const name = prompt("What is this move called?", this.store.shot.name);
+    if (!name) return;
+    try {
+      await post(`${this.store.url}/moves`, { name });
+      await this.#loadKept();
+      say(`‘${name}’ is kept; it stands under Ready move in every project.`);
+    } catch (error) {
+      say(error.message);
+    }
+  }
+
+  async #forget() {
+    const name = prompt(`Which move is to be taken away? ${this.kept.map((m) => m.name).join(", ")}`, this.kept[0].name);
+    const move = this.kept.find((m) => m.name === name);
+    if (!move) return;
+    await remove(`/api/moves/${move.id}`).catch((error) => say(error.message));
+    await this.#loadKept();
   }
 
   async #add(move) {

@@ -132,7 +132,10 @@ export class Strip {
   /** Put the playhead at the clock's frame. */
   place() {
     const x = this.x(this.clock.frame);
+    const { range } = this.clock;
+    const played = range ? [draw("rect", { x: this.x(range[0] - 0.5), width: this.x(range[1] + 0.5) - this.x(range[0] - 0.5), y: RULER - 3, height: 3, fill: "var(--color-ink)" }, draw("title", {}, `Frames ${range[0]} to ${range[1]} are played`))] : [];
     this.playhead.replaceChildren(
+      ...played,
       draw("line", { x1: x, x2: x, y1: 3, y2: this.height - 14, stroke: "var(--color-ink)", "stroke-width": 1.5 }),
       draw("path", { d: `M${x - 5} 2h10v5l-5 5-5-5z`, fill: "var(--color-ink)" }),
     );

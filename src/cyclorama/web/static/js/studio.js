@@ -236,8 +236,14 @@ class Floor {
         plan.show();
       });
     byId("lane-choice").addEventListener("change", () => plan.show());
+    byId("to-and-fro").addEventListener("click", () => this.#toggleToAndFro());
     byId("toggle-curves").addEventListener("click", (e) => e.currentTarget.setAttribute("aria-pressed", this.curves.toggle()));
     byId("keying").addEventListener("click", () => this.#toggleKeying());
+  }
+
+  #toggleToAndFro() {
+    this.clock.toAndFro = !this.clock.toAndFro;
+    byId("to-and-fro").setAttribute("aria-pressed", this.clock.toAndFro);
   }
 
   /** Every change of a value that can be keyed becomes a key, or no longer: it is shown all around the lens. */
@@ -307,6 +313,8 @@ class Floor {
     const { store, clock, lens, cards, plan } = this;
     bindKeys([
       { keys: [" "], label: "Play or pause the move", run: () => clock.toggle() },
+      { keys: ["[", "]"], label: "What is played begins, ends here; once more takes it back", run: (e) => clock.mark(e.key === "]") },
+      { keys: ["t"], label: "Play round, or to and fro", run: () => this.#toggleToAndFro() },
       { keys: ["ArrowLeft", "ArrowRight"], label: "One frame back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -1 : 1)) },
       { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -10 : 10)) },
       { keys: ["Home", "End"], label: "First frame, last frame", run: (e) => clock.go(store.state.shot.first + (e.key === "Home" ? 0 : store.state.shot.frames - 1)) },
