@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from tests.conftest import diffuse, edited, exposed, project_of, sphere
 
 from cyclorama.core.framing import Projection, View, fit_subject, frame_margins, set_edges
@@ -12,9 +14,15 @@ from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.scene import Environment, Project
+from cyclorama.core.scene import Camera, Environment, Project
 
 BENDS = [-0.5, -0.2, 0.0, 0.2, 0.5]
+LENSES = [(-0.4, 0.0, 0.0), (0.4, 0.0, 0.0), (0.0, 0.25, -0.2), (-0.3, -0.15, 0.3)]
+"""distortion, shift across, shift up"""
+
+
+def shifted(lens: tuple[float, float, float]) -> dict[str, float]:
+    return dict(zip(("camera/distortion", "camera/shift_x", "camera/shift_y"), lens, strict=True))
 
 
 def through(distortion: float, mesh: Mesh, **values: object) -> tuple[Project, dict[str, bytes]]:
@@ -47,6 +55,26 @@ def test_there_and_back(distortion: float) -> None:
     assert lens.widest == pytest.approx(max(1 / (1 + distortion), 1))
 
 
+@settings(max_examples=60, deadline=None)
+@given(distortion=st.floats(-0.5, 0.5), across=st.floats(-0.5, 0.5), up=st.floats(-0.5, 0.5), mm=st.floats(4, 60))
+def test_places_and_rays_are_each_other_s_way_back(distortion: float, across: float, up: float, mm: float) -> None:
+    camera = Camera(id="c", name="C", distortion=distortion, shift_x=across, shift_y=up, sensor_mm=mm, focal_mm=30)
+    lens = Projection.of(camera, 160, 90)
+    assert lens.half_w == pytest.approx(mm / 60)  # half the sensor by the focal length
+    x, y = (
+        s * half
+        for s, half in zip(np.random.default_rng(1).uniform(-1, 1, (2, 50)), (lens.half_w, lens.half_h), strict=True)
+    )
+    seen = lens.rays(x, y)
+    if abs(distortion) * (1 + 2 * max(abs(across), abs(up))) ** 2 < 1:  # beyond, a place sees what others see as well
+        assert np.allclose(lens.places(*seen), (x, y), atol=1e-9 * mm)
+    left, right, lower, upper = lens.field
+    assert left < right
+    assert lower < upper
+    if not distortion:
+        assert np.allclose(seen, (x + 2 * across * lens.half_w, y + 2 * up * lens.half_h))
+
+
 def mask_of(project: Project, assets: dict[str, bytes], frame: int, tracer: Tracer) -> np.ndarray:
     """Where the subject is in the picture, in shares of a pixel."""
     s = project.shot.shoot
@@ -67,9 +95,10 @@ def test_what_is_fitted_touches_the_margin_in_the_picture(tracer: Tracer, distor
     assert seen == pytest.approx(0.1, abs=1.5 / 108)
 
 
-@pytest.mark.parametrize("distortion", [-0.4, 0.4])
-def test_margins_are_those_of_the_picture_in_every_frame(tracer: Tracer, distortion: float) -> None:
-    project, assets = through(distortion, balls(), **{"camera/distance_m": 1.6, "camera/aim/y_m": 0.0})
+@pytest.mark.parametrize("lens", LENSES)
+def test_margins_are_those_of_the_picture_in_every_frame(tracer: Tracer, lens: tuple[float, float, float]) -> None:
+    far = 1.6 if lens[1] == 0 else 3.0
+    project, assets = through(0.0, balls(), **{"camera/distance_m": far, "camera/aim/y_m": 0.0}, **shifted(lens))
     hull = placed_hull(measure(balls()), project.subject.placement)  # type: ignore[union-attr]
     margins = frame_margins(View.of(project), hull)
     for frame in (1, 5, 9):
@@ -80,9 +109,11 @@ def test_margins_are_those_of_the_picture_in_every_frame(tracer: Tracer, distort
         assert seen == pytest.approx(told, abs=1.5 / 108) if told > 0.01 else seen < 0.02
 
 
-@pytest.mark.parametrize("distortion", [-0.4, 0.0, 0.4])
-def test_motion_vectors_lead_to_where_the_place_is_in_the_next_frame(tracer: Tracer, distortion: float) -> None:
-    project, assets = through(distortion, balls(), **{"camera/distance_m": 1.6, "camera/aim/y_m": 0.0})
+@pytest.mark.parametrize("bent", LENSES)
+def test_motion_vectors_lead_to_where_the_place_is_in_the_next_frame(
+    tracer: Tracer, bent: tuple[float, float, float]
+) -> None:
+    project, assets = through(0.0, balls(), **{"camera/distance_m": 1.6, "camera/aim/y_m": 0.0}, **shifted(bent))
     s = project.shot.shoot
     scene = SceneCompiler(assets.__getitem__).compile(moment(project, 3), s.width, s.height, keep="passes")
     film = exposed(tracer, scene, 1)
@@ -103,13 +134,13 @@ def test_motion_vectors_lead_to_where_the_place_is_in_the_next_frame(tracer: Tra
     assert np.abs(pixels(3) - np.stack([column + 0.5, row + 0.5], axis=1)).max() < 1.6
 
 
-@pytest.mark.parametrize("distortion", [-0.5, 0.5])
-def test_the_background_is_the_environment_that_rays_meet(tracer: Tracer, distortion: float) -> None:
+@pytest.mark.parametrize("lens", LENSES)
+def test_the_background_is_the_environment_that_rays_meet(tracer: Tracer, lens: tuple[float, float, float]) -> None:
     rng = np.random.default_rng(3)
     sky = np.repeat(np.repeat(rng.random((8, 16, 3)).astype(np.float32), 16, 0), 16, 1)
     data = encode_exr(sky, bits=32)
     key = content_hash(data)
-    project, assets = through(distortion, sphere(0.001, 8))
+    project, assets = through(0.0, sphere(0.001, 8), **shifted(lens))
     lit = Environment(asset=key, seen_by_camera=True)
     traced = edited(project, look__environment=lit)
     compiler = SceneCompiler((assets | {key: data}).__getitem__)
@@ -118,7 +149,8 @@ def test_the_background_is_the_environment_that_rays_meet(tracer: Tracer, distor
     laid = compiler.background(moment(behind, 2), 192, 108)
     near = np.abs(met - laid).mean(axis=2) < 0.05 * met.mean()
     assert near.mean() > 0.9  # all but the borders of the squares, which the pixel filter softens
-    plain = compiler.background(moment(edited(behind, camera__distortion=0.0), 2), 192, 108)
+    straight = edited(behind, camera__distortion=0.0, camera__shift_x=0.0, camera__shift_y=0.0)
+    plain = compiler.background(moment(straight, 2), 192, 108)
     assert (np.abs(met - plain).mean(axis=2) < 0.05 * met.mean()).mean() < 0.8
 
 

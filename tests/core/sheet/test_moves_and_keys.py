@@ -1,17 +1,23 @@
 """Keys, stretches, ready moves and the mending of loops as changes."""
 
+import json
+import struct
+from itertools import pairwise
 from typing import get_args
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 from tests.core.sheet.test_sheet import Blind
 
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.framing import View, frame_margins
 from cyclorama.core.geometry.made import build_made
 from cyclorama.core.geometry.measure import Measures, measure, placed_hull
-from cyclorama.core.motion import gaps, moment
-from cyclorama.core.scene import Item, Project, load_project, new_project, put_all, value_at
+from cyclorama.core.motion import aim_point, gaps, moment, poses_at, values_at
+from cyclorama.core.motion.curve import handles_of
+from cyclorama.core.motion.move_glb import move_glb
+from cyclorama.core.scene import Aim, Item, Project, load_project, new_project, put_all, value_at
 from cyclorama.core.scene.changes import (
     AddCamera,
     AddItem,
@@ -22,16 +28,24 @@ from cyclorama.core.scene.changes import (
     Change,
     CloseGap,
     Copy,
+    CopyKeys,
+    Reframe,
     Remove,
     RemoveKey,
+    ScaleKeys,
     SetKey,
+    SetLength,
     SetRate,
     SetValue,
     ShiftKeys,
+    StretchKeys,
+    UseMove,
 )
+from cyclorama.core.scene.delivery import Format
 from cyclorama.core.scene.shot import MoveKind
 from cyclorama.core.sheet.keys import channel_of, shown
 from cyclorama.core.sheet.perform import perform
+from cyclorama.core.sheet.saved_moves import kept_move
 
 STRENGTH = "look/lights/key/strength_stops"
 
@@ -207,3 +221,121 @@ def test_the_doctor_mends_what_does_not_close() -> None:
     assert gaps(doubled, doubled.shot) == []
     with pytest.raises(ChangeError, match="closes already"):
         done(doubled, CloseGap(where="shots/x/rows/camera", fix="whole turns"))
+
+
+def test_keys_are_copied_stretched_and_scaled() -> None:
+    project = new_project("Keys")
+    full = f"looks/{project.look.id}/lights/key/strength_stops"
+    keys = ((1, -2.0), (11, 1.0), (21, 2.0))
+    project = done(project, *(SetKey(path=STRENGTH, frame=n, value=v) for n, v in keys))
+    copied = done(project, CopyKeys(path=STRENGTH, frames=(1, 11), by=30))
+    assert keys_of(copied, full) == [(0, -2.0), (10, 1.0), (20, 2.0), (30, -2.0), (40, 1.0)]
+    wider = done(project, StretchKeys(path=STRENGTH, frames=(1, 11, 21), about=1, factor=1.5))
+    assert keys_of(wider, full) == [(0, -2.0), (15, 1.0), (30, 2.0)]
+    together = done(project, StretchKeys(path=STRENGTH, frames=(1, 11, 21), about=1, factor=0.01))
+    assert keys_of(together, full) == [(0, 2.0)]  # of those in one frame the last stays
+    halved = done(project, ScaleKeys(path=STRENGTH, frames=(1, 21), about=1.0, factor=0.5))
+    assert keys_of(halved, full) == [(0, -0.5), (10, 1.0), (20, 1.5)]
+    beyond = done(project, ScaleKeys(path=STRENGTH, frames=(1,), factor=100))
+    assert keys_of(beyond, full)[0] == (0, -12.0)  # as far as the value may go
+    with pytest.raises(ChangeError, match="before the first frame"):
+        done(project, StretchKeys(path=STRENGTH, frames=(1,), about=11, factor=2.0))
+    with pytest.raises(ChangeError, match="has no key there"):
+        done(project, CopyKeys(path=STRENGTH, frames=(5,), by=1))
+
+
+def test_handles_lie_on_the_curve_that_is_drawn_through_them() -> None:
+    """A stretch bent by hand to the handles that it had goes on as before."""
+    project = new_project("Keys")
+    keys = ((1, -2.0), (11, 1.0), (31, 2.0), (41, 0.0))
+    project = done(project, *(SetKey(path=STRENGTH, frame=n, value=v) for n, v in keys))
+    (channel,) = project.shot.channels
+    frames = np.linspace(0, 40, 81)
+    before = values_at(channel, frames, 240)
+    handles = handles_of(channel, 240)
+    at = f"shot/channels/{channel.id}/keys"
+    for i, (key, after) in enumerate(pairwise(channel.keys)):
+        span = after.frame - key.frame
+        leaves = ((handles[i, 0, 0] - key.frame) / span, handles[i, 0, 1] - key.value[0])
+        arrives = ((after.frame - handles[i, 1, 0]) / span, handles[i, 1, 1] - after.value[0])
+        for name, value in (("goes", "custom"), ("leaves", list(leaves)), ("arrives", list(arrives))):
+            project = done(project, SetValue(path=f"{at}/{key.id}/{name}", value=value))
+    (bent,) = project.shot.channels
+    assert values_at(bent, frames, 240) == pytest.approx(before, abs=1e-9)
+    assert handles_of(bent, 240) == pytest.approx(handles, abs=1e-9)
+
+
+def test_length_is_told_as_timecode() -> None:
+    project = done(new_project("Length"), SetLength(path="shot/frames", timecode="00:00:08:12"))
+    assert project.shot.frames == 204
+    dropped = done(project, SetRate(num=30000, den=1001), SetLength(path="shot/frames", timecode="00:01:00;02"))
+    assert dropped.shot.frames == 1800
+    with pytest.raises(ChangeError, match="must be at least"):
+        done(project, SetLength(path="shot/frames", timecode="00:00:00:00"))
+
+
+def test_a_format_is_reframed_and_goes_with_its_keys() -> None:
+    tall = Format(id="9x16", wide=9, high=16)
+    project = with_box()
+    beside = Aim(x_m=project.items[0].placement.x_m + 0.2, y_m=0.15)
+    project = put_all(project, {"shot/formats": (tall,), "camera/aim": beside})
+    project = done(project, SetKey(path="shot/formats/9x16/across", frame=1, value=0.5), Reframe(format="9x16"))
+    assert project.shot.channels == ()
+    assert project.shot.formats[0].across < -0.05  # the box stands to the left of the middle
+    keyed = done(project, SetKey(path="shot/formats/9x16/across", frame=1, value=0.5), AddShot())
+    assert keyed.shot.channels[0].path == f"shots/{keyed.shot.id}/formats/9x16/across"
+    assert done(keyed, Remove(path="shot/formats/9x16")).shot.channels == ()
+
+
+@pytest.mark.parametrize("name", ["three-quarter arc", "figure-eight ride", "hero push"])
+def test_a_kept_move_is_the_same_again_and_grows_with_the_subject(name: str) -> None:
+    """Where everything is twice as large, the camera goes the same way, twice as far."""
+    project = done(with_box(), ApplyMove(move=name), SetKey(path="camera/focus_m", frame=1, value=1.0),  # type: ignore[arg-type]
+                   SetKey(path="camera/focus_m", frame=24, value=2.0))  # fmt: skip
+    move = kept_move(project, "Mine")
+    frames = np.arange(48.0)
+    before = poses_at(project, project.shot, frames).cameras
+    again = done(put_all(project, {"shot/rows": (), "shot/channels": ()}), UseMove(move=move))
+    assert poses_at(again, again.shot, frames).cameras == pytest.approx(before, abs=1e-9)
+    aim = aim_point(project.camera.aim, project)
+    twice = put_all(with_box(), {
+        "camera/distance_m": 2 * project.camera.distance_m, "camera/aim": Aim(x_m=1.0, y_m=float(aim[1])),
+        "camera/elevation_deg": project.camera.elevation_deg, "rate_num": 48, "shot/name": "Orbit",
+    })  # fmt: skip
+    twice = done(twice, UseMove(move=move))
+    assert (twice.shot.frames, twice.shot.name) == (96, "Mine")
+    found = poses_at(twice, twice.shot, 2 * frames).cameras
+    assert found[:, :3, 3] - [1.0, aim[1], 0.0] == pytest.approx(2 * (before[:, :3, 3] - aim), abs=1e-6)
+    assert found[:, :3, :3] == pytest.approx(before[:, :3, :3], abs=1e-9)
+    assert keys_of(twice, f"cameras/{twice.camera.id}/focus_m") == [(0, 2.0), (46, 4.0)]
+    with pytest.raises(ChangeError, match="no move to keep"):
+        kept_move(put_all(project, {"shot/rows": (), "shot/channels": ()}), "Nothing")
+
+
+def test_a_move_as_gltf_holds_every_pose() -> None:
+    """Read by the specification: chunks, accessors, and quaternions that go the short way."""
+    project = done(with_box(), ApplyMove(move="three-quarter arc"))
+    data = move_glb(project, 0.2, 16 / 9)
+    size = struct.unpack("<4sII", data[:12])[2]
+    assert size == len(data)
+    text = struct.unpack("<I", data[12:16])[0]
+    document, binary = json.loads(data[20 : 20 + text]), data[28 + text :]
+
+    def column(index: int) -> np.ndarray:
+        accessor = document["accessors"][index]
+        view = document["bufferViews"][accessor["bufferView"]]
+        values = np.frombuffer(binary[view["byteOffset"] :][: view["byteLength"]], "<f4")
+        return values.reshape(accessor["count"], -1)
+
+    (animation,) = document["animations"]
+    times = column(animation["samplers"][0]["input"])[:, 0]
+    assert times == pytest.approx(np.arange(48) / 24)
+    tracks = {(c["target"]["node"], c["target"]["path"]): column(animation["samplers"][c["sampler"]]["output"])
+              for c in animation["channels"]}  # fmt: skip
+    cameras = poses_at(project, project.shot, np.arange(48.0)).cameras
+    assert tracks[0, "translation"] == pytest.approx(cameras[:, :3, 3], abs=1e-6)
+    turns = tracks[0, "rotation"]
+    assert Rotation.from_quat(turns).as_matrix() == pytest.approx(cameras[:, :3, :3], abs=1e-6)
+    assert (np.sum(turns[1:] * turns[:-1], axis=1) > 0).all()
+    assert document["cameras"][0]["perspective"]["yfov"] == pytest.approx(2 * np.arctan(0.2))
+    assert document["nodes"][0]["camera"] == 0

@@ -86,8 +86,8 @@ class _Track:
         return _place(cubic, t), slope / np.maximum(size, 1e-300)
 
     def bends(self, shares: F64) -> F64:
-        """Change of heading (n,) about the vertical over a hundredth of the length, rad."""
-        ends = [self.at(shares + by)[1] for by in (-0.005, 0.005)]
+        """Change of heading (n,) about the vertical over a part of the length in which nobody feels a jerk, rad."""
+        ends = [self.at(shares + by)[1] for by in (-0.02, 0.02)]
         before, after = (np.arctan2(d[:, 0], d[:, 2]) for d in ends)
         return np.asarray((after - before + np.pi) % (2 * np.pi) - np.pi)
 

@@ -3,7 +3,7 @@
 import numpy as np
 
 from ..errors import ChangeError
-from ..motion import aim_point
+from ..motion import aim_point, value_of
 from ..scene import Channel, Path, Project, Row, place_of, put_all
 from ..scene.base import new_id
 from ..scene.saved_move import SavedMove
@@ -87,10 +87,8 @@ def _channel(channel: Channel, at: str, by: float, shift: np.ndarray) -> Channel
     place = place_of(at + name)
 
     def value(v: float) -> float:
-        v = v * scale + (float(shift[axis]) if axis is not None else 0.0)
-        return min(
-            max(v, -np.inf if place.least is None else place.least), np.inf if place.most is None else place.most
-        )
+        there = v * scale + (float(shift[axis]) if axis is not None else 0.0)
+        return float(np.ravel(value_of(place, np.array([there])))[0])
 
     keys = tuple(
         k.model_copy(update={
