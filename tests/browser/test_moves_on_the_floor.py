@@ -1,5 +1,8 @@
 """Moves, keys, shots and cameras in the real interface."""
 
+import io
+
+import av
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import LONG_MS, Server
 from tests.browser.test_cards import opened, project, undo
@@ -150,3 +153,89 @@ def test_another_shot_through_another_camera(page: Page, server: Server, floor: 
     page.get_by_role("button", name="Remove Hero push").click()
     expect(page.get_by_role("tab")).to_have_count(1)
     assert project(server, floor).shots == before.shots
+
+
+def drag(page: Page, from_x: float, from_y: float, by_x: float, by_y: float) -> None:
+    page.mouse.move(from_x, from_y)
+    page.mouse.down()
+    page.mouse.move(from_x + by_x, from_y + by_y, steps=5)
+    page.mouse.up()
+
+
+def middle(page: Page, selector: str, number: int) -> tuple[float, float]:
+    box = page.locator(selector).nth(number).bounding_box()
+    assert box is not None
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def test_a_curve_is_bent_and_keys_are_copied_together(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "light")
+    strength = "look/lights/{light}/strength_stops"
+    for frame, value in ((1, None), (61, "2")):
+        go(page, frame)
+        if value is None:
+            mark(page, strength).click()
+            saved_step(page, "in frame 1")
+        else:
+            field(page, strength).fill(value)
+            field(page, strength).press("Enter")
+            saved_step(page, "in frame 61")
+    page.locator("#mat").focus()
+    page.keyboard.press("v")
+    expect(page.locator(".curve-key")).to_have_count(2)
+    drag(page, *middle(page, ".curve-key", 1), 0, 25)
+    expect(field(page, strength)).not_to_have_value("2")
+    (channel,) = project(server, floor).shot.channels
+    assert channel.keys[1].frame == 60
+    assert 0 < channel.keys[1].value[0] < 2
+    drag(page, *middle(page, ".curve-handle", 0), 30, -40)
+    saved_step(page, "Set")
+    expect(page.locator(".curve-handle[fill='var(--color-ink)']")).to_have_count(2)
+    (channel,) = project(server, floor).shot.channels
+    assert channel.keys[0].goes == "custom"
+    assert channel.keys[0].leaves[0] > 1 / 3
+    assert channel.keys[0].leaves[1] > 0
+    # both keys in a rectangle, laid down once more from frame 101 on
+    x, y = middle(page, ".lane-key", 0)
+    far_x, _ = middle(page, ".lane-key", 1)
+    page.keyboard.down("Shift")
+    drag(page, far_x + 12, y - 7, x - far_x - 18, 13)
+    page.keyboard.up("Shift")
+    expect(page.locator(".lane-key[stroke='var(--color-camera)']")).to_have_count(2)
+    page.locator("#mat").focus()
+    page.keyboard.press("Control+c")
+    go(page, 101)
+    page.keyboard.press("Control+v")
+    saved_step(page, "Copy keys")
+    (channel,) = project(server, floor).shot.channels
+    assert [k.frame for k in channel.keys] == [0, 60, 100, 160]
+    assert channel.keys[2].leaves == channel.keys[0].leaves
+
+
+def test_a_proof_is_played_metered_and_goes_with_what_it_shows(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "camera")
+    page.locator("[data-number='shot/frames']").fill("00:00:00:06")
+    page.locator("[data-number='shot/frames']").press("Enter")
+    saved_step(page, "Set frames")
+    assert project(server, floor).shot.frames == 6
+    page.click("#proof")
+    expect(page.locator("#proof")).to_have_text("Proofed", timeout=LONG_MS)
+    page.click("#play")
+    expect(page.locator("#proof-frame")).to_be_visible()
+    page.click("#play")
+    page.select_option("#lane-choice", "light")
+    expect(page.locator(".lane-worst")).to_contain_text("stops in frame")
+    for link, magic in (("#proof-sheet", b"\x89PNG"), ("#proof-clip", b"ftyp")):
+        answer = page.request.get(f"{server.address}{page.get_attribute(link, 'href')}")
+        assert answer.ok
+        assert magic in answer.body()[:12]
+    with av.open(io.BytesIO(answer.body())) as clip:
+        assert sum(1 for _ in clip.decode(video=0)) == 6
+    page.click("[data-station=light]")
+    strength = field(page, "look/lights/{light}/strength_stops")
+    strength.fill("1")
+    strength.press("Enter")
+    saved_step(page, "trength")
+    expect(page.locator("#proof")).to_have_text("Proof")
+    undo(page)
+    expect(page.locator("#proof")).to_have_text("Proofed")  # it shows the same as before

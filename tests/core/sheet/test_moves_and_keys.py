@@ -278,7 +278,7 @@ def test_a_format_is_reframed_and_goes_with_its_keys() -> None:
     tall = Format(id="9x16", wide=9, high=16)
     project = with_box()
     beside = Aim(x_m=project.items[0].placement.x_m + 0.2, y_m=0.15)
-    project = put_all(project, {"shot/formats": (tall,), "camera/aim": beside})
+    project = put_all(project, {"shot/formats": (tall,), "camera/aim": beside, "shot/rows": ()})
     project = done(project, SetKey(path="shot/formats/9x16/across", frame=1, value=0.5), Reframe(format="9x16"))
     assert project.shot.channels == ()
     assert project.shot.formats[0].across < -0.05  # the box stands to the left of the middle
