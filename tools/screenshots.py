@@ -135,7 +135,8 @@ def moves(folder: Path) -> None:
         developed(page, 8)
         page.click("#add-shot")
         expect(page.get_by_role("tab")).to_have_count(2)
-        page.select_option("#ready-move", "figure-eight ride")
+        page.click("#ready-move")
+        page.locator("#ready-moves-list button", has_text="Figure-eight ride").click()
         expect(page.locator("#stretches")).to_contain_text("Ride")
         for frame, stops in ((1, "-6"), (90, "0.5")):
             page.fill("#frame-number", str(frame))

@@ -141,7 +141,8 @@ def test_another_shot_through_another_camera(page: Page, server: Server, floor: 
     assert project(server, floor).shot.camera_id != before.shot.camera_id
     field(page, "camera/focal_mm").fill("35")
     page.keyboard.press("Enter")
-    page.select_option("#ready-move", "hero push")
+    page.click("#ready-move")
+    page.locator("#ready-moves-list button", has_text="Hero push").click()
     expect(page.locator("#stretches li")).to_have_count(2)
     after = project(server, floor)
     assert [c.focal_mm for c in after.cameras] == [before.camera.focal_mm, 35.0]

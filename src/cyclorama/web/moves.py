@@ -1,16 +1,20 @@
 """JSON and files: moves that are kept, and moves for other programs."""
 
-from typing import Annotated
+from typing import Annotated, get_args
 from urllib.parse import quote
 
+import numpy as np
 from fastapi import APIRouter, Depends
 from fastapi.responses import Response, StreamingResponse
 from pydantic import BaseModel, Field
 
-from ..core.scene import Project
+from ..core.motion import poses_at
+from ..core.scene import Project, new_project, put_all
 from ..core.scene.saved_move import SavedMove
+from ..core.scene.shot import ReadyMove
 from ..core.sequence.names import sequence_stem
-from ..core.sheet.saved_moves import kept_move
+from ..core.sheet.moves import with_ready_move
+from ..core.sheet.saved_moves import kept_move, with_move
 from .answers import Removed
 from .context import Context, context
 from .poses_file import camera_glb, poses_csv, poses_json
@@ -21,6 +25,36 @@ Ctx = Annotated[Context, Depends(context)]
 
 class MoveName(BaseModel):
     name: Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class Preview(BaseModel):
+    """What a move looks like: a camera at even times about a thing half a metre high."""
+
+    name: str
+    cameras: list[list[float]]
+    """three rows of each matrix"""
+    focal_mm: list[float]
+
+
+PREVIEWED = 40
+
+
+@router.get("/moves/previews")
+def previews(ctx: Ctx) -> list[Preview]:
+    """Ready moves and those that are kept, in their order, as they look on a thing of middle size."""
+    found = [_preview(with_ready_move(_bare(), name), name) for name in get_args(ReadyMove)]
+    return found + [_preview(with_move(_bare(), move), move.name) for move in ctx.studio.moves.all()]
+
+
+def _bare() -> Project:
+    stand = {"camera/distance_m": 2.3, "camera/aim/y_m": 0.25, "camera/elevation_deg": 14.0}
+    return put_all(new_project("Preview"), stand)
+
+
+def _preview(project: Project, name: str) -> Preview:
+    poses = poses_at(project, project.shot, np.linspace(0, project.shot.frames, PREVIEWED, endpoint=False))
+    rows = np.round(poses.cameras[:, :3].reshape(-1, 12), 4).tolist()
+    return Preview(name=name, cameras=rows, focal_mm=np.round(poses.focal_mm, 2).tolist())
 
 
 @router.get("/moves")

@@ -12,7 +12,7 @@ from ..core.scene.light import Shape
 from ..core.scene.material import PatternKind
 from ..core.scene.path import PathShape
 from ..core.scene.place import affects_everywhere, keyable_everywhere
-from ..core.scene.shot import MoveKind, ReadyMove
+from ..core.scene.shot import MoveKind
 from ..core.sheet.stations import move_sentence
 from ..core.sheet.words import data_size
 from ..store.projects import Listed
@@ -27,7 +27,6 @@ templates.env.globals["place_of"] = place_of
 
 
 _CARD_LISTS = {
-    "ready_moves": get_args(ReadyMove),
     "rates": [
         ("23.976", 24000, 1001),
         ("24", 24, 1),

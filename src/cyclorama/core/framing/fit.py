@@ -26,9 +26,9 @@ ROUNDS = 12
 """After so many the distance of the most distorted lens has settled to a millionth."""
 
 
-def fit_subject(project: Project, points: Points) -> Project:
+def fit_subject(project: Project, points: Points, frame: int | None = None) -> Project:
     """The project with distance and aim height of the open shot's camera fitted to the subject's points (n, 3), studio
-    space at rest.
+    space at rest, in every frame or in one.
 
     Raises ChangeError when there is nothing to fit or the subject is too large for the studio.
     """
@@ -37,8 +37,8 @@ def fit_subject(project: Project, points: Points) -> Project:
     middle = float(points[:, 1].min() + points[:, 1].max()) / 2
     base = _with_camera(project, {"aim/item": None, "aim/part": None, "aim/y_m": middle})
     if not _goes_round(base):
-        return _searched(base, points)
-    view = View.of(base)
+        return _searched(base, points, frame)
+    view = View.of(base, frame)
     rel = _relative(view, project.camera.distance_m, points)
     lens = view.lens.some(np.repeat(np.arange(len(view.poses)), len(points)))
     half_w, half_h, bend = (np.ravel(x) for x in (lens.half_w, lens.half_h, lens.k))
@@ -71,14 +71,15 @@ def _goes_round(project: Project) -> bool:
     return not keyed and not turned and kinds <= {"orbit", "arc", "hold", "zoom"}
 
 
-def _searched(project: Project, points: Points) -> Project:
+def _searched(project: Project, points: Points, frame: int | None) -> Project:
     """The project with the distance at which the worst margin of any move is the one that is wanted."""
     from scipy.optimize import brentq  # takes a while to load, and is seldom wanted
 
     wanted, now = project.shot.shoot.margin, project.camera.distance_m
 
     def room(power: float) -> float:
-        return frame_margins(View.of(put(project, "camera/distance_m", now * 2.0**power)), points).worst - wanted
+        tried = put(project, "camera/distance_m", now * 2.0**power)
+        return frame_margins(View.of(tried, frame), points).worst - wanted
 
     low, high = -SEARCHED, SEARCHED
     while now * 2.0**low < NEAREST_M:

@@ -27,10 +27,11 @@ class View:
     last_frame: int
 
     @classmethod
-    def of(cls, project: Project) -> "View":
-        """The open shot of a project as it stands."""
+    def of(cls, project: Project, frame: int | None = None) -> "View":
+        """The open shot of a project as it stands, or one frame of it."""
         shot, subject = project.shot, project.subject
-        poses = poses_at(project, shot, looked_at(shot))
+        since = looked_at(shot) if frame is None else np.array([float(frame - shot.first_frame)])
+        poses = poses_at(project, shot, since)
         carriage = carriage_of(subject, shot, project.items) if subject else STILL
         return cls(
             poses=poses,

@@ -51,9 +51,15 @@ class LayDown(Doc):
 
 
 class FitSubject(Doc):
-    """Move the camera to the distance at which the subject stays inside the margin in every frame."""
+    """Move the camera to the distance at which the subject stays inside the margin, in every frame or in one."""
 
     kind: Literal["fit"] = "fit"
+    keep: Literal["subject", "disc"] = "subject"
+    """disc: that it stands on stays in the picture as well"""
+    part: Id | None = None
+    """of the subject, instead of all of it"""
+    frame: Frame | None = None
+    """None: every frame"""
 
 
 class MeterSubject(Doc):

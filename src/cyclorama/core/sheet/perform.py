@@ -3,13 +3,16 @@
 from collections.abc import Callable, Sequence
 from typing import Any
 
+import numpy as np
+
 from ..errors import ChangeError
 from ..framing import fit_subject
 from ..geometry.measure import centred, grounded, placed_hull
+from ..geometry.placement import placement_matrix
 from ..geometry.resting import laid
 from ..light.temperature import white_of
 from ..material.presets import with_preset
-from ..motion import focus_distance_m, moment, moments_over, stand_height_m
+from ..motion import box_of, focus_distance_m, moment, moments_over, stand_height_m
 from ..scene import (
     Change,
     Item,
@@ -101,9 +104,23 @@ def _lay(project: Project, change: LayDown, tools: Tools) -> tuple[Project, str]
     return placed(project, item, placement, tools.measures_of), _LAID[change.on]
 
 
-def _fit(project: Project, _: FitSubject, tools: Tools) -> tuple[Project, str]:
+def _fit(project: Project, change: FitSubject, tools: Tools) -> tuple[Project, str]:
     item, measures = tools.item(project, None)
-    return fit_subject(project, placed_hull(measures, item.placement)), "Fit subject"
+    points, what = placed_hull(measures, item.placement), "subject"
+    if change.part is not None:
+        part = next((p for p in item.parts if p.id == change.part), None)
+        box = None if part is None else box_of(item, part.id)
+        if part is None or box is None:
+            raise ChangeError("That part is not there, or its size is not known. Bring the model in again.")
+        what, corners = part.name, np.array(np.meshgrid(*box.T)).reshape(3, -1).T
+        m = placement_matrix(item.placement)
+        points = corners @ m[:3, :3].T + m[:3, 3]
+    disc = project.set.disc
+    if change.keep == "disc" and disc.on:
+        around = np.radians(np.arange(0, 360, 5))
+        rim = np.stack([disc.radius_m * np.sin(around), np.zeros(72), disc.radius_m * np.cos(around)], axis=1)
+        points, what = np.concatenate([points, rim, rim + np.array([0.0, disc.height_m, 0.0])]), f"{what} and disc"
+    return fit_subject(project, points, change.frame), f"Fit {what}"
 
 
 def _meter(project: Project, _: MeterSubject, tools: Tools) -> tuple[Project, str]:

@@ -1,6 +1,7 @@
 /** The lens on the Camera card: what it sees, its sensor, what it aims at, what stays in focus. */
 
 import { bindAim, showAim } from "./aim_pick.js";
+import { make } from "./api.js";
 
 const byId = (id) => document.getElementById(id);
 const mm = (m) => (Math.abs(m) < 10 ? `${(m * 1000).toFixed(m < 0.01 ? 2 : m < 1 ? 1 : 0)}` : (m * 1000).toFixed(0));
@@ -12,7 +13,24 @@ export class LensCard {
     bindAim(byId("camera-aim"), store, () => ({ path: store.full("camera"), point: store.state.lens.aim }));
     byId("formats").addEventListener("click", (e) => e.target.dataset.format && this.#toggleFormat(e.target.dataset.format));
     for (const button of document.querySelectorAll("[data-reframe]")) button.addEventListener("click", () => store.change({ kind: "reframe", format: button.dataset.reframe }));
+    byId("fit-every").addEventListener("click", () => this.fit());
+    byId("fit-here").addEventListener("click", () => this.fit(store.frame));
     byId("sensor-format").addEventListener("change", (e) => e.target.value !== "other" && store.set("camera/sensor_mm", Number(e.target.value)));
+  }
+
+  /** Fit what was chosen, in every frame or in the one that is shown. */
+  fit(frame = null) {
+    const what = byId("fit-what").value;
+    const more = what === "disc" ? { keep: "disc" } : what ? { part: what } : {};
+    return this.store.change({ kind: "fit", frame, ...more });
+  }
+
+  #showFit(subject, disc) {
+    const pick = byId("fit-what");
+    const was = pick.value;
+    const parts = subject && subject.parts.length > 1 ? subject.parts.slice(0, 60) : [];
+    pick.replaceChildren(make("option", { value: "" }, "the subject"), ...(disc ? [make("option", { value: "disc" }, "subject and disc")] : []), ...parts.map(({ id, name }) => make("option", { value: id }, name)));
+    pick.value = [...pick.options].some((o) => o.value === was) ? was : "";
   }
 
   /** Formats are put in and taken out as a whole; what was keyed of one goes with it. */
@@ -33,6 +51,7 @@ export class LensCard {
     format.value = String(camera.sensor_mm);
     if (format.selectedIndex < 0) format.value = "other";
     this.#focus(camera);
+    this.#showFit(this.store.subject, project.set.disc.on);
   }
 
   /** What the lens sees and what is in focus, in the frame that is shown. */

@@ -1,5 +1,6 @@
 /** The move on the Camera card: stretches one after the other, ready moves, paths, and what does not close. */
 
+import { ReadyMoves } from "./ready_moves.js";
 import { get, make, post, remove, say } from "./api.js";
 
 const byId = (id) => document.getElementById(id);
@@ -30,7 +31,8 @@ export class MoveCard {
       if (value) change(value);
     });
     choose("add-stretch", (move) => this.#add(move));
-    choose("ready-move", (move) => this.#apply(move));
+    this.ready = new ReadyMoves((move) => this.#apply(move));
+    byId("ready-move").addEventListener("click", () => this.ready.open(this.kept));
     this.kept = [];
     byId("keep-move").addEventListener("click", () => this.#keep());
     byId("forget-moves").addEventListener("click", () => this.#forget());
@@ -57,9 +59,7 @@ export class MoveCard {
 
   async #loadKept() {
     this.kept = await get("/api/moves").catch(() => []);
-    const group = byId("kept-moves");
-    group.hidden = byId("forget-moves").hidden = !this.kept.length;
-    group.replaceChildren(...this.kept.map(({ id, name }) => make("option", { value: id }, name)));
+    byId("forget-moves").hidden = !this.kept.length;
   }
 
   async #keep() {
@@ -68,7 +68,7 @@ export class MoveCard {
     try {
       await post(`${this.store.url}/moves`, { name });
       await this.#loadKept();
-      say(`‘${name}’ is kept; it stands under Ready move in every project.`);
+      say(`‘${name}’ is kept; it stands among the ready moves of every project.`);
     } catch (error) {
       say(error.message);
     }

@@ -219,7 +219,7 @@ class Floor {
   #bindTransport() {
     const { clock, plan } = this;
     byId("play").addEventListener("click", () => clock.toggle());
-    byId("fit").addEventListener("click", () => this.cards.act("fit"));
+    byId("fit").addEventListener("click", () => this.cards.lensCard.fit());
     for (const button of document.querySelectorAll("[data-step-frame]")) button.addEventListener("click", () => clock.go(clock.frame + Number(button.dataset.stepFrame)));
     byId("frame-number").addEventListener("keydown", (e) => e.key === "Enter" && e.target.blur());
     byId("frame-number").addEventListener("change", (e) => {
@@ -323,7 +323,7 @@ class Floor {
       { keys: ["a"], label: "Key every change, on or off", run: () => this.#toggleKeying() },
       { keys: ["o"], label: "Proof the move, or stop", run: () => byId("proof").click() },
       { keys: ["v"], label: "Curves of keyed values", run: () => byId("toggle-curves").click() },
-      { keys: ["b"], label: "Bring the subject inside the margin", run: () => cards.act("fit") },
+      { keys: ["b"], label: "Bring the subject inside the margin", run: () => cards.lensCard.fit() },
       { keys: ["m"], label: "Meter the subject", run: () => cards.act("meter") },
       { keys: ["p"], label: "Plan or elevation", run: () => byId(plan.side ? "plan-top" : "plan-side").click() },
       { keys: ["l"], label: "Guide lines on or off", run: () => this.#toggleGuides() },
