@@ -100,8 +100,20 @@ export class Lens {
     this.#tryNext();
   }
 
+  /** Look from outside, or through the camera again. @returns {boolean} whether it is from outside */
+  walkOut() {
+    const { outside } = this.standin;
+    outside.on = !outside.on;
+    this.mat.classList.toggle("outside", outside.on);
+    this.handle();
+    this.standin.draw();
+    if (!outside.on) this.develop();
+    return outside.on;
+  }
+
   /** Ask for the developed picture of the current frame, once nothing has happened for a moment. */
   develop(wait = 0) {
+    if (this.standin.outside.on) return;
     this.#forget(true);
     this.timer = setTimeout(() => this.#ask([]), wait);
   }
@@ -112,7 +124,7 @@ export class Lens {
    * @param {object[]} changes
    */
   attempt(changes) {
-    if (this.preparing || this.clock.playing) return;
+    if (this.preparing || this.clock.playing || this.standin.outside.on) return;
     this.trying = changes;
     if (!this.awaiting) this.#tryNext();
   }
@@ -216,6 +228,7 @@ export class Lens {
   /** Drag to travel round and up, scroll to come closer; each is one step that can be undone. */
   #bindHandling() {
     let from = null;
+    let walked = null;
     const changes = (e) => {
       const dx = (e.clientX - from.x) * DEGREES_PER_PIXEL;
       const dy = (e.clientY - from.y) * DEGREES_PER_PIXEL;
@@ -227,17 +240,27 @@ export class Lens {
     this.mat.addEventListener("pointerdown", (e) => {
       if (e.button !== 0 || e.target.closest("button")) return;
       if (this.picking) return this.#picked(e);
+      if (this.standin.outside.on) {
+        walked = { x: e.clientX, y: e.clientY };
+        return this.mat.setPointerCapture(e.pointerId);
+      }
       const [azimuth, elevation] = ["azimuth_deg", "elevation_deg"].map((name) => this.store.value(`camera/${name}`));
       from = { x: e.clientX, y: e.clientY, moved: false, azimuth, elevation };
       this.mat.setPointerCapture(e.pointerId);
     });
     this.mat.addEventListener("pointermove", (e) => {
+      if (walked) {
+        this.standin.outside.turn(e.clientX - walked.x, e.clientY - walked.y);
+        walked = { x: e.clientX, y: e.clientY };
+        return this.standin.draw();
+      }
       if (!from || Math.hypot(e.clientX - from.x, e.clientY - from.y) < 3 && !from.moved) return;
       if (!from.moved) this.handle();
       from.moved = true;
       this.store.preview(changes(e), this.clock.frame, (pose) => from && this.onpreview?.(pose));
     });
     this.mat.addEventListener("pointerup", (e) => {
+      walked = null;
       if (from?.moved) {
         this.store.change(...changes(e));
       }
@@ -281,6 +304,10 @@ export class Lens {
 
   /** Come closer or go back by a factor; wheel clicks in quick succession make one step. */
   dolly(factor) {
+    if (this.standin.outside.on) {
+      this.standin.outside.come(factor);
+      return this.standin.draw();
+    }
     const path = this.store.full("camera/distance_m");
     this.dollied = (this.dollied ?? this.store.value(path)) * factor;
     const change = { kind: "set", path, value: Number(Math.min(FARTHEST_M, Math.max(NEAREST_M, this.dollied)).toPrecision(5)) };

@@ -3,6 +3,7 @@
 import * as THREE from "../vendor/three.module.js";
 import { BentLens } from "./bent_lens.js";
 import { NEAREST_M } from "./distances.js";
+import { Outside } from "./outside.js";
 import { goneAlong } from "./plan_geometry.js";
 
 /** Read the binary the server makes: header, positions, normals, colours, indices. */
@@ -130,6 +131,7 @@ export class StandIn {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.scene = new THREE.Scene();
+    this.outside = new Outside(this.scene);
     this.camera = new THREE.PerspectiveCamera();
     this.camera.matrixAutoUpdate = false;
     this.scene.add(new THREE.HemisphereLight(0xffffff, 0x8a8378, 1.3));
@@ -298,8 +300,14 @@ export class StandIn {
     this.pending = requestAnimationFrame(() => {
       this.pending = 0;
       if (!this.pose) return;
-      const { lens, focal_mm: focal } = this.pose;
-      if (this.#bent(lens)) (this.bentLens ??= new BentLens(this.renderer)).draw(this.scene, this.camera, lens, lens.focal_mm / focal);
+      const { lens, pose } = this.pose;
+      this.outside.lines.visible = this.outside.on;
+      for (const piece of this.pieces ?? []) piece.material.side = this.outside.on ? THREE.FrontSide : THREE.DoubleSide; // one sees through walls from behind
+      if (this.outside.on) {
+        const size = this.renderer.getSize(new THREE.Vector2());
+        this.outside.place(pose, lens, this.state, size.x / size.y);
+        this.renderer.render(this.scene, this.outside.camera);
+      } else if (this.#bent(lens)) (this.bentLens ??= new BentLens(this.renderer)).draw(this.scene, this.camera, lens, lens.focal_mm / pose.focal_mm);
       else this.renderer.render(this.scene, this.camera);
     });
   }

@@ -160,7 +160,7 @@ class Floor {
   #showTime() {
     this.lens.handle();
     this.lens.place();
-    this.proof.place(true);
+    this.proof.place(!this.lens.standin.outside.on);
     this.strip.place();
     this.lanes.place();
     this.curves.place();
@@ -259,8 +259,14 @@ class Floor {
     byId("pick-focus").addEventListener("click", () => lens.pick("Click on what should stay in focus.", (place) => store.change({ kind: "focus_on", ...place })));
     byId("clear-focus").addEventListener("click", () => store.set("camera/focus_point_m", null));
     byId("pick-grey").addEventListener("click", () => lens.pick("Click on something that should be grey.", (place) => store.change({ kind: "grey_at", ...place })));
+    byId("walk-out").addEventListener("click", () => this.#walkOut());
     byId("toggle-guides").addEventListener("click", () => this.#toggleGuides());
     byId("show-keys").addEventListener("click", () => byId("keys").showModal());
+  }
+
+  #walkOut() {
+    byId("walk-out").setAttribute("aria-pressed", this.lens.walkOut());
+    this.proof.place(false);
   }
 
   #toggleGuides() {
@@ -326,6 +332,7 @@ class Floor {
       { keys: ["b"], label: "Bring the subject inside the margin", run: () => cards.lensCard.fit() },
       { keys: ["m"], label: "Meter the subject", run: () => cards.act("meter") },
       { keys: ["p"], label: "Plan or elevation", run: () => byId(plan.side ? "plan-top" : "plan-side").click() },
+      { keys: ["e"], label: "From outside, or through the camera", run: () => this.#walkOut() },
       { keys: ["l"], label: "Guide lines on or off", run: () => this.#toggleGuides() },
       { keys: ["+", "-"], label: "Closer, farther", run: (e) => lens.dolly(e.key === "+" ? 0.95 : 1 / 0.95) },
       { keys: [",", "."], label: "Travel round", run: (e) => this.#travel("azimuth", e.key === "," ? -5 : 5) },
