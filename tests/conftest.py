@@ -172,7 +172,7 @@ def scene_of(
     to_camera[:3, 3] = -to_camera[:3, :3] @ camera.keys[0, 4:]
     recording = scene.recording._replace(
         cameras=np.tile(to_camera[:3].astype(np.float32), (3, 1, 1)),
-        projection=pixel_projection(camera),
+        projection=np.stack([pixel_projection(camera)] * 3),
     )
     return dataclasses.replace(
         scene, lights=lights, environment=env, camera=camera, max_bounces=max_bounces, recording=recording

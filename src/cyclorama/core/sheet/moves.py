@@ -8,11 +8,14 @@ from typing import get_args
 from ..errors import ChangeError
 from ..motion import gaps
 from ..motion.rows import turns_of
-from ..scene import Path, PathPoint, Project, Row, Segment, put, put_all
+from ..motion.stands import STAND
+from ..scene import Channel, Key, Path, PathPoint, Project, Row, Segment, put, put_all
 from ..scene.base import new_id
 from ..scene.path import PathShape
 from ..scene.shot import CAMERA, DISC, Fix, MoveKind, ReadyMove
 from .names import free_name
+
+OVERHEAD_DEG = 75.0
 
 
 def with_stretch(project: Project, kind: MoveKind, traveller: str) -> Project:
@@ -46,17 +49,34 @@ def with_path(project: Project, shape: PathShape) -> Project:
 
 
 def with_ready_move(project: Project, name: ReadyMove) -> Project:
-    """The open shot with a ready move of its camera, in place of what camera and disc did."""
+    """The open shot with a ready move of its camera, in place of what camera and disc did and of what was keyed of
+    where that stands."""
     if name == "figure-eight ride":
         project = with_path(project, "figure eight")
     segments = _READY[name](project.camera.distance_m)
     if name == "figure-eight ride":
         segments = (segments[0].model_copy(update={"path_id": project.paths[-1].id}),)
     others = tuple(r for r in project.shot.rows if r.id not in (CAMERA, DISC))
-    values: dict[str, object] = {"shot/rows": (Row(id=CAMERA, segments=segments), *others)}
+    at = f"cameras/{project.camera.id}/"
+    left = tuple(c for c in project.shot.channels if c.path.removeprefix(at) not in STAND)
+    dropped = (_dropped(project),) if name == "overhead drop" else ()
+    values: dict[str, object] = {
+        "shot/rows": (Row(id=CAMERA, segments=segments), *others), "shot/channels": (*left, *dropped),
+    }  # fmt: skip
     if is_named_by_move(project.shot.name):
         values["shot/name"] = name.capitalize()
     return put_all(project, values)
+
+
+def _dropped(project: Project) -> Channel:
+    """From straight above down to the elevation at which the camera stands, and there it rests."""
+    shot, camera = project.shot, project.camera
+    end = max(1, round(shot.frames * 0.7))
+    keys = ((0, OVERHEAD_DEG), (end, camera.elevation_deg))
+    return Channel(
+        id=new_id("channel"), path=f"cameras/{camera.id}/elevation_deg",
+        keys=tuple(Key(id=new_id("key"), frame=n, value=(v,)) for n, v in keys),
+    )  # fmt: skip
 
 
 def is_named_by_move(name: str) -> bool:
@@ -133,7 +153,7 @@ _READY: dict[ReadyMove, Callable[[float], tuple[Segment, ...]]] = {
     "figure-eight ride": lambda far: (_s("ride", 1),),
     "dolly-zoom": lambda far: (_s("dolly_zoom", 1, by_m=_round(far * 0.5), **_EASED),),
     "three-quarter arc": lambda far: (_s("arc", 1, by_deg=270, **_EASED), _s("hold", 2)),
-    "overhead drop": lambda far: (_s("rise", 1, by_m=_round(-far * 0.25), **_EASED), _s("hold", 2)),
+    "overhead drop": lambda far: (_s("hold", 1),),
     "swing and settle": lambda far: (
         _s("arc", 1, by_deg=60, **_EASED), _s("arc", 2, by_deg=-30, **_EASED), _s("arc", 3, by_deg=10, **_EASED),
     ),

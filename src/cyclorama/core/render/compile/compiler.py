@@ -247,6 +247,7 @@ def _recording(
         clamp = moment.shoot.clamp_indirect / exposure_scale(moment.look.tone)
     subject = moment.subject
     before = sum(len(item.parts) for item in moment.items if item is not subject)
+    around = moment.around.focal_mm
     return Recording(
         groups=np.arange(lights, dtype=np.int32),
         components=lights if lights < len(layers) else -1,
@@ -254,6 +255,6 @@ def _recording(
         first=first,
         cameras=np.stack([np.linalg.inv(m)[:3] for m in moment.around.cameras]).astype(np.float32),
         bodies=instances.placed(moment, moment.around),
-        projection=pixel_projection(camera),
+        projection=np.stack([pixel_projection(camera, float(mm / around[0])) for mm in around]),
         subject_from=len(SET_PARTS) + before,
     )

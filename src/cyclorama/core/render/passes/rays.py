@@ -171,7 +171,7 @@ def wireframe(scene: FrameScene, samples: int, line_px: float, level: int = 0, s
         out = np.zeros(count, np.float32)
         _on_lines(
             count, hits, scene.where, scene.geometry, scene.inner, scene.recording.cameras[0],
-            scene.recording.projection, scratch, line_px / 2, 2**level, rays, out,
+            scene.recording.projection[0], scratch, line_px / 2, 2**level, rays, out,
         )  # fmt: skip
         lines[pixels] = out.reshape(-1, samples).mean(axis=1)
         coverage[pixels] = (hits.triangle >= 0).reshape(-1, samples).mean(axis=1)

@@ -121,7 +121,7 @@ class Recording(NamedTuple):
     bodies: F32
     """(3, b, 3, 4) body → studio of the same"""
     projection: F32
-    """(3,) what `camera_rays.to_pixels` needs to know of the lens"""
+    """(3, 5) what `camera_rays.to_pixels` needs to know of the lens in the same frames"""
     subject_from: int
     """number of the subject's first part"""
 

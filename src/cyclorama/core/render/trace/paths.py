@@ -43,12 +43,12 @@ def _record_first(samples, recording, world, slot, p, p_body, at, belongs):
     bends = world.bodies.moving[body] == BENDS
     q = place_of(shapes, 0, triangle, u, v) if bends else p_body
     a = place(recording.cameras[0], place(recording.bodies[0, body], q))
-    ax, ay = to_pixels(recording.projection, a)
+    ax, ay = to_pixels(recording.projection[0], a)
     for k in range(1, 3):
         if bends:
             q = place_of(shapes, k, triangle, u, v)
         b = place(recording.cameras[k], place(recording.bodies[k, body], q))
-        bx, by = to_pixels(recording.projection, b)
+        bx, by = to_pixels(recording.projection[k], b)
         if a[2] < -1e-9 and b[2] < -1e-9:
             f[slot, 1 + 2 * k] = bx - ax
             f[slot, 2 + 2 * k] = by - ay
