@@ -29,7 +29,7 @@ from cyclorama.store import Studio
 
 ROOT = Path(__file__).resolve().parents[1]
 TARGET = ROOT / "docs" / "screenshots"
-FINALS = {"storm-glass-no-4": 1, "harbour-lantern": 9}
+FINALS = {"storm-glass-no-4": 1, "harbour-lantern": 9, "plover": 25}
 PORT = 8977
 SMALL: dict[str, object] = {
     "shot/frames": 24, "shot/shoot/width": 512, "shot/shoot/height": 288, "shot/shoot/samples": 16,
@@ -129,33 +129,31 @@ def floor(folder: Path) -> None:
 
 
 def moves(folder: Path) -> None:
-    """A ride, a lamp that is switched on by keys, and what is measured of every frame."""
+    """A ride with keyed focus, curves of a lamp that is switched on, and the ready moves."""
     with opened(folder) as (page, address):
-        page.goto(f"{address}/projects/storm-glass-no-4#camera")
-        developed(page, 8)
-        page.click("#add-shot")
-        expect(page.get_by_role("tab")).to_have_count(2)
-        page.click("#ready-move")
-        page.locator("#ready-moves-list button", has_text="Figure-eight ride").click()
-        expect(page.locator("#stretches")).to_contain_text("Ride")
-        for frame, stops in ((1, "-6"), (90, "0.5")):
-            page.fill("#frame-number", str(frame))
-            page.press("#frame-number", "Enter")
-            page.keyboard.press("4")
-            strength = page.locator("[data-number='look/lights/{light}/strength_stops']")
-            mark = page.locator("section:not([hidden]) .row", has=strength).locator(".keymark")
-            if frame == 1:
-                mark.click()
-                expect(mark).to_have_attribute("data-key", "here")
-            strength.fill(stops)
-            strength.press("Enter")
-            expect(mark).to_have_attribute("data-key", "here")
-        page.keyboard.press("3")
-        page.locator(".lane-key").last.click()
-        page.fill("#frame-number", "60")
+        page.goto(f"{address}/projects/plover#camera")
+        page.fill("#frame-number", "25")
         page.press("#frame-number", "Enter")
         developed(page, 96)
         page.screenshot(path=TARGET / "studio-moves.png")
+        page.click("#ready-move")
+        page.wait_for_timeout(1200)
+        page.screenshot(path=TARGET / "ready-moves.png")
+        page.keyboard.press("Escape")
+        page.get_by_role("tab", name="Lamp on").click()
+        expect(page.locator(".lane-key")).to_have_count(6)
+        page.fill("#frame-number", "44")
+        page.press("#frame-number", "Enter")
+        page.click("#plan-side")
+        page.click("#toggle-curves")
+        page.locator(".lane-name", has_text="Strength").click()
+        page.locator(".lane-key").nth(3).click()
+        page.fill("#frame-number", "44")
+        page.press("#frame-number", "Enter")
+        developed(page, 96)
+        page.screenshot(path=TARGET / "studio-curves.png")
+        page.get_by_role("tab", name="Figure-eight ride").click()
+        page.wait_for_timeout(2000)
 
 
 def pages(folder: Path) -> None:

@@ -5,10 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..motion import Poses
 from ..scene import Sweep
-from .lens import Projection
 from .view import View
+
+Rays = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,56 +25,49 @@ def set_edges(view: View, sweep: Sweep) -> SetEdges:
     """Check the border and the inside of the picture in every frame against the sweep."""
     if not sweep.on:
         return SetEdges([], [])
-    poses = view.poses
-    still = bool((poses.cameras == poses.cameras[0]).all()) and np.ndim(view.lens.half_w) == 0
-    ends, outside = np.zeros(len(poses), bool), np.zeros(len(poses), bool)
-    for i in range(1 if still else len(poses)):
-        origin, rays = _rays(poses, i, view.lens.some(i))
-        if _is_outside(sweep, origin):
-            outside[i] = True
-        elif not _covered(sweep, origin, rays).all():
-            ends[i] = True
-    if still:
-        ends[:], outside[:] = ends[0], outside[0]
+    eyes, rays = view.poses.cameras[:, :3, 3], _rays(view)
+    outside = _is_outside(sweep, eyes)
+    ends = ~outside & ~_covered(sweep, eyes[:, None], rays).all(axis=1)
     return SetEdges(view.every(ends), view.every(outside))
 
 
-def _rays(poses: Poses, index: int, lens: Projection) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _rays(view: View) -> Rays:
+    """Directions (n, r, 3) in the studio along the border and the middle lines of the picture, in every frame."""
     s = np.linspace(-1, 1, 17)
     one = np.ones(17)
     x = np.concatenate([s, s, one, -one, s[::4], np.zeros(5)])
     y = np.concatenate([one, -one, s, s, np.zeros(5), s[::4]])
-    x, y = lens.rays(x * lens.half_w, y * lens.half_h)
-    local = np.stack([x, y, -np.ones_like(x)], axis=1)
-    m = poses.cameras[index]
-    return m[:3, 3], local @ m[:3, :3].T
+    across, up = view.lens.rays(x * view.lens.half_w, y * view.lens.half_h)
+    local = np.stack(np.broadcast_arrays(np.atleast_2d(across), np.atleast_2d(up), -1.0), axis=2)
+    return np.asarray(local @ view.poses.cameras[:, :3, :3].transpose(0, 2, 1))
 
 
-def _is_outside(sweep: Sweep, o: NDArray[np.float64]) -> bool:
-    if o[1] < 0:
-        return True
+def _is_outside(sweep: Sweep, o: Rays) -> NDArray[np.bool_]:
+    """Which of some places (n, 3) are under the floor or behind the wall."""
     if sweep.form == "round":
-        return bool(np.hypot(o[0], o[2]) > min(sweep.width_m, sweep.depth_m) / 2 and o[1] < sweep.height_m)
-    return bool(o[2] < -sweep.depth_m / 2)
+        behind = np.hypot(o[:, 0], o[:, 2]) > min(sweep.width_m, sweep.depth_m) / 2
+        return np.asarray((o[:, 1] < 0) | (behind & (o[:, 1] < sweep.height_m)))
+    return np.asarray((o[:, 1] < 0) | (o[:, 2] < -sweep.depth_m / 2))
 
 
-def _covered(sweep: Sweep, o: NDArray[np.float64], d: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Which rays (n, 3) meet the sweep. Floor, fillet and wall bound a convex room, so only its openings count."""
+def _covered(sweep: Sweep, o: Rays, d: Rays) -> NDArray[np.bool_]:
+    """Which rays (n, r, 3) from (n, 1, 3) meet the sweep. Floor, fillet and wall bound a convex room, so only its
+    openings count."""
     with np.errstate(divide="ignore", invalid="ignore"):
-        to_floor = np.where(d[:, 1] < 0, -o[1] / d[:, 1], np.inf)
-        floor = o + d * np.where(np.isfinite(to_floor), to_floor, 0)[:, None]
+        to_floor = np.where(d[..., 1] < 0, -o[..., 1] / d[..., 1], np.inf)
+        floor = o + d * np.where(np.isfinite(to_floor), to_floor, 0)[..., None]
         if sweep.form == "round":
             r = min(sweep.width_m, sweep.depth_m) / 2
-            a = d[:, 0] ** 2 + d[:, 2] ** 2
-            b = o[0] * d[:, 0] + o[2] * d[:, 2]
-            c = o[0] ** 2 + o[2] ** 2 - r * r
+            a = d[..., 0] ** 2 + d[..., 2] ** 2
+            b = o[..., 0] * d[..., 0] + o[..., 2] * d[..., 2]
+            c = o[..., 0] ** 2 + o[..., 2] ** 2 - r * r
             t = np.where(a > 0, (-b + np.sqrt(np.maximum(b * b - a * c, 0))) / a, np.inf)
-            wall = (o[1] + d[:, 1] * t <= sweep.height_m) & np.isfinite(t) & (b * b >= a * c)
-            on_floor = np.isfinite(to_floor) & (np.hypot(floor[:, 0], floor[:, 2]) <= r)
+            wall = (o[..., 1] + d[..., 1] * t <= sweep.height_m) & np.isfinite(t) & (b * b >= a * c)
+            on_floor = np.isfinite(to_floor) & (np.hypot(floor[..., 0], floor[..., 2]) <= r)
             return np.asarray(wall | on_floor)
         w, h = sweep.width_m / 2, sweep.depth_m / 2
-        t = np.where(d[:, 2] < 0, (-h - o[2]) / d[:, 2], np.inf)
-        at = o + d * np.where(np.isfinite(t), t, 0)[:, None]
-        wall = np.isfinite(t) & (np.abs(at[:, 0]) <= w) & (at[:, 1] <= sweep.height_m) & (at[:, 1] >= 0)
-        on_floor = np.isfinite(to_floor) & (np.abs(floor[:, 0]) <= w) & (np.abs(floor[:, 2]) <= h)
+        t = np.where(d[..., 2] < 0, (-h - o[..., 2]) / d[..., 2], np.inf)
+        at = o + d * np.where(np.isfinite(t), t, 0)[..., None]
+        wall = np.isfinite(t) & (np.abs(at[..., 0]) <= w) & (at[..., 1] <= sweep.height_m) & (at[..., 1] >= 0)
+        on_floor = np.isfinite(to_floor) & (np.abs(floor[..., 0]) <= w) & (np.abs(floor[..., 2]) <= h)
         return np.asarray(wall | on_floor)

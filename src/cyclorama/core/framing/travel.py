@@ -57,8 +57,8 @@ def travel_of(project: Project, view: View, points: Points) -> Travel:
     return Travel(
         px=np.where(seen_in_both, np.hypot(step[:, 0], step[:, 1]), 0.0),
         filled=first.filled(),
-        low=first.sides(-1),
-        high=first.sides(1),
+        low=first.low,
+        high=first.high,
         camera_m_s=np.linalg.norm(then.cameras[:, :3, 3] - now.cameras[:, :3, 3], axis=1) * fps,
         turn_deg_s=np.degrees(np.arccos(np.clip((turned - 1.0) / 2.0, -1.0, 1.0))) * fps,
         most_px=width / (CROSSING_S * fps),
@@ -67,44 +67,42 @@ def travel_of(project: Project, view: View, points: Points) -> Travel:
 
 @dataclass(frozen=True, slots=True)
 class _Seen:
-    """Places in the picture (n, p), ±1 at its edges, and whether they lie in front of the camera."""
+    """The box around points in the picture, ±1 at its edges."""
 
-    u: F64
-    v: F64
+    low: F64
+    """(n, 2) left and lower side"""
+    high: F64
     there: NDArray[np.bool_]
+    """(n,) whether any point lies in front of the camera"""
 
     def middle(self) -> F64:
-        """Middle (n, 2) of the box around them."""
-        return (self.sides(1) + self.sides(-1)) / 2.0
+        """Middle (n, 2) of the box."""
+        return (self.high + self.low) / 2.0
 
     def in_picture(self) -> NDArray[np.bool_]:
-        """Whether (n,) something of the box around them is."""
-        inside = (self.sides(-1) <= 1.0) & (self.sides(1) >= -1.0)
-        return np.asarray(inside.all(axis=1) & self.there.any(axis=1))
+        """Whether (n,) something of the box is."""
+        inside = (self.low <= 1.0) & (self.high >= -1.0)
+        return np.asarray(inside.all(axis=1) & self.there)
 
     def filled(self) -> F64:
-        """Share (n,) of the picture inside the box around them."""
-        sides = np.clip(self.sides(1), -1, 1) - np.clip(self.sides(-1), -1, 1)
+        """Share (n,) of the picture inside the box."""
+        sides = np.clip(self.high, -1, 1) - np.clip(self.low, -1, 1)
         return np.asarray(sides[:, 0] * sides[:, 1] / 4.0)
-
-    def sides(self, which: int) -> F64:
-        """Right and upper (1) or left and lower (−1) side (n, 2) of the box around those that are there."""
-        there = [np.where(self.there, which * x, -np.inf) for x in (self.u, self.v)]
-        sides = [x.max(axis=1, initial=-np.inf) for x in there]
-        found = which * np.stack(sides, axis=1)
-        return np.where(np.isfinite(found), found, 0.0)
 
 
 def _seen(points: Points, cameras: Mat4s, carried: Mat4s, lens: Projection) -> _Seen:
-    to_camera = (np.linalg.inv(cameras) @ carried)[:, :3]
-    u, v = np.empty((len(cameras), len(points))), np.empty((len(cameras), len(points)))
-    there = np.empty(u.shape, bool)
+    to_camera, n = (np.linalg.inv(cameras) @ carried)[:, :3], len(cameras)
+    low, high, any_there = np.zeros((n, 2)), np.zeros((n, 2)), np.zeros(n, bool)
     at_once = max(1, POINTS_AT_ONCE // max(len(points), 1))
-    for begin in range(0, len(cameras), at_once):
+    for begin in range(0, n if len(points) else 0, at_once):
         some = slice(begin, begin + at_once)
         here = lens.some(some)
         x, y, z = (m[:, :3] @ points.T + m[:, 3:] for m in to_camera[some].transpose(1, 0, 2))
-        safe = np.maximum(-z, NEAR_M)
+        there, safe = -z > NEAR_M, np.maximum(-z, NEAR_M)
         a, b = here.places(x / safe, y / safe)
-        u[some], v[some], there[some] = a / here.half_w, b / here.half_h, -z > NEAR_M
-    return _Seen(u, v, there)
+        for axis, places in enumerate((a / here.half_w, b / here.half_h)):
+            low[some, axis] = np.where(there, places, np.inf).min(axis=1)
+            high[some, axis] = np.where(there, places, -np.inf).max(axis=1)
+        any_there[some] = there.any(axis=1)
+    low[~any_there], high[~any_there] = 0.0, 0.0
+    return _Seen(low, high, any_there)
