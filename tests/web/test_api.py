@@ -282,3 +282,39 @@ def test_poses_of_every_frame_as_a_file(client: TestClient, ball: str) -> None:
         forward = Rotation.from_quat([float(line[c]) for c in ("qx", "qy", "qz", "qw")]).apply([0, 0, -1])
         assert at + forward * camera["distance_m"] == pytest.approx(aim, abs=1e-6)
         assert float(line["focal_mm"]) == camera["focal_mm"]
+    as_json = client.get(f"/api/projects/{ball}/poses.json").json()
+    assert (as_json["rate"], len(as_json["frames"])) == ([24, 1], 8)
+    assert as_json["frames"][6][as_json["columns"].index("x_m")] == pytest.approx(float(lines[6]["x_m"]))
+
+
+def test_moves_are_kept_for_other_projects_and_go_out_and_in(client: TestClient, ball: str) -> None:
+    version = client.get(f"/api/projects/{ball}").json()["version"]
+    state = change(client, ball, version, put("shot/frames", 12), {"kind": "apply_move", "move": "hero push"}).json()
+    kept = client.post(f"/api/projects/{ball}/moves", json={"name": "My push"}).json()
+    other = client.post("/api/projects", json={"name": "Other"}).json()["id"]
+    (found,) = client.get("/api/moves").json()
+    assert found == kept
+    used = change(client, other, 1, {"kind": "use_move", "move": found}).json()
+    kinds = [s["kind"] for s in used["project"]["shots"][0]["rows"][0]["segments"]]
+    assert kinds == ["push", "hold"]
+    assert [p["name"] for p in client.get("/api/moves/previews").json()][-1] == "My push"
+    glb_file = client.get(f"/api/projects/{ball}/camera.glb").content
+    url = f"/api/projects/{other}/camera-move?base_version={used['version']}"
+    taken = client.post(url, files={"files": ("push.glb", glb_file)})
+    assert taken.status_code == 200
+    shot = taken.json()["project"]["shots"][0]
+    assert (shot["frames"], shot["rows"]) == (12, [])
+    assert any(c["path"].endswith("/distance_m") or "/aim/" in c["path"] for c in shot["channels"])
+    broken = client.post(f"/api/projects/{other}/camera-move?base_version={taken.json()['version']}",
+                         files={"files": ("push.glb", b"not a file at all")})  # fmt: skip
+    assert broken.status_code == 422
+    assert "not a GLB" in broken.json()["error"]
+    assert client.get(f"/api/projects/{other}").json()["version"] == taken.json()["version"]
+    assert client.delete(f"/api/moves/{kept['id']}").status_code == 200
+    assert client.get("/api/moves").json() == []
+    assert client.delete(f"/api/moves/{kept['id']}").status_code == 404
+    hold = change(client, ball, state["version"], put("shot/rows", [])).json()
+    assert (
+        "no move to keep"
+        in client.post(f"/api/projects/{hold['project']['id']}/moves", json={"name": "x"}).json()["error"]
+    )

@@ -1,23 +1,30 @@
 """JSON and files: moves that are kept, and moves for other programs."""
 
+from pathlib import Path
 from typing import Annotated, get_args
 from urllib.parse import quote
 
 import numpy as np
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Request
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response, StreamingResponse
 from pydantic import BaseModel, Field
 
+from ..core.geometry.read.gltf_moves import FileMove, read_camera_move
 from ..core.motion import poses_at
 from ..core.scene import Project, new_project, put_all
 from ..core.scene.saved_move import SavedMove
 from ..core.scene.shot import ReadyMove
 from ..core.sequence.names import sequence_stem
 from ..core.sheet.moves import with_ready_move
+from ..core.sheet.moves_in import with_camera_move
 from ..core.sheet.saved_moves import kept_move, with_move
-from .answers import Removed
+from .answers import ProjectState, Removed
 from .context import Context, context
+from .limited import Tell, run_limited
 from .poses_file import camera_glb, poses_csv, poses_json
+from .state import project_state
+from .uploads import BODY, Uploads, received
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -37,6 +44,8 @@ class Preview(BaseModel):
 
 
 PREVIEWED = 40
+MOVE_BYTES, MOVE_S = 6 << 30, 60.0
+"""What reading a camera move may need."""
 
 
 @router.get("/moves/previews")
@@ -75,6 +84,31 @@ def keep(ctx: Ctx, project_id: str, wanted: MoveName) -> SavedMove:
 def remove(ctx: Ctx, move_id: str) -> Removed:
     ctx.studio.moves.remove(move_id)
     return Removed()
+
+
+@router.post("/projects/{project_id}/camera-move", openapi_extra=BODY)
+async def bring_move(ctx: Ctx, project_id: str, base_version: int, request: Request) -> ProjectState:
+    """Let the open shot's camera go as one of a GLB or glTF file does."""
+    ctx.studio.projects.get(project_id)
+    async with received(request, ctx.studio.folder) as uploads:
+        return await run_in_threadpool(_take_move, ctx, project_id, base_version, uploads)
+
+
+def _take_move(ctx: Context, project_id: str, base_version: int, uploads: Uploads) -> ProjectState:
+    project = ctx.studio.projects.get(project_id).project
+    move = run_limited(
+        _read_move, dict(uploads.paths), project.rate_num / project.rate_den, memory_bytes=MOVE_BYTES, longest_s=MOVE_S,
+        too_long="That file takes too long to read. Export only its camera.",
+        gave_up="That file could not be read: the reader gave up. Export it again.",
+    )  # fmt: skip
+    saved = ctx.studio.projects.edit(
+        project_id, base_version, f"Camera move of {move.name}", lambda now: with_camera_move(now, move)
+    )
+    return project_state(ctx.studio, saved)
+
+
+def _read_move(tell: Tell, files: dict[str, Path], fps: float) -> FileMove:
+    return read_camera_move(files, fps)
 
 
 @router.get("/projects/{project_id}/poses.csv")

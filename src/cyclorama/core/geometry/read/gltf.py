@@ -29,7 +29,7 @@ MOST_INSTANCED = 20_000_000
 
 def read_gltf(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     """Read a .glb or .gltf; raises IntakeError, or a plain error for damage deep inside."""
-    document, chunk = _split(name, data)
+    document, chunk = split(name, data)
     notes = check_extensions(name, document)
     file = GltfFile(name, document, chunk, bundle)
     model = FileModel(up="y", unit_m=1.0, notes=notes)  # 3.4: metres, +Y up
@@ -41,7 +41,7 @@ def read_gltf(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     return model
 
 
-def _split(name: str, data: bytes) -> tuple[dict[str, Any], memoryview | None]:
+def split(name: str, data: bytes) -> tuple[dict[str, Any], memoryview | None]:
     """The JSON document and the binary chunk (4.4)."""
     text, chunk = memoryview(data), None
     if name.lower().endswith(".glb"):

@@ -1,5 +1,6 @@
 """glTF nodes, skins, morph targets and animations as a skeleton (glTF 2.0, sections 3.5, 3.7.2.2, 3.7.3 and 3.11)."""
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -183,6 +184,21 @@ class RigReader:
                 names.append(name)
                 animations.append(tuple(tracks))
         return self._skeleton(tuple(animations)), names, notes
+
+    def journeys(self, place: int) -> Iterator[tuple[Callable[[float], NDArray[np.float64]], float]]:
+        """Where the node at a place of the skeleton is (4, 4) at any second, in each animation that moves it, and how
+        long that lasts."""
+        above, at = {place}, place
+        while (at := self._order[at][1]) >= 0:
+            above.add(at)
+        for entry in self._document.get("animations", ()):
+            tracks, _ = self._tracks(entry, above)
+            if not tracks:
+                continue
+            alone = replace(
+                self._skeleton((tuple(tracks),)), bone_node=np.array([place], np.int32), bone_inverse=np.eye(4)[None]
+            )
+            yield lambda seconds, alone=alone: alone.at(0, seconds)[0][0], alone.length_s(0)  # type: ignore[misc]
 
     def _carriers(self) -> set[int]:
         """Places in the skeleton of all that meshes hang on: bones, and nodes above them. Cameras and lights do not."""

@@ -1,7 +1,8 @@
 /** The move on the Camera card: stretches one after the other, ready moves, paths, and what does not close. */
 
 import { ReadyMoves } from "./ready_moves.js";
-import { get, make, post, remove, say } from "./api.js";
+import { get, make, post, remove, say, upload } from "./api.js";
+import { pickFiles } from "./files.js";
 
 const byId = (id) => document.getElementById(id);
 const SAID = {
@@ -34,6 +35,7 @@ export class MoveCard {
     this.ready = new ReadyMoves((move) => this.#apply(move));
     byId("ready-move").addEventListener("click", () => this.ready.open(this.kept));
     this.kept = [];
+    byId("bring-move").addEventListener("click", () => this.#bring());
     byId("keep-move").addEventListener("click", () => this.#keep());
     byId("forget-moves").addEventListener("click", () => this.#forget());
     this.#loadKept();
@@ -60,6 +62,17 @@ export class MoveCard {
   async #loadKept() {
     this.kept = await get("/api/moves").catch(() => []);
     byId("forget-moves").hidden = !this.kept.length;
+  }
+
+  /** The camera of a file moves this shot's. */
+  async #bring() {
+    const files = await pickFiles(".glb,.gltf,.bin", true);
+    if (!files.length) return;
+    try {
+      this.store.take(await upload(`${this.store.url}/camera-move?base_version=${this.store.state.version}`, files));
+    } catch (error) {
+      say(error.message, 10);
+    }
   }
 
   async #keep() {
