@@ -85,7 +85,7 @@ class ProjectStore:
     def version(self, project_id: str) -> int:
         """The number of the state that a project is in; raises NotFoundError."""
         with self._sessions() as session:
-            return _row(session, project_id).cursor
+            return _row(session, project_id).version
 
     def edit(self, project_id: str, base_version: int, label: str, change: Callable[[Project], Project]) -> Saved:
         """Apply `change` to the version it was made on and save the result.

@@ -72,7 +72,9 @@ def proof_of_shot(folder: Path, project: Project, shot: Shot | None = None) -> P
     shoot = shot.shoot
     seen = (
         *project.items, *project.materials, *project.paths, project.set, project.look_of(shot), project.camera_of(shot),
-        shot.model_copy(update={"name": "", "shoot": type(shoot)(width=shoot.width, height=shoot.height)}),
+        shot.model_copy(
+            update={"name": "", "formats": (), "shoot": type(shoot)(width=shoot.width, height=shoot.height)}
+        ),
     )  # fmt: skip
     digest = hashlib.sha256(f"{project.rate_num}/{project.rate_den} {project.subject_id}".encode())
     for document in seen:

@@ -19,7 +19,7 @@ from ..core.geometry.measure import placed_hull
 from ..core.motion import FrameRate, moment
 from ..core.picture.contact import contact_sheet
 from ..core.render.film.proof import proof_of
-from ..core.scene import Project, Shot
+from ..core.scene import Project, Shot, put
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.jobs import Job, Result
@@ -91,12 +91,14 @@ def _make(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
 
 
 def _as_asked(studio: Studio, spec: Sitting) -> tuple[Project, int, Proof]:
-    """The project with its version and the proof of its open shot. Raises Unwanted when it shows something else now."""
+    """The project with the shot opened that is proofed, its version, and the proof. Raises Unwanted when no shot of it
+    shows that any more."""
     saved = studio.projects.get(spec.project_id)
-    proof = proof_of_shot(studio.folder, saved.project)
-    if proof.key != spec.key:
-        raise Unwanted
-    return saved.project, saved.version, proof
+    for shot in saved.project.shots:
+        proof = proof_of_shot(studio.folder, saved.project, shot)
+        if proof.key == spec.key:
+            return put(saved.project, "shot_id", shot.id), saved.version, proof
+    raise Unwanted
 
 
 def _jpeg(picture: NDArray[np.uint8]) -> bytes:

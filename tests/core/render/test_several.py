@@ -174,3 +174,32 @@ def test_what_is_kept_keeps_within_its_limit() -> None:
     kept.get("sky", 1, lambda: pytest.fail("the only one of its kind"))
     assert kept.made == {"picture": 4, "sky": 1}
     assert bytes_of(({"a": [np.zeros(3)]}, b"xy", Film(2, 2))) == 24 + 2 + bytes_of(Film(2, 2))
+
+
+def test_what_rides_on_the_camera_keeps_its_place_in_the_picture(tracer: Tracer) -> None:
+    orbit = {"shot/rows": (Row(id="camera", segments=(Segment(id="s", kind="orbit"),)),)}
+    project = studio(**orbit, **{"items/two/rides": "camera"})
+    first, later = (picture(tracer, project, frame) for frame in (1, 5))
+    assert first.subject.max() > 0.9
+    assert np.abs(first.subject - later.subject).mean() < 0.002
+    stands = studio(**orbit)
+    assert np.abs(picture(tracer, stands, 1).subject - picture(tracer, stands, 5).subject).mean() > 0.02
+
+
+def test_a_light_on_the_camera_lights_what_it_sees_from_the_same_side(tracer: Tracer) -> None:
+    """An even ball in the middle looks the same from all round, lit by a lamp that goes along."""
+    ball = sphere(0.3, 96)
+    mesh = Mesh(ball.vertices + np.float32([0, 0.3, 0]), ball.normals, ball.uvs, ball.triangles, ball.part)
+    data = mesh.to_bytes()
+    alone = item_of(content_hash(data), ("Ball", "m"), id="ball", name="Ball", rides="set")
+    rows = (Row(id="camera", segments=(Segment(id="s", kind="orbit"),)),)
+    project = studio(**{"items": (alone,), "subject_id": "ball", "shot/rows": rows, "set/sweep/on": False})
+    compiler = SceneCompiler({content_hash(data): data}.__getitem__)
+
+    def light(shown: Project, frame: int) -> np.ndarray:
+        return exposed(tracer, compiler.compile(moment(shown, frame), 96, 54), 64).radiance
+
+    along = edited(project, {"look/lights/key/rides": "camera"})
+    first, later = light(along, 1), light(along, 5)
+    assert np.abs(first - later).mean() < 0.03 * first.mean()
+    assert np.abs(light(project, 1) - light(project, 5)).mean() > 0.3 * first.mean()

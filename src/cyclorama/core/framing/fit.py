@@ -28,12 +28,14 @@ ROUNDS = 12
 
 def fit_subject(project: Project, points: Points, frame: int | None = None) -> Project:
     """The project with distance and aim height of the open shot's camera fitted to the subject's points (n, 3), studio
-    space at rest, in every frame or in one.
+    space at rest, in every frame or in one. A camera that looks at a thing goes on doing so: only its distance is.
 
     Raises ChangeError when there is nothing to fit or the subject is too large for the studio.
     """
     if len(points) == 0:
         raise ChangeError("There is no subject to fit. Bring a model in first.")
+    if project.camera.aim.item is not None:  # it goes on looking at that
+        return _searched(project, points, frame)
     middle = float(points[:, 1].min() + points[:, 1].max()) / 2
     base = _with_camera(project, {"aim/item": None, "aim/part": None, "aim/y_m": middle})
     if not _goes_round(base):
