@@ -146,7 +146,7 @@ def moves(folder: Path) -> None:
         page.press("#frame-number", "Enter")
         page.click("#plan-side")
         page.click("#toggle-curves")
-        page.locator(".lane-name", has_text="Strength").click()
+        page.locator(".lane-name").nth(1).click()
         page.locator(".lane-key").nth(3).click()
         page.fill("#frame-number", "44")
         page.press("#frame-number", "Enter")

@@ -14,6 +14,7 @@ from ..scene import (
     Aim,
     Camera,
     Item,
+    Light,
     Look,
     Material,
     Place,
@@ -231,22 +232,20 @@ def _items(project: Project, shot: Shot) -> tuple[Item, ...]:
 def _look(project: Project, shot: Shot, poses: Poses, fps: float) -> Look:
     """The look of a shot, with lights that aim at points; those that ride are told of at rest."""
     look, camera = project.look_of(shot), project.camera_of(shot)
-    lights = tuple(
-        light
-        if light.aim.item is None
-        else light.model_copy(
-            update={
-                "aim": _point(
-                    poses.aimed(light.aim, project, shot) if light.rides == WITH_RIG else aim_point(light.aim, project)
-                )
-            }
-        )
-        for light in look.lights
-    )
+    lights = tuple(_aimed(light, project, shot, poses) for light in look.lights)
     tone = look.tone
     if camera.exposure_by == "camera":
         tone = tone.model_copy(update={"ev100": camera_ev100(camera, fps)})
     return look.model_copy(update={"lights": lights, "tone": tone})
+
+
+def _aimed(light: Light, project: Project, shot: Shot, poses: Poses) -> Light:
+    """The light, aiming at a point: of one that rides on something, where that is at rest."""
+    if light.aim.item is None:
+        return light
+    with_rig = light.rides == WITH_RIG
+    point = poses.aimed(light.aim, project, shot) if with_rig else aim_point(light.aim, project)
+    return light.model_copy(update={"aim": _point(point)})
 
 
 def _point(places: Points) -> Aim:

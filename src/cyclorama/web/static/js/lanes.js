@@ -52,12 +52,12 @@ export class Lanes {
   show() {
     const { shot } = this.store.state;
     const rows = this.store.shot.rows.filter((row) => !shot.plain || row.segments.length > 1);
-    const keyed = Object.entries(shot.keyed);
+    const keyed = Object.entries(shot.keyed).sort(([, a], [, b]) => a.owner.localeCompare(b.owner)); // grouped by what they belong to
     const count = rows.length + keyed.length;
     this.box.hidden = count === 0;
     this.box.style.maxHeight = `${MOST * LANE + 4}px`;
     this.svg.setAttribute("height", count * LANE + 2);
-    this.svg.replaceChildren(...rows.flatMap((row, i) => this.#row(row, i * LANE)), ...keyed.flatMap(([path, channel], i) => this.#channel(path, channel, (rows.length + i) * LANE)));
+    this.svg.replaceChildren(...rows.flatMap((row, i) => this.#row(row, i * LANE)), ...keyed.flatMap(([path, channel], i) => this.#channel(path, channel, (rows.length + i) * LANE, keyed[i - 1]?.[1].owner !== channel.owner)));
     this.playhead = draw("line", { y1: 0, y2: count * LANE, stroke: "var(--color-ink)", "stroke-width": 1, "pointer-events": "none" });
     this.svg.append(this.playhead);
     this.place();
@@ -102,7 +102,8 @@ export class Lanes {
     return items;
   }
 
-  #channel(path, channel, y) {
+  /** @param {boolean} first whether it is the first of what it belongs to, which is named then */
+  #channel(path, channel, y, first) {
     const title = `${channel.owner}: ${channel.title}`;
     const line = draw("line", { x1: this.strip.x(channel.frames[0]), x2: this.strip.x(channel.frames.at(-1)), y1: y + LANE / 2, y2: y + LANE / 2, stroke: "var(--color-rule)" });
     const keys = channel.frames.map((frame) => {
@@ -110,7 +111,7 @@ export class Lanes {
       return draw("path", { class: "lane-key", "data-path": path, "data-frame": frame, d: keyShape(channel.goes[channel.frames.indexOf(frame)], x, y + LANE / 2), tabindex: 0, role: "button", "aria-label": `${title}, key in frame ${frame}`, style: "cursor: grab" },
         draw("title", {}, `${title}, frame ${frame}. Drag to move it; Delete takes it away`));
     });
-    return [this.#label(y, channel.title, `${title}. Press to see its curve, with Shift beside others`, { class: "lane-name", "data-path": path, style: "cursor: pointer" }), line, ...keys];
+    return [this.#label(y, first ? `${channel.owner} ${channel.title.toLowerCase()}` : channel.title, `${title}. Press to see its curve, with Shift beside others`, { class: "lane-name", "data-path": path, style: "cursor: pointer" }), line, ...keys];
   }
 
   #begin(e) {
