@@ -339,3 +339,28 @@ def test_a_move_as_gltf_holds_every_pose() -> None:
     assert (np.sum(turns[1:] * turns[:-1], axis=1) > 0).all()
     assert document["cameras"][0]["perspective"]["yfov"] == pytest.approx(2 * np.arctan(0.2))
     assert document["nodes"][0]["camera"] == 0
+
+
+def test_an_end_is_blended_into_the_beginning_and_a_rest_at_the_seam_is_taken_out() -> None:
+    project = put_all(new_project("Loop"), {"shot/frames": 100})
+    keys = ((1, 0.0), (41, 2.0), (97, 1.0))
+    project = done(project, *(SetKey(path=STRENGTH, frame=n, value=v) for n, v in keys))
+    (gap,) = gaps(project, project.shot)
+    assert (gap.jump, gap.fixes) == (pytest.approx(1.0), ("end at start", "blend"))
+    blended = done(project, CloseGap(where=gap.where, fix="blend"))
+    assert [k.frame for k in blended.shot.channels[0].keys] == [0, 31, 75]
+    assert gaps(blended, blended.shot) == []
+    values = values_at(blended.shot.channels[0], np.array([0.0, 75, 87.5, 99.999, 100]), 100)[:, 0]
+    assert values[[0, 1, 4]] == pytest.approx([0.0, 1.0, 0.0])
+    assert 0.2 < values[2] < 0.8  # there is time to go back
+    whole = put_all(new_project("Loop"), {"shot/frames": 100})
+    whole = done(
+        whole, *(SetKey(path=STRENGTH, frame=n, value=v) for n, v in ((1, 0.0), (34, 1.0), (67, -1.0), (101, 0.0)))
+    )
+    (gap,) = gaps(whole, whole.shot)
+    assert (gap.jump, gap.fixes) == (0.0, ("drop last",))
+    mended = done(whole, CloseGap(where=gap.where, fix="drop last"))
+    assert gaps(mended, mended.shot) == []
+    before, after = np.diff(values_at(mended.shot.channels[0], np.array([-0.01, 0.0, 0.01]), 100)[:, 0]) / 0.01
+    assert before == pytest.approx(after, rel=0.02)  # it goes through the seam at its pace
+    assert abs(before) > 1e-3

@@ -16,8 +16,8 @@ from .rows import travels, turned_deg, turns_of
 from .stands import rotations, stand_of
 
 F64 = NDArray[np.float64]
-NEAR = 1e-9
-"""Of turns, metres and so on: as good as nothing."""
+NEAR, LATE = 1e-9, 0.8
+"""Of turns, metres and so on, as good as nothing; share of a shot after which a last key leaves no time to go back."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,9 +118,14 @@ def _channel_gaps(shot: Shot) -> Iterator[Gap]:
             jump = min(jump % 360.0, -jump % 360.0)
         speed = float(np.abs((after - first) - (last - before)).max()) * 1e3
         where = f"shots/{shot.id}/channels/{channel.id}"
+        end, same = channel.keys[-1].frame, channel.keys[0].value == channel.keys[-1].value
         if jump > NEAR * size:
-            doubled = shot.frames == channel.keys[-1].frame + 1 and channel.keys[0].value == channel.keys[-1].value
-            yield Gap(place.title, where, unit, jump, speed, ("end at start", *(("drop last",) if doubled else ())))
+            late = end > LATE * shot.frames and len(channel.keys) > 1
+            fixes: tuple[Fix, ...] = ("end at start",)
+            fixes += ("drop last",) if shot.frames == end + 1 and same else ("blend",) if late else ()
+            yield Gap(place.title, where, unit, jump, speed, fixes)
+        elif same and end == shot.frames and len(channel.keys) > 2 and channel.keys[-2].goes == "smooth":
+            yield Gap(f"{place.title} comes to rest at the seam", where, unit, 0.0, speed, ("drop last",))
 
 
 def _animation_gaps(project: Project, shot: Shot) -> Iterator[Gap]:

@@ -14,7 +14,7 @@ ReadyMove = Literal[
     "slow turn", "hero push", "rise and reveal", "figure-eight ride", "dolly-zoom", "three-quarter arc",
     "overhead drop", "swing and settle",
 ]  # fmt: skip
-Fix = Literal["whole turns", "whole rounds", "even speed", "back again", "end at start", "drop last"]
+Fix = Literal["whole turns", "whole rounds", "even speed", "back again", "end at start", "drop last", "blend"]
 """Ways to close what does not close."""
 Looks = Literal["aim", "ahead"]
 TURNING: tuple[MoveKind, ...] = ("spin", "hold")

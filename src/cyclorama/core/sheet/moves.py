@@ -13,9 +13,12 @@ from ..scene import Channel, Key, Path, PathPoint, Project, Row, Segment, put, p
 from ..scene.base import new_id
 from ..scene.path import PathShape
 from ..scene.shot import CAMERA, DISC, Fix, MoveKind, ReadyMove
+from .keys import stretched
 from .names import free_name
 
 OVERHEAD_DEG = 75.0
+BLENDED = 0.75
+"""Share of a shot in which what was keyed is done when its end is blended into its beginning."""
 
 
 def with_stretch(project: Project, kind: MoveKind, traveller: str) -> Project:
@@ -95,6 +98,13 @@ def fixed(project: Project, where: str, fix: Fix) -> Project:
         return put(project, f"items/{identity}/play/repeat", "whole")
     if fix == "end at start":
         return put(project, f"shot/channels/{identity}/outside", "repeat")
+    if fix == "blend":  # what was keyed is done sooner, and leads back in the time that is left
+        channel = next(c for c in shot.channels if c.id == identity)
+        frames = [k.frame + shot.first_frame for k in channel.keys]
+        span = max(channel.keys[-1].frame - channel.keys[0].frame, 1)
+        room = max(1.0, BLENDED * shot.frames - channel.keys[0].frame)
+        after = stretched(project, channel.path, frames, frames[0], room / span)
+        return put(after, f"shots/{shot.id}/channels/{identity}/outside", "repeat")
     if fix == "drop last":
         channel = next(c for c in shot.channels if c.id == identity)
         keys = channel.keys[:-1]

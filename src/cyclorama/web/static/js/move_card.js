@@ -15,7 +15,7 @@ const metres = (m) => (Math.abs(m) < 1 ? `${plain(m * 1000)} mm` : `${plain(m)} 
 const named = (kind) => kind.replace("_", " ").replace(/^./, (c) => c.toUpperCase());
 const FIXES = {
   "whole turns": "Make whole turns", "whole rounds": "Play whole rounds", "even speed": "Go at even speed",
-  "back again": "Come back again", "end at start": "Go on to the first key", "drop last": "Drop the doubled end",
+  "back again": "Come back again", "end at start": "Go on to the first key", "drop last": "Drop the doubled end", blend: "Blend the end into the start",
 };
 
 export class MoveCard {
