@@ -96,7 +96,7 @@ def test_two_workers_two_resumes_and_pages_that_look(data_folder: Path) -> None:
         for resume in resumes:
             resume.join()
         wait_for(lambda: states(studio) == {"done"})
-        assert sum(w.poll() is None for w in workers) <= 1
+        wait_for(lambda: sum(w.poll() is None for w in workers) <= 1)  # one may only just have begun to look
     finally:
         watch.close()
         presence.end(data_folder)
