@@ -1,6 +1,7 @@
 """Proofs of shots, made in the background: frames coarse in time first, then between; a contact sheet and a clip."""
 
 import io
+import time
 from fractions import Fraction
 from pathlib import Path
 from typing import Annotated
@@ -37,6 +38,8 @@ ON_TWOS, MOST = 48, 240
 """Shots of more frames are proofed on every second one; and no more than MOST frames of any."""
 SHEET_FRAMES, SHEET_COLUMNS = 24, 4
 QUALITY = 88
+HELD_S, LENS_S = 3.0, 0.35
+"""So long frames are made one after the other, and so long the lens may show something in between."""
 
 
 class Sitting(BaseModel):
@@ -73,15 +76,19 @@ def _make(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
     proof.make_room()
     numbers, readings = proof_numbers(project.shot), proof.readings()
     left = [n for n in coarse_first(numbers) if n not in readings or not proof.frame(n).exists()]
-    for i, n in enumerate(left):
-        hand.tell(f"Frame {n}", 1.0 - (len(left) - i) / (len(numbers) * 1.05))
-        if studio.projects.version(spec.project_id) != version:
-            project, version, proof = _as_asked(studio, spec)  # it may show the same
+    while left:
         with lens.borrowed() as (compiler, tracer):
-            picture, reading = proof_of(moment(project, n), compiler, tracer)
-        write_whole(proof.frame(n), _jpeg(picture))
-        readings[n] = list(reading) if reading else []
+            until = time.monotonic() + HELD_S
+            while left and time.monotonic() < until:
+                n = left.pop(0)
+                hand.tell(f"Frame {n}", 1.0 - (len(left) + 1) / (len(numbers) * 1.05))
+                if studio.projects.version(spec.project_id) != version:
+                    project, version, proof = _as_asked(studio, spec)  # it may show the same
+                picture, reading = proof_of(moment(project, n), compiler, tracer)
+                write_whole(proof.frame(n), _jpeg(picture))
+                readings[n] = list(reading) if reading else []
         proof.keep_readings(readings)
+        time.sleep(LENS_S)
     hand.tell("Contact sheet and clip", 0.97)
     _sheet(studio, project, proof, numbers)
     rate = FrameRate.of(project).fraction / Fraction(numbers[1] - numbers[0] if len(numbers) > 1 else 1)
