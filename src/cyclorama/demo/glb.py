@@ -1,14 +1,13 @@
 """Writing GLB files (glTF 2.0, section 4.4)."""
 
 import io
-import json
-import struct
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 from PIL import Image
 
+from ..core.geometry.glb import glb_bytes
 from ..core.geometry.mesh import Mesh
 
 
@@ -138,13 +137,7 @@ class GlbWriter:
             "buffers": [{"byteLength": len(self._binary)}],
             "extensionsUsed": sorted(self._extensions),
         }
-        text = json.dumps({k: v for k, v in document.items() if v != []}).encode()
-        text += b" " * (-len(text) % 4)
-        total = 12 + 8 + len(text) + 8 + len(self._binary)
-        return (
-            struct.pack("<4sII", b"glTF", 2, total) + struct.pack("<I4s", len(text), b"JSON") + text
-            + struct.pack("<I4s", len(self._binary), b"BIN\0") + bytes(self._binary)
-        )  # fmt: skip
+        return glb_bytes({k: v for k, v in document.items() if v != []}, bytes(self._binary))
 
 
 def glass(ior: float, colour: tuple[float, float, float], depth_m: float) -> dict[str, Any]:

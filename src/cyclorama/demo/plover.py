@@ -4,6 +4,7 @@ import numpy as np
 from scipy.interpolate import CubicSpline
 from scipy.spatial.transform import Rotation
 
+from ..core.geometry.glb import one_side
 from ..core.geometry.mesh import Mesh
 from .glb import GlbWriter
 from .pictures import Map, as_bytes, handled_brass, noise
@@ -129,9 +130,7 @@ def _angle(v: np.ndarray) -> np.ndarray:
 
 def _about(axis: int, degrees: np.ndarray) -> np.ndarray:
     """Quaternions (n, 4), each on the same side as the one before."""
-    q = Rotation.from_rotvec(np.radians(degrees)[:, None] * np.eye(3)[axis]).as_quat()
-    flips = np.cumprod(np.append(1.0, np.sign(np.sum(q[1:] * q[:-1], axis=1))))
-    return np.asarray(q * flips[:, None])
+    return one_side(Rotation.from_rotvec(np.radians(degrees)[:, None] * np.eye(3)[axis]).as_quat())
 
 
 def _body() -> Mesh:

@@ -1,5 +1,6 @@
 """Moves that are kept for other projects, a file each."""
 
+import logging
 from pathlib import Path
 
 from pydantic import ValidationError
@@ -7,6 +8,8 @@ from pydantic import ValidationError
 from ..core.errors import NotFoundError
 from ..core.scene.saved_move import SavedMove
 from .assets import write_whole
+
+_log = logging.getLogger(__name__)
 
 
 class MoveStore:
@@ -16,13 +19,13 @@ class MoveStore:
         self._folder = folder
 
     def all(self) -> list[SavedMove]:
-        """By their names; files that cannot be read are left alone."""
+        """By their names; files that cannot be read are left alone and logged."""
         found = []
         for path in self._folder.glob("*.json"):
             try:
                 found.append(SavedMove.model_validate_json(path.read_bytes()))
             except (OSError, ValidationError):
-                continue
+                _log.warning("The kept move in %s cannot be read", path)
         return sorted(found, key=lambda move: (move.name.lower(), move.id))
 
     def keep(self, move: SavedMove) -> None:

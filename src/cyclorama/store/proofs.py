@@ -6,7 +6,7 @@ import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
-from ..core.scene import Project, Shot
+from ..core.scene import Project, ShootSettings
 from .assets import write_whole
 
 FOLDER = "proofs"
@@ -66,18 +66,18 @@ class Proof:
                 shutil.rmtree(old, ignore_errors=True)
 
 
-def proof_of_shot(folder: Path, project: Project, shot: Shot | None = None) -> Proof:
-    """The proof of a shot of a project, the open one unless another is told, in a data folder."""
-    shot = shot or project.shot
-    shoot = shot.shoot
-    seen = (
-        *project.items, *project.materials, *project.paths, project.set, project.look_of(shot), project.camera_of(shot),
-        shot.model_copy(
-            update={"name": "", "formats": (), "shoot": type(shoot)(width=shoot.width, height=shoot.height)}
-        ),
-    )  # fmt: skip
-    digest = hashlib.sha256(f"{project.rate_num}/{project.rate_den} {project.subject_id}".encode())
-    for document in seen:
-        digest.update(document.model_dump_json().encode())
-    key = digest.hexdigest()[:16]
-    return Proof(key, folder / FOLDER / f"{project.id}.{shot.id}.{key}")
+def proofs_of(folder: Path, project: Project) -> dict[str, Proof]:
+    """The proofs of all shots of a project, by their ids, in a data folder."""
+    common = hashlib.sha256(f"{project.rate_num}/{project.rate_den} {project.subject_id}".encode())
+    for document in (*project.items, *project.materials, *project.paths, project.set):
+        common.update(document.model_dump_json().encode())
+    found = {}
+    for shot in project.shots:
+        size = ShootSettings(width=shot.shoot.width, height=shot.shoot.height)
+        seen = shot.model_copy(update={"name": "", "formats": (), "shoot": size})
+        digest = common.copy()
+        for document in (project.look_of(shot), project.camera_of(shot), seen):
+            digest.update(document.model_dump_json().encode())
+        key = digest.hexdigest()[:16]
+        found[shot.id] = Proof(key, folder / FOLDER / f"{project.id}.{shot.id}.{key}")
+    return found

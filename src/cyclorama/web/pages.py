@@ -16,7 +16,7 @@ from ..core.scene.shot import MoveKind
 from ..core.sheet.stations import move_sentence
 from ..core.sheet.words import data_size
 from ..store.projects import Listed
-from ..store.proofs import proof_of_shot
+from ..store.proofs import proofs_of
 from ..store.tidy import keys_in
 from .context import Context, context
 from .problems import templates
@@ -87,7 +87,7 @@ def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
     numbers = ctx.studio.take_list.finished_numbers(best.id) if best else []
     step = max(1, -(-len(numbers) // MOST_THUMBS))
     plays = f"/api/takes/{best.id}/thumbs" if best else ""
-    if best is None and len(found := (proof := proof_of_shot(ctx.studio.folder, project)).numbers) > 1:
+    if best is None and len(found := (proof := proofs_of(ctx.studio.folder, project)[project.shot_id]).numbers) > 1:
         # until there is a take, the proof plays
         numbers, step = found, max(1, -(-len(found) // MOST_THUMBS))
         plays = f"/api/projects/{project.id}/proof/{proof.key}/frames"

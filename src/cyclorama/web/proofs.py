@@ -24,7 +24,7 @@ from ..core.scene import Project, Shot, put
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.jobs import Job, Result
-from ..store.proofs import Proof, proof_of_shot
+from ..store.proofs import Proof, proofs_of
 from .answers import ProofState
 from .context import Context, context
 from .jobs import JobAnswer
@@ -101,10 +101,9 @@ def _as_asked(studio: Studio, spec: Sitting) -> tuple[Project, int, Proof]:
     """The project with the shot opened that is proofed, its version, and the proof. Raises Unwanted when no shot of it
     shows that any more."""
     saved = studio.projects.get(spec.project_id)
-    for shot in saved.project.shots:
-        proof = proof_of_shot(studio.folder, saved.project, shot)
+    for shot, proof in proofs_of(studio.folder, saved.project).items():
         if proof.key == spec.key:
-            return put(saved.project, "shot_id", shot.id), saved.version, proof
+            return put(saved.project, "shot_id", shot), saved.version, proof
     raise Unwanted
 
 
@@ -136,7 +135,7 @@ def ask_for_proof(work: Work, project: Project, proof: Proof) -> Job:
 
 def _now(ctx: Context, project_id: str) -> tuple[Project, Proof]:
     project = ctx.studio.projects.get(project_id).project
-    return project, proof_of_shot(ctx.studio.folder, project)
+    return project, proofs_of(ctx.studio.folder, project)[project.shot_id]
 
 
 @router.post("", status_code=202)
@@ -173,8 +172,7 @@ def clip(ctx: Ctx, project_id: str, key: str) -> FileResponse:
 def _known(ctx: Context, project_id: str, key: str) -> Proof:
     """The proof of one of the shots as it stands. Raises NotFoundError."""
     project = ctx.studio.projects.get(project_id).project
-    known = (proof_of_shot(ctx.studio.folder, project, shot) for shot in (project.shot, *project.shots))
-    found = next((proof for proof in known if proof.key == key), None)
+    found = next((proof for proof in proofs_of(ctx.studio.folder, project).values() if proof.key == key), None)
     if found is None:
         raise NotFoundError("That proof shows the shot as it was before.")
     return found

@@ -43,7 +43,7 @@ from ..core.sheet.review import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN
 from ..core.sheet.stations import animation_sentence, detail_sentence, lens_figures, move_sentence
 from ..core.words import box_size, length, offset
 from ..store import Saved, Studio
-from ..store.proofs import proof_of_shot
+from ..store.proofs import Proof, proofs_of
 from .answers import (
     GapState,
     ItemState,
@@ -97,7 +97,8 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         trouble, measures = None, studio.measures(project.subject)
     except DamagedError as error:  # everything else of the project can still be seen and mended
         trouble, measures = error.sentence, None
-    r, proof = review(project, measures), proof_of_shot(studio.folder, project)
+    r, proofs = review(project, measures), proofs_of(studio.folder, project)
+    proof = proofs[project.shot_id]
     return ProjectState(
         version=saved.version,
         trouble=trouble,
@@ -116,7 +117,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         ],
         report=studio.report(project.subject),
         lens=lens_state(project, r.poses, 0),
-        shot_pictures=_shot_pictures(studio, project),
+        shot_pictures=_shot_pictures(project, proofs),
         other_cameras=[
             OtherCamera(
                 id=x.id,
@@ -131,15 +132,14 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
     )
 
 
-def _shot_pictures(studio: Studio, project: Project) -> dict[str, str]:
-    """The middle one of the frames that are there."""
-    found = {}
-    for shot in project.shots:
-        proof = proof_of_shot(studio.folder, project, shot)
-        if numbers := proof.numbers:
-            frame = numbers[len(numbers) // 2]
-            found[shot.id] = f"/api/projects/{project.id}/proof/{proof.key}/frames/{frame}"
-    return found
+def _shot_pictures(project: Project, proofs: dict[str, Proof]) -> dict[str, str]:
+    """The middle one of the frames that are there, by the shot's id."""
+    at = f"/api/projects/{project.id}/proof"
+    return {
+        shot: f"{at}/{proof.key}/frames/{numbers[len(numbers) // 2]}"
+        for shot, proof in proofs.items()
+        if (numbers := proof.numbers)
+    }
 
 
 def _margins(r: Review) -> MarginsState | None:

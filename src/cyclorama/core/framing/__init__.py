@@ -2,7 +2,7 @@
 
 from .depth import Depth, depth_of_field, subject_blur_px
 from .fit import fit_subject
-from .formats import best_place, cut_of, format_margins
+from .formats import best_place, format_margins
 from .lens import Projection, half_extent
 from .margins import Margins, frame_margins, frames_inside
 from .obstacles import Obstacles, obstacles_of
@@ -21,7 +21,6 @@ __all__ = [
     "Travel",
     "View",
     "best_place",
-    "cut_of",
     "depth_of_field",
     "fit_subject",
     "format_margins",

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from ..motion.curve import channels_under, values_at
+from ..motion.curve import number_over
 from ..scene import Project
 from ..scene.delivery import Format
 from .travel import Travel
@@ -42,9 +42,6 @@ def best_place(project: Project, kind: Format, travel: Travel) -> tuple[float, f
 def _moved(project: Project, kind: Format, frames: F64) -> F64:
     """Across and up (n, 2), as keyed."""
     shot = project.shot
-    keyed = channels_under(shot, f"shots/{shot.id}/formats/{kind.id}/")
-    columns = [
-        values_at(keyed[name], frames, shot.frames)[:, 0] if name in keyed else np.full(len(frames), at)
-        for name, at in (("across", kind.across), ("up", kind.up))
-    ]
+    at = f"shots/{shot.id}/formats/{kind.id}"
+    columns = [number_over(shot, f"{at}/{name}", getattr(kind, name), frames) for name in ("across", "up")]
     return np.stack(columns, axis=1)

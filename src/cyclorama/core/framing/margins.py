@@ -57,8 +57,7 @@ def camera_space(points: Points, camera: Mat4, carried: Mat4) -> Points:
 
 def frames_inside(view: View, hull: Points) -> list[int]:
     """Frames in which the camera stands inside the box of the subject; hull (k, 3) m in studio space at rest."""
-    back = np.linalg.inv(view.carried)
-    at = np.einsum("nij,nj->ni", back[:, :3, :3], view.poses.cameras[:, :3, 3]) + back[:, :3, 3]
+    at = view.eyes_in(np.linalg.inv(view.carried))
     return view.every(((at > hull.min(axis=0)) & (at < hull.max(axis=0))).all(axis=1))
 
 

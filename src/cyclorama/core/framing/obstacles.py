@@ -48,9 +48,8 @@ def obstacles_of(project: Project, view: View, hull: Points) -> Obstacles:
     rooms = {"the subject": _from_hull(view, hull)} if len(hull) > 3 else {}
     eyes = view.poses.cameras[:, :3, 3]
     for name, b, to_rest in boxes:
-        at = np.einsum("nij,nj->ni", to_rest[:, :3, :3], eyes) + to_rest[:, :3, 3]
         scale = np.cbrt(np.abs(np.linalg.det(to_rest[:, :3, :3])))
-        rooms[f"‘{name}’"] = _from_boxes(at, b) / scale
+        rooms[f"‘{name}’"] = _from_boxes(view.eyes_in(to_rest), b) / scale
     rooms |= _from_set(project.set.sweep, eyes)
     if not rooms:
         return Obstacles(None, np.full(len(eyes), np.inf), [""] * len(eyes))
@@ -88,8 +87,7 @@ def _from_hull(view: View, hull: Points) -> F64:
     """Distance (n,) of the camera from the convex hull of the subject: exact in front of a face, never too far."""
     from scipy.spatial import ConvexHull, QhullError  # takes a while to load
 
-    back = np.linalg.inv(view.carried)
-    at = np.einsum("nij,nj->ni", back[:, :3, :3], view.poses.cameras[:, :3, 3]) + back[:, :3, 3]
+    at = view.eyes_in(np.linalg.inv(view.carried))
     try:
         planes = ConvexHull(hull).equations
     except QhullError:  # it is flat

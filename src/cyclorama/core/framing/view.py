@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..arrays import Mat4s
+from ..arrays import Mat4s, Points
 from ..motion import STILL, Poses, carriage_of, looked_at, poses_at
 from ..scene import Project
 from .lens import Projection
@@ -41,6 +41,11 @@ class View:
             frames=poses.frames.astype(np.int64) + shot.first_frame,
             last_frame=shot.all_frames[-1],
         )
+
+    def eyes_in(self, to_space: NDArray[np.floating]) -> Points:
+        """Where the camera is (n, 3) in a space into which matrices (n, 4, 4) lead from the studio."""
+        eyes = self.poses.cameras[:, :3, 3]
+        return np.asarray(np.einsum("nij,nj->ni", to_space[:, :3, :3], eyes) + to_space[:, :3, 3])
 
     def every(self, which: NDArray[np.bool_]) -> list[int]:
         """All frames that some of those looked at (n,) stand for."""

@@ -1,6 +1,6 @@
 """Frames and time, rows of segments, poses, and the moments that everything is made and judged from."""
 
-from .aiming import aim_point, box_of, middle_of, stand_height_m
+from .aiming import aim_point, box_corners, box_of, middle_of, stand_height_m
 from .carriers import STILL, Carriers, carriage_named, carriage_of, carriers_at, turned
 from .closing import Gap, gaps, loops, moves_nothing, rows_close
 from .curve import values_at
@@ -34,6 +34,7 @@ __all__ = [
     "animation_s",
     "at_rest",
     "at_time",
+    "box_corners",
     "box_of",
     "camera_ev100",
     "carriage_named",

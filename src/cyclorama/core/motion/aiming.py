@@ -38,6 +38,15 @@ def box_of(item: Item, part: str | None = None) -> Points | None:
     return np.array([boxes[:, :3].min(axis=0), boxes[:, 3:].max(axis=0)])
 
 
+def box_corners(item: Item, part: str | None = None) -> Points | None:
+    """Corners (8, 3) of the box around an item, or one of its parts, in studio space at rest; None where not known."""
+    box = box_of(item, part)
+    if box is None:
+        return None
+    m = placement_matrix(item.placement)
+    return np.asarray(np.array(np.meshgrid(*box.T)).reshape(3, -1).T @ m[:3, :3].T + m[:3, 3])
+
+
 def stand_height_m(project: Project, item: Item) -> float:
     """Height of what an item stands on, m: the floor, the disc's top, or the top of the item that it rides on."""
     if item.rides in (ON_SET, ON_CAMERA):
@@ -46,9 +55,5 @@ def stand_height_m(project: Project, item: Item) -> float:
         return project.set.stand_height_m
     below = project.item(item.rides)
     assert below is not None  # the document is sound
-    box = box_of(below)
-    if box is None:
-        return stand_height_m(project, below)
-    corners = np.array(np.meshgrid(*box.T)).reshape(3, -1)
-    m = placement_matrix(below.placement)
-    return float((m[1, :3] @ corners + m[1, 3]).max())
+    corners = box_corners(below)
+    return stand_height_m(project, below) if corners is None else float(corners[:, 1].max())

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..arrays import Mat4s, Points
 from ..geometry.placement import placement_matrix
 from ..scene import Aim, Item, Project, Shot
-from ..scene.item import GROUNDS, ON_CAMERA, ON_DISC, ON_SET
+from ..scene.item import GROUNDS, ON_CAMERA, ON_DISC
 from ..scene.shot import CAMERA, DISC
 from .aiming import aim_point
 from .curve import channels_under, values_at
@@ -79,15 +79,8 @@ def carriers_at(project: Project, shot: Shot, frames: F64) -> Carriers:
 
 def carriage_of(item: Item, shot: Shot, items: tuple[Item, ...]) -> str:
     """What an item moves with in a shot: itself, what it rides on, the disc, the camera, or nothing."""
-    while not (travels(shot, item.id) or is_placed(item, shot)):
-        if item.rides == ON_SET:
-            return STILL
-        if item.rides == ON_CAMERA:
-            return CAMERA
-        if item.rides == ON_DISC:
-            return DISC if travels(shot, DISC) else STILL
-        item = next(x for x in items if x.id == item.rides)
-    return item.id
+    own = travels(shot, item.id) or is_placed(item, shot)
+    return item.id if own else carriage_named(item.rides, shot, items)
 
 
 def carriage_named(rides: str, shot: Shot, items: tuple[Item, ...]) -> str:

@@ -45,6 +45,12 @@ def channels_under(shot: Shot, path: str) -> dict[str, Channel]:
     return {c.path.removeprefix(path): c for c in shot.channels if c.path.startswith(path)}
 
 
+def number_over(shot: Shot, path: str, rest: float, frames: F64) -> F64:
+    """A number (n,) at frames (n,) counted from the first: by its channel, or as it is at rest."""
+    channel = next((c for c in shot.channels if c.path == path), None)
+    return np.full(len(frames), rest) if channel is None else values_at(channel, frames, shot.frames)[:, 0]
+
+
 class _Curve:
     """Keys one after the other, with what lies between them; k numbers at once."""
 

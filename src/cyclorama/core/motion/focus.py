@@ -7,7 +7,7 @@ from ..arrays import Mat4, Vec3
 from ..scene import Project, Shot
 from ..scene.camera import NEAREST_M
 from .carriers import STILL, carriage_of
-from .curve import channels_under, values_at
+from .curve import number_over
 from .poses import Poses
 
 F64 = NDArray[np.float64]
@@ -22,11 +22,10 @@ def focused_m(project: Project, shot: Shot, poses: Poses) -> F64:
     """Where the camera of a shot is focused (n,), m along its axis: as keyed, at a told distance, on a picked point
     that is followed wherever its item goes, or on what it looks at."""
     camera, items = project.camera_of(shot), project.items
-    keyed = channels_under(shot, f"cameras/{camera.id}/").get("focus_m")
-    if keyed is not None:
-        return values_at(keyed, poses.frames, shot.frames)[:, 0]
-    if camera.focus_m is not None:
-        return np.full(len(poses), camera.focus_m)
+    rest = np.nan if camera.focus_m is None else camera.focus_m
+    told = number_over(shot, f"cameras/{camera.id}/focus_m", rest, poses.frames)
+    if not np.isnan(told).any():
+        return told
     if camera.focus_point_m is None:
         return np.asarray(poses.aim_m, float)
     item = next((x for x in items if x.id == camera.focus_item), None)

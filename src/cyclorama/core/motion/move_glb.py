@@ -1,14 +1,13 @@
 """A camera and its move as a GLB file: an animated node with a camera, and the disc, a pose for every frame (glTF 2.0,
 sections 3.10 and 3.11). Zooms and shifted lenses are beyond what glTF says; the lens is that of the first frame."""
 
-import json
-import struct
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
+from ..geometry.glb import glb_bytes, one_side
 from ..scene import Project
 from .frames import FrameRate
 from .poses import poses_at
@@ -23,8 +22,8 @@ def move_glb(project: Project, half_height: float, aspect: float) -> bytes:
     shot, rate = project.shot, FrameRate.of(project)
     frames = np.arange(shot.frames, dtype=float)
     poses = poses_at(project, shot, frames)
-    turns = _one_side(Rotation.from_matrix(poses.cameras[:, :3, :3]).as_quat())
-    disc = _one_side(Rotation.from_rotvec(np.radians(poses.disc_deg)[:, None] * np.eye(3)[1]).as_quat())
+    turns = one_side(Rotation.from_matrix(poses.cameras[:, :3, :3]).as_quat())
+    disc = one_side(Rotation.from_rotvec(np.radians(poses.disc_deg)[:, None] * np.eye(3)[1]).as_quat())
     tracks = [(0, "translation", poses.cameras[:, :3, 3]), (0, "rotation", turns), (1, "rotation", disc)]
     columns = [frames / float(rate.fraction), *(values for _, _, values in tracks)]
     binary, views, accessors = _packed([np.asarray(c, "<f4").reshape(len(frames), -1) for c in columns])
@@ -47,11 +46,7 @@ def move_glb(project: Project, half_height: float, aspect: float) -> bytes:
         }],
         "accessors": accessors, "bufferViews": views, "buffers": [{"byteLength": len(binary)}],
     }  # fmt: skip
-    text = json.dumps(document).encode()
-    text += b" " * (-len(text) % 4)
-    size = 12 + 8 + len(text) + 8 + len(binary)
-    head = struct.pack("<4sII", b"glTF", 2, size) + struct.pack("<I4s", len(text), b"JSON")
-    return head + text + struct.pack("<I4s", len(binary), b"BIN\0") + binary
+    return glb_bytes(document, binary)
 
 
 def _packed(columns: list[F32]) -> tuple[bytes, list[dict[str, Any]], list[dict[str, Any]]]:
@@ -67,12 +62,6 @@ def _packed(columns: list[F32]) -> tuple[bytes, list[dict[str, Any]], list[dict[
         )  # fmt: skip
         binary += data
     return binary, views, accessors
-
-
-def _one_side(quaternions: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Quaternions (n, 4), each on the side of the one before, so that what lies between goes the short way."""
-    flips = np.cumprod(np.append(1.0, np.where(np.sum(quaternions[1:] * quaternions[:-1], axis=1) < 0, -1.0, 1.0)))
-    return np.asarray(quaternions * flips[:, None])
 
 
 def _list(values: NDArray[np.floating]) -> list[float]:

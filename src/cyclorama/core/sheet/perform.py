@@ -8,11 +8,10 @@ import numpy as np
 from ..errors import ChangeError
 from ..framing import fit_subject
 from ..geometry.measure import centred, grounded, placed_hull
-from ..geometry.placement import placement_matrix
 from ..geometry.resting import laid
 from ..light.temperature import white_of
 from ..material.presets import with_preset
-from ..motion import box_of, focus_distance_m, moment, moments_over, stand_height_m
+from ..motion import box_corners, focus_distance_m, moment, moments_over, stand_height_m
 from ..scene import (
     Change,
     Item,
@@ -109,12 +108,10 @@ def _fit(project: Project, change: FitSubject, tools: Tools) -> tuple[Project, s
     points, what = placed_hull(measures, item.placement), "subject"
     if change.part is not None:
         part = next((p for p in item.parts if p.id == change.part), None)
-        box = None if part is None else box_of(item, part.id)
-        if part is None or box is None:
+        corners = None if part is None else box_corners(item, part.id)
+        if part is None or corners is None:
             raise ChangeError("That part is not there, or its size is not known. Bring the model in again.")
-        what, corners = part.name, np.array(np.meshgrid(*box.T)).reshape(3, -1).T
-        m = placement_matrix(item.placement)
-        points = corners @ m[:3, :3].T + m[:3, 3]
+        points, what = corners, part.name
     disc = project.set.disc
     if change.keep == "disc" and disc.on:
         around = np.radians(np.arange(0, 360, 5))

@@ -20,8 +20,8 @@ from ..framing import (
     travel_of,
 )
 from ..geometry.measure import Measures, axis_lean_deg, gap_m, placed_hull, wobble_mm
-from ..motion import Poses, focused_m, stand_height_m, values_at
-from ..motion.curve import channels_under
+from ..motion import Poses, focused_m, stand_height_m
+from ..motion.curve import number_over
 from ..scene import Project
 from ..scene.item import CentreMethod
 
@@ -96,8 +96,5 @@ def _blur_px(project: Project, view: View, hull: Points) -> F64 | None:
     camera, shot = project.camera, project.shot
     if camera.f_number is None or not camera.blurs:
         return None
-    keyed = channels_under(shot, f"cameras/{camera.id}/").get("f_number")
-    n = np.full(len(view.poses), camera.f_number)
-    if keyed is not None:
-        n = values_at(keyed, view.poses.frames, shot.frames)[:, 0]
+    n = number_over(shot, f"cameras/{camera.id}/f_number", camera.f_number, view.poses.frames)
     return subject_blur_px(view, n, focused_m(project, shot, view.poses), hull)

@@ -182,9 +182,8 @@ def _in_the_way(r: Review) -> list[str]:
     hidden, room = r.obstacles.hidden, r.obstacles.room_m
     if hidden is not None and (worst := float(hidden.max())) > MOST_HIDDEN:
         hints.append(f"Something hides {worst:.0%} of the subject in frame {frames[hidden.argmax()]:.0f}.")
-    if not (r.subject.camera_inside or r.edges.outside) and (near := float(room.min())) < LEAST_ROOM * max(
-        r.subject.size_m
-    ):
+    near, told = float(room.min()), bool(r.subject.camera_inside or r.edges.outside)
+    if not told and near < LEAST_ROOM * max(r.subject.size_m):
         what, frame = r.obstacles.nearest[int(room.argmin())], frames[room.argmin()]
         where = f"is inside {what}" if near <= 0 else f"comes within {length(near)} of {what}"
         hints.append(f"The camera {where} in frame {frame:.0f}.")

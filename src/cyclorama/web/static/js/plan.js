@@ -2,7 +2,7 @@
 
 import { draw } from "./api.js";
 import { NEAREST_M } from "./distances.js";
-import { carriedBack, flatHull, goneAlong, inverse, rad, turned, under, wrap } from "./plan_geometry.js";
+import { carriedBack, flatHull, goneAlong, inverse, rad, rows3, turned, under, wrap } from "./plan_geometry.js";
 import { heights, rings, setFromAbove } from "./plan_ground.js";
 import { INK, TAPE, cameraSign, heat, lamp, names } from "./plan_signs.js";
 
@@ -79,7 +79,7 @@ export class Plan {
     const p = now ? under(now, under(inverse(item.matrix), point)) : point;
     if (item.carriage === "disc") return turned(p, this.pose.disc_deg);
     const rows = this.pose.carried[item.carriage];
-    return rows ? [0, 4, 8].map((i) => rows[i] * p[0] + rows[i + 1] * p[1] + rows[i + 2] * p[2] + rows[i + 3]) : p;
+    return rows ? rows3(rows, p) : p;
   }
 
   /** The axis of the turn. */

@@ -15,7 +15,8 @@ export function under(matrix, [x, y, z]) {
   return matrix.slice(0, 3).map((row) => row[0] * x + row[1] * y + row[2] * z + row[3]);
 }
 
-const rows3 = (rows, [x, y, z], free) => [0, 4, 8].map((i) => rows[i] * x + rows[i + 1] * y + rows[i + 2] * z + (free ? 0 : rows[i + 3]));
+/** A point, or a direction, under three rows of four numbers. */
+export const rows3 = (rows, [x, y, z], free = false) => [0, 4, 8].map((i) => rows[i] * x + rows[i + 1] * y + rows[i + 2] * z + (free ? 0 : rows[i + 3]));
 
 /**
  * Where a point of a light at rest has gone along with what carries it.
