@@ -73,7 +73,8 @@ export class Curves {
   #fit(shown) {
     const all = shown.flatMap(([, c]) => [...c.values, ...c.keys.flat(), ...c.handles.flatMap((pair, i) => (c.goes[i] === "custom" ? pair.map(([, v]) => v) : []))]);
     const [least, most] = [Math.min(...all), Math.max(...all)];
-    const pad = most > least ? (most - least) * 0.08 : Math.max(Math.abs(most) * 0.1, 0.5);
+    const still = most - least <= 1e-5 * Math.max(Math.abs(most), Math.abs(least)); // what comes as float32 differs by its last bits
+    const pad = still ? Math.max(Math.abs(most) * 0.1, 0.5) : (most - least) * 0.08;
     this.range = [least - pad, most + pad];
   }
 

@@ -33,7 +33,7 @@ export class ShotTabs {
       if (e.altKey && to >= 0 && to < count) this.store.change({ kind: "move_to", path: `shots/${shot.id}`, to });
     };
     const button = make("button", { class: "shot-tab", role: "tab", "aria-selected": open, title: "Double click to rename; Alt with ← and → moves it", onclick: () => !open && this.store.set("shot_id", shot.id), ondblclick: rename, onkeydown },
-      ...(pictures[shot.id] ? [make("img", { class: "h-5 rounded-[2px]", src: pictures[shot.id], alt: "" })] : []),
+      ...(pictures[shot.id] ? [make("img", { class: "-ml-1 h-[16px] rounded-[2px]", src: pictures[shot.id], alt: "" })] : []),
       make("span", {}, shot.name), make("span", { class: "num text-soft" }, shot.frames === 1 ? "still" : `${Number(seconds.toFixed(2))} s`));
     if (!open || count === 1) return button;
     return make("span", { class: "flex" }, button, make("button", { class: "btn btn-bare h-6 px-1", "aria-label": `Remove ${shot.name}`, title: "Remove this shot", onclick: () => this.store.change({ kind: "remove", path: `shots/${shot.id}` }) }, "×"));
