@@ -310,7 +310,7 @@ def test_colours_and_the_clock_count_as_the_core_does(page: Page, floor: str) ->
           const hexes = ["#000000", "#0a0a0a", "#808080", "#ff8040", "#ffffff"];
           const all = (n, value = () => 0) => Float32Array.from({ length: n }, (_, i) => value(i));
           const shot = { first: 101, frames: 24, step: 2, count: 12, cameras: all(144, (i) => Math.floor(i / 12)),
-            disc_deg: all(12), lights_deg: all(12), focal_mm: all(12), animation_s: {}, carried: {} };
+            disc_deg: all(12), lights_deg: all(12), focal_mm: all(12), acting: {}, carried: {} };
           const store = { state: { shot } };
           const clock = new Clock(store);
           const frames = [100, 101, 124, 125, 149, 77.6].map((n) => (clock.go(n), clock.frame));

@@ -95,24 +95,23 @@ def test_an_animation_is_played_and_posed(client: TestClient) -> None:
     glb, _ = bending_bar()
     key = intake(client, "/api/intakes", {"bar.glb": glb.to_bytes()})["result"]["project"]
     state = client.get(f"/api/projects/{key}").json()
-    assert state["items"][0]["animation"] == 0
     assert "10 times" in state["subject"]["animation_sentence"]
-    seconds = numbers(state["shot"]["animation_s"]["item-1"])
-    assert len(seconds) == 240
-    assert seconds[0] == seconds[24] == 0
+    acting = state["shot"]["acting"]["item-1"]
+    assert len(acting) == 240
+    assert acting[0] == acting[24] == "0:0.00000:1.0000"
     asset = state["items"][0]["asset"]
     header = client.get(f"/api/assets/{asset}/standin").content
     count = json.loads(header[4 : 4 + int.from_bytes(header[:4], "little")])["vertices"]
 
     def heights(at: float) -> np.ndarray:
-        data = client.get(f"/api/assets/{asset}/pose?animation=0&seconds={at}").content
+        data = client.get(f"/api/assets/{asset}/pose?acting=0:{at}:1").content
         assert len(data) == count * 16
         return np.frombuffer(data, "<f4", count * 3).reshape(-1, 3)[:, 1]
 
     assert heights(0.0).max() == pytest.approx(2.0)
     assert heights(1.0).max() < 1.2
-    assert client.get(f"/api/assets/{asset}/pose?animation=1&seconds=0").status_code == 404
-    assert client.get(f"/api/assets/{asset}/pose?animation=0&seconds=nan").status_code == 422
+    assert client.get(f"/api/assets/{asset}/pose?acting=1:0:1").status_code == 404
+    assert client.get(f"/api/assets/{asset}/pose?acting=0:nan:1").status_code == 422
     looped = change(client, key, state["version"], put("subject/play/repeat", "loop"), put("subject/play/speed", 0.73))
     assert looped.json()["stations"][0]["mark"] == "look"
     assert "7.3 times" in looped.json()["stations"][0]["hints"][0]

@@ -110,7 +110,7 @@ def test_numbers_that_are_none(studio_in_use: tuple[object, dict[str, str]]) -> 
     for url in (
         f"{project}/readiness?seconds=inf", f"{project}/readiness?seconds=nan", f"{project}/readiness?seconds=1e400",
         f"{take}/frames/{long}", f"{take}/thumbs/-{long}", f"{take}/passes/clay/{long}", f"{take}/mix/{long}",
-        f"{take}/clip?loops={long}", f"/api/assets/{known['asset']}/pose?animation={long}&seconds=inf",
+        f"{take}/clip?loops={long}", f"/api/assets/{known['asset']}/pose?acting={long}:inf:1",
         f"{take}/mix/1?light%20Key=nan", f"{take}/mix/1?light%20Key=inf", f"{take}/mix/1?light%20Key=1e999",
     ):  # fmt: skip
         answer = client.get(url)

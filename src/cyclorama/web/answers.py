@@ -138,8 +138,8 @@ class ShotState(BaseModel):
     """three rows of each matrix"""
     disc_deg: Packed
     lights_deg: Packed
-    animation_s: dict[str, Packed]
-    """times in the animations of items, by id"""
+    acting: dict[str, list[str]]
+    """what items that play do, by id, as /api/assets/…/pose is asked for it"""
     carried: dict[str, Packed]
     """three rows of each matrix of what carries items, by its id"""
 
@@ -195,7 +195,6 @@ class ItemState(BaseModel):
     asset: str
     standin: str
     """address of its reduced mesh"""
-    animation: int | None
     matrix: Matrix
     carriage: str
     hull: list[Vector]
@@ -244,7 +243,7 @@ class PoseState(BaseModel):
     """three rows of its matrix"""
     disc_deg: float
     lights_deg: float
-    animation_s: dict[str, float]
+    acting: dict[str, str]
     carried: dict[str, Vector]
     placements: dict[str, Matrix]
     lens: LensState

@@ -7,6 +7,7 @@ import numpy as np
 from ..core.errors import NotFoundError
 from ..core.geometry.kept import rig_key, standin_source_key
 from ..core.geometry.rig import Rig
+from ..core.geometry.skeleton import Acting
 from ..core.geometry.standin_file import packed_normals
 from ..store import Studio
 
@@ -22,10 +23,10 @@ class Puppets:
         source = np.frombuffer(self._assets.get(standin_source_key(asset)), np.int32)
         return Rig.from_bytes(self._assets.get(rig_key(asset))), source
 
-    def pose(self, asset: str, animation: int, seconds: float) -> bytes:
+    def pose(self, asset: str, acting: Acting) -> bytes:
         """Positions (v, 3) float32 and normals (v, 4) int8 of the stand-in, in the file's space."""
         rig, source = self._rig(asset)
-        if animation >= len(rig.skeleton.animations):
+        if any(number >= len(rig.skeleton.animations) for number, *_ in acting):
             raise NotFoundError("The subject has no such animation.")
-        vertices, normals = rig.at(animation, seconds)
+        vertices, normals = rig.at(acting)
         return vertices[source].astype("<f4").tobytes() + packed_normals(normals[source]).tobytes()

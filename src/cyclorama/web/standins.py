@@ -14,6 +14,8 @@ from .context import Context, context
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
+_NUMBER = r"\d{1,6}(\.\d{1,12})?(e-\d\d)?"
+_ACTING = rf"^\d{{1,4}}:{_NUMBER}:{_NUMBER}(,\d{{1,4}}:{_NUMBER}:{_NUMBER}){{0,3}}$"
 _FOR_EVER = {"cache-control": "public, max-age=31536000, immutable"}
 
 
@@ -33,10 +35,14 @@ def made(wanted: Annotated[Made, Query()]) -> Response:
 
 @router.get("/assets/{asset}/pose")
 def pose(
-    ctx: Ctx, asset: str, animation: Annotated[int, Query(ge=0)], seconds: Annotated[float, Query(ge=0)]
-) -> Response:
-    """Where the vertices of the stand-in are at a time of an animation; never changes either."""
-    data = ctx.puppets.pose(asset, animation, seconds)
+    ctx: Ctx, asset: str, acting: Annotated[str, Query(pattern=_ACTING, max_length=200)]
+) -> Response:  # fmt: skip
+    """Where the vertices of the stand-in are while it does something; never changes either.
+
+    acting: number, seconds and share of each animation, as `0:1.25:0.5,1:0:0.5`.
+    """
+    parts = (part.split(":") for part in acting.split(","))
+    data = ctx.puppets.pose(asset, tuple((int(number), float(s), float(share)) for number, s, share in parts))
     return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
 
 

@@ -16,8 +16,8 @@ from ..core.motion import (
     STILL,
     Gap,
     Poses,
+    acting_at,
     aim_point,
-    animation_s,
     at_rest,
     at_time,
     carriage_named,
@@ -224,7 +224,7 @@ def _shot(r: Review) -> ShotState:
         cameras=_packed(_rows(poses.cameras)),
         disc_deg=_packed(poses.disc_deg),
         lights_deg=_packed(poses.lights_deg),
-        animation_s={x.id: _packed(_animation(project, x, poses)) for x in project.items if x.playing},
+        acting=_acting(project, poses),
         carried={who: _packed(_rows(poses.carried(who, project.items))) for who in _own_carriages(project)},
     )
 
@@ -265,8 +265,12 @@ def _path(path: Path) -> PathState:
     return PathState(id=path.id, name=path.name, closed=path.closed, length=length(metres), line=_packed(line))
 
 
-def _animation(project: Project, item: Item, poses: Poses) -> Any:
-    return animation_s(item, project.shot, FrameRate.of(project), poses.frames)
+def _acting(project: Project, poses: Poses) -> dict[str, list[str]]:
+    """What items that play do in each pose, as the stand-in's bending is asked for."""
+    rate = FrameRate.of(project)
+    each = {x.id: acting_at(x, project.shot, rate, poses.frames) for x in project.items if x.playing}
+    said = ",".join
+    return {who: [said(f"{n}:{s:.5f}:{w:.4f}" for n, s, w in one) for one in acting] for who, acting in each.items()}
 
 
 def _own_carriages(project: Project) -> list[str]:
@@ -294,7 +298,6 @@ def _item(project: Project, item: Item, measures: Measures | None) -> ItemState:
         on=item.on,
         asset=item.asset,
         standin=url,
-        animation=item.playing[0] if item.playing else None,
         matrix=placement_matrix(item.placement).tolist(),
         carriage=carriage_of(item, project.shot, project.items),
         hull=_near(hull, 5),
@@ -370,7 +373,7 @@ def pose_state(project: Project, frame: int) -> PoseState:
         camera=_rows(poses.cameras)[0].tolist(),
         disc_deg=float(poses.disc_deg[0]),
         lights_deg=float(poses.lights_deg[0]),
-        animation_s={x.id: float(_animation(project, x, poses)[0]) for x in project.items if x.playing},
+        acting={who: each[0] for who, each in _acting(project, poses).items()},
         carried={who: _rows(poses.carried(who, project.items))[0].tolist() for who in _own_carriages(project)},
         placements={x.id: placement_matrix(x.placement).tolist() for x in project.items},
         lens=lens_state(project, poses, 0),

@@ -101,7 +101,7 @@ def test_parts_that_only_travel_are_refined_and_travel_on() -> None:
     intake = take_in({"a.glb": gltf(document, chunk + keys)}, wanted=Wanted(Detail(smooth="all"), 0.01))
     assert "All parts are refined, 4 times" in " ".join(f.what for f in intake.report.findings)
     rig = Rig.from_bytes(intake.assets[rig_key(intake.item.asset)])
-    there = rig.at(0, 1.0)[0]
+    there = rig.at(((0, 1.0, 1.0),))[0]
     assert there.mean(axis=0) == pytest.approx([5, 0, 0], abs=1e-5)
     assert np.abs(there - [5, 0, 0]).max() < 0.99
     assert len(Mesh.from_bytes(intake.assets[intake.item.asset]).triangles) == 12 * 4**4

@@ -50,7 +50,7 @@ def test_skin_blends_its_joints() -> None:
     glb, _ = bending_bar()
     rig, mesh = rig_of(glb.to_bytes())
     height = mesh.vertices[:, 1]
-    moved, normals = rig.at(0, 1.0)
+    moved, normals = rig.at(((0, 1.0, 1.0),))
     assert moved[height < 0.49] == pytest.approx(mesh.vertices[height < 0.49], abs=1e-6)
     upper = height > 1.51
     turned = (mesh.vertices - [0, 1, 0])[:, [1, 0, 2]] * [-1, 1, 1] + [0, 1, 0]
@@ -85,14 +85,14 @@ def test_shapes_move_vertices_and_lean_normals() -> None:
     node = glb.node(mesh=glb.mesh(ball, (ball.vertices * np.float32([1, 0, 0]),)), name="Ball")
     glb.animation("Grow", (node, "weights", [0, 2], [0, 1]))
     rig, mesh = rig_of(glb.to_bytes())
-    moved, normals = rig.at(0, 2.0)
+    moved, normals = rig.at(((0, 2.0, 1.0),))
     assert moved == pytest.approx(mesh.vertices * [2, 1, 1], abs=1e-6)
     exact = mesh.vertices / np.float32([2, 1, 1])
     exact /= np.linalg.norm(exact, axis=1, keepdims=True)
     assert np.median((normals * exact).sum(axis=1)) > 0.9995
-    half, _ = rig.at(0, 1.0)
+    half, _ = rig.at(((0, 1.0, 1.0),))
     assert half == pytest.approx(mesh.vertices * [1.5, 1, 1], abs=1e-6)
-    assert rig.at(None, 0.0)[0] == pytest.approx(mesh.vertices, abs=1e-6)
+    assert rig.at(())[0] == pytest.approx(mesh.vertices, abs=1e-6)
 
 
 def test_intake_measures_all_the_room_an_animation_takes() -> None:
@@ -121,9 +121,25 @@ def test_a_skin_without_animation_stands_as_it_is_posed() -> None:
 
 def test_steps_follow_the_fastest_bone() -> None:
     rig, _ = rig_of(turning(plane(1.0)))
-    assert rig.steps(0, (0.0, 0.0)) == rig.steps(None, (0.0, 1.0)) == 1
-    assert rig.steps(0, (0.0, 0.05)) == 3  # 4.5°
-    assert rig.steps(0, (0.0, 0.5)) == 9  # 45° in pieces of 6°
+
+    def steps(seconds: float) -> int:
+        return rig.steps(((0, t, 1.0),) for t in np.linspace(0.0, seconds, 9).tolist())
+
+    assert steps(0.0) == rig.steps([(), ()]) == 1
+    assert steps(0.05) == 3  # 4.5°
+    assert steps(0.5) == 9  # 45° in pieces of 6°
+
+
+def test_between_two_animations_bones_turn_the_short_way() -> None:
+    rig, _ = rig_of(turning(plane(1.0)))
+    start, end = rig.at(((0, 0.0, 1.0),))[0], rig.at(((0, 1.0, 1.0),))[0]
+    half = rig.at(((0, 0.0, 0.5), (0, 1.0, 0.5)))[0]
+    assert half == pytest.approx(rig.at(((0, 0.5, 1.0),))[0], abs=1e-5)  # it turns evenly
+    assert np.linalg.norm(half, axis=1) == pytest.approx(
+        np.linalg.norm(start, axis=1), abs=1e-5
+    )  # not through its axis
+    assert np.abs(half - (start + end) / 2).max() > 0.05
+    assert rig.at(((0, 0.0, 0.0), (0, 1.0, 1.0)))[0] == pytest.approx(end, abs=1e-6)
 
 
 @pytest.mark.parametrize("what", ["joint", "keys", "counts", "endless", "huge"])
@@ -150,7 +166,7 @@ def test_broken_rigs(what: str) -> None:
     intake = take_in({"bar.glb": glb.to_bytes()})
     if what == "huge":
         rig = Rig.from_bytes(intake.assets[rig_key(intake.item.asset)])
-        assert all(np.isfinite(a).all() for k in (1, 2) for a in rig.at(k, 1.0))
+        assert all(np.isfinite(a).all() for k in (1, 2) for a in rig.at(((k, 1.0, 1.0),)))
     else:
         assert intake.item.animations == ()
         assert any("broken" in f.what and "Bend" in f.what for f in intake.report.findings)
@@ -171,11 +187,11 @@ def test_a_rig_is_kept_whole() -> None:
     rig, _ = rig_of(glb.to_bytes())
     again = Rig.from_bytes(rig.to_bytes())
     for t in np.linspace(-0.5, 2.5, 7):
-        for one, other in zip(rig.at(0, t), again.at(0, t), strict=True):
+        for one, other in zip(rig.at(((0, t, 1.0),)), again.at(((0, t, 1.0),)), strict=True):
             assert np.array_equal(one, other)
     assert [t.mode for t in again.skeleton.animations[0]] == [CUBIC, STEP, LINEAR]
     assert rig.skeleton.animations[0][0].at(1.0) == pytest.approx([12, 13, 14])
-    assert rig.moving(0).all()
-    assert not rig.moving(1).any()
+    assert rig.moving([0]).all()
+    assert not rig.moving([1]).any()
     assert rig.skeleton.moving(0)[1].tolist() == [True, False]
     assert (rig.skeleton.length_s(0), rig.skeleton.length_s(1)) == (2.0, 1.0)

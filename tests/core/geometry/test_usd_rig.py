@@ -103,13 +103,13 @@ def test_skeletons_and_blend_shapes_move_as_the_library_says(tmp_path: Path, own
     assert animation.seconds == pytest.approx(1.0)
     rig = Rig.from_bytes(intake.assets[rig_key(intake.item.asset)])
     for time in (1.0, 13.0, 25.0):  # keys: between them the studio turns by slerp, the library blends matrices' parts
-        moved, normals = rig.at(0, (time - 1) / RATE)
+        moved, normals = rig.at(((0, (time - 1) / RATE, 1.0),))
         expected = by_the_library(stage, mesh, time)
         distance = np.linalg.norm(moved[:, None] - expected[None], axis=2)
         assert distance.min(axis=1).max() < 2e-6
         assert distance.min(axis=0).max() < 2e-6
         assert np.linalg.norm(normals, axis=1) == pytest.approx(1.0)
-    assert np.ptp(rig.at(0, 0.5)[0], axis=0).max() < 3
+    assert np.ptp(rig.at(((0, 0.5, 1.0),))[0], axis=0).max() < 3
 
 
 def test_what_only_travels_travels_and_poses_stand(tmp_path: Path) -> None:
@@ -131,7 +131,7 @@ def test_what_only_travels_travels_and_poses_stand(tmp_path: Path) -> None:
     intake = take_in({"cube.usda": (tmp_path / "cube.usda").read_bytes()})
     rig = Rig.from_bytes(intake.assets[rig_key(intake.item.asset)])
     assert intake.item.animations[0].seconds == 2.0
-    assert rig.at(0, 1.0)[0].min(axis=0) == pytest.approx([4, 0, -2], abs=1e-6)
+    assert rig.at(((0, 1.0, 1.0),))[0].min(axis=0) == pytest.approx([4, 0, -2], abs=1e-6)
     _, _, still = brought_in(tmp_path / "arm.usda")
     assert still.item.parts[0].group == ("trolley",)
     posed = Usd.Stage.Open(str(tmp_path / "arm.usda"))

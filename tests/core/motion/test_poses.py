@@ -9,19 +9,20 @@ from tests.conftest import diffuse, edited, item_of
 from cyclorama.core.motion import (
     FrameRate,
     Poses,
-    animation_s,
+    acting_at,
     carriage_of,
     closes,
     looked_at,
     loops,
     moment,
     poses_at,
+    programme_of,
     rounds,
     rows_close,
     stand_height_m,
     turned_deg,
 )
-from cyclorama.core.scene import Animation, Made, Play, Project, Row, Segment, new_project
+from cyclorama.core.scene import Animation, Made, Piece, Play, Project, Row, Segment, new_project
 
 
 def with_values(**values: object) -> Project:
@@ -173,7 +174,10 @@ def test_an_animation_runs_through_the_shot_as_it_is_told() -> None:
         return edited(still, subject__play=Play(animation="a", **play), shot__frames=216)  # type: ignore[arg-type]
 
     def at(p: Project, frames: np.ndarray) -> np.ndarray:
-        return animation_s(p.subject, p.shot, rate, frames)
+        assert p.subject
+        acting = acting_at(p.subject, p.shot, rate, frames)
+        assert all(len(one) == 1 and one[0][::2] == (0, 1.0) for one in acting)
+        return np.array([one[0][1] for one in acting])
 
     frames = np.arange(217.0)
     fast = at(project(speed=2.0), frames)
@@ -197,5 +201,43 @@ def test_an_animation_runs_through_the_shot_as_it_is_told() -> None:
     # while the shutter is open the moment knows the same times
     open_for = edited(loop, camera__shutter_deg=180.0)
     for number in (1, 100, 216):
-        times = moment(open_for, number).playing["item-1"].times(3)
+        times = [one[0][1] for one in moment(open_for, number).playing["item-1"].acting(3)]
         assert times == pytest.approx(at(loop, number - 1 + np.array([-0.25, 0, 0.25])), abs=1e-12)
+
+
+def test_pieces_follow_on_each_other_and_blend() -> None:
+    """A 2 s animation from 0.5 s to 1.5 s, twice; then 3 s of another backwards at double speed, blended for half a
+    second; again and again: 2 + 1.5 − 0.5 − 0.5 s a round."""
+    moving = item_of("a" * 32, ("X", "m"), animations=(
+        Animation(id="a", name="A", seconds=2), Animation(id="b", name="B", seconds=3)))  # fmt: skip
+    then = Piece(id="then", animation="b", speed=2.0, reverse=True, blend_s=0.5)
+    play = Play(animation="a", from_s=0.5, to_s=1.5, times=2, blend_s=0.5, then=(then,), repeat="loop")
+    item = moving.model_copy(update={"play": play})
+    programme = programme_of(item)
+    assert programme
+    assert programme.length_s == 2.5
+
+    def says(at: float, *expected: tuple[int, float, float]) -> None:
+        assert np.array(programme.acting(at)) == pytest.approx(np.array(expected), abs=1e-12)
+
+    says(0.75, (0, 1.25, 1.0))
+    says(1.25, (0, 0.75, 1.0))  # for the second time
+    says(1.75, (0, 1.25, 0.5), (1, 2.5, 0.5))
+    says(2.25, (1, 1.5, 1.0))
+    says(2.75, (1, 0.5, 0.5), (0, 0.75, 0.5))  # the end leads into the beginning
+    says(2.75 - 2.5, (1, 0.5, 0.5), (0, 0.75, 0.5))
+    for seam in (0.0, 0.5, 1.5, 2.0, 2.5):  # nothing jumps: what comes in has no share yet, what goes out none any more
+        before, after = (
+            {(n, round(s, 6)): w for n, s, w in programme.acting(seam + by) if w > 1e-6} for by in (-1e-9, 1e-9)
+        )
+        assert before == pytest.approx(after)
+    once = programme_of(item.model_copy(update={"play": play.model_copy(update={"repeat": "once"})}))
+    assert once
+    assert once.length_s == 3.0
+    assert once.acting(0.25) == ((0, 0.75, 1.0),)
+    assert once.acting(9.0) == ((1, 0.0, 1.0),)
+    half = play.model_copy(update={"times": 1.5, "then": (), "repeat": "once"})
+    assert programme_of(item.model_copy(update={"play": half})).acting(9.0) == ((0, 1.0, 1.0),)  # type: ignore[union-attr]
+    for wrong in ({"animation": "c"}, {"animation": None, "then": (then,)}, {"animation": "a", "then": (then, then)}):
+        with pytest.raises(ValueError, match=r"no such|stands at first|same id"):
+            item_of("a" * 32, ("X", "m"), animations=moving.animations, play=Play(**wrong))  # type: ignore[arg-type]

@@ -240,7 +240,7 @@ def test_the_call_sheet_says_how_an_animation_runs() -> None:
     looped = playing(repeat="loop")
     assert animation_sentence(looped) == "Plays 3.33 times in the shot, at 1 × its speed."
     assert "does not close" in sheet(looped)["camera"].sentence
-    assert any("‘Sway’ plays 3.33 times" in h for h in sheet(looped)["subject"].hints)
+    assert any("is played 3.33 times" in h for h in sheet(looped)["subject"].hints)
     assert animation_sentence(playing(repeat="once", speed=2.0)) == "Lasts 1.50 s, then stands."
     assert animation_sentence(playing(animation="b")) == "It is a single pose."
     assert animation_sentence(with_ball()) == ""

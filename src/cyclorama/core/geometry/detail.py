@@ -85,7 +85,7 @@ def _hang_again(model: FileModel, which: list[bool]) -> None:
     """Refined parts that go with one bone hang on it with all their new vertices."""
     if model.skeleton is None:
         return
-    bones, _ = model.skeleton.at(None, 0.0)
+    bones, _ = model.skeleton.at(())
     for part, refined in zip(model.parts, which, strict=True):
         if refined and part.binding is not None:
             bone = int(part.binding.bone[0, 0])

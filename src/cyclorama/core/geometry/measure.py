@@ -34,10 +34,11 @@ class Measures:
     """(a,) how many of them belong to each animation"""
 
     def playing(self, item: Item) -> "Measures":
-        """The same, its hull that of all the room which the item's animation takes."""
+        """The same, its hull that of all the room which the item's animations take."""
         if item.playing is None:
             return self
-        return replace(self, hull=np.split(self.rooms, np.cumsum(self.room_sizes)[:-1])[item.playing[0]])
+        rooms = np.split(self.rooms, np.cumsum(self.room_sizes)[:-1])
+        return replace(self, hull=np.concatenate([rooms[number] for number in sorted(item.playing)]))
 
     def to_bytes(self) -> bytes:
         buffer = io.BytesIO()

@@ -2,6 +2,7 @@
 
 import io
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from ..kernel import kernel
 from .measure import convex_corners, outermost_points
 from .mesh import unit_rows
-from .skeleton import CUBIC, Skeleton, Track
+from .skeleton import CUBIC, Acting, Skeleton, Track
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -25,7 +26,8 @@ FARTHEST = 1e9
 _STEP_DEG = 6.0
 """How far a bone may turn between two poses that are joined by straight lines: 0.14 % of the radius off the arc."""
 MOST_STEPS = 17
-_PROBES = 9
+PROBES = 9
+"""Poses by which a movement is looked at."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,9 +57,9 @@ class Rig:
     """(v, w), each row adds up to 1"""
     shapes: tuple[Shape, ...] = ()
 
-    def at(self, animation: int | None, seconds: float) -> tuple[F32, F32]:
+    def at(self, acting: Acting) -> tuple[F32, F32]:
         """Vertices and unit normals (v, 3) in the file's space."""
-        bones, weights = self.skeleton.at(animation, seconds)
+        bones, weights = self.skeleton.at(acting)
         points, normals = self.points, self.normals
         if weights.any():
             points, normals = points.copy(), normals.copy()
@@ -67,17 +69,18 @@ class Rig:
                     normals[shape.vertex] += w * shape.lean
         return bent(points, normals, self.bone, self.weight, bones)
 
-    def steps(self, animation: int | None, times_s: tuple[float, float]) -> int:
-        """How many poses between two times describe the movement: one every few degrees of the fastest bone.
+    def steps(self, actings: Iterable[Acting]) -> int:
+        """How many poses describe a movement that goes through some: one every few degrees of the fastest bone.
 
-        An odd number, so that there is one in the middle.
+        An odd number, so that there is one in the middle; one if nothing moves.
         """
-        if animation is None or times_s[0] == times_s[1]:
+        passed = list(dict.fromkeys(actings))
+        if len(passed) < 2:
             return 1
         turned = np.zeros(len(self.skeleton.bone_node))
         before = None
-        for t in np.linspace(*times_s, _PROBES):
-            bones, _ = self.skeleton.at(animation, float(t))
+        for acting in passed:
+            bones, _ = self.skeleton.at(acting)
             axes = bones[:, :3, :3] / np.maximum(np.linalg.norm(bones[:, :3, :3], axis=1, keepdims=True), 1e-12)
             if before is not None:
                 cosine = (np.einsum("bij,bij->b", axes, before) - 1) / 2
@@ -85,9 +88,10 @@ class Rig:
             before = axes
         return int(min(3 + 2 * (turned.max(initial=0.0) // (2 * _STEP_DEG)), MOST_STEPS))
 
-    def moving(self, animation: int) -> NDArray[np.bool_]:
-        """Which vertices (v,) an animation takes from where they rest."""
-        nodes, shapes = self.skeleton.moving(animation)
+    def moving(self, animations: Iterable[int]) -> NDArray[np.bool_]:
+        """Which vertices (v,) some animations take from where they rest."""
+        each = [self.skeleton.moving(number) for number in animations]
+        nodes, shapes = (np.any(found, axis=0) for found in zip(*each, strict=True))
         moving = np.any(nodes[self.skeleton.bone_node][self.bone] & (self.weight > 0), axis=1)
         for number in np.flatnonzero(shapes):
             moving[self.shapes[number].vertex] = True
@@ -98,8 +102,8 @@ class Rig:
         length = self.skeleton.length_s(animation)
         most = min(MOST_POSES, max(2, MOST_POSITIONS // max(len(self.points), 1)))
         count = int(min(max(length * POSES_A_SECOND, 2), most))
-        outer = [outermost_points(self.at(animation, float(t))[0].astype(float)) for t in np.linspace(0, length, count)]
-        return convex_corners(np.concatenate(outer))
+        poses = (self.at(((animation, float(t), 1.0),))[0] for t in np.linspace(0, length, count))
+        return convex_corners(np.concatenate([outermost_points(pose.astype(float)) for pose in poses]))
 
     def to_bytes(self) -> bytes:
         """One self-contained file (NumPy npz): tracks and shapes lie end to end, with a table of what is where."""

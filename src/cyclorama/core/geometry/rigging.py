@@ -30,7 +30,7 @@ class Hung:
 
 def build_rig(skeleton: Skeleton, parts: list[Hung]) -> Rig:
     """The rig of parts laid end to end."""
-    bones, rest = skeleton.at(None, 0.0)
+    bones, rest = skeleton.at(())
     width = max(p.binding.bone.shape[1] for p in parts)
     points, normals, bone, weight = [], [], [], []
     shapes: list[list[Shape]] = [[] for _ in rest]

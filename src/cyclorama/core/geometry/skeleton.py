@@ -17,6 +17,9 @@ STEP, LINEAR, CUBIC = 0, 1, 2
 """How a track goes from key to key."""
 SAME = 1e-7
 """Keys that differ less stand still: exporters write one for every node."""
+Acting = tuple[tuple[int, float, float], ...]
+"""What a model does: number of an animation, where that stands in seconds, and its share; all shares add up to 1. None:
+it is at rest."""
 WIDTH = {MOVE: 3, TURN: 4, SCALE: 3}
 
 
@@ -94,20 +97,38 @@ class Skeleton:
     """(s,) weights at rest"""
     animations: tuple[tuple[Track, ...], ...] = ()
 
-    def at(self, animation: int | None, seconds: float) -> tuple[F64, F64]:
-        """Bones (b, 4, 4), bound space → file space, and shape weights (s,); None: at rest."""
-        move, turn, scale, shapes = self.move.copy(), self.turn.copy(), self.scale.copy(), self.shapes.copy()
-        for track in self.animations[animation] if animation is not None else ():
-            value = track.at(seconds)
-            if track.kind == SHAPES:
-                shapes[track.target : track.target + len(value)] = value
-            else:
-                (move, turn, scale)[track.kind][track.target] = value
+    def at(self, acting: Acting) -> tuple[F64, F64]:
+        """Bones (b, 4, 4), bound space → file space, and shape weights (s,).
+
+        Between animations nodes go straight and turn the short way, each by itself.
+        """
+        move, turn, scale, shapes = self._driven(*acting[0][:2]) if acting else self._resting()
+        so_far = acting[0][2] if acting else 1.0
+        for number, seconds, share in acting[1:]:
+            so_far += share
+            part = share / so_far if so_far > 0 else 0.0
+            one = self._driven(number, seconds)
+            turn = np.array([slerp(a, b, part) for a, b in zip(turn, one[1], strict=True)]).reshape(-1, 4)
+            move, scale, shapes = (a + part * (b - a) for a, b in ((move, one[0]), (scale, one[2]), (shapes, one[3])))
         local = self.base @ local_matrices(move, turn, scale)
         world = np.empty_like(local)
         for i, parent in enumerate(self.parent):
             world[i] = local[i] if parent < 0 else world[parent] @ local[i]
         return np.asarray(world[self.bone_node] @ self.bone_inverse), shapes
+
+    def _resting(self) -> tuple[F64, F64, F64, F64]:
+        return self.move.copy(), self.turn.copy(), self.scale.copy(), self.shapes.copy()
+
+    def _driven(self, animation: int, seconds: float) -> tuple[F64, F64, F64, F64]:
+        """Moves, turns and scales of nodes and weights of shapes at a time of an animation."""
+        found = self._resting()
+        for track in self.animations[animation]:
+            value = track.at(seconds)
+            if track.kind == SHAPES:
+                found[SHAPES][track.target : track.target + len(value)] = value
+            else:
+                found[track.kind][track.target] = value
+        return found
 
     def moved(self, by: F64) -> "Skeleton":
         """The same, standing elsewhere (3,): under one more node, which nothing drives."""

@@ -17,7 +17,7 @@ from .evaluate import (
 )
 from .focus import focus_distance_m, focused_m
 from .frames import FrameRate, looked_at
-from .play import Playing, animation_s, closes, rounds
+from .play import Playing, acting_at, closes, programme_of, rounds
 from .poses import Poses, poses_at
 from .rows import most_turned_deg, travels, turned_deg
 from .stands import at_rest
@@ -30,8 +30,8 @@ __all__ = [
     "Moment",
     "Playing",
     "Poses",
+    "acting_at",
     "aim_point",
-    "animation_s",
     "at_rest",
     "at_time",
     "box_corners",
@@ -53,6 +53,7 @@ __all__ = [
     "most_turned_deg",
     "moves_nothing",
     "poses_at",
+    "programme_of",
     "rounds",
     "rows_close",
     "shown_ev100",

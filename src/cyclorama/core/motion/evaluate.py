@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Mat4, Mat4s, Points, Vec3
+from ..geometry.skeleton import Acting
 from ..scene import (
     Aim,
     Camera,
@@ -35,7 +36,7 @@ from .closing import plain, rows_close
 from .curve import values_at
 from .focus import focused_m
 from .frames import FrameRate
-from .play import Playing, playing_of
+from .play import Playing, acting_at, playing_of
 from .poses import Poses, poses_at
 from .rows import most_turned_deg, travels
 
@@ -83,8 +84,8 @@ class Moment:
     disc_turns: bool
     playing: dict[str, Playing]
     """by item: what it plays"""
-    around_s: dict[str, tuple[float, float, float]]
-    """by item that plays: where its animation stands in this frame, the next and the one before"""
+    acting: dict[str, tuple[Acting, Acting, Acting]]
+    """by item that plays: what it does in this frame, the next and the one before"""
 
     @property
     def subject(self) -> Item | None:
@@ -115,7 +116,7 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
     poses = poses_at(project, shot, np.array(around, float))
     opens, shuts = (frame - shot.first_frame + end * open_for for end in (-0.5, 0.5))
     playing = {x.id: play for x in items if (play := playing_of(x, shot, rate, opens, shuts))}
-    each = {x.id: [playing_of(x, shot, rate, n, n) for n in around] for x in items if x.id in playing}
+    each = {x.id: acting_at(x, shot, rate, np.array(around, float)) for x in items if x.id in playing}
     fps = project.rate_num / project.rate_den
     return Moment(
         frame=frame,
@@ -142,7 +143,7 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
         light_at=_light_at(project, shot, poses),
         disc_turns=travels(shot, DISC),
         playing=playing,
-        around_s={who: tuple(p.times(1)[0] for p in plays if p) for who, plays in each.items()},
+        acting={who: (here, after, before) for who, (here, after, before) in each.items()},
     )
 
 

@@ -5,7 +5,7 @@ from .base import Doc
 from .camera import Camera
 from .changes import Change, SetValue, apply_set
 from .channel import Channel, Key
-from .item import Animation, Detail, Item, Made, Part, Placement, Play, Variant, Worn
+from .item import Animation, Detail, Item, Made, Part, Piece, Placement, Play, Variant, Worn
 from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
 from .material import Material, MaterialMaps, TextureRef
@@ -55,6 +55,7 @@ __all__ = [
     "Passes",
     "Path",
     "PathPoint",
+    "Piece",
     "Place",
     "Placement",
     "Play",

@@ -228,6 +228,13 @@ class AddStretch(Doc):
     traveller: Id = CAMERA
 
 
+class ThenPlay(Doc):
+    """One more piece of an animation at the end of what the subject plays."""
+
+    kind: Literal["then_play"] = "then_play"
+    animation: Id
+
+
 class AddPath(Doc):
     """A path of a ready shape around what the camera looks at."""
 
@@ -306,6 +313,7 @@ Change = Annotated[
     | StretchKeys
     | ScaleKeys
     | AddStretch
+    | ThenPlay
     | AddPath
     | ApplyMove
     | UseMove

@@ -91,11 +91,28 @@ class Animation(Doc):
     seconds: Annotated[float, Field(ge=0)]
 
 
+class Piece(Doc):
+    """A piece of an animation: from where to where, how often, and how long it is blended with what comes before."""
+
+    AFFECTS = "motion"
+
+    id: Id = "first"
+    animation: Annotated[Id, affecting("geometry", title="Animation")]
+    speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
+    times: Annotated[float, quantity("Times", "×", ge=0.01, le=1000)] = 1.0
+    from_s: Annotated[float, quantity("In", "s", ge=0, le=3600)] = 0.0
+    to_s: Annotated[float | None, quantity("Out", "s", ge=0, le=3600)] = None
+    """none: its end"""
+    reverse: Annotated[bool, Field(title="Backwards")] = False
+    blend_s: Annotated[float, quantity("Blend", "s", ge=0, le=60)] = 0.0
+
+
 class Play(Doc):
-    """How an animation of the item runs during the shot.
+    """How animations of the item run during the shot: the first, then others, one after the other.
 
     `whole`: a whole number of times, at a speed as near as possible to the one asked for, so that the loop closes;
-    `loop`: again and again at exactly this speed; `once`: then it stands in its last pose.
+    `loop`: again and again at exactly this speed; `once`: then it stands in its last pose. Where it comes round again,
+    the beginning of the first piece is blended with the end of the last.
     """
 
     AFFECTS = "motion"
@@ -104,7 +121,22 @@ class Play(Doc):
     """none: it stands as it was bound"""
     repeat: Annotated[Literal["whole", "loop", "once"], Field(title="Repeat")] = "whole"
     speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
+    """of all that is played"""
     start_s: Annotated[float, quantity("Begins at", "s", ge=0, le=3600)] = 0.0
+    times: Annotated[float, quantity("Times", "×", ge=0.01, le=1000)] = 1.0
+    from_s: Annotated[float, quantity("In", "s", ge=0, le=3600)] = 0.0
+    to_s: Annotated[float | None, quantity("Out", "s", ge=0, le=3600)] = None
+    reverse: Annotated[bool, Field(title="Backwards")] = False
+    blend_s: Annotated[float, quantity("Blend", "s", ge=0, le=60)] = 0.0
+    then: Annotated[tuple[Piece, ...], Field(title="Then", max_length=64)] = ()
+
+    @property
+    def first(self) -> Piece:
+        """The piece that is played first, of a play that plays."""
+        return Piece(
+            animation=self.animation or "", times=self.times, from_s=self.from_s, to_s=self.to_s, reverse=self.reverse,
+            blend_s=self.blend_s,
+        )  # fmt: skip
 
 
 class Detail(Doc):
@@ -164,9 +196,12 @@ class Item(Doc):
     """How far it is off its source at most, in units of the file; 0: it is the source."""
 
     @property
-    def playing(self) -> tuple[int, Animation] | None:
-        """Number and animation of what is played."""
-        return next(((i, a) for i, a in enumerate(self.animations) if a.id == self.play.animation), None)
+    def playing(self) -> frozenset[int] | None:
+        """Numbers of the animations that are played, None where it plays nothing."""
+        if self.play.animation is None:
+            return None
+        wanted = {self.play.animation, *(piece.animation for piece in self.play.then)}
+        return frozenset(i for i, a in enumerate(self.animations) if a.id in wanted)
 
     @property
     def variant(self) -> Variant:
@@ -189,6 +224,11 @@ class Item(Doc):
             raise ValueError(f"Two colourways of ‘{self.name}’ have the same id.")
         if all(v.id != self.variant_id for v in self.variants):
             raise ValueError(f"‘{self.name}’ has no colourway ‘{self.variant_id}’.")
-        if self.play.animation and self.playing is None:
+        known = {a.id for a in self.animations} | {None}
+        if any(a not in known for a in (self.play.animation, *(piece.animation for piece in self.play.then))):
             raise ValueError(f"‘{self.name}’ has no such animation.")
+        if self.play.animation is None and self.play.then:
+            raise ValueError(f"‘{self.name}’ stands at first: nothing can follow on that.")
+        if len({piece.id for piece in self.play.then}) != len(self.play.then):
+            raise ValueError(f"Two pieces of what ‘{self.name}’ plays have the same id.")
         return self

@@ -8,7 +8,8 @@ from ..framing import View, best_place, fit_subject, travel_of
 from ..geometry.measure import placed_hull
 from ..motion import FrameRate
 from ..motion.timecode import frames_of
-from ..scene import Project, Row, Segment, apply_set, place_of, put, put_all
+from ..scene import Piece, Project, Row, Segment, apply_set, inserted, place_of, put, put_all
+from ..scene.base import new_id
 from ..scene.changes import (
     AddCamera,
     AddPath,
@@ -26,6 +27,7 @@ from ..scene.changes import (
     SetValue,
     ShiftKeys,
     StretchKeys,
+    ThenPlay,
     Travel,
     UseMove,
 )
@@ -117,6 +119,15 @@ def _add_stretch(project: Project, change: AddStretch, _: Tools) -> tuple[Projec
     return with_stretch(project, change.move, change.traveller), f"Add a {change.move.replace('_', ' ')}"
 
 
+def _then_play(project: Project, change: ThenPlay, tools: Tools) -> tuple[Project, str]:
+    item, _ = tools.item(project, None)
+    name = next((a.name for a in item.animations if a.id == change.animation), None)
+    if name is None:
+        raise ChangeError("The subject has no such animation.")
+    piece = Piece(id=new_id("piece"), animation=change.animation)
+    return inserted(project, "subject/play/then", piece), f"Then play {name}"
+
+
 def _add_path(project: Project, change: AddPath, _: Tools) -> tuple[Project, str]:
     return with_path(project, change.shape), f"Add a {change.shape}"
 
@@ -148,5 +159,6 @@ TIMED: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
     SetRate: _rate, SetLength: _length, Reframe: _reframe, AddShot: _add_shot, AddCamera: _add_camera, Travel: _travel,
     SetKey: _key, RemoveKey: _unkey,
     ShiftKeys: _shift_keys, CopyKeys: _copy_keys, StretchKeys: _stretch_keys, ScaleKeys: _scale_keys,
-    AddStretch: _add_stretch, AddPath: _add_path, ApplyMove: _apply_move, UseMove: _use_move, CloseGap: _close_gap,
+    AddStretch: _add_stretch, AddPath: _add_path, ThenPlay: _then_play,
+    ApplyMove: _apply_move, UseMove: _use_move, CloseGap: _close_gap,
 }  # fmt: skip

@@ -4,7 +4,7 @@ import math
 from typing import Literal
 
 from ..framing import Depth, Projection
-from ..motion import FrameRate, closes, moves_nothing, rounds, rows_close
+from ..motion import FrameRate, closes, moves_nothing, programme_of, rounds, rows_close
 from ..scene import Doc, Project
 from ..words import length
 from . import words
@@ -61,8 +61,8 @@ def _subject(r: Review) -> Station:
     shot, rate = r.project.shot, FrameRate.of(r.project)
     if subject.playing and not closes(subject, shot, rate) and subject.play.repeat == "loop":
         times = rounds(subject, shot, rate)
-        hints.append(f"‘{subject.playing[1].name}’ plays {times:.3g} times: its end does not lead into its beginning. "
-                     "Let it play whole times.")  # fmt: skip
+        hints.append(f"What ‘{subject.name}’ does is played {times:.3g} times: its end does not lead into its "
+                     "beginning. Let it play whole times.")  # fmt: skip
     if (shows := off_px(r)) > MUCH_NEARER * subject.detail.error_px:
         hints.append(f"It was made for a camera farther away: it is up to {shows:.2g} px off its source now. "
                      "Make it again, under Detail.")  # fmt: skip
@@ -112,10 +112,11 @@ def animation_sentence(project: Project) -> str:
     subject = project.subject
     if subject is None or subject.playing is None:
         return ""
-    shot, rate, length = project.shot, FrameRate.of(project), subject.playing[1].seconds
-    times = rounds(subject, shot, rate)
-    if not times:
+    shot, rate = project.shot, FrameRate.of(project)
+    programme, times = programme_of(subject), rounds(subject, shot, rate)
+    if programme is None or not times:
         return "It is a single pose."
+    length = programme.length_s
     if subject.play.repeat == "once":
         return f"Lasts {length / subject.play.speed:.2f} s, then stands."
     seconds = float(rate.seconds(shot.frames))

@@ -48,7 +48,7 @@ class RigReader:
             PlacedMesh(node, self._bones_of(place, nodes[node]), "skin" in nodes[node], self._shapes_of(node), visible)
             for place, node, visible in self._visit(nodes)
         ]
-        self.at_rest = self._skeleton(()).at(None, 0.0)
+        self.at_rest = self._skeleton(()).at(())
         """matrices of all bones (b, 4, 4) and weights of all shapes"""
         targets = any(p.get("targets") for m in meshes for p in m["primitives"])
         self.alive = bool(targets or self._document.get("animations") or self._document.get("skins"))
@@ -82,7 +82,7 @@ class RigReader:
         everything = replace(
             self._skeleton(()), bone_node=np.arange(many, dtype=np.int32), bone_inverse=np.tile(np.eye(4), (many, 1, 1))
         )
-        return [(node, m) for (node, _), m in zip(self._order, everything.at(None, 0.0)[0], strict=True)]
+        return [(node, m) for (node, _), m in zip(self._order, everything.at(())[0], strict=True)]
 
     def above(self, node: int) -> tuple[str, ...]:
         """Names of the nodes above one, from the outside in; those without a name are passed over."""
@@ -198,7 +198,7 @@ class RigReader:
             alone = replace(
                 self._skeleton((tuple(tracks),)), bone_node=np.array([place], np.int32), bone_inverse=np.eye(4)[None]
             )
-            yield lambda seconds, alone=alone: alone.at(0, seconds)[0][0], alone.length_s(0)  # type: ignore[misc]
+            yield lambda seconds, alone=alone: alone.at(((0, seconds, 1.0),))[0][0], alone.length_s(0)  # type: ignore[misc]
 
     def _carriers(self) -> set[int]:
         """Places in the skeleton of all that meshes hang on: bones, and nodes above them. Cameras and lights do not."""

@@ -74,7 +74,7 @@ class UsdRig:
             animations=(self._tracks(),) if self._keys else (),
         )  # fmt: skip
         model.animation_names = ["Animation"] if self._keys else []
-        at_rest = model.skeleton.at(None, 0.0)
+        at_rest = model.skeleton.at(())
         for part in self._hung:
             hang(part, *at_rest)
 

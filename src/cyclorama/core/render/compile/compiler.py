@@ -103,9 +103,9 @@ class SceneCompiler:
         if not instances.bending:
             return [b for b in instances.bodies if b is not None], NO_SHAPES, 0
         playing = {b.rigged.item: moment.playing[b.rigged.item] for b in instances.bending}
-        around_s = {item: moment.around_s[item] for item in playing} if first else {}
+        around = {item: moment.acting[item] for item in playing} if first else {}
         (bent, shapes), number = self._kept.numbered(
-            "bent", (stood, playing, around_s), lambda: bend(instances.bending, playing, around_s)
+            "bent", (stood, playing, around), lambda: bend(instances.bending, playing, around)
         )
         ready = iter(bent)
         return [next(ready) if b is None else b for b in instances.bodies], shapes, number
@@ -166,7 +166,7 @@ class SceneCompiler:
             rows = np.array([row_of[w.material] for w in item.variant.parts], np.int32)
             rigged = None
             if item.playing:
-                rigged = Rigged(item.id, self.rig(item), item.playing[0], placement_matrix(item.placement))
+                rigged = Rigged(item.id, self.rig(item), item.playing, placement_matrix(item.placement))
             pieces.append(Piece(self.item_mesh(item), rows, part, moment.carriages[item.id], rigged))
             part += len(item.parts)
         return pieces

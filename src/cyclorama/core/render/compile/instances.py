@@ -1,13 +1,14 @@
 """Compiled geometry: set and items as bodies, laid out so that what moves moves without being compiled again."""
 
-from collections.abc import Iterable
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ...arrays import Mat4
 from ...geometry.mesh import Mesh, join, under
-from ...geometry.rig import Rig
+from ...geometry.rig import PROBES, Rig
+from ...geometry.skeleton import Acting
 from ...motion import STILL, Moment, Playing, Poses
 from ..trace.arrays import BENDS, F32, I32, NO_EDGES, NO_SHAPES, STANDS, TURNS, U8, Bodies, Geometry, Shapes, aligned
 from ..trace.bodies import Body, addresses_of, pose_keys
@@ -21,12 +22,13 @@ class Rigged:
 
     item: str
     rig: Rig
-    animation: int
+    animations: frozenset[int]
+    """those that are played"""
     placement: Mat4
 
-    def at(self, seconds: float) -> tuple[F32, F32]:
+    def at(self, acting: Acting) -> tuple[F32, F32]:
         """Vertices and unit normals (v, 3) in studio space, before the item is carried."""
-        return under(self.placement, *self.rig.at(self.animation, seconds))
+        return under(self.placement, *self.rig.at(acting))
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,7 +105,7 @@ def build_instances(pieces: list[Piece]) -> Instances:
         if piece.rigged is None:
             rigid.append(piece)
             continue
-        bends = np.asarray(piece.rigged.rig.moving(piece.rigged.animation)[piece.mesh.triangles].any(axis=1))
+        bends = np.asarray(piece.rigged.rig.moving(piece.rigged.animations)[piece.mesh.triangles].any(axis=1))
         rigid.append(replace(piece, mesh=piece.mesh.only(~bends), rigged=None))
         bent.append(replace(piece, mesh=piece.mesh.only(bends)))
     carriages = sorted({p.carriage for p in rigid}, key=[STILL, *(p.carriage for p in rigid)].index)
@@ -140,31 +142,32 @@ def build_instances(pieces: list[Piece]) -> Instances:
 
 
 def bend(
-    bending: list[Bending], playing: dict[str, Playing], around_s: dict[str, tuple[float, float, float]]
+    bending: list[Bending], playing: dict[str, Playing], around: Mapping[str, tuple[Acting, ...]]
 ) -> tuple[list[Body], Shapes]:
     """The bodies that bend while the shutter is open, and their triangles.
 
-    around_s: times of this frame, the next and the one before for motion vectors; empty where they are not recorded.
+    around: what they do in this frame, the next and the one before, for motion vectors; empty where those are not
+    recorded.
     """
-    steps = max(b.rigged.rig.steps(b.rigged.animation, playing[b.rigged.item].span_s) for b in bending)
-    bent = [_bent(b, playing[b.rigged.item].times(steps).tolist(), around_s.get(b.rigged.item, ())) for b in bending]
+    steps = max(b.rigged.rig.steps(playing[b.rigged.item].acting(PROBES)) for b in bending)
+    bent = [_bent(b, playing[b.rigged.item].acting(steps), around.get(b.rigged.item, ())) for b in bending]
     bodies, corners, places = zip(*bent, strict=True)
     return list(bodies), Shapes(
         bending[0].first, np.concatenate(corners, axis=1), np.concatenate(places, axis=1)
     )  # fmt: skip
 
 
-def _bent(bending: Bending, times: list[float], around_s: Iterable[float]) -> tuple[Body, F32, F32]:
-    """One body at times (k,) of its animation, corners (k, d, 18) and places (3, d, 9) of its triangles."""
-    triangles, around = bending.triangles, list(around_s)
-    poses = {t: bending.rigged.at(t) for t in {*times, *around}}  # this frame is often one of the shutter's
-    corners = np.empty((len(times), len(triangles), 18), np.float32)
-    for row, (vertices, normals) in zip(corners, (poses[t] for t in times), strict=True):
+def _bent(bending: Bending, actings: tuple[Acting, ...], around: tuple[Acting, ...]) -> tuple[Body, F32, F32]:
+    """One body in k poses, corners (k, d, 18) and places (3, d, 9) of its triangles."""
+    triangles = bending.triangles
+    poses = {a: bending.rigged.at(a) for a in {*actings, *around}}  # this frame is often one of the shutter's
+    corners = np.empty((len(actings), len(triangles), 18), np.float32)
+    for row, (vertices, normals) in zip(corners, (poses[a] for a in actings), strict=True):
         row[:, :9], row[:, 9:] = vertices[triangles].reshape(-1, 9), normals[triangles].reshape(-1, 9)
     places = np.zeros((3, len(triangles) if around else 0, 9), np.float32)
-    for k, t in enumerate(around):
-        places[k] = poses[t][0][triangles].reshape(-1, 9)
-    structure = Structure(np.stack([poses[t][0] for t in times]), triangles)
+    for k, acting in enumerate(around):
+        places[k] = poses[acting][0][triangles].reshape(-1, 9)
+    structure = Structure(np.stack([poses[a][0] for a in actings]), triangles)
     return Body(structure, bending.first), corners, places
 
 

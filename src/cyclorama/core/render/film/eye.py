@@ -72,8 +72,7 @@ def _pinhole(moment: Moment) -> Moment:
         item_deg={who: deg[:1] for who, deg in moment.around.item_deg.items()},
         lights_deg=moment.around.lights_deg[:1], environment_deg=moment.around.environment_deg[:1],
     )  # fmt: skip
-    playing = {who: replace(play, opens_s=moment.around_s[who][0], closes_s=moment.around_s[who][0])
-               for who, play in moment.playing.items()}  # fmt: skip
+    playing = {who: play.stopped for who, play in moment.playing.items()}
     camera = moment.camera.model_copy(update={"f_number": None, "shutter_deg": 0.0})
     return replace(moment, camera=camera, shutter=here, playing=playing)
 

@@ -42,7 +42,7 @@ export class Cards {
     Object.assign(this, { store, chosen, refresh, forecast: null });
     this.lightCard = new LightCard(store, chosen, refresh);
     this.materialCard = new MaterialCard(store, chosen, refresh);
-    this.subjectCard = new SubjectCard(store, floor);
+    this.subjectCard = new SubjectCard(store, chosen, refresh, floor);
     this.itemList = new ItemList(store, chosen, refresh);
     this.lensCard = new LensCard(store);
     this.moveCard = new MoveCard(store, chosen, refresh);

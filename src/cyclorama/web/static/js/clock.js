@@ -35,13 +35,13 @@ export class Clock {
 
   /** The pose the server computed for the current frame, or in a long move for the nearest that it computed. */
   pose(frame = this.frame) {
-    const { first, step, count, cameras, disc_deg, lights_deg, focal_mm, animation_s, carried } = this.store.state.shot;
+    const { first, step, count, cameras, disc_deg, lights_deg, focal_mm, acting, carried } = this.store.state.shot;
     const i = Math.min(count - 1, Math.round((frame - first) / step));
     const rows = (all) => Array.from(all.subarray(12 * i, 12 * i + 12));
     const each = (all, pick) => Object.fromEntries(Object.entries(all).map(([id, values]) => [id, pick(values)]));
     return {
       camera: rows(cameras), disc_deg: disc_deg[i], lights_deg: lights_deg[i], focal_mm: focal_mm[i],
-      animation_s: each(animation_s, (values) => values[i]), carried: each(carried, rows),
+      acting: each(acting, (said) => said[i]), carried: each(carried, rows),
     };
   }
 

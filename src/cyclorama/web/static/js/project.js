@@ -266,6 +266,7 @@ export class ProjectStore {
       .replace("{material}", chosen.material ?? "")
       .replace("{slot}", chosen.slot ?? "")
       .replace("{segment}", chosen.segment ?? "")
+      .replace("{piece}", chosen.piece ?? "")
       .replace("{row}", chosen.row ?? "");
   }
 
@@ -291,7 +292,6 @@ function floats(text) {
 function unpack(shot) {
   const numbers = floats;
   for (const name of ["cameras", "disc_deg", "lights_deg", "focal_mm"]) if (typeof shot[name] === "string") shot[name] = numbers(shot[name]);
-  for (const all of [shot.animation_s, shot.carried])
-    for (const [id, text] of Object.entries(all)) if (typeof text === "string") all[id] = numbers(text);
+  for (const [id, text] of Object.entries(shot.carried)) if (typeof text === "string") shot.carried[id] = numbers(text);
   for (const channel of Object.values(shot.keyed)) if (typeof channel.values === "string") channel.values = numbers(channel.values);
 }

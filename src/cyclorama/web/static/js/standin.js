@@ -65,7 +65,7 @@ function matrixFrom(rows) {
 class Model {
   /** @param {string} id @param {string} url of its mesh */
   constructor(id, url) {
-    Object.assign(this, { id, url, group: null, animation: null, bent: null, bending: false, carriage: "" });
+    Object.assign(this, { id, url, group: null, bent: null, bending: false, carriage: "" });
     this.holder = new THREE.Group();
     this.holder.matrixAutoUpdate = false;
   }
@@ -84,9 +84,9 @@ class Model {
   }
 
   /** Bend as the animation stands; `drawn` is called when it has. One pose is fetched at a time, the latest is next. */
-  async bend(asset, seconds, drawn) {
-    this.seconds = seconds;
-    const wanted = this.animation === null ? null : `/api/assets/${asset}/pose?animation=${this.animation}&seconds=${seconds}`;
+  async bend(asset, acting, drawn) {
+    this.acting = acting;
+    const wanted = acting ? `/api/assets/${asset}/pose?acting=${acting}` : null;
     if (this.bending || wanted === this.bent || !this.group) return;
     const { group } = this;
     let [positions, normals] = group.userData.rest;
@@ -108,7 +108,7 @@ class Model {
     shown.normals.array.set(normals);
     shown.position.needsUpdate = shown.normals.needsUpdate = true;
     drawn();
-    this.bend(asset, this.seconds, drawn);
+    this.bend(asset, this.acting, drawn);
   }
 
   /** Stand as its carriage does in a pose. */
@@ -156,7 +156,6 @@ export class StandIn {
     for (const [id, model] of this.models) if (!state.items.some((item) => item.id === id)) this.#drop(id, model);
     for (const item of state.items) {
       const model = this.models.get(item.id);
-      model.animation = item.animation;
       model.carriage = item.carriage;
       model.holder.visible = item.on;
       model.lay(item.matrix);
@@ -280,7 +279,7 @@ export class StandIn {
     if (!model) return;
     model.lay(pose.placements?.[id] ?? matrix);
     model.carry(pose);
-    model.bend(asset, pose.animation_s[id] ?? 0, () => this.draw());
+    model.bend(asset, pose.acting[id] ?? null, () => this.draw());
   }
 
   #placeLights(pose, lens) {

@@ -30,7 +30,7 @@ class Floor {
   constructor() {
     this.store = new ProjectStore(told("project-id"), told("affects"), told("keyable"));
     this.clock = new Clock(this.store);
-    this.chosen = { light: null, material: null, slot: null, item: null, row: null, segment: null };
+    this.chosen = { light: null, material: null, slot: null, item: null, row: null, segment: null, piece: null };
     this.station = stationInAddress() ?? "subject";
     /** Whether the files that are picked next come beside what is on the set. */
     this.beside = false;

@@ -13,15 +13,21 @@ const count = (n) => n.toLocaleString("en").replaceAll(",", "\u202f");
 export class SubjectCard {
   /**
    * @param {import("./project.js").ProjectStore} store
+   * @param {{piece: string|null}} chosen
+   * @param {() => void} refresh called when another piece was chosen
    * @param {{point: (part: number|null) => void}} floor
    */
-  constructor(store, floor) {
-    Object.assign(this, { store, floor, folded: new Map(), asset: null });
+  constructor(store, chosen, refresh, floor) {
+    Object.assign(this, { store, chosen, refresh, floor, folded: new Map(), asset: null });
+    byId("then-play").addEventListener("change", (e) => this.#thenPlay(e.target));
     byId("unit-choice").addEventListener("click", (e) => e.target.dataset.unitM && store.set("subject/placement/unit_m", Number(e.target.dataset.unitM)));
     byId("up-choice").addEventListener("click", (e) => e.target.dataset.up && store.set("subject/placement/up", e.target.dataset.up));
     byId("lay-choice").addEventListener("click", (e) => e.target.dataset.on && store.change({ kind: "lay", on: e.target.dataset.on }));
     byId("as-it-came").addEventListener("click", () => store.change({ kind: "lay", on: "as it came" }));
-    byId("animation").addEventListener("change", (e) => store.set("subject/play/animation", e.target.value || null));
+    byId("animation").addEventListener("change", (e) => {
+      const left = e.target.value ? [] : this.#subject.play.then.map(({ id }) => ({ kind: "remove", path: store.full(`subject/play/then/${id}`) }));
+      store.change(...left, { kind: "set", path: store.full("subject/play/animation"), value: e.target.value || null });
+    });
     byId("colourway").addEventListener("change", (e) => store.set("subject/variant_id", e.target.value));
     byId("error-choice").addEventListener("click", (e) => e.target.dataset.px && this.#make({ error_px: Number(e.target.dataset.px) }));
     byId("smooth-choice").addEventListener("click", (e) => e.target.dataset.smooth && this.#make({ smooth: e.target.dataset.smooth }));
@@ -67,6 +73,34 @@ export class SubjectCard {
       ...animations.map(({ id, name, seconds }) => make("option", { value: id }, `${name}, ${seconds.toFixed(2)} s`)));
     byId("animation").value = play.animation ?? "";
     byId("animation-explained").textContent = sentence;
+    if (!play.then.some(({ id }) => id === this.chosen.piece)) this.chosen.piece = null;
+    const called = (id) => animations.find((a) => a.id === id)?.name ?? "";
+    byId("pieces").replaceChildren(...[{ ...play, id: null, speed: 1 }, ...play.then].map((piece) => this.#piece(piece, called(piece.animation))));
+    byId("then-play").replaceChildren(make("option", { value: "" }, "Then play …"), ...animations.map(({ id, name }) => make("option", { value: id }, name)));
+    byId("first-piece").hidden = this.chosen.piece !== null;
+    byId("later-piece").hidden = this.chosen.piece === null;
+  }
+
+  async #thenPlay(pick) {
+    const animation = pick.value;
+    pick.value = "";
+    const id = animation && (await this.store.added({ kind: "then_play", animation }, () => this.#subject.play.then));
+    if (id) this.#choose(id);
+  }
+
+  #choose(piece) {
+    this.chosen.piece = piece;
+    this.refresh();
+  }
+
+  /** A line of what is played; the first one has no id. */
+  #piece({ id, reverse, times, speed }, name) {
+    const how = [times === 1 ? "" : `${times} ×`, speed === 1 ? "" : `at ${speed} ×`, reverse ? "backwards" : ""].filter(Boolean).join(", ");
+    const away = () => this.store.change({ kind: "remove", path: this.store.full(`subject/play/then/${id}`) });
+    return make("li", { class: "stretch", "aria-current": id === this.chosen.piece },
+      make("button", { type: "button", class: "flex-1 text-left", onclick: () => this.#choose(id) }, name),
+      make("span", { class: "num text-soft" }, how),
+      id === null ? "" : make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove ${name}`, title: "Remove", onclick: away }, "×"));
   }
 
   /** Which of its colourways it wears, where it has several. */
