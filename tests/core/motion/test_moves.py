@@ -202,6 +202,29 @@ def test_stretches_join_without_a_jump(kinds: list[str], ease_in: float, ease_ou
         assert np.abs(np.subtract(focal(project, *(joins - 1e-9)), focal(project, *joins))).max() < 1e-5
 
 
+def test_handles_make_a_path_a_bezier_curve() -> None:
+    """Through handles a path is the cubic of its four control points, ridden at even speed all the same."""
+    first = PathPoint(id="a", bends="even", out_x_m=0.0, out_z_m=2.0)
+    last = PathPoint(id="b", x_m=3.0, y_m=1.0, bends="free", in_x_m=1.0, in_y_m=-0.5, in_z_m=0.0)
+    path = Path(id="path-1", name="Path", points=(first, last))
+    controls = np.array([[0, 0, 0], [0, 0, 2], [4, 0.5, 0], [3, 1, 0]], float)
+    t = np.linspace(0, 1, 20_001)[:, None]
+    curve = ((1 - t) ** 3 * controls[0] + 3 * t * (1 - t) ** 2 * controls[1] + 3 * t**2 * (1 - t) * controls[2]
+             + t**3 * controls[3])  # fmt: skip
+    way = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(curve, axis=0), axis=1))])
+    assert length_m(path) == pytest.approx(way[-1], rel=1e-6)
+    shares = np.linspace(0, 1, 41)
+    expected = np.stack([np.interp(shares * way[-1], way, curve[:, axis]) for axis in range(3)], axis=1)
+    assert along(path, shares)[0] == pytest.approx(expected, abs=1e-4)
+    # an even point in the middle: no corner, the same direction before and after
+    middle = PathPoint(id="m", x_m=2.0, z_m=1.0, bends="even", out_x_m=0.5, out_z_m=-0.5)
+    smooth = Path(id="path-1", name="Path", points=(first, middle, last))
+    share = length_m(Path(id="p", name="P", points=(first, middle))) / length_m(smooth)
+    before, after = along(smooth, np.array([share - 1e-9, share + 1e-9]))[1]
+    assert before == pytest.approx(after, abs=1e-4)
+    assert before == pytest.approx(np.array([1, 0, -1]) / math.sqrt(2), abs=1e-4)
+
+
 def test_a_ride_along_a_closed_path_closes_and_looks_where_it_should() -> None:
     ring = [(3 * x, 1.0, 3 * z) for x, _, z in CIRCLE]
     project = put(new_project("Ride"), "paths", (path(ring, closed=True),))

@@ -17,18 +17,22 @@ from cyclorama.core.geometry.measure import Measures, measure, placed_hull
 from cyclorama.core.motion import aim_point, gaps, moment, poses_at, values_at
 from cyclorama.core.motion.curve import handles_of
 from cyclorama.core.motion.move_glb import move_glb
+from cyclorama.core.motion.paths import along
 from cyclorama.core.scene import Aim, Item, Project, load_project, new_project, put_all, value_at
 from cyclorama.core.scene.changes import (
     AddCamera,
     AddItem,
     AddPath,
+    AddPoint,
     AddShot,
     AddStretch,
     ApplyMove,
+    BendPoint,
     Change,
     CloseGap,
     Copy,
     CopyKeys,
+    DrawPath,
     Reframe,
     Remove,
     RemoveKey,
@@ -38,6 +42,7 @@ from cyclorama.core.scene.changes import (
     SetRate,
     SetValue,
     ShiftKeys,
+    SpeedCurve,
     StretchKeys,
     UseMove,
 )
@@ -187,7 +192,10 @@ def test_ready_moves_keep_the_subject_inside_the_margin(move: str) -> None:
 
 @pytest.mark.parametrize("shape", get_args(AddPath.model_fields["shape"].annotation))
 def test_paths_of_ready_shapes_are_ridden(shape: str) -> None:
-    project = done(with_box(), AddPath(shape=shape), AddStretch(move="ride"))  # type: ignore[arg-type]
+    project = with_box()
+    if shape == "camera to camera":
+        project = done(project, AddCamera(), SetValue(path="camera/azimuth_deg", value=70.0))
+    project = done(project, AddPath(shape=shape), AddStretch(move="ride"))  # type: ignore[arg-type]
     assert project.shot.rows[0].segments[-1].path_id == project.paths[0].id
     with pytest.raises(ChangeError, match="rides along a path"):
         done(project, Remove(path=f"paths/{project.paths[0].id}"))
@@ -204,6 +212,45 @@ def mended(project: Project) -> Project:
             return project
         project = done(project, CloseGap(where=found[0].where, fix=found[0].fixes[0]))
     raise AssertionError(found)
+
+
+def test_a_path_is_drawn_gets_points_and_handles() -> None:
+    project = done(with_box(), DrawPath(points=((0, 0.5, 1), (1, 0.5, 1), (1, 0.5, 0))))
+    path = project.paths[-1]
+    before = along(path, np.linspace(0, 1, 50))[0]
+    more = done(project, AddPoint(path=path.id, at=(1.0, 0.5, 0.4))).paths[-1]
+    assert [(p.x_m, p.z_m) for p in more.points] == [(0, 1), (1, 1), (1, 0.4), (1, 0)]
+    for point in path.points:
+        for bends in ("free", "even", "smooth"):
+            bent = done(project, BendPoint(path=path.id, point=point.id, bends=bends)).paths[-1]
+            # it goes where it went; only handles that are even on both sides may differ a little
+            assert along(bent, np.linspace(0, 1, 50))[0] == pytest.approx(before, abs=1e-3 if bends != "even" else 0.1)
+    with pytest.raises(ChangeError, match="not there any more"):
+        done(project, BendPoint(path=path.id, point="point-9", bends="free"))
+    with pytest.raises(ChangeError, match="in one place"):
+        done(project, DrawPath(points=((1, 1, 1), (1, 1, 1))))
+    with pytest.raises(ChangeError, match="only one camera"):
+        done(project, AddPath(shape="camera to camera"))
+
+
+def test_the_speed_of_a_ride_is_drawn_as_a_curve() -> None:
+    """Keyed evenly it is where it was; held back to a quarter in the middle it is there at a quarter of the path."""
+    project = done(with_box(), AddPath(shape="circle"), AddStretch(move="ride"))
+    row = next(r for r in project.shot.rows if r.id == "camera")
+    ride = row.segments[-1]
+    paced = done(project, SpeedCurve(segment=ride.id))
+    (channel,) = paced.shot.channels
+    frames = np.arange(project.shot.frames + 1.0)
+    begins = channel.keys[0].frame
+    there, paths = (poses_at(p, p.shot, frames).cameras[:, :3, 3] for p in (project, paced))
+    assert paths[begins:] == pytest.approx(there[begins:], abs=1e-6)
+    middle = (begins + channel.keys[1].frame) // 2
+    late = done(paced, SetKey(path=channel.path, frame=middle + project.shot.first_frame, value=25.0))
+    place = along(late.paths[-1], np.array([0.25]))[0][0]
+    assert poses_at(late, late.shot, np.array([float(middle)])).cameras[0, :3, 3] == pytest.approx(place, abs=1e-6)
+    assert not any("Along" in gap.what for gap in gaps(late, late.shot))
+    with pytest.raises(ChangeError, match="Only a ride"):
+        done(project, SpeedCurve(segment=row.segments[0].id))
 
 
 def test_the_doctor_mends_what_does_not_close() -> None:

@@ -65,6 +65,11 @@ def _moves(segment: Segment) -> bool:
     return segment.kind in ("ride", "zoom") or turns_of(segment) != 0.0
 
 
+def _paces(channel: Channel) -> bool:
+    """Whether it says how far along a path a ride is."""
+    return channel.path.endswith("/along_pct")
+
+
 def _custom(channel: Channel) -> bool:
     return len(channel.keys) > 1 and any(key.goes == "custom" for key in channel.keys)
 
@@ -88,7 +93,7 @@ def _camera_gaps(project: Project, shot: Shot) -> Iterator[Gap]:
     row = next((row for row in shot.rows if row.id == CAMERA), None)
     if row is None or not any(_moves(s) and not turns_of(s) for s in row.segments):
         return
-    free = shot.model_copy(update={"channels": ()})
+    free = shot.model_copy(update={"channels": tuple(c for c in shot.channels if _paces(c))})
     ends = np.array([0.0, shot.frames])
     stand = stand_of(project, free, carriers_at(project, free, ends))
     turned = turned_deg(free, CAMERA, ends)
@@ -109,6 +114,8 @@ def _camera_gaps(project: Project, shot: Shot) -> Iterator[Gap]:
 
 def _channel_gaps(shot: Shot) -> Iterator[Gap]:
     for channel in shot.channels:
+        if _paces(channel):  # what it does to the camera is looked at with the row
+            continue
         place = place_of(channel.path)
         times = np.array([0.0, 1e-3, shot.frames - 1e-3, shot.frames])
         first, after, before, last = values_at(channel, times, shot.frames)

@@ -1,8 +1,9 @@
 """Paths by arc length: smooth curves through points, along which one goes at even speed.
 
-Centripetal Catmull–Rom splines (Yuksel, Schaefer and Keyser, "On the parameterization of Catmull-Rom curves", SIAM/ACM
-Conference on Geometric and Physical Modeling, 2009): no cusps and no loops between points. Lengths are integrated by
-Gauss's rule of eight points on eight pieces of each stretch, and inverted between the pieces by Newton's method.
+Cubic Bézier curves where points have handles, and else centripetal Catmull–Rom splines (Yuksel, Schaefer and Keyser,
+"On the parameterization of Catmull-Rom curves", SIAM/ACM Conference on Geometric and Physical Modeling, 2009): no cusps
+and no loops between points. Lengths are integrated by Gauss's rule of eight points on eight pieces of each stretch, and
+inverted between the pieces by Newton's method.
 """
 
 from functools import lru_cache
@@ -12,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Points
-from ..scene import Path
+from ..scene import Path, PathPoint
 
 F64 = NDArray[np.float64]
 PIECES, ROUNDS = 8, 6
@@ -42,6 +43,34 @@ def length_m(path: Path) -> float:
     return _track(path).length
 
 
+def bent(path: Path, number: int) -> tuple[F64, F64]:
+    """Handles (3,) of a point as the path goes through it: from the point to that before it, and to that after it."""
+    track = _track(path)
+    arrives, leaves = (int(np.clip(i, 0, len(track.cubics) - 1)) for i in (number - 1, number))
+    if not len(track.cubics):
+        return np.zeros(3), np.zeros(3)
+    if track.closed:
+        arrives = (number - 1) % len(track.cubics)
+    elif number == 0:  # an end has a handle on its outer side too, opposite to the other
+        slope = _slope(track.cubics[:1], np.zeros(1))[0] / 3.0
+        return -slope, slope
+    elif number == len(track.cubics):
+        slope = _slope(track.cubics[-1:], np.ones(1))[0] / 3.0
+        return -slope, slope
+    arriving = _slope(track.cubics[arrives : arrives + 1], np.ones(1))[0] / 3.0
+    return -arriving, _slope(track.cubics[leaves : leaves + 1], np.zeros(1))[0] / 3.0
+
+
+def nearest_stretch(path: Path, at: tuple[float, float, float]) -> int:
+    """Number of the stretch between two points that comes nearest to a place, 0 the first."""
+    cubics = _track(path).cubics
+    if not len(cubics):
+        return 0
+    t = np.linspace(0.0, 1.0, 33)
+    places = np.stack([_place(np.broadcast_to(c, (len(t), 4, 3)), t) for c in cubics])
+    return int(np.argmin(np.linalg.norm(places - np.asarray(at), axis=2).min(axis=1)))
+
+
 @lru_cache(maxsize=64)
 def _track(path: Path) -> "_Track":
     return _Track(path)
@@ -54,11 +83,12 @@ class _Track:
         points = np.array([(p.x_m, p.y_m, p.z_m) for p in path.points], float)
         keep = np.ones(len(points), bool)
         keep[1:] = np.linalg.norm(np.diff(points, axis=0), axis=1) > NEAR_M
+        through = [p for p, kept in zip(path.points, keep, strict=True) if kept]
         points = points[keep]
         self.closed = path.closed and len(points) > 2
         if self.closed and np.linalg.norm(points[0] - points[-1]) <= NEAR_M:
-            points = points[:-1]
-        self.cubics = _cubics(points, self.closed) if len(points) > 1 else np.zeros((0, 4, 3))
+            points, through = points[:-1], through[:-1]
+        self.cubics = _cubics(points, through, self.closed) if len(points) > 1 else np.zeros((0, 4, 3))
         self.start = points[0]
         edges = np.arange(PIECES + 1) / PIECES
         lengths = np.array([[_arc(c, a, b) for a, b in pairwise(edges)] for c in self.cubics])
@@ -92,7 +122,15 @@ class _Track:
         return np.asarray((after - before + np.pi) % (2 * np.pi) - np.pi)
 
 
-def _cubics(points: Points, closed: bool) -> F64:
+def _handles(point: PathPoint) -> tuple[F64, F64] | None:
+    """From a point to its handles (3,), before and after it; None where the path goes through it by itself."""
+    if point.bends == "smooth":
+        return None
+    leaves = np.array([point.out_x_m, point.out_y_m, point.out_z_m])
+    return -leaves if point.bends == "even" else np.array([point.in_x_m, point.in_y_m, point.in_z_m]), leaves
+
+
+def _cubics(points: Points, through: list[PathPoint], closed: bool) -> F64:
     """Coefficients (s, 4, 3) of 1, t, t², t³ of each stretch between neighbouring points (n, 3)."""
     if closed:
         around = np.concatenate([points[-1:], points, points[:2]])
@@ -105,6 +143,9 @@ def _cubics(points: Points, closed: bool) -> F64:
         a, b, c = knots[i - 1 : i + 2]
         m1 = b * ((p1 - p0) / a - (p2 - p0) / (a + b)) + (p2 - p1)
         m2 = (p2 - p1) + b * ((p3 - p2) / c - (p3 - p1) / (b + c))
+        begin, end = (_handles(through[k % len(through)]) for k in (i - 1, i))
+        m1 = m1 if begin is None else 3.0 * begin[1]
+        m2 = m2 if end is None else -3.0 * end[0]
         out.append([p1, m1, 3 * (p2 - p1) - 2 * m1 - m2, 2 * (p1 - p2) + m1 + m2])
     return np.array(out)
 

@@ -11,7 +11,7 @@ from ..scene.camera import NEAREST_M
 from ..scene.shot import CAMERA
 from .aiming import aim_point
 from .carriers import Carriers
-from .curve import channels_under, values_at
+from .curve import channels_under, number_over, values_at
 from .easing import eased
 from .paths import along, lean
 from .rows import lengths_of, row_of, turned_deg
@@ -146,7 +146,8 @@ def _travel(stand: Stand, project: Project, shot: Shot, frames: F64) -> None:
     which = np.minimum(np.searchsorted(ends, frames, side="right"), len(lengths) - 1)
     for i, segment in enumerate(row.segments):
         u = np.clip((frames - (ends[i] - lengths[i])) / lengths[i], 0.0, 1.0)
-        _stretch(here, segment, which == i, np.asarray(eased(u, segment.ease_in, segment.ease_out), float))
+        done = np.asarray(eased(u, segment.ease_in, segment.ease_out), float)
+        _stretch(here, segment, which == i, _ridden(shot, segment, done, np.append(frames, ends[i])))
     for name in here.used & set(STAND):
         stand.values[name] = here.track[name]
     stand.values["azimuth_deg"] = stand.values["azimuth_deg"] + turned
@@ -154,24 +155,35 @@ def _travel(stand: Stand, project: Project, shot: Shot, frames: F64) -> None:
         stand.place, stand.ahead, stand.bank_deg = here.place, here.ahead, here.lean
 
 
+def _ridden(shot: Shot, segment: Segment, done: F64, frames: F64) -> F64:
+    """Shares (n + 1,) of its way that a stretch has done at frames (n + 1,) of which the last is its end: by its
+    easing, or, on a ride, by how far along its path it is told to be."""
+    path = f"shots/{shot.id}/rows/{CAMERA}/segments/{segment.id}/along_pct"
+    told = segment.along_pct is not None or any(c.path == path for c in shot.channels)
+    if segment.kind != "ride" or not told:
+        return np.append(done, 1.0)
+    return number_over(shot, path, segment.along_pct or 0.0, frames) / 100.0
+
+
 def _stretch(here: _Here, segment: Segment, within: NDArray[np.bool_], done: F64) -> None:
-    """One stretch: what it changes, at the times within it and at its end, from where those before have led."""
+    """One stretch: what it changes, at the times within it and at its end (n + 1,), from where those before have
+    led."""
     start = dict(here.now)
     for name in STAND:
         here.track[name][within] = start[name]
-    for name, values in _changed(segment, start, np.append(done, 1.0)).items():
+    for name, values in _changed(segment, start, done).items():
         here.used.add(name)
         here.track[name][within] = values[:-1][within]
         here.now[name] = float(values[-1])
     if segment.kind == "ride" and segment.path_id in here.paths:
-        places, directions = along(here.paths[segment.path_id], np.append(done, 1.0))
+        places, directions = along(here.paths[segment.path_id], done)
         if segment.looks == "aim":
             directions = np.full_like(directions, np.nan)
         here.used.add("ride")
         here.place[within], here.ahead[within] = places[:-1][within], directions[:-1][within]
         here.stays = places[-1], directions[-1]
         if segment.bank_deg:
-            here.lean[within] = segment.bank_deg * lean(here.paths[segment.path_id], done[within])
+            here.lean[within] = segment.bank_deg * lean(here.paths[segment.path_id], done[:-1][within])
     elif here.stays is not None and segment.kind in ("hold", "roll", "zoom", "pan"):
         here.place[within], here.ahead[within] = here.stays
     else:

@@ -8,7 +8,7 @@ from ..errors import ChangeError
 from .base import Doc, Id, Unit01
 from .item import CentreMethod, Form, Resting
 from .light import Shape
-from .path import PathShape
+from .path import Bends, PathShape
 from .place import full_path, place_of, put, value_at
 from .project import Project
 from .saved_move import SavedMove
@@ -228,6 +228,42 @@ class AddStretch(Doc):
     traveller: Id = CAMERA
 
 
+_Reach = Annotated[float, Field(ge=-5000, le=5000)]
+_Place = tuple[_Reach, _Reach, _Reach]
+
+
+class DrawPath(Doc):
+    """A path through points of the studio, m."""
+
+    kind: Literal["draw_path"] = "draw_path"
+    points: Annotated[tuple[_Place, ...], Field(min_length=2, max_length=200)]
+    closed: bool = False
+
+
+class AddPoint(Doc):
+    """One more point of a path, at a place of the studio, m, between the two where it comes nearest."""
+
+    kind: Literal["add_point"] = "add_point"
+    path: Id
+    at: _Place
+
+
+class BendPoint(Doc):
+    """Let a path go through a point by itself, or by handles."""
+
+    kind: Literal["bend_point"] = "bend_point"
+    path: Id
+    point: Id
+    bends: Bends
+
+
+class SpeedCurve(Doc):
+    """Key how far along its path a ride of the camera is, so that its speed is drawn as a curve."""
+
+    kind: Literal["speed_curve"] = "speed_curve"
+    segment: Id
+
+
 class ThenPlay(Doc):
     """One more piece of an animation at the end of what the subject plays."""
 
@@ -313,6 +349,10 @@ Change = Annotated[
     | StretchKeys
     | ScaleKeys
     | AddStretch
+    | DrawPath
+    | AddPoint
+    | BendPoint
+    | SpeedCurve
     | ThenPlay
     | AddPath
     | ApplyMove

@@ -48,6 +48,10 @@ class Segment(Doc):
     path_id: Annotated[Id | None, Field(title="Path")] = None
     looks: Annotated[Looks, Field(title="Looks")] = "aim"
     """where the camera looks on a ride"""
+    along_pct: Annotated[
+        float | None, quantity("Along the path", "%", ge=-10_000, le=10_000, affects="transform", moves=True)
+    ] = None
+    """on a ride: how far along its path it is, so that its speed can be keyed; None: by its easing"""
     bank_deg: Annotated[float, quantity("Leans into curves by", "°", ge=-90, le=90)] = 0.0
     """on a ride, where its path turns most"""
     ease_in: Annotated[float, quantity("Ease in", "", ge=0, le=1)] = 0.0

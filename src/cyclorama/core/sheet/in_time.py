@@ -13,11 +13,14 @@ from ..scene.base import new_id
 from ..scene.changes import (
     AddCamera,
     AddPath,
+    AddPoint,
     AddShot,
     AddStretch,
     ApplyMove,
+    BendPoint,
     CloseGap,
     CopyKeys,
+    DrawPath,
     Reframe,
     RemoveKey,
     ScaleKeys,
@@ -26,6 +29,7 @@ from ..scene.changes import (
     SetRate,
     SetValue,
     ShiftKeys,
+    SpeedCurve,
     StretchKeys,
     ThenPlay,
     Travel,
@@ -34,7 +38,8 @@ from ..scene.changes import (
 from ..scene.shot import CAMERA, DISC
 from .keys import keyed, repeated, scaled, shifted, stretched, unkeyed
 from .lists import copied
-from .moves import fixed, is_named_by_move, with_path, with_ready_move, with_stretch
+from .moves import fixed, is_named_by_move, with_ready_move, with_stretch
+from .paths import with_bend, with_drawn, with_pace, with_path, with_point
 from .rates import with_rate
 from .saved_moves import with_move
 from .tools import Tools
@@ -119,6 +124,23 @@ def _add_stretch(project: Project, change: AddStretch, _: Tools) -> tuple[Projec
     return with_stretch(project, change.move, change.traveller), f"Add a {change.move.replace('_', ' ')}"
 
 
+def _draw_path(project: Project, change: DrawPath, _: Tools) -> tuple[Project, str]:
+    return with_drawn(project, list(change.points), change.closed), "Draw a path"
+
+
+def _add_point(project: Project, change: AddPoint, _: Tools) -> tuple[Project, str]:
+    return with_point(project, change.path, change.at), "Add a point to a path"
+
+
+def _bend_point(project: Project, change: BendPoint, _: Tools) -> tuple[Project, str]:
+    how = {"smooth": "without handles", "even": "with handles", "free": "with a corner"}[change.bends]
+    return with_bend(project, change.path, change.point, change.bends), f"Path {how}"
+
+
+def _speed_curve(project: Project, change: SpeedCurve, _: Tools) -> tuple[Project, str]:
+    return with_pace(project, change.segment), "Speed curve of a ride"
+
+
 def _then_play(project: Project, change: ThenPlay, tools: Tools) -> tuple[Project, str]:
     item, _ = tools.item(project, None)
     name = next((a.name for a in item.animations if a.id == change.animation), None)
@@ -160,5 +182,6 @@ TIMED: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
     SetKey: _key, RemoveKey: _unkey,
     ShiftKeys: _shift_keys, CopyKeys: _copy_keys, StretchKeys: _stretch_keys, ScaleKeys: _scale_keys,
     AddStretch: _add_stretch, AddPath: _add_path, ThenPlay: _then_play,
+    DrawPath: _draw_path, AddPoint: _add_point, BendPoint: _bend_point, SpeedCurve: _speed_curve,
     ApplyMove: _apply_move, UseMove: _use_move, CloseGap: _close_gap,
 }  # fmt: skip

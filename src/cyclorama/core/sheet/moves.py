@@ -9,12 +9,11 @@ from ..errors import ChangeError
 from ..motion import gaps
 from ..motion.rows import turns_of
 from ..motion.stands import STAND
-from ..scene import Channel, Key, Path, PathPoint, Project, Row, Segment, put, put_all
+from ..scene import Channel, Key, Project, Row, Segment, put, put_all
 from ..scene.base import new_id
-from ..scene.path import PathShape
 from ..scene.shot import CAMERA, DISC, Fix, MoveKind, ReadyMove
 from .keys import stretched
-from .names import free_name
+from .paths import rounded, with_path
 
 OVERHEAD_DEG = 75.0
 BLENDED = 0.75
@@ -32,23 +31,11 @@ def with_stretch(project: Project, kind: MoveKind, traveller: str) -> Project:
         if not project.paths:
             project = with_path(project, "circle")
         path_id = project.paths[-1].id
-    new = Segment(id=new_id("segment"), kind=kind, by_m=_round(by_m), by_deg=by_deg, to_mm=to_mm, path_id=path_id)
+    new = Segment(id=new_id("segment"), kind=kind, by_m=rounded(by_m), by_deg=by_deg, to_mm=to_mm, path_id=path_id)
     row = next((row for row in shot.rows if row.id == traveller), None)
     segments = (*(row.segments if row else ()), new)
     others = tuple(r for r in shot.rows if r.id != traveller)
     return put(project, "shot/rows", (Row(id=traveller, segments=segments), *others))
-
-
-def with_path(project: Project, shape: PathShape) -> Project:
-    """One more path, around what the open shot's camera looks at, as far away as it stands."""
-    camera = project.camera
-    far, high = camera.distance_m, camera.aim.y_m + camera.distance_m * math.sin(math.radians(camera.elevation_deg))
-    points = _SHAPES[shape](far, high)
-    made = tuple(PathPoint(id=f"point-{i + 1}", x_m=_round(x), y_m=_round(y), z_m=_round(z))
-                 for i, (x, y, z) in enumerate(points))  # fmt: skip
-    name = free_name((p.name for p in project.paths), shape.capitalize())
-    path = Path(id=new_id("path"), name=name, closed=shape in ("circle", "figure eight"), points=made)
-    return put(project, "paths", (*project.paths, path))
 
 
 def with_ready_move(project: Project, name: ReadyMove) -> Project:
@@ -147,10 +134,6 @@ _MENDED: dict[str, Callable[[tuple[Segment, ...]], tuple[Segment, ...]]] = {
 }  # fmt: skip
 
 
-def _round(metres: float) -> float:
-    return float(f"{metres:.4g}")
-
-
 def _s(kind: MoveKind, n: int, **more: object) -> Segment:
     return Segment(id=f"segment-{n}", kind=kind, **more)  # type: ignore[arg-type]
 
@@ -158,35 +141,15 @@ def _s(kind: MoveKind, n: int, **more: object) -> Segment:
 _EASED = {"ease_in": 0.3, "ease_out": 0.3}
 _READY: dict[ReadyMove, Callable[[float], tuple[Segment, ...]]] = {
     "slow turn": lambda far: (_s("orbit", 1, turns=1.0),),
-    "hero push": lambda far: (_s("push", 1, by_m=_round(far * 0.4), **_EASED), _s("hold", 2)),
-    "rise and reveal": lambda far: (_s("rise", 1, by_m=_round(far * 0.5), **_EASED), _s("arc", 2, by_deg=40, **_EASED)),
+    "hero push": lambda far: (_s("push", 1, by_m=rounded(far * 0.4), **_EASED), _s("hold", 2)),
+    "rise and reveal": lambda far: (
+        _s("rise", 1, by_m=rounded(far * 0.5), **_EASED), _s("arc", 2, by_deg=40, **_EASED),
+    ),
     "figure-eight ride": lambda far: (_s("ride", 1),),
-    "dolly-zoom": lambda far: (_s("dolly_zoom", 1, by_m=_round(far * 0.5), **_EASED),),
+    "dolly-zoom": lambda far: (_s("dolly_zoom", 1, by_m=rounded(far * 0.5), **_EASED),),
     "three-quarter arc": lambda far: (_s("arc", 1, by_deg=270, **_EASED), _s("hold", 2)),
     "overhead drop": lambda far: (_s("hold", 1),),
     "swing and settle": lambda far: (
         _s("arc", 1, by_deg=60, **_EASED), _s("arc", 2, by_deg=-30, **_EASED), _s("arc", 3, by_deg=10, **_EASED),
     ),
-}  # fmt: skip
-
-
-def _ring(far: float, high: float, count: int = 8) -> list[tuple[float, float, float]]:
-    turns = [2 * math.pi * i / count for i in range(count)]
-    return [(far * math.sin(a), high, far * math.cos(a)) for a in turns]
-
-
-def _eight(far: float, high: float) -> list[tuple[float, float, float]]:
-    """In front of what is looked at, with its crossing in the middle."""
-    turns = [2 * math.pi * i / 16 for i in range(16)]
-    return [(0.5 * far * math.sin(a), high, far * (1.0 + 0.15 * math.sin(2 * a))) for a in turns]
-
-
-def _spiral(far: float, high: float) -> list[tuple[float, float, float]]:
-    turns = [2 * math.pi * i / 8 for i in range(13)]
-    return [(far * math.sin(a), high + far * 0.08 * i, far * math.cos(a)) for i, a in enumerate(turns)]
-
-
-_SHAPES: dict[PathShape, Callable[[float, float], list[tuple[float, float, float]]]] = {
-    "circle": _ring, "figure eight": _eight, "rising spiral": _spiral,
-    "straight track": lambda far, high: [(-0.6 * far, high, far), (0.6 * far, high, far)],
 }  # fmt: skip

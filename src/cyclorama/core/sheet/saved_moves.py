@@ -6,6 +6,7 @@ from ..errors import ChangeError
 from ..motion import aim_point, value_of
 from ..scene import Channel, Path, Project, Row, place_of, put_all
 from ..scene.base import new_id
+from ..scene.path import HANDLES
 from ..scene.saved_move import SavedMove
 from ..scene.shot import CAMERA, DISC
 from .moves import is_named_by_move
@@ -66,7 +67,10 @@ def with_move(project: Project, move: SavedMove) -> Project:
 
 def _points(path: Path, from_m: np.ndarray, to_m: np.ndarray, by: float) -> tuple[object, ...]:
     return tuple(
-        p.model_copy(update=dict(zip(("x_m", "y_m", "z_m"), map(float, to_m + (at - from_m) * by), strict=True)))
+        p.model_copy(
+            update=dict(zip(("x_m", "y_m", "z_m"), map(float, to_m + (at - from_m) * by), strict=True))
+            | {name: getattr(p, name) * by for name in HANDLES}
+        )
         for p in path.points
         for at in [np.array([p.x_m, p.y_m, p.z_m])]
     )

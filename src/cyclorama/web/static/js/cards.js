@@ -45,7 +45,7 @@ export class Cards {
     this.subjectCard = new SubjectCard(store, chosen, refresh, floor);
     this.itemList = new ItemList(store, chosen, refresh);
     this.lensCard = new LensCard(store);
-    this.moveCard = new MoveCard(store, chosen, refresh);
+    this.moveCard = new MoveCard(store, chosen, refresh, floor);
     byId("move-choice").addEventListener("click", (e) => e.target.dataset.move && store.change({ kind: "travel", move: e.target.dataset.move }));
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));

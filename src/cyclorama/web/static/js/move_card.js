@@ -23,9 +23,10 @@ export class MoveCard {
    * @param {import("./project.js").ProjectStore} store
    * @param {{row: string|null, segment: string|null}} chosen
    * @param {() => void} refresh called when another stretch was chosen
+   * @param {{sketchPath: (done: (points: number[][]|null, closed: boolean) => void) => void}} floor
    */
-  constructor(store, chosen, refresh) {
-    Object.assign(this, { store, chosen, refresh });
+  constructor(store, chosen, refresh, floor) {
+    Object.assign(this, { store, chosen, refresh, floor });
     const choose = (id, change) => byId(id).addEventListener("change", (e) => {
       const { value } = e.target;
       e.target.value = "";
@@ -39,7 +40,8 @@ export class MoveCard {
     byId("keep-move").addEventListener("click", () => this.#keep());
     byId("forget-moves").addEventListener("click", () => this.#forget());
     this.#loadKept();
-    choose("add-path", (shape) => store.change({ kind: "add_path", shape }));
+    choose("add-path", (shape) => (shape === "drawn" ? this.#draw() : store.change({ kind: "add_path", shape })));
+    byId("speed-curve").addEventListener("click", () => store.change({ kind: "speed_curve", segment: chosen.segment }));
     this.keep = "seconds";
     for (const keep of ["seconds", "frames"])
       byId(`keep-${keep}`).addEventListener("click", () => {
@@ -95,6 +97,11 @@ export class MoveCard {
     await this.#loadKept();
   }
 
+  #draw() {
+    say("Click on the plan where the path leads; Enter or a double click ends it, Escape gives it up.", 10);
+    this.floor.sketchPath((points, closed) => points && this.store.change({ kind: "draw_path", points, closed }));
+  }
+
   async #add(move) {
     const rows = () => this.store.shot.rows.flatMap((row) => row.segments.map((s) => ({ ...s, row: row.id })));
     const id = await this.store.added({ kind: "add_stretch", move }, rows);
@@ -123,6 +130,7 @@ export class MoveCard {
     byId("paths").replaceChildren(...paths.map((path) => make("li", { class: "row" }, make("span", { class: "name truncate" }, path.name),
       make("span", { class: "num flex-1 text-right text-soft" }, path.length),
       make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove ${path.name}`, title: "Remove", onclick: () => this.store.change({ kind: "remove", path: `paths/${path.id}` }) }, "×"))));
+    byId("paths-explained").hidden = !paths.length;
     const { path_id: ridden } = all.find(({ segment }) => segment.id === this.chosen.segment)?.segment ?? {};
     byId("ride-path").replaceChildren(...paths.map((path) => make("option", { value: path.id, selected: path.id === ridden }, path.name)));
   }

@@ -4,6 +4,7 @@ import { draw } from "./api.js";
 import { NEAREST_M } from "./distances.js";
 import { carriedBack, flatHull, goneAlong, inverse, rad, rows3, turned, under, wrap } from "./plan_geometry.js";
 import { heights, rings, setFromAbove } from "./plan_ground.js";
+import { PlanPaths } from "./plan_paths.js";
 import { INK, TAPE, cameraSign, heat, lamp, names } from "./plan_signs.js";
 
 export class Plan {
@@ -15,6 +16,7 @@ export class Plan {
    */
   constructor(svg, store, clock, floor) {
     Object.assign(this, { svg, store, clock, floor, side: false, drag: null, pose: null });
+    this.paths = new PlanPaths(this);
     svg.addEventListener("pointerdown", (e) => this.#begin(e));
     svg.addEventListener("pointermove", (e) => this.drag && this.#move(e));
     svg.addEventListener("pointerup", (e) => this.#end(e));
@@ -29,6 +31,12 @@ export class Plan {
     if (!this.drag) this.scale = this.#fitScale();
     this.origin = this.side ? [this.w * 0.46, this.h - 46] : [this.w / 2, this.h / 2 + 6];
     this.svg.replaceChildren(...(this.side ? this.#elevation() : this.#top()));
+  }
+
+  /** Where a pointer is in the view from above, m, at the camera's height. */
+  under(e) {
+    const box = this.svg.getBoundingClientRect();
+    return [(e.clientX - box.left - this.origin[0]) / this.scale, this.#camera().at[1], (e.clientY - box.top - this.origin[1]) / this.scale];
   }
 
   #camera() {
@@ -128,27 +136,6 @@ export class Plan {
     return items;
   }
 
-  /** Paths with their points, which are dragged. */
-  #paths(flat) {
-    const { paths, project } = this.store.state;
-    return paths.flatMap(({ id, name, line }) => {
-      const places = Array.from({ length: line.length / 3 }, (_, i) => flat([line[3 * i], line[3 * i + 1], line[3 * i + 2]]));
-      const { points } = project.paths.find((path) => path.id === id);
-      return [draw("polyline", { points: places.map((p) => p.join(",")).join(" "), fill: "none", stroke: INK, "stroke-opacity": 0.55, "stroke-dasharray": "4 3" }, draw("title", {}, name)),
-        ...points.map((point) => {
-          const [cx, cy] = flat(this.#pointAt(id, point));
-          return draw("circle", { class: "grab", "data-grab": "point", "data-path": id, "data-point": point.id, cx, cy, r: 3.5, fill: "#fff", stroke: INK, "stroke-width": 1.5 }, draw("title", {}, `${name}, ${point.id}`));
-        })];
-    });
-  }
-
-  /** Where a point of a path is, or is being dragged to. */
-  #pointAt(path, point) {
-    const held = this.drag?.point === point.id && this.drag.path === path ? this.drag.changes : [];
-    const value = (name) => held.find((c) => c.path.endsWith(name))?.value ?? point[name];
-    return [value("x_m"), value("y_m"), value("z_m")];
-  }
-
   #wedge() {
     const camera = this.#camera();
     const from = this.#at(camera.at);
@@ -187,7 +174,7 @@ export class Plan {
       const angle = (-Math.atan2(light.at[0], light.at[2]) * 180) / Math.PI;
       return { light, at: this.#at(light.at), out: [light.at[0] / length, light.at[2] / length], angle, half: Math.hypot(...light.u) };
     });
-    return [...rings(this), ...setFromAbove(this, this.store.state.project.set), ...this.#outlines((p) => this.#at(p)), ...this.#axis(), ...this.#ring((p) => this.#at(p)), ...this.#paths((p) => this.#at(p)), ...this.#lamps(lamps, (light) => this.#at(light.aim), this.#at(this.#camera().at)), ...this.#otherCameras((p) => this.#at(p), false), ...this.#wedge()];
+    return [...rings(this), ...setFromAbove(this, this.store.state.project.set), ...this.#outlines((p) => this.#at(p)), ...this.#axis(), ...this.#ring((p) => this.#at(p)), ...this.paths.show((p) => this.#at(p)), ...this.#lamps(lamps, (light) => this.#at(light.aim), this.#at(this.#camera().at)), ...this.#otherCameras((p) => this.#at(p), false), ...this.#wedge(), ...this.paths.showSketch((p) => this.#at(p))];
   }
 
   /** Lamps with their beams towards what they aim at and their names. */
@@ -214,7 +201,7 @@ export class Plan {
       const away = Math.atan2(at[1] - aim[1], at[0] - aim[0]);
       return { light, at, out: [Math.cos(away), Math.sin(away)], angle: (away * 180) / Math.PI - 90, half: Math.hypot(...light.v) };
     });
-    return [...items, ...this.#sideTrail(flat), ...this.#paths(flat), ...this.#lamps(lamps, (light) => flat(light.aim), flat(camera.at)), ...this.#otherCameras(flat, true), ...this.#sideCamera(camera, flat, aim)];
+    return [...items, ...this.#sideTrail(flat), ...this.paths.show(flat), ...this.#lamps(lamps, (light) => flat(light.aim), flat(camera.at)), ...this.#otherCameras(flat, true), ...this.#sideCamera(camera, flat, aim)];
   }
 
   /** Where the camera goes, unless it only goes round at one height. */
@@ -234,11 +221,13 @@ export class Plan {
   }
 
   #begin(e) {
+    if (this.paths.click(e)) return;
     const target = e.target.closest("[data-grab]");
     if (!target || e.button !== 0) return;
     this.svg.setPointerCapture(e.pointerId);
-    this.drag = { what: target.dataset.grab, light: target.dataset.light, item: target.dataset.item, path: target.dataset.path, point: target.dataset.point, camera: target.dataset.camera, x: e.clientX, y: e.clientY, moved: false, changes: [] };
+    this.drag = { what: target.dataset.grab, light: target.dataset.light, item: target.dataset.item, path: target.dataset.path, point: target.dataset.point, side: target.dataset.side, camera: target.dataset.camera, x: e.clientX, y: e.clientY, moved: false, changes: [] };
     const { what, light, item } = this.drag;
+    this.paths.held = what === "point" ? this.paths.place(this.drag) : null;
     if (what === "item") this.drag.from = { ...this.store.item(item).placement };
     this.floor.choose({ light: "light", item: "subject" }[what] ?? "camera", light ?? item);
   }
@@ -270,7 +259,7 @@ export class Plan {
     const azimuthOf = ([dx, dz]) => (Math.atan2(dx, dz) * 180) / Math.PI;
     const reach = ([dx, dz], elevation) => Math.hypot(dx, dz) / Math.max(Math.cos(rad(elevation)), 0.05);
     if (this.drag.what === "item") return this.#dragItem(x, z);
-    if (this.drag.what === "point") return [this.#set(`${this.#point()}/x_m`, x, 4), this.#set(`${this.#point()}/z_m`, z, 4)];
+    if (["path", "point", "handle"].includes(this.drag.what)) return this.paths.drag(this.drag, { x, z });
     if (this.drag.what === "light") {
       const { elevation_deg: elevation } = this.store.value(this.#light());
       // where it has gone along with something, it is put where that is at rest
@@ -307,11 +296,6 @@ export class Plan {
     return shot.first + best[1] * shot.step;
   }
 
-  /** Path of the point that is dragged. */
-  #point() {
-    return `paths/${this.drag.path}/points/${this.drag.point}`;
-  }
-
   /** The camera that is not on and is dragged. */
   #other() {
     return this.store.state.other_cameras.find(({ id }) => id === this.drag.camera);
@@ -334,7 +318,7 @@ export class Plan {
 
   #dragSide(x, y) {
     if (this.drag.what === "item") return [];
-    if (this.drag.what === "point") return [this.#set(`${this.#point()}/y_m`, y, 4)];
+    if (["path", "point", "handle"].includes(this.drag.what)) return this.paths.drag(this.drag, { y });
     const { aim } = { light: () => this.store.state.lens.lights.find((l) => l.id === this.drag.light), other: () => this.#other() }[this.drag.what]?.() ?? this.store.state.lens;
     const rise = y - aim[1];
     const elevation = (from) => Math.min(89, Math.max(-89, (Math.atan2(rise, from) * 180) / Math.PI));

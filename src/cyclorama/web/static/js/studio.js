@@ -70,6 +70,12 @@ class Floor {
     for (const view of [this.lens, this.strip]) view.dispose();
   }
 
+  /** Let a path be drawn on the plan. @param {(points: number[][]|null, closed: boolean) => void} done */
+  sketchPath(done) {
+    byId("plan-top").click();
+    this.plan.paths.sketchOne(done);
+  }
+
   /** Draw a pose that is not saved yet. */
   preview(pose) {
     this.proof.place(false);
