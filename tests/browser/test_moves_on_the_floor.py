@@ -131,6 +131,46 @@ def test_a_path_is_drawn_by_hand_and_a_loop_is_closed(page: Page, server: Server
     expect(page.locator("#paths li")).to_have_count(0)
 
 
+def test_a_path_is_drawn_on_the_plan_and_bent_by_its_handles(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "camera")
+    page.select_option("#add-path", "drawn")
+    plan = page.locator("#plan").bounding_box()
+    assert plan is not None
+    for across, down in ((0.25, 0.7), (0.5, 0.85)):
+        page.mouse.click(plan["x"] + plan["width"] * across, plan["y"] + plan["height"] * down)
+        page.wait_for_timeout(400)  # two clicks at once are a double one
+    page.mouse.dblclick(plan["x"] + plan["width"] * 0.75, plan["y"] + plan["height"] * 0.7)
+    expect(page.locator("#paths li")).to_contain_text("Drawn path")
+    (drawn,) = project(server, floor).paths
+    assert len(drawn.points) == 3
+    assert drawn.points[0].x_m < drawn.points[1].x_m < drawn.points[2].x_m
+
+    def middle_of(selector: str) -> tuple[float, float]:
+        box = page.locator(selector).first.bounding_box()
+        assert box is not None
+        return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+    page.mouse.dblclick(*middle_of(f"#plan [data-grab=point][data-point={drawn.points[1].id}]"))
+    expect(page.locator("#plan [data-grab=handle]")).to_have_count(2)
+    x, y = middle_of("#plan [data-side=out]")
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y + 30, steps=4)
+    page.mouse.up()
+    saved_step(page, "Undo: Set")
+    (bent,) = project(server, floor).paths
+    assert bent.points[1].bends == "even"
+    assert bent.points[1].out_z_m > 0.05
+    page.select_option("#add-stretch", "ride")
+    expect(page.locator("#stretches li")).to_have_count(2)
+    page.click("#speed-curve")
+    saved_step(page, "Speed curve")
+    assert [c.path.rpartition("/")[2] for c in project(server, floor).shot.channels] == ["along_pct"]
+    for _ in range(5):
+        undo(page)
+    expect(page.locator("#paths li")).to_have_count(0)
+
+
 def test_another_shot_through_another_camera(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "camera")
     before = project(server, floor)

@@ -144,6 +144,16 @@ def begin(ctx: Ctx, project_id: str) -> JobAnswer:
     return JobAnswer.of(ask_for_proof(ctx.work, *_now(ctx, project_id)))
 
 
+@router.post("/all", status_code=202)
+def begin_all(ctx: Ctx, project_id: str) -> list[JobAnswer]:
+    """Proof every shot of the project, the open one first, one after the other; answers with those that are made."""
+    project = ctx.studio.projects.get(project_id).project
+    found = proofs_of(ctx.studio.folder, project)
+    order = sorted(project.shots, key=lambda shot: shot.id != project.shot_id)
+    missing = [shot for shot in order if not found[shot.id].whole]
+    return [JobAnswer.of(ask_for_proof(ctx.work, put(project, "shot_id", x.id), found[x.id])) for x in missing]
+
+
 @router.get("")
 def one(ctx: Ctx, project_id: str) -> ProofState:
     """What there is of the proof of the open shot as it stands."""

@@ -33,6 +33,7 @@ from cyclorama.core.scene.changes import (
     Copy,
     CopyKeys,
     DrawPath,
+    FitSubject,
     Reframe,
     Remove,
     RemoveKey,
@@ -202,6 +203,22 @@ def test_paths_of_ready_shapes_are_ridden(shape: str) -> None:
     if len(project.paths[0].points) > 2:
         project = done(project, Remove(path=f"paths/{project.paths[0].id}/points/point-1"))
     assert np.isfinite(moment(project, 40).shutter.cameras).all()
+
+
+def test_everything_on_the_set_is_brought_into_the_picture() -> None:
+    project = done(with_box(), AddItem(form="ball"), SetValue(path="camera/distance_m", value=0.5))
+
+    def least(project: Project) -> list[float]:
+        hulls = [placed_hull(measure(build_made(x.made)), x.placement) for x in project.items if x.made]
+        view = View.of(project)
+        return [float(frame_margins(view, hull).per_frame.min()) for hull in (*hulls, np.concatenate(hulls))]
+
+    assert least(project)[-1] < 0
+    subject, whole = least(done(project, FitSubject())), least(done(project, FitSubject(keep="everything")))
+    wanted = project.shot.shoot.margin
+    assert subject[0] == pytest.approx(wanted, abs=2e-3)
+    assert whole[-1] == pytest.approx(wanted, abs=2e-3)
+    assert min(whole) > wanted - 2e-3 > subject[1]
 
 
 def mended(project: Project) -> Project:

@@ -54,8 +54,8 @@ class FitSubject(Doc):
     """Move the camera to the distance at which the subject stays inside the margin, in every frame or in one."""
 
     kind: Literal["fit"] = "fit"
-    keep: Literal["subject", "disc"] = "subject"
-    """disc: that it stands on stays in the picture as well"""
+    keep: Literal["subject", "disc", "everything"] = "subject"
+    """disc: that it stands on stays in the picture as well; everything: so does all else on the set"""
     part: Id | None = None
     """of the subject, instead of all of it"""
     frame: Frame | None = None

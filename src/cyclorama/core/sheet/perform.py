@@ -113,7 +113,11 @@ def _fit(project: Project, change: FitSubject, tools: Tools) -> tuple[Project, s
             raise ChangeError("That part is not there, or its size is not known. Bring the model in again.")
         points, what = corners, part.name
     disc = project.set.disc
-    if change.keep == "disc" and disc.on:
+    if change.keep == "everything":
+        others = [(x, tools.measures_of(x)) for x in project.items if x.on and x.id != item.id]
+        points = np.concatenate([points, *(placed_hull(m, x.placement) for x, m in others if m is not None)])
+        what = "everything"
+    elif change.keep == "disc" and disc.on:
         around = np.radians(np.arange(0, 360, 5))
         rim = np.stack([disc.radius_m * np.sin(around), np.zeros(72), disc.radius_m * np.cos(around)], axis=1)
         points, what = np.concatenate([points, rim, rim + np.array([0.0, disc.height_m, 0.0])]), f"{what} and disc"

@@ -17,7 +17,7 @@ from .film import Film
 from .tracer import Tracer
 
 Bytes = NDArray[np.uint8]
-WIDTH, SAMPLES = 360, 4
+WIDTH, SAMPLES = 360, 3
 BLACK = 2
 """Values of 255 below which a place of the picture is black."""
 

@@ -21,15 +21,15 @@ export class LensCard {
   /** Fit what was chosen, in every frame or in the one that is shown. */
   fit(frame = null) {
     const what = byId("fit-what").value;
-    const more = what === "disc" ? { keep: "disc" } : what ? { part: what } : {};
+    const more = what === "disc" || what === "everything" ? { keep: what } : what ? { part: what } : {};
     return this.store.change({ kind: "fit", frame, ...more });
   }
 
-  #showFit(subject, disc) {
+  #showFit(subject, disc, others) {
     const pick = byId("fit-what");
     const was = pick.value;
     const parts = subject && subject.parts.length > 1 ? subject.parts.slice(0, 60) : [];
-    pick.replaceChildren(make("option", { value: "" }, "the subject"), ...(disc ? [make("option", { value: "disc" }, "subject and disc")] : []), ...parts.map(({ id, name }) => make("option", { value: id }, name)));
+    pick.replaceChildren(make("option", { value: "" }, "the subject"), ...(disc ? [make("option", { value: "disc" }, "subject and disc")] : []), ...(others ? [make("option", { value: "everything" }, "everything on the set")] : []), ...parts.map(({ id, name }) => make("option", { value: id }, name)));
     pick.value = [...pick.options].some((o) => o.value === was) ? was : "";
   }
 
@@ -51,7 +51,7 @@ export class LensCard {
     format.value = String(camera.sensor_mm);
     if (format.selectedIndex < 0) format.value = "other";
     this.#focus(camera);
-    this.#showFit(this.store.subject, project.set.disc.on);
+    this.#showFit(this.store.subject, project.set.disc.on, project.items.filter((item) => item.on).length > 1);
   }
 
   /** What the lens sees and what is in focus, in the frame that is shown. */

@@ -14,6 +14,7 @@ export class Proof {
   constructor(store, clock) {
     Object.assign(this, { store, clock, job: null, pictures: new Map(), key: null, numbers: [] });
     this.image = byId("proof-frame");
+    byId("proof-all").addEventListener("click", () => this.#askAll());
     byId("proof").addEventListener("click", () => (this.job ? this.#stop() : this.#ask()));
   }
 
@@ -21,6 +22,7 @@ export class Proof {
   show({ proof }) {
     if (proof.key !== this.key) this.pictures.clear();
     Object.assign(this, { key: proof.key, numbers: proof.numbers, whole: proof.whole });
+    byId("proof-all").hidden = this.store.state.project.shots.length < 2;
     this.#preload();
     this.#tell();
     this.place(false);
@@ -72,6 +74,18 @@ export class Proof {
       say(error.message);
     }
     this.#tell();
+  }
+
+  /** Have every shot proofed that is not; that of the open one is followed. */
+  async #askAll() {
+    try {
+      const jobs = await post(this.#url("/all"));
+      say(jobs.length ? `${jobs.length === 1 ? "One shot is" : `${jobs.length} shots are`} being proofed; their tabs show when they are.` : "Every shot is proofed as it stands.");
+      if (jobs.length && !this.whole && !this.job) this.#ask();
+      for (const job of jobs) ended(job, () => {}).then(() => this.store.load(), () => {}); // its own tab tells
+    } catch (error) {
+      say(error.message);
+    }
   }
 
   async #refresh() {
