@@ -1,5 +1,7 @@
 """Skins, shapes and animations against closed forms and SciPy."""
 
+import struct
+
 import numpy as np
 import pytest
 from scipy.interpolate import CubicHermiteSpline
@@ -195,3 +197,53 @@ def test_a_rig_is_kept_whole() -> None:
     assert not rig.moving([1]).any()
     assert rig.skeleton.moving(0)[1].tolist() == [True, False]
     assert (rig.skeleton.length_s(0), rig.skeleton.length_s(1)) == (2.0, 1.0)
+
+
+TENT = "v 0 0 0\nv 2 0 0\nv 1 1 0\nv 1 0 2\nv 9 9 9\nf 3 2 1\nf 1 2 4\nf 2 3 4\nf 3 1 4\n"
+
+
+def mdd(places: np.ndarray, times: list[float]) -> bytes:
+    head = struct.pack(">2i", *places.shape[:2]) + np.array(times, ">f4").tobytes()
+    return head + places.astype(">f4").tobytes()
+
+
+def pc2(places: np.ndarray, start: float, between: float) -> bytes:
+    head = b"POINTCACHE2\0" + struct.pack("<2i2fi", 1, places.shape[1], start, between, len(places))
+    return head + places.astype("<f4").tobytes()
+
+
+def test_point_caches_move_every_vertex() -> None:
+    """Vertex k of the OBJ goes where the cache says, straight between its samples, and normals follow the faces."""
+    rest = np.array([line.split()[1:] for line in TENT.splitlines() if line[0] == "v"], float)
+    spin = Rotation.from_euler("y", [[0], [40], [80]], degrees=True).as_matrix()
+    spun = np.einsum("fij,vj->fvi", spin, rest)
+    files = {"tent.obj": TENT.encode(), "spin.mdd": mdd(spun, [0.5, 1.0, 2.0]), "rise.PC2": pc2(spun + 1, 10, 12)}
+    intake = take_in(files)
+    assert [(a.name, round(a.seconds, 6)) for a in intake.item.animations] == [("spin", 1.5), ("rise", 1.0)]
+    rig = Rig.from_bytes(intake.assets[rig_key(intake.item.asset)])
+    mesh = Mesh.from_bytes(intake.assets[intake.item.asset])
+    at = np.argmin(np.linalg.norm(mesh.vertices[:, None] - rest[None], axis=2), axis=1)
+    for seconds, expected in ((0.0, spun[0]), (0.25, (spun[0] + spun[1]) / 2), (1.5, spun[2])):
+        moved, normals = rig.at(((0, seconds, 1.0),))
+        assert moved == pytest.approx(expected[at], abs=1e-5)
+    assert normals == pytest.approx(mesh.normals @ spin[2].T, abs=0.02)
+    assert rig.at(((1, 0.5, 1.0),))[0] == pytest.approx(spun[1][at] + 1, abs=1e-5)
+    assert any("24 a second" in f.what for f in intake.report.findings)
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "says"),
+    [
+        ("a.mdd", mdd(np.zeros((2, 7, 3)), [0, 1]), "moves 7 vertices, but ‘tent.obj’ has 5"),
+        ("a.mdd", mdd(np.zeros((2, 5, 3)), [0, 1])[:-4], "ends too early"),
+        ("a.mdd", mdd(np.zeros((2, 5, 3)), [1, 1]), "does not go forward"),
+        ("a.mdd", mdd(np.full((2, 5, 3), np.nan), [0, 1]), "are no numbers"),
+        ("a.mdd", b"\x7f\xff\xff\xff\x00\x00\x00\x05", "damaged or not a point cache"),
+        ("a.pc2", pc2(np.zeros((2, 4, 3)), 0, 1), "moves 4 vertices, but ‘tent.obj’ has 5"),
+        ("a.pc2", b"POINTCACHE1\0" + bytes(40), "damaged or not a point cache"),
+        ("a.pc2", b"POINTCACHE2\0" + struct.pack("<2i2fi", 1, 5, 0, 1, 1 << 30), "ends too early"),
+    ],
+)
+def test_point_caches_that_do_not_fit(name: str, data: bytes, says: str) -> None:
+    with pytest.raises(IntakeError, match=says):
+        take_in({"tent.obj": TENT.encode(), name: data})

@@ -30,6 +30,7 @@ from .obj_scan import (
     VERTICES,
     scan,
 )
+from .point_caches import hang_on_caches
 
 _LACKING = {NO_FACE: "a face without three sound corners", NO_VERTEX: "a face with a vertex that is not there"}
 
@@ -89,6 +90,7 @@ def read_obj(name: str, data: bytes, bundle: FileBundle) -> FileModel:
         _dress(piece, rows, found)
         piece.name, piece.material = label, shelf.index(keys[number][2], piece.colours is not None)
         model.parts.append(piece)
+    hang_on_caches(name, model, found.vertices, [rows[:, 0] for _, rows, _ in pieces], bundle)
     return model
 
 
