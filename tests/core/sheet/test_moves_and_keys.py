@@ -34,6 +34,7 @@ from cyclorama.core.scene.changes import (
     CopyKeys,
     DrawPath,
     FitSubject,
+    HoldEnds,
     Reframe,
     Remove,
     RemoveKey,
@@ -219,6 +220,23 @@ def test_everything_on_the_set_is_brought_into_the_picture() -> None:
     assert subject[0] == pytest.approx(wanted, abs=2e-3)
     assert whole[-1] == pytest.approx(wanted, abs=2e-3)
     assert min(whole) > wanted - 2e-3 > subject[1]
+
+
+def test_ends_are_held_while_the_move_stays_as_it_was() -> None:
+    project = done(with_box(), SetKey(path=STRENGTH, frame=1, value=-2.0), SetKey(path=STRENGTH, frame=25, value=1.0))
+    longer = done(project, HoldEnds(before=10, after=6))
+    assert longer.shot.frames == project.shot.frames + 16
+    times = np.arange(project.shot.frames, dtype=float)
+    before, after = (poses_at(p, p.shot, times + by).cameras for p, by in ((project, 0), (longer, 10)))
+    assert after == pytest.approx(before, abs=1e-9)
+    (was,), (channel,) = project.shot.channels, longer.shot.channels
+    assert values_at(channel, times + 10, 64) == pytest.approx(values_at(was, times, 48), abs=1e-12)
+    ends = poses_at(longer, longer.shot, np.array([0.0, 9.0, 10.0, 58.0, 60.0, 63.0])).cameras
+    assert ends[0] == pytest.approx(ends[2], abs=1e-12)
+    assert ends[5] == pytest.approx(ends[3], abs=1e-12)
+    assert [s.frames for s in done(longer, HoldEnds(before=2)).shot.rows[0].segments] == [12, None, 6]
+    with pytest.raises(ChangeError, match="Frames"):
+        done(put_all(project, {"shot/frames": 99_999}), HoldEnds(after=10_000))
 
 
 def mended(project: Project) -> Project:

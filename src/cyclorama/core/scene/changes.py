@@ -232,6 +232,14 @@ _Reach = Annotated[float, Field(ge=-5000, le=5000)]
 _Place = tuple[_Reach, _Reach, _Reach]
 
 
+class HoldEnds(Doc):
+    """Let everything that travels and is keyed in the open shot stand for some frames before it begins, or after."""
+
+    kind: Literal["hold_ends"] = "hold_ends"
+    before: Annotated[int, Field(ge=0, le=10_000)] = 0
+    after: Annotated[int, Field(ge=0, le=10_000)] = 0
+
+
 class DrawPath(Doc):
     """A path through points of the studio, m."""
 
@@ -349,6 +357,7 @@ Change = Annotated[
     | StretchKeys
     | ScaleKeys
     | AddStretch
+    | HoldEnds
     | DrawPath
     | AddPoint
     | BendPoint

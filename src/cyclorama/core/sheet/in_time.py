@@ -21,6 +21,7 @@ from ..scene.changes import (
     CloseGap,
     CopyKeys,
     DrawPath,
+    HoldEnds,
     Reframe,
     RemoveKey,
     ScaleKeys,
@@ -38,7 +39,7 @@ from ..scene.changes import (
 from ..scene.shot import CAMERA, DISC
 from .keys import keyed, repeated, scaled, shifted, stretched, unkeyed
 from .lists import copied
-from .moves import fixed, is_named_by_move, with_ready_move, with_stretch
+from .moves import fixed, is_named_by_move, with_held_ends, with_ready_move, with_stretch
 from .paths import with_bend, with_drawn, with_pace, with_path, with_point
 from .rates import with_rate
 from .saved_moves import with_move
@@ -124,6 +125,10 @@ def _add_stretch(project: Project, change: AddStretch, _: Tools) -> tuple[Projec
     return with_stretch(project, change.move, change.traveller), f"Add a {change.move.replace('_', ' ')}"
 
 
+def _hold_ends(project: Project, change: HoldEnds, _: Tools) -> tuple[Project, str]:
+    return with_held_ends(project, change.before, change.after), "Hold the ends"
+
+
 def _draw_path(project: Project, change: DrawPath, _: Tools) -> tuple[Project, str]:
     return with_drawn(project, list(change.points), change.closed), "Draw a path"
 
@@ -182,6 +187,6 @@ TIMED: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
     SetKey: _key, RemoveKey: _unkey,
     ShiftKeys: _shift_keys, CopyKeys: _copy_keys, StretchKeys: _stretch_keys, ScaleKeys: _scale_keys,
     AddStretch: _add_stretch, AddPath: _add_path, ThenPlay: _then_play,
-    DrawPath: _draw_path, AddPoint: _add_point, BendPoint: _bend_point, SpeedCurve: _speed_curve,
+    HoldEnds: _hold_ends, DrawPath: _draw_path, AddPoint: _add_point, BendPoint: _bend_point, SpeedCurve: _speed_curve,
     ApplyMove: _apply_move, UseMove: _use_move, CloseGap: _close_gap,
 }  # fmt: skip

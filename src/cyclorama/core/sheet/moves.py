@@ -38,6 +38,36 @@ def with_stretch(project: Project, kind: MoveKind, traveller: str) -> Project:
     return put(project, "shot/rows", (Row(id=traveller, segments=segments), *others))
 
 
+def with_held_ends(project: Project, before: int, after: int) -> Project:
+    """The open shot longer by some frames before and after, in which what travels or is keyed stands. Raises
+    ChangeError when it would become too long."""
+    shot = project.shot
+    rows = tuple(row.model_copy(update={"segments": _held(row.segments, before, after)}) for row in shot.rows)
+    channels = tuple(
+        c.model_copy(update={
+            "keys": tuple(k.model_copy(update={"frame": k.frame + before}) for k in c.keys), "outside": "stand",
+        })
+        for c in shot.channels
+    )  # fmt: skip
+    frames = shot.frames + before + after
+    return put_all(project, {"shot/frames": frames, "shot/rows": rows, "shot/channels": channels})
+
+
+def _held(segments: tuple[Segment, ...], before: int, after: int) -> tuple[Segment, ...]:
+    """With a hold at each end; one that is there already becomes longer."""
+    first, last = segments[0], segments[-1]
+    if _is_held(segments, first):
+        before, segments = before + (first.frames or 0), segments[1:]
+    if _is_held(segments, last):
+        after, segments = after + (last.frames or 0), segments[:-1]
+    ends = [(Segment(id=new_id("segment"), kind="hold", frames=n),) if n else () for n in (before, after)]
+    return (*ends[0], *segments, *ends[1])
+
+
+def _is_held(segments: tuple[Segment, ...], end: Segment) -> bool:
+    return end in segments and len(segments) > 1 and end.kind == "hold" and end.frames is not None
+
+
 def with_ready_move(project: Project, name: ReadyMove) -> Project:
     """The open shot with a ready move of its camera, in place of what camera and disc did and of what was keyed of
     where that stands."""

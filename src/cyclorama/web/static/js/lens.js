@@ -6,6 +6,8 @@ import { StandIn } from "./standin.js";
 
 const LONG_SIDE = 640;
 const DEGREES_PER_PIXEL = 0.35;
+const AXES = ["x", "y", "z"];
+const box = (element) => element.getBoundingClientRect();
 
 export class Lens {
   /**
@@ -225,11 +227,28 @@ export class Lens {
     this.standin.resize(w, h);
   }
 
+  #frameSize() {
+    return [this.frame.clientWidth, this.frame.clientHeight];
+  }
+
+  /** The aim goes with the picture, in its plane: what was under the pointer stays there. */
+  #aimed({ x, y, aim }, e) {
+    const { camera: m, focal_mm } = this.clock.pose();
+    const { lens } = this.store.state;
+    const away = Math.hypot(...[3, 7, 11].map((i, axis) => m[i] - lens.aim[axis]));
+    const metres = (2 * away * lens.half_width * (lens.focal_mm / focal_mm)) / this.frame.clientWidth; // a pixel there
+    return AXES.map((axis, i) => {
+      const by = (m[4 * i + 1] * (e.clientY - y) - m[4 * i] * (e.clientX - x)) * metres;
+      return { kind: "set", path: this.store.full(`camera/aim/${axis}_m`), value: Number((aim[i] + by).toFixed(4)) };
+    });
+  }
+
   /** Drag to travel round and up, scroll to come closer; each is one step that can be undone. */
   #bindHandling() {
     let from = null;
     let walked = null;
     const changes = (e) => {
+      if (from.aims) return this.#aimed(from, e);
       const dx = (e.clientX - from.x) * DEGREES_PER_PIXEL;
       const dy = (e.clientY - from.y) * DEGREES_PER_PIXEL;
       return [
@@ -241,14 +260,20 @@ export class Lens {
       if (e.button !== 0 || e.target.closest("button")) return;
       if (this.picking) return this.#picked(e);
       if (this.standin.outside.on) {
-        walked = { x: e.clientX, y: e.clientY };
+        const grip = this.standin.outside.gripAt(e.clientX - box(this.frame).left, e.clientY - box(this.frame).top, this.#frameSize());
+        walked = { x: e.clientX, y: e.clientY, grip };
         return this.mat.setPointerCapture(e.pointerId);
       }
       const [azimuth, elevation] = ["azimuth_deg", "elevation_deg"].map((name) => this.store.value(`camera/${name}`));
-      from = { x: e.clientX, y: e.clientY, moved: false, azimuth, elevation };
+      from = { x: e.clientX, y: e.clientY, moved: false, azimuth, elevation, aims: e.shiftKey, aim: AXES.map((axis) => this.store.value(`camera/aim/${axis}_m`)) };
       this.mat.setPointerCapture(e.pointerId);
     });
     this.mat.addEventListener("pointermove", (e) => {
+      if (walked?.grip) {
+        walked.changes = this.standin.outside.drag(walked.grip, e.clientX - walked.x, e.clientY - walked.y, this.#frameSize());
+        this.store.preview(walked.changes, this.clock.frame, (pose) => walked && this.onpreview?.(pose));
+        return this.standin.draw();
+      }
       if (walked) {
         this.standin.outside.turn(e.clientX - walked.x, e.clientY - walked.y);
         walked = { x: e.clientX, y: e.clientY };
@@ -260,7 +285,10 @@ export class Lens {
       this.store.preview(changes(e), this.clock.frame, (pose) => from && this.onpreview?.(pose));
     });
     this.mat.addEventListener("pointerup", (e) => {
+      const { changes: dragged } = walked ?? {};
       walked = null;
+      this.standin.outside.held = null;
+      if (dragged) this.store.change(...dragged);
       if (from?.moved) {
         this.store.change(...changes(e));
       }

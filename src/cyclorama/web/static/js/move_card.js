@@ -41,6 +41,8 @@ export class MoveCard {
     byId("forget-moves").addEventListener("click", () => this.#forget());
     this.#loadKept();
     choose("add-path", (shape) => (shape === "drawn" ? this.#draw() : store.change({ kind: "add_path", shape })));
+    const held = (id) => Math.max(0, Math.round(Number(byId(id).value)) || 0);
+    byId("hold-ends").addEventListener("click", () => store.change({ kind: "hold_ends", before: held("hold-before"), after: held("hold-after") }));
     byId("speed-curve").addEventListener("click", () => store.change({ kind: "speed_curve", segment: chosen.segment }));
     this.keep = "seconds";
     for (const keep of ["seconds", "frames"])

@@ -5,6 +5,9 @@ import { goneAlong } from "./plan_geometry.js";
 
 const COLOURS = { camera: 0xc77700, path: 0x2b2926, light: 0xc4402a };
 const DEGREES_PER_PIXEL = 0.35;
+const DOT_PX = 9;
+const REACH_PX = 10;
+const AXES = ["x", "y", "z"];
 const [LOWEST, HIGHEST] = [-10, 89];
 
 export class Outside {
@@ -12,6 +15,9 @@ export class Outside {
   constructor(scene) {
     this.on = false;
     this.camera = new THREE.PerspectiveCamera(40, 16 / 9, 0.01, 100);
+    /** What can be dragged, with where it is; and what is being dragged, with where it has come. */
+    this.grips = [];
+    this.held = null;
     this.lines = new THREE.Group();
     this.lines.visible = false;
     scene.add(this.lines);
@@ -34,9 +40,13 @@ export class Outside {
    * @param {object} pose @param {object} lens @param {object} state of the project @param {number} aspect
    */
   place(pose, lens, state, aspect) {
-    const aim = new THREE.Vector3(...lens.aim);
-    const from = new THREE.Vector3(pose.camera[3], pose.camera[7], pose.camera[11]);
-    const away = Math.max(from.distanceTo(aim), 1e-5);
+    if (!this.held) {
+      // one stays where one is while something is dragged
+      const from = new THREE.Vector3(pose.camera[3], pose.camera[7], pose.camera[11]);
+      this.centre = new THREE.Vector3(...lens.aim);
+      this.away = Math.max(from.distanceTo(this.centre), 1e-5);
+    }
+    const { centre: aim, away } = this;
     const [a, e] = [this.azimuth, this.elevation].map(THREE.MathUtils.degToRad);
     this.camera.position.set(Math.sin(a) * Math.cos(e), Math.sin(e), Math.cos(a) * Math.cos(e)).multiplyScalar(away * this.reach).add(aim);
     this.camera.lookAt(aim);
@@ -47,19 +57,61 @@ export class Outside {
   }
 
   #draw(pose, lens, state, away) {
-    for (const line of this.lines.children) line.geometry.dispose();
+    for (const { geometry, material } of this.lines.children) [geometry, material].forEach((one) => one.dispose());
     this.lines.clear();
     this.#line(COLOURS.camera, cameraLines(pose.camera, lens.field, away));
     const { shot } = state;
     if (shot.count > 1) this.#line(COLOURS.camera, chain(Array.from({ length: shot.count }, (_, i) => [3, 7, 11].map((k) => shot.cameras[12 * i + k]))));
     for (const { line } of state.paths) this.#line(COLOURS.path, chain(Array.from({ length: line.length / 3 }, (_, i) => [line[3 * i], line[3 * i + 1], line[3 * i + 2]])));
     for (const light of lens.lights) if (light.lit) this.#line(COLOURS.light, lampLines(light, pose));
+    const { project } = state;
+    const camera = project.cameras.find(({ id }) => id === project.shots.find((s) => s.id === project.shot_id).camera_id);
+    // an aim at a thing is told from the middle of that
+    this.grips = [{ path: `cameras/${camera.id}/aim`, at: lens.aim, rest: places(camera.aim), colour: COLOURS.camera },
+      ...project.paths.flatMap((path) => path.points.map((p) => ({ path: `paths/${path.id}/points/${p.id}`, at: places(p), colour: COLOURS.path })))];
+    for (const grip of this.grips) this.#dot(grip.colour, this.held?.path === grip.path ? this.held.to : grip.at);
+  }
+
+  #dot(color, at) {
+    const geometry = new THREE.BufferGeometry().setAttribute("position", new THREE.Float32BufferAttribute(at, 3));
+    this.lines.add(new THREE.Points(geometry, new THREE.PointsMaterial({ color, size: DOT_PX, sizeAttenuation: false, depthTest: false })));
+  }
+
+  /** Where a place of the studio is in the picture, px, with its depth; null behind. */
+  #seen(at, [width, height]) {
+    const p = new THREE.Vector3(...at).project(this.camera);
+    return p.z < 1 ? [((p.x + 1) / 2) * width, ((1 - p.y) / 2) * height, p.z] : null;
+  }
+
+  /** What can be dragged at a place of the picture, px; the nearest. @returns {object|null} */
+  gripAt(x, y, size) {
+    let best = [REACH_PX, null];
+    for (const grip of this.grips) {
+      const seen = this.#seen(grip.at, size);
+      const away = seen ? Math.hypot(seen[0] - x, seen[1] - y) : Infinity;
+      if (away < best[0]) best = [away, { ...grip, seen }];
+    }
+    return best[1];
+  }
+
+  /** Changes that move it by so many pixels, in the plane of the picture. */
+  drag(grip, dx, dy, [width, height]) {
+    const [x, y, z] = grip.seen;
+    const to = new THREE.Vector3(((x + dx) / width) * 2 - 1, 1 - ((y + dy) / height) * 2, z).unproject(this.camera).toArray();
+    this.held = { path: grip.path, to };
+    const was = grip.rest ?? grip.at;
+    return AXES.map((axis, i) => ({ kind: "set", path: `${grip.path}/${axis}_m`, value: Number((was[i] + to[i] - grip.at[i]).toFixed(4)) }));
   }
 
   #line(colour, points) {
     const geometry = new THREE.BufferGeometry().setAttribute("position", new THREE.Float32BufferAttribute(points.flat(), 3));
     this.lines.add(new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: colour })));
   }
+}
+
+/** A place of the document. */
+function places(thing) {
+  return AXES.map((axis) => thing[`${axis}_m`]);
 }
 
 /** Points of a line as pieces, two points each. */
