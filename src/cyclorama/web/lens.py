@@ -14,6 +14,7 @@ from ..core.arrays import Vec3
 from ..core.errors import ChangeError, CycloramaError
 from ..core.framing import Seen
 from ..core.kernel import damaged_entries
+from ..core.light.placing import Surface
 from ..core.motion import Moment, moment, moment_of_first
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.developing import FULL_SAMPLES, Developer, Shown
@@ -290,6 +291,10 @@ class LensEye:
     def point(self, moment: Moment, x: float, y: float) -> Seen | None:
         with self._lens.borrowed() as tools:
             return Eye(*tools).point(moment, x, y)
+
+    def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
+        with self._lens.borrowed() as tools:
+            return Eye(*tools).surface(moment, x, y)
 
     def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         with self._lens.borrowed() as tools:

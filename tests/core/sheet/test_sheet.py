@@ -10,6 +10,7 @@ from cyclorama.core.framing import Seen, View, set_edges
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.geometry.measure import Measures, gap_m, measure
+from cyclorama.core.light.placing import Surface
 from cyclorama.core.light.temperature import white_balance_rgb
 from cyclorama.core.motion import Moment, moment
 from cyclorama.core.scene import Animation, Play, Project, SetValue, new_project
@@ -31,6 +32,10 @@ class SomeEye:
     def point(self, moment: Moment, x: float, y: float) -> Seen | None:
         return Seen(np.array([0.1, 0.2, 0.3]), "item-1" if y < 0.5 else None)
 
+    def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
+        camera = moment.around.cameras[0][:3, 3]
+        return Surface(np.array([0.0, 0.05, 0.05]), np.array([0.0, 0.0, 1.0]), camera) if y < 0.5 else None
+
     def colour(self, moment: Moment, x: float, y: float) -> np.ndarray | None:
         return 3 / white_balance_rgb(3000, 0.2)
 
@@ -42,6 +47,9 @@ class Blind:
         return None
 
     def point(self, moment: Moment, x: float, y: float) -> Seen | None:
+        return None
+
+    def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
         return None
 
     def colour(self, moment: Moment, x: float, y: float) -> np.ndarray | None:

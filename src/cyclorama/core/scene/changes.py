@@ -77,6 +77,18 @@ class FocusOn(Doc):
     y: Unit01
 
 
+class PlaceLight(Doc):
+    """Put a light of the open shot's look, at its distance, where its reflection is seen at a place of the picture in a
+    frame, or where it grazes what is seen there."""
+
+    kind: Literal["place_light"] = "place_light"
+    light: Id
+    wanted: Literal["highlight", "graze"] = "highlight"
+    frame: Frame
+    x: Unit01
+    y: Unit01
+
+
 class GreyAt(Doc):
     """Set the white balance so that what is seen at a place of the picture is grey."""
 
@@ -339,6 +351,7 @@ Change = Annotated[
     | MeterSubject
     | FocusOn
     | GreyAt
+    | PlaceLight
     | AddLight
     | AddItem
     | Copy

@@ -46,6 +46,12 @@ def keyed(project: Project, path: str, frame: int, value: Any = None) -> Project
     return _with(project, shot, path, channel, kept)
 
 
+def told_in(project: Project, path: str, frame: int, value: float) -> Project:
+    """The project with a value: keyed in a frame of the open shot where it is keyed at all, else at rest."""
+    path = full_path(project, path)
+    return put(project, path, value) if channel_of(project.shot, path) is None else keyed(project, path, frame, value)
+
+
 def unkeyed(project: Project, path: str, frame: int | None) -> Project:
     """The project without the key of a value in a frame, or without any; the last that goes leaves its value."""
     path, shot = full_path(project, path), project.shot

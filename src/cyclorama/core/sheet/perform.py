@@ -38,12 +38,14 @@ from ..scene.changes import (
     LayDown,
     MeterSubject,
     MoveTo,
+    PlaceLight,
     Remove,
     StandOnFloor,
     TakeCamera,
     TakeLight,
 )
 from .in_time import TIMED
+from .light_places import with_light_placed
 from .lists import copied, taken_away, with_light, with_made
 from .placing import MeasuresOf, followed, placed, settled
 from .taken import with_file_camera, with_file_light
@@ -208,7 +210,7 @@ def _called(project: Project, item: Item) -> str:
 
 _PERFORMERS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
     SetValue: _set, Centre: _centre, StandOnFloor: _stand, LayDown: _lay,
-    FitSubject: _fit, MeterSubject: _meter, FocusOn: _focus, GreyAt: _grey,
+    FitSubject: _fit, MeterSubject: _meter, FocusOn: _focus, GreyAt: _grey, PlaceLight: with_light_placed,
     AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
     MoveTo: _move_to, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: _preset, **TIMED,
 }  # fmt: skip

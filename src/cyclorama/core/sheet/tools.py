@@ -7,6 +7,7 @@ from ..arrays import Vec3
 from ..errors import ChangeError
 from ..framing import Seen
 from ..geometry.measure import Measures
+from ..light.placing import Surface
 from ..motion import Moment
 from ..scene import Item, Project
 from .placing import MeasuresOf
@@ -20,6 +21,9 @@ class Eye(Protocol):
 
     def point(self, moment: Moment, x: float, y: float) -> Seen | None:
         """The surface point seen at a place; None where nothing is."""
+
+    def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
+        """The surface seen at a place, as it stands in the moment; None where nothing is."""
 
     def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         """Radiance (3,) at a place; None where nothing is."""

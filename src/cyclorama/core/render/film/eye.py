@@ -3,9 +3,11 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...arrays import Vec3
 from ...framing import Seen
+from ...light.placing import Surface
 from ...motion import STILL, Moment
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
@@ -14,6 +16,9 @@ from ..trace.wavefront import trace_batch
 from .meter import meter_subject
 from .tracer import Tracer
 
+I32 = NDArray[np.int32]
+PIECE = 1 << 15
+"""So many places are looked at at once."""
 WIDTH, POINT_SAMPLES, COLOUR_SAMPLES, PATCH = 640, 16, 64, 4
 """The picture is looked at in this width; a colour is the mean over PATCH pixels to each side."""
 
@@ -43,6 +48,33 @@ class Eye:
         back = np.linalg.inv(moment.carried(carriage, moment.around)[0])
         point = back[:3, :3] @ nearest[:3].astype(np.float64) + back[:3, 3]
         return Seen(point, item)
+
+    def owners(self, moment: Moment, width: int) -> I32:
+        """What each place of a picture so wide shows (h, w): the number of the part, counted from 1 (the set's, then
+        those of the moment's items), 0 nothing."""
+        height = max(1, round(width * moment.shoot.height / moment.shoot.width))
+        scene = replace(self.compiler.compile(_pinhole(moment), width, height, keep="passes"), max_bounces=0)
+        pieces = np.array_split(np.arange(width * height, dtype=np.int32), -(-width * height // PIECE))
+        parts = [trace_batch(scene, pixels, 0, 1, 0).first[:, 10] for pixels in pieces]
+        return np.concatenate(parts).astype(np.int32).reshape(height, width)
+
+    def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
+        """The surface at (x, y), shares of the picture from the top left, as it stands in the moment; None where
+        nothing is."""
+        width, height = _size(moment)
+        scene = self.compiler.compile(_pinhole(moment), width, height, keep="passes")
+        samples = trace_batch(replace(scene, max_bounces=0), _pixels(x, y, width, height, 0), 0, POINT_SAMPLES, 0)
+        met = samples.items["covered"] > 0
+        if not met.any():
+            return None
+        # what most of the pixel shows, not a mixture across an edge
+        parts = samples.first[:, 10].astype(int)
+        mine = met & (parts == np.bincount(parts[met]).argmax())
+        point = samples.first[mine, :3].astype(np.float64).mean(axis=0)
+        normal = np.array([samples.items[f"normal_{axis}"][mine].mean() for axis in "xyz"], np.float64)
+        eye = moment.around.cameras[0][:3, 3]
+        normal = normal / max(float(np.linalg.norm(normal)), 1e-12)
+        return Surface(point, -normal if normal @ (eye - point) < 0 else normal, eye)
 
     def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         """Mean radiance (3,) in nit around (x, y); None where no surface is."""

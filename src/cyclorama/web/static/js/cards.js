@@ -40,7 +40,7 @@ export class Cards {
    */
   constructor(store, chosen, refresh, floor) {
     Object.assign(this, { store, chosen, refresh, forecast: null });
-    this.lightCard = new LightCard(store, chosen, refresh);
+    this.lightCard = new LightCard(store, chosen, refresh, floor);
     this.materialCard = new MaterialCard(store, chosen, refresh);
     this.subjectCard = new SubjectCard(store, chosen, refresh, floor);
     this.itemList = new ItemList(store, chosen, refresh);

@@ -247,6 +247,8 @@ export class Lens {
   #bindHandling() {
     let from = null;
     let walked = null;
+    let aimed = false;
+    let rectangle = null;
     const changes = (e) => {
       if (from.aims) return this.#aimed(from, e);
       const dx = (e.clientX - from.x) * DEGREES_PER_PIXEL;
@@ -257,8 +259,17 @@ export class Lens {
       ];
     };
     this.mat.addEventListener("pointerdown", (e) => {
-      if (e.button !== 0 || e.target.closest("button")) return;
-      if (this.picking) return this.#picked(e);
+      if (e.button !== 0 || e.target.closest("button, select, #chosen-bar")) return;
+      if (this.picking && !this.tryOn) return this.#picked(e);
+      if (this.picking) {
+        this.mat.setPointerCapture(e.pointerId);
+        aimed = true;
+        return this.#tryAt(e);
+      }
+      if (e.altKey && !this.standin.outside.on) {
+        rectangle = e;
+        return this.mat.setPointerCapture(e.pointerId);
+      }
       if (this.standin.outside.on) {
         const grip = this.standin.outside.gripAt(e.clientX - box(this.frame).left, e.clientY - box(this.frame).top, this.#frameSize());
         walked = { x: e.clientX, y: e.clientY, grip };
@@ -269,6 +280,8 @@ export class Lens {
       this.mat.setPointerCapture(e.pointerId);
     });
     this.mat.addEventListener("pointermove", (e) => {
+      if (aimed) return this.#tryAt(e);
+      if (rectangle) return this.#showRectangle(rectangle, e);
       if (walked?.grip) {
         walked.changes = this.standin.outside.drag(walked.grip, e.clientX - walked.x, e.clientY - walked.y, this.#frameSize());
         this.store.preview(walked.changes, this.clock.frame, (pose) => walked && this.onpreview?.(pose));
@@ -285,13 +298,22 @@ export class Lens {
       this.store.preview(changes(e), this.clock.frame, (pose) => from && this.onpreview?.(pose));
     });
     this.mat.addEventListener("pointerup", (e) => {
+      if (aimed) {
+        aimed = false;
+        return this.#picked(e);
+      }
+      if (rectangle) {
+        this.onrectangle?.(rectangle, e);
+        this.#showRectangle((rectangle = null));
+        return;
+      }
       const { changes: dragged } = walked ?? {};
       walked = null;
       this.standin.outside.held = null;
       if (dragged) this.store.change(...dragged);
       if (from?.moved) {
         this.store.change(...changes(e));
-      }
+      } else if (from) this.onclick?.(e);
       from = null;
     });
     this.mat.addEventListener("wheel", (e) => {
@@ -304,9 +326,11 @@ export class Lens {
    * The next click in the picture answers what was asked; Escape forgets it.
    * @param {string} prompt
    * @param {(place: {frame: number, x: number, y: number}) => void} then shares of the picture from the top left
+   * @param {((place: object) => void)|null} tryOn called while the pointer is dragged there, where dragging means something
    */
-  pick(prompt, then) {
+  pick(prompt, then, tryOn = null) {
     this.picking = then;
+    this.tryOn = tryOn;
     this.mat.classList.add("picking");
     this.prompt.textContent = `${prompt} Esc stops.`;
     this.prompt.hidden = false;
@@ -320,14 +344,36 @@ export class Lens {
     this.prompt.hidden = true;
   }
 
+  /** Where an event is in the picture; null outside. */
+  #placeOf(e) {
+    const { left, top, width, height } = box(this.frame);
+    const [x, y] = [(e.clientX - left) / width, (e.clientY - top) / height];
+    return x < 0 || x > 1 || y < 0 || y > 1 ? null : { frame: this.clock.frame, x, y };
+  }
+
+  #tryAt(e) {
+    const place = this.#placeOf(e);
+    if (place) this.tryOn(place);
+  }
+
   #picked(e) {
-    const box = this.frame.getBoundingClientRect();
-    const x = (e.clientX - box.left) / box.width;
-    const y = (e.clientY - box.top) / box.height;
-    if (x < 0 || x > 1 || y < 0 || y > 1) return;
+    const place = this.#placeOf(e);
+    if (!place) return;
     const then = this.picking;
     this.stopPicking();
-    then({ frame: this.clock.frame, x, y });
+    then(place);
+  }
+
+  /** The rectangle between two events; none without them. */
+  #showRectangle(from, to) {
+    const shown = document.getElementById("rectangle");
+    shown.hidden = !from;
+    if (!from) return;
+    const { left, top } = box(this.frame);
+    Object.assign(shown.style, {
+      left: `${Math.min(from.clientX, to.clientX) - left}px`, top: `${Math.min(from.clientY, to.clientY) - top}px`,
+      width: `${Math.abs(to.clientX - from.clientX)}px`, height: `${Math.abs(to.clientY - from.clientY)}px`,
+    });
   }
 
   /** Come closer or go back by a factor; wheel clicks in quick succession make one step. */

@@ -1,7 +1,7 @@
 /** The Light card besides its bound fields: which light, adding and removing, parts, gobo, background. */
 
 import { bindAim, showAim } from "./aim_pick.js";
-import { make, say, switchRow, upload, withOrWithout } from "./api.js";
+import { make, post, say, switchRow, upload, withOrWithout } from "./api.js";
 import { pickFiles } from "./files.js";
 
 const byId = (id) => document.getElementById(id);
@@ -11,9 +11,10 @@ export class LightCard {
    * @param {import("./project.js").ProjectStore} store
    * @param {{light: string|null}} chosen
    * @param {() => void} refresh
+   * @param {{pick: Function, attempt: (changes: object[]) => void}} floor
    */
-  constructor(store, chosen, refresh) {
-    Object.assign(this, { store, chosen, refresh });
+  constructor(store, chosen, refresh, floor) {
+    Object.assign(this, { store, chosen, refresh, floor });
     byId("add-light").addEventListener("change", (e) => {
       const shape = e.target.value;
       e.target.value = "";
@@ -21,11 +22,42 @@ export class LightCard {
     });
     byId("copy-light").addEventListener("click", () => this.#add({ kind: "copy", path: this.#path() }));
     byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove", path: this.#path() }));
+    byId("place-highlight").addEventListener("click", () => this.#place("highlight", "Where should its reflection be seen? Drag, let go."));
+    byId("place-graze").addEventListener("click", () => this.#place("graze", "What should it graze? Drag, let go."));
     byId("gobo-toggle").addEventListener("click", () => this.store.set(`${this.#path()}/gobo`, this.#light().gobo ? null : {}));
     bindAim(byId("light-aim"), store, () => ({ path: this.#path(), point: store.state.lens.lights.find((l) => l.id === chosen.light).aim }));
     byId("light-rides").addEventListener("change", (e) => store.set(`${this.#path()}/rides`, e.target.value));
     byId("gobo-pictures").addEventListener("click", () => this.#pictures());
     byId("pick-background").addEventListener("click", () => this.#background());
+  }
+
+  /** The light goes to where its highlight, or its grazing light, is wanted: followed while the pointer is dragged. */
+  #place(wanted, prompt) {
+    const light = this.chosen.light;
+    const asked = (place) => ({ kind: "place_light", light, wanted, ...place });
+    let [busy, next] = [false, null];
+    const follow = async (place) => {
+      next = place;
+      if (busy) return;
+      busy = true;
+      while (next) {
+        const here = next;
+        next = null;
+        try {
+          const { changes } = await post(`${this.store.url}/placed`, asked(here));
+          if (!ended) this.floor.attempt(changes);
+        } catch (error) {
+          if (error.status !== 422) say(error.message);
+        }
+      }
+      busy = false;
+    };
+    let ended = false;
+    this.floor.pick(prompt, async (place) => {
+      ended = true;
+      next = null;
+      if ((await this.store.change(asked(place))) && this.store.state.undo.includes("as near as")) say(`${this.store.state.undo}.`);
+    }, follow);
   }
 
   #light() {

@@ -15,6 +15,7 @@ import { ProjectStore } from "./project.js";
 import { Proof } from "./proof.js";
 import { ShotTabs } from "./shot_tabs.js";
 import { Strip } from "./strip.js";
+import { Touch } from "./touch.js";
 
 const byId = (id) => document.getElementById(id);
 const told = (id) => JSON.parse(byId(id).textContent);
@@ -46,6 +47,7 @@ class Floor {
     this.fields = new Fields(document.body, store, chosen, this);
     this.marks = new KeyMarks(document.body, store, (short) => store.resolve(short, chosen));
     this.cards = new Cards(store, chosen, () => this.refresh(), this);
+    this.touch = new Touch(this.lens, this, chosen);
     this.lens.onpreview = (pose) => this.preview(pose);
     store.subscribe((state) => this.#show(state));
     clock.subscribe(() => this.#showTime());
@@ -103,6 +105,11 @@ class Floor {
     this.open(what);
   }
 
+  /** Ask for a place of the picture; see `Lens.pick`. */
+  pick(prompt, then, tryOn = null) {
+    this.lens.pick(prompt, then, tryOn);
+  }
+
   /** What is measured of every frame, as it is chosen on the strip. */
   lane() {
     return this.strip.lane();
@@ -157,6 +164,7 @@ class Floor {
     this.shots.show(state);
     this.proof.show(state);
     this.plan.show();
+    this.touch.show(state);
     this.refresh();
     this.lens.develop();
     await this.lens.show(state);
@@ -164,6 +172,7 @@ class Floor {
   }
 
   #showTime() {
+    this.touch.forget();
     this.lens.handle();
     this.lens.place();
     this.proof.place(!this.lens.standin.outside.on);

@@ -1,0 +1,60 @@
+"""Putting a light where its highlight, or its grazing light, falls on a place of the picture."""
+
+import numpy as np
+
+from ..errors import ChangeError
+from ..light.placing import Stand, Surface, grazing, mirrored, stand_for
+from ..light.rows import direction
+from ..motion import Moment, moment
+from ..scene import Light, Project
+from ..scene.changes import PlaceLight
+from ..scene.light import WITH_RIG
+from .keys import told_in
+from .tools import Tools
+
+CLOSE_DEG = 1.0
+"""Who misses by less hits."""
+FLOOR_M = 0.02
+"""A light keeps so far above the floor, as a share of its distance."""
+
+
+def with_light_placed(project: Project, change: PlaceLight, tools: Tools) -> tuple[Project, str]:
+    """The project with a light where it is wanted, at its distance, and what was done.
+
+    Raises ChangeError when nothing is seen there, or the light is gone.
+    """
+    here = moment(project, change.frame)
+    light = next((x for x in here.look.lights if x.id == change.light), None)
+    if light is None:
+        raise ChangeError("That light is not there any more.")
+    surface = tools.eye.surface(here, change.x, change.y)
+    if surface is None:
+        raise ChangeError("There is nothing at that place. Point at the subject or the set.")
+    stand = _stand(here, light, surface, change.wanted)
+    at = f"look/lights/{light.id}"
+    for name, value in (("azimuth_deg", stand.azimuth_deg), ("elevation_deg", stand.elevation_deg)):
+        project = told_in(project, f"{at}/{name}", change.frame, round(value, 2))
+    what = {"highlight": "Highlight", "graze": "Grazing light"}[change.wanted]
+    missed = f", as near as it can stand: {stand.off_deg:.0f}° off" if stand.off_deg > CLOSE_DEG else ""
+    return project, f"{what} of {light.name}{missed}"
+
+
+def _stand(here: Moment, light: Light, surface: Surface, wanted: str) -> Stand:
+    """Where it stands, told as its document tells it: before it has travelled."""
+    back = np.linalg.inv(here.light_at[light.id]) if light.rides != WITH_RIG else np.eye(4)
+    travelled = float(here.around.lights_deg[0]) if light.rides == WITH_RIG else 0.0
+    at_rest = Surface(
+        back[:3, :3] @ surface.point + back[:3, 3], back[:3, :3] @ surface.normal,
+        back[:3, :3] @ surface.eye + back[:3, 3],
+    )  # fmt: skip
+    aim = np.array([light.aim.x_m, light.aim.y_m, light.aim.z_m])
+    if wanted == "highlight":
+        towards = mirrored(at_rest)
+    else:
+        now = direction(light.azimuth_deg + travelled, light.elevation_deg)
+        towards = grazing(at_rest, aim + light.distance_m * now)
+    grounded = here.set.sweep.on or here.set.disc.on
+    lowest = FLOOR_M * light.distance_m if grounded else None
+    stand = stand_for(at_rest.point, towards, aim, None if light.shape == "sun" else light.distance_m, lowest)
+    azimuth = (stand.azimuth_deg - travelled + 180.0) % 360.0 - 180.0
+    return stand._replace(azimuth_deg=azimuth)

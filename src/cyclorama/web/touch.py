@@ -1,0 +1,94 @@
+"""What the picture shows where it is touched: parts under the pointer, and where a light has to stand."""
+
+import base64
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Depends
+from pydantic import BaseModel
+
+from ..core.motion import Moment, moment
+from ..core.render.film.eye import Eye
+from ..core.scene import SetValue, full_path, value_at
+from ..core.scene.changes import PlaceLight, SetKey
+from ..core.sheet.light_places import with_light_placed
+from ..core.sheet.tools import Tools
+from .context import Context, context
+from .lens import LensEye
+
+router = APIRouter(prefix="/api/projects/{project_id}")
+Ctx = Annotated[Context, Depends(context)]
+MAP_WIDTH = 480
+
+
+class Shown(BaseModel):
+    """One thing that a picture shows."""
+
+    kind: Literal["set", "part"]
+    name: str
+    """‘Brass cap’, ‘Sweep’"""
+    of: str
+    """the item it belongs to, and what it is made of"""
+    item: str | None
+    part: str
+    material: str | None
+
+
+class TouchMap(BaseModel):
+    """What each place of a picture shows."""
+
+    width: int
+    height: int
+    numbers: str
+    """(height · width) little-endian uint16 in base64: of `things` counted from 1, 0 nothing"""
+    things: list[Shown]
+
+
+class Placed(BaseModel):
+    """Where a light would stand."""
+
+    changes: list[SetValue | SetKey]
+    says: str
+
+
+@router.get("/touch")
+def touch(ctx: Ctx, project_id: str, frame: int) -> TouchMap:
+    """What is where in the picture of a frame."""
+    here = moment(ctx.studio.projects.get(project_id).project, frame)
+    with ctx.lens.borrowed() as tools:
+        numbers = Eye(*tools).owners(here, MAP_WIDTH)
+    height, width = numbers.shape
+    told = base64.b64encode(numbers.astype("<u2").tobytes()).decode()
+    return TouchMap(width=width, height=height, numbers=told, things=_things(here))
+
+
+def _things(here: Moment) -> list[Shown]:
+    """The set's two parts, then those of the items, in the order in which the renderer counts them."""
+    found = [Shown(kind="set", name=name, of="Set", item=None, part=name.lower(), material=None)
+             for name in ("Sweep", "Disc")]  # fmt: skip
+    names = {m.id: m.name for m in here.materials}
+    for item in here.items:
+        for part, worn in zip(item.parts, item.variant.parts, strict=True):
+            made_of = names.get(worn.material, "")
+            found.append(Shown(
+                kind="part", name=part.name, of=" · ".join(filter(None, (item.name, made_of))), item=item.id,
+                part=part.id, material=worn.material,
+            ))  # fmt: skip
+    return found
+
+
+@router.post("/placed")
+def placed(ctx: Ctx, project_id: str, wanted: PlaceLight) -> Placed:
+    """Where a light would stand, as changes that can be tried; nothing is saved."""
+    project = ctx.studio.projects.get(project_id).project
+    after, says = with_light_placed(project, wanted, Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))
+    paths = [full_path(project, f"look/lights/{wanted.light}/{name}") for name in ("azimuth_deg", "elevation_deg")]
+    keyed = {c.path for c in project.shot.channels}
+    changes: list[SetValue | SetKey] = []
+    for path in paths:
+        if path in keyed:
+            channel = next(c for c in after.shot.channels if c.path == path)
+            key = next(k for k in channel.keys if k.frame == wanted.frame - project.shot.first_frame)
+            changes.append(SetKey(path=path, frame=wanted.frame, value=key.value[0]))
+        else:
+            changes.append(SetValue(path=path, value=value_at(after, path)))
+    return Placed(changes=changes, says=says)
