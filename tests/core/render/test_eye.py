@@ -4,14 +4,18 @@ import numpy as np
 import pytest
 from tests.conftest import edited, item_of, plane, project_of, sphere
 
+from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.mesh import join
 from cyclorama.core.light.temperature import white_of
 from cyclorama.core.motion import moment, turned
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.eye import Eye
+from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, Material, Project, Tone
+from cyclorama.core.scene.changes import PlaceLight
+from cyclorama.core.sheet.perform import perform
 
 GREY = Material(id="m", name="Grey", base_color=(0.4, 0.4, 0.4), specular_ior=1.0)
 BALL = np.array([0.1, 0.3, 0.05])
@@ -67,3 +71,38 @@ def test_a_picked_grey_becomes_grey(tracer: Tracer) -> None:
     tone = Tone(white_k=white[0], white_tint=white[1])
     r, g, b = expose(colour[None, None].astype(np.float32), tone)[0, 0]
     assert (r / g, b / g) == (pytest.approx(1, abs=0.01), pytest.approx(1, abs=0.01))
+
+
+@pytest.mark.parametrize(("travel", "frame"), [("set", 1), ("camera", 7)])
+def test_a_highlight_lies_where_it_was_wanted(tracer: Tracer, travel: str, frame: int) -> None:
+    """A small lamp in a polished ball: the brightest place of the traced picture is the one that was pointed at."""
+    project, compiler = studio("orbit")
+    polished = Material(id="m", name="Polished", base_metalness=1.0, specular_roughness=0.04)
+    lamp = Light(id="key", name="Key", shape="sphere", width_m=0.12, distance_m=1.5, azimuth_deg=100)
+    project = edited(project, {
+        "materials": (polished,), "look/lights": (lamp,), "look/lights_travel_with": travel, "camera/f_number": None,
+        "camera/shutter_deg": 0.0,
+        "camera/aim/x_m": BALL[0], "camera/aim/y_m": BALL[1], "camera/aim/z_m": BALL[2], "camera/distance_m": 0.6,
+    })  # fmt: skip
+    eye = Eye(compiler, tracer)
+    owners = eye.owners(moment(project, frame), 160)
+    ball = owners == np.bincount(owners[owners > 0]).argmax()
+    rows, columns = np.nonzero(ball)
+    middle, reach = (columns.mean(), rows.mean()), np.ptp(columns) / 2
+    for across, down in ((0.0, 0.0), (0.4, -0.3), (-0.5, -0.4)):
+        x, y = (middle[0] + 0.5 + across * reach) / 160, (middle[1] + 0.5 + down * reach) / 90
+        wanted = PlaceLight(light="key", frame=frame, x=x, y=y)
+        placed, label = perform(project, wanted, lambda _: None, eye)
+        assert label == "Highlight of Key"
+        film = Film(640, 360)
+        tracer.expose(film, compiler.compile(moment(placed, frame), 640, 360), 32)
+        light = film.radiance[..., 1]
+        down_px, across_px = np.mgrid[:360, :640]
+        # the lamp is seen in the floor too
+        near = (light > 0.5 * light.max()) & (np.hypot(across_px - x * 640, down_px - y * 360) < 15)
+        assert near.sum() > 3
+        rows, columns = np.nonzero(near)
+        assert np.average(columns, weights=light[near]) + 0.5 == pytest.approx(x * 640, abs=1.0)
+        assert np.average(rows, weights=light[near]) + 0.5 == pytest.approx(y * 360, abs=1.0)
+    with pytest.raises(ChangeError, match="nothing at that place"):
+        perform(project, PlaceLight(light="key", frame=frame, x=0.01, y=0.01), lambda _: None, eye)
