@@ -16,7 +16,7 @@ from ..core.errors import BusyError, DamagedError, SpaceError
 DATABASE = "studio.sqlite"
 TakeState = Literal["queued", "running", "paused", "stopped", "interrupted", "failed", "done"]
 Wish = Literal["run", "pause", "stop"]
-JobKind = Literal["intake", "again", "clip", "poster", "proof"]
+JobKind = Literal["intake", "again", "clip", "poster", "proof", "swatches"]
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
 
 

@@ -11,12 +11,14 @@ from ..core.geometry.kept import Intake, measures_key
 from ..core.geometry.measure import Measures
 from ..core.geometry.report import IntakeReport
 from ..core.scene import Item
+from ..core.scene.saved_move import SavedMove
+from ..core.scene.saved_rig import SavedRig
 from ..core.sheet.lists import measured
 from .assets import AssetStore
 from .database import DATABASE, open_database
 from .jobs import JobStore
-from .moves import MoveStore
 from .projects import ProjectStore
+from .shelf import Shelf
 from .slates import TakeList
 from .takes import TakeStore
 
@@ -37,7 +39,8 @@ class Studio:
         self.takes = TakeStore(sessions, folder / "takes")
         self.take_list = TakeList(sessions)
         self.jobs = JobStore(sessions)
-        self.moves = MoveStore(folder / "moves")
+        self.moves = Shelf(folder / "moves", SavedMove, "move")
+        self.rigs = Shelf(folder / "rigs", SavedRig, "rig")
 
     def close(self) -> None:
         """Let go of the database."""

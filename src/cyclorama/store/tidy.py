@@ -17,6 +17,8 @@ from .proofs import FOLDER
 from .studio import Studio
 
 REST_S = 86_400.0
+SWATCH_S = 30 * 86_400.0
+"""Swatches are developed anew when they are wanted again."""
 """What is younger may belong to something that is just coming in."""
 _KEY = re.compile(r"(?<![0-9a-f])[0-9a-f]{32}(?![0-9a-f])")
 
@@ -51,6 +53,8 @@ def tidy(studio: Studio, rest_s: float = REST_S) -> Tidied:
     for path in _files(studio.folder / "posters", before):
         if path.name not in versions:
             tidied.remove(path)
+    for path in _files(studio.folder / "swatches", before - SWATCH_S):
+        tidied.remove(path)
     known = {p.id for p in studio.projects.listed()}
     for folder in (studio.folder / FOLDER).glob("*"):
         if folder.name.split(".")[0] not in known and folder.stat().st_mtime < before:

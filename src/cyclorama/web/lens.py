@@ -23,10 +23,13 @@ from ..core.render.film.tracer import Cancelled, Tell, Tracer
 from ..core.render.warm import kernels_compiled, warm_up
 from ..core.scene import Project, SetValue
 from ..core.scene.changes import SetKey
+from ..core.scene.look_changes import Dress
 from ..core.sheet import perform_all
 from ..store import Studio
 
 TELL_EVERY_S = 0.3
+CALM_S, CALM_SAMPLES = 1.0, 8
+"""So long after somebody asked for a picture, and until it has so many samples, work in the background holds back."""
 LINGER_S = 0.15
 """After a picture of something that is tried, this long nothing else is begun that could hold up the next."""
 BROKEN = "This picture cannot be developed. Undo the last step; the terminal that runs Cyclorama tells more."
@@ -38,7 +41,7 @@ RETRY_S = 10.0
 POSTER_WIDTH, POSTER_SAMPLES = 480, 24
 
 
-Tried = Annotated[SetValue | SetKey, Field(discriminator="kind")]
+Tried = Annotated[SetValue | SetKey | Dress, Field(discriminator="kind")]
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,6 +109,7 @@ class Lens:
         self._generation = 0
         self._busy = threading.Lock()
         self._borrowers = 0
+        self._asked_at, self._rough = 0.0, False
         self._closing = False
         self.ready = threading.Event()
         """set once the kernels are compiled"""
@@ -130,6 +134,7 @@ class Lens:
     def leave(self, viewer: Viewer) -> None:
         with self._wake:
             self._viewers.remove(viewer)
+            self._rough = any(v.wanted for v in self._viewers)
             self._interrupt()
 
     def _interrupt(self) -> None:
@@ -140,15 +145,20 @@ class Lens:
     def develop(self, viewer: Viewer, wanted: Wanted) -> None:
         """Ask for a picture."""
         with self._wake:
-            viewer.wanted = wanted
+            viewer.wanted, self._asked_at, self._rough = wanted, time.monotonic(), True
             self._viewers.remove(viewer)
             self._viewers.append(viewer)
             self._interrupt()
 
+    def calm(self) -> bool:
+        """Whether nobody has asked for a picture just now, and whoever did has had a good one: others may borrow
+        without being felt."""
+        return not self._rough and time.monotonic() - self._asked_at > CALM_S
+
     def rest(self, viewer: Viewer) -> None:
         """Stop developing, something is being handled."""
         with self._wake:
-            viewer.wanted = None
+            viewer.wanted, self._rough = None, False
             self._interrupt()
 
     @contextmanager
@@ -218,7 +228,7 @@ class Lens:
             done = self._try_to_develop(viewer, wanted, generation)
             with self._wake:
                 if done and generation == self._generation:
-                    viewer.wanted = None
+                    viewer.wanted, self._rough = None, False
 
     def _try_to_develop(self, viewer: Viewer, wanted: Wanted, generation: int) -> bool:
         """Whether the viewer has had all there is; False when something else came first."""
@@ -247,6 +257,7 @@ class Lens:
                 raise Cancelled
             spent = int((time.perf_counter() - wanted.asked_at) * 1000)
             viewer.deliver(Picture(wanted.request, spent, shown))
+            self._rough = shown.samples < CALM_SAMPLES
             if wanted.tried:  # the hand may still be moving
                 with self._wake:
                     if self._wake.wait_for(cancelled, LINGER_S):

@@ -9,6 +9,7 @@ from ..core.errors import DamagedError
 from ..core.material.presets import PRESETS
 from ..core.scene import MaterialMaps, place_of
 from ..core.scene.light import Shape
+from ..core.scene.look_changes import ReadyRig
 from ..core.scene.material import PatternKind
 from ..core.scene.path import PathShape
 from ..core.scene.place import affects_everywhere, keyable_everywhere
@@ -49,6 +50,7 @@ _CARD_LISTS = {
         ("65 mm film, 52.5 mm", "52.5"),
     ],
     "path_shapes": get_args(PathShape),
+    "rigs": get_args(ReadyRig),
     "stretches": [(kind, kind.replace("_", " ").capitalize()) for kind in get_args(MoveKind) if kind != "spin"],
     "presets": list(PRESETS),
     "map_slots": list(MaterialMaps.model_fields),

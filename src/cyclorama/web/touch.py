@@ -9,7 +9,8 @@ from pydantic import BaseModel
 from ..core.motion import Moment, moment
 from ..core.render.film.eye import Eye
 from ..core.scene import SetValue, full_path, value_at
-from ..core.scene.changes import PlaceLight, SetKey
+from ..core.scene.changes import SetKey
+from ..core.scene.look_changes import PlaceLight
 from ..core.sheet.light_places import with_light_placed
 from ..core.sheet.tools import Tools
 from .context import Context, context

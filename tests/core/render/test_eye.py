@@ -14,7 +14,7 @@ from cyclorama.core.render.film.eye import Eye
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, Material, Project, Tone
-from cyclorama.core.scene.changes import PlaceLight
+from cyclorama.core.scene.look_changes import PlaceLight
 from cyclorama.core.sheet.perform import perform
 
 GREY = Material(id="m", name="Grey", base_color=(0.4, 0.4, 0.4), specular_ior=1.0)

@@ -8,6 +8,7 @@ from ..errors import ChangeError
 from .base import Doc, Id, Unit01
 from .item import CentreMethod, Form, Resting
 from .light import Shape
+from .look_changes import ApplyPreset, ApplyRig, Dress, Frame, PlaceLight, RemoveUnworn, UseRig
 from .path import Bends, PathShape
 from .place import full_path, place_of, put, value_at
 from .project import Project
@@ -15,7 +16,6 @@ from .saved_move import SavedMove
 from .shot import CAMERA, Fix, MoveKind, ReadyMove
 
 ValuePath = Annotated[str, Field(min_length=1, max_length=200)]
-Frame = Annotated[int, Field(ge=0, le=2_000_000)]
 
 
 class SetValue(Doc):
@@ -72,18 +72,6 @@ class FocusOn(Doc):
     """Keep in focus what is seen at a place of the picture in a frame; shares from the top left."""
 
     kind: Literal["focus_on"] = "focus_on"
-    frame: Frame
-    x: Unit01
-    y: Unit01
-
-
-class PlaceLight(Doc):
-    """Put a light of the open shot's look, at its distance, where its reflection is seen at a place of the picture in a
-    frame, or where it grazes what is seen there."""
-
-    kind: Literal["place_light"] = "place_light"
-    light: Id
-    wanted: Literal["highlight", "graze"] = "highlight"
     frame: Frame
     x: Unit01
     y: Unit01
@@ -334,14 +322,6 @@ class TakeLight(Doc):
     id: Id
 
 
-class ApplyPreset(Doc):
-    """Start a material again from a preset."""
-
-    kind: Literal["preset"] = "preset"
-    material: Id
-    preset: Annotated[str, Field(max_length=80)]
-
-
 Change = Annotated[
     SetValue
     | Centre
@@ -382,7 +362,11 @@ Change = Annotated[
     | CloseGap
     | TakeCamera
     | TakeLight
-    | ApplyPreset,
+    | ApplyPreset
+    | Dress
+    | RemoveUnworn
+    | ApplyRig
+    | UseRig,
     Field(discriminator="kind"),
 ]
 

@@ -7,8 +7,8 @@ from ..light.placing import Stand, Surface, grazing, mirrored, stand_for
 from ..light.rows import direction
 from ..motion import Moment, moment
 from ..scene import Light, Project
-from ..scene.changes import PlaceLight
 from ..scene.light import WITH_RIG
+from ..scene.look_changes import PlaceLight
 from .keys import told_in
 from .tools import Tools
 

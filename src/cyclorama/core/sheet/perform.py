@@ -10,8 +10,7 @@ from ..framing import fit_subject
 from ..geometry.measure import centred, grounded, placed_hull
 from ..geometry.resting import laid
 from ..light.temperature import white_of
-from ..material.presets import with_preset
-from ..motion import box_corners, focus_distance_m, moment, moments_over, stand_height_m
+from ..motion import box_corners, focus_distance_m, moment, stand_height_m
 from ..scene import (
     Change,
     Item,
@@ -21,7 +20,6 @@ from ..scene import (
     full_path,
     moved,
     place_of,
-    put,
     put_all,
     value_at,
 )
@@ -29,7 +27,6 @@ from ..scene.camera import FARTHEST_M, NEAREST_M
 from ..scene.changes import (
     AddItem,
     AddLight,
-    ApplyPreset,
     Centre,
     Copy,
     FitSubject,
@@ -38,21 +35,20 @@ from ..scene.changes import (
     LayDown,
     MeterSubject,
     MoveTo,
-    PlaceLight,
     Remove,
     StandOnFloor,
     TakeCamera,
     TakeLight,
 )
+from ..scene.look_changes import ApplyPreset, ApplyRig, Dress, PlaceLight, RemoveUnworn, UseRig
 from .in_time import TIMED
 from .light_places import with_light_placed
 from .lists import copied, taken_away, with_light, with_made
+from .looks import dressed, exposed, started_from, with_kept_rig, with_rig, without_unworn
 from .placing import MeasuresOf, followed, placed, settled
 from .taken import with_file_camera, with_file_light
 from .tools import Eye, Tools
 
-METERED = 4
-"""So many moments of a shot say how it is to be exposed."""
 _LAID = {
     "as it came": "Stand as it came", "face": "Lay on its face", "back": "Lay on its back",
     "left": "Lay on its left side", "right": "Lay on its right side", "head": "Stand on its head",
@@ -127,12 +123,10 @@ def _fit(project: Project, change: FitSubject, tools: Tools) -> tuple[Project, s
 
 
 def _meter(project: Project, _: MeterSubject, tools: Tools) -> tuple[Project, str]:
-    ev100 = tools.eye.meter(moments_over(project, METERED))
-    if ev100 is None:
+    after = exposed(project, tools)
+    if after is project:
         raise ChangeError("There is no light on the subject to meter. Turn a light on first.")
-    place = place_of("look/tone/ev100")
-    ev100 = min(max(round(ev100, 2), place.least or 0.0), place.most or 0.0)
-    return put(project, "look/tone/ev100", ev100), "Meter the subject"
+    return after, "Meter the subject"
 
 
 def _focus(project: Project, change: FocusOn, tools: Tools) -> tuple[Project, str]:
@@ -196,14 +190,6 @@ def _file_light(project: Project, change: TakeLight, _: Tools) -> tuple[Project,
     return with_file_light(project, change.id), "Take a light of the file"
 
 
-def _preset(project: Project, change: ApplyPreset, _: Tools) -> tuple[Project, str]:
-    material = next((m for m in project.materials if m.id == change.material), None)
-    if material is None:
-        raise ChangeError("That material is not in this project any more.")
-    after = put(project, f"materials/{material.id}", with_preset(material, change.preset))
-    return after, f"Start from {change.preset.lower()}"
-
-
 def _called(project: Project, item: Item) -> str:
     return "the subject" if item.id == project.subject_id else item.name
 
@@ -212,5 +198,7 @@ _PERFORMERS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = 
     SetValue: _set, Centre: _centre, StandOnFloor: _stand, LayDown: _lay,
     FitSubject: _fit, MeterSubject: _meter, FocusOn: _focus, GreyAt: _grey, PlaceLight: with_light_placed,
     AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
-    MoveTo: _move_to, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: _preset, **TIMED,
+    MoveTo: _move_to, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: started_from,
+    ApplyRig: with_rig, UseRig: with_kept_rig,
+    Dress: dressed, RemoveUnworn: without_unworn, **TIMED,
 }  # fmt: skip

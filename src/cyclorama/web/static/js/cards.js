@@ -4,6 +4,7 @@ import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
 import { ItemList } from "./item_list.js";
 import { LensCard } from "./lens_card.js";
 import { LightCard } from "./light_card.js";
+import { MaterialTray } from "./material_tray.js";
 import { MaterialCard } from "./material_card.js";
 import { MoveCard } from "./move_card.js";
 import { SubjectCard } from "./subject_card.js";
@@ -42,6 +43,7 @@ export class Cards {
     Object.assign(this, { store, chosen, refresh, forecast: null });
     this.lightCard = new LightCard(store, chosen, refresh, floor);
     this.materialCard = new MaterialCard(store, chosen, refresh);
+    this.tray = new MaterialTray(store, chosen, refresh, floor);
     this.subjectCard = new SubjectCard(store, chosen, refresh, floor);
     this.itemList = new ItemList(store, chosen, refresh);
     this.lensCard = new LensCard(store);
@@ -80,6 +82,7 @@ export class Cards {
     this.lensCard.show(state);
     this.lightCard.show(state);
     this.materialCard.show(state);
+    this.tray.show(!document.querySelector("[data-card=materials]").hidden);
     this.#shootCard(state);
     this.#passes(this.store.shot.shoot.passes);
   }

@@ -1,7 +1,7 @@
 /** The Light card besides its bound fields: which light, adding and removing, parts, gobo, background. */
 
 import { bindAim, showAim } from "./aim_pick.js";
-import { make, post, say, switchRow, upload, withOrWithout } from "./api.js";
+import { get, make, post, remove, say, switchRow, upload, withOrWithout } from "./api.js";
 import { pickFiles } from "./files.js";
 
 const byId = (id) => document.getElementById(id);
@@ -22,6 +22,11 @@ export class LightCard {
     });
     byId("copy-light").addEventListener("click", () => this.#add({ kind: "copy", path: this.#path() }));
     byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove", path: this.#path() }));
+    byId("rig-pick").addEventListener("change", (e) => this.#lightWith(e.target));
+    byId("keep-rig").addEventListener("click", () => this.#keepRig());
+    byId("forget-rig").addEventListener("click", () => this.#forgetRig());
+    this.rigs = [];
+    this.#loadRigs();
     byId("place-highlight").addEventListener("click", () => this.#place("highlight", "Where should its reflection be seen? Drag, let go."));
     byId("place-graze").addEventListener("click", () => this.#place("graze", "What should it graze? Drag, let go."));
     byId("gobo-toggle").addEventListener("click", () => this.store.set(`${this.#path()}/gobo`, this.#light().gobo ? null : {}));
@@ -29,6 +34,39 @@ export class LightCard {
     byId("light-rides").addEventListener("change", (e) => store.set(`${this.#path()}/rides`, e.target.value));
     byId("gobo-pictures").addEventListener("click", () => this.#pictures());
     byId("pick-background").addEventListener("click", () => this.#background());
+  }
+
+  async #loadRigs() {
+    this.rigs = await get("/api/rigs").catch(() => []);
+    byId("kept-rigs").hidden = byId("forget-rig").hidden = !this.rigs.length;
+    byId("kept-rigs").replaceChildren(...this.rigs.map(({ id, name }) => make("option", { value: id }, name)));
+  }
+
+  #lightWith(pick) {
+    const { value } = pick;
+    pick.value = "";
+    const rig = this.rigs.find(({ id }) => id === value);
+    if (value) this.store.change(rig ? { kind: "use_rig", rig } : { kind: "rig", rig: value });
+  }
+
+  async #keepRig() {
+    const name = prompt("What is this rig called?", this.store.look.name);
+    if (!name) return;
+    try {
+      await post(`${this.store.url}/rigs`, { name });
+      await this.#loadRigs();
+      say(`‘${name}’ is kept; it stands among the rigs of every project.`);
+    } catch (error) {
+      say(error.message);
+    }
+  }
+
+  async #forgetRig() {
+    const name = prompt(`Which rig is to be taken away? ${this.rigs.map((r) => r.name).join(", ")}`, this.rigs[0].name);
+    const rig = this.rigs.find((r) => r.name === name);
+    if (!rig) return;
+    await remove(`/api/rigs/${rig.id}`).catch((error) => say(error.message));
+    await this.#loadRigs();
   }
 
   /** The light goes to where its highlight, or its grazing light, is wanted: followed while the pointer is dragged. */

@@ -105,6 +105,16 @@ class Floor {
     this.open(what);
   }
 
+  /** Something is dragged out of a card, or no more. @param {object|null} what */
+  carry(what) {
+    this.touch.carry(what);
+  }
+
+  /** Let the chosen parts wear a material to start from; false when none is chosen. @param {string} preset */
+  wear(preset) {
+    return this.touch.wear(preset);
+  }
+
   /** Ask for a place of the picture; see `Lens.pick`. */
   pick(prompt, then, tryOn = null) {
     this.lens.pick(prompt, then, tryOn);

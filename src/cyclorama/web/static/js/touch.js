@@ -235,13 +235,23 @@ export class Touch {
     if (number === this.tried) return;
     this.tried = this.over = number;
     this.#draw();
-    if (number) this.floor.attempt(this.#dressing(this.map.things[number - 1]));
+    if (number) this.lens.attempt(this.#dressing(this.map.things[number - 1]));
     else this.floor.settle();
   }
 
   #dressing({ item, part }) {
     const meant = this.chosen.has(`${item} ${part}`) ? (p) => this.#has(p) : (p) => p.item === item && p.part === part;
-    return this.#parts().filter(meant).map(({ path }) => ({ kind: "set", path: `${path}/material`, value: this.dragged.material }));
+    const parts = this.#parts().filter(meant);
+    const { preset, material } = this.dragged;
+    if (preset) return [{ kind: "dress", preset, parts: parts.map((p) => ({ item: p.item, part: p.part })) }];
+    return parts.map(({ path }) => ({ kind: "set", path: `${path}/material`, value: material }));
+  }
+
+  /** Let the chosen parts wear a material to start from; false when none is chosen. */
+  wear(preset) {
+    const parts = this.#parts().filter((part) => this.#has(part)).map(({ item, part }) => ({ item, part }));
+    if (parts.length) this.store.change({ kind: "dress", preset, parts });
+    return parts.length > 0;
   }
 
   #dropped(e) {

@@ -1,0 +1,69 @@
+"""Typed changes of lights and materials; see `changes`."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from .base import Doc, Id, Unit01
+from .saved_rig import SavedRig
+
+Frame = Annotated[int, Field(ge=0, le=2_000_000)]
+ReadyRig = Literal[
+    "three-point", "tent", "two strips", "dark field", "bright field", "rims only", "dish and cards", "low raking",
+    "night",
+]  # fmt: skip
+
+
+class PlaceLight(Doc):
+    """Put a light of the open shot's look, at its distance, where its reflection is seen at a place of the picture in a
+    frame, or where it grazes what is seen there."""
+
+    kind: Literal["place_light"] = "place_light"
+    light: Id
+    wanted: Literal["highlight", "graze"] = "highlight"
+    frame: Frame
+    x: Unit01
+    y: Unit01
+
+
+class ApplyRig(Doc):
+    """Light the open shot's look with a ready set of lights in the size of the subject, and expose for it."""
+
+    kind: Literal["rig"] = "rig"
+    rig: ReadyRig
+
+
+class UseRig(Doc):
+    """Light the open shot's look with a kept set of lights in the size of the subject, and expose for it."""
+
+    kind: Literal["use_rig"] = "use_rig"
+    rig: SavedRig
+
+
+class Dressed(Doc):
+    """A part of an item."""
+
+    item: Id
+    part: Id
+
+
+class Dress(Doc):
+    """Let parts wear a material that is made to start from, in the colourways that their items wear."""
+
+    kind: Literal["dress"] = "dress"
+    preset: Annotated[str, Field(max_length=80)]
+    parts: Annotated[tuple[Dressed, ...], Field(min_length=1, max_length=2000)]
+
+
+class RemoveUnworn(Doc):
+    """Take away the materials that no part wears in any colourway."""
+
+    kind: Literal["remove_unworn"] = "remove_unworn"
+
+
+class ApplyPreset(Doc):
+    """Start a material again from a preset."""
+
+    kind: Literal["preset"] = "preset"
+    material: Id
+    preset: Annotated[str, Field(max_length=80)]

@@ -1,0 +1,126 @@
+"""Rigs and what parts wear: lights in the size of the subject, materials that are made to start from."""
+
+import numpy as np
+
+from ..errors import ChangeError
+from ..geometry.measure import placed_hull
+from ..light.rigs import resized, rig_lights
+from ..material.presets import with_preset
+from ..motion import aim_point, moments_over
+from ..scene import Aim, Background, Light, Material, Project, place_of, put, put_all
+from ..scene.base import new_id
+from ..scene.look_changes import ApplyPreset, ApplyRig, Dress, RemoveUnworn, UseRig
+from ..scene.saved_rig import SavedRig
+from .lists import USUAL_SIZE_M
+from .names import free_name
+from .tools import Tools
+
+METERED = 4
+"""Moments of a move over which the subject is metered."""
+_BEHIND = {"dark field": (0.004, 0.004, 0.004), "bright field": (0.9, 0.9, 0.9), "night": (0.006, 0.008, 0.014)}
+
+
+def with_rig(project: Project, change: ApplyRig, tools: Tools) -> tuple[Project, str]:
+    """The open shot's look lit by a ready rig, exposed for the subject."""
+    size, aim = _subject(project, tools)
+    after = _lit(project, rig_lights(change.rig, size, aim))
+    if (colour := _BEHIND.get(change.rig)) is not None:
+        after = put(after, "look/background", Background(kind="colour", colour=colour))
+    return exposed(after, tools), f"Rig: {change.rig}"
+
+
+def with_kept_rig(project: Project, change: UseRig, tools: Tools) -> tuple[Project, str]:
+    """The open shot's look lit by a kept rig, in the size of the subject, exposed for it."""
+    size, aim = _subject(project, tools)
+    lights = resized(change.rig.lights, size / change.rig.size_m)
+    lights = tuple(light.model_copy(update={"aim": aim, "excluded_parts": ()}) for light in lights)
+    return exposed(_lit(project, lights), tools), f"Rig: {change.rig.name}"
+
+
+def kept_rig(project: Project, name: str, tools: Tools) -> SavedRig:
+    """The lights of the open shot's look, to be used elsewhere. Raises ChangeError when there are none."""
+    lights = tuple(
+        x.model_copy(update={"rides": x.rides if x.rides in ("rig", "set", "camera", "disc") else "rig", "aim": Aim()})
+        for x in project.look.lights
+    )
+    if not lights:
+        raise ChangeError("There are no lights in this look to keep.")
+    size, _ = _subject(project, tools)
+    return SavedRig(id=new_id("rig"), name=name, size_m=size, lights=lights)
+
+
+def _subject(project: Project, tools: Tools) -> tuple[float, Aim]:
+    """The size of the subject, m, and an aim at its middle; what the camera looks at where there is no subject."""
+    subject = project.subject
+    measures = None if subject is None else tools.measures_of(subject)
+    if subject is None or measures is None:
+        x, y, z = (float(c) for c in aim_point(project.camera.aim, project))
+        return USUAL_SIZE_M, Aim(x_m=x, y_m=y, z_m=z)
+    hull = placed_hull(measures, subject.placement)
+    low, high = hull.min(axis=0), hull.max(axis=0)
+    x, y, z = (round(float(c), 5) for c in (low + high) / 2)
+    return float(np.max(high - low)), Aim(x_m=x, y_m=y, z_m=z)
+
+
+def _lit(project: Project, lights: tuple[Light, ...]) -> Project:
+    """With other lights; what was keyed of those before goes with them."""
+    at = f"looks/{project.look.id}/lights/"
+    values: dict[str, object] = {
+        f"shots/{shot.id}/channels": tuple(c for c in shot.channels if not c.path.startswith(at))
+        for shot in project.shots
+        if any(c.path.startswith(at) for c in shot.channels)
+    }
+    return put_all(project, {**values, "look/lights": lights})
+
+
+def exposed(project: Project, tools: Tools) -> Project:
+    """With the exposure that suits the subject over the move; as it was where nothing of it is lit."""
+    ev100 = tools.eye.meter(moments_over(project, METERED))
+    if ev100 is None:
+        return project
+    place = place_of("look/tone/ev100")
+    return put(project, "look/tone/ev100", min(max(round(ev100, 2), place.least or 0.0), place.most or 0.0))
+
+
+def started_from(project: Project, change: ApplyPreset, _: Tools) -> tuple[Project, str]:
+    """The project with a material started again from a preset."""
+    material = next((m for m in project.materials if m.id == change.material), None)
+    if material is None:
+        raise ChangeError("That material is not in this project any more.")
+    after = put(project, f"materials/{material.id}", with_preset(material, change.preset))
+    return after, f"Start from {change.preset.lower()}"
+
+
+def dressed(project: Project, change: Dress, _: Tools) -> tuple[Project, str]:
+    """Parts that wear a material made from a preset: the one that is there already and is still as it was made, or one
+    more."""
+    new = with_preset(Material(id=new_id("material"), name=change.preset), change.preset)
+    alike = next((m for m in project.materials if new.model_copy(update={"id": m.id, "name": m.name}) == m
+                  and m.name.startswith(change.preset)), None)  # fmt: skip
+    values: dict[str, object] = {}
+    if alike is None:
+        new = new.model_copy(update={"name": free_name((m.name for m in project.materials), change.preset)})
+        values["materials"] = (*project.materials, new)
+    worn_in = {w.id: w.variant for w in project.shot.wears}
+    for one in change.parts:
+        item = project.item(one.item)
+        if item is None or all(part.id != one.part for part in item.parts):
+            raise ChangeError("That part is not there any more.")
+        variant = worn_in.get(item.id, item.variant_id)
+        values[f"items/{item.id}/variants/{variant}/parts/{one.part}/material"] = (alike or new).id
+    return put_all(project, values), f"Wear {change.preset.lower()}"
+
+
+def without_unworn(project: Project, _: RemoveUnworn, __: Tools) -> tuple[Project, str]:
+    """The project without materials that no part wears. Raises ChangeError when all are worn."""
+    worn = {w.material for item in project.items for variant in item.variants for w in variant.parts}
+    kept = tuple(m for m in project.materials if m.id in worn)
+    if len(kept) == len(project.materials):
+        raise ChangeError("Every material is worn by some part.")
+    gone = {m.id for m in project.materials} - worn
+    values: dict[str, object] = {"materials": kept}
+    for shot in project.shots:
+        left = tuple(c for c in shot.channels if not any(c.path.startswith(f"materials/{m}/") for m in gone))
+        if left != shot.channels:
+            values[f"shots/{shot.id}/channels"] = left
+    return put_all(project, values), "Remove materials that are not worn"

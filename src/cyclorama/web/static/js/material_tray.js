@@ -1,0 +1,96 @@
+/** The tray of materials: swatches of the project's own and of those to start from, chosen by a click, worn by a drop. */
+
+import { ended, get, make, post, say } from "./api.js";
+
+const byId = (id) => document.getElementById(id);
+
+export class MaterialTray {
+  /**
+   * @param {import("./project.js").ProjectStore} store
+   * @param {{material: string|null}} chosen
+   * @param {() => void} refresh called when another material was chosen
+   * @param {{carry: (what: object|null) => void, wear: (preset: string) => boolean}} floor
+   */
+  constructor(store, chosen, refresh, floor) {
+    Object.assign(this, { store, chosen, refresh, floor, version: null, tray: { own: [], presets: [] }, job: null, kind: "own" });
+    for (const kind of ["own", "presets"])
+      byId(`tray-${kind}`).addEventListener("click", () => {
+        this.kind = kind;
+        this.#draw();
+      });
+    byId("tray-search").addEventListener("input", () => this.#draw());
+    byId("remove-unworn").addEventListener("click", () => store.change({ kind: "remove_unworn" }));
+  }
+
+  /** @param {boolean} open whether the card is seen */
+  show(open) {
+    this.#draw();
+    if (!open || this.version === this.store.state.version) return;
+    this.version = this.store.state.version;
+    this.#load();
+  }
+
+  async #load() {
+    try {
+      await this.#fetch();
+      if ([...this.tray.own, ...this.tray.presets].some(({ there }) => !there)) await this.#develop();
+    } catch (error) {
+      say(error.message);
+    }
+  }
+
+  async #fetch() {
+    this.tray = await get(`${this.store.url}/tray`);
+    this.#draw();
+  }
+
+  /** Have those developed that are not there, and show each when it is. */
+  async #develop() {
+    const job = await post(`${this.store.url}/tray`);
+    if (!job || this.job === job.id) return;
+    this.job = job.id;
+    let shown = 0;
+    const done = await ended(job, (now) => {
+      if (now.share - shown < 0.04) return;
+      shown = now.share;
+      this.#fetch();
+    });
+    this.job = null;
+    if (done.state === "failed") say(done.message, 10);
+    await this.#fetch();
+  }
+
+  #draw() {
+    for (const kind of ["own", "presets"]) byId(`tray-${kind}`).setAttribute("aria-pressed", kind === this.kind);
+    const words = byId("tray-search").value.trim().toLowerCase();
+    const own = new Map(this.tray.own.map((one) => [one.material, one]));
+    // what the project holds by now, with what is known of its swatches
+    const project = this.store.state.project.materials.map(({ id, name }) => ({ key: "", there: false, parts: 0, ...own.get(id), material: id, name }));
+    const shown = (this.kind === "own" ? project : this.tray.presets).filter(({ name }) => name.toLowerCase().includes(words));
+    byId("tray").replaceChildren(...shown.map((one) => this.#tile(one)));
+    byId("tray-none").hidden = shown.length > 0;
+    const unworn = this.tray.own.filter(({ parts }) => !parts).length;
+    byId("remove-unworn").hidden = this.kind !== "own" || !unworn;
+    byId("remove-unworn").textContent = unworn === 1 ? "Remove the one that is not worn" : `Remove ${unworn} that are not worn`;
+  }
+
+  #tile({ name, material, parts, key, there }) {
+    const own = material !== null;
+    const what = own ? { material } : { preset: name };
+    const worn = parts === 1 ? "on one part" : parts ? `on ${parts} parts` : "on no part";
+    const pick = () => {
+      if (own) {
+        this.chosen.material = material;
+        this.refresh();
+      } else if (!this.floor.wear(name)) say("Drag it onto a part in the picture, or choose parts there first.");
+    };
+    const ondragstart = (e) => {
+      e.dataTransfer.setData("text/plain", name);
+      e.dataTransfer.effectAllowed = "copy";
+      this.floor.carry(what);
+    };
+    return make("button", { type: "button", class: "swatch-tile", draggable: "true", "aria-pressed": own && material === this.chosen.material, title: `${name}${own ? `, ${worn}` : ""}. Drag it onto a part in the picture`, onclick: pick, ondragstart, ondragend: () => this.floor.carry(null) },
+      there ? make("img", { src: `/api/swatches/${key}.jpg`, alt: "", width: 68, height: 68, draggable: "false" }) : make("span", { class: "swatch-blank" }),
+      make("span", { class: "truncate" }, name));
+  }
+}

@@ -1,0 +1,145 @@
+"""The tray of materials: the project's own and those to start from, each with a swatch that is developed in the
+background. A swatch is kept under what it shows, and never stands in the way of the lens."""
+
+import hashlib
+import time
+from pathlib import Path
+from typing import Annotated
+
+from fastapi import APIRouter, Depends
+from fastapi import Path as PathParameter
+from fastapi.responses import FileResponse
+from pydantic import BaseModel
+
+from ..core.errors import NotFoundError
+from ..core.material.presets import PRESETS, with_preset
+from ..core.render.film.swatch import swatch_compiler, swatch_key, swatch_of
+from ..core.scene import Material, Project
+from ..store import Studio
+from ..store.assets import write_whole
+from ..store.jobs import Job, Result
+from .context import Context, context
+from .jobs import JobAnswer
+from .lens import Lens
+from .work import Hand, Kind, Unwanted
+
+router = APIRouter(prefix="/api")
+Ctx = Annotated[Context, Depends(context)]
+Key = Annotated[str, PathParameter(pattern=r"^[0-9a-f]{32}$")]
+FOLDER = "swatches"
+FAULT = "Swatches cannot be developed; the terminal that runs Cyclorama tells more."
+CALM_S = 0.1
+GONE = "That swatch is not developed yet."
+
+
+class Swatch(BaseModel):
+    """A material on the tray."""
+
+    name: str
+    material: str | None
+    """its id, None for one to start from"""
+    parts: int
+    """how many parts wear it"""
+    key: str
+    there: bool
+    """whether its swatch is developed"""
+
+
+class Tray(BaseModel):
+    """All that lies on the tray of a project."""
+
+    own: list[Swatch]
+    presets: list[Swatch]
+
+
+class Wanted(BaseModel):
+    """What swatches are asked for with."""
+
+    materials: dict[str, Material]
+    """by the keys of their swatches"""
+
+
+def _path(studio: Studio, key: str) -> Path:
+    return studio.folder / FOLDER / f"{key}.jpg"
+
+
+def _presets() -> list[Material]:
+    return [with_preset(Material(id="preset", name=name), name) for name in PRESETS]
+
+
+def _worn(project: Project) -> dict[str, int]:
+    """How many parts of the items wear each material, in any of their colourways."""
+    found: dict[str, int] = {}
+    for item in project.items:
+        for number in range(len(item.parts)):
+            for material in {variant.parts[number].material for variant in item.variants}:
+                found[material] = found.get(material, 0) + 1
+    return found
+
+
+@router.get("/projects/{project_id}/tray")
+def tray(ctx: Ctx, project_id: str) -> Tray:
+    """What lies on the tray."""
+    project = ctx.studio.projects.get(project_id).project
+    worn = _worn(project)
+
+    def told(material: Material, own: bool) -> Swatch:
+        key = swatch_key(material)
+        there = _path(ctx.studio, key).exists()
+        parts = worn.get(material.id, 0) if own else 0
+        return Swatch(name=material.name, material=material.id if own else None, parts=parts, key=key, there=there)
+
+    return Tray(own=[told(m, True) for m in project.materials], presets=[told(m, False) for m in _presets()])
+
+
+@router.post("/projects/{project_id}/tray", status_code=202)
+def develop(ctx: Ctx, project_id: str) -> JobAnswer | None:
+    """Have the swatches developed that are not there, the project's own first; None when all are."""
+    project = ctx.studio.projects.get(project_id).project
+    wanted = {swatch_key(m): m for m in (*project.materials, *_presets())}
+    missing = {key: m for key, m in wanted.items() if not _path(ctx.studio, key).exists()}
+    if not missing:
+        return None
+    about = hashlib.sha256("".join(missing).encode()).hexdigest()[:32]
+    return JobAnswer.of(ctx.work.ask("swatches", about, f"Swatches of {project.name}", Wanted(materials=missing)))
+
+
+@router.get("/swatches/{key}.jpg", response_class=FileResponse)
+def swatch(ctx: Ctx, key: Key) -> FileResponse:
+    """A developed swatch; it never changes."""
+    path = _path(ctx.studio, key)
+    if not path.exists():
+        raise NotFoundError(GONE)
+    return FileResponse(path, headers={"Cache-Control": "private, max-age=31536000, immutable"})
+
+
+def swatch_kind(studio: Studio, lens: Lens) -> Kind:
+    """How swatches are developed: one set at a time."""
+    return Kind(lambda job, hand: _develop(studio, lens, job, hand), FAULT, at_once=1, at_leisure=True)
+
+
+def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
+    wanted = Wanted.model_validate_json(job.spec).materials
+    while not lens.ready.wait(0.5):
+        hand.tell(lens.preparing, 0.0)
+    compiler, broken = swatch_compiler(studio.assets.get), list[str]()
+    for done, (key, material) in enumerate(wanted.items()):
+        hand.tell(material.name, done / len(wanted))
+        while not lens.calm():
+            if hand.unwanted():
+                raise Unwanted
+            time.sleep(CALM_S)
+        path = _path(studio, key)
+        if path.exists():
+            continue
+        try:
+            with lens.borrowed() as (_, tracer):
+                picture = swatch_of(material, compiler, tracer)
+        except NotFoundError as error:  # a map is gone: the others have swatches all the same
+            broken.append(f"‘{material.name}’: {error.sentence}")
+            continue
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(path, picture)
+    if broken:
+        raise NotFoundError(" ".join(broken))
+    return {"swatches": len(wanted)}
