@@ -1,0 +1,112 @@
+"""Rigs in the size of what they light, and materials that parts are dressed in."""
+
+from typing import get_args
+
+import numpy as np
+import pytest
+from tests.conftest import always
+from tests.core.sheet.test_moves_and_keys import done, measures_of, with_box
+from tests.core.sheet.test_sheet import Blind, SomeEye
+
+from cyclorama.core.errors import ChangeError
+from cyclorama.core.light.rigs import resized, rig_lights
+from cyclorama.core.light.rows import direction, face_area_m2, luminance_nit
+from cyclorama.core.material.presets import PRESETS
+from cyclorama.core.scene import Aim, Light, Project, load_project, put
+from cyclorama.core.scene.changes import AddItem, SetKey, SetValue
+from cyclorama.core.scene.look_changes import ApplyRig, Dress, Dressed, ReadyRig, RemoveUnworn, UseRig
+from cyclorama.core.sheet.looks import kept_rig
+from cyclorama.core.sheet.perform import perform
+from cyclorama.core.sheet.tools import Tools
+
+RIGS = get_args(ReadyRig)
+
+
+def shine(lights: tuple[Light, ...], at: np.ndarray) -> float:
+    """Illuminance about which small or far lights give to a place that faces each: L · A / d²."""
+    return sum(luminance_nit(x) * face_area_m2(x) / float(np.sum((_centre(x) - at) ** 2)) for x in lights)
+
+
+def _centre(light: Light) -> np.ndarray:
+    aim = np.array([light.aim.x_m, light.aim.y_m, light.aim.z_m])
+    return aim + light.distance_m * direction(light.azimuth_deg, light.elevation_deg)
+
+
+@pytest.mark.parametrize("rig", RIGS)
+def test_a_rig_lights_what_is_of_another_size_alike(rig: ReadyRig) -> None:
+    small, large = (rig_lights(rig, size, Aim(x_m=0.0, y_m=size / 2, z_m=0.0)) for size in (0.04, 12.0))
+    assert len({x.name for x in small}) == len({x.id for x in small}) == len(small) >= 2
+    for share in (np.array([0.2, 0.9, 0.1]), np.array([-0.3, 0.1, 0.2])):
+        assert shine(large, 12.0 * share) == pytest.approx(shine(small, 0.04 * share), rel=1e-6)
+    assert all(x.distance_m > 0.5 * 0.04 for x in small)  # none stands in the subject
+
+
+def test_flux_and_intensity_grow_with_what_is_lit() -> None:
+    lights = tuple(
+        Light(id=unit, name=unit, power=90.0, power_unit=unit, distance_m=2.0) for unit in ("lm", "cd", "nit", "lx")
+    )
+    aim = np.array([0.0, 0.5, 0.0])
+    for before, after in zip(lights, resized(lights, 3.0), strict=True):
+        assert shine((after,), aim) == pytest.approx(shine((before,), aim), rel=1e-9)
+
+
+def test_a_rig_takes_the_place_of_the_lights_and_exposes_for_the_subject() -> None:
+    project = done(with_box(), SetKey(path="look/lights/key/strength_stops", frame=1, value=1.0))
+    lit, label = perform(project, ApplyRig(rig="dark field"), measures_of, SomeEye())
+    assert label == "Rig: dark field"
+    assert lit.look.tone.ev100 == pytest.approx(9.12)  # as the eye meters
+    assert max(lit.look.background.colour) < 0.01
+    assert lit.shot.channels == ()  # what was keyed of lights that are gone
+    assert load_project(lit.model_dump_json()) == lit
+    middle = lit.look.lights[0].aim
+    box = lit.items[0]
+    assert box.made
+    assert middle.x_m == pytest.approx(box.placement.x_m, abs=1e-4)
+    assert middle.y_m == pytest.approx(box.placement.lift_m + box.made.height_m / 2, abs=1e-4)
+    unmetered = perform(project, ApplyRig(rig="tent"), measures_of, Blind())[0]
+    assert unmetered.look.tone == project.look.tone
+
+
+def test_a_kept_rig_grows_with_the_subject() -> None:
+    project = done(with_box(), ApplyRig(rig="two strips"))
+    rig = kept_rig(project, "Mine", Tools(measures_of, Blind()))
+    item = project.items[0]
+    larger = done(project, *(SetValue(path=f"items/{item.id}/made/{n}_m", value=3 * getattr(item.made, f"{n}_m"))
+                             for n in ("width", "depth", "height")))  # fmt: skip
+    used = done(larger, UseRig(rig=rig))
+    assert [x.distance_m for x in used.look.lights] == pytest.approx([3 * x.distance_m for x in project.look.lights])
+    assert used.look.lights[0].aim.y_m > 2 * project.look.lights[0].aim.y_m
+    again = kept_rig(used, "Mine", Tools(measures_of, Blind()))
+    assert again.size_m == pytest.approx(3 * rig.size_m)
+    dark = put(project, "look/lights", ())
+    with pytest.raises(ChangeError, match="no lights"):
+        kept_rig(dark, "None", Tools(always(None), Blind()))
+
+
+def parts_of(project: Project) -> list[Dressed]:
+    return [Dressed(item=item.id, part=part.id) for item in project.items for part in item.parts]
+
+
+def test_parts_are_dressed_once_and_what_nothing_wears_is_removed() -> None:
+    project = done(with_box(), AddItem(form="ball"))
+    first, second = parts_of(project)
+    once = done(project, Dress(preset="Polished gold", parts=(first,)))
+    assert [m.name for m in once.materials][-1] == "Polished gold"
+    gold = once.materials[-1]
+    assert (gold.base_metalness, gold.base_color) == (1.0, PRESETS["Polished gold"]["base_color"])
+    twice = done(once, Dress(preset="Polished gold", parts=(second,)))
+    assert twice.materials == once.materials  # the gold that is there is worn
+    assert {w.material for x in twice.items for v in x.variants for w in v.parts} == {gold.id}
+    changed = done(once, SetValue(path=f"materials/{gold.id}/specular_roughness", value=0.5))
+    other = done(changed, Dress(preset="Polished gold", parts=(second,)))
+    assert other.materials[-1].name == "Polished gold 2"  # that one is not what it was made as any more
+    keyed = done(twice, SetKey(path=f"materials/{project.materials[0].id}/base_metalness", frame=1, value=0.5))
+    left = done(keyed, RemoveUnworn())
+    assert left.materials == (gold,)
+    assert left.shot.channels == ()
+    with pytest.raises(ChangeError, match="Every material is worn"):
+        done(left, RemoveUnworn())
+    with pytest.raises(ChangeError, match="no material called"):
+        done(left, Dress(preset="Unobtainium", parts=(first,)))
+    with pytest.raises(ChangeError, match="not there any more"):
+        done(left, Dress(preset="Polished gold", parts=(Dressed(item="item-9", part="part-1"),)))
