@@ -3,6 +3,8 @@
 import { bindAim, showAim } from "./aim_pick.js";
 import { get, make, post, remove, say, switchRow, upload, withOrWithout } from "./api.js";
 import { pickFiles } from "./files.js";
+import { LightBench } from "./light_bench.js";
+import { wrap } from "./plan_geometry.js";
 
 const byId = (id) => document.getElementById(id);
 
@@ -20,6 +22,8 @@ export class LightCard {
       e.target.value = "";
       if (shape) this.#add({ kind: "add_light", shape });
     });
+    this.bench = new LightBench(store, chosen, refresh, floor);
+    byId("mirror-light").addEventListener("click", () => this.#mirror());
     byId("copy-light").addEventListener("click", () => this.#add({ kind: "copy", path: this.#path() }));
     byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove", path: this.#path() }));
     byId("rig-pick").addEventListener("change", (e) => this.#lightWith(e.target));
@@ -34,6 +38,15 @@ export class LightCard {
     byId("light-rides").addEventListener("change", (e) => store.set(`${this.#path()}/rides`, e.target.value));
     byId("gobo-pictures").addEventListener("click", () => this.#pictures());
     byId("pick-background").addEventListener("click", () => this.#background());
+  }
+
+  /** The light goes to the other side of where the camera looks from. */
+  #mirror() {
+    const path = `${this.#path()}/azimuth_deg`;
+    const { camera } = this.floor.pose();
+    const { aim } = this.store.state.lens;
+    const from = (Math.atan2(camera[3] - aim[0], camera[11] - aim[2]) * 180) / Math.PI;
+    this.store.change({ kind: "set", path, value: Number(wrap(2 * from - this.store.value(path)).toFixed(2)) });
   }
 
   async #loadRigs() {
@@ -143,8 +156,7 @@ export class LightCard {
   show({ project }) {
     const { look } = this.store;
     if (!look.lights.some((l) => l.id === this.chosen.light)) this.chosen.light = look.lights[0]?.id ?? null;
-    byId("light-tabs").replaceChildren(...look.lights.map((l) =>
-      make("button", { type: "button", role: "tab", class: `chip ${l.on ? "" : "opacity-60"}`, "aria-selected": l.id === this.chosen.light, onclick: () => ((this.chosen.light = l.id), this.refresh()) }, l.name)));
+    this.bench.show(!document.querySelector("[data-card=light]").hidden);
     const light = this.#light();
     for (const item of document.querySelectorAll("[data-needs-light]")) item.hidden = !light;
     for (const [id, text] of [["environment-name", look.environment.source_name || "No picture chosen"], ["background-name", look.background.source_name || "No picture chosen"]])

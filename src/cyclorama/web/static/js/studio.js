@@ -105,6 +105,15 @@ class Floor {
     this.open(what);
   }
 
+  /** The frame that is shown, and the pose in it. */
+  frame() {
+    return this.clock.frame;
+  }
+
+  pose() {
+    return this.clock.pose();
+  }
+
   /** Something is dragged out of a card, or no more. @param {object|null} what */
   carry(what) {
     this.touch.carry(what);

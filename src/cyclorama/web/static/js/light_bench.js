@@ -1,0 +1,84 @@
+/** The light bench: a tile for every light with what it gives by itself, its strength, solo and off. */
+
+import { get, make } from "./api.js";
+
+const byId = (id) => document.getElementById(id);
+/** So long nothing changes before what the lights give is asked for. */
+const REST_MS = 900;
+const DIAL = { least: -8, most: 6, step: 0.25 };
+
+export class LightBench {
+  /**
+   * @param {import("./project.js").ProjectStore} store
+   * @param {{light: string|null}} chosen
+   * @param {() => void} refresh called when another light was chosen
+   * @param {{attempt: (changes: object[]) => void, frame: () => number}} floor
+   */
+  constructor(store, chosen, refresh, floor) {
+    Object.assign(this, { store, chosen, refresh, floor, known: new Map(), asked: "" });
+    for (const [id, by] of [["lights-down", -1 / 3], ["lights-up", 1 / 3]]) byId(id).addEventListener("click", () => this.#dimAll(by));
+  }
+
+  /** @param {boolean} open whether the card is seen */
+  show(open) {
+    this.#draw();
+    clearTimeout(this.timer);
+    if (open) this.timer = setTimeout(() => this.#ask(), REST_MS);
+  }
+
+  async #ask() {
+    const { state } = this.store;
+    const asked = `${state.version} ${this.floor.frame()}`;
+    if (asked === this.asked || !this.store.look.lights.length) return;
+    this.asked = asked;
+    try {
+      const { tiles, totals } = await get(`${this.store.url}/bench?frame=${this.floor.frame()}`);
+      if (asked !== this.asked) return;
+      this.known = new Map(tiles.map((tile) => [tile.id, tile]));
+      byId("light-totals").textContent = totals.join(" · ");
+      this.#draw();
+    } catch {
+      this.asked = ""; // the renderer is being prepared: it is asked again with the next change
+    }
+  }
+
+  #draw() {
+    const { look } = this.store;
+    byId("light-tabs").replaceChildren(...look.lights.map((light) => this.#tile(light)));
+    const around = this.known.get("environment");
+    byId("bench-around").hidden = !around;
+    if (around) byId("bench-around").replaceChildren(make("img", { src: `data:image/jpeg;base64,${around.picture}`, alt: "", class: "h-[30px] rounded-[3px]" }), make("span", {}, "Environment"), make("span", { class: "num text-soft" }, around.gives));
+    byId("bench-all").hidden = !look.lights.length;
+  }
+
+  #tile(light) {
+    const known = this.known.get(light.id);
+    const at = this.store.full(`look/lights/${light.id}`);
+    const set = (name, value) => ({ kind: "set", path: `${at}/${name}`, value });
+    const solo = this.store.look.lights.some((l) => l.solo);
+    const dark = solo ? !light.solo : !light.on;
+    const choose = () => ((this.chosen.light = light.id), this.refresh());
+    const strength = this.store.value(`look/lights/${light.id}/strength_stops`);
+    const dial = make("input", { type: "range", min: Math.min(DIAL.least, strength), max: Math.max(DIAL.most, strength), step: DIAL.step, value: strength, class: "dial", "aria-label": `Strength of ${light.name}`, title: `${strength.toFixed(2)} stops` });
+    dial.addEventListener("input", () => this.floor.attempt([set("strength_stops", Number(dial.value))]));
+    dial.addEventListener("change", () => this.store.change(set("strength_stops", Number(dial.value))));
+    dial.addEventListener("dblclick", () => this.store.change(set("strength_stops", 0)));
+    return make("div", { class: `light-tile ${dark ? "opacity-60" : ""}`, "data-chosen": light.id === this.chosen.light ? "" : null },
+      make("button", { type: "button", role: "tab", class: "block w-full text-left", "aria-selected": light.id === this.chosen.light, onclick: choose },
+        known ? make("img", { src: `data:image/jpeg;base64,${known.picture}`, alt: "", class: "block w-full rounded-[3px]" }) : make("span", { class: "light-blank" }),
+        make("span", { class: "flex justify-between gap-1" }, make("span", { class: "truncate" }, light.name), make("span", { class: "num text-soft", title: "Stops on the subject above middle grey" }, known?.gives ?? ""))),
+      dial,
+      make("span", { class: "flex gap-1" },
+        make("button", { type: "button", class: "light-key", "aria-pressed": light.solo, title: `Only ${light.name}`, "aria-label": `${light.name} alone`, onclick: () => this.store.change(set("solo", !light.solo)) }, "S"),
+        make("button", { type: "button", class: "light-key", "aria-pressed": light.on, title: light.on ? `Turn ${light.name} off` : `Turn ${light.name} on`, "aria-label": `${light.name} on`, onclick: () => this.store.change(set("on", !light.on)) }, light.on ? "on" : "off")));
+  }
+
+  /** Every light by a third of a stop. */
+  #dimAll(by) {
+    const { least, most } = { least: -12, most: 12 };
+    this.store.change(...this.store.look.lights.map((light) => {
+      const path = this.store.full(`look/lights/${light.id}/strength_stops`);
+      return { kind: "set", path, value: Number(Math.min(most, Math.max(least, this.store.value(path) + by)).toFixed(3)) };
+    }));
+  }
+}
