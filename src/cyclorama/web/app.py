@@ -16,7 +16,7 @@ from ..store import Studio
 from ..store.backup import daily_backup
 from ..store.database import JobKind
 from ..store.tidy import tidy
-from . import jobs, light_bench, live, moves, pages, projects, proofs, rigs, standins, takes, touch, tray
+from . import jobs, light_bench, live, looks, moves, pages, projects, proofs, rigs, standins, takes, touch, tray
 from .clips import clip_kind
 from .context import Context
 from .guard import Guard
@@ -64,7 +64,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
     app = FastAPI(title="Cyclorama", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     answer_problems(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for module in (pages, projects, moves, proofs, jobs, standins, takes, live, touch, tray, rigs, light_bench):
+    for module in (pages, projects, moves, proofs, jobs, standins, takes, live, touch, tray, rigs, light_bench, looks):
         app.include_router(module.router)
     app.add_middleware(Guard, hosts=tuple(hosts), key=key)
     return app

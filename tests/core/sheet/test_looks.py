@@ -14,7 +14,7 @@ from cyclorama.core.light.rows import direction, face_area_m2, luminance_nit
 from cyclorama.core.material.presets import PRESETS
 from cyclorama.core.scene import Aim, Light, Project, load_project, put
 from cyclorama.core.scene.changes import AddItem, SetKey, SetValue
-from cyclorama.core.scene.look_changes import ApplyRig, Dress, Dressed, ReadyRig, RemoveUnworn, UseRig
+from cyclorama.core.scene.look_changes import AddLook, ApplyRig, Dress, Dressed, ReadyRig, RemoveUnworn, UseRig
 from cyclorama.core.sheet.looks import kept_rig
 from cyclorama.core.sheet.perform import perform
 from cyclorama.core.sheet.tools import Tools
@@ -56,6 +56,7 @@ def test_a_rig_takes_the_place_of_the_lights_and_exposes_for_the_subject() -> No
     assert label == "Rig: dark field"
     assert lit.look.tone.ev100 == pytest.approx(9.12)  # as the eye meters
     assert max(lit.look.background.colour) < 0.01
+    assert not lit.look.environment.on
     assert lit.shot.channels == ()  # what was keyed of lights that are gone
     assert load_project(lit.model_dump_json()) == lit
     middle = lit.look.lights[0].aim
@@ -110,3 +111,17 @@ def test_parts_are_dressed_once_and_what_nothing_wears_is_removed() -> None:
         done(left, Dress(preset="Unobtainium", parts=(first,)))
     with pytest.raises(ChangeError, match="not there any more"):
         done(left, Dress(preset="Polished gold", parts=(Dressed(item="item-9", part="part-1"),)))
+
+
+def test_a_new_look_leaves_the_old_one_as_it_is() -> None:
+    strength = "look/lights/key/strength_stops"
+    project = done(with_box(), SetKey(path=strength, frame=1, value=1.0), SetKey(path=strength, frame=9, value=2.0))
+    old = project.look
+    more = done(project, AddLook())
+    assert (more.look.name, more.look.id != old.id, len(more.looks)) == ("Look 2", True, 2)
+    assert more.look.model_copy(update={"id": old.id, "name": old.name}) == old
+    assert [c.path for c in more.shot.channels] == [f"looks/{more.look.id}/lights/key/strength_stops"]
+    tried = done(more, ApplyRig(rig="night"))
+    assert tried.looks[0] == old
+    back = done(tried, SetValue(path="shot/look_id", value=old.id))
+    assert back.look == old

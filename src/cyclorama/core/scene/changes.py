@@ -8,7 +8,7 @@ from ..errors import ChangeError
 from .base import Doc, Id, Unit01
 from .item import CentreMethod, Form, Resting
 from .light import Shape
-from .look_changes import ApplyPreset, ApplyRig, Dress, Frame, PlaceLight, RemoveUnworn, UseRig
+from .look_changes import AddLook, ApplyPreset, ApplyRig, Dress, Frame, PlaceLight, RemoveUnworn, UseRig
 from .path import Bends, PathShape
 from .place import full_path, place_of, put, value_at
 from .project import Project
@@ -365,6 +365,7 @@ Change = Annotated[
     | ApplyPreset
     | Dress
     | RemoveUnworn
+    | AddLook
     | ApplyRig
     | UseRig,
     Field(discriminator="kind"),

@@ -26,6 +26,12 @@ class PlaceLight(Doc):
     y: Unit01
 
 
+class AddLook(Doc):
+    """Another look like that of the open shot, which has it from then on: trying there leaves the first as it is."""
+
+    kind: Literal["add_look"] = "add_look"
+
+
 class ApplyRig(Doc):
     """Light the open shot's look with a ready set of lights in the size of the subject, and expose for it."""
 

@@ -9,14 +9,16 @@ from ..material.presets import with_preset
 from ..motion import aim_point, moments_over
 from ..scene import Aim, Background, Light, Material, Project, place_of, put, put_all
 from ..scene.base import new_id
-from ..scene.look_changes import ApplyPreset, ApplyRig, Dress, RemoveUnworn, UseRig
+from ..scene.look_changes import AddLook, ApplyPreset, ApplyRig, Dress, RemoveUnworn, UseRig
 from ..scene.saved_rig import SavedRig
-from .lists import USUAL_SIZE_M
+from .lists import USUAL_SIZE_M, copied
 from .names import free_name
 from .tools import Tools
 
 METERED = 4
 """Moments of a move over which the subject is metered."""
+_FROM_BLACK = ("dark field", "rims only", "night")
+"""Rigs beside which no other light belongs: the environment is turned off."""
 _BEHIND = {"dark field": (0.004, 0.004, 0.004), "bright field": (0.9, 0.9, 0.9), "night": (0.006, 0.008, 0.014)}
 
 
@@ -26,6 +28,8 @@ def with_rig(project: Project, change: ApplyRig, tools: Tools) -> tuple[Project,
     after = _lit(project, rig_lights(change.rig, size, aim))
     if (colour := _BEHIND.get(change.rig)) is not None:
         after = put(after, "look/background", Background(kind="colour", colour=colour))
+    if change.rig in _FROM_BLACK:
+        after = put(after, "look/environment/on", False)
     return exposed(after, tools), f"Rig: {change.rig}"
 
 
@@ -35,6 +39,20 @@ def with_kept_rig(project: Project, change: UseRig, tools: Tools) -> tuple[Proje
     lights = resized(change.rig.lights, size / change.rig.size_m)
     lights = tuple(light.model_copy(update={"aim": aim, "excluded_parts": ()}) for light in lights)
     return exposed(_lit(project, lights), tools), f"Rig: {change.rig.name}"
+
+
+def with_look(project: Project, _: AddLook, tools: Tools) -> tuple[Project, str]:
+    """One more look like that of the open shot, which has it from then on; what was keyed of the one is keyed of the
+    other."""
+    old = project.look
+    after, name = copied(project, "look", tools.measures_of)
+    new = after.looks[[x.id for x in project.looks].index(old.id) + 1]
+    at = f"looks/{old.id}/"
+    channels = tuple(
+        c.model_copy(update={"path": f"looks/{new.id}/{c.path.removeprefix(at)}"}) if c.path.startswith(at) else c
+        for c in after.shot.channels
+    )
+    return put_all(after, {"shot/look_id": new.id, "shot/channels": channels}), f"New look like {name}"
 
 
 def kept_rig(project: Project, name: str, tools: Tools) -> SavedRig:

@@ -217,7 +217,7 @@ export class Lens {
   layout() {
     if (!this.store.state) return;
     const { width, height } = this.store.shot.shoot;
-    const pad = 26;
+    const pad = 16;
     const scale = Math.min((this.mat.clientWidth - 2 * pad) / width, (this.mat.clientHeight - 2 * pad) / height);
     const w = Math.max(1, Math.floor(width * scale));
     const h = Math.max(1, Math.floor(height * scale));
@@ -259,7 +259,7 @@ export class Lens {
       ];
     };
     this.mat.addEventListener("pointerdown", (e) => {
-      if (e.button !== 0 || e.target.closest("button, select, #chosen-bar")) return;
+      if (e.button !== 0 || e.target.closest("button, select, #chosen-bar, #wipe-bar")) return;
       if (this.picking && !this.tryOn) return this.#picked(e);
       if (this.picking) {
         this.mat.setPointerCapture(e.pointerId);

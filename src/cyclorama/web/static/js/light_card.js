@@ -4,6 +4,7 @@ import { bindAim, showAim } from "./aim_pick.js";
 import { get, make, post, remove, say, switchRow, upload, withOrWithout } from "./api.js";
 import { pickFiles } from "./files.js";
 import { LightBench } from "./light_bench.js";
+import { Looks } from "./looks.js";
 import { wrap } from "./plan_geometry.js";
 
 const byId = (id) => document.getElementById(id);
@@ -23,6 +24,7 @@ export class LightCard {
       if (shape) this.#add({ kind: "add_light", shape });
     });
     this.bench = new LightBench(store, chosen, refresh, floor);
+    this.looks = new Looks(store, floor);
     byId("mirror-light").addEventListener("click", () => this.#mirror());
     byId("copy-light").addEventListener("click", () => this.#add({ kind: "copy", path: this.#path() }));
     byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove", path: this.#path() }));
@@ -156,6 +158,7 @@ export class LightCard {
   show({ project }) {
     const { look } = this.store;
     if (!look.lights.some((l) => l.id === this.chosen.light)) this.chosen.light = look.lights[0]?.id ?? null;
+    this.looks.show(!document.querySelector("[data-card=light]").hidden);
     this.bench.show(!document.querySelector("[data-card=light]").hidden);
     const light = this.#light();
     for (const item of document.querySelectorAll("[data-needs-light]")) item.hidden = !light;

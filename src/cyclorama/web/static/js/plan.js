@@ -28,6 +28,7 @@ export class Plan {
     this.pose = pose ?? { ...this.clock.pose(), lens: this.store.state.lens };
     this.w = this.svg.clientWidth;
     this.h = this.svg.clientHeight;
+    if (!this.w || !this.h) return; // it is folded away
     if (!this.drag) this.scale = this.#fitScale();
     this.origin = this.side ? [this.w * 0.46, this.h - 46] : [this.w / 2, this.h / 2 + 6];
     this.svg.replaceChildren(...(this.side ? this.#elevation() : this.#top()));

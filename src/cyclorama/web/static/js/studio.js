@@ -294,8 +294,17 @@ class Floor {
     byId("clear-focus").addEventListener("click", () => store.set("camera/focus_point_m", null));
     byId("pick-grey").addEventListener("click", () => lens.pick("Click on something that should be grey.", (place) => store.change({ kind: "grey_at", ...place })));
     byId("walk-out").addEventListener("click", () => this.#walkOut());
+    byId("fold").addEventListener("click", () => this.#fold());
     byId("toggle-guides").addEventListener("click", () => this.#toggleGuides());
     byId("show-keys").addEventListener("click", () => byId("keys").showModal());
+  }
+
+  #fold() {
+    byId("fold").setAttribute("aria-pressed", byId("floor").classList.toggle("folded"));
+    this.plan.show();
+    this.strip.show();
+    this.lanes.show();
+    this.curves.show();
   }
 
   #walkOut() {
@@ -367,6 +376,7 @@ class Floor {
       { keys: ["m"], label: "Meter the subject", run: () => cards.act("meter") },
       { keys: ["p"], label: "Plan or elevation", run: () => byId(plan.side ? "plan-top" : "plan-side").click() },
       { keys: ["e"], label: "From outside, or through the camera", run: () => this.#walkOut() },
+      { keys: ["f"], label: "A large picture, without the panels", run: () => this.#fold() },
       { keys: ["l"], label: "Guide lines on or off", run: () => this.#toggleGuides() },
       { keys: ["+", "-"], label: "Closer, farther", run: (e) => lens.dolly(e.key === "+" ? 0.95 : 1 / 0.95) },
       { keys: [",", "."], label: "Travel round", run: (e) => this.#travel("azimuth", e.key === "," ? -5 : 5) },
