@@ -13,8 +13,19 @@ from cyclorama.core.light.rigs import resized, rig_lights
 from cyclorama.core.light.rows import direction, face_area_m2, luminance_nit
 from cyclorama.core.material.presets import PRESETS
 from cyclorama.core.scene import Aim, Light, Project, load_project, put
-from cyclorama.core.scene.changes import AddItem, SetKey, SetValue
-from cyclorama.core.scene.look_changes import AddLook, ApplyRig, Dress, Dressed, ReadyRig, RemoveUnworn, UseRig
+from cyclorama.core.scene.changes import AddItem, Remove, SetKey, SetValue
+from cyclorama.core.scene.look_changes import (
+    AddColourway,
+    AddLook,
+    ApplyRig,
+    Dress,
+    Dressed,
+    ReadyRig,
+    RemoveUnworn,
+    ShotEachColourway,
+    UseRig,
+    WearColourway,
+)
 from cyclorama.core.sheet.looks import kept_rig
 from cyclorama.core.sheet.perform import perform
 from cyclorama.core.sheet.tools import Tools
@@ -125,3 +136,28 @@ def test_a_new_look_leaves_the_old_one_as_it_is() -> None:
     assert tried.looks[0] == old
     back = done(tried, SetValue(path="shot/look_id", value=old.id))
     assert back.look == old
+
+
+def test_colourways_are_made_worn_shot_and_removed() -> None:
+    project = done(with_box(), AddItem(form="ball"))
+    box = project.items[0]
+    (part,) = box.parts
+    first = box.variants[0].parts[0].material
+    more = done(
+        project, AddColourway(item=box.id), Dress(preset="Ceramic", parts=(Dressed(item=box.id, part=part.id),))
+    )
+    one, other = more.items[0].variants
+    assert (one.parts[0].material, more.items[0].variant_id) == (first, other.id)
+    assert other.parts[0].material == more.materials[-1].id
+    with pytest.raises(ChangeError, match="only one colourway"):
+        done(more, ShotEachColourway(item=more.items[1].id))
+    shots = done(more, ShotEachColourway(item=box.id))
+    assert [[(w.id, w.variant) for w in s.wears] for s in shots.shots] == [[], [(box.id, one.id)]]
+    assert shots.shots[1].name.endswith(one.name)
+    # in one of several shots it is worn there alone
+    worn = done(shots, WearColourway(item=box.id, variant=one.id))
+    assert (worn.items[0].variant_id, worn.shot.wears[0].variant) == (other.id, one.id)
+    gone = done(worn, Remove(path=f"items/{box.id}/variants/{other.id}"))
+    assert [v.id for v in gone.items[0].variants] == [one.id] == [gone.items[0].variant_id]
+    with pytest.raises(ChangeError, match="must wear something"):
+        done(gone, Remove(path=f"items/{box.id}/variants/{one.id}"))

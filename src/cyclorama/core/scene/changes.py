@@ -8,7 +8,19 @@ from ..errors import ChangeError
 from .base import Doc, Id, Unit01
 from .item import CentreMethod, Form, Resting
 from .light import Shape
-from .look_changes import AddLook, ApplyPreset, ApplyRig, Dress, Frame, PlaceLight, RemoveUnworn, UseRig
+from .look_changes import (
+    AddColourway,
+    AddLook,
+    ApplyPreset,
+    ApplyRig,
+    Dress,
+    Frame,
+    PlaceLight,
+    RemoveUnworn,
+    ShotEachColourway,
+    UseRig,
+    WearColourway,
+)
 from .path import Bends, PathShape
 from .place import full_path, place_of, put, value_at
 from .project import Project
@@ -365,6 +377,9 @@ Change = Annotated[
     | ApplyPreset
     | Dress
     | RemoveUnworn
+    | AddColourway
+    | WearColourway
+    | ShotEachColourway
     | AddLook
     | ApplyRig
     | UseRig,

@@ -32,6 +32,28 @@ class AddLook(Doc):
     kind: Literal["add_look"] = "add_look"
 
 
+class AddColourway(Doc):
+    """Another colourway of an item like the one that it wears in the open shot, which it wears from then on."""
+
+    kind: Literal["add_colourway"] = "add_colourway"
+    item: Id
+
+
+class WearColourway(Doc):
+    """Let an item wear one of its colourways in the open shot; other shots stay as they are."""
+
+    kind: Literal["wear_colourway"] = "wear_colourway"
+    item: Id
+    variant: Id
+
+
+class ShotEachColourway(Doc):
+    """A shot like the open one for each other colourway of an item."""
+
+    kind: Literal["shot_each_colourway"] = "shot_each_colourway"
+    item: Id
+
+
 class ApplyRig(Doc):
     """Light the open shot's look with a ready set of lights in the size of the subject, and expose for it."""
 

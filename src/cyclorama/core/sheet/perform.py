@@ -1,5 +1,6 @@
 """Perform a typed change: the one way a project is edited."""
 
+import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -41,6 +42,7 @@ from ..scene.changes import (
     TakeLight,
 )
 from ..scene.look_changes import AddLook, ApplyPreset, ApplyRig, Dress, PlaceLight, RemoveUnworn, UseRig
+from .colourways import COLOURWAYS, without_colourway
 from .in_time import TIMED
 from .light_places import with_light_placed
 from .lists import copied, taken_away, with_light, with_made
@@ -173,6 +175,8 @@ def _copy(project: Project, change: Copy, tools: Tools) -> tuple[Project, str]:
 
 
 def _remove(project: Project, change: Remove, tools: Tools) -> tuple[Project, str]:
+    if re.fullmatch(r"items/[^/]+/variants/[^/]+", change.path):
+        project = without_colourway(project, change.path)
     after, name = taken_away(project, change.path, tools.measures_of)
     return after, f"Remove {name}"
 
@@ -200,5 +204,5 @@ _PERFORMERS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = 
     AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
     MoveTo: _move_to, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: started_from,
     AddLook: with_look, ApplyRig: with_rig, UseRig: with_kept_rig,
-    Dress: dressed, RemoveUnworn: without_unworn, **TIMED,
+    Dress: dressed, RemoveUnworn: without_unworn, **COLOURWAYS, **TIMED,
 }  # fmt: skip

@@ -3,6 +3,7 @@
 import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
 import { ItemList } from "./item_list.js";
 import { LensCard } from "./lens_card.js";
+import { Colourways } from "./colourways.js";
 import { LightCard } from "./light_card.js";
 import { MaterialTray } from "./material_tray.js";
 import { MaterialCard } from "./material_card.js";
@@ -44,6 +45,8 @@ export class Cards {
     this.lightCard = new LightCard(store, chosen, refresh, floor);
     this.materialCard = new MaterialCard(store, chosen, refresh);
     this.tray = new MaterialTray(store, chosen, refresh, floor);
+    this.colourways = new Colourways(store, chosen, (material) => this.tray.url(material));
+    this.tray.onchange = () => this.colourways.show();
     this.subjectCard = new SubjectCard(store, chosen, refresh, floor);
     this.itemList = new ItemList(store, chosen, refresh);
     this.lensCard = new LensCard(store);
@@ -82,6 +85,7 @@ export class Cards {
     this.lensCard.show(state);
     this.lightCard.show(state);
     this.materialCard.show(state);
+    this.colourways.show();
     this.tray.show(!document.querySelector("[data-card=materials]").hidden);
     this.#shootCard(state);
     this.#passes(this.store.shot.shoot.passes);

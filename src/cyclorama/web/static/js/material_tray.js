@@ -22,6 +22,12 @@ export class MaterialTray {
     byId("remove-unworn").addEventListener("click", () => store.change({ kind: "remove_unworn" }));
   }
 
+  /** Address of the swatch of one of the project's materials, null while there is none. */
+  url(material) {
+    const one = this.tray.own.find((own) => own.material === material);
+    return one?.there ? `/api/swatches/${one.key}.jpg` : null;
+  }
+
   /** @param {boolean} open whether the card is seen */
   show(open) {
     this.#draw();
@@ -42,6 +48,7 @@ export class MaterialTray {
   async #fetch() {
     this.tray = await get(`${this.store.url}/tray`);
     this.#draw();
+    this.onchange?.();
   }
 
   /** Have those developed that are not there, and show each when it is. */

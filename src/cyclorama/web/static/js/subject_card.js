@@ -28,7 +28,7 @@ export class SubjectCard {
       const left = e.target.value ? [] : this.#subject.play.then.map(({ id }) => ({ kind: "remove", path: store.full(`subject/play/then/${id}`) }));
       store.change(...left, { kind: "set", path: store.full("subject/play/animation"), value: e.target.value || null });
     });
-    byId("colourway").addEventListener("change", (e) => store.set("subject/variant_id", e.target.value));
+    byId("colourway").addEventListener("change", (e) => store.change({ kind: "wear_colourway", item: this.#subject.id, variant: e.target.value }));
     byId("error-choice").addEventListener("click", (e) => e.target.dataset.px && this.#make({ error_px: Number(e.target.dataset.px) }));
     byId("smooth-choice").addEventListener("click", (e) => e.target.dataset.smooth && this.#make({ smooth: e.target.dataset.smooth }));
     byId("lighten").addEventListener("click", () => this.#make({ lighten: !this.#detail.lighten }));
@@ -104,9 +104,10 @@ export class SubjectCard {
   }
 
   /** Which of its colourways it wears, where it has several. */
-  #showVariants({ variants, variant_id: wears }) {
+  #showVariants(item) {
+    const { variants } = item;
     byId("colourway").replaceChildren(...variants.map(({ id, name }) => make("option", { value: id }, name)));
-    byId("colourway").value = wears;
+    byId("colourway").value = this.store.variant(item).id;
   }
 
   #showCentres(placement, subject) {

@@ -1,0 +1,86 @@
+"""Colourways: more of them, which one is worn in a shot, and a shot of each."""
+
+from collections.abc import Callable
+from typing import Any
+
+from ..errors import ChangeError
+from ..scene import Item, Project, Wears, inserted, put, put_all, worn
+from ..scene.base import new_id
+from ..scene.look_changes import AddColourway, ShotEachColourway, WearColourway
+from .lists import copied
+from .names import free_name
+from .tools import Tools
+
+
+def _item(project: Project, identity: str) -> Item:
+    item = project.item(identity)
+    if item is None:
+        raise ChangeError("That is not on the set any more.")
+    return item
+
+
+def _wearing(project: Project, item: Item, variant: str) -> Project:
+    """The open shot's item in a colourway. While no shot says anything else it is the item's own."""
+    if all(w.id != item.id for shot in project.shots for w in shot.wears) and len(project.shots) == 1:
+        return put(project, f"items/{item.id}/variant_id", variant)
+    others = tuple(w for w in project.shot.wears if w.id != item.id)
+    return put(project, "shot/wears", (*others, Wears(id=item.id, variant=variant)))
+
+
+def _more(project: Project, change: AddColourway, _: Tools) -> tuple[Project, str]:
+    item = _item(project, change.item)
+    now = worn(item, project.shot).variant
+    name = free_name((v.name for v in item.variants), now.name)
+    new = now.model_copy(update={"id": new_id("colourway"), "name": name})
+    at = [v.id for v in item.variants].index(now.id) + 1
+    after = inserted(project, f"items/{item.id}/variants", new, at)
+    return _wearing(after, _item(after, item.id), new.id), f"New colourway like {now.name}"
+
+
+def _wear(project: Project, change: WearColourway, _: Tools) -> tuple[Project, str]:
+    item = _item(project, change.item)
+    variant = next((v for v in item.variants if v.id == change.variant), None)
+    if variant is None:
+        raise ChangeError("That colourway is not there any more.")
+    return _wearing(project, item, variant.id), f"Wear {variant.name}"
+
+
+def _shot_each(project: Project, change: ShotEachColourway, tools: Tools) -> tuple[Project, str]:
+    item = _item(project, change.item)
+    if len(item.variants) < 2:
+        raise ChangeError(f"‘{item.name}’ has only one colourway. Make another first.")
+    shot = project.shot
+    now = worn(item, shot).variant_id
+    after = project
+    for variant in reversed([v for v in item.variants if v.id != now]):
+        after, _ = copied(after, f"shots/{shot.id}", tools.measures_of)
+        new = after.shots[[s.id for s in after.shots].index(shot.id) + 1]
+        others = tuple(w for w in new.wears if w.id != item.id)
+        name = free_name((s.name for s in after.shots), f"{shot.name}, {variant.name}"[:76])
+        after = put_all(after, {
+            f"shots/{new.id}/wears": (*others, Wears(id=item.id, variant=variant.id)), f"shots/{new.id}/name": name,
+        })  # fmt: skip
+    return after, f"A shot for each colourway of {item.name}"
+
+
+def without_colourway(project: Project, path: str) -> Project:
+    """The project in which no shot and no item wears the colourway at a path any more. Raises ChangeError when it is
+    the only one."""
+    _, item_id, _, identity = path.split("/")
+    item = _item(project, item_id)
+    beside = next((v.id for v in item.variants if v.id != identity), None)
+    if beside is None:
+        raise ChangeError(f"‘{item.name}’ must wear something: its only colourway stays.")
+    values: dict[str, object] = {}
+    if item.variant_id == identity:
+        values[f"items/{item.id}/variant_id"] = beside
+    for shot in project.shots:
+        kept = tuple(w for w in shot.wears if (w.id, w.variant) != (item.id, identity))
+        if kept != shot.wears:
+            values[f"shots/{shot.id}/wears"] = kept
+    return put_all(project, values) if values else project
+
+
+COLOURWAYS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
+    AddColourway: _more, WearColourway: _wear, ShotEachColourway: _shot_each,
+}  # fmt: skip

@@ -1,0 +1,54 @@
+/** Colourways of the subject: a chip for each, new ones, and a table of what every part wears in each. */
+
+import { make } from "./api.js";
+
+const byId = (id) => document.getElementById(id);
+
+export class Colourways {
+  /**
+   * @param {import("./project.js").ProjectStore} store
+   * @param {{material: string|null}} chosen
+   * @param {(material: string) => string|null} swatch address of a material's swatch, null while there is none
+   */
+  constructor(store, chosen, swatch) {
+    Object.assign(this, { store, chosen, swatch });
+    byId("add-colourway").addEventListener("click", () => store.change({ kind: "add_colourway", item: store.subject.id }));
+    byId("shot-each").addEventListener("click", () => store.change({ kind: "shot_each_colourway", item: store.subject.id }));
+  }
+
+  show() {
+    const item = this.store.subject;
+    if (!item) return;
+    const several = item.variants.length > 1;
+    const worn = this.store.variant(item).id;
+    byId("colourways").replaceChildren(...item.variants.map((variant) => this.#chip(item, variant, worn, several)));
+    byId("shot-each").hidden = byId("matrix-fold").hidden = !several;
+    byId("matrix").replaceChildren(several ? this.#matrix(item, worn) : "");
+  }
+
+  #chip(item, { id, name }, worn, several) {
+    const rename = () => {
+      const called = prompt("What is this colourway called?", name);
+      if (called) this.store.set(`items/${item.id}/variants/${id}/name`, called);
+    };
+    const chip = make("button", { type: "button", class: "chip", "aria-selected": id === worn, "aria-pressed": id === worn, title: `${name}. Double click to rename`, onclick: () => id !== worn && this.store.change({ kind: "wear_colourway", item: item.id, variant: id }), ondblclick: rename }, name);
+    if (!several || id !== worn) return chip;
+    return make("span", { class: "flex" }, chip, make("button", { type: "button", class: "btn btn-bare h-6 px-1", title: `Remove ${name}`, "aria-label": `Remove ${name}`, onclick: () => this.store.change({ kind: "remove", path: `items/${item.id}/variants/${id}` }) }, "×"));
+  }
+
+  /** Parts down, colourways across; a press gives a part there the material that is chosen. */
+  #matrix(item, worn) {
+    const names = new Map(this.store.state.project.materials.map(({ id, name }) => [id, name]));
+    const head = make("tr", {}, make("th", {}), ...item.variants.map(({ id, name }) => make("th", { class: `max-w-[64px] truncate px-1 text-left font-normal ${id === worn ? "font-semibold" : "text-soft"}`, title: name }, name)));
+    const rows = item.parts.slice(0, 80).map((part, i) => make("tr", {}, make("th", { class: "max-w-[110px] truncate pr-1 text-left font-normal", scope: "row", title: part.name }, part.name),
+      ...item.variants.map((variant) => {
+        const { material } = variant.parts[i];
+        const give = () => this.chosen.material && this.store.set(`items/${item.id}/variants/${variant.id}/parts/${part.id}/material`, this.chosen.material);
+        const url = this.swatch(material);
+        const says = `${part.name} in ${variant.name}: ${names.get(material)}. Press to give it ${names.get(this.chosen.material) ?? "the chosen material"}`;
+        return make("td", { class: "px-1 py-px" }, make("button", { type: "button", class: "block h-[26px] w-[26px] overflow-hidden rounded-[3px] border border-rule text-[9px]", title: says, "aria-label": says, onclick: give },
+          url ? make("img", { src: url, alt: "", class: "h-full w-full" }) : (names.get(material) ?? "").slice(0, 2)));
+      })));
+    return make("table", { class: "text-[12px]" }, make("thead", {}, head), make("tbody", {}, ...rows));
+  }
+}
