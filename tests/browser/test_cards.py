@@ -46,7 +46,7 @@ def test_animation_bends_the_stand_in_and_is_set_on_the_card(page: Page, server:
     page.set_input_files("#model-file", str(model))
     page.wait_for_url("**/projects/**", timeout=LONG_MS)
     expect(page.locator("#animation-explained")).to_contain_text("10 times", timeout=LONG_MS)
-    with page.expect_response(re.compile(r"/pose\?animation=0&seconds=0\.5$")) as answer:
+    with page.expect_response(re.compile(r"/pose\?acting=0:0\.50000:1\.0000$")) as answer:
         page.fill("#frame-number", "13")
         page.press("#frame-number", "Enter")
     assert answer.value.ok

@@ -108,6 +108,18 @@ def test_keys_are_set_moved_and_taken_away() -> None:
             done(project, SetKey(path=path, frame=1))
 
 
+@pytest.mark.parametrize("path", ["nothing", "looks", "camera/nothing", "E\u00b2/\u0010", "shots/a/b/c/d"])
+def test_keys_of_what_is_no_value_are_refused(path: str) -> None:
+    asked: list[Change] = [
+        SetKey(path=path, frame=1), RemoveKey(path=path), ShiftKeys(path=path, frames=(1,), by=2),
+        ScaleKeys(path=path, frames=(1,), about=0.0, factor=2.0),
+        StretchKeys(path=path, frames=(1,), about=1, factor=2.0), CopyKeys(path=path, frames=(1,), by=2),
+    ]  # fmt: skip
+    for change in asked:
+        with pytest.raises(ChangeError):
+            done(with_box(), change)
+
+
 def test_switches_colours_and_what_travels_are_keyed_as_they_are() -> None:
     project = done(new_project("Keys"), SetKey(path="look/lights/key/on", frame=1, value=False),
                    SetKey(path="look/lights/key/on", frame=25, value=True))  # fmt: skip

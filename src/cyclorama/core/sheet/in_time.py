@@ -8,7 +8,7 @@ from ..framing import View, best_place, fit_subject, travel_of
 from ..geometry.measure import placed_hull
 from ..motion import FrameRate
 from ..motion.timecode import frames_of
-from ..scene import Piece, Project, Row, Segment, apply_set, inserted, place_of, put, put_all
+from ..scene import Piece, Project, Row, Segment, apply_set, inserted, put, put_all
 from ..scene.base import new_id
 from ..scene.changes import (
     AddCamera,
@@ -37,7 +37,7 @@ from ..scene.changes import (
     UseMove,
 )
 from ..scene.shot import CAMERA, DISC
-from .keys import keyed, repeated, scaled, shifted, stretched, unkeyed
+from .keys import keyed, known_place, repeated, scaled, shifted, stretched, unkeyed
 from .lists import copied
 from .moves import fixed, is_named_by_move, with_held_ends, with_ready_move, with_stretch
 from .paths import with_bend, with_drawn, with_pace, with_path, with_point
@@ -178,7 +178,7 @@ def _close_gap(project: Project, change: CloseGap, _: Tools) -> tuple[Project, s
 
 
 def _named(path: str) -> str:
-    title = place_of(path).title
+    title = known_place(path).title
     return title[0].lower() + title[1:]
 
 

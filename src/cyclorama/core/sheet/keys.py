@@ -8,9 +8,17 @@ import numpy as np
 from ..errors import ChangeError
 from ..motion import at_time, carriers_at, value_of, values_at
 from ..motion.stands import STAND, stand_of
-from ..scene import Channel, Key, Project, Shot, full_path, place_of, put, put_all, value_at
+from ..scene import Channel, Key, Place, Project, Shot, full_path, place_of, put, put_all, value_at
 from ..scene.base import new_id
 from ..scene.channel import GoesOn
+
+
+def known_place(path: str) -> Place:
+    """What a path names. Raises ChangeError when there is no such place in any project."""
+    try:
+        return place_of(path)
+    except KeyError as error:
+        raise ChangeError("There is no such value in a project.") from error
 
 
 def channel_of(shot: Shot, path: str) -> Channel | None:
@@ -24,7 +32,7 @@ def keyed(project: Project, path: str, frame: int, value: Any = None) -> Project
     Raises ChangeError when it cannot be keyed.
     """
     path, shot = full_path(project, path), project.shot
-    place = place_of(path)
+    place = known_place(path)
     if not place.keyable:
         raise ChangeError(f"{place.title} cannot change during a shot.")
     since = _since(shot, frame)
@@ -57,16 +65,16 @@ def unkeyed(project: Project, path: str, frame: int | None) -> Project:
     path, shot = full_path(project, path), project.shot
     channel = channel_of(shot, path)
     if channel is None:
-        raise ChangeError(f"{place_of(path).title} is not keyed in this shot.")
+        raise ChangeError(f"{known_place(path).title} is not keyed in this shot.")
     since = None if frame is None else _since(shot, frame)
     kept = () if since is None else tuple(k for k in channel.keys if k.frame != since)
     if len(kept) == len(channel.keys):
-        raise ChangeError(f"{place_of(path).title} has no key in frame {frame}.")
+        raise ChangeError(f"{known_place(path).title} has no key in frame {frame}.")
     if kept:
         return _with(project, shot, path, channel, kept)
     left = channel.keys[0].value if since is not None else _found(channel, 0.0, shot)
     others = tuple(c for c in shot.channels if c.path != path)
-    return put_all(project, {"shot/channels": others, path: value_of(place_of(path), np.array(left))})
+    return put_all(project, {"shot/channels": others, path: value_of(known_place(path), np.array(left))})
 
 
 def shifted(project: Project, path: str, frames: Iterable[int], by: int) -> Project:
@@ -92,7 +100,7 @@ def scaled(project: Project, path: str, frames: Iterable[int], about: float, fac
     channel, chosen = _chosen(shot, path, frames)
 
     def other(key: Key) -> Key:
-        found = value_of(place_of(path), about + (np.array(key.value) - about) * factor)
+        found = value_of(known_place(path), about + (np.array(key.value) - about) * factor)
         (out, out_by), (into, into_by) = key.leaves, key.arrives
         handles = {"leaves": (out, out_by * factor), "arrives": (into, into_by * factor)}
         return key.model_copy(update={"value": _numbers(found), **handles})
@@ -120,10 +128,10 @@ def _chosen(shot: Shot, path: str, frames: Iterable[int]) -> tuple[Channel, set[
     """The channel of a value, and which of its keys are meant, counted from the first frame. Raises ChangeError."""
     channel = channel_of(shot, path)
     if channel is None:
-        raise ChangeError(f"{place_of(path).title} is not keyed in this shot.")
+        raise ChangeError(f"{known_place(path).title} is not keyed in this shot.")
     chosen = {_since(shot, frame) for frame in frames}
     if not chosen <= {k.frame for k in channel.keys}:
-        raise ChangeError(f"{place_of(path).title} has no key there.")
+        raise ChangeError(f"{known_place(path).title} has no key there.")
     return channel, chosen
 
 
@@ -133,7 +141,7 @@ def shown(project: Project, path: str, frame: int) -> Any:
     since = float(_since(shot, frame))
     channel = channel_of(shot, path)
     if channel is not None:
-        return value_of(place_of(path), np.array(_found(channel, since, shot)))
+        return value_of(known_place(path), np.array(_found(channel, since, shot)))
     head, _, name = path.rpartition("/")
     if head == f"cameras/{shot.camera_id}" and name in STAND:
         return float(np.ravel(stand_of(project, shot, carriers_at(project, shot, np.array([since]))).values[name])[0])
