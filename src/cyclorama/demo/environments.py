@@ -3,45 +3,29 @@
 import numpy as np
 
 from ..core.arrays import RGBImage
+from ..core.light.studios import directions, panel
 from .pictures import noise
-
-
-def _directions(height: int) -> tuple[np.ndarray, np.ndarray]:
-    """Azimuth and elevation in degrees of every pixel of a 2:1 picture; azimuth 0 lies in the middle."""
-    azimuth = ((np.arange(2 * height) + 0.5) / (2 * height) - 0.5) * 360
-    elevation = 90 - (np.arange(height) + 0.5) / height * 180
-    return np.broadcast_to(azimuth, (height, 2 * height)), np.broadcast_to(elevation[:, None], (height, 2 * height))
-
-
-def _panel(azimuth: np.ndarray, elevation: np.ndarray, at: tuple[float, float], size: tuple[float, float],
-           soft: float) -> np.ndarray:  # fmt: skip
-    """A bright panel centred at (azimuth, elevation), its size and edge softness in degrees."""
-    off = (azimuth - at[0] + 180) % 360 - 180
-    x = np.clip((size[0] / 2 - np.abs(off * np.cos(np.radians(elevation)))) / soft + 0.5, 0, 1)
-    y = np.clip((size[1] / 2 - np.abs(elevation - at[1])) / soft + 0.5, 0, 1)
-    fall = 1 - 0.35 * (elevation - at[1] + size[1] / 2).clip(0, size[1]) / size[1]
-    return (x * x * (3 - 2 * x)) * (y * y * (3 - 2 * y)) * fall
 
 
 def north_light_studio(height: int = 512) -> RGBImage:
     """A room with one wall of tall windows, a long overhead bank and dim walls."""
-    azimuth, elevation = _directions(height)
+    azimuth, elevation = directions(height)
     wall = 0.055 + 0.05 * np.clip(elevation / 90, 0, 1)
     floor = np.clip(-elevation / 90, 0, 1)
     picture = np.stack([wall + 0.05 * floor, wall + 0.045 * floor, wall * 1.04 + 0.038 * floor], -1)
     for centre in (-78, -52, -26):
-        pane = _panel(azimuth, elevation, (centre, 24), (19, 62), 3.0)
+        pane = panel(azimuth, elevation, (centre, 24), (19, 62), 3.0)
         bars = 1 - 0.85 * ((np.abs((elevation - 24) % 16 - 8) < 0.7) & (pane > 0.02))
         picture += (pane * bars)[..., None] * np.array([2.5, 2.8, 3.2])
-    picture += _panel(azimuth, elevation, (100, 58), (64, 22), 8.0)[..., None] * np.array([2.6, 2.4, 2.1])
-    picture += _panel(azimuth, elevation, (165, 18), (26, 70), 10.0)[..., None] * np.array([1.1, 1.0, 0.9])
-    picture += _panel(azimuth, elevation, (40, 10), (14, 80), 6.0)[..., None] * np.array([0.55, 0.55, 0.58])
+    picture += panel(azimuth, elevation, (100, 58), (64, 22), 8.0)[..., None] * np.array([2.6, 2.4, 2.1])
+    picture += panel(azimuth, elevation, (165, 18), (26, 70), 10.0)[..., None] * np.array([1.1, 1.0, 0.9])
+    picture += panel(azimuth, elevation, (40, 10), (14, 80), 6.0)[..., None] * np.array([0.55, 0.55, 0.58])
     return picture.astype(np.float32)
 
 
 def harbour_dusk(height: int = 512) -> RGBImage:
     """Open water after sunset: a warm band on one side, blue above, a few quay lamps."""
-    azimuth, elevation = _directions(height)
+    azimuth, elevation = directions(height)
     up = np.clip(elevation / 90, 0, 1)
     sky = np.array([0.16, 0.26, 0.50]) * (0.35 + 0.9 * np.exp(-up[..., None] * 2.2))
     towards = np.cos(np.radians(azimuth - 110)) * 0.5 + 0.5
@@ -56,5 +40,5 @@ def harbour_dusk(height: int = 512) -> RGBImage:
     for at in (-150, -120, -95, -60, -20, 15):
         lamp = np.exp(-(((azimuth - at + 180) % 360 - 180) ** 2 + (elevation - 5) ** 2) / 5.0)
         picture = picture + lamp[..., None] * np.array([22.0, 13.0, 6.0])
-    picture += _panel(azimuth, elevation, (-35, 55), (70, 26), 14.0)[..., None] * np.array([1.0, 1.15, 1.5])
+    picture += panel(azimuth, elevation, (-35, 55), (70, 26), 14.0)[..., None] * np.array([1.0, 1.15, 1.5])
     return picture.astype(np.float32)

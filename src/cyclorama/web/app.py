@@ -16,12 +16,28 @@ from ..store import Studio
 from ..store.backup import daily_backup
 from ..store.database import JobKind
 from ..store.tidy import tidy
-from . import jobs, light_bench, live, looks, moves, pages, projects, proofs, rigs, standins, takes, touch, tray
+from . import (
+    environments,
+    jobs,
+    light_bench,
+    live,
+    looks,
+    moves,
+    pages,
+    projects,
+    proofs,
+    rigs,
+    standins,
+    takes,
+    touch,
+    tray,
+)
 from .clips import clip_kind
 from .context import Context
 from .guard import Guard
 from .intakes import intake_kinds
 from .lens import Lens
+from .made_environments import MadeEnvironments
 from .posters import Posters, poster_kind
 from .problems import answer_problems
 from .puppets import Puppets
@@ -53,7 +69,9 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         }
         work = Work(studio, kinds)
         work.start()
-        app.state.context = Context(studio, lens, work, Puppets(studio), Posters(studio, lens, work))
+        app.state.context = Context(
+            studio, lens, work, Puppets(studio), Posters(studio, lens, work), MadeEnvironments(studio)
+        )
         yield
         watch.close()
         backup.close()
@@ -64,7 +82,22 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
     app = FastAPI(title="Cyclorama", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
     answer_problems(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for module in (pages, projects, moves, proofs, jobs, standins, takes, live, touch, tray, rigs, light_bench, looks):
+    for module in (
+        pages,
+        projects,
+        moves,
+        proofs,
+        jobs,
+        standins,
+        takes,
+        live,
+        touch,
+        tray,
+        rigs,
+        light_bench,
+        looks,
+        environments,
+    ):
         app.include_router(module.router)
     app.add_middleware(Guard, hosts=tuple(hosts), key=key)
     return app

@@ -6,6 +6,7 @@ from fastapi.requests import HTTPConnection
 
 from ..store import Studio
 from .lens import Lens
+from .made_environments import MadeEnvironments
 from .posters import Posters
 from .puppets import Puppets
 from .work import Work
@@ -18,6 +19,7 @@ class Context:
     work: Work
     puppets: Puppets
     posters: Posters
+    environments: MadeEnvironments
 
 
 def context(connection: HTTPConnection) -> Context:

@@ -3,6 +3,7 @@
 import { bindAim, showAim } from "./aim_pick.js";
 import { get, make, post, remove, say, switchRow, upload, withOrWithout } from "./api.js";
 import { pickFiles } from "./files.js";
+import { Environments } from "./environments.js";
 import { LightBench } from "./light_bench.js";
 import { Looks } from "./looks.js";
 import { wrap } from "./plan_geometry.js";
@@ -25,6 +26,7 @@ export class LightCard {
     });
     this.bench = new LightBench(store, chosen, refresh, floor);
     this.looks = new Looks(store, floor);
+    this.environments = new Environments(store, floor);
     byId("mirror-light").addEventListener("click", () => this.#mirror());
     byId("copy-light").addEventListener("click", () => this.#add({ kind: "copy", path: this.#path() }));
     byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove", path: this.#path() }));
@@ -158,6 +160,7 @@ export class LightCard {
   show({ project }) {
     const { look } = this.store;
     if (!look.lights.some((l) => l.id === this.chosen.light)) this.chosen.light = look.lights[0]?.id ?? null;
+    this.environments.show(!document.querySelector("[data-card=light]").hidden);
     this.looks.show(!document.querySelector("[data-card=light]").hidden);
     this.bench.show(!document.querySelector("[data-card=light]").hidden);
     const light = this.#light();
