@@ -3,9 +3,12 @@
 import base64
 from typing import Annotated, Literal
 
+import numpy as np
 from fastapi import APIRouter, Depends
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
+from ..core.colour_difference import difference, lab_of, rgb_of, told
+from ..core.errors import ChangeError
 from ..core.motion import Moment, moment
 from ..core.render.film.eye import Eye
 from ..core.scene import SetValue, full_path, value_at
@@ -13,6 +16,7 @@ from ..core.scene.changes import SetKey
 from ..core.scene.look_changes import PlaceLight
 from ..core.sheet.light_places import with_light_placed
 from ..core.sheet.tools import Tools
+from ..core.textures import to_srgb_bytes
 from .context import Context, context
 from .lens import LensEye
 
@@ -75,6 +79,42 @@ def _things(here: Moment) -> list[Shown]:
                 part=part.id, material=worn.material,
             ))  # fmt: skip
     return found
+
+
+class ColourAsked(BaseModel):
+    """What a colour is compared with what the picture shows of a material."""
+
+    material: str
+    frame: int
+    colour: Annotated[str, Field(max_length=60)]
+
+
+class ColourSeen(BaseModel):
+    """How a material is seen under this light and view."""
+
+    lab: list[float]
+    shown: str
+    """as a display shows it, #rrggbb"""
+    difference: float
+    """ΔE00 from the colour that was told"""
+    beyond: bool
+    """the colour that was told is none that a display can show"""
+
+
+@router.post("/colour")
+def colour(ctx: Ctx, project_id: str, wanted: ColourAsked) -> ColourSeen:
+    """How a material is seen in a frame, and how far that is from a colour."""
+    aim = told(wanted.colour)
+    here = moment(ctx.studio.projects.get(project_id).project, wanted.frame)
+    with ctx.lens.borrowed() as tools:
+        seen = Eye(*tools).shown(here, wanted.material)
+    if seen is None:
+        raise ChangeError("Nothing of that material is seen in this frame.")
+    lab, rgb = lab_of(seen), rgb_of(aim)
+    shown = "#" + to_srgb_bytes(seen.astype(np.float32)).tobytes().hex()
+    beyond = bool(rgb.min() < -1e-3 or rgb.max() > 1.0 + 1e-3)
+    return ColourSeen(lab=[round(x, 1) for x in lab.tolist()], shown=shown, difference=round(difference(lab, aim), 1),
+                      beyond=beyond)  # fmt: skip
 
 
 @router.post("/placed")

@@ -4,16 +4,18 @@ import numpy as np
 import pytest
 from tests.conftest import edited, item_of, plane, project_of, sphere
 
+from cyclorama.core.colour_difference import difference, lab_of, rgb_of, told
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.mesh import join
 from cyclorama.core.light.temperature import white_of
 from cyclorama.core.motion import moment, turned
 from cyclorama.core.picture.exposure import expose
+from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.eye import Eye
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.scene import Light, Material, Project, Tone
+from cyclorama.core.scene import Environment, Light, Material, Project, Tone
 from cyclorama.core.scene.look_changes import PlaceLight
 from cyclorama.core.sheet.perform import perform
 
@@ -106,3 +108,29 @@ def test_a_highlight_lies_where_it_was_wanted(tracer: Tracer, travel: str, frame
         assert np.average(rows, weights=light[near]) + 0.5 == pytest.approx(y * 360, abs=1.0)
     with pytest.raises(ChangeError, match="nothing at that place"):
         perform(project, PlaceLight(light="key", frame=frame, x=0.01, y=0.01), lambda _: None, eye)
+
+
+def test_a_colour_is_seen_as_the_picture_shows_it(tracer: Tracer) -> None:
+    """A matt colour lit evenly by a white dome and exposed so that white is white is shown as it was told."""
+    project, compiler = studio("orbit")
+    lab = told("#3d7a5a")
+    matt = Material(id="m", name="Matt", base_color=tuple(rgb_of(lab)), specular_weight=0.0)  # type: ignore[arg-type]
+    sky = np.ones((16, 32, 3), np.float32)
+    dome = Environment(asset="d" * 32, seen_by_camera=True)
+    lit = edited(project, {"materials": (matt,), "look/lights": (), "look/environment": dome, "set/sweep/on": False,
+                           "set/disc/on": False})  # fmt: skip
+    # the plane below takes light from the ball: only the ball is kept
+    ball = lit.items[0]
+    parts = (ball.variants[0].parts[0], ball.variants[0].parts[1].model_copy(update={"visible": False}))
+    lit = edited(lit, {f"items/{ball.id}/variants/{ball.variants[0].id}/parts": parts})
+    read = compiler._read
+    domed = SceneCompiler(lambda key: encode_exr(sky) if key == "d" * 32 else read(key))
+    ev100 = float(np.log2(1000.0 / 1.2))  # a white pixel of 1000 nit is just white
+    lit = edited(lit, {"look/tone": Tone(ev100=ev100, view="srgb")})
+    seen = Eye(domed, tracer).shown(moment(lit, 1), "m")
+    assert seen is not None
+    assert difference(lab_of(seen), lab) < 1.0
+    darker = edited(lit, {"look/tone": Tone(ev100=ev100 + 1.0, view="srgb")})
+    half = Eye(domed, tracer).shown(moment(darker, 1), "m")
+    assert half == pytest.approx(seen / 2, rel=0.03)
+    assert Eye(domed, tracer).shown(moment(lit, 1), "other") is None

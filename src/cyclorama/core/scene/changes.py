@@ -15,6 +15,7 @@ from .look_changes import (
     ApplyRig,
     Dress,
     Frame,
+    MatchColour,
     PlaceLight,
     RemoveUnworn,
     ShotEachColourway,
@@ -374,6 +375,7 @@ Change = Annotated[
     | CloseGap
     | TakeCamera
     | TakeLight
+    | MatchColour
     | ApplyPreset
     | Dress
     | RemoveUnworn

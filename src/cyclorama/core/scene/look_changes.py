@@ -89,6 +89,14 @@ class RemoveUnworn(Doc):
     kind: Literal["remove_unworn"] = "remove_unworn"
 
 
+class MatchColour(Doc):
+    """Give a material a colour as somebody tells it, as `#1f6f8b` or in CIELAB."""
+
+    kind: Literal["match_colour"] = "match_colour"
+    material: Id
+    colour: Annotated[str, Field(max_length=60)]
+
+
 class ApplyPreset(Doc):
     """Start a material again from a preset."""
 

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from ..colour_difference import rgb_of, told
 from ..errors import ChangeError
 from ..geometry.measure import placed_hull
 from ..light.rigs import resized, rig_lights
@@ -9,7 +10,7 @@ from ..material.presets import with_preset
 from ..motion import aim_point, moments_over
 from ..scene import Aim, Background, Light, Material, Project, place_of, put, put_all
 from ..scene.base import new_id
-from ..scene.look_changes import AddLook, ApplyPreset, ApplyRig, Dress, RemoveUnworn, UseRig
+from ..scene.look_changes import AddLook, ApplyPreset, ApplyRig, Dress, MatchColour, RemoveUnworn, UseRig
 from ..scene.saved_rig import SavedRig
 from .lists import USUAL_SIZE_M, copied
 from .names import free_name
@@ -107,6 +108,15 @@ def started_from(project: Project, change: ApplyPreset, _: Tools) -> tuple[Proje
         raise ChangeError("That material is not in this project any more.")
     after = put(project, f"materials/{material.id}", with_preset(material, change.preset))
     return after, f"Start from {change.preset.lower()}"
+
+
+def matched(project: Project, change: MatchColour, _: Tools) -> tuple[Project, str]:
+    """The project with a material of a colour as it is told; what no display can show comes as near as it can."""
+    if all(m.id != change.material for m in project.materials):
+        raise ChangeError("That material is not in this project any more.")
+    rgb = np.clip(rgb_of(told(change.colour)), 0.0, 1.0)
+    at = f"materials/{change.material}/base_color"
+    return put(project, at, tuple(round(float(c), 5) for c in rgb)), f"Match {change.colour.strip()}"
 
 
 def dressed(project: Project, change: Dress, _: Tools) -> tuple[Project, str]:

@@ -41,12 +41,12 @@ from ..scene.changes import (
     TakeCamera,
     TakeLight,
 )
-from ..scene.look_changes import AddLook, ApplyPreset, ApplyRig, Dress, PlaceLight, RemoveUnworn, UseRig
+from ..scene.look_changes import AddLook, ApplyPreset, ApplyRig, Dress, MatchColour, PlaceLight, RemoveUnworn, UseRig
 from .colourways import COLOURWAYS, without_colourway
 from .in_time import TIMED
 from .light_places import with_light_placed
 from .lists import copied, taken_away, with_light, with_made
-from .looks import dressed, exposed, started_from, with_kept_rig, with_look, with_rig, without_unworn
+from .looks import dressed, exposed, matched, started_from, with_kept_rig, with_look, with_rig, without_unworn
 from .placing import MeasuresOf, followed, placed, settled
 from .taken import with_file_camera, with_file_light
 from .tools import Eye, Tools
@@ -204,5 +204,5 @@ _PERFORMERS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = 
     AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
     MoveTo: _move_to, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: started_from,
     AddLook: with_look, ApplyRig: with_rig, UseRig: with_kept_rig,
-    Dress: dressed, RemoveUnworn: without_unworn, **COLOURWAYS, **TIMED,
+    Dress: dressed, MatchColour: matched, RemoveUnworn: without_unworn, **COLOURWAYS, **TIMED,
 }  # fmt: skip

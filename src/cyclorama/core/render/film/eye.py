@@ -9,14 +9,21 @@ from ...arrays import Vec3
 from ...framing import Seen
 from ...light.placing import Surface
 from ...motion import STILL, Moment
+from ...picture.exposure import expose
+from ...picture.view import to_display
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
+from ...textures import srgb_to_linear
 from ..compile.compiler import SceneCompiler
 from ..trace.wavefront import trace_batch
+from .denoise import denoise
+from .film import Film
 from .meter import meter_subject
 from .tracer import Tracer
 
 I32 = NDArray[np.int32]
+SHOWN_WIDTH, SHOWN_SAMPLES = 240, 12
+"""In this size the colour of a material is looked at."""
 PIECE = 1 << 15
 """So many places are looked at at once."""
 WIDTH, POINT_SAMPLES, COLOUR_SAMPLES, PATCH = 640, 16, 64, 4
@@ -57,6 +64,22 @@ class Eye:
         pieces = np.array_split(np.arange(width * height, dtype=np.int32), -(-width * height // PIECE))
         parts = [trace_batch(scene, pixels, 0, 1, 0).first[:, 10] for pixels in pieces]
         return np.concatenate(parts).astype(np.int32).reshape(height, width)
+
+    def shown(self, moment: Moment, material: str) -> Vec3 | None:
+        """The colour (3,) in which a material is seen in the picture, linear as a display shows it: the median over all
+        that wears it; None where nothing of it is seen."""
+        worn = [w.material == material for item in moment.items for w in item.variant.parts]
+        numbers = np.flatnonzero(worn) + len(SET_PARTS) + 1
+        owners = self.owners(moment, SHOWN_WIDTH)
+        where = np.isin(owners, numbers)
+        if not where.any():
+            return None
+        height, width = owners.shape
+        film = Film(width, height)
+        self.tracer.expose(film, self.compiler.compile(moment, width, height), SHOWN_SAMPLES)
+        tone = moment.look.tone
+        seen = to_display(expose(denoise(film, "fast", False), tone), tone.view)[where]
+        return np.asarray(np.median(srgb_to_linear(np.clip(seen, 0.0, 1.0)), axis=0), np.float64)
 
     def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
         """The surface at (x, y), shares of the picture from the top left, as it stands in the moment; None where

@@ -43,7 +43,7 @@ export class Cards {
   constructor(store, chosen, refresh, floor) {
     Object.assign(this, { store, chosen, refresh, forecast: null });
     this.lightCard = new LightCard(store, chosen, refresh, floor);
-    this.materialCard = new MaterialCard(store, chosen, refresh);
+    this.materialCard = new MaterialCard(store, chosen, refresh, floor);
     this.tray = new MaterialTray(store, chosen, refresh, floor);
     this.colourways = new Colourways(store, chosen, (material) => this.tray.url(material));
     this.tray.onchange = () => this.colourways.show();

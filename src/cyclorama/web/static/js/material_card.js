@@ -1,6 +1,6 @@
 /** The Materials card besides its bound fields: which material, presets, maps. */
 
-import { make, say, upload } from "./api.js";
+import { make, post, say, upload } from "./api.js";
 import { pickFiles } from "./files.js";
 
 const byId = (id) => document.getElementById(id);
@@ -10,20 +10,41 @@ export class MaterialCard {
    * @param {import("./project.js").ProjectStore} store
    * @param {{material: string|null, slot: string|null}} chosen
    * @param {() => void} refresh
+   * @param {{frame: () => number}} floor
    */
-  constructor(store, chosen, refresh) {
-    Object.assign(this, { store, chosen, refresh });
+  constructor(store, chosen, refresh, floor) {
+    Object.assign(this, { store, chosen, refresh, floor });
     byId("material-pick").addEventListener("change", (e) => ((this.chosen.material = e.target.value), this.refresh()));
     byId("preset-pick").addEventListener("change", (e) => {
       const preset = e.target.value;
       e.target.value = "";
       if (preset) this.store.change({ kind: "preset", material: this.chosen.material, preset });
     });
+    byId("match-colour").addEventListener("click", () => this.#match());
+    byId("told-colour").addEventListener("keydown", (e) => e.key === "Enter" && this.#match());
     byId("map-source").addEventListener("change", (e) => {
       const source = e.target.value;
       e.target.value = "";
       if (source) this.#add(byId("map-slot").value, source);
     });
+  }
+
+  /** Give the material the colour that was told, and tell how it is seen under this light and view. */
+  async #match() {
+    const { material } = this.chosen;
+    const colour = byId("told-colour").value.trim();
+    if (!colour || !(await this.store.change({ kind: "match_colour", material, colour }))) return;
+    const seen = byId("colour-seen");
+    seen.hidden = false;
+    seen.replaceChildren("Looking at it …");
+    try {
+      const { lab, shown, difference, beyond } = await post(`${this.store.url}/colour`, { material, colour, frame: this.floor.frame() });
+      const [l, a, b] = lab.map((x) => String(x).replace("-", "−"));
+      seen.replaceChildren(make("span", { class: "inline-block h-[18px] w-[18px] rounded-[3px] border border-rule", style: `background:${shown}` }),
+        make("span", {}, "Seen as ", make("span", { class: "num" }, `L ${l} a ${a} b ${b}`), ", ΔE00 ", make("span", { class: "num" }, String(difference)), beyond ? "; no display can show the colour that was told" : ""));
+    } catch (error) {
+      seen.replaceChildren(error.message);
+    }
   }
 
   async #add(slot, source) {
@@ -44,6 +65,8 @@ export class MaterialCard {
     if (!project.materials.some((m) => m.id === this.chosen.material)) this.chosen.material = project.materials[0]?.id ?? null;
     const pick = byId("material-pick");
     pick.replaceChildren(...project.materials.map((m) => make("option", { value: m.id, selected: m.id === this.chosen.material }, m.name)));
+    if (this.shown !== this.chosen.material) byId("colour-seen").hidden = true;
+    this.shown = this.chosen.material;
     const material = project.materials.find((m) => m.id === this.chosen.material);
     if (!material) return;
     const parts = project.items.flatMap((item) => {
