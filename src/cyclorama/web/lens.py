@@ -14,6 +14,7 @@ from ..core.arrays import Vec3
 from ..core.errors import ChangeError, CycloramaError
 from ..core.framing import Seen
 from ..core.kernel import damaged_entries
+from ..core.light.even import Apart
 from ..core.light.placing import Surface
 from ..core.motion import Moment, moment, moment_of_first
 from ..core.render.compile.compiler import SceneCompiler
@@ -302,6 +303,10 @@ class LensEye:
     def point(self, moment: Moment, x: float, y: float) -> Seen | None:
         with self._lens.borrowed() as tools:
             return Eye(*tools).point(moment, x, y)
+
+    def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:
+        with self._lens.borrowed() as tools:
+            return Eye(*tools).apart(moment, lights)
 
     def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
         with self._lens.borrowed() as tools:

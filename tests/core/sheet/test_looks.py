@@ -1,5 +1,6 @@
 """Rigs in the size of what they light, and materials that parts are dressed in."""
 
+import re
 from typing import get_args
 
 import numpy as np
@@ -20,6 +21,7 @@ from cyclorama.core.scene.look_changes import (
     ApplyRig,
     Dress,
     Dressed,
+    EvenLights,
     ReadyRig,
     RemoveUnworn,
     ShotEachColourway,
@@ -161,3 +163,19 @@ def test_colourways_are_made_worn_shot_and_removed() -> None:
     assert [v.id for v in gone.items[0].variants] == [one.id] == [gone.items[0].variant_id]
     with pytest.raises(ChangeError, match="must wear something"):
         done(gone, Remove(path=f"items/{box.id}/variants/{one.id}"))
+
+
+def test_lights_are_set_so_that_the_move_is_even() -> None:
+    project = done(with_box(), SetValue(path="look/lights/rim/on", value=False))
+    after, label = perform(project, EvenLights(), measures_of, SomeEye())
+    was, now = ([x.strength_stops for x in p.look.lights] for p in (project, after))
+    assert now[0] < was[0]
+    assert now[1] > was[1]
+    assert now[2] == was[2]  # it is off
+    before, evener = (float(x) for x in re.findall(r"\u00b1([\d.]+)", label))
+    assert evener < before
+    keyed = done(project, *(SetKey(path=f"look/lights/{x}/strength_stops", frame=1) for x in ("key", "fill")))
+    with pytest.raises(ChangeError, match="take its keys away"):
+        perform(keyed, EvenLights(), measures_of, SomeEye())
+    with pytest.raises(ChangeError, match="not seen"):
+        perform(project, EvenLights(), measures_of, Blind())

@@ -10,6 +10,7 @@ from cyclorama.core.framing import Seen, View, set_edges
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.geometry.measure import Measures, gap_m, measure
+from cyclorama.core.light.even import Apart
 from cyclorama.core.light.placing import Surface
 from cyclorama.core.light.temperature import white_balance_rgb
 from cyclorama.core.motion import Moment, moment
@@ -32,6 +33,12 @@ class SomeEye:
     def point(self, moment: Moment, x: float, y: float) -> Seen | None:
         return Seen(np.array([0.1, 0.2, 0.3]), "item-1" if y < 0.5 else None)
 
+    def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:
+        """The first light reaches one side of the move, the second the other, half as strong."""
+        side = 0.5 + 0.5 * np.cos(2 * np.pi * moment.since_first / 48)
+        each = np.array([[0.3 * side] * 4, [0.15 * (1 - side)] * 4])[: len(lights)]
+        return Apart(each, np.full(4, 0.02))
+
     def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
         camera = moment.around.cameras[0][:3, 3]
         return Surface(np.array([0.0, 0.05, 0.05]), np.array([0.0, 0.0, 1.0]), camera) if y < 0.5 else None
@@ -47,6 +54,9 @@ class Blind:
         return None
 
     def point(self, moment: Moment, x: float, y: float) -> Seen | None:
+        return None
+
+    def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:
         return None
 
     def surface(self, moment: Moment, x: float, y: float) -> Surface | None:

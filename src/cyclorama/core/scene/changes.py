@@ -14,6 +14,7 @@ from .look_changes import (
     ApplyPreset,
     ApplyRig,
     Dress,
+    EvenLights,
     Frame,
     MatchColour,
     PlaceLight,
@@ -383,6 +384,7 @@ Change = Annotated[
     | WearColourway
     | ShotEachColourway
     | AddLook
+    | EvenLights
     | ApplyRig
     | UseRig,
     Field(discriminator="kind"),

@@ -54,6 +54,12 @@ class ShotEachColourway(Doc):
     item: Id
 
 
+class EvenLights(Doc):
+    """Set the strengths of the open shot's lights so that the subject is lit evenly over the move."""
+
+    kind: Literal["even_lights"] = "even_lights"
+
+
 class ApplyRig(Doc):
     """Light the open shot's look with a ready set of lights in the size of the subject, and expose for it."""
 

@@ -3,15 +3,18 @@
 import numpy as np
 
 from ..errors import ChangeError
+from ..light.even import evened, spread_stops
 from ..light.placing import Stand, Surface, grazing, mirrored, stand_for
 from ..light.rows import direction
-from ..motion import Moment, moment
-from ..scene import Light, Project
+from ..motion import Moment, moment, moments_over
+from ..scene import Light, Project, place_of, put_all
 from ..scene.light import WITH_RIG
-from ..scene.look_changes import PlaceLight
+from ..scene.look_changes import EvenLights, PlaceLight
 from .keys import told_in
 from .tools import Tools
 
+EVENED = 8
+"""So many moments of a move are looked at for even light."""
 CLOSE_DEG = 1.0
 """Who misses by less hits."""
 FLOOR_M = 0.02
@@ -37,6 +40,32 @@ def with_light_placed(project: Project, change: PlaceLight, tools: Tools) -> tup
     what = {"highlight": "Highlight", "graze": "Grazing light"}[change.wanted]
     missed = f", as near as it can stand: {stand.off_deg:.0f}° off" if stand.off_deg > CLOSE_DEG else ""
     return project, f"{what} of {light.name}{missed}"
+
+
+def with_even_lights(project: Project, _: EvenLights, tools: Tools) -> tuple[Project, str]:
+    """The project whose lights keep the subject as even over the move as they can, and how even it was and is.
+
+    Lights whose strength is keyed stay as they are. Raises ChangeError where there is nothing to be done.
+    """
+    keyed = {c.path for c in project.shot.channels}
+    at = f"looks/{project.look.id}/lights"
+    lights = tuple(x for x in project.look.lit_lights if f"{at}/{x.id}/strength_stops" not in keyed)
+    if not lights:
+        raise ChangeError("No light is on whose strength could be set. Turn one on, or take its keys away.")
+    ids = tuple(light.id for light in lights)
+    seen = [tools.eye.apart(here, ids) for here in moments_over(project, EVENED)]
+    frames = [one for one in seen if one is not None]
+    if not frames:
+        raise ChangeError("The subject is not seen in this shot: there is nothing to light evenly.")
+    gains = evened(frames)
+    place = place_of(f"{at}/x/strength_stops")
+    least, most = place.least or 0.0, place.most or 0.0
+    values = {
+        f"{at}/{light.id}/strength_stops": round(min(max(light.strength_stops + float(np.log2(g)), least), most), 2)
+        for light, g in zip(lights, gains, strict=True)
+    }
+    before, after = (spread_stops(frames, by) for by in (np.ones(len(gains)), gains))
+    return put_all(project, values), f"Even over the move: ±{before:.1f} stops become ±{after:.1f}"
 
 
 def _stand(here: Moment, light: Light, surface: Surface, wanted: str) -> Stand:

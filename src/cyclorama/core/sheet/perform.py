@@ -41,10 +41,20 @@ from ..scene.changes import (
     TakeCamera,
     TakeLight,
 )
-from ..scene.look_changes import AddLook, ApplyPreset, ApplyRig, Dress, MatchColour, PlaceLight, RemoveUnworn, UseRig
+from ..scene.look_changes import (
+    AddLook,
+    ApplyPreset,
+    ApplyRig,
+    Dress,
+    EvenLights,
+    MatchColour,
+    PlaceLight,
+    RemoveUnworn,
+    UseRig,
+)
 from .colourways import COLOURWAYS, without_colourway
 from .in_time import TIMED
-from .light_places import with_light_placed
+from .light_places import with_even_lights, with_light_placed
 from .lists import copied, taken_away, with_light, with_made
 from .looks import dressed, exposed, matched, started_from, with_kept_rig, with_look, with_rig, without_unworn
 from .placing import MeasuresOf, followed, placed, settled
@@ -201,6 +211,7 @@ def _called(project: Project, item: Item) -> str:
 _PERFORMERS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
     SetValue: _set, Centre: _centre, StandOnFloor: _stand, LayDown: _lay,
     FitSubject: _fit, MeterSubject: _meter, FocusOn: _focus, GreyAt: _grey, PlaceLight: with_light_placed,
+    EvenLights: with_even_lights,
     AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
     MoveTo: _move_to, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: started_from,
     AddLook: with_look, ApplyRig: with_rig, UseRig: with_kept_rig,

@@ -7,6 +7,7 @@ from ..arrays import Vec3
 from ..errors import ChangeError
 from ..framing import Seen
 from ..geometry.measure import Measures
+from ..light.even import Apart
 from ..light.placing import Surface
 from ..motion import Moment
 from ..scene import Item, Project
@@ -21,6 +22,9 @@ class Eye(Protocol):
 
     def point(self, moment: Moment, x: float, y: float) -> Seen | None:
         """The surface point seen at a place; None where nothing is."""
+
+    def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:
+        """The light of some lamps that are on, and of all else, on the subject; None where it is not seen."""
 
     def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
         """The surface seen at a place, as it stands in the moment; None where nothing is."""

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from ...arrays import Vec3
 from ...framing import Seen
+from ...light.even import Apart
 from ...light.placing import Surface
 from ...motion import STILL, Moment
 from ...picture.exposure import expose
@@ -18,6 +19,7 @@ from ..compile.compiler import SceneCompiler
 from ..trace.wavefront import trace_batch
 from .denoise import denoise
 from .film import Film
+from .light_bench import apart
 from .meter import meter_subject
 from .tracer import Tracer
 
@@ -55,6 +57,10 @@ class Eye:
         back = np.linalg.inv(moment.carried(carriage, moment.around)[0])
         point = back[:3, :3] @ nearest[:3].astype(np.float64) + back[:3, 3]
         return Seen(point, item)
+
+    def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:
+        """The light of some lamps that are on, and of all else, on the subject; None where it is not seen."""
+        return apart(moment, lights, self.compiler, self.tracer)
 
     def owners(self, moment: Moment, width: int) -> I32:
         """What each place of a picture so wide shows (h, w): the number of the part, counted from 1 (the set's, then

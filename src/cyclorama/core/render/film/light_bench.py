@@ -4,20 +4,25 @@ import io
 import math
 from dataclasses import dataclass, replace
 
+import numpy as np
 from PIL import Image
 
 from ...arrays import Mask, RGBImage
 from ...colour import LUMA32
+from ...light.even import Apart
 from ...light.sky import shining
 from ...motion import Moment
-from ...picture.exposure import MIDDLE_GREY, expose
+from ...picture.exposure import MIDDLE_GREY, expose, exposure_scale
 from ...picture.mix import light_layer_names
 from ...picture.view import to_bytes, to_display
 from ..compile.compiler import SceneCompiler
 from .denoise import denoise, denoise_shares
+from .film import Film
 from .tracer import Tracer, film_for
 
 WIDTH, SAMPLES, QUALITY = 192, 16, 88
+APART_WIDTH, APART_SAMPLES = 128, 12
+"""In this size the lights of a move are told apart."""
 ENVIRONMENT, GLOW = "environment", "glow"
 """What shines besides lights."""
 DARK = 1e-9
@@ -42,17 +47,40 @@ def contributions(moment: Moment, compiler: SceneCompiler, tracer: Tracer) -> li
     around = look.environment.model_copy(update={"on": True})
     lit = look.model_copy(update={"lights": all_on, "environment": around})
     here = replace(moment, look=lit)
-    width, height = WIDTH, max(1, round(WIDTH * moment.shoot.height / moment.shoot.width))
-    scene = compiler.compile(here, width, height, "lights")
-    film = film_for(scene)
-    tracer.expose(film, scene, SAMPLES)
-    names = light_layer_names(lit)
-    layers = {name: film.layer(name) for name in names}
-    shares = denoise_shares(film, layers, denoise(film, "fast", False), "fast")
+    film, shares = _developed(here, compiler, tracer, WIDTH, SAMPLES)
     ids = [*(light.id for light in shining(lit)), GLOW, ENVIRONMENT]
-    found = [_of(i, shares[n], layers[n], film.subject, here) for i, n in zip(ids, names, strict=True)]
+    found = [_of(i, share, film.layer(name), film.subject, here)
+             for i, (name, share) in zip(ids, shares.items(), strict=True)]  # fmt: skip
     lamps = {light.id for light in look.lights}
     return [one for one in found if one.id in lamps or one.nit > 0.0]
+
+
+def _developed(
+    moment: Moment, compiler: SceneCompiler, tracer: Tracer, width: int, samples: int
+) -> tuple[Film, dict[str, RGBImage]]:
+    """A film that keeps all that shines apart, and each of its layers without noise, in their order."""
+    height = max(1, round(width * moment.shoot.height / moment.shoot.width))
+    scene = compiler.compile(moment, width, height, "lights")
+    film = film_for(scene)
+    tracer.expose(film, scene, samples)
+    layers = {name: film.layer(name) for name in light_layer_names(moment.look)}
+    return film, denoise_shares(film, layers, denoise(film, "fast", False), "fast")
+
+
+def apart(moment: Moment, lights: tuple[str, ...], compiler: SceneCompiler, tracer: Tracer) -> Apart | None:
+    """The light of some lamps that are on, and of everything else, on the subject as it is exposed; None where the
+    subject is not seen."""
+    film, shares = _developed(moment, compiler, tracer, APART_WIDTH, APART_SAMPLES)
+    where = film.subject > 0.5
+    if not where.any():
+        return None
+    scale = exposure_scale(moment.look.tone)
+    ids = [*(light.id for light in shining(moment.look)), GLOW, ENVIRONMENT]
+    each = {
+        i: (share[where] @ LUMA32).astype(np.float64) * scale for i, share in zip(ids, shares.values(), strict=True)
+    }
+    rest = np.sum([each[i] for i in ids if i not in lights], axis=0)
+    return Apart(np.array([each[i] for i in lights]).reshape(len(lights), -1), rest)
 
 
 def _of(identity: str, share: RGBImage, layer: RGBImage, subject: Mask, moment: Moment) -> Contribution:

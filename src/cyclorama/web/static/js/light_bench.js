@@ -1,6 +1,6 @@
 /** The light bench: a tile for every light with what it gives by itself, its strength, solo and off. */
 
-import { get, make } from "./api.js";
+import { get, make, say } from "./api.js";
 
 const byId = (id) => document.getElementById(id);
 /** So long nothing changes before what the lights give is asked for. */
@@ -16,6 +16,7 @@ export class LightBench {
    */
   constructor(store, chosen, refresh, floor) {
     Object.assign(this, { store, chosen, refresh, floor, known: new Map(), asked: "" });
+    byId("even-lights").addEventListener("click", () => this.#even());
     for (const [id, by] of [["lights-down", -1 / 3], ["lights-up", 1 / 3]]) byId(id).addEventListener("click", () => this.#dimAll(by));
   }
 
@@ -71,6 +72,11 @@ export class LightBench {
       make("span", { class: "flex gap-1" },
         make("button", { type: "button", class: "light-key", "aria-pressed": light.solo, title: `Only ${light.name}`, "aria-label": `${light.name} alone`, onclick: () => this.store.change(set("solo", !light.solo)) }, "S"),
         make("button", { type: "button", class: "light-key", "aria-pressed": light.on, title: light.on ? `Turn ${light.name} off` : `Turn ${light.name} on`, "aria-label": `${light.name} on`, onclick: () => this.store.change(set("on", !light.on)) }, light.on ? "on" : "off")));
+  }
+
+  async #even() {
+    say("The move is being looked at …", 3);
+    if (await this.store.change({ kind: "even_lights" })) say(`${this.store.state.undo}.`, 8);
   }
 
   /** Every light by a third of a stop. */
