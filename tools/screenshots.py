@@ -3,6 +3,7 @@
     .venv/bin/python tools/screenshots.py frames   one final frame of each demo project (about ten minutes)
     .venv/bin/python tools/screenshots.py takes    short takes for the wall, the log and the screening room
     .venv/bin/python tools/screenshots.py floor    the studio floor, through a headless browser
+    .venv/bin/python tools/screenshots.py eye      looks and materials, through a headless browser
     .venv/bin/python tools/screenshots.py pages    wall, log and screening room, through a headless browser
 
 Everything is kept in a scratch folder (second argument), so the steps can be run apart.
@@ -128,6 +129,41 @@ def floor(folder: Path) -> None:
         page.screenshot(path=TARGET / "studio-parts.png")
 
 
+def eye(folder: Path) -> None:
+    """Two looks of one project under the wipe, with the light bench; the tray of materials with a part chosen."""
+    with opened(folder) as (page, address):
+        page.goto(f"{address}/projects/storm-glass-no-4#light")
+        developed(page, 8)
+        page.click("#add-look")
+        page.wait_for_timeout(1500)
+        page.select_option("#rig-pick", "dark field")
+        developed(page, 96)
+        expect(page.locator("#light-tabs img").first).to_be_visible(timeout=60_000)
+        page.locator("#looks [aria-label^=Compare]").click()
+        expect(page.locator("#wipe-bar")).to_be_visible(timeout=120_000)
+        developed(page, 96)
+        page.wait_for_timeout(4000)
+        page.screenshot(path=TARGET / "studio-looks.png")
+        page.keyboard.press("Escape")
+        for _ in range(2):
+            page.keyboard.press("Control+z")
+            page.wait_for_timeout(800)
+        page.goto(f"{address}/projects/plover#materials")
+        page.click("#tray-presets")
+        expect(page.locator("#tray img")).to_have_count(30, timeout=300_000)
+        developed(page, 96)
+        box = page.locator("#frame").bounding_box()
+        assert box is not None
+        place = box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.55
+        page.mouse.move(*place)
+        page.wait_for_timeout(3000)
+        page.mouse.click(*place)
+        page.wait_for_timeout(1500)
+        page.mouse.move(place[0], place[1] + 2)
+        page.wait_for_timeout(1500)
+        page.screenshot(path=TARGET / "studio-materials.png")
+
+
 def moves(folder: Path) -> None:
     """A ride with keyed focus, curves of a lamp that is switched on, and the ready moves."""
     with opened(folder) as (page, address):
@@ -175,7 +211,14 @@ def main() -> None:
     wanted = sys.argv[1] if len(sys.argv) > 1 else "all"
     folder = Path(sys.argv[2]) if len(sys.argv) > 2 else Path(tempfile.gettempdir()) / "cyclorama-docs"
     write_demo(folder, print)
-    for name, step in (("frames", frames), ("floor", floor), ("moves", moves), ("takes", takes), ("pages", pages)):
+    for name, step in (
+        ("frames", frames),
+        ("floor", floor),
+        ("moves", moves),
+        ("eye", eye),
+        ("takes", takes),
+        ("pages", pages),
+    ):
         if wanted in ("all", name):
             step(folder)
 
