@@ -54,3 +54,27 @@ def test_a_light_is_tried_before_it_is_placed_and_rigs_are_kept(client: TestClie
     assert [x["name"] for x in used["project"]["looks"][0]["lights"]] == [x["name"] for x in kept["lights"]]
     assert client.delete(f"/api/rigs/{kept['id']}").status_code == 204
     assert client.delete(f"/api/rigs/{kept['id']}").status_code == 404
+
+
+def test_a_material_is_kept_and_worn_in_another_project(client: TestClient, ball: str) -> None:  # noqa: F811
+    project = client.get(f"/api/projects/{ball}").json()["project"]
+    material = project["materials"][0]
+    kept = client.post(
+        f"/api/projects/{ball}/stock/materials", json={"material": material["id"], "name": "Mine"}
+    ).json()
+    assert client.post(f"/api/projects/{ball}/stock/materials", json={"material": "x", "name": "Y"}).status_code == 404
+    (stocked,) = client.get("/api/stock").json()
+    assert (stocked["kind"], stocked["name"], stocked["says"]) == ("material", "Mine", "in one project")
+    other = client.post("/api/projects", json={"name": "Other"}).json()["id"]
+    box = change(client, other, 1, {"kind": "add_item", "form": "box"}).json()
+    item = box["project"]["items"][0]
+    parts = [{"item": item["id"], "part": item["parts"][0]["id"]}]
+    (lying,) = client.get(f"/api/projects/{other}/tray").json()["kept"]
+    worn = change(client, other, box["version"], {"kind": "dress", "kept": lying["document"], "parts": parts}).json()
+    new = worn["project"]["materials"][-1]
+    assert new["name"] == "Mine"
+    assert {**new, "id": "", "name": ""} == {**material, "id": "", "name": ""}
+    assert client.get("/api/stock").json()[0]["says"] == "in 2 projects"
+    assert client.get("/stock").status_code == 200
+    assert client.delete(f"/api/stock/materials/{kept['id']}").status_code == 204
+    assert client.get("/api/stock").json() == []

@@ -1,4 +1,4 @@
-"""Things that are kept for other projects, a file each: moves, rigs."""
+"""Things that are kept for other projects, a file each: moves, rigs, materials."""
 
 import logging
 from pathlib import Path
@@ -7,6 +7,7 @@ from typing import Generic, TypeVar
 from pydantic import ValidationError
 
 from ..core.errors import NotFoundError
+from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.saved_move import SavedMove
 from ..core.scene.saved_rig import SavedRig
 from .assets import write_whole
@@ -14,7 +15,7 @@ from .assets import write_whole
 _log = logging.getLogger(__name__)
 
 
-Kept = TypeVar("Kept", SavedMove, SavedRig)
+Kept = TypeVar("Kept", SavedMove, SavedRig, SavedMaterial)
 
 
 class Shelf(Generic[Kept]):
@@ -34,6 +35,10 @@ class Shelf(Generic[Kept]):
             except (OSError, ValidationError):
                 _log.warning("The kept %s in %s cannot be read", self._called, path)
         return sorted(found, key=lambda one: (one.name.lower(), one.id))
+
+    def text(self) -> str:
+        """All files as they are: what they refer to is needed."""
+        return "\n".join(path.read_text("utf-8", "replace") for path in self._folder.glob("*.json"))
 
     def keep(self, one: Kept) -> None:
         self._folder.mkdir(exist_ok=True)

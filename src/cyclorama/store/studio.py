@@ -11,6 +11,7 @@ from ..core.geometry.kept import Intake, measures_key
 from ..core.geometry.measure import Measures
 from ..core.geometry.report import IntakeReport
 from ..core.scene import Item
+from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.saved_move import SavedMove
 from ..core.scene.saved_rig import SavedRig
 from ..core.sheet.lists import measured
@@ -40,6 +41,7 @@ class Studio:
         self.take_list = TakeList(sessions)
         self.jobs = JobStore(sessions)
         self.moves = Shelf(folder / "moves", SavedMove, "move")
+        self.materials = Shelf(folder / "materials", SavedMaterial, "material")
         self.rigs = Shelf(folder / "rigs", SavedRig, "rig")
 
     def close(self) -> None:

@@ -28,6 +28,7 @@ from . import (
     proofs,
     rigs,
     standins,
+    stock,
     takes,
     touch,
     tray,
@@ -97,6 +98,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         light_bench,
         looks,
         environments,
+        stock,
     ):
         app.include_router(module.router)
     app.add_middleware(Guard, hosts=tuple(hosts), key=key)

@@ -117,6 +117,12 @@ def shoots(request: Request) -> HTMLResponse:
     return templates.TemplateResponse(request, "shoots.html", {})
 
 
+@router.get("/stock")
+def stockroom(request: Request) -> HTMLResponse:
+    """The stockroom."""
+    return templates.TemplateResponse(request, "stock.html", {})
+
+
 @router.get("/takes/{take_id}")
 def screening(request: Request, ctx: Ctx, take_id: str) -> HTMLResponse:
     """The screening room."""

@@ -15,6 +15,7 @@ from ..core.errors import NotFoundError
 from ..core.material.presets import PRESETS, with_preset
 from ..core.render.film.swatch import swatch_compiler, swatch_key, swatch_of
 from ..core.scene import Material, Project
+from ..core.scene.saved_material import SavedMaterial
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.jobs import Job, Result
@@ -45,11 +46,18 @@ class Swatch(BaseModel):
     """whether its swatch is developed"""
 
 
+class KeptSwatch(Swatch):
+    """A material that is kept for all projects."""
+
+    document: SavedMaterial
+
+
 class Tray(BaseModel):
     """All that lies on the tray of a project."""
 
     own: list[Swatch]
     presets: list[Swatch]
+    kept: list[KeptSwatch]
 
 
 class Wanted(BaseModel):
@@ -61,6 +69,11 @@ class Wanted(BaseModel):
 
 def _path(studio: Studio, key: str) -> Path:
     return studio.folder / FOLDER / f"{key}.jpg"
+
+
+def swatch_is_there(studio: Studio, key: str) -> bool:
+    """Whether a swatch is developed."""
+    return _path(studio, key).exists()
 
 
 def _presets() -> list[Material]:
@@ -89,14 +102,20 @@ def tray(ctx: Ctx, project_id: str) -> Tray:
         parts = worn.get(material.id, 0) if own else 0
         return Swatch(name=material.name, material=material.id if own else None, parts=parts, key=key, there=there)
 
-    return Tray(own=[told(m, True) for m in project.materials], presets=[told(m, False) for m in _presets()])
+    kept = [
+        KeptSwatch(**told(k.material, False).model_dump() | {"name": k.name}, document=k)
+        for k in ctx.studio.materials.all()
+    ]
+    presets = [told(m, False) for m in _presets()]
+    return Tray(own=[told(m, True) for m in project.materials], presets=presets, kept=kept)
 
 
 @router.post("/projects/{project_id}/tray", status_code=202)
 def develop(ctx: Ctx, project_id: str) -> JobAnswer | None:
     """Have the swatches developed that are not there, the project's own first; None when all are."""
     project = ctx.studio.projects.get(project_id).project
-    wanted = {swatch_key(m): m for m in (*project.materials, *_presets())}
+    kept = [k.material for k in ctx.studio.materials.all()]
+    wanted = {swatch_key(m): m for m in (*project.materials, *kept, *_presets())}
     missing = {key: m for key, m in wanted.items() if not _path(ctx.studio, key).exists()}
     if not missing:
         return None

@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from .base import Doc, Id, Unit01
+from .saved_material import SavedMaterial
 from .saved_rig import SavedRig
 
 Frame = Annotated[int, Field(ge=0, le=2_000_000)]
@@ -82,10 +83,13 @@ class Dressed(Doc):
 
 
 class Dress(Doc):
-    """Let parts wear a material that is made to start from, in the colourways that their items wear."""
+    """Let parts wear a material that is made to start from, or one that is kept, in the colourways that their items
+    wear."""
 
     kind: Literal["dress"] = "dress"
-    preset: Annotated[str, Field(max_length=80)]
+    preset: Annotated[str, Field(max_length=80)] = ""
+    kept: SavedMaterial | None = None
+    """instead of a preset"""
     parts: Annotated[tuple[Dressed, ...], Field(min_length=1, max_length=2000)]
 
 

@@ -120,14 +120,18 @@ def matched(project: Project, change: MatchColour, _: Tools) -> tuple[Project, s
 
 
 def dressed(project: Project, change: Dress, _: Tools) -> tuple[Project, str]:
-    """Parts that wear a material made from a preset: the one that is there already and is still as it was made, or one
-    more."""
-    new = with_preset(Material(id=new_id("material"), name=change.preset), change.preset)
+    """Parts that wear a material made from a preset, or taken from those that are kept: the one that is there already
+    and is still as it was made, or one more."""
+    fresh, name = new_id("material"), change.kept.name if change.kept else change.preset
+    if change.kept is not None:
+        new = change.kept.material.model_copy(update={"id": fresh, "name": name})
+    else:
+        new = with_preset(Material(id=fresh, name=name), change.preset)
     alike = next((m for m in project.materials if new.model_copy(update={"id": m.id, "name": m.name}) == m
-                  and m.name.startswith(change.preset)), None)  # fmt: skip
+                  and m.name.startswith(name)), None)  # fmt: skip
     values: dict[str, object] = {}
     if alike is None:
-        new = new.model_copy(update={"name": free_name((m.name for m in project.materials), change.preset)})
+        new = new.model_copy(update={"name": free_name((m.name for m in project.materials), name)})
         values["materials"] = (*project.materials, new)
     worn_in = {w.id: w.variant for w in project.shot.wears}
     for one in change.parts:
@@ -136,7 +140,7 @@ def dressed(project: Project, change: Dress, _: Tools) -> tuple[Project, str]:
             raise ChangeError("That part is not there any more.")
         variant = worn_in.get(item.id, item.variant_id)
         values[f"items/{item.id}/variants/{variant}/parts/{one.part}/material"] = (alike or new).id
-    return put_all(project, values), f"Wear {change.preset.lower()}"
+    return put_all(project, values), f"Wear {name.lower() if change.kept is None else name}"
 
 
 def without_unworn(project: Project, _: RemoveUnworn, __: Tools) -> tuple[Project, str]:

@@ -3,22 +3,24 @@
 import { ended, get, make, post, say } from "./api.js";
 
 const byId = (id) => document.getElementById(id);
+const KINDS = ["own", "presets", "kept"];
 
 export class MaterialTray {
   /**
    * @param {import("./project.js").ProjectStore} store
    * @param {{material: string|null}} chosen
    * @param {() => void} refresh called when another material was chosen
-   * @param {{carry: (what: object|null) => void, wear: (preset: string) => boolean}} floor
+   * @param {{carry: (what: object|null) => void, wear: (what: object) => boolean}} floor
    */
   constructor(store, chosen, refresh, floor) {
-    Object.assign(this, { store, chosen, refresh, floor, version: null, tray: { own: [], presets: [] }, job: null, kind: "own" });
-    for (const kind of ["own", "presets"])
+    Object.assign(this, { store, chosen, refresh, floor, version: null, tray: { own: [], presets: [], kept: [] }, job: null, kind: "own" });
+    for (const kind of KINDS)
       byId(`tray-${kind}`).addEventListener("click", () => {
         this.kind = kind;
         this.#draw();
       });
     byId("tray-search").addEventListener("input", () => this.#draw());
+    byId("keep-material").addEventListener("click", () => this.#keep());
     byId("remove-unworn").addEventListener("click", () => store.change({ kind: "remove_unworn" }));
   }
 
@@ -39,7 +41,7 @@ export class MaterialTray {
   async #load() {
     try {
       await this.#fetch();
-      if ([...this.tray.own, ...this.tray.presets].some(({ there }) => !there)) await this.#develop();
+      if ([...this.tray.own, ...this.tray.presets, ...this.tray.kept].some(({ there }) => !there)) await this.#develop();
     } catch (error) {
       say(error.message);
     }
@@ -67,13 +69,26 @@ export class MaterialTray {
     await this.#fetch();
   }
 
+  async #keep() {
+    const material = this.chosen.material;
+    const name = material && prompt("What is this material called?", this.store.state.project.materials.find(({ id }) => id === material).name);
+    if (!name) return;
+    try {
+      await post(`${this.store.url}/stock/materials`, { material, name });
+      await this.#fetch();
+      say(`‘${name}’ is kept; it lies on the tray of every project.`);
+    } catch (error) {
+      say(error.message);
+    }
+  }
+
   #draw() {
-    for (const kind of ["own", "presets"]) byId(`tray-${kind}`).setAttribute("aria-pressed", kind === this.kind);
+    for (const kind of KINDS) byId(`tray-${kind}`).setAttribute("aria-pressed", kind === this.kind);
     const words = byId("tray-search").value.trim().toLowerCase();
     const own = new Map(this.tray.own.map((one) => [one.material, one]));
     // what the project holds by now, with what is known of its swatches
     const project = this.store.state.project.materials.map(({ id, name }) => ({ key: "", there: false, parts: 0, ...own.get(id), material: id, name }));
-    const shown = (this.kind === "own" ? project : this.tray.presets).filter(({ name }) => name.toLowerCase().includes(words));
+    const shown = (this.kind === "own" ? project : this.tray[this.kind]).filter(({ name }) => name.toLowerCase().includes(words));
     byId("tray").replaceChildren(...shown.map((one) => this.#tile(one)));
     byId("tray-none").hidden = shown.length > 0;
     const unworn = this.tray.own.filter(({ parts }) => !parts).length;
@@ -81,15 +96,15 @@ export class MaterialTray {
     byId("remove-unworn").textContent = unworn === 1 ? "Remove the one that is not worn" : `Remove ${unworn} that are not worn`;
   }
 
-  #tile({ name, material, parts, key, there }) {
+  #tile({ name, material, parts, key, there, document: kept }) {
     const own = material !== null;
-    const what = own ? { material } : { preset: name };
+    const what = own ? { material } : kept ? { kept } : { preset: name };
     const worn = parts === 1 ? "on one part" : parts ? `on ${parts} parts` : "on no part";
     const pick = () => {
       if (own) {
         this.chosen.material = material;
         this.refresh();
-      } else if (!this.floor.wear(name)) say("Drag it onto a part in the picture, or choose parts there first.");
+      } else if (!this.floor.wear(what)) say("Drag it onto a part in the picture, or choose parts there first.");
     };
     const ondragstart = (e) => {
       e.dataTransfer.setData("text/plain", name);

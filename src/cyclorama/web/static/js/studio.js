@@ -119,9 +119,9 @@ class Floor {
     this.touch.carry(what);
   }
 
-  /** Let the chosen parts wear a material to start from; false when none is chosen. @param {string} preset */
-  wear(preset) {
-    return this.touch.wear(preset);
+  /** Let the chosen parts wear a material to start from or a kept one; false when none is chosen. @param {object} what */
+  wear(what) {
+    return this.touch.wear(what);
   }
 
   /** Ask for a place of the picture; see `Lens.pick`. */

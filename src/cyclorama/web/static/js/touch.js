@@ -242,15 +242,15 @@ export class Touch {
   #dressing({ item, part }) {
     const meant = this.chosen.has(`${item} ${part}`) ? (p) => this.#has(p) : (p) => p.item === item && p.part === part;
     const parts = this.#parts().filter(meant);
-    const { preset, material } = this.dragged;
-    if (preset) return [{ kind: "dress", preset, parts: parts.map((p) => ({ item: p.item, part: p.part })) }];
+    const { material, ...what } = this.dragged;
+    if (!material) return [{ kind: "dress", ...what, parts: parts.map((p) => ({ item: p.item, part: p.part })) }];
     return parts.map(({ path }) => ({ kind: "set", path: `${path}/material`, value: material }));
   }
 
-  /** Let the chosen parts wear a material to start from; false when none is chosen. */
-  wear(preset) {
+  /** Let the chosen parts wear a material to start from or a kept one; false when none is chosen. */
+  wear(what) {
     const parts = this.#parts().filter((part) => this.#has(part)).map(({ item, part }) => ({ item, part }));
-    if (parts.length) this.store.change({ kind: "dress", preset, parts });
+    if (parts.length) this.store.change({ kind: "dress", ...what, parts });
     return parts.length > 0;
   }
 
