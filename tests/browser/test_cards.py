@@ -102,7 +102,7 @@ def test_parts_are_seen_left_out_and_lightened_and_files_pasted(page: Page, serv
 def test_lights_are_added_shaped_and_removed(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "light")
     page.select_option("#add-light", "spot")
-    expect(page.get_by_role("tab", name="Spot")).to_have_attribute("aria-selected", "true")
+    expect(page.locator(".light-pick", has_text="Spot")).to_have_attribute("aria-pressed", "true")
     card = page.locator("[data-card=light]")
     expect(card.get_by_text("Cone", exact=True)).to_be_visible()
     expect(card.locator("[data-number='look/lights/{light}/height_m']").first).to_be_hidden()
@@ -111,14 +111,14 @@ def test_lights_are_added_shaped_and_removed(page: Page, server: Server, floor: 
     expect(card.get_by_text("Cone", exact=True)).to_be_hidden()
     assert [x.shape for x in project(server, floor).look.lights][-1] == "tube"
     page.click("#copy-light")
-    expect(page.get_by_role("tab", name="Spot 2")).to_be_visible()
+    expect(page.locator(".light-pick", has_text="Spot 2")).to_be_visible()
     page.click("#remove-light")
-    expect(page.get_by_role("tab", name="Spot 2")).to_have_count(0)
+    expect(page.locator(".light-pick", has_text="Spot 2")).to_have_count(0)
     undo(page)
-    expect(page.get_by_role("tab", name="Spot 2")).to_be_visible()
+    expect(page.locator(".light-pick", has_text="Spot 2")).to_be_visible()
     for _ in range(2):
         undo(page)
-    expect(page.get_by_role("tab", name="Spot 2")).to_have_count(0)
+    expect(page.locator(".light-pick", has_text="Spot 2")).to_have_count(0)
 
 
 def test_gobo_parts_and_background(page: Page, server: Server, floor: str, picture: Path) -> None:

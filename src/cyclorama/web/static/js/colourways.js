@@ -31,7 +31,7 @@ export class Colourways {
       const called = prompt("What is this colourway called?", name);
       if (called) this.store.set(`items/${item.id}/variants/${id}/name`, called);
     };
-    const chip = make("button", { type: "button", class: "chip", "aria-selected": id === worn, "aria-pressed": id === worn, title: `${name}. Double click to rename`, onclick: () => id !== worn && this.store.change({ kind: "wear_colourway", item: item.id, variant: id }), ondblclick: rename }, name);
+    const chip = make("button", { type: "button", class: "chip", "aria-pressed": id === worn, title: `${name}. Double click to rename`, onclick: () => id !== worn && this.store.change({ kind: "wear_colourway", item: item.id, variant: id }), ondblclick: rename }, name);
     if (!several || id !== worn) return chip;
     return make("span", { class: "flex" }, chip, make("button", { type: "button", class: "btn btn-bare h-6 px-1", title: `Remove ${name}`, "aria-label": `Remove ${name}`, onclick: () => this.store.change({ kind: "remove", path: `items/${item.id}/variants/${id}` }) }, "×"));
   }

@@ -72,7 +72,7 @@ export class Environments {
   #draw() {
     const { asset: lit } = this.store.look.environment;
     byId("environments").replaceChildren(...(this.shelf ?? []).map((one) =>
-      make("button", { type: "button", role: "option", tabindex: "-1", class: "swatch-tile", "aria-selected": one.asset === lit, "aria-pressed": one.asset === (this.trying ?? lit), "data-trying": one.asset === this.trying ? "" : null, title: one.name, onmousedown: (e) => e.preventDefault(), onclick: () => this.#keep(one) },
+      make("button", { type: "button", role: "option", tabindex: "-1", class: "swatch-tile", "aria-selected": one.asset === (this.trying ?? lit), "data-trying": one.asset === this.trying ? "" : null, title: one.name, onmousedown: (e) => e.preventDefault(), onclick: () => this.#keep(one) },
         make("img", { src: `/api/environments/${one.asset}.jpg`, alt: "", class: "environment-thumb", draggable: "false" }), make("span", { class: "truncate" }, one.name))));
   }
 }

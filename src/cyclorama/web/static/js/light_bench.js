@@ -65,7 +65,7 @@ export class LightBench {
     dial.addEventListener("change", () => this.store.change(set("strength_stops", Number(dial.value))));
     dial.addEventListener("dblclick", () => this.store.change(set("strength_stops", 0)));
     return make("div", { class: `light-tile ${dark ? "opacity-60" : ""}`, "data-chosen": light.id === this.chosen.light ? "" : null },
-      make("button", { type: "button", role: "tab", class: "block w-full text-left", "aria-selected": light.id === this.chosen.light, onclick: choose },
+      make("button", { type: "button", class: "light-pick block w-full text-left", "aria-pressed": light.id === this.chosen.light, onclick: choose },
         known ? make("img", { src: `data:image/jpeg;base64,${known.picture}`, alt: "", class: "block w-full rounded-[3px]" }) : make("span", { class: "light-blank" }),
         make("span", { class: "flex justify-between gap-1" }, make("span", { class: "truncate" }, light.name), make("span", { class: "num text-soft", title: "Stops on the subject above middle grey" }, known?.gives ?? ""))),
       dial,
