@@ -52,6 +52,7 @@ def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
     undo = page.locator("#undo")
     last_step = undo.get_attribute("title") or ""
     strength = field(page, "look/lights/{light}/strength_stops")
+    strength.scroll_into_view_if_needed()
     name = strength.locator("xpath=ancestor::*[contains(@class, 'row')]").locator("[data-drag]").bounding_box()
     assert name
     x, y = name["x"] + 10, name["y"] + name["height"] / 2

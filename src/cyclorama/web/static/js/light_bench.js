@@ -47,8 +47,7 @@ export class LightBench {
     const { look } = this.store;
     byId("light-tabs").replaceChildren(...look.lights.map((light) => this.#tile(light)));
     const around = this.known.get("environment");
-    byId("bench-around").hidden = !around;
-    if (around) byId("bench-around").replaceChildren(make("img", { src: `data:image/jpeg;base64,${around.picture}`, alt: "", class: "h-[30px] rounded-[3px]" }), make("span", {}, "Environment"), make("span", { class: "num text-soft" }, around.gives));
+    byId("bench-around").replaceChildren(...(around ? [make("img", { src: `data:image/jpeg;base64,${around.picture}`, alt: "", class: "h-[30px] rounded-[3px]" }), make("span", {}, "Environment"), make("span", { class: "num text-soft" }, around.gives)] : [make("span", { class: "text-soft" }, this.known.size ? "The environment gives nothing" : "")]));
     byId("bench-all").hidden = !look.lights.length;
   }
 
