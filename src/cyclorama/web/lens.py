@@ -163,14 +163,14 @@ class Lens:
             self._interrupt()
 
     @contextmanager
-    def borrowed(self) -> Iterator[tuple[SceneCompiler, Tracer]]:
+    def borrowed(self, wait: bool = True) -> Iterator[tuple[SceneCompiler, Tracer]]:
         """Use compiler and tracer for a moment; what is developing starts again afterwards.
 
         Until the kernels are ready nobody gets them: two that compile the same at once take more than twice as long.
-        Raises ChangeError when they cannot be made ready.
+        Raises ChangeError when they cannot be made ready, or are not yet and nobody is to wait for that.
         """
         while not self.ready.wait(0.1):
-            if self.unprepared or self._closing:
+            if self.unprepared or self._closing or not wait:
                 raise ChangeError(self.preparing)
         with self._wake:
             self._borrowers += 1

@@ -37,7 +37,7 @@ class Bench(BaseModel):
 def bench(ctx: Ctx, project_id: str, frame: int) -> Bench:
     """What the lights of the open shot's look give in a frame."""
     here = moment(ctx.studio.projects.get(project_id).project, frame)
-    with ctx.lens.borrowed() as tools:
+    with ctx.lens.borrowed(wait=False) as tools:
         found = contributions(here, *tools)
     tiles = [Tile(id=c.id, picture=base64.b64encode(c.jpeg).decode(), gives=_gives(c)) for c in found]
     return Bench(tiles=tiles, totals=_totals(here.look, found))

@@ -29,7 +29,7 @@ def picture(
     here = moment(put(project, "shot/look_id", look_id), frame)
     width = WIDTHS[size]
     height = max(1, round(width * here.shoot.height / here.shoot.width))
-    with ctx.lens.borrowed() as (compiler, tracer):
+    with ctx.lens.borrowed(wait=False) as (compiler, tracer):
         shown = Developer(compiler, tracer).still(here, width, height, SAMPLES[size])
     kept = {"Cache-Control": "private, max-age=3600"} if v else {"Cache-Control": "no-store"}
     return Response(shown.jpeg, media_type="image/jpeg", headers=kept)

@@ -59,7 +59,7 @@ class Placed(BaseModel):
 def touch(ctx: Ctx, project_id: str, frame: int) -> TouchMap:
     """What is where in the picture of a frame."""
     here = moment(ctx.studio.projects.get(project_id).project, frame)
-    with ctx.lens.borrowed() as tools:
+    with ctx.lens.borrowed(wait=False) as tools:
         numbers = Eye(*tools).owners(here, MAP_WIDTH)
     height, width = numbers.shape
     told = base64.b64encode(numbers.astype("<u2").tobytes()).decode()
@@ -106,7 +106,7 @@ def colour(ctx: Ctx, project_id: str, wanted: ColourAsked) -> ColourSeen:
     """How a material is seen in a frame, and how far that is from a colour."""
     aim = told(wanted.colour)
     here = moment(ctx.studio.projects.get(project_id).project, wanted.frame)
-    with ctx.lens.borrowed() as tools:
+    with ctx.lens.borrowed(wait=False) as tools:
         seen = Eye(*tools).shown(here, wanted.material)
     if seen is None:
         raise ChangeError("Nothing of that material is seen in this frame.")

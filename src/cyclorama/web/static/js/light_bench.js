@@ -4,7 +4,7 @@ import { get, make, say } from "./api.js";
 
 const byId = (id) => document.getElementById(id);
 /** So long nothing changes before what the lights give is asked for. */
-const REST_MS = 900;
+const [REST_MS, AGAIN_MS] = [900, 4000];
 const DIAL = { least: -8, most: 6, step: 0.25 };
 
 export class LightBench {
@@ -39,7 +39,8 @@ export class LightBench {
       byId("light-totals").textContent = totals.join(" · ");
       this.#draw();
     } catch {
-      this.asked = ""; // the renderer is being prepared: it is asked again with the next change
+      this.asked = ""; // the renderer is being prepared
+      this.timer = setTimeout(() => this.#ask(), AGAIN_MS);
     }
   }
 
