@@ -33,7 +33,7 @@ from .denoise import denoise
 from .film import Film
 from .tracer import Tracer
 
-SIZE_PX, SAMPLES, QUALITY = 128, 14, 90
+SIZE_PX, SAMPLES, QUALITY = 128, 7, 90
 BODY = "swatch-body"
 MADE = 1
 """Counts with every change of body, light or camera: swatches of other counts are made anew."""
