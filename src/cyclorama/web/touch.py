@@ -11,9 +11,9 @@ from ..core.colour_difference import difference, lab_of, rgb_of, told
 from ..core.errors import ChangeError
 from ..core.motion import Moment, moment
 from ..core.render.film.eye import Eye
-from ..core.scene import SetValue, full_path, value_at
-from ..core.scene.changes import SetKey
+from ..core.scene import SetValue, full_path
 from ..core.scene.look_changes import PlaceLight
+from ..core.sheet.keys import shown
 from ..core.sheet.light_places import with_light_placed
 from ..core.sheet.tools import Tools
 from ..core.textures import to_srgb_bytes
@@ -51,7 +51,7 @@ class TouchMap(BaseModel):
 class Placed(BaseModel):
     """Where a light would stand."""
 
-    changes: list[SetValue | SetKey]
+    changes: list[SetValue]
     says: str
 
 
@@ -111,9 +111,9 @@ def colour(ctx: Ctx, project_id: str, wanted: ColourAsked) -> ColourSeen:
     if seen is None:
         raise ChangeError("Nothing of that material is seen in this frame.")
     lab, rgb = lab_of(seen), rgb_of(aim)
-    shown = "#" + to_srgb_bytes(seen.astype(np.float32)).tobytes().hex()
+    digits = "#" + to_srgb_bytes(seen.astype(np.float32)).tobytes().hex()
     beyond = bool(rgb.min() < -1e-3 or rgb.max() > 1.0 + 1e-3)
-    return ColourSeen(lab=[round(x, 1) for x in lab.tolist()], shown=shown, difference=round(difference(lab, aim), 1),
+    return ColourSeen(lab=[round(x, 1) for x in lab.tolist()], shown=digits, difference=round(difference(lab, aim), 1),
                       beyond=beyond)  # fmt: skip
 
 
@@ -123,13 +123,5 @@ def placed(ctx: Ctx, project_id: str, wanted: PlaceLight) -> Placed:
     project = ctx.studio.projects.get(project_id).project
     after, says = with_light_placed(project, wanted, Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))
     paths = [full_path(project, f"look/lights/{wanted.light}/{name}") for name in ("azimuth_deg", "elevation_deg")]
-    keyed = {c.path for c in project.shot.channels}
-    changes: list[SetValue | SetKey] = []
-    for path in paths:
-        if path in keyed:
-            channel = next(c for c in after.shot.channels if c.path == path)
-            key = next(k for k in channel.keys if k.frame == wanted.frame - project.shot.first_frame)
-            changes.append(SetKey(path=path, frame=wanted.frame, value=key.value[0]))
-        else:
-            changes.append(SetValue(path=path, value=value_at(after, path)))
+    changes = [SetValue(path=path, value=shown(after, path, wanted.frame)) for path in paths]
     return Placed(changes=changes, says=says)

@@ -91,14 +91,12 @@ class Animation(Doc):
     seconds: Annotated[float, Field(ge=0)]
 
 
-class Piece(Doc):
-    """A piece of an animation: from where to where, how often, and how long it is blended with what comes before."""
+class Cut(Doc):
+    """What is taken of an animation: from where to where, how often, and how long it is blended with what comes
+    before."""
 
     AFFECTS = "motion"
 
-    id: Id = "first"
-    animation: Annotated[Id, affecting("geometry", title="Animation")]
-    speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
     times: Annotated[float, quantity("Times", "×", ge=0.01, le=1000)] = 1.0
     from_s: Annotated[float, quantity("In", "s", ge=0, le=3600)] = 0.0
     to_s: Annotated[float | None, quantity("Out", "s", ge=0, le=3600)] = None
@@ -107,7 +105,15 @@ class Piece(Doc):
     blend_s: Annotated[float, quantity("Blend", "s", ge=0, le=60)] = 0.0
 
 
-class Play(Doc):
+class Piece(Cut):
+    """A piece of an animation."""
+
+    id: Id = "first"
+    animation: Annotated[Id, affecting("geometry", title="Animation")]
+    speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
+
+
+class Play(Cut):
     """How animations of the item run during the shot: the first, then others, one after the other.
 
     `whole`: a whole number of times, at a speed as near as possible to the one asked for, so that the loop closes;
@@ -115,28 +121,18 @@ class Play(Doc):
     the beginning of the first piece is blended with the end of the last.
     """
 
-    AFFECTS = "motion"
-
     animation: Annotated[Id | None, affecting("geometry", title="Animation")] = None
     """none: it stands as it was bound"""
     repeat: Annotated[Literal["whole", "loop", "once"], Field(title="Repeat")] = "whole"
     speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
     """of all that is played"""
     start_s: Annotated[float, quantity("Begins at", "s", ge=0, le=3600)] = 0.0
-    times: Annotated[float, quantity("Times", "×", ge=0.01, le=1000)] = 1.0
-    from_s: Annotated[float, quantity("In", "s", ge=0, le=3600)] = 0.0
-    to_s: Annotated[float | None, quantity("Out", "s", ge=0, le=3600)] = None
-    reverse: Annotated[bool, Field(title="Backwards")] = False
-    blend_s: Annotated[float, quantity("Blend", "s", ge=0, le=60)] = 0.0
     then: Annotated[tuple[Piece, ...], Field(title="Then", max_length=64)] = ()
 
     @property
     def first(self) -> Piece:
         """The piece that is played first, of a play that plays."""
-        return Piece(
-            animation=self.animation or "", times=self.times, from_s=self.from_s, to_s=self.to_s, reverse=self.reverse,
-            blend_s=self.blend_s,
-        )  # fmt: skip
+        return Piece(animation=self.animation or "", **{name: getattr(self, name) for name in Cut.model_fields})
 
 
 class Detail(Doc):

@@ -6,7 +6,7 @@ from ..errors import ChangeError
 from ..light.even import evened, spread_stops
 from ..light.placing import Stand, Surface, grazing, mirrored, stand_for
 from ..light.rows import direction
-from ..motion import Moment, moment, moments_over
+from ..motion import Moment, moment, moments_over, value_of
 from ..scene import Light, Project, place_of, put_all
 from ..scene.light import WITH_RIG
 from ..scene.look_changes import EvenLights, PlaceLight
@@ -59,9 +59,8 @@ def with_even_lights(project: Project, _: EvenLights, tools: Tools) -> tuple[Pro
         raise ChangeError("The subject is not seen in this shot: there is nothing to light evenly.")
     gains = evened(frames)
     place = place_of(f"{at}/x/strength_stops")
-    least, most = place.least or 0.0, place.most or 0.0
     values = {
-        f"{at}/{light.id}/strength_stops": round(min(max(light.strength_stops + float(np.log2(g)), least), most), 2)
+        f"{at}/{light.id}/strength_stops": value_of(place, np.round(light.strength_stops + np.log2([g]), 2))
         for light, g in zip(lights, gains, strict=True)
     }
     before, after = (spread_stops(frames, by) for by in (np.ones(len(gains)), gains))

@@ -162,7 +162,14 @@ def _without_item(project: Project, item: Item, measures_of: MeasuresOf) -> Proj
             values |= {f"cameras/{camera.id}/focus_item": None, f"cameras/{camera.id}/focus_point_m": None}
     after = removed(put_all(after, values), f"items/{item.id}")
     gone = materials_of(item) - {m for x in after.items for m in materials_of(x)}
-    return put(after, "materials", tuple(m for m in project.materials if m.id not in gone))
+    return without_materials(after, gone)
+
+
+def without_materials(project: Project, gone: set[str]) -> Project:
+    """The project without some materials that nothing wears, and without what was keyed of them."""
+    for identity in sorted(gone):
+        project = removed(project, f"materials/{identity}")
+    return project
 
 
 def materials_of(item: Item) -> set[str]:

@@ -7,12 +7,12 @@ from ..errors import ChangeError
 from ..geometry.measure import placed_hull
 from ..light.rigs import resized, rig_lights
 from ..material.presets import with_preset
-from ..motion import aim_point, moments_over
+from ..motion import aim_point, moments_over, value_of
 from ..scene import Aim, Background, Light, Material, Project, place_of, put, put_all
 from ..scene.base import new_id
 from ..scene.look_changes import AddLook, ApplyPreset, ApplyRig, Dress, MatchColour, RemoveUnworn, UseRig
 from ..scene.saved_rig import SavedRig
-from .lists import USUAL_SIZE_M, copied
+from .lists import USUAL_SIZE_M, copied, materials_of, without_materials
 from .names import free_name
 from .tools import Tools
 
@@ -97,8 +97,8 @@ def exposed(project: Project, tools: Tools) -> Project:
     ev100 = tools.eye.meter(moments_over(project, METERED))
     if ev100 is None:
         return project
-    place = place_of("look/tone/ev100")
-    return put(project, "look/tone/ev100", min(max(round(ev100, 2), place.least or 0.0), place.most or 0.0))
+    path = "look/tone/ev100"
+    return put(project, path, value_of(place_of(path), np.array([round(ev100, 2)])))
 
 
 def started_from(project: Project, change: ApplyPreset, _: Tools) -> tuple[Project, str]:
@@ -145,14 +145,8 @@ def dressed(project: Project, change: Dress, _: Tools) -> tuple[Project, str]:
 
 def without_unworn(project: Project, _: RemoveUnworn, __: Tools) -> tuple[Project, str]:
     """The project without materials that no part wears. Raises ChangeError when all are worn."""
-    worn = {w.material for item in project.items for variant in item.variants for w in variant.parts}
-    kept = tuple(m for m in project.materials if m.id in worn)
-    if len(kept) == len(project.materials):
-        raise ChangeError("Every material is worn by some part.")
+    worn = {material for item in project.items for material in materials_of(item)}
     gone = {m.id for m in project.materials} - worn
-    values: dict[str, object] = {"materials": kept}
-    for shot in project.shots:
-        left = tuple(c for c in shot.channels if not any(c.path.startswith(f"materials/{m}/") for m in gone))
-        if left != shot.channels:
-            values[f"shots/{shot.id}/channels"] = left
-    return put_all(project, values), "Remove materials that are not worn"
+    if not gone:
+        raise ChangeError("Every material is worn by some part.")
+    return without_materials(project, gone), "Remove materials that are not worn"
