@@ -1,9 +1,10 @@
 /** The Light card besides its bound fields: which light, adding and removing, parts, gobo, background. */
 
 import { bindAim, showAim } from "./aim_pick.js";
-import { get, make, post, remove, say, switchRow, upload, withOrWithout } from "./api.js";
+import { get, make, post, say, switchRow, upload, withOrWithout } from "./api.js";
 import { pickFiles } from "./files.js";
 import { Environments } from "./environments.js";
+import { forget, keep } from "./kept.js";
 import { LightBench } from "./light_bench.js";
 import { Looks } from "./looks.js";
 import { wrap } from "./plan_geometry.js";
@@ -67,22 +68,11 @@ export class LightCard {
   }
 
   async #keepRig() {
-    const name = prompt("What is this rig called?", this.store.look.name);
-    if (!name) return;
-    try {
-      await post(`${this.store.url}/rigs`, { name });
-      await this.#loadRigs();
-      say(`‘${name}’ is kept; it stands among the rigs of every project.`);
-    } catch (error) {
-      say(error.message);
-    }
+    if (await keep("rig", this.store.look.name, `${this.store.url}/rigs`, "it stands among the rigs of every project")) await this.#loadRigs();
   }
 
   async #forgetRig() {
-    const name = prompt(`Which rig is to be taken away? ${this.rigs.map((r) => r.name).join(", ")}`, this.rigs[0].name);
-    const rig = this.rigs.find((r) => r.name === name);
-    if (!rig) return;
-    await remove(`/api/rigs/${rig.id}`).catch((error) => say(error.message));
+    await forget("rig", this.rigs, "/api/rigs");
     await this.#loadRigs();
   }
 

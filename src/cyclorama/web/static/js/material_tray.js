@@ -1,6 +1,7 @@
 /** The tray of materials: swatches of the project's own and of those to start from, chosen by a click, worn by a drop. */
 
 import { ended, get, make, post, say } from "./api.js";
+import { keep } from "./kept.js";
 
 const byId = (id) => document.getElementById(id);
 const KINDS = ["own", "presets", "kept"];
@@ -70,16 +71,9 @@ export class MaterialTray {
   }
 
   async #keep() {
-    const material = this.chosen.material;
-    const name = material && prompt("What is this material called?", this.store.state.project.materials.find(({ id }) => id === material).name);
-    if (!name) return;
-    try {
-      await post(`${this.store.url}/stock/materials`, { material, name });
-      await this.#fetch();
-      say(`‘${name}’ is kept; it lies on the tray of every project.`);
-    } catch (error) {
-      say(error.message);
-    }
+    const { material } = this.chosen;
+    const named = this.store.state.project.materials.find(({ id }) => id === material);
+    if (named && (await keep("material", named.name, `${this.store.url}/stock/materials`, "it lies on the tray of every project", { material }))) await this.#fetch();
   }
 
   #draw() {

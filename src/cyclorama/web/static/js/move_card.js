@@ -1,8 +1,9 @@
 /** The move on the Camera card: stretches one after the other, ready moves, paths, and what does not close. */
 
 import { ReadyMoves } from "./ready_moves.js";
-import { get, make, post, remove, say, upload } from "./api.js";
+import { get, make, say, upload } from "./api.js";
 import { pickFiles } from "./files.js";
+import { forget, keep } from "./kept.js";
 
 const byId = (id) => document.getElementById(id);
 const SAID = {
@@ -80,22 +81,11 @@ export class MoveCard {
   }
 
   async #keep() {
-    const name = prompt("What is this move called?", this.store.shot.name);
-    if (!name) return;
-    try {
-      await post(`${this.store.url}/moves`, { name });
-      await this.#loadKept();
-      say(`‘${name}’ is kept; it stands among the ready moves of every project.`);
-    } catch (error) {
-      say(error.message);
-    }
+    if (await keep("move", this.store.shot.name, `${this.store.url}/moves`, "it stands among the ready moves of every project")) await this.#loadKept();
   }
 
   async #forget() {
-    const name = prompt(`Which move is to be taken away? ${this.kept.map((m) => m.name).join(", ")}`, this.kept[0].name);
-    const move = this.kept.find((m) => m.name === name);
-    if (!move) return;
-    await remove(`/api/moves/${move.id}`).catch((error) => say(error.message));
+    await forget("move", this.kept, "/api/moves");
     await this.#loadKept();
   }
 
