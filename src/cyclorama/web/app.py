@@ -17,6 +17,7 @@ from ..store.backup import daily_backup
 from ..store.database import JobKind
 from ..store.tidy import tidy
 from . import (
+    colours,
     environments,
     jobs,
     light_bench,
@@ -98,6 +99,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         light_bench,
         looks,
         environments,
+        colours,
         stock,
     ):
         app.include_router(module.router)

@@ -23,6 +23,7 @@ from .look_changes import (
     UseRig,
     WearColourway,
 )
+from .palette import AddColours, AddReference
 from .path import Bends, PathShape
 from .place import full_path, place_of, put, value_at
 from .project import Project
@@ -386,7 +387,9 @@ Change = Annotated[
     | AddLook
     | EvenLights
     | ApplyRig
-    | UseRig,
+    | UseRig
+    | AddColours
+    | AddReference,
     Field(discriminator="kind"),
 ]
 

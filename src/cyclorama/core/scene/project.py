@@ -16,6 +16,7 @@ from .item import GROUNDS, SET_PARTS, Item
 from .light import WITH_RIG, Light
 from .look import Look
 from .material import Material
+from .palette import MOST_COLOURS, MOST_REFERENCES, PaletteColour, Reference
 from .path import Path
 from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
@@ -41,6 +42,8 @@ class Project(Doc):
     looks: Annotated[tuple[Look, ...], Field(min_length=1, max_length=200)]
     cameras: Annotated[tuple[Camera, ...], Field(min_length=1, max_length=200)]
     paths: Annotated[tuple[Path, ...], Field(max_length=200)] = ()
+    palette: Annotated[tuple[PaletteColour, ...], Field(max_length=MOST_COLOURS)] = ()
+    references: Annotated[tuple[Reference, ...], Field(max_length=MOST_REFERENCES)] = ()
     shots: Annotated[tuple[Shot, ...], Field(min_length=1, max_length=200)]
     shot_id: Annotated[Id, affecting("nothing", title="Shot")]
     """the shot that is open"""
@@ -108,7 +111,7 @@ def _faults(p: Project) -> Iterator[str]:
     """What does not hold together, a sentence each."""
     lists: dict[str, tuple[Any, ...]] = {
         "material": p.materials, "item": p.items, "look": p.looks, "camera": p.cameras, "shot": p.shots,
-        "path": p.paths,
+        "path": p.paths, "colour": p.palette, "reference": p.references,
     }  # fmt: skip
     for what, things in lists.items():
         if len({thing.id for thing in things}) != len(things):

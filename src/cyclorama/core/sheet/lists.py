@@ -41,7 +41,7 @@ SHAPE_NAMES = {
 USUAL_SIZE_M = 0.3
 """What is made beside no subject is made for one of this size."""
 _COPIED = ("items", "looks", "cameras", "shots")
-_REMOVED = (*_COPIED, "materials", "paths")
+_REMOVED = (*_COPIED, "materials", "paths", "palette", "references")
 _REMOVED_WITHIN = ("lights", "segments", "points", "formats", "then", "variants")
 
 

@@ -57,6 +57,7 @@ from .in_time import TIMED
 from .light_places import with_even_lights, with_light_placed
 from .lists import copied, taken_away, with_light, with_made
 from .looks import dressed, exposed, matched, started_from, with_kept_rig, with_look, with_rig, without_unworn
+from .palette import PALETTE
 from .placing import MeasuresOf, followed, placed, settled
 from .taken import with_file_camera, with_file_light
 from .tools import Eye, Tools
@@ -215,5 +216,5 @@ _PERFORMERS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = 
     AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
     MoveTo: _move_to, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: started_from,
     AddLook: with_look, ApplyRig: with_rig, UseRig: with_kept_rig,
-    Dress: dressed, MatchColour: matched, RemoveUnworn: without_unworn, **COLOURWAYS, **TIMED,
+    Dress: dressed, MatchColour: matched, RemoveUnworn: without_unworn, **COLOURWAYS, **PALETTE, **TIMED,
 }  # fmt: skip

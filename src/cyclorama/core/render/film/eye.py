@@ -105,6 +105,15 @@ class Eye:
         normal = normal / max(float(np.linalg.norm(normal)), 1e-12)
         return Surface(point, -normal if normal @ (eye - point) < 0 else normal, eye)
 
+    def seen(self, moment: Moment, x: float, y: float) -> Vec3 | None:
+        """The colour (3,) that the picture has around (x, y), linear as a display shows it; None where nothing is."""
+        light = self.colour(moment, x, y)
+        if light is None:
+            return None
+        tone = moment.look.tone
+        picture = to_display(expose(light.astype(np.float32).reshape(1, 1, 3), tone), tone.view)
+        return np.asarray(srgb_to_linear(np.clip(picture[0, 0], 0.0, 1.0)), np.float64)
+
     def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         """Mean radiance (3,) in nit around (x, y); None where no surface is."""
         width, height = _size(moment)

@@ -2,7 +2,7 @@
 
 import { say } from "./api.js";
 import { calculate } from "./arithmetic.js";
-import { fromHex, toHex } from "./colour.js";
+import { toHex } from "./colour.js";
 
 const FRAME_BOXES = new Set(["shot/frames", "shot/rows/{row}/segments/{segment}/frames", "shot/shoot/from_frame", "shot/shoot/to_frame"]);
 
@@ -11,7 +11,7 @@ export class Fields {
    * @param {HTMLElement} root
    * @param {import("./project.js").ProjectStore} store
    * @param {{light: string|null, material: string|null}} chosen
-   * @param {{attempt: (changes: object[]) => void, settle: () => void}} floor while a value is dragged, and when nothing came of it
+   * @param {{attempt: (changes: object[]) => void, settle: () => void, chooseColour: Function}} floor while a value is dragged, and when nothing came of it
    */
   constructor(root, store, chosen, floor) {
     this.root = root;
@@ -27,8 +27,9 @@ export class Fields {
     for (const button of root.querySelectorAll("[data-press]"))
       button.addEventListener("click", () => this.#set(button.dataset.press, button.getAttribute("aria-pressed") !== "true"));
     for (const box of root.querySelectorAll("[data-colour]")) {
-      box.addEventListener("input", () => this.#attempt(box.dataset.colour, fromHex(box.value)));
-      box.addEventListener("change", () => this.#set(box.dataset.colour, fromHex(box.value)));
+      const path = box.dataset.colour;
+      const taker = { attempt: (linear) => this.#attempt(path, linear), set: (linear) => this.#set(path, linear) };
+      box.addEventListener("click", () => this.floor.chooseColour(box, this.store.value(this.#path(path)), taker));
     }
     for (const box of root.querySelectorAll("[data-text]")) {
       box.addEventListener("change", () => this.#set(box.dataset.text, box.value));
@@ -61,7 +62,7 @@ export class Fields {
     for (const button of all("[data-press]")) button.setAttribute("aria-pressed", value(button.dataset.press) === true);
     for (const box of all("[data-colour]")) {
       const colour = value(box.dataset.colour);
-      if (colour) box.value = toHex(colour);
+      if (colour) box.firstElementChild.style.background = toHex(colour);
     }
     for (const box of all("[data-text]")) if (document.activeElement !== box) box.value = value(box.dataset.text) ?? "";
   }

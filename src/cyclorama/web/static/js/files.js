@@ -1,5 +1,8 @@
 /** Asking for files. */
 
+/** What is chosen where a picture is wanted. */
+export const PICTURES = ".png,.jpg,.jpeg,.tif,.tiff,.webp";
+
 /** @param {string} accept @param {boolean} multiple @returns {Promise<File[]>} empty when none was chosen */
 export function pickFiles(accept, multiple = false) {
   return new Promise((resolve) => {

@@ -2,7 +2,7 @@
 
 import { bindAim, showAim } from "./aim_pick.js";
 import { get, make, post, say, switchRow, upload, withOrWithout } from "./api.js";
-import { pickFiles } from "./files.js";
+import { PICTURES, pickFiles } from "./files.js";
 import { Environments } from "./environments.js";
 import { forget, keep } from "./kept.js";
 import { LightBench } from "./light_bench.js";
@@ -121,7 +121,7 @@ export class LightCard {
   }
 
   async #upload(multiple) {
-    const files = await pickFiles(".png,.jpg,.jpeg,.tif,.tiff,.webp", multiple);
+    const files = await pickFiles(PICTURES, multiple);
     if (!files.length) return null;
     try {
       return await upload(`${this.store.url}/pictures`, files);

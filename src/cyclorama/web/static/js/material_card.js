@@ -1,7 +1,7 @@
 /** The Materials card besides its bound fields: which material, presets, maps. */
 
 import { make, post, say, upload } from "./api.js";
-import { pickFiles } from "./files.js";
+import { PICTURES, pickFiles } from "./files.js";
 
 const byId = (id) => document.getElementById(id);
 
@@ -50,7 +50,7 @@ export class MaterialCard {
   async #add(slot, source) {
     const path = `materials/${this.chosen.material}/maps/${slot}`;
     if (source !== "picture") return this.store.set(path, { pattern: source, name: source, projection: "triplanar", size_m: 0.05 });
-    const files = await pickFiles(".png,.jpg,.jpeg,.tif,.tiff,.webp");
+    const files = await pickFiles(PICTURES);
     if (!files.length) return false;
     try {
       const [kept] = await upload(`${this.store.url}/pictures`, files);

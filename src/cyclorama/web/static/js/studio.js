@@ -2,6 +2,7 @@
 
 import { make, mark, say, upload } from "./api.js";
 import { Cards } from "./cards.js";
+import { ColourPicker } from "./colour_picker.js";
 import { Clock } from "./clock.js";
 import { Curves } from "./curves.js";
 import { Fields } from "./fields.js";
@@ -10,6 +11,7 @@ import { KeyMarks } from "./key_marks.js";
 import { bindKeys } from "./keys.js";
 import { Lanes } from "./lanes.js";
 import { Lens } from "./lens.js";
+import { Palette } from "./palette.js";
 import { Plan } from "./plan.js";
 import { ProjectStore } from "./project.js";
 import { Proof } from "./proof.js";
@@ -47,6 +49,8 @@ class Floor {
     this.fields = new Fields(document.body, store, chosen, this);
     this.marks = new KeyMarks(document.body, store, (short) => store.resolve(short, chosen));
     this.cards = new Cards(store, chosen, () => this.refresh(), this);
+    this.picker = new ColourPicker(store, this);
+    this.palette = new Palette(store, chosen, this, this.picker);
     this.touch = new Touch(this.lens, this, chosen);
     this.lens.onpreview = (pose) => this.preview(pose);
     store.subscribe((state) => this.#show(state));
@@ -124,6 +128,11 @@ class Floor {
     return this.touch.wear(what);
   }
 
+  /** Let a colour be chosen; see `ColourPicker.choose`. */
+  chooseColour(beside, value, taker) {
+    this.picker.choose(beside, value, taker);
+  }
+
   /** Ask for a place of the picture; see `Lens.pick`. */
   pick(prompt, then, tryOn = null) {
     this.lens.pick(prompt, then, tryOn);
@@ -184,6 +193,7 @@ class Floor {
     this.proof.show(state);
     this.plan.show();
     this.touch.show(state);
+    this.palette.show(state);
     this.refresh();
     this.lens.develop();
     await this.lens.show(state);

@@ -1,0 +1,52 @@
+"""The project's palette, and pictures that are kept beside it."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from ..colour_spaces import oklch_of
+from ..errors import ChangeError
+from ..scene import Project, inserted, put
+from ..scene.base import new_id
+from ..scene.palette import MOST_COLOURS, MOST_REFERENCES, AddColours, AddReference, PaletteColour, Reference
+from .names import free_name
+from .tools import Tools
+
+_HUES = ((15, "Pink"), (45, "Red"), (75, "Orange"), (112, "Yellow"), (160, "Green"), (215, "Teal"), (280, "Blue"),
+         (320, "Violet"), (350, "Magenta"), (361, "Pink"))  # fmt: skip
+"""Up to which hue of OKLCH, in degrees, a colour is called so."""
+_GREY_CHROMA = 0.03
+
+
+def called(colour: tuple[float, float, float]) -> str:
+    """What a linear colour is called: by its hue and lightness."""
+    lightness, chroma, hue = (float(x) for x in oklch_of(np.array(colour)))
+    if chroma < _GREY_CHROMA:
+        return "Black" if lightness < 0.2 else "White" if lightness > 0.95 else "Grey"
+    name = next(name for up_to, name in _HUES if hue < up_to)
+    return f"Dark {name.lower()}" if lightness < 0.4 else f"Light {name.lower()}" if lightness > 0.85 else name
+
+
+def _with_colours(project: Project, change: AddColours, _: Tools) -> tuple[Project, str]:
+    if len(project.palette) + len(change.colours) > MOST_COLOURS:
+        raise ChangeError(f"A palette holds {MOST_COLOURS} colours. Take some out first.")
+    palette = list(project.palette)
+    for colour in change.colours:
+        name = free_name((c.name for c in palette), change.name or called(colour))
+        palette.append(PaletteColour(id=new_id("colour"), name=name, colour=colour))
+    count = len(change.colours)
+    return put(project, "palette", tuple(palette)), f"Keep {'a colour' if count == 1 else f'{count} colours'}"
+
+
+def _with_reference(project: Project, change: AddReference, _: Tools) -> tuple[Project, str]:
+    if len(project.references) >= MOST_REFERENCES:
+        raise ChangeError(f"{MOST_REFERENCES} pictures are kept beside this project already. Take some away first.")
+    name = free_name((r.name for r in project.references), change.name)
+    new = Reference(id=new_id("reference"), name=name, asset=change.asset)
+    return inserted(project, "references", new), f"Keep {name} beside it"
+
+
+PALETTE: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
+    AddColours: _with_colours, AddReference: _with_reference,
+}  # fmt: skip
