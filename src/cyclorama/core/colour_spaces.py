@@ -20,7 +20,7 @@ _TO_LAB = np.array([
 _FROM_CONES, _FROM_LAB = np.linalg.inv(_TO_CONES), np.linalg.inv(_TO_LAB)
 MOST_CHROMA = 0.33
 """No colour of a display has more: that of its blue is 0.313, of its magenta 0.323."""
-SLACK = 1e-4
+SLACK = 1e-5
 """So far beyond 0…1 a colour is still counted as one that a display can show."""
 _HALVINGS = 20
 

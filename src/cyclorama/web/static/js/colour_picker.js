@@ -140,7 +140,7 @@ export class ColourPicker {
     byId("picker-now").style.background = digits;
     if (document.activeElement !== byId("picker-told") || !at) byId("picker-told").value = digits;
     byId("picker-numbers").replaceChildren(...[["OKLCH", round(oklch.slice(0, 2), 3) + ` ${oklch[2].toFixed(0)}°`], ["CIELAB", round(lab, 1)], ["linear", round(linear, 3)]].flatMap(([name, text]) => [make("dt", { class: "text-soft" }, name), make("dd", { class: "num" }, text)]));
-    byId("picker-beyond").hidden = !beyond;
+    byId("picker-beyond").classList.toggle("invisible", !beyond);
   }
 
   #mark(lightness, chroma, hue) {

@@ -7,7 +7,7 @@ const byId = (id) => document.getElementById(id);
 export class Environments {
   /**
    * @param {import("./project.js").ProjectStore} store
-   * @param {{attempt: (changes: object[]) => void, settle: () => void}} floor
+   * @param {{attempt: (changes: object[]) => void, settle: () => void, carry: (what: object|null) => void}} floor
    */
   constructor(store, floor) {
     Object.assign(this, { store, floor, shelf: null, trying: null, loading: false });
@@ -69,10 +69,16 @@ export class Environments {
     e.stopPropagation();
   }
 
+  #carried(e, one) {
+    e.dataTransfer.setData("text/plain", one.name);
+    e.dataTransfer.effectAllowed = "copy";
+    this.floor.carry({ values: this.#changes(one) });
+  }
+
   #draw() {
     const { asset: lit } = this.store.look.environment;
     byId("environments").replaceChildren(...(this.shelf ?? []).map((one) =>
-      make("button", { type: "button", role: "option", tabindex: "-1", class: "swatch-tile", "aria-selected": one.asset === (this.trying ?? lit), "data-trying": one.asset === this.trying ? "" : null, title: one.name, onmousedown: (e) => e.preventDefault(), onclick: () => this.#keep(one) },
+      make("button", { type: "button", role: "option", tabindex: "-1", class: "swatch-tile", "aria-selected": one.asset === (this.trying ?? lit), "data-trying": one.asset === this.trying ? "" : null, title: one.name, draggable: "true", onclick: () => this.#keep(one), ondragstart: (e) => this.#carried(e, one), ondragend: () => this.floor.carry(null) },
         make("img", { src: `/api/environments/${one.asset}.jpg`, alt: "", class: "environment-thumb", draggable: "false" }), make("span", { class: "truncate" }, one.name))));
   }
 }

@@ -5,6 +5,7 @@ import { Cards } from "./cards.js";
 import { ColourPicker } from "./colour_picker.js";
 import { Clock } from "./clock.js";
 import { Curves } from "./curves.js";
+import { Dropping } from "./dropping.js";
 import { Fields } from "./fields.js";
 import { acceptFiles, bringIn } from "./intake.js";
 import { KeyMarks } from "./key_marks.js";
@@ -52,6 +53,7 @@ class Floor {
     this.picker = new ColourPicker(store, this);
     this.palette = new Palette(store, chosen, this, this.picker);
     this.touch = new Touch(this.lens, this, chosen);
+    this.dropping = new Dropping(this.lens, this, this.touch, chosen, this.palette);
     this.lens.onpreview = (pose) => this.preview(pose);
     store.subscribe((state) => this.#show(state));
     clock.subscribe(() => this.#showTime());
@@ -120,7 +122,7 @@ class Floor {
 
   /** Something is dragged out of a card, or no more. @param {object|null} what */
   carry(what) {
-    this.touch.carry(what);
+    this.dropping.carry(what);
   }
 
   /** Let the chosen parts wear a material to start from or a kept one; false when none is chosen. @param {object} what */
@@ -336,8 +338,11 @@ class Floor {
       await this.#takeModel([...e.target.files], this.beside);
       e.target.value = "";
     });
-    acceptFiles(document.body, (files) =>
-      files.length === 1 && /\.(hdr|exr)$/i.test(files[0].name) ? this.#takeEnvironment(files[0]) : this.#takeModel(files));
+    acceptFiles(document.body, (files) => {
+      if (files.length === 1 && /\.(hdr|exr)$/i.test(files[0].name)) return this.#takeEnvironment(files[0]);
+      if (files.length && files.every(({ type }) => type.startsWith("image/"))) return Promise.all(files.map((file) => this.palette.keepReference(file)));
+      return this.#takeModel(files);
+    });
     byId("pick-environment").addEventListener("click", () => byId("environment-file").click());
     byId("environment-file").addEventListener("change", (e) => {
       if (e.target.files[0]) this.#takeEnvironment(e.target.files[0]);

@@ -1,4 +1,4 @@
-/** Touching the picture: what is under the pointer is named and outlined, a click chooses it, materials are dropped on it. */
+/** Touching the picture: what is under the pointer is named and outlined, a click chooses it. */
 
 import { get, make, say } from "./api.js";
 
@@ -11,22 +11,19 @@ const CHOSEN = [255, 176, 46, 255];
 export class Touch {
   /**
    * @param {import("./lens.js").Lens} lens
-   * @param {{attempt: (changes: object[]) => void, settle: () => void, choose: (what: string, id?: string) => void, point: (part: number|null) => void}} floor
+   * @param {{choose: (what: string, id?: string) => void, point: (part: number|null) => void}} floor
    * @param {{material: string|null}} taken what the cards show
    */
   constructor(lens, floor, taken) {
-    Object.assign(this, { lens, floor, taken, store: lens.store, clock: lens.clock, map: null, wanted: "", over: 0, chosen: new Set(), dragged: null, tried: 0 });
+    Object.assign(this, { lens, floor, taken, store: lens.store, clock: lens.clock, map: null, wanted: "", over: 0, chosen: new Set() });
     this.canvas = byId("outline");
     this.context = this.canvas.getContext("2d");
     this.label = byId("touch-label");
     const { mat } = lens;
     mat.addEventListener("pointermove", (e) => this.#moved(e));
-    mat.addEventListener("pointerleave", () => this.#leave());
+    mat.addEventListener("pointerleave", () => this.leave());
     lens.onclick = (e) => this.#clicked(e);
     lens.onrectangle = (from, to) => this.#rectangle(from, to);
-    mat.addEventListener("dragover", (e) => this.dragged && this.#draggedOver(e));
-    mat.addEventListener("dragleave", () => this.dragged && this.#tryOn(0));
-    mat.addEventListener("drop", (e) => this.dragged && this.#dropped(e));
     byId("chosen-material").addEventListener("change", (e) => e.target.value && this.#give(e.target.value));
     byId("chosen-hide").addEventListener("click", () => this.#setVisible((part) => (this.#has(part) ? false : null)));
     byId("chosen-alone").addEventListener("click", () => this.#setVisible((part) => this.#has(part)));
@@ -39,7 +36,7 @@ export class Touch {
   forget() {
     this.map = null;
     this.wanted = "";
-    this.#leave();
+    this.leave();
   }
 
   /** The project changed: what is chosen may be gone, or made of something else. */
@@ -48,19 +45,7 @@ export class Touch {
     const parts = new Set(project.items.flatMap((item) => item.parts.map((part) => `${item.id} ${part.id}`)));
     for (const key of this.chosen) if (!parts.has(key)) this.chosen.delete(key);
     this.#showChosen();
-    if (this.chosen.size) this.#ask();
-  }
-
-  /** A thing is dragged out of a card. @param {{material: string}|null} what */
-  carry(what) {
-    const was = this.dragged;
-    this.dragged = what;
-    if (what) this.#ask();
-    else if (was && this.tried) {
-      this.tried = 0;
-      this.floor.settle(); // it was not dropped: everything is as it was
-    }
-    if (!what) this.#leave();
+    if (this.chosen.size) this.ask();
   }
 
   #idle() {
@@ -71,7 +56,8 @@ export class Touch {
     return `${this.store.state.version} ${this.clock.frame}`;
   }
 
-  async #ask() {
+  /** Have told what is where in the frame that is shown. */
+  async ask() {
     const key = this.#key();
     if (this.wanted === key) return;
     this.wanted = key;
@@ -103,9 +89,9 @@ export class Touch {
   #moved(e) {
     clearTimeout(this.timer);
     const place = this.#place(e);
-    if (e.buttons || !place || !this.#idle()) return this.#leave();
+    if (e.buttons || !place || !this.#idle()) return this.leave();
     if (!this.map) {
-      this.timer = setTimeout(() => this.#idle() && this.#ask(), REST_MS);
+      this.timer = setTimeout(() => this.#idle() && this.ask(), REST_MS);
       return;
     }
     const number = this.#at(place);
@@ -124,7 +110,8 @@ export class Touch {
     Object.assign(this.label.style, { left: `${Math.min(e.clientX - box.left + 14, box.width - this.label.offsetWidth - 8)}px`, top: `${Math.max(8, e.clientY - box.top - 30)}px` });
   }
 
-  #leave() {
+  /** Nothing is under the pointer any more. */
+  leave() {
     clearTimeout(this.timer);
     this.label.hidden = true;
     this.over = 0;
@@ -221,30 +208,23 @@ export class Touch {
     if (changes.length) this.store.change(...changes);
   }
 
-  #draggedOver(e) {
-    e.preventDefault();
-    e.stopPropagation();
-    e.dataTransfer.dropEffect = "copy";
+  /** What is under the pointer is outlined and named, if it is `taken`. @returns {object|null} it, null where nothing is */
+  pointAt(e, taken) {
     const number = this.#at(this.#place(e));
-    if (this.map) this.#name(number, e);
-    this.#tryOn(this.map?.things[number - 1]?.kind === "part" ? number : 0);
+    const thing = this.map?.things[number - 1] ?? null;
+    const over = taken(thing) ? number : 0;
+    if (this.map) this.#name(over, e);
+    if (over !== this.over) {
+      this.over = over;
+      this.#draw();
+    }
+    return thing;
   }
 
-  /** The picture as it would be with what is dragged on a part; 0: as it is. */
-  #tryOn(number) {
-    if (number === this.tried) return;
-    this.tried = this.over = number;
-    this.#draw();
-    if (number) this.lens.attempt(this.#dressing(this.map.things[number - 1]));
-    else this.floor.settle();
-  }
-
-  #dressing({ item, part }) {
-    const meant = this.chosen.has(`${item} ${part}`) ? (p) => this.#has(p) : (p) => p.item === item && p.part === part;
-    const parts = this.#parts().filter(meant);
-    const { material, ...what } = this.dragged;
-    if (!material) return [{ kind: "dress", ...what, parts: parts.map((p) => ({ item: p.item, part: p.part })) }];
-    return parts.map(({ path }) => ({ kind: "set", path: `${path}/material`, value: material }));
+  /** The parts that are meant by one of them: all that are chosen where it is among them. */
+  meant({ item, part }) {
+    const all = this.chosen.has(`${item} ${part}`);
+    return this.#parts().filter((p) => (all ? this.#has(p) : p.item === item && p.part === part));
   }
 
   /** Let the chosen parts wear a material to start from or a kept one; false when none is chosen. */
@@ -252,17 +232,5 @@ export class Touch {
     const parts = this.#parts().filter((part) => this.#has(part)).map(({ item, part }) => ({ item, part }));
     if (parts.length) this.store.change({ kind: "dress", ...what, parts });
     return parts.length > 0;
-  }
-
-  #dropped(e) {
-    e.preventDefault();
-    e.stopPropagation();
-    const thing = this.map?.things[this.#at(this.#place(e)) - 1];
-    const changes = thing?.kind === "part" ? this.#dressing(thing) : [];
-    this.tried = 0;
-    this.dragged = null;
-    this.#leave();
-    if (changes.length) this.store.change(...changes);
-    else this.floor.settle();
   }
 }
