@@ -6,6 +6,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import HTMLResponse
 
 from ..core.errors import DamagedError
+from ..core.light.studios import STUDIOS
 from ..core.material.presets import PRESETS
 from ..core.scene import MaterialMaps, place_of
 from ..core.scene.light import Shape
@@ -51,6 +52,7 @@ _CARD_LISTS = {
     ],
     "path_shapes": get_args(PathShape),
     "rigs": get_args(ReadyRig),
+    "studios": STUDIOS,
     "stretches": [(kind, kind.replace("_", " ").capitalize()) for kind in get_args(MoveKind) if kind != "spin"],
     "presets": list(PRESETS),
     "map_slots": list(MaterialMaps.model_fields),

@@ -9,8 +9,9 @@ from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
 from ..core.picture.examine import examine_environment, examine_picture
-from ..core.scene import Change, Detail, Project, new_project, put_all
+from ..core.scene import Change, Detail, Project, new_project
 from ..core.sheet import perform_all
+from ..core.sheet.surroundings import with_surroundings
 from ..core.sheet.words import duration
 from ..shoot import desk
 from ..shoot.forecast import forecast
@@ -209,11 +210,9 @@ def _take_environment(ctx: Context, project_id: str, base_version: int, uploads:
     broken = look_at(examine_environment, path, name)
     key = ctx.studio.assets.take(path)
 
-    def change(project: Project) -> Project:
-        values = {"asset": key, "source_name": name[:80], "on": True, "kind": "picture", "broken_pixels": broken}
-        return put_all(project, {f"look/environment/{field}": value for field, value in values.items()})
-
-    saved = ctx.studio.projects.edit(project_id, base_version, f"Light with {name}", change)
+    saved = ctx.studio.projects.edit(
+        project_id, base_version, f"Light with {name}", lambda project: with_surroundings(project, key, name, broken)
+    )
     return project_state(ctx.studio, saved)
 
 

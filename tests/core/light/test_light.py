@@ -11,6 +11,7 @@ from cyclorama.core.light.environment import (
     draw_place,
     environment_at,
     environment_from,
+    environment_turn,
     latitude,
     longitude,
 )
@@ -18,7 +19,6 @@ from cyclorama.core.light.masks import LOOP, mask
 from cyclorama.core.light.rows import light_row, luminance_nit
 from cyclorama.core.light.sky import sky_picture, sun_direction, sun_illuminance_lx
 from cyclorama.core.light.temperature import planckian_xy, temperature_to_rgb, white_balance_rgb, white_of
-from cyclorama.core.render.compile.lights import environment_turn
 from cyclorama.core.render.trace.surface import turn_back
 from cyclorama.core.scene import Light, Sky
 

@@ -66,6 +66,15 @@ def build_environment(pixels: RGBImage) -> EnvironmentMap:
 BLACK = build_environment(np.zeros((2, 4, 3), np.float32))
 
 
+def environment_turn(rotation_rad: float, tilt_rad: float) -> NDArray[np.float32]:
+    """Environment → studio (3, 3): leaned over about X, then turned about Y."""
+    c, s = math.cos(rotation_rad), math.sin(rotation_rad)
+    ct, st = math.cos(tilt_rad), math.sin(tilt_rad)
+    about_y = np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
+    about_x = np.array([[1, 0, 0], [0, ct, -st], [0, st, ct]])
+    return np.ascontiguousarray(about_y @ about_x, np.float32)
+
+
 @device
 def longitude(x, z):
     """Where a direction of the environment's own axes lies in the picture from left to right, 0…1."""

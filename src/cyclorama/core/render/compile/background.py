@@ -9,6 +9,7 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from ...arrays import Mask, Mat4, RGBImage
 from ...framing import Projection
+from ...light.environment import environment_turn
 from ...motion import Moment
 from ...picture.decode import decode_picture
 from ...picture.exposure import exposure_scale
@@ -16,7 +17,6 @@ from ...scene import Background
 from ...scene.light import BASE_ENVIRONMENT_NIT
 from ...textures import srgb_to_linear_table
 from ..trace.camera_rays import lens_falloff
-from .lights import environment_turn
 
 
 def with_background(radiance: RGBImage, alpha: Mask, background: RGBImage) -> RGBImage:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ...arrays import Vec3
 from ...colour import LUMA
 from ...cumulative import guide_to
-from ...light.environment import EnvironmentMap
+from ...light.environment import EnvironmentMap, environment_turn
 from ...light.masks import LOOP, mask, moves
 from ...light.rows import carry, light_row, put_gobo, reach_of
 from ...light.shapes import LIGHT_COLUMNS
@@ -77,15 +77,6 @@ class Glow:
         """About how much it gives at `aim`; as if never nearer than a part of the camera's distance, it may be right
         there."""
         return self.total / 4 / max(float(np.sum((self.middle - aim) ** 2)), (NEAREST_GLOW * camera_m) ** 2)
-
-
-def environment_turn(rotation_rad: float, tilt_rad: float) -> F32:
-    """Environment → studio (3, 3): leaned over about X, then turned about Y."""
-    c, s = math.cos(rotation_rad), math.sin(rotation_rad)
-    ct, st = math.cos(tilt_rad), math.sin(tilt_rad)
-    about_y = np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
-    about_x = np.array([[1, 0, 0], [0, ct, -st], [0, st, ct]])
-    return np.ascontiguousarray(about_y @ about_x, np.float32)
 
 
 def _row(light: Light, moment: Moment) -> F32:

@@ -3,6 +3,7 @@
 import { bindAim, showAim } from "./aim_pick.js";
 import { get, make, post, say, switchRow, upload, withOrWithout } from "./api.js";
 import { PICTURES, pickFiles } from "./files.js";
+import { EnvironmentEditor } from "./environment_editor.js";
 import { Environments } from "./environments.js";
 import { forget, keep } from "./kept.js";
 import { LightBench } from "./light_bench.js";
@@ -28,6 +29,7 @@ export class LightCard {
     this.bench = new LightBench(store, chosen, refresh, floor);
     this.looks = new Looks(store, floor);
     this.environments = new Environments(store, floor);
+    this.environmentEditor = new EnvironmentEditor(store, floor);
     byId("mirror-light").addEventListener("click", () => this.#mirror());
     byId("copy-light").addEventListener("click", () => this.#add({ kind: "copy", path: this.#path() }));
     byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove", path: this.#path() }));
@@ -150,6 +152,7 @@ export class LightCard {
   show({ project }) {
     const { look } = this.store;
     if (!look.lights.some((l) => l.id === this.chosen.light)) this.chosen.light = look.lights[0]?.id ?? null;
+    this.environmentEditor.show();
     this.environments.show(!document.querySelector("[data-card=light]").hidden);
     this.looks.show(!document.querySelector("[data-card=light]").hidden);
     this.bench.show(!document.querySelector("[data-card=light]").hidden);
