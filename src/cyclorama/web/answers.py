@@ -28,8 +28,28 @@ class LightState(BaseModel):
     half_v: Vector
     colour: Vector
     """linear, the brightest component 1"""
+    gives: Vector
+    """what a white surface that faces it at its aim gets, as the picture shows it (1 is white), times π"""
+    shadows: bool
+    cone: float
+    """tangent of half a spot's cone, 0 for what shines to all sides"""
+    edge: float
+    """share of the cone over which it fades"""
+    gobo: str | None
+    """where its mask is, as it lies in the beam"""
     carriage: str
     """what it goes along with: `rig`, what carries items, or nothing"""
+
+
+class SurroundingsState(BaseModel):
+    """What the stand-in mirrors."""
+
+    url: str
+    """of the picture, unrolled: 256 by 128 pixels of four half floats"""
+    gain: Vector
+    """from its pixels to what the picture shows"""
+    turn: Vector
+    """(9) three rows that lead from its own axes into the studio"""
 
 
 class OtherCamera(BaseModel):
@@ -62,6 +82,10 @@ class LensState(BaseModel):
     widest: float
     aim: Vector
     lights: list[LightState]
+    gain: float
+    """from nit to what the picture shows"""
+    surroundings: SurroundingsState | None
+    """none: they do not shine"""
 
 
 class KeyedState(BaseModel):

@@ -9,17 +9,18 @@ from fastapi import APIRouter, Depends, Query
 from fastapi import Path as PathParameter
 from fastapi.responses import Response
 from PIL import Image
-from pydantic import BaseModel
+from pydantic import BaseModel, ValidationError
 
 from ..core.arrays import RGBImage
 from ..core.colour import LUMA
 from ..core.errors import ChangeError
 from ..core.geometry.kept import content_hash
-from ..core.light.edited import region_at, solid_angles, sun_of
+from ..core.light.edited import region_at, resized, solid_angles, sun_of
+from ..core.light.sky import sky_picture
 from ..core.picture.exr import encode_exr
 from ..core.picture.linear import read_linear
 from ..core.picture.view import to_bytes, to_display
-from ..core.scene import Project
+from ..core.scene import Project, Sky
 from ..core.sheet.surroundings import (
     NO_REGION,
     MakeStudio,
@@ -38,6 +39,7 @@ from .state import project_state
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
 Key = Annotated[str, PathParameter(pattern=r"^[0-9a-f]{32}$")]
+MIRRORED_ROWS = 128
 THUMB_WIDTH, MOST_WIDTH, DIM = 192, 1024, 0.55
 MOST_EDITED = 4096 * 2048
 """Larger pictures are edited after they were made smaller."""
@@ -122,6 +124,28 @@ def region(
     if found is None:
         raise ChangeError(NO_REGION)
     return found
+
+
+@router.get("/environments/{asset}.half", response_class=Response)
+def mirrored(ctx: Ctx, asset: Key) -> Response:
+    """It as the stand-in mirrors it: 256 by 128 pixels of four half floats, from the top left."""
+    return _in_halves(_looked_at(ctx.studio.assets, asset)[1])
+
+
+@router.get("/sky.half", response_class=Response)
+def mirrored_sky(sky: Annotated[str, Query(max_length=2000)]) -> Response:
+    """The same of a sky model."""
+    try:
+        return _in_halves(sky_picture(Sky.model_validate_json(sky)))
+    except ValidationError as error:
+        raise ChangeError("That is no sky.") from error
+
+
+def _in_halves(picture: RGBImage) -> Response:
+    pixels = np.ones((MIRRORED_ROWS, 2 * MIRRORED_ROWS, 4), np.float16)
+    pixels[..., :3] = np.clip(resized(np.nan_to_num(picture, posinf=65504.0, neginf=0.0), MIRRORED_ROWS), 0.0, 65504.0)
+    return Response(pixels.tobytes(), media_type="application/octet-stream",
+                    headers={"Cache-Control": "private, max-age=31536000, immutable"})  # fmt: skip
 
 
 class Edited(BaseModel):

@@ -1,15 +1,21 @@
 """What the browser draws while things are handled: reduced meshes of models, as they bend, made shapes, and the set."""
 
+import io
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query
 from fastapi.responses import Response
+from PIL import Image
+from pydantic import ValidationError
 
+from ..core.errors import ChangeError
 from ..core.geometry.build import build_disc, build_sweep
 from ..core.geometry.kept import standin_key
 from ..core.geometry.made import build_made
 from ..core.geometry.standin_file import pack_meshes
-from ..core.scene import Made
+from ..core.light.masks import in_beam
+from ..core.render.compile.lights import gobo_picture
+from ..core.scene import Gobo, Made
 from .context import Context, context
 
 router = APIRouter(prefix="/api")
@@ -44,6 +50,22 @@ def pose(
     parts = (part.split(":") for part in acting.split(","))
     data = ctx.puppets.pose(asset, tuple((int(number), float(s), float(share)) for number, s, share in parts))
     return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
+
+
+@router.get("/gobo.png", response_class=Response)
+def gobo(
+    ctx: Ctx, gobo: Annotated[str, Query(max_length=30_000)], wide: Annotated[float, Query(gt=0, le=1e6)],
+    roll_deg: Annotated[float, Query(ge=-3600, le=3600)],
+) -> Response:  # fmt: skip
+    """A gobo as it lies in a beam that opens by 45° to each side; `gobo` is it as documents hold it."""
+    try:
+        wanted = Gobo.model_validate_json(gobo)
+    except ValidationError as error:
+        raise ChangeError("That is no gobo.") from error
+    _, get = gobo_picture(wanted, 0)
+    buffer = io.BytesIO()
+    Image.fromarray(in_beam(get(ctx.studio.assets.get), wanted, wide, roll_deg)).save(buffer, "PNG")
+    return Response(buffer.getvalue(), media_type="image/png", headers=_FOR_EVER)
 
 
 @router.get("/projects/{project_id}/set")

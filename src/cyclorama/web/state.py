@@ -4,14 +4,18 @@ import base64
 import math
 from functools import partial
 from typing import Any
+from urllib.parse import urlencode
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..core.errors import DamagedError
 from ..core.framing import Projection, depth_of_field, format_margins
 from ..core.geometry.measure import Measures, extreme_points, placed_hull
 from ..core.geometry.placement import placement_matrix
-from ..core.light.rows import light_colour, light_row
+from ..core.light.environment import environment_turn
+from ..core.light.rows import RADIANCE, light_colour, light_row, reach_of
+from ..core.light.temperature import white_balance_rgb
 from ..core.motion import (
     STILL,
     Gap,
@@ -33,9 +37,10 @@ from ..core.motion.frames import FrameRate
 from ..core.motion.paths import along, length_m
 from ..core.motion.rows import lengths_of
 from ..core.motion.timecode import timecode
+from ..core.picture.exposure import exposure_scale
 from ..core.render.film.proof import Reading
-from ..core.scene import Channel, Item, Light, Path, Project, place_of, value_at, worn
-from ..core.scene.light import WITH_RIG
+from ..core.scene import Channel, Item, Light, Look, Path, Project, place_of, value_at, worn
+from ..core.scene.light import BASE_ENVIRONMENT_NIT, WITH_RIG
 from ..core.scene.shot import DISC
 from ..core.sheet import Review, review, stations
 from ..core.sheet.placing import stands_on
@@ -59,6 +64,7 @@ from .answers import (
     ProofState,
     ShotState,
     SubjectState,
+    SurroundingsState,
 )
 
 LEAST_METERED = 3
@@ -331,6 +337,9 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
     project = at_time(project, project.shot, float(poses.frames[index]))
     lens = Projection.of_project(project)
     look, shoot, camera = project.look, project.shot.shoot, project.camera
+    ev100 = shown_ev100(project, project.shot)
+    gain = exposure_scale(look.tone.model_copy(update={"ev100": ev100}))
+    white = white_balance_rgb(look.tone.white_k, look.tone.white_tint)
     size = shoot.width, shoot.height
     depth = depth_of_field(camera, float(poses.focal_mm[index]), focus, *size)
     lit = {light.id for light in look.lit_lights}
@@ -343,11 +352,14 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
             LightState(
                 id=light.id, name=light.name, shape=light.shape, lit=light.id in lit, centre=_near(row[0:3]),
                 aim=_near(aim, 7), half_u=_near(row[3:6]), half_v=_near(row[6:9]),
-                colour=_rounded(colour / colour.max(), 4), carriage=_light_carriage(project, light),
+                colour=_rounded(colour / colour.max(), 4), shadows=light.casts_shadows,
+                gives=_figures(gain * white * _illuminance(row, aim)), gobo=_gobo_url(light),
+                cone=math.tan(math.radians(light.cone_deg / 2)) if light.shape == "spot" else 0.0, edge=light.edge,
+                carriage=_light_carriage(project, light),
             )
         )  # fmt: skip
     return LensState(
-        ev100=shown_ev100(project, project.shot) - look.tone.offset_stops,
+        ev100=ev100 - look.tone.offset_stops,
         focal_mm=project.camera.focal_mm,
         half_width=float(lens.half_w),
         half_height=float(lens.half_h),
@@ -359,7 +371,43 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
         widest=lens.widest,
         aim=_near(aim_point(project.camera.aim, project), 7),
         lights=lights,
+        gain=gain,
+        surroundings=_surroundings(look, gain * white),
     )
+
+
+def _surroundings(look: Look, gain: NDArray[np.float64]) -> SurroundingsState | None:
+    """What is mirrored while the environment of a look shines."""
+    environment = look.environment
+    if not look.environment_lit:
+        return None
+    url, unit = f"/api/environments/{environment.asset}.half", BASE_ENVIRONMENT_NIT
+    if environment.kind == "sky":
+        url, unit = f"/api/sky.half?{urlencode({'sky': environment.sky.model_dump_json()})}", 1.0
+    turn = environment_turn(math.radians(environment.rotation_deg), math.radians(environment.tilt_deg))
+    return SurroundingsState(
+        url=url, gain=_figures(gain * unit * 2.0**environment.strength_stops), turn=turn.ravel().tolist()
+    )
+
+
+def _gobo_url(light: Light) -> str | None:
+    if light.gobo is None:
+        return None
+    # a parallel beam is as wide as the light
+    wide = light.width_m / 2 / light.distance_m if light.gobo.projection == "parallel" else 1.0
+    told = {"gobo": light.gobo.model_dump_json(), "wide": f"{wide:.4g}", "roll_deg": f"{light.roll_deg:g}"}
+    return f"/api/gobo.png?{urlencode(told)}"
+
+
+def _illuminance(row: NDArray[np.float32], aim: NDArray[np.float64]) -> NDArray[np.float64]:
+    """About what a light gives (3,) at `aim`, in lux."""
+    radiance = row[RADIANCE : RADIANCE + 3].astype(np.float64)
+    return radiance * reach_of(row, aim) / max(float(radiance.mean()), 1e-30)
+
+
+def _figures(values: NDArray[np.float64]) -> list[float]:
+    """To five digits, whatever their size."""
+    return [float(f"{x:.5g}") for x in values]
 
 
 def _light_carriage(project: Project, light: Light) -> str:

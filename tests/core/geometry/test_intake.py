@@ -3,6 +3,7 @@
 import base64
 import io
 import json
+import math
 import struct
 import zipfile
 import zlib
@@ -20,6 +21,7 @@ from cyclorama.core.geometry.kept import Intake, standin_key
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.polygons import split_quads
 from cyclorama.core.geometry.read import read_model
+from cyclorama.core.geometry.standin_file import unpack
 from cyclorama.core.picture.decode import decode_picture
 from cyclorama.demo.glb import GlbWriter, glass
 
@@ -295,7 +297,10 @@ def test_large_models_get_a_reduced_standin() -> None:
     assert intake.report.triangles > 250_000
     data = intake.assets[standin_key(intake.item.asset)]
     header = json.loads(data[4 : 4 + struct.unpack_from("<I", data)[0]])
-    assert header["triangles"] <= 42_000
+    assert header["triangles"] <= 12_000
+    points, _, triangles, _ = unpack(data)
+    inward = 0.1 - np.linalg.norm(points[triangles].mean(axis=1), axis=1)  # a ball of 10 cm: how far it is flattened
+    assert inward.max() < 0.1 * math.sqrt(3) / 800 * 1.2
     assert len(data) == 4 + struct.unpack_from("<I", data)[0] + header["vertices"] * 20 + header["triangles"] * 12
 
 

@@ -1,18 +1,23 @@
 """The stand-in: a reduced mesh that the browser draws while things are handled."""
 
-import fast_simplification
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..picture.decode import decode_picture
 from ..scene import Material
 from ..textures import srgb_to_linear, to_srgb_bytes
-from .mesh import Mesh, face_normals, used_by
+from .lighten import lightened
+from .mesh import Mesh, face_normals
 from .rows import distinct_rows, first_of, runs
 from .standin_file import pack
 
-TARGET_TRIANGLES = 40_000
+ERROR = 1 / 800
+"""What may show of the reduction, in radii of the model: about half a pixel where it fills the lens."""
+MOST_TRIANGLES, COARSER = 120_000, 3.0
+"""While a stand-in has more, more may show, up to COARSEST radii."""
+COARSEST = 1 / 80
 MANY, CELLS = 400_000, 60_000
 """Parts of more triangles are first laid into a grid of which so many cells hold their surface."""
 
@@ -22,38 +27,68 @@ def build_standin(mesh: Mesh, materials: list[Material], assets: dict[str, bytes
 
     `materials` has one for each part, whose triangles stand together and in its order.
     """
-    share = min(1.0, TARGET_TRIANGLES / max(len(mesh.triangles), 1))
-    ends = np.searchsorted(mesh.part, np.arange(len(materials)), side="right")
+    light, kept = _reduced(mesh, len(materials))
     pictures: dict[str, NDArray[np.uint8]] = {}
     pieces, sources = [], []
-    for part, material in enumerate(materials):
-        faces = mesh.triangles[ends[part - 1] if part else 0 : ends[part]]
-        v, source, t = _reduced(mesh.vertices, faces, share)
+    for part, (material, faces) in enumerate(zip(materials, _by_part(light, len(materials)), strict=True)):
+        used, t = np.unique(faces, return_inverse=True)
+        source = kept[used]
         colours = _map_colours(material, mesh.uvs[source], assets, pictures)
         if len(mesh.colours) and material.vertex_colours:
             colours[:, :3] = _tinted(colours[:, :3], mesh.colours[source, :3])
-        pieces.append((part, v, mesh.normals[source], colours, t))
+        faces = t.reshape(-1, 3).astype(np.int32)
+        pieces.append((part, mesh.vertices[source], mesh.normals[source], colours, faces))
         sources.append(source)
     return pack(pieces), np.concatenate(sources).astype(np.int32)
 
 
-def _reduced(
-    vertices: NDArray[np.float32], faces: NDArray[np.int32], share: float
-) -> tuple[NDArray[np.float32], NDArray[np.intp], NDArray[np.int32]]:
-    low, high = int(faces.min()), int(faces.max()) + 1
-    mask = used_by(faces - low, high - low)
-    used = np.flatnonzero(mask)
-    v = vertices[low + used]
-    faces = (np.cumsum(mask) - 1)[faces - low].astype(np.int32)
-    wanted = max(64, int(len(faces) * share))
-    if len(faces) <= wanted:
-        return v, low + used, faces
-    if len(faces) > MANY:
-        kept, faces = _clustered(v, faces)
-        v, used = v[kept], used[kept]
-    points, reduced = fast_simplification.simplify(v.astype(np.float32), faces, target_count=wanted)
-    _, nearest = cKDTree(v).query(points)
-    return points.astype(np.float32), (low + used)[nearest], reduced.astype(np.int32)
+def _by_part(mesh: Mesh, parts: int) -> list[NDArray[np.int32]]:
+    """The triangles of each part."""
+    ends = np.searchsorted(mesh.part, np.arange(parts), side="right")
+    return [mesh.triangles[ends[part - 1] if part else 0 : ends[part]] for part in range(parts)]
+
+
+def _reduced(mesh: Mesh, parts: int) -> tuple[Mesh, NDArray[np.int32]]:
+    """The mesh with as few triangles as show no difference, and which of its vertices (n,) are left."""
+    left, whole = _coarse(mesh, parts)
+    radius = float(np.linalg.norm(np.ptp(mesh.vertices[mesh.triangles.min() : mesh.triangles.max() + 1], axis=0))) / 2
+    error = ERROR
+    while True:
+        owner = np.zeros(len(left.vertices), np.int32)
+        owner[left.triangles] = left.part[:, None]
+        light, kept = lightened(left, radius * error, owner, np.zeros(len(left.triangles), bool))
+        there = np.bincount(light.part, minlength=parts) > 0
+        error *= COARSER
+        if len(light.triangles) <= MOST_TRIANGLES or error > COARSEST:
+            break
+    if not there.all():  # what is smaller than what shows: it is seen when the camera comes near
+        small = left.only(~there[left.part])
+        order = np.argsort(np.concatenate([light.part, small.part]), kind="stable")
+        back = np.full(len(left.vertices), -1)
+        back[kept] = np.arange(len(kept))
+        missing = np.setdiff1d(small.triangles, kept)
+        back[missing] = np.arange(len(kept), len(kept) + len(missing))
+        kept = np.concatenate([kept, missing])
+        faces = np.concatenate([light.triangles, back[small.triangles].astype(np.int32)])[order]
+        light = replace(light, triangles=faces, part=np.concatenate([light.part, small.part])[order])
+    return light, whole[kept].astype(np.int32)
+
+
+def _coarse(mesh: Mesh, parts: int) -> tuple[Mesh, NDArray[np.int32]]:
+    """What there is to reduce, without texture and colours, and which vertices of the mesh its own are: parts of very
+    many triangles are laid into a grid before."""
+    faces = []
+    for own in _by_part(mesh, parts):
+        if len(own) > MANY:
+            used, corners = np.unique(own, return_inverse=True)
+            first, joined = _clustered(mesh.vertices[used], corners.reshape(-1, 3).astype(np.int32))
+            own = used[first][joined].astype(np.int32)
+        faces.append(own)
+    used, corners = np.unique(np.concatenate(faces), return_inverse=True)
+    triangles = corners.reshape(-1, 3).astype(np.int32)
+    part = np.repeat(np.arange(parts, dtype=np.int32), [len(f) for f in faces])
+    nothing = np.zeros((len(used), 2), np.float32)
+    return Mesh(mesh.vertices[used], mesh.normals[used], nothing, triangles, part), used
 
 
 def _clustered(v: NDArray[np.float32], faces: NDArray[np.int32]) -> tuple[NDArray[np.intp], NDArray[np.int32]]:

@@ -4,8 +4,9 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
-from ..scene.light import MaskKind
+from ..scene.light import Gobo, MaskKind
 
 SIZE = 512
 LOOP = 48
@@ -16,6 +17,22 @@ def mask(kind: MaskKind, step: float = 0.0) -> NDArray[np.uint8]:
     """A mask (SIZE, SIZE, 4), white where light passes; `step` counts pictures of its loop."""
     grey = {"window": _window, "blinds": _blinds, "leaves": _leaves, "breakup": _breakup}[kind](step % LOOP)
     return np.repeat((np.clip(grey, 0, 1) * 255 + 0.5).astype(np.uint8)[..., None], 4, axis=2)
+
+
+def in_beam(picture: NDArray[np.uint8], gobo: Gobo, wide: float, roll_deg: float, size: int = 256) -> NDArray[np.uint8]:
+    """A mask's picture (h, w, 4) as it lies in a square beam that opens by 45° to each side, seen from the light
+    (size, size), rows from the top; see `rows.put_gobo`. wide: tangent to which the mask's square reaches."""
+    x = ((np.arange(size) + 0.5) / size * 2.0 - 1.0) / wide
+    x, y = np.meshgrid(x, -x)
+    roll, turn = math.radians(roll_deg), math.radians(gobo.rotation_deg)
+    x, y = x * math.cos(roll) + y * math.sin(roll), y * math.cos(roll) - x * math.sin(roll)
+    c, s = math.cos(turn) * 0.5 / gobo.scale, math.sin(turn) * 0.5 / gobo.scale
+    u, v = c * x + s * y + 0.5 - gobo.offset_u, s * x - c * y + 0.5 - gobo.offset_v
+    height, width = picture.shape[:2]
+    column, row = np.floor(u * width).astype(int), np.floor(v * height).astype(int)
+    inside = gobo.tiles | ((u >= 0) & (u < 1) & (v >= 0) & (v < 1))
+    seen = picture[row % height, column % width, :3].mean(axis=2) * inside
+    return np.asarray(np.clip(ndimage.gaussian_filter(seen, gobo.softness**2 * size / 4.0) + 0.5, 0, 255), np.uint8)
 
 
 def moves(kind: MaskKind) -> bool:

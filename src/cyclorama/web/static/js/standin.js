@@ -4,7 +4,7 @@ import * as THREE from "../vendor/three.module.js";
 import { BentLens } from "./bent_lens.js";
 import { NEAREST_M } from "./distances.js";
 import { Outside } from "./outside.js";
-import { goneAlong } from "./plan_geometry.js";
+import { StandInLight } from "./standin_light.js";
 
 /** Read the binary the server makes: header, positions, normals, colours, indices. */
 function readMesh(buffer) {
@@ -44,6 +44,7 @@ function buildGroup(data, material) {
     const mesh = new THREE.Mesh(geometry, material());
     mesh.userData.part = part;
     mesh.frustumCulled = false;
+    mesh.castShadow = mesh.receiveShadow = true;
     group.add(mesh);
   }
   return group;
@@ -134,9 +135,7 @@ export class StandIn {
     this.outside = new Outside(this.scene);
     this.camera = new THREE.PerspectiveCamera();
     this.camera.matrixAutoUpdate = false;
-    this.scene.add(new THREE.HemisphereLight(0xffffff, 0x8a8378, 1.3));
-    this.lights = new THREE.Group();
-    this.scene.add(this.lights);
+    this.light = new StandInLight(this.scene, this.renderer, () => this.draw());
     this.turning = new THREE.Group();
     this.scene.add(this.turning);
     /** @type {Map<string, Model>} */
@@ -161,6 +160,7 @@ export class StandIn {
       model.lay(item.matrix);
       this.#dress(item.id);
     }
+    this.light.shape = ""; // what casts shadows may be another
     const setKey = JSON.stringify([state.project.set.sweep, state.project.set.disc]);
     if (setKey !== this.setKey) await this.#loadSet(state.project.id, setKey);
     this.#dressSet(state.project);
@@ -207,13 +207,14 @@ export class StandIn {
       mesh.visible = visible;
       const clear = m.transmission_weight > 0.5;
       mesh.material.color.setRGB(...(clear ? [0.85, 0.93, 0.95] : m.base_color));
-      mesh.material.metalness = m.base_metalness * 0.55;
-      mesh.material.roughness = Math.max(m.specular_roughness, 0.25);
+      mesh.material.metalness = m.base_metalness;
+      mesh.material.roughness = Math.max(m.specular_roughness, 0.08);
+      mesh.castShadow = !clear;
       mesh.material.transparent = clear || m.opacity < 1;
       mesh.material.opacity = clear ? 0.3 : m.opacity;
       mesh.material.depthWrite = !clear;
       mesh.material.emissive.setRGB(...m.emission_color);
-      mesh.material.emissiveIntensity = Math.min(m.emission_luminance / 2000, 1.5);
+      mesh.material.emissiveIntensity = Math.min(m.emission_luminance * this.state.lens.gain, 50);
     }
   }
 
@@ -244,10 +245,6 @@ export class StandIn {
     this.draw();
   }
 
-  dispose() {
-    this.renderer.dispose();
-  }
-
   /** Stand as in a pose: camera rows, what carries items, light angles, lens. */
   place(pose, lens) {
     this.pose = { pose, lens };
@@ -265,7 +262,7 @@ export class StandIn {
     this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
     this.turning.rotation.y = (pose.disc_deg * Math.PI) / 180;
     for (const item of this.state?.items ?? []) this.#placeItem(item, pose);
-    this.#placeLights(pose, lens);
+    this.light.place(pose, lens, 0.7 * away * Math.hypot(lens.half_width, lens.half_height) * zoomed, this.#stands(pose));
     this.draw();
   }
 
@@ -282,22 +279,16 @@ export class StandIn {
     model.bend(asset, pose.acting[id] ?? null, () => this.draw());
   }
 
-  #placeLights(pose, lens) {
-    while (this.lights.children.length < lens.lights.length) this.lights.add(new THREE.DirectionalLight());
-    this.lights.children.forEach((light, i) => {
-      const from = lens.lights[i];
-      light.visible = Boolean(from?.lit);
-      if (!from) return;
-      light.position.set(...goneAlong(from, pose, from.centre.map((x, k) => x - from.aim[k]), true));
-      light.color.setRGB(...from.colour);
-      light.intensity = i === 0 ? 1.6 : 0.6;
-    });
+  /** How all that casts a shadow stands, told apart from how it stands otherwise. */
+  #stands(pose) {
+    return JSON.stringify([pose.disc_deg, Object.entries(pose.carried).filter(([who]) => who !== "camera"), pose.placements, pose.acting]);
   }
 
   draw() {
     if (this.pending) return;
-    this.pending = requestAnimationFrame(() => {
+    this.pending = requestAnimationFrame((now) => {
       this.pending = 0;
+      this.light.judge(now);
       if (!this.pose) return;
       const { lens, pose } = this.pose;
       this.outside.lines.visible = this.outside.on;
@@ -316,6 +307,7 @@ export class StandIn {
     for (const model of this.models.values()) model.dispose();
     disposeGroup(this.set);
     this.bentLens?.dispose();
+    this.light.dispose();
     this.renderer.dispose();
   }
 }
