@@ -120,7 +120,7 @@ def _map_colours(
 ) -> NDArray[np.uint8]:
     colours = np.full((len(uv), 4), 255, np.uint8)
     ref = material.maps.base_color
-    if ref is not None and len(uv):
+    if ref is not None and ref.asset and len(uv):
         if ref.asset not in pictures:
             pictures[ref.asset] = decode_picture(assets[ref.asset], ref.name)
         pixels = pictures[ref.asset]

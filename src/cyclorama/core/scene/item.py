@@ -31,7 +31,7 @@ class Part(Doc):
     """which part of the file it is, counted from 1; 0: not known"""
     box: Annotated[tuple[float, float, float, float, float, float] | None, fixed("nothing")] = None
     """lowest and highest corner in the file's space; None: not known"""
-    group: Annotated[tuple[Name, ...], fixed("nothing", max_length=12)] = ()
+    group: Annotated[tuple[Name, ...], affecting("nothing", title="Group", max_length=12)] = ()
     """what it stands in, from the outside in"""
 
 

@@ -13,6 +13,7 @@ import { bindKeys } from "./keys.js";
 import { Lanes } from "./lanes.js";
 import { Lens } from "./lens.js";
 import { Palette } from "./palette.js";
+import { PartTools } from "./part_tools.js";
 import { Plan } from "./plan.js";
 import { ProjectStore } from "./project.js";
 import { Proof } from "./proof.js";
@@ -53,6 +54,7 @@ class Floor {
     this.picker = new ColourPicker(store, this);
     this.palette = new Palette(store, chosen, this, this.picker);
     this.touch = new Touch(this.lens, this, chosen);
+    this.partTools = new PartTools(store, this.touch, this);
     this.dropping = new Dropping(this.lens, this, this.touch, chosen, this.palette);
     this.lens.onpreview = (pose) => this.preview(pose);
     store.subscribe((state) => this.#show(state));

@@ -25,8 +25,8 @@ export class Touch {
     lens.onclick = (e) => this.#clicked(e);
     lens.onrectangle = (from, to) => this.#rectangle(from, to);
     byId("chosen-material").addEventListener("change", (e) => e.target.value && this.#give(e.target.value));
-    byId("chosen-hide").addEventListener("click", () => this.#setVisible((part) => (this.#has(part) ? false : null)));
-    byId("chosen-alone").addEventListener("click", () => this.#setVisible((part) => this.#has(part)));
+    byId("chosen-hide").addEventListener("click", () => this.#setVisible((part) => (this.has(part) ? false : null)));
+    byId("chosen-alone").addEventListener("click", () => this.#setVisible((part) => this.has(part)));
     byId("chosen-all").addEventListener("click", () => this.#setVisible(() => true));
     byId("chosen-none").addEventListener("click", () => this.#choose([]));
     addEventListener("keydown", (e) => e.key === "Escape" && this.chosen.size && this.#choose([]));
@@ -165,26 +165,32 @@ export class Touch {
     this.#choose([...found].map((n) => map.things[n - 1]).filter((thing) => thing?.kind === "part").map(({ item, part }) => `${item} ${part}`));
   }
 
+  /** Choose some parts. @param {{item: string, part: string}[]} parts */
+  choose(parts) {
+    this.#choose(parts.map(({ item, part }) => `${item} ${part}`));
+  }
+
   #choose(keys) {
     this.chosen = new Set(keys);
     this.#showChosen();
     this.#draw();
   }
 
-  #has({ item, part }) {
+  /** Whether a part is chosen. */
+  has({ item, part }) {
     return this.chosen.has(`${item} ${part}`);
   }
 
   /** Every part that the items wear: its item, id, name, what it is made of, whether it is seen, and where that is told. */
-  #parts() {
+  parts() {
     return this.store.state.project.items.flatMap((item) => {
       const variant = this.store.variant(item);
-      return item.parts.map(({ id, name }, i) => ({ item: item.id, part: id, name, ...variant.parts[i], path: `items/${item.id}/variants/${variant.id}/parts/${id}` }));
+      return item.parts.map(({ id, name, group }, i) => ({ item: item.id, part: id, name, group, ...variant.parts[i], path: `items/${item.id}/variants/${variant.id}/parts/${id}` }));
     });
   }
 
   #showChosen() {
-    const chosen = this.chosen.size ? this.#parts().filter((part) => this.#has(part)) : [];
+    const chosen = this.chosen.size ? this.parts().filter((part) => this.has(part)) : [];
     byId("chosen-bar").hidden = !chosen.length;
     if (!chosen.length) return;
     byId("chosen-name").textContent = chosen.length === 1 ? chosen[0].name : `${chosen.length} parts`;
@@ -192,16 +198,16 @@ export class Touch {
     const worn = new Set(chosen.map(({ material }) => material));
     byId("chosen-material").replaceChildren(...(worn.size > 1 ? [make("option", { value: "" }, "several materials")] : []), ...this.store.state.project.materials.map(({ id, name }) => make("option", { value: id }, name)));
     byId("chosen-material").value = worn.size > 1 ? "" : chosen[0].material;
-    byId("chosen-all").hidden = this.#parts().every(({ visible }) => visible);
+    byId("chosen-all").hidden = this.parts().every(({ visible }) => visible);
   }
 
   #give(material) {
-    return this.store.change(...this.#parts().filter((part) => this.#has(part)).map(({ path }) => ({ kind: "set", path: `${path}/material`, value: material })));
+    return this.store.change(...this.parts().filter((part) => this.has(part)).map(({ path }) => ({ kind: "set", path: `${path}/material`, value: material })));
   }
 
   /** Parts are shown or hidden; null leaves one as it is. */
   #setVisible(wanted) {
-    const changes = this.#parts().flatMap((part) => {
+    const changes = this.parts().flatMap((part) => {
       const value = wanted(part);
       return value === null || value === part.visible ? [] : [{ kind: "set", path: `${part.path}/visible`, value }];
     });
@@ -224,12 +230,12 @@ export class Touch {
   /** The parts that are meant by one of them: all that are chosen where it is among them. */
   meant({ item, part }) {
     const all = this.chosen.has(`${item} ${part}`);
-    return this.#parts().filter((p) => (all ? this.#has(p) : p.item === item && p.part === part));
+    return this.parts().filter((p) => (all ? this.has(p) : p.item === item && p.part === part));
   }
 
   /** Let the chosen parts wear a material to start from or a kept one; false when none is chosen. */
   wear(what) {
-    const parts = this.#parts().filter((part) => this.#has(part)).map(({ item, part }) => ({ item, part }));
+    const parts = this.parts().filter((part) => this.has(part)).map(({ item, part }) => ({ item, part }));
     if (parts.length) this.store.change({ kind: "dress", ...what, parts });
     return parts.length > 0;
   }
