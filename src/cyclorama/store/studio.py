@@ -14,6 +14,7 @@ from ..core.scene import Item
 from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.saved_move import SavedMove
 from ..core.scene.saved_rig import SavedRig
+from ..core.scene.stocked import Stocked
 from ..core.sheet.lists import measured
 from .assets import AssetStore
 from .database import DATABASE, open_database
@@ -42,6 +43,7 @@ class Studio:
         self.jobs = JobStore(sessions)
         self.moves = Shelf(folder / "moves", SavedMove, "move")
         self.materials = Shelf(folder / "materials", SavedMaterial, "material")
+        self.stock = Shelf(folder / "stock", Stocked, "thing")
         self.rigs = Shelf(folder / "rigs", SavedRig, "rig")
 
     def close(self) -> None:

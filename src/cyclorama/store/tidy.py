@@ -46,7 +46,8 @@ def tidy(studio: Studio, rest_s: float = REST_S) -> Tidied:
     """Remove what nothing refers to and what was not touched for `rest_s`."""
     tidied, before = Tidied(), time.time() - rest_s
     needed = studio.projects.everything_in_documents(keys_in) | studio.takes.everything_in_documents(keys_in)
-    needed |= keys_in(studio.materials.text())
+    for shelf in (studio.materials, studio.rigs, studio.stock):
+        needed |= keys_in(shelf.text())
     for path in _files(studio.folder / "assets", before):
         if path.name.endswith(PART) or (path.parent.name + path.name.split(".")[0]) not in needed:
             tidied.remove(path)

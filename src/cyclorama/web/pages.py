@@ -15,6 +15,7 @@ from ..core.scene.material import PatternKind
 from ..core.scene.path import PathShape
 from ..core.scene.place import affects_everywhere, keyable_everywhere
 from ..core.scene.shot import MoveKind
+from ..core.scene.stocked import ReadySet
 from ..core.sheet.stations import move_sentence
 from ..core.sheet.words import data_size
 from ..store.projects import Listed
@@ -26,6 +27,21 @@ from .problems import templates
 router = APIRouter(include_in_schema=False)
 Ctx = Annotated[Context, Depends(context)]
 templates.env.globals["place_of"] = place_of
+
+
+STOCK_KINDS = (
+    ("set", "Sets", "No set-up is kept. Set card, Keep this set-up."),
+    ("model", "Models", "No model is kept. Subject card, Keep."),
+    ("look", "Looks", "No look is kept. Light card, Looks, Keep."),
+    ("rig", "Rigs", "No rig is kept. Light card, Keep."),
+    ("environment", "Environments", "No environment is kept. Light card, Environment, Keep."),
+    ("gobo", "Gobos", "No gobo is kept. Light card, Gobo, Keep."),
+    ("backdrop", "Backdrops", "No backdrop is kept. Light card, Background, Keep."),
+    ("material", "Materials", "No material is kept. Materials card, Keep."),
+    ("palette", "Palettes", "No palette is kept. Materials card, Palette, Keep."),
+    ("move", "Moves", "No move is kept. Camera card, Keep this move."),
+)
+"""Kinds of kept things, what they are called, and how one gets there."""
 
 
 _CARD_LISTS = {
@@ -53,6 +69,8 @@ _CARD_LISTS = {
     "path_shapes": get_args(PathShape),
     "rigs": get_args(ReadyRig),
     "studios": STUDIOS,
+    "ready_sets": get_args(ReadySet),
+    "stock_kinds": STOCK_KINDS,
     "stretches": [(kind, kind.replace("_", " ").capitalize()) for kind in get_args(MoveKind) if kind != "spin"],
     "presets": list(PRESETS),
     "map_slots": list(MaterialMaps.model_fields),
@@ -122,7 +140,7 @@ def shoots(request: Request) -> HTMLResponse:
 @router.get("/stock")
 def stockroom(request: Request) -> HTMLResponse:
     """The stockroom."""
-    return templates.TemplateResponse(request, "stock.html", {})
+    return templates.TemplateResponse(request, "stock.html", {"kinds": STOCK_KINDS})
 
 
 @router.get("/takes/{take_id}")

@@ -66,6 +66,17 @@ def renderer(ctx: Ctx) -> RendererAnswer:
     return RendererAnswer(ready=ready, sentence="" if ready else ctx.lens.preparing)
 
 
+class Named(BaseModel):
+    id: str
+    name: str
+
+
+@router.get("/projects")
+def names(ctx: Ctx) -> list[Named]:
+    """All projects, the one that was edited last first."""
+    return [Named(id=listed.id, name=listed.name) for listed in ctx.studio.projects.listed()]
+
+
 @router.post("/projects")
 def create(ctx: Ctx, wanted: NewProject) -> Made:
     """An empty studio."""

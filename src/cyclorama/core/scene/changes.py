@@ -29,6 +29,7 @@ from .place import full_path, place_of, put, value_at
 from .project import Project
 from .saved_move import SavedMove
 from .shot import CAMERA, Fix, MoveKind, ReadyMove
+from .stocked import SetUp, UseStocked
 
 ValuePath = Annotated[str, Field(min_length=1, max_length=200)]
 
@@ -389,7 +390,9 @@ Change = Annotated[
     | ApplyRig
     | UseRig
     | AddColours
-    | AddReference,
+    | AddReference
+    | UseStocked
+    | SetUp,
     Field(discriminator="kind"),
 ]
 

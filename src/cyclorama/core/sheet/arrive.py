@@ -2,18 +2,17 @@
 
 import numpy as np
 
-from ..errors import ChangeError
 from ..framing import fit_subject
 from ..geometry.kept import Intake
 from ..geometry.measure import centred, grounded, placed_hull
 from ..motion import aim_point, stand_height_m
 from ..scene import Aim, Item, Light, Material, Project, put_all
 from ..scene.base import new_id
-from ..scene.changes import MeterSubject
 from .lists import USUAL_SIZE_M, aimed, materials_of, renamed, rightmost
+from .looks import exposed
 from .names import free_ids, free_name
-from .perform import Eye, perform
 from .placing import MeasuresOf
+from .tools import Eye, Tools
 
 
 def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
@@ -43,10 +42,7 @@ def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
     project = put_all(project, {f"set/sweep/{name}": value for name, value in sweep.items()})
     x, y, z = (float(c) for c in aim_point(project.camera.aim, project))
     project = put_all(project, aimed(project.look, Aim(x_m=x, y_m=y, z_m=z)))
-    try:
-        return perform(project, MeterSubject(), lambda _: measures, eye)[0]
-    except ChangeError:  # nothing lights it yet: the exposure stays
-        return project
+    return exposed(project, Tools(lambda _: measures, eye))  # where nothing lights it yet, it stays
 
 
 def put_beside(project: Project, intake: Intake, measures_of: MeasuresOf) -> Project:

@@ -25,7 +25,7 @@ _BEHIND = {"dark field": (0.004, 0.004, 0.004), "bright field": (0.9, 0.9, 0.9),
 
 def with_rig(project: Project, change: ApplyRig, tools: Tools) -> tuple[Project, str]:
     """The open shot's look lit by a ready rig, exposed for the subject."""
-    size, aim = _subject(project, tools)
+    size, aim = subject_size(project, tools)
     after = _lit(project, rig_lights(change.rig, size, aim))
     if (colour := _BEHIND.get(change.rig)) is not None:
         after = put(after, "look/background", Background(kind="colour", colour=colour))
@@ -36,7 +36,7 @@ def with_rig(project: Project, change: ApplyRig, tools: Tools) -> tuple[Project,
 
 def with_kept_rig(project: Project, change: UseRig, tools: Tools) -> tuple[Project, str]:
     """The open shot's look lit by a kept rig, in the size of the subject, exposed for it."""
-    size, aim = _subject(project, tools)
+    size, aim = subject_size(project, tools)
     lights = resized(change.rig.lights, size / change.rig.size_m)
     lights = tuple(light.model_copy(update={"aim": aim, "excluded_parts": ()}) for light in lights)
     return exposed(_lit(project, lights), tools), f"Rig: {change.rig.name}"
@@ -64,11 +64,11 @@ def kept_rig(project: Project, name: str, tools: Tools) -> SavedRig:
     )
     if not lights:
         raise ChangeError("There are no lights in this look to keep.")
-    size, _ = _subject(project, tools)
+    size, _ = subject_size(project, tools)
     return SavedRig(id=new_id("rig"), name=name, size_m=size, lights=lights)
 
 
-def _subject(project: Project, tools: Tools) -> tuple[float, Aim]:
+def subject_size(project: Project, tools: Tools) -> tuple[float, Aim]:
     """The size of the subject, m, and an aim at its middle; what the camera looks at where there is no subject."""
     subject = project.subject
     measures = None if subject is None else tools.measures_of(subject)

@@ -59,6 +59,7 @@ from .lists import copied, taken_away, with_light, with_made
 from .looks import dressed, exposed, matched, started_from, with_kept_rig, with_look, with_rig, without_unworn
 from .palette import PALETTE
 from .placing import MeasuresOf, followed, placed, settled
+from .stocked import STOCK
 from .taken import with_file_camera, with_file_light
 from .tools import Eye, Tools
 
@@ -216,5 +217,5 @@ _PERFORMERS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = 
     AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
     MoveTo: _move_to, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: started_from,
     AddLook: with_look, ApplyRig: with_rig, UseRig: with_kept_rig,
-    Dress: dressed, MatchColour: matched, RemoveUnworn: without_unworn, **COLOURWAYS, **PALETTE, **TIMED,
+    Dress: dressed, MatchColour: matched, RemoveUnworn: without_unworn, **COLOURWAYS, **PALETTE, **STOCK, **TIMED,
 }  # fmt: skip

@@ -27,6 +27,8 @@ async function send(method, url, body, isForm = false) {
   return data;
 }
 
+/** @param {string} method @param {string} url @param {object} body */
+export const request = (method, url, body) => send(method, url, body);
 export const get = (url) => send("GET", url);
 export const post = (url, body = {}) => send("POST", url, body);
 export const remove = (url) => send("DELETE", url);

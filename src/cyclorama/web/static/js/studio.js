@@ -18,6 +18,7 @@ import { Plan } from "./plan.js";
 import { ProjectStore } from "./project.js";
 import { Proof } from "./proof.js";
 import { ShotTabs } from "./shot_tabs.js";
+import { StockDrawer } from "./stock_drawer.js";
 import { Strip } from "./strip.js";
 import { Touch } from "./touch.js";
 
@@ -54,6 +55,7 @@ class Floor {
     this.picker = new ColourPicker(store, this);
     this.palette = new Palette(store, chosen, this, this.picker);
     this.touch = new Touch(this.lens, this, chosen);
+    this.stock = new StockDrawer(store, chosen, this);
     this.partTools = new PartTools(store, this.touch, this);
     this.dropping = new Dropping(this.lens, this, this.touch, chosen, this.palette);
     this.lens.onpreview = (pose) => this.preview(pose);
@@ -380,6 +382,7 @@ class Floor {
     bindKeys([
       { keys: [" "], label: "Play or pause the move", run: () => clock.toggle() },
       { keys: ["[", "]"], label: "What is played begins, ends here; once more takes it back", run: (e) => clock.mark(e.key === "]") },
+      { keys: ["s"], label: "Pull the stockroom out", run: () => this.stock.toggle() },
       { keys: ["t"], label: "Play round, or to and fro", run: () => this.#toggleToAndFro() },
       { keys: ["ArrowLeft", "ArrowRight"], label: "One frame back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -1 : 1)) },
       { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -10 : 10)) },

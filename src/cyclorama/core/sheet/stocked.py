@@ -1,0 +1,201 @@
+"""What is kept for all projects, brought into one; and what of a project is kept."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from ..errors import ChangeError
+from ..framing import fit_subject
+from ..geometry.measure import centred, grounded, placed_hull
+from ..light.rigs import resized
+from ..motion import stand_height_m
+from ..scene import Aim, Light, Look, Project, put, put_all
+from ..scene.base import new_id
+from ..scene.palette import MOST_COLOURS, PaletteColour
+from ..scene.stocked import (
+    Content,
+    SetUp,
+    Stocked,
+    StockedBackdrop,
+    StockedEnvironment,
+    StockedGobo,
+    StockedKind,
+    StockedLook,
+    StockedModel,
+    StockedPalette,
+    StockedSet,
+    UseStocked,
+)
+from ..stock.sets import ready_set, set_in_size
+from .arrive import with_item
+from .lists import aimed, materials_of, rightmost
+from .looks import exposed, subject_size
+from .names import free_name
+from .placing import standing_again
+from .tools import Tools
+
+
+def _use(project: Project, change: UseStocked, tools: Tools) -> tuple[Project, str]:
+    kept, content = change.stocked, change.stocked.content
+    name = kept.name
+    match content:
+        case StockedModel():
+            return _with_model(project, content, name, tools), f"Bring in {name}"
+        case StockedSet():
+            size, _ = subject_size(project, tools)
+            return _set_up(project, set_in_size(content, size / kept.size_m), name, tools), f"Set up {name}"
+        case StockedLook():
+            return _with_look(project, content.look, kept, tools), f"Look {name}"
+        case StockedEnvironment():
+            return put(project, "look/environment", content.environment), f"Environment {name}"
+        case StockedBackdrop():
+            return put(project, "look/background", content.background), f"Backdrop {name}"
+        case StockedGobo():
+            light = _light(project, change.light)
+            return put(project, f"look/lights/{light.id}/gobo", content.gobo), f"Gobo of {light.name}: {name}"
+        case StockedPalette():
+            return _with_palette(project, content), f"Palette {name}"
+
+
+def _ready(project: Project, change: SetUp, tools: Tools) -> tuple[Project, str]:
+    size, _ = subject_size(project, tools)
+    name = change.ready.capitalize()
+    return _set_up(project, set_in_size(ready_set(change.ready), size), name, tools), f"Set up: {change.ready}"
+
+
+def kept_of(project: Project, kind: StockedKind, name: str, tools: Tools, which: str | None = None) -> Stocked:
+    """Something of a project as it is kept: its subject (or another item), the set-up of the open shot, its look, and
+    so on; `which`: the id of an item, a light. Raises ChangeError when there is nothing of the kind."""
+    size, _ = subject_size(project, tools)
+    return Stocked(id=new_id(kind), name=name, size_m=size, content=_content(project, kind, which))
+
+
+def _content(project: Project, kind: StockedKind, which: str | None) -> Content:
+    look = project.look
+    match kind:
+        case "model":
+            item = project.item(which) if which else project.subject
+            if item is None or item.made is not None:
+                raise ChangeError("There is no model to keep. Bring one in first.")
+            worn = materials_of(item)
+            return StockedModel(item=item, materials=tuple(m for m in project.materials if m.id in worn))
+        case "set":
+            camera = project.camera
+            return StockedSet(set=project.set, look=_alone(look), azimuth_deg=camera.azimuth_deg,
+                              elevation_deg=camera.elevation_deg, focal_mm=camera.focal_mm)  # fmt: skip
+        case "look":
+            return StockedLook(look=_alone(look))
+        case "environment":
+            if look.environment.kind == "picture" and look.environment.asset is None:
+                raise ChangeError("There is no environment to keep. Choose one first.")
+            return StockedEnvironment(environment=look.environment)
+        case "backdrop":
+            return StockedBackdrop(background=look.background)
+        case "gobo":
+            light = _light(project, which)
+            if light.gobo is None:
+                raise ChangeError(f"‘{light.name}’ has no gobo to keep.")
+            return StockedGobo(gobo=light.gobo)
+        case "palette":
+            if not project.palette:
+                raise ChangeError("The palette is empty: keep colours first.")
+            return StockedPalette(colours=tuple((c.name, c.colour) for c in project.palette))
+
+
+def _alone(look: Look) -> Look:
+    """A look whose lights refer to nothing of its project."""
+    rides = ("rig", "set", "camera", "disc")
+    lights = tuple(
+        x.model_copy(update={"rides": x.rides if x.rides in rides else "rig", "aim": Aim(), "excluded_parts": ()})
+        for x in look.lights
+    )
+    return look.model_copy(update={"lights": lights})
+
+
+def _light(project: Project, which: str | None) -> Light:
+    lights = project.look.lights
+    light = next((x for x in lights if x.id == which), lights[0] if lights and which is None else None)
+    if light is None:
+        raise ChangeError("There is no light for a gobo. Add one first.")
+    return light
+
+
+def _aimed(project: Project, look: Look, tools: Tools) -> Look:
+    _, aim = subject_size(project, tools)
+    return look.model_copy(update={"lights": tuple(x.model_copy(update={"aim": aim}) for x in look.lights)})
+
+
+def _with_look(project: Project, look: Look, kept: Stocked, tools: Tools) -> Project:
+    """One more look, worn by the open shot; those that were there stay."""
+    size, _ = subject_size(project, tools)
+    name = free_name((x.name for x in project.looks), kept.name)
+    new = look.model_copy(update={
+        "id": new_id("look"), "name": name, "lights": resized(look.lights, size / kept.size_m),
+    })  # fmt: skip
+    after = put(project, "looks", (*project.looks, _aimed(project, new, tools)))
+    return exposed(put(after, "shot/look_id", new.id), tools)
+
+
+def _set_up(project: Project, wanted: StockedSet, name: str, tools: Tools) -> Project:
+    """Set and camera as wanted and a look of that kind beside those that are there; what stands is fitted in."""
+    look = wanted.look.model_copy(
+        update={"id": new_id("look"), "name": free_name((x.name for x in project.looks), name)}
+    )
+    after = put_all(project, {
+        "set": wanted.set, "looks": (*project.looks, look), "camera/azimuth_deg": wanted.azimuth_deg,
+        "camera/elevation_deg": wanted.elevation_deg, "camera/focal_mm": wanted.focal_mm,
+    })  # fmt: skip
+    after = put(after, "shot/look_id", look.id)
+    after = standing_again(project, after, tools.measures_of)
+    subject = after.subject
+    measures = None if subject is None else tools.measures_of(subject)
+    if subject is None or measures is None:
+        return after
+    after = fit_subject(after, placed_hull(measures, subject.placement))
+    _, aim = subject_size(after, tools)
+    after = put_all(after, aimed(after.look, aim))
+    wide = max(after.set.sweep.width_m, after.camera.distance_m * 2.8)
+    grown = wide / after.set.sweep.width_m
+    names = ("width_m", "depth_m", "height_m", "fillet_m")
+    after = put_all(after, {f"set/sweep/{n}": getattr(after.set.sweep, n) * grown for n in names})
+    return exposed(after, tools)
+
+
+def _with_palette(project: Project, palette: StockedPalette) -> Project:
+    there = {c.colour for c in project.palette}
+    new = tuple(
+        PaletteColour(id=new_id("colour"), name=name, colour=colour)
+        for name, colour in palette.colours if colour not in there
+    )  # fmt: skip
+    if len(project.palette) + len(new) > MOST_COLOURS:
+        raise ChangeError(f"A palette holds {MOST_COLOURS} colours. Take some out first.")
+    return put(project, "palette", (*project.palette, *new))
+
+
+def _with_model(project: Project, kept: StockedModel, name: str, tools: Tools) -> Project:
+    """The model as it was dressed, beside what stands there; the first one becomes the subject."""
+    measures = tools.measures_of(kept.item)
+    if measures is None:
+        raise ChangeError(f"What was measured of ‘{name}’ is gone. Bring the model in again.")
+    first = project.subject is None
+    placement = centred(measures, kept.item.placement, kept.item.placement.centre_method)
+    placement = placement.model_copy(update={"x_m": 0.0, "z_m": 0.0})
+    rides = kept.item.rides if first and kept.item.rides in ("disc", "set") else "set"
+    if not first:
+        hull = placed_hull(measures, placement)
+        size = float(np.ptp(hull, axis=0).max())
+        right = rightmost(project, tools.measures_of)
+        placement = placement.model_copy(update={"x_m": right + size * 0.1 - float(hull[:, 0].min())})
+    item = kept.item.model_copy(update={
+        "id": new_id("item"), "name": free_name((x.name for x in project.items), name), "rides": rides,
+    })  # fmt: skip
+    placement = grounded(measures, placement, stand_height_m(project, item))
+    after = with_item(project, item.model_copy(update={"placement": placement}), kept.materials, presented=first)
+    if not first:
+        return after
+    hull = placed_hull(measures, placement)
+    return exposed(fit_subject(after, hull), tools)
+
+
+STOCK: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {UseStocked: _use, SetUp: _ready}

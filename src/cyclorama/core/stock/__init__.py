@@ -1,0 +1,1 @@
+"""Ready sets, and how a kept set takes the size of a subject."""
