@@ -63,7 +63,8 @@ def test_a_material_is_kept_and_worn_in_another_project(client: TestClient, ball
         f"/api/projects/{ball}/stock/materials", json={"material": material["id"], "name": "Mine"}
     ).json()
     assert client.post(f"/api/projects/{ball}/stock/materials", json={"material": "x", "name": "Y"}).status_code == 404
-    (stocked,) = client.get("/api/stock").json()
+    stocked, *ready = client.get("/api/stock").json()
+    assert {one["shelf"] for one in ready} == {"ready"}
     assert (stocked["kind"], stocked["name"], stocked["says"]) == ("material", "Mine", "in one project")
     other = client.post("/api/projects", json={"name": "Other"}).json()["id"]
     box = change(client, other, 1, {"kind": "add_item", "form": "box"}).json()
@@ -77,4 +78,4 @@ def test_a_material_is_kept_and_worn_in_another_project(client: TestClient, ball
     assert client.get("/api/stock").json()[0]["says"] == "in 2 projects"
     assert client.get("/stock").status_code == 200
     assert client.delete(f"/api/stock/materials/{kept['id']}").status_code == 204
-    assert client.get("/api/stock").json() == []
+    assert all(one["shelf"] == "ready" for one in client.get("/api/stock").json())

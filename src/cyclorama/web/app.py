@@ -28,6 +28,7 @@ from . import (
     parts,
     projects,
     proofs,
+    ready_stock,
     rigs,
     standins,
     stock,
@@ -102,6 +103,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         looks,
         environments,
         colours,
+        ready_stock,
         stock,
     ):
         app.include_router(module.router)

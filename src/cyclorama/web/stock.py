@@ -23,6 +23,7 @@ from ..store.box import packed, shelves_of, unpacked
 from ..store.shelf import Label, Shelf
 from .context import Context, context
 from .lens import LensEye
+from .ready_stock import ready_things
 from .tray import swatch_is_there
 from .uploads import BODY, received
 
@@ -61,7 +62,7 @@ class Relabelled(BaseModel):
 class InStock(BaseModel):
     """One thing in the stockroom."""
 
-    shelf: ShelfName
+    shelf: ShelfName | Literal["ready"]
     kind: str
     id: str
     name: str
@@ -81,12 +82,18 @@ class InStock(BaseModel):
 
 @router.get("/stock")
 def stock(ctx: Ctx) -> list[InStock]:
-    """Everything that is kept, favourites first."""
+    """Everything that is kept, favourites first, and what comes with the program."""
     used = _used(ctx)
     found = [
         _in_stock(ctx, name, shelf, one, used) for name, shelf in shelves_of(ctx.studio).items() for one in shelf.all()
     ]
-    return sorted(found, key=lambda one: (not one.favourite, one.name.lower()))
+    kept = sorted(found, key=lambda one: (not one.favourite, one.name.lower()))
+    return kept + [
+        InStock(
+            shelf="ready", id=f"{one['kind']}-{number}", chips=[], tags=["ready"], favourite=False, versions=0, **one
+        )
+        for number, one in enumerate(ready_things(ctx))
+    ]
 
 
 def _in_stock(ctx: Context, name: str, shelf: Shelf[Any], one: Any, used: Counter[str]) -> InStock:

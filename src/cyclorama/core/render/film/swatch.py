@@ -48,15 +48,21 @@ def swatch_key(material: Material) -> str:
 
 def swatch_compiler(read: ReadAsset) -> SceneCompiler:
     """A compiler that knows the body; read: gives the pictures of maps."""
-    return SceneCompiler(lambda key: _body().to_bytes() if key == BODY else read(key))
+    return SceneCompiler(lambda key: swatch_body().to_bytes() if key == BODY else read(key))
 
 
 def swatch_of(material: Material, compiler: SceneCompiler, tracer: Tracer) -> bytes:
     """A swatch as JPEG, SIZE_PX wide and high."""
-    here = _moment(material)
-    film = Film(SIZE_PX, SIZE_PX)
-    tracer.expose(film, compiler.compile(here, SIZE_PX, SIZE_PX), SAMPLES)
-    behind = compiler.background(here, SIZE_PX, SIZE_PX)
+    return still_of(_moment(material), compiler, tracer, (SIZE_PX, SIZE_PX), SAMPLES)
+
+
+def still_of(
+    here: Moment, compiler: SceneCompiler, tracer: Tracer, size: tuple[int, int], samples: int
+) -> bytes:  # fmt: skip
+    """A small picture of a moment as JPEG."""
+    film = Film(*size)
+    tracer.expose(film, compiler.compile(here, *size), samples)
+    behind = compiler.background(here, *size)
     clean = with_background(denoise(film, "fast", False), film.alpha, behind)
     buffer = io.BytesIO()
     shown = to_bytes(to_display(expose(clean, here.look.tone), "neutral"))
@@ -65,12 +71,13 @@ def swatch_of(material: Material, compiler: SceneCompiler, tracer: Tracer) -> by
 
 
 @cache
-def _body() -> Mesh:
+def swatch_body() -> Mesh:
+    """The body, standing on its base."""
     return build_swatch_body()
 
 
 @cache
-def _studio() -> Project:
+def swatch_studio() -> Project:
     """Everything but the material: a large soft light above, a strip at each side, a paper floor."""
     aim = Aim(x_m=0.0, y_m=0.024, z_m=0.0)
 
@@ -100,4 +107,4 @@ def _studio() -> Project:
 
 def _moment(material: Material) -> Moment:
     shown = material.model_copy(update={"id": "m"})
-    return moment_of_first(put_all(_studio(), {"materials": (shown,)}))
+    return moment_of_first(put_all(swatch_studio(), {"materials": (shown,)}))

@@ -73,7 +73,7 @@ export function say(sentence, seconds = 5) {
 export function make(tag, attributes = {}, ...children) {
   const element = document.createElement(tag);
   for (const [name, value] of Object.entries(attributes)) {
-    if (name.startsWith("on")) element.addEventListener(name.slice(2), value);
+    if (name.startsWith("on") && value) element.addEventListener(name.slice(2), value);
     else if (name.startsWith("aria-") && typeof value === "boolean") element.setAttribute(name, String(value));
     else if (value !== null && value !== undefined && value !== false) element.setAttribute(name, value);
   }

@@ -28,7 +28,7 @@ function draw() {
     section.querySelector("[data-none]").hidden = these.length > 0;
     section.hidden = !these.length && Boolean(words || only);
   }
-  byId("stock-export").toggleAttribute("disabled", !stock.length);
+  byId("stock-export").hidden = stock.every(({ shelf }) => shelf === "ready");
 }
 
 /** Do something to a thing, then show what is there. */
@@ -71,11 +71,11 @@ function card(one) {
   const key = (label, text, onclick, more = {}) => make("button", { type: "button", class: "btn btn-bare h-6 px-1.5", "aria-label": `${label} ${name}`, title: label, onclick, ...more }, text);
   return make("article", { class: "flex flex-col gap-1 rounded-[6px] border border-rule bg-white p-2", "data-kept": id },
     pictureOf(one),
-    make("div", { class: "flex items-baseline gap-1" }, make("h3", { class: "min-w-0 flex-1 truncate font-medium", title: `${name}. Double click renames`, ondblclick: rename }, name), key("Favourite:", favourite ? "★" : "☆", () => patch({ favourite: !favourite }), { "aria-pressed": favourite })),
+    make("div", { class: "flex items-baseline gap-1" }, make("h3", { class: "min-w-0 flex-1 truncate font-medium", title: shelf === "ready" ? name : `${name}. Double click renames`, ondblclick: shelf === "ready" ? null : rename }, name), shelf === "ready" ? null : key("Favourite:", favourite ? "★" : "☆", () => patch({ favourite: !favourite }), { "aria-pressed": favourite })),
     make("p", { class: "truncate text-[12px] text-soft", title: says }, says || " "),
-    make("p", { class: "flex flex-wrap gap-1 text-[11px]" }, ...tags.map((word) => make("button", { type: "button", class: "rounded-full bg-rule/50 px-1.5", onclick: () => ((byId("stock-search").value = word), draw()) }, word))),
+    shelf === "ready" ? null : make("p", { class: "flex flex-wrap gap-1 text-[11px]" }, ...tags.map((word) => make("button", { type: "button", class: "rounded-full bg-rule/50 px-1.5", onclick: () => ((byId("stock-search").value = word), draw()) }, word))),
     into,
-    make("div", { class: "flex" }, key("Rename", "✎", rename), key("Tags of", "#", tag), versions ? key(`Back to the version before (${versions}) of`, "↶", () => act(() => post(`${url}/back`))) : null,
+    shelf === "ready" ? null : make("div", { class: "flex" }, key("Rename", "✎", rename), key("Tags of", "#", tag), versions ? key(`Back to the version before (${versions}) of`, "↶", () => act(() => post(`${url}/back`))) : null,
       make("a", { class: "btn btn-bare h-6 px-1.5", href: `/api/stock.zip?only=${shelf}/${id}`, title: "Take it along, as a zip of plain files", "aria-label": `Take ${name} along` }, "⤓"), make("span", { class: "flex-1" }), key("Remove", "×", away)));
 }
 

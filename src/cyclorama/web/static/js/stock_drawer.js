@@ -91,6 +91,6 @@ export class StockDrawer {
     return make("div", { class: "relative" },
       make("button", { type: "button", class: "swatch-tile w-full", draggable: "true", title: `${name} (${TITLES[kind].toLowerCase()}). Drag it onto the picture, or click`, onclick: use, ondragstart, ondragend: () => this.floor.carry(null) },
         pictureOf(one), make("span", { class: "truncate" }, name)),
-      make("button", { type: "button", class: "absolute top-1 right-1 rounded-full bg-paper/80 px-1 leading-5", "aria-pressed": favourite, "aria-label": `Favourite: ${name}`, title: "Favourite", onclick: star }, favourite ? "★" : "☆"));
+      shelf === "ready" ? "" : make("button", { type: "button", class: "absolute top-1 right-1 rounded-full bg-paper/80 px-1 leading-5", "aria-pressed": favourite, "aria-label": `Favourite: ${name}`, title: "Favourite", onclick: star }, favourite ? "★" : "☆"));
   }
 }

@@ -17,7 +17,12 @@ export function found({ name, kind, tags }, text) {
 
 /** The picture of a thing, its colours, or an empty field. */
 export function pictureOf({ tile, chips, kind }) {
-  if (tile) return make("img", { src: tile, alt: "", class: kind === "material" ? "stock-picture aspect-square" : "stock-picture", draggable: "false" });
+  if (tile) {
+    let tries = 0;
+    // it is developed when it is first wanted; while the renderer is not ready for that, it is asked for again
+    const again = (e) => (tries += 1) < 20 && setTimeout(() => (e.target.src = tile), 3000);
+    return make("img", { src: tile, alt: "", loading: "lazy", class: kind === "material" ? "stock-picture aspect-square" : "stock-picture", draggable: "false", onerror: again });
+  }
   if (!chips.length) return make("span", { class: "stock-picture bg-rule/40" });
   const field = make("span", { class: "stock-picture flex overflow-hidden" });
   for (const colour of chips.slice(0, 12)) {
