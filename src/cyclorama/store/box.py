@@ -30,7 +30,8 @@ from .studio import Studio
 from .tidy import keys_in
 
 MOST_BYTES, MOST_FILES = 1 << 30, 20_000
-_MAGIC = ((b"\x89PNG", ".png"), (b"\xff\xd8", ".jpg"), (b"\x76\x2f\x31\x01", ".exr"), (b"#?", ".hdr"), (b"II*\0", ".tif"), (b"MM\0*", ".tif"), (b"RIFF", ".webp"))  # fmt: skip
+_MAGIC = ((b"\x89PNG", ".png"), (b"\xff\xd8", ".jpg"), (b"\x76\x2f\x31\x01", ".exr"), (b"#?", ".hdr"),
+          (b"II*\0", ".tif"), (b"MM\0*", ".tif"), (b"RIFF", ".webp"))  # fmt: skip
 _BESIDE = (measures_key, rig_key, standin_key, standin_source_key)
 
 
