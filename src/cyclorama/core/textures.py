@@ -9,12 +9,21 @@ from numpy.typing import NDArray
 from .kernel import device, routine
 
 LEVELS = 16
-START, WIDTH, HEIGHT, WRAP, COUNT, CHANNEL, IS_COLOUR, TRIPLANAR, WRAP_DOWN, UV_SET = range(10)
+START, WIDTH, HEIGHT, WRAP, COUNT, CHANNEL, IS_COLOUR, PROJECTION, WRAP_DOWN, UV_SET = range(10)
 """Integer columns of the layout; START is the first of LEVELS columns at the end."""
 FIRST_LEVEL = 10
+PROJECTIONS = ("uv", "triplanar", "planar", "box", "cylinder", "sphere")
+"""Kinds of PROJECTION, in the order of their numbers; all but the first are laid into a frame of their own."""
+UV, TRIPLANAR, PLANAR, BOX, CYLINDER, SPHERE = range(6)
+FRAME = 8
+"""First of the twelve columns of a transform that lead from the space of a part into that of the projection."""
+TRANSFORM_COLUMNS = 20
+NO_FRAME = (1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0)
 REPEAT, MIRROR, CLAMP, BLACK = 0, 1, 2, 3
 """Wrap modes; BLACK lets nothing pass outside the picture."""
 FARTHEST_UV = 1e6
+POLE_FROM, POLE_TO = 0.86, 0.95
+"""Between these heights of a unit ball, the picture round it gives way to one seen from above."""
 """Coordinates beyond this, or none at all, count as 0."""
 
 
@@ -26,7 +35,7 @@ class Textures(NamedTuple):
     layout: NDArray[np.int64]
     """(textures, FIRST_LEVEL + LEVELS)"""
     transform: NDArray[np.float32]
-    """(textures, 8) affine map of coordinates (6), size of a repeat in m when projected from three sides, −"""
+    """(textures, 20) affine map of coordinates (6), size of a repeat in m, −, three rows of a frame (4)"""
     decode: NDArray[np.float32]
     """(256,) sRGB byte → linear"""
 
@@ -80,11 +89,11 @@ class TextureShelf:
         self._arrays: Textures | None = None
 
     def row(self, picture: object, pixels, is_colour: bool, wrap: int, channel: int = -1,
-            triplanar: bool = False, transform: tuple[float, ...] = (1, 0, 0, 0, 1, 0, 1, 0),
+            projection: int = UV, transform: tuple[float, ...] = (1, 0, 0, 0, 1, 0, 1, 0, *NO_FRAME),
             wrap_down: int | None = None, uv_set: int = 0) -> int:  # fmt: skip
         """Row of a picture used in one way. `picture` names it; `pixels()` gives (h, w, 4) uint8 when it is new."""
         down = wrap if wrap_down is None else wrap_down
-        key = (picture, is_colour, wrap, channel, triplanar, transform, down, uv_set)
+        key = (picture, is_colour, wrap, channel, projection, transform, down, uv_set)
         if key not in self._rows:
             if (picture, is_colour) not in self._starts:
                 starts = []
@@ -97,10 +106,14 @@ class TextureShelf:
             starts, (w, h) = self._starts[picture, is_colour]
             self._rows[key] = len(self._layout)
             levels = starts + [starts[-1]] * (LEVELS - len(starts))
-            self._layout.append([0, w, h, wrap, len(starts), channel, is_colour, triplanar, down, uv_set, *levels])
+            self._layout.append([0, w, h, wrap, len(starts), channel, is_colour, projection, down, uv_set, *levels])
             self._transform.append(list(transform))
             self._arrays = None
         return self._rows[key]
+
+    def size(self, row: int) -> tuple[int, int]:
+        """Width and height of the picture of a row."""
+        return self._layout[row][WIDTH], self._layout[row][HEIGHT]
 
     def arrays(self) -> Textures:
         """Everything taken in so far; put together once, until something new comes."""
@@ -111,7 +124,7 @@ class TextureShelf:
     def _together(self) -> Textures:
         texels = np.concatenate(self._texels) if self._texels else np.zeros((1, 4), np.uint8)
         layout = np.array(self._layout or [[0, 1, 1] + [0] * (FIRST_LEVEL + LEVELS - 3)], np.int64)
-        transform = np.array(self._transform or [[0.0] * 8], np.float32)
+        transform = np.array(self._transform or [[0.0] * TRANSFORM_COLUMNS], np.float32)
         return Textures(np.ascontiguousarray(texels), layout, transform, srgb_to_linear_table())
 
 
@@ -202,6 +215,67 @@ def _in_channel(row, r, g, b, a):
     return x, x, x
 
 
+@device
+def in_frame(textures, index, p, n):
+    """A point in the frame of a projection (3,), and how much its normal faces the frame's third axis."""
+    t = textures.transform[index]
+    x = t[FRAME] * p[0] + t[FRAME + 1] * p[1] + t[FRAME + 2] * p[2] + t[FRAME + 3]
+    y = t[FRAME + 4] * p[0] + t[FRAME + 5] * p[1] + t[FRAME + 6] * p[2] + t[FRAME + 7]
+    z = t[FRAME + 8] * p[0] + t[FRAME + 9] * p[1] + t[FRAME + 10] * p[2] + t[FRAME + 11]
+    return x, y, z, t[FRAME + 8] * n[0] + t[FRAME + 9] * n[1] + t[FRAME + 10] * n[2]
+
+
+@device
+def _turn(x, z):
+    """Angle about the upright axis in turns, 0…1, a half to the front."""
+    return math.atan2(x, z) / (2.0 * math.pi) + 0.5
+
+
+@routine
+def _laid(textures, index, x, y, extent):
+    """Lookup (4,) at a place of a projection, x to the right and y down, 0…1 over one repeat."""
+    t = textures.transform[index]
+    x, y = x - 0.5, y - 0.5  # turned and scaled about the middle
+    u, v = t[0] * x + t[1] * y + t[2] + 0.5, t[3] * x + t[4] * y + t[5] + 0.5
+    stretch = math.sqrt(abs(t[0] * t[4] - t[1] * t[3]))
+    return filtered(textures, index, u, v, extent * stretch)
+
+
+@routine
+def _projected(textures, index, q, n, width):
+    """Lookup (4,) of a map that is projected onto a surface: q (m) and n in the projection's frame, whose middle is the
+    picture's (of a ball and a cylinder: their own)."""
+    row, size = textures.layout[index], textures.transform[index, 6] * 1.0
+    kind, high = row[PROJECTION], size * row[HEIGHT] / row[WIDTH]
+    if kind == CYLINDER:
+        around = 2.0 * math.pi * max(math.sqrt(q[0] * q[0] + q[2] * q[2]), 1e-9)
+        return _laid(textures, index, _turn(q[0], q[2]), 0.5 - q[1] / size, width / max(min(size, around), 1e-9))
+    if kind == SPHERE:
+        away = max(math.sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2]), 1e-9)
+        up = min(max(q[1] / away, -1.0), 1.0)
+        extent = width / (math.pi * away)
+        cap = min(max((abs(up) - POLE_FROM) / (POLE_TO - POLE_FROM), 0.0), 1.0)
+        r = g = b = a = 0.0
+        if cap < 1.0:
+            r, g, b, a = _laid(textures, index, _turn(q[0], q[2]), math.acos(up) / math.pi, extent)
+        if cap > 0.0:  # seen from above there is no point in which all columns meet
+            k = 0.5 / (math.pi * away)
+            v = -q[2] if up > 0.0 else q[2]
+            r2, g2, b2, a2 = _laid(textures, index, 0.5 + q[0] * k, (0.25 if up > 0.0 else 0.75) + v * k, extent)
+            r, g, b, a = r + cap * (r2 - r), g + cap * (g2 - g), b + cap * (b2 - b), a + cap * (a2 - a)
+        return r, g, b, a
+    x, y = q[0], q[1]
+    if kind == BOX:
+        ax, ay, az = abs(n[0]), abs(n[1]), abs(n[2])
+        if ax >= ay and ax >= az:
+            x, y = (-q[2] if n[0] > 0.0 else q[2]), q[1]
+        elif ay >= az:
+            x, y = q[0], (-q[2] if n[1] > 0.0 else q[2])
+        elif n[2] < 0.0:
+            x = -q[0]
+    return _laid(textures, index, 0.5 + x / size, 0.5 - y / high, width / size)
+
+
 @routine
 def map_value(textures, index, at, p, n, width):
     """Value (3,) of a map at a surface point.
@@ -211,7 +285,7 @@ def map_value(textures, index, at, p, n, width):
     in m.
     """
     row, t = textures.layout[index], textures.transform[index]
-    if row[TRIPLANAR] == 0:
+    if row[PROJECTION] == UV:
         first, second, density = at[0], at[1], at[2]
         if row[UV_SET] == 1:
             first, second, density = at[3], at[4], at[5]
@@ -219,14 +293,24 @@ def map_value(textures, index, at, p, n, width):
         stretch = math.sqrt(abs(t[0] * t[4] - t[1] * t[3]))
         r, g, b, a = filtered(textures, index, u, v, width * density * stretch)
         return _in_channel(row, r, g, b, a)
+    px, py, pz, _ = in_frame(textures, index, p, n)
+    q = (px, py, pz)
+    facing = (
+        t[FRAME] * n[0] + t[FRAME + 1] * n[1] + t[FRAME + 2] * n[2],
+        t[FRAME + 4] * n[0] + t[FRAME + 5] * n[1] + t[FRAME + 6] * n[2],
+        t[FRAME + 8] * n[0] + t[FRAME + 9] * n[1] + t[FRAME + 10] * n[2],
+    )
+    if row[PROJECTION] >= PLANAR:
+        r, g, b, a = _projected(textures, index, q, facing, width)
+        return _in_channel(row, r, g, b, a)
     total = r = g = b = a = 0.0
     for axis in range(3):
-        w = abs(n[axis])
+        w = abs(facing[axis])
         w *= w
         w *= w  # sharp enough that slanted faces do not blur
         if w < 1e-3:
             continue
-        x, y = (p[2], p[1]) if axis == 0 else ((p[0], p[2]) if axis == 1 else (p[0], p[1]))
+        x, y = (q[2], q[1]) if axis == 0 else ((q[0], q[2]) if axis == 1 else (q[0], q[1]))
         x, y = x / t[6], -y / t[6]
         u, v = t[0] * x + t[1] * y + t[2], t[3] * x + t[4] * y + t[5]
         r1, g1, b1, a1 = filtered(textures, index, u, v, width / t[6])

@@ -16,6 +16,7 @@ from ..core.scene.path import PathShape
 from ..core.scene.place import affects_everywhere, keyable_everywhere
 from ..core.scene.shot import MoveKind
 from ..core.scene.stocked import ReadySet
+from ..core.scene.surface_layer import LayerKind
 from ..core.sheet.stations import move_sentence
 from ..core.sheet.words import data_size
 from ..store.projects import Listed
@@ -74,6 +75,7 @@ _CARD_LISTS = {
     "stretches": [(kind, kind.replace("_", " ").capitalize()) for kind in get_args(MoveKind) if kind != "spin"],
     "presets": list(PRESETS),
     "map_slots": list(MaterialMaps.model_fields),
+    "layer_kinds": get_args(LayerKind),
     "patterns": list(get_args(PatternKind)),
     "shapes": list(get_args(Shape)),
     "shape_options": [(shape, shape.capitalize()) for shape in get_args(Shape)],

@@ -76,3 +76,25 @@ def _near(box, wanted, edge, reach, counts, starts, index, fill):  # type: ignor
                 if fill:
                     index[starts[t] + counts[t]] = e
                 counts[t] += 1
+
+
+def curvature(vertices: NDArray[np.float32], triangles: NDArray[np.int32]) -> NDArray[np.float32]:
+    """Mean curvature (v,) at vertices, 1/m: positive where the surface bulges, as on a ball of radius 1/H.
+
+    From how far neighbours lie below the plane through a vertex: 2 n·(p − q) / |p − q|² is the curvature along an edge
+    (Taubin, "Estimating the Tensor of Curvature of a Surface from a Polyhedral Approximation", 1995).
+    """
+    place, count = weld(vertices)
+    a, b, c = place[triangles].T
+    start, end = np.concatenate([a, b, c, b, c, a]), np.concatenate([b, c, a, a, b, c])
+    points = np.zeros((count, 3))
+    points[place] = vertices
+    normals = np.zeros((count, 3))
+    faces = face_normals(vertices, triangles).astype(np.float64)
+    for corner in (a, b, c):
+        np.add.at(normals, corner, faces)
+    normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-30)
+    along = points[end] - points[start]
+    bend = -2.0 * (normals[start] * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-24)
+    total = np.bincount(start, bend, count) / np.maximum(np.bincount(start, minlength=count), 1)
+    return np.asarray(total[place], np.float32)

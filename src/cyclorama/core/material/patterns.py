@@ -19,7 +19,7 @@ def pattern(kind: PatternKind) -> NDArray[np.uint8]:
     return np.dstack([rgb, np.full((SIZE, SIZE), 255, np.uint8)])
 
 
-def _filtered_noise(along: float, across: float, seed: int) -> NDArray[np.float64]:
+def filtered_noise(along: float, across: float, seed: int) -> NDArray[np.float64]:
     """Noise (SIZE, SIZE) without a seam, mean 0 and deviation 1, with features of these sizes in pixels."""
     rng = np.random.default_rng(seed)
     f = np.fft.fftfreq(SIZE)
@@ -30,13 +30,13 @@ def _filtered_noise(along: float, across: float, seed: int) -> NDArray[np.float6
 
 
 def _noise() -> NDArray[np.float64]:
-    total = sum(_filtered_noise(s, s, i) * w for i, (s, w) in enumerate(((48, 1.0), (24, 0.5), (12, 0.25), (6, 0.12))))
+    total = sum(filtered_noise(s, s, i) * w for i, (s, w) in enumerate(((48, 1.0), (24, 0.5), (12, 0.25), (6, 0.12))))
     return 0.5 + np.asarray(total) * 0.17
 
 
 def _brushed() -> NDArray[np.float64]:
     """Long strokes along u."""
-    strokes = _filtered_noise(220, 1.2, 1) * 0.7 + _filtered_noise(90, 2.5, 2) * 0.5
+    strokes = filtered_noise(220, 1.2, 1) * 0.7 + filtered_noise(90, 2.5, 2) * 0.5
     return 0.72 + strokes * 0.16
 
 
@@ -82,6 +82,6 @@ def _gradient() -> NDArray[np.float64]:
 
 def _grain() -> NDArray[np.float64]:
     """Wood: rings drawn out along u, dark pores."""
-    rings = np.sin(np.linspace(0, 2 * np.pi * 9, SIZE, endpoint=False)[:, None] + 1.6 * _filtered_noise(260, 40, 5))
-    pores = np.clip(_filtered_noise(70, 1.6, 6) - 1.2, 0, 1)
-    return np.clip(0.74 + 0.16 * rings + 0.05 * _filtered_noise(120, 3, 8) - 0.35 * pores, 0.1, 1)
+    rings = np.sin(np.linspace(0, 2 * np.pi * 9, SIZE, endpoint=False)[:, None] + 1.6 * filtered_noise(260, 40, 5))
+    pores = np.clip(filtered_noise(70, 1.6, 6) - 1.2, 0, 1)
+    return np.clip(0.74 + 0.16 * rings + 0.05 * filtered_noise(120, 3, 8) - 0.35 * pores, 0.1, 1)

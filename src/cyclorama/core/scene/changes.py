@@ -30,6 +30,7 @@ from .project import Project
 from .saved_move import SavedMove
 from .shot import CAMERA, Fix, MoveKind, ReadyMove
 from .stocked import SetUp, UseStocked
+from .surface_layer import AddDecal, AddLayer, MoveDecal
 
 ValuePath = Annotated[str, Field(min_length=1, max_length=200)]
 
@@ -392,7 +393,10 @@ Change = Annotated[
     | AddColours
     | AddReference
     | UseStocked
-    | SetUp,
+    | SetUp
+    | AddLayer
+    | AddDecal
+    | MoveDecal,
     Field(discriminator="kind"),
 ]
 

@@ -6,6 +6,7 @@ from pydantic import Field, model_validator
 
 from .base import AssetRef, Doc, Id, Name, affecting, fixed, quantity
 from .came_with import FileCamera, FileLight
+from .surface_layer import MOST_DECALS, Decal
 
 CentreMethod = Literal["file", "box", "area", "revolution"]
 
@@ -188,6 +189,8 @@ class Item(Doc):
     source: Annotated[AssetRef, fixed("nothing")] = ""
     """Content hash of an archive of what was brought in; empty for models that came in before these were kept."""
     detail: Annotated[Detail, fixed("nothing")] = Detail()
+    decals: Annotated[tuple[Decal, ...], Field(max_length=MOST_DECALS)] = ()
+    """pictures on its surface"""
     off: Annotated[float, fixed("nothing", ge=0)] = 0.0
     """How far it is off its source at most, in units of the file; 0: it is the source."""
 

@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from .base import AssetRef, Colour, Doc, Id, Name, Unit01, affecting, quantity
+from .surface_layer import MOST_LAYERS, SurfaceLayer
 
 Wrap = Literal["repeat", "mirror", "clamp"]
 Channel = Literal["colour", "r", "g", "b", "a"]
@@ -38,9 +39,22 @@ class TextureRef(Doc):
     offset_v: Annotated[float, quantity("Shift down", "", ge=-1000, le=1000)] = 0.0
     rotation_deg: Annotated[float, quantity("Map rotation", "°", ge=-3600, le=3600)] = 0.0
     """Counter-clockwise as glTF's KHR_texture_transform: offset · rotation · scale."""
-    projection: Literal["uv", "triplanar"] = "uv"
+    projection: Annotated[
+        Literal["uv", "triplanar", "planar", "box", "cylinder", "sphere"], Field(title="Projection")
+    ] = "uv"
     size_m: Annotated[float, quantity("Size", "m", ge=1e-7, le=10_000)] = 0.1
-    """Side of one repeat when projected from three sides."""
+    """Side of one repeat when projected from three sides; width of the picture on a plane or a box, its height on a
+    cylinder."""
+    at_x_m: Annotated[float, quantity("Projected from: across", "m", ge=-5000, le=5000)] = 0.0
+    """Middle of the projection, from where the item stands that wears it."""
+    at_y_m: Annotated[float, quantity("Projected from: height", "m", ge=-5000, le=5000)] = 0.0
+    at_z_m: Annotated[float, quantity("Projected from: to the front", "m", ge=-5000, le=5000)] = 0.0
+    turn_deg: Annotated[float, quantity("Projection turn", "°", ge=-3600, le=3600)] = 0.0
+    tip_deg: Annotated[float, quantity("Projection tip", "°", ge=-3600, le=3600)] = 0.0
+    hue_deg: Annotated[float, quantity("Hue", "°", ge=-180, le=180)] = 0.0
+    saturation: Annotated[float, quantity("Saturation", "×", ge=0, le=4)] = 1.0
+    brightness_stops: Annotated[float, quantity("Brightness", "stops", ge=-8, le=8)] = 0.0
+    contrast: Annotated[float, quantity("Contrast", "×", ge=0, le=4)] = 1.0
 
 
 class MaterialMaps(Doc):
@@ -127,6 +141,8 @@ class Material(Doc):
     vertex_colours: Annotated[bool, Field(title="Vertex colours")] = False
     """Base colour and opacity are multiplied with the colours that the mesh brought for its vertices."""
     maps: MaterialMaps = MaterialMaps()
+    layers: Annotated[tuple[SurfaceLayer, ...], Field(max_length=MOST_LAYERS)] = ()
+    """What lies on it, in the order in which it is laid on."""
 
     @property
     def glows(self) -> bool:

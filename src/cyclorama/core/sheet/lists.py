@@ -42,7 +42,7 @@ USUAL_SIZE_M = 0.3
 """What is made beside no subject is made for one of this size."""
 _COPIED = ("items", "looks", "cameras", "shots")
 _REMOVED = (*_COPIED, "materials", "paths", "palette", "references")
-_REMOVED_WITHIN = ("lights", "segments", "points", "formats", "then", "variants")
+_REMOVED_WITHIN = ("lights", "segments", "points", "formats", "then", "variants", "layers", "decals")
 
 
 def with_light(project: Project, shape: Shape) -> Project:

@@ -54,6 +54,7 @@ from ..scene.look_changes import (
 )
 from .colourways import COLOURWAYS, without_colourway
 from .in_time import TIMED
+from .layers import LAYERS
 from .light_places import with_even_lights, with_light_placed
 from .lists import copied, taken_away, with_light, with_made
 from .looks import dressed, exposed, matched, started_from, with_kept_rig, with_look, with_rig, without_unworn
@@ -217,5 +218,6 @@ _PERFORMERS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = 
     AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
     MoveTo: _move_to, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: started_from,
     AddLook: with_look, ApplyRig: with_rig, UseRig: with_kept_rig,
-    Dress: dressed, MatchColour: matched, RemoveUnworn: without_unworn, **COLOURWAYS, **PALETTE, **STOCK, **TIMED,
+    Dress: dressed, MatchColour: matched, RemoveUnworn: without_unworn, **COLOURWAYS,
+    **LAYERS, **PALETTE, **STOCK, **TIMED,
 }  # fmt: skip

@@ -8,11 +8,13 @@ from dataclasses import replace
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...arrays import RGBImage
 from ...framing import half_extent
 from ...geometry.build import build_disc, build_sweep
-from ...geometry.edges import hard_edges
+from ...geometry.edges import curvature, hard_edges
+from ...geometry.frames import item_frame
 from ...geometry.kept import rig_key
 from ...geometry.made import build_made
 from ...geometry.mesh import Mesh, join
@@ -20,6 +22,7 @@ from ...geometry.placement import placement_matrix
 from ...geometry.rig import Rig
 from ...light.environment import BLACK, EnvironmentMap, build_environment
 from ...light.sky import shining, sky_picture
+from ...material.layers import EDGES, HOLLOWS, REACH, WHERE
 from ...material.row import EDGE_RADIUS
 from ...material.tables import load_tables
 from ...motion import STILL, Moment
@@ -31,10 +34,10 @@ from ...scene.base import Affects
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
 from ...textures import Textures, TextureShelf
-from ..trace.arrays import COMPONENTS, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
+from ..trace.arrays import COMPONENTS, F32, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from ..trace.bodies import Body, pose_keys
 from ..trace.camera_rays import CameraRays, filter_table, pixel_projection
-from ..trace.parameters import ReadAsset, TextureSet, has_holes, material_rows
+from ..trace.parameters import ReadAsset, TextureSet, WornOn, has_holes, material_rows
 from ..trace.wavefront import FrameScene
 from .background import background_of, blurred, fitted
 from .instances import Instances, Piece, Rigged, bend, build_instances
@@ -68,10 +71,11 @@ class SceneCompiler:
         """
         (materials, textures), painted = self._surfaces(moment)
         instances, stood = self._instances(moment)
-        edges: Edges = self._kept.get("edges", (stood, materials.values[:, EDGE_RADIUS].tobytes()),
-                                      lambda: _edges(instances, materials))  # fmt: skip
+        asked = materials.values[:, EDGE_RADIUS].tobytes(), _reach(materials).tobytes()
+        edges: Edges = self._kept.get("edges", (stood, asked), lambda: _edges(instances, materials))
         bodies, shapes, bent = self._bodies(moment, instances, stood, keep == "passes")
-        geometry = instances.geometry._replace(edges=edges, shapes=shapes)
+        curved: F32 = self._kept.get("curved", (stood, asked[1]), lambda: _curved(instances, materials))
+        geometry = instances.geometry._replace(edges=edges, shapes=shapes, curved=curved)
         glow: Glow = self._kept.get("glow", (stood, bent, painted),
                                     lambda: Glow(geometry, materials, instances.body_of))  # fmt: skip
         environment, _ = self._environment(moment)
@@ -139,13 +143,14 @@ class SceneCompiler:
             )
             disc = _DISC.model_copy(update={"base_color": stage.disc.color, "specular_roughness": stage.disc.roughness})
             # the pictures stay until other maps are used: unpacking them takes longer than all the rest
-            maps = tuple(m.maps for m in materials)
+            maps = tuple(m.maps for m in materials), [decal.asset for on in worn.values() for decal, _ in on.decals]
             textures: TextureSet = self._kept.get("maps", maps, lambda: TextureSet(self._read))
-            rows = material_rows((sweep, disc, *materials), textures)
+            rows = material_rows((sweep, disc, *materials), textures, worn)
             return rows, textures.shelf.arrays()
 
         painted = stage.sweep.color, stage.sweep.roughness, stage.disc.color, stage.disc.roughness
-        return self._kept.numbered("surfaces", (materials, painted), build)
+        worn = worn_on(moment)
+        return self._kept.numbered("surfaces", (materials, painted, worn), build)
 
     def _instances(self, moment: Moment) -> tuple[Instances, int]:
         things = [(depending(item, _SHAPE), moment.carriages[item.id]) for item in moment.items]
@@ -205,16 +210,47 @@ class SceneCompiler:
         return self._kept.numbered("environment", env.sky if env.kind == "sky" else env.asset, build)
 
 
+def worn_on(moment: Moment) -> dict[str, WornOn]:
+    """What materials need to know of the items that wear them, by their ids: those whose maps are projected or that
+    have layers, and those under decals. A material that several items wear lies in the space of the first."""
+    laid = {m.id for m in moment.materials if m.layers or any(ref and ref.projection != "uv" for _, ref in m.maps)}
+    found: dict[str, WornOn] = {}
+    for item in moment.items:
+        frame = item_frame(item.placement)
+        decals = tuple((decal, frame) for decal in item.decals if decal.on)
+        for material in sorted({w.material for w in item.variant.parts if w.visible}):
+            if material in laid or decals:
+                on = found.get(material, WornOn(frame))
+                found[material] = replace(on, decals=on.decals + decals)
+    return found
+
+
 def part_ids(moment: Moment) -> tuple[str, ...]:
     """Ids of all parts by number: the sweep, the disc, then the items', the subject's last."""
     return (*SET_PARTS, *(part.id for item in moment.items for part in item.parts))
 
 
 def _edges(instances: Instances, materials: Materials) -> Edges:
-    radius = materials.values[instances.geometry.material, EDGE_RADIUS]
+    radius = np.maximum(materials.values[:, EDGE_RADIUS], _reach(materials))[instances.geometry.material]
     if not radius.any():
         return NO_EDGES
     return Edges(*hard_edges(instances.vertices, instances.triangles, radius))
+
+
+def _reach(materials: Materials) -> NDArray[np.float64]:
+    """How far from edges layers of each material (m,) lie, m; 0 where none asks for edges or hollows."""
+    reach = np.zeros(len(materials.values))
+    for row, (first, last) in enumerate(materials.ranges[:, 7:9]):
+        asking = [k for k in range(first, last) if materials.layers[k, WHERE] in (EDGES, HOLLOWS)]
+        reach[row] = max((float(materials.layers[k, REACH]) * 4.0 for k in asking), default=0.0)
+    return reach
+
+
+def _curved(instances: Instances, materials: Materials) -> F32:
+    """Mean curvature at the corners of all triangles, where some layer asks for it."""
+    if not _reach(materials).any():
+        return np.zeros((0, 3), np.float32)
+    return curvature(instances.vertices, instances.triangles)[instances.triangles]
 
 
 def camera_rays_of(moment: Moment, width: int, height: int) -> CameraRays:

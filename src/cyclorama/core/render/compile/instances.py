@@ -135,6 +135,7 @@ def build_instances(pieces: list[Piece]) -> Instances:
     geometry = Geometry(
         corners, material.astype(np.int32), part.astype(np.int32), NO_EDGES, NO_SHAPES,
         _at_corners(whole.more_uvs, whole.triangles), _at_corners(whole.colours, whole.triangles),
+        np.zeros((0, 3), np.float32),
     )  # fmt: skip
     owner = np.concatenate(body_of) if body_of else np.zeros(0, np.int32)
     return Instances(bodies, carried, bending, geometry, owner, whole.vertices, whole.triangles, whole.inner_bits,

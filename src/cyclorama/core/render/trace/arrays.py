@@ -35,6 +35,8 @@ class Geometry(NamedTuple):
     """(t, 6) texture coordinates of the three corners in the second set; (0, 6) where there is none"""
     paint: F32
     """(t, 12) colour (3) and opacity of the three corners; (0, 12) where there are none"""
+    curved: F32
+    """(t, 3) mean curvature at the three corners, 1/m, negative in hollows; (0, 3) where no layer asks for it"""
 
 
 class Shapes(NamedTuple):
@@ -65,12 +67,14 @@ class Materials(NamedTuple):
     values: F64
     """(m, COLUMNS); row 0 is where light leaves a scattering medium"""
     ranges: I32
-    """(m, 7) bindings from–to, row of the normal map and of the relief (−1: none), whether texture space is
-    needed, row of the coat's normal map, whether the mesh's colours are multiplied in"""
+    """(m, 9) bindings from–to, row of the normal map and of the relief (−1: none), whether texture space is
+    needed, row of the coat's normal map, whether the mesh's colours are multiplied in, layers from–to"""
     bindings: I32
     """(b, 3) column, width, row of Textures"""
     films: F32
     """(f, …, 3) interference colours"""
+    layers: F32
+    """(k, LAYER_COLUMNS) what lies on surfaces, in the order in which it is laid on"""
 
 
 class Lights(NamedTuple):

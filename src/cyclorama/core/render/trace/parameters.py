@@ -5,12 +5,15 @@ surface point `resolve` copies the row and works the maps in where there are any
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ...geometry.frames import NO_FRAME, Frame, decal_frame, standing_in
 from ...kernel import device, routine
+from ...material.layers import LAYER_COLUMNS, decal_row, lay_over, layer_pattern, layer_row
 from ...material.patterns import pattern
 from ...material.record import MIRROR_ALPHA
 from ...material.row import (
@@ -34,9 +37,11 @@ from ...material.row import (
 )
 from ...material.tables import load_tables, profile
 from ...material.thin_film import THIN_FILM_ANGLES, THIN_FILM_STEPS, thin_film_table
+from ...picture.adjust import adjusted
 from ...picture.decode import decode_picture
 from ...scene import Material, TextureRef
-from ...textures import CLAMP, MIRROR, REPEAT, TextureShelf, map_value
+from ...scene.surface_layer import Decal, SurfaceLayer
+from ...textures import CLAMP, MIRROR, PLANAR, PROJECTIONS, REPEAT, TRIPLANAR, TextureShelf, map_value
 from .arrays import Materials
 
 _MAPPED = {name: (column, 1) for column, name in SCALARS.items()} | {
@@ -46,6 +51,7 @@ _COLOUR_MAPS = {*COLOURS.values(), "emission_color"}
 _WRAP = {"repeat": REPEAT, "mirror": MIRROR, "clamp": CLAMP}
 _CHANNEL = {"r": 0, "g": 1, "b": 2, "a": 3}
 _MEAN = 4
+_AS_IT_IS = (0.0, 1.0, 0.0, 1.0)
 ReadAsset = Callable[[str], bytes]
 
 
@@ -56,68 +62,115 @@ class TextureSet:
         self._read = read
         self.shelf = TextureShelf()
 
-    def index_of(self, ref: TextureRef | None, is_colour: bool, single: bool = False) -> int:
-        """Row of a map, −1 for none. `single`: it drives one number."""
+    def index_of(
+        self, ref: TextureRef | None, is_colour: bool, single: bool = False, frame: Frame = NO_FRAME
+    ) -> int:  # fmt: skip
+        """Row of a map, −1 for none. `single`: it drives one number; frame: from the space of the parts that wear it
+        into that of their item."""
         if ref is None or not (ref.asset or ref.pattern):
             return -1
         channel = _CHANNEL.get(ref.channel, _MEAN if single else -1)
 
         def pixels() -> np.ndarray:
-            if ref.asset:
-                return decode_picture(self._read(ref.asset), ref.name or ref.asset)
-            return pattern(ref.pattern)  # type: ignore[arg-type]
+            made = pattern(ref.pattern) if ref.pattern else decode_picture(self._read(ref.asset), ref.name or ref.asset)
+            return adjusted(made, *changed) if changed != _AS_IT_IS else made
 
+        changed = (ref.hue_deg, ref.saturation, ref.brightness_stops, ref.contrast)
+        picture: object = ref.pattern or ref.asset
         return self.shelf.row(
-            ref.asset or ref.pattern, pixels, is_colour, _WRAP[ref.wrap], channel, ref.projection == "triplanar",
-            _transform(ref), None if ref.wrap_down is None else _WRAP[ref.wrap_down], ref.uv_set,
+            picture if changed == _AS_IT_IS else (picture, changed), pixels, is_colour, _WRAP[ref.wrap], channel,
+            PROJECTIONS.index(ref.projection), _transform(ref, frame),
+            None if ref.wrap_down is None else _WRAP[ref.wrap_down], ref.uv_set,
         )  # fmt: skip
 
+    def mask(self, layer: SurfaceLayer, frame: Frame) -> int:
+        """Row of a layer's pattern."""
+        turn = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0, layer.size_m, 0.0, *frame)
+        return self.shelf.row(
+            ("layer", layer.kind), lambda: layer_pattern(layer.kind), False, REPEAT, 0, TRIPLANAR, turn
+        )
 
-def _transform(ref: TextureRef) -> tuple[float, ...]:
-    """offset · rotation · scale, as KHR_texture_transform lays them out; then the size of a repeat."""
+    def decal(self, decal: Decal, frame: Frame) -> NDArray[np.float32]:
+        """The row of a decal on an item."""
+
+        def pixels() -> np.ndarray:
+            return decode_picture(self._read(decal.asset), decal.name)
+
+        lies = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0, decal.width_m, 0.0, *decal_frame(decal, frame))
+        colour = self.shelf.row(decal.asset, pixels, True, CLAMP, -1, PLANAR, lies)
+        alpha = self.shelf.row(decal.asset, pixels, True, CLAMP, 3, PLANAR, lies)
+        width, height = self.shelf.size(alpha)
+        return decal_row(decal, colour, alpha, height / width)
+
+
+def _transform(ref: TextureRef, frame: Frame) -> tuple[float, ...]:
+    """offset · rotation · scale, as KHR_texture_transform lays them out; the size of a repeat; the frame."""
     a = math.radians(ref.rotation_deg)
     c, s = math.cos(a), math.sin(a)
+    lies = standing_in(frame, (ref.at_x_m, ref.at_y_m, ref.at_z_m), ref.turn_deg, ref.tip_deg, 0.0)
     return (c * ref.scale_u, s * ref.scale_v, ref.offset_u, -s * ref.scale_u, c * ref.scale_v, ref.offset_v,
-            ref.size_m, 0.0)  # fmt: skip
+            ref.size_m, 0.0, *lies)  # fmt: skip
 
 
 EXIT = Material(id="exit", name="Exit", base_color=(1, 1, 1), specular_ior=1.0)
 """Where light leaves a scattering medium: evenly, all of it."""
 
 
-def material_rows(materials: tuple[Material, ...], textures: TextureSet) -> Materials:
-    """Rows for all materials after EXIT; their maps are taken into the texture set."""
+@dataclass(frozen=True, slots=True)
+class WornOn:
+    """What a material needs to know of the item that wears it: where its space is, what pictures are put onto it."""
+
+    frame: Frame = NO_FRAME
+    decals: tuple[tuple[Decal, Frame], ...] = ()
+
+
+def material_rows(
+    materials: tuple[Material, ...], textures: TextureSet, worn: Mapping[str, WornOn] | None = None
+) -> Materials:
+    """Rows for all materials after EXIT; their maps are taken into the texture set. worn: by ids of materials."""
     values = np.stack([row_of(m) for m in (EXIT, *materials)]).astype(np.float64)
-    ranges = np.full((len(values), 7), -1, np.int32)
-    ranges[:, [0, 1, 4]] = 0
+    ranges = np.full((len(values), 9), -1, np.int32)
+    ranges[:, [0, 1, 4, 7, 8]] = 0
     ranges[1:, 6] = [m.vertex_colours for m in materials]
     ranges[0, 6] = 0
     bindings: list[tuple[int, int, int]] = []
     films: list[np.ndarray] = []
+    layers: list[NDArray[np.float32]] = []
     for row, m in enumerate(materials, 1):
+        on = (worn or {}).get(m.id, WornOn())
         if m.thin_film_weight > 0:
             values[row, FILM_TABLE] = len(films)
             films.append(thin_film_table(m))
         ranges[row, 0] = len(bindings)
         for name, (column, width) in _MAPPED.items():
-            index = textures.index_of(getattr(m.maps, name, None), name in _COLOUR_MAPS, width == 1)
+            index = textures.index_of(getattr(m.maps, name, None), name in _COLOUR_MAPS, width == 1, on.frame)
             if index >= 0:
                 bindings.append((column, width, index))
         ranges[row, 1] = len(bindings)
-        ranges[row, 2] = textures.index_of(m.maps.normal, False)
-        ranges[row, 3] = textures.index_of(m.maps.height, False, single=True)
-        ranges[row, 5] = textures.index_of(m.maps.coat_normal, False)
+        ranges[row, 2] = textures.index_of(m.maps.normal, False, frame=on.frame)
+        ranges[row, 3] = textures.index_of(m.maps.height, False, True, on.frame)
+        ranges[row, 5] = textures.index_of(m.maps.coat_normal, False, frame=on.frame)
+        ranges[row, 7] = len(layers)
+        layers += [layer_row(x, textures.mask(x, on.frame)) for x in m.layers if x.on and x.amount > 0]
+        layers += [textures.decal(decal, frame) for decal, frame in on.decals if decal.on]
+        ranges[row, 8] = len(layers)
+        if ranges[row, 8] > ranges[row, 7]:  # it may become what it is not without them
+            values[row, PLAIN] = 0.0
         fixed = (m.maps.specular_roughness,)
         if values[row, PLAIN] and not any(fixed):
             values[row, PROFILED] = 1.0
             values[row, PROFILE:EVEN], values[row, PROFILE_MEAN] = profile(
                 load_tables(), m.specular_ior, m.specular_roughness
             )
-        ranges[row, 4] = ranges[row, 1] > ranges[row, 0] or max(ranges[row, [2, 3, 5]].max() + 1, ranges[row, 6]) > 0
+        ranges[row, 4] = (
+            ranges[row, 1] > ranges[row, 0]
+            or max(ranges[row, [2, 3, 5]].max() + 1, ranges[row, 6], ranges[row, 8] - ranges[row, 7]) > 0
+        )
         values[row, EVEN] = not ranges[row, 4] and _is_even(values[row])
     return Materials(
         values, ranges, np.array(bindings or [(0, 0, 0)], np.int32),
         np.ascontiguousarray(np.stack(films or [np.zeros((THIN_FILM_STEPS, THIN_FILM_ANGLES, 3))]), np.float32),
+        np.stack(layers or [np.zeros(LAYER_COLUMNS, np.float32)]),
     )  # fmt: skip
 
 
@@ -155,6 +208,8 @@ def resolve(materials, textures, row, at, p, n, width, out):
         out[BASE + 1] *= at[7]
         out[BASE + 2] *= at[8]
         out[OPACITY] *= at[9]
+    for k in range(materials.ranges[row, 7], materials.ranges[row, 8]):
+        lay_over(materials.layers[k], textures, at, p, n, width, out)
 
 
 @device

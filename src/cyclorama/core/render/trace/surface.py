@@ -4,7 +4,7 @@ import math
 
 from ...kernel import device, kernel, routine
 from ...material.row import EDGE_RADIUS, NORMAL_SCALE, RELIEF
-from ...textures import TRIPLANAR, UV_SET, WIDTH, map_value
+from ...textures import PROJECTION, UV, UV_SET, WIDTH, map_value
 from ...vectors import basis, cross, dot, normalize
 
 MATERIAL_COLUMN, PART_COLUMN = 24, 25
@@ -133,10 +133,34 @@ def _uv_edges(geometry, triangle, which):
     )  # fmt: skip
 
 
+@routine
+def sharpness(edges, triangle, p, flat, curvature):
+    """How sharp a surface is at a point, 1/m: its curvature, or one by the distance to a hard edge nearby, whichever is
+    sharper; negative in hollows."""
+    sharp = curvature
+    for k in range(edges.first[triangle], edges.first[triangle + 1]):
+        e = edges.edge[edges.near[k]]
+        a = (e[0] * 1.0, e[1] * 1.0, e[2] * 1.0)
+        d = (e[3] - a[0], e[4] - a[1], e[5] - a[2])
+        q = (p[0] - a[0], p[1] - a[1], p[2] - a[2])
+        along = min(max(dot(q, d) / max(dot(d, d), 1e-24), 0.0), 1.0)
+        w = (along * d[0] - q[0], along * d[1] - q[1], along * d[2] - q[2])  # from p to the edge
+        n1, n2 = (e[6] * 1.0, e[7] * 1.0, e[8] * 1.0), (e[9] * 1.0, e[10] * 1.0, e[11] * 1.0)
+        on_first = dot(n1, flat) >= dot(n2, flat)
+        mine, other = (n1, n2) if on_first else (n2, n1)
+        if dot(mine, flat) < 0.99:
+            continue  # lies round another corner
+        here = 1.0 / max(math.sqrt(dot(w, w)), 1e-9)
+        if here > abs(sharp):
+            # where the other face falls away beyond the edge, it stands out
+            sharp = here if dot(w, other) > 0.0 or dot(w, w) < 1e-18 else -here
+    return sharp
+
+
 @device
 def texture_point(geometry, triangle, u, v):
     """Where a hit lies on maps: u, v of the first set and how much of it a metre spans there, the same of the second,
-    and the mesh's own colour and opacity."""
+    the mesh's own colour and opacity, and how sharp the surface is there (see `sharpness`)."""
     t = geometry.corners
     w = 1.0 - u - v
     across = w * t[triangle, 18] + u * t[triangle, 20] + v * t[triangle, 22]
@@ -160,7 +184,14 @@ def texture_point(geometry, triangle, u, v):
         green = w * q[triangle, 1] + u * q[triangle, 5] + v * q[triangle, 9]
         blue = w * q[triangle, 2] + u * q[triangle, 6] + v * q[triangle, 10]
         alpha = w * q[triangle, 3] + u * q[triangle, 7] + v * q[triangle, 11]
-    return across, down, density, across2, down2, density2, red, green, blue, alpha
+    sharp = 0.0
+    if geometry.curved.shape[0] > 0:
+        k = geometry.curved
+        sharp = w * k[triangle, 0] + u * k[triangle, 1] + v * k[triangle, 2]
+        p = (w * a[0] + u * b[0] + v * c[0], w * a[1] + u * b[1] + v * c[1], w * a[2] + u * b[2] + v * c[2])
+        length = 1.0 / max(math.sqrt(dot(n, n)), 1e-30)
+        sharp = sharpness(geometry.edges, triangle, p, (n[0] * length, n[1] * length, n[2] * length), sharp)
+    return across, down, density, across2, down2, density2, red, green, blue, alpha, sharp
 
 
 @device
@@ -205,7 +236,7 @@ def mapped_normal(geometry, textures, index, values, triangle, normal, at, p, fl
     scale = values[NORMAL_SCALE] * 1.0
     x, y, z = (2.0 * x - 1.0) * scale, (2.0 * y - 1.0) * scale, 2.0 * z - 1.0
     gu, gv, side = _gradients(geometry, triangle, textures.layout[index, UV_SET])
-    if side == 0.0 or textures.layout[index, TRIPLANAR] != 0:
+    if side == 0.0 or textures.layout[index, PROJECTION] != UV:
         t, b = basis(normal)
     else:
         raw = cross(gv, normal)
@@ -221,14 +252,26 @@ def mapped_normal(geometry, textures, index, values, triangle, normal, at, p, fl
 @device
 def _shifted(at, across, down):
     """Where a point lies on maps (see `texture_point`) when it moves along them."""
-    return (at[0] + across, at[1] + down, at[2], at[3] + across, at[4] + down, at[5], at[6], at[7], at[8], at[9])
+    return (
+        at[0] + across,
+        at[1] + down,
+        at[2],
+        at[3] + across,
+        at[4] + down,
+        at[5],
+        at[6],
+        at[7],
+        at[8],
+        at[9],
+        at[10],
+    )
 
 
 @routine
 def relieved_normal(geometry, textures, index, values, triangle, normal, at, p, flat, width):
     """The normal tilted against the slope of a height map (Blinn, "Simulation of Wrinkled Surfaces", 1978)."""
     depth = values[RELIEF] * values[NORMAL_SCALE]
-    if textures.layout[index, TRIPLANAR] != 0:
+    if textures.layout[index, PROJECTION] != UV:
         step = max(width, textures.transform[index, 6] / textures.layout[index, WIDTH])
         t, b = basis(normal)
         here, _, _ = map_value(textures, index, at, p, flat, width)

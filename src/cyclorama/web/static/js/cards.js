@@ -2,6 +2,7 @@
 
 import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
 import { ItemList } from "./item_list.js";
+import { LaidOn } from "./laid_on.js";
 import { LensCard } from "./lens_card.js";
 import { Colourways } from "./colourways.js";
 import { LightCard } from "./light_card.js";
@@ -44,6 +45,7 @@ export class Cards {
     Object.assign(this, { store, chosen, refresh, forecast: null });
     this.lightCard = new LightCard(store, chosen, refresh, floor);
     this.materialCard = new MaterialCard(store, chosen, refresh, floor);
+    this.laidOn = new LaidOn(store, chosen, refresh, floor);
     this.tray = new MaterialTray(store, chosen, refresh, floor);
     this.colourways = new Colourways(store, chosen, (material) => this.tray.url(material));
     this.tray.onchange = () => this.colourways.show();
@@ -85,6 +87,7 @@ export class Cards {
     this.lensCard.show(state);
     this.lightCard.show(state);
     this.materialCard.show(state);
+    this.laidOn.show(state);
     this.colourways.show();
     this.tray.show(!document.querySelector("[data-card=materials]").hidden);
     this.#shootCard(state);

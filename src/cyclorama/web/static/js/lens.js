@@ -345,19 +345,19 @@ export class Lens {
   }
 
   /** Where an event is in the picture; null outside. */
-  #placeOf(e) {
+  placeOf(e) {
     const { left, top, width, height } = box(this.frame);
     const [x, y] = [(e.clientX - left) / width, (e.clientY - top) / height];
     return x < 0 || x > 1 || y < 0 || y > 1 ? null : { frame: this.clock.frame, x, y };
   }
 
   #tryAt(e) {
-    const place = this.#placeOf(e);
+    const place = this.placeOf(e);
     if (place) this.tryOn(place);
   }
 
   #picked(e) {
-    const place = this.#placeOf(e);
+    const place = this.placeOf(e);
     if (!place) return;
     const then = this.picking;
     this.stopPicking();

@@ -84,13 +84,11 @@ export class MaterialCard {
 
   #row(material, slot, ref) {
     const path = `materials/${material}/maps/${slot}`;
-    const flat = ref.projection === "uv";
     const open = slot === this.chosen.slot;
     const choose = () => ((this.chosen.slot = open ? null : slot), this.refresh());
     return make("li", { class: "row" },
       make("button", { type: "button", class: `name truncate text-left underline underline-offset-2 ${open ? "font-semibold decoration-ink" : "decoration-rule"}`, "aria-expanded": open, title: `${ref.name}: how it lies on the surface`, onclick: choose },
         slot.replaceAll("_", " "), make("span", { class: "text-soft/70" }, ` · ${ref.name || "picture"}`)),
-      make("button", { type: "button", class: "btn h-[22px] px-1.5", title: flat ? "Laid on by texture coordinates; press to project from three sides" : "Projected from three sides; press to use texture coordinates", onclick: () => this.store.set(`${path}/projection`, flat ? "triplanar" : "uv") }, flat ? "uv" : "3 sides"),
       make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove the ${slot} map`, title: "Remove", onclick: () => this.store.set(path, null) }, "×"));
   }
 }

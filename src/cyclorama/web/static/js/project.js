@@ -265,6 +265,8 @@ export class ProjectStore {
       .replace("{light}", chosen.light ?? "")
       .replace("{material}", chosen.material ?? "")
       .replace("{slot}", chosen.slot ?? "")
+      .replace("{layer}", chosen.layer ?? "")
+      .replace("{decal}", chosen.decal ?? "")
       .replace("{segment}", chosen.segment ?? "")
       .replace("{piece}", chosen.piece ?? "")
       .replace("{row}", chosen.row ?? "");

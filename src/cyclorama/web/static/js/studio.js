@@ -36,7 +36,7 @@ class Floor {
   constructor() {
     this.store = new ProjectStore(told("project-id"), told("affects"), told("keyable"));
     this.clock = new Clock(this.store);
-    this.chosen = { light: null, material: null, slot: null, item: null, row: null, segment: null, piece: null };
+    this.chosen = { light: null, material: null, slot: null, layer: null, decal: null, item: null, row: null, segment: null, piece: null };
     this.station = stationInAddress() ?? "subject";
     /** Whether the files that are picked next come beside what is on the set. */
     this.beside = false;
@@ -57,7 +57,7 @@ class Floor {
     this.touch = new Touch(this.lens, this, chosen);
     this.stock = new StockDrawer(store, chosen, this);
     this.partTools = new PartTools(store, this.touch, this);
-    this.dropping = new Dropping(this.lens, this, this.touch, chosen, this.palette);
+    this.dropping = new Dropping(this.lens, this, this.touch, chosen, this.palette, this.cards.laidOn);
     this.lens.onpreview = (pose) => this.preview(pose);
     store.subscribe((state) => this.#show(state));
     clock.subscribe(() => this.#showTime());
