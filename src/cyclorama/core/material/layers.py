@@ -7,7 +7,7 @@ from ..kernel import device, routine
 from ..scene.surface_layer import Decal, LayerKind, SurfaceLayer
 from ..textures import in_frame, map_value
 from .patterns import SIZE, filtered_noise
-from .row import BASE, COAT, COAT_ROUGHNESS, METALNESS, ROUGHNESS
+from .row import BASE, BASE_WEIGHT, COAT, COAT_ROUGHNESS, METALNESS, ROUGHNESS, SUBSURFACE, TRANSMISSION
 
 (MASK, PICTURE, ALPHA, AMOUNT, WHERE, REACH, STRENGTH, RED, GREEN, BLUE, COLOUR_SHARE, LAYER_ROUGHNESS,
  LAYER_METALNESS, METAL_SHARE, STRIPS, DEPTH, HALF_ACROSS, HALF_UP) = range(18)  # fmt: skip
@@ -91,6 +91,10 @@ def lay_over(layer, textures, at, p, n, width, out):
     out[BASE] += k * (red - out[BASE])
     out[BASE + 1] += k * (green - out[BASE + 1])
     out[BASE + 2] += k * (blue - out[BASE + 2])
+    # what hides the colour hides what lies under it too: a label on glass is no glass
+    out[TRANSMISSION] *= 1.0 - k
+    out[SUBSURFACE] *= 1.0 - k
+    out[BASE_WEIGHT] += k * (1.0 - out[BASE_WEIGHT])
     out[ROUGHNESS] += m * (layer[LAYER_ROUGHNESS] - out[ROUGHNESS])
     out[METALNESS] += m * layer[METAL_SHARE] * (layer[LAYER_METALNESS] - out[METALNESS])
     if layer[STRIPS] > 0.0:

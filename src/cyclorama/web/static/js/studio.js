@@ -99,9 +99,9 @@ class Floor {
   /** Show changes that are not saved yet: in the picture, or where the camera or the subject goes in the stand-in. */
   attempt(changes) {
     const { store, clock, lens, plan } = this;
-    if (!changes.some(({ path }) => MOVES.has(store.affects(path)))) {
+    if (!changes.some(({ path }) => path && MOVES.has(store.affects(path)))) {
       lens.attempt(changes);
-      if (changes.some(({ path }) => path.includes("/lights/"))) store.preview(changes, clock.frame, (pose) => plan.show(pose));
+      if (changes.some(({ path }) => path?.includes("/lights/"))) store.preview(changes, clock.frame, (pose) => plan.show(pose));
     } else {
       lens.handle();
       store.preview(changes, clock.frame, (pose) => this.preview(pose));
