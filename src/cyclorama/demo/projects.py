@@ -4,6 +4,8 @@ import io
 import zipfile
 from dataclasses import dataclass
 
+import numpy as np
+
 from ..core.framing import fit_subject
 from ..core.geometry.intake import take_in
 from ..core.geometry.kept import Intake, content_hash
@@ -32,6 +34,7 @@ from ..core.scene import (
 from ..core.sheet.lists import aimed
 from .environments import harbour_dusk, north_light_studio
 from .lantern import build_lantern
+from .looks import lantern_looks, storm_glass_looks
 from .storm_glass import build_storm_glass
 
 
@@ -66,7 +69,11 @@ def placed(intake: Intake, stage: Stage) -> Item:
 def _fitted(project: Project, intake: Intake) -> Project:
     """The project with the camera fitted to its subject, and the lights aimed at what that looks at."""
     assert project.subject is not None
-    project = fit_subject(project, placed_hull(intake.measures, project.subject.placement))
+    disc = project.set.disc
+    around = np.radians(np.arange(0, 360, 5))
+    rim = np.stack([disc.radius_m * np.sin(around), np.zeros(72), disc.radius_m * np.cos(around)], axis=1)
+    hull = placed_hull(intake.measures, project.subject.placement)
+    project = fit_subject(project, np.concatenate([hull, rim]))  # the disc stays whole in the picture
     x, y, z = (float(c) for c in aim_point(project.camera.aim, project))
     return put_all(project, aimed(project.look, Aim(x_m=x, y_m=y, z_m=z)))
 
@@ -96,7 +103,7 @@ def storm_glass_project() -> DemoProject:
         id="storm-glass-no-4", name="Storm Glass No. 4", items=(placed(intake, stage),), subject_id=intake.item.id,
         materials=intake.materials, set=stage,
         looks=(Look(
-            id="look-1", name="Look 1", lights=lights, tone=Tone(ev100=8.45),
+            id="look-1", name="North light", lights=lights, tone=Tone(ev100=8.3),
             environment=Environment(asset=content_hash(picture), source_name="north-light-studio.exr",
                                     strength_stops=-1.7),
         ),),
@@ -108,7 +115,8 @@ def storm_glass_project() -> DemoProject:
         ),),
         shot_id="shot-1",
     )  # fmt: skip
-    return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
+    fitted = storm_glass_looks(_fitted(project, intake), intake)
+    return DemoProject(fitted, intake, model, {content_hash(picture): picture})
 
 
 def lantern_project() -> DemoProject:
@@ -133,7 +141,7 @@ def lantern_project() -> DemoProject:
         id="harbour-lantern", name="Harbour Lantern", items=(placed(intake, stage),), subject_id=intake.item.id,
         materials=intake.materials, set=stage,
         looks=(Look(
-            id="look-1", name="Look 1", lights=lights, tone=Tone(ev100=7.9),
+            id="look-1", name="Harbour dusk", lights=lights, tone=Tone(ev100=7.9),
             environment=Environment(asset=content_hash(picture), source_name="harbour-dusk.exr", strength_stops=-1.1),
         ),),
         cameras=(Camera(id="camera-1", name="Camera 1", focal_mm=85, elevation_deg=8),),
@@ -144,4 +152,5 @@ def lantern_project() -> DemoProject:
         ),),
         shot_id="shot-1",
     )  # fmt: skip
-    return DemoProject(_fitted(project, intake), intake, model, {content_hash(picture): picture})
+    fitted = lantern_looks(_fitted(project, intake), intake)
+    return DemoProject(fitted, intake, model, {content_hash(picture): picture})

@@ -30,7 +30,8 @@ class LightState(BaseModel):
     """linear, the brightest component 1"""
     gives: Vector
     """what a white surface that faces it at its aim gets, as the picture shows it (1 is white), times π"""
-    shadows: bool
+    shadows: float
+    """density of its shadows, 0 none"""
     cone: float
     """tangent of half a spot's cone, 0 for what shines to all sides"""
     edge: float

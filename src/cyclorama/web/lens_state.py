@@ -69,7 +69,7 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
             LightState(
                 id=light.id, name=light.name, shape=light.shape, lit=light.id in lit, centre=near(row[0:3]),
                 aim=near(aim, 7), half_u=near(row[3:6]), half_v=near(row[6:9]),
-                colour=rounded(colour / colour.max(), 4), shadows=light.casts_shadows,
+                colour=rounded(colour / colour.max(), 4), shadows=light.shadow_density if light.casts_shadows else 0.0,
                 gives=_figures(gain * white * _illuminance(row, aim)), gobo=_gobo_url(light),
                 cone=math.tan(math.radians(light.cone_deg / 2)) if light.shape == "spot" else 0.0, edge=light.edge,
                 carriage=light_carriage(project, light),

@@ -8,6 +8,7 @@ from fastapi.responses import HTMLResponse
 from ..core.errors import DamagedError
 from ..core.light.studios import STUDIOS
 from ..core.material.presets import PRESETS
+from ..core.material.variations import Vary
 from ..core.scene import MaterialMaps, place_of
 from ..core.scene.light import Shape
 from ..core.scene.look_changes import ReadyRig
@@ -30,6 +31,8 @@ Ctx = Annotated[Context, Depends(context)]
 templates.env.globals["place_of"] = place_of
 
 
+_VARIED = {"specular_roughness": "roughness", "base_metalness": "metalness", "specular_ior": "IOR",
+           "specular_roughness_anisotropy": "anisotropy", "thin_film_thickness_nm": "film thickness"}  # fmt: skip
 STOCK_KINDS = (
     ("set", "Sets", "No set-up is kept. Set card, Keep this set-up."),
     ("model", "Models", "No model is kept. Subject card, Keep."),
@@ -75,6 +78,7 @@ _CARD_LISTS = {
     "stretches": [(kind, kind.replace("_", " ").capitalize()) for kind in get_args(MoveKind) if kind != "spin"],
     "presets": list(PRESETS),
     "map_slots": list(MaterialMaps.model_fields),
+    "varied": [(what, _VARIED.get(what, what.replace("_", " ")).capitalize()) for what in get_args(Vary)],
     "layer_kinds": get_args(LayerKind),
     "patterns": list(get_args(PatternKind)),
     "shapes": list(get_args(Shape)),

@@ -4,7 +4,7 @@ background. A swatch is kept under what it shows, and never stands in the way of
 import hashlib
 import time
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends
 from fastapi import Path as PathParameter
@@ -13,6 +13,7 @@ from pydantic import BaseModel
 
 from ..core.errors import NotFoundError
 from ..core.material.presets import PRESETS, with_preset
+from ..core.material.variations import Vary, varied
 from ..core.render.film.swatch import swatch_compiler, swatch_key, swatch_of
 from ..core.scene import Material, Project
 from ..core.scene.saved_material import SavedMaterial
@@ -130,6 +131,47 @@ def swatch(ctx: Ctx, key: Key) -> FileResponse:
     if not path.exists():
         raise NotFoundError(GONE)
     return FileResponse(path, headers={"Cache-Control": "private, max-age=31536000, immutable"})
+
+
+class Varied(BaseModel):
+    """What a material is varied along."""
+
+    material: str
+    across: Vary
+    down: Vary | None = None
+
+
+class Variation(BaseModel):
+    """A material as it might be."""
+
+    values: dict[str, Any]
+    """what is other, by field"""
+    key: str
+    there: bool
+
+
+@router.post("/projects/{project_id}/tray/varied")
+def vary(ctx: Ctx, project_id: str, wanted: Varied) -> list[list[Variation]]:
+    """A material varied along one or two of its numbers; swatches that are missing are developed in the background."""
+    project = ctx.studio.projects.get(project_id).project
+    material = next((m for m in project.materials if m.id == wanted.material), None)
+    if material is None:
+        raise NotFoundError("That material is not in this project any more.")
+    missing: dict[str, Material] = {}
+    rows: list[list[Variation]] = []
+    for row in varied(material, wanted.across, wanted.down):
+        rows.append([])
+        for values in row:
+            changed = material.model_copy(update=values)
+            key = swatch_key(changed)
+            there = swatch_is_there(ctx.studio, key)
+            if not there:
+                missing[key] = changed
+            rows[-1].append(Variation(values=values, key=key, there=there))
+    if missing:
+        about = hashlib.sha256("".join(missing).encode()).hexdigest()[:32]
+        ctx.work.ask("swatches", about, f"Variations of {material.name}", Wanted(materials=missing))
+    return rows
 
 
 def swatch_kind(studio: Studio, lens: Lens) -> Kind:

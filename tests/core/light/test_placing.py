@@ -1,11 +1,13 @@
 """Lights put where their reflection is wanted, against analytic mirrors."""
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from cyclorama.core.light.placing import GRAZING_DEG, Stand, Surface, grazing, mirrored, stand_for
+from cyclorama.core.light.placing import GRAZING_DEG, Stand, Surface, grazing, mirrored, past, stand_for
 from cyclorama.core.light.rows import direction
 
 angles = st.floats(-180.0, 180.0), st.floats(-80.0, 80.0)
@@ -67,3 +69,26 @@ def test_a_light_grazes_from_the_side_on_which_it_stands() -> None:
         assert np.degrees(np.arcsin(towards @ normal)) == pytest.approx(GRAZING_DEG)
         assert np.linalg.norm(towards) == pytest.approx(1.0)
         assert towards @ light > 0
+
+
+def test_the_edge_of_a_shadow_passes_the_hull_and_is_the_nearest_that_does() -> None:
+    """Past a ball: the angle between the direction and its middle is asin(r / d), and the light turns least."""
+    rng = np.random.default_rng(3)
+    ball = rng.normal(size=(6000, 3))
+    hull = 0.5 * ball / np.linalg.norm(ball, axis=1, keepdims=True) + [0, 0.5, 0]
+    for point, light in (
+        ((1.5, 0.0, 0.4), (-2.0, 3.0, 0.0)),
+        ((-1.0, 0.0, 2.0), (0.5, 0.9, -2.0)),
+        ((2.0, 0.0, 0.0), (3.0, 3.0, 1.0)),
+    ):
+        towards = past(np.array(point), hull, np.array(light))
+        assert towards is not None
+        middle = np.array([0, 0.5, 0]) - point
+        seen = math.asin(0.5 / np.linalg.norm(middle))
+        middle = middle / np.linalg.norm(middle)
+        assert math.acos(towards @ middle) == pytest.approx(seen, abs=0.02)
+        # least turned: it lies in the plane of the light and the ball's middle
+        now = (np.array(light) - point) / np.linalg.norm(np.array(light) - point)
+        across = np.cross(now, middle)
+        assert abs(float(towards @ across) / np.linalg.norm(across)) < 0.05
+    assert past(np.array([0.1, 0.5, 0.0]), hull, np.array([3.0, 3.0, 3.0])) is None

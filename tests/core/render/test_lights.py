@@ -274,3 +274,28 @@ def test_sky_lights_the_floor_with_its_sun(tracer: Tracer) -> None:
     overcast = env.model_copy(update={"sky": env.sky.model_copy(update={"sun": False})})
     scene = SceneCompiler(assets.__getitem__).compile(moment(edited(project, look__environment=overcast), 1), 8, 8)
     assert len(scene.lights.rows) == 0
+
+
+@pytest.mark.parametrize("density", [0.0, 0.35, 1.0])
+def test_a_shadow_holds_back_as_much_as_it_is_told(tracer: Tracer, density: float) -> None:
+    """Under a cover (1 − density) · tint of the light arrives, beside it all; a cover counts when it is near enough."""
+    cover = plane(8.0, 0.5)
+    floor = plane(8.0)
+    stacked = Mesh(*(np.concatenate([getattr(floor, f), getattr(cover, f)]) for f in ("vertices", "normals", "uvs")),
+                   np.concatenate([floor.triangles, cover.triangles + 4]), np.zeros(4, np.int32))  # fmt: skip
+    tint = np.array([1.0, 0.5, 0.25])
+    camera = look_at((0, 0.3, 0.001), (0, 0, 0), 0.01, 8)
+
+    def under(mesh: Mesh, **light: object) -> np.ndarray:
+        row = above("disc", 2.0, width_m=0.5, power=1000, power_unit="nit", **light)
+        picture = exposed(tracer, scene_of(mesh, diffuse(), camera, row, max_bounces=0), 512).radiance
+        return np.asarray(picture, np.float64).mean(axis=(0, 1))
+
+    lifted = {"shadow_density": density, "shadow_tint": tuple(tint)}
+    whole = under(floor)
+    assert under(floor, **lifted) == pytest.approx(whole, rel=0.02)
+    assert under(stacked, **lifted) == pytest.approx((1 - density) * tint * whole, rel=0.04, abs=1e-9)
+    assert under(stacked, **lifted, shadow_reach_m=0.4) == pytest.approx(whole, rel=0.02)
+    assert under(stacked, **lifted, shadow_reach_m=0.6) == pytest.approx(
+        (1 - density) * tint * whole, rel=0.04, abs=1e-9
+    )

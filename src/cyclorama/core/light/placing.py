@@ -4,9 +4,12 @@ import math
 from typing import NamedTuple
 
 import numpy as np
+from scipy.spatial import ConvexHull
 
-from ..arrays import Vec3
+from ..arrays import Points, Vec3
 
+WIDEST_COSINE = 0.05
+"""A hull that fills more of what a point sees holds the point, or nearly."""
 GRAZING_DEG = 8.0
 """So far above the surface a light stands that grazes it."""
 HIGHEST_DEG = 89.0
@@ -50,6 +53,32 @@ def grazing(surface: Surface, light_at: Vec3) -> Vec3:
         along = np.cross(n, [1.0, 0.0, 0.0] if abs(n[0]) < 0.9 else [0.0, 1.0, 0.0])
     a = math.radians(GRAZING_DEG)
     return np.asarray(math.sin(a) * n + math.cos(a) * _unit(along))
+
+
+def past(point: Vec3, hull: Points, light_at: Vec3) -> Vec3 | None:
+    """The direction (3,) from a point that just passes a hull (n, 3), nearest to where a light is now: a light there
+    has the edge of the hull's shadow at the point. None from within the hull.
+
+    All that is hidden by a convex hull lies, seen from a point outside, in a convex cone: on a plane across its middle
+    its outline is the convex outline of its corners.
+    """
+    rays = hull - point
+    away = np.linalg.norm(rays, axis=1)
+    middle = _unit(rays.mean(axis=0))
+    rays = rays / np.maximum(away, 1e-12)[:, None]
+    if (rays @ middle).min() < WIDEST_COSINE:
+        return None
+    side = _unit(np.cross(middle, [0.0, 1.0, 0.0] if abs(middle[1]) < 0.9 else [1.0, 0.0, 0.0]))
+    axes = np.stack([side, np.cross(middle, side)])
+    flat = rays @ axes.T / (rays @ middle)[:, None]
+    outline = flat[ConvexHull(flat).vertices]
+    now = _unit(light_at - point)
+    here = axes @ now / max(float(now @ middle), 0.05)
+    start, along = outline, np.roll(outline, -1, axis=0) - outline
+    share = ((here - start) * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-18)
+    nearest = start + np.clip(share, 0.0, 1.0)[:, None] * along
+    x, y = nearest[int(np.linalg.norm(nearest - here, axis=1).argmin())]
+    return _unit(middle + x * axes[0] + y * axes[1])
 
 
 def stand_for(

@@ -11,9 +11,13 @@ from .shapes import (
     AREA,
     CASTS,
     CENTRE,
+    CONTACT,
     COS_INNER,
     COS_OUTER,
     DISC,
+    FAR,
+    FREE,
+    FREE_SHARE,
     GOBO,
     GOBO_BLUR,
     GOBO_PARALLEL,
@@ -21,7 +25,9 @@ from .shapes import (
     HALF_LENGTH,
     HALF_U,
     HALF_V,
+    HELD_SHARE,
     KIND,
+    LIFTED,
     LIGHT_COLUMNS,
     MASK_OFFSET,
     MASK_U,
@@ -42,6 +48,10 @@ from .shapes import (
 from .temperature import temperature_to_rgb
 
 KINDS = {"rectangle": RECT, "disc": DISC, "sphere": SPHERE, "tube": TUBE, "spot": SPOT, "sun": SUN}
+
+
+MOST_FREE = 0.97
+"""At most so often light is taken as passing everything."""
 
 
 def direction(azimuth_deg: float, elevation_deg: float) -> Vec3:
@@ -144,7 +154,24 @@ def light_row(light: Light, aim: Vec3, travel_deg: float, while_open_deg: float 
     row[TRAVEL] = math.radians(while_open_deg)
     row[GOBO] = -1
     row[CASTS], row[SEEN], row[REFLECTED] = light.casts_shadows, light.seen_by_camera, light.seen_in_reflections
+    _lift_shadows(row, light)
     return row.astype(np.float32)
+
+
+def _lift_shadows(row: NDArray[np.float64], light: Light) -> None:
+    """Enter what of a light passes into its own shadows.
+
+    Of its light L a share F = (1 − density) · tint comes through: visible or not, V, what arrives is V·L·(1 − F) + L·F.
+    Which of the two terms a sample stands for is chosen at random.
+    """
+    if not light.casts_shadows or (light.shadow_density >= 1.0 and light.shadow_reach_m is None):
+        return
+    free = (1.0 - light.shadow_density) * np.array(light.shadow_tint)
+    chance = min(float(free.max()), MOST_FREE)
+    row[CASTS], row[FREE] = LIFTED, chance
+    row[FREE_SHARE : FREE_SHARE + 3] = free / chance if chance > 0 else 0.0
+    row[HELD_SHARE : HELD_SHARE + 3] = (1.0 - free) / (1.0 - chance)
+    row[CONTACT] = FAR if light.shadow_reach_m is None else light.shadow_reach_m
 
 
 def carry(row: NDArray[np.float32], at: Mat4) -> None:

@@ -24,12 +24,17 @@ GOBO, MASK_U, MASK_V, MASK_OFFSET, GOBO_BLUR, GOBO_PARALLEL = 22, 23, 26, 29, 31
 """Row of the mask or −1; how its u and v (3, 3) grow from the middle of the light, and from where (2): by the metre, or
 by the metre from the light as seen from there; blur in masks; 1: parallel."""
 CASTS, SEEN, REFLECTED = 33, 34, 35
-"""1: casts shadows; seen by the camera; seen in reflections."""
+"""1: casts shadows (0: none, LIFTED: see there); seen by the camera; seen in reflections."""
 REACH = 36
 """Radius of a ball around the centre that holds the whole light."""
 TRAVEL = 37
 """Radians that the light turns about the axis while the shutter is open; the row is as in the middle of it."""
-LIGHT_COLUMNS = 38
+LIFTED = 2.0
+"""Value of CASTS of a light whose shadows let some of it through, or reach only so far; it is only ever aimed at."""
+FREE, FREE_SHARE, HELD_SHARE, CONTACT = 38, 39, 42, 45
+"""How often its light is taken as passing everything, what of it (3) counts then and otherwise, and how far from what
+is lit things cast shadows, m."""
+LIGHT_COLUMNS = 46
 PANEL_COLUMNS = KIND + 1
 """The first columns are all that is needed of a panel without grid or gobo."""
 FAR = 1e30
@@ -193,8 +198,8 @@ def _towards(x, y, z):
 
 @device
 def is_bare_panel(rows, k):
-    """Whether the light is a rectangle or disc without grid and gobo."""
-    return rows[k, KIND] <= DISC and rows[k, GRID_TAN] <= 0.0 and rows[k, GOBO] < 0.0
+    """Whether the light is a rectangle or disc without grid and gobo, and its shadows are as they are."""
+    return rows[k, CASTS] != LIFTED and rows[k, KIND] <= DISC and rows[k, GRID_TAN] <= 0.0 and rows[k, GOBO] < 0.0
 
 
 @device

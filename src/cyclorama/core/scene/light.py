@@ -79,6 +79,12 @@ class Light(Doc):
     """Share of the cone over which a spot fades."""
     sun_deg: Annotated[float, quantity("Size of the sun", "°", ge=0.05, le=30)] = 0.53
     casts_shadows: bool = True
+    shadow_density: Annotated[Unit01, Field(title="Shadow density")] = 1.0
+    """How much of its light its shadows hold back."""
+    shadow_tint: Annotated[Colour, Field(title="Shadow tint")] = (1.0, 1.0, 1.0)
+    """Colour of what of its light comes into its shadows."""
+    shadow_reach_m: Annotated[float | None, quantity("Shadows reach", "m", ge=1e-6, le=50_000)] = None
+    """Only what is so near to what is lit casts a shadow on it; None: all."""
     seen_by_camera: bool = False
     seen_in_reflections: bool = True
     excluded_parts: tuple[Id, ...] = ()

@@ -17,11 +17,11 @@ ReadyRig = Literal[
 
 class PlaceLight(Doc):
     """Put a light of the open shot's look, at its distance, where its reflection is seen at a place of the picture in a
-    frame, or where it grazes what is seen there."""
+    frame, where it grazes what is seen there, or where the edge of the subject's shadow lies there."""
 
     kind: Literal["place_light"] = "place_light"
     light: Id
-    wanted: Literal["highlight", "graze"] = "highlight"
+    wanted: Literal["highlight", "graze", "shadow"] = "highlight"
     frame: Frame
     x: Unit01
     y: Unit01

@@ -2,9 +2,11 @@
 
 import numpy as np
 
+from ..arrays import Points
 from ..errors import ChangeError
+from ..geometry.measure import placed_hull
 from ..light.even import evened, spread_stops
-from ..light.placing import Stand, Surface, grazing, mirrored, stand_for
+from ..light.placing import Stand, Surface, grazing, mirrored, past, stand_for
 from ..light.rows import direction
 from ..motion import Moment, moment, moments_over, value_of
 from ..scene import Light, Project, place_of, put_all
@@ -33,11 +35,12 @@ def with_light_placed(project: Project, change: PlaceLight, tools: Tools) -> tup
     surface = tools.eye.surface(here, change.x, change.y)
     if surface is None:
         raise ChangeError("There is nothing at that place. Point at the subject or the set.")
-    stand = _stand(here, light, surface, change.wanted)
+    hull = _hull(here, tools) if change.wanted == "shadow" else None
+    stand = _stand(here, light, surface, change.wanted, hull)
     at = f"look/lights/{light.id}"
     for name, value in (("azimuth_deg", stand.azimuth_deg), ("elevation_deg", stand.elevation_deg)):
         project = told_in(project, f"{at}/{name}", change.frame, round(value, 2))
-    what = {"highlight": "Highlight", "graze": "Grazing light"}[change.wanted]
+    what = {"highlight": "Highlight", "graze": "Grazing light", "shadow": "Edge of the shadow"}[change.wanted]
     missed = f", as near as it can stand: {stand.off_deg:.0f}° off" if stand.off_deg > CLOSE_DEG else ""
     return project, f"{what} of {light.name}{missed}"
 
@@ -67,7 +70,17 @@ def with_even_lights(project: Project, _: EvenLights, tools: Tools) -> tuple[Pro
     return put_all(project, values), f"Even over the move: ±{before:.1f} stops become ±{after:.1f}"
 
 
-def _stand(here: Moment, light: Light, surface: Surface, wanted: str) -> Stand:
+def _hull(here: Moment, tools: Tools) -> Points:
+    """The subject's hull (n, 3) as it stands in a moment."""
+    subject = here.subject
+    measures = None if subject is None else tools.measures_of(subject)
+    if subject is None or measures is None:
+        raise ChangeError("There is no subject that could cast a shadow. Bring a model in first.")
+    carried = here.carried(here.carriages[subject.id], here.around)[0]
+    return np.asarray(placed_hull(measures, subject.placement) @ carried[:3, :3].T + carried[:3, 3])
+
+
+def _stand(here: Moment, light: Light, surface: Surface, wanted: str, hull: Points | None) -> Stand:
     """Where it stands, told as its document tells it: before it has travelled."""
     back = np.linalg.inv(here.light_at[light.id]) if light.rides != WITH_RIG else np.eye(4)
     travelled = float(here.around.lights_deg[0]) if light.rides == WITH_RIG else 0.0
@@ -76,11 +89,13 @@ def _stand(here: Moment, light: Light, surface: Surface, wanted: str) -> Stand:
         back[:3, :3] @ surface.eye + back[:3, 3],
     )  # fmt: skip
     aim = np.array([light.aim.x_m, light.aim.y_m, light.aim.z_m])
-    if wanted == "highlight":
-        towards = mirrored(at_rest)
-    else:
-        now = direction(light.azimuth_deg + travelled, light.elevation_deg)
-        towards = grazing(at_rest, aim + light.distance_m * now)
+    now = aim + light.distance_m * direction(light.azimuth_deg + travelled, light.elevation_deg)
+    towards = mirrored(at_rest) if wanted == "highlight" else grazing(at_rest, now)
+    if hull is not None:
+        passing = past(at_rest.point, hull @ back[:3, :3].T + back[:3, 3], now)
+        if passing is None:
+            raise ChangeError("Point at the floor, or at something beside the subject: its shadow falls there.")
+        towards = passing
     grounded = here.set.sweep.on or here.set.disc.on
     lowest = FLOOR_M * light.distance_m if grounded else None
     stand = stand_for(at_rest.point, towards, aim, None if light.shape == "sun" else light.distance_m, lowest)

@@ -7,7 +7,24 @@ import numpy as np
 from ...cumulative import draw
 from ...kernel import device, routine
 from ...light.environment import draw_place, environment_from
-from ...light.shapes import CASTS, CENTRE, FAR, KIND, REACH, REFLECTED, SEEN, SUN, TRAVEL, aim_at, light_hit
+from ...light.shapes import (
+    CASTS,
+    CENTRE,
+    CONTACT,
+    FAR,
+    FREE,
+    FREE_SHARE,
+    HELD_SHARE,
+    KIND,
+    LIFTED,
+    REACH,
+    REFLECTED,
+    SEEN,
+    SUN,
+    TRAVEL,
+    aim_at,
+    light_hit,
+)
 from ...material.row import COAT, COAT_COLOR, EMISSION, OPACITY
 from ...vectors import cross, dot, get, turned_about_axis
 from ...wide import BLOCK
@@ -86,7 +103,7 @@ def meet_lights(i, rays, hits, path, lights, recording, samples, throughput):
                 continue
         elif density > 0.0:
             # these are only ever aimed at
-            if rows[k, CASTS] == 0.0 or rows[k, REFLECTED] == 0.0:
+            if rows[k, CASTS] != 1.0 or rows[k, REFLECTED] == 0.0:
                 continue
         elif rows[k, REFLECTED] == 0.0:
             continue
@@ -248,6 +265,20 @@ def _aim_at_glow(world, scratch, g, u1, u2, p, time):
 
 
 @device
+def _lifted(rows, k, u, distance, radiance):
+    """Distance and radiance (3,) of a sample of a light that partly passes into its shadows (`rows._lift_shadows`)."""
+    u = u * 4096.0  # where on the light it lies is told by the leading digits
+    u -= math.floor(u)
+    first = HELD_SHARE
+    if u < rows[k, FREE]:
+        first, distance = FREE_SHARE, 0.0
+    else:
+        distance = min(distance, rows[k, CONTACT] * 1.0)
+    r, g, b = radiance
+    return distance, (r * rows[k, first], g * rows[k, first + 1], b * rows[k, first + 2])
+
+
+@device
 def aim(world, scratch, spot, p, time, part):
     """The direction from a point p (3,) on a part to a light sample that was drawn (see `draw_spot`).
 
@@ -274,6 +305,9 @@ def aim(world, scratch, spot, p, time, part):
         distance *= 0.9999
         if lights.rows[k, CASTS] == 0.0:
             only, distance = 1, 0.0
+        elif lights.rows[k, CASTS] == LIFTED:
+            only = 1
+            distance, radiance = _lifted(lights.rows, k, u1, distance, radiance)
         if lights.rows[k, REFLECTED] == 0.0:
             only = 2
     elif k == n:

@@ -9,6 +9,7 @@ import { LightCard } from "./light_card.js";
 import { MaterialTray } from "./material_tray.js";
 import { MaterialCard } from "./material_card.js";
 import { MoveCard } from "./move_card.js";
+import { Variations } from "./variations.js";
 import { SubjectCard } from "./subject_card.js";
 
 const byId = (id) => document.getElementById(id);
@@ -45,6 +46,7 @@ export class Cards {
     Object.assign(this, { store, chosen, refresh, forecast: null });
     this.lightCard = new LightCard(store, chosen, refresh, floor);
     this.materialCard = new MaterialCard(store, chosen, refresh, floor);
+    this.variations = new Variations(store, chosen, floor);
     this.laidOn = new LaidOn(store, chosen, refresh, floor);
     this.tray = new MaterialTray(store, chosen, refresh, floor);
     this.colourways = new Colourways(store, chosen, (material) => this.tray.url(material));
@@ -88,6 +90,7 @@ export class Cards {
     this.lightCard.show(state);
     this.materialCard.show(state);
     this.laidOn.show(state);
+    this.variations.show();
     this.colourways.show();
     this.tray.show(!document.querySelector("[data-card=materials]").hidden);
     this.#shootCard(state);

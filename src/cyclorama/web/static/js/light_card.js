@@ -40,6 +40,7 @@ export class LightCard {
     this.#loadRigs();
     byId("place-highlight").addEventListener("click", () => this.#place("highlight", "Where should its reflection be seen? Drag, let go."));
     byId("place-graze").addEventListener("click", () => this.#place("graze", "What should it graze? Drag, let go."));
+    byId("place-shadow").addEventListener("click", () => this.#place("shadow", "Where should the edge of its shadow lie? Drag, let go."));
     byId("gobo-toggle").addEventListener("click", () => this.store.set(`${this.#path()}/gobo`, this.#light().gobo ? null : {}));
     bindAim(byId("light-aim"), store, () => ({ path: this.#path(), point: store.state.lens.lights.find((l) => l.id === chosen.light).aim }));
     byId("light-rides").addEventListener("change", (e) => store.set(`${this.#path()}/rides`, e.target.value));

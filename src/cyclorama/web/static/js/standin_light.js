@@ -78,6 +78,7 @@ export class StandInLight {
     light.target.position.set(...aim);
     light.target.updateMatrixWorld();
     light.color.setRGB(...from.gives.map((x) => x / strongest));
+    light.shadow.intensity = from.shadows;
     light.castShadow = shadow || Boolean(from.gobo && !this.less); // a mask needs the shadow's view
     const wide = (Math.hypot(...from.half_u) + Math.hypot(...from.half_v)) / away;
     // the penumbra at about the subject's height: as wide as the light is seen from there

@@ -1,0 +1,70 @@
+/** A material varied along one or two of its numbers, as developed swatches: hovered ones are tried, one is clicked. */
+
+import { make, post, say } from "./api.js";
+
+const byId = (id) => document.getElementById(id);
+const AGAIN_MS = 700;
+
+export class Variations {
+  /**
+   * @param {import("./project.js").ProjectStore} store
+   * @param {{material: string|null}} chosen
+   * @param {{attempt: (changes: object[]) => void, settle: () => void}} floor
+   */
+  constructor(store, chosen, floor) {
+    Object.assign(this, { store, chosen, floor, asked: 0 });
+    for (const id of ["vary-across", "vary-down"]) byId(id).addEventListener("change", () => this.#load());
+    byId("vary").addEventListener("toggle", () => this.#load());
+    byId("variations").addEventListener("pointerleave", () => this.#giveUp());
+  }
+
+  /** The project, or the material that is shown, may be another. */
+  show() {
+    const { material } = this.chosen;
+    const shows = JSON.stringify(this.store.state.project.materials.find(({ id }) => id === material));
+    if (shows === this.shows) return;
+    this.shows = shows;
+    this.#load();
+  }
+
+  async #load() {
+    const asked = ++this.asked;
+    const { material } = this.chosen;
+    if (!byId("vary").open || !material) return;
+    try {
+      for (;;) {
+        const rows = await post(`${this.store.url}/tray/varied`, { material, across: byId("vary-across").value, down: byId("vary-down").value || null });
+        if (asked !== this.asked) return;
+        this.#draw(rows, material);
+        if (rows.flat().every(({ there }) => there)) return;
+        await new Promise((done) => setTimeout(done, AGAIN_MS));
+        if (asked !== this.asked) return;
+      }
+    } catch (error) {
+      say(error.message);
+    }
+  }
+
+  #draw(rows, material) {
+    const changes = (values) => Object.entries(values).map(([field, value]) => ({ kind: "set", path: `materials/${material}/${field}`, value }));
+    const told = (values) => Object.entries(values).map(([field, value]) => `${field.replaceAll("_", " ")} ${Array.isArray(value) ? value.map((x) => x.toFixed(2)).join(" ") : value}`).join(", ");
+    byId("variations").replaceChildren(...rows.flat().map(({ values, key, there }) => {
+      const tried = () => {
+        clearTimeout(this.timer);
+        this.timer = setTimeout(() => ((this.trying = true), this.floor.attempt(changes(values))), 250);
+      };
+      return make("button", { type: "button", class: "swatch-tile", title: told(values), "aria-label": told(values), onpointerenter: tried, onclick: () => {
+        clearTimeout(this.timer);
+        this.trying = false;
+        this.store.change(...changes(values));
+      } }, there ? make("img", { src: `/api/swatches/${key}.jpg`, alt: "", draggable: "false" }) : make("span", { class: "swatch-blank" }));
+    }));
+  }
+
+  #giveUp() {
+    clearTimeout(this.timer);
+    if (!this.trying) return;
+    this.trying = false;
+    this.floor.settle();
+  }
+}
