@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from cyclorama.core.kernel import kernel
+from cyclorama.core.light.clouds import passing
 from cyclorama.core.light.environment import (
     build_environment,
     draw_place,
@@ -140,3 +141,27 @@ def test_environment_sampling_integrates_the_sphere() -> None:
     total, differ = _estimate(env, rng.random((200_000, 2)), environment_turn(0.7, 0.2))
     assert total == pytest.approx(exact, rel=0.01)
     assert differ < 20  # directions on a cell's border may fall into the next
+
+
+def test_clouds_cover_as_much_as_told_drift_and_change_without_a_jump() -> None:
+    rng = np.random.default_rng(4)
+    d = rng.normal(size=(20_000, 3))
+    d[:, 1] = np.abs(d[:, 1]) + 0.3
+    d /= np.linalg.norm(d, axis=1, keepdims=True)
+    assert (passing(Sky(), d) == 1.0).all()
+    covered = [float((passing(Sky(clouds=a), d) < 0.9).mean()) for a in (0.2, 0.4, 0.6, 0.8, 1.0)]
+    assert all(np.diff(covered) > 0)
+    assert covered[0] < 0.2
+    assert covered[-1] > 0.99
+    here, there = Sky(clouds=0.6), Sky(clouds=0.6, cloud_drift_deg=20.0, cloud_heading_deg=0.0)
+    moved = d / d[:, 1:2]
+    moved[:, 2] -= math.radians(20.0)
+    up = moved / np.linalg.norm(moved, axis=1, keepdims=True)
+    high = (d[:, 1] > 0.3) & (up[:, 1] > 0.3)  # away from the haze
+    assert passing(there, d)[high] == pytest.approx(passing(here, up)[high])
+    change = np.abs(passing(Sky(clouds=0.6, cloud_shape=0.001), d) - passing(here, d))
+    assert 0 < change.max() < 0.05
+    # what is before the sun takes from it, and the sky stays as it was where there are none
+    assert sun_illuminance_lx(Sky(clouds=1.0)) < 0.8 * sun_illuminance_lx(Sky())
+    assert np.isfinite(sky_picture(Sky(clouds=0.7))).all()
+    assert sky_picture(Sky()).shape == (128, 256, 3)

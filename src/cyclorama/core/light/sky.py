@@ -13,8 +13,13 @@ import numpy as np
 from ..arrays import RGBImage, Vec3
 from ..colour import XYZ_TO_REC709
 from ..scene import Light, Look, Sky
+from .clouds import passing
 
 ROWS, COLUMNS = 128, 256
+FINE = 4
+"""With clouds it has so many times as many rows."""
+FORWARD = 0.35
+"""Share of the sun's light that a cloud in front of it scatters towards whoever looks."""
 EXTRATERRESTRIAL_LX = 128_000.0
 
 _Y = np.array([[0.1787, -1.4630], [-0.3554, 0.4275], [-0.0227, 5.3251], [0.1206, -2.5771], [-0.0670, 0.3703]])
@@ -36,7 +41,8 @@ def sun_illuminance_lx(sky: Sky) -> float:
     """Illuminance of the sun on a surface that faces it."""
     e = max(sky.sun_elevation_deg, 0.0)
     air_mass = 1.0 / (math.sin(math.radians(e)) + 0.50572 * (e + 6.07995) ** -1.6364)
-    return EXTRATERRESTRIAL_LX * math.exp(-0.05 * (sky.turbidity + 1.0) * air_mass)
+    clear = EXTRATERRESTRIAL_LX * math.exp(-0.05 * (sky.turbidity + 1.0) * air_mass)
+    return clear * float(passing(sky, sun_direction(sky)))
 
 
 def sun_temperature_k(sky: Sky) -> float:
@@ -53,8 +59,9 @@ def sky_picture(sky: Sky) -> RGBImage:
     """The sky as an equirectangular picture (ROWS, COLUMNS, 3) in nit, sun itself left out."""
     t = sky.turbidity
     theta_s = math.radians(90 - max(sky.sun_elevation_deg, 0.5))
-    v = (np.arange(ROWS) + 0.5) / ROWS * math.pi
-    u = ((np.arange(COLUMNS) + 0.5) / COLUMNS - 0.5) * 2 * math.pi
+    rows, columns = (ROWS, COLUMNS) if sky.clouds <= 0 else (FINE * ROWS, FINE * COLUMNS)
+    v = (np.arange(rows) + 0.5) / rows * math.pi
+    u = ((np.arange(columns) + 0.5) / columns - 0.5) * 2 * math.pi
     phi, theta = np.meshgrid(u, v)
     d = np.stack([np.sin(theta) * np.sin(phi), np.cos(theta), -np.sin(theta) * np.cos(phi)], axis=-1)
     cos_gamma = np.clip(d @ sun_direction(sky), -1, 1)
@@ -73,12 +80,26 @@ def sky_picture(sky: Sky) -> RGBImage:
     luminance, x, y = channels
     xyz = np.stack([x / y * luminance, luminance, (1 - x - y) / y * luminance], axis=-1)
     picture = np.maximum(xyz @ XYZ_TO_REC709.T, 0.0)
-    from_sky = float(
-        (picture[: ROWS // 2].mean(axis=2) * np.cos(theta[: ROWS // 2]) * np.sin(theta[: ROWS // 2])).mean()
-    )
+    if sky.clouds > 0:
+        picture = _clouded(sky, picture, d, theta_s)
+    above = slice(0, rows // 2)
+    from_sky = float((picture[above].mean(axis=2) * np.cos(theta[above]) * np.sin(theta[above])).mean())
     lit = sun_illuminance_lx(sky) * math.cos(theta_s) * sky.sun + from_sky * math.pi**2
-    picture[ROWS // 2 :] = np.array(sky.ground) * lit / math.pi
+    picture[rows // 2 :] = np.array(sky.ground) * lit / math.pi
     return np.asarray(picture, np.float32)
+
+
+def _clouded(sky: Sky, picture: np.ndarray, d: np.ndarray, theta_s: float) -> np.ndarray:
+    """The sky behind its clouds: these scatter the sky's mean light, and towards the sun the sun's."""
+    through = passing(sky, d)[..., None]
+    upper = d[..., 1] > 0.0
+    grey = picture[upper].mean(axis=0).mean() * np.ones(3)
+    clear = sky.model_copy(update={"clouds": 0.0})
+    glow = sun_illuminance_lx(clear) * sky.sun * math.cos(theta_s) / math.pi
+    cos_gamma = np.clip(d @ sun_direction(sky), -1.0, 1.0)[..., None]
+    lit = grey * (0.5 + 0.5 * through**0.25)  # thick ones are darker below
+    bright = lit + glow * (0.12 + FORWARD * np.exp(-6.0 * (1.0 - cos_gamma))) * through**0.35
+    return np.asarray(picture * through + bright * (1.0 - through))
 
 
 SUN_OF_SKY = "sky-sun"

@@ -104,6 +104,15 @@ class Sky(Doc):
     sun_elevation_deg: Annotated[float, quantity("Sun elevation", "°", ge=0, le=90)] = 35.0
     turbidity: Annotated[float, quantity("Haze", "", ge=1.7, le=10)] = 3.0
     sun: bool = True
+    clouds: Annotated[Unit01, Field(title="Clouds")] = 0.0
+    """How much of the sky they cover."""
+    cloud_size_deg: Annotated[float, quantity("Size of clouds", "°", ge=2, le=80)] = 25.0
+    """Straight above."""
+    cloud_drift_deg: Annotated[float, quantity("Drift", "°", ge=-1e6, le=1e6)] = 0.0
+    """How far they have gone, as seen straight above; keyed, they go."""
+    cloud_heading_deg: Annotated[float, quantity("Drift heading", "°", ge=-3600, le=3600)] = 70.0
+    cloud_shape: Annotated[float, quantity("Change of shape", "", ge=-1e6, le=1e6)] = 0.0
+    """Shapes are others after about one."""
     ground: Annotated[Colour, Field(title="Ground")] = (0.25, 0.24, 0.22)
 
 

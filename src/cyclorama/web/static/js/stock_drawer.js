@@ -23,6 +23,11 @@ export class StockDrawer {
       e.target.value = "";
       if (value) store.change({ kind: "set_up", ready: value });
     });
+    byId("sweep-finish").addEventListener("change", (e) => {
+      const [red, green, blue, roughness] = e.target.value.split(" ").map(Number);
+      e.target.value = "";
+      store.change({ kind: "set", path: "set/sweep/color", value: [red, green, blue] }, { kind: "set", path: "set/sweep/roughness", value: roughness });
+    });
     for (const button of document.querySelectorAll("[data-keep]")) button.addEventListener("click", () => this.#keep(button.dataset.keep));
   }
 
