@@ -4,17 +4,35 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query
 from fastapi.responses import Response
+from pydantic import BaseModel, Field
 
 from ..core.errors import NotFoundError
-from ..core.motion import moment
+from ..core.motion import Moment, moment
 from ..core.render.film.developing import Developer
-from ..core.scene import put
+from ..core.scene import Change, put
+from ..core.sheet import perform_all
 from .context import Context, context
+from .lens import LensEye
 
 router = APIRouter(prefix="/api/projects/{project_id}/looks")
 Ctx = Annotated[Context, Depends(context)]
 SAMPLES = {"tile": 16, "picture": 32}
 WIDTHS = {"tile": 160, "picture": 480}
+
+
+class Tried(BaseModel):
+    """What is tried, and in which frame."""
+
+    changes: Annotated[list[Change], Field(min_length=1, max_length=64)]
+    frame: Annotated[int, Field(ge=0, le=2_000_000)]
+
+
+@router.post("/tried.jpg", response_class=Response)
+def tried(ctx: Ctx, project_id: str, wanted: Tried) -> Response:
+    """A frame of the open shot as it would be after changes that are not saved, to be compared."""
+    project = ctx.studio.projects.get(project_id).project
+    after, _ = perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))
+    return _still(ctx, moment(after, wanted.frame), "picture", "no-store")
 
 
 @router.get("/{look_id}/{size}.jpg", response_class=Response)
@@ -27,9 +45,12 @@ def picture(
     if size not in WIDTHS or all(look.id != look_id for look in project.looks):
         raise NotFoundError("That look is not there any more.")
     here = moment(put(project, "shot/look_id", look_id), frame)
+    return _still(ctx, here, size, "private, max-age=3600" if v else "no-store")
+
+
+def _still(ctx: Context, here: Moment, size: str, kept: str) -> Response:
     width = WIDTHS[size]
     height = max(1, round(width * here.shoot.height / here.shoot.width))
     with ctx.lens.borrowed(wait=False) as (compiler, tracer):
         shown = Developer(compiler, tracer).still(here, width, height, SAMPLES[size])
-    kept = {"Cache-Control": "private, max-age=3600"} if v else {"Cache-Control": "no-store"}
-    return Response(shown.jpeg, media_type="image/jpeg", headers=kept)
+    return Response(shown.jpeg, media_type="image/jpeg", headers={"Cache-Control": kept})

@@ -31,6 +31,7 @@ export class LightCard {
     this.environments = new Environments(store, floor);
     this.environmentEditor = new EnvironmentEditor(store, floor);
     byId("mirror-light").addEventListener("click", () => this.#mirror());
+    byId("with-light").addEventListener("change", (e) => this.#withOther(e.target));
     byId("copy-light").addEventListener("click", () => this.#add({ kind: "copy", path: this.#path() }));
     byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove", path: this.#path() }));
     byId("rig-pick").addEventListener("change", (e) => this.#lightWith(e.target));
@@ -55,6 +56,17 @@ export class LightCard {
     const { aim } = this.store.state.lens;
     const from = (Math.atan2(camera[3] - aim[0], camera[11] - aim[2]) * 180) / Math.PI;
     this.store.change({ kind: "set", path, value: Number(wrap(2 * from - this.store.value(path)).toFixed(2)) });
+  }
+
+  /** Change places with another light, or take over its strength and colour. */
+  #withOther(pick) {
+    const [what, id] = pick.value.split(" ");
+    pick.value = "";
+    const [here, there] = [this.#path(), this.store.full(`look/lights/${id}`)];
+    const taken = (names, from, to) => names.map((name) => ({ kind: "set", path: `${to}/${name}`, value: this.store.value(`${from}/${name}`) }));
+    const stand = ["azimuth_deg", "elevation_deg", "distance_m"];
+    const light = ["power", "power_unit", "strength_stops", "temperature_k", "tint", "colour"];
+    this.store.change(...(what === "swap" ? [...taken(stand, there, here), ...taken(stand, here, there)] : taken(light, there, here)));
   }
 
   async #loadRigs() {
@@ -175,6 +187,10 @@ export class LightCard {
   #showLight(light, project) {
     byId("gobo-toggle").textContent = light.gobo ? "Take out" : "Put one in";
     byId("gobo-name").textContent = light.gobo?.pictures.length ? `${light.gobo.pictures.length} × ${light.gobo.source_name}` : light.gobo ? "A pattern in the beam" : "None";
+    const others = this.store.look.lights.filter(({ id }) => id !== light.id);
+    const group = (label, what) => make("optgroup", { label }, ...others.map(({ id, name }) => make("option", { value: `${what} ${id}` }, name)));
+    byId("with-light").replaceChildren(make("option", { value: "" }, "With …"), group("Change places with", "swap"), group("As strong and coloured as", "match"));
+    byId("with-light").disabled = !others.length;
     showAim(byId("light-aim"), light.aim, project.items);
     this.#showRides(light, project);
     const parts = [["sweep", "Sweep"], ["disc", "Disc"], ...project.items.flatMap((item) => item.parts.map((p) => [p.id, p.name]))];

@@ -31,6 +31,7 @@ export class Looks {
       e.stopPropagation();
       this.#wipe(Math.min(1, Math.max(0, this.at + by)));
     });
+    wipe.addEventListener("load", () => URL.revokeObjectURL(wipe.src));
     wipe.addEventListener("load", () => (wipe.hidden = byId("wipe-bar").hidden = !this.against));
     wipe.addEventListener("error", () => this.against && (say("That look cannot be developed."), this.compare(null)));
     addEventListener("keydown", (e) => e.key === "Escape" && this.against && this.compare(null));
@@ -39,10 +40,25 @@ export class Looks {
   /** @param {boolean} open whether the card is seen */
   show(open) {
     const { looks } = this.store.state.project;
-    if (!looks.some(({ id }) => id === this.against) || this.against === this.store.look.id) this.compare(null);
+    if ((this.against !== "tried" && !looks.some(({ id }) => id === this.against)) || this.against === this.store.look.id) this.compare(null);
     this.#draw(looks);
     clearTimeout(this.timer);
     if (open && looks.length > 1) this.timer = setTimeout(() => this.#load(looks), REST_MS);
+  }
+
+  /** Lay the frame as it would be after changes beside the picture. @param {object[]} changes @param {string} what */
+  async compareTried(changes, what) {
+    this.compare(null);
+    say(`${what} is being developed …`, 3);
+    try {
+      const answer = await fetch(`${this.store.url}/looks/tried.jpg`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify({ changes, frame: this.floor.frame() }) });
+      if (!answer.ok) throw new Error((await answer.json()).error);
+      this.against = "tried";
+      byId("wipe").src = URL.createObjectURL(await answer.blob());
+      this.#wipe(0.5);
+    } catch (error) {
+      say(error.message);
+    }
   }
 
   /** Lay the same frame in another look beside the picture, or nothing. @param {string|null} look */

@@ -20,6 +20,7 @@ export class MaterialTray {
         this.kind = kind;
         this.#draw();
       });
+    byId("tray-compare").addEventListener("click", (e) => e.currentTarget.setAttribute("aria-pressed", e.currentTarget.getAttribute("aria-pressed") !== "true"));
     byId("tray-search").addEventListener("input", () => this.#draw());
     byId("keep-material").addEventListener("click", () => this.#keep());
     byId("remove-unworn").addEventListener("click", () => store.change({ kind: "remove_unworn" }));
@@ -94,8 +95,10 @@ export class MaterialTray {
     const own = material !== null;
     const what = own ? { material } : kept ? { kept } : { preset: name };
     const worn = parts === 1 ? "on one part" : parts ? `on ${parts} parts` : "on no part";
-    const pick = () => {
-      if (own) {
+    const pick = (e) => {
+      if (e.altKey || byId("tray-compare").getAttribute("aria-pressed") === "true") {
+        if (!this.floor.compareWorn(what, name)) say("Choose parts in the picture first: it is compared on them.");
+      } else if (own) {
         this.chosen.material = material;
         this.refresh();
       } else if (!this.floor.wear(what)) say("Drag it onto a part in the picture, or choose parts there first.");
@@ -105,7 +108,7 @@ export class MaterialTray {
       e.dataTransfer.effectAllowed = "copy";
       this.floor.carry(what);
     };
-    return make("button", { type: "button", class: "swatch-tile", draggable: "true", "aria-pressed": own && material === this.chosen.material, title: `${name}${own ? `, ${worn}` : ""}. Drag it onto a part in the picture`, onclick: pick, ondragstart, ondragend: () => this.floor.carry(null) },
+    return make("button", { type: "button", class: "swatch-tile", draggable: "true", "aria-pressed": own && material === this.chosen.material, title: `${name}${own ? `, ${worn}` : ""}. Drag it onto a part in the picture; Alt and a click compare it on the chosen parts`, onclick: pick, ondragstart, ondragend: () => this.floor.carry(null) },
       there ? make("img", { src: `/api/swatches/${key}.jpg`, alt: "", width: 68, height: 68, draggable: "false" }) : make("span", { class: "swatch-blank" }),
       make("span", { class: "truncate" }, name));
   }

@@ -139,6 +139,13 @@ class Floor {
     this.picker.choose(beside, value, taker);
   }
 
+  /** Compare a material on the chosen parts with what they wear, by a wipe; false when none is chosen. */
+  compareWorn(what, name) {
+    const changes = this.touch.wearing(what);
+    if (changes) this.cards.lightCard.looks.compareTried(changes, name);
+    return Boolean(changes);
+  }
+
   /** Ask for a place of the picture; see `Lens.pick`. */
   pick(prompt, then, tryOn = null) {
     this.lens.pick(prompt, then, tryOn);

@@ -233,10 +233,18 @@ export class Touch {
     return this.parts().filter((p) => (all ? this.has(p) : p.item === item && p.part === part));
   }
 
-  /** Let the chosen parts wear a material to start from or a kept one; false when none is chosen. */
+  /** What lets the chosen parts wear a material: one of the project's, one to start from, or a kept one; null: none chosen. */
+  wearing({ material, ...what }) {
+    const parts = this.parts().filter((part) => this.has(part));
+    if (!parts.length) return null;
+    if (material) return parts.map(({ path }) => ({ kind: "set", path: `${path}/material`, value: material }));
+    return [{ kind: "dress", ...what, parts: parts.map(({ item, part }) => ({ item, part })) }];
+  }
+
+  /** Let the chosen parts wear a material; false when none is chosen. */
   wear(what) {
-    const parts = this.parts().filter((part) => this.has(part)).map(({ item, part }) => ({ item, part }));
-    if (parts.length) this.store.change({ kind: "dress", ...what, parts });
-    return parts.length > 0;
+    const changes = this.wearing(what);
+    if (changes) this.store.change(...changes);
+    return Boolean(changes);
   }
 }

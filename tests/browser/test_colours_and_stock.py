@@ -1,0 +1,160 @@
+"""Colours, surroundings, parts and the stockroom in the real interface."""
+
+import io
+
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import Page, expect
+from tests.browser.conftest import LONG_MS, Server
+from tests.browser.test_by_eye import at, developed, touched, undone
+from tests.browser.test_cards import opened, project
+
+from cyclorama.core.textures import srgb_to_linear
+
+
+def png(colours: list[tuple[int, int, int]]) -> bytes:
+    """Bars of some colours."""
+    bars = np.repeat(np.array(colours, np.uint8), 40, axis=0)[None].repeat(60, axis=0)
+    buffer = io.BytesIO()
+    Image.fromarray(bars).save(buffer, "PNG")
+    return buffer.getvalue()
+
+
+def linear(rgb: tuple[int, int, int]) -> list[float]:
+    return [float(x) for x in srgb_to_linear(np.array(rgb) / 255.0)]
+
+
+def test_a_colour_is_told_sampled_from_a_reference_and_dropped_on_a_part(
+    page: Page, server: Server, floor: str
+) -> None:
+    opened(page, floor, "materials")
+    developed(page)
+    box = page.locator("[data-colour='materials/{material}/base_color']")
+    material = page.locator("#material-pick").input_value()
+
+    def colour() -> list[float]:
+        return list(next(m for m in project(server, floor).materials if m.id == material).base_color)
+
+    box.click()
+    page.fill("#picker-told", "#1f6f8b")
+    page.keyboard.press("Enter")
+    expect(page.locator("#picker-numbers")).to_contain_text("OKLCH")
+    page.wait_for_timeout(1500)
+    assert colour() == pytest.approx(linear((0x1F, 0x6F, 0x8B)), abs=2e-3)
+    page.click("#picker-keep")
+    expect(page.locator("#palette button")).to_have_count(1)
+    page.click("#picker-close")
+    with page.expect_file_chooser() as chooser:
+        page.click("#add-reference")
+    chooser.value.set_files(
+        {"name": "bars.png", "mimeType": "image/png", "buffer": png([(200, 30, 40), (30, 160, 60)])}
+    )
+    expect(page.locator("#reference")).to_be_visible(timeout=LONG_MS)
+    picture = page.locator("#reference-picture")
+    expect(picture).to_have_js_property("complete", True)
+    page.wait_for_timeout(500)
+    bounds = picture.bounding_box()
+    assert bounds is not None
+    picture.click(position={"x": bounds["width"] * 0.25, "y": bounds["height"] * 0.5})
+    expect(page.locator("#palette button")).to_have_count(2)
+    red = project(server, floor).palette[1]
+    assert list(red.colour) == pytest.approx(linear((200, 30, 40)), abs=0.02)
+    page.click("#reference-close")
+    touched(page, 0.5, 0.55)
+    page.locator("#palette button").nth(1).drag_to(page.locator("#mat"), target_position=_in_mat(page, 0.5, 0.55))
+    page.wait_for_timeout(2500)
+    worn = [list(m.base_color) for m in project(server, floor).materials]
+    assert any(c == pytest.approx(list(red.colour)) for c in worn)
+    undone(page, 5)
+
+
+def _in_mat(page: Page, x: float, y: float) -> dict[str, float]:
+    """A place of the picture, told from the corner of the mat."""
+    px, py = at(page, x, y)
+    box = page.locator("#mat").bounding_box()
+    assert box is not None
+    return {"x": px - box["x"], "y": py - box["y"]}
+
+
+def test_a_window_is_picked_out_of_the_surroundings(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "light")
+    developed(page)
+    before = project(server, floor).look
+    page.locator("#environments button", has_text="One softbox").click()
+    page.wait_for_timeout(1500)
+    page.click("#edit-environment")
+    expect(page.locator("#unrolled-region")).to_contain_text("whites", timeout=LONG_MS)
+    page.click("[data-environment-edit=pick]")
+    expect(page.locator("#unrolled-says")).to_contain_text("a light picked out", timeout=LONG_MS)
+    after = project(server, floor).look
+    assert len(after.lights) == len(before.lights) + 1
+    assert after.lights[-1].shape == "rectangle"
+    assert after.environment.asset != before.environment.asset
+    page.keyboard.press("Escape")
+    undone(page, 2)
+    assert project(server, floor).look == before
+
+
+def test_a_set_is_kept_and_set_up_in_another_project(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "set")
+    developed(page)
+    before = project(server, floor)
+    page.select_option("#set-up", "bottle on dark gloss")
+    expect(page.locator("#undo")).to_have_attribute(
+        "title", "Undo: Set up: bottle on dark gloss (Ctrl+Z)", timeout=LONG_MS
+    )
+    gloss = project(server, floor)
+    assert len(gloss.looks) == len(before.looks) + 1
+    assert gloss.set.sweep.roughness < 0.1
+    page.on("dialog", lambda dialog: dialog.accept("Dark corner"))
+    page.locator("[data-keep=set]").click()
+    expect(page.locator("#toast")).to_contain_text("Dark corner", timeout=LONG_MS)
+    undone(page, 1)
+    page.keyboard.press("s")
+    tile = page.locator("#drawer-tiles button", has_text="Dark corner")
+    expect(tile).to_be_visible(timeout=LONG_MS)
+    tile.click()
+    expect(page.locator("#undo")).to_have_attribute("title", "Undo: Set up Dark corner (Ctrl+Z)", timeout=LONG_MS)
+    assert project(server, floor).set.sweep.color == gloss.set.sweep.color
+    undone(page, 1)
+    page.goto(f"{server.address}/stock")
+    card = page.locator("article", has_text="Dark corner")
+    expect(card).to_be_visible(timeout=LONG_MS)
+    expect(card.locator("img")).to_be_visible()
+    card.get_by_label("Favourite: Dark corner").click()
+    expect(page.locator("article").first).to_contain_text("Dark corner")
+    card.get_by_label("Remove Dark corner").click()
+    expect(card).to_have_count(0)
+
+
+def test_a_part_is_taken_apart_by_a_line_and_a_label_is_put_on(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "materials")
+    developed(page)
+    before = project(server, floor)
+    touched(page, 0.5, 0.5)
+    page.mouse.click(*at(page, 0.5, 0.5))
+    expect(page.locator("#chosen-bar")).to_be_visible()
+    page.select_option("#chosen-more", "line")
+    page.mouse.move(*at(page, 0.5, 0.3))
+    page.mouse.down()
+    for x, y in ((0.7, 0.3), (0.7, 0.7), (0.5, 0.7), (0.5, 0.3)):
+        page.mouse.move(*at(page, x, y), steps=8)
+    page.mouse.up()
+    expect(page.locator("#toast")).to_contain_text("two parts now", timeout=LONG_MS)
+    after = project(server, floor)
+    assert len(after.items[0].parts) == len(before.items[0].parts) + 1
+    assert sum(p.triangles for p in after.items[0].parts) == sum(p.triangles for p in before.items[0].parts)
+    undone(page, 1)
+    with page.expect_file_chooser() as chooser:
+        page.click("#add-decal")
+    chooser.value.set_files({"name": "label.png", "mimeType": "image/png", "buffer": png([(220, 20, 20)])})
+    expect(page.locator("#lens-prompt")).to_be_visible(timeout=LONG_MS)
+    page.mouse.click(*at(page, 0.5, 0.5))
+    expect(page.locator("#decals li")).to_have_count(1, timeout=LONG_MS)
+    (decal,) = project(server, floor).items[0].decals
+    assert decal.name == "label"
+    page.get_by_label("Remove label").click()
+    expect(page.locator("#decals li")).to_have_count(0)
+    undone(page, 2)
+    assert project(server, floor).items == before.items
