@@ -52,13 +52,19 @@ export class ColourPicker {
   async choose(beside, value, taker) {
     if (this.open?.beside === beside) return this.close();
     this.open = { beside, before: value, taker };
-    const { top, left } = beside.getBoundingClientRect();
     this.box.hidden = false;
-    Object.assign(this.box.style, { top: `${Math.max(8, Math.min(top - 40, innerHeight - this.box.offsetHeight - 8))}px`, left: `${Math.max(8, left - this.box.offsetWidth - 12)}px` });
     byId("picker-before").style.background = toHex(value);
     this.showPalette();
+    this.#place(beside);
     await this.#ask(`/api/colours/linear?${this.#query(value)}`);
+    this.#place(beside);
     byId("picker-told").focus();
+  }
+
+  /** Stand beside what is chosen, all of it in the window. */
+  #place(beside) {
+    const { top, left } = beside.getBoundingClientRect();
+    Object.assign(this.box.style, { top: `${Math.max(8, Math.min(top - 40, innerHeight - this.box.offsetHeight - 8))}px`, left: `${Math.max(8, left - this.box.offsetWidth - 12)}px` });
   }
 
   close() {

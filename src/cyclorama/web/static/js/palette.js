@@ -19,6 +19,7 @@ export class Palette {
     byId("add-reference").addEventListener("click", async () => {
       for (const file of await pickFiles(PICTURES, true)) await this.keepReference(file);
     });
+    byId("reference").addEventListener("pointerdown", (e) => e.stopPropagation()); // it lies on the mat, which is dragged
     byId("reference-picture").addEventListener("click", (e) => this.#sample(e));
     byId("reference-close").addEventListener("click", () => this.#look(null));
     byId("reference-colours").addEventListener("click", () => this.#mainColours());
