@@ -133,21 +133,28 @@ def _uv_edges(geometry, triangle, which):
     )  # fmt: skip
 
 
+@device
+def _towards_edge(e, p, flat):
+    """From a point to a hard edge (3,), the edge itself (3,), and the normals (3, 3) of the face the point lies on,
+    by its own normal, and of the other."""
+    a = (e[0] * 1.0, e[1] * 1.0, e[2] * 1.0)
+    d = (e[3] - a[0], e[4] - a[1], e[5] - a[2])
+    q = (p[0] - a[0], p[1] - a[1], p[2] - a[2])
+    along = min(max(dot(q, d) / max(dot(d, d), 1e-24), 0.0), 1.0)
+    w = (along * d[0] - q[0], along * d[1] - q[1], along * d[2] - q[2])
+    n1, n2 = (e[6] * 1.0, e[7] * 1.0, e[8] * 1.0), (e[9] * 1.0, e[10] * 1.0, e[11] * 1.0)
+    if dot(n1, flat) >= dot(n2, flat):
+        return w, d, n1, n2
+    return w, d, n2, n1
+
+
 @routine
 def sharpness(edges, triangle, p, flat, curvature):
     """How sharp a surface is at a point, 1/m: its curvature, or one by the distance to a hard edge nearby, whichever is
     sharper; negative in hollows."""
     sharp = curvature
     for k in range(edges.first[triangle], edges.first[triangle + 1]):
-        e = edges.edge[edges.near[k]]
-        a = (e[0] * 1.0, e[1] * 1.0, e[2] * 1.0)
-        d = (e[3] - a[0], e[4] - a[1], e[5] - a[2])
-        q = (p[0] - a[0], p[1] - a[1], p[2] - a[2])
-        along = min(max(dot(q, d) / max(dot(d, d), 1e-24), 0.0), 1.0)
-        w = (along * d[0] - q[0], along * d[1] - q[1], along * d[2] - q[2])  # from p to the edge
-        n1, n2 = (e[6] * 1.0, e[7] * 1.0, e[8] * 1.0), (e[9] * 1.0, e[10] * 1.0, e[11] * 1.0)
-        on_first = dot(n1, flat) >= dot(n2, flat)
-        mine, other = (n1, n2) if on_first else (n2, n1)
+        w, _, mine, other = _towards_edge(edges.edge[edges.near[k]], p, flat)
         if dot(mine, flat) < 0.99:
             continue  # lies round another corner
         here = 1.0 / max(math.sqrt(dot(w, w)), 1e-9)
@@ -310,20 +317,11 @@ def rounded_normal(edges, triangle, p, flat, smooth, values):
     radius = values[EDGE_RADIUS] * 1.0
     x, y, z = smooth
     for k in range(edges.first[triangle], edges.first[triangle + 1]):
-        e = edges.edge[edges.near[k]]
-        a = (e[0] * 1.0, e[1] * 1.0, e[2] * 1.0)
-        d = (e[3] - a[0], e[4] - a[1], e[5] - a[2])
-        length2 = max(dot(d, d), 1e-24)
-        q = (p[0] - a[0], p[1] - a[1], p[2] - a[2])
-        along = min(max(dot(q, d) / length2, 0.0), 1.0)
-        w = (along * d[0] - q[0], along * d[1] - q[1], along * d[2] - q[2])  # from p to the edge
-        n1, n2 = (e[6] * 1.0, e[7] * 1.0, e[8] * 1.0), (e[9] * 1.0, e[10] * 1.0, e[11] * 1.0)
-        on_first = dot(n1, flat) >= dot(n2, flat)
-        mine, other = (n1, n2) if on_first else (n2, n1)
+        w, d, mine, other = _towards_edge(edges.edge[edges.near[k]], p, flat)
         if dot(mine, flat) < 0.99:
             continue  # lies round another corner
         distance = math.sqrt(dot(w, w))
-        c = min(max(dot(n1, n2), -0.9), 1.0)
+        c = min(max(dot(mine, other), -0.9), 1.0)
         reach = radius * math.sqrt((1.0 - c) / (1.0 + c))
         if distance >= reach:
             continue

@@ -2,6 +2,7 @@
 
 import { get, make, post, say } from "./api.js";
 import { toHex } from "./colour.js";
+import { latest } from "./latest.js";
 
 const byId = (id) => document.getElementById(id);
 /** Chroma at the right edge of the plane; see `core/colour_spaces.py`. */
@@ -14,7 +15,10 @@ export class ColourPicker {
    * @param {{pick: Function, settle: () => void}} floor
    */
   constructor(store, floor) {
-    Object.assign(this, { store, floor, open: null, told: null, next: null, asking: false });
+    Object.assign(this, { store, floor, open: null, told: null, following: 0, keeping: false });
+    this.follow = latest(async (wanted) => {
+      if (this.open && (await this.#ask(`/api/colours/seen?${new URLSearchParams(wanted)}`, wanted))) this.open?.taker.attempt(this.told.linear);
+    });
     this.box = byId("colour-picker");
     const plane = byId("picker-plane");
     const drag = (e) => {
@@ -103,22 +107,16 @@ export class ColourPicker {
 
   /** Lightness, chroma and hue are followed while they are dragged: the next is asked when the last was answered. */
   async #seen(lightness, chroma, hue) {
-    this.next = { lightness, chroma, hue };
     this.#mark(lightness, chroma, hue);
-    if (this.asking) return;
-    this.asking = true;
-    while (this.next && this.open) {
-      const wanted = this.next;
-      this.next = null;
-      if (await this.#ask(`/api/colours/seen?${new URLSearchParams(wanted)}`, wanted)) this.open?.taker.attempt(this.told.linear);
-    }
-    this.asking = false;
-    if (this.keeping) this.#keep();
+    this.following += 1;
+    await this.follow({ lightness, chroma, hue });
+    this.following -= 1;
+    if (this.keeping && !this.following) this.#keep();
   }
 
   /** What was dragged to is kept once its colour is known. */
   #keepWhenTold() {
-    if (this.asking) this.keeping = true;
+    if (this.following) this.keeping = true;
     else this.#keep();
   }
 
@@ -142,7 +140,7 @@ export class ColourPicker {
     const { linear, digits, lab, oklch, beyond } = this.told;
     // a grey has no hue of its own: the one that was chosen stays
     const hue = at?.hue ?? (oklch[1] < 0.002 ? (this.hue ?? 0) : oklch[2]);
-    if (!this.next) this.#mark(at?.lightness ?? oklch[0], at?.chroma ?? oklch[1], hue);
+    if (this.following < 2) this.#mark(at?.lightness ?? oklch[0], at?.chroma ?? oklch[1], hue);
     byId("picker-now").style.background = digits;
     if (document.activeElement !== byId("picker-told") || !at) byId("picker-told").value = digits;
     byId("picker-numbers").replaceChildren(...[["OKLCH", round(oklch.slice(0, 2), 3) + ` ${oklch[2].toFixed(0)}°`], ["CIELAB", round(lab, 1)], ["linear", round(linear, 3)]].flatMap(([name, text]) => [make("dt", { class: "text-soft" }, name), make("dd", { class: "num" }, text)]));

@@ -2,6 +2,7 @@
 
 import { make, post, say, upload } from "./api.js";
 import { PICTURES, pickFiles } from "./files.js";
+import { latest } from "./latest.js";
 
 const byId = (id) => document.getElementById(id);
 
@@ -57,19 +58,12 @@ export class LaidOn {
   #move() {
     const { decal } = this.chosen;
     const asked = (place) => ({ kind: "move_decal", decal, ...place });
-    let [busy, next, ended] = [false, null, false];
-    const follow = async (place) => {
-      next = place;
-      if (busy) return;
-      busy = true;
-      while (next && !ended) {
-        const here = next;
-        next = null;
-        this.floor.attempt([asked(here)]);
-        await new Promise((done) => setTimeout(done, 40));
-      }
-      busy = false;
-    };
+    let ended = false;
+    const follow = latest(async (place) => {
+      if (ended) return;
+      this.floor.attempt([asked(place)]);
+      await new Promise((done) => setTimeout(done, 40));
+    });
     this.floor.pick("Drag the picture over the surface, let go.", (place) => {
       ended = true;
       this.store.change(asked(place));

@@ -6,6 +6,7 @@ import { PICTURES, pickFiles } from "./files.js";
 import { EnvironmentEditor } from "./environment_editor.js";
 import { Environments } from "./environments.js";
 import { forget, keep } from "./kept.js";
+import { latest } from "./latest.js";
 import { LightBench } from "./light_bench.js";
 import { Looks } from "./looks.js";
 import { wrap } from "./plan_geometry.js";
@@ -95,27 +96,18 @@ export class LightCard {
   #place(wanted, prompt) {
     const light = this.chosen.light;
     const asked = (place) => ({ kind: "place_light", light, wanted, ...place });
-    let [busy, next] = [false, null];
-    const follow = async (place) => {
-      next = place;
-      if (busy) return;
-      busy = true;
-      while (next) {
-        const here = next;
-        next = null;
-        try {
-          const { changes } = await post(`${this.store.url}/placed`, asked(here));
-          if (!ended) this.floor.attempt(changes);
-        } catch (error) {
-          if (error.status !== 422) say(error.message);
-        }
-      }
-      busy = false;
-    };
     let ended = false;
+    const follow = latest(async (place) => {
+      if (ended) return;
+      try {
+        const { changes } = await post(`${this.store.url}/placed`, asked(place));
+        if (!ended) this.floor.attempt(changes);
+      } catch (error) {
+        if (error.status !== 422) say(error.message);
+      }
+    });
     this.floor.pick(prompt, async (place) => {
       ended = true;
-      next = null;
       if ((await this.store.change(asked(place))) && this.store.state.undo.includes("as near as")) say(`${this.store.state.undo}.`);
     }, follow);
   }
