@@ -12,17 +12,21 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
 from ..core.errors import NotFoundError
+from ..core.light.rigs import resized
 from ..core.material.presets import PRESETS, with_preset
 from ..core.material.variations import Vary, varied
-from ..core.render.film.swatch import swatch_compiler, swatch_key, swatch_of
-from ..core.scene import Material, Project
+from ..core.render.film.swatch import BODY_M, swatch_compiler, swatch_key, swatch_of
+from ..core.scene import Look, Material, Project
 from ..core.scene.saved_material import SavedMaterial
+from ..core.scene.stocked import StockedLook
+from ..core.sheet.stocked import kept_of
+from ..core.sheet.tools import Tools
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.jobs import Job, Result
 from .context import Context, context
 from .jobs import JobAnswer
-from .lens import Lens
+from .lens import Lens, LensEye
 from .work import Hand, Kind, Unwanted
 
 router = APIRouter(prefix="/api")
@@ -66,6 +70,8 @@ class Wanted(BaseModel):
 
     materials: dict[str, Material]
     """by the keys of their swatches"""
+    look: Look | None = None
+    """in whose light; None: in neutral light"""
 
 
 def _path(studio: Studio, key: str) -> Path:
@@ -92,13 +98,13 @@ def _worn(project: Project) -> dict[str, int]:
 
 
 @router.get("/projects/{project_id}/tray")
-def tray(ctx: Ctx, project_id: str) -> Tray:
-    """What lies on the tray."""
+def tray(ctx: Ctx, project_id: str, here: bool = False) -> Tray:
+    """What lies on the tray; `here`: the project's own in the light of the open shot."""
     project = ctx.studio.projects.get(project_id).project
-    worn = _worn(project)
+    worn, look = _worn(project), _light_of(ctx, project) if here else None
 
     def told(material: Material, own: bool) -> Swatch:
-        key = swatch_key(material)
+        key = swatch_key(material, look if own else None)
         there = _path(ctx.studio, key).exists()
         parts = worn.get(material.id, 0) if own else 0
         return Swatch(name=material.name, material=material.id if own else None, parts=parts, key=key, there=there)
@@ -112,16 +118,34 @@ def tray(ctx: Ctx, project_id: str) -> Tray:
 
 
 @router.post("/projects/{project_id}/tray", status_code=202)
-def develop(ctx: Ctx, project_id: str) -> JobAnswer | None:
-    """Have the swatches developed that are not there, the project's own first; None when all are."""
+def develop(ctx: Ctx, project_id: str, here: bool = False) -> JobAnswer | None:
+    """Have the swatches developed that are not there, the project's own first; None when all are. `here`: only those
+    of the project, in the light of the open shot."""
     project = ctx.studio.projects.get(project_id).project
+    if here:
+        look = _light_of(ctx, project)
+        own = {swatch_key(m, look): m for m in project.materials}
+        return _asked(ctx, project, {k: m for k, m in own.items() if not swatch_is_there(ctx.studio, k)}, look)
     kept = [k.material for k in ctx.studio.materials.all()]
     wanted = {swatch_key(m): m for m in (*project.materials, *kept, *_presets())}
     missing = {key: m for key, m in wanted.items() if not _path(ctx.studio, key).exists()}
+    return _asked(ctx, project, missing, None)
+
+
+def _asked(ctx: Context, project: Project, missing: dict[str, Material], look: Look | None) -> JobAnswer | None:
     if not missing:
         return None
     about = hashlib.sha256("".join(missing).encode()).hexdigest()[:32]
-    return JobAnswer.of(ctx.work.ask("swatches", about, f"Swatches of {project.name}", Wanted(materials=missing)))
+    wanted = Wanted(materials=missing, look=look)
+    return JobAnswer.of(ctx.work.ask("swatches", about, f"Swatches of {project.name}", wanted))
+
+
+def _light_of(ctx: Context, project: Project) -> Look:
+    """The light of the open shot as it is for something as large as a swatch."""
+    kept = kept_of(project, "look", "Light", Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))
+    assert isinstance(kept.content, StockedLook)
+    look = kept.content.look
+    return look.model_copy(update={"lights": resized(look.lights, BODY_M / kept.size_m)})
 
 
 @router.get("/swatches/{key}.jpg", response_class=FileResponse)
@@ -180,7 +204,8 @@ def swatch_kind(studio: Studio, lens: Lens) -> Kind:
 
 
 def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
-    wanted = Wanted.model_validate_json(job.spec).materials
+    spec = Wanted.model_validate_json(job.spec)
+    wanted = spec.materials
     while not lens.ready.wait(0.5):
         hand.tell(lens.preparing, 0.0)
     compiler, broken = swatch_compiler(studio.assets.get), list[str]()
@@ -195,7 +220,7 @@ def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
             continue
         try:
             with lens.borrowed() as (_, tracer):
-                picture = swatch_of(material, compiler, tracer)
+                picture = swatch_of(material, compiler, tracer, spec.look)
         except NotFoundError as error:  # a map is gone: the others have swatches all the same
             broken.append(f"‘{material.name}’: {error.sentence}")
             continue

@@ -17,6 +17,7 @@ from ...scene import (
     Disc,
     Item,
     Light,
+    Look,
     Material,
     Part,
     Project,
@@ -35,15 +36,19 @@ from .tracer import Tracer
 
 SIZE_PX, SAMPLES, QUALITY = 128, 7, 90
 BODY = "swatch-body"
+BODY_M, MIDDLE_M = 0.1, 0.024
+"""How large the body is, and how high its middle stands."""
 MADE = 1
 """Counts with every change of body, light or camera: swatches of other counts are made anew."""
 ReadAsset = Callable[[str], bytes]
 
 
-def swatch_key(material: Material) -> str:
-    """The name of what a swatch shows: whatever the material looks like, wherever it is kept."""
+def swatch_key(material: Material, look: Look | None = None) -> str:
+    """The name of what a swatch shows: whatever the material looks like, in neutral light or in a look's, wherever it
+    is kept."""
     looks = material.model_dump_json(exclude={"id", "name"})
-    return hashlib.sha256(f"{MADE} {SIZE_PX} {SAMPLES} {looks}".encode()).hexdigest()[:32]
+    light = "" if look is None else look.model_dump_json(exclude={"id": True, "name": True})
+    return hashlib.sha256(f"{MADE} {SIZE_PX} {SAMPLES} {looks}{light}".encode()).hexdigest()[:32]
 
 
 def swatch_compiler(read: ReadAsset) -> SceneCompiler:
@@ -51,9 +56,11 @@ def swatch_compiler(read: ReadAsset) -> SceneCompiler:
     return SceneCompiler(lambda key: swatch_body().to_bytes() if key == BODY else read(key))
 
 
-def swatch_of(material: Material, compiler: SceneCompiler, tracer: Tracer) -> bytes:
-    """A swatch as JPEG, SIZE_PX wide and high."""
-    return still_of(_moment(material), compiler, tracer, (SIZE_PX, SIZE_PX), SAMPLES)
+def swatch_of(
+    material: Material, compiler: SceneCompiler, tracer: Tracer, look: Look | None = None
+) -> bytes:  # fmt: skip
+    """A swatch as JPEG, SIZE_PX wide and high; look: its light, made for what is BODY_M large."""
+    return still_of(_moment(material, look), compiler, tracer, (SIZE_PX, SIZE_PX), SAMPLES)
 
 
 def still_of(
@@ -79,7 +86,7 @@ def swatch_body() -> Mesh:
 @cache
 def swatch_studio() -> Project:
     """Everything but the material: a large soft light above, a strip at each side, a paper floor."""
-    aim = Aim(x_m=0.0, y_m=0.024, z_m=0.0)
+    aim = Aim(x_m=0.0, y_m=MIDDLE_M, z_m=0.0)
 
     def panel(name: str, azimuth: float, elevation: float, wide: float, high: float, nit: float) -> Light:
         return Light(id=name, name=name, azimuth_deg=azimuth, elevation_deg=elevation, distance_m=0.5, aim=aim,
@@ -105,6 +112,12 @@ def swatch_studio() -> Project:
     })  # fmt: skip
 
 
-def _moment(material: Material) -> Moment:
+def _moment(material: Material, look: Look | None) -> Moment:
     shown = material.model_copy(update={"id": "m"})
-    return moment_of_first(put_all(swatch_studio(), {"materials": (shown,)}))
+    studio = put_all(swatch_studio(), {"materials": (shown,)})
+    if look is None:
+        return moment_of_first(studio)
+    aim = Aim(x_m=0.0, y_m=MIDDLE_M, z_m=0.0)
+    lights = tuple(light.model_copy(update={"aim": aim}) for light in look.lights)
+    lit = look.model_copy(update={"id": studio.look.id, "lights": lights})
+    return moment_of_first(put_all(studio, {"looks": (lit,)}))

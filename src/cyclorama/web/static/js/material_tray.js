@@ -14,12 +14,17 @@ export class MaterialTray {
    * @param {{carry: (what: object|null) => void, wear: (what: object) => boolean}} floor
    */
   constructor(store, chosen, refresh, floor) {
-    Object.assign(this, { store, chosen, refresh, floor, version: null, tray: { own: [], presets: [], kept: [] }, job: null, kind: "own" });
+    Object.assign(this, { store, chosen, refresh, floor, version: null, tray: { own: [], presets: [], kept: [] }, job: null, kind: "own", here: "" });
     for (const kind of KINDS)
       byId(`tray-${kind}`).addEventListener("click", () => {
         this.kind = kind;
         this.#draw();
       });
+    byId("tray-here").addEventListener("click", (e) => {
+      this.here = this.here ? "" : "?here=true";
+      e.currentTarget.setAttribute("aria-pressed", Boolean(this.here));
+      this.#load();
+    });
     byId("tray-compare").addEventListener("click", (e) => e.currentTarget.setAttribute("aria-pressed", e.currentTarget.getAttribute("aria-pressed") !== "true"));
     byId("tray-search").addEventListener("input", () => this.#draw());
     byId("keep-material").addEventListener("click", () => this.#keep());
@@ -43,21 +48,21 @@ export class MaterialTray {
   async #load() {
     try {
       await this.#fetch();
-      if ([...this.tray.own, ...this.tray.presets, ...this.tray.kept].some(({ there }) => !there)) await this.#develop();
+      if ([...this.tray.own, ...(this.here ? [] : [...this.tray.presets, ...this.tray.kept])].some(({ there }) => !there)) await this.#develop();
     } catch (error) {
       say(error.message);
     }
   }
 
   async #fetch() {
-    this.tray = await get(`${this.store.url}/tray`);
+    this.tray = await get(`${this.store.url}/tray${this.here}`);
     this.#draw();
     this.onchange?.();
   }
 
   /** Have those developed that are not there, and show each when it is. */
   async #develop() {
-    const job = await post(`${this.store.url}/tray`);
+    const job = await post(`${this.store.url}/tray${this.here}`);
     if (!job || this.job === job.id) return;
     this.job = job.id;
     let shown = 0;
