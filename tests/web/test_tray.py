@@ -79,3 +79,35 @@ def test_a_material_is_kept_and_worn_in_another_project(client: TestClient, ball
     assert client.get("/stock").status_code == 200
     assert client.delete(f"/api/stock/materials/{kept['id']}").status_code == 204
     assert all(one["shelf"] == "ready" for one in client.get("/api/stock").json())
+
+
+def test_swatches_are_seen_in_the_light_of_the_shot(client: TestClient, ball: str) -> None:  # noqa: F811
+    url = f"/api/projects/{ball}/tray"
+    neutral = client.get(url).json()["own"][0]["key"]
+    (here,) = client.get(f"{url}?here=true").json()["own"]
+    assert here["key"] != neutral
+    assert not here["there"]
+    assert ended(client, client.post(f"{url}?here=true").json())["state"] == "done"
+    assert client.get(f"{url}?here=true").json()["own"][0]["there"]
+    state = client.get(f"/api/projects/{ball}").json()
+    light = state["project"]["looks"][0]["lights"][0]["id"]
+    change(client, ball, state["version"], put(f"look/lights/{light}/temperature_k", 2700.0))
+    assert client.get(f"{url}?here=true").json()["own"][0]["key"] != here["key"]
+    assert client.get(url).json()["own"][0]["key"] == neutral
+
+
+def test_variations_go_along_one_number_and_stay_in_range(client: TestClient, ball: str) -> None:  # noqa: F811
+    material = client.get(f"/api/projects/{ball}").json()["project"]["materials"][0]
+    asked = {"material": material["id"], "across": "specular_roughness", "down": "hue"}
+    rows = client.post(f"/api/projects/{ball}/tray/varied", json=asked).json()
+    assert [len(row) for row in rows] == [5, 5, 5]
+    across = [one["values"]["specular_roughness"] for one in rows[0]]
+    assert across == sorted(across)
+    assert 0 <= across[0] < across[-1] <= 1
+    assert len({tuple(row[0]["values"]["base_color"]) for row in rows}) == (
+        3 if np.ptp(material["base_color"]) > 0.01 else 1
+    )
+    assert len({one["key"] for row in rows for one in row}) >= 5
+    assert (
+        client.post(f"/api/projects/{ball}/tray/varied", json={"material": "gone", "across": "hue"}).status_code == 404
+    )
