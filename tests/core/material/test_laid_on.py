@@ -183,3 +183,23 @@ def test_a_layer_takes_its_share_of_colour_and_a_project_without_one_is_as_it_wa
     mapped = put_all(project, {f"materials/{project.materials[0].id}/maps": lying})
     moved = put_all(mapped, {"items/item-1/placement/x_m": 0.13, "camera/aim/x_m": 0.13})
     assert _picture(tracer, moved, assets) == pytest.approx(_picture(tracer, mapped, assets), abs=0.02)
+
+
+def test_a_picture_on_the_sweep_is_bent_from_the_wall_over_the_floor(tracer: Tracer) -> None:
+    """A square one, red above and blue below, 4 m wide on a wall of 1.5 m: red ends on the floor, 0.5 m before it."""
+    pixels = np.full((64, 64, 4), 255, np.uint8)
+    pixels[:32, :, 1:3], pixels[32:, :, :2] = 0, 0
+    picture = png_of(pixels)
+    key = content_hash(picture)
+    project, assets = project_of(sphere(0.01, 16), diffuse(0.5))
+    project = put_all(project, {
+        "set/sweep/on": True, "set/sweep/form": "straight", "set/sweep/width_m": 4.0, "set/sweep/depth_m": 4.0,
+        "set/sweep/height_m": 1.5, "set/sweep/fillet_m": 0.0, "set/sweep/picture": key,
+        "set/sweep/color": (1.0, 1.0, 1.0), "camera/aim/y_m": 0.0, "camera/aim/z_m": -1.5, "camera/elevation_deg": 89.0,
+        "camera/azimuth_deg": 0.0, "camera/distance_m": 4.0, "camera/focal_mm": 144.0, "shot/shoot/width": 64,
+        "shot/shoot/height": 64,
+    })  # fmt: skip
+    seen = _picture(tracer, project, assets | {key: picture})
+    rows = np.nonzero((seen[:, 32, 0] > seen[:, 32, 2])[:-1] & (seen[:, 32, 0] < seen[:, 32, 2])[1:])[0]
+    z = (rows[0] + 1) / 32 * (4.0 * 18.0 / 144.0) - 4.0 * 18.0 / 144.0 - 1.5
+    assert z == pytest.approx(-1.5, abs=0.05)

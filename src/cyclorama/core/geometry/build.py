@@ -66,7 +66,11 @@ def build_sweep(sweep: Sweep, segments: int = 192) -> Mesh:
     x = np.array([-sweep.width_m / 2, 0, sweep.width_m / 2])
     points = np.empty((len(profile), len(x), 3))
     points[..., 0], points[..., 1], points[..., 2] = x, profile[:, 1:], -profile[:, :1]
-    return grid_mesh(points, np.zeros((len(profile), len(x), 2)), 60)
+    # unrolled, in widths: from the upper edge of the wall down and over the floor to the front
+    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(profile, axis=0), axis=1))])
+    uv = np.empty((len(profile), len(x), 2))
+    uv[..., 0], uv[..., 1] = x / sweep.width_m + 0.5, ((along[-1] - along) / sweep.width_m)[:, None]
+    return grid_mesh(points, uv, 60)
 
 
 def build_disc(disc: Disc, segments: int = 192) -> Mesh:

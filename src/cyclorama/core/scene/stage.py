@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Colour, Doc, Unit01, affecting, quantity
+from .base import AssetRef, Colour, Doc, Unit01, affecting, quantity
 
 
 class Sweep(Doc):
@@ -23,6 +23,11 @@ class Sweep(Doc):
     fillet_m: Annotated[float, quantity("Fillet radius", "m", ge=0, le=20_000)] = 2.0
     color: Annotated[Colour, affecting("surface")] = (0.55, 0.54, 0.52)
     roughness: Annotated[Unit01, affecting("surface", title="Roughness")] = 0.7
+    picture: Annotated[AssetRef | None, affecting("surface", title="Picture")] = None
+    """Printed on one with a back wall, as wide as that: from its upper edge down the wall and over the floor."""
+    picture_name: Annotated[str, affecting("nothing")] = ""
+    picture_shift: Annotated[float, quantity("Picture, shifted down", "", ge=-5, le=5, affects="surface")] = 0.0
+    """in widths"""
 
 
 class Disc(Doc):

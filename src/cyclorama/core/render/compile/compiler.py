@@ -26,10 +26,11 @@ from ...material.layers import EDGES, HOLLOWS, REACH, WHERE
 from ...material.row import EDGE_RADIUS
 from ...material.tables import load_tables
 from ...motion import STILL, Moment
+from ...picture.decode import decode_picture
 from ...picture.exposure import exposure_scale
 from ...picture.linear import read_linear
 from ...picture.mix import light_layer_names
-from ...scene import Item, Material, depending
+from ...scene import Item, Material, MaterialMaps, Sweep, TextureRef, depending
 from ...scene.base import Affects
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
@@ -143,14 +144,27 @@ class SceneCompiler:
             )
             disc = _DISC.model_copy(update={"base_color": stage.disc.color, "specular_roughness": stage.disc.roughness})
             # the pictures stay until other maps are used: unpacking them takes longer than all the rest
-            maps = tuple(m.maps for m in materials), [decal.asset for on in worn.values() for decal, _ in on.decals]
+            if stage.sweep.picture and stage.sweep.form == "straight":
+                sweep = self._printed(sweep, stage.sweep)
+            maps = (
+                (sweep.maps, *(m.maps for m in materials)),
+                [decal.asset for on in worn.values() for decal, _ in on.decals],
+            )
             textures: TextureSet = self._kept.get("maps", maps, lambda: TextureSet(self._read))
             rows = material_rows((sweep, disc, *materials), textures, worn)
             return rows, textures.shelf.arrays()
 
-        painted = stage.sweep.color, stage.sweep.roughness, stage.disc.color, stage.disc.roughness
+        printed = stage.sweep.picture, stage.sweep.picture_shift, stage.sweep.form
+        painted = stage.sweep.color, stage.sweep.roughness, printed, stage.disc.color, stage.disc.roughness
         worn = worn_on(moment)
         return self._kept.numbered("surfaces", (materials, painted, worn), build)
+
+    def _printed(self, material: Material, sweep: Sweep) -> Material:
+        """The sweep's material with a picture on it, in its own proportions."""
+        height, width = decode_picture(self._read(sweep.picture or ""), sweep.picture_name or "backdrop").shape[:2]
+        ref = TextureRef(asset=sweep.picture or "", name=sweep.picture_name, wrap="clamp", scale_v=width / height,
+                         offset_v=-sweep.picture_shift * width / height)  # fmt: skip
+        return material.model_copy(update={"maps": MaterialMaps(base_color=ref)})
 
     def _instances(self, moment: Moment) -> tuple[Instances, int]:
         things = [(depending(item, _SHAPE), moment.carriages[item.id]) for item in moment.items]

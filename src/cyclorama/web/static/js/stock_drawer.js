@@ -1,6 +1,7 @@
 /** The stockroom as a drawer in the studio: things are dragged or clicked into the project, and put in from its cards. */
 
-import { get, make, post, request, say } from "./api.js";
+import { get, make, post, request, say, upload } from "./api.js";
+import { PICTURES, pickFiles } from "./files.js";
 import { KINDS, found, pictureOf } from "./stock_tiles.js";
 
 const byId = (id) => document.getElementById(id);
@@ -28,7 +29,29 @@ export class StockDrawer {
       e.target.value = "";
       store.change({ kind: "set", path: "set/sweep/color", value: [red, green, blue] }, { kind: "set", path: "set/sweep/roughness", value: roughness });
     });
+    byId("sweep-picture").addEventListener("click", () => this.#print());
     for (const button of document.querySelectorAll("[data-keep]")) button.addEventListener("click", () => this.#keep(button.dataset.keep));
+  }
+
+  /** Print a picture on the sweep, or take it off. */
+  async #print() {
+    const set = (values) => this.store.change(...Object.entries(values).map(([field, value]) => ({ kind: "set", path: `set/sweep/${field}`, value })));
+    if (this.store.state.project.set.sweep.picture) return set({ picture: null, picture_name: "" });
+    const files = await pickFiles(PICTURES);
+    if (!files.length) return;
+    try {
+      const [{ asset, name }] = await upload(`${this.store.url}/pictures`, files);
+      await set({ picture: asset, picture_name: name, color: [0.9, 0.9, 0.9] });
+    } catch (error) {
+      say(error.message, 10);
+    }
+  }
+
+  /** What the Set card shows of it. */
+  show({ project }) {
+    const { picture, picture_name: name } = project.set.sweep;
+    byId("sweep-picture-name").textContent = picture ? name || "A picture" : "No picture on it";
+    byId("sweep-picture").textContent = picture ? "Take off" : "Picture …";
   }
 
   /** Pull it out, or push it back. */

@@ -207,6 +207,7 @@ class Floor {
     this.plan.show();
     this.touch.show(state);
     this.palette.show(state);
+    this.stock.show(state);
     this.refresh();
     this.lens.develop();
     await this.lens.show(state);
