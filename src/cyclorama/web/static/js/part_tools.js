@@ -11,9 +11,10 @@ export class PartTools {
    * @param {import("./project.js").ProjectStore} store
    * @param {import("./touch.js").Touch} touch
    * @param {{pick: Function}} floor
+   * @param {{light: string|null}} taken what the cards show
    */
-  constructor(store, touch, floor) {
-    Object.assign(this, { store, touch, floor });
+  constructor(store, touch, floor, taken) {
+    Object.assign(this, { store, touch, floor, taken });
     byId("chosen-more").addEventListener("change", (e) => {
       const { value } = e.target;
       e.target.value = "";
@@ -60,6 +61,17 @@ export class PartTools {
 
   #setEach(parts, field, value) {
     return this.store.change(...parts.map(({ item, part }, i) => ({ kind: "set", path: `items/${item}/parts/${part}/${field}`, value: value(part, i) })));
+  }
+
+  /** The light of the Light card leaves them out, or lights them again when it leaves all of them out already. */
+  link() {
+    const light = this.store.look.lights.find(({ id }) => id === this.taken.light) ?? this.store.look.lights[0];
+    if (!light) return say("There is no light.");
+    const parts = this.#chosen().map(({ part }) => part);
+    const spared = parts.every((part) => light.excluded_parts.includes(part));
+    const rest = light.excluded_parts.filter((part) => !parts.includes(part));
+    this.store.set(`look/lights/${light.id}/excluded_parts`, spared ? rest : [...rest, ...parts]);
+    say(spared ? `${light.name} lights ${parts.length === 1 ? "it" : "them"} again.` : `${light.name} lights ${parts.length === 1 ? "it" : "them"} no more.`);
   }
 
   pieces() {

@@ -56,7 +56,7 @@ class Floor {
     this.palette = new Palette(store, chosen, this, this.picker);
     this.touch = new Touch(this.lens, this, chosen);
     this.stock = new StockDrawer(store, chosen, this);
-    this.partTools = new PartTools(store, this.touch, this);
+    this.partTools = new PartTools(store, this.touch, this, chosen);
     this.dropping = new Dropping(this.lens, this, this.touch, chosen, this.palette, this.cards.laidOn);
     this.lens.onpreview = (pose) => this.preview(pose);
     store.subscribe((state) => this.#show(state));
@@ -175,6 +175,7 @@ class Floor {
     this.cards.show(this.store.state);
     this.fields.show();
     this.marks.show();
+    this.touch.markList();
   }
 
   /** Open a station's card. */

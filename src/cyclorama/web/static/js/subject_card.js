@@ -158,6 +158,7 @@ export class SubjectCard {
 
   #partRow(part, index) {
     const row = switchRow(part.name, part.visible, `Show ${part.name}`, (on) => this.store.set(`subject/variant/parts/${part.id}/visible`, on), { figure: count(part.triangles), title: part.name });
+    row.dataset.part = `${this.#subject.id} ${part.id}`;
     row.addEventListener("pointerenter", () => this.floor.point(index));
     row.addEventListener("pointerleave", () => this.floor.point(null));
     return row;

@@ -189,7 +189,13 @@ export class Touch {
     });
   }
 
+  /** The list of parts tells which are chosen, too. */
+  markList() {
+    for (const row of document.querySelectorAll("#parts [data-part]")) row.querySelector(".name").classList.toggle("chosen-part", this.chosen.has(row.dataset.part));
+  }
+
   #showChosen() {
+    this.markList();
     const chosen = this.chosen.size ? this.parts().filter((part) => this.has(part)) : [];
     byId("chosen-bar").hidden = !chosen.length;
     if (!chosen.length) return;
