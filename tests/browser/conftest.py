@@ -18,7 +18,7 @@ ARGUMENTS = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
     "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
 ]  # fmt: skip
-LONG_MS = 180_000
+LONG_MS = 420_000
 expect.set_options(timeout=30_000)  # on a machine that compiles kernels meanwhile, what is quick takes its time
 
 
