@@ -144,7 +144,11 @@ def eye(folder: Path) -> None:
         page.screenshot(path=TARGET / "studio-looks.png")
         page.keyboard.press("Escape")
         page.goto(f"{address}/stock")
-        page.wait_for_timeout(25_000)
+        for kind in ("set", "rig"):  # they are developed when they are first wanted
+            tiles = page.locator(f"[data-stock={kind}] img")
+            for number in range(5):
+                expect(tiles.nth(number)).not_to_have_js_property("naturalWidth", 0, timeout=120_000)
+        page.wait_for_timeout(3000)
         page.screenshot(path=TARGET / "stockroom.png")
         page.goto(f"{address}/projects/plover#materials")
         page.click("#tray-presets")
