@@ -51,7 +51,7 @@ def frames(folder: Path) -> None:
     for key, number in FINALS.items():
         shoot_in_terminal(folder, key, None, str(number), None, None)
         studio = Studio(folder)
-        take = studio.takes.all(key)[0]
+        take = studio.takes.get(studio.takes.ids(key)[0])
         shutil.copy(frame_path(take, number), TARGET / f"frame-{key}.png")
         studio.takes.remove(take.id)
 
