@@ -105,7 +105,7 @@ def test_a_file_that_is_not_what_its_name_says_is_refused(client: TestClient, ba
     document = {"id": "m-1", "name": "M", "material": {**material, "maps": maps}}
     alone = zipped(materials__m_json=json.dumps(document).encode())
     answer = client.post("/api/stock/unpack", files={"files": ("a.zip", alone, "application/zip")})
-    assert "refers to a picture that is not in the zip" in answer.json()["error"]
+    assert "refers to a file that is not in the zip" in answer.json()["error"]
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w") as box:
         box.writestr("materials/m.json", json.dumps(document))
@@ -113,6 +113,18 @@ def test_a_file_that_is_not_what_its_name_says_is_refused(client: TestClient, ba
     answer = client.post("/api/stock/unpack", files={"files": ("a.zip", buffer.getvalue(), "application/zip")})
     assert "damaged" in answer.json()["error"]
     assert own(client) == []
+
+
+def test_surroundings_without_their_picture_and_a_model_without_its_mesh_are_refused(client: TestClient) -> None:  # noqa: F811
+    environment = {"kind": "environment", "environment": {"asset": "0" * 32}}
+    item = {"id": "i", "name": "I", "asset": "1" * 32, "parts": [], "variants": [{"id": "v", "name": "V", "parts": []}],
+            "variant_id": "v"}  # fmt: skip
+    for content in (environment, {"kind": "model", "item": item, "materials": []}):
+        document = {"id": "t", "name": "T", "content": content}
+        alone = zipped(stock__t_json=json.dumps(document).encode())
+        answer = client.post("/api/stock/unpack", files={"files": ("a.zip", alone, "application/zip")})
+        assert "not in the zip" in answer.json()["error"]
+        assert own(client) == []
 
 
 def test_tiles_of_ready_things_are_developed(client: TestClient) -> None:  # noqa: F811

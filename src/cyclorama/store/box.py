@@ -10,9 +10,10 @@ import json
 import re
 import zipfile
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from ..core.errors import IntakeError
 from ..core.geometry.kept import content_hash, measures_key, rig_key, standin_key, standin_source_key
@@ -21,8 +22,10 @@ from ..core.geometry.mesh import Mesh
 from ..core.geometry.rig import Rig
 from ..core.picture.decode import decode_picture
 from ..core.picture.linear import read_linear
-from ..core.scene import Material
+from ..core.scene import Material, assets_of
 from ..core.scene.saved_material import SavedMaterial
+from ..core.scene.saved_move import SavedMove
+from ..core.scene.saved_rig import SavedRig
 from ..core.scene.stocked import Stocked, StockedModel
 from ..core.stock.gltf import gltf_of
 from .shelf import Shelf
@@ -32,6 +35,10 @@ from .tidy import keys_in
 MOST_BYTES, MOST_FILES = 1 << 30, 20_000
 _MAGIC = ((b"\x89PNG", ".png"), (b"\xff\xd8", ".jpg"), (b"\x76\x2f\x31\x01", ".exr"), (b"#?", ".hdr"),
           (b"II*\0", ".tif"), (b"MM\0*", ".tif"), (b"RIFF", ".webp"))  # fmt: skip
+KINDS: dict[str, type[BaseModel]] = {
+    "materials": SavedMaterial, "rigs": SavedRig, "moves": SavedMove, "stock": Stocked,
+}  # fmt: skip
+"""What lies on which shelf."""
 _BESIDE = (measures_key, rig_key, standin_key, standin_source_key)
 
 
@@ -81,55 +88,67 @@ def _write_gltf(box: zipfile.ZipFile, material: Material, files: dict[str, bytes
     box.writestr(f"gltf/{_free(f'{material.name} (glTF)', names)}.gltf", json.dumps(document, indent=1))
 
 
-def unpacked(studio: Studio, data: bytes) -> list[str]:
-    """Put what a zip holds into the stockroom; the names of what came in.
+def examine_box(path: Path, name: str) -> None:
+    """Read and check all that a zip holds. Raises IntakeError with a sentence, see `unpacked`."""
+    contents = _contents(path)
+    if not list(_documents(contents)):
+        raise IntakeError("Nothing in that zip belongs into the stockroom.")
+    for key, data in _files(contents).items():
+        _check(key, data)
 
-    Everything is read and checked before anything is kept. Raises IntakeError with a sentence.
+
+def unpacked(studio: Studio, path: Path) -> list[str]:
+    """Put what a zip holds into the stockroom, once it was examined; the names of what came in.
+
+    Nothing is kept when something in it refers to what is neither there nor here: raises IntakeError then.
     """
+    contents = _contents(path)
+    coming, files = list(_documents(contents)), _files(contents)
+    for _, one in coming:
+        if any(key not in files and not studio.assets.has(key) for key in _needed(one)):
+            raise IntakeError(f"‘{one.name}’ refers to a file that is not in the zip.")
+    studio.assets.put_all({key: data for key, data in files.items() if not studio.assets.has(key)})
+    return [shelves_of(studio)[shelf].keep(one).name for shelf, one in coming]
+
+
+def _needed(one: BaseModel) -> set[str]:
+    """Files without which it is nothing. A model is there without what it was made from, but not without measures."""
+    if isinstance(one, Stocked) and isinstance(one.content, StockedModel):
+        item = one.content.item
+        return (assets_of(one) | {measures_key(item.asset), standin_key(item.asset)}) - {item.source}
+    return assets_of(one)
+
+
+def _contents(path: Path) -> dict[str, bytes]:
     try:
-        with zipfile.ZipFile(io.BytesIO(data)) as box:
+        with zipfile.ZipFile(path) as box:
             entries = [e for e in box.infolist() if not e.is_dir()]
             if len(entries) > MOST_FILES or sum(e.file_size for e in entries) > MOST_BYTES:
                 raise IntakeError("That box is larger than 1 GB. Take things over in smaller ones.")
-            contents = {e.filename: box.read(e) for e in entries}
+            return {e.filename: box.read(e) for e in entries}
     except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError, OSError) as error:
         raise IntakeError("That is no zip that can be opened. Export it from the stockroom again.") from error
-    coming = list(_documents(studio, contents))
-    if not coming:
-        raise IntakeError("Nothing in that zip belongs into the stockroom.")
-    files = _files(contents)
-    for _, one in coming:
-        missing = [k for k in keys_in(one.model_dump_json()) if k not in files and not studio.assets.has(k)]
-        if missing and not isinstance(one, Stocked):
-            raise IntakeError(f"‘{one.name}’ refers to a picture that is not in the zip.")
-    studio.assets.put_all({key: data for key, data in files.items() if not studio.assets.has(key)})
-    return [shelf.keep(one).name for shelf, one in coming]
 
 
-def _documents(studio: Studio, contents: dict[str, bytes]) -> Iterator[tuple[Shelf[Any], Any]]:
+def _documents(contents: dict[str, bytes]) -> Iterator[tuple[str, Any]]:
+    """What is to be kept, and on which shelf."""
     for name, data in sorted(contents.items()):
         folder, _, rest = name.partition("/")
-        shelf = shelves_of(studio).get(folder)
-        if shelf is None or not rest.endswith(".json"):
+        if folder not in KINDS or not rest.endswith(".json"):
             continue
         try:
-            yield shelf, shelf.read(data)
+            yield folder, KINDS[folder].model_validate_json(data)
         except ValidationError as error:
             raise IntakeError(f"‘{rest}’ in that zip is damaged, or of a newer version.") from error
 
 
 def _files(contents: dict[str, bytes]) -> dict[str, bytes]:
-    """Files by their keys; what can be looked at was, and is what its name says."""
-    files = {}
-    for name, data in contents.items():
-        found = re.fullmatch(r"files/([0-9a-f]{32})(\.[a-z]+)*(\.[a-z0-9]+)", name)
-        if found is None:
-            continue
-        key = name.removeprefix("files/")
-        key = key.removesuffix(_ending(data))
-        files[key] = data
-        _check(key, data)
-    return files
+    """Files by their keys."""
+    return {
+        name.removeprefix("files/").removesuffix(_ending(data)): data
+        for name, data in contents.items()
+        if re.fullmatch(r"files/[0-9a-f]{32}(\.[a-z]+)*\.[a-z0-9]+", name)
+    }
 
 
 def _check(key: str, data: bytes) -> None:
@@ -143,9 +162,9 @@ def _check(key: str, data: bytes) -> None:
             return
         elif content_hash(data) != key:  # only a mesh is kept under another name than its content's
             Mesh.from_bytes(data)
-        elif data[:2] == b"PK":  # what a model was made from: it is read, with limits, when it is made again
+        elif _ending(data) == ".zip":  # what a model was made from: it is read, with limits, when it is made again
             return
-        elif data[:4] == b"\x76\x2f\x31\x01" or data[:2] == b"#?":
+        elif _ending(data) in (".exr", ".hdr"):
             read_linear(data, "environment")
         else:
             decode_picture(data, "picture")

@@ -52,7 +52,7 @@ class Shelf(Generic[Kept]):
             if path.name == LABELS:
                 continue
             try:
-                found.append(self.read(path.read_bytes()))
+                found.append(self._kind.model_validate_json(path.read_bytes()))
             except (OSError, ValidationError):
                 _log.warning("The kept %s in %s cannot be read", self._called, path)
         return sorted(found, key=lambda one: (one.name.lower(), one.id))
@@ -61,10 +61,6 @@ class Shelf(Generic[Kept]):
         """All files as they are: what they refer to is needed."""
         paths = (path for path in self._folder.glob("*") if path.suffix in (".json", ".was"))
         return "\n".join(path.read_text("utf-8", "replace") for path in paths)
-
-    def read(self, data: bytes) -> Kept:
-        """A document of its kind. Raises ValidationError."""
-        return self._kind.model_validate_json(data)
 
     def one(self, identity: str) -> Kept:
         """Raises NotFoundError."""
@@ -137,10 +133,11 @@ class Shelf(Generic[Kept]):
             write_whole(self._folder / LABELS, _LABELS.dump_json(labels, indent=1))
 
     def _put_by(self, identity: str) -> None:
-        """What is there becomes the latest earlier version."""
+        """What is there is the latest earlier version, too."""
         earlier = self._earlier(identity)
         number = int(earlier[-1].name.split(".")[1][1:]) + 1 if earlier else 1
-        os.replace(self._folder / f"{identity}.json", self._folder / f"{identity}.v{number:05d}.was")
+        # a copy, so that it is there whatever happens until the new one is
+        write_whole(self._folder / f"{identity}.v{number:05d}.was", (self._folder / f"{identity}.json").read_bytes())
         if self.tile_path(identity).exists():
             os.replace(self.tile_path(identity), self._folder / f"{identity}.v{number:05d}.jpg")
         for old in self._earlier(identity)[:-MOST_VERSIONS]:

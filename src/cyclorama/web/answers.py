@@ -14,6 +14,10 @@ Packed = str
 """Base64 of float32, little endian: numbers for every frame that is looked at."""
 
 
+NEVER_CHANGES = {"Cache-Control": "private, max-age=31536000, immutable"}
+"""Headers of what is named after its content."""
+
+
 class LightState(BaseModel):
     """What stand-in and plan draw of a light."""
 

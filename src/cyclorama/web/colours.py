@@ -20,12 +20,12 @@ from ..core.picture.view import srgb_encode, to_bytes
 from ..core.render.film.eye import Eye
 from ..core.scene.base import Unit01
 from ..core.textures import srgb_to_linear
+from .answers import NEVER_CHANGES
 from .context import Context, context
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
 Key = Annotated[str, PathParameter(pattern=r"^[0-9a-f]{32}$")]
-NEVER_CHANGES = {"Cache-Control": "private, max-age=31536000, immutable"}
 PLANE = (132, 108)
 LOOKED_AT, SAMPLED = 1024, 96
 """Longest side of a picture that is looked at, and of one whose main colours are found."""
@@ -79,7 +79,7 @@ def as_seen(
     """A colour by lightness, chroma and hue."""
     lch = np.array([lightness, chroma, hue])
     shown = nearest_shown(lch)
-    return _told(shown, abs(float(oklch_of(shown)[1]) - chroma) > 2e-3 and chroma > float(oklch_of(shown)[1]))
+    return _told(shown, chroma - float(oklch_of(shown)[1]) > 2e-3)
 
 
 @router.get("/colours/linear")

@@ -32,7 +32,7 @@ from ..core.sheet.surroundings import (
     with_surroundings,
 )
 from ..store.assets import AssetStore
-from .answers import ProjectState
+from .answers import NEVER_CHANGES, ProjectState
 from .context import Context, context
 from .state import project_state
 
@@ -105,7 +105,7 @@ def thumbnail(
     shown = to_display((DIM * 2.0**stops * small).astype(np.float32), "neutral")
     Image.fromarray(to_bytes(shown)).save(buffer, "JPEG", quality=85)
     return Response(buffer.getvalue(), media_type="image/jpeg",
-                    headers={"Cache-Control": "private, max-age=31536000, immutable"})  # fmt: skip
+                    headers=NEVER_CHANGES)  # fmt: skip
 
 
 @router.get("/environments/{asset}/seen")
@@ -145,7 +145,7 @@ def _in_halves(picture: RGBImage) -> Response:
     pixels = np.ones((MIRRORED_ROWS, 2 * MIRRORED_ROWS, 4), np.float16)
     pixels[..., :3] = np.clip(resized(np.nan_to_num(picture, posinf=65504.0, neginf=0.0), MIRRORED_ROWS), 0.0, 65504.0)
     return Response(pixels.tobytes(), media_type="application/octet-stream",
-                    headers={"Cache-Control": "private, max-age=31536000, immutable"})  # fmt: skip
+                    headers=NEVER_CHANGES)  # fmt: skip
 
 
 class Edited(BaseModel):

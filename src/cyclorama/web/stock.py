@@ -1,6 +1,7 @@
 """The stockroom: what is kept for all projects, how it is labelled, where it is used; taken along and brought in."""
 
 from collections import Counter
+from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Query, Request
@@ -19,10 +20,11 @@ from ..core.scene.stocked import Stocked, StockedEnvironment, StockedGobo, Stock
 from ..core.sheet.stocked import kept_of
 from ..core.sheet.tools import Tools
 from ..store.assets import write_whole
-from ..store.box import packed, shelves_of, unpacked
+from ..store.box import examine_box, packed, shelves_of, unpacked
 from ..store.shelf import Label, Shelf
 from .context import Context, context
 from .lens import LensEye
+from .limited import look_at
 from .ready_stock import ready_things
 from .tray import swatch_is_there
 from .uploads import BODY, received
@@ -84,9 +86,10 @@ class InStock(BaseModel):
 def stock(ctx: Ctx) -> list[InStock]:
     """Everything that is kept, favourites first, and what comes with the program."""
     used = _used(ctx)
-    found = [
-        _in_stock(ctx, name, shelf, one, used) for name, shelf in shelves_of(ctx.studio).items() for one in shelf.all()
-    ]
+    found = []
+    for name, shelf in shelves_of(ctx.studio).items():
+        labels = shelf.labels()
+        found += [_in_stock(ctx, name, shelf, one, labels.get(one.id, Label()), used) for one in shelf.all()]
     kept = sorted(found, key=lambda one: (not one.favourite, one.name.lower()))
     return kept + [
         InStock(
@@ -96,17 +99,19 @@ def stock(ctx: Ctx) -> list[InStock]:
     ]
 
 
-def _in_stock(ctx: Context, name: str, shelf: Shelf[Any], one: Any, used: Counter[str]) -> InStock:
-    label = shelf.labels().get(one.id, Label())
+def _in_stock(
+    ctx: Context, name: str, shelf: Shelf[Any], one: Any, label: Label, used: Counter[str]
+) -> InStock:  # fmt: skip
+    versions = shelf.versions(one.id)
     kind, says, change, chips = _told(one, used)
-    tile = f"/api/stock/{name}/{one.id}.jpg?v={shelf.versions(one.id)}" if shelf.tile_path(one.id).exists() else None
+    tile = f"/api/stock/{name}/{one.id}.jpg?v={versions}" if shelf.tile_path(one.id).exists() else None
     if isinstance(one, SavedMaterial) and swatch_is_there(ctx.studio, swatch_key(one.material)):
         tile = f"/api/swatches/{swatch_key(one.material)}.jpg"
     if isinstance(one, Stocked) and isinstance(one.content, StockedEnvironment) and one.content.environment.asset:
         tile = f"/api/environments/{one.content.environment.asset}.jpg"
     return InStock(
         shelf=name, kind=kind, id=one.id, name=one.name, says=says, tile=tile, chips=chips, tags=list(label.tags),  # type: ignore[arg-type]
-        favourite=label.favourite, versions=shelf.versions(one.id), change=change,
+        favourite=label.favourite, versions=versions, change=change,
     )  # fmt: skip
 
 
@@ -228,11 +233,16 @@ def take_along(ctx: Ctx, only: Annotated[list[str] | None, Query(max_length=500)
     return Response(packed(ctx.studio, wanted), media_type="application/zip", headers=headers)
 
 
+def _unpack(ctx: Context, path: Path) -> list[str]:
+    look_at(examine_box, path, "The zip")
+    return unpacked(ctx.studio, path)
+
+
 @router.post("/stock/unpack", openapi_extra=BODY)
 async def bring_in(ctx: Ctx, request: Request) -> list[str]:
     """Put what a zip from a stockroom holds into this one; the names of what came in."""
     async with received(request, ctx.studio.folder) as uploads:
         path = next(iter(uploads.paths.values()))
-        names = await run_in_threadpool(lambda: unpacked(ctx.studio, path.read_bytes()))
+        names = await run_in_threadpool(_unpack, ctx, path)
         uploads.clear()
         return names

@@ -24,6 +24,7 @@ from ..core.sheet.tools import Tools
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.jobs import Job, Result
+from .answers import NEVER_CHANGES
 from .context import Context, context
 from .jobs import JobAnswer
 from .lens import Lens, LensEye
@@ -154,7 +155,7 @@ def swatch(ctx: Ctx, key: Key) -> FileResponse:
     path = _path(ctx.studio, key)
     if not path.exists():
         raise NotFoundError(GONE)
-    return FileResponse(path, headers={"Cache-Control": "private, max-age=31536000, immutable"})
+    return FileResponse(path, headers=NEVER_CHANGES)
 
 
 class Varied(BaseModel):

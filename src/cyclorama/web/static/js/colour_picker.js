@@ -88,8 +88,7 @@ export class ColourPicker {
   /** The palette within the picker. */
   showPalette() {
     byId("picker-palette").replaceChildren(...this.store.state.project.palette.map(({ name, colour }) =>
-      make("button", { type: "button", class: "chip", "data-hex": toHex(colour), title: name, "aria-label": name, onclick: () => this.#use(colour) })));
-    paintChips(byId("picker-palette"));
+      make("button", { type: "button", class: "chip", style: `background:${toHex(colour)}`, title: name, "aria-label": name, onclick: () => this.#use(colour) })));
   }
 
   #query([r, g, b]) {
@@ -176,9 +175,4 @@ export class ColourPicker {
       }
     });
   }
-}
-
-/** Chips show their colours; the page's rules allow none to be written into its elements. */
-export function paintChips(root) {
-  for (const chip of root.querySelectorAll("[data-hex]")) chip.style.background = chip.dataset.hex;
 }

@@ -2,7 +2,6 @@
 
 import { get, make, say, upload } from "./api.js";
 import { toHex } from "./colour.js";
-import { paintChips } from "./colour_picker.js";
 import { PICTURES, pickFiles } from "./files.js";
 
 const byId = (id) => document.getElementById(id);
@@ -42,7 +41,6 @@ export class Palette {
 
   show({ project }) {
     byId("palette").replaceChildren(...project.palette.map((one) => this.#chip(one)));
-    paintChips(byId("palette"));
     byId("palette-none").hidden = project.palette.length > 0;
     byId("references").replaceChildren(...project.references.map(({ id, name, asset }) =>
       make("button", { type: "button", class: "reference-thumb", "aria-pressed": id === this.seen, title: `${name}: look at it, take colours from it`, onclick: () => this.#look(id === this.seen ? null : id) },
@@ -54,7 +52,7 @@ export class Palette {
   #chip({ id, name, colour }) {
     const path = `palette/${id}`;
     return make("button", {
-      type: "button", class: "chip", draggable: "true", "data-hex": toHex(colour), "data-palette": id, "aria-label": name,
+      type: "button", class: "chip", draggable: "true", style: `background:${toHex(colour)}`, "data-palette": id, "aria-label": name,
       title: `${name}. Drag it onto something in the picture; click gives it to this material; double click renames, Delete takes it out`,
       onclick: () => this.picker.take(colour) || this.store.set(`materials/${this.chosen.material}/base_color`, colour),
       ondblclick: () => {
