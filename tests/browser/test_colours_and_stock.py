@@ -1,6 +1,7 @@
 """Colours, surroundings, parts and the stockroom in the real interface."""
 
 import io
+from collections.abc import Callable
 
 import numpy as np
 import pytest
@@ -19,6 +20,14 @@ def png(colours: list[tuple[int, int, int]]) -> bytes:
     buffer = io.BytesIO()
     Image.fromarray(bars).save(buffer, "PNG")
     return buffer.getvalue()
+
+
+def until(page: Page, so: Callable[[], bool]) -> None:
+    """Wait for what is saved in its own time; whoever calls this asserts it afterwards."""
+    for _ in range(150):
+        if so():
+            return
+        page.wait_for_timeout(200)
 
 
 def linear(rgb: tuple[int, int, int]) -> list[float]:
@@ -40,7 +49,8 @@ def test_a_colour_is_told_sampled_from_a_reference_and_dropped_on_a_part(
     page.fill("#picker-told", "#1f6f8b")
     page.keyboard.press("Enter")
     expect(page.locator("#picker-numbers")).to_contain_text("OKLCH")
-    page.wait_for_timeout(1500)
+    told = pytest.approx(linear((0x1F, 0x6F, 0x8B)), abs=2e-3)
+    until(page, lambda: colour() == told)
     assert colour() == pytest.approx(linear((0x1F, 0x6F, 0x8B)), abs=2e-3)
     page.click("#picker-keep")
     expect(page.locator("#palette button")).to_have_count(1)
@@ -63,7 +73,7 @@ def test_a_colour_is_told_sampled_from_a_reference_and_dropped_on_a_part(
     page.click("#reference-close")
     touched(page, 0.5, 0.55)
     page.locator("#palette button").nth(1).drag_to(page.locator("#mat"), target_position=_in_mat(page, 0.5, 0.55))
-    page.wait_for_timeout(2500)
+    until(page, lambda: any(m.base_color == red.colour for m in project(server, floor).materials))
     worn = [list(m.base_color) for m in project(server, floor).materials]
     assert any(c == pytest.approx(list(red.colour)) for c in worn)
     undone(page, 5)
@@ -82,7 +92,7 @@ def test_a_window_is_picked_out_of_the_surroundings(page: Page, server: Server, 
     developed(page)
     before = project(server, floor).look
     page.locator("#environments button", has_text="One softbox").click()
-    page.wait_for_timeout(1500)
+    until(page, lambda: project(server, floor).look.environment.source_name == "One softbox")
     page.click("#edit-environment")
     expect(page.locator("#unrolled-region")).to_contain_text("whites", timeout=LONG_MS)
     page.click("[data-environment-edit=pick]")
