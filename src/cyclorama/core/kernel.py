@@ -31,6 +31,11 @@ def kernel_sources(root: Path) -> set[Path]:
     return found
 
 
+def cache_home() -> Path:
+    """What can be made again is kept below (XDG Base Directory Specification)."""
+    return Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "cyclorama"
+
+
 def kernel_cache_folder() -> Path:
     """Where compiled kernels are kept.
 
@@ -41,8 +46,7 @@ def kernel_cache_folder() -> Path:
     digest = hashlib.sha256(numba.__version__.encode())
     for path in sorted(kernel_sources(Path(__file__).parent)):
         digest.update(path.read_bytes())
-    base = os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache"
-    return Path(base) / "cyclorama" / "kernels" / digest.hexdigest()[:16]
+    return cache_home() / "kernels" / digest.hexdigest()[:16]
 
 
 for _setting, _value in (

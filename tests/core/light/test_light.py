@@ -16,6 +16,7 @@ from cyclorama.core.light.environment import (
     latitude,
     longitude,
 )
+from cyclorama.core.light.facing import ANY_WAY, bin_directions
 from cyclorama.core.light.masks import LOOP, mask
 from cyclorama.core.light.rows import light_row, luminance_nit
 from cyclorama.core.light.sky import sky_picture, sun_direction, sun_illuminance_lx
@@ -118,29 +119,38 @@ def test_masks_loop_and_let_light_through_somewhere() -> None:
 
 
 @kernel
-def _estimate(env, numbers, rotation):
-    """∫ L dω by the sampler, and how often sampled and looked-up density differ."""
+def _estimate(env, facing, way, numbers, rotation):
+    """∫ L dω, or ∫ L cos dω of a surface that faces `way` (3,), by the sampler; how often its density differs from the
+    one that is looked up."""
     total, differ = 0.0, 0
     for i in range(numbers.shape[0]):
-        r, c, u, v = draw_place(env, numbers[i, 0], numbers[i, 1])
-        d, rgb, pdf = environment_from(env, r, c, u, v, rotation)
+        r, c, u, v = draw_place(env, facing, numbers[i, 0], numbers[i, 1])
+        d, rgb, pdf = environment_from(env, facing, r, c, u, v, rotation)
         x, y, z = turn_back(rotation, d)
-        _, looked_up = environment_at(env, longitude(x, z), latitude(y), y)
+        _, looked_up = environment_at(env, facing, longitude(x, z), latitude(y), y)
         differ += abs(looked_up / pdf - 1.0) > 0.02
-        total += rgb[0] / pdf
+        cosine = max(x * way[0] + y * way[1] + z * way[2], 0.0) if facing != ANY_WAY else 1.0
+        total += rgb[0] * cosine / pdf
     return total / numbers.shape[0], differ
 
 
-def test_environment_sampling_integrates_the_sphere() -> None:
+def test_environment_sampling_integrates_the_sphere_and_what_surfaces_take_of_it() -> None:
     rng = np.random.default_rng(2)
     picture = np.zeros((64, 128, 3), np.float32) + 0.1
     picture[10:14, 20:26] = 500.0
     env = build_environment(picture)
-    polar = (np.arange(64) + 0.5) / 64 * np.pi
-    exact = float((picture[..., 0] * np.sin(polar)[:, None]).sum() * (np.pi / 64) * (2 * np.pi / 128))
-    total, differ = _estimate(env, rng.random((200_000, 2)), environment_turn(0.7, 0.2))
-    assert total == pytest.approx(exact, rel=0.01)
-    assert differ < 20  # directions on a cell's border may fall into the next
+    polar, around = (np.arange(64) + 0.5) / 64 * np.pi, ((np.arange(128) + 0.5) / 128 - 0.5) * 2 * np.pi
+    sine = np.sin(polar)[:, None]
+    d = np.stack([sine * np.sin(around), np.cos(polar)[:, None] + 0 * around, -sine * np.cos(around)], axis=-1)
+    cell = picture[..., 0] * sine * (np.pi / 64) * (2 * np.pi / 128)
+    numbers, turn = rng.random((200_000, 2)), environment_turn(0.7, 0.2)
+    for facing in (ANY_WAY, 0, 144, 57, 280):
+        way = bin_directions()[facing] if facing != ANY_WAY else np.zeros(3)
+        exact = float((cell * (np.maximum(d @ way, 0) if facing != ANY_WAY else 1.0)).sum())
+        total, differ = _estimate(env, facing, way, numbers, turn)
+        assert total == pytest.approx(exact, rel=0.015)
+        assert differ < 20  # directions on a cell's border may fall into the next
+        assert env.strength[facing] == pytest.approx(exact / (1 if facing != ANY_WAY else 4), rel=0.05, abs=0.02)
 
 
 def test_clouds_cover_as_much_as_told_drift_and_change_without_a_jump() -> None:

@@ -183,7 +183,7 @@ def test_what_is_lit_or_painted_otherwise_is_guessed_at_full_size(tracer: Tracer
     than the small one stretched."""
     project, compiler = studio()
     project = changed(project, set__sweep__on=True)
-    size = 192, 128
+    size = 128, 96
 
     def linear(shown: Shown) -> np.ndarray:
         picture = Image.open(io.BytesIO(shown.jpeg)).resize(size, Image.Resampling.BILINEAR)

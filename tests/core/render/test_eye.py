@@ -123,7 +123,7 @@ def test_a_colour_is_seen_as_the_picture_shows_it(tracer: Tracer) -> None:
     ball = lit.items[0]
     parts = (ball.variants[0].parts[0], ball.variants[0].parts[1].model_copy(update={"visible": False}))
     lit = edited(lit, {f"items/{ball.id}/variants/{ball.variants[0].id}/parts": parts})
-    read = compiler._read
+    read = compiler.read_asset
     domed = SceneCompiler(lambda key: encode_exr(sky) if key == "d" * 32 else read(key))
     ev100 = float(np.log2(1000.0 / 1.2))  # a white pixel of 1000 nit is just white
     lit = edited(lit, {"look/tone": Tone(ev100=ev100, view="srgb")})

@@ -16,7 +16,7 @@ from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.render.trace import misses, wide_steps
+from cyclorama.core.render.trace import choosing, misses, wide_steps
 from cyclorama.core.render.trace.block import make_block
 from cyclorama.core.render.trace.direct import find_near
 from cyclorama.core.render.trace.wavefront import FrameScene
@@ -100,7 +100,16 @@ STEPS: list[tuple[Callable[..., Any], tuple[Any, ...]]] = [
     (wide_steps.meet_surface, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.corners, ALL_OF_BLOCK.out)),
     (wide_steps.face_viewer, (ALL_OF_BLOCK.numbers,)),
     (wide_steps.bounce, (12, ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.out)),
-    (wide_steps.choose_sources, (np.linspace(0, 1, 5, dtype=np.float32), ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.spots)),
+    (choosing.face_lights, (np.eye(3, dtype=np.float32), ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.words, ALL_OF_BLOCK.spots)),
+    (
+        choosing.lights_give,
+        (
+            np.zeros((2, LIGHT_COLUMNS), np.float32),
+            np.linspace(0, 1, 5, dtype=np.float32),
+            ALL_OF_BLOCK.numbers,
+            ALL_OF_BLOCK.gives,
+        ),
+    ),
     (wide_steps.aim_at_panels, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.panels, ALL_OF_BLOCK.light)),
     (wide_steps.turn_to_light, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.out)),
     (wide_steps.weigh_light, (12, ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.light, ALL_OF_BLOCK.out)),

@@ -76,7 +76,7 @@ def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
     """The functions that take longest to compile, with the types of argument that the wavefront gives them, in the
     order in which it comes to them."""
     of, number, vector = numba.typeof, numba.float64, numba.types.UniTuple(numba.float64, 3)
-    samples, work = make_samples(1, 0, False), make_work(1)
+    samples, work = make_samples(1, 0, False), make_work(1, 2)
     row, record = of(scene.materials.values[0]), of(work.scratch.record)
     films, tables = of(scene.materials.films), of(scene.tables)
     world, flight = of(scene.world), of(Flight(work.rays, work.paths, work.hits, work.rays, work.paths, work.shadows))

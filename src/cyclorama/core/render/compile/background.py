@@ -4,18 +4,15 @@ from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageFilter
 from scipy.spatial.transform import Rotation, Slerp
 
 from ...arrays import Mask, Mat4, RGBImage
 from ...framing import Projection
 from ...light.environment import environment_turn
 from ...motion import Moment
-from ...picture.decode import decode_picture
+from ...picture.backdrop import colours
 from ...picture.exposure import exposure_scale
-from ...scene import Background
 from ...scene.light import BASE_ENVIRONMENT_NIT
-from ...textures import srgb_to_linear_table
 from ..trace.camera_rays import lens_falloff
 
 
@@ -53,35 +50,8 @@ def _behind(
     if b.kind == "picture" and b.picture:
         shown = picture()
     else:
-        shown = _colours(b, width, height)
+        shown = colours(b, width, height)
     return np.asarray(shown / exposure_scale(moment.look.tone), np.float32)
-
-
-def _colours(b: Background, width: int, height: int) -> RGBImage:
-    low, high = np.array(b.colour), np.array(b.second)
-    if b.kind == "vertical":
-        t = ((height - 0.5 - np.arange(height)) / height)[:, None] * np.ones(width)
-    elif b.kind == "radial":
-        y, x = np.mgrid[0:height, 0:width]
-        t = 1 - np.hypot(x + 0.5 - width / 2, y + 0.5 - height / 2) / (0.5 * np.hypot(width, height))
-        t = t * t * (3 - 2 * t)
-    else:
-        return np.broadcast_to(low, (height, width, 3)).astype(np.float32)
-    return np.asarray(low + t[..., None] * (high - low), np.float32)
-
-
-def fitted(data: bytes, b: Background, width: int, height: int) -> RGBImage:
-    """The picture cut to the frame's shape and scaled, blurred if asked for, in linear light."""
-    pixels = decode_picture(data, b.source_name or "background")[..., :3]
-    h, w = pixels.shape[:2]
-    scale = max(width / w, height / h)
-    image = Image.fromarray(pixels).resize((max(width, round(w * scale)), max(height, round(h * scale))),
-                                           Image.Resampling.LANCZOS)  # fmt: skip
-    left, top = (image.width - width) // 2, (image.height - height) // 2
-    image = image.crop((left, top, left + width, top + height))
-    if b.blur > 0:
-        image = image.filter(ImageFilter.GaussianBlur(b.blur * b.blur * 0.1 * width))
-    return srgb_to_linear_table()[np.asarray(image)]
 
 
 def _directions(moment: Moment, width: int, height: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

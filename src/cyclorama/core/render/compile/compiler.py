@@ -26,21 +26,23 @@ from ...material.layers import EDGES, HOLLOWS, REACH, WHERE
 from ...material.row import EDGE_RADIUS
 from ...material.tables import load_tables
 from ...motion import STILL, Moment
+from ...picture.backdrop import fitted
 from ...picture.decode import decode_picture
 from ...picture.exposure import exposure_scale
 from ...picture.linear import read_linear
 from ...picture.mix import light_layer_names
 from ...scene import Item, Material, MaterialMaps, Sweep, TextureRef, depending
-from ...scene.base import Affects
+from ...scene.base import Affects, ReadAsset
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
 from ...textures import Textures, TextureShelf
 from ..trace.arrays import COMPONENTS, F32, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from ..trace.bodies import Body, pose_keys
 from ..trace.camera_rays import CameraRays, filter_table, pixel_projection
-from ..trace.parameters import ReadAsset, TextureSet, WornOn, has_holes, material_rows
+from ..trace.parameters import TextureSet, WornOn, has_holes, material_rows
+from ..trace.softening import least_roughness
 from ..trace.wavefront import FrameScene
-from .background import background_of, blurred, fitted
+from .background import background_of, blurred
 from .instances import Instances, Piece, Rigged, bend, build_instances
 from .kept import Kept
 from .lights import Glow, gobo_names, lights_of
@@ -57,7 +59,7 @@ class SceneCompiler:
     """Compiles moments, keeping what has not changed since the last calls. Not for several threads at once."""
 
     def __init__(self, read_asset: ReadAsset):
-        self._read = read_asset
+        self.read_asset = read_asset
         self._kept = Kept()
 
     @property
@@ -90,9 +92,10 @@ class SceneCompiler:
             geometry=geometry,
             materials=materials,
             textures=textures,
-            lights=lights_of(moment, lights, environment, glow, self._read, part_ids(moment), gobos),
+            lights=lights_of(moment, lights, environment, glow, self.read_asset, part_ids(moment), gobos),
             environment=environment,
             tables=load_tables(),
+            softening=least_roughness(moment.shoot.caustics),
             camera=camera,
             recording=_recording(moment, layers, instances, camera, keep == "passes"),
             inner=instances.inner,
@@ -122,7 +125,7 @@ class SceneCompiler:
         def picture() -> RGBImage:
             key = (b.picture, b.blur, width, height)
             found: RGBImage = self._kept.get(
-                "backdrop", key, lambda: fitted(self._read(b.picture or ""), b, width, height)
+                "backdrop", key, lambda: fitted(self.read_asset(b.picture or ""), b, width, height)
             )
             return found
 
@@ -150,7 +153,7 @@ class SceneCompiler:
                 (sweep.maps, *(m.maps for m in materials)),
                 [decal.asset for on in worn.values() for decal, _ in on.decals],
             )
-            textures: TextureSet = self._kept.get("maps", maps, lambda: TextureSet(self._read))
+            textures: TextureSet = self._kept.get("maps", maps, lambda: TextureSet(self.read_asset))
             rows = material_rows((sweep, disc, *materials), textures, worn)
             return rows, textures.shelf.arrays()
 
@@ -161,7 +164,7 @@ class SceneCompiler:
 
     def _printed(self, material: Material, sweep: Sweep) -> Material:
         """The sweep's material with a picture on it, in its own proportions."""
-        height, width = decode_picture(self._read(sweep.picture or ""), sweep.picture_name or "backdrop").shape[:2]
+        height, width = decode_picture(self.read_asset(sweep.picture or ""), sweep.picture_name or "backdrop").shape[:2]
         ref = TextureRef(asset=sweep.picture or "", name=sweep.picture_name, wrap="clamp", scale_v=width / height,
                          offset_v=-sweep.picture_shift * width / height)  # fmt: skip
         return material.model_copy(update={"maps": MaterialMaps(base_color=ref)})
@@ -192,14 +195,14 @@ class SceneCompiler:
 
     def rig(self, item: Item) -> Rig:
         """What moves an item from within."""
-        rig: Rig = self._kept.get("rig", item.asset, lambda: Rig.from_bytes(self._read(rig_key(item.asset))))
+        rig: Rig = self._kept.get("rig", item.asset, lambda: Rig.from_bytes(self.read_asset(rig_key(item.asset))))
         return rig
 
     def item_mesh(self, item: Item | None) -> Mesh:
         """The visible parts of an item in studio space at rest."""
         if item is None:
             return join([])
-        mesh = build_made(item.made) if item.made else Mesh.from_bytes(self._read(item.asset))
+        mesh = build_made(item.made) if item.made else Mesh.from_bytes(self.read_asset(item.asset))
         visible = np.array([w.visible for w in item.variant.parts], bool)
         keep = visible[mesh.part]
         finite = np.all(np.isfinite(mesh.vertices), axis=1)
@@ -219,7 +222,7 @@ class SceneCompiler:
         def build() -> EnvironmentMap:
             if env.kind == "sky":
                 return build_environment(sky_picture(env.sky))
-            return build_environment(read_linear(self._read(env.asset or ""), "environment"))
+            return build_environment(read_linear(self.read_asset(env.asset or ""), "environment"))
 
         return self._kept.numbered("environment", env.sky if env.kind == "sky" else env.asset, build)
 

@@ -18,10 +18,10 @@ from ...material.row import EMISSION
 from ...motion import Moment
 from ...picture.decode import decode_picture
 from ...scene import Gobo, Light
+from ...scene.base import ReadAsset
 from ...scene.light import BASE_ENVIRONMENT_NIT
 from ...textures import BLACK, REPEAT, TextureShelf
 from ..trace.arrays import F32, I32, Geometry, Lights, Materials
-from ..trace.parameters import ReadAsset
 
 
 def gobo_picture(gobo: Gobo, frames_since_first: int) -> tuple[object, Callable[[ReadAsset], NDArray[np.uint8]]]:
@@ -72,6 +72,8 @@ class Glow:
         self.guide = guide_to(self.share, np.int32)
         middle = c.reshape(-1, 3, 3).mean(axis=1)
         self.middle = power @ middle / self.total if self.total > 0 else np.zeros(3)
+        away = np.linalg.norm(c.reshape(-1, 3) - self.middle, axis=1)
+        self.radius = float(away.max(initial=0.0)) * 1.0001
 
     def reach(self, aim: Vec3, camera_m: float) -> float:
         """About how much it gives at `aim`; as if never nearer than a part of the camera's distance, it may be right
@@ -125,7 +127,7 @@ def lights_of(
         pick=pick.astype(np.float32),
         gobos=shelf.arrays(),
         mesh_share=glow.share, mesh_guide=glow.guide, mesh_triangle=glow.triangles, mesh_body=glow.bodies,
-        mesh_total=glow.total,
+        mesh_total=glow.total, glow_at=glow.middle, glow_reach=glow.radius,
         env_scale=scale,
         env_turn=environment_turn(math.radians(env_deg), math.radians(env.tilt_deg)),
         env_travel=math.radians(_while_open(moment.shutter.environment_deg)),

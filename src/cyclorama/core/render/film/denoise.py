@@ -23,6 +23,14 @@ def denoise(film: Film, quality: str = "high", prefilter: bool = True, radiance:
     return _clean(film.radiance if radiance is None else radiance, guides, quality, prefilter)
 
 
+def denoise_picture(noisy: RGBImage, albedo: RGBImage | None, normal: RGBImage | None) -> RGBImage:
+    """A picture (h, w, 3) without noise, guided by what is known of its surfaces: albedo 0…1, normals −1…1."""
+    if albedo is None:
+        return _clean(noisy, (), "high", False)
+    guides = tuple(pyoidn.denoise(_bordered(g), quality="fast") for g in (albedo, normal) if g is not None)
+    return _clean(noisy, guides, "high", True)
+
+
 def denoise_shares(
     film: Film, shares: dict[str, RGBImage], whole: RGBImage, quality: str = "high", cancelled: Cancel = lambda: False
 ) -> dict[str, RGBImage]:
@@ -44,14 +52,15 @@ def denoise_shares(
     return {name: np.asarray(part * fit + rest, np.float32) for name, part in clean.items()}
 
 
-Guides = tuple[RGBImage, RGBImage]
+Guides = tuple[RGBImage, ...]
+"""Albedo and normal; either the first alone, or none."""
 
 
 def _guides(film: Film, quality: str, prefilter: bool) -> Guides:
     albedo, normal = _bordered(film.albedo), _bordered(film.normal)
     if prefilter:
-        albedo = pyoidn.denoise(albedo, quality=quality)
-        normal = pyoidn.denoise(normal, quality=quality)
+        albedo = pyoidn.denoise(albedo, quality="fast")
+        normal = pyoidn.denoise(normal, quality="fast")
     return albedo, normal
 
 

@@ -9,13 +9,11 @@ from PIL import Image
 
 from ...arrays import RGBImage
 from ...motion import Moment
-from ...picture.exposure import expose
-from ...picture.view import to_bytes, to_display
-from ..compile.background import with_background
 from ..compile.compiler import SceneCompiler
 from ..trace.wavefront import FrameScene
 from .denoise import denoise
 from .film import Film
+from .frame import picture_of
 from .negative import Fit, Negative, Negatives, keep_of
 from .tracer import Cancel, Tell, Tracer, film_for
 
@@ -121,9 +119,7 @@ class Developer:
                             lambda share: tell(before + share * (target - before)))  # fmt: skip
 
     def _shown(self, clean: RGBImage, film: Film, moment: Moment, samples: int) -> Shown:
-        behind = self._compiler.background(moment, film.width, film.height)
-        tone = moment.look.tone
-        picture = to_bytes(to_display(expose(with_background(clean, film.alpha, behind), tone), tone.view))
+        picture = picture_of(film, moment, self._compiler, clean)
         buffer = io.BytesIO()
         Image.fromarray(picture).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
         return Shown(samples, film.width, film.height, buffer.getvalue())

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ...arrays import Mask, RGBImage
 from ...colour import LUMA32
 from ...kernel import kernel
-from ..trace.arrays import F32, I32, PLACE_COLUMNS, Samples
+from ..trace.arrays import F32, I32, PLACE_COLUMNS, U8, Samples
 
 CHANNELS = 16
 """radiance 0:3, albedo 3:6, normal 6:9, depth 9, coverage 10, subject 11, radiance of odd samples 12:15, clamped 15"""
@@ -30,6 +30,8 @@ class Film:
     """names of what is kept apart: lights and components"""
     first: bool = False
     """keep position, motion and ids"""
+    matte_rows: U8 = field(default_factory=lambda: np.zeros(0, np.uint8))
+    """which materials look alike from everywhere"""
     count: I32 = field(default_factory=lambda: np.zeros(0, np.int32))
     sums: F32 = field(default_factory=_empty)
     apart: F32 = field(default_factory=_empty)
@@ -43,6 +45,13 @@ class Film:
         self.apart = np.zeros((n, 3 * len(self.layers)), np.float32)
         self.places = np.zeros((n if self.first else 0, PLACE_COLUMNS), np.float32)
         self.ids = np.zeros((n if self.first else 0, 2, RANKS, 2), np.float32)
+
+    def without_places(self) -> "Film":
+        """The same without first hits, which take most of its memory."""
+        bare = Film(0, 0)
+        bare.width, bare.height, bare.layers, bare.matte_rows = self.width, self.height, self.layers, self.matte_rows
+        bare.count, bare.sums, bare.apart = self.count, self.sums, self.apart
+        return bare
 
     @property
     def samples(self) -> int:
@@ -122,6 +131,13 @@ class Film:
         lost = float(self.sums[:, 15].sum())
         kept = float((self.sums[:, :3] @ LUMA32).sum())
         return lost / max(lost + kept, 1e-30)
+
+    @property
+    def looks_alike(self) -> NDArray[np.bool_]:
+        """Where what covers most of the pixel looks alike from everywhere (h, w); of a film that keeps ids."""
+        row = np.argmax(self.ids[:, 1, :, 1], axis=1)
+        number = self.ids[np.arange(len(row)), 1, row, 0].astype(np.int64)
+        return np.asarray(np.concatenate([[0], self.matte_rows])[number] > 0).reshape(self.height, self.width)
 
     def matte(self, which: int) -> F32:
         """(h, w, RANKS, 2) number + 1 and coverage of parts (0) or materials (1), most covering first."""

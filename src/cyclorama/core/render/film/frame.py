@@ -2,12 +2,18 @@
 
 from dataclasses import replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ...arrays import Mask, RGBImage
 from ...motion import Moment
-from ...picture.exposure import exposure_scale
+from ...picture.exposure import expose, exposure_scale
+from ...picture.grade.finish import Finish, shown
+from ...picture.view import to_bytes
 from ..compile.background import with_background
 from ..compile.compiler import Keep, SceneCompiler
 from .film import Film
+from .quality import expose_for
 from .tracer import Cancel, Tell, Tracer, film_for
 
 
@@ -26,12 +32,28 @@ def expose_frame(
     keep: Keep = "passes" if s.passes.wanted or s.denoise_neighbours else "picture"
     scene = compiler.compile(moment, s.width, s.height, keep)
     film = film_for(scene)
-    if s.noise_threshold is None:
+    if (wanted := s.wanted_quality) is not None:
+        expose_for(film, scene, tracer, wanted, moment.look.tone, s.denoise_neighbours, frame, cancelled, progress)
+    elif s.noise_threshold is None:
         tracer.expose(film, scene, s.samples, frame, cancelled, progress)
     else:
         white = 1.0 / exposure_scale(moment.look.tone)
         tracer.expose_until(film, scene, s.noise_threshold, white, s.min_samples, s.samples, frame, cancelled, progress)
     return film
+
+
+def finish_of(moment: Moment) -> Finish:
+    """How the picture of a moment is finished."""
+    look, s = moment.look, moment.shoot
+    return Finish(look.grade, look.tone.view, moment.frame, moment.camera.blades, s.width)
+
+
+def picture_of(film: Film, moment: Moment, compiler: SceneCompiler, clean: RGBImage) -> NDArray[np.uint8]:
+    """What is shown of a film (h, w, 3), 8 bits: over its background, exposed and graded. `clean` is the film's
+    radiance, denoised or not."""
+    behind = compiler.background(moment, film.width, film.height)
+    linear = expose(with_background(clean, film.alpha, behind), moment.look.tone)
+    return to_bytes(shown(linear, None, finish_of(moment), compiler.read_asset))
 
 
 def beauty(film: Film, moment: Moment, compiler: SceneCompiler, clean: RGBImage) -> tuple[RGBImage, Mask | None]:

@@ -1,138 +1,265 @@
 """Denoising with the frames before and after: what a surface showed there counts here too.
 
-In two steps, each with the frame before and the frame after: first the noisy pictures are brought together and
-denoised, then the denoised ones. So a frame counts for the two before and the two after it.
+In two steps: first the noisy pictures of nearby frames are brought together and denoised, then the denoised ones are
+evened out in the same way.
 
-Every pixel is followed by its own motion vector to the neighbouring frames. What is found there counts if it is the
-same place of the same part (position in the part's own space), looks the same way, and fits what this frame shows
-around it (clipping to the local mean and deviation, Salvi, "An Excursion in Temporal Supersampling", GDC 2016). Light
-is compared and blended without the surface's own colour, so that maps stay sharp.
+Every pixel is followed by motion vectors from frame to frame. What is found there counts as long as it is the same
+place of the same part (position in the part's own space) that looks the same way. Light is compared and blended
+without the surface's own colour, so that maps stay sharp. What looks alike from everywhere is followed farther than
+what mirrors or lets light through, whose picture moves by itself. Noisy light counts only if its mean around there
+does not differ from the one here by more than noise explains, so that shadows that move stay where they are; denoised
+light is held within what this frame shows around it and what denoising may have left (after Salvi, "An Excursion in
+Temporal Supersampling", GDC 2016).
 """
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, fields
+from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import uniform_filter
 
-from ...arrays import Mask, RGBImage
+from ...arrays import RGBImage
 from ...colour import LUMA32
+from ...kernel import device, kernel
 from .film import Film
+from .tracer import default_threads
 
-REACH = 2
-"""Frames before and after that count, in both steps together."""
-CLIP = 1.5
-"""Deviations that a neighbour's light may differ from the local mean."""
-_FLOOR = 0.02
+FARTHEST = 3
+"""Frames before and after whose noisy light counts for what looks alike from everywhere; 1 for all else."""
+SETTLED = 1
+"""Frames before and after whose denoised light counts: farther ones wash out highlights, which move by themselves."""
+MOST_BYTES = 2 << 30
+"""Frames are followed less far where more memory would be needed."""
+CLIP, LEFT = 1.5, 0.12
+"""Deviations of the denoised light around a pixel that another frame's may differ, and deviations of the noisy one,
+which is about what the filter leaves."""
+SIGNIFICANT = 3.0
+"""Deviations by which means of noisy light differ that are not the same."""
+_FLOOR, _SIDE = 0.02, 5
+_PART_OF_PIXEL = 64.0
+"""Motion is kept in whole parts of a pixel."""
+_BYTES, _CLEAN_BYTES = 48, 12
+"""Of a pixel of a frame, and of one that was cleaned."""
 F32 = npt.NDArray[np.float32]
+I32 = npt.NDArray[np.int32]
+I16 = npt.NDArray[np.int16]
+I8 = npt.NDArray[np.int8]
+
+
+def reach_for(width: int, height: int, film_bytes: int = 0) -> int:
+    """How many frames to each side noisy light is taken from for pictures of this size; SETTLED more are needed.
+
+    film_bytes: of a pixel of the films that are kept beside.
+    """
+
+    def needed(reach: int) -> int:
+        frames = 2 * (reach + SETTLED) + 1
+        return width * height * ((_BYTES + film_bytes) * frames + _CLEAN_BYTES * (2 * SETTLED + 1))
+
+    return next((r for r in range(FARTHEST, 1, -1) if needed(r) <= MOST_BYTES), 1)
 
 
 @dataclass(frozen=True, slots=True)
-class FrameLight:
-    """What of a frame its neighbours need."""
+class Seen:
+    """What frames near one know of their surfaces, (frames, h, w, …) or of one frame (h, w, …)."""
 
-    radiance: RGBImage
-    albedo: RGBImage
-    normal: RGBImage
-    rest: RGBImage
-    """(h, w, 3) m in the part's own space"""
-    depth: Mask
-    alpha: Mask
-    part: Mask
-    """number of the part that covers most, 0 none"""
-    forward: F32
-    """(h, w, 2) pixels to the next frame"""
-    back: F32
+    light: F32
+    """noisy radiance (…, 3) without the surface's own colour"""
+    rest: F32
+    """position (…, 3) in the part's own space, m"""
+    normal: I8
+    """(…, 3), 127 is 1"""
+    part: I32
+    """the part that covers most; −1 where less than half of the pixel shows anything"""
+    motion: I16
+    """to the next frame and to the one before (…, 4), in parts of a pixel"""
+    around: F32
+    """mean and variance of the luminance around (…, 2)"""
+    follow: I8
+    """how many frames to each side a pixel is followed"""
 
-    @staticmethod
-    def of(film: Film) -> "FrameLight":
-        """From a film that records first hits."""
-        return FrameLight(film.radiance, film.albedo, film.normal, film.rest, film.depth, film.alpha,
-                          film.matte(0)[:, :, 0, 0], film.motion, film.motion_back)  # fmt: skip
+    @classmethod
+    def of(cls, film: Film, reach: int) -> "Seen":
+        """What a film knows that records first hits."""
+        light = without_colour(film, film.radiance)
+        luminance = light @ LUMA32
+        mean = uniform_filter(luminance, _SIDE)
+        spread = np.maximum(uniform_filter(luminance**2, _SIDE) - mean**2, 0.0)
+        motion = np.concatenate([film.motion, film.motion_back], axis=2) * _PART_OF_PIXEL
+        return cls(
+            light, film.rest, np.rint(film.normal * 127).astype(np.int8),
+            np.where(film.alpha > 0.5, film.matte(0)[:, :, 0, 0], -1.0).astype(np.int32),
+            np.clip(np.rint(motion), -32768, 32767).astype(np.int16), np.dstack([mean, spread]),
+            np.where(film.looks_alike, reach, 1).astype(np.int8),
+        )  # fmt: skip
+
+    @classmethod
+    def empty(cls, frames: int, height: int, width: int) -> "Seen":
+        def zeros(columns: int, kind: type) -> npt.NDArray[np.generic]:
+            return np.zeros((frames, height, width, columns) if columns else (frames, height, width), kind)
+
+        kinds = (
+            (3, np.float32),
+            (3, np.float32),
+            (3, np.int8),
+            (0, np.int32),
+            (4, np.int16),
+            (2, np.float32),
+            (0, np.int8),
+        )
+        return cls(*(zeros(*kind) for kind in kinds))  # type: ignore[arg-type]
 
 
-def _gather(values: F32, x: F32, y: F32) -> F32:
-    """Bilinear lookup of (h, w[, c]) at pixel places (h, w)."""
-    h, w = values.shape[:2]
-    x, y = np.clip(x, 0, w - 1), np.clip(y, 0, h - 1)
-    x0, y0 = np.floor(x).astype(np.int32), np.floor(y).astype(np.int32)
-    x1, y1 = np.minimum(x0 + 1, w - 1), np.minimum(y0 + 1, h - 1)
-    fx, fy = x - x0, y - y0
-    if values.ndim == 3:
-        fx, fy = fx[..., None], fy[..., None]
-    top = values[y0, x0] * (1 - fx) + values[y0, x1] * fx
-    low = values[y1, x0] * (1 - fx) + values[y1, x1] * fx
-    return np.asarray(top * (1 - fy) + low * fy, np.float32)
+def without_colour(film: Film, picture: RGBImage) -> F32:
+    """Light (h, w, 3) without the surface's own colour."""
+    return np.asarray(picture / (film.albedo + _FLOOR), np.float32)
 
 
-def _nearest(values: F32, x: F32, y: F32) -> F32:
-    """Lookup of (h, w[, c]) at the pixels nearest to places (h, w).
+class Neighbours:
+    """The light of frames near each other, and pictures made of it. Frames are known by their numbers."""
 
-    Noise stays independent from pixel to pixel; mixed between pixels, the denoiser takes it for texture.
+    def __init__(self, width: int, height: int, pixel_rad: float, reach: int):
+        """pixel_rad: angle of a pixel, rad."""
+        self.reach = reach
+        self._pixel_rad = pixel_rad
+        slots = 2 * (reach + SETTLED) + 1
+        self._slot: dict[int, int] = {}
+        self._free = list(range(slots))
+        self._seen = Seen.empty(slots, height, width)
+        self._pool = ThreadPoolExecutor(default_threads())
+
+    def close(self) -> None:
+        self._pool.shutdown()
+
+    def know(self, number: int, seen: Seen, needed: Collection[int]) -> None:
+        """Take what a frame knows. Where there is no room, one that is not needed is forgotten."""
+        if number in self._slot:
+            return
+        if not self._free:
+            self._free.append(self._slot.pop(next(n for n in self._slot if n not in needed)))
+        slot = self._slot[number] = self._free.pop()
+        for name in (f.name for f in fields(Seen)):
+            getattr(self._seen, name)[slot] = getattr(seen, name)
+
+    def blended(self, film: Film, near: Mapping[int, int]) -> RGBImage:
+        """The noisy radiance (h, w, 3) of a frame with what those near it know of the same surfaces.
+
+        film: of the frame; near: numbers of frames by their distance, 0 for itself.
+        """
+        none = np.zeros((0, 0, 3), np.float32)
+        follow = self._seen.follow[self._slot[near[0]]]
+        light = self._averaged(film, near, follow, self._seen.light, self._slots(near, self._slot), none, none)
+        return np.asarray(light * (film.albedo + _FLOOR), np.float32)
+
+    def settled(self, film: Film, near: Mapping[int, int], cleaned: Mapping[int, F32]) -> RGBImage:
+        """The denoised picture (h, w, 3) of a frame, evened out with those near it.
+
+        cleaned: light (h, w, 3) of all of them, denoised, without the surfaces' own colour.
+        """
+        here = cleaned[near[0]]
+        mean, square = (np.dstack([uniform_filter(v[..., c], _SIDE) for c in range(3)]) for v in (here, here**2))
+        left = np.sqrt(self._seen.around[self._slot[near[0]], ..., 1:]) * LEFT
+        wide = np.sqrt(np.maximum(square - mean**2, 0)) * CLIP + left + 1e-6
+        order = sorted(set(near.values()))
+        light = np.stack([cleaned[n] for n in order])
+        slots = self._slots(near, {n: k for k, n in enumerate(order)})
+        follow = np.full(here.shape[:2], SETTLED, np.int8)
+        found = self._averaged(film, near, follow, light, slots, mean - wide, mean + wide)
+        return np.asarray(found * (film.albedo + _FLOOR), np.float32)
+
+    def _slots(self, near: Mapping[int, int], of: Mapping[int, int]) -> I32:
+        """Where the frames of each distance from −reach to reach lie, −1: there is none."""
+        return np.array([of[near[k]] if k in near else -1 for k in range(-self.reach, self.reach + 1)], np.int32)
+
+    def _averaged(
+        self, film: Film, near: Mapping[int, int], follow: npt.NDArray[np.int8], light: F32, lie: I32, low: F32,
+        high: F32,
+    ) -> F32:  # fmt: skip
+        out = np.empty((film.height, film.width, 3), np.float32)
+        pixel_m = film.depth * np.float32(self._pixel_rad)
+        slots, seen = self._slots(near, self._slot), self._seen
+
+        def run(rows: tuple[int, int]) -> None:
+            _average(rows[0], rows[1], slots, lie, light, seen.rest, seen.normal, seen.part, seen.motion,
+                     seen.around, pixel_m, follow, low, high, out)  # fmt: skip
+
+        steps = np.linspace(0, film.height, 4 * default_threads() + 1).astype(int)
+        list(self._pool.map(run, pairwise(steps)))
+        return out
+
+
+@kernel
+def _average(
+    first_row, last_row, slots, lie, light, rest, normal, part, motion, around, pixel_m, follow, low, high, out
+):
+    """Mean light of every pixel of some rows over the frames in which its surface is seen.
+
+    slots, lie (2·reach + 1,): where frames lie in what is known of surfaces, and in `light`; low, high (h, w, 3): what
+    other frames' light is held between, or empty: then it counts as it is where it is not another.
     """
-    h, w = values.shape[:2]
-    return values[np.clip(np.rint(y), 0, h - 1).astype(np.int32), np.clip(np.rint(x), 0, w - 1).astype(np.int32)]
+    middle = slots.shape[0] // 2
+    here, own = slots[middle], lie[middle]
+    held = low.shape[0] > 0
+    for y in range(first_row, last_row):
+        for x in range(out.shape[1]):
+            r, g, b = light[own, y, x, 0] * 1.0, light[own, y, x, 1] * 1.0, light[own, y, x, 2] * 1.0
+            weight = 1.0
+            reach = follow[y, x] if part[here, y, x] >= 0 else 0
+            for way in range(2):
+                px, py, there = x * 1.0, y * 1.0, here
+                for k in range(1, reach + 1):
+                    i, j = int(py + 0.5), int(px + 0.5)
+                    px += motion[there, i, j, 2 * way] / _PART_OF_PIXEL
+                    py += motion[there, i, j, 2 * way + 1] / _PART_OF_PIXEL
+                    at = middle + k if way == 0 else middle - k
+                    there = slots[at]
+                    if there < 0 or not _is_same(here, there, y, x, py, px, rest, normal, part, pixel_m):
+                        break
+                    i, j = int(py + 0.5), int(px + 0.5)
+                    if held:
+                        r += min(max(_between(light, lie[at], py, px, 0), low[y, x, 0]), high[y, x, 0])
+                        g += min(max(_between(light, lie[at], py, px, 1), low[y, x, 1]), high[y, x, 1])
+                        b += min(max(_between(light, lie[at], py, px, 2), low[y, x, 2]), high[y, x, 2])
+                        weight += 1.0
+                        continue
+                    apart = around[there, i, j, 0] - around[here, y, x, 0]
+                    spread = (around[there, i, j, 1] + around[here, y, x, 1]) / (_SIDE * _SIDE)
+                    if apart * apart <= SIGNIFICANT * SIGNIFICANT * spread + 1e-12:
+                        r, g, b = r + light[lie[at], i, j, 0], g + light[lie[at], i, j, 1], b + light[lie[at], i, j, 2]
+                        weight += 1.0
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r / weight, g / weight, b / weight
 
 
-def _same_place(here: FrameLight, there: FrameLight, x: F32, y: F32, pixel_m: F32) -> Mask:
-    """1 where the place (x, y) of the other frame shows the same surface point, 0 where not."""
-    h, w = here.alpha.shape
-    inside = (x > -0.5) & (x < w - 0.5) & (y > -0.5) & (y < h - 0.5)
-    same_part = _nearest(there.part, x, y) == here.part
-    apart = np.linalg.norm(_gather(there.rest, x, y) - here.rest, axis=2)
-    facing = (_gather(there.normal, x, y) * here.normal).sum(axis=2)
-    solid = (here.alpha > 0.5) & (_nearest(there.alpha, x, y) > 0.5)
-    return np.asarray(inside & same_part & solid & (apart < 3 * pixel_m + 1e-6) & (facing > 0.8), np.float32)
+@device
+def _is_same(here, there, y, x, py, px, rest, normal, part, pixel_m):
+    """Whether the place (px, py) of another frame shows the same surface point as a pixel."""
+    h, w = part.shape[1], part.shape[2]
+    if not (px > -0.5 and py > -0.5 and px < w - 0.5 and py < h - 0.5):
+        return False
+    i, j = int(py + 0.5), int(px + 0.5)
+    if part[there, i, j] != part[here, y, x]:
+        return False
+    away = facing = 0.0
+    for c in range(3):
+        d = rest[there, i, j, c] - rest[here, y, x, c]
+        away += d * d
+        facing += np.float64(normal[there, i, j, c]) * np.float64(normal[here, y, x, c])
+    # where surfaces are seen at a slant, pixels lie far apart; motion vectors lead to the nearest of them
+    most = 3.0 * pixel_m[y, x] + 1e-6
+    return away < most * most and facing > 0.8 * 127.0 * 127.0
 
 
-def blend(frames: dict[int, FrameLight], pixel_rad: float) -> RGBImage:
-    """The noisy radiance (h, w, 3) of frame 0 with what the frames −1 and 1 know of the same surfaces.
-
-    frames: by distance in frames, those that there are; pixel_rad: angle of a pixel.
-    """
-    return _mean(frames, {k: f.radiance for k, f in frames.items()}, pixel_rad, _nearest)
-
-
-def settle(frames: dict[int, FrameLight], clean: dict[int, RGBImage], pixel_rad: float) -> RGBImage:
-    """The denoised picture (h, w, 3) of frame 0, evened out with those of the frames −1 and 1 (as in `blend`)."""
-    return _mean(frames, clean, pixel_rad, _gather)
-
-
-def _mean(
-    frames: dict[int, FrameLight], pictures: dict[int, RGBImage], pixel_rad: float,
-    look_up: Callable[[F32, F32, F32], F32],
-) -> RGBImage:  # fmt: skip
-    here = frames[0]
-    h, w = here.alpha.shape
-    pixel_m = here.depth * np.float32(pixel_rad)
-    light = pictures[0] / (here.albedo + _FLOOR)
-    mean = np.stack([uniform_filter(light[..., c], 5) for c in range(3)], axis=-1)
-    square = np.stack([uniform_filter(light[..., c] ** 2, 5) for c in range(3)], axis=-1)
-    deviation = np.sqrt(np.maximum(square - mean**2, 0)) * CLIP + 1e-6
-    total, weight = light.copy(), np.ones((h, w), np.float32)
-    grid_y, grid_x = np.mgrid[0:h, 0:w].astype(np.float32)
-    for way, motion in ((1, here.forward), (-1, here.back)):
-        if way not in pictures:
-            continue
-        there = frames[way]
-        x, y = grid_x + motion[..., 0], grid_y + motion[..., 1]
-        same = _same_place(here, there, x, y, pixel_m)
-        found = look_up(pictures[way] / (there.albedo + _FLOOR), x, y)
-        total += np.clip(found, mean - deviation, mean + deviation) * same[..., None]
-        weight += same
-    return np.asarray(total / weight[..., None] * (here.albedo + _FLOOR), np.float32)
-
-
-def flicker(pictures: list[RGBImage], frames: list[FrameLight], pixel_rad: float) -> float:
-    """Mean variance of luminance of the same surface point from one frame to the next, relative to its square."""
-    values = []
-    for i in range(len(pictures) - 1):
-        here, there = frames[i], frames[i + 1]
-        h, w = here.alpha.shape
-        grid_y, grid_x = np.mgrid[0:h, 0:w].astype(np.float32)
-        x, y = grid_x + here.forward[..., 0], grid_y + here.forward[..., 1]
-        same = _same_place(here, there, x, y, here.depth * np.float32(pixel_rad)) > 0
-        a, b = pictures[i] @ LUMA32, _gather(pictures[i + 1] @ LUMA32, x, y)
-        values.append((0.5 * (a - b) ** 2 / np.maximum(a * b, 1e-12))[same])
-    return float(np.mean(np.concatenate(values)))
+@device
+def _between(light, slot, py, px, c):
+    """Bilinear lookup."""
+    h, w = light.shape[1], light.shape[2]
+    py, px = min(max(py, 0.0), h - 1.0), min(max(px, 0.0), w - 1.0)
+    i, j = int(py), int(px)
+    fy, fx = py - i, px - j
+    k, m = min(i + 1, h - 1), min(j + 1, w - 1)
+    top = light[slot, i, j, c] * (1.0 - fx) + light[slot, i, m, c] * fx
+    low = light[slot, k, j, c] * (1.0 - fx) + light[slot, k, m, c] * fx
+    return top * (1.0 - fy) + low * fy

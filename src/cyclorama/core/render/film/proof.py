@@ -9,11 +9,10 @@ from ...arrays import Mask, RGBImage
 from ...colour import LUMA32
 from ...motion import Moment
 from ...picture.exposure import MIDDLE_GREY, expose
-from ...picture.view import to_bytes, to_display
-from ..compile.background import with_background
 from ..compile.compiler import SceneCompiler
 from .denoise import denoise
 from .film import Film
+from .frame import picture_of
 from .tracer import Tracer
 
 Bytes = NDArray[np.uint8]
@@ -45,10 +44,8 @@ def proof_of(moment: Moment, compiler: SceneCompiler, tracer: Tracer) -> tuple[B
     film = Film(width, height)
     tracer.expose(film, compiler.compile(moment, width, height), SAMPLES)
     clean = denoise(film, "fast", False)
-    tone = moment.look.tone
-    behind = compiler.background(moment, width, height)
-    shown = to_bytes(to_display(expose(with_background(clean, film.alpha, behind), tone), tone.view))
-    return shown, reading_of(expose(clean, tone), shown, film.subject)
+    picture = picture_of(film, moment, compiler, clean)
+    return picture, reading_of(expose(clean, moment.look.tone), picture, film.subject)
 
 
 def reading_of(picture: RGBImage, shown: Bytes, subject: Mask) -> Reading | None:

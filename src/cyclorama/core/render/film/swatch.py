@@ -2,7 +2,6 @@
 
 import hashlib
 import io
-from collections.abc import Callable
 from functools import cache
 
 from PIL import Image
@@ -28,6 +27,7 @@ from ...scene import (
     new_project,
     put_all,
 )
+from ...scene.base import ReadAsset
 from ..compile.background import with_background
 from ..compile.compiler import SceneCompiler
 from .denoise import denoise
@@ -40,7 +40,6 @@ BODY_M, MIDDLE_M = 0.1, 0.024
 """How large the body is, and how high its middle stands."""
 MADE = 1
 """Counts with every change of body, light or camera: swatches of other counts are made anew."""
-ReadAsset = Callable[[str], bytes]
 
 
 def swatch_key(material: Material, look: Look | None = None) -> str:

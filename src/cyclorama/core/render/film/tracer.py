@@ -32,7 +32,7 @@ def default_threads() -> int:
 
 def film_for(scene: FrameScene) -> Film:
     """An empty film with the layers that the scene records."""
-    return Film(scene.camera.width, scene.camera.height, scene.layers, scene.recording.first)
+    return Film(scene.camera.width, scene.camera.height, scene.layers, scene.recording.first, scene.matte)
 
 
 class Tracer:
@@ -60,8 +60,7 @@ class Tracer:
         Raises Cancelled when `cancelled` turns true; it is asked before every batch (a few hundredths of a second).
         The film then has more samples in some pixels than in others; another call makes it even.
         """
-        order = np.empty(film.width * film.height, np.int32)
-        pixel_order(film.width, film.height, order)
+        order = _in_tiles(film)
         target = film.samples + sample_count
         missing = target * len(order) - int(film.count.sum())
         done = 0
@@ -84,8 +83,7 @@ class Tracer:
 
         Samples are doubled round by round, tile by tile, so nothing depends on how fast the machine is.
         """
-        order = np.empty(film.width * film.height, np.int32)
-        pixel_order(film.width, film.height, order)
+        order = _in_tiles(film)
         done, add, active = 0, min(least, most), order
         while len(active):
             share = len(active) / len(order)
@@ -102,6 +100,15 @@ class Tracer:
             active = active[wanted[active]]
             add = min(done, most - done)
         progress(1.0)
+
+    def expose_more(
+        self, film: Film, scene: FrameScene, pixels: NDArray[np.bool_], sample_count: int, seed: int = 0,
+        cancelled: Cancel = lambda: False, progress: Tell = lambda share: None,
+    ) -> None:  # fmt: skip
+        """Give some pixels (n,), which all have as many samples, so many more. Raises Cancelled."""
+        order = _in_tiles(film)
+        order = order[pixels[order]]
+        self._expose_pixels(film, scene, order, int(film.count[order[0]]), sample_count, seed, cancelled, progress)
 
     def _expose_pixels(
         self, film: Film, scene: FrameScene, order: I32, start: int, sample_count: int, seed: int, cancelled: Cancel,
@@ -121,6 +128,13 @@ class Tracer:
                 progress((first - start + count * done / len(batches)) / sample_count)
             if cancelled():
                 raise Cancelled
+
+
+def _in_tiles(film: Film) -> I32:
+    """The numbers of a film's pixels, tile by tile."""
+    order = np.empty(film.width * film.height, np.int32)
+    pixel_order(film.width, film.height, order)
+    return order
 
 
 def noisy_pixels(film: Film, noise: float, white_nit: float) -> NDArray[np.bool_]:

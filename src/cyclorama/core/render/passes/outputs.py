@@ -97,9 +97,7 @@ def _pass(
 def _numbers(name: PassName, moment: Moment, film: Film) -> bytes:
     tone, rate = moment.look.tone, moment.fps
     if name in ("objects", "materials"):
-        which = 0 if name == "objects" else 1
-        names = _part_names(moment) if which == 0 else ("Exit", "Sweep", "Disc", *(m.name for m in moment.materials))
-        channels, header = matte_channels(name, film.matte(which), names)
+        channels, header = matte_channels(name, film.matte(0 if name == "objects" else 1), matte_names(moment, name))
         return encode_channels(channels, header, rate)
     if name == "components":
         return encode_layers({layer: expose(film.layer(layer), tone) for layer in COMPONENTS}, 16, rate=rate)
@@ -122,8 +120,11 @@ def _lights(moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler
     return encode_layers(layers, 32, rate=moment.fps)
 
 
-def _part_names(moment: Moment) -> tuple[str, ...]:
-    return ("Sweep", "Disc", *(p.name for item in moment.items for p in item.parts))
+def matte_names(moment: Moment, layer: PassName) -> tuple[str, ...]:
+    """What the mattes of a moment are called, by number: parts (`objects`) or materials."""
+    if layer == "objects":
+        return ("Sweep", "Disc", *(p.name for item in moment.items for p in item.parts))
+    return ("Exit", "Sweep", "Disc", *(m.name for m in moment.materials))
 
 
 def _picture(linear: RGBImage, alpha: Mask | None, file_format: str, bits: int) -> bytes:

@@ -93,6 +93,10 @@ class Lights(NamedTuple):
     """(g,)"""
     mesh_body: I32
     """(g,)"""
+    glow_at: F64
+    """(3,) middle of a ball that holds all glowing triangles"""
+    glow_reach: float
+    """its radius"""
     mesh_total: float
     """Σ luminance · area, so that a point's density per area is its luminance / mesh_total"""
     env_scale: float
@@ -176,6 +180,8 @@ class World(NamedTuple):
     environment: EnvironmentMap
     tables: F32
     """what the layers of a surface let through (see `material.tables`)"""
+    softening: F32
+    """least roughness of polished surfaces for light that was scattered widely (see `softening`)"""
 
 
 Records = NDArray[np.void]
@@ -186,8 +192,9 @@ def _fields(**kinds: str) -> np.dtype[np.void]:
     return np.dtype([(name, kind) for kind, names in kinds.items() for name in names.split()], align=True)
 
 
-PATH = _fields(f4="r g b density width spread way", i4="inside slot depth part flags", u4="seed number")
-"""A path in flight: throughput (r g b); density of its last direction, 0 after a smooth bounce or from the camera;
+PATH = _fields(f4="r g b density total width spread way", i4="inside slot depth part flags", u4="facing seed number")
+"""A path in flight, a cache line: throughput (r g b); density of its last direction, 0 after a smooth bounce or from
+the camera; what all sources of light gave where it was scattered, and how the surface faced (see `choosing`);
 footprint: width (m) and spread (rad), and m since the last scattering; material row of the medium it is in (−1: air);
 which sample of the batch it is; how often and by which part it was scattered; bits below."""
 
@@ -272,6 +279,8 @@ class Scratch(NamedTuple):
     """(1, 32) a triangle as it has bent"""
     carry: F64
     """(3, 3) directions on it, from as it was bound to as it has bent"""
+    gives: F64
+    """what each source of light gives to a place"""
 
 
 class Work(NamedTuple):
@@ -326,20 +335,20 @@ def make_samples(n: int, layers: int, first: bool) -> Samples:
     )  # fmt: skip
 
 
-def make_scratch() -> Scratch:
+def make_scratch(sources: int = 2) -> Scratch:
     ray = aligned(32, 64)
     ray.fill(0.0)
     return Scratch(
         ray, ray.view(np.uint32), np.zeros(RECORD), np.zeros(COLUMNS), np.zeros(COLUMNS), np.zeros((3, 4)),
-        np.zeros((1, 32), np.float32), np.zeros((3, 3)),
+        np.zeros((1, 32), np.float32), np.zeros((3, 3)), np.zeros(sources),
     )  # fmt: skip
 
 
-def make_work(n: int) -> Work:
+def make_work(n: int, sources: int) -> Work:
     return Work(
         make_rays(n), make_rays(n), make_paths(n), make_paths(n), make_hits(n), make_shadows(n),
-        np.empty(n, np.int32), np.empty(n, np.float32), np.empty(n, np.int32), make_scratch(),
-        make_block(), np.empty((3, n), np.int32)
+        np.empty(n, np.int32), np.empty(n, np.float32), np.empty(n, np.int32), make_scratch(sources),
+        make_block(sources), np.empty((3, n), np.int32)
     )  # fmt: skip
 
 

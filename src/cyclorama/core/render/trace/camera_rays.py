@@ -163,7 +163,8 @@ def camera_rays(camera, pixels, first_sample, sample_count, frame_seed, m, rays,
                 rays.direction[i, c] = (m[c, 0] * dx + m[c, 1] * dy + m[c, 2] * dz) * inv
             path = paths[i]
             path.r = path.g = path.b = weight
-            path.density = path.width = path.way = 0.0
+            path.density = path.total = path.width = path.way = 0.0
+            path.facing = np.uint32(0)
             path.spread = spread
             path.inside = path.part = -1
             path.slot = i

@@ -31,6 +31,7 @@ from ...wide import BLOCK
 from .arrays import FROM_CAMERA, KIND_SHIFT
 from .block import DX, DY, DZ, NEAR, PX, PY, PZ
 from .bodies import pose_at
+from .choosing import chance_of
 from .deform import corners_at
 from .parameters import opacity_of, resolve
 from .prefetch import fetch_pixels, fetch_triangle
@@ -89,12 +90,21 @@ def group_of(recording, k):
 
 
 @device
-def meet_lights(i, rays, hits, path, lights, recording, samples, throughput):
+def before(rays, i, path):
+    """Where the i-th ray was scattered last, before the holes it has passed since (3,)."""
+    way = path.way * 1.0
+    o, d = rays.origin[i], rays.direction[i]
+    return o[0] - way * d[0], o[1] - way * d[1], o[2] - way * d[2]
+
+
+@device
+def meet_lights(i, rays, hits, path, lights, env, recording, samples, throughput):
     """Lights between here and the hit, met by a ray that was sampled from a surface (or by the camera)."""
     flags = path.flags
     direct = (flags & FROM_CAMERA) != 0
-    o, d = get(rays.origin, i), get(rays.direction, i)
-    reach = hits.t[i] if hits.triangle[i] >= 0 else 2.0 * FAR
+    o, d = before(rays, i, path), get(rays.direction, i)
+    way = path.way * 1.0
+    reach = hits.t[i] + way if hits.triangle[i] >= 0 else 2.0 * FAR
     density, kind, depth = path.density * 1.0, (flags >> KIND_SHIFT) & 3, path.depth
     rows, since_middle = lights.rows, rays.time[i] - 0.5
     for k in range(rows.shape[0]):
@@ -116,10 +126,12 @@ def meet_lights(i, rays, hits, path, lights, recording, samples, throughput):
             )
         else:
             t, chance, radiance = light_hit(rows, lights.gobos, k, o, d)
-        if 0.0 < t < reach:
+        if way < t < reach:
             w = 1.0
             if density > 0.0:
-                w = heuristic(density, chance * (lights.pick[k + 1] - lights.pick[k]))
+                w = heuristic(
+                    density, chance * chance_of(lights, env, k, o, path.facing, path.total, rays.time[i] * 1.0)
+                )
             deposit(samples, recording, path.slot, depth, group_of(recording, k),
                     component_of(recording, kind, depth), w * throughput[0] * radiance[0],
                     w * throughput[1] * radiance[1], w * throughput[2] * radiance[2])  # fmt: skip
@@ -141,13 +153,15 @@ def find_near(rows, b, spots):
 
 
 @routine
-def meet_near(which, spots, rays, hits, paths, lights, recording, samples):
+def meet_near(which, spots, rays, hits, paths, lights, env, recording, samples):
     """Lights that rays meet on their way."""
     for j in range(which.shape[0]):
         if spots[NEAR + j] != 0:
             i = np.uint64(which[j])
             path = paths[i]
-            meet_lights(i, rays, hits, path, lights, recording, samples, (path.r * 1.0, path.g * 1.0, path.b * 1.0))
+            meet_lights(
+                i, rays, hits, path, lights, env, recording, samples, (path.r * 1.0, path.g * 1.0, path.b * 1.0)
+            )
 
 
 @device
@@ -156,43 +170,23 @@ def luminance_of(row):
 
 
 @device
-def glow_weight(lights, source_row, density, distance, cosine):
+def glow_weight(world, source_row, path, origin, distance, cosine, time):
     """Share of light from a glowing surface that a ray found by chance may count; the rest is aimed at."""
+    density, lights = path.density * 1.0, world.lights
     if density <= 0.0 or lights.mesh_total <= 0.0:
         return 1.0
-    n = lights.rows.shape[0]
-    share = lights.pick[n + 1] - lights.pick[n]
+    share = chance_of(lights, world.environment, lights.rows.shape[0], origin, path.facing, path.total, time)
     chance = luminance_of(source_row) / lights.mesh_total * distance * distance / max(abs(cosine), 1e-6)
     return heuristic(density, chance * share)
 
 
 @device
-def choose(pick, u):
-    """The source k with pick[k] ≤ u < pick[k + 1]; of the few there are, so it needs no guide (see `cumulative`)."""
-    low, high = 0, pick.shape[0] - 1
-    while high - low > 1:
-        middle = (low + high) // 2
-        if pick[middle] <= u:
-            low = middle
-        else:
-            high = middle
-    return low
+def draw_part(lights, env, geometry, k, facing, u1, u2):
+    """Which part of the k-th source to aim at, as two numbers, and where on that (0…1, 0…1).
 
-
-@device
-def draw_spot(lights, env, geometry, u_pick, u1, u2):
-    """Choose a spot to aim at: the source, two numbers that say which part of it, and where on that (0…1, 0…1).
-
-    What aiming will read of it lies anywhere in memory, so it is asked for already.
+    facing: bin of how the surface faces. What aiming will read of it lies anywhere in memory, so it is asked for
+    already.
     """
-    k = choose(lights.pick, u_pick)
-    a, b, x, y = draw_part(lights, env, geometry, k, u1, u2)
-    return k, a, b, x, y
-
-
-@device
-def draw_part(lights, env, geometry, k, u1, u2):
-    """Which part of the k-th source to aim at, as two numbers, and where on that (0…1, 0…1)."""
     n = lights.rows.shape[0]
     a, b, x, y = 0, 0, u1, u2
     if k == n:
@@ -201,7 +195,7 @@ def draw_part(lights, env, geometry, k, u1, u2):
         x = min(max((u1 - low) / max(high - low, 1e-20), 0.0), 0.9999999)
         fetch_triangle(geometry.corners, lights.mesh_triangle[a])
     elif k > n:
-        a, b, x, y = draw_place(env, u1, u2)
+        a, b, x, y = draw_place(env, facing, u1, u2)
         fetch_pixels(env.pixels, x, y)
     return a, b, x, y
 
@@ -279,15 +273,16 @@ def _lifted(rows, k, u, distance, radiance):
 
 
 @device
-def aim(world, scratch, spot, p, time, part):
-    """The direction from a point p (3,) on a part to a light sample that was drawn (see `draw_spot`).
+def aim(world, scratch, k, share, spot, facing, p, time, part):
+    """The direction from a point p (3,) on a part to a place of the k-th source that was drawn (see `draw_part`).
+
+    share: chance with which the source was chosen; facing: bin of how the surface faces.
 
     Returns source k (−1: nothing to aim at), direction, distance (0: casts no shadows), radiance (3,), density, and
     whether it is only ever aimed at (1), or that and not reflected (2).
     """
     lights = world.lights
-    k, a, b, u1, u2 = spot
-    share = lights.pick[k + 1] - lights.pick[k]
+    a, b, u1, u2 = spot
     n = lights.rows.shape[0]
     nowhere = (0.0, 1.0, 0.0)
     if share <= 0.0:
@@ -313,7 +308,7 @@ def aim(world, scratch, spot, p, time, part):
     elif k == n:
         d, distance, radiance, density = _aim_at_glow(world, scratch, a, u1, u2, p, time)
     else:
-        d, (r, g, b), density = environment_from(world.environment, a, b, u1, u2, lights.env_turn)
+        d, (r, g, b), density = environment_from(world.environment, facing, a, b, u1, u2, lights.env_turn)
         if lights.env_travel != 0.0:
             d = turned_about_axis(d, (time - 0.5) * lights.env_travel)
         s = lights.env_scale * 1.0

@@ -4,10 +4,12 @@ import numpy as np
 
 from ...kernel import device, routine
 from ...light.environment import environment_at, latitude, longitude
+from ...light.facing import bin_in
 from ...vectors import turned_about_axis
 from ...wide import BLOCK
 from .arrays import FROM_CAMERA, KIND_SHIFT
 from .block import DX, DY, DZ, FX, FY, FZ, PX, PY, PZ
+from .choosing import share
 from .direct import component_of, deposit, find_near, group_of, heuristic, meet_near
 from .prefetch import ROWS_AHEAD, fetch_pixels, fetch_rows, fetch_sample
 
@@ -57,16 +59,17 @@ def _meet_environment(which, paths, lights, env, recording, samples, b):
     for j in range(which.shape[0]):
         fetch_pixels(env.pixels, b[PLACE_U + j], b[PLACE_V + j])
     n = lights.rows.shape[0]
-    share = lights.pick[n + 2] - lights.pick[n + 1]
     for j in range(which.shape[0]):
         path = paths[which[j]]
         flags = path.flags
         if not _sees(lights, flags):
             continue
-        (r, g, bl), chance = environment_at(env, b[PLACE_U + j], b[PLACE_V + j], b[HEIGHT + j])
+        facing = bin_in(path.facing)
+        (r, g, bl), chance = environment_at(env, facing, b[PLACE_U + j], b[PLACE_V + j], b[HEIGHT + j])
         w = lights.env_scale * 1.0
         if path.density > 0.0:
-            w *= heuristic(path.density * 1.0, chance * share)
+            odds = share(lights, n + 1, lights.env_scale * env.strength[facing], path.total * 1.0)
+            w *= heuristic(path.density * 1.0, chance * odds)
         deposit(samples, recording, np.uint64(path.slot), path.depth, group_of(recording, n + 1),
                 component_of(recording, (flags >> KIND_SHIFT) & 3, path.depth), w * path.r * r, w * path.g * g,
                 w * path.b * bl)  # fmt: skip
@@ -81,7 +84,7 @@ def shade_misses(which, count, world, flight, recording, samples, block):
         here = which[begin : min(begin + BLOCK, count)]
         _take_in(here, rays, hits, paths, samples, b)
         find_near(lights.rows, b, block.spots)
-        meet_near(here, block.spots, rays, hits, paths, lights, recording, samples)
+        meet_near(here, block.spots, rays, hits, paths, lights, world.environment, recording, samples)
         if lights.env_scale > 0.0:
             if lights.env_travel != 0.0:
                 _turn_back(here, rays, lights.env_travel, b)

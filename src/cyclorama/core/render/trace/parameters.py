@@ -5,7 +5,7 @@ surface point `resolve` copies the row and works the maps in where there are any
 """
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -40,6 +40,7 @@ from ...material.thin_film import THIN_FILM_ANGLES, THIN_FILM_STEPS, thin_film_t
 from ...picture.adjust import adjusted
 from ...picture.decode import decode_picture
 from ...scene import Material, TextureRef
+from ...scene.base import ReadAsset
 from ...scene.surface_layer import Decal, SurfaceLayer
 from ...textures import CLAMP, MIRROR, PLANAR, PROJECTIONS, REPEAT, TRIPLANAR, TextureShelf, map_value
 from .arrays import Materials
@@ -52,7 +53,6 @@ _WRAP = {"repeat": REPEAT, "mirror": MIRROR, "clamp": CLAMP}
 _CHANNEL = {"r": 0, "g": 1, "b": 2, "a": 3}
 _MEAN = 4
 _AS_IT_IS = (0.0, 1.0, 0.0, 1.0)
-ReadAsset = Callable[[str], bytes]
 
 
 class TextureSet:

@@ -16,10 +16,11 @@ ROULETTE_FROM = 2
 
 
 @device
-def pass_on(flight, n, ray, throughput, density, footprint, state, draws):
+def pass_on(flight, n, ray, throughput, density, lit, footprint, state, draws):
     """Make this the n-th of the paths that go on; the fields of arrays.PATH.
 
-    ray: origin (3,), direction (3,), time; footprint: width, spread, way; state: medium, sample, depth, part, flags;
+    ray: origin (3,), direction (3,), time; lit: how the surface faces, what all lights give there; footprint: width,
+    spread, way; state: medium, sample, depth, part, flags;
     draws: seed, number.
     """
     claim_rows(n, flight.rays_out, flight.paths_out, PATH_BYTES)
@@ -28,6 +29,7 @@ def pass_on(flight, n, ray, throughput, density, footprint, state, draws):
     path = flight.paths_out[n]
     path.r, path.g, path.b = throughput
     path.density = density
+    path.facing, path.total = lit
     path.width, path.spread, path.way = footprint
     path.inside, path.slot, path.depth, path.part, path.flags = state
     path.seed, path.number = draws

@@ -8,6 +8,7 @@ block rays: they are passed through.
 import numpy as np
 
 from ...kernel import device, routine
+from ...light.facing import bin_in
 from ...material.bsdf import DIFFUSE, MIRROR, SUNK, evaluate, sample
 from ...material.plain import evaluate_plain, prepare_plain, sample_plain
 from ...material.record import has_breadth, prepare
@@ -28,12 +29,14 @@ from ...vectors import basis, cross, dot, get, normalize
 from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
 from .bodies import pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR
+from .choosing import choose, facing_word
 from .deform import bent_surface
 from .direct import (
     aim,
+    before,
     component_of,
     deposit,
-    draw_spot,
+    draw_part,
     emitted,
     glow_weight,
     group_of,
@@ -44,6 +47,7 @@ from .parameters import attenuation, opacity_of, resolve
 from .paths import PAIRS_PER_BOUNCE, ROULETTE_FROM, cast_shadow, pass_on, record_guides, record_visible
 from .prefetch import fetch_ahead
 from .sampler import sample_pair
+from .softening import roughness_for, softened
 from .surface import (
     MATERIAL_COLUMN,
     PART_COLUMN,
@@ -60,6 +64,9 @@ from .surface import (
     turn_back,
 )
 from .volume import scatter_in
+
+UNLIT = np.uint32(0), np.float32(0.0)
+"""Of paths that no light was aimed at for."""
 
 
 @device
@@ -124,7 +131,7 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
                     medium, i, rays, hits.t[i], throughput, seed, index, pair, step
                 )
                 if going == 2:
-                    pass_on(flight, alive, (origin, wi, time), throughput, 0.0, (path.width, 0.3, 0.0),
+                    pass_on(flight, alive, (origin, wi, time), throughput, 0.0, UNLIT, (path.width, 0.3, 0.0),
                             (inside, slot, depth, path.part, flags), (seed, index))  # fmt: skip
                     alive += 1
                 if going > 0:
@@ -132,10 +139,9 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             else:
                 a = attenuation(medium, hits.t[i])
                 throughput = (throughput[0] * a[0], throughput[1] * a[1], throughput[2] * a[2])
-        meet_lights(i, rays, hits, path, lights, recording, samples, throughput)
+        meet_lights(i, rays, hits, path, lights, world.environment, recording, samples, throughput)
         u_pick, u_lobe = sample_pair(seed, index, pair)
         l1, l2 = sample_pair(seed, index, pair + 1)
-        spot = draw_spot(lights, world.environment, geometry, u_pick, l1, l2)
         view = (-d[0], -d[1], -d[2])
         t_hit = hits.t[i] * 1.0
         body = np.uint64(hits.body[i])
@@ -153,6 +159,9 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             v = scratch.row
             resolve(materials, textures, row, at, p, flat, width, v)
             normal, smooth = _bent_normals(world, row, v, triangle, smooth, flat, at, p, width)
+        least = roughness_for(world.softening, path.spread, index)
+        if least > 0.0:
+            v = softened(v, least, scratch.row)
         moving = bodies.moving[body]
         if moving:
             pose_at(bodies.keys[body], time, m)
@@ -170,8 +179,8 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
         if opacity < 1.0 or depth >= ROULETTE_FROM:
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
         if opacity < 1.0 and u_hole >= opacity:
-            pass_on(flight, alive, (leave(p, flat, d), d, time), throughput, path.density, (width, path.spread, way),
-                    (inside, slot, depth, path.part, flags), (seed, index))  # fmt: skip
+            pass_on(flight, alive, (leave(p, flat, d), d, time), throughput, path.density, (path.facing, path.total),
+                    (width, path.spread, way), (inside, slot, depth, path.part, flags), (seed, index))  # fmt: skip
             alive += 1
             continue
 
@@ -192,7 +201,7 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             normal = (-normal[0], -normal[1], -normal[2])
             smooth = (-smooth[0], -smooth[1], -smooth[2])
         if v[EMISSION] + v[EMISSION + 1] + v[EMISSION + 2] > 0.0:
-            w = glow_weight(lights, materials.values[row], path.density * 1.0, way, facing)
+            w = glow_weight(world, materials.values[row], path, before(rays, i, path), way, facing, time)
             r, g, b = emitted(v)
             deposit(samples, recording, slot, depth, group_of(recording, lights.rows.shape[0]),
                     component_of(recording, kind_so_far, depth), w * throughput[0] * r, w * throughput[1] * g,
@@ -243,8 +252,16 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             flags |= GUIDED
 
         # a perfectly smooth surface reflects no light that was aimed at
+        lit = UNLIT
         if has_breadth(v, s):
-            source, wi, distance, radiance, chance, only = aim(world, scratch, spot, p, time, part)
+            sided = v[TRANSMISSION] == 0.0 and v[THIN] == 0.0
+            word = facing_word(lights, normal, sided, time)
+            source, odds, total = choose(lights, world.environment, scratch.gives, p, word, part, time, u_pick)
+            lit = word, np.float32(total)
+            spot = draw_part(lights, world.environment, geometry, source, bin_in(word), l1, l2)
+            source, wi, distance, radiance, chance, only = aim(
+                world, scratch, source, odds, spot, bin_in(word), p, time, part
+            )
             if source >= 0:
                 wl = _to_local(wi, tangent, bitangent, normal)
                 if (wl[2] > 0.0) == (dot(wi, flat) > 0.0):
@@ -295,7 +312,7 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
         if kind < MIRROR:
             spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
         start = leave(p if crosses or from_within else lifted, flat, wi)
-        pass_on(flight, alive, (start, wi, time), throughput, density, (width, spread, 0.0),
+        pass_on(flight, alive, (start, wi, time), throughput, density, lit, (width, spread, 0.0),
                 (inside, slot, depth + 1, part, flags), (seed, index))  # fmt: skip
         alive += 1
     return alive, cast

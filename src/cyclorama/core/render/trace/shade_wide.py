@@ -8,7 +8,7 @@ import numpy as np
 
 from ...kernel import device, routine
 from ...light.shapes import CASTS, PANEL_COLUMNS, REFLECTED, TRAVEL, is_bare_panel
-from ...material.wide import LOBE, P_DIFFUSE, choose_directions, evaluate_wide, prepare_wide, put_material
+from ...material.wide import ALPHA, LOBE, P_DIFFUSE, choose_directions, evaluate_wide, prepare_wide, put_material
 from ...wide import BLOCK
 from .arrays import BY_DIFFUSE, BY_SPECULAR, FROM_CAMERA, GUIDED, KIND_SHIFT
 from .block import (
@@ -16,6 +16,7 @@ from .block import (
     AY,
     AZ,
     BARE,
+    BIN,
     CHANCE,
     CORNER_ROWS,
     DEPTH,
@@ -35,7 +36,7 @@ from .block import (
     NX,
     PANEL_CASTS,
     PANEL_MIRRORED,
-    PANEL_SHARE,
+    PART,
     PART_A,
     PART_B,
     PX,
@@ -43,6 +44,7 @@ from .block import (
     RADIANCE_G,
     RADIANCE_R,
     SEED,
+    SHARE,
     SOURCE,
     SPREAD,
     THROUGHPUT_B,
@@ -50,18 +52,21 @@ from .block import (
     THROUGHPUT_R,
     TO,
     TO_LIGHT,
+    TOTAL,
+    WORD,
     U,
     V,
 )
 from .camera_rays import FIRST_BOUNCE_PAIR
+from .choosing import choose_sources, face_lights, face_travelling
 from .direct import aim, component_of, draw_part, find_near, group_of, meet_near
 from .paths import PAIRS_PER_BOUNCE, cast_shadow, pass_on, record_guides, record_visible
 from .prefetch import ROWS_AHEAD, fetch_rows, fetch_sample, fetch_triangle
+from .softening import roughness_for
 from .surface import MATERIAL_COLUMN, PART_COLUMN
 from .wide_steps import (
     aim_at_panels,
     bounce,
-    choose_sources,
     draw_numbers,
     face_viewer,
     meet_surface,
@@ -95,7 +100,10 @@ def _take_in(which, world, flight, samples, block):
         b[DX + j], b[DY + j], b[DZ + j] = d[0], d[1], d[2]
         b[THROUGHPUT_R + j], b[THROUGHPUT_G + j], b[THROUGHPUT_B + j], b[DEPTH + j] = path.r, path.g, path.b, path.depth
         w[SEED + j], w[NUMBER + j] = path.seed, path.number
+        block.spots[PART + j] = np.int32(t[PART_COLUMN])
         put_material(materials.values, np.uint64(t[MATERIAL_COLUMN]), b, j)
+        least = roughness_for(world.softening, path.spread, path.number)
+        b[ALPHA + j] = max(b[ALPHA + j], least * least)
 
 
 @routine
@@ -110,7 +118,6 @@ def _take_in_panels(count, lights, spots, panels):
         if bare:
             for c in range(PANEL_COLUMNS):
                 panels[c * BLOCK + j] = rows[k, c]
-            panels[PANEL_SHARE + j] = lights.pick[k + np.uint64(1)] - lights.pick[k]
             panels[PANEL_CASTS + j] = rows[k, CASTS]
             panels[PANEL_MIRRORED + j] = rows[k, REFLECTED]
 
@@ -121,7 +128,9 @@ def _draw_parts(count, lights, env, geometry, b, spots):
     n = lights.rows.shape[0]
     for j in range(count):
         if spots[SOURCE + j] >= n:
-            x, y, u, v = draw_part(lights, env, geometry, np.int64(spots[SOURCE + j]), b[L1 + j], b[L2 + j])
+            x, y, u, v = draw_part(
+                lights, env, geometry, np.int64(spots[SOURCE + j]), np.int64(spots[BIN + j]), b[L1 + j], b[L2 + j]
+            )
             spots[PART_A + j], spots[PART_B + j], b[L1 + j], b[L2 + j] = x, y, u, v
 
 
@@ -138,9 +147,10 @@ def _aim(which, ahead, world, flight, scratch, block):
         i = np.uint64(which[j])
         part = np.int64(geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
         k, x, y = np.int64(spots[SOURCE + j]), np.int64(spots[PART_A + j]), np.int64(spots[PART_B + j])
-        spot = k, x, y, b[L1 + j], b[L2 + j]
-        p = _three(b, PX + j)
-        source, wi, distance, radiance, chance, only = aim(world, scratch, spot, p, rays.time[i] * 1.0, part)
+        spot = x, y, b[L1 + j], b[L2 + j]
+        p, facing = _three(b, PX + j), np.int64(spots[BIN + j])
+        source, wi, distance, radiance, chance, only = aim(world, scratch, k, b[SHARE + j], spot, facing, p,
+                                                           rays.time[i] * 1.0, part)  # fmt: skip
         b[AX + j], b[AY + j], b[AZ + j] = wi
         chance = chance if source >= 0 else 0.0
         b[CHANCE + j] = -chance if only > 0 else chance
@@ -206,8 +216,9 @@ def _go_on(which, alive, world, flight, block):
         part = np.int32(world.geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
         ray = _three(o, FROM + j), _three(o, TO + j), flight.rays.time[i]
         footprint = path.width + path.spread * t, spread, 0.0
+        lit = block.words[WORD + j], np.float32(b[TOTAL + j])
         state = -1, path.slot, path.depth + 1, part, flags
-        pass_on(flight, alive, ray, _three(o, KEPT + j), o[KEPT + 3 * BLOCK + j], footprint, state,
+        pass_on(flight, alive, ray, _three(o, KEPT + j), o[KEPT + 3 * BLOCK + j], lit, footprint, state,
                 (path.seed, path.number))  # fmt: skip
         alive += 1
     return alive
@@ -227,12 +238,15 @@ def shade_wide(which, count, so_far, step, max_bounces, world, flight, recording
         here, ahead, n = which[begin:end], which[end : min(end + BLOCK, count)], end - begin
         _take_in(here, world, flight, samples, block)
         draw_numbers(FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step, block.words, b)
-        choose_sources(lights.pick, b, spots)
-        _draw_parts(n, lights, env, geometry, b, spots)
         meet_surface(b, block.corners, o)
         find_near(lights.rows, b, spots)
-        meet_near(here, spots, flight.rays, flight.hits, flight.paths, lights, recording, samples)
+        meet_near(here, spots, flight.rays, flight.hits, flight.paths, lights, env, recording, samples)
         face_viewer(b)
+        face_lights(lights.env_turn, b, block.words, spots)
+        if lights.env_travel != 0.0:
+            face_travelling(here, flight.rays, lights, b, block.words, spots)
+        choose_sources(here, flight.rays, lights, env, b, spots, block.gives)
+        _draw_parts(n, lights, env, geometry, b, spots)
         _record(here, world, flight, recording, samples, b)
         prepare_wide(values, n, b)
         choose_directions(b)

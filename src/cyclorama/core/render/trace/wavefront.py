@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ...kernel import kernel, routine
 from ...light.environment import EnvironmentMap
-from ...material.row import EVEN
+from ...material.row import COAT, EVEN, METALNESS, ROUGHNESS, THIN, TRANSMISSION
 from ...textures import Textures
 from ...vectors import get
 from .arrays import (
@@ -41,6 +41,8 @@ from .surface import hit_surface, leave, place, texture_point, turn
 from .volume import LONGEST_WALK
 
 MAX_HOLES = 16
+LEAST_MATTE = 0.3
+"""Roughness of the smoothest dielectric whose look is about the same from everywhere."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +57,7 @@ class FrameScene:
     lights: Lights
     environment: EnvironmentMap
     tables: NDArray[np.float32]
+    softening: NDArray[np.float32]
     camera: CameraRays
     recording: Recording
     inner: U8
@@ -65,16 +68,23 @@ class FrameScene:
     """names of what is kept apart on the film"""
 
     @property
+    def matte(self) -> U8:
+        """Which materials look alike from everywhere, one a row: their light can be taken from other frames."""
+        v = self.materials.values
+        clear = (v[:, METALNESS] < 0.1) & (v[:, TRANSMISSION] == 0) & (v[:, COAT] == 0) & (v[:, THIN] == 0)
+        return np.asarray(clear & (v[:, ROUGHNESS] >= LEAST_MATTE), np.uint8)
+
+    @property
     def world(self) -> World:
         """What rays meet, as the kernels take it."""
         return World(self.where, self.geometry, self.materials, self.textures, self.lights, self.environment,
-                     self.tables)  # fmt: skip
+                     self.tables, self.softening)  # fmt: skip
 
 
 def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count: int, seed: int) -> Samples:
     """Trace `sample_count` samples from `first_sample` on in each of `pixels`; results pixel by pixel."""
     n = len(pixels) * sample_count
-    work, samples = make_work(n), make_samples(n, len(scene.layers), scene.recording.first)
+    work, samples = make_work(n, len(scene.lights.rows) + 2), make_samples(n, len(scene.layers), scene.recording.first)
     camera_rays(scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), work.scratch.matrix,
                 work.rays, work.paths)  # fmt: skip
     wavefront(n, scene.max_bounces, scene.has_holes, scene.world, scene.recording, samples, work)

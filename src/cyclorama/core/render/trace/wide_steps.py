@@ -58,7 +58,6 @@ from .block import (
     NZ,
     PANEL_CASTS,
     PANEL_MIRRORED,
-    PANEL_SHARE,
     PICK,
     PX,
     PY,
@@ -68,7 +67,7 @@ from .block import (
     RADIANCE_R,
     ROULETTE,
     SEED,
-    SOURCE,
+    SHARE,
     SPREAD,
     THROUGHPUT_B,
     THROUGHPUT_G,
@@ -216,17 +215,6 @@ def turn_to_light(b, o):
 
 
 @routine
-def choose_sources(pick, b, spots):
-    """Which source of light each path aims at: as `direct.choose`, by counting."""
-    for j in range(BLOCK):
-        spots[SOURCE + j] = 0
-    for k in range(1, pick.shape[0] - 1):
-        least = pick[k] * 1.0
-        for j in range(BLOCK):
-            spots[SOURCE + j] += 1 if b[PICK + j] >= least else 0
-
-
-@routine
 def weigh_light(last, b, light, o):
     """What the lights that were aimed at give, with the power heuristic."""
     for j in range(BLOCK):
@@ -261,8 +249,7 @@ def aim_at_panels(b, panels, light):
         ax, ay, az = ax * inv, ay * inv, az * inv
         n = NORMAL * BLOCK + j
         facing = -(ax * panels[n] + ay * panels[n + BLOCK] + az * panels[n + 2 * BLOCK])
-        share = panels[PANEL_SHARE + j]
-        chance = distance * distance / max(facing * panels[AREA * BLOCK + j], 1e-30) * share
+        chance = distance * distance / max(facing * panels[AREA * BLOCK + j], 1e-30) * b[SHARE + j]
         chance = chance if facing > 1e-7 else 0.0
         casts, mirrored = panels[PANEL_CASTS + j], panels[PANEL_MIRRORED + j]
         b[AX + j], b[AY + j], b[AZ + j] = ax, ay, az

@@ -1,0 +1,102 @@
+"""Samples by what is left to be seen: every place of a picture gets as many as its denoised picture needs.
+
+A few samples everywhere tell how wrong the picture would be: both halves of them are denoised apart, and where their
+pictures differ, as they are shown, half the difference is about the error of a picture of all of them (two independent
+estimates A and B of the same: |A − B| / 2 estimates the deviation of their mean). The error of a denoised picture falls
+about with the root of its samples; so the samples that are still missing are known, tile by tile. Nothing depends on
+how fast the machine is or on which threads there are.
+"""
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter
+
+from ...picture.exposure import expose
+from ...picture.view import to_display
+from ...scene import Tone
+from ..trace.camera_rays import TILE
+from ..trace.wavefront import FrameScene
+from .denoise import denoise
+from .film import Film
+from .tracer import Cancel, Cancelled, Tell, Tracer
+
+Quality = Literal["draft", "fine", "print"]
+ERROR: dict[Quality, float] = {"draft": 0.024, "fine": 0.014, "print": 0.008}
+"""Mean error of the denoised picture as it is shown (0…1) that a tile may have."""
+PILOT: dict[Quality, int] = {"draft": 4, "fine": 8, "print": 32}
+"""Samples that every pixel gets; an even number."""
+MOST = 8
+"""At most so many times as many."""
+CALMED = 2.0
+"""What looks alike from everywhere may have so many times the error where frames are calmed by their neighbours."""
+
+
+def expose_for(
+    film: Film, scene: FrameScene, tracer: Tracer, quality: Quality, tone: Tone, calmed: bool, seed: int,
+    cancelled: Cancel = lambda: False, progress: Tell = lambda share: None,
+) -> None:  # fmt: skip
+    """Expose an empty film until its denoised picture is as good as that. Raises Cancelled.
+
+    tone: how it is shown; calmed: whether it will be denoised with its neighbours.
+    """
+    pilot = PILOT[quality]
+    tracer.expose(film, scene, pilot, seed, cancelled, lambda share: progress(0.3 * share))
+    if cancelled():
+        raise Cancelled
+    rounds = missing(film, quality, tone, calmed)
+    work = sum(int((rounds >= k).sum()) * step for k, step in _steps(pilot)) or 1
+    done = 0
+    for k, step in _steps(pilot):
+        pixels = rounds >= k
+        if not pixels.any():
+            break
+
+        def tell(share: float, done: int = done, part: int = int(pixels.sum()) * step) -> None:
+            progress(0.3 + 0.7 * (done + share * part) / work)
+
+        tracer.expose_more(film, scene, pixels, step, seed, cancelled, tell)
+        done += int(pixels.sum()) * step
+    progress(1.0)
+
+
+def _steps(pilot: int) -> list[tuple[int, int]]:
+    """Doublings (from 1 on) and the samples that each adds."""
+    return [(k, pilot * 2 ** (k - 1)) for k in range(1, MOST.bit_length())]
+
+
+def missing(film: Film, quality: Quality, tone: Tone, calmed: bool) -> NDArray[np.int32]:
+    """How often the samples of each pixel (n,) still have to be doubled."""
+    allowed = np.full((film.height, film.width), ERROR[quality], np.float32)
+    if calmed:
+        allowed[film.looks_alike] *= CALMED
+    ratio = _by_tile(error_of(film, tone) / allowed)
+    # where few tiles are noisy their neighbours are looked at as well, so that no edge between tiles shows
+    ratio = np.maximum(ratio, 0.7 * maximum_filter(ratio, 3))
+    doublings = np.ceil(2.0 * np.log2(np.maximum(ratio, 1e-6)) - 0.25).clip(0, MOST.bit_length() - 1)
+    full = np.repeat(np.repeat(doublings, TILE, axis=0), TILE, axis=1)[: film.height, : film.width]
+    return np.ascontiguousarray(full, np.int32).ravel()
+
+
+def error_of(film: Film, tone: Tone) -> NDArray[np.float32]:
+    """About how wrong the denoised picture is as it is shown (h, w), 0…1, from two halves of its samples."""
+    count = film.count[:, None].astype(np.float32)
+    odd = film.sums[:, 12:15] / (film.count // 2).clip(1)[:, None]
+    even = (film.sums[:, :3] - film.sums[:, 12:15]) / (count - (film.count // 2)[:, None]).clip(1)
+    size = film.height, film.width, 3
+    halves = (
+        to_display(
+            expose(denoise(film, "fast", False, np.ascontiguousarray(half.reshape(size), np.float32)), tone), tone.view
+        )
+        for half in (odd, even)
+    )
+    a, b = halves
+    return np.asarray(np.abs(a - b).mean(axis=2) / 2, np.float32)
+
+
+def _by_tile(values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Root mean square of (h, w) over each tile."""
+    h, w = (-(-n // TILE) for n in values.shape)
+    padded = np.pad(values**2, ((0, h * TILE - values.shape[0]), (0, w * TILE - values.shape[1])), mode="edge")
+    return np.asarray(np.sqrt(padded.reshape(h, TILE, w, TILE).mean(axis=(1, 3))), np.float32)
