@@ -9,15 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 F64 = NDArray[np.float64]
-_TO_CONES = np.array([
+TO_CONES = np.array([
     [0.4122214708, 0.5363325363, 0.0514459929], [0.2119034982, 0.6806995451, 0.1073969566],
     [0.0883024619, 0.2817188376, 0.6299787005],
 ])  # fmt: skip
-_TO_LAB = np.array([
+TO_LAB = np.array([
     [0.2104542553, 0.7936177850, -0.0040720468], [1.9779984951, -2.4285922050, 0.4505937099],
     [0.0259040371, 0.7827717662, -0.8086757660],
 ])  # fmt: skip
-_FROM_CONES, _FROM_LAB = np.linalg.inv(_TO_CONES), np.linalg.inv(_TO_LAB)
+FROM_CONES, FROM_LAB = np.linalg.inv(TO_CONES), np.linalg.inv(TO_LAB)
 MOST_CHROMA = 0.33
 """No colour of a display has more: that of its blue is 0.313, of its magenta 0.323."""
 SLACK = 1e-5
@@ -27,12 +27,12 @@ _HALVINGS = 20
 
 def oklab_of(rgb: F64) -> F64:
     """OKLab (…, 3) of linear Rec.709 (…, 3)."""
-    return np.asarray(np.cbrt(np.asarray(rgb, np.float64) @ _TO_CONES.T) @ _TO_LAB.T)
+    return np.asarray(np.cbrt(np.asarray(rgb, np.float64) @ TO_CONES.T) @ TO_LAB.T)
 
 
 def rgb_of_oklab(lab: F64) -> F64:
     """Linear Rec.709 (…, 3) of OKLab (…, 3); beyond 0…1 where no display can show it."""
-    return np.asarray((np.asarray(lab, np.float64) @ _FROM_LAB.T) ** 3 @ _FROM_CONES.T)
+    return np.asarray((np.asarray(lab, np.float64) @ FROM_LAB.T) ** 3 @ FROM_CONES.T)
 
 
 def oklch_of(rgb: F64) -> F64:

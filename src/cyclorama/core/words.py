@@ -13,6 +13,15 @@ def count(n: int, singular: str, plural: str = "") -> str:
     return f"{number(n)} {singular if n == 1 else plural or singular + 's'}"
 
 
+def frames(numbers: list[int]) -> str:
+    """‘frame 7’, ‘frames 7 to 31’, ‘12 frames, first 7’."""
+    if len(numbers) == 1:
+        return f"frame {numbers[0]}"
+    if numbers[-1] - numbers[0] == len(numbers) - 1:
+        return f"frames {numbers[0]} to {numbers[-1]}"
+    return f"{len(numbers)} frames, first {numbers[0]}"
+
+
 def length(metres: float) -> str:
     """‘0.04 mm’, ‘320 mm’, ‘1.73 m’, ‘2.4 km’: the unit people would say."""
     size = abs(metres)

@@ -184,7 +184,8 @@ def test_a_proper_shot_has_nothing_odd() -> None:
     ready = readiness(review(project, MEASURES), (6600, 900))
     assert ready.odd == ()
     assert ready.sentence == (
-        "Will shoot 240 frames of ‘Orbit’ through ‘Camera 1’, 1280×720, PNG, about 1 h 50 min ± 15 min, about "
+        "Will shoot 240 frames of ‘Orbit’ through ‘Camera 1’, 1280×720, PNG, 128 samples a pixel, about 1 h 50 min "
+        "± 15 min, about "
         f"{data_size(240 * frame_bytes(project))} on disk."
     )
     empty = edited(project, shot__shoot__from_frame=9, shot__shoot__to_frame=3)

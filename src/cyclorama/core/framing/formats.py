@@ -24,7 +24,7 @@ def format_margins(project: Project, travel: Travel, frames: F64) -> dict[str, F
     found = {}
     for kind in shot.formats:
         half = np.array(cut_of(kind, shot.shoot.width, shot.shoot.height))
-        middle = _moved(project, kind, frames) * (1.0 - half)
+        middle = places_in(project, kind, frames) * (1.0 - half)
         room = np.concatenate([travel.low - (middle - half), middle + half - travel.high], axis=1)
         found[kind.id] = (room / np.tile(2 * half, 2)).min(axis=1)
     return found
@@ -39,8 +39,8 @@ def best_place(project: Project, kind: Format, travel: Travel) -> tuple[float, f
     return across, up
 
 
-def _moved(project: Project, kind: Format, frames: F64) -> F64:
-    """Across and up (n, 2), as keyed."""
+def places_in(project: Project, kind: Format, frames: F64) -> F64:
+    """Across and up (n, 2) of a format in frames counted from the first, as keyed."""
     shot = project.shot
     at = f"shots/{shot.id}/formats/{kind.id}"
     columns = [number_over(shot, f"{at}/{name}", getattr(kind, name), frames) for name in ("across", "up")]

@@ -64,3 +64,25 @@ def matte_channels(layer: str, ranked: F32, names: tuple[str, ...]) -> tuple[dic
         f"{key}/manifest": json.dumps(manifest, separators=(",", ":")),
     }  # fmt: skip
     return channels, header
+
+
+def matte_of(channels: dict[str, F32], layer: str, name: str) -> F32:
+    """How much of each pixel (h, w) something of a name covers; zero where the file does not know it."""
+    wanted = id_as_float(name_id(name))
+    total: F32 | None = None
+    for ids, covering in ranks_of(channels, layer):
+        here = np.where(ids == wanted, covering, np.float32(0))
+        total = here if total is None else total + here
+    assert total is not None
+    return np.asarray(total, np.float32)
+
+
+def ranks_of(channels: dict[str, F32], layer: str) -> list[tuple[F32, F32]]:
+    """Ids and coverage (h, w) of a matte layer, most first. Raises KeyError when the file has no such layer."""
+    found: list[tuple[F32, F32]] = []
+    while f"{layer}{len(found) // 2:02d}.{'RB'[len(found) % 2]}" in channels:
+        number, pair = len(found) // 2, "RG" if len(found) % 2 == 0 else "BA"
+        found.append((channels[f"{layer}{number:02d}.{pair[0]}"], channels[f"{layer}{number:02d}.{pair[1]}"]))
+    if not found:
+        raise KeyError(layer)
+    return found

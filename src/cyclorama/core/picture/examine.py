@@ -7,6 +7,7 @@ from pathlib import Path
 
 from ..errors import IntakeError
 from .decode import decode_picture
+from .grade.table import MOST_BYTES, read_cube
 from .linear import broken_pixels, read_linear
 
 
@@ -30,3 +31,10 @@ def examine_environment(path: Path, name: str) -> int:
     if broken == picture.shape[0] * picture.shape[1]:
         raise IntakeError(f"‘{name}’ holds no light at all: every pixel is broken. Export it again.")
     return broken
+
+
+def examine_table(path: Path, name: str) -> str:
+    """What a .cube file holds, in few words. Raises IntakeError when it is none that can be used."""
+    if path.stat().st_size > MOST_BYTES:
+        raise IntakeError(f"‘{name}’ is too large for a table of colours.")
+    return read_cube(path.read_bytes(), name).in_words

@@ -11,7 +11,6 @@ from PIL import Image
 
 from ..arrays import Mask, RGBImage
 from ..scene import Tone
-from ..scene.tone import ViewName
 from .exposure import expose
 from .exr import encode_exr
 from .view import to_bytes, to_display
@@ -23,11 +22,7 @@ def encode_frame(radiance: RGBImage, alpha: Mask | None, tone: Tone, file_format
     radiance (h, w, 3) nit; alpha (h, w) makes a transparent picture where the format can hold it. PNG holds
     straight alpha, EXR premultiplied, as their specifications ask.
     """
-    return encode_linear(expose(radiance, tone), alpha, tone.view, file_format, bits)
-
-
-def encode_linear(linear: RGBImage, alpha: Mask | None, view: ViewName, file_format: str, bits: int = 8) -> bytes:
-    """The same from scene-linear values (h, w, 3) that are exposed already."""
+    linear, view = expose(radiance, tone), tone.view
     if file_format == "exr":
         return encode_exr(linear, alpha, 32 if bits == 32 else 16)
     if alpha is not None and file_format in ("png", "tiff"):

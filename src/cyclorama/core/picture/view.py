@@ -65,6 +65,14 @@ def to_display(picture: RGBImage, view: ViewName) -> RGBImage:
     return srgb_encode(flat).reshape(picture.shape)
 
 
+def over(display: NDArray[np.float32], colour: float | tuple[float, float, float]) -> NDArray[np.float32]:
+    """Display values (h, w, 3): those with straight alpha (h, w, 4) over a colour, others as they are."""
+    if display.shape[2] == 3:
+        return display
+    ground = np.asarray(colour, np.float32)
+    return np.asarray(display[..., :3] * display[..., 3:] + ground * (1 - display[..., 3:]), np.float32)
+
+
 def to_bytes(display: NDArray[np.float32]) -> NDArray[np.uint8]:
     """8-bit values from display values 0…1."""
     return (np.clip(display, 0, 1) * 255.0 + 0.5).astype(np.uint8)

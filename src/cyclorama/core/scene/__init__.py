@@ -5,6 +5,7 @@ from .base import Doc
 from .camera import Camera
 from .changes import Change, SetValue, apply_set
 from .channel import Channel, Key
+from .grade import Grade
 from .item import Animation, Detail, Item, Made, Part, Piece, Placement, Play, Variant, Worn
 from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
@@ -26,12 +27,13 @@ from .place import (
     value_at,
 )
 from .project import SCHEMA_VERSION, Project, load_project, new_project, worn
-from .shoot import Passes, ShootSettings
+from .shoot import FOR_CLIPS, Passes, ShootSettings
 from .shot import Row, Segment, Shot, Wears
 from .stage import Disc, Stage, Sweep
 from .tone import Tone
 
 __all__ = [
+    "FOR_CLIPS",
     "SCHEMA_VERSION",
     "Aim",
     "Animation",
@@ -44,6 +46,7 @@ __all__ = [
     "Doc",
     "Environment",
     "Gobo",
+    "Grade",
     "Item",
     "Key",
     "Light",

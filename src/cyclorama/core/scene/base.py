@@ -1,6 +1,7 @@
 """What all parts of the document share: strict, immutable models and the kinds of numbers in them."""
 
 import secrets
+from collections.abc import Callable
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -27,6 +28,8 @@ class Asset:
     """Marks fields that hold the content hash of a file that is kept beside the document."""
 
 
+ReadAsset = Callable[[str], bytes]
+"""Gives a kept file by its content hash."""
 AssetRef = Annotated[str, Asset(), Field(max_length=120)]
 Then = Literal["settle", "stand", "carry"]
 """What has to follow when a value is set. settle: the item is centred and grounded anew; stand: what stood stands

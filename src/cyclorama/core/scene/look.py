@@ -1,10 +1,11 @@
-"""A look: a complete named copy of lights, environment, background, exposure and tone."""
+"""A look: a complete named copy of lights, environment, background, exposure, tone and grade."""
 
 from typing import Annotated
 
 from pydantic import Field, model_validator
 
 from .base import Doc, Id, Name, affecting
+from .grade import Grade
 from .light import Background, Environment, Light, Travel
 from .tone import Tone
 
@@ -23,6 +24,7 @@ class Look(Doc):
     environment: Environment = Environment()
     background: Background = Background()
     tone: Tone = Tone()
+    grade: Grade = Grade()
 
     @property
     def lit_lights(self) -> tuple[Light, ...]:

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cache, lru_cache
 from types import UnionType
-from typing import Annotated, Any, Literal, Union, get_args, get_origin
+from typing import Annotated, Any, Literal, Protocol, TypeVar, Union, get_args, get_origin
 
 from annotated_types import Ge, Le
 from pydantic import BaseModel, TypeAdapter, ValidationError, create_model
@@ -22,6 +22,14 @@ from .base import Affects, Asset, Doc, Then
 from .project import Project
 from .words import explain_detail, title_of
 
+
+class Sound(Protocol):
+    """A document that can tell whether everything in it fits together."""
+
+    def sound(self) -> Any: ...
+
+
+D = TypeVar("D", bound=Sound)
 Kind = Literal["number", "whole", "switch", "choice", "text", "several", "thing", "list"]
 
 
@@ -58,14 +66,15 @@ _KEYED: tuple[Affects, ...] = ("transform", "surface", "light", "gain", "camera"
 
 
 @lru_cache(maxsize=4096)
-def place_of(path: str) -> Place:
-    """What a path names.
+def place_of(path: str, root: type[BaseModel] = Project) -> Place:
+    """What a path names, in projects or in another kind of document.
 
     A name in braces may stand for anything in a list, or any field. Raises KeyError when there is no such place.
     """
-    model: type[BaseModel] | None = Project
-    affects, fixed, info, item = Project.AFFECTS, False, None, False
-    steps = iter(_of_any(path).split("/"))
+    model: type[BaseModel] | None = root
+    affects: Affects = getattr(root, "AFFECTS", "nothing")
+    fixed, info, item = False, None, False
+    steps = iter((_of_any(path) if root is Project else path).split("/"))
     for step in steps:
         if model is None:
             raise KeyError(path)
@@ -115,13 +124,13 @@ def _of_any(path: str) -> str:
     return path
 
 
-def full_path(project: Project, path: str) -> str:
-    """The path with `shot`, `camera`, `look`, `subject` and `subject/variant` written out.
+def full_path(project: Any, path: str) -> str:
+    """The path with `shot`, `camera`, `look`, `subject` and `subject/variant` of a project written out.
 
     Raises ChangeError when there is no subject.
     """
     head, *rest = path.split("/")
-    if head not in _LISTS:
+    if head not in _LISTS or not isinstance(project, Project):
         return path
     shot = project.shot
     which = {"shot": shot.id, "camera": shot.camera_id, "look": shot.look_id, "subject": project.subject_id}[head]
@@ -134,7 +143,7 @@ def full_path(project: Project, path: str) -> str:
     return "/".join([_LISTS[head], which, *rest])
 
 
-def value_at(project: Project, path: str) -> Any:
+def value_at(project: Any, path: str) -> Any:
     """What stands at a path. Raises ChangeError when there is nothing of that name."""
     value: Any = project
     for step in full_path(project, path).split("/"):
@@ -142,13 +151,13 @@ def value_at(project: Project, path: str) -> Any:
     return value
 
 
-def put(project: Project, path: str, value: Any) -> Project:
-    """The project with another value at a path: the only way in which a document is written; see `put_all`."""
+def put(project: D, path: str, value: Any) -> D:
+    """The document with another value at a path: the only way in which one is written; see `put_all`."""
     return put_all(project, {path: value})
 
 
-def put_all(project: Project, values: Mapping[str, Any]) -> Project:
-    """The project with other values at some paths, one after the other; what they refer to is looked at in the end.
+def put_all(project: D, values: Mapping[str, Any]) -> D:
+    """The document with other values at some paths, one after the other; what they refer to is looked at in the end.
 
     Only what leads to them is copied. Raises ChangeError with a sentence when a place does not exist, a value is not
     allowed there, or something would refer to what is not there.
@@ -168,15 +177,14 @@ def at_values(project: Project, values: Mapping[str, Any]) -> Project:
     return project
 
 
-def inserted(project: Project, path: str, item: Doc, at: int | None = None) -> Project:
-    """The project with one more item in the list at a path, before number `at` or at its end."""
+def inserted(project: D, path: str, item: Doc, at: int | None = None) -> D:
+    """The document with one more item in the list at a path, before number `at` or at its end."""
     items = value_at(project, path)
-    at = len(items) if at is None else at
-    return put(project, path, (*items[:at], item, *items[at:]))
+    return put(project, path, (*items[:at], item, *(() if at is None else items[at:])))
 
 
-def removed(project: Project, path: str) -> Project:
-    """The project without the item at a path; what was keyed of it goes with it.
+def removed(project: D, path: str) -> D:
+    """The document without the item at a path; what was keyed of it goes with it.
 
     Raises ChangeError when there is none, or something needs it: the sentence says what that is.
     """
@@ -184,7 +192,7 @@ def removed(project: Project, path: str) -> Project:
     gone = f"{parent}/{item.id}/"
     left = {
         f"shots/{shot.id}/channels": tuple(c for c in shot.channels if not c.path.startswith(gone))
-        for shot in project.shots
+        for shot in (project.shots if isinstance(project, Project) else ())
         if parent != "shots" and any(c.path.startswith(gone) for c in shot.channels)
     }
     try:
@@ -193,13 +201,13 @@ def removed(project: Project, path: str) -> Project:
         raise ChangeError(f"‘{getattr(item, 'name', item.id)}’ cannot be removed: {error.sentence}") from error
 
 
-def moved(project: Project, path: str, to: int) -> Project:
-    """The project with the item at a path at another place of its list, 0 the first."""
+def moved(project: D, path: str, to: int) -> D:
+    """The document with the item at a path at another place of its list, 0 the first."""
     parent, item, others = _among(project, path)
     return put(project, parent, (*others[:to], item, *others[to:]))
 
 
-def _among(project: Project, path: str) -> tuple[str, Any, tuple[Any, ...]]:
+def _among(project: Any, path: str) -> tuple[str, Any, tuple[Any, ...]]:
     """Path of the list that the item at a path is in, the item, and the others in it."""
     parent, _, identity = full_path(project, path).rpartition("/")
     return parent, value_at(project, path), tuple(x for x in value_at(project, parent) if x.id != identity)
@@ -207,10 +215,8 @@ def _among(project: Project, path: str) -> tuple[str, Any, tuple[Any, ...]]:
 
 def depending(document: BaseModel, on: frozenset[Affects]) -> tuple[Any, ...]:
     """All values of a document that affect one of some things, to be compared: where they are equal, so are those."""
-    return tuple(
-        _held(getattr(document, name), on) if inner else getattr(document, name)
-        for name, inner in _plan(type(document), on)
-    )
+    plan = _plan(type(document), on)
+    return tuple(_held(getattr(document, n), on) if inner else getattr(document, n) for n, inner in plan)
 
 
 @cache
@@ -356,9 +362,10 @@ def _allowed_item(item: BaseModel, value: Any) -> Any:
     return new
 
 
-def _sound(project: Project) -> Project:
+def _sound(project: D) -> D:
     try:
-        return project.sound()
+        project.sound()
+        return project
     except ValueError as error:
         raise ChangeError(str(error)) from error
 

@@ -18,6 +18,7 @@ from .look import Look
 from .material import Material
 from .palette import MOST_COLOURS, MOST_REFERENCES, PaletteColour, Reference
 from .path import Path
+from .shoot import TYPED, ShootSettings
 from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
 from .upgrade import upgraded
@@ -220,7 +221,7 @@ def _brought_up(document: dict[str, Any]) -> dict[str, Any]:
         raise ChangeError("It was saved by an earlier version, and something is missing in it.") from error
 
 
-def new_project(name: str) -> Project:
+def new_project(name: str, shoot: ShootSettings = TYPED) -> Project:
     """An empty studio: a round sweep, a disc, three soft lights, an orbit of ten seconds."""
     camera = Camera(id=new_id("camera"), name="Camera 1")
     lights = (
@@ -233,7 +234,7 @@ def new_project(name: str) -> Project:
     look = Look(id=new_id("look"), name="Look 1", lights=lights)
     shot = Shot(
         id=new_id("shot"), name="Orbit", camera_id=camera.id, look_id=look.id,
-        rows=(Row(id=CAMERA, segments=(Segment(id="segment-1"),)),),
+        rows=(Row(id=CAMERA, segments=(Segment(id="segment-1"),)),), shoot=shoot,
     )  # fmt: skip
     return Project(
         id=new_id("project"), name=name, looks=(look,), cameras=(camera,), shots=(shot,), shot_id=shot.id

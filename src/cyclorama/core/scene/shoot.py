@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Doc, Id, Unit01, quantity
+from .base import Doc, Id, Unit01, affecting, quantity
 
 PICTURE_EXTENSIONS = {"png": "png", "jpeg": "jpg", "exr": "exr", "tiff": "tif"}
 PassName = Literal[
@@ -34,6 +34,21 @@ class Passes(Doc):
     """Parts that keep their material in the clay pass."""
 
 
+class Again(Doc):
+    """How frames of a take are shot again."""
+
+    AFFECTS = "shoot"
+
+    finer: Annotated[int, quantity("Finer", "× the samples", ge=1, le=64)] = 1
+    """Of a quality, the next better one where it is more than 1."""
+    clamp: Annotated[bool, Field(title="Hold bright samples down")] = False
+
+    @property
+    def in_words(self) -> str:
+        how = [f"{self.finer}× the samples"] if self.finer > 1 else []
+        return " and ".join([*how, "bright samples held down"] if self.clamp else how) or "as they were"
+
+
 class ShootSettings(Doc):
     """How a shot is rendered and where its frames go."""
 
@@ -43,6 +58,8 @@ class ShootSettings(Doc):
     height: Annotated[int, quantity("Height", "px", ge=16, le=8192)] = 720
     from_frame: Annotated[int | None, Field(title="From frame", ge=0)] = None
     to_frame: Annotated[int | None, Field(title="To frame", ge=0)] = None
+    quality: Annotated[Literal["draft", "fine", "print", "own"], Field(title="Quality")] = "own"
+    """What the denoised picture has to be as good as; own: samples and noise as told."""
     samples: Annotated[int, quantity("Samples", "per pixel", ge=1, le=16384)] = 128
     """At most this many where a noise threshold is set."""
     noise_threshold: Annotated[float | None, quantity("Noise", "%", ge=0.001, le=0.5)] = None
@@ -53,6 +70,8 @@ class ShootSettings(Doc):
     )
     """Brightest value of a single sample's indirect light, as a multiple of white; None clamps nothing."""
     bounces: Annotated[int, quantity("Bounces", "", ge=0, le=64, affects="film")] = 12
+    caustics: Annotated[Literal["full", "soft", "off"], affecting("film", title="Caustics")] = "soft"
+    """Light that glass and polished metal throw: as it is, softened where it would be noise, or without a pattern."""
     denoise: bool = True
     denoise_neighbours: bool = False
     """Blend with the frames before and after by their motion before denoising."""
@@ -64,6 +83,24 @@ class ShootSettings(Doc):
     )
     padding: Annotated[int, quantity("Padding", "digits", ge=1, le=8)] = 4
     transparent: bool = False
+    masters: Annotated[bool, affecting("shoot", title="Keep masters")] = True
+    """Scene-linear pictures beside what is shown: without them a take cannot be graded."""
     passes: Passes = Passes()
     margin: Annotated[Unit01, Field(title="Margin", le=0.45)] = 0.08
     """Share of the frame that fitting keeps free at each edge."""
+
+    @property
+    def wanted_quality(self) -> Literal["draft", "fine", "print"] | None:
+        """What samples go by; None where they are as told, which they always are without denoising."""
+        return self.quality if self.quality != "own" and self.denoise else None
+
+    @property
+    def samples_in_words(self) -> str:
+        """How finely it is shot, in few words."""
+        return self.wanted_quality or f"{self.samples}/px"
+
+
+TYPED = ShootSettings()
+"""Samples as told."""
+FOR_CLIPS = ShootSettings(quality="fine", denoise_neighbours=True)
+"""What the shots of a new project are shot with."""

@@ -10,7 +10,7 @@ from ..scene.shoot import PICTURE_EXTENSIONS
 
 LONGEST_NAME_BYTES = 255
 """NAME_MAX of Linux and of most file systems."""
-FIELDS = ("project", "shot", "camera", "width", "height")
+FIELDS = ("project", "shot", "look", "colourway", "camera", "width", "height")
 
 
 def slug(text: str) -> str:
@@ -26,6 +26,7 @@ def sequence_stem(project: Project) -> str:
     """
     values = {
         "project": slug(project.name), "shot": slug(project.shot.name), "camera": slug(project.camera.name),
+        "look": slug(project.look.name), "colourway": slug(_colourway(project)),
         "width": str(project.shot.shoot.width), "height": str(project.shot.shoot.height),
     }  # fmt: skip
     stem = re.sub(r"\{(\w+)\}", lambda field: values.get(field[1], field[0]), project.shot.shoot.name_pattern)
@@ -35,6 +36,25 @@ def sequence_stem(project: Project) -> str:
             f"Use {', '.join('{' + f + '}' for f in FIELDS)}."
         )
     return re.sub(r"[\\/:*?\"<>|]", "-", stem).strip(" .") or "frame"
+
+
+def _colourway(project: Project) -> str:
+    """What the subject wears in the open shot."""
+    subject = project.subject
+    if subject is None:
+        return "none"
+    worn = next((w.variant for w in project.shot.wears if w.id == subject.id), subject.variants[0].id)
+    return next((v.name for v in subject.variants if v.id == worn), subject.variants[0].name)
+
+
+def first_and_last(project: Project) -> str:
+    """The names of a shot's first and last frame, or why there are none."""
+    numbers = project.shot.frame_numbers
+    try:
+        names = dict.fromkeys(frame_name(project, n) for n in ((numbers[0], numbers[-1]) if numbers else (1,)))
+    except ChangeError as error:
+        return error.sentence
+    return " … ".join(names)
 
 
 def name_too_long(project: Project) -> str | None:

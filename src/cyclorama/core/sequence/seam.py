@@ -57,10 +57,11 @@ def display_picture(data: bytes, name: str, width: int = CHECK_WIDTH) -> NDArray
 
 
 def check_seam(pictures: Iterable[NDArray[np.float32]]) -> SeamCheck:
-    """Compare neighbours of a sequence in order, each (h, w, 3). No more than three pictures are held at a time."""
+    """Compare neighbours of a sequence in order, each (h, w, 3); those of another shape differ by 1. No more than three
+    pictures are held at a time."""
 
     def step(a: NDArray[np.float32], b: NDArray[np.float32]) -> float:
-        return float(np.abs(a - b).mean())
+        return float(np.abs(a - b).mean()) if a.shape == b.shape else 1.0
 
     first, last, steps = None, None, []
     for picture in pictures:

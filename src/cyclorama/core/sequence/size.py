@@ -24,7 +24,8 @@ def frame_bytes(project: Project) -> int:
     bits = max(min(s.bits, deepest), 16 if s.file_format == "exr" else 8)
     picture = _PICTURE[s.file_format, bits]
     passes = {"lights": _LIGHT * (len(project.look.lights) + 2), **_DATA}
-    a_pixel = picture + sum(passes.get(name, picture) for name in s.passes.wanted)
+    master = _PICTURE["exr", 16] if s.masters and s.file_format != "exr" else 0.0
+    a_pixel = picture + master + sum(passes.get(name, picture) for name in s.passes.wanted)
     return round(a_pixel * s.width * s.height) + _THUMB
 
 

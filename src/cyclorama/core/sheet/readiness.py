@@ -28,6 +28,7 @@ def readiness(r: Review, forecast_s: tuple[float, float] | None = None, free_byt
         f"Will shoot {what} of ‘{p.shot.name}’ through ‘{p.camera.name}’, {s.width}×{s.height}, "
         f"{s.file_format.upper()}{' with alpha' if s.transparent and s.file_format != 'jpeg' else ''}"
     )
+    sentence += f", {s.wanted_quality or f'{s.samples} samples a pixel'}"
     if s.passes.wanted:
         sentence += f" and {len(s.passes.wanted)} pass{'es' if len(s.passes.wanted) != 1 else ''}"
     if forecast_s is not None:
@@ -79,6 +80,8 @@ def _odd(r: Review) -> list[str]:
         odd.append("JPEG holds 8 bits only; choose PNG, TIFF or EXR for more.")
     if "catcher" in s.passes.wanted and not p.set.sweep.on:
         odd.append("The shadow catcher has no floor to catch on: the sweep is off.")
+    if not s.masters and s.file_format != "exr":
+        odd.append("No masters are kept: the take cannot be graded, relit or denoised afterwards.")
     if s.clamp_indirect is not None:
         odd.append("Indirect light is clamped: fewer bright specks, a little less light.")
     if s.transparent and p.set.sweep.on:

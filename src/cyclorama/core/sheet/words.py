@@ -2,7 +2,7 @@
 
 from fractions import Fraction
 
-from ..words import box_size, count, length, number, offset
+from ..words import box_size, count, frames, length, number, offset
 
 __all__ = [
     "box_size",
@@ -31,15 +31,6 @@ def duration(seconds: float) -> str:
 def clip_length(seconds: Fraction) -> str:
     """‘10 s’, ‘8.33 s’."""
     return f"{float(seconds):.2f}".rstrip("0").rstrip(".") + " s"
-
-
-def frames(numbers: list[int]) -> str:
-    """‘frame 7’, ‘frames 7 to 31’, ‘12 frames, first 7’."""
-    if len(numbers) == 1:
-        return f"frame {numbers[0]}"
-    if numbers[-1] - numbers[0] == len(numbers) - 1:
-        return f"frames {numbers[0]} to {numbers[-1]}"
-    return f"{len(numbers)} frames, first {numbers[0]}"
 
 
 def listed(words: list[str]) -> str:

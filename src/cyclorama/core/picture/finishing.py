@@ -1,0 +1,78 @@
+"""What is done to a take's picture after it was shot: its grade, its lights, what lies behind it.
+
+It begins as the look was when the take was shot, and is the artist's from then on; the frames stay what they are.
+"""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from ..arrays import Mask, RGBImage
+from ..motion import at_time
+from ..scene import Background, Doc, Grade, Project, at_values, full_path, value_at
+from ..scene.base import ReadAsset
+from ..scene.tone import ViewName
+from .backdrop import colours, fitted
+from .grade.finish import Finish
+from .mix import LightChange
+
+MOST_LIGHTS, MOST_PARTS = 80, 12
+
+
+class PartGrade(Doc):
+    """A grade of one part or material alone, by its matte; worked into the light before the grade of the whole."""
+
+    layer: Literal["objects", "materials"] = "objects"
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    grade: Grade = Grade()
+
+
+class Finishing(Doc):
+    """How a take's frames are finished."""
+
+    grade: Grade = Grade()
+    view: Annotated[ViewName, Field(title="View")] = "neutral"
+    lights: dict[str, LightChange] = Field(default_factory=dict, max_length=MOST_LIGHTS)
+    """What is done to lights that were kept apart, by name of their layer."""
+    parts: Annotated[tuple[PartGrade, ...], Field(max_length=MOST_PARTS)] = ()
+    behind: Background | None = None
+    """What is laid behind transparent frames; None leaves them transparent."""
+
+    @classmethod
+    def as_shot(cls, project: Project) -> "Finishing":
+        """What a take is finished like when nobody has changed anything."""
+        look = project.look
+        return cls(grade=look.grade, view=look.tone.view)
+
+    @property
+    def relit(self) -> dict[str, LightChange]:
+        """What is done to lights, without those to which nothing is."""
+        return {name: change for name, change in self.lights.items() if change != LightChange()}
+
+
+def finish_at(project: Project, finishing: Finishing, frame: int, full_width: int | None = None) -> Finish:
+    """How a frame of a take is finished; `project` is the take's.
+
+    What was keyed in the shot counts as far as the take says nothing else: a value that was set on the take stands.
+    """
+    shot, camera = project.shot, project.camera
+    graded = at_values(project, {"look/grade": finishing.grade, "look/tone/view": finishing.view})
+    grade = full_path(project, "look/grade")
+    kept = tuple(
+        c for c in shot.channels
+        if c.path.startswith(f"{grade}/") and value_at(graded, c.path) == value_at(project, c.path)
+    )  # fmt: skip
+    if kept:
+        shot = shot.model_copy(update={"channels": kept})
+        graded = at_time(graded, shot, frame - shot.first_frame)
+    return Finish(graded.look.grade, finishing.view, frame, camera.blades, full_width or shot.shoot.width)
+
+
+def laid_behind(linear: RGBImage, alpha: Mask, behind: Background, read_asset: ReadAsset) -> RGBImage:
+    """A premultiplied picture (h, w, 3) over a backdrop, both linear and exposed: edges get neither fringe nor halo."""
+    h, w = alpha.shape
+    if behind.kind == "picture" and behind.picture:
+        backdrop = fitted(read_asset(behind.picture), behind, w, h)
+    else:
+        backdrop = colours(behind, w, h)
+    return linear + (1.0 - alpha[..., None]) * backdrop

@@ -1,0 +1,1 @@
+"""Grading: from the scene-linear master to the picture that is shown."""

@@ -1,0 +1,136 @@
+"""From the scene-linear master to display values, through a grade: the one way that the lens, the shoot, screening and
+delivery take."""
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...arrays import Mask, RGBImage
+from ...scene import Grade
+from ...scene.base import ReadAsset
+from ...scene.grade import Curves, Hues, LensEffects
+from ...scene.tone import ViewName
+from ..view import to_display
+from . import operators as op
+from .lens_effects import on_film, through_lens
+from .table import Applied, applied, towards
+
+Step = Callable[[RGBImage], RGBImage]
+BAND = 1 << 15
+"""So many pixels at a time: what an operator leaves is still in the core's cache for the next."""
+_pool = ThreadPoolExecutor(thread_name_prefix="grade")
+
+
+@dataclass(frozen=True, slots=True)
+class Finish:
+    """How a frame is finished."""
+
+    grade: Grade
+    view: ViewName
+    frame: int = 0
+    blades: int = 0
+    """of the aperture, where it has any"""
+    full_width: int = 0
+    """of the picture as it is delivered, px; 0: this one's"""
+
+
+def shown(linear: RGBImage, alpha: Mask | None, finish: Finish, read_asset: ReadAsset) -> NDArray[np.float32]:
+    """Display values 0…1, (h, w, 3) or with straight alpha (h, w, 4).
+
+    linear (h, w, 3): the master, premultiplied where there is alpha (h, w).
+    """
+    grade = finish.grade if finish.grade.on else Grade()
+    lens, lensed = grade.lens, grade.lens != LensEffects()
+    if lensed:
+        linear, alpha = through_lens(linear, alpha, lens, finish.blades)
+    if alpha is not None:
+        linear = _straight(linear, alpha)
+    to_light, to_screen = light_steps(grade, read_asset), screen_steps(grade, finish.view, read_asset)
+    if lens.sharpen or lens.grain:
+        scale = linear.shape[1] / (finish.full_width or linear.shape[1])
+        linear = on_film(_in_bands(linear, to_light), lens, finish.frame, scale)
+        to_light = []
+    display = _in_bands(linear, [*to_light, *to_screen])
+    return display if alpha is None else np.dstack([display, alpha])
+
+
+def _straight(linear: RGBImage, alpha: Mask) -> RGBImage:
+    """A premultiplied picture as the colour of what is there; black where there is nothing."""
+    return np.divide(linear, alpha[..., None], out=np.zeros_like(linear), where=alpha[..., None] > 1e-4)
+
+
+def part_graded(linear: RGBImage, alpha: Mask | None, mask: Mask, grade: Grade, read_asset: ReadAsset) -> RGBImage:
+    """Light (h, w, 3), premultiplied where there is alpha, with a grade where a mask (h, w) lies; lens effects and
+    the view are those of the whole picture."""
+    steps = light_steps(grade, read_asset) if grade.on else []
+    if not steps or not mask.any():
+        return linear
+    straight = linear if alpha is None else _straight(linear, alpha)
+    return linear + mask[..., None] * (_in_bands(straight, steps) - straight)  # a matte covers no more than alpha does
+
+
+def light_steps(grade: Grade, read_asset: ReadAsset) -> list[Step]:
+    """What is done to linear light, in its order; nothing for what stands at its default."""
+    g, steps = grade, list[Step]()
+    if g.exposure_stops or g.white_k != 5600.0 or g.white_tint:
+        steps.append(partial(op.exposed, stops=g.exposure_stops, white_k=g.white_k, white_tint=g.white_tint))
+    if g.contrast != 1.0:
+        steps.append(partial(op.contrasted, contrast=g.contrast))
+    if (g.slope, g.offset, g.power, g.saturation) != ((1.0,) * 3, (0.0,) * 3, (1.0,) * 3, 1.0):
+        steps.append(partial(op.cdl, slope=g.slope, offset=g.offset, power=g.power, saturation=g.saturation))
+    if g.hues != Hues():
+        steps.append(partial(op.by_hue, hues=g.hues))
+    if g.curves != Curves():
+        steps.append(partial(_by_curves, tables=_tables(g.curves)))
+    if g.black or g.white != 1.0:
+        steps.append(partial(op.levelled, black=g.black, white=g.white))
+    if (table := _table(g, "log", read_asset)) is not None:
+        steps.append(lambda x: towards(x, table.of_light(x), g.table.amount))
+    return steps
+
+
+def screen_steps(grade: Grade, view: ViewName, read_asset: ReadAsset) -> list[Step]:
+    """The view, and a table that was made for what is shown."""
+    steps: list[Step] = [partial(to_display, view=view)]
+    if (table := _table(grade, "shown", read_asset)) is not None:
+        steps.append(lambda x: np.clip(towards(x, table.of(x), grade.table.amount), 0, 1))
+    return steps
+
+
+def _table(grade: Grade, made_for: str, read_asset: ReadAsset) -> Applied | None:
+    t = grade.table
+    return applied(read_asset(t.asset)) if t.asset and t.amount and t.on == made_for else None
+
+
+def _tables(curves: Curves) -> dict[str, op.F32]:
+    """Of the curves that have points."""
+    each = {name: getattr(curves, name).points for name in Curves.model_fields}
+    return {name: op.curve_table(points) for name, points in each.items() if points}
+
+
+def _by_curves(picture: RGBImage, tables: dict[str, op.F32]) -> RGBImage:
+    if "luma" in tables:
+        picture = op.curved_by_luma(picture, tables["luma"])
+    for c, name in enumerate(("red", "green", "blue")):
+        if name in tables:
+            picture[..., c] = op.curved(picture[..., c], tables[name])
+    return picture
+
+
+def _in_bands(picture: RGBImage, steps: list[Step]) -> RGBImage:
+    """All steps, band after band; side by side, as they let go of the interpreter while they calculate."""
+    flat = np.ascontiguousarray(picture, np.float32).reshape(-1, 3)
+    out = np.empty_like(flat)
+
+    def work(begin: int) -> None:
+        band = flat[begin : begin + BAND].copy()
+        for step in steps:
+            band = step(band)
+        out[begin : begin + BAND] = band
+
+    list(_pool.map(work, range(0, len(flat), BAND)))
+    return out.reshape(picture.shape)

@@ -1,0 +1,164 @@
+"""What is done to every pixel by itself, on linear light.
+
+All take and give (…, 3) float32, scene-linear Rec.709 in which 0.18 is middle grey and 1 the white of diffuse things;
+values beyond 1 and below 0 stay what they are as far as an operator can say what that means. They may write into what
+they are given.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+
+from ...arrays import RGBImage
+from ...colour import LUMA32
+from ...colour_spaces import FROM_CONES, FROM_LAB, TO_CONES, TO_LAB
+from ...light.temperature import white_balance_rgb
+from ...scene.grade import BRIGHTEST, DARKEST, HUES, CurvePoint, HueRange, Hues
+
+F32 = NDArray[np.float32]
+GREY = np.float32(0.18)
+CURVE_STEPS = 4096
+"""Of a curve's table; between them it goes straight, which is off by 0.001 stops at most where a curve has a kink."""
+HUE_STEPS = 720
+_SMALLEST = np.float32(2.0**-24)
+"""The smallest half float: what is darker is black."""
+
+
+def exposed(picture: RGBImage, stops: float, white_k: float, white_tint: float) -> RGBImage:
+    """Multiplied by 2^stops, and by the factors that show light of a temperature (K) and tint as white (von Kries)."""
+    factors = np.full(3, 2.0**stops)
+    if white_k != 5600.0 or white_tint != 0.0:
+        factors *= white_balance_rgb(white_k, white_tint)
+    return np.multiply(picture, factors.astype(np.float32), out=picture)
+
+
+def contrasted(picture: RGBImage, contrast: float) -> RGBImage:
+    """Stops about middle grey multiplied: 0.18 · (x / 0.18)^c. Below zero the curve goes on point-symmetrically."""
+    return _to_power(picture * (1 / GREY), np.float32(contrast)) * GREY
+
+
+def cdl(
+    picture: RGBImage, slope: tuple[float, ...], offset: tuple[float, ...], power: tuple[float, ...], saturation: float
+) -> RGBImage:
+    """ASC Color Decision List 1.2: (x · slope + offset)^power, then luma + saturation · (x − luma).
+
+    Nothing is clamped, as scene-linear light asks: what is below zero before the power stays as it is (the transform's
+    style without clamping in OpenColorIO). Luma has the weights of Rec.709.
+    """
+    out = picture * np.array(slope, np.float32) + np.array(offset, np.float32)
+    if any(p != 1.0 for p in power):
+        out = np.where(out < 0, out, np.power(np.maximum(out, 0), np.array(power, np.float32)))
+    return saturated(out, saturation) if saturation != 1.0 else out
+
+
+def saturated(picture: RGBImage, saturation: float) -> RGBImage:
+    """luma + saturation · (x − luma)."""
+    luma = (picture @ LUMA32)[..., None]
+    return np.asarray(luma + np.float32(saturation) * (picture - luma), np.float32)
+
+
+def by_hue(picture: RGBImage, hues: Hues) -> RGBImage:
+    """Hue turned, saturation and brightness changed by range of hue, in OKLab (Ottosson, 2020).
+
+    Ranges go over into their neighbours by smoothsteps that add up to one. Greys keep their brightness: the change in
+    stops is weighed by chroma up to a tenth.
+    """
+    turn, saturation, stops = hue_tables(hues)
+    lab = _cbrt(picture @ TO_CONES32.T) @ TO_LAB32.T
+    light, a, b = lab[..., 0], lab[..., 1], lab[..., 2]
+    at = np.arctan2(b, a) * np.float32(HUE_STEPS / (2 * np.pi))
+    turn, saturation, stops = (_looked_up(table, at) for table in (turn, saturation, stops))
+    brighter = np.exp2(stops / 3 * np.minimum(np.hypot(a, b) * 10, 1))
+    grown = brighter * saturation
+    cosine, sine = np.cos(turn) * grown, np.sin(turn) * grown
+    lab = np.stack([light * brighter, a * cosine - b * sine, a * sine + b * cosine], -1)
+    return np.asarray((lab @ FROM_LAB32.T) ** 3 @ FROM_CONES32.T)
+
+
+def hue_tables(hues: Hues) -> tuple[F32, F32, F32]:
+    """Turn (radians), saturation and stops (HUE_STEPS + 1,) by hue from 0 to 360 degrees."""
+    names, centres = list(HUES), np.array(list(HUES.values()))
+    at = np.linspace(0.0, 360.0, HUE_STEPS + 1)
+    each: list[HueRange] = [getattr(hues, name) for name in names]
+    weights = hue_weights(at, centres)
+    rows = np.array([[np.radians(h.turn_deg), h.saturation, h.stops] for h in each])
+    turn, saturation, stops = (weights @ rows).T.astype(np.float32)
+    return turn, saturation, stops
+
+
+def hue_weights(hue_deg: NDArray[np.float64], centres: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How much of each range (n, k) a hue (n,) has."""
+    k = len(centres)
+    after = np.searchsorted(centres, hue_deg, side="right") % k
+    before = (after - 1) % k
+    span = (centres[after] - centres[before]) % 360.0
+    t = ((hue_deg - centres[before]) % 360.0) / span
+    t = t * t * (3 - 2 * t)
+    weights = np.zeros((len(hue_deg), k))
+    rows = np.arange(len(hue_deg))
+    weights[rows, before] += 1 - t
+    weights[rows, after] += t
+    return weights
+
+
+def curve_table(points: tuple[CurvePoint, ...]) -> F32:
+    """Stops (CURVE_STEPS + 1,) by which light is lifted, by its own about grey from DARKEST to BRIGHTEST.
+
+    Through the points a monotone cubic of Fritsch and Butland (SIAM J. Sci. Stat. Comput. 5, 1984); beyond the first
+    and the last the lift stays.
+    """
+    stops = np.linspace(DARKEST, BRIGHTEST, CURVE_STEPS + 1)
+    come, go = np.round(np.array(points, float).T, 6)
+    if len(points) == 1:
+        return np.full(CURVE_STEPS + 1, go[0] - come[0], np.float32)
+    held = np.clip(stops, come[0], come[-1])
+    return np.asarray(PchipInterpolator(come, go)(held) - held, np.float32)
+
+
+def curved(values: F32, table: F32) -> F32:
+    """Light (…) by a table of `curve_table`."""
+    return np.asarray(values * _factors(values, table), np.float32)
+
+
+def curved_by_luma(picture: RGBImage, table: F32) -> RGBImage:
+    """Light multiplied by what a curve does to its luminance: hue and saturation stay."""
+    return np.asarray(picture * _factors(picture @ LUMA32, table)[..., None], np.float32)
+
+
+def levelled(picture: RGBImage, black: float, white: float) -> RGBImage:
+    """Straight so that `black` becomes 0 and `white` 1."""
+    return np.asarray((picture - np.float32(black)) * np.float32(1.0 / (white - black)), np.float32)
+
+
+def stops_about_grey(values: F32) -> F32:
+    """log2(x / 0.18); what is black or below has the stops of the smallest half float."""
+    return np.log2(np.maximum(values, _SMALLEST) * (1 / GREY))
+
+
+def _factors(values: F32, table: F32) -> F32:
+    steps = (stops_about_grey(values) - np.float32(DARKEST)) * np.float32(CURVE_STEPS / (BRIGHTEST - DARKEST))
+    return np.exp2(_between(table, np.clip(steps, 0, CURVE_STEPS)))
+
+
+def _looked_up(table: F32, at: F32) -> F32:
+    """A periodic table at places that may be below zero."""
+    return _between(table, np.where(at < 0, at + HUE_STEPS, at))
+
+
+def _between(table: F32, at: F32) -> F32:
+    low = np.minimum(at.astype(np.int32), len(table) - 2)
+    share = at - low
+    return table[low] * (1 - share) + table[low + 1] * share
+
+
+def _to_power(values: F32, power: np.float32) -> F32:
+    return np.copysign(np.power(np.abs(values), power), values)
+
+
+def _cbrt(values: F32) -> F32:
+    return _to_power(values, np.float32(1 / 3))
+
+
+TO_CONES32, TO_LAB32, FROM_LAB32, FROM_CONES32 = (
+    np.asarray(m, np.float32) for m in (TO_CONES, TO_LAB, FROM_LAB, FROM_CONES)
+)
