@@ -1,0 +1,155 @@
+"""Every preset is written, read back by an independent decoder, and what is wrong with a file is found."""
+
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+from tests.core.clip.test_sound import sine
+
+from cyclorama.core.clip.containers import Programme, encode
+from cyclorama.core.clip.delivery import PRESETS, Delivery
+from cyclorama.core.clip.opened import opened, pictures_of, psnr
+from cyclorama.core.clip.tones import RATE
+from cyclorama.core.errors import ShootError
+
+W, H, COUNT = 128, 72, 10
+MOVING = [name for name, coding in PRESETS.items() if coding.kind == "moving"]
+
+
+def programme(
+    clear: bool = False, rate: Fraction = Fraction(24), chapters: tuple[tuple[str, int], ...] = ()
+) -> Programme:
+    """A gradient with a disc that moves over it; with sound."""
+    y, x = np.mgrid[:H, :W]
+
+    def frame(i: int) -> np.ndarray:
+        disc = np.clip((16 - np.hypot(x - 20 - 8 * i, y - H / 2)) / 6, 0, 1).astype(np.float32)
+        rgb = np.stack([x / W, y / H, disc], -1).astype(np.float32)
+        return np.dstack([rgb, np.maximum(disc, 0.25)]).astype(np.float32) if clear else rgb
+
+    return Programme(frame, COUNT, rate, lambda: iter([sine(COUNT / float(rate), -20.0)]), "Lantern", chapters)
+
+
+def quiet(what: str, share: float) -> None:
+    """Nobody wants to know."""
+
+
+@pytest.mark.parametrize("name", MOVING)
+def test_what_is_written_is_what_was_meant(name: str, tmp_path: Path) -> None:
+    delivery = Delivery(preset=name, width=W, height=H)  # type: ignore[arg-type]
+    source = programme(delivery.coding.clear)
+    path = tmp_path / f"clip.{delivery.coding.ending}"
+    encode(source, delivery, path, quiet)
+    assert [x for x in opened(path, source, delivery, None) if not x.fine] == []
+    pictures = list(pictures_of(path, delivery.coding.clear))
+    assert len(pictures) == COUNT
+    scale = 4 if name == "gif loop" else 1  # dither is looked at from afar
+    far = [psnr(p[::scale, ::scale], source.frame(i)[::scale, ::scale]) for i, p in enumerate(pictures) if scale == 1]
+    assert min(far, default=99) > 27
+    assert list(tmp_path.iterdir()) == [path]  # nothing is left beside it
+
+
+def test_colours_tags_and_faststart_of_a_web_clip(tmp_path: Path) -> None:
+    path = tmp_path / "clip.mp4"
+    encode(
+        programme(rate=Fraction(30000, 1001), chapters=(("Glass", 0), ("Brass", 4))),
+        Delivery(width=W, height=H),
+        path,
+        quiet,
+    )
+    data = path.read_bytes()
+    assert data.index(b"moov") < data.index(b"mdat")
+    with av.open(str(path)) as container:
+        stream = container.streams.video[0]
+        assert stream.average_rate == Fraction(30000, 1001)
+        assert (stream.codec_context.pix_fmt, stream.codec_context.color_range) == ("yuv420p", 1)
+        assert [c["metadata"]["title"] for c in container.chapters()] == ["Glass", "Brass"]
+        assert container.metadata["title"] == "Lantern"
+        frame = next(container.decode(video=0)).to_ndarray()
+    # BT.709 luma of the upper right corner, in video range (ITU-R BT.709, 3)
+    red, green = (W - 4) / W, 2 / H
+    assert frame[2, W - 4] == pytest.approx(16 + 219 * (0.2126 * red + 0.7152 * green), abs=2)
+
+
+def test_alpha_is_kept_where_it_can_be_and_lies_over_white_where_not(tmp_path: Path) -> None:
+    source = programme(clear=True)
+    for name in ("clear loop", "webp loop", "clear master"):
+        delivery = Delivery(preset=name, width=W, height=H)  # type: ignore[arg-type]
+        path = tmp_path / f"{name}.{delivery.coding.ending}"
+        encode(source, delivery, path, quiet)
+        first = next(pictures_of(path, True))
+        assert np.abs(first[..., 3] - source.frame(0)[..., 3]).mean() < 0.03
+    path = tmp_path / "plain.mp4"
+    encode(source, Delivery(width=W, height=H, quality=100), path, quiet)
+    first, meant = next(pictures_of(path, False)), source.frame(0)
+    assert psnr(first, meant[..., :3] * meant[..., 3:] + 1 - meant[..., 3:]) > 30
+
+
+def test_it_fits_where_it_must_or_says_that_it_cannot(tmp_path: Path) -> None:
+    source = Programme(programme().frame, COUNT, Fraction(24))
+    path = tmp_path / "clip.mp4"
+    encode(source, Delivery(width=W, height=H, quality=100), path, quiet)
+    finest = path.stat().st_size
+    told = encode(source, Delivery(width=W, height=H, fits_mb=0.6 * finest / 1e6), path, quiet)
+    assert path.stat().st_size <= 0.6 * finest
+    # a step finer would not have fitted
+    finer = Delivery(width=W, height=H).coding.ladder
+    at = [o["crf"] for o in finer].index(told["crf"])
+    steps = len(finer) - 1
+    encode(
+        source, Delivery(width=W, height=H, quality=round(100 * (1 - (at - 1) / steps))), tmp_path / "finer.mp4", quiet
+    )
+    assert (tmp_path / "finer.mp4").stat().st_size > 0.6 * finest
+    before = path.read_bytes()
+    with pytest.raises(ShootError, match="Even at its coarsest"):
+        encode(source, Delivery(width=W, height=H, fits_mb=0.0004), path, quiet)
+    assert path.read_bytes() == before
+
+
+def test_rounds_repeat_picture_and_sound(tmp_path: Path) -> None:
+    delivery, path = Delivery(width=W, height=H, rounds=3), tmp_path / "clip.mp4"
+    source = programme()
+    encode(source, delivery, path, quiet)
+    assert all(x.fine for x in opened(path, source, delivery, None))
+    assert len(list(pictures_of(path, False))) == 3 * COUNT
+    with av.open(str(path)) as container:
+        heard = sum(f.samples for f in container.decode(audio=0))
+    assert heard == pytest.approx(3 * COUNT * RATE / 24, abs=2400)
+
+
+def test_what_is_wrong_with_a_file_is_found(tmp_path: Path) -> None:
+    delivery, path = Delivery(width=W, height=H), tmp_path / "clip.mp4"
+    source = programme()
+    encode(source, delivery, path, quiet)
+
+    def odd(meant: Programme, how: Delivery = delivery, loudness: float | None = None) -> set[str]:
+        return {x.what for x in opened(path, meant, how, loudness) if not x.fine}
+
+    assert odd(source, loudness=-20.0) == set()
+    assert odd(source, loudness=-14.0) == {"loudness"}
+    longer = Programme(source.frame, COUNT + 5, source.rate, source.sound)
+    assert {"frames", "length", "last frame"} <= odd(longer)
+    other = Programme(lambda i: 1 - source.frame(i), COUNT, source.rate, source.sound)
+    assert {"first frame", "last frame"} <= odd(other)
+    assert "rate" in odd(Programme(source.frame, COUNT, Fraction(25), source.sound))
+    large = Programme(lambda i: np.repeat(np.repeat(source.frame(i), 2, 0), 2, 1), COUNT, source.rate, source.sound)
+    assert "size" in odd(large)
+    path.write_bytes(path.read_bytes()[:900])
+    with pytest.raises(ShootError, match="opened again"):
+        opened(path, source, delivery, None)
+
+
+def test_a_stopped_delivery_leaves_nothing(tmp_path: Path) -> None:
+    class Stopped(Exception):
+        pass
+
+    def stop(what: str, share: float) -> None:
+        if share > 0.3:
+            raise Stopped
+
+    for delivery in (Delivery(width=W, height=H), Delivery(preset="gif loop", width=W, height=H)):
+        with pytest.raises(Stopped):
+            encode(programme(), delivery, tmp_path / "clip.mp4", stop)
+    assert list(tmp_path.iterdir()) == []
