@@ -105,7 +105,7 @@ def test_pause_keeps_what_is_there(data_folder: Path, tracer: Tracer) -> None:
 
 def test_kill_the_worker_and_resume(data_folder: Path) -> None:
     """kill −9 in the middle: the take is interrupted, resuming shoots only what is missing, the same bits."""
-    studio, saved = studio_with(data_folder, samples=64, frames=8)
+    studio, saved = studio_with(data_folder, samples=256, frames=8)
     take = desk.call_take(studio, saved)
     wait_for(lambda: len(studio.takes.get(take.id).frames) >= 2)
     pid = studio.takes.get(take.id).worker_pid
@@ -161,7 +161,7 @@ def test_the_forecast_counts_every_pass(data_folder: Path, tracer: Tracer, monke
     def one_second(work: Callable[[], object]) -> tuple[float, object]:
         return 1.0, work()
 
-    monkeypatch.setattr(forecast, "_timed", one_second)
+    monkeypatch.setattr(forecast, "timed", one_second)
     monkeypatch.setattr(forecast, "WRITE_S_A_PIXEL", 0.0)
     wanted = {(): 0, ("depth",): 1, ("occlusion", "lights"): 2}
     values = {"shot/shoot/width": 800, "shot/shoot/height": 400, "shot/shoot/samples": 32}

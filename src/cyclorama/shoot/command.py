@@ -4,13 +4,14 @@ import re
 import signal
 import threading
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn
 
 from ..core.errors import CycloramaError, NotFoundError, ShootError
 from ..core.render.film.tracer import Tracer
-from ..core.scene import Project, SetValue, apply_set, put
+from ..core.scene import Project, SetValue, apply_set, put, put_all
 from ..core.sequence.names import slug
 from ..core.sheet import readiness, review
 from ..core.sheet.words import duration
@@ -20,6 +21,10 @@ from .presence import Beat, shooting, who_shoots
 from .take import Progress as TakeProgress
 from .take import shoot_take
 from .watch import mark_interrupted
+from .worker import cluster
+
+if TYPE_CHECKING:
+    from .farm.farm import Farm
 
 
 def shoot_in_terminal(
@@ -37,10 +42,10 @@ def shoot_in_terminal(
         take_id = resume or _call(studio, console, name, shot, frames, samples)
         studio.takes.update(take_id, wish="run")
         studio.takes.forgive(take_id)
-        with shooting(data) as beat:
+        with shooting(data) as beat, cluster(studio) as farm:
             if beat is None:
                 raise ShootError("Another shoot has just begun in this data folder. Try again.")
-            state = _shoot(studio, take_id, console, beat)
+            state = _shoot(studio, take_id, console, beat, farm)
     except CycloramaError as error:
         console.print(error.sentence, style="red")
         return 1
@@ -53,7 +58,7 @@ def shoot_in_terminal(
     return 0 if state == "done" else 1
 
 
-def _find(studio: Studio, name: str) -> Saved:
+def find_project(studio: Studio, name: str) -> Saved:
     """A project by id, name or the name's plain form."""
     for key in studio.projects.ids():
         saved = studio.projects.get(key)
@@ -66,10 +71,10 @@ def _find(studio: Studio, name: str) -> Saved:
 def _call(
     studio: Studio, console: Console, name: str, shot: str | None, frames: str | None, samples: int | None
 ) -> str:
-    saved = _find(studio, name)
+    saved = find_project(studio, name)
     project = _with_range(_with_shot(saved.project, shot), frames)
     if samples is not None:
-        project = apply_set(project, SetValue(path="shot/shoot/samples", value=samples))
+        project = put_all(project, {"shot/shoot/samples": samples, "shot/shoot/quality": "own"})
     ready = readiness(review(project, studio.measures(project.subject)))
     console.print(ready.sentence)
     for sentence in ready.odd:
@@ -100,7 +105,7 @@ def _with_range(project: Project, frames: str | None) -> Project:
     return apply_set(project, SetValue(path="shot/shoot/to_frame", value=last))
 
 
-def _shoot(studio: Studio, take_id: str, console: Console, beat: Beat) -> str:
+def _shoot(studio: Studio, take_id: str, console: Console, beat: Beat, farm: "Farm | None") -> str:
     columns = (TextColumn("frame {task.fields[frame]}"), BarColumn(None), TextColumn("{task.fields[left]}"))
     with Progress(*columns, console=console) as bar, Tracer() as tracer:
         task = bar.add_task("", total=1.0, frame="–", left="")
@@ -115,6 +120,6 @@ def _shoot(studio: Studio, take_id: str, console: Console, beat: Beat) -> str:
 
         before = signal.signal(signal.SIGINT, stop)
         try:
-            return shoot_take(studio, take_id, tracer, tell, beat.moved)
+            return shoot_take(studio, take_id, tracer, tell, beat.moved, farm)
         finally:
             signal.signal(signal.SIGINT, before)

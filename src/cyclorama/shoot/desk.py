@@ -2,14 +2,20 @@
 
 import secrets
 import shutil
+from collections.abc import Sequence
+from datetime import datetime
 
 from ..core.errors import ShootError
 from ..core.picture.mix import LightChange, mixed, with_balance
 from ..core.scene import Project, put_all
+from ..core.scene.shoot import Again
 from ..core.sequence.names import sequence_stem, slug
 from ..core.sheet import readiness, review
+from ..core.sheet.planning import Cell, as_planned, name_of, planned
 from ..store import Saved, Studio, TakeRecord
+from ..store.database import Process
 from ..store.takes import ENDED
+from .finished import why_not_gradable
 from .frames import frames_to_shoot
 from .mixing import read_lights
 from .presence import end, who_shoots
@@ -17,21 +23,53 @@ from .watch import mark_interrupted
 from .worker import ensure_worker
 
 
-def call_take(studio: Studio, saved: Saved, forecast_s: float | None = None, start: bool = True) -> TakeRecord:
+def call_take(
+    studio: Studio, saved: Saved, forecast_s: float | None = None, start: bool = True, only: int | None = None
+) -> TakeRecord:  # fmt: skip
     """Queue a take of a project and make sure somebody shoots it; who does not `start` it shoots it himself.
 
-    Raises ShootError when the readiness list has something blocking.
+    only: the number of the one frame to shoot, to see how it will be. Raises ShootError when the readiness list has
+    something blocking.
     """
     project = saved.project
+    if only is not None:
+        project = put_all(project, {"shot/shoot/from_frame": only, "shot/shoot/to_frame": only})
     ready = readiness(review(project, studio.measures(project.subject)))
     if ready.blocking:
         raise ShootError(ready.blocking[0])
     sequence_stem(project)
     number, take_id = _next(studio, project)
-    take = studio.takes.call(take_id, f"{project.shot.name} {number}", project, saved.version, forecast_s, queued=start)
+    name = f"{project.shot.name} {number}" if only is None else f"{project.shot.name} {number}, frame {only}"
+    take = studio.takes.call(take_id, name, project, saved.version, forecast_s, queued=start)
     if start:
         ensure_worker(studio)
     return take
+
+
+def call_plan(
+    studio: Studio, saved: Saved, cells: tuple[Cell, ...], not_before: datetime | None = None,
+    forecasts_s: Sequence[float | None] = (), start: bool = True,
+) -> list[TakeRecord]:  # fmt: skip
+    """Queue the takes of a plan, in its order. Nothing is queued where one of them cannot be shot.
+
+    not_before: UTC, when the first may be begun; forecasts_s: of the takes, as far as they are known. Raises
+    ShootError, naming what is blocking, and ChangeError for what is gone.
+    """
+    for take in planned(saved.project, cells, studio.measures(saved.project.subject)).takes:
+        if take.blocking:
+            raise ShootError(f"‘{take.name}’: {take.blocking[0]}")
+    takes = []
+    for i, cell in enumerate(cells):
+        project = as_planned(saved.project, cell)
+        sequence_stem(project)
+        number, take_id = _next(studio, project)
+        name = f"{name_of(saved.project, cell)} {number}"
+        forecast_s = forecasts_s[i] if i < len(forecasts_s) else None
+        takes.append(studio.takes.call(take_id, name, project, saved.version, forecast_s, queued=start,
+                                       not_before=not_before))  # fmt: skip
+    if start:
+        ensure_worker(studio)
+    return takes
 
 
 def call_mix(studio: Studio, source_id: str, balance: dict[str, LightChange], start: bool = True) -> TakeRecord:
@@ -42,16 +80,41 @@ def call_mix(studio: Studio, source_id: str, balance: dict[str, LightChange], st
     source = studio.takes.get(source_id)
     if "lights" not in source.project.shot.shoot.passes.wanted:
         raise ShootError("The lights of this take were not kept apart; shoot it with the pass ‘Every light apart’.")
+    _insist_on_all(source)
+    mixed(read_lights(source, source.first)[0], balance)
+    before = source.name.rsplit(" ", 1)[-1]
+    return _made_of(studio, source, with_balance(source.project, balance), f"from {before}", "mix", balance, start)
+
+
+def call_clean(studio: Studio, source_id: str, start: bool = True) -> TakeRecord:
+    """Queue a take that denoises another's masters; both stay, to be compared.
+
+    Raises ShootError when it has no masters, or frames are missing.
+    """
+    source = studio.takes.get(source_id)
+    if why_not_gradable(source) is not None:
+        raise ShootError("This take was shot without masters: there is nothing to denoise.")
+    _insist_on_all(source)
+    project = put_all(source.project, {"shot/shoot/denoise": True})
+    return _made_of(studio, source, project, f"{source.name.rsplit(' ', 1)[-1]} denoised", "denoise", {}, start)
+
+
+def _insist_on_all(source: TakeRecord) -> None:
     if frames_to_shoot(source):
         raise ShootError("Not all frames of this take are there yet. Resume it first.")
-    mixed(read_lights(source, source.first)[0], balance)
-    project = with_balance(source.project, balance)
+
+
+def _made_of(
+    studio: Studio, source: TakeRecord, project: Project, how: str, process: Process,
+    balance: dict[str, LightChange], start: bool,
+) -> TakeRecord:  # fmt: skip
+    """Queue a take of all frames of another; `how` is the end of its name."""
     number, take_id = _next(studio, project)
-    name = f"{project.shot.name} {number}, from {source.name.rsplit(' ', 1)[-1]}"
-    version = studio.projects.get(project.id).version
     frames = {"shot/shoot/from_frame": source.first, "shot/shoot/to_frame": source.last}
     project = put_all(project, {"shot/shoot/passes/wanted": (), **frames})
-    take = studio.takes.call(take_id, name, project, version, None, source.id, balance, queued=start)
+    version = studio.projects.version(project.id)
+    name = f"{project.shot.name} {number}, {how}"
+    take = studio.takes.call(take_id, name, project, version, None, source.id, balance, queued=start, process=process)
     if start:
         ensure_worker(studio)
     return take
@@ -103,6 +166,24 @@ def resume(studio: Studio, take_id: str) -> None:
     if not takes.update_if(take_id, ENDED, state="queued", wish="run", message=""):
         takes.update(take_id, wish="run")
     ensure_worker(studio)
+
+
+def shoot_again(studio: Studio, take_id: str, numbers: list[int], how: Again) -> TakeRecord:
+    """Have frames of a take shot again. Its other frames stay; the slate says which were shot otherwise.
+
+    Raises ShootError when it is being shot, mixes lights, or has no such frames.
+    """
+    mark_interrupted(studio)
+    take = studio.takes.get(take_id)
+    wanted = sorted(set(numbers))
+    if not wanted or any(n not in take.numbers for n in wanted):
+        raise ShootError(f"This take has frames {take.first} to {take.last}.")
+    if take.source_id is not None and how != Again():
+        raise ShootError("This take is made of another one. Shoot the frames of that one again.")
+    if not studio.takes.begin_again(take_id, wanted, how):
+        raise ShootError("This take is being shot. Pause it first.")
+    ensure_worker(studio)
+    return studio.takes.get(take_id)
 
 
 def remove_project(studio: Studio, project_id: str) -> None:

@@ -11,14 +11,16 @@ import numpy as np
 from ..core.motion import moment
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.denoise import denoise
+from ..core.render.film.film import Film
 from ..core.render.film.frame import expose_frame
 from ..core.render.film.tracer import Tracer
 from ..core.render.passes.outputs import pass_files
-from ..core.scene import Project, ShootSettings
+from ..core.scene import Project, ShootSettings, put
 from ..core.scene.shoot import PassName
+from .maker import FrameMaker, cleaned_for, seen_for_cleaning
 
 T = TypeVar("T")
-PROBES, PROBE_SAMPLES, PROBE_PIXELS = 3, 4, 40_000
+PROBES, PROBE_SAMPLES, PROBE_PIXELS, QUALITY_PIXELS = 3, 4, 40_000, 160_000
 WRITE_S_A_PIXEL = 1e-7
 
 
@@ -32,47 +34,70 @@ def forecast(
     """Seconds for the whole shot and their uncertainty; with a noise threshold, what it takes at most.
 
     Time grows with paths (pixels × samples) and, for denoising and most passes, with pixels; probes lie evenly over
-    the shot, so their spread says how much frames differ. A tenth is added for what else the machine may be doing.
+    the shot, so their spread says how much frames differ. Where samples go by quality, probes are larger: it is the
+    larger the picture the easier to clean. A tenth is added for what else the machine may be doing.
     """
     numbers, settings = list(project.shot.frame_numbers), project.shot.shoot
     probe, scale = _probe_settings(settings)
     pixels = settings.width * settings.height
-    paths_scale = scale * settings.samples / PROBE_SAMPLES
+    paths_scale = scale if settings.wanted_quality else scale * settings.samples / PROBE_SAMPLES
     first = replace(moment(project, numbers[0]), shoot=probe)
     # what is only done once is not to be multiplied: compiling the scene, loading kernels for it, filling caches
-    warm = replace(first, shoot=probe.model_copy(update={"samples": 1}))
+    warm = replace(first, shoot=probe.model_copy(update={"samples": 1, "quality": "own"}))
     expose_frame(warm, compiler, tracer, cancelled)
     frames = []
     for i in range(min(PROBES, len(numbers))):
         number = numbers[(2 * i + 1) * len(numbers) // (2 * PROBES)] if len(numbers) >= PROBES else numbers[i]
         here = replace(moment(project, number), shoot=probe)
-        seconds, film = _timed(partial(expose_frame, here, compiler, tracer, cancelled))
+        seconds, film = timed(partial(expose_frame, here, compiler, tracer, cancelled))
         frames.append(seconds * paths_scale)
     extra = WRITE_S_A_PIXEL * pixels
     clean = film.radiance
     if settings.denoise:
         denoise(film)  # the first call sets up the filter
-        seconds, clean = _timed(partial(denoise, film))
-        extra += seconds * scale
+        clean_s, clean = timed(partial(denoise, film))
+        if settings.denoise_neighbours:
+            clean_s = _among_neighbours(project, probe, film, compiler, tracer)
+        extra += clean_s * scale
     for name in settings.passes.wanted:
         passes = probe.passes.model_copy(update={"wanted": (name,)})
         alone = replace(first, shoot=probe.model_copy(update={"passes": passes}))
         making = pass_files(alone, film, clean, compiler, tracer, cancelled)
-        extra += _timed(partial(list, making))[0] * (paths_scale if name in EXPOSING else scale)
+        extra += timed(partial(list, making))[0] * (paths_scale if name in EXPOSING else scale)
     total = (float(np.mean(frames)) + extra) * len(numbers)
     spread = float(np.ptp(frames) / 2) * len(numbers) / len(frames) ** 0.5
     return total, spread + 0.1 * total
 
 
+def _among_neighbours(
+    project: Project, probe: ShootSettings, film: Film, compiler: SceneCompiler, tracer: Tracer
+) -> float:  # fmt: skip
+    """Seconds to clean a frame with those near it, for which it stands itself, and to even it out with them."""
+    alone = probe.model_copy(update={"passes": probe.passes.model_copy(update={"wanted": ()})})
+    small = put(project, "shot/shoot", alone)
+    numbers = project.shot.frame_numbers
+    maker, number = FrameMaker(small, numbers, compiler, tracer), numbers[len(numbers) // 2]
+
+    def made() -> None:
+        seen = dict.fromkeys(seen_for_cleaning(small, numbers, number), maker.seen(film))
+        light = maker.cleaned(number, film, seen)
+        maker.finished(number, film, seen, dict.fromkeys(cleaned_for(small, numbers, number), light))
+
+    made()  # what frames near each other know has room to be made once
+    return timed(made)[0]
+
+
 def _probe_settings(s: ShootSettings) -> tuple[ShootSettings, float]:
     """Settings to shoot small with few samples, and how many times more pixels there are in full."""
-    shrink = min(1.0, (PROBE_PIXELS / (s.width * s.height)) ** 0.5)
+    pixels = QUALITY_PIXELS if s.wanted_quality else PROBE_PIXELS
+    shrink = min(1.0, (pixels / (s.width * s.height)) ** 0.5)
     width, height = max(16, round(s.width * shrink)), max(16, round(s.height * shrink))
     small = s.model_copy(update={"width": width, "height": height, "samples": PROBE_SAMPLES, "noise_threshold": None})
     return small, s.width * s.height / (width * height)
 
 
-def _timed(work: Callable[[], T]) -> tuple[float, T]:
+def timed(work: Callable[[], T]) -> tuple[float, T]:
+    """Seconds that something took, and what came of it."""
     start = time.perf_counter()
     result = work()
     return time.perf_counter() - start, result

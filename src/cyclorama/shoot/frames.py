@@ -9,7 +9,7 @@ from ..core.render.passes.outputs import pass_extension
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import frame_name
 from ..store import FileSum, TakeRecord
-from ..store.takes import BEAUTY, THUMB
+from ..store.takes import BEAUTY, MASTER, THUMB
 
 
 def frame_path(take: TakeRecord, number: int) -> Path:
@@ -28,10 +28,19 @@ def pass_path(take: TakeRecord, name: PassName, number: int) -> Path:
     return take.folder / name / f"{stem}.{pass_extension(take.project.shot.shoot, name)}"
 
 
+def master_path(take: TakeRecord, number: int) -> Path:
+    """Where the scene-linear picture of a frame lies; that of a take of EXR frames is the frame."""
+    if take.project.shot.shoot.file_format == "exr":
+        return frame_path(take, number)
+    return take.folder / MASTER / f"{Path(frame_name(take.project, number)).stem}.exr"
+
+
 def file_path(take: TakeRecord, name: str, number: int) -> Path:
     """Where a file of a frame lies, by the name under which it is recorded."""
     if name == BEAUTY:
         return frame_path(take, number)
+    if name == MASTER:
+        return master_path(take, number)
     return thumb_path(take.folder, number) if name == THUMB else pass_path(take, cast(PassName, name), number)
 
 
@@ -40,8 +49,8 @@ def sum_of(data: bytes) -> FileSum:
 
 
 def frames_to_shoot(take: TakeRecord) -> list[int]:
-    """Numbers that are missing or of which a file is not what was recorded."""
-    return [n for n in take.numbers if not _is_whole(take, n)]
+    """Numbers that are missing or to be shot again, or of which a file is not what was recorded."""
+    return [n for n in take.numbers if n in take.pending or not _is_whole(take, n)]
 
 
 def _is_whole(take: TakeRecord, number: int) -> bool:

@@ -5,8 +5,10 @@ from pathlib import Path
 
 from ..core.arrays import Mask, RGBImage
 from ..core.errors import ShootError
+from ..core.motion import moment
 from ..core.picture.exr import read_layers
 from ..core.picture.mix import LightChange, light_layers, mixed
+from ..core.render.film.frame import finish_of
 from ..core.render.film.tracer import Cancel, Cancelled, Tell
 from ..store import FileSum, TakeRecord
 from .frames import pass_path, read_if_whole
@@ -24,7 +26,8 @@ class MixMaker:
         if cancelled():
             raise Cancelled
         layers, alpha = read_lights(self._source, number)
-        return FramePicture(mixed(layers, self._balance), alpha, iter(()), None)
+        finish = finish_of(moment(self._source.project, number))
+        return FramePicture(mixed(layers, self._balance), alpha, iter(()), None, finish)
 
 
 def read_lights(take: TakeRecord, number: int) -> tuple[dict[str, RGBImage], Mask | None]:

@@ -6,6 +6,8 @@ from collections.abc import Callable
 from contextlib import suppress
 from typing import TypeVar
 
+import psutil
+
 from ..core.errors import BusyError, SpaceError
 from ..core.sequence.size import reserve_bytes
 from ..core.sheet.words import data_size
@@ -13,6 +15,8 @@ from ..store import Studio, TakeRecord
 
 T = TypeVar("T")
 LOOK_EVERY_S = 1.0
+LEAST_MEMORY, A_PIXEL = 200 << 20, 400
+"""Bytes that the next frame needs besides what is held already: its film, its passes, and what they are made of."""
 
 
 class Patience:
@@ -22,6 +26,8 @@ class Patience:
         self._studio, self._take = studio, take
         self._check = check
         self._reserve = reserve_bytes(take.project)
+        s = take.project.shot.shoot
+        self._memory = LEAST_MEMORY + A_PIXEL * s.width * s.height
 
     def insist(self, act: Callable[[], T]) -> T:
         """Do something until neither a full disk nor a held database is in its way. `check` may raise meanwhile."""
@@ -40,16 +46,31 @@ class Patience:
         waited = False
         while (free := shutil.disk_usage(self._take.folder).free) < self._reserve:
             waited = True
-            self._say(
+            self.say(
                 f"Waiting for room on the disk: {data_size(free)} are free, {data_size(self._reserve)} are kept free. "
                 "Remove what is not needed; shooting goes on by itself."
             )
             time.sleep(LOOK_EVERY_S)
             self._may_end()
         if waited:
-            self._say("")
+            self.say("")
 
-    def _say(self, message: str) -> None:
+    def wait_for_memory(self) -> None:
+        """Return when there is memory for a frame. Other programs may have taken it for a while."""
+        waited = False
+        while (free := psutil.virtual_memory().available) < self._memory:
+            waited = True
+            self.say(
+                f"Waiting for memory: {data_size(free)} are free, a frame of this size takes about "
+                f"{data_size(self._memory)}. Close other programs; shooting goes on by itself."
+            )
+            time.sleep(LOOK_EVERY_S)
+            self._may_end()
+        if waited:
+            self.say("")
+
+    def say(self, message: str) -> None:
+        """Set what the take's line says."""
         with suppress(BusyError, SpaceError):  # it is only a message
             self._studio.takes.update(self._take.id, message=message)
 

@@ -1,6 +1,5 @@
 """Shoot one take: what is missing or damaged, frame by frame, each written whole or not at all."""
 
-import io
 import logging
 import os
 import time
@@ -9,33 +8,39 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-import numpy as np
-from PIL import Image
-
-from ..core.arrays import RGBImage
 from ..core.errors import BusyError, CycloramaError, NotFoundError, ShootError, SpaceError
-from ..core.picture.files import encode_linear
-from ..core.picture.view import to_bytes, to_display
+from ..core.motion import moment
 from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.frame import finish_of
 from ..core.render.film.tracer import Cancelled, Tracer
-from ..core.scene.tone import ViewName
 from ..core.sheet.words import frames as frames_in_words
 from ..store import FileSum, FrameRecord, Studio, TakeRecord
-from ..store.assets import clear_parts, write_whole
+from ..store.assets import clear_parts, link_whole, write_whole
 from ..store.database import now
-from ..store.takes import BEAUTY, THUMB
-from .frames import frame_path, frames_to_shoot, pass_path, sum_of, thumb_path
-from .maker import FrameMaker
+from ..store.takes import BEAUTY, MASTER, THUMB
+from .again import groups
+from .cleaning import CleanMaker
+from .equal import FrameKeys, light_of
+from .finished import Masters
+from .frames import file_path, frame_path, frames_to_shoot, read_if_whole, sum_of
+from .made import Made, Makes, MakesHere, shown_files
+from .maker import FrameMaker, Maker
 from .mixing import MixMaker
 from .patience import Patience
 
-THUMB_WIDTH = 192
+if TYPE_CHECKING:  # who shoots here need not load what speaks with clusters
+    from .farm.cluster import Machine
+    from .farm.farm import Farm
+
 WISH_EVERY_S = 0.4
 MOST_TRIES = 2
 """A frame that failed as often is set aside, and the others go on."""
 SAME_FAULTS = 3
 """So many frames in a row that fail for the same reason say that all would."""
+SHOWN = {BEAUTY, THUMB}
+"""Files that show a frame: they can be made of its master."""
 _log = logging.getLogger(__name__)
 
 
@@ -50,6 +55,8 @@ class Progress:
     total: int
     seconds: list[float]
     """of the frames finished in this run"""
+    at_once: int = 1
+    """frames that are made at the same time"""
 
     @property
     def left_s(self) -> float | None:
@@ -57,7 +64,7 @@ class Progress:
         if not self.seconds:
             return None
         mean = sum(self.seconds) / len(self.seconds)
-        return mean * (self.total - self.done - self.share)
+        return mean * (self.total - self.done - self.share) / self.at_once
 
 
 Tell = Callable[[Progress], None]
@@ -86,15 +93,17 @@ class Wish:
 
 
 def shoot_take(
-    studio: Studio, take_id: str, tracer: Tracer, tell: Tell = lambda p: None, moved: Callable[[], None] = lambda: None
-) -> str:
+    studio: Studio, take_id: str, tracer: Tracer, tell: Tell = lambda p: None,
+    moved: Callable[[], None] = lambda: None, farm: "Farm | None" = None,
+) -> str:  # fmt: skip
     """Shoot what is missing of a take and return its state: done, paused, stopped or failed.
 
-    moved: called now and then as long as the work goes on. Raises NotFoundError when the take is removed meanwhile.
+    moved: called now and then as long as the work goes on; farm: where frames are made, if not here. Raises
+    NotFoundError when the take is removed meanwhile.
     """
     take = studio.takes.get(take_id)
     wish = Wish(studio, take_id, moved)
-    run = _Run(studio, take, tracer, wish, tell)
+    run = _Run(studio, take, tracer, wish, tell, farm)
     mine = {"worker_pid": os.getpid(), "started": take.started or now(), "message": "", "finished": None}
     run.patience.insist(lambda: studio.takes.update(take_id, state="running", frame_now=None, **mine))
     try:
@@ -133,32 +142,105 @@ class _Run:
     tracer: Tracer
     wish: Wish
     tell: Tell
+    farm: "Farm | None"
     patience: Patience = field(init=False)
+    keys: FrameKeys | None = field(init=False)
     seconds: list[float] = field(default_factory=list)
     done: int = 0
+    sources: dict[str, TakeRecord] = field(default_factory=dict)
+    """takes from which frames were taken over"""
+    alike: dict[str, list[int]] = field(default_factory=dict)
+    """frames that wait for one of the same light, by what of their keys stands for it"""
+    masters: Masters = field(default_factory=lambda: Masters(0))
+    began: float = 0.0
+    """when the frame that is being made here was begun, on the clock of `perf_counter`"""
     faults: list[str] = field(default_factory=list)
     """reasons of the last frames in a row that failed"""
 
     def __post_init__(self) -> None:
         self.patience = Patience(self.studio, self.take, self.wish.check)
+        self._begin_group(self.take)
 
     def shoot_missing(self) -> None:
         take = self.take
-        for name in (BEAUTY, THUMB, *take.project.shot.shoot.passes.wanted):
+        for name in (BEAUTY, THUMB, MASTER, *take.project.shot.shoot.passes.wanted):
             folder = take.folder / name
             self.patience.insist(partial(_make_folder, folder))
             clear_parts(folder)
         missing = [n for n in frames_to_shoot(take) if n not in take.troubles]
         self.done = len(take.numbers) - len(missing) - len(take.troubles)
-        for number in set(missing) & set(take.frames):
+        for number in (set(missing) & set(take.frames)) - take.pending:
             self.patience.insist(partial(self.studio.takes.drop_frame, take.id, number))
-        maker = self._maker()
+        for some, numbers in groups(take, missing):
+            self._begin_group(some)
+            self._shoot(self._not_linked(numbers))
+
+    def _begin_group(self, take: TakeRecord) -> None:
+        """Frames that are shot alike come next."""
+        self.take = take
+        self.keys = None if take.source_id is not None else FrameKeys(take.project, take.numbers)
+
+    def _not_linked(self, missing: list[int]) -> list[int]:
+        """Frames that are to be made: one of those that show the same, and none that is there already."""
+        to_make = []
         for number in missing:
-            while not self._try_frame(maker, number):
-                maker = self._maker()  # what the last one remembered may be what is wrong
+            if self._link(number):
                 self.wish.check()
-            if number != missing[-1]:
-                self.wish.check()
+            elif self.keys is not None and (light := light_of(self.keys.of(number))) in self.alike:
+                self.alike[light].append(number)
+            else:
+                to_make.append(number)
+                if self.keys is not None:
+                    self.alike[light] = []
+        return to_make
+
+    def _link(self, number: int) -> bool:
+        """Take a frame's files from one that shows the same and is whole. Where the grade differs, or only what shows
+        it is damaged, make that of its master. Whether there is one."""
+        if self.keys is None or number in self.take.pending:  # somebody wants to see it made
+            return False
+        key = self.keys.of(number)
+        for take_id, there in self.studio.takes.frames_like(key, light_of(key)):
+            source = self._source(take_id, there)
+            if source is None:
+                continue
+            record = source.frames[there]
+            paths = {name: file_path(source, name, there) for name in record.files}
+            files = {
+                name: known for name, known in record.files.items() if read_if_whole(paths[name], known) is not None
+            }
+            ready = record.key == key and files.keys() == paths.keys()
+            if not ready:
+                files = {name: known for name, known in files.items() if name not in SHOWN}
+                if MASTER not in files or files.keys() != paths.keys() - SHOWN:
+                    continue
+            for name in files:
+                self.patience.insist(partial(link_whole, paths[name], file_path(self.take, name, number)))
+            if not ready:
+                files |= self._shown_anew(source, there, number)
+            self._record(FrameRecord(number, frame_path(self.take, number).name, files, 0.0, record.clamped, key))
+            return True
+        return False
+
+    def _shown_anew(self, source: TakeRecord, there: int, number: int) -> dict[str, FileSum | None]:
+        """Write the files that show a frame, from the master of another."""
+        light, alpha = self.masters.get(source, there).floats
+        here = moment(self.take.project, number)
+        shown = shown_files(light, alpha, finish_of(here), here.shoot, self.studio.assets.get)
+        return {name: self._write(file_path(self.take, name, number), data) for name, data in shown}
+
+    def _source(self, take_id: str, number: int) -> TakeRecord | None:
+        """A take that has a frame; none where it cannot be read."""
+        known = self.sources.get(take_id)
+        if known is None or number not in known.frames:
+            with suppress(CycloramaError):
+                known = self.sources[take_id] = self.studio.takes.get(take_id)
+        return known if known is not None and number in known.frames else None
+
+    def _record(self, record: FrameRecord) -> None:
+        self.patience.insist(lambda: self.studio.takes.add_frame(self.take.id, record))
+        self.done += 1
+        self.tell(Progress(record.number, 0.0, self.done, len(self.take.numbers), self.seconds))
 
     def outcome(self) -> tuple[str, str]:
         """State and message after the last frame."""
@@ -168,48 +250,76 @@ class _Run:
         which = frames_in_words(sorted(troubles))
         return "failed", f"Set aside: {which}. {next(iter(troubles.values()))} Resume tries again."
 
-    def _maker(self) -> FrameMaker | MixMaker:
-        take = self.take
-        if take.source_id is not None:
-            return MixMaker(self.studio.takes.get(take.source_id), take.balance)
-        return FrameMaker(take.project, take.numbers, SceneCompiler(self.studio.assets.get), self.tracer)
-
-    def _try_frame(self, maker: FrameMaker | MixMaker, number: int) -> bool:
-        """Shoot a frame; whether one can go on to the next, because it is there or was set aside."""
-        self.patience.wait_for_room()
-        self.patience.insist(lambda: self.studio.takes.update(self.take.id, frame_now=number))
+    def _shoot(self, numbers: list[int]) -> None:
+        makes = self._makes(numbers)
         try:
-            self._shoot(maker, number)
-        except Cancelled:
-            raise
-        except Exception as error:
-            self.studio.takes.state(self.take.id)  # a take that was removed meanwhile has no frames to fail
-            return self._failed(number, error)
-        self.faults.clear()
-        return True
+            while (got := makes.next()) is not None:
+                number, made = got
+                try:
+                    if isinstance(made, Exception):
+                        raise made
+                    self._keep(number, made)
+                except Cancelled:
+                    raise
+                except Exception as error:
+                    self.studio.takes.state(self.take.id)  # a take that was removed meanwhile has no frames to fail
+                    again = self._waiting_for(number) if self._failed(number, error) else [number]
+                    self.wish.check()
+                else:
+                    self.faults.clear()
+                    again = [n for n in self._waiting_for(number) if not self._link(n)]
+                for n in again:
+                    makes.again(n)
+        finally:
+            makes.close()
 
-    def _shoot(self, maker: FrameMaker | MixMaker, number: int) -> None:
-        start = time.perf_counter()
+    def _makes(self, numbers: list[int]) -> Makes:
+        take = self.take
 
-        def progress(share: float) -> None:
-            self.tell(Progress(number, share, self.done, len(self.take.numbers), self.seconds))
+        def maker() -> Maker:
+            if take.source_id is not None:
+                source = self.studio.takes.get(take.source_id)
+                return CleanMaker(source) if take.process == "denoise" else MixMaker(source, take.balance)
+            return FrameMaker(take.project, take.numbers, SceneCompiler(self.studio.assets.get), self.tracer)
 
-        made = maker.make(number, self.wish.interrupts, progress)
-        if not np.isfinite(made.picture).all():
-            raise ShootError(f"Frame {number} has pixels that are not numbers; this is a fault of the renderer.")
-        # the beauty picture comes last: a frame that has it has all its passes
+        if self.farm is not None and take.source_id is None:
+            return self.farm.makes(take, numbers, self.wish.check, self._told_of, self.patience.say)
+        return MakesHere(
+            numbers, maker, take.project, self.studio.assets.get, self._begins, self.wish.interrupts, self._progress
+        )
+
+    def _begins(self, number: int) -> None:
+        """A frame is about to be made. Raises Cancelled when something else is wished."""
+        self.wish.check()
+        self.patience.wait_for_room()
+        self.patience.wait_for_memory()
+        self.patience.insist(lambda: self.studio.takes.update(self.take.id, frame_now=number))
+        self.began = time.perf_counter()
+
+    def _told_of(self, machines: "list[Machine]") -> None:
+        """Who on the cluster does what."""
+        at_work = [m for m in machines if m.frame is not None]
+        share = sum(m.share for m in at_work if m.does == "exposes")
+        number = at_work[0].frame if at_work and at_work[0].frame is not None else self.take.first
+        total, at_once = len(self.take.numbers), max(1, sum(m.same for m in machines))
+        self.tell(Progress(number, share, self.done, total, self.seconds, at_once))
+
+    def _progress(self, number: int, share: float) -> None:
+        self.tell(Progress(number, share, self.done, len(self.take.numbers), self.seconds))
+
+    def _waiting_for(self, number: int) -> list[int]:
+        """Frames that waited for one."""
+        return self.alike.pop(light_of(self.keys.of(number)), []) if self.keys is not None else []
+
+    def _keep(self, number: int, made: Made) -> None:
+        """Write a frame's files, and record it when all are there."""
         files: dict[str, FileSum | None] = {}
-        for file in made.passes:
-            files[file.name] = self._write(pass_path(self.take, file.name, number), file.data)
-        s, view = self.take.project.shot.shoot, self.take.project.look.tone.view
-        data = encode_linear(made.picture, made.alpha, view, s.file_format, s.bits)
-        files[BEAUTY] = self._write(frame_path(self.take, number), data)
-        files[THUMB] = self._write(thumb_path(self.take.folder, number), _thumb(made.picture, view))
-        self.seconds.append(time.perf_counter() - start)
-        record = FrameRecord(number, frame_path(self.take, number).name, files, self.seconds[-1], made.clamped)
-        self.patience.insist(lambda: self.studio.takes.add_frame(self.take.id, record))
-        self.done += 1
-        self.tell(Progress(number, 0.0, self.done, len(self.take.numbers), self.seconds))
+        for name, data in made.files:
+            files[name] = self._write(file_path(self.take, name, number), data)
+        seconds = time.perf_counter() - self.began if made.seconds is None else made.seconds
+        self.seconds.append(seconds)
+        self._record(FrameRecord(number, frame_path(self.take, number).name, files, seconds, made.clamped,
+                                 self.keys.of(number) if self.keys else None, made.machine))  # fmt: skip
 
     def _write(self, path: Path, data: bytes) -> FileSum:
         self.patience.insist(lambda: write_whole(path, data))
@@ -241,11 +351,3 @@ def _reason(error: Exception) -> str:
 
 def _make_folder(folder: Path) -> None:
     folder.mkdir(parents=True, exist_ok=True)
-
-
-def _thumb(picture: RGBImage, view: ViewName) -> bytes:
-    image = Image.fromarray(to_bytes(to_display(picture, view)))
-    image.thumbnail((THUMB_WIDTH, THUMB_WIDTH * 2), Image.Resampling.BOX)
-    buffer = io.BytesIO()
-    image.save(buffer, "JPEG", quality=85)
-    return buffer.getvalue()

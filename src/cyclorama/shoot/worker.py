@@ -8,9 +8,12 @@ import logging
 import os
 import subprocess
 import sys
+import threading
 import time
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..core.errors import BusyError, CycloramaError, NotFoundError, SpaceError
 from ..core.render.film.tracer import Tracer
@@ -18,6 +21,10 @@ from ..store import Studio
 from .presence import Beat, shooting, who_shoots
 from .take import shoot_take
 
+if TYPE_CHECKING:  # who shoots here need not load what speaks with clusters
+    from .farm.farm import Farm
+
+CLUSTER = "CYC_CLUSTER"
 IDLE_S = 15.0
 WAIT_S = 0.3
 FAULT = "A fault of the program ended this take; worker.log tells more. Resume shoots what is missing."
@@ -54,15 +61,39 @@ def work(folder: Path) -> None:
 
 def _work_while_there_is_some(studio: Studio, beat: Beat) -> None:
     idle_since = time.monotonic()
-    with Tracer() as tracer:
-        while time.monotonic() - idle_since < IDLE_S:
+    going: list[threading.Thread] = []
+    with Tracer() as tracer, cluster(studio) as farm:
+        while going or time.monotonic() - idle_since < IDLE_S:
             beat.moved()
-            take_id = _next(studio)
+            if any(not thread.is_alive() for thread in going):
+                going = [thread for thread in going if thread.is_alive()]
+                idle_since = time.monotonic()
+            take_id = _next(studio) if not going or (farm is not None and farm.has_room(len(going))) else None
             if take_id is None:
                 time.sleep(WAIT_S)
                 continue
-            _shoot(studio, take_id, tracer, beat)
-            idle_since = time.monotonic()
+            if farm is None:
+                _shoot(studio, take_id, tracer, beat, None)
+                idle_since = time.monotonic()
+            else:
+                going.append(threading.Thread(target=_shoot, args=(studio, take_id, tracer, beat, farm), name=take_id))
+                going[-1].start()
+
+
+@contextmanager
+def cluster(studio: Studio) -> "Iterator[Farm | None]":
+    """The cluster that CYC_CLUSTER names, if it does."""
+    address = os.environ.get(CLUSTER)
+    if not address:
+        yield None
+        return
+    from .farm.farm import Farm
+
+    farm = Farm(address, studio)
+    try:
+        yield farm
+    finally:
+        farm.close()
 
 
 def _next(studio: Studio) -> str | None:
@@ -72,10 +103,10 @@ def _next(studio: Studio) -> str | None:
         return None
 
 
-def _shoot(studio: Studio, take_id: str, tracer: Tracer, beat: Beat) -> None:
+def _shoot(studio: Studio, take_id: str, tracer: Tracer, beat: Beat, farm: "Farm | None") -> None:
     """One take; whatever happens to it, the next one's turn comes."""
     try:
-        shoot_take(studio, take_id, tracer, moved=beat.moved)
+        shoot_take(studio, take_id, tracer, moved=beat.moved, farm=farm)
         return
     except NotFoundError:
         return  # it was removed meanwhile

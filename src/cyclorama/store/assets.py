@@ -90,6 +90,17 @@ def write_whole(path: Path, data: bytes) -> None:
             raise
 
 
+def link_whole(source: Path, path: Path) -> None:
+    """Make another file's contents a file here: the same on disk where the file system can, a copy where it cannot."""
+    try:
+        part = path.with_name(f".{secrets.token_hex(6)}{PART}")
+        os.link(source, part)
+    except OSError:
+        write_whole(path, source.read_bytes())
+        return
+    put_in_place(part, path)
+
+
 def put_in_place(part: Path, path: Path) -> None:
     """Give a finished file its name; the folder is written too, so that the name survives a power cut."""
     os.replace(part, path)

@@ -16,7 +16,8 @@ from ..core.errors import BusyError, DamagedError, SpaceError
 DATABASE = "studio.sqlite"
 TakeState = Literal["queued", "running", "paused", "stopped", "interrupted", "failed", "done"]
 Wish = Literal["run", "pause", "stop"]
-JobKind = Literal["intake", "again", "clip", "poster", "proof", "swatches"]
+Process = Literal["mix", "denoise"]
+JobKind = Literal["intake", "again", "clip", "poster", "proof", "swatches", "check", "delivery"]
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
 
 
@@ -25,7 +26,7 @@ def now() -> datetime:
 
 
 class Base(DeclarativeBase):
-    type_annotation_map = dict.fromkeys((TakeState, Wish, JobKind, JobState), String)
+    type_annotation_map = dict.fromkeys((TakeState, Wish, Process, JobKind, JobState), String)
 
 
 class ProjectRow(Base):
@@ -88,6 +89,16 @@ class TakeRow(Base):
     """the take whose lights this one mixes; None for one that is rendered"""
     balance: Mapped[str | None]
     """JSON: what is done to which light"""
+    turn: Mapped[int] = mapped_column(server_default="0")
+    """takes that wait are shot in the order of this, and of their age"""
+    not_before: Mapped[datetime | None]
+    """it is not begun sooner"""
+    finish_at: Mapped[int | None]
+    """number of the state in which its picture is; None: as it was shot"""
+    again: Mapped[str | None]
+    """JSON: frames that are to be shot otherwise than the take, and how"""
+    process: Mapped[Process] = mapped_column(server_default="mix")
+    """how it is made of its source, where it has one"""
 
 
 class FrameRow(Base):
@@ -106,6 +117,10 @@ class FrameRow(Base):
     """share of the light that clamping took away"""
     files: Mapped[str | None]
     """JSON: SHA-256 and size of every file of the frame, by pass; None in frames of earlier versions"""
+    key: Mapped[str | None] = mapped_column(index=True)
+    """equal for frames that show the same; None in frames of earlier versions, and of mixed lights"""
+    machine: Mapped[str | None]
+    """where it was made; None: where the studio is"""
     at: Mapped[datetime]
 
 
@@ -119,6 +134,83 @@ class TroubleRow(Base):
     aside: Mapped[bool]
     """it is not tried again until the take is resumed"""
     reason: Mapped[str]
+
+
+class FinishRow(Base):
+    """One state of what is done to a take's picture; the one that counts is the take's `finish_at`."""
+
+    __tablename__ = "finish"
+    take_id: Mapped[str] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    document: Mapped[str]
+    label: Mapped[str]
+    """what was changed to get here"""
+    at: Mapped[datetime]
+
+
+class CutRow(Base):
+    """One state of a project's cut; the one that counts is told by its `CutHeadRow`."""
+
+    __tablename__ = "cut"
+    project_id: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    document: Mapped[str]
+    label: Mapped[str]
+    """what was changed to get here"""
+    at: Mapped[datetime]
+
+
+class CutHeadRow(Base):
+    """Which state of a project's cut counts."""
+
+    __tablename__ = "cut_head"
+    project_id: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), primary_key=True)
+    cut_at: Mapped[int]
+    version: Mapped[int]
+    """counts every change, undo and redo; what edits are checked against"""
+
+
+class DeliveryRow(Base):
+    """Something that was, or is to be, handed over."""
+
+    __tablename__ = "delivery"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    project_id: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str]
+    """of its file or folder, within the project's folder of deliveries"""
+    spec: Mapped[str]
+    """JSON: how it is written"""
+    cut: Mapped[str]
+    """JSON: the cut as it was when it was asked for"""
+    report: Mapped[str | None]
+    """JSON: what was found when it was opened again; None until it is there"""
+    bytes: Mapped[int]
+    at: Mapped[datetime]
+
+
+class NoteRow(Base):
+    """Something that was said of a frame."""
+
+    __tablename__ = "note"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    take_id: Mapped[str] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), index=True)
+    frame: Mapped[int]
+    text: Mapped[str]
+    mark: Mapped[str]
+    """JSON: what was drawn, lines of points in shares of the picture"""
+    done: Mapped[bool]
+    at: Mapped[datetime]
+
+
+class CheckedRow(Base):
+    """What the checks of a take found."""
+
+    __tablename__ = "checked"
+    take_id: Mapped[str] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
+    source: Mapped[str]
+    """a fingerprint of the frames that were checked"""
+    document: Mapped[str]
+    at: Mapped[datetime]
 
 
 class JobRow(Base):

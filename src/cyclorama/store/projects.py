@@ -80,12 +80,12 @@ class ProjectStore:
     def get(self, project_id: str) -> Saved:
         """The project as it stands; raises NotFoundError, and DamagedError when it cannot be read any more."""
         with self._sessions() as session:
-            return _saved(session, _row(session, project_id))
+            return _saved(session, project_row(session, project_id))
 
     def version(self, project_id: str) -> int:
         """The number of the state that a project is in; raises NotFoundError."""
         with self._sessions() as session:
-            return _row(session, project_id).version
+            return project_row(session, project_id).version
 
     def edit(self, project_id: str, base_version: int, label: str, change: Callable[[Project], Project]) -> Saved:
         """Apply `change` to the version it was made on and save the result.
@@ -127,7 +127,7 @@ class ProjectStore:
         Raises DamagedError when none can.
         """
         with self._sessions.begin() as session:
-            row = _row(session, project_id)
+            row = project_row(session, project_id)
             earlier = (
                 select(HistoryRow)
                 .where(HistoryRow.project_id == project_id, HistoryRow.seq <= row.cursor)
@@ -153,7 +153,7 @@ class ProjectStore:
     def document(self, project_id: str) -> str:
         """The document as it was saved, whether or not it can be read; raises NotFoundError."""
         with self._sessions() as session:
-            row = _row(session, project_id)
+            row = project_row(session, project_id)
             here = _here(session, row)
             try:
                 return _whole(session, here, row)
@@ -163,14 +163,10 @@ class ProjectStore:
     def remove(self, project_id: str) -> None:
         """Delete a project with its history and its takes' records."""
         with self._sessions.begin() as session:
-            session.delete(_row(session, project_id))
+            session.delete(project_row(session, project_id))
 
     def _current(self, session: Session, project_id: str, base_version: int) -> ProjectRow:
-        # Take the write lock before reading, so that two editors cannot both pass the check.
-        session.execute(
-            ProjectRow.__table__.update().where(ProjectRow.id == project_id).values(name=ProjectRow.name)  # type: ignore[attr-defined]
-        )
-        row = _row(session, project_id)
+        row = locked(session, project_id)
         if row.version != base_version:
             raise StaleError(
                 "This project was changed in another window meanwhile. Your change was not saved yet.", row.version
@@ -178,7 +174,17 @@ class ProjectStore:
         return row
 
 
-def _row(session: Session, project_id: str) -> ProjectRow:
+def locked(session: Session, project_id: str) -> ProjectRow:
+    """A project's row, to be written: the write lock is taken before it is read, so that two editors cannot both pass a
+    check against its version. Raises NotFoundError."""
+    session.execute(
+        ProjectRow.__table__.update().where(ProjectRow.id == project_id).values(name=ProjectRow.name)  # type: ignore[attr-defined]
+    )
+    return project_row(session, project_id)
+
+
+def project_row(session: Session, project_id: str) -> ProjectRow:
+    """Raises NotFoundError."""
     row = session.get(ProjectRow, project_id)
     if row is None:
         raise NotFoundError("There is no such project; it may have been removed.")

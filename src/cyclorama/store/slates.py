@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, defer, sessionmaker
 
 from ..core.errors import ChangeError
 from ..core.scene import Project, load_project
-from .database import FrameRow, TakeRow, TakeState
+from .database import FrameRow, Process, TakeRow, TakeState
 
 AT_ONCE = 8000
 """So many frames are asked after in one statement; SQLite takes no more than 32 766 values."""
@@ -27,6 +27,8 @@ class Slate(BaseModel):
     width: int
     height: int
     samples: int
+    finely: str = ""
+    """how finely it is shot, in few words; empty of takes of earlier versions"""
     format: str
 
     @classmethod
@@ -35,7 +37,7 @@ class Slate(BaseModel):
         s = shot.shoot
         return cls(
             project_name=project.name, shot=shot.name, width=s.width, height=s.height, samples=s.samples,
-            format=s.file_format,
+            finely=s.samples_in_words, format=s.file_format,
         )  # fmt: skip
 
 
@@ -55,6 +57,12 @@ class ListedTake:
     forecast_s: float | None
     created: datetime
     source_id: str | None
+    process: Process
+    """how it is made of its source"""
+    turn: int
+    """those that wait are shot in the order of this"""
+    not_before: datetime | None
+    """it is not begun sooner, UTC"""
     folder: str
     """name of the folder of its files"""
     finished: int
@@ -63,6 +71,8 @@ class ListedTake:
     """room that they take"""
     seconds: float
     """that they took"""
+    mean_s: float | None
+    """seconds that one took which was shot, not taken from another take"""
     clamped: float | None
     """share of the light that clamping took away, of those where something is clamped"""
 
@@ -78,7 +88,7 @@ class TakeList:
         counted = (
             select(
                 FrameRow.take_id, func.count(), func.sum(FrameRow.bytes), func.sum(FrameRow.seconds),
-                func.avg(FrameRow.clamped),
+                func.avg(func.nullif(FrameRow.seconds, 0.0)), func.avg(FrameRow.clamped),
             )
             .join(TakeRow, TakeRow.id == FrameRow.take_id)
             .where(FrameRow.number.between(TakeRow.first, TakeRow.last))
@@ -93,7 +103,7 @@ class TakeList:
             if any(row.slate is None for row in rows):
                 _write_slates(session, rows)
                 session.commit()
-            return [_listed(row, counts.get(row.id, (0, 0, 0.0, None))) for row in rows]
+            return [_listed(row, counts.get(row.id, (0, 0, 0.0, None, None))) for row in rows]
 
     def finished_numbers(self, take_id: str) -> list[int]:
         """Numbers of a take's finished frames."""
@@ -128,8 +138,9 @@ def _listed(row: TakeRow, counts: tuple[Any, ...]) -> ListedTake:
         slate = Slate.model_validate_json(row.slate or "{}")
     except ValidationError:
         slate = None
-    finished, size, seconds, clamped = counts
+    finished, size, seconds, mean_s, clamped = counts
     return ListedTake(
         row.id, row.project_id, row.name, slate, row.state, row.message, row.first, row.last, row.forecast_s,
-        row.created, row.source_id, row.folder, finished, int(size or 0), seconds or 0.0, clamped,
+        row.created, row.source_id, row.process, row.turn, row.not_before, row.folder, finished,
+        int(size or 0), seconds or 0.0, mean_s, clamped,
     )  # fmt: skip

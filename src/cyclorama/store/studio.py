@@ -17,9 +17,11 @@ from ..core.scene.saved_rig import SavedRig
 from ..core.scene.stocked import Stocked
 from ..core.sheet.lists import measured
 from .assets import AssetStore
+from .cuts import CutStore
 from .database import DATABASE, open_database
 from .jobs import JobStore
 from .projects import ProjectStore
+from .screening import Screening
 from .shelf import Shelf
 from .slates import TakeList
 from .takes import TakeStore
@@ -40,7 +42,9 @@ class Studio:
         self.projects = ProjectStore(sessions)
         self.takes = TakeStore(sessions, folder / "takes")
         self.take_list = TakeList(sessions)
+        self.screening = Screening(sessions)
         self.jobs = JobStore(sessions)
+        self.cuts = CutStore(sessions)
         self.moves = Shelf(folder / "moves", SavedMove, "move")
         self.materials = Shelf(folder / "materials", SavedMaterial, "material")
         self.stock = Shelf(folder / "stock", Stocked, "thing")

@@ -7,18 +7,20 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import Delete, delete, select, update
+from sqlalchemy import Delete, delete, func, or_, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import ChangeError, DamagedError, NotFoundError
 from ..core.picture.mix import LightChange
 from ..core.scene import Project, load_project
-from .database import FrameRow, ProjectRow, TakeRow, TakeState, TroubleRow, Wish, now
+from ..core.scene.shoot import Again
+from .database import FrameRow, Process, ProjectRow, TakeRow, TakeState, TroubleRow, Wish, now
 from .slates import Slate
 
-BEAUTY, THUMB = "beauty", ".thumbs"
+BEAUTY, THUMB, MASTER = "beauty", ".thumbs", "master"
 """Folders of a take besides those of its passes; under these names the files of a frame are recorded."""
 _BALANCE = TypeAdapter(dict[str, LightChange])
+_AGAIN: TypeAdapter[tuple[dict[int, Again], list[int]]] = TypeAdapter(tuple[dict[int, Again], list[int]])
 _FILES = TypeAdapter(dict[str, "FileSum | None"])
 ENDED: tuple[TakeState, ...] = ("done", "failed", "stopped", "interrupted", "paused")
 """States in which nobody is at work on a take."""
@@ -43,6 +45,10 @@ class FrameRecord:
     seconds: float
     clamped: float | None = None
     """share of the light that clamping took away, None where nothing is clamped"""
+    key: str | None = None
+    """equal for frames that show the same, where it is known"""
+    machine: str | None = None
+    """where it was made; None: where the studio is"""
 
     @property
     def bytes(self) -> int:
@@ -76,6 +82,12 @@ class TakeRecord:
     balance: dict[str, LightChange] = field(default_factory=dict)
     troubles: dict[int, str] = field(default_factory=dict)
     """why frames were set aside, by number"""
+    again: dict[int, Again] = field(default_factory=dict)
+    """how frames are shot that were to be shot otherwise than the take"""
+    pending: frozenset[int] = frozenset()
+    """frames that are there and are to be shot again"""
+    process: Process = "mix"
+    """how it is made of its source, where it has one"""
 
     @property
     def disk_bytes(self) -> int:
@@ -97,14 +109,16 @@ class TakeStore:
     def call(
         self, take_id: str, name: str, project: Project, version: int, forecast_s: float | None,
         source_id: str | None = None, balance: dict[str, LightChange] | None = None, queued: bool = True,
+        not_before: datetime | None = None, process: Process = "mix",
     ) -> TakeRecord:  # fmt: skip
-        """Record a new take of the project as it stands, or of another take's lights; who does not queue it shoots
-        it himself."""
+        """Record a new take of the project as it stands, or of what another take keeps; its turn comes after all that
+        wait. Who does not queue it shoots it himself."""
         document = project.model_dump_json()
         load_project(document)  # what could not be read again is not recorded
         numbers = project.shot.frame_numbers
         state: TakeState = "queued" if queued else "stopped"
         with self._sessions.begin() as session:
+            last = session.scalars(select(func.max(TakeRow.turn)).where(TakeRow.state == "queued")).first()
             session.add(
                 TakeRow(
                     id=take_id, project_id=project.id, name=name, document=document,
@@ -112,6 +126,7 @@ class TakeStore:
                     wish="run", message="", slate=Slate.of(project).model_dump_json(), created=now(),
                     forecast_s=forecast_s,
                     source_id=source_id, balance=_BALANCE.dump_json(balance or {}).decode(),
+                    turn=(last or 0) + 1, not_before=not_before, process=process,
                 )
             )  # fmt: skip
         (self._folder / take_id).mkdir(parents=True, exist_ok=True)
@@ -120,7 +135,7 @@ class TakeStore:
     def get(self, take_id: str) -> TakeRecord:
         """One take; raises NotFoundError, and DamagedError when it cannot be read any more."""
         with self._sessions() as session:
-            return self._record(session, _row(session, take_id))
+            return self._record(session, take_row(session, take_id))
 
     def ids(self, project_id: str | None = None) -> list[str]:
         """Ids of all takes, also of those that cannot be read, newest first."""
@@ -144,11 +159,20 @@ class TakeStore:
         return number
 
     def next_queued(self) -> str | None:
-        """Id of the take that waits longest."""
+        """Id of the take whose turn it is; None when none waits, or all for their time."""
+        due = or_(TakeRow.not_before.is_(None), TakeRow.not_before <= now())
+        query = select(TakeRow.id).where(TakeRow.state == "queued", due).order_by(TakeRow.turn, TakeRow.created)
         with self._sessions() as session:
-            return session.scalars(
-                select(TakeRow.id).where(TakeRow.state == "queued").order_by(TakeRow.created).limit(1)
-            ).first()
+            return session.scalars(query.limit(1)).first()
+
+    def take_turns(self, take_ids: list[str]) -> None:
+        """Put takes that wait into an order; others that wait follow as they are."""
+        with self._sessions.begin() as session:
+            query = select(TakeRow).where(TakeRow.state == "queued").order_by(TakeRow.turn, TakeRow.created)
+            waiting = {row.id: row for row in session.scalars(query)}
+            order = [*(i for i in dict.fromkeys(take_ids) if i in waiting), *(i for i in waiting if i not in take_ids)]
+            for turn, take_id in enumerate(order, 1):
+                waiting[take_id].turn = turn
 
     def running(self) -> list[tuple[str, int | None, int | None]]:
         """Takes that somebody is at work on: id, process, number of the frame."""
@@ -175,12 +199,12 @@ class TakeStore:
     def state(self, take_id: str) -> TakeState:
         """The state alone, also of a take that cannot be read; raises NotFoundError."""
         with self._sessions() as session:
-            return _row(session, take_id).state
+            return take_row(session, take_id).state
 
     def folder(self, take_id: str) -> Path:
         """Where its files are, also of a take that cannot be read; raises NotFoundError."""
         with self._sessions() as session:
-            return self._folder / _row(session, take_id).folder
+            return self._folder / take_row(session, take_id).folder
 
     def wish(self, take_id: str) -> Wish:
         """What the artist last asked for; ‘stop’ when the take is gone."""
@@ -193,13 +217,24 @@ class TakeStore:
         beauty = frame.files[BEAUTY]
         assert beauty is not None
         with self._sessions.begin() as session:
-            _row(session, take_id)
+            row = take_row(session, take_id)
+            each, pending = _again(row)
+            if frame.number in pending:
+                row.again = _AGAIN.dump_json((each, [n for n in pending if n != frame.number])).decode()
             session.merge(
                 FrameRow(take_id=take_id, number=frame.number, file=frame.file, sha256=beauty.sha256,
                          size=beauty.size, bytes=frame.bytes, seconds=frame.seconds, clamped=frame.clamped, at=now(),
-                         files=_FILES.dump_json(frame.files).decode())
+                         files=_FILES.dump_json(frame.files).decode(), key=frame.key, machine=frame.machine)
             )  # fmt: skip
             session.execute(_troubles(take_id, frame.number))
+
+    def frames_like(self, key: str, begins: str, most: int = 8) -> list[tuple[str, int]]:
+        """Frames whose key begins alike: takes and numbers, those with the same key first, then the newest."""
+        alike = FrameRow.key >= begins, FrameRow.key < begins + "g"  # a key is hexadecimal
+        query = select(FrameRow.take_id, FrameRow.number).where(*alike)
+        with self._sessions() as session:
+            rows = session.execute(query.order_by(FrameRow.key != key, FrameRow.at.desc()).limit(most))
+            return [(take, number) for take, number in rows]
 
     def drop_frame(self, take_id: str, number: int) -> None:
         with self._sessions.begin() as session:
@@ -210,12 +245,28 @@ class TakeStore:
     def add_trouble(self, take_id: str, number: int, reason: str, most_tries: int) -> bool:
         """Record that a frame failed; whether it has by now failed `most_tries` times and is set aside."""
         with self._sessions.begin() as session:
-            _row(session, take_id)
+            take_row(session, take_id)
             row = session.get(TroubleRow, (take_id, number))
             tries = 1 + (row.tries if row else 0)
             aside = tries >= most_tries
             session.merge(TroubleRow(take_id=take_id, number=number, tries=tries, aside=aside, reason=reason))
             return aside
+
+    def begin_again(self, take_id: str, numbers: list[int], how: Again) -> bool:
+        """Queue a take of which frames are to be shot again; what is there of them stays until the new ones are.
+        Whether nobody was at work on it."""
+        with self._sessions.begin() as session:
+            row = take_row(session, take_id)
+            if row.state not in ENDED:
+                return False
+            each, pending = _again(row)
+            each = {n: a for n, a in each.items() if n not in numbers}
+            each |= dict.fromkeys(numbers, how) if how != Again() else {}
+            there = set(session.scalars(select(FrameRow.number).where(FrameRow.take_id == take_id)))
+            row.again = _AGAIN.dump_json((each, sorted({*pending, *numbers} & there))).decode()
+            row.state, row.wish, row.message = "queued", "run", ""
+            session.execute(_troubles(take_id))
+            return True
 
     def forgive(self, take_id: str) -> None:
         """Frames that were set aside may be tried again."""
@@ -235,6 +286,7 @@ class TakeStore:
         try:
             project = load_project(row.document)
             balance = _BALANCE.validate_json(row.balance or "{}")
+            again, pending = _again(row)
             records = {f.number: _frame(f, project) for f in frames}
         except (ChangeError, ValidationError) as error:
             why = error.sentence if isinstance(error, ChangeError) else "its records are damaged."
@@ -242,18 +294,23 @@ class TakeStore:
         return TakeRecord(
             row.id, row.project_id, row.name, project, self._folder / row.folder, row.first, row.last, row.state,
             row.wish, row.message, row.worker_pid, row.forecast_s, row.created, row.started, row.finished, records,
-            row.source_id, balance, {t.number: t.reason for t in troubles},
+            row.source_id, balance, {t.number: t.reason for t in troubles}, again, frozenset(pending), row.process,
         )  # fmt: skip
 
 
 _NO_TAKE = "There is no such take; it may have been removed."
 
 
-def _row(session: Session, take_id: str) -> TakeRow:
+def take_row(session: Session, take_id: str) -> TakeRow:
+    """The row of a take. Raises NotFoundError."""
     row = session.get(TakeRow, take_id)
     if row is None:
         raise NotFoundError(_NO_TAKE)
     return row
+
+
+def _again(row: TakeRow) -> tuple[dict[int, Again], list[int]]:
+    return _AGAIN.validate_json(row.again) if row.again else ({}, [])
 
 
 def _troubles(take_id: str, number: int | None = None) -> Delete:
@@ -265,4 +322,4 @@ def _frame(row: FrameRow, project: Project) -> FrameRecord:
     beauty = FileSum(row.sha256, row.size)
     files: dict[str, FileSum | None] = dict.fromkeys(project.shot.shoot.passes.wanted)
     files |= {BEAUTY: beauty} if row.files is None else _FILES.validate_json(row.files)
-    return FrameRecord(row.number, row.file, files, row.seconds, row.clamped)
+    return FrameRecord(row.number, row.file, files, row.seconds, row.clamped, row.key, row.machine)

@@ -46,6 +46,7 @@ def tidy(studio: Studio, rest_s: float = REST_S) -> Tidied:
     """Remove what nothing refers to and what was not touched for `rest_s`."""
     tidied, before = Tidied(), time.time() - rest_s
     needed = studio.projects.everything_in_documents(keys_in) | studio.takes.everything_in_documents(keys_in)
+    needed |= set().union(*map(keys_in, (*studio.screening.finish_documents(), *studio.cuts.documents())))
     for shelf in (studio.materials, studio.rigs, studio.stock):
         needed |= keys_in(shelf.text())
     for path in _files(studio.folder / "assets", before):
@@ -61,6 +62,9 @@ def tidy(studio: Studio, rest_s: float = REST_S) -> Tidied:
     for folder in (studio.folder / FOLDER).glob("*"):
         if folder.name.split(".")[0] not in known and folder.stat().st_mtime < before:
             _remove_all(folder, tidied)
+    for path in (studio.folder / "deliveries").glob("*/.*"):  # what died while it was made
+        if path.stat().st_mtime < before:
+            _remove_all(path, tidied) if path.is_dir() else tidied.remove(path)
     coming = studio.jobs.unfinished_specs()
     for folder in (studio.folder / "incoming").glob("*"):
         if folder.stat().st_mtime < before and not any(folder.name in spec for spec in coming):

@@ -1,0 +1,93 @@
+"""`./cyc worker` and `./cyc scheduler`: what runs on the machines of a cluster.
+
+A worker is looked after by a process that starts it again when it ends, and both come back when the scheduler does.
+Addresses with tls:// are encrypted as Dask's settings say (distributed.comm.tls).
+"""
+
+import asyncio
+import logging
+import signal
+from collections.abc import Callable, Coroutine
+from contextlib import suppress
+
+from distributed import Nanny, Scheduler
+from distributed.comm import parse_address
+
+from ...core.errors import ShootError
+from ...core.render.film.tracer import Tracer, default_threads
+from ...core.render.warm import kernels_compiled, warm_up
+from .cluster import CORES, works
+
+AGAIN_S = 3.0
+Tell = Callable[[str], None]
+
+
+def checked(address: str) -> str:
+    """An address as the scheduler tells it. Raises ShootError when it is none."""
+    try:
+        scheme, rest = parse_address(address, strict=True)
+    except ValueError:
+        scheme, rest = "", ""
+    host, _, port = rest.rpartition(":")
+    if scheme not in ("tcp", "tls") or not host or not port.isdigit():
+        raise ShootError(
+            f"‘{address}’ is not the address of a cluster. Write it as the scheduler tells it: tcp://name:8786."
+        )
+    return address
+
+
+def work_for(address: str, name: str | None, tell: Tell) -> None:
+    """Be a machine of a cluster until the process is ended. Raises ShootError for what is no address."""
+    checked(address)
+    if not kernels_compiled():
+        tell("Preparing the renderer, once on this machine …")
+    with Tracer() as tracer:
+        warm_up(tracer)
+    _run(_work(address, name, tell))
+
+
+def _run(work: Coroutine[None, None, None]) -> None:
+    """Do something until it is told to end: Ctrl+C and SIGTERM end it in good order."""
+    logging.getLogger("distributed").setLevel(logging.ERROR)
+
+    async def until_told() -> None:
+        task = asyncio.ensure_future(work)
+        for sign in (signal.SIGINT, signal.SIGTERM):
+            asyncio.get_running_loop().add_signal_handler(sign, task.cancel)
+        with suppress(asyncio.CancelledError):
+            await task
+
+    asyncio.run(until_told())
+
+
+async def _work(address: str, name: str | None, tell: Tell) -> None:
+    cores = default_threads()
+    while True:
+        machine = Nanny(
+            address, nthreads=1, name=name, memory_limit="auto", resources={works(): 1, CORES: cores},
+            death_timeout=AGAIN_S, silence_logs=logging.ERROR, dashboard=False,
+        )  # fmt: skip
+        try:
+            async with machine:
+                tell(f"Shoots for {address} with {cores} cores. Ctrl+C ends it; what it was at is done elsewhere.")
+                await machine.finished()
+        except (OSError, TimeoutError, RuntimeError):
+            pass
+        tell(f"{address} does not answer; trying again.")
+        await asyncio.sleep(AGAIN_S)
+
+
+def schedule(host: str, port: int, tell: Tell) -> None:
+    """Be the scheduler of a cluster until the process is ended. Raises ShootError when nothing can listen there."""
+    _run(_schedule(host, port, tell))
+
+
+async def _schedule(host: str, port: int, tell: Tell) -> None:
+    try:
+        async with Scheduler(host=host, port=port, dashboard=False, dashboard_address=":0") as scheduler:
+            tell(f"The cluster is at {scheduler.address}")
+            tell(f"  a studio uses it:      ./cyc run --cluster {scheduler.address}")
+            tell(f"  a machine works in it: ./cyc worker {scheduler.address}")
+            await scheduler.finished()
+    except (OSError, ValueError) as error:
+        raise ShootError(f"Nothing can listen at {host}:{port}: {error}. Try another --port.") from error

@@ -1,0 +1,124 @@
+"""The steps of a frame as machines of the cluster do them: a job, a number and what earlier steps gave.
+
+Each is the same on every machine, so one that is lost is done again elsewhere. Who asked hears how far they are.
+"""
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from functools import cache
+
+from distributed import get_worker
+from distributed.worker import thread_state
+
+from ...core.kernel import cache_home
+from ...core.render.film.film import Film
+from ...core.render.film.neighbours import F32, Seen
+from ..equal import program
+from ..made import Made, frame_files
+from .workshop import Job, Part, Workshop
+
+TELL_EVERY_S = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Exposed:
+    """A frame's light, and what frames near it ask of it."""
+
+    film: Film
+    seen: Seen | None
+    """None where frames are on their own"""
+
+
+def begin() -> None:
+    """Done before a run of frames is exposed, which then goes to the same machine."""
+
+
+def expose(job: Job, number: int, _begun: None) -> Exposed:
+    """The first step: all the tracing."""
+    project, maker = workshop().maker(job)
+    with _step(job, number, "exposes") as step:
+        film = maker.exposed(number, step.cancelled, step.share)
+        shoot = project.shot.shoot
+        seen = maker.seen(film) if shoot.denoise_neighbours else None
+        return Exposed(film if shoot.passes.wanted else film.without_places(), seen)
+
+
+def see(exposed: Exposed) -> Seen | None:
+    """What goes to other machines of a frame: less than half of it."""
+    return exposed.seen
+
+
+def clean(job: Job, number: int, exposed: Exposed, near: list[int], seen: list[Seen]) -> F32:
+    """The second step of frames that are cleaned with those near them."""
+    _, maker = workshop().maker(job)
+    with _step(job, number, "cleans"):
+        return maker.cleaned(number, exposed.film, dict(zip(near, seen, strict=True)))
+
+
+def finish(
+    job: Job, number: int, exposed: Exposed, near: list[int], seen: list[Seen], beside: list[int], cleaned: list[F32]
+) -> Made:
+    """The last step: the frame's files."""
+    project, maker = workshop().maker(job)
+    with _step(job, number, "finishes") as step:
+        picture = maker.finished(
+            number,
+            exposed.film,
+            dict(zip(near, seen, strict=True)),
+            dict(zip(beside, cleaned, strict=True)),
+            step.cancelled,
+        )
+        return Made(
+            list(frame_files(number, picture, project, maker.read_asset)),
+            picture.clamped,
+            machine=str(get_worker().name),
+        )
+
+
+def give(name: str, part: Part | str) -> None:
+    """Take a part of a file that a step asked for, or why it cannot come; done on the machine that asked."""
+    workshop().give(name, part)
+
+
+@cache
+def workshop() -> Workshop:
+    """Of this process."""
+    worker = get_worker()
+    made = Workshop(
+        cache_home() / "farm" / program().hex()[:16],
+        lambda topic, name: worker.log_event(topic, {"wants": name, "at": worker.address}),
+    )
+    made.tidy()
+    return made
+
+
+class _Step:
+    """What is being done. Tells those who wait how far it is, and knows when nobody does any more."""
+
+    def __init__(self, job: Job, number: int, does: str):
+        self._worker, self._key = get_worker(), thread_state.key  # what asks may be another thread
+        self._topic = job.topic
+        self._about = {"at": self._worker.address, "of": job.document, "frame": number, "does": does}
+        self._at = 0.0
+
+    def share(self, share: float) -> None:
+        if time.monotonic() - self._at > TELL_EVERY_S:
+            self._at = time.monotonic()
+            self.tell(share=share)
+
+    def tell(self, **more: float) -> None:
+        self._worker.log_event(self._topic, {**self._about, **more})
+
+    def cancelled(self) -> bool:
+        task = self._worker.state.tasks.get(self._key)
+        return task is None or task.state == "cancelled"
+
+
+@contextmanager
+def _step(job: Job, number: int, does: str) -> Iterator[_Step]:
+    began, step = time.perf_counter(), _Step(job, number, does)
+    step.tell(share=0.0)
+    yield step
+    step.tell(share=1.0, seconds=time.perf_counter() - began)

@@ -1,0 +1,169 @@
+"""Frames of takes as they are finished: from their masters through the take's grade, at any size."""
+
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from ..core.arrays import Mask, RGBImage
+from ..core.errors import ShootError
+from ..core.picture.files import encode_display
+from ..core.picture.finishing import Finishing, finish_at, laid_behind
+from ..core.picture.grade.finish import part_graded, shown
+from ..core.picture.mix import mixed
+from ..core.scene.base import ReadAsset
+from ..store import TakeRecord
+from ..store.takes import BEAUTY, MASTER
+from .frames import master_path, read_whole
+from .mixing import read_lights
+from .pass_files import channels_of, mask_of, pixels_of, rgb_of
+
+F16 = NDArray[np.float16]
+F32 = NDArray[np.float32]
+MOST_BYTES = 600_000_000
+"""Of decoded masters that are kept: 240 frames of 1280×720 at the size of a window, and more."""
+
+
+@dataclass(frozen=True, slots=True)
+class Linear:
+    """A scene-linear picture."""
+
+    rgb: F16
+    """(h, w, 3), premultiplied where there is alpha"""
+    alpha: F16 | None
+    broken: int
+    """pixels of the file that are no numbers; they are black, or as bright as a half float can be"""
+
+    @property
+    def floats(self) -> tuple[RGBImage, Mask | None]:
+        """The same in the numbers that are worked with."""
+        return self.rgb.astype(np.float32), None if self.alpha is None else self.alpha.astype(np.float32)
+
+    @property
+    def bytes(self) -> int:
+        return self.rgb.nbytes + (0 if self.alpha is None else self.alpha.nbytes)
+
+
+class Masters:
+    """Masters of takes, decoded at the size at which they are looked at; those used last are kept."""
+
+    def __init__(self, most_bytes: int = MOST_BYTES):
+        self._most, self._held = most_bytes, 0
+        self._kept: OrderedDict[tuple[Path, int, int], Linear] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, take: TakeRecord, number: int, width: int | None = None) -> Linear:
+        """The master of a frame, no wider than `width`. Raises ShootError when it is not there or damaged."""
+        path = master_path(take, number)
+        try:
+            changed = path.stat().st_mtime_ns
+        except OSError:
+            raise ShootError(_gone(take, number)) from None
+        key = (path, changed, width or 0)
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        found = _decoded(take, number, width)
+        with self._lock:
+            if key not in self._kept:
+                self._kept[key] = found
+                self._held += found.bytes
+            while self._held > self._most and len(self._kept) > 1:
+                self._held -= self._kept.popitem(last=False)[1].bytes
+        return found
+
+
+def why_not_gradable(take: TakeRecord) -> str | None:
+    """Why a take's picture stays as it was shot; None where it can be graded."""
+    if take.project.shot.shoot.file_format == "exr":
+        return None
+    if any(MASTER in frame.files for frame in take.frames.values()):
+        return None
+    return "This take was shot without masters: its picture stays as it is."
+
+
+def as_shot(take: TakeRecord, finishing: Finishing) -> bool:
+    """Whether nothing was changed since the frames were written."""
+    return finishing == Finishing.as_shot(take.project)
+
+
+def finished(
+    take: TakeRecord, number: int, finishing: Finishing, masters: Masters, read_asset: ReadAsset,
+    width: int | None = None,
+) -> F32:  # fmt: skip
+    """A frame in display values 0…1, (h, w, 3) or with straight alpha (h, w, 4), no wider than `width`.
+
+    Raises ShootError when what it is made from is missing or damaged, or the take has no masters and is changed.
+    """
+    if (why := why_not_gradable(take)) is not None:
+        if not as_shot(take, finishing):
+            raise ShootError(why)
+        return narrowed(pixels_of(take, BEAUTY, number), width)
+    linear, alpha = light_of(take, number, finishing, masters, width)
+    for part in finishing.parts:
+        mask = narrowed(mask_of(take, part.layer, part.name, number), linear.shape[1])
+        linear = part_graded(linear, alpha, mask, part.grade, read_asset)
+    if alpha is not None and finishing.behind is not None:
+        linear, alpha = laid_behind(linear, alpha, finishing.behind, read_asset), None
+    return shown(linear, alpha, finish_at(take.project, finishing, number), read_asset)
+
+
+def finished_file(
+    take: TakeRecord, number: int, finishing: Finishing, masters: Masters, read_asset: ReadAsset
+) -> bytes:
+    """A frame as a file of the take's format and bits. EXR frames are masters: they have no grade."""
+    s = take.project.shot.shoot
+    if s.file_format == "exr":
+        return read_whole(take, number)
+    return encode_display(finished(take, number, finishing, masters, read_asset), s.file_format, s.bits)
+
+
+def light_of(
+    take: TakeRecord, number: int, finishing: Finishing, masters: Masters, width: int | None = None
+) -> tuple[RGBImage, Mask | None]:
+    """Scene-linear light (h, w, 3) of a frame with its lights as they are re-balanced, and alpha (h, w).
+
+    Raises ShootError when it is not there, or a light is not known.
+    """
+    if relit := finishing.relit:
+        layers, alpha = read_lights(take, number)
+        rgb = mixed(layers, relit)
+        return narrowed(rgb, width), None if alpha is None else narrowed(alpha, width)
+    return masters.get(take, number, width).floats
+
+
+def _decoded(take: TakeRecord, number: int, width: int | None) -> Linear:
+    name = BEAUTY if take.project.shot.shoot.file_format == "exr" else MASTER
+    channels = channels_of(take, name, number)
+    rgb, alpha = rgb_of(channels, master_path(take, number).name), channels.get("A")
+    broken = int((~np.isfinite(rgb)).any(axis=2).sum())
+    narrow = narrowed(np.nan_to_num(np.clip(rgb, -65504.0, 65504.0), nan=0.0), width)
+    return Linear(
+        narrow.astype(np.float16), None if alpha is None else narrowed(alpha, width).astype(np.float16), broken
+    )
+
+
+def narrowed(picture: F32, width: int | None) -> F32:
+    """Averaged over areas, (h, w) or (h, w, c); as it is where it is not wider."""
+    h, w = picture.shape[:2]
+    if width is None or width >= w:
+        return picture
+    size = width, max(1, round(h * width / w))
+
+    def plane(values: F32) -> F32:
+        return np.asarray(Image.fromarray(np.ascontiguousarray(values)).resize(size, Image.Resampling.BOX))
+
+    if picture.ndim == 2:
+        return plane(picture)
+    return np.stack([plane(picture[..., c]) for c in range(picture.shape[2])], -1)
+
+
+def _gone(take: TakeRecord, number: int) -> str:
+    if number not in take.frames:
+        return f"Frame {number} is not finished."
+    return f"The master of frame {number} is missing. Let ‘Check and mend’ shoot it again."

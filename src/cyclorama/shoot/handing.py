@@ -1,0 +1,205 @@
+"""Handing a cut over: making the files of a delivery, opening them again, keeping what was found."""
+
+import io
+import json
+import secrets
+import shutil
+from collections.abc import Callable, Iterator
+from dataclasses import asdict
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+
+from ..core.clip.compose import Compositor
+from ..core.clip.containers import WHITE, Programme, encode, in_order
+from ..core.clip.cut import Cut
+from ..core.clip.delivery import Delivery
+from ..core.clip.edits import whole_cut
+from ..core.clip.opened import Opened, compared, opened
+from ..core.clip.sheets import file_of, sheet
+from ..core.clip.sound import Mix
+from ..core.clip.spin import spin_page
+from ..core.errors import ShootError, telling_of_space
+from ..core.motion.timecode import timecode
+from ..core.picture.decode import decode_picture
+from ..core.picture.files import encode_display
+from ..core.picture.view import over
+from ..core.scene.shoot import PICTURE_EXTENSIONS
+from ..core.sequence.names import slug
+from ..store import Studio
+from ..store.assets import write_whole
+from ..store.cuts import Handed
+from .finished import Masters
+from .package import write_package
+from .reel import TakeReel
+
+F32 = NDArray[np.float32]
+Tell = Callable[[str, float], None]
+FOLDER = "deliveries"
+
+
+def folder_of(studio: Studio, project_id: str) -> Path:
+    """Where what is handed over of a project lies."""
+    return studio.folder / FOLDER / project_id
+
+
+def file_name(name: str, delivery: Delivery) -> str:
+    """What a delivery of something of that name is called."""
+    coding = delivery.coding
+    kinds = {"moving": "", "frames": "", "still": f"_{delivery.poster or 0}", "sheet": "_sheet", "spin": "_spin",
+             "package": "_hand-over"}  # fmt: skip
+    stem = f"{slug(name)}_{delivery.width}x{delivery.height}{kinds[coding.kind]}"
+    return stem if coding.kind == "frames" else f"{stem}.{coding.ending}"
+
+
+def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
+    """Make the files of a delivery and look at them; what was found is kept.
+
+    Raises ShootError, IntakeError, SpaceError with a sentence; nothing half made stays under its name.
+    """
+    cut, delivery = handed.cut, handed.delivery
+    reel = TakeReel(studio, cut, Masters(0), complete=True)
+    for fault in reel.faults():
+        raise ShootError(fault)
+    programme, mix, numbers = _programme(studio, handed, reel)
+    target = folder_of(studio, handed.project_id) / handed.name
+    target.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        with telling_of_space():
+            match delivery.coding.kind:
+                case "moving":
+                    encode(programme, delivery, target, lambda what, share: tell(what, 0.95 * share))
+                    wanted = None if mix is None or cut.loudness == "as it is" else float(cut.loudness.split()[0])
+                    tell("Opening it again", 0.95)
+                    found = opened(target, programme, delivery, wanted)
+                case "frames":
+                    found = _frames(programme, delivery, target, numbers.start, tell)
+                case "package":
+                    found = write_package(studio, handed, reel, programme.name, target, tell)
+                case _:
+                    found = _one_file(programme, handed, target, numbers, goes_round(cut, reel), tell)
+            if delivery.poster is not None and delivery.coding.kind == "moving":
+                at = min(max(delivery.poster, numbers.start), numbers.stop - 1) - numbers.start
+                poster = encode_display(over(programme.frame(at), WHITE), "jpeg")
+                write_whole(target.with_name(f"{target.stem}_poster.jpg"), poster)
+    except OSError as error:
+        raise ShootError(f"It could not be written: {error.strerror or error}.") from error
+    studio.cuts.opened(handed.id, json.dumps([asdict(x) for x in found]), _size(target))
+    return found
+
+
+def _programme(studio: Studio, handed: Handed, reel: TakeReel) -> tuple[Programme, Mix | None, range]:
+    """What is written: its frames from 0 on, its sound, and which frames of the cut these are."""
+    cut, delivery = handed.cut, handed.delivery
+    total = whole_cut(cut)
+    first = min(delivery.first or 0, total - 1)
+    last = min(total - 1 if delivery.last is None else delivery.last, total - 1)
+    if last < first:
+        raise ShootError(f"It would end in frame {last}, before it begins in frame {first}.")
+    # of a cut that nothing can be seen through, fades and bars are to be seen
+    clear = delivery.coding.clear and reel.transparent
+    maker = Compositor(cut, reel.films, reel, studio.assets.get, delivery.width, delivery.height, clear)
+    mix = Mix(cut, studio.assets.get) if cut.sounds and delivery.sound and delivery.coding.sound else None
+    chapters = [
+        (m.name, m.frame - first) for m in sorted(cut.markers, key=lambda m: m.frame) if first <= m.frame <= last
+    ]
+    if chapters and chapters[0][1] > 0:
+        chapters.insert(0, ("Beginning", 0))
+    programme = Programme(
+        lambda i: maker.frame(first + i), last - first + 1, cut.rate.fraction,
+        partial(mix.between, first, last) if mix else None,
+        studio.projects.get(handed.project_id).project.name, chapters,
+    )  # fmt: skip
+    return programme, mix, range(first, last + 1)
+
+
+def goes_round(cut: Cut, reel: TakeReel) -> bool:
+    """Whether the end of a cut goes over into its beginning: one clip that plays whole rounds of a move that closes."""
+    if len(cut.clips) != 1 or cut.clips[0].take_id not in reel.films:
+        return False
+    clip, film = cut.clips[0], reel.films[cut.clips[0].take_id]
+    held = clip.hold_before or clip.hold_after or clip.gap
+    return film.closes and not held and clip.length % film.lasts(cut.rate.fraction, clip.speed) == 0
+
+
+def _frames(programme: Programme, delivery: Delivery, target: Path, first: int, tell: Tell) -> list[Opened]:
+    """A folder of frames, numbered as the frames of the cut are."""
+    coding = delivery.coding
+    part = target.with_name(f".{secrets.token_hex(6)}.part")
+    part.mkdir()
+    try:
+        digits = max(4, len(str(first + programme.count)))
+        for i, picture in enumerate(in_order(programme.frame, range(programme.count))):
+            data = encode_display(picture if coding.clear else over(picture, WHITE), coding.ending, coding.bits)
+            write_whole(part / f"{target.name}.{first + i:0{digits}d}.{PICTURE_EXTENSIONS[coding.ending]}", data)
+            tell("Writing frames", (i + 1) / programme.count)
+        files = sorted(part.iterdir())
+        if len(files) != programme.count:
+            raise ShootError(f"{len(files)} frames were written instead of {programme.count}. Try again.")
+        found = [Opened("frames", True, f"{len(files)} frames.")]
+        for name, file, i in (("first", files[0], 0), ("last", files[-1], programme.count - 1)):
+            found.append(_compared(name, file.read_bytes(), programme.frame(i), delivery))
+        part.rename(target)
+        return found
+    finally:
+        shutil.rmtree(part, ignore_errors=True)
+
+
+def _compared(name: str, data: bytes, source: F32, delivery: Delivery) -> Opened:
+    deep = delivery.coding.bits > 8
+    read = tifffile.imread(io.BytesIO(data)) if deep else decode_picture(data, name)
+    most = np.float32(np.iinfo(read.dtype).max)
+    picture = (read / most).astype(np.float32)
+    return compared(f"{name} frame".strip(), f"{name} frame".strip(), picture, source, delivery.coding)
+
+
+def spread(count: int, pictures: int) -> list[int]:
+    """Numbers of so many frames, evenly spread over `count` that go round."""
+    return [k * count // min(pictures, count) for k in range(min(pictures, count))]
+
+
+def _one_file(
+    programme: Programme, handed: Handed, target: Path, numbers: range, round_: bool, tell: Tell
+) -> list[Opened]:
+    """A still, a sheet or a spin page."""
+    delivery = handed.delivery
+    coding = delivery.coding
+    if coding.kind == "still":
+        at = min(max(delivery.poster or 0, numbers.start), numbers.stop - 1)
+        picture = programme.frame(at - numbers.start)
+        write_whole(target, encode_display(picture, coding.ending))
+        return [_compared("", target.read_bytes(), picture, delivery)]
+    chosen = spread(programme.count, delivery.pictures)
+
+    def pictures() -> Iterator[F32]:
+        for k, picture in enumerate(in_order(programme.frame, chosen)):
+            tell("Making pictures", (k + 1) / len(chosen))
+            yield picture
+
+    if coding.kind == "spin":
+        page = spin_page(pictures(), programme.name, round_)
+        write_whole(target, page)
+        return [Opened("pictures", True, f"{len(chosen)} pictures, {len(page) / 1e6:.1f} MB.")]
+    rate = handed.cut.rate
+    named = ((f"{numbers[i]}  {timecode(numbers[i], rate)}", p) for i, p in zip(chosen, pictures(), strict=True))
+    below = f"{len(chosen)} of {programme.count} frames, {delivery.width}×{delivery.height}, {rate}/s"
+    write_whole(target, file_of(sheet(named, programme.name, below), coding.ending))
+    return [Opened("pictures", True, f"{len(chosen)} pictures on a sheet.")]
+
+
+def _size(target: Path) -> int:
+    files = target.iterdir() if target.is_dir() else (target,)
+    return sum(f.stat().st_size for f in files)
+
+
+def remove_files(studio: Studio, handed: Handed) -> None:
+    """Remove what a delivery has written."""
+    target = folder_of(studio, handed.project_id) / handed.name
+    if target.is_dir():
+        shutil.rmtree(target)
+    else:
+        target.unlink(missing_ok=True)
+        target.with_name(f"{target.stem}_poster.jpg").unlink(missing_ok=True)

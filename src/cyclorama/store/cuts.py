@@ -1,0 +1,160 @@
+"""Cuts of projects with their history, and what was handed over of them."""
+
+import secrets
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from ..core.clip.cut import Cut
+from ..core.clip.delivery import Delivery
+from ..core.errors import ChangeError, NotFoundError, StaleError
+from .database import CutHeadRow, CutRow, DeliveryRow, now
+from .projects import locked, project_row
+from .steps import Steps, Stood
+
+_CUTS = Steps(CutRow, "project_id", Cut)
+EMPTY = Cut()
+
+
+@dataclass(frozen=True, slots=True)
+class CutState:
+    """A project's cut as it stands."""
+
+    cut: Cut
+    version: int
+    label: str
+    undo: bool
+    redo: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Handed:
+    """Something that was, or is to be, handed over."""
+
+    id: str
+    project_id: str
+    name: str
+    delivery: Delivery
+    cut: Cut
+    report: str | None
+    bytes: int
+    at: datetime
+
+
+class CutStore:
+    """Cuts and deliveries in the database."""
+
+    def __init__(self, sessions: sessionmaker[Session]):
+        self._sessions = sessions
+
+    def get(self, project_id: str, begins: Cut = EMPTY) -> CutState:
+        """A project's cut; `begins` is what one looks like that nobody has edited. Raises NotFoundError."""
+        with self._sessions() as session:
+            return self._state(session, project_id, begins)
+
+    def edit(
+        self, project_id: str, base_version: int, change: Callable[[Cut], tuple[Cut, str]], begins: Cut = EMPTY
+    ) -> CutState:
+        """Keep what `change` makes of the cut, and what it calls that. Nothing is kept when it raises.
+
+        Raises StaleError when the version it is made on does not count any more.
+        """
+        with self._sessions.begin() as session:
+            head = self._current(session, project_id, base_version)
+            before = self._state(session, project_id, begins)
+            cut, label = change(before.cut)
+            if cut != before.cut:
+                head.cut_at = _CUTS.add(session, project_id, head.cut_at, cut, label)
+                head.version += 1
+                session.flush()
+            return self._state(session, project_id, begins)
+
+    def step(self, project_id: str, base_version: int, by: int, begins: Cut = EMPTY) -> CutState:
+        """Undo (−1) or redo (1). Raises ChangeError where there is nothing left, StaleError."""
+        with self._sessions.begin() as session:
+            head = self._current(session, project_id, base_version)
+            here = self._state(session, project_id, begins)
+            if not (here.undo if by < 0 else here.redo):
+                raise ChangeError("There is nothing to undo." if by < 0 else "There is nothing to redo.")
+            head.cut_at, head.version = head.cut_at + by, head.version + 1
+            session.flush()
+            return self._state(session, project_id, begins)
+
+    def documents(self) -> list[str]:
+        """All states of all cuts, and what is handed over of them, as text: which files they need."""
+        with self._sessions() as session:
+            return [*session.scalars(select(CutRow.document)), *session.scalars(select(DeliveryRow.cut))]
+
+    def _state(self, session: Session, project_id: str, begins: Cut) -> CutState:
+        project_row(session, project_id)
+        head = session.get(CutHeadRow, project_id)
+        at, version = (head.cut_at, head.version) if head else (0, 0)
+        found: Stood[Cut] = _CUTS.here(session, project_id, at, lambda: begins)
+        return CutState(found.document, version, found.label, found.undo, found.redo)
+
+    def _current(self, session: Session, project_id: str, base_version: int) -> CutHeadRow:
+        locked(session, project_id)
+        head = session.get(CutHeadRow, project_id)
+        if head is None:
+            head = CutHeadRow(project_id=project_id, cut_at=0, version=0)
+            session.add(head)
+            session.flush()
+        if head.version != base_version:
+            raise StaleError(
+                "The cut was changed in another window meanwhile. Your change was not saved yet.", head.version
+            )
+        return head
+
+    def hand_over(self, project_id: str, name: str, delivery: Delivery, cut: Cut) -> Handed:
+        """Note that something is to be handed over, under a name no other has; gives it with the name it got."""
+        with self._sessions.begin() as session:
+            taken = set(session.scalars(select(DeliveryRow.name).where(DeliveryRow.project_id == project_id)))
+            stem, dot, ending = name.rpartition(".")
+            stem, dot, ending = (stem, dot, ending) if stem else (name, "", "")
+            tries = (f"{stem}{'' if n == 1 else f'-{n}'}{dot}{ending}" for n in range(1, len(taken) + 2))
+            row = DeliveryRow(
+                id=secrets.token_hex(6), project_id=project_id, name=next(t for t in tries if t not in taken),
+                spec=delivery.model_dump_json(), cut=cut.model_dump_json(), report=None, bytes=0, at=now(),
+            )  # fmt: skip
+            session.add(row)
+            session.flush()
+            return _handed(row)
+
+    def handed(self, project_id: str) -> list[Handed]:
+        """What was asked for of a project, the last first."""
+        query = select(DeliveryRow).where(DeliveryRow.project_id == project_id).order_by(DeliveryRow.at.desc())
+        with self._sessions() as session:
+            return [_handed(row) for row in session.scalars(query)]
+
+    def one(self, delivery_id: str) -> Handed:
+        """Raises NotFoundError."""
+        with self._sessions() as session:
+            return _handed(_delivery_row(session, delivery_id))
+
+    def opened(self, delivery_id: str, report: str, size: int) -> None:
+        """Keep what was found when it was opened again. Raises NotFoundError."""
+        with self._sessions.begin() as session:
+            row = _delivery_row(session, delivery_id)
+            row.report, row.bytes = report, size
+
+    def forget(self, delivery_id: str) -> None:
+        """Raises NotFoundError."""
+        with self._sessions.begin() as session:
+            session.delete(_delivery_row(session, delivery_id))
+
+
+def _delivery_row(session: Session, delivery_id: str) -> DeliveryRow:
+    row = session.get(DeliveryRow, delivery_id)
+    if row is None:
+        raise NotFoundError("There is no such delivery; it may have been removed.")
+    return row
+
+
+def _handed(row: DeliveryRow) -> Handed:
+    return Handed(
+        row.id, row.project_id, row.name, Delivery.model_validate_json(row.spec), Cut.model_validate_json(row.cut),
+        row.report, row.bytes, row.at,
+    )  # fmt: skip

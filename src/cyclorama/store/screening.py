@@ -1,0 +1,139 @@
+"""What is kept of the screening of takes: how they are finished, with undo; notes; what checks found."""
+
+import secrets
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Annotated
+
+from pydantic import BaseModel, Field, TypeAdapter
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from ..core.errors import NotFoundError
+from ..core.picture.finishing import Finishing
+from .database import CheckedRow, FinishRow, NoteRow, TakeRow, now
+from .steps import Steps
+from .takes import TakeRecord, take_row
+
+Share = Annotated[float, Field(ge=0, le=1)]
+Line = Annotated[tuple[tuple[Share, Share], ...], Field(max_length=400)]
+Mark = Annotated[tuple[Line, ...], Field(max_length=40)]
+_MARK: TypeAdapter[tuple[tuple[tuple[float, float], ...], ...]] = TypeAdapter(Mark)
+
+
+class Note(BaseModel):
+    """Something that was said of a frame."""
+
+    id: str
+    frame: int
+    text: str
+    mark: Mark
+    """lines of points, in shares of the picture from its top left"""
+    done: bool
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Finished:
+    """How a take is finished, and where it stands among what was tried."""
+
+    finishing: Finishing
+    number: int
+    """0: as it was shot"""
+    label: str
+    undo: bool
+    redo: bool
+
+
+_FINISHES = Steps(FinishRow, "take_id", Finishing)
+
+
+class Screening:
+    """Grades, notes and findings in the database."""
+
+    def __init__(self, sessions: sessionmaker[Session]):
+        self._sessions = sessions
+
+    def finish(self, take: TakeRecord) -> Finished:
+        """How a take is finished. What cannot be read any more counts as not there."""
+        with self._sessions() as session:
+            return self._finish(session, take)
+
+    def _finish(self, session: Session, take: TakeRecord) -> Finished:
+        at = session.scalars(select(TakeRow.finish_at).where(TakeRow.id == take.id)).first() or 0
+        found = _FINISHES.here(session, take.id, at, lambda: Finishing.as_shot(take.project))
+        return Finished(found.document, at, found.label, found.undo, found.redo)
+
+    def set_finish(self, take: TakeRecord, finishing: Finishing, label: str) -> Finished:
+        """Finish a take otherwise; what was undone before is forgotten."""
+        with self._sessions.begin() as session:
+            here = self._finish(session, take)
+            if finishing != here.finishing:
+                take_row(session, take.id).finish_at = _FINISHES.add(session, take.id, here.number, finishing, label)
+                session.flush()
+            return self._finish(session, take)
+
+    def step_finish(self, take: TakeRecord, by: int) -> Finished:
+        """Undo (−1) or redo (1) the last change; nothing where there is none."""
+        with self._sessions.begin() as session:
+            here = self._finish(session, take)
+            if here.undo if by < 0 else here.redo:
+                take_row(session, take.id).finish_at = here.number + by
+                session.flush()
+            return self._finish(session, take)
+
+    def finish_documents(self) -> list[str]:
+        """All states of all takes, as text: which files they need."""
+        with self._sessions() as session:
+            return list(session.scalars(select(FinishRow.document)))
+
+    def notes(self, take_id: str) -> list[Note]:
+        """Notes of a take, in the order of frames."""
+        query = select(NoteRow).where(NoteRow.take_id == take_id).order_by(NoteRow.frame, NoteRow.at)
+        with self._sessions() as session:
+            return [_note(row) for row in session.scalars(query)]
+
+    def pin(self, take_id: str, frame: int, text: str, mark: Mark = ()) -> Note:
+        """Pin a note to a frame. Raises NotFoundError when there is no such take."""
+        with self._sessions.begin() as session:
+            take_row(session, take_id)
+            row = NoteRow(id=secrets.token_hex(4), take_id=take_id, frame=frame, text=text,
+                          mark=_MARK.dump_json(mark).decode(), done=False, at=now())  # fmt: skip
+            session.add(row)
+            return _note(row)
+
+    def change_note(self, take_id: str, note_id: str, text: str | None = None, done: bool | None = None) -> Note:
+        """Say it otherwise, or that it is dealt with. Raises NotFoundError."""
+        with self._sessions.begin() as session:
+            row = _note_row(session, take_id, note_id)
+            row.text = row.text if text is None else text
+            row.done = row.done if done is None else done
+            return _note(row)
+
+    def remove_note(self, take_id: str, note_id: str) -> None:
+        """Raises NotFoundError."""
+        with self._sessions.begin() as session:
+            session.delete(_note_row(session, take_id, note_id))
+
+    def keep_checked(self, take_id: str, source: str, document: str) -> None:
+        """Keep what checks found of frames with a fingerprint."""
+        with self._sessions.begin() as session:
+            take_row(session, take_id)
+            session.merge(CheckedRow(take_id=take_id, source=source, document=document, at=now()))
+
+    def checked(self, take_id: str) -> tuple[str, str] | None:
+        """Fingerprint and findings of the last checks; None before the first."""
+        with self._sessions() as session:
+            row = session.get(CheckedRow, take_id)
+            return None if row is None else (row.source, row.document)
+
+
+def _note_row(session: Session, take_id: str, note_id: str) -> NoteRow:
+    row = session.get(NoteRow, note_id)
+    if row is None or row.take_id != take_id:
+        raise NotFoundError("There is no such note; it may have been removed.")
+    return row
+
+
+def _note(row: NoteRow) -> Note:
+    return Note(id=row.id, frame=row.frame, text=row.text, mark=_MARK.validate_json(row.mark), done=row.done, at=row.at)

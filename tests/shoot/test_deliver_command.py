@@ -1,0 +1,71 @@
+"""Handing over in a terminal: files that are whole, and a sentence with an exit code where they cannot be."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from tests.conftest import png_of
+
+from cyclorama.core.clip.cut import Clip, Cut, Title
+from cyclorama.core.clip.opened import pictures_of
+from cyclorama.core.clip.sheets import best_columns
+from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.scene import new_project
+from cyclorama.shoot.deliver_command import deliver_in_terminal
+from cyclorama.store import Studio
+
+
+@pytest.fixture
+def data(tmp_path: Path) -> Path:
+    """A studio with a project whose cut is a red card, a green picture and a title."""
+    folder = tmp_path / "studio"
+    studio = Studio(folder)
+    project = studio.projects.create(new_project("Harbour Lantern")).project.id
+    picture = png_of(np.full((36, 64, 3), (0, 200, 0)))
+    studio.assets.put(content_hash(picture), picture)
+    clips = (Clip(id="a", colour=(1.0, 0.0, 0.0), length=4), Clip(id="b", picture=content_hash(picture), length=6))
+    title = Title(id="t", text="4", length=10, fade_in=0, fade_out=0)
+    studio.cuts.edit(project, 0, lambda before: (Cut(width=64, height=36, clips=clips, titles=(title,)), "Cut"))
+    studio.close()
+    return folder
+
+
+def deliver(data: Path, preset: str, size: str | None = None, fits_mb: float | None = None, rounds: int = 1) -> int:
+    return deliver_in_terminal(data, "Harbour Lantern", None, preset, size, fits_mb, rounds)
+
+
+def test_a_cut_is_handed_over(data: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert deliver(data, "web", "128x72", rounds=2) == 0
+    told = capsys.readouterr()
+    path = Path(told.out.strip())
+    assert path.name == "harbour-lantern_128x72.mp4"
+    assert "20 pictures." in told.err
+    pictures = list(pictures_of(path, False))
+    assert len(pictures) == 20
+    assert pictures[0][2, 2] == pytest.approx([1, 0, 0], abs=0.04)
+    assert pictures[19][2, 2] == pytest.approx([0, 200 / 255, 0], abs=0.04)
+    assert deliver(data, "sheet") == 0
+    sheet = np.asarray(Image.open(capsys.readouterr().out.strip()).convert("RGB"))
+    assert sheet.shape[1] == 2400
+    # a sheet has all ten frames: four of the card, six of the picture
+    red = ((sheet[..., 0] > 240) & (sheet[..., 1] < 20)).sum()
+    green = ((sheet[..., 0] < 20) & (sheet[..., 1] > 190) & (sheet[..., 1] < 210)).sum()
+    assert green / red == pytest.approx(6 / 4, rel=0.05)
+    assert best_columns(12, 16 / 9) in (3, 4)
+    assert best_columns(1, 9 / 16) == 1
+
+
+def test_what_cannot_be_says_why(data: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    for asked, says in (
+        ({"preset": "what"}, "no preset"), ({"preset": "web", "size": "7x7"}, "no size"),
+        ({"preset": "web", "size": "wide"}, "no size"),
+        ({"preset": "web", "rounds": 0}, "Rounds"), ({"preset": "web", "fits_mb": -1.0}, "more than 0"),
+        ({"preset": "web", "fits_mb": 0.0002}, "coarsest"),
+    ):  # fmt: skip
+        assert deliver(data, **asked) == 1  # type: ignore[arg-type]
+        assert says in " ".join(capsys.readouterr().err.split())
+    assert deliver_in_terminal(data, None, "nothing", "web", None, None, 1) == 1
+    assert deliver_in_terminal(data, "Plover", None, "web", None, None, 1) == 1
+    assert deliver_in_terminal(tmp_path / "none", "x", None, "web", None, None, 1) == 1
+    assert [p for p in (data / "deliveries").rglob("*") if p.is_file()] == []

@@ -1,0 +1,167 @@
+"""Frames that show the same are shot once; those that do not are never taken for each other."""
+
+from pathlib import Path
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from PIL import Image
+from tests.conftest import diffuse, edited, project_of, sphere
+from tests.shoot.test_shoot import contents, studio_with
+
+from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.scene import Channel, Gobo, Key, Light, Project, put, put_all
+from cyclorama.shoot import desk
+from cyclorama.shoot.equal import FrameKeys, light_of
+from cyclorama.shoot.frames import frame_path, master_path
+from cyclorama.shoot.take import shoot_take
+from cyclorama.store import Saved, Studio
+
+LAMP = Light(id="key", name="Key", gobo=Gobo(pattern="leaves", pictures_per_frame=0.5))
+
+
+def lit() -> Project:
+    project, _ = project_of(sphere(0.3, 8), diffuse(0.6))
+    return edited(project, {"look/lights": (LAMP,), "shot/frames": 12})
+
+
+SEEN: dict[str, st.SearchStrategy[object]] = {
+    "look/lights/key/strength_stops": st.floats(-3, 3),
+    "look/lights/key/azimuth_deg": st.floats(-170, 170),
+    "look/lights/key/gobo/softness": st.floats(0, 1),
+    "look/tone/offset_stops": st.floats(-2, 2),
+    "look/grade/contrast": st.floats(0.5, 2),
+    "look/grade/lens/grain": st.floats(0, 10),
+    "materials/m/base_color": st.tuples(*[st.floats(0, 1)] * 3),
+    "camera/distance_m": st.floats(0.5, 5),
+    "camera/shutter_deg": st.floats(0, 360),
+    "set/sweep/roughness": st.floats(0, 1),
+    "shot/move/turns": st.integers(1, 4),
+    "shot/shoot/samples": st.integers(1, 64),
+    "shot/shoot/bounces": st.integers(0, 20),
+    "shot/shoot/caustics": st.sampled_from(["full", "soft", "off"]),
+    "shot/shoot/quality": st.sampled_from(["draft", "fine", "own"]),
+    "shot/shoot/width": st.integers(16, 99),
+    "shot/shoot/transparent": st.booleans(),
+    "shot/shoot/denoise_neighbours": st.booleans(),
+    "shot/shoot/bits": st.sampled_from([8, 16]),
+    "shot/shoot/passes/wanted": st.sampled_from([(), ("depth",), ("depth", "normal")]),
+}
+
+
+@given(st.data())
+@settings(max_examples=80, deadline=None)
+def test_keys_are_equal_exactly_where_documents_show_the_same(data: st.DataObject) -> None:
+    base = lit()
+    paths = data.draw(st.lists(st.sampled_from(sorted(SEEN)), min_size=1, max_size=3, unique=True))
+    one, two = (put_all(base, {p: data.draw(SEEN[p], label=p) for p in paths}) for _ in range(2))
+    same = one == two
+    assert (FrameKeys(one, one.shot.frame_numbers).of(3) == FrameKeys(two, two.shot.frame_numbers).of(3)) == same
+
+
+def test_what_no_picture_shows_changes_no_key() -> None:
+    one = lit()
+    values = {"name": "Other", "shot/name": "Turn", "shot/shoot/name_pattern": "x_{shot}", "shot/shoot/padding": 6,
+              "shot/shoot/from_frame": 2, "shot/formats": ()}  # fmt: skip
+    two = put_all(one, values)
+    assert FrameKeys(one, range(1, 13)).of(5) == FrameKeys(two, range(1, 13)).of(5)
+
+
+def test_a_gobo_that_moves_tells_frames_apart() -> None:
+    still = put(lit(), "shot/rows", ())
+    assert FrameKeys(still, range(1, 13)).of(3) != FrameKeys(still, range(1, 13)).of(4)
+    stands = put(still, "look/lights/key/gobo/pictures_per_frame", 0.0)
+    keys = FrameKeys(stands, range(1, 13))
+    assert keys.of(3) == keys.of(4)
+
+
+def shoot(studio: Studio, saved: Saved, tracer: Tracer) -> str:
+    take = desk.call_take(studio, saved, start=False)
+    assert shoot_take(studio, take.id, tracer) == "done"
+    return take.id
+
+
+def test_only_frames_that_changed_are_shot_again(data_folder: Path, tracer: Tracer, frames_exposed: list[int]) -> None:
+    studio, saved = studio_with(data_folder, frames=6, **{"camera/focal_mm": 85.0})
+    first = shoot(studio, saved, tracer)
+    assert frames_exposed == [1, 2, 3, 4, 5, 6]
+    frames_exposed.clear()
+    keys = tuple(Key(id=f"key-{k}", frame=k, value=(v,)) for k, v in ((0, 85.0), (3, 85.0), (5, 120.0)))
+    channel = Channel(id="channel-1", path=f"cameras/{saved.project.camera.id}/focal_mm", keys=keys)
+    changed = put_all(saved.project, {"shot/channels": (channel,), "shot/shoot/name_pattern": "again_{shot}"})
+    second = shoot(studio, Saved(changed, saved.version, None, None, saved.updated), tracer)
+    assert frames_exposed == [5, 6]
+    one, two = (studio.takes.get(take) for take in (first, second))
+    assert [contents(one)[n] == contents(two)[n] for n in one.numbers] == [True] * 4 + [False] * 2
+    assert two.frames[1].seconds == 0
+    # each take has files of its own: what becomes of one is nothing to the other
+    desk.remove(studio, first)
+    assert len(contents(studio.takes.get(second))) == 6
+
+
+def test_a_hold_is_shot_once_and_damaged_frames_give_nothing(
+    data_folder: Path, tracer: Tracer, frames_exposed: list[int]
+) -> None:
+    studio, saved = studio_with(data_folder, frames=5, **{"shot/rows": ()})
+    first = shoot(studio, saved, tracer)
+    assert frames_exposed == [1]
+    one = studio.takes.get(first)
+    assert len(set(contents(one).values())) == 1
+    for n in one.numbers:
+        path = frame_path(one, n)
+        path.unlink()
+        path.write_bytes(b"something else")
+    again = studio.takes.get(shoot(studio, saved, tracer))
+    assert frames_exposed == [1]  # the masters are whole: the picture is made of them
+    assert len(set(contents(again).values())) == 1
+    desk.remove(studio, again.id)
+    for n in one.numbers:
+        master_path(one, n).write_bytes(b"something else")
+    shoot(studio, saved, tracer)
+    assert frames_exposed == [1, 1]
+
+
+def test_a_hold_with_grain_is_traced_once(data_folder: Path, tracer: Tracer, frames_exposed: list[int]) -> None:
+    studio, saved = studio_with(data_folder, frames=4, **{"shot/rows": (), "look/grade/lens/grain": 20.0})
+    take = studio.takes.get(shoot(studio, saved, tracer))
+    assert frames_exposed == [1]
+    assert len(set(contents(take).values())) == 4
+    assert len({frame.files["master"] for frame in take.frames.values()}) == 1
+
+
+def test_a_take_that_only_differs_in_its_grade_is_made_of_the_masters(data_folder: Path, tracer: Tracer) -> None:
+    studio, saved = studio_with(data_folder, **{"shot/shoot/passes/wanted": ("depth",)})
+    first = desk.call_take(studio, saved, start=False)
+    assert shoot_take(studio, first.id, tracer) == "done"
+    darker = studio.projects.edit(
+        saved.project.id, saved.version, "Grade", lambda p: put(p, "look/grade/exposure_stops", -2.0)
+    )
+    second = desk.call_take(studio, darker, start=False)
+    assert shoot_take(studio, second.id, tracer) == "done"
+    one, two = studio.takes.get(first.id), studio.takes.get(second.id)
+    assert all(frame.seconds == 0.0 for frame in two.frames.values())
+    for n in two.numbers:
+        assert two.frames[n].files["master"] == one.frames[n].files["master"]
+        assert two.frames[n].files["depth"] == one.frames[n].files["depth"]
+        assert two.frames[n].files["beauty"] != one.frames[n].files["beauty"]
+    # bit for bit what shooting it would have given, but for the half floats of the master
+    studio.takes.remove(first.id)
+    third = desk.call_take(studio, put_saved(studio, darker, "shot/shoot/bounces", 11), start=False)
+    assert shoot_take(studio, third.id, tracer) == "done"
+    assert all(frame.seconds > 0 for frame in studio.takes.get(third.id).frames.values())
+    a, b = (np.asarray(Image.open(frame_path(studio.takes.get(t.id), 1)), int) for t in (second, third))
+    assert np.abs(a - b).max() <= 1
+
+
+def put_saved(studio: Studio, saved: Saved, path: str, value: object) -> Saved:
+    return studio.projects.edit(saved.project.id, saved.version, "Edit", lambda p: put(p, path, value))
+
+
+def test_grain_is_another_one_in_every_frame() -> None:
+    still = put(lit(), "shot/move/turns", 0)
+    keys = FrameKeys(put(still, "look/lights", ()), still.shot.frame_numbers)
+    assert keys.of(2) == keys.of(5)
+    grainy = put_all(still, {"look/lights": (), "look/grade/lens/grain": 5.0})
+    keys = FrameKeys(grainy, grainy.shot.frame_numbers)
+    assert keys.of(2) != keys.of(5)
+    assert light_of(keys.of(2)) == light_of(keys.of(5))

@@ -1,0 +1,179 @@
+"""Shooting on a cluster: machines and a scheduler as processes of their own, which come, go and die."""
+
+import hashlib
+import itertools
+import random
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+from queue import SimpleQueue
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.clusters import Cluster
+from tests.conftest import edited
+from tests.shoot.test_shoot import studio_with, wait_for
+
+from cyclorama.core.errors import ShootError
+from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.shoot import desk
+from cyclorama.shoot.crew import crew_of
+from cyclorama.shoot.equal import program
+from cyclorama.shoot.farm.farm import Farm
+from cyclorama.shoot.farm.machine import checked
+from cyclorama.shoot.farm.runs import LONGEST, Runs
+from cyclorama.shoot.farm.workshop import Job, Part, Workshop
+from cyclorama.shoot.take import Progress, shoot_take
+from cyclorama.store import TakeRecord
+
+
+@pytest.fixture
+def cluster() -> Iterator[Cluster]:
+    cluster = Cluster()
+    yield cluster
+    cluster.close()
+
+
+CALM = {
+    "shot/shoot/denoise": True, "shot/shoot/denoise_neighbours": True, "shot/shoot/passes/wanted": ["lights", "depth"],
+    "look/lights": [{"id": "key", "name": "Key"}],
+}  # fmt: skip
+
+
+def shot(folder: Path, tracer: Tracer, address: str | None = None, **values: object) -> TakeRecord:
+    """A take of a new studio, shot here or on a cluster."""
+    studio, saved = studio_with(folder, **values)  # type: ignore[arg-type]
+    take = desk.call_take(studio, saved, start=False)
+    farm = Farm(address, studio) if address else None
+    assert shoot_take(studio, take.id, tracer, farm=farm) == "done"
+    if farm:
+        farm.close()
+    return studio.takes.get(take.id)
+
+
+def files(take: TakeRecord) -> dict[str, bytes]:
+    """All that was shot, by name."""
+    return {str(p.relative_to(take.folder)): p.read_bytes() for p in take.folder.rglob("*") if p.is_file()}
+
+
+def test_frames_are_the_same_wherever_they_are_made(tmp_path: Path, tracer: Tracer, cluster: Cluster) -> None:
+    here = shot(tmp_path / "here", tracer, samples=4, frames=12, **CALM)
+    cluster.add()
+    for machines in (1, 2):
+        far = shot(tmp_path / f"{machines}", tracer, cluster.address, samples=4, frames=12, **CALM)
+        assert files(far) == files(here)
+        assert {f.machine for f in far.frames.values()} == {f"lamp-{k}" for k in range(1, machines + 1)}
+        assert all(f.seconds > 0 for f in far.frames.values())
+        cluster.add()
+        time.sleep(8 if machines == 1 else 0)  # both shall have their share
+
+
+def test_machines_that_die_lose_no_frame(tmp_path: Path, tracer: Tracer, cluster: Cluster) -> None:
+    """One after the other is killed at a random time and another comes; then the scheduler, too."""
+    here = shot(tmp_path / "here", tracer, samples=24, frames=16, **CALM)
+    for _ in range(2):
+        cluster.add()
+    studio, saved = studio_with(tmp_path / "far", samples=24, frames=16, **CALM)
+    take = desk.call_take(studio, saved, start=False)
+    farm = Farm(cluster.address, studio)
+    said: set[str] = set()
+    ended = threading.Event()
+
+    def mischief() -> None:
+        chance = random.Random(16)
+        for at in (1, 4, 8):
+            wait_for(lambda at=at: len(studio.takes.get(take.id).frames) >= at)  # type: ignore[misc]
+            time.sleep(chance.uniform(0, 0.5))
+            cluster.kill(cluster.machines.pop(chance.randrange(len(cluster.machines))))
+            cluster.add()
+        cluster.kill(cluster.scheduler)
+        wait_for(lambda: "does not answer" in studio.takes.get(take.id).message or ended.is_set())
+        said.add(studio.takes.get(take.id).message)
+        cluster.schedule()
+
+    thread = threading.Thread(target=mischief)
+    thread.start()
+    assert shoot_take(studio, take.id, tracer, farm=farm) == "done"
+    ended.set()
+    thread.join()
+    farm.close()
+    far = studio.takes.get(take.id)
+    assert files(far) == files(here)
+    assert far.troubles == {}
+    assert said == {f"The cluster at {cluster.address} does not answer; shooting goes on when it is back."}
+    assert far.message == ""
+
+
+def test_pause_frees_the_machines(tmp_path: Path, tracer: Tracer, cluster: Cluster) -> None:
+    """Who pauses does not wait for frames to end, and nor do machines: one that takes minutes is left at once."""
+    cluster.add()
+    studio, saved = studio_with(
+        tmp_path, samples=16_000, frames=4, **{"shot/shoot/width": 512, "shot/shoot/height": 512}
+    )
+    take = desk.call_take(studio, saved, start=False)
+    farm = Farm(cluster.address, studio)
+
+    def pause_in_the_middle(progress: Progress) -> None:
+        crew = crew_of(tmp_path)
+        if crew is not None and any(hand.share > 0 for hand in crew.hands):
+            desk.pause(studio, take.id)
+
+    assert shoot_take(studio, take.id, tracer, pause_in_the_middle, farm=farm) == "paused"
+    quick = edited(saved.project, shot__shoot__samples=1)
+    again = desk.call_take(studio, replace(saved, project=quick), start=False)
+    assert shoot_take(studio, again.id, tracer, farm=farm) == "done"  # its machine has nothing else to do
+    farm.close()
+    assert crew_of(tmp_path) is None
+
+
+def test_files_come_whole_or_again(tmp_path: Path) -> None:
+    """Parts that are lost, doubled or spoilt on their way; a file that is gone; another program."""
+    data = bytes(range(256)) * 8
+    name, sha256 = content_hash(data), hashlib.sha256(data).hexdigest()
+    parts = [Part(at, data[at : at + 512], len(data), sha256) for at in range(0, len(data), 512)]
+    asked: SimpleQueue[str] = SimpleQueue()
+    workshop = Workshop(tmp_path / "kept", lambda topic, name: asked.put(name))
+
+    def give() -> None:
+        assert asked.get(timeout=30) == name
+        for part in (parts[0], parts[1], parts[0], parts[1], parts[3], parts[2]):  # begun anew; one too early
+            workshop.give(name, part)
+        workshop.give(name, replace(parts[3], data=b"x" * 512))
+        assert asked.get(timeout=30) == name  # spoilt: asked for again
+        for part in parts:
+            workshop.give(name, part)
+        workshop.give(asked.get(timeout=30), "It is gone.")
+
+    thread = threading.Thread(target=give)
+    thread.start()
+    assert workshop.get("topic", name) == data
+    assert workshop.get("topic", name) == data
+    assert asked.empty()
+    with pytest.raises(ShootError, match="It is gone"):
+        workshop.get("topic", content_hash(b"other"))
+    thread.join()
+    with pytest.raises(ShootError, match="another version"):
+        workshop.maker(Job("topic", "document", 1, 2, program().hex()[::-1]))
+
+
+@given(st.integers(1, 400), st.integers(1, 120))
+def test_runs_hold_every_frame_once_and_end_small(count: int, machines: int) -> None:
+    runs = Runs(range(count // 2))
+    runs.add(range(count // 3, count))
+    given_out = []
+    while len(runs):
+        given_out.append(runs.next(machines))
+    assert list(itertools.chain.from_iterable(given_out)) == list(range(count))
+    assert max(map(len, given_out)) <= LONGEST
+    assert all(len(run) == 1 for run in given_out[-machines:])
+
+
+def test_addresses_are_checked() -> None:
+    assert checked("tcp://lamp-2:8786") == "tcp://lamp-2:8786"
+    for wrong in ("lamp-2:8786", "tcp://lamp-2", "http://lamp-2:80", "", "tcp://lamp:port"):
+        with pytest.raises(ShootError, match="not the address of a cluster"):
+            checked(wrong)

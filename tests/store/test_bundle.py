@@ -1,0 +1,110 @@
+"""A project taken along in one file, and what is refused of such files."""
+
+import hashlib
+import json
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.conftest import png_of
+from tests.core.geometry.test_intake import glb
+
+from cyclorama.core.clip.cut import Clip, Cut
+from cyclorama.core.errors import IntakeError
+from cyclorama.core.geometry.intake import take_in
+from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.scene import new_project
+from cyclorama.core.sheet.arrive import with_item
+from cyclorama.store import Studio
+from cyclorama.store.bundle import open_bundle, pack_bundle
+
+
+@pytest.fixture
+def packed(tmp_path: Path) -> tuple[Studio, str, Path]:
+    """A project with a model and a cut with a picture, and its bundle."""
+    studio = Studio(tmp_path / "here")
+    intake = take_in({"ball.glb": glb()})
+    studio.keep_intake(intake)
+    made = with_item(new_project("Ball"), intake.item, intake.materials, presented=True)
+    project = studio.projects.create(made).project.id
+    picture = png_of(np.full((9, 16, 3), 90))
+    key = content_hash(picture)
+    studio.assets.put(key, picture)
+    cut = Cut(clips=(Clip(id="a", picture=key, length=24), Clip(id="b", take_id="gone", length=24)))
+    studio.cuts.edit(project, 0, lambda before: (cut, "Cut"))
+    path = tmp_path / "ball.zip"
+    pack_bundle(studio, project, path)
+    return studio, project, path
+
+
+def test_it_opens_elsewhere_to_the_same_bits(packed: tuple[Studio, str, Path], tmp_path: Path) -> None:
+    studio, project, path = packed
+    there = Studio(tmp_path / "there")
+    opened = open_bundle(there, path)
+    assert opened.id == project
+    assert there.projects.get(project).project == studio.projects.get(project).project
+    assert there.cuts.get(project).cut == studio.cuts.get(project).cut
+    for name in zipfile.ZipFile(path).namelist():
+        if name.startswith("files/"):
+            key = name.removeprefix("files/")
+            assert there.assets.get(key) == studio.assets.get(key)
+    assert there.measures(there.projects.get(project).project.subject) is not None
+    assert opened.says == ("The cut shows 1 takes that are not here: shoot them, or put others in their place.",)
+    again = tmp_path / "again.zip"
+    pack_bundle(there, project, again)
+    old, new = (json.loads(zipfile.ZipFile(p).read("manifest.json")) for p in (path, again))
+    assert old == new
+    beside = open_bundle(there, path)
+    assert beside.id != project
+    assert "beside" in beside.says[0]
+
+
+def changed(path: Path, target: Path, change: Callable[[dict[str, bytes]], None]) -> Path:
+    with zipfile.ZipFile(path) as box:
+        files = {n: box.read(n) for n in box.namelist()}
+    change(files)
+    with zipfile.ZipFile(target, "w") as box:
+        for name, data in files.items():
+            box.writestr(name, data)
+    return target
+
+
+def test_what_is_damaged_is_refused_and_nothing_is_kept(packed: tuple[Studio, str, Path], tmp_path: Path) -> None:
+    _, _, path = packed
+    there = Studio(tmp_path / "there")
+
+    def flip(files: dict[str, bytes]) -> None:
+        name = next(n for n in files if n.startswith("files/"))
+        files[name] = bytes([files[name][0] ^ 1]) + files[name][1:]
+
+    def drop(files: dict[str, bytes]) -> None:
+        del files[next(n for n in files if n.startswith("files/"))]
+
+    def forget(files: dict[str, bytes]) -> None:
+        manifest = json.loads(files["manifest.json"])
+        manifest["files"] = {}
+        files["manifest.json"] = json.dumps(manifest).encode()
+
+    def invade(files: dict[str, bytes]) -> None:
+        manifest = json.loads(files["manifest.json"])
+        manifest["files"]["../../outside"] = {"sha256": hashlib.sha256(b"x").hexdigest(), "bytes": 1}
+        files["manifest.json"], files["files/../../outside"] = json.dumps(manifest).encode(), b"x"
+
+    def newer(files: dict[str, bytes]) -> None:
+        files["manifest.json"] = files["manifest.json"].replace(b'"version": 1', b'"version": 2')
+
+    for k, change in enumerate(
+        (flip, drop, forget, invade, newer, lambda f: f.pop("project.json"), lambda f: f.clear())
+    ):
+        with pytest.raises(IntakeError):
+            open_bundle(there, changed(path, tmp_path / f"bad-{k}.zip", change))
+    cut_short = tmp_path / "short.zip"
+    cut_short.write_bytes(path.read_bytes()[: path.stat().st_size // 2])
+    for bad in (cut_short, Path(__file__)):
+        with pytest.raises(IntakeError):
+            open_bundle(there, bad)
+    assert there.projects.ids() == []
+    assert not [p for p in (tmp_path / "there" / "assets").rglob("*") if p.is_file()]
+    assert not (tmp_path / "outside").exists()
