@@ -57,6 +57,7 @@ from cyclorama.core.scene import (
     put_all,
 )
 from cyclorama.core.sheet.lists import aimed
+from cyclorama.shoot import maker
 
 T = TypeVar("T")
 NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
@@ -135,7 +136,7 @@ def project_of(mesh: Mesh, material: Material) -> tuple[Project, dict[str, bytes
     item = item_of(key, ("Part", material.id), source_name="test.glb")
     return edited(new_project("Test"), {
         "materials": (material,), "items": (item,), "subject_id": item.id, "look/lights": (),
-        "set/sweep/on": False, "set/disc/on": False,
+        "set/sweep/on": False, "set/disc/on": False, "shot/shoot/caustics": "full",
     }), {key: data}  # fmt: skip
 
 
@@ -243,3 +244,17 @@ def fill(disk: Path, leave_bytes: int) -> Path:
     with ballast.open("wb") as file:
         os.posix_fallocate(file.fileno(), 0, shutil.disk_usage(disk).free - leave_bytes)
     return ballast
+
+
+@pytest.fixture
+def frames_exposed(monkeypatch: pytest.MonkeyPatch) -> list[int]:
+    """Numbers of the frames that takes expose."""
+    numbers: list[int] = []
+    plain = maker.expose_frame
+
+    def counting(here, *more):  # type: ignore[no-untyped-def]
+        numbers.append(here.frame)
+        return plain(here, *more)
+
+    monkeypatch.setattr(maker, "expose_frame", counting)
+    return numbers

@@ -1,14 +1,17 @@
 """Make the pictures in docs/screenshots from the demo data.
 
     .venv/bin/python tools/screenshots.py frames   one final frame of each demo project (about ten minutes)
-    .venv/bin/python tools/screenshots.py takes    short takes for the wall, the log and the screening room
+    .venv/bin/python tools/screenshots.py takes    short takes for the wall and the log
+    .venv/bin/python tools/screenshots.py screened  the screening room with the demo's takes
     .venv/bin/python tools/screenshots.py floor    the studio floor, through a headless browser
     .venv/bin/python tools/screenshots.py eye      looks and materials, through a headless browser
-    .venv/bin/python tools/screenshots.py pages    wall, log and screening room, through a headless browser
+    .venv/bin/python tools/screenshots.py night    a plan of several takes, and the log of a cluster that shoots it
+    .venv/bin/python tools/screenshots.py pages    wall, through a headless browser
 
 Everything is kept in a scratch folder (second argument), so the steps can be run apart.
 """
 
+import re
 import shutil
 import subprocess
 import sys
@@ -22,10 +25,13 @@ from urllib.request import urlopen
 
 from playwright.sync_api import Page, expect, sync_playwright
 
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Project, SetValue, apply_set
 from cyclorama.demo.write import write_demo
+from cyclorama.shoot import desk
 from cyclorama.shoot.command import shoot_in_terminal
 from cyclorama.shoot.frames import frame_path
+from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -82,9 +88,20 @@ def _wait_until_open(address: str) -> None:
 
 
 @contextmanager
-def opened(folder: Path) -> Iterator[tuple[Page, str]]:
+def opened(folder: Path, *more: str) -> Iterator[tuple[Page, str]]:
     """A browser page and the address of a server that shows the folder."""
-    command = [sys.executable, "-m", "cyclorama", "demo", "--no-open", "--port", str(PORT), "--data", str(folder)]
+    command = [
+        sys.executable,
+        "-m",
+        "cyclorama",
+        "demo",
+        "--no-open",
+        "--port",
+        str(PORT),
+        "--data",
+        str(folder),
+        *more,
+    ]
     server = subprocess.Popen(command, cwd=ROOT)
     arguments = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
     try:
@@ -124,9 +141,6 @@ def floor(folder: Path) -> None:
         for _ in range(4):
             page.keyboard.press("Control+z")
             page.wait_for_timeout(500)
-        developed(page, 32)
-        page.evaluate("() => document.getElementById('findings').parentElement.scrollIntoView()")
-        page.screenshot(path=TARGET / "studio-parts.png")
 
 
 def eye(folder: Path) -> None:
@@ -167,17 +181,13 @@ def eye(folder: Path) -> None:
 
 
 def moves(folder: Path) -> None:
-    """A ride with keyed focus, curves of a lamp that is switched on, and the ready moves."""
+    """A ride with keyed focus, and curves of a lamp that is switched on."""
     with opened(folder) as (page, address):
         page.goto(f"{address}/projects/plover#camera")
         page.fill("#frame-number", "25")
         page.press("#frame-number", "Enter")
         developed(page, 96)
         page.screenshot(path=TARGET / "studio-moves.png")
-        page.click("#ready-move")
-        page.wait_for_timeout(1200)
-        page.screenshot(path=TARGET / "ready-moves.png")
-        page.keyboard.press("Escape")
         page.get_by_role("tab", name="Lamp on").click()
         expect(page.locator(".lane-key")).to_have_count(6)
         page.fill("#frame-number", "44")
@@ -199,14 +209,75 @@ def pages(folder: Path) -> None:
         page.goto(address)
         page.wait_for_load_state("networkidle")
         page.screenshot(path=TARGET / "reel-wall.png")
-        page.goto(f"{address}/shoots")
-        page.wait_for_selector("[data-take] img")
-        time.sleep(1)
-        page.screenshot(path=TARGET / "shoot-log.png")
-        page.locator("[data-take]").last.get_by_role("link", name="Screen").click()
-        page.wait_for_function("() => !document.getElementById('seam').textContent.startsWith('Checking')")
-        time.sleep(1)
+
+
+def screened(folder: Path) -> None:
+    """The demo's takes: graded with scopes, two of them wiped, cut."""
+    studio = Studio(folder)
+    with Tracer() as tracer:
+        for take in studio.takes.ids():
+            if take.startswith("storm-glass-no-4-demo") and studio.takes.state(take) != "done":
+                shoot_take(studio, take, tracer)
+    with opened(folder) as (page, address):
+        page.goto(f"{address}/takes/storm-glass-no-4-demo-002#grade")
+        page.wait_for_function("() => document.getElementById('screen').naturalWidth > 0", timeout=60_000)
+        page.keyboard.press("m")
+        page.locator("summary", has_text="Curves").click()
+        page.wait_for_timeout(2500)
         page.screenshot(path=TARGET / "screening-room.png")
+        page.keyboard.press("m")
+        page.keyboard.press("3")
+        page.select_option("#compare-with", "storm-glass-no-4-demo-001")
+        expect(page.locator("#figures-list")).to_contain_text("FLIP", timeout=60_000)
+        page.wait_for_timeout(1000)
+        page.screenshot(path=TARGET / "screening-compare.png")
+        page.goto(f"{address}/projects/storm-glass-no-4/cut")
+        page.locator("#frame-now").fill("75")
+        page.keyboard.press("Enter")
+        page.locator(".tl-title").first.click()
+        page.wait_for_timeout(4000)
+        page.screenshot(path=TARGET / "cutting-bench.png")
+
+
+@contextmanager
+def cluster() -> Iterator[str]:
+    """The address of a scheduler with two machines."""
+    address = f"tcp://127.0.0.1:{PORT + 1}"
+    words = [
+        ["scheduler", "--port", str(PORT + 1)],
+        *(["worker", address, "--name", name] for name in ("attic", "cellar")),
+    ]
+    processes = [subprocess.Popen([sys.executable, "-m", "cyclorama", *w], cwd=ROOT) for w in words]
+    try:
+        yield address
+    finally:
+        for process in reversed(processes):
+            process.terminate()
+            process.wait()
+
+
+def night(folder: Path) -> None:
+    studio = Studio(folder)
+    edited(studio, "plover", SMALL | {"shot/shoot/quality": "fine"})
+    with cluster() as scheduler, opened(folder, "--cluster", scheduler) as (page, address):
+        page.goto(f"{address}/projects/plover#shoot")
+        page.click("#plan-several")
+        page.get_by_label("Figure-eight ride in Evening").check()
+        page.get_by_label("Still in Day").uncheck()
+        for tile in page.locator("#night-matrix img").all():
+            expect(tile).not_to_have_js_property("naturalWidth", 0, timeout=180_000)
+        page.click("#night-forecast")
+        expect(page.locator("#night-list")).to_contain_text(re.compile("about.*about.*about"), timeout=600_000)
+        page.screenshot(path=TARGET / "plan.png")
+        page.click("#night-shoot")
+        page.goto(f"{address}/shoots")
+        expect(page.locator("[data-state=running] img").nth(4)).to_be_visible(timeout=600_000)
+        page.wait_for_timeout(1500)
+        page.screenshot(path=TARGET / "shoot-log.png")
+        for line in studio.takes.ids():
+            if studio.takes.state(line) in ("running", "queued"):
+                desk.stop(studio, line)
+        expect(page.locator("[data-state=running]")).to_have_count(0, timeout=60_000)
 
 
 def main() -> None:
@@ -219,6 +290,8 @@ def main() -> None:
         ("moves", moves),
         ("eye", eye),
         ("takes", takes),
+        ("screened", screened),
+        ("night", night),
         ("pages", pages),
     ):
         if wanted in ("all", name):

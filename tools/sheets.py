@@ -1,12 +1,5 @@
-"""Make the rendered sheets in docs/screenshots: all material presets, and all passes of a frame.
+"""Make the rendered sheet of all material presets in docs/screenshots (about five minutes)."""
 
-.venv/bin/python tools/sheets.py presets    (about five minutes)
-.venv/bin/python tools/sheets.py passes     (about two minutes)
-"""
-
-import io
-import sys
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -17,15 +10,13 @@ from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.material.presets import PRESETS, with_preset
 from cyclorama.core.motion import moment
-from cyclorama.core.picture.cryptomatte import id_as_float, name_id
 from cyclorama.core.picture.exposure import expose
-from cyclorama.core.picture.exr import encode_exr, read_layers
-from cyclorama.core.picture.view import srgb_encode, to_bytes, to_display
+from cyclorama.core.picture.exr import encode_exr
+from cyclorama.core.picture.view import to_bytes, to_display
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.denoise import denoise
 from cyclorama.core.render.film.frame import beauty, expose_frame
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.render.passes.outputs import pass_files
 from cyclorama.core.scene import (
     Aim,
     Environment,
@@ -33,7 +24,6 @@ from cyclorama.core.scene import (
     Light,
     Material,
     Part,
-    Passes,
     Project,
     Tone,
     Variant,
@@ -42,7 +32,6 @@ from cyclorama.core.scene import (
     put_all,
 )
 from cyclorama.demo.environments import north_light_studio
-from cyclorama.demo.projects import storm_glass_project
 
 TARGET = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 FONT = Path(__file__).resolve().parents[1] / "src/cyclorama/web/static/fonts/hanken-grotesk-latin-wght-normal.woff2"
@@ -119,69 +108,5 @@ def presets() -> None:
     sheet(tiles, 6).save(TARGET / "material-presets.png")
 
 
-def passes() -> None:
-    demo = storm_glass_project()
-    wanted = ("albedo", "normal", "position", "depth", "motion", "objects", "lights", "components", "catcher",
-              "occlusion", "wireframe", "clay")  # fmt: skip
-    project = put_all(demo.project, {
-        "shot/shoot/width": 400, "shot/shoot/height": 400, "shot/shoot/samples": 96,
-        "shot/shoot/passes": Passes(wanted=wanted, wire_px=0.7),
-    })  # fmt: skip
-    compiler = SceneCompiler({**demo.intake.assets, **demo.assets}.__getitem__)
-    tiles = []
-    with Tracer() as tracer:
-        film = expose_frame(moment(project, 1), compiler, tracer)
-        clean = denoise(film)
-        radiance, _ = beauty(film, moment(project, 1), compiler, clean)
-        tiles.append(("beauty", Image.fromarray(to_bytes(to_display(expose(radiance, project.look.tone), "neutral")))))
-        for file in pass_files(moment(project, 1), film, clean, compiler, tracer):
-            tiles += shown(file.name, file.extension, file.data, project)
-            print(file.name, flush=True)
-    small = [(name, tile.convert("RGB").resize((300, 300), Image.Resampling.LANCZOS)) for name, tile in tiles]
-    sheet(small, 4).save(TARGET / "passes.png")
-
-
-def _near_is_white(depth: np.ndarray) -> np.ndarray:
-    near, far = np.percentile(depth[depth > 0], [1, 70])
-    return np.where(depth > 0, np.clip((far - depth) / (far - near), 0, 1), 0)
-
-
-def shown(name: str, extension: str, data: bytes, project: Project) -> list[tuple[str, Image.Image]]:
-    """A pass as pictures that can be looked at."""
-    if extension != "exr":
-        picture = Image.open(io.BytesIO(data))
-        if picture.mode == "RGBA":
-            picture = Image.alpha_composite(Image.new("RGBA", picture.size, (118, 118, 118, 255)), picture)
-        return [(name, picture.convert("RGB"))]
-    c = read_layers(data, name)
-
-    def stacked(layer: str, letters: str = "RGB") -> np.ndarray:
-        return np.stack([c[f"{layer}.{x}"] for x in letters], axis=-1)
-
-    tiled: dict[str, Callable[[], np.ndarray]] = {
-        "depth": lambda: np.repeat(_near_is_white(c["depth.Z"])[..., None], 3, axis=2),
-        "position": lambda: np.clip(stacked("position", "XYZ") * 2.5 + 0.4, 0, 1),
-        "motion": lambda: np.clip(np.dstack([stacked("motion", "XY") / 8 + 0.5, 0 * c["motion.X"] + 0.5]), 0, 1),
-    }  # fmt: skip
-    if name in tiled:
-        return [(name, Image.fromarray(to_bytes(srgb_encode(tiled[name]().astype(np.float32)))))]
-    if name == "objects":
-        names = ["Sweep", "Disc", *(p.name for p in project.subject.parts)] if project.subject else []
-        colours = np.random.default_rng(4).uniform(0.15, 0.95, (len(names), 3))
-        flat = np.zeros((*c["objects00.R"].shape, 3))
-        for part, colour in zip(names, colours, strict=True):
-            flat[c["objects00.R"] == id_as_float(name_id(part))] = colour
-        return [("part mattes", Image.fromarray(to_bytes(flat.astype(np.float32))))]
-    layers = {
-        "lights": ("light Key", "light Rim", "light environment"),
-        "components": ("direct specular", "indirect transmission"),
-    }
-    return [
-        (layer, Image.fromarray(to_bytes(to_display(stacked(layer).astype(np.float32), "neutral"))))
-        for layer in layers[name]
-    ]
-
-
 if __name__ == "__main__":
-    for wanted in sys.argv[1:] or ["presets", "passes"]:
-        {"presets": presets, "passes": passes}[wanted]()
+    presets()

@@ -31,7 +31,13 @@ Host = Annotated[
     str, typer.Option(help="Address to listen at. Beyond this machine, 0.0.0.0 say, the studio asks for a key.")
 ]
 AllowHost = Annotated[list[str], typer.Option(help="Another name under which the studio may be opened.")]
+Cluster = Annotated[
+    str | None, typer.Option(envvar="CYC_CLUSTER", help="Scheduler of a cluster that shoots, tcp://name:8786 say.")
+]
 NoOpen = Annotated[bool, typer.Option("--no-open", help="Do not open a browser window.")]
+
+
+Data = Annotated[Path, typer.Option(help="Data folder.")]
 
 
 @app.command()
@@ -41,11 +47,13 @@ def demo(
     no_open: NoOpen = False,
     host: Host = LOCAL,
     allow_host: AllowHost = [],  # noqa: B006  (typer reads it, nobody changes it)
+    cluster: Cluster = None,
 ) -> None:
     """Start with the made-up studio's two projects. The data is written on first use."""
     from .demo.write import write_demo
 
     with _told():
+        _shoot_on(cluster)
         write_demo(data, lambda what: typer.echo(f"{what} …"))
     _serve(data, host, port, no_open, allow_host)
 
@@ -57,13 +65,16 @@ def run(
     no_open: NoOpen = False,
     host: Host = LOCAL,
     allow_host: AllowHost = [],  # noqa: B006
+    cluster: Cluster = None,
 ) -> None:
     """Start with your own projects."""
+    with _told():
+        _shoot_on(cluster)
     _serve(data, host, port, no_open, allow_host)
 
 
 @app.command()
-def tidy(data: Annotated[Path, typer.Option(help="Data folder.")] = HOME / "studio") -> None:
+def tidy(data: Data = HOME / "studio") -> None:
     """Remove files that no project, no undo and no take needs. What is younger than a day is left."""
     from .core.sheet.words import data_size
     from .store import open_studio
@@ -75,7 +86,7 @@ def tidy(data: Annotated[Path, typer.Option(help="Data folder.")] = HOME / "stud
 
 
 @app.command()
-def restore(data: Annotated[Path, typer.Option(help="Data folder.")] = HOME / "studio") -> None:
+def restore(data: Data = HOME / "studio") -> None:
     """Go back to the last daily copy of the database; the present one is kept beside it. Close the studio first."""
     from .store.backup import restore as put_back
 
@@ -172,13 +183,122 @@ def shoot(
     shot: Annotated[str | None, typer.Option(help="Name of the move; only to make sure it is the right one.")] = None,
     frames: Annotated[str | None, typer.Option(help="Frames to shoot, e.g. 1-48 or 7.")] = None,
     samples: Annotated[int | None, typer.Option(help="Samples per pixel instead of the project's.")] = None,
-    data: Annotated[Path, typer.Option(help="Data folder.")] = HOME / "studio",
+    data: Data = HOME / "studio",
     resume: Annotated[str | None, typer.Option(help="Id of a take to go on with.")] = None,
+    cluster: Cluster = None,
 ) -> None:
     """Shoot without a browser. Ctrl+C stops; `--resume` goes on with what is missing."""
     from .shoot.command import shoot_in_terminal
 
+    with _told():
+        _shoot_on(cluster)
     sys.exit(shoot_in_terminal(data, project, shot, frames, samples, resume))
+
+
+Preset = Annotated[str, typer.Option(help="web, fine, small, gif-loop, clear-loop, master, png, spin, sheet …")]
+Size = Annotated[str | None, typer.Option(help="Width and height, 1080x1920 say; else that of the cut.")]
+Fits = Annotated[float | None, typer.Option(help="Million bytes it must fit in; the quality is found.")]
+Rounds = Annotated[int, typer.Option(help="How often all of it is shown.")]
+
+
+@app.command()
+def cut(
+    project: Annotated[str, typer.Argument(help="Project name or id.")],
+    preset: Preset = "web",
+    size: Size = None,
+    fits: Fits = None,
+    rounds: Rounds = 1,
+    data: Data = HOME / "studio",
+) -> None:
+    """Hand over the cut of a project without a browser; the file is opened again and what is found is told."""
+    from .shoot.deliver_command import deliver_in_terminal
+
+    sys.exit(deliver_in_terminal(data, project, None, preset, size, fits, rounds))
+
+
+@app.command()
+def deliver(
+    take: Annotated[str, typer.Argument(help="Id of a take, as in its address.")],
+    preset: Preset = "web",
+    size: Size = None,
+    fits: Fits = None,
+    rounds: Rounds = 1,
+    data: Data = HOME / "studio",
+) -> None:
+    """Hand over a take alone without a browser."""
+    from .shoot.deliver_command import deliver_in_terminal
+
+    sys.exit(deliver_in_terminal(data, None, take, preset, size, fits, rounds))
+
+
+@app.command()
+def bundle(
+    project: Annotated[str, typer.Argument(help="Project name or id.")],
+    target: Annotated[Path, typer.Argument(help="The file to write, ball.zip say.")],
+    data: Data = HOME / "studio",
+) -> None:
+    """Pack a project with its cut and all files they need into one zip, for another machine. Takes are not in it."""
+    from .core.sheet.words import data_size
+    from .shoot.command import find_project
+    from .store import open_studio
+    from .store.bundle import pack_bundle
+
+    with _told():
+        studio = open_studio(data)
+        manifest = pack_bundle(studio, find_project(studio, project).project.id, target)
+    typer.echo(f"{target}: {len(manifest.files)} files, {data_size(target.stat().st_size)}.")
+    if manifest.missing:
+        typer.echo(f"{len(manifest.missing)} files it refers to were not there.", err=True)
+
+
+@app.command("open")
+def open_(
+    path: Annotated[Path, typer.Argument(help="A bundle.", exists=True, dir_okay=False)],
+    data: Data = HOME / "studio",
+) -> None:
+    """Take a project out of a bundle. Every file is compared with its sum before anything is kept."""
+    from .store import open_studio
+    from .store.bundle import open_bundle
+
+    with _told():
+        opened = open_bundle(open_studio(data), path)
+    typer.echo(f"‘{opened.name}’ is here, as {opened.id}.")
+    for sentence in opened.says:
+        typer.echo(f"  {sentence}")
+
+
+@app.command()
+def worker(
+    cluster: Annotated[str, typer.Argument(help="Address that the scheduler told, tcp://name:8786 say.")],
+    name: Annotated[str | None, typer.Option(help="What the shoot log calls this machine.")] = None,
+) -> None:
+    """Let this machine shoot for every studio on a cluster. Needs nothing but the program; files come by themselves."""
+    from .shoot.farm.machine import work_for
+
+    with _told():
+        work_for(cluster, name or f"{socket.gethostname()} {os.getpid()}", typer.echo)
+
+
+@app.command()
+def scheduler(
+    host: Annotated[
+        str, typer.Option(help="Address to listen at; 0.0.0.0 for the network. Mind who reaches it.")
+    ] = LOCAL,
+    port: Annotated[int, typer.Option(min=1, max=65535)] = 8786,
+) -> None:
+    """Bring studios and machines together: who reaches it can run programs on all of them, so keep it among friends."""
+    from .shoot.farm.machine import schedule
+
+    with _told():
+        schedule(host, port, typer.echo)
+
+
+def _shoot_on(cluster: str | None) -> None:
+    """Shoot on a cluster from now on. Raises ShootError for what is no address."""
+    if cluster:
+        from .shoot.farm.machine import checked
+
+        os.environ["CYC_CLUSTER"] = checked(cluster)
 
 
 @app.command()
@@ -187,14 +307,34 @@ def bench(
     growth: Annotated[bool, typer.Option("--growth", help="How time grows with triangles, lights, pixels.")] = False,
     flicker: Annotated[bool, typer.Option("--flicker", help="What denoising with neighbours gains.")] = False,
     intake: Annotated[bool, typer.Option("--intake", help="How long models take to come in.")] = False,
+    forecast: Annotated[bool, typer.Option("--forecast", help="How far forecasts are off.")] = False,
+    farm: Annotated[bool, typer.Option("--farm", help="What many machines gain, simulated.")] = False,
+    grading: Annotated[bool, typer.Option("--grading", help="How long a frame takes to be graded.")] = False,
+    cutting: Annotated[bool, typer.Option("--cutting", help="How long a cut takes to be delivered.")] = False,
+    against: Annotated[str | None, typer.Option(help="Another revision whose pictures and times to compare.")] = None,
 ) -> None:
     """Measure the renderer on a demo project; figures are ratios within this one run."""
+    from .bench.against import run_against
+    from .bench.cutting import run_cutting
+    from .bench.farm import run_farm
     from .bench.flicker import run_flicker
+    from .bench.forecast import run_forecast
+    from .bench.grading import run_grading
     from .bench.growth import run_growth
     from .bench.intake import run_intake
     from .bench.renderer import run_bench
 
-    if intake:
+    if against:
+        run_against(against, typer.echo)
+    elif forecast:
+        run_forecast(typer.echo)
+    elif cutting:
+        run_cutting(typer.echo)
+    elif grading:
+        run_grading(typer.echo)
+    elif farm:
+        run_farm(typer.echo)
+    elif intake:
         run_intake(typer.echo)
     elif flicker:
         run_flicker(typer.echo)
@@ -223,5 +363,11 @@ def check() -> None:
 
 @app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
 def test(context: typer.Context) -> None:
-    """Run all tests; further arguments go to pytest."""
-    raise typer.Exit(subprocess.run([sys.executable, "-m", "pytest", *context.args], cwd=ROOT).returncode)
+    """Run all tests, a file of them at a time in each of two processes; further arguments go to pytest instead."""
+    from .core.render.film.tracer import Tracer
+    from .core.render.warm import warm_up
+
+    with Tracer() as tracer:  # or all processes would compile the same kernels
+        warm_up(tracer)
+    arguments = context.args or ["-n", "2", "--dist", "loadfile", "--durations", "25"]
+    raise typer.Exit(subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT).returncode)

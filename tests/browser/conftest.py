@@ -2,7 +2,6 @@
 
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import time
@@ -12,6 +11,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
+from tests.clusters import free_port
 from tests.core.geometry.test_intake import glb
 
 ARGUMENTS = [
@@ -19,20 +19,16 @@ ARGUMENTS = [
     "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
 ]  # fmt: skip
 LONG_MS = 420_000
-expect.set_options(timeout=30_000)  # on a machine that compiles kernels meanwhile, what is quick takes its time
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+PATIENT_MS = 120_000
+"""On a machine that compiles kernels and traces for another test meanwhile, what is quick takes its time."""
+expect.set_options(timeout=PATIENT_MS)
 
 
 class Server:
     """The program as a person starts it."""
 
-    def __init__(self, folder: Path):
-        self.folder, self.port = folder, free_port()
+    def __init__(self, folder: Path, *more: str):
+        self.folder, self.port, self.more = folder, free_port(), more
         self.process: subprocess.Popen[bytes] | None = None
         self.start()
 
@@ -51,6 +47,7 @@ class Server:
             str(self.port),
             "--data",
             str(self.folder),
+            *self.more,
         ]
         self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
         end = time.monotonic() + 60
@@ -87,6 +84,7 @@ def browser() -> Iterator[Browser]:
 @pytest.fixture
 def page(browser: Browser) -> Iterator[Page]:
     page = browser.new_page(viewport={"width": 1280, "height": 800})
+    page.set_default_timeout(PATIENT_MS)
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))
     yield page

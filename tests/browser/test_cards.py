@@ -11,8 +11,9 @@ from tests.browser.conftest import LONG_MS, Server
 from tests.conftest import png_of, sphere
 from tests.glb_files import document_of, packed
 from tests.moving_models import bending_bar
+from tests.shoot.test_shoot import wait_for
 
-from cyclorama.core.scene import Project, SetValue, apply_set
+from cyclorama.core.scene import Project, SetValue, apply_set, put_all
 from cyclorama.demo.glb import GlbWriter
 from cyclorama.shoot import desk
 from cyclorama.store import Studio
@@ -192,6 +193,34 @@ def test_passes_and_a_broken_picture(page: Page, server: Server, floor: str, tmp
     assert project(server, floor) == before
 
 
+def test_several_takes_are_planned_and_a_frame_is_tried(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "shoot")
+    expect(page.locator("#plan-several")).to_be_hidden()  # one shot, one look
+    studio = Studio(server.folder)
+    saved = studio.projects.get(floor.rsplit("/", 1)[1].split("#")[0])
+    small = {"shot/shoot/width": 64, "shot/shoot/height": 36, "shot/frames": 3}
+    other = saved.project.look.model_copy(update={"id": "look-2", "name": "Evening"})
+    studio.projects.edit(saved.project.id, saved.version, "Smaller, another look",
+                         lambda p: put_all(p, {**small, "looks": (*p.looks, other)}))  # fmt: skip
+    page.reload()
+    page.click("#plan-several")
+    boxes = page.locator("#night-matrix input")
+    expect(boxes).to_have_count(2)
+    expect(page.locator("#night-total")).to_contain_text("1 take, 3 frames")
+    for box in boxes.all():
+        box.check()
+    expect(page.locator("#night-list li")).to_have_count(2)
+    page.click("#night-shoot")
+    expect(page.locator("#last-take")).to_contain_text("2 takes are on the shoot log")
+    page.click("#test-frame")
+    expect(page.locator("#last-take")).to_contain_text("frame 1", timeout=LONG_MS)
+    page.click("#last-take a")
+    expect(page.locator("[data-take]")).to_have_count(3)
+    expect(page.locator("[data-take]", has_text="done")).to_have_count(3, timeout=LONG_MS)
+    looks = {studio.takes.get(take).project.look.id for take in studio.takes.ids()}
+    assert len(looks) == 2
+
+
 def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "camera")
     before, at_first = project(server, floor), page.get_attribute("#undo", "title")
@@ -260,12 +289,15 @@ def test_lights_are_rebalanced_into_a_take(page: Page, server: Server, floor: st
     take = desk.call_take(studio, dataclasses.replace(saved, project=shot))
     page.goto(f"{server.address}/shoots")
     expect(page.locator(f"[data-take='{take.id}']")).to_have_attribute("data-state", "done", timeout=LONG_MS)
-    page.goto(f"{server.address}/takes/{take.id}")
+    page.goto(f"{server.address}/takes/{take.id}#grade")
     expect(page.locator("#mix-take")).to_be_disabled()
+    before = page.locator("#screen").get_attribute("src")
     key = page.get_by_role("slider", name="light Key, stops")
     key.fill("-2")
-    expect(page.locator("#screen")).to_have_attribute("src", re.compile("mix/1.*Key=-2"))
+    expect(page.locator("#mix-take")).to_be_enabled()
+    expect(page.locator("#screen")).not_to_have_attribute("src", before or "")
     page.get_by_label("light Fill, filter").fill("#ff8040")
+    wait_for(lambda: "light Fill" in studio.screening.finish(take).finishing.lights)
     page.click("#mix-take")
     expect(page.locator("#mix-made")).to_contain_text("is being mixed")
     page.goto(f"{server.address}/shoots")

@@ -73,7 +73,7 @@ def test_cards_are_accessible(page: Page, floor: str, card: str) -> None:
 
 
 def test_pages_are_accessible(page: Page, server: Server, take: str) -> None:
-    for url, ready in (("/", "[data-project]"), ("/shoots", "[data-take]"), (f"/takes/{take}", "#mix .row"),
+    for url, ready in (("/", "[data-project]"), ("/shoots", "[data-take]"), (f"/takes/{take}#grade", "#mix .row"),
                        ("/projects/nobody", "h1")):  # fmt: skip
         page.goto(server.address + url)
         expect(page.locator(ready).first).to_be_visible(timeout=LONG_MS)

@@ -219,17 +219,20 @@ def test_a_broken_model_is_told_and_changes_nothing(page: Page, floor: str, tmp_
 def test_shoot_kill_resume_screen_and_download(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "camera")
     for station, path, value in (
-        ("2", "", ""), ("3", "shot/frames", "6"), ("6", "shot/shoot/width", "320"), ("6", "shot/shoot/height", "180"),
+        ("2", "", ""), ("3", "shot/frames", "6"), ("6", "shot/shoot/width", "192"), ("6", "shot/shoot/height", "108"),
         ("6", "shot/shoot/samples", "96"),
     ):  # fmt: skip
         page.locator("#mat").focus()
         page.keyboard.press(station)
+        if path == "shot/shoot/samples":
+            page.locator("[data-choice='shot/shoot/quality'] [data-value=own]").click()
+            page.get_by_role("switch", name="Use neighbouring frames").click()
         if path:
             field(page, path).fill(value)
             field(page, path).press("Enter")
             expect(field(page, path)).to_have_value(value)
     expect(page.locator("#readiness")).to_contain_text(
-        "Will shoot 6 frames of ‘Orbit’ through ‘Camera 1’, 320×180, PNG"
+        "Will shoot 6 frames of ‘Orbit’ through ‘Camera 1’, 192×108, PNG"
     )
     page.click("#shoot")
     page.click("#last-take a")
@@ -262,7 +265,7 @@ def test_shoot_kill_resume_screen_and_download(page: Page, server: Server, floor
         page.click("#get-mp4")
     with av.open(io.BytesIO(Path(download.value.path()).read_bytes())) as container:
         video = container.streams.video[0]
-        assert (video.frames, video.average_rate, video.width, video.height) == (6, Fraction(24), 320, 180)
+        assert (video.frames, video.average_rate, video.width, video.height) == (6, Fraction(24), 192, 108)
 
 
 def test_keyboard_help_and_accessibility_basics(page: Page, floor: str) -> None:

@@ -62,7 +62,7 @@ def test_the_studio_itself_may_everything(client: TestClient) -> None:
     own = {"origin": HOME, "sec-fetch-site": "same-origin"}
     key = client.post("/api/projects", json={"name": "Mine"}, headers=own).json()["id"]
     with client.websocket_connect("ws://127.0.0.1:8765/live/takes", headers=own) as log:
-        assert log.receive_json() == []
+        assert log.receive_json() == {"takes": [], "crew": None}
     assert client.get(f"/api/projects/{key}", headers={"sec-fetch-site": "same-origin"}).status_code == 200
     # a link on another page may lead here
     visit = {"sec-fetch-site": "cross-site", "sec-fetch-mode": "navigate"}

@@ -199,7 +199,7 @@ def test_the_log_stops_when_its_page_is_closed(lens, monkeypatch: pytest.MonkeyP
     monkeypatch.setattr(live, "LOG_EVERY_S", 0.02)
     monkeypatch.setattr(live, "shoot_log", lambda studio: looks.append(time.monotonic()) or plain(studio))
     with client.websocket_connect(f"{SOCKETS}/live/takes") as log:
-        assert log.receive_json() == []
+        assert log.receive_json() == {"takes": [], "crew": None}
         wait_for(lambda: len(looks) > 3)
     time.sleep(0.3)
     before = len(looks)
@@ -239,4 +239,4 @@ def test_a_renderer_that_cannot_be_prepared_says_so_and_is_tried_again(
 def test_the_log_tells_all_takes(lens) -> None:  # type: ignore[no-untyped-def]
     client, _, _ = lens
     with client.websocket_connect(f"{SOCKETS}/live/takes") as log:
-        assert log.receive_json() == []
+        assert log.receive_json() == {"takes": [], "crew": None}

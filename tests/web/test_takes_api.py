@@ -54,21 +54,24 @@ def picture_of(response) -> np.ndarray:  # type: ignore[no-untyped-def]
 def test_lights_are_rebalanced_from_the_take(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
     studio, take = shot(client, data_folder, tracer, shot__shoot__passes__wanted=["lights", "clay", "depth"])
     state = client.get(f"/api/takes/{take}").json()
-    assert state["passes"] == ["clay"]
+    assert state["passes"] == ["clay", "depth"]
     assert state["lights"] == ["light Key", "light Fill", "light Rim", "light glow", "light environment"]
     beauty = picture_of(client.get(f"/api/takes/{take}/frames/1"))
-    as_shot = picture_of(client.get(f"/api/takes/{take}/mix/1"))
+
+    def mixed_frame(lights: dict[str, object], number: int = 1):  # type: ignore[no-untyped-def]
+        return client.post(f"/api/takes/{take}/shown/{number}", json={"finishing": {"lights": lights}})
+
+    as_shot = picture_of(mixed_frame({"light Key": {"colour": (1.0, 1.0, 0.9999)}}))
     assert np.abs(beauty - as_shot).mean() < 3  # JPEG, and half a step of rounding
-    brighter = picture_of(client.get(f"/api/takes/{take}/mix/1", params={"light Key": 1}))
-    dark = picture_of(client.get(f"/api/takes/{take}/mix/1", params={n: -20 for n in state["lights"]}))
+    brighter = picture_of(mixed_frame({"light Key": {"stops": 1}}))
+    dark = picture_of(mixed_frame({n: {"stops": -20} for n in state["lights"]}))
     assert brighter.mean() > as_shot.mean() + 2
     assert dark.mean() < 3
-    red = picture_of(client.get(f"/api/takes/{take}/mix/1", params={n: "0,1,0,0" for n in state["lights"][:3]}))
+    red = picture_of(mixed_frame({n: {"colour": (1, 0, 0)} for n in state["lights"][:3]}))
     assert red[..., 0].mean() > red[..., 1].mean() + 5
-    assert client.get(f"/api/takes/{take}/mix/1", params={"light Moon": 1}).status_code == 422
-    assert client.get(f"/api/takes/{take}/mix/1", params={"light Key": "1,2"}).status_code == 422
-    assert client.get(f"/api/takes/{take}/mix/1", params={"light Key": "much"}).status_code == 422
-    assert client.get(f"/api/takes/{take}/mix/9").status_code == 422
+    assert mixed_frame({"light Moon": {"stops": 1}}).status_code == 422
+    assert mixed_frame({"light Key": {"stops": "much"}}).status_code == 422
+    assert mixed_frame({"light Key": {"stops": 1}}, 9).status_code == 422
     clay = picture_of(client.get(f"/api/takes/{take}/passes/clay/1"))
     assert np.abs(clay - beauty).mean() > 2
     assert client.get(f"/api/takes/{take}/passes/wireframe/1").status_code == 404
@@ -134,20 +137,10 @@ def test_neighbours_expose_each_frame_once(
     client: TestClient,  # noqa: F811
     data_folder: Path,
     tracer: Tracer,
-    monkeypatch: pytest.MonkeyPatch,
+    frames_exposed: list[int],
 ) -> None:
-    from cyclorama.shoot import maker
-
-    exposed: list[int] = []
-    plain = maker.expose_frame
-
-    def counting(here, *more):  # type: ignore[no-untyped-def]
-        exposed.append(here.frame)
-        return plain(here, *more)
-
-    monkeypatch.setattr(maker, "expose_frame", counting)
     studio, take = shot(client, data_folder, tracer, shot__shoot__denoise_neighbours=True, shot__shoot__to_frame=6)
-    assert sorted(exposed) == [1, 2, 3, 4, 5, 6]
+    assert sorted(frames_exposed) == [1, 2, 3, 4, 5, 6]
     assert all(frame_path(studio.takes.get(take), n).exists() for n in range(1, 7))
 
 
@@ -203,7 +196,8 @@ def test_what_is_delivered_is_compared_first(client: TestClient, data_folder: Pa
     data = frame_path(whole, 2).read_bytes()
     lights = pass_path(whole, "lights", 2)
     lights.write_bytes(lights.read_bytes()[:-40] + bytes(40))
-    assert "damaged" in client.get(f"/api/takes/{take}/mix/2").json()["error"]
+    relit = {"finishing": {"lights": {"light Key": {"stops": 1}}}}
+    assert "damaged" in client.post(f"/api/takes/{take}/shown/2", json=relit).json()["error"]
     for state, damage in (("damaged", data[:-20] + bytes(20)), ("missing", None)):
         if damage is None:
             frame_path(whole, 2).unlink()

@@ -111,7 +111,7 @@ def storm_glass_project() -> DemoProject:
         shots=(Shot(
             id="shot-1", name="Orbit", camera_id="camera-1", look_id="look-1", frames=240,
             rows=(Row(id="camera", segments=(Segment(id="segment-1", kind="orbit"),)),),
-            shoot=ShootSettings(margin=0.07, samples=96),
+            shoot=ShootSettings(margin=0.07, samples=96, quality="fine", denoise_neighbours=True),
         ),),
         shot_id="shot-1",
     )  # fmt: skip
@@ -148,7 +148,7 @@ def lantern_project() -> DemoProject:
         shots=(Shot(
             id="shot-1", name="Spin", camera_id="camera-1", look_id="look-1", frames=144,
             rows=(Row(id="disc", segments=(Segment(id="segment-1", kind="spin"),)),),
-            shoot=ShootSettings(margin=0.07, samples=96),
+            shoot=ShootSettings(margin=0.07, samples=96, quality="fine", denoise_neighbours=True),
         ),),
         shot_id="shot-1",
     )  # fmt: skip

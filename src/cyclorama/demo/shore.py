@@ -6,6 +6,7 @@ from ..core.geometry.kept import content_hash
 from ..core.motion import focus_distance_m, poses_at
 from ..core.picture.exr import encode_exr
 from ..core.scene import (
+    FOR_CLIPS,
     Aim,
     Camera,
     Channel,
@@ -58,14 +59,15 @@ def plover_project() -> DemoProject:
                    aim=AIM, f_number=8),
         ),
         shots=(
-            Shot(id="shot-1", name="Figure-eight ride", camera_id="camera-1", look_id="look-1", frames=192),
+            Shot(id="shot-1", name="Figure-eight ride", camera_id="camera-1", look_id="look-1", frames=192,
+                 shoot=FOR_CLIPS),
             Shot(id="shot-2", name="Lamp on", camera_id="camera-2", look_id="look-2", frames=96,
                  rows=(Row(id="camera", segments=(
                      Segment(id="segment-1", kind="push", by_m=0.2, ease_in=0.3, ease_out=0.3, frames=72),
                      Segment(id="segment-2", kind="hold"),
-                 )),), channels=_switched_on()),
+                 )),), channels=_switched_on(), shoot=FOR_CLIPS),
             Shot(id="shot-3", name="Still", camera_id="camera-3", look_id="look-1", frames=1,
-                 shoot=ShootSettings(width=1080, height=1350, margin=0.07, samples=192)),
+                 shoot=ShootSettings(width=1080, height=1350, margin=0.07, samples=192, quality="print")),
         ),
         shot_id="shot-1",
     )  # fmt: skip

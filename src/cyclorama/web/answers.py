@@ -260,6 +260,8 @@ class ProjectState(BaseModel):
     paths: list[PathState]
     report: IntakeReport | None
     lens: LensState
+    file_names: str
+    """of the open shot's first and last frame"""
     shot_pictures: dict[str, str]
     """addresses of a frame of shots that are proofed as they stand, by their ids"""
     other_cameras: list[OtherCamera]

@@ -11,14 +11,19 @@ from fastapi.staticfiles import StaticFiles
 
 from .. import __version__
 from ..core.errors import CycloramaError
+from ..shoot.finished import Masters
 from ..shoot.watch import Watch, mark_interrupted
 from ..store import Studio
 from ..store.backup import daily_backup
 from ..store.database import JobKind
 from ..store.tidy import tidy
 from . import (
+    checks,
     colours,
+    cuts,
+    deliveries,
     environments,
+    grades,
     jobs,
     light_bench,
     live,
@@ -30,8 +35,10 @@ from . import (
     proofs,
     ready_stock,
     rigs,
+    screening,
     standins,
     stock,
+    take_views,
     takes,
     touch,
     tray,
@@ -41,6 +48,7 @@ from .context import Context
 from .guard import Guard
 from .intakes import intake_kinds
 from .lens import Lens
+from .limited import make_ready
 from .made_environments import MadeEnvironments
 from .posters import Posters, poster_kind
 from .problems import answer_problems
@@ -57,6 +65,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio = Studio(folder)
         mark_interrupted(studio)
+        make_ready()
         watch, backup = Watch(studio), daily_backup(folder)
         watch.start()
         backup.start()
@@ -70,11 +79,20 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
             "poster": poster_kind(studio, lens),
             "proof": proofs.proof_kind(studio, lens),
             "swatches": tray.swatch_kind(studio, lens),
+            "check": checks.check_kind(studio),
+            "delivery": deliveries.delivery_kind(studio),
         }
         work = Work(studio, kinds)
         work.start()
         app.state.context = Context(
-            studio, lens, work, Puppets(studio), Posters(studio, lens, work), MadeEnvironments(studio)
+            studio,
+            lens,
+            work,
+            Puppets(studio),
+            Posters(studio, lens, work),
+            MadeEnvironments(studio),
+            Masters(),
+            cuts.OpenCuts(),
         )
         yield
         watch.close()
@@ -93,6 +111,10 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         proofs,
         jobs,
         standins,
+        screening,
+        take_views,
+        grades,
+        checks,
         takes,
         live,
         touch,
@@ -105,6 +127,8 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         colours,
         ready_stock,
         stock,
+        cuts,
+        deliveries,
     ):
         app.include_router(module.router)
     app.add_middleware(Guard, hosts=tuple(hosts), key=key)

@@ -7,14 +7,20 @@ have changed since is made anew.
 import hashlib
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from ..core.clip.encode import encode_mp4
 from ..core.errors import ShootError, telling_of_space
 from ..core.motion import FrameRate
+from ..core.picture.finishing import Finishing
+from ..core.picture.view import to_bytes
 from ..core.sequence.names import sequence_stem
+from ..shoot.finished import Masters, as_shot, finished, why_not_gradable
 from ..shoot.frames import read_whole
 from ..store import Studio, TakeRecord
 from ..store.assets import write_whole
@@ -40,15 +46,16 @@ class Clip:
 
     take: TakeRecord
     loops: int
+    finishing: Finishing
 
     @classmethod
-    def of(cls, take: TakeRecord, loops: int) -> "Clip":
+    def of(cls, studio: Studio, take: TakeRecord, loops: int) -> "Clip":
         """Raises ShootError when no frame is finished, or they are of a kind that has no look of its own."""
         if not take.frames:
             raise ShootError("No frame of this take is finished yet.")
-        if take.project.shot.shoot.file_format not in ("png", "jpeg"):
-            raise ShootError("Clips are made from PNG or JPEG frames; these have no look or size of their own.")
-        return cls(take, loops)
+        if why_not_gradable(take) and take.project.shot.shoot.file_format not in ("png", "jpeg"):
+            raise ShootError("Clips are made from masters, PNG or JPEG frames; this take has neither.")
+        return cls(take, loops, studio.screening.finish(take).finishing)
 
     @property
     def numbers(self) -> list[int]:
@@ -71,7 +78,8 @@ class Clip:
     def source(self) -> str:
         """A fingerprint of everything it is made from."""
         sums = [f"{n}:{s.sha256}" for n in self.numbers if (s := self.take.frames[n].files[BEAUTY])]
-        return hashlib.sha256(f"{self.rate} {self.loops} {' '.join(sums)}".encode()).hexdigest()
+        graded = "" if as_shot(self.take, self.finishing) else self.finishing.model_dump_json()
+        return hashlib.sha256(f"{self.rate} {self.loops} {graded} {' '.join(sums)}".encode()).hexdigest()
 
     @property
     def is_there(self) -> bool:
@@ -107,11 +115,18 @@ def clip_kind(studio: Studio) -> Kind:
     return Kind(lambda job, hand: _encode(studio, job, hand), FAULT)
 
 
+def _pixels(studio: Studio, clip: Clip, number: int) -> bytes | NDArray[np.uint8]:
+    """A frame's file while nothing was changed of how it is finished, else its pixels."""
+    if as_shot(clip.take, clip.finishing) and clip.take.project.shot.shoot.file_format in ("png", "jpeg"):
+        return read_whole(clip.take, number)
+    return to_bytes(finished(clip.take, number, clip.finishing, Masters(0), studio.assets.get))
+
+
 def _encode(studio: Studio, job: Job, hand: Hand) -> Result:
     spec = Cut.model_validate_json(job.spec)
-    clip = Clip.of(studio.takes.get(spec.take_id), spec.loops)
+    clip = Clip.of(studio, studio.takes.get(spec.take_id), spec.loops)
     if not clip.is_there:
-        frames = [(f"Frame {n}", lambda n=n: read_whole(clip.take, n)) for n in clip.numbers]
+        frames = [(f"Frame {n}", partial(_pixels, studio, clip, n)) for n in clip.numbers]
         try:
             with telling_of_space():
                 encode_mp4(

@@ -1,15 +1,20 @@
 """What every request may need."""
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from fastapi.requests import HTTPConnection
 
+from ..shoot.finished import Masters
 from ..store import Studio
 from .lens import Lens
 from .made_environments import MadeEnvironments
 from .posters import Posters
 from .puppets import Puppets
 from .work import Work
+
+if TYPE_CHECKING:
+    from .cuts import OpenCuts
 
 
 @dataclass(slots=True)
@@ -20,6 +25,8 @@ class Context:
     puppets: Puppets
     posters: Posters
     environments: MadeEnvironments
+    masters: Masters
+    cuts: "OpenCuts"
 
 
 def context(connection: HTTPConnection) -> Context:

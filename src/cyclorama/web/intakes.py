@@ -10,7 +10,7 @@ from pydantic import BaseModel
 
 from ..core.errors import ChangeError, telling_of_space
 from ..core.geometry.kept import Intake
-from ..core.scene import Detail, new_project
+from ..core.scene import FOR_CLIPS, Detail, new_project
 from ..core.sheet.arrive import put_beside, put_on_set
 from ..core.sheet.replace import finest, kept_by_name, made_again, standing
 from ..store import AssetStore, Studio
@@ -118,7 +118,7 @@ def _read(job: Job, hand: Hand, read: Callable[..., Intake], *given: Any) -> Int
 def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, hand: Hand) -> Result:
     """Put what came in on the set, fitted and grounded, as one step that can be undone."""
     saved = None if project_id is None else studio.projects.get(project_id)
-    project = saved.project if saved else new_project(_title(intake.item.source_name))
+    project = saved.project if saved else new_project(_title(intake.item.source_name), FOR_CLIPS)
     while not (lens.ready.wait(0.1) or lens.unprepared):
         hand.tell(lens.preparing, 0.98)
         _go_on(hand)

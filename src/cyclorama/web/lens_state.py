@@ -57,6 +57,9 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
     ev100 = shown_ev100(project, project.shot)
     gain = exposure_scale(look.tone.model_copy(update={"ev100": ev100}))
     white = white_balance_rgb(look.tone.white_k, look.tone.white_tint)
+    if look.grade.on:
+        gain *= 2.0**look.grade.exposure_stops
+        white = white * white_balance_rgb(look.grade.white_k, look.grade.white_tint)
     size = shoot.width, shoot.height
     depth = depth_of_field(camera, float(poses.focal_mm[index]), focus, *size)
     lit = {light.id for light in look.lit_lights}

@@ -4,6 +4,7 @@ import logging
 import multiprocessing
 import time
 from collections.abc import Callable
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -17,7 +18,20 @@ LOOK_EVERY_S = 0.1
 NO_MEMORY = "This needs more memory than there is. Reduce it and export it again."
 PICTURE_BYTES, PICTURE_S = 6 << 30, 120.0
 """What looking at a picture may need; the largest environment takes 3 GB."""
-_spawn = multiprocessing.get_context("spawn")
+_READY = "forkserver" in multiprocessing.get_all_start_methods()
+_children: Any = multiprocessing.get_context("forkserver" if _READY else "spawn")
+"""Where it can be had, children come from a process that has loaded everything once and does nothing else: they begin
+in a twentieth of a second instead of four."""
+if _READY:
+    _children.set_forkserver_preload(
+        ["cyclorama.web.intakes", "cyclorama.core.geometry.intake", "cyclorama.core.picture.examine"]
+    )
+
+
+def make_ready() -> None:
+    """Have children begin at once from now on, instead of when the first is wanted."""
+    if _READY:
+        forkserver.ensure_running()
 
 
 def run_limited(
@@ -29,8 +43,8 @@ def run_limited(
     `work` must be a function of a module. Raises IntakeError with its sentence, with `too_long` when it did not come
     to an end in time, and with `gave_up` when it died; Unwanted when it is found to be so.
     """
-    here, there = _spawn.Pipe(duplex=False)
-    child = _spawn.Process(target=_child, args=(there, memory_bytes, work, arguments), daemon=True)
+    here, there = _children.Pipe(duplex=False)
+    child = _children.Process(target=_child, args=(there, memory_bytes, work, arguments), daemon=True)
     until = time.monotonic() + longest_s
     try:
         if unwanted():

@@ -130,7 +130,7 @@ async def takes(socket: WebSocket, ctx: Ctx) -> None:
 
 
 def _log_json(studio: Studio) -> object:
-    return [line.model_dump(mode="json") for line in shoot_log(studio)]
+    return shoot_log(studio).model_dump(mode="json")
 
 
 async def _tell_of_takes(socket: WebSocket, ctx: Context) -> None:

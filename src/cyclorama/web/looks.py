@@ -11,6 +11,7 @@ from ..core.motion import Moment, moment
 from ..core.render.film.developing import Developer
 from ..core.scene import Change, put
 from ..core.sheet import perform_all
+from ..core.sheet.planning import Cell, as_planned
 from .context import Context, context
 from .lens import LensEye
 
@@ -37,14 +38,19 @@ def tried(ctx: Ctx, project_id: str, wanted: Tried) -> Response:
 
 @router.get("/{look_id}/{size}.jpg", response_class=Response)
 def picture(
-    ctx: Ctx, project_id: str, look_id: str, size: str, frame: int,
+    ctx: Ctx, project_id: str, look_id: str, size: str, frame: int | None = None, shot: str | None = None,
     v: Annotated[str, Query(description="what it shows, so that it may be kept")] = "",
 ) -> Response:  # fmt: skip
-    """A frame of the open shot in a look, as a `tile` or as a `picture` to be compared."""
+    """A frame (none told: in the middle) of a shot (none told: the open one) in a look, as a `tile` or as a `picture`
+    to be compared."""
     project = ctx.studio.projects.get(project_id).project
     if size not in WIDTHS or all(look.id != look_id for look in project.looks):
         raise NotFoundError("That look is not there any more.")
-    here = moment(put(project, "shot/look_id", look_id), frame)
+    if shot is not None:
+        project = as_planned(project, Cell(shot=shot))
+    numbers = project.shot.frame_numbers
+    number = frame if frame is not None else numbers[len(numbers) // 2] if len(numbers) else project.shot.first_frame
+    here = moment(put(project, "shot/look_id", look_id), number)
     return _still(ctx, here, size, "private, max-age=3600" if v else "no-store")
 
 

@@ -2,7 +2,7 @@
 
 import io
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from ..core.sequence.names import sequence_stem
@@ -15,23 +15,23 @@ PLAIN_BYTES = 3 << 30
 
 
 class Packing:
-    """All finished frames of a take, stored as they are.
+    """All finished frames of a take, stored as they are, or as `graded` makes them.
 
     Every frame is compared with its sum before the first byte is sent. Raises ShootError for one that is damaged or
     missing.
     """
 
-    def __init__(self, take: TakeRecord):
-        self._take = take
+    def __init__(self, take: TakeRecord, graded: Callable[[int], bytes] | None = None):
+        self._take, self._graded = take, graded
         self.stem = sequence_stem(take.project)
         self._numbers = [n for n in take.numbers if n in take.frames]
         for number in self._numbers:
             read_whole(take, number)
-        self.size = self._measure()
-        """bytes of the whole zip; None where it is so large that the format changes on the way"""
+        self.size = self._measure() if graded is None else None
+        """bytes of the whole zip; None where that is not known, or so large that the format changes on the way"""
 
     def chunks(self) -> Iterator[bytes]:
-        yield from self._packed(lambda number: read_whole(self._take, number))
+        yield from self._packed(self._graded or (lambda number: read_whole(self._take, number)))
 
     def _measure(self) -> int | None:
         files = sum(s.size for n in self._numbers if (s := self._take.frames[n].files[BEAUTY]))
@@ -40,7 +40,7 @@ class Packing:
         return files + sum(len(chunk) for chunk in self._packed(lambda number: b""))
 
     def _packed(self, read: Any) -> Iterator[bytes]:
-        sink = _Sink()
+        sink = Sink()
         with zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED) as archive:
             for number in self._numbers:
                 # a date of their own: that of a file may lie before 1980, which a zip cannot hold
@@ -56,7 +56,7 @@ def _date(take: TakeRecord) -> tuple[int, int, int, int, int, int]:
     return (max(at.year, 1980), at.month, at.day, at.hour, at.minute, at.second)
 
 
-class _Sink(io.RawIOBase):
+class Sink(io.RawIOBase):
     """A file that hands over what was written since the last look."""
 
     def __init__(self) -> None:

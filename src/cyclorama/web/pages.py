@@ -5,11 +5,12 @@ from typing import Annotated, Any, get_args
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import HTMLResponse
 
+from ..core.clip.cut import Cut
 from ..core.errors import DamagedError
 from ..core.light.studios import STUDIOS
 from ..core.material.presets import PRESETS
 from ..core.material.variations import Vary
-from ..core.scene import MaterialMaps, place_of
+from ..core.scene import MaterialMaps, Place, place_of
 from ..core.scene.light import Shape
 from ..core.scene.look_changes import ReadyRig
 from ..core.scene.material import PatternKind
@@ -28,7 +29,14 @@ from .problems import templates
 
 router = APIRouter(include_in_schema=False)
 Ctx = Annotated[Context, Depends(context)]
-templates.env.globals["place_of"] = place_of
+
+
+def _place(path: str) -> Place:
+    """What a control is bound to: a place of the project or, after `cut/`, of its cut."""
+    return place_of(path.removeprefix("cut/"), Cut) if path.startswith("cut/") else place_of(path)
+
+
+templates.env.globals["place_of"] = _place
 
 
 _VARIED = {"specular_roughness": "roughness", "base_metalness": "metalness", "specular_ior": "IOR",
@@ -144,6 +152,13 @@ def studio_floor(request: Request, ctx: Ctx, project_id: str) -> HTMLResponse:
         "studio.html",
         {"project": project, "affects": affects_everywhere(), "keyable": keyable_everywhere(), **_CARD_LISTS},
     )
+
+
+@router.get("/projects/{project_id}/cut")
+def cutting_bench(request: Request, ctx: Ctx, project_id: str) -> HTMLResponse:
+    """The cutting bench."""
+    project = ctx.studio.projects.get(project_id).project
+    return templates.TemplateResponse(request, "cut.html", {"project": project, "rates": _CARD_LISTS["rates"]})
 
 
 @router.get("/shoots")

@@ -9,7 +9,7 @@ from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
 from ..core.picture.examine import examine_environment, examine_picture
-from ..core.scene import Change, Detail, Project, new_project
+from ..core.scene import FOR_CLIPS, Change, Detail, Project, new_project
 from ..core.sheet import perform_all
 from ..core.sheet.surroundings import with_surroundings
 from ..core.sheet.words import duration
@@ -80,7 +80,7 @@ def names(ctx: Ctx) -> list[Named]:
 @router.post("/projects")
 def create(ctx: Ctx, wanted: NewProject) -> Made:
     """An empty studio."""
-    return Made(id=ctx.studio.projects.create(new_project(wanted.name)).project.id)
+    return Made(id=ctx.studio.projects.create(new_project(wanted.name, FOR_CLIPS)).project.id)
 
 
 @router.get("/projects/{project_id}")
@@ -148,12 +148,17 @@ def redo(ctx: Ctx, project_id: str, step: Step) -> ProjectState:
 @router.get("/projects/{project_id}/forecast")
 def shoot_forecast(ctx: Ctx, project_id: str) -> ForecastAnswer:
     """How long the shot will take, from a few probe frames."""
-    project = ctx.studio.projects.get(project_id).project
+    return forecast_answer(ctx, ctx.studio.projects.get(project_id).project)
+
+
+def forecast_answer(ctx: Context, project: Project) -> ForecastAnswer:
+    """How long the open shot of a project will take."""
     if not len(project.shot.frame_numbers):
         return ForecastAnswer(seconds=0, plus_minus=0, sentence="nothing to shoot")
     with ctx.lens.borrowed() as (compiler, tracer):
         seconds, spread = forecast(project, compiler, tracer)
-    most = "at most " if project.shot.shoot.noise_threshold is not None else ""
+    s = project.shot.shoot
+    most = "at most " if s.noise_threshold is not None and s.wanted_quality is None else ""
     sentence = f"{most}about {duration(seconds)} ± {duration(spread)}"
     return ForecastAnswer(seconds=seconds, plus_minus=spread, sentence=sentence)
 

@@ -92,7 +92,7 @@ def _make(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
     hand.tell("Contact sheet and clip", 0.97)
     _sheet(studio, project, proof, numbers)
     rate = FrameRate.of(project).fraction / Fraction(numbers[1] - numbers[0] if len(numbers) > 1 else 1)
-    encode_mp4([(f"Frame {n}", proof.frame(n).read_bytes) for n in numbers], rate, proof.clip, crf=20)
+    encode_mp4([(f"Frame {n}", proof.frame(n).read_bytes) for n in numbers], rate, proof.clip)
     proof.finish()
     return {"key": proof.key}
 

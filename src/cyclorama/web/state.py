@@ -31,6 +31,7 @@ from ..core.render.film.proof import Reading
 from ..core.scene import Channel, Item, Path, Project, place_of, value_at, worn
 from ..core.scene.light import WITH_RIG
 from ..core.scene.shot import DISC
+from ..core.sequence.names import first_and_last
 from ..core.sheet import Review, review, stations
 from ..core.sheet.placing import stands_on
 from ..core.sheet.review import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN
@@ -99,6 +100,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         ],
         report=studio.report(project.subject),
         lens=lens_state(project, r.poses, 0),
+        file_names=first_and_last(project),
         shot_pictures=_shot_pictures(project, proofs),
         other_cameras=[
             OtherCamera(

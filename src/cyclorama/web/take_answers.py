@@ -1,18 +1,22 @@
 """What the shoot log and the screening room are told of takes."""
 
+from datetime import UTC, datetime
 from typing import Literal
 
 from pydantic import BaseModel
 
-from ..core.motion import loops, moves_nothing
 from ..core.picture.mix import light_layer_names
-from ..core.render.passes.outputs import pass_extension
 from ..core.sequence.names import sequence_stem
 from ..core.sheet.words import data_size, duration
+from ..shoot.again import in_words
+from ..shoot.crew import Crew, crew_of
+from ..shoot.pass_pictures import views_of
 from ..shoot.presence import who_shoots
+from ..shoot.reel import film_of
 from ..store import ListedTake, Studio, TakeRecord
-from ..store.database import TakeState
+from ..store.database import Process, TakeState
 from ..store.slates import Slate
+from ..store.takes import BEAUTY
 
 HANGS = "The worker has given no sign of life for {silent}. Stop ends it; Resume goes on with another."
 DAMAGED = (
@@ -48,8 +52,21 @@ class TakeLine(BaseModel):
     forecast: str | None
     clamped: float | None
     source_id: str | None
+    process: Process
+    """how it is made of its source, where it has one"""
     disk: str | None
     created: str
+    not_before: datetime | None
+    """it is not begun sooner"""
+
+
+class ShootLog(BaseModel):
+    """What the shoot log shows."""
+
+    takes: list[TakeLine]
+    """that which is shot and those that wait for their turn first, then the newest"""
+    crew: Crew | None
+    """machines of a cluster, where one shoots"""
 
 
 class TakeAnswer(BaseModel):
@@ -65,12 +82,15 @@ class TakeAnswer(BaseModel):
     last: int
     done: list[int]
     """numbers of the frames that are finished"""
+    versions: list[str]
+    """of each of them: another one when it was shot again"""
     mean_s: float | None
     """seconds a frame took"""
     spent: str | None
     width: int
     height: int
-    samples: int
+    finely: str
+    """how finely it was shot, in few words"""
     format: str
     clamped: float | None
     """share of the light that clamping took away, None where nothing is clamped"""
@@ -80,48 +100,69 @@ class TakeAnswer(BaseModel):
     stem: str
     passes: list[str]
     """those that can be shown"""
+    transparent: bool
     lights: list[str]
     """those that were kept apart"""
     source_id: str | None
     """the take whose lights this one mixes"""
     disk: str | None
+    shot: str
+    """its name"""
+    otherwise: str | None
+    """frames that were shot otherwise than the take"""
+    waiting: int
+    """frames that wait to be shot again"""
 
 
 def take_answer(take: TakeRecord) -> TakeAnswer:
     """A take for the screening room."""
     done = sorted(n for n in take.frames if n in take.numbers)
-    seconds = [take.frames[n].seconds for n in done]
+    seconds = [spent for n in done if (spent := take.frames[n].seconds) > 0]  # those taken from another take took none
     lost = [clamped for n in done if (clamped := take.frames[n].clamped) is not None]
     s, shot = take.project.shot.shoot, take.project.shot
     return TakeAnswer(
         id=take.id, project_id=take.project_id, project_name=take.project.name, name=take.name, state=take.state,
         message=take.message, first=take.first, last=take.last, done=done,
+        versions=[f.sha256[:8] if (f := take.frames[n].files[BEAUTY]) else "" for n in done],
         mean_s=sum(seconds) / len(seconds) if seconds else None, spent=duration(sum(seconds)) if seconds else None,
-        width=s.width, height=s.height, samples=s.samples, format=s.file_format,
+        width=s.width, height=s.height, finely=s.samples_in_words, format=s.file_format,
         clamped=sum(lost) / len(lost) if lost else None, rate=(take.project.rate_num, take.project.rate_den),
-        loops=not moves_nothing(shot) and loops(take.project, shot) and len(take.numbers) == shot.frames,
+        loops=film_of(take).closes,
         stem=sequence_stem(take.project),
-        passes=[n for n in s.passes.wanted if pass_extension(s, n) in ("png", "jpg")],
-        lights=light_layer_names(take.project.look) if "lights" in s.passes.wanted else [],
+        passes=views_of(take),
+        transparent=s.transparent,
+        lights=kept_lights(take),
         source_id=take.source_id, disk=data_size(take.disk_bytes) if take.frames else None,
+        shot=shot.name, otherwise=in_words(take), waiting=len(take.pending),
     )  # fmt: skip
 
 
-def shoot_log(studio: Studio, project_id: str | None = None) -> list[TakeLine]:
-    """All takes for the shoot log, newest first; damaged ones with their names."""
+def kept_lights(take: TakeRecord) -> list[str]:
+    """Lights that were kept apart, by name of their layer."""
+    return light_layer_names(take.project.look) if "lights" in take.project.shot.shoot.passes.wanted else []
+
+
+def shoot_log(studio: Studio, project_id: str | None = None) -> ShootLog:
+    """All takes for the shoot log; damaged ones with their names."""
     there = who_shoots(studio.folder)
-    takes = studio.take_list.all(project_id)
+    takes = sorted(studio.take_list.all(project_id), key=_place)
+    crew = crew_of(studio.folder)
     wanted = {take.id: _strip(take) for take in takes}
     finished = studio.take_list.finished_among((take, n) for take, numbers in wanted.items() for n in numbers)
     lines = [
-        _line(take, [StripFrame(number=n, finished=(take.id, n) in finished) for n in wanted[take.id]])
+        _line(take, [StripFrame(number=n, finished=(take.id, n) in finished) for n in wanted[take.id]], crew)
         for take in takes
     ]
     if there is not None and there.hangs:
         for line in lines:
             if line.state == "running":
                 line.message = HANGS.format(silent=duration(there.silent_s))
-    return lines
+    return ShootLog(takes=lines, crew=crew)
+
+
+def _place(take: ListedTake) -> tuple[int, int]:
+    """Order of takes in the log, beyond their age."""
+    return {"running": 0, "queued": 1}.get(take.state, 2), take.turn if take.state == "queued" else 0
 
 
 def _strip(take: ListedTake) -> list[int]:
@@ -131,9 +172,10 @@ def _strip(take: ListedTake) -> list[int]:
     return [take.first + i * total // count for i in range(count)]
 
 
-def _line(take: ListedTake, strip: list[StripFrame]) -> TakeLine:
+def _line(take: ListedTake, strip: list[StripFrame], crew: Crew | None) -> TakeLine:
     total = take.last - take.first + 1
-    left = None if not take.finished else take.seconds / take.finished * (total - take.finished)
+    at_once = max(1, crew.working) if crew is not None else 1
+    left = None if take.mean_s is None else take.mean_s * (total - take.finished) / at_once
     damaged = take.slate is None
     return TakeLine(
         id=take.id, project_id=take.project_id, name=take.name, slate=take.slate,
@@ -142,6 +184,7 @@ def _line(take: ListedTake, strip: list[StripFrame]) -> TakeLine:
         first=take.first, last=take.last, finished=take.finished, strip=strip,
         left=duration(left) if left else None, spent=duration(take.seconds) if take.finished else None,
         forecast=duration(take.forecast_s) if take.forecast_s else None, clamped=take.clamped,
-        source_id=take.source_id, disk=data_size(take.bytes) if take.finished else None,
+        source_id=take.source_id, process=take.process, disk=data_size(take.bytes) if take.finished else None,
         created=take.created.isoformat(timespec="minutes"),
+        not_before=None if take.not_before is None else take.not_before.replace(tzinfo=UTC),
     )  # fmt: skip

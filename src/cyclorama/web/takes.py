@@ -1,30 +1,30 @@
 """JSON and files: calling takes, following them, checking and delivering them."""
 
-import io
 import shutil
+from datetime import UTC
 from pathlib import Path as FilePath
 from typing import Annotated, Literal
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Path, Query, Request
-from fastapi.responses import FileResponse, Response, StreamingResponse
-from PIL import Image
-from pydantic import BaseModel, Field
+from fastapi import APIRouter, Depends, Path, Query
+from fastapi.responses import FileResponse, StreamingResponse
+from pydantic import AwareDatetime, BaseModel, Field
 
 from ..core.errors import NotFoundError, ShootError
-from ..core.picture.mix import LightChange, mixed
-from ..core.picture.view import to_bytes, to_display
+from ..core.picture.mix import LightChange
 from ..core.sequence.seam import check_seam, display_picture
 from ..core.sheet import readiness, review
+from ..core.sheet.planning import MOST_TAKES, Cell, Plan, as_planned, planned
 from ..core.sheet.readiness import Readiness
 from ..shoot import desk
+from ..shoot.finished import Masters, as_shot, finished_file
 from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path
-from ..shoot.mixing import read_lights
-from .answers import Removed
+from .answers import ForecastAnswer, Removed
 from .clips import MOST_LOOPS, Clip, ask_for_clip, made_clip
 from .context import Context, context
 from .jobs import JobAnswer
 from .packing import Packing
+from .projects import forecast_answer
 from .take_answers import TakeAnswer, TakeLine, shoot_log, take_answer
 
 router = APIRouter(prefix="/api")
@@ -40,6 +40,24 @@ Loops = Annotated[int, Query(ge=1, le=MOST_LOOPS)]
 
 class Call(BaseModel):
     forecast_s: Seconds | None = None
+    only: Annotated[int, Field(ge=0, le=10_000_000)] | None = None
+    """the one frame to shoot"""
+
+
+class Cells(BaseModel):
+    cells: Annotated[tuple[Cell, ...], Field(min_length=1, max_length=MOST_TAKES)]
+    forecasts_s: Annotated[tuple[Seconds | None, ...], Field(max_length=MOST_TAKES)] = ()
+    """of its takes, as far as they are known"""
+
+
+class PlanCall(Cells):
+    not_before: AwareDatetime | None = None
+    """none of its takes is begun sooner"""
+
+
+class Turns(BaseModel):
+    ids: Annotated[tuple[str, ...], Field(max_length=10_000)]
+    """takes that wait, in the order in which they are to be shot"""
 
 
 class SeamAnswer(BaseModel):
@@ -66,12 +84,39 @@ def shoot_readiness(ctx: Ctx, project_id: str, seconds: Seconds | None = None, s
 @router.post("/projects/{project_id}/takes")
 def call_take(ctx: Ctx, project_id: str, call: Call) -> TakeAnswer:
     """Queue a take of the project as it stands."""
-    return take_answer(desk.call_take(ctx.studio, ctx.studio.projects.get(project_id), call.forecast_s))
+    return take_answer(desk.call_take(ctx.studio, ctx.studio.projects.get(project_id), call.forecast_s, only=call.only))
+
+
+@router.post("/projects/{project_id}/plan")
+def plan(ctx: Ctx, project_id: str, wanted: Cells) -> Plan:
+    """What the takes of a plan would be."""
+    project = ctx.studio.projects.get(project_id).project
+    return planned(project, wanted.cells, ctx.studio.measures(project.subject), wanted.forecasts_s)
+
+
+@router.post("/projects/{project_id}/plan/takes")
+def shoot_plan(ctx: Ctx, project_id: str, wanted: PlanCall) -> list[str]:
+    """Queue the takes of a plan; their names."""
+    when = None if wanted.not_before is None else wanted.not_before.astimezone(UTC).replace(tzinfo=None)
+    saved = ctx.studio.projects.get(project_id)
+    return [take.name for take in desk.call_plan(ctx.studio, saved, wanted.cells, when, wanted.forecasts_s)]
+
+
+@router.post("/projects/{project_id}/plan/forecast")
+def forecast_of_cell(ctx: Ctx, project_id: str, cell: Cell) -> ForecastAnswer:
+    """How long one take of a plan will take, from a few probe frames."""
+    return forecast_answer(ctx, as_planned(ctx.studio.projects.get(project_id).project, cell))
+
+
+@router.post("/takes/turns", status_code=204)
+def take_turns(ctx: Ctx, wanted: Turns) -> None:
+    """Put takes that wait into an order; others follow as they are."""
+    ctx.studio.takes.take_turns(list(wanted.ids))
 
 
 @router.get("/takes")
 def all_takes(ctx: Ctx, project: str | None = None) -> list[TakeLine]:
-    return shoot_log(ctx.studio, project)
+    return shoot_log(ctx.studio, project).takes
 
 
 @router.get("/takes/{take_id}")
@@ -104,9 +149,12 @@ def thumb(ctx: Ctx, take_id: str, number: Number) -> FileResponse:
 @router.get("/takes/{take_id}/seam")
 def seam(ctx: Ctx, take_id: str) -> SeamAnswer:
     """The seam check on the pictures."""
-    clip = Clip.of(ctx.studio.takes.get(take_id), 1)
-    check = check_seam(display_picture(read_whole(clip.take, n), f"Frame {n}") for n in clip.numbers)
-    complete = len(clip.numbers) == clip.take.project.shot.frames
+    take = ctx.studio.takes.get(take_id)
+    if take.project.shot.shoot.file_format not in ("png", "jpeg"):
+        raise ShootError("The seam is looked at in PNG or JPEG frames; the checks look at all others.")
+    numbers = [n for n in take.numbers if n in take.frames]
+    check = check_seam(display_picture(read_whole(take, n), f"Frame {n}") for n in numbers)
+    complete = len(numbers) == take.project.shot.frames
     sentence = check.sentence if complete else "Not all frames of the loop are there yet."
     return SeamAnswer(sentence=sentence, seam=check.seam, steps=check.steps, median=check.median)
 
@@ -114,13 +162,13 @@ def seam(ctx: Ctx, take_id: str) -> SeamAnswer:
 @router.post("/takes/{take_id}/clip")
 def make_clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> JobAnswer:
     """Begin to encode the take; follow it at /api/jobs, then fetch clip.mp4."""
-    return JobAnswer.of(ask_for_clip(ctx.work, Clip.of(ctx.studio.takes.get(take_id), loops)))
+    return JobAnswer.of(ask_for_clip(ctx.work, Clip.of(ctx.studio, ctx.studio.takes.get(take_id), loops)))
 
 
 @router.get("/takes/{take_id}/clip.mp4")
 def clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> FileResponse:
     """The take as an H.264 clip; made once for the frames as they are, however many ask for it."""
-    target = made_clip(ctx.work, Clip.of(ctx.studio.takes.get(take_id), loops))
+    target = made_clip(ctx.work, Clip.of(ctx.studio, ctx.studio.takes.get(take_id), loops))
     return FileResponse(target, media_type="video/mp4", filename=target.name)
 
 
@@ -132,33 +180,16 @@ def pass_frame(ctx: Ctx, take_id: str, name: str, number: Number) -> FileRespons
     return _file(pass_path(take, name, number), f"Frame {number} of ‘{name}’")
 
 
-@router.get("/takes/{take_id}/mix/{number}")
-def mix(ctx: Ctx, take_id: str, number: Number, request: Request) -> Response:
-    """A frame with its lights re-balanced: `?light Key=1.5` in stops, `?light Key=0,1,0.8,0.6` with a linear colour."""
-    take = ctx.studio.takes.get(take_id)
-    if "lights" not in take.project.shot.shoot.passes.wanted:
-        raise ShootError("The lights of this take were not kept apart; shoot it with the pass ‘Every light apart’.")
-    changes = {name: _light_change(value) for name, value in request.query_params.items()}
-    layers, _ = read_lights(take, number)
-    buffer = io.BytesIO()
-    # the layers are exposed already
-    shown = to_bytes(to_display(mixed(layers, changes), take.project.look.tone.view))
-    Image.fromarray(shown).save(buffer, "JPEG", quality=93)
-    return Response(buffer.getvalue(), media_type="image/jpeg", headers={"cache-control": "no-cache"})
-
-
-def _light_change(text: str) -> LightChange:
-    try:
-        stops, *colour = (float(x) for x in text.split(","))
-        return LightChange(stops=stops, colour=tuple(colour) or (1.0, 1.0, 1.0))  # type: ignore[arg-type]
-    except ValueError as error:
-        raise ShootError("A light is changed by −20 to 20 stops, and red, green and blue from 0 to 1.") from error
-
-
 @router.post("/takes/{take_id}/rebalance")
 def rebalance(ctx: Ctx, take_id: str, balance: dict[str, LightChange]) -> TakeAnswer:
     """A new take with the lights of this one mixed anew; nothing is rendered."""
     return take_answer(desk.call_mix(ctx.studio, take_id, balance))
+
+
+@router.post("/takes/{take_id}/denoise")
+def denoise(ctx: Ctx, take_id: str) -> TakeAnswer:
+    """A new take of this one's masters without noise; nothing is rendered."""
+    return take_answer(desk.call_clean(ctx.studio, take_id))
 
 
 @router.get("/takes/{take_id}/frames.zip")
@@ -168,7 +199,14 @@ def frames_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
     take = ctx.studio.takes.get(take_id)
     if not take.frames:
         raise ShootError("No frame of this take is finished yet.")
-    packing = Packing(take)
+    finishing = ctx.studio.screening.finish(take).finishing
+    graded = None
+    if not as_shot(take, finishing):
+
+        def graded(number: int) -> bytes:
+            return finished_file(take, number, finishing, Masters(0), ctx.studio.assets.get)
+
+    packing = Packing(take, graded)
     headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(packing.stem)}.zip"}
     if packing.size is not None:
         headers["content-length"] = str(packing.size)

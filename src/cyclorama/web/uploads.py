@@ -78,6 +78,15 @@ async def received(request: Request, data_folder: Path) -> AsyncIterator[Uploads
         raise
 
 
+async def received_file(request: Request, data_folder: Path) -> tuple[str, bytes]:
+    """Name and contents of the first file of a multipart request, of which nothing is kept. Raises as `received`."""
+    async with received(request, data_folder) as uploads:
+        name, path = next(iter(uploads.paths.items()))
+        data = await run_in_threadpool(path.read_bytes)
+        uploads.clear()
+        return name, data
+
+
 def _check_room(folder: Path, length: int) -> None:
     if length > MAX_BYTES + MAX_FILES * 1024:
         raise IntakeError(TOO_MUCH)

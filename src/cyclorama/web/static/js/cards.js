@@ -1,5 +1,6 @@
 /** What the cards show besides their bound fields: facts, reports, lists. */
 
+import { PASSES } from "./passes.js";
 import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
 import { ItemList } from "./item_list.js";
 import { LaidOn } from "./laid_on.js";
@@ -10,6 +11,7 @@ import { MaterialTray } from "./material_tray.js";
 import { MaterialCard } from "./material_card.js";
 import { MoveCard } from "./move_card.js";
 import { Variations } from "./variations.js";
+import { Night } from "./night.js";
 import { SubjectCard } from "./subject_card.js";
 
 const byId = (id) => document.getElementById(id);
@@ -18,22 +20,6 @@ const MOVES = {
   spin: "Subject and disc turn; the camera stands.",
   hold: "Nothing travels.",
 };
-
-const PASSES = [
-  ["lights", "Every light apart", "Strengths and colours can be re-balanced afterwards"],
-  ["components", "Diffuse, specular, transmission", "Direct and indirect, and emission"],
-  ["albedo", "Albedo", "Colour without light"],
-  ["normal", "Normal", "Direction of the surface"],
-  ["position", "Position", "Where the surface is, in metres"],
-  ["depth", "Depth", "Distance from the camera, in metres"],
-  ["motion", "Motion vectors", "Movement to the next frame, in pixels"],
-  ["objects", "Part mattes", "Coverage of every part, Cryptomatte"],
-  ["materials", "Material mattes", "Coverage of every material, Cryptomatte"],
-  ["catcher", "Shadow catcher", "Shadow and reflection of the floor in alpha, to lay over another picture"],
-  ["occlusion", "Occlusion", "How open each place is"],
-  ["wireframe", "Wireframe", "Edges of the mesh"],
-  ["clay", "Clay", "One grey material over all"],
-];
 
 export class Cards {
   /**
@@ -58,8 +44,11 @@ export class Cards {
     byId("move-choice").addEventListener("click", (e) => e.target.dataset.move && store.change({ kind: "travel", move: e.target.dataset.move }));
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
+    this.night = new Night(store);
+    byId("plan-several").addEventListener("click", () => this.night.open());
     byId("forecast").addEventListener("click", () => this.askForecast());
-    byId("shoot").addEventListener("click", () => this.shoot());
+    byId("shoot").addEventListener("click", () => this.shoot({ forecast_s: this.forecast?.seconds ?? null }));
+    byId("test-frame").addEventListener("click", () => this.shoot({ only: floor.frame() }));
   }
 
   /** One of the actions that stations offer. */
@@ -117,9 +106,11 @@ export class Cards {
     if (preset.selectedIndex < 0) preset.value = "";
     if (this.forecast?.version !== version) this.forecast = null;
     const station = stations.find((s) => s.key === "shoot");
+    byId("file-names").textContent = this.store.state.file_names;
     byId("readiness").textContent = this.forecast ? station.sentence.replace(/\.$/, `, ${this.forecast.sentence}.`) : station.sentence;
     byId("odd").replaceChildren(...station.hints.map((text) => make("li", {}, hint(text))));
-    byId("shoot").disabled = station.mark === "missing";
+    for (const id of ["shoot", "test-frame"]) byId(id).disabled = station.mark === "missing";
+    byId("plan-several").hidden = !this.night.several;
     this.#forecastSoon(version);
   }
 
@@ -145,9 +136,9 @@ export class Cards {
     button.textContent = "Forecast";
   }
 
-  async shoot() {
+  async shoot(wanted) {
     try {
-      const take = await post(`${this.store.url}/takes`, { forecast_s: this.forecast?.seconds ?? null });
+      const take = await post(`${this.store.url}/takes`, wanted);
       byId("last-take").replaceChildren(`‘${take.name}’ is on the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ". You can close the browser meanwhile.");
     } catch (error) {
       say(error.message);

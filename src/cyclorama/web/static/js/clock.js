@@ -1,5 +1,7 @@
 /** Which frame is shown, and playing the move in real time. */
 
+import { turned } from "./player.js";
+
 export class Clock {
   /** @param {import("./project.js").ProjectStore} store */
   constructor(store) {
@@ -67,10 +69,7 @@ export class Clock {
     const [from, to] = this.range ?? [first, first + frames - 1];
     const length = to - from + 1;
     const at = Math.min(Math.max(frame, from), to) - from;
-    if (!this.toAndFro) return from + ((at + count) % length);
-    const round = Math.max(1, 2 * (length - 1));
-    const there = (at + count) % round;
-    return from + Math.min(there, round - there);
+    return from + turned(at + count, length, this.toAndFro);
   }
 
   #play() {

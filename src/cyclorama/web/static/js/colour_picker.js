@@ -141,7 +141,7 @@ export class ColourPicker {
     const hue = at?.hue ?? (oklch[1] < 0.002 ? (this.hue ?? 0) : oklch[2]);
     if (this.following < 2) this.#mark(at?.lightness ?? oklch[0], at?.chroma ?? oklch[1], hue);
     byId("picker-now").style.background = digits;
-    if (document.activeElement !== byId("picker-told") || !at) byId("picker-told").value = digits;
+    if (document.activeElement !== byId("picker-told")) byId("picker-told").value = digits; // or what is being typed is lost
     byId("picker-numbers").replaceChildren(...[["OKLCH", round(oklch.slice(0, 2), 3) + ` ${oklch[2].toFixed(0)}°`], ["CIELAB", round(lab, 1)], ["linear", round(linear, 3)]].flatMap(([name, text]) => [make("dt", { class: "text-soft" }, name), make("dd", { class: "num" }, text)]));
     byId("picker-beyond").classList.toggle("invisible", !beyond);
   }

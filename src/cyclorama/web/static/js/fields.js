@@ -24,7 +24,7 @@ export class Fields {
     for (const box of root.querySelectorAll("[data-select]")) box.addEventListener("change", () => this.#set(box.dataset.select, typed(box, box.value)));
     for (const button of root.querySelectorAll("[data-toggle]"))
       button.addEventListener("click", () => this.#set(button.dataset.toggle, button.getAttribute("aria-checked") !== "true"));
-    for (const button of root.querySelectorAll("[data-press]"))
+    for (const button of root.querySelectorAll('[data-press]:not([data-press=""])'))
       button.addEventListener("click", () => this.#set(button.dataset.press, button.getAttribute("aria-pressed") !== "true"));
     for (const box of root.querySelectorAll("[data-colour]")) {
       const path = box.dataset.colour;
@@ -38,28 +38,41 @@ export class Fields {
   }
 
   #path(short) {
-    return this.store.resolve(short, this.chosen);
+    return this.store.resolve(short.split("#")[0], this.chosen);
+  }
+
+  /** The value of a place, or with `#2` at its end one of the numbers it consists of. */
+  #value(short) {
+    const value = this.store.value(this.#path(short));
+    const part = short.split("#")[1];
+    return part === undefined ? value : value?.[part];
+  }
+
+  /** What a place holds when one of its numbers, or all of it, is another. */
+  #whole(short, value) {
+    const part = short.split("#")[1];
+    return part === undefined ? value : this.store.value(this.#path(short)).map((x, i) => (i === Number(part) ? value : x));
   }
 
   #set(short, value) {
-    return this.store.set(this.#path(short), value);
+    return this.store.set(this.#path(short), this.#whole(short, value));
   }
 
   #attempt(short, value) {
-    this.floor.attempt([{ kind: "set", path: this.#path(short), value }]);
+    this.floor.attempt([{ kind: "set", path: this.#path(short), value: this.#whole(short, value) }]);
   }
 
   /** Show the document's values. */
   show() {
     const all = (selector) => this.root.querySelectorAll(selector);
-    const value = (short) => this.store.value(this.#path(short));
+    const value = (short) => this.#value(short);
     for (const box of all("[data-number]")) if (document.activeElement !== box) this.#showNumber(box);
     for (const group of all("[data-choice]"))
       for (const button of group.children) button.setAttribute("aria-pressed", button.dataset.value === String(value(group.dataset.choice)));
     for (const box of all("[data-select]")) box.value = String(value(box.dataset.select) ?? "");
     for (const item of all("[data-if]")) item.hidden = !this.#holds(item.dataset.if);
     for (const button of all("[data-toggle]")) button.setAttribute("aria-checked", value(button.dataset.toggle) === true);
-    for (const button of all("[data-press]")) button.setAttribute("aria-pressed", value(button.dataset.press) === true);
+    for (const button of all('[data-press]:not([data-press=""])')) button.setAttribute("aria-pressed", value(button.dataset.press) === true);
     for (const box of all("[data-colour]")) {
       const colour = value(box.dataset.colour);
       if (colour) box.firstElementChild.style.background = toHex(colour);
@@ -77,7 +90,7 @@ export class Fields {
   }
 
   #showNumber(box) {
-    const value = this.store.value(this.#path(box.dataset.number));
+    const value = this.#value(box.dataset.number);
     box.value = value === null || value === undefined ? "" : shown(value * Number(box.dataset.scale), Number(box.dataset.decimals), box.dataset.unit);
     box.parentElement.classList.remove("wrong");
   }
@@ -86,16 +99,16 @@ export class Fields {
     const { number: short, step, scale, unit } = box.dataset;
     const commit = (value) => {
       const stored = value === null ? null : tidy(value / Number(scale));
-      const path = this.#path(short);
-      if (stored !== this.store.value(path)) return this.store.set(path, stored);
+      if (stored !== this.#value(short)) return this.#set(short, stored);
       this.#showNumber(box);
       return null;
     };
-    const rate = () => (FRAME_BOXES.has(short) ? this.store.state.shot.rate[0] / this.store.state.shot.rate[1] : null);
+    const whole = FRAME_BOXES.has(short) || unit === "frames";
+    const rate = () => (whole ? this.store.state.shot.rate[0] / this.store.state.shot.rate[1] : null);
     const read = () => {
       if (box.value.trim() === "" && "optional" in box.dataset) return null;
       const value = calculate(box.value, unit, rate());
-      return value === null ? undefined : FRAME_BOXES.has(short) ? Math.round(value) : value;
+      return value === null ? undefined : whole ? Math.round(value) : value;
     };
     box.addEventListener("change", () => {
       if (FRAME_BOXES.has(short) && /[:;]/.test(box.value)) return this.store.change({ kind: "length", path: this.#path(short), timecode: box.value });

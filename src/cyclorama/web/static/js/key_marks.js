@@ -19,7 +19,8 @@ export class KeyMarks {
     for (const control of root.querySelectorAll("[data-number], [data-toggle], [data-colour]")) {
       const { number, toggle, colour } = control.dataset;
       const row = control.closest(".row");
-      const short = number ?? toggle ?? colour;
+      const [short, part] = (number ?? toggle ?? colour).split("#");
+      if (Number(part) > 0) continue; // what consists of several numbers is keyed as one
       const name = row?.querySelector(".name")?.textContent.trim();
       if (!row || !name) continue;
       const mark = make("button", { type: "button", class: "keymark", onclick: (e) => this.#press(e, short) });

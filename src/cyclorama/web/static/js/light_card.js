@@ -6,6 +6,7 @@ import { PICTURES, pickFiles } from "./files.js";
 import { EnvironmentEditor } from "./environment_editor.js";
 import { Environments } from "./environments.js";
 import { forget, keep } from "./kept.js";
+import { GradeCard } from "./grade_card.js";
 import { latest } from "./latest.js";
 import { LightBench } from "./light_bench.js";
 import { Looks } from "./looks.js";
@@ -30,6 +31,7 @@ export class LightCard {
     this.bench = new LightBench(store, chosen, refresh, floor);
     this.looks = new Looks(store, floor);
     this.environments = new Environments(store, floor);
+    this.grade = new GradeCard(byId("look-grade"), store, { attempt: (changes) => floor.attempt(changes), reset: () => store.set("look/grade", {}) });
     this.environmentEditor = new EnvironmentEditor(store, floor);
     byId("mirror-light").addEventListener("click", () => this.#mirror());
     byId("with-light").addEventListener("change", (e) => this.#withOther(e.target));
@@ -158,6 +160,7 @@ export class LightCard {
     const { look } = this.store;
     if (!look.lights.some((l) => l.id === this.chosen.light)) this.chosen.light = look.lights[0]?.id ?? null;
     this.environmentEditor.show();
+    this.grade.show();
     this.environments.show(!document.querySelector("[data-card=light]").hidden);
     this.looks.show(!document.querySelector("[data-card=light]").hidden);
     this.bench.show(!document.querySelector("[data-card=light]").hidden);

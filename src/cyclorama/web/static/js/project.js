@@ -18,6 +18,8 @@ export class ProjectStore {
     this.frame = 1;
     this.url = `/api/projects/${id}`;
     this.state = null;
+    /** Fulfilled when the project is there: what is asked for before waits for it. */
+    this.there = new Promise((resolve) => (this.arrived = resolve));
     /** Changes that are not saved because the project was changed in another window, in the order they were made. */
     this.held = [];
     this.listeners = [];
@@ -82,6 +84,7 @@ export class ProjectStore {
     for (const path of state.paths) path.line = typeof path.line === "string" ? floats(path.line) : path.line;
     this.state = state;
     for (const listener of this.listeners) listener(state);
+    this.arrived();
   }
 
   async load() {
@@ -89,7 +92,8 @@ export class ProjectStore {
   }
 
   /** Perform changes as one step; resolves to true when they were saved. */
-  change(...asked) {
+  async change(...asked) {
+    await this.there;
     const changes = this.inFrame(asked);
     return this.#serially(async () => {
       if (this.held.length) return this.#hold(changes); // it would be refused as well, and must not overtake
@@ -113,7 +117,8 @@ export class ProjectStore {
     return list().findLast(({ id }) => !before.has(id))?.id ?? null; // another may have been added meanwhile
   }
 
-  set(path, value) {
+  async set(path, value) {
+    await this.there;
     return this.change({ kind: "set", path: this.full(path), value });
   }
 

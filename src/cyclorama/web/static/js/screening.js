@@ -1,151 +1,248 @@
-/** The screening room: plays a take as a loop, steps, scrubs, checks the seam, delivers. */
+/** The screening room: plays a take, steps, scrubs, compares, grades, checks, notes, delivers. */
 
 import { draw, ended, get, make, post, remove, say } from "./api.js";
-import { fromHex } from "./colour.js";
+import { Comparing } from "./comparing.js";
+import { bindKeys } from "./keys.js";
+import { latest } from "./latest.js";
+import { Notes } from "./notes.js";
+import { Pictures, Player } from "./player.js";
+import { Scopes } from "./scopes.js";
+import { Stage } from "./stage.js";
+import { bindTabs } from "./tabs.js";
+import { TakeChecks } from "./take_checks.js";
+import { TakeGrade } from "./take_grade.js";
 
 const byId = (id) => document.getElementById(id);
-const AHEAD = 6;
+const AHEAD = 8;
+const THUMB_PX = 62;
+const LOOK_EVERY_MS = 3000;
 
 class ScreeningRoom {
   constructor() {
-    this.url = `/api/takes/${JSON.parse(byId("take-id").textContent)}`;
+    this.id = JSON.parse(byId("take-id").textContent);
+    this.url = `/api/takes/${this.id}`;
     this.take = null;
     this.frames = [];
-    /** pictures that were asked for, by number of the frame */
-    this.cache = new Map();
+    this.pictures = new Pictures();
     this.at = 0;
-    this.playing = false;
     this.speed = 1;
+    this.toAndFro = false;
+    /** first and last of the frames that are played, by place in `frames`; null: all */
+    this.range = null;
     this.shownPass = "beauty";
-    /** what is done to which light */
-    this.balance = {};
+    /** names what other takes look like in addresses: as they were when one last came here */
+    this.since = Date.now();
+    const room = {
+      take: () => this.take, number: () => this.number, version: (n) => `${this.#version(n)}-${this.since}`, go: (n, places) => this.go(n, places),
+      view: (name, n) => this.#viewAddress(name, n), address: (n, take, width) => this.#shownAddress(n, take, width), shown: () => this.#shown(), moved: () => this.grade.state && this.show(this.at),
+      pictures: () => `/api/projects/${this.take.project_id}/pictures`, drawn: (lines) => this.notes.drawn(lines), tried: () => this.#tried(), match: (reference) => this.#match(reference), kept: () => this.take && this.show(this.at), changed: () => this.#refresh(),
+    };
+    const source = { rate: () => this.take.rate[0] / this.take.rate[1], address: (i) => this.#address(this.frames[i]), show: (i) => this.show(i), dropped: (count) => (byId("dropped").textContent = `${count} dropped`) };
+    this.player = new Player(source, this.pictures);
+    this.stage = new Stage(room);
+    this.grade = new TakeGrade(this.url, room);
+    this.comparing = new Comparing(this.url, this.stage, room);
+    this.checks = new TakeChecks(this.url, room);
+    this.notes = new Notes(this.url, this.stage, room);
+    this.scopes = new Scopes(() => (this.number === null ? null : { url: `${this.url}/scopes/${this.number}`, body: this.#wanted() }));
+    this.try = latest(async () => this.#showTried());
+    this.tab = bindTabs((name) => name !== "notes" && this.notes.pen(false));
     this.#bind();
   }
 
   async begin() {
-    this.take = await get(this.url);
-    this.frames = this.take.done;
+    this.#took(await get(this.url));
+    await this.grade.begin();
+    await Promise.all([this.checks.load(), this.notes.load(), this.#offerTakes()]);
+    if (this.frames.length) await this.show(0);
+    this.tab(location.hash.slice(1) || "take");
+    setInterval(() => this.#look(), LOOK_EVERY_MS);
+    return this.#checkSeam();
+  }
+
+  get number() {
+    return this.frames[this.at] ?? null;
+  }
+
+  #took(take) {
+    this.take = take;
+    this.frames = take.done;
+    this.stage.size(take.width, take.height);
+    byId("frame").classList.toggle("clear", take.transparent);
+    byId("take-state").textContent = take.state === "done" ? "" : `${take.state}, ${take.done.length} of ${take.last - take.first + 1} frames`;
+    byId("scrub").max = Math.max(0, this.frames.length - 1);
     this.#showSlate();
     this.#showPasses();
-    this.#showMix();
-    if (!this.frames.length) return (byId("seam").textContent = "No frame is finished yet.");
-    const { format } = this.take;
-    if (format === "exr" || format === "tiff") return (byId("seam").textContent = `Browsers cannot show ${format.toUpperCase()} frames. Download them as a zip.`);
-    byId("scrub").max = this.frames.length - 1;
-    await this.show(0);
-    return this.#checkSeam();
+    this.#filmstrip();
+  }
+
+  /** A take that is being shot fills. */
+  async #look() {
+    if (document.hidden || (this.take.state !== "running" && this.take.state !== "queued")) return;
+    await this.#refresh();
+  }
+
+  async #refresh() {
+    const before = this.number;
+    const take = await get(this.url).catch(() => null);
+    if (!take || JSON.stringify(take) === JSON.stringify(this.take)) return;
+    this.#took(take);
+    this.at = Math.max(0, this.frames.indexOf(before));
+    if (this.frames.length) await this.show(this.at);
+    await this.checks.load();
+  }
+
+  #version(n) {
+    return `${this.grade.version}-${this.take.versions[this.frames.indexOf(n)] ?? ""}`;
+  }
+
+  #shownAddress(n, take = this.id, width = this.stage.wanted) {
+    const query = new URLSearchParams({ v: take === this.id ? this.#version(n) : this.since, ...(width ? { width } : {}) });
+    return `/api/takes/${take}/shown/${n}?${query}`;
+  }
+
+  #viewAddress(name, n) {
+    const width = this.stage.wanted;
+    return `${this.url}/views/${encodeURIComponent(name)}/${n}?${new URLSearchParams({ v: this.#version(n), amount: byId("pass-amount").value, ...(width ? { width } : {}) })}`;
+  }
+
+  #address(n) {
+    const difference = this.comparing.difference(n, this.stage.wanted);
+    if (difference) return difference;
+    if (this.shownPass !== "beauty") return this.#viewAddress(this.shownPass, n);
+    const overlay = byId("overlay").value;
+    return this.#shownAddress(n) + (overlay === "picture" ? "" : `&overlay=${encodeURIComponent(overlay)}`) + (this.former ? "&plain=true" : "");
   }
 
   /** Show the i-th finished frame; a loop goes on at its other end. */
   async show(i) {
     const { frames, take } = this;
+    if (!frames.length) return;
     this.at = ((i % frames.length) + frames.length) % frames.length;
     const wanted = this.at;
-    const image = this.#load(wanted);
-    if (!image.complete) await image.decode().catch(() => say(`Frame ${frames[wanted]} cannot be read.`));
-    // meanwhile another frame, or this one in another pass or balance, may be wanted
-    if (wanted !== this.at || this.cache.get(frames[wanted]) !== image) return;
-    byId("screen").src = image.src;
+    const address = this.#address(frames[wanted]);
+    const image = this.pictures.load(address);
     byId("scrub").value = wanted;
-    byId("frame-now").value = frames[wanted];
+    if (document.activeElement !== byId("frame-now")) byId("frame-now").value = frames[wanted];
     byId("frame-time").textContent = `${((wanted * take.rate[1]) / take.rate[0]).toFixed(2)} s`;
-    // mixed frames are made when they are asked for: only those that will be seen
-    if (this.playing || !this.#changed().length) for (let k = 1; k <= AHEAD; k++) this.#load((wanted + k) % frames.length);
+    if (!image.complete) await image.decode().catch(() => this.#unreadable(frames[wanted]));
+    // meanwhile another frame, or this one otherwise, may be wanted
+    if (wanted !== this.at || this.grade.trying || address !== this.#address(frames[wanted])) return;
+    byId("screen").src = image.src;
+    this.comparing.show(frames[wanted], this.stage.wanted);
+    this.notes.show();
+    if (!this.player.playing) this.scopes.show();
+    for (let k = 1; k <= AHEAD; k++) this.pictures.load(this.#address(frames[(wanted + k) % frames.length]));
   }
 
-  #address(n) {
-    const mix = this.#changed().map(([name, { stops, colour }]) => [name, [stops, ...colour].join(",")]);
-    if (mix.length) return `${this.url}/mix/${n}?${new URLSearchParams(mix)}`;
-    return this.shownPass === "beauty" ? `${this.url}/frames/${n}` : `${this.url}/passes/${this.shownPass}/${n}`;
+  /** Why a frame is not there, in the server's words. */
+  async #unreadable(n) {
+    const answer = await fetch(this.#address(n), { headers: { accept: "application/json" } }).catch(() => null);
+    const told = answer && !answer.ok ? await answer.json().catch(() => ({})) : {};
+    say(told.error ?? `Frame ${n} cannot be read.`, 8);
   }
 
-  #load(i) {
-    const n = this.frames[i];
-    if (!this.cache.has(n)) this.cache.set(n, Object.assign(new Image(), { src: this.#address(n) }));
-    return this.cache.get(n);
+  go(n, places = []) {
+    if (!this.frames.includes(n)) return say(`Frame ${n} is not there.`);
+    this.show(this.frames.indexOf(n)).then(() => places.length && this.stage.mark([], places));
+    return null;
   }
 
-  /** Another pass or another balance: everything loaded so far is of no use. */
-  #reload() {
-    this.cache.clear();
+  /** Something about how frames are shown has changed. */
+  #shown() {
     this.show(this.at);
   }
 
+  #wanted() {
+    return { finishing: this.grade.finishing, width: this.stage.wanted ?? this.take.width, overlay: byId("overlay").value };
+  }
+
+  #tried() {
+    if (this.number === null) return;
+    if (!this.grade.trying) return void this.show(this.at);
+    this.try();
+    this.scopes.show();
+  }
+
+  async #showTried() {
+    const body = JSON.stringify(this.#wanted());
+    const answer = await fetch(`${this.url}/shown/${this.number}`, { method: "POST", headers: { "content-type": "application/json" }, body }).catch(() => null);
+    if (!answer?.ok || !this.grade.trying) return;
+    const url = URL.createObjectURL(await answer.blob());
+    const screen = byId("screen");
+    await new Promise((shown) => {
+      screen.onload = screen.onerror = shown;
+      screen.src = url;
+    });
+    URL.revokeObjectURL(url);
+  }
+
   #play() {
-    this.playing = !this.playing;
-    byId("play").textContent = this.playing ? "Pause" : "Play";
-    const start = { time: performance.now(), at: this.at };
-    const tick = (now) => {
-      if (!this.playing) return;
-      const { rate } = this.take;
-      const i = start.at + Math.floor(((now - start.time) / 1000) * (rate[0] / rate[1]) * this.speed);
-      if (i % this.frames.length !== this.at) this.show(i % this.frames.length);
-      requestAnimationFrame(tick);
-    };
-    if (this.playing) requestAnimationFrame(tick);
+    byId("play").textContent = this.player.playing ? "Play" : "Pause";
+    byId("dropped").textContent = "";
+    if (this.player.playing) {
+      this.player.stop();
+      return this.scopes.show();
+    }
+    return this.player.play(this.at, this.range ?? [0, this.frames.length - 1], { speed: this.speed, toAndFro: this.toAndFro });
+  }
+
+  #again() {
+    if (!this.player.playing) return;
+    this.#play();
+    this.#play();
   }
 
   #setSpeed(button) {
     if (!button.dataset.speed) return;
     this.speed = Number(button.dataset.speed);
     for (const b of byId("speed").children) b.setAttribute("aria-pressed", b === button);
-    if (!this.playing) return;
-    this.#play();
-    this.#play();
+    this.#again();
+  }
+
+  /** Play only from here, or up to here; both again play all. @param {0|1} end */
+  #bound(end) {
+    const range = this.range ?? [0, this.frames.length - 1];
+    range[end] = this.at;
+    this.range = range[0] < range[1] && (range[0] > 0 || range[1] < this.frames.length - 1) ? range : null;
+    this.#showRange();
+    this.#again();
+  }
+
+  #showRange() {
+    const [low, high] = this.range ?? [0, this.frames.length - 1];
+    const n = Math.max(1, this.frames.length - 1);
+    Object.assign(byId("range").firstElementChild.style, { left: `${(100 * low) / n}%`, right: `${100 - (100 * high) / n}%` });
+    byId("range").hidden = !this.range;
+  }
+
+  #filmstrip() {
+    const strip = byId("filmstrip");
+    const count = Math.min(this.frames.length, Math.max(1, Math.floor(strip.clientWidth / THUMB_PX)));
+    const numbers = Array.from({ length: count }, (_, i) => this.frames[Math.floor(((i + 0.5) * this.frames.length) / count)]);
+    strip.replaceChildren(...numbers.map((n) => make("img", { src: `${this.url}/thumbs/${n}`, alt: "", loading: "lazy", draggable: "false", onclick: () => this.go(n) })));
+    this.#showRange();
   }
 
   #showPasses() {
     byId("pass-group").hidden = !this.take.passes.length;
     byId("pass-picker").replaceChildren(...["beauty", ...this.take.passes].map((name) =>
-      make("button", { class: "chip", "aria-pressed": name === this.shownPass, onclick: () => this.#choosePass(name) }, name)));
+      make("button", { type: "button", class: "btn h-[24px] px-2", "data-press": "", "aria-pressed": name === this.shownPass, onclick: () => this.#choosePass(name) }, name)));
   }
 
   #choosePass(name) {
     this.shownPass = name;
-    this.#resetMix();
+    byId("pass-amount-row").hidden = !/×|over/.test(name);
     this.#showPasses();
-    this.#reload();
+    this.show(this.at);
   }
 
-  #resetMix() {
-    this.balance = {};
-    this.#showMix();
-  }
-
-  /** What was changed of the lights, as the address of a mixed frame names it. */
-  #changed() {
-    return Object.entries(this.balance).filter(([, { stops, colour }]) => stops !== 0 || colour.some((c) => c !== 1));
-  }
-
-  #changeLight(name, change) {
-    this.balance[name] = { stops: 0, colour: [1, 1, 1], ...this.balance[name], ...change };
-    this.shownPass = "beauty";
-    byId("mix-take").disabled = !this.#changed().length;
-    this.#showPasses();
-    this.#reload();
-  }
-
-  #showMix() {
-    byId("mix-group").hidden = !this.take.lights.length;
-    byId("mix-take").disabled = true;
-    byId("mix").replaceChildren(...this.take.lights.map((name) => {
-      const value = make("span", { class: "num w-[44px] text-right" }, "0");
-      const slider = make("input", { type: "range", min: -4, max: 4, step: 0.25, value: 0, class: "min-w-0 flex-1 accent-ink", "aria-label": `${name}, stops`,
-        oninput: (e) => (value.textContent = `${e.target.value > 0 ? "+" : ""}${e.target.value}`),
-        onchange: (e) => this.#changeLight(name, { stops: Number(e.target.value) }) });
-      const filter = make("input", { type: "color", class: "swatch h-[20px] w-[28px]", value: "#ffffff", "aria-label": `${name}, filter`, title: "A filter in front of it", onchange: (e) => this.#changeLight(name, { colour: fromHex(e.target.value) }) });
-      return make("div", { class: "row" }, make("span", { class: "name w-[76px] flex-none truncate", title: name }, name.replace("light ", "")), slider, value, filter);
-    }));
-  }
-
-  /** A take of its own with the lights as they are balanced now. */
-  async #takeMix() {
-    try {
-      const made = await post(`${this.url}/rebalance`, Object.fromEntries(this.#changed()));
-      byId("mix-made").replaceChildren(`‘${made.name}’ is being mixed; see the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ".");
-    } catch (error) {
-      say(error.message, 10);
-    }
+  async #offerTakes() {
+    const takes = await get(`/api/takes?project=${this.take.project_id}`);
+    this.comparing.offer(takes);
+    byId("take-pick").replaceChildren(...takes.map((t) => make("option", { value: t.id, selected: t.id === this.id }, t.name)));
+    byId("grade-from").replaceChildren(make("option", { value: "" }, "Grade as …"), make("option", { value: "look" }, "its look is by now"),
+      ...takes.filter((t) => t.id !== this.id).map((t) => make("option", { value: t.id }, t.name)));
   }
 
   /** Encode with progress, then fetch the file; pressing again stops. */
@@ -167,6 +264,15 @@ class ScreeningRoom {
     return null;
   }
 
+  async #denoise() {
+    try {
+      const made = await post(`${this.url}/denoise`);
+      byId("denoise-says").replaceChildren(`‘${made.name}’ is being made; see the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ".");
+    } catch (error) {
+      say(error.message, 10);
+    }
+  }
+
   async #checkSeam() {
     try {
       const check = await get(`${this.url}/seam`);
@@ -180,30 +286,87 @@ class ScreeningRoom {
   #showSlate() {
     const { take } = this;
     const facts = [["State", take.state], ["Frames", `${take.done.length} of ${take.last - take.first + 1}`], ["Size", `${take.width}×${take.height}`],
-      ["Rate", `${+(take.rate[0] / take.rate[1]).toFixed(3)}/s`], ["Samples", `${take.samples}/px`], ["Files", `${take.stem}.#.${take.format}`], ["Time", take.spent ?? "–"],
-      ...(take.clamped === null ? [] : [["Clamped away", `${(take.clamped * 100).toFixed(2)} % of the light`]]), ["Per frame", take.mean_s ? `${take.mean_s.toFixed(1)} s` : "–"]];
-    byId("slate").replaceChildren(...facts.map(([name, value]) => make("div", { class: "fact" }, make("span", {}, name), make("span", { class: "num truncate text-right" }, value))));
+      ["Rate", `${+(take.rate[0] / take.rate[1]).toFixed(3)}/s`], ["Quality", take.finely], ["Files", `${take.stem}.#.${take.format}`], ["Time", take.spent ?? "–"],
+      ...(take.clamped === null ? [] : [["Clamped away", `${(take.clamped * 100).toFixed(2)} % of the light`]]), ["Per frame", take.mean_s ? `${take.mean_s.toFixed(1)} s` : "–"], ["On disk", take.disk ?? "–"],
+      ...(take.otherwise ? [["Shot otherwise", take.otherwise]] : []), ...(take.message ? [["Says", take.message]] : [])];
+    byId("slate").replaceChildren(...facts.map(([name, value]) => make("div", { class: "fact" }, make("span", {}, name), make("span", { class: "num truncate text-right", title: value }, value))));
   }
 
   #bind() {
     byId("play").addEventListener("click", () => this.#play());
-    byId("mix-reset").addEventListener("click", () => {
-      this.#resetMix();
-      this.#reload();
-    });
-    byId("mix-take").addEventListener("click", () => this.#takeMix());
     for (const button of document.querySelectorAll("[data-clip]")) button.addEventListener("click", () => this.#deliver(button));
+    byId("denoise").addEventListener("click", () => this.#denoise());
     byId("scrub").addEventListener("input", (e) => this.show(Number(e.target.value)));
     for (const b of document.querySelectorAll("[data-step]")) b.addEventListener("click", () => this.show(this.at + Number(b.dataset.step)));
-    byId("frame-now").addEventListener("change", (e) => this.show(Math.max(0, this.frames.indexOf(Number(e.target.value)))));
+    byId("frame-now").addEventListener("change", (e) => this.go(Number(e.target.value)));
     byId("speed").addEventListener("click", (e) => this.#setSpeed(e.target));
-    document.addEventListener("keydown", (e) => {
-      if (e.target.closest("input:not([type=range]), button")) return;
-      const run = { " ": () => this.#play(), ArrowLeft: () => this.show(this.at - 1), ArrowRight: () => this.show(this.at + 1) }[e.key];
-      if (!run) return;
-      e.preventDefault();
-      run();
-    });
+    byId("way").addEventListener("click", () => this.#toAndFro());
+    byId("pass-amount").addEventListener("change", () => this.show(this.at));
+    byId("overlay").addEventListener("change", () => this.show(this.at));
+    byId("scopes-open").addEventListener("click", () => this.scopes.toggle());
+    byId("take-pick").addEventListener("change", (e) => location.assign(`/takes/${e.target.value}${location.hash}`));
+    byId("keys-open").addEventListener("click", () => byId("keys").showModal());
+    const former = byId("grade-former");
+    for (const [name, on] of [["pointerdown", true], ["pointerup", false], ["pointerleave", false]]) former.addEventListener(name, () => this.#former(on));
+    former.addEventListener("keydown", (e) => e.key === " " && !e.repeat && this.#former(true));
+    for (const target of [former, document]) target.addEventListener("keyup", (e) => (e.key === " " || e.key.toLowerCase() === "g") && this.#former(false));
+    document.addEventListener("visibilitychange", () => !document.hidden && (this.since = Date.now()));
+    new ResizeObserver(() => this.take && this.#filmstrip()).observe(byId("filmstrip"));
+    this.#bindKeys();
+  }
+
+  #bindKeys() {
+    const tab = (name) => () => this.tab(name);
+    bindKeys([
+      { keys: [" "], label: "Play, pause", run: () => this.#play() },
+      { keys: ["ArrowLeft", "ArrowRight"], label: "Frame by frame", run: (e) => this.show(this.at + (e.key === "ArrowLeft" ? -1 : 1)) },
+      { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames", run: (e) => this.show(this.at + (e.key === "ArrowLeft" ? -10 : 10)) },
+      { keys: ["Home", "End"], label: "First frame, last frame", run: (e) => this.show(e.key === "Home" ? 0 : this.frames.length - 1) },
+      { keys: ["b", "e"], label: "Play from here on, up to here", run: (e) => this.#bound(e.key === "b" ? 0 : 1) },
+      { keys: ["t"], label: "Round, or to and fro", run: () => this.#toAndFro() },
+      { keys: ["x"], label: "Actual pixels, or fitted", run: () => this.stage.toggleExact() },
+      { keys: ["m"], label: "Scopes", run: () => this.scopes.toggle() },
+      { keys: ["v"], label: "Read values under the pointer", run: () => this.#read() },
+      { keys: ["g"], label: "Hold: as it was shot", run: (e) => !e.repeat && this.#former(true) },
+      { keys: ["n"], label: "Note for this frame", run: () => (this.tab("notes"), byId("note-text").focus()) },
+      { keys: ["w"], label: "Whole screen", run: () => (document.fullscreenElement ? document.exitFullscreen() : byId("stage").requestFullscreen()) },
+      { keys: ["f"], label: "Fold the panel away", run: () => this.#fold() },
+      { keys: ["1"], label: "Take", run: tab("take") }, { keys: ["2"], label: "Grade", run: tab("grade") }, { keys: ["3"], label: "Compare", run: tab("compare") }, { keys: ["4"], label: "Checks", run: tab("checks") }, { keys: ["5"], label: "Notes", run: tab("notes") },
+      { keys: ["Ctrl+z"], label: "Undo the grade", run: () => this.grade.step("undo") }, { keys: ["Ctrl+y"], label: "Redo the grade", run: () => this.grade.step("redo") },
+      { keys: ["Escape"], label: "Nothing compared, no wall", run: () => (this.comparing.wall(false), this.comparing.choose(""), this.stage.loupe(null)) },
+      { keys: ["?"], label: "This list", run: () => byId("keys").showModal() },
+    ]);
+  }
+
+  async #match(reference) {
+    try {
+      await this.grade.match(reference.file, this.number);
+    } catch (error) {
+      say(error.message, 10);
+    }
+  }
+
+  #toAndFro() {
+    this.toAndFro = !this.toAndFro;
+    byId("way").setAttribute("aria-pressed", String(this.toAndFro));
+    this.#again();
+  }
+
+  /** As it was shot, as long as something is held. */
+  #former(on) {
+    if (Boolean(this.former) === on) return;
+    this.former = on;
+    this.show(this.at);
+  }
+
+  #read() {
+    this.reading = !this.reading;
+    this.stage.loupe(this.reading && this.number !== null ? `${this.url}/loupe/${this.number}` : null);
+  }
+
+  #fold() {
+    const folded = byId("room").classList.toggle("folded");
+    document.querySelector("aside").hidden = folded;
   }
 }
 

@@ -74,6 +74,7 @@ class Floor {
 
   begin() {
     this.open(this.station);
+    this.store.there.then(() => (byId("floor").inert = false)); // nothing can be touched before it is shown
     this.store.load().catch((error) => say(error.message, 30));
   }
 

@@ -1,0 +1,203 @@
+"""JSON and files of what is handed over of a cut: asked for, made in the background, opened again, fetched."""
+
+import json
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Annotated
+from urllib.parse import quote
+
+from fastapi import APIRouter, Depends
+from fastapi.responses import FileResponse, Response, StreamingResponse
+from pydantic import BaseModel, Field
+
+from ..core.clip.delivery import PRESETS, SCREENS, Delivery, Kind, PresetName
+from ..core.clip.edits import whole_cut
+from ..core.clip.spin import snippet
+from ..core.errors import ChangeError, NotFoundError
+from ..core.sheet.words import data_size
+from ..shoot.handing import file_name, folder_of, hand_over, remove_files
+from ..shoot.reel import TakeReel
+from ..store import Studio
+from ..store.cuts import Handed
+from ..store.jobs import Job, Result
+from .answers import Removed
+from .context import Context, context
+from .cuts import state_of
+from .jobs import JobAnswer
+from .packing import Sink
+from .work import Hand
+from .work import Kind as WorkKind
+
+router = APIRouter(prefix="/api")
+Ctx = Annotated[Context, Depends(context)]
+FAULT = "It could not be delivered; the terminal that runs Cyclorama tells more."
+MOST_AT_ONCE = 24
+
+
+class PresetAnswer(BaseModel):
+    """A way of handing over."""
+
+    name: PresetName
+    title: str
+    use: str
+    kind: Kind
+    ending: str
+    clear: bool
+    sound: bool
+    graded: bool
+    """it can be coarser or finer"""
+
+
+class ScreenAnswer(BaseModel):
+    title: str
+    width: int
+    height: int
+    """0 × 0: as the cut"""
+
+
+class Offered(BaseModel):
+    """What can be handed over."""
+
+    presets: list[PresetAnswer]
+    screens: list[ScreenAnswer]
+
+
+class OpenedLine(BaseModel):
+    """One thing that was looked at in a delivered file."""
+
+    what: str
+    fine: bool
+    sentence: str
+
+
+class DeliveryAnswer(BaseModel):
+    """Something that was, or is to be, handed over."""
+
+    id: str
+    name: str
+    title: str
+    delivery: Delivery
+    job: JobAnswer | None
+    """how it is being made; None when that is long forgotten"""
+    done: bool
+    fine: bool
+    """everything that was looked at was right"""
+    report: list[OpenedLine]
+    size: str
+    snippet: str | None
+    """what is put into another page to show it there"""
+
+
+class DeliverCall(BaseModel):
+    deliveries: Annotated[list[Delivery], Field(min_length=1, max_length=MOST_AT_ONCE)]
+
+
+class Spec(BaseModel):
+    """What a job is told."""
+
+    delivery_id: str
+
+
+@router.get("/presets")
+def presets() -> Offered:
+    """Presets in plain words, and sizes that are asked for."""
+    return Offered(
+        presets=[
+            PresetAnswer(name=name, title=c.title, use=c.use, kind=c.kind, ending=c.ending, clear=c.clear,
+                         sound=bool(c.sound), graded=len(c.ladder) > 1)
+            for name, c in PRESETS.items()
+        ],
+        screens=[ScreenAnswer(title=s.title, width=s.width, height=s.height) for s in SCREENS],
+    )  # fmt: skip
+
+
+@router.get("/projects/{project_id}/deliveries")
+def all_of(ctx: Ctx, project_id: str) -> list[DeliveryAnswer]:
+    """What was asked for of a project, the last first."""
+    ctx.studio.projects.version(project_id)
+    return [_answer(ctx, handed) for handed in ctx.studio.cuts.handed(project_id)]
+
+
+@router.post("/projects/{project_id}/deliveries")
+def deliver(ctx: Ctx, project_id: str, call: DeliverCall) -> list[DeliveryAnswer]:
+    """Hand the cut over as it is now, in one or several ways; they are made one after the other."""
+    cut = state_of(ctx, project_id).cut
+    whole_cut(cut)
+    for fault in TakeReel(ctx.studio, cut, ctx.masters, complete=True).faults():
+        raise ChangeError(fault)
+    name = ctx.studio.projects.get(project_id).project.name
+    handed = [ctx.studio.cuts.hand_over(project_id, file_name(name, d), d, cut) for d in call.deliveries]
+    for one in handed:
+        _ask(ctx, one)
+    return [_answer(ctx, one) for one in handed]
+
+
+def _ask(ctx: Context, handed: Handed) -> None:
+    ctx.work.ask("delivery", handed.id, handed.name, Spec(delivery_id=handed.id))
+
+
+def _answer(ctx: Context, handed: Handed) -> DeliveryAnswer:
+    job = ctx.studio.jobs.find("delivery", handed.id)
+    report = [OpenedLine(**line) for line in json.loads(handed.report)] if handed.report else []
+    spin = handed.delivery.coding.kind == "spin"
+    title = ctx.studio.projects.get(handed.project_id).project.name if spin else ""
+    return DeliveryAnswer(
+        id=handed.id, name=handed.name, title=handed.delivery.coding.title, delivery=handed.delivery,
+        job=JobAnswer.of(job) if job else None, done=handed.report is not None, fine=all(x.fine for x in report),
+        report=report, size=data_size(handed.bytes) if handed.report else "",
+        snippet=snippet(handed.name, handed.delivery.width, handed.delivery.height, title) if spin else None,
+    )  # fmt: skip
+
+
+@router.delete("/deliveries/{delivery_id}")
+def remove(ctx: Ctx, delivery_id: str) -> Removed:
+    """Remove a delivery and its files; one that is being made is stopped."""
+    handed = ctx.studio.cuts.one(delivery_id)
+    job = ctx.studio.jobs.find("delivery", delivery_id)
+    if job is not None and not job.ended:
+        ctx.work.ended(ctx.work.cancel(job.id).id)
+    remove_files(ctx.studio, handed)
+    ctx.studio.cuts.forget(delivery_id)
+    return Removed()
+
+
+@router.post("/deliveries/{delivery_id}/again")
+def again(ctx: Ctx, delivery_id: str) -> DeliveryAnswer:
+    """Make one that failed or was stopped once more."""
+    handed = ctx.studio.cuts.one(delivery_id)
+    _ask(ctx, handed)
+    return _answer(ctx, handed)
+
+
+@router.get("/deliveries/{delivery_id}/file")
+def fetch(ctx: Ctx, delivery_id: str, inline: bool = False) -> Response:
+    """The file; a folder of frames as a zip."""
+    handed = ctx.studio.cuts.one(delivery_id)
+    path = folder_of(ctx.studio, handed.project_id) / handed.name
+    if handed.report is None or not path.exists():
+        raise NotFoundError("It is not finished, or its file was removed. Deliver it again.")
+    if path.is_dir():
+        named = {"content-disposition": f"attachment; filename*=UTF-8''{quote(handed.name)}.zip"}
+        return StreamingResponse(_zipped(path), media_type="application/zip", headers=named)
+    return FileResponse(path, filename=handed.name, content_disposition_type="inline" if inline else "attachment")
+
+
+def _zipped(folder: Path) -> Iterator[bytes]:
+    sink = Sink()
+    with zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED) as archive:
+        for file in sorted(folder.iterdir()):
+            archive.write(file, f"{folder.name}/{file.name}")
+            yield sink.taken()
+    yield sink.taken()
+
+
+def delivery_kind(studio: Studio) -> WorkKind:
+    """How deliveries are made: one after the other, as each takes all of the machine."""
+
+    def do(job: Job, hand: Hand) -> Result:
+        handed = studio.cuts.one(Spec.model_validate_json(job.spec).delivery_id)
+        found = hand_over(studio, handed, hand.tell)
+        return {"name": handed.name, "fine": int(all(x.fine for x in found))}
+
+    return WorkKind(do, FAULT, at_once=1)

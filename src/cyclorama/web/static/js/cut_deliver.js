@@ -1,0 +1,123 @@
+/** Handing over: what, in which sizes, how; what is being made, and what was found in it. */
+
+import { get, make, mark, post, remove, say } from "./api.js";
+import { calculate } from "./arithmetic.js";
+
+const byId = (id) => document.getElementById(id);
+const LOOK_EVERY_MS = 500;
+
+export class CutDelivery {
+  /**
+   * @param {string} projectId
+   * @param {import("./cut_store.js").CutStore} store
+   * @param {{frame: () => number, range: () => [number, number]|null}} bench
+   */
+  constructor(projectId, store, bench) {
+    this.url = `/api/projects/${projectId}/deliveries`;
+    this.store = store;
+    this.bench = bench;
+    this.presets = new Set(["web"]);
+    this.sizes = new Set([0]);
+    byId("deliver").addEventListener("click", () => this.#deliver());
+    byId("quality").addEventListener("input", (e) => (byId("quality-says").textContent = `${e.target.value} %`));
+    for (const id of ["with-sound", "with-poster"]) byId(id).addEventListener("click", (e) => e.currentTarget.setAttribute("aria-checked", String(e.currentTarget.getAttribute("aria-checked") !== "true")));
+  }
+
+  async begin() {
+    this.offered = await get("/api/presets");
+    this.#showOffers();
+    await this.#look();
+  }
+
+  #showOffers() {
+    const toggled = (set, item) => () => {
+      if (set.has(item)) set.delete(item);
+      else set.add(item);
+      this.#showOffers();
+    };
+    byId("presets").replaceChildren(...this.offered.presets.map((p) => make("button", { type: "button", "aria-pressed": this.presets.has(p.name), title: p.use, onclick: toggled(this.presets, p.name) }, make("b", {}, p.title, make("i", { class: "num" }, p.ending)), this.presets.has(p.name) ? make("span", {}, p.use) : null)));
+    byId("screens").replaceChildren(...this.offered.screens.map((s, i) => make("button", { type: "button", class: "btn h-[24px] px-2", "data-press": "", "aria-pressed": this.sizes.has(i), title: s.width ? `${s.width}×${s.height}` : "the size of the cut", onclick: toggled(this.sizes, i) }, s.title)));
+    const count = this.presets.size * this.sizes.size;
+    byId("deliver").disabled = count === 0;
+    byId("deliver").textContent = count > 1 ? `Deliver ${count} files` : "Deliver";
+  }
+
+  showFaults() {
+    const { faults } = this.store.state;
+    byId("faults").hidden = !faults.length;
+    byId("faults").replaceChildren(...faults.map((fault) => make("li", { class: "flex gap-1.5" }, mark("missing"), make("span", {}, fault))));
+    byId("count-deliver").textContent = faults.length || "";
+  }
+
+  #number(id, whole = true) {
+    const text = byId(id).value.trim();
+    if (!text) return null;
+    const value = calculate(text);
+    if (value === null) throw new Error(`‘${text}’ is not a number.`);
+    return whole ? Math.round(value) : value;
+  }
+
+  #wanted() {
+    const range = this.bench.range();
+    const on = (id) => byId(id).getAttribute("aria-checked") === "true";
+    return [...this.presets].flatMap((preset) => [...this.sizes].map((i) => {
+      const screen = this.offered.screens[i];
+      const still = this.offered.presets.find((p) => p.name === preset).kind === "still";
+      return {
+        preset, width: screen.width || this.store.cut.width, height: screen.height || this.store.cut.height, quality: Number(byId("quality").value), fits_mb: this.#number("fits", false), rounds: this.#number("rounds") ?? 1,
+        sound: on("with-sound"), first: range?.[0] ?? null, last: range?.[1] ?? null, poster: on("with-poster") || still ? this.bench.frame() : null, pictures: this.#number("pictures") ?? 36,
+      };
+    }));
+  }
+
+  async #deliver() {
+    try {
+      await post(this.url, { deliveries: this.#wanted() });
+      await this.#look();
+    } catch (error) {
+      say(error.message, 10);
+    }
+  }
+
+  /** Shows what is being made until all is. */
+  async #look() {
+    clearTimeout(this.waiting);
+    const all = await get(this.url).catch(() => null);
+    if (all) this.#show(all);
+    if (!all || all.some((d) => d.job && (d.job.state === "waiting" || d.job.state === "running"))) this.waiting = setTimeout(() => this.#look(), LOOK_EVERY_MS);
+  }
+
+  #show(all) {
+    const lines = byId("deliveries");
+    const open = new Set([...lines.querySelectorAll("details[open]")].map((d) => d.dataset.id));
+    lines.replaceChildren(...all.map((d) => this.#line(d, open.has(d.id))));
+  }
+
+  #line(delivery, open) {
+    const { job } = delivery;
+    const busy = job && (job.state === "waiting" || job.state === "running");
+    const act = (text, run) => make("button", { type: "button", class: "btn h-[24px] px-2", onclick: () => run().catch((error) => say(error.message, 10)) }, text);
+    const item = make("li", { class: "delivery", "data-state": delivery.done ? "done" : (job?.state ?? "failed") },
+      make("div", { class: "flex items-center gap-1.5" }, delivery.done ? mark(delivery.fine ? "ready" : "look") : busy ? null : mark("missing"), make("b", { class: "min-w-0 flex-1 truncate font-medium", title: delivery.name }, delivery.name), make("span", { class: "num whitespace-nowrap text-soft" }, delivery.size)));
+    if (busy) item.append(this.#progress(job));
+    else if (!delivery.done) item.append(make("p", { class: "text-missing" }, job?.message || "It was not finished."));
+    if (delivery.done) {
+      const odd = delivery.report.filter((r) => !r.fine);
+      item.append(make("details", { open: open || odd.length > 0, "data-id": delivery.id }, make("summary", {}, odd.length ? `Opened again: ${odd.length} of ${delivery.report.length} odd` : `Opened again: all ${delivery.report.length === 1 ? "is" : `${delivery.report.length} things are`} right`),
+        make("ul", { class: "mt-1 grid gap-0.5" }, ...delivery.report.map((r) => make("li", { class: r.fine ? "text-soft" : "text-look" }, r.sentence)))));
+    }
+    const file = `/api/deliveries/${delivery.id}/file`;
+    item.append(make("div", { class: "mt-1 flex gap-1.5" },
+      delivery.done ? make("a", { class: "btn h-[24px] px-2", href: file, download: "" }, "Fetch") : null,
+      delivery.snippet ? make("a", { class: "btn h-[24px] px-2", href: `${file}?inline=true`, target: "_blank" }, "Look") : null,
+      delivery.snippet ? act("Copy for a page", async () => (await navigator.clipboard.writeText(delivery.snippet), say("Copied: put it into a page beside the file."))) : null,
+      busy || delivery.done ? null : act("Again", () => post(`/api/deliveries/${delivery.id}/again`).then(() => this.#look())),
+      make("span", { class: "flex-1" }), act(busy ? "Stop" : "Remove", () => (busy ? remove(`/api/jobs/${job.id}`) : remove(`/api/deliveries/${delivery.id}`)).then(() => this.#look()))));
+    return item;
+  }
+
+  #progress(job) {
+    const percent = Math.round(100 * job.share);
+    return make("div", {}, make("div", { class: "h-[4px] overflow-hidden rounded-full bg-shade", role: "progressbar", "aria-valuenow": percent, "aria-label": job.what }, make("div", { class: "h-full bg-ink", style: `width:${percent}%` })), make("p", { class: "text-soft" }, job.state === "waiting" ? "Waits for its turn" : `${job.what}, ${percent} %`));
+  }
+}

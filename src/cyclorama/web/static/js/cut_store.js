@@ -1,0 +1,85 @@
+/** The cut as the server has it: edits go there, what comes back is shown. */
+
+import { get, post, say } from "./api.js";
+
+export const LISTS = { clip: "clips", title: "titles", sound: "sounds", marker: "markers" };
+
+export class CutStore {
+  /** @param {string} projectId */
+  constructor(projectId) {
+    this.url = `/api/projects/${projectId}/cut`;
+    this.state = null;
+    this.listeners = [];
+  }
+
+  subscribe(listener) {
+    this.listeners.push(listener);
+  }
+
+  get cut() {
+    return this.state.cut;
+  }
+
+  /** Frames a second. */
+  rate() {
+    return this.cut.rate_num / this.cut.rate_den;
+  }
+
+  async load() {
+    this.#took(await get(this.url));
+  }
+
+  #took(state) {
+    this.state = state;
+    for (const listener of this.listeners) listener(state);
+    return state;
+  }
+
+  /** Whether something has changed elsewhere: takes that fill, another window. */
+  async look() {
+    const state = await get(this.url).catch(() => null);
+    if (state && (state.stamp !== this.state.stamp || state.version !== this.state.version)) this.#took(state);
+  }
+
+  /** One edit after the other. @returns {Promise<object|null>} the state after it, null when it was refused */
+  edit(edit) {
+    return this.#after(() => post(this.url, { version: this.state.version, edit }));
+  }
+
+  set(path, value) {
+    const plain = path.replace(/^cut\//, "");
+    const speed = /^clips\/([^/]+)\/speed$/.exec(plain);
+    return this.edit(speed ? { do: "pace", clip: speed[1], speed: value } : { do: "set", values: { [plain]: value } });
+  }
+
+  step(way) {
+    return this.#after(() => post(`${this.url}/${way}`, { version: this.state.version }));
+  }
+
+  #after(ask) {
+    this.queue = (this.queue ?? Promise.resolve()).then(async () => {
+      try {
+        return this.#took(await ask());
+      } catch (error) {
+        say(error.message, 8);
+        if (error.status === 409) await this.load();
+        else this.#took(this.state);
+        return null;
+      }
+    });
+    return this.queue;
+  }
+
+  /** Paths with `{clip}` and the like are those of what is chosen. */
+  resolve(path, chosen) {
+    return path.replace(/\{(\w+)\}/, (whole, kind) => (chosen.kind === kind ? chosen.id : whole));
+  }
+
+  value(path) {
+    return path.replace(/^cut\//, "").split("/").reduce((at, step) => (Array.isArray(at) ? at.find((x) => x.id === step) : at?.[step]), this.cut);
+  }
+
+  thing({ kind, id }) {
+    return kind ? this.cut[LISTS[kind]].find((x) => x.id === id) : undefined;
+  }
+}

@@ -1,0 +1,193 @@
+/** The picture in the screening room: fitted or pixel by pixel, moved, compared with another, read, drawn upon. */
+
+import { draw, get } from "./api.js";
+import { latest } from "./latest.js";
+
+const byId = (id) => document.getElementById(id);
+const MARGIN = 18;
+const MOST = 16;
+const BLINK_MS = 600;
+
+export class Stage {
+  /** @param {{moved: () => void, drawn: (lines: number[][][]) => void}} room told when another size of picture is wanted, and what was drawn */
+  constructor(room) {
+    this.room = room;
+    this.box = byId("stage");
+    this.frame = byId("frame");
+    this.picture = { width: 16, height: 9 };
+    /** null: as large as fits; else pixels of the screen a pixel of the picture, and where its top left lies */
+    this.view = null;
+    this.mode = null;
+    this.edge = 0.5;
+    this.drawing = null;
+    this.reading = null;
+    this.read = latest(async (at) => this.#showRead(at));
+    new ResizeObserver(() => this.#lay()).observe(this.box);
+    this.#bindMoving();
+    this.#bindEdge();
+  }
+
+  /** @param {number} width of the delivered picture, px */
+  size(width, height) {
+    this.picture = { width, height };
+    this.#lay();
+  }
+
+  /** How wide a picture is worth asking for, px; null: all there is. */
+  get wanted() {
+    const scale = (this.view ? this.view.scale : this.#fit().scale) * (window.devicePixelRatio || 1);
+    const width = this.picture.width * scale;
+    if (width > this.picture.width * 0.75) return null;
+    return Math.max(64, Math.ceil(width / 64) * 64);
+  }
+
+  get exact() {
+    return this.view !== null;
+  }
+
+  toggleExact() {
+    this.view = this.view ? null : this.#about(1, this.box.clientWidth / 2, this.box.clientHeight / 2);
+    this.#lay();
+  }
+
+  /** Another picture over this one: wipe, side, blink, difference; null for none. */
+  compare(mode) {
+    this.mode = mode;
+    byId("other").hidden = mode === null || mode === "difference";
+    byId("edge").hidden = mode !== "wipe";
+    this.frame.classList.toggle("side", mode === "side");
+    clearInterval(this.blinking);
+    if (mode === "blink") this.blinking = setInterval(() => (byId("other").style.visibility = byId("other").style.visibility ? "" : "hidden"), BLINK_MS);
+    else byId("other").style.visibility = "";
+    this.#setEdge(this.edge);
+    this.#lay();
+  }
+
+  /** Lines of points in shares of the picture. @param {number[][][]} lines */
+  mark(lines, places = []) {
+    byId("marks").replaceChildren(
+      ...lines.map((line) => draw("polyline", { points: line.map((p) => p.join(",")).join(" "), fill: "none", stroke: "#e8502f", "stroke-width": 3, "vector-effect": "non-scaling-stroke", "stroke-linecap": "round", "stroke-linejoin": "round" })),
+      ...places.map(({ x, y }) => draw("ellipse", { cx: x, cy: y, rx: 0.012, ry: 0.012 * this.picture.width / this.picture.height, fill: "none", stroke: "#ffd84a", "stroke-width": 2, "vector-effect": "non-scaling-stroke" })));
+  }
+
+  /** Begin or end drawing on the picture. */
+  pen(on) {
+    this.drawing = on ? [] : null;
+    this.box.style.cursor = on ? "crosshair" : "";
+  }
+
+  /** Read values under the pointer, of a frame's address; null: no more. @param {string|null} address */
+  loupe(address) {
+    this.reading = address;
+    byId("loupe").hidden = true;
+    this.box.style.cursor = address ? "crosshair" : "";
+  }
+
+  #fit() {
+    const [w, h] = [this.picture.width * (this.mode === "side" ? 2 : 1), this.picture.height];
+    const scale = Math.min((this.box.clientWidth - 2 * MARGIN) / w, (this.box.clientHeight - 2 * MARGIN) / h);
+    return { scale: Math.max(scale, 0.01), x: (this.box.clientWidth - w * scale) / 2, y: (this.box.clientHeight - h * scale) / 2 };
+  }
+
+  #lay() {
+    const { scale, x, y } = this.view ?? this.#fit();
+    const sides = this.mode === "side" ? 2 : 1;
+    Object.assign(this.frame.style, { width: `${this.picture.width * scale * sides}px`, height: `${this.picture.height * scale}px`, transform: `translate(${Math.round(x)}px, ${Math.round(y)}px)` });
+    this.frame.classList.toggle("exact", this.view !== null && scale * (window.devicePixelRatio || 1) >= 2);
+    const wanted = this.wanted;
+    if (wanted === this.asked) return;
+    this.asked = wanted;
+    this.room.moved();
+  }
+
+  /** The view at another scale that keeps a place of the box where it is. */
+  #about(scale, px, py) {
+    const now = this.view ?? this.#fit();
+    return { scale, x: px - ((px - now.x) / now.scale) * scale, y: py - ((py - now.y) / now.scale) * scale };
+  }
+
+  #bindMoving() {
+    const { box } = this;
+    let from = null;
+    box.addEventListener("wheel", (e) => {
+      e.preventDefault();
+      const { left, top } = box.getBoundingClientRect();
+      const now = this.view ?? this.#fit();
+      const scale = Math.min(MOST, now.scale * 2 ** (-e.deltaY / 300));
+      this.view = scale <= this.#fit().scale ? null : this.#about(scale, e.clientX - left, e.clientY - top);
+      this.#lay();
+    }, { passive: false });
+    box.addEventListener("dblclick", (e) => !e.target.closest("#edge, #wall") && this.toggleExact());
+    box.addEventListener("pointerdown", (e) => {
+      if (e.button !== 0 || e.target.closest("#edge, #wall")) return;
+      if (this.drawing) this.drawing.push([this.share(e)]);
+      else from = { x: e.clientX, y: e.clientY, view: this.view ?? this.#fit() };
+      box.setPointerCapture(e.pointerId);
+    });
+    box.addEventListener("pointermove", (e) => {
+      if (this.reading && !from) this.read(e);
+      if (this.drawing?.length && e.buttons) {
+        this.drawing.at(-1).push(this.share(e));
+        this.mark(this.drawing);
+      } else if (from && Math.hypot(e.clientX - from.x, e.clientY - from.y) > 3) {
+        this.view = { ...from.view, x: from.view.x + e.clientX - from.x, y: from.view.y + e.clientY - from.y };
+        this.#lay();
+      }
+    });
+    box.addEventListener("pointerup", () => {
+      if (this.drawing?.length) this.room.drawn(this.drawing);
+      from = null;
+    });
+    box.addEventListener("pointercancel", () => (from = null));
+    box.addEventListener("pointerleave", () => (byId("loupe").hidden = true));
+  }
+
+  /** A place of the picture in shares of it. */
+  share(e) {
+    const { left, top, width, height } = this.frame.getBoundingClientRect();
+    const w = this.mode === "side" ? width / 2 : width;
+    const hold = (v) => Math.round(Math.min(1, Math.max(0, v)) * 10000) / 10000;
+    return [hold(((e.clientX - left) % w) / w), hold((e.clientY - top) / height)];
+  }
+
+  async #showRead(e) {
+    const [x, y] = this.share(e);
+    const found = this.reading && (await get(`${this.reading}?x=${x}&y=${y}`).catch(() => null));
+    const loupe = byId("loupe");
+    if (!found) return (loupe.hidden = true);
+    const { left, top } = this.box.getBoundingClientRect();
+    const light = found.linear.map((v) => v.toFixed(4)).join("  ");
+    loupe.textContent = `shown  ${found.shown.join("  ")}\nlight  ${light}\n${found.stops === null ? "black" : `${found.stops > 0 ? "+" : ""}${found.stops.toFixed(2)} stops about grey`}${found.alpha < 1 ? `\nalpha  ${found.alpha.toFixed(3)}` : ""}`;
+    loupe.hidden = false;
+    loupe.style.left = `${Math.min(e.clientX - left + 14, this.box.clientWidth - loupe.offsetWidth - 4)}px`;
+    loupe.style.top = `${Math.min(e.clientY - top + 14, this.box.clientHeight - loupe.offsetHeight - 4)}px`;
+    return null;
+  }
+
+  #bindEdge() {
+    const edge = byId("edge");
+    edge.addEventListener("pointerdown", (e) => {
+      edge.setPointerCapture(e.pointerId);
+      edge.onpointermove = (move) => {
+        const { left, width } = this.frame.getBoundingClientRect();
+        this.#setEdge((move.clientX - left) / width);
+      };
+      e.stopPropagation();
+    });
+    edge.addEventListener("pointerup", () => (edge.onpointermove = null));
+    edge.addEventListener("keydown", (e) => {
+      const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[e.key];
+      if (!by) return;
+      e.preventDefault();
+      e.stopPropagation();
+      this.#setEdge(this.edge + by);
+    });
+  }
+
+  #setEdge(share) {
+    this.edge = Math.min(1, Math.max(0, share));
+    byId("edge").style.left = `${100 * this.edge}%`;
+    byId("edge").setAttribute("aria-valuenow", Math.round(100 * this.edge));
+    byId("other").style.clipPath = this.mode === "wipe" ? `inset(0 0 0 ${100 * this.edge}%)` : "";
+  }
+}

@@ -1,0 +1,258 @@
+/** How the take is finished: its grade, its lights, what lies behind it; tried while dragging, kept with undo. */
+
+import { get, make, post, say, upload } from "./api.js";
+import { fromHex, toHex } from "./colour.js";
+import { Fields } from "./fields.js";
+import { GradeCard } from "./grade_card.js";
+
+const byId = (id) => document.getElementById(id);
+const PLAIN = { kind: "colour", colour: [0.42, 0.42, 0.42], second: [0.75, 0.75, 0.75], picture: null, source_name: "", blur: 0 };
+
+export class TakeGrade {
+  /**
+   * @param {string} url of the take
+   * @param {{tried: () => void, kept: () => void, pictures: () => string}} room told when another finish is tried, or kept; where pictures are sent
+   */
+  constructor(url, room) {
+    this.url = url;
+    this.room = room;
+    this.state = null;
+    /** what is shown while something is dragged */
+    this.trying = null;
+    /** the part or material whose grade the card shows; null: the whole picture */
+    this.part = null;
+    const floor = { attempt: (changes) => this.#attempt(changes), settle: () => this.#settle(), reset: () => this.#reset(), chooseColour: () => {} };
+    this.fields = new Fields(byId("grade-panel"), this, {}, floor);
+    this.card = new GradeCard(byId("grade-panel"), this, floor);
+    document.querySelector("[data-decisions]").hidden = false;
+    document.querySelector("[data-write-decisions]").href = `${url}/grade.cdl`;
+    this.#bind();
+  }
+
+  async begin() {
+    this.#took(await get(`${this.url}/finish`));
+  }
+
+  /** What frames are to be finished with now. */
+  get finishing() {
+    return this.trying ?? this.state.finishing;
+  }
+
+  /** Names the state of the grade in addresses. */
+  get version() {
+    return this.state.version;
+  }
+
+  // what the fields ask of a project, of the take
+  resolve(path) {
+    return path;
+  }
+
+  value(path) {
+    if (path === "look/tone/view") return this.finishing.view;
+    return path.replace("look/grade", "grade").split("/").reduce((at, step) => at?.[step], { grade: this.#grade(this.finishing) });
+  }
+
+  set(path, value) {
+    return this.#keep(this.#with(this.state.finishing, path, value), this.part ? `${this.part.name}: ${named(path)}` : named(path));
+  }
+
+  /** The grade that the card shows. */
+  #grade(finishing) {
+    if (!this.part) return finishing.grade;
+    return finishing.parts.find((p) => this.#isPart(p))?.grade ?? this.state.neutral;
+  }
+
+  #isPart({ layer, name }) {
+    return layer === this.part.layer && name === this.part.name;
+  }
+
+  #withGrade(finishing, grade) {
+    if (!this.part) return { ...finishing, grade };
+    const here = { ...this.part, grade };
+    const known = finishing.parts.some((p) => this.#isPart(p));
+    return { ...finishing, parts: known ? finishing.parts.map((p) => (this.#isPart(p) ? here : p)) : [...finishing.parts, here] };
+  }
+
+  #with(finishing, path, value) {
+    if (path === "look/tone/view") return { ...finishing, view: value };
+    const put = (node, [step, ...rest]) => ({ ...node, [step]: rest.length ? put(node[step], rest) : value });
+    return this.#withGrade(finishing, put(this.#grade(finishing), path.replace("look/grade/", "").split("/")));
+  }
+
+  #reset() {
+    const { finishing, as_shot } = this.state;
+    if (this.part) return this.#keep({ ...finishing, parts: finishing.parts.filter((p) => !this.#isPart(p)) }, `${this.part.name}: reset`);
+    return this.#keep({ ...finishing, grade: as_shot.grade, view: as_shot.view }, "Reset");
+  }
+
+  #attempt(changes) {
+    this.trying = changes.reduce((f, { path, value }) => this.#with(f, path, value), this.state.finishing);
+    this.room.tried();
+  }
+
+  #settle() {
+    this.trying = null;
+    this.room.tried();
+  }
+
+  async #keep(finishing, label) {
+    this.trying = finishing;
+    this.room.tried();
+    try {
+      this.#took(await post(`${this.url}/finish`, { finishing, label }));
+    } catch (error) {
+      say(error.message, 10);
+      this.#settle();
+      this.#show();
+    }
+  }
+
+  async step(way) {
+    if (!this.state?.[way]) return;
+    this.#took(await post(`${this.url}/finish/${way}`));
+  }
+
+  #took(state) {
+    this.trying = null;
+    this.state = state;
+    this.#show();
+    this.room.kept();
+  }
+
+  #show() {
+    const { state } = this;
+    byId("why-not").hidden = !state.why_not;
+    byId("why-not").textContent = state.why_not ?? "";
+    byId("grade-panel").inert = Boolean(state.why_not);
+    byId("grade-panel").classList.toggle("opacity-60", Boolean(state.why_not));
+    byId("grade-undo").disabled = !state.undo;
+    byId("grade-redo").disabled = !state.redo;
+    this.fields.show();
+    this.card.show();
+    this.#showParts();
+    this.#showLights();
+    this.#showBehind();
+  }
+
+  #showParts() {
+    const { mattes, finishing } = this.state;
+    const pick = byId("grade-of");
+    byId("grade-of-row").hidden = !Object.keys(mattes).length;
+    const graded = (layer, name) => finishing.parts.some((p) => p.layer === layer && p.name === name);
+    const names = { objects: "Parts", materials: "Materials" };
+    pick.replaceChildren(make("option", { value: "" }, "the whole picture"), ...Object.entries(mattes).map(([layer, list]) =>
+      make("optgroup", { label: names[layer] }, ...list.map((name) => make("option", { value: `${layer} ${name}` }, graded(layer, name) ? `${name} ·` : name)))));
+    pick.value = this.part ? `${this.part.layer} ${this.part.name}` : "";
+    byId("grade-panel").classList.toggle("of-part", this.part !== null);
+  }
+
+  #ofPart(value) {
+    const [layer, ...name] = value.split(" ");
+    this.part = value ? { layer, name: name.join(" ") } : null;
+    this.#show();
+  }
+
+  /** Bring exposure and white to those of a reference picture. */
+  async match(file, number) {
+    const found = await upload(`${this.url}/match/${number}`, [file]);
+    this.#took(found.finish);
+    say(found.sentence, 10);
+  }
+
+  #showLights() {
+    const { lights, finishing } = this.state;
+    byId("mix-group").hidden = !lights.length;
+    byId("mix-take").disabled = !Object.values(finishing.lights).some(changed);
+    byId("mix").replaceChildren(...lights.map((name) => {
+      const here = { stops: 0, colour: [1, 1, 1], ...finishing.lights[name] };
+      const value = make("span", { class: "num w-[44px] text-right" }, signed(here.stops));
+      const change = (more) => ({ ...this.state.finishing, lights: { ...this.state.finishing.lights, [name]: { ...here, ...more } } });
+      const slider = make("input", { type: "range", min: -4, max: 4, step: 0.25, value: here.stops, class: "min-w-0 flex-1 accent-ink", "aria-label": `${name}, stops`,
+        oninput: (e) => {
+          value.textContent = signed(Number(e.target.value));
+          this.trying = change({ stops: Number(e.target.value) });
+          this.room.tried();
+        },
+        onchange: (e) => this.#keep(change({ stops: Number(e.target.value) }), name) });
+      const filter = make("input", { type: "color", class: "swatch h-[20px] w-[28px]", value: toHex(here.colour), "aria-label": `${name}, filter`, title: "A filter in front of it", onchange: (e) => this.#keep(change({ colour: fromHex(e.target.value) }), name) });
+      return make("div", { class: "row" }, make("span", { class: "name w-[76px] flex-none truncate", title: name }, name.replace("light ", "")), slider, value, filter);
+    }));
+  }
+
+  #showBehind() {
+    const { behind } = this.state.finishing;
+    byId("behind-group").hidden = !this.state.transparent;
+    byId("behind-kind").value = behind?.kind ?? "";
+    byId("behind-colours").hidden = !behind || behind.kind === "picture";
+    byId("behind-second").hidden = behind?.kind === "colour";
+    byId("behind-blurred").hidden = behind?.kind !== "picture";
+    if (!behind) return;
+    byId("behind-colour").value = toHex(behind.colour);
+    byId("behind-second").value = toHex(behind.second);
+    byId("behind-blur").value = behind.blur;
+  }
+
+  #bindBehind() {
+    const change = (more) => this.#keep({ ...this.state.finishing, behind: { ...(this.state.finishing.behind ?? PLAIN), ...more } }, "Backdrop");
+    byId("behind-kind").addEventListener("change", (e) => {
+      const kind = e.target.value;
+      if (kind === "") return this.#keep({ ...this.state.finishing, behind: null }, "Transparent");
+      return kind === "picture" ? byId("file-behind").click() : change({ kind });
+    });
+    byId("behind-colour").addEventListener("change", (e) => change({ colour: fromHex(e.target.value) }));
+    byId("behind-second").addEventListener("change", (e) => change({ second: fromHex(e.target.value) }));
+    byId("behind-blur").addEventListener("change", (e) => change({ blur: Number(e.target.value) }));
+    byId("file-behind").addEventListener("change", (e) => this.#sent(e.target, this.room.pictures(), ([kept]) => change({ kind: "picture", picture: kept.asset, source_name: kept.name })));
+    byId("file-behind").addEventListener("cancel", () => this.#showBehind());
+  }
+
+  async #sent(file, where, then) {
+    try {
+      await then(await upload(where, file.files));
+    } catch (error) {
+      say(error.message, 10);
+      this.#showBehind();
+    }
+    file.value = "";
+  }
+
+  #bind() {
+    this.#bindBehind();
+    byId("grade-undo").addEventListener("click", () => this.step("undo"));
+    byId("grade-redo").addEventListener("click", () => this.step("redo"));
+    byId("grade-of").addEventListener("change", (e) => this.#ofPart(e.target.value));
+    byId("mix-reset").addEventListener("click", () => this.#keep({ ...this.state.finishing, lights: {} }, "Lights as shot"));
+    byId("mix-take").addEventListener("click", () => this.#takeMix());
+    document.querySelector("[data-read-decisions]").addEventListener("click", () => byId("file-decisions").click());
+    byId("file-decisions").addEventListener("change", (e) => this.#sent(e.target, `${this.url}/decisions`, (state) => this.#took(state)));
+    byId("grade-from").addEventListener("change", async (e) => {
+      const source = e.target.value;
+      e.target.value = "";
+      if (source) this.#took(await post(`${this.url}/finish-of/${source}`).catch((error) => (say(error.message, 10), this.state)));
+    });
+    byId("grade-to-look").addEventListener("click", async () => {
+      try {
+        await post(`${this.url}/finish-to-look`);
+        say("The look has this grade now; undo on the floor takes it back.");
+      } catch (error) {
+        say(error.message, 10);
+      }
+    });
+  }
+
+  /** A take of its own with the lights as they are balanced now. */
+  async #takeMix() {
+    const lights = Object.entries(this.state.finishing.lights).filter(([, change]) => changed(change));
+    try {
+      const made = await post(`${this.url}/rebalance`, Object.fromEntries(lights));
+      byId("mix-made").replaceChildren(`‘${made.name}’ is being mixed; see the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ".");
+    } catch (error) {
+      say(error.message, 10);
+    }
+  }
+}
+
+const changed = ({ stops, colour }) => stops !== 0 || colour.some((c) => c !== 1);
+const signed = (v) => `${v > 0 ? "+" : ""}${v}`;
+const named = (path) => path.split("/").at(-1).replaceAll("_", " ").replace(/^./, (c) => c.toUpperCase());

@@ -1,0 +1,60 @@
+"""Pictures of passes and mixes of a take, and matching it to a reference."""
+
+from typing import Annotated
+
+import numpy as np
+from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi.concurrency import run_in_threadpool
+from pydantic import BaseModel
+
+from ..core.errors import ShootError
+from ..core.picture.decode import decode_picture
+from ..core.picture.matching import matched
+from ..core.picture.view import to_bytes
+from ..shoot.finished import finished, why_not_gradable
+from ..shoot.pass_pictures import pass_picture
+from .context import Context, context
+from .screening import FinishAnswer, Number, Width, encoded, finish_answer
+from .uploads import received_file
+
+router = APIRouter(prefix="/api")
+Ctx = Annotated[Context, Depends(context)]
+MATCH_PX = 320
+
+
+class MatchAnswer(BaseModel):
+    """How a take was brought to a reference."""
+
+    sentence: str
+    finish: FinishAnswer
+
+
+@router.get("/takes/{take_id}/views/{name}/{number}")
+def view(
+    ctx: Ctx, take_id: str, name: str, number: Number, width: Width = None,
+    amount: Annotated[float, Query(ge=0, le=1)] = 1.0,
+) -> Response:  # fmt: skip
+    """A pass, or a mix of the picture with one; `amount` of it."""
+    take = ctx.studio.takes.get(take_id)
+    finishing = ctx.studio.screening.finish(take).finishing
+    picture = pass_picture(take, name, number, finishing, ctx.masters, ctx.studio.assets.get, width, amount)
+    return encoded(to_bytes(picture), width is None)
+
+
+@router.post("/takes/{take_id}/match/{number}")
+async def match(ctx: Ctx, take_id: str, number: Number, request: Request) -> MatchAnswer:
+    """Bring exposure and white of a take to those of a reference picture, and say what that was."""
+    return await run_in_threadpool(_match, ctx, take_id, number, *await received_file(request, ctx.studio.folder))
+
+
+def _match(ctx: Context, take_id: str, number: int, name: str, data: bytes) -> MatchAnswer:
+    take = ctx.studio.takes.get(take_id)
+    if (why := why_not_gradable(take)) is not None:
+        raise ShootError(why)
+    reference = decode_picture(data, name)[..., :3].astype(np.float32) / 255.0
+    here = ctx.studio.screening.finish(take).finishing
+    shown = finished(take, number, here, ctx.masters, ctx.studio.assets.get, MATCH_PX)[..., :3]
+    grade, sentence = matched(here.grade, shown, reference)
+    new = here.model_copy(update={"grade": grade})
+    found = ctx.studio.screening.set_finish(take, new, f"Match to {name[:60]}")
+    return MatchAnswer(sentence=sentence, finish=finish_answer(ctx, take, found))

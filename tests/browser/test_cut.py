@@ -1,0 +1,205 @@
+"""The cutting bench as an artist uses it: two takes, a hold, a title, fades, sound, a checked file; a spin page."""
+
+import io
+import re
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import Page, expect
+from tests.browser.conftest import LONG_MS, Server
+from tests.browser.test_pages import problems
+from tests.browser.test_screening import takes  # noqa: F401  (a fixture)
+
+from cyclorama.store import Studio
+
+FRAMES = 6
+
+
+@pytest.fixture(scope="module")
+def project(takes: tuple[Studio, list[str]]) -> str:  # noqa: F811
+    studio, made = takes
+    return studio.takes.get(made[0]).project_id
+
+
+def bench(page: Page, server: Server, project: str) -> None:
+    page.goto(f"{server.address}/projects/{project}/cut")
+    expect(page.locator("#says")).not_to_be_empty()
+    expect(page.locator("#takes img")).to_have_count(2)
+
+
+def total(page: Page) -> int:
+    found = re.search(r"(\d+) frames", page.locator("#says").inner_text())
+    assert found
+    return int(found[1])
+
+
+def shown(page: Page) -> np.ndarray:
+    page.wait_for_function(
+        "() => document.getElementById('screen').complete && document.getElementById('screen').naturalWidth > 0"
+    )
+    return np.asarray(Image.open(io.BytesIO(page.locator("#frame").screenshot())).convert("RGB"), float)
+
+
+def go(page: Page, frame: int) -> None:
+    page.locator("#frame-now").fill(str(frame))
+    page.keyboard.press("Enter")
+    page.wait_for_function(f"() => document.getElementById('screen').src.includes('/frames/{frame}?')")
+
+
+def test_two_takes_become_a_checked_file(page: Page, server: Server, project: str, tmp_path: Path) -> None:
+    bench(page, server, project)
+    page.locator("#takes button").nth(1).click()
+    expect(page.locator(".tl-clip")).to_have_count(1)
+    page.locator("#takes button").nth(0).click()
+    expect(page.locator(".tl-clip")).to_have_count(2)
+    assert total(page) == 2 * FRAMES
+    # the end is dragged out: the last picture is held
+    hold = page.locator(".tl-clip").nth(1).locator(".tl-hold").bounding_box()
+    assert hold
+    page.mouse.move(hold["x"] + 5, hold["y"] + 6)
+    page.mouse.down()
+    page.mouse.move(hold["x"] + 120, hold["y"] + 6, steps=4)
+    page.mouse.up()
+    expect(page.locator(".tl-held")).to_have_count(1)
+    assert total(page) > 2 * FRAMES + 2
+    page.locator(".tl-clip").nth(1).click()
+    page.locator("#panel-chosen label", has_text="After").locator("input").fill("12*2")
+    page.keyboard.press("Enter")
+    expect(page.locator("#chosen-says")).to_contain_text("held 1 s at the end")
+    go(page, 0)
+    bright = shown(page)
+    page.keyboard.press("o")  # fades in here
+    expect(page.locator(".tl-slope")).to_have_count(1)
+    go(page, 1)
+    go(page, 0)
+    assert shown(page).mean() < bright.mean() - 20
+    dot = page.locator(".tl-clip").first.locator(".tl-fade").first
+    before = page.locator(".tl-slope").bounding_box()
+    at = dot.bounding_box()
+    assert at and before  # noqa: PT018
+    page.mouse.move(at["x"] + 5, at["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(at["x"] - 35, at["y"] + 5, steps=3)
+    page.mouse.up()
+    page.wait_for_function(
+        f"() => document.querySelector('.tl-slope').getBoundingClientRect().width < {before['width'] - 10}"
+    )
+    page.keyboard.press("x")
+    expect(page.locator(".tl-cross")).to_have_count(1)
+    frames = total(page)
+    go(page, frames - 20)
+    before = shown(page)
+    page.keyboard.press("t")
+    box = page.locator("#panel-chosen textarea")
+    expect(box).to_be_visible()
+    box.fill("Harbour Lantern")
+    box.blur()
+    expect(page.locator(".tl-title")).to_contain_text("Harbour Lantern")
+    go(page, frames - 8)
+    after = shown(page)
+    rows = np.nonzero(np.abs(after - before).max(axis=(1, 2)) > 60)[0] / after.shape[0]
+    assert rows.min() > 0.7  # nothing but the letters at the lower edge is new
+    page.keyboard.press("1")
+    page.get_by_role("button", name="Quiet room").click()
+    expect(page.locator(".tl-sound polygon")).to_have_count(1)
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Deliver", exact=True).click()
+    line = page.locator("#deliveries li").first
+    expect(line).to_have_attribute("data-state", "done", timeout=LONG_MS)
+    expect(line.locator("summary")).to_contain_text("things are right")
+    with page.expect_download() as download:
+        line.get_by_role("link", name="Fetch").click()
+    path = tmp_path / "cut.mp4"
+    download.value.save_as(path)
+    with av.open(str(path)) as container:
+        pictures = [f.to_ndarray(format="rgb24") for f in container.decode(video=0)]
+        assert len(pictures) == frames
+        assert len(container.streams.audio) == 1
+    assert np.abs(pictures[-1].astype(int) - pictures[-3].astype(int)).mean() < 2  # held
+    page.keyboard.press("Control+z")
+    expect(page.locator(".tl-sound")).to_have_count(0)
+    page.reload()
+    expect(page.locator(".tl-clip")).to_have_count(2)
+    page.click("#redo")
+    expect(page.locator(".tl-sound")).to_have_count(1)
+
+
+def test_it_plays_and_is_edited_by_keys(page: Page, server: Server, project: str) -> None:
+    bench(page, server, project)
+    if page.locator(".tl-clip").count() == 0:
+        page.locator("#takes button").nth(0).click()
+    expect(page.locator(".tl-clip").first).to_be_visible()
+    before = page.locator(".tl-clip").count()
+    go(page, 3)
+    page.locator("#timeline").focus()
+    page.keyboard.press("/")
+    expect(page.locator(".tl-clip")).to_have_count(before + 1)
+    page.locator(".tl-clip").nth(1).click()
+    page.keyboard.press("Control+ArrowLeft")
+    expect(page.locator("#undo")).to_have_attribute("title", re.compile("Move"))
+    page.keyboard.press("Delete")
+    expect(page.locator(".tl-clip")).to_have_count(before)
+    page.keyboard.press("Control+z")
+    expect(page.locator(".tl-clip")).to_have_count(before + 1)
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    expect(page.locator(".tl-clip")).to_have_count(before)
+    go(page, 0)
+    page.locator("#timeline").focus()
+    page.keyboard.press("Space")
+    page.wait_for_function("() => Number(document.getElementById('frame-now').value) > 2")
+    page.click("#play")
+    expect(page.locator("#play")).to_have_text("Play")
+    page.keyboard.press("?")
+    expect(page.locator("#keys")).to_contain_text("Split the clip here")
+    page.keyboard.press("Escape")
+    assert problems(page) == []
+
+
+def test_a_spin_page_turns_by_hand_without_a_server(page: Page, server: Server, project: str, tmp_path: Path) -> None:
+    bench(page, server, project)
+    if page.locator(".tl-clip").count() == 0:
+        page.locator("#takes button").nth(0).click()
+    page.keyboard.press("4")
+    page.locator("#presets button", has_text="Web clip").click()
+    page.locator("#presets button", has_text="Spin page").click()
+    page.fill("#pictures", "6")
+    page.get_by_role("button", name="Deliver", exact=True).click()
+    line = page.locator("#deliveries li").first
+    expect(line).to_contain_text("_spin.html")
+    expect(line).to_have_attribute("data-state", "done", timeout=LONG_MS)
+    with page.expect_download() as download:
+        line.get_by_role("link", name="Fetch").click()
+    path = tmp_path / "spin.html"
+    download.value.save_as(path)
+    script = re.findall(r"<script>(.*?)</script>", path.read_text(), re.S)
+    assert len(script) == 1
+    assert len(script[0]) < 30_000
+    page.goto(path.as_uri())
+    turn = page.locator("#turn")
+    turn.focus()
+    pixels = """() => {
+        const canvas = document.getElementById('picture');
+        const { data } = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height);
+        return data.reduce((a, b) => a + b, 0);
+    }"""
+    page.wait_for_function(f"() => ({pixels})() > 0")
+    first = page.evaluate(pixels)
+    page.keyboard.press("ArrowRight")
+    expect(turn).to_have_attribute("aria-valuenow", "2")
+    page.wait_for_function(f"() => ({pixels})() !== {first}")
+    box = turn.bounding_box()
+    assert box
+    page.mouse.move(box["width"] / 2, box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["width"] / 2 - box["width"] * 0.35, box["height"] / 2, steps=6)
+    at = int(turn.get_attribute("aria-valuenow") or 0)
+    page.mouse.up()
+    assert at != 2
+    for _ in range(4):
+        page.keyboard.press("+")
+    assert page.evaluate(pixels) > 0
+    assert problems(page) == []

@@ -1,0 +1,226 @@
+"""The screening room as an artist uses it: two takes wiped, graded with numbers to see, a note, a bad frame mended."""
+
+import io
+import re
+from collections.abc import Iterator
+
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import Page, expect
+from tests.browser.conftest import LONG_MS, Server
+from tests.browser.test_pages import problems
+from tests.shoot.test_shoot import wait_for
+
+from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.scene import put_all
+from cyclorama.shoot import desk
+from cyclorama.shoot.frames import frame_path
+from cyclorama.shoot.take import shoot_take
+from cyclorama.store import Studio
+
+SMALL = {
+    "shot/shoot/width": 160, "shot/shoot/height": 90, "shot/frames": 6, "shot/shoot/quality": "own",
+    "shot/shoot/samples": 8, "shot/shoot/denoise_neighbours": False, "shot/shoot/passes/wanted": ("objects", "depth"),
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def takes(server: Server, floor: str) -> Iterator[tuple[Studio, list[str]]]:
+    """Two takes of one shot, the second a stop darker."""
+    studio, made = Studio(server.folder), []
+    project = floor.rsplit("/", 1)[1]
+    with Tracer() as tracer:
+        for stops in (0.0, -1.0):
+            saved = studio.projects.get(project)
+            values = SMALL | {"look/tone/offset_stops": stops}
+            saved = studio.projects.edit(project, saved.version, "Small", lambda p, v=values: put_all(p, v))
+            take = desk.call_take(studio, saved, start=False)
+            assert shoot_take(studio, take.id, tracer) == "done"
+            made.append(take.id)
+    yield studio, made
+    studio.close()
+
+
+def screened(page: Page, server: Server, take: str, tab: str = "") -> None:
+    page.goto(f"{server.address}/takes/{take}{tab}")
+    expect(page.locator("#screen")).to_have_js_property("complete", True, timeout=LONG_MS)
+    page.wait_for_function("() => document.getElementById('screen').naturalWidth > 0")
+
+
+def pixels(page: Page) -> np.ndarray:
+    """What the picture in the middle of the page shows."""
+    return np.asarray(Image.open(io.BytesIO(page.locator("#frame").screenshot())).convert("RGB"), float)
+
+
+def test_two_takes_are_wiped_and_measured(page: Page, server: Server, takes: tuple[Studio, list[str]]) -> None:
+    bright, dark = takes[1]
+    screened(page, server, bright)
+    alone = pixels(page)
+    page.keyboard.press("3")
+    page.select_option("#compare-with", dark)
+    expect(page.locator("#edge")).to_be_visible()
+    expect(page.locator("#figures-list")).to_contain_text("SSIM", timeout=LONG_MS)
+    assert "plainly seen" in page.locator("#figures-says").inner_text()
+    page.wait_for_function("() => document.getElementById('other').naturalWidth > 0")
+    both = pixels(page)
+    h, w = both.shape[:2]
+    assert np.abs(both[:, : w // 2 - 20] - alone[:, : w // 2 - 20]).mean() < 1
+    assert both[: h // 4, w // 2 + 20 :].mean() < alone[: h // 4, w // 2 + 20 :].mean() - 15
+    box = page.locator("#edge").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 9, box["y"] + 30)
+    page.mouse.down()
+    page.mouse.move(box["x"] - 150, box["y"] + 30, steps=3)
+    page.mouse.up()
+    assert int(page.locator("#edge").get_attribute("aria-valuenow") or 50) < 40
+    page.locator("#compare-as button", has_text="Difference").click()
+    page.wait_for_function("() => document.getElementById('screen').src.includes('/against/')")
+    page.click("#wall-open")
+    expect(page.locator("#wall button")).to_have_count(2)
+    page.keyboard.press("Escape")
+    expect(page.locator("#edge")).to_be_hidden()
+    page.wait_for_function("() => document.getElementById('screen').src.includes('/shown/')")
+
+
+def test_exposure_and_a_curve_are_pulled_and_numbers_change(
+    page: Page, server: Server, takes: tuple[Studio, list[str]]
+) -> None:
+    studio, (take, _) = takes
+    screened(page, server, take, "#grade")
+    page.keyboard.press("m")
+    says = page.locator("#scope-says")
+    expect(says).to_contain_text("burnt", timeout=LONG_MS)
+    before, shown = float(says.get_attribute("data-middle") or 0), pixels(page)
+    field = page.locator("[data-number='look/grade/exposure_stops']")
+    field.fill("-1.5")
+    field.press("Enter")
+    page.wait_for_function(f"() => Number(document.getElementById('scope-says').dataset.middle) < {before - 0.1}")
+    expect(page.locator("#grade-undo")).to_be_enabled()
+    assert studio.screening.finish(studio.takes.get(take)).finishing.grade.exposure_stops == -1.5
+    darker = float(says.get_attribute("data-middle") or 0)
+    page.locator("summary", has_text="Curves").click()
+    curve = page.locator("[data-curve]")
+    curve.scroll_into_view_if_needed()
+    box = curve.bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] * 6 / 14, box["y"] + box["height"] * 8 / 14  # two stops below grey
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y - box["height"] * 3 / 14, steps=4)  # three stops up
+    page.mouse.up()
+    page.wait_for_function(f"() => Number(document.getElementById('scope-says').dataset.middle) > {darker + 0.1}")
+    wait_for(lambda: bool(studio.screening.finish(studio.takes.get(take)).finishing.grade.curves.luma.points))
+    points = studio.screening.finish(studio.takes.get(take)).finishing.grade.curves.luma.points
+    assert points[0] == pytest.approx((-2.0, 1.0), abs=0.15)
+    page.keyboard.press("Escape")
+    page.locator("#stage").focus()
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+        page.wait_for_timeout(150)
+    expect(page.locator("#grade-undo")).to_be_disabled()
+    expect(field).to_have_value("0")
+    page.wait_for_function(
+        f"() => Math.abs(Number(document.getElementById('scope-says').dataset.middle) - {before}) < 0.01"
+    )
+    assert np.abs(pixels(page) - shown).mean() < 1
+    page.locator("#grade-of").select_option(index=1)
+    field.fill("-4")
+    field.press("Enter")
+    expect(page.locator("#grade-undo")).to_be_enabled()
+    wait_for(lambda: bool(studio.screening.finish(studio.takes.get(take)).finishing.parts))
+    assert studio.screening.finish(studio.takes.get(take)).finishing.parts[0].grade.exposure_stops == -4
+    page.click("[data-reset-grade]")
+    page.wait_for_function(
+        "() => document.getElementById('grade-of').selectedOptions[0].textContent.includes('·') === false"
+    )
+
+
+def test_a_note_is_pinned_and_a_bad_frame_is_mended(
+    page: Page, server: Server, takes: tuple[Studio, list[str]]
+) -> None:
+    studio, (take, _) = takes
+    screened(page, server, take)
+    page.keyboard.press("ArrowRight")
+    expect(page.locator("#frame-now")).to_have_value("2")
+    page.keyboard.press("n")
+    page.keyboard.type("Softer, please")
+    page.click("#note-draw")
+    box = page.locator("#frame").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] / 2, steps=5)
+    page.mouse.up()
+    page.click("#note-pin")
+    expect(page.locator("#notes .note")).to_have_count(1)
+    expect(page.locator("#marks polyline")).to_have_count(1)
+    (note,) = studio.screening.notes(take)
+    assert (note.frame, note.text) == (2, "Softer, please")
+    assert note.mark[0][-1] == pytest.approx((0.75, 0.5), abs=0.02)
+    page.locator("#stage").focus()
+    page.keyboard.press("ArrowRight")
+    expect(page.locator("#marks polyline")).to_have_count(0)
+
+    record = studio.takes.get(take)
+    good = frame_path(record, 4).read_bytes()
+    frame_path(record, 4).write_bytes(good[:200])
+    page.keyboard.press("4")
+    page.click("#check")
+    finding = page.locator("#findings li", has_text="Cannot be read")
+    expect(finding).to_contain_text("frame 4", timeout=LONG_MS)
+    finding.get_by_role("button", name="Shoot again").click()
+    wait_for(lambda: frame_path(record, 4).read_bytes() == good and studio.takes.state(take) == "done")
+    page.click("#check")
+    expect(page.locator("#checks-says")).to_contain_text("All 6 frames looked at", timeout=LONG_MS)
+    expect(page.locator("#findings li", has_text="Cannot be read")).to_have_count(0)
+
+
+def test_the_room_is_operable_and_named(page: Page, server: Server, takes: tuple[Studio, list[str]]) -> None:
+    screened(page, server, takes[1][0])
+    page.locator("#stage").focus()
+    page.keyboard.press("?")
+    expect(page.locator("#keys-list")).to_contain_text("Actual pixels")
+    page.keyboard.press("Escape")
+    page.keyboard.press("x")
+    expect(page.locator("#frame")).to_have_attribute("style", re.compile("width: 160px"))
+    page.keyboard.press("x")
+    for tab in "12345":
+        page.keyboard.press(tab)
+        assert problems(page) == [], tab
+    page.keyboard.press("b")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("e")
+    expect(page.locator("#range")).to_be_visible()
+    page.keyboard.press(" ")
+    page.wait_for_timeout(700)
+    page.keyboard.press(" ")
+    assert int(page.locator("#frame-now").input_value()) <= 3
+
+
+def test_the_grade_of_the_look_shows_in_the_lens(
+    page: Page, server: Server, floor: str, takes: tuple[Studio, list[str]]
+) -> None:
+    studio, _ = takes
+    page.goto(f"{floor}#light")
+    page.locator("#look-grade > summary").click()
+    field = page.locator("#look-grade [data-number='look/grade/saturation']")
+    field.fill("0")
+    field.press("Enter")
+    page.wait_for_function("() => document.getElementById('undo').title.includes('saturation')")
+    project = studio.projects.get(floor.rsplit("/", 1)[1]).project
+    assert project.look.grade.saturation == 0
+
+    def grey() -> bool:
+        if page.evaluate("() => getComputedStyle(document.getElementById('picture')).opacity") != "1":
+            return False
+        shown = np.asarray(Image.open(io.BytesIO(page.locator("#picture").screenshot())).convert("RGB"), float)
+        return bool(np.quantile(np.ptp(shown, axis=2), 0.9) < 8)
+
+    for _ in range(600):
+        if grey():
+            break
+        page.wait_for_timeout(200)
+    assert grey()
+    page.keyboard.press("Control+z")

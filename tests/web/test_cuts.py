@@ -1,0 +1,273 @@
+"""The cutting bench over the JSON interface: from two takes to checked files, with undo; bad input loses nothing."""
+
+import io
+import shutil
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+from PIL import Image
+from tests.conftest import png_of
+from tests.core.clip.test_sound import sine, wav
+from tests.web.test_api import client, ended  # noqa: F401  (client is a fixture)
+from tests.web.test_takes_api import shot
+
+from cyclorama.core.clip.lettering import FONTS
+from cyclorama.core.clip.sound import decoded
+from cyclorama.core.clip.tones import RATE
+from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.shoot.frames import master_path
+from cyclorama.store import Studio
+from cyclorama.store.tidy import tidy
+
+
+class Bench:
+    """Somebody at the cutting bench."""
+
+    def __init__(self, client: TestClient, project: str):  # noqa: F811
+        self.client, self.url = client, f"/api/projects/{project}"
+        self.state = client.get(f"{self.url}/cut").json()
+
+    def edit(self, **edit: object) -> dict:
+        answer = self.client.post(f"{self.url}/cut", json={"version": self.state["version"], "edit": edit})
+        assert answer.status_code == 200, answer.text
+        self.state = answer.json()
+        return self.state
+
+    def refused(self, **edit: object) -> str:
+        answer = self.client.post(f"{self.url}/cut", json={"version": self.state["version"], "edit": edit})
+        assert answer.status_code == 422, answer.text
+        assert self.client.get(f"{self.url}/cut").json() == self.state
+        return answer.json()["error"]
+
+    def set(self, **values: object) -> dict:
+        return self.edit(do="set", values={k.replace("__", "/"): v for k, v in values.items()})
+
+    def step(self, way: str) -> dict:
+        self.state = self.client.post(f"{self.url}/cut/{way}", json={"version": self.state["version"]}).json()
+        return self.state
+
+    def frame(self, number: int, **query: object) -> np.ndarray:
+        answer = self.client.get(f"{self.url}/cut/frames/{number}", params=query)
+        assert answer.status_code == 200, answer.text
+        return np.asarray(Image.open(io.BytesIO(answer.content)), float)
+
+    def deliver(self, *wanted: dict) -> list[dict]:
+        asked = self.client.post(f"{self.url}/deliveries", json={"deliveries": wanted})
+        assert asked.status_code == 200, asked.text
+        for one in asked.json():
+            ended(self.client, one["job"])
+        mine = {one["id"] for one in asked.json()}
+        return [d for d in reversed(self.client.get(f"{self.url}/deliveries").json()) if d["id"] in mine]
+
+
+@pytest.fixture
+def bench(client: TestClient, data_folder: Path, tracer: Tracer) -> tuple[Bench, Studio, str]:  # noqa: F811
+    """A take of a few frames, and a cut that nobody has edited."""
+    studio, take = shot(client, data_folder, tracer)
+    return Bench(client, studio.takes.get(take).project_id), studio, take
+
+
+def test_a_cut_is_made_undone_and_never_touches_its_takes(bench: tuple[Bench, Studio, str]) -> None:
+    at, studio, take = bench
+    before = studio.takes.get(take)
+    frames = len(before.numbers)
+    assert (at.state["total"], at.state["undo"], at.state["cut"]["clips"]) == (0, None, [])
+    at.edit(do="add clip", take_id=take, name="Spin")
+    at.edit(do="add clip", take_id=take, name="Spin again")
+    first, second = (c["id"] for c in at.state["cut"]["clips"])
+    assert at.state["total"] == 2 * frames
+    at.set(**{f"clips__{first}__cross": 2, f"clips__{second}__hold_after": 12})
+    assert at.state["total"] == 2 * frames - 2 + 12
+    assert "held 0.5 s at the end" in at.state["clips"][1]["sentence"]
+    assert at.state["undo"] == "Cross-fade into the next of ‘Spin’"
+    here = at.state["cut"]
+    assert at.step("undo")["total"] == 2 * frames
+    assert at.step("redo")["cut"] == here
+    stale = at.client.post(f"{at.url}/cut", json={"version": 1, "edit": {"do": "split", "frame": 1}})
+    assert stale.status_code == 409
+    assert "another window" in stale.json()["error"]
+    at.step("undo")
+    at.edit(do="carry", clip=second, to=0)
+    assert at.client.post(f"{at.url}/cut/redo", json={"version": at.state["version"]}).status_code == 422
+    assert studio.takes.get(take) == before
+    again = Studio(studio.folder)
+    assert again.cuts.get(before.project_id).cut.clips[0].id == second  # it is there after a restart
+    again.close()
+
+
+def test_frames_are_what_the_takes_show(bench: tuple[Bench, Studio, str]) -> None:
+    at, _, take = bench
+    at.edit(do="add clip", take_id=take)
+    clip = at.state["cut"]["clips"][0]["id"]
+    shown = at.frame(0)
+    answer = at.client.get(f"/api/takes/{take}/shown/1")
+    whole = np.asarray(Image.open(io.BytesIO(answer.content)).convert("RGB"), float)
+    assert np.abs(shown - whole).mean() < 5  # grain of few samples, as JPEG
+    stamp = at.state["stamp"]
+    at.client.post(f"/api/takes/{take}/finish", json={"finishing": {"grade": {"exposure_stops": -3}}})
+    now = at.client.get(f"{at.url}/cut").json()
+    assert now["stamp"] != stamp  # another grade of the take is another picture of the cut
+    assert at.frame(0).mean() < shown.mean() - 20
+    at.set(**{f"clips__{clip}__grade": {"exposure_stops": 1}})
+    assert at.frame(0).mean() > shown.mean()
+    tall = at.frame(0, shape="9:16", width=36)
+    assert tall.shape[:2] == (64, 36)
+    for number, query in ((10**6, {}), (0, {"shape": "0:5"}), (0, {"width": 5}), (0, {"shape": "x"})):
+        assert at.client.get(f"{at.url}/cut/frames/{number}", params=query).status_code in (404, 422)
+
+
+def test_two_clips_a_title_and_sound_become_files_that_are_right(bench: tuple[Bench, Studio, str]) -> None:
+    at, studio, take = bench
+    for _ in range(2):
+        at.edit(do="add clip", take_id=take, name="Spin")
+    first, second = (c["id"] for c in at.state["cut"]["clips"])
+    at.set(**{f"clips__{first}__cross": 2, f"clips__{first}__fade_in": 3, f"clips__{second}__hold_after": 20})
+    at.edit(do="put", what={"id": "t", "text": "Harbour Lantern", "sub": "Vane & Tidewrack", "length": 20})
+    sound = at.client.post(f"{at.url}/sounds", files=[("files", ("tone.wav", wav(sine(1.5, -18.0))))]).json()
+    assert (sound["name"], round(sound["seconds"], 2)) == ("tone.wav", 1.5)
+    total = at.state["total"]
+    at.edit(
+        do="put",
+        what={"id": "s", "name": "Tone", "asset": sound["asset"], "seconds": 1.5, "length": total, "loop": True},
+    )
+    at.edit(do="put", what={"id": "m", "name": "Turn", "frame": 4})
+    heard = decoded(at.client.get(f"{at.url}/cut/sound.wav").content, "cut")
+    assert len(heard) == round(total * RATE / 24)
+    small = {"width": 96, "height": 64}
+    wanted = [
+        {"preset": p} | small
+        for p in ("web", "clear master", "gif loop", "png", "tiff", "still", "sheet", "sheet pdf", "spin", "hand-over")
+    ]
+    found = at.deliver(*wanted, {"preset": "web", "width": 64, "height": 96, "first": 2, "last": 9, "poster": 4})
+    assert [(d["done"], d["fine"]) for d in found] == [(True, True)] * 11, found
+    assert len({d["name"] for d in found}) == 11
+    says = {line["what"]: line["sentence"] for line in found[0]["report"]}
+    assert says["frames"] == f"{total} pictures."
+    assert says["loudness"].startswith("-14.")
+    folder = studio.folder / "deliveries" / studio.takes.get(take).project_id
+    assert not [p for p in folder.iterdir() if p.name.startswith(".")]
+    assert Image.open(folder / found[10]["name"].replace(".mp4", "_poster.jpg")).size == (64, 96)
+    frames = at.client.get(f"/api/deliveries/{found[3]['id']}/file")
+    with zipfile.ZipFile(io.BytesIO(frames.content)) as archive:
+        assert len(archive.namelist()) == total
+    assert at.client.get(f"/api/deliveries/{found[7]['id']}/file").content.startswith(b"%PDF")
+    page = at.client.get(f"/api/deliveries/{found[8]['id']}/file", params={"inline": True})
+    assert "http://" not in page.text.replace("http://www.w3.org", "")
+    assert found[8]["snippet"].startswith("<iframe ")
+    package = at.client.get(f"/api/deliveries/{found[9]['id']}/file")
+    with zipfile.ZipFile(io.BytesIO(package.content)) as archive:
+        names = archive.namelist()
+    assert {"cut.otio", "cut.edl", "cut.html", "sound.wav", f"grades/{take}.cdl"} <= set(names)
+    assert sum(n.startswith(f"frames/{take}/") for n in names) == len(studio.takes.get(take).numbers)
+    for one in found:
+        assert at.client.delete(f"/api/deliveries/{one['id']}").status_code == 200
+    assert not list(folder.iterdir())
+
+
+def test_what_stands_in_the_way_is_said_before_and_nothing_is_lost(bench: tuple[Bench, Studio, str]) -> None:
+    at, studio, take = bench
+
+    def refused(**wanted: object) -> str:
+        answer = at.client.post(f"{at.url}/deliveries", json={"deliveries": [{"preset": "web", **wanted}]})
+        assert answer.status_code == 422
+        return answer.json()["error"]
+
+    assert "empty" in refused()
+    at.edit(do="add clip", take_id=take, name="Spin")
+    assert "Width" in refused(width=33) or "width" in refused(width=33)
+    record = studio.takes.get(take)
+    last = record.numbers[-1]
+    kept = master_path(record, last).read_bytes()
+    master_path(record, last).write_bytes(kept[: len(kept) // 2])
+    (broken,) = at.deliver({"preset": "web", "width": 96, "height": 64})
+    assert not broken["done"]
+    assert f"{last}" in broken["job"]["message"]
+    master_path(record, last).write_bytes(kept)
+    ended(at.client, at.client.post(f"/api/deliveries/{broken['id']}/again").json()["job"])
+    assert at.client.get(f"{at.url}/deliveries").json()[0]["fine"]
+    (none,) = at.deliver({"preset": "web", "width": 96, "height": 64, "fits_mb": 0.0003})
+    assert "Even at its coarsest" in none["job"]["message"]
+    studio.takes.remove(take)
+    shutil.rmtree(record.folder, ignore_errors=True)
+    now = at.client.get(f"{at.url}/cut").json()
+    assert now["clips"][0]["gone"]
+    assert "removed" in now["faults"][0]
+    assert at.frame(0).max() < 8  # its place is kept, in the colour of the ground
+    assert "removed" in refused()
+
+
+def test_bad_input_gets_a_sentence_and_leaves_the_cut(bench: tuple[Bench, Studio, str]) -> None:
+    at, _, take = bench
+    at.edit(do="add clip", take_id=take)
+    clip = at.state["cut"]["clips"][0]["id"]
+    for edit in (
+        {"do": "add clip", "take_id": "none"}, {"do": "split", "frame": 0}, {"do": "split", "frame": 99_999},
+        {"do": "join", "clip": clip}, {"do": "trim", "clip": "zz", "edge": "end", "by": 1}, {"do": "what"},
+        {"do": "set", "values": {f"clips/{clip}/speed": 0}}, {"do": "set", "values": {f"clips/{clip}/id": "x" * 99}},
+        {"do": "set", "values": {"titles/none/text": "x"}}, {"do": "set", "values": {f"clips/{clip}/length": 1e12}},
+        {"do": "put", "what": {"id": "t", "text": "x" * 9999}}, {"do": "take out", "path": "clips"},
+        {"do": "take out", "path": "width"}, {"do": "carry", "clip": clip, "to": -1}, {"do": "set", "values": {}},
+        {"do": "set", "values": {"clips": [{"id": "a"}, {"id": "a"}]}}, {"do": "set", "values": {f"clips/{clip}": 5}},
+    ):  # fmt: skip
+        assert len(at.refused(**edit)) > 10
+    for kind, data in (
+        ("sounds", b"no sound"),
+        ("sounds", png_of(np.zeros((4, 4, 3)))),
+        ("fonts", b"no font"),
+        ("sounds", b""),
+    ):
+        answer = at.client.post(f"{at.url}/{kind}", files=[("files", ("bad", data))])
+        assert answer.status_code == 422, answer.text
+        assert answer.json()["error"].startswith(("‘bad’", "That file"))
+    at.edit(do="put", what={"id": "t", "text": "風", "length": 4})
+    assert "No font here has letters" in at.state["title_says"]["t"]
+    font = at.client.post(
+        f"{at.url}/fonts", files=[("files", ("hebrew.ttf", (FONTS / "noto-sans-hebrew.ttf").read_bytes()))]
+    )
+    at.set(titles__t__font="file", titles__t__font_file=font.json()["asset"], titles__t__text="אור")
+    assert at.state["title_says"] == {}
+    assert at.frame(2).shape[2] == 3
+
+
+def test_what_a_cut_refers_to_is_kept_and_what_died_is_tidied(bench: tuple[Bench, Studio, str]) -> None:
+    at, studio, _ = bench
+    picture = at.client.post(
+        f"{at.url}/pictures", files=[("files", ("card.png", png_of(np.full((9, 16, 3), 200))))]
+    ).json()[0]
+    at.edit(do="add clip", picture=picture["asset"], name="Card")
+    at.step("undo")  # undo still needs it
+    left = studio.folder / "deliveries" / "some-project" / ".0a1b.spool"
+    left.parent.mkdir(parents=True)
+    left.write_bytes(b"half")
+    tidy(studio, rest_s=-10)
+    assert studio.assets.has(picture["asset"])
+    assert not left.exists()
+    at.step("redo")
+    assert at.frame(0).mean() == pytest.approx(200, abs=2)
+
+
+def test_beats_of_made_sounds_are_places_to_snap_to(bench: tuple[Bench, Studio, str]) -> None:
+    at, _, _ = bench
+    at.edit(do="add clip", name="Card")
+    pulse = next(s for s in at.client.get("/api/made-sounds").json() if s["made"] == "pulse")
+    at.edit(
+        do="put",
+        what={
+            "id": "s",
+            "made": "pulse",
+            "seconds": pulse["seconds"],
+            "beats_s": pulse["beats_s"],
+            "length": 72,
+            "loop": True,
+        },
+    )
+    found = at.state["beats"]
+    assert len(found) >= 3
+    assert all(0 <= b <= 72 for b in found)
+    assert set(np.diff(found)) <= {14, 15, 16}  # 96 a minute at 24/s
+    peaks = at.client.get("/api/sounds/pulse/peaks").json()
+    assert len(peaks["peaks"]) == pytest.approx(pulse["seconds"] * peaks["per_s"], abs=1)
+    assert at.client.get("/api/sounds/..%2f..%2fstudio/peaks").status_code in (404, 422)
