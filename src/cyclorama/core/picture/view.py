@@ -5,6 +5,7 @@ aces: ACES 1.0 SDR video view of OpenColorIO's built-in studio configuration.
 srgb: no tone curve, values above 1 clip.
 """
 
+import math
 from functools import cache
 
 import numpy as np
@@ -12,18 +13,37 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from ..arrays import RGBImage
-from ..kernel import kernel
+from ..kernel import device, kernel
 from ..scene.tone import ViewName
 
 OCIO_CONFIG = "ocio://studio-config-v2.1.0_aces-v1.3_ocio-v2.3"
 
 
+ROOT_STEPS = 1024
+
+
+@device
+def encoded(x, table):
+    """IEC 61966-2-1 of light, clipped to 0…1, by a table over the square root of light: off by 5e-7."""
+    if x <= 0.0031308:
+        return np.float32(12.92 * max(x, 0.0))
+    if x >= 1.0:
+        return np.float32(1.0)
+    at = np.float32(math.sqrt(x) * ROOT_STEPS)
+    step = int(at)
+    return table[step] + (at - step) * (table[step + 1] - table[step])
+
+
 @kernel
-def _neutral(image):
-    """Khronos PBR Neutral in place on (n, 3)."""
+def _show(image, tone, table):
+    """Display values in place of light (n, 3): through Khronos PBR Neutral if so asked, then encoded."""
     start, desaturation = 0.8 - 0.04, 0.15
     for i in range(image.shape[0]):
         r, g, b = image[i, 0], image[i, 1], image[i, 2]
+        r, g, b = _light(r), _light(g), _light(b)
+        if not tone:
+            image[i, 0], image[i, 1], image[i, 2] = encoded(r, table), encoded(g, table), encoded(b, table)
+            continue
         x = min(r, g, b)
         offset = x - 6.25 * x * x if x < 0.08 else 0.04
         r, g, b = r - offset, g - offset, b - offset
@@ -36,7 +56,20 @@ def _neutral(image):
             r = r * k * (1.0 - m) + new_peak * m
             g = g * k * (1.0 - m) + new_peak * m
             b = b * k * (1.0 - m) + new_peak * m
-        image[i, 0], image[i, 1], image[i, 2] = r, g, b
+        image[i, 0], image[i, 1], image[i, 2] = encoded(r, table), encoded(g, table), encoded(b, table)
+
+
+@device
+def _light(x):
+    """What can be shown of a value: nothing of what is none or below zero, and no more than a half float holds."""
+    return min(max(x, 0.0), 65504.0) if x == x else 0.0
+
+
+@cache
+def encode_table() -> NDArray[np.float32]:
+    """For `encoded`."""
+    roots = np.arange(ROOT_STEPS + 1) / ROOT_STEPS
+    return np.asarray(1.055 * (roots * roots) ** (1 / 2.4) - 0.055, np.float32)
 
 
 @cache
@@ -55,14 +88,12 @@ def srgb_encode(linear: NDArray[np.float32]) -> NDArray[np.float32]:
 def to_display(picture: RGBImage, view: ViewName) -> RGBImage:
     """Display-encoded sRGB 0…1 from a scene-linear picture (h, w, 3)."""
     flat = np.array(picture, np.float32, order="C").reshape(-1, 3)
-    np.nan_to_num(flat, copy=False, posinf=65504.0)
     if view == "aces":
+        np.nan_to_num(flat, copy=False, posinf=65504.0)
         _aces_processor().applyRGB(flat)
         return np.clip(flat, 0, 1).reshape(picture.shape)
-    if view == "neutral":
-        np.maximum(flat, 0, out=flat)
-        _neutral(flat)
-    return srgb_encode(flat).reshape(picture.shape)
+    _show(flat, view == "neutral", encode_table())
+    return flat.reshape(picture.shape)
 
 
 def over(display: NDArray[np.float32], colour: float | tuple[float, float, float]) -> NDArray[np.float32]:

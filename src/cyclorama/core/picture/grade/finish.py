@@ -109,7 +109,7 @@ def _table(grade: Grade, made_for: str, read_asset: ReadAsset) -> Applied | None
 def _tables(curves: Curves) -> dict[str, op.F32]:
     """Of the curves that have points."""
     each = {name: getattr(curves, name).points for name in Curves.model_fields}
-    return {name: op.curve_table(points) for name, points in each.items() if points}
+    return {name: op.curve_factors(points) for name, points in each.items() if points}
 
 
 def _by_curves(picture: RGBImage, tables: dict[str, op.F32]) -> RGBImage:

@@ -14,6 +14,7 @@ from ...colour import LUMA32
 from ...colour_spaces import FROM_CONES, FROM_LAB, TO_CONES, TO_LAB
 from ...light.temperature import white_balance_rgb
 from ...scene.grade import BRIGHTEST, DARKEST, HUES, CurvePoint, HueRange, Hues
+from .factors import PLACES, power_factors, scaled
 
 F32 = NDArray[np.float32]
 GREY = np.float32(0.18)
@@ -34,7 +35,7 @@ def exposed(picture: RGBImage, stops: float, white_k: float, white_tint: float) 
 
 def contrasted(picture: RGBImage, contrast: float) -> RGBImage:
     """Stops about middle grey multiplied: 0.18 · (x / 0.18)^c. Below zero the curve goes on point-symmetrically."""
-    return _to_power(picture * (1 / GREY), np.float32(contrast)) * GREY
+    return scaled(picture, power_factors(contrast - 1, float(GREY)))
 
 
 def cdl(
@@ -47,7 +48,9 @@ def cdl(
     """
     out = picture * np.array(slope, np.float32) + np.array(offset, np.float32)
     if any(p != 1.0 for p in power):
-        out = np.where(out < 0, out, np.power(np.maximum(out, 0), np.array(power, np.float32)))
+        for c, p in enumerate(power):
+            lifted = scaled(out[..., c], power_factors(p - 1))
+            out[..., c] = np.where(out[..., c] < 0, out[..., c], lifted)
     return saturated(out, saturation) if saturation != 1.0 else out
 
 
@@ -115,14 +118,21 @@ def curve_table(points: tuple[CurvePoint, ...]) -> F32:
     return np.asarray(PchipInterpolator(come, go)(held) - held, np.float32)
 
 
-def curved(values: F32, table: F32) -> F32:
-    """Light (…) by a table of `curve_table`."""
-    return np.asarray(values * _factors(values, table), np.float32)
+def curve_factors(points: tuple[CurvePoint, ...]) -> F32:
+    """By what a curve multiplies light, for `curved` and `curved_by_luma`."""
+    steps = (stops_about_grey(PLACES) - DARKEST) * (CURVE_STEPS / (BRIGHTEST - DARKEST))
+    return np.exp2(_between(curve_table(points), np.clip(steps, 0, CURVE_STEPS).astype(np.float32)))
 
 
-def curved_by_luma(picture: RGBImage, table: F32) -> RGBImage:
+def curved(values: F32, factors: F32) -> F32:
+    """Light (…) by a curve's factors."""
+    return scaled(np.maximum(values, 0), factors) + np.minimum(values, 0) * factors[0]
+
+
+def curved_by_luma(picture: RGBImage, factors: F32) -> RGBImage:
     """Light multiplied by what a curve does to its luminance: hue and saturation stay."""
-    return np.asarray(picture * _factors(picture @ LUMA32, table)[..., None], np.float32)
+    luma = np.maximum(picture @ LUMA32, 0)
+    return np.asarray(picture * scaled(np.ones_like(luma), factors, luma)[..., None], np.float32)
 
 
 def levelled(picture: RGBImage, black: float, white: float) -> RGBImage:
@@ -133,11 +143,6 @@ def levelled(picture: RGBImage, black: float, white: float) -> RGBImage:
 def stops_about_grey(values: F32) -> F32:
     """log2(x / 0.18); what is black or below has the stops of the smallest half float."""
     return np.log2(np.maximum(values, _SMALLEST) * (1 / GREY))
-
-
-def _factors(values: F32, table: F32) -> F32:
-    steps = (stops_about_grey(values) - np.float32(DARKEST)) * np.float32(CURVE_STEPS / (BRIGHTEST - DARKEST))
-    return np.exp2(_between(table, np.clip(steps, 0, CURVE_STEPS)))
 
 
 def _looked_up(table: F32, at: F32) -> F32:
