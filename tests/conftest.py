@@ -258,3 +258,10 @@ def frames_exposed(monkeypatch: pytest.MonkeyPatch) -> list[int]:
 
     monkeypatch.setattr(maker, "expose_frame", counting)
     return numbers
+
+
+def pytest_runtest_logreport(report: pytest.TestReport) -> None:
+    """What fails is told at once, so that it is known even when the run is ended before its summary."""
+    if report.failed and "PYTEST_XDIST_WORKER" not in os.environ:
+        said = str(report.longrepr).strip().splitlines()[-1:]
+        print(f"\nFailed in {report.when}: {report.nodeid}: {' '.join(said)}", flush=True)

@@ -5,6 +5,7 @@ CycloramaError            anything the artist should be told, in a sentence
 ├── ChangeError           an edit of the document is not allowed
 │   └── StaleError        somebody else changed the project meanwhile
 ├── ShootError            a shot cannot be taken or went wrong
+├── PostError             a portfolio service does not take something
 ├── DamagedError          something that was kept cannot be read any more
 ├── BusyError             the database is held by somebody else for longer than one waits
 ├── SpaceError            the disk is full
@@ -48,6 +49,10 @@ class StaleError(ChangeError):
 
 class ShootError(CycloramaError):
     """A shot cannot be taken or went wrong."""
+
+
+class PostError(CycloramaError):
+    """A portfolio service does not take something."""
 
 
 class DamagedError(CycloramaError):

@@ -1,30 +1,29 @@
 """Handing a cut over: making the files of a delivery, opening them again, keeping what was found."""
 
-import io
 import json
 import secrets
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import asdict
 from functools import partial
 from pathlib import Path
 
 import numpy as np
-import tifffile
 from numpy.typing import NDArray
 
 from ..core.clip.compose import Compositor
 from ..core.clip.containers import WHITE, Programme, encode, in_order
 from ..core.clip.cut import Cut
-from ..core.clip.delivery import Delivery
+from ..core.clip.delivery import Coding, Delivery
 from ..core.clip.edits import whole_cut
+from ..core.clip.forecast import Forecast, forecast
 from ..core.clip.opened import Opened, compared, opened
-from ..core.clip.sheets import file_of, sheet
+from ..core.clip.sheets import sheet, sheet_file
 from ..core.clip.sound import Mix
 from ..core.clip.spin import spin_page
+from ..core.clip.stills import file_of, picture_of
 from ..core.errors import ShootError, telling_of_space
 from ..core.motion.timecode import timecode
-from ..core.picture.decode import decode_picture
 from ..core.picture.files import encode_display
 from ..core.picture.view import over
 from ..core.scene.shoot import PICTURE_EXTENSIONS
@@ -35,6 +34,7 @@ from ..store.cuts import Handed
 from .finished import Masters
 from .package import write_package
 from .reel import TakeReel
+from .sheeting import beside
 
 F32 = NDArray[np.float32]
 Tell = Callable[[str, float], None]
@@ -64,7 +64,7 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
     reel = TakeReel(studio, cut, Masters(0), complete=True)
     for fault in reel.faults():
         raise ShootError(fault)
-    programme, mix, numbers = _programme(studio, handed, reel)
+    programme, mix, numbers = programme_of(studio, handed.project_id, cut, delivery, reel)
     target = folder_of(studio, handed.project_id) / handed.name
     target.parent.mkdir(parents=True, exist_ok=True)
     try:
@@ -79,6 +79,8 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
                     found = _frames(programme, delivery, target, numbers.start, tell)
                 case "package":
                     found = write_package(studio, handed, reel, programme.name, target, tell)
+                case "sheet" if delivery.sheet_of != "frames":
+                    found = _sheet_beside(studio, handed, reel, programme.name, numbers, target)
                 case _:
                     found = _one_file(programme, handed, target, numbers, goes_round(cut, reel), tell)
             if delivery.poster is not None and delivery.coding.kind == "moving":
@@ -91,9 +93,18 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
     return found
 
 
-def _programme(studio: Studio, handed: Handed, reel: TakeReel) -> tuple[Programme, Mix | None, range]:
+def forecast_of(studio: Studio, project_id: str, cut: Cut, delivery: Delivery) -> Forecast | None:
+    """About how large a delivery will be; None where that is not told before. Raises ShootError."""
+    reel = TakeReel(studio, cut, Masters(0), complete=True)
+    for fault in reel.faults():
+        raise ShootError(fault)
+    return forecast(programme_of(studio, project_id, cut, delivery, reel)[0], delivery)
+
+
+def programme_of(
+    studio: Studio, project_id: str, cut: Cut, delivery: Delivery, reel: TakeReel
+) -> tuple[Programme, Mix | None, range]:
     """What is written: its frames from 0 on, its sound, and which frames of the cut these are."""
-    cut, delivery = handed.cut, handed.delivery
     total = whole_cut(cut)
     first = min(delivery.first or 0, total - 1)
     last = min(total - 1 if delivery.last is None else delivery.last, total - 1)
@@ -111,7 +122,7 @@ def _programme(studio: Studio, handed: Handed, reel: TakeReel) -> tuple[Programm
     programme = Programme(
         lambda i: maker.frame(first + i), last - first + 1, cut.rate.fraction,
         partial(mix.between, first, last) if mix else None,
-        studio.projects.get(handed.project_id).project.name, chapters,
+        studio.projects.get(project_id).project.name, chapters,
     )  # fmt: skip
     return programme, mix, range(first, last + 1)
 
@@ -133,8 +144,8 @@ def _frames(programme: Programme, delivery: Delivery, target: Path, first: int, 
     try:
         digits = max(4, len(str(first + programme.count)))
         for i, picture in enumerate(in_order(programme.frame, range(programme.count))):
-            data = encode_display(picture if coding.clear else over(picture, WHITE), coding.ending, coding.bits)
-            write_whole(part / f"{target.name}.{first + i:0{digits}d}.{PICTURE_EXTENSIONS[coding.ending]}", data)
+            name = f"{target.name}.{first + i:0{digits}d}.{PICTURE_EXTENSIONS[coding.ending]}"
+            write_whole(part / name, file_of(picture, coding))
             tell("Writing frames", (i + 1) / programme.count)
         files = sorted(part.iterdir())
         if len(files) != programme.count:
@@ -149,10 +160,7 @@ def _frames(programme: Programme, delivery: Delivery, target: Path, first: int, 
 
 
 def _compared(name: str, data: bytes, source: F32, delivery: Delivery) -> Opened:
-    deep = delivery.coding.bits > 8
-    read = tifffile.imread(io.BytesIO(data)) if deep else decode_picture(data, name)
-    most = np.float32(np.iinfo(read.dtype).max)
-    picture = (read / most).astype(np.float32)
+    picture = picture_of(data, delivery.coding, name)
     return compared(f"{name} frame".strip(), f"{name} frame".strip(), picture, source, delivery.coding)
 
 
@@ -170,7 +178,7 @@ def _one_file(
     if coding.kind == "still":
         at = min(max(delivery.poster or 0, numbers.start), numbers.stop - 1)
         picture = programme.frame(at - numbers.start)
-        write_whole(target, encode_display(picture, coding.ending))
+        write_whole(target, file_of(picture, coding))
         return [_compared("", target.read_bytes(), picture, delivery)]
     chosen = spread(programme.count, delivery.pictures)
 
@@ -186,8 +194,24 @@ def _one_file(
     rate = handed.cut.rate
     named = ((f"{numbers[i]}  {timecode(numbers[i], rate)}", p) for i, p in zip(chosen, pictures(), strict=True))
     below = f"{len(chosen)} of {programme.count} frames, {delivery.width}×{delivery.height}, {rate}/s"
-    write_whole(target, file_of(sheet(named, programme.name, below), coding.ending))
-    return [Opened("pictures", True, f"{len(chosen)} pictures on a sheet.")]
+    return _sheet(named, programme.name, below, coding, target)
+
+
+def _sheet_beside(
+    studio: Studio, handed: Handed, reel: TakeReel, title: str, numbers: range, target: Path
+) -> list[Opened]:
+    """A sheet of what belongs to the take that is shown in a frame."""
+    delivery = handed.delivery
+    at = min(max(delivery.poster or 0, numbers.start), numbers.stop - 1)
+    named = beside(studio, handed.cut, reel, at, delivery.sheet_of)
+    below = f"{len(named)} {delivery.sheet_of}, frame {at} of the cut"
+    return _sheet(named, title, below, delivery.coding, target)
+
+
+def _sheet(named: Iterable[tuple[str, F32]], title: str, below: str, coding: Coding, target: Path) -> list[Opened]:
+    pictures = list(named)
+    write_whole(target, sheet_file(sheet(pictures, title, below), coding.ending))
+    return [Opened("pictures", True, f"{len(pictures)} pictures on a sheet.")]
 
 
 def _size(target: Path) -> int:

@@ -8,10 +8,11 @@ from numpy.typing import NDArray
 
 from ..core.arrays import Mask, RGBImage
 from ..core.errors import IntakeError, ShootError
+from ..core.motion import moment
 from ..core.picture.cryptomatte import matte_of
 from ..core.picture.decode import decode_picture
 from ..core.picture.exr import read_layers
-from ..core.render.passes.outputs import pass_extension
+from ..core.render.passes.outputs import matte_names, pass_extension
 from ..core.scene.shoot import PassName
 from ..core.textures import srgb_to_linear_table
 from ..store import TakeRecord
@@ -19,6 +20,11 @@ from .frames import file_path, read_whole
 
 F32 = NDArray[np.float32]
 _DAMAGED = "‘{}’ is damaged. Let ‘Check and mend’ shoot it again."
+
+
+def matte_names_of(take: TakeRecord, layer: PassName) -> list[str]:
+    """What the mattes of a layer are called."""
+    return list(dict.fromkeys(matte_names(moment(take.project, take.first), layer)))
 
 
 def mask_of(take: TakeRecord, layer: PassName, name: str, number: int) -> Mask:

@@ -49,9 +49,13 @@ class TakeReel:
     def transparent(self) -> bool:
         """Whether anything in the cut can be seen through: a take shot so, with nothing laid behind it."""
         return any(
-            take.project.shot.shoot.transparent and self._finishes[take_id].finishing.behind is None
-            for take_id, take in self.takes.items()
+            clip.take_id in self.takes and self.clear(clip.take_id) and self._finishing(clip).behind is None
+            for clip in self._cut.clips
         )
+
+    def clear(self, take_id: str) -> bool:
+        """Whether a take was shot transparent."""
+        return self.takes[take_id].project.shot.shoot.transparent
 
     def picture(self, clip: Clip, number: int, width: int | None) -> F32:
         """See `core.clip.compose.Reel`."""
@@ -69,7 +73,8 @@ class TakeReel:
 
     def _finishing(self, clip: Clip) -> Finishing:
         own = self._finishes[clip.take_id].finishing
-        return own if clip.grade is None else own.model_copy(update={"grade": clip.grade})
+        instead = {"grade": clip.grade, "behind": clip.behind}
+        return own.model_copy(update={name: value for name, value in instead.items() if value is not None})
 
     def size(self, clip: Clip) -> tuple[int, int]:
         """See `core.clip.compose.Reel`."""
@@ -97,7 +102,7 @@ class TakeReel:
             wanted = {take.numbers[n] for clip in clips for n in self.numbers(clip)}
             if lacking := len(wanted - set(take.frames)):
                 yield f"{lacking} of the frames it shows of ‘{take.name}’ are not shot yet."
-            elif (why := why_not_gradable(take)) and any(clip.grade for clip in clips):
+            elif (why := why_not_gradable(take)) and any(clip.grade or clip.behind for clip in clips):
                 yield f"‘{take.name}’: {why}"
 
     def numbers(self, clip: Clip) -> set[int]:

@@ -17,12 +17,12 @@ from numpy.typing import NDArray
 from PIL import Image, ImageFilter
 
 from ..picture.decode import decode_picture
-from ..picture.view import srgb_encode, to_bytes
+from ..picture.view import encode_table, encoded, srgb_encode, to_bytes
 from ..scene.base import Colour, ReadAsset
 from ..textures import srgb_to_linear
-from .cut import Clip, Cut
-from .timeline import Footage, Showing, Source, laid, shown_at, titles_at
-from .titles import Drawn, drawn, text_of
+from .cut import Clip, Cut, Title
+from .timeline import Footage, Showing, Source, laid, shown_at, start_of, titles_at
+from .titles import Drawn, drawn, extent, text_of
 
 F32 = NDArray[np.float32]
 STEPS = 65535
@@ -90,7 +90,7 @@ class Compositor:
         light: F32 = np.zeros((self.height, self.width, 4 if self.clear else 3), np.float32)
         for source in sources:
             shown, weight = self._placed(source), source.weight * (1 - source.fade)
-            _add_light(np.ascontiguousarray(shown, np.float32), _tables()[0], weight, light)
+            _add_light(np.ascontiguousarray(shown, np.float32), _light_table(), weight, light)
             if not self.clear:
                 light += np.float32(source.weight * source.fade) * np.array(source.clip.fade_colour, np.float32)
         if not sources and not self.clear:
@@ -191,6 +191,13 @@ class Compositor:
         ground[..., :3] = np.asarray(far, np.float32) / 255
         return ground
 
+    def title_box(self, title: Title, number: int) -> tuple[float, float, float, float]:
+        """Left, top, width and height of a title as it lies when it has come, in shares of the picture."""
+        frame = number - start_of(title, self._places)
+        text = text_of(title, frame, number, self.cut.rate)
+        left, top, right, bottom = extent(drawn(title, text, self._shape, self.width, self.height, self._read))
+        return left / self.width, top / self.height, (right - left) / self.width, (bottom - top) / self.height
+
     def _titled(self, picture: F32, showing: Showing, number: int) -> F32:
         title = showing.title
         text = text_of(title, showing.frame, number, self.cut.rate)
@@ -256,10 +263,9 @@ def _plane(plane: F32, width: int, height: int, box: tuple[float, float, float, 
 
 
 @cache
-def _tables() -> tuple[F32, F32]:
-    """Light of display values, and display values of the square root of light, in steps."""
-    steps = np.arange(STEPS + 1) / STEPS
-    return srgb_to_linear(steps), srgb_encode((steps * steps).astype(np.float32))
+def _light_table() -> F32:
+    """Light of display values, in steps."""
+    return srgb_to_linear(np.arange(STEPS + 1) / STEPS)
 
 
 @njit(cache=True, nogil=True)
@@ -280,17 +286,15 @@ def _add_light(shown, table, weight, light):  # type: ignore[no-untyped-def]
 
 def _shown(light: F32) -> F32:
     shown = np.empty_like(light)
-    _encode(np.ascontiguousarray(light), _tables()[1], shown)
+    _encode(np.ascontiguousarray(light), encode_table(), shown)
     return shown
 
 
 @njit(cache=True, nogil=True)
 def _encode(light, table, shown):  # type: ignore[no-untyped-def]
-    """Display values of light (h, w, 3), by a table over its square root."""
+    """Display values of light (h, w, 3)."""
     h, w, channels = light.shape
-    steps = table.shape[0] - 1
     for y in range(h):
         for x in range(w):
             for c in range(channels):
-                value = min(max(light[y, x, c], 0.0), 1.0)
-                shown[y, x, c] = table[int(math.sqrt(value) * steps + 0.5)]
+                shown[y, x, c] = encoded(light[y, x, c], table)

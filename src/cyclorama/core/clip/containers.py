@@ -7,9 +7,10 @@ size it must fit in, a palette for all frames), frames are made once and kept lo
 import errno
 import os
 import secrets
+import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -155,7 +156,7 @@ def _write(
 ) -> None:  # fmt: skip
     """Write one file. Raises av.FFmpegError, ShootError."""
     coding = delivery.coding
-    with av.open(str(part), "w", format=coding.ending, options=dict(coding.options)) as container:
+    with av.open(str(part), "w", format=coding.ending, options=delivery.file_options()) as container:
         if programme.name:
             container.metadata["title"] = programme.name
         made = _Pictures(container, coding, programme.rate, options)
@@ -188,6 +189,20 @@ def is_webp(path: Path) -> bool:
     """Whether a file is WebP."""
     with path.open("rb") as file:
         return file.read(12)[8:] == b"WEBP"
+
+
+def _hold_back() -> None:
+    """Threads that took themselves for more urgent than all others stand back among them.
+
+    Run by root, as in a container, the AV1 encoder makes its threads and the one that called it real-time ones
+    (SCHED_FIFO): nothing else on the machine would move until it is done, and all that is started later would be so.
+    """
+    if sys.platform != "linux":
+        return
+    for thread in os.listdir("/proc/self/task"):
+        with suppress(ProcessLookupError):  # it has ended meanwhile
+            if os.sched_getscheduler(int(thread)) == os.SCHED_FIFO:
+                os.sched_setscheduler(int(thread), os.SCHED_OTHER, os.sched_param(0))
 
 
 class _Pictures:
@@ -234,6 +249,8 @@ class _Pictures:
             context.codec_tag = coding.tag
         if coding.clear and coding.ending == "webm":
             stream.metadata["alpha_mode"] = "1"
+        context.open()
+        _hold_back()
         self._stream = stream
 
     def _gather(self, frame: av.VideoFrame) -> None:

@@ -8,10 +8,10 @@ from pydantic import Field
 from ..scene.base import Doc, quantity
 from .cut import Span
 
-Ending = Literal["mp4", "mov", "webm", "webp", "gif", "avi", "png", "jpeg", "tiff", "pdf", "html", "zip"]
+Ending = Literal["mp4", "mov", "webm", "webp", "gif", "avi", "png", "jpeg", "tiff", "exr", "pdf", "html", "zip"]
 PresetName = Literal[
     "web", "fine", "small", "clear loop", "webp loop", "gif loop", "master", "clear master", "old",
-    "png", "tiff", "jpeg", "still", "sheet", "sheet pdf", "spin", "hand-over",
+    "png", "tiff", "exr", "jpeg", "still", "sheet", "sheet pdf", "spin", "hand-over",
 ]  # fmt: skip
 Kind = Literal["moving", "frames", "still", "sheet", "spin", "package"]
 
@@ -96,9 +96,12 @@ PRESETS: dict[PresetName, Coding] = {
                   kind="frames", clear=True, least_psnr=48.0),
     "tiff": Coding("TIFF frames, 16 bits", "Every frame a file, for retouching and print.", "tiff", "", "16", bits=16,
                    kind="frames", least_psnr=60.0),
+    "exr": Coding("EXR frames, linear", "The light of every frame as shown, half floats, to be laid over elsewhere.",
+                  "exr", "", "16", bits=16, kind="frames", clear=True, least_psnr=60.0),
     "jpeg": Coding("JPEG frames", "Every frame a small file.", "jpeg", "", "8", kind="frames"),
     "still": Coding("Still", "One frame as a PNG.", "png", "", "8", clear=True, kind="still", least_psnr=48.0),
-    "sheet": Coding("Contact sheet", "Frames beside each other with their numbers. PNG.", "png", "", "8", kind="sheet"),
+    "sheet": Coding("Contact sheet", "Frames, passes, colourways or parts beside each other, named. PNG.", "png", "",
+                    "8", kind="sheet"),
     "sheet pdf": Coding("Contact sheet to print", "The same as a PDF.", "pdf", "", "8", kind="sheet"),
     "spin": Coding("Spin page", "Turned by dragging, touch or keys: one HTML file that works from a disk.", "html", "",
                    "8", kind="spin"),
@@ -120,6 +123,11 @@ class Delivery(Doc):
     rounds: Annotated[int, Field(title="Rounds", ge=1, le=100)] = 1
     """how often all of it is shown, one after the other"""
     sound: Annotated[bool, Field(title="With sound")] = True
+    plays: Annotated[int, Field(title="Plays by itself", ge=0, le=100)] = 0
+    """how often a GIF or an animated picture is shown before it stands still; 0: for ever"""
+    sheet_of: Annotated[Literal["frames", "passes", "colourways", "parts"], Field(title="Sheet of")] = "frames"
+    """what is beside each other: frames of the cut, or of the take at the poster's frame its passes, its parts, or the
+    takes of the same shot in other colourways and looks"""
     first: Span | None = None
     last: Span | None = None
     """frames of the cut; None: all"""
@@ -132,6 +140,16 @@ class Delivery(Doc):
     def coding(self) -> Coding:
         """How it is written."""
         return PRESETS[self.preset]
+
+    def file_options(self) -> dict[str, str]:
+        """What the writer of the file is told."""
+        told = dict(self.coding.options)
+        if "loop" in told:
+            # GIF counts how often it is shown again, −1 for not; WebP how often it is shown
+            told["loop"] = str(
+                self.plays if self.plays == 0 or self.coding.ending == "webp" else (self.plays - 1 or -1)
+            )
+        return told
 
     def options(self, quality: int | None = None) -> dict[str, str]:
         """What the encoder is told for a quality."""

@@ -42,7 +42,7 @@ def best_columns(count: int, shape: float) -> int:
     return max(1, min(count, round(math.sqrt(count * 1.414 / shape))))
 
 
-def file_of(image: Image.Image, ending: str) -> bytes:
+def sheet_file(image: Image.Image, ending: str) -> bytes:
     """The sheet as a PNG or PDF."""
     buffer = io.BytesIO()
     if ending == "pdf":

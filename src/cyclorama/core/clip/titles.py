@@ -74,6 +74,15 @@ def drawn(title: Title, text: str, shape: str, width: int, height: int, read_ass
     return _written([s for s in set_lines if s[0].glyphs or len(set_lines) > 1], title, size, x, y)
 
 
+def extent(picture: Drawn | None) -> tuple[int, int, int, int]:
+    """Left, top, right and bottom of what can be seen of a title, px; all 0 of nothing."""
+    if picture is None or not picture.alpha.any():
+        return 0, 0, 0, 0
+    rows, columns = (np.flatnonzero((picture.alpha > 0).any(axis=axis)) for axis in (1, 0))
+    left, top = picture.left, picture.top
+    return left + int(columns[0]), top + int(rows[0]), left + int(columns[-1]) + 1, top + int(rows[-1]) + 1
+
+
 def _set(text: str, title: Title, font: bytes | None) -> Line:
     return _kept_line(text, title.font, title.weight, title.spacing / 100, font)
 
