@@ -13,7 +13,8 @@ ALLOWED = {
     "store": {"store", "core"},
     "shoot": {"shoot", "store", "core"},
     "demo": {"demo", "core", "store"},
-    "web": {"web", "shoot", "store", "core"},
+    "gallery": {"gallery"},
+    "web": {"web", "gallery", "shoot", "store", "core"},
 }
 FOREIGN_TO_CORE = {"fastapi", "sqlalchemy", "starlette", "jinja2", "typer", "uvicorn"}
 MODULES = sorted(ROOT.rglob("*.py"))

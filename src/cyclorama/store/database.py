@@ -17,7 +17,7 @@ DATABASE = "studio.sqlite"
 TakeState = Literal["queued", "running", "paused", "stopped", "interrupted", "failed", "done"]
 Wish = Literal["run", "pause", "stop"]
 Process = Literal["mix", "denoise"]
-JobKind = Literal["intake", "again", "clip", "poster", "proof", "swatches", "check", "delivery"]
+JobKind = Literal["intake", "again", "clip", "poster", "proof", "swatches", "check", "delivery", "post"]
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
 
 
@@ -185,6 +185,23 @@ class DeliveryRow(Base):
     report: Mapped[str | None]
     """JSON: what was found when it was opened again; None until it is there"""
     bytes: Mapped[int]
+    at: Mapped[datetime]
+
+
+class PostRow(Base):
+    """Something that was, or is to be, posted to a portfolio service."""
+
+    __tablename__ = "post"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    project_id: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), index=True)
+    post: Mapped[str]
+    """JSON: what is posted"""
+    service: Mapped[str]
+    """address of the service"""
+    key: Mapped[str]
+    """of the account there"""
+    shown_at: Mapped[str | None]
+    """address of the post; None until it is there"""
     at: Mapped[datetime]
 
 

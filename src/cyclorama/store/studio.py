@@ -20,6 +20,7 @@ from .assets import AssetStore
 from .cuts import CutStore
 from .database import DATABASE, open_database
 from .jobs import JobStore
+from .posts import PostStore
 from .projects import ProjectStore
 from .screening import Screening
 from .shelf import Shelf
@@ -45,6 +46,7 @@ class Studio:
         self.screening = Screening(sessions)
         self.jobs = JobStore(sessions)
         self.cuts = CutStore(sessions)
+        self.posts = PostStore(sessions)
         self.moves = Shelf(folder / "moves", SavedMove, "move")
         self.materials = Shelf(folder / "materials", SavedMaterial, "material")
         self.stock = Shelf(folder / "stock", Stocked, "thing")

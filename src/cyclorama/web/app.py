@@ -9,8 +9,9 @@ from pathlib import Path
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 
-from .. import __version__
+from .. import __version__, gallery
 from ..core.errors import CycloramaError
+from ..gallery.site import create_site
 from ..shoot.finished import Masters
 from ..shoot.watch import Watch, mark_interrupted
 from ..store import Studio
@@ -31,6 +32,7 @@ from . import (
     moves,
     pages,
     parts,
+    posts,
     projects,
     proofs,
     ready_stock,
@@ -81,6 +83,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
             "swatches": tray.swatch_kind(studio, lens),
             "check": checks.check_kind(studio),
             "delivery": deliveries.delivery_kind(studio),
+            "post": posts.post_kind(studio),
         }
         work = Work(studio, kinds)
         work.start()
@@ -129,8 +132,10 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         stock,
         cuts,
         deliveries,
+        posts,
     ):
         app.include_router(module.router)
+    app.mount(gallery.PATH, create_site(folder / "gallery"))
     app.add_middleware(Guard, hosts=tuple(hosts), key=key)
     return app
 

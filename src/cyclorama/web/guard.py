@@ -19,12 +19,15 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from .. import gallery
 from .problems import problem_page
 
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
 COOKIE = "cyclorama-key"
 MAX_BODY_BYTES = 16 << 20
 """Of a request that is no upload."""
+OWN_KEYS = f"{gallery.PATH}/api/"
+"""What is below asks for keys of its own accounts."""
 CLOSED_BY_POLICY = 1008
 """RFC 6455, section 7.4.1."""
 HEADERS = {
@@ -74,7 +77,7 @@ class Guard:
             return _answer(scope, UNKNOWN_HOST.format(host=name[:80] or "nothing"), 421)
         if self._is_foreign(scope, headers, host):
             return _answer(scope, FOREIGN, 403)
-        if self._key is not None and not self._has_key(headers):
+        if self._key is not None and not self._has_key(headers) and not scope["path"].startswith(OWN_KEYS):
             return self._let_in(scope)
         length = headers.get("content-length", "0")
         if not _is_upload(headers) and length.isdigit() and int(length) > MAX_BODY_BYTES:

@@ -1,0 +1,192 @@
+"""What the gallery keeps, as files in its folder: uploads, whole or begun, and posts."""
+
+import hashlib
+import re
+import secrets
+import threading
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field, StringConstraints
+
+MediaType = Literal[
+    "video/mp4", "video/webm", "video/quicktime", "video/x-msvideo", "image/webp", "image/gif", "image/png",
+    "application/pdf", "text/html",
+]  # fmt: skip
+MOST_BYTES = 2_000_000_000
+MOST_POSTS_SHOWN = 200
+Sha = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
+Line = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+Tag = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40)]
+_ID = re.compile(r"^[0-9a-f]{16}$")
+
+
+class Account(BaseModel):
+    """Somebody who may post."""
+
+    name: str
+    about: str
+    key: str
+
+
+ACCOUNTS = (
+    Account(name="Vane & Tidewrack", about="Makers of things that tell the weather.", key="storm-glass-no-4"),
+    Account(name="Lantern Quay", about="Pictures of things that give light.", key="low-tide-1887"),
+)
+"""Made up, as are their keys: they open nothing but this site."""
+
+
+class Begin(BaseModel):
+    """A file that somebody wants to upload."""
+
+    name: Line
+    media: MediaType
+    size: Annotated[int, Field(ge=1, le=MOST_BYTES)]
+    sha256: Sha
+
+
+class Upload(Begin):
+    """A file that is here, or on its way."""
+
+    id: str
+    account: str
+    complete: bool = False
+
+
+class NewPost(BaseModel):
+    """What somebody wants to show; the first file is its cover."""
+
+    title: Line
+    text: Annotated[str, StringConstraints(max_length=4000)] = ""
+    tags: Annotated[list[Tag], Field(max_length=20)] = []
+    uploads: Annotated[list[str], Field(min_length=1, max_length=12)]
+
+
+class Post(NewPost):
+    """What is shown."""
+
+    id: str
+    account: str
+    at: datetime
+    once: str
+    """what its sender called the request: the same one does not post twice"""
+
+
+class Refused(Exception):
+    """What was asked for cannot be done: an HTTP status, and a sentence."""
+
+    def __init__(self, status: int, sentence: str):
+        super().__init__(sentence)
+        self.status, self.sentence = status, sentence
+
+
+class Keeper:
+    """Uploads and posts below a folder."""
+
+    def __init__(self, folder: Path):
+        self._uploads, self._posts = folder / "uploads", folder / "posts"
+        self._lock = threading.Lock()
+
+    def begin(self, account: Account, wanted: Begin) -> Upload:
+        """A new upload, or the one of the same file that this account has begun before."""
+        for upload in self._all_uploads():
+            if (upload.account, upload.sha256, upload.size) == (account.name, wanted.sha256, wanted.size):
+                return upload
+        upload = Upload(**wanted.model_dump(), id=secrets.token_hex(8), account=account.name)
+        self._uploads.mkdir(parents=True, exist_ok=True)
+        self.path(upload).touch()
+        self._note(upload)
+        return upload
+
+    def upload(self, account: Account, upload_id: str) -> Upload:
+        """Raises Refused."""
+        upload = self.anyones(upload_id)
+        if upload.account != account.name:
+            raise Refused(404, "There is no such upload.")
+        return upload
+
+    def anyones(self, upload_id: str) -> Upload:
+        """Raises Refused."""
+        note = self._uploads / f"{upload_id}.json"
+        if not _ID.match(upload_id) or not note.exists():
+            raise Refused(404, "There is no such upload.")
+        return Upload.model_validate_json(note.read_bytes())
+
+    def path(self, upload: Upload) -> Path:
+        """Where its bytes are, as far as they have come."""
+        return self._uploads / upload.id
+
+    def offset(self, upload: Upload) -> int:
+        """How many bytes have come."""
+        return self.path(upload).stat().st_size
+
+    def add(self, upload: Upload, offset: int, data: bytes) -> int:
+        """Add bytes; how many have come then. Raises Refused when they do not follow what is here, or the whole is
+        not what was announced: it begins anew then."""
+        with self._lock:
+            come = self.offset(upload)
+            if offset != come:
+                raise Refused(409, f"{come} bytes are here, these begin at {offset}.")
+            if come + len(data) > upload.size:
+                raise Refused(413, f"That is more than the {upload.size} bytes that were announced.")
+            with self.path(upload).open("ab") as file:
+                file.write(data)
+            if come + len(data) == upload.size:
+                self._complete(upload)
+            return come + len(data)
+
+    def _complete(self, upload: Upload) -> None:
+        with self.path(upload).open("rb") as file:
+            if hashlib.file_digest(file, "sha256").hexdigest() == upload.sha256:
+                self._note(upload.model_copy(update={"complete": True}))
+                return
+        self.path(upload).write_bytes(b"")
+        raise Refused(422, "The bytes are not those that were announced. Send them again from the beginning.")
+
+    def publish(self, account: Account, wanted: NewPost, once: str) -> Post:
+        """Show uploads; a request that was answered before is answered in the same way. Raises Refused."""
+        for post in self.posts():
+            if (post.account, post.once) == (account.name, once):
+                return post
+        for upload_id in wanted.uploads:
+            if not self.upload(account, upload_id).complete:
+                raise Refused(422, "Not all of it has come yet.")
+        post = Post(
+            **wanted.model_dump(), id=secrets.token_hex(8), account=account.name, at=datetime.now(UTC), once=once
+        )
+        self._posts.mkdir(parents=True, exist_ok=True)
+        _write(self._posts / f"{post.id}.json", post.model_dump_json())
+        return post
+
+    def posts(self) -> list[Post]:
+        """The last first."""
+        found = [Post.model_validate_json(p.read_bytes()) for p in self._posts.glob("*.json")]
+        return sorted(found, key=lambda p: p.at, reverse=True)[:MOST_POSTS_SHOWN]
+
+    def post(self, post_id: str) -> Post:
+        """Raises Refused."""
+        path = self._posts / f"{post_id}.json"
+        if not _ID.match(post_id) or not path.exists():
+            raise Refused(404, "Nothing is shown here any more.")
+        return Post.model_validate_json(path.read_bytes())
+
+    def remove(self, post: Post) -> None:
+        """Take a post down, and files that no other shows."""
+        (self._posts / f"{post.id}.json").unlink()
+        shown = {u for other in self.posts() for u in other.uploads}
+        for upload_id in set(post.uploads) - shown:
+            (self._uploads / upload_id).unlink(missing_ok=True)
+            (self._uploads / f"{upload_id}.json").unlink(missing_ok=True)
+
+    def _all_uploads(self) -> list[Upload]:
+        return [Upload.model_validate_json(p.read_bytes()) for p in self._uploads.glob("*.json")]
+
+    def _note(self, upload: Upload) -> None:
+        _write(self._uploads / f"{upload.id}.json", upload.model_dump_json())
+
+
+def _write(path: Path, text: str) -> None:
+    part = path.with_suffix(".part")
+    part.write_text(text, "utf-8")
+    part.replace(path)

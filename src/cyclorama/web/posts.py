@@ -1,0 +1,115 @@
+"""JSON of what is posted to a portfolio service."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel, StringConstraints
+
+from .. import gallery
+from ..core.clip.post import Post, can_be_posted
+from ..core.errors import ChangeError
+from ..shoot.handing import folder_of
+from ..shoot.posting import Gallery, post_to
+from ..store import Studio
+from ..store.jobs import Job, Result
+from ..store.posts import Posted
+from .answers import Removed
+from .context import Context, context
+from .jobs import JobAnswer
+from .work import Hand
+from .work import Kind as WorkKind
+
+router = APIRouter(prefix="/api")
+Ctx = Annotated[Context, Depends(context)]
+FAULT = "It could not be posted; the terminal that runs Cyclorama tells more."
+
+
+class PostCall(BaseModel):
+    post: Post
+    key: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[!-~]+$")]
+    """of an account of the service"""
+
+
+class PostAnswer(BaseModel):
+    """Something that was, or is to be, posted."""
+
+    id: str
+    post: Post
+    job: JobAnswer | None
+    """how it goes; None when that is long forgotten"""
+    shown_at: str | None
+    """address of the post, once it is there"""
+
+
+class Spec(BaseModel):
+    """What a job is told."""
+
+    post_id: str
+
+
+@router.get("/projects/{project_id}/posts")
+def all_of(ctx: Ctx, project_id: str) -> list[PostAnswer]:
+    """What was posted of a project, the last first."""
+    ctx.studio.projects.version(project_id)
+    return [_answer(ctx, posted) for posted in ctx.studio.posts.of(project_id)]
+
+
+@router.post("/projects/{project_id}/posts")
+def send(ctx: Ctx, request: Request, project_id: str, call: PostCall) -> PostAnswer:
+    """Post deliveries that are finished; they are uploaded in the background."""
+    for delivery_id in call.post.deliveries:
+        handed = ctx.studio.cuts.one(delivery_id)
+        if handed.report is None:
+            raise ChangeError(f"‘{handed.name}’ is not finished yet.")
+        if not can_be_posted(handed.delivery):
+            raise ChangeError(f"‘{handed.name}’ is not something that a portfolio shows.")
+    service = f"{str(request.base_url).rstrip('/')}{gallery.PATH}"
+    posted = ctx.studio.posts.add(project_id, call.post, service, call.key)
+    _ask(ctx, posted)
+    return _answer(ctx, posted)
+
+
+@router.post("/posts/{post_id}/again")
+def again(ctx: Ctx, post_id: str) -> PostAnswer:
+    """Go on with one that failed or was stopped; what has been uploaded stays so."""
+    posted = ctx.studio.posts.one(post_id)
+    if posted.shown_at is None:
+        _ask(ctx, posted)
+    return _answer(ctx, posted)
+
+
+@router.delete("/posts/{post_id}")
+def remove(ctx: Ctx, post_id: str) -> Removed:
+    """Forget a post; one that is under way is stopped. What is shown stays until it is taken down there."""
+    posted = ctx.studio.posts.one(post_id)
+    job = ctx.studio.jobs.find("post", posted.id)
+    if job is not None and not job.ended:
+        ctx.work.ended(ctx.work.cancel(job.id).id)
+    ctx.studio.posts.forget(posted.id)
+    return Removed()
+
+
+def _ask(ctx: Context, posted: Posted) -> None:
+    ctx.work.ask("post", posted.id, posted.post.title, Spec(post_id=posted.id))
+
+
+def _answer(ctx: Context, posted: Posted) -> PostAnswer:
+    job = ctx.studio.jobs.find("post", posted.id)
+    return PostAnswer(id=posted.id, post=posted.post, job=JobAnswer.of(job) if job else None, shown_at=posted.shown_at)
+
+
+def post_kind(studio: Studio) -> WorkKind:
+    """How posts are sent."""
+
+    def do(job: Job, hand: Hand) -> Result:
+        posted = studio.posts.one(Spec.model_validate_json(job.spec).post_id)
+        handed = [studio.cuts.one(delivery_id) for delivery_id in posted.post.deliveries]
+        files = [folder_of(studio, h.project_id) / h.name for h in handed]
+        for h, file in zip(handed, files, strict=True):
+            if not file.exists():
+                raise ChangeError(f"‘{h.name}’ was removed. Deliver it again, then post it.")
+        address = post_to(Gallery(posted.service, posted.key), posted.post, files, posted.id, hand.tell)
+        studio.posts.shown(posted.id, address)
+        return {"address": address}
+
+    return WorkKind(do, FAULT, at_once=2)
