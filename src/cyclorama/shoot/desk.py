@@ -15,12 +15,14 @@ from ..core.sheet.planning import Cell, as_planned, name_of, planned
 from ..store import Saved, Studio, TakeRecord
 from ..store.database import Process
 from ..store.takes import ENDED
-from .finished import why_not_gradable
+from .finished import as_shot, why_not_gradable
 from .frames import frames_to_shoot
 from .mixing import read_lights
 from .presence import end, who_shoots
 from .watch import mark_interrupted
 from .worker import ensure_worker
+
+MOST_STILL_PX = 8192
 
 
 def call_take(
@@ -41,6 +43,36 @@ def call_take(
     number, take_id = _next(studio, project)
     name = f"{project.shot.name} {number}" if only is None else f"{project.shot.name} {number}, frame {only}"
     take = studio.takes.call(take_id, name, project, saved.version, forecast_s, queued=start)
+    if start:
+        ensure_worker(studio)
+    return take
+
+
+def call_still(studio: Studio, source_id: str, number: int, times: int, start: bool = True) -> TakeRecord:
+    """Queue a frame of a take once more from its slate, so many times as wide and high, finished as the take is.
+
+    Raises ShootError when the take has no such frame or it would be too large.
+    """
+    source = studio.takes.get(source_id)
+    if number not in source.numbers:
+        raise ShootError(f"This take has frames {source.first} to {source.last}.")
+    s, finishing = source.project.shot.shoot, studio.screening.finish(source).finishing
+    needed = {part.layer for part in finishing.parts} | ({"lights"} if finishing.relit else set())
+    passes = tuple(p for p in s.passes.wanted if p in needed)
+    if max(times * s.width, times * s.height) > MOST_STILL_PX:
+        raise ShootError(
+            f"{times}× would be {times * s.width}×{times * s.height}; up to {MOST_STILL_PX} pixels a side are shot."
+        )
+    project = put_all(source.project, {
+        "shot/shoot/width": times * s.width, "shot/shoot/height": times * s.height, "shot/shoot/passes/wanted": passes,
+        "shot/shoot/from_frame": number, "shot/shoot/to_frame": number,
+    })  # fmt: skip
+    count, take_id = _next(studio, project)
+    name = f"{project.shot.name} {count}, still {number} at {times}×"
+    version = studio.projects.version(project.id)
+    take = studio.takes.call(take_id, name, project, version, None, queued=start)
+    if not as_shot(source, finishing):
+        studio.screening.set_finish(take, finishing, f"Grade of ‘{source.name}’")
     if start:
         ensure_worker(studio)
     return take

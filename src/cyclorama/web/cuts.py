@@ -1,6 +1,5 @@
 """JSON, pictures and sound of the cutting bench."""
 
-import io
 import threading
 from collections import OrderedDict
 from collections.abc import Iterator
@@ -10,7 +9,6 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Depends, Path, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
-from PIL import Image
 from pydantic import BaseModel
 
 from ..core.clip.beats import beats
@@ -25,7 +23,7 @@ from ..core.clip.tones import GOES_ROUND, MADE, RATE, made
 from ..core.errors import IntakeError, NotFoundError
 from ..core.geometry.kept import content_hash
 from ..core.motion import FrameRate
-from ..core.picture.view import to_bytes
+from ..core.picture.files import encode_display
 from ..shoot.reel import TakeReel, film_of, takes_in, takes_of
 from ..store.cuts import CutState
 from .context import Context, context
@@ -36,6 +34,8 @@ router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
 Number = Annotated[int, Path(ge=0, le=3_000_000)]
 SoundKey = Annotated[str, Path(pattern=r"^([0-9a-f]{32}|[a-z]{1,20})$")]
+Shape = Annotated[str, Query(pattern=r"^(\d{1,4}:\d{1,4})?$")]
+BOX_PX = 960
 MOST_THUMBS = 24
 MOST_OPEN = 8
 KEPT = {"cache-control": "private, max-age=86400"}
@@ -87,6 +87,8 @@ class ClipLine(BaseModel):
     """numbers of frames of its take, evenly over its length, for thumbnails"""
     gone: bool
     """its take was removed"""
+    clear: bool
+    """it can be seen through: something can be laid behind it"""
 
 
 class CutAnswer(BaseModel):
@@ -113,6 +115,15 @@ class CutAnswer(BaseModel):
     """frames of the cut on which beats of its sounds fall"""
     faults: list[str]
     """what stands in the way of delivering"""
+
+
+class TitleBox(BaseModel):
+    """Where a title lies, % of the picture."""
+
+    left: float
+    top: float
+    width: float
+    height: float
 
 
 class EditCall(BaseModel):
@@ -190,6 +201,7 @@ def _line(place: Laid, reel: TakeReel, cut: Cut) -> ClipLine:
         id=clip.id, start=place.start, end=place.end, cross_in=place.cross_in, cross_out=place.cross_out,
         whole=film.lasts(cut.rate.fraction, clip.speed) if film else clip.length,
         sentence=clip_says(place, film, first, cut), shows=shows, gone=bool(clip.take_id) and film is None,
+        clear=film is not None and reel.clear(clip.take_id),
     )  # fmt: skip
 
 
@@ -244,16 +256,30 @@ def step(ctx: Ctx, project_id: str, way: Literal["undo", "redo"], call: StepCall
 @router.get("/projects/{project_id}/cut/frames/{number}")
 def frame(
     ctx: Ctx, project_id: str, number: Number, width: Annotated[int, Query(ge=16, le=4096)] = 960,
-    shape: Annotated[str, Query(pattern=r"^(\d{1,4}:\d{1,4})?$")] = "", v: Annotated[str, Query(max_length=40)] = "",
+    shape: Shape = "", v: Annotated[str, Query(max_length=40)] = "", exact: bool = False,
 ) -> Response:  # fmt: skip
-    """A frame of the cut as it is delivered, no wider than `width`; in another shape if asked for."""
+    """A frame of the cut as it is delivered, no wider than `width`; in another shape if asked for, `exact` as a PNG."""
     at_work = ctx.cuts.get(ctx, project_id, v, shape, width)
     if number >= total(at_work.cut):
         raise NotFoundError(f"The cut has no frame {number}.")
     picture = at_work.frame(number)
-    buffer = io.BytesIO()
-    Image.fromarray(to_bytes(picture)).save(buffer, "JPEG", quality=90, subsampling=0)
-    return Response(buffer.getvalue(), media_type="image/jpeg", headers=KEPT)
+    return Response(
+        encode_display(picture, "png" if exact else "jpeg"), media_type=f"image/{'png' if exact else 'jpeg'}",
+        headers=KEPT,
+    )  # fmt: skip
+
+
+@router.get("/projects/{project_id}/cut/titles/{title_id}/box")
+def title_box(
+    ctx: Ctx, project_id: str, title_id: str, frame: Annotated[int, Query(ge=0, le=3_000_000)], shape: Shape = ""
+) -> TitleBox:
+    """Where a title lies in a shape, when it has come."""
+    at_work = ctx.cuts.get(ctx, project_id, "", shape, BOX_PX)
+    title = next((t for t in at_work.cut.titles if t.id == title_id), None)
+    if title is None:
+        raise NotFoundError("This title is not in the cut any more.")
+    left, top, width, height = (100 * x for x in at_work.title_box(title, frame))
+    return TitleBox(left=left, top=top, width=width, height=height)
 
 
 @router.get("/projects/{project_id}/cut/sound.wav")

@@ -13,10 +13,12 @@ from pydantic import BaseModel, Field
 
 from ..core.clip.delivery import PRESETS, SCREENS, Delivery, Kind, PresetName
 from ..core.clip.edits import whole_cut
+from ..core.clip.post import can_be_posted
 from ..core.clip.spin import snippet
 from ..core.errors import ChangeError, NotFoundError
 from ..core.sheet.words import data_size
-from ..shoot.handing import file_name, folder_of, hand_over, remove_files
+from ..gallery.site import CLOSED
+from ..shoot.handing import file_name, folder_of, forecast_of, hand_over, remove_files
 from ..shoot.reel import TakeReel
 from ..store import Studio
 from ..store.cuts import Handed
@@ -85,12 +87,22 @@ class DeliveryAnswer(BaseModel):
     """everything that was looked at was right"""
     report: list[OpenedLine]
     size: str
+    postable: bool
+    """portfolios show such files"""
     snippet: str | None
     """what is put into another page to show it there"""
 
 
 class DeliverCall(BaseModel):
     deliveries: Annotated[list[Delivery], Field(min_length=1, max_length=MOST_AT_ONCE)]
+
+
+class ForecastLine(BaseModel):
+    """How large a file will be."""
+
+    bytes: int | None
+    """None: not told before"""
+    says: str
 
 
 class Spec(BaseModel):
@@ -133,6 +145,18 @@ def deliver(ctx: Ctx, project_id: str, call: DeliverCall) -> list[DeliveryAnswer
     return [_answer(ctx, one) for one in handed]
 
 
+@router.post("/projects/{project_id}/deliveries/forecast")
+def foretell(ctx: Ctx, project_id: str, delivery: Delivery) -> ForecastLine:
+    """About how large a delivery of the cut as it is now would be: pieces of it are written for real."""
+    cut = state_of(ctx, project_id).cut
+    whole_cut(cut)
+    found = forecast_of(ctx.studio, project_id, cut, delivery)
+    if found is None:
+        return ForecastLine(bytes=None, says="Its size shows when it is made.")
+    rate = f", {found.bits_s / 1e6:.1f} Mbit/s" if delivery.coding.kind == "moving" else ""
+    return ForecastLine(bytes=found.bytes, says=f"About {data_size(found.bytes)}{rate}.")
+
+
 def _ask(ctx: Context, handed: Handed) -> None:
     ctx.work.ask("delivery", handed.id, handed.name, Spec(delivery_id=handed.id))
 
@@ -145,7 +169,7 @@ def _answer(ctx: Context, handed: Handed) -> DeliveryAnswer:
     return DeliveryAnswer(
         id=handed.id, name=handed.name, title=handed.delivery.coding.title, delivery=handed.delivery,
         job=JobAnswer.of(job) if job else None, done=handed.report is not None, fine=all(x.fine for x in report),
-        report=report, size=data_size(handed.bytes) if handed.report else "",
+        report=report, size=data_size(handed.bytes) if handed.report else "", postable=can_be_posted(handed.delivery),
         snippet=snippet(handed.name, handed.delivery.width, handed.delivery.height, title) if spin else None,
     )  # fmt: skip
 
@@ -180,7 +204,10 @@ def fetch(ctx: Ctx, delivery_id: str, inline: bool = False) -> Response:
     if path.is_dir():
         named = {"content-disposition": f"attachment; filename*=UTF-8''{quote(handed.name)}.zip"}
         return StreamingResponse(_zipped(path), media_type="application/zip", headers=named)
-    return FileResponse(path, filename=handed.name, content_disposition_type="inline" if inline else "attachment")
+    return FileResponse(
+        path, filename=handed.name, content_disposition_type="inline" if inline else "attachment",
+        headers=CLOSED if handed.delivery.coding.kind == "spin" else None,
+    )  # fmt: skip
 
 
 def _zipped(folder: Path) -> Iterator[bytes]:

@@ -14,7 +14,6 @@ from pydantic import BaseModel, Field
 
 from ..core.errors import ShootError
 from ..core.geometry.kept import content_hash
-from ..core.motion import moment
 from ..core.picture.compare import MOST_PX, Difference, difference, signed
 from ..core.picture.finishing import Finishing
 from ..core.picture.grade.decisions import with_cdl, written_cdl
@@ -27,11 +26,11 @@ from ..core.picture.scopes import (
     waveform,
 )
 from ..core.picture.view import over, to_bytes
-from ..core.render.passes.outputs import matte_names
 from ..core.scene import Grade, put_all
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import sequence_stem
 from ..shoot.finished import as_shot, finished, light_of, narrowed, why_not_gradable
+from ..shoot.pass_files import matte_names_of
 from ..store import TakeRecord
 from ..store.screening import Finished, Mark, Note
 from .answers import Removed
@@ -138,12 +137,8 @@ def finish_answer(ctx: Context, take: TakeRecord, found: Finished | None = None)
         finishing=found.finishing, as_shot=Finishing.as_shot(take.project), neutral=Grade(),
         version=content_hash(found.finishing.model_dump_json().encode())[:12], label=found.label,
         undo=found.undo, redo=found.redo, why_not=why_not_gradable(take), lights=kept_lights(take),
-        transparent=s.transparent, mattes={n: _matte_names(take, n) for n in MATTES if n in s.passes.wanted},
+        transparent=s.transparent, mattes={n: matte_names_of(take, n) for n in MATTES if n in s.passes.wanted},
     )  # fmt: skip
-
-
-def _matte_names(take: TakeRecord, layer: PassName) -> list[str]:
-    return list(dict.fromkeys(matte_names(moment(take.project, take.first), layer)))
 
 
 @router.get("/takes/{take_id}/finish")

@@ -180,6 +180,12 @@ def pass_frame(ctx: Ctx, take_id: str, name: str, number: Number) -> FileRespons
     return _file(pass_path(take, name, number), f"Frame {number} of ‘{name}’")
 
 
+@router.post("/takes/{take_id}/still/{number}")
+def call_still(ctx: Ctx, take_id: str, number: Number, times: Annotated[int, Query(ge=1, le=4)] = 4) -> TakeAnswer:
+    """Queue a frame of a take once more, so many times as wide and high: a still."""
+    return take_answer(desk.call_still(ctx.studio, take_id, number, times))
+
+
 @router.post("/takes/{take_id}/rebalance")
 def rebalance(ctx: Ctx, take_id: str, balance: dict[str, LightChange]) -> TakeAnswer:
     """A new take with the lights of this one mixed anew; nothing is rendered."""

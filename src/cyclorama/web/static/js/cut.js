@@ -3,7 +3,10 @@
 import { get, make, say, upload } from "./api.js";
 import { calculate } from "./arithmetic.js";
 import { CutCard } from "./cut_card.js";
+import { copyPicture } from "./clipboard.js";
 import { CutDelivery } from "./cut_deliver.js";
+import { TitleDrag } from "./cut_drag.js";
+import { CutPosts } from "./cut_post.js";
 import { CutStore, LISTS } from "./cut_store.js";
 import { Timeline } from "./cut_timeline.js";
 import { bindKeys } from "./keys.js";
@@ -37,7 +40,9 @@ class CuttingBench {
     };
     this.timeline = new Timeline(this.store, bench);
     this.card = new CutCard(this.store, bench);
-    this.delivery = new CutDelivery(this.id, this.store, bench);
+    this.drag = new TitleDrag(this.store, { ...bench, placeTitle: (title, by) => this.card.moveTitle(title, by) });
+    const posts = new CutPosts(this.id);
+    this.delivery = new CutDelivery(this.id, this.store, bench, (all) => posts.offer(all));
     const source = { rate: () => this.store.rate(), address: (i) => this.#address(i, true), show: (i) => this.#arrive(i), dropped: (count) => (byId("dropped").textContent = `${count} dropped`) };
     this.player = new Player(source, this.pictures);
     this.store.subscribe((state) => this.#took(state));
@@ -111,6 +116,7 @@ class CuttingBench {
     if (document.activeElement !== byId("frame-now")) byId("frame-now").value = frame;
     byId("frame-time").textContent = `${(frame / this.store.rate()).toFixed(2)} of ${(total / this.store.rate()).toFixed(2)} s`;
     this.timeline.place();
+    if (!this.player.playing) this.drag.show();
     const address = this.#address(frame);
     const image = this.pictures.load(address);
     if (!image.complete) await image.decode().catch(() => this.#unreadable(address));
@@ -144,6 +150,7 @@ class CuttingBench {
     this.chosen = { kind, id };
     this.timeline.show();
     this.card.show();
+    this.drag.show();
     if (kind) this.tab("chosen");
   }
 
@@ -196,6 +203,12 @@ class CuttingBench {
   /** The clip that is shown at the playhead, the later where two cross. */
   #clipHere() {
     return this.store.state.clips.findLast((c) => c.start <= this.at && this.at < c.end);
+  }
+
+  /** The frame that is shown, at the size of the cut, into the clipboard. */
+  #copy() {
+    const query = new URLSearchParams({ width: Math.min(4096, this.store.cut.width), v: this.store.state.stamp, exact: true, ...(byId("shape").value ? { shape: byId("shape").value } : {}) });
+    return copyPicture(`${this.store.url}/frames/${this.at}?${query}`, `Frame ${this.at}`);
   }
 
   async #split() {
@@ -295,6 +308,7 @@ class CuttingBench {
     click("undo", () => this.store.step("undo"));
     click("redo", () => this.store.step("redo"));
     click("keys-open", () => byId("keys").showModal());
+    click("copy-frame", () => this.#copy());
     click("do-split", () => this.#split());
     click("do-hold", () => this.#hold());
     click("do-title", () => this.#writeTitle());
@@ -357,11 +371,12 @@ class CuttingBench {
       { keys: ["o"], label: "Fade in or out here, or not", run: () => this.#fade() },
       { keys: ["x"], label: "Cross-fade into the next clip, or not", run: () => this.#cross() },
       { keys: ["t"], label: "Title here", run: () => this.#writeTitle() },
+      { keys: ["c"], label: "Copy this frame", run: () => this.#copy() },
       { keys: ["n"], label: "Marker here", run: () => byId("do-marker").click() },
       { keys: ["Ctrl+ArrowLeft", "Ctrl+ArrowRight"], label: "The chosen clip earlier, later", run: (e) => this.#carry(e.key === "ArrowLeft" ? -1 : 1) },
       { keys: ["Delete", "Backspace"], label: "Take out what is chosen", run: () => this.#takeOut() },
       { keys: ["+", "-", "0"], label: "Timeline larger, smaller, all of it", run: (e) => this.timeline.zoom({ "+": 1.5, "-": 1 / 1.5, 0: 0 }[e.key]) },
-      { keys: ["1"], label: "Put in", run: tab("shelf") }, { keys: ["2"], label: "Chosen", run: tab("chosen") }, { keys: ["3"], label: "Whole", run: tab("whole") }, { keys: ["4"], label: "Deliver", run: tab("deliver") },
+      { keys: ["1"], label: "Put in", run: tab("shelf") }, { keys: ["2"], label: "Chosen", run: tab("chosen") }, { keys: ["3"], label: "Whole", run: tab("whole") }, { keys: ["4"], label: "Deliver", run: tab("deliver") }, { keys: ["5"], label: "Post", run: tab("post") },
       { keys: ["Ctrl+z"], label: "Undo", run: () => this.store.step("undo") }, { keys: ["Ctrl+y"], label: "Redo", run: () => this.store.step("redo") },
       { keys: ["Escape"], label: "Nothing chosen, all is played", run: () => ((this.range = null), this.choose(null, null)) },
       { keys: ["?"], label: "This list", run: () => byId("keys").showModal() },

@@ -1,6 +1,7 @@
 /** The card of what is chosen in the cut, and of the cut as a whole. */
 
-import { make, say } from "./api.js";
+import { get, make, say } from "./api.js";
+import { calculate } from "./arithmetic.js";
 import { fromHex, toHex } from "./colour.js";
 import { Fields } from "./fields.js";
 import { LISTS } from "./cut_store.js";
@@ -27,12 +28,13 @@ export class CutCard {
     this.fields = new Fields(byId("panels"), view, chosen, { attempt: () => {}, settle: () => this.show(), chooseColour: () => {} });
     for (const box of document.querySelectorAll("[data-plain]")) box.addEventListener("change", () => store.set(store.resolve(box.dataset.plain, chosen), fromHex(box.value)));
     byId("nine").replaceChildren(...NINE.map((name, i) => make("button", { type: "button", "aria-label": name, title: name, onclick: () => this.#placeAt(i) })));
+    byId("own-layout").addEventListener("click", () => this.#layOutApart());
+    byId("own-grade").addEventListener("click", () => this.#gradeApart());
+    byId("behind-kind").addEventListener("change", (e) => this.#layBehind(e.target.value));
     byId("title-with").addEventListener("change", (e) => this.#alongWith(e.target.value));
     byId("title-font").addEventListener("change", (e) => (e.target.value === "file" ? byId("file-font").click() : this.#set("titles", { font: e.target.value })));
-    byId("title-picture").addEventListener("click", () => {
-      this.forTitle = true;
-      byId("file-picture").click();
-    });
+    byId("title-picture").addEventListener("click", () => this.#askPicture((kept) => this.#set("titles", { picture: kept.asset, text: kept.name })));
+    byId("file-picture").addEventListener("cancel", () => this.show());
     byId("file-picture").addEventListener("change", (e) => this.#broughtPicture(e), { capture: true });
     byId("file-font").addEventListener("change", (e) => this.#broughtFont(e.target));
     byId("sound-fill").addEventListener("click", () => this.#set("sounds", { start: 0, length: Math.max(1, store.state.total), loop: true }));
@@ -62,6 +64,7 @@ export class CutCard {
       const value = store.value(store.resolve(box.dataset.plain, this.chosen));
       if (value) box.value = toHex(value);
     }
+    if (kind === "clip") this.#showFinish(thing);
     if (kind === "clip") this.#showClip(thing);
     if (kind === "title") this.#showTitle(thing);
     byId("whole-says").textContent = store.state.sentence;
@@ -81,12 +84,78 @@ export class CutCard {
     byId("framing").replaceChildren(slider("zoom", "Zoom", 0.2, 4, 0.05), slider("across", "Across", -1, 1, 0.02), slider("up", "Up", -1, 1, 0.02));
   }
 
+  #showFinish(clip) {
+    byId("clip-grade").hidden = !clip.take_id;
+    byId("own-grade").setAttribute("aria-checked", String(Boolean(clip.grade)));
+    byId("own-grade-values").hidden = !clip.grade;
+    byId("clip-behind").hidden = !this.store.state.clips.find((c) => c.id === clip.id)?.clear;
+    byId("behind-kind").value = clip.behind?.kind ?? "";
+    byId("behind-colours").hidden = !clip.behind || clip.behind.kind === "picture";
+    byId("behind-second").hidden = clip.behind?.kind === "colour";
+  }
+
+  /** The clip gets a grade of its own that begins as the take's, or gives it up. */
+  async #gradeApart() {
+    const clip = this.store.thing(this.bench.chosen());
+    try {
+      const grade = clip.grade ? null : (await get(`/api/takes/${clip.take_id}/finish`)).finishing.grade;
+      await this.#set("clips", { grade });
+    } catch (error) {
+      say(error.message, 10);
+    }
+  }
+
+  #layBehind(kind) {
+    const { behind } = this.store.thing(this.bench.chosen());
+    if (kind === "picture") return this.#askPicture((kept) => this.#set("clips", { behind: { kind, picture: kept.asset, source_name: kept.name } }));
+    return this.#set("clips", { behind: kind ? { ...behind, kind } : null });
+  }
+
   #showTitle(title) {
     const odd = this.store.state.title_says[title.id];
     byId("title-odd").hidden = !odd;
     byId("title-odd").textContent = odd ?? "";
     byId("title-font").value = title.font;
+    this.#showLayout(title);
     byId("title-with").replaceChildren(make("option", { value: "" }, "the cut"), ...this.store.cut.clips.slice(0, 400).map((c) => make("option", { value: c.id, selected: c.id === title.clip_id }, c.name)));
+  }
+
+  /** What a title has of its own in the shape that is looked at. */
+  #layout(title) {
+    return title.layouts.find((x) => x.id === this.bench.shape());
+  }
+
+  #showLayout(title) {
+    const own = this.#layout(title);
+    byId("layout-for").textContent = this.bench.shape();
+    byId("own-layout").setAttribute("aria-checked", String(Boolean(own)));
+    if (byId("layout").contains(document.activeElement)) return;
+    const row = (name, text, unit) => make("label", { class: "row" }, make("span", { class: "name" }, text), make("span", { class: "numbox" }, make("input", { inputmode: "decimal", value: String(+own[name].toFixed(1)), onchange: (e) => {
+      const value = calculate(e.target.value);
+      e.target.blur();
+      return value === null ? say(`‘${e.target.value}’ is not a number.`) : this.#keepLayout(title, { [name]: value });
+    } }), make("span", { class: "unit" }, unit)));
+    byId("layout").replaceChildren(...(own ? [row("size", "Size", "% of height"), row("across", "Across", "%"), row("down", "Down", "%")] : []));
+  }
+
+  #keepLayout(title, values) {
+    const own = this.#layout(title);
+    return this.store.set(`titles/${title.id}/layouts`, [...title.layouts.filter((x) => x !== own), { ...own, ...values }]);
+  }
+
+  #layOutApart() {
+    const title = this.store.thing(this.bench.chosen());
+    const own = this.#layout(title);
+    const { size, across, down } = title;
+    return this.store.set(`titles/${title.id}/layouts`, own ? title.layouts.filter((x) => x !== own) : [...title.layouts, { id: this.bench.shape(), size, across, down }]);
+  }
+
+  /** Moves a title by so many % of the picture, in the shape that is looked at where it is laid out apart there. */
+  moveTitle(title, by) {
+    const own = this.#layout(title);
+    const from = own ?? title;
+    const place = { across: +(from.across + by.across).toFixed(2), down: +(from.down + by.down).toFixed(2) };
+    return own ? this.#keepLayout(title, place) : this.#set("titles", place);
   }
 
   /** The same moment, counted from the beginning of a clip or of the cut. */
@@ -100,17 +169,26 @@ export class CutCard {
   /** One of nine places within the safe area. */
   #placeAt(i) {
     const [column, row] = [i % 3, Math.floor(i / 3)];
-    return this.#set("titles", { across: [SAFE, 50, 100 - SAFE][column], down: [SAFE + 4, 50, 100 - SAFE - 4][row], align: ["left", "centre", "right"][column] });
+    const title = this.store.thing(this.bench.chosen());
+    const place = { across: [SAFE, 50, 100 - SAFE][column], down: [SAFE + 4, 50, 100 - SAFE - 4][row] };
+    if (this.#layout(title)) return this.#keepLayout(title, place);
+    return this.#set("titles", { ...place, align: ["left", "centre", "right"][column] });
   }
 
-  /** The picture file is for a title when its button asked for it; else it becomes a clip. */
+  #askPicture(use) {
+    this.usePicture = use;
+    byId("file-picture").click();
+  }
+
+  /** The picture file is for what asked for it; else it becomes a clip. */
   async #broughtPicture(e) {
-    if (!this.forTitle) return;
-    this.forTitle = false;
+    const use = this.usePicture;
+    if (!use) return;
+    this.usePicture = null;
     e.stopImmediatePropagation();
     try {
       const [kept] = await this.bench.keepPicture(e.target.files);
-      await this.#set("titles", { picture: kept.asset, text: kept.name });
+      await use(kept);
     } catch (error) {
       say(error.message, 10);
     }

@@ -6,19 +6,31 @@ import { calculate } from "./arithmetic.js";
 const byId = (id) => document.getElementById(id);
 const LOOK_EVERY_MS = 500;
 
+/** Whether work is waiting or being done. */
+export const under = (job) => job?.state === "waiting" || job?.state === "running";
+
+/** How far work has come. */
+export function progressOf(job) {
+  const percent = Math.round(100 * job.share);
+  return make("div", {}, make("div", { class: "h-[4px] overflow-hidden rounded-full bg-shade", role: "progressbar", "aria-valuenow": percent, "aria-label": job.what || "Waits" }, make("div", { class: "h-full bg-ink", style: `width:${percent}%` })), make("p", { class: "text-soft" }, job.state === "waiting" ? "Waits for its turn" : `${job.what}, ${percent} %`));
+}
+
 export class CutDelivery {
   /**
    * @param {string} projectId
    * @param {import("./cut_store.js").CutStore} store
    * @param {{frame: () => number, range: () => [number, number]|null}} bench
+   * @param {(all: object[]) => void} tell all that was delivered, whenever that changes
    */
-  constructor(projectId, store, bench) {
+  constructor(projectId, store, bench, tell) {
+    this.tell = tell;
     this.url = `/api/projects/${projectId}/deliveries`;
     this.store = store;
     this.bench = bench;
     this.presets = new Set(["web"]);
     this.sizes = new Set([0]);
     byId("deliver").addEventListener("click", () => this.#deliver());
+    byId("foretell").addEventListener("click", () => this.#foretell());
     byId("quality").addEventListener("input", (e) => (byId("quality-says").textContent = `${e.target.value} %`));
     for (const id of ["with-sound", "with-poster"]) byId(id).addEventListener("click", (e) => e.currentTarget.setAttribute("aria-checked", String(e.currentTarget.getAttribute("aria-checked") !== "true")));
   }
@@ -62,12 +74,35 @@ export class CutDelivery {
     const on = (id) => byId(id).getAttribute("aria-checked") === "true";
     return [...this.presets].flatMap((preset) => [...this.sizes].map((i) => {
       const screen = this.offered.screens[i];
-      const still = this.offered.presets.find((p) => p.name === preset).kind === "still";
+      const { kind } = this.offered.presets.find((p) => p.name === preset);
+      const of = byId("sheet-of").value;
+      const ofFrame = kind === "still" || (kind === "sheet" && of !== "frames");
       return {
         preset, width: screen.width || this.store.cut.width, height: screen.height || this.store.cut.height, quality: Number(byId("quality").value), fits_mb: this.#number("fits", false), rounds: this.#number("rounds") ?? 1,
-        sound: on("with-sound"), first: range?.[0] ?? null, last: range?.[1] ?? null, poster: on("with-poster") || still ? this.bench.frame() : null, pictures: this.#number("pictures") ?? 36,
+        sound: on("with-sound"), first: range?.[0] ?? null, last: range?.[1] ?? null, poster: on("with-poster") || ofFrame ? this.bench.frame() : null, pictures: this.#number("pictures") ?? 36, plays: this.#number("plays") ?? 0, sheet_of: of,
       };
     }));
+  }
+
+  /** Says how large each file would be, one after the other. */
+  async #foretell() {
+    const run = (this.foretelling = {});
+    try {
+      const wanted = this.#wanted();
+      byId("foretold").replaceChildren(...wanted.map((d) => make("li", {}, `${this.#title(d)}: …`)));
+      for (const [i, delivery] of wanted.entries()) {
+        const { says } = await post(`${this.url}/forecast`, delivery);
+        if (this.foretelling !== run) return;
+        byId("foretold").children[i].textContent = `${this.#title(delivery)}: ${says}`;
+      }
+    } catch (error) {
+      byId("foretold").replaceChildren();
+      say(error.message, 10);
+    }
+  }
+
+  #title({ preset, width, height }) {
+    return `${this.offered.presets.find((p) => p.name === preset).title}, ${width}×${height}`;
   }
 
   async #deliver() {
@@ -84,10 +119,11 @@ export class CutDelivery {
     clearTimeout(this.waiting);
     const all = await get(this.url).catch(() => null);
     if (all) this.#show(all);
-    if (!all || all.some((d) => d.job && (d.job.state === "waiting" || d.job.state === "running"))) this.waiting = setTimeout(() => this.#look(), LOOK_EVERY_MS);
+    if (!all || all.some((d) => under(d.job))) this.waiting = setTimeout(() => this.#look(), LOOK_EVERY_MS);
   }
 
   #show(all) {
+    this.tell(all);
     const lines = byId("deliveries");
     const open = new Set([...lines.querySelectorAll("details[open]")].map((d) => d.dataset.id));
     lines.replaceChildren(...all.map((d) => this.#line(d, open.has(d.id))));
@@ -95,11 +131,11 @@ export class CutDelivery {
 
   #line(delivery, open) {
     const { job } = delivery;
-    const busy = job && (job.state === "waiting" || job.state === "running");
+    const busy = under(job);
     const act = (text, run) => make("button", { type: "button", class: "btn h-[24px] px-2", onclick: () => run().catch((error) => say(error.message, 10)) }, text);
     const item = make("li", { class: "delivery", "data-state": delivery.done ? "done" : (job?.state ?? "failed") },
       make("div", { class: "flex items-center gap-1.5" }, delivery.done ? mark(delivery.fine ? "ready" : "look") : busy ? null : mark("missing"), make("b", { class: "min-w-0 flex-1 truncate font-medium", title: delivery.name }, delivery.name), make("span", { class: "num whitespace-nowrap text-soft" }, delivery.size)));
-    if (busy) item.append(this.#progress(job));
+    if (busy) item.append(progressOf(job));
     else if (!delivery.done) item.append(make("p", { class: "text-missing" }, job?.message || "It was not finished."));
     if (delivery.done) {
       const odd = delivery.report.filter((r) => !r.fine);
@@ -114,10 +150,5 @@ export class CutDelivery {
       busy || delivery.done ? null : act("Again", () => post(`/api/deliveries/${delivery.id}/again`).then(() => this.#look())),
       make("span", { class: "flex-1" }), act(busy ? "Stop" : "Remove", () => (busy ? remove(`/api/jobs/${job.id}`) : remove(`/api/deliveries/${delivery.id}`)).then(() => this.#look()))));
     return item;
-  }
-
-  #progress(job) {
-    const percent = Math.round(100 * job.share);
-    return make("div", {}, make("div", { class: "h-[4px] overflow-hidden rounded-full bg-shade", role: "progressbar", "aria-valuenow": percent, "aria-label": job.what }, make("div", { class: "h-full bg-ink", style: `width:${percent}%` })), make("p", { class: "text-soft" }, job.state === "waiting" ? "Waits for its turn" : `${job.what}, ${percent} %`));
   }
 }

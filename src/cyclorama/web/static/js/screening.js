@@ -1,6 +1,7 @@
 /** The screening room: plays a take, steps, scrubs, compares, grades, checks, notes, delivers. */
 
 import { draw, ended, get, make, post, remove, say } from "./api.js";
+import { copyPicture } from "./clipboard.js";
 import { Comparing } from "./comparing.js";
 import { bindKeys } from "./keys.js";
 import { latest } from "./latest.js";
@@ -264,6 +265,21 @@ class ScreeningRoom {
     return null;
   }
 
+  /** This frame once more from its slate, larger, into a take of its own. */
+  async #still() {
+    try {
+      const made = await post(`${this.url}/still/${this.number}?times=${byId("still-times").value}`);
+      byId("still-says").replaceChildren(`‘${made.name}’ is being shot; see the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ".");
+    } catch (error) {
+      byId("still-says").textContent = error.message;
+    }
+  }
+
+  /** The frame as it is finished, every pixel of it. */
+  #copy() {
+    return copyPicture(`${this.url}/shown/${this.number}?v=${this.#version(this.number)}`, `Frame ${this.number}`);
+  }
+
   async #denoise() {
     try {
       const made = await post(`${this.url}/denoise`);
@@ -296,6 +312,8 @@ class ScreeningRoom {
     byId("play").addEventListener("click", () => this.#play());
     for (const button of document.querySelectorAll("[data-clip]")) button.addEventListener("click", () => this.#deliver(button));
     byId("denoise").addEventListener("click", () => this.#denoise());
+    byId("still").addEventListener("click", () => this.#still());
+    byId("copy-frame").addEventListener("click", () => this.#copy());
     byId("scrub").addEventListener("input", (e) => this.show(Number(e.target.value)));
     for (const b of document.querySelectorAll("[data-step]")) b.addEventListener("click", () => this.show(this.at + Number(b.dataset.step)));
     byId("frame-now").addEventListener("change", (e) => this.go(Number(e.target.value)));
@@ -325,6 +343,7 @@ class ScreeningRoom {
       { keys: ["b", "e"], label: "Play from here on, up to here", run: (e) => this.#bound(e.key === "b" ? 0 : 1) },
       { keys: ["t"], label: "Round, or to and fro", run: () => this.#toAndFro() },
       { keys: ["x"], label: "Actual pixels, or fitted", run: () => this.stage.toggleExact() },
+      { keys: ["c"], label: "Copy this frame", run: () => this.#copy() },
       { keys: ["m"], label: "Scopes", run: () => this.scopes.toggle() },
       { keys: ["v"], label: "Read values under the pointer", run: () => this.#read() },
       { keys: ["g"], label: "Hold: as it was shot", run: (e) => !e.repeat && this.#former(true) },
