@@ -12,6 +12,7 @@ from typing import TypeVar
 
 import numpy as np
 import pytest
+from hypothesis import settings
 from PIL import Image
 from scipy.spatial.transform import Rotation
 
@@ -59,6 +60,9 @@ from cyclorama.core.scene import (
 from cyclorama.core.sheet.lists import aimed
 from cyclorama.shoot import maker
 
+settings.register_profile("as here", deadline=None, derandomize=True)
+settings.load_profile("as here")
+"""No test fails because a machine is slow, and what fails here fails everywhere."""
 T = TypeVar("T")
 NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
 

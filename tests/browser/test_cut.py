@@ -16,6 +16,11 @@ from tests.browser.test_screening import takes  # noqa: F401  (a fixture)
 from cyclorama.store import Studio
 
 FRAMES = 6
+PIXELS = """() => {
+    const canvas = document.getElementById('picture');
+    const { data } = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height);
+    return data.reduce((a, b) => a + b, 0);
+}"""
 
 
 @pytest.fixture(scope="module")
@@ -175,22 +180,21 @@ def test_a_spin_page_turns_by_hand_without_a_server(page: Page, server: Server, 
         line.get_by_role("link", name="Fetch").click()
     path = tmp_path / "spin.html"
     download.value.save_as(path)
+    with page.context.expect_page() as opened:  # in the program it runs as well, closed off from everything else
+        line.get_by_role("link", name="Look").click()
+    opened.value.wait_for_function(f"() => ({PIXELS})() > 0")
+    opened.value.close()
     script = re.findall(r"<script>(.*?)</script>", path.read_text(), re.S)
     assert len(script) == 1
     assert len(script[0]) < 30_000
     page.goto(path.as_uri())
     turn = page.locator("#turn")
     turn.focus()
-    pixels = """() => {
-        const canvas = document.getElementById('picture');
-        const { data } = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height);
-        return data.reduce((a, b) => a + b, 0);
-    }"""
-    page.wait_for_function(f"() => ({pixels})() > 0")
-    first = page.evaluate(pixels)
+    page.wait_for_function(f"() => ({PIXELS})() > 0")
+    first = page.evaluate(PIXELS)
     page.keyboard.press("ArrowRight")
     expect(turn).to_have_attribute("aria-valuenow", "2")
-    page.wait_for_function(f"() => ({pixels})() !== {first}")
+    page.wait_for_function(f"() => ({PIXELS})() !== {first}")
     box = turn.bounding_box()
     assert box
     page.mouse.move(box["width"] / 2, box["height"] / 2)
@@ -201,5 +205,72 @@ def test_a_spin_page_turns_by_hand_without_a_server(page: Page, server: Server, 
     assert at != 2
     for _ in range(4):
         page.keyboard.press("+")
-    assert page.evaluate(pixels) > 0
+    assert page.evaluate(PIXELS) > 0
     assert problems(page) == []
+
+
+def test_a_title_is_dragged_and_a_still_is_posted(page: Page, server: Server, project: str) -> None:
+    bench(page, server, project)
+    if page.locator(".tl-clip").count() == 0:
+        page.locator("#takes button").nth(0).click()
+    expect(page.locator(".tl-clip").first).to_be_visible()
+    go(page, 1)
+    page.keyboard.press("t")
+    text = page.locator("#panel-chosen textarea")
+    text.fill("Glass")
+    text.blur()
+    down = page.locator("#panel-chosen label", has_text=re.compile("^Down")).locator("input")
+    expect(down).to_have_value("82")
+    box = page.locator("#title-box")
+    expect(box).to_be_visible()
+    at, frame = box.bounding_box(), page.locator("#frame").bounding_box()
+    assert at and frame  # noqa: PT018
+    page.mouse.move(at["x"] + at["width"] / 2, at["y"] + at["height"] / 2)
+    page.mouse.down()
+    near_the_middle = frame["y"] + 0.505 * frame["height"]
+    page.mouse.move(at["x"] + at["width"] / 2, near_the_middle, steps=5)
+    expect(page.locator("#guide-down")).to_be_visible()
+    page.mouse.up()
+    page.wait_for_function("() => Math.abs(parseFloat(document.getElementById('title-box').style.top) - 41) < 12")
+    laid = box.bounding_box()
+    assert laid
+    assert laid["y"] + laid["height"] / 2 == pytest.approx(frame["y"] + frame["height"] / 2, abs=3)  # it snapped
+    # in another shape it gets a place of its own, and keeps the one it has here
+    here = down.input_value()
+    page.select_option("#shape", "1:1")
+    page.locator("#own-layout").click()
+    page.locator("#layout label", has_text="Down").locator("input").fill("90")
+    page.keyboard.press("Enter")
+    expect(page.locator("#undo")).to_have_attribute("title", re.compile("Undo"))
+    expect(page.locator("#layout label", has_text="Down").locator("input")).to_have_value("90")
+    expect(down).to_have_value(here)
+    page.select_option("#shape", "")
+    page.keyboard.press("4")
+    page.locator("#presets button", has_text="Web clip").click()
+    page.locator("#presets button", has_text=re.compile("^Still")).click()
+    page.click("#foretell")
+    expect(page.locator("#foretold")).to_contain_text("Its size shows when it is made")
+    page.get_by_role("button", name="Deliver", exact=True).click()
+    expect(page.locator("#deliveries li").first).to_have_attribute("data-state", "done", timeout=LONG_MS)
+    page.goto(f"{server.address}/gallery/")
+    page.select_option("select[name=trouble]", "broken off")
+    page.get_by_role("button", name="Switch").click()
+    expect(page.locator("select[name=trouble]")).to_have_value("broken off")
+    key = page.locator("footer code").first.inner_text()
+    assert problems(page) == []
+    page.goto(f"{server.address}/projects/{project}/cut#post")
+    page.locator("#post-files button").first.click()
+    page.fill("#post-key", key)
+    page.fill("#post-title", "A brass ball")
+    page.fill("#post-tags", "brass, ball")
+    page.click("#post-send")
+    line = page.locator("#posts li").first
+    expect(line).to_have_attribute("data-state", "done", timeout=LONG_MS)
+    assert problems(page) == []
+    with page.context.expect_page() as opened:
+        line.get_by_role("link", name="See it").click()
+    expect(opened.value.locator("h1").last).to_have_text("A brass ball")
+    picture = opened.value.locator("article img")
+    opened.value.wait_for_function("() => document.querySelector('article img').naturalWidth > 0")
+    expect(picture).to_be_visible()
+    opened.value.close()

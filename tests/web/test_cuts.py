@@ -17,8 +17,11 @@ from tests.web.test_takes_api import shot
 from cyclorama.core.clip.lettering import FONTS
 from cyclorama.core.clip.sound import decoded
 from cyclorama.core.clip.tones import RATE
+from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.shoot import desk
 from cyclorama.shoot.frames import master_path
+from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio
 from cyclorama.store.tidy import tidy
 
@@ -271,3 +274,89 @@ def test_beats_of_made_sounds_are_places_to_snap_to(bench: tuple[Bench, Studio, 
     peaks = at.client.get("/api/sounds/pulse/peaks").json()
     assert len(peaks["peaks"]) == pytest.approx(pulse["seconds"] * peaks["per_s"], abs=1)
     assert at.client.get("/api/sounds/..%2f..%2fstudio/peaks").status_code in (404, 422)
+
+
+def test_titles_are_found_in_the_picture_and_laid_out_by_shape(bench: tuple[Bench, Studio, str]) -> None:
+    at, _, take = bench
+    at.edit(do="add clip", take_id=take)
+    plain = at.frame(0, exact=True)
+    title = {"id": "t", "text": "Glass", "length": 3, "size": 20, "across": 30, "down": 40, "fade_in": 0, "fade_out": 0}
+    at.edit(do="put", what=title)
+
+    def box(shape: str = "") -> dict:
+        answer = at.client.get(f"{at.url}/cut/titles/t/box", params={"frame": 0, "shape": shape})
+        assert answer.status_code == 200, answer.text
+        return answer.json()
+
+    def changed(shape: str = "") -> tuple[float, float]:
+        """Middle of what the title changes, % of the picture."""
+        written = at.frame(0, width=640, shape=shape, exact=True)
+        at.step("undo")
+        without = at.frame(0, width=640, shape=shape, exact=True)
+        at.step("redo")
+        rows, columns = np.nonzero(np.abs(written - without).max(axis=2) > 8)
+        h, w = written.shape[:2]
+        return 50 * (columns.min() + columns.max() + 1) / w, 50 * (rows.min() + rows.max() + 1) / h
+
+    found = box()
+    assert (found["left"] + found["width"] / 2, found["top"] + found["height"] / 2) == pytest.approx(changed(), abs=2)
+    layout = {"id": "1:1", "size": 10, "across": 50, "down": 80}
+    at.set(titles__t__layouts=[layout])
+    square = box("1:1")
+    assert square["left"] + square["width"] / 2 == pytest.approx(50, abs=1)
+    assert box() == found
+    assert at.client.get(f"{at.url}/cut/titles/gone/box", params={"frame": 0}).status_code == 404
+    assert plain.shape == (48, 64, 3)
+
+
+def test_a_clip_is_graded_by_itself_and_its_size_foretold(bench: tuple[Bench, Studio, str]) -> None:
+    at, _, take = bench
+    clip = at.edit(do="add clip", take_id=take)["cut"]["clips"][0]["id"]
+    before = at.frame(0, exact=True)
+    grade = at.client.get(f"/api/takes/{take}/finish").json()["finishing"]["grade"]
+    at.set(**{f"clips/{clip}/grade": grade})
+    assert np.array_equal(at.frame(0, exact=True), before)  # begins as the take's
+    at.set(**{f"clips/{clip}/grade/exposure_stops": -2.0})
+    assert at.frame(0, exact=True).mean() < 0.7 * before.mean()
+    assert at.refused(do="set", values={f"clips/{clip}/grade/exposure_stops": "much"})
+    wanted = {"preset": "png", "width": 64, "height": 48}
+    told = at.client.post(f"{at.url}/deliveries/forecast", json=wanted).json()
+    (done,) = at.deliver(wanted)
+    assert done["done"]
+    real = sum(f.stat().st_size for f in Path(at.client.app.state.context.studio.folder).rglob(f"{done['name']}/*"))  # type: ignore[attr-defined]
+    assert told["bytes"] == pytest.approx(real, rel=0.1)
+
+
+def test_sheets_show_passes_parts_and_colourways(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    studio, take = shot(client, data_folder, tracer, shot__shoot__passes__wanted=["depth", "objects"])
+    at = Bench(client, studio.takes.get(take).project_id)
+    at.edit(do="add clip", take_id=take)
+
+    def sheet(of: str) -> list[dict]:
+        return at.deliver({"preset": "sheet", "width": 64, "height": 48, "sheet_of": of, "poster": 1})
+
+    assert sheet("passes")[0]["report"][0]["sentence"] == "3 pictures on a sheet."  # with the picture itself
+    parts = sheet("parts")[0]
+    assert parts["done"]
+    assert "3 pictures" in parts["report"][0]["sentence"]  # sweep, disc and ball
+    (lonely,) = sheet("colourways")
+    assert not lonely["done"]
+    assert "Only one colourway" in lonely["job"]["message"]
+
+
+def test_a_still_is_shot_larger_from_the_slate(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    studio, take = shot(client, data_folder, tracer)
+    state = client.get(f"/api/takes/{take}/finish").json()["finishing"]
+    state["grade"]["exposure_stops"] = -1.0
+    assert client.post(f"/api/takes/{take}/finish", json={"finishing": state, "label": "Darker"}).status_code == 200
+    still = desk.call_still(studio, take, 2, 2, start=False)
+    assert shoot_take(studio, still.id, tracer) == "done"
+    assert list(studio.takes.get(still.id).numbers) == [2]
+    large = np.asarray(Image.open(io.BytesIO(client.get(f"/api/takes/{still.id}/shown/2").content)), float)
+    small = np.asarray(Image.open(io.BytesIO(client.get(f"/api/takes/{take}/shown/2").content)), float)
+    assert large.shape == (96, 128, 3)
+    halved = large.reshape(48, 2, 64, 2, 3).mean(axis=(1, 3))
+    assert np.abs(halved - small).mean() < 6  # the same picture, as dark
+    for number, times, says in ((9, 4, "has frames 1 to 3"), (2, 400, "up to 8192 pixels")):
+        with pytest.raises(ShootError, match=says):
+            desk.call_still(studio, take, number, times, start=False)

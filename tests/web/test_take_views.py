@@ -1,6 +1,7 @@
 """Passes as pictures, mixes, a part graded alone, matching a reference, denoising afterwards."""
 
 import io
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -9,7 +10,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from tests.conftest import png_of
 from tests.web.test_api import client  # noqa: F401  (a fixture)
-from tests.web.test_screening import frame, graded
+from tests.web.test_screening_api import frame, graded
 from tests.web.test_takes_api import shot
 
 from cyclorama.core.colour import LUMA
@@ -17,13 +18,17 @@ from cyclorama.core.errors import ShootError
 from cyclorama.core.picture.matching import matched
 from cyclorama.core.picture.pass_views import depth_view, motion_view
 from cyclorama.core.picture.view import srgb_encode
+from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.scene import Grade
+from cyclorama.core.scene import Grade, put_all
 from cyclorama.shoot import desk
+from cyclorama.shoot.cleaning import NEEDED, CleanMaker
 from cyclorama.shoot.finished import Masters
 from cyclorama.shoot.frames import frames_to_shoot, pass_path
-from cyclorama.shoot.pass_files import mask_of
+from cyclorama.shoot.maker import FrameMaker
+from cyclorama.shoot.pass_files import channels_of, mask_of
 from cyclorama.shoot.take import shoot_take
+from cyclorama.store import TakeRecord
 
 PASSES = [
     "albedo",
@@ -167,3 +172,38 @@ def test_noise_is_taken_out_afterwards(client: TestClient, data_folder: Path, tr
     assert client.get(f"/api/takes/{key}/against/{made.id}/1/figures").json()["mean"] > 0
     without = shot(client, data_folder, tracer, shot__shoot__masters=False)[1]
     assert client.post(f"/api/takes/{without}/denoise").status_code == 422
+
+
+def test_frames_beside_one_take_out_more_noise(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    """With passes that tell parts and motion, flicker between frames goes down; what moves leaves nothing behind."""
+    wanted = {"shot__shoot__passes__wanted": sorted(NEEDED), "shot__shoot__samples": 4, "shot__shoot__to_frame": 5}
+    studio, key = shot(client, data_folder, tracer, **wanted)
+    take = studio.takes.get(key)
+    moves = np.abs(vector(take, 2)).max()
+    assert moves > 0.3  # px: there is something to follow
+    project = put_all(take.project, {"shot/shoot/samples": 512, "shot/shoot/passes/wanted": ()})
+    maker = FrameMaker(project, take.numbers, SceneCompiler(studio.assets.get), tracer)
+    truth = {n: maker.make(n).picture for n in (2, 3)}
+
+    def cleaned(passes: list[str]) -> dict[int, np.ndarray]:
+        told = replace(take, project=put_all(take.project, {"shot/shoot/passes/wanted": tuple(passes)}))
+        cleaner = CleanMaker(told)
+        return {n: cleaner.make(n).picture for n in (2, 3)}
+
+    def jumps(light: dict[int, np.ndarray]) -> float:
+        """How much the error changes from frame to frame: what is seen as flicker."""
+        error = {n: np.log(np.maximum(light[n], 1e-3) / np.maximum(truth[n], 1e-3)) for n in light}
+        return float(np.abs(error[3] - error[2]).mean())
+
+    def off(light: dict[int, np.ndarray]) -> float:
+        return float(np.mean([np.abs(light[n] - truth[n]).mean() for n in light]))
+
+    alone, together = cleaned(["albedo", "normal"]), cleaned(sorted(NEEDED))
+    assert jumps(together) < 0.8 * jumps(alone)
+    assert off(together) < 1.02 * off(alone)
+
+
+def vector(take: TakeRecord, number: int) -> np.ndarray:
+    """Motion of a frame to the next, px."""
+    channels = channels_of(take, "motion", number)
+    return np.dstack([channels["motion.X"], channels["motion.Y"]])

@@ -12,8 +12,10 @@ from ..shoot.again import in_words
 from ..shoot.checking import check_take, source_of
 from ..store import Studio
 from ..store.jobs import Job, Result
+from .answers import LaneState
 from .context import Context, context
 from .jobs import JobAnswer
+from .state import lanes_of
 from .take_answers import TakeAnswer, take_answer
 from .work import Hand, Kind
 
@@ -42,6 +44,14 @@ class ChecksAnswer(BaseModel):
     """frames that wait to be shot again"""
 
 
+class TakeLanes(BaseModel):
+    """What is measured of a take's move."""
+
+    first: int
+    frames: int
+    lanes: list[LaneState]
+
+
 class AgainCall(BaseModel):
     frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=100_000)]
     how: Again = Again()
@@ -60,6 +70,14 @@ def checks(ctx: Ctx, take_id: str) -> ChecksAnswer:
             kept = None
     current = kept is not None and kept[0] == source_of(take, ctx.studio.screening.finish(take).finishing)
     return ChecksAnswer(checked=checked, current=current, otherwise=in_words(take), pending=sorted(take.pending))
+
+
+@router.get("/takes/{take_id}/lanes")
+def lanes(ctx: Ctx, take_id: str) -> TakeLanes:
+    """What is measured of the move in every frame, of the shot as it was when the take was called."""
+    take = ctx.studio.takes.get(take_id)
+    shot = take.project.shot
+    return TakeLanes(first=shot.first_frame, frames=shot.frames, lanes=lanes_of(ctx.studio, take.project))
 
 
 @router.post("/takes/{take_id}/checks")

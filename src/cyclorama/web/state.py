@@ -116,6 +116,12 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
     )
 
 
+def lanes_of(studio: Studio, project: Project) -> list[LaneState]:
+    """What is measured in every frame of a project's shot. Raises DamagedError when its measures are gone."""
+    r = review(project, studio.measures(project.subject))
+    return _lanes(r) + _metered(r, proofs_of(studio.folder, project)[project.shot_id].readings())
+
+
 def _shot_pictures(project: Project, proofs: dict[str, Proof]) -> dict[str, str]:
     """The middle one of the frames that are there, by the shot's id."""
     at = f"/api/projects/{project.id}/proof"

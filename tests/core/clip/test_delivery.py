@@ -1,19 +1,24 @@
 """Every preset is written, read back by an independent decoder, and what is wrong with a file is found."""
 
 import os
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
 import av
 import numpy as np
 import pytest
+from PIL import Image
 from tests.core.clip.test_sound import sine
 
 from cyclorama.core.clip.containers import Programme, encode
 from cyclorama.core.clip.delivery import PRESETS, Delivery
+from cyclorama.core.clip.forecast import forecast
 from cyclorama.core.clip.opened import opened, pictures_of, psnr
+from cyclorama.core.clip.stills import file_of, picture_of
 from cyclorama.core.clip.tones import RATE
 from cyclorama.core.errors import ShootError
+from cyclorama.core.picture.exr import read_layers
 
 W, H, COUNT = 128, 72, 10
 MOVING = [name for name, coding in PRESETS.items() if coding.kind == "moving"]
@@ -162,3 +167,49 @@ def test_a_stopped_delivery_leaves_nothing(tmp_path: Path) -> None:
         with pytest.raises(Stopped):
             encode(programme(), delivery, tmp_path / "clip.mp4", stop)
     assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize("name", ["web", "fine", "small", "webp loop", "gif loop", "master", "png", "exr"])
+def test_sizes_are_foretold(name: str, tmp_path: Path) -> None:
+    y, x = np.mgrid[:H, :W]
+
+    def frame(i: int) -> np.ndarray:
+        """A disc that goes to and fro."""
+        far = np.hypot(x - W / 2 - 40 * np.cos(i / 60 * 2 * np.pi), y - H / 2)
+        return np.stack([x / W, y / H, np.clip((16 - far) / 6, 0, 1)], -1).astype(np.float32)
+
+    source = replace(programme(), frame=frame, count=60, sound=lambda: iter([sine(2.5, -20.0)]))
+    delivery = Delivery(preset=name, width=W, height=H, rounds=1 if name == "exr" else 2)  # type: ignore[arg-type]
+    found = forecast(source, delivery)
+    assert found is not None
+    if delivery.coding.kind == "frames":
+        real = sum(len(file_of(source.frame(i), delivery.coding)) for i in range(60))
+    else:
+        path = tmp_path / f"clip.{delivery.coding.ending}"
+        encode(source, delivery, path, quiet)
+        real = path.stat().st_size
+        assert found.seconds == pytest.approx(5.0)
+    assert found.bytes == pytest.approx(real, rel=0.4)
+    assert forecast(source, Delivery(preset="sheet")) is None
+
+
+@pytest.mark.parametrize(("name", "plays", "says"), [
+    ("gif loop", 0, 0), ("gif loop", 1, None), ("gif loop", 3, 2), ("webp loop", 0, 0), ("webp loop", 3, 3),
+])  # fmt: skip
+def test_loops_stop_when_they_are_asked_to(name: str, plays: int, says: int | None, tmp_path: Path) -> None:
+    """GIF's extension counts what comes after the first round and is left out where there is none; WebP counts all."""
+    delivery = Delivery(preset=name, width=W, height=H, plays=plays)  # type: ignore[arg-type]
+    path = tmp_path / f"loop.{delivery.coding.ending}"
+    encode(programme(), delivery, path, quiet)
+    with Image.open(path) as image:
+        assert image.info.get("loop") == says
+
+
+def test_exr_frames_hold_the_light_of_what_is_shown() -> None:
+    coding = PRESETS["exr"]
+    picture = programme(clear=True).frame(3)
+    channels = read_layers(file_of(picture, coding), "frame")
+    red, alpha = picture[20, 100, 0], picture[20, 100, 3]
+    assert channels["R"][20, 100] == pytest.approx(((red + 0.055) / 1.055) ** 2.4 * alpha, rel=1e-3)  # IEC 61966-2-1
+    back = picture_of(file_of(picture, coding), coding, "frame")
+    np.testing.assert_allclose(back[picture[..., 3] > 0.01], picture[picture[..., 3] > 0.01], atol=2e-3)

@@ -69,6 +69,15 @@ class Clip(Doc):
     """what is laid behind a take that is transparent, instead of what the take itself has there"""
 
 
+class TitleLayout(Doc):
+    """Where a title lies, and how large it is, in pictures of one shape."""
+
+    id: FormatName
+    size: Annotated[float, quantity("Size", "% of height", ge=0.5, le=60)] = 8.0
+    across: Annotated[float, quantity("Across", "% of width", ge=-50, le=150)] = 50.0
+    down: Annotated[float, quantity("Down", "% of height", ge=-50, le=150)] = 50.0
+
+
 class Title(Doc):
     """Something written, or a picture, over the clips."""
 
@@ -101,16 +110,7 @@ class Title(Doc):
     fade_out: Annotated[int, frames("Fade out")] = 12
     slide: Annotated[Literal["none", "left", "right", "up", "down"], Field(title="Slides")] = "none"
     """while it fades: which way it moves"""
-    layouts: Annotated[tuple["TitleLayout", ...], Field(max_length=12)] = ()
-
-
-class TitleLayout(Doc):
-    """Where a title lies, and how large it is, in pictures of one shape."""
-
-    id: FormatName
-    size: Annotated[float, quantity("Size", "% of height", ge=0.5, le=60)] = 8.0
-    across: Annotated[float, quantity("Across", "% of width", ge=-50, le=150)] = 50.0
-    down: Annotated[float, quantity("Down", "% of height", ge=-50, le=150)] = 50.0
+    layouts: Annotated[tuple[TitleLayout, ...], Field(max_length=12)] = ()
 
 
 class Sound(Doc):

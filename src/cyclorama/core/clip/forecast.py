@@ -62,13 +62,24 @@ def _weighed(programme: Programme, delivery: Delivery) -> tuple[float, float]:
     """Mean bytes of a frame that stands for itself, and of one that does not."""
     length = min(PIECE, programme.count)
     starts = sorted({k * (programme.count - length) // max(1, PIECES - 1) for k in range(PIECES)})
-    whole, changes = list[int](), list[int]()
+    whole, changes = list[float](), list[float]()
     with tempfile.TemporaryDirectory() as folder:
         for start in starts:
-            piece = replace(programme, frame=partial(_later, programme, start), count=length, sound=None, chapters=())
             path = Path(folder) / f"{start}.{delivery.coding.ending}"
-            encode(piece, delivery, path, lambda what, share: None)
-            sizes = _packets(path, length)
+
+            def write(count: int, path: Path = path, start: int = start) -> None:
+                frame = partial(_later, programme, start)
+                piece = replace(programme, frame=frame, count=count, sound=None, chapters=())
+                encode(piece, delivery, path, lambda what, share: None)
+
+            if delivery.coding.ending in ("gif", "webp"):  # whose pictures cannot be taken apart
+                write(1)
+                alone = path.stat().st_size
+                write(length)
+                sizes = [alone, *[(path.stat().st_size - alone) / max(1, length - 1)] * (length - 1)]
+            else:
+                write(length)
+                sizes = _packets(path)
             whole.append(sizes[0])
             changes += sizes[1:]
     return sum(whole) / len(whole), sum(changes) / len(changes) if changes else 0.0
@@ -78,9 +89,7 @@ def _later(programme: Programme, start: int, number: int) -> NDArray[np.float32]
     return programme.frame(start + number)
 
 
-def _packets(path: Path, count: int) -> list[int]:
-    """Bytes of each picture of a file; where they cannot be taken apart, all have the same share of it."""
-    if path.suffix in (".webp", ".gif"):
-        return [path.stat().st_size // count] * count
+def _packets(path: Path) -> list[float]:
+    """Bytes of each picture of a file."""
     with av.open(str(path), "r") as container:
         return [packet.size for packet in container.demux(video=0) if packet.size]

@@ -16,6 +16,7 @@ from collections.abc import Collection, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, fields
 from itertools import pairwise
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -62,6 +63,20 @@ def reach_for(width: int, height: int, film_bytes: int = 0) -> int:
     return next((r for r in range(FARTHEST, 1, -1) if needed(r) <= MOST_BYTES), 1)
 
 
+class Surfaces(Protocol):
+    """What is asked of the frame that a picture is made of."""
+
+    @property
+    def albedo(self) -> F32:
+        """(h, w, 3)"""
+        ...
+
+    @property
+    def depth(self) -> F32:
+        """(h, w), m"""
+        ...
+
+
 @dataclass(frozen=True, slots=True)
 class Seen:
     """What frames near one know of their surfaces, (frames, h, w, …) or of one frame (h, w, …)."""
@@ -84,17 +99,22 @@ class Seen:
     @classmethod
     def of(cls, film: Film, reach: int) -> "Seen":
         """What a film knows that records first hits."""
-        light = without_colour(film, film.radiance)
+        part = np.where(film.alpha > 0.5, film.matte(0)[:, :, 0, 0], -1.0).astype(np.int32)
+        motion = np.concatenate([film.motion, film.motion_back], axis=2)
+        follow = np.where(film.looks_alike, reach, 1)
+        return cls.told(without_colour(film, film.radiance), film.rest, film.normal, part, motion, follow)
+
+    @classmethod
+    def told(
+        cls, light: F32, rest: F32, normal: F32, part: I32, motion: F32, follow: npt.NDArray[np.integer]
+    ) -> "Seen":  # fmt: skip
+        """The same from plain numbers: normals (h, w, 3) of length 1, motion (h, w, 4) in pixels."""
         luminance = light @ LUMA32
         mean = uniform_filter(luminance, _SIDE)
         spread = np.maximum(uniform_filter(luminance**2, _SIDE) - mean**2, 0.0)
-        motion = np.concatenate([film.motion, film.motion_back], axis=2) * _PART_OF_PIXEL
-        return cls(
-            light, film.rest, np.rint(film.normal * 127).astype(np.int8),
-            np.where(film.alpha > 0.5, film.matte(0)[:, :, 0, 0], -1.0).astype(np.int32),
-            np.clip(np.rint(motion), -32768, 32767).astype(np.int16), np.dstack([mean, spread]),
-            np.where(film.looks_alike, reach, 1).astype(np.int8),
-        )  # fmt: skip
+        steps = np.clip(np.rint(motion * _PART_OF_PIXEL), -32768, 32767).astype(np.int16)
+        normals = np.rint(normal * 127).astype(np.int8)
+        return cls(light, rest, normals, part, steps, np.dstack([mean, spread]), follow.astype(np.int8))
 
     @classmethod
     def empty(cls, frames: int, height: int, width: int) -> "Seen":
@@ -113,7 +133,7 @@ class Seen:
         return cls(*(zeros(*kind) for kind in kinds))  # type: ignore[arg-type]
 
 
-def without_colour(film: Film, picture: RGBImage) -> F32:
+def without_colour(film: Surfaces, picture: RGBImage) -> F32:
     """Light (h, w, 3) without the surface's own colour."""
     return np.asarray(picture / (film.albedo + _FLOOR), np.float32)
 
@@ -144,7 +164,7 @@ class Neighbours:
         for name in (f.name for f in fields(Seen)):
             getattr(self._seen, name)[slot] = getattr(seen, name)
 
-    def blended(self, film: Film, near: Mapping[int, int]) -> RGBImage:
+    def blended(self, film: Surfaces, near: Mapping[int, int]) -> RGBImage:
         """The noisy radiance (h, w, 3) of a frame with what those near it know of the same surfaces.
 
         film: of the frame; near: numbers of frames by their distance, 0 for itself.
@@ -154,7 +174,7 @@ class Neighbours:
         light = self._averaged(film, near, follow, self._seen.light, self._slots(near, self._slot), none, none)
         return np.asarray(light * (film.albedo + _FLOOR), np.float32)
 
-    def settled(self, film: Film, near: Mapping[int, int], cleaned: Mapping[int, F32]) -> RGBImage:
+    def settled(self, film: Surfaces, near: Mapping[int, int], cleaned: Mapping[int, F32]) -> RGBImage:
         """The denoised picture (h, w, 3) of a frame, evened out with those near it.
 
         cleaned: light (h, w, 3) of all of them, denoised, without the surfaces' own colour.
@@ -175,10 +195,11 @@ class Neighbours:
         return np.array([of[near[k]] if k in near else -1 for k in range(-self.reach, self.reach + 1)], np.int32)
 
     def _averaged(
-        self, film: Film, near: Mapping[int, int], follow: npt.NDArray[np.int8], light: F32, lie: I32, low: F32,
+        self, film: Surfaces, near: Mapping[int, int], follow: npt.NDArray[np.int8], light: F32, lie: I32, low: F32,
         high: F32,
     ) -> F32:  # fmt: skip
-        out = np.empty((film.height, film.width, 3), np.float32)
+        height, width = film.depth.shape
+        out = np.empty((height, width, 3), np.float32)
         pixel_m = film.depth * np.float32(self._pixel_rad)
         slots, seen = self._slots(near, self._slot), self._seen
 
@@ -186,7 +207,7 @@ class Neighbours:
             _average(rows[0], rows[1], slots, lie, light, seen.rest, seen.normal, seen.part, seen.motion,
                      seen.around, pixel_m, follow, low, high, out)  # fmt: skip
 
-        steps = np.linspace(0, film.height, 4 * default_threads() + 1).astype(int)
+        steps = np.linspace(0, height, 4 * default_threads() + 1).astype(int)
         list(self._pool.map(run, pairwise(steps)))
         return out
 

@@ -291,7 +291,7 @@ export class ProjectStore {
 }
 
 /** Numbers from base64 of float32. */
-function floats(text) {
+export function floats(text) {
   return new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
 }
 

@@ -5,6 +5,7 @@ import { copyPicture } from "./clipboard.js";
 import { Comparing } from "./comparing.js";
 import { bindKeys } from "./keys.js";
 import { latest } from "./latest.js";
+import { MoveLanes } from "./move_lanes.js";
 import { Notes } from "./notes.js";
 import { Pictures, Player } from "./player.js";
 import { Scopes } from "./scopes.js";
@@ -44,6 +45,7 @@ class ScreeningRoom {
     this.grade = new TakeGrade(this.url, room);
     this.comparing = new Comparing(this.url, this.stage, room);
     this.checks = new TakeChecks(this.url, room);
+    this.move = new MoveLanes(this.url, room);
     this.notes = new Notes(this.url, this.stage, room);
     this.scopes = new Scopes(() => (this.number === null ? null : { url: `${this.url}/scopes/${this.number}`, body: this.#wanted() }));
     this.try = latest(async () => this.#showTried());
@@ -54,7 +56,7 @@ class ScreeningRoom {
   async begin() {
     this.#took(await get(this.url));
     await this.grade.begin();
-    await Promise.all([this.checks.load(), this.notes.load(), this.#offerTakes()]);
+    await Promise.all([this.checks.load(), this.move.load(), this.notes.load(), this.#offerTakes()]);
     if (this.frames.length) await this.show(0);
     this.tab(location.hash.slice(1) || "take");
     setInterval(() => this.#look(), LOOK_EVERY_MS);
