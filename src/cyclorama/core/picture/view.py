@@ -25,44 +25,43 @@ ROOT_STEPS = 1024
 @device
 def encoded(x, table):
     """IEC 61966-2-1 of light, clipped to 0…1, by a table over the square root of light: off by 5e-7."""
-    if x <= 0.0031308:
-        return np.float32(12.92 * max(x, 0.0))
-    if x >= 1.0:
+    x = np.float32(x)
+    if x <= np.float32(0.0031308):
+        return np.float32(12.92) * max(x, np.float32(0.0))
+    if x >= np.float32(1.0):
         return np.float32(1.0)
-    at = np.float32(math.sqrt(x) * ROOT_STEPS)
+    at = np.float32(math.sqrt(x)) * np.float32(ROOT_STEPS)
     step = int(at)
-    return table[step] + (at - step) * (table[step + 1] - table[step])
+    return table[step] + (at - np.float32(step)) * (table[step + 1] - table[step])
 
 
 @kernel
 def _show(image, tone, table):
     """Display values in place of light (n, 3): through Khronos PBR Neutral if so asked, then encoded."""
-    start, desaturation = 0.8 - 0.04, 0.15
+    one, start, desaturation = np.float32(1.0), np.float32(0.8 - 0.04), np.float32(0.15)
+    d = one - start
     for i in range(image.shape[0]):
-        r, g, b = image[i, 0], image[i, 1], image[i, 2]
-        r, g, b = _light(r), _light(g), _light(b)
+        r, g, b = _light(image[i, 0]), _light(image[i, 1]), _light(image[i, 2])
         if not tone:
             image[i, 0], image[i, 1], image[i, 2] = encoded(r, table), encoded(g, table), encoded(b, table)
             continue
         x = min(r, g, b)
-        offset = x - 6.25 * x * x if x < 0.08 else 0.04
+        offset = x - np.float32(6.25) * x * x if x < np.float32(0.08) else np.float32(0.04)
         r, g, b = r - offset, g - offset, b - offset
         peak = max(r, g, b)
         if peak >= start:
-            d = 1.0 - start
-            new_peak = 1.0 - d * d / (peak + d - start)
-            k = new_peak / peak
-            m = 1.0 - 1.0 / (desaturation * (peak - new_peak) + 1.0)
-            r = r * k * (1.0 - m) + new_peak * m
-            g = g * k * (1.0 - m) + new_peak * m
-            b = b * k * (1.0 - m) + new_peak * m
+            new_peak = one - d * d / (peak + d - start)
+            kept = one / (desaturation * (peak - new_peak) + one)
+            k = new_peak / peak * kept
+            white = new_peak * (one - kept)
+            r, g, b = r * k + white, g * k + white, b * k + white
         image[i, 0], image[i, 1], image[i, 2] = encoded(r, table), encoded(g, table), encoded(b, table)
 
 
 @device
 def _light(x):
     """What can be shown of a value: nothing of what is none or below zero, and no more than a half float holds."""
-    return min(max(x, 0.0), 65504.0) if x == x else 0.0
+    return min(max(x, np.float32(0.0)), np.float32(65504.0)) if x == x else np.float32(0.0)
 
 
 @cache

@@ -5,19 +5,21 @@ values beyond 1 and below 0 stay what they are as far as an operator can say wha
 they are given.
 """
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 
 from ...arrays import RGBImage
-from ...colour import LUMA32
 from ...colour_spaces import FROM_CONES, FROM_LAB, TO_CONES, TO_LAB
 from ...light.temperature import white_balance_rgb
 from ...scene.grade import BRIGHTEST, DARKEST, HUES, CurvePoint, HueRange, Hues
-from .factors import PLACES, power_factors, scaled
+from .pixelwise import PLACES, lines, power_factors, saturated, scaled, scaled_by_luma
 
 F32 = NDArray[np.float32]
 GREY = np.float32(0.18)
+NOTHING = np.zeros(3, np.float32)
 CURVE_STEPS = 4096
 """Of a curve's table; between them it goes straight, which is off by 0.001 stops at most where a curve has a kink."""
 HUE_STEPS = 720
@@ -27,10 +29,15 @@ _SMALLEST = np.float32(2.0**-24)
 
 def exposed(picture: RGBImage, stops: float, white_k: float, white_tint: float) -> RGBImage:
     """Multiplied by 2^stops, and by the factors that show light of a temperature (K) and tint as white (von Kries)."""
+    return lines(picture, _exposure(stops, white_k, white_tint), NOTHING)
+
+
+@lru_cache(maxsize=32)
+def _exposure(stops: float, white_k: float, white_tint: float) -> F32:
     factors = np.full(3, 2.0**stops)
     if white_k != 5600.0 or white_tint != 0.0:
         factors *= white_balance_rgb(white_k, white_tint)
-    return np.multiply(picture, factors.astype(np.float32), out=picture)
+    return factors.astype(np.float32)
 
 
 def contrasted(picture: RGBImage, contrast: float) -> RGBImage:
@@ -46,18 +53,14 @@ def cdl(
     Nothing is clamped, as scene-linear light asks: what is below zero before the power stays as it is (the transform's
     style without clamping in OpenColorIO). Luma has the weights of Rec.709.
     """
-    out = picture * np.array(slope, np.float32) + np.array(offset, np.float32)
+    out = picture
+    if slope != (1.0,) * 3 or offset != (0.0,) * 3:
+        out = lines(picture, np.array(slope, np.float32), np.array(offset, np.float32))
     if any(p != 1.0 for p in power):
         for c, p in enumerate(power):
             lifted = scaled(out[..., c], power_factors(p - 1))
             out[..., c] = np.where(out[..., c] < 0, out[..., c], lifted)
     return saturated(out, saturation) if saturation != 1.0 else out
-
-
-def saturated(picture: RGBImage, saturation: float) -> RGBImage:
-    """luma + saturation · (x − luma)."""
-    luma = (picture @ LUMA32)[..., None]
-    return np.asarray(luma + np.float32(saturation) * (picture - luma), np.float32)
 
 
 def by_hue(picture: RGBImage, hues: Hues) -> RGBImage:
@@ -131,8 +134,7 @@ def curved(values: F32, factors: F32) -> F32:
 
 def curved_by_luma(picture: RGBImage, factors: F32) -> RGBImage:
     """Light multiplied by what a curve does to its luminance: hue and saturation stay."""
-    luma = np.maximum(picture @ LUMA32, 0)
-    return np.asarray(picture * scaled(np.ones_like(luma), factors, luma)[..., None], np.float32)
+    return scaled_by_luma(picture, factors)
 
 
 def levelled(picture: RGBImage, black: float, white: float) -> RGBImage:

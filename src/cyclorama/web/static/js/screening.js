@@ -57,7 +57,7 @@ class ScreeningRoom {
     this.#took(await get(this.url));
     await this.grade.begin();
     await Promise.all([this.checks.load(), this.move.load(), this.notes.load(), this.#offerTakes()]);
-    if (this.frames.length) await this.show(0);
+    if (this.frames.length) await this.show(this.at);
     this.tab(location.hash.slice(1) || "take");
     setInterval(() => this.#look(), LOOK_EVERY_MS);
     return this.#checkSeam();
