@@ -56,7 +56,7 @@ GIF_STEPS: tuple[dict[str, str], ...] = tuple(
 PRESETS: dict[PresetName, Coding] = {
     "web": Coding(
         "Web clip", "Plays everywhere: pages, messages, networks. MP4, H.264.", "mp4", "libx264", "yuv420p", "aac",
-        _steps("crf", 12, 42, preset="fast"), {"movflags": "+faststart"},
+        _steps("crf", 12, 42, preset="faster"), {"movflags": "+faststart"},
     ),
     "fine": Coding(
         "Fine clip", "Finer gradients in less room, for newer players. MP4, H.265, 10 bits.", "mp4", "libx265",

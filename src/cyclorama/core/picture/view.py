@@ -105,4 +105,14 @@ def over(display: NDArray[np.float32], colour: float | tuple[float, float, float
 
 def to_bytes(display: NDArray[np.float32]) -> NDArray[np.uint8]:
     """8-bit values from display values 0…1."""
-    return (np.clip(display, 0, 1) * 255.0 + 0.5).astype(np.uint8)
+    flat = np.ascontiguousarray(display, np.float32).ravel()
+    out = np.empty(len(flat), np.uint8)
+    _round(flat, out)
+    return out.reshape(display.shape)
+
+
+@kernel
+def _round(values, out):
+    for i in range(values.shape[0]):
+        # what is no number is black
+        out[i] = np.uint8(min(max(values[i], np.float32(0.0)), np.float32(1.0)) * np.float32(255.0) + np.float32(0.5))

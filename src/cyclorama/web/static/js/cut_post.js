@@ -37,7 +37,7 @@ export class CutPosts {
         byId("post-files").querySelector(`[data-id="${d.id}"]`).focus();
       };
       return make("li", {}, make("button", { type: "button", class: "btn w-full justify-start gap-2 px-2", "data-press": "", "data-id": d.id, "aria-pressed": at >= 0, onclick: toggle },
-        make("span", { class: "min-w-0 flex-1 truncate text-left" }, d.name), make("span", { class: "num whitespace-nowrap text-soft" }, at === 0 ? "cover" : at > 0 ? String(at + 1) : d.size)));
+        make("span", { class: "min-w-0 flex-1 truncate text-left" }, d.name), make("span", { class: "num whitespace-nowrap" }, at === 0 ? "cover" : at > 0 ? String(at + 1) : d.size)));
     }));
     byId("post-send").disabled = this.chosen.length === 0;
   }
