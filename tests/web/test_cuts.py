@@ -360,3 +360,20 @@ def test_a_still_is_shot_larger_from_the_slate(client: TestClient, data_folder: 
     for number, times, says in ((9, 4, "has frames 1 to 3"), (2, 400, "up to 8192 pixels")):
         with pytest.raises(ShootError, match=says):
             desk.call_still(studio, take, number, times, start=False)
+
+
+def test_a_backdrop_is_laid_behind_a_clear_take(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    studio, take = shot(client, data_folder, tracer, shot__shoot__transparent=True, set__sweep__on=False)
+    at = Bench(client, studio.takes.get(take).project_id)
+    line = at.edit(do="add clip", take_id=take)["clips"][0]
+    assert line["clear"]
+    above = (2, 2)  # nothing is seen there
+    assert at.frame(0, exact=True)[above] == pytest.approx([0, 0, 0], abs=1)  # the cut's own colour
+    at.set(**{f"clips/{line['id']}/behind": {"kind": "colour", "colour": [0.0, 0.5, 0.0]}})
+    shown = 255 * (1.055 * 0.5 ** (1 / 2.4) - 0.055)  # IEC 61966-2-1
+    green = at.frame(0, exact=True)
+    assert green[above][1] == pytest.approx(shown, abs=12)  # through the view of the take
+    assert green[above][0] < 30
+    at.step("undo")
+    middle = (24, 32)  # the ball hides it
+    assert at.frame(0, exact=True)[middle] == pytest.approx(green[middle], abs=1)

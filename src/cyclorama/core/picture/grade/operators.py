@@ -15,7 +15,7 @@ from ...arrays import RGBImage
 from ...colour_spaces import FROM_CONES, FROM_LAB, TO_CONES, TO_LAB
 from ...light.temperature import white_balance_rgb
 from ...scene.grade import BRIGHTEST, DARKEST, HUES, CurvePoint, HueRange, Hues
-from .pixelwise import PLACES, lines, power_factors, saturated, scaled, scaled_by_luma
+from .pixelwise import PLACES, lines, power_factors, saturated, scaled, scaled_by_luma, turned
 
 F32 = NDArray[np.float32]
 GREY = np.float32(0.18)
@@ -69,18 +69,13 @@ def by_hue(picture: RGBImage, hues: Hues) -> RGBImage:
     Ranges go over into their neighbours by smoothsteps that add up to one. Greys keep their brightness: the change in
     stops is weighed by chroma up to a tenth.
     """
-    turn, saturation, stops = hue_tables(hues)
-    lab = _cbrt(picture @ TO_CONES32.T) @ TO_LAB32.T
-    light, a, b = lab[..., 0], lab[..., 1], lab[..., 2]
-    at = np.arctan2(b, a) * np.float32(HUE_STEPS / (2 * np.pi))
-    turn, saturation, stops = (_looked_up(table, at) for table in (turn, saturation, stops))
-    brighter = np.exp2(stops / 3 * np.minimum(np.hypot(a, b) * 10, 1))
-    grown = brighter * saturation
-    cosine, sine = np.cos(turn) * grown, np.sin(turn) * grown
-    lab = np.stack([light * brighter, a * cosine - b * sine, a * sine + b * cosine], -1)
-    return np.asarray((lab @ FROM_LAB32.T) ** 3 @ FROM_CONES32.T)
+    roots = scaled(picture @ TO_CONES32.T, power_factors(-2 / 3))
+    lab = turned(roots @ TO_LAB32.T, *hue_tables(hues))
+    cones = lab @ FROM_LAB32.T
+    return np.asarray((cones * cones * cones) @ FROM_CONES32.T)
 
 
+@lru_cache(maxsize=32)
 def hue_tables(hues: Hues) -> tuple[F32, F32, F32]:
     """Turn (radians), saturation and stops (HUE_STEPS + 1,) by hue from 0 to 360 degrees."""
     names, centres = list(HUES), np.array(list(HUES.values()))
@@ -147,23 +142,10 @@ def stops_about_grey(values: F32) -> F32:
     return np.log2(np.maximum(values, _SMALLEST) * (1 / GREY))
 
 
-def _looked_up(table: F32, at: F32) -> F32:
-    """A periodic table at places that may be below zero."""
-    return _between(table, np.where(at < 0, at + HUE_STEPS, at))
-
-
 def _between(table: F32, at: F32) -> F32:
     low = np.minimum(at.astype(np.int32), len(table) - 2)
     share = at - low
     return table[low] * (1 - share) + table[low + 1] * share
-
-
-def _to_power(values: F32, power: np.float32) -> F32:
-    return np.copysign(np.power(np.abs(values), power), values)
-
-
-def _cbrt(values: F32) -> F32:
-    return _to_power(values, np.float32(1 / 3))
 
 
 TO_CONES32, TO_LAB32, FROM_LAB32, FROM_CONES32 = (

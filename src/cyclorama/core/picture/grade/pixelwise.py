@@ -4,6 +4,7 @@ Powers and curves are factors of light from a table that is entered with the bit
 cut into straight pieces: nothing has to be calculated to find the place, so either costs a look and a multiplication.
 """
 
+import math
 from functools import lru_cache
 
 import numpy as np
@@ -64,6 +65,13 @@ def lines(picture: RGBImage, slope: F32, offset: F32) -> RGBImage:
     return out.reshape(picture.shape)
 
 
+def turned(lab: RGBImage, turn: F32, saturation: F32, stops: F32) -> RGBImage:
+    """A picture (…, 3) of OKLab by tables of its hue, which go once round: see `operators.by_hue`."""
+    flat = np.ascontiguousarray(lab, np.float32).reshape(-1, 3).copy()
+    _turn(flat, turn, saturation, stops)
+    return flat.reshape(lab.shape)
+
+
 @device
 def _factor(bits, factors):
     """The factor of a float by its bits, of which the sign is left out."""
@@ -91,6 +99,25 @@ def _luma(picture, weights, out):
     a, b, c = weights[0], weights[1], weights[2]
     for i in range(picture.shape[0]):
         out[i] = max(picture[i, 0] * a + picture[i, 1] * b + picture[i, 2] * c, np.float32(0.0))
+
+
+@kernel
+def _turn(lab, turn, saturation, stops):
+    steps = turn.shape[0] - 1
+    for i in range(lab.shape[0]):
+        a, b = lab[i, 1], lab[i, 2]
+        at = math.atan2(b, a) * np.float32(steps / (2.0 * math.pi))
+        at = at + steps if at < 0.0 else at
+        step = min(int(at), steps - 1)
+        share = at - step
+        angle = turn[step] + share * (turn[step + 1] - turn[step])
+        more = saturation[step] + share * (saturation[step + 1] - saturation[step])
+        lift = stops[step] + share * (stops[step + 1] - stops[step])
+        weight = min(math.sqrt(a * a + b * b) * np.float32(10.0), np.float32(1.0))
+        brighter = np.float32(2.0) ** (lift * weight * np.float32(1.0 / 3.0)) if lift != 0.0 else np.float32(1.0)
+        cosine, sine = math.cos(angle) * brighter * more, math.sin(angle) * brighter * more
+        lab[i, 0] *= brighter
+        lab[i, 1], lab[i, 2] = a * cosine - b * sine, a * sine + b * cosine
 
 
 @kernel
