@@ -271,12 +271,13 @@ def open_(
 def worker(
     cluster: Annotated[str, typer.Argument(help="Address that the scheduler told, tcp://name:8786 say.")],
     name: Annotated[str | None, typer.Option(help="What the shoot log calls this machine.")] = None,
+    cores: Annotated[int | None, typer.Option(help="Work with so many cores and leave the others alone.")] = None,
 ) -> None:
     """Let this machine shoot for every studio on a cluster. Needs nothing but the program; files come by themselves."""
     from .shoot.farm.machine import work_for
 
     with _told():
-        work_for(cluster, name or f"{socket.gethostname()} {os.getpid()}", typer.echo)
+        work_for(cluster, name or f"{socket.gethostname()} {os.getpid()}", typer.echo, cores)
 
 
 @app.command()

@@ -3,6 +3,8 @@
 import hashlib
 import itertools
 import random
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Iterator
@@ -24,7 +26,7 @@ from cyclorama.shoot import desk
 from cyclorama.shoot.crew import crew_of
 from cyclorama.shoot.equal import program
 from cyclorama.shoot.farm.farm import Farm
-from cyclorama.shoot.farm.machine import checked
+from cyclorama.shoot.farm.machine import checked, hold_to
 from cyclorama.shoot.farm.runs import LONGEST, Runs
 from cyclorama.shoot.farm.workshop import Job, Part, Workshop
 from cyclorama.shoot.take import Progress, shoot_take
@@ -177,3 +179,14 @@ def test_addresses_are_checked() -> None:
     for wrong in ("lamp-2:8786", "tcp://lamp-2", "http://lamp-2:80", "", "tcp://lamp:port"):
         with pytest.raises(ShootError, match="not the address of a cluster"):
             checked(wrong)
+
+
+def test_a_machine_keeps_cores_for_others() -> None:
+    program = (
+        "from cyclorama.core.render.film.tracer import default_threads\n"
+        "from cyclorama.shoot.farm.machine import hold_to\nhold_to(1)\nprint(default_threads())"
+    )
+    assert subprocess.run([sys.executable, "-c", program], capture_output=True, text=True).stdout == "1\n"
+    for wrong in (0, 4096):
+        with pytest.raises(ShootError, match=f"{wrong} were asked for"):
+            hold_to(wrong)

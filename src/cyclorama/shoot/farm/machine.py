@@ -6,6 +6,7 @@ Addresses with tls:// are encrypted as Dask's settings say (distributed.comm.tls
 
 import asyncio
 import logging
+import os
 import signal
 from collections.abc import Callable, Coroutine
 from contextlib import suppress
@@ -36,9 +37,22 @@ def checked(address: str) -> str:
     return address
 
 
-def work_for(address: str, name: str | None, tell: Tell) -> None:
-    """Be a machine of a cluster until the process is ended. Raises ShootError for what is no address."""
+def hold_to(cores: int) -> None:
+    """Leave all but so many of the machine's cores to others, for good. Raises ShootError where it has fewer."""
+    here = sorted(os.sched_getaffinity(0))
+    if not 1 <= cores <= len(here):
+        raise ShootError(f"This machine has {len(here)} cores; {cores} were asked for.")
+    os.sched_setaffinity(0, here[:cores])
+
+
+def work_for(address: str, name: str | None, tell: Tell, cores: int | None = None) -> None:
+    """Be a machine of a cluster until the process is ended, with all cores or so many.
+
+    Raises ShootError for what is no address, or for more cores than there are.
+    """
     checked(address)
+    if cores is not None:
+        hold_to(cores)
     if not kernels_compiled():
         tell("Preparing the renderer, once on this machine …")
     with Tracer() as tracer:
