@@ -36,12 +36,6 @@ CLOSED = {
 _pages = Environment(loader=FileSystemLoader(Path(__file__).parent / "templates"), autoescape=select_autoescape())
 
 
-class Me(BaseModel):
-    """Whom a key belongs to."""
-
-    name: str
-
-
 class Come(BaseModel):
     """How far an upload has come."""
 
@@ -114,10 +108,6 @@ Whose = Annotated[Account, Depends(_account)]
 
 
 def _add_interface(site: FastAPI) -> None:
-    @site.get("/api/me")
-    def me(account: Whose) -> Me:
-        return Me(name=account.name)
-
     @site.post("/api/uploads", status_code=201)
     def begin(kept: Kept, account: Whose, wanted: Begin) -> Come:
         """Begin an upload, or go on with the same file's."""

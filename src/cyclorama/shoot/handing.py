@@ -61,9 +61,7 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
     Raises ShootError, IntakeError, SpaceError with a sentence; nothing half made stays under its name.
     """
     cut, delivery = handed.cut, handed.delivery
-    reel = TakeReel(studio, cut, Masters(0), complete=True)
-    for fault in reel.faults():
-        raise ShootError(fault)
+    reel = _whole_reel(studio, cut)
     programme, mix, numbers = programme_of(studio, handed.project_id, cut, delivery, reel)
     target = folder_of(studio, handed.project_id) / handed.name
     target.parent.mkdir(parents=True, exist_ok=True)
@@ -95,10 +93,15 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
 
 def forecast_of(studio: Studio, project_id: str, cut: Cut, delivery: Delivery) -> Forecast | None:
     """About how large a delivery will be; None where that is not told before. Raises ShootError."""
+    return forecast(programme_of(studio, project_id, cut, delivery, _whole_reel(studio, cut))[0], delivery)
+
+
+def _whole_reel(studio: Studio, cut: Cut) -> TakeReel:
+    """Who gives the frames of a cut of which all are there. Raises ShootError."""
     reel = TakeReel(studio, cut, Masters(0), complete=True)
     for fault in reel.faults():
         raise ShootError(fault)
-    return forecast(programme_of(studio, project_id, cut, delivery, reel)[0], delivery)
+    return reel
 
 
 def programme_of(

@@ -178,9 +178,7 @@ def _answer(ctx: Context, handed: Handed) -> DeliveryAnswer:
 def remove(ctx: Ctx, delivery_id: str) -> Removed:
     """Remove a delivery and its files; one that is being made is stopped."""
     handed = ctx.studio.cuts.one(delivery_id)
-    job = ctx.studio.jobs.find("delivery", delivery_id)
-    if job is not None and not job.ended:
-        ctx.work.ended(ctx.work.cancel(job.id).id)
+    ctx.work.stop("delivery", delivery_id)
     remove_files(ctx.studio, handed)
     ctx.studio.cuts.forget(delivery_id)
     return Removed()

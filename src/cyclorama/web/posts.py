@@ -82,9 +82,7 @@ def again(ctx: Ctx, post_id: str) -> PostAnswer:
 def remove(ctx: Ctx, post_id: str) -> Removed:
     """Forget a post; one that is under way is stopped. What is shown stays until it is taken down there."""
     posted = ctx.studio.posts.one(post_id)
-    job = ctx.studio.jobs.find("post", posted.id)
-    if job is not None and not job.ended:
-        ctx.work.ended(ctx.work.cancel(job.id).id)
+    ctx.work.stop("post", posted.id)
     ctx.studio.posts.forget(posted.id)
     return Removed()
 

@@ -119,6 +119,12 @@ class Work:
             self._kinds[job.kind].clear(job)
         return job
 
+    def stop(self, kind: JobKind, about: str) -> None:
+        """Stop what is done about something, if it is, and wait until it has stopped."""
+        job = self._studio.jobs.find(kind, about)
+        if job is not None and not job.ended:
+            self.ended(self.cancel(job.id).id)
+
     def ended(self, job_id: str) -> Job:
         """A job, once it has ended. Raises NotFoundError, and CycloramaError when the studio closes before."""
         while not (job := self._studio.jobs.get(job_id)).ended:

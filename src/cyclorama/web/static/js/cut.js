@@ -99,7 +99,12 @@ class CuttingBench {
 
   /** @param {boolean} playing narrower then, so that they come in time */
   #address(i, playing = this.player.playing) {
-    const query = new URLSearchParams({ width: playing ? Math.min(PLAYED_PX, this.#width) : this.#width, v: this.store.state.stamp, ...(byId("shape").value ? { shape: byId("shape").value } : {}) });
+    return this.#addressOf(i, { width: playing ? Math.min(PLAYED_PX, this.#width) : this.#width });
+  }
+
+  /** In the shape that is looked at. */
+  #addressOf(i, how) {
+    const query = new URLSearchParams({ ...how, v: this.store.state.stamp, ...(byId("shape").value ? { shape: byId("shape").value } : {}) });
     return `${this.store.url}/frames/${i}?${query}`;
   }
 
@@ -207,8 +212,7 @@ class CuttingBench {
 
   /** The frame that is shown, at the size of the cut, into the clipboard. */
   #copy() {
-    const query = new URLSearchParams({ width: Math.min(4096, this.store.cut.width), v: this.store.state.stamp, exact: true, ...(byId("shape").value ? { shape: byId("shape").value } : {}) });
-    return copyPicture(`${this.store.url}/frames/${this.at}?${query}`, `Frame ${this.at}`);
+    return copyPicture(this.#addressOf(this.at, { width: Math.min(4096, this.store.cut.width), exact: true }), `Frame ${this.at}`);
   }
 
   async #split() {
