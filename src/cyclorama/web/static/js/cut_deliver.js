@@ -9,6 +9,18 @@ const LOOK_EVERY_MS = 500;
 /** Whether work is waiting or being done. */
 export const under = (job) => job?.state === "waiting" || job?.state === "running";
 
+/** Shows a list whose items are worked on, until all have ended. @returns {() => Promise<void>} that looks at once */
+export function watching(url, show) {
+  let waiting = 0;
+  const look = async () => {
+    clearTimeout(waiting);
+    const all = await get(url).catch(() => null);
+    if (all) show(all);
+    if (!all || all.some((item) => under(item.job))) waiting = setTimeout(look, LOOK_EVERY_MS);
+  };
+  return look;
+}
+
 /** How far work has come. */
 export function progressOf(job) {
   const percent = Math.round(100 * job.share);
@@ -24,6 +36,7 @@ export class CutDelivery {
    */
   constructor(projectId, store, bench, tell) {
     this.tell = tell;
+    this.look = watching(`/api/projects/${projectId}/deliveries`, (all) => this.#show(all));
     this.url = `/api/projects/${projectId}/deliveries`;
     this.store = store;
     this.bench = bench;
@@ -38,7 +51,7 @@ export class CutDelivery {
   async begin() {
     this.offered = await get("/api/presets");
     this.#showOffers();
-    await this.#look();
+    await this.look();
   }
 
   #showOffers() {
@@ -108,18 +121,10 @@ export class CutDelivery {
   async #deliver() {
     try {
       await post(this.url, { deliveries: this.#wanted() });
-      await this.#look();
+      await this.look();
     } catch (error) {
       say(error.message, 10);
     }
-  }
-
-  /** Shows what is being made until all is. */
-  async #look() {
-    clearTimeout(this.waiting);
-    const all = await get(this.url).catch(() => null);
-    if (all) this.#show(all);
-    if (!all || all.some((d) => under(d.job))) this.waiting = setTimeout(() => this.#look(), LOOK_EVERY_MS);
   }
 
   #show(all) {
@@ -147,8 +152,8 @@ export class CutDelivery {
       delivery.done ? make("a", { class: "btn h-[24px] px-2", href: file, download: "" }, "Fetch") : null,
       delivery.snippet ? make("a", { class: "btn h-[24px] px-2", href: `${file}?inline=true`, target: "_blank" }, "Look") : null,
       delivery.snippet ? act("Copy for a page", async () => (await navigator.clipboard.writeText(delivery.snippet), say("Copied: put it into a page beside the file."))) : null,
-      busy || delivery.done ? null : act("Again", () => post(`/api/deliveries/${delivery.id}/again`).then(() => this.#look())),
-      make("span", { class: "flex-1" }), act(busy ? "Stop" : "Remove", () => (busy ? remove(`/api/jobs/${job.id}`) : remove(`/api/deliveries/${delivery.id}`)).then(() => this.#look()))));
+      busy || delivery.done ? null : act("Again", () => post(`/api/deliveries/${delivery.id}/again`).then(() => this.look())),
+      make("span", { class: "flex-1" }), act(busy ? "Stop" : "Remove", () => (busy ? remove(`/api/jobs/${job.id}`) : remove(`/api/deliveries/${delivery.id}`)).then(() => this.look()))));
     return item;
   }
 }

@@ -1,10 +1,9 @@
 /** Posting what was delivered to a portfolio: which files, what is said about them, how far it has come. */
 
-import { get, make, mark, post, remove, say } from "./api.js";
-import { progressOf, under } from "./cut_deliver.js";
+import { make, mark, post, remove, say } from "./api.js";
+import { progressOf, under, watching } from "./cut_deliver.js";
 
 const byId = (id) => document.getElementById(id);
-const LOOK_EVERY_MS = 500;
 const KEY = "post-key";
 
 export class CutPosts {
@@ -12,12 +11,13 @@ export class CutPosts {
   constructor(projectId) {
     this.url = `/api/projects/${projectId}/posts`;
     this.chosen = [];
+    this.look = watching(this.url, (all) => byId("posts").replaceChildren(...all.map((p) => this.#line(p))));
     byId("post-key").value = localStorage.getItem(KEY) ?? "";
     byId("post-form").addEventListener("submit", (event) => {
       event.preventDefault();
       this.#send();
     });
-    this.#look();
+    this.look();
   }
 
   /** Says what there is to be posted, of all deliveries. */
@@ -48,24 +48,16 @@ export class CutPosts {
     try {
       await post(this.url, { key, post: { title: byId("post-title").value, text: byId("post-text").value, tags, deliveries: this.chosen } });
       localStorage.setItem(KEY, key);
-      await this.#look();
+      await this.look();
     } catch (error) {
       say(error.message, 10);
     }
   }
 
-  /** Shows what is being sent until all is. */
-  async #look() {
-    clearTimeout(this.waiting);
-    const all = await get(this.url).catch(() => null);
-    if (all) byId("posts").replaceChildren(...all.map((p) => this.#line(p)));
-    if (!all || all.some((p) => under(p.job))) this.waiting = setTimeout(() => this.#look(), LOOK_EVERY_MS);
-  }
-
   #line(item) {
     const { job } = item;
     const busy = under(job);
-    const act = (text, run) => make("button", { type: "button", class: "btn h-[24px] px-2", onclick: () => run().then(() => this.#look()).catch((error) => say(error.message, 10)) }, text);
+    const act = (text, run) => make("button", { type: "button", class: "btn h-[24px] px-2", onclick: () => run().then(() => this.look()).catch((error) => say(error.message, 10)) }, text);
     return make("li", { class: "delivery", "data-state": item.shown_at ? "done" : (job?.state ?? "failed") },
       make("div", { class: "flex items-center gap-1.5" }, item.shown_at ? mark("ready") : busy ? null : mark("missing"), make("b", { class: "min-w-0 flex-1 truncate font-medium" }, item.post.title), make("span", { class: "num whitespace-nowrap text-soft" }, item.post.deliveries.length === 1 ? "1 file" : `${item.post.deliveries.length} files`)),
       busy ? progressOf(job) : item.shown_at ? null : make("p", { class: "text-missing" }, job?.message || "It was not finished."),
