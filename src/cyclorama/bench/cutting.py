@@ -17,11 +17,13 @@ from ..core.clip.delivery import Delivery
 from ..core.clip.opened import opened
 from ..core.clip.sound import Mix
 from ..core.clip.timeline import Footage
-from ..core.picture.exr import encode_exr, read_layers
+from ..core.picture.exr import encode_exr, main_picture
 from ..core.picture.grade.finish import Finish, shown
+from ..core.picture.halves import mended, widened
 from ..core.scene import Grade
 from ..core.scene.grade import Curves
 from ..shoot.forecast import timed
+from ..shoot.frames import sum_of
 from .grading import BENT, LIGHT
 
 F32 = NDArray[np.float32]
@@ -46,8 +48,9 @@ class Masters:
             (folder / f"{n}.exr").write_bytes(encode_exr(np.roll(soft, 16 * n, axis=1) * grain))
 
     def read(self, number: int) -> F32:
-        channels = read_layers((self._folder / f"{number % DISTINCT}.exr").read_bytes(), "master")
-        return np.dstack([channels[c] for c in "RGB"])
+        data = (self._folder / f"{number % DISTINCT}.exr").read_bytes()
+        sum_of(data)  # as files of takes are compared with what was recorded
+        return widened(mended(main_picture(data, "master"))[0])
 
     def picture(self, clip: Clip, number: int, width: int | None) -> F32:
         return shown(self.read(number), None, GRADE, lambda key: b"")

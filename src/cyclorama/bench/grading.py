@@ -4,9 +4,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ..core.picture.exr import encode_exr, read_layers
+from ..core.picture.exr import encode_exr, main_picture
 from ..core.picture.files import encode_display
 from ..core.picture.grade.finish import Finish, shown
+from ..core.picture.halves import mended, widened
 from ..core.scene import Grade
 from ..core.scene.grade import Curves, HueRange, Hues, LensEffects, ToneCurve
 from ..shoot.forecast import timed
@@ -32,7 +33,7 @@ def run_grading(tell: Callable[[str], None]) -> None:
     """Read a master, grade it, make a picture of it; the best of a few rounds each."""
     light = np.random.default_rng(1).lognormal(-1.5, 1.0, (*SIZE, 3)).astype(np.float32)
     data = encode_exr(light)
-    read = _best(lambda: read_layers(data, "master"))
+    read = _best(lambda: widened(mended(main_picture(data, "master"))[0]))
     tell(f"read a master {1000 * read:38.0f} ms")
     for name, grade in GRADES.items():
         finish = Finish(grade, "neutral")

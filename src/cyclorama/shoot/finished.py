@@ -14,13 +14,14 @@ from ..core.errors import ShootError
 from ..core.picture.files import encode_display
 from ..core.picture.finishing import Finishing, finish_at, laid_behind
 from ..core.picture.grade.finish import part_graded, shown
+from ..core.picture.halves import mended, widened
 from ..core.picture.mix import mixed
 from ..core.scene.base import ReadAsset
 from ..store import TakeRecord
 from ..store.takes import BEAUTY, MASTER
 from .frames import master_path, read_whole
 from .mixing import read_lights
-from .pass_files import channels_of, mask_of, pixels_of, rgb_of
+from .pass_files import mask_of, picture_of, pixels_of
 
 F16 = NDArray[np.float16]
 F32 = NDArray[np.float32]
@@ -41,7 +42,7 @@ class Linear:
     @property
     def floats(self) -> tuple[RGBImage, Mask | None]:
         """The same in the numbers that are worked with."""
-        return self.rgb.astype(np.float32), None if self.alpha is None else self.alpha.astype(np.float32)
+        return widened(self.rgb), None if self.alpha is None else widened(self.alpha)
 
     @property
     def bytes(self) -> int:
@@ -139,12 +140,11 @@ def light_of(
 
 def _decoded(take: TakeRecord, number: int, width: int | None) -> Linear:
     name = BEAUTY if take.project.shot.shoot.file_format == "exr" else MASTER
-    channels = channels_of(take, name, number)
-    rgb, alpha = rgb_of(channels, master_path(take, number).name), channels.get("A")
-    broken = int((~np.isfinite(rgb)).any(axis=2).sum())
-    narrow = narrowed(np.nan_to_num(np.clip(rgb, -65504.0, 65504.0), nan=0.0), width)
+    picture, broken = mended(picture_of(take, name, number))
+    if width is not None and width < picture.shape[1]:
+        picture = narrowed(widened(picture), width).astype(np.float16)
     return Linear(
-        narrow.astype(np.float16), None if alpha is None else narrowed(alpha, width).astype(np.float16), broken
+        np.ascontiguousarray(picture[..., :3]), picture[..., 3].copy() if picture.shape[2] == 4 else None, broken
     )
 
 

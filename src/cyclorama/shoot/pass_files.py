@@ -11,7 +11,7 @@ from ..core.errors import IntakeError, ShootError
 from ..core.motion import moment
 from ..core.picture.cryptomatte import matte_of
 from ..core.picture.decode import decode_picture
-from ..core.picture.exr import read_layers
+from ..core.picture.exr import main_picture, read_layers
 from ..core.render.passes.outputs import matte_names, pass_extension
 from ..core.scene.shoot import PassName
 from ..core.textures import srgb_to_linear_table
@@ -74,6 +74,18 @@ def channels_of(take: TakeRecord, name: str, number: int) -> dict[str, F32]:
         return read_layers(read_whole(take, number, name), path.name)
     except IntakeError as error:
         raise ShootError(_DAMAGED.format(path.name)) from error
+
+
+def picture_of(take: TakeRecord, name: str, number: int) -> NDArray[np.float16]:
+    """The main picture of a file that is an EXR, (h, w, 3) or with alpha (h, w, 4). Raises ShootError."""
+    path = file_path(take, name, number)
+    try:
+        picture = main_picture(read_whole(take, number, name), path.name)
+    except IntakeError as error:
+        raise ShootError(_DAMAGED.format(path.name)) from error
+    if picture.shape[2] < 3:
+        raise ShootError(_DAMAGED.format(path.name))
+    return picture if picture.dtype == np.float16 else np.clip(picture, -65504.0, 65504.0).astype(np.float16)
 
 
 def vector_of(channels: dict[str, F32], name: str) -> RGBImage:

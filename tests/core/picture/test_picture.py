@@ -10,9 +10,11 @@ from cyclorama.core.errors import IntakeError
 from cyclorama.core.picture.exposure import exposure_scale, meter_ev100
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.picture.files import encode_frame
+from cyclorama.core.picture.halves import mended, widened
 from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.picture.view import srgb_encode, to_display
 from cyclorama.core.scene import Tone
+from cyclorama.core.scene.tone import ViewName
 
 
 def grey(value: float, shape: tuple[int, int] = (4, 4)) -> np.ndarray:
@@ -77,9 +79,30 @@ def test_srgb_view_and_aces_view() -> None:
     assert np.ptp(aces[0, 0]) < 2e-3  # neutral stays neutral
     assert 0.30 < float(aces[0, 0, 0]) < 0.45  # ACES 1.0 SDR shows middle grey at about 10 nit of 100
     assert to_display(grey(1e9), "aces").max() <= 1
-    broken = grey(0.5)
-    broken[0, 0] = np.nan
-    assert np.isfinite(to_display(broken, "neutral")).all()
+    views: tuple[ViewName, ...] = ("neutral", "srgb", "aces")
+    for view in views:
+        broken = grey(0.5)
+        broken[0, 0], broken[1, 1] = np.nan, np.inf
+        shown = to_display(broken, view)
+        assert (shown[0, 0] <= 0.1).all()
+        assert (shown[1, 1] >= 0.97).all()
+
+
+def test_the_encoding_of_light_follows_the_standard_everywhere() -> None:
+    light = np.concatenate([np.linspace(-0.1, 1.1, 30_001), np.geomspace(1e-7, 1, 30_000)]).astype(np.float32)
+    x = np.clip(light.astype(np.float64), 0, 1)
+    wanted = np.where(x <= 0.0031308, 12.92 * x, 1.055 * x ** (1 / 2.4) - 0.055)
+    shown = to_display(np.repeat(light[None, :, None], 3, axis=2), "srgb")
+    assert np.abs(shown - wanted[None, :, None]).max() < 1e-6
+
+
+def test_halves_become_the_same_floats() -> None:
+    every = np.arange(1 << 16, dtype=np.uint16).view(np.float16).reshape(-1, 1, 1)
+    sound, broken = mended(every)
+    assert broken == 2 * 1024  # exponents of ones: two infinities, the rest no numbers
+    assert (widened(sound).view(np.uint32) == sound.astype(np.float32).view(np.uint32)).all()
+    assert widened(sound)[0x7C00] == 65504  # what is infinite
+    assert widened(sound)[0x7C01] == 0  # what is no number
 
 
 def test_exr_round_trip() -> None:

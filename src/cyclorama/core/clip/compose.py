@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageFilter
 
 from ..picture.decode import decode_picture
-from ..picture.view import encode_table, encoded, srgb_encode, to_bytes
+from ..picture.view import encode, srgb_encode, to_bytes
 from ..scene.base import Colour, ReadAsset
 from ..textures import srgb_to_linear
 from .cut import Clip, Cut, Title
@@ -285,16 +285,6 @@ def _add_light(shown, table, weight, light):  # type: ignore[no-untyped-def]
 
 
 def _shown(light: F32) -> F32:
-    shown = np.empty_like(light)
-    _encode(np.ascontiguousarray(light), encode_table(), shown)
-    return shown
-
-
-@njit(cache=True, nogil=True)
-def _encode(light, table, shown):  # type: ignore[no-untyped-def]
-    """Display values of light (h, w, 3)."""
-    h, w, channels = light.shape
-    for y in range(h):
-        for x in range(w):
-            for c in range(channels):
-                shown[y, x, c] = encoded(light[y, x, c], table)
+    shown = light.flatten()
+    encode(shown)
+    return shown.reshape(light.shape)

@@ -18,7 +18,7 @@ from typing import Any
 
 import av
 import numpy as np
-from av.video.reformatter import Interpolation
+from av.video.reformatter import Colorspace, Interpolation, VideoReformatter
 from numpy.typing import NDArray
 from PIL import Image
 
@@ -213,6 +213,7 @@ class _Pictures:
         self._stream: Any = None
         self._graph: Any = None
         self._number = 0
+        self._reformatter = VideoReformatter()  # a frame's own would be prepared anew for each
 
     def add(self, picture: F32) -> None:
         frame = _picture_frame(picture, self._coding.clear, self._coding.bits)
@@ -221,9 +222,9 @@ class _Pictures:
             return
         if self._stream is None:
             self._begin(frame.width, frame.height)
-        frame = frame.reformat(
-            format=self._coding.pixels, interpolation=EXACT, src_colorspace="ITU709", dst_colorspace="ITU709",
-            dst_color_range="MPEG" if "yuv" in self._coding.pixels else "JPEG",
+        frame = self._reformatter.reformat(
+            frame, format=self._coding.pixels, interpolation=EXACT, src_colorspace=Colorspace.ITU709,
+            dst_colorspace=Colorspace.ITU709, dst_color_range="MPEG" if "yuv" in self._coding.pixels else "JPEG",
         )  # fmt: skip
         self._put(frame)
 

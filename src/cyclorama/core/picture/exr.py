@@ -145,6 +145,20 @@ def opened_exr(data: bytes, name: str, separate_channels: bool) -> Iterator[dict
         raise IntakeError(f"‘{name}’ is damaged and cannot be read. Export it again.") from error
 
 
+def main_picture(data: bytes, name: str) -> NDArray[Any]:
+    """The picture of an EXR as it is kept, halves or floats: (h, w, 3), with alpha (h, w, 4), or grey (h, w, 1).
+
+    Raises IntakeError when it is damaged or has none.
+    """
+    with opened_exr(data, name, separate_channels=False) as channels:
+        for kind in ("RGB", "RGBA"):
+            if kind in channels:
+                return np.asarray(channels[kind].pixels)
+        if "Y" in channels:
+            return np.asarray(channels["Y"].pixels)[..., None]
+    raise IntakeError(f"‘{name}’ has no red, green and blue channels.")
+
+
 def read_layers(data: bytes, name: str) -> dict[str, NDArray[np.float32]]:
     """All channels (h, w) of an EXR by their full names.
 

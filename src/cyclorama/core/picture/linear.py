@@ -4,7 +4,7 @@ import numpy as np
 
 from ..arrays import RGBImage
 from ..errors import IntakeError
-from .exr import check_size, opened_exr
+from .exr import check_size, main_picture
 from .radiance_hdr import read_hdr
 
 
@@ -22,13 +22,8 @@ def read_linear(data: bytes, name: str) -> RGBImage:
 
 def _read_exr(data: bytes, name: str) -> RGBImage:
     check_size(data, name)
-    with opened_exr(data, name, separate_channels=False) as channels:
-        pixels = next((channels[c].pixels for c in ("RGB", "RGBA") if c in channels), None)
-        if pixels is None and "Y" in channels:
-            pixels = np.repeat(channels["Y"].pixels[..., None], 3, axis=2)
-    if pixels is None:
-        raise IntakeError(f"‘{name}’ has no red, green and blue channels.")
-    return np.ascontiguousarray(pixels[..., :3], np.float32)
+    pixels = main_picture(data, name)
+    return np.ascontiguousarray(pixels[..., :3] if pixels.shape[2] >= 3 else np.repeat(pixels, 3, axis=2), np.float32)
 
 
 def broken_pixels(pixels: RGBImage) -> int:

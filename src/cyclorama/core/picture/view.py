@@ -10,6 +10,7 @@ from functools import cache
 
 import numpy as np
 import PyOpenColorIO as ocio
+from numpy.polynomial import Chebyshev, Polynomial
 from numpy.typing import NDArray
 
 from ..arrays import RGBImage
@@ -19,56 +20,75 @@ from ..scene.tone import ViewName
 OCIO_CONFIG = "ocio://studio-config-v2.1.0_aces-v1.3_ocio-v2.3"
 
 
-ROOT_STEPS = 1024
+LINEAR_UP_TO = 0.0031308
+BLOCK = 4096
+"""So many pixels are split into their channels at a time."""
+
+
+def _encoding() -> tuple[np.float32, ...]:
+    """1.055 · u^(5/3) − 0.055, which is the curved part of IEC 61966-2-1 of light u⁴, as a polynomial of u."""
+    least = LINEAR_UP_TO**0.25
+    nodes = np.cos((np.arange(256) + 0.5) / 256 * np.pi) * (1 - least) / 2 + (1 + least) / 2
+    fit = Chebyshev.fit(nodes, 1.055 * nodes ** (5 / 3) - 0.055, 8, domain=[least, 1])
+    return tuple(np.float32(k) for k in fit.convert(kind=Polynomial).coef)
+
+
+C0, C1, C2, C3, C4, C5, C6, C7, C8 = _encoding()
 
 
 @device
-def encoded(x, table):
-    """IEC 61966-2-1 of light, clipped to 0…1, by a table over the square root of light: off by 5e-7."""
-    x = np.float32(x)
-    if x <= np.float32(0.0031308):
-        return np.float32(12.92) * max(x, np.float32(0.0))
-    if x >= np.float32(1.0):
-        return np.float32(1.0)
-    at = np.float32(math.sqrt(x)) * np.float32(ROOT_STEPS)
-    step = int(at)
-    return table[step] + (at - np.float32(step)) * (table[step + 1] - table[step])
+def encoded(x):
+    """IEC 61966-2-1 of light, clipped to 0…1, black for what is no number: off by 5e-7.
+
+    Without branches, so that a loop of it runs as vectors.
+    """
+    x = min(max(x, np.float32(0.0)), np.float32(1.0)) if x == x else np.float32(0.0)
+    u = np.float32(math.sqrt(np.float32(math.sqrt(x))))
+    curve = ((((((((C8 * u + C7) * u + C6) * u + C5) * u + C4) * u + C3) * u + C2) * u) + C1) * u + C0
+    return np.float32(12.92) * x if x <= np.float32(LINEAR_UP_TO) else curve
 
 
 @kernel
-def _show(image, tone, table):
-    """Display values in place of light (n, 3): through Khronos PBR Neutral if so asked, then encoded."""
+def encode(values):
+    """IEC 61966-2-1 in place of light (n,)."""
+    for i in range(values.shape[0]):
+        values[i] = encoded(values[i])
+
+
+@kernel
+def _tone(image, parts):
+    """Khronos PBR Neutral in place of light (n, 3); `parts` (3, BLOCK) is room to work in.
+
+    Channels are apart while they are worked on and nothing branches, so it runs as vectors.
+    """
     one, start, desaturation = np.float32(1.0), np.float32(0.8 - 0.04), np.float32(0.15)
     d = one - start
-    for i in range(image.shape[0]):
-        r, g, b = _light(image[i, 0]), _light(image[i, 1]), _light(image[i, 2])
-        if not tone:
-            image[i, 0], image[i, 1], image[i, 2] = encoded(r, table), encoded(g, table), encoded(b, table)
-            continue
-        x = min(r, g, b)
-        offset = x - np.float32(6.25) * x * x if x < np.float32(0.08) else np.float32(0.04)
-        r, g, b = r - offset, g - offset, b - offset
-        peak = max(r, g, b)
-        if peak >= start:
+    red, green, blue = parts[0], parts[1], parts[2]
+    for begin in range(0, image.shape[0], BLOCK):
+        count = min(BLOCK, image.shape[0] - begin)
+        for i in range(count):
+            red[i], green[i], blue[i] = image[begin + i, 0], image[begin + i, 1], image[begin + i, 2]
+        for i in range(count):
+            r, g, b = _light(red[i]), _light(green[i]), _light(blue[i])
+            # the offset stays at 0.04 from 0.08 on
+            x = min(min(min(r, g), b), np.float32(0.08))
+            offset = x - np.float32(6.25) * x * x
+            r, g, b = r - offset, g - offset, b - offset
+            # below the start of the shoulder this gives what goes in
+            peak = max(max(max(r, g), b), start)
             new_peak = one - d * d / (peak + d - start)
             kept = one / (desaturation * (peak - new_peak) + one)
             k = new_peak / peak * kept
             white = new_peak * (one - kept)
-            r, g, b = r * k + white, g * k + white, b * k + white
-        image[i, 0], image[i, 1], image[i, 2] = encoded(r, table), encoded(g, table), encoded(b, table)
+            red[i], green[i], blue[i] = r * k + white, g * k + white, b * k + white
+        for i in range(count):
+            image[begin + i, 0], image[begin + i, 1], image[begin + i, 2] = red[i], green[i], blue[i]
 
 
 @device
 def _light(x):
     """What can be shown of a value: nothing of what is none or below zero, and no more than a half float holds."""
     return min(max(x, np.float32(0.0)), np.float32(65504.0)) if x == x else np.float32(0.0)
-
-
-@cache
-def encode_table() -> NDArray[np.float32]:
-    """For `encoded`."""
-    roots = np.arange(ROOT_STEPS + 1) / ROOT_STEPS
-    return np.asarray(1.055 * (roots * roots) ** (1 / 2.4) - 0.055, np.float32)
 
 
 @cache
@@ -91,7 +111,9 @@ def to_display(picture: RGBImage, view: ViewName) -> RGBImage:
         np.nan_to_num(flat, copy=False, posinf=65504.0)
         _aces_processor().applyRGB(flat)
         return np.clip(flat, 0, 1).reshape(picture.shape)
-    _show(flat, view == "neutral", encode_table())
+    if view == "neutral":
+        _tone(flat, np.empty((3, BLOCK), np.float32))
+    encode(flat.ravel())
     return flat.reshape(picture.shape)
 
 

@@ -1,6 +1,7 @@
 """From the scene-linear master to display values, through a grade: the one way that the lens, the shoot, screening and
 delivery take."""
 
+import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -22,7 +23,7 @@ from .table import Applied, applied, towards
 Step = Callable[[RGBImage], RGBImage]
 BAND = 1 << 15
 """So many pixels at a time: what an operator leaves is still in the core's cache for the next."""
-_pool = ThreadPoolExecutor(thread_name_prefix="grade")
+_pool = ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="grade")
 
 
 @dataclass(frozen=True, slots=True)

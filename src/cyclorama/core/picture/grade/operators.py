@@ -15,14 +15,13 @@ from ...arrays import RGBImage
 from ...colour_spaces import FROM_CONES, FROM_LAB, TO_CONES, TO_LAB
 from ...light.temperature import white_balance_rgb
 from ...scene.grade import BRIGHTEST, DARKEST, HUES, CurvePoint, HueRange, Hues
-from .pixelwise import PLACES, lines, power_factors, saturated, scaled, scaled_by_luma, turned
+from .pixelwise import PLACES, angles, by_matrix, lines, power_factors, saturated, scaled, scaled_by_luma, turned
 
 F32 = NDArray[np.float32]
 GREY = np.float32(0.18)
 NOTHING = np.zeros(3, np.float32)
 CURVE_STEPS = 4096
 """Of a curve's table; between them it goes straight, which is off by 0.001 stops at most where a curve has a kink."""
-HUE_STEPS = 720
 _SMALLEST = np.float32(2.0**-24)
 """The smallest half float: what is darker is black."""
 
@@ -69,22 +68,18 @@ def by_hue(picture: RGBImage, hues: Hues) -> RGBImage:
     Ranges go over into their neighbours by smoothsteps that add up to one. Greys keep their brightness: the change in
     stops is weighed by chroma up to a tenth.
     """
-    roots = scaled(picture @ TO_CONES32.T, power_factors(-2 / 3))
-    lab = turned(roots @ TO_LAB32.T, *hue_tables(hues))
-    cones = lab @ FROM_LAB32.T
-    return np.asarray((cones * cones * cones) @ FROM_CONES32.T)
+    roots = scaled(by_matrix(picture, TO_CONES32), power_factors(-2 / 3))
+    return by_matrix(turned(roots, TO_LAB32, FROM_LAB32, _hue_table(hues)), FROM_CONES32)
 
 
 @lru_cache(maxsize=32)
-def hue_tables(hues: Hues) -> tuple[F32, F32, F32]:
-    """Turn (radians), saturation and stops (HUE_STEPS + 1,) by hue from 0 to 360 degrees."""
-    names, centres = list(HUES), np.array(list(HUES.values()))
-    at = np.linspace(0.0, 360.0, HUE_STEPS + 1)
-    each: list[HueRange] = [getattr(hues, name) for name in names]
-    weights = hue_weights(at, centres)
+def _hue_table(hues: Hues) -> F32:
+    """For `turned`."""
+    centres = np.array(list(HUES.values()))
+    each: list[HueRange] = [getattr(hues, name) for name in HUES]
     rows = np.array([[np.radians(h.turn_deg), h.saturation, h.stops] for h in each])
-    turn, saturation, stops = (weights @ rows).T.astype(np.float32)
-    return turn, saturation, stops
+    turn, saturation, stops = (hue_weights(np.degrees(angles()), centres) @ rows).T
+    return np.stack([saturation * np.cos(turn), saturation * np.sin(turn), stops], -1).astype(np.float32)
 
 
 def hue_weights(hue_deg: NDArray[np.float64], centres: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -116,6 +111,7 @@ def curve_table(points: tuple[CurvePoint, ...]) -> F32:
     return np.asarray(PchipInterpolator(come, go)(held) - held, np.float32)
 
 
+@lru_cache(maxsize=32)
 def curve_factors(points: tuple[CurvePoint, ...]) -> F32:
     """By what a curve multiplies light, for `curved` and `curved_by_luma`."""
     steps = (stops_about_grey(PLACES) - DARKEST) * (CURVE_STEPS / (BRIGHTEST - DARKEST))

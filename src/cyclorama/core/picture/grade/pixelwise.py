@@ -65,20 +65,46 @@ def lines(picture: RGBImage, slope: F32, offset: F32) -> RGBImage:
     return out.reshape(picture.shape)
 
 
-def turned(lab: RGBImage, turn: F32, saturation: F32, stops: F32) -> RGBImage:
-    """A picture (…, 3) of OKLab by tables of its hue, which go once round: see `operators.by_hue`."""
-    flat = np.ascontiguousarray(lab, np.float32).reshape(-1, 3).copy()
-    _turn(flat, turn, saturation, stops)
-    return flat.reshape(lab.shape)
+def by_matrix(picture: RGBImage, matrix: F32) -> RGBImage:
+    """matrix (3, 3) · pixel, of a picture (…, 3)."""
+    flat = np.ascontiguousarray(picture, np.float32).reshape(-1, 3)
+    out = np.empty_like(flat)
+    _matrix(flat, matrix, out)
+    return out.reshape(picture.shape)
+
+
+ANGLES = 2880
+
+
+def angles() -> NDArray[np.float64]:
+    """Radians from 0 to 2π that `turned` has its table for (ANGLES + 1,): evenly spaced on the square |a| + |b| = 1
+    instead of on the circle, so that none has to be calculated."""
+    quarter, share = np.divmod(np.arange(ANGLES + 1) * (4 / ANGLES), 1.0)
+    return np.asarray(quarter * np.pi / 2 + np.arctan2(share, 1 - share))
+
+
+def turned(roots: RGBImage, to_lab: F32, from_lab: F32, table: F32) -> RGBImage:
+    """Cube roots of what cones get (…, 3), by way of OKLab with hue, chroma, brightness changed by hue; cubed.
+
+    table (ANGLES + 1, 3) by `angles()`: what chroma is multiplied by along and across its direction, and stops, which
+    are weighed by chroma up to a tenth.
+    """
+    flat = np.ascontiguousarray(roots, np.float32).reshape(-1, 3)
+    out = np.empty_like(flat)
+    _turn(flat, to_lab, from_lab, table, bool(table[:, 2].any()), out)
+    return out.reshape(roots.shape)
 
 
 @device
 def _factor(bits, factors):
     """The factor of a float by its bits, of which the sign is left out."""
-    at = min(max((bits & 0x7FFFFFFF) - FIRST, 0), (STEPS << SHIFT) - 1)
-    step = at >> SHIFT
+    # of 32 bits and without signs, as whole numbers of 64 and places counted from the end cost half of it all
+    at = np.int32(bits & np.int32(0x7FFFFFFF)) - np.int32(FIRST)
+    at = min(max(at, np.int32(0)), np.int32((STEPS << SHIFT) - 1))
+    step = np.uint32(at >> SHIFT)
     low = factors[step]
-    return low + np.float32(at & ((1 << SHIFT) - 1)) * np.float32(1.0 / (1 << SHIFT)) * (factors[step + 1] - low)
+    share = np.float32(np.int32(at & np.int32((1 << SHIFT) - 1))) * np.float32(1.0 / (1 << SHIFT))
+    return low + share * (factors[step + np.uint32(1)] - low)
 
 
 @kernel
@@ -102,22 +128,45 @@ def _luma(picture, weights, out):
 
 
 @kernel
-def _turn(lab, turn, saturation, stops):
-    steps = turn.shape[0] - 1
-    for i in range(lab.shape[0]):
-        a, b = lab[i, 1], lab[i, 2]
-        at = math.atan2(b, a) * np.float32(steps / (2.0 * math.pi))
-        at = at + steps if at < 0.0 else at
-        step = min(int(at), steps - 1)
-        share = at - step
-        angle = turn[step] + share * (turn[step + 1] - turn[step])
-        more = saturation[step] + share * (saturation[step + 1] - saturation[step])
-        lift = stops[step] + share * (stops[step + 1] - stops[step])
-        weight = min(math.sqrt(a * a + b * b) * np.float32(10.0), np.float32(1.0))
-        brighter = np.float32(2.0) ** (lift * weight * np.float32(1.0 / 3.0)) if lift != 0.0 else np.float32(1.0)
-        cosine, sine = math.cos(angle) * brighter * more, math.sin(angle) * brighter * more
-        lab[i, 0] *= brighter
-        lab[i, 1], lab[i, 2] = a * cosine - b * sine, a * sine + b * cosine
+def _matrix(picture, m, out):
+    for i in range(picture.shape[0]):
+        x, y, z = picture[i, 0], picture[i, 1], picture[i, 2]
+        out[i, 0] = m[0, 0] * x + m[0, 1] * y + m[0, 2] * z
+        out[i, 1] = m[1, 0] * x + m[1, 1] * y + m[1, 2] * z
+        out[i, 2] = m[2, 0] * x + m[2, 1] * y + m[2, 2] * z
+
+
+@device
+def _place(a, b):
+    """Where a direction is on the square |a| + |b| = 1, in quarters of it from 0 to 4."""
+    across, up = abs(a), abs(b)
+    share = up / max(across + up, np.float32(1e-20))
+    share = np.float32(2.0) - share if a < np.float32(0.0) else share
+    return np.float32(4.0) - share if b < np.float32(0.0) else share
+
+
+@kernel
+def _turn(roots, to, back, table, lifts, out):
+    for i in range(roots.shape[0]):
+        x, y, z = roots[i, 0], roots[i, 1], roots[i, 2]
+        lightness = to[0, 0] * x + to[0, 1] * y + to[0, 2] * z
+        a = to[1, 0] * x + to[1, 1] * y + to[1, 2] * z
+        b = to[2, 0] * x + to[2, 1] * y + to[2, 2] * z
+        at = _place(a, b) * np.float32(ANGLES / 4)
+        step = min(np.int32(at), np.int32(ANGLES - 1))
+        share = at - np.float32(step)
+        low, high = table[np.uint32(step)], table[np.uint32(step + 1)]
+        along = low[0] + share * (high[0] - low[0])
+        across = low[1] + share * (high[1] - low[1])
+        if lifts:
+            stops = low[2] + share * (high[2] - low[2])
+            weight = min(np.float32(math.sqrt(a * a + b * b)) * np.float32(10.0), np.float32(1.0))
+            brighter = np.float32(2.0) ** (stops * weight * np.float32(1.0 / 3.0))
+            lightness, along, across = lightness * brighter, along * brighter, across * brighter
+        a, b = a * along - b * across, a * across + b * along
+        for c in range(3):
+            root = back[c, 0] * lightness + back[c, 1] * a + back[c, 2] * b
+            out[i, c] = root * root * root
 
 
 @kernel
