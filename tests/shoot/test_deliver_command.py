@@ -8,11 +8,13 @@ from PIL import Image
 from tests.conftest import png_of
 
 from cyclorama.core.clip.cut import Clip, Cut, Title
+from cyclorama.core.clip.delivery import Delivery
 from cyclorama.core.clip.opened import pictures_of
 from cyclorama.core.clip.sheets import best_columns
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.scene import new_project
 from cyclorama.shoot.deliver_command import deliver_in_terminal
+from cyclorama.shoot.handing import folder_of, hand_over
 from cyclorama.store import Studio
 
 
@@ -54,6 +56,34 @@ def test_a_cut_is_handed_over(data: Path, capsys: pytest.CaptureFixture[str]) ->
     assert green / red == pytest.approx(6 / 4, rel=0.05)
     assert best_columns(12, 16 / 9) in (3, 4)
     assert best_columns(1, 9 / 16) == 1
+
+
+def test_what_was_ready_when_it_was_ended_is_used_unless_its_pictures_have_changed(data: Path) -> None:
+    class Ended(Exception):
+        pass
+
+    def end(what: str, share: float) -> None:
+        if share > 0.5:
+            raise Ended
+
+    studio = Studio(data)
+    project = studio.projects.ids()[0]
+    handed = studio.cuts.hand_over(project, "frames", Delivery(preset="png", width=64, height=36),
+                                   studio.cuts.get(project).cut)  # fmt: skip
+    with pytest.raises(Ended):
+        hand_over(studio, handed, end)
+    (pieces,) = folder_of(studio, project).iterdir()
+    (kept,) = pieces.iterdir()
+    written = {f.name: f.stat().st_mtime_ns for f in kept.iterdir()}
+    assert 5 <= len(written) < 10
+    stale = pieces / "of other pictures"
+    stale.mkdir()
+    assert all(x.fine for x in hand_over(studio, handed, lambda what, share: None))
+    assert [p.name for p in folder_of(studio, project).iterdir()] == ["frames"]
+    files = {f.name: f.stat().st_mtime_ns for f in (folder_of(studio, project) / "frames").iterdir()}
+    assert len(files) == 10
+    assert {name: files[name] for name in written} == written
+    studio.close()
 
 
 def test_what_cannot_be_says_why(data: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

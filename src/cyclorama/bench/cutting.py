@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
 from ..core.clip.compose import Compositor
-from ..core.clip.containers import Programme, encode, in_order
+from ..core.clip.containers import encode
 from ..core.clip.cut import Clip, Cut, Sound, Title
 from ..core.clip.delivery import Delivery
 from ..core.clip.opened import opened
+from ..core.clip.programme import Programme, in_order
 from ..core.clip.sound import Mix
 from ..core.clip.timeline import Footage
 from ..core.picture.exr import encode_exr, main_picture

@@ -16,7 +16,7 @@ from ..core.motion import FrameRate
 from ..core.sheet.words import duration
 from ..store import Studio, TakeRecord, open_studio
 from .command import find_project
-from .handing import file_name, folder_of, hand_over
+from .handing import file_name, folder_of, hand_over, remove_files
 from .reel import film_of
 
 
@@ -49,7 +49,12 @@ def deliver_in_terminal(
                 left = f"{duration(spent * (1 - share) / share)} left" if share > 0.02 else ""
                 bar.update(task, completed=share, description=what, left=left)
 
-            found = hand_over(studio, handed, tell)
+            try:
+                found = hand_over(studio, handed, tell)
+            except BaseException:  # also Ctrl+C: who asks again begins another
+                remove_files(studio, handed)
+                studio.cuts.forget(handed.id)
+                raise
     except CycloramaError as error:
         console.print(error.sentence, style="red")
         return 1

@@ -1,7 +1,6 @@
 """Handing a cut over: making the files of a delivery, opening them again, keeping what was found."""
 
 import json
-import secrets
 import shutil
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import asdict
@@ -12,12 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.clip.compose import Compositor
-from ..core.clip.containers import WHITE, Programme, encode, in_order
+from ..core.clip.containers import encode
 from ..core.clip.cut import Cut
 from ..core.clip.delivery import Coding, Delivery
 from ..core.clip.edits import whole_cut
 from ..core.clip.forecast import Forecast, forecast
 from ..core.clip.opened import Opened, compared, opened
+from ..core.clip.pictures import WHITE
+from ..core.clip.programme import Programme, in_order
 from ..core.clip.sheets import sheet, sheet_file
 from ..core.clip.sound import Mix
 from ..core.clip.spin import spin_page
@@ -55,9 +56,23 @@ def file_name(name: str, delivery: Delivery) -> str:
     return stem if coding.kind == "frames" else f"{stem}.{coding.ending}"
 
 
+def _pieces_of(studio: Studio, handed: Handed, reel: TakeReel | None = None) -> Path:
+    """Where what is ready of a delivery lies until all of it is. What was made of pictures that have changed since is
+    removed, where it is said what they are now."""
+    folder = folder_of(studio, handed.project_id) / f".{handed.id}.pieces"
+    if reel is None:
+        return folder
+    now = folder / reel.stamp
+    for older in folder.glob("*"):
+        if older != now:
+            shutil.rmtree(older)
+    return now
+
+
 def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
     """Make the files of a delivery and look at them; what was found is kept.
 
+    What was ready when it was ended before is used, as long as the pictures are the same.
     Raises ShootError, IntakeError, SpaceError with a sentence; nothing half made stays under its name.
     """
     cut, delivery = handed.cut, handed.delivery
@@ -69,12 +84,13 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
         with telling_of_space():
             match delivery.coding.kind:
                 case "moving":
-                    encode(programme, delivery, target, lambda what, share: tell(what, 0.95 * share))
+                    pieces = _pieces_of(studio, handed, reel)
+                    encode(programme, delivery, target, lambda what, share: tell(what, 0.95 * share), pieces)
                     wanted = None if mix is None or cut.loudness == "as it is" else float(cut.loudness.split()[0])
                     tell("Opening it again", 0.95)
                     found = opened(target, programme, delivery, wanted)
                 case "frames":
-                    found = _frames(programme, delivery, target, numbers.start, tell)
+                    found = _frames(programme, delivery, target, _pieces_of(studio, handed, reel), numbers.start, tell)
                 case "package":
                     found = write_package(studio, handed, reel, programme.name, target, tell)
                 case "sheet" if delivery.sheet_of != "frames":
@@ -87,6 +103,7 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
                 write_whole(target.with_name(f"{target.stem}_poster.jpg"), poster)
     except OSError as error:
         raise ShootError(f"It could not be written: {error.strerror or error}.") from error
+    shutil.rmtree(_pieces_of(studio, handed), ignore_errors=True)
     studio.cuts.opened(handed.id, json.dumps([asdict(x) for x in found]), _size(target))
     return found
 
@@ -139,27 +156,27 @@ def goes_round(cut: Cut, reel: TakeReel) -> bool:
     return film.closes and not held and clip.length % film.lasts(cut.rate.fraction, clip.speed) == 0
 
 
-def _frames(programme: Programme, delivery: Delivery, target: Path, first: int, tell: Tell) -> list[Opened]:
-    """A folder of frames, numbered as the frames of the cut are."""
+def _frames(
+    programme: Programme, delivery: Delivery, target: Path, part: Path, first: int, tell: Tell
+) -> list[Opened]:  # fmt: skip
+    """A folder of frames, numbered as the frames of the cut are; those that are in `part` already stay as they are."""
     coding = delivery.coding
-    part = target.with_name(f".{secrets.token_hex(6)}.part")
-    part.mkdir()
-    try:
-        digits = max(4, len(str(first + programme.count)))
-        for i, picture in enumerate(in_order(programme.frame, range(programme.count))):
-            name = f"{target.name}.{first + i:0{digits}d}.{PICTURE_EXTENSIONS[coding.ending]}"
-            write_whole(part / name, file_of(picture, coding))
-            tell("Writing frames", (i + 1) / programme.count)
-        files = sorted(part.iterdir())
-        if len(files) != programme.count:
-            raise ShootError(f"{len(files)} frames were written instead of {programme.count}. Try again.")
-        found = [Opened("frames", True, f"{len(files)} frames.")]
-        for name, file, i in (("first", files[0], 0), ("last", files[-1], programme.count - 1)):
-            found.append(_compared(name, file.read_bytes(), programme.frame(i), delivery))
-        part.rename(target)
-        return found
-    finally:
-        shutil.rmtree(part, ignore_errors=True)
+    part.mkdir(parents=True, exist_ok=True)
+    digits = max(4, len(str(first + programme.count)))
+    ending = PICTURE_EXTENSIONS[coding.ending]
+    paths = [part / f"{target.name}.{first + i:0{digits}d}.{ending}" for i in range(programme.count)]
+    lacking = [i for i, path in enumerate(paths) if not path.exists()]
+    ready = programme.count - len(lacking)
+    for k, (i, picture) in enumerate(zip(lacking, in_order(programme.frame, lacking), strict=True)):
+        write_whole(paths[i], file_of(picture, coding))
+        tell("Writing frames", (ready + k + 1) / programme.count)
+    if (written := len(list(part.iterdir()))) != programme.count:
+        raise ShootError(f"{written} frames were written instead of {programme.count}. Try again.")
+    found = [Opened("frames", True, f"{written} frames.")]
+    for name, i in (("first", 0), ("last", programme.count - 1)):
+        found.append(_compared(name, paths[i].read_bytes(), programme.frame(i), delivery))
+    part.rename(target)
+    return found
 
 
 def _compared(name: str, data: bytes, source: F32, delivery: Delivery) -> Opened:
@@ -224,6 +241,7 @@ def _size(target: Path) -> int:
 
 def remove_files(studio: Studio, handed: Handed) -> None:
     """Remove what a delivery has written."""
+    shutil.rmtree(_pieces_of(studio, handed), ignore_errors=True)
     target = folder_of(studio, handed.project_id) / handed.name
     if target.is_dir():
         shutil.rmtree(target)

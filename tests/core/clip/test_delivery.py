@@ -11,10 +11,12 @@ import pytest
 from PIL import Image
 from tests.core.clip.test_sound import sine
 
-from cyclorama.core.clip.containers import Programme, encode
+from cyclorama.core.clip import pieces
+from cyclorama.core.clip.containers import encode
 from cyclorama.core.clip.delivery import PRESETS, Delivery
 from cyclorama.core.clip.forecast import forecast
 from cyclorama.core.clip.opened import opened, pictures_of, psnr
+from cyclorama.core.clip.programme import Programme
 from cyclorama.core.clip.stills import file_of, picture_of
 from cyclorama.core.clip.tones import RATE
 from cyclorama.core.errors import ShootError
@@ -49,7 +51,9 @@ def real_time_threads() -> set[int]:
 
 
 @pytest.mark.parametrize("name", MOVING)
-def test_what_is_written_is_what_was_meant(name: str, tmp_path: Path) -> None:
+def test_what_is_written_is_what_was_meant(name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Joined of three pieces."""
+    monkeypatch.setattr(pieces, "PIECE", 4)
     delivery = Delivery(preset=name, width=W, height=H)  # type: ignore[arg-type]
     source = programme(delivery.coding.clear)
     path = tmp_path / f"clip.{delivery.coding.ending}"
@@ -167,6 +171,34 @@ def test_a_stopped_delivery_leaves_nothing(tmp_path: Path) -> None:
         with pytest.raises(Stopped):
             encode(programme(), delivery, tmp_path / "clip.mp4", stop)
     assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize("name", ["web", "fine", "gif loop"])
+def test_what_died_goes_on_where_it_was(name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(pieces, "PIECE", 4)
+    delivery = Delivery(preset=name, width=W, height=H)  # type: ignore[arg-type]
+    source, folder, asked = programme(), tmp_path / "pieces", list[int]()
+    encode(source, delivery, tmp_path / "whole", quiet)
+
+    def dying(i: int) -> np.ndarray:
+        if i == 9:
+            raise MemoryError
+        return source.frame(i)
+
+    with pytest.raises(MemoryError):
+        encode(replace(source, frame=dying), delivery, tmp_path / "clip", quiet, folder)
+    torn = folder / f"0000004.{pieces.LOSSLESS.ending if name == 'gif loop' else delivery.coding.ending}"
+    torn.write_bytes(torn.read_bytes()[:-200])  # the disk did not get all of it
+    (folder / "0000008.part").write_bytes(b"half")
+
+    def counted(i: int) -> np.ndarray:
+        asked.append(i)
+        return source.frame(i)
+
+    encode(replace(source, frame=counted), delivery, tmp_path / "clip", quiet, folder)
+    assert sorted(asked) == [4, 5, 6, 7, 8, 9]
+    assert (tmp_path / "clip").read_bytes() == (tmp_path / "whole").read_bytes()
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["clip", "whole"]
 
 
 @pytest.mark.parametrize("name", ["web", "fine", "small", "webp loop", "gif loop", "master", "png", "exr"])

@@ -8,7 +8,7 @@ from pydantic import Field
 from ..scene.base import Doc, quantity
 from .cut import Span
 
-Ending = Literal["mp4", "mov", "webm", "webp", "gif", "avi", "png", "jpeg", "tiff", "exr", "pdf", "html", "zip"]
+Ending = Literal["mp4", "mov", "webm", "webp", "gif", "avi", "png", "jpeg", "tiff", "exr", "pdf", "html", "zip", "mkv"]
 PresetName = Literal[
     "web", "fine", "small", "clear loop", "webp loop", "gif loop", "master", "clear master", "old",
     "png", "tiff", "exr", "jpeg", "still", "sheet", "sheet pdf", "spin", "hand-over",

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from ..errors import IntakeError, ShootError
 from ..picture.decode import decode_picture
-from .containers import Programme, encode
+from .containers import encode
 from .delivery import Delivery
+from .programme import Programme
 
 Progress = Callable[[float], None]
 Frame = tuple[str, Callable[[], bytes | NDArray[np.uint8]]]

@@ -10,8 +10,9 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
-from .containers import Programme, encode
+from .containers import encode
 from .delivery import Delivery
+from .programme import Programme
 from .stills import file_of
 
 PIECES, PIECE = 4, 10

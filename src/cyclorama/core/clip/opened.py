@@ -1,8 +1,9 @@
 """A delivered file opened again: whether it holds what it should, said in sentences."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -13,8 +14,10 @@ from PIL import Image
 
 from ..errors import ShootError
 from ..picture.view import over, to_bytes
-from .containers import EXACT, WHITE, Programme, is_webp, with_alpha
 from .delivery import Coding, Delivery
+from .pictures import EXACT, WHITE, with_alpha
+from .pieces import is_webp
+from .programme import Programme
 from .sound import SILENCE_LUFS, measured
 from .tones import RATE
 
@@ -59,22 +62,31 @@ def opened(path: Path, programme: Programme, delivery: Delivery, loudness: float
 
 def _looked(path: Path, delivery: Delivery) -> _Seen:
     seen = _Seen()
-    for picture in pictures_of(path, delivery.coding.clear):
+    last = None
+    for read in _each(path, delivery.coding.clear):
         seen.count += 1
+        last = read
         if seen.first is None:
-            seen.first, seen.height, seen.width = picture, picture.shape[0], picture.shape[1]
-        seen.last = picture
+            seen.first = read()
+            seen.height, seen.width = seen.first.shape[:2]
+    seen.last = None if last is None else last()
     return seen
 
 
 def pictures_of(path: Path, clear: bool) -> Iterator[F32]:
     """All pictures of a file, (h, w, 3) or with straight alpha (h, w, 4), display values 0…1."""
+    return (read() for read in _each(path, clear))
+
+
+def _each(path: Path, clear: bool) -> Iterator[Callable[[], F32]]:
+    """All pictures of a file as they are decoded; each gives its pixels when it is asked."""
     layout = "rgba" if clear else "rgb24"
     if is_webp(path):
         with Image.open(path) as image:
             for n in range(getattr(image, "n_frames", 1)):
                 image.seek(n)
-                yield (np.asarray(image.convert("RGBA" if clear else "RGB")) / 255).astype(np.float32)
+                pixels = np.asarray(image.convert("RGBA" if clear else "RGB"))
+                yield partial(np.divide, pixels, 255, dtype=np.float32)
         return
     with av.open(str(path), "r") as container:
         stream = container.streams.video[0]
@@ -83,9 +95,9 @@ def pictures_of(path: Path, clear: bool) -> Iterator[F32]:
             decoder = av.CodecContext.create("libvpx-vp9", "r")
         packets = (p for p in container.demux(stream) if decoder is stream.codec_context or p.size)
         for packet in packets:
-            yield from (_pixels(f, layout) for f in decoder.decode(packet))
+            yield from (partial(_pixels, f, layout) for f in decoder.decode(packet))
         if decoder is not stream.codec_context:
-            yield from (_pixels(f, layout) for f in decoder.decode(None))
+            yield from (partial(_pixels, f, layout) for f in decoder.decode(None))
 
 
 def _pixels(frame: Any, layout: str) -> F32:

@@ -11,8 +11,8 @@ from ..picture.exr import encode_exr, read_layers
 from ..picture.files import encode_display
 from ..picture.view import over, srgb_encode
 from ..textures import srgb_to_linear
-from .containers import WHITE
 from .delivery import Coding
+from .pictures import WHITE
 
 F32 = NDArray[np.float32]
 

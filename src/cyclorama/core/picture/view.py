@@ -106,7 +106,12 @@ def srgb_encode(linear: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def to_display(picture: RGBImage, view: ViewName) -> RGBImage:
     """Display-encoded sRGB 0…1 from a scene-linear picture (h, w, 3)."""
-    flat = np.array(picture, np.float32, order="C").reshape(-1, 3)
+    return displayed(np.array(picture, np.float32, order="C"), view)
+
+
+def displayed(picture: RGBImage, view: ViewName) -> RGBImage:
+    """The same in place of a picture (…, 3) whose floats lie one after the other."""
+    flat = picture.reshape(-1, 3)
     if view == "aces":
         np.nan_to_num(flat, copy=False, posinf=65504.0)
         _aces_processor().applyRGB(flat)

@@ -2,6 +2,7 @@
 delivery take."""
 
 import os
+import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -15,7 +16,7 @@ from ...scene import Grade
 from ...scene.base import ReadAsset
 from ...scene.grade import Curves, Hues, LensEffects
 from ...scene.tone import ViewName
-from ..view import to_display
+from ..view import displayed
 from . import operators as op
 from .lens_effects import on_film, through_lens
 from .table import Applied, applied, towards
@@ -24,6 +25,7 @@ Step = Callable[[RGBImage], RGBImage]
 BAND = 1 << 15
 """So many pixels at a time: what an operator leaves is still in the core's cache for the next."""
 _pool = ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="grade")
+_alone = threading.Lock()
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,7 +98,7 @@ def light_steps(grade: Grade, read_asset: ReadAsset) -> list[Step]:
 
 def screen_steps(grade: Grade, view: ViewName, read_asset: ReadAsset) -> list[Step]:
     """The view, and a table that was made for what is shown."""
-    steps: list[Step] = [partial(to_display, view=view)]
+    steps: list[Step] = [partial(displayed, view=view)]
     if (table := _table(grade, "shown", read_asset)) is not None:
         steps.append(lambda x: np.clip(towards(x, table.of(x), grade.table.amount), 0, 1))
     return steps
@@ -123,15 +125,24 @@ def _by_curves(picture: RGBImage, tables: dict[str, op.F32]) -> RGBImage:
 
 
 def _in_bands(picture: RGBImage, steps: list[Step]) -> RGBImage:
-    """All steps, band after band; side by side, as they let go of the interpreter while they calculate."""
+    """All steps, band after band; side by side, as they let go of the interpreter while they calculate, unless other
+    cores work at another picture."""
     flat = np.ascontiguousarray(picture, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
 
     def work(begin: int) -> None:
         band = flat[begin : begin + BAND].copy()
         for step in steps:
-            band = step(band)
+            band = np.ascontiguousarray(step(band), np.float32)
         out[begin : begin + BAND] = band
 
-    list(_pool.map(work, range(0, len(flat), BAND)))
+    begins = range(0, len(flat), BAND)
+    if _alone.acquire(blocking=False):
+        try:
+            list(_pool.map(work, begins))
+        finally:
+            _alone.release()
+    else:
+        for begin in begins:
+            work(begin)
     return out.reshape(picture.shape)

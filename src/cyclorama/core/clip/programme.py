@@ -1,0 +1,47 @@
+"""What is written into files: frames that can be made in any order, and sound."""
+
+import os
+from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+
+F32 = NDArray[np.float32]
+AT_ONCE = os.cpu_count() or 2
+"""So many frames are made at a time."""
+AHEAD = AT_ONCE + 4
+"""So many frames are made before they are wanted: all that is held at a time."""
+
+
+@dataclass(frozen=True)
+class Programme:
+    """What is to be written: frames that can be made in any order, sound in blocks, and what is said about it."""
+
+    frame: Callable[[int], F32]
+    """Gives frame i, 0 the first: (h, w, 3) or with straight alpha (h, w, 4), display values"""
+    count: int
+    rate: Fraction
+    sound: Callable[[], Iterator[F32]] | None = None
+    """Gives stereo blocks (n, 2) at 48 kHz, as long as the frames"""
+    name: str = ""
+    chapters: Sequence[tuple[str, int]] = ()
+    """name and frame of each"""
+
+
+def in_order(frame: Callable[[int], F32], numbers: Iterable[int]) -> Generator[F32]:
+    """Frames in order, some of them made ahead of time by threads of their own."""
+    with ThreadPoolExecutor(AT_ONCE) as pool:
+        waiting: list[Future[F32]] = []
+        try:
+            for number in numbers:
+                waiting.append(pool.submit(frame, number))
+                if len(waiting) > AHEAD:
+                    yield waiting.pop(0).result()
+            while waiting:
+                yield waiting.pop(0).result()
+        finally:
+            for future in waiting:
+                future.cancel()
