@@ -62,12 +62,16 @@ def test_a_take_is_graded_with_undo_and_its_files_stay(client: TestClient, data_
     assert state["finishing"]["grade"]["contrast"] == 1.2
     now = frame(client, take)
     assert np.abs(now.astype(int) - as_shot.astype(int)).mean() > 4
-    assert np.array_equal(frame(client, take, plain=True), as_shot)
+    assert np.array_equal(frame(client, take, state=0), as_shot)
     tried = client.post(
         f"/api/takes/{take}/shown/1", json={"finishing": {"grade": {"exposure_stops": -4}}, "width": 64}
     )
     assert picture_of(tried).mean() < as_shot.mean() / 2
     assert np.array_equal(frame(client, take), now)  # trying keeps nothing
+    small = client.get(f"/api/takes/{take}/thumbs/1")
+    assert np.abs(picture_of(small).mean((0, 1)) - now.mean((0, 1))).max() < 4  # lists show it as it is graded
+    again = client.get(f"/api/takes/{take}/thumbs/1", headers={"if-none-match": small.headers["etag"]})
+    assert again.status_code == 304
     assert client.post(f"/api/takes/{take}/finish/undo").json()["redo"]
     assert np.array_equal(frame(client, take), as_shot)
     again = client.post(f"/api/takes/{take}/finish/redo").json()
@@ -223,11 +227,18 @@ def test_scopes_loupe_overlays_and_differences(client: TestClient, data_folder: 
     for overlay in ("false colour", "clipping", "peaking"):
         assert not np.array_equal(frame(client, take, overlay=overlay), frame(client, take))
     graded(client, take, {"exposure_stops": 1})
-    figures = client.get(f"/api/takes/{take}/against/as-shot/1/figures").json()
+    figures = client.get(f"/api/takes/{take}/against/state-0/1/figures").json()
     assert figures["mean"] > 0.05
     assert figures["ssim"] < 1
     assert client.get(f"/api/takes/{take}/against/{take}/1/figures").json()["sentence"] == "The same picture."
-    less = picture_of(client.get(f"/api/takes/{take}/against/as-shot/1?gain=2"))
+    earlier = frame(client, take)
+    graded(client, take, {"exposure_stops": 2})
+    assert [x["number"] for x in client.get(f"/api/takes/{take}/finishes").json()] == [1]
+    assert np.array_equal(frame(client, take, state=1), earlier)
+    same = client.get(f"/api/takes/{take}/against/state-1/1/figures").json()["mean"]
+    assert 0 < same < client.get(f"/api/takes/{take}/against/state-0/1/figures").json()["mean"]
+    assert client.get(f"/api/takes/{take}/against/state-7/1/figures").status_code == 404
+    less = picture_of(client.get(f"/api/takes/{take}/against/state-0/1?gain=2"))
     assert less.mean() < 120  # as it was shot it is darker: below the grey of no difference
     line = client.get("/api/grade/curve?points=0,1").json()["line"]
     assert line[0] == [-8, -7]

@@ -64,6 +64,23 @@ class Screening:
         found = _FINISHES.here(session, take.id, at, lambda: Finishing.as_shot(take.project))
         return Finished(found.document, at, found.label, found.undo, found.redo)
 
+    def untouched(self, take_id: str) -> bool:
+        """Whether a take is finished as it was shot, told without reading it."""
+        with self._sessions() as session:
+            return not session.scalars(select(TakeRow.finish_at).where(TakeRow.id == take_id)).first()
+
+    def earlier(self, take: TakeRecord) -> list[tuple[int, str, datetime]]:
+        """Number, label and moment of how it was finished before, the last first."""
+        with self._sessions() as session:
+            return _FINISHES.before(session, take.id, self._finish(session, take).number)
+
+    def stood(self, take: TakeRecord, number: int) -> Finishing:
+        """How a take was finished in one of its states; 0: as it was shot. Raises NotFoundError."""
+        with self._sessions() as session:
+            if number and session.get(FinishRow, (take.id, number)) is None:
+                raise NotFoundError("What it was then is not kept any more.")
+            return _FINISHES.here(session, take.id, number, lambda: Finishing.as_shot(take.project)).document
+
     def set_finish(self, take: TakeRecord, finishing: Finishing, label: str) -> Finished:
         """Finish a take otherwise; what was undone before is forgotten."""
         with self._sessions.begin() as session:

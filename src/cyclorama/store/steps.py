@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any, Generic, TypeVar
 
 from pydantic import BaseModel, ValidationError
@@ -46,6 +47,12 @@ class Steps(Generic[D]):
             document = begins()
         # what lies before the oldest state that is kept is how it began only while nothing was forgotten
         return Stood(document, row.label if row else "", at > (0 if first == 1 else first), at < last)
+
+    def before(self, session: Session, owner: str, at: int) -> list[tuple[int, str, datetime]]:
+        """Number, label and moment of the states before number `at` that are kept, the last first."""
+        mine = getattr(self._rows, self._owner) == owner
+        query = select(self._rows).where(mine, self._rows.number < at).order_by(self._rows.number.desc())
+        return [(row.number, row.label, row.at) for row in session.scalars(query)]
 
     def add(self, session: Session, owner: str, at: int, document: D, label: str) -> int:
         """A state more after number `at`; later ones are forgotten. Gives its number."""

@@ -2,7 +2,9 @@
 
 import base64
 import io
+import re
 from dataclasses import asdict
+from datetime import datetime
 from typing import Annotated, Literal
 from urllib.parse import quote
 
@@ -42,6 +44,8 @@ router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
 Number = Annotated[int, Path(ge=0, le=2_000_000)]
 Width = Annotated[int | None, Query(ge=16, le=8192)]
+State = Annotated[int | None, Query(ge=0, le=2_000_000)]
+"""of a take's finish; none: as it stands"""
 ShareOf = Annotated[float, Query(ge=0, le=1)]
 MATTES: tuple[PassName, ...] = ("objects", "materials")
 MAT = 0.46
@@ -71,6 +75,14 @@ class FinishAnswer(BaseModel):
     mattes: dict[str, list[str]]
     """parts and materials that can be graded alone, by the pass that has them apart"""
     transparent: bool
+
+
+class StateLine(BaseModel):
+    """How a take was finished before."""
+
+    number: int
+    label: str
+    at: datetime
 
 
 class FinishCall(BaseModel):
@@ -145,6 +157,13 @@ def finish_answer(ctx: Context, take: TakeRecord, found: Finished | None = None)
 def finish(ctx: Ctx, take_id: str) -> FinishAnswer:
     """How a take is finished."""
     return finish_answer(ctx, ctx.studio.takes.get(take_id))
+
+
+@router.get("/takes/{take_id}/finishes")
+def earlier(ctx: Ctx, take_id: str) -> list[StateLine]:
+    """How a take was finished before, the last first; 0, which is as it was shot, is not among them."""
+    found = ctx.studio.screening.earlier(ctx.studio.takes.get(take_id))
+    return [StateLine(number=number, label=label, at=at) for number, label, at in found]
 
 
 @router.post("/takes/{take_id}/finish")
@@ -230,12 +249,16 @@ def _check(ctx: Context, take: TakeRecord, finishing: Finishing) -> None:
 
 @router.get("/takes/{take_id}/shown/{number}")
 def shown_frame(
-    ctx: Ctx, take_id: str, number: Number, width: Width = None, overlay: Overlay = "picture", plain: bool = False
+    ctx: Ctx, take_id: str, number: Number, width: Width = None, overlay: Overlay = "picture", state: State = None
 ) -> Response:
-    """A frame as the take is finished, or `plain` as it was shot, no wider than `width`."""
+    """A frame as the take is finished, or was in an earlier state, no wider than `width`."""
     take = ctx.studio.takes.get(take_id)
-    finishing = Finishing.as_shot(take.project) if plain else ctx.studio.screening.finish(take).finishing
-    return _picture(ctx, take, number, finishing, width, overlay)
+    return _picture(ctx, take, number, _finishing(ctx, take, state), width, overlay)
+
+
+def _finishing(ctx: Context, take: TakeRecord, state: int | None) -> Finishing:
+    screening = ctx.studio.screening
+    return screening.finish(take).finishing if state is None else screening.stood(take, state)
 
 
 @router.post("/takes/{take_id}/shown/{number}")
@@ -341,12 +364,13 @@ def figures(ctx: Ctx, take_id: str, other_id: str, number: Number) -> Difference
 def _two(
     ctx: Context, take_id: str, other_id: str, number: int, width: int | None
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """A frame of two takes, of equal size. `as-shot` is the take itself without its grade."""
-    take = ctx.studio.takes.get(take_id)
-    other = take if other_id == "as-shot" else ctx.studio.takes.get(other_id)
-    graded = [ctx.studio.screening.finish(x).finishing for x in (take, other)]
-    if other_id == "as-shot":
-        graded[1] = Finishing.as_shot(take.project)
+    """A frame of two takes, of equal size. `state-0` is the take itself as it was shot, `state-3` as it was later."""
+    take, state = ctx.studio.takes.get(take_id), None
+    if found := re.fullmatch(r"state-(\d{1,9})", other_id):
+        other, state = take, int(found[1])
+    else:
+        other = ctx.studio.takes.get(other_id)
+    graded = _finishing(ctx, take, None), _finishing(ctx, other, state)
     pictures = [
         over(finished(x, number, f, ctx.masters, ctx.studio.assets.get, width), MAT)
         for x, f in zip((take, other), graded, strict=True)

@@ -6,19 +6,21 @@ from pathlib import Path as FilePath
 from typing import Annotated, Literal
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Path, Query
+from fastapi import APIRouter, Depends, Path, Query, Request, Response
 from fastapi.responses import FileResponse, StreamingResponse
 from pydantic import AwareDatetime, BaseModel, Field
 
 from ..core.errors import NotFoundError, ShootError
+from ..core.geometry.kept import content_hash
 from ..core.picture.mix import LightChange
 from ..core.sequence.seam import check_seam, display_picture
 from ..core.sheet import readiness, review
 from ..core.sheet.planning import MOST_TAKES, Cell, Plan, as_planned, planned
 from ..core.sheet.readiness import Readiness
 from ..shoot import desk
-from ..shoot.finished import Masters, as_shot, finished_file
+from ..shoot.finished import Masters, as_shot, finished, finished_file, why_not_gradable
 from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path
+from ..shoot.made import THUMB_WIDTH, small_picture
 from .answers import ForecastAnswer, Removed
 from .clips import MOST_LOOPS, Clip, ask_for_clip, made_clip
 from .context import Context, context
@@ -142,8 +144,22 @@ def frame(ctx: Ctx, take_id: str, number: Number) -> FileResponse:
 
 
 @router.get("/takes/{take_id}/thumbs/{number}")
-def thumb(ctx: Ctx, take_id: str, number: Number) -> FileResponse:
-    return _file(thumb_path(ctx.studio.takes.folder(take_id), number), f"Frame {number}")
+def thumb(ctx: Ctx, take_id: str, number: Number, request: Request) -> Response:
+    """A small picture of a frame, as the take is finished."""
+    path = thumb_path(ctx.studio.takes.folder(take_id), number)
+    if ctx.studio.screening.untouched(take_id):
+        return _file(path, f"Frame {number}")
+    take = ctx.studio.takes.get(take_id)
+    finishing = ctx.studio.screening.finish(take).finishing
+    if as_shot(take, finishing) or number not in take.frames or why_not_gradable(take) is not None:
+        return _file(path, f"Frame {number}")
+    sums = [s.sha256 if s else "" for s in take.frames[number].files.values()]
+    tag = f'"{content_hash(repr((finishing, sums)).encode())}"'
+    headers = {"cache-control": "no-cache", "etag": tag}
+    if tag in request.headers.get("if-none-match", ""):
+        return Response(status_code=304, headers=headers)
+    display = finished(take, number, finishing, ctx.masters, ctx.studio.assets.get, THUMB_WIDTH)
+    return Response(small_picture(display), media_type="image/jpeg", headers=headers)
 
 
 @router.get("/takes/{take_id}/seam")

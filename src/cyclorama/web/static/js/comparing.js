@@ -9,10 +9,10 @@ export class Comparing {
   /**
    * @param {string} url of the take
    * @param {import("./stage.js").Stage} stage
-   * @param {{take: () => object, number: () => number|null, shown: () => void, version: (n: number) => string, pictures: () => string, view: (name: string, n: number) => string, address: (n: number, take?: string, width?: number|null) => string}} room
+   * @param {{take: () => object, number: () => number|null, shown: () => void, version: (n: number) => string, graded: () => string, pictures: () => string, view: (name: string, n: number) => string, address: (n: number, take?: string, width?: number|null) => string}} room
    */
   constructor(url, stage, room) {
-    Object.assign(this, { url, stage, room, takes: [], with: "", as: "wipe", walled: false, reference: null });
+    Object.assign(this, { url, stage, room, takes: [], states: [], with: "", as: "wipe", walled: false, reference: null });
     this.measure = latest(async () => this.#measure());
     byId("compare-with").addEventListener("change", (e) => (e.target.value === "file" && !this.reference ? this.#pick() : this.choose(e.target.value)));
     byId("file-reference").addEventListener("change", (e) => e.target.files[0] && this.refer(e.target.files[0]));
@@ -40,10 +40,19 @@ export class Comparing {
     const same = this.takes.filter((t) => t.slate?.shot === here.shot);
     const group = (label, list) => list.length && make("optgroup", { label }, ...list.map((t) => make("option", { value: t.id }, t.name)));
     byId("compare-with").replaceChildren(
-      ...[make("option", { value: "" }, "nothing"), make("option", { value: "as-shot" }, "itself, as it was shot"), make("option", { value: "file" }, this.reference ? this.reference.name : "a reference picture …"),
+      ...[make("option", { value: "" }, "nothing"), make("option", { value: "state-0" }, "itself, as it was shot"), make("option", { value: "file" }, this.reference ? this.reference.name : "a reference picture …"),
+        group("Itself, as it was before", this.states.map(({ number, label }) => ({ id: `state-${number}`, name: `${number} · ${label}` }))),
         here.passes.length && make("optgroup", { label: "Its passes" }, ...here.passes.map((name) => make("option", { value: `pass ${name}` }, name))),
         group("Takes of the shot", same), group("Other takes", this.takes.filter((t) => !same.includes(t)))].filter(Boolean));
     byId("compare-with").value = this.with;
+  }
+
+  /** What it was before each change of its grade can be chosen as well. */
+  async #recall() {
+    const states = await get(`${this.url}/finishes`).catch((error) => (say(error.message, 10), null));
+    if (!states || !this.all) return;
+    this.states = states;
+    this.offer(this.all);
   }
 
   #pick() {
@@ -107,7 +116,7 @@ export class Comparing {
     this.as = as;
     for (const button of byId("compare-as").children) button.setAttribute("aria-pressed", String(button.dataset.value === as));
     byId("gain-row").hidden = as !== "difference";
-    if (!this.on) return this.choose("as-shot");
+    if (!this.on) return this.choose("state-0");
     this.stage.compare(as);
     return this.room.shown();
   }
@@ -120,6 +129,10 @@ export class Comparing {
 
   /** Show the other picture of a frame. */
   show(n, width) {
+    if (this.recalled !== this.room.graded()) {
+      this.recalled = this.room.graded();
+      this.#recall();
+    }
     const [left, right] = [byId("stage-left"), byId("stage-right")];
     left.hidden = right.hidden = !this.on || (this.as === "difference" && this.#measurable);
     byId("figures").hidden = !this.on || !this.#measurable;
@@ -139,7 +152,8 @@ export class Comparing {
   #address(n, width) {
     if (this.with === "file") return this.reference.url;
     if (this.with.startsWith("pass ")) return this.room.view(this.with.slice(5), n);
-    return this.with === "as-shot" ? `${this.room.address(n, undefined, width)}&plain=true` : this.room.address(n, this.with, width);
+    const [, state] = this.with.match(/^state-(\d+)$/) ?? [];
+    return state ? `${this.room.address(n, undefined, width)}&state=${state}` : this.room.address(n, this.with, width);
   }
 
   async #measure() {

@@ -35,7 +35,7 @@ class ScreeningRoom {
     /** names what other takes look like in addresses: as they were when one last came here */
     this.since = Date.now();
     const room = {
-      take: () => this.take, number: () => this.number, version: (n) => `${this.#version(n)}-${this.since}`, go: (n, places) => this.go(n, places),
+      take: () => this.take, number: () => this.number, version: (n) => `${this.#version(n)}-${this.since}`, graded: () => this.grade.version, go: (n, places) => this.go(n, places),
       view: (name, n) => this.#viewAddress(name, n), address: (n, take, width) => this.#shownAddress(n, take, width), shown: () => this.#shown(), moved: () => this.grade.state && this.show(this.at),
       pictures: () => `/api/projects/${this.take.project_id}/pictures`, drawn: (lines) => this.notes.drawn(lines), tried: () => this.#tried(), match: (reference) => this.#match(reference), kept: () => this.take && this.show(this.at), changed: () => this.#refresh(),
     };
@@ -114,7 +114,7 @@ class ScreeningRoom {
     if (difference) return difference;
     if (this.shownPass !== "beauty") return this.#viewAddress(this.shownPass, n);
     const overlay = byId("overlay").value;
-    return this.#shownAddress(n) + (overlay === "picture" ? "" : `&overlay=${encodeURIComponent(overlay)}`) + (this.former ? "&plain=true" : "");
+    return this.#shownAddress(n) + (overlay === "picture" ? "" : `&overlay=${encodeURIComponent(overlay)}`) + (this.former ? "&state=0" : "");
   }
 
   /** Show the i-th finished frame; a loop goes on at its other end. */
@@ -133,6 +133,7 @@ class ScreeningRoom {
     if (wanted !== this.at || this.grade.trying || address !== this.#address(frames[wanted])) return;
     byId("screen").src = image.src;
     this.comparing.show(frames[wanted], this.stage.wanted);
+    if (this.strip !== this.grade.version) this.#filmstrip();
     this.notes.show();
     if (!this.player.playing) this.scopes.show();
     for (let k = 1; k <= AHEAD; k++) this.pictures.load(this.#address(frames[(wanted + k) % frames.length]));
@@ -223,7 +224,8 @@ class ScreeningRoom {
     const strip = byId("filmstrip");
     const count = Math.min(this.frames.length, Math.max(1, Math.floor(strip.clientWidth / THUMB_PX)));
     const numbers = Array.from({ length: count }, (_, i) => this.frames[Math.floor(((i + 0.5) * this.frames.length) / count)]);
-    strip.replaceChildren(...numbers.map((n) => make("img", { src: `${this.url}/thumbs/${n}`, alt: "", loading: "lazy", draggable: "false", onclick: () => this.go(n) })));
+    this.strip = this.grade.version;
+    strip.replaceChildren(...numbers.map((n) => make("img", { src: `${this.url}/thumbs/${n}?v=${this.#version(n)}`, alt: "", loading: "lazy", draggable: "false", onclick: () => this.go(n) })));
     this.#showRange();
   }
 
