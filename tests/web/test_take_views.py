@@ -22,6 +22,7 @@ from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Grade, put_all
 from cyclorama.shoot import desk
+from cyclorama.shoot.checking import check_take
 from cyclorama.shoot.cleaning import NEEDED, CleanMaker
 from cyclorama.shoot.finished import Masters
 from cyclorama.shoot.frames import frames_to_shoot, pass_path
@@ -109,6 +110,21 @@ def test_a_part_is_graded_alone(client: TestClient, take: tuple[object, str]) ->
     nobody = [{"layer": "objects", "name": "Nobody", "grade": {"exposure_stops": -3}}]
     graded(client, key, {}, parts=nobody)
     assert np.array_equal(frame(client, key).astype(int), before)  # a part that the matte does not know
+
+
+def test_paint_that_is_graded_away_from_its_swatch_is_found(client: TestClient, take: tuple[object, str]) -> None:  # noqa: F811
+    studio, key = take
+    record = studio.takes.get(key)  # type: ignore[attr-defined]
+
+    def paints() -> list[str]:
+        found = check_take(studio, record).findings  # type: ignore[arg-type]
+        return [f.sentence for f in found if f.kind == "paint"]
+
+    graded(client, key, {"exposure_stops": -2})
+    assert paints() == []
+    graded(client, key, {"exposure_stops": -2, "white_k": 2500.0})
+    (said,) = paints()
+    assert said.startswith("‘Shell’ is grey and is shown tinted.")
 
 
 def test_parts_need_their_matte(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811

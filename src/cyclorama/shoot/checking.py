@@ -8,14 +8,19 @@ import numpy as np
 
 from ..core.errors import ShootError
 from ..core.framing import format_margins
-from ..core.motion import loops, moves_nothing
+from ..core.motion import loops, moment, moves_nothing
 from ..core.picture.finishing import Finishing
 from ..core.sequence.checks import Checked, Look, check_sequence, look_at
+from ..core.sequence.paint import Paints, is_paint
 from ..core.sheet import review
 from ..store import Studio, TakeRecord
 from ..store.takes import MASTER
 from .finished import Masters, finished, why_not_gradable
 from .frames import read_whole
+from .pass_files import mask_of
+
+PAINTED = 8
+"""In so many frames, spread over the take, paint is looked at."""
 
 
 def source_of(take: TakeRecord, finishing: Finishing) -> str:
@@ -32,19 +37,25 @@ def check_take(studio: Studio, take: TakeRecord, tell: Callable[[float], None] =
     unreadable: dict[int, str] = {}
     s, shot = take.project.shot.shoot, take.project.shot
     closes = not moves_nothing(shot) and loops(take.project, shot) and len(take.numbers) == shot.frames
+    paints = Paints()
     checked = check_sequence(
-        _looks(studio, take, finishing, unreadable, tell), take.numbers, (s.width, s.height), closes,
+        _looks(studio, take, finishing, unreadable, paints, tell), take.numbers, (s.width, s.height), closes,
         unreadable, [n for n in take.numbers if n not in take.frames], _alike(take), _cut(studio, take),
+        lambda: paints.findings(list(take.numbers)),
     )  # fmt: skip
     studio.screening.keep_checked(take.id, source_of(take, finishing), checked.model_dump_json())
     return checked
 
 
 def _looks(
-    studio: Studio, take: TakeRecord, finishing: Finishing, unreadable: dict[int, str], tell: Callable[[float], None]
-) -> Iterator[Look]:
+    studio: Studio, take: TakeRecord, finishing: Finishing, unreadable: dict[int, str], paints: Paints,
+    tell: Callable[[float], None],
+) -> Iterator[Look]:  # fmt: skip
     masters, numbers = Masters(0), [n for n in take.numbers if n in take.frames]
     gradable = why_not_gradable(take) is None
+    painted = (
+        set(numbers[:: -(-len(numbers) // PAINTED)]) if "materials" in take.project.shot.shoot.passes.wanted else ()
+    )
     for i, n in enumerate(numbers):
         tell(i / len(numbers))
         try:
@@ -53,7 +64,11 @@ def _looks(
             display = finished(take, n, finishing, masters, studio.assets.get)
             master = masters.get(take, n) if gradable else None
             light, broken = (None, 0) if master is None else (master.floats[0], master.broken)
-            yield look_at(n, np.ascontiguousarray(display[..., :3]), light, broken)
+            display = np.ascontiguousarray(display[..., :3])
+            for material in moment(take.project, n).materials if n in painted else ():
+                if is_paint(material):
+                    paints.add(material, display, mask_of(take, "materials", material.name, n))
+            yield look_at(n, display, light, broken)
         except ShootError as error:
             unreadable[n] = error.sentence
 

@@ -1,6 +1,6 @@
 """What is wrong with a sequence of pictures, found by looking at them: each finding names its frames."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
@@ -20,7 +20,7 @@ from .seam import CHECK_WIDTH, SeamCheck, check_seam
 F32 = NDArray[np.float32]
 Kind = Literal[
     "missing", "damaged", "size", "not numbers", "black", "doubled", "seam", "flicker", "fireflies", "banding", "burnt",
-    "crushed", "margin",
+    "crushed", "margin", "paint",
 ]  # fmt: skip
 Offer = Literal["shoot again", "more samples", "clamp"]
 TILES = 16
@@ -141,12 +141,13 @@ def banded_share(luma: F32) -> float:
 def check_sequence(
     looks: Iterable[Look], wanted: Sequence[int], size: tuple[int, int], loops: bool,
     unreadable: dict[int, str], missing: Sequence[int], alike: set[tuple[int, int]],
-    cut: Mapping[str, Sequence[int]] | None = None,
+    cut: Mapping[str, Sequence[int]] | None = None, more: Callable[[], Sequence[Finding]] = list,
 ) -> Checked:  # fmt: skip
     """Findings of a sequence whose pictures come in order.
 
     wanted: all its numbers; unreadable: why frames cannot be read; alike: neighbours that are meant to show the same;
-    cut: frames in which the subject leaves the picture, by what that is called.
+    cut: frames in which the subject leaves the picture, by what that is called; more: gives findings of another kind
+    once all pictures have been seen.
     """
     seen = list(looks)  # while they are taken, `unreadable` may fill
     seam = check_seam(look.small for look in seen)
@@ -161,6 +162,7 @@ def check_sequence(
     for picture, numbers in (cut or {}).items():
         sentence = f"The subject leaves {picture} in {which(list(numbers))}."
         findings.append(_finding("margin", numbers, sentence, grave=False))
+    findings += more()
     findings.sort(key=lambda f: not f.grave)
     return Checked(
         findings=findings, numbers=[x.number for x in seen],
