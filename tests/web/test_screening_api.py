@@ -23,7 +23,7 @@ from cyclorama.core.render.film.frame import expose_frame, finish_of
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
 from cyclorama.shoot import desk
-from cyclorama.shoot.finished import Masters, finished
+from cyclorama.shoot.finished import Masters, finished, reader_of
 from cyclorama.shoot.frames import file_path, frame_path, frames_to_shoot, master_path
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store.tidy import tidy
@@ -94,7 +94,7 @@ def test_the_lens_shows_what_the_take_is_delivered_as(client: TestClient, data_f
     graded(client, take, GRADE, view="aces")
     record = studio.takes.get(take)
     finishing = studio.screening.finish(record).finishing
-    delivered = to_bytes(finished(record, 1, finishing, Masters(), studio.assets.get))
+    delivered = to_bytes(finished(record, 1, finishing, Masters(reader_of(studio)), studio.assets.get))
     assert client.post(f"/api/takes/{take}/finish-to-look").status_code == 200
     project = studio.projects.get(record.project_id).project
     assert project.look.grade.contrast == 1.2
@@ -165,6 +165,22 @@ def test_backdrops_lie_behind_without_fringes(client: TestClient, data_folder: P
     second = desk.call_take(studio, studio.projects.get(key), start=False)
     assert shoot_take(studio, second.id, tracer) == "done"
     assert np.abs(laid.astype(int) - frame(client, second.id).astype(int)).max() <= 1
+    # another take behind it, as that one is graded
+    graded(client, second.id, {"exposure_stops": 0.5})
+    version = client.get(f"/api/takes/{take}/finish").json()["version"]
+    assert graded(client, take, {}, behind={"take": second.id}).status_code == 200
+    both, other = frame(client, take), frame(client, second.id)
+    assert np.abs(both.astype(int)[0] - other[0]).max() <= 1  # nothing is before it there
+    assert np.abs(both.astype(int)[24, 32] - laid[24, 32]).max() <= 1  # the ball hides it
+    before = client.get(f"/api/takes/{take}/finish").json()["version"]
+    assert before != version
+    graded(client, second.id, {"exposure_stops": 1.5})
+    assert client.get(f"/api/takes/{take}/finish").json()["version"] != before  # its picture is another now
+    assert "itself" in graded(client, take, {}, behind={"take": take}).text
+    assert client.delete(f"/api/takes/{second.id}").status_code == 200
+    gone = client.get(f"/api/takes/{take}/shown/1")
+    assert gone.status_code == 422
+    assert "Choose another backdrop" in gone.text
     picture = client.post(
         f"/api/projects/{key}/pictures", files={"files": ("sky.png", png_of(np.full((20, 30, 3), 200, np.uint8)))}
     )

@@ -55,9 +55,9 @@ class Known:
 class CleanMaker:
     """Denoises frames of a take, guided by its passes of albedo and normals where it has them."""
 
-    def __init__(self, source: TakeRecord):
+    def __init__(self, source: TakeRecord, masters: Masters):
         s = source.project.shot.shoot
-        self._source, self._masters = source, Masters(0)
+        self._source, self._masters = source, masters
         self._neighbours = Neighbours(s.width, s.height, 0.0, REACH) if set(s.passes.wanted) >= NEEDED else None
         self._known: OrderedDict[int, Known] = OrderedDict()
         self._cleaned: OrderedDict[int, F32] = OrderedDict()

@@ -2,6 +2,7 @@
 
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,14 +11,15 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..core.arrays import Mask, RGBImage
-from ..core.errors import ShootError
+from ..core.errors import NotFoundError, ShootError
+from ..core.picture.backdrop import covering
 from ..core.picture.files import encode_display
-from ..core.picture.finishing import Finishing, finish_at, laid_behind
-from ..core.picture.grade.finish import part_graded, shown
+from ..core.picture.finishing import Finishing, backdrop_of, finish_at, laid_over
+from ..core.picture.grade.finish import light_graded, part_graded, shown
 from ..core.picture.halves import mended, widened
 from ..core.picture.mix import mixed
 from ..core.scene.base import ReadAsset
-from ..store import TakeRecord
+from ..store import Studio, TakeRecord
 from ..store.takes import BEAUTY, MASTER
 from .frames import master_path, read_whole
 from .mixing import read_lights
@@ -49,10 +51,25 @@ class Linear:
         return self.rgb.nbytes + (0 if self.alpha is None else self.alpha.nbytes)
 
 
+ReadTake = Callable[[str], tuple[TakeRecord, Finishing]]
+"""Gives a take and how it is finished. Raises NotFoundError."""
+
+
+def reader_of(studio: Studio) -> ReadTake:
+    """Reads takes of a studio as they stand."""
+
+    def read(take_id: str) -> tuple[TakeRecord, Finishing]:
+        take = studio.takes.get(take_id)
+        return take, studio.screening.finish(take).finishing
+
+    return read
+
+
 class Masters:
     """Masters of takes, decoded at the size at which they are looked at; those used last are kept."""
 
-    def __init__(self, most_bytes: int = MOST_BYTES):
+    def __init__(self, read_take: ReadTake, most_bytes: int = MOST_BYTES):
+        self.read_take = read_take
         self._most, self._held = most_bytes, 0
         self._kept: OrderedDict[tuple[Path, int, int], Linear] = OrderedDict()
         self._lock = threading.Lock()
@@ -105,13 +122,61 @@ def finished(
         if not as_shot(take, finishing):
             raise ShootError(why)
         return narrowed(pixels_of(take, BEAUTY, number), width)
+    linear, alpha = _worked(take, number, finishing, masters, read_asset, width)
+    return shown(linear, alpha, finish_at(take.project, finishing, number), read_asset)
+
+
+def _worked(
+    take: TakeRecord, number: int, finishing: Finishing, masters: Masters, read_asset: ReadAsset, width: int | None
+) -> tuple[RGBImage, Mask | None]:
+    """Light of a frame with everything that is done to it before the grade of the whole."""
     linear, alpha = light_of(take, number, finishing, masters, width)
     for part in finishing.parts:
         mask = narrowed(mask_of(take, part.layer, part.name, number), linear.shape[1])
         linear = part_graded(linear, alpha, mask, part.grade, read_asset)
-    if alpha is not None and finishing.behind is not None:
-        linear, alpha = laid_behind(linear, alpha, finishing.behind, read_asset), None
-    return shown(linear, alpha, finish_at(take.project, finishing, number), read_asset)
+    behind = finishing.behind
+    if alpha is None or behind is None:
+        return linear, alpha
+    if behind.take:
+        ground = _other(take, number, behind.take, masters, read_asset, alpha.shape)
+    else:
+        ground = backdrop_of(take.project, number, behind, read_asset, alpha.shape)
+    return laid_over(linear, alpha, ground), None
+
+
+def _other(
+    take: TakeRecord, number: int, take_id: str, masters: Masters, read_asset: ReadAsset, shape: tuple[int, int]
+) -> RGBImage:
+    """Light of the frame of another take that lies behind one, as that take is graded; what lies behind it counts only
+    where it is no take again."""
+    try:
+        other, finishing = masters.read_take(take_id)
+    except NotFoundError as error:
+        raise ShootError("The take that lies behind this one was removed. Choose another backdrop.") from error
+    at = other.numbers[take.numbers.index(number) % len(other.numbers)]
+    if finishing.behind is not None and finishing.behind.take:
+        finishing = finishing.model_copy(update={"behind": None})
+    light, _ = _worked(other, at, finishing, masters, read_asset, None)
+    return covering(light_graded(light, finish_at(other.project, finishing, at).grade, read_asset), shape[1], shape[0])
+
+
+def sums_of(take: TakeRecord) -> str:
+    """Names all files of a take as they are."""
+    return " ".join(
+        f"{n}:{sorted((name, s and s.sha256) for name, s in f.files.items())}" for n, f in sorted(take.frames.items())
+    )
+
+
+def state_of(finishing: Finishing, read_take: ReadTake) -> str:
+    """Names what a finishing gives, with the state of a take that lies behind."""
+    text = finishing.model_dump_json()
+    if finishing.behind is None or not finishing.behind.take:
+        return text
+    try:
+        other, its = read_take(finishing.behind.take)
+    except NotFoundError:
+        return text
+    return f"{text} {its.model_dump_json()} {sums_of(other)}"
 
 
 def finished_file(

@@ -16,7 +16,7 @@ from ..core.motion.closing import loops, moves_nothing
 from ..core.picture.finishing import Finishing
 from ..store import Studio, TakeRecord
 from ..store.takes import BEAUTY
-from .finished import Masters, finished, why_not_gradable
+from .finished import Masters, finished, state_of, why_not_gradable
 
 F32 = NDArray[np.float32]
 
@@ -38,8 +38,9 @@ class TakeReel:
     @property
     def stamp(self) -> str:
         """Names the state of all pictures: what is shown of the same cut is the same while it is."""
+        read = self._masters.read_take
         told = [
-            (take_id, self._finishes[take_id].number, self._finishes[take_id].finishing.model_dump_json(),
+            (take_id, self._finishes[take_id].number, state_of(self._finishes[take_id].finishing, read),
              [s.sha256[:12] if (s := self.takes[take_id].frames[n].files[BEAUTY]) else "" for n in there])
             for take_id, there in self._there.items()
         ]  # fmt: skip

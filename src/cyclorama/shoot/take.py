@@ -23,7 +23,7 @@ from ..store.takes import BEAUTY, MASTER, THUMB
 from .again import groups
 from .cleaning import CleanMaker
 from .equal import FrameKeys, light_of
-from .finished import Masters
+from .finished import Masters, reader_of
 from .frames import file_path, frame_path, frames_to_shoot, read_if_whole, sum_of
 from .made import Made, Makes, MakesHere, shown_files
 from .maker import FrameMaker, Maker
@@ -151,13 +151,14 @@ class _Run:
     """takes from which frames were taken over"""
     alike: dict[str, list[int]] = field(default_factory=dict)
     """frames that wait for one of the same light, by what of their keys stands for it"""
-    masters: Masters = field(default_factory=lambda: Masters(0))
+    masters: Masters = field(init=False)
     began: float = 0.0
     """when the frame that is being made here was begun, on the clock of `perf_counter`"""
     faults: list[str] = field(default_factory=list)
     """reasons of the last frames in a row that failed"""
 
     def __post_init__(self) -> None:
+        self.masters = Masters(reader_of(self.studio), 0)
         self.patience = Patience(self.studio, self.take, self.wish.check)
         self._begin_group(self.take)
 
@@ -279,7 +280,7 @@ class _Run:
         def maker() -> Maker:
             if take.source_id is not None:
                 source = self.studio.takes.get(take.source_id)
-                return CleanMaker(source) if take.process == "denoise" else MixMaker(source, take.balance)
+                return CleanMaker(source, self.masters) if take.process == "denoise" else MixMaker(source, take.balance)
             return FrameMaker(take.project, take.numbers, SceneCompiler(self.studio.assets.get), self.tracer)
 
         if self.farm is not None and take.source_id is None:

@@ -20,7 +20,7 @@ from ..core.motion import FrameRate
 from ..core.picture.finishing import Finishing
 from ..core.picture.view import to_bytes
 from ..core.sequence.names import sequence_stem
-from ..shoot.finished import Masters, as_shot, finished, why_not_gradable
+from ..shoot.finished import Masters, as_shot, finished, reader_of, state_of, why_not_gradable
 from ..shoot.frames import read_whole
 from ..store import Studio, TakeRecord
 from ..store.assets import write_whole
@@ -47,6 +47,8 @@ class Clip:
     take: TakeRecord
     loops: int
     finishing: Finishing
+    state: str
+    """names what the finishing gives"""
 
     @classmethod
     def of(cls, studio: Studio, take: TakeRecord, loops: int) -> "Clip":
@@ -55,7 +57,8 @@ class Clip:
             raise ShootError("No frame of this take is finished yet.")
         if why_not_gradable(take) and take.project.shot.shoot.file_format not in ("png", "jpeg"):
             raise ShootError("Clips are made from masters, PNG or JPEG frames; this take has neither.")
-        return cls(take, loops, studio.screening.finish(take).finishing)
+        finishing = studio.screening.finish(take).finishing
+        return cls(take, loops, finishing, state_of(finishing, reader_of(studio)))
 
     @property
     def numbers(self) -> list[int]:
@@ -78,7 +81,7 @@ class Clip:
     def source(self) -> str:
         """A fingerprint of everything it is made from."""
         sums = [f"{n}:{s.sha256}" for n in self.numbers if (s := self.take.frames[n].files[BEAUTY])]
-        graded = "" if as_shot(self.take, self.finishing) else self.finishing.model_dump_json()
+        graded = "" if as_shot(self.take, self.finishing) else self.state
         return hashlib.sha256(f"{self.rate} {self.loops} {graded} {' '.join(sums)}".encode()).hexdigest()
 
     @property
@@ -119,7 +122,7 @@ def _pixels(studio: Studio, clip: Clip, number: int) -> bytes | NDArray[np.uint8
     """A frame's file while nothing was changed of how it is finished, else its pixels."""
     if as_shot(clip.take, clip.finishing) and clip.take.project.shot.shoot.file_format in ("png", "jpeg"):
         return read_whole(clip.take, number)
-    return to_bytes(finished(clip.take, number, clip.finishing, Masters(0), studio.assets.get))
+    return to_bytes(finished(clip.take, number, clip.finishing, Masters(reader_of(studio), 0), studio.assets.get))
 
 
 def _encode(studio: Studio, job: Job, hand: Hand) -> Result:

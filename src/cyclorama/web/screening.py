@@ -31,7 +31,7 @@ from ..core.picture.view import over, to_bytes
 from ..core.scene import Grade, put_all
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import sequence_stem
-from ..shoot.finished import as_shot, finished, light_of, narrowed, why_not_gradable
+from ..shoot.finished import as_shot, finished, light_of, narrowed, state_of, why_not_gradable
 from ..shoot.pass_files import matte_names_of
 from ..store import TakeRecord
 from ..store.screening import Finished, Mark, Note
@@ -147,7 +147,7 @@ def finish_answer(ctx: Context, take: TakeRecord, found: Finished | None = None)
     s = take.project.shot.shoot
     return FinishAnswer(
         finishing=found.finishing, as_shot=Finishing.as_shot(take.project), neutral=Grade(),
-        version=content_hash(found.finishing.model_dump_json().encode())[:12], label=found.label,
+        version=content_hash(state_of(found.finishing, ctx.masters.read_take).encode())[:12], label=found.label,
         undo=found.undo, redo=found.redo, why_not=why_not_gradable(take), lights=kept_lights(take),
         transparent=s.transparent, mattes={n: matte_names_of(take, n) for n in MATTES if n in s.passes.wanted},
     )  # fmt: skip
@@ -242,6 +242,12 @@ def _check(ctx: Context, take: TakeRecord, finishing: Finishing) -> None:
     for part in finishing.parts:
         if part.layer not in take.project.shot.shoot.passes.wanted:
             raise ShootError(f"This take has no mattes of {part.layer}; shoot it with that pass.")
+    if finishing.behind is not None and finishing.behind.take:
+        other = ctx.studio.takes.get(finishing.behind.take)
+        if other.id == take.id:
+            raise ShootError("A take cannot lie behind itself.")
+        if (why := why_not_gradable(other)) is not None or len(other.frames) < len(other.numbers):
+            raise ShootError(f"‘{other.name}’ cannot lie behind: {why or 'not all its frames are shot.'}")
     for asset in (finishing.grade.table.asset, finishing.behind.picture if finishing.behind else None):
         if asset is not None and not ctx.studio.assets.has(asset):
             raise ShootError("A file that the grade needs is not in the studio. Bring it in again.")

@@ -12,7 +12,7 @@ from pydantic import Field, model_validator
 from ..motion.frames import FrameRate
 from ..scene.base import AssetRef, Colour, Doc, Id, Name, Unit01, quantity
 from ..scene.grade import Grade
-from ..scene.light import Background
+from ..scene.light import Behind
 
 MOST_CLIPS, MOST_TITLES, MOST_SOUNDS, MOST_MARKERS = 20_000, 500, 200, 5000
 MOST_FRAMES = 2_000_000
@@ -65,7 +65,7 @@ class Clip(Doc):
     framings: Annotated[tuple[Reframe, ...], Field(max_length=12)] = ()
     grade: Grade | None = None
     """instead of the take's own"""
-    behind: Background | None = None
+    behind: Behind | None = None
     """what is laid behind a take that is transparent, instead of what the take itself has there"""
 
 

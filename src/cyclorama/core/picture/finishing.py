@@ -5,14 +5,18 @@ It begins as the look was when the take was shot, and is the artist's from then 
 
 from typing import Annotated, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from ..arrays import Mask, RGBImage
-from ..motion import at_time
-from ..scene import Background, Doc, Grade, Project, at_values, full_path, value_at
+from ..framing.lens import Projection
+from ..motion import Moment, at_time, moment
+from ..scene import Doc, Grade, Project, at_values, full_path, value_at
 from ..scene.base import ReadAsset
+from ..scene.light import Behind
 from ..scene.tone import ViewName
-from .backdrop import colours, fitted
+from .backdrop import colours, fitted, passing
 from .grade.finish import Finish
 from .mix import LightChange
 
@@ -35,7 +39,7 @@ class Finishing(Doc):
     lights: dict[str, LightChange] = Field(default_factory=dict, max_length=MOST_LIGHTS)
     """What is done to lights that were kept apart, by name of their layer."""
     parts: Annotated[tuple[PartGrade, ...], Field(max_length=MOST_PARTS)] = ()
-    behind: Background | None = None
+    behind: Behind | None = None
     """What is laid behind transparent frames; None leaves them transparent."""
 
     @classmethod
@@ -68,11 +72,29 @@ def finish_at(project: Project, finishing: Finishing, frame: int, full_width: in
     return Finish(graded.look.grade, finishing.view, frame, camera.blades, full_width or shot.shoot.width)
 
 
-def laid_behind(linear: RGBImage, alpha: Mask, behind: Background, read_asset: ReadAsset) -> RGBImage:
+def backdrop_of(
+    project: Project, frame: int, behind: Behind, read_asset: ReadAsset, shape: tuple[int, int]
+) -> RGBImage:
+    """What lies behind a frame of a take, linear and exposed, (h, w, 3)."""
+    h, w = shape
+    if behind.kind != "picture" or not behind.picture:
+        return colours(behind, w, h)
+    if not behind.spread_deg:
+        return fitted(read_asset(behind.picture), behind, w, h)
+    first = _looks_to(moment(project, project.shot.first_frame), 1, 1)[0, 0]
+    return passing(read_asset(behind.picture), behind, _looks_to(moment(project, frame), w, h), first)
+
+
+def _looks_to(at: Moment, width: int, height: int) -> NDArray[np.float64]:
+    """Directions in the studio that pixels of a frame see (height, width, 3)."""
+    lens = Projection.of(at.camera, at.shoot.width, at.shoot.height)
+    x = (2 * (np.arange(width) + 0.5) / width - 1) * lens.half_w
+    y = (1 - 2 * (np.arange(height) + 0.5) / height) * lens.half_h
+    across, up = lens.rays(*np.meshgrid(x, y))
+    rays = np.stack([across, up, np.full_like(across, -1.0)], -1)
+    return np.asarray(rays @ at.around.cameras[0][:3, :3].T)
+
+
+def laid_over(linear: RGBImage, alpha: Mask, ground: RGBImage) -> RGBImage:
     """A premultiplied picture (h, w, 3) over a backdrop, both linear and exposed: edges get neither fringe nor halo."""
-    h, w = alpha.shape
-    if behind.kind == "picture" and behind.picture:
-        backdrop = fitted(read_asset(behind.picture), behind, w, h)
-    else:
-        backdrop = colours(behind, w, h)
-    return linear + (1.0 - alpha[..., None]) * backdrop
+    return linear + (1.0 - alpha[..., None]) * ground

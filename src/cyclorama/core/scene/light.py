@@ -133,6 +133,16 @@ class Background(Doc):
     blur: Annotated[Unit01, Field(title="Blur")] = 0.0
 
 
+class Behind(Background):
+    """What is laid behind frames that were shot transparent: also another take."""
+
+    take: Annotated[str, Field(max_length=200)] = ""
+    """its frames lie there, one for one and round again, instead of all else"""
+    spread_deg: Annotated[float, quantity("Spread", "°", ge=0, le=360)] = 0.0
+    """So much of what is around the camera a picture takes up, which passes as the camera turns; it goes on mirrored.
+    0: it stays in the frame."""
+
+
 class Environment(Doc):
     """Surroundings that light the set, and what is seen behind it."""
 

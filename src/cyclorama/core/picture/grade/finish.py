@@ -69,11 +69,19 @@ def _straight(linear: RGBImage, alpha: Mask) -> RGBImage:
 def part_graded(linear: RGBImage, alpha: Mask | None, mask: Mask, grade: Grade, read_asset: ReadAsset) -> RGBImage:
     """Light (h, w, 3), premultiplied where there is alpha, with a grade where a mask (h, w) lies; lens effects and
     the view are those of the whole picture."""
-    steps = light_steps(grade, read_asset) if grade.on else []
-    if not steps or not mask.any():
+    if not mask.any():
         return linear
     straight = linear if alpha is None else _straight(linear, alpha)
-    return linear + mask[..., None] * (_in_bands(straight, steps) - straight)  # a matte covers no more than alpha does
+    graded = light_graded(straight, grade, read_asset)
+    if graded is straight:
+        return linear
+    return linear + mask[..., None] * (graded - straight)  # a matte covers no more than alpha does
+
+
+def light_graded(linear: RGBImage, grade: Grade, read_asset: ReadAsset) -> RGBImage:
+    """Light (h, w, 3) with a grade, without its lens effects and the view."""
+    steps = light_steps(grade, read_asset) if grade.on else []
+    return _in_bands(linear, steps) if steps else linear
 
 
 def light_steps(grade: Grade, read_asset: ReadAsset) -> list[Step]:

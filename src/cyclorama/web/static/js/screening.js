@@ -248,6 +248,7 @@ class ScreeningRoom {
     byId("take-pick").replaceChildren(...takes.map((t) => make("option", { value: t.id, selected: t.id === this.id }, t.name)));
     byId("grade-from").replaceChildren(make("option", { value: "" }, "Grade as …"), make("option", { value: "look" }, "its look is by now"),
       ...takes.filter((t) => t.id !== this.id).map((t) => make("option", { value: t.id }, t.name)));
+    this.grade.offer(takes.filter((t) => t.id !== this.id && t.finished === t.last - t.first + 1));
   }
 
   /** Encode with progress, then fetch the file; pressing again stops. */

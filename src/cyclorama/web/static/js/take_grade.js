@@ -6,7 +6,7 @@ import { Fields } from "./fields.js";
 import { GradeCard } from "./grade_card.js";
 
 const byId = (id) => document.getElementById(id);
-const PLAIN = { kind: "colour", colour: [0.42, 0.42, 0.42], second: [0.75, 0.75, 0.75], picture: null, source_name: "", blur: 0 };
+const PLAIN = { kind: "colour", colour: [0.42, 0.42, 0.42], second: [0.75, 0.75, 0.75], picture: null, source_name: "", blur: 0, take: "", spread_deg: 0 };
 
 export class TakeGrade {
   /**
@@ -183,11 +183,16 @@ export class TakeGrade {
   #showBehind() {
     const { behind } = this.state.finishing;
     byId("behind-group").hidden = !this.state.transparent;
-    byId("behind-kind").value = behind?.kind ?? "";
-    byId("behind-colours").hidden = !behind || behind.kind === "picture";
-    byId("behind-second").hidden = behind?.kind === "colour";
-    byId("behind-blurred").hidden = behind?.kind !== "picture";
+    const kind = behind?.take ? "take" : (behind?.kind ?? "");
+    byId("behind-kind").value = kind;
+    byId("behind-other").hidden = kind !== "take";
+    byId("behind-colours").hidden = !["colour", "vertical", "radial"].includes(kind);
+    byId("behind-second").hidden = kind === "colour";
+    byId("behind-blurred").hidden = byId("behind-passing").hidden = kind !== "picture";
     if (!behind) return;
+    byId("behind-take").value = behind.take;
+    byId("behind-spread").value = behind.spread_deg;
+    byId("behind-spread-says").textContent = behind.spread_deg ? `${behind.spread_deg}°` : "stays";
     byId("behind-colour").value = toHex(behind.colour);
     byId("behind-second").value = toHex(behind.second);
     byId("behind-blur").value = behind.blur;
@@ -198,13 +203,35 @@ export class TakeGrade {
     byId("behind-kind").addEventListener("change", (e) => {
       const kind = e.target.value;
       if (kind === "") return this.#keep({ ...this.state.finishing, behind: null }, "Transparent");
-      return kind === "picture" ? byId("file-behind").click() : change({ kind });
+      if (kind === "picture") return byId("file-behind").click();
+      return kind === "take" ? this.#layTake(change) : change({ kind, take: "" });
     });
+    byId("behind-take").addEventListener("change", (e) => change({ take: e.target.value }));
+    byId("behind-spread").addEventListener("input", (e) => {
+      byId("behind-spread-says").textContent = Number(e.target.value) ? `${e.target.value}°` : "stays";
+      this.trying = { ...this.state.finishing, behind: { ...this.state.finishing.behind, spread_deg: Number(e.target.value) } };
+      this.room.tried();
+    });
+    byId("behind-spread").addEventListener("change", (e) => change({ spread_deg: Number(e.target.value) }));
     byId("behind-colour").addEventListener("change", (e) => change({ colour: fromHex(e.target.value) }));
     byId("behind-second").addEventListener("change", (e) => change({ second: fromHex(e.target.value) }));
     byId("behind-blur").addEventListener("change", (e) => change({ blur: Number(e.target.value) }));
-    byId("file-behind").addEventListener("change", (e) => this.#sent(e.target, this.room.pictures(), ([kept]) => change({ kind: "picture", picture: kept.asset, source_name: kept.name })));
+    byId("file-behind").addEventListener("change", (e) => this.#sent(e.target, this.room.pictures(), ([kept]) => change({ kind: "picture", take: "", picture: kept.asset, source_name: kept.name })));
     byId("file-behind").addEventListener("cancel", () => this.#showBehind());
+  }
+
+  /** @param {object[]} takes that may lie behind this one */
+  offer(takes) {
+    byId("behind-take").replaceChildren(...takes.map((t) => make("option", { value: t.id }, t.name)));
+    byId("behind-take").value = this.state?.finishing.behind?.take ?? "";
+  }
+
+  /** The first of the other takes that are complete, to begin with. */
+  #layTake(change) {
+    const [first] = byId("behind-take").options;
+    if (first) return change({ take: first.value });
+    say("There is no other complete take that could lie behind this one.", 8);
+    return this.#showBehind();
   }
 
   async #sent(file, where, then) {
