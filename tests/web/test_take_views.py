@@ -112,6 +112,22 @@ def test_a_part_is_graded_alone(client: TestClient, take: tuple[object, str]) ->
     assert np.array_equal(frame(client, key).astype(int), before)  # a part that the matte does not know
 
 
+def test_a_take_is_defocused_by_its_depth(client: TestClient, take: tuple[object, str]) -> None:  # noqa: F811
+    _, key = take
+    sharp = frame(client, key).astype(int)
+    at = client.get(f"/api/takes/{key}/depth/1?x=0.5&y=0.5").json()["depth_m"]
+    assert at > 0
+    graded(client, key, {}, defocus={"f_number": 0.7, "focus_m": at})
+    near = frame(client, key).astype(int)
+    ball = np.s_[23:26, 31:34]
+    assert np.abs(near - sharp)[ball].max() <= 1  # what it is focused on
+    graded(client, key, {}, defocus={"f_number": 0.7, "focus_m": 0.2 * at})
+    far = frame(client, key).astype(int)
+    rim = np.s_[8:40, 16:48]
+    assert np.abs(far - sharp)[rim].mean() > 1.5 * np.abs(near - sharp)[rim].mean() > 0
+    assert graded(client, key, {}, defocus={"f_number": 0.7, "focus_m": 0}).status_code == 422
+
+
 def test_paint_that_is_graded_away_from_its_swatch_is_found(client: TestClient, take: tuple[object, str]) -> None:  # noqa: F811
     studio, key = take
     record = studio.takes.get(key)  # type: ignore[attr-defined]
@@ -128,10 +144,13 @@ def test_paint_that_is_graded_away_from_its_swatch_is_found(client: TestClient, 
 
 
 def test_parts_need_their_matte(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    """And defocus its depth."""
     _, key = shot(client, data_folder, tracer, shot__shoot__to_frame=1)
     answer = graded(client, key, {}, parts=[{"layer": "materials", "name": "Brass", "grade": {}}])
     assert answer.status_code == 422
     assert "no mattes" in answer.json()["error"]
+    assert "no depth" in graded(client, key, {}, defocus={}).json()["error"]
+    assert client.get(f"/api/takes/{key}/depth/1?x=0.5&y=0.5").status_code == 422
 
 
 def test_a_picture_is_matched_to_itself_made_otherwise() -> None:

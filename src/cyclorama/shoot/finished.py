@@ -14,7 +14,8 @@ from ..core.arrays import Mask, RGBImage
 from ..core.errors import NotFoundError, ShootError
 from ..core.picture.backdrop import covering
 from ..core.picture.files import encode_display
-from ..core.picture.finishing import Finishing, backdrop_of, finish_at, laid_over
+from ..core.picture.finishing import Finishing, backdrop_of, discs_of, finish_at, laid_over
+from ..core.picture.grade.defocus import defocused
 from ..core.picture.grade.finish import light_graded, part_graded, shown
 from ..core.picture.halves import mended, widened
 from ..core.picture.mix import mixed
@@ -23,7 +24,7 @@ from ..store import Studio, TakeRecord
 from ..store.takes import BEAUTY, MASTER
 from .frames import master_path, read_whole
 from .mixing import read_lights
-from .pass_files import mask_of, picture_of, pixels_of
+from .pass_files import depth_of, mask_of, picture_of, pixels_of
 
 F16 = NDArray[np.float16]
 F32 = NDArray[np.float32]
@@ -130,6 +131,17 @@ def _worked(
     take: TakeRecord, number: int, finishing: Finishing, masters: Masters, read_asset: ReadAsset, width: int | None
 ) -> tuple[RGBImage, Mask | None]:
     """Light of a frame with everything that is done to it before the grade of the whole."""
+    linear, alpha = _laid(take, number, finishing, masters, read_asset, width)
+    if finishing.defocus is None:
+        return linear, alpha
+    discs = discs_of(take.project, number, finishing.defocus, depth_of(take, number, linear.shape[1]))
+    return defocused(linear, alpha, discs, take.project.camera.blades)
+
+
+def _laid(
+    take: TakeRecord, number: int, finishing: Finishing, masters: Masters, read_asset: ReadAsset, width: int | None
+) -> tuple[RGBImage, Mask | None]:
+    """Light of a frame with its parts graded, over what lies behind it."""
     linear, alpha = light_of(take, number, finishing, masters, width)
     for part in finishing.parts:
         mask = narrowed(mask_of(take, part.layer, part.name, number), linear.shape[1])

@@ -5,6 +5,7 @@ from typing import cast
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 
 from ..core.arrays import Mask, RGBImage
 from ..core.errors import IntakeError, ShootError
@@ -86,6 +87,21 @@ def picture_of(take: TakeRecord, name: str, number: int) -> NDArray[np.float16]:
     if picture.shape[2] < 3:
         raise ShootError(_DAMAGED.format(path.name))
     return picture if picture.dtype == np.float16 else np.clip(picture, -65504.0, 65504.0).astype(np.float16)
+
+
+def depth_of(take: TakeRecord, number: int, width: int | None = None) -> Mask:
+    """Depth along the camera's axis, m (h, w), 0 where nothing is. Of a smaller picture it is that of single pixels, as
+    a mean would lie where nothing is. Raises ShootError when the pass is not there."""
+    try:
+        depth = channels_of(take, "depth", number)["depth.Z"]
+    except KeyError as error:
+        raise ShootError(_DAMAGED.format(file_path(take, "depth", number).name)) from error
+    depth = np.where(np.isfinite(depth), depth, 0).astype(np.float32)
+    h, w = depth.shape
+    if width is None or width >= w:
+        return depth
+    image = Image.fromarray(depth).resize((width, max(1, round(h * width / w))), Image.Resampling.NEAREST)
+    return np.asarray(image)
 
 
 def vector_of(channels: dict[str, F32], name: str) -> RGBImage:

@@ -32,10 +32,9 @@ from ..core.scene import Grade, put_all
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import sequence_stem
 from ..shoot.finished import as_shot, finished, light_of, narrowed, state_of, why_not_gradable
-from ..shoot.pass_files import matte_names_of
+from ..shoot.pass_files import depth_of, matte_names_of
 from ..store import TakeRecord
-from ..store.screening import Finished, Mark, Note
-from .answers import Removed
+from ..store.screening import Finished
 from .context import Context, context
 from .take_answers import kept_lights
 from .uploads import received_file
@@ -75,6 +74,8 @@ class FinishAnswer(BaseModel):
     mattes: dict[str, list[str]]
     """parts and materials that can be graded alone, by the pass that has them apart"""
     transparent: bool
+    deep: bool
+    """its depth was shot, so that it can be defocused"""
 
 
 class StateLine(BaseModel):
@@ -123,23 +124,17 @@ class LoupeAnswer(BaseModel):
     alpha: float
 
 
+class DepthAnswer(BaseModel):
+    depth_m: float | None
+    """along the camera's axis; None where nothing is"""
+
+
 class DifferenceAnswer(BaseModel):
     sentence: str
     mean: float
     p99: float
     ssim: float
     flip: float
-
-
-class NoteCall(BaseModel):
-    frame: Annotated[int, Field(ge=0, le=2_000_000)]
-    text: Annotated[str, Field(min_length=1, max_length=2000)]
-    mark: Mark = ()
-
-
-class NoteChange(BaseModel):
-    text: Annotated[str | None, Field(min_length=1, max_length=2000)] = None
-    done: bool | None = None
 
 
 def finish_answer(ctx: Context, take: TakeRecord, found: Finished | None = None) -> FinishAnswer:
@@ -149,7 +144,8 @@ def finish_answer(ctx: Context, take: TakeRecord, found: Finished | None = None)
         finishing=found.finishing, as_shot=Finishing.as_shot(take.project), neutral=Grade(),
         version=content_hash(state_of(found.finishing, ctx.masters.read_take).encode())[:12], label=found.label,
         undo=found.undo, redo=found.redo, why_not=why_not_gradable(take), lights=kept_lights(take),
-        transparent=s.transparent, mattes={n: matte_names_of(take, n) for n in MATTES if n in s.passes.wanted},
+        transparent=s.transparent, deep="depth" in s.passes.wanted,
+        mattes={n: matte_names_of(take, n) for n in MATTES if n in s.passes.wanted},
     )  # fmt: skip
 
 
@@ -242,6 +238,8 @@ def _check(ctx: Context, take: TakeRecord, finishing: Finishing) -> None:
     for part in finishing.parts:
         if part.layer not in take.project.shot.shoot.passes.wanted:
             raise ShootError(f"This take has no mattes of {part.layer}; shoot it with that pass.")
+    if finishing.defocus is not None and "depth" not in take.project.shot.shoot.passes.wanted:
+        raise ShootError("This take has no depth; shoot it with that pass.")
     if finishing.behind is not None and finishing.behind.take:
         other = ctx.studio.takes.get(finishing.behind.take)
         if other.id == take.id:
@@ -350,6 +348,18 @@ def loupe(ctx: Ctx, take_id: str, number: Number, x: ShareOf, y: ShareOf) -> Lou
     return LoupeAnswer(linear=(r, g, b), stops=stops, shown=(red, green, blue), alpha=alpha)
 
 
+@router.get("/takes/{take_id}/depth/{number}")
+def depth_at(ctx: Ctx, take_id: str, number: Number, x: ShareOf, y: ShareOf) -> DepthAnswer:
+    """How far away what a frame shows at a place is, in shares of the picture from its top left."""
+    take = ctx.studio.takes.get(take_id)
+    if "depth" not in take.project.shot.shoot.passes.wanted:
+        raise ShootError("This take has no depth; shoot it with that pass.")
+    depth = depth_of(take, number)
+    h, w = depth.shape
+    there = float(depth[min(int(y * h), h - 1), min(int(x * w), w - 1)])
+    return DepthAnswer(depth_m=there or None)
+
+
 @router.get("/takes/{take_id}/against/{other_id}/{number}")
 def against(
     ctx: Ctx, take_id: str, other_id: str, number: Number, width: Width = None,
@@ -386,26 +396,3 @@ def _two(
     if a.shape != b.shape:
         raise ShootError("The frames of these takes have another shape; they can be seen side by side, not subtracted.")
     return a, b
-
-
-@router.get("/takes/{take_id}/notes")
-def notes(ctx: Ctx, take_id: str) -> list[Note]:
-    ctx.studio.takes.state(take_id)
-    return ctx.studio.screening.notes(take_id)
-
-
-@router.post("/takes/{take_id}/notes")
-def pin(ctx: Ctx, take_id: str, call: NoteCall) -> Note:
-    """Pin a note to a frame."""
-    return ctx.studio.screening.pin(take_id, call.frame, call.text.strip() or call.text, call.mark)
-
-
-@router.patch("/takes/{take_id}/notes/{note_id}")
-def change_note(ctx: Ctx, take_id: str, note_id: str, change: NoteChange) -> Note:
-    return ctx.studio.screening.change_note(take_id, note_id, change.text, change.done)
-
-
-@router.delete("/takes/{take_id}/notes/{note_id}")
-def remove_note(ctx: Ctx, take_id: str, note_id: str) -> Removed:
-    ctx.studio.screening.remove_note(take_id, note_id)
-    return Removed()

@@ -13,10 +13,11 @@ from ..arrays import Mask, RGBImage
 from ..framing.lens import Projection
 from ..motion import Moment, at_time, moment
 from ..scene import Doc, Grade, Project, at_values, full_path, value_at
-from ..scene.base import ReadAsset
+from ..scene.base import ReadAsset, quantity
 from ..scene.light import Behind
 from ..scene.tone import ViewName
 from .backdrop import colours, fitted, passing
+from .grade.defocus import disc_px
 from .grade.finish import Finish
 from .mix import LightChange
 
@@ -31,6 +32,14 @@ class PartGrade(Doc):
     grade: Grade = Grade()
 
 
+class Defocus(Doc):
+    """What a lens would leave unsharp, made of the depth of a take that was shot with it."""
+
+    f_number: Annotated[float, quantity("Aperture", "f/", ge=0.7, le=128)] = 4.0
+    focus_m: Annotated[float, quantity("Focus", "m", ge=1e-4, le=100_000)] = 1.0
+    """along the camera's axis"""
+
+
 class Finishing(Doc):
     """How a take's frames are finished."""
 
@@ -41,6 +50,7 @@ class Finishing(Doc):
     parts: Annotated[tuple[PartGrade, ...], Field(max_length=MOST_PARTS)] = ()
     behind: Behind | None = None
     """What is laid behind transparent frames; None leaves them transparent."""
+    defocus: Defocus | None = None
 
     @classmethod
     def as_shot(cls, project: Project) -> "Finishing":
@@ -70,6 +80,12 @@ def finish_at(project: Project, finishing: Finishing, frame: int, full_width: in
         shot = shot.model_copy(update={"channels": kept})
         graded = at_time(graded, shot, frame - shot.first_frame)
     return Finish(graded.look.grade, finishing.view, frame, camera.blades, full_width or shot.shoot.width)
+
+
+def discs_of(project: Project, frame: int, defocus: Defocus, depth_m: Mask) -> NDArray[np.float32]:
+    """Radius of the disc of each pixel of a frame (h, w), px: see `grade.defocus`."""
+    camera = moment(project, frame).camera
+    return disc_px(depth_m, defocus.f_number, defocus.focus_m, camera.focal_mm, camera.sensor_mm, max(depth_m.shape))
 
 
 def backdrop_of(

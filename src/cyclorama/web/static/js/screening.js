@@ -35,7 +35,7 @@ class ScreeningRoom {
     /** names what other takes look like in addresses: as they were when one last came here */
     this.since = Date.now();
     const room = {
-      take: () => this.take, number: () => this.number, version: (n) => `${this.#version(n)}-${this.since}`, graded: () => this.grade.version, go: (n, places) => this.go(n, places),
+      take: () => this.take, number: () => this.number, version: (n) => `${this.#version(n)}-${this.since}`, graded: () => this.grade.version, pick: (told) => this.stage.pick(told), go: (n, places) => this.go(n, places),
       view: (name, n) => this.#viewAddress(name, n), address: (n, take, width) => this.#shownAddress(n, take, width), shown: () => this.#shown(), moved: () => this.grade.state && this.show(this.at),
       pictures: () => `/api/projects/${this.take.project_id}/pictures`, drawn: (lines) => this.notes.drawn(lines), tried: () => this.#tried(), match: (reference) => this.#match(reference), kept: () => this.take && this.show(this.at), changed: () => this.#refresh(),
     };
@@ -357,7 +357,7 @@ class ScreeningRoom {
       { keys: ["f"], label: "Fold the panel away", run: () => this.#fold() },
       { keys: ["1"], label: "Take", run: tab("take") }, { keys: ["2"], label: "Grade", run: tab("grade") }, { keys: ["3"], label: "Compare", run: tab("compare") }, { keys: ["4"], label: "Checks", run: tab("checks") }, { keys: ["5"], label: "Notes", run: tab("notes") },
       { keys: ["Ctrl+z"], label: "Undo the grade", run: () => this.grade.step("undo") }, { keys: ["Ctrl+y"], label: "Redo the grade", run: () => this.grade.step("redo") },
-      { keys: ["Escape"], label: "Nothing compared, no wall", run: () => (this.comparing.wall(false), this.comparing.choose(""), this.stage.loupe(null)) },
+      { keys: ["Escape"], label: "Nothing compared, no wall", run: () => (this.comparing.wall(false), this.comparing.choose(""), this.stage.loupe(null), this.stage.pick(null)) },
       { keys: ["?"], label: "This list", run: () => byId("keys").showModal() },
     ]);
   }

@@ -120,6 +120,11 @@ export class Stage {
     box.addEventListener("dblclick", (e) => !e.target.closest("#edge, #wall") && this.toggleExact());
     box.addEventListener("pointerdown", (e) => {
       if (e.button !== 0 || e.target.closest("#edge, #wall")) return;
+      if (this.picking) {
+        const told = this.picking;
+        this.pick(null);
+        return told(this.share(e));
+      }
       if (this.drawing) this.drawing.push([this.share(e)]);
       else from = { x: e.clientX, y: e.clientY, view: this.view ?? this.#fit() };
       box.setPointerCapture(e.pointerId);
@@ -140,6 +145,12 @@ export class Stage {
     });
     box.addEventListener("pointercancel", () => (from = null));
     box.addEventListener("pointerleave", () => (byId("loupe").hidden = true));
+  }
+
+  /** The next click tells a place instead of moving the picture; null: no more. @param {((place: number[]) => void)|null} told */
+  pick(told) {
+    this.picking = told;
+    this.box.style.cursor = told ? "crosshair" : "";
   }
 
   /** A place of the picture in shares of it. */

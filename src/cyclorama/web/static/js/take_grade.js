@@ -40,7 +40,7 @@ export class TakeGrade {
 
   /** Names the state of the grade in addresses. */
   get version() {
-    return this.state.version;
+    return this.state?.version ?? "";
   }
 
   // what the fields ask of a project, of the take
@@ -50,6 +50,7 @@ export class TakeGrade {
 
   value(path) {
     if (path === "look/tone/view") return this.finishing.view;
+    if (path.startsWith("defocus/")) return this.finishing.defocus?.[path.slice(8)];
     return path.replace("look/grade", "grade").split("/").reduce((at, step) => at?.[step], { grade: this.#grade(this.finishing) });
   }
 
@@ -76,6 +77,7 @@ export class TakeGrade {
 
   #with(finishing, path, value) {
     if (path === "look/tone/view") return { ...finishing, view: value };
+    if (path.startsWith("defocus/")) return { ...finishing, defocus: { ...finishing.defocus, [path.slice(8)]: value } };
     const put = (node, [step, ...rest]) => ({ ...node, [step]: rest.length ? put(node[step], rest) : value });
     return this.#withGrade(finishing, put(this.#grade(finishing), path.replace("look/grade/", "").split("/")));
   }
@@ -132,6 +134,7 @@ export class TakeGrade {
     this.card.show();
     this.#showParts();
     this.#showLights();
+    this.#showDefocus();
     this.#showBehind();
   }
 
@@ -178,6 +181,33 @@ export class TakeGrade {
       const filter = make("input", { type: "color", class: "swatch h-[20px] w-[28px]", value: toHex(here.colour), "aria-label": `${name}, filter`, title: "A filter in front of it", onchange: (e) => this.#keep(change({ colour: fromHex(e.target.value) }), name) });
       return make("div", { class: "row" }, make("span", { class: "name w-[76px] flex-none truncate", title: name }, name.replace("light ", "")), slider, value, filter);
     }));
+  }
+
+  #showDefocus() {
+    const { defocus } = this.state.finishing;
+    byId("defocus-group").hidden = !this.state.deep || Boolean(this.state.why_not);
+    byId("defocus-on").setAttribute("aria-checked", String(Boolean(defocus)));
+    byId("defocus-values").hidden = !defocus;
+  }
+
+  #bindDefocus() {
+    const pick = byId("defocus-pick");
+    const change = (defocus) => this.#keep({ ...this.state.finishing, defocus }, "Defocus");
+    byId("defocus-on").addEventListener("click", async () => {
+      if (this.state.finishing.defocus) return change(null);
+      // it begins sharp where the picture has its middle
+      const found = await get(`${this.url}/depth/${this.room.number()}?x=0.5&y=0.5`).catch((error) => (say(error.message, 10), null));
+      return found && change({ f_number: 4, focus_m: found.depth_m ?? 1 });
+    });
+    pick.addEventListener("click", () => {
+      pick.setAttribute("aria-pressed", "true");
+      this.room.pick(async ([x, y]) => {
+        pick.setAttribute("aria-pressed", "false");
+        const found = await get(`${this.url}/depth/${this.room.number()}?x=${x}&y=${y}`).catch((error) => (say(error.message, 10), null));
+        if (!found) return null;
+        return found.depth_m ? change({ ...this.state.finishing.defocus, focus_m: found.depth_m }) : say("Nothing is there that could be in focus.");
+      });
+    });
   }
 
   #showBehind() {
@@ -245,6 +275,7 @@ export class TakeGrade {
   }
 
   #bind() {
+    this.#bindDefocus();
     this.#bindBehind();
     byId("grade-undo").addEventListener("click", () => this.step("undo"));
     byId("grade-redo").addEventListener("click", () => this.step("redo"));
