@@ -51,7 +51,8 @@ class CuttingBench {
   }
 
   async begin() {
-    await this.store.load();
+    this.there = this.store.load();
+    await this.there;
     this.tab(location.hash.slice(1) || "shelf");
     await Promise.all([this.#offerTakes(), this.#offerSounds(), this.delivery.begin()]);
     setInterval(() => !document.hidden && !this.player.playing && this.store.look(), LOOK_EVERY_MS);
@@ -110,6 +111,7 @@ class CuttingBench {
 
   /** Show a frame of the cut; beyond its ends the nearest. */
   async go(frame) {
+    await this.there; // a key may come while the cut is still on its way
     const { total } = this.store.state;
     if (!total) return;
     this.#arrive(Math.min(total - 1, Math.max(0, frame)));
@@ -333,7 +335,8 @@ class CuttingBench {
     }));
     byId("file-sound").addEventListener("change", (e) => this.#brought(e.target, async (files) => this.#putSound(await upload(`/api/projects/${this.id}/sounds`, files))));
     for (const step of document.querySelectorAll("[data-step]")) step.addEventListener("click", () => this.go(this.at + Number(step.dataset.step)));
-    byId("frame-now").addEventListener("change", (e) => {
+    byId("frame-now").addEventListener("change", async (e) => {
+      await this.there; // it may be typed while the cut is still on its way
       const frame = calculate(e.target.value, "", this.store.rate());
       if (frame === null) say(`‘${e.target.value}’ is not a number.`);
       else this.go(Math.round(frame));
