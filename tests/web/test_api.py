@@ -317,3 +317,26 @@ def test_moves_are_kept_for_other_projects_and_go_out_and_in(client: TestClient,
         "no move to keep"
         in client.post(f"/api/projects/{hold['project']['id']}/moves", json={"name": "x"}).json()["error"]
     )
+
+
+def test_a_project_is_taken_along_and_opened_elsewhere(client: TestClient) -> None:
+    key = intake(client, "/api/intakes", {"ball.glb": glb()})["result"]["project"]
+    assert client.get(f"/api/projects/{key}/bundle").status_code == 404
+    job = ended(client, client.post(f"/api/projects/{key}/bundle").json())
+    assert job["state"] == "done"
+    answer = client.get(f"/api/projects/{key}/bundle")
+    assert answer.headers["content-type"] == "application/zip"
+    assert client.get(f"/api/projects/{key}/bundle").status_code == 404  # it was sent, and takes no room any more
+    opened = intake(client, "/api/intakes", {"ball.zip": answer.content})
+    assert opened["state"] == "done"
+    assert "beside it" in opened["result"]["says"]
+    there, here = (client.get(f"/api/projects/{k}").json()["project"] for k in (opened["result"]["project"], key))
+    assert there["items"] == here["items"]
+    refused = intake(client, f"/api/projects/{key}/subject", {"ball.zip": answer.content})
+    assert refused["state"] == "failed"
+    assert "reel wall" in refused["message"]
+    spoilt = bytearray(answer.content)
+    spoilt[len(spoilt) // 2] ^= 255
+    damaged = intake(client, "/api/intakes", {"ball.zip": bytes(spoilt)})
+    assert damaged["state"] == "failed"
+    assert "damaged" in damaged["message"]

@@ -13,6 +13,7 @@ import hashlib
 import json
 import zipfile
 import zlib
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated
@@ -67,8 +68,13 @@ class Unbundled:
     """what is not as it was"""
 
 
-def pack_bundle(studio: Studio, project_id: str, target: Path) -> Manifest:
-    """Write a project, its cut and all files they need. Raises NotFoundError, DamagedError."""
+def pack_bundle(
+    studio: Studio, project_id: str, target: Path, tell: Callable[[float], None] = lambda share: None
+) -> Manifest:
+    """Write a project, its cut and all files they need. `tell` hears which share is done, and may raise to stop.
+
+    Raises NotFoundError, DamagedError.
+    """
     project, cut = studio.projects.get(project_id).project, studio.cuts.get(project_id).cut
     documents = {"project.json": project.model_dump_json(), "cut.json": cut.model_dump_json()}
     needed = sorted(set().union(*map(keys_in, documents.values())))
@@ -78,7 +84,10 @@ def pack_bundle(studio: Studio, project_id: str, target: Path) -> Manifest:
     try:
         with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as box:
             told = {name: _put(box, name, text.encode()) for name, text in documents.items()}
-            files = {key: _put(box, f"files/{key}", studio.assets.get(key)) for key in keys}
+            files = {}
+            for i, key in enumerate(keys):
+                tell(i / len(keys))
+                files[key] = _put(box, f"files/{key}", studio.assets.get(key))
             manifest = Manifest(kind=KIND, version=1, name=project.name, documents=told, files=files, missing=missing,
                                 takes=sorted({c.take_id for c in cut.clips if c.take_id}))  # fmt: skip
             box.writestr("manifest.json", manifest.model_dump_json(indent=1))
@@ -93,16 +102,27 @@ def _put(box: zipfile.ZipFile, name: str, data: bytes) -> Entry:
     return Entry(sha256=hashlib.sha256(data).hexdigest(), bytes=len(data))
 
 
-def open_bundle(studio: Studio, path: Path) -> Unbundled:
+def is_bundle(path: Path) -> bool:
+    """Whether a file may be a bundle: a zip with what every bundle has."""
+    try:
+        with zipfile.ZipFile(path) as box:
+            return {"manifest.json", "project.json", "cut.json"} <= set(box.namelist())
+    except (OSError, *_UNREADABLE):
+        return False
+
+
+def open_bundle(studio: Studio, path: Path, tell: Callable[[float], None] = lambda share: None) -> Unbundled:
     """Take a project out of a bundle, under another id where its own is taken.
 
-    Every file is compared with its sum before anything is kept. Raises IntakeError with a sentence when something is
+    Every file is compared with its sum before anything is kept; `tell` hears which share of that is done, and may raise
+    to stop. Raises IntakeError with a sentence when something is
     damaged, missing or not what it should be.
     """
     try:
         with zipfile.ZipFile(path) as box:
             manifest = _manifest(box)
-            for key, entry in manifest.files.items():
+            for i, (key, entry) in enumerate(manifest.files.items()):
+                tell(i / len(manifest.files))
                 _read(box, f"files/{key}", entry)
             project = load_project(_read(box, "project.json", manifest.documents["project.json"]).decode())
             cut = Cut.model_validate_json(_read(box, "cut.json", manifest.documents["cut.json"]))

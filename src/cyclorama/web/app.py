@@ -19,6 +19,7 @@ from ..store.backup import daily_backup
 from ..store.database import JobKind
 from ..store.tidy import tidy
 from . import (
+    bundles,
     checks,
     colours,
     cuts,
@@ -85,6 +86,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
             "check": checks.check_kind(studio),
             "delivery": deliveries.delivery_kind(studio),
             "post": posts.post_kind(studio),
+            "bundle": bundles.bundle_kind(studio),
         }
         work = Work(studio, kinds)
         work.start()
@@ -132,6 +134,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         colours,
         ready_stock,
         stock,
+        bundles,
         cuts,
         deliveries,
         posts,

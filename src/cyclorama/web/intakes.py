@@ -8,12 +8,13 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from ..core.errors import ChangeError, telling_of_space
+from ..core.errors import ChangeError, IntakeError, telling_of_space
 from ..core.geometry.kept import Intake
 from ..core.scene import FOR_CLIPS, Detail, new_project
 from ..core.sheet.arrive import put_beside, put_on_set
 from ..core.sheet.replace import finest, kept_by_name, made_again, standing
 from ..store import AssetStore, Studio
+from ..store.bundle import is_bundle, open_bundle
 from ..store.jobs import Job, Result
 from .lens import Lens, LensEye
 from .limited import Tell, run_limited
@@ -86,11 +87,22 @@ def _bring_in(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
     spec = Incoming.model_validate_json(job.spec)
     folder = studio.folder / INCOMING / spec.folder
     paths = {name: str(folder / file) for name, file in spec.files.items()}
+    if len(paths) == 1 and is_bundle(only := Path(*paths.values())):
+        return _open(studio, only, spec.project_id, hand)
     intake = _read(job, hand, _read_and_keep, paths, studio.folder / "assets")
     studio.keep_intake(intake)
     if spec.beside and spec.project_id is not None and studio.projects.get(spec.project_id).project.items:
         return _accept_beside(studio, intake, spec.project_id, hand)
     return _accept(studio, lens, intake, spec.project_id, hand)
+
+
+def _open(studio: Studio, path: Path, project_id: str | None, hand: Hand) -> Result:
+    """A bundle is a project of its own."""
+    if project_id is not None:
+        raise IntakeError("That is a bundle with a project of its own. Drop it on the reel wall to open it.")
+    opened = open_bundle(studio, path, lambda share: hand.tell("Comparing every file with its sum", 0.95 * share))
+    version = studio.projects.version(opened.id)
+    return {"project": opened.id, "version": version, "kept": 0, "says": " ".join(opened.says)}
 
 
 def _make_again(studio: Studio, job: Job, hand: Hand) -> Result:

@@ -1,7 +1,7 @@
 /** The reel wall: pictures that play on hover, and new projects. */
 
-import { post, remove, say } from "./api.js";
-import { acceptFiles, bringIn } from "./intake.js";
+import { make, post, remove, say } from "./api.js";
+import { acceptFiles, bringIn, follow } from "./intake.js";
 
 const still = matchMedia("(prefers-reduced-motion: reduce)");
 
@@ -67,15 +67,31 @@ for (const button of document.querySelectorAll("[data-remove]"))
     if (!confirm(`Remove ‘${button.dataset.name}’ with its takes? This cannot be undone.`)) return;
     try {
       await remove(`/api/projects/${button.dataset.remove}`);
-      button.parentElement.remove();
+      button.closest("[data-project]").remove();
     } catch (error) {
       say(error.message);
     }
   });
 
+for (const button of document.querySelectorAll("[data-pack]"))
+  button.addEventListener("click", async () => {
+    const url = `/api/projects/${button.dataset.pack}/bundle`;
+    const packed = await follow(`Packing ${button.dataset.name}`, () => post(url));
+    if (!packed) return;
+    make("a", { href: url, download: "" }).click();
+    if (packed.missing) say(`${packed.missing} files that it refers to are not in the studio; the bundle tells which.`, 10);
+  });
+
+const READ_MS = 5000;
+
 async function begin(files) {
   const result = await bringIn("/api/intakes", files);
-  if (result) location.href = `/projects/${result.project}`;
+  if (!result) return;
+  if (result.says) {
+    say(result.says, READ_MS / 1000);
+    await new Promise((done) => setTimeout(done, READ_MS));
+  }
+  location.href = `/projects/${result.project}`;
 }
 const pick = document.getElementById("model-file");
 document.getElementById("new-from-model").addEventListener("click", () => pick.click());
