@@ -26,7 +26,7 @@ from cyclorama.core.material.row import BASE, EMISSION
 from cyclorama.core.motion import moment, moments_over
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.compile.compiler import SceneCompiler
-from cyclorama.core.render.film.denoise import denoise
+from cyclorama.core.render.film.denoise import denoise, guide
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.meter import meter_subject
 from cyclorama.core.render.film.tracer import Tracer
@@ -287,6 +287,20 @@ def test_a_missing_file_is_told() -> None:
 
     with pytest.raises(NotFoundError):
         SceneCompiler(gone).compile(moment(project, 1), 16, 16)
+
+
+def test_guides_keep_their_signs_and_lose_their_noise() -> None:
+    """Normals of a roof: left half to one side, right half to the other, with the noise of edges and few samples."""
+    rng = np.random.default_rng(3)
+    truth = np.zeros((64, 96, 3), np.float32)
+    truth[:, :48], truth[:, 48:] = (-0.8, 0.6, 0.0), (0.0, -0.6, 0.8)
+    noisy = truth + rng.normal(0, 0.05, truth.shape).astype(np.float32)
+    found = guide("normal", noisy)
+    assert np.abs(found - truth)[:, 4:44].mean() < 0.25 * np.abs(noisy - truth).mean()
+    assert found[32, 20] == pytest.approx(truth[32, 20], abs=0.02)
+    assert found[32, 70] == pytest.approx(truth[32, 70], abs=0.02)
+    flat = np.clip(0.5 + rng.normal(0, 0.05, truth.shape), 0, 1).astype(np.float32)
+    assert guide("albedo", flat).std() < 0.2 * flat.std()
 
 
 @pytest.mark.parametrize("place", [(40, 60), (63, 30), (0, 70), (32, 0), (20, 95), (62, 50)])

@@ -1,5 +1,10 @@
 """Denoising a film with Open Image Denoise, guided by albedo and normal."""
 
+import threading
+from collections import OrderedDict
+from functools import cache
+from typing import Literal
+
 import numpy as np
 import pyoidn
 
@@ -27,8 +32,10 @@ def denoise_picture(noisy: RGBImage, albedo: RGBImage | None, normal: RGBImage |
     """A picture (h, w, 3) without noise, guided by what is known of its surfaces: albedo 0…1, normals −1…1."""
     if albedo is None:
         return _clean(noisy, (), "high", False)
-    guides = tuple(pyoidn.denoise(_bordered(g), quality="fast") for g in (albedo, normal) if g is not None)
-    return _clean(noisy, guides, "high", True)
+    guides = [guide("albedo", _bordered(albedo))]
+    if normal is not None:
+        guides.append(guide("normal", _bordered(normal)))
+    return _clean(noisy, tuple(guides), "high", True)
 
 
 def denoise_shares(
@@ -52,16 +59,63 @@ def denoise_shares(
     return {name: np.asarray(part * fit + rest, np.float32) for name, part in clean.items()}
 
 
+MOST_FILTERS = 6
+"""A filter holds memory for pictures of its size."""
+Kind = Literal["albedo", "normal"]
 Guides = tuple[RGBImage, ...]
 """Albedo and normal; either the first alone, or none."""
 
 
 def _guides(film: Film, quality: str, prefilter: bool) -> Guides:
     albedo, normal = _bordered(film.albedo), _bordered(film.normal)
-    if prefilter:
-        albedo = pyoidn.denoise(albedo, quality="fast")
-        normal = pyoidn.denoise(normal, quality="fast")
-    return albedo, normal
+    return (guide("albedo", albedo), guide("normal", normal)) if prefilter else (albedo, normal)
+
+
+class _GuideFilters:
+    """The library's filters for guides, kept: a new one takes several times as long as what it does.
+
+    They are others than those for colours, which would take normals below zero for zero and leave edges ragged.
+    """
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._device = pyoidn.Device()
+        self._device.commit()
+        self._kept: OrderedDict[tuple[str, tuple[int, ...]], pyoidn.Filter] = OrderedDict()
+
+    def clean(self, kind: Kind, picture: RGBImage) -> RGBImage:
+        """Raises RuntimeError where the library fails."""
+        picture = np.ascontiguousarray(picture, np.float32)
+        out = np.empty_like(picture)
+        with self._lock:
+            filter_ = self._filter(kind, picture.shape)
+            filter_.set_image(kind, picture, pyoidn.OIDN_FORMAT_FLOAT3)
+            filter_.set_image("output", out, pyoidn.OIDN_FORMAT_FLOAT3)
+            filter_.commit()
+            filter_.execute()
+            if (error := self._device.get_error()) is not None:
+                raise RuntimeError(f"Open Image Denoise: {error}")
+        return out
+
+    def _filter(self, kind: Kind, shape: tuple[int, ...]) -> pyoidn.Filter:
+        key = kind, shape
+        if key not in self._kept:
+            self._kept[key] = pyoidn.Filter(self._device)
+            self._kept[key].set_quality(pyoidn.OIDN_QUALITY_FAST)
+        self._kept.move_to_end(key)
+        while len(self._kept) > MOST_FILTERS:
+            self._kept.popitem(last=False)[1].release()
+        return self._kept[key]
+
+
+@cache
+def _filters() -> _GuideFilters:
+    return _GuideFilters()
+
+
+def guide(kind: Kind, noisy: RGBImage) -> RGBImage:
+    """Albedo 0…1 or normals −1…1 (h, w, 3) without noise."""
+    return _filters().clean(kind, noisy)
 
 
 def _clean(noisy: RGBImage, guides: Guides, quality: str, prefiltered: bool) -> RGBImage:
