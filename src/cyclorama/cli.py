@@ -238,14 +238,18 @@ def bundle(
     data: Data = HOME / "studio",
 ) -> None:
     """Pack a project with its cut and all files they need into one zip, for another machine. Takes are not in it."""
+    from rich.console import Console
+
     from .core.sheet.words import data_size
+    from .shoot.bar import bar
     from .shoot.command import find_project
     from .store import open_studio
     from .store.bundle import pack_bundle
 
-    with _told():
+    with _told(), bar(Console(stderr=True)) as tell:
         studio = open_studio(data)
-        manifest = pack_bundle(studio, find_project(studio, project).project.id, target)
+        project_id = find_project(studio, project).project.id
+        manifest = pack_bundle(studio, project_id, target, lambda share: tell("Packing", share))
     typer.echo(f"{target}: {len(manifest.files)} files, {data_size(target.stat().st_size)}.")
     if manifest.missing:
         typer.echo(f"{len(manifest.missing)} files it refers to were not there.", err=True)
@@ -257,11 +261,14 @@ def open_(
     data: Data = HOME / "studio",
 ) -> None:
     """Take a project out of a bundle. Every file is compared with its sum before anything is kept."""
+    from rich.console import Console
+
+    from .shoot.bar import bar
     from .store import open_studio
     from .store.bundle import open_bundle
 
-    with _told():
-        opened = open_bundle(open_studio(data), path)
+    with _told(), bar(Console(stderr=True)) as tell:
+        opened = open_bundle(open_studio(data), path, lambda share: tell("Comparing sums", share))
     typer.echo(f"‘{opened.name}’ is here, as {opened.id}.")
     for sentence in opened.says:
         typer.echo(f"  {sentence}")

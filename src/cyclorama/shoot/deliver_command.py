@@ -1,20 +1,18 @@
 """`./cyc cut` and `./cyc deliver`: handing over in a terminal, with a progress bar and what was found in the file."""
 
 import re
-import time
 from pathlib import Path
 from typing import get_args
 
 from rich.console import Console
-from rich.progress import BarColumn, Progress, TextColumn
 
 from ..core.clip.cut import Cut
 from ..core.clip.delivery import PRESETS, Delivery, PresetName
 from ..core.clip.edits import AddClip, edited
 from ..core.errors import CycloramaError, NotFoundError, ShootError
 from ..core.motion import FrameRate
-from ..core.sheet.words import duration
 from ..store import Studio, TakeRecord, open_studio
+from .bar import bar
 from .command import find_project
 from .handing import file_name, folder_of, hand_over, remove_files
 from .reel import film_of
@@ -39,16 +37,7 @@ def deliver_in_terminal(
         delivery = _delivery(cut, preset, size, fits_mb, rounds)
         stem = studio.projects.get(project_id).project.name if take_id is None else take_id
         handed = studio.cuts.hand_over(project_id, file_name(stem, delivery), delivery, cut)
-        columns = (TextColumn("{task.description}"), BarColumn(None), TextColumn("{task.fields[left]}"))
-        began = time.monotonic()
-        with Progress(*columns, console=console) as bar:
-            task = bar.add_task("Begins", total=1.0, left="")
-
-            def tell(what: str, share: float) -> None:
-                spent = time.monotonic() - began
-                left = f"{duration(spent * (1 - share) / share)} left" if share > 0.02 else ""
-                bar.update(task, completed=share, description=what, left=left)
-
+        with bar(console) as tell:
             try:
                 found = hand_over(studio, handed, tell)
             except BaseException:  # also Ctrl+C: who asks again begins another
