@@ -115,6 +115,14 @@ def test_exposure_and_a_curve_are_pulled_and_numbers_change(
     assert points[0] == pytest.approx((-2.0, 1.0), abs=0.15)
     page.keyboard.press("Escape")
     page.locator("#stage").focus()
+    page.keyboard.press("3")  # beside what it was before the curve
+    expect(page.locator("#compare-with option[value='state-1']")).to_have_count(1)
+    page.select_option("#compare-with", "state-1")
+    expect(page.locator("#figures-says")).to_contain_text("Differs", timeout=LONG_MS)
+    page.wait_for_function("() => document.getElementById('other').src.includes('state=1')")
+    page.locator("#stage").focus()
+    page.keyboard.press("Escape")
+    page.keyboard.press("2")
     for _ in range(2):
         page.keyboard.press("Control+z")
         page.wait_for_timeout(150)
