@@ -28,8 +28,8 @@ from .pass_files import depth_of, mask_of, picture_of, pixels_of
 
 F16 = NDArray[np.float16]
 F32 = NDArray[np.float32]
-MOST_BYTES = 600_000_000
-"""Of decoded masters that are kept: 240 frames of 1280×720 at the size of a window, and more."""
+MOST_BYTES = 800_000_000
+"""Of decoded masters that are kept: 240 frames of 16:9, 960 wide as in a window."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,7 +219,8 @@ def _decoded(take: TakeRecord, number: int, width: int | None) -> Linear:
     name = BEAUTY if take.project.shot.shoot.file_format == "exr" else MASTER
     picture, broken = mended(picture_of(take, name, number))
     if width is not None and width < picture.shape[1]:
-        picture = narrowed(widened(picture), width).astype(np.float16)
+        planes = (narrowed(widened(picture[..., c]), width) for c in range(picture.shape[2]))
+        picture = np.stack([plane.astype(np.float16) for plane in planes], -1)
     return Linear(
         np.ascontiguousarray(picture[..., :3]), picture[..., 3].copy() if picture.shape[2] == 4 else None, broken
     )
