@@ -23,7 +23,7 @@ from cyclorama.core.render.film.frame import expose_frame, finish_of
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
 from cyclorama.shoot import desk
-from cyclorama.shoot.finished import Masters, finished, reader_of
+from cyclorama.shoot.finished import Masters, finished
 from cyclorama.shoot.frames import file_path, frame_path, frames_to_shoot, master_path
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store.tidy import tidy
@@ -94,7 +94,7 @@ def test_the_lens_shows_what_the_take_is_delivered_as(client: TestClient, data_f
     graded(client, take, GRADE, view="aces")
     record = studio.takes.get(take)
     finishing = studio.screening.finish(record).finishing
-    delivered = to_bytes(finished(record, 1, finishing, Masters(reader_of(studio)), studio.assets.get))
+    delivered = to_bytes(finished(record, 1, finishing, Masters(studio), studio.assets.get))
     assert client.post(f"/api/takes/{take}/finish-to-look").status_code == 200
     project = studio.projects.get(record.project_id).project
     assert project.look.grade.contrast == 1.2

@@ -24,7 +24,7 @@ from cyclorama.core.scene import Grade, put_all
 from cyclorama.shoot import desk
 from cyclorama.shoot.checking import check_take
 from cyclorama.shoot.cleaning import NEEDED, CleanMaker
-from cyclorama.shoot.finished import Masters, reader_of
+from cyclorama.shoot.finished import Masters
 from cyclorama.shoot.frames import frames_to_shoot, pass_path
 from cyclorama.shoot.maker import FrameMaker
 from cyclorama.shoot.pass_files import channels_of, mask_of
@@ -104,7 +104,7 @@ def test_a_part_is_graded_alone(client: TestClient, take: tuple[object, str]) ->
     assert (before - after)[mask > 0.99].min() > 0
     both = graded(client, key, {"exposure_stops": 1}, parts=parts)
     assert both.status_code == 200
-    lit = Masters(reader_of(studio)).get(record, 1).rgb  # type: ignore[arg-type]
+    lit = Masters(studio).get(record, 1).rgb  # type: ignore[arg-type]
     shared = (mask == 0) & (lit.max(axis=2) < 0.2)
     assert (frame(client, key).astype(int) - before)[shared].min() > 0
     nobody = [{"layer": "objects", "name": "Nobody", "grade": {"exposure_stops": -3}}]
@@ -195,7 +195,7 @@ def test_noise_is_taken_out_afterwards(client: TestClient, data_folder: Path, tr
     assert made.process == "denoise"
     assert shoot_take(studio, made.id, tracer) == "done"
     source, clean = studio.takes.get(key), studio.takes.get(made.id)
-    noisy, quiet = (Masters(reader_of(studio)).get(t, 1).rgb.astype(float) for t in (source, clean))
+    noisy, quiet = (Masters(studio).get(t, 1).rgb.astype(float) for t in (source, clean))
 
     def roughness(light: np.ndarray) -> float:
         luma = np.log(np.maximum(light @ LUMA, 1e-3))
@@ -225,7 +225,7 @@ def test_frames_beside_one_take_out_more_noise(client: TestClient, data_folder: 
 
     def cleaned(passes: list[str]) -> dict[int, np.ndarray]:
         told = replace(take, project=put_all(take.project, {"shot/shoot/passes/wanted": tuple(passes)}))
-        cleaner = CleanMaker(told, Masters(reader_of(studio)))  # type: ignore[arg-type]
+        cleaner = CleanMaker(told, Masters(studio))  # type: ignore[arg-type]
         return {n: cleaner.make(n).picture for n in (2, 3)}
 
     def jumps(light: dict[int, np.ndarray]) -> float:

@@ -15,7 +15,7 @@ from ..core.sequence.paint import Paints, is_paint
 from ..core.sheet import review
 from ..store import Studio, TakeRecord
 from ..store.takes import MASTER
-from .finished import Masters, ReadTake, finished, reader_of, state_of, sums_of, why_not_gradable
+from .finished import Masters, finished, state_of, sums_of, why_not_gradable
 from .frames import read_whole
 from .pass_files import mask_of
 
@@ -23,9 +23,9 @@ PAINTED = 8
 """In so many frames, spread over the take, paint is looked at."""
 
 
-def source_of(take: TakeRecord, finishing: Finishing, read_take: ReadTake) -> str:
+def source_of(take: TakeRecord, finishing: Finishing, studio: Studio) -> str:
     """A fingerprint of the frames and of how they are finished: while it is the same, so is what checks find."""
-    return hashlib.sha256(f"{state_of(finishing, read_take)} {sums_of(take)}".encode()).hexdigest()
+    return hashlib.sha256(f"{state_of(finishing, studio)} {sums_of(take)}".encode()).hexdigest()
 
 
 def check_take(studio: Studio, take: TakeRecord, tell: Callable[[float], None] = lambda share: None) -> Checked:
@@ -40,7 +40,7 @@ def check_take(studio: Studio, take: TakeRecord, tell: Callable[[float], None] =
         unreadable, [n for n in take.numbers if n not in take.frames], _alike(take), _cut(studio, take),
         lambda: paints.findings(list(take.numbers)),
     )  # fmt: skip
-    studio.screening.keep_checked(take.id, source_of(take, finishing, reader_of(studio)), checked.model_dump_json())
+    studio.screening.keep_checked(take.id, source_of(take, finishing, studio), checked.model_dump_json())
     return checked
 
 
@@ -48,7 +48,7 @@ def _looks(
     studio: Studio, take: TakeRecord, finishing: Finishing, unreadable: dict[int, str], paints: Paints,
     tell: Callable[[float], None],
 ) -> Iterator[Look]:  # fmt: skip
-    masters, numbers = Masters(reader_of(studio), 0), [n for n in take.numbers if n in take.frames]
+    masters, numbers = Masters(studio, 0), [n for n in take.numbers if n in take.frames]
     gradable = why_not_gradable(take) is None
     painted = (
         set(numbers[:: -(-len(numbers) // PAINTED)]) if "materials" in take.project.shot.shoot.passes.wanted else ()

@@ -2,7 +2,6 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -52,25 +51,11 @@ class Linear:
         return self.rgb.nbytes + (0 if self.alpha is None else self.alpha.nbytes)
 
 
-ReadTake = Callable[[str], tuple[TakeRecord, Finishing]]
-"""Gives a take and how it is finished. Raises NotFoundError."""
-
-
-def reader_of(studio: Studio) -> ReadTake:
-    """Reads takes of a studio as they stand."""
-
-    def read(take_id: str) -> tuple[TakeRecord, Finishing]:
-        take = studio.takes.get(take_id)
-        return take, studio.screening.finish(take).finishing
-
-    return read
-
-
 class Masters:
     """Masters of takes, decoded at the size at which they are looked at; those used last are kept."""
 
-    def __init__(self, read_take: ReadTake, most_bytes: int = MOST_BYTES):
-        self.read_take = read_take
+    def __init__(self, studio: Studio, most_bytes: int = MOST_BYTES):
+        self.studio = studio
         self._most, self._held = most_bytes, 0
         self._kept: OrderedDict[tuple[Path, int, int], Linear] = OrderedDict()
         self._lock = threading.Lock()
@@ -162,7 +147,7 @@ def _other(
     """Light of the frame of another take that lies behind one, as that take is graded; what lies behind it counts only
     where it is no take again."""
     try:
-        other, finishing = masters.read_take(take_id)
+        other, finishing = _as_it_stands(masters.studio, take_id)
     except NotFoundError as error:
         raise ShootError("The take that lies behind this one was removed. Choose another backdrop.") from error
     at = other.numbers[take.numbers.index(number) % len(other.numbers)]
@@ -179,13 +164,19 @@ def sums_of(take: TakeRecord) -> str:
     )
 
 
-def state_of(finishing: Finishing, read_take: ReadTake) -> str:
+def _as_it_stands(studio: Studio, take_id: str) -> tuple[TakeRecord, Finishing]:
+    """A take and how it is finished. Raises NotFoundError."""
+    take = studio.takes.get(take_id)
+    return take, studio.screening.finish(take).finishing
+
+
+def state_of(finishing: Finishing, studio: Studio) -> str:
     """Names what a finishing gives, with the state of a take that lies behind."""
     text = finishing.model_dump_json()
     if finishing.behind is None or not finishing.behind.take:
         return text
     try:
-        other, its = read_take(finishing.behind.take)
+        other, its = _as_it_stands(studio, finishing.behind.take)
     except NotFoundError:
         return text
     return f"{text} {its.model_dump_json()} {sums_of(other)}"

@@ -32,7 +32,7 @@ from ..core.sequence.names import slug
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.cuts import Handed
-from .finished import Masters, reader_of
+from .finished import Masters
 from .package import write_package
 from .reel import TakeReel
 from .sheeting import beside
@@ -115,7 +115,7 @@ def forecast_of(studio: Studio, project_id: str, cut: Cut, delivery: Delivery) -
 
 def _whole_reel(studio: Studio, cut: Cut) -> TakeReel:
     """Who gives the frames of a cut of which all are there. Raises ShootError."""
-    reel = TakeReel(studio, cut, Masters(reader_of(studio), 0), complete=True)
+    reel = TakeReel(studio, cut, Masters(studio, 0), complete=True)
     for fault in reel.faults():
         raise ShootError(fault)
     return reel

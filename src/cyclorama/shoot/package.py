@@ -15,7 +15,7 @@ from ..core.sequence.names import frame_name, sequence_stem
 from ..store import Studio
 from ..store.assets import put_in_place
 from ..store.cuts import Handed
-from .finished import Masters, finished_file, reader_of
+from .finished import Masters, finished_file
 from .reel import TakeReel
 
 Tell = Callable[[str, float], None]
@@ -55,7 +55,7 @@ def _write(studio: Studio, handed: Handed, reel: TakeReel, name: str, box: zipfi
         box.writestr(f"grades/{take_id}.cdl", written_cdl(finishing.grade, reel.takes[take_id].name))
         if finishing.grade.table.asset:
             box.writestr(f"grades/{take_id}.cube", studio.assets.get(finishing.grade.table.asset))
-    masters = Masters(reader_of(studio), 0)
+    masters = Masters(studio, 0)
     for k, (take_id, number) in enumerate(wanted):
         take = reel.takes[take_id]
         frame = take.numbers[number]

@@ -8,7 +8,7 @@ from ..core.clip.timeline import laid, shown_at
 from ..core.errors import ShootError
 from ..core.scene import Project
 from ..store import Studio, TakeRecord
-from .finished import Masters, finished, reader_of
+from .finished import Masters, finished
 from .frames import frame_path
 from .pass_files import mask_of, matte_names_of
 from .pass_pictures import pass_picture, views_of
@@ -33,7 +33,7 @@ def beside(studio: Studio, cut: Cut, reel: TakeReel, number: int, what: str) -> 
 
 
 def _passes(studio: Studio, take: TakeRecord, frame: int) -> Named:
-    masters, finishing = Masters(reader_of(studio), 0), studio.screening.finish(take).finishing
+    masters, finishing = Masters(studio, 0), studio.screening.finish(take).finishing
     names = views_of(take)
     if not names:
         raise ShootError(f"‘{take.name}’ was shot without passes. Tick some under Shoot, and shoot it again.")
@@ -49,7 +49,7 @@ def _parts(studio: Studio, take: TakeRecord, frame: int) -> Named:
             f"‘{take.name}’ was shot without mattes of its parts. Shoot it with the pass ‘Mattes of parts’."
         )
     finishing = studio.screening.finish(take).finishing
-    whole = finished(take, frame, finishing, Masters(reader_of(studio), 0), studio.assets.get)
+    whole = finished(take, frame, finishing, Masters(studio, 0), studio.assets.get)
     masks = ((name, mask_of(take, "objects", name, frame)) for name in matte_names_of(take, "objects"))
     return [(name, np.dstack([whole[..., :3], m])) for name, m in masks if float(m.mean()) > LEAST_SEEN]
 
@@ -66,7 +66,7 @@ def _colourways(studio: Studio, take: TakeRecord, frame: int) -> Named:
             f"Only one colourway of ‘{take.project.shot.name}’ has been shot in frame {frame}. Plan the others, and "
             "shoot them."
         )
-    masters = Masters(reader_of(studio), 0)
+    masters = Masters(studio, 0)
     return [
         (name, finished(t, frame, studio.screening.finish(t).finishing, masters, studio.assets.get))
         for name, t in sorted(found.items())

@@ -23,7 +23,7 @@ from ..store.takes import BEAUTY, MASTER, THUMB
 from .again import groups
 from .cleaning import CleanMaker
 from .equal import FrameKeys, light_of
-from .finished import Masters, reader_of
+from .finished import Masters
 from .frames import file_path, frame_path, frames_to_shoot, read_if_whole, sum_of
 from .made import Made, Makes, MakesHere, shown_files
 from .maker import FrameMaker, Maker
@@ -158,7 +158,7 @@ class _Run:
     """reasons of the last frames in a row that failed"""
 
     def __post_init__(self) -> None:
-        self.masters = Masters(reader_of(self.studio), 0)
+        self.masters = Masters(self.studio, 0)
         self.patience = Patience(self.studio, self.take, self.wish.check)
         self._begin_group(self.take)
 

@@ -12,7 +12,7 @@ from fastapi.staticfiles import StaticFiles
 from .. import __version__, gallery
 from ..core.errors import CycloramaError
 from ..gallery.site import create_site
-from ..shoot.finished import Masters, reader_of
+from ..shoot.finished import Masters
 from ..shoot.watch import Watch, mark_interrupted
 from ..store import Studio
 from ..store.backup import daily_backup
@@ -97,7 +97,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
             Puppets(studio),
             Posters(studio, lens, work),
             MadeEnvironments(studio),
-            Masters(reader_of(studio)),
+            Masters(studio),
             cuts.OpenCuts(),
         )
         yield

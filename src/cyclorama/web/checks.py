@@ -68,9 +68,7 @@ def checks(ctx: Ctx, take_id: str) -> ChecksAnswer:
             checked = Checked.model_validate_json(kept[1])
         except ValidationError:  # written by another version: they are made anew
             kept = None
-    current = kept is not None and kept[0] == source_of(
-        take, ctx.studio.screening.finish(take).finishing, ctx.masters.read_take
-    )
+    current = kept is not None and kept[0] == source_of(take, ctx.studio.screening.finish(take).finishing, ctx.studio)
     return ChecksAnswer(checked=checked, current=current, otherwise=in_words(take), pending=sorted(take.pending))
 
 

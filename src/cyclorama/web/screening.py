@@ -142,7 +142,7 @@ def finish_answer(ctx: Context, take: TakeRecord, found: Finished | None = None)
     s = take.project.shot.shoot
     return FinishAnswer(
         finishing=found.finishing, as_shot=Finishing.as_shot(take.project), neutral=Grade(),
-        version=content_hash(state_of(found.finishing, ctx.masters.read_take).encode())[:12], label=found.label,
+        version=content_hash(state_of(found.finishing, ctx.studio).encode())[:12], label=found.label,
         undo=found.undo, redo=found.redo, why_not=why_not_gradable(take), lights=kept_lights(take),
         transparent=s.transparent, deep="depth" in s.passes.wanted,
         mattes={n: matte_names_of(take, n) for n in MATTES if n in s.passes.wanted},

@@ -18,7 +18,7 @@ from ..core.sheet import readiness, review
 from ..core.sheet.planning import MOST_TAKES, Cell, Plan, as_planned, planned
 from ..core.sheet.readiness import Readiness
 from ..shoot import desk
-from ..shoot.finished import Masters, as_shot, finished, finished_file, reader_of, state_of, why_not_gradable
+from ..shoot.finished import Masters, as_shot, finished, finished_file, state_of, why_not_gradable
 from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path
 from ..shoot.made import THUMB_WIDTH, small_picture
 from .answers import ForecastAnswer, Removed
@@ -154,7 +154,7 @@ def thumb(ctx: Ctx, take_id: str, number: Number, request: Request) -> Response:
     if as_shot(take, finishing) or number not in take.frames or why_not_gradable(take) is not None:
         return _file(path, f"Frame {number}")
     sums = [s.sha256 if s else "" for s in take.frames[number].files.values()]
-    tag = f'"{content_hash(repr((state_of(finishing, ctx.masters.read_take), sums)).encode())}"'
+    tag = f'"{content_hash(repr((state_of(finishing, ctx.studio), sums)).encode())}"'
     headers = {"cache-control": "no-cache", "etag": tag}
     if tag in request.headers.get("if-none-match", ""):
         return Response(status_code=304, headers=headers)
@@ -226,7 +226,7 @@ def frames_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
     if not as_shot(take, finishing):
 
         def graded(number: int) -> bytes:
-            return finished_file(take, number, finishing, Masters(reader_of(ctx.studio), 0), ctx.studio.assets.get)
+            return finished_file(take, number, finishing, Masters(ctx.studio, 0), ctx.studio.assets.get)
 
     packing = Packing(take, graded)
     headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(packing.stem)}.zip"}

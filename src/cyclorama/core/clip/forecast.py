@@ -10,6 +10,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from . import pieces
 from .containers import encode
 from .delivery import Delivery
 from .programme import Programme
@@ -18,7 +19,7 @@ from .stills import file_of
 PIECES, PIECE = 4, 10
 """So many pieces, evenly spread, of so many frames each."""
 KEY_EVERY = 250
-"""Frames from one that stands for itself to the next, as the encoders have it at their defaults; of clips that are
+"""Frames from one that stands for itself to the next, as encoders have it that write all in one go; of clips that are
 shorter only the first is one."""
 SOUND_BYTES_S = {"aac": 24_000, "libmp3lame": 24_000, "libopus": 16_000, "pcm_s16le": 192_000}
 PICTURES = 3
@@ -51,7 +52,7 @@ def forecast(programme: Programme, delivery: Delivery) -> Forecast | None:
     if delivery.coding.kind != "moving":
         return None
     whole, changes = _weighed(programme, delivery.model_copy(update={"fits_mb": None, "rounds": 1}))
-    keys = math.ceil(count / KEY_EVERY)
+    keys = math.ceil(count / (pieces.PIECE if pieces.can_be_joined(delivery.coding) else KEY_EVERY))
     sound = SOUND_BYTES_S.get(delivery.coding.sound, 0) if delivery.sound and programme.sound else 0
     size = keys * whole + (count - keys) * changes + sound * seconds
     if delivery.fits_mb is not None:

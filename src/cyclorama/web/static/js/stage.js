@@ -122,6 +122,7 @@ export class Stage {
       if (e.button !== 0 || e.target.closest("#edge, #wall")) return;
       if (this.picking) {
         const told = this.picking;
+        this.picking = null;
         this.pick(null);
         return told(this.share(e));
       }
@@ -147,8 +148,9 @@ export class Stage {
     box.addEventListener("pointerleave", () => (byId("loupe").hidden = true));
   }
 
-  /** The next click tells a place instead of moving the picture; null: no more. @param {((place: number[]) => void)|null} told */
+  /** The next click tells a place instead of moving the picture, or null where it is not to; null: no more. @param {((place: number[]|null) => void)|null} told */
   pick(told) {
+    this.picking?.(null);
     this.picking = told;
     this.box.style.cursor = told ? "crosshair" : "";
   }

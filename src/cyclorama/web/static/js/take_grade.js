@@ -190,20 +190,25 @@ export class TakeGrade {
     byId("defocus-values").hidden = !defocus;
   }
 
+  /** How far away what is at a place of the frame is. */
+  #depth([x, y]) {
+    return get(`${this.url}/depth/${this.room.number()}?x=${x}&y=${y}`).catch((error) => (say(error.message, 10), null));
+  }
+
   #bindDefocus() {
     const pick = byId("defocus-pick");
     const change = (defocus) => this.#keep({ ...this.state.finishing, defocus }, "Defocus");
     byId("defocus-on").addEventListener("click", async () => {
       if (this.state.finishing.defocus) return change(null);
       // it begins sharp where the picture has its middle
-      const found = await get(`${this.url}/depth/${this.room.number()}?x=0.5&y=0.5`).catch((error) => (say(error.message, 10), null));
+      const found = await this.#depth([0.5, 0.5]);
       return found && change({ f_number: 4, focus_m: found.depth_m ?? 1 });
     });
     pick.addEventListener("click", () => {
       pick.setAttribute("aria-pressed", "true");
-      this.room.pick(async ([x, y]) => {
+      this.room.pick(async (place) => {
         pick.setAttribute("aria-pressed", "false");
-        const found = await get(`${this.url}/depth/${this.room.number()}?x=${x}&y=${y}`).catch((error) => (say(error.message, 10), null));
+        const found = place && (await this.#depth(place));
         if (!found) return null;
         return found.depth_m ? change({ ...this.state.finishing.defocus, focus_m: found.depth_m }) : say("Nothing is there that could be in focus.");
       });
