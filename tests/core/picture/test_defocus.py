@@ -63,6 +63,15 @@ def test_what_is_before_is_spread_over_what_is_sharp() -> None:
     assert row[-1] == pytest.approx(1.0, abs=1e-5)  # the picture's edge takes nothing away
 
 
+def test_nothing_shines_through_a_surface_that_leans_away() -> None:
+    picture = np.full((H, W, 3), 50.0, np.float32)  # a bright ground far behind
+    radius = np.full((H, W), 12.0, np.float32)
+    radius[10:70, 20:100] = np.linspace(-3, 6, 80, dtype=np.float32)  # a dark board before it
+    picture[10:70, 20:100] = 0.1
+    out, _ = defocused(picture, None, radius)
+    assert out[18:62, 28:84].max() - 0.1 < 0.005 * 50  # less than half a hundredth of what is behind
+
+
 def test_alpha_goes_along() -> None:
     alpha = np.zeros((H, W), np.float32)
     alpha[30:50, 50:70] = 1.0

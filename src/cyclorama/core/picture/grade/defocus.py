@@ -53,12 +53,14 @@ def defocused(picture: RGBImage, alpha: Mask | None, radius: F32, blades: int = 
     for kind in np.unique(kinds)[::-1]:
         mine = kinds == kind
         size = float(np.abs(radius[mine]).mean()) if kind else 0.0
-        there = np.flatnonzero(mine.any(axis=1))
+        # where a surface goes on into the next nearer kind, nothing from behind it shines through between the two
+        hides = mine | (kinds == kind - 1)
+        there = np.flatnonzero(hides.any(axis=1))
         rows = slice(max(0, there[0] - math.ceil(size)), there[-1] + math.ceil(size) + 1)
-        layer = whole[rows] * mine[rows, :, None]
+        layer = np.dstack([whole[rows] * mine[rows, :, None], hides[rows].astype(np.float32)])
         if kind:
             layer = spread(layer, size, blades)
-        out[rows] = layer + (1 - layer[..., -1:]) * out[rows]
+        out[rows] = layer[..., :-1] + (1 - layer[..., -1:]) * out[rows]
     known = np.maximum(out[..., -1:], np.float32(1e-6))
     if alpha is None:
         return out[..., :3] / known, None
