@@ -64,14 +64,34 @@ def files(take: TakeRecord) -> dict[str, bytes]:
 
 def test_frames_are_the_same_wherever_they_are_made(tmp_path: Path, tracer: Tracer, cluster: Cluster) -> None:
     here = shot(tmp_path / "here", tracer, samples=4, frames=12, **CALM)
-    cluster.add()
     for machines in (1, 2):
+        cluster.add()
+        cluster.joined()  # all shall have their share
         far = shot(tmp_path / f"{machines}", tracer, cluster.address, samples=4, frames=12, **CALM)
         assert files(far) == files(here)
         assert {f.machine for f in far.frames.values()} == {f"lamp-{k}" for k in range(1, machines + 1)}
         assert all(f.seconds > 0 for f in far.frames.values())
-        cluster.add()
-        time.sleep(8 if machines == 1 else 0)  # both shall have their share
+
+
+def test_takes_that_are_shot_beside_each_other_keep_to_themselves(
+    tmp_path: Path, tracer: Tracer, cluster: Cluster
+) -> None:
+    cluster.add()
+    studio, saved = studio_with(tmp_path / "far", samples=4, frames=3, **CALM)
+    takes = [
+        desk.call_take(studio, replace(saved, project=edited(saved.project, look__tone__ev100=ev)), start=False)
+        for ev in (9.0, 8.0)
+    ]
+    farm = Farm(cluster.address, studio)
+    threads = [threading.Thread(target=shoot_take, args=(studio, t.id, tracer), kwargs={"farm": farm}) for t in takes]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    farm.close()
+    for take, ev in zip(takes, (9.0, 8.0), strict=True):
+        here = shot(tmp_path / f"here {ev}", tracer, samples=4, frames=3, **CALM, **{"look/tone/ev100": ev})
+        assert files(studio.takes.get(take.id)) == files(here)
 
 
 def test_machines_that_die_lose_no_frame(tmp_path: Path, tracer: Tracer, cluster: Cluster) -> None:
@@ -130,6 +150,19 @@ def test_pause_frees_the_machines(tmp_path: Path, tracer: Tracer, cluster: Clust
     assert shoot_take(studio, again.id, tracer, farm=farm) == "done"  # its machine has nothing else to do
     farm.close()
     assert crew_of(tmp_path) is None
+
+
+def test_what_nobody_heard_is_asked_for_again(tmp_path: Path) -> None:
+    data, asked = b"a file", []
+
+    def ask(topic: str, name: str) -> None:
+        asked.append((topic, name))
+        if len(asked) == 2:
+            workshop.give(name, Part(0, data, len(data), hashlib.sha256(data).hexdigest()))
+
+    workshop = Workshop(tmp_path / "kept", ask, ask_again_s=0.05)
+    assert workshop.get("topic", content_hash(data)) == data
+    assert asked == [("topic", content_hash(data))] * 2
 
 
 def test_files_come_whole_or_again(tmp_path: Path) -> None:

@@ -63,6 +63,8 @@ class Cluster:
         self._lock = threading.Lock()
         self._machines: dict[str, Machine] = {}
         self._files, self._wanted = files, SimpleQueue[tuple[str, str] | None]()
+        self._waiting: set[tuple[str, str]] = set()
+        """who waits for what, so that what is asked for twice is given once"""
         self._heard: SimpleQueue[dict[str, Any]] = SimpleQueue()
         self.client.subscribe_topic(self.topic, lambda event: self._hear(event[1]))
         self._gives = threading.Thread(target=self._give, name="gives files", daemon=True)
@@ -119,7 +121,11 @@ class Cluster:
 
     def _hear(self, told: dict[str, Any]) -> None:
         if "wants" in told:
-            self._wanted.put((told["at"], told["wants"]))
+            wanted = told["at"], told["wants"]
+            with self._lock:
+                if wanted not in self._waiting:
+                    self._waiting.add(wanted)
+                    self._wanted.put(wanted)
         else:
             self._heard.put(told)
 
@@ -131,7 +137,9 @@ class Cluster:
                 for part in _parts(self._files, name):
                     self.client.run(steps.give, name, part, workers=[at], on_error="raise")
             except (OSError, ValueError):
-                continue  # that machine, or the scheduler, is gone: who does its work asks again
+                pass  # that machine, or the scheduler, is gone or slow: who needs the file asks again
+            with self._lock:
+                self._waiting.discard(wanted)
 
 
 def _parts(files: Callable[[str], bytes], name: str) -> Iterator[Part | str]:

@@ -4,12 +4,14 @@ Every frame is three steps (`steps`), which Dask hands out and does again elsewh
 written here: frames come back as files, and who asked for them writes and records them.
 """
 
+import itertools
 import threading
 import time
 from collections.abc import Callable, Iterable
 from concurrent.futures import CancelledError
 from contextlib import suppress
 from queue import Empty, SimpleQueue
+from uuid import uuid4
 
 from distributed import Future
 
@@ -218,7 +220,7 @@ class _Steps:
         self._open_runs: list[list[Future]] = []
         """what is exposed of runs that are not done"""
         self._ended: SimpleQueue[int] = SimpleQueue()
-        self._count = 0
+        self._count, self._mark = itertools.count(1), uuid4().hex[:12]
 
     def ask(self, numbers: Iterable[int]) -> None:
         """Frames that are to be made."""
@@ -297,8 +299,7 @@ class _Steps:
         return self._seen[number]
 
     def _hand(self, step: Callable[..., object], number: int, *given: object) -> Future:
-        self._count += 1
-        key = f"{step.__name__}-{self._job.topic[-12:]}-{number}-{self._count}"
+        key = f"{step.__name__}-{self._mark}-{number}-{next(self._count)}"
         return self.cluster.client.submit(step, *given, key=key, resources={works(): 1}, pure=False)
 
     def _drop_failed(self) -> None:

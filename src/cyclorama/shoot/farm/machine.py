@@ -8,6 +8,7 @@ import asyncio
 import logging
 import os
 import signal
+import time
 from collections.abc import Callable, Coroutine
 from contextlib import suppress
 
@@ -20,6 +21,9 @@ from ...core.render.warm import kernels_compiled, warm_up
 from .cluster import CORES, works
 
 AGAIN_S = 3.0
+START_S = 90.0
+"""A process that is not at work after so long will not be: what it imports takes seconds, on a busy machine many."""
+LOOK_EVERY_S = 1.0
 Tell = Callable[[str], None]
 
 
@@ -79,16 +83,27 @@ async def _work(address: str, name: str | None, tell: Tell) -> None:
     while True:
         machine = Nanny(
             address, nthreads=1, name=name, memory_limit="auto", resources={works(): 1, CORES: cores},
-            death_timeout=AGAIN_S, silence_logs=logging.ERROR, dashboard=False,
+            death_timeout=START_S, silence_logs=logging.ERROR, dashboard=False,
         )  # fmt: skip
         try:
             async with machine:
                 tell(f"Shoots for {address} with {cores} cores. Ctrl+C ends it; what it was at is done elsewhere.")
-                await machine.finished()
-        except (OSError, TimeoutError, RuntimeError):
+                await _gone(machine)
+        except (OSError, TimeoutError, RuntimeError, AssertionError):  # the last when its start took too long
             pass
         tell(f"{address} does not answer; trying again.")
         await asyncio.sleep(AGAIN_S)
+
+
+async def _gone(machine: Nanny) -> None:
+    """Wait until it ended, or has had nobody who works for long: Dask leaves it at that when a new start failed."""
+    ended = asyncio.ensure_future(machine.finished())
+    at_work = time.monotonic()
+    while not ended.done() and time.monotonic() - at_work < START_S:
+        await asyncio.wait({ended}, timeout=LOOK_EVERY_S)
+        if machine.process is not None and machine.process.is_alive():
+            at_work = time.monotonic()
+    ended.cancel()
 
 
 def schedule(host: str, port: int, tell: Tell) -> None:

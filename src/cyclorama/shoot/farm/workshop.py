@@ -28,6 +28,8 @@ MOST_BYTES = 20 << 30
 """What was not needed longest is forgotten beyond this."""
 OLD_S = 30 * 86_400.0
 """A program that was not started for so long is not expected back."""
+ASK_AGAIN_S = 20.0
+"""A file of which no part came for so long is asked for again: who gives it may not have been heard."""
 PATIENCE_S = 600.0
 """Whoever asked for the frame is gone when nothing comes for so long."""
 
@@ -68,13 +70,16 @@ Ask = Callable[[str, str], None]
 class Workshop:
     """One a process."""
 
-    def __init__(self, folder: Path, ask: Ask):
+    def __init__(self, folder: Path, ask: Ask, ask_again_s: float = ASK_AGAIN_S):
         """ask: tells those who want a frame that a file is needed; they call `give`."""
+        self._ask_again_s = ask_again_s
         self.tracer = Tracer()
         self._kept = AssetStore(folder)
         self._folder, self._ask = folder, ask
         self._came = threading.Condition()
         self._parts: dict[str, bytearray] = {}
+        self._heard = 0.0
+        """when a part came last"""
         self._spoilt: set[str] = set()
         self._absent: dict[str, str] = {}
         self._makers: OrderedDict[Job, tuple[Project, FrameMaker]] = OrderedDict()
@@ -94,18 +99,19 @@ class Workshop:
 
     def get(self, topic: str, name: str) -> bytes:
         """A file, fetched if it is not here. Raises ShootError when it does not come."""
-        until = time.monotonic() + PATIENCE_S
+        began, asked = time.monotonic(), 0.0
         with self._came:
-            if not self._kept.has(name):
-                self._ask(topic, name)
             while not self._kept.has(name):
-                if not self._came.wait(until - time.monotonic()):
-                    raise ShootError("A file that the frame needs did not come from the studio.")
+                now = time.monotonic()
                 if name in self._absent:
                     raise ShootError(self._absent.pop(name))
-                if name in self._spoilt:
-                    self._spoilt.remove(name)
+                if now - max(began, self._heard) > PATIENCE_S:
+                    raise ShootError("A file that the frame needs did not come from the studio.")
+                if not asked or name in self._spoilt or now - max(asked, self._heard) > self._ask_again_s:
+                    self._spoilt.discard(name)
                     self._ask(topic, name)
+                    asked = now
+                self._came.wait(self._ask_again_s)
         os.utime(self._kept.path(name))  # needed lately
         return self._kept.get(name)
 
@@ -115,6 +121,7 @@ class Workshop:
         What is not as it should be is asked for again.
         """
         with self._came:
+            self._heard = time.monotonic()
             if isinstance(part, str):
                 self._absent[name] = part
                 self._came.notify_all()
