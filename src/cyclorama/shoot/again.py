@@ -1,9 +1,10 @@
-"""Frames that are to be shot again into the same take, finer or with single bright samples held down."""
+"""In which order frames are shot, and how: an overview first, and what is shot again finer or with single bright
+samples held down."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Literal
 
-from ..core.scene import Project, put_all
+from ..core.scene import Project, ShootSettings, put_all
 from ..core.scene.shoot import Again
 from ..core.sheet.words import frames as frames_in_words
 from ..store import TakeRecord
@@ -13,6 +14,8 @@ CLAMP = 4.0
 """× white: what a single sample of indirect light may bring at most."""
 
 
+OVERVIEW_EVERY = 8
+"""The overview is every so manieth frame."""
 _BETTER: dict[str, Literal["draft", "fine", "print"]] = {"draft": "fine", "fine": "print"}
 
 
@@ -30,12 +33,51 @@ def otherwise(project: Project, how: Again) -> Project:
     return put_all(project, values) if values else project
 
 
-def groups(take: TakeRecord, numbers: list[int]) -> list[tuple[TakeRecord, list[int]]]:
-    """Frames by how they are shot: those as the take is first."""
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Frames that are shot alike, one after the other."""
+
+    take: TakeRecord
+    """with the settings that they are shot with"""
+    numbers: list[int]
+    only_overview: bool = False
+    """they are shot again in their turn"""
+
+
+def groups(take: TakeRecord, numbers: list[int]) -> list[Group]:
+    """Frames in the order in which they are shot: those as the take is first, of them an overview if that is wanted."""
     each: dict[Again, list[int]] = {Again(): []}
     for n in numbers:
         each.setdefault(take.again.get(n, Again()), []).append(n)
-    return [(replace(take, project=otherwise(take.project, how)), some) for how, some in each.items() if some]
+    first, *others = (Group(replace(take, project=otherwise(take.project, how)), some) for how, some in each.items())
+    return [group for group in [*_overview_first(first), *others] if group.numbers]
+
+
+def overview_of(numbers: range) -> range:
+    """The frames that are an overview of all."""
+    return numbers[::OVERVIEW_EVERY]
+
+
+def for_overview(shoot: ShootSettings) -> ShootSettings:
+    """How the overview is shot. With neighbours a frame would need as many more: its draft is made alone."""
+    if not shoot.denoise_neighbours:
+        return shoot
+    quality = "draft" if shoot.wanted_quality else shoot.quality
+    passes = shoot.passes.model_copy(update={"wanted": ()})
+    return shoot.model_copy(update={"quality": quality, "denoise_neighbours": False, "passes": passes})
+
+
+def _overview_first(group: Group) -> list[Group]:
+    take = group.take
+    shoot = take.project.shot.shoot
+    if not shoot.overview or take.source_id is not None:
+        return [group]
+    early = overview_of(take.numbers)
+    if not shoot.denoise_neighbours:
+        return [replace(group, numbers=[n for n in group.numbers if (n in early) == first]) for first in (True, False)]
+    drafted = replace(take, project=put_all(take.project, {"shot/shoot": for_overview(shoot)}))
+    new = [n for n in group.numbers if n in early and n not in take.frames]
+    return [Group(drafted, new, only_overview=True), group]
 
 
 def in_words(take: TakeRecord) -> str | None:

@@ -24,7 +24,14 @@ from ..core.render.compile.lights import gobo_names
 from ..core.scene import Grade, Project
 from .maker import beside, reach_beside
 
-_UNSEEN = {"from_frame": None, "to_frame": None, "name_pattern": "frame", "padding": 4, "margin": 0.0}
+_UNSEEN = {
+    "from_frame": None,
+    "to_frame": None,
+    "name_pattern": "frame",
+    "padding": 4,
+    "margin": 0.0,
+    "overview": False,
+}
 """Settings that no picture shows."""
 LIGHT = 64
 """So many letters of a key stand for the light."""

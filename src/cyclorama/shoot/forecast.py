@@ -8,7 +8,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from ..core.motion import moment
+from ..core.motion import Moment, moment
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.denoise import denoise
 from ..core.render.film.film import Film
@@ -17,6 +17,7 @@ from ..core.render.film.tracer import Tracer
 from ..core.render.passes.outputs import pass_files
 from ..core.scene import Project, ShootSettings, put
 from ..core.scene.shoot import PassName
+from .again import for_overview, overview_of
 from .maker import FrameMaker, cleaned_for, seen_for_cleaning
 
 T = TypeVar("T")
@@ -65,8 +66,17 @@ def forecast(
         making = pass_files(alone, film, clean, compiler, tracer, cancelled)
         extra += timed(partial(list, making))[0] * (paths_scale if name in EXPOSING else scale)
     total = (float(np.mean(frames)) + extra) * len(numbers)
+    if settings.overview and settings.denoise_neighbours:
+        exposing_s, clean_s = _drafting(first, compiler, tracer)
+        total += (exposing_s * paths_scale + clean_s * scale) * len(overview_of(project.shot.frame_numbers))
     spread = float(np.ptp(frames) / 2) * len(numbers) / len(frames) ** 0.5
     return total, spread + 0.1 * total
+
+
+def _drafting(here: Moment, compiler: SceneCompiler, tracer: Tracer) -> tuple[float, float]:
+    """Seconds to expose and to clean a frame of the overview."""
+    seconds, film = timed(partial(expose_frame, replace(here, shoot=for_overview(here.shoot)), compiler, tracer))
+    return seconds, timed(partial(denoise, film))[0]
 
 
 def _among_neighbours(

@@ -20,7 +20,7 @@ from ..store import FileSum, FrameRecord, Studio, TakeRecord
 from ..store.assets import clear_parts, link_whole, write_whole
 from ..store.database import now
 from ..store.takes import BEAUTY, MASTER, THUMB
-from .again import groups
+from .again import Group, groups
 from .cleaning import CleanMaker
 from .equal import FrameKeys, light_of
 from .finished import Masters
@@ -147,6 +147,8 @@ class _Run:
     keys: FrameKeys | None = field(init=False)
     seconds: list[float] = field(default_factory=list)
     done: int = 0
+    only_overview: bool = False
+    """whether frames that are being made are shot again in their turn"""
     sources: dict[str, TakeRecord] = field(default_factory=dict)
     """takes from which frames were taken over"""
     alike: dict[str, list[int]] = field(default_factory=dict)
@@ -160,7 +162,7 @@ class _Run:
     def __post_init__(self) -> None:
         self.masters = Masters(self.studio, 0)
         self.patience = Patience(self.studio, self.take, self.wish.check)
-        self._begin_group(self.take)
+        self._begin_group(Group(self.take, []))
 
     def shoot_missing(self) -> None:
         take = self.take
@@ -172,13 +174,14 @@ class _Run:
         self.done = len(take.numbers) - len(missing) - len(take.troubles)
         for number in (set(missing) & set(take.frames)) - take.pending:
             self.patience.insist(partial(self.studio.takes.drop_frame, take.id, number))
-        for some, numbers in groups(take, missing):
-            self._begin_group(some)
-            self._shoot(self._not_linked(numbers))
+        for group in groups(take, missing):
+            self._begin_group(group)
+            self._shoot(self._not_linked(group.numbers))
 
-    def _begin_group(self, take: TakeRecord) -> None:
+    def _begin_group(self, group: Group) -> None:
         """Frames that are shot alike come next."""
-        self.take = take
+        take = self.take = group.take
+        self.only_overview = group.only_overview
         self.keys = None if take.source_id is not None else FrameKeys(take.project, take.numbers)
 
     def _not_linked(self, missing: list[int]) -> list[int]:
@@ -239,8 +242,8 @@ class _Run:
         return known if known is not None and number in known.frames else None
 
     def _record(self, record: FrameRecord) -> None:
-        self.patience.insist(lambda: self.studio.takes.add_frame(self.take.id, record))
-        self.done += 1
+        self.patience.insist(lambda: self.studio.takes.add_frame(self.take.id, record, self.only_overview))
+        self.done += not self.only_overview
         self.tell(Progress(record.number, 0.0, self.done, len(self.take.numbers), self.seconds))
 
     def outcome(self) -> tuple[str, str]:
@@ -318,7 +321,8 @@ class _Run:
         for name, data in made.files:
             files[name] = self._write(file_path(self.take, name, number), data)
         seconds = time.perf_counter() - self.began if made.seconds is None else made.seconds
-        self.seconds.append(seconds)
+        if not self.only_overview:
+            self.seconds.append(seconds)
         self._record(FrameRecord(number, frame_path(self.take, number).name, files, seconds, made.clamped,
                                  self.keys.of(number) if self.keys else None, made.machine))  # fmt: skip
 

@@ -212,15 +212,19 @@ class TakeStore:
             row = session.get(TakeRow, take_id)
             return row.wish if row else "stop"
 
-    def add_frame(self, take_id: str, frame: FrameRecord) -> None:
-        """Record a finished frame, replacing an earlier record of the same number; what was wrong with it is over."""
+    def add_frame(self, take_id: str, frame: FrameRecord, shot_again: bool = False) -> None:
+        """Record a finished frame, replacing an earlier record of the same number; what was wrong with it is over.
+
+        shot_again: it stays until it is shot again, which it is to be.
+        """
         beauty = frame.files[BEAUTY]
         assert beauty is not None
         with self._sessions.begin() as session:
             row = take_row(session, take_id)
             each, pending = _again(row)
-            if frame.number in pending:
-                row.again = _AGAIN.dump_json((each, [n for n in pending if n != frame.number])).decode()
+            left = {*pending} - {frame.number} | ({frame.number} if shot_again else set())
+            if left != {*pending}:
+                row.again = _AGAIN.dump_json((each, sorted(left))).decode()
             session.merge(
                 FrameRow(take_id=take_id, number=frame.number, file=frame.file, sha256=beauty.sha256,
                          size=beauty.size, bytes=frame.bytes, seconds=frame.seconds, clamped=frame.clamped, at=now(),

@@ -85,6 +85,8 @@ class ShootSettings(Doc):
     transparent: bool = False
     masters: Annotated[bool, affecting("shoot", title="Keep masters")] = True
     """Scene-linear pictures beside what is shown: without them a take cannot be graded."""
+    overview: Annotated[bool, affecting("shoot", title="Overview first")] = False
+    """Frames spread over the shot come first, so that a wrong take is seen early."""
     passes: Passes = Passes()
     margin: Annotated[Unit01, Field(title="Margin", le=0.45)] = 0.08
     """Share of the frame that fitting keeps free at each edge."""

@@ -26,11 +26,12 @@ Quality = Literal["draft", "fine", "print"]
 ERROR: dict[Quality, float] = {"draft": 0.024, "fine": 0.014, "print": 0.008}
 """Mean error of the denoised picture as it is shown (0…1) that a tile may have."""
 PILOT: dict[Quality, int] = {"draft": 4, "fine": 8, "print": 32}
-"""Samples that every pixel gets; an even number."""
+"""Samples that every pixel gets; an even number, also when halved."""
 MOST = 8
 """At most so many times as many."""
-CALMED = 2.0
-"""What looks alike from everywhere may have so many times the error where frames are calmed by their neighbours."""
+CALMED, CALMED_ELSE = 2.0, 1.4
+"""What looks alike from everywhere, and all else, may have so many times the error where frames are calmed by their
+neighbours: light of up to seven frames and of three counts there."""
 
 
 def expose_for(
@@ -41,14 +42,15 @@ def expose_for(
 
     tone: how it is shown; calmed: whether it will be denoised with its neighbours.
     """
-    pilot = PILOT[quality]
+    pilot, most = first_samples(quality, calmed)
     tracer.expose(film, scene, pilot, seed, cancelled, lambda share: progress(0.3 * share))
     if cancelled():
         raise Cancelled
     rounds = missing(film, quality, tone, calmed)
-    work = sum(int((rounds >= k).sum()) * step for k, step in _steps(pilot)) or 1
+    steps = [(k, pilot * 2 ** (k - 1)) for k in range(1, most.bit_length())]
+    work = sum(int((rounds >= k).sum()) * step for k, step in steps) or 1
     done = 0
-    for k, step in _steps(pilot):
+    for k, step in steps:
         pixels = rounds >= k
         if not pixels.any():
             break
@@ -61,20 +63,21 @@ def expose_for(
     progress(1.0)
 
 
-def _steps(pilot: int) -> list[tuple[int, int]]:
-    """Doublings (from 1 on) and the samples that each adds."""
-    return [(k, pilot * 2 ** (k - 1)) for k in range(1, MOST.bit_length())]
+def first_samples(quality: Quality, calmed: bool) -> tuple[int, int]:
+    """Samples that every pixel gets, and at most how many times as many; half as many where neighbours calm frames."""
+    return (PILOT[quality] // 2, MOST * 2) if calmed else (PILOT[quality], MOST)
 
 
 def missing(film: Film, quality: Quality, tone: Tone, calmed: bool) -> NDArray[np.int32]:
     """How often the samples of each pixel (n,) still have to be doubled."""
-    allowed = np.full((film.height, film.width), ERROR[quality], np.float32)
+    _, most = first_samples(quality, calmed)
+    allowed = np.full((film.height, film.width), ERROR[quality] * (CALMED_ELSE if calmed else 1.0), np.float32)
     if calmed:
-        allowed[film.looks_alike] *= CALMED
+        allowed[film.looks_alike] = ERROR[quality] * CALMED
     ratio = _by_tile(error_of(film, tone) / allowed)
     # where few tiles are noisy their neighbours are looked at as well, so that no edge between tiles shows
     ratio = np.maximum(ratio, 0.7 * maximum_filter(ratio, 3))
-    doublings = np.ceil(2.0 * np.log2(np.maximum(ratio, 1e-6)) - 0.25).clip(0, MOST.bit_length() - 1)
+    doublings = np.ceil(2.0 * np.log2(np.maximum(ratio, 1e-6)) - 0.25).clip(0, most.bit_length() - 1)
     full = np.repeat(np.repeat(doublings, TILE, axis=0), TILE, axis=1)[: film.height, : film.width]
     return np.ascontiguousarray(full, np.int32).ravel()
 
