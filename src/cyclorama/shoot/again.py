@@ -5,9 +5,10 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from ..core.scene import Project, ShootSettings, put_all
-from ..core.scene.shoot import Again
+from ..core.scene.shoot import Again, Region
 from ..core.sheet.words import frames as frames_in_words
 from ..store import TakeRecord
+from .frames import is_whole
 
 MOST_SAMPLES = 16384
 CLAMP = 4.0
@@ -42,14 +43,22 @@ class Group:
     numbers: list[int]
     only_overview: bool = False
     """they are shot again in their turn"""
+    region: Region | None = None
+    """what is shot of them, None: all"""
 
 
 def groups(take: TakeRecord, numbers: list[int]) -> list[Group]:
     """Frames in the order in which they are shot: those as the take is first, of them an overview if that is wanted."""
     each: dict[Again, list[int]] = {Again(): []}
     for n in numbers:
-        each.setdefault(take.again.get(n, Again()), []).append(n)
-    first, *others = (Group(replace(take, project=otherwise(take.project, how)), some) for how, some in each.items())
+        how = take.again.get(n, Again())
+        if how.region is not None and not is_whole(take, n):
+            how = how.model_copy(update={"region": None})  # there is nothing to put it into
+        each.setdefault(how, []).append(n)
+    first, *others = (
+        Group(replace(take, project=otherwise(take.project, how)), some, region=how.region)
+        for how, some in each.items()
+    )
     return [group for group in [*_overview_first(first), *others] if group.numbers]
 
 

@@ -12,6 +12,7 @@ from ..core.scene.shoot import Again
 from ..core.sequence.names import sequence_stem, slug
 from ..core.sheet import readiness, review
 from ..core.sheet.planning import Cell, as_planned, name_of, planned
+from ..core.sheet.words import frames as frames_in_words
 from ..store import Saved, Studio, TakeRecord
 from ..store.database import Process
 from ..store.takes import ENDED
@@ -203,7 +204,7 @@ def resume(studio: Studio, take_id: str) -> None:
 def shoot_again(studio: Studio, take_id: str, numbers: list[int], how: Again) -> TakeRecord:
     """Have frames of a take shot again. Its other frames stay; the slate says which were shot otherwise.
 
-    Raises ShootError when it is being shot, mixes lights, or has no such frames.
+    Raises ShootError when it is being shot, mixes lights, or has no such frames; a part needs frames with masters.
     """
     mark_interrupted(studio)
     take = studio.takes.get(take_id)
@@ -212,10 +213,17 @@ def shoot_again(studio: Studio, take_id: str, numbers: list[int], how: Again) ->
         raise ShootError(f"This take has frames {take.first} to {take.last}.")
     if take.source_id is not None and how != Again():
         raise ShootError("This take is made of another one. Shoot the frames of that one again.")
+    if how.region is not None and (why := why_not_gradable(take) or _not_there(take, wanted)):
+        raise ShootError(f"A part can only be put into what is there. {why}")
     if not studio.takes.begin_again(take_id, wanted, how):
         raise ShootError("This take is being shot. Pause it first.")
     ensure_worker(studio)
     return studio.takes.get(take_id)
+
+
+def _not_there(take: TakeRecord, numbers: list[int]) -> str | None:
+    missing = [n for n in numbers if n not in take.frames]
+    return f"Not shot yet: {frames_in_words(missing)}." if missing else None
 
 
 def remove_project(studio: Studio, project_id: str) -> None:

@@ -50,10 +50,11 @@ def sum_of(data: bytes) -> FileSum:
 
 def frames_to_shoot(take: TakeRecord) -> list[int]:
     """Numbers that are missing or to be shot again, or of which a file is not what was recorded."""
-    return [n for n in take.numbers if n in take.pending or not _is_whole(take, n)]
+    return [n for n in take.numbers if n in take.pending or not is_whole(take, n)]
 
 
-def _is_whole(take: TakeRecord, number: int) -> bool:
+def is_whole(take: TakeRecord, number: int) -> bool:
+    """Whether all files of a frame are what was recorded."""
     record = take.frames.get(number)
     if record is None or not record.files.keys() >= {BEAUTY, *take.project.shot.shoot.passes.wanted}:
         return False

@@ -21,6 +21,7 @@ from ..core.render.film.neighbours import F32, SETTLED, Neighbours, Seen, reach_
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
 from ..core.render.passes.outputs import PassFile, pass_files
 from ..core.scene import Project
+from ..core.scene.shoot import Region
 
 FILM_BYTES, PASSES_BYTES = 68, 160
 """Of a pixel of a film, and what passes need of one more."""
@@ -51,8 +52,11 @@ class Maker(Protocol):
 class FrameMaker:
     """Exposes, cleans and finishes frames. With neighbours, each frame is exposed once while frames come in order."""
 
-    def __init__(self, project: Project, numbers: range, compiler: SceneCompiler, tracer: Tracer):
-        self._project, self._numbers = project, numbers
+    def __init__(
+        self, project: Project, numbers: range, compiler: SceneCompiler, tracer: Tracer, region: Region | None = None
+    ):
+        """region: the part of the picture that is looked at, None: all."""
+        self._project, self._numbers, self._region = project, numbers, region
         self._compiler, self._tracer = compiler, tracer
         self.read_asset = compiler.read_asset
         self._films: dict[int, Film] = {}
@@ -88,7 +92,8 @@ class FrameMaker:
 
     def exposed(self, number: int, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None) -> Film:
         """The film of a frame. Raises Cancelled."""
-        return expose_frame(moment(self._project, number), self._compiler, self._tracer, cancelled, progress)
+        here = moment(self._project, number)
+        return expose_frame(here, self._compiler, self._tracer, cancelled, progress, self._region)
 
     def seen(self, film: Film) -> Seen:
         """What other frames ask of one."""

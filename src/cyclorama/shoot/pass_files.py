@@ -79,6 +79,12 @@ def channels_of(take: TakeRecord, name: str, number: int) -> dict[str, F32]:
 
 def picture_of(take: TakeRecord, name: str, number: int) -> NDArray[np.float16]:
     """The main picture of a file that is an EXR, (h, w, 3) or with alpha (h, w, 4). Raises ShootError."""
+    picture = exact_picture_of(take, name, number)
+    return picture if picture.dtype == np.float16 else np.clip(picture, -65504.0, 65504.0).astype(np.float16)
+
+
+def exact_picture_of(take: TakeRecord, name: str, number: int) -> NDArray[np.floating]:
+    """The same with the bits that it is kept with."""
     path = file_path(take, name, number)
     try:
         picture = main_picture(read_whole(take, number, name), path.name)
@@ -86,7 +92,7 @@ def picture_of(take: TakeRecord, name: str, number: int) -> NDArray[np.float16]:
         raise ShootError(_DAMAGED.format(path.name)) from error
     if picture.shape[2] < 3:
         raise ShootError(_DAMAGED.format(path.name))
-    return picture if picture.dtype == np.float16 else np.clip(picture, -65504.0, 65504.0).astype(np.float16)
+    return picture
 
 
 def depth_of(take: TakeRecord, number: int, width: int | None = None) -> Mask:

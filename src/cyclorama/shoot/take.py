@@ -15,6 +15,7 @@ from ..core.motion import moment
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.frame import finish_of
 from ..core.render.film.tracer import Cancelled, Tracer
+from ..core.scene.shoot import Region
 from ..core.sheet.words import frames as frames_in_words
 from ..store import FileSum, FrameRecord, Studio, TakeRecord
 from ..store.assets import clear_parts, link_whole, write_whole
@@ -28,6 +29,7 @@ from .frames import file_path, frame_path, frames_to_shoot, read_if_whole, sum_o
 from .made import Made, Makes, MakesHere, shown_files
 from .maker import FrameMaker, Maker
 from .mixing import MixMaker
+from .patching import PatchMaker
 from .patience import Patience
 
 if TYPE_CHECKING:  # who shoots here need not load what speaks with clusters
@@ -149,6 +151,8 @@ class _Run:
     done: int = 0
     only_overview: bool = False
     """whether frames that are being made are shot again in their turn"""
+    region: Region | None = None
+    """what is made of frames, None: all"""
     sources: dict[str, TakeRecord] = field(default_factory=dict)
     """takes from which frames were taken over"""
     alike: dict[str, list[int]] = field(default_factory=dict)
@@ -181,8 +185,9 @@ class _Run:
     def _begin_group(self, group: Group) -> None:
         """Frames that are shot alike come next."""
         take = self.take = group.take
-        self.only_overview = group.only_overview
-        self.keys = None if take.source_id is not None else FrameKeys(take.project, take.numbers)
+        self.only_overview, self.region = group.only_overview, group.region
+        keyed = take.source_id is None and group.region is None
+        self.keys = FrameKeys(take.project, take.numbers) if keyed else None
 
     def _not_linked(self, missing: list[int]) -> list[int]:
         """Frames that are to be made: one of those that show the same, and none that is there already."""
@@ -284,9 +289,11 @@ class _Run:
             if take.source_id is not None:
                 source = self.studio.takes.get(take.source_id)
                 return CleanMaker(source, self.masters) if take.process == "denoise" else MixMaker(source, take.balance)
-            return FrameMaker(take.project, take.numbers, SceneCompiler(self.studio.assets.get), self.tracer)
+            compiler = SceneCompiler(self.studio.assets.get)
+            frames = FrameMaker(take.project, take.numbers, compiler, self.tracer, self.region)
+            return PatchMaker(frames, self.region, take) if self.region is not None else frames
 
-        if self.farm is not None and take.source_id is None:
+        if self.farm is not None and take.source_id is None and self.region is None:
             return self.farm.makes(take, numbers, self.wish.check, self._told_of, self.patience.say)
         return MakesHere(
             numbers, maker, take.project, self.studio.assets.get, self._begins, self.wish.interrupts, self._progress
@@ -317,7 +324,7 @@ class _Run:
 
     def _keep(self, number: int, made: Made) -> None:
         """Write a frame's files, and record it when all are there."""
-        files: dict[str, FileSum | None] = {}
+        files = dict(self.take.frames[number].files) if self.region is not None else {}
         for name, data in made.files:
             files[name] = self._write(file_path(self.take, name, number), data)
         seconds = time.perf_counter() - self.began if made.seconds is None else made.seconds

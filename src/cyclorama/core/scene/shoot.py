@@ -1,11 +1,13 @@
 """What to shoot: size, range, samples, passes, files."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from .base import Doc, Id, Unit01, affecting, quantity
 
+LEAST_SIDE = 0.005
+"""Of a part of the picture."""
 PICTURE_EXTENSIONS = {"png": "png", "jpeg": "jpg", "exr": "exr", "tiff": "tif"}
 PassName = Literal[
     "lights", "components", "albedo", "normal", "position", "depth", "motion", "objects", "materials", "catcher",
@@ -34,6 +36,23 @@ class Passes(Doc):
     """Parts that keep their material in the clay pass."""
 
 
+class Region(Doc):
+    """A part of the picture, in shares of its width and height from the top left."""
+
+    AFFECTS = "shoot"
+
+    left: Unit01
+    top: Unit01
+    right: Unit01
+    bottom: Unit01
+
+    @model_validator(mode="after")
+    def _has_an_inside(self) -> Self:
+        if self.right - self.left < LEAST_SIDE or self.bottom - self.top < LEAST_SIDE:
+            raise ValueError("The part of the picture is too small. Draw a larger one.")
+        return self
+
+
 class Again(Doc):
     """How frames of a take are shot again."""
 
@@ -42,11 +61,16 @@ class Again(Doc):
     finer: Annotated[int, quantity("Finer", "× the samples", ge=1, le=64)] = 1
     """Of a quality, the next better one where it is more than 1."""
     clamp: Annotated[bool, Field(title="Hold bright samples down")] = False
+    region: Region | None = None
+    """What is shot of them; None: all."""
 
     @property
     def in_words(self) -> str:
         how = [f"{self.finer}× the samples"] if self.finer > 1 else []
-        return " and ".join([*how, "bright samples held down"] if self.clamp else how) or "as they were"
+        said = " and ".join([*how, "bright samples held down"] if self.clamp else how)
+        if self.region is not None:
+            return f"{said} in a part of the picture" if said else "a part of the picture shot anew"
+        return said or "as they were"
 
 
 class ShootSettings(Doc):

@@ -10,20 +10,22 @@ from ...motion import Moment
 from ...picture.exposure import expose, exposure_scale
 from ...picture.grade.finish import Finish, shown
 from ...picture.view import to_bytes
+from ...scene.shoot import Region
 from ..compile.background import with_background
 from ..compile.compiler import Keep, SceneCompiler
 from .film import Film
 from .quality import expose_for
+from .region import expose_first, within
 from .tracer import Cancel, Tell, Tracer, film_for
 
 
 def expose_frame(
     moment: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False,
-    progress: Tell = lambda share: None,
+    progress: Tell = lambda share: None, region: Region | None = None,
 ) -> Film:  # fmt: skip
     """The film of a moment at its shot's size, samples or noise threshold, with all that its passes record.
 
-    Raises Cancelled when `cancelled` says so.
+    region: the part that is looked at, None: all. Raises Cancelled when `cancelled` says so.
     """
     s, frame = moment.shoot, moment.frame
     if s.transparent:
@@ -32,10 +34,12 @@ def expose_frame(
     keep: Keep = "passes" if s.passes.wanted or s.denoise_neighbours else "picture"
     scene = compiler.compile(moment, s.width, s.height, keep)
     film = film_for(scene)
+    pixels = within(region, s.width, s.height) if region is not None else None
     if (wanted := s.wanted_quality) is not None:
-        expose_for(film, scene, tracer, wanted, moment.look.tone, s.denoise_neighbours, frame, cancelled, progress)
-    elif s.noise_threshold is None:
-        tracer.expose(film, scene, s.samples, frame, cancelled, progress)
+        calmed, tone = s.denoise_neighbours, moment.look.tone
+        expose_for(film, scene, tracer, wanted, tone, calmed, frame, cancelled, progress, pixels)
+    elif s.noise_threshold is None or pixels is not None:
+        expose_first(film, scene, tracer, s.samples, pixels, frame, cancelled, progress)
     else:
         white = 1.0 / exposure_scale(moment.look.tone)
         tracer.expose_until(film, scene, s.noise_threshold, white, s.min_samples, s.samples, frame, cancelled, progress)

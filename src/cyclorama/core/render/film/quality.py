@@ -20,6 +20,7 @@ from ..trace.camera_rays import TILE
 from ..trace.wavefront import FrameScene
 from .denoise import denoise
 from .film import Film
+from .region import expose_first
 from .tracer import Cancel, Cancelled, Tell, Tracer
 
 Quality = Literal["draft", "fine", "print"]
@@ -36,30 +37,32 @@ neighbours: light of up to seven frames and of three counts there."""
 
 def expose_for(
     film: Film, scene: FrameScene, tracer: Tracer, quality: Quality, tone: Tone, calmed: bool, seed: int,
-    cancelled: Cancel = lambda: False, progress: Tell = lambda share: None,
+    cancelled: Cancel = lambda: False, progress: Tell = lambda share: None, pixels: NDArray[np.bool_] | None = None,
 ) -> None:  # fmt: skip
     """Expose an empty film until its denoised picture is as good as that. Raises Cancelled.
 
-    tone: how it is shown; calmed: whether it will be denoised with its neighbours.
+    tone: how it is shown; calmed: whether it will be denoised with its neighbours; pixels (n,): all that is looked at.
     """
     pilot, most = first_samples(quality, calmed)
-    tracer.expose(film, scene, pilot, seed, cancelled, lambda share: progress(0.3 * share))
+    expose_first(film, scene, tracer, pilot, pixels, seed, cancelled, lambda share: progress(0.3 * share))
     if cancelled():
         raise Cancelled
     rounds = missing(film, quality, tone, calmed)
+    if pixels is not None:
+        rounds[~pixels] = 0
     steps = [(k, pilot * 2 ** (k - 1)) for k in range(1, most.bit_length())]
     work = sum(int((rounds >= k).sum()) * step for k, step in steps) or 1
     done = 0
     for k, step in steps:
-        pixels = rounds >= k
-        if not pixels.any():
+        noisy = rounds >= k
+        if not noisy.any():
             break
 
-        def tell(share: float, done: int = done, part: int = int(pixels.sum()) * step) -> None:
+        def tell(share: float, done: int = done, part: int = int(noisy.sum()) * step) -> None:
             progress(0.3 + 0.7 * (done + share * part) / work)
 
-        tracer.expose_more(film, scene, pixels, step, seed, cancelled, tell)
-        done += int(pixels.sum()) * step
+        tracer.expose_more(film, scene, noisy, step, seed, cancelled, tell)
+        done += int(noisy.sum()) * step
     progress(1.0)
 
 

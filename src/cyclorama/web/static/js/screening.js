@@ -32,14 +32,16 @@ class ScreeningRoom {
     /** first and last of the frames that are played, by place in `frames`; null: all */
     this.range = null;
     this.shownPass = "beauty";
+    /** place of the frame that is shown in every moment that is played */
+    this.moments = [];
     /** names what other takes look like in addresses: as they were when one last came here */
     this.since = Date.now();
     const room = {
-      take: () => this.take, number: () => this.number, version: (n) => `${this.#version(n)}-${this.since}`, graded: () => this.grade.version, pick: (told) => this.stage.pick(told), go: (n, places) => this.go(n, places),
+      take: () => this.take, number: () => this.number, version: (n) => `${this.#version(n)}-${this.since}`, graded: () => this.grade.version, pick: (told) => this.stage.pick(told), part: (told) => this.stage.part(told), framing: () => this.stage.framing !== null, outline: (part) => this.stage.outline(part), go: (n, places) => this.go(n, places),
       view: (name, n) => this.#viewAddress(name, n), address: (n, take, width) => this.#shownAddress(n, take, width), shown: () => this.#shown(), moved: () => this.grade.state && this.show(this.at),
       pictures: () => `/api/projects/${this.take.project_id}/pictures`, drawn: (lines) => this.notes.drawn(lines), tried: () => this.#tried(), match: (reference) => this.#match(reference), kept: () => this.take && this.show(this.at), changed: () => this.#refresh(),
     };
-    const source = { rate: () => this.take.rate[0] / this.take.rate[1], address: (i) => this.#address(this.frames[i]), show: (i) => this.show(i), dropped: (count) => (byId("dropped").textContent = `${count} dropped`) };
+    const source = { rate: () => this.take.rate[0] / this.take.rate[1], address: (k) => this.#address(this.frames[this.moments[k]]), show: (k) => this.show(this.moments[k]), dropped: (count) => (byId("dropped").textContent = `${count} dropped`) };
     this.player = new Player(source, this.pictures);
     this.stage = new Stage(room);
     this.grade = new TakeGrade(this.url, room);
@@ -92,6 +94,7 @@ class ScreeningRoom {
     this.#took(take);
     this.at = Math.max(0, this.frames.indexOf(before));
     if (this.frames.length) await this.show(this.at);
+    this.#again();
     await this.checks.load();
   }
 
@@ -127,7 +130,7 @@ class ScreeningRoom {
     const image = this.pictures.load(address);
     byId("scrub").value = wanted;
     if (document.activeElement !== byId("frame-now")) byId("frame-now").value = frames[wanted];
-    byId("frame-time").textContent = `${((wanted * take.rate[1]) / take.rate[0]).toFixed(2)} s`;
+    byId("frame-time").textContent = `${(((frames[wanted] - take.first) * take.rate[1]) / take.rate[0]).toFixed(2)} s`;
     if (!image.complete) await image.decode().catch(() => this.#unreadable(frames[wanted]));
     // meanwhile another frame, or this one otherwise, may be wanted
     if (wanted !== this.at || this.grade.trying || address !== this.#address(frames[wanted])) return;
@@ -182,13 +185,23 @@ class ScreeningRoom {
   }
 
   #play() {
+    if (!this.frames.length) return null;
     byId("play").textContent = this.player.playing ? "Play" : "Pause";
     byId("dropped").textContent = "";
     if (this.player.playing) {
       this.player.stop();
       return this.scopes.show();
     }
-    return this.player.play(this.at, this.range ?? [0, this.frames.length - 1], { speed: this.speed, toAndFro: this.toAndFro });
+    this.moments = this.#held();
+    return this.player.play(this.moments.indexOf(this.at), [0, this.moments.length - 1], { speed: this.speed, toAndFro: this.toAndFro });
+  }
+
+  /** Frames that are not there yet are stood for by the last before them: what is there plays in its own time. */
+  #held() {
+    const [low, high] = this.range ?? [0, this.frames.length - 1];
+    const last = this.range ? this.frames[high] : this.take.last;
+    let at = low;
+    return Array.from({ length: last - this.frames[low] + 1 }, (_, k) => (this.frames[at + 1] === this.frames[low] + k ? ++at : at));
   }
 
   #again() {
@@ -357,7 +370,7 @@ class ScreeningRoom {
       { keys: ["f"], label: "Fold the panel away", run: () => this.#fold() },
       { keys: ["1"], label: "Take", run: tab("take") }, { keys: ["2"], label: "Grade", run: tab("grade") }, { keys: ["3"], label: "Compare", run: tab("compare") }, { keys: ["4"], label: "Checks", run: tab("checks") }, { keys: ["5"], label: "Notes", run: tab("notes") },
       { keys: ["Ctrl+z"], label: "Undo the grade", run: () => this.grade.step("undo") }, { keys: ["Ctrl+y"], label: "Redo the grade", run: () => this.grade.step("redo") },
-      { keys: ["Escape"], label: "Nothing compared, no wall", run: () => (this.comparing.wall(false), this.comparing.choose(""), this.stage.loupe(null), this.stage.pick(null)) },
+      { keys: ["Escape"], label: "Nothing compared, no wall", run: () => (this.comparing.wall(false), this.comparing.choose(""), this.stage.loupe(null), this.stage.pick(null), this.stage.part(null)) },
       { keys: ["?"], label: "This list", run: () => byId("keys").showModal() },
     ]);
   }

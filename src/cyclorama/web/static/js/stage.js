@@ -20,6 +20,11 @@ export class Stage {
     this.mode = null;
     this.edge = 0.5;
     this.drawing = null;
+    /** told the part of the picture that is drawn next, and one corner of it */
+    this.framing = null;
+    this.corner = null;
+    this.outlined = null;
+    this.marked = [[], []];
     this.reading = null;
     this.read = latest(async (at) => this.#showRead(at));
     new ResizeObserver(() => this.#lay()).observe(this.box);
@@ -65,9 +70,17 @@ export class Stage {
 
   /** Lines of points in shares of the picture. @param {number[][][]} lines */
   mark(lines, places = []) {
+    this.marked = [lines, places];
     byId("marks").replaceChildren(
+      ...(this.outlined ? [draw("rect", { x: this.outlined.left, y: this.outlined.top, width: this.outlined.right - this.outlined.left, height: this.outlined.bottom - this.outlined.top, fill: "none", stroke: "#ffd84a", "stroke-width": 1.5, "stroke-dasharray": "5 3", "vector-effect": "non-scaling-stroke" })] : []),
       ...lines.map((line) => draw("polyline", { points: line.map((p) => p.join(",")).join(" "), fill: "none", stroke: "#e8502f", "stroke-width": 3, "vector-effect": "non-scaling-stroke", "stroke-linecap": "round", "stroke-linejoin": "round" })),
       ...places.map(({ x, y }) => draw("ellipse", { cx: x, cy: y, rx: 0.012, ry: 0.012 * this.picture.width / this.picture.height, fill: "none", stroke: "#ffd84a", "stroke-width": 2, "vector-effect": "non-scaling-stroke" })));
+  }
+
+  /** A part of the picture that is outlined until told otherwise; null: none. */
+  outline(part) {
+    this.outlined = part;
+    this.mark(...this.marked);
   }
 
   /** Begin or end drawing on the picture. */
@@ -126,13 +139,15 @@ export class Stage {
         this.pick(null);
         return told(this.share(e));
       }
-      if (this.drawing) this.drawing.push([this.share(e)]);
+      if (this.framing) this.corner = this.share(e);
+      else if (this.drawing) this.drawing.push([this.share(e)]);
       else from = { x: e.clientX, y: e.clientY, view: this.view ?? this.#fit() };
       box.setPointerCapture(e.pointerId);
     });
     box.addEventListener("pointermove", (e) => {
       if (this.reading && !from) this.read(e);
-      if (this.drawing?.length && e.buttons) {
+      if (this.corner) this.outline(this.#part(e));
+      else if (this.drawing?.length && e.buttons) {
         this.drawing.at(-1).push(this.share(e));
         this.mark(this.drawing);
       } else if (from && Math.hypot(e.clientX - from.x, e.clientY - from.y) > 3) {
@@ -140,11 +155,15 @@ export class Stage {
         this.#lay();
       }
     });
-    box.addEventListener("pointerup", () => {
+    box.addEventListener("pointerup", (e) => {
+      if (this.corner) this.#framed(this.#part(e));
       if (this.drawing?.length) this.room.drawn(this.drawing);
       from = null;
     });
-    box.addEventListener("pointercancel", () => (from = null));
+    box.addEventListener("pointercancel", () => {
+      from = null;
+      if (this.corner) this.#framed(null);
+    });
     box.addEventListener("pointerleave", () => (byId("loupe").hidden = true));
   }
 
@@ -153,6 +172,26 @@ export class Stage {
     this.picking?.(null);
     this.picking = told;
     this.box.style.cursor = told ? "crosshair" : "";
+  }
+
+  /** The next thing that is dragged out is a part of the picture, in shares of it; null where none is, or no more. @param {((part: {left: number, top: number, right: number, bottom: number}|null) => void)|null} told */
+  part(told) {
+    this.framing?.(null);
+    this.framing = told;
+    this.corner = null;
+    this.box.style.cursor = told ? "crosshair" : "";
+  }
+
+  #part(e) {
+    const [[x, y], [u, v]] = [this.corner, this.share(e)];
+    return { left: Math.min(x, u), top: Math.min(y, v), right: Math.max(x, u), bottom: Math.max(y, v) };
+  }
+
+  #framed(part) {
+    const told = this.framing;
+    this.framing = null;
+    this.part(null);
+    told(part);
   }
 
   /** A place of the picture in shares of it. */

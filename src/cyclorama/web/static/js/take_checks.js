@@ -6,11 +6,13 @@ const byId = (id) => document.getElementById(id);
 const OFFERS = { "shoot again": ["Shoot again", {}], "more samples": ["With 4× the samples", { finer: 4 }], clamp: ["Hold bright samples down", { clamp: true }] };
 
 export class TakeChecks {
-  /** @param {string} url of the take @param {{go: (n: number, places?: object[]) => void, changed: () => void, take: () => object}} room */
+  /** @param {string} url of the take @param {{go: (n: number, places?: object[]) => void, changed: () => void, take: () => object, part: (told: Function|null) => void, framing: () => boolean, outline: (part: object|null) => void}} room */
   constructor(url, room) {
     Object.assign(this, { url, room, job: null });
     byId("check").addEventListener("click", () => this.#check());
+    this.part = null;
     byId("again").addEventListener("click", () => this.#again());
+    byId("again-part").addEventListener("click", () => this.#choosePart());
   }
 
   async load() {
@@ -71,11 +73,28 @@ export class TakeChecks {
       lane(checked.burnt, 16, 0.01, "var(--color-soft)", "Share of the picture that is burnt out"));
   }
 
+  /** Have a part of the picture dragged out that is shot anew; once more: the whole picture. */
+  #choosePart() {
+    const button = byId("again-part");
+    const took = (part) => {
+      this.part = part;
+      button.setAttribute("aria-pressed", part !== null);
+      button.textContent = part ? `${percent(part.right - part.left)} × ${percent(part.bottom - part.top)} of it` : "The whole picture";
+      this.room.outline(part);
+    };
+    if (this.part || this.room.framing()) {
+      this.room.part(null);
+      return took(null);
+    }
+    button.textContent = "Drag over the picture …";
+    return this.room.part(took);
+  }
+
   async #again() {
     const how = byId("again-how").value;
     const frames = framesOf(byId("again-frames").value);
     if (!frames?.length) return say("Write frames as 12, 30-34.");
-    return this.#send(frames, how === "clamp" ? { clamp: true } : { finer: Number(how) });
+    return this.#send(frames, { ...(how === "clamp" ? { clamp: true } : { finer: Number(how) }), region: this.part });
   }
 
   async #send(frames, how) {
@@ -88,6 +107,8 @@ export class TakeChecks {
     }
   }
 }
+
+const percent = (share) => `${Math.round(100 * share)} %`;
 
 /** Numbers written as `12, 30-34`; null where that is not what is written. */
 function framesOf(text) {

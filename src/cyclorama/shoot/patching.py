@@ -1,0 +1,38 @@
+"""Makes a part of frames anew and puts it into the frames as they are."""
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.render.film.region import share_of_new
+from ..core.render.film.tracer import Cancel, Tell
+from ..core.scene.shoot import Region
+from ..store import TakeRecord
+from ..store.takes import BEAUTY, MASTER
+from .maker import FrameMaker, FramePicture
+from .pass_files import exact_picture_of
+
+
+class PatchMaker:
+    """Puts a part that is made anew into masters; what passes there are stay."""
+
+    def __init__(self, maker: FrameMaker, region: Region, take: TakeRecord):
+        """maker: exposes that part."""
+        self._maker, self._region, self._take = maker, region, take
+        self._kept = BEAUTY if take.project.shot.shoot.file_format == "exr" else MASTER
+
+    def make(self, number: int, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None) -> FramePicture:
+        """Raises Cancelled, and ShootError when the frame's master cannot be read."""
+        there = exact_picture_of(self._take, self._kept, number)
+        made = self._maker.make(number, cancelled, progress)
+        new = share_of_new(self._region, there.shape[1], there.shape[0])
+        picture = _mixed(there[..., :3], made.picture, new[..., None])
+        alpha = None if made.alpha is None else _mixed(there[..., 3], made.alpha, new)
+        return replace(made, picture=picture, alpha=alpha, passes=iter(()))
+
+
+def _mixed(there: NDArray[np.floating], made: NDArray[np.float32], new: NDArray[np.float32]) -> NDArray[np.float32]:
+    """What is there, exactly, but for some share of what is new."""
+    before = there.astype(np.float32)
+    return np.asarray(before + (made - before) * new, np.float32)
