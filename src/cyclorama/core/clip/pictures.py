@@ -18,6 +18,9 @@ from .delivery import Coding
 F32 = NDArray[np.float32]
 EXACT = Interpolation.BICUBIC | Interpolation.ACCURATE_RND | Interpolation.FULL_CHR_H_INT | Interpolation.FULL_CHR_H_INP
 """How pixels change their format: without these, all are darker by one or two of 255."""
+UNTIMED = 2
+"""H.265 of so few frames comes with times of decoding that are whatever lay in memory: x265 learns how far it is behind
+from the frame after these."""
 WHITE = 1.0
 """what lies behind alpha in files that hold none, as most players would show it"""
 os.environ.setdefault("SVT_LOG", "1")  # the AV1 encoder tells of faults only
@@ -105,7 +108,11 @@ class Pictures:
                     self._begin(frame.width, frame.height)
                 self._put(frame)
         if self._stream is not None:
-            for packet in self._stream.encode():
+            packets = self._stream.encode()
+            if self._number <= UNTIMED and self._coding.codec == "libx265":
+                for n, packet in enumerate(packets):
+                    packet.dts = n
+            for packet in packets:
                 self._container.mux(packet)
 
 
