@@ -67,6 +67,14 @@ T = TypeVar("T")
 NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
 
 
+LONG = ("browser", "test_contract", "test_bench", "test_farm", "test_chance", "test_passes", "test_developing")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Files that take long come first: at the end, two processes share out short ones more evenly."""
+    items.sort(key=lambda item: not any(name in (item.path.stem, item.path.parent.name) for name in LONG))
+
+
 @pytest.fixture(scope="session")
 def tracer() -> Iterator[Tracer]:
     with Tracer(2) as shared:

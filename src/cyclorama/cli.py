@@ -377,5 +377,5 @@ def test(context: typer.Context) -> None:
 
     with Tracer() as tracer:  # or all processes would compile the same kernels
         warm_up(tracer)
-    arguments = context.args or ["-n", "2", "--dist", "loadfile", "--durations", "25"]
+    arguments = context.args or ["-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", "--durations", "25"]
     raise typer.Exit(subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT).returncode)

@@ -103,10 +103,17 @@ def model(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def floor(server: Server, browser: Browser, model: Path) -> str:
     """Address of a studio floor made by bringing a model to the reel wall."""
     page = browser.new_page(viewport={"width": 1280, "height": 800})
+    told: list[str] = []
+    page.on("pageerror", lambda error: told.append(str(error)))
+    page.on("console", lambda message: told.append(message.text))
+    page.on("requestfailed", lambda request: told.append(f"{request.url}: {request.failure}"))
     page.goto(server.address)
     page.set_input_files("#model-file", str(model))
     page.wait_for_url("**/projects/**", timeout=LONG_MS)
-    expect(page.locator("#stations")).to_contain_text("Brass ball", timeout=LONG_MS)
+    try:
+        expect(page.locator("#stations")).to_contain_text("Brass ball", timeout=LONG_MS)
+    except AssertionError as error:
+        raise AssertionError(f"{told}, {page.locator('body').inner_text()}") from error
     address = page.url.split("#")[0]
     page.close()
     return address

@@ -184,6 +184,44 @@ def test_a_note_is_pinned_and_a_bad_frame_is_mended(
     expect(page.locator("#findings li", has_text="Cannot be read")).to_have_count(0)
 
 
+def test_a_part_of_a_frame_is_dragged_out_and_shot_again(
+    page: Page, server: Server, takes: tuple[Studio, list[str]]
+) -> None:
+    studio, (take, _) = takes
+    record = studio.takes.get(take)
+    before = {n: np.asarray(Image.open(frame_path(record, n)), float) for n in (2, 5)}
+    screened(page, server, take, "#checks")
+    choose = page.locator("#again-part")
+    choose.click()
+    page.keyboard.press("Escape")
+    expect(choose).to_have_text("The whole picture")
+    choose.click()
+    box = page.locator("#frame").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] * 0.25)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.25, box["y"] + box["height"] * 0.75, steps=4)
+    page.mouse.up()
+    expect(choose).to_have_text("A part: 50 × 50 %")
+    page.keyboard.press("ArrowRight")
+    expect(page.locator("#marks rect")).to_have_count(1)  # in every frame
+    page.fill("#again-frames", "5")
+    page.select_option("#again-how", "4")
+    page.click("#again")
+    expect(page.locator("#again-says")).to_contain_text("frame 5 with 4× the samples in a part", timeout=LONG_MS)
+    wait_for(lambda: studio.takes.state(take) == "done")
+    after = {n: np.asarray(Image.open(frame_path(record, n)), float) for n in (2, 5)}
+    assert np.array_equal(after[2], before[2])
+    changed = (np.abs(after[5] - before[5]) > 1).any(axis=2)  # masters have the bits of halves
+    h, w = changed.shape
+    assert changed[h // 4 : -h // 4, w // 4 : -w // 4].any()
+    assert not changed[: h // 4 - 1].any()
+    assert not changed[:, : w // 4 - 1].any()
+    choose.click()
+    expect(choose).to_have_text("The whole picture")
+    expect(page.locator("#marks rect")).to_have_count(0)
+
+
 def test_the_room_is_operable_and_named(page: Page, server: Server, takes: tuple[Studio, list[str]]) -> None:
     screened(page, server, takes[1][0])
     page.locator("#stage").focus()

@@ -65,7 +65,10 @@ def test_no_request_is_a_server_error(
     description = schemathesis.openapi.from_asgi("/openapi.json", app, headers={"host": "127.0.0.1"})
     answers: Counter[tuple[str, int]] = Counter()
     for found in description.get_all_operations():
-        _ask(found.ok(), mode, known, answers)
+        operation = found.ok()
+        # names in paths may be any: nothing can be wrong with them, and it would take long to find that out
+        if mode == schemathesis.GenerationMode.POSITIVE or len(operation.body) or len(operation.query):
+            _ask(operation, mode, known, answers)
     # it was mostly there, or mostly refused for what was wrong with it
     sound = mode == schemathesis.GenerationMode.POSITIVE
     usual, fewest = (200, 30) if sound else (422, 15)

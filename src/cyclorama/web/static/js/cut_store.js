@@ -1,6 +1,7 @@
 /** The cut as the server has it: edits go there, what comes back is shown. */
 
 import { get, post, say } from "./api.js";
+import { Turns } from "./latest.js";
 
 export const LISTS = { clip: "clips", title: "titles", sound: "sounds", marker: "markers" };
 
@@ -9,6 +10,7 @@ export class CutStore {
   constructor(projectId) {
     this.url = `/api/projects/${projectId}/cut`;
     this.state = null;
+    this.turns = new Turns();
     this.listeners = [];
   }
 
@@ -57,7 +59,7 @@ export class CutStore {
   }
 
   #after(ask) {
-    this.queue = (this.queue ?? Promise.resolve()).then(async () => {
+    return this.turns.take(async () => {
       try {
         return this.#took(await ask());
       } catch (error) {
@@ -67,7 +69,6 @@ export class CutStore {
         return null;
       }
     });
-    return this.queue;
   }
 
   /** Paths with `{clip}` and the like are those of what is chosen. */

@@ -43,7 +43,7 @@ export class EnvironmentEditor {
   }
 
   async #open() {
-    await this.store.queue; // an environment that was chosen just now
+    await this.store.turns.ended; // an environment that was chosen just now
     if (!this.#environment().asset) return say("Choose an environment first.");
     byId("environment-editor").showModal();
     await this.#look();

@@ -1,5 +1,18 @@
 /** Following what changes faster than it can be answered. */
 
+/** What is done one after the other. */
+export class Turns {
+  /** when all that was given has ended */
+  ended = Promise.resolve();
+
+  /** Do something when all before it has ended. @param {() => Promise<any>} work */
+  take(work) {
+    const result = this.ended.then(work);
+    this.ended = result.catch(() => {});
+    return result;
+  }
+}
+
 /**
  * A function that does one thing after the other and, of what comes meanwhile, only the last.
  * @param {(what: any) => Promise<void>} run must not throw

@@ -1,6 +1,7 @@
 /** The project as the server last told it, and the one way to change it. */
 
 import { get, post, say, ServerError } from "./api.js";
+import { Turns } from "./latest.js";
 
 export class ProjectStore {
   /**
@@ -26,7 +27,7 @@ export class ProjectStore {
     this.staleListeners = [];
     /** Called when a change is on its way. */
     this.onsend = () => {};
-    this.queue = Promise.resolve();
+    this.turns = new Turns();
     this.previewing = false;
     this.nextPreview = null;
     this.previews = 0;
@@ -95,7 +96,7 @@ export class ProjectStore {
   async change(...asked) {
     await this.there;
     const changes = this.inFrame(asked);
-    return this.#serially(async () => {
+    return this.turns.take(async () => {
       if (this.held.length) return this.#hold(changes); // it would be refused as well, and must not overtake
       try {
         await this.#send("changes", { changes });
@@ -172,7 +173,7 @@ export class ProjectStore {
   }
 
   #step(way) {
-    return this.#serially(async () => {
+    return this.turns.take(async () => {
       try {
         await this.#send(way);
       } catch (error) {
@@ -188,12 +189,6 @@ export class ProjectStore {
     this.cancelPreview();
     this.onsend();
     this.take(await post(`${this.url}/${way}`, { base_version: this.state.version, ...more }));
-  }
-
-  #serially(work) {
-    const result = this.queue.then(work);
-    this.queue = result.catch(() => {});
-    return result;
   }
 
   async #refused(error, changes) {
@@ -213,7 +208,7 @@ export class ProjectStore {
 
   /** After a stale change: show what is saved, and apply the held changes again, one after the other, if `again`. */
   settle(again) {
-    return this.#serially(async () => {
+    return this.turns.take(async () => {
       const waiting = again ? this.held : [];
       this.held = [];
       await this.load();

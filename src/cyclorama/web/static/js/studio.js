@@ -24,6 +24,7 @@ import { Touch } from "./touch.js";
 
 const byId = (id) => document.getElementById(id);
 const told = (id) => JSON.parse(byId(id).textContent);
+const AGAIN_MS = 2000;
 const STATIONS = ["subject", "set", "camera", "light", "materials", "shoot"];
 /** What is judged better by the stand-in while it is dragged, because it is there at once: all that moves. */
 const MOVES = new Set(["camera", "motion", "transform"]);
@@ -75,7 +76,17 @@ class Floor {
   begin() {
     this.open(this.station);
     this.store.there.then(() => (byId("floor").inert = false)); // nothing can be touched before it is shown
-    this.store.load().catch((error) => say(error.message, 30));
+    return this.#load();
+  }
+
+  /** Load the project; a server that does not answer or is busy is asked again until it does. */
+  async #load() {
+    try {
+      await this.store.load();
+    } catch (error) {
+      say(error.message, 30);
+      if (error.status === 0 || error.status >= 500) setTimeout(() => this.#load(), AGAIN_MS);
+    }
   }
 
   /** Let go of what outlives the page's elements. */

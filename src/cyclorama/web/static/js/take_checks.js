@@ -79,7 +79,7 @@ export class TakeChecks {
     const took = (part) => {
       this.part = part;
       button.setAttribute("aria-pressed", part !== null);
-      button.textContent = part ? `${percent(part.right - part.left)} × ${percent(part.bottom - part.top)} of it` : "The whole picture";
+      button.textContent = part ? `A part: ${percent(part.right - part.left)} × ${percent(part.bottom - part.top)} %` : "The whole picture";
       this.room.outline(part);
     };
     if (this.part || this.room.framing()) {
@@ -108,7 +108,7 @@ export class TakeChecks {
   }
 }
 
-const percent = (share) => `${Math.round(100 * share)} %`;
+const percent = (share) => Math.round(100 * share);
 
 /** Numbers written as `12, 30-34`; null where that is not what is written. */
 function framesOf(text) {

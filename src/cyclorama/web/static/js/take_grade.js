@@ -4,6 +4,7 @@ import { get, make, post, say, upload } from "./api.js";
 import { fromHex, toHex } from "./colour.js";
 import { Fields } from "./fields.js";
 import { GradeCard } from "./grade_card.js";
+import { Turns } from "./latest.js";
 
 const byId = (id) => document.getElementById(id);
 const PLAIN = { kind: "colour", colour: [0.42, 0.42, 0.42], second: [0.75, 0.75, 0.75], picture: null, source_name: "", blur: 0, take: "", spread_deg: 0 };
@@ -17,6 +18,7 @@ export class TakeGrade {
     this.url = url;
     this.room = room;
     this.state = null;
+    this.turns = new Turns();
     /** what is shown while something is dragged */
     this.trying = null;
     /** the part or material whose grade the card shows; null: the whole picture */
@@ -102,7 +104,7 @@ export class TakeGrade {
     this.trying = finishing;
     this.room.tried();
     try {
-      this.#took(await post(`${this.url}/finish`, { finishing, label }));
+      await this.turns.take(async () => this.#took(await post(`${this.url}/finish`, { finishing, label })));
     } catch (error) {
       say(error.message, 10);
       this.#settle();
@@ -110,9 +112,11 @@ export class TakeGrade {
     }
   }
 
-  async step(way) {
-    if (!this.state?.[way]) return;
-    this.#took(await post(`${this.url}/finish/${way}`));
+  /** Keys are pressed faster than they are answered: each step begins where the one before it ended. */
+  step(way) {
+    return this.turns.take(async () => {
+      if (this.state?.[way]) this.#took(await post(`${this.url}/finish/${way}`));
+    }).catch((error) => say(error.message, 10));
   }
 
   #took(state) {
