@@ -71,6 +71,10 @@ def test_samples_go_where_the_clean_picture_needs_them(tracer: Tracer) -> None:
     assert count[around].mean() > 1.5 * count[~around].mean()
     finer = expose_frame(moment(edited(project, shot__shoot__quality="fine"), 1), compiler, tracer)
     assert finer.count.mean() > 1.5 * count.mean()
+    calmed = expose_frame(moment(edited(project, shot__shoot__denoise_neighbours=True), 1), compiler, tracer)
+    assert calmed.count.min() == pilot // 2
+    assert calmed.count.max() <= pilot * MOST
+    assert calmed.count.mean() < 0.7 * count.mean()
     with Tracer(1) as one:  # on one thread the same
         again = expose_frame(moment(project, 1), compiler, one)
     assert np.array_equal(again.sums, film.sums)
