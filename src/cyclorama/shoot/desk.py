@@ -170,10 +170,11 @@ def stop(studio: Studio, take_id: str) -> None:
 
 def _ask(studio: Studio, take_id: str, wish: str, state: str) -> None:
     takes = studio.takes
+    hung = _free_of_hung(studio)  # first, as it may hold the database
     if takes.update_if(take_id, ("queued", "paused"), wish=wish, state=state, message=""):
         return
     if takes.update_if(take_id, ("running",), wish=wish):
-        if _free_of_hung(studio):
+        if hung:
             takes.update_if(take_id, ("running",), state=state, message="", worker_pid=None, frame_now=None)
         return
     raise ShootError(f"This take is {takes.state(take_id)}; there is nothing to {wish}.")
