@@ -94,6 +94,22 @@ def test_takes_that_are_shot_beside_each_other_keep_to_themselves(
         assert files(studio.takes.get(take.id)) == files(here)
 
 
+def test_an_overview_is_made_on_machines_too(tmp_path: Path, tracer: Tracer, cluster: Cluster) -> None:
+    cluster.add()
+    here = shot(tmp_path / "here", tracer, samples=4, frames=10, **CALM)
+    studio, saved = studio_with(tmp_path / "far", samples=4, frames=10, **CALM, **{"shot/shoot/overview": True})
+    take, drafts = desk.call_take(studio, saved, start=False), set[int]()
+    farm = Farm(cluster.address, studio)
+
+    def look(_: Progress) -> None:
+        drafts.update(studio.takes.get(take.id).pending)
+
+    assert shoot_take(studio, take.id, tracer, look, farm=farm) == "done"
+    farm.close()
+    assert drafts == {1, 9}
+    assert files(studio.takes.get(take.id)) == files(here)
+
+
 def test_machines_that_die_lose_no_frame(tmp_path: Path, tracer: Tracer, cluster: Cluster) -> None:
     """One after the other is killed at a random time and another comes; then the scheduler, too."""
     here = shot(tmp_path / "here", tracer, samples=24, frames=16, **CALM)

@@ -51,6 +51,36 @@ class Machine:
         return 60.0 * len(recent) / max(now - recent[0], 60.0) if recent else 0.0
 
 
+class Orders:
+    """Files that machines asked for, in order: what is asked for again before its turn has come is given once."""
+
+    def __init__(self) -> None:
+        self._changed = threading.Condition()
+        self._waiting: dict[tuple[str, str], None] = {}
+        self._over = False
+
+    def ask(self, at: str, name: str) -> None:
+        """Who asks while it is given has found it spoilt, or it went astray: it is given again."""
+        with self._changed:
+            self._waiting[at, name] = None
+            self._changed.notify()
+
+    def next(self) -> tuple[str, str] | None:
+        """Who wants what, as soon as somebody does; None when no more is given."""
+        with self._changed:
+            self._changed.wait_for(lambda: self._waiting or self._over)
+            if self._over:
+                return None
+            order = next(iter(self._waiting))
+            del self._waiting[order]
+            return order
+
+    def end(self) -> None:
+        with self._changed:
+            self._over = True
+            self._changed.notify()
+
+
 class Cluster:
     """One connection. What a step says is heard as long as it is open."""
 
@@ -62,9 +92,7 @@ class Cluster:
         """that machines spent on frames, by document and number"""
         self._lock = threading.Lock()
         self._machines: dict[str, Machine] = {}
-        self._files, self._wanted = files, SimpleQueue[tuple[str, str] | None]()
-        self._waiting: set[tuple[str, str]] = set()
-        """who waits for what, so that what is asked for twice is given once"""
+        self._files, self._orders = files, Orders()
         self._heard: SimpleQueue[dict[str, Any]] = SimpleQueue()
         self.client.subscribe_topic(self.topic, lambda event: self._hear(event[1]))
         self._gives = threading.Thread(target=self._give, name="gives files", daemon=True)
@@ -76,7 +104,7 @@ class Cluster:
         return bool(self.client.status == "running")
 
     def close(self) -> None:
-        self._wanted.put(None)
+        self._orders.end()
         self.client.close(timeout=2.0)
 
     def machines(self) -> list[Machine]:
@@ -121,25 +149,19 @@ class Cluster:
 
     def _hear(self, told: dict[str, Any]) -> None:
         if "wants" in told:
-            wanted = told["at"], told["wants"]
-            with self._lock:
-                if wanted not in self._waiting:
-                    self._waiting.add(wanted)
-                    self._wanted.put(wanted)
+            self._orders.ask(told["at"], told["wants"])
         else:
             self._heard.put(told)
 
     def _give(self) -> None:
         """Bring files to machines that asked for them, until the connection ends."""
-        while (wanted := self._wanted.get()) is not None:
-            at, name = wanted
+        while (order := self._orders.next()) is not None:
+            at, name = order
             try:
                 for part in _parts(self._files, name):
                     self.client.run(steps.give, name, part, workers=[at], on_error="raise")
             except (OSError, ValueError):
-                pass  # that machine, or the scheduler, is gone or slow: who needs the file asks again
-            with self._lock:
-                self._waiting.discard(wanted)
+                continue  # that machine, or the scheduler, is gone or slow: who needs the file asks again
 
 
 def _parts(files: Callable[[str], bytes], name: str) -> Iterator[Part | str]:
