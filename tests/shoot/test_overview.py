@@ -6,10 +6,10 @@ import pytest
 from tests.shoot.test_farm import files
 from tests.shoot.test_shoot import studio_with
 
+from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import load_project
-from cyclorama.shoot import desk
-from cyclorama.shoot.forecast import forecast
+from cyclorama.shoot import desk, forecast
 from cyclorama.shoot.take import Progress, shoot_take
 from cyclorama.store import FrameRecord, Studio, TakeRecord
 from cyclorama.store.takes import TakeStore
@@ -77,12 +77,9 @@ def test_the_overview_comes_first_and_the_take_is_the_same(
 
 
 def test_drafts_are_in_the_forecast(tmp_path: Path, tracer: Tracer, monkeypatch: pytest.MonkeyPatch) -> None:
-    from cyclorama.core.render.compile.compiler import SceneCompiler
-    from cyclorama.shoot import forecast as module
-
-    monkeypatch.setattr(module, "timed", lambda work: (1.0, work()))
+    monkeypatch.setattr(forecast, "timed", lambda work: (1.0, work()))
     studio, take = called(tmp_path, **{"shot/shoot/denoise_neighbours": True})
     with_overview = load_project(take.project.model_dump_json().replace('"overview":false', '"overview":true'))
     compiler = SceneCompiler(studio.assets.get)
-    plain, more = (forecast(project, compiler, tracer)[0] for project in (take.project, with_overview))
+    plain, more = (forecast.forecast(project, compiler, tracer)[0] for project in (take.project, with_overview))
     assert more == pytest.approx(plain + 2 * len(EARLY))

@@ -67,15 +67,18 @@ def forecast(
         extra += timed(partial(list, making))[0] * (paths_scale if name in EXPOSING else scale)
     total = (float(np.mean(frames)) + extra) * len(numbers)
     if settings.overview and settings.denoise_neighbours:
-        exposing_s, clean_s = _drafting(first, compiler, tracer)
+        exposing_s, clean_s = _drafting(first, compiler, tracer, cancelled)
         total += (exposing_s * paths_scale + clean_s * scale) * len(overview_of(project.shot.frame_numbers))
     spread = float(np.ptp(frames) / 2) * len(numbers) / len(frames) ** 0.5
     return total, spread + 0.1 * total
 
 
-def _drafting(here: Moment, compiler: SceneCompiler, tracer: Tracer) -> tuple[float, float]:
+def _drafting(
+    here: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Callable[[], bool]
+) -> tuple[float, float]:  # fmt: skip
     """Seconds to expose and to clean a frame of the overview."""
-    seconds, film = timed(partial(expose_frame, replace(here, shoot=for_overview(here.shoot)), compiler, tracer))
+    draft = replace(here, shoot=for_overview(here.shoot))
+    seconds, film = timed(partial(expose_frame, draft, compiler, tracer, cancelled))
     return seconds, timed(partial(denoise, film))[0]
 
 

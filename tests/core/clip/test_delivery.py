@@ -4,6 +4,7 @@ import os
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from types import SimpleNamespace
 
 import av
 import numpy as np
@@ -16,6 +17,7 @@ from cyclorama.core.clip.containers import encode
 from cyclorama.core.clip.delivery import PRESETS, Delivery
 from cyclorama.core.clip.forecast import forecast
 from cyclorama.core.clip.opened import opened, pictures_of, psnr
+from cyclorama.core.clip.pictures import Pictures
 from cyclorama.core.clip.programme import Programme
 from cyclorama.core.clip.stills import file_of, picture_of
 from cyclorama.core.clip.tones import RATE
@@ -171,6 +173,32 @@ def test_a_stopped_delivery_leaves_nothing(tmp_path: Path) -> None:
         with pytest.raises(Stopped):
             encode(programme(), delivery, tmp_path / "clip.mp4", stop)
     assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize("name", MOVING)
+@pytest.mark.parametrize("count", [1, 2, 3])
+def test_the_shortest_clips_are_whole(name: str, count: int, tmp_path: Path) -> None:
+    """Also where an encoder would look farther ahead than there is anything."""
+    short = replace(programme(), count=count)
+    encode(short, Delivery(preset=name, width=W, height=H), tmp_path / "clip", quiet)  # type: ignore[arg-type]
+    assert pieces.pictures_in(tmp_path / "clip") == count
+
+
+class Packet:
+    """What comes of an encoder, with whatever time lay in memory."""
+
+    def __init__(self, dts: int):
+        self.dts = dts
+
+
+@pytest.mark.parametrize("count", [1, 2])
+def test_times_that_lay_in_memory_are_not_written(count: int) -> None:
+    written: list[Packet] = []
+    made = Pictures(SimpleNamespace(mux=written.append), PRESETS["fine"], Fraction(24), {})
+    made._number = count
+    made._stream = SimpleNamespace(encode=lambda: [Packet(-93_848_543_742_528) for _ in range(count)])
+    made.end()
+    assert [packet.dts for packet in written] == list(range(count))
 
 
 @pytest.mark.parametrize("name", ["web", "fine", "gif loop"])

@@ -38,7 +38,7 @@ def expose_frame(
     if (wanted := s.wanted_quality) is not None:
         calmed, tone = s.denoise_neighbours, moment.look.tone
         expose_for(film, scene, tracer, wanted, tone, calmed, frame, cancelled, progress, pixels)
-    elif s.noise_threshold is None or pixels is not None:
+    elif s.noise_threshold is None or pixels is not None:  # a part gets what any of its pixels may have
         expose_first(film, scene, tracer, s.samples, pixels, frame, cancelled, progress)
     else:
         white = 1.0 / exposure_scale(moment.look.tone)
