@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 import pytest
 from PIL import Image
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 from tests.browser.conftest import LONG_MS, Server
 from tests.browser.test_pages import problems
 from tests.shoot.test_shoot import wait_for
@@ -184,6 +184,37 @@ def test_a_note_is_pinned_and_a_bad_frame_is_mended(
     expect(page.locator("#findings li", has_text="Cannot be read")).to_have_count(0)
 
 
+def test_undo_pressed_twice_is_done_in_turn(page: Page, server: Server, takes: tuple[Studio, list[str]]) -> None:
+    """Also when the first is answered late: what is shown in the end is what is kept."""
+    studio, (_, take) = takes
+    screened(page, server, take, "#grade")
+    field = page.locator("[data-number='look/grade/exposure_stops']")
+    for value in ("1", "2"):
+        field.fill(value)
+        field.press("Enter")
+        wait_for(
+            lambda v=value: studio.screening.finish(studio.takes.get(take)).finishing.grade.exposure_stops == float(v)
+        )  # type: ignore[misc]
+    answered: list[str] = []
+
+    def late(route: Route) -> None:
+        answer = route.fetch()
+        if not answered:
+            page.wait_for_timeout(700)
+        answered.append(route.request.url)
+        route.fulfill(response=answer)
+
+    page.route("**/finish/undo", late)
+    page.locator("#stage").focus()
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    expect(page.locator("#grade-undo")).to_be_disabled()
+    expect(field).to_have_value("0")
+    expect(page.locator("#grade-redo")).to_be_enabled()
+    assert len(answered) == 2
+    assert studio.screening.finish(studio.takes.get(take)).finishing.grade.exposure_stops == 0
+
+
 def test_a_part_of_a_frame_is_dragged_out_and_shot_again(
     page: Page, server: Server, takes: tuple[Studio, list[str]]
 ) -> None:
@@ -196,6 +227,10 @@ def test_a_part_of_a_frame_is_dragged_out_and_shot_again(
     page.keyboard.press("Escape")
     expect(choose).to_have_text("The whole picture")
     choose.click()
+    page.locator("#frame").click()  # no more than a click
+    expect(choose).to_have_text("The whole picture")
+    expect(page.locator("#marks rect")).to_have_count(0)
+    choose.click()
     box = page.locator("#frame").bounding_box()
     assert box is not None
     page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] * 0.25)
@@ -205,6 +240,10 @@ def test_a_part_of_a_frame_is_dragged_out_and_shot_again(
     expect(choose).to_have_text("A part: 50 × 50 %")
     page.keyboard.press("ArrowRight")
     expect(page.locator("#marks rect")).to_have_count(1)  # in every frame
+    page.click("#tab-grade")
+    expect(page.locator("#marks rect")).to_have_count(0)  # nothing lies over what is graded
+    page.click("#tab-checks")
+    expect(page.locator("#marks rect")).to_have_count(1)
     page.fill("#again-frames", "5")
     page.select_option("#again-how", "4")
     page.click("#again")
@@ -220,6 +259,28 @@ def test_a_part_of_a_frame_is_dragged_out_and_shot_again(
     choose.click()
     expect(choose).to_have_text("The whole picture")
     expect(page.locator("#marks rect")).to_have_count(0)
+
+
+def test_a_pass_that_was_forgotten_is_shot_into_the_take(
+    page: Page, server: Server, takes: tuple[Studio, list[str]]
+) -> None:
+    studio, (_, take) = takes
+    screened(page, server, take)
+    pictures = {n: frame.files["beauty"] for n, frame in studio.takes.get(take).frames.items()}
+    page.locator("#more-passes summary").click()
+    expect(page.locator("#more-shoot")).to_be_disabled()
+    page.get_by_role("switch", name="Occlusion").click()
+    expect(page.locator("#more-says")).to_contain_text("Without exposing the frames")
+    page.click("#more-shoot")
+    page.get_by_role("button", name="occlusion", exact=True).click()
+    wait_for(lambda: not studio.takes.get(take).waiting)
+    record = studio.takes.get(take)
+    assert {n: frame.files["beauty"] for n, frame in record.frames.items()} == pictures
+    page.goto(page.url)
+    page.get_by_role("button", name="occlusion", exact=True).click()
+    page.wait_for_function("() => document.getElementById('screen').src.includes('/views/occlusion/')")
+    page.wait_for_function("() => document.getElementById('screen').naturalWidth > 0")
+    assert problems(page) == []
 
 
 def test_the_room_is_operable_and_named(page: Page, server: Server, takes: tuple[Studio, list[str]]) -> None:

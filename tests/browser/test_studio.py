@@ -2,13 +2,14 @@
 
 import io
 import os
+import re
 import signal
 from fractions import Fraction
 from pathlib import Path
 
 import av
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Route, expect
 from tests.browser.conftest import LONG_MS, Server
 
 from cyclorama.store import Studio
@@ -283,6 +284,38 @@ def test_keyboard_help_and_accessibility_basics(page: Page, floor: str) -> None:
         }"""
     )
     assert unnamed == []
+
+
+def test_a_studio_that_is_not_answered_at_once_comes_when_it_is(page: Page, floor: str) -> None:
+    """Nothing is left standing empty: it is asked for again, and what is wrong is said meanwhile."""
+    asked: list[str] = []
+
+    def answer(route: Route) -> None:
+        asked.append(route.request.url)
+        if len(asked) == 1:
+            route.abort()
+        elif len(asked) == 2:
+            route.fulfill(status=503, json={"error": "Another program holds the studio's database."})
+        else:
+            route.continue_()
+
+    page.route(re.compile(rf"/api/projects/{floor.rsplit('/', 1)[1]}$"), answer)
+    page.goto(floor)
+    expect(page.locator("body")).to_contain_text("Another program holds the studio's database.")
+    expect(page.locator("#stations")).to_contain_text("Brass ball", timeout=LONG_MS)
+    expect(page.locator("#floor")).not_to_have_attribute("inert", "")
+    assert len(asked) == 3
+
+
+def test_what_is_there_of_a_take_plays_in_its_own_time(page: Page, floor: str) -> None:
+    opened(page, floor)
+    shown = page.evaluate(
+        """async () => {
+          const { held } = await import("/static/js/player.js");
+          return [held([1, 9, 17], 0, 20), held([1, 9, 17], 1, 17), held([5, 6, 7], 0, 7), held([3], 0, 3)];
+        }"""
+    )
+    assert shown == [[0] * 8 + [1] * 8 + [2] * 4, [1] * 8 + [2], [0, 1, 2], [0]]
 
 
 def test_arithmetic_is_no_code(page: Page, floor: str) -> None:

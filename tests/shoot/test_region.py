@@ -13,11 +13,10 @@ from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene.shoot import Again, Region
 from cyclorama.shoot import desk
 from cyclorama.shoot.again import in_words
-from cyclorama.shoot.frames import file_path, frames_to_shoot, master_path
+from cyclorama.shoot.frames import file_path, frames_to_shoot, master_name, master_path
 from cyclorama.shoot.pass_files import exact_picture_of
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio, TakeRecord
-from cyclorama.store.takes import MASTER
 
 MIDDLE = Region(left=0.25, top=0.25, right=0.75, bottom=0.75)
 SEEN = {"shot/shoot/width": 96, "shot/shoot/height": 64, "look/lights": [{"id": "key", "name": "Key"}], "aim": 0.0,
@@ -38,8 +37,7 @@ def shot(folder: Path, tracer: Tracer, **values: object) -> tuple[Studio, TakeRe
 
 
 def light(take: TakeRecord, number: int) -> np.ndarray:
-    name = MASTER if take.project.shot.shoot.file_format != "exr" else "beauty"
-    return exact_picture_of(take, name, number).astype(np.float64)
+    return exact_picture_of(take, master_name(take), number).astype(np.float64)
 
 
 @pytest.mark.parametrize("kind", [{}, {"shot/shoot/transparent": True}, {"shot/shoot/denoise_neighbours": True},

@@ -3,6 +3,8 @@
 import os
 import signal
 import sqlite3
+import subprocess
+import sys
 import threading
 from pathlib import Path
 
@@ -146,6 +148,35 @@ def test_a_worker_that_hangs_can_be_stopped_and_replaced(data_folder: Path, monk
     finally:
         watch.close()
         presence.end(data_folder)
+
+
+def test_a_worker_that_hangs_while_it_holds_the_database_can_be_stopped(
+    data_folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It would be waited for in vain: it is ended first."""
+    studio, saved = studio_with(data_folder)
+    take = desk.call_take(studio, saved, start=False)
+    holds = (
+        "import sys, time\nfrom pathlib import Path\nimport sqlite3\nfrom cyclorama.shoot.presence import shooting\n"
+        "folder = Path(sys.argv[1])\nwith shooting(folder) as beat:\n    assert beat\n"
+        "    held = sqlite3.connect(folder / 'studio.sqlite')\n    held.execute('BEGIN IMMEDIATE')\n"
+        "    print('held', flush=True)\n    time.sleep(600)\n"
+    )
+    command = [sys.executable, "-c", holds, str(data_folder)]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as hanging:
+        try:
+            studio.takes.update(take.id, state="running", worker_pid=hanging.pid)
+            assert hanging.stdout is not None
+            assert hanging.stdout.readline() == "held\n"
+            hanging.send_signal(signal.SIGSTOP)
+            monkeypatch.setattr(presence, "SILENT_S", 0.5)
+            wait_for(lambda: (there := who_shoots(data_folder)) is not None and there.hangs)
+            desk.stop(studio, take.id)
+        finally:
+            hanging.kill()
+    stopped = studio.takes.get(take.id)
+    assert (stopped.state, stopped.worker_pid) == ("stopped", None)
+    assert who_shoots(data_folder) is None
 
 
 class Faulty:

@@ -113,6 +113,26 @@ def test_a_rebalanced_take_is_what_rendering_would_give(
     assert "not kept apart" in client.post(f"/api/takes/{made.id}/rebalance", json={}).json()["error"]
 
 
+def test_a_part_that_cannot_be_shot_is_refused_in_words(
+    client: TestClient,  # noqa: F811
+    data_folder: Path,
+    tracer: Tracer,
+) -> None:
+    studio, take = shot(client, data_folder, tracer)
+    url = f"/api/takes/{take}/again"
+    whole = {"left": 0.1, "top": 0.1, "right": 0.9, "bottom": 0.9}
+    before = {p: p.read_bytes() for p in studio.takes.folder(take).rglob("*") if p.is_file()}
+    for wrong, says in (({"right": 0.1}, "too small"), ({"bottom": 7}, "less than or equal to 1"),
+                        ({"left": "here"}, "number"), ({"depth": 1}, "not permitted")):  # fmt: skip
+        answer = client.post(url, json={"frames": [1], "how": {"region": whole | wrong}})
+        assert answer.status_code == 422, wrong
+        assert says in answer.json()["error"], answer.json()
+    answer = client.post(url, json={"frames": [9], "how": {"region": whole}})
+    assert (answer.status_code, answer.json()["error"]) == (422, "This take has frames 1 to 3.")
+    assert {p: p.read_bytes() for p in studio.takes.folder(take).rglob("*") if p.is_file()} == before
+    assert client.get(f"/api/takes/{take}").json()["waiting"] == 0
+
+
 def test_clamping_is_reported(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
     _, take = shot(
         client, data_folder, tracer, shot__shoot__clamp_indirect=1.0, **{"look/lights/key/strength_stops": 12}

@@ -5,16 +5,14 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from ..core.scene import Project, ShootSettings, put_all
-from ..core.scene.shoot import Again, Region
+from ..core.scene.shoot import Again, PassName, Region
 from ..core.sheet.words import frames as frames_in_words
 from ..store import TakeRecord
-from .frames import is_whole
+from .frames import lacking
 
 MOST_SAMPLES = 16384
 CLAMP = 4.0
 """× white: what a single sample of indirect light may bring at most."""
-
-
 OVERVIEW_EVERY = 8
 """The overview is every so manieth frame."""
 _BETTER: dict[str, Literal["draft", "fine", "print"]] = {"draft": "fine", "fine": "print"}
@@ -45,21 +43,36 @@ class Group:
     """they are shot again in their turn"""
     region: Region | None = None
     """what is shot of them, None: all"""
+    passes: tuple[PassName, ...] = ()
+    """what alone is made of them, none: all"""
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether all of the frames is made."""
+        return self.region is None and not self.passes
 
 
 def groups(take: TakeRecord, numbers: list[int]) -> list[Group]:
-    """Frames in the order in which they are shot: those as the take is first, of them an overview if that is wanted."""
-    each: dict[Again, list[int]] = {Again(): []}
+    """Frames in the order in which they are shot: those as the take is first, of them an overview if that is wanted;
+    last what only lacks passes."""
+    each: dict[tuple[Again, tuple[PassName, ...]], list[int]] = {(Again(), ()): []}
     for n in numbers:
-        how = take.again.get(n, Again())
-        if how.region is not None and not is_whole(take, n):
-            how = how.model_copy(update={"region": None})  # there is nothing to put it into
-        each.setdefault(how, []).append(n)
-    first, *others = (
-        Group(replace(take, project=otherwise(take.project, how)), some, region=how.region)
-        for how, some in each.items()
-    )
+        how, lacks = take.again.get(n, Again()), lacking(take, n)
+        all_of_it = how.model_copy(update={"region": None})
+        if lacks is None or (n in take.pending and how.region is None):
+            each.setdefault((all_of_it, ()), []).append(n)
+            continue
+        if n in take.pending:
+            each.setdefault((how, ()), []).append(n)
+        if lacks:
+            each.setdefault((all_of_it, lacks), []).append(n)
+    first, *others = (_group(take, how, passes, some) for (how, passes), some in each.items())
+    others.sort(key=lambda group: bool(group.passes))
     return [group for group in [*_overview_first(first), *others] if group.numbers]
+
+
+def _group(take: TakeRecord, how: Again, passes: tuple[PassName, ...], numbers: list[int]) -> Group:
+    return Group(replace(take, project=otherwise(take.project, how)), numbers, region=how.region, passes=passes)
 
 
 def overview_of(numbers: range) -> range:

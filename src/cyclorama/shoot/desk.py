@@ -3,12 +3,13 @@
 import secrets
 import shutil
 from collections.abc import Sequence
+from contextlib import suppress
 from datetime import datetime
 
-from ..core.errors import ShootError
+from ..core.errors import DamagedError, NotFoundError, ShootError
 from ..core.picture.mix import LightChange, mixed, with_balance
 from ..core.scene import Project, put_all
-from ..core.scene.shoot import Again
+from ..core.scene.shoot import Again, Passes, PassName
 from ..core.sequence.names import sequence_stem, slug
 from ..core.sheet import readiness, review
 from ..core.sheet.planning import Cell, as_planned, name_of, planned
@@ -173,9 +174,10 @@ def _ask(studio: Studio, take_id: str, wish: str, state: str) -> None:
     hung = _free_of_hung(studio)  # first, as it may hold the database
     if takes.update_if(take_id, ("queued", "paused"), wish=wish, state=state, message=""):
         return
+    over = {"wish": wish, "state": state, "message": "", "worker_pid": None, "frame_now": None}
+    if hung and takes.update_if(take_id, ("running", "interrupted"), **over):
+        return
     if takes.update_if(take_id, ("running",), wish=wish):
-        if hung:
-            takes.update_if(take_id, ("running",), state=state, message="", worker_pid=None, frame_now=None)
         return
     raise ShootError(f"This take is {takes.state(take_id)}; there is nothing to {wish}.")
 
@@ -220,6 +222,32 @@ def shoot_again(studio: Studio, take_id: str, numbers: list[int], how: Again) ->
         raise ShootError("This take is being shot. Pause it first.")
     ensure_worker(studio)
     return studio.takes.get(take_id)
+
+
+def add_passes(studio: Studio, take_id: str, names: tuple[PassName, ...]) -> TakeRecord:
+    """Have passes of a take shot that it does not have, or once more; its pictures stay. They are made as its shot
+    says by now, if that is still there.
+
+    Raises ShootError when it is being shot or is made of another one.
+    """
+    mark_interrupted(studio)
+    take = studio.takes.get(take_id)
+    if take.source_id is not None:
+        raise ShootError("This take is made of another one. Add passes to that one.")
+    told = take.project.shot.shoot.passes.with_more(names, _passes_now(studio, take))
+    project = put_all(take.project, {"shot/shoot/passes": told})
+    if not studio.takes.begin_passes(take_id, project, names):
+        raise ShootError("This take is being shot. Pause it first.")
+    ensure_worker(studio)
+    return studio.takes.get(take_id)
+
+
+def _passes_now(studio: Studio, take: TakeRecord) -> Passes:
+    """How the shot of a take has its passes shot by now."""
+    there = take.project
+    with suppress(NotFoundError, DamagedError):
+        there = studio.projects.get(take.project_id).project
+    return next((s for s in there.shots if s.id == take.project.shot.id), take.project.shot).shoot.passes
 
 
 def _not_there(take: TakeRecord, numbers: list[int]) -> str | None:

@@ -21,7 +21,7 @@ from ..core.picture.mix import mixed
 from ..core.scene.base import ReadAsset
 from ..store import Studio, TakeRecord
 from ..store.takes import BEAUTY, MASTER
-from .frames import master_path, read_whole
+from .frames import master_name, master_path, read_whole
 from .mixing import read_lights
 from .pass_files import depth_of, mask_of, picture_of, pixels_of
 
@@ -207,8 +207,7 @@ def light_of(
 
 
 def _decoded(take: TakeRecord, number: int, width: int | None) -> Linear:
-    name = BEAUTY if take.project.shot.shoot.file_format == "exr" else MASTER
-    picture, broken = mended(picture_of(take, name, number))
+    picture, broken = mended(picture_of(take, master_name(take), number))
     if width is not None and width < picture.shape[1]:
         planes = (narrowed(widened(picture[..., c]), width) for c in range(picture.shape[2]))
         picture = np.stack([plane.astype(np.float16) for plane in planes], -1)

@@ -28,6 +28,11 @@ def pass_path(take: TakeRecord, name: PassName, number: int) -> Path:
     return take.folder / name / f"{stem}.{pass_extension(take.project.shot.shoot, name)}"
 
 
+def master_name(take: TakeRecord) -> str:
+    """The name under which scene-linear pictures of a take are recorded."""
+    return BEAUTY if take.project.shot.shoot.file_format == "exr" else MASTER
+
+
 def master_path(take: TakeRecord, number: int) -> Path:
     """Where the scene-linear picture of a frame lies; that of a take of EXR frames is the frame."""
     if take.project.shot.shoot.file_format == "exr":
@@ -50,15 +55,21 @@ def sum_of(data: bytes) -> FileSum:
 
 def frames_to_shoot(take: TakeRecord) -> list[int]:
     """Numbers that are missing or to be shot again, or of which a file is not what was recorded."""
-    return [n for n in take.numbers if n in take.pending or not is_whole(take, n)]
+    return [n for n in take.numbers if n in take.pending or lacking(take, n) != ()]
 
 
-def is_whole(take: TakeRecord, number: int) -> bool:
-    """Whether all files of a frame are what was recorded."""
+def lacking(take: TakeRecord, number: int) -> tuple[PassName, ...] | None:
+    """Passes that a frame lacks, none where it is whole; None where its picture is not what was recorded."""
     record = take.frames.get(number)
-    if record is None or not record.files.keys() >= {BEAUTY, *take.project.shot.shoot.passes.wanted}:
-        return False
-    return all(read_if_whole(file_path(take, name, number), known) is not None for name, known in record.files.items())
+    if record is None or BEAUTY not in record.files:
+        return None
+    spoilt = {
+        name for name, known in record.files.items() if read_if_whole(file_path(take, name, number), known) is None
+    }
+    wanted = take.project.shot.shoot.passes.wanted
+    if not spoilt <= {*wanted}:
+        return None
+    return tuple(name for name in wanted if name in spoilt or name not in record.files)
 
 
 def read_if_whole(path: Path, known: FileSum | None) -> bytes | None:

@@ -20,7 +20,7 @@ from ..core.render.film.tracer import Cancel, Cancelled
 from ..core.scene import Project, ShootSettings
 from ..core.scene.base import ReadAsset
 from ..store.takes import BEAUTY, MASTER, THUMB
-from .maker import FramePicture, Maker
+from .maker import FramePasses, FramePicture, Maker
 
 THUMB_WIDTH = 192
 
@@ -86,13 +86,16 @@ class MakesHere:
 
 
 def frame_files(
-    number: int, made: FramePicture, project: Project, read_asset: ReadAsset
+    number: int, made: FramePicture | FramePasses, project: Project, read_asset: ReadAsset
 ) -> Iterator[tuple[str, bytes]]:
-    """A frame's files, encoded one by one as they are asked for. Raises ShootError when it is not a picture."""
-    if not np.isfinite(made.picture).all():
+    """What was made of a frame as files, encoded one by one as they are asked for. Raises ShootError when it is not a
+    picture."""
+    if isinstance(made, FramePicture) and not np.isfinite(made.picture).all():
         raise ShootError(f"Frame {number} has pixels that are not numbers; this is a fault of the renderer.")
     for file in made.passes:
         yield file.name, file.data
+    if isinstance(made, FramePasses):
+        return
     s = project.shot.shoot
     if s.masters and s.file_format != "exr":
         yield MASTER, encode_exr(made.picture, made.alpha)

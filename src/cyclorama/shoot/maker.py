@@ -19,7 +19,7 @@ from ..core.render.film.film import Film
 from ..core.render.film.frame import beauty, expose_frame, finish_of
 from ..core.render.film.neighbours import F32, SETTLED, Neighbours, Seen, reach_for, without_colour
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
-from ..core.render.passes.outputs import PassFile, pass_files
+from ..core.render.passes.outputs import ALONE, PassFile, pass_alone, pass_files
 from ..core.scene import Project
 from ..core.scene.shoot import Region
 
@@ -42,10 +42,19 @@ class FramePicture:
     """from here to what is shown"""
 
 
-class Maker(Protocol):
-    """Makes the picture of a frame, however it does."""
+@dataclass(frozen=True, slots=True)
+class FramePasses:
+    """Passes of a frame that is there."""
 
-    def make(self, number: int, cancelled: Cancel = ..., progress: Tell = ...) -> FramePicture:
+    passes: Iterator[PassFile]
+    """made one by one as they are asked for"""
+    clamped: float | None = None
+
+
+class Maker(Protocol):
+    """Makes the picture of a frame, or some of its passes, however it does."""
+
+    def make(self, number: int, cancelled: Cancel = ..., progress: Tell = ...) -> FramePicture | FramePasses:
         """Raises Cancelled, and ShootError for what it needs and does not find."""
 
 
@@ -89,6 +98,16 @@ class FrameMaker:
             if n not in self._cleaned:
                 self._cleaned[n] = self.cleaned(n, self._films[n], {})
         return self.finished(number, self._films[number], {}, self._cleaned, cancelled)
+
+    def passes(
+        self, number: int, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None
+    ) -> Iterator[PassFile]:  # fmt: skip
+        """The passes of a frame that are wanted, without more of its picture than they need. Raises Cancelled."""
+        wanted = self._project.shot.shoot.passes.wanted
+        if not set(wanted) <= set(ALONE):
+            return self.make(number, cancelled, progress).passes
+        here = moment(self._project, number)
+        return (pass_alone(name, here, self._compiler, self._tracer, cancelled) for name in wanted)
 
     def exposed(self, number: int, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None) -> Film:
         """The film of a frame. Raises Cancelled."""

@@ -5,7 +5,7 @@ import os
 import time
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -15,7 +15,7 @@ from ..core.motion import moment
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.frame import finish_of
 from ..core.render.film.tracer import Cancelled, Tracer
-from ..core.scene.shoot import Region
+from ..core.scene import put_all
 from ..core.sheet.words import frames as frames_in_words
 from ..store import FileSum, FrameRecord, Studio, TakeRecord
 from ..store.assets import clear_parts, link_whole, write_whole
@@ -25,11 +25,11 @@ from .again import Group, groups
 from .cleaning import CleanMaker
 from .equal import FrameKeys, light_of
 from .finished import Masters
-from .frames import file_path, frame_path, frames_to_shoot, read_if_whole, sum_of
+from .frames import file_path, frame_path, frames_to_shoot, lacking, read_if_whole, sum_of
 from .made import Made, Makes, MakesHere, shown_files
 from .maker import FrameMaker, Maker
 from .mixing import MixMaker
-from .patching import PatchMaker
+from .patching import PassMaker, PatchMaker
 from .patience import Patience
 
 if TYPE_CHECKING:  # who shoots here need not load what speaks with clusters
@@ -43,6 +43,8 @@ SAME_FAULTS = 3
 """So many frames in a row that fail for the same reason say that all would."""
 SHOWN = {BEAUTY, THUMB}
 """Files that show a frame: they can be made of its master."""
+FRAME = {*SHOWN, MASTER}
+"""Files of a frame that are no passes."""
 _log = logging.getLogger(__name__)
 
 
@@ -149,10 +151,8 @@ class _Run:
     keys: FrameKeys | None = field(init=False)
     seconds: list[float] = field(default_factory=list)
     done: int = 0
-    only_overview: bool = False
-    """whether frames that are being made are shot again in their turn"""
-    region: Region | None = None
-    """what is made of frames, None: all"""
+    group: Group = field(init=False)
+    """how the frames that are being made are shot"""
     sources: dict[str, TakeRecord] = field(default_factory=dict)
     """takes from which frames were taken over"""
     alike: dict[str, list[int]] = field(default_factory=dict)
@@ -160,33 +160,35 @@ class _Run:
     masters: Masters = field(init=False)
     began: float = 0.0
     """when the frame that is being made here was begun, on the clock of `perf_counter`"""
+    recorded: dict[int, FrameRecord] = field(init=False)
+    """what is known of frames that are there"""
     faults: list[str] = field(default_factory=list)
     """reasons of the last frames in a row that failed"""
 
     def __post_init__(self) -> None:
-        self.masters = Masters(self.studio, 0)
+        self.masters, self.recorded = Masters(self.studio, 0), dict(self.take.frames)
         self.patience = Patience(self.studio, self.take, self.wish.check)
         self._begin_group(Group(self.take, []))
 
     def shoot_missing(self) -> None:
         take = self.take
-        for name in (BEAUTY, THUMB, MASTER, *take.project.shot.shoot.passes.wanted):
+        for name in (*FRAME, *take.project.shot.shoot.passes.wanted):
             folder = take.folder / name
             self.patience.insist(partial(_make_folder, folder))
             clear_parts(folder)
         missing = [n for n in frames_to_shoot(take) if n not in take.troubles]
         self.done = len(take.numbers) - len(missing) - len(take.troubles)
-        for number in (set(missing) & set(take.frames)) - take.pending:
+        for number in (n for n in missing if n in take.frames and n not in take.pending and lacking(take, n) is None):
             self.patience.insist(partial(self.studio.takes.drop_frame, take.id, number))
         for group in groups(take, missing):
             self._begin_group(group)
-            self._shoot(self._not_linked(group.numbers))
+            self._shoot(group.numbers if group.passes else self._not_linked(group.numbers))
 
     def _begin_group(self, group: Group) -> None:
         """Frames that are shot alike come next."""
+        self.group = group
         take = self.take = group.take
-        self.only_overview, self.region = group.only_overview, group.region
-        keyed = take.source_id is None and group.region is None
+        keyed = take.source_id is None and group.is_whole
         self.keys = FrameKeys(take.project, take.numbers) if keyed else None
 
     def _not_linked(self, missing: list[int]) -> list[int]:
@@ -214,10 +216,11 @@ class _Run:
             if source is None:
                 continue
             record = source.frames[there]
-            paths = {name: file_path(source, name, there) for name in record.files}
-            files = {
-                name: known for name, known in record.files.items() if read_if_whole(paths[name], known) is not None
-            }
+            wanted = {**record.files}
+            for name in wanted.keys() - FRAME - {*self.take.project.shot.shoot.passes.wanted}:
+                del wanted[name]  # a pass that the source was given later
+            paths = {name: file_path(source, name, there) for name in wanted}
+            files = {name: known for name, known in wanted.items() if read_if_whole(paths[name], known) is not None}
             ready = record.key == key and files.keys() == paths.keys()
             if not ready:
                 files = {name: known for name, known in files.items() if name not in SHOWN}
@@ -247,8 +250,9 @@ class _Run:
         return known if known is not None and number in known.frames else None
 
     def _record(self, record: FrameRecord) -> None:
-        self.patience.insist(lambda: self.studio.takes.add_frame(self.take.id, record, self.only_overview))
-        self.done += not self.only_overview
+        self.patience.insist(lambda: self.studio.takes.add_frame(self.take.id, record, self.group.only_overview))
+        self.recorded[record.number] = record
+        self.done += not self.group.only_overview
         self.tell(Progress(record.number, 0.0, self.done, len(self.take.numbers), self.seconds))
 
     def outcome(self) -> tuple[str, str]:
@@ -283,17 +287,20 @@ class _Run:
             makes.close()
 
     def _makes(self, numbers: list[int]) -> Makes:
-        take = self.take
+        take, region, passes = self.take, self.group.region, self.group.passes
+        project = put_all(take.project, {"shot/shoot/passes/wanted": passes}) if passes else take.project
 
         def maker() -> Maker:
             if take.source_id is not None:
                 source = self.studio.takes.get(take.source_id)
                 return CleanMaker(source, self.masters) if take.process == "denoise" else MixMaker(source, take.balance)
             compiler = SceneCompiler(self.studio.assets.get)
-            frames = FrameMaker(take.project, take.numbers, compiler, self.tracer, self.region)
-            return PatchMaker(frames, self.region, take) if self.region is not None else frames
+            frames = FrameMaker(project, take.numbers, compiler, self.tracer, region)
+            if passes:
+                return PassMaker(frames)
+            return PatchMaker(frames, region, take) if region is not None else frames
 
-        if self.farm is not None and take.source_id is None and self.region is None:
+        if self.farm is not None and take.source_id is None and self.group.is_whole:
             return self.farm.makes(take, numbers, self.wish.check, self._told_of, self.patience.say)
         return MakesHere(
             numbers, maker, take.project, self.studio.assets.get, self._begins, self.wish.interrupts, self._progress
@@ -324,14 +331,18 @@ class _Run:
 
     def _keep(self, number: int, made: Made) -> None:
         """Write a frame's files, and record it when all are there."""
-        files = dict(self.take.frames[number].files) if self.region is not None else {}
+        before = None if self.group.is_whole else self.recorded[number]
+        files = {} if before is None else dict(before.files)
         for name, data in made.files:
             files[name] = self._write(file_path(self.take, name, number), data)
         seconds = time.perf_counter() - self.began if made.seconds is None else made.seconds
-        if not self.only_overview:
+        if not self.group.only_overview:
             self.seconds.append(seconds)
-        self._record(FrameRecord(number, frame_path(self.take, number).name, files, seconds, made.clamped,
-                                 self.keys.of(number) if self.keys else None, made.machine))  # fmt: skip
+        if before is not None and self.group.passes:
+            self._record(replace(before, files=files, seconds=before.seconds + seconds))
+        else:
+            self._record(FrameRecord(number, frame_path(self.take, number).name, files, seconds, made.clamped,
+                                     self.keys.of(number) if self.keys else None, made.machine))  # fmt: skip
 
     def _write(self, path: Path, data: bytes) -> FileSum:
         self.patience.insist(lambda: write_whole(path, data))

@@ -122,6 +122,8 @@ class FrameRow(Base):
     machine: Mapped[str | None]
     """where it was made; None: where the studio is"""
     at: Mapped[datetime]
+    lacks: Mapped[bool] = mapped_column(default=False)
+    """whether it is to get passes that it does not have"""
 
 
 class TroubleRow(Base):

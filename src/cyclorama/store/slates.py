@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, defer, sessionmaker
 
 from ..core.errors import ChangeError
 from ..core.scene import Project, load_project
+from .awaiting import again_of
 from .database import FrameRow, Process, TakeRow, TakeState
 
 AT_ONCE = 8000
@@ -66,7 +67,11 @@ class ListedTake:
     folder: str
     """name of the folder of its files"""
     finished: int
-    """how many of its frames are"""
+    """how many of its frames are there"""
+    waiting: int
+    """how many of these are to be shot again or to get more passes"""
+    lacks: bool
+    """whether it is passes that are shot"""
     bytes: int
     """room that they take"""
     seconds: float
@@ -100,10 +105,14 @@ class TakeList:
         with self._sessions() as session:
             counts = {take: tuple(rest) for take, *rest in session.execute(counted)}
             rows = list(session.scalars(query.order_by(TakeRow.created.desc())))
+            lack: dict[str, set[int]] = {}
+            for take, number in session.execute(select(FrameRow.take_id, FrameRow.number).where(FrameRow.lacks)):
+                lack.setdefault(take, set()).add(number)
             if any(row.slate is None for row in rows):
                 _write_slates(session, rows)
                 session.commit()
-            return [_listed(row, counts.get(row.id, (0, 0, 0.0, None, None))) for row in rows]
+            nothing = 0, 0, 0.0, None, None
+            return [_listed(row, counts.get(row.id, nothing), lack.get(row.id, set())) for row in rows]
 
     def finished_numbers(self, take_id: str) -> list[int]:
         """Numbers of a take's finished frames."""
@@ -133,14 +142,18 @@ def _write_slates(session: Session, rows: list[TakeRow]) -> None:
             row.slate = "{}"
 
 
-def _listed(row: TakeRow, counts: tuple[Any, ...]) -> ListedTake:
+def _listed(row: TakeRow, counts: tuple[Any, ...], lack: set[int]) -> ListedTake:
     try:
         slate = Slate.model_validate_json(row.slate or "{}")
     except ValidationError:
         slate = None
+    try:
+        waiting = lack | {*again_of(row)[1]}
+    except ValidationError:
+        waiting = lack
     finished, size, seconds, mean_s, clamped = counts
     return ListedTake(
         row.id, row.project_id, row.name, slate, row.state, row.message, row.first, row.last, row.forecast_s,
         row.created, row.source_id, row.process, row.turn, row.not_before, row.folder, finished,
-        int(size or 0), seconds or 0.0, mean_s, clamped,
+        len(waiting), bool(lack), int(size or 0), seconds or 0.0, mean_s, clamped,
     )  # fmt: skip

@@ -13,14 +13,14 @@ from sqlalchemy.orm import Session, sessionmaker
 from ..core.errors import ChangeError, DamagedError, NotFoundError
 from ..core.picture.mix import LightChange
 from ..core.scene import Project, load_project
-from ..core.scene.shoot import Again
+from ..core.scene.shoot import Again, PassName
+from .awaiting import again_of, keep_again
 from .database import FrameRow, Process, ProjectRow, TakeRow, TakeState, TroubleRow, Wish, now
 from .slates import Slate
 
 BEAUTY, THUMB, MASTER = "beauty", ".thumbs", "master"
 """Folders of a take besides those of its passes; under these names the files of a frame are recorded."""
 _BALANCE = TypeAdapter(dict[str, LightChange])
-_AGAIN: TypeAdapter[tuple[dict[int, Again], list[int]]] = TypeAdapter(tuple[dict[int, Again], list[int]])
 _FILES = TypeAdapter(dict[str, "FileSum | None"])
 ENDED: tuple[TakeState, ...] = ("done", "failed", "stopped", "interrupted", "paused")
 """States in which nobody is at work on a take."""
@@ -97,6 +97,12 @@ class TakeRecord:
     @property
     def numbers(self) -> range:
         return range(self.first, self.last + 1)
+
+    @property
+    def waiting(self) -> set[int]:
+        """Frames that are there and are to be shot again or to get more passes."""
+        wanted = {*self.project.shot.shoot.passes.wanted}
+        return {n for n, frame in self.frames.items() if n in self.pending or not wanted <= frame.files.keys()}
 
 
 class TakeStore:
@@ -221,14 +227,15 @@ class TakeStore:
         assert beauty is not None
         with self._sessions.begin() as session:
             row = take_row(session, take_id)
-            each, pending = _again(row)
-            left = {*pending} - {frame.number} | ({frame.number} if shot_again else set())
+            each, pending = again_of(row)
+            left = {*pending, frame.number} if shot_again else {*pending} - {frame.number}
             if left != {*pending}:
-                row.again = _AGAIN.dump_json((each, sorted(left))).decode()
+                keep_again(row, each, left)
             session.merge(
                 FrameRow(take_id=take_id, number=frame.number, file=frame.file, sha256=beauty.sha256,
                          size=beauty.size, bytes=frame.bytes, seconds=frame.seconds, clamped=frame.clamped, at=now(),
-                         files=_FILES.dump_json(frame.files).decode(), key=frame.key, machine=frame.machine)
+                         files=_FILES.dump_json(frame.files).decode(), key=frame.key, machine=frame.machine,
+                         lacks=False)
             )  # fmt: skip
             session.execute(_troubles(take_id, frame.number))
 
@@ -263,11 +270,30 @@ class TakeStore:
             row = take_row(session, take_id)
             if row.state not in ENDED:
                 return False
-            each, pending = _again(row)
+            each, pending = again_of(row)
             each = {n: a for n, a in each.items() if n not in numbers}
             each |= dict.fromkeys(numbers, how) if how != Again() else {}
             there = set(session.scalars(select(FrameRow.number).where(FrameRow.take_id == take_id)))
-            row.again = _AGAIN.dump_json((each, sorted({*pending, *numbers} & there))).decode()
+            keep_again(row, each, {*pending, *numbers} & there)
+            row.state, row.wish, row.message = "queued", "run", ""
+            session.execute(_troubles(take_id))
+            return True
+
+    def begin_passes(self, take_id: str, project: Project, names: tuple[PassName, ...]) -> bool:
+        """Queue a take that is to have passes as well, or anew, as `project` says, which is otherwise its own; its
+        pictures stay. Whether nobody was at work on it."""
+        document = project.model_dump_json()
+        with self._sessions.begin() as session:
+            row = take_row(session, take_id)
+            if row.state not in ENDED:
+                return False
+            row.document = document
+            for frame in session.scalars(select(FrameRow).where(FrameRow.take_id == take_id)):
+                files = _frame(frame, project).files
+                kept = {name: known for name, known in files.items() if name not in names}
+                frame.files = _FILES.dump_json(kept).decode()
+                frame.key = frame.key if kept == files else None  # it stands for passes as they were
+                frame.lacks = True
             row.state, row.wish, row.message = "queued", "run", ""
             session.execute(_troubles(take_id))
             return True
@@ -290,7 +316,7 @@ class TakeStore:
         try:
             project = load_project(row.document)
             balance = _BALANCE.validate_json(row.balance or "{}")
-            again, pending = _again(row)
+            again, pending = again_of(row)
             records = {f.number: _frame(f, project) for f in frames}
         except (ChangeError, ValidationError) as error:
             why = error.sentence if isinstance(error, ChangeError) else "its records are damaged."
@@ -313,10 +339,6 @@ def take_row(session: Session, take_id: str) -> TakeRow:
     return row
 
 
-def _again(row: TakeRow) -> tuple[dict[int, Again], list[int]]:
-    return _AGAIN.validate_json(row.again) if row.again else ({}, [])
-
-
 def _troubles(take_id: str, number: int | None = None) -> Delete:
     query = delete(TroubleRow).where(TroubleRow.take_id == take_id)
     return query if number is None else query.where(TroubleRow.number == number)
@@ -324,6 +346,6 @@ def _troubles(take_id: str, number: int | None = None) -> Delete:
 
 def _frame(row: FrameRow, project: Project) -> FrameRecord:
     beauty = FileSum(row.sha256, row.size)
-    files: dict[str, FileSum | None] = dict.fromkeys(project.shot.shoot.passes.wanted)
-    files |= {BEAUTY: beauty} if row.files is None else _FILES.validate_json(row.files)
+    unsummed: dict[str, FileSum | None] = dict.fromkeys(project.shot.shoot.passes.wanted)
+    files = unsummed | {BEAUTY: beauty} if row.files is None else _FILES.validate_json(row.files)
     return FrameRecord(row.number, row.file, files, row.seconds, row.clamped, row.key, row.machine)

@@ -6,6 +6,7 @@ from typing import Literal
 from pydantic import BaseModel
 
 from ..core.picture.mix import light_layer_names
+from ..core.scene.shoot import PassName
 from ..core.sequence.names import sequence_stem
 from ..core.sheet.words import data_size, duration
 from ..shoot.again import in_words
@@ -45,7 +46,9 @@ class TakeLine(BaseModel):
     first: int
     last: int
     finished: int
-    """how many frames are"""
+    """how many frames are there"""
+    waiting: int
+    """how many of these are to be shot again or to get more passes"""
     strip: list[StripFrame]
     left: str | None
     spent: str | None
@@ -100,6 +103,8 @@ class TakeAnswer(BaseModel):
     stem: str
     passes: list[str]
     """those that can be shown"""
+    shot_passes: tuple[PassName, ...]
+    """what is shot besides the picture"""
     transparent: bool
     lights: list[str]
     """those that were kept apart"""
@@ -111,7 +116,7 @@ class TakeAnswer(BaseModel):
     otherwise: str | None
     """frames that were shot otherwise than the take"""
     waiting: int
-    """frames that wait to be shot again"""
+    """frames that are there and are to be shot again or to get more passes"""
 
 
 def take_answer(take: TakeRecord) -> TakeAnswer:
@@ -129,11 +134,11 @@ def take_answer(take: TakeRecord) -> TakeAnswer:
         clamped=sum(lost) / len(lost) if lost else None, rate=(take.project.rate_num, take.project.rate_den),
         loops=film_of(take).closes,
         stem=sequence_stem(take.project),
-        passes=views_of(take),
+        passes=views_of(take), shot_passes=take.project.shot.shoot.passes.wanted,
         transparent=s.transparent,
         lights=kept_lights(take),
         source_id=take.source_id, disk=data_size(take.disk_bytes) if take.frames else None,
-        shot=shot.name, otherwise=in_words(take), waiting=len(take.pending),
+        shot=shot.name, otherwise=in_words(take), waiting=len(take.waiting),
     )  # fmt: skip
 
 
@@ -175,13 +180,15 @@ def _strip(take: ListedTake) -> list[int]:
 def _line(take: ListedTake, strip: list[StripFrame], crew: Crew | None) -> TakeLine:
     total = take.last - take.first + 1
     at_once = max(1, crew.working) if crew is not None else 1
-    left = None if take.mean_s is None else take.mean_s * (total - take.finished) / at_once
+    # nothing is known yet of how long passes take
+    unknown = take.mean_s is None or take.lacks
+    left = None if unknown else (take.mean_s or 0.0) * (total - take.finished + take.waiting) / at_once
     damaged = take.slate is None
     return TakeLine(
         id=take.id, project_id=take.project_id, name=take.name, slate=take.slate,
         state="damaged" if damaged else take.state,
         message=DAMAGED.format(name=take.name, folder=take.folder) if damaged else take.message,
-        first=take.first, last=take.last, finished=take.finished, strip=strip,
+        first=take.first, last=take.last, finished=take.finished, waiting=take.waiting, strip=strip,
         left=duration(left) if left else None, spent=duration(take.seconds) if take.finished else None,
         forecast=duration(take.forecast_s) if take.forecast_s else None, clamped=take.clamped,
         source_id=take.source_id, process=take.process, disk=data_size(take.bytes) if take.finished else None,

@@ -3,7 +3,7 @@
 import shutil
 from datetime import UTC
 from pathlib import Path as FilePath
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Path, Query, Request, Response
@@ -13,6 +13,7 @@ from pydantic import AwareDatetime, BaseModel, Field
 from ..core.errors import NotFoundError, ShootError
 from ..core.geometry.kept import content_hash
 from ..core.picture.mix import LightChange
+from ..core.scene.shoot import PassName
 from ..core.sequence.seam import check_seam, display_picture
 from ..core.sheet import readiness, review
 from ..core.sheet.planning import MOST_TAKES, Cell, Plan, as_planned, planned
@@ -55,6 +56,10 @@ class Cells(BaseModel):
 class PlanCall(Cells):
     not_before: AwareDatetime | None = None
     """none of its takes is begun sooner"""
+
+
+class PassesCall(BaseModel):
+    names: Annotated[tuple[PassName, ...], Field(min_length=1, max_length=len(get_args(PassName)))]
 
 
 class Turns(BaseModel):
@@ -233,6 +238,12 @@ def frames_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
     if packing.size is not None:
         headers["content-length"] = str(packing.size)
     return StreamingResponse(packing.chunks(), media_type="application/zip", headers=headers)
+
+
+@router.post("/takes/{take_id}/passes")
+def add_passes(ctx: Ctx, take_id: str, call: PassesCall) -> TakeAnswer:
+    """Shoot passes into a take that it does not have, or anew; its pictures stay."""
+    return take_answer(desk.add_passes(ctx.studio, take_id, call.names))
 
 
 @router.post("/takes/{take_id}/{action}")

@@ -1,6 +1,6 @@
 """What to shoot: size, range, samples, passes, files."""
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
@@ -13,6 +13,10 @@ PassName = Literal[
     "lights", "components", "albedo", "normal", "position", "depth", "motion", "objects", "materials", "catcher",
     "occlusion", "wireframe", "clay",
 ]  # fmt: skip
+
+
+_SETTINGS: dict[PassName, str] = {"occlusion": "occlusion_", "wireframe": "wire_", "clay": "clay_"}
+"""What the settings of a pass begin with."""
 
 
 class Passes(Doc):
@@ -34,6 +38,13 @@ class Passes(Doc):
     clay_color: Annotated[tuple[Unit01, Unit01, Unit01], Field(title="Clay")] = (0.5, 0.5, 0.5)
     clay_spares: tuple[Id, ...] = ()
     """Parts that keep their material in the clay pass."""
+
+    def with_more(self, names: tuple[PassName, ...], settings: "Passes") -> "Passes":
+        """These and more, each of those as `settings` says; all in the order in which they are always named."""
+        told = [prefix for name, prefix in _SETTINGS.items() if name in names]
+        values = {field: getattr(settings, field) for field in Passes.model_fields if field.startswith(tuple(told))}
+        wanted = tuple(name for name in get_args(PassName) if name in (*self.wanted, *names))
+        return Passes.model_validate({**self.model_dump(), **values, "wanted": wanted})
 
 
 class Region(Doc):

@@ -25,6 +25,8 @@ from .rays import caught, in_clay, occlusion, wireframe, without_set, without_su
 
 NUMBERS: tuple[PassName, ...] = ("lights", "components", "position", "depth", "motion", "objects", "materials")
 """Passes that hold numbers instead of a picture: always EXR."""
+ALONE: tuple[PassName, ...] = ("occlusion", "wireframe", "clay")
+"""Passes that need nothing of the film of a frame."""
 HELPER_SAMPLES = 64
 """Occlusion and wireframe need no more."""
 
@@ -56,11 +58,47 @@ def pass_files(
     Raises Cancelled when `cancelled` says so.
     """
     for name in moment.shoot.passes.wanted:
-        data = _pass(name, moment, film, clean, compiler, tracer, cancelled)
-        yield PassFile(name, pass_extension(moment.shoot, name), data)
+        if name in ALONE:
+            yield pass_alone(name, moment, compiler, tracer, cancelled)
+        else:
+            data = _of_film(name, moment, film, clean, compiler, tracer, cancelled)
+            yield PassFile(name, pass_extension(moment.shoot, name), data)
 
 
-def _pass(
+def pass_alone(
+    name: PassName, moment: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False
+) -> PassFile:
+    """One of the passes that are ALONE, of a frame that need not be exposed. Raises Cancelled."""
+    s = moment.shoot
+    if name == "clay":
+        data = _clay(moment, compiler, tracer, cancelled)
+    else:
+        with_set = s.passes.occlusion_set if name == "occlusion" else s.passes.wire_set
+        scene = compiler.compile(moment if with_set else without_set(moment), s.width, s.height, keep="passes")
+        if name == "occlusion":
+            reach_m, falloff = s.passes.occlusion_reach_m, s.passes.occlusion_falloff
+            values, covered = occlusion(scene, HELPER_SAMPLES, reach_m, falloff)
+        else:
+            lines, covered = wireframe(scene, HELPER_SAMPLES, s.passes.wire_px, s.passes.wire_level)
+            values = 1.0 - lines
+        data = _helper(values, covered, s)
+    return PassFile(name, pass_extension(s, name), data)
+
+
+def _picture_alone(s: ShootSettings) -> ShootSettings:
+    """How a picture is exposed that has no passes and nothing to do with its neighbours."""
+    return s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()}), "denoise_neighbours": False})
+
+
+def _clay(moment: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel) -> bytes:
+    s = moment.shoot
+    clay = replace(in_clay(moment), shoot=_picture_alone(s))
+    exposed = expose_frame(clay, compiler, tracer, cancelled)
+    radiance, alpha = beauty(exposed, clay, compiler, denoise(exposed) if s.denoise else exposed.radiance)
+    return encode_frame(radiance, alpha, moment.look.tone, s.file_format, s.bits)
+
+
+def _of_film(
     name: PassName, moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler,
     tracer: Tracer, cancelled: Cancel,
 ) -> bytes:  # fmt: skip
@@ -75,22 +113,6 @@ def _pass(
         if s.file_format == "exr":
             return encode_layers({"normal": film.normal}, 32 if s.bits == 32 else 16)
         return encode_display(film.normal * 0.5 + 0.5, s.file_format, s.bits)
-    if name == "occlusion":
-        base = moment if s.passes.occlusion_set else without_set(moment)
-        scene = compiler.compile(base, s.width, s.height, keep="passes")
-        openness, covered = occlusion(scene, HELPER_SAMPLES, s.passes.occlusion_reach_m, s.passes.occlusion_falloff)
-        return _helper(openness, covered, s)
-    if name == "wireframe":
-        base = moment if s.passes.wire_set else without_set(moment)
-        scene = compiler.compile(base, s.width, s.height, keep="passes")
-        lines, covered = wireframe(scene, HELPER_SAMPLES, s.passes.wire_px, s.passes.wire_level)
-        return _helper(1.0 - lines, covered, s)
-    if name == "clay":
-        plain = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()})})
-        clay = replace(in_clay(moment), shoot=plain)
-        exposed = expose_frame(clay, compiler, tracer, cancelled)
-        radiance, alpha = beauty(exposed, clay, compiler, denoise(exposed) if s.denoise else exposed.radiance)
-        return encode_frame(radiance, alpha, moment.look.tone, s.file_format, s.bits)
     return _catcher(moment, film, clean, compiler, tracer, cancelled)
 
 
@@ -148,8 +170,7 @@ def _catcher(
     cancelled: Cancel,
 ) -> bytes:  # fmt: skip
     s = moment.shoot
-    plain = s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()}), "denoise_neighbours": False})
-    empty = replace(without_subject(moment), shoot=plain)
+    empty = replace(without_subject(moment), shoot=_picture_alone(s))
     bare = expose_frame(empty, compiler, tracer, cancelled)
     picture, alpha = caught(clean, denoise(bare) if s.denoise else bare.radiance, film.subject)
     file_format = s.file_format if s.file_format != "jpeg" else "png"

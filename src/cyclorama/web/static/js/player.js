@@ -23,6 +23,16 @@ export function turned(step, length, toAndFro) {
   return way < length ? way : 2 * length - 2 - way;
 }
 
+/**
+ * The place of the frame that is shown in every moment from the frame at place `low` to frame `last`: what is not there
+ * is stood for by the last before it, so that what is there plays in its own time.
+ * @param {number[]} frames numbers of those that are there
+ */
+export function held(frames, low, last) {
+  let at = low;
+  return Array.from({ length: last - frames[low] + 1 }, (_, k) => (frames[at + 1] === frames[low] + k ? ++at : at));
+}
+
 export class Player {
   /**
    * @param {{rate: () => number, address: (i: number) => string, show: (i: number) => void, dropped: (count: number) => void}} source

@@ -7,12 +7,13 @@ import { bindKeys } from "./keys.js";
 import { latest } from "./latest.js";
 import { MoveLanes } from "./move_lanes.js";
 import { Notes } from "./notes.js";
-import { Pictures, Player } from "./player.js";
+import { Pictures, Player, held } from "./player.js";
 import { Scopes } from "./scopes.js";
 import { Stage } from "./stage.js";
 import { bindTabs } from "./tabs.js";
 import { TakeChecks } from "./take_checks.js";
 import { TakeGrade } from "./take_grade.js";
+import { TakePasses } from "./take_passes.js";
 
 const byId = (id) => document.getElementById(id);
 const AHEAD = 8;
@@ -31,13 +32,12 @@ class ScreeningRoom {
     this.toAndFro = false;
     /** first and last of the frames that are played, by place in `frames`; null: all */
     this.range = null;
-    this.shownPass = "beauty";
     /** place of the frame that is shown in every moment that is played */
     this.moments = [];
     /** names what other takes look like in addresses: as they were when one last came here */
     this.since = Date.now();
     const room = {
-      take: () => this.take, number: () => this.number, version: (n) => `${this.#version(n)}-${this.since}`, graded: () => this.grade.version, pick: (told) => this.stage.pick(told), part: (told) => this.stage.part(told), framing: () => this.stage.framing !== null, outline: (part) => this.stage.outline(part), go: (n, places) => this.go(n, places),
+      take: () => this.take, number: () => this.number, version: (n) => `${this.#version(n)}-${this.since}`, graded: () => this.grade.version, pick: (told) => this.stage.pick(told), go: (n, places) => this.go(n, places),
       view: (name, n) => this.#viewAddress(name, n), address: (n, take, width) => this.#shownAddress(n, take, width), shown: () => this.#shown(), moved: () => this.grade.state && this.show(this.at),
       pictures: () => `/api/projects/${this.take.project_id}/pictures`, drawn: (lines) => this.notes.drawn(lines), tried: () => this.#tried(), match: (reference) => this.#match(reference), kept: () => this.take && this.show(this.at), changed: () => this.#refresh(),
     };
@@ -46,12 +46,13 @@ class ScreeningRoom {
     this.stage = new Stage(room);
     this.grade = new TakeGrade(this.url, room);
     this.comparing = new Comparing(this.url, this.stage, room);
-    this.checks = new TakeChecks(this.url, room);
+    this.checks = new TakeChecks(this.url, this.stage, room);
+    this.passes = new TakePasses(this.url, { take: room.take, show: () => this.show(this.at), changed: room.changed });
     this.move = new MoveLanes(this.url, room);
     this.notes = new Notes(this.url, this.stage, room);
     this.scopes = new Scopes(() => (this.number === null ? null : { url: `${this.url}/scopes/${this.number}`, body: this.#wanted() }));
     this.try = latest(async () => this.#showTried());
-    this.tab = bindTabs((name) => name !== "notes" && this.notes.pen(false));
+    this.tab = bindTabs((name) => (name !== "notes" && this.notes.pen(false), this.checks.open(name === "checks")));
     this.#bind();
   }
 
@@ -74,10 +75,10 @@ class ScreeningRoom {
     this.frames = take.done;
     this.stage.size(take.width, take.height);
     byId("frame").classList.toggle("clear", take.transparent);
-    byId("take-state").textContent = take.state === "done" ? "" : `${take.state}, ${take.done.length} of ${take.last - take.first + 1} frames`;
+    byId("take-state").textContent = take.state === "done" ? "" : `${take.state}, ${take.done.length - take.waiting} of ${take.last - take.first + 1} frames${take.waiting ? `, ${take.waiting} more to be seen` : ""}`;
     byId("scrub").max = Math.max(0, this.frames.length - 1);
     this.#showSlate();
-    this.#showPasses();
+    this.passes.show();
     this.#filmstrip();
   }
 
@@ -115,7 +116,7 @@ class ScreeningRoom {
   #address(n) {
     const difference = this.comparing.difference(n, this.stage.wanted);
     if (difference) return difference;
-    if (this.shownPass !== "beauty") return this.#viewAddress(this.shownPass, n);
+    if (this.passes.shown !== "beauty") return this.#viewAddress(this.passes.shown, n);
     const overlay = byId("overlay").value;
     return this.#shownAddress(n) + (overlay === "picture" ? "" : `&overlay=${encodeURIComponent(overlay)}`) + (this.former ? "&state=0" : "");
   }
@@ -192,16 +193,9 @@ class ScreeningRoom {
       this.player.stop();
       return this.scopes.show();
     }
-    this.moments = this.#held();
-    return this.player.play(this.moments.indexOf(this.at), [0, this.moments.length - 1], { speed: this.speed, toAndFro: this.toAndFro });
-  }
-
-  /** Frames that are not there yet are stood for by the last before them: what is there plays in its own time. */
-  #held() {
     const [low, high] = this.range ?? [0, this.frames.length - 1];
-    const last = this.range ? this.frames[high] : this.take.last;
-    let at = low;
-    return Array.from({ length: last - this.frames[low] + 1 }, (_, k) => (this.frames[at + 1] === this.frames[low] + k ? ++at : at));
+    this.moments = held(this.frames, low, this.range ? this.frames[high] : this.take.last);
+    return this.player.play(this.moments.indexOf(this.at), [0, this.moments.length - 1], { speed: this.speed, toAndFro: this.toAndFro });
   }
 
   #again() {
@@ -240,19 +234,6 @@ class ScreeningRoom {
     this.strip = this.grade.version;
     strip.replaceChildren(...numbers.map((n) => make("img", { src: `${this.url}/thumbs/${n}?v=${this.#version(n)}`, alt: "", loading: "lazy", draggable: "false", onclick: () => this.go(n) })));
     this.#showRange();
-  }
-
-  #showPasses() {
-    byId("pass-group").hidden = !this.take.passes.length;
-    byId("pass-picker").replaceChildren(...["beauty", ...this.take.passes].map((name) =>
-      make("button", { type: "button", class: "btn h-[24px] px-2", "data-press": "", "aria-pressed": name === this.shownPass, onclick: () => this.#choosePass(name) }, name)));
-  }
-
-  #choosePass(name) {
-    this.shownPass = name;
-    byId("pass-amount-row").hidden = !/×|over/.test(name);
-    this.#showPasses();
-    this.show(this.at);
   }
 
   async #offerTakes() {
@@ -337,7 +318,6 @@ class ScreeningRoom {
     byId("frame-now").addEventListener("change", (e) => this.go(Number(e.target.value)));
     byId("speed").addEventListener("click", (e) => this.#setSpeed(e.target));
     byId("way").addEventListener("click", () => this.#toAndFro());
-    byId("pass-amount").addEventListener("change", () => this.show(this.at));
     byId("overlay").addEventListener("change", () => this.show(this.at));
     byId("scopes-open").addEventListener("click", () => this.scopes.toggle());
     byId("take-pick").addEventListener("change", (e) => location.assign(`/takes/${e.target.value}${location.hash}`));
@@ -370,7 +350,7 @@ class ScreeningRoom {
       { keys: ["f"], label: "Fold the panel away", run: () => this.#fold() },
       { keys: ["1"], label: "Take", run: tab("take") }, { keys: ["2"], label: "Grade", run: tab("grade") }, { keys: ["3"], label: "Compare", run: tab("compare") }, { keys: ["4"], label: "Checks", run: tab("checks") }, { keys: ["5"], label: "Notes", run: tab("notes") },
       { keys: ["Ctrl+z"], label: "Undo the grade", run: () => this.grade.step("undo") }, { keys: ["Ctrl+y"], label: "Redo the grade", run: () => this.grade.step("redo") },
-      { keys: ["Escape"], label: "Nothing compared, no wall", run: () => (this.comparing.wall(false), this.comparing.choose(""), this.stage.loupe(null), this.stage.pick(null), this.stage.part(null)) },
+      { keys: ["Escape"], label: "Nothing compared, no wall", run: () => (this.comparing.wall(false), this.comparing.choose(""), this.stage.loupe(null), this.stage.pick(null)) },
       { keys: ["?"], label: "This list", run: () => byId("keys").showModal() },
     ]);
   }

@@ -63,7 +63,7 @@ function startsAt({ state, not_before: when }) {
 
 function figures(take) {
   const total = take.last - take.first + 1;
-  const parts = [`${take.finished} of ${total} frames`];
+  const parts = [`${take.finished - take.waiting} of ${total} frames${take.waiting ? `, ${take.waiting} more to be seen` : ""}`];
   if (take.spent) parts.push(take.state === "done" ? `took ${take.spent}` : `${take.spent} so far`);
   if (take.left && take.state === "running") parts.push(`${take.left} left`);
   if (take.clamped !== null) parts.push(`${(take.clamped * 100).toFixed(2)} % of the light clamped`);
@@ -105,7 +105,7 @@ class Line {
     this.state.style.color = COLOURS[take.state] ?? "var(--color-soft)";
     this.figures.textContent = figures(take);
     this.message.textContent = take.message;
-    this.bar.style.width = `${(100 * take.finished) / (take.last - take.first + 1)}%`;
+    this.bar.style.width = `${(100 * (take.finished - take.waiting)) / (take.last - take.first + 1)}%`;
     this.bar.style.background = COLOURS[take.state] ?? "var(--color-soft)";
     take.strip.forEach(({ number, finished }, i) => {
       if (finished && !this.cells[i].firstChild) this.cells[i].append(make("img", { src: `/api/takes/${take.id}/thumbs/${number}`, alt: `Frame ${number}`, class: "h-full w-full object-cover", loading: "lazy" }));

@@ -7,6 +7,8 @@ const byId = (id) => document.getElementById(id);
 const MARGIN = 18;
 const MOST = 16;
 const BLINK_MS = 600;
+/** of a part of the picture that is dragged out, in shares of it */
+const LEAST_SIDE = 0.01;
 
 export class Stage {
   /** @param {{moved: () => void, drawn: (lines: number[][][]) => void}} room told when another size of picture is wanted, and what was drawn */
@@ -20,8 +22,9 @@ export class Stage {
     this.mode = null;
     this.edge = 0.5;
     this.drawing = null;
-    /** told the part of the picture that is drawn next, and one corner of it */
-    this.framing = null;
+    /** who is told the place that is clicked next, or the part that is dragged out; null: nobody */
+    this.asking = null;
+    /** where dragging a part began */
     this.corner = null;
     this.outlined = null;
     this.marked = [[], []];
@@ -133,13 +136,8 @@ export class Stage {
     box.addEventListener("dblclick", (e) => !e.target.closest("#edge, #wall") && this.toggleExact());
     box.addEventListener("pointerdown", (e) => {
       if (e.button !== 0 || e.target.closest("#edge, #wall")) return;
-      if (this.picking) {
-        const told = this.picking;
-        this.picking = null;
-        this.pick(null);
-        return told(this.share(e));
-      }
-      if (this.framing) this.corner = this.share(e);
+      if (this.asking && !this.asking.part) return this.#answer(this.share(e));
+      if (this.asking) this.corner = this.share(e);
       else if (this.drawing) this.drawing.push([this.share(e)]);
       else from = { x: e.clientX, y: e.clientY, view: this.view ?? this.#fit() };
       box.setPointerCapture(e.pointerId);
@@ -156,42 +154,45 @@ export class Stage {
       }
     });
     box.addEventListener("pointerup", (e) => {
-      if (this.corner) this.#framed(this.#part(e));
+      if (this.corner) this.#answer(this.#part(e));
       if (this.drawing?.length) this.room.drawn(this.drawing);
       from = null;
     });
     box.addEventListener("pointercancel", () => {
       from = null;
-      if (this.corner) this.#framed(null);
+      if (this.corner) this.#answer(null);
     });
     box.addEventListener("pointerleave", () => (byId("loupe").hidden = true));
   }
 
   /** The next click tells a place instead of moving the picture, or null where it is not to; null: no more. @param {((place: number[]|null) => void)|null} told */
   pick(told) {
-    this.picking?.(null);
-    this.picking = told;
-    this.box.style.cursor = told ? "crosshair" : "";
+    this.#ask(told && { told, part: false });
   }
 
-  /** The next thing that is dragged out is a part of the picture, in shares of it; null where none is, or no more. @param {((part: {left: number, top: number, right: number, bottom: number}|null) => void)|null} told */
+  /** The next thing that is dragged out is a part of the picture, in shares of it, or null where it is not to. @param {(part: {left: number, top: number, right: number, bottom: number}|null) => void} told */
   part(told) {
-    this.framing?.(null);
-    this.framing = told;
-    this.corner = null;
-    this.box.style.cursor = told ? "crosshair" : "";
+    this.#ask({ told, part: true });
   }
 
+  #ask(asking) {
+    this.#answer(null);
+    this.asking = asking;
+    this.box.style.cursor = asking ? "crosshair" : "";
+  }
+
+  #answer(answer) {
+    const { asking } = this;
+    this.asking = this.corner = null;
+    this.box.style.cursor = "";
+    asking?.told(answer);
+  }
+
+  /** What was dragged out so far; null where that is no more than a click. */
   #part(e) {
     const [[x, y], [u, v]] = [this.corner, this.share(e)];
-    return { left: Math.min(x, u), top: Math.min(y, v), right: Math.max(x, u), bottom: Math.max(y, v) };
-  }
-
-  #framed(part) {
-    const told = this.framing;
-    this.framing = null;
-    this.part(null);
-    told(part);
+    const part = { left: Math.min(x, u), top: Math.min(y, v), right: Math.max(x, u), bottom: Math.max(y, v) };
+    return part.right - part.left > LEAST_SIDE && part.bottom - part.top > LEAST_SIDE ? part : null;
   }
 
   /** A place of the picture in shares of it. */

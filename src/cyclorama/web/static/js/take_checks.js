@@ -6,11 +6,12 @@ const byId = (id) => document.getElementById(id);
 const OFFERS = { "shoot again": ["Shoot again", {}], "more samples": ["With 4× the samples", { finer: 4 }], clamp: ["Hold bright samples down", { clamp: true }] };
 
 export class TakeChecks {
-  /** @param {string} url of the take @param {{go: (n: number, places?: object[]) => void, changed: () => void, take: () => object, part: (told: Function|null) => void, framing: () => boolean, outline: (part: object|null) => void}} room */
-  constructor(url, room) {
-    Object.assign(this, { url, room, job: null });
-    byId("check").addEventListener("click", () => this.#check());
+  /** @param {string} url of the take @param {import("./stage.js").Stage} stage @param {{go: (n: number, places?: object[]) => void, changed: () => void, take: () => object}} room */
+  constructor(url, stage, room) {
+    Object.assign(this, { url, stage, room, job: null });
+    /** what is shot again of frames; null: all */
     this.part = null;
+    byId("check").addEventListener("click", () => this.#check());
     byId("again").addEventListener("click", () => this.#again());
     byId("again-part").addEventListener("click", () => this.#choosePart());
   }
@@ -73,21 +74,25 @@ export class TakeChecks {
       lane(checked.burnt, 16, 0.01, "var(--color-soft)", "Share of the picture that is burnt out"));
   }
 
+  /** The part is outlined as long as the panel is open. */
+  open(here) {
+    if (!here) this.stage.pick(null);
+    this.stage.outline(here ? this.part : null);
+  }
+
   /** Have a part of the picture dragged out that is shot anew; once more: the whole picture. */
   #choosePart() {
-    const button = byId("again-part");
-    const took = (part) => {
-      this.part = part;
-      button.setAttribute("aria-pressed", part !== null);
-      button.textContent = part ? `A part: ${percent(part.right - part.left)} × ${percent(part.bottom - part.top)} %` : "The whole picture";
-      this.room.outline(part);
-    };
-    if (this.part || this.room.framing()) {
-      this.room.part(null);
-      return took(null);
-    }
-    button.textContent = "Drag over the picture …";
-    return this.room.part(took);
+    if (this.part) return this.#takePart(null);
+    if (this.stage.asking) return this.stage.pick(null);
+    byId("again-part").textContent = "Drag over the picture …";
+    return this.stage.part((part) => this.#takePart(part));
+  }
+
+  #takePart(part) {
+    this.part = part;
+    byId("again-part").setAttribute("aria-pressed", part !== null);
+    byId("again-part").textContent = part ? `A part: ${percent(part.right - part.left)} × ${percent(part.bottom - part.top)} %` : "The whole picture";
+    this.stage.outline(part);
   }
 
   async #again() {

@@ -1,0 +1,60 @@
+/** What is looked at of a take, its picture or a pass; and passes that are shot into it once its pictures are there. */
+
+import { make, post, say, switchRow } from "./api.js";
+import { PASSES } from "./passes.js";
+
+const byId = (id) => document.getElementById(id);
+/** Passes that need nothing of the picture. */
+const ALONE = ["occlusion", "wireframe", "clay"];
+
+export class TakePasses {
+  /** @param {string} url of the take @param {{take: () => object, show: () => void, changed: () => void}} room */
+  constructor(url, room) {
+    Object.assign(this, { url, room, shown: "beauty" });
+    this.chosen = new Set();
+    byId("pass-amount").addEventListener("change", () => room.show());
+    byId("more-shoot").addEventListener("click", () => this.#shoot());
+  }
+
+  show() {
+    const take = this.room.take();
+    byId("pass-pick").hidden = !take.passes.length;
+    byId("pass-picker").replaceChildren(...["beauty", ...take.passes].map((name) =>
+      make("button", { type: "button", class: "btn h-[24px] px-2", "data-press": "", "aria-pressed": name === this.shown, onclick: () => this.#look(name) }, name)));
+    byId("more-passes").hidden = Boolean(take.source_id);
+    if (take.shot_passes.join() !== this.offered) this.#offer();
+  }
+
+  #look(name) {
+    this.shown = name;
+    byId("pass-amount-row").hidden = !/×|over/.test(name);
+    this.show();
+    this.room.show();
+  }
+
+  #offer() {
+    const there = new Set(this.room.take().shot_passes);
+    this.offered = [...there].join();
+    byId("more-list").replaceChildren(...PASSES.map(([id, name, title]) =>
+      switchRow(there.has(id) ? `${name}, anew` : name, this.chosen.has(id), name, (on) => this.#choose(id, on), { title })));
+    byId("more-shoot").disabled = !this.chosen.size;
+    const exposes = [...this.chosen].some((id) => !ALONE.includes(id));
+    byId("more-says").textContent = !this.chosen.size ? "" : exposes ? "Every frame is exposed once more for that; its picture stays." : "Without exposing the frames: their pictures stay.";
+  }
+
+  #choose(id, on) {
+    this.chosen[on ? "add" : "delete"](id);
+    this.#offer();
+  }
+
+  async #shoot() {
+    try {
+      await post(`${this.url}/passes`, { names: [...this.chosen] });
+      this.chosen.clear();
+      say("The passes are being shot into this take; the shoot log tells how far they are.");
+      this.room.changed();
+    } catch (error) {
+      say(error.message, 10);
+    }
+  }
+}
