@@ -219,6 +219,22 @@ def test_several_takes_are_planned_and_a_frame_is_tried(page: Page, server: Serv
     expect(page.locator("[data-take]", has_text="done")).to_have_count(3, timeout=LONG_MS)
     looks = {studio.takes.get(take).project.look.id for take in studio.takes.ids()}
     assert len(looks) == 2
+    opened(page, floor, "shoot")
+    page.click("#test-part")
+    box = page.locator("#frame").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] / 4, box["y"] + box["height"] / 4)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] + 30)
+    expect(page.locator("#rectangle")).to_be_visible()
+    page.mouse.up()
+    expect(page.locator("#rectangle")).to_be_hidden()
+    expect(page.locator("#last-take")).to_contain_text("frame 1, a part", timeout=LONG_MS)
+    part = studio.takes.get(studio.takes.ids()[0])
+    region = part.again[1].region
+    assert region is not None
+    assert (region.left, region.right, region.bottom) == pytest.approx((0.25, 0.75, 1.0), abs=0.01)
+    wait_for(lambda: studio.takes.state(part.id) == "done")
 
 
 def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, floor: str) -> None:

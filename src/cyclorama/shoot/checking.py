@@ -33,7 +33,7 @@ def check_take(studio: Studio, take: TakeRecord, tell: Callable[[float], None] =
     finishing = studio.screening.finish(take).finishing
     unreadable: dict[int, str] = {}
     s, shot = take.project.shot.shoot, take.project.shot
-    closes = not moves_nothing(shot) and loops(take.project, shot) and len(take.numbers) == shot.frames
+    closes = not moves_nothing(shot) and loops(take.project, shot) and take.moments == shot.frames
     paints = Paints()
     checked = check_sequence(
         _looks(studio, take, finishing, unreadable, paints, tell), take.numbers, (s.width, s.height), closes,

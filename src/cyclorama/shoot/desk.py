@@ -12,7 +12,7 @@ from ..core.scene import Project, put_all
 from ..core.scene.shoot import Again, Passes, PassName
 from ..core.sequence.names import sequence_stem, slug
 from ..core.sheet import readiness, review
-from ..core.sheet.planning import Cell, as_planned, name_of, planned
+from ..core.sheet.planning import Cell, as_called, as_planned, name_of, planned
 from ..core.sheet.words import frames as frames_in_words
 from ..store import Saved, Studio, TakeRecord
 from ..store.database import Process
@@ -38,16 +38,26 @@ def call_take(
     project = saved.project
     if only is not None:
         project = put_all(project, {"shot/shoot/from_frame": only, "shot/shoot/to_frame": only})
+    what = "" if only is None else f"frame {only}"
+    take = record_take(studio, project, saved.version, what, forecast_s, start)
+    if start:
+        ensure_worker(studio)
+    return take
+
+
+def record_take(
+    studio: Studio, project: Project, version: int, what: str, forecast_s: float | None = None, queued: bool = True
+) -> TakeRecord:
+    """A new take of a project, called after its shot, its number and `what` it is. Raises ShootError when the
+    readiness list has something blocking."""
+    project = as_called(project)
     ready = readiness(review(project, studio.measures(project.subject)))
     if ready.blocking:
         raise ShootError(ready.blocking[0])
     sequence_stem(project)
     number, take_id = _next(studio, project)
-    name = f"{project.shot.name} {number}" if only is None else f"{project.shot.name} {number}, frame {only}"
-    take = studio.takes.call(take_id, name, project, saved.version, forecast_s, queued=start)
-    if start:
-        ensure_worker(studio)
-    return take
+    name = f"{project.shot.name} {number}{f', {what}' if what else ''}"
+    return studio.takes.call(take_id, name, project, version, forecast_s, queued=queued)
 
 
 def call_still(studio: Studio, source_id: str, number: int, times: int, start: bool = True) -> TakeRecord:
@@ -69,10 +79,8 @@ def call_still(studio: Studio, source_id: str, number: int, times: int, start: b
         "shot/shoot/width": times * s.width, "shot/shoot/height": times * s.height, "shot/shoot/passes/wanted": passes,
         "shot/shoot/from_frame": number, "shot/shoot/to_frame": number,
     })  # fmt: skip
-    count, take_id = _next(studio, project)
-    name = f"{project.shot.name} {count}, still {number} at {times}×"
     version = studio.projects.version(project.id)
-    take = studio.takes.call(take_id, name, project, version, None, queued=start)
+    take = record_take(studio, project, version, f"still {number} at {times}×", queued=start)
     if not as_shot(source, finishing):
         studio.screening.set_finish(take, finishing, f"Grade of ‘{source.name}’")
     if start:
@@ -94,7 +102,7 @@ def call_plan(
             raise ShootError(f"‘{take.name}’: {take.blocking[0]}")
     takes = []
     for i, cell in enumerate(cells):
-        project = as_planned(saved.project, cell)
+        project = as_called(as_planned(saved.project, cell))
         sequence_stem(project)
         number, take_id = _next(studio, project)
         name = f"{name_of(saved.project, cell)} {number}"

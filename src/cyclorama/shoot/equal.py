@@ -27,6 +27,7 @@ from .maker import beside, reach_beside
 _UNSEEN = {
     "from_frame": None,
     "to_frame": None,
+    "every": 1,
     "name_pattern": "frame",
     "padding": 4,
     "margin": 0.0,

@@ -150,7 +150,7 @@ def _other(
         other, finishing = _as_it_stands(masters.studio, take_id)
     except NotFoundError as error:
         raise ShootError("The take that lies behind this one was removed. Choose another backdrop.") from error
-    at = other.numbers[take.numbers.index(number) % len(other.numbers)]
+    at = other.at((number - take.first) % other.moments)
     if finishing.behind is not None and finishing.behind.take:
         finishing = finishing.model_copy(update={"behind": None})
     light, _ = _worked(other, at, finishing, masters, read_asset, None)

@@ -17,6 +17,7 @@ from ..core.render.film.tracer import Tracer
 from ..core.render.passes.outputs import pass_files
 from ..core.scene import Project, ShootSettings, put
 from ..core.scene.shoot import PassName
+from ..core.sheet.planning import as_called
 from .again import for_overview, overview_of
 from .maker import FrameMaker, cleaned_for, seen_for_cleaning
 
@@ -38,6 +39,7 @@ def forecast(
     the shot, so their spread says how much frames differ. Where samples go by quality, probes are larger: it is the
     larger the picture the easier to clean. A tenth is added for what else the machine may be doing.
     """
+    project = as_called(project)
     numbers, settings = list(project.shot.frame_numbers), project.shot.shoot
     probe, scale = _probe_settings(settings)
     pixels = settings.width * settings.height

@@ -49,16 +49,16 @@ def _write(studio: Studio, handed: Handed, reel: TakeReel, name: str, box: zipfi
     box.writestr("cut.edl", written_edl(cut, reel.films, reels, name))
     box.writestr("cut.html", written_list(cut, reel.films, reels, name))
     box.writestr("cut.json", cut.model_dump_json(indent=1))
-    wanted = sorted({(x.clip.take_id, n) for x in laid(cut) if x.clip.take_id for n in reel.numbers(x.clip)})
+    clips = [x.clip for x in laid(cut) if x.clip.take_id]
+    wanted = sorted({(clip.take_id, reel.takes[clip.take_id].at(n)) for clip in clips for n in reel.numbers(clip)})
     finishes = {take_id: studio.screening.finish(take).finishing for take_id, take in reel.takes.items()}
     for take_id, finishing in finishes.items():
         box.writestr(f"grades/{take_id}.cdl", written_cdl(finishing.grade, reel.takes[take_id].name))
         if finishing.grade.table.asset:
             box.writestr(f"grades/{take_id}.cube", studio.assets.get(finishing.grade.table.asset))
     masters = Masters(studio, 0)
-    for k, (take_id, number) in enumerate(wanted):
+    for k, (take_id, frame) in enumerate(wanted):
         take = reel.takes[take_id]
-        frame = take.numbers[number]
         data = finished_file(take, frame, finishes[take_id], masters, studio.assets.get)
         box.writestr(f"{reels[take_id].folder}/{frame_name(take.project, frame)}", data)
         tell("Packing frames", (k + 1) / len(wanted))

@@ -60,7 +60,7 @@ class TakeReel:
     def picture(self, clip: Clip, number: int, width: int | None) -> F32:
         """See `core.clip.compose.Reel`."""
         take = self.takes[clip.take_id]
-        frame = take.numbers[number]
+        frame = take.at(number)
         if frame not in take.frames:
             frame = self._nearest(take, frame)
         return finished(take, frame, self._finishing(clip), self._masters, self._studio.assets.get, width)
@@ -99,7 +99,7 @@ class TakeReel:
                 yield f"‘{clips[0].name}’ shows a take that was removed. Take it out, or put another in its place."
                 continue
             take = self.takes[take_id]
-            wanted = {take.numbers[n] for clip in clips for n in self.numbers(clip)}
+            wanted = {take.at(n) for clip in clips for n in self.numbers(clip)}
             if lacking := len(wanted - set(take.frames)):
                 yield f"{lacking} of the frames it shows of ‘{take.name}’ are not shot yet."
             elif (why := why_not_gradable(take)) and any(clip.grade or clip.behind for clip in clips):
@@ -129,5 +129,5 @@ def takes_of(studio: Studio, ids: Iterable[str]) -> dict[str, TakeRecord]:
 def film_of(take: TakeRecord) -> Footage:
     """What a timeline needs to know of a take."""
     shot, project = take.project.shot, take.project
-    closes = not moves_nothing(shot) and loops(project, shot) and len(take.numbers) == shot.frames
-    return Footage(len(take.numbers), FrameRate.of(project).fraction, closes)
+    closes = not moves_nothing(shot) and loops(project, shot) and take.moments == shot.frames
+    return Footage(take.moments, FrameRate.of(project).fraction, closes)

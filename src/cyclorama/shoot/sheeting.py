@@ -27,7 +27,7 @@ def beside(studio: Studio, cut: Cut, reel: TakeReel, number: int, what: str) -> 
     if shown is None or shown.number is None:
         raise ShootError(f"Frame {number} shows no take, so there are no {what} of it. Go to a frame that does.")
     take = reel.takes[shown.clip.take_id]
-    frame = take.numbers[shown.number]
+    frame = take.at(shown.number)
     makers = {"passes": _passes, "parts": _parts, "colourways": _colourways}
     return makers[what](studio, take, frame)
 

@@ -31,6 +31,7 @@ class Slate(BaseModel):
     finely: str = ""
     """how finely it is shot, in few words; empty of takes of earlier versions"""
     format: str
+    every: int = 1
 
     @classmethod
     def of(cls, project: Project) -> "Slate":
@@ -38,7 +39,7 @@ class Slate(BaseModel):
         s = shot.shoot
         return cls(
             project_name=project.name, shot=shot.name, width=s.width, height=s.height, samples=s.samples,
-            finely=s.samples_in_words, format=s.file_format,
+            finely=s.samples_in_words, format=s.file_format, every=s.every,
         )  # fmt: skip
 
 
@@ -53,8 +54,8 @@ class ListedTake:
     """None: what was written about the take cannot be read any more; its frames may be whole"""
     state: TakeState
     message: str
-    first: int
-    last: int
+    numbers: range
+    """of its frames"""
     forecast_s: float | None
     created: datetime
     source_id: str | None
@@ -153,7 +154,8 @@ def _listed(row: TakeRow, counts: tuple[Any, ...], lack: set[int]) -> ListedTake
         waiting = lack
     finished, size, seconds, mean_s, clamped = counts
     return ListedTake(
-        row.id, row.project_id, row.name, slate, row.state, row.message, row.first, row.last, row.forecast_s,
+        row.id, row.project_id, row.name, slate, row.state, row.message,
+        range(row.first, row.last + 1, slate.every if slate else 1), row.forecast_s,
         row.created, row.source_id, row.process, row.turn, row.not_before, row.folder, finished,
         len(waiting), bool(lack), int(size or 0), seconds or 0.0, mean_s, clamped,
     )  # fmt: skip

@@ -96,7 +96,20 @@ class TakeRecord:
 
     @property
     def numbers(self) -> range:
-        return range(self.first, self.last + 1)
+        return range(self.first, self.last + 1, self.every)
+
+    @property
+    def every(self) -> int:
+        return self.project.shot.shoot.every
+
+    @property
+    def moments(self) -> int:
+        """How many frames it lasts: one stands for those after it that were not to be shot."""
+        return len(self.numbers) * self.every
+
+    def at(self, moment: int) -> int:
+        """The number of the frame that is shown in a moment, 0 the first."""
+        return self.numbers[moment // self.every]
 
     @property
     def waiting(self) -> set[int]:

@@ -66,7 +66,7 @@ class Clip:
 
     @property
     def rate(self) -> Fraction:
-        return FrameRate.of(self.take.project).fraction
+        return FrameRate.of(self.take.project).fraction / self.take.every
 
     @property
     def target(self) -> Path:

@@ -190,13 +190,14 @@ def _heard(cut: Cut) -> str:
 
 def _line(place: Laid, reel: TakeReel, cut: Cut) -> ClipLine:
     clip, film = place.clip, reel.films.get(place.clip.take_id)
-    first = reel.takes[clip.take_id].numbers[0] if film else 0
-    shows: list[int] = []
+    shows, first = list[int](), 0
     if film is not None:
+        take = reel.takes[clip.take_id]
+        first = take.first
         length = length_of(clip)
         steps = [k * length // MOST_THUMBS - clip.hold_before for k in range(MOST_THUMBS)]
         played = [clip.begin + min(max(s, 0), clip.length - 1) for s in steps]
-        shows = [first + number_at(clip, film, cut.rate.fraction, step) for step in played]
+        shows = [take.at(number_at(clip, film, cut.rate.fraction, step)) for step in played]
     return ClipLine(
         id=clip.id, start=place.start, end=place.end, cross_in=place.cross_in, cross_out=place.cross_out,
         whole=film.lasts(cut.rate.fraction, clip.speed) if film else clip.length,

@@ -45,6 +45,8 @@ class TakeLine(BaseModel):
     message: str
     first: int
     last: int
+    total: int
+    """how many frames it has"""
     finished: int
     """how many frames are there"""
     waiting: int
@@ -83,6 +85,10 @@ class TakeAnswer(BaseModel):
     message: str
     first: int
     last: int
+    every: int
+    """one frame stands for so many"""
+    total: int
+    """how many frames it has"""
     done: list[int]
     """numbers of the frames that are finished"""
     versions: list[str]
@@ -127,7 +133,7 @@ def take_answer(take: TakeRecord) -> TakeAnswer:
     s, shot = take.project.shot.shoot, take.project.shot
     return TakeAnswer(
         id=take.id, project_id=take.project_id, project_name=take.project.name, name=take.name, state=take.state,
-        message=take.message, first=take.first, last=take.last, done=done,
+        message=take.message, first=take.first, last=take.last, every=take.every, total=len(take.numbers), done=done,
         versions=[f.sha256[:8] if (f := take.frames[n].files[BEAUTY]) else "" for n in done],
         mean_s=sum(seconds) / len(seconds) if seconds else None, spent=duration(sum(seconds)) if seconds else None,
         width=s.width, height=s.height, finely=s.samples_in_words, format=s.file_format,
@@ -172,13 +178,13 @@ def _place(take: ListedTake) -> tuple[int, int]:
 
 def _strip(take: ListedTake) -> list[int]:
     """Evenly chosen frames, at most STRIP."""
-    total = take.last - take.first + 1
+    total = len(take.numbers)
     count = min(STRIP, total)
-    return [take.first + i * total // count for i in range(count)]
+    return [take.numbers[i * total // count] for i in range(count)]
 
 
 def _line(take: ListedTake, strip: list[StripFrame], crew: Crew | None) -> TakeLine:
-    total = take.last - take.first + 1
+    total = len(take.numbers)
     at_once = max(1, crew.working) if crew is not None else 1
     # nothing is known yet of how long passes take
     unknown = take.mean_s is None or take.lacks
@@ -188,7 +194,8 @@ def _line(take: ListedTake, strip: list[StripFrame], crew: Crew | None) -> TakeL
         id=take.id, project_id=take.project_id, name=take.name, slate=take.slate,
         state="damaged" if damaged else take.state,
         message=DAMAGED.format(name=take.name, folder=take.folder) if damaged else take.message,
-        first=take.first, last=take.last, finished=take.finished, waiting=take.waiting, strip=strip,
+        first=take.numbers[0], last=take.numbers[-1], total=total, finished=take.finished, waiting=take.waiting,
+        strip=strip,
         left=duration(left) if left else None, spent=duration(take.seconds) if take.finished else None,
         forecast=duration(take.forecast_s) if take.forecast_s else None, clamped=take.clamped,
         source_id=take.source_id, process=take.process, disk=data_size(take.bytes) if take.finished else None,

@@ -3,17 +3,17 @@
 import shutil
 from datetime import UTC
 from pathlib import Path as FilePath
-from typing import Annotated, Literal, get_args
+from typing import Annotated, Literal, Self, get_args
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Path, Query, Request, Response
 from fastapi.responses import FileResponse, StreamingResponse
-from pydantic import AwareDatetime, BaseModel, Field
+from pydantic import AwareDatetime, BaseModel, Field, model_validator
 
 from ..core.errors import NotFoundError, ShootError
 from ..core.geometry.kept import content_hash
 from ..core.picture.mix import LightChange
-from ..core.scene.shoot import PassName
+from ..core.scene.shoot import PassName, Region
 from ..core.sequence.seam import check_seam, display_picture
 from ..core.sheet import readiness, review
 from ..core.sheet.planning import MOST_TAKES, Cell, Plan, as_planned, planned
@@ -22,6 +22,7 @@ from ..shoot import desk
 from ..shoot.finished import Masters, as_shot, finished, finished_file, state_of, why_not_gradable
 from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path
 from ..shoot.made import THUMB_WIDTH, small_picture
+from ..shoot.partly import call_part
 from .answers import ForecastAnswer, Removed
 from .clips import MOST_LOOPS, Clip, ask_for_clip, made_clip
 from .context import Context, context
@@ -45,6 +46,14 @@ class Call(BaseModel):
     forecast_s: Seconds | None = None
     only: Annotated[int, Field(ge=0, le=10_000_000)] | None = None
     """the one frame to shoot"""
+    region: Region | None = None
+    """the part of that frame to shoot, into the newest picture of it"""
+
+    @model_validator(mode="after")
+    def _is_of_a_frame(self) -> Self:
+        if self.region is not None and self.only is None:
+            raise ValueError("A part can be shot of one frame only: say which.")
+        return self
 
 
 class Cells(BaseModel):
@@ -91,7 +100,10 @@ def shoot_readiness(ctx: Ctx, project_id: str, seconds: Seconds | None = None, s
 @router.post("/projects/{project_id}/takes")
 def call_take(ctx: Ctx, project_id: str, call: Call) -> TakeAnswer:
     """Queue a take of the project as it stands."""
-    return take_answer(desk.call_take(ctx.studio, ctx.studio.projects.get(project_id), call.forecast_s, only=call.only))
+    saved = ctx.studio.projects.get(project_id)
+    if call.only is not None and call.region is not None:
+        return take_answer(call_part(ctx.studio, saved, call.only, call.region))
+    return take_answer(desk.call_take(ctx.studio, saved, call.forecast_s, only=call.only))
 
 
 @router.post("/projects/{project_id}/plan")
@@ -175,7 +187,7 @@ def seam(ctx: Ctx, take_id: str) -> SeamAnswer:
         raise ShootError("The seam is looked at in PNG or JPEG frames; the checks look at all others.")
     numbers = [n for n in take.numbers if n in take.frames]
     check = check_seam(display_picture(read_whole(take, n), f"Frame {n}") for n in numbers)
-    complete = len(numbers) == take.project.shot.frames
+    complete = len(numbers) * take.every == take.project.shot.frames
     sentence = check.sentence if complete else "Not all frames of the loop are there yet."
     return SeamAnswer(sentence=sentence, seam=check.seam, steps=check.steps, median=check.median)
 

@@ -110,6 +110,7 @@ def _item(clip: Clip, part: Stretch, film: Footage | None, reel: Reel | None, ra
     reference = otio.schema.ImageSequenceReference(
         target_url_base=f"{reel.folder}/", name_prefix=f"{reel.stem}.", name_suffix=f".{reel.ending}",
         start_frame=reel.first, frame_step=1, rate=own, frame_zero_padding=reel.digits,
+        missing_frame_policy=otio.schema.ImageSequenceReference.MissingFramePolicy.hold,
         available_range=RANGE(OPENTIME(reel.first, own), OPENTIME(film.frames, own)),
     )  # fmt: skip
     span = RANGE(OPENTIME(reel.first + part.first, own).rescaled_to(rate), OPENTIME(part.length, rate))

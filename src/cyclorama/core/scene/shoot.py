@@ -93,6 +93,8 @@ class ShootSettings(Doc):
     height: Annotated[int, quantity("Height", "px", ge=16, le=8192)] = 720
     from_frame: Annotated[int | None, Field(title="From frame", ge=0)] = None
     to_frame: Annotated[int | None, Field(title="To frame", ge=0)] = None
+    every: Annotated[int, quantity("Step", "frames", ge=1, le=100)] = 1
+    """Only every so manieth frame is shot; it stands for those after it."""
     quality: Annotated[Literal["draft", "fine", "print", "own"], Field(title="Quality")] = "own"
     """What the denoised picture has to be as good as; own: samples and noise as told."""
     samples: Annotated[int, quantity("Samples", "per pixel", ge=1, le=16384)] = 128

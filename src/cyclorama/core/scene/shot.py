@@ -104,7 +104,7 @@ class Shot(Doc):
         wanted_from, wanted_to = self.shoot.from_frame, self.shoot.to_frame
         low = first if wanted_from is None else max(first, wanted_from)
         high = last if wanted_to is None else min(last, wanted_to)
-        return range(low, high + 1)
+        return range(low, high + 1, self.shoot.every)
 
     @property
     def all_frames(self) -> range:

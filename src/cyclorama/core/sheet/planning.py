@@ -65,6 +65,12 @@ def as_planned(project: Project, cell: Cell) -> Project:
     return put(project, "shot/wears", (*others, Wears(id=subject.id, variant=cell.colourway)))
 
 
+def as_called(project: Project) -> Project:
+    """The project as a take of it is called: a frame that has none beside it is cleaned by itself."""
+    numbers = project.shot.frame_numbers
+    return project if len(numbers) > 1 and numbers.step == 1 else put(project, "shot/shoot/denoise_neighbours", False)
+
+
 def name_of(project: Project, cell: Cell) -> str:
     """What the take of a cell is called before its number."""
     there = as_planned(project, cell)

@@ -24,6 +24,8 @@ def readiness(r: Review, forecast_s: tuple[float, float] | None = None, free_byt
     p, s = r.project, r.project.shot.shoot
     numbers = p.shot.frame_numbers
     what = f"{len(numbers)} frame{'s' if len(numbers) != 1 else ''}"
+    if s.every > 1:
+        what += f", one in {s.every},"
     sentence = (
         f"Will shoot {what} of ‘{p.shot.name}’ through ‘{p.camera.name}’, {s.width}×{s.height}, "
         f"{s.file_format.upper()}{' with alpha' if s.transparent and s.file_format != 'jpeg' else ''}"
@@ -96,8 +98,12 @@ def _odd(r: Review) -> list[str]:
     closed = not still and loops(p, shot)
     if closed and s.to_frame is not None and s.to_frame == whole.stop:
         odd.append(f"Frame {whole.stop} is frame {whole.start} again; the loop already closes without it.")
-    if closed and 0 < len(shot.frame_numbers) < shot.frames:
+    if closed and 0 < len(shot.frame_numbers) * s.every < shot.frames:
         odd.append(f"Only {len(shot.frame_numbers)} of {shot.frames} frames: the clip will not loop.")
+    if s.every > 1 and shot.frames % s.every:
+        odd.append(
+            f"{shot.frames} frames cannot be shared out by {s.every}: the last one stands longer than it should."
+        )
     if s.file_format in ("png", "jpeg") and (s.width % 2 or s.height % 2):
         odd.append(f"{s.width}×{s.height} is odd-sized; video needs even numbers and will lose a line.")
     return odd

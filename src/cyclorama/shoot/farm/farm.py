@@ -89,7 +89,7 @@ class Farm:
         document = take.project.model_dump_json().encode()
         name = f"{content_hash(document)}.document"
         self._documents[name] = document
-        return Job(self.cluster().topic, name, take.first, take.last, program().hex())
+        return Job(self.cluster().topic, name, take.first, take.last, take.every, program().hex())
 
     def close(self) -> None:
         with self._lock:

@@ -44,12 +44,13 @@ class Job:
     """name of the project's document among what is kept"""
     first: int
     last: int
+    every: int
     program: str
     """of whoever asked: another would make other frames"""
 
     @property
     def numbers(self) -> range:
-        return range(self.first, self.last + 1)
+        return range(self.first, self.last + 1, self.every)
 
 
 @dataclass(frozen=True, slots=True)

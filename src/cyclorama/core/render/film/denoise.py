@@ -7,6 +7,7 @@ from typing import Literal
 
 import numpy as np
 import pyoidn
+from numpy.typing import NDArray
 
 from ...arrays import RGBImage
 from .film import Film
@@ -114,8 +115,39 @@ def _filters() -> _GuideFilters:
 
 
 def guide(kind: Kind, noisy: RGBImage) -> RGBImage:
-    """Albedo 0…1 or normals −1…1 (h, w, 3) without noise."""
-    return _filters().clean(kind, noisy)
+    """Albedo 0…1 or normals −1…1 (h, w, 3) without noise. What is the same far and wide, as a sweep, is free of it."""
+    rows, columns = _varying(noisy)
+    if rows.stop == 0:
+        return noisy
+    clean = noisy.copy()
+    clean[rows, columns] = _filters().clean(kind, noisy[rows, columns])
+    return clean
+
+
+VARIES = 0.01
+"""By so much pixels differ from what lies between their neighbours where there may be noise."""
+AROUND_PX, STEP_PX = 32, 64
+"""The filter sees so much around that, and pictures whose sides are multiples: each size needs a filter of its own."""
+
+
+def _varying(picture: RGBImage) -> tuple[slice, slice]:
+    """The part of a picture in which it does not go on evenly, and what is around it; empty where it all does."""
+    uneven = np.zeros(picture.shape[:2], bool)
+    uneven[1:-1] |= np.any(np.abs(np.diff(picture, 2, axis=0)) > 2 * VARIES, axis=2)
+    uneven[:, 1:-1] |= np.any(np.abs(np.diff(picture, 2, axis=1)) > 2 * VARIES, axis=2)
+    rows, columns = (np.asarray(uneven.any(axis=axis)) for axis in (1, 0))
+    return _around(rows), _around(columns)
+
+
+def _around(varies: NDArray[np.bool_]) -> slice:
+    """All of a row that varies, and what is around it, within its length."""
+    where = np.flatnonzero(varies)
+    if not len(where):
+        return slice(0, 0)
+    first, last = int(where[0]) - AROUND_PX, int(where[-1]) + 1 + AROUND_PX
+    long = min(-(-(last - first) // STEP_PX) * STEP_PX, len(varies))
+    begin = min(max(first, 0), len(varies) - long)
+    return slice(begin, begin + long)
 
 
 def _clean(noisy: RGBImage, guides: Guides, quality: str, prefiltered: bool) -> RGBImage:

@@ -49,6 +49,7 @@ export class Cards {
     byId("forecast").addEventListener("click", () => this.askForecast());
     byId("shoot").addEventListener("click", () => this.shoot({ forecast_s: this.forecast?.seconds ?? null }));
     byId("test-frame").addEventListener("click", () => this.shoot({ only: floor.frame() }));
+    byId("test-part").addEventListener("click", () => floor.lens.pickPart("Drag over the part that is to be shot.", (region) => this.shoot({ only: floor.frame(), region })));
   }
 
   /** One of the actions that stations offer. */
@@ -109,7 +110,7 @@ export class Cards {
     byId("file-names").textContent = this.store.state.file_names;
     byId("readiness").textContent = this.forecast ? station.sentence.replace(/\.$/, `, ${this.forecast.sentence}.`) : station.sentence;
     byId("odd").replaceChildren(...station.hints.map((text) => make("li", {}, hint(text))));
-    for (const id of ["shoot", "test-frame"]) byId(id).disabled = station.mark === "missing";
+    for (const id of ["shoot", "test-frame", "test-part"]) byId(id).disabled = station.mark === "missing";
     byId("plan-several").hidden = !this.night.several;
     this.#forecastSoon(version);
   }

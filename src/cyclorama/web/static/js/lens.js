@@ -2,6 +2,7 @@
 
 import { FARTHEST_M, NEAREST_M } from "./distances.js";
 import { Guides } from "./guides.js";
+import { partBetween, showRectangle } from "./picture_part.js";
 import { StandIn } from "./standin.js";
 
 const LONG_SIDE = 640;
@@ -260,6 +261,10 @@ export class Lens {
     };
     this.mat.addEventListener("pointerdown", (e) => {
       if (e.button !== 0 || e.target.closest("button, select, #chosen-bar, #wipe-bar")) return;
+      if (this.picking && this.parts) {
+        rectangle = e;
+        return this.mat.setPointerCapture(e.pointerId);
+      }
       if (this.picking && !this.tryOn) return this.#picked(e);
       if (this.picking) {
         this.mat.setPointerCapture(e.pointerId);
@@ -281,7 +286,7 @@ export class Lens {
     });
     this.mat.addEventListener("pointermove", (e) => {
       if (aimed) return this.#tryAt(e);
-      if (rectangle) return this.#showRectangle(rectangle, e);
+      if (rectangle) return showRectangle(this.frame, rectangle, e);
       if (walked?.grip) {
         walked.changes = this.standin.outside.drag(walked.grip, e.clientX - walked.x, e.clientY - walked.y, this.#frameSize());
         this.store.preview(walked.changes, this.clock.frame, (pose) => walked && this.onpreview?.(pose));
@@ -303,8 +308,9 @@ export class Lens {
         return this.#picked(e);
       }
       if (rectangle) {
-        this.onrectangle?.(rectangle, e);
-        this.#showRectangle((rectangle = null));
+        if (this.picking) this.#pickedPart(rectangle, e);
+        else this.onrectangle?.(rectangle, e);
+        showRectangle(this.frame, (rectangle = null));
         return;
       }
       const { changes: dragged } = walked ?? {};
@@ -337,9 +343,26 @@ export class Lens {
     this.mat.focus();
   }
 
+  /**
+   * The next thing that is dragged out in the picture is a part of it.
+   * @param {string} prompt @param {(part: {left: number, top: number, right: number, bottom: number}) => void} then in shares of the picture
+   */
+  pickPart(prompt, then) {
+    this.pick(prompt, then);
+    this.parts = true;
+  }
+
+  #pickedPart(...corners) {
+    const { left, top, width, height } = box(this.frame);
+    const share = (at, low, size) => Math.min(1, Math.max(0, (at - low) / size));
+    const part = partBetween(...corners.map((e) => [share(e.clientX, left, width), share(e.clientY, top, height)]));
+    if (part) this.#answer(part);
+  }
+
   /** Forget what was asked. */
   stopPicking() {
     this.picking = null;
+    this.parts = false;
     this.mat.classList.remove("picking");
     this.prompt.hidden = true;
   }
@@ -358,22 +381,13 @@ export class Lens {
 
   #picked(e) {
     const place = this.placeOf(e);
-    if (!place) return;
-    const then = this.picking;
-    this.stopPicking();
-    then(place);
+    if (place) this.#answer(place);
   }
 
-  /** The rectangle between two events; none without them. */
-  #showRectangle(from, to) {
-    const shown = document.getElementById("rectangle");
-    shown.hidden = !from;
-    if (!from) return;
-    const { left, top } = box(this.frame);
-    Object.assign(shown.style, {
-      left: `${Math.min(from.clientX, to.clientX) - left}px`, top: `${Math.min(from.clientY, to.clientY) - top}px`,
-      width: `${Math.abs(to.clientX - from.clientX)}px`, height: `${Math.abs(to.clientY - from.clientY)}px`,
-    });
+  #answer(answer) {
+    const then = this.picking;
+    this.stopPicking();
+    then(answer);
   }
 
   /** Come closer or go back by a factor; wheel clicks in quick succession make one step. */

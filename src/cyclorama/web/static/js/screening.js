@@ -75,7 +75,7 @@ class ScreeningRoom {
     this.frames = take.done;
     this.stage.size(take.width, take.height);
     byId("frame").classList.toggle("clear", take.transparent);
-    byId("take-state").textContent = take.state === "done" ? "" : `${take.state}, ${take.done.length - take.waiting} of ${take.last - take.first + 1} frames${take.waiting ? `, ${take.waiting} more to be seen` : ""}`;
+    byId("take-state").textContent = take.state === "done" ? "" : `${take.state}, ${take.done.length - take.waiting} of ${take.total} frames${take.waiting ? `, ${take.waiting} more to be seen` : ""}`;
     byId("scrub").max = Math.max(0, this.frames.length - 1);
     this.#showSlate();
     this.passes.show();
@@ -194,7 +194,7 @@ class ScreeningRoom {
       return this.scopes.show();
     }
     const [low, high] = this.range ?? [0, this.frames.length - 1];
-    this.moments = held(this.frames, low, this.range ? this.frames[high] : this.take.last);
+    this.moments = held(this.frames, low, (this.range ? this.frames[high] : this.take.last) + this.take.every - 1);
     return this.player.play(this.moments.indexOf(this.at), [0, this.moments.length - 1], { speed: this.speed, toAndFro: this.toAndFro });
   }
 
@@ -242,7 +242,7 @@ class ScreeningRoom {
     byId("take-pick").replaceChildren(...takes.map((t) => make("option", { value: t.id, selected: t.id === this.id }, t.name)));
     byId("grade-from").replaceChildren(make("option", { value: "" }, "Grade as …"), make("option", { value: "look" }, "its look is by now"),
       ...takes.filter((t) => t.id !== this.id).map((t) => make("option", { value: t.id }, t.name)));
-    this.grade.offer(takes.filter((t) => t.id !== this.id && t.finished === t.last - t.first + 1));
+    this.grade.offer(takes.filter((t) => t.id !== this.id && t.finished === t.total));
   }
 
   /** Encode with progress, then fetch the file; pressing again stops. */
@@ -300,7 +300,7 @@ class ScreeningRoom {
 
   #showSlate() {
     const { take } = this;
-    const facts = [["State", take.state], ["Frames", `${take.done.length} of ${take.last - take.first + 1}`], ["Size", `${take.width}×${take.height}`],
+    const facts = [["State", take.state], ["Frames", `${take.done.length} of ${take.total}`], ["Size", `${take.width}×${take.height}`],
       ["Rate", `${+(take.rate[0] / take.rate[1]).toFixed(3)}/s`], ["Quality", take.finely], ["Files", `${take.stem}.#.${take.format}`], ["Time", take.spent ?? "–"],
       ...(take.clamped === null ? [] : [["Clamped away", `${(take.clamped * 100).toFixed(2)} % of the light`]]), ["Per frame", take.mean_s ? `${take.mean_s.toFixed(1)} s` : "–"], ["On disk", take.disk ?? "–"],
       ...(take.otherwise ? [["Shot otherwise", take.otherwise]] : []), ...(take.message ? [["Says", take.message]] : [])];

@@ -62,7 +62,7 @@ function startsAt({ state, not_before: when }) {
 }
 
 function figures(take) {
-  const total = take.last - take.first + 1;
+  const { total } = take;
   const parts = [`${take.finished - take.waiting} of ${total} frames${take.waiting ? `, ${take.waiting} more to be seen` : ""}`];
   if (take.spent) parts.push(take.state === "done" ? `took ${take.spent}` : `${take.spent} so far`);
   if (take.left && take.state === "running") parts.push(`${take.left} left`);
@@ -89,7 +89,7 @@ class Line {
     this.element = make("article", { class: "border-b border-rule py-4", "data-take": take.id },
       make("header", { class: "mb-2 flex flex-wrap items-baseline gap-x-3 gap-y-1" },
         make("a", { class: "text-[15px] font-semibold hover:underline", href: `/projects/${take.project_id}` }, slate.project_name), make("span", {}, take.name), this.state,
-        make("span", { class: "num text-soft" }, `${slate.width}×${slate.height}, ${take.source_id ? (take.process === "denoise" ? "denoised" : "lights re-balanced") : slate.finely || `${slate.samples}/px`}, ${slate.format.toUpperCase()}, ${take.first}–${take.last}`),
+        make("span", { class: "num text-soft" }, `${slate.width}×${slate.height}, ${take.source_id ? (take.process === "denoise" ? "denoised" : "lights re-balanced") : slate.finely || `${slate.samples}/px`}, ${slate.format.toUpperCase()}, ${take.first}–${take.last}${slate.every > 1 ? ` by ${slate.every}` : ""}`),
         make("span", { class: "flex-1" }), this.figures),
       this.strip, this.track,
       make("div", { class: "flex items-center gap-3" }, this.message, make("span", { class: "flex-1" }), this.buttons));
@@ -105,7 +105,7 @@ class Line {
     this.state.style.color = COLOURS[take.state] ?? "var(--color-soft)";
     this.figures.textContent = figures(take);
     this.message.textContent = take.message;
-    this.bar.style.width = `${(100 * (take.finished - take.waiting)) / (take.last - take.first + 1)}%`;
+    this.bar.style.width = `${(100 * (take.finished - take.waiting)) / take.total}%`;
     this.bar.style.background = COLOURS[take.state] ?? "var(--color-soft)";
     take.strip.forEach(({ number, finished }, i) => {
       if (finished && !this.cells[i].firstChild) this.cells[i].append(make("img", { src: `/api/takes/${take.id}/thumbs/${number}`, alt: `Frame ${number}`, class: "h-full w-full object-cover", loading: "lazy" }));

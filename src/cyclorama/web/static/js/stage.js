@@ -2,13 +2,12 @@
 
 import { draw, get } from "./api.js";
 import { latest } from "./latest.js";
+import { partBetween } from "./picture_part.js";
 
 const byId = (id) => document.getElementById(id);
 const MARGIN = 18;
 const MOST = 16;
 const BLINK_MS = 600;
-/** of a part of the picture that is dragged out, in shares of it */
-const LEAST_SIDE = 0.01;
 
 export class Stage {
   /** @param {{moved: () => void, drawn: (lines: number[][][]) => void}} room told when another size of picture is wanted, and what was drawn */
@@ -190,9 +189,7 @@ export class Stage {
 
   /** What was dragged out so far; null where that is no more than a click. */
   #part(e) {
-    const [[x, y], [u, v]] = [this.corner, this.share(e)];
-    const part = { left: Math.min(x, u), top: Math.min(y, v), right: Math.max(x, u), bottom: Math.max(y, v) };
-    return part.right - part.left > LEAST_SIDE && part.bottom - part.top > LEAST_SIDE ? part : null;
+    return partBetween(this.corner, this.share(e));
   }
 
   /** A place of the picture in shares of it. */
