@@ -21,10 +21,13 @@ from tests.shoot.test_shoot import studio_with, wait_for
 
 from cyclorama.core.errors import ShootError
 from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.render.film.bands import Band
 from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.scene import ShootSettings
 from cyclorama.shoot import desk
 from cyclorama.shoot.crew import crew_of
 from cyclorama.shoot.equal import program
+from cyclorama.shoot.farm import farm
 from cyclorama.shoot.farm.farm import Farm
 from cyclorama.shoot.farm.machine import checked, hold_to
 from cyclorama.shoot.farm.runs import LONGEST, Runs
@@ -92,6 +95,28 @@ def test_takes_that_are_shot_beside_each_other_keep_to_themselves(
     for take, ev in zip(takes, (9.0, 8.0), strict=True):
         here = shot(tmp_path / f"here {ev}", tracer, samples=4, frames=3, **CALM, **{"look/tone/ev100": ev})
         assert files(studio.takes.get(take.id)) == files(here)
+
+
+@pytest.mark.parametrize("kind", [{"samples": 4, "shot/shoot/passes/wanted": ["lights", "objects"]},
+                                  {"shot/shoot/quality": "draft", "shot/shoot/denoise": True}])  # fmt: skip
+def test_a_frame_is_shared_out_among_machines_that_have_nothing_else(
+    tmp_path: Path, tracer: Tracer, cluster: Cluster, monkeypatch: pytest.MonkeyPatch, kind: dict[str, object]
+) -> None:
+    values = {"frames": 2, "shot/shoot/height": 64, "look/lights": [{"id": "key", "name": "Key"}]} | kind
+    here = shot(tmp_path / "here", tracer, **values)
+    for _ in range(2):
+        cluster.add()
+    cluster.joined()
+    asked: list[int] = []
+
+    def shared(shoot: ShootSettings, most: int) -> list[Band]:
+        asked.append(most)
+        return [Band(0, 16), Band(16, 48), Band(48, 64)]
+
+    monkeypatch.setattr(farm, "bands_of", shared)
+    far = shot(tmp_path / "far", tracer, cluster.address, **values)
+    assert files(far) == files(here)
+    assert asked == [1, 1]  # two machines, two frames
 
 
 def test_an_overview_is_made_on_machines_too(tmp_path: Path, tracer: Tracer, cluster: Cluster) -> None:
@@ -208,7 +233,7 @@ def test_files_come_whole_or_again(tmp_path: Path) -> None:
         workshop.get("topic", content_hash(b"other"))
     thread.join()
     with pytest.raises(ShootError, match="another version"):
-        workshop.maker(Job("topic", "document", 1, 2, program().hex()[::-1]))
+        workshop.maker(Job("topic", "document", 1, 2, 1, program().hex()[::-1]))
 
 
 @given(st.integers(1, 400), st.integers(1, 120))

@@ -14,6 +14,7 @@ from ..core.motion import loops, moment, moves_nothing
 from ..core.picture.exposure import expose
 from ..core.picture.grade.finish import Finish
 from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.bands import I32, Band, expose_band, expose_band_more, missing_of
 from ..core.render.film.denoise import denoise
 from ..core.render.film.film import Film
 from ..core.render.film.frame import beauty, expose_frame, finish_of
@@ -113,6 +114,24 @@ class FrameMaker:
         """The film of a frame. Raises Cancelled."""
         here = moment(self._project, number)
         return expose_frame(here, self._compiler, self._tracer, cancelled, progress, self._region)
+
+    def exposed_band(
+        self, number: int, band: Band, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None
+    ) -> Film:  # fmt: skip
+        """The film of a band of a frame with its first samples. Raises Cancelled."""
+        return expose_band(moment(self._project, number), self._compiler, self._tracer, band, cancelled, progress)
+
+    def missing(self, number: int, bands: list[Film]) -> I32:
+        """How often the samples of each pixel (n,) still have to be doubled."""
+        return missing_of(moment(self._project, number), bands)
+
+    def exposed_more(
+        self, number: int, band: Band, there: Film, doublings: I32, cancelled: Cancel = lambda: False,
+        progress: Tell = lambda x: None,
+    ) -> Film:  # fmt: skip
+        """The film of a band with what was missing. Raises Cancelled."""
+        here = moment(self._project, number)
+        return expose_band_more(here, self._compiler, self._tracer, band, there, doublings, cancelled, progress)
 
     def seen(self, film: Film) -> Seen:
         """What other frames ask of one."""

@@ -17,6 +17,7 @@ from distributed import Future
 
 from ...core.errors import CycloramaError, ShootError, SpaceError
 from ...core.geometry.kept import content_hash
+from ...core.render.film.bands import Band, bands_of
 from ...store import Studio, TakeRecord
 from ..crew import Crew, Hand, forget_crew, tell_crew
 from ..equal import program
@@ -231,6 +232,10 @@ class _Steps:
     def hand_out(self, machines: int) -> None:
         """Give out runs as long as there are machines that will soon have nothing to expose."""
         while len(self.runs) and wants_more([[f.done() for f in run] for run in self._open_runs], machines):
+            bands = bands_of(self._project.shot.shoot, machines // (len(self.runs) + len(self._open_runs)))
+            if len(bands) > 1:
+                self._in_bands(bands)
+                continue
             run = self.runs.next(machines)
             begun = self._hand(steps.begin, run[0])
             for number in run:
@@ -241,6 +246,20 @@ class _Steps:
             del self._asked[number]
             self._finish(number)
         self._forget()
+
+    def _in_bands(self, bands: list[Band]) -> None:
+        """Have a frame exposed by several machines: there are more of them than frames."""
+        (number,) = self.runs.next(len(self.runs))
+        of = self._job, number
+        films = [self._hand(steps.expose_band, number, *of, band) for band in bands]
+        if self._project.shot.shoot.wanted_quality is not None:
+            missing = self._hand(steps.look, number, *of, films)
+            films = [
+                self._hand(steps.expose_more, number, *of, band, film, missing)
+                for band, film in zip(bands, films, strict=True)
+            ]
+        self._exposed[number] = self._hand(steps.join, number, *of, films)
+        self._open_runs.append([self._exposed[number]])
 
     def ended(self, wait_s: float) -> tuple[int, Made | Exception] | None:
         """A frame that is done or failed, if there is one within some time."""

@@ -13,10 +13,13 @@ from distributed import get_worker
 from distributed.worker import thread_state
 
 from ...core.kernel import cache_home
+from ...core.render.film.bands import I32, Band
 from ...core.render.film.film import Film
 from ...core.render.film.neighbours import F32, Seen
+from ...core.scene import Project
 from ..equal import program
 from ..made import Made, frame_files
+from ..maker import FrameMaker
 from .workshop import Job, Part, Workshop
 
 TELL_EVERY_S = 0.5
@@ -39,10 +42,41 @@ def expose(job: Job, number: int, _begun: None) -> Exposed:
     """The first step: all the tracing."""
     project, maker = workshop().maker(job)
     with _step(job, number, "exposes") as step:
-        film = maker.exposed(number, step.cancelled, step.share)
-        shoot = project.shot.shoot
-        seen = maker.seen(film) if shoot.denoise_neighbours else None
-        return Exposed(film if shoot.passes.wanted else film.without_places(), seen)
+        return _exposed(maker.exposed(number, step.cancelled, step.share), project, maker)
+
+
+def expose_band(job: Job, number: int, band: Band) -> Film:
+    """In place of the first step, where machines would have nothing to do otherwise: a band of a frame."""
+    _, maker = workshop().maker(job)
+    with _step(job, number, "exposes") as step:
+        return maker.exposed_band(number, band, step.cancelled, step.share)
+
+
+def look(job: Job, number: int, bands: list[Film]) -> I32:
+    """What all bands of a frame tell of samples that are missing."""
+    _, maker = workshop().maker(job)
+    with _step(job, number, "exposes"):
+        return maker.missing(number, bands)
+
+
+def expose_more(job: Job, number: int, band: Band, there: Film, doublings: I32) -> Film:
+    """A band with the samples that were missing."""
+    _, maker = workshop().maker(job)
+    with _step(job, number, "exposes") as step:
+        return maker.exposed_more(number, band, there, doublings, step.cancelled, step.share)
+
+
+def join(job: Job, number: int, bands: list[Film]) -> Exposed:
+    """A frame's light, of its bands from the top."""
+    project, maker = workshop().maker(job)
+    with _step(job, number, "exposes"):
+        return _exposed(Film.of_rows(bands), project, maker)
+
+
+def _exposed(film: Film, project: Project, maker: FrameMaker) -> Exposed:
+    shoot = project.shot.shoot
+    seen = maker.seen(film) if shoot.denoise_neighbours else None
+    return Exposed(film if shoot.passes.wanted else film.without_places(), seen)
 
 
 def see(exposed: Exposed) -> Seen | None:

@@ -39,6 +39,11 @@ def denoise_picture(noisy: RGBImage, albedo: RGBImage | None, normal: RGBImage |
     return _clean(noisy, tuple(guides), "high", True)
 
 
+def denoise_quickly(noisy: RGBImage, albedo: RGBImage, normal: RGBImage) -> RGBImage:
+    """The same to be looked at, not to be shown."""
+    return _clean(noisy, (_bordered(albedo), _bordered(normal)), "fast", False)
+
+
 def denoise_shares(
     film: Film, shares: dict[str, RGBImage], whole: RGBImage, quality: str = "high", cancelled: Cancel = lambda: False
 ) -> dict[str, RGBImage]:

@@ -20,6 +20,9 @@ def _empty() -> F32:
     return np.zeros((0, 0), np.float32)
 
 
+_BY_PIXEL = "count", "sums", "apart", "places", "ids"
+
+
 @dataclass(slots=True)
 class Film:
     """Sums over samples for each pixel."""
@@ -52,6 +55,31 @@ class Film:
         bare.width, bare.height, bare.layers, bare.matte_rows = self.width, self.height, self.layers, self.matte_rows
         bare.count, bare.sums, bare.apart = self.count, self.sums, self.apart
         return bare
+
+    def rows(self, first: int, last: int) -> "Film":
+        """A film of some rows of it."""
+        part = Film(self.width, 0, self.layers, self.first, self.matte_rows)
+        part.height = last - first
+        for name in _BY_PIXEL:
+            values = getattr(self, name)
+            setattr(part, name, values[first * self.width : last * self.width].copy())
+        return part
+
+    def put_rows(self, first: int, part: "Film") -> None:
+        """Have the rows of another film from `first` on."""
+        for name in _BY_PIXEL:
+            values = getattr(part, name)
+            getattr(self, name)[first * self.width : first * self.width + len(values)] = values
+
+    @classmethod
+    def of_rows(cls, parts: "list[Film]") -> "Film":
+        """The film whose rows are those of others, from the top."""
+        top = parts[0]
+        whole = cls(top.width, 0, top.layers, top.first, top.matte_rows)
+        whole.height = sum(part.height for part in parts)
+        for name in _BY_PIXEL:
+            setattr(whole, name, np.concatenate([getattr(part, name) for part in parts]))
+        return whole
 
     @property
     def samples(self) -> int:

@@ -13,6 +13,7 @@ from ...picture.view import to_bytes
 from ...scene.shoot import Region
 from ..compile.background import with_background
 from ..compile.compiler import Keep, SceneCompiler
+from ..trace.wavefront import FrameScene
 from .film import Film
 from .quality import expose_for
 from .region import expose_first, within
@@ -27,12 +28,7 @@ def expose_frame(
 
     region: the part that is looked at, None: all. Raises Cancelled when `cancelled` says so.
     """
-    s, frame = moment.shoot, moment.frame
-    if s.transparent:
-        hidden = moment.look.environment.model_copy(update={"seen_by_camera": False})
-        moment = replace(moment, look=moment.look.model_copy(update={"environment": hidden}))
-    keep: Keep = "passes" if s.passes.wanted or s.denoise_neighbours else "picture"
-    scene = compiler.compile(moment, s.width, s.height, keep)
+    s, frame, scene = moment.shoot, moment.frame, scene_for(moment, compiler)
     film = film_for(scene)
     pixels = within(region, s.width, s.height) if region is not None else None
     if (wanted := s.wanted_quality) is not None:
@@ -44,6 +40,16 @@ def expose_frame(
         white = 1.0 / exposure_scale(moment.look.tone)
         tracer.expose_until(film, scene, s.noise_threshold, white, s.min_samples, s.samples, frame, cancelled, progress)
     return film
+
+
+def scene_for(moment: Moment, compiler: SceneCompiler) -> FrameScene:
+    """What is exposed for a moment at its shot's size, with all that its passes record."""
+    s = moment.shoot
+    if s.transparent:
+        hidden = moment.look.environment.model_copy(update={"seen_by_camera": False})
+        moment = replace(moment, look=moment.look.model_copy(update={"environment": hidden}))
+    keep: Keep = "passes" if s.passes.wanted or s.denoise_neighbours else "picture"
+    return compiler.compile(moment, s.width, s.height, keep)
 
 
 def finish_of(moment: Moment) -> Finish:

@@ -13,12 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter
 
+from ...arrays import RGBImage
 from ...picture.exposure import expose
 from ...picture.view import to_display
 from ...scene import Tone
 from ..trace.camera_rays import TILE
 from ..trace.wavefront import FrameScene
-from .denoise import denoise
+from .denoise import denoise_quickly
 from .film import Film
 from .region import expose_first
 from .tracer import Cancel, Cancelled, Tell, Tracer
@@ -27,12 +28,15 @@ Quality = Literal["draft", "fine", "print"]
 ERROR: dict[Quality, float] = {"draft": 0.024, "fine": 0.014, "print": 0.008}
 """Mean error of the denoised picture as it is shown (0…1) that a tile may have."""
 PILOT: dict[Quality, int] = {"draft": 4, "fine": 8, "print": 32}
-"""Samples that every pixel gets; an even number, also when halved."""
+CALMED_PILOT: dict[Quality, int] = {"draft": 2, "fine": 3, "print": 12}
+"""Samples that every pixel gets; where frames are calmed by their neighbours."""
 MOST = 8
-"""At most so many times as many."""
+"""At most so many times as many, and twice that where frames are calmed."""
 CALMED, CALMED_ELSE = 2.0, 1.4
 """What looks alike from everywhere, and all else, may have so many times the error where frames are calmed by their
 neighbours: light of up to seven frames and of three counts there."""
+HALF_FROM_PIXELS, IN_HALF = 200_000, 1.15
+"""Of large pictures errors are looked for in half the size, and are so many times as large as what is found there."""
 
 
 def expose_for(
@@ -43,23 +47,34 @@ def expose_for(
 
     tone: how it is shown; calmed: whether it will be denoised with its neighbours; pixels (n,): all that is looked at.
     """
-    pilot, most = first_samples(quality, calmed)
+    pilot, _ = first_samples(quality, calmed)
     expose_first(film, scene, tracer, pilot, pixels, seed, cancelled, lambda share: progress(0.3 * share))
     if cancelled():
         raise Cancelled
-    rounds = missing(film, quality, tone, calmed)
+    doublings = missing(film, quality, tone, calmed)
     if pixels is not None:
-        rounds[~pixels] = 0
+        doublings[~pixels] = 0
+    add_missing(
+        film, scene, tracer, quality, calmed, doublings, seed, cancelled, lambda share: progress(0.3 + 0.7 * share)
+    )
+
+
+def add_missing(
+    film: Film, scene: FrameScene, tracer: Tracer, quality: Quality, calmed: bool, doublings: NDArray[np.int32],
+    seed: int, cancelled: Cancel = lambda: False, progress: Tell = lambda share: None,
+) -> None:  # fmt: skip
+    """Double the first samples of each pixel (n,) so often. Raises Cancelled."""
+    pilot, most = first_samples(quality, calmed)
     steps = [(k, pilot * 2 ** (k - 1)) for k in range(1, most.bit_length())]
-    work = sum(int((rounds >= k).sum()) * step for k, step in steps) or 1
+    work = sum(int((doublings >= k).sum()) * step for k, step in steps) or 1
     done = 0
     for k, step in steps:
-        noisy = rounds >= k
+        noisy = doublings >= k
         if not noisy.any():
             break
 
         def tell(share: float, done: int = done, part: int = int(noisy.sum()) * step) -> None:
-            progress(0.3 + 0.7 * (done + share * part) / work)
+            progress((done + share * part) / work)
 
         tracer.expose_more(film, scene, noisy, step, seed, cancelled, tell)
         done += int(noisy.sum()) * step
@@ -67,8 +82,8 @@ def expose_for(
 
 
 def first_samples(quality: Quality, calmed: bool) -> tuple[int, int]:
-    """Samples that every pixel gets, and at most how many times as many; half as many where neighbours calm frames."""
-    return (PILOT[quality] // 2, MOST * 2) if calmed else (PILOT[quality], MOST)
+    """Samples that every pixel gets, and at most how many times as many."""
+    return (CALMED_PILOT[quality], MOST * 2) if calmed else (PILOT[quality], MOST)
 
 
 def missing(film: Film, quality: Quality, tone: Tone, calmed: bool) -> NDArray[np.int32]:
@@ -86,19 +101,32 @@ def missing(film: Film, quality: Quality, tone: Tone, calmed: bool) -> NDArray[n
 
 
 def error_of(film: Film, tone: Tone) -> NDArray[np.float32]:
-    """About how wrong the denoised picture is as it is shown (h, w), 0…1, from two halves of its samples."""
+    """About how wrong the denoised picture is as it is shown (h, w), 0…1, from two halves of its samples.
+
+    Those of large pictures are compared in half the size, which takes less than half the time and says as much
+    (docs/performance.md); what small ones show is often a pixel wide.
+    """
     count = film.count[:, None].astype(np.float32)
     odd = film.sums[:, 12:15] / (film.count // 2).clip(1)[:, None]
     even = (film.sums[:, :3] - film.sums[:, 12:15]) / (count - (film.count // 2)[:, None]).clip(1)
-    size = film.height, film.width, 3
-    halves = (
-        to_display(
-            expose(denoise(film, "fast", False, np.ascontiguousarray(half.reshape(size), np.float32)), tone), tone.view
-        )
-        for half in (odd, even)
+    large = film.width * film.height >= HALF_FROM_PIXELS
+    pictures = (half.reshape(film.height, film.width, 3) for half in (odd, even))
+    odd, even, albedo, normal = (
+        _halved(p) if large else np.ascontiguousarray(p, np.float32) for p in (*pictures, film.albedo, film.normal)
     )
-    a, b = halves
-    return np.asarray(np.abs(a - b).mean(axis=2) / 2, np.float32)
+    a, b = (to_display(expose(denoise_quickly(half, albedo, normal), tone), tone.view) for half in (odd, even))
+    error = np.abs(a - b).mean(axis=2) / 2
+    if not large:
+        return np.asarray(error, np.float32)
+    full = np.repeat(np.repeat(error * IN_HALF, 2, axis=0), 2, axis=1)
+    beyond = (0, film.height - full.shape[0]), (0, film.width - full.shape[1])
+    return np.pad(full, beyond, mode="edge").astype(np.float32)
+
+
+def _halved(picture: NDArray[np.floating]) -> RGBImage:
+    """A picture (h, w, 3) in half the size; of an odd one without its last row or column."""
+    h, w = picture.shape[0] // 2, picture.shape[1] // 2
+    return np.ascontiguousarray(picture[: 2 * h, : 2 * w].reshape(h, 2, w, 2, 3).mean(axis=(1, 3)), np.float32)
 
 
 def _by_tile(values: NDArray[np.float32]) -> NDArray[np.float32]:
