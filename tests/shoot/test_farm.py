@@ -33,7 +33,7 @@ from cyclorama.shoot.farm.machine import checked, hold_to
 from cyclorama.shoot.farm.runs import LONGEST, Runs
 from cyclorama.shoot.farm.workshop import Job, Part, Workshop
 from cyclorama.shoot.take import Progress, shoot_take
-from cyclorama.store import TakeRecord
+from cyclorama.store import Studio, TakeRecord
 
 
 @pytest.fixture
@@ -117,6 +117,23 @@ def test_a_frame_is_shared_out_among_machines_that_have_nothing_else(
     far = shot(tmp_path / "far", tracer, cluster.address, **values)
     assert files(far) == files(here)
     assert asked == [1, 1]  # two machines, two frames
+
+
+def test_passes_that_come_later_are_made_on_machines_too(
+    tmp_path: Path, tracer: Tracer, cluster: Cluster, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(desk, "ensure_worker", lambda studio: None)
+    names = ["depth", "occlusion"]
+    at_once = shot(tmp_path / "at once", tracer, samples=2, frames=3, **{"shot/shoot/passes/wanted": names})
+    take = shot(tmp_path / "later", tracer, samples=2, frames=3)
+    cluster.add()
+    studio = Studio(tmp_path / "later")
+    desk.add_passes(studio, take.id, ("depth", "occlusion"))
+    far = Farm(cluster.address, studio)
+    monkeypatch.delattr("cyclorama.shoot.take.MakesHere")  # nothing is made here
+    assert shoot_take(studio, take.id, tracer, farm=far) == "done"
+    far.close()
+    assert files(studio.takes.get(take.id)) == files(at_once)
 
 
 def test_an_overview_is_made_on_machines_too(tmp_path: Path, tracer: Tracer, cluster: Cluster) -> None:

@@ -20,7 +20,7 @@ from ..core.render.film.film import Film
 from ..core.render.film.frame import beauty, expose_frame, finish_of
 from ..core.render.film.neighbours import F32, SETTLED, Neighbours, Seen, reach_for, without_colour
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
-from ..core.render.passes.outputs import ALONE, PassFile, pass_alone, pass_files
+from ..core.render.passes.outputs import ALONE, OF_PICTURE, PassFile, pass_alone, pass_files
 from ..core.scene import Project
 from ..core.scene.shoot import Region
 
@@ -104,11 +104,13 @@ class FrameMaker:
         self, number: int, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None
     ) -> Iterator[PassFile]:  # fmt: skip
         """The passes of a frame that are wanted, without more of its picture than they need. Raises Cancelled."""
-        wanted = self._project.shot.shoot.passes.wanted
-        if not set(wanted) <= set(ALONE):
+        wanted, here = self._project.shot.shoot.passes.wanted, moment(self._project, number)
+        if set(wanted) & set(OF_PICTURE):
             return self.make(number, cancelled, progress).passes
-        here = moment(self._project, number)
-        return (pass_alone(name, here, self._compiler, self._tracer, cancelled) for name in wanted)
+        if set(wanted) <= set(ALONE):
+            return (pass_alone(name, here, self._compiler, self._tracer, cancelled) for name in wanted)
+        film = self.exposed(number, cancelled, progress)
+        return pass_files(here, film, film.radiance, self._compiler, self._tracer, cancelled)
 
     def exposed(self, number: int, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None) -> Film:
         """The film of a frame. Raises Cancelled."""

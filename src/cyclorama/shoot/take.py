@@ -15,6 +15,7 @@ from ..core.motion import moment
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.frame import finish_of
 from ..core.render.film.tracer import Cancelled, Tracer
+from ..core.render.passes.outputs import OF_PICTURE
 from ..core.scene import put_all
 from ..core.sheet.words import frames as frames_in_words
 from ..store import FileSum, FrameRecord, Studio, TakeRecord
@@ -300,8 +301,10 @@ class _Run:
                 return PassMaker(frames)
             return PatchMaker(frames, region, take) if region is not None else frames
 
-        if self.farm is not None and take.source_id is None and self.group.is_whole:
-            return self.farm.makes(take, numbers, self.wish.check, self._told_of, self.patience.say)
+        goes_far = take.source_id is None and region is None and not {*passes} & {*OF_PICTURE}
+        if self.farm is not None and goes_far:
+            wanted = replace(take, project=project)
+            return self.farm.makes(wanted, numbers, self.wish.check, self._told_of, self.patience.say, bool(passes))
         return MakesHere(
             numbers, maker, take.project, self.studio.assets.get, self._begins, self.wish.interrupts, self._progress
         )

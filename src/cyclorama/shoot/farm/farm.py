@@ -69,9 +69,9 @@ class Farm:
 
     def makes(
         self, take: TakeRecord, numbers: list[int], check: Callable[[], None],
-        told: Callable[[list[Machine]], None], waits: Callable[[str], None],
+        told: Callable[[list[Machine]], None], waits: Callable[[str], None], only_passes: bool = False,
     ) -> "MakesFar":  # fmt: skip
-        """Make frames of a take.
+        """Make frames of a take, or only their passes.
 
         check: raises Cancelled when something else is wished; told: hears who does what; waits: why nothing is made.
         """
@@ -80,7 +80,7 @@ class Farm:
             self._tell(machines)
             told(machines)
 
-        makes = MakesFar(self, take, numbers, check, all_told, waits, lambda: self._closed(makes))
+        makes = MakesFar(self, take, numbers, check, all_told, waits, lambda: self._closed(makes), only_passes)
         with self._lock:
             self._open.add(makes)
         return makes
@@ -122,8 +122,9 @@ class MakesFar:
     def __init__(
         self, farm: Farm, take: TakeRecord, numbers: list[int], check: Callable[[], None],
         told: Callable[[list[Machine]], None], waits: Callable[[str], None], closed: Callable[[], None],
+        only_passes: bool,
     ):  # fmt: skip
-        self._farm, self._take = farm, take
+        self._farm, self._take, self._only_passes = farm, take, only_passes
         self._check, self._told, self._waits, self._closed = check, told, waits, closed
         self._wanted = dict.fromkeys(numbers)
         """frames that are to come"""
@@ -180,7 +181,7 @@ class MakesFar:
             self._farm.lose(self._steps.cluster)
         cluster = self._farm.cluster()
         if self._steps is None or self._steps.cluster is not cluster:
-            self._steps = _Steps(cluster, self._farm.job(self._take), self._take)
+            self._steps = _Steps(cluster, self._farm.job(self._take), self._take, self._only_passes)
             self._steps.ask(self._wanted)
         return self._steps
 
@@ -205,8 +206,8 @@ class _Steps:
     when it is lost; all of a run goes with its first step, and what then is to be done to where the frames lie.
     """
 
-    def __init__(self, cluster: Cluster, job: Job, take: TakeRecord):
-        self.cluster = cluster
+    def __init__(self, cluster: Cluster, job: Job, take: TakeRecord, only_passes: bool):
+        self.cluster, self._only_passes = cluster, only_passes
         self.runs = Runs()
         """frames that nobody exposes yet"""
         self.lost = False
@@ -226,7 +227,8 @@ class _Steps:
     def ask(self, numbers: Iterable[int]) -> None:
         """Frames that are to be made."""
         for number in numbers:
-            needed = self._asked[number] = exposed_for(self._project, self._numbers, number)
+            needed = [] if self._only_passes else exposed_for(self._project, self._numbers, number)
+            self._asked[number] = needed
             self.runs.add(n for n in needed if n not in self._exposed)
 
     def hand_out(self, machines: int) -> None:
@@ -299,6 +301,10 @@ class _Steps:
 
     def _finish(self, number: int) -> None:
         """Hand out all other steps of a frame."""
+        if self._only_passes:
+            future = self._finished[number] = self._hand(steps.passes, number, self._job, number)
+            future.add_done_callback(lambda _: self._ended.put(number))
+            return
         take = self._project, self._numbers
         beside = cleaned_for(*take, number)
         for n in beside:

@@ -19,7 +19,7 @@ from ...core.render.film.neighbours import F32, Seen
 from ...core.scene import Project
 from ..equal import program
 from ..made import Made, frame_files
-from ..maker import FrameMaker
+from ..maker import FrameMaker, FramePasses
 from .workshop import Job, Part, Workshop
 
 TELL_EVERY_S = 0.5
@@ -109,6 +109,14 @@ def finish(
             picture.clamped,
             machine=str(get_worker().name),
         )
+
+
+def passes(job: Job, number: int) -> Made:
+    """The only step of a frame of which only passes are wanted that need no clean picture: their files."""
+    project, maker = workshop().maker(job)
+    with _step(job, number, "exposes") as step:
+        made = FramePasses(maker.passes(number, step.cancelled, step.share))
+        return Made(list(frame_files(number, made, project, maker.read_asset)), None)
 
 
 def give(name: str, part: Part | str) -> None:

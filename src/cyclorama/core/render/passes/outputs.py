@@ -27,6 +27,8 @@ NUMBERS: tuple[PassName, ...] = ("lights", "components", "position", "depth", "m
 """Passes that hold numbers instead of a picture: always EXR."""
 ALONE: tuple[PassName, ...] = ("occlusion", "wireframe", "clay")
 """Passes that need nothing of the film of a frame."""
+OF_PICTURE: tuple[PassName, ...] = ("lights", "catcher")
+"""Passes that are made of the clean picture, not of the film alone."""
 HELPER_SAMPLES = 64
 """Occlusion and wireframe need no more."""
 
