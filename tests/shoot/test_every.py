@@ -9,8 +9,10 @@ import pytest
 from tests.shoot.test_shoot import contents, studio_with
 
 from cyclorama.core.clip.cut import Clip, Cut
+from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
+from cyclorama.core.scene.shoot import Again
 from cyclorama.core.sheet import readiness, review
 from cyclorama.shoot import desk
 from cyclorama.shoot.finished import Masters
@@ -41,6 +43,11 @@ def test_one_frame_stands_for_those_after_it(tmp_path: Path, tracer: Tracer) -> 
     assert [np.array_equal(a, b) for a, b in pairwise(shown)] == [True, False, True, False, True]
     mp4 = Mp4.of(studio, take, 1)
     assert len(mp4.numbers) / mp4.rate == Fraction(6) / film_of(whole).rate
+    for wrong in (2, 7):
+        with pytest.raises(ShootError, match="frames 1 to 5, one in 2"):
+            desk.shoot_again(studio, take.id, [wrong], Again())
+        with pytest.raises(ShootError, match=f"has no frame {wrong}"):
+            Masters(studio, 8).get(take, wrong)
     (line,) = shoot_log(studio).takes
     assert (line.total, line.finished, line.last, line.slate.every if line.slate else 0) == (3, 3, 5, 2)
     assert [f.number for f in line.strip if f.finished] == [1, 3, 5]

@@ -7,8 +7,11 @@ from tests.shoot.test_farm import files
 from tests.shoot.test_shoot import studio_with
 
 from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.quality import first_samples
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import load_project
+from cyclorama.core.scene.shoot import FOR_CLIPS
 from cyclorama.shoot import desk, forecast
 from cyclorama.shoot.take import Progress, shoot_take
 from cyclorama.store import FrameRecord, Studio, TakeRecord
@@ -74,6 +77,15 @@ def test_the_overview_comes_first_and_the_take_is_the_same(
     whole = other.takes.get(take.id)
     assert whole.pending == set()
     assert files(whole) == files(studio.takes.get(plain.id))
+
+
+def test_what_goes_by_quality_needs_fewer_samples_in_full() -> None:
+    first = first_samples("fine", calmed=True)[0]
+    film = Film(8, 8)
+    film.count[:] = first
+    assert forecast.in_full(film, FOR_CLIPS, 9.0) == 1.0  # the first samples are everywhere
+    film.count[:32] += 6  # an edge through four rows is one through twelve of 24, a third of the picture's share
+    assert forecast.in_full(film, FOR_CLIPS, 9.0) == pytest.approx((first + 1) / (first + 3))
 
 
 def test_drafts_are_in_the_forecast(tmp_path: Path, tracer: Tracer, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -67,7 +67,7 @@ def call_still(studio: Studio, source_id: str, number: int, times: int, start: b
     """
     source = studio.takes.get(source_id)
     if number not in source.numbers:
-        raise ShootError(f"This take has frames {source.first} to {source.last}.")
+        raise ShootError(_has(source))
     s, finishing = source.project.shot.shoot, studio.screening.finish(source).finishing
     needed = {part.layer for part in finishing.parts} | ({"lights"} if finishing.relit else set())
     passes = tuple(p for p in s.passes.wanted if p in needed)
@@ -221,7 +221,7 @@ def shoot_again(studio: Studio, take_id: str, numbers: list[int], how: Again) ->
     take = studio.takes.get(take_id)
     wanted = sorted(set(numbers))
     if not wanted or any(n not in take.numbers for n in wanted):
-        raise ShootError(f"This take has frames {take.first} to {take.last}.")
+        raise ShootError(_has(take))
     if take.source_id is not None and how != Again():
         raise ShootError("This take is made of another one. Shoot the frames of that one again.")
     if how.region is not None and (why := why_not_gradable(take) or _not_there(take, wanted)):
@@ -256,6 +256,11 @@ def _passes_now(studio: Studio, take: TakeRecord) -> Passes:
     with suppress(NotFoundError, DamagedError):
         there = studio.projects.get(take.project_id).project
     return next((s for s in there.shots if s.id == take.project.shot.id), take.project.shot).shoot.passes
+
+
+def _has(take: TakeRecord) -> str:
+    """Which frames a take has, in a sentence."""
+    return f"This take has frames {take.first} to {take.last}{f', one in {take.every}' if take.every > 1 else ''}."
 
 
 def _not_there(take: TakeRecord, numbers: list[int]) -> str | None:

@@ -232,6 +232,8 @@ def narrowed(picture: F32, width: int | None) -> F32:
 
 
 def _gone(take: TakeRecord, number: int) -> str:
+    if number not in take.numbers:
+        return f"‘{take.name}’ has no frame {number}."
     if number not in take.frames:
         return f"Frame {number} is not finished."
     return f"The master of frame {number} is missing. Let ‘Check and mend’ shoot it again."

@@ -13,6 +13,7 @@ from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.denoise import denoise
 from ..core.render.film.film import Film
 from ..core.render.film.frame import expose_frame
+from ..core.render.film.quality import first_samples
 from ..core.render.film.tracer import Tracer
 from ..core.render.passes.outputs import pass_files
 from ..core.scene import Project, ShootSettings, put
@@ -36,8 +37,8 @@ def forecast(
     """Seconds for the whole shot and their uncertainty; with a noise threshold, what it takes at most.
 
     Time grows with paths (pixels × samples) and, for denoising and most passes, with pixels; probes lie evenly over
-    the shot, so their spread says how much frames differ. Where samples go by quality, probes are larger: it is the
-    larger the picture the easier to clean. A tenth is added for what else the machine may be doing.
+    the shot, so their spread says how much frames differ. Where samples go by quality, probes are larger, and
+    what a larger picture needs less is taken off. A tenth is added for what else the machine may be doing.
     """
     project = as_called(project)
     numbers, settings = list(project.shot.frame_numbers), project.shot.shoot
@@ -46,14 +47,15 @@ def forecast(
     paths_scale = scale if settings.wanted_quality else scale * settings.samples / PROBE_SAMPLES
     first = replace(moment(project, numbers[0]), shoot=probe)
     # what is only done once is not to be multiplied: compiling the scene, loading kernels for it, filling caches
-    warm = replace(first, shoot=probe.model_copy(update={"samples": 1, "quality": "own"}))
+    once: dict[str, object] = {"samples": 1, "quality": "draft" if settings.wanted_quality else "own"}
+    warm = replace(first, shoot=probe.model_copy(update=once))
     expose_frame(warm, compiler, tracer, cancelled)
     frames = []
     for i in range(min(PROBES, len(numbers))):
         number = numbers[(2 * i + 1) * len(numbers) // (2 * PROBES)] if len(numbers) >= PROBES else numbers[i]
         here = replace(moment(project, number), shoot=probe)
         seconds, film = timed(partial(expose_frame, here, compiler, tracer, cancelled))
-        frames.append(seconds * paths_scale)
+        frames.append(seconds * paths_scale * (in_full(film, settings, scale) if settings.wanted_quality else 1.0))
     extra = WRITE_S_A_PIXEL * pixels
     clean = film.radiance
     if settings.denoise:
@@ -73,6 +75,14 @@ def forecast(
         total += (exposing_s * paths_scale + clean_s * scale) * len(overview_of(project.shot.frame_numbers))
     spread = float(np.ptp(frames) / 2) * len(numbers) / len(frames) ** 0.5
     return total, spread + 0.1 * total
+
+
+def in_full(film: Film, settings: ShootSettings, scale: float) -> float:
+    """Samples of a pixel in full, relative to those of a probe's film that go by quality. More than the first are
+    needed at edges and what is as fine, whose share of a picture falls with the root of its pixels."""
+    assert settings.wanted_quality is not None
+    first, mean = first_samples(settings.wanted_quality, settings.denoise_neighbours)[0], float(film.count.mean())
+    return (first + (mean - first) / scale**0.5) / mean
 
 
 def _drafting(

@@ -9,7 +9,7 @@ from ..core.scene import Project, put_all
 from ..core.scene.shoot import Again, Region
 from ..store import FileSum, FrameRecord, Saved, Studio, TakeRecord
 from ..store.assets import write_whole
-from .desk import record_take
+from .desk import record_take, remove
 from .finished import why_not_gradable
 from .frames import file_path, frame_path, lacking, master_name, sum_of
 from .made import frame_files
@@ -35,7 +35,11 @@ def call_part(studio: Studio, saved: Saved, number: int, region: Region, start: 
         )
     picture = exact_picture_of(source, master_name(source), number).astype(np.float32)
     take = record_take(studio, project, saved.version, f"frame {number}, a part", queued=False)
-    _put_there(studio, take, number, picture)
+    try:
+        _put_there(studio, take, number, picture)
+    except Exception:
+        remove(studio, take.id)
+        raise
     studio.takes.begin_again(take.id, [number], Again(region=region))
     if start:
         ensure_worker(studio)

@@ -308,8 +308,8 @@ export class Lens {
         return this.#picked(e);
       }
       if (rectangle) {
-        if (this.picking) this.#pickedPart(rectangle, e);
-        else this.onrectangle?.(rectangle, e);
+        if (this.parts) this.#pickedPart(rectangle, e);
+        else if (rectangle.altKey) this.onrectangle?.(rectangle, e);
         showRectangle(this.frame, (rectangle = null));
         return;
       }
@@ -337,6 +337,7 @@ export class Lens {
   pick(prompt, then, tryOn = null) {
     this.picking = then;
     this.tryOn = tryOn;
+    this.parts = false;
     this.mat.classList.add("picking");
     this.prompt.textContent = `${prompt} Esc stops.`;
     this.prompt.hidden = false;
