@@ -161,11 +161,20 @@ class Film:
         return lost / max(lost + kept, 1e-30)
 
     @property
+    def part(self) -> NDArray[np.int32]:
+        """Number of the part that covers most of the pixel + 1 (h, w), 0: none; of a film that keeps ids."""
+        return self._most(0).astype(np.int32).reshape(self.height, self.width)
+
+    def _most(self, which: int) -> NDArray[np.int64]:
+        """Number + 1 of the part (0) or material (1) that covers most of each pixel (n,)."""
+        row = np.argmax(self.ids[:, which, :, 1], axis=1)
+        return self.ids[np.arange(len(row)), which, row, 0].astype(np.int64)
+
+    @property
     def looks_alike(self) -> NDArray[np.bool_]:
         """Where what covers most of the pixel looks alike from everywhere (h, w); of a film that keeps ids."""
-        row = np.argmax(self.ids[:, 1, :, 1], axis=1)
-        number = self.ids[np.arange(len(row)), 1, row, 0].astype(np.int64)
-        return np.asarray(np.concatenate([[0], self.matte_rows])[number] > 0).reshape(self.height, self.width)
+        alike = np.concatenate([[0], self.matte_rows])[self._most(1)] > 0
+        return np.asarray(alike).reshape(self.height, self.width)
 
     def matte(self, which: int) -> F32:
         """(h, w, RANKS, 2) number + 1 and coverage of parts (0) or materials (1), most covering first."""

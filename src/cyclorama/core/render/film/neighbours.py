@@ -99,7 +99,7 @@ class Seen:
     @classmethod
     def of(cls, film: Film, reach: int) -> "Seen":
         """What a film knows that records first hits."""
-        part = np.where(film.alpha > 0.5, film.matte(0)[:, :, 0, 0], -1.0).astype(np.int32)
+        part = np.where(film.alpha > 0.5, film.part, np.int32(-1))
         motion = np.concatenate([film.motion, film.motion_back], axis=2)
         follow = np.where(film.looks_alike, reach, 1)
         return cls.told(without_colour(film, film.radiance), film.rest, film.normal, part, motion, follow)
