@@ -50,6 +50,19 @@ def test_the_part_shows_the_change_and_all_else_what_was(
     assert {n: frame_path(take, n).read_bytes() for n in take.numbers} == before
 
 
+def test_what_somebody_waits_for_comes_before_what_is_queued(tmp_path: Path, tracer: Tracer) -> None:
+    studio, take = shot(tmp_path, tracer)
+    saved = studio.projects.get(take.project_id)
+    long = desk.call_take(studio, saved)
+    tried = desk.call_take(studio, saved, only=2)
+    assert studio.takes.next_queued() == tried.id
+    part = call_part(studio, saved, 2, MIDDLE)
+    assert studio.takes.next_queued() == part.id
+    for one in (part, tried):
+        studio.takes.update(one.id, state="stopped")
+    assert studio.takes.next_queued() == long.id
+
+
 def test_the_newest_picture_of_that_frame_and_size_is_taken(tmp_path: Path, tracer: Tracer) -> None:
     studio, take = shot(tmp_path, tracer)
     changed(studio, take, **{"look/tone/ev100": 4.0})

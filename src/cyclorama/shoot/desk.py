@@ -40,6 +40,8 @@ def call_take(
         project = put_all(project, {"shot/shoot/from_frame": only, "shot/shoot/to_frame": only})
     what = "" if only is None else f"frame {only}"
     take = record_take(studio, project, saved.version, what, forecast_s, start)
+    if only is not None:
+        studio.takes.take_turns([take.id])  # somebody waits for it
     if start:
         ensure_worker(studio)
     return take

@@ -41,6 +41,7 @@ def call_part(studio: Studio, saved: Saved, number: int, region: Region, start: 
         remove(studio, take.id)
         raise
     studio.takes.begin_again(take.id, [number], Again(region=region))
+    studio.takes.take_turns([take.id])  # somebody waits for it
     if start:
         ensure_worker(studio)
     return studio.takes.get(take.id)
