@@ -8,7 +8,6 @@ from ..core.scene import Project, ShootSettings, put_all
 from ..core.scene.shoot import Again, PassName, Region
 from ..core.sheet.words import frames as frames_in_words
 from ..store import TakeRecord
-from .frames import lacking
 
 MOST_SAMPLES = 16384
 CLAMP = 4.0
@@ -52,20 +51,23 @@ class Group:
         return self.region is None and not self.passes
 
 
-def groups(take: TakeRecord, numbers: list[int]) -> list[Group]:
+def groups(take: TakeRecord, lacks: dict[int, tuple[PassName, ...] | None]) -> list[Group]:
     """Frames in the order in which they are shot: those as the take is first, of them an overview if that is wanted;
-    last what only lacks passes."""
+    last what only lacks passes.
+
+    lacks: passes that frames lack which are to be shot, None where it is the picture (`frames.lacking`).
+    """
     each: dict[tuple[Again, tuple[PassName, ...]], list[int]] = {(Again(), ()): []}
-    for n in numbers:
-        how, lacks = take.again.get(n, Again()), lacking(take, n)
+    for n, names in lacks.items():
+        how = take.again.get(n, Again())
         all_of_it = how.model_copy(update={"region": None})
-        if lacks is None or (n in take.pending and how.region is None):
+        if names is None or (n in take.pending and how.region is None):
             each.setdefault((all_of_it, ()), []).append(n)
             continue
         if n in take.pending:
             each.setdefault((how, ()), []).append(n)
-        if lacks:
-            each.setdefault((all_of_it, lacks), []).append(n)
+        if names:
+            each.setdefault((all_of_it, names), []).append(n)
     first, *others = (_group(take, how, passes, some) for (how, passes), some in each.items())
     others.sort(key=lambda group: bool(group.passes))
     return [group for group in [*_overview_first(first), *others] if group.numbers]

@@ -55,7 +55,13 @@ def sum_of(data: bytes) -> FileSum:
 
 def frames_to_shoot(take: TakeRecord) -> list[int]:
     """Numbers that are missing or to be shot again, or of which a file is not what was recorded."""
-    return [n for n in take.numbers if n in take.pending or lacking(take, n) != ()]
+    return list(to_shoot(take))
+
+
+def to_shoot(take: TakeRecord) -> dict[int, tuple[PassName, ...] | None]:
+    """The same with what each of them lacks; every file is read for that."""
+    lacks = {n: lacking(take, n) for n in take.numbers}
+    return {n: names for n, names in lacks.items() if n in take.pending or names != ()}
 
 
 def lacking(take: TakeRecord, number: int) -> tuple[PassName, ...] | None:

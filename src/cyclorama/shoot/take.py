@@ -26,7 +26,7 @@ from .again import Group, groups
 from .cleaning import CleanMaker
 from .equal import FrameKeys, light_of
 from .finished import Masters
-from .frames import file_path, frame_path, frames_to_shoot, lacking, read_if_whole, sum_of
+from .frames import file_path, frame_path, read_if_whole, sum_of, to_shoot
 from .made import Made, Makes, MakesHere, shown_files
 from .maker import FrameMaker, Maker
 from .mixing import MixMaker
@@ -177,10 +177,11 @@ class _Run:
             folder = take.folder / name
             self.patience.insist(partial(_make_folder, folder))
             clear_parts(folder)
-        missing = [n for n in frames_to_shoot(take) if n not in take.troubles]
+        missing = {n: lacks for n, lacks in to_shoot(take).items() if n not in take.troubles}
         self.done = len(take.numbers) - len(missing) - len(take.troubles)
-        for number in (n for n in missing if n in take.frames and n not in take.pending and lacking(take, n) is None):
-            self.patience.insist(partial(self.studio.takes.drop_frame, take.id, number))
+        for number, lacks in missing.items():
+            if lacks is None and number in take.frames and number not in take.pending:
+                self.patience.insist(partial(self.studio.takes.drop_frame, take.id, number))
         for group in groups(take, missing):
             self._begin_group(group)
             self._shoot(group.numbers if group.passes else self._not_linked(group.numbers))

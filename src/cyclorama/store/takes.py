@@ -280,16 +280,14 @@ class TakeStore:
         """Queue a take of which frames are to be shot again; what is there of them stays until the new ones are.
         Whether nobody was at work on it."""
         with self._sessions.begin() as session:
-            row = take_row(session, take_id)
-            if row.state not in ENDED:
+            row = _queued_again(session, take_id)
+            if row is None:
                 return False
             each, pending = again_of(row)
             each = {n: a for n, a in each.items() if n not in numbers}
             each |= dict.fromkeys(numbers, how) if how != Again() else {}
             there = set(session.scalars(select(FrameRow.number).where(FrameRow.take_id == take_id)))
             keep_again(row, each, {*pending, *numbers} & there)
-            row.state, row.wish, row.message = "queued", "run", ""
-            session.execute(_troubles(take_id))
             return True
 
     def begin_passes(self, take_id: str, project: Project, names: tuple[PassName, ...]) -> bool:
@@ -297,8 +295,8 @@ class TakeStore:
         pictures stay. Whether nobody was at work on it."""
         document = project.model_dump_json()
         with self._sessions.begin() as session:
-            row = take_row(session, take_id)
-            if row.state not in ENDED:
+            row = _queued_again(session, take_id)
+            if row is None:
                 return False
             row.document = document
             for frame in session.scalars(select(FrameRow).where(FrameRow.take_id == take_id)):
@@ -307,8 +305,6 @@ class TakeStore:
                 frame.files = _FILES.dump_json(kept).decode()
                 frame.key = frame.key if kept == files else None  # it stands for passes as they were
                 frame.lacks = True
-            row.state, row.wish, row.message = "queued", "run", ""
-            session.execute(_troubles(take_id))
             return True
 
     def forgive(self, take_id: str) -> None:
@@ -349,6 +345,17 @@ def take_row(session: Session, take_id: str) -> TakeRow:
     row = session.get(TakeRow, take_id)
     if row is None:
         raise NotFoundError(_NO_TAKE)
+    return row
+
+
+def _queued_again(session: Session, take_id: str) -> TakeRow | None:
+    """The row of a take that is queued once more, all of whose frames may be tried; None where somebody is at work on
+    it. Raises NotFoundError."""
+    row = take_row(session, take_id)
+    if row.state not in ENDED:
+        return None
+    row.state, row.wish, row.message = "queued", "run", ""
+    session.execute(_troubles(take_id))
     return row
 
 

@@ -6,6 +6,7 @@ from typing import Literal
 from pydantic import BaseModel
 
 from ..core.picture.mix import light_layer_names
+from ..core.render.passes.outputs import ALONE
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import sequence_stem
 from ..core.sheet.words import data_size, duration
@@ -111,6 +112,8 @@ class TakeAnswer(BaseModel):
     """those that can be shown"""
     shot_passes: tuple[PassName, ...]
     """what is shot besides the picture"""
+    passes_alone: tuple[PassName, ...] = ALONE
+    """those for which no frame is exposed"""
     transparent: bool
     lights: list[str]
     """those that were kept apart"""
@@ -186,9 +189,9 @@ def _strip(take: ListedTake) -> list[int]:
 def _line(take: ListedTake, strip: list[StripFrame], crew: Crew | None) -> TakeLine:
     total = len(take.numbers)
     at_once = max(1, crew.working) if crew is not None else 1
-    # nothing is known yet of how long passes take
-    unknown = take.mean_s is None or take.lacks
-    left = None if unknown else (take.mean_s or 0.0) * (total - take.finished + take.waiting) / at_once
+    left = None
+    if take.mean_s is not None and not take.lacks:  # nothing is known of how long passes take
+        left = take.mean_s * (total - take.finished + take.waiting) / at_once
     damaged = take.slate is None
     return TakeLine(
         id=take.id, project_id=take.project_id, name=take.name, slate=take.slate,

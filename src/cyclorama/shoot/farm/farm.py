@@ -301,10 +301,12 @@ class _Steps:
 
     def _finish(self, number: int) -> None:
         """Hand out all other steps of a frame."""
-        if self._only_passes:
-            future = self._finished[number] = self._hand(steps.passes, number, self._job, number)
-            future.add_done_callback(lambda _: self._ended.put(number))
-            return
+        only = self._only_passes
+        future = self._hand(steps.passes, number, self._job, number) if only else self._whole(number)
+        self._finished[number] = future
+        future.add_done_callback(lambda _: self._ended.put(number))
+
+    def _whole(self, number: int) -> Future:
         take = self._project, self._numbers
         beside = cleaned_for(*take, number)
         for n in beside:
@@ -315,8 +317,7 @@ class _Steps:
         near = seen_for_finish(*take, number)
         seen, cleaned = [self._see(m) for m in near], [self._cleaned[n] for n in beside]
         given = (self._job, number, self._exposed[number], near, seen, beside, cleaned)
-        future = self._finished[number] = self._hand(steps.finish, number, *given)
-        future.add_done_callback(lambda _: self._ended.put(number))
+        return self._hand(steps.finish, number, *given)
 
     def _see(self, number: int) -> Future:
         if number not in self._seen:

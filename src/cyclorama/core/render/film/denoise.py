@@ -40,7 +40,7 @@ def denoise_picture(noisy: RGBImage, albedo: RGBImage | None, normal: RGBImage |
 
 
 def denoise_quickly(noisy: RGBImage, albedo: RGBImage, normal: RGBImage) -> RGBImage:
-    """The same to be looked at, not to be shown."""
+    """The same with guides as they are: to be measured, not to be shown."""
     return _clean(noisy, (_bordered(albedo), _bordered(normal)), "fast", False)
 
 

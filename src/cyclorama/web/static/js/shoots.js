@@ -63,7 +63,7 @@ function startsAt({ state, not_before: when }) {
 
 function figures(take) {
   const { total } = take;
-  const parts = [`${take.finished - take.waiting} of ${total} frames${take.waiting ? `, ${take.waiting} more to be seen` : ""}`];
+  const parts = [`${take.finished - take.waiting} of ${total} ${total === 1 ? "frame" : "frames"}${take.waiting ? `, ${take.waiting} more to be seen` : ""}`];
   if (take.spent) parts.push(take.state === "done" ? `took ${take.spent}` : `${take.spent} so far`);
   if (take.left && take.state === "running") parts.push(`${take.left} left`);
   if (take.clamped !== null) parts.push(`${(take.clamped * 100).toFixed(2)} % of the light clamped`);
@@ -89,7 +89,7 @@ class Line {
     this.element = make("article", { class: "border-b border-rule py-4", "data-take": take.id },
       make("header", { class: "mb-2 flex flex-wrap items-baseline gap-x-3 gap-y-1" },
         make("a", { class: "text-[15px] font-semibold hover:underline", href: `/projects/${take.project_id}` }, slate.project_name), make("span", {}, take.name), this.state,
-        make("span", { class: "num text-soft" }, `${slate.width}×${slate.height}, ${take.source_id ? (take.process === "denoise" ? "denoised" : "lights re-balanced") : slate.finely || `${slate.samples}/px`}, ${slate.format.toUpperCase()}, ${take.first}–${take.last}${slate.every > 1 ? ` by ${slate.every}` : ""}`),
+        make("span", { class: "num text-soft" }, `${slate.width}×${slate.height}, ${take.source_id ? (take.process === "denoise" ? "denoised" : "lights re-balanced") : slate.finely || `${slate.samples}/px`}, ${slate.format.toUpperCase()}, ${take.first === take.last ? `frame ${take.first}` : `${take.first}–${take.last}`}${slate.every > 1 ? ` by ${slate.every}` : ""}`),
         make("span", { class: "flex-1" }), this.figures),
       this.strip, this.track,
       make("div", { class: "flex items-center gap-3" }, this.message, make("span", { class: "flex-1" }), this.buttons));

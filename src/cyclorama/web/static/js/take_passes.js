@@ -4,8 +4,6 @@ import { make, post, say, switchRow } from "./api.js";
 import { PASSES } from "./passes.js";
 
 const byId = (id) => document.getElementById(id);
-/** Passes that need nothing of the picture. */
-const ALONE = ["occlusion", "wireframe", "clay"];
 
 export class TakePasses {
   /** @param {string} url of the take @param {{take: () => object, show: () => void, changed: () => void}} room */
@@ -33,12 +31,13 @@ export class TakePasses {
   }
 
   #offer() {
-    const there = new Set(this.room.take().shot_passes);
+    const take = this.room.take();
+    const there = new Set(take.shot_passes);
     this.offered = [...there].join();
     byId("more-list").replaceChildren(...PASSES.map(([id, name, title]) =>
       switchRow(there.has(id) ? `${name}, anew` : name, this.chosen.has(id), name, (on) => this.#choose(id, on), { title })));
     byId("more-shoot").disabled = !this.chosen.size;
-    const exposes = [...this.chosen].some((id) => !ALONE.includes(id));
+    const exposes = [...this.chosen].some((id) => !take.passes_alone.includes(id));
     byId("more-says").textContent = !this.chosen.size ? "" : exposes ? "Every frame is exposed once more for that; its picture stays." : "Without exposing the frames: their pictures stay.";
   }
 
