@@ -1,5 +1,6 @@
 """Which light is aimed at: every one that gives something may be chosen, and the chance can be told again."""
 
+import itertools
 import math
 
 import numpy as np
@@ -9,7 +10,7 @@ from tests.conftest import diffuse, look_at, plane, scene_of
 from cyclorama.core.kernel import kernel
 from cyclorama.core.light.rows import light_row
 from cyclorama.core.light.shapes import aim_at
-from cyclorama.core.render.trace.choosing import chance_of, choose, facing_word, light_gives
+from cyclorama.core.render.trace.choosing import apart, chance_of, choose, facing_word, light_gives
 from cyclorama.core.scene import Light
 
 SHAPES = (
@@ -78,24 +79,27 @@ def test_small_lights_are_judged_by_the_illuminance_they_give() -> None:
 
 
 @kernel
-def _chosen(lights, env, gives, p, n, counts, chances, again):
+def _chosen(lights, env, gives, p, n, depth, counts, chances, again):
     word = facing_word(lights, (n[0], n[1], n[2]), True, 0.5)
     steps = 100_000
+    alone = apart(lights, depth)
     for i in range(steps):
-        source, chance, total = choose(lights, env, gives, (p[0], p[1], p[2]), word, -1, 0.5, (i + 0.5) / steps)
+        source, chance, total = choose(lights, env, gives, (p[0], p[1], p[2]), word, -1, 0.5, (i + 0.5) / steps, alone)
         counts[source] += 1.0 / steps
         chances[source] = chance
-        again[source] = chance_of(lights, env, source, (p[0], p[1], p[2]), word, np.float32(total), 0.5)
+        again[source] = chance_of(lights, env, source, (p[0], p[1], p[2]), word, np.float32(total), 0.5, depth + 1)
 
 
 def test_chances_are_those_with_which_sources_are_chosen() -> None:
     rng = np.random.default_rng(8)
     picture = rng.random((32, 64, 3)).astype(np.float32) * 100
     scene = scene_of(plane(1.0), diffuse(0.5), look_at((0, 1, 0), (0, 0, 0), 0.3, 4), rows(rng, 2.0, 0.5), picture)
-    for n in ((0.0, 1.0, 0.0), (0.6, -0.8, 0.0), (0.0, 0.0, -1.0)):
+    ways = ((0.0, 1.0, 0.0), (0.6, -0.8, 0.0), (0.0, 0.0, -1.0))
+    for n, depth in itertools.product(ways, (0, 1)):
         counts, chances, again = np.zeros((3, len(SHAPES) + 2))
         _chosen(scene.lights, scene.environment, np.zeros(len(SHAPES) + 2), np.array([0.1, 0.2, 0.0]), np.array(n),
-                counts, chances, again)  # fmt: skip
+                depth, counts, chances, again)  # fmt: skip
         assert counts.sum() == pytest.approx(1.0)
         assert counts == pytest.approx(chances, abs=3e-5)
         assert again == pytest.approx(chances, rel=1e-9)
+        assert (counts[-1] > 0) == (depth > 0)  # where a path is scattered first the environment has a ray of its own

@@ -25,7 +25,7 @@ ROWS, COLUMNS = 16, 32
 """Large cells."""
 _FINEST = 8
 """At most so many small cells across a large one: the tables stay in a core's own memory."""
-COMPENSATED, FLOOR = 1.0, 0.05
+COMPENSATED, FLOOR = 0.3, 0.05
 """Shares of the mean luminance: what is taken away, and what stays at least (bilinear lookup reaches into dark
 neighbours of bright cells, and after the last bounce light is only aimed at)."""
 

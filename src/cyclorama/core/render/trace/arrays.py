@@ -345,9 +345,11 @@ def make_scratch(sources: int = 2) -> Scratch:
 
 
 def make_work(n: int, sources: int) -> Work:
+    """For n paths; each casts up to two shadow rays, which go on through holes in the place of rays."""
+    m = 2 * n
     return Work(
-        make_rays(n), make_rays(n), make_paths(n), make_paths(n), make_hits(n), make_shadows(n),
-        np.empty(n, np.int32), np.empty(n, np.float32), np.empty(n, np.int32), make_scratch(sources),
+        make_rays(m), make_rays(m), make_paths(n), make_paths(n), make_hits(m), make_shadows(m),
+        np.empty(m, np.int32), np.empty(m, np.float32), np.empty(m, np.int32), make_scratch(sources),
         make_block(sources), np.empty((3, n), np.int32)
     )  # fmt: skip
 

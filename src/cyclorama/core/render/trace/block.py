@@ -17,10 +17,10 @@ from ...wide import BLOCK
 """Random numbers; L1 and L2 become the spot that is aimed at."""
 (AX, AY, AZ, CHANCE) = ((ROWS + k) * BLOCK for k in range(28, 32))
 """Direction to a light, and density with which it was chosen; negative: it is only ever aimed at."""
-(FACE_X, FACE_Y, FACE_Z, SHARE, TOTAL, PER_TOTAL) = ((ROWS + k) * BLOCK for k in range(32, 38))
+(FACE_X, FACE_Y, FACE_Z, SHARE, TOTAL, PER_TOTAL, PER_DEFAULT) = ((ROWS + k) * BLOCK for k in range(32, 39))
 """How the surface faces, as lights see it; with what chance the source was chosen; what all sources give, and
-what that is divided by."""
-ALL_ROWS = ROWS + 38
+what that and the chances by default are divided by."""
+ALL_ROWS = ROWS + 39
 FROM, TO, TO_LIGHT, KEPT, LIT, GOES, GIVES, SPREAD = (k * BLOCK for k in (0, 3, 6, 9, 13, 19, 20, 21))
 """What comes of it. Where rays leave from (3 rows), directions of the bounce (3) and to the light (3), throughput and
 density after the bounce (4), diffuse and specular light (6), whether the path goes on, whether the light gives
@@ -41,7 +41,7 @@ class Block(NamedTuple):
     """Scratch for one block of paths; every array holds rows of BLOCK, end to end."""
 
     numbers: NDArray[np.float64]
-    """rows of `material.even`, then U to PER_TOTAL"""
+    """rows of `material.even`, then U to PER_DEFAULT"""
     corners: NDArray[np.float32]
     """positions and normals of the triangles' corners"""
     words: NDArray[np.uint32]

@@ -18,7 +18,7 @@ from .bodies import pose_at
 from .sampler import combine, sample_pair
 
 FILTER_RADIUS_PX = 1.5
-FILTER_PAIR, LENS_PAIR, TIME_PAIR, FIRST_BOUNCE_PAIR = 0, 1, 2, 3
+FILTER_PAIR, LENS_PAIR, TIME_PAIR, SURROUNDINGS_PAIR, FIRST_BOUNCE_PAIR = 0, 1, 2, 3, 4
 TILE = 8
 """Pixels are visited in 8×8 tiles so that neighbouring rays meet the same triangles."""
 

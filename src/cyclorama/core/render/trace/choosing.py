@@ -7,6 +7,10 @@ the samples goes by what sources give in the middle of the set, for what lies in
 
 A path keeps how its last surface faced and what all sources gave there together: with these the chance of aiming at a
 source that it meets can be told again (`chance_of`).
+
+Where a path is scattered first the environment is not chosen among the others: a ray of its own goes there (`apart`).
+What it brings is shared with the directions that the surface scatters to, so that samples spent on it instead of on
+lights showed as grain in these.
 """
 
 import math
@@ -35,6 +39,7 @@ from ...vectors import turned_about_axis
 from ...wide import BLOCK
 from .block import (
     BIN,
+    DEPTH,
     FACE_X,
     FACE_Y,
     FACE_Z,
@@ -42,6 +47,7 @@ from .block import (
     NY,
     NZ,
     PART,
+    PER_DEFAULT,
     PER_TOTAL,
     PICK,
     PX,
@@ -152,16 +158,28 @@ def _gives(lights, env, k, p, word, time):
 
 
 @device
-def share(lights, k, gives, total):
-    """Chance of aiming at the k-th source where it gives so much of all."""
+def apart(lights, depth):
+    """Whether the environment has a ray of its own where a path is scattered that was scattered `depth` times."""
+    n = lights.rows.shape[0]
+    return depth == 0 and lights.pick[n + 1] > 0.0 and lights.pick[n + 2] > lights.pick[n + 1]
+
+
+@device
+def share(lights, k, gives, total, alone):
+    """Chance of aiming at the k-th source where it gives so much of all; alone: the environment has its own ray."""
     by_default = lights.pick[k + 1] * 1.0 - lights.pick[k] * 1.0
+    if alone:
+        if k > lights.rows.shape[0]:
+            return 1.0
+        by_default /= lights.pick[lights.rows.shape[0] + 1]
     return CARE * by_default + (1.0 - CARE) * gives / total if total > 0.0 else by_default
 
 
 @device
-def chance_of(lights, env, k, p, word, total, time):
-    """Chance with which the k-th source was aimed at from p (3,), on a surface that faces as `word` says."""
-    return share(lights, k, _gives(lights, env, k, p, word, time), total * 1.0)
+def chance_of(lights, env, k, p, word, total, time, depth):
+    """Chance with which the k-th source was aimed at from p (3,), on a surface that faces as `word` says, where a path
+    was scattered the `depth`-th time."""
+    return share(lights, k, _gives(lights, env, k, p, word, time), total * 1.0, apart(lights, depth - 1))
 
 
 @device
@@ -180,21 +198,23 @@ def facing_word(lights, n, sided, time):
 
 
 @routine
-def choose(lights, env, gives, p, word, part, time, u):
-    """Choose a source for a place p (3,) on a part. gives: scratch, a number for each source.
+def choose(lights, env, gives, p, word, part, time, u, alone):
+    """Choose a source for a place p (3,) on a part. gives: scratch, a number for each source; alone: the environment
+    has its own ray and is not among them.
 
     Returns the source, the chance with which it was chosen (0: none was), and what all give together.
     """
     count = lights.rows.shape[0]
     total = 0.0
-    for k in range(count + 2):
+    among = count + 1 if alone else count + 2
+    for k in range(among):
         spared = k < count and part >= 0 and lights.spared.shape[0] > 0 and lights.spared[k, part]
         gives[k] = 0.0 if spared or lights.pick[k + 1] <= lights.pick[k] else _gives(lights, env, k, p, word, time)
         total += gives[k]
     total = np.float64(np.float32(total))
     rest, source, chance = u, 0, 0.0
-    for k in range(count + 2):
-        c = share(lights, k, gives[k], total)
+    for k in range(among):
+        c = share(lights, k, gives[k], total, alone)
         if 0.0 <= rest < c:
             source, chance = k, c
         rest -= c
@@ -300,15 +320,22 @@ def _travelling_give(which, rays, lights, b, gives):
 
 
 @routine
-def choose_sources(which, rays, lights, env, b, spots, gives):
-    """Which source each of the block's paths aims at, with what chance, and what all give: as `choose`."""
+def choose_sources(which, rays, lights, env, alone, b, spots, gives):
+    """Which source each of the block's paths aims at, with what chance, and what all give: as `choose`.
+
+    alone: whether the environment has its own ray where a path is scattered first.
+    """
     pick, count = lights.pick, lights.rows.shape[0] + 2
     lights_give(lights.rows, pick, b, gives)
     _travelling_give(which, rays, lights, b, gives)
     _rest_gives(lights, env, b, spots, gives)
+    environment, others = (count - 1) * BLOCK, pick[count - 1] * 1.0
     for j in range(BLOCK):
         b[TOTAL + j], b[SHARE + j] = 0.0, 0.0
         spots[SOURCE + j] = 0
+        without = alone and b[DEPTH + j] == 0.0
+        b[PER_DEFAULT + j] = 1.0 / others if without else 1.0
+        gives[environment + j] = 0.0 if without else gives[environment + j]
     for k in range(count):
         for j in range(BLOCK):
             b[TOTAL + j] += gives[k * BLOCK + j]
@@ -316,8 +343,10 @@ def choose_sources(which, rays, lights, env, b, spots, gives):
         b[TOTAL + j] = np.float64(np.float32(b[TOTAL + j]))
         b[PER_TOTAL + j] = (1.0 - CARE) / b[TOTAL + j] if b[TOTAL + j] > 0.0 else 0.0
     for k in range(count):
-        by_default = pick[k + 1] * 1.0 - pick[k] * 1.0
+        chance = pick[k + 1] * 1.0 - pick[k] * 1.0
         for j in range(BLOCK):
+            by_default = chance * b[PER_DEFAULT + j]
+            by_default = 0.0 if k == count - 1 and b[PER_DEFAULT + j] != 1.0 else by_default
             mixed = CARE * by_default + gives[k * BLOCK + j] * b[PER_TOTAL + j]
             c = mixed if b[TOTAL + j] > 0.0 else by_default
             takes = 0.0 <= b[PICK + j] < c

@@ -130,7 +130,7 @@ def meet_lights(i, rays, hits, path, lights, env, recording, samples, throughput
             w = 1.0
             if density > 0.0:
                 w = heuristic(
-                    density, chance * chance_of(lights, env, k, o, path.facing, path.total, rays.time[i] * 1.0)
+                    density, chance * chance_of(lights, env, k, o, path.facing, path.total, rays.time[i] * 1.0, depth)
                 )
             deposit(samples, recording, path.slot, depth, group_of(recording, k),
                     component_of(recording, kind, depth), w * throughput[0] * radiance[0],
@@ -175,7 +175,8 @@ def glow_weight(world, source_row, path, origin, distance, cosine, time):
     density, lights = path.density * 1.0, world.lights
     if density <= 0.0 or lights.mesh_total <= 0.0:
         return 1.0
-    share = chance_of(lights, world.environment, lights.rows.shape[0], origin, path.facing, path.total, time)
+    n = lights.rows.shape[0]
+    share = chance_of(lights, world.environment, n, origin, path.facing, path.total, time, path.depth)
     chance = luminance_of(source_row) / lights.mesh_total * distance * distance / max(abs(cosine), 1e-6)
     return heuristic(density, chance * share)
 

@@ -9,7 +9,7 @@ from ...vectors import turned_about_axis
 from ...wide import BLOCK
 from .arrays import FROM_CAMERA, KIND_SHIFT
 from .block import DX, DY, DZ, FX, FY, FZ, PX, PY, PZ
-from .choosing import share
+from .choosing import apart, share
 from .direct import component_of, deposit, find_near, group_of, heuristic, meet_near
 from .prefetch import ROWS_AHEAD, fetch_pixels, fetch_rows, fetch_sample
 
@@ -68,7 +68,9 @@ def _meet_environment(which, paths, lights, env, recording, samples, b):
         (r, g, bl), chance = environment_at(env, facing, b[PLACE_U + j], b[PLACE_V + j], b[HEIGHT + j])
         w = lights.env_scale * 1.0
         if path.density > 0.0:
-            odds = share(lights, n + 1, lights.env_scale * env.strength[facing], path.total * 1.0)
+            odds = share(
+                lights, n + 1, lights.env_scale * env.strength[facing], path.total * 1.0, apart(lights, path.depth - 1)
+            )
             w *= heuristic(path.density * 1.0, chance * odds)
         deposit(samples, recording, np.uint64(path.slot), path.depth, group_of(recording, n + 1),
                 component_of(recording, (flags >> KIND_SHIFT) & 3, path.depth), w * path.r * r, w * path.g * g,

@@ -28,8 +28,8 @@ from ...material.row import (
 from ...vectors import basis, cross, dot, get, normalize
 from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
 from .bodies import pose_at
-from .camera_rays import FIRST_BOUNCE_PAIR
-from .choosing import choose, facing_word
+from .camera_rays import FIRST_BOUNCE_PAIR, SURROUNDINGS_PAIR
+from .choosing import apart, choose, facing_word
 from .deform import bent_surface
 from .direct import (
     aim,
@@ -256,40 +256,45 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
         if has_breadth(v, s):
             sided = v[TRANSMISSION] == 0.0 and v[THIN] == 0.0
             word = facing_word(lights, normal, sided, time)
-            source, odds, total = choose(lights, world.environment, scratch.gives, p, word, part, time, u_pick)
+            alone = apart(lights, depth)
+            chosen, odds, total = choose(lights, world.environment, scratch.gives, p, word, part, time, u_pick, alone)
             lit = word, np.float32(total)
-            spot = draw_part(lights, world.environment, geometry, source, bin_in(word), l1, l2)
-            source, wi, distance, radiance, chance, only = aim(
-                world, scratch, source, odds, spot, bin_in(word), p, time, part
-            )
-            if source >= 0:
-                wl = _to_local(wi, tangent, bitangent, normal)
-                if (wl[2] > 0.0) == (dot(wi, flat) > 0.0):
-                    if plain:
-                        dr, dg, db, sr, sg, sb, other = evaluate_plain(v, s, wo, wl, tables)
-                    else:
-                        dr, dg, db, sr, sg, sb, other = evaluate(v, s, wo, wl, materials.films, tables)
-                    if only == 2:
-                        sr = sg = sb = 0.0
-                    if dr + dg + db + sr + sg + sb > 0.0:
-                        # after the last bounce no sampled direction will meet the light: count it in full here
-                        k = (1.0 if last or only > 0 else heuristic(chance, other)) / chance
-                        start = leave(lifted if wl[2] > 0.0 and not from_within else p, flat, wi)
-                        second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
-                        first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
-                        second = second if kind_so_far == 0 else kind_so_far
-                        r, g, b = (
-                            k * throughput[0] * radiance[0],
-                            k * throughput[1] * radiance[1],
-                            k * throughput[2] * radiance[2],
-                        )
-                        cast_shadow(
-                            flight.shadows, cast, (start, wi, time), distance,
-                            ((r * dr, g * dg, b * db), (r * sr, g * sg, b * sb)), slot, depth + 1,
-                            (group_of(recording, source), component_of(recording, first, depth + 1),
-                             component_of(recording, second, depth + 1)),
-                        )  # fmt: skip
-                        cast += 1
+            for aimed in range(2 if alone else 1):
+                if aimed == 1:
+                    chosen, odds = lights.rows.shape[0] + 1, 1.0
+                    l1, l2 = sample_pair(seed, index, SURROUNDINGS_PAIR)
+                spot = draw_part(lights, world.environment, geometry, chosen, bin_in(word), l1, l2)
+                source, wi, distance, radiance, chance, only = aim(
+                    world, scratch, chosen, odds, spot, bin_in(word), p, time, part
+                )
+                if source >= 0:
+                    wl = _to_local(wi, tangent, bitangent, normal)
+                    if (wl[2] > 0.0) == (dot(wi, flat) > 0.0):
+                        if plain:
+                            dr, dg, db, sr, sg, sb, other = evaluate_plain(v, s, wo, wl, tables)
+                        else:
+                            dr, dg, db, sr, sg, sb, other = evaluate(v, s, wo, wl, materials.films, tables)
+                        if only == 2:
+                            sr = sg = sb = 0.0
+                        if dr + dg + db + sr + sg + sb > 0.0:
+                            # after the last bounce no sampled direction will meet the light: count it in full here
+                            k = (1.0 if last or only > 0 else heuristic(chance, other)) / chance
+                            start = leave(lifted if wl[2] > 0.0 and not from_within else p, flat, wi)
+                            second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
+                            first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
+                            second = second if kind_so_far == 0 else kind_so_far
+                            r, g, b = (
+                                k * throughput[0] * radiance[0],
+                                k * throughput[1] * radiance[1],
+                                k * throughput[2] * radiance[2],
+                            )
+                            cast_shadow(
+                                flight.shadows, cast, (start, wi, time), distance,
+                                ((r * dr, g * dg, b * db), (r * sr, g * sg, b * sb)), slot, depth + 1,
+                                (group_of(recording, source), component_of(recording, first, depth + 1),
+                                 component_of(recording, second, depth + 1)),
+                            )  # fmt: skip
+                            cast += 1
 
         if kind == 0 or last:
             continue

@@ -57,8 +57,8 @@ from .block import (
     U,
     V,
 )
-from .camera_rays import FIRST_BOUNCE_PAIR
-from .choosing import choose_sources, face_lights, face_travelling
+from .camera_rays import FIRST_BOUNCE_PAIR, SURROUNDINGS_PAIR
+from .choosing import apart, choose_sources, face_lights, face_travelling
 from .direct import aim, component_of, draw_part, find_near, group_of, meet_near
 from .paths import PAIRS_PER_BOUNCE, cast_shadow, pass_on, record_guides, record_visible
 from .prefetch import ROWS_AHEAD, fetch_rows, fetch_sample, fetch_triangle
@@ -68,6 +68,7 @@ from .wide_steps import (
     aim_at_panels,
     bounce,
     draw_numbers,
+    draw_place_numbers,
     face_viewer,
     meet_surface,
     turn_to_light,
@@ -132,6 +133,20 @@ def _draw_parts(count, lights, env, geometry, b, spots):
                 lights, env, geometry, np.int64(spots[SOURCE + j]), np.int64(spots[BIN + j]), b[L1 + j], b[L2 + j]
             )
             spots[PART_A + j], spots[PART_B + j], b[L1 + j], b[L2 + j] = x, y, u, v
+
+
+@routine
+def _choose_environment(count, lights, block):
+    """Let those paths that are scattered first aim at the environment once more; returns whether there are any."""
+    b, spots, w = block.numbers, block.spots, block.words
+    some = False
+    for j in range(count):
+        first = b[DEPTH + j] == 0.0
+        some |= first
+        spots[SOURCE + j], spots[BARE + j], b[SHARE + j] = lights.rows.shape[0] + 1, 0, (1.0 if first else 0.0)
+    if some:
+        draw_place_numbers(SURROUNDINGS_PAIR, w, b)
+    return some
 
 
 @routine
@@ -233,6 +248,7 @@ def shade_wide(which, count, so_far, step, max_bounces, world, flight, recording
     b, o, spots, light, values = block.numbers, block.out, block.spots, block.light, world.materials.values
     lights, env, geometry = world.lights, world.environment, world.geometry
     alive, cast = so_far
+    alone = apart(lights, 0)
     for begin in range(0, count, BLOCK):
         end = min(begin + BLOCK, count)
         here, ahead, n = which[begin:end], which[end : min(end + BLOCK, count)], end - begin
@@ -245,7 +261,7 @@ def shade_wide(which, count, so_far, step, max_bounces, world, flight, recording
         face_lights(lights.env_turn, b, block.words, spots)
         if lights.env_travel != 0.0:
             face_travelling(here, flight.rays, lights, b, block.words, spots)
-        choose_sources(here, flight.rays, lights, env, b, spots, block.gives)
+        choose_sources(here, flight.rays, lights, env, alone, b, spots, block.gives)
         _draw_parts(n, lights, env, geometry, b, spots)
         _record(here, world, flight, recording, samples, b)
         prepare_wide(values, n, b)
@@ -254,10 +270,15 @@ def shade_wide(which, count, so_far, step, max_bounces, world, flight, recording
         bounce(max_bounces, b, o)
         _take_in_panels(n, lights, spots, block.panels)
         aim_at_panels(b, block.panels, light)
-        _aim(here, ahead, world, flight, scratch, block)
-        turn_to_light(b, o)
-        evaluate_wide(values, n, b)
-        weigh_light(max_bounces, b, light, o)
-        cast = _cast(here, cast, flight, recording, block)
+        for aimed in range(2):
+            if aimed == 1:
+                if not (alone and _choose_environment(n, lights, block)):
+                    break
+                _draw_parts(n, lights, env, geometry, b, spots)
+            _aim(here, ahead, world, flight, scratch, block)
+            turn_to_light(b, o)
+            evaluate_wide(values, n, b)
+            weigh_light(max_bounces, b, light, o)
+            cast = _cast(here, cast, flight, recording, block)
         alive = _go_on(here, alive, world, flight, block)
     return alive, cast

@@ -106,6 +106,16 @@ def draw_numbers(pair, w, b):
 
 
 @routine
+def draw_place_numbers(pair, w, b):
+    """The numbers of one pair: for the place that is aimed at."""
+    dimension = U32(pair)
+    for j in range(BLOCK):
+        seed = combine(w[SEED + j], dimension)
+        place = shuffled(w[NUMBER + j], seed)
+        b[L1 + j], b[L2 + j] = first_of(place, seed) * TO_UNIT, second_of(place, seed) * TO_UNIT
+
+
+@routine
 def meet_surface(b, c, o):
     """Place, normals, and where rays leave from (see `surface.hit_surface`), all on the viewer's side."""
     for j in range(BLOCK):
