@@ -28,13 +28,13 @@ Quality = Literal["draft", "fine", "print"]
 ERROR: dict[Quality, float] = {"draft": 0.024, "fine": 0.014, "print": 0.008}
 """Mean error of the denoised picture as it is shown (0…1) that a tile may have."""
 PILOT: dict[Quality, int] = {"draft": 4, "fine": 8, "print": 32}
-CALMED_PILOT: dict[Quality, int] = {"draft": 2, "fine": 3, "print": 14}
+CALMED_PILOT: dict[Quality, int] = {"draft": 2, "fine": 3, "print": 15}
 """Samples that every pixel gets; where frames are calmed by their neighbours."""
 MOST = 8
 """At most so many times as many, and twice that where frames are calmed."""
-CALMED, CALMED_ELSE = 2.0, 1.4
+CALMED: dict[Quality, tuple[float, float]] = {"draft": (2.7, 1.9), "fine": (2.7, 1.9), "print": (2.0, 1.3)}
 """What looks alike from everywhere, and all else, may have so many times the error where frames are calmed by their
-neighbours: light of up to seven frames and of three counts there."""
+neighbours: light of up to seven frames and of three counts there. Sharper where little is left of what calming adds."""
 HALF_FROM_PIXELS, IN_HALF = 150_000, 1.15
 """Of large pictures errors are looked for in half the size, and are so many times as large as what is found there."""
 
@@ -89,9 +89,10 @@ def first_samples(quality: Quality, calmed: bool) -> tuple[int, int]:
 def missing(film: Film, quality: Quality, tone: Tone, calmed: bool) -> NDArray[np.int32]:
     """How often the samples of each pixel (n,) still have to be doubled."""
     _, most = first_samples(quality, calmed)
-    allowed = np.full((film.height, film.width), ERROR[quality] * (CALMED_ELSE if calmed else 1.0), np.float32)
+    allowed = np.full((film.height, film.width), ERROR[quality], np.float32)
     if calmed:
-        allowed[film.looks_alike] = ERROR[quality] * CALMED
+        alike, other = CALMED[quality]
+        allowed *= np.where(film.looks_alike, alike, other)
     ratio = _by_tile(error_of(film, tone) / allowed)
     # where few tiles are noisy their neighbours are looked at as well, so that no edge between tiles shows
     ratio = np.maximum(ratio, 0.7 * maximum_filter(ratio, 3))
