@@ -56,10 +56,7 @@ def record_take(
     ready = readiness(review(project, studio.measures(project.subject)))
     if ready.blocking:
         raise ShootError(ready.blocking[0])
-    sequence_stem(project)
-    number, take_id = _next(studio, project)
-    name = f"{project.shot.name} {number}{f', {what}' if what else ''}"
-    return studio.takes.call(take_id, name, project, version, forecast_s, queued=queued)
+    return _record(studio, project, version, project.shot.name, what, forecast_s, queued)
 
 
 def call_still(studio: Studio, source_id: str, number: int, times: int, start: bool = True) -> TakeRecord:
@@ -104,13 +101,9 @@ def call_plan(
             raise ShootError(f"‘{take.name}’: {take.blocking[0]}")
     takes = []
     for i, cell in enumerate(cells):
-        project = as_called(as_planned(saved.project, cell))
-        sequence_stem(project)
-        number, take_id = _next(studio, project)
-        name = f"{name_of(saved.project, cell)} {number}"
+        project, name = as_called(as_planned(saved.project, cell)), name_of(saved.project, cell)
         forecast_s = forecasts_s[i] if i < len(forecasts_s) else None
-        takes.append(studio.takes.call(take_id, name, project, saved.version, forecast_s, queued=start,
-                                       not_before=not_before))  # fmt: skip
+        takes.append(_record(studio, project, saved.version, name, "", forecast_s, start, not_before))
     if start:
         ensure_worker(studio)
     return takes
@@ -162,6 +155,17 @@ def _made_of(
     if start:
         ensure_worker(studio)
     return take
+
+
+def _record(
+    studio: Studio, project: Project, version: int, called: str, what: str, forecast_s: float | None, queued: bool,
+    not_before: datetime | None = None,
+) -> TakeRecord:  # fmt: skip
+    """A new take of a project that may be shot, called so, by its number and `what` it is."""
+    sequence_stem(project)
+    number, take_id = _next(studio, project)
+    name = f"{called} {number}{f', {what}' if what else ''}"
+    return studio.takes.call(take_id, name, project, version, forecast_s, queued=queued, not_before=not_before)
 
 
 def _next(studio: Studio, project: Project) -> tuple[int, str]:

@@ -71,8 +71,8 @@ def forecast(
         extra += timed(partial(list, making))[0] * (paths_scale if name in EXPOSING else scale)
     total = (float(np.mean(frames)) + extra) * len(numbers)
     if settings.overview and settings.denoise_neighbours:
-        exposing_s, clean_s = _drafting(first, compiler, tracer, cancelled)
-        total += (exposing_s * paths_scale + clean_s * scale) * len(overview_of(project.shot.frame_numbers))
+        a_draft_s = _drafting(first, scale, paths_scale, compiler, tracer, cancelled)
+        total += a_draft_s * len(overview_of(project.shot.frame_numbers))
     spread = float(np.ptp(frames) / 2) * len(numbers) / len(frames) ** 0.5
     return total, spread + 0.1 * total
 
@@ -86,12 +86,15 @@ def in_full(film: Film, settings: ShootSettings, scale: float) -> float:
 
 
 def _drafting(
-    here: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Callable[[], bool]
-) -> tuple[float, float]:  # fmt: skip
-    """Seconds to expose and to clean a frame of the overview."""
+    here: Moment, scale: float, paths_scale: float, compiler: SceneCompiler, tracer: Tracer,
+    cancelled: Callable[[], bool],
+) -> float:  # fmt: skip
+    """Seconds for a frame of the overview in full, which has so many times the pixels and paths of `here`."""
     draft = replace(here, shoot=for_overview(here.shoot))
     seconds, film = timed(partial(expose_frame, draft, compiler, tracer, cancelled))
-    return seconds, timed(partial(denoise, film))[0]
+    by_quality = draft.shoot.wanted_quality is not None
+    exposing_s = seconds * paths_scale * (in_full(film, draft.shoot, scale) if by_quality else 1.0)
+    return exposing_s + timed(partial(denoise, film))[0] * scale
 
 
 def _among_neighbours(
