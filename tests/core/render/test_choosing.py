@@ -1,15 +1,18 @@
 """Which light is aimed at: every one that gives something may be chosen, and the chance can be told again."""
 
+import dataclasses
 import itertools
 import math
 
 import numpy as np
 import pytest
-from tests.conftest import diffuse, look_at, plane, scene_of
+from tests.conftest import diffuse, exposed, look_at, plane, rect, rect_irradiance, scene_of
 
 from cyclorama.core.kernel import kernel
 from cyclorama.core.light.rows import light_row
 from cyclorama.core.light.shapes import aim_at
+from cyclorama.core.material.row import EVEN
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.render.trace.choosing import apart, chance_of, choose, facing_word, light_gives
 from cyclorama.core.scene import Light
 
@@ -103,3 +106,28 @@ def test_chances_are_those_with_which_sources_are_chosen() -> None:
         assert counts == pytest.approx(chances, abs=3e-5)
         assert again == pytest.approx(chances, rel=1e-9)
         assert (counts[-1] > 0) == (depth > 0)  # where a path is scattered first the environment has a ray of its own
+
+
+@pytest.mark.parametrize("side_by_side", [True, False])
+@pytest.mark.parametrize("bounces", [0, 1])
+def test_what_surroundings_bring_does_not_depend_on_lights(tracer: Tracer, side_by_side: bool, bounces: int) -> None:
+    """Albedo 0.5 under 100 nit from everywhere is 50 nit, to the same bits beside a faint light and a strong one."""
+    found = []
+    for nit in (1e-3, 1e6):
+        light = rect((0.2, 2.0, 0.1), 0.5, 0.5, nit)
+        camera = look_at((0, 1, 0.01), (0, 0, 0), 0.1, 16)
+        scene = scene_of(plane(1.0), diffuse(0.5), camera, light, 100.0, bounces)
+        values = scene.materials.values.copy()
+        values[:, EVEN] *= side_by_side
+        scene = dataclasses.replace(
+            scene, materials=scene.materials._replace(values=values), layers=("surroundings",),
+            recording=scene.recording._replace(groups=np.array([-1, -1, 0], np.int32)),
+        )  # fmt: skip
+        film = exposed(tracer, scene, 64)
+        assert film.radiance.mean() == pytest.approx(
+            50.0 + 0.5 / math.pi * rect_irradiance(0.5, 0.5, 2.0, nit), rel=0.05
+        )
+        found.append(film.layer("surroundings"))
+    assert (found[0] == found[1]).all()
+    assert found[0].mean() == pytest.approx(50.0, rel=0.002)
+    assert found[0].std() < 2.0
