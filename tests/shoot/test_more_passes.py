@@ -11,7 +11,7 @@ from cyclorama.core.scene import put_all
 from cyclorama.core.scene.shoot import Again, Region
 from cyclorama.shoot import desk
 from cyclorama.shoot.frames import file_path, frames_to_shoot, lacking
-from cyclorama.shoot.take import shoot_take
+from cyclorama.shoot.take import Progress, shoot_take
 from cyclorama.store import ListedTake, Studio, TakeRecord
 
 LIT = {"look/lights": [{"id": "key", "name": "Key"}], "shot/shoot/width": 48, "shot/shoot/height": 32}
@@ -40,6 +40,17 @@ def files_of(take: TakeRecord) -> dict[str, bytes]:
     return {f"{p.parent.name}/{p.name}": p.read_bytes() for p in sorted(take.folder.rglob("*")) if p.is_file()}
 
 
+def shot_more(studio: Studio, take: TakeRecord, tracer: Tracer) -> dict[int, float | None]:
+    """The pace that is told while passes are shot, by how many frames are waiting."""
+    paces: dict[int, float | None] = {}
+
+    def tell(progress: Progress) -> None:
+        paces.setdefault(listed(studio).waiting, listed(studio).pace_s)
+
+    assert shoot_take(studio, take.id, tracer, tell) == "done"
+    return paces
+
+
 @pytest.mark.parametrize("kind", KINDS)
 def test_passes_are_what_they_had_been_and_pictures_stay(
     tmp_path: Path, tracer: Tracer, kind: dict[str, object]
@@ -52,8 +63,11 @@ def test_passes_are_what_they_had_been_and_pictures_stay(
         desk.add_passes(studio, take.id, some)
         assert {*(lacking(studio.takes.get(take.id), 2) or ())} == {*some}
         assert (listed(studio).finished, listed(studio).waiting) == (3, 3)
-        assert shoot_take(studio, take.id, tracer) == "done"
+        paces = shot_more(studio, take, tracer)
         assert (listed(studio).finished, listed(studio).waiting) == (3, 0)
+        # how long passes take is known once there are some: not from how long the frames took
+        assert paces[3] is None
+        assert 0 < (paces[2] or 0) < 60
     later = studio.takes.get(take.id)
     assert files_of(later) == files_of(whole)
     assert {path: path.stat().st_mtime_ns for path in before} == before

@@ -109,7 +109,7 @@ def shoot_take(
     take = studio.takes.get(take_id)
     wish = Wish(studio, take_id, moved)
     run = _Run(studio, take, tracer, wish, tell, farm)
-    mine = {"worker_pid": os.getpid(), "started": take.started or now(), "message": "", "finished": None}
+    mine = {"worker_pid": os.getpid(), "started": now(), "message": "", "finished": None}
     run.patience.insist(lambda: studio.takes.update(take_id, state="running", frame_now=None, **mine))
     try:
         run.shoot_missing()

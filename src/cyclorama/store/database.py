@@ -84,6 +84,7 @@ class TakeRow(Base):
     forecast_s: Mapped[float | None]
     created: Mapped[datetime]
     started: Mapped[datetime | None]
+    """when it was taken up last"""
     finished: Mapped[datetime | None]
     source_id: Mapped[str | None]
     """the take whose lights this one mixes; None for one that is rendered"""

@@ -79,6 +79,8 @@ class ListedTake:
     """that they took"""
     mean_s: float | None
     """seconds that one took which was shot, not taken from another take"""
+    pace_s: float | None
+    """seconds from frame to frame since it was taken up; None of a take that is not being shot, and before the first"""
     clamped: float | None
     """share of the light that clamping took away, of those where something is clamped"""
 
@@ -106,6 +108,7 @@ class TakeList:
         with self._sessions() as session:
             counts = {take: tuple(rest) for take, *rest in session.execute(counted)}
             rows = list(session.scalars(query.order_by(TakeRow.created.desc())))
+            pace = _pace(session)
             lack: dict[str, set[int]] = {}
             for take, number in session.execute(select(FrameRow.take_id, FrameRow.number).where(FrameRow.lacks)):
                 lack.setdefault(take, set()).add(number)
@@ -113,7 +116,7 @@ class TakeList:
                 _write_slates(session, rows)
                 session.commit()
             nothing = 0, 0, 0.0, None, None
-            return [_listed(row, counts.get(row.id, nothing), lack.get(row.id, set())) for row in rows]
+            return [_listed(r, counts.get(r.id, nothing), lack.get(r.id, set()), pace.get(r.id)) for r in rows]
 
     def finished_numbers(self, take_id: str) -> list[int]:
         """Numbers of a take's finished frames."""
@@ -143,7 +146,22 @@ def _write_slates(session: Session, rows: list[TakeRow]) -> None:
             row.slate = "{}"
 
 
-def _listed(row: TakeRow, counts: tuple[Any, ...], lack: set[int]) -> ListedTake:
+def _pace(session: Session) -> dict[str, float]:
+    """Seconds from frame to frame of takes that are being shot."""
+    query = (
+        select(TakeRow.id, TakeRow.started, func.count(), func.max(FrameRow.at))
+        .join(FrameRow, FrameRow.take_id == TakeRow.id)
+        .where(TakeRow.state == "running", FrameRow.at >= TakeRow.started, ~FrameRow.lacks)
+        .group_by(TakeRow.id)
+    )
+    return {
+        take: (last - started).total_seconds() / count
+        for take, started, count, last in session.execute(query)
+        if started is not None
+    }
+
+
+def _listed(row: TakeRow, counts: tuple[Any, ...], lack: set[int], pace_s: float | None) -> ListedTake:
     try:
         slate = Slate.model_validate_json(row.slate or "{}")
     except ValidationError:
@@ -157,5 +175,5 @@ def _listed(row: TakeRow, counts: tuple[Any, ...], lack: set[int]) -> ListedTake
         row.id, row.project_id, row.name, slate, row.state, row.message,
         range(row.first, row.last + 1, slate.every if slate else 1), row.forecast_s,
         row.created, row.source_id, row.process, row.turn, row.not_before, row.folder, finished,
-        len(waiting), bool(lack), int(size or 0), seconds or 0.0, mean_s, clamped,
+        len(waiting), bool(lack), int(size or 0), seconds or 0.0, mean_s, pace_s, clamped,
     )  # fmt: skip

@@ -190,7 +190,9 @@ def _line(take: ListedTake, strip: list[StripFrame], crew: Crew | None) -> TakeL
     total = len(take.numbers)
     at_once = max(1, crew.working) if crew is not None else 1
     left = None
-    if take.mean_s is not None and not take.lacks:  # nothing is known of how long passes take
+    if take.lacks:  # passes take another time than frames did
+        left = None if take.pace_s is None else take.pace_s * take.waiting
+    elif take.mean_s is not None:
         left = take.mean_s * (total - take.finished + take.waiting) / at_once
     damaged = take.slate is None
     return TakeLine(

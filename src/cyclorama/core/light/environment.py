@@ -67,10 +67,10 @@ def build_environment(pixels: RGBImage) -> EnvironmentMap:
     mean = float((luminance * sphere).sum() / (sphere.sum() * columns))
     weight = (np.maximum(luminance - COMPENSATED * mean, 0.0) + FLOOR * mean + 1e-12) * sphere
     cells = weight.reshape(ROWS, m, COLUMNS, m).transpose(0, 2, 1, 3)
-    large, strength = _by_facing(weight, luminance * sphere, _directions(theta, columns))
+    large, strength = _by_facing(weight, luminance * sphere, directions(rows, columns))
     bands = large.sum(axis=2)
     return EnvironmentMap(
-        clean, _cumulative(bands), _cumulative(large), _cumulative(cells.sum(axis=3)), _cumulative(cells),
+        clean, cumulative(bands), cumulative(large), cumulative(cells.sum(axis=3)), cumulative(cells),
         strength.astype(np.float32), mean,
     )  # fmt: skip
 
@@ -82,8 +82,9 @@ def _interpolated(values: F32) -> F32:
     return np.asarray(0.75 * across + 0.125 * (rim[:-2] + rim[2:]), np.float32)
 
 
-def _directions(theta: F64, columns: int) -> F64:
-    """Towards the middle of each small cell, (rows, columns, 3)."""
+def directions(rows: int, columns: int) -> F64:
+    """Towards the middle of each of so many cells, (rows, columns, 3), in the environment's own axes."""
+    theta = (np.arange(rows) + 0.5) / rows * math.pi
     phi = ((np.arange(columns) + 0.5) / columns - 0.5) * 2 * math.pi
     sine, up = np.sin(theta)[:, None], np.cos(theta)[:, None]
     return np.stack([sine * np.sin(phi), np.broadcast_to(up, (len(theta), columns)), -sine * np.cos(phi)], axis=-1)
@@ -111,7 +112,7 @@ def _quartered(values: F64, halves: int) -> F64:
     return values.reshape(halves * ROWS, m, halves * COLUMNS, m, *values.shape[2:]).sum(axis=(1, 3))
 
 
-def _cumulative(weights: F64) -> F32:
+def cumulative(weights: F64) -> F32:
     """Cumulative chances along the last axis; even ones where there is nothing."""
     total = weights.sum(axis=-1, keepdims=True)
     share = np.where(total > 0, weights / np.where(total > 0, total, 1.0), 1.0 / weights.shape[-1])

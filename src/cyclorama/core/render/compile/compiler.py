@@ -21,6 +21,7 @@ from ...geometry.mesh import Mesh, join
 from ...geometry.placement import placement_matrix
 from ...geometry.rig import Rig
 from ...light.environment import BLACK, EnvironmentMap, build_environment
+from ...light.hidden import past
 from ...light.sky import shining, sky_picture
 from ...material.layers import EDGES, HOLLOWS, REACH, WHERE
 from ...material.row import EDGE_RADIUS
@@ -46,6 +47,7 @@ from .background import background_of, blurred
 from .instances import Instances, Piece, Rigged, bend, build_instances
 from .kept import Kept
 from .lights import Glow, gobo_names, lights_of
+from .views import views_of
 
 _SHAPE: frozenset[Affects] = frozenset({"geometry", "transform"})
 _SWEEP, _DISC = Material(id="sweep", name="Sweep"), Material(id="disc", name="Disc")
@@ -81,19 +83,20 @@ class SceneCompiler:
         geometry = instances.geometry._replace(edges=edges, shapes=shapes, curved=curved)
         glow: Glow = self._kept.get("glow", (stood, bent, painted),
                                     lambda: Glow(geometry, materials, instances.body_of))  # fmt: skip
-        environment, _ = self._environment(moment)
+        environment, number = self._environment(moment)
         lights = shining(moment.look)
         gobos: TextureShelf = self._kept.get("gobos", gobo_names(lights, moment.since_first), TextureShelf)
         camera = camera_rays_of(moment, width, height)
         layers = _layers(moment, keep)
+        shine = lights_of(moment, lights, environment, glow, self.read_asset, part_ids(moment), gobos)
         return FrameScene(
             bodies=bodies,
             where=instances.where(bodies, moment),
             geometry=geometry,
             materials=materials,
             textures=textures,
-            lights=lights_of(moment, lights, environment, glow, self.read_asset, part_ids(moment), gobos),
-            environment=environment,
+            lights=shine,
+            environment=self._past_set(moment, environment, number, shine.env_turn),
             tables=load_tables(),
             softening=least_roughness(moment.shoot.caustics),
             camera=camera,
@@ -225,6 +228,17 @@ class SceneCompiler:
             return build_environment(read_linear(self.read_asset(env.asset or ""), "environment"))
 
         return self._kept.numbered("environment", env.sky if env.kind == "sky" else env.asset, build)
+
+    def _past_set(self, moment: Moment, environment: EnvironmentMap, number: int, turn: F32) -> EnvironmentMap:
+        """The environment, turned so, as it is aimed at past the sweep."""
+        sweep = moment.set.sweep
+        if not sweep.on or not number:
+            return environment
+        views, of_set = self._kept.numbered("views", depending(sweep, _SHAPE), lambda: views_of(build_sweep(sweep)))
+        found: EnvironmentMap = self._kept.get(
+            "past", (number, of_set, turn.tobytes()), lambda: past(environment, turn, views)
+        )
+        return found
 
 
 def worn_on(moment: Moment) -> dict[str, WornOn]:

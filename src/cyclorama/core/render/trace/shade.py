@@ -267,34 +267,37 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
                 source, wi, distance, radiance, chance, only = aim(
                     world, scratch, chosen, odds, spot, bin_in(word), p, time, part
                 )
-                if source >= 0:
-                    wl = _to_local(wi, tangent, bitangent, normal)
-                    if (wl[2] > 0.0) == (dot(wi, flat) > 0.0):
-                        if plain:
-                            dr, dg, db, sr, sg, sb, other = evaluate_plain(v, s, wo, wl, tables)
-                        else:
-                            dr, dg, db, sr, sg, sb, other = evaluate(v, s, wo, wl, materials.films, tables)
-                        if only == 2:
-                            sr = sg = sb = 0.0
-                        if dr + dg + db + sr + sg + sb > 0.0:
-                            # after the last bounce no sampled direction will meet the light: count it in full here
-                            k = (1.0 if last or only > 0 else heuristic(chance, other)) / chance
-                            start = leave(lifted if wl[2] > 0.0 and not from_within else p, flat, wi)
-                            second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
-                            first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
-                            second = second if kind_so_far == 0 else kind_so_far
-                            r, g, b = (
-                                k * throughput[0] * radiance[0],
-                                k * throughput[1] * radiance[1],
-                                k * throughput[2] * radiance[2],
-                            )
-                            cast_shadow(
-                                flight.shadows, cast, (start, wi, time), distance,
-                                ((r * dr, g * dg, b * db), (r * sr, g * sg, b * sb)), slot, depth + 1,
-                                (group_of(recording, source), component_of(recording, first, depth + 1),
-                                 component_of(recording, second, depth + 1)),
-                            )  # fmt: skip
-                            cast += 1
+                if source < 0:
+                    continue
+                wl = _to_local(wi, tangent, bitangent, normal)
+                if (wl[2] > 0.0) != (dot(wi, flat) > 0.0):
+                    continue
+                if plain:
+                    dr, dg, db, sr, sg, sb, other = evaluate_plain(v, s, wo, wl, tables)
+                else:
+                    dr, dg, db, sr, sg, sb, other = evaluate(v, s, wo, wl, materials.films, tables)
+                if only == 2:
+                    sr = sg = sb = 0.0
+                if not dr + dg + db + sr + sg + sb > 0.0:  # nor where it is no number
+                    continue
+                # after the last bounce no sampled direction will meet the light: count it in full here
+                k = (1.0 if last or only > 0 else heuristic(chance, other)) / chance
+                start = leave(lifted if wl[2] > 0.0 and not from_within else p, flat, wi)
+                second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
+                first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
+                second = second if kind_so_far == 0 else kind_so_far
+                r, g, b = (
+                    k * throughput[0] * radiance[0],
+                    k * throughput[1] * radiance[1],
+                    k * throughput[2] * radiance[2],
+                )
+                cast_shadow(
+                    flight.shadows, cast, (start, wi, time), distance,
+                    ((r * dr, g * dg, b * db), (r * sr, g * sg, b * sb)), slot, depth + 1,
+                    (group_of(recording, source), component_of(recording, first, depth + 1),
+                     component_of(recording, second, depth + 1)),
+                )  # fmt: skip
+                cast += 1
 
         if kind == 0 or last:
             continue
