@@ -54,12 +54,14 @@ def edited(studio: Studio, key: str, values: dict[str, object]) -> None:
 
 
 def frames(folder: Path) -> None:
+    studio = Studio(folder)
     for key, number in FINALS.items():
+        edited(studio, key, {"shot/shoot/quality": "print"})
         shoot_in_terminal(folder, key, None, str(number), None, None)
-        studio = Studio(folder)
         take = studio.takes.get(studio.takes.ids(key)[0])
         shutil.copy(frame_path(take, number), TARGET / f"frame-{key}.png")
         studio.takes.remove(take.id)
+        studio.projects.step(key, studio.projects.get(key).version, -1)
 
 
 def takes(folder: Path) -> None:
