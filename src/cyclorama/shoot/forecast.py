@@ -55,7 +55,7 @@ def forecast(
         number = numbers[(2 * i + 1) * len(numbers) // (2 * PROBES)] if len(numbers) >= PROBES else numbers[i]
         here = replace(moment(project, number), shoot=probe)
         seconds, film = timed(partial(expose_frame, here, compiler, tracer, cancelled))
-        frames.append(seconds * paths_scale * (in_full(film, settings, scale) if settings.wanted_quality else 1.0))
+        frames.append(seconds * paths_scale * in_full(film, settings, scale))
     extra = WRITE_S_A_PIXEL * pixels
     clean = film.radiance
     if settings.denoise:
@@ -79,8 +79,10 @@ def forecast(
 
 def in_full(film: Film, settings: ShootSettings, scale: float) -> float:
     """Samples of a pixel in full, relative to those of a probe's film that go by quality. More than the first are
-    needed at edges and what is as fine, whose share of a picture falls with the root of its pixels."""
-    assert settings.wanted_quality is not None
+    needed at edges and what is as fine, whose share of a picture falls with the root of its pixels. 1 where samples are
+    told."""
+    if settings.wanted_quality is None:
+        return 1.0
     first, mean = first_samples(settings.wanted_quality, settings.denoise_neighbours)[0], float(film.count.mean())
     return (first + (mean - first) / scale**0.5) / mean
 
@@ -92,8 +94,7 @@ def _drafting(
     """Seconds for a frame of the overview in full, which has so many times the pixels and paths of `here`."""
     draft = replace(here, shoot=for_overview(here.shoot))
     seconds, film = timed(partial(expose_frame, draft, compiler, tracer, cancelled))
-    by_quality = draft.shoot.wanted_quality is not None
-    exposing_s = seconds * paths_scale * (in_full(film, draft.shoot, scale) if by_quality else 1.0)
+    exposing_s = seconds * paths_scale * in_full(film, draft.shoot, scale)
     return exposing_s + timed(partial(denoise, film))[0] * scale
 
 
