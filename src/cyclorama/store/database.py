@@ -17,7 +17,9 @@ DATABASE = "studio.sqlite"
 TakeState = Literal["queued", "running", "paused", "stopped", "interrupted", "failed", "done"]
 Wish = Literal["run", "pause", "stop"]
 Process = Literal["mix", "denoise"]
-JobKind = Literal["intake", "again", "clip", "poster", "proof", "swatches", "check", "delivery", "post", "bundle"]
+JobKind = Literal[
+    "intake", "again", "clip", "poster", "proof", "swatches", "ready", "check", "delivery", "post", "bundle"
+]
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
 
 

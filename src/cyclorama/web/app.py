@@ -83,6 +83,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
             "poster": poster_kind(studio, lens),
             "proof": proofs.proof_kind(studio, lens),
             "swatches": tray.swatch_kind(studio, lens),
+            "ready": ready_stock.ready_kind(studio, lens),
             "check": checks.check_kind(studio),
             "delivery": deliveries.delivery_kind(studio),
             "post": posts.post_kind(studio),

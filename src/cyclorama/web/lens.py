@@ -4,9 +4,9 @@ import logging
 import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
-from typing import Annotated
+from typing import Annotated, TypeVar
 
 from pydantic import Field
 
@@ -20,17 +20,19 @@ from ..core.motion import Moment, moment, moment_of_first
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.developing import FULL_SAMPLES, Developer, Shown
 from ..core.render.film.eye import Eye
-from ..core.render.film.tracer import Cancelled, Tell, Tracer
+from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
 from ..core.render.warm import kernels_compiled, warm_up
 from ..core.scene import Project, SetValue
 from ..core.scene.changes import SetKey
 from ..core.scene.look_changes import Dress
 from ..core.sheet import perform_all
 from ..store import Studio
+from .work import Hand, Unwanted
 
 TELL_EVERY_S = 0.3
-CALM_S, CALM_SAMPLES = 1.0, 8
-"""So long after somebody asked for a picture, and until it has so many samples, work in the background holds back."""
+CALM_S, CALM_SAMPLES, LOOK_S = 1.0, 8, 0.1
+"""So long after somebody asked for a picture, and until it has so many samples, work in the background holds back; it
+looks again so often."""
 LINGER_S = 0.15
 """After a picture of something that is tried, this long nothing else is begun that could hold up the next."""
 BROKEN = "This picture cannot be developed. Undo the last step; the terminal that runs Cyclorama tells more."
@@ -42,6 +44,7 @@ RETRY_S = 10.0
 POSTER_WIDTH, POSTER_SAMPLES = 480, 24
 
 
+T = TypeVar("T")
 Tried = Annotated[SetValue | SetKey | Dress, Field(discriminator="kind")]
 
 
@@ -156,6 +159,20 @@ class Lens:
         without being felt."""
         return not self._rough and time.monotonic() - self._asked_at > CALM_S
 
+    def at_leisure(self, hand: Hand, do: Callable[[SceneCompiler, Tracer, Cancel], T]) -> T:
+        """Do something with compiler and tracer while nobody else wants them; what it is given with them says when it
+        is to stop, and then it begins anew some time later. Raises Unwanted when the job is not wanted any more."""
+        while not self.ready.wait(0.5):
+            hand.tell(self.preparing, 0.0)
+        while True:
+            if hand.unwanted():
+                raise Unwanted
+            if self._borrowers or not self.calm():
+                time.sleep(LOOK_S)
+                continue
+            with suppress(Cancelled), self.borrowed() as (compiler, tracer):
+                return do(compiler, tracer, lambda: self._borrowers > 1 or not self.calm() or hand.stop.is_set())
+
     def rest(self, viewer: Viewer) -> None:
         """Stop developing, something is being handled."""
         with self._wake:
@@ -264,12 +281,15 @@ class Lens:
                     if self._wake.wait_for(cancelled, LINGER_S):
                         raise Cancelled
 
-    def poster(self, project: Project) -> bytes:
-        """A small developed picture of the first frame, as JPEG; the kernels must be ready."""
+    def poster(self, project: Project, hand: Hand) -> bytes:
+        """A small developed picture of the first frame, as JPEG, made at leisure; raises Unwanted."""
         first = moment_of_first(project)
         height = max(1, round(POSTER_WIDTH * first.shoot.height / first.shoot.width))
-        with self.borrowed():
-            return self._developer.still(first, POSTER_WIDTH, height, POSTER_SAMPLES).jpeg
+
+        def made(_: SceneCompiler, __: Tracer, cancelled: Cancel) -> bytes:
+            return self._developer.still(first, POSTER_WIDTH, height, POSTER_SAMPLES, cancelled).jpeg
+
+        return self.at_leisure(hand, made)
 
 
 def _teller(viewer: Viewer, request: int) -> Tell:

@@ -73,14 +73,12 @@ def poster_kind(studio: Studio, lens: Lens) -> Kind:
 
 def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
     spec = Sitter.model_validate_json(job.spec)
-    while not lens.ready.wait(0.5):
-        hand.tell(lens.preparing, 0.0)
     saved = studio.projects.get(spec.project_id)
     if saved.version != spec.version:
         raise Unwanted  # whoever looks at the wall asks for it as it stands now
     path = _path(studio, saved)
     path.parent.mkdir(exist_ok=True)
-    write_whole(path, lens.poster(saved.project))
+    write_whole(path, lens.poster(saved.project, hand))
     for old in path.parent.glob(f"{spec.project_id}.*.jpg"):
         if old != path:
             old.unlink(missing_ok=True)

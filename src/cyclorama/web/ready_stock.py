@@ -1,27 +1,34 @@
 """What comes with the program, as the stockroom shows it: sets, rigs, environments, gobos, materials."""
 
 import hashlib
+from functools import partial
 from pathlib import Path
 from typing import Annotated, Any, Literal, get_args
 
 from fastapi import APIRouter, Depends
 from fastapi.responses import FileResponse
-from pydantic import TypeAdapter, ValidationError
+from pydantic import BaseModel
 
 from ..core.errors import NotFoundError
 from ..core.geometry.measure import Measures, measure
 from ..core.material.presets import PRESETS, with_preset
 from ..core.motion import moment_of_first
+from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.eye import Eye
 from ..core.render.film.swatch import still_of, swatch_body, swatch_compiler, swatch_key, swatch_studio
+from ..core.render.film.tracer import Cancel, Tracer
 from ..core.scene import Environment, Gobo, Item, Material, Project, put_all
 from ..core.scene.light import MaskKind
 from ..core.scene.look_changes import ApplyRig, ReadyRig
 from ..core.scene.stocked import ReadySet, SetUp, Stocked, StockedEnvironment, StockedGobo
 from ..core.sheet import perform
+from ..store import Studio
 from ..store.assets import write_whole
+from ..store.jobs import Result
 from .context import Context, context
+from .lens import Lens
 from .tray import FOLDER, swatch_is_there
+from .work import Hand, Kind
 
 router = APIRouter(prefix="/api/stock/ready")
 Ctx = Annotated[Context, Depends(context)]
@@ -30,7 +37,12 @@ MADE = 1
 SIZE, SAMPLES = (256, 160), 24
 SHOWN = Material(id="m", name="Shown", base_color=(0.5, 0.05, 0.04), specular_roughness=0.3, coat_weight=0.8)
 """Worn by what stands in tiles: lacquer, in which lights draw themselves."""
-_READY: TypeAdapter[SetUp | ApplyRig] = TypeAdapter(SetUp | ApplyRig)
+FAULT = "The pictures of ready sets and rigs cannot be developed; the terminal that runs Cyclorama tells more."
+_SHOWN = [("set", name) for name in get_args(ReadySet)] + [("rig", name) for name in get_args(ReadyRig)]
+
+
+class Nothing(BaseModel):
+    """What these pictures are asked for with."""
 
 
 def ready_things(ctx: Context) -> list[dict[str, Any]]:
@@ -40,10 +52,9 @@ def ready_things(ctx: Context) -> list[dict[str, Any]]:
     def one(kind: str, name: str, says: str, tile: str | None, change: dict[str, Any]) -> None:
         found.append({"kind": kind, "name": name.capitalize(), "says": says, "tile": tile, "change": change})
 
-    for ready in get_args(ReadySet):
-        one("set", ready, "ready", f"/api/stock/ready/set/{ready}.jpg", {"kind": "set_up", "ready": ready})
-    for rig in get_args(ReadyRig):
-        one("rig", rig, "ready", f"/api/stock/ready/rig/{rig}.jpg", {"kind": "rig", "rig": rig})
+    for kind, name in _SHOWN:
+        change = {"kind": "set_up", "ready": name} if kind == "set" else {"kind": "rig", "rig": name}
+        one(kind, name, "ready", f"/api/stock/ready/{kind}/{name}.jpg", change)
     for made, asset in ctx.environments.assets().items():
         environment = Environment(asset=asset, source_name=made.capitalize())
         one(
@@ -71,26 +82,45 @@ def _used(content: Any, name: str) -> dict[str, Any]:
 
 @router.get("/{kind}/{name}.jpg", response_class=FileResponse)
 def tile(ctx: Ctx, kind: Literal["set", "rig"], name: str) -> FileResponse:
-    """A ready set or rig with something in it; developed when it is first wanted."""
-    told = {"kind": "set_up", "ready": name} if kind == "set" else {"kind": "rig", "rig": name}
-    try:
-        change = _READY.validate_python(told)
-    except ValidationError as error:
-        raise NotFoundError("There is nothing ready of that name.") from error
-    path = _path(ctx, f"{kind} {name}")
+    """A ready set or rig with something in it; all of them are developed in the background when one is first wanted."""
+    if (kind, name) not in _SHOWN:
+        raise NotFoundError("There is nothing ready of that name.")
+    path = _path(ctx.studio, kind, name)
     if not path.exists():
-        with ctx.lens.borrowed(wait=False) as (_, tracer):
-            compiler = swatch_compiler(ctx.studio.assets.get)
-            project, _ = perform(_stage(), change, _measures, Eye(compiler, tracer))
-            picture = still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_whole(path, picture)
+        ctx.work.ask("ready", f"ready {MADE}", "Pictures of ready sets and rigs", Nothing())
+        raise NotFoundError("That picture is not developed yet.")
     return FileResponse(path, headers={"Cache-Control": "private, max-age=86400"})
 
 
-def _path(ctx: Context, what: str) -> Path:
-    key = hashlib.sha256(f"{MADE} {SIZE} {SAMPLES} {what}".encode()).hexdigest()[:32]
-    return ctx.studio.folder / FOLDER / f"{key}.jpg"
+def _path(studio: Studio, kind: str, name: str) -> Path:
+    key = hashlib.sha256(f"{MADE} {SIZE} {SAMPLES} {kind} {name}".encode()).hexdigest()[:32]
+    return studio.folder / FOLDER / f"{key}.jpg"
+
+
+def ready_kind(studio: Studio, lens: Lens) -> Kind:
+    """How the pictures of what is ready are developed: one after the other."""
+    return Kind(lambda job, hand: _develop(studio, lens, hand), FAULT, at_once=1, at_leisure=True)
+
+
+def _develop(studio: Studio, lens: Lens, hand: Hand) -> Result:
+    compiler = swatch_compiler(studio.assets.get)
+    for done, (kind, name) in enumerate(_SHOWN):
+        hand.tell(name.capitalize(), done / len(_SHOWN))
+        path = _path(studio, kind, name)
+        if path.exists():
+            continue
+        change = SetUp.model_validate({"ready": name}) if kind == "set" else ApplyRig.model_validate({"rig": name})
+        picture = lens.at_leisure(hand, partial(_picture, change, compiler))
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(path, picture)
+    return {"pictures": len(_SHOWN)}
+
+
+def _picture(
+    change: SetUp | ApplyRig, compiler: SceneCompiler, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
+) -> bytes:  # fmt: skip
+    project, _label = perform(_stage(), change, _measures, Eye(compiler, tracer))
+    return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)
 
 
 def _stage() -> Project:

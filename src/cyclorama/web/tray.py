@@ -2,7 +2,7 @@
 background. A swatch is kept under what it shows, and never stands in the way of the lens."""
 
 import hashlib
-import time
+from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -15,7 +15,9 @@ from ..core.errors import NotFoundError
 from ..core.light.rigs import resized
 from ..core.material.presets import PRESETS, with_preset
 from ..core.material.variations import Vary, varied
+from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.swatch import BODY_M, swatch_compiler, swatch_key, swatch_of
+from ..core.render.film.tracer import Cancel, Tracer
 from ..core.scene import Look, Material, Project
 from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.stocked import StockedLook
@@ -28,14 +30,13 @@ from .answers import NEVER_CHANGES
 from .context import Context, context
 from .jobs import JobAnswer
 from .lens import Lens, LensEye
-from .work import Hand, Kind, Unwanted
+from .work import Hand, Kind
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
 Key = Annotated[str, PathParameter(pattern=r"^[0-9a-f]{32}$")]
 FOLDER = "swatches"
 FAULT = "Swatches cannot be developed; the terminal that runs Cyclorama tells more."
-CALM_S = 0.1
 GONE = "That swatch is not developed yet."
 
 
@@ -207,21 +208,14 @@ def swatch_kind(studio: Studio, lens: Lens) -> Kind:
 def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
     spec = Wanted.model_validate_json(job.spec)
     wanted = spec.materials
-    while not lens.ready.wait(0.5):
-        hand.tell(lens.preparing, 0.0)
     compiler, broken = swatch_compiler(studio.assets.get), list[str]()
     for done, (key, material) in enumerate(wanted.items()):
         hand.tell(material.name, done / len(wanted))
-        while not lens.calm():
-            if hand.unwanted():
-                raise Unwanted
-            time.sleep(CALM_S)
         path = _path(studio, key)
         if path.exists():
             continue
         try:
-            with lens.borrowed() as (_, tracer):
-                picture = swatch_of(material, compiler, tracer, spec.look)
+            picture = lens.at_leisure(hand, partial(_swatch, material, compiler, spec.look))
         except NotFoundError as error:  # a map is gone: the others have swatches all the same
             broken.append(f"‘{material.name}’: {error.sentence}")
             continue
@@ -230,3 +224,9 @@ def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
     if broken:
         raise NotFoundError(" ".join(broken))
     return {"swatches": len(wanted)}
+
+
+def _swatch(
+    material: Material, compiler: SceneCompiler, look: Look | None, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
+) -> bytes:  # fmt: skip
+    return swatch_of(material, compiler, tracer, look, cancelled)

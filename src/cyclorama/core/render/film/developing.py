@@ -90,10 +90,12 @@ class Developer:
         if split and np.any(by != 1) and not cancelled():
             yield self._shown(negative.develop(by, "fast", False), negative.film, moment, samples)
 
-    def still(self, moment: Moment, width: int, height: int, samples: int) -> Shown:
-        """One picture of a moment, of which nothing is kept."""
+    def still(
+        self, moment: Moment, width: int, height: int, samples: int, cancelled: Cancel = lambda: False
+    ) -> Shown:  # fmt: skip
+        """One picture of a moment, of which nothing is kept. Raises Cancelled."""
         film = Film(width, height)
-        self._tracer.expose(film, self._compiler.compile(moment, width, height), samples)
+        self._tracer.expose(film, self._compiler.compile(moment, width, height), samples, cancelled=cancelled)
         return self._shown(denoise(film, "fast", False), film, moment, samples)
 
     def _coarse(self, moment: Moment, width: int, height: int, cancelled: Cancel) -> tuple[Film, RGBImage]:

@@ -32,7 +32,7 @@ from ..compile.background import with_background
 from ..compile.compiler import SceneCompiler
 from .denoise import denoise
 from .film import Film
-from .tracer import Tracer
+from .tracer import Cancel, Tracer
 
 SIZE_PX, SAMPLES, QUALITY = 128, 7, 90
 BODY = "swatch-body"
@@ -56,18 +56,20 @@ def swatch_compiler(read: ReadAsset) -> SceneCompiler:
 
 
 def swatch_of(
-    material: Material, compiler: SceneCompiler, tracer: Tracer, look: Look | None = None
+    material: Material, compiler: SceneCompiler, tracer: Tracer, look: Look | None = None,
+    cancelled: Cancel = lambda: False,
 ) -> bytes:  # fmt: skip
-    """A swatch as JPEG, SIZE_PX wide and high; look: its light, made for what is BODY_M large."""
-    return still_of(_moment(material, look), compiler, tracer, (SIZE_PX, SIZE_PX), SAMPLES)
+    """A swatch as JPEG, SIZE_PX wide and high; look: its light, made for what is BODY_M large. Raises Cancelled."""
+    return still_of(_moment(material, look), compiler, tracer, (SIZE_PX, SIZE_PX), SAMPLES, cancelled)
 
 
 def still_of(
-    here: Moment, compiler: SceneCompiler, tracer: Tracer, size: tuple[int, int], samples: int
+    here: Moment, compiler: SceneCompiler, tracer: Tracer, size: tuple[int, int], samples: int,
+    cancelled: Cancel = lambda: False,
 ) -> bytes:  # fmt: skip
-    """A small picture of a moment as JPEG."""
+    """A small picture of a moment as JPEG. Raises Cancelled."""
     film = Film(*size)
-    tracer.expose(film, compiler.compile(here, *size), samples)
+    tracer.expose(film, compiler.compile(here, *size), samples, cancelled=cancelled)
     behind = compiler.background(here, *size)
     clean = with_background(denoise(film, "fast", False), film.alpha, behind)
     buffer = io.BytesIO()

@@ -9,6 +9,8 @@ export const KINDS = [
   ["backdrop", "Backdrops"], ["material", "Materials"], ["palette", "Palettes"], ["move", "Moves"],
 ];
 
+const AGAIN_MS = 3000;
+
 /** Whether a thing has all words in its name, its kind or its tags. */
 export function found({ name, kind, tags }, text) {
   const all = [name, kind, ...tags].join(" ").toLowerCase();
@@ -18,9 +20,8 @@ export function found({ name, kind, tags }, text) {
 /** The picture of a thing, its colours, or an empty field. */
 export function pictureOf({ tile, chips, kind }) {
   if (tile) {
-    let tries = 0;
-    // it is developed when it is first wanted; while the renderer is not ready for that, it is asked for again
-    const again = (e) => (tries += 1) < 20 && setTimeout(() => (e.target.src = tile), 3000);
+    // it is developed in the background when it is first wanted, and asked for again while somebody looks
+    const again = ({ target }) => setTimeout(() => target.isConnected && (target.src = tile), AGAIN_MS);
     return make("img", { src: tile, alt: "", loading: "lazy", class: kind === "material" ? "stock-picture aspect-square" : "stock-picture", draggable: "false", onerror: again });
   }
   if (!chips.length) return make("span", { class: "stock-picture bg-rule/40" });
