@@ -93,5 +93,7 @@ def test_drafts_are_in_the_forecast(tmp_path: Path, tracer: Tracer, monkeypatch:
     studio, take = called(tmp_path, **{"shot/shoot/denoise_neighbours": True})
     with_overview = load_project(take.project.model_dump_json().replace('"overview":false', '"overview":true'))
     compiler = SceneCompiler(studio.assets.get)
-    plain, more = (forecast.forecast(project, compiler, tracer)[0] for project in (take.project, with_overview))
+    plain, more = (
+        forecast.forecast(project, forecast.at_once(compiler, tracer))[0] for project in (take.project, with_overview)
+    )
     assert more == pytest.approx(plain + 2 * len(EARLY))

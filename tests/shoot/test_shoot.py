@@ -170,10 +170,10 @@ def test_the_forecast_counts_every_pass(data_folder: Path, tracer: Tracer, monke
         studio, saved = studio_with(
             data_folder / str(len(passes)), **values | {"shot/shoot/passes/wanted": list(passes)}
         )
-        seconds, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
+        seconds, _ = forecast.forecast(saved.project, forecast.at_once(SceneCompiler(studio.assets.get), tracer))
         assert seconds == pytest.approx(6 * (paths + flat * pixels), rel=0.02)
     studio, saved = studio_with(data_folder / "clay", **values | {"shot/shoot/passes/wanted": ["clay", "catcher"]})
-    seconds, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
+    seconds, _ = forecast.forecast(saved.project, forecast.at_once(SceneCompiler(studio.assets.get), tracer))
     assert seconds == pytest.approx(6 * 3 * paths, rel=0.02)
 
 
@@ -192,8 +192,8 @@ def test_the_forecast_times_nothing_that_is_only_done_once(
 
     monkeypatch.setattr(forecast, "expose_frame", slow_at_first)
     monkeypatch.setattr(forecast.time, "perf_counter", lambda: clock[0])
-    first, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
-    second, _ = forecast.forecast(saved.project, SceneCompiler(studio.assets.get), tracer)
+    first, _ = forecast.forecast(saved.project, forecast.at_once(SceneCompiler(studio.assets.get), tracer))
+    second, _ = forecast.forecast(saved.project, forecast.at_once(SceneCompiler(studio.assets.get), tracer))
     assert first == second > 0
 
 

@@ -21,7 +21,7 @@ from cyclorama.shoot.take import shoot_take
 from cyclorama.web.app import create_app
 
 HOME = "http://127.0.0.1"
-EXAMPLES = 4
+EXAMPLES = {schemathesis.GenerationMode.POSITIVE: 4, schemathesis.GenerationMode.NEGATIVE: 2}
 
 
 class _NoWorker:
@@ -87,7 +87,7 @@ def _ask(operation, mode, known: dict[str, str], answers: "Counter[tuple[str, in
 
     @given(case=operation.as_strategy(generation_mode=mode))
     @settings(
-        max_examples=EXAMPLES, deadline=None, derandomize=True, phases=[Phase.generate], database=None,
+        max_examples=EXAMPLES[mode], deadline=None, derandomize=True, phases=[Phase.generate], database=None,
         suppress_health_check=list(HealthCheck),
     )  # fmt: skip
     def ask(case: schemathesis.Case) -> None:

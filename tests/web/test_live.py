@@ -6,6 +6,7 @@ import struct
 import threading
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -15,10 +16,11 @@ from tests.conftest import pixels_of
 from tests.shoot.test_shoot import studio_with, wait_for
 
 from cyclorama.core.render.film.developing import FIRST_SHRINK, STEPS
-from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.render.film.tracer import Cancelled, Tracer
 from cyclorama.web import lens as lens_module
 from cyclorama.web import live
 from cyclorama.web.app import create_app
+from cyclorama.web.work import Hand
 
 SOCKETS = "ws://127.0.0.1"
 
@@ -240,3 +242,32 @@ def test_the_log_tells_all_takes(lens) -> None:  # type: ignore[no-untyped-def]
     client, _, _ = lens
     with client.websocket_connect(f"{SOCKETS}/live/takes") as log:
         assert log.receive_json() == {"takes": [], "crew": None}
+
+
+class _Wanted(Hand):
+    def unwanted(self) -> bool:
+        return False
+
+
+def test_what_is_done_at_leisure_gives_way_and_begins_anew(lens) -> None:  # type: ignore[no-untyped-def]
+    client, _, _ = lens
+    studio, shared = client.app.state.context.studio, client.app.state.context.lens
+    begun, order = threading.Event(), list[str]()
+
+    def work(*given) -> str:  # type: ignore[no-untyped-def]
+        order.append("begun")
+        begun.set()
+        end = time.monotonic() + 60
+        while len(order) == 1 and time.monotonic() < end:
+            if given[-1]():
+                raise Cancelled
+            time.sleep(0.01)
+        return "made"
+
+    with ThreadPoolExecutor(1) as pool:
+        made = pool.submit(shared.at_leisure, _Wanted(studio, "nobody", "nobody"), work)
+        assert begun.wait(60)
+        with shared.borrowed():
+            order.append("borrowed")
+        assert made.result(60) == "made"
+    assert order == ["begun", "borrowed", "begun"]

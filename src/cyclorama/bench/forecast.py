@@ -7,7 +7,7 @@ from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.tracer import Tracer
 from ..core.scene import put_all
 from ..demo.projects import DemoProject, lantern_project, storm_glass_project
-from ..shoot.forecast import forecast
+from ..shoot.forecast import at_once, forecast
 from ..shoot.made import frame_files
 from ..shoot.maker import FrameMaker
 
@@ -32,7 +32,7 @@ def _measure(demo: DemoProject, settings: dict[str, object], tell: Callable[[str
     project = put_all(demo.project, {"shot/frames": FRAMES, **values})
     read = {**demo.intake.assets, **demo.assets}.__getitem__
     with Tracer() as tracer:
-        seconds, spread = forecast(project, SceneCompiler(read), tracer)
+        seconds, spread = forecast(project, at_once(SceneCompiler(read), tracer))
         maker = FrameMaker(project, project.shot.frame_numbers, SceneCompiler(read), tracer)
         start = time.perf_counter()
         for number in project.shot.frame_numbers:

@@ -27,7 +27,7 @@ from ..core.scene.changes import SetKey
 from ..core.scene.look_changes import Dress
 from ..core.sheet import perform_all
 from ..store import Studio
-from .work import Hand, Unwanted
+from .work import Unwanted
 
 TELL_EVERY_S = 0.3
 CALM_S, CALM_SAMPLES, LOOK_S = 1.0, 8, 0.1
@@ -159,19 +159,21 @@ class Lens:
         without being felt."""
         return not self._rough and time.monotonic() - self._asked_at > CALM_S
 
-    def at_leisure(self, hand: Hand, do: Callable[[SceneCompiler, Tracer, Cancel], T]) -> T:
+    def at_leisure(self, do: Callable[[SceneCompiler, Tracer, Cancel], T], unwanted: Callable[[], bool]) -> T:
         """Do something with compiler and tracer while nobody else wants them; what it is given with them says when it
-        is to stop, and then it begins anew some time later. Raises Unwanted when the job is not wanted any more."""
-        while not self.ready.wait(0.5):
-            hand.tell(self.preparing, 0.0)
-        while True:
-            if hand.unwanted():
-                raise Unwanted
-            if self._borrowers or not self.calm():
+        is to stop, and then it begins anew some time later. Raises Unwanted once `unwanted` says so, and ChangeError
+        when the renderer cannot be made ready."""
+
+        def disturbed() -> bool:
+            return self._borrowers > 1 or not self.calm() or unwanted()
+
+        while not unwanted():
+            if self.ready.is_set() and (self._borrowers or not self.calm()):
                 time.sleep(LOOK_S)
                 continue
             with suppress(Cancelled), self.borrowed() as (compiler, tracer):
-                return do(compiler, tracer, lambda: self._borrowers > 1 or not self.calm() or hand.stop.is_set())
+                return do(compiler, tracer, disturbed)
+        raise Unwanted
 
     def rest(self, viewer: Viewer) -> None:
         """Stop developing, something is being handled."""
@@ -281,7 +283,7 @@ class Lens:
                     if self._wake.wait_for(cancelled, LINGER_S):
                         raise Cancelled
 
-    def poster(self, project: Project, hand: Hand) -> bytes:
+    def poster(self, project: Project, unwanted: Callable[[], bool]) -> bytes:
         """A small developed picture of the first frame, as JPEG, made at leisure; raises Unwanted."""
         first = moment_of_first(project)
         height = max(1, round(POSTER_WIDTH * first.shoot.height / first.shoot.width))
@@ -289,7 +291,7 @@ class Lens:
         def made(_: SceneCompiler, __: Tracer, cancelled: Cancel) -> bytes:
             return self._developer.still(first, POSTER_WIDTH, height, POSTER_SAMPLES, cancelled).jpeg
 
-        return self.at_leisure(hand, made)
+        return self.at_leisure(made, unwanted)
 
 
 def _teller(viewer: Viewer, request: int) -> Tell:

@@ -78,7 +78,7 @@ def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
         raise Unwanted  # whoever looks at the wall asks for it as it stands now
     path = _path(studio, saved)
     path.parent.mkdir(exist_ok=True)
-    write_whole(path, lens.poster(saved.project, hand))
+    write_whole(path, lens.poster(saved.project, hand.unwanted))
     for old in path.parent.glob(f"{spec.project_id}.*.jpg"):
         if old != path:
             old.unlink(missing_ok=True)

@@ -8,6 +8,7 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
+from ..core.errors import StaleError
 from ..core.picture.examine import examine_environment, examine_picture
 from ..core.scene import FOR_CLIPS, Change, Detail, Project, new_project
 from ..core.sheet import perform_all
@@ -32,6 +33,7 @@ from .lens import LensEye
 from .limited import look_at
 from .state import pose_state, project_state
 from .uploads import BODY, Uploads, received
+from .work import Unwanted
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -148,15 +150,23 @@ def redo(ctx: Ctx, project_id: str, step: Step) -> ProjectState:
 @router.get("/projects/{project_id}/forecast")
 def shoot_forecast(ctx: Ctx, project_id: str) -> ForecastAnswer:
     """How long the shot will take, from a few probe frames."""
-    return forecast_answer(ctx, ctx.studio.projects.get(project_id).project)
+    saved = ctx.studio.projects.get(project_id)
+    return forecast_answer(ctx, saved.project, saved.version)
 
 
-def forecast_answer(ctx: Context, project: Project) -> ForecastAnswer:
-    """How long the open shot of a project will take."""
+def forecast_answer(ctx: Context, project: Project, version: int) -> ForecastAnswer:
+    """How long the open shot of a project will take, probed while nobody waits for the lens. Raises StaleError once
+    the project is of another version."""
     if not len(project.shot.frame_numbers):
         return ForecastAnswer(seconds=0, plus_minus=0, sentence="nothing to shoot")
-    with ctx.lens.borrowed() as (compiler, tracer):
-        seconds, spread = forecast(project, compiler, tracer)
+
+    def changed() -> bool:
+        return ctx.studio.projects.version(project.id) != version
+
+    try:
+        seconds, spread = forecast(project, lambda step: ctx.lens.at_leisure(step, changed))
+    except Unwanted as error:
+        raise StaleError("The project was changed meanwhile.", ctx.studio.projects.version(project.id)) from error
     s = project.shot.shoot
     most = "at most " if s.noise_threshold is not None and s.wanted_quality is None else ""
     sentence = f"{most}about {duration(seconds)} ± {duration(spread)}"

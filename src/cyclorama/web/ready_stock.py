@@ -110,7 +110,7 @@ def _develop(studio: Studio, lens: Lens, hand: Hand) -> Result:
         if path.exists():
             continue
         change = SetUp.model_validate({"ready": name}) if kind == "set" else ApplyRig.model_validate({"rig": name})
-        picture = lens.at_leisure(hand, partial(_picture, change, compiler))
+        picture = lens.at_leisure(partial(_picture, change, compiler), hand.unwanted)
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, picture)
     return {"pictures": len(_SHOWN)}

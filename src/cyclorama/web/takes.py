@@ -124,7 +124,8 @@ def shoot_plan(ctx: Ctx, project_id: str, wanted: PlanCall) -> list[str]:
 @router.post("/projects/{project_id}/plan/forecast")
 def forecast_of_cell(ctx: Ctx, project_id: str, cell: Cell) -> ForecastAnswer:
     """How long one take of a plan will take, from a few probe frames."""
-    return forecast_answer(ctx, as_planned(ctx.studio.projects.get(project_id).project, cell))
+    saved = ctx.studio.projects.get(project_id)
+    return forecast_answer(ctx, as_planned(saved.project, cell), saved.version)
 
 
 @router.post("/takes/turns", status_code=204)

@@ -215,7 +215,7 @@ def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
         if path.exists():
             continue
         try:
-            picture = lens.at_leisure(hand, partial(_swatch, material, compiler, spec.look))
+            picture = lens.at_leisure(partial(_swatch, material, compiler, spec.look), hand.unwanted)
         except NotFoundError as error:  # a map is gone: the others have swatches all the same
             broken.append(f"‘{material.name}’: {error.sentence}")
             continue

@@ -62,8 +62,7 @@ def build_environment(pixels: RGBImage) -> EnvironmentMap:
     rows, columns = ROWS * m, COLUMNS * m
     picture = Image.fromarray(_interpolated(clean @ LUMA32)).resize((columns, rows), Image.Resampling.BOX)
     luminance = np.asarray(picture, np.float64)
-    theta = (np.arange(rows) + 0.5) / rows * math.pi
-    sphere = np.sin(theta)[:, None] * (math.pi / rows) * (2 * math.pi / columns)
+    sphere = np.sin(_latitudes(rows))[:, None] * (math.pi / rows) * (2 * math.pi / columns)
     mean = float((luminance * sphere).sum() / (sphere.sum() * columns))
     weight = (np.maximum(luminance - COMPENSATED * mean, 0.0) + FLOOR * mean + 1e-12) * sphere
     cells = weight.reshape(ROWS, m, COLUMNS, m).transpose(0, 2, 1, 3)
@@ -82,9 +81,14 @@ def _interpolated(values: F32) -> F32:
     return np.asarray(0.75 * across + 0.125 * (rim[:-2] + rim[2:]), np.float32)
 
 
+def _latitudes(rows: int) -> F64:
+    """Angles from straight up to the middles of so many rows of cells, rad."""
+    return (np.arange(rows) + 0.5) / rows * math.pi
+
+
 def directions(rows: int, columns: int) -> F64:
     """Towards the middle of each of so many cells, (rows, columns, 3), in the environment's own axes."""
-    theta = (np.arange(rows) + 0.5) / rows * math.pi
+    theta = _latitudes(rows)
     phi = ((np.arange(columns) + 0.5) / columns - 0.5) * 2 * math.pi
     sine, up = np.sin(theta)[:, None], np.cos(theta)[:, None]
     return np.stack([sine * np.sin(phi), np.broadcast_to(up, (len(theta), columns)), -sine * np.cos(phi)], axis=-1)

@@ -131,7 +131,7 @@ export class Cards {
       this.forecast = { ...(await get(`${this.store.url}/forecast`)), version };
       this.show(this.store.state);
     } catch (error) {
-      say(error.message);
+      if (error.status !== 409) say(error.message); // of a project that was changed it is asked anew
     }
     button.disabled = false;
     button.textContent = "Forecast";
