@@ -28,11 +28,11 @@ Quality = Literal["draft", "fine", "print"]
 ERROR: dict[Quality, float] = {"draft": 0.024, "fine": 0.014, "print": 0.008}
 """Mean error of the denoised picture as it is shown (0…1) that a tile may have."""
 PILOT: dict[Quality, int] = {"draft": 4, "fine": 8, "print": 32}
-CALMED_PILOT: dict[Quality, int] = {"draft": 2, "fine": 3, "print": 15}
+CALMED_PILOT: dict[Quality, int] = {"draft": 2, "fine": 2, "print": 15}
 """Samples that every pixel gets; where frames are calmed by their neighbours."""
 MOST = 8
 """At most so many times as many, and twice that where frames are calmed."""
-CALMED: dict[Quality, tuple[float, float]] = {"draft": (2.7, 1.9), "fine": (2.7, 1.9), "print": (2.0, 1.3)}
+CALMED: dict[Quality, tuple[float, float]] = {"draft": (2.7, 1.9), "fine": (1.9, 1.2), "print": (2.0, 1.3)}
 """What looks alike from everywhere, and all else, may have so many times the error where frames are calmed by their
 neighbours: light of up to seven frames and of three counts there. Sharper where little is left of what calming adds."""
 HALF_FROM_PIXELS, IN_HALF = 150_000, 1.15
