@@ -20,7 +20,6 @@ from cyclorama.core.render.film.tracer import Cancelled, Tracer
 from cyclorama.web import lens as lens_module
 from cyclorama.web import live
 from cyclorama.web.app import create_app
-from cyclorama.web.work import Hand
 
 SOCKETS = "ws://127.0.0.1"
 
@@ -244,14 +243,9 @@ def test_the_log_tells_all_takes(lens) -> None:  # type: ignore[no-untyped-def]
         assert log.receive_json() == {"takes": [], "crew": None}
 
 
-class _Wanted(Hand):
-    def unwanted(self) -> bool:
-        return False
-
-
 def test_what_is_done_at_leisure_gives_way_and_begins_anew(lens) -> None:  # type: ignore[no-untyped-def]
     client, _, _ = lens
-    studio, shared = client.app.state.context.studio, client.app.state.context.lens
+    shared = client.app.state.context.lens
     begun, order = threading.Event(), list[str]()
 
     def work(*given) -> str:  # type: ignore[no-untyped-def]
@@ -265,7 +259,7 @@ def test_what_is_done_at_leisure_gives_way_and_begins_anew(lens) -> None:  # typ
         return "made"
 
     with ThreadPoolExecutor(1) as pool:
-        made = pool.submit(shared.at_leisure, _Wanted(studio, "nobody", "nobody"), work)
+        made = pool.submit(shared.at_leisure, work, lambda: False)
         assert begun.wait(60)
         with shared.borrowed():
             order.append("borrowed")
