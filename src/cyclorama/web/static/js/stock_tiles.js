@@ -17,14 +17,24 @@ export function found({ name, kind, tags }, text) {
   return text.toLowerCase().split(/\s+/).every((word) => all.includes(word));
 }
 
+const blank = () => make("span", { class: "stock-picture bg-rule/40" });
+
 /** The picture of a thing, its colours, or an empty field. */
 export function pictureOf({ tile, chips, kind }) {
   if (tile) {
     // it is developed in the background when it is first wanted, and asked for again while somebody looks
-    const again = ({ target }) => setTimeout(() => target.isConnected && (target.src = tile), AGAIN_MS);
+    const again = ({ target }) => {
+      const field = blank();
+      target.replaceWith(field);
+      setTimeout(() => {
+        if (!field.isConnected) return;
+        target.src = tile;
+        field.replaceWith(target);
+      }, AGAIN_MS);
+    };
     return make("img", { src: tile, alt: "", loading: "lazy", class: kind === "material" ? "stock-picture aspect-square" : "stock-picture", draggable: "false", onerror: again });
   }
-  if (!chips.length) return make("span", { class: "stock-picture bg-rule/40" });
+  if (!chips.length) return blank();
   const field = make("span", { class: "stock-picture flex overflow-hidden" });
   for (const colour of chips.slice(0, 12)) {
     const chip = make("i", { class: "block h-full flex-1" });
