@@ -20,6 +20,7 @@ from cyclorama.core.render.film.tracer import Cancelled, Tracer
 from cyclorama.web import lens as lens_module
 from cyclorama.web import live
 from cyclorama.web.app import create_app
+from cyclorama.web.work import Unwanted
 
 SOCKETS = "ws://127.0.0.1"
 
@@ -264,4 +265,13 @@ def test_what_is_done_at_leisure_gives_way_and_begins_anew(lens) -> None:  # typ
         with shared.borrowed():
             order.append("borrowed")
         assert made.result(60) == "made"
-    assert order == ["begun", "borrowed", "begun"]
+        assert order == ["begun", "borrowed", "begun"]
+        unwanted = threading.Event()
+        shared.ready.clear()
+        waiting = pool.submit(shared.at_leisure, work, unwanted.is_set)
+        unwanted.set()  # it is heard also while kernels are made ready
+        try:
+            with pytest.raises(Unwanted):
+                waiting.result(60)
+        finally:
+            shared.ready.set()

@@ -161,14 +161,14 @@ class Lens:
 
     def at_leisure(self, do: Callable[[SceneCompiler, Tracer, Cancel], T], unwanted: Callable[[], bool]) -> T:
         """Do something with compiler and tracer while nobody else wants them; what it is given with them says when it
-        is to stop, and then it begins anew some time later. Raises Unwanted once `unwanted` says so, and ChangeError
-        when the renderer cannot be made ready."""
+        is to stop, and then it begins anew some time later. It waits for the kernels too, however often they must be
+        tried. Raises Unwanted once `unwanted` says so."""
 
         def disturbed() -> bool:
             return self._borrowers > 1 or not self.calm() or unwanted()
 
         while not unwanted():
-            if self.ready.is_set() and (self._borrowers or not self.calm()):
+            if not self._closing and (self._borrowers or not self.ready.is_set() or not self.calm()):
                 time.sleep(LOOK_S)
                 continue
             with suppress(Cancelled), self.borrowed() as (compiler, tracer):

@@ -8,7 +8,7 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
-from ..core.errors import StaleError
+from ..core.errors import ChangeError, StaleError
 from ..core.picture.examine import examine_environment, examine_picture
 from ..core.scene import FOR_CLIPS, Change, Detail, Project, new_project
 from ..core.sheet import perform_all
@@ -156,11 +156,13 @@ def shoot_forecast(ctx: Ctx, project_id: str) -> ForecastAnswer:
 
 def forecast_answer(ctx: Context, project: Project, version: int) -> ForecastAnswer:
     """How long the open shot of a project will take, probed while nobody waits for the lens. Raises StaleError once
-    the project is of another version."""
+    the project is of another version, and ChangeError when the renderer cannot be made ready."""
     if not len(project.shot.frame_numbers):
         return ForecastAnswer(seconds=0, plus_minus=0, sentence="nothing to shoot")
 
     def changed() -> bool:
+        if ctx.lens.unprepared:
+            raise ChangeError(ctx.lens.preparing)
         return ctx.studio.projects.version(project.id) != version
 
     try:
