@@ -306,6 +306,9 @@ def test_titles_are_found_in_the_picture_and_laid_out_by_shape(bench: tuple[Benc
     assert square["left"] + square["width"] / 2 == pytest.approx(50, abs=1)
     assert box() == found
     assert at.client.get(f"{at.url}/cut/titles/gone/box", params={"frame": 0}).status_code == 404
+    for shape in ("1:7166", "9:1", "0:4"):
+        answer = at.client.get(f"{at.url}/cut/frames/0", params={"shape": shape, "width": 320})
+        assert (answer.status_code, "picture" in answer.json()["error"]) == (404, True), shape
     assert plain.shape == (48, 64, 3)
 
 

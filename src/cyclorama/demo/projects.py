@@ -91,7 +91,7 @@ def storm_glass_project() -> DemoProject:
     lights = (
         Light(id="key", name="Key", role="key", azimuth_deg=-58, elevation_deg=40, distance_m=1.0, width_m=0.45,
                   height_m=0.8, strength_stops=-0.9, temperature_k=5200),
-        Light(id="fill", name="Fill", role="fill", azimuth_deg=68, elevation_deg=14, distance_m=1.3, width_m=0.5,
+        Light(id="fill", name="Fill", role="fill", azimuth_deg=68, elevation_deg=30, distance_m=1.3, width_m=0.5,
                   height_m=1.2, strength_stops=-3.4, temperature_k=6200),
         Light(id="rim", name="Rim", role="rim", azimuth_deg=158, elevation_deg=28, distance_m=1.0, width_m=0.25,
                   height_m=1.0, strength_stops=-1.4, temperature_k=6800),

@@ -38,6 +38,8 @@ Shape = Annotated[str, Query(pattern=r"^(\d{1,4}:\d{1,4})?$")]
 BOX_PX = 960
 MOST_THUMBS = 24
 MOST_OPEN = 8
+LONGEST = 8
+"""How many times as long as wide a picture may be that is asked for in another shape than the cut's own."""
 KEPT = {"cache-control": "private, max-age=86400"}
 """Addresses of frames name the state of all that they show."""
 LARGEST_FONT = 40 << 20
@@ -63,6 +65,8 @@ class OpenCuts:
         wide, high = (cut.width, cut.height) if not shape else (int(x) for x in shape.split(":"))
         if not wide or not high:
             raise NotFoundError("A picture is wider and higher than nothing.")
+        if shape and max(wide, high) > LONGEST * min(wide, high):
+            raise NotFoundError(f"No picture of the cut is more than {LONGEST} times as long as it is wide.")
         wanted = width if shape else min(width, cut.width)
         made = Compositor(cut, reel.films, reel, ctx.studio.assets.get, wanted, max(2, round(wanted * high / wide)))
         with self._lock:

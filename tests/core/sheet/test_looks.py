@@ -11,7 +11,8 @@ from tests.core.sheet.test_sheet import Blind, SomeEye
 
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.light.rigs import resized, rig_lights
-from cyclorama.core.light.rows import direction, face_area_m2, luminance_nit
+from cyclorama.core.light.rows import direction, face_area_m2, light_row, luminance_nit
+from cyclorama.core.light.standing import outline
 from cyclorama.core.material.presets import PRESETS
 from cyclorama.core.scene import Aim, Light, Project, load_project, put
 from cyclorama.core.scene.changes import AddItem, Remove, SetKey, SetValue
@@ -52,6 +53,9 @@ def test_a_rig_lights_what_is_of_another_size_alike(rig: ReadyRig) -> None:
     for share in (np.array([0.2, 0.9, 0.1]), np.array([-0.3, 0.1, 0.2])):
         assert shine(large, 12.0 * share) == pytest.approx(shine(small, 0.04 * share), rel=1e-6)
     assert all(x.distance_m > 0.5 * 0.04 for x in small)  # none stands in the subject
+    low = rig_lights(rig, 2.0, Aim(x_m=0.0, y_m=0.4, z_m=0.0))
+    faces = [outline(light_row(x, np.array([0.0, 0.4, 0.0]), 0.0)) for x in low]
+    assert min(points[:, 1].min() for points in faces) > -1e-6  # nor in the floor
 
 
 def test_flux_and_intensity_grow_with_what_is_lit() -> None:

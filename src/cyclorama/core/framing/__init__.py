@@ -8,6 +8,7 @@ from .margins import Margins, frame_margins, frames_inside
 from .obstacles import Obstacles, obstacles_of
 from .seen import Seen
 from .set_edges import SetEdges, set_edges
+from .through import cuts, hides, wall_m
 from .travel import Travel, travel_of
 from .view import View
 
@@ -21,14 +22,17 @@ __all__ = [
     "Travel",
     "View",
     "best_place",
+    "cuts",
     "depth_of_field",
     "fit_subject",
     "format_margins",
     "frame_margins",
     "frames_inside",
     "half_extent",
+    "hides",
     "obstacles_of",
     "set_edges",
     "subject_blur_px",
     "travel_of",
+    "wall_m",
 ]

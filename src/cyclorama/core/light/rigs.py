@@ -3,12 +3,14 @@
 Strength is told as luminance, so that a rig twice as large around a subject twice as large gives the same picture.
 """
 
+import math
 from collections.abc import Callable
 from typing import Any
 
 from ..scene import Aim, Light
 from ..scene.light import MOST_POWER, Shape
 from ..scene.look_changes import ReadyRig
+from .placing import HIGHEST_DEG
 
 NIT = 2000.0
 """Luminance of a face at 0 stops."""
@@ -16,8 +18,17 @@ LENGTHS = ("distance_m", "width_m", "height_m", "aim_above_m")
 
 
 def rig_lights(rig: ReadyRig, size_m: float, aim: Aim) -> tuple[Light, ...]:
-    """The lights of a ready rig around a subject of a size, aiming at it."""
-    return tuple(light.model_copy(update={"aim": aim}) for light in resized(_RIGS[rig](), size_m))
+    """The lights of a ready rig around a subject of a size, aiming at it; none of them reaches into the floor."""
+    return tuple(_above_floor(light.model_copy(update={"aim": aim})) for light in resized(_RIGS[rig](), size_m))
+
+
+def _above_floor(light: Light) -> Light:
+    """Raised until its face ends at the floor. Its lowest point is at aim + d sin e − h/2 cos e, which is
+    aim + √(d² + h²/4) sin(e − atan(h/2d))."""
+    half = light.height_m / 2 if light.shape == "rectangle" else light.width_m / 2
+    low = max(-light.aim.y_m / math.hypot(light.distance_m, half), -1.0)
+    least = math.degrees(math.asin(min(low, 1.0)) + math.atan2(half, light.distance_m))
+    return light.model_copy(update={"elevation_deg": min(max(light.elevation_deg, least), HIGHEST_DEG)})
 
 
 def resized(lights: tuple[Light, ...], by: float) -> tuple[Light, ...]:

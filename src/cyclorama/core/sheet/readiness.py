@@ -6,6 +6,7 @@ from ..scene import Doc, Project
 from ..sequence.names import name_too_long
 from ..sequence.size import frame_bytes, reserve_bytes
 from . import words
+from .light_stances import stance_sentences
 from .review import Review
 
 
@@ -94,6 +95,7 @@ def _odd(r: Review) -> list[str]:
         odd.append(f"The sweep ends inside the picture in {words.frames(r.edges.ends)}.")
     if r.edges.outside:
         odd.append(f"The camera looks at the back of the sweep in {words.frames(r.edges.outside)}.")
+    odd += stance_sentences(r.stances)
     whole = shot.all_frames
     closed = not still and loops(p, shot)
     if closed and s.to_frame is not None and s.to_frame == whole.stop:

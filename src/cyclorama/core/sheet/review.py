@@ -24,6 +24,7 @@ from ..motion import Poses, focused_m, stand_height_m
 from ..motion.curve import number_over
 from ..scene import Project
 from ..scene.item import CentreMethod
+from .light_stances import Stance, stances_of
 
 F64 = NDArray[np.float64]
 FOCUS_LIMIT_PX = 2.0
@@ -67,6 +68,8 @@ class Review:
     blur_px: F64 | None
     """(n,) how blurred the sharpest of the subject is, px; None where everything is in focus"""
     edges: SetEdges
+    stances: dict[str, Stance]
+    """of lights, by name, that do not stand freely in the sweep"""
 
 
 def review(project: Project, measures: Measures | None) -> Review:
@@ -89,7 +92,9 @@ def review(project: Project, measures: Measures | None) -> Review:
         margins, travel = frame_margins(view, hull), travel_of(project, view, hull)
         obstacles, blur_px = obstacles_of(project, view, hull), _blur_px(project, view, hull)
     edges = set_edges(view, project.set.sweep)
-    return Review(project, view.poses, subject, margins, travel, obstacles, blur_px, edges)
+    return Review(
+        project, view.poses, subject, margins, travel, obstacles, blur_px, edges, stances_of(project)
+    )  # fmt: skip
 
 
 def _blur_px(project: Project, view: View, hull: Points) -> F64 | None:

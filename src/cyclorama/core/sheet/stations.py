@@ -8,6 +8,7 @@ from ..motion import FrameRate, closes, moves_nothing, programme_of, rounds, row
 from ..scene import Doc, Project
 from ..words import length
 from . import words
+from .light_stances import stance_sentences
 from .placing import stands_on
 from .readiness import readiness
 from .review import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN, Review
@@ -207,6 +208,7 @@ def _light(r: Review) -> Station:
             f"{words.count(count, 'pixel')} of the environment {broken} broken: infinite ones are held at 65 504, "
             f"others are black."
         )
+    hints += stance_sentences(r.stances)
     if not shining:
         return _station("light", "Light", "Only the subject itself glows.", hints)
     sentence = words.listed(shining)

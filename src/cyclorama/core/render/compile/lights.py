@@ -11,9 +11,9 @@ from ...colour import LUMA
 from ...cumulative import guide_to
 from ...light.environment import EnvironmentMap, environment_turn
 from ...light.masks import LOOP, mask, moves
-from ...light.rows import carry, light_row, put_gobo, reach_of
+from ...light.rows import put_gobo, reach_of
 from ...light.shapes import LIGHT_COLUMNS
-from ...light.sky import SUN_OF_SKY
+from ...light.standing import row_at, while_open
 from ...material.row import EMISSION
 from ...motion import Moment
 from ...picture.decode import decode_picture
@@ -81,31 +81,12 @@ class Glow:
         return self.total / 4 / max(float(np.sum((self.middle - aim) ** 2)), (NEAREST_GLOW * camera_m) ** 2)
 
 
-def _row(light: Light, moment: Moment) -> F32:
-    """A light's row; the sky's sun travels with the sky, others with the rig or with what they ride on."""
-    shutter = moment.shutter
-    if light.id == SUN_OF_SKY:
-        travelled = moment.look.environment.rotation_deg + float(moment.around.environment_deg[0])
-        return light_row(light, moment.aim, travelled, _while_open(shutter.environment_deg))
-    aim = np.array([light.aim.x_m, light.aim.y_m, light.aim.z_m])
-    if light.id in moment.light_at:
-        row = light_row(light, aim, 0.0)
-        carry(row, moment.light_at[light.id])
-        return row
-    return light_row(light, aim, float(moment.around.lights_deg[0]), _while_open(shutter.lights_deg))
-
-
-def _while_open(degrees: NDArray[np.float64]) -> float:
-    """How far something turns between the first and the last pose of the shutter."""
-    return float(degrees[-1] - degrees[0])
-
-
 def lights_of(
     moment: Moment, lights: tuple[Light, ...], environment: EnvironmentMap, glow: Glow, read: ReadAsset,
     parts: tuple[str, ...], shelf: TextureShelf,
 ) -> Lights:  # fmt: skip
     """Everything that shines in one frame. `parts`: ids of all parts, the set's first; `shelf`: of gobos."""
-    rows = [_row(light, moment) for light in lights]
+    rows = [row_at(light, moment) for light in lights]
     put_gobos(lights, rows, moment.since_first, read, shelf)
     aim, env = moment.aim, moment.look.environment
     env_deg = env.rotation_deg + float(moment.around.environment_deg[0])
@@ -130,7 +111,7 @@ def lights_of(
         mesh_total=glow.total, glow_at=glow.middle, glow_reach=glow.radius,
         env_scale=scale,
         env_turn=environment_turn(math.radians(env_deg), math.radians(env.tilt_deg)),
-        env_travel=math.radians(_while_open(moment.shutter.environment_deg)),
+        env_travel=math.radians(while_open(moment.shutter.environment_deg)),
         env_seen=env.seen_by_camera and scale > 0,
         env_reflected=env.seen_in_reflections,
         spared=spared,

@@ -1,0 +1,68 @@
+"""Where something goes through the sweep, or is hidden behind it."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..arrays import Points, Vec3
+from ..scene import Sweep
+
+F64 = NDArray[np.float64]
+
+
+def wall_m(sweep: Sweep) -> float:
+    """How far its wall is from the middle."""
+    return (min(sweep.width_m, sweep.depth_m) if sweep.form == "round" else sweep.depth_m) / 2
+
+
+def hides(sweep: Sweep, points: Points, place: Vec3) -> bool:
+    """Whether floor and wall hide all of an outline (n, 3) from a place within the sweep (3,)."""
+    to = points - place
+    floor, wall = _beyond(sweep, points)
+    here_floor, here_wall = (float(away[0]) for away in _beyond(sweep, place[None]))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        at_floor = place + (here_floor / (here_floor - floor))[:, None] * to
+        if sweep.form == "round":  # |p + t d| = r seen from above, the way out
+            a = to[:, 0] ** 2 + to[:, 2] ** 2
+            b = place[0] * to[:, 0] + place[2] * to[:, 2]
+            c = place[0] ** 2 + place[2] ** 2 - wall_m(sweep) ** 2
+            share = (-b + np.sqrt(np.maximum(b * b - a * c, 0.0))) / a
+        else:
+            share = here_wall / (here_wall - wall)
+        at_wall = place + share[:, None] * to
+    under = (floor < 0) & _within_floor(sweep, at_floor)
+    behind = (wall < 0) & _along_wall(sweep, at_wall) & (at_wall[:, 1] >= 0) & (at_wall[:, 1] < sweep.height_m)
+    return bool((under | behind).all())
+
+
+def cuts(sweep: Sweep, points: Points) -> tuple[Points, Points]:
+    """Places (k, 3) where the hull of an outline (n, 3) goes through floor and wall."""
+    floor, wall = _beyond(sweep, points)
+    on_floor, on_wall = _crossings(points, floor), _crossings(points, wall)
+    y = on_wall[:, 1]
+    on_wall = on_wall[_along_wall(sweep, on_wall) & (y >= 0) & (y < sweep.height_m)]
+    return on_floor[_within_floor(sweep, on_floor)], on_wall
+
+
+def _beyond(sweep: Sweep, points: Points) -> tuple[F64, F64]:
+    """How far points are above the floor and before the wall, m."""
+    x, y, z = points.T
+    return y, wall_m(sweep) - np.hypot(x, z) if sweep.form == "round" else z + wall_m(sweep)
+
+
+def _within_floor(sweep: Sweep, points: Points) -> NDArray[np.bool_]:
+    x, _, z = points.T
+    if sweep.form == "round":
+        return np.asarray(np.hypot(x, z) <= wall_m(sweep))
+    return np.asarray((np.abs(x) <= sweep.width_m / 2) & (np.abs(z) <= sweep.depth_m / 2))
+
+
+def _along_wall(sweep: Sweep, points: Points) -> NDArray[np.bool_]:
+    """Whether there is wall before or behind them: all round, or as wide as the sweep."""
+    return np.abs(points[:, 0]) <= (np.inf if sweep.form == "round" else sweep.width_m / 2)
+
+
+def _crossings(points: Points, side: F64) -> Points:
+    """Where lines between any two of some points come from one side (sign of (n,)) to the other."""
+    a, b = np.nonzero((side[:, None] < 0) & (side[None, :] >= 0))
+    share = (side[a] / (side[a] - side[b]))[:, None]
+    return points[a] + share * (points[b] - points[a])
