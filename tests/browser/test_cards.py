@@ -88,8 +88,7 @@ def test_parts_are_seen_left_out_and_lightened_and_files_pasted(page: Page, serv
     expect(card.locator("#parts summary")).to_contain_text("Pair", timeout=LONG_MS)
     before = page.locator("#standin").screenshot()
     card.locator("#parts").get_by_text("Ball 2").hover()
-    page.wait_for_timeout(300)
-    assert page.locator("#standin").screenshot() != before
+    wait_for(lambda: page.locator("#standin").screenshot() != before)
     card.get_by_role("switch", name="Show Ball 2").click()
     card.get_by_role("button", name="Leave the hidden part out").click()
     expect(card.get_by_role("button", name="Bring the left-out part back")).to_be_visible(timeout=LONG_MS)

@@ -26,6 +26,7 @@ from ..core.scene import Project, SetValue
 from ..core.scene.changes import SetKey
 from ..core.scene.look_changes import Dress
 from ..core.sheet import perform_all
+from ..shoot.forecast import Step
 from ..store import Studio
 from .work import Unwanted
 
@@ -159,7 +160,7 @@ class Lens:
         without being felt."""
         return not self._rough and time.monotonic() - self._asked_at > CALM_S
 
-    def at_leisure(self, do: Callable[[SceneCompiler, Tracer, Cancel], T], unwanted: Callable[[], bool]) -> T:
+    def at_leisure(self, do: Step[T], unwanted: Callable[[], bool]) -> T:
         """Do something with compiler and tracer while nobody else wants them; what it is given with them says when it
         is to stop, and then it begins anew some time later. It waits for the kernels too, however often they must be
         tried. Raises Unwanted once `unwanted` says so."""

@@ -32,7 +32,7 @@ from .work import Hand, Kind
 
 router = APIRouter(prefix="/api/stock/ready")
 Ctx = Annotated[Context, Depends(context)]
-MADE = 1
+MADE = 2
 """Counts with every change of what tiles show."""
 SIZE, SAMPLES = (256, 160), 24
 SHOWN = Material(id="m", name="Shown", base_color=(0.5, 0.05, 0.04), specular_roughness=0.3, coat_weight=0.8)
@@ -53,7 +53,7 @@ def ready_things(ctx: Context) -> list[dict[str, Any]]:
         found.append({"kind": kind, "name": name.capitalize(), "says": says, "tile": tile, "change": change})
 
     for kind, name in _SHOWN:
-        change = {"kind": "set_up", "ready": name} if kind == "set" else {"kind": "rig", "rig": name}
+        change = _change(kind, name).model_dump(mode="json", exclude_unset=True)
         one(kind, name, "ready", f"/api/stock/ready/{kind}/{name}.jpg", change)
     for made, asset in ctx.environments.assets().items():
         environment = Environment(asset=asset, source_name=made.capitalize())
@@ -73,6 +73,13 @@ def ready_things(ctx: Context) -> list[dict[str, Any]]:
         swatch = f"/api/swatches/{key}.jpg" if swatch_is_there(ctx.studio, key) else None
         one("material", preset, "ready", swatch, {"kind": "dress", "preset": preset})
     return found
+
+
+def _change(kind: str, name: str) -> SetUp | ApplyRig:
+    """What brings a ready set or rig in."""
+    if kind == "set":
+        return SetUp.model_validate({"kind": "set_up", "ready": name})
+    return ApplyRig.model_validate({"kind": "rig", "rig": name})
 
 
 def _used(content: Any, name: str) -> dict[str, Any]:
@@ -109,8 +116,7 @@ def _develop(studio: Studio, lens: Lens, hand: Hand) -> Result:
         path = _path(studio, kind, name)
         if path.exists():
             continue
-        change = SetUp.model_validate({"ready": name}) if kind == "set" else ApplyRig.model_validate({"rig": name})
-        picture = lens.at_leisure(partial(_picture, change, compiler), hand.unwanted)
+        picture = lens.at_leisure(partial(_picture, _change(kind, name), compiler), hand.unwanted)
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, picture)
     return {"pictures": len(_SHOWN)}

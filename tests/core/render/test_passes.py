@@ -232,14 +232,14 @@ def test_neighbours_calm_the_clip_without_losing_detail(tracer: Tracer) -> None:
         calm.append(neighbours.settled(films[number], near, cleaned))
     neighbours.close()
     best = edited(project, shot__shoot__samples=512)
-    truths = [denoise(expose_frame(moment(best, n), compiler, tracer)) for n in inner]
+    best_films = [expose_frame(moment(best, n), compiler, tracer) for n in inner]
+    truths = [denoise(film) for film in best_films]
     seen = [films[n] for n in inner]
     # highlights that really move, and looking between pixels, are in all of them alike
     noisy, calmed, true = (unrest(project, seen, pictures) for pictures in (single, calm, truths))
     assert noisy - true > 3 * (calmed - true)
     assert calmed > true / 2  # what really moves still does
-    best = edited(project, shot__shoot__samples=1024)
-    truth = expose_frame(moment(best, inner[1]), compiler, tracer).radiance
+    truth = best_films[1].radiance
     error = [float(np.abs(x[1] - truth).mean()) for x in (single, calm)]
     assert error[1] < 1.05 * error[0]
     # no grain is left where the picture is even

@@ -4,6 +4,7 @@ import * as THREE from "../vendor/three.module.js";
 import { BentLens } from "./bent_lens.js";
 import { NEAREST_M } from "./distances.js";
 import { Outside } from "./outside.js";
+import { Sparing, whenDrawn } from "./sparing.js";
 import { StandInLight } from "./standin_light.js";
 
 /** Read the binary the server makes: header, positions, normals, colours, indices. */
@@ -135,7 +136,8 @@ export class StandIn {
     this.outside = new Outside(this.scene);
     this.camera = new THREE.PerspectiveCamera();
     this.camera.matrixAutoUpdate = false;
-    this.light = new StandInLight(this.scene, this.renderer, () => this.draw());
+    this.sparing = new Sparing();
+    this.light = new StandInLight(this.scene, this.renderer, this.sparing, () => this.draw());
     this.turning = new THREE.Group();
     this.scene.add(this.turning);
     /** @type {Map<string, Model>} */
@@ -143,7 +145,7 @@ export class StandIn {
     this.set = null;
     this.setKey = null;
     this.pose = null;
-    this.pending = 0;
+    Object.assign(this, { pending: 0, busy: false, stale: false, size: [1, 1] });
     this.bentLens = null;
   }
 
@@ -240,9 +242,14 @@ export class StandIn {
 
   /** Size of the drawing in CSS pixels. */
   resize(width, height) {
-    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
-    this.renderer.setSize(Math.max(1, width), Math.max(1, height), false);
+    this.size = [Math.max(1, width), Math.max(1, height)];
+    this.#fit();
     this.draw();
+  }
+
+  #fit() {
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2) / (this.sparing.without("size") ? 2 : 1));
+    this.renderer.setSize(...this.size, false);
   }
 
   /** Stand as in a pose: camera rows, what carries items, light angles, lens. */
@@ -284,11 +291,12 @@ export class StandIn {
     return JSON.stringify([pose.disc_deg, Object.entries(pose.carried).filter(([who]) => who !== "camera"), pose.placements, pose.acting]);
   }
 
+  /** Draw as things stand when it is its turn: one drawing at a time, what comes meanwhile is in the next. */
   draw() {
-    if (this.pending) return;
-    this.pending = requestAnimationFrame((now) => {
-      this.pending = 0;
-      this.light.judge(now);
+    this.stale = true;
+    if (this.pending || this.busy) return;
+    this.pending = requestAnimationFrame(() => {
+      Object.assign(this, { pending: 0, stale: false });
       if (!this.pose) return;
       const { lens, pose } = this.pose;
       this.outside.lines.visible = this.outside.on;
@@ -299,11 +307,24 @@ export class StandIn {
         this.renderer.render(this.scene, this.outside.camera);
       } else if (this.#bent(lens)) (this.bentLens ??= new BentLens(this.renderer)).draw(this.scene, this.camera, lens, lens.focal_mm / pose.focal_mm);
       else this.renderer.render(this.scene, this.camera);
+      this.busy = true;
+      whenDrawn(this.renderer.getContext(), (ms) => this.#drawn(ms));
     });
+  }
+
+  /** What was drawn is there, and took so long. */
+  #drawn(ms) {
+    this.busy = false;
+    if (!this.pose) return;
+    if (this.sparing.judge(ms)) {
+      this.#fit();
+      this.place(this.pose.pose, this.pose.lens);
+    } else if (this.stale) this.draw();
   }
 
   dispose() {
     cancelAnimationFrame(this.pending);
+    this.pose = null;
     for (const model of this.models.values()) model.dispose();
     disposeGroup(this.set);
     this.bentLens?.dispose();

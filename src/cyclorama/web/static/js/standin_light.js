@@ -6,14 +6,14 @@ import { goneAlong } from "./plan_geometry.js";
 /** So many lights cast shadows, the strongest first. */
 const SHADOWS = 3;
 const SHADOW_PIXELS = 1024;
-/** Slower than this, things are drawn with less: first without shadows, then without mirroring. */
-const SLOW_MS = 70;
-const JUDGED_OVER = 6;
 
 export class StandInLight {
-  /** @param {THREE.Scene} scene @param {THREE.WebGLRenderer} renderer @param {() => void} drawn asks for another drawing */
-  constructor(scene, renderer, drawn) {
-    Object.assign(this, { scene, renderer, drawn, url: null, map: null, less: 0, slow: 0, last: 0, shape: "" });
+  /**
+   * @param {THREE.Scene} scene @param {THREE.WebGLRenderer} renderer
+   * @param {import("./sparing.js").Sparing} sparing @param {() => void} drawn asks for another drawing
+   */
+  constructor(scene, renderer, sparing, drawn) {
+    Object.assign(this, { scene, renderer, sparing, drawn, url: null, map: null, shape: "" });
     renderer.shadowMap.enabled = true;
     renderer.shadowMap.type = THREE.PCFShadowMap;
     renderer.shadowMap.autoUpdate = false;
@@ -31,10 +31,10 @@ export class StandInLight {
    */
   place(pose, lens, reach, moved) {
     const lit = lens.lights.filter((light) => light.lit && Math.max(...light.gives) > 0);
-    const strongest = [...lit].filter((light) => light.shadows).sort((a, b) => Math.max(...b.gives) - Math.max(...a.gives)).slice(0, this.less ? 0 : SHADOWS);
+    const strongest = [...lit].filter((light) => light.shadows).sort((a, b) => Math.max(...b.gives) - Math.max(...a.gives)).slice(0, this.sparing.without("shadows") ? 0 : SHADOWS);
     lit.forEach((from, i) => this.#stand(this.#at(i, from.shape === "sun"), from, pose, reach, strongest.includes(from)));
     for (const light of this.group.children.slice(lit.length)) this.#drop(light);
-    const shape = `${moved} ${reach.toPrecision(3)} ${lit.map(({ id, centre, aim, gobo }) => [id, centre, aim, gobo])} ${pose.lights_deg} ${this.less}`;
+    const shape = `${moved} ${reach.toPrecision(3)} ${lit.map(({ id, centre, aim, gobo }) => [id, centre, aim, gobo])} ${pose.lights_deg} ${this.sparing.without("shadows")}`;
     if (shape !== this.shape) this.renderer.shadowMap.needsUpdate = true;
     this.shape = shape;
     this.#surround(lens.surroundings);
@@ -79,7 +79,7 @@ export class StandInLight {
     light.target.updateMatrixWorld();
     light.color.setRGB(...from.gives.map((x) => x / strongest));
     light.shadow.intensity = from.shadows;
-    light.castShadow = shadow || Boolean(from.gobo && !this.less); // a mask needs the shadow's view
+    light.castShadow = shadow || Boolean(from.gobo && !this.sparing.without("shadows")); // a mask needs the shadow's view
     const wide = (Math.hypot(...from.half_u) + Math.hypot(...from.half_v)) / away;
     // the penumbra at about the subject's height: as wide as the light is seen from there
     const soft = (texels) => Math.min(10, Math.max(1, 0.1 * wide * texels));
@@ -115,7 +115,7 @@ export class StandInLight {
 
   /** What things mirror; it is fetched and blurred for all roughnesses once. */
   #surround(told) {
-    if (!told || this.less > 1) {
+    if (!told || this.sparing.without("surroundings")) {
       this.scene.environment = null;
       return;
     }
@@ -148,17 +148,6 @@ export class StandInLight {
     this.made = made;
     this.map = made.texture;
     this.drawn();
-  }
-
-  /** A drawing has ended at a time: where they follow each other too slowly, less is drawn. @param {number} now ms */
-  judge(now) {
-    const took = now - this.last;
-    this.last = now;
-    if (took > 400) this.slow = 0; // it stood still in between
-    else this.slow = took > SLOW_MS ? this.slow + 1 : 0;
-    if (this.slow < JUDGED_OVER || this.less > 1) return;
-    this.less += 1;
-    this.slow = 0;
   }
 
   dispose() {
