@@ -67,7 +67,8 @@ T = TypeVar("T")
 NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
 
 
-LONG = ("browser", "test_contract", "test_bench", "test_farm", "test_chance", "test_passes", "test_developing")
+LONG = ("browser", "test_contract", "test_bench", "test_farm", "test_chance", "test_passes", "test_developing",
+        "test_quality", "test_warm", "shoot", "web")  # fmt: skip
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -105,7 +105,10 @@ def opened(folder: Path, *more: str) -> Iterator[tuple[Page, str]]:
         *more,
     ]
     server = subprocess.Popen(command, cwd=ROOT)
-    arguments = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
+    arguments = [
+        "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
+        "--disable-gpu-compositing",
+    ]  # fmt: skip
     try:
         address = f"http://127.0.0.1:{PORT}"
         _wait_until_open(address)

@@ -21,7 +21,7 @@ from cyclorama.shoot.take import shoot_take
 from cyclorama.web.app import create_app
 
 HOME = "http://127.0.0.1"
-EXAMPLES = {schemathesis.GenerationMode.POSITIVE: 4, schemathesis.GenerationMode.NEGATIVE: 2}
+EXAMPLES = {schemathesis.GenerationMode.POSITIVE: 3, schemathesis.GenerationMode.NEGATIVE: 2}
 
 
 class _NoWorker:
