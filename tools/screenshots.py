@@ -165,7 +165,7 @@ def eye(folder: Path) -> None:
         page.goto(f"{address}/stock")
         for kind in ("set", "rig"):  # they are developed when they are first wanted
             tiles = page.locator(f"[data-stock={kind}] img")
-            for number in range(5):
+            for number in range(tiles.count()):
                 expect(tiles.nth(number)).not_to_have_js_property("naturalWidth", 0, timeout=120_000)
         page.wait_for_timeout(3000)
         page.screenshot(path=TARGET / "stockroom.png")
