@@ -88,6 +88,13 @@ def test_a_light_in_the_wall_is_told_of() -> None:
     assert stances(edited(project, look__lights=(ball,), camera__elevation_deg=0.0)) == {"Ball": "wall"}
 
 
+def test_lights_of_one_name_are_each_told_of() -> None:
+    project = lit_by(**PANEL)
+    (light,) = project.look.lights
+    twins = edited(project, look__lights=(light, light.model_copy(update={"id": "twin"})))
+    assert review(twins, MEASURES).stances == (("Panel", "floor"),) * 2
+
+
 def test_it_is_told_of_when_it_is_seen_later() -> None:
     beside = PANEL | {"azimuth_deg": 90.0}
     assert stances(lit_by(**beside)) == {}

@@ -7,8 +7,8 @@ from .lens import Projection, half_extent
 from .margins import Margins, frame_margins, frames_inside
 from .obstacles import Obstacles, obstacles_of
 from .seen import Seen
-from .set_edges import SetEdges, set_edges
-from .through import cuts, hides, wall_m
+from .set_edges import SetEdges, set_edges, wall_m
+from .through import cuts, hides
 from .travel import Travel, travel_of
 from .view import View
 

@@ -27,8 +27,13 @@ def set_edges(view: View, sweep: Sweep) -> SetEdges:
         return SetEdges([], [])
     eyes, rays = view.poses.cameras[:, :3, 3], _rays(view)
     outside = _is_outside(sweep, eyes)
-    ends = ~outside & ~_covered(sweep, eyes[:, None], rays).all(axis=1)
+    ends = ~outside & ~covered(sweep, eyes[:, None], rays).all(axis=1)
     return SetEdges(view.every(ends), view.every(outside))
+
+
+def wall_m(sweep: Sweep) -> float:
+    """How far its wall is from the middle."""
+    return (min(sweep.width_m, sweep.depth_m) if sweep.form == "round" else sweep.depth_m) / 2
 
 
 def _rays(view: View) -> Rays:
@@ -45,19 +50,19 @@ def _rays(view: View) -> Rays:
 def _is_outside(sweep: Sweep, o: Rays) -> NDArray[np.bool_]:
     """Which of some places (n, 3) are under the floor or behind the wall."""
     if sweep.form == "round":
-        behind = np.hypot(o[:, 0], o[:, 2]) > min(sweep.width_m, sweep.depth_m) / 2
+        behind = np.hypot(o[:, 0], o[:, 2]) > wall_m(sweep)
         return np.asarray((o[:, 1] < 0) | (behind & (o[:, 1] < sweep.height_m)))
-    return np.asarray((o[:, 1] < 0) | (o[:, 2] < -sweep.depth_m / 2))
+    return np.asarray((o[:, 1] < 0) | (o[:, 2] < -wall_m(sweep)))
 
 
-def _covered(sweep: Sweep, o: Rays, d: Rays) -> NDArray[np.bool_]:
+def covered(sweep: Sweep, o: Rays, d: Rays) -> NDArray[np.bool_]:
     """Which rays (n, r, 3) from (n, 1, 3) meet the sweep. Floor, fillet and wall bound a convex room, so only its
     openings count."""
     with np.errstate(divide="ignore", invalid="ignore"):
         to_floor = np.where(d[..., 1] < 0, -o[..., 1] / d[..., 1], np.inf)
         floor = o + d * np.where(np.isfinite(to_floor), to_floor, 0)[..., None]
         if sweep.form == "round":
-            r = min(sweep.width_m, sweep.depth_m) / 2
+            r = wall_m(sweep)
             a = d[..., 0] ** 2 + d[..., 2] ** 2
             b = o[..., 0] * d[..., 0] + o[..., 2] * d[..., 2]
             c = o[..., 0] ** 2 + o[..., 2] ** 2 - r * r
@@ -65,7 +70,7 @@ def _covered(sweep: Sweep, o: Rays, d: Rays) -> NDArray[np.bool_]:
             wall = (o[..., 1] + d[..., 1] * t <= sweep.height_m) & np.isfinite(t) & (b * b >= a * c)
             on_floor = np.isfinite(to_floor) & (np.hypot(floor[..., 0], floor[..., 2]) <= r)
             return np.asarray(wall | on_floor)
-        w, h = sweep.width_m / 2, sweep.depth_m / 2
+        w, h = sweep.width_m / 2, wall_m(sweep)
         t = np.where(d[..., 2] < 0, (-h - o[..., 2]) / d[..., 2], np.inf)
         at = o + d * np.where(np.isfinite(t), t, 0)[..., None]
         wall = np.isfinite(t) & (np.abs(at[..., 0]) <= w) & (at[..., 1] <= sweep.height_m) & (at[..., 1] >= 0)

@@ -5,33 +5,15 @@ from numpy.typing import NDArray
 
 from ..arrays import Points, Vec3
 from ..scene import Sweep
+from .set_edges import covered, wall_m
 
 F64 = NDArray[np.float64]
 
 
-def wall_m(sweep: Sweep) -> float:
-    """How far its wall is from the middle."""
-    return (min(sweep.width_m, sweep.depth_m) if sweep.form == "round" else sweep.depth_m) / 2
-
-
 def hides(sweep: Sweep, points: Points, place: Vec3) -> bool:
     """Whether floor and wall hide all of an outline (n, 3) from a place within the sweep (3,)."""
-    to = points - place
     floor, wall = _beyond(sweep, points)
-    here_floor, here_wall = (float(away[0]) for away in _beyond(sweep, place[None]))
-    with np.errstate(divide="ignore", invalid="ignore"):
-        at_floor = place + (here_floor / (here_floor - floor))[:, None] * to
-        if sweep.form == "round":  # |p + t d| = r seen from above, the way out
-            a = to[:, 0] ** 2 + to[:, 2] ** 2
-            b = place[0] * to[:, 0] + place[2] * to[:, 2]
-            c = place[0] ** 2 + place[2] ** 2 - wall_m(sweep) ** 2
-            share = (-b + np.sqrt(np.maximum(b * b - a * c, 0.0))) / a
-        else:
-            share = here_wall / (here_wall - wall)
-        at_wall = place + share[:, None] * to
-    under = (floor < 0) & _within_floor(sweep, at_floor)
-    behind = (wall < 0) & _along_wall(sweep, at_wall) & (at_wall[:, 1] >= 0) & (at_wall[:, 1] < sweep.height_m)
-    return bool((under | behind).all())
+    return bool((((floor < 0) | (wall < 0)) & covered(sweep, place, points - place)).all())
 
 
 def cuts(sweep: Sweep, points: Points) -> tuple[Points, Points]:

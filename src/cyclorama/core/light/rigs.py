@@ -26,8 +26,8 @@ def _above_floor(light: Light) -> Light:
     """Raised until its face ends at the floor. Its lowest point is at aim + d sin e − h/2 cos e, which is
     aim + √(d² + h²/4) sin(e − atan(h/2d))."""
     half = light.height_m / 2 if light.shape == "rectangle" else light.width_m / 2
-    low = max(-light.aim.y_m / math.hypot(light.distance_m, half), -1.0)
-    least = math.degrees(math.asin(min(low, 1.0)) + math.atan2(half, light.distance_m))
+    low = min(max(-light.aim.y_m / math.hypot(light.distance_m, half), -1.0), 1.0)
+    least = math.degrees(math.asin(low) + math.atan2(half, light.distance_m))
     return light.model_copy(update={"elevation_deg": min(max(light.elevation_deg, least), HIGHEST_DEG)})
 
 

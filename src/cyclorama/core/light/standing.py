@@ -39,7 +39,6 @@ def outline(row: NDArray[np.float32]) -> Points:
     """Points (n, 3), m, around what shines of a light that stands somewhere (no sun): its lowest, highest and farthest
     are among them, or a hundredth of its size beside."""
     centre, u, v = (row[at : at + 3].astype(np.float64) for at in (CENTRE, HALF_U, HALF_V))
-    turn = np.arange(ROUND) * (2 * np.pi / ROUND)
     if row[KIND] == RECT:
         side = np.linspace(-1.0, 1.0, SQUARE)
         across, up = np.meshgrid(side, side)
@@ -49,4 +48,5 @@ def outline(row: NDArray[np.float32]) -> Points:
         axes = np.concatenate([np.eye(3), -np.eye(3)]) * float(row[RADIUS])
         ends = np.stack([u, -u]) if row[KIND] == TUBE else np.zeros((1, 3))
         return (centre + ends[:, None] + axes).reshape(-1, 3)
+    turn = np.arange(ROUND) * (2 * np.pi / ROUND)
     return centre + np.cos(turn)[:, None] * u + np.sin(turn)[:, None] * v

@@ -25,20 +25,24 @@ SAYS: dict[Stance, str] = {
 }
 
 
-def stances_of(project: Project) -> dict[str, Stance]:
-    """By name: lights that shine and do not stand freely in the sweep in some moment of the open shot."""
-    found: dict[str, Stance] = {}
+Stances = tuple[tuple[str, Stance], ...]
+"""Names of lights, and how they do not stand freely."""
+
+
+def stances_of(project: Project) -> Stances:
+    """Lights that shine and do not stand freely in the sweep in some moment of the open shot."""
+    found: dict[str, tuple[str, Stance]] = {}
     doubtful = _doubtful(project)
     for here in moments_over(project, LOOKED_AT) if doubtful else ():
         for light in here.look.lit_lights:
-            if light.id in doubtful and light.name not in found and (how := _stance(light, here)) is not None:
-                found[light.name] = how
-    return found
+            if light.id in doubtful and light.id not in found and (how := _stance(light, here)) is not None:
+                found[light.id] = light.name, how
+    return tuple(found.values())
 
 
-def stance_sentences(stances: dict[str, Stance]) -> list[str]:
+def stance_sentences(stances: Stances) -> list[str]:
     """One for each light."""
-    return [SAYS[how].format(name) for name, how in stances.items()]
+    return [SAYS[how].format(name) for name, how in stances]
 
 
 def _doubtful(project: Project) -> set[str]:

@@ -24,7 +24,7 @@ from ..motion import Poses, focused_m, stand_height_m
 from ..motion.curve import number_over
 from ..scene import Project
 from ..scene.item import CentreMethod
-from .light_stances import Stance, stances_of
+from .light_stances import Stances, stances_of
 
 F64 = NDArray[np.float64]
 FOCUS_LIMIT_PX = 2.0
@@ -68,8 +68,8 @@ class Review:
     blur_px: F64 | None
     """(n,) how blurred the sharpest of the subject is, px; None where everything is in focus"""
     edges: SetEdges
-    stances: dict[str, Stance]
-    """of lights, by name, that do not stand freely in the sweep"""
+    stances: Stances
+    """lights that do not stand freely in the sweep"""
 
 
 def review(project: Project, measures: Measures | None) -> Review:
