@@ -3,7 +3,6 @@
  * that from whoever traces.
  */
 
-/** The first drawings make their programs, and are slow on any machine. */
 const IN_A_ROW = 3;
 const LOOK_MS = 10;
 /**
