@@ -78,10 +78,10 @@ def tidy(data: Data = HOME / "studio") -> None:
     """Remove files that no project, no undo and no take needs. What is younger than a day is left."""
     from .core.sheet.words import data_size
     from .store import open_studio
-    from .store.tidy import tidy as tidy_up
+    from .store.garbage import collect_garbage
 
     with _told():
-        tidied = tidy_up(open_studio(data))
+        tidied = collect_garbage(open_studio(data))
     typer.echo(f"Removed {tidied.files} files, {data_size(tidied.bytes)}." if tidied.files else "Nothing to remove.")
 
 

@@ -23,7 +23,7 @@ from cyclorama.shoot import desk
 from cyclorama.shoot.frames import master_path
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio
-from cyclorama.store.tidy import tidy
+from cyclorama.store.garbage import collect_garbage
 
 
 class Bench:
@@ -245,7 +245,7 @@ def test_what_a_cut_refers_to_is_kept_and_what_died_is_tidied(bench: tuple[Bench
     left = studio.folder / "deliveries" / "some-project" / ".0a1b.spool"
     left.parent.mkdir(parents=True)
     left.write_bytes(b"half")
-    tidy(studio, rest_s=-10)
+    collect_garbage(studio, rest_s=-10)
     assert studio.assets.has(picture["asset"])
     assert not left.exists()
     at.step("redo")

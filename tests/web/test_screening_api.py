@@ -26,7 +26,7 @@ from cyclorama.shoot import desk
 from cyclorama.shoot.finished import Masters, finished
 from cyclorama.shoot.frames import file_path, frame_path, frames_to_shoot, master_path
 from cyclorama.shoot.take import shoot_take
-from cyclorama.store.tidy import tidy
+from cyclorama.store.garbage import collect_garbage
 
 GRADE = {
     "exposure_stops": 0.7,
@@ -188,7 +188,7 @@ def test_backdrops_lie_behind_without_fringes(client: TestClient, data_folder: P
     graded(client, take, {}, behind={"kind": "picture", "picture": asset})
     corner = frame(client, take)[0, 0]
     assert np.abs(corner.astype(int) - 200).max() < 12  # the view is neutral, not identical
-    tidy(studio, rest_s=-10)
+    collect_garbage(studio, rest_s=-10)
     assert studio.assets.has(asset)  # only the take's grade refers to it
     assert client.post(f"/api/projects/{key}/pictures", files={"files": ("sky.png", b"no picture")}).status_code == 422
 

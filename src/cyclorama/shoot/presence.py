@@ -12,7 +12,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from ..store.holding import hold, is_held
+from ..store.file_lock import hold, is_held
 
 BEAT_S = 1.0
 SILENT_S = 60.0

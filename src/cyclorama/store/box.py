@@ -28,9 +28,9 @@ from ..core.scene.saved_move import SavedMove
 from ..core.scene.saved_rig import SavedRig
 from ..core.scene.stocked import Stocked, StockedModel
 from ..core.stock.gltf import gltf_of
+from .garbage import keys_in
 from .shelf import Shelf
 from .studio import Studio
-from .tidy import keys_in
 
 MOST_BYTES, MOST_FILES = 1 << 30, 20_000
 _MAGIC = ((b"\x89PNG", ".png"), (b"\xff\xd8", ".jpg"), (b"\x76\x2f\x31\x01", ".exr"), (b"#?", ".hdr"),

@@ -26,8 +26,8 @@ from ..core.geometry.kept import measures_key, rig_key, standin_key, standin_sou
 from ..core.scene import Project, load_project
 from ..core.scene.base import new_id
 from .assets import put_in_place
+from .garbage import keys_in
 from .studio import Studio, report_key
-from .tidy import keys_in
 
 KIND = "cyclorama project"
 MOST_FILES, MOST_BYTES = 50_000, 40 << 30

@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import NotFoundError
 from .database import JobKind, JobRow, JobState, now
-from .holding import hold, is_held
+from .file_lock import hold, is_held
 
 Result = dict[str, str | int]
 """What came of a job, by name."""

@@ -17,7 +17,7 @@ from ..shoot.watch import Watch, mark_interrupted
 from ..store import Studio
 from ..store.backup import daily_backup
 from ..store.database import JobKind
-from ..store.tidy import tidy
+from ..store.garbage import collect_garbage
 from . import (
     bundles,
     checks,
@@ -73,7 +73,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         watch, backup = Watch(studio), daily_backup(folder)
         watch.start()
         backup.start()
-        threading.Thread(target=_tidy, args=(studio,), daemon=True, name="tidy").start()
+        threading.Thread(target=_collect_garbage, args=(studio,), daemon=True, name="tidy").start()
         lens = Lens(studio)
         intake, again = intake_kinds(studio, lens)
         kinds: dict[JobKind, Kind] = {
@@ -146,8 +146,8 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
     return app
 
 
-def _tidy(studio: Studio) -> None:
+def _collect_garbage(studio: Studio) -> None:
     try:
-        tidy(studio)
+        collect_garbage(studio)
     except (CycloramaError, OSError):  # another time
         logging.getLogger(__name__).exception("Tidying up failed")

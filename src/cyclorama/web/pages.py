@@ -21,9 +21,9 @@ from ..core.scene.stocked import ReadySet
 from ..core.scene.surface_layer import LayerKind
 from ..core.sheet.stations import move_sentence
 from ..core.sheet.words import data_size
+from ..store.garbage import keys_in
 from ..store.projects import Listed
 from ..store.proofs import proofs_of
-from ..store.tidy import keys_in
 from .context import Context, context
 from .problems import templates
 

@@ -9,7 +9,7 @@ from tests.conftest import edited
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.scene import Project, new_project
 from cyclorama.store import Studio
-from cyclorama.store.tidy import keys_in, tidy
+from cyclorama.store.garbage import collect_garbage, keys_in
 
 
 @pytest.fixture
@@ -58,14 +58,14 @@ def test_undo_redo_takes_and_damaged_documents_keep_their_files(studio: Studio) 
     incoming.mkdir(parents=True)
     (incoming / "0").write_bytes(b"left by a crash")
 
-    assert tidy(studio).files == 0  # all of it is younger than a day
-    tidied = tidy(studio, rest_s=-1.0)
+    assert collect_garbage(studio).files == 0  # all of it is younger than a day
+    tidied = collect_garbage(studio, rest_s=-1.0)
     assert tidied.files == 5
     assert all(studio.assets.has(k) for k in (now, undone, redone, taken, damaged, f"{now}.measures"))
     assert not any(studio.assets.has(k) for k in (lost, f"{lost}.measures"))
     assert (old.exists(), new.exists(), part.exists(), incoming.exists()) == (False, True, False, False)
     assert (frames / "a.0001.png").exists()
-    assert tidy(studio, rest_s=-1.0).files == 0
+    assert collect_garbage(studio, rest_s=-1.0).files == 0
 
 
 def test_what_a_removed_project_used_is_free(studio: Studio) -> None:
@@ -74,7 +74,7 @@ def test_what_a_removed_project_used_is_free(studio: Studio) -> None:
     studio.projects.edit(project.id, 1, "Light", lit_by(asset))
     assert studio.assets.disk_bytes(keys_in(studio.projects.document(project.id))) == 5
     studio.projects.remove(project.id)
-    assert tidy(studio, rest_s=-1.0).bytes == 5
+    assert collect_garbage(studio, rest_s=-1.0).bytes == 5
 
 
 def test_what_is_brought_in_again_is_not_old(studio: Studio) -> None:
@@ -82,6 +82,6 @@ def test_what_is_brought_in_again_is_not_old(studio: Studio) -> None:
     (asset,) = kept(studio, b"model")
     os.utime(studio.assets.path(asset), (0, 0))
     kept(studio, b"model")
-    assert tidy(studio).files == 0
+    assert collect_garbage(studio).files == 0
     os.utime(studio.assets.path(asset), (0, 0))
-    assert tidy(studio).files == 1
+    assert collect_garbage(studio).files == 1

@@ -24,7 +24,7 @@ _KEY = re.compile(r"(?<![0-9a-f])[0-9a-f]{32}(?![0-9a-f])")
 
 
 @dataclass(slots=True)
-class Tidied:
+class Collected:
     """What was removed."""
 
     files: int = 0
@@ -42,39 +42,39 @@ def keys_in(document: str) -> set[str]:
     return set(_KEY.findall(document))
 
 
-def tidy(studio: Studio, rest_s: float = REST_S) -> Tidied:
+def collect_garbage(studio: Studio, rest_s: float = REST_S) -> Collected:
     """Remove what nothing refers to and what was not touched for `rest_s`."""
-    tidied, before = Tidied(), time.time() - rest_s
+    collected, before = Collected(), time.time() - rest_s
     needed = studio.projects.everything_in_documents(keys_in) | studio.takes.everything_in_documents(keys_in)
     needed |= set().union(*map(keys_in, (*studio.screening.finish_documents(), *studio.cuts.documents())))
     for shelf in (studio.materials, studio.rigs, studio.stock):
         needed |= keys_in(shelf.text())
     for path in _files(studio.folder / "assets", before):
         if path.name.endswith(PART) or (path.parent.name + path.name.split(".")[0]) not in needed:
-            tidied.remove(path)
+            collected.remove(path)
     versions = {f"{p.id}.{p.version}.jpg" for p in studio.projects.listed()}
     for path in _files(studio.folder / "posters", before):
         if path.name not in versions:
-            tidied.remove(path)
+            collected.remove(path)
     for path in _files(studio.folder / "swatches", before - SWATCH_S):
-        tidied.remove(path)
+        collected.remove(path)
     known = {p.id for p in studio.projects.listed()}
     for folder in (studio.folder / FOLDER).glob("*"):
         if folder.name.split(".")[0] not in known and folder.stat().st_mtime < before:
-            _remove_all(folder, tidied)
+            _remove_all(folder, collected)
     for path in (studio.folder / "deliveries").glob("*/.*"):  # what died while it was made
         if path.stat().st_mtime < before:
-            _remove_all(path, tidied) if path.is_dir() else tidied.remove(path)
+            _remove_all(path, collected) if path.is_dir() else collected.remove(path)
     coming = studio.jobs.unfinished_specs()
     for folder in (studio.folder / "incoming").glob("*"):
         if folder.stat().st_mtime < before and not any(folder.name in spec for spec in coming):
-            _remove_all(folder, tidied)
-    return tidied
+            _remove_all(folder, collected)
+    return collected
 
 
-def _remove_all(folder: Path, tidied: Tidied) -> None:
+def _remove_all(folder: Path, collected: Collected) -> None:
     for path in _files(folder, time.time()):
-        tidied.remove(path)
+        collected.remove(path)
     shutil.rmtree(folder, ignore_errors=True)
 
 
