@@ -11,6 +11,7 @@ import time
 import webbrowser
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import datetime
 from pathlib import Path
 from typing import Annotated
 
@@ -75,24 +76,34 @@ def run(
 
 @app.command()
 def tidy(data: Data = HOME / "studio") -> None:
-    """Remove files that no project, no undo and no take needs. What is younger than a day is left."""
+    """Move files that no project, undo, take or daily copy needs into the bin, where they lie for 30 days."""
     from .core.sheet.words import data_size
     from .store import open_studio
     from .store.garbage import collect_garbage
 
     with _told():
-        tidied = collect_garbage(open_studio(data))
-    typer.echo(f"Removed {tidied.files} files, {data_size(tidied.bytes)}." if tidied.files else "Nothing to remove.")
+        collected = collect_garbage(open_studio(data))
+    count, size = collected.files, data_size(collected.bytes)
+    typer.echo(f"Moved {count} files, {size}, into {collected.bin.folder}." if count else "Every file is needed.")
+    for day in collected.bin.days():
+        typer.echo(f"  {day.day}: {day.files} files, {data_size(day.bytes)}, deleted on {day.deleted_on}")
 
 
 @app.command()
-def restore(data: Data = HOME / "studio") -> None:
-    """Go back to the last daily copy of the database; the present one is kept beside it. Close the studio first."""
-    from .store.backup import restore as put_back
+def restore(
+    day: Annotated[datetime | None, typer.Option(formats=["%Y-%m-%d"], help="The copy of this day.")] = None,
+    data: Data = HOME / "studio",
+) -> None:
+    """Go back to the newest sound daily copy of the database; the present one is kept beside it."""
+    from .store.backup import day_of
+    from .store.backup import restore as restore_copy
 
     with _told():
-        backup, aside = put_back(data)
-    typer.echo(f"The database is that of {backup.stem.removeprefix('studio-')} again; the other one is {aside}.")
+        restored = restore_copy(data, day.date() if day else None)
+    aside = f"; the one before is kept as {restored.replaced}" if restored.replaced else ""
+    typer.echo(f"The database is that of {day_of(restored.copy)} again{aside}.")
+    for note in restored.notes:
+        typer.echo(f"  {note}")
 
 
 @contextmanager
@@ -138,7 +149,10 @@ def _serve(data: Path, host: str, wanted: int, no_open: bool, allowed: list[str]
     from .web.guard import LOOPBACK
 
     with _told():
-        open_studio(data)
+        studio = open_studio(data)
+        for sentence in studio.findings:
+            typer.echo(sentence)
+        studio.close()
     listener = _listening(host, wanted)
     port = listener.getsockname()[1]
     local = host in {name.strip("[]") for name in LOOPBACK}

@@ -1,6 +1,7 @@
 """Tidying up removes what nothing needs, and nothing else."""
 
 import os
+from datetime import date, timedelta
 from pathlib import Path
 
 import pytest
@@ -8,8 +9,11 @@ from tests.conftest import edited
 
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.scene import Project, new_project
-from cyclorama.store import Studio
-from cyclorama.store.garbage import collect_garbage, keys_in
+from cyclorama.store import Studio, open_studio
+from cyclorama.store.backup import back_up, restore
+from cyclorama.store.database import DATABASE
+from cyclorama.store.garbage import GarbageDoubt, collect_garbage, keys_in
+from cyclorama.store.opening import OpenError
 
 
 @pytest.fixture
@@ -70,6 +74,7 @@ def test_undo_redo_takes_and_damaged_documents_keep_their_files(studio: Studio) 
 
 def test_what_a_removed_project_used_is_free(studio: Studio) -> None:
     (asset,) = kept(studio, b"model")
+    studio.projects.create(new_project("Other"))
     project = studio.projects.create(new_project("A")).project
     studio.projects.edit(project.id, 1, "Light", lit_by(asset))
     assert studio.assets.disk_bytes(keys_in(studio.projects.document(project.id))) == 5
@@ -78,10 +83,70 @@ def test_what_a_removed_project_used_is_free(studio: Studio) -> None:
 
 
 def test_what_is_brought_in_again_is_not_old(studio: Studio) -> None:
-    """A file nobody needed is needed again in the moment it is tidied: putting it says so."""
+    """A file nobody needed is needed again in the moment it is collected: putting it says so."""
+    studio.projects.create(new_project("A"))
     (asset,) = kept(studio, b"model")
     os.utime(studio.assets.path(asset), (0, 0))
     kept(studio, b"model")
     assert collect_garbage(studio).files == 0
     os.utime(studio.assets.path(asset), (0, 0))
     assert collect_garbage(studio).files == 1
+
+
+def test_without_its_database_a_studio_does_not_begin_anew(studio: Studio) -> None:
+    (asset,) = kept(studio, b"model")
+    old = studio.assets.path(asset)
+    os.utime(old, (0, 0))
+    studio.close()
+    (studio.folder / DATABASE).unlink()
+    with pytest.raises(OpenError, match="missing or empty, but assets/ beside it hold files"):
+        open_studio(studio.folder)
+    assert not (studio.folder / DATABASE).exists()
+    new = Studio(studio.folder)  # however it came to be
+    with pytest.raises(GarbageDoubt):
+        collect_garbage(new)
+    assert old.exists()
+
+
+def test_what_copies_of_the_database_need_stays(studio: Studio) -> None:
+    """A model came in after the last daily copy, then somebody went back to that copy; and the other way round."""
+    early, late = kept(studio, b"early", b"late")
+    for asset in (early, late):
+        os.utime(studio.assets.path(asset), (0, 0))
+    project = studio.projects.create(edited(new_project("A"), look__environment__asset=early)).project.id
+    back_up(studio.folder, date(2026, 3, 1))
+    studio.projects.remove(project)
+    studio.projects.create(edited(new_project("B"), look__environment__asset=late))
+    assert collect_garbage(studio).files == 0  # the copy needs the early one
+    studio.close()
+    restored = restore(studio.folder)
+    assert restored.notes == ("‘B’ is not in it.",)
+    again = open_studio(studio.folder)
+    assert [p.name for p in again.projects.listed()] == ["A"]
+    assert collect_garbage(again).files == 0  # the database it replaced needs the late one
+    assert restored.replaced is not None
+    restored.replaced.write_bytes(b"SQLite format 3\0" + bytes(4000))
+    with pytest.raises(GarbageDoubt, match="cannot be read"):
+        collect_garbage(again)
+    restored.replaced.unlink()
+    assert collect_garbage(again).files == 1
+
+
+def test_the_bin_gives_back_and_is_emptied_after_thirty_days(studio: Studio) -> None:
+    (asset,) = kept(studio, b"model")
+    os.utime(studio.assets.path(asset), (0, 0))
+    project = studio.projects.create(new_project("A")).project.id
+    collected = collect_garbage(studio)
+    assert (collected.files, collected.bytes) == (1, 5)
+    assert not studio.assets.has(asset)
+    (day,) = collected.bin.days()
+    assert (day.files, day.bytes) == (1, 5)
+    studio.projects.edit(project, 1, "Light", lit_by(asset))  # a document that was kept elsewhere comes back
+    assert collect_garbage(studio).put_back == 1
+    assert studio.assets.get(asset) == b"model"
+    kept(studio, b"other")
+    os.utime(studio.assets.path(content_hash(b"other")), (0, 0))
+    collect_garbage(studio)
+    assert collected.bin.empty(day.day + timedelta(days=29)) == (0, 0)
+    assert collected.bin.empty(day.day + timedelta(days=30)) == (1, 5)
+    assert list(collected.bin.folder.rglob("*")) == []

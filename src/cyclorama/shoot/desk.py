@@ -16,6 +16,7 @@ from ..core.sheet.planning import Cell, as_called, as_planned, name_of, planned
 from ..core.sheet.words import frames as frames_in_words
 from ..store import Saved, Studio, TakeRecord
 from ..store.database import Process
+from ..store.slate_file import remove_slate
 from ..store.takes import ENDED
 from .finished import as_shot, why_not_gradable
 from .frames import frames_to_shoot
@@ -289,6 +290,7 @@ def remove(studio: Studio, take_id: str) -> None:
     folder = studio.takes.folder(take_id)
     if _in_hands(studio, take_id):
         raise ShootError("This take is being shot. Stop it first.")
+    remove_slate(folder)
     studio.takes.remove(take_id)
     shutil.rmtree(folder, ignore_errors=True)
 

@@ -126,6 +126,8 @@ def shoot_take(
     finished = now() if state in ("done", "failed") else None
     ended = {"state": state, "message": message, "worker_pid": None, "frame_now": None, "finished": finished}
     _until_saved(lambda: studio.takes.update(take_id, **ended))
+    with suppress(BusyError, SpaceError):  # the record is in the log already
+        studio.checkpoint()
     return state
 
 

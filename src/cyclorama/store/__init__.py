@@ -2,11 +2,12 @@
 
 from .assets import AssetStore
 from .database import open_database
+from .frame_record import FileSum, FrameRecord
 from .opening import open_studio
 from .projects import ProjectStore, Saved
 from .slates import ListedTake
 from .studio import Studio
-from .takes import FileSum, FrameRecord, TakeRecord, TakeStore
+from .takes import TakeRecord, TakeStore
 
 __all__ = [
     "AssetStore",

@@ -309,3 +309,9 @@ def open_database(path: Path) -> sessionmaker[Session]:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
     return sessionmaker(engine, expire_on_commit=False)
+
+
+def checkpoint(sessions: sessionmaker[Session]) -> None:
+    """Write the whole log into the database file, as far as nobody is reading older states of it."""
+    with sessions() as session:
+        session.connection().exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")

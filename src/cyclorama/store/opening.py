@@ -10,7 +10,9 @@ from alembic.util.exc import CommandError
 from sqlalchemy.exc import DatabaseError
 
 from ..core.errors import CycloramaError, DamagedError
-from .backup import latest_backup
+from .adopt import adopt_takes
+from .backup import FOLDER as BACKUPS
+from .backup import day_of, latest_backup
 from .database import DATABASE
 from .studio import Studio
 
@@ -31,7 +33,9 @@ def open_studio(folder: Path) -> Studio:
     _check_folder(folder)
     _check_database(folder)
     try:
-        return Studio(folder)
+        studio = Studio(folder)
+        studio.findings = adopt_takes(studio)
+        return studio
     except CommandError as error:
         raise OpenError(
             f"The studio in {folder} was written by a newer version of Cyclorama. Update the program, or choose "
@@ -60,16 +64,12 @@ def _check_folder(folder: Path) -> None:
 
 def _check_database(folder: Path) -> None:
     path = folder / DATABASE
-    if not path.exists():
-        return
+    if not path.exists() or not path.stat().st_size:
+        return _check_is_new(folder)  # an empty file is a new database too
     if not os.access(path, os.R_OK | os.W_OK):
         raise OpenError(f"The database {path} cannot be written to. Change its permissions.")
     with path.open("rb") as file:
         start = file.read(16)
-    if not start:
-        if latest_backup(folder) is not None:
-            raise _damaged(folder)
-        return  # an empty file is a new database
     if start != _MAGIC:
         raise _damaged(folder)
     try:
@@ -85,6 +85,25 @@ def _check_database(folder: Path) -> None:
         raise OpenError(f"{path} is a database of another program. Choose another folder with --data.")
 
 
+def _check_is_new(folder: Path) -> None:
+    """Raises OpenError where a folder without a database holds what one knew of: beginning a new one would be taken
+    for having lost everything."""
+    full = [name for name in ("assets", "takes", BACKUPS) if any(p.is_file() for p in (folder / name).rglob("*"))]
+    if not full:
+        return
+    held = " and ".join(f"{name}/" for name in full)
+    backup = latest_backup(folder)
+    if backup is not None:
+        raise OpenError(
+            f"The database {folder / DATABASE} is missing or empty, but {held} beside it hold files. Go back to the "
+            f"copy of {day_of(backup)} with:  ./cyc restore --data {folder}"
+        )
+    raise OpenError(
+        f"The database {folder / DATABASE} is missing or empty, but {held} beside it hold files, and there is no copy "
+        f"of it. Put {DATABASE} back, or choose another folder with --data."
+    )
+
+
 def _damaged(folder: Path) -> DamagedError:
     backup = latest_backup(folder)
     if backup is None:
@@ -93,6 +112,6 @@ def _damaged(folder: Path) -> DamagedError:
             "are whole; move the database away to begin a new one."
         )
     return DamagedError(
-        f"The database {folder / DATABASE} is damaged. Go back to the copy of {backup.stem.removeprefix('studio-')} "
+        f"The database {folder / DATABASE} is damaged. Go back to the copy of {day_of(backup)} "
         f"with:  ./cyc restore --data {folder}"
     )

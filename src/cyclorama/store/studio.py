@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from ..core.errors import DamagedError, NotFoundError
+from ..core.errors import CycloramaError, DamagedError, NotFoundError
 from ..core.geometry.kept import Intake, measures_key
 from ..core.geometry.measure import Measures
 from ..core.geometry.report import IntakeReport
@@ -18,7 +18,8 @@ from ..core.scene.stocked import Stocked
 from ..core.sheet.lists import measured
 from .assets import AssetStore
 from .cuts import CutStore
-from .database import DATABASE, open_database
+from .database import DATABASE, checkpoint, open_database
+from .file_lock import FolderLock
 from .jobs import JobStore
 from .posts import PostStore
 from .projects import ProjectStore
@@ -35,8 +36,17 @@ class Studio:
     """Everything that is kept in one data folder."""
 
     def __init__(self, folder: Path):
+        """Open the studio in a folder, which is made if it is not there. Raises CycloramaError while an earlier copy of
+        its database is being put in place."""
         folder.mkdir(parents=True, exist_ok=True)
         self.folder = folder
+        self.findings: list[str] = []
+        """sentences on what was found and mended when the folder was opened"""
+        self._lock = FolderLock.shared(folder)
+        if self._lock is None:
+            raise CycloramaError(
+                f"The database in {folder} is being replaced by an earlier copy. Try again in a moment."
+            )
         sessions = open_database(folder / DATABASE)
         self._sessions = sessions
         self.assets = AssetStore(folder / "assets")
@@ -53,8 +63,14 @@ class Studio:
         self.rigs = Shelf(folder / "rigs", SavedRig, "rig")
 
     def close(self) -> None:
-        """Let go of the database."""
+        """Let go of the database and of the folder."""
         self._sessions.kw["bind"].dispose()
+        if self._lock is not None:
+            self._lock.close()
+
+    def checkpoint(self) -> None:
+        """Write the database's log into the database, so that a log that is lost or damaged later costs nothing."""
+        checkpoint(self._sessions)
 
     def keep_intake(self, intake: Intake) -> None:
         """Keep the files of a model that came in, and the report about it."""

@@ -1,10 +1,12 @@
 """Takes and their frames."""
 
+import re
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 from sqlalchemy import Delete, delete, func, or_, select, update
@@ -16,44 +18,18 @@ from ..core.scene import Project, load_project
 from ..core.scene.shoot import Again, PassName
 from .awaiting import again_of, keep_again
 from .database import FrameRow, Process, ProjectRow, TakeRow, TakeState, TroubleRow, Wish, now
+from .frame_record import FileSum, FrameRecord
+from .slate_file import TakeSlate, append_frames, has_slate, read_frames, read_slate, write_slate
 from .slates import Slate
 
 BEAUTY, THUMB, MASTER = "beauty", ".thumbs", "master"
 """Folders of a take besides those of its passes; under these names the files of a frame are recorded."""
 _BALANCE = TypeAdapter(dict[str, LightChange])
+_NUMBER = re.compile(r"-(\d{3,})-[0-9a-f]{4}$")
+"""The number of a take within its project, in its id."""
 _FILES = TypeAdapter(dict[str, "FileSum | None"])
 ENDED: tuple[TakeState, ...] = ("done", "failed", "stopped", "interrupted", "paused")
 """States in which nobody is at work on a take."""
-
-
-class FileSum(NamedTuple):
-    """What a file should be."""
-
-    sha256: str
-    size: int
-
-
-@dataclass(frozen=True, slots=True)
-class FrameRecord:
-    """A finished frame."""
-
-    number: int
-    file: str
-    """name inside the take's folder"""
-    files: dict[str, FileSum | None]
-    """every file of the frame, by pass; None: it was shot before sums were kept of more than the beauty picture"""
-    seconds: float
-    clamped: float | None = None
-    """share of the light that clamping took away, None where nothing is clamped"""
-    key: str | None = None
-    """equal for frames that show the same, where it is known"""
-    machine: str | None = None
-    """where it was made; None: where the studio is"""
-
-    @property
-    def bytes(self) -> int:
-        """Room that its files take."""
-        return sum(s.size for s in self.files.values() if s)
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,22 +110,48 @@ class TakeStore:
         wait. Who does not queue it shoots it himself."""
         document = project.model_dump_json()
         load_project(document)  # what could not be read again is not recorded
-        numbers = project.shot.frame_numbers
+        slate = TakeSlate(id=take_id, project_id=project.id, name=name, document=document, project_version=version,
+                          created=now(), source_id=source_id, balance=balance or {}, process=process)  # fmt: skip
+        write_slate(self._folder / take_id, slate)
         state: TakeState = "queued" if queued else "stopped"
         with self._sessions.begin() as session:
             last = session.scalars(select(func.max(TakeRow.turn)).where(TakeRow.state == "queued")).first()
-            session.add(
-                TakeRow(
-                    id=take_id, project_id=project.id, name=name, document=document,
-                    project_version=version, folder=take_id, first=numbers[0], last=numbers[-1], state=state,
-                    wish="run", message="", slate=Slate.of(project).model_dump_json(), created=now(),
-                    forecast_s=forecast_s,
-                    source_id=source_id, balance=_BALANCE.dump_json(balance or {}).decode(),
-                    turn=(last or 0) + 1, not_before=not_before, process=process,
-                )
-            )  # fmt: skip
-        (self._folder / take_id).mkdir(parents=True, exist_ok=True)
+            turn = (last or 0) + 1
+            session.add(_row(slate, project, state, forecast_s=forecast_s, turn=turn, not_before=not_before))
         return self.get(take_id)
+
+    def adopt(self, slate: TakeSlate, message: str) -> TakeRecord:
+        """Record a take anew from its slate and the frames noted beside it. Raises ChangeError when its document
+        cannot be read."""
+        project = load_project(slate.document)
+        frames = read_frames(self._folder / slate.id)
+        wanted = project.shot.frame_numbers
+        state: TakeState = "done" if frames.keys() >= {*wanted} else "stopped"
+        with self._sessions.begin() as session:
+            session.add(_row(slate, project, state, message=message, finished=now() if state == "done" else None))
+            session.flush()
+            for frame in frames.values():
+                session.merge(_frame_row(slate.id, frame))
+            called = _NUMBER.search(slate.id)
+            owner = session.get(ProjectRow, slate.project_id)
+            if called and owner is not None:
+                owner.takes_called = max(owner.takes_called, int(called[1]))
+        return self.get(slate.id)
+
+    def write_missing_slates(self) -> None:
+        """Write the slates of takes that an earlier version called, as far as they can be read."""
+        for take_id in self.ids():
+            folder = self._folder / take_id
+            if has_slate(folder) or not folder.is_dir():
+                continue
+            with suppress(DamagedError, NotFoundError, OSError), self._sessions() as session:
+                take, row = self._record(session, take_row(session, take_id)), take_row(session, take_id)
+                append_frames(folder, list(take.frames.values()))
+                write_slate(folder, TakeSlate(
+                    id=take.id, project_id=take.project_id, name=take.name, document=row.document,
+                    project_version=row.project_version, created=take.created, source_id=take.source_id,
+                    balance=take.balance, process=take.process,
+                ))  # fmt: skip
 
     def get(self, take_id: str) -> TakeRecord:
         """One take; raises NotFoundError, and DamagedError when it cannot be read any more."""
@@ -236,21 +238,16 @@ class TakeStore:
 
         shot_again: it stays until it is shot again, which it is to be.
         """
-        beauty = frame.files[BEAUTY]
-        assert beauty is not None
         with self._sessions.begin() as session:
             row = take_row(session, take_id)
             each, pending = again_of(row)
             left = {*pending, frame.number} if shot_again else {*pending} - {frame.number}
             if left != {*pending}:
                 keep_again(row, each, left)
-            session.merge(
-                FrameRow(take_id=take_id, number=frame.number, file=frame.file, sha256=beauty.sha256,
-                         size=beauty.size, bytes=frame.bytes, seconds=frame.seconds, clamped=frame.clamped, at=now(),
-                         files=_FILES.dump_json(frame.files).decode(), key=frame.key, machine=frame.machine,
-                         lacks=False)
-            )  # fmt: skip
+            session.merge(_frame_row(take_id, frame))
             session.execute(_troubles(take_id, frame.number))
+        if not shot_again:
+            append_frames(self._folder / take_id, [frame])
 
     def frames_like(self, key: str, begins: str, most: int = 8) -> list[tuple[str, int]]:
         """Frames whose key begins alike: takes and numbers, those with the same key first, then the newest."""
@@ -299,6 +296,9 @@ class TakeStore:
             if row is None:
                 return False
             row.document = document
+            slate = read_slate(self._folder / take_id)
+            if slate is not None:
+                write_slate(self._folder / take_id, slate.model_copy(update={"document": document}))
             for frame in session.scalars(select(FrameRow).where(FrameRow.take_id == take_id)):
                 files = _frame(frame, project).files
                 kept = {name: known for name, known in files.items() if name not in names}
@@ -362,6 +362,26 @@ def _queued_again(session: Session, take_id: str) -> TakeRow | None:
 def _troubles(take_id: str, number: int | None = None) -> Delete:
     query = delete(TroubleRow).where(TroubleRow.take_id == take_id)
     return query if number is None else query.where(TroubleRow.number == number)
+
+
+def _row(slate: TakeSlate, project: Project, state: TakeState, **more: Any) -> TakeRow:
+    numbers = project.shot.frame_numbers
+    values: dict[str, Any] = {"wish": "run", "message": ""} | more
+    return TakeRow(
+        id=slate.id, project_id=slate.project_id, name=slate.name, document=slate.document,
+        project_version=slate.project_version, folder=slate.id, first=numbers[0], last=numbers[-1], state=state,
+        slate=Slate.of(project).model_dump_json(), created=slate.created, source_id=slate.source_id,
+        balance=_BALANCE.dump_json(slate.balance).decode(), process=slate.process, **values,
+    )  # fmt: skip
+
+
+def _frame_row(take_id: str, frame: FrameRecord) -> FrameRow:
+    beauty = frame.files[BEAUTY]
+    assert beauty is not None
+    return FrameRow(take_id=take_id, number=frame.number, file=frame.file, sha256=beauty.sha256, size=beauty.size,
+                    bytes=frame.bytes, seconds=frame.seconds, clamped=frame.clamped, at=now(),
+                    files=_FILES.dump_json(frame.files).decode(), key=frame.key, machine=frame.machine,
+                    lacks=False)  # fmt: skip
 
 
 def _frame(row: FrameRow, project: Project) -> FrameRecord:

@@ -1,7 +1,5 @@
 """The web application."""
 
-import logging
-import threading
 from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -10,14 +8,13 @@ from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 
 from .. import __version__, gallery
-from ..core.errors import CycloramaError
 from ..gallery.site import create_site
 from ..shoot.finished import Masters
 from ..shoot.watch import Watch, mark_interrupted
 from ..store import Studio
 from ..store.backup import daily_backup
 from ..store.database import JobKind
-from ..store.garbage import collect_garbage
+from ..store.garbage import garbage_collection
 from . import (
     bundles,
     checks,
@@ -70,10 +67,10 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         studio = Studio(folder)
         mark_interrupted(studio)
         make_ready()
-        watch, backup = Watch(studio), daily_backup(folder)
+        watch, housekeeping = Watch(studio), (daily_backup(folder), garbage_collection(studio))
         watch.start()
-        backup.start()
-        threading.Thread(target=_collect_garbage, args=(studio,), daemon=True, name="tidy").start()
+        for task in housekeeping:
+            task.start()
         lens = Lens(studio)
         intake, again = intake_kinds(studio, lens)
         kinds: dict[JobKind, Kind] = {
@@ -103,7 +100,8 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         )
         yield
         watch.close()
-        backup.close()
+        for task in housekeeping:
+            task.close()
         work.close()
         lens.close()
 
@@ -144,10 +142,3 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
     app.mount(gallery.PATH, create_site(folder / "gallery"))
     app.add_middleware(Guard, hosts=tuple(hosts), key=key)
     return app
-
-
-def _collect_garbage(studio: Studio) -> None:
-    try:
-        collect_garbage(studio)
-    except (CycloramaError, OSError):  # another time
-        logging.getLogger(__name__).exception("Tidying up failed")
