@@ -13,6 +13,8 @@ from tests.browser.conftest import LONG_MS, Server
 from tests.browser.test_pages import problems
 from tests.browser.test_screening import takes  # noqa: F401  (a fixture)
 
+from cyclorama.core.clip.cut import Marker
+from cyclorama.core.scene.place import put_all
 from cyclorama.store import Studio
 
 FRAMES = 6
@@ -206,6 +208,7 @@ def test_a_spin_page_turns_by_hand_without_a_server(page: Page, server: Server, 
     for _ in range(4):
         page.keyboard.press("+")
     assert page.evaluate(PIXELS) > 0
+    expect(page.locator("#hint")).to_be_hidden()
     assert problems(page) == []
 
 
@@ -275,3 +278,28 @@ def test_a_title_is_dragged_and_a_still_is_posted(page: Page, server: Server, pr
     opened.value.wait_for_function("() => document.querySelector('article img').naturalWidth > 0")
     expect(picture).to_be_visible()
     opened.value.close()
+
+
+def test_edits_of_a_cut_that_another_window_changed_are_applied_on_top(
+    page: Page,
+    server: Server,
+    project: str,
+    takes: tuple[Studio, list[str]],  # noqa: F811
+) -> None:
+    """Both edits are there in the end, and nothing is tried again without being asked for."""
+    bench(page, server, project)
+    page.route("**/cut", lambda route: route.abort() if route.request.method == "GET" else route.continue_())
+    cuts = takes[0].cuts
+    before = cuts.get(project)
+    marker = Marker(id="marker-9", name="From elsewhere", frame=1)
+    cuts.edit(project, before.version, lambda cut: (put_all(cut, {"markers": (marker,)}), "Marker"))
+    for _ in range(2):
+        page.click("#do-marker")
+    expect(page.locator("#stale")).to_contain_text("This cut was changed in another window")
+    expect(page.locator("#stale")).to_contain_text("Your last 2 changes are not saved yet")
+    assert [m.name for m in cuts.get(project).cut.markers] == ["From elsewhere"]
+    page.unroute("**/cut")
+    page.click("#stale-apply")
+    expect(page.locator("#stale")).to_be_hidden()
+    page.wait_for_function("() => document.querySelectorAll('.tl-marker').length === 3")
+    assert len(cuts.get(project).cut.markers) == 3

@@ -32,7 +32,7 @@ def take(server: Server, floor: str) -> str:
     version = ask(server, project)["version"]
     changes = [{"kind": "set", "path": path, "value": value} for path, value in SMALL.items()]
     ask(server, f"{project}/changes", {"base_version": version, "changes": changes})
-    identity = ask(server, f"{project}/takes", {})["id"]
+    identity = ask(server, f"{project}/takes", {"version": ask(server, project)["version"]})["id"]
     wait_for(lambda: ask(server, f"/api/takes/{identity}")["state"] == "done")
     return str(identity)
 

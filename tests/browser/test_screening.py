@@ -331,3 +331,26 @@ def test_the_grade_of_the_look_shows_in_the_lens(
         page.wait_for_timeout(200)
     assert grey()
     page.keyboard.press("Control+z")
+
+
+def test_a_grade_that_another_window_changed_is_not_overwritten(
+    page: Page, server: Server, takes: tuple[Studio, list[str]]
+) -> None:
+    """Contrast from elsewhere stays, exposure from here is applied on top of it."""
+    studio, made = takes
+    screened(page, server, made[0], "#grade")
+    record = studio.takes.get(made[0])
+    there = studio.screening.finish(record)
+    values = {"contrast": 1.25, "exposure_stops": 0.0}
+    elsewhere = there.finishing.model_copy(update={"grade": there.finishing.grade.model_copy(update=values)})
+    studio.screening.set_finish(record, elsewhere, "Elsewhere", there.revision)
+    box = page.locator("[data-number='look/grade/exposure_stops']")
+    box.fill("0.5")
+    box.press("Enter")
+    expect(page.locator("#stale")).to_contain_text("This grade was changed in another window")
+    assert studio.screening.finish(record).finishing == elsewhere
+    page.click("#stale-apply")
+    expect(page.locator("#stale")).to_be_hidden()
+    expect(box).to_have_value("0.5")
+    grade = studio.screening.finish(record).finishing.grade
+    assert (grade.contrast, grade.exposure_stops) == (1.25, 0.5)

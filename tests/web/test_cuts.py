@@ -110,7 +110,7 @@ def test_frames_are_what_the_takes_show(bench: tuple[Bench, Studio, str]) -> Non
     whole = np.asarray(Image.open(io.BytesIO(answer.content)).convert("RGB"), float)
     assert np.abs(shown - whole).mean() < 5  # grain of few samples, as JPEG
     stamp = at.state["stamp"]
-    at.client.post(f"/api/takes/{take}/finish", json={"finishing": {"grade": {"exposure_stops": -3}}})
+    at.client.post(f"/api/takes/{take}/finish", json={"finishing": {"grade": {"exposure_stops": -3}}, "revision": 0})
     now = at.client.get(f"{at.url}/cut").json()
     assert now["stamp"] != stamp  # another grade of the take is another picture of the cut
     assert at.frame(0).mean() < shown.mean() - 20
@@ -349,9 +349,15 @@ def test_sheets_show_passes_parts_and_colourways(client: TestClient, data_folder
 
 def test_a_still_is_shot_larger_from_the_slate(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
     studio, take = shot(client, data_folder, tracer)
-    state = client.get(f"/api/takes/{take}/finish").json()["finishing"]
+    told = client.get(f"/api/takes/{take}/finish").json()
+    state = told["finishing"]
     state["grade"]["exposure_stops"] = -1.0
-    assert client.post(f"/api/takes/{take}/finish", json={"finishing": state, "label": "Darker"}).status_code == 200
+    assert (
+        client.post(
+            f"/api/takes/{take}/finish", json={"finishing": state, "label": "Darker", "revision": told["revision"]}
+        ).status_code
+        == 200
+    )
     still = desk.call_still(studio, take, 2, 2, start=False)
     assert shoot_take(studio, still.id, tracer) == "done"
     assert list(studio.takes.get(still.id).numbers) == [2]

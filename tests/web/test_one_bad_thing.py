@@ -206,7 +206,7 @@ def test_damaged_files_of_a_model_leave_the_studio_usable(client: TestClient) ->
         assert "Bring the model in again" in client.get("/").text
         for url in ("sketch", "poster", "readiness"):
             assert client.get(f"/api/projects/{key}/{url}").status_code < 500
-        assert client.post(f"/api/projects/{key}/takes", json={}).status_code == 410
+        assert client.post(f"/api/projects/{key}/takes", json={"version": state["version"]}).status_code == 410
         assert change(client, key, state["version"], put("name", "Still mine")).status_code == 200
     # the same shape in another colour: its files have the names of the damaged ones
     again = intake(client, f"/api/projects/{key}/subject", {"cube.glb": glb(base=(0.1, 0.2, 0.3))})
@@ -235,7 +235,7 @@ def test_a_full_disk_is_told_everywhere_and_everything_goes_on(small_disk: Path,
         lit = send("environment?base_version=1", "a.exr", sky)
         full = [lit, edit("Full " * 10), send("pictures", "a.png", noise()),
                 send("subject", "ball.glb", glb()), client.get(f"/api/takes/{take.id}/clip.mp4"),
-                client.post(f"/api/projects/{key}/takes", json={})]  # fmt: skip
+                client.post(f"/api/projects/{key}/takes", json={"version": 1})]  # fmt: skip
         for answer in full:
             assert answer.status_code == 507, answer.text
             assert "The disk is full" in answer.json()["error"]

@@ -32,7 +32,9 @@ def test_a_plan_says_what_it_comes_to_and_is_queued_in_its_order(client: TestCli
     project = studio.projects.get(key).project
     assert as_planned(project, Cell(shot=shot, look=one)).look.id == one
     tonight = {"not_before": "2999-01-01T22:00:00+02:00", "forecasts_s": [60.0, None]}
-    names = client.post(f"/api/projects/{key}/plan/takes", json={"cells": cells} | tonight).json()
+    names = client.post(
+        f"/api/projects/{key}/plan/takes", json={"version": state["version"], "cells": cells} | tonight
+    ).json()
     listed = client.get(f"/api/takes?project={key}").json()
     assert [take["name"] for take in listed] == names
     assert [take["forecast"] for take in listed] == ["60 s", None, None]
@@ -79,7 +81,9 @@ def test_what_cannot_be_shot_queues_nothing(client: TestClient) -> None:  # noqa
     shot = state["project"]["shots"][0]["id"]
     plan = client.post(f"/api/projects/{key}/plan", json={"cells": [{"shot": shot}]}).json()
     assert "empty" in plan["takes"][0]["blocking"][0]
-    answer = client.post(f"/api/projects/{key}/plan/takes", json={"cells": [{"shot": shot}]})
+    answer = client.post(
+        f"/api/projects/{key}/plan/takes", json={"version": state["version"], "cells": [{"shot": shot}]}
+    )
     assert answer.status_code in (400, 409, 422)
     assert "empty" in answer.text
     assert client.get(f"/api/takes?project={key}").json() == []

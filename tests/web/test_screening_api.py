@@ -38,7 +38,17 @@ GRADE = {
 
 def graded(client: TestClient, take: str, grade: dict[str, object], **more: object):  # type: ignore[no-untyped-def]  # noqa: F811
     finishing = {"grade": grade} | more
-    return client.post(f"/api/takes/{take}/finish", json={"finishing": finishing, "label": "Contrast"})
+    call = {"finishing": finishing, "label": "Contrast", "revision": revision(client, take)}
+    return client.post(f"/api/takes/{take}/finish", json=call)
+
+
+def revision(client: TestClient, take: str) -> int:  # noqa: F811
+    """Of a take's grade as it stands."""
+    return int(client.get(f"/api/takes/{take}/finish").json()["revision"])
+
+
+def step(client: TestClient, take: str, way: str):  # type: ignore[no-untyped-def]  # noqa: F811
+    return client.post(f"/api/takes/{take}/finish/{way}", params={"revision": revision(client, take)})
 
 
 def frame(client: TestClient, take: str, number: int = 1, **query: object) -> np.ndarray:  # noqa: F811
@@ -72,12 +82,12 @@ def test_a_take_is_graded_with_undo_and_its_files_stay(client: TestClient, data_
     assert np.abs(picture_of(small).mean((0, 1)) - now.mean((0, 1))).max() < 4  # lists show it as it is graded
     again = client.get(f"/api/takes/{take}/thumbs/1", headers={"if-none-match": small.headers["etag"]})
     assert again.status_code == 304
-    assert client.post(f"/api/takes/{take}/finish/undo").json()["redo"]
+    assert step(client, take, "undo").json()["redo"]
     assert np.array_equal(frame(client, take), as_shot)
-    again = client.post(f"/api/takes/{take}/finish/redo").json()
+    again = step(client, take, "redo").json()
     assert np.array_equal(frame(client, take), now)
     # addresses of frames name the state: another one after undo has another name
-    client.post(f"/api/takes/{take}/finish/undo")
+    step(client, take, "undo")
     assert graded(client, take, {"contrast": 0.5}).json()["version"] != again["version"]
     assert not client.get(f"/api/takes/{take}/finish").json()["redo"]
     assert graded(client, take, GRADE).json()["version"] == again["version"]
@@ -105,7 +115,7 @@ def test_the_lens_shows_what_the_take_is_delivered_as(client: TestClient, data_f
     light = expose(with_background(film.radiance, film.alpha, compiler.background(here, 64, 48)), here.look.tone)
     seen = to_bytes(shown(light, None, finish_of(here), compiler.read_asset))
     assert np.abs(seen.astype(int) - delivered.astype(int)).max() <= 1
-    again = client.post(f"/api/takes/{take}/finish-of/look").json()
+    again = client.post(f"/api/takes/{take}/finish-of/look?revision={revision(client, take)}").json()
     assert again["finishing"]["grade"] == studio.screening.finish(record).finishing.grade.model_dump(mode="json")
 
 
@@ -207,23 +217,19 @@ def test_tables_and_decisions_come_in_and_go_out(client: TestClient, data_folder
     written = client.get(f"/api/takes/{take}/grade.cdl")
     assert written.headers["content-disposition"].endswith(".cdl")
     graded(client, take, {})
-    back = client.post(f"/api/takes/{take}/decisions", files={"files": ("a.cdl", written.content)}).json()["finishing"][
-        "grade"
-    ]
+    back = client.post(
+        f"/api/takes/{take}/decisions?revision={revision(client, take)}", files={"files": ("a.cdl", written.content)}
+    ).json()["finishing"]["grade"]
     assert (back["slope"], back["offset"], back["power"], back["saturation"]) == (
         [1.2, 1, 0.9],
         [0.01, 0, 0],
         [1, 1.1, 1],
         0.8,
     )
-    for bad in (
-        b"<cdl/>",
-        b"<a",
-        b"<!DOCTYPE a [<!ENTITY b 'c'>]><a/>",
-        written.content.replace(b"1.2", b"1.2 7"),
-        written.content.replace(b"0.8", b"99"),
-    ):
-        assert client.post(f"/api/takes/{take}/decisions", files={"files": ("a.cdl", bad)}).status_code == 422
+    url = f"/api/takes/{take}/decisions?revision={revision(client, take)}"
+    one, two = written.content.replace(b"1.2", b"1.2 7"), written.content.replace(b"0.8", b"99")
+    for bad in (b"<cdl/>", b"<a", b"<!DOCTYPE a [<!ENTITY b 'c'>]><a/>", one, two):
+        assert client.post(url, files={"files": ("a.cdl", bad)}).status_code == 422
 
 
 def test_scopes_loupe_overlays_and_differences(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
@@ -310,8 +316,10 @@ def test_notes_are_pinned_changed_and_removed(client: TestClient, data_folder: P
     note = client.post(f"/api/takes/{take}/notes", json={"frame": 2, "text": "too bright", "mark": mark}).json()
     assert client.get(f"/api/takes/{take}/notes").json() == [note]
     assert note["mark"] == mark
-    done = client.patch(f"/api/takes/{take}/notes/{note['id']}", json={"done": True}).json()
-    assert done == note | {"done": True}
+    done = client.patch(
+        f"/api/takes/{take}/notes/{note['id']}", json={"done": True, "revision": note["revision"]}
+    ).json()
+    assert done == note | {"done": True, "revision": 1}
     for bad in ({"frame": 1, "text": ""}, {"frame": -1, "text": "x"}, {"frame": 1, "text": "x", "mark": [[[2, 0]]]}):
         assert client.post(f"/api/takes/{take}/notes", json=bad).status_code == 422
     assert client.delete(f"/api/takes/{take}/notes/{note['id']}").status_code == 200

@@ -177,11 +177,11 @@ def test_a_picture_is_matched_to_itself_made_otherwise() -> None:
 def test_a_take_is_matched_to_a_picture(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
     _, key = shot(client, data_folder, tracer, shot__shoot__to_frame=1)
     darker = (frame(client, key).astype(float) * 0.6).astype(np.uint8)
-    answer = client.post(f"/api/takes/{key}/match/1", files={"files": ("ref.png", png_of(darker))}).json()
+    answer = client.post(f"/api/takes/{key}/match/1?revision=0", files={"files": ("ref.png", png_of(darker))}).json()
     assert answer["sentence"].startswith("Exposure −" if "−" in answer["sentence"] else "Exposure -")
     assert answer["finish"]["undo"]
     assert abs(np.median(frame(client, key)) - np.median(darker)) < 12
-    assert client.post(f"/api/takes/{key}/match/1", files={"files": ("x.png", b"none")}).status_code == 422
+    assert client.post(f"/api/takes/{key}/match/1?revision=0", files={"files": ("x.png", b"none")}).status_code == 422
 
 
 def test_noise_is_taken_out_afterwards(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811

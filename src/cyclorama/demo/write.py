@@ -61,7 +61,7 @@ def queue_takes(studio: Studio, project: Project, not_before: datetime) -> list[
         take = studio.takes.call(f"{project.id}-demo-{number:03d}", name, small, 1, None, not_before=not_before)
         if look is not project.looks[0]:
             finishing = Finishing.as_shot(small).model_copy(update={"grade": WARM})
-            studio.screening.set_finish(take, finishing, "Warm, with glare")
+            studio.screening.set_finish(take, finishing, "Warm, with glare", 0)
         takes.append(take)
     return takes
 

@@ -82,7 +82,7 @@ def call_still(studio: Studio, source_id: str, number: int, times: int, start: b
     version = studio.projects.version(project.id)
     take = record_take(studio, project, version, f"still {number} at {times}×", queued=start)
     if not as_shot(source, finishing):
-        studio.screening.set_finish(take, finishing, f"Grade of ‘{source.name}’")
+        studio.screening.set_finish(take, finishing, f"Grade of ‘{source.name}’", 0)
     if start:
         ensure_worker(studio)
     return take

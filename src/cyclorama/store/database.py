@@ -98,6 +98,8 @@ class TakeRow(Base):
     """it is not begun sooner"""
     finish_at: Mapped[int | None]
     """number of the state in which its picture is; None: as it was shot"""
+    finish_revision: Mapped[int] = mapped_column(server_default="0", default=0)
+    """counts every change of its grade, undo and redo; what changes are checked against"""
     again: Mapped[str | None]
     """JSON: frames that are to be shot otherwise than the take, and how"""
     process: Mapped[Process] = mapped_column(server_default="mix")
@@ -221,6 +223,8 @@ class NoteRow(Base):
     mark: Mapped[str]
     """JSON: what was drawn, lines of points in shares of the picture"""
     done: Mapped[bool]
+    revision: Mapped[int] = mapped_column(server_default="0", default=0)
+    """counts its changes; what changes are checked against"""
     at: Mapped[datetime]
 
 

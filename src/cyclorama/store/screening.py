@@ -6,10 +6,10 @@ from datetime import datetime
 from typing import Annotated
 
 from pydantic import BaseModel, Field, TypeAdapter
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from ..core.errors import NotFoundError
+from ..core.errors import NotFoundError, StaleError
 from ..core.picture.finishing import Finishing
 from .database import CheckedRow, FinishRow, NoteRow, TakeRow, now
 from .steps import Steps
@@ -31,6 +31,8 @@ class Note(BaseModel):
     """lines of points, in shares of the picture from its top left"""
     done: bool
     at: datetime
+    revision: int
+    """counts its changes"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +42,8 @@ class Finished:
     finishing: Finishing
     number: int
     """0: as it was shot"""
+    revision: int
+    """counts every change, undo and redo; what changes are checked against"""
     label: str
     undo: bool
     redo: bool
@@ -60,9 +64,10 @@ class Screening:
             return self._finish(session, take)
 
     def _finish(self, session: Session, take: TakeRecord) -> Finished:
-        at = session.scalars(select(TakeRow.finish_at).where(TakeRow.id == take.id)).first() or 0
+        row = session.execute(select(TakeRow.finish_at, TakeRow.finish_revision).where(TakeRow.id == take.id)).first()
+        at, revision = (row[0] or 0, row[1]) if row else (0, 0)
         found = _FINISHES.here(session, take.id, at, lambda: Finishing.as_shot(take.project))
-        return Finished(found.document, at, found.label, found.undo, found.redo)
+        return Finished(found.document, at, revision, found.label, found.undo, found.redo)
 
     def untouched(self, take_id: str) -> bool:
         """Whether a take is finished as it was shot, told without reading it."""
@@ -81,21 +86,28 @@ class Screening:
                 raise NotFoundError("What it was then is not kept any more.")
             return _FINISHES.here(session, take.id, number, lambda: Finishing.as_shot(take.project)).document
 
-    def set_finish(self, take: TakeRecord, finishing: Finishing, label: str) -> Finished:
-        """Finish a take otherwise; what was undone before is forgotten."""
+    def set_finish(self, take: TakeRecord, finishing: Finishing, label: str, revision: int) -> Finished:
+        """Keep another grade of a take, made on a revision of it; states that were undone are forgotten.
+
+        Raises StaleError when the grade has moved on.
+        """
         with self._sessions.begin() as session:
+            row = _current(session, take.id, revision)
             here = self._finish(session, take)
             if finishing != here.finishing:
-                take_row(session, take.id).finish_at = _FINISHES.add(session, take.id, here.number, finishing, label)
+                row.finish_at = _FINISHES.add(session, take.id, here.number, finishing, label)
+                row.finish_revision += 1
                 session.flush()
             return self._finish(session, take)
 
-    def step_finish(self, take: TakeRecord, by: int) -> Finished:
-        """Undo (−1) or redo (1) the last change; nothing where there is none."""
+    def step_finish(self, take: TakeRecord, by: int, revision: int) -> Finished:
+        """Undo (−1) or redo (1) the last change; nothing where there is none. Raises StaleError."""
         with self._sessions.begin() as session:
+            row = _current(session, take.id, revision)
             here = self._finish(session, take)
             if here.undo if by < 0 else here.redo:
-                take_row(session, take.id).finish_at = here.number + by
+                row.finish_at = here.number + by
+                row.finish_revision += 1
                 session.flush()
             return self._finish(session, take)
 
@@ -115,16 +127,23 @@ class Screening:
         with self._sessions.begin() as session:
             take_row(session, take_id)
             row = NoteRow(id=secrets.token_hex(4), take_id=take_id, frame=frame, text=text,
-                          mark=_MARK.dump_json(mark).decode(), done=False, at=now())  # fmt: skip
+                          mark=_MARK.dump_json(mark).decode(), done=False, revision=0, at=now())  # fmt: skip
             session.add(row)
             return _note(row)
 
-    def change_note(self, take_id: str, note_id: str, text: str | None = None, done: bool | None = None) -> Note:
-        """Say it otherwise, or that it is dealt with. Raises NotFoundError."""
+    def change_note(
+        self, take_id: str, note_id: str, revision: int, text: str | None = None, done: bool | None = None
+    ) -> Note:
+        """Change the words of a note, or whether it is done. Raises NotFoundError, and StaleError when it is of another
+        revision by now."""
         with self._sessions.begin() as session:
+            session.execute(update(NoteRow).where(NoteRow.id == note_id).values(revision=NoteRow.revision))
             row = _note_row(session, take_id, note_id)
+            if row.revision != revision:
+                raise StaleError("This note was changed in another window meanwhile. Read it again.", row.revision)
             row.text = row.text if text is None else text
             row.done = row.done if done is None else done
+            row.revision += 1
             return _note(row)
 
     def remove_note(self, take_id: str, note_id: str) -> None:
@@ -145,6 +164,18 @@ class Screening:
             return None if row is None else (row.source, row.document)
 
 
+def _current(session: Session, take_id: str, revision: int) -> TakeRow:
+    """The row of a take whose grade is to be changed, locked before it is read (see `projects.locked`). Raises
+    NotFoundError, and StaleError when the grade is of another revision by now."""
+    session.execute(update(TakeRow).where(TakeRow.id == take_id).values(finish_revision=TakeRow.finish_revision))
+    row = take_row(session, take_id)
+    if row.finish_revision != revision:
+        raise StaleError(
+            "This grade was changed in another window meanwhile. Your change was not saved yet.", row.finish_revision
+        )
+    return row
+
+
 def _note_row(session: Session, take_id: str, note_id: str) -> NoteRow:
     row = session.get(NoteRow, note_id)
     if row is None or row.take_id != take_id:
@@ -153,4 +184,5 @@ def _note_row(session: Session, take_id: str, note_id: str) -> NoteRow:
 
 
 def _note(row: NoteRow) -> Note:
-    return Note(id=row.id, frame=row.frame, text=row.text, mark=_MARK.validate_json(row.mark), done=row.done, at=row.at)
+    return Note(id=row.id, frame=row.frame, text=row.text, mark=_MARK.validate_json(row.mark), done=row.done, at=row.at,
+                revision=row.revision)  # fmt: skip

@@ -12,7 +12,7 @@ from pydantic import TypeAdapter, ValidationError
 from sqlalchemy import Delete, delete, func, or_, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from ..core.errors import ChangeError, DamagedError, NotFoundError
+from ..core.errors import ChangeError, CycloramaError, DamagedError, NotFoundError
 from ..core.picture.mix import LightChange
 from ..core.scene import Project, load_project
 from ..core.scene.shoot import Again, PassName
@@ -144,7 +144,7 @@ class TakeStore:
             folder = self._folder / take_id
             if has_slate(folder) or not folder.is_dir():
                 continue
-            with suppress(DamagedError, NotFoundError, OSError), self._sessions() as session:
+            with suppress(CycloramaError, OSError), self._sessions() as session:
                 take, row = self._record(session, take_row(session, take_id)), take_row(session, take_id)
                 append_frames(folder, list(take.frames.values()))
                 write_slate(folder, TakeSlate(

@@ -316,6 +316,12 @@ class KeptPicture(BaseModel):
     name: str
 
 
+class Uses(BaseModel):
+    """What something is used in, before it is removed."""
+
+    sentences: list[str]
+
+
 class Removed(BaseModel):
     """It is gone."""
 

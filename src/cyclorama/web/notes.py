@@ -22,6 +22,8 @@ class NoteCall(BaseModel):
 class NoteChange(BaseModel):
     text: Annotated[str | None, Field(min_length=1, max_length=2000)] = None
     done: bool | None = None
+    revision: Annotated[int, Field(ge=0, le=2_000_000_000)]
+    """of the note that is changed"""
 
 
 @router.get("/takes/{take_id}/notes")
@@ -38,7 +40,7 @@ def pin(ctx: Ctx, take_id: str, call: NoteCall) -> Note:
 
 @router.patch("/takes/{take_id}/notes/{note_id}")
 def change_note(ctx: Ctx, take_id: str, note_id: str, change: NoteChange) -> Note:
-    return ctx.studio.screening.change_note(take_id, note_id, change.text, change.done)
+    return ctx.studio.screening.change_note(take_id, note_id, change.revision, change.text, change.done)
 
 
 @router.delete("/takes/{take_id}/notes/{note_id}")

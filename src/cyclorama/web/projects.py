@@ -16,6 +16,7 @@ from ..core.sheet.surroundings import with_surroundings
 from ..core.sheet.words import duration
 from ..shoot import desk
 from ..shoot.forecast import forecast
+from ..shoot.uses import project_uses
 from .answers import (
     ForecastAnswer,
     KeptPicture,
@@ -25,6 +26,7 @@ from .answers import (
     Recovered,
     Removed,
     RendererAnswer,
+    Uses,
 )
 from .context import Context, context
 from .intakes import ask_for_detail, ask_for_intake
@@ -89,6 +91,12 @@ def create(ctx: Ctx, wanted: NewProject) -> Made:
 def state(ctx: Ctx, project_id: str) -> ProjectState:
     """The project as it stands, with everything measured."""
     return project_state(ctx.studio, ctx.studio.projects.get(project_id))
+
+
+@router.get("/projects/{project_id}/uses")
+def uses(ctx: Ctx, project_id: str) -> Uses:
+    """What is removed with a project, and what its takes are used in."""
+    return Uses(sentences=project_uses(ctx.studio, project_id))
 
 
 @router.delete("/projects/{project_id}")

@@ -45,6 +45,8 @@ Number = Annotated[int, Path(ge=0, le=2_000_000)]
 Width = Annotated[int | None, Query(ge=16, le=8192)]
 State = Annotated[int | None, Query(ge=0, le=2_000_000)]
 """of a take's finish; none: as it stands"""
+Revision = Annotated[int, Query(ge=0, le=2_000_000_000)]
+"""of the grade that a change was made on"""
 ShareOf = Annotated[float, Query(ge=0, le=1)]
 MATTES: tuple[PassName, ...] = ("objects", "materials")
 MAT = 0.46
@@ -64,6 +66,8 @@ class FinishAnswer(BaseModel):
     """one that does nothing"""
     version: str
     """names the state of the picture in addresses: another finish has another"""
+    revision: int
+    """counts changes; a change names the revision it was made on"""
     label: str
     undo: bool
     redo: bool
@@ -88,6 +92,7 @@ class StateLine(BaseModel):
 
 class FinishCall(BaseModel):
     finishing: Finishing
+    revision: int
     label: Annotated[str, Field(max_length=80)] = "Grade"
 
 
@@ -142,7 +147,8 @@ def finish_answer(ctx: Context, take: TakeRecord, found: Finished | None = None)
     s = take.project.shot.shoot
     return FinishAnswer(
         finishing=found.finishing, as_shot=Finishing.as_shot(take.project), neutral=Grade(),
-        version=content_hash(state_of(found.finishing, ctx.studio).encode())[:12], label=found.label,
+        version=content_hash(state_of(found.finishing, ctx.studio).encode())[:12], revision=found.revision,
+        label=found.label,
         undo=found.undo, redo=found.redo, why_not=why_not_gradable(take), lights=kept_lights(take),
         transparent=s.transparent, deep="depth" in s.passes.wanted,
         mattes={n: matte_names_of(take, n) for n in MATTES if n in s.passes.wanted},
@@ -167,17 +173,17 @@ def set_finish(ctx: Ctx, take_id: str, call: FinishCall) -> FinishAnswer:
     """Finish a take otherwise."""
     take = ctx.studio.takes.get(take_id)
     _check(ctx, take, call.finishing)
-    return finish_answer(ctx, take, ctx.studio.screening.set_finish(take, call.finishing, call.label))
+    return finish_answer(ctx, take, ctx.studio.screening.set_finish(take, call.finishing, call.label, call.revision))
 
 
 @router.post("/takes/{take_id}/finish/{way}")
-def step_finish(ctx: Ctx, take_id: str, way: Literal["undo", "redo"]) -> FinishAnswer:
+def step_finish(ctx: Ctx, take_id: str, way: Literal["undo", "redo"], revision: Revision) -> FinishAnswer:
     take = ctx.studio.takes.get(take_id)
-    return finish_answer(ctx, take, ctx.studio.screening.step_finish(take, -1 if way == "undo" else 1))
+    return finish_answer(ctx, take, ctx.studio.screening.step_finish(take, -1 if way == "undo" else 1, revision))
 
 
 @router.post("/takes/{take_id}/finish-of/{source_id}")
-def copy_finish(ctx: Ctx, take_id: str, source_id: str) -> FinishAnswer:
+def copy_finish(ctx: Ctx, take_id: str, source_id: str, revision: Revision) -> FinishAnswer:
     """Grade a take as another is, or as the look of its project is by now (`look`)."""
     take = ctx.studio.takes.get(take_id)
     here = ctx.studio.screening.finish(take).finishing
@@ -189,7 +195,7 @@ def copy_finish(ctx: Ctx, take_id: str, source_id: str) -> FinishAnswer:
         source = ctx.studio.takes.get(source_id)
         new, label = ctx.studio.screening.finish(source).finishing, f"Grade of ‘{source.name}’"
     finishing = here.model_copy(update={"grade": new.grade, "view": new.view})
-    return finish_answer(ctx, take, ctx.studio.screening.set_finish(take, finishing, label))
+    return finish_answer(ctx, take, ctx.studio.screening.set_finish(take, finishing, label, revision))
 
 
 @router.post("/takes/{take_id}/finish-to-look")
@@ -209,13 +215,14 @@ def keep_in_look(ctx: Ctx, take_id: str) -> FinishAnswer:
 
 
 @router.post("/takes/{take_id}/decisions")
-async def read_decisions(ctx: Ctx, take_id: str, request: Request) -> FinishAnswer:
+async def read_decisions(ctx: Ctx, take_id: str, revision: Revision, request: Request) -> FinishAnswer:
     """Take slope, offset, power and saturation from a .cdl, .cc or .ccc file."""
     take = ctx.studio.takes.get(take_id)
     name, data = await received_file(request, ctx.studio.folder)
     here = ctx.studio.screening.finish(take).finishing
     finishing = here.model_copy(update={"grade": with_cdl(here.grade, data, name)})
-    return finish_answer(ctx, take, ctx.studio.screening.set_finish(take, finishing, f"Decisions of {name[:60]}"))
+    label = f"Decisions of {name[:60]}"
+    return finish_answer(ctx, take, ctx.studio.screening.set_finish(take, finishing, label, revision))
 
 
 @router.get("/takes/{take_id}/grade.cdl")

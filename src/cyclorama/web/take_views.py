@@ -14,7 +14,7 @@ from ..core.picture.view import to_bytes
 from ..shoot.finished import finished, why_not_gradable
 from ..shoot.pass_pictures import pass_picture
 from .context import Context, context
-from .screening import FinishAnswer, Number, Width, encoded, finish_answer
+from .screening import FinishAnswer, Number, Revision, Width, encoded, finish_answer
 from .uploads import received_file
 
 router = APIRouter(prefix="/api")
@@ -42,12 +42,13 @@ def view(
 
 
 @router.post("/takes/{take_id}/match/{number}")
-async def match(ctx: Ctx, take_id: str, number: Number, request: Request) -> MatchAnswer:
+async def match(ctx: Ctx, take_id: str, number: Number, revision: Revision, request: Request) -> MatchAnswer:
     """Bring exposure and white of a take to those of a reference picture, and say what that was."""
-    return await run_in_threadpool(_match, ctx, take_id, number, *await received_file(request, ctx.studio.folder))
+    name, data = await received_file(request, ctx.studio.folder)
+    return await run_in_threadpool(_match, ctx, take_id, number, revision, name, data)
 
 
-def _match(ctx: Context, take_id: str, number: int, name: str, data: bytes) -> MatchAnswer:
+def _match(ctx: Context, take_id: str, number: int, revision: int, name: str, data: bytes) -> MatchAnswer:
     take = ctx.studio.takes.get(take_id)
     if (why := why_not_gradable(take)) is not None:
         raise ShootError(why)
@@ -56,5 +57,5 @@ def _match(ctx: Context, take_id: str, number: int, name: str, data: bytes) -> M
     shown = finished(take, number, here, ctx.masters, ctx.studio.assets.get, MATCH_PX)[..., :3]
     grade, sentence = matched(here.grade, shown, reference)
     new = here.model_copy(update={"grade": grade})
-    found = ctx.studio.screening.set_finish(take, new, f"Match to {name[:60]}")
+    found = ctx.studio.screening.set_finish(take, new, f"Match to {name[:60]}", revision)
     return MatchAnswer(sentence=sentence, finish=finish_answer(ctx, take, found))

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Path, Query, Request, Response
 from fastapi.responses import FileResponse, StreamingResponse
 from pydantic import AwareDatetime, BaseModel, Field, model_validator
 
-from ..core.errors import NotFoundError, ShootError
+from ..core.errors import NotFoundError, ShootError, StaleError
 from ..core.geometry.kept import content_hash
 from ..core.picture.mix import LightChange
 from ..core.scene.shoot import PassName, Region
@@ -23,7 +23,9 @@ from ..shoot.finished import Masters, as_shot, finished, finished_file, state_of
 from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path
 from ..shoot.made import THUMB_WIDTH, small_picture
 from ..shoot.partly import call_part
-from .answers import ForecastAnswer, Removed
+from ..shoot.uses import take_uses
+from ..store import Saved
+from .answers import ForecastAnswer, Removed, Uses
 from .clips import MOST_LOOPS, Clip, ask_for_clip, made_clip
 from .context import Context, context
 from .jobs import JobAnswer
@@ -42,7 +44,12 @@ Action = Literal["pause", "stop", "resume"]
 Loops = Annotated[int, Query(ge=1, le=MOST_LOOPS)]
 
 
+Version = Annotated[int, Field(ge=0, le=2_000_000_000)]
+"""Of the project, as the page showed it: what is shot is what was seen."""
+
+
 class Call(BaseModel):
+    version: Version
     forecast_s: Seconds | None = None
     only: Annotated[int, Field(ge=0, le=10_000_000)] | None = None
     """the one frame to shoot"""
@@ -63,6 +70,7 @@ class Cells(BaseModel):
 
 
 class PlanCall(Cells):
+    version: Version
     not_before: AwareDatetime | None = None
     """none of its takes is begun sooner"""
 
@@ -100,10 +108,21 @@ def shoot_readiness(ctx: Ctx, project_id: str, seconds: Seconds | None = None, s
 @router.post("/projects/{project_id}/takes")
 def call_take(ctx: Ctx, project_id: str, call: Call) -> TakeAnswer:
     """Queue a take of the project as it stands."""
-    saved = ctx.studio.projects.get(project_id)
+    saved = _as_shown(ctx, project_id, call.version)
     if call.only is not None and call.region is not None:
         return take_answer(call_part(ctx.studio, saved, call.only, call.region))
     return take_answer(desk.call_take(ctx.studio, saved, call.forecast_s, only=call.only))
+
+
+def _as_shown(ctx: Context, project_id: str, version: int) -> Saved:
+    """The project, if it is still as its page showed it. Raises StaleError."""
+    saved = ctx.studio.projects.get(project_id)
+    if saved.version != version:
+        raise StaleError(
+            "This project was changed in another window meanwhile, so nothing was shot. Look at it, then shoot.",
+            saved.version,
+        )
+    return saved
 
 
 @router.post("/projects/{project_id}/plan")
@@ -117,7 +136,7 @@ def plan(ctx: Ctx, project_id: str, wanted: Cells) -> Plan:
 def shoot_plan(ctx: Ctx, project_id: str, wanted: PlanCall) -> list[str]:
     """Queue the takes of a plan; their names."""
     when = None if wanted.not_before is None else wanted.not_before.astimezone(UTC).replace(tzinfo=None)
-    saved = ctx.studio.projects.get(project_id)
+    saved = _as_shown(ctx, project_id, wanted.version)
     return [take.name for take in desk.call_plan(ctx.studio, saved, wanted.cells, when, wanted.forecasts_s)]
 
 
@@ -142,6 +161,12 @@ def all_takes(ctx: Ctx, project: str | None = None) -> list[TakeLine]:
 @router.get("/takes/{take_id}")
 def one_take(ctx: Ctx, take_id: str) -> TakeAnswer:
     return take_answer(ctx.studio.takes.get(take_id))
+
+
+@router.get("/takes/{take_id}/uses")
+def uses(ctx: Ctx, take_id: str) -> Uses:
+    """What a take is used in."""
+    return Uses(sentences=take_uses(ctx.studio, take_id))
 
 
 @router.delete("/takes/{take_id}")

@@ -139,10 +139,11 @@ export class Cards {
 
   async shoot(wanted) {
     try {
-      const take = await post(`${this.store.url}/takes`, wanted);
+      const take = await this.store.whenSaved((version) => post(`${this.store.url}/takes`, { version, ...wanted }));
       byId("last-take").replaceChildren(`‘${take.name}’ is on the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ". You can close the browser meanwhile.");
     } catch (error) {
-      say(error.message);
+      say(error.message, 10);
+      if (error.status === 409) await this.store.load(); // so that it is seen what would be shot
     }
   }
 }

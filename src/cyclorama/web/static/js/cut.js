@@ -8,6 +8,7 @@ import { CutDelivery } from "./cut_deliver.js";
 import { TitleDrag } from "./cut_drag.js";
 import { CutPosts } from "./cut_post.js";
 import { CutStore, LISTS } from "./cut_store.js";
+import { bindHeldChanges } from "./held_changes.js";
 import { Timeline } from "./cut_timeline.js";
 import { bindKeys } from "./keys.js";
 import { Pictures, Player } from "./player.js";
@@ -46,6 +47,7 @@ class CuttingBench {
     const source = { rate: () => this.store.rate(), address: (i) => this.#address(i, true), show: (i) => this.#arrive(i), dropped: (count) => (byId("dropped").textContent = `${count} dropped`) };
     this.player = new Player(source, this.pictures);
     this.store.subscribe((state) => this.#took(state));
+    bindHeldChanges(this.store.held);
     this.tab = bindTabs();
     this.#bind();
   }

@@ -1,7 +1,7 @@
 /** The cut as the server has it: edits go there, what comes back is shown. */
 
 import { get, post, say } from "./api.js";
-import { Turns } from "./latest.js";
+import { HeldChanges } from "./held_changes.js";
 
 export const LISTS = { clip: "clips", title: "titles", sound: "sounds", marker: "markers" };
 
@@ -10,7 +10,7 @@ export class CutStore {
   constructor(projectId) {
     this.url = `/api/projects/${projectId}/cut`;
     this.state = null;
-    this.turns = new Turns();
+    this.held = new HeldChanges(() => this.load(), () => this.#took(this.state));
     this.listeners = [];
   }
 
@@ -38,14 +38,17 @@ export class CutStore {
   }
 
   /** Whether something has changed elsewhere: takes that fill, another window. */
-  async look() {
-    const state = await get(this.url).catch(() => null);
-    if (state && (state.stamp !== this.state.stamp || state.version !== this.state.version)) this.#took(state);
+  look() {
+    return this.held.turns.take(async () => {
+      const state = await get(this.url).catch(() => null);
+      if (state && (state.stamp !== this.state.stamp || state.version !== this.state.version)) this.#took(state);
+    });
   }
 
-  /** One edit after the other. @returns {Promise<object|null>} the state after it, null when it was refused */
-  edit(edit) {
-    return this.#after(() => post(this.url, { version: this.state.version, edit }));
+  /** One edit after the other. @returns {Promise<object|null>} the state after it, null when it was not saved */
+  async edit(edit) {
+    const saved = await this.held.send(async () => this.#took(await post(this.url, { version: this.state.version, edit })));
+    return saved ? this.state : null;
   }
 
   set(path, value) {
@@ -55,18 +58,13 @@ export class CutStore {
   }
 
   step(way) {
-    return this.#after(() => post(`${this.url}/${way}`, { version: this.state.version }));
-  }
-
-  #after(ask) {
-    return this.turns.take(async () => {
+    return this.held.turns.take(async () => {
       try {
-        return this.#took(await ask());
+        this.#took(await post(`${this.url}/${way}`, { version: this.state.version }));
       } catch (error) {
         say(error.message, 8);
         if (error.status === 409) await this.load();
         else this.#took(this.state);
-        return null;
       }
     });
   }

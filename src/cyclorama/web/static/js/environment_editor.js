@@ -43,7 +43,7 @@ export class EnvironmentEditor {
   }
 
   async #open() {
-    await this.store.turns.ended; // an environment that was chosen just now
+    await this.store.held.turns.ended; // an environment that was chosen just now
     if (!this.#environment().asset) return say("Choose an environment first.");
     byId("environment-editor").showModal();
     await this.#look();
@@ -97,12 +97,8 @@ export class EnvironmentEditor {
     if (this.busy || !edit) return;
     this.busy = true;
     byId("unrolled-says").textContent = "Working on it …";
-    try {
-      this.store.take(await post(`${this.store.url}/environment/edited`, { base_version: this.store.state.version, edit }));
-      say(`${this.store.state.undo}. Ctrl+Z takes it back.`);
-    } catch (error) {
-      say(error.message, 8);
-    }
+    const saved = await this.store.edit((version) => post(`${this.store.url}/environment/edited`, { base_version: version, edit }));
+    if (saved) say(`${this.store.state.undo}. Ctrl+Z takes it back.`);
     this.busy = false;
     await this.#look();
   }

@@ -72,12 +72,7 @@ export class MoveCard {
   /** The camera of a file moves this shot's. */
   async #bring() {
     const files = await pickFiles(".glb,.gltf,.bin", true);
-    if (!files.length) return;
-    try {
-      this.store.take(await upload(`${this.store.url}/camera-move?base_version=${this.store.state.version}`, files));
-    } catch (error) {
-      say(error.message, 10);
-    }
+    if (files.length) await this.store.edit((version) => upload(`${this.store.url}/camera-move?base_version=${version}`, files));
   }
 
   async #keep() {

@@ -30,6 +30,7 @@ export class Night {
     const { shots } = this.store.state.project;
     this.ticked = new Set(shots.map((shot) => `${shot.id} ${shot.look_id}`));
     for (const set of [this.colourways, this.cameras, this.passes, this.forecasts]) set.clear();
+    this.version = this.store.state.version; // what is planned is what is seen here
     byId("night").showModal();
     this.#show();
   }
@@ -155,11 +156,15 @@ export class Night {
   async #shoot() {
     const cells = this.plan.map(({ cell }) => cell);
     try {
-      const names = await post(`${this.store.url}/plan/takes`, { cells, not_before: this.#notBefore, forecasts_s: this.#seconds(cells) });
+      const more = { cells, not_before: this.#notBefore, forecasts_s: this.#seconds(cells) };
+      const names = await post(`${this.store.url}/plan/takes`, { version: this.version, ...more });
       byId("night").close();
       byId("last-take").replaceChildren(`${names.length} takes are on the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ". You can close the browser meanwhile.");
     } catch (error) {
-      say(error.message);
+      say(error.message, 10);
+      if (error.status !== 409) return;
+      byId("night").close();
+      await this.store.load();
     }
   }
 }

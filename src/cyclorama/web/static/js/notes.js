@@ -61,6 +61,7 @@ export class Notes {
       await this.load();
     } catch (error) {
       say(error.message, 10);
+      if (error.status === 409) await this.load();
     }
   }
 
@@ -71,7 +72,7 @@ export class Notes {
       make("li", { class: `note ${note.done ? "done" : ""}` },
         make("div", { class: "flex items-center gap-1.5" },
           make("button", { type: "button", class: "btn num h-[22px] px-1.5", "aria-label": `Go to frame ${note.frame}`, onclick: () => this.room.go(note.frame) }, String(note.frame)), note.mark.length ? make("span", { class: "text-light", title: "Drawn on the picture" }, "✎") : null, make("span", { class: "flex-1" }),
-          make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", onclick: () => this.#change(() => request("PATCH", `${this.url}/notes/${note.id}`, { done: !note.done })) }, note.done ? "Open again" : "Done"),
+          make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", onclick: () => this.#change(() => request("PATCH", `${this.url}/notes/${note.id}`, { done: !note.done, revision: note.revision })) }, note.done ? "Open again" : "Done"),
           make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": "Remove the note", onclick: () => this.#change(() => remove(`${this.url}/notes/${note.id}`)) }, "×")),
         make("p", { class: "mt-1 whitespace-pre-wrap" }, note.text))));
     if (!this.list.length) byId("notes").replaceChildren(make("li", { class: "text-soft" }, "Nothing is noted yet. N writes a note for the frame that is shown."));

@@ -102,13 +102,9 @@ export class PartTools {
     const [{ item, part }] = chosen;
     const before = new Set(this.touch.parts().map((p) => `${p.item} ${p.part}`));
     say("Taking it apart …", 60);
-    try {
-      this.store.take(await post(`${this.store.url}/split`, { base_version: this.store.state.version, item, part, ...how }));
-      const fresh = this.touch.parts().filter((p) => !before.has(`${p.item} ${p.part}`));
-      this.touch.choose(fresh);
-      say(fresh.length === 1 ? "It is two parts now; the new one is chosen." : `It is ${fresh.length + 1} parts now; the new ones are chosen.`);
-    } catch (error) {
-      say(error.message, 8);
-    }
+    if (!(await this.store.edit((version) => post(`${this.store.url}/split`, { base_version: version, item, part, ...how })))) return null;
+    const fresh = this.touch.parts().filter((p) => !before.has(`${p.item} ${p.part}`));
+    this.touch.choose(fresh);
+    return say(fresh.length === 1 ? "It is two parts now; the new one is chosen." : `It is ${fresh.length + 1} parts now; the new ones are chosen.`);
   }
 }

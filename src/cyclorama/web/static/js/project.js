@@ -1,7 +1,7 @@
 /** The project as the server last told it, and the one way to change it. */
 
-import { get, post, say, ServerError } from "./api.js";
-import { Turns } from "./latest.js";
+import { get, post, say } from "./api.js";
+import { HeldChanges } from "./held_changes.js";
 
 export class ProjectStore {
   /**
@@ -21,13 +21,10 @@ export class ProjectStore {
     this.state = null;
     /** Fulfilled when the project is there: what is asked for before waits for it. */
     this.there = new Promise((resolve) => (this.arrived = resolve));
-    /** Changes that are not saved because the project was changed in another window, in the order they were made. */
-    this.held = [];
+    this.held = new HeldChanges(() => this.load(), () => this.take(this.state));
     this.listeners = [];
-    this.staleListeners = [];
     /** Called when a change is on its way. */
     this.onsend = () => {};
-    this.turns = new Turns();
     this.previewing = false;
     this.nextPreview = null;
     this.previews = 0;
@@ -96,15 +93,35 @@ export class ProjectStore {
   async change(...asked) {
     await this.there;
     const changes = this.inFrame(asked);
-    return this.turns.take(async () => {
-      if (this.held.length) return this.#hold(changes); // it would be refused as well, and must not overtake
-      try {
-        await this.#send("changes", { changes });
-        return true;
-      } catch (error) {
-        return this.#refused(error, changes);
-      }
+    return this.held.send(() => this.#send("changes", { changes }));
+  }
+
+  /**
+   * Send any other request that changes the project, in its turn; resolves to true when it was saved.
+   * @param {(version: number) => Promise<object>} ask makes the request for a version and gives the project after it
+   */
+  async edit(ask) {
+    await this.there;
+    return this.held.send(async () => {
+      this.cancelPreview();
+      this.onsend();
+      this.take(await ask(this.state.version));
     });
+  }
+
+  /** Follow a job of this window that changes the project; its outcome, with the project as it is then. @template T @param {() => Promise<T>} work */
+  during(work) {
+    return this.held.during(async () => {
+      const result = await work();
+      if (result) await this.held.turns.take(() => this.load());
+      return result;
+    });
+  }
+
+  /** What is saved by then, after all changes that were made before. @template T @param {(version: number) => Promise<T>} ask */
+  async whenSaved(ask) {
+    await this.there;
+    return this.held.turns.take(() => ask(this.state.version));
   }
 
   /**
@@ -173,7 +190,7 @@ export class ProjectStore {
   }
 
   #step(way) {
-    return this.turns.take(async () => {
+    return this.held.turns.take(async () => {
       try {
         await this.#send(way);
       } catch (error) {
@@ -191,44 +208,7 @@ export class ProjectStore {
     this.take(await post(`${this.url}/${way}`, { base_version: this.state.version, ...more }));
   }
 
-  async #refused(error, changes) {
-    if (!(error instanceof ServerError)) throw error;
-    if (error.status === 409) return this.#hold(changes);
-    say(error.message);
-    this.take(this.state);
-    return false;
-  }
 
-  /** Keep a change that cannot be saved now. */
-  #hold(changes) {
-    this.held.push(changes);
-    for (const listener of this.staleListeners) listener(this.held.length);
-    return false;
-  }
-
-  /** After a stale change: show what is saved, and apply the held changes again, one after the other, if `again`. */
-  settle(again) {
-    return this.turns.take(async () => {
-      const waiting = again ? this.held : [];
-      this.held = [];
-      await this.load();
-      while (waiting.length) {
-        const changes = waiting[0];
-        try {
-          await this.#send("changes", { changes });
-        } catch (error) {
-          if (error.status === 409) {
-            this.held = waiting;
-            for (const listener of this.staleListeners) listener(waiting.length);
-            return;
-          }
-          say(error.message);
-          this.take(this.state);
-        }
-        waiting.shift();
-      }
-    });
-  }
 
   /** One frame's pose as it would be after changes; only the newest request is answered. */
   preview(changes, frame, draw) {

@@ -1,6 +1,6 @@
 /** The shoot log: takes with filmstrips that fill as frames land. */
 
-import { make, post, remove, say } from "./api.js";
+import { make, post, removeAsking, say } from "./api.js";
 
 const STATES = { queued: "queued", running: "shooting", paused: "paused", stopped: "stopped", interrupted: "interrupted", failed: "failed", done: "done", damaged: "damaged" };
 const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", failed: "var(--color-missing)", damaged: "var(--color-missing)", interrupted: "var(--color-look)" };
@@ -23,7 +23,7 @@ const waiting = {
 async function act(take, action) {
   try {
     if (action === "remove") {
-      if (confirm(`Remove ‘${take.name}’ with its ${take.finished ? `${take.finished} ` : ""}frames?`)) await remove(`/api/takes/${take.id}`);
+      await removeAsking(`/api/takes/${take.id}`, `Remove ‘${take.name}’ with its ${take.finished ? `${take.finished} ` : ""}frames?`);
     } else await post(`/api/takes/${take.id}/${action}`);
   } catch (error) {
     say(error.message);

@@ -9,6 +9,7 @@ import { Dropping } from "./dropping.js";
 import { Fields } from "./fields.js";
 import { acceptFiles, bringIn } from "./intake.js";
 import { KeyMarks } from "./key_marks.js";
+import { bindHeldChanges } from "./held_changes.js";
 import { bindKeys } from "./keys.js";
 import { Lanes } from "./lanes.js";
 import { Lens } from "./lens.js";
@@ -207,7 +208,7 @@ class Floor {
     byId("redo").disabled = !state.redo;
     byId("undo").title = state.undo ? `Undo: ${state.undo} (Ctrl+Z)` : "Nothing to undo";
     byId("redo").title = state.redo ? `Redo: ${state.redo} (Ctrl+Shift+Z)` : "Nothing to redo";
-    byId("saved").textContent = "Saved";
+    byId("saved").textContent = this.store.held.unsaved ? "Not saved yet" : "Saved";
     byId("drop").hidden = Boolean(state.project.items.length);
     this.#showStations(state);
     this.#showFrame();
@@ -274,15 +275,8 @@ class Floor {
 
   #bindHistory() {
     const { store } = this;
-    store.staleListeners.push((count) => {
-      byId("stale").hidden = false;
-      byId("stale-words").textContent = count === 1 ? "Your last change is not saved yet." : `Your last ${count} changes are not saved yet.`;
-    });
-    for (const [id, again] of [["stale-apply", true], ["stale-drop", false]])
-      byId(id).addEventListener("click", () => {
-        byId("stale").hidden = true;
-        store.settle(again);
-      });
+    bindHeldChanges(store.held);
+    store.held.listeners.push(() => (byId("saved").textContent = "Not saved yet"));
     byId("undo").addEventListener("click", () => store.undo());
     byId("redo").addEventListener("click", () => store.redo());
   }
@@ -377,20 +371,14 @@ class Floor {
 
   /** Bring a model in: in place of the subject, or beside what is on the set. */
   async #takeModel(files, beside = false) {
-    const result = await bringIn(`${this.store.url}/${beside ? "items" : "subject"}`, files);
+    const result = await this.store.during(() => bringIn(`${this.store.url}/${beside ? "items" : "subject"}`, files));
     if (!result) return;
-    await this.store.load();
     this.open("subject");
     if (result.kept) say(`${result.kept === 1 ? "One part keeps its" : `${result.kept} parts keep their`} material, by name. The placement is kept too.`);
   }
 
   async #takeEnvironment(file) {
-    try {
-      this.store.take(await upload(`${this.store.url}/environment?base_version=${this.store.state.version}`, [file], "file"));
-      this.open("light");
-    } catch (error) {
-      say(error.message, 10);
-    }
+    if (await this.store.edit((version) => upload(`${this.store.url}/environment?base_version=${version}`, [file], "file"))) this.open("light");
   }
 
   #travel(path, by) {

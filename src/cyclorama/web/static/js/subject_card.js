@@ -213,9 +213,8 @@ export class SubjectCard {
   async #make(otherwise) {
     const detail = { ...this.#detail, ...otherwise };
     const before = this.#subject.parts.reduce((n, p) => n + p.triangles, 0);
-    const result = await follow(`Making ${this.#subject.source_name} again`, () => post(`${this.store.url}/subject/again`, { detail }));
+    const result = await this.store.during(() => follow(`Making ${this.#subject.source_name} again`, () => post(`${this.store.url}/subject/again`, { detail })));
     if (!result) return this.store.take(this.store.state);
-    await this.store.load();
     if (result.triangles !== before) say(`${count(before)} triangles became ${count(result.triangles)}.`);
   }
 }

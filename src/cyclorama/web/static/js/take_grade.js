@@ -4,7 +4,7 @@ import { get, make, post, say, upload } from "./api.js";
 import { fromHex, toHex } from "./colour.js";
 import { Fields } from "./fields.js";
 import { GradeCard } from "./grade_card.js";
-import { Turns } from "./latest.js";
+import { bindHeldChanges, HeldChanges } from "./held_changes.js";
 
 const byId = (id) => document.getElementById(id);
 const PLAIN = { kind: "colour", colour: [0.42, 0.42, 0.42], second: [0.75, 0.75, 0.75], picture: null, source_name: "", blur: 0, take: "", spread_deg: 0 };
@@ -18,7 +18,8 @@ export class TakeGrade {
     this.url = url;
     this.room = room;
     this.state = null;
-    this.turns = new Turns();
+    this.held = new HeldChanges(() => this.begin(), () => this.#took(this.state));
+    bindHeldChanges(this.held);
     /** what is shown while something is dragged */
     this.trying = null;
     /** the part or material whose grade the card shows; null: the whole picture */
@@ -100,23 +101,27 @@ export class TakeGrade {
     this.room.tried();
   }
 
+  /** Keep another finish. What it changes of the one before is changed in whatever counts when it is sent. */
   async #keep(finishing, label) {
+    const before = this.state.finishing;
     this.trying = finishing;
     this.room.tried();
-    try {
-      await this.turns.take(async () => this.#took(await post(`${this.url}/finish`, { finishing, label })));
-    } catch (error) {
-      say(error.message, 10);
-      this.#settle();
-      this.#show();
-    }
+    await this.held.send(async () => {
+      const wanted = withChanges(this.state.finishing, before, finishing);
+      this.#took(await post(`${this.url}/finish`, { finishing: wanted, label, revision: this.state.revision }));
+    });
+  }
+
+  /** Ask for a finish that is made at the server, in its turn. @param {(revision: number) => Promise<object>} ask gives the state after it */
+  #ask(ask) {
+    return this.held.send(async () => this.#took(await ask(this.state.revision)));
   }
 
   /** Keys are pressed faster than they are answered: each step begins where the one before it ended. */
   step(way) {
-    return this.turns.take(async () => {
-      if (this.state?.[way]) this.#took(await post(`${this.url}/finish/${way}`));
-    }).catch((error) => say(error.message, 10));
+    return this.held.turns.take(async () => {
+      if (this.state?.[way]) this.#took(await post(`${this.url}/finish/${way}?revision=${this.state.revision}`));
+    }).catch((error) => (say(error.message, 10), error.status === 409 && this.begin()));
   }
 
   #took(state) {
@@ -162,9 +167,11 @@ export class TakeGrade {
 
   /** Bring exposure and white to those of a reference picture. */
   async match(file, number) {
-    const found = await upload(`${this.url}/match/${number}`, [file]);
-    this.#took(found.finish);
-    say(found.sentence, 10);
+    await this.#ask(async (revision) => {
+      const found = await upload(`${this.url}/match/${number}?revision=${revision}`, [file]);
+      say(found.sentence, 10);
+      return found.finish;
+    });
   }
 
   #showLights() {
@@ -292,11 +299,15 @@ export class TakeGrade {
     byId("mix-reset").addEventListener("click", () => this.#keep({ ...this.state.finishing, lights: {} }, "Lights as shot"));
     byId("mix-take").addEventListener("click", () => this.#takeMix());
     document.querySelector("[data-read-decisions]").addEventListener("click", () => byId("file-decisions").click());
-    byId("file-decisions").addEventListener("change", (e) => this.#sent(e.target, `${this.url}/decisions`, (state) => this.#took(state)));
+    byId("file-decisions").addEventListener("change", async (e) => {
+      const files = [...e.target.files];
+      e.target.value = "";
+      if (files.length) await this.#ask((revision) => upload(`${this.url}/decisions?revision=${revision}`, files));
+    });
     byId("grade-from").addEventListener("change", async (e) => {
       const source = e.target.value;
       e.target.value = "";
-      if (source) this.#took(await post(`${this.url}/finish-of/${source}`).catch((error) => (say(error.message, 10), this.state)));
+      if (source) await this.#ask((revision) => post(`${this.url}/finish-of/${source}?revision=${revision}`));
     });
     byId("grade-to-look").addEventListener("click", async () => {
       try {
@@ -318,6 +329,22 @@ export class TakeGrade {
       say(error.message, 10);
     }
   }
+}
+
+/**
+ * A document in which is changed what differs between two others: what another window changed elsewhere stays.
+ * @param {any} now @param {any} before @param {any} after
+ */
+function withChanges(now, before, after) {
+  if (JSON.stringify(before) === JSON.stringify(after)) return now;
+  const plain = (x) => x !== null && typeof x === "object" && !Array.isArray(x);
+  if (!plain(now) || !plain(before) || !plain(after)) return after;
+  const merged = { ...now };
+  for (const key of new Set([...Object.keys(before), ...Object.keys(after)])) {
+    if (key in after) merged[key] = key in before && key in now ? withChanges(now[key], before[key], after[key]) : after[key];
+    else delete merged[key];
+  }
+  return merged;
 }
 
 const changed = ({ stops, colour }) => stops !== 0 || colour.some((c) => c !== 1);

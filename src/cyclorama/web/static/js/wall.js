@@ -1,6 +1,6 @@
 /** The reel wall: pictures that play on hover, and new projects. */
 
-import { make, post, remove, say } from "./api.js";
+import { make, post, removeAsking, say } from "./api.js";
 import { acceptFiles, bringIn, follow } from "./intake.js";
 
 const still = matchMedia("(prefers-reduced-motion: reduce)");
@@ -64,10 +64,9 @@ for (const button of document.querySelectorAll("[data-recover]"))
 
 for (const button of document.querySelectorAll("[data-remove]"))
   button.addEventListener("click", async () => {
-    if (!confirm(`Remove ‘${button.dataset.name}’ with its takes? This cannot be undone.`)) return;
     try {
-      await remove(`/api/projects/${button.dataset.remove}`);
-      button.closest("[data-project]").remove();
+      const question = `Remove ‘${button.dataset.name}’ with its takes? This cannot be undone.`;
+      if (await removeAsking(`/api/projects/${button.dataset.remove}`, question)) button.closest("[data-project]").remove();
     } catch (error) {
       say(error.message);
     }
