@@ -56,7 +56,7 @@ def demo(
     with _told():
         _shoot_on(cluster)
         write_demo(data, lambda what: typer.echo(f"{what} …"))
-    _serve(data, host, port, no_open, allow_host)
+    _serve(data, host, port, no_open, allow_host, gallery=True)
 
 
 @app.command()
@@ -67,11 +67,12 @@ def run(
     host: Host = LOCAL,
     allow_host: AllowHost = [],  # noqa: B006
     cluster: Cluster = None,
+    gallery: Annotated[bool, typer.Option("--gallery", help="Show a made-up portfolio service to post to.")] = False,
 ) -> None:
     """Start with your own projects."""
     with _told():
         _shoot_on(cluster)
-    _serve(data, host, port, no_open, allow_host)
+    _serve(data, host, port, no_open, allow_host, gallery)
 
 
 @app.command()
@@ -141,12 +142,11 @@ def _listening(host: str, wanted: int) -> socket.socket:
     raise typer.Exit(1)
 
 
-def _serve(data: Path, host: str, wanted: int, no_open: bool, allowed: list[str]) -> None:
-    import uvicorn
-
+def _serve(data: Path, host: str, wanted: int, no_open: bool, allowed: list[str], gallery: bool) -> None:
     from .store import open_studio
     from .web.app import create_app
     from .web.guard import LOOPBACK
+    from .web.serve import server_for
 
     with _told():
         studio = open_studio(data)
@@ -160,11 +160,7 @@ def _serve(data: Path, host: str, wanted: int, no_open: bool, allowed: list[str]
     name = "127.0.0.1" if host in ("0.0.0.0", "::", "localhost") else f"[{host}]" if ":" in host else host
     address = f"http://{name}:{port}/{f'?key={key}' if key else ''}"
     hosts = [*allowed, *([] if local else [name, socket.gethostname(), *_own_addresses()])]
-    server = uvicorn.Server(
-        uvicorn.Config(
-            create_app(data, hosts, key), log_level="warning", timeout_graceful_shutdown=2, ws_max_size=1 << 20
-        )
-    )
+    server = server_for(create_app(data, hosts, key, f"http://{name}:{port}" if gallery else None))
 
     def announce() -> None:
         while not server.started and not server.should_exit:

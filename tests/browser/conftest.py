@@ -46,6 +46,7 @@ class Server:
             "cyclorama",
             "run",
             "--no-open",
+            "--gallery",
             "--port",
             str(self.port),
             "--data",

@@ -91,7 +91,8 @@ def test_two_workers_two_resumes_and_pages_that_look(data_folder: Path) -> None:
     watch = Watch(studio, look_every_s=0.05)
     watch.start()
     try:
-        workers = [worker.start_worker(data_folder) for _ in range(2)]
+        command = [sys.executable, "-m", "cyclorama.shoot.worker", "--data", str(data_folder)]
+        workers = [subprocess.Popen(command) for _ in range(2)]
         resumes = [threading.Thread(target=desk.resume, args=(studio, takes[0].id)) for _ in range(2)]
         for resume in resumes:
             resume.start()
@@ -104,6 +105,24 @@ def test_two_workers_two_resumes_and_pages_that_look(data_folder: Path) -> None:
         presence.end(data_folder)
         for w in workers:
             w.wait()
+
+
+def test_a_worker_that_takes_its_time_to_start_is_the_only_one(data_folder: Path) -> None:
+    """Takes called one after the other on a slow machine: each found nobody shooting yet, and started a worker."""
+    studio, saved = studio_with(data_folder, frames=1)
+    queued(studio, saved)
+    for _ in range(5):
+        worker.ensure_worker(studio)
+    try:
+        begun = [p for p in psutil.Process().children() if p.status() != "zombie" and str(data_folder) in p.cmdline()]
+        assert len(begun) == 1
+        wait_for(lambda: who_shoots(data_folder) is not None)
+        begun[0].kill()
+        begun[0].wait()
+        assert worker.start_worker(data_folder) is not None  # the one that was starting is gone
+    finally:
+        wait_for(lambda: who_shoots(data_folder) is not None)
+        presence.end(data_folder)
 
 
 def test_a_dead_worker_is_replaced_and_leaves_no_zombie(data_folder: Path, tmp_path: Path, tracer: Tracer) -> None:

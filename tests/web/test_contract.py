@@ -24,21 +24,14 @@ HOME = "http://127.0.0.1"
 EXAMPLES = {schemathesis.GenerationMode.POSITIVE: 3, schemathesis.GenerationMode.NEGATIVE: 2}
 
 
-class _NoWorker:
-    """Takes that are called by chance are not shot."""
-
-    def poll(self) -> None:
-        return None
-
-
 @pytest.fixture(scope="module")
 def studio_in_use(tmp_path_factory: pytest.TempPathFactory, tracer: Tracer) -> Iterator[tuple[object, dict[str, str]]]:
     """A studio with a model on the set and a take, and what its parts are called."""
     folder = tmp_path_factory.mktemp("contract")
     app = create_app(folder)
     with pytest.MonkeyPatch.context() as patch, TestClient(app, base_url=HOME) as client:
-        patch.setattr(worker, "start_worker", lambda folder: _NoWorker())
-        patch.setattr(watch, "start_worker", lambda folder: _NoWorker())
+        patch.setattr(worker, "start_worker", lambda folder: None)
+        patch.setattr(watch, "start_worker", lambda folder: None)
         job = intake(client, "/api/intakes", {"ball.glb": glb()})
         key = job["result"]["project"]
         version = client.get(f"/api/projects/{key}").json()["version"]

@@ -20,7 +20,19 @@ def client(data_folder: Path) -> Iterator[TestClient]:
         yield client
 
 
-@pytest.mark.parametrize("host", ["evil.example", "evil.example:8765", "127.0.0.1.evil.example", "localhost.evil", ""])
+@pytest.mark.parametrize(
+    "host",
+    [
+        "evil.example",
+        "evil.example:8765",
+        "127.0.0.1.evil.example",
+        "localhost.evil",
+        "127.0.0.1:8841@evil",
+        "[::1]evil",
+        "127.0.0.1:evil",
+        "",
+    ],
+)
 def test_foreign_names_are_not_answered(client: TestClient, host: str) -> None:
     for url in ("/", "/api/takes", "/static/js/api.js"):
         assert client.get(url, headers={"host": host}).status_code == 421
@@ -88,6 +100,19 @@ def test_beyond_this_machine_a_key_is_needed(data_folder: Path) -> None:
         assert (entered.status_code, entered.headers["location"]) == (303, "/shoots?a=1")
         assert "httponly" in entered.headers["set-cookie"].lower()
         assert client.get("/api/takes").json() == []
+        client.cookies.clear()
+        assert client.get("http://studio.local:8765//evil.example/?key=k3y").headers["location"] == "/evil.example/"
+        client.cookies.clear()
+        pulled = 0
+
+        def large() -> Iterator[bytes]:
+            nonlocal pulled
+            for _ in range(64):
+                pulled += 1 << 20
+                yield bytes(1 << 20)
+
+        sent = client.post("/gallery/api/uploads", content=large(), headers={"content-type": "multipart/form-data"})
+        assert sent.status_code == 403
 
 
 def test_bodies_that_never_end_are_stopped(client: TestClient) -> None:
@@ -99,3 +124,32 @@ def test_bodies_that_never_end_are_stopped(client: TestClient) -> None:
     answer = client.post("/api/projects", content=endless(), headers={"content-type": "application/json"})
     assert answer.status_code == 413
     assert "larger than anything" in answer.json()["error"]
+
+
+@pytest.mark.parametrize("kind", ["multipart/form-data; boundary=x", "application/json", "text/plain"])
+def test_no_kind_of_body_passes_the_limit(client: TestClient, kind: str) -> None:
+    """Whatever a body says it is, only routes that write uploads to disk take more."""
+    pulled = 0
+
+    def endless() -> Iterator[bytes]:
+        nonlocal pulled
+        for _ in range(8 * MAX_BODY_BYTES >> 20):
+            pulled += 1 << 20
+            yield bytes(1 << 20)
+
+    answer = client.post("/api/projects", content=endless(), headers={"content-type": kind})
+    assert answer.status_code == 413
+
+
+@pytest.mark.parametrize("address", [f"/api/projects/{'a' * 5000}/bundle", "/api/projects/%00/poster", "/takes/a%00b"])
+def test_addresses_that_no_file_has(client: TestClient, address: str) -> None:
+    assert client.get(address).status_code == 404
+    assert client.get(f"/api/projects/{'a' * 300}/bundle").status_code == 404
+
+
+@pytest.mark.parametrize("destination", ["iframe", "document", "embed", "image"])
+def test_a_frame_of_a_foreign_page_starts_no_work(client: TestClient, destination: str) -> None:
+    visit = {"sec-fetch-site": "cross-site", "sec-fetch-mode": "navigate", "sec-fetch-dest": destination}
+    assert client.get("/api/projects/any/poster", headers=visit).status_code == 403
+    expected = 200 if destination in ("document", "image") else 403
+    assert client.get("/shoots", headers=visit).status_code == expected

@@ -5,10 +5,11 @@ import re
 import secrets
 import threading
 from datetime import UTC, datetime
+from functools import cached_property
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints, TypeAdapter
 
 MediaType = Literal[
     "video/mp4", "video/webm", "video/quicktime", "video/x-msvideo", "image/webp", "image/gif", "image/png",
@@ -16,6 +17,8 @@ MediaType = Literal[
 ]  # fmt: skip
 MOST_BYTES = 2_000_000_000
 MOST_POSTS_SHOWN = 200
+QUOTA_BYTES, MOST_UPLOADS = 8_000_000_000, 500
+"""Of the whole site: what was announced counts, also where it has not come yet."""
 Sha = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
 Line = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
 Tag = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40)]
@@ -30,11 +33,12 @@ class Account(BaseModel):
     key: str
 
 
-ACCOUNTS = (
-    Account(name="Vane & Tidewrack", about="Makers of things that tell the weather.", key="storm-glass-no-4"),
-    Account(name="Lantern Quay", about="Pictures of things that give light.", key="low-tide-1887"),
+_ACCOUNTS = (
+    ("Vane & Tidewrack", "Makers of things that tell the weather."),
+    ("Lantern Quay", "Pictures of things that give light."),
 )
-"""Made up, as are their keys: they open nothing but this site."""
+"""Names and descriptions; all made up. Their keys are drawn for each folder."""
+_ACCOUNT_LIST: TypeAdapter[tuple[Account, ...]] = TypeAdapter(tuple[Account, ...])
 
 
 class Begin(BaseModel):
@@ -85,14 +89,28 @@ class Keeper:
     """Uploads and posts below a folder."""
 
     def __init__(self, folder: Path):
-        self._uploads, self._posts = folder / "uploads", folder / "posts"
+        self._folder, self._uploads, self._posts = folder, folder / "uploads", folder / "posts"
         self._lock = threading.Lock()
+
+    @cached_property
+    def accounts(self) -> tuple[Account, ...]:
+        """Who may post, with keys that were drawn when the folder was first used."""
+        path = self._folder / "accounts.json"
+        with self._lock:
+            if not path.exists():
+                drawn = [Account(name=n, about=about, key=secrets.token_urlsafe(16)) for n, about in _ACCOUNTS]
+                self._folder.mkdir(parents=True, exist_ok=True)
+                _write(path, _ACCOUNT_LIST.dump_json(tuple(drawn)).decode())
+            return _ACCOUNT_LIST.validate_json(path.read_bytes())
 
     def begin(self, account: Account, wanted: Begin) -> Upload:
         """A new upload, or the one of the same file that this account has begun before."""
-        for upload in self._all_uploads():
+        there = self._all_uploads()
+        for upload in there:
             if (upload.account, upload.sha256, upload.size) == (account.name, wanted.sha256, wanted.size):
                 return upload
+        if len(there) >= MOST_UPLOADS or sum(u.size for u in there) + wanted.size > QUOTA_BYTES:
+            raise Refused(413, "The gallery is full. Take something down, then post again.")
         upload = Upload(**wanted.model_dump(), id=secrets.token_hex(8), account=account.name)
         self._uploads.mkdir(parents=True, exist_ok=True)
         self.path(upload).touch()

@@ -18,7 +18,7 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 from starlette.types import Receive, Scope, Send
 
-from .kept import ACCOUNTS, Account, Begin, Keeper, NewPost, Post, Refused
+from .kept import Account, Begin, Keeper, NewPost, Post, Refused
 
 TROUBLES = {
     "none": "Everything works",
@@ -96,7 +96,7 @@ async def _account(request: Request) -> AsyncIterator[Account]:
     if trouble == "refused":
         raise Refused(503, "The gallery is overloaded. Try again later.")
     key = request.headers.get("authorization", "").removeprefix("Bearer ").encode()
-    for account in ACCOUNTS:
+    for account in request.app.state.keeper.accounts:
         if hmac.compare_digest(account.key.encode(), key):
             yield account
             return
@@ -140,7 +140,7 @@ def _add_pages(site: FastAPI) -> None:
     @site.get("/", response_class=HTMLResponse)
     def wall(request: Request, kept: Kept, tag: str = "") -> str:
         posts = [(p, _files(kept, p)) for p in kept.posts() if not tag or tag in p.tags]
-        more = {"accounts": ACCOUNTS, "troubles": TROUBLES, "trouble": site.state.trouble, "tag": tag}
+        more = {"accounts": kept.accounts, "troubles": TROUBLES, "trouble": site.state.trouble, "tag": tag}
         return _page("wall.html", request, posts=posts, **more)
 
     @site.get("/posts/{post_id}", response_class=HTMLResponse)

@@ -51,11 +51,14 @@ class Portfolio(ABC):
 
 
 class Gallery(Portfolio):
-    """The service that is played on this machine; `address` is that of its front page."""
+    """The service that is played on this machine."""
 
-    def __init__(self, address: str, key: str):
+    def __init__(self, address: str, key: str, cookies: dict[str, str] | None = None):
+        """address: of its front page; key: of an account there; cookies: what lets one in where it stands."""
         self._address = address.rstrip("/")
-        self._client = httpx.Client(headers={"authorization": f"Bearer {key}"}, timeout=TIMEOUT_S, trust_env=False)
+        self._client = httpx.Client(
+            headers={"authorization": f"Bearer {key}"}, cookies=cookies, timeout=TIMEOUT_S, trust_env=False
+        )
 
     def begin(self, file: Path, size: int, sha256: str) -> Begun:
         media = MEDIA[file.suffix[1:]]

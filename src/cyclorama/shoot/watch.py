@@ -18,8 +18,6 @@ from .worker import start_worker
 
 LOOK_EVERY_S = 1.0
 HUNG_S = 300.0
-STARTS_S = 10.0
-"""A worker that was started may take so long until it holds its lock; no other is started meanwhile."""
 REST_S = 30.0
 """A worker that ended within this time after its start is not replaced sooner."""
 INTERRUPTED = "Interrupted: the worker ended in the middle of it. Resume shoots only what is missing."
@@ -80,9 +78,12 @@ class Watch:
         if there is None:
             self._beat = None
             take_back(self._studio)
-            starting = any(time.monotonic() - begun < STARTS_S for begun, _ in self._children)
-            if not starting and time.monotonic() >= self._not_before and self._studio.takes.next_queued() is not None:
-                self._children.append((time.monotonic(), start_worker(self._studio.folder)))
+            for begun, child in self._children:
+                if time.monotonic() - begun > self._hung_s:  # it never came to shoot
+                    child.kill()
+            wanted = time.monotonic() >= self._not_before and self._studio.takes.next_queued() is not None
+            if wanted and (started := start_worker(self._studio.folder)) is not None:
+                self._children.append((time.monotonic(), started))
         elif self._beat is None or self._beat[0] != there.beat:
             self._beat = there.beat, time.monotonic()
         elif time.monotonic() - self._beat[1] > self._hung_s:

@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING
 from ..core.errors import BusyError, CycloramaError, NotFoundError, SpaceError
 from ..core.render.film.tracer import Tracer
 from ..store import Studio
+from ..store.file_lock import hold
 from .presence import Beat, shooting, who_shoots
 from .take import shoot_take
 
@@ -31,13 +32,22 @@ FAULT = "A fault of the program ended this take; worker.log tells more. Resume s
 _log = logging.getLogger(__name__)
 
 
-def start_worker(folder: Path) -> "subprocess.Popen[bytes]":
-    """Start a worker process; it leaves at once when it finds another."""
-    with (folder / "worker.log").open("ab") as log:
-        return subprocess.Popen(
-            [sys.executable, "-m", "cyclorama.shoot.worker", "--data", str(folder)],
-            stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
-        )  # fmt: skip
+def start_worker(folder: Path) -> "subprocess.Popen[bytes] | None":
+    """Start a worker process; None while another is starting, however long that takes.
+
+    The worker holds `starting.lock` from its birth until it shoots, or ends.
+    """
+    starting = os.open(folder / "starting.lock", os.O_RDWR | os.O_CREAT, 0o644)
+    try:
+        if not hold(starting):
+            return None
+        command = [sys.executable, "-m", "cyclorama.shoot.worker", "--data", str(folder), "--starting", str(starting)]
+        with (folder / "worker.log").open("ab") as log:
+            return subprocess.Popen(
+                command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, pass_fds=(starting,)
+            )
+    finally:
+        os.close(starting)  # the worker has it now
 
 
 def ensure_worker(studio: Studio) -> None:
@@ -46,11 +56,17 @@ def ensure_worker(studio: Studio) -> None:
         start_worker(studio.folder)
 
 
-def work(folder: Path) -> None:
-    """Shoot queued takes until none has come for IDLE_S."""
+def work(folder: Path, starting: int | None = None) -> None:
+    """Shoot queued takes until none has come for IDLE_S.
+
+    starting: the descriptor that says that this worker starts; it is closed once it shoots.
+    """
     studio = Studio(folder)
     while True:
         with shooting(folder) as beat:
+            if starting is not None:
+                os.close(starting)
+                starting = None
             if beat is None:
                 return
             _work_while_there_is_some(studio, beat)
@@ -124,5 +140,7 @@ if __name__ == "__main__":
     logging.basicConfig(format="%(asctime)s %(process)d %(message)s")
     parser = argparse.ArgumentParser(description="Shoots the takes queued in a data folder.")
     parser.add_argument("--data", type=Path, required=True)
+    parser.add_argument("--starting", type=int)
     _log.warning("worker %s begins", os.getpid())
-    work(parser.parse_args().data)
+    arguments = parser.parse_args()
+    work(arguments.data, arguments.starting)

@@ -32,6 +32,11 @@ class PostStore:
     def __init__(self, sessions: sessionmaker[Session]):
         self._sessions = sessions
 
+    def set_key(self, post_id: str, key: str) -> None:
+        """Post with another key from now on. Raises NotFoundError."""
+        with self._sessions.begin() as session:
+            _row(session, post_id).key = key
+
     def add(self, project_id: str, post: Post, service: str, key: str) -> Posted:
         """Note that something is to be posted. Raises NotFoundError."""
         with self._sessions.begin() as session:
@@ -56,9 +61,10 @@ class PostStore:
             return _posted(_row(session, post_id))
 
     def shown(self, post_id: str, address: str) -> None:
-        """Note where it is shown. Raises NotFoundError."""
+        """Note where it is shown; the key is needed no more. Raises NotFoundError."""
         with self._sessions.begin() as session:
-            _row(session, post_id).shown_at = address
+            row = _row(session, post_id)
+            row.shown_at, row.key = address, ""
 
     def forget(self, post_id: str) -> None:
         """Raises NotFoundError."""

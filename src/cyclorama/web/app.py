@@ -46,7 +46,7 @@ from . import (
 )
 from .clips import clip_kind
 from .context import Context
-from .guard import Guard
+from .guard import COOKIE, Guard
 from .intakes import intake_kinds
 from .lens import Lens
 from .limited import make_ready
@@ -54,13 +54,21 @@ from .made_environments import MadeEnvironments
 from .posters import Posters, poster_kind
 from .problems import answer_problems
 from .puppets import Puppets
+from .take_log import TakeLog
 from .work import Kind, Work
 
 HERE = Path(__file__).parent
 
 
-def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) -> FastAPI:
-    """The application over one data folder; see `Guard` for hosts and key."""
+def create_app(
+    folder: Path, hosts: Iterable[str] = (), key: str | None = None, gallery_origin: str | None = None
+) -> FastAPI:  # fmt: skip
+    """The application over one data folder; see `Guard` for hosts and key.
+
+    gallery_origin: where the studio reaches itself, to show the gallery there; None: without it
+    """
+    cookies = {} if key is None else {COOKIE: key}
+    own_gallery = None if gallery_origin is None else posts.OwnGallery(gallery_origin, cookies)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -83,7 +91,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
             "ready": ready_stock.ready_kind(studio, lens),
             "check": checks.check_kind(studio),
             "delivery": deliveries.delivery_kind(studio),
-            "post": posts.post_kind(studio),
+            "post": posts.post_kind(studio, own_gallery),
             "bundle": bundles.bundle_kind(studio),
         }
         work = Work(studio, kinds)
@@ -97,6 +105,8 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
             MadeEnvironments(studio),
             Masters(studio),
             cuts.OpenCuts(),
+            TakeLog(studio),
+            own_gallery,
         )
         yield
         watch.close()
@@ -139,6 +149,7 @@ def create_app(folder: Path, hosts: Iterable[str] = (), key: str | None = None) 
         posts,
     ):
         app.include_router(module.router)
-    app.mount(gallery.PATH, create_site(folder / "gallery"))
+    if own_gallery is not None:
+        app.mount(gallery.PATH, create_site(folder / "gallery"))
     app.add_middleware(Guard, hosts=tuple(hosts), key=key)
     return app

@@ -11,10 +11,12 @@ from .lens import Lens
 from .made_environments import MadeEnvironments
 from .posters import Posters
 from .puppets import Puppets
+from .take_log import TakeLog
 from .work import Work
 
 if TYPE_CHECKING:
     from .cuts import OpenCuts
+    from .posts import OwnGallery
 
 
 @dataclass(slots=True)
@@ -27,6 +29,9 @@ class Context:
     environments: MadeEnvironments
     masters: Masters
     cuts: "OpenCuts"
+    take_log: TakeLog
+    own_gallery: "OwnGallery | None"
+    """None where no gallery is shown"""
 
 
 def context(connection: HTTPConnection) -> Context:

@@ -8,10 +8,12 @@ programs that are no browsers say nothing. A studio that is open to the network 
 that it printed.
 """
 
+import asyncio
 import hmac
+import re
 from collections.abc import Iterable
 from http.cookies import SimpleCookie
-from urllib.parse import parse_qsl, urlencode
+from urllib.parse import parse_qsl, quote, urlencode
 
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
@@ -19,15 +21,18 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from .. import gallery
 from .problems import problem_page
 
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
 COOKIE = "cyclorama-key"
 MAX_BODY_BYTES = 16 << 20
 """Of a request that is no upload."""
-OWN_KEYS = f"{gallery.PATH}/api/"
-"""What is below asks for keys of its own accounts."""
+PAUSE_S = 30.0
+"""So long a body may bring nothing before its request is given up."""
+MOST_ADDRESS = 4000
+_HOST = re.compile(r"(\[[0-9a-f:.]+\]|[a-z0-9._-]+)(:\d{1,5})?")
+_BODY = "cyclorama.body"
+"""Under this key a request's scope has its body without a limit, for those who write it to disk as it comes."""
 CLOSED_BY_POLICY = 1008
 """RFC 6455, section 7.4.1."""
 HEADERS = {
@@ -46,6 +51,9 @@ UNKNOWN_HOST = (
     "This studio is not called ‘{host}’. Open it by the address it printed, or start it with --allow-host {host}."
 )
 NO_KEY = "This studio is open to the network and needs its key. Open it by the address it printed when it started."
+NOTHING_HERE = "There is nothing at this address."
+_FRAMES = ("iframe", "frame", "embed", "object")
+"""Destinations of requests that a page makes to show another within itself (W3C Fetch Metadata, section 2.1)."""
 TOO_LARGE = "This request is larger than anything the studio asks for. It was not taken in."
 
 
@@ -72,12 +80,14 @@ class Guard:
     def _refusal(self, scope: Scope) -> Response | None:
         headers = Headers(scope=scope)
         host = headers.get("host", "").lower()
-        name = host[: host.index("]") + 1] if host.startswith("[") and "]" in host else host.split(":")[0]
-        if name not in self._hosts:
-            return _answer(scope, UNKNOWN_HOST.format(host=name[:80] or "nothing"), 421)
+        named = _HOST.fullmatch(host)
+        if named is None or named[1] not in self._hosts:
+            return _answer(scope, UNKNOWN_HOST.format(host=(named[1] if named else host)[:80] or "nothing"), 421)
+        if len(scope["path"]) > MOST_ADDRESS or not scope["path"].isprintable():
+            return _answer(scope, NOTHING_HERE, 404)
         if self._is_foreign(scope, headers, host):
             return _answer(scope, FOREIGN, 403)
-        if self._key is not None and not self._has_key(headers) and not scope["path"].startswith(OWN_KEYS):
+        if self._key is not None and not self._has_key(headers):
             return self._let_in(scope)
         length = headers.get("content-length", "0")
         if not _is_upload(headers) and length.isdigit() and int(length) > MAX_BODY_BYTES:
@@ -89,9 +99,8 @@ class Guard:
         changes = scope["type"] == "websocket" or scope["method"] not in ("GET", "HEAD", "OPTIONS")
         if changes and origin is not None:
             return origin.lower() not in (f"http://{host}", f"https://{host}")
-        if changes or scope["path"].startswith("/api/"):
-            visit = headers.get("sec-fetch-mode") == "navigate" and not changes
-            return site not in (None, "same-origin", "none") and not visit
+        if changes or scope["path"].startswith("/api/") or headers.get("sec-fetch-dest") in _FRAMES:
+            return site not in (None, "same-origin", "none")
         return False
 
     def _has_key(self, headers: Headers) -> bool:
@@ -105,7 +114,8 @@ class Guard:
         if scope["type"] != "http" or not hmac.compare_digest(given.encode(), (self._key or "").encode()):
             return _answer(scope, NO_KEY, 403)
         rest = urlencode([(k, v) for k, v in asked if k != "key"])
-        answer = RedirectResponse(f"{scope['path']}{'?' + rest if rest else ''}", 303)
+        path = quote("/" + scope["path"].lstrip("/"))  # two slashes would begin the name of another host
+        answer = RedirectResponse(f"{path}{'?' + rest if rest else ''}", 303)
         answer.set_cookie(COOKIE, given, httponly=True, samesite="strict")
         return answer
 
@@ -120,20 +130,35 @@ def _answer(scope: Scope, sentence: str, status: int) -> Response:
     return JSONResponse({"error": sentence}, status)
 
 
+def whole_body(request: Request) -> Request:
+    """A request whose body may be of any length: whoever reads it has limits of its own, and writes it to disk."""
+    return Request(request.scope, request.scope.get(_BODY, request.receive))
+
+
 def _limited(scope: Scope, receive: Receive) -> Receive:
-    """Bodies that are no uploads end at MAX_BODY_BYTES, whatever was said about their length."""
-    if _is_upload(Headers(scope=scope)):
-        return receive
-    total = 0
+    """A body of at most MAX_BODY_BYTES, whatever was said about its kind and length, and without long pauses."""
+    total, ended = 0, False
+
+    async def paced() -> Message:
+        nonlocal ended
+        if ended:
+            return await receive()  # whoever waits now waits for the end of the connection
+        try:
+            message = await asyncio.wait_for(receive(), PAUSE_S)
+        except TimeoutError:
+            raise HTTPException(408) from None
+        ended = not message.get("more_body", False)
+        return message
 
     async def counted() -> Message:
         nonlocal total
-        message = await receive()
+        message = await paced()
         total += len(message.get("body", b""))
         if total > MAX_BODY_BYTES:
             raise HTTPException(413)
         return message
 
+    scope[_BODY] = paced
     return counted
 
 

@@ -9,18 +9,16 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
 
-from ..core.errors import CycloramaError
 from ..core.render.film.developing import FULL_SAMPLES
 from ..core.sheet.words import duration
-from ..store import Studio
 from .context import Context, context
 from .lens import News, Picture, Progress, Tried, Trouble, Viewer, Wanted
-from .take_answers import shoot_log
 
 router = APIRouter(prefix="/live")
 Ctx = Annotated[Context, Depends(context)]
-LOG_EVERY_S = 0.5
 LARGEST = 1280
+GONE = (WebSocketDisconnect, RuntimeError, OSError, asyncio.CancelledError)
+"""A browser that went away, also while it connects, or a studio that closes."""
 MOST_WAITING = 8
 """News that wait for a browser that is slow to take them."""
 
@@ -55,7 +53,10 @@ class LensMessage(BaseModel):
 @router.websocket("/projects/{project_id}/lens")
 async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
     """The browser sends LensMessages; pictures and how far the next one is stream back."""
-    await socket.accept()
+    try:
+        await socket.accept()
+    except GONE:
+        return
     loop = asyncio.get_running_loop()
     waiting: asyncio.Queue[News] = asyncio.Queue(MOST_WAITING)
 
@@ -69,8 +70,8 @@ async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
     try:
         while True:
             await _hear(await socket.receive_text(), ctx, viewer, socket)
-    except (WebSocketDisconnect, KeyError, RuntimeError, asyncio.CancelledError):
-        pass  # the browser went away or sends bytes, or the studio closes: either way this lens is closed
+    except (KeyError, *GONE):
+        pass  # also where the browser sends bytes: either way this lens is closed
     finally:
         ctx.lens.leave(viewer)
         sender.cancel()
@@ -100,6 +101,11 @@ async def _hear(text: str, ctx: Context, viewer: Viewer, socket: WebSocket) -> N
 
 
 async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]") -> None:
+    with contextlib.suppress(*GONE):
+        await _send_until_gone(socket, ctx, waiting)
+
+
+async def _send_until_gone(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]") -> None:
     while not ctx.lens.ready.is_set():
         await socket.send_json({"preparing": True, "sentence": ctx.lens.preparing})
         await asyncio.sleep(0.5)
@@ -118,29 +124,20 @@ async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]")
 @router.websocket("/takes")
 async def takes(socket: WebSocket, ctx: Ctx) -> None:
     """All takes whenever one of them changes; an error with its sentence when they cannot be read at the moment."""
-    await socket.accept()
-    telling = asyncio.create_task(_tell_of_takes(socket, ctx))
+    telling: asyncio.Task[None] | None = None
     try:
+        await socket.accept()
+        telling = asyncio.create_task(_tell_of_takes(socket, ctx))
         while True:
             await socket.receive()  # nothing is said here, but that the page is closed
-    except (WebSocketDisconnect, RuntimeError, asyncio.CancelledError):
-        pass  # closed by the browser, or the studio closes
+    except GONE:
+        pass
     finally:
-        telling.cancel()
-
-
-def _log_json(studio: Studio) -> object:
-    return shoot_log(studio).model_dump(mode="json")
+        if telling is not None:
+            telling.cancel()
 
 
 async def _tell_of_takes(socket: WebSocket, ctx: Context) -> None:
-    before: object = None
-    while True:
-        try:
-            now: object = await asyncio.to_thread(_log_json, ctx.studio)
-        except CycloramaError as error:
-            now = {"error": error.sentence}
-        if now != before:
-            await socket.send_json(now)
-            before = now
-        await asyncio.sleep(LOG_EVERY_S)
+    with contextlib.suppress(*GONE), ctx.take_log.listening() as news:
+        while True:
+            await socket.send_text(await news.get())

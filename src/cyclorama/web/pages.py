@@ -158,7 +158,8 @@ def studio_floor(request: Request, ctx: Ctx, project_id: str) -> HTMLResponse:
 def cutting_bench(request: Request, ctx: Ctx, project_id: str) -> HTMLResponse:
     """The cutting bench."""
     project = ctx.studio.projects.get(project_id).project
-    return templates.TemplateResponse(request, "cut.html", {"project": project, "rates": _CARD_LISTS["rates"]})
+    shown = {"project": project, "rates": _CARD_LISTS["rates"], "gallery": ctx.own_gallery is not None}
+    return templates.TemplateResponse(request, "cut.html", shown)
 
 
 @router.get("/shoots")

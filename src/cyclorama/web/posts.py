@@ -1,13 +1,14 @@
 """JSON of what is posted to a portfolio service."""
 
+from dataclasses import dataclass
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends
 from pydantic import BaseModel, StringConstraints
 
 from .. import gallery
 from ..core.clip.post import Post, can_be_posted
-from ..core.errors import ChangeError
+from ..core.errors import ChangeError, PostError
 from ..shoot.handing import folder_of
 from ..shoot.posting import Gallery, post_to
 from ..store import Studio
@@ -24,10 +25,29 @@ Ctx = Annotated[Context, Depends(context)]
 FAULT = "It could not be posted; the terminal that runs Cyclorama tells more."
 
 
+Key = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[!-~]+$")]
+"""Of an account of the service."""
+NO_SERVICE = "No portfolio service is open here. Start Cyclorama with --gallery to try one on this machine."
+
+
+@dataclass(frozen=True, slots=True)
+class OwnGallery:
+    """The gallery that this studio shows, as the studio itself reaches it."""
+
+    origin: str
+    """http://127.0.0.1:8765 say"""
+    cookies: dict[str, str]
+    """what lets the studio in"""
+
+
 class PostCall(BaseModel):
     post: Post
-    key: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[!-~]+$")]
-    """of an account of the service"""
+    key: Key
+
+
+class Retry(BaseModel):
+    key: Key | None = None
+    """another one; None: as before"""
 
 
 class PostAnswer(BaseModel):
@@ -55,25 +75,28 @@ def all_of(ctx: Ctx, project_id: str) -> list[PostAnswer]:
 
 
 @router.post("/projects/{project_id}/posts")
-def send(ctx: Ctx, request: Request, project_id: str, call: PostCall) -> PostAnswer:
+def send(ctx: Ctx, project_id: str, call: PostCall) -> PostAnswer:
     """Post deliveries that are finished; they are uploaded in the background."""
+    if ctx.own_gallery is None:
+        raise PostError(NO_SERVICE)
     for delivery_id in call.post.deliveries:
         handed = ctx.studio.cuts.one(delivery_id)
         if handed.report is None:
             raise ChangeError(f"‘{handed.name}’ is not finished yet.")
         if not can_be_posted(handed.delivery):
             raise ChangeError(f"‘{handed.name}’ is not something that a portfolio shows.")
-    service = f"{str(request.base_url).rstrip('/')}{gallery.PATH}"
-    posted = ctx.studio.posts.add(project_id, call.post, service, call.key)
+    posted = ctx.studio.posts.add(project_id, call.post, gallery.PATH, call.key)
     _ask(ctx, posted)
     return _answer(ctx, posted)
 
 
 @router.post("/posts/{post_id}/again")
-def again(ctx: Ctx, post_id: str) -> PostAnswer:
-    """Go on with one that failed or was stopped; what has been uploaded stays so."""
+def again(ctx: Ctx, post_id: str, retry: Retry) -> PostAnswer:
+    """Go on with one that failed or was stopped, with another key if one is given; what has been uploaded stays so."""
     posted = ctx.studio.posts.one(post_id)
     if posted.shown_at is None:
+        if retry.key is not None:
+            ctx.studio.posts.set_key(posted.id, retry.key)
         _ask(ctx, posted)
     return _answer(ctx, posted)
 
@@ -96,17 +119,20 @@ def _answer(ctx: Context, posted: Posted) -> PostAnswer:
     return PostAnswer(id=posted.id, post=posted.post, job=JobAnswer.of(job) if job else None, shown_at=posted.shown_at)
 
 
-def post_kind(studio: Studio) -> WorkKind:
+def post_kind(studio: Studio, own_gallery: OwnGallery | None) -> WorkKind:
     """How posts are sent."""
 
     def do(job: Job, hand: Hand) -> Result:
+        if own_gallery is None:
+            raise PostError(NO_SERVICE)
         posted = studio.posts.one(Spec.model_validate_json(job.spec).post_id)
         handed = [studio.cuts.one(delivery_id) for delivery_id in posted.post.deliveries]
         files = [folder_of(studio, h.project_id) / h.name for h in handed]
         for h, file in zip(handed, files, strict=True):
             if not file.exists():
                 raise ChangeError(f"‘{h.name}’ was removed. Deliver it again, then post it.")
-        address = post_to(Gallery(posted.service, posted.key), posted.post, files, posted.id, hand.tell)
+        service = Gallery(f"{own_gallery.origin}{gallery.PATH}", posted.key, own_gallery.cookies)
+        address = post_to(service, posted.post, files, posted.id, hand.tell).removeprefix(own_gallery.origin)
         studio.posts.shown(posted.id, address)
         return {"address": address}
 

@@ -25,6 +25,7 @@ _STATUS = {NotFoundError: 404, StaleError: 409, DamagedError: 410, BusyError: 50
 _REFUSED = {
     404: "There is nothing at this address.",
     405: "This address does not take such a request.",
+    408: "This request stopped in the middle and was given up. Send it again.",
     413: "This request is larger than anything the studio asks for. It was not taken in.",
 }
 _log = logging.getLogger(__name__)
@@ -74,6 +75,8 @@ async def _tell_of_disk(request: Request, error: Exception) -> Response:
     assert isinstance(error, OSError)
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
         return await _tell(request, SpaceError())
+    if error.errno == errno.ENAMETOOLONG:  # no file is called so
+        return _answer(request, _REFUSED[404], 404)
     _log.error("%s %s", request.method, request.url.path, exc_info=error)
     return _answer(request, f"A file of the studio could not be used: {error.strerror or error}.", 500)
 

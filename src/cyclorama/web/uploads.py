@@ -19,10 +19,11 @@ from python_multipart.multipart import MultipartParser, parse_options_header
 from starlette.requests import ClientDisconnect
 
 from ..core.errors import IntakeError, SpaceError, telling_of_space
+from ..core.file_names import relative_name
+from .guard import whole_body
 
 MAX_BYTES = 2 << 30
 MAX_FILES = 2000
-MAX_NAME = 400
 TOO_MUCH = "These files are larger than 2 GB together. Reduce the model first."
 TOO_MANY = f"These are more than {MAX_FILES} files. Send only what belongs to the model, or a zip of it."
 BROKEN = "The files did not arrive whole. Send them again."
@@ -102,7 +103,7 @@ async def _receive(request: Request, uploads: Uploads) -> None:
     receiver = _Receiver(uploads)
     try:
         parser = MultipartParser(boundary, receiver.callbacks())  # type: ignore[arg-type]
-        async for chunk in request.stream():
+        async for chunk in whole_body(request).stream():
             await run_in_threadpool(parser.write, chunk)
         parser.finalize()
     except (MultipartParseError, ClientDisconnect) as error:
@@ -148,8 +149,7 @@ class _Receiver:
         _, options = parse_options_header(self._headers.get("content-disposition", b""))
         if b"filename" not in options:
             return
-        name = options[b"filename"].decode("utf-8", "replace")[-MAX_NAME:] or "model"
-        name = "".join(c for c in name if c.isprintable())
+        name = relative_name(options[b"filename"].decode("utf-8", "replace"))
         if len(self._uploads.paths) >= MAX_FILES:
             raise IntakeError(TOO_MANY)
         path = self._uploads.folder / str(len(self._uploads.paths))

@@ -3,11 +3,13 @@
 import io
 import lzma
 import shutil
+import stat
 import zipfile
 import zlib
 from pathlib import Path, PurePosixPath
 
 from ...errors import IntakeError
+from ...file_names import relative_name
 
 MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl", ".usd", ".usda", ".usdc", ".usdz", ".step", ".stp")
 MAX_TOTAL_BYTES = 2 << 30
@@ -27,7 +29,7 @@ class FileBundle:
             if name.lower().endswith(".zip"):
                 self._files.update(unpack(name, data))
             else:
-                self._files[PurePosixPath(name.replace("\\", "/")).as_posix()] = data
+                self._files[relative_name(name)] = data
 
     def model(self) -> tuple[str, bytes]:
         """The one model file of the bundle.
@@ -80,7 +82,7 @@ def unpack(name: str, data: bytes) -> dict[str, bytes]:
         archive = zipfile.ZipFile(io.BytesIO(data))
     except zipfile.BadZipFile as error:
         raise IntakeError(f"‘{name}’ is not a readable zip. Pack it again.") from error
-    entries = [e for e in archive.infolist() if not e.is_dir()]
+    entries = [e for e in archive.infolist() if not e.is_dir() and not stat.S_ISLNK(e.external_attr >> 16)]
     if len(entries) > MAX_FILES:
         raise IntakeError(f"‘{name}’ holds {len(entries)} files; at most {MAX_FILES} are taken.")
     most = min(MAX_TOTAL_BYTES, max(200 << 20, 200 * len(data)))
@@ -89,11 +91,9 @@ def unpack(name: str, data: bytes) -> dict[str, bytes]:
     files: dict[str, bytes] = {}
     total = 0
     for entry in entries:
-        path = PurePosixPath(entry.filename.replace("\\", "/"))
-        if not path.parts:  # “.” or nothing: no file could be called that
+        if not PurePosixPath(entry.filename.replace("\\", "/")).parts:  # “.” or nothing: no file could be called that
             continue
-        if path.is_absolute() or ".." in path.parts or ":" in path.parts[0]:
-            raise IntakeError(f"‘{name}’ holds a path that leads outside the archive (‘{entry.filename}’).")
+        path = PurePosixPath(relative_name(entry.filename))
         if path.parts[0] == "__MACOSX" or path.name.startswith("."):
             continue
         try:

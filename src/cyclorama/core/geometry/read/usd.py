@@ -42,7 +42,9 @@ def read_usd(name: str, data: bytes, bundle: FileBundle) -> FileModel:
         else:
             files, root = bundle.all(), name
         for path, content in files.items():
-            target = folder / path
+            target = (folder / path).resolve()
+            if not target.is_relative_to(folder):  # names were checked when they arrived
+                raise IntakeError(f"‘{path[:80]}’ leads outside of the files that were sent.")
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(content)
         try:

@@ -42,8 +42,8 @@ class CuttingBench {
     this.timeline = new Timeline(this.store, bench);
     this.card = new CutCard(this.store, bench);
     this.drag = new TitleDrag(this.store, { ...bench, placeTitle: (title, by) => this.card.moveTitle(title, by) });
-    const posts = new CutPosts(this.id);
-    this.delivery = new CutDelivery(this.id, this.store, bench, (all) => posts.offer(all));
+    const posts = document.getElementById("panel-post") && new CutPosts(this.id);
+    this.delivery = new CutDelivery(this.id, this.store, bench, (all) => posts?.offer(all));
     const source = { rate: () => this.store.rate(), address: (i) => this.#address(i, true), show: (i) => this.#arrive(i), dropped: (count) => (byId("dropped").textContent = `${count} dropped`) };
     this.player = new Player(source, this.pictures);
     this.store.subscribe((state) => this.#took(state));

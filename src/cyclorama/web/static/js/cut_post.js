@@ -4,7 +4,6 @@ import { make, mark, post, remove, say } from "./api.js";
 import { progressOf, under, watching } from "./cut_deliver.js";
 
 const byId = (id) => document.getElementById(id);
-const KEY = "post-key";
 
 export class CutPosts {
   /** @param {string} projectId */
@@ -12,7 +11,6 @@ export class CutPosts {
     this.url = `/api/projects/${projectId}/posts`;
     this.chosen = [];
     this.look = watching(this.url, (all) => byId("posts").replaceChildren(...all.map((p) => this.#line(p))));
-    byId("post-key").value = localStorage.getItem(KEY) ?? "";
     byId("post-form").addEventListener("submit", (event) => {
       event.preventDefault();
       this.#send();
@@ -47,7 +45,6 @@ export class CutPosts {
     const tags = byId("post-tags").value.split(",").map((t) => t.trim()).filter(Boolean);
     try {
       await post(this.url, { key, post: { title: byId("post-title").value, text: byId("post-text").value, tags, deliveries: this.chosen } });
-      localStorage.setItem(KEY, key);
       await this.look();
     } catch (error) {
       say(error.message, 10);
@@ -63,7 +60,7 @@ export class CutPosts {
       busy ? progressOf(job) : item.shown_at ? null : make("p", { class: "text-missing" }, job?.message || "It was not finished."),
       make("div", { class: "mt-1 flex gap-1.5" },
         item.shown_at ? make("a", { class: "btn h-[24px] px-2", href: item.shown_at, target: "_blank" }, "See it") : null,
-        busy || item.shown_at ? null : act("Go on", () => post(`/api/posts/${item.id}/again`)),
+        busy || item.shown_at ? null : act("Go on", () => post(`/api/posts/${item.id}/again`, { key: byId("post-key").value.trim() || null })),
         make("span", { class: "flex-1" }), act(busy ? "Stop" : "Forget", () => remove(busy ? `/api/jobs/${job.id}` : `/api/posts/${item.id}`))));
   }
 }
