@@ -72,7 +72,7 @@ def repair(parts: list[FilePart], keeps_winding: NDArray[np.bool_]) -> tuple[Cle
     position, _ = weld(whole.vertices, whole.owner)
     normals = _filled(parts, "normals", 3, np.nan)
     _keep(whole, _sound(whole, position, found))
-    _check_closed(whole, position, keeps_winding, normals, found)
+    _check_closed(whole, position, _bodies(parts), keeps_winding, normals, found)
     uvs, found.broken_uvs = _held(_filled(parts, "uvs", 2, 0.0))
     meant = np.array([p.refined for p in parts])  # what was refined has no normals of its own yet
     normals, triangles, source = _with_normals(whole, position, normals, meant, found)
@@ -133,10 +133,23 @@ def _longest(whole: _Whole) -> NDArray[np.float64]:
     return sides
 
 
+def _bodies(parts: list[FilePart]) -> NDArray[np.intp]:
+    """The body (p,) that each part is a piece of, counted from 0."""
+    given = [part.body if part.body >= 0 else -1 - i for i, part in enumerate(parts)]
+    return np.unique(given, return_inverse=True)[1]
+
+
 def _check_closed(
-    whole: _Whole, position: I32, keeps_winding: NDArray[np.bool_], normals: NDArray[np.float32], found: Repairs
-) -> None:
-    """Count open edges, and turn closed parts round that are inside out."""
+    whole: _Whole, position: I32, body: NDArray[np.intp], keeps_winding: NDArray[np.bool_],
+    normals: NDArray[np.float32], found: Repairs,
+) -> None:  # fmt: skip
+    """Count open edges, and turn closed bodies round that are inside out. Pieces of one body (p,) close each other."""
+    count = int(body.max()) + 1
+    if count < len(body):
+        position, _ = weld(whole.vertices, body[whole.owner].astype(np.int32))
+    of = body[whole.part]
+    keeps = np.zeros(count, bool)
+    np.logical_or.at(keeps, body, keeps_winding)
     edges = np.empty(3 * len(whole.triangles), np.int64)
     for c in range(3):
         edges[c * len(whole.triangles) : (c + 1) * len(whole.triangles)] = _edge_keys(whole, position, c)
@@ -148,19 +161,19 @@ def _check_closed(
     once = edges[once]
     del edges, alike
     found.open_edges = len(once)
-    is_open = np.zeros(len(keeps_winding), bool)
+    is_open = np.zeros(count, bool)
     for c in range(3 if len(once) else 0):
         keys = _edge_keys(whole, position, c)
         at = np.minimum(np.searchsorted(once, keys), len(once) - 1)
-        is_open[whole.part[once[at] == keys]] = True
-    turned = ~is_open & ~keeps_winding & (_volumes(whole, len(keeps_winding)) < 0)
+        is_open[of[once[at] == keys]] = True
+    turned = ~is_open & ~keeps & (_volumes(whole, of, count) < 0)
     if turned.any():
-        mine = turned[whole.part]
+        mine = turned[of]
         whole.triangles[mine] = whole.triangles[mine][:, ::-1]
         if len(whole.inner):
             whole.inner[mine] = swapped_bits(whole.inner[mine])
-        normals[turned[whole.owner]] *= -1
-        found.inside_out = int(turned.sum())
+        normals[turned[body[whole.owner]]] *= -1
+        found.inside_out = int(turned[body].sum())
 
 
 def _edge_keys(whole: _Whole, position: I32, corner: int) -> NDArray[np.int64]:
@@ -169,18 +182,18 @@ def _edge_keys(whole: _Whole, position: I32, corner: int) -> NDArray[np.int64]:
     return np.minimum(a, b).astype(np.int64) * len(position) + np.maximum(a, b)
 
 
-def _volumes(whole: _Whole, parts: int) -> NDArray[np.float64]:
-    """Signed volume (p,) of each part; below zero when its faces look inwards."""
-    at = np.zeros((parts, 3))
-    at[whole.part[::-1]] = whole.vertices[whole.triangles[::-1, 0]]  # seen from a corner of its own
-    volumes = np.zeros(parts)
-    _add_volumes(whole.vertices, whole.triangles, whole.part, at, volumes)
+def _volumes(whole: _Whole, of: NDArray[np.intp], count: int) -> NDArray[np.float64]:
+    """Signed volume (b,) of each body, of which triangles (t,) are; below zero when its faces look inwards."""
+    at = np.zeros((count, 3))
+    at[of[::-1]] = whole.vertices[whole.triangles[::-1, 0]]  # seen from a corner of its own
+    volumes = np.zeros(count)
+    _add_volumes(whole.vertices, whole.triangles, of, at, volumes)
     return volumes
 
 
 @kernel
 def _add_volumes(vertices, triangles, part, at, volumes):  # type: ignore[no-untyped-def]
-    """Add to each part's volume that of the tetrahedra from its triangles to its point `at`."""
+    """Add to each body's volume that of the tetrahedra from its triangles to its point `at`."""
     for t in range(triangles.shape[0]):
         o = at[part[t]]
         i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]

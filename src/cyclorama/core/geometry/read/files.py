@@ -6,12 +6,14 @@ import shutil
 import stat
 import zipfile
 import zlib
+from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 
 from ...errors import IntakeError
 from ...file_names import relative_name
 
-MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl", ".usd", ".usda", ".usdc", ".usdz", ".step", ".stp")
+USD_ENDINGS = (".usd", ".usda", ".usdc", ".usdz")
+MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl", *USD_ENDINGS, ".step", ".stp")
 MAX_TOTAL_BYTES = 2 << 30
 MAX_FILES = 2000
 _UNREADABLE = (zipfile.BadZipFile, zlib.error, lzma.LZMAError, RuntimeError, NotImplementedError, OSError, EOFError,
@@ -31,8 +33,8 @@ class FileBundle:
             else:
                 self._files[relative_name(name)] = data
 
-    def model(self) -> tuple[str, bytes]:
-        """The one model file of the bundle.
+    def model(self, usd_root: Callable[["FileBundle", list[str]], str] | None = None) -> tuple[str, bytes]:
+        """The one model file of the bundle; of several USD layers the one that `usd_root` chooses.
 
         Raises IntakeError when there is none or more than one.
         """
@@ -40,6 +42,12 @@ class FileBundle:
         if not found:
             names = ", ".join(f"‘{n}’" for n in list(self._files)[:3]) or "nothing"
             raise IntakeError(f"There is no model in {names}. Models come as GLB, glTF, OBJ, PLY, STL, USD or STEP.")
+        if (
+            usd_root is not None
+            and len(found) > 1
+            and all(n.lower().rsplit(".", 1)[-1].startswith("usd") for n in found)
+        ):
+            found = [usd_root(self, found)]
         if len(found) > 1:
             raise IntakeError(
                 f"There are {len(found)} models (‘{found[0]}’, ‘{found[1]}’ …). Bring them in one at a time."

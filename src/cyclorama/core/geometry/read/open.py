@@ -30,6 +30,12 @@ def _reader(ending: str, tolerance: float | None) -> Reader:
     return _READERS[ending]
 
 
+def _usd_root(bundle: FileBundle, names: list[str]) -> str:
+    from .usd import choose_root
+
+    return choose_root(bundle, names)
+
+
 def read_model(files: dict[str, bytes], tolerance: float | None = None) -> tuple[str, FileModel]:
     """The name of the model file and what it brought.
 
@@ -37,7 +43,7 @@ def read_model(files: dict[str, bytes], tolerance: float | None = None) -> tuple
     Raises IntakeError with a sentence for everything that cannot be read.
     """
     bundle = FileBundle(files)
-    name, data = bundle.model()
+    name, data = bundle.model(_usd_root)
     ending = name.lower().rsplit(".", 1)[-1]
     try:
         model = _reader(ending, tolerance)(name, data, bundle)

@@ -21,10 +21,12 @@ from .label import label
 from .model import Creases, FileModel, FilePart
 from .placing import place, reverse
 from .usd_around import read_around
+from .usd_layers import bound_to_folder, root_of, write_files
 from .usd_material import UsdMaterials
 from .usd_rig import UsdRig
 from .usd_variants import read_variants
 
+MOST_PRIMS, MOST_INSTANCES = 500_000, 500_000
 MAX_DEPTH = 60
 """Instancers within instancers beyond this are left out."""
 _NEVER_SHOWN = {"guide", "proxy"}
@@ -41,19 +43,24 @@ def read_usd(name: str, data: bytes, bundle: FileBundle) -> FileModel:
                 raise IntakeError(f"‘{name}’ holds no USD layer. Export it again.")
         else:
             files, root = bundle.all(), name
-        for path, content in files.items():
-            target = (folder / path).resolve()
-            if not target.is_relative_to(folder):  # names were checked when they arrived
-                raise IntakeError(f"‘{path[:80]}’ leads outside of the files that were sent.")
-            target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_bytes(content)
+        write_files(files, folder)
+        layer, held, missing = bound_to_folder(folder / root, folder)
         try:
-            stage = Usd.Stage.Open(str(folder / root))
+            stage = Usd.Stage.Open(layer)
         except Tf.ErrorException as error:
             raise IntakeError(f"‘{name}’ is damaged or not really a USD file. Export it again.") from error
-        if stage is None:
-            raise IntakeError(f"‘{name}’ is damaged or not really a USD file. Export it again.")
-        return _Reader(stage, folder, FileBundle(files), root).model
+        model = _Reader(stage, folder, FileBundle(files), root).model
+        model.missing += missing
+        del held  # what was taken out of layers counts as long as they are held
+        return model
+
+
+def choose_root(bundle: FileBundle, names: list[str]) -> str:
+    """Of several USD files of a bundle, the one that no other refers to. Raises IntakeError where that is not one."""
+    with tempfile.TemporaryDirectory(prefix="cyclorama-usd-") as place:
+        folder = Path(place).resolve()
+        write_files(bundle.all(), folder)
+        return root_of(names, folder)
 
 
 @dataclass(slots=True)
@@ -69,11 +76,11 @@ class _Reader:
 
     def __init__(self, stage: Usd.Stage, folder: Path, bundle: FileBundle, root: str):
         up = "z" if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z else "y"
-        self.model = FileModel(up=up, unit_m=float(UsdGeom.GetStageMetersPerUnit(stage)))
+        self.model = FileModel(up=up, unit_m=_unit_m(stage))
         self._stage, self._places = stage, UsdGeom.XformCache()
         self._materials = UsdMaterials(folder, bundle, root, self.model)
         self._left: dict[str, int] = {}
-        self._meshes = 0
+        self._meshes = self._prims = self._instances = 0
         self._rig = UsdRig(stage)
         self._made: list[tuple[FilePart, str, str]] = []
         self._walk(stage.GetPseudoRoot(), np.eye(4)[None], 0)
@@ -86,6 +93,9 @@ class _Reader:
         """Take in everything below a prim, as often as it is instanced (n, 4, 4)."""
         walk = iter(Usd.PrimRange(root, Usd.TraverseInstanceProxies()))
         for prim in walk:
+            self._prims += 1
+            if self._prims > MOST_PRIMS:
+                raise IntakeError(f"This stage has more than {MOST_PRIMS:,} prims. Export only the model.")
             if prim.IsA(UsdGeom.PointInstancer):
                 walk.PruneChildren()
                 if depth < MAX_DEPTH:
@@ -107,9 +117,14 @@ class _Reader:
 
     def _instancer(self, instancer: UsdGeom.PointInstancer, outer: NDArray[np.float64], depth: int) -> None:
         """Prototypes with the places of their instances; the instancer's own place is in the outer one's space."""
-        time = Usd.TimeCode.Default()
-        found = instancer.ComputeInstanceTransformsAtTime(time, time, UsdGeom.PointInstancer.ExcludeProtoXform)
-        indices = np.array(instancer.GetProtoIndicesAttr().Get() or (), int)
+        time = self._time(instancer.GetPositionsAttr())
+        found = instancer.ComputeInstanceTransformsAtTime(
+            time, time, UsdGeom.PointInstancer.ExcludeProtoXform, UsdGeom.PointInstancer.IgnoreMask
+        )
+        indices = np.array(instancer.GetProtoIndicesAttr().Get(time) or (), int)
+        shown = np.array(instancer.ComputeMaskAtTime(time) or (), bool)
+        if len(shown) == len(indices):
+            indices = np.where(shown, indices, -1)  # those that are inactive or invisible
         at = _matrix(self._places.GetLocalToWorldTransform(instancer.GetPrim()))
         local = np.array([np.array(m).T for m in found or ()]).reshape(-1, 4, 4)
         for i, path in enumerate(instancer.GetPrototypesRel().GetForwardedTargets()):
@@ -118,6 +133,9 @@ class _Reader:
             if not prototype or not len(mine):
                 continue
             parent = _matrix(self._places.GetParentToWorldTransform(prototype))
+            self._instances += len(mine) * len(outer)
+            if self._instances > MOST_INSTANCES:
+                raise IntakeError(f"This stage has more than {MOST_INSTANCES:,} instances. Export fewer of them.")
             spread = at @ mine @ np.linalg.inv(parent)
             self._walk(prototype, (outer[:, None] @ spread[None]).reshape(-1, 4, 4), depth + 1)
 
@@ -131,7 +149,11 @@ class _Reader:
             return
         if sizes.min() < 0 or sizes.sum() != len(index) or index.min(initial=0) < 0 or index.max() >= len(points):
             raise IntakeError(f"‘{title}’ refers to vertices that are not there; it is damaged. Export it again.")
-        sets, part = self._subsets(mesh, len(sizes))
+        self._note_cache(mesh, title)
+        sizes, index, kept = _without_holes(mesh, sizes, index)
+        if not len(sizes):
+            return
+        sets, part = self._subsets(mesh, kept)
         materials = [self._materials.index(s) for s in sets]
         wanted = self._materials.coordinates(materials)
         spreads = [
@@ -149,7 +171,8 @@ class _Reader:
         at = instances @ _matrix(self._places.GetLocalToWorldTransform(prim))
         pieces = cut_apart(points, Polygons(np.column_stack([index, *columns]), sizes, part))
         for number, rows, piece in pieces:
-            piece.name = title if len(pieces) == 1 else f"{title} {number + 1}"
+            own = label(sets[number].GetName(), title)
+            piece.name = title if len(pieces) == 1 or not number else f"{title}, {own}"
             piece.material = materials[number]
             piece.visible = UsdGeom.Imageable(prim).ComputeVisibility() != UsdGeom.Tokens.invisible
             piece.smooth, piece.body = smooth, self._meshes
@@ -185,14 +208,23 @@ class _Reader:
             return Usd.TimeCode.Default()
         return Usd.TimeCode.EarliestTime()
 
-    def _subsets(self, mesh: UsdGeom.Mesh, faces: int) -> tuple[list[Usd.Prim], NDArray[np.int64]]:
-        """Prims that have a material of their own, and which of them each face (f,) belongs to."""
+    def _note_cache(self, mesh: UsdGeom.Mesh, title: str) -> None:
+        samples = mesh.GetPointsAttr().GetNumTimeSamples()
+        if samples > 1:
+            self.model.notes.append(
+                f"‘{title}’ changes its shape by {samples} time samples of its points: it stands as it is in the first."
+            )
+
+    def _subsets(self, mesh: UsdGeom.Mesh, kept: NDArray[np.bool_]) -> tuple[list[Usd.Prim], NDArray[np.int64]]:
+        """Prims that have a material of their own, and which of them each kept face belongs to; `kept` (f,) are faces
+        that are no holes."""
+        faces = len(kept)
         sets, part = [mesh.GetPrim()], np.zeros(faces, np.int64)
         for subset in UsdShade.MaterialBindingAPI(mesh.GetPrim()).GetMaterialBindSubsets():
             chosen = np.array(subset.GetIndicesAttr().Get() or (), np.int64)
             part[chosen[(chosen >= 0) & (chosen < faces)]] = len(sets)
             sets.append(subset.GetPrim())
-        return sets, part
+        return sets, part[kept]
 
     def _spread(
         self, mesh: UsdGeom.Mesh, name: str | None, sizes: NDArray[np.int64], index: NDArray[np.int64]
@@ -229,6 +261,24 @@ class _Reader:
     def _note_what_is_left(self) -> None:
         for what, many in self._left.items():
             self.model.notes.append(f"{count(many, what)} in the file left out.")
+
+
+def _unit_m(stage: Usd.Stage) -> float:
+    """Metres that a unit of the stage is. Raises IntakeError for what is no length."""
+    unit = float(UsdGeom.GetStageMetersPerUnit(stage))
+    if not 1e-9 <= unit <= 1e9:
+        raise IntakeError(f"The file says that its unit is {unit:g} metres (metersPerUnit). Correct that first.")
+    return unit
+
+
+def _without_holes(
+    mesh: UsdGeom.Mesh, sizes: NDArray[np.int64], index: NDArray[np.int64]
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
+    """Sizes and corners of the faces that are no holes, and which faces (f,) those are."""
+    holes = np.array(mesh.GetHoleIndicesAttr().Get() or (), np.int64)
+    kept = np.ones(len(sizes), bool)
+    kept[holes[(holes >= 0) & (holes < len(sizes))]] = False
+    return sizes[kept], index[np.repeat(kept, sizes)], kept
 
 
 def _spread_out(
