@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import tracemalloc
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -18,6 +19,7 @@ from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.scene import new_project
 from cyclorama.core.sheet.arrive import with_item
 from cyclorama.store import Studio
+from cyclorama.store.box import examine_box
 from cyclorama.store.bundle import open_bundle, pack_bundle
 
 
@@ -108,3 +110,62 @@ def test_what_is_damaged_is_refused_and_nothing_is_kept(packed: tuple[Studio, st
     assert there.projects.ids() == []
     assert not [p for p in (tmp_path / "there" / "assets").rglob("*") if p.is_file()]
     assert not (tmp_path / "outside").exists()
+
+
+def test_a_newer_one_is_called_newer(packed: tuple[Studio, str, Path], tmp_path: Path) -> None:
+    def newer(files: dict[str, bytes]) -> None:
+        files["manifest.json"] = files["manifest.json"].replace(b'"version": 1', b'"version": 2')
+
+    with pytest.raises(IntakeError, match="made by a newer version of Cyclorama"):
+        open_bundle(Studio(tmp_path / "there"), changed(packed[2], tmp_path / "new.zip", newer))
+    with pytest.raises(IntakeError, match="made by a newer version of Cyclorama"):
+        examine_box(boxed(tmp_path, {"version": 2}, {}), tmp_path)
+    with pytest.raises(IntakeError, match="of which version"):
+        examine_box(boxed(tmp_path, {}, {}), tmp_path)
+
+
+def boxed(folder: Path, version: dict[str, int], files: dict[str, bytes]) -> Path:
+    """A zip for the stockroom."""
+    path = folder / "box.zip"
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as box:
+        box.writestr("cyclorama.json", json.dumps(version))
+        for name, data in files.items():
+            box.writestr(name, data)
+    return path
+
+
+def test_what_unpacks_to_gigabytes_takes_neither_memory_nor_disk(
+    packed: tuple[Studio, str, Path], tmp_path: Path
+) -> None:
+    """Files that say what they are, and are made to fill: refused from their directory; in pieces where they may."""
+    there = Studio(tmp_path / "there")
+    size = 300 << 20
+    key, digest = content_hash(bytes(size)), hashlib.sha256(bytes(size)).hexdigest()
+
+    def fill(files: dict[str, bytes]) -> None:
+        manifest = json.loads(files["manifest.json"])
+        manifest["files"][key] = {"sha256": digest, "bytes": size}
+        files["manifest.json"], files[f"files/{key}"] = json.dumps(manifest).encode(), bytes(size)
+
+    with zipfile.ZipFile(packed[2]) as box:
+        files = {n: box.read(n) for n in box.namelist()}
+    fill(files)
+    bomb = tmp_path / "bomb.zip"
+    with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as box:
+        for name, data in files.items():
+            box.writestr(name, data)
+    with pytest.raises(IntakeError, match="unpacks to more than it may"):
+        open_bundle(there, bomb)
+    plain = tmp_path / "plain.zip"
+    with zipfile.ZipFile(plain, "w") as box:
+        for name, data in files.items():
+            box.writestr(name, data)
+    files.clear()
+    tracemalloc.start()
+    try:
+        open_bundle(there, plain)
+        assert tracemalloc.get_traced_memory()[1] < 40 << 20
+    finally:
+        tracemalloc.stop()
+    assert there.assets.path(key).stat().st_size == size
+    assert list((there.folder / "incoming").iterdir()) == []

@@ -4,22 +4,25 @@ import asyncio
 import io
 import multiprocessing
 import os
+import socket
+import tempfile
 import time
 import tracemalloc
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from fastapi import Request
 from fastapi.testclient import TestClient
+from py_landlock import LandlockError, get_abi_version
 from tests.core.geometry.test_intake import glb
 from tests.shoot.test_shoot import wait_for
 from tests.web.test_api import client, ended, intake  # noqa: F401  (client is a fixture)
 
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.read.files import unpack
-from cyclorama.web import uploads
+from cyclorama.web import limited, uploads
 from cyclorama.web.limited import NO_MEMORY, Tell, run_limited
 from cyclorama.web.uploads import received
 from cyclorama.web.work import Unwanted
@@ -156,17 +159,67 @@ def dawdle(tell: Tell, mark: Path) -> None:
     time.sleep(600)
 
 
+def wait_idly(tell: Tell) -> None:
+    time.sleep(600)
+
+
+def reach_out(tell: Tell, private: Path, port: int, own: Path) -> dict[str, bool]:
+    """What a reader can get at that it does not need."""
+    (own / "result").write_text("its own folder")
+    tempfile.TemporaryFile().close()
+
+    def can(attempt: Callable[[], object]) -> bool:
+        try:
+            attempt()
+        except OSError:
+            return False
+        return True
+
+    return {
+        "read": can(lambda: private.read_bytes()), "write": can(lambda: private.write_bytes(b"x")),
+        "list": can(lambda: list(private.parent.iterdir())),
+        "connect": can(lambda: socket.create_connection(("127.0.0.1", port), 2)),
+    }  # fmt: skip
+
+
 LIMITS = {"memory_bytes": 3 << 30, "longest_s": 60.0, "too_long": "too long", "gave_up": "gave up"}
 
 
-def test_children_end_with_a_sentence(tmp_path: Path) -> None:
+def test_children_end_with_a_sentence(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     with pytest.raises(IntakeError, match="gave up"):
-        run_limited(die, **LIMITS)  # type: ignore[arg-type]
+        run_limited(die, folder=tmp_path, **LIMITS)  # type: ignore[arg-type]
     with pytest.raises(IntakeError, match=NO_MEMORY):
-        run_limited(hoard, **LIMITS)  # type: ignore[arg-type]
+        run_limited(hoard, folder=tmp_path, **LIMITS)  # type: ignore[arg-type]
     with pytest.raises(IntakeError, match="too long"):
-        run_limited(dawdle, tmp_path / "mark", **(LIMITS | {"longest_s": 4.0}))  # type: ignore[arg-type]
+        run_limited(dawdle, tmp_path / "mark", folder=tmp_path, **(LIMITS | {"longest_s": 4.0}))  # type: ignore[arg-type]
     assert multiprocessing.active_children() == []
+
+
+def test_a_child_that_stands_still_is_ended_and_leaves_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(limited, "IDLE_S", 1.5)
+    begun = time.monotonic()
+    with pytest.raises(IntakeError, match="too long"):
+        run_limited(wait_idly, folder=tmp_path, **LIMITS)  # type: ignore[arg-type]
+    assert time.monotonic() - begun < 50
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_reader_reaches_its_own_folder_and_nothing_else(tmp_path: Path) -> None:
+    try:
+        if get_abi_version() < 4:
+            pytest.skip("needs a Landlock that knows of networks (Linux 6.7)")
+    except LandlockError:
+        pytest.skip("needs a system with Landlock")
+    own, private = tmp_path / "own", tmp_path / "private" / "diary.txt"
+    own.mkdir()
+    private.parent.mkdir()
+    private.write_text("mine")
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        port = server.getsockname()[1]
+        found = run_limited(reach_out, private, port, own, folder=own, **LIMITS)  # type: ignore[arg-type]
+    assert found == dict.fromkeys(("read", "write", "list", "connect"), False)
+    assert private.read_text() == "mine"
+    assert [p.name for p in own.iterdir()] == ["result"]
 
 
 def test_an_intake_that_is_cancelled_at_any_time_leaves_no_child(client: TestClient) -> None:  # noqa: F811
@@ -175,14 +228,16 @@ def test_an_intake_that_is_cancelled_at_any_time_leaves_no_child(client: TestCli
     jobs = []
     for i in range(6):
         jobs.append(client.post("/api/intakes", files=[("files", ("ball.glb", glb()))]).json())
-        time.sleep(0.15 * i)
+        time.sleep(0.04 * i)
         client.delete(f"/api/jobs/{jobs[-1]['id']}")
-    assert [ended(client, job)["message"] for job in jobs] == ["Cancelled."] * 6
+    states = [ended(client, job)["state"] for job in jobs]
+    assert states[0] == "cancelled"
+    assert {*states} <= {"cancelled", "done"}  # a small model is quick
     wait_for(lambda: multiprocessing.active_children() == [])
     wait_for(lambda: list((context.studio.folder / "incoming").iterdir()) == [])
-    assert client.get("/").text.count("data-remove=") == projects
+    assert client.get("/").text.count("data-remove=") == projects + states.count("done")
     with pytest.raises(Unwanted):
-        run_limited(die, unwanted=lambda: True, **LIMITS)  # type: ignore[arg-type]
+        run_limited(die, folder=context.studio.folder, unwanted=lambda: True, **LIMITS)  # type: ignore[arg-type]
 
 
 def test_cancelling_what_is_done_does_not_undo_it(client: TestClient) -> None:  # noqa: F811

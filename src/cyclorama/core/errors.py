@@ -8,6 +8,7 @@ CycloramaError            anything the artist should be told, in a sentence
 ├── PostError             a portfolio service does not take something
 ├── DamagedError          something that was kept cannot be read any more
 ├── BusyError             the database is held by somebody else for longer than one waits
+├── OverloadError         too many others ask for what takes long
 ├── SpaceError            the disk is full
 └── NotFoundError         the thing asked for is not there
 """
@@ -64,6 +65,13 @@ class BusyError(CycloramaError):
 
     def __init__(self) -> None:
         super().__init__("Another program holds the studio's database. Nothing was changed; try again in a moment.")
+
+
+class OverloadError(CycloramaError):
+    """Too many others ask for what takes long."""
+
+    def __init__(self) -> None:
+        super().__init__("The studio is busy with others who asked before. Try again in a moment.")
 
 
 class SpaceError(CycloramaError):

@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 
 import numba
 from numba import njit
-from numba.core.caching import IndexDataCacheFile
+from numba.core.caching import Cache, IndexDataCacheFile
 
 F = TypeVar("F", bound=Callable[..., object])
 
@@ -56,6 +56,7 @@ for _setting, _value in (
     setattr(numba.config, _setting, _value)
 
 _save = IndexDataCacheFile.save
+_save_overload = Cache.save_overload
 _load = IndexDataCacheFile.load
 _SEAL = 32
 """Bytes of the sum in front of a file of the cache."""
@@ -74,6 +75,14 @@ def _save_alone(self: IndexDataCacheFile, key: object, data: object) -> None:
         except Exception:
             _throw_away(self)
         _save(self, key, data)
+
+
+def _save_where_allowed(self: Cache, signature: object, data: object) -> None:
+    """A process that may only read the cache (one that reads foreign files) compiles for itself."""
+    try:
+        _save_overload(self, signature, data)
+    except PermissionError:
+        _log.warning("The kernel %s is not in the cache, and is compiled by every reader", self._name)
 
 
 def _load_sound(self: IndexDataCacheFile, key: object) -> object:
@@ -130,6 +139,7 @@ for _name, _method in {
     "_save_index": _save_index, "_load_index": _load_index,
 }.items():  # fmt: skip
     setattr(IndexDataCacheFile, _name, _method)
+Cache.save_overload = _save_where_allowed  # type: ignore[method-assign]
 
 _CONTRACT = {"contract", "nsz", "arcp", "afn", "reassoc"}
 """Fused and reordered arithmetic is welcome; NaN and infinity keep their meaning."""

@@ -52,6 +52,23 @@ class AssetStore:
             put_in_place(path, target)
         return key
 
+    def keep_file(self, key: str, path: Path) -> None:
+        """Keep a finished file under a key, unless that is there; `path` is gone then."""
+        target = self.path(key)
+        if target.exists():
+            os.utime(target)  # it is needed again: not to be collected just now
+            path.unlink()
+            return
+        target.parent.mkdir(parents=True, exist_ok=True)
+        with path.open("r+b") as file:
+            os.fsync(file.fileno())
+        put_in_place(path, target)
+
+    def keep_all(self, other: Path) -> None:
+        """Keep all files of another store, which lies on the same disk; they are gone there."""
+        for path in other.glob("??/*"):
+            self.keep_file(path.parent.name + path.name, path)
+
     def put_all(self, assets: dict[str, bytes]) -> None:
         for key, data in assets.items():
             self.put(key, data)

@@ -1,5 +1,6 @@
 """What is kept, packed to be taken elsewhere: a plain zip of JSON, pictures and models, and how one is unpacked.
 
+cyclorama.json                                   of which version the zip is
 materials/Brass.json, rigs/…, moves/…, stock/…   documents as they are kept
 files/<hash>.png, .exr, .npz, …                  what they refer to, under the hash of its content
 gltf/Brass.gltf                                  materials as glTF, as far as that goes, with its pictures
@@ -15,6 +16,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
+from ..core.bounded_zip import BoundedZip
 from ..core.errors import IntakeError
 from ..core.geometry.kept import content_hash, measures_key, rig_key, standin_key, standin_source_key
 from ..core.geometry.measure import Measures
@@ -32,7 +34,9 @@ from .garbage import keys_in
 from .shelf import Shelf
 from .studio import Studio
 
-MOST_BYTES, MOST_FILES = 1 << 30, 20_000
+MOST_BYTES, MOST_FILES, MOST_DOCUMENT_BYTES = 1 << 30, 20_000, 16 << 20
+VERSIONED, VERSION = "cyclorama.json", 1
+_FILE = re.compile(r"files/([0-9a-f]{32}(?:\.[a-z]+)*)\.[a-z0-9]+")
 _MAGIC = ((b"\x89PNG", ".png"), (b"\xff\xd8", ".jpg"), (b"\x76\x2f\x31\x01", ".exr"), (b"#?", ".hdr"),
           (b"II*\0", ".tif"), (b"MM\0*", ".tif"), (b"RIFF", ".webp"))  # fmt: skip
 KINDS: dict[str, type[BaseModel]] = {
@@ -52,6 +56,7 @@ def packed(studio: Studio, wanted: list[tuple[str, str]]) -> bytes:
     buffer, files = io.BytesIO(), dict[str, bytes]()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as box:
         names = set[str]()
+        box.writestr(VERSIONED, json.dumps({"kind": "cyclorama stock", "version": VERSION}))
         for shelf, identity in wanted:
             one = shelves_of(studio)[shelf].one(identity)
             text = one.model_dump_json(indent=1)
@@ -88,26 +93,48 @@ def _write_gltf(box: zipfile.ZipFile, material: Material, files: dict[str, bytes
     box.writestr(f"gltf/{_free(f'{material.name} (glTF)', names)}.gltf", json.dumps(document, indent=1))
 
 
-def examine_box(path: Path, name: str) -> None:
-    """Read and check all that a zip holds. Raises IntakeError with a sentence, see `unpacked`."""
-    contents = _contents(path)
-    if not list(_documents(contents)):
-        raise IntakeError("Nothing in that zip belongs into the stockroom.")
-    for key, data in _files(contents).items():
-        _check(key, data)
+class ExaminedBox(BaseModel):
+    """What a box holds, once it was read and checked; the files lie in a folder by their keys."""
+
+    documents: list[tuple[str, str]]
+    """shelf, and the document as JSON"""
+    files: list[str]
 
 
-def unpacked(studio: Studio, path: Path) -> list[str]:
-    """Put what a zip holds into the stockroom, once it was examined; the names of what came in.
+def examine_box(path: Path, folder: Path) -> ExaminedBox:
+    """Unpack a box into a folder, and check all that it holds. Raises IntakeError with a sentence."""
+    with BoundedZip(path, "The zip", MOST_FILES, MOST_BYTES) as box:
+        if VERSIONED in box.names:
+            _check_version(box.read(VERSIONED, MOST_DOCUMENT_BYTES))
+        documents = list(_documents(box))
+        if not documents:
+            raise IntakeError("Nothing in that zip belongs into the stockroom.")
+        files = []
+        for name in sorted(box.names):
+            found = _FILE.fullmatch(name)
+            if found is None:
+                continue
+            key = found[1]
+            box.extract(name, folder / key)
+            data = (folder / key).read_bytes()
+            if name != f"files/{key}{_ending(data)}":
+                raise IntakeError(f"The file {key} in that zip is not what its name says.")
+            _check(key, data)
+            files.append(key)
+    return ExaminedBox(documents=documents, files=files)
+
+
+def keep_box(studio: Studio, examined: ExaminedBox, folder: Path) -> list[str]:
+    """Put what an examined box holds into the stockroom; the names of what came in.
 
     Nothing is kept when something in it refers to what is neither there nor here: raises IntakeError then.
     """
-    contents = _contents(path)
-    coming, files = list(_documents(contents)), _files(contents)
+    coming = [(shelf, KINDS[shelf].model_validate_json(document)) for shelf, document in examined.documents]
     for _, one in coming:
-        if any(key not in files and not studio.assets.has(key) for key in _needed(one)):
-            raise IntakeError(f"‘{one.name}’ refers to a file that is not in the zip.")
-    studio.assets.put_all({key: data for key, data in files.items() if not studio.assets.has(key)})
+        if any(key not in examined.files and not studio.assets.has(key) for key in _needed(one)):
+            raise IntakeError(f"‘{one.name}’ refers to a file that is not in the zip.")  # type: ignore[attr-defined]
+    for key in examined.files:
+        studio.assets.keep_file(key, folder / key)
     return [shelves_of(studio)[shelf].keep(one).name for shelf, one in coming]
 
 
@@ -119,36 +146,25 @@ def _needed(one: BaseModel) -> set[str]:
     return assets_of(one)
 
 
-def _contents(path: Path) -> dict[str, bytes]:
-    try:
-        with zipfile.ZipFile(path) as box:
-            entries = [e for e in box.infolist() if not e.is_dir()]
-            if len(entries) > MOST_FILES or sum(e.file_size for e in entries) > MOST_BYTES:
-                raise IntakeError("That box is larger than 1 GB. Take things over in smaller ones.")
-            return {e.filename: box.read(e) for e in entries}
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError, OSError) as error:
-        raise IntakeError("That is no zip that can be opened. Export it from the stockroom again.") from error
-
-
-def _documents(contents: dict[str, bytes]) -> Iterator[tuple[str, Any]]:
-    """What is to be kept, and on which shelf."""
-    for name, data in sorted(contents.items()):
+def _documents(box: BoundedZip) -> Iterator[tuple[str, str]]:
+    """What is to be kept, as JSON, and on which shelf."""
+    for name in sorted(box.names):
         folder, _, rest = name.partition("/")
         if folder not in KINDS or not rest.endswith(".json"):
             continue
         try:
-            yield folder, KINDS[folder].model_validate_json(data)
+            yield folder, KINDS[folder].model_validate_json(box.read(name, MOST_DOCUMENT_BYTES)).model_dump_json()
         except ValidationError as error:
-            raise IntakeError(f"‘{rest}’ in that zip is damaged, or of a newer version.") from error
+            raise IntakeError(f"‘{rest}’ in that zip is damaged.") from error
 
 
-def _files(contents: dict[str, bytes]) -> dict[str, bytes]:
-    """Files by their keys."""
-    return {
-        name.removeprefix("files/").removesuffix(_ending(data)): data
-        for name, data in contents.items()
-        if re.fullmatch(r"files/[0-9a-f]{32}(\.[a-z]+)*\.[a-z0-9]+", name)
-    }
+def _check_version(data: bytes) -> None:
+    try:
+        version = int(json.loads(data)["version"])
+    except (ValueError, KeyError, TypeError) as error:
+        raise IntakeError("That zip does not say of which version it is. Export it again.") from error
+    if version > VERSION:
+        raise IntakeError("This zip was made by a newer version of Cyclorama. Update the program to open it.")
 
 
 def _check(key: str, data: bytes) -> None:

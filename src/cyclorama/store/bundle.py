@@ -11,8 +11,8 @@ Takes are not in it: the cut keeps its places for them, and says so where they a
 
 import hashlib
 import json
+import tempfile
 import zipfile
-import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,8 +20,9 @@ from typing import Annotated
 
 from pydantic import BaseModel, Field
 
+from ..core.bounded_zip import BoundedZip
 from ..core.clip.cut import Cut
-from ..core.errors import ChangeError, DamagedError, IntakeError, NotFoundError
+from ..core.errors import ChangeError, IntakeError, NotFoundError
 from ..core.geometry.kept import measures_key, rig_key, standin_key, standin_source_key
 from ..core.scene import Project, load_project
 from ..core.scene.base import new_id
@@ -31,7 +32,9 @@ from .studio import Studio, report_key
 
 KIND = "cyclorama project"
 MOST_FILES, MOST_BYTES = 50_000, 40 << 30
-_UNREADABLE = (zipfile.BadZipFile, zlib.error, KeyError, ValueError, ChangeError, DamagedError, EOFError, RuntimeError)
+MOST_DOCUMENT_BYTES = 64 << 20
+VERSION = 1
+DAMAGED_ENTRY = "‘{}’ in the bundle is damaged. Make the bundle again."
 _BESIDE = (measures_key, rig_key, standin_key, standin_source_key, report_key)
 Sum = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 Key = Annotated[str, Field(pattern=r"^[0-9a-f]{32}(\.[a-z]+)*$")]
@@ -48,7 +51,7 @@ class Manifest(BaseModel):
     """What a bundle holds."""
 
     kind: str
-    version: Annotated[int, Field(ge=1, le=1)]
+    version: Annotated[int, Field(ge=1, le=VERSION)]
     name: str
     documents: dict[str, Entry]
     files: Annotated[dict[Key, Entry], Field(max_length=MOST_FILES)]
@@ -88,8 +91,9 @@ def pack_bundle(
             for i, key in enumerate(keys):
                 tell(i / len(keys))
                 files[key] = _put(box, f"files/{key}", studio.assets.get(key))
-            manifest = Manifest(kind=KIND, version=1, name=project.name, documents=told, files=files, missing=missing,
-                                takes=sorted({c.take_id for c in cut.clips if c.take_id}))  # fmt: skip
+            takes = sorted({c.take_id for c in cut.clips if c.take_id})
+            manifest = Manifest(kind=KIND, version=VERSION, name=project.name, documents=told, files=files,
+                                missing=missing, takes=takes)  # fmt: skip
             box.writestr("manifest.json", manifest.model_dump_json(indent=1))
         put_in_place(part, target)
         return manifest
@@ -107,56 +111,85 @@ def is_bundle(path: Path) -> bool:
     try:
         with zipfile.ZipFile(path) as box:
             return {"manifest.json", "project.json", "cut.json"} <= set(box.namelist())
-    except (OSError, *_UNREADABLE):
+    except (OSError, ValueError, EOFError, RuntimeError, zipfile.BadZipFile):
         return False
 
 
-def open_bundle(studio: Studio, path: Path, tell: Callable[[float], None] = lambda share: None) -> Unbundled:
-    """Take a project out of a bundle, under another id where its own is taken.
+class Examined(BaseModel):
+    """What a bundle holds, once every file was compared with its sum; the files lie in a folder by their keys."""
 
-    Every file is compared with its sum before anything is kept; `tell` hears which share of that is done, and may raise
-    to stop. Raises IntakeError with a sentence when something is
-    damaged, missing or not what it should be.
+    manifest: Manifest
+    project: str
+    cut: str
+
+
+def examine_bundle(path: Path, folder: Path, tell: Callable[[float], None] = lambda share: None) -> Examined:
+    """Unpack a bundle into a folder, and compare every file with its sum.
+
+    `tell` hears which share of that is done, and may raise to stop. Raises IntakeError with a sentence when something
+    is damaged, missing, too large, or made by a newer version.
     """
+    with BoundedZip(path, "The bundle", MOST_FILES, MOST_BYTES) as box:
+        manifest = _manifest(box)
+        for i, (key, entry) in enumerate(manifest.files.items()):
+            tell(i / len(manifest.files))
+            if box.extract(f"files/{key}", folder / key) != (entry.sha256, entry.bytes):
+                raise IntakeError(DAMAGED_ENTRY.format(key))
+        documents = [_document(box, name, manifest) for name in ("project.json", "cut.json")]
+    examined = Examined(manifest=manifest, project=documents[0], cut=documents[1])
+    project, cut = _parsed(examined)
+    lacking = [k for k in _needed(project, cut) if k not in manifest.files and k not in manifest.missing]
+    if lacking:
+        raise IntakeError(f"The bundle lacks {len(lacking)} files that its project needs. Make it again.")
+    return examined
+
+
+def keep_bundle(studio: Studio, examined: Examined, folder: Path) -> Unbundled:
+    """Keep the project of an examined bundle, under another id where its own is taken. Raises IntakeError."""
+    project, cut = _parsed(examined)
+    for key in examined.manifest.files:
+        studio.assets.keep_file(key, folder / key)
+    return _kept(studio, project, cut, examined.manifest)
+
+
+def open_bundle(studio: Studio, path: Path, tell: Callable[[float], None] = lambda share: None) -> Unbundled:
+    """Take a project out of a bundle in this process; see `examine_bundle` and `keep_bundle`."""
+    place = studio.folder / "incoming"
+    place.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=place) as folder:
+        return keep_bundle(studio, examine_bundle(path, Path(folder), tell), Path(folder))
+
+
+def _parsed(examined: Examined) -> tuple[Project, Cut]:
     try:
-        with zipfile.ZipFile(path) as box:
-            manifest = _manifest(box)
-            for i, (key, entry) in enumerate(manifest.files.items()):
-                tell(i / len(manifest.files))
-                _read(box, f"files/{key}", entry)
-            project = load_project(_read(box, "project.json", manifest.documents["project.json"]).decode())
-            cut = Cut.model_validate_json(_read(box, "cut.json", manifest.documents["cut.json"]))
-            lacking = [k for k in _needed(project, cut) if k not in manifest.files and k not in manifest.missing]
-            if lacking:
-                raise IntakeError(f"The bundle lacks {len(lacking)} files that its project needs. Make it again.")
-            for key, entry in manifest.files.items():
-                if not studio.assets.has(key):
-                    studio.assets.put(key, _read(box, f"files/{key}", entry))
-    except _UNREADABLE as error:
-        raise IntakeError("That is no bundle of a project, or it is damaged. Make it again.") from error
-    return _kept(studio, project, cut, manifest)
+        return load_project(examined.project), Cut.model_validate_json(examined.cut)
+    except ChangeError as error:
+        raise IntakeError(f"The project in the bundle cannot be used: {error.sentence}") from error
+    except ValueError as error:
+        raise IntakeError("The cut in the bundle is damaged. Make the bundle again.") from error
 
 
 def _needed(project: Project, cut: Cut) -> set[str]:
     return keys_in(project.model_dump_json()) | keys_in(cut.model_dump_json())
 
 
-def _manifest(box: zipfile.ZipFile) -> Manifest:
-    manifest = Manifest.model_validate(json.loads(box.read("manifest.json").decode()))
-    if manifest.kind != KIND:
-        raise IntakeError("That zip is no bundle of a project.")
-    if sum(e.bytes for e in manifest.files.values()) > MOST_BYTES:
-        raise IntakeError("That bundle holds more than 40 GB.")
-    return manifest
+def _manifest(box: BoundedZip) -> Manifest:
+    try:
+        told = json.loads(box.read("manifest.json", MOST_DOCUMENT_BYTES))
+        if told.get("kind") != KIND:
+            raise IntakeError("That zip is no bundle of a project.")
+        if isinstance(told.get("version"), int) and told["version"] > VERSION:
+            raise IntakeError("This bundle was made by a newer version of Cyclorama. Update the program to open it.")
+        return Manifest.model_validate(told)
+    except (ValueError, AttributeError) as error:
+        raise IntakeError("The list of what is in the bundle is damaged. Make the bundle again.") from error
 
 
-def _read(box: zipfile.ZipFile, name: str, entry: Entry) -> bytes:
-    if box.getinfo(name).file_size != entry.bytes:
-        raise IntakeError(f"‘{name}’ in the bundle is damaged. Make the bundle again.")
-    data = box.read(name)
-    if hashlib.sha256(data).hexdigest() != entry.sha256:
-        raise IntakeError(f"‘{name}’ in the bundle is damaged. Make the bundle again.")
-    return data
+def _document(box: BoundedZip, name: str, manifest: Manifest) -> str:
+    data, entry = box.read(name, MOST_DOCUMENT_BYTES), manifest.documents.get(name)
+    if entry is None or (hashlib.sha256(data).hexdigest(), len(data)) != (entry.sha256, entry.bytes):
+        raise IntakeError(DAMAGED_ENTRY.format(name))
+    return data.decode("utf-8", "replace")
 
 
 def _kept(studio: Studio, project: Project, cut: Cut, manifest: Manifest) -> Unbundled:

@@ -54,6 +54,7 @@ from .made_environments import MadeEnvironments
 from .posters import Posters, poster_kind
 from .problems import answer_problems
 from .puppets import Puppets
+from .shared_work import SharedWork
 from .take_log import TakeLog
 from .work import Kind, Work
 
@@ -80,6 +81,7 @@ def create_app(
         for task in housekeeping:
             task.start()
         lens = Lens(studio)
+        forecasts, eyes = SharedWork("forecasts", 1), SharedWork("eyes", 4, 256)
         intake, again = intake_kinds(studio, lens)
         kinds: dict[JobKind, Kind] = {
             "intake": intake,
@@ -106,12 +108,14 @@ def create_app(
             Masters(studio),
             cuts.OpenCuts(),
             TakeLog(studio),
+            forecasts,
+            eyes,
             own_gallery,
         )
         yield
         watch.close()
-        for task in housekeeping:
-            task.close()
+        for service in (forecasts, eyes, *housekeeping):
+            service.close()
         work.close()
         lens.close()
 

@@ -11,6 +11,7 @@ from .lens import Lens
 from .made_environments import MadeEnvironments
 from .posters import Posters
 from .puppets import Puppets
+from .shared_work import SharedWork
 from .take_log import TakeLog
 from .work import Work
 
@@ -30,6 +31,9 @@ class Context:
     masters: Masters
     cuts: "OpenCuts"
     take_log: TakeLog
+    forecasts: SharedWork
+    eyes: SharedWork
+    """looks at a frame: what is where, scopes, how it would be after a change"""
     own_gallery: "OwnGallery | None"
     """None where no gallery is shown"""
 

@@ -6,9 +6,11 @@ from collections.abc import Iterator
 from pathlib import Path as FilePath
 from typing import Annotated, Literal
 
+import numpy as np
 from fastapi import APIRouter, Depends, Path, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from ..core.clip.beats import beats
@@ -28,7 +30,7 @@ from ..shoot.reel import TakeReel, film_of, takes_in, takes_of
 from ..store.cuts import CutState
 from .context import Context, context
 from .limited import look_at
-from .uploads import BODY, Uploads, received, received_file
+from .uploads import BODY, Uploads, received, scratch_folder
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -43,6 +45,7 @@ LONGEST = 8
 KEPT = {"cache-control": "private, max-age=86400"}
 """Addresses of frames name the state of all that they show."""
 LARGEST_FONT = 40 << 20
+PEAKS_PER_S = 40
 
 
 class OpenCuts:
@@ -320,33 +323,55 @@ async def bring_sound(ctx: Ctx, project_id: str, request: Request) -> KeptSound:
 
 def _keep_sound(ctx: Context, uploads: Uploads) -> KeptSound:
     name, path = next(iter(uploads.paths.items()))
-    seconds, found = look_at(examine_sound, path, name)
+    seconds, found, drawn = look_at(examine_sound, path, name)
     key = ctx.studio.assets.take(path)
+    ctx.studio.assets.put(f"{key}.peaks", drawn.model_dump_json().encode())
     return KeptSound(asset=key, made="", name=name[:80], seconds=seconds, beats_s=found, goes_round=False)
 
 
-def examine_sound(path: FilePath, name: str) -> tuple[float, list[float]]:
-    """Seconds of a sound file, and its beats. Raises IntakeError."""
+def examine_sound(path: FilePath, name: str) -> "tuple[float, list[float], PeaksAnswer]":
+    """Seconds of a sound file, its beats, and its peaks. Raises IntakeError."""
     samples = decoded(path.read_bytes(), name)
-    return len(samples) / RATE, list(beats(samples))[:4000]
+    return len(samples) / RATE, list(beats(samples))[:4000], _peaks(samples)
+
+
+def _peaks(samples: NDArray[np.float32]) -> PeaksAnswer:
+    return PeaksAnswer(per_s=PEAKS_PER_S, peaks=[round(float(x), 3) for x in peaks(samples, PEAKS_PER_S)])
 
 
 @router.get("/sounds/{key}/peaks")
 def sound_peaks(ctx: Ctx, key: SoundKey) -> PeaksAnswer:
     """A kept sound, or one that the program makes, to be drawn."""
-    samples = made(key) if key in MADE else decoded(ctx.studio.assets.get(key), "the sound")
-    per_s = 40
-    return PeaksAnswer(per_s=per_s, peaks=[round(float(x), 3) for x in peaks(samples, per_s)])
+    if key in MADE:
+        return _peaks(made(key))
+    kept = f"{key}.peaks"
+    if not ctx.studio.assets.has(kept):  # of a sound that an earlier version kept
+        with scratch_folder(ctx.studio.folder) as folder:
+            path = folder / "sound"
+            path.write_bytes(ctx.studio.assets.get(key))
+            *_, drawn = look_at(examine_sound, path, "the sound")
+        ctx.studio.assets.put(kept, drawn.model_dump_json().encode())
+    return PeaksAnswer.model_validate_json(ctx.studio.assets.get(kept))
 
 
 @router.post("/projects/{project_id}/fonts", openapi_extra=BODY)
 async def bring_font(ctx: Ctx, project_id: str, request: Request) -> KeptFont:
     """Keep a font file; titles then refer to it."""
     ctx.studio.projects.get(project_id)
-    name, data = await received_file(request, ctx.studio.folder)
-    if len(data) > LARGEST_FONT:
+    async with received(request, ctx.studio.folder) as uploads:
+        kept = await run_in_threadpool(_keep_font, ctx, uploads)
+        uploads.clear()
+        return kept
+
+
+def _keep_font(ctx: Context, uploads: Uploads) -> KeptFont:
+    name, path = next(iter(uploads.paths.items()))
+    look_at(examine_font, path, name)
+    return KeptFont(asset=ctx.studio.assets.take(path), name=name[:80])
+
+
+def examine_font(path: FilePath, name: str) -> None:
+    """Raises IntakeError for a file that is no font that letters can be set in."""
+    if path.stat().st_size > LARGEST_FONT:
         raise IntakeError("That font is larger than 40 MB.")
-    await run_in_threadpool(set_line, "Ag", "grotesque", 400, 0.0, data)
-    key = content_hash(data)
-    ctx.studio.assets.put(key, data)
-    return KeptFont(asset=key, name=name[:80])
+    set_line("Ag", "grotesque", 400, 0.0, path.read_bytes())

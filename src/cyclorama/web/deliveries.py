@@ -3,14 +3,17 @@
 import json
 import zipfile
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Request
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, Response, StreamingResponse
 from pydantic import BaseModel, Field
 
+from ..core.clip.cut import Cut
 from ..core.clip.delivery import PRESETS, SCREENS, Delivery, Kind, PresetName
 from ..core.clip.edits import whole_cut
 from ..core.clip.post import can_be_posted
@@ -28,6 +31,7 @@ from .context import Context, context
 from .cuts import state_of
 from .jobs import JobAnswer
 from .packing import Sink
+from .shared_work import IsUnwanted
 from .work import Hand
 from .work import Kind as WorkKind
 
@@ -146,9 +150,14 @@ def deliver(ctx: Ctx, project_id: str, call: DeliverCall) -> list[DeliveryAnswer
 
 
 @router.post("/projects/{project_id}/deliveries/forecast")
-def foretell(ctx: Ctx, project_id: str, delivery: Delivery) -> ForecastLine:
+async def foretell(ctx: Ctx, request: Request, project_id: str, delivery: Delivery) -> ForecastLine:
     """About how large a delivery of the cut as it is now would be: pieces of it are written for real."""
-    cut = state_of(ctx, project_id).cut
+    state = await run_in_threadpool(state_of, ctx, project_id)
+    key = ("delivery", project_id, state.version, delivery.model_dump_json())
+    return await ctx.forecasts.answer(request, key, partial(_foretold, ctx, project_id, state.cut, delivery))
+
+
+def _foretold(ctx: Context, project_id: str, cut: Cut, delivery: Delivery, _: IsUnwanted) -> ForecastLine:
     whole_cut(cut)
     found = forecast_of(ctx.studio, project_id, cut, delivery)
     if found is None:

@@ -2,7 +2,7 @@
 
 import secrets
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -14,15 +14,17 @@ from ..core.scene import FOR_CLIPS, Detail, new_project
 from ..core.sheet.arrive import put_beside, put_on_set
 from ..core.sheet.replace import finest, kept_by_name, made_again, standing
 from ..store import AssetStore, Studio
-from ..store.bundle import is_bundle, open_bundle
+from ..store.bundle import Examined, examine_bundle, is_bundle, keep_bundle
 from ..store.jobs import Job, Result
 from .lens import Lens, LensEye
 from .limited import Tell, run_limited
-from .uploads import INCOMING, Uploads
+from .uploads import INCOMING, Uploads, scratch_folder
 from .work import Hand, Kind, Unwanted, Work
 
 LONGEST_S = 900.0
 MEMORY_LIMIT_BYTES = 12 << 30
+KEPT = "kept"
+"""Folder of a job in which its reader puts what is to be kept."""
 FAULT = "This could not be put on the set; the project is as it was. The terminal that runs Cyclorama tells more."
 
 
@@ -88,26 +90,32 @@ def _bring_in(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
     folder = studio.folder / INCOMING / spec.folder
     paths = {name: str(folder / file) for name, file in spec.files.items()}
     if len(paths) == 1 and is_bundle(only := Path(*paths.values())):
-        return _open(studio, only, spec.project_id, hand)
-    intake = _read(job, hand, _read_and_keep, paths, studio.folder / "assets")
+        return _open(studio, only, spec.project_id, job, hand)
+    intake: Intake = _limited(job, hand, _read_and_keep, paths, folder / KEPT, folder=folder)
+    studio.assets.keep_all(folder / KEPT)
     studio.keep_intake(intake)
     if spec.beside and spec.project_id is not None and studio.projects.get(spec.project_id).project.items:
         return _accept_beside(studio, intake, spec.project_id, hand)
     return _accept(studio, lens, intake, spec.project_id, hand)
 
 
-def _open(studio: Studio, path: Path, project_id: str | None, hand: Hand) -> Result:
+def _open(studio: Studio, path: Path, project_id: str | None, job: Job, hand: Hand) -> Result:
     """A bundle is a project of its own."""
     if project_id is not None:
         raise IntakeError("That is a bundle with a project of its own. Drop it on the reel wall to open it.")
-    opened = open_bundle(studio, path, lambda share: hand.tell("Comparing every file with its sum", 0.95 * share))
+    examined = _limited(job, hand, _examine_bundle, path, folder=path.parent)
+    opened = keep_bundle(studio, examined, path.parent)
     version = studio.projects.version(opened.id)
     return {"project": opened.id, "version": version, "kept": 0, "says": " ".join(opened.says)}
 
 
 def _make_again(studio: Studio, job: Job, hand: Hand) -> Result:
     spec = Anew.model_validate_json(job.spec)
-    intake = _read(job, hand, _read_again, spec.source, spec.detail, spec.off, studio.folder / "assets")
+    assets = studio.folder / "assets"
+    with scratch_folder(studio.folder) as folder:
+        given = (spec.source, spec.detail, spec.off, assets, folder / KEPT)
+        intake: Intake = _limited(job, hand, _read_again, *given, folder=folder, reads=(assets,))
+        studio.assets.keep_all(folder / KEPT)
     studio.keep_intake(intake)
     saved = studio.projects.get(spec.project_id)
     _go_on(hand)
@@ -117,14 +125,20 @@ def _make_again(studio: Studio, job: Job, hand: Hand) -> Result:
     return {"project": spec.project_id, "version": saved.version, "triangles": intake.report.triangles}
 
 
-def _read(job: Job, hand: Hand, read: Callable[..., Intake], *given: Any) -> Intake:
-    intake: Intake = run_limited(
-        read, *given, memory_bytes=MEMORY_LIMIT_BYTES, longest_s=LONGEST_S,
+def _examine_bundle(tell: Tell, path: Path) -> Examined:
+    return examine_bundle(path, path.parent, lambda share: tell("Comparing every file with its sum", share))
+
+
+def _limited(
+    job: Job, hand: Hand, read: Callable[..., Any], *given: Any, folder: Path, reads: Sequence[Path] = ()
+) -> Any:
+    """What a reader finds in the files of a job, in a process of its own."""
+    return run_limited(
+        read, *given, folder=folder, reads=reads, memory_bytes=MEMORY_LIMIT_BYTES, longest_s=LONGEST_S,
         tell=lambda what, share: hand.tell(what, share * 0.98), unwanted=hand.unwanted,
         too_long=f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.",
         gave_up=f"‘{job.name}’ could not be read: the reader gave up. Try exporting it in another format.",
     )  # fmt: skip
-    return intake
 
 
 def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, hand: Hand) -> Result:
@@ -164,15 +178,15 @@ def _title(source_name: str) -> str:
     return stem[:80].capitalize() or "Untitled"
 
 
-def _read_and_keep(tell: Tell, paths: dict[str, str], assets: Path) -> Intake:
+def _read_and_keep(tell: Tell, paths: dict[str, str], kept: Path) -> Intake:
     # the readers and their libraries are loaded here only, they would double the time the studio takes to start
     from ..core.geometry.intake import take_in
     from ..core.geometry.read.files import packed
 
     files = {name: Path(path) for name, path in paths.items()}
     intake = take_in({name: path.read_bytes() for name, path in files.items()}, tell)
-    # kept here, so that the studio never holds what may be gigabytes; what is not used after all is tidied up
-    store = AssetStore(assets)
+    # written here, so that the studio never holds what may be gigabytes, and moved by it afterwards
+    store = AssetStore(kept)
     archive = next(iter(files.values())).with_name("source.zip")
     with telling_of_space():
         packed(files, archive)
@@ -180,12 +194,12 @@ def _read_and_keep(tell: Tell, paths: dict[str, str], assets: Path) -> Intake:
     return _kept(store, intake, source)
 
 
-def _read_again(tell: Tell, source: str, detail: Detail, off: float, assets: Path) -> Intake:
+def _read_again(tell: Tell, source: str, detail: Detail, off: float, assets: Path, kept: Path) -> Intake:
     from ..core.geometry.detail import Wanted
     from ..core.geometry.intake import take_in
 
-    store = AssetStore(assets)
-    return _kept(store, take_in({"source.zip": store.get(source)}, tell, Wanted(detail, off)), source)
+    files = {"source.zip": AssetStore(assets).get(source)}
+    return _kept(AssetStore(kept), take_in(files, tell, Wanted(detail, off)), source)
 
 
 def _kept(store: AssetStore, intake: Intake, source: str) -> Intake:

@@ -15,13 +15,15 @@ from ..core.errors import (
     CycloramaError,
     DamagedError,
     NotFoundError,
+    OverloadError,
     SpaceError,
     StaleError,
 )
+from .work import Unwanted
 
 templates = Jinja2Templates(Path(__file__).parent / "templates")
 FAULT = "Something is wrong in Cyclorama itself; nothing was changed. The terminal that runs it tells more."
-_STATUS = {NotFoundError: 404, StaleError: 409, DamagedError: 410, BusyError: 503, SpaceError: 507}
+_STATUS = {NotFoundError: 404, StaleError: 409, DamagedError: 410, BusyError: 503, OverloadError: 503, SpaceError: 507}
 _REFUSED = {
     404: "There is nothing at this address.",
     405: "This address does not take such a request.",
@@ -34,6 +36,7 @@ _log = logging.getLogger(__name__)
 def answer_problems(app: FastAPI) -> None:
     """Give every error that can come out of a request its answer."""
     app.add_exception_handler(CycloramaError, _tell)
+    app.add_exception_handler(Unwanted, _tell_nobody)
     app.add_exception_handler(RequestValidationError, _tell_invalid)
     app.add_exception_handler(HTTPException, _tell_refused)
     app.add_exception_handler(OSError, _tell_of_disk)
@@ -56,6 +59,11 @@ async def _tell(request: Request, error: Exception) -> Response:
     status = next((code for kind, code in _STATUS.items() if isinstance(error, kind)), 422)
     more = {"current": error.current} if isinstance(error, StaleError) else {}
     return _answer(request, error.sentence, status, **more)
+
+
+async def _tell_nobody(request: Request, error: Exception) -> Response:
+    """The browser went away before its answer was there (no standard has a status for that; this one is common)."""
+    return Response(status_code=499)
 
 
 async def _tell_refused(request: Request, error: Exception) -> Response:

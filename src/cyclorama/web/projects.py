@@ -1,5 +1,6 @@
 """JSON: projects, their changes, intake of models and environments."""
 
+from functools import partial
 from typing import Annotated
 from urllib.parse import quote
 
@@ -33,6 +34,7 @@ from .intakes import ask_for_detail, ask_for_intake
 from .jobs import JobAnswer
 from .lens import LensEye
 from .limited import look_at
+from .shared_work import IsUnwanted
 from .state import pose_state, project_state
 from .uploads import BODY, Uploads, received
 from .work import Unwanted
@@ -138,11 +140,15 @@ def edit(ctx: Ctx, project_id: str, wanted: Edit) -> ProjectState:
 
 
 @router.post("/projects/{project_id}/preview")
-def preview(ctx: Ctx, project_id: str, wanted: Preview) -> PoseState:
+async def preview(ctx: Ctx, request: Request, project_id: str, wanted: Preview) -> PoseState:
     """One frame's pose as it would be after changes; nothing is saved."""
-    project = ctx.studio.projects.get(project_id).project
-    project, _ = perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))
-    return pose_state(project, wanted.frame)
+
+    def tried(unwanted: IsUnwanted) -> PoseState:
+        project = ctx.studio.projects.get(project_id).project
+        project, _ = perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))
+        return pose_state(project, wanted.frame)
+
+    return await ctx.eyes.answer(request, ("preview", project_id, object()), tried)
 
 
 @router.post("/projects/{project_id}/undo")
@@ -156,13 +162,14 @@ def redo(ctx: Ctx, project_id: str, step: Step) -> ProjectState:
 
 
 @router.get("/projects/{project_id}/forecast")
-def shoot_forecast(ctx: Ctx, project_id: str) -> ForecastAnswer:
+async def shoot_forecast(ctx: Ctx, request: Request, project_id: str) -> ForecastAnswer:
     """How long the shot will take, from a few probe frames."""
-    saved = ctx.studio.projects.get(project_id)
-    return forecast_answer(ctx, saved.project, saved.version)
+    saved = await run_in_threadpool(ctx.studio.projects.get, project_id)
+    key = ("shot", project_id, saved.version)
+    return await ctx.forecasts.answer(request, key, partial(forecast_answer, ctx, saved.project, saved.version))
 
 
-def forecast_answer(ctx: Context, project: Project, version: int) -> ForecastAnswer:
+def forecast_answer(ctx: Context, project: Project, version: int, unwanted: IsUnwanted) -> ForecastAnswer:
     """How long the open shot of a project will take, probed while nobody waits for the lens. Raises StaleError once
     the project is of another version, and ChangeError when the renderer cannot be made ready."""
     if not len(project.shot.frame_numbers):
@@ -171,7 +178,7 @@ def forecast_answer(ctx: Context, project: Project, version: int) -> ForecastAns
     def changed() -> bool:
         if ctx.lens.unprepared:
             raise ChangeError(ctx.lens.preparing)
-        return ctx.studio.projects.version(project.id) != version
+        return unwanted() or ctx.studio.projects.version(project.id) != version
 
     try:
         seconds, spread = forecast(project, lambda step: ctx.lens.at_leisure(step, changed))

@@ -120,7 +120,7 @@ def _sheet(studio: Studio, project: Project, proof: Proof, numbers: list[int]) -
         found = frame_margins(View.of(project), placed_hull(measures, project.subject.placement))
         margins = dict(zip(found.view.frames.tolist(), found.per_frame.tolist(), strict=True))
     words = [f"{margins[n]:.1%}" if n in margins else "" for n in some]
-    pictures = [Image.open(proof.frame(n)) for n in some]
+    pictures = [Image.open(proof.frame(n), formats=("JPEG",)) for n in some]
     captions = [(str(n), word) for n, word in zip(some, words, strict=True)]
     buffer = io.BytesIO()
     contact_sheet(pictures, captions, min(SHEET_COLUMNS, len(some))).save(buffer, "PNG")

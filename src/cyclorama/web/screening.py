@@ -5,6 +5,7 @@ import io
 import re
 from dataclasses import asdict
 from datetime import datetime
+from functools import partial
 from typing import Annotated, Literal
 from urllib.parse import quote
 
@@ -36,6 +37,7 @@ from ..shoot.pass_files import depth_of, matte_names_of
 from ..store import TakeRecord
 from ..store.screening import Finished
 from .context import Context, context
+from .shared_work import IsUnwanted
 from .take_answers import kept_lights
 from .uploads import received_file
 
@@ -47,6 +49,8 @@ State = Annotated[int | None, Query(ge=0, le=2_000_000)]
 """of a take's finish; none: as it stands"""
 Revision = Annotated[int, Query(ge=0, le=2_000_000_000)]
 """of the grade that a change was made on"""
+LARGEST_LIST = 1 << 20
+"""Bytes of a colour decision list."""
 ShareOf = Annotated[float, Query(ge=0, le=1)]
 MATTES: tuple[PassName, ...] = ("objects", "materials")
 MAT = 0.46
@@ -218,7 +222,7 @@ def keep_in_look(ctx: Ctx, take_id: str) -> FinishAnswer:
 async def read_decisions(ctx: Ctx, take_id: str, revision: Revision, request: Request) -> FinishAnswer:
     """Take slope, offset, power and saturation from a .cdl, .cc or .ccc file."""
     take = ctx.studio.takes.get(take_id)
-    name, data = await received_file(request, ctx.studio.folder)
+    name, data = await received_file(request, ctx.studio.folder, LARGEST_LIST)
     here = ctx.studio.screening.finish(take).finishing
     finishing = here.model_copy(update={"grade": with_cdl(here.grade, data, name)})
     label = f"Decisions of {name[:60]}"
@@ -318,8 +322,13 @@ _KEPT = {"cache-control": "private, max-age=86400"}
 
 
 @router.post("/takes/{take_id}/scopes/{number}")
-def scopes(ctx: Ctx, take_id: str, number: Number, tried: Tried) -> ScopesAnswer:
+async def scopes(ctx: Ctx, request: Request, take_id: str, number: Number, tried: Tried) -> ScopesAnswer:
     """Scopes of a frame in a grade."""
+    key = ("scopes", take_id, number, tried.model_dump_json())
+    return await ctx.eyes.answer(request, key, partial(_scopes, ctx, take_id, number, tried))
+
+
+def _scopes(ctx: Context, take_id: str, number: int, tried: Tried, _: IsUnwanted) -> ScopesAnswer:
     take = ctx.studio.takes.get(take_id)
     _check(ctx, take, tried.finishing)
     width = min(tried.width, SCOPES_PX)

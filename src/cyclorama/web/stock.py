@@ -20,7 +20,7 @@ from ..core.scene.stocked import Stocked, StockedEnvironment, StockedGobo, Stock
 from ..core.sheet.stocked import kept_of
 from ..core.sheet.tools import Tools
 from ..store.assets import write_whole
-from ..store.box import examine_box, packed, shelves_of, unpacked
+from ..store.box import ExaminedBox, examine_box, keep_box, packed, shelves_of
 from ..store.shelf import Label, Shelf
 from .context import Context, context
 from .lens import LensEye
@@ -234,8 +234,11 @@ def take_along(ctx: Ctx, only: Annotated[list[str] | None, Query(max_length=500)
 
 
 def _unpack(ctx: Context, path: Path) -> list[str]:
-    look_at(examine_box, path, "The zip")
-    return unpacked(ctx.studio, path)
+    return keep_box(ctx.studio, look_at(_examine, path, "The zip"), path.parent)
+
+
+def _examine(path: Path, name: str) -> ExaminedBox:
+    return examine_box(path, path.parent)
 
 
 @router.post("/stock/unpack", openapi_extra=BODY)

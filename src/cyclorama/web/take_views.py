@@ -1,10 +1,12 @@
 """Pictures of passes and mixes of a take, and matching it to a reference."""
 
+from pathlib import Path as FilePath
 from typing import Annotated
 
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from ..core.errors import ShootError
@@ -14,8 +16,9 @@ from ..core.picture.view import to_bytes
 from ..shoot.finished import finished, why_not_gradable
 from ..shoot.pass_pictures import pass_picture
 from .context import Context, context
+from .limited import look_at
 from .screening import FinishAnswer, Number, Revision, Width, encoded, finish_answer
-from .uploads import received_file
+from .uploads import received
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -44,18 +47,28 @@ def view(
 @router.post("/takes/{take_id}/match/{number}")
 async def match(ctx: Ctx, take_id: str, number: Number, revision: Revision, request: Request) -> MatchAnswer:
     """Bring exposure and white of a take to those of a reference picture, and say what that was."""
-    name, data = await received_file(request, ctx.studio.folder)
-    return await run_in_threadpool(_match, ctx, take_id, number, revision, name, data)
+    async with received(request, ctx.studio.folder) as uploads:
+        name, path = next(iter(uploads.paths.items()))
+        answer = await run_in_threadpool(_match, ctx, take_id, number, revision, name, path)
+        uploads.clear()
+        return answer
 
 
-def _match(ctx: Context, take_id: str, number: int, revision: int, name: str, data: bytes) -> MatchAnswer:
+def _match(ctx: Context, take_id: str, number: int, revision: int, name: str, path: FilePath) -> MatchAnswer:
     take = ctx.studio.takes.get(take_id)
     if (why := why_not_gradable(take)) is not None:
         raise ShootError(why)
-    reference = decode_picture(data, name)[..., :3].astype(np.float32) / 255.0
+    reference = look_at(examine_reference, path, name)
     here = ctx.studio.screening.finish(take).finishing
     shown = finished(take, number, here, ctx.masters, ctx.studio.assets.get, MATCH_PX)[..., :3]
     grade, sentence = matched(here.grade, shown, reference)
     new = here.model_copy(update={"grade": grade})
     found = ctx.studio.screening.set_finish(take, new, f"Match to {name[:60]}", revision)
     return MatchAnswer(sentence=sentence, finish=finish_answer(ctx, take, found))
+
+
+def examine_reference(path: FilePath, name: str) -> NDArray[np.float32]:
+    """A reference picture (h, w, 3), display values 0…1, no wider than what is matched. Raises IntakeError."""
+    picture = decode_picture(path.read_bytes(), name)[..., :3]
+    step = max(1, picture.shape[1] // MATCH_PX)
+    return np.asarray(picture[::step, ::step], np.float32) / 255.0

@@ -2,11 +2,13 @@
 
 import shutil
 from datetime import UTC
+from functools import partial
 from pathlib import Path as FilePath
 from typing import Annotated, Literal, Self, get_args
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Path, Query, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, StreamingResponse
 from pydantic import AwareDatetime, BaseModel, Field, model_validator
 
@@ -141,10 +143,12 @@ def shoot_plan(ctx: Ctx, project_id: str, wanted: PlanCall) -> list[str]:
 
 
 @router.post("/projects/{project_id}/plan/forecast")
-def forecast_of_cell(ctx: Ctx, project_id: str, cell: Cell) -> ForecastAnswer:
+async def forecast_of_cell(ctx: Ctx, request: Request, project_id: str, cell: Cell) -> ForecastAnswer:
     """How long one take of a plan will take, from a few probe frames."""
-    saved = ctx.studio.projects.get(project_id)
-    return forecast_answer(ctx, as_planned(saved.project, cell), saved.version)
+    saved = await run_in_threadpool(ctx.studio.projects.get, project_id)
+    key = ("cell", project_id, saved.version, cell.model_dump_json())
+    planned_cell = as_planned(saved.project, cell)
+    return await ctx.forecasts.answer(request, key, partial(forecast_answer, ctx, planned_cell, saved.version))
 
 
 @router.post("/takes/turns", status_code=204)

@@ -1,10 +1,12 @@
 """What the picture shows where it is touched: parts under the pointer, and where a light has to stand."""
 
 import base64
+from functools import partial
 from typing import Annotated, Literal
 
 import numpy as np
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Request
+from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, Field
 
 from ..core.colour_difference import difference, lab_of, rgb_of, told
@@ -19,6 +21,7 @@ from ..core.sheet.tools import Tools
 from ..core.textures import to_srgb_bytes
 from .context import Context, context
 from .lens import LensEye
+from .shared_work import IsUnwanted
 
 router = APIRouter(prefix="/api/projects/{project_id}")
 Ctx = Annotated[Context, Depends(context)]
@@ -56,8 +59,14 @@ class Placed(BaseModel):
 
 
 @router.get("/touch")
-def touch(ctx: Ctx, project_id: str, frame: int) -> TouchMap:
+async def touch(ctx: Ctx, request: Request, project_id: str, frame: int) -> TouchMap:
     """What is where in the picture of a frame."""
+    version = await run_in_threadpool(ctx.studio.projects.version, project_id)
+    key = ("touch", project_id, version, frame)
+    return await ctx.eyes.answer(request, key, partial(_touch_map, ctx, project_id, frame))
+
+
+def _touch_map(ctx: Context, project_id: str, frame: int, _: IsUnwanted) -> TouchMap:
     here = moment(ctx.studio.projects.get(project_id).project, frame)
     with ctx.lens.borrowed(wait=False) as tools:
         numbers = Eye(*tools).owners(here, MAP_WIDTH)

@@ -6,8 +6,8 @@ hands them over when everything has arrived; limits would only be looked at then
 
 import secrets
 import shutil
-from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager, suppress
+from collections.abc import AsyncIterator, Iterator
+from contextlib import asynccontextmanager, contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
@@ -79,10 +79,24 @@ async def received(request: Request, data_folder: Path) -> AsyncIterator[Uploads
         raise
 
 
-async def received_file(request: Request, data_folder: Path) -> tuple[str, bytes]:
-    """Name and contents of the first file of a multipart request, of which nothing is kept. Raises as `received`."""
+@contextmanager
+def scratch_folder(data_folder: Path) -> Iterator[Path]:
+    """A folder beside those of what arrives, for work on what is here already; it is gone afterwards."""
+    folder = data_folder / INCOMING / secrets.token_hex(8)
+    folder.mkdir(parents=True)
+    try:
+        yield folder
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+async def received_file(request: Request, data_folder: Path, most_bytes: int) -> tuple[str, bytes]:
+    """Name and contents of the first file of a multipart request, of which nothing is kept. Raises as `received`, and
+    IntakeError when it is larger than it may."""
     async with received(request, data_folder) as uploads:
         name, path = next(iter(uploads.paths.items()))
+        if path.stat().st_size > most_bytes:
+            raise IntakeError(f"‘{name}’ is larger than {most_bytes >> 20} MB, which no such file is.")
         data = await run_in_threadpool(path.read_bytes)
         uploads.clear()
         return name, data

@@ -5,9 +5,11 @@ a leaning towards two a second; beats are the path through strong onsets that ke
 by Dynamic Programming, Journal of New Music Research 36, 2007).
 """
 
+from collections.abc import Iterator
+
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import stft
+from scipy.signal import get_window
 
 from .tones import RATE
 
@@ -17,6 +19,8 @@ HOP = 480
 """samples between spectra: a hundred a second"""
 WINDOW = 2048
 BANDS = 24
+AT_ONCE = 6000
+"""spectra that are looked at together, a minute of them"""
 SLOWEST, QUICKEST = 40.0, 220.0
 """beats a minute"""
 TIGHTNESS = 100.0
@@ -39,14 +43,27 @@ def beats(samples: F32) -> tuple[float, ...]:
 
 def _onsets(samples: F32) -> F64:
     """How strongly something begins, a hundred times a second, with a mean of 0 and a deviation of 1."""
-    mono = samples.mean(axis=1)
-    _, _, spectra = stft(mono, RATE, nperseg=WINDOW, noverlap=WINDOW - HOP)
-    power = np.abs(spectra) ** 2
-    edges = np.unique(np.geomspace(2, len(power), BANDS + 1).astype(int))
-    bands = np.log1p(1e4 * np.add.reduceat(power, edges[:-1], axis=0))
+    bands = np.concatenate(list(_bands(samples)), axis=1)
     rise = np.maximum(0, np.diff(bands, axis=1, prepend=bands[:, :1])).mean(axis=0)
     deviation = float(rise.std())
     return np.asarray((rise - rise.mean()) / deviation if deviation > 1e-9 else np.zeros_like(rise), np.float64)
+
+
+def _bands(samples: F32) -> Iterator[F64]:
+    """Compressed energy (bands, n) of spectra every HOP, a minute at a time: those of an hour would be gigabytes."""
+    count = len(samples) // HOP + 1
+    window = get_window("hann", WINDOW)
+    window /= window.sum()
+    edges = np.unique(np.geomspace(2, WINDOW // 2 + 1, BANDS + 1).astype(int))
+    for first in range(0, count, AT_ONCE):
+        some = min(AT_ONCE, count - first)
+        begin = first * HOP - WINDOW // 2  # a spectrum is of what lies around its moment, silence beyond the ends
+        mono = np.zeros((some - 1) * HOP + WINDOW)
+        inside = samples[max(0, begin) : begin + len(mono)].mean(axis=1)
+        mono[max(0, -begin) : max(0, -begin) + len(inside)] = inside
+        frames = np.lib.stride_tricks.sliding_window_view(mono, WINDOW)[::HOP]
+        power = np.abs(np.fft.rfft(frames * window, axis=1)).T ** 2
+        yield np.log1p(1e4 * np.add.reduceat(power, edges[:-1], axis=0))
 
 
 def _period(onsets: F64) -> int | None:

@@ -26,7 +26,9 @@ from .titles import Drawn, drawn, extent, text_of
 
 F32 = NDArray[np.float32]
 STEPS = 65535
-KEPT_TITLES, KEPT_PICTURES = 48, 3
+KEPT_PICTURES = 3
+TITLE_BYTES = 128 << 20
+"""Room for drawn titles; one is kept in any case."""
 BLUR = 0.035
 """radius of the blur of what fills bars, in picture widths"""
 SHAPE_SLACK = 0.004
@@ -207,7 +209,7 @@ class Compositor:
                 self._titles[key] = drawn(title, text, self._shape, self.width, self.height, self._read)
             self._titles.move_to_end(key)
             found = self._titles[key]
-            while len(self._titles) > KEPT_TITLES:
+            while len(self._titles) > 1 and sum(d.nbytes for d in self._titles.values() if d) > TITLE_BYTES:
                 self._titles.popitem(last=False)
         if found is None or showing.opacity <= 0:
             return picture

@@ -82,7 +82,7 @@ def _each(path: Path, clear: bool) -> Iterator[Callable[[], F32]]:
     """All pictures of a file as they are decoded; each gives its pixels when it is asked."""
     layout = "rgba" if clear else "rgb24"
     if is_webp(path):
-        with Image.open(path) as image:
+        with Image.open(path, formats=("WEBP",)) as image:
             for n in range(getattr(image, "n_frames", 1)):
                 image.seek(n)
                 pixels = np.asarray(image.convert("RGBA" if clear else "RGB"))

@@ -6,10 +6,12 @@ Fades follow a quarter of a sine; loudness and true peak are those of EBU R 128 
 
 import io
 import math
+import tempfile
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
+from typing import BinaryIO
 
 import av
 import numpy as np
@@ -17,7 +19,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import minimum_filter1d, uniform_filter1d
 from scipy.signal import resample_poly
 
-from ..errors import IntakeError
+from ..errors import IntakeError, telling_of_space
 from ..scene.base import ReadAsset
 from .cut import Cut, Sound
 from .timeline import total
@@ -26,6 +28,8 @@ from .tones import MADE, RATE, made, sample_of
 F32 = NDArray[np.float32]
 BLOCK = 10 * RATE
 MOST_SECONDS = 3600
+IN_MEMORY_S = 120
+"""Longer sounds are mapped from a file, so that an hour of them takes no memory."""
 DUCK_S = 0.25
 """how long it takes to give way"""
 AHEAD_S = 0.005
@@ -40,8 +44,7 @@ def decoded(data: bytes, name: str) -> F32:
 
     Files whose rate or channels change on their way are brought to one. Raises IntakeError with a sentence.
     """
-    chunks: list[F32] = []
-    count = 0
+    gathered = _Gathered()
     try:
         with av.open(io.BytesIO(data), "r") as container:
             if not container.streams.audio:
@@ -52,15 +55,44 @@ def decoded(data: bytes, name: str) -> F32:
             for frame in _frames(container):
                 for out in to_stereo.resample(frame):
                     sides = out.to_ndarray().T.astype(np.float32)
-                    chunks.append(np.repeat(sides, 2, 1) if alone else sides)
-                    count += len(chunks[-1])
-                    if count > MOST_SECONDS * RATE:
+                    gathered.add(np.repeat(sides, 2, 1) if alone else sides)
+                    if gathered.count > MOST_SECONDS * RATE:
                         raise IntakeError(f"‘{name}’ is longer than an hour. Cut it before you bring it in.")
     except (av.FFmpegError, ValueError, OSError) as error:
         raise IntakeError(SOUND_FAULT.format(name)) from error
-    if not count:
+    if not gathered.count:
         raise IntakeError(f"‘{name}’ is empty: no sound could be read from it.")
-    return np.nan_to_num(np.concatenate(chunks), nan=0.0, posinf=1.0, neginf=-1.0)
+    return gathered.samples()
+
+
+class _Gathered:
+    """Samples as they are decoded: in memory while they are few, then in a file of no name that is mapped into it."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self._chunks: list[F32] = []
+        self._file: BinaryIO | None = None
+
+    def add(self, samples: F32) -> None:
+        samples = np.nan_to_num(np.ascontiguousarray(samples), nan=0.0, posinf=1.0, neginf=-1.0)
+        self.count += len(samples)
+        if self._file is not None:
+            self._file.write(samples.data)
+            return
+        self._chunks.append(samples)
+        if self.count > IN_MEMORY_S * RATE:
+            with telling_of_space():
+                self._file = tempfile.TemporaryFile()  # noqa: SIM115  (the map holds it)
+                for chunk in self._chunks:
+                    self._file.write(chunk.data)
+            self._chunks.clear()
+
+    def samples(self) -> F32:
+        if self._file is None:
+            return np.concatenate(self._chunks)
+        with telling_of_space():
+            self._file.flush()
+        return np.memmap(self._file, np.float32, "r", shape=(self.count, 2))
 
 
 def _frames(container: "av.container.InputContainer") -> "Iterator[av.AudioFrame | None]":
@@ -85,7 +117,8 @@ def peaks(samples: F32, per_s: int = 40) -> NDArray[np.float32]:
     whole = len(samples) // step * step
     if not whole:
         return np.abs(samples).max(initial=0.0, keepdims=True)[0][:1].astype(np.float32)
-    return np.abs(samples[:whole]).reshape(-1, step * 2).max(axis=1).astype(np.float32)
+    blocks = [samples[at : min(at + BLOCK, whole)] for at in range(0, whole, BLOCK)]  # a block is a number of steps
+    return np.concatenate([np.abs(b).reshape(-1, step * 2).max(axis=1) for b in blocks]).astype(np.float32)
 
 
 @dataclass(frozen=True)

@@ -37,6 +37,10 @@ class Drawn:
     left: int
     top: int
 
+    @property
+    def nbytes(self) -> int:
+        return self.rgb.nbytes + self.alpha.nbytes
+
 
 def text_of(title: Title, frame: int, cut_frame: int, rate: FrameRate) -> str:
     """What a title says in a frame, `frame` counted from its beginning and `cut_frame` from that of the cut."""
