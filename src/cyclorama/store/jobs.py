@@ -22,6 +22,8 @@ from .file_lock import hold, is_held
 Result = dict[str, str | int]
 """What came of a job, by name."""
 UNFINISHED: tuple[JobState, ...] = ("waiting", "running")
+WORKING = "working"
+"""Folder of claims within a data folder."""
 KEPT = 100
 """So many jobs of a kind that have ended are remembered."""
 MOST_TRIES = 2
@@ -83,6 +85,18 @@ class Claims:
 
     def _path(self, owner: str) -> Path:
         return self._folder / f"{owner}.lock"
+
+
+def anybody_works(folder: Path) -> bool:
+    """Whether a holder of any name in a folder of claims lives."""
+    for path in folder.glob("*.lock"):
+        lock = os.open(path, os.O_RDWR)
+        try:
+            if is_held(lock):
+                return True
+        finally:
+            os.close(lock)
+    return False
 
 
 class JobStore:

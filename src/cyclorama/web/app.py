@@ -56,6 +56,7 @@ from .problems import answer_problems
 from .puppets import Puppets
 from .shared_work import SharedWork
 from .take_log import TakeLog
+from .uploads import sweep_incoming
 from .work import Kind, Work
 
 HERE = Path(__file__).parent
@@ -75,6 +76,7 @@ def create_app(
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio = Studio(folder)
         mark_interrupted(studio)
+        sweep_incoming(studio)
         make_ready()
         watch, housekeeping = Watch(studio), (daily_backup(folder), garbage_collection(studio))
         watch.start()

@@ -42,6 +42,8 @@ LOADING = "Preparing the renderer"
 MENDING = "Parts of the prepared renderer were damaged; they are prepared again, under a minute"
 UNPREPARED = "The renderer could not be prepared ({why}). It is tried again; the terminal tells more."
 RETRY_S = 10.0
+UNSEEN_BYTES = 128 << 20
+"""While no lens is open, no more is kept of what was compiled: hundreds of models may come in unseen."""
 POSTER_WIDTH, POSTER_SAMPLES = 480, 24
 
 
@@ -199,7 +201,11 @@ class Lens:
             with self._busy:
                 if self._closing:
                     raise CycloramaError("The studio is being closed.")
-                yield self._compiler, self._tracer
+                try:
+                    yield self._compiler, self._tracer
+                finally:
+                    if not self._viewers:
+                        self._compiler.trim(UNSEEN_BYTES)
         finally:
             with self._wake:
                 self._borrowers -= 1

@@ -20,6 +20,8 @@ from starlette.requests import ClientDisconnect
 
 from ..core.errors import IntakeError, SpaceError, telling_of_space
 from ..core.file_names import relative_name
+from ..store import Studio
+from ..store.jobs import WORKING, anybody_works
 from .guard import whole_body
 
 MAX_BYTES = 2 << 30
@@ -77,6 +79,17 @@ async def received(request: Request, data_folder: Path) -> AsyncIterator[Uploads
     except BaseException:
         uploads.clear()
         raise
+
+
+def sweep_incoming(studio: Studio) -> None:
+    """Remove what a killed studio left of files that arrived, and no unfinished job needs. For a start, before anything
+    arrives; nothing is removed while another studio works in the folder."""
+    if anybody_works(studio.folder / WORKING):
+        return
+    needed = studio.jobs.unfinished_specs()
+    for folder in (studio.folder / INCOMING).glob("*"):
+        if not any(folder.name in spec for spec in needed):
+            shutil.rmtree(folder, ignore_errors=True)
 
 
 @contextmanager

@@ -15,7 +15,7 @@ from pydantic import BaseModel
 from ..core.errors import BusyError, CycloramaError, SpaceError
 from ..store import Studio
 from ..store.database import JobKind, JobState
-from ..store.jobs import CANCELLED, Claims, Job, Result
+from ..store.jobs import CANCELLED, WORKING, Claims, Job, Result
 
 LOOK_EVERY_S = 1.0
 """So often what others left undone is looked for."""
@@ -77,7 +77,7 @@ class Work:
 
     def __init__(self, studio: Studio, kinds: dict[JobKind, Kind]):
         self._studio, self._kinds = studio, kinds
-        self._claims = Claims(studio.folder / "working")
+        self._claims = Claims(studio.folder / WORKING)
         self._hands: dict[str, tuple[JobKind, Hand]] = {}
         self._threads: dict[str, threading.Thread] = {}
         self._change = threading.Condition()

@@ -69,6 +69,15 @@ class SceneCompiler:
         """How often something of each kind had to be made."""
         return dict(self._kept.made)
 
+    @property
+    def kept_bytes(self) -> int:
+        """About how much room what is kept takes."""
+        return self._kept.bytes
+
+    def trim(self, most_bytes: int) -> None:
+        """Let go of what was not used for longest, down to a size."""
+        self._kept.trim(most_bytes)
+
     def compile(self, moment: Moment, width: int, height: int, keep: Keep = "picture") -> FrameScene:
         """Everything needed to trace one moment at a size in pixels.
 

@@ -47,9 +47,20 @@ class Kept:
         self._entries.insert(0, entry)
         return entry.value, entry.number
 
+    @property
+    def bytes(self) -> int:
+        """About how much room all of it takes."""
+        return sum(e.bytes for e in self._entries)
+
+    def trim(self, most_bytes: int) -> None:
+        """Drop what was not used for longest, down to a size; nothing of a kind need stay."""
+        total = self.bytes
+        while self._entries and total > most_bytes:
+            total -= self._entries.pop().bytes
+
     def _make_room(self) -> None:
         """Drop what was not used for longest while all together take more than the limit; one of each kind stays."""
-        total = sum(e.bytes for e in self._entries)
+        total = self.bytes
         for entry in reversed(self._entries[:]):
             if total <= self._limit:
                 return
