@@ -386,3 +386,33 @@ def test_a_backdrop_is_laid_behind_a_clear_take(client: TestClient, data_folder:
     at.step("undo")
     middle = (24, 32)  # the ball hides it
     assert at.frame(0, exact=True)[middle] == pytest.approx(green[middle], abs=1)
+
+
+def test_a_gif_that_had_to_become_smaller_is_named_by_its_size(bench: tuple[Bench, Studio, str]) -> None:
+    at, studio, take = bench
+    at.edit(do="add clip", take_id=take)
+    folder = studio.folder / "deliveries" / studio.takes.get(take).project_id
+    wanted = {"preset": "gif loop", "width": 320, "height": 240}
+    (whole,) = at.deliver(wanted)
+    assert whole["name"].endswith("_320x240.gif")
+    fits_mb = 0.3 * (folder / whole["name"]).stat().st_size / 1e6
+    (small,) = at.deliver(wanted | {"fits_mb": fits_mb})
+    with Image.open(folder / small["name"]) as image:
+        size = image.size
+    assert size != (320, 240)
+    assert f"_{size[0]}x{size[1]}" in small["name"]
+    told = f"{size[0]}×{size[1]} pixels: made smaller than 320×240"
+    assert any(told in line["sentence"] for line in small["report"])
+
+
+def test_titles_are_checked_for_each_size_before_and_after(bench: tuple[Bench, Studio, str]) -> None:
+    at, _, take = bench
+    at.edit(do="add clip", take_id=take)
+    at.edit(do="put", what={"id": "title-1", "text": "Instruments for weather", "size": 20, "length": 3})
+    asked = {"sizes": [[320, 240], [96, 160]]}
+    found = at.client.post(f"{at.url}/deliveries/titles", json=asked).json()
+    assert found[1]["sentences"] == ["‘Instruments for weather’ is cut off at the left and right in 96×160."]
+    (tall,) = at.deliver({"preset": "web", "width": 96, "height": 160})
+    assert not tall["fine"]
+    assert [x["sentence"] for x in tall["report"] if not x["fine"]] == found[1]["sentences"]
+    assert tall["name"].endswith("_96x160_h264.mp4")

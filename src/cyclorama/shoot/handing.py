@@ -16,13 +16,14 @@ from ..core.clip.cut import Cut
 from ..core.clip.delivery import Coding, Delivery
 from ..core.clip.edits import whole_cut
 from ..core.clip.forecast import Forecast, forecast
-from ..core.clip.opened import Opened, compared, opened
+from ..core.clip.opened import Opened, compared, opened, size_of
 from ..core.clip.pictures import WHITE
 from ..core.clip.programme import Programme, in_order
 from ..core.clip.sheets import sheet, sheet_file
 from ..core.clip.sound import Mix
 from ..core.clip.spin import spin_page
 from ..core.clip.stills import file_of, picture_of
+from ..core.clip.title_faults import title_faults
 from ..core.errors import ShootError, telling_of_space
 from ..core.motion.timecode import timecode
 from ..core.picture.files import encode_display
@@ -50,7 +51,8 @@ def folder_of(studio: Studio, project_id: str) -> Path:
 def file_name(name: str, delivery: Delivery) -> str:
     """What a delivery of something of that name is called."""
     coding = delivery.coding
-    kinds = {"moving": "", "frames": "", "still": f"_{delivery.poster or 0}", "sheet": "_sheet", "spin": "_spin",
+    moving = f"_{coding.short}" if coding.short else ""
+    kinds = {"moving": moving, "frames": "", "still": f"_{delivery.poster or 0}", "sheet": "_sheet", "spin": "_spin",
              "package": "_hand-over"}  # fmt: skip
     stem = f"{slug(name)}_{delivery.width}x{delivery.height}{kinds[coding.kind]}"
     return stem if coding.kind == "frames" else f"{stem}.{coding.ending}"
@@ -89,6 +91,7 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
                     wanted = None if mix is None or cut.loudness == "as it is" else float(cut.loudness.split()[0])
                     tell("Opening it again", 0.95)
                     found = opened(target, programme, delivery, wanted)
+                    target = _named_by_size(studio, handed, target)
                 case "frames":
                     found = _frames(programme, delivery, target, _pieces_of(studio, handed, reel), numbers.start, tell)
                 case "package":
@@ -103,9 +106,23 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
                 write_whole(target.with_name(f"{target.stem}_poster.jpg"), poster)
     except OSError as error:
         raise ShootError(f"It could not be written: {error.strerror or error}.") from error
+    if delivery.coding.kind not in ("package", "sheet"):
+        faults = title_faults(cut, delivery.width, delivery.height, studio.assets.get)
+        found += [Opened("titles", False, fault) for fault in faults]
     shutil.rmtree(_pieces_of(studio, handed), ignore_errors=True)
     studio.cuts.opened(handed.id, json.dumps([asdict(x) for x in found]), _size(target))
     return found
+
+
+def _named_by_size(studio: Studio, handed: Handed, target: Path) -> Path:
+    """Where a moving picture lies that was made smaller to fit: under a name that says so."""
+    width, height = size_of(target)
+    delivery = handed.delivery
+    if (width, height) == (delivery.width, delivery.height):
+        return target
+    size = f"{delivery.width}x{delivery.height}"
+    name = studio.cuts.rename_delivery(handed.id, handed.name.replace(size, f"{width}x{height}", 1))
+    return target.rename(target.with_name(name))
 
 
 def forecast_of(studio: Studio, project_id: str, cut: Cut, delivery: Delivery) -> Forecast | None:

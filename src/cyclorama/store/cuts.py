@@ -111,17 +111,20 @@ class CutStore:
     def hand_over(self, project_id: str, name: str, delivery: Delivery, cut: Cut) -> Handed:
         """Note that something is to be handed over, under a name no other has; gives it with the name it got."""
         with self._sessions.begin() as session:
-            taken = set(session.scalars(select(DeliveryRow.name).where(DeliveryRow.project_id == project_id)))
-            stem, dot, ending = name.rpartition(".")
-            stem, dot, ending = (stem, dot, ending) if stem else (name, "", "")
-            tries = (f"{stem}{'' if n == 1 else f'-{n}'}{dot}{ending}" for n in range(1, len(taken) + 2))
             row = DeliveryRow(
-                id=secrets.token_hex(6), project_id=project_id, name=next(t for t in tries if t not in taken),
+                id=secrets.token_hex(6), project_id=project_id, name=_free_name(session, project_id, name),
                 spec=delivery.model_dump_json(), cut=cut.model_dump_json(), report=None, bytes=0, at=now(),
             )  # fmt: skip
             session.add(row)
             session.flush()
             return _handed(row)
+
+    def rename_delivery(self, delivery_id: str, name: str) -> str:
+        """Give a delivery a name that no other has; returns it. Raises NotFoundError."""
+        with self._sessions.begin() as session:
+            row = _delivery_row(session, delivery_id)
+            row.name = _free_name(session, row.project_id, name)
+            return row.name
 
     def handed(self, project_id: str) -> list[Handed]:
         """What was asked for of a project, the last first."""
@@ -144,6 +147,15 @@ class CutStore:
         """Raises NotFoundError."""
         with self._sessions.begin() as session:
             session.delete(_delivery_row(session, delivery_id))
+
+
+def _free_name(session: Session, project_id: str, name: str) -> str:
+    """A file name, numbered where another delivery of the project has it."""
+    taken = set(session.scalars(select(DeliveryRow.name).where(DeliveryRow.project_id == project_id)))
+    stem, dot, ending = name.rpartition(".")
+    stem, dot, ending = (stem, dot, ending) if stem else (name, "", "")
+    tries = (f"{stem}{'' if n == 1 else f'-{n}'}{dot}{ending}" for n in range(1, len(taken) + 2))
+    return next(t for t in tries if t not in taken)
 
 
 def _delivery_row(session: Session, delivery_id: str) -> DeliveryRow:

@@ -17,10 +17,11 @@ from ..core.clip.beats import beats
 from ..core.clip.compose import Compositor, shape_of
 from ..core.clip.cut import Cut, Title
 from ..core.clip.edits import Edit, edited, told
-from ..core.clip.lettering import missing, set_line
+from ..core.clip.lettering import set_line
 from ..core.clip.says import clip_says, cut_says, sound_says
 from ..core.clip.sound import Mix, decoded, peaks, wav_of
 from ..core.clip.timeline import Laid, laid, length_of, number_at, start_of, total
+from ..core.clip.title_faults import missing_letters
 from ..core.clip.tones import GOES_ROUND, MADE, RATE, made
 from ..core.errors import IntakeError, NotFoundError
 from ..core.geometry.kept import content_hash
@@ -215,10 +216,11 @@ def _line(place: Laid, reel: TakeReel, cut: Cut) -> ClipLine:
 
 def _lacking(ctx: Context, title: Title) -> str:
     """Letters of a title for which there is no font."""
-    file = title.font_file if title.font == "file" else None
-    font = ctx.studio.assets.get(file) if file and ctx.studio.assets.has(file) else None
-    lacking = missing(title.text + title.sub, title.font, font)
-    return f"No font here has letters for: {' '.join(lacking[:12])}. Bring a font file that does." if lacking else ""
+    try:
+        lacking = missing_letters(title, ctx.studio.assets.get)
+    except NotFoundError:
+        return "Its font file is gone. Bring it again."
+    return f"No font here has letters for: {lacking}. Bring a font file that does." if lacking else ""
 
 
 def _beats(cut: Cut, count: int) -> list[int]:

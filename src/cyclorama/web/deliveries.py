@@ -18,6 +18,7 @@ from ..core.clip.delivery import PRESETS, SCREENS, Delivery, Kind, PresetName
 from ..core.clip.edits import whole_cut
 from ..core.clip.post import can_be_posted
 from ..core.clip.spin import snippet
+from ..core.clip.title_faults import title_faults
 from ..core.errors import ChangeError, NotFoundError
 from ..core.sheet.words import data_size
 from ..gallery.site import CLOSED
@@ -101,6 +102,22 @@ class DeliverCall(BaseModel):
     deliveries: Annotated[list[Delivery], Field(min_length=1, max_length=MOST_AT_ONCE)]
 
 
+Side = Annotated[int, Field(ge=16, le=8192)]
+
+
+class TitlesCall(BaseModel):
+    sizes: Annotated[tuple[tuple[Side, Side], ...], Field(max_length=MOST_AT_ONCE)]
+    """width and height, px"""
+
+
+class TitleFaults(BaseModel):
+    """What pictures of a size would not show of titles."""
+
+    width: int
+    height: int
+    sentences: list[str]
+
+
 class ForecastLine(BaseModel):
     """How large a file will be."""
 
@@ -164,6 +181,20 @@ def _foretold(ctx: Context, project_id: str, cut: Cut, delivery: Delivery, _: Is
         return ForecastLine(bytes=None, says="Its size shows when it is made.")
     rate = f", {found.bits_s / 1e6:.1f} Mbit/s" if delivery.coding.kind == "moving" else ""
     return ForecastLine(bytes=found.bytes, says=f"About {data_size(found.bytes)}{rate}.")
+
+
+@router.post("/projects/{project_id}/deliveries/titles")
+async def check_titles(ctx: Ctx, request: Request, project_id: str, call: TitlesCall) -> list[TitleFaults]:
+    """Titles of the cut as it is now of which pictures of some sizes would not show everything."""
+    state = await run_in_threadpool(state_of, ctx, project_id)
+
+    def faults(_: IsUnwanted) -> list[TitleFaults]:
+        return [
+            TitleFaults(width=w, height=h, sentences=title_faults(state.cut, w, h, ctx.studio.assets.get))
+            for w, h in call.sizes
+        ]
+
+    return await ctx.eyes.answer(request, ("titles", project_id, state.version, call.sizes), faults)
 
 
 def _ask(ctx: Context, handed: Handed) -> None:

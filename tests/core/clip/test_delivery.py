@@ -273,3 +273,49 @@ def test_exr_frames_hold_the_light_of_what_is_shown() -> None:
     assert channels["R"][20, 100] == pytest.approx(((red + 0.055) / 1.055) ** 2.4 * alpha, rel=1e-3)  # IEC 61966-2-1
     back = picture_of(file_of(picture, coding), coding, "frame")
     np.testing.assert_allclose(back[picture[..., 3] > 0.01], picture[picture[..., 3] > 0.01], atol=2e-3)
+
+
+FOURCC = {"web": b"avc1", "fine": b"hvc1", "small": b"av01", "master": b"apch", "clear master": b"ap4h"}
+OTHERS = {b"avc1", b"avc3", b"hvc1", b"hev1", b"av01", b"apch", b"apcn", b"ap4h"}
+
+
+@pytest.mark.parametrize("name", sorted(FOURCC))
+def test_players_are_told_what_is_in_the_file(name: str, tmp_path: Path) -> None:
+    """The four letters of the sample entry (ISO 14496-12, 8.5.2), read from the bytes."""
+    delivery = Delivery(preset=name, width=W, height=H)  # type: ignore[arg-type]
+    path = tmp_path / f"clip.{delivery.coding.ending}"
+    source = programme(delivery.coding.clear)
+    encode(source, delivery, path, quiet)
+    data = path.read_bytes()
+    at = data.index(b"stsd")
+    assert {tag for tag in OTHERS if tag in data[at : at + 64]} == {FOURCC[name]}
+    assert {x.what for x in opened(path, source, delivery, None)} >= {"tag", "profile", "length", "size"}
+
+
+def test_a_wrong_tag_profile_size_and_length_are_found(tmp_path: Path) -> None:
+    """A file of one kind that is looked at as another."""
+    source = programme()
+    path = tmp_path / "clip.mov"
+    encode(source, Delivery(preset="master", width=W, height=H), path, quiet)
+    odd = opened(path, replace(source, count=COUNT + 1), Delivery(preset="clear master", width=W, height=H + 2), None)
+    wrong = {x.what: x.sentence for x in odd if not x.fine}
+    assert {"tag", "profile", "size", "length", "frames"} <= wrong.keys()
+    assert wrong["tag"] == "Tagged apch instead of ap4h."
+    assert wrong["length"] == "0.417 s instead of 0.458 s."
+
+
+@pytest.mark.parametrize("name", ["old", "web", "fine", "clear loop", "gif loop", "master"])
+@pytest.mark.parametrize("rate", [Fraction(25), Fraction(24000, 1001), Fraction(60)])
+def test_a_file_lasts_as_long_as_its_frames(name: str, rate: Fraction, tmp_path: Path) -> None:
+    """Also with sound that begins before its time: by the moments of its pictures, and none is put between."""
+    delivery = Delivery(preset=name, width=W, height=H)  # type: ignore[arg-type]
+    path = tmp_path / f"clip.{delivery.coding.ending}"
+    encode(programme(delivery.coding.clear, rate), delivery, path, quiet)
+    with av.open(str(path)) as container:
+        base = container.streams.video[0].time_base
+        moments = sorted(float(f.pts * base) for f in container.decode(video=0) if f.pts is not None)
+    steps = np.diff(moments)
+    assert len(moments) == COUNT
+    slack = 0.0101 if name == "gif loop" else 0.0011  # hundredths of a second, thousandths in WebM
+    assert np.abs(steps - 1 / float(rate)).max() < slack
+    assert moments[0] == pytest.approx(0, abs=0.04)

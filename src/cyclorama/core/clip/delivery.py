@@ -39,6 +39,11 @@ class Coding:
     least_psnr: float = 30.0
     """dB between a source and what is read of the file, below which a delivery is told to look wrong"""
     tag: str = ""
+    """FourCC of the pictures in the file"""
+    profile: str = ""
+    """of the codec, as decoders name it"""
+    short: str = ""
+    """the codec in names of files"""
     kind: Kind = "moving"
     """one moving picture, a folder of frames, one frame, a sheet of frames, or a page that is turned by hand"""
 
@@ -56,20 +61,22 @@ GIF_STEPS: tuple[dict[str, str], ...] = tuple(
 PRESETS: dict[PresetName, Coding] = {
     "web": Coding(
         "Web clip", "Plays everywhere: pages, messages, networks. MP4, H.264.", "mp4", "libx264", "yuv420p", "aac",
-        _steps("crf", 12, 42, preset="faster"), {"movflags": "+faststart"},
+        _steps("crf", 12, 42, preset="faster"), {"movflags": "+faststart"}, tag="avc1", profile="High", short="h264",
     ),
     "fine": Coding(
         "Fine clip", "Finer gradients in less room, for newer players. MP4, H.265, 10 bits.", "mp4", "libx265",
         "yuv420p10le", "aac", _steps("crf", 12, 42, preset="fast", **{"x265-params": "log-level=error"}),
-        {"movflags": "+faststart"}, bits=10, tag="hvc1",
+        {"movflags": "+faststart"}, bits=10, tag="hvc1", profile="Main 10", short="h265",
     ),
     "small": Coding(
         "Small clip", "The smallest file for a picture, for newer browsers. MP4, AV1, 10 bits.", "mp4", "libsvtav1",
-        "yuv420p10le", "aac", _steps("crf", 18, 60, preset="8"), {"movflags": "+faststart"}, bits=10,
+        "yuv420p10le", "aac", _steps("crf", 18, 60, preset="8"), {"movflags": "+faststart"}, bits=10, tag="av01",
+        profile="Main", short="av1",
     ),
     "clear loop": Coding(
         "Loop with alpha", "Lies over a page, with transparent ground. WebM, VP9.", "webm", "libvpx-vp9", "yuva420p",
         "libopus", _steps("crf", 10, 56, b="0", deadline="good", **{"cpu-used": "4"}), clear=True,
+        profile="Profile 0", short="vp9",
     ),
     "webp loop": Coding(
         "Animated picture", "Moves where only pictures are allowed. Animated WebP, with alpha.", "webp", "libwebp_anim",
@@ -82,15 +89,20 @@ PRESETS: dict[PresetName, Coding] = {
     ),
     "master": Coding(
         "Editing master", "To be cut and graded further. MOV, ProRes 422 HQ, 10 bits.", "mov", "prores_ks",
-        "yuv422p10le", "pcm_s16le", ({"profile": "3", "vendor": "apl0"},), bits=10, least_psnr=38.0,
+        "yuv422p10le", "pcm_s16le", ({"profile": "3", "vendor": "apl0"},), bits=10, least_psnr=38.0, tag="apch",
+        profile="HQ", short="prores422hq",
     ),
     "clear master": Coding(
         "Editing master with alpha", "To be laid over something else. MOV, ProRes 4444.", "mov", "prores_ks",
         "yuva444p10le", "pcm_s16le", ({"profile": "4", "alpha_bits": "16"},), clear=True, bits=10, least_psnr=38.0,
+        tag="ap4h", profile="4444", short="prores4444",
     ),
     "old": Coding(
         "For old players", "Plays on machines of twenty years ago. AVI, MPEG-4 part 2.", "avi", "mpeg4", "yuv420p",
         "libmp3lame", tuple({"qmin": str(q), "qmax": str(q)} for q in range(2, 20)), least_psnr=28.0,
+        # sound that begins before its time, as MP3's does, would push the pictures a frame on
+        options={"avoid_negative_ts": "disabled"},
+        tag="FMP4", profile="Simple Profile", short="mpeg4",
     ),
     "png": Coding("PNG frames", "Every frame a file, lossless, with alpha where there is any.", "png", "", "8",
                   kind="frames", clear=True, least_psnr=48.0),

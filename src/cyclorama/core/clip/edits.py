@@ -9,6 +9,7 @@ from ..errors import ChangeError
 from ..scene.base import AssetRef, Doc, new_id
 from ..scene.place import inserted, moved, place_of, put_all, removed, value_at
 from .cut import MOST_FRAMES, Clip, Cut, Marker, Sound, Title
+from .rates import with_rate
 from .timeline import Footage, Laid, laid, length_of, total
 
 Films = Mapping[str, Footage]
@@ -106,7 +107,9 @@ def edited(cut: Cut, edit: Edit, films: Films) -> Cut:
     """The cut after an edit. Raises ChangeError with a sentence when it cannot be made."""
     match edit:
         case SetValues():
-            return put_all(cut, edit.values)
+            rate = {name: edit.values.get(name, getattr(cut, name)) for name in ("rate_num", "rate_den")}
+            others = {path: value for path, value in edit.values.items() if path not in rate}
+            return put_all(with_rate(cut, **rate, films=films) if rate.keys() & edit.values.keys() else cut, others)
         case AddClip():
             return inserted(cut, "clips", _new_clip(cut, edit, films), edit.at)
         case Split():

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -73,6 +74,12 @@ def _looked(path: Path, delivery: Delivery) -> _Seen:
     return seen
 
 
+def size_of(path: Path) -> tuple[int, int]:
+    """Width and height of a moving picture, px."""
+    first = next(_each(path, False))()
+    return first.shape[1], first.shape[0]
+
+
 def pictures_of(path: Path, clear: bool) -> Iterator[F32]:
     """All pictures of a file, (h, w, 3) or with straight alpha (h, w, 4), display values 0…1."""
     return (read() for read in _each(path, clear))
@@ -141,8 +148,12 @@ def _pictures(seen: _Seen, programme: Programme, delivery: Delivery) -> Iterator
     sources = programme.frame(0), programme.frame(programme.count - 1)
     height, width = sources[0].shape[:2]
     scaled = delivery.coding.codec == "gif"
-    right = (seen.width, seen.height) == (width, height) or scaled
-    yield _wanted("size", right, f"{seen.width}×{seen.height} pixels", f"{width}×{height}")
+    if scaled and (seen.width, seen.height) != (width, height):
+        told = f"{seen.width}×{seen.height} pixels: made smaller than {width}×{height}"
+        yield Opened("size", True, f"{told} to fit in {delivery.fits_mb or 0:g} MB, and named so.")
+    else:
+        right = (seen.width, seen.height) == (delivery.width, delivery.height) == (width, height)
+        yield _wanted("size", right, f"{seen.width}×{seen.height} pixels", f"{delivery.width}×{delivery.height}")
     for name, read, source in (("first", seen.first, sources[0]), ("last", seen.last, sources[1])):
         if read.shape[:2] != source.shape[:2]:
             source = _resized(source, read.shape[1], read.shape[0])
@@ -184,10 +195,10 @@ def _of_file(path: Path, programme: Programme, delivery: Delivery, loudness: flo
             right = rate is not None and abs(rate / programme.rate - 1) < 1e-3
             told = "unknown" if rate is None else f"{float(rate):.6g}"
             yield _wanted("rate", right, f"{told} pictures a second", f"{float(programme.rate):.6g}")
-        lasts = (container.duration or 0) / av.time_base
-        slack = float(1 / programme.rate) + 0.05
-        right = abs(lasts - float(seconds)) <= slack
-        yield _wanted("length", right, f"{lasts:.2f} s", f"{float(seconds):.2f} s")
+        lasts = _seconds_of_pictures(path, programme.rate)
+        right = abs(lasts - float(seconds)) < 0.5 / float(programme.rate)
+        yield _wanted("length", right, f"{lasts:.3f} s", f"{float(seconds):.3f} s")
+        yield from _coded(context, delivery.coding)
         if "yuv" in delivery.coding.pixels and delivery.coding.ending in ("mp4", "mov", "webm"):
             tags = int(context.color_primaries), int(context.color_trc), int(context.colorspace)
             yield Opened(
@@ -195,6 +206,23 @@ def _of_file(path: Path, programme: Programme, delivery: Delivery, loudness: flo
             )
         if programme.sound is not None and delivery.sound and delivery.coding.sound:
             yield from _heard(container, float(seconds), float(1 / programme.rate), loudness)
+
+
+def _coded(context: Any, coding: Coding) -> Iterator[Opened]:
+    """Whether players are told the codec that the preset promises, and its profile."""
+    if coding.tag:
+        yield _wanted("tag", context.codec_tag == coding.tag, f"Tagged {context.codec_tag}", coding.tag)
+    if coding.profile:
+        yield _wanted("profile", context.profile == coding.profile, f"Profile {context.profile}", coding.profile)
+
+
+def _seconds_of_pictures(path: Path, rate: Fraction) -> float:
+    """From the moment of the first picture to a frame after that of the last."""
+    with av.open(str(path), "r") as container:
+        base = float(container.streams.video[0].time_base or 1 / rate)
+        packets = [packet for packet in container.demux(video=0) if packet.size]
+    known = [m for m in (p.dts if p.pts is None else p.pts for p in packets) if m is not None]
+    return (max(known) - min(known)) * base + 1 / float(rate)
 
 
 def _heard(container: Any, seconds: float, frame_s: float, loudness: float | None) -> Iterator[Opened]:

@@ -72,6 +72,8 @@ class Joined:
         self._ahead = max(self._ahead_in(path) for path in pieces)
         with av.open(str(pieces[0]), "r") as first:
             self._stream = container.add_stream_from_template(first.streams.video[0], opaque=True)
+        if coding.tag:
+            self._stream.codec_context.codec_tag = coding.tag  # a template's is dropped
         self._stream.time_base = 1 / rate
         if coding.clear and coding.ending == "webm":
             self._stream.metadata["alpha_mode"] = "1"

@@ -65,6 +65,19 @@ export class CutDelivery {
     const count = this.presets.size * this.sizes.size;
     byId("deliver").disabled = count === 0;
     byId("deliver").textContent = count > 1 ? `Deliver ${count} files` : "Deliver";
+    this.#checkTitles();
+  }
+
+  /** Name titles that pictures of the chosen sizes would cut off, and letters that no font has. */
+  async #checkTitles() {
+    const { cut, version } = this.store.state;
+    const sizes = [...this.sizes].map((i) => [this.offered.screens[i].width || cut.width, this.offered.screens[i].height || cut.height]);
+    const asked = (this.titlesAsked = `${version} ${sizes}`);
+    const found = cut.titles.length ? await post(`${this.url}/titles`, { sizes }).catch(() => []) : [];
+    if (asked !== this.titlesAsked) return;
+    const sentences = [...new Set(found.flatMap((f) => f.sentences))];
+    byId("title-faults").hidden = !sentences.length;
+    byId("title-faults").replaceChildren(...sentences.map((text) => make("li", { class: "flex gap-1.5" }, mark("look"), make("span", {}, text))));
   }
 
   showFaults() {
@@ -72,6 +85,7 @@ export class CutDelivery {
     byId("faults").hidden = !faults.length;
     byId("faults").replaceChildren(...faults.map((fault) => make("li", { class: "flex gap-1.5" }, mark("missing"), make("span", {}, fault))));
     byId("count-deliver").textContent = faults.length || "";
+    if (this.offered) this.#checkTitles();
   }
 
   #number(id, whole = true) {
