@@ -41,7 +41,7 @@ def test_a_cut_is_handed_over(data: Path, capsys: pytest.CaptureFixture[str]) ->
     assert deliver(data, "web", "128x72", rounds=2) == 0
     told = capsys.readouterr()
     path = Path(told.out.strip())
-    assert path.name == "harbour-lantern_128x72.mp4"
+    assert path.name == "harbour-lantern_128x72_h264.mp4"
     assert "20 pictures." in told.err
     pictures = list(pictures_of(path, False))
     assert len(pictures) == 20

@@ -11,9 +11,12 @@ from tests.shoot.test_shoot import contents, studio_with
 
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Channel, Gobo, Key, Light, Project, put, put_all
+from cyclorama.core.scene.shoot import Region
 from cyclorama.shoot import desk
 from cyclorama.shoot.equal import FrameKeys, light_of
 from cyclorama.shoot.frames import frame_path, master_path
+from cyclorama.shoot.partly import call_part
+from cyclorama.shoot.pass_files import exact_picture_of
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Saved, Studio
 
@@ -45,7 +48,7 @@ SEEN: dict[str, st.SearchStrategy[object]] = {
     "shot/shoot/transparent": st.booleans(),
     "shot/shoot/denoise_neighbours": st.booleans(),
     "shot/shoot/bits": st.sampled_from([8, 16]),
-    "shot/shoot/passes/wanted": st.sampled_from([(), ("depth",), ("depth", "normal")]),
+    "shot/shoot/file_format": st.sampled_from(["png", "tiff", "exr"]),
 }
 
 
@@ -165,3 +168,58 @@ def test_grain_is_another_one_in_every_frame() -> None:
     keys = FrameKeys(grainy, grainy.shot.frame_numbers)
     assert keys.of(2) != keys.of(5)
     assert light_of(keys.of(2)) == light_of(keys.of(5))
+
+
+def test_only_what_is_not_there_is_made(data_folder: Path, tracer: Tracer, frames_exposed: list[int]) -> None:
+    """Another view, another kind of file, passes more or fewer: the light is shot once, and so is each pass."""
+    studio, saved = studio_with(data_folder, frames=2, **{"shot/shoot/passes/wanted": ("depth",)})
+    plain = studio.takes.get(shoot(studio, saved, tracer))
+    assert frames_exposed == [1, 2]
+    frames_exposed.clear()
+    changes = {
+        "view": {"look/tone/view": "aces"}, "file": {"shot/shoot/file_format": "tiff", "shot/shoot/bits": 16},
+        "fewer": {"shot/shoot/passes/wanted": ()}, "more": {"shot/shoot/passes/wanted": ("depth", "occlusion")},
+        "name": {"shot/shoot/name_pattern": "other_{shot}"},
+    }  # fmt: skip
+    takes = {}
+    for name, values in changes.items():
+        changed = put_all(saved.project, values)
+        take = shoot(studio, Saved(changed, saved.version, None, None, saved.updated), tracer)
+        takes[name] = studio.takes.get(take)
+    assert frames_exposed == []
+    masters = {take.frames[1].files["master"] for take in (plain, *takes.values())}
+    assert len(masters) == 1
+    assert contents(takes["name"]) == contents(takes["fewer"]) == contents(takes["more"]) == contents(plain)
+    assert contents(takes["view"]) != contents(plain)
+    assert {*takes["more"].frames[2].files} == {"beauty", ".thumbs", "master", "depth", "occlusion"}
+    assert "depth" not in takes["fewer"].frames[1].files
+    # shot at once, elsewhere: the same bits
+    other, again = studio_with(data_folder.with_name("other"), frames=2, **changes["more"])
+    whole = other.takes.get(shoot(other, again, tracer))
+    for name in ("beauty", "depth", "occlusion"):
+        assert whole.frames[2].files[name] == takes["more"].frames[2].files[name]
+    assert frames_exposed == [1, 2]
+
+
+def test_motion_vectors_of_another_movement_are_not_taken_over(
+    data_folder: Path, tracer: Tracer, frames_exposed: list[int]
+) -> None:
+    """A frame that shows the same while everything moves otherwise: the picture is the same, the pass is not."""
+    passes = {"shot/shoot/passes/wanted": ("motion",), "camera/shutter_deg": 0.0}
+    studio, saved = studio_with(data_folder, frames=4, **passes)
+    first = studio.takes.get(shoot(studio, saved, tracer))
+    twice = put_all(saved.project, {"shot/move/turns": 2})
+    second = studio.takes.get(shoot(studio, Saved(twice, saved.version, None, None, saved.updated), tracer))
+    assert first.frames[1].files["beauty"] == second.frames[1].files["beauty"]
+    assert first.frames[1].files["motion"] != second.frames[1].files["motion"]
+
+
+def test_a_part_is_put_into_what_was_shot_not_into_what_was_made_of_it(data_folder: Path, tracer: Tracer) -> None:
+    studio, saved = studio_with(data_folder, frames=1)
+    shot = shoot(studio, saved, tracer)
+    cleaned = desk.call_clean(studio, shot, start=False)
+    assert shoot_take(studio, cleaned.id, tracer) == "done"
+    corner = Region(left=0, top=0, right=0.25, bottom=0.25)
+    part = call_part(studio, saved, 1, corner, start=False)
+    kept = exact_picture_of(studio.takes.get(part.id), "master", 1)
+    assert np.array_equal(kept, exact_picture_of(studio.takes.get(shot), "master", 1))

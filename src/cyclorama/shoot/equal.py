@@ -3,7 +3,8 @@
 A key stands for everything that the picture of a frame is made of: its moment, with that of the frames it is denoised
 with, the settings that say how it is shot, and the program that shoots it. Which frame it is does not count, so frames
 of a hold are equal, and those of a take of a shot that was changed elsewhere. It begins with what stands for the light
-alone: frames that only differ in their grade have the same master.
+alone: frames that only differ in grade, view or file format have the same master. Passes do not count, as the picture
+is the same with and without them; whoever takes a frame over compares how they are made.
 """
 
 import hashlib
@@ -21,10 +22,15 @@ from ..core.geometry.skeleton import Acting
 from ..core.light.sky import shining
 from ..core.motion import Moment, Poses, moment
 from ..core.render.compile.lights import gobo_names
-from ..core.scene import Grade, Project
+from ..core.scene import Grade, Look, Project, ShootSettings
+from ..core.scene.shoot import Passes
 from .maker import beside, reach_beside
 
-_UNSEEN = {
+_UNSEEN: dict[str, object] = {
+    "file_format": "png",
+    "bits": 8,
+    "masters": True,
+    "passes": Passes(),
     "from_frame": None,
     "to_frame": None,
     "every": 1,
@@ -33,9 +39,12 @@ _UNSEEN = {
     "margin": 0.0,
     "overview": False,
 }
-"""Settings that no picture shows."""
+"""Settings that the light does not depend on."""
+_UNSEEN_TONE = {"view": "neutral"}
 LIGHT = 64
 """So many letters of a key stand for the light."""
+PART = 16
+"""So many for how it is finished, and as many for how everything moves."""
 
 
 @cache
@@ -53,21 +62,32 @@ class FrameKeys:
     def __init__(self, project: Project, numbers: range):
         self._project, self._numbers = project, numbers
         self._reach = reach_beside(project)
-        self._moments: dict[int, tuple[bytes, Grade]] = {}
+        self._moments: dict[int, tuple[bytes, Look, str]] = {}
 
     def of(self, number: int) -> str:
         """The key of a frame."""
         digest = hashlib.sha256(program())
         for k, n in beside(self._project, self._numbers, number, self._reach).items():
             digest.update(k.to_bytes(2, "big", signed=True) + self._at(n)[0])
-        return digest.hexdigest() + _finish_digest(self._at(number)[1], number)
+        _, look, motion = self._at(number)
+        return digest.hexdigest() + _finish_digest(look, self._project.shot.shoot, number) + motion
 
-    def _at(self, number: int) -> tuple[bytes, Grade]:
-        """Digest of the light of a frame's moment, and its grade."""
+    def _at(self, number: int) -> tuple[bytes, Look, str]:
+        """Digest of the light of a frame's moment, its look, and a digest of what moves how at it."""
         if number not in self._moments:
             here = moment(self._project, number)
-            self._moments[number] = moment_digest(here), here.look.grade
+            self._moments[number] = moment_digest(here), here.look, _motion_digest(here)
         return self._moments[number]
+
+
+def motion_of(key: str) -> str:
+    """The part of a key that stands for how everything moves: passes record that, pictures do not."""
+    return key[-PART:]
+
+
+def finish_of_key(key: str) -> str:
+    """The part of a key that stands for how a frame is finished and written."""
+    return key[LIGHT : LIGHT + PART]
 
 
 def light_of(key: str) -> str:
@@ -75,10 +95,18 @@ def light_of(key: str) -> str:
     return key[:LIGHT]
 
 
-def _finish_digest(grade: Grade, number: int) -> str:
-    """Stands for how a frame is finished; grain is another one in every frame."""
-    grainy = number if grade.on and grade.lens.grain else None
-    return hashlib.sha256(f"{grade.model_dump_json()} {grainy}".encode()).hexdigest()[:16]
+def _finish_digest(look: Look, settings: ShootSettings, number: int) -> str:
+    """Stands for how a frame is finished and written; grain is another one in every frame."""
+    grainy = number if look.grade.on and look.grade.lens.grain else None
+    written = (look.tone.view, settings.file_format, settings.bits, settings.masters)
+    return hashlib.sha256(f"{look.grade.model_dump_json()} {written} {grainy}".encode()).hexdigest()[:PART]
+
+
+def _motion_digest(here: Moment) -> str:
+    """Stands for poses in the frames before and after."""
+    digest = hashlib.sha256()
+    _feed(digest, (here.around, here.acting))
+    return digest.hexdigest()[:PART]
 
 
 def moment_digest(here: Moment) -> bytes:
@@ -89,19 +117,14 @@ def moment_digest(here: Moment) -> bytes:
         if field.name == "shoot":
             value = value.model_copy(update=_UNSEEN)
         elif field.name == "look":
-            value = value.model_copy(update={"grade": Grade()})
-        elif field.name in ("around", "acting") and not _records_motion(here):
+            value = value.model_copy(update={"grade": Grade(), "tone": value.tone.model_copy(update=_UNSEEN_TONE)})
+        elif field.name in ("around", "acting") and not here.shoot.denoise_neighbours:
             value = _only_here(value)
         elif field.name == "since_first":
             value = gobo_names(shining(here.look), value)
         if field.name != "frame":
             _feed(digest, (field.name, value))
     return digest.digest()
-
-
-def _records_motion(here: Moment) -> bool:
-    """Whether the frames before and after have a part in what is recorded."""
-    return bool(here.shoot.passes.wanted) or here.shoot.denoise_neighbours
 
 
 def _only_here(value: Poses | dict[str, tuple[Acting, ...]]) -> object:

@@ -6,7 +6,7 @@ from typing import cast
 
 from ..core.errors import ShootError
 from ..core.render.passes.outputs import pass_extension
-from ..core.scene.shoot import PassName
+from ..core.scene.shoot import PICTURE_EXTENSIONS, PassName
 from ..core.sequence.names import frame_name
 from ..store import FileSum, TakeRecord
 from ..store.takes import BEAUTY, MASTER, THUMB
@@ -24,8 +24,12 @@ def thumb_path(folder: Path, number: int) -> Path:
 
 def pass_path(take: TakeRecord, name: PassName, number: int) -> Path:
     """Where a pass's file of a frame lies: in a folder of its own."""
-    stem = Path(frame_name(take.project, number)).stem
-    return take.folder / name / f"{stem}.{pass_extension(take.project.shot.shoot, name)}"
+    stem, s = Path(frame_name(take.project, number)).stem, take.project.shot.shoot
+    path = take.folder / name / f"{stem}.{pass_extension(s, name)}"
+    if name == "normal" and not path.exists():  # earlier versions wrote it as a picture
+        earlier = path.with_suffix(f".{PICTURE_EXTENSIONS[s.file_format]}")
+        return earlier if earlier.exists() else path
+    return path
 
 
 def master_name(take: TakeRecord) -> str:

@@ -48,13 +48,15 @@ def call_part(studio: Studio, saved: Saved, number: int, region: Region, start: 
 
 
 def _newest_with(studio: Studio, project: Project, number: int) -> TakeRecord | None:
-    """The newest take of a shot that has a frame which a part of its picture can be put into."""
+    """The newest take of a shot that has a frame which a part of its picture can be put into. One that was denoised or
+    re-balanced shows something else than what is shot."""
     s = project.shot.shoot
     for line in studio.take_list.all(project.id):
         if line.slate is None or (line.slate.width, line.slate.height) != (s.width, s.height) or not line.finished:
             continue
         take = studio.takes.get(line.id)
-        alike = take.project.shot.id == project.shot.id and take.project.shot.shoot.transparent == s.transparent
+        shot = take.project.shot
+        alike = shot.id == project.shot.id and shot.shoot.transparent == s.transparent and take.source_id is None
         if alike and why_not_gradable(take) is None and lacking(take, number) is not None:
             return take
     return None

@@ -1,7 +1,6 @@
 """Files of takes as they lie on disk, read as numbers: passes, masters, what was delivered."""
 
 from functools import lru_cache
-from typing import cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +12,7 @@ from ..core.motion import moment
 from ..core.picture.cryptomatte import matte_of
 from ..core.picture.decode import decode_picture
 from ..core.picture.exr import main_picture, read_layers
-from ..core.render.passes.outputs import matte_names, pass_extension
+from ..core.render.passes.outputs import matte_names
 from ..core.scene.shoot import PassName
 from ..core.textures import srgb_to_linear_table
 from ..store import TakeRecord
@@ -53,7 +52,7 @@ def rgb_of(channels: dict[str, F32], name: str) -> RGBImage:
 
 def linear_of(take: TakeRecord, name: str, number: int) -> RGBImage:
     """A pass that is a picture, as linear values."""
-    if pass_extension(take.project.shot.shoot, cast(PassName, name)) == "exr":
+    if file_path(take, name, number).suffix == ".exr":
         return rgb_of(channels_of(take, name, number), file_path(take, name, number).name)
     return srgb_to_linear_table()[(pixels_of(take, name, number)[..., :3] * 255 + 0.5).astype(np.uint8)]
 
@@ -121,6 +120,6 @@ def guide_of(take: TakeRecord, name: PassName, number: int) -> RGBImage | None:
         return None
     if name == "albedo":
         return linear_of(take, name, number)
-    if pass_extension(take.project.shot.shoot, name) == "exr":
+    if file_path(take, name, number).suffix == ".exr":
         return vector_of(channels_of(take, name, number), name)
     return pixels_of(take, name, number)[..., :3] * 2.0 - 1.0

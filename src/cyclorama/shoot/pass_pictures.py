@@ -1,7 +1,5 @@
 """Passes of takes as pictures to look at, alone and mixed with others."""
 
-from typing import cast
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,11 +16,11 @@ from ..core.picture.pass_views import (
     position_view,
     wired,
 )
-from ..core.render.passes.outputs import pass_extension
 from ..core.scene.base import ReadAsset
 from ..core.scene.shoot import PassName
 from ..store import TakeRecord
 from .finished import Masters, finished, light_of, narrowed
+from .frames import file_path
 from .pass_files import channels_of, linear_of, pixels_of, rgb_of, vector_of
 
 F32 = NDArray[np.float32]
@@ -53,7 +51,7 @@ def pass_picture(
         raise NotFoundError(f"This take has no pass called ‘{name[:40]}’.")
     if name in MIXES:
         return _mixed(take, name, number, finishing, masters, read_asset, width, amount)
-    if pass_extension(take.project.shot.shoot, cast(PassName, name)) != "exr":
+    if file_path(take, name, number).suffix != ".exr":
         return narrowed(pixels_of(take, name, number), width)
     channels = channels_of(take, name, number)
     if name == "depth":

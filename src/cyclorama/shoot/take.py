@@ -17,6 +17,7 @@ from ..core.render.film.frame import finish_of
 from ..core.render.film.tracer import Cancelled, Tracer
 from ..core.render.passes.outputs import OF_PICTURE
 from ..core.scene import put_all
+from ..core.scene.shoot import PassName
 from ..core.sheet.words import frames as frames_in_words
 from ..store import FileSum, FrameRecord, Studio, TakeRecord
 from ..store.assets import clear_parts, link_whole, write_whole
@@ -26,12 +27,13 @@ from .again import Group, groups
 from .cleaning import CleanMaker
 from .equal import FrameKeys, light_of
 from .finished import Masters
-from .frames import file_path, frame_path, read_if_whole, sum_of, to_shoot
+from .frames import file_path, frame_path, sum_of, to_shoot
 from .made import Made, Makes, MakesHere, shown_files
 from .maker import FrameMaker, Maker
 from .mixing import MixMaker
 from .patching import PassMaker, PatchMaker
 from .patience import Patience
+from .reuse import Reuse, reusable
 
 if TYPE_CHECKING:  # who shoots here need not load what speaks with clusters
     from .farm.cluster import Machine
@@ -42,9 +44,7 @@ MOST_TRIES = 2
 """A frame that failed as often is set aside, and the others go on."""
 SAME_FAULTS = 3
 """So many frames in a row that fail for the same reason say that all would."""
-SHOWN = {BEAUTY, THUMB}
-"""Files that show a frame: they can be made of its master."""
-FRAME = {*SHOWN, MASTER}
+FRAME = {BEAUTY, THUMB, MASTER}
 """Files of a frame that are no passes."""
 _log = logging.getLogger(__name__)
 
@@ -165,6 +165,8 @@ class _Run:
     """when the frame that is being made here was begun, on the clock of `perf_counter`"""
     recorded: dict[int, FrameRecord] = field(init=False)
     """what is known of frames that are there"""
+    lacking: dict[int, tuple[PassName, ...]] = field(default_factory=dict)
+    """passes of frames that were taken over without them"""
     faults: list[str] = field(default_factory=list)
     """reasons of the last frames in a row that failed"""
 
@@ -187,6 +189,10 @@ class _Run:
         for group in groups(take, missing):
             self._begin_group(group)
             self._shoot(group.numbers if group.passes else self._not_linked(group.numbers))
+        lacking, self.lacking = self.lacking, {}
+        for group in groups(take, dict(lacking)):  # pictures were taken over, passes were not
+            self._begin_group(group)
+            self._shoot(group.numbers)
 
     def _begin_group(self, group: Group) -> None:
         """Frames that are shot alike come next."""
@@ -215,28 +221,35 @@ class _Run:
         if self.keys is None or number in self.take.pending:  # somebody wants to see it made
             return False
         key = self.keys.of(number)
+        best = self._best_reuse(key)
+        if best is None:
+            return False
+        source, there, found = best
+        files = dict(found.files)
+        for name in files:
+            here = file_path(self.take, name, number)
+            self.patience.insist(partial(link_whole, file_path(source, name, there), here))
+        if not found.is_shown:
+            files |= self._shown_anew(source, there, number)
+        if found.lacks:
+            self.lacking[number] = found.lacks
+        clamped = source.frames[there].clamped
+        self._record(FrameRecord(number, frame_path(self.take, number).name, files, 0.0, clamped, key))
+        return True
+
+    def _best_reuse(self, key: str) -> tuple[TakeRecord, int, Reuse] | None:
+        """The frame with the same light, and its number, of which most can be taken over."""
+        best: tuple[TakeRecord, int, Reuse] | None = None
         for take_id, there in self.studio.takes.frames_like(key, light_of(key)):
             source = self._source(take_id, there)
-            if source is None:
+            found = reusable(source, there, self.take, key) if source is not None else None
+            if source is None or found is None:
                 continue
-            record = source.frames[there]
-            wanted = {**record.files}
-            for name in wanted.keys() - FRAME - {*self.take.project.shot.shoot.passes.wanted}:
-                del wanted[name]  # a pass that the source was given later
-            paths = {name: file_path(source, name, there) for name in wanted}
-            files = {name: known for name, known in wanted.items() if read_if_whole(paths[name], known) is not None}
-            ready = record.key == key and files.keys() == paths.keys()
-            if not ready:
-                files = {name: known for name, known in files.items() if name not in SHOWN}
-                if MASTER not in files or files.keys() != paths.keys() - SHOWN:
-                    continue
-            for name in files:
-                self.patience.insist(partial(link_whole, paths[name], file_path(self.take, name, number)))
-            if not ready:
-                files |= self._shown_anew(source, there, number)
-            self._record(FrameRecord(number, frame_path(self.take, number).name, files, 0.0, record.clamped, key))
-            return True
-        return False
+            if best is None or found.rank < best[2].rank:
+                best = source, there, found
+            if found.rank == (0, False):
+                break
+        return best
 
     def _shown_anew(self, source: TakeRecord, there: int, number: int) -> dict[str, FileSum | None]:
         """Write the files that show a frame, from the master of another."""
@@ -256,7 +269,7 @@ class _Run:
     def _record(self, record: FrameRecord) -> None:
         self.patience.insist(lambda: self.studio.takes.add_frame(self.take.id, record, self.group.only_overview))
         self.recorded[record.number] = record
-        self.done += not self.group.only_overview
+        self.done += not self.group.only_overview and record.number not in self.lacking
         self.tell(Progress(record.number, 0.0, self.done, len(self.take.numbers), self.seconds))
 
     def outcome(self) -> tuple[str, str]:

@@ -23,7 +23,9 @@ from ..film.tracer import Cancel, Tracer
 from ..trace.arrays import COMPONENTS
 from .rays import caught, in_clay, occlusion, wireframe, without_set, without_subject
 
-NUMBERS: tuple[PassName, ...] = ("lights", "components", "position", "depth", "motion", "objects", "materials")
+NUMBERS: tuple[PassName, ...] = (
+    "lights", "components", "normal", "position", "depth", "motion", "objects", "materials",
+)  # fmt: skip
 """Passes that hold numbers instead of a picture: always EXR."""
 ALONE: tuple[PassName, ...] = ("occlusion", "wireframe", "clay")
 """Passes that need nothing of the film of a frame."""
@@ -111,10 +113,6 @@ def _of_film(
         return _numbers(name, moment, film)
     if name == "albedo":
         return _picture(film.albedo, None, s.file_format, s.bits)
-    if name == "normal":
-        if s.file_format == "exr":
-            return encode_layers({"normal": film.normal}, 32 if s.bits == 32 else 16)
-        return encode_display(film.normal * 0.5 + 0.5, s.file_format, s.bits)
     return _catcher(moment, film, clean, compiler, tracer, cancelled)
 
 
@@ -125,7 +123,7 @@ def _numbers(name: PassName, moment: Moment, film: Film) -> bytes:
         return encode_channels(channels, header, rate)
     if name == "components":
         return encode_layers({layer: expose(film.layer(layer), tone) for layer in COMPONENTS}, 16, rate=rate)
-    values = {"position": film.position, "depth": film.depth, "motion": film.motion}[name]
+    values = {"normal": film.normal, "position": film.position, "depth": film.depth, "motion": film.motion}[name]
     return encode_layers({name: values}, 32, rate=rate)
 
 
