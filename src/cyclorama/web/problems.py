@@ -19,6 +19,7 @@ from ..core.errors import (
     SpaceError,
     StaleError,
 )
+from ..core.scene.words import explain_detail
 from .work import Unwanted
 
 templates = Jinja2Templates(Path(__file__).parent / "templates")
@@ -74,9 +75,7 @@ async def _tell_refused(request: Request, error: Exception) -> Response:
 
 async def _tell_invalid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
-    first = error.errors()[0]
-    where = ".".join(str(p) for p in first["loc"][1:])
-    return _answer(request, f"The request is not understood: {where[:80]}: {first['msg']}.", 422)
+    return _answer(request, explain_detail(error.errors()[0], None), 422)
 
 
 async def _tell_of_disk(request: Request, error: Exception) -> Response:

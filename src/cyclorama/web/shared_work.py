@@ -64,10 +64,9 @@ class SharedWork:
                 self._tasks.pop(key, None)
 
     def close(self) -> None:
-        """End what is worked on; nothing else is begun."""
+        """End what is worked on. Threads without work end with the process."""
         for task in self._tasks.values():
             task.unwanted.set()
-        self._threads.shutdown(wait=False, cancel_futures=True)
 
     def _begin(self, key: Hashable, work: Callable[[IsUnwanted], T]) -> _Task:
         unwanted = threading.Event()

@@ -36,7 +36,7 @@ def test_round_trip_is_exact(focal: float, stops: float, frames: int, colour: li
         ("camera/focal_mm", float("nan"), "Focal length must be an ordinary number."),
         ("look/lights/key/strength_stops", 99, "Strength must be at most 12 stops; it was 99."),
         ("shot/frames", 2.5, "Frames must be a whole number; it was 2.5."),
-        ("shot/frames", 0, "Frames must be at least 1 frames; it was 0."),
+        ("shot/frames", 0, "Frames must be at least 1 frame; it was 0."),
         ("shot/camera_id", "nobody", "There is no camera ‘nobody’ in this project, which ‘Orbit’ is shot through."),
         ("name", "", "Name must not be empty."),
         ("shot/move/kind", "wobble", "Move must be one of 'orbit', 'spin', 'arc', 'push', 'rise',…; it was ‘wobble’."),

@@ -14,11 +14,11 @@ from cyclorama.core.errors import ChangeError
 from cyclorama.core.framing import View, frame_margins
 from cyclorama.core.geometry.made import build_made
 from cyclorama.core.geometry.measure import Measures, measure, placed_hull
-from cyclorama.core.motion import aim_point, gaps, moment, poses_at, values_at
+from cyclorama.core.motion import aim_point, gaps, loops, moment, poses_at, values_at
 from cyclorama.core.motion.curve import handles_of
 from cyclorama.core.motion.move_glb import move_glb
 from cyclorama.core.motion.paths import along
-from cyclorama.core.scene import Aim, Item, Project, load_project, new_project, put_all, value_at
+from cyclorama.core.scene import Aim, Channel, Item, Key, Project, load_project, new_project, put_all, value_at
 from cyclorama.core.scene.changes import (
     AddCamera,
     AddItem,
@@ -440,7 +440,7 @@ def test_an_end_is_blended_into_the_beginning_and_a_rest_at_the_seam_is_taken_ou
     keys = ((1, 0.0), (41, 2.0), (97, 1.0))
     project = done(project, *(SetKey(path=STRENGTH, frame=n, value=v) for n, v in keys))
     (gap,) = gaps(project, project.shot)
-    assert (gap.jump, gap.fixes) == (pytest.approx(1.0), ("end at start", "blend"))
+    assert (gap.jump, gap.fixes) == (pytest.approx(1.0), ("blend",))
     blended = done(project, CloseGap(where=gap.where, fix="blend"))
     assert [k.frame for k in blended.shot.channels[0].keys] == [0, 31, 75]
     assert gaps(blended, blended.shot) == []
@@ -458,3 +458,35 @@ def test_an_end_is_blended_into_the_beginning_and_a_rest_at_the_seam_is_taken_ou
     before, after = np.diff(values_at(mended.shot.channels[0], np.array([-0.01, 0.0, 0.01]), 100)[:, 0]) / 0.01
     assert before == pytest.approx(after, rel=0.02)  # it goes through the seam at its pace
     assert abs(before) > 1e-3
+
+
+def test_going_on_to_the_first_key_needs_time_and_a_jump_over_the_seam_is_named() -> None:
+    """8° in the first frame, 40° in the last: what repeats ends where it began, and jumps by 32° in one frame."""
+    path = "cameras/camera-1/azimuth_deg"
+    project = new_project("Seam")
+    path = f"cameras/{project.camera.id}/azimuth_deg"
+
+    def keyed(last: int, outside: str) -> Project:
+        keys = (Key(id="a", frame=0, value=(8.0,)), Key(id="b", frame=last, value=(40.0,)))
+        return put_all(project, {
+            "shot/rows": (), "shot/frames": 240,
+            "shot/channels": (Channel(id="c", path=path, keys=keys, outside=outside),),  # type: ignore[arg-type]
+        })  # fmt: skip
+
+    late = keyed(239, "stand")
+    (gap,) = gaps(late, late.shot)
+    assert (gap.jump, gap.fixes) == (pytest.approx(32.0), ("blend",))
+    repeated = keyed(239, "repeat")
+    assert not loops(repeated, repeated.shot)
+    (gap,) = gaps(repeated, repeated.shot)
+    assert "jumps from the last frame to the first" in gap.what
+    assert (gap.jump, gap.fixes) == (pytest.approx(32.0), ("blend",))
+    mended = done(repeated, CloseGap(where=gap.where, fix="blend"))
+    assert gaps(mended, mended.shot) == []
+    steps = np.diff(values_at(mended.shot.channels[0], np.arange(241.0), 240)[:, 0])
+    assert np.abs(steps).max() < 2.0
+    early = keyed(150, "stand")
+    (gap,) = gaps(early, early.shot)
+    assert gap.fixes == ("end at start",)
+    closed = done(early, CloseGap(where=gap.where, fix="end at start"))
+    assert gaps(closed, closed.shot) == []

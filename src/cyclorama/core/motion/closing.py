@@ -18,6 +18,8 @@ from .stands import rotations, stand_of
 F64 = NDArray[np.float64]
 NEAR, LATE = 1e-9, 0.8
 """Of turns, metres and so on, as good as nothing; share of a shot after which a last key leaves no time to go back."""
+SEAM_TIMES = 6.0
+"""A step over the seam that is so many times as large as those beside it is seen as a jump."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,19 +122,40 @@ def _channel_gaps(shot: Shot) -> Iterator[Gap]:
         times = np.array([0.0, 1e-3, shot.frames - 1e-3, shot.frames])
         first, after, before, last = values_at(channel, times, shot.frames)
         size = max(float(np.abs([key.value for key in channel.keys]).max()), 1e-30)
-        jump, unit = float(np.abs(last - first).max()), place.unit
-        if unit == "°":
-            jump = min(jump % 360.0, -jump % 360.0)
+        unit = place.unit
+        jump = _apart(last, first, unit)
         speed = float(np.abs((after - first) - (last - before)).max()) * 1e3
         where = f"shots/{shot.id}/channels/{channel.id}"
         end, same = channel.keys[-1].frame, channel.keys[0].value == channel.keys[-1].value
         if jump > NEAR * size:
+            # to go on to the first key takes time, which there is none of where the last one is late
             late = end > LATE * shot.frames and len(channel.keys) > 1
-            fixes: tuple[Fix, ...] = ("end at start",)
-            fixes += ("drop last",) if shot.frames == end + 1 and same else ("blend",) if late else ()
+            fixes: tuple[Fix, ...] = ("blend",) if late else ("end at start",)
+            fixes = ("drop last",) if shot.frames == end + 1 and same else fixes
             yield Gap(place.title, where, unit, jump, speed, fixes)
+        elif (step := _seam_step(channel, shot, unit, size)) and place.kind != "switch":
+            yield Gap(f"{place.title} jumps from the last frame to the first", where, unit, step, speed, ("blend",))
         elif same and end == shot.frames and len(channel.keys) > 2 and channel.keys[-2].goes == "smooth":
             yield Gap(f"{place.title} comes to rest at the seam", where, unit, 0.0, speed, ("drop last",))
+
+
+def _apart(a: F64, b: F64, unit: str) -> float:
+    """How far two values (k,) are apart; of angles the shorter way round."""
+    apart = float(np.abs(a - b).max())
+    return min(apart % 360.0, -apart % 360.0) if unit == "°" else apart
+
+
+def _seam_step(channel: Channel, shot: Shot, unit: str, size: float) -> float:
+    """The step of a value from the last frame to the first of the next round, where it is many times those beside it:
+    it ends at its beginning, and is seen to jump. 0 where it goes on as evenly as it went."""
+    if shot.frames < 4 or channel.keys[-1].goes == "hold":
+        return 0.0
+    second_last, last, again, second = values_at(
+        channel, np.array([shot.frames - 2.0, shot.frames - 1.0, shot.frames, 1.0]), shot.frames
+    )
+    step = _apart(last, again, unit)
+    beside = max(_apart(second_last, last, unit), _apart(again, second, unit))
+    return step if step > max(SEAM_TIMES * beside, 1e-3 * size) else 0.0
 
 
 def _animation_gaps(project: Project, shot: Shot) -> Iterator[Gap]:

@@ -21,7 +21,7 @@ from .path import Path
 from .shoot import TYPED, ShootSettings
 from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
-from .upgrade import upgraded
+from .upgrade import is_newer, upgraded
 from .words import explain
 
 SCHEMA_VERSION = 3
@@ -207,6 +207,9 @@ def load_project(data: str | bytes | dict[str, Any]) -> Project:
     """
     try:
         document = data if isinstance(data, dict) else from_json(data)
+        if isinstance(document, dict) and is_newer(document):
+            version = document["schema_version"]
+            raise ChangeError(f"It was saved by a newer version of Cyclorama (document version {version}). Update it.")
         return Project.model_validate(_brought_up(document) if isinstance(document, dict) else document)
     except ValidationError as error:
         raise ChangeError(explain(error)) from error

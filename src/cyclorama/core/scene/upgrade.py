@@ -6,6 +6,15 @@ from typing import Any
 Json = dict[str, Any]
 
 
+VERSION = 3
+
+
+def is_newer(data: Json) -> bool:
+    """Whether a document was written by a later version than this."""
+    version = data.get("schema_version")
+    return isinstance(version, int) and version > VERSION
+
+
 def upgraded(data: Json) -> Json:
     """The document in the shape of the present version; documents of unknown versions are returned as they are."""
     if data.get("schema_version") == 1:

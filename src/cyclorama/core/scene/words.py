@@ -13,6 +13,9 @@ from pydantic_core import ErrorDetails
 _TEMPLATES = {
     "greater_than_equal": "{title} must be at least {ge}{unit}; it was {input}.",
     "less_than_equal": "{title} must be at most {le}{unit}; it was {input}.",
+    "greater_than": "{title} must be more than {gt}{unit}; it was {input}.",
+    "less_than": "{title} must be less than {lt}{unit}; it was {input}.",
+    "multiple_of": "{title} must be a multiple of {multiple_of}; it was {input}.",
     "finite_number": "{title} must be an ordinary number.",
     "float_parsing": "{title} must be a number; ‘{input}’ is not one.",
     "float_type": "{title} must be a number.",
@@ -59,6 +62,8 @@ def explain_detail(detail: ErrorDetails, model: type[BaseModel] | None) -> str:
     field = str(next((p for p in reversed(detail["loc"]) if isinstance(p, str)), "value"))
     title, unit = _title_and_unit(detail, model, field)
     context: dict[str, Any] = {k: _short(v) for k, v in detail.get("ctx", {}).items()}
+    bound = next((context[k] for k in ("ge", "le", "gt", "lt") if k in context), "")
+    unit = unit.removesuffix("s") if bound == "1" and unit in ("frames", "times", "digits") else unit
     context |= {"title": title, "unit": f" {unit}" if unit else "", "field": field}
     context["input"] = _short(detail["input"])
     template = _TEMPLATES.get(kind)

@@ -87,7 +87,9 @@ def _odd(r: Review) -> list[str]:
         odd.append("No masters are kept: the take cannot be graded, relit or denoised afterwards.")
     if s.clamp_indirect is not None:
         odd.append("Indirect light is clamped: fewer bright specks, a little less light.")
-    if s.transparent and p.set.sweep.on:
+    if s.transparent and p.set.sweep.on and "catcher" in s.passes.wanted:
+        odd.append("The picture shows the sweep; the shadow catcher's pass has the subject with its shadow in alpha.")
+    elif s.transparent and p.set.sweep.on:
         odd.append("The background will not be transparent where the sweep is seen; turn the sweep off.")
     if r.margins is not None and r.margins.cut_frames:
         odd.append(f"The subject leaves the frame in {words.frames(r.margins.cut_frames)}.")

@@ -161,9 +161,10 @@ def _camera(r: Review) -> Station:
         elif worst < 0.02:
             hints.append(f"Only {worst:.1%} to the edge in frame {r.margins.worst_frame}.")
     if r.travel is not None and (top := float(r.travel.px.max())) > r.travel.most_px:
+        digits = 0 if round(top) > round(r.travel.most_px) else 1
         hints.append(
-            f"The subject goes through the picture by {top:.0f} px a frame; above {r.travel.most_px:.0f} it judders. "
-            "Let the move take longer."
+            f"The subject moves by {top:.{digits}f} px a frame through the picture; above "
+            f"{r.travel.most_px:.{digits}f} px it judders. Let the move take longer."
         )
     if r.subject is not None and r.subject.camera_inside:
         hints.append(f"The camera stands inside the subject in {words.frames(r.subject.camera_inside)}; move it away.")

@@ -57,7 +57,7 @@ class CuttingBench {
     await this.there;
     this.tab(location.hash.slice(1) || "shelf");
     await Promise.all([this.#offerTakes(), this.#offerSounds(), this.delivery.begin()]);
-    setInterval(() => !document.hidden && !this.player.playing && this.store.look(), LOOK_EVERY_MS);
+    setInterval(() => !document.hidden && !this.player.playing && Promise.all([this.store.look(), this.#offerTakes().catch(() => null)]), LOOK_EVERY_MS);
   }
 
   #took(state) {
@@ -70,7 +70,7 @@ class CuttingBench {
     byId("undo").title = state.undo ? `Undo: ${state.undo} (Ctrl+Z)` : "Nothing to undo";
     byId("redo").disabled = !state.redo;
     byId("nothing").hidden = state.total > 0;
-    byId("screen").hidden = state.total === 0;
+    if (!state.total) byId("screen").hidden = true;
     this.#layStage();
     this.timeline.show();
     this.card.show();
@@ -132,8 +132,9 @@ class CuttingBench {
     if (frame !== this.at || address !== this.#address(frame)) return;
     if (image.naturalWidth) {
       byId("screen").src = image.src;
+      byId("screen").hidden = false;
       byId("wrong").hidden = true;
-    }
+    } else byId("screen").hidden = true; // a broken picture says nothing; the sentence does
     if (!this.player.playing) this.#warm();
   }
 
@@ -299,6 +300,9 @@ class CuttingBench {
 
   async #offerTakes() {
     const takes = await get(`/api/takes?project=${this.id}`);
+    const shown = JSON.stringify(takes.map((take) => [take.id, take.name, take.finished > 0]));
+    if (shown === this.takesShown) return;
+    this.takesShown = shown;
     byId("takes").replaceChildren(...takes.map((take) =>
       make("button", { type: "button", title: `Put ${take.name} into the cut`, onclick: () => this.#addClip({ take_id: take.id, name: take.name.slice(0, 80) }) },
         make("img", { src: `/api/takes/${take.id}/thumbs/${take.first}`, alt: "", loading: "lazy", onerror: (e) => e.target.remove() }), make("span", {}, take.name))));

@@ -315,7 +315,11 @@ class ScreeningRoom {
     byId("copy-frame").addEventListener("click", () => this.#copy());
     byId("scrub").addEventListener("input", (e) => this.show(Number(e.target.value)));
     for (const b of document.querySelectorAll("[data-step]")) b.addEventListener("click", () => this.show(this.at + Number(b.dataset.step)));
-    byId("frame-now").addEventListener("change", (e) => this.go(Number(e.target.value)));
+    byId("frame-now").addEventListener("change", (e) => {
+      const number = Number.parseInt(e.target.value, 10);
+      if (Number.isFinite(number)) this.go(number);
+      else e.target.value = this.number ?? "";
+    });
     byId("speed").addEventListener("click", (e) => this.#setSpeed(e.target));
     byId("way").addEventListener("click", () => this.#toAndFro());
     byId("overlay").addEventListener("change", () => this.show(this.at));
