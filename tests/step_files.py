@@ -1,6 +1,7 @@
 """Small STEP files (ISO 10303-21), written entity by entity."""
 
 import math
+import re
 
 
 class Step:
@@ -77,6 +78,15 @@ def cylinder_step(radius_mm: float, height_mm: float, name: str = "spindle") -> 
         "FILE_SCHEMA(('AUTOMOTIVE_DESIGN { 1 0 10303 214 1 1 1 1 }'));\nENDSEC;\nDATA;\n"
     )
     return (head + "\n".join(s.lines) + "\nENDSEC;\nEND-ISO-10303-21;\n").encode()
+
+
+def two_products(step: bytes, name: str, broken: str) -> bytes:
+    """A file with its product twice: as it is, and under another name with a shell whose faces are missing."""
+    head, rest = step.decode().split("DATA;\n")
+    body, tail = rest.split("\nENDSEC")[0], "\nENDSEC;\nEND-ISO-10303-21;\n"
+    second = re.sub(r"#(\d+)", lambda m: f"#{int(m[1]) + 10_000}", body).replace(name, broken)
+    second = re.sub(r"CLOSED_SHELL\('',\([^)]*\)\)", "CLOSED_SHELL('',(#99999))", second)
+    return f"{head}DATA;\n{body}\n{second}{tail}".encode()
 
 
 def chord_error_m(radius_m: float, sides: int) -> float:

@@ -137,7 +137,7 @@ def _limited(
         read, *given, folder=folder, reads=reads, memory_bytes=MEMORY_LIMIT_BYTES, longest_s=LONGEST_S,
         tell=lambda what, share: hand.tell(what, share * 0.98), unwanted=hand.unwanted,
         too_long=f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.",
-        gave_up=f"‘{job.name}’ could not be read: the reader gave up. Try exporting it in another format.",
+        gave_up=f"‘{job.name}’ is damaged: its reader broke down over it. Export it again, or in another format.",
     )  # fmt: skip
 
 

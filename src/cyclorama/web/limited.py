@@ -137,7 +137,7 @@ def look_at(examine: Callable[[Path, str], Any], path: Path, name: str) -> Any:
     return run_limited(
         _examine, examine, path, name, folder=path.parent, memory_bytes=PICTURE_BYTES, longest_s=PICTURE_S,
         too_long=f"‘{name}’ takes too long to unpack. Make it smaller and bring it in again.",
-        gave_up=f"‘{name}’ could not be read: the reader gave up. Export it again.",
+        gave_up=f"‘{name}’ is damaged: its reader broke down over it. Export it again.",
     )  # fmt: skip
 
 

@@ -344,6 +344,13 @@ GLTF_WITH_PICTURE = {
 }  # fmt: skip
 
 
+def shared_node(document: dict) -> None:
+    """One node below two others."""
+    last = len(document["nodes"])
+    document["nodes"] += [{"name": "shared", "mesh": 0}, {"children": [last]}, {"children": [last]}]
+    document["scenes"][0]["nodes"] = [last + 1, last + 2]
+
+
 def damaged_zip(how: int) -> bytes:
     """An archive whose content does not unpack."""
     buffer = io.BytesIO()
@@ -372,7 +379,11 @@ BAD = {
     "stl noise": ({"a.stl": bytes(range(256)) * 4}, "a.stl"),
     "ply header only": ({"a.ply": b"ply\nformat ascii 1.0\nend_header\n"}, "a.ply"),
     "wrong index": ({"a.glb": with_document(glb(), one_vertex)}, "damaged|not there"),
-    "cycle": ({"a.glb": with_document(glb(), lambda d: d["nodes"][0].update(children=[0]))}, "without end"),
+    "cycle": ({"a.glb": with_document(glb(), lambda d: d["nodes"][0].update(children=[0]))}, "or inside itself"),
+    "shared node": ({"a.glb": with_document(glb(), shared_node)}, "has the node ‘shared’ in two places"),
+    "scene node": ({"a.glb": with_document(glb(), lambda d: d["scenes"][0].update(nodes=[-1]))},
+                    "node that is not in it"),
+    "scene": ({"a.glb": with_document(glb(), lambda d: d.update(scene=-1))}, "a scene that is not in it"),
     "json list": ({"a.gltf": b"[1, 2]"}, "not a glTF file"),
 }  # fmt: skip
 

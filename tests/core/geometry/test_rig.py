@@ -110,6 +110,14 @@ def test_intake_measures_all_the_room_an_animation_takes() -> None:
     assert any("Bend" in f.what for f in intake.report.findings)
 
 
+def test_a_track_that_moves_nothing_known_is_told_of() -> None:
+    """A path that glTF does not have: the animation comes in without it, and the report says so."""
+    glb, _ = bending_bar()
+    glb.document["animations"][0]["channels"].append({"sampler": 0, "target": {"node": 0, "path": "foo"}})
+    intake = take_in({"bar.glb": glb.to_bytes()})
+    assert any("animation ‘Bend’ are broken" in f.what for f in intake.report.findings)
+
+
 def test_a_skin_without_animation_stands_as_it_is_posed() -> None:
     glb, _ = bending_bar()
     glb.document["animations"] = []

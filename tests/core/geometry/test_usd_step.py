@@ -9,7 +9,7 @@ from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, UsdUtils, Vt
 from tests.conftest import png_of
 from tests.core.geometry.test_intake import findings
 from tests.core.geometry.test_subdivide import CUBE, FACES
-from tests.step_files import chord_error_m, cylinder_step
+from tests.step_files import chord_error_m, cylinder_step, two_products
 
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.detail import Wanted
@@ -231,6 +231,13 @@ def test_step_solids_are_as_round_as_is_said(radius_mm: float) -> None:
     side = np.abs(mesh.normals[:, 2]) < 0.5
     outwards = mesh.vertices[side, :2] / np.linalg.norm(mesh.vertices[side, :2], axis=1, keepdims=True)
     assert np.einsum("ij,ij->i", mesh.normals[side, :2], outwards).min() > 0.999
+
+
+def test_parts_of_a_step_that_cannot_be_tessellated_are_named() -> None:
+    """Of two solids in one file one refers to a face that is not there: the other comes in, the lost one is told of."""
+    intake = take_in({"both.step": two_products(cylinder_step(40.0, 100.0), "spindle", "lost ring")})
+    assert [part.name for part in intake.item.parts] == ["spindle"]
+    assert "1 part of the file could not be tessellated and is missing: ‘lost ring’" in findings(intake)
 
 
 def test_the_fineness_of_a_step_can_be_chosen_afterwards() -> None:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import IntakeError
+from ...words import number
 from ..skeleton import CUBIC, LINEAR, MOVE, SCALE, SHAPES, STEP, TURN, WIDTH, Skeleton, Track
 from .gltf_file import GltfFile
 from .label import label
@@ -59,8 +60,16 @@ class RigReader:
         stack: list[tuple[int, int, bool]] = [(r, -1, True) for r in reversed(self._roots(nodes))]
         while stack:
             index, parent, visible = stack.pop()
-            if index in self._place or len(self._order) >= MAX_NODES:  # a tree has each node once (3.5.2)
-                raise IntakeError(f"‘{self._file.name}’ nests its nodes without end; it is damaged. Export it again.")
+            if not 0 <= index < len(nodes):
+                raise IntakeError(f"‘{self._file.name}’ refers to a node that is not in it. Export it again.")
+            if index in self._place:  # a tree has each node once (3.5.2)
+                twice = label(nodes[index].get("name"), str(index))
+                raise IntakeError(
+                    f"‘{self._file.name}’ has the node ‘{twice}’ in two places, or inside itself, which glTF does not"
+                    " allow. Export it again."
+                )
+            if len(self._order) >= MAX_NODES:
+                raise IntakeError(f"‘{self._file.name}’ has more than {number(MAX_NODES)} nodes. Join some of them.")
             self._place[index] = place = len(self._order)
             self._order.append((index, parent))
             shown = nodes[index].get("extensions", {}).get("KHR_node_visibility", {}).get("visible", True)
@@ -72,7 +81,10 @@ class RigReader:
 
     def _roots(self, nodes: list[dict[str, Any]]) -> list[int]:
         if scenes := self._document.get("scenes"):
-            return list(scenes[self._document.get("scene", 0)].get("nodes", []))
+            which = self._document.get("scene", 0)
+            if not 0 <= which < len(scenes):
+                raise IntakeError(f"‘{self._file.name}’ asks for a scene that is not in it. Export it again.")
+            return list(scenes[which].get("nodes", []))
         children = {c for n in nodes for c in n.get("children", [])}
         return [i for i in range(len(nodes)) if i not in children]
 
@@ -213,7 +225,10 @@ class RigReader:
         tracks, broken = [], 0
         for channel in entry.get("channels", ()):
             node, kind = channel["target"].get("node"), _PATHS.get(channel["target"].get("path"))
-            if kind is None or (node not in self._shapes if kind == SHAPES else self._place.get(node) not in carriers):
+            if kind is None:
+                broken += channel["target"].get("path") != "pointer"  # an extension, told of by its name
+                continue
+            if node not in self._shapes if kind == SHAPES else self._place.get(node) not in carriers:
                 continue
             sampler = entry["samplers"][channel["sampler"]]
             times = self._file.accessor(sampler["input"]).astype(float)[:, 0]

@@ -1,12 +1,16 @@
 """STEP (ISO 10303): surfaces of product engineers, tessellated by Open CASCADE, with names and colours."""
 
+from typing import Any
+
 import cascadio
 import numpy as np
 
 from ...errors import IntakeError
-from ...words import length
+from ...words import length, number
+from ..glb import glb_bytes
 from .files import FileBundle
-from .gltf import read_gltf
+from .gltf import read_gltf, split
+from .label import label
 from .model import FileModel
 
 FINE = 1 / 4000
@@ -15,6 +19,10 @@ picture."""
 LEAN_RAD = 0.2
 """By how much two neighbours may lean against each other."""
 _FIRST_LOOK_MM = 1.0
+_EMPTY = "‘{}’ holds no surfaces that could be seen. Export its solids."
+_LOST_NAMED = 5
+_REFERENCE = "=>["
+"""How the tessellator calls an instance without a name of its own: by the place of its product in the file."""
 
 
 def read_step(name: str, data: bytes, bundle: FileBundle, tolerance: float | None = None) -> FileModel:
@@ -44,7 +52,31 @@ def _tessellated(name: str, data: bytes, bundle: FileBundle, tolerance_mm: float
         packed = cascadio.to_glb_bytes(data, tol_linear=tolerance_mm, tol_angular=lean_rad)
     except (RuntimeError, ValueError) as error:
         raise IntakeError(f"‘{name}’ is damaged or holds no surfaces. Export it as STEP AP214 or AP242.") from error
-    model = read_gltf("tessellated.glb", packed, bundle) if packed else FileModel()
+    if not packed:
+        raise IntakeError(_EMPTY.format(name))
+    document, chunk = split("tessellated.glb", packed)
+    lost = _lost(document)
+    for node in document.get("nodes", []):
+        if str(node.get("name", "")).startswith(_REFERENCE):
+            del node["name"]  # the name of its product stays
+    model = read_gltf("tessellated.glb", glb_bytes(document, bytes(chunk or b"")), bundle)
     if not model.parts:
-        raise IntakeError(f"‘{name}’ holds no surfaces that could be seen. Export its solids.")
+        raise IntakeError(_EMPTY.format(name))
+    if lost:
+        parts = "part" if len(lost) == 1 else "parts"
+        named = ", ".join(f"‘{x}’" for x in lost[:_LOST_NAMED])
+        more = f" and {number(len(lost) - _LOST_NAMED)} more" if len(lost) > _LOST_NAMED else ""
+        model.notes.append(
+            f"{number(len(lost))} {parts} of the file could not be tessellated and {'is' if len(lost) == 1 else 'are'}"
+            f" missing: {named}{more}. Repair and export the file again if you need them."
+        )
     return model
+
+
+def _lost(document: dict[str, Any]) -> list[str]:
+    """Names of the parts that the file has and the tessellator gave no surface: nodes with nothing in or below them."""
+    nodes = document.get("nodes", [])
+    return [
+        label(node.get("name"), f"part {i + 1}") for i, node in enumerate(nodes)
+        if "mesh" not in node and not node.get("children")
+    ]  # fmt: skip

@@ -95,7 +95,11 @@ export function make(tag, attributes = {}, ...children) {
 /** A line of a list: a name, perhaps a figure, and a switch. @param {(on: boolean) => void} change */
 export function switchRow(name, on, label, change, { title = null, figure = null } = {}) {
   return make("li", { class: "row", title }, make("span", { class: "name truncate" }, name), figure && make("span", { class: "num text-soft" }, figure),
-    make("button", { type: "button", class: "switch", role: "switch", "aria-checked": on, "aria-label": label, onclick: () => change(!on) }));
+    make("button", { type: "button", class: "switch", role: "switch", "aria-checked": on, "aria-label": label, onclick: ({ currentTarget: button }) => {
+      const next = button.getAttribute("aria-checked") !== "true"; // what it shows, which may be ahead of the server
+      button.setAttribute("aria-checked", String(next));
+      change(next);
+    } }));
 }
 
 /** A list with something put in or taken out. */

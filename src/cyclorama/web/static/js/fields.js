@@ -23,9 +23,9 @@ export class Fields {
       group.addEventListener("click", (e) => e.target.dataset.value !== undefined && this.#set(group.dataset.choice, typed(group, e.target.dataset.value)));
     for (const box of root.querySelectorAll("[data-select]")) box.addEventListener("change", () => this.#set(box.dataset.select, typed(box, box.value)));
     for (const button of root.querySelectorAll("[data-toggle]"))
-      button.addEventListener("click", () => this.#set(button.dataset.toggle, button.getAttribute("aria-checked") !== "true"));
+      button.addEventListener("click", () => this.#turn(button, "aria-checked", button.dataset.toggle));
     for (const button of root.querySelectorAll('[data-press]:not([data-press=""])'))
-      button.addEventListener("click", () => this.#set(button.dataset.press, button.getAttribute("aria-pressed") !== "true"));
+      button.addEventListener("click", () => this.#turn(button, "aria-pressed", button.dataset.press));
     for (const box of root.querySelectorAll("[data-colour]")) {
       const path = box.dataset.colour;
       const taker = { attempt: (linear) => this.#attempt(path, linear), set: (linear) => this.#set(path, linear) };
@@ -54,8 +54,15 @@ export class Fields {
     return part === undefined ? value : this.store.value(this.#path(short)).map((x, i) => (i === Number(part) ? value : x));
   }
 
-  #set(short, value) {
-    return this.store.set(this.#path(short), this.#whole(short, value));
+  #set(short, value, frame = this.store.frame) {
+    return this.store.set(this.#path(short), this.#whole(short, value), frame);
+  }
+
+  /** Turn a switch at once, before the server has answered: whoever presses it again turns it back. */
+  #turn(button, attribute, path) {
+    const on = button.getAttribute(attribute) !== "true";
+    button.setAttribute(attribute, String(on));
+    this.#set(path, on);
   }
 
   #attempt(short, value) {
@@ -97,9 +104,13 @@ export class Fields {
 
   #bindNumber(box) {
     const { number: short, step, scale, unit } = box.dataset;
+    let typedIn; // the frame that was shown when typing began: who clicks into the strip next leaves it
+    box.addEventListener("input", () => (typedIn ??= this.store.frame));
     const commit = (value) => {
       const stored = value === null ? null : tidy(value / Number(scale));
-      if (stored !== this.#value(short)) return this.#set(short, stored);
+      const frame = typedIn ?? this.store.frame;
+      typedIn = undefined;
+      if (stored !== this.#value(short) || frame !== this.store.frame) return this.#set(short, stored, frame);
       this.#showNumber(box);
       return null;
     };

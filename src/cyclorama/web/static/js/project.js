@@ -61,10 +61,10 @@ export class ProjectStore {
   }
 
   /** Changes as they are made in the frame that is shown: a value that is keyed, or is to be, is keyed there. */
-  inFrame(changes) {
+  inFrame(changes, frame = this.frame) {
     return changes.map((change) => {
       if (change.kind !== "set" || !(this.channel(change.path) || (this.keying && this.keyable(change.path)))) return change;
-      return { kind: "key", path: change.path, frame: this.frame, value: change.value };
+      return { kind: "key", path: change.path, frame, value: change.value };
     });
   }
 
@@ -90,9 +90,14 @@ export class ProjectStore {
   }
 
   /** Perform changes as one step; resolves to true when they were saved. */
-  async change(...asked) {
+  change(...asked) {
+    return this.changeIn(this.frame, ...asked);
+  }
+
+  /** The same in the frame in which it was meant, which may not be shown any more. @param {number} frame */
+  async changeIn(frame, ...asked) {
     await this.there;
-    const changes = this.inFrame(asked);
+    const changes = this.inFrame(asked, frame);
     return this.held.send(() => this.#send("changes", { changes }));
   }
 
@@ -135,9 +140,10 @@ export class ProjectStore {
     return list().findLast(({ id }) => !before.has(id))?.id ?? null; // another may have been added meanwhile
   }
 
-  async set(path, value) {
+  /** @param {number} frame in which it was meant, where the value is keyed */
+  async set(path, value, frame = this.frame) {
     await this.there;
-    return this.change({ kind: "set", path: this.full(path), value });
+    return this.changeIn(frame, { kind: "set", path: this.full(path), value });
   }
 
   /** The document of the open shot, its camera, its look, and the item that is presented. */

@@ -10,6 +10,8 @@ export const KINDS = [
 ];
 
 const AGAIN_MS = 3000;
+const SLOWEST_MS = 60_000;
+const MOST_TRIES = 20;
 
 /** Whether a thing has all words in its name, its kind or its tags. */
 export function found({ name, kind, tags }, text) {
@@ -23,14 +25,19 @@ const blank = () => make("span", { class: "stock-picture bg-rule/40" });
 export function pictureOf({ tile, chips, kind }) {
   if (tile) {
     // it is developed in the background when it is first wanted, and asked for again while somebody looks
+    let tries = 0;
     const again = ({ target }) => {
       const field = blank();
       target.replaceWith(field);
-      setTimeout(() => {
-        if (!field.isConnected) return;
+      tries += 1;
+      const wait = Math.min(SLOWEST_MS, AGAIN_MS * 1.5 ** tries);
+      const ask = () => {
+        if (!field.isConnected || tries >= MOST_TRIES) return;
+        if (document.hidden || field.offsetParent === null) return void setTimeout(ask, wait); // nobody sees it
         target.src = tile;
         field.replaceWith(target);
-      }, AGAIN_MS);
+      };
+      setTimeout(ask, wait);
     };
     return make("img", { src: tile, alt: "", loading: "lazy", class: kind === "material" ? "stock-picture aspect-square" : "stock-picture", draggable: "false", onerror: again });
   }
