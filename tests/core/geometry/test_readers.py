@@ -17,6 +17,7 @@ from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake, standin_key
 from cyclorama.core.geometry.mesh import Mesh, face_normals
+from cyclorama.core.geometry.normals import smooth_normals
 from cyclorama.core.geometry.polygons import triangulated
 from cyclorama.core.geometry.read import read_model
 from cyclorama.core.geometry.read.numbers import all_numbers
@@ -79,6 +80,20 @@ def test_a_polygon_of_many_corners() -> None:
     assert (len(triangles), int(polygon.max())) == (99_998, 0)
     drawn = 3 * len(inner) - sum(int((inner >> e & 1).sum()) for e in range(3))
     assert drawn == 100_000
+
+
+def test_a_smooth_outline_of_many_corners_is_filled_without_folds() -> None:
+    """Every corner of a wavy outline turns by a hair only; its hollow stretches are hollow all the same. One vertex may
+    end up with thousands of triangles: their normals agree."""
+    a = np.linspace(0, 2 * np.pi, 50_001)[:-1]
+    r = 1 + 0.3 * np.sin(37 * a)
+    outline = np.column_stack([r * np.cos(a), r * np.sin(a), np.zeros(len(a))])
+    triangles, _, _ = triangulated(outline, np.array([len(outline)]))
+    assert (face_normals(outline, triangles)[:, 2] > 0).all()
+    assert area_of(outline, triangles) == pytest.approx(np.pi * (1 + 0.3**2 / 2), rel=1e-5)  # ∫ r²/2
+    assert smooth_normals(outline, triangles) == pytest.approx(
+        np.broadcast_to([0, 0, 1], (len(triangles), 3, 3)), abs=1e-6
+    )
 
 
 def random_scene(rng: np.random.Generator) -> tuple[str, np.ndarray, list[list[int]], np.ndarray]:

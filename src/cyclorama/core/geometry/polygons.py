@@ -17,6 +17,8 @@ BENT_DEG = 30.0
 """The halves of a quad meet at a smaller angle."""
 FLAT = 1e-9
 """A corner turns the wrong way when its sine, measured against the polygon's area, is below minus this."""
+MANY = 64
+"""Corners above which that measure shrinks with the cube of their number, as the turns of a round polygon do."""
 
 Inner = NDArray[np.uint8]
 Corners = NDArray[np.int64]
@@ -65,7 +67,8 @@ def _hollow_corners(rings: NDArray[np.floating]) -> NDArray[np.bool_]:
     local = rings - rings[:, :1]
     area = np.cross(local, np.roll(local, -1, axis=1)).sum(axis=1)  # Newell's normal
     turn = np.einsum("pki,pi->pk", np.cross(back, ahead), area)
-    return np.asarray(turn < -FLAT * np.einsum("pi,pi->p", area, area)[:, None])
+    flat = FLAT * min(1.0, MANY / rings.shape[1]) ** 3
+    return np.asarray(turn < -flat * np.einsum("pi,pi->p", area, area)[:, None])
 
 
 def _clipped(points: NDArray[np.floating], ring: Corners, polygon: int) -> tuple[Corners, NDArray[np.int64]]:
