@@ -26,6 +26,10 @@ def project(server: Server, floor: str) -> Project:
 def opened(page: Page, floor: str, station: str) -> None:
     page.goto(f"{floor.split('#')[0]}#{station}")
     expect(page.locator(f"[data-card={station}]")).to_be_visible()
+    saved(page)
+
+
+def saved(page: Page) -> None:
     page.wait_for_function("() => document.getElementById('saved').textContent === 'Saved'")
 
 
@@ -137,6 +141,7 @@ def test_gobo_parts_and_background(page: Page, server: Server, floor: str, pictu
     page.locator("summary", has_text="Lights these parts").click()
     page.get_by_role("switch", name="Light Sweep").click()
     expect(page.get_by_role("switch", name="Light Sweep")).to_have_attribute("aria-checked", "false")
+    saved(page)
     assert project(server, floor).look.lights[0].excluded_parts == ("sweep",)
     page.locator("[data-select='look/background/kind']").select_option("vertical")
     expect(page.locator("[data-colour='look/background/second']")).to_be_visible()

@@ -103,6 +103,28 @@ def test_a_plinth_comes_under_the_subject_and_carries_it() -> None:
     assert down.materials == before.materials  # what only the plinth wore went with it
 
 
+def test_what_rides_on_an_item_comes_onto_it_and_keeps_its_place_there() -> None:
+    """Chosen as what it rides on, a plinth far away gets the ball in the middle of its top; moved, turned by 90°,
+    twice its size or lifted, it takes the ball along: from 5 cm right of its middle to 10 cm behind it."""
+    made = done(studio(), AddItem(form="box"))
+    block = made.items[1]
+    far = done(made, SetValue(path=f"items/{block.id}/placement/x_m", value=3.0))
+    on = done(far, SetValue(path="subject/rides", value=block.id))
+    ball = on.items[0]
+    assert (ball.placement.x_m, ball.placement.z_m) == pytest.approx((3.0, block.placement.z_m))
+    assert gap(on, ball) == pytest.approx(0, abs=1e-9)
+    path = f"items/{block.id}/placement"
+    moved = done(
+        done(on, SetValue(path="subject/placement/x_m", value=3.05)), SetValue(path=f"{path}/x_m", value=1.0),
+        SetValue(path=f"{path}/turn_deg", value=90.0), SetValue(path=f"{path}/scale", value=2.0),
+        SetValue(path=f"{path}/lift_m", value=0.4),
+    )  # fmt: skip
+    ball = moved.items[0]
+    assert (ball.placement.x_m, ball.placement.z_m) == pytest.approx((1.0, block.placement.z_m - 0.1))
+    assert ball.placement.turn_deg == pytest.approx(90.0)
+    assert gap(moved, ball) == pytest.approx(0, abs=1e-9)
+
+
 def test_what_floats_stays_where_it_floats() -> None:
     project = done(studio(), SetValue(path="subject/placement/lift_m", value=0.9), AddItem(form="plinth"))
     plinth = project.items[1]
@@ -128,9 +150,9 @@ def test_copies_stand_beside_with_ids_of_their_own() -> None:
     project = done(studio(), Copy(path="subject"), Copy(path="subject"))
     assert [x.name for x in project.items] == ["Ball", "Ball 3", "Ball 2"]
     assert len({p.id for x in project.items for p in x.parts}) == 3
-    lefts = [placed_hull(BALL.measures, x.placement)[:, 0].min() for x in project.items]
-    rights = [placed_hull(BALL.measures, x.placement)[:, 0].max() for x in project.items]
-    assert lefts[1] > rights[0]
+    spans = [placed_hull(BALL.measures, x.placement)[:, 0] for x in project.items]
+    first, newest, older = ((float(s.min()), float(s.max())) for s in spans)
+    assert first[1] < older[0] < older[1] < newest[0]  # the second copy does not stand in the first
     looks = done(project, Copy(path="look"), Copy(path="camera"), Copy(path="shot"))
     assert [x.name for x in looks.looks] == ["Look 1", "Look 2"]
     assert looks.looks[1].lights == looks.looks[0].lights

@@ -182,6 +182,21 @@ def test_another_shot_is_opened_and_another_camera_shot_through() -> None:
     assert [c.distance_m for c in moved.cameras] == [project.cameras[0].distance_m, 7.0]
 
 
+def test_a_new_camera_begins_with_what_is_seen_in_the_frame() -> None:
+    """Focal length and height are keyed; the camera made in frame 13 has what they are there, and no keys."""
+    project = done(
+        new_project("Cameras"), SetKey(path="camera/elevation_deg", frame=13, value=31.0),
+        SetKey(path="camera/focal_mm", frame=1, value=50.0), SetKey(path="camera/focal_mm", frame=25, value=100.0),
+    )  # fmt: skip
+    seen = [shown(project, path, 13) for path in ("camera/focal_mm", "camera/elevation_deg")]
+    assert seen[1] == 31.0
+    assert 60 < seen[0] < 90
+    other = done(project, AddCamera(frame=13))
+    assert other.camera.id != project.camera.id
+    assert [other.camera.focal_mm, other.camera.elevation_deg] == seen
+    assert not any(c.path.startswith(f"cameras/{other.camera.id}/") for c in other.shot.channels)
+
+
 def test_disc_and_items_only_turn() -> None:
     project = done(with_box(), AddStretch(move="spin", traveller="disc"))
     assert {row.id for row in project.shot.rows} == {"camera", "disc"}

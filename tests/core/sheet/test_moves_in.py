@@ -96,7 +96,7 @@ def test_files_without_a_move_are_told_and_change_nothing(tmp_path: Path) -> Non
     for change, said in (
         ({"cameras": [{"type": "orthographic", "orthographic": {}}]}, "no camera"),
         ({"accessors": []}, "cannot be read"),
-        ({"nodes": [{"camera": 9}]}, "cannot be read"),
+        ({"nodes": [{"camera": 9}]}, "a node that is not in it"),
     ):
         text = json.dumps(document | change).encode()
         text += b" " * (-len(text) % 4)

@@ -31,9 +31,10 @@ class Asset:
 ReadAsset = Callable[[str], bytes]
 """Gives a kept file by its content hash."""
 AssetRef = Annotated[str, Asset(), Field(max_length=120)]
-Then = Literal["settle", "stand", "carry"]
-"""What has to follow when a value is set. settle: the item is centred and grounded anew; stand: what stood stands
-again; carry: what rides on the item goes along."""
+Then = Literal["settle", "stand", "carry", "mount"]
+"""What has to follow when a value is set. settle: the item is centred and grounded anew, and what rides on it goes
+along; stand: what stood stands again; carry: what rides on the item goes along; mount: it comes onto what it rides
+on."""
 
 
 class Doc(BaseModel):

@@ -177,9 +177,11 @@ class AddShot(Doc):
 
 
 class AddCamera(Doc):
-    """Another camera where the open shot's stands, through which it is shot then."""
+    """Another camera like the open shot's, through which the shot is shot then. Keyed values are as they are in a frame
+    (None: in the first)."""
 
     kind: Literal["add_camera"] = "add_camera"
+    frame: Frame | None = None
 
 
 class SetKey(Doc):

@@ -78,8 +78,8 @@ class Placement(Doc):
     roll_deg: Annotated[float, quantity("Roll over", "°", ge=-3600, le=3600, then="settle")] = 0.0
     """To the side: its top goes to the right, as seen from the front."""
     scale: Annotated[float, quantity("Scale", "×", ge=1e-3, le=1000, then="settle")] = 1.0
-    turn_deg: Annotated[float, quantity("Turn", "°", ge=-3600, le=3600, moves=True)] = 0.0
-    lift_m: Annotated[float, quantity("Lift", "m", ge=-1e9, le=1e9, moves=True)] = 0.0
+    turn_deg: Annotated[float, quantity("Turn", "°", ge=-3600, le=3600, then="carry", moves=True)] = 0.0
+    lift_m: Annotated[float, quantity("Lift", "m", ge=-1e9, le=1e9, then="carry", moves=True)] = 0.0
     x_m: Annotated[float, quantity("To the right", "m", ge=-5000, le=5000, then="carry", moves=True)] = 0.0
     z_m: Annotated[float, quantity("To the front", "m", ge=-5000, le=5000, then="carry", moves=True)] = 0.0
 
@@ -178,7 +178,7 @@ class Item(Doc):
     variant_id: Annotated[Id, Field(title="Colourway")]
     """the colourway it wears where a shot says nothing else"""
     placement: Placement = Placement()
-    rides: Annotated[Id, affecting("transform", title="Rides on", then="stand")] = ON_DISC
+    rides: Annotated[Id, affecting("transform", title="Rides on", then="mount")] = ON_DISC
     """`disc`: it stands on the disc and turns with it; `set`: it stands on the floor; `camera`: it goes along with the
     camera; or the item on whose top it stands and with which it moves"""
     on: Annotated[bool, Field(title="On the set")] = True

@@ -37,7 +37,7 @@ from ..scene.changes import (
     UseMove,
 )
 from ..scene.shot import CAMERA, DISC
-from .keys import keyed, known_place, repeated, scaled, shifted, stretched, unkeyed
+from .keys import keyed, known_place, repeated, scaled, shifted, shown, stretched, unkeyed
 from .lists import copied
 from .moves import fixed, is_named_by_move, with_held_ends, with_ready_move, with_stretch
 from .paths import with_bend, with_drawn, with_pace, with_path, with_point
@@ -88,10 +88,17 @@ def _add_shot(project: Project, _: AddShot, tools: Tools) -> tuple[Project, str]
     return put(after, "shot_id", after.shots[number + 1].id), f"Add a shot like {name}"
 
 
-def _add_camera(project: Project, _: AddCamera, tools: Tools) -> tuple[Project, str]:
+def _add_camera(project: Project, change: AddCamera, tools: Tools) -> tuple[Project, str]:
     after, name = copied(project, "camera", tools.measures_of)
-    number = [c.id for c in project.cameras].index(project.shot.camera_id)
-    return put(after, "shot/camera_id", after.cameras[number + 1].id), f"Add a camera like {name}"
+    shot, old = project.shot, f"cameras/{project.shot.camera_id}/"
+    number = [c.id for c in project.cameras].index(shot.camera_id)
+    new = after.cameras[number + 1].id
+    frame = shot.first_frame if change.frame is None else change.frame
+    seen = {
+        f"cameras/{new}/{channel.path.removeprefix(old)}": shown(project, channel.path, frame)
+        for channel in shot.channels if channel.path.startswith(old)
+    }  # fmt: skip
+    return put_all(after, {**seen, "shot/camera_id": new}), f"Add a camera like {name}"
 
 
 def _key(project: Project, change: SetKey, _: Tools) -> tuple[Project, str]:

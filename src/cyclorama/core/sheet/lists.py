@@ -33,11 +33,13 @@ from ..scene.base import new_id
 from ..scene.item import ON_SET, Form
 from ..scene.light import WITH_RIG, Shape
 from .names import free_ids, free_light_name, free_name, next_name
-from .placing import MeasuresOf, standing_again
+from .placing import STOOD, MeasuresOf, standing_again
 
 SHAPE_NAMES = {
     "rectangle": "Panel", "disc": "Disc", "sphere": "Globe", "tube": "Tube", "spot": "Spot", "sun": "Sun",
 }  # fmt: skip
+_BESIDE = 0.15
+"""Share of its width that lies between a copy and what stands beside it."""
 USUAL_SIZE_M = 0.3
 """What is made beside no subject is made for one of this size."""
 _COPIED = ("items", "looks", "cameras", "shots")
@@ -206,12 +208,26 @@ def _of_shot(channel: Channel, shot: str, other: str) -> Channel:
 
 
 def _item_beside(project: Project, item: Item, measures_of: MeasuresOf) -> dict[str, Any]:
-    """What is different about a copy of an item: its parts' ids, and that it stands to the right."""
+    """What is different about a copy of an item: its parts' ids, and that it stands to the right of it and of what
+    stands there."""
     measures = measures_of(item)
-    wide = 0.0 if measures is None else float(np.ptp(placed_hull(measures, item.placement)[:, 0]))
-    placement = item.placement.model_copy(update={"x_m": item.placement.x_m + wide * 1.15})
+    by = 0.0 if measures is None else _free_to_the_right(project, placed_hull(measures, item.placement), measures_of)
+    placement = item.placement.model_copy(update={"x_m": item.placement.x_m + by})
     free = with_free_part_ids(item.model_copy(update={"id": "another"}), project)
     return {"parts": free.parts, "variants": free.variants, "placement": placement}
+
+
+def _free_to_the_right(project: Project, hull: np.ndarray, measures_of: MeasuresOf) -> float:
+    """How far a hull (k, 3) has to go to the right until nothing on the set is in its box, m."""
+    hulls = [placed_hull(m, x.placement) for x in project.items if (m := measures_of(x)) is not None]
+    boxes = [(h.min(axis=0), h.max(axis=0)) for h in hulls]
+    low, high = hull.min(axis=0), hull.max(axis=0)
+    wide = float(high[0] - low[0])
+    gap, way = _BESIDE * wide, np.array([(1 + _BESIDE) * wide, 0.0, 0.0])
+    low, high = low + STOOD * wide, high - STOOD * wide  # what it stands on is not in its way
+    while blocking := [b for a, b in boxes if (a < high + way).all() and (b > low + way).all()]:
+        way[0] = max(float(b[0]) for b in blocking) - low[0] + gap  # each is in the way once
+    return float(way[0])
 
 
 def rightmost(project: Project, measures_of: MeasuresOf) -> float:

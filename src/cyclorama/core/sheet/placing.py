@@ -1,9 +1,10 @@
 """Placing items: what follows when something about where they stand has changed."""
 
+import math
 from collections.abc import Callable
 
 from ..geometry.measure import Measures, centred, gap_m, grounded
-from ..motion import stand_height_m
+from ..motion import box_corners, stand_height_m
 from ..scene import Item, Placement, Project, put, put_all, value_at
 from ..scene.base import Then
 from ..scene.item import GROUNDS, ON_CAMERA, ON_DISC
@@ -31,8 +32,10 @@ def followed(before: Project, after: Project, path: str, then: Then | None, meas
     item = _item_at(after, path)
     if item is not None and then == "settle" and (measures := measures_of(item)) is not None:
         after = put(after, f"items/{item.id}/placement", settled(after, item, item.placement, measures))
-    if item is not None and then == "carry":
+    if item is not None and then in ("carry", "settle"):
         after = _carried_along(before, after, item)
+    if item is not None and then == "mount" and (measures := measures_of(item)) is not None:
+        after = _mounted(after, item, measures)
     return standing_again(before, after, measures_of)
 
 
@@ -41,7 +44,7 @@ def standing_again(before: Project, after: Project, measures_of: MeasuresOf) -> 
     known = {item.id: item for item in before.items}
     for identity in [item.id for item in _from_below(after)]:
         old, item = known.get(identity), value_at(after, f"items/{identity}")
-        if old is None or old.placement != item.placement or old.made != item.made:
+        if old is None or not _as_high(old.placement, item.placement) or old.made != item.made:
             continue
         now = stand_height_m(after, item)
         then = stand_height_m(before, old)
@@ -51,6 +54,11 @@ def standing_again(before: Project, after: Project, measures_of: MeasuresOf) -> 
         if abs(gap_m(measures, old.placement, then)) <= STOOD * _size(measures, old.placement):
             after = put(after, f"items/{item.id}/placement", grounded(measures, item.placement, now))
     return after
+
+
+def _as_high(old: Placement, new: Placement) -> bool:
+    """Whether two placements differ at most in where on the ground they are, and how turned."""
+    return old == new.model_copy(update={"x_m": old.x_m, "z_m": old.z_m, "turn_deg": old.turn_deg})
 
 
 def riders(project: Project, item: Item) -> list[Item]:
@@ -75,13 +83,39 @@ def stands_on(project: Project, item: Item) -> str:
 
 
 def _carried_along(before: Project, after: Project, item: Item) -> Project:
-    old = value_at(before, f"items/{item.id}/placement")
-    by_x, by_z = item.placement.x_m - old.x_m, item.placement.z_m - old.z_m
+    """What rides on an item keeps its place on it, however that was moved, turned or scaled."""
+    old, new = value_at(before, f"items/{item.id}/placement"), item.placement
+    grown = new.scale * new.unit_m / (old.scale * old.unit_m)
+    angle = math.radians(new.turn_deg - old.turn_deg)
+    cosine, sine = grown * math.cos(angle), grown * math.sin(angle)
     values = {}
     for rider in riders(after, item):
-        values[f"items/{rider.id}/placement/x_m"] = rider.placement.x_m + by_x
-        values[f"items/{rider.id}/placement/z_m"] = rider.placement.z_m + by_z
+        at, path = rider.placement, f"items/{rider.id}/placement"
+        x, z = at.x_m - old.x_m, at.z_m - old.z_m
+        values[f"{path}/x_m"] = new.x_m + cosine * x + sine * z
+        values[f"{path}/z_m"] = new.z_m - sine * x + cosine * z
+        values[f"{path}/turn_deg"] = at.turn_deg + new.turn_deg - old.turn_deg
     return put_all(after, values)
+
+
+def _mounted(project: Project, item: Item, measures: Measures) -> Project:
+    """An item that is to ride on another, and is not above it yet, stands in the middle of its top; what rides on it
+    goes along."""
+    below = project.item(item.rides)
+    corners = None if below is None else box_corners(below)
+    if corners is None:
+        return project
+    low, high = corners[:, [0, 2]].min(axis=0), corners[:, [0, 2]].max(axis=0)
+    x, z = item.placement.x_m, item.placement.z_m
+    placement = item.placement
+    if not (low[0] <= x <= high[0] and low[1] <= z <= high[1]):
+        middle = (low + high) / 2
+        placement = placement.model_copy(update={"x_m": float(middle[0]), "z_m": float(middle[1])})
+    placement = grounded(measures, placement, stand_height_m(project, item))
+    mounted = put(project, f"items/{item.id}/placement", placement)
+    there = mounted.item(item.id)
+    assert there is not None
+    return _carried_along(project, mounted, there)
 
 
 def _from_below(project: Project) -> list[Item]:

@@ -16,6 +16,10 @@ export class HeldChanges {
     /** Changes that are not saved, in the order they were made. @type {(() => Promise<void>)[]} */
     this.waiting = [];
     this.listeners = [];
+    /** Changes on their way. */
+    this.going = 0;
+    /** Shows whether all is saved. */
+    this.ongoing = () => {};
     /** Jobs of this window that change the document when they end. */
     this.own = 0;
   }
@@ -25,6 +29,7 @@ export class HeldChanges {
    * @param {() => Promise<void>} send makes a request for the version that is shown, and shows what comes of it
    */
   send(send) {
+    this.#count(1);
     return this.turns.take(async () => {
       if (this.waiting.length) return this.#hold(send); // it would be refused as well, and must not overtake
       try {
@@ -37,7 +42,12 @@ export class HeldChanges {
         this.refused();
         return false;
       }
-    });
+    }).finally(() => this.#count(-1));
+  }
+
+  #count(by) {
+    this.going += by;
+    this.ongoing();
   }
 
   /** Work in the background that was asked for here and will change the document: no other window did. */
@@ -71,6 +81,11 @@ export class HeldChanges {
         waiting.shift();
       }
     });
+  }
+
+  /** In words, whether everything is saved. */
+  get told() {
+    return this.unsaved ? "Not saved yet" : this.going ? "Saving …" : "Saved";
   }
 
   /** Changes that wait keep whoever would leave. */

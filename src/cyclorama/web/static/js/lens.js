@@ -185,8 +185,6 @@ export class Lens {
     this.layout();
     await this.standin.show(state, this.store);
     this.place();
-    const { camera, shot: { shoot } } = this.store;
-    this.facts.textContent = `${Number(camera.focal_mm.toFixed(1))} mm · ${shoot.width}×${shoot.height} · EV ${state.lens.ev100.toFixed(1)}`;
     this.#showGuides();
   }
 
@@ -199,7 +197,11 @@ export class Lens {
 
   /** Draw the stand-in at the clock's frame. */
   place() {
-    this.standin.place(this.clock.pose(), this.held ?? this.store.state.lens);
+    const pose = this.clock.pose(), lens = this.held ?? this.store.state.lens;
+    this.standin.place(pose, lens);
+    const { width, height } = this.store.shot.shoot;
+    const facts = `${Number(pose.focal_mm.toFixed(1))} mm · ${width}×${height} · EV ${lens.ev100.toFixed(1)}`;
+    if (this.facts.textContent !== facts) this.facts.textContent = facts;
     if (this.store.shot.formats.length) this.#showGuides();
   }
 

@@ -9,7 +9,7 @@ export class ShotTabs {
   constructor(store) {
     this.store = store;
     byId("add-shot").addEventListener("click", () => store.change({ kind: "add_shot" }));
-    byId("shot-camera").addEventListener("change", ({ target: { value } }) => (value === "new" ? store.change({ kind: "add_camera" }) : store.set("shot/camera_id", value)));
+    byId("shot-camera").addEventListener("change", ({ target: { value } }) => (value === "new" ? store.change({ kind: "add_camera", frame: store.frame }) : store.set("shot/camera_id", value)));
   }
 
   show({ project, shot_pictures: pictures }) {

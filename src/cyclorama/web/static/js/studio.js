@@ -208,7 +208,7 @@ class Floor {
     byId("redo").disabled = !state.redo;
     byId("undo").title = state.undo ? `Undo: ${state.undo} (Ctrl+Z)` : "Nothing to undo";
     byId("redo").title = state.redo ? `Redo: ${state.redo} (Ctrl+Shift+Z)` : "Nothing to redo";
-    byId("saved").textContent = this.store.held.unsaved ? "Not saved yet" : "Saved";
+    this.store.held.ongoing();
     byId("drop").hidden = Boolean(state.project.items.length);
     this.#showStations(state);
     this.#showFrame();
@@ -276,7 +276,8 @@ class Floor {
   #bindHistory() {
     const { store } = this;
     bindHeldChanges(store.held);
-    store.held.listeners.push(() => (byId("saved").textContent = "Not saved yet"));
+    store.held.ongoing = () => (byId("saved").textContent = store.held.told);
+    store.held.listeners.push(store.held.ongoing);
     byId("undo").addEventListener("click", () => store.undo());
     byId("redo").addEventListener("click", () => store.redo());
   }
