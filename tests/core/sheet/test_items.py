@@ -25,10 +25,11 @@ from cyclorama.core.scene import (
     load_project,
     new_project,
 )
-from cyclorama.core.scene.changes import AddItem, Change, Copy, MoveTo, Remove, StandOnFloor, Travel
+from cyclorama.core.scene.changes import AddItem, Change, Copy, MoveTo, Remove, SetKey, StandOnFloor, Travel
 from cyclorama.core.scene.item import Form
 from cyclorama.core.sheet import perform, review
 from cyclorama.core.sheet.arrive import put_beside, put_on_set
+from cyclorama.core.sheet.keys import shown
 from cyclorama.core.sheet.lists import measured
 
 BALL = arrival(0.4)
@@ -144,6 +145,32 @@ def test_scaled_and_tipped_it_stands_and_turns_about_its_own_axis_where_it_is() 
     assert np.ptp(hull, axis=0) == pytest.approx([0.8] * 3, rel=0.02)
     assert (hull.min(axis=0) + hull.max(axis=0))[[0, 2]] / 2 == pytest.approx([0.7, 0.0], abs=1e-9)
     assert gap(project, ball) == pytest.approx(0, abs=1e-9)
+
+
+def test_correcting_the_unit_brings_the_studio_along() -> None:
+    """A model that came in a thousand times too large: with the right unit everything is a thousandth, keys too, and
+    the picture, its light and its margins are what they were. Beside another model only the model itself changes."""
+    before = done(
+        studio(), SetValue(path="subject/placement/x_m", value=0.2), AddItem(form="plinth"),
+        SetKey(path="camera/distance_m", frame=1, value=2.0), SetKey(path="camera/distance_m", frame=25, value=3.0),
+        SetValue(path="camera/focus_m", value=1.5),
+    )  # fmt: skip
+    unit = before.items[0].placement.unit_m
+    after = done(before, SetValue(path="subject/placement/unit_m", value=unit / 1000))
+    for path in ("camera/focus_m", "set/sweep/width_m", "set/disc/radius_m", "look/lights/key/distance_m",
+                 "look/lights/key/width_m", f"items/{before.items[1].id}/made/height_m"):  # fmt: skip
+        then, now = (shown(project, path, 1) for project in (before, after))
+        assert now == pytest.approx(then / 1000)
+    assert shown(after, "camera/distance_m", 13) == pytest.approx(shown(before, "camera/distance_m", 13) / 1000)
+    light = [x.look.lights[0] for x in (before, after)]
+    assert light[1].power / light[1].distance_m ** 2 == pytest.approx(light[0].power / light[0].distance_m ** 2)
+    assert [abs(gap(after, x)) < 1e-9 for x in after.items] == [True, True]
+    hulls = [placed_hull(BALL.measures, x.items[0].placement) for x in (before, after)]
+    assert hulls[1] == pytest.approx(hulls[0] / 1000, abs=1e-9)
+    assert after.items[0].placement.lift_m == pytest.approx(before.items[0].placement.lift_m / 1000)
+    two = done(studio(), Copy(path="subject"))
+    alone = done(two, SetValue(path="subject/placement/unit_m", value=unit / 10))
+    assert (alone.set, alone.looks, alone.cameras) == (two.set, two.looks, two.cameras)
 
 
 def test_copies_stand_beside_with_ids_of_their_own() -> None:

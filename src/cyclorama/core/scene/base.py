@@ -31,10 +31,10 @@ class Asset:
 ReadAsset = Callable[[str], bytes]
 """Gives a kept file by its content hash."""
 AssetRef = Annotated[str, Asset(), Field(max_length=120)]
-Then = Literal["settle", "stand", "carry", "mount"]
+Then = Literal["settle", "stand", "carry", "mount", "resize"]
 """What has to follow when a value is set. settle: the item is centred and grounded anew, and what rides on it goes
 along; stand: what stood stands again; carry: what rides on the item goes along; mount: it comes onto what it rides
-on."""
+on; resize: it settles, and where it is the subject, the studio comes along with its size."""
 
 
 class Doc(BaseModel):

@@ -67,7 +67,7 @@ class Placement(Doc):
 
     AFFECTS = "transform"
 
-    unit_m: Annotated[float, quantity("Unit", "m", ge=1e-15, le=1e9, then="settle")] = 1.0
+    unit_m: Annotated[float, quantity("Unit", "m", ge=1e-15, le=1e9, then="resize")] = 1.0
     """Length of one file unit in metres."""
     up: Annotated[Literal["y", "z"], affecting(title="Up axis", then="settle")] = "y"
     centre_method: CentreMethod = "box"

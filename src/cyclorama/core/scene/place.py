@@ -58,7 +58,8 @@ class Place:
     def keyable(self) -> bool:
         """Whether its value can change during a shot."""
         shown = self.kind == "switch" and self.affects == "geometry"
-        return self.numbers > 0 and not self.fixed and self.then != "settle" and (shown or self.affects in _KEYED)
+        plain = self.numbers > 0 and not self.fixed and self.then not in ("settle", "resize")
+        return plain and (shown or self.affects in _KEYED)
 
 
 _KEYED: tuple[Affects, ...] = ("transform", "surface", "light", "gain", "camera", "backdrop", "picture")

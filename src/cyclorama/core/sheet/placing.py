@@ -8,6 +8,7 @@ from ..motion import box_corners, stand_height_m
 from ..scene import Item, Placement, Project, put, put_all, value_at
 from ..scene.base import Then
 from ..scene.item import GROUNDS, ON_CAMERA, ON_DISC
+from .resizing import with_studio_in_size
 
 MeasuresOf = Callable[[Item], Measures | None]
 STOOD = 1e-5
@@ -30,7 +31,11 @@ def followed(before: Project, after: Project, path: str, then: Then | None, meas
     if then is None:
         return after
     item = _item_at(after, path)
-    if item is not None and then == "settle" and (measures := measures_of(item)) is not None:
+    if item is not None and then == "resize" and item.id == after.subject_id:
+        old = value_at(before, f"items/{item.id}/placement")
+        after = with_studio_in_size(after, item, item.placement.unit_m / old.unit_m)
+        item = _item_at(after, path)
+    if item is not None and then in ("settle", "resize") and (measures := measures_of(item)) is not None:
         after = put(after, f"items/{item.id}/placement", settled(after, item, item.placement, measures))
     if item is not None and then in ("carry", "settle"):
         after = _carried_along(before, after, item)
