@@ -122,8 +122,8 @@ def test_a_part_that_cannot_be_shot_is_refused_in_words(
     url = f"/api/takes/{take}/again"
     whole = {"left": 0.1, "top": 0.1, "right": 0.9, "bottom": 0.9}
     before = {p: p.read_bytes() for p in studio.takes.folder(take).rglob("*") if p.is_file()}
-    for wrong, says in (({"right": 0.1}, "too small"), ({"bottom": 7}, "less than or equal to 1"),
-                        ({"left": "here"}, "number"), ({"depth": 1}, "not permitted")):  # fmt: skip
+    for wrong, says in (({"right": 0.1}, "too small"), ({"bottom": 7}, "at most 1"),
+                        ({"left": "here"}, "number"), ({"depth": 1}, "nothing called ‘depth’")):  # fmt: skip
         answer = client.post(url, json={"frames": [1], "how": {"region": whole | wrong}})
         assert answer.status_code == 422, wrong
         assert says in answer.json()["error"], answer.json()
