@@ -139,6 +139,15 @@ def test_fit_and_meter() -> None:
         perform(new_project("Test"), FitSubject(), always(None), Blind())
 
 
+def test_a_small_subject_is_said() -> None:
+    """Eight times as far away, a ball that filled 80 % of the height has about a tenth."""
+    project = done(done(done(with_ball(), Centre()), StandOnFloor()), FitSubject())
+    assert sheet(project)["camera"].hints == ()
+    far = edited(project, camera__distance_m=project.camera.distance_m * 8)
+    (said,) = [h for h in sheet(far)["camera"].hints if "is small" in h]
+    assert said in [f"The subject is small: at most {n}% of the picture high or wide. Fit it." for n in (10, 11)]
+
+
 def test_picking_in_the_picture() -> None:
     subject = done(with_ball(), FocusOn(frame=1, x=0.5, y=0.2))
     assert (subject.camera.focus_point_m, subject.camera.focus_m) == ((0.1, 0.2, 0.3), None)

@@ -39,6 +39,11 @@ class Travel:
     most_px: float
     """beyond this many pixels a frame a movement judders"""
 
+    @property
+    def largest(self) -> float:
+        """Share of the picture's height or width, whichever is more, that the box has where it is largest."""
+        return float(((self.high - self.low) / 2.0).max(initial=0.0))
+
 
 def travel_of(project: Project, view: View, points: Points) -> Travel:
     """Measures of the open shot, as it is seen, for the subject's points (p, 3), e.g. its convex hull, in studio space

@@ -29,6 +29,8 @@ from .light_stances import Stances, stances_of
 F64 = NDArray[np.float64]
 FOCUS_LIMIT_PX = 2.0
 """A subject of which nothing is drawn sharper than this is out of focus."""
+LEAST_SHARE = 0.25
+"""A subject is small when nowhere more of the picture's height or width is filled."""
 LEAST_ROOM = 0.02
 """The camera is too near to something that is nearer than this share of the subject's size."""
 MOST_HIDDEN = 0.02

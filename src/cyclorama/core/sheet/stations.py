@@ -11,7 +11,7 @@ from . import words
 from .light_stances import stance_sentences
 from .placing import stands_on
 from .readiness import readiness
-from .review import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN, Review
+from .review import FOCUS_LIMIT_PX, LEAST_ROOM, LEAST_SHARE, MOST_HIDDEN, Review
 
 Mark = Literal["ready", "look", "missing"]
 TOLERANCE = 1 / 6000
@@ -160,6 +160,8 @@ def _camera(r: Review) -> Station:
             hints.append(f"The subject is cut off in {words.frames(r.margins.cut_frames)}.")
         elif worst < 0.02:
             hints.append(f"Only {worst:.1%} to the edge in frame {r.margins.worst_frame}.")
+    if r.travel is not None and 0 < r.travel.largest < LEAST_SHARE:
+        hints.append(f"The subject is small: at most {r.travel.largest:.0%} of the picture high or wide. Fit it.")
     if r.travel is not None and (top := float(r.travel.px.max())) > r.travel.most_px:
         digits = 0 if round(top) > round(r.travel.most_px) else 1
         hints.append(
