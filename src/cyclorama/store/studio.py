@@ -102,11 +102,13 @@ class Studio:
             return None
 
     def report(self, item: Item | None) -> IntakeReport | None:
-        """The report of an item's intake, None when there is none that can be read."""
+        """The report of an item's intake, with the reasons of its unit and axis as they are now; None when none can be
+        read."""
         if item is None or not self.assets.has(report_key(item.asset)):
             return None
         try:
-            return IntakeReport.model_validate_json(self.assets.get(report_key(item.asset)))
+            report = IntakeReport.model_validate_json(self.assets.get(report_key(item.asset)))
+            return report.as_chosen(item.placement.unit_m, item.placement.up)
         except ValidationError:
             return None
 

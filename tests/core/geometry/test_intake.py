@@ -395,3 +395,11 @@ def test_bad_input_gets_a_sentence(case: str) -> None:
         take_in(files)
     assert error.value.sentence.endswith(".")
     assert "Traceback" not in error.value.sentence
+
+
+def test_reasons_of_unit_and_axis_are_those_of_what_is_chosen() -> None:
+    report = take_in({"a.glb": glb()}).report
+    assert report.as_chosen(report.unit_m, report.up) == report
+    other = report.as_chosen(report.unit_m / 1000, "z")
+    assert other.unit_reason == f"unit chosen by you ({report.unit_reason})"
+    assert other.up_reason == f"up axis chosen by you ({report.up_reason})"

@@ -26,3 +26,12 @@ class IntakeReport(Doc):
     up: Literal["y", "z"]
     up_reason: str
     findings: tuple[Finding, ...]
+
+    def as_chosen(self, unit_m: float, up: str) -> "IntakeReport":
+        """The report with the reasons of a unit and an axis in use, which may be others than those that were found."""
+        reasons = {}
+        if abs(unit_m / self.unit_m - 1) > 1e-6:
+            reasons["unit_reason"] = f"unit chosen by you ({self.unit_reason})"
+        if up != self.up:
+            reasons["up_reason"] = f"up axis chosen by you ({self.up_reason})"
+        return self.model_copy(update=reasons)

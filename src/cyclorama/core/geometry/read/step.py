@@ -68,7 +68,7 @@ def _tessellated(name: str, data: bytes, bundle: FileBundle, tolerance_mm: float
         more = f" and {number(len(lost) - _LOST_NAMED)} more" if len(lost) > _LOST_NAMED else ""
         model.notes.append(
             f"{number(len(lost))} {parts} of the file could not be tessellated and {'is' if len(lost) == 1 else 'are'}"
-            f" missing: {named}{more}. Repair and export the file again if you need them."
+            f" missing: {named}{more}. Repair the file and export it again where that matters."
         )
     return model
 
