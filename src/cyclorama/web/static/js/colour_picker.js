@@ -88,7 +88,7 @@ export class ColourPicker {
   /** The palette within the picker. */
   showPalette() {
     byId("picker-palette").replaceChildren(...this.store.state.project.palette.map(({ name, colour }) =>
-      make("button", { type: "button", class: "chip", style: `background:${toHex(colour)}`, title: name, "aria-label": name, onclick: () => this.#use(colour) })));
+      make("button", { type: "button", class: "paint-chip", style: `background:${toHex(colour)}`, title: name, "aria-label": name, onclick: () => this.#use(colour) })));
   }
 
   #query([r, g, b]) {

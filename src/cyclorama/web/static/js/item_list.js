@@ -47,6 +47,7 @@ export class ItemList {
     byId("items").replaceChildren(...items.map((item) => this.#row(item, project)));
     const item = this.store.item(this.chosen.item);
     byId("item-settings").hidden = !item;
+    for (const id of ["copy-item", "remove-item"]) byId(id).disabled = !item;
     if (!item) return;
     if (this.shown !== item.id) byId("item-fold").open = item.id !== project.subject_id;
     this.shown = item.id;

@@ -16,6 +16,7 @@ export class Lanes {
     Object.assign(this, { box, store, clock, strip, drag: null });
     this.svg = draw("svg", { class: "block w-full touch-none", role: "group", "aria-label": "Keys" });
     box.append(this.svg);
+    strip.onwidth = () => this.drag || this.show();
     this.svg.addEventListener("pointerdown", (e) => this.#begin(e));
     this.svg.addEventListener("pointermove", (e) => this.drag && this.#move(e));
     this.svg.addEventListener("pointerup", (e) => this.#end(e));

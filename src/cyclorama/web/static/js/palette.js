@@ -52,7 +52,7 @@ export class Palette {
   #chip({ id, name, colour }) {
     const path = `palette/${id}`;
     return make("button", {
-      type: "button", class: "chip", draggable: "true", style: `background:${toHex(colour)}`, "data-palette": id, "aria-label": name,
+      type: "button", class: "paint-chip", draggable: "true", style: `background:${toHex(colour)}`, "data-palette": id, "aria-label": name,
       title: `${name}. Drag it onto something in the picture; click gives it to this material; double click renames, Delete takes it out`,
       onclick: () => this.picker.take(colour) || this.store.set(`materials/${this.chosen.material}/base_color`, colour),
       ondblclick: () => {

@@ -25,7 +25,13 @@ export class Strip {
     this.clock = clock;
     this.choice = document.getElementById("lane-choice");
     this.choice.addEventListener("change", () => this.show());
-    this.observer = new ResizeObserver(() => this.store.state && this.show());
+    /** Called when the strip has another width. */
+    this.onwidth = () => {};
+    this.observer = new ResizeObserver(() => {
+      if (!this.store.state) return;
+      this.show();
+      this.onwidth();
+    });
     this.observer.observe(svg);
     let dragging = false;
     const go = (e) => this.clock.go(this.frameAt(e.clientX));
