@@ -5,7 +5,7 @@ from pathlib import PurePosixPath
 from .errors import IntakeError
 
 MOST_BYTES, MOST_PART_BYTES = 1000, 240
-"""What every file system takes, with room for an ending."""
+"""Longest file name that every file system takes, less room for an ending."""
 UNNAMED = "model"
 
 

@@ -8,7 +8,6 @@ from typing import Annotated, Literal
 
 import numpy as np
 from fastapi import APIRouter, Depends, Path, Query, Request, Response
-from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 from numpy.typing import NDArray
 from pydantic import BaseModel
@@ -31,7 +30,7 @@ from ..shoot.reel import TakeReel, film_of, takes_in, takes_of
 from ..store.cuts import CutState
 from .context import Context, context
 from .limited import look_at
-from .uploads import BODY, Uploads, received, scratch_folder
+from .uploads import BODY, made_of_file, scratch_folder
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -317,14 +316,10 @@ def made_sounds() -> list[KeptSound]:
 async def bring_sound(ctx: Ctx, project_id: str, request: Request) -> KeptSound:
     """Keep a sound file; the cut then refers to it."""
     ctx.studio.projects.get(project_id)
-    async with received(request, ctx.studio.folder) as uploads:
-        kept = await run_in_threadpool(_keep_sound, ctx, uploads)
-        uploads.clear()
-        return kept
+    return await made_of_file(request, ctx.studio.folder, _keep_sound, ctx)
 
 
-def _keep_sound(ctx: Context, uploads: Uploads) -> KeptSound:
-    name, path = next(iter(uploads.paths.items()))
+def _keep_sound(ctx: Context, name: str, path: FilePath) -> KeptSound:
     seconds, found, drawn = look_at(examine_sound, path, name)
     key = ctx.studio.assets.take(path)
     ctx.studio.assets.put(f"{key}.peaks", drawn.model_dump_json().encode())
@@ -360,14 +355,10 @@ def sound_peaks(ctx: Ctx, key: SoundKey) -> PeaksAnswer:
 async def bring_font(ctx: Ctx, project_id: str, request: Request) -> KeptFont:
     """Keep a font file; titles then refer to it."""
     ctx.studio.projects.get(project_id)
-    async with received(request, ctx.studio.folder) as uploads:
-        kept = await run_in_threadpool(_keep_font, ctx, uploads)
-        uploads.clear()
-        return kept
+    return await made_of_file(request, ctx.studio.folder, _keep_font, ctx)
 
 
-def _keep_font(ctx: Context, uploads: Uploads) -> KeptFont:
-    name, path = next(iter(uploads.paths.items()))
+def _keep_font(ctx: Context, name: str, path: FilePath) -> KeptFont:
     look_at(examine_font, path, name)
     return KeptFont(asset=ctx.studio.assets.take(path), name=name[:80])
 

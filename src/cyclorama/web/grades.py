@@ -1,10 +1,10 @@
 """JSON of grades wherever they are edited: the line of a curve, tables of colours."""
 
+from pathlib import Path
 from typing import Annotated
 
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request
-from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel
 
 from ..core.errors import ShootError
@@ -13,7 +13,7 @@ from ..core.picture.grade.operators import CURVE_STEPS, curve_table
 from ..core.scene.grade import BRIGHTEST, DARKEST, ToneCurve
 from .context import Context, context
 from .limited import look_at
-from .uploads import Uploads, received
+from .uploads import made_of_file
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -53,13 +53,9 @@ def curve(points: Annotated[str, Query(max_length=2000)]) -> Line:
 @router.post("/tables")
 async def bring_table(ctx: Ctx, request: Request) -> KeptTable:
     """Keep a .cube file; a grade then refers to it."""
-    async with received(request, ctx.studio.folder) as uploads:
-        kept = await run_in_threadpool(_keep_table, ctx, uploads)
-        uploads.clear()
-        return kept
+    return await made_of_file(request, ctx.studio.folder, _keep_table, ctx)
 
 
-def _keep_table(ctx: Context, uploads: Uploads) -> KeptTable:
-    name, path = next(iter(uploads.paths.items()))
+def _keep_table(ctx: Context, name: str, path: Path) -> KeptTable:
     says = look_at(examine_table, path, name)
     return KeptTable(asset=ctx.studio.assets.take(path), name=name[:200], says=says)

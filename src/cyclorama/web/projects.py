@@ -1,6 +1,7 @@
 """JSON: projects, their changes, intake of models and environments."""
 
 from functools import partial
+from pathlib import Path as FilePath
 from typing import Annotated
 from urllib.parse import quote
 
@@ -36,7 +37,7 @@ from .lens import LensEye
 from .limited import look_at
 from .shared_work import IsUnwanted
 from .state import pose_state, project_state
-from .uploads import BODY, Uploads, received
+from .uploads import BODY, Uploads, made_of_file, received
 from .work import Unwanted
 
 router = APIRouter(prefix="/api")
@@ -242,14 +243,10 @@ def make_again(ctx: Ctx, project_id: str, wanted: Again) -> JobAnswer:
 async def bring_environment(ctx: Ctx, project_id: str, base_version: int, request: Request) -> ProjectState:
     """Light the set with an HDR or EXR environment."""
     ctx.studio.projects.get(project_id)
-    async with received(request, ctx.studio.folder) as uploads:
-        state = await run_in_threadpool(_take_environment, ctx, project_id, base_version, uploads)
-        uploads.clear()
-        return state
+    return await made_of_file(request, ctx.studio.folder, _take_environment, ctx, project_id, base_version)
 
 
-def _take_environment(ctx: Context, project_id: str, base_version: int, uploads: Uploads) -> ProjectState:
-    name, path = next(iter(uploads.paths.items()))
+def _take_environment(ctx: Context, project_id: str, base_version: int, name: str, path: FilePath) -> ProjectState:
     broken = look_at(examine_environment, path, name)
     key = ctx.studio.assets.take(path)
 

@@ -5,7 +5,6 @@ from typing import Annotated
 
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request, Response
-from fastapi.concurrency import run_in_threadpool
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
@@ -18,7 +17,7 @@ from ..shoot.pass_pictures import pass_picture
 from .context import Context, context
 from .limited import look_at
 from .screening import FinishAnswer, Number, Revision, Width, encoded, finish_answer
-from .uploads import received
+from .uploads import made_of_file
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -47,11 +46,7 @@ def view(
 @router.post("/takes/{take_id}/match/{number}")
 async def match(ctx: Ctx, take_id: str, number: Number, revision: Revision, request: Request) -> MatchAnswer:
     """Bring exposure and white of a take to those of a reference picture, and say what that was."""
-    async with received(request, ctx.studio.folder) as uploads:
-        name, path = next(iter(uploads.paths.items()))
-        answer = await run_in_threadpool(_match, ctx, take_id, number, revision, name, path)
-        uploads.clear()
-        return answer
+    return await made_of_file(request, ctx.studio.folder, _match, ctx, take_id, number, revision)
 
 
 def _match(ctx: Context, take_id: str, number: int, revision: int, name: str, path: FilePath) -> MatchAnswer:

@@ -6,11 +6,11 @@ hands them over when everything has arrived; limits would only be looked at then
 
 import secrets
 import shutil
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator, Callable, Iterator
 from contextlib import asynccontextmanager, contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, TypeVar
 
 from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
@@ -24,6 +24,7 @@ from ..store import Studio
 from ..store.jobs import WORKING, anybody_works
 from .guard import whole_body
 
+T = TypeVar("T")
 MAX_BYTES = 2 << 30
 MAX_FILES = 2000
 TOO_MUCH = "These files are larger than 2 GB together. Reduce the model first."
@@ -101,6 +102,16 @@ def scratch_folder(data_folder: Path) -> Iterator[Path]:
         yield folder
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+async def made_of_file(request: Request, data_folder: Path, make: Callable[..., T], *arguments: object) -> T:
+    """What `make(*arguments, name, path)` gives for the first file of a multipart request, in a thread of its own. What
+    it has not moved elsewhere is removed. Raises as `received`."""
+    async with received(request, data_folder) as uploads:
+        name, path = next(iter(uploads.paths.items()))
+        made = await run_in_threadpool(make, *arguments, name, path)
+        uploads.clear()
+        return made
 
 
 async def received_file(request: Request, data_folder: Path, most_bytes: int) -> tuple[str, bytes]:

@@ -11,7 +11,7 @@ from .timeline import Footage
 
 
 def with_rate(cut: Cut, rate_num: int, rate_den: int, films: Mapping[str, Footage]) -> Cut:
-    """The cut at another rate: what is told in frames lasts as long as it did, to the nearest frame.
+    """The cut at another rate. Clips last as long as before, to the nearest frame.
 
     A clip that plays its take in whole rounds goes on to do so, so that a loop still closes.
     """

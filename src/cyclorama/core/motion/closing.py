@@ -140,7 +140,7 @@ def _channel_gaps(shot: Shot) -> Iterator[Gap]:
 
 
 def _apart(a: F64, b: F64, unit: str) -> float:
-    """How far two values (k,) are apart; of angles the shorter way round."""
+    """Difference of two values (k,); of angles the shorter way round."""
     apart = float(np.abs(a - b).max())
     return min(apart % 360.0, -apart % 360.0) if unit == "°" else apart
 

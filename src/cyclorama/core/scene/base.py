@@ -32,9 +32,9 @@ ReadAsset = Callable[[str], bytes]
 """Gives a kept file by its content hash."""
 AssetRef = Annotated[str, Asset(), Field(max_length=120)]
 Then = Literal["settle", "stand", "carry", "mount", "resize"]
-"""What has to follow when a value is set. settle: the item is centred and grounded anew, and what rides on it goes
-along; stand: what stood stands again; carry: what rides on the item goes along; mount: it comes onto what it rides
-on; resize: it settles, and where it is the subject, the studio comes along with its size."""
+"""The consequence of setting a value. settle: the item is centred and put on its ground again, and its riders keep
+their place on it; stand: items that touched their ground touch it again; carry: riders keep their place on the item;
+mount: the item is put onto the item it rides on; resize: as settle, and the subject's studio is scaled with it."""
 
 
 class Doc(BaseModel):

@@ -98,14 +98,16 @@ def scaled(project: Project, path: str, frames: Iterable[int], about: float, fac
     """The project with some keys whose values, and those of their handles, are so many times as far from a value."""
     path, shot = full_path(project, path), project.shot
     channel, chosen = _chosen(shot, path, frames)
+    keys = (scaled_key(path, k, factor, about) if k.frame in chosen else k for k in channel.keys)
+    return _with(project, shot, path, channel, tuple(keys))
 
-    def other(key: Key) -> Key:
-        found = value_of(known_place(path), about + (np.array(key.value) - about) * factor)
-        (out, out_by), (into, into_by) = key.leaves, key.arrives
-        handles = {"leaves": (out, out_by * factor), "arrives": (into, into_by * factor)}
-        return key.model_copy(update={"value": _numbers(found), **handles})
 
-    return _with(project, shot, path, channel, tuple(other(k) if k.frame in chosen else k for k in channel.keys))
+def scaled_key(path: str, key: Key, factor: float, about: float = 0.0) -> Key:
+    """A key of a path's value that is, with its handles, so many times as far from a value; within the path's range."""
+    found = value_of(known_place(path), about + (np.array(key.value) - about) * factor)
+    (out, out_by), (into, into_by) = key.leaves, key.arrives
+    handles = {"leaves": (out, out_by * factor), "arrives": (into, into_by * factor)}
+    return key.model_copy(update={"value": _numbers(found), **handles})
 
 
 def _retimed(

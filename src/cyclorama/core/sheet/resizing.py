@@ -4,9 +4,11 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ..motion import value_of
 from ..scene import Item, Project, put_all, value_at
 from ..scene.channel import Channel
-from ..scene.place import Place, place_of, places
+from ..scene.place import place_of, places
+from .keys import scaled_key
 
 _GROWS = ("set", "looks", "cameras", "paths", "shots")
 _TOGETHER = ("lm", "cd")
@@ -35,7 +37,7 @@ def _grown(project: Project, by: float) -> Iterator[tuple[str, object]]:
             continue
         factor, value = _factor(project, path, by), value_at(project, path)
         if factor != 1.0 and isinstance(value, float):
-            yield path, _within(place_of(path), value * factor)
+            yield path, value_of(place_of(path), np.array([value * factor]))
 
 
 def _factor(project: Project, path: str, by: float) -> float:
@@ -45,22 +47,8 @@ def _factor(project: Project, path: str, by: float) -> float:
     return by if place_of(path).unit == "m" and not path.endswith("/unit_m") else 1.0
 
 
-def _within(place: Place, value: float) -> float:
-    least, most = -np.inf if place.least is None else place.least, np.inf if place.most is None else place.most
-    return float(np.clip(value, least, most))
-
-
 def _channel(project: Project, channel: Channel, by: float) -> Channel:
     factor = _factor(project, channel.path, by)
-    if factor == 1.0 or place_of(channel.path).numbers != 1:
+    if factor == 1.0:
         return channel
-    place = place_of(channel.path)
-    keys = []
-    for key in channel.keys:
-        (out, out_by), (into, into_by) = key.leaves, key.arrives
-        values: dict[str, object] = {
-            "value": (_within(place, key.value[0] * factor),),
-            "leaves": (out, out_by * factor), "arrives": (into, into_by * factor),
-        }  # fmt: skip
-        keys.append(key.model_copy(update=values))
-    return channel.model_copy(update={"keys": tuple(keys)})
+    return channel.model_copy(update={"keys": tuple(scaled_key(channel.path, key, factor) for key in channel.keys)})

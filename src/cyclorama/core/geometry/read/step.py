@@ -22,7 +22,7 @@ _FIRST_LOOK_MM = 1.0
 _EMPTY = "‘{}’ holds no surfaces that could be seen. Export its solids."
 _LOST_NAMED = 5
 _REFERENCE = "=>["
-"""How the tessellator calls an instance without a name of its own: by the place of its product in the file."""
+"""First characters of the name that the tessellator gives to an instance without a name of its own."""
 
 
 def read_step(name: str, data: bytes, bundle: FileBundle, tolerance: float | None = None) -> FileModel:

@@ -264,7 +264,7 @@ class _Reader:
 
 
 def _unit_m(stage: Usd.Stage) -> float:
-    """Metres that a unit of the stage is. Raises IntakeError for what is no length."""
+    """Length of a unit of the stage in metres. Raises IntakeError when the file states no positive number."""
     unit = float(UsdGeom.GetStageMetersPerUnit(stage))
     if not 1e-9 <= unit <= 1e9:
         raise IntakeError(f"The file says that its unit is {unit:g} metres (metersPerUnit). Correct that first.")

@@ -71,11 +71,11 @@ class SceneCompiler:
 
     @property
     def kept_bytes(self) -> int:
-        """About how much room what is kept takes."""
+        """Approximate size of all kept structures."""
         return self._kept.bytes
 
     def trim(self, most_bytes: int) -> None:
-        """Let go of what was not used for longest, down to a size."""
+        """Drop the least recently used structures until the rest has a size."""
         self._kept.trim(most_bytes)
 
     def compile(self, moment: Moment, width: int, height: int, keep: Keep = "picture") -> FrameScene:

@@ -53,7 +53,7 @@ class Kept:
         return sum(e.bytes for e in self._entries)
 
     def trim(self, most_bytes: int) -> None:
-        """Drop what was not used for longest, down to a size; nothing of a kind need stay."""
+        """Drop the least recently used entries until the rest has a size, if need be all of them."""
         total = self.bytes
         while self._entries and total > most_bytes:
             total -= self._entries.pop().bytes
