@@ -88,7 +88,7 @@ class Cluster:
         """files: gives a file by its name. Raises OSError when nobody answers."""
         self.topic = f"cyclorama-{uuid4().hex}"
         self.client = Client(address, timeout=CONNECT_S, set_as_default=False, name="cyclorama")
-        self.seconds: dict[tuple[str, int], float] = {}
+        self._seconds: dict[tuple[str, int], float] = {}
         """that machines spent on frames, by document and number"""
         self._lock = threading.Lock()
         self._machines: dict[str, Machine] = {}
@@ -113,10 +113,15 @@ class Cluster:
         with self._lock:
             return self._looked_at(there)
 
+    def spent(self, document: str, number: int) -> float:
+        """Seconds that all machines together worked on a frame that is done, once: then they are forgotten."""
+        with self._lock:
+            self._note_all()  # a quick frame is done before anybody has asked for the machines
+            return self._seconds.pop((document, number), 0.0)
+
     def _looked_at(self, there: dict[str, Any]) -> list[Machine]:
         self._machines = {address: self._known(address, told) for address, told in there.items()}
-        for told in self._said():
-            self._note(told)
+        self._note_all()
         return sorted(self._machines.values(), key=lambda m: m.name)
 
     def _known(self, address: str, told: dict[str, Any]) -> Machine:
@@ -127,17 +132,17 @@ class Cluster:
         here.memory = int(told.get("metrics", {}).get("memory", 0))
         return here
 
-    def _said(self) -> Iterator[dict[str, Any]]:
+    def _note_all(self) -> None:
         while True:
             try:
-                yield self._heard.get_nowait()
+                self._note(self._heard.get_nowait())
             except Empty:
                 return
 
     def _note(self, told: dict[str, Any]) -> None:
         number, seconds = told["frame"], told.get("seconds")
         key = (told["of"], number)
-        self.seconds[key] = self.seconds.get(key, 0.0) + (seconds or 0.0)
+        self._seconds[key] = self._seconds.get(key, 0.0) + (seconds or 0.0)
         machine = self._machines.get(told["at"])
         if machine is None:
             return

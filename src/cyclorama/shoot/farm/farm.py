@@ -277,7 +277,7 @@ class _Steps:
             if future.status == "lost":  # who made it is gone: it is made again
                 raise TimeoutError
             made: Made = future.result(timeout=FETCH_S)
-            seconds = self.cluster.seconds.pop((self._job.document, number), 0.0)
+            seconds = self.cluster.spent(self._job.document, number)
             result: Made | Exception = Made(made.files, made.clamped, seconds, made.machine)
         except (CancelledError, TimeoutError, OSError):
             future.add_done_callback(lambda _: self._ended.put(number))
