@@ -143,6 +143,8 @@ def _listening(host: str, wanted: int) -> socket.socket:
 
 
 def _serve(data: Path, host: str, wanted: int, no_open: bool, allowed: list[str], gallery: bool) -> None:
+    import psutil
+
     from .store import open_studio
     from .web.app import create_app
     from .web.guard import LOOPBACK
@@ -166,7 +168,7 @@ def _serve(data: Path, host: str, wanted: int, no_open: bool, allowed: list[str]
         while not server.started and not server.should_exit:
             time.sleep(0.02)
         if server.started:
-            took = time.time() - float(os.environ.get("CYC_STARTED", time.time()))
+            took = time.time() - float(os.environ.get("CYC_STARTED", psutil.Process().create_time()))
             typer.echo(f"Cyclorama is open at {address}  (started in {took:.1f} s, data in {data}, Ctrl+C to close)")
             if key:
                 typer.echo("It is open to the network: whoever has this address with its key can see and change all.")

@@ -6,7 +6,7 @@ import json
 import struct
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -240,6 +240,27 @@ def test_a_renderer_that_cannot_be_prepared_says_so_and_is_tried_again(
                 pass
             develop(socket, 1)
             assert picture(socket)[0]["request"] == 1
+
+
+def test_kernels_are_compiled_in_another_process(data_folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Pictures that need a small kernel, of which a page shows many, do not wait for the large ones."""
+    apart, order = threading.Event(), list[str]()
+
+    def compiled_apart(unwanted: Callable[[], bool]) -> None:
+        order.append("apart")
+        assert apart.wait(60)
+
+    monkeypatch.setattr(lens_module, "kernels_compiled", apart.is_set)
+    monkeypatch.setattr(lens_module, "compile_apart", compiled_apart)
+    monkeypatch.setattr(lens_module, "warm_up", lambda tracer: order.append("loaded"))
+    with TestClient(create_app(data_folder), base_url="http://127.0.0.1") as client:
+        wait_for(lambda: order)
+        assert "first time" in client.get("/api/renderer").json()["sentence"]
+        gobo = {"gobo": '{"pattern":"leaves"}', "wide": 1, "roll_deg": 0}
+        assert client.get("/api/gobo.png", params=gobo).status_code == 200
+        assert order == ["apart"]
+        apart.set()
+        wait_for(lambda: order == ["apart", "loaded"])
 
 
 def test_the_log_tells_all_takes(lens) -> None:  # type: ignore[no-untyped-def]

@@ -21,7 +21,7 @@ from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.developing import FULL_SAMPLES, Developer, Shown
 from ..core.render.film.eye import Eye
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
-from ..core.render.warm import kernels_compiled, warm_up
+from ..core.render.warm import compile_apart, kernels_compiled, warm_up
 from ..core.scene import Project, SetValue
 from ..core.scene.changes import SetKey
 from ..core.scene.look_changes import Dress
@@ -226,8 +226,11 @@ class Lens:
         """Compile the kernels; when that fails, say so and try again until it works or the studio is closed."""
         while not self._closing:
             try:
-                if kernels_compiled():
-                    self._preparing = LOADING
+                if not kernels_compiled():
+                    compile_apart(lambda: self._closing)
+                    if self._closing:
+                        return
+                self._preparing = LOADING
                 warm_up(self._tracer)
                 self.unprepared = False
                 self.ready.set()

@@ -7,6 +7,7 @@ import textwrap
 from collections.abc import Callable
 from pathlib import Path
 
+import psutil
 import pytest
 from numba.types import Literal
 
@@ -14,7 +15,7 @@ from cyclorama.core.kernel import kernel, kernel_cache_folder, kernel_sources
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.render.warm import large_functions
+from cyclorama.core.render.warm import compile_apart, large_functions
 from cyclorama.core.scene import new_project
 
 
@@ -30,6 +31,21 @@ def test_functions_are_compiled_ahead_for_the_types_the_tracer_gives_them(tracer
         function.compile(arguments)
         assert sum(function.stats.cache_misses.values()) == misses, function.__name__
     assert (kernel_cache_folder() / "complete").exists()
+
+
+def test_compiling_apart_ends_when_it_is_not_wanted_and_tells_why_it_cannot(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    kernels = tmp_path / "cyclorama" / "kernels"
+    compile_apart(lambda: any(kernels.rglob("*.nbi")))  # in the midst of it
+    assert any(kernels.rglob("*.nbi"))
+    assert not psutil.Process().children(recursive=True)
+    assert not any(kernels.rglob("complete"))
+    (tmp_path / "file").touch()
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "file"))
+    with pytest.raises(ChildProcessError, match="Error"):
+        compile_apart(lambda: False)
 
 
 def test_cached_kernels_are_those_of_the_numbers_they_import(tmp_path: Path) -> None:

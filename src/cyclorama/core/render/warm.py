@@ -4,8 +4,13 @@ The kernel that shades takes most of the time, and half of that goes into a few 
 process compiles these into the cache, from where the first one takes them when it comes to them.
 """
 
+import os
+import signal
 import subprocess
 import sys
+import tempfile
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
@@ -30,7 +35,8 @@ from .trace.shade_wide import shade_wide
 from .trace.wavefront import FrameScene, find_blocked_with_holes
 
 SIZE = 16
-_DONE = "complete"
+LOOK_EVERY_S = 0.2
+_DONE, _LARGE = "complete", "large"
 
 
 def kernels_compiled() -> bool:
@@ -38,12 +44,33 @@ def kernels_compiled() -> bool:
     return (kernel_cache_folder() / _DONE).exists()
 
 
+def compile_apart(unwanted: Callable[[], bool]) -> None:
+    """Compile every kernel in another process; returns when that is done, or soon after `unwanted` says so.
+
+    Numba compiles under a lock that the first call of any kernel needs: in a process that compiles for a minute, every
+    thread that wants one for a small picture waits as long. Raises ChildProcessError with the last line of the trouble.
+    """
+    with tempfile.TemporaryFile() as said:
+        child = subprocess.Popen(
+            [sys.executable, "-m", __name__], stdout=subprocess.DEVNULL, stderr=said, start_new_session=True
+        )
+        while child.poll() is None and not unwanted():
+            with suppress(subprocess.TimeoutExpired):
+                child.wait(LOOK_EVERY_S)
+        with suppress(ProcessLookupError):
+            os.killpg(child.pid, signal.SIGKILL)  # its helper too
+        child.wait()
+        if child.returncode > 0:
+            said.seek(0)
+            raise ChildProcessError(said.read().decode(errors="replace").strip().rpartition("\n")[2])
+
+
 def warm_up(tracer: Tracer) -> None:
     """Compile every kernel, or load it from the cache, by developing a tiny picture of an empty studio."""
     done = kernel_cache_folder() / _DONE
     helper = None
     if not kernels_compiled() and tracer.threads > 1:
-        helper = subprocess.Popen([sys.executable, "-m", __name__], stdout=subprocess.DEVNULL)
+        helper = subprocess.Popen([sys.executable, "-m", __name__, _LARGE], stdout=subprocess.DEVNULL)
     try:
         _develop(tracer)
     finally:
@@ -102,4 +129,7 @@ def _compile_beside() -> None:
 
 
 if __name__ == "__main__":
-    _compile_beside()
+    if sys.argv[1:] == [_LARGE]:
+        _compile_beside()
+    else:
+        warm_up(Tracer())
