@@ -159,6 +159,20 @@ def dawdle(tell: Tell, mark: Path) -> None:
     time.sleep(600)
 
 
+class Handover:
+    """A result that has something done by whoever reads it."""
+
+    def __init__(self, mark: Path):
+        self.mark = mark
+
+    def __reduce__(self) -> tuple[Callable[..., object], tuple[object, ...]]:
+        return Path.touch, (self.mark,)
+
+
+def hand_over(tell: Tell, mark: Path) -> Handover:
+    return Handover(mark)
+
+
 def wait_idly(tell: Tell) -> None:
     time.sleep(600)
 
@@ -190,6 +204,9 @@ def test_children_end_with_a_sentence(tmp_path: Path, monkeypatch: pytest.Monkey
         run_limited(die, folder=tmp_path, **LIMITS)  # type: ignore[arg-type]
     with pytest.raises(IntakeError, match=NO_MEMORY):
         run_limited(hoard, folder=tmp_path, **LIMITS)  # type: ignore[arg-type]
+    with pytest.raises(IntakeError, match="gave up"):
+        run_limited(hand_over, tmp_path / "taken over", folder=tmp_path, **LIMITS)  # type: ignore[arg-type]
+    assert not (tmp_path / "taken over").exists()
     with pytest.raises(IntakeError, match="too long"):
         run_limited(dawdle, tmp_path / "mark", folder=tmp_path, **(LIMITS | {"longest_s": 4.0}))  # type: ignore[arg-type]
     assert multiprocessing.active_children() == []

@@ -25,6 +25,7 @@ from py_landlock import AccessFs, Landlock, LandlockError
 
 from ..core.errors import CycloramaError, IntakeError
 from ..core.kernel import cache_home
+from .child_results import receive_result, send_result
 from .work import Unwanted
 
 Tell = Callable[[str, float], None]
@@ -76,7 +77,7 @@ def run_limited(
         watch = _Watchdog(child.pid, longest_s)
         while True:
             if here.poll(LOOK_EVERY_S):
-                kind, *rest = here.recv()
+                kind, *rest = receive_result(here)
                 if kind == "done":
                     return rest[0]
                 if kind == "error":
@@ -158,12 +159,12 @@ def _child(
     os.chdir(confined.scratch)
     confine(confined.writes, confined.reads)
     try:
-        result = work(lambda what, share: connection.send(("progress", what, share)), *arguments)
-        connection.send(("done", result))
+        result = work(lambda what, share: send_result(connection, "progress", what, share), *arguments)
+        send_result(connection, "done", result)
     except CycloramaError as error:
-        connection.send(("error", error.sentence))
+        send_result(connection, "error", error.sentence)
     except MemoryError:
-        connection.send(("error", NO_MEMORY))
+        send_result(connection, "error", NO_MEMORY)
     except Exception:
         _log.exception("Work on a foreign file failed")
         raise
