@@ -7,7 +7,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.scene import SCHEMA_VERSION, Project, SetValue, apply_set, load_project, new_project, place_of
+from cyclorama.core.scene import (
+    SCHEMA_VERSION,
+    Project,
+    SetValue,
+    apply_set,
+    load_project,
+    new_project,
+    place_of,
+    value_at,
+)
 
 
 @given(
@@ -26,6 +35,12 @@ def test_round_trip_is_exact(focal: float, stops: float, frames: int, colour: li
     assert again == project
     assert again.camera.focal_mm == focal
     assert again.model_dump_json() == project.model_dump_json()
+
+
+@pytest.mark.parametrize("path", ["name", "camera/name", "look/lights/key/name"])
+def test_names_hold_nothing_that_cannot_be_seen(path: str) -> None:
+    project = apply_set(new_project("Test"), SetValue(path=path, value="Key\x00\x1bof the\tlantern\x85"))
+    assert value_at(project, path) == "Key of the lantern "
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from ..motion.frames import FrameRate
-from ..scene.base import AssetRef, Colour, Doc, Id, Name, Unit01, quantity
+from ..scene.base import AssetRef, Colour, Doc, Id, Name, Unit01, Written, quantity
 from ..scene.grade import Grade
 from ..scene.light import Behind
 
@@ -83,8 +83,8 @@ class Title(Doc):
 
     id: Id
     kind: Annotated[Literal["text", "frame number", "timecode", "countdown", "picture"], Field(title="Kind")] = "text"
-    text: Annotated[str, Field(title="Text", max_length=MOST_TEXT)] = ""
-    sub: Annotated[str, Field(title="Line below", max_length=MOST_TEXT)] = ""
+    text: Annotated[str, Field(title="Text", max_length=MOST_TEXT), Written] = ""
+    sub: Annotated[str, Field(title="Line below", max_length=MOST_TEXT), Written] = ""
     picture: AssetRef | None = None
     clip_id: Annotated[str, Field(max_length=40)] = ""
     """goes along with this clip: `start` counts from its beginning"""

@@ -1,10 +1,11 @@
 """What all parts of the document share: strict, immutable models and the kinds of numbers in them."""
 
+import re
 import secrets
 from collections.abc import Callable
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 Affects = Literal[
     "nothing", "shoot", "motion", "transform", "geometry", "surface", "light", "gain", "camera", "film", "backdrop",
@@ -18,10 +19,23 @@ they are made of. light: where lights stand and what shapes their beams. gain: h
 camera: what rays leave the lens. film: how light is gathered. backdrop: what is seen behind everything. picture: how
 what was gathered is shown.
 """
+_CONTROLS = re.compile(r"[\x00-\x09\x0b-\x1f\x7f-\x9f]+")
+"""Control characters (Unicode category Cc) but line feeds."""
+
+
+def _without_controls(text: Any) -> Any:
+    """What cannot be seen has no place in names, files that are called after them, and lists of edits."""
+    return _CONTROLS.sub(" ", text) if isinstance(text, str) else text
+
+
 Unit01 = Annotated[float, Field(ge=0, le=1)]
 Colour = Annotated[tuple[Unit01, Unit01, Unit01], Field(title="Colour", description="linear Rec.709, each 0…1")]
 Id = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")]
-Name = Annotated[str, Field(title="Name", min_length=1, max_length=80, json_schema_extra={"affects": "nothing"})]
+Written = BeforeValidator(_without_controls)
+"""Marks fields that somebody wrote."""
+Name = Annotated[
+    str, Field(title="Name", min_length=1, max_length=80, json_schema_extra={"affects": "nothing"}), Written
+]  # fmt: skip
 
 
 class Asset:
