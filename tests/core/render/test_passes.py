@@ -30,7 +30,7 @@ from cyclorama.core.render.film.frame import beauty, expose_frame
 from cyclorama.core.render.film.neighbours import SETTLED, Neighbours, Seen, without_colour
 from cyclorama.core.render.film.tracer import Tracer, film_for
 from cyclorama.core.render.passes.outputs import pass_extension, pass_files
-from cyclorama.core.render.passes.rays import caught, occlusion, wireframe, without_subject
+from cyclorama.core.render.passes.rays import bare_floor, caught, occlusion, wireframe
 from cyclorama.core.scene import Background, Light, Material, Passes, Project
 from cyclorama.core.scene.shoot import PassName
 
@@ -90,7 +90,7 @@ def test_catcher_over_the_empty_set_is_the_picture(tracer: Tracer) -> None:
     """Within 2 % (here: rounding), darker than the set where the shadow lies, opaque on the subject."""
     project, compiler = studio(samples=64)
     full = expose_frame(moment(project, 1), compiler, tracer)
-    empty = expose_frame(without_subject(moment(project, 1)), compiler, tracer)
+    empty = expose_frame(bare_floor(moment(project, 1)), compiler, tracer)
     picture, alpha = caught(full.radiance, empty.radiance, full.subject)
     over = picture + (1 - alpha[..., None]) * empty.radiance
     assert np.abs(over - full.radiance).mean() < 0.02 * full.radiance.mean()
@@ -103,6 +103,31 @@ def test_catcher_over_the_empty_set_is_the_picture(tracer: Tracer) -> None:
     bright = np.full_like(empty.radiance, 3 * float(empty.radiance.mean()))
     shadowed = (1 - alpha[..., None]) * bright + picture
     assert (shadowed[floor] <= 1.02 * bright[floor] + picture[floor]).all()
+
+
+@pytest.mark.parametrize("sweep", [True, False])
+def test_catcher_shows_all_that_stands_on_the_floor(tracer: Tracer, sweep: bool) -> None:
+    """The disc beneath the subject is part of the cut-out; without a floor it is what the camera sees, and no more."""
+    project, compiler = studio(passes=Passes(wanted=("catcher",)), samples=64, file_format="exr", transparent=True)
+    project = edited(project, {"set/sweep/on": sweep, "set/disc/on": True, "set/disc/radius_m": 0.3})
+    here = moment(project, 1)
+    film = expose_frame(here, compiler, tracer)
+    (file,) = pass_files(here, film, film.radiance, compiler, tracer)
+    layers = read_layers(file.data, "catcher")
+    alpha, picture = layers["A"], np.dstack([layers[c] for c in "RGB"])
+    disc = film.share_of(1)
+    assert (disc > 0.999).sum() > 100
+    assert alpha[disc > 0.999].min() > 0.999
+    shown = expose(film.radiance, here.look.tone)
+    standing = film.subject + disc > 0.999
+    assert np.allclose(picture[standing], shown[standing], rtol=0.01, atol=1e-3)
+    if sweep:
+        floor = film.share_of(0) > 0.999
+        assert np.median(alpha[floor]) < 0.15  # no ring: floor that is lit as ever is clear
+        assert alpha[floor].max() > 0.15
+    else:
+        assert np.allclose(alpha, film.alpha, atol=1e-3)
+        assert np.allclose(picture, shown, rtol=0.01, atol=1e-3)
 
 
 def test_occlusion_beside_a_wall(tracer: Tracer) -> None:

@@ -176,6 +176,12 @@ class Film:
         alike = np.concatenate([[0], self.matte_rows])[self._most(1)] > 0
         return np.asarray(alike).reshape(self.height, self.width)
 
+    def share_of(self, part: int) -> Mask:
+        """Share of each pixel (h, w) that shows the part of a number; of a film that keeps ids."""
+        ids = self.ids[:, 0]
+        met = np.where(ids[..., 0] == part + 1, ids[..., 1], 0.0).sum(axis=1) / np.maximum(self.count, 1)
+        return np.asarray(met.reshape(self.height, self.width), np.float32)
+
     def matte(self, which: int) -> F32:
         """(h, w, RANKS, 2) number + 1 and coverage of parts (0) or materials (1), most covering first."""
         ids = self.ids[:, which].copy()

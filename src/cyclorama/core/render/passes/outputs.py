@@ -14,6 +14,7 @@ from ...picture.exr import encode_channels, encode_layers
 from ...picture.files import encode_display, encode_frame
 from ...picture.view import srgb_encode
 from ...scene import ShootSettings
+from ...scene.item import SET_PARTS
 from ...scene.shoot import PICTURE_EXTENSIONS, PassName
 from ..compile.compiler import SceneCompiler
 from ..film.denoise import denoise, denoise_shares
@@ -21,7 +22,7 @@ from ..film.film import Film
 from ..film.frame import beauty, expose_frame
 from ..film.tracer import Cancel, Tracer
 from ..trace.arrays import COMPONENTS
-from .rays import caught, in_clay, occlusion, wireframe, without_set, without_subject
+from .rays import bare_floor, caught, in_clay, occlusion, wireframe, without_set
 
 NUMBERS: tuple[PassName, ...] = (
     "lights", "components", "normal", "position", "depth", "motion", "objects", "materials",
@@ -170,8 +171,8 @@ def _catcher(
     cancelled: Cancel,
 ) -> bytes:  # fmt: skip
     s = moment.shoot
-    empty = replace(without_subject(moment), shoot=_picture_alone(s))
-    bare = expose_frame(empty, compiler, tracer, cancelled)
-    picture, alpha = caught(clean, denoise(bare) if s.denoise else bare.radiance, film.subject)
+    bare = expose_frame(replace(bare_floor(moment), shoot=_picture_alone(s)), compiler, tracer, cancelled)
+    standing = film.alpha - film.share_of(SET_PARTS.index("sweep"))
+    picture, alpha = caught(clean, denoise(bare) if s.denoise else bare.radiance, standing)
     file_format = s.file_format if s.file_format != "jpeg" else "png"
     return encode_frame(picture, alpha, moment.look.tone, file_format, s.bits)

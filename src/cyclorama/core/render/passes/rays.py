@@ -204,17 +204,20 @@ def without_set(moment: Moment) -> Moment:
     return replace(moment, set=bare)
 
 
-def without_subject(moment: Moment) -> Moment:
-    """The set with all other items."""
-    return replace(moment, items=tuple(item for item in moment.items if item.id != moment.subject_id))
+def bare_floor(moment: Moment) -> Moment:
+    """The sweep alone, in the same light."""
+    disc = moment.set.disc.model_copy(update={"on": False})
+    return replace(moment, items=(), set=Stage.model_construct(sweep=moment.set.sweep, disc=disc))
 
 
-def caught(full: RGBImage, empty: RGBImage, subject: Mask) -> tuple[RGBImage, Mask]:
-    """Premultiplied picture (h, w, 3) and alpha (h, w) of the subject with the shadow and reflection it throws.
+def caught(full: RGBImage, empty: RGBImage, standing: Mask) -> tuple[RGBImage, Mask]:
+    """Premultiplied picture (h, w, 3) and alpha (h, w) of what stands on a floor, with the shadow and reflection it
+    throws.
 
-    Where the set is seen, alpha is what the subject takes of the light there, the same for all colours; what it adds
-    (reflection, bounced light) stays in the picture. Laid over the empty set it gives the full picture again.
+    standing: the share of each pixel (h, w) that it covers. Where the floor is seen, alpha is the share of the light
+    there that is kept from it, the same for all colours; what is added (reflection, bounced light) stays in the
+    picture. Laid over the empty floor it gives the full picture again.
     """
     ratio = np.divide(full, empty, out=np.ones_like(full), where=empty > 1e-9).min(axis=2)
-    passed = np.minimum(np.clip(ratio, 0.0, 1.0), 1.0 - subject)
+    passed = np.minimum(np.clip(ratio, 0.0, 1.0), 1.0 - standing)
     return np.asarray(full - passed[..., None] * empty, np.float32), np.asarray(1.0 - passed, np.float32)

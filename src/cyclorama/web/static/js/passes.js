@@ -9,7 +9,7 @@ export const PASSES = [
   ["motion", "Motion vectors", "Movement to the next frame, in pixels"],
   ["objects", "Part mattes", "Coverage of every part, Cryptomatte"],
   ["materials", "Material mattes", "Coverage of every material, Cryptomatte"],
-  ["catcher", "Shadow catcher", "Shadow and reflection of the floor in alpha, to lay over another picture"],
+  ["catcher", "Shadow catcher", "All that stands on the sweep, with its shadow and reflection in alpha, to lay over another picture"],
   ["occlusion", "Occlusion", "How open each place is"],
   ["wireframe", "Wireframe", "Edges of the mesh"],
   ["clay", "Clay", "One grey material over all"],
