@@ -111,11 +111,11 @@ def _surroundings(look: Look, gain: NDArray[np.float64]) -> SurroundingsState | 
 
 
 def _gobo_url(light: Light) -> str | None:
-    if light.gobo is None:
+    if light.mask is None:
         return None
     # a parallel beam is as wide as the light
-    wide = light.width_m / 2 / light.distance_m if light.gobo.projection == "parallel" else 1.0
-    told = {"gobo": light.gobo.model_dump_json(), "wide": f"{wide:.4g}", "roll_deg": f"{light.roll_deg:g}"}
+    wide = light.width_m / 2 / light.distance_m if light.mask.projection == "parallel" else 1.0
+    told = {"gobo": light.mask.model_dump_json(), "wide": f"{wide:.4g}", "roll_deg": f"{light.roll_deg:g}"}
     return f"/api/gobo.png?{urlencode(told)}"
 
 

@@ -108,6 +108,9 @@ def test_gobo_pictures_are_unpacked_once_a_frame(tracer: Tracer) -> None:
     assert pictures == ["bright"]
     assert light_seen > 0.0
     assert unpacked(turned, 3) == ([], 0.0)  # it is still there
+    tube = edited(project, look__lights__key__shape="tube")
+    assert unpacked(tube, 1)[1] > 0.0  # which shines to all sides: what was dark in the beam of a panel is lit
+    assert unpacked(edited(tube, look__lights__key__shape="rectangle"), 1)[1] == 0.0
 
 
 def test_spinning_the_subject_is_orbiting_the_camera(tracer: Tracer) -> None:

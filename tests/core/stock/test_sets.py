@@ -6,12 +6,24 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, project_of, sphere
 
+from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.measure import measure, placed_hull
 from cyclorama.core.geometry.read.gltf_material import read_materials
 from cyclorama.core.geometry.read.model import FileModel
 from cyclorama.core.material.presets import PRESETS, with_preset
-from cyclorama.core.scene import Item, Material, MaterialMaps, Project, TextureRef, put_all
-from cyclorama.core.scene.stocked import ReadySet, SetUp, UseStocked
+from cyclorama.core.scene import (
+    Gobo,
+    Item,
+    Material,
+    MaterialMaps,
+    Project,
+    TextureRef,
+    new_project,
+    put,
+    put_all,
+    value_at,
+)
+from cyclorama.core.scene.stocked import ReadySet, SetUp, Stocked, StockedGobo, UseStocked
 from cyclorama.core.sheet import perform
 from cyclorama.core.sheet.stocked import kept_of
 from cyclorama.core.sheet.tools import Tools
@@ -131,3 +143,13 @@ def test_maps_lie_in_gltf_as_they_lay() -> None:
     assert back.maps.specular_roughness.channel == "g"
     assert document["images"][1]["uri"] == f"{'b' * 32}.png"
     assert lost == ["the map ‘sheenColorTexture’"]
+
+
+def test_a_gobo_needs_a_beam() -> None:
+    project = put(new_project("Dark"), "look/lights/key/shape", "tube")
+    leaves = Stocked(id="gobo-1", name="Leaves", size_m=1.0, content=StockedGobo(gobo=Gobo(pattern="leaves")))
+    with pytest.raises(ChangeError, match="‘Key’ shines to all sides"):
+        perform(project, UseStocked(stocked=leaves, light="key"), {}.get, _Blind())  # type: ignore[arg-type]
+    facing = put(project, "look/lights/key/shape", "spot")
+    after, _ = perform(facing, UseStocked(stocked=leaves, light="key"), {}.get, _Blind())  # type: ignore[arg-type]
+    assert value_at(after, "look/lights/key/gobo/pattern") == "leaves"

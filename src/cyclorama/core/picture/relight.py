@@ -70,7 +70,7 @@ def _depending(moment: Moment, on: frozenset[Affects]) -> tuple[object, ...]:
 
 def _gobo_step(moment: Moment) -> int:
     """How far gobos that move have gone; 0 where none does."""
-    gobos = [light.gobo for light in moment.look.lights if light.gobo]
+    gobos = [light.mask for light in moment.look.lights if light.mask]
     moving = any(len(g.pictures) > 1 or (not g.pictures and moves(g.pattern or "window")) for g in gobos)
     return moment.since_first if moving else 0
 

@@ -9,6 +9,8 @@ from .base import AssetRef, Colour, Doc, Id, Name, Unit01, affecting, quantity
 
 Travel = Literal["set", "camera", "subject"]
 Shape = Literal["rectangle", "disc", "sphere", "tube", "spot", "sun"]
+ALL_ROUND: tuple[Shape, ...] = ("sphere", "tube")
+"""Shapes that shine to all sides: no beam, so nothing to hold a gobo into."""
 PowerUnit = Literal["lm", "cd", "nit", "lx"]
 MaskKind = Literal["window", "blinds", "leaves", "breakup"]
 BASE_FLUX_LM = 4000.0
@@ -93,6 +95,11 @@ class Light(Doc):
     rides: Annotated[Id, Field(title="Rides on")] = WITH_RIG
     """`rig`: it travels with the others of its look; `set`: it stays; `disc`, `camera`, or an item: it goes along with
     that, as if it were fixed to it where both are at rest"""
+
+    @property
+    def mask(self) -> Gobo | None:
+        """The gobo that stands in its beam; one that it was given as another shape waits until it is that again."""
+        return None if self.shape in ALL_ROUND else self.gobo
 
 
 class Sky(Doc):

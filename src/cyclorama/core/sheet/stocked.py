@@ -12,6 +12,7 @@ from ..light.rigs import resized
 from ..motion import stand_height_m
 from ..scene import Aim, Light, Look, Project, put, put_all
 from ..scene.base import new_id
+from ..scene.light import ALL_ROUND
 from ..scene.palette import MOST_COLOURS, PaletteColour
 from ..scene.stocked import (
     Content,
@@ -53,6 +54,10 @@ def _use(project: Project, change: UseStocked, tools: Tools) -> tuple[Project, s
             return put(project, "look/background", content.background), f"Backdrop {name}"
         case StockedGobo():
             light = _light(project, change.light)
+            if light.shape in ALL_ROUND:
+                raise ChangeError(
+                    f"‘{light.name}’ shines to all sides, so there is no beam for a gobo. Choose a light with a face."
+                )
             return put(project, f"look/lights/{light.id}/gobo", content.gobo), f"Gobo of {light.name}: {name}"
         case StockedPalette():
             return _with_palette(project, content), f"Palette {name}"

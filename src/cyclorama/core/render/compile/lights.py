@@ -37,16 +37,16 @@ def gobo_picture(gobo: Gobo, frames_since_first: int) -> tuple[object, Callable[
 
 def gobo_names(lights: tuple[Light, ...], frames_since_first: int) -> tuple[object, ...]:
     """What pictures the lights' gobos show in a frame."""
-    return tuple(gobo_picture(light.gobo, frames_since_first)[0] for light in lights if light.gobo)
+    return tuple(gobo_picture(light.mask, frames_since_first)[0] for light in lights if light.mask)
 
 
 def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadAsset, shelf: TextureShelf) -> None:
     """Enter the lights' gobos, `step` frames after the first, into their rows, and on the shelf what is not there."""
     for light, row in zip(lights, rows, strict=True):
-        if light.gobo:
-            name, get = gobo_picture(light.gobo, step)
-            wrap = REPEAT if light.gobo.tiles else BLACK
-            put_gobo(row, light.gobo, shelf.row(name, lambda get=get: get(read), False, wrap))
+        if light.mask:
+            name, get = gobo_picture(light.mask, step)
+            wrap = REPEAT if light.mask.tiles else BLACK
+            put_gobo(row, light.mask, shelf.row(name, lambda get=get: get(read), False, wrap))
 
 
 NEAREST_GLOW = 0.114
