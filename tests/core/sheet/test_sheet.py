@@ -15,7 +15,7 @@ from cyclorama.core.light.placing import Surface
 from cyclorama.core.light.temperature import white_balance_rgb
 from cyclorama.core.motion import Moment, moment
 from cyclorama.core.scene import Animation, Play, Project, SetValue, new_project
-from cyclorama.core.scene.changes import Centre, FitSubject, FocusOn, GreyAt, MeterSubject, StandOnFloor
+from cyclorama.core.scene.changes import Centre, FitSubject, FocusOn, GreyAt, MeterSubject, StandOnFloor, WidenSweep
 from cyclorama.core.sequence.names import frame_name
 from cyclorama.core.sequence.size import frame_bytes, reserve_bytes
 from cyclorama.core.sheet import perform, readiness, review, stations
@@ -287,3 +287,29 @@ def test_a_first_model_gets_a_set_of_its_size(size: float, focal: float) -> None
     farthest = max(project.camera.distance_m, *(light.distance_m for light in project.look.lights))
     assert farthest < sweep.width_m / 2 - 0.5 * sweep.fillet_m
     assert sweep.width_m < 2 * max(1.5 * farthest, 6.1 * size)
+
+
+@pytest.mark.parametrize("form", ["round", "straight"])
+def test_fitting_takes_the_camera_through_no_wall(form: str) -> None:
+    """A long lens fits from far off: the sweep grows with it, in its proportions, in the same step."""
+    project = edited(with_ball(), {"set/sweep/form": form, "camera/azimuth_deg": 180.0, "camera/distance_m": 1.0})
+    project = edited(project, {"shot/rows": (), "set/sweep/width_m": 6.0, "set/sweep/depth_m": 6.0})
+    assert done(project, FitSubject()).set == project.set  # there is room
+    far = edited(project, {"camera/focal_mm": 200.0})
+    after = done(far, FitSubject())
+    before, now = far.set.sweep, after.set.sweep
+    assert after.camera.distance_m > before.depth_m / 2
+    assert set_edges(View.of(after), now).outside == []
+    assert now.height_m / before.height_m == pytest.approx(now.depth_m / before.depth_m)
+    assert now.depth_m / 2 == pytest.approx(1.4 * after.camera.distance_m, rel=0.05)
+
+
+def test_a_sweep_is_widened_for_a_camera_behind_it() -> None:
+    behind = edited(with_ball(), {"camera/distance_m": 40.0, "camera/elevation_deg": 3.0})
+    assert "Widen the sweep." in sheet(behind)["set"].hints[-1]
+    after = done(behind, WidenSweep())
+    assert set_edges(View.of(after), after.set.sweep).outside == []
+    with pytest.raises(ChangeError, match="large enough"):
+        done(after, WidenSweep())
+    with pytest.raises(ChangeError, match="No sweep is large enough"):
+        done(edited(with_ball(), {"camera/distance_m": 19_900.0}), WidenSweep())

@@ -7,12 +7,13 @@ from .lens import Projection, half_extent
 from .margins import Margins, frame_margins, frames_inside
 from .obstacles import Obstacles, obstacles_of
 from .seen import Seen
-from .set_edges import SetEdges, set_edges, wall_m
+from .set_edges import WALL_ROOM, SetEdges, scale_to_enclose, set_edges, wall_m
 from .through import cuts, hides
 from .travel import Travel, travel_of
 from .view import View
 
 __all__ = [
+    "WALL_ROOM",
     "Depth",
     "Margins",
     "Obstacles",
@@ -31,6 +32,7 @@ __all__ = [
     "half_extent",
     "hides",
     "obstacles_of",
+    "scale_to_enclose",
     "set_edges",
     "subject_blur_px",
     "travel_of",

@@ -9,6 +9,8 @@ from ..scene import Sweep
 from .view import View
 
 Rays = NDArray[np.float64]
+WALL_ROOM = 1.4
+"""A wall so many times as far off as the camera leaves room for lights, and is still lit by them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +36,14 @@ def set_edges(view: View, sweep: Sweep) -> SetEdges:
 def wall_m(sweep: Sweep) -> float:
     """How far its wall is from the middle."""
     return (min(sweep.width_m, sweep.depth_m) if sweep.form == "round" else sweep.depth_m) / 2
+
+
+def scale_to_enclose(view: View, sweep: Sweep) -> float:
+    """How many times as large a sweep must be for its wall to stand WALL_ROOM times as far off as the camera, in the
+    frame in which that is farthest out; 1: the camera comes through or over no wall."""
+    eyes = view.poses.cameras[:, :3, 3]
+    reach = float((np.hypot(eyes[:, 0], eyes[:, 2]) if sweep.form == "round" else -eyes[:, 2]).max())
+    return WALL_ROOM * reach / wall_m(sweep) if sweep.on and reach > wall_m(sweep) else 1.0
 
 
 def _rays(view: View) -> Rays:

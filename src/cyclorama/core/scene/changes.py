@@ -79,6 +79,12 @@ class FitSubject(Doc):
     """None: every frame"""
 
 
+class WidenSweep(Doc):
+    """Make the sweep large enough for the camera to stand inside it in every frame."""
+
+    kind: Literal["widen_sweep"] = "widen_sweep"
+
+
 class MeterSubject(Doc):
     """Expose for the subject as metered over the whole move."""
 
@@ -347,6 +353,7 @@ Change = Annotated[
     | StandOnFloor
     | LayDown
     | FitSubject
+    | WidenSweep
     | MeterSubject
     | FocusOn
     | GreyAt

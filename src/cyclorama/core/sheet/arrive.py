@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from ..framing import fit_subject
+from ..framing import WALL_ROOM, fit_subject
 from ..geometry.kept import Intake
 from ..geometry.measure import centred, grounded, placed_hull
 from ..motion import aim_point, stand_height_m
@@ -106,7 +106,7 @@ def _disc_for(size: float, foot: float) -> dict[str, float]:
 
 def _sweep_for(size: float, camera_m: float) -> dict[str, float]:
     """The sweep round camera and lights, m; no wider than they need, so that its wall is lit too."""
-    wide = max(size * 12, camera_m * 2.8)
+    wide = max(size * 12, 2 * WALL_ROOM * camera_m)
     return {"width_m": wide, "depth_m": wide, "height_m": wide * 0.45, "fillet_m": wide * 0.2}
 
 

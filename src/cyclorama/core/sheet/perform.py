@@ -40,6 +40,7 @@ from ..scene.changes import (
     StandOnFloor,
     TakeCamera,
     TakeLight,
+    WidenSweep,
 )
 from ..scene.look_changes import (
     AddLook,
@@ -61,6 +62,7 @@ from .looks import dressed, exposed, matched, started_from, with_kept_rig, with_
 from .palette import PALETTE
 from .placing import MeasuresOf, followed, placed, settled
 from .stocked import STOCK
+from .sweeps import camera_is_outside, with_wide_sweep
 from .taken import with_file_camera, with_file_light
 from .tools import Eye, Tools
 
@@ -134,7 +136,14 @@ def _fit(project: Project, change: FitSubject, tools: Tools) -> tuple[Project, s
         around = np.radians(np.arange(0, 360, 5))
         rim = np.stack([disc.radius_m * np.sin(around), np.zeros(72), disc.radius_m * np.cos(around)], axis=1)
         points, what = np.concatenate([points, rim, rim + np.array([0.0, disc.height_m, 0.0])]), f"{what} and disc"
-    return fit_subject(project, points, change.frame), f"Fit {what}"
+    after = fit_subject(project, points, change.frame)
+    if camera_is_outside(after) and not camera_is_outside(project):
+        return with_wide_sweep(after), f"Fit {what}, widen sweep"
+    return after, f"Fit {what}"
+
+
+def _widen(project: Project, _: WidenSweep, tools: Tools) -> tuple[Project, str]:
+    return with_wide_sweep(project), "Widen sweep"
 
 
 def _meter(project: Project, _: MeterSubject, tools: Tools) -> tuple[Project, str]:
@@ -213,8 +222,8 @@ def _called(project: Project, item: Item) -> str:
 
 _PERFORMERS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
     SetValue: _set, Centre: _centre, StandOnFloor: _stand, LayDown: _lay,
-    FitSubject: _fit, MeterSubject: _meter, FocusOn: _focus, GreyAt: _grey, PlaceLight: with_light_placed,
-    EvenLights: with_even_lights,
+    FitSubject: _fit, WidenSweep: _widen, MeterSubject: _meter, FocusOn: _focus, GreyAt: _grey,
+    PlaceLight: with_light_placed, EvenLights: with_even_lights,
     AddLight: _add_light, AddItem: _add_item, Copy: _copy, Remove: _remove,
     MoveTo: _move_to, TakeCamera: _file_camera, TakeLight: _file_light, ApplyPreset: started_from,
     AddLook: with_look, ApplyRig: with_rig, UseRig: with_kept_rig,

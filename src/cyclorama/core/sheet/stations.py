@@ -91,7 +91,7 @@ def _set(r: Review) -> Station:
     if r.edges.ends:
         hints.append(f"The sweep ends inside the picture in {words.frames(r.edges.ends)}.")
     if r.edges.outside:
-        hints.append(f"The camera stands behind the sweep in {words.frames(r.edges.outside)}.")
+        hints.append(f"The camera stands behind the sweep in {words.frames(r.edges.outside)}. Widen the sweep.")
     disc_reach = stage.disc.radius_m
     if r.subject is not None and stage.disc.on:
         foot = r.subject.hull[r.subject.hull[:, 1] < r.subject.hull[:, 1].min() + 1e-3 * r.subject.size_m[1]]
