@@ -302,8 +302,11 @@ def test_a_studio_that_is_not_answered_at_once_comes_when_it_is(page: Page, floo
     page.route(re.compile(rf"/api/projects/{floor.rsplit('/', 1)[1]}$"), answer)
     page.goto(floor)
     expect(page.locator("body")).to_contain_text("Another program holds the studio's database.")
+    expect(page.locator("#project-name")).to_be_disabled()
     expect(page.locator("#stations")).to_contain_text("Brass ball", timeout=LONG_MS)
     expect(page.locator("#floor")).not_to_have_attribute("inert", "")
+    expect(page.locator("#project-name")).to_have_value("Brass ball")
+    expect(page.locator("#project-name")).to_be_enabled()
     assert len(asked) == 3
 
 

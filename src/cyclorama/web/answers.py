@@ -114,6 +114,8 @@ class KeyedState(BaseModel):
     goes: list[str]
     """how it goes on from each"""
     outside: str
+    in_use: bool
+    """whether the shot goes by it: not those of a camera or look that it does not have"""
     values: Packed
     """(n, numbers) in the frames that are looked at"""
 

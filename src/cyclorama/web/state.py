@@ -33,6 +33,7 @@ from ..core.scene.light import WITH_RIG
 from ..core.scene.shot import DISC
 from ..core.sequence.names import first_and_last
 from ..core.sheet import Review, review, stations
+from ..core.sheet.keys import is_in_use
 from ..core.sheet.placing import stands_on
 from ..core.sheet.review import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN
 from ..core.sheet.stations import animation_sentence, detail_sentence, move_sentence
@@ -226,6 +227,7 @@ def _keyed(project: Project, channel: Channel, frames: Any) -> KeyedState:
         numbers=place.numbers, frames=[key.frame + shot.first_frame for key in channel.keys],
         ids=[key.id for key in channel.keys],
         goes=[key.goes for key in channel.keys], outside=channel.outside,
+        in_use=is_in_use(shot, channel.path),
         values=_packed(values_at(channel, frames, shot.frames)),
         keys=[list(key.value) for key in channel.keys],
         handles=[[[t + shot.first_frame, v] for t, v in pair] for pair in handles_of(channel, shot.frames).tolist()],

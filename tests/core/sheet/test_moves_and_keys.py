@@ -50,7 +50,7 @@ from cyclorama.core.scene.changes import (
 )
 from cyclorama.core.scene.delivery import Format
 from cyclorama.core.scene.shot import MoveKind
-from cyclorama.core.sheet.keys import channel_of, shown
+from cyclorama.core.sheet.keys import channel_of, is_in_use, shown
 from cyclorama.core.sheet.perform import perform
 from cyclorama.core.sheet.saved_moves import kept_move
 
@@ -505,3 +505,10 @@ def test_going_on_to_the_first_key_needs_time_and_a_jump_over_the_seam_is_named(
     assert gap.fixes == ("end at start",)
     closed = done(early, CloseGap(where=gap.where, fix="end at start"))
     assert gaps(closed, closed.shot) == []
+
+
+def test_keys_of_a_camera_or_look_count_in_shots_that_have_it() -> None:
+    shot = new_project("Keys").shot
+    used = [f"cameras/{shot.camera_id}/focal_mm", f"looks/{shot.look_id}/tone/ev100", "set/disc/color"]
+    assert all(is_in_use(shot, path) for path in used)
+    assert not any(is_in_use(shot, path) for path in ("cameras/other/focal_mm", "looks/other/tone/ev100"))

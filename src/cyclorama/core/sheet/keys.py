@@ -137,6 +137,12 @@ def _chosen(shot: Shot, path: str, frames: Iterable[int]) -> tuple[Channel, set[
     return channel, chosen
 
 
+def is_in_use(shot: Shot, path: str) -> bool:
+    """Whether a value counts in a shot: those of cameras and looks do in shots through that camera, in that look."""
+    kind, identity = (*path.split("/"), "")[:2]
+    return identity == {"cameras": shot.camera_id, "looks": shot.look_id}.get(kind, identity)
+
+
 def shown(project: Project, path: str, frame: int) -> Any:
     """What a value is in a frame of the open shot: by its channel, by the camera's row, or at rest."""
     path, shot = full_path(project, path), project.shot

@@ -105,14 +105,15 @@ export class Lanes {
 
   /** @param {boolean} first whether it is the first of what it belongs to, which is named then */
   #channel(path, channel, y, first) {
-    const title = `${channel.owner}: ${channel.title}`;
+    const title = `${channel.owner}: ${channel.title}${channel.in_use ? "" : " (not used: this shot has another)"}`;
+    const faint = channel.in_use ? {} : { opacity: 0.35 };
     const line = draw("line", { x1: this.strip.x(channel.frames[0]), x2: this.strip.x(channel.frames.at(-1)), y1: y + LANE / 2, y2: y + LANE / 2, stroke: "var(--color-rule)" });
     const keys = channel.frames.map((frame) => {
       const x = this.strip.x(frame);
-      return draw("path", { class: "lane-key", "data-path": path, "data-frame": frame, d: keyShape(channel.goes[channel.frames.indexOf(frame)], x, y + LANE / 2), tabindex: 0, role: "button", "aria-label": `${title}, key in frame ${frame}`, style: "cursor: grab" },
+      return draw("path", { ...faint, class: "lane-key", "data-path": path, "data-frame": frame, d: keyShape(channel.goes[channel.frames.indexOf(frame)], x, y + LANE / 2), tabindex: 0, role: "button", "aria-label": `${title}, key in frame ${frame}`, style: "cursor: grab" },
         draw("title", {}, `${title}, frame ${frame}. Drag to move it; Delete takes it away`));
     });
-    return [this.#label(y, first ? `${channel.owner} ${channel.title.toLowerCase()}` : channel.title, `${title}. Press to see its curve, with Shift beside others`, { class: "lane-name", "data-path": path, style: "cursor: pointer" }), line, ...keys];
+    return [this.#label(y, first ? `${channel.owner} ${channel.title.toLowerCase()}` : channel.title, `${title}. Press to see its curve, with Shift beside others`, { ...faint, class: "lane-name", "data-path": path, style: "cursor: pointer" }), line, ...keys];
   }
 
   #begin(e) {

@@ -76,7 +76,7 @@ class Floor {
 
   begin() {
     this.open(this.station);
-    this.store.there.then(() => (byId("floor").inert = false)); // nothing can be touched before it is shown
+    this.store.there.then(() => (byId("floor").inert = byId("project-name").disabled = false)); // nothing can be touched before it is shown
     return this.#load();
   }
 
