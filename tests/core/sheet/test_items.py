@@ -24,10 +24,11 @@ from cyclorama.core.scene import (
     Wears,
     load_project,
     new_project,
+    value_at,
 )
 from cyclorama.core.scene.changes import AddItem, Change, Copy, MoveTo, Remove, SetKey, StandOnFloor, Travel
 from cyclorama.core.scene.item import Form
-from cyclorama.core.sheet import perform, review
+from cyclorama.core.sheet import perform, review, stations
 from cyclorama.core.sheet.arrive import put_beside, put_on_set
 from cyclorama.core.sheet.keys import shown
 from cyclorama.core.sheet.lists import measured
@@ -124,6 +125,23 @@ def test_what_rides_on_an_item_comes_onto_it_and_keeps_its_place_there() -> None
     assert (ball.placement.x_m, ball.placement.z_m) == pytest.approx((1.0, block.placement.z_m - 0.1))
     assert ball.placement.turn_deg == pytest.approx(90.0)
     assert gap(moved, ball) == pytest.approx(0, abs=1e-9)
+
+
+def test_what_hangs_in_the_air_is_told() -> None:
+    project = done(studio(), AddItem(form="box"), AddItem(form="ball"))
+    block, bauble = project.items[1:]
+    on = done(project, SetValue(path=f"items/{bauble.id}/rides", value=block.id))
+
+    def hints(p: Project) -> tuple[str, ...]:
+        return next(s for s in stations(review(p, None)) if s.key == "set").hints
+
+    assert not any("air" in h or "floats" in h for h in hints(on))
+    at = f"items/{bauble.id}/placement"
+    beside = done(on, SetValue(path=f"{at}/x_m", value=9.0))
+    assert f"‘{bauble.name}’ hangs in the air beside ‘{block.name}’. Move it over ‘{block.name}’." in hints(beside)
+    lift = value_at(on, f"{at}/lift_m") + 0.25
+    above = done(on, SetValue(path=f"{at}/lift_m", value=lift))
+    assert any(h.startswith(f"‘{bauble.name}’ floats 250 mm above ‘{block.name}’.") for h in hints(above))
 
 
 def test_what_floats_stays_where_it_floats() -> None:

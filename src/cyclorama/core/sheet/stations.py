@@ -3,8 +3,10 @@
 import math
 from typing import Literal
 
+import numpy as np
+
 from ..framing import Depth, Projection
-from ..motion import FrameRate, closes, moves_nothing, programme_of, rounds, rows_close
+from ..motion import FrameRate, box_corners, closes, moves_nothing, programme_of, rounds, rows_close
 from ..scene import Doc, Project
 from ..words import length
 from . import words
@@ -92,6 +94,7 @@ def _set(r: Review) -> Station:
         hints.append(f"The sweep ends inside the picture in {words.frames(r.edges.ends)}.")
     if r.edges.outside:
         hints.append(f"The camera stands behind the sweep in {words.frames(r.edges.outside)}. Widen the sweep.")
+    hints += _hanging(r.project)
     disc_reach = stage.disc.radius_m
     if r.subject is not None and stage.disc.on:
         foot = r.subject.hull[r.subject.hull[:, 1] < r.subject.hull[:, 1].min() + 1e-3 * r.subject.size_m[1]]
@@ -106,6 +109,24 @@ def _set(r: Review) -> Station:
         pieces.append(f"disc Ø {words.length(2 * disc_reach)}")
     sentence = ", ".join(pieces) + "." if pieces else "No sweep and no disc: the subject stands in the open."
     return _station("set", "Set", sentence[0].upper() + sentence[1:], hints)
+
+
+def _hanging(project: Project) -> list[str]:
+    """A sentence for each item that rides on another without standing on it; how the subject stands is told already."""
+    said = []
+    for item in project.items:
+        below = project.item(item.rides)
+        corners = box_corners(item) if item.on else None
+        under = None if below is None else box_corners(below)
+        if below is None or corners is None or under is None:
+            continue
+        apart = (corners.min(axis=0) > under.max(axis=0)) | (corners.max(axis=0) < under.min(axis=0))
+        gap = float(corners[:, 1].min() - under[:, 1].max())
+        if apart[[0, 2]].any():
+            said.append(f"‘{item.name}’ hangs in the air beside ‘{below.name}’. Move it over ‘{below.name}’.")
+        elif gap > TOLERANCE * float(np.ptp(corners, axis=0).max()) and item.id != project.subject_id:
+            said.append(f"‘{item.name}’ floats {length(gap)} above ‘{below.name}’. Choose it and press Stand on floor.")
+    return said
 
 
 def animation_sentence(project: Project) -> str:
