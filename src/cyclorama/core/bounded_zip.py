@@ -28,7 +28,7 @@ class BoundedZip:
             raise IntakeError(f"{what} is not a file.")
         with self._telling():
             self._zip = zipfile.ZipFile(path)
-        entries = [entry for entry in self._zip.infolist() if not entry.is_dir()]
+        entries = [entry for entry in self._zip.infolist() if entry.filename and not entry.is_dir()]
         self.names = {entry.filename for entry in entries}
         size = sum(entry.file_size for entry in entries)
         most = min(most_bytes, max(ALWAYS_BYTES, MOST_TIMES * path.stat().st_size))

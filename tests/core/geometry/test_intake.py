@@ -98,7 +98,21 @@ def test_node_transforms_and_mirroring() -> None:
 
 
 def test_nameless_entries_of_an_archive_are_passed_over() -> None:
-    assert take_in({"a.zip": zip_of((".", b"x"), ("./", b""), ("folder/./a.glb", glb()))}).report.parts == 1
+    assert take_in({"a.zip": zip_of((".", b"x"), ("./", b""), ("", b"x"), ("folder/./a.glb", glb()))}).report.parts == 1
+    for hidden in ("", ".glb", "folder/.glb"):
+        with pytest.raises(IntakeError, match=r"‘a.zip’ holds no files with a name that can be seen"):
+            take_in({"a.zip": zip_of((hidden, glb()))})
+
+
+def test_a_node_may_be_scaled_beyond_a_thousand() -> None:
+    """A ball of 20 cm, 5000 times as large, is 1 km across: said as it is, and nothing of it lost."""
+
+    def change(document: dict[str, object]) -> None:
+        document["nodes"][0]["scale"] = [5000, 5000, 5000]  # type: ignore[index]
+
+    large, small = take_in({"a.glb": with_document(glb(), change)}), take_in({"a.glb": glb()})
+    assert large.report.size_file_units == pytest.approx(tuple(5000 * x for x in small.report.size_file_units))
+    assert large.report.triangles == small.report.triangles
 
 
 def test_gltf_with_files_and_as_zip() -> None:
@@ -308,7 +322,9 @@ def zip_of(*entries: tuple[str, bytes]) -> bytes:
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, content in entries:
-            archive.writestr(name, content)
+            entry = zipfile.ZipInfo("any")
+            entry.filename, entry.compress_type = name, zipfile.ZIP_DEFLATED  # nothing, too, which is no name otherwise
+            archive.writestr(entry, content)
     return buffer.getvalue()
 
 

@@ -178,7 +178,15 @@ def test_webp_wrap_per_axis_second_set_and_its_override() -> None:
     ref = intake.materials[0].maps.base_color
     assert ref is not None
     assert (ref.name, ref.wrap, ref.wrap_down, ref.uv_set) == ("cloth", "clamp", "mirror", 1)
-    assert "KTX2" in findings(intake)
+    assert "‘gone.ktx2’ is a KTX2 picture" in findings(intake)
+
+    def require(document: dict[str, Any]) -> None:
+        change(document)
+        document["extensionsRequired"].append("KHR_texture_basisu")
+        document["meshes"] = "never looked at"
+
+    with pytest.raises(IntakeError, match=r"‘a.glb’ needs pictures in KTX2 \(‘gone.ktx2’\)"):
+        take_in({"a.glb": with_document(glb(), require)})
 
 
 def test_specular_and_glossiness_become_metalness_and_roughness() -> None:

@@ -90,7 +90,8 @@ def unpack(name: str, data: bytes) -> dict[str, bytes]:
         archive = zipfile.ZipFile(io.BytesIO(data))
     except zipfile.BadZipFile as error:
         raise IntakeError(f"‘{name}’ is not a readable zip. Pack it again.") from error
-    entries = [e for e in archive.infolist() if not e.is_dir() and not stat.S_ISLNK(e.external_attr >> 16)]
+    named = [e for e in archive.infolist() if e.filename]
+    entries = [e for e in named if not e.is_dir() and not stat.S_ISLNK(e.external_attr >> 16)]
     if len(entries) > MAX_FILES:
         raise IntakeError(f"‘{name}’ holds {len(entries)} files; at most {MAX_FILES} are taken.")
     most = min(MAX_TOTAL_BYTES, max(200 << 20, 200 * len(data)))
@@ -115,4 +116,6 @@ def unpack(name: str, data: bytes) -> dict[str, bytes]:
         if total > most:
             raise IntakeError(f"‘{name}’ unpacks to far more than a model needs. It was not taken in.")
         files[path.as_posix()] = content
+    if not files:
+        raise IntakeError(f"‘{name}’ holds no files with a name that can be seen. Pack the model again.")
     return files

@@ -3,6 +3,7 @@
 from typing import Any
 
 from ...errors import IntakeError
+from .label import label
 
 READ = {
     "KHR_materials_transmission", "KHR_materials_volume", "KHR_materials_ior", "KHR_materials_emissive_strength",
@@ -18,6 +19,8 @@ _HARMLESS = {"KHR_xmp", "KHR_animation_pointer", "KHR_interactivity", "KHR_node_
 """Without them the model looks the same at rest."""
 _MESHES = ("mesh", "compression", "splat", "primitive")
 _PICTURE = "_texture"
+KTX2 = "KHR_texture_basisu"
+MOST_NAMED = 3
 
 
 def check_extensions(name: str, document: dict[str, Any]) -> list[str]:
@@ -27,6 +30,11 @@ def check_extensions(name: str, document: dict[str, Any]) -> list[str]:
     """
     used = {str(e) for key in ("extensionsUsed", "extensionsRequired") for e in document.get(key, [])}
     required = {str(e) for e in document.get("extensionsRequired", [])}
+    if KTX2 in required:
+        raise IntakeError(
+            f"‘{name}’ needs pictures in KTX2 ({_ktx2_pictures(document)}), which cannot be read. "
+            "Export it again with PNG, JPEG or WebP."
+        )
     notes = []
     for extension in sorted(used - READ):
         about = extension.lower()
@@ -42,6 +50,21 @@ def check_extensions(name: str, document: dict[str, Any]) -> list[str]:
             harm = "; nothing of it is seen at rest" if extension in _HARMLESS else ""
             notes.append(f"The extension {extension[:60]} is not read{harm}.")
     return notes
+
+
+def picture_name(image: dict[str, Any]) -> str:
+    """What a picture of a file is called: by its name, else by its own file."""
+    uri = str(image.get("uri", ""))
+    return label(image.get("name")) or label("" if uri.startswith("data:") else uri) or "no name"
+
+
+def _ktx2_pictures(document: dict[str, Any]) -> str:
+    """‘label’, ‘wood.ktx2’ and 3 more"""
+    sources = [t.get("extensions", {}).get(KTX2, {}).get("source") for t in document.get("textures", [])]
+    images = document.get("images", [])
+    names = [f"‘{picture_name(images[s])}’" for s in dict.fromkeys(sources) if isinstance(s, int) and s < len(images)]
+    more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
+    return ", ".join(names[:MOST_NAMED]) + more or "none of them named"
 
 
 def left_out(document: dict[str, Any]) -> list[str]:

@@ -14,6 +14,7 @@ from ...errors import IntakeError
 from ...picture.decode import decode_picture
 from ...scene import Material, MaterialMaps, TextureRef
 from ...scene.material import Channel, Wrap
+from .gltf_extensions import KTX2, picture_name
 from .label import label
 from .model import FileModel
 from .spec_gloss import converted_pictures
@@ -301,8 +302,9 @@ class _Reader:
             return int(extensions["EXT_texture_webp"]["source"])
         if "source" in texture:
             return int(texture["source"])
-        if "KHR_texture_basisu" in extensions:
-            self.note("a map is a KTX2 picture, which cannot be read; export it as PNG, JPEG or WebP.")
+        if KTX2 in extensions:
+            name = picture_name(self.document["images"][extensions[KTX2]["source"]])
+            self.note(f"‘{name}’ is a KTX2 picture, which cannot be read; export it as PNG, JPEG or WebP.")
         else:
             self.note("a map in a format that cannot be read is left out.")
         return None
