@@ -16,6 +16,7 @@ from hypothesis import settings
 from PIL import Image
 from scipy.spatial.transform import Rotation
 
+from cyclorama.core.commands.lists import aimed
 from cyclorama.core.geometry.build import arc, lathe
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
@@ -57,7 +58,6 @@ from cyclorama.core.scene import (
     put,
     put_all,
 )
-from cyclorama.core.sheet.lists import aimed
 from cyclorama.shoot import maker
 
 settings.register_profile("as here", deadline=None, derandomize=True)

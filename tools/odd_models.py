@@ -22,6 +22,7 @@ from sheets import TARGET, sheet  # noqa: E402
 from tests.glb_files import document_of, gltf  # noqa: E402
 from tests.step_files import cylinder_step  # noqa: E402
 
+from cyclorama.core.commands.place_model import put_on_set  # noqa: E402
 from cyclorama.core.geometry.build import arc, lathe  # noqa: E402
 from cyclorama.core.geometry.intake import take_in  # noqa: E402
 from cyclorama.core.geometry.mesh import Mesh  # noqa: E402
@@ -34,7 +35,6 @@ from cyclorama.core.render.film.eye import Eye  # noqa: E402
 from cyclorama.core.render.film.film import Film  # noqa: E402
 from cyclorama.core.render.film.tracer import Tracer  # noqa: E402
 from cyclorama.core.scene import new_project  # noqa: E402
-from cyclorama.core.sheet.arrive import put_on_set  # noqa: E402
 from cyclorama.demo.glb import GlbWriter  # noqa: E402
 
 WIDTH, HEIGHT, SAMPLES = 320, 200, 96

@@ -78,7 +78,7 @@ def run(
 @app.command()
 def tidy(data: Data = HOME / "studio") -> None:
     """Move files that no project, undo, take or daily copy needs into the bin, where they lie for 30 days."""
-    from .core.sheet.words import data_size
+    from .core.review.phrases import data_size
     from .store import open_studio
     from .store.garbage import collect_garbage
 
@@ -252,7 +252,7 @@ def bundle(
     """Pack a project with its cut and all files they need into one zip, for another machine. Takes are not in it."""
     from rich.console import Console
 
-    from .core.sheet.words import data_size
+    from .core.review.phrases import data_size
     from .shoot.bar import bar
     from .shoot.command import find_project
     from .store import open_studio

@@ -7,8 +7,8 @@ import pytest
 
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.normals import weld
+from cyclorama.core.review import review, stations
 from cyclorama.core.scene import load_project
-from cyclorama.core.sheet import review, stations
 from cyclorama.demo.environments import harbour_dusk, north_light_studio
 from cyclorama.demo.projects import DemoProject, lantern_project, storm_glass_project
 

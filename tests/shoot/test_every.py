@@ -11,9 +11,9 @@ from tests.shoot.test_shoot import contents, studio_with
 from cyclorama.core.clip.cut import Clip, Cut
 from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.review import readiness, review
 from cyclorama.core.scene import put_all
 from cyclorama.core.scene.shoot import Again
-from cyclorama.core.sheet import readiness, review
 from cyclorama.shoot import desk
 from cyclorama.shoot.finished import Masters
 from cyclorama.shoot.reel import TakeReel, film_of

@@ -12,6 +12,7 @@ from PIL import Image
 from tests.conftest import diffuse, edited, project_of, sphere
 from tests.moving_models import bending_bar
 
+from cyclorama.core.commands.place_model import put_on_set
 from cyclorama.core.errors import ShootError
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import measures_key
@@ -21,7 +22,6 @@ from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.eye import Eye
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Background, Project, new_project
-from cyclorama.core.sheet.arrive import put_on_set
 from cyclorama.shoot import desk, forecast
 from cyclorama.shoot.frames import frame_path, frames_to_shoot
 from cyclorama.shoot.maker import FrameMaker

@@ -13,11 +13,11 @@ from tests.conftest import png_of
 from tests.core.geometry.test_intake import glb
 
 from cyclorama.core.clip.cut import Clip, Cut
+from cyclorama.core.commands.place_model import with_item
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.scene import new_project
-from cyclorama.core.sheet.arrive import with_item
 from cyclorama.store import Studio
 from cyclorama.store.box import examine_box
 from cyclorama.store.bundle import open_bundle, pack_bundle

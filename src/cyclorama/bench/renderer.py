@@ -9,6 +9,8 @@ import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from ..core.colour import LUMA32
+from ..core.commands.lists import with_made
+from ..core.commands.moves import with_ready_move
 from ..core.motion import moment
 from ..core.picture.exposure import expose
 from ..core.picture.view import to_display
@@ -18,10 +20,8 @@ from ..core.render.film.developing import SPLIT_FROM, STEPS, Developer
 from ..core.render.film.film import Film
 from ..core.render.film.tracer import Tracer, default_threads
 from ..core.render.trace.wavefront import FrameScene
+from ..core.review import review
 from ..core.scene import Project, SetValue, apply_set, put_all
-from ..core.sheet import review
-from ..core.sheet.lists import with_made
-from ..core.sheet.moves import with_ready_move
 from ..demo.projects import DemoProject, lantern_project, storm_glass_project
 from .rays import ask_all, record
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..core.commands.lists import aimed
 from ..core.framing import fit_subject
 from ..core.geometry.intake import take_in
 from ..core.geometry.kept import Intake, content_hash
@@ -31,7 +32,6 @@ from ..core.scene import (
     Tone,
     put_all,
 )
-from ..core.sheet.lists import aimed
 from .environments import harbour_dusk, north_light_studio
 from .lantern import build_lantern
 from .looks import lantern_looks, storm_glass_looks

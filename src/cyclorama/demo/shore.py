@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from ..core.commands.moves import with_path
 from ..core.geometry.kept import content_hash
 from ..core.motion import focus_distance_m, poses_at
 from ..core.picture.exr import encode_exr
@@ -26,7 +27,6 @@ from ..core.scene import (
     put,
     put_all,
 )
-from ..core.sheet.moves import with_path
 from .environments import north_light_studio
 from .plover import build_plover
 from .projects import DemoProject, brought_in, placed

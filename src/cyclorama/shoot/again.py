@@ -4,9 +4,9 @@ samples held down."""
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from ..core.review.phrases import frames as frames_in_words
 from ..core.scene import Project, ShootSettings, put_all
 from ..core.scene.shoot import Again, PassName, Region
-from ..core.sheet.words import frames as frames_in_words
 from ..store import TakeRecord
 
 MOST_SAMPLES = 16384

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn
 
-from ..core.sheet.words import duration
+from ..core.review.phrases import duration
 
 SOON = 0.02
 """Before this share is done, how long it will take is a guess."""

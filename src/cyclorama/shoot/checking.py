@@ -10,9 +10,9 @@ from ..core.errors import ShootError
 from ..core.framing import format_margins
 from ..core.motion import loops, moment, moves_nothing
 from ..core.picture.finishing import Finishing
+from ..core.review import review
 from ..core.sequence.checks import Checked, Look, check_sequence, look_at
 from ..core.sequence.paint import Paints, is_paint
-from ..core.sheet import review
 from ..store import Studio, TakeRecord
 from ..store.takes import MASTER
 from .finished import Masters, finished, state_of, sums_of, why_not_gradable

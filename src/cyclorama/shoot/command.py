@@ -11,10 +11,10 @@ from rich.progress import BarColumn, Progress, TextColumn
 
 from ..core.errors import CycloramaError, NotFoundError, ShootError
 from ..core.render.film.tracer import Tracer
+from ..core.review import readiness, review
+from ..core.review.phrases import duration
 from ..core.scene import Project, SetValue, apply_set, put, put_all
 from ..core.sequence.names import slug
-from ..core.sheet import readiness, review
-from ..core.sheet.words import duration
 from ..store import Saved, Studio, open_studio
 from . import desk
 from .presence import Beat, shooting, who_shoots

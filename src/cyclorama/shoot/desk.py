@@ -8,12 +8,12 @@ from datetime import datetime
 
 from ..core.errors import DamagedError, NotFoundError, ShootError
 from ..core.picture.mix import LightChange, mixed, with_balance
+from ..core.review import readiness, review
+from ..core.review.phrases import frames as frames_in_words
+from ..core.review.shoot_plan import Cell, as_called, as_planned, name_of, planned
 from ..core.scene import Project, put_all
 from ..core.scene.shoot import Again, Passes, PassName
 from ..core.sequence.names import sequence_stem, slug
-from ..core.sheet import readiness, review
-from ..core.sheet.planning import Cell, as_called, as_planned, name_of, planned
-from ..core.sheet.words import frames as frames_in_words
 from ..store import Saved, Studio, TakeRecord
 from ..store.database import Process
 from ..store.slate_file import remove_slate

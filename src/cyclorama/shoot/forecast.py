@@ -17,9 +17,9 @@ from ..core.render.film.frame import expose_frame
 from ..core.render.film.quality import first_samples
 from ..core.render.film.tracer import Cancel, Tracer
 from ..core.render.passes.outputs import PassFile, pass_files
+from ..core.review.shoot_plan import as_called
 from ..core.scene import Project, ShootSettings, put
 from ..core.scene.shoot import PassName
-from ..core.sheet.planning import as_called
 from .again import for_overview, overview_of
 from .maker import FrameMaker, cleaned_for, seen_for_cleaning
 

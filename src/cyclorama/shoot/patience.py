@@ -9,8 +9,8 @@ from typing import TypeVar
 import psutil
 
 from ..core.errors import BusyError, SpaceError
+from ..core.review.phrases import data_size
 from ..core.sequence.size import reserve_bytes
-from ..core.sheet.words import data_size
 from ..store import Studio, TakeRecord
 
 T = TypeVar("T")

@@ -16,9 +16,9 @@ from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.frame import finish_of
 from ..core.render.film.tracer import Cancelled, Tracer
 from ..core.render.passes.outputs import OF_PICTURE
+from ..core.review.phrases import frames as frames_in_words
 from ..core.scene import put_all
 from ..core.scene.shoot import PassName
-from ..core.sheet.words import frames as frames_in_words
 from ..store import FileSum, FrameRecord, Studio, TakeRecord
 from ..store.assets import clear_parts, link_whole, write_whole
 from ..store.database import now

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from ..core.commands.lists import measured
 from ..core.errors import CycloramaError, DamagedError, NotFoundError
 from ..core.geometry.kept import Intake, measures_key
 from ..core.geometry.measure import Measures
@@ -15,7 +16,6 @@ from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.saved_move import SavedMove
 from ..core.scene.saved_rig import SavedRig
 from ..core.scene.stocked import Stocked
-from ..core.sheet.lists import measured
 from .assets import AssetStore
 from .cuts import CutStore
 from .database import DATABASE, checkpoint, open_database

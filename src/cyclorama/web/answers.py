@@ -3,9 +3,9 @@
 from pydantic import BaseModel, SkipValidation
 
 from ..core.geometry.report import IntakeReport
+from ..core.review.stations import Station
 from ..core.scene import Project
 from ..core.scene.light import Shape
-from ..core.sheet.stations import Station
 
 Matrix = list[list[float]]
 """4×4, column vectors."""

@@ -20,7 +20,7 @@ from ..core.clip.post import can_be_posted
 from ..core.clip.spin import snippet
 from ..core.clip.title_faults import title_faults
 from ..core.errors import ChangeError, NotFoundError
-from ..core.sheet.words import data_size
+from ..core.review.phrases import data_size
 from ..gallery.site import CLOSED
 from ..shoot.handing import file_name, folder_of, forecast_of, hand_over, remove_files
 from ..shoot.reel import TakeReel

@@ -13,15 +13,7 @@ from pydantic import BaseModel, ValidationError
 
 from ..core.arrays import RGBImage
 from ..core.colour import LUMA
-from ..core.errors import ChangeError
-from ..core.geometry.kept import content_hash
-from ..core.light.edited import region_at, resized, solid_angles, sun_of
-from ..core.light.sky import sky_picture
-from ..core.picture.exr import encode_exr
-from ..core.picture.linear import read_linear
-from ..core.picture.view import to_bytes, to_display
-from ..core.scene import Project, Sky
-from ..core.sheet.surroundings import (
+from ..core.commands.surroundings import (
     NO_REGION,
     MakeStudio,
     Pick,
@@ -31,6 +23,14 @@ from ..core.sheet.surroundings import (
     with_picked_light,
     with_surroundings,
 )
+from ..core.errors import ChangeError
+from ..core.geometry.kept import content_hash
+from ..core.light.edited import region_at, resized, solid_angles, sun_of
+from ..core.light.sky import sky_picture
+from ..core.picture.exr import encode_exr
+from ..core.picture.linear import read_linear
+from ..core.picture.view import to_bytes, to_display
+from ..core.scene import Project, Sky
 from ..store.assets import AssetStore
 from .answers import NEVER_CHANGES, ProjectState
 from .context import Context, context

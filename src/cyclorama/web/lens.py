@@ -11,6 +11,7 @@ from typing import Annotated, TypeVar
 from pydantic import Field
 
 from ..core.arrays import Vec3
+from ..core.commands import perform_all
 from ..core.errors import ChangeError, CycloramaError
 from ..core.framing import Seen
 from ..core.kernel import damaged_entries
@@ -25,7 +26,6 @@ from ..core.render.warm import compile_apart, kernels_compiled, warm_up
 from ..core.scene import Project, SetValue
 from ..core.scene.changes import SetKey
 from ..core.scene.look_changes import Dress
-from ..core.sheet import perform_all
 from ..shoot.forecast import Step
 from ..store import Studio
 from .work import Unwanted

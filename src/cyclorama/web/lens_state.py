@@ -20,9 +20,9 @@ from ..core.motion import (
     shown_ev100,
 )
 from ..core.picture.exposure import exposure_scale
+from ..core.review.stations import lens_figures
 from ..core.scene import Light, Look, Project
 from ..core.scene.light import BASE_ENVIRONMENT_NIT, WITH_RIG
-from ..core.sheet.stations import lens_figures
 from .answers import (
     LensState,
     LightState,

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
 
 from ..core.render.film.developing import FULL_SAMPLES
-from ..core.sheet.words import duration
+from ..core.review.phrases import duration
 from .context import Context, context
 from .lens import News, Picture, Progress, Tried, Trouble, Viewer, Wanted
 

@@ -6,12 +6,12 @@ from fastapi import APIRouter, Depends, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
+from ..core.commands import perform_all
 from ..core.errors import NotFoundError
 from ..core.motion import Moment, moment
 from ..core.render.film.developing import Developer
+from ..core.review.shoot_plan import Cell, as_planned
 from ..core.scene import Change, put
-from ..core.sheet import perform_all
-from ..core.sheet.planning import Cell, as_planned
 from .context import Context, context
 from .lens import LensEye
 

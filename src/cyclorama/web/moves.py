@@ -10,15 +10,15 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response, StreamingResponse
 from pydantic import BaseModel, Field
 
+from ..core.commands.moves import with_ready_move
+from ..core.commands.moves_in import with_camera_move
+from ..core.commands.saved_moves import kept_move, with_move
 from ..core.geometry.read.gltf_moves import FileMove, read_camera_move
 from ..core.motion import poses_at
 from ..core.scene import Project, new_project, put_all
 from ..core.scene.saved_move import SavedMove
 from ..core.scene.shot import ReadyMove
 from ..core.sequence.names import sequence_stem
-from ..core.sheet.moves import with_ready_move
-from ..core.sheet.moves_in import with_camera_move
-from ..core.sheet.saved_moves import kept_move, with_move
 from .answers import ProjectState, Removed
 from .context import Context, context
 from .limited import Tell, run_limited

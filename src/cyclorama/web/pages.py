@@ -10,6 +10,8 @@ from ..core.errors import DamagedError
 from ..core.light.studios import STUDIOS
 from ..core.material.presets import PRESETS
 from ..core.material.variations import Vary
+from ..core.review.phrases import data_size
+from ..core.review.stations import move_sentence
 from ..core.scene import MaterialMaps, Place, place_of
 from ..core.scene.light import Shape
 from ..core.scene.look_changes import ReadyRig
@@ -19,8 +21,6 @@ from ..core.scene.place import affects_everywhere, keyable_everywhere
 from ..core.scene.shot import MoveKind
 from ..core.scene.stocked import ReadySet
 from ..core.scene.surface_layer import LayerKind
-from ..core.sheet.stations import move_sentence
-from ..core.sheet.words import data_size
 from ..store.garbage import keys_in
 from ..store.projects import Listed
 from ..store.proofs import proofs_of

@@ -4,11 +4,11 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends
 
+from ..core.commands.splitting import SplitPart, part_of, split_key, taken_apart, with_parts
 from ..core.geometry.kept import measures_key, rig_key, standin_key, standin_source_key
 from ..core.geometry.mesh import Mesh
 from ..core.geometry.standin import build_standin
 from ..core.scene import Project
-from ..core.sheet.splitting import SplitPart, part_of, split_key, taken_apart, with_parts
 from ..store.studio import report_key
 from .answers import ProjectState
 from .context import Context, context

@@ -10,12 +10,12 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
+from ..core.commands import perform_all
+from ..core.commands.surroundings import with_surroundings
 from ..core.errors import ChangeError, StaleError
 from ..core.picture.examine import examine_environment, examine_picture
+from ..core.review.phrases import duration
 from ..core.scene import FOR_CLIPS, Change, Detail, Project, new_project
-from ..core.sheet import perform_all
-from ..core.sheet.surroundings import with_surroundings
-from ..core.sheet.words import duration
 from ..shoot import desk
 from ..shoot.forecast import forecast
 from ..shoot.uses import project_uses

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Depends
 from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
+from ..core.commands import perform
 from ..core.errors import NotFoundError
 from ..core.geometry.measure import Measures, measure
 from ..core.material.presets import PRESETS, with_preset
@@ -21,7 +22,6 @@ from ..core.scene import Environment, Gobo, Item, Material, Project, put_all
 from ..core.scene.light import MaskKind
 from ..core.scene.look_changes import ApplyRig, ReadyRig
 from ..core.scene.stocked import ReadySet, SetUp, Stocked, StockedEnvironment, StockedGobo
-from ..core.sheet import perform
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.jobs import Result

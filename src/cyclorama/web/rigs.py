@@ -5,9 +5,9 @@ from typing import Annotated
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 
+from ..core.commands.looks import kept_rig
+from ..core.commands.tools import Tools
 from ..core.scene.saved_rig import SavedRig
-from ..core.sheet.looks import kept_rig
-from ..core.sheet.tools import Tools
 from .context import Context, context
 from .lens import LensEye
 

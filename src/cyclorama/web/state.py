@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from ..core.commands.keys import is_in_use
 from ..core.errors import DamagedError
 from ..core.framing import format_margins
 from ..core.geometry.measure import Measures, extreme_points, placed_hull
@@ -28,15 +29,14 @@ from ..core.motion.paths import along, length_m
 from ..core.motion.rows import lengths_of
 from ..core.motion.timecode import timecode
 from ..core.render.film.proof import Reading
+from ..core.review import Review, review, stations
+from ..core.review.measures import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN
+from ..core.review.phrases import stands_on
+from ..core.review.stations import animation_sentence, detail_sentence, move_sentence
 from ..core.scene import Channel, Item, Path, Project, place_of, value_at, worn
 from ..core.scene.light import WITH_RIG
 from ..core.scene.shot import DISC
 from ..core.sequence.names import first_and_last
-from ..core.sheet import Review, review, stations
-from ..core.sheet.keys import is_in_use
-from ..core.sheet.placing import stands_on
-from ..core.sheet.review import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN
-from ..core.sheet.stations import animation_sentence, detail_sentence, move_sentence
 from ..core.words import box_size, length, offset
 from ..store import Saved, Studio
 from ..store.proofs import Proof, proofs_of

@@ -9,6 +9,8 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, Response
 from pydantic import BaseModel, Field
 
+from ..core.commands.stock import kept_of
+from ..core.commands.tools import Tools
 from ..core.errors import CycloramaError, NotFoundError
 from ..core.motion import moment
 from ..core.render.film.developing import Developer
@@ -17,8 +19,6 @@ from ..core.scene import Project
 from ..core.scene.base import Id, new_id
 from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.stocked import Stocked, StockedEnvironment, StockedGobo, StockedKind, StockedModel
-from ..core.sheet.stocked import kept_of
-from ..core.sheet.tools import Tools
 from ..store.assets import write_whole
 from ..store.box import ExaminedBox, examine_box, keep_box, packed, shelves_of
 from ..store.shelf import Label, Shelf

@@ -7,9 +7,9 @@ from pydantic import BaseModel
 
 from ..core.picture.mix import light_layer_names
 from ..core.render.passes.outputs import ALONE
+from ..core.review.phrases import data_size, duration
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import sequence_stem
-from ..core.sheet.words import data_size, duration
 from ..shoot.again import in_words
 from ..shoot.crew import Crew, crew_of
 from ..shoot.pass_pictures import views_of

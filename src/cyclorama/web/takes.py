@@ -15,11 +15,11 @@ from pydantic import AwareDatetime, BaseModel, Field, model_validator
 from ..core.errors import NotFoundError, ShootError, StaleError
 from ..core.geometry.kept import content_hash
 from ..core.picture.mix import LightChange
+from ..core.review import readiness, review
+from ..core.review.readiness import Readiness
+from ..core.review.shoot_plan import MOST_TAKES, Cell, Plan, as_planned, planned
 from ..core.scene.shoot import PassName, Region
 from ..core.sequence.seam import check_seam, display_picture
-from ..core.sheet import readiness, review
-from ..core.sheet.planning import MOST_TAKES, Cell, Plan, as_planned, planned
-from ..core.sheet.readiness import Readiness
 from ..shoot import desk
 from ..shoot.finished import Masters, as_shot, finished, finished_file, state_of, why_not_gradable
 from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path

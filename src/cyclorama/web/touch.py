@@ -10,14 +10,14 @@ from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, Field
 
 from ..core.colour_difference import difference, lab_of, rgb_of, told
+from ..core.commands.keys import shown
+from ..core.commands.light_places import with_light_placed
+from ..core.commands.tools import Tools
 from ..core.errors import ChangeError
 from ..core.motion import Moment, moment
 from ..core.render.film.eye import Eye
 from ..core.scene import SetValue, full_path
 from ..core.scene.look_changes import PlaceLight
-from ..core.sheet.keys import shown
-from ..core.sheet.light_places import with_light_placed
-from ..core.sheet.tools import Tools
 from ..core.textures import to_srgb_bytes
 from .context import Context, context
 from .lens import LensEye

@@ -11,6 +11,8 @@ from fastapi import Path as PathParameter
 from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
+from ..core.commands.stock import kept_of
+from ..core.commands.tools import Tools
 from ..core.errors import NotFoundError
 from ..core.light.rigs import resized
 from ..core.material.presets import PRESETS, with_preset
@@ -21,8 +23,6 @@ from ..core.render.film.tracer import Cancel, Tracer
 from ..core.scene import Look, Material, Project
 from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.stocked import StockedLook
-from ..core.sheet.stocked import kept_of
-from ..core.sheet.tools import Tools
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.jobs import Job, Result

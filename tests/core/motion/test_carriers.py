@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from tests.core.sheet.test_moves_and_keys import done
+from tests.core.commands.test_moves_and_keys import done
 
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.light.rows import carry, light_row

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, exposed, plane, project_of
 
+from cyclorama.core.commands.surroundings import Pick, edited, with_picked_light, with_surroundings
 from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.light.studios import directions
 from cyclorama.core.motion import moment
@@ -13,7 +14,6 @@ from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Project, put_all
-from cyclorama.core.sheet.surroundings import Pick, edited, with_picked_light, with_surroundings
 
 
 def _mean(tracer: Tracer, project: Project, assets: dict[str, bytes]) -> np.ndarray:

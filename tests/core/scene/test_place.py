@@ -5,8 +5,9 @@ from typing import Any, get_args
 
 import pytest
 from tests.conftest import always, item_of
-from tests.core.sheet.test_sheet import Blind
+from tests.core.review.test_call_sheet import Blind
 
+from cyclorama.core.commands.perform import perform
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.scene import (
     Channel,
@@ -38,7 +39,6 @@ from cyclorama.core.scene import (
 )
 from cyclorama.core.scene.base import Affects
 from cyclorama.core.scene.place import affects_everywhere
-from cyclorama.core.sheet.perform import perform
 
 
 def furnished() -> Project:

@@ -6,6 +6,9 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, project_of, sphere
 
+from cyclorama.core.commands import perform
+from cyclorama.core.commands.stock import kept_of
+from cyclorama.core.commands.tools import Tools
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.measure import measure, placed_hull
 from cyclorama.core.geometry.read.gltf_material import read_materials
@@ -24,9 +27,6 @@ from cyclorama.core.scene import (
     value_at,
 )
 from cyclorama.core.scene.stocked import ReadySet, SetUp, Stocked, StockedGobo, UseStocked
-from cyclorama.core.sheet import perform
-from cyclorama.core.sheet.stocked import kept_of
-from cyclorama.core.sheet.tools import Tools
 from cyclorama.core.stock.gltf import gltf_of
 
 

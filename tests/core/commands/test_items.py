@@ -3,15 +3,20 @@
 import numpy as np
 import pytest
 from tests.conftest import always, edited, sphere
-from tests.core.sheet.test_sheet import Blind, SomeEye, arrival
+from tests.core.review.test_call_sheet import Blind, SomeEye, arrival
 from tests.moving_models import still
 
+from cyclorama.core.commands import perform
+from cyclorama.core.commands.keys import shown
+from cyclorama.core.commands.lists import measured
+from cyclorama.core.commands.place_model import put_beside, put_on_set
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.made import build_made, made_box
 from cyclorama.core.geometry.measure import Measures, gap_m, measure, placed_hull
 from cyclorama.core.geometry.mesh import face_normals
 from cyclorama.core.motion import stand_height_m
+from cyclorama.core.review import review, stations
 from cyclorama.core.scene import (
     Aim,
     Item,
@@ -28,10 +33,6 @@ from cyclorama.core.scene import (
 )
 from cyclorama.core.scene.changes import AddItem, Change, Copy, MoveTo, Remove, SetKey, StandOnFloor, Travel
 from cyclorama.core.scene.item import Form
-from cyclorama.core.sheet import perform, review, stations
-from cyclorama.core.sheet.arrive import put_beside, put_on_set
-from cyclorama.core.sheet.keys import shown
-from cyclorama.core.sheet.lists import measured
 
 BALL = arrival(0.4)
 

@@ -29,10 +29,10 @@ from ..scene.stocked import (
     UseStocked,
 )
 from ..stock.sets import ready_set, set_in_size
-from .arrive import with_item
 from .lists import aimed, materials_of, rightmost
 from .looks import exposed, subject_size
 from .names import free_name
+from .place_model import with_item
 from .placing import standing_again
 from .tools import Tools
 

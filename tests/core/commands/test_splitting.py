@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, item_of, plane, project_of, sphere
 
+from cyclorama.core.commands.splitting import SplitPart, taken_apart, with_parts
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.split import pieces_of, split
 from cyclorama.core.scene import Project, put_all
-from cyclorama.core.sheet.splitting import SplitPart, taken_apart, with_parts
 
 
 def _three_balls() -> Mesh:

@@ -7,7 +7,7 @@ from ..geometry.measure import Measures, centred, gap_m, grounded
 from ..motion import box_corners, stand_height_m
 from ..scene import Item, Placement, Project, put, put_all, value_at
 from ..scene.base import Then
-from ..scene.item import GROUNDS, ON_CAMERA, ON_DISC
+from ..scene.item import GROUNDS
 from .resizing import with_studio_in_size
 
 MeasuresOf = Callable[[Item], Measures | None]
@@ -75,16 +75,6 @@ def riders(project: Project, item: Item) -> list[Item]:
             found.append(other)
             under.add(other.id)
     return found
-
-
-def stands_on(project: Project, item: Item) -> str:
-    """‘the disc’, ‘the floor’, or the name of the item that an item stands on."""
-    below = project.item(item.rides)
-    if below is not None:
-        return f"‘{below.name}’"
-    if item.rides == ON_CAMERA:
-        return "nothing, it goes along with the camera"
-    return "the disc" if item.rides == ON_DISC and project.set.disc.on else "the floor"
 
 
 def _carried_along(before: Project, after: Project, item: Item) -> Project:

@@ -8,8 +8,11 @@ from typing import get_args
 import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
-from tests.core.sheet.test_sheet import Blind
+from tests.core.review.test_call_sheet import Blind
 
+from cyclorama.core.commands.keys import channel_of, is_in_use, shown
+from cyclorama.core.commands.perform import perform
+from cyclorama.core.commands.saved_moves import kept_move
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.framing import View, frame_margins
 from cyclorama.core.geometry.made import build_made
@@ -50,9 +53,6 @@ from cyclorama.core.scene.changes import (
 )
 from cyclorama.core.scene.delivery import Format
 from cyclorama.core.scene.shot import MoveKind
-from cyclorama.core.sheet.keys import channel_of, is_in_use, shown
-from cyclorama.core.sheet.perform import perform
-from cyclorama.core.sheet.saved_moves import kept_move
 
 STRENGTH = "look/lights/key/strength_stops"
 

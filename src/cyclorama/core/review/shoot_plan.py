@@ -10,9 +10,9 @@ from ..scene.shoot import PassName
 from ..scene.shot import Wears
 from ..sequence.names import first_and_last
 from ..sequence.size import frame_bytes
+from .measures import review
+from .phrases import data_size, duration
 from .readiness import readiness
-from .review import review
-from .words import data_size, duration
 
 MOST_TAKES = 200
 

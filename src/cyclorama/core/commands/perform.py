@@ -53,17 +53,17 @@ from ..scene.look_changes import (
     RemoveUnworn,
     UseRig,
 )
+from .animation import TIMED
 from .colourways import COLOURWAYS, without_colourway
-from .in_time import TIMED
+from .file_lights import with_file_camera, with_file_light
 from .layers import LAYERS
 from .light_places import with_even_lights, with_light_placed
 from .lists import copied, taken_away, with_light, with_made
 from .looks import dressed, exposed, matched, started_from, with_kept_rig, with_look, with_rig, without_unworn
 from .palette import PALETTE
 from .placing import MeasuresOf, followed, placed, settled
-from .stocked import STOCK
+from .stock import STOCK
 from .sweeps import camera_is_outside, with_wide_sweep
-from .taken import with_file_camera, with_file_light
 from .tools import Eye, Tools
 
 _LAID = {

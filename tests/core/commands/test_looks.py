@@ -6,9 +6,12 @@ from typing import get_args
 import numpy as np
 import pytest
 from tests.conftest import always
-from tests.core.sheet.test_moves_and_keys import done, measures_of, with_box
-from tests.core.sheet.test_sheet import Blind, SomeEye
+from tests.core.commands.test_moves_and_keys import done, measures_of, with_box
+from tests.core.review.test_call_sheet import Blind, SomeEye
 
+from cyclorama.core.commands.looks import kept_rig
+from cyclorama.core.commands.perform import perform
+from cyclorama.core.commands.tools import Tools
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.light.rigs import resized, rig_lights
 from cyclorama.core.light.rows import direction, face_area_m2, light_row, luminance_nit
@@ -29,9 +32,6 @@ from cyclorama.core.scene.look_changes import (
     UseRig,
     WearColourway,
 )
-from cyclorama.core.sheet.looks import kept_rig
-from cyclorama.core.sheet.perform import perform
-from cyclorama.core.sheet.tools import Tools
 
 RIGS = get_args(ReadyRig)
 

@@ -9,11 +9,11 @@ from ..framing import Depth, Projection
 from ..motion import FrameRate, box_corners, closes, moves_nothing, programme_of, rounds, rows_close
 from ..scene import Doc, Project
 from ..words import length
-from . import words
+from . import phrases
 from .light_stances import stance_sentences
-from .placing import stands_on
+from .measures import FOCUS_LIMIT_PX, LEAST_ROOM, LEAST_SHARE, MOST_HIDDEN, Review
+from .phrases import stands_on
 from .readiness import readiness
-from .review import FOCUS_LIMIT_PX, LEAST_ROOM, LEAST_SHARE, MOST_HIDDEN, Review
 
 Mark = Literal["ready", "look", "missing"]
 TOLERANCE = 1 / 6000
@@ -55,12 +55,12 @@ def _subject(r: Review) -> Station:
     wobble = review.wobble_mm[method]
     tolerance_mm = max(review.size_m) * 1000 * TOLERANCE
     if wobble > tolerance_mm:
-        hints.append(f"Its centre lies {words.length(wobble / 1000)} off the axis of the turn: it will wobble.")
+        hints.append(f"Its centre lies {phrases.length(wobble / 1000)} off the axis of the turn: it will wobble.")
     where = stands_on(r.project, subject)
     if review.gap_mm > tolerance_mm:
-        hints.append(f"It floats {words.length(review.gap_mm / 1000)} above {where}.")
+        hints.append(f"It floats {phrases.length(review.gap_mm / 1000)} above {where}.")
     if review.gap_mm < -tolerance_mm:
-        hints.append(f"It cuts {words.length(-review.gap_mm / 1000)} into {where}.")
+        hints.append(f"It cuts {phrases.length(-review.gap_mm / 1000)} into {where}.")
     shot, rate = r.project.shot, FrameRate.of(r.project)
     if subject.playing and not closes(subject, shot, rate) and subject.play.repeat == "loop":
         times = rounds(subject, shot, rate)
@@ -69,7 +69,7 @@ def _subject(r: Review) -> Station:
     if (shows := off_px(r)) > MUCH_NEARER * subject.detail.error_px:
         hints.append(f"It was made for a camera farther away: it is up to {shows:.2g} px off its source now. "
                      "Make it again, under Detail.")  # fmt: skip
-    sentence = f"{subject.name}, {words.box_size(review.size_m)}"
+    sentence = f"{subject.name}, {phrases.box_size(review.size_m)}"
     sentence += f", stands on {where}, turns about its own middle." if not hints else "."
     return _station("subject", "Subject", sentence, hints)
 
@@ -91,22 +91,22 @@ def detail_sentence(r: Review) -> str:
 def _set(r: Review) -> Station:
     stage, hints = r.project.set, []
     if r.edges.ends:
-        hints.append(f"The sweep ends inside the picture in {words.frames(r.edges.ends)}.")
+        hints.append(f"The sweep ends inside the picture in {phrases.frames(r.edges.ends)}.")
     if r.edges.outside:
-        hints.append(f"The camera stands behind the sweep in {words.frames(r.edges.outside)}. Widen the sweep.")
+        hints.append(f"The camera stands behind the sweep in {phrases.frames(r.edges.outside)}. Widen the sweep.")
     hints += _hanging(r.project)
     disc_reach = stage.disc.radius_m
     if r.subject is not None and stage.disc.on:
         foot = r.subject.hull[r.subject.hull[:, 1] < r.subject.hull[:, 1].min() + 1e-3 * r.subject.size_m[1]]
         reach = float((foot[:, [0, 2]] ** 2).sum(axis=1).max() ** 0.5)
         if reach > disc_reach * (1 + 1e-6):
-            hints.append(f"The subject stands {words.length(reach - disc_reach)} over the edge of the disc.")
+            hints.append(f"The subject stands {phrases.length(reach - disc_reach)} over the edge of the disc.")
     pieces = []
     if stage.sweep.on:
         wide = min(stage.sweep.width_m, stage.sweep.depth_m) if stage.sweep.form == "round" else stage.sweep.width_m
-        pieces.append(f"{stage.sweep.form.capitalize()} sweep, {words.length(wide)} wide")
+        pieces.append(f"{stage.sweep.form.capitalize()} sweep, {phrases.length(wide)} wide")
     if stage.disc.on:
-        pieces.append(f"disc Ø {words.length(2 * disc_reach)}")
+        pieces.append(f"disc Ø {phrases.length(2 * disc_reach)}")
     sentence = ", ".join(pieces) + "." if pieces else "No sweep and no disc: the subject stands in the open."
     return _station("set", "Set", sentence[0].upper() + sentence[1:], hints)
 
@@ -157,7 +157,9 @@ def move_sentence(project: Project) -> str:
         closing = "the animation does not close"
     if shot.frames == 1:
         return f"{shot.name}, a single frame."
-    return f"{shot.name}, {shot.frames} frames at {rate}/s = {words.clip_length(rate.seconds(shot.frames))}, {closing}."
+    return (
+        f"{shot.name}, {shot.frames} frames at {rate}/s = {phrases.clip_length(rate.seconds(shot.frames))}, {closing}."
+    )
 
 
 def lens_figures(lens: Projection, depth: Depth | None, focus_m: float) -> str:
@@ -178,7 +180,7 @@ def _camera(r: Review) -> Station:
     if r.margins is not None:
         worst = r.margins.worst
         if worst < 0:
-            hints.append(f"The subject is cut off in {words.frames(r.margins.cut_frames)}.")
+            hints.append(f"The subject is cut off in {phrases.frames(r.margins.cut_frames)}.")
         elif worst < 0.02:
             hints.append(f"Only {worst:.1%} to the edge in frame {r.margins.worst_frame}.")
     if r.travel is not None and 0 < r.travel.largest < LEAST_SHARE:
@@ -190,7 +192,9 @@ def _camera(r: Review) -> Station:
             f"{r.travel.most_px:.{digits}f} px it judders. Let the move take longer."
         )
     if r.subject is not None and r.subject.camera_inside:
-        hints.append(f"The camera stands inside the subject in {words.frames(r.subject.camera_inside)}; move it away.")
+        hints.append(
+            f"The camera stands inside the subject in {phrases.frames(r.subject.camera_inside)}; move it away."
+        )
     hints += _in_the_way(r)
     sentence = move_sentence(r.project)
     if r.margins is not None and r.margins.worst >= 0:
@@ -229,13 +233,13 @@ def _light(r: Review) -> Station:
         count = look.environment.broken_pixels
         broken = "is" if count == 1 else "are"
         hints.append(
-            f"{words.count(count, 'pixel')} of the environment {broken} broken: infinite ones are held at 65 504, "
+            f"{phrases.count(count, 'pixel')} of the environment {broken} broken: infinite ones are held at 65 504, "
             f"others are black."
         )
     hints += stance_sentences(r.stances)
     if not shining:
         return _station("light", "Light", "Only the subject itself glows.", hints)
-    sentence = words.listed(shining)
+    sentence = phrases.listed(shining)
     travel = {"camera": "travels with the camera", "subject": "travels with the disc", "set": "stands with the set"}
     if look.lit_lights and not moves_nothing(p.shot):
         sentence += f"; the rig {travel[look.lights_travel_with]}"
@@ -255,7 +259,7 @@ def _materials(r: Review) -> Station:
     named = [f"{n} {kind}" for kind, n in kinds.items() if n]
     text = f"{len(p.materials)} material{'s' if len(p.materials) != 1 else ''}"
     text += f", {len(maps)} map{'s' if len(maps) != 1 else ''}" if maps else ""
-    return _station("materials", "Materials", f"{text}{': ' + words.listed(named) if named else ''}.", [])
+    return _station("materials", "Materials", f"{text}{': ' + phrases.listed(named) if named else ''}.", [])
 
 
 def _shoot(r: Review) -> Station:

@@ -5,8 +5,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from tests.conftest import always, edited, sphere
-from tests.core.sheet.test_sheet import Blind
+from tests.core.review.test_call_sheet import Blind
 
+from cyclorama.core.commands import perform
+from cyclorama.core.commands.place_model import put_on_set
+from cyclorama.core.commands.replace import finest, kept_by_name, made_again, standing
 from cyclorama.core.errors import ChangeError, IntakeError
 from cyclorama.core.framing import View, frame_margins
 from cyclorama.core.geometry.detail import Wanted
@@ -14,12 +17,10 @@ from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.geometry.measure import gap_m, placed_hull
 from cyclorama.core.geometry.mesh import Mesh
+from cyclorama.core.review import review, stations
+from cyclorama.core.review.stations import detail_sentence, off_px
 from cyclorama.core.scene import Detail, Project, Variant, new_project
 from cyclorama.core.scene.changes import LayDown
-from cyclorama.core.sheet import perform, review, stations
-from cyclorama.core.sheet.arrive import put_on_set
-from cyclorama.core.sheet.replace import finest, kept_by_name, made_again, standing
-from cyclorama.core.sheet.stations import detail_sentence, off_px
 from cyclorama.demo.glb import GlbWriter
 
 

@@ -5,9 +5,9 @@ from ..motion import loops, moves_nothing
 from ..scene import Doc, Project
 from ..sequence.names import name_too_long
 from ..sequence.size import frame_bytes, reserve_bytes
-from . import words
+from . import phrases
 from .light_stances import stance_sentences
-from .review import Review
+from .measures import Review
 
 
 class Readiness(Doc):
@@ -35,8 +35,8 @@ def readiness(r: Review, forecast_s: tuple[float, float] | None = None, free_byt
     if s.passes.wanted:
         sentence += f" and {len(s.passes.wanted)} pass{'es' if len(s.passes.wanted) != 1 else ''}"
     if forecast_s is not None:
-        sentence += f", about {words.duration(forecast_s[0])} ± {words.duration(forecast_s[1])}"
-    sentence += f", about {words.data_size(frame_bytes(p) * len(numbers))} on disk"
+        sentence += f", about {phrases.duration(forecast_s[0])} ± {phrases.duration(forecast_s[1])}"
+    sentence += f", about {phrases.data_size(frame_bytes(p) * len(numbers))} on disk"
     odd = _odd(r) if free_bytes is None else [*_odd(r), *_room(p, free_bytes)]
     return Readiness(sentence=sentence + ".", odd=tuple(odd), blocking=tuple(_blocking(p)))
 
@@ -59,7 +59,7 @@ def _room(p: Project, free_bytes: int) -> list[str]:
     if need + reserve_bytes(p) <= free_bytes:
         return []
     return [
-        f"The frames may need {words.data_size(need)}; {words.data_size(free_bytes)} are free on the disk. "
+        f"The frames may need {phrases.data_size(need)}; {phrases.data_size(free_bytes)} are free on the disk. "
         "Shooting will wait for room before the disk is full."
     ]
 
@@ -92,11 +92,11 @@ def _odd(r: Review) -> list[str]:
     elif s.transparent and p.set.sweep.on:
         odd.append("The background will not be transparent where the sweep is seen; turn the sweep off.")
     if r.margins is not None and r.margins.cut_frames:
-        odd.append(f"The subject leaves the frame in {words.frames(r.margins.cut_frames)}.")
+        odd.append(f"The subject leaves the frame in {phrases.frames(r.margins.cut_frames)}.")
     if r.edges.ends:
-        odd.append(f"The sweep ends inside the picture in {words.frames(r.edges.ends)}.")
+        odd.append(f"The sweep ends inside the picture in {phrases.frames(r.edges.ends)}.")
     if r.edges.outside:
-        odd.append(f"The camera looks at the back of the sweep in {words.frames(r.edges.outside)}.")
+        odd.append(f"The camera looks at the back of the sweep in {phrases.frames(r.edges.outside)}.")
     odd += stance_sentences(r.stances)
     whole = shot.all_frames
     closed = not still and loops(p, shot)

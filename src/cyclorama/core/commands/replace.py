@@ -12,9 +12,9 @@ from ..geometry.kept import Intake
 from ..geometry.measure import Measures, gap_m, grounded, placed_hull
 from ..motion import stand_height_m
 from ..scene import Detail, Item, Part, Placement, Project, Variant, put
-from .arrive import with_item
 from .lists import renamed
 from .names import free_ids
+from .place_model import with_item
 from .placing import STOOD, MeasuresOf
 
 LEAST_PIXEL = 1e-5

@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
+from cyclorama.core.commands.moves_in import with_camera_move
 from cyclorama.core.errors import ChangeError, IntakeError
 from cyclorama.core.framing import Projection
 from cyclorama.core.geometry.read.gltf_moves import read_camera_move
 from cyclorama.core.motion import poses_at
 from cyclorama.core.motion.move_glb import move_glb
 from cyclorama.core.scene import Project, Row, Segment, load_project, new_project, put_all
-from cyclorama.core.sheet.moves_in import with_camera_move
 
 MOVES = {
     "arc and push": (Segment(id="a", kind="arc", by_deg=200), Segment(id="b", kind="push", by_m=0.8)),

@@ -1,7 +1,9 @@
-"""Numbers in sentences."""
+"""Parts of sentences: numbers with their units, and what something stands on."""
 
 from fractions import Fraction
 
+from ..scene import Item, Project
+from ..scene.item import ON_CAMERA, ON_DISC
 from ..words import box_size, count, frames, length, number, offset
 
 __all__ = [
@@ -44,3 +46,13 @@ def data_size(count: int) -> str:
         if count >= size * 0.9995:
             return f"{count / size:.3g} {unit}"
     return f"{max(1, round(count / 1000))} kB"
+
+
+def stands_on(project: Project, item: Item) -> str:
+    """‘the disc’, ‘the floor’, or the name of the item that an item stands on."""
+    below = project.item(item.rides)
+    if below is not None:
+        return f"‘{below.name}’"
+    if item.rides == ON_CAMERA:
+        return "nothing, it goes along with the camera"
+    return "the disc" if item.rides == ON_DISC and project.set.disc.on else "the floor"

@@ -5,6 +5,8 @@ import pytest
 from tests.conftest import always, diffuse, edited, project_of, sphere
 from tests.moving_models import still
 
+from cyclorama.core.commands import perform
+from cyclorama.core.commands.place_model import put_on_set
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.framing import Seen, View, set_edges
 from cyclorama.core.geometry.intake import take_in
@@ -14,14 +16,13 @@ from cyclorama.core.light.even import Apart
 from cyclorama.core.light.placing import Surface
 from cyclorama.core.light.temperature import white_balance_rgb
 from cyclorama.core.motion import Moment, moment
+from cyclorama.core.review import readiness, review, stations
+from cyclorama.core.review.phrases import data_size
+from cyclorama.core.review.stations import animation_sentence
 from cyclorama.core.scene import Animation, Play, Project, SetValue, new_project
 from cyclorama.core.scene.changes import Centre, FitSubject, FocusOn, GreyAt, MeterSubject, StandOnFloor, WidenSweep
 from cyclorama.core.sequence.names import frame_name
 from cyclorama.core.sequence.size import frame_bytes, reserve_bytes
-from cyclorama.core.sheet import perform, readiness, review, stations
-from cyclorama.core.sheet.arrive import put_on_set
-from cyclorama.core.sheet.stations import animation_sentence
-from cyclorama.core.sheet.words import data_size
 
 
 class SomeEye:
