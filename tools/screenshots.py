@@ -25,8 +25,9 @@ from urllib.request import urlopen
 
 from playwright.sync_api import Page, expect, sync_playwright
 
+from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.scene import Project, SetValue, apply_set
+from cyclorama.core.scene import Project
 from cyclorama.demo.write import write_demo
 from cyclorama.shoot import desk
 from cyclorama.shoot.command import shoot_in_terminal

@@ -13,7 +13,8 @@ from tests.glb_files import document_of, packed
 from tests.moving_models import bending_bar
 from tests.shoot.test_shoot import wait_for
 
-from cyclorama.core.scene import Project, SetValue, apply_set, put_all
+from cyclorama.core.commands.values import SetValue, apply_set
+from cyclorama.core.scene import Project, put_all
 from cyclorama.demo.glb import GlbWriter
 from cyclorama.shoot import desk
 from cyclorama.store import Studio

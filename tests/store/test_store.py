@@ -9,8 +9,9 @@ import sqlalchemy as sa
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 
+from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.errors import ChangeError, NotFoundError, StaleError
-from cyclorama.core.scene import Project, SetValue, apply_set, new_project
+from cyclorama.core.scene import Project, new_project
 from cyclorama.store import FileSum, FrameRecord, Studio
 from cyclorama.store.assets import write_whole
 from cyclorama.store.database import Base

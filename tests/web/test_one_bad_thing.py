@@ -12,6 +12,8 @@ from tests.core.geometry.test_intake import glb
 from tests.shoot.test_shoot import studio_with, wait_for
 from tests.web.test_api import change, intake, put
 
+from cyclorama.core.commands.camera import MeterSubject
+from cyclorama.core.commands.lists import Copy
 from cyclorama.core.commands.perform import perform
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.kept import measures_key, standin_key
@@ -19,7 +21,6 @@ from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.picture.mix import LightChange, with_balance
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, load_project, new_project
-from cyclorama.core.scene.changes import Copy, MeterSubject
 from cyclorama.demo.environments import harbour_dusk
 from cyclorama.shoot import desk
 from cyclorama.shoot.take import shoot_take

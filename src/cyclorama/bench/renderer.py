@@ -11,6 +11,7 @@ from scipy.ndimage import gaussian_filter
 from ..core.colour import LUMA32
 from ..core.commands.lists import with_made
 from ..core.commands.moves import with_ready_move
+from ..core.commands.values import SetValue, apply_set
 from ..core.motion import moment
 from ..core.picture.exposure import expose
 from ..core.picture.view import to_display
@@ -21,7 +22,7 @@ from ..core.render.film.film import Film
 from ..core.render.film.tracer import Tracer, default_threads
 from ..core.render.trace.wavefront import FrameScene
 from ..core.review import review
-from ..core.scene import Project, SetValue, apply_set, put_all
+from ..core.scene import Project, put_all
 from ..demo.projects import DemoProject, lantern_project, storm_glass_project
 from .rays import ask_all, record
 

@@ -20,7 +20,7 @@ from ..core.scene import (
     Variant,
     put_all,
 )
-from ..core.scene.look_changes import ReadyRig
+from ..core.scene.saved_rig import ReadyRig
 
 BLACK = Environment(on=False)
 

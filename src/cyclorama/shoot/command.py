@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn
 
+from ..core.commands.values import SetValue, apply_set
 from ..core.errors import CycloramaError, NotFoundError, ShootError
 from ..core.render.film.tracer import Tracer
 from ..core.review import readiness, review
 from ..core.review.phrases import duration
-from ..core.scene import Project, SetValue, apply_set, put, put_all
+from ..core.scene import Project, put, put_all
 from ..core.sequence.names import slug
 from ..store import Saved, Studio, open_studio
 from . import desk

@@ -12,6 +12,9 @@ from pydantic import Field
 
 from ..core.arrays import Vec3
 from ..core.commands import perform_all
+from ..core.commands.keys import SetKey
+from ..core.commands.looks import Dress
+from ..core.commands.values import SetValue
 from ..core.errors import ChangeError, CycloramaError
 from ..core.framing import Seen
 from ..core.kernel import damaged_entries
@@ -23,9 +26,7 @@ from ..core.render.film.developing import FULL_SAMPLES, Developer, Shown
 from ..core.render.film.eye import Eye
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
 from ..core.render.warm import compile_apart, kernels_compiled, warm_up
-from ..core.scene import Project, SetValue
-from ..core.scene.changes import SetKey
-from ..core.scene.look_changes import Dress
+from ..core.scene import Project
 from ..shoot.forecast import Step
 from ..store import Studio
 from .work import Unwanted

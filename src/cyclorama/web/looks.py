@@ -6,12 +6,12 @@ from fastapi import APIRouter, Depends, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
-from ..core.commands import perform_all
+from ..core.commands import Command, perform_all
 from ..core.errors import NotFoundError
 from ..core.motion import Moment, moment
 from ..core.render.film.developing import Developer
 from ..core.review.shoot_plan import Cell, as_planned
-from ..core.scene import Change, put
+from ..core.scene import put
 from .context import Context, context
 from .lens import LensEye
 
@@ -24,7 +24,7 @@ WIDTHS = {"tile": 160, "picture": 480}
 class Tried(BaseModel):
     """What is tried, and in which frame."""
 
-    changes: Annotated[list[Change], Field(min_length=1, max_length=64)]
+    changes: Annotated[list[Command], Field(min_length=1, max_length=64)]
     frame: Annotated[int, Field(ge=0, le=2_000_000)]
 
 

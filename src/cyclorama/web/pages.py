@@ -14,10 +14,10 @@ from ..core.review.phrases import data_size
 from ..core.review.stations import move_sentence
 from ..core.scene import MaterialMaps, Place, place_of
 from ..core.scene.light import Shape
-from ..core.scene.look_changes import ReadyRig
 from ..core.scene.material import PatternKind
 from ..core.scene.path import PathShape
 from ..core.scene.place import affects_everywhere, keyable_everywhere
+from ..core.scene.saved_rig import ReadyRig
 from ..core.scene.shot import MoveKind
 from ..core.scene.stocked import ReadySet
 from ..core.scene.surface_layer import LayerKind

@@ -10,12 +10,12 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
-from ..core.commands import perform_all
+from ..core.commands import Command, perform_all
 from ..core.commands.surroundings import with_surroundings
 from ..core.errors import ChangeError, StaleError
 from ..core.picture.examine import examine_environment, examine_picture
 from ..core.review.phrases import duration
-from ..core.scene import FOR_CLIPS, Change, Detail, Project, new_project
+from ..core.scene import FOR_CLIPS, Detail, Project, new_project
 from ..shoot import desk
 from ..shoot.forecast import forecast
 from ..shoot.uses import project_uses
@@ -50,7 +50,7 @@ class NewProject(BaseModel):
 
 class Edit(BaseModel):
     base_version: int
-    changes: Annotated[list[Change], Field(min_length=1, max_length=64)]
+    changes: Annotated[list[Command], Field(min_length=1, max_length=64)]
 
 
 class Again(BaseModel):
@@ -62,7 +62,7 @@ class Step(BaseModel):
 
 
 class Preview(BaseModel):
-    changes: Annotated[list[Change], Field(max_length=64)]
+    changes: Annotated[list[Command], Field(max_length=64)]
     frame: Annotated[int, Field(ge=0, le=2_000_000)]
 
 

@@ -10,6 +10,8 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
 from ..core.commands import perform
+from ..core.commands.looks import ApplyRig
+from ..core.commands.stock import SetUp
 from ..core.errors import NotFoundError
 from ..core.geometry.measure import Measures, measure
 from ..core.material.presets import PRESETS, with_preset
@@ -20,8 +22,8 @@ from ..core.render.film.swatch import still_of, swatch_body, swatch_compiler, sw
 from ..core.render.film.tracer import Cancel, Tracer
 from ..core.scene import Environment, Gobo, Item, Material, Project, put_all
 from ..core.scene.light import MaskKind
-from ..core.scene.look_changes import ApplyRig, ReadyRig
-from ..core.scene.stocked import ReadySet, SetUp, Stocked, StockedEnvironment, StockedGobo
+from ..core.scene.saved_rig import ReadyRig
+from ..core.scene.stocked import ReadySet, Stocked, StockedEnvironment, StockedGobo
 from ..store import Studio
 from ..store.assets import write_whole
 from ..store.jobs import Result

@@ -11,13 +11,13 @@ from pydantic import BaseModel, Field
 
 from ..core.colour_difference import difference, lab_of, rgb_of, told
 from ..core.commands.keys import shown
-from ..core.commands.light_places import with_light_placed
+from ..core.commands.light_places import PlaceLight, with_light_placed
 from ..core.commands.tools import Tools
+from ..core.commands.values import SetValue
 from ..core.errors import ChangeError
 from ..core.motion import Moment, moment
 from ..core.render.film.eye import Eye
-from ..core.scene import SetValue, full_path
-from ..core.scene.look_changes import PlaceLight
+from ..core.scene import full_path
 from ..core.textures import to_srgb_bytes
 from .context import Context, context
 from .lens import LensEye

@@ -7,7 +7,9 @@ from tests.core.review.test_call_sheet import Blind
 from tests.glb_files import document_of, packed
 
 from cyclorama.core.commands import perform
+from cyclorama.core.commands.file_lights import TakeCamera, TakeLight
 from cyclorama.core.commands.place_model import put_on_set
+from cyclorama.core.commands.standing import LayDown
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.placement import placement_matrix
@@ -15,7 +17,6 @@ from cyclorama.core.light.rows import direction, light_row
 from cyclorama.core.light.shapes import CENTRE, NORMAL
 from cyclorama.core.motion import aim_point, moment
 from cyclorama.core.scene import Project, load_project, new_project
-from cyclorama.core.scene.changes import LayDown, TakeCamera, TakeLight
 from cyclorama.demo.glb import GlbWriter
 
 EYE = np.array([1.2, 0.9, 2.0])

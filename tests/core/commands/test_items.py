@@ -6,10 +6,13 @@ from tests.conftest import always, edited, sphere
 from tests.core.review.test_call_sheet import Blind, SomeEye, arrival
 from tests.moving_models import still
 
-from cyclorama.core.commands import perform
-from cyclorama.core.commands.keys import shown
-from cyclorama.core.commands.lists import measured
+from cyclorama.core.commands import Command, perform
+from cyclorama.core.commands.keys import SetKey, shown
+from cyclorama.core.commands.lists import AddItem, Copy, MoveTo, Remove, measured
 from cyclorama.core.commands.place_model import put_beside, put_on_set
+from cyclorama.core.commands.shots import Travel
+from cyclorama.core.commands.standing import StandOnFloor
+from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.made import build_made, made_box
@@ -24,14 +27,12 @@ from cyclorama.core.scene import (
     Project,
     Row,
     Segment,
-    SetValue,
     Variant,
     Wears,
     load_project,
     new_project,
     value_at,
 )
-from cyclorama.core.scene.changes import AddItem, Change, Copy, MoveTo, Remove, SetKey, StandOnFloor, Travel
 from cyclorama.core.scene.item import Form
 
 BALL = arrival(0.4)
@@ -41,7 +42,7 @@ def measures_of(item: Item) -> Measures | None:
     return measured(item.made) if item.made else BALL.measures
 
 
-def done(project: Project, *changes: Change) -> Project:
+def done(project: Project, *changes: Command) -> Project:
     for change in changes:
         project = perform(project, change, measures_of, Blind())[0]
         assert load_project(project.model_dump_json()) == project

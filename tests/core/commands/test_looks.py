@@ -9,29 +9,21 @@ from tests.conftest import always
 from tests.core.commands.test_moves_and_keys import done, measures_of, with_box
 from tests.core.review.test_call_sheet import Blind, SomeEye
 
-from cyclorama.core.commands.looks import kept_rig
+from cyclorama.core.commands.colourways import AddColourway, ShotEachColourway, WearColourway
+from cyclorama.core.commands.keys import SetKey
+from cyclorama.core.commands.light_places import EvenLights
+from cyclorama.core.commands.lists import AddItem, Remove
+from cyclorama.core.commands.looks import AddLook, ApplyRig, Dress, Dressed, RemoveUnworn, UseRig, kept_rig
 from cyclorama.core.commands.perform import perform
 from cyclorama.core.commands.tools import Tools
+from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.light.rigs import resized, rig_lights
 from cyclorama.core.light.rows import direction, face_area_m2, light_row, luminance_nit
 from cyclorama.core.light.standing import outline
 from cyclorama.core.material.presets import PRESETS
 from cyclorama.core.scene import Aim, Light, Project, load_project, put
-from cyclorama.core.scene.changes import AddItem, Remove, SetKey, SetValue
-from cyclorama.core.scene.look_changes import (
-    AddColourway,
-    AddLook,
-    ApplyRig,
-    Dress,
-    Dressed,
-    EvenLights,
-    ReadyRig,
-    RemoveUnworn,
-    ShotEachColourway,
-    UseRig,
-    WearColourway,
-)
+from cyclorama.core.scene.saved_rig import ReadyRig
 
 RIGS = get_args(ReadyRig)
 

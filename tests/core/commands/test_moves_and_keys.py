@@ -10,9 +10,26 @@ import pytest
 from scipy.spatial.transform import Rotation
 from tests.core.review.test_call_sheet import Blind
 
-from cyclorama.core.commands.keys import channel_of, is_in_use, shown
+from cyclorama.core.commands import Command
+from cyclorama.core.commands.camera import AddCamera, FitSubject
+from cyclorama.core.commands.keys import (
+    CopyKeys,
+    RemoveKey,
+    ScaleKeys,
+    SetKey,
+    ShiftKeys,
+    StretchKeys,
+    channel_of,
+    is_in_use,
+    shown,
+)
+from cyclorama.core.commands.lists import AddItem, Copy, Remove
+from cyclorama.core.commands.moves import AddStretch, ApplyMove, CloseGap, HoldEnds
+from cyclorama.core.commands.paths import AddPath, AddPoint, BendPoint, DrawPath, SpeedCurve
 from cyclorama.core.commands.perform import perform
-from cyclorama.core.commands.saved_moves import kept_move
+from cyclorama.core.commands.saved_moves import UseMove, kept_move
+from cyclorama.core.commands.shots import AddShot, Reframe, SetLength, SetRate
+from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.framing import View, frame_margins
 from cyclorama.core.geometry.made import build_made
@@ -22,35 +39,6 @@ from cyclorama.core.motion.curve import handles_of
 from cyclorama.core.motion.move_glb import move_glb
 from cyclorama.core.motion.paths import along
 from cyclorama.core.scene import Aim, Channel, Item, Key, Project, load_project, new_project, put_all, value_at
-from cyclorama.core.scene.changes import (
-    AddCamera,
-    AddItem,
-    AddPath,
-    AddPoint,
-    AddShot,
-    AddStretch,
-    ApplyMove,
-    BendPoint,
-    Change,
-    CloseGap,
-    Copy,
-    CopyKeys,
-    DrawPath,
-    FitSubject,
-    HoldEnds,
-    Reframe,
-    Remove,
-    RemoveKey,
-    ScaleKeys,
-    SetKey,
-    SetLength,
-    SetRate,
-    SetValue,
-    ShiftKeys,
-    SpeedCurve,
-    StretchKeys,
-    UseMove,
-)
 from cyclorama.core.scene.delivery import Format
 from cyclorama.core.scene.shot import MoveKind
 
@@ -61,7 +49,7 @@ def measures_of(item: Item | None) -> Measures | None:
     return measure(build_made(item.made)) if item is not None and item.made is not None else None
 
 
-def done(project: Project, *changes: Change) -> Project:
+def done(project: Project, *changes: Command) -> Project:
     for change in changes:
         project, label = perform(project, change, measures_of, Blind())
         assert label
@@ -110,7 +98,7 @@ def test_keys_are_set_moved_and_taken_away() -> None:
 
 @pytest.mark.parametrize("path", ["nothing", "looks", "camera/nothing", "E\u00b2/\u0010", "shots/a/b/c/d"])
 def test_keys_of_what_is_no_value_are_refused(path: str) -> None:
-    asked: list[Change] = [
+    asked: list[Command] = [
         SetKey(path=path, frame=1), RemoveKey(path=path), ShiftKeys(path=path, frames=(1,), by=2),
         ScaleKeys(path=path, frames=(1,), about=0.0, factor=2.0),
         StretchKeys(path=path, frames=(1,), about=1, factor=2.0), CopyKeys(path=path, frames=(1,), by=2),

@@ -10,6 +10,7 @@ from tests.core.review.test_call_sheet import Blind
 from cyclorama.core.commands import perform
 from cyclorama.core.commands.place_model import put_on_set
 from cyclorama.core.commands.replace import finest, kept_by_name, made_again, standing
+from cyclorama.core.commands.standing import LayDown
 from cyclorama.core.errors import ChangeError, IntakeError
 from cyclorama.core.framing import View, frame_margins
 from cyclorama.core.geometry.detail import Wanted
@@ -20,7 +21,6 @@ from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.review import review, stations
 from cyclorama.core.review.stations import detail_sentence, off_px
 from cyclorama.core.scene import Detail, Project, Variant, new_project
-from cyclorama.core.scene.changes import LayDown
 from cyclorama.demo.glb import GlbWriter
 
 

@@ -6,13 +6,15 @@ import numpy as np
 import pytest
 from tests.core.commands.test_moves_and_keys import done
 
+from cyclorama.core.commands.keys import SetKey
+from cyclorama.core.commands.lists import AddItem, Remove
+from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.light.rows import carry, light_row
 from cyclorama.core.light.shapes import CENTRE, HALF_U, NORMAL
 from cyclorama.core.motion import at_rest, moment, poses_at
 from cyclorama.core.motion.paths import lean
 from cyclorama.core.scene import Aim, Path, PathPoint, Project, Row, Segment, new_project, put_all
-from cyclorama.core.scene.changes import AddItem, Remove, SetKey, SetValue
 
 FRAMES = 48
 

@@ -8,6 +8,7 @@ import pytest
 from tests.conftest import diffuse, edited, exposed, look_at, plane, png_of, project_of, scene_of, sphere
 from tests.core.geometry.test_intake import findings, glb, with_document
 
+from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.kept import content_hash
@@ -17,7 +18,7 @@ from cyclorama.core.motion import moment
 from cyclorama.core.picture.linear import broken_pixels
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.scene import Light, Material, MaterialMaps, SetValue, TextureRef, apply_set, new_project
+from cyclorama.core.scene import Light, Material, MaterialMaps, TextureRef, new_project
 
 VIEW = look_at((0, 0.4, 3), (0, 0, 0), 0.25, 24)
 

@@ -8,6 +8,7 @@ import pytest
 from PIL import Image
 from tests.conftest import diffuse, edited, pixels_of, project_of, sphere
 
+from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.light.rows import light_row
 from cyclorama.core.light.shapes import RADIANCE
 from cyclorama.core.motion import moment
@@ -18,7 +19,7 @@ from cyclorama.core.render.film import negative as negative_module
 from cyclorama.core.render.film.developing import FIRST_SHRINK, FULL_SAMPLES, STEPS, Developer, Shown
 from cyclorama.core.render.film.negative import Negative
 from cyclorama.core.render.film.tracer import Cancelled, Tracer, film_for
-from cyclorama.core.scene import Environment, Gobo, Light, Project, SetValue, apply_set
+from cyclorama.core.scene import Environment, Gobo, Light, Project
 from cyclorama.core.scene.light import Background
 
 W, H = 48, 32

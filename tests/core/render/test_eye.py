@@ -5,6 +5,7 @@ import pytest
 from tests.conftest import edited, item_of, plane, project_of, sphere
 
 from cyclorama.core.colour_difference import difference, lab_of, rgb_of, told
+from cyclorama.core.commands.light_places import PlaceLight
 from cyclorama.core.commands.perform import perform
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.mesh import join
@@ -17,7 +18,6 @@ from cyclorama.core.render.film.eye import Eye
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Environment, Light, Material, Project, Tone
-from cyclorama.core.scene.look_changes import PlaceLight
 
 GREY = Material(id="m", name="Grey", base_color=(0.4, 0.4, 0.4), specular_ior=1.0)
 BALL = np.array([0.1, 0.3, 0.05])

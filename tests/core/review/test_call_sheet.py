@@ -6,7 +6,11 @@ from tests.conftest import always, diffuse, edited, project_of, sphere
 from tests.moving_models import still
 
 from cyclorama.core.commands import perform
+from cyclorama.core.commands.camera import FitSubject, FocusOn, GreyAt, MeterSubject
 from cyclorama.core.commands.place_model import put_on_set
+from cyclorama.core.commands.standing import Centre, StandOnFloor
+from cyclorama.core.commands.sweeps import WidenSweep
+from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.framing import Seen, View, set_edges
 from cyclorama.core.geometry.intake import take_in
@@ -19,8 +23,7 @@ from cyclorama.core.motion import Moment, moment
 from cyclorama.core.review import readiness, review, stations
 from cyclorama.core.review.phrases import data_size
 from cyclorama.core.review.stations import animation_sentence
-from cyclorama.core.scene import Animation, Play, Project, SetValue, new_project
-from cyclorama.core.scene.changes import Centre, FitSubject, FocusOn, GreyAt, MeterSubject, StandOnFloor, WidenSweep
+from cyclorama.core.scene import Animation, Play, Project, new_project
 from cyclorama.core.sequence.names import frame_name
 from cyclorama.core.sequence.size import frame_bytes, reserve_bytes
 

@@ -5,12 +5,14 @@ import pytest
 from tests.conftest import edited
 from tests.core.review.test_call_sheet import MEASURES, done, odd, sheet, with_ball
 
+from cyclorama.core.commands.camera import FitSubject
+from cyclorama.core.commands.keys import SetKey
+from cyclorama.core.commands.standing import Centre, StandOnFloor
 from cyclorama.core.framing import cuts, hides
 from cyclorama.core.light.rows import light_row
 from cyclorama.core.light.standing import outline
 from cyclorama.core.review import review
 from cyclorama.core.scene import Aim, Light, Project, Sweep
-from cyclorama.core.scene.changes import Centre, FitSubject, SetKey, StandOnFloor
 
 AIM = Aim(x_m=0.0, y_m=0.1, z_m=0.0)
 PANEL = {"azimuth_deg": 180.0, "elevation_deg": 0.0, "distance_m": 0.8, "width_m": 0.3, "height_m": 0.6}

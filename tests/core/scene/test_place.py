@@ -8,6 +8,7 @@ from tests.conftest import always, item_of
 from tests.core.review.test_call_sheet import Blind
 
 from cyclorama.core.commands.perform import perform
+from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.scene import (
     Channel,
@@ -19,10 +20,8 @@ from cyclorama.core.scene import (
     Path,
     PathPoint,
     Project,
-    SetValue,
     TextureRef,
     Wears,
-    apply_set,
     assets_of,
     depending,
     full_path,

@@ -6,17 +6,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.scene import (
-    SCHEMA_VERSION,
-    Project,
-    SetValue,
-    apply_set,
-    load_project,
-    new_project,
-    place_of,
-    value_at,
-)
+from cyclorama.core.scene import SCHEMA_VERSION, Project, load_project, new_project, place_of, value_at
 
 
 @given(

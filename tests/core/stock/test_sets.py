@@ -7,7 +7,7 @@ import pytest
 from tests.conftest import diffuse, project_of, sphere
 
 from cyclorama.core.commands import perform
-from cyclorama.core.commands.stock import kept_of
+from cyclorama.core.commands.stock import SetUp, UseStocked, kept_of
 from cyclorama.core.commands.tools import Tools
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.measure import measure, placed_hull
@@ -26,7 +26,7 @@ from cyclorama.core.scene import (
     put_all,
     value_at,
 )
-from cyclorama.core.scene.stocked import ReadySet, SetUp, Stocked, StockedGobo, UseStocked
+from cyclorama.core.scene.stocked import ReadySet, Stocked, StockedGobo
 from cyclorama.core.stock.gltf import gltf_of
 
 

@@ -1,12 +1,11 @@
 """Colourways: more of them, which one is worn in a shot, and a shot of each."""
 
-from collections.abc import Callable
-from typing import Any
+from typing import Literal
 
 from ..errors import ChangeError
-from ..scene import Item, Project, Wears, inserted, put, put_all, worn
-from ..scene.base import new_id
-from ..scene.look_changes import AddColourway, ShotEachColourway, WearColourway
+from ..scene import Doc, Item, Project, Wears, inserted, put, put_all, worn
+from ..scene.base import Id, new_id
+from .base import performs
 from .lists import copied
 from .names import free_name
 from .tools import Tools
@@ -27,6 +26,14 @@ def _wearing(project: Project, item: Item, variant: str) -> Project:
     return put(project, "shot/wears", (*others, Wears(id=item.id, variant=variant)))
 
 
+class AddColourway(Doc):
+    """Another colourway of an item like the one that it wears in the open shot, which it wears from then on."""
+
+    kind: Literal["add_colourway"] = "add_colourway"
+    item: Id
+
+
+@performs(AddColourway)
 def _more(project: Project, change: AddColourway, _: Tools) -> tuple[Project, str]:
     item = _item(project, change.item)
     now = worn(item, project.shot).variant
@@ -37,6 +44,15 @@ def _more(project: Project, change: AddColourway, _: Tools) -> tuple[Project, st
     return _wearing(after, _item(after, item.id), new.id), f"New colourway like {now.name}"
 
 
+class WearColourway(Doc):
+    """Let an item wear one of its colourways in the open shot; other shots stay as they are."""
+
+    kind: Literal["wear_colourway"] = "wear_colourway"
+    item: Id
+    variant: Id
+
+
+@performs(WearColourway)
 def _wear(project: Project, change: WearColourway, _: Tools) -> tuple[Project, str]:
     item = _item(project, change.item)
     variant = next((v for v in item.variants if v.id == change.variant), None)
@@ -45,6 +61,14 @@ def _wear(project: Project, change: WearColourway, _: Tools) -> tuple[Project, s
     return _wearing(project, item, variant.id), f"Wear {variant.name}"
 
 
+class ShotEachColourway(Doc):
+    """A shot like the open one for each other colourway of an item."""
+
+    kind: Literal["shot_each_colourway"] = "shot_each_colourway"
+    item: Id
+
+
+@performs(ShotEachColourway)
 def _shot_each(project: Project, change: ShotEachColourway, tools: Tools) -> tuple[Project, str]:
     item = _item(project, change.item)
     if len(item.variants) < 2:
@@ -61,26 +85,3 @@ def _shot_each(project: Project, change: ShotEachColourway, tools: Tools) -> tup
             f"shots/{new.id}/wears": (*others, Wears(id=item.id, variant=variant.id)), f"shots/{new.id}/name": name,
         })  # fmt: skip
     return after, f"A shot for each colourway of {item.name}"
-
-
-def without_colourway(project: Project, path: str) -> Project:
-    """The project in which no shot and no item wears the colourway at a path any more. Raises ChangeError when it is
-    the only one."""
-    _, item_id, _, identity = path.split("/")
-    item = _item(project, item_id)
-    beside = next((v.id for v in item.variants if v.id != identity), None)
-    if beside is None:
-        raise ChangeError(f"‘{item.name}’ must wear something: its only colourway stays.")
-    values: dict[str, object] = {}
-    if item.variant_id == identity:
-        values[f"items/{item.id}/variant_id"] = beside
-    for shot in project.shots:
-        kept = tuple(w for w in shot.wears if (w.id, w.variant) != (item.id, identity))
-        if kept != shot.wears:
-            values[f"shots/{shot.id}/wears"] = kept
-    return put_all(project, values) if values else project
-
-
-COLOURWAYS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
-    AddColourway: _more, WearColourway: _wear, ShotEachColourway: _shot_each,
-}  # fmt: skip

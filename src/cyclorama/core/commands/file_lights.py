@@ -1,6 +1,7 @@
 """Cameras and lights that came with the model, taken into the studio."""
 
 import math
+from typing import Literal
 
 import numpy as np
 
@@ -8,11 +9,13 @@ from ..arrays import Vec3
 from ..errors import ChangeError
 from ..geometry.placement import placement_matrix
 from ..motion import aim_point
-from ..scene import Aim, Item, Light, Project, inserted, place_of, put_all
-from ..scene.base import new_id
+from ..scene import Aim, Doc, Item, Light, Project, inserted, place_of, put_all
+from ..scene.base import Id, new_id
 from ..scene.came_with import FileCamera, FileLight
 from ..scene.camera import NEAREST_M
+from .base import performs
 from .names import free_light_name
+from .tools import Tools
 
 SMALL = 0.05
 """Lights without a size get this share of their distance: in a studio nothing is a point."""
@@ -115,3 +118,27 @@ def _within(values: dict[str, object]) -> dict[str, object]:
             value = value if place.least is None else max(value, place.least)
             held[path] = value if place.most is None else min(value, place.most)
     return held
+
+
+class TakeCamera(Doc):
+    """Shoot from where a camera of the model's file stands, with its field of view."""
+
+    kind: Literal["take_camera"] = "take_camera"
+    id: Id
+
+
+@performs(TakeCamera)
+def _file_camera(project: Project, change: TakeCamera, _: Tools) -> tuple[Project, str]:
+    return with_file_camera(project, change.id), "Take the file's camera"
+
+
+class TakeLight(Doc):
+    """Put a light like one of the model's file on the set."""
+
+    kind: Literal["take_light"] = "take_light"
+    id: Id
+
+
+@performs(TakeLight)
+def _file_light(project: Project, change: TakeLight, _: Tools) -> tuple[Project, str]:
+    return with_file_light(project, change.id), "Take a light of the file"

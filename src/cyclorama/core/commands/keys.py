@@ -1,16 +1,19 @@
 """Keys: setting, moving and taking away what a value is in a frame of the open shot."""
 
 from collections.abc import Callable, Iterable
-from typing import Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
+from pydantic import Field, JsonValue
 
 from ..errors import ChangeError
 from ..motion import at_time, carriers_at, value_of, values_at
 from ..motion.stands import STAND, stand_of
-from ..scene import Channel, Key, Place, Project, Shot, full_path, place_of, put, put_all, value_at
+from ..scene import Channel, Doc, Key, Place, Project, Shot, full_path, place_of, put, put_all, value_at
 from ..scene.base import new_id
 from ..scene.channel import GoesOn
+from .base import Frame, ValuePath, performs
+from .tools import Tools
 
 
 def known_place(path: str) -> Place:
@@ -178,3 +181,98 @@ def _numbers(value: Any) -> tuple[float, ...]:
     if isinstance(value, list | tuple):
         return tuple(float(x) for x in value if isinstance(x, int | float))
     return (float(value),) if isinstance(value, bool | int | float) else ()
+
+
+def value_title(path: str) -> str:
+    """A value's title inside a label."""
+    title = known_place(path).title
+    return title[0].lower() + title[1:]
+
+
+class SetKey(Doc):
+    """Key a value in a frame of the open shot, as it is there unless another is told."""
+
+    kind: Literal["key"] = "key"
+    path: ValuePath
+    frame: Frame
+    value: JsonValue = None
+
+
+@performs(SetKey)
+def _key(project: Project, change: SetKey, _: Tools) -> tuple[Project, str]:
+    after = keyed(project, change.path, change.frame, change.value)
+    return after, f"Key {value_title(change.path)} in frame {change.frame}"
+
+
+class RemoveKey(Doc):
+    """Take the key of a value in a frame away, or all of them."""
+
+    kind: Literal["unkey"] = "unkey"
+    path: ValuePath
+    frame: Frame | None = None
+
+
+@performs(RemoveKey)
+def _unkey(project: Project, change: RemoveKey, _: Tools) -> tuple[Project, str]:
+    which = "all keys" if change.frame is None else f"the key in frame {change.frame}"
+    return unkeyed(project, change.path, change.frame), f"Take away {which} of {value_title(change.path)}"
+
+
+class ShiftKeys(Doc):
+    """Let keys of a value be so many frames later, or earlier."""
+
+    kind: Literal["shift_keys"] = "shift_keys"
+    path: ValuePath
+    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
+    by: Annotated[int, Field(ge=-200_000, le=200_000)]
+
+
+@performs(ShiftKeys)
+def _shift_keys(project: Project, change: ShiftKeys, _: Tools) -> tuple[Project, str]:
+    return shifted(project, change.path, change.frames, change.by), f"Move keys of {value_title(change.path)}"
+
+
+class CopyKeys(Doc):
+    """Keys of a value once more, so many frames later or earlier."""
+
+    kind: Literal["copy_keys"] = "copy_keys"
+    path: ValuePath
+    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
+    by: Annotated[int, Field(ge=-200_000, le=200_000)]
+
+
+@performs(CopyKeys)
+def _copy_keys(project: Project, change: CopyKeys, _: Tools) -> tuple[Project, str]:
+    return repeated(project, change.path, change.frames, change.by), f"Copy keys of {value_title(change.path)}"
+
+
+class StretchKeys(Doc):
+    """Let keys of a value be farther from a frame, or nearer to it, by a factor."""
+
+    kind: Literal["stretch_keys"] = "stretch_keys"
+    path: ValuePath
+    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
+    about: Frame
+    factor: Annotated[float, Field(ge=0.001, le=1000)]
+
+
+@performs(StretchKeys)
+def _stretch_keys(project: Project, change: StretchKeys, _: Tools) -> tuple[Project, str]:
+    after = stretched(project, change.path, change.frames, change.about, change.factor)
+    return after, f"Stretch keys of {value_title(change.path)}"
+
+
+class ScaleKeys(Doc):
+    """Let the values of keys be so many times as far from a value."""
+
+    kind: Literal["scale_keys"] = "scale_keys"
+    path: ValuePath
+    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
+    about: Annotated[float, Field(ge=-1e12, le=1e12)] = 0.0
+    factor: Annotated[float, Field(ge=-1000, le=1000)]
+
+
+@performs(ScaleKeys)
+def _scale_keys(project: Project, change: ScaleKeys, _: Tools) -> tuple[Project, str]:
+    after = scaled(project, change.path, change.frames, change.about, change.factor)
+    return after, f"Scale keys of {value_title(change.path)}"

@@ -1,26 +1,24 @@
 """What lies on surfaces: patterns over materials, pictures put onto items where the picture is touched."""
 
 import math
-from collections.abc import Callable
-from typing import Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
+from pydantic import Field
 
 from ..errors import ChangeError
 from ..geometry.frames import item_frame
 from ..motion import moment
-from ..scene import Project, inserted, put_all
-from ..scene.base import new_id
+from ..scene import Doc, Project, inserted, put_all
+from ..scene.base import AssetRef, Id, Name, Unit01, new_id
 from ..scene.surface_layer import (
     MOST_DECALS,
     MOST_LAYERS,
-    AddDecal,
-    AddLayer,
     Decal,
     LayerKind,
-    MoveDecal,
     SurfaceLayer,
 )
+from .base import performs
 from .looks import subject_size
 from .names import free_name
 from .tools import Tools
@@ -43,6 +41,15 @@ _USUAL: dict[LayerKind, dict[str, Any]] = {
 """What each kind begins with."""
 
 
+class AddLayer(Doc):
+    """Lay a pattern over a material."""
+
+    kind: Literal["add_layer"] = "add_layer"
+    material: Id
+    layer: LayerKind
+
+
+@performs(AddLayer)
 def _with_layer(project: Project, change: AddLayer, tools: Tools) -> tuple[Project, str]:
     material = next((m for m in project.materials if m.id == change.material), None)
     if material is None:
@@ -57,6 +64,18 @@ def _with_layer(project: Project, change: AddLayer, tools: Tools) -> tuple[Proje
     return inserted(project, f"materials/{material.id}/layers", new), f"{change.layer.capitalize()} on {material.name}"
 
 
+class AddDecal(Doc):
+    """Put a picture onto what is seen at a place of a frame, facing as the surface does there."""
+
+    kind: Literal["add_decal"] = "add_decal"
+    asset: AssetRef
+    name: Name
+    frame: Annotated[int, Field(ge=0, le=2_000_000)]
+    x: Unit01
+    y: Unit01
+
+
+@performs(AddDecal)
 def _with_decal(project: Project, change: AddDecal, tools: Tools) -> tuple[Project, str]:
     size, _ = subject_size(project, tools)
     item_id, lies = _place(project, change, tools)
@@ -70,6 +89,17 @@ def _with_decal(project: Project, change: AddDecal, tools: Tools) -> tuple[Proje
     return inserted(project, f"items/{item_id}/decals", new), f"Put {name} on {item.name}"
 
 
+class MoveDecal(Doc):
+    """Put a decal onto what is seen at another place; it keeps its size and faces as the surface does there."""
+
+    kind: Literal["move_decal"] = "move_decal"
+    decal: Id
+    frame: Annotated[int, Field(ge=0, le=2_000_000)]
+    x: Unit01
+    y: Unit01
+
+
+@performs(MoveDecal)
 def _moved_decal(project: Project, change: MoveDecal, tools: Tools) -> tuple[Project, str]:
     item = next((x for x in project.items if any(d.id == change.decal for d in x.decals)), None)
     if item is None:
@@ -98,8 +128,3 @@ def _place(project: Project, change: AddDecal | MoveDecal, tools: Tools) -> tupl
         "azimuth_deg": round(math.degrees(math.atan2(x, z)), 2),
         "elevation_deg": round(math.degrees(math.asin(max(-1.0, min(1.0, y)))), 2),
     }  # fmt: skip
-
-
-LAYERS: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
-    AddLayer: _with_layer, AddDecal: _with_decal, MoveDecal: _moved_decal,
-}  # fmt: skip

@@ -1,5 +1,7 @@
 """Putting a light where its highlight, or its grazing light, falls on a place of the picture."""
 
+from typing import Literal
+
 import numpy as np
 
 from ..arrays import Points
@@ -9,9 +11,10 @@ from ..light.even import evened, spread_stops
 from ..light.placing import Stand, Surface, grazing, mirrored, past, stand_for
 from ..light.rows import direction
 from ..motion import Moment, moment, moments_over, value_of
-from ..scene import Light, Project, place_of, put_all
+from ..scene import Doc, Light, Project, place_of, put_all
+from ..scene.base import Id, Unit01
 from ..scene.light import WITH_RIG
-from ..scene.look_changes import EvenLights, PlaceLight
+from .base import Frame, performs
 from .keys import told_in
 from .tools import Tools
 
@@ -23,6 +26,19 @@ FLOOR_M = 0.02
 """A light keeps so far above the floor, as a share of its distance."""
 
 
+class PlaceLight(Doc):
+    """Put a light of the open shot's look, at its distance, where its reflection is seen at a place of the picture in a
+    frame, where it grazes what is seen there, or where the edge of the subject's shadow lies there."""
+
+    kind: Literal["place_light"] = "place_light"
+    light: Id
+    wanted: Literal["highlight", "graze", "shadow"] = "highlight"
+    frame: Frame
+    x: Unit01
+    y: Unit01
+
+
+@performs(PlaceLight)
 def with_light_placed(project: Project, change: PlaceLight, tools: Tools) -> tuple[Project, str]:
     """The project with a light where it is wanted, at its distance, and what was done.
 
@@ -45,6 +61,13 @@ def with_light_placed(project: Project, change: PlaceLight, tools: Tools) -> tup
     return project, f"{what} of {light.name}{missed}"
 
 
+class EvenLights(Doc):
+    """Set the strengths of the open shot's lights so that the subject is lit evenly over the move."""
+
+    kind: Literal["even_lights"] = "even_lights"
+
+
+@performs(EvenLights)
 def with_even_lights(project: Project, _: EvenLights, tools: Tools) -> tuple[Project, str]:
     """The project whose lights keep the subject as even over the move as they can, and how even it was and is.
 

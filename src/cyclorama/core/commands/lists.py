@@ -1,9 +1,11 @@
 """Things that come and go: items, lights, looks, cameras and shots; what is added, copied and taken away."""
 
+import re
 from functools import lru_cache
-from typing import Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
+from pydantic import Field
 
 from ..errors import ChangeError
 from ..geometry.made import build_made
@@ -12,6 +14,7 @@ from ..motion import stand_height_m
 from ..scene import (
     Aim,
     Channel,
+    Doc,
     Item,
     Light,
     Look,
@@ -24,6 +27,7 @@ from ..scene import (
     Worn,
     full_path,
     inserted,
+    moved,
     put,
     put_all,
     removed,
@@ -32,8 +36,10 @@ from ..scene import (
 from ..scene.base import new_id
 from ..scene.item import ON_SET, Form
 from ..scene.light import WITH_RIG, Shape
+from .base import ValuePath, performs
 from .names import free_ids, free_light_name, free_name, next_name
-from .placing import STOOD, MeasuresOf, standing_again
+from .placing import STOOD, standing_again
+from .tools import MeasuresOf, Tools
 
 SHAPE_NAMES = {
     "rectangle": "Panel", "disc": "Disc", "sphere": "Globe", "tube": "Tube", "spot": "Spot", "sun": "Sun",
@@ -255,3 +261,87 @@ def _made(form: Form, size: float, foot: float) -> Made:
 def aimed(look: Look, aim: Aim) -> dict[str, Any]:
     """Values that aim all lights of a look at something."""
     return {f"looks/{look.id}/lights/{light.id}/aim": aim for light in look.lights}
+
+
+class AddLight(Doc):
+    """Put another light of a shape on the set."""
+
+    kind: Literal["add_light"] = "add_light"
+    shape: Shape = "rectangle"
+
+
+@performs(AddLight)
+def _add_light(project: Project, change: AddLight, _: Tools) -> tuple[Project, str]:
+    return with_light(project, change.shape), "Add a light"
+
+
+class AddItem(Doc):
+    """Put a shape made by the program on the set, in a size that suits the subject."""
+
+    kind: Literal["add_item"] = "add_item"
+    form: Form = "plinth"
+
+
+@performs(AddItem)
+def _add_item(project: Project, change: AddItem, tools: Tools) -> tuple[Project, str]:
+    return with_made(project, change.form, tools.measures_of), f"Add a {change.form}"
+
+
+class Copy(Doc):
+    """Another one like an item, light, look, camera or shot, beside it."""
+
+    kind: Literal["copy"] = "copy"
+    path: ValuePath
+
+
+@performs(Copy)
+def _copy(project: Project, change: Copy, tools: Tools) -> tuple[Project, str]:
+    after, name = copied(project, change.path, tools.measures_of)
+    return after, f"Copy {name}"
+
+
+def without_colourway(project: Project, path: str) -> Project:
+    """The project in which no shot and no item wears the colourway at a path any more. Raises ChangeError when it is
+    the only one."""
+    _, item_id, _, identity = path.split("/")
+    item: Item = value_at(project, f"items/{item_id}")
+    beside = next((v.id for v in item.variants if v.id != identity), None)
+    if beside is None:
+        raise ChangeError(f"‘{item.name}’ must wear something: its only colourway stays.")
+    values: dict[str, object] = {}
+    if item.variant_id == identity:
+        values[f"items/{item.id}/variant_id"] = beside
+    for shot in project.shots:
+        kept = tuple(w for w in shot.wears if (w.id, w.variant) != (item.id, identity))
+        if kept != shot.wears:
+            values[f"shots/{shot.id}/wears"] = kept
+    return put_all(project, values) if values else project
+
+
+class Remove(Doc):
+    """Take away an item, light, look, camera, shot or material, with what only belongs to it."""
+
+    kind: Literal["remove"] = "remove"
+    path: ValuePath
+
+
+@performs(Remove)
+def _remove(project: Project, change: Remove, tools: Tools) -> tuple[Project, str]:
+    if re.fullmatch(r"items/[^/]+/variants/[^/]+", change.path):
+        project = without_colourway(project, change.path)
+    after, name = taken_away(project, change.path, tools.measures_of)
+    return after, f"Remove {name}"
+
+
+class MoveTo(Doc):
+    """Put something at another place of its list, 0 the first."""
+
+    kind: Literal["move_to"] = "move_to"
+    path: ValuePath
+    to: Annotated[int, Field(ge=0, le=1000)]
+
+
+@performs(MoveTo)
+def _move_to(project: Project, change: MoveTo, _: Tools) -> tuple[Project, str]:
+    thing = value_at(project, change.path)
+    return moved(project, change.path, change.to), f"Move {getattr(thing, 'name', 'it')}"

@@ -1,6 +1,9 @@
 """Rigs and what parts wear: lights in the size of the subject, materials that are made to start from."""
 
+from typing import Annotated, Literal
+
 import numpy as np
+from pydantic import Field
 
 from ..colour_difference import rgb_of, told
 from ..errors import ChangeError
@@ -8,10 +11,11 @@ from ..geometry.measure import placed_hull
 from ..light.rigs import resized, rig_lights
 from ..material.presets import with_preset
 from ..motion import aim_point, moments_over, value_of
-from ..scene import Aim, Background, Light, Material, Project, place_of, put, put_all
-from ..scene.base import new_id
-from ..scene.look_changes import AddLook, ApplyPreset, ApplyRig, Dress, MatchColour, RemoveUnworn, UseRig
-from ..scene.saved_rig import SavedRig
+from ..scene import Aim, Background, Doc, Light, Material, Project, place_of, put, put_all
+from ..scene.base import Id, new_id
+from ..scene.saved_material import SavedMaterial
+from ..scene.saved_rig import ReadyRig, SavedRig
+from .base import performs
 from .lists import USUAL_SIZE_M, copied, materials_of, without_materials
 from .names import free_name
 from .tools import Tools
@@ -23,6 +27,14 @@ _FROM_BLACK = ("dark field", "rims only", "night")
 _BEHIND = {"dark field": (0.004, 0.004, 0.004), "bright field": (0.9, 0.9, 0.9), "night": (0.006, 0.008, 0.014)}
 
 
+class ApplyRig(Doc):
+    """Light the open shot's look with a ready set of lights in the size of the subject, and expose for it."""
+
+    kind: Literal["rig"] = "rig"
+    rig: ReadyRig
+
+
+@performs(ApplyRig)
 def with_rig(project: Project, change: ApplyRig, tools: Tools) -> tuple[Project, str]:
     """The open shot's look lit by a ready rig, exposed for the subject."""
     size, aim = subject_size(project, tools)
@@ -34,6 +46,14 @@ def with_rig(project: Project, change: ApplyRig, tools: Tools) -> tuple[Project,
     return exposed(after, tools), f"Rig: {change.rig}"
 
 
+class UseRig(Doc):
+    """Light the open shot's look with a kept set of lights in the size of the subject, and expose for it."""
+
+    kind: Literal["use_rig"] = "use_rig"
+    rig: SavedRig
+
+
+@performs(UseRig)
 def with_kept_rig(project: Project, change: UseRig, tools: Tools) -> tuple[Project, str]:
     """The open shot's look lit by a kept rig, in the size of the subject, exposed for it."""
     size, aim = subject_size(project, tools)
@@ -42,6 +62,13 @@ def with_kept_rig(project: Project, change: UseRig, tools: Tools) -> tuple[Proje
     return exposed(_lit(project, lights), tools), f"Rig: {change.rig.name}"
 
 
+class AddLook(Doc):
+    """Another look like that of the open shot, which has it from then on: trying there leaves the first as it is."""
+
+    kind: Literal["add_look"] = "add_look"
+
+
+@performs(AddLook)
 def with_look(project: Project, _: AddLook, tools: Tools) -> tuple[Project, str]:
     """One more look like that of the open shot, which has it from then on; what was keyed of the one is keyed of the
     other."""
@@ -101,6 +128,15 @@ def exposed(project: Project, tools: Tools) -> Project:
     return put(project, path, value_of(place_of(path), np.array([round(ev100, 2)])))
 
 
+class ApplyPreset(Doc):
+    """Start a material again from a preset."""
+
+    kind: Literal["preset"] = "preset"
+    material: Id
+    preset: Annotated[str, Field(max_length=80)]
+
+
+@performs(ApplyPreset)
 def started_from(project: Project, change: ApplyPreset, _: Tools) -> tuple[Project, str]:
     """The project with a material started again from a preset."""
     material = next((m for m in project.materials if m.id == change.material), None)
@@ -110,6 +146,15 @@ def started_from(project: Project, change: ApplyPreset, _: Tools) -> tuple[Proje
     return after, f"Start from {change.preset.lower()}"
 
 
+class MatchColour(Doc):
+    """Give a material a colour as somebody tells it, as `#1f6f8b` or in CIELAB."""
+
+    kind: Literal["match_colour"] = "match_colour"
+    material: Id
+    colour: Annotated[str, Field(max_length=60)]
+
+
+@performs(MatchColour)
 def matched(project: Project, change: MatchColour, _: Tools) -> tuple[Project, str]:
     """The project with a material of a colour as it is told; what no display can show comes as near as it can."""
     if all(m.id != change.material for m in project.materials):
@@ -119,6 +164,25 @@ def matched(project: Project, change: MatchColour, _: Tools) -> tuple[Project, s
     return put(project, at, tuple(round(float(c), 5) for c in rgb)), f"Match {change.colour.strip()}"
 
 
+class Dressed(Doc):
+    """A part of an item."""
+
+    item: Id
+    part: Id
+
+
+class Dress(Doc):
+    """Let parts wear a material that is made to start from, or one that is kept, in the colourways that their items
+    wear."""
+
+    kind: Literal["dress"] = "dress"
+    preset: Annotated[str, Field(max_length=80)] = ""
+    kept: SavedMaterial | None = None
+    """instead of a preset"""
+    parts: Annotated[tuple[Dressed, ...], Field(min_length=1, max_length=2000)]
+
+
+@performs(Dress)
 def dressed(project: Project, change: Dress, _: Tools) -> tuple[Project, str]:
     """Parts that wear a material made from a preset, or taken from those that are kept: the one that is there already
     and is still as it was made, or one more."""
@@ -143,6 +207,13 @@ def dressed(project: Project, change: Dress, _: Tools) -> tuple[Project, str]:
     return put_all(project, values), f"Wear {name.lower() if change.kept is None else name}"
 
 
+class RemoveUnworn(Doc):
+    """Take away the materials that no part wears in any colourway."""
+
+    kind: Literal["remove_unworn"] = "remove_unworn"
+
+
+@performs(RemoveUnworn)
 def without_unworn(project: Project, _: RemoveUnworn, __: Tools) -> tuple[Project, str]:
     """The project without materials that no part wears. Raises ChangeError when all are worn."""
     worn = {material for item in project.items for material in materials_of(item)}

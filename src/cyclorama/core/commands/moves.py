@@ -3,17 +3,23 @@
 import math
 import re
 from collections.abc import Callable
-from typing import get_args
+from typing import Annotated, Literal, get_args
+
+from pydantic import Field
 
 from ..errors import ChangeError
+from ..framing import fit_subject
+from ..geometry.measure import placed_hull
 from ..motion import gaps
 from ..motion.rows import turns_of
 from ..motion.stands import STAND
-from ..scene import Channel, Key, Project, Row, Segment, put, put_all
-from ..scene.base import new_id
+from ..scene import Channel, Doc, Key, Project, Row, Segment, put, put_all
+from ..scene.base import Id, new_id
 from ..scene.shot import CAMERA, DISC, Fix, MoveKind, ReadyMove
+from .base import ValuePath, performs
 from .keys import stretched
 from .paths import rounded, with_path
+from .tools import Tools
 
 OVERHEAD_DEG = 75.0
 BLENDED = 0.75
@@ -183,3 +189,60 @@ _READY: dict[ReadyMove, Callable[[float], tuple[Segment, ...]]] = {
         _s("arc", 1, by_deg=60, **_EASED), _s("arc", 2, by_deg=-30, **_EASED), _s("arc", 3, by_deg=10, **_EASED),
     ),
 }  # fmt: skip
+
+
+class ApplyMove(Doc):
+    """Let the camera of the open shot do a ready move."""
+
+    kind: Literal["apply_move"] = "apply_move"
+    move: ReadyMove
+
+
+@performs(ApplyMove)
+def _apply_move(project: Project, change: ApplyMove, tools: Tools) -> tuple[Project, str]:
+    """Fitted to the subject where there is one and its distance counts."""
+    after, label = with_ready_move(project, change.move), f"Move: {change.move}"
+    subject = after.subject
+    measures = None if subject is None else tools.measures_of(subject)
+    if subject is None or measures is None or any(s.kind == "ride" for r in after.shot.rows for s in r.segments):
+        return after, label
+    return fit_subject(after, placed_hull(measures, subject.placement)), label
+
+
+class CloseGap(Doc):
+    """Mend what keeps the open shot from closing."""
+
+    kind: Literal["close_gap"] = "close_gap"
+    where: ValuePath
+    fix: Fix
+
+
+@performs(CloseGap)
+def _close_gap(project: Project, change: CloseGap, _: Tools) -> tuple[Project, str]:
+    return fixed(project, change.where, change.fix), f"Close: {change.fix}"
+
+
+class AddStretch(Doc):
+    """One more stretch at the end of what the camera, the disc or an item does in the open shot."""
+
+    kind: Literal["add_stretch"] = "add_stretch"
+    move: MoveKind
+    traveller: Id = CAMERA
+
+
+@performs(AddStretch)
+def _add_stretch(project: Project, change: AddStretch, _: Tools) -> tuple[Project, str]:
+    return with_stretch(project, change.move, change.traveller), f"Add a {change.move.replace('_', ' ')}"
+
+
+class HoldEnds(Doc):
+    """Let everything that travels and is keyed in the open shot stand for some frames before it begins, or after."""
+
+    kind: Literal["hold_ends"] = "hold_ends"
+    before: Annotated[int, Field(ge=0, le=10_000)] = 0
+    after: Annotated[int, Field(ge=0, le=10_000)] = 0
+
+
+@performs(HoldEnds)
+def _hold_ends(project: Project, change: HoldEnds, _: Tools) -> tuple[Project, str]:
+    return with_held_ends(project, change.before, change.after), "Hold the ends"

@@ -1,15 +1,16 @@
 """The project's palette, and pictures that are kept beside it."""
 
-from collections.abc import Callable
-from typing import Any
+from typing import Annotated, Literal
 
 import numpy as np
+from pydantic import Field
 
 from ..colour_spaces import oklch_of
 from ..errors import ChangeError
-from ..scene import Project, inserted, put
-from ..scene.base import new_id
-from ..scene.palette import MOST_COLOURS, MOST_REFERENCES, AddColours, AddReference, PaletteColour, Reference
+from ..scene import Doc, Project, inserted, put
+from ..scene.base import AssetRef, Colour, Name, new_id
+from ..scene.palette import MOST_COLOURS, MOST_REFERENCES, PaletteColour, Reference
+from .base import performs
 from .names import free_name
 from .tools import Tools
 
@@ -28,6 +29,16 @@ def called(colour: tuple[float, float, float]) -> str:
     return f"Dark {name.lower()}" if lightness < 0.4 else f"Light {name.lower()}" if lightness > 0.85 else name
 
 
+class AddColours(Doc):
+    """Put colours into the palette."""
+
+    kind: Literal["add_colours"] = "add_colours"
+    colours: Annotated[tuple[Colour, ...], Field(min_length=1, max_length=32)]
+    name: Annotated[str, Field(max_length=80)] = ""
+    """what they are called, numbered where there are several; empty: by their hue"""
+
+
+@performs(AddColours)
 def _with_colours(project: Project, change: AddColours, _: Tools) -> tuple[Project, str]:
     if len(project.palette) + len(change.colours) > MOST_COLOURS:
         raise ChangeError(f"A palette holds {MOST_COLOURS} colours. Take some out first.")
@@ -39,14 +50,18 @@ def _with_colours(project: Project, change: AddColours, _: Tools) -> tuple[Proje
     return put(project, "palette", tuple(palette)), f"Keep {'a colour' if count == 1 else f'{count} colours'}"
 
 
+class AddReference(Doc):
+    """Keep a picture beside the project."""
+
+    kind: Literal["add_reference"] = "add_reference"
+    asset: AssetRef
+    name: Name
+
+
+@performs(AddReference)
 def _with_reference(project: Project, change: AddReference, _: Tools) -> tuple[Project, str]:
     if len(project.references) >= MOST_REFERENCES:
         raise ChangeError(f"{MOST_REFERENCES} pictures are kept beside this project already. Take some away first.")
     name = free_name((r.name for r in project.references), change.name)
     new = Reference(id=new_id("reference"), name=name, asset=change.asset)
     return inserted(project, "references", new), f"Keep {name} beside it"
-
-
-PALETTE: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {
-    AddColours: _with_colours, AddReference: _with_reference,
-}  # fmt: skip

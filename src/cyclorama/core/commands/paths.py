@@ -2,18 +2,22 @@
 
 import math
 from collections.abc import Callable
+from typing import Annotated, Literal
 
 import numpy as np
+from pydantic import Field
 
 from ..errors import ChangeError
 from ..motion import at_rest
 from ..motion.paths import bent, nearest_stretch
 from ..motion.rows import lengths_of
-from ..scene import Channel, Key, Path, PathPoint, Project, inserted, put, put_all
-from ..scene.base import new_id
+from ..scene import Channel, Doc, Key, Path, PathPoint, Project, inserted, put, put_all
+from ..scene.base import Id, new_id
 from ..scene.path import Bends, PathShape
 from ..scene.shot import CAMERA
+from .base import performs
 from .names import free_name
+from .tools import Tools
 
 Points = list[tuple[float, float, float]]
 
@@ -137,3 +141,74 @@ _SHAPES: dict[PathShape, Callable[[float, float], Points]] = {
     "rising spiral": _spiral, "boom": _boom,
     "straight track": lambda far, high: [(-0.6 * far, high, far), (0.6 * far, high, far)],
 }  # fmt: skip
+
+
+class AddPath(Doc):
+    """A path of a ready shape around what the camera looks at."""
+
+    kind: Literal["add_path"] = "add_path"
+    shape: PathShape
+
+
+@performs(AddPath)
+def _add_path(project: Project, change: AddPath, _: Tools) -> tuple[Project, str]:
+    return with_path(project, change.shape), f"Add a {change.shape}"
+
+
+_Reach = Annotated[float, Field(ge=-5000, le=5000)]
+
+
+_Place = tuple[_Reach, _Reach, _Reach]
+
+
+class DrawPath(Doc):
+    """A path through points of the studio, m."""
+
+    kind: Literal["draw_path"] = "draw_path"
+    points: Annotated[tuple[_Place, ...], Field(min_length=2, max_length=200)]
+    closed: bool = False
+
+
+@performs(DrawPath)
+def _draw_path(project: Project, change: DrawPath, _: Tools) -> tuple[Project, str]:
+    return with_drawn(project, list(change.points), change.closed), "Draw a path"
+
+
+class AddPoint(Doc):
+    """One more point of a path, at a place of the studio, m, between the two where it comes nearest."""
+
+    kind: Literal["add_point"] = "add_point"
+    path: Id
+    at: _Place
+
+
+@performs(AddPoint)
+def _add_point(project: Project, change: AddPoint, _: Tools) -> tuple[Project, str]:
+    return with_point(project, change.path, change.at), "Add a point to a path"
+
+
+class BendPoint(Doc):
+    """Let a path go through a point by itself, or by handles."""
+
+    kind: Literal["bend_point"] = "bend_point"
+    path: Id
+    point: Id
+    bends: Bends
+
+
+@performs(BendPoint)
+def _bend_point(project: Project, change: BendPoint, _: Tools) -> tuple[Project, str]:
+    how = {"smooth": "without handles", "even": "with handles", "free": "with a corner"}[change.bends]
+    return with_bend(project, change.path, change.point, change.bends), f"Path {how}"
+
+
+class SpeedCurve(Doc):
+    """Key how far along its path a ride of the camera is, so that its speed is drawn as a curve."""
+
+    kind: Literal["speed_curve"] = "speed_curve"
+    segment: Id
+
+
+@performs(SpeedCurve)
+def _speed_curve(project: Project, change: SpeedCurve, _: Tools) -> tuple[Project, str]:
+    return with_pace(project, change.segment), "Speed curve of a ride"

@@ -11,8 +11,7 @@ from ..scene.base import new_id
 from .lists import USUAL_SIZE_M, aimed, materials_of, renamed, rightmost
 from .looks import exposed
 from .names import free_ids, free_name
-from .placing import MeasuresOf
-from .tools import Eye, Tools
+from .tools import Eye, MeasuresOf, Tools
 
 
 def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:

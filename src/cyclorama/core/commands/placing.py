@@ -1,7 +1,6 @@
 """Placing items: what follows when something about where they stand has changed."""
 
 import math
-from collections.abc import Callable
 
 from ..geometry.measure import Measures, centred, gap_m, grounded
 from ..motion import box_corners, stand_height_m
@@ -9,8 +8,8 @@ from ..scene import Item, Placement, Project, put, put_all, value_at
 from ..scene.base import Then
 from ..scene.item import GROUNDS
 from .resizing import with_studio_in_size
+from .tools import MeasuresOf
 
-MeasuresOf = Callable[[Item], Measures | None]
 STOOD = 1e-5
 """An item stands when its gap to what it stands on is below this share of its size."""
 

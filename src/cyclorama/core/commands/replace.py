@@ -15,7 +15,8 @@ from ..scene import Detail, Item, Part, Placement, Project, Variant, put
 from .lists import renamed
 from .names import free_ids
 from .place_model import with_item
-from .placing import STOOD, MeasuresOf
+from .placing import STOOD
+from .tools import MeasuresOf
 
 LEAST_PIXEL = 1e-5
 """A pixel shows at least this share of the subject: a camera that touches it asks for no end of detail."""

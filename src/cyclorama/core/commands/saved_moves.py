@@ -1,17 +1,21 @@
 """Keeping moves and using them elsewhere, in the size of what is looked at there."""
 
+from typing import Literal
+
 import numpy as np
 
 from ..errors import ChangeError
 from ..motion import aim_point, value_of
-from ..scene import Channel, Path, Project, Row, place_of, put_all
+from ..scene import Channel, Doc, Path, Project, Row, place_of, put_all
 from ..scene.base import new_id
 from ..scene.path import HANDLES
 from ..scene.saved_move import SavedMove
 from ..scene.shot import CAMERA, DISC
+from .base import performs
 from .moves import is_named_by_move
 from .names import free_name
 from .rates import counted
+from .tools import Tools
 
 LENGTHS = ("distance_m", "rise_m", "focus_m")
 """What is keyed of a camera that grows with the subject."""
@@ -102,3 +106,15 @@ def _channel(channel: Channel, at: str, by: float, shift: np.ndarray) -> Channel
         for k in channel.keys
     )  # fmt: skip
     return channel.model_copy(update={"id": new_id("channel"), "path": at + name, "keys": keys})
+
+
+class UseMove(Doc):
+    """Let camera and disc of the open shot do a move that was kept."""
+
+    kind: Literal["use_move"] = "use_move"
+    move: SavedMove
+
+
+@performs(UseMove)
+def _use_move(project: Project, change: UseMove, _: Tools) -> tuple[Project, str]:
+    return with_move(project, change.move), f"Move: {change.move.name}"

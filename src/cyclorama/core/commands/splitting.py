@@ -17,7 +17,7 @@ from ..geometry.split import pieces_of, seen_inside, split
 from ..motion import moment
 from ..scene import Item, Part, Project, Worn, put_all
 from ..scene.base import Doc, Id, Unit01
-from ..scene.look_changes import Frame
+from .base import Frame
 from .names import free_ids, free_name
 
 WHOLE = "It is one piece already. Draw a line round what you want apart."

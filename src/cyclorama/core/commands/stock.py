@@ -1,7 +1,6 @@
 """What is kept for all projects, brought into one; and what of a project is kept."""
 
-from collections.abc import Callable
-from typing import Any
+from typing import Literal
 
 import numpy as np
 
@@ -10,13 +9,13 @@ from ..framing import fit_subject
 from ..geometry.measure import centred, grounded, placed_hull
 from ..light.rigs import resized
 from ..motion import stand_height_m
-from ..scene import Aim, Light, Look, Project, put, put_all
-from ..scene.base import new_id
+from ..scene import Aim, Doc, Light, Look, Project, put, put_all
+from ..scene.base import Id, new_id
 from ..scene.light import ALL_ROUND
 from ..scene.palette import MOST_COLOURS, PaletteColour
 from ..scene.stocked import (
     Content,
-    SetUp,
+    ReadySet,
     Stocked,
     StockedBackdrop,
     StockedEnvironment,
@@ -26,9 +25,9 @@ from ..scene.stocked import (
     StockedModel,
     StockedPalette,
     StockedSet,
-    UseStocked,
 )
 from ..stock.sets import ready_set, set_in_size
+from .base import performs
 from .lists import aimed, materials_of, rightmost
 from .looks import exposed, subject_size
 from .names import free_name
@@ -37,6 +36,16 @@ from .placing import standing_again
 from .tools import Tools
 
 
+class UseStocked(Doc):
+    """Bring something that is kept into the project, in the size of its subject."""
+
+    kind: Literal["use_stocked"] = "use_stocked"
+    stocked: Stocked
+    light: Id | None = None
+    """for a mask: whose; None: the first one's"""
+
+
+@performs(UseStocked)
 def _use(project: Project, change: UseStocked, tools: Tools) -> tuple[Project, str]:
     kept, content = change.stocked, change.stocked.content
     name = kept.name
@@ -63,6 +72,14 @@ def _use(project: Project, change: UseStocked, tools: Tools) -> tuple[Project, s
             return _with_palette(project, content), f"Palette {name}"
 
 
+class SetUp(Doc):
+    """Set it up in a ready way, in the size of the subject."""
+
+    kind: Literal["set_up"] = "set_up"
+    ready: ReadySet
+
+
+@performs(SetUp)
 def _ready(project: Project, change: SetUp, tools: Tools) -> tuple[Project, str]:
     size, _ = subject_size(project, tools)
     name = change.ready.capitalize()
@@ -201,6 +218,3 @@ def _with_model(project: Project, kept: StockedModel, name: str, tools: Tools) -
         return after
     hull = placed_hull(measures, placement)
     return exposed(fit_subject(after, hull), tools)
-
-
-STOCK: dict[type, Callable[[Project, Any, Tools], tuple[Project, str]]] = {UseStocked: _use, SetUp: _ready}

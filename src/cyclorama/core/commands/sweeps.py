@@ -1,8 +1,12 @@
 """A sweep that is large enough for the move of the camera."""
 
+from typing import Literal
+
 from ..errors import ChangeError
 from ..framing import View, scale_to_enclose
-from ..scene import Project, place_of, put_all, value_at
+from ..scene import Doc, Project, place_of, put_all, value_at
+from .base import performs
+from .tools import Tools
 
 _SIZES = ("width_m", "depth_m", "height_m", "fillet_m")
 
@@ -22,3 +26,14 @@ def with_wide_sweep(project: Project) -> Project:
     if any(value > (place_of(path).most or value) for path, value in values.items()):
         raise ChangeError("No sweep is large enough for this camera. Bring the camera nearer, or turn the sweep off.")
     return put_all(project, values)
+
+
+class WidenSweep(Doc):
+    """Make the sweep large enough for the camera to stand inside it in every frame."""
+
+    kind: Literal["widen_sweep"] = "widen_sweep"
+
+
+@performs(WidenSweep)
+def _widen(project: Project, _: WidenSweep, tools: Tools) -> tuple[Project, str]:
+    return with_wide_sweep(project), "Widen sweep"

@@ -1,5 +1,6 @@
 """What changes may need besides the project: measures of items, and an eye that looks through the camera."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -11,7 +12,9 @@ from ..light.even import Apart
 from ..light.placing import Surface
 from ..motion import Moment
 from ..scene import Item, Project
-from .placing import MeasuresOf
+
+MeasuresOf = Callable[[Item], Measures | None]
+"""Gives the measures of an item, None where there are none."""
 
 
 class Eye(Protocol):

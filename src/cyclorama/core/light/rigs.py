@@ -9,7 +9,7 @@ from typing import Any
 
 from ..scene import Aim, Light
 from ..scene.light import MOST_POWER, Shape
-from ..scene.look_changes import ReadyRig
+from ..scene.saved_rig import ReadyRig
 from .placing import HIGHEST_DEG
 
 NIT = 2000.0

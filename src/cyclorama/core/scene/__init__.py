@@ -1,9 +1,8 @@
-"""What stands in the studio: the project document and the typed changes to it."""
+"""What stands in the studio: the project document."""
 
 from .aim import Aim
 from .base import Doc
 from .camera import Camera
-from .changes import Change, SetValue, apply_set
 from .channel import Channel, Key
 from .grade import Grade
 from .item import Animation, Detail, Item, Made, Part, Piece, Placement, Play, Variant, Worn
@@ -39,7 +38,6 @@ __all__ = [
     "Animation",
     "Background",
     "Camera",
-    "Change",
     "Channel",
     "Detail",
     "Disc",
@@ -65,7 +63,6 @@ __all__ = [
     "Project",
     "Row",
     "Segment",
-    "SetValue",
     "ShootSettings",
     "Shot",
     "Sky",
@@ -76,7 +73,6 @@ __all__ = [
     "Variant",
     "Wears",
     "Worn",
-    "apply_set",
     "assets_of",
     "at_values",
     "depending",

@@ -1,8 +1,6 @@
 """Colours that belong to a project, and pictures that are kept beside it to look at."""
 
-from typing import Annotated, Literal
-
-from pydantic import Field
+from typing import Annotated
 
 from .base import AssetRef, Colour, Doc, Id, Name, affecting
 
@@ -23,20 +21,3 @@ class Reference(Doc):
     id: Id
     name: Name
     asset: Annotated[AssetRef, affecting("nothing", title="Picture")]
-
-
-class AddColours(Doc):
-    """Put colours into the palette."""
-
-    kind: Literal["add_colours"] = "add_colours"
-    colours: Annotated[tuple[Colour, ...], Field(min_length=1, max_length=32)]
-    name: Annotated[str, Field(max_length=80)] = ""
-    """what they are called, numbered where there are several; empty: by their hue"""
-
-
-class AddReference(Doc):
-    """Keep a picture beside the project."""
-
-    kind: Literal["add_reference"] = "add_reference"
-    asset: AssetRef
-    name: Name

@@ -1,6 +1,6 @@
 """A set of lights that is kept, to be used in other projects."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -16,3 +16,10 @@ class SavedRig(Doc):
     name: Name
     size_m: Annotated[float, Field(gt=0, le=20_000)]
     lights: Annotated[tuple[Light, ...], Field(min_length=1, max_length=MOST_LIGHTS)]
+
+
+ReadyRig = Literal[
+    "three-point", "tent", "two strips", "dark field", "bright field", "rims only", "dish and cards", "low raking",
+    "night",
+]  # fmt: skip
+"""Sets of lights that the program brings."""

@@ -83,20 +83,4 @@ class Stocked(Doc):
     content: Content
 
 
-class UseStocked(Doc):
-    """Bring something that is kept into the project, in the size of its subject."""
-
-    kind: Literal["use_stocked"] = "use_stocked"
-    stocked: Stocked
-    light: Id | None = None
-    """for a mask: whose; None: the first one's"""
-
-
 ReadySet = Literal["bare sweep", "bottle on dark gloss", "shoe on paper", "jewel on stone", "figure on disc"]
-
-
-class SetUp(Doc):
-    """Set it up in a ready way, in the size of the subject."""
-
-    kind: Literal["set_up"] = "set_up"
-    ready: ReadySet

@@ -60,32 +60,3 @@ class Decal(Doc):
     roughness: Annotated[Unit01, Field(title="Decal roughness")] = 0.5
     metalness: Annotated[Unit01, Field(title="Decal metalness")] = 0.0
     under_coat: Annotated[bool, affecting(title="Under the coat")] = False
-
-
-class AddLayer(Doc):
-    """Lay a pattern over a material."""
-
-    kind: Literal["add_layer"] = "add_layer"
-    material: Id
-    layer: LayerKind
-
-
-class AddDecal(Doc):
-    """Put a picture onto what is seen at a place of a frame, facing as the surface does there."""
-
-    kind: Literal["add_decal"] = "add_decal"
-    asset: AssetRef
-    name: Name
-    frame: Annotated[int, Field(ge=0, le=2_000_000)]
-    x: Unit01
-    y: Unit01
-
-
-class MoveDecal(Doc):
-    """Put a decal onto what is seen at another place; it keeps its size and faces as the surface does there."""
-
-    kind: Literal["move_decal"] = "move_decal"
-    decal: Id
-    frame: Annotated[int, Field(ge=0, le=2_000_000)]
-    x: Unit01
-    y: Unit01

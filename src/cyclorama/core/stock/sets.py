@@ -5,7 +5,7 @@ from typing import TypeVar
 
 from ..light.rigs import resized, rig_lights
 from ..scene import Aim, Background, Disc, Environment, Look, Stage, Sweep
-from ..scene.look_changes import ReadyRig
+from ..scene.saved_rig import ReadyRig
 from ..scene.stocked import ReadySet, StockedSet
 
 Part = TypeVar("Part", Sweep, Disc)
