@@ -18,7 +18,7 @@ from scipy.spatial.transform import Rotation
 
 from cyclorama.core.commands.lists import aimed
 from cyclorama.core.geometry.build import arc, lathe
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.light.environment import build_environment
 from cyclorama.core.light.shapes import (

@@ -28,11 +28,11 @@ from cyclorama.core.geometry.intake import take_in  # noqa: E402
 from cyclorama.core.geometry.mesh import Mesh  # noqa: E402
 from cyclorama.core.motion import moment  # noqa: E402
 from cyclorama.core.picture.exposure import expose  # noqa: E402
-from cyclorama.core.picture.view import to_bytes, to_display  # noqa: E402
+from cyclorama.core.picture.view_transform import to_bytes, to_display  # noqa: E402
 from cyclorama.core.render.compile.compiler import SceneCompiler  # noqa: E402
 from cyclorama.core.render.film.denoise import denoise  # noqa: E402
-from cyclorama.core.render.film.eye import Eye  # noqa: E402
 from cyclorama.core.render.film.film import Film  # noqa: E402
+from cyclorama.core.render.film.picking import Eye  # noqa: E402
 from cyclorama.core.render.film.tracer import Tracer  # noqa: E402
 from cyclorama.core.scene import new_project  # noqa: E402
 from cyclorama.demo.glb import GlbWriter  # noqa: E402

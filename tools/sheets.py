@@ -6,13 +6,13 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
 from cyclorama.core.geometry.build import arc, lathe
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.material.presets import PRESETS, with_preset
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import encode_exr
-from cyclorama.core.picture.view import to_bytes, to_display
+from cyclorama.core.picture.view_transform import to_bytes, to_display
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.denoise import denoise
 from cyclorama.core.render.film.frame import beauty, expose_frame

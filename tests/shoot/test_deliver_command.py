@@ -11,7 +11,7 @@ from cyclorama.core.clip.cut import Clip, Cut, Title
 from cyclorama.core.clip.delivery import Delivery
 from cyclorama.core.clip.opened import pictures_of
 from cyclorama.core.clip.sheets import best_columns
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.scene import new_project
 from cyclorama.shoot.deliver_command import deliver_in_terminal
 from cyclorama.shoot.handing import folder_of, hand_over

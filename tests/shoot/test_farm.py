@@ -20,8 +20,8 @@ from tests.conftest import edited
 from tests.shoot.test_shoot import studio_with, wait_for
 
 from cyclorama.core.errors import ShootError
-from cyclorama.core.geometry.kept import content_hash
-from cyclorama.core.render.film.bands import Band
+from cyclorama.core.geometry.cache_keys import content_hash
+from cyclorama.core.render.film.row_bands import Band
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import ShootSettings
 from cyclorama.shoot import desk

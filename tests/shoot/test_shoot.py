@@ -14,12 +14,12 @@ from tests.moving_models import bending_bar
 
 from cyclorama.core.commands.place_model import put_on_set
 from cyclorama.core.errors import ShootError
+from cyclorama.core.geometry.cache_keys import measures_key
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import measures_key
 from cyclorama.core.geometry.measure import measure
-from cyclorama.core.picture.mix import LightChange
+from cyclorama.core.picture.light_mix import LightChange
 from cyclorama.core.render.compile.compiler import SceneCompiler
-from cyclorama.core.render.film.eye import Eye
+from cyclorama.core.render.film.picking import Eye
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Background, Project, new_project
 from cyclorama.shoot import desk, forecast

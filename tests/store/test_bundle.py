@@ -15,8 +15,8 @@ from tests.core.geometry.test_intake import glb
 from cyclorama.core.clip.cut import Clip, Cut
 from cyclorama.core.commands.place_model import with_item
 from cyclorama.core.errors import IntakeError
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.scene import new_project
 from cyclorama.store import Studio
 from cyclorama.store.box import examine_box

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from tests.conftest import edited
 
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.scene import Project, new_project
 from cyclorama.store import Studio, open_studio
 from cyclorama.store.backup import back_up, restore

@@ -16,7 +16,7 @@ from starlette.testclient import WebSocketTestSession
 from tests.conftest import pixels_of
 from tests.shoot.test_shoot import studio_with, wait_for
 
-from cyclorama.core.render.film.developing import FIRST_SHRINK, STEPS
+from cyclorama.core.render.film.progressive import FIRST_SHRINK, STEPS
 from cyclorama.core.render.film.tracer import Cancelled, Tracer
 from cyclorama.web import lens as lens_module
 from cyclorama.web import live, take_log

@@ -16,9 +16,9 @@ from cyclorama.core.commands.camera import MeterSubject
 from cyclorama.core.commands.lists import Copy
 from cyclorama.core.commands.perform import perform
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.geometry.kept import measures_key, standin_key
+from cyclorama.core.geometry.cache_keys import measures_key, standin_key
 from cyclorama.core.picture.exr import encode_exr
-from cyclorama.core.picture.mix import LightChange, with_balance
+from cyclorama.core.picture.light_mix import LightChange, with_balance
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, load_project, new_project
 from cyclorama.demo.environments import harbour_dusk

@@ -16,7 +16,7 @@ from tests.web.test_takes_api import picture_of, shot
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.grade.finish import shown
-from cyclorama.core.picture.view import to_bytes
+from cyclorama.core.picture.view_transform import to_bytes
 from cyclorama.core.render.compile.background import with_background
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.frame import expose_frame, finish_of

@@ -9,7 +9,7 @@ from PIL import Image
 from tests.conftest import png_of
 from tests.web.test_api import ball, change, client, put  # noqa: F401
 
-from cyclorama.core.light.studios import studio_picture
+from cyclorama.core.light.studio_environments import studio_picture
 from cyclorama.core.scene import Gobo
 
 

@@ -17,7 +17,7 @@ from cyclorama.core.colour import LUMA
 from cyclorama.core.errors import ShootError
 from cyclorama.core.picture.matching import matched
 from cyclorama.core.picture.pass_views import depth_view, motion_view
-from cyclorama.core.picture.view import srgb_encode
+from cyclorama.core.picture.view_transform import srgb_encode
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Grade, put_all

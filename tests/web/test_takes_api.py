@@ -16,8 +16,8 @@ from tests.conftest import pixels_of, png_of
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import change, client, ended, intake, put  # noqa: F401  (client is a fixture)
 
+from cyclorama.core.picture.light_mix import LightChange, light_layers, mixed
 from cyclorama.core.picture.linear import read_linear
-from cyclorama.core.picture.mix import LightChange, light_layers, mixed
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.shoot import desk
 from cyclorama.shoot.frames import frame_path, frames_to_shoot, pass_path

@@ -20,7 +20,7 @@ from ..core.clip.sound import Mix
 from ..core.clip.timeline import Footage
 from ..core.picture.exr import encode_exr, main_picture
 from ..core.picture.grade.finish import Finish, shown
-from ..core.picture.halves import mended, widened
+from ..core.picture.half_float import mended, widened
 from ..core.scene import Grade
 from ..core.scene.grade import Curves
 from ..shoot.forecast import timed

@@ -6,7 +6,7 @@ import numpy as np
 
 from ..core.framing import half_extent
 from ..core.motion import moment
-from ..core.picture.view import to_display
+from ..core.picture.view_transform import to_display
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.film import Film
 from ..core.render.film.flicker import flicker

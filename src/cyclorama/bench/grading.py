@@ -7,7 +7,7 @@ import numpy as np
 from ..core.picture.exr import encode_exr, main_picture
 from ..core.picture.files import encode_display
 from ..core.picture.grade.finish import Finish, shown
-from ..core.picture.halves import mended, widened
+from ..core.picture.half_float import mended, widened
 from ..core.scene import Grade
 from ..core.scene.grade import Curves, HueRange, Hues, LensEffects, ToneCurve
 from ..shoot.forecast import timed

@@ -9,7 +9,7 @@ import numpy as np
 import psutil
 
 from ..core.geometry.build import arc, lathe
-from ..core.geometry.kept import content_hash, rig_key
+from ..core.geometry.cache_keys import content_hash, rig_key
 from ..core.geometry.mesh import Mesh
 from ..core.geometry.rig import Rig
 from ..core.geometry.skeleton import LINEAR, TURN, Skeleton, Track

@@ -11,7 +11,7 @@ import numpy as np
 
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exposure import expose
-from cyclorama.core.picture.view import to_display
+from cyclorama.core.picture.view_transform import to_display
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.denoise import denoise
 from cyclorama.core.render.film.film import Film

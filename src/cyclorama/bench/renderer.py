@@ -14,11 +14,11 @@ from ..core.commands.moves import with_ready_move
 from ..core.commands.values import SetValue, apply_set
 from ..core.motion import moment
 from ..core.picture.exposure import expose
-from ..core.picture.view import to_display
+from ..core.picture.view_transform import to_display
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.denoise import denoise
-from ..core.render.film.developing import SPLIT_FROM, STEPS, Developer
 from ..core.render.film.film import Film
+from ..core.render.film.progressive import SPLIT_FROM, STEPS, Developer
 from ..core.render.film.tracer import Tracer, default_threads
 from ..core.render.trace.wavefront import FrameScene
 from ..core.review import review

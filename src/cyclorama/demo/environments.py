@@ -3,7 +3,7 @@
 import numpy as np
 
 from ..core.arrays import RGBImage
-from ..core.light.studios import directions, panel
+from ..core.light.studio_environments import directions, panel
 from .pictures import noise
 
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from ..core.geometry.kept import Intake
+from ..core.geometry.cache_keys import Intake
 from ..core.geometry.measure import placed_hull
 from ..core.light.rigs import rig_lights
 from ..core.material.presets import with_preset

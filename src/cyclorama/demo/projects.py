@@ -8,8 +8,8 @@ import numpy as np
 
 from ..core.commands.lists import aimed
 from ..core.framing import fit_subject
+from ..core.geometry.cache_keys import Intake, content_hash
 from ..core.geometry.intake import take_in
-from ..core.geometry.kept import Intake, content_hash
 from ..core.geometry.measure import centred, grounded, placed_hull
 from ..core.motion import aim_point
 from ..core.picture.exr import encode_exr

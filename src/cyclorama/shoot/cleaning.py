@@ -1,7 +1,7 @@
 """Makes a take of another's masters, denoised: nothing is rendered.
 
 Where the passes tell which part each pixel shows and how it moves, frames beside one count too, as they do when clips
-are shot (`render/film/neighbours.py`).
+are shot (`render/film/temporal_denoise.py`).
 """
 
 from collections import OrderedDict
@@ -17,7 +17,7 @@ from ..core.motion import moment
 from ..core.picture.cryptomatte import ranks_of
 from ..core.render.film.denoise import denoise_picture
 from ..core.render.film.frame import finish_of
-from ..core.render.film.neighbours import SETTLED, Neighbours, Seen, without_colour
+from ..core.render.film.temporal_denoise import SETTLED, Neighbours, Seen, without_colour
 from ..core.render.film.tracer import Cancel, Cancelled, Tell
 from ..core.scene.shoot import PassName
 from ..store import TakeRecord

@@ -7,7 +7,7 @@ from contextlib import suppress
 from datetime import datetime
 
 from ..core.errors import DamagedError, NotFoundError, ShootError
-from ..core.picture.mix import LightChange, mixed, with_balance
+from ..core.picture.light_mix import LightChange, mixed, with_balance
 from ..core.review import readiness, review
 from ..core.review.phrases import frames as frames_in_words
 from ..core.review.shoot_plan import Cell, as_called, as_planned, name_of, planned

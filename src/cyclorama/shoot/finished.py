@@ -16,8 +16,8 @@ from ..core.picture.files import encode_display
 from ..core.picture.finishing import Finishing, backdrop_of, discs_of, finish_at, laid_over
 from ..core.picture.grade.defocus import defocused
 from ..core.picture.grade.finish import light_graded, part_graded, shown
-from ..core.picture.halves import mended, widened
-from ..core.picture.mix import mixed
+from ..core.picture.half_float import mended, widened
+from ..core.picture.light_mix import mixed
 from ..core.scene.base import ReadAsset
 from ..store import Studio, TakeRecord
 from ..store.takes import BEAUTY, MASTER

@@ -27,7 +27,7 @@ from ..core.clip.title_faults import title_faults
 from ..core.errors import ShootError, telling_of_space
 from ..core.motion.timecode import timecode
 from ..core.picture.files import encode_display
-from ..core.picture.view import over
+from ..core.picture.view_transform import over
 from ..core.scene.shoot import PICTURE_EXTENSIONS
 from ..core.sequence.names import slug
 from ..store import Studio

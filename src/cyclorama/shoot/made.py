@@ -15,7 +15,7 @@ from ..core.errors import ShootError
 from ..core.picture.exr import encode_exr
 from ..core.picture.files import encode_display
 from ..core.picture.grade.finish import Finish, shown
-from ..core.picture.view import to_bytes
+from ..core.picture.view_transform import to_bytes
 from ..core.render.film.tracer import Cancel, Cancelled
 from ..core.scene import Project, ShootSettings
 from ..core.scene.base import ReadAsset

@@ -14,11 +14,11 @@ from ..core.motion import loops, moment, moves_nothing
 from ..core.picture.exposure import expose
 from ..core.picture.grade.finish import Finish
 from ..core.render.compile.compiler import SceneCompiler
-from ..core.render.film.bands import I32, Band, expose_band, expose_band_more, missing_of
 from ..core.render.film.denoise import denoise
 from ..core.render.film.film import Film
 from ..core.render.film.frame import beauty, expose_frame, finish_of
-from ..core.render.film.neighbours import F32, SETTLED, Neighbours, Seen, reach_for, without_colour
+from ..core.render.film.row_bands import I32, Band, expose_band, expose_band_more, missing_of
+from ..core.render.film.temporal_denoise import F32, SETTLED, Neighbours, Seen, reach_for, without_colour
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
 from ..core.render.passes.outputs import ALONE, OF_PICTURE, PassFile, pass_alone, pass_files
 from ..core.scene import Project

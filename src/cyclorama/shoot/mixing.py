@@ -7,7 +7,7 @@ from ..core.arrays import Mask, RGBImage
 from ..core.errors import ShootError
 from ..core.motion import moment
 from ..core.picture.exr import read_layers
-from ..core.picture.mix import LightChange, light_layers, mixed
+from ..core.picture.light_mix import LightChange, light_layers, mixed
 from ..core.render.film.frame import finish_of
 from ..core.render.film.tracer import Cancel, Cancelled, Tell
 from ..store import FileSum, TakeRecord

@@ -12,7 +12,7 @@ from ..core.clip.timeline import Footage, laid, number_at
 from ..core.errors import NotFoundError, ShootError
 from ..core.framing.formats import places_in
 from ..core.motion import FrameRate
-from ..core.motion.closing import loops, moves_nothing
+from ..core.motion.loop import loops, moves_nothing
 from ..core.picture.finishing import Finishing
 from ..store import Studio, TakeRecord
 from ..store.takes import BEAUTY

@@ -7,7 +7,7 @@ import secrets
 from pathlib import Path
 
 from ..core.errors import NotFoundError, telling_of_space
-from ..core.geometry.kept import HASH_LENGTH
+from ..core.geometry.cache_keys import HASH_LENGTH
 
 PART = ".part"
 """Ending of files that are being written; what ends so and is old was left behind by a crash."""

@@ -18,7 +18,7 @@ from pydantic import BaseModel, ValidationError
 
 from ..core.bounded_zip import BoundedZip
 from ..core.errors import IntakeError
-from ..core.geometry.kept import content_hash, measures_key, rig_key, standin_key, standin_source_key
+from ..core.geometry.cache_keys import content_hash, measures_key, rig_key, standin_key, standin_source_key
 from ..core.geometry.measure import Measures
 from ..core.geometry.mesh import Mesh
 from ..core.geometry.rig import Rig

@@ -23,7 +23,7 @@ from pydantic import BaseModel, Field
 from ..core.bounded_zip import BoundedZip
 from ..core.clip.cut import Cut
 from ..core.errors import ChangeError, IntakeError, NotFoundError
-from ..core.geometry.kept import measures_key, rig_key, standin_key, standin_source_key
+from ..core.geometry.cache_keys import measures_key, rig_key, standin_key, standin_source_key
 from ..core.scene import Project, load_project
 from ..core.scene.base import new_id
 from .assets import put_in_place

@@ -15,7 +15,7 @@ from typing import Literal
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from ..core.errors import telling_of_space
-from ..core.picture.mix import LightChange
+from ..core.picture.light_mix import LightChange
 from .assets import write_whole
 from .database import Process
 from .frame_record import FrameRecord

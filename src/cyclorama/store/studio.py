@@ -8,7 +8,7 @@ from pydantic import ValidationError
 
 from ..core.commands.lists import measured
 from ..core.errors import CycloramaError, DamagedError, NotFoundError
-from ..core.geometry.kept import Intake, measures_key
+from ..core.geometry.cache_keys import Intake, measures_key
 from ..core.geometry.measure import Measures
 from ..core.geometry.report import IntakeReport
 from ..core.scene import Item

@@ -13,7 +13,7 @@ from sqlalchemy import Delete, delete, func, or_, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import ChangeError, CycloramaError, DamagedError, NotFoundError
-from ..core.picture.mix import LightChange
+from ..core.picture.light_mix import LightChange
 from ..core.scene import Project, load_project
 from ..core.scene.shoot import Again, PassName
 from .awaiting import again_of, keep_again

@@ -18,7 +18,7 @@ from ..core.clip.encode import encode_mp4
 from ..core.errors import ShootError, telling_of_space
 from ..core.motion import FrameRate
 from ..core.picture.finishing import Finishing
-from ..core.picture.view import to_bytes
+from ..core.picture.view_transform import to_bytes
 from ..core.sequence.names import sequence_stem
 from ..shoot.finished import Masters, as_shot, finished, state_of, why_not_gradable
 from ..shoot.frames import read_whole

@@ -16,8 +16,8 @@ from ..core.colour_spaces import can_be_shown, main_colours, nearest_shown, oklc
 from ..core.errors import ChangeError
 from ..core.motion import moment
 from ..core.picture.decode import decode_picture
-from ..core.picture.view import srgb_encode, to_bytes
-from ..core.render.film.eye import Eye
+from ..core.picture.view_transform import srgb_encode, to_bytes
+from ..core.render.film.picking import Eye
 from ..core.scene.base import Unit01
 from ..core.textures import srgb_to_linear
 from .answers import NEVER_CHANGES

@@ -23,7 +23,7 @@ from ..core.clip.timeline import Laid, laid, length_of, number_at, start_of, tot
 from ..core.clip.title_faults import missing_letters
 from ..core.clip.tones import GOES_ROUND, MADE, RATE, made
 from ..core.errors import IntakeError, NotFoundError
-from ..core.geometry.kept import content_hash
+from ..core.geometry.cache_keys import content_hash
 from ..core.motion import FrameRate
 from ..core.picture.files import encode_display
 from ..shoot.reel import TakeReel, film_of, takes_in, takes_of

@@ -24,12 +24,12 @@ from ..core.commands.surroundings import (
     with_surroundings,
 )
 from ..core.errors import ChangeError
-from ..core.geometry.kept import content_hash
-from ..core.light.edited import region_at, resized, solid_angles, sun_of
+from ..core.geometry.cache_keys import content_hash
+from ..core.light.environment_edit import region_at, resized, solid_angles, sun_of
 from ..core.light.sky import sky_picture
 from ..core.picture.exr import encode_exr
 from ..core.picture.linear import read_linear
-from ..core.picture.view import to_bytes, to_display
+from ..core.picture.view_transform import to_bytes, to_display
 from ..core.scene import Project, Sky
 from ..store.assets import AssetStore
 from .answers import NEVER_CHANGES, ProjectState

@@ -8,8 +8,8 @@ from fastapi import APIRouter, Depends, Query, Request
 from pydantic import BaseModel
 
 from ..core.errors import ShootError
-from ..core.picture.examine import examine_table
 from ..core.picture.grade.operators import CURVE_STEPS, curve_table
+from ..core.picture.inspect_upload import examine_table
 from ..core.scene.grade import BRIGHTEST, DARKEST, ToneCurve
 from .context import Context, context
 from .limited import look_at

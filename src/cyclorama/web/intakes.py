@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from ..core.commands.place_model import put_beside, put_on_set
 from ..core.commands.replace import finest, kept_by_name, made_again, standing
 from ..core.errors import ChangeError, IntakeError, telling_of_space
-from ..core.geometry.kept import Intake
+from ..core.geometry.cache_keys import Intake
 from ..core.scene import FOR_CLIPS, Detail, new_project
 from ..store import AssetStore, Studio
 from ..store.bundle import Examined, examine_bundle, is_bundle, keep_bundle

@@ -18,12 +18,12 @@ from ..core.commands.values import SetValue
 from ..core.errors import ChangeError, CycloramaError
 from ..core.framing import Seen
 from ..core.kernel import damaged_entries
-from ..core.light.even import Apart
-from ..core.light.placing import Surface
+from ..core.light.balance import Apart
+from ..core.light.placement import Surface
 from ..core.motion import Moment, moment, moment_of_first
 from ..core.render.compile.compiler import SceneCompiler
-from ..core.render.film.developing import FULL_SAMPLES, Developer, Shown
-from ..core.render.film.eye import Eye
+from ..core.render.film.picking import Eye
+from ..core.render.film.progressive import FULL_SAMPLES, Developer, Shown
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
 from ..core.render.warm import compile_apart, kernels_compiled, warm_up
 from ..core.scene import Project

@@ -9,7 +9,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
 
-from ..core.render.film.developing import FULL_SAMPLES
+from ..core.render.film.progressive import FULL_SAMPLES
 from ..core.review.phrases import duration
 from .context import Context, context
 from .lens import News, Picture, Progress, Tried, Trouble, Viewer, Wanted

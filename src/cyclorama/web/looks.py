@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from ..core.commands import Command, perform_all
 from ..core.errors import NotFoundError
 from ..core.motion import Moment, moment
-from ..core.render.film.developing import Developer
+from ..core.render.film.progressive import Developer
 from ..core.review.shoot_plan import Cell, as_planned
 from ..core.scene import put
 from .context import Context, context

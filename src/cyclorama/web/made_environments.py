@@ -2,8 +2,8 @@
 
 import threading
 
-from ..core.geometry.kept import content_hash
-from ..core.light.studios import STUDIOS, StudioKind, studio_picture
+from ..core.geometry.cache_keys import content_hash
+from ..core.light.studio_environments import STUDIOS, StudioKind, studio_picture
 from ..core.picture.exr import encode_exr
 from ..store import Studio
 

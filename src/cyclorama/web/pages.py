@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse
 
 from ..core.clip.cut import Cut
 from ..core.errors import DamagedError
-from ..core.light.studios import STUDIOS
+from ..core.light.studio_environments import STUDIOS
 from ..core.material.presets import PRESETS
 from ..core.material.variations import Vary
 from ..core.review.phrases import data_size
@@ -16,7 +16,7 @@ from ..core.scene import MaterialMaps, Place, place_of
 from ..core.scene.light import Shape
 from ..core.scene.material import PatternKind
 from ..core.scene.path import PathShape
-from ..core.scene.place import affects_everywhere, keyable_everywhere
+from ..core.scene.property import affects_everywhere, keyable_everywhere
 from ..core.scene.saved_rig import ReadyRig
 from ..core.scene.shot import MoveKind
 from ..core.scene.stocked import ReadySet

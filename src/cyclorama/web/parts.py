@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends
 
 from ..core.commands.splitting import SplitPart, part_of, split_key, taken_apart, with_parts
-from ..core.geometry.kept import measures_key, rig_key, standin_key, standin_source_key
+from ..core.geometry.cache_keys import measures_key, rig_key, standin_key, standin_source_key
 from ..core.geometry.mesh import Mesh
 from ..core.geometry.standin import build_standin
 from ..core.scene import Project

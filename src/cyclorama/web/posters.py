@@ -9,8 +9,8 @@ from pathlib import Path
 from pydantic import BaseModel
 
 from ..core.errors import CycloramaError, DamagedError
-from ..core.geometry.kept import standin_key
-from ..core.geometry.made import build_made
+from ..core.geometry.cache_keys import standin_key
+from ..core.geometry.primitives import build_made
 from ..core.geometry.standin_file import pack_meshes
 from ..core.motion import moment_of_first
 from ..core.picture.sketch import sketch

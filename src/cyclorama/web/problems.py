@@ -19,7 +19,7 @@ from ..core.errors import (
     SpaceError,
     StaleError,
 )
-from ..core.scene.words import explain_detail
+from ..core.scene.error_sentences import explain_detail
 from .work import Unwanted
 
 templates = Jinja2Templates(Path(__file__).parent / "templates")

@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 from ..core.commands import Command, perform_all
 from ..core.commands.surroundings import with_surroundings
 from ..core.errors import ChangeError, StaleError
-from ..core.picture.examine import examine_environment, examine_picture
+from ..core.picture.inspect_upload import examine_environment, examine_picture
 from ..core.review.phrases import duration
 from ..core.scene import FOR_CLIPS, Detail, Project, new_project
 from ..shoot import desk

@@ -5,7 +5,7 @@ from functools import lru_cache
 import numpy as np
 
 from ..core.errors import NotFoundError
-from ..core.geometry.kept import rig_key, standin_source_key
+from ..core.geometry.cache_keys import rig_key, standin_source_key
 from ..core.geometry.rig import Rig
 from ..core.geometry.skeleton import Acting
 from ..core.geometry.standin_file import packed_normals

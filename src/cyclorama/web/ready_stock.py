@@ -17,7 +17,7 @@ from ..core.geometry.measure import Measures, measure
 from ..core.material.presets import PRESETS, with_preset
 from ..core.motion import moment_of_first
 from ..core.render.compile.compiler import SceneCompiler
-from ..core.render.film.eye import Eye
+from ..core.render.film.picking import Eye
 from ..core.render.film.swatch import still_of, swatch_body, swatch_compiler, swatch_key, swatch_studio
 from ..core.render.film.tracer import Cancel, Tracer
 from ..core.scene import Environment, Gobo, Item, Material, Project, put_all

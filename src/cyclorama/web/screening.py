@@ -16,7 +16,7 @@ from PIL import Image
 from pydantic import BaseModel, Field
 
 from ..core.errors import ShootError
-from ..core.geometry.kept import content_hash
+from ..core.geometry.cache_keys import content_hash
 from ..core.picture.compare import MOST_PX, Difference, difference, signed
 from ..core.picture.finishing import Finishing
 from ..core.picture.grade.decisions import with_cdl, written_cdl
@@ -28,7 +28,7 @@ from ..core.picture.scopes import (
     vectorscope,
     waveform,
 )
-from ..core.picture.view import over, to_bytes
+from ..core.picture.view_transform import over, to_bytes
 from ..core.scene import Grade, put_all
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import sequence_stem

@@ -10,8 +10,8 @@ from pydantic import ValidationError
 
 from ..core.errors import ChangeError
 from ..core.geometry.build import build_disc, build_sweep
-from ..core.geometry.kept import standin_key
-from ..core.geometry.made import build_made
+from ..core.geometry.cache_keys import standin_key
+from ..core.geometry.primitives import build_made
 from ..core.geometry.standin_file import pack_meshes
 from ..core.light.masks import in_beam
 from ..core.render.compile.lights import gobo_picture

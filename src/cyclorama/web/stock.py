@@ -13,7 +13,7 @@ from ..core.commands.stock import kept_of
 from ..core.commands.tools import Tools
 from ..core.errors import CycloramaError, NotFoundError
 from ..core.motion import moment
-from ..core.render.film.developing import Developer
+from ..core.render.film.progressive import Developer
 from ..core.render.film.swatch import swatch_key
 from ..core.scene import Project
 from ..core.scene.base import Id, new_id

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from ..core.errors import ShootError
 from ..core.picture.decode import decode_picture
 from ..core.picture.matching import matched
-from ..core.picture.view import to_bytes
+from ..core.picture.view_transform import to_bytes
 from ..shoot.finished import finished, why_not_gradable
 from ..shoot.pass_pictures import pass_picture
 from .context import Context, context

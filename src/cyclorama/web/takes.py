@@ -13,8 +13,8 @@ from fastapi.responses import FileResponse, StreamingResponse
 from pydantic import AwareDatetime, BaseModel, Field, model_validator
 
 from ..core.errors import NotFoundError, ShootError, StaleError
-from ..core.geometry.kept import content_hash
-from ..core.picture.mix import LightChange
+from ..core.geometry.cache_keys import content_hash
+from ..core.picture.light_mix import LightChange
 from ..core.review import readiness, review
 from ..core.review.readiness import Readiness
 from ..core.review.shoot_plan import MOST_TAKES, Cell, Plan, as_planned, planned

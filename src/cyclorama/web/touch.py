@@ -16,7 +16,7 @@ from ..core.commands.tools import Tools
 from ..core.commands.values import SetValue
 from ..core.errors import ChangeError
 from ..core.motion import Moment, moment
-from ..core.render.film.eye import Eye
+from ..core.render.film.picking import Eye
 from ..core.scene import full_path
 from ..core.textures import to_srgb_bytes
 from .context import Context, context

@@ -11,7 +11,7 @@ from tests.conftest import png_of
 from cyclorama.core.clip.compose import Compositor, shape_of
 from cyclorama.core.clip.cut import Clip, Cut, Reframe, Title, TitleLayout
 from cyclorama.core.clip.timeline import Footage, total
-from cyclorama.core.picture.view import srgb_encode
+from cyclorama.core.picture.view_transform import srgb_encode
 from cyclorama.core.textures import srgb_to_linear
 
 W, H = 64, 36

@@ -15,9 +15,9 @@ from cyclorama.core.commands.standing import StandOnFloor
 from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.made import build_made, made_box
 from cyclorama.core.geometry.measure import Measures, gap_m, measure, placed_hull
 from cyclorama.core.geometry.mesh import face_normals
+from cyclorama.core.geometry.primitives import build_made, made_box
 from cyclorama.core.motion import stand_height_m
 from cyclorama.core.review import review, stations
 from cyclorama.core.scene import (

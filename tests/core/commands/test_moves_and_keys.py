@@ -32,8 +32,8 @@ from cyclorama.core.commands.shots import AddShot, Reframe, SetLength, SetRate
 from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.framing import View, frame_margins
-from cyclorama.core.geometry.made import build_made
 from cyclorama.core.geometry.measure import Measures, measure, placed_hull
+from cyclorama.core.geometry.primitives import build_made
 from cyclorama.core.motion import aim_point, gaps, loops, moment, poses_at, values_at
 from cyclorama.core.motion.curve import handles_of
 from cyclorama.core.motion.move_glb import move_glb

@@ -13,9 +13,9 @@ from cyclorama.core.commands.replace import finest, kept_by_name, made_again, st
 from cyclorama.core.commands.standing import LayDown
 from cyclorama.core.errors import ChangeError, IntakeError
 from cyclorama.core.framing import View, frame_margins
+from cyclorama.core.geometry.cache_keys import Intake
 from cyclorama.core.geometry.detail import Wanted
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.geometry.measure import gap_m, placed_hull
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.review import review, stations

@@ -7,12 +7,12 @@ from tests.core.geometry.test_intake import with_document
 from tests.moving_models import still
 
 from cyclorama.core.commands.place_model import put_on_set
+from cyclorama.core.geometry.cache_keys import Intake
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
-from cyclorama.core.render.film.eye import Eye
 from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.picking import Eye
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.review import review, stations
 from cyclorama.core.scene import Project, new_project

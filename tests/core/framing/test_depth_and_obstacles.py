@@ -7,7 +7,7 @@ import pytest
 
 from cyclorama.core.framing import View, best_place, depth_of_field, format_margins, obstacles_of, travel_of
 from cyclorama.core.framing.depth import sharp_m, subject_blur_px
-from cyclorama.core.geometry.made import build_made
+from cyclorama.core.geometry.primitives import build_made
 from cyclorama.core.scene import (
     Aim,
     Camera,

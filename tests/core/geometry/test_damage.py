@@ -13,8 +13,8 @@ from tests.core.geometry.test_intake import CUBE_OBJ, MTL, glb, png
 from tests.moving_models import bending_bar
 
 from cyclorama.core.errors import IntakeError
+from cyclorama.core.geometry.cache_keys import Intake
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.geometry.mesh import Mesh
 
 BALL = trimesh.creation.icosphere(2)

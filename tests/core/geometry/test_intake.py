@@ -16,8 +16,8 @@ from tests.glb_files import document_of, packed
 
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.build import arc, lathe
+from cyclorama.core.geometry.cache_keys import Intake, standin_key
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import Intake, standin_key
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.polygons import split_quads
 from cyclorama.core.geometry.read import read_model

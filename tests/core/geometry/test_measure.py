@@ -18,7 +18,7 @@ from cyclorama.core.geometry.measure import (
 from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.normals import smooth_normals
 from cyclorama.core.geometry.placement import placement_matrix
-from cyclorama.core.geometry.resting import NOMINAL, laid
+from cyclorama.core.geometry.resting_pose import NOMINAL, laid
 from cyclorama.core.motion import stand_height_m
 from cyclorama.core.scene import Disc, Placement, Sweep
 from cyclorama.core.scene.item import Resting

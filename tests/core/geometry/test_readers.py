@@ -14,8 +14,8 @@ from tests.conftest import png_of
 from tests.core.geometry.test_intake import findings
 
 from cyclorama.core.errors import IntakeError
+from cyclorama.core.geometry.cache_keys import Intake, standin_key
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import Intake, standin_key
 from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.normals import smooth_normals
 from cyclorama.core.geometry.polygons import triangulated

@@ -5,9 +5,9 @@ import pytest
 from tests.core.geometry.test_subdivide import CUBE, FACES, cage
 from tests.glb_files import document_of, gltf
 
+from cyclorama.core.geometry.cache_keys import rig_key
 from cyclorama.core.geometry.detail import Wanted
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import rig_key
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.polygons import triangulated
 from cyclorama.core.geometry.read import FilePart

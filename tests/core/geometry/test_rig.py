@@ -10,8 +10,8 @@ from tests.conftest import plane, sphere
 from tests.moving_models import Glb, bending_bar, turning
 
 from cyclorama.core.errors import IntakeError
+from cyclorama.core.geometry.cache_keys import rig_key
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import rig_key
 from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.rig import Rig, bent, bound_normals
 from cyclorama.core.geometry.skeleton import CUBIC, LINEAR, MOVE, STEP, TURN, Track

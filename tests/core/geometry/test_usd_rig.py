@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdSkel, Vt
 
+from cyclorama.core.geometry.cache_keys import Intake, rig_key
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import Intake, rig_key
 from cyclorama.core.geometry.rig import Rig
 
 RINGS, SIDES, RATE = 9, 8, 24.0

@@ -7,7 +7,8 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from cyclorama.core.kernel import kernel
-from cyclorama.core.light.edited import (
+from cyclorama.core.light.environment import latitude, longitude
+from cyclorama.core.light.environment_edit import (
     blurred,
     held,
     region_at,
@@ -18,8 +19,7 @@ from cyclorama.core.light.edited import (
     towards,
     without_region,
 )
-from cyclorama.core.light.environment import latitude, longitude
-from cyclorama.core.light.studios import directions, panel, studio_picture
+from cyclorama.core.light.studio_environments import directions, panel, studio_picture
 
 
 @kernel

@@ -5,7 +5,7 @@ from itertools import product
 import numpy as np
 import pytest
 
-from cyclorama.core.light.even import MOST_BURNT, Apart, balanced, burnt, cost, evened, spread_stops
+from cyclorama.core.light.balance import MOST_BURNT, Apart, balanced, burnt, cost, evened, spread_stops
 
 
 @pytest.mark.parametrize("seed", range(6))

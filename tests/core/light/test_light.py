@@ -7,6 +7,7 @@ import pytest
 
 from cyclorama.core.kernel import kernel
 from cyclorama.core.light.clouds import passing
+from cyclorama.core.light.direction_bins import ANY_WAY, bin_directions
 from cyclorama.core.light.environment import (
     build_environment,
     draw_place,
@@ -16,7 +17,6 @@ from cyclorama.core.light.environment import (
     latitude,
     longitude,
 )
-from cyclorama.core.light.facing import ANY_WAY, bin_directions
 from cyclorama.core.light.masks import LOOP, mask
 from cyclorama.core.light.rows import light_row, luminance_nit
 from cyclorama.core.light.sky import sky_picture, sun_direction, sun_illuminance_lx

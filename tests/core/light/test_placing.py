@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from cyclorama.core.light.placing import GRAZING_DEG, Stand, Surface, grazing, mirrored, past, stand_for
+from cyclorama.core.light.placement import GRAZING_DEG, Stand, Surface, grazing, mirrored, past, stand_for
 from cyclorama.core.light.rows import direction
 
 angles = st.floats(-180.0, 180.0), st.floats(-80.0, 80.0)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cyclorama.core.light.studios import STUDIOS, StudioKind, directions, studio_picture
+from cyclorama.core.light.studio_environments import STUDIOS, StudioKind, directions, studio_picture
 
 
 @pytest.mark.parametrize("kind", STUDIOS)

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, plane, png_of, project_of, sphere
 
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.edges import curvature
 from cyclorama.core.geometry.frames import item_frame
-from cyclorama.core.geometry.kept import content_hash
-from cyclorama.core.geometry.made import build_made
+from cyclorama.core.geometry.primitives import build_made
 from cyclorama.core.kernel import kernel
 from cyclorama.core.material.layers import layer_pattern
 from cyclorama.core.motion import moment

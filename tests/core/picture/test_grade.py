@@ -15,7 +15,7 @@ from cyclorama.core.picture.grade import operators as op
 from cyclorama.core.picture.grade.finish import BAND, Finish, light_steps, shown
 from cyclorama.core.picture.grade.lens_effects import glared, grained, refracted, sharpened, vignette
 from cyclorama.core.picture.grade.table import Applied, applied, read_cube
-from cyclorama.core.picture.view import to_display
+from cyclorama.core.picture.view_transform import to_display
 from cyclorama.core.scene import Grade
 from cyclorama.core.scene.grade import Curves, HueRange, Hues, LensEffects, Table, ToneCurve
 

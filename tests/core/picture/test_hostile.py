@@ -122,7 +122,7 @@ from pathlib import Path
 import resource
 resource.setrlimit(resource.RLIMIT_AS, (1_500_000_000, resource.RLIM_INFINITY))
 from cyclorama.core.errors import IntakeError
-from cyclorama.core.picture.examine import examine_environment, examine_picture
+from cyclorama.core.picture.inspect_upload import examine_environment, examine_picture
 for path in sorted(Path({str(tmp_path)!r}).iterdir()):
     examine = examine_environment if path.suffix in (".exr", ".hdr") else examine_picture
     try:

@@ -10,9 +10,9 @@ from cyclorama.core.errors import IntakeError
 from cyclorama.core.picture.exposure import exposure_scale, meter_ev100
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.picture.files import encode_frame
-from cyclorama.core.picture.halves import mended, widened
+from cyclorama.core.picture.half_float import mended, widened
 from cyclorama.core.picture.linear import read_linear
-from cyclorama.core.picture.view import srgb_encode, to_display
+from cyclorama.core.picture.view_transform import srgb_encode, to_display
 from cyclorama.core.scene import Tone
 from cyclorama.core.scene.tone import ViewName
 

@@ -10,8 +10,8 @@ from tests.core.geometry.test_intake import findings, glb, with_document
 
 from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.errors import ChangeError
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.light.rows import light_row, luminance_nit
 from cyclorama.core.motion import moment

@@ -6,10 +6,10 @@ from tests.conftest import diffuse, edited, project_of, sphere
 
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
-from cyclorama.core.render.film import bands as tested
-from cyclorama.core.render.film.bands import LEAST_PIXELS, bands_of, expose_band, expose_band_more, missing_of
+from cyclorama.core.render.film import row_bands as tested
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.frame import expose_frame
+from cyclorama.core.render.film.row_bands import LEAST_PIXELS, bands_of, expose_band, expose_band_more, missing_of
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.render.trace.camera_rays import TILE
 from cyclorama.core.scene import ShootSettings

@@ -5,8 +5,8 @@ import pytest
 from tests.conftest import edited, exposed, sphere
 from tests.moving_models import Glb, about_y, turning
 
+from cyclorama.core.geometry.cache_keys import Intake
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler

@@ -12,7 +12,7 @@ from PIL import Image
 from tests.conftest import edited, item_of, png_of, sphere
 from tests.documents import by_chance
 
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import join
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.files import encode_frame

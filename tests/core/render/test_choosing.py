@@ -13,7 +13,7 @@ from cyclorama.core.light.rows import light_row
 from cyclorama.core.light.shapes import aim_at
 from cyclorama.core.material.row import EVEN
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.render.trace.choosing import apart, chance_of, choose, facing_word, light_gives
+from cyclorama.core.render.trace.light_sampling import apart, chance_of, choose, facing_word, light_gives
 from cyclorama.core.scene import Light
 
 SHAPES = (

@@ -15,9 +15,9 @@ from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import encode_layers
 from cyclorama.core.picture.relight import Gains, gains
 from cyclorama.core.render.compile.compiler import SceneCompiler
-from cyclorama.core.render.film import negative as negative_module
-from cyclorama.core.render.film.developing import FIRST_SHRINK, FULL_SAMPLES, STEPS, Developer, Shown
-from cyclorama.core.render.film.negative import Negative
+from cyclorama.core.render.film import cached_render
+from cyclorama.core.render.film.cached_render import Negative
+from cyclorama.core.render.film.progressive import FIRST_SHRINK, FULL_SAMPLES, STEPS, Developer, Shown
 from cyclorama.core.render.film.tracer import Cancelled, Tracer, film_for
 from cyclorama.core.scene import Environment, Gobo, Light, Project
 from cyclorama.core.scene.light import Background
@@ -246,10 +246,10 @@ def test_only_so_many_films_are_kept(tracer: Tracer, monkeypatch: pytest.MonkeyP
         assert [next(pictures).samples for _ in range(2)] == [0, 2]
     size = developer._negatives._kept[0].bytes
     assert [next(developer.pictures(moment(p, 1), W, H)).samples for p in tones] == [2, 2, 2]
-    monkeypatch.setattr(negative_module, "KEPT_BYTES", 2.5 * size)
+    monkeypatch.setattr(cached_render, "KEPT_BYTES", 2.5 * size)
     next(developer.pictures(moment(tones[0], 1), W, H))  # looking at one puts it before the others, the last one goes
     assert [next(developer.pictures(moment(p, 1), W, H)).samples for p in (tones[0], tones[2], tones[1])] == [2, 2, 0]
-    monkeypatch.setattr(negative_module, "LAYERS_BYTES", 0)
+    monkeypatch.setattr(cached_render, "LAYERS_BYTES", 0)
     plain = list(developer.pictures(moment(changed(project, set__sweep__color=[0.1, 0.1, 0.1]), 1), W, H))
     assert plain[-1].samples == FULL_SAMPLES
 

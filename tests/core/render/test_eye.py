@@ -14,8 +14,8 @@ from cyclorama.core.motion import moment, turned
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.compile.compiler import SceneCompiler
-from cyclorama.core.render.film.eye import Eye
 from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.picking import Eye
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Environment, Light, Material, Project, Tone
 

@@ -9,9 +9,9 @@ from scipy.spatial.transform import Rotation
 from tests.conftest import edited, item_of, project_of, sphere
 
 from cyclorama.core.geometry.build import lathe
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
-from cyclorama.core.picture.view import to_display
+from cyclorama.core.picture.view_transform import to_display
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, Material, Project

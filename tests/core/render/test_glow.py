@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, edited, exposed, item_of, look_at, plane, png_of
 
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler

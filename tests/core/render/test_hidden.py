@@ -8,9 +8,9 @@ import pytest
 from tests.conftest import diffuse, edited, exposed, plane, project_of
 
 from cyclorama.core.geometry.build import build_sweep
+from cyclorama.core.light.direction_bins import ANY_WAY, bin_directions
 from cyclorama.core.light.environment import build_environment, environment_turn
-from cyclorama.core.light.facing import ANY_WAY, bin_directions
-from cyclorama.core.light.hidden import STILL_AIMED, Views, past
+from cyclorama.core.light.set_occlusion import STILL_AIMED, Views, past
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.compile.views import views_of

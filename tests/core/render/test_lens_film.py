@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, edited, exposed, look_at, plane, png_of, project_of, rect, scene_of, sphere
 
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.edges import hard_edges
-from cyclorama.core.geometry.kept import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.kernel import kernel
 from cyclorama.core.material.thin_film import thin_film_reflectance, thin_film_table

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, exposed, look_at, plane, png_of, project_of, scene_of
 
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler

@@ -21,13 +21,13 @@ from cyclorama.core.picture.cryptomatte import id_as_float, matte_channels, murm
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import read_layers
 from cyclorama.core.picture.files import encode_display
-from cyclorama.core.picture.mix import light_layers, mixed
+from cyclorama.core.picture.light_mix import light_layers, mixed
 from cyclorama.core.render.compile.background import with_background
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.denoise import denoise
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.frame import beauty, expose_frame
-from cyclorama.core.render.film.neighbours import SETTLED, Neighbours, Seen, without_colour
+from cyclorama.core.render.film.temporal_denoise import SETTLED, Neighbours, Seen, without_colour
 from cyclorama.core.render.film.tracer import Tracer, film_for
 from cyclorama.core.render.passes.outputs import pass_extension, pass_files
 from cyclorama.core.render.passes.rays import bare_floor, caught, occlusion, wireframe

@@ -7,8 +7,8 @@ import pytest
 from tests.conftest import diffuse, exposed, plane, project_of
 
 from cyclorama.core.commands.surroundings import Pick, edited, with_picked_light, with_surroundings
-from cyclorama.core.geometry.kept import content_hash
-from cyclorama.core.light.studios import directions
+from cyclorama.core.geometry.cache_keys import content_hash
+from cyclorama.core.light.studio_environments import directions
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.compile.compiler import SceneCompiler

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from tests.conftest import diffuse, edited, exposed, project_of, sphere
 
 from cyclorama.core.framing import Projection, View, fit_subject, frame_margins, set_edges
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.measure import measure, placed_hull
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.motion import moment

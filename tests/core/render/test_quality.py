@@ -14,7 +14,7 @@ from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.frame import expose_frame
 from cyclorama.core.render.film.quality import MOST, PILOT, missing
 from cyclorama.core.render.film.tracer import Tracer, film_for
-from cyclorama.core.render.trace.softening import least_roughness
+from cyclorama.core.render.trace.caustic_roughening import least_roughness
 from cyclorama.core.render.trace.wavefront import FrameScene
 from cyclorama.core.scene import Light, Material, Project, Tone
 

@@ -20,7 +20,7 @@ from tests.conftest import (
 )
 
 from cyclorama.core.errors import NotFoundError
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.material.row import BASE, EMISSION
 from cyclorama.core.motion import moment, moments_over

@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, edited, exposed, item_of, sphere
 
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler, part_ids
 from cyclorama.core.render.compile.kept import Kept, bytes_of
-from cyclorama.core.render.film.eye import Eye
 from cyclorama.core.render.film.film import Film
+from cyclorama.core.render.film.picking import Eye
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, Made, Material, Project, Row, Segment, Variant, Wears, Worn, new_project
 

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, edited, exposed, project_of, sphere
 
-from cyclorama.core.geometry.kept import content_hash
+from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import encode_exr

@@ -10,13 +10,13 @@ from tests.conftest import edited, exposed, project_of, sphere
 
 from cyclorama.core.kernel import from_python
 from cyclorama.core.light.shapes import LIGHT_COLUMNS
-from cyclorama.core.material import wide
+from cyclorama.core.material import batched
 from cyclorama.core.material.row import COLUMNS, EVEN
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.render.trace import choosing, misses, wide_steps
+from cyclorama.core.render.trace import batched_steps, escaped_rays, light_sampling
 from cyclorama.core.render.trace.block import make_block
 from cyclorama.core.render.trace.direct import find_near
 from cyclorama.core.render.trace.wavefront import FrameScene
@@ -93,16 +93,19 @@ def test_only_surfaces_that_have_nothing_else_are_even() -> None:
 
 ALL_OF_BLOCK = make_block()
 STEPS: list[tuple[Callable[..., Any], tuple[Any, ...]]] = [
-    (wide.prepare_wide, (np.zeros((1, COLUMNS)), 0, ALL_OF_BLOCK.numbers)),
-    (wide.choose_directions, (ALL_OF_BLOCK.numbers,)),
-    (wide.evaluate_wide, (np.zeros((1, COLUMNS)), 0, ALL_OF_BLOCK.numbers)),
-    (wide_steps.draw_numbers, (3, ALL_OF_BLOCK.words, ALL_OF_BLOCK.numbers)),
-    (wide_steps.meet_surface, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.corners, ALL_OF_BLOCK.out)),
-    (wide_steps.face_viewer, (ALL_OF_BLOCK.numbers,)),
-    (wide_steps.bounce, (12, ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.out)),
-    (choosing.face_lights, (np.eye(3, dtype=np.float32), ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.words, ALL_OF_BLOCK.spots)),
+    (batched.prepare_wide, (np.zeros((1, COLUMNS)), 0, ALL_OF_BLOCK.numbers)),
+    (batched.choose_directions, (ALL_OF_BLOCK.numbers,)),
+    (batched.evaluate_wide, (np.zeros((1, COLUMNS)), 0, ALL_OF_BLOCK.numbers)),
+    (batched_steps.draw_numbers, (3, ALL_OF_BLOCK.words, ALL_OF_BLOCK.numbers)),
+    (batched_steps.meet_surface, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.corners, ALL_OF_BLOCK.out)),
+    (batched_steps.face_viewer, (ALL_OF_BLOCK.numbers,)),
+    (batched_steps.bounce, (12, ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.out)),
     (
-        choosing.lights_give,
+        light_sampling.face_lights,
+        (np.eye(3, dtype=np.float32), ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.words, ALL_OF_BLOCK.spots),
+    ),
+    (
+        light_sampling.lights_give,
         (
             np.zeros((2, LIGHT_COLUMNS), np.float32),
             np.linspace(0, 1, 5, dtype=np.float32),
@@ -110,17 +113,17 @@ STEPS: list[tuple[Callable[..., Any], tuple[Any, ...]]] = [
             ALL_OF_BLOCK.gives,
         ),
     ),
-    (wide_steps.aim_at_panels, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.panels, ALL_OF_BLOCK.light)),
-    (wide_steps.turn_to_light, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.out)),
-    (wide_steps.weigh_light, (12, ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.light, ALL_OF_BLOCK.out)),
+    (batched_steps.aim_at_panels, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.panels, ALL_OF_BLOCK.light)),
+    (batched_steps.turn_to_light, (ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.out)),
+    (batched_steps.weigh_light, (12, ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.light, ALL_OF_BLOCK.out)),
     (find_near, (np.zeros((2, LIGHT_COLUMNS), np.float32), ALL_OF_BLOCK.numbers, ALL_OF_BLOCK.spots)),
-    (misses.find_places, (np.eye(3, dtype=np.float32), ALL_OF_BLOCK.numbers)),
+    (escaped_rays.find_places, (np.eye(3, dtype=np.float32), ALL_OF_BLOCK.numbers)),
 ]
 
 
 @pytest.mark.parametrize(("step", "arguments"), STEPS, ids=[step.__name__ for step, _ in STEPS])
 def test_steps_are_worked_out_side_by_side(step: Callable[..., Any], arguments: tuple[Any, ...]) -> None:
-    """LLVM's loop vectoriser has taken every step: nothing of it is against the rules of `core.wide`."""
+    """LLVM's loop vectoriser has taken every step: nothing of it is against the rules of `core.batched`."""
     compiled: Any = from_python(step)
     compiled(*arguments)
     (text,) = compiled.inspect_llvm().values()

@@ -13,11 +13,11 @@ from cyclorama.core.commands.sweeps import WidenSweep
 from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.framing import Seen, View, set_edges
+from cyclorama.core.geometry.cache_keys import Intake
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.geometry.kept import Intake
 from cyclorama.core.geometry.measure import Measures, gap_m, measure
-from cyclorama.core.light.even import Apart
-from cyclorama.core.light.placing import Surface
+from cyclorama.core.light.balance import Apart
+from cyclorama.core.light.placement import Surface
 from cyclorama.core.light.temperature import white_balance_rgb
 from cyclorama.core.motion import Moment, moment
 from cyclorama.core.review import readiness, review, stations

@@ -37,7 +37,7 @@ from cyclorama.core.scene import (
     value_at,
 )
 from cyclorama.core.scene.base import Affects
-from cyclorama.core.scene.place import affects_everywhere
+from cyclorama.core.scene.property import affects_everywhere
 
 
 def furnished() -> Project:

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cyclorama.core.picture.view import srgb_encode
+from cyclorama.core.picture.view_transform import srgb_encode
 from cyclorama.core.scene import Material
 from cyclorama.core.scene.material import MaterialMaps, TextureRef
 from cyclorama.core.sequence.paint import Paints, is_paint, told

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageFilter
 
 from ..picture.decode import decode_picture
-from ..picture.view import encode, srgb_encode, to_bytes
+from ..picture.view_transform import encode, srgb_encode, to_bytes
 from ..scene.base import Colour, ReadAsset
 from ..textures import srgb_to_linear
 from .cut import Clip, Cut, Title

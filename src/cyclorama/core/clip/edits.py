@@ -7,7 +7,7 @@ from pydantic import Field
 
 from ..errors import ChangeError
 from ..scene.base import AssetRef, Doc, new_id
-from ..scene.place import inserted, moved, place_of, put_all, removed, value_at
+from ..scene.property import inserted, moved, place_of, put_all, removed, value_at
 from .cut import MOST_FRAMES, Clip, Cut, Marker, Sound, Title
 from .rates import with_rate
 from .timeline import Footage, Laid, laid, length_of, total

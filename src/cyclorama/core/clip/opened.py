@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..errors import ShootError
-from ..picture.view import over, to_bytes
+from ..picture.view_transform import over, to_bytes
 from .delivery import Coding, Delivery
 from .pictures import EXACT, WHITE, with_alpha
 from .pieces import is_webp

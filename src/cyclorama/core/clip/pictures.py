@@ -12,7 +12,7 @@ import numpy as np
 from av.video.reformatter import Colorspace, Interpolation, VideoReformatter
 from numpy.typing import NDArray
 
-from ..picture.view import over, to_bytes
+from ..picture.view_transform import over, to_bytes
 from .delivery import Coding
 
 F32 = NDArray[np.float32]

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..picture.view import over, to_bytes
+from ..picture.view_transform import over, to_bytes
 from .lettering import coverage, set_line
 
 F32 = NDArray[np.float32]

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..errors import ShootError
-from ..picture.view import over, to_bytes
+from ..picture.view_transform import over, to_bytes
 
 F32 = NDArray[np.float32]
 PAGE = Path(__file__).parent / "spin_page.html"

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ..picture.decode import decode_picture
 from ..picture.exr import encode_exr, read_layers
 from ..picture.files import encode_display
-from ..picture.view import over, srgb_encode
+from ..picture.view_transform import over, srgb_encode
 from ..textures import srgb_to_linear
 from .delivery import Coding
 from .pictures import WHITE

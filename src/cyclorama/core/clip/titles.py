@@ -11,7 +11,7 @@ from scipy.ndimage import distance_transform_edt
 from ..motion.frames import FrameRate
 from ..motion.timecode import timecode
 from ..picture.decode import decode_picture
-from ..picture.view import srgb_encode
+from ..picture.view_transform import srgb_encode
 from ..scene.base import Colour, ReadAsset
 from .cut import Title, TitleLayout
 from .lettering import Line, coverage, set_line

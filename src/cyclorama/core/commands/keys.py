@@ -8,7 +8,7 @@ from pydantic import Field, JsonValue
 
 from ..errors import ChangeError
 from ..motion import at_time, carriers_at, value_of, values_at
-from ..motion.stands import STAND, stand_of
+from ..motion.camera_rig import STAND, stand_of
 from ..scene import Channel, Doc, Key, Place, Project, Shot, full_path, place_of, put, put_all, value_at
 from ..scene.base import new_id
 from ..scene.channel import GoesOn

@@ -7,8 +7,8 @@ import numpy as np
 from ..arrays import Points
 from ..errors import ChangeError
 from ..geometry.measure import placed_hull
-from ..light.even import evened, spread_stops
-from ..light.placing import Stand, Surface, grazing, mirrored, past, stand_for
+from ..light.balance import evened, spread_stops
+from ..light.placement import Stand, Surface, grazing, mirrored, past, stand_for
 from ..light.rows import direction
 from ..motion import Moment, moment, moments_over, value_of
 from ..scene import Doc, Light, Project, place_of, put_all

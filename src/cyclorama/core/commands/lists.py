@@ -8,8 +8,8 @@ import numpy as np
 from pydantic import Field
 
 from ..errors import ChangeError
-from ..geometry.made import build_made
 from ..geometry.measure import Measures, grounded, measure, placed_hull
+from ..geometry.primitives import build_made
 from ..motion import stand_height_m
 from ..scene import (
     Aim,

@@ -11,8 +11,8 @@ from ..errors import ChangeError
 from ..framing import fit_subject
 from ..geometry.measure import placed_hull
 from ..motion import gaps
+from ..motion.camera_rig import STAND
 from ..motion.rows import turns_of
-from ..motion.stands import STAND
 from ..scene import Channel, Doc, Key, Project, Row, Segment, put, put_all
 from ..scene.base import Id, new_id
 from ..scene.shot import CAMERA, DISC, Fix, MoveKind, ReadyMove

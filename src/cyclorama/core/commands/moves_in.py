@@ -9,7 +9,7 @@ from ..arrays import Mat4s
 from ..errors import ChangeError
 from ..geometry.read.gltf_moves import FileMove
 from ..motion import aim_point
-from ..motion.stands import STAND
+from ..motion.camera_rig import STAND
 from ..scene import Aim, Channel, Key, Project, place_of, put_all
 from ..scene.base import new_id
 from ..scene.camera import NEAREST_M

@@ -3,7 +3,7 @@
 import numpy as np
 
 from ..framing import WALL_ROOM, fit_subject
-from ..geometry.kept import Intake
+from ..geometry.cache_keys import Intake
 from ..geometry.measure import centred, grounded, placed_hull
 from ..motion import aim_point, stand_height_m
 from ..scene import Aim, Item, Light, Material, Project, put_all

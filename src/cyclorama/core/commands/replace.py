@@ -8,7 +8,7 @@ import numpy as np
 
 from ..errors import ChangeError
 from ..framing import View, frame_margins
-from ..geometry.kept import Intake
+from ..geometry.cache_keys import Intake
 from ..geometry.measure import Measures, gap_m, grounded, placed_hull
 from ..motion import stand_height_m
 from ..scene import Detail, Item, Part, Placement, Project, Variant, put

@@ -7,7 +7,7 @@ import numpy as np
 from ..motion import value_of
 from ..scene import Item, Project, put_all, value_at
 from ..scene.channel import Channel
-from ..scene.place import place_of, places
+from ..scene.property import place_of, places
 from .keys import scaled_key
 
 _GROWS = ("set", "looks", "cameras", "paths", "shots")

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from ..errors import ChangeError
 from ..framing import Projection
-from ..geometry.kept import content_hash
+from ..geometry.cache_keys import content_hash
 from ..geometry.measure import part_boxes
 from ..geometry.mesh import Mesh
 from ..geometry.placement import placement_matrix

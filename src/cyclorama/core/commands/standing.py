@@ -3,7 +3,7 @@
 from typing import Literal
 
 from ..geometry.measure import centred, grounded
-from ..geometry.resting import laid
+from ..geometry.resting_pose import laid
 from ..motion import stand_height_m
 from ..scene import Doc, Item, Project
 from ..scene.base import Id

@@ -9,9 +9,9 @@ from pydantic import Field
 
 from ..arrays import RGBImage
 from ..errors import ChangeError
-from ..light.edited import Region, blurred, held, region_at, resized, taken_out, without_region
 from ..light.environment import environment_turn
-from ..light.studios import StudioKind, StudioNumbers, studio_picture
+from ..light.environment_edit import Region, blurred, held, region_at, resized, taken_out, without_region
+from ..light.studio_environments import StudioKind, StudioNumbers, studio_picture
 from ..light.temperature import temperature_to_rgb
 from ..scene import Light, Project, inserted, put_all
 from ..scene.base import Doc, Unit01, new_id

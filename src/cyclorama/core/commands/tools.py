@@ -8,8 +8,8 @@ from ..arrays import Vec3
 from ..errors import ChangeError
 from ..framing import Seen
 from ..geometry.measure import Measures
-from ..light.even import Apart
-from ..light.placing import Surface
+from ..light.balance import Apart
+from ..light.placement import Surface
 from ..motion import Moment
 from ..scene import Item, Project
 

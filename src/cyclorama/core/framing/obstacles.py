@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Mat4, Mat4s, Points
-from ..geometry.made import made_box
 from ..geometry.placement import placement_matrix
+from ..geometry.primitives import made_box
 from ..motion import carriage_of
 from ..scene import Item, Project, Sweep
 from .view import View

@@ -14,16 +14,16 @@ import numpy as np
 
 from ..errors import IntakeError
 from ..scene import Animation, Item, Material, Part, Placement, Play, Variant, Worn
+from .cache_keys import Intake, content_hash, measures_key, rig_key, standin_key, standin_source_key
 from .check import check
 from .detail import HEAVY, Wanted, choose, lighten, refine_cages, usual_off
 from .findings import findings, heavy, played
 from .keep_pictures import keep_pictures
-from .kept import Intake, content_hash, measures_key, rig_key, standin_key, standin_source_key
 from .measure import Measures, centred, grounded, measure, part_boxes
 from .mesh import Mesh
 from .read import FileModel, read_model
-from .read.label import label
 from .read.model import FilePart
+from .read.names import label
 from .repair import Clean, Repairs, repair
 from .report import IntakeReport
 from .rig import Rig

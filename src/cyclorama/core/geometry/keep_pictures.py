@@ -3,7 +3,7 @@
 from ..errors import IntakeError
 from ..picture.decode import usable_picture
 from ..scene import Material, MaterialMaps, TextureRef
-from .kept import content_hash
+from .cache_keys import content_hash
 from .read import FileModel
 from .read.values import plain_material
 

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from .collapse import add_planes, cheapest, corners_at, scratch_room, take_out
+from .edge_collapse import add_planes, cheapest, corners_at, scratch_room, take_out
 from .mesh import Mesh, face_normals, used_by
 from .normals import weld
 from .rows import I32

@@ -19,7 +19,7 @@ from ..arrays import RGBImage
 from ..colour import LUMA32
 from ..kernel import device, routine
 from ..trig import half_turns_from_pole, sincos_turns, turns_of
-from .facing import BIN_REACH, bin_directions
+from .direction_bins import BIN_REACH, bin_directions
 
 ROWS, COLUMNS = 16, 32
 """Large cells."""

@@ -10,7 +10,7 @@ from typing import Any
 from ..scene import Aim, Light
 from ..scene.light import MOST_POWER, Shape
 from ..scene.saved_rig import ReadyRig
-from .placing import HIGHEST_DEG
+from .placement import HIGHEST_DEG
 
 NIT = 2000.0
 """Luminance of a face at 0 stops."""

@@ -1,8 +1,9 @@
 """Frames and time, rows of segments, poses, and the moments that everything is made and judged from."""
 
 from .aiming import aim_point, box_corners, box_of, middle_of, stand_height_m
-from .carriers import STILL, Carriers, carriage_named, carriage_of, carriers_at, turned
-from .closing import Gap, gaps, loops, moves_nothing, rows_close
+from .animation import Playing, acting_at, closes, programme_of, rounds
+from .attachments import STILL, Carriers, carriage_named, carriage_of, carriers_at, turned
+from .camera_rig import at_rest
 from .curve import values_at
 from .evaluate import (
     Moment,
@@ -17,10 +18,9 @@ from .evaluate import (
 )
 from .focus import focus_distance_m, focused_m
 from .frames import FrameRate, looked_at
-from .play import Playing, acting_at, closes, programme_of, rounds
+from .loop import Gap, gaps, loops, moves_nothing, rows_close
 from .poses import Poses, poses_at
 from .rows import most_turned_deg, travels, turned_deg
-from .stands import at_rest
 
 __all__ = [
     "STILL",

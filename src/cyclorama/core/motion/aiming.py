@@ -3,8 +3,8 @@
 import numpy as np
 
 from ..arrays import Points, Vec3
-from ..geometry.made import made_box
 from ..geometry.placement import placement_matrix
+from ..geometry.primitives import made_box
 from ..scene import Aim, Item, Project
 from ..scene.item import ON_CAMERA, ON_DISC, ON_SET
 

@@ -31,12 +31,12 @@ from ..scene.camera import NEAREST_M
 from ..scene.light import WITH_RIG
 from ..scene.shot import DISC
 from .aiming import aim_point
-from .carriers import carriage_named, carriage_of
-from .closing import plain, rows_close
+from .animation import Playing, acting_at, playing_of
+from .attachments import carriage_named, carriage_of
 from .curve import values_at
 from .focus import focused_m
 from .frames import FrameRate
-from .play import Playing, acting_at, playing_of
+from .loop import plain, rows_close
 from .poses import Poses, poses_at
 from .rows import most_turned_deg, travels
 

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from ..arrays import Mat4, Vec3
 from ..scene import Project, Shot
 from ..scene.camera import NEAREST_M
-from .carriers import STILL, carriage_of
+from .attachments import STILL, carriage_of
 from .curve import number_over
 from .poses import Poses
 

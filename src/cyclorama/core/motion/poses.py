@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 from ..arrays import Mat4, Mat4s, Points
 from ..scene import Item, Project, Shot
 from ..scene.shot import CAMERA
-from .carriers import Carriers, carriers_at
-from .closing import plain, rows_close
+from .attachments import Carriers, carriers_at
+from .camera_rig import at_rest, stand_of
+from .loop import plain, rows_close
 from .rows import turned_deg
-from .stands import at_rest, stand_of
 
 F64 = NDArray[np.float64]
 

@@ -13,7 +13,7 @@ from ..arrays import Mask, RGBImage
 from ..scene import Tone
 from .exposure import expose
 from .exr import encode_exr
-from .view import to_bytes, to_display
+from .view_transform import to_bytes, to_display
 
 
 def encode_frame(radiance: RGBImage, alpha: Mask | None, tone: Tone, file_format: str, bits: int = 8) -> bytes:

@@ -19,7 +19,7 @@ from ..scene.tone import ViewName
 from .backdrop import colours, fitted, passing
 from .grade.defocus import disc_px
 from .grade.finish import Finish
-from .mix import LightChange
+from .light_mix import LightChange
 
 MOST_LIGHTS, MOST_PARTS = 80, 12
 

@@ -8,7 +8,7 @@ from PIL import Image, ImageDraw
 
 from ..arrays import RGBImage
 from .cryptomatte import ranks_of
-from .view import to_bytes
+from .view_transform import to_bytes
 
 F32 = NDArray[np.float32]
 ARROW_EVERY_PX = 32

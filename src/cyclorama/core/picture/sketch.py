@@ -15,7 +15,7 @@ from ..geometry.placement import placement_matrix
 from ..geometry.standin_file import unpack
 from ..motion import Moment
 from ..scene import Item
-from .view import srgb_encode
+from .view_transform import srgb_encode
 
 WIDTH = 480
 MAT = (118, 118, 118)

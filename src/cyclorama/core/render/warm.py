@@ -22,7 +22,7 @@ from ..material.bsdf import evaluate, sample
 from ..material.plain import evaluate_plain
 from ..material.record import prepare
 from ..motion import Moment, moment
-from ..picture.view import to_display
+from ..picture.view_transform import to_display
 from ..scene import Row, Segment, new_project, put
 from ..scene.shot import CAMERA, DISC, MoveKind
 from .compile.compiler import SceneCompiler
@@ -31,7 +31,7 @@ from .film.film import Film, add_batch
 from .film.tracer import Tracer
 from .trace.arrays import Flight, make_samples, make_work
 from .trace.shade import collect_light
-from .trace.shade_wide import shade_wide
+from .trace.shade_batched import shade_wide
 from .trace.wavefront import FrameScene, find_blocked_with_holes
 
 SIZE = 16

@@ -10,7 +10,8 @@ from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
 from .material import Material, MaterialMaps, TextureRef
 from .path import Path, PathPoint
-from .place import (
+from .project import SCHEMA_VERSION, Project, load_project, new_project, worn
+from .property import (
     Place,
     assets_of,
     at_values,
@@ -25,7 +26,6 @@ from .place import (
     removed,
     value_at,
 )
-from .project import SCHEMA_VERSION, Project, load_project, new_project, worn
 from .shoot import FOR_CLIPS, Passes, ShootSettings
 from .shot import Row, Segment, Shot, Wears
 from .stage import Disc, Stage, Sweep

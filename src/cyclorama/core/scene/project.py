@@ -12,6 +12,7 @@ from .aim import Aim
 from .base import Doc, Id, Name, affecting, fixed, new_id
 from .camera import Camera
 from .channel import Channel
+from .error_sentences import explain
 from .item import GROUNDS, SET_PARTS, Item
 from .light import WITH_RIG, Light
 from .look import Look
@@ -22,7 +23,6 @@ from .shoot import TYPED, ShootSettings
 from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
 from .upgrade import is_newer, upgraded
-from .words import explain
 
 SCHEMA_VERSION = 3
 
@@ -188,7 +188,7 @@ def _shot_faults(shot: Shot, p: Project, items: dict[str, Item]) -> Iterator[str
 
 
 def _channel_faults(shot: Shot, channel: Channel, p: Project) -> Iterator[str]:
-    from .place import place_of, value_at  # that module writes projects, and so knows this one
+    from .property import place_of, value_at  # that module writes projects, and so knows this one
 
     try:
         place = place_of(channel.path)

@@ -16,8 +16,8 @@ from uuid import uuid4
 from distributed import Future
 
 from ...core.errors import CycloramaError, ShootError, SpaceError
-from ...core.geometry.kept import content_hash
-from ...core.render.film.bands import Band, bands_of
+from ...core.geometry.cache_keys import content_hash
+from ...core.render.film.row_bands import Band, bands_of
 from ...store import Studio, TakeRecord
 from ..crew import Crew, Hand, forget_crew, tell_crew
 from ..equal import program

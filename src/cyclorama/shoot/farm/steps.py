@@ -13,9 +13,9 @@ from distributed import get_worker
 from distributed.worker import thread_state
 
 from ...core.kernel import cache_home
-from ...core.render.film.bands import I32, Band
 from ...core.render.film.film import Film
-from ...core.render.film.neighbours import F32, Seen
+from ...core.render.film.row_bands import I32, Band
+from ...core.render.film.temporal_denoise import F32, Seen
 from ...core.scene import Project
 from ..equal import program
 from ..made import Made, frame_files

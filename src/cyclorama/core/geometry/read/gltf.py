@@ -14,13 +14,13 @@ from ...errors import IntakeError
 from ...words import number
 from ..skeleton import local_matrices
 from .files import FileBundle
-from .gltf_around import read_around
 from .gltf_extensions import check_extensions, left_out
 from .gltf_file import GltfFile
 from .gltf_material import read_materials
 from .gltf_rig import PlacedMesh, RigReader
-from .label import label
+from .gltf_scene_extras import read_around
 from .model import FileModel, FilePart, Picture
+from .names import label
 from .placing import hang, place
 
 MOST_INSTANCED = 20_000_000

@@ -3,7 +3,7 @@
 from typing import Any
 
 from ...errors import IntakeError
-from .label import label
+from .names import label
 
 READ = {
     "KHR_materials_transmission", "KHR_materials_volume", "KHR_materials_ior", "KHR_materials_emissive_strength",

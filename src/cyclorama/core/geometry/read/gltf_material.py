@@ -15,8 +15,8 @@ from ...picture.decode import decode_picture
 from ...scene import Material, MaterialMaps, TextureRef
 from ...scene.material import Channel, Wrap
 from .gltf_extensions import KTX2, picture_name
-from .label import label
 from .model import FileModel
+from .names import label
 from .spec_gloss import converted_pictures
 from .values import DEFAULT_EMISSION_NIT, colour, unit
 

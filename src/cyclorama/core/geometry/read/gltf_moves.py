@@ -14,7 +14,7 @@ from .files import FileBundle
 from .gltf import split
 from .gltf_file import GltfFile
 from .gltf_rig import RigReader
-from .label import label
+from .names import label
 
 MOST_TIMES = 2000
 

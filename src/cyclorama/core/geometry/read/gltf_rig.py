@@ -11,8 +11,8 @@ from ...errors import IntakeError
 from ...words import number
 from ..skeleton import CUBIC, LINEAR, MOVE, SCALE, SHAPES, STEP, TURN, WIDTH, Skeleton, Track
 from .gltf_file import GltfFile
-from .label import label
 from .model import Binding
+from .names import label
 
 MAX_NODES = 1_000_000
 LARGEST_KEY = 1e9

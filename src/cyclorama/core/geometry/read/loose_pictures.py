@@ -6,8 +6,8 @@ from typing import Any
 
 from ...scene import Material, TextureRef
 from .files import FileBundle
-from .label import label
 from .model import FileModel
+from .names import label
 from .values import DEFAULT_EMISSION_NIT
 
 _ENDINGS = {

@@ -10,8 +10,8 @@ from ...words import length, number
 from ..glb import glb_bytes
 from .files import FileBundle
 from .gltf import read_gltf, split
-from .label import label
 from .model import FileModel
+from .names import label
 
 FINE = 1 / 4000
 """How far a triangle may be off the surface, as a share of the model's size: a quarter of a pixel when it fills the

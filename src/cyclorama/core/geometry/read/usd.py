@@ -17,13 +17,13 @@ from ...errors import IntakeError
 from ...words import count
 from .corners import Polygons, cut_apart, from_top
 from .files import FileBundle, unpack
-from .label import label
 from .model import Creases, FileModel, FilePart
+from .names import label
 from .placing import place, reverse
-from .usd_around import read_around
 from .usd_layers import bound_to_folder, root_of, write_files
 from .usd_material import UsdMaterials
 from .usd_rig import UsdRig
+from .usd_scene_extras import read_around
 from .usd_variants import read_variants
 
 MOST_PRIMS, MOST_INSTANCES = 500_000, 500_000

@@ -12,8 +12,8 @@ from pxr import Sdf, Usd, UsdShade
 from ...scene import Material, MaterialMaps, TextureRef
 from ...scene.material import Channel, Wrap
 from .files import FileBundle
-from .label import label
 from .model import FileModel
+from .names import label
 from .values import DEFAULT_EMISSION_NIT, colour, plain_material
 
 _WRAPS: dict[str, Wrap] = {"repeat": "repeat", "mirror": "mirror", "clamp": "clamp", "black": "clamp",

@@ -2,8 +2,8 @@
 
 from pxr import Usd, UsdGeom
 
-from .label import label
 from .model import FileModel, FilePart
+from .names import label
 from .usd_material import UsdMaterials
 
 MOST_VARIANTS = 64

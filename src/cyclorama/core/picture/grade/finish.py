@@ -16,7 +16,7 @@ from ...scene import Grade
 from ...scene.base import ReadAsset
 from ...scene.grade import Curves, Hues, LensEffects
 from ...scene.tone import ViewName
-from ..view import displayed
+from ..view_transform import displayed
 from . import operators as op
 from .lens_effects import on_film, through_lens
 from .table import Applied, applied, towards

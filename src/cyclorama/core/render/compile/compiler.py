@@ -13,15 +13,15 @@ from numpy.typing import NDArray
 from ...arrays import RGBImage
 from ...framing import half_extent
 from ...geometry.build import build_disc, build_sweep
+from ...geometry.cache_keys import rig_key
 from ...geometry.edges import curvature, hard_edges
 from ...geometry.frames import item_frame
-from ...geometry.kept import rig_key
-from ...geometry.made import build_made
 from ...geometry.mesh import Mesh, join
 from ...geometry.placement import placement_matrix
+from ...geometry.primitives import build_made
 from ...geometry.rig import Rig
 from ...light.environment import BLACK, EnvironmentMap, build_environment
-from ...light.hidden import past
+from ...light.set_occlusion import past
 from ...light.sky import shining, sky_picture
 from ...material.layers import EDGES, HOLLOWS, REACH, WHERE
 from ...material.row import EDGE_RADIUS
@@ -30,8 +30,8 @@ from ...motion import STILL, Moment
 from ...picture.backdrop import fitted
 from ...picture.decode import decode_picture
 from ...picture.exposure import exposure_scale
+from ...picture.light_mix import light_layer_names
 from ...picture.linear import read_linear
-from ...picture.mix import light_layer_names
 from ...scene import Item, Material, MaterialMaps, Sweep, TextureRef, depending
 from ...scene.base import Affects, ReadAsset
 from ...scene.item import SET_PARTS
@@ -40,8 +40,8 @@ from ...textures import Textures, TextureShelf
 from ..trace.arrays import COMPONENTS, F32, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from ..trace.bodies import Body, pose_keys
 from ..trace.camera_rays import CameraRays, filter_table, pixel_projection
+from ..trace.caustic_roughening import least_roughness
 from ..trace.parameters import TextureSet, WornOn, has_holes, material_rows
-from ..trace.softening import least_roughness
 from ..trace.wavefront import FrameScene
 from .background import background_of, blurred
 from .instances import Instances, Piece, Rigged, bend, build_instances

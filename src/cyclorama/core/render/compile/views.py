@@ -4,8 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...geometry.mesh import Mesh
-from ...light.facing import bin_directions
-from ...light.hidden import Views
+from ...light.direction_bins import bin_directions
+from ...light.set_occlusion import Views
 from ...light.shapes import FAR
 from ..trace.arrays import STANDS, Bodies, Rays, make_scratch
 from ..trace.bodies import Body, addresses_of, find_blocked, pose_keys

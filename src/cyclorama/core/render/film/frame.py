@@ -9,7 +9,7 @@ from ...arrays import Mask, RGBImage
 from ...motion import Moment
 from ...picture.exposure import expose, exposure_scale
 from ...picture.grade.finish import Finish, shown
-from ...picture.view import to_bytes
+from ...picture.view_transform import to_bytes
 from ...scene.shoot import Region
 from ..compile.background import with_background
 from ..compile.compiler import Keep, SceneCompiler

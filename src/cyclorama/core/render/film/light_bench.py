@@ -9,12 +9,12 @@ from PIL import Image
 
 from ...arrays import Mask, RGBImage
 from ...colour import LUMA32
-from ...light.even import Apart
+from ...light.balance import Apart
 from ...light.sky import shining
 from ...motion import Moment
 from ...picture.exposure import MIDDLE_GREY, expose, exposure_scale
-from ...picture.mix import light_layer_names
-from ...picture.view import to_bytes, to_display
+from ...picture.light_mix import light_layer_names
+from ...picture.view_transform import to_bytes, to_display
 from ..compile.compiler import SceneCompiler
 from .denoise import denoise, denoise_shares
 from .film import Film

@@ -15,7 +15,7 @@ from scipy.ndimage import maximum_filter
 
 from ...arrays import RGBImage
 from ...picture.exposure import expose
-from ...picture.view import to_display
+from ...picture.view_transform import to_display
 from ...scene import Tone
 from ..trace.camera_rays import TILE
 from ..trace.wavefront import FrameScene

@@ -10,7 +10,7 @@ from ...geometry.mesh import Mesh
 from ...geometry.swatch_body import build_swatch_body
 from ...motion import Moment, moment_of_first
 from ...picture.exposure import expose
-from ...picture.view import to_bytes, to_display
+from ...picture.view_transform import to_bytes, to_display
 from ...scene import (
     Aim,
     Disc,

@@ -12,7 +12,7 @@ from ...picture.cryptomatte import matte_channels
 from ...picture.exposure import expose
 from ...picture.exr import encode_channels, encode_layers
 from ...picture.files import encode_display, encode_frame
-from ...picture.view import srgb_encode
+from ...picture.view_transform import srgb_encode
 from ...scene import ShootSettings
 from ...scene.item import SET_PARTS
 from ...scene.shoot import PICTURE_EXTENSIONS, PassName

@@ -5,9 +5,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ...batched import BLOCK
 from ...light.shapes import PANEL_COLUMNS
-from ...material.wide import ROWS
-from ...wide import BLOCK
+from ...material.batched import ROWS
 
 (U, V, DX, DY, DZ, THROUGHPUT_R, THROUGHPUT_G, THROUGHPUT_B, DEPTH) = ((ROWS + k) * BLOCK for k in range(9))
 """Where on the triangle, direction of the ray, throughput, how often scattered."""

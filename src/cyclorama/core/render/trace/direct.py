@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 
+from ...batched import BLOCK
 from ...cumulative import draw
 from ...kernel import device, routine
 from ...light.environment import draw_place, environment_from
@@ -27,12 +28,11 @@ from ...light.shapes import (
 )
 from ...material.row import COAT, COAT_COLOR, EMISSION, OPACITY
 from ...vectors import cross, dot, get, turned_about_axis
-from ...wide import BLOCK
 from .arrays import FROM_CAMERA, KIND_SHIFT
 from .block import DX, DY, DZ, NEAR, PX, PY, PZ
 from .bodies import pose_at
-from .choosing import chance_of
 from .deform import corners_at
+from .light_sampling import chance_of
 from .parameters import opacity_of, resolve
 from .prefetch import fetch_pixels, fetch_triangle
 from .surface import corner, hit_surface, mix3, place, texture_point, turn

@@ -8,7 +8,7 @@ block rays: they are passed through.
 import numpy as np
 
 from ...kernel import device, routine
-from ...light.facing import bin_in
+from ...light.direction_bins import bin_in
 from ...material.bsdf import DIFFUSE, MIRROR, SUNK, evaluate, sample
 from ...material.plain import evaluate_plain, prepare_plain, sample_plain
 from ...material.record import has_breadth, prepare
@@ -29,7 +29,7 @@ from ...vectors import basis, cross, dot, get, normalize
 from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
 from .bodies import pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR, SURROUNDINGS_PAIR
-from .choosing import apart, choose, facing_word
+from .caustic_roughening import roughness_for, softened
 from .deform import bent_surface
 from .direct import (
     aim,
@@ -43,11 +43,11 @@ from .direct import (
     heuristic,
     meet_lights,
 )
+from .light_sampling import apart, choose, facing_word
 from .parameters import attenuation, opacity_of, resolve
 from .paths import PAIRS_PER_BOUNCE, ROULETTE_FROM, cast_shadow, pass_on, record_guides, record_visible
 from .prefetch import fetch_ahead
 from .sampler import sample_pair
-from .softening import roughness_for, softened
 from .surface import (
     MATERIAL_COLUMN,
     PART_COLUMN,

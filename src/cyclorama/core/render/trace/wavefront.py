@@ -33,10 +33,10 @@ from .arrays import (
 from .bodies import Body, find_blocked, nearest_hits, pose_at, put_ray
 from .camera_rays import CameraRays, camera_rays
 from .deform import corners_at
-from .misses import shade_misses
+from .escaped_rays import shade_misses
 from .parameters import opacity_of, resolve
 from .shade import collect_light, shade
-from .shade_wide import shade_wide
+from .shade_batched import shade_wide
 from .surface import hit_surface, leave, place, texture_point, turn
 from .volume import LONGEST_WALK
 

@@ -6,11 +6,21 @@ The same as `shade`, step by step for a block of paths instead of path by path. 
 
 import numpy as np
 
+from ...batched import BLOCK
 from ...kernel import device, routine
 from ...light.shapes import CASTS, PANEL_COLUMNS, REFLECTED, TRAVEL, is_bare_panel
-from ...material.wide import ALPHA, LOBE, P_DIFFUSE, choose_directions, evaluate_wide, prepare_wide, put_material
-from ...wide import BLOCK
+from ...material.batched import ALPHA, LOBE, P_DIFFUSE, choose_directions, evaluate_wide, prepare_wide, put_material
 from .arrays import BY_DIFFUSE, BY_SPECULAR, FROM_CAMERA, GUIDED, KIND_SHIFT
+from .batched_steps import (
+    aim_at_panels,
+    bounce,
+    draw_numbers,
+    draw_place_numbers,
+    face_viewer,
+    meet_surface,
+    turn_to_light,
+    weigh_light,
+)
 from .block import (
     AX,
     AY,
@@ -58,22 +68,12 @@ from .block import (
     V,
 )
 from .camera_rays import FIRST_BOUNCE_PAIR, SURROUNDINGS_PAIR
-from .choosing import apart, choose_sources, face_lights, face_travelling
+from .caustic_roughening import roughness_for
 from .direct import aim, component_of, draw_part, find_near, group_of, meet_near
+from .light_sampling import apart, choose_sources, face_lights, face_travelling
 from .paths import PAIRS_PER_BOUNCE, cast_shadow, pass_on, record_guides, record_visible
 from .prefetch import ROWS_AHEAD, fetch_rows, fetch_sample, fetch_triangle
-from .softening import roughness_for
 from .surface import MATERIAL_COLUMN, PART_COLUMN
-from .wide_steps import (
-    aim_at_panels,
-    bounce,
-    draw_numbers,
-    draw_place_numbers,
-    face_viewer,
-    meet_surface,
-    turn_to_light,
-    weigh_light,
-)
 
 
 @device

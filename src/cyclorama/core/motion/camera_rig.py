@@ -10,7 +10,7 @@ from ..scene import Camera, Channel, Path, Project, Segment, Shot
 from ..scene.camera import NEAREST_M
 from ..scene.shot import CAMERA
 from .aiming import aim_point
-from .carriers import Carriers
+from .attachments import Carriers
 from .curve import channels_under, number_over, values_at
 from .easing import eased
 from .paths import along, lean

@@ -17,8 +17,9 @@ import math
 
 import numpy as np
 
+from ...batched import BLOCK
 from ...kernel import device, routine
-from ...light.facing import ANY_WAY, STEPS, along_u, along_v, bin_at, bin_in, direction_of, word_of
+from ...light.direction_bins import ANY_WAY, STEPS, along_u, along_v, bin_at, bin_in, direction_of, word_of
 from ...light.shapes import (
     AREA,
     CENTRE,
@@ -36,7 +37,6 @@ from ...light.shapes import (
     TUBE,
 )
 from ...vectors import turned_about_axis
-from ...wide import BLOCK
 from .block import (
     BIN,
     DEPTH,

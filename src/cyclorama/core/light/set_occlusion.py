@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from .direction_bins import ANY_WAY, bin_directions
 from .environment import COLUMNS, ROWS, EnvironmentMap, cumulative, directions
-from .facing import ANY_WAY, bin_directions
 
 NEAR = 0.966
 """Cosine of the angle up to which a point of the set faces like others."""

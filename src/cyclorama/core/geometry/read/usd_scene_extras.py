@@ -9,9 +9,9 @@ from ...arrays import Mat4
 from ...light.temperature import temperature_to_rgb
 from ...scene.came_with import FileCamera, FileLight
 from ...scene.light import MOST_POWER, PowerUnit, Shape
-from .gltf_around import along
-from .label import label
+from .gltf_scene_extras import along
 from .model import FileModel
+from .names import label
 
 
 def read_around(stage: Usd.Stage, model: FileModel) -> None:

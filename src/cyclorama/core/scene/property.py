@@ -19,8 +19,8 @@ from pydantic.fields import FieldInfo
 
 from ..errors import ChangeError
 from .base import Affects, Asset, Doc, Then
+from .error_sentences import explain_detail, title_of
 from .project import Project
-from .words import explain_detail, title_of
 
 
 class Sound(Protocol):

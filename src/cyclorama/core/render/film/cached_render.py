@@ -9,7 +9,7 @@ from PIL import Image
 
 from ...arrays import RGBImage
 from ...motion import Moment
-from ...picture.mix import light_layer_names
+from ...picture.light_mix import light_layer_names
 from ...picture.relight import Gains, gains, same_view
 from ..compile.compiler import Keep
 from .denoise import denoise, denoise_shares

@@ -2,15 +2,15 @@
 
 import numpy as np
 
+from ...batched import BLOCK
 from ...kernel import device, routine
+from ...light.direction_bins import bin_in
 from ...light.environment import environment_at, latitude, longitude
-from ...light.facing import bin_in
 from ...vectors import turned_about_axis
-from ...wide import BLOCK
 from .arrays import FROM_CAMERA, KIND_SHIFT
 from .block import DX, DY, DZ, FX, FY, FZ, PX, PY, PZ
-from .choosing import apart, share
 from .direct import component_of, deposit, find_near, group_of, heuristic, meet_near
+from .light_sampling import apart, share
 from .prefetch import ROWS_AHEAD, fetch_pixels, fetch_rows, fetch_sample
 
 PLACE_U, PLACE_V, HEIGHT = FX, FY, FZ

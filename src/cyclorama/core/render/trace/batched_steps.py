@@ -2,9 +2,10 @@
 
 import math
 
+from ...batched import BLOCK
 from ...kernel import routine
 from ...light.shapes import AREA, DISC, HALF_U, HALF_V, KIND, NORMAL, RADIANCE
-from ...material.wide import (
+from ...material.batched import (
     ALPHA,
     BASE_B,
     BASE_G,
@@ -26,7 +27,6 @@ from ...material.wide import (
     V2,
 )
 from ...trig import cos_turns, sin_turns
-from ...wide import BLOCK
 from .block import (
     AX,
     AY,

@@ -11,10 +11,10 @@ from ...arrays import RGBImage
 from ...motion import Moment
 from ..compile.compiler import SceneCompiler
 from ..trace.wavefront import FrameScene
+from .cached_render import Fit, Negative, Negatives, keep_of
 from .denoise import denoise
 from .film import Film
 from .frame import picture_of
-from .negative import Fit, Negative, Negatives, keep_of
 from .tracer import Cancel, Tell, Tracer, film_for
 
 FULL_SAMPLES = 256

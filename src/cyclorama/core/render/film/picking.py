@@ -7,11 +7,11 @@ from numpy.typing import NDArray
 
 from ...arrays import Vec3
 from ...framing import Seen
-from ...light.even import Apart
-from ...light.placing import Surface
+from ...light.balance import Apart
+from ...light.placement import Surface
 from ...motion import STILL, Moment
 from ...picture.exposure import expose
-from ...picture.view import to_display
+from ...picture.view_transform import to_display
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
 from ...textures import srgb_to_linear

@@ -5,9 +5,9 @@ The same model as `plain` for metalness 0; a test holds them together. The loops
 
 import math
 
+from ..batched import BLOCK
 from ..kernel import device, routine
 from ..trig import cos_turns, sin_turns
-from ..wide import BLOCK
 from .fresnel import fresnel_dielectric
 from .microfacet import smith_lambda_round
 from .row import BASE, BASE_WEIGHT, IOR, PROFILE_MEAN, ROUGHNESS, SPECULAR_COLOR

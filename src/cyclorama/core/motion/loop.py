@@ -8,12 +8,12 @@ from numpy.typing import NDArray
 
 from ..scene import Channel, Project, Segment, Shot, place_of, worn
 from ..scene.shot import CAMERA, DISC, Fix
-from .carriers import carriers_at
+from .animation import closes, rounds
+from .attachments import carriers_at
+from .camera_rig import rotations, stand_of
 from .curve import values_at
 from .frames import FrameRate
-from .play import closes, rounds
 from .rows import travels, turned_deg, turns_of
-from .stands import rotations, stand_of
 
 F64 = NDArray[np.float64]
 NEAR, LATE = 1e-9, 0.8

@@ -9,8 +9,8 @@ from ...arrays import Mat4
 from ...scene.came_with import FileCamera, FileLight
 from ...scene.light import MOST_POWER
 from .gltf_rig import RigReader
-from .label import label
 from .model import FileModel
+from .names import label
 
 _SHAPES = {"directional": ("sun", "lx"), "point": ("sphere", "cd"), "spot": ("spot", "cd")}
 
