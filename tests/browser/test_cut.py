@@ -13,7 +13,7 @@ from tests.browser.conftest import LONG_MS, Server
 from tests.browser.test_pages import problems
 from tests.browser.test_screening import takes  # noqa: F401  (a fixture)
 
-from cyclorama.core.clip.cut import Marker
+from cyclorama.core.cut.document import Marker
 from cyclorama.core.scene.property import put_all
 from cyclorama.store import Studio
 

@@ -10,7 +10,7 @@ import pytest
 import uvicorn
 from tests.clusters import free_port
 
-from cyclorama.core.clip.post import Post
+from cyclorama.core.delivery.post import Post
 from cyclorama.core.errors import PostError
 from cyclorama.gallery import kept
 from cyclorama.gallery.kept import Keeper

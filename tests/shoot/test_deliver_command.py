@@ -7,10 +7,10 @@ import pytest
 from PIL import Image
 from tests.conftest import png_of
 
-from cyclorama.core.clip.cut import Clip, Cut, Title
-from cyclorama.core.clip.delivery import Delivery
-from cyclorama.core.clip.opened import pictures_of
-from cyclorama.core.clip.sheets import best_columns
+from cyclorama.core.cut.document import Clip, Cut, Title
+from cyclorama.core.delivery.contact_sheets import best_columns
+from cyclorama.core.delivery.presets import Delivery
+from cyclorama.core.delivery.verify import pictures_of
 from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.scene import new_project
 from cyclorama.shoot.deliver_command import deliver_in_terminal

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from tests.shoot.test_shoot import contents, studio_with
 
-from cyclorama.core.clip.cut import Clip, Cut
+from cyclorama.core.cut.document import Clip, Cut
 from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.review import readiness, review

@@ -12,8 +12,8 @@ import pytest
 from tests.conftest import png_of
 from tests.core.geometry.test_intake import glb
 
-from cyclorama.core.clip.cut import Clip, Cut
 from cyclorama.core.commands.place_model import with_item
+from cyclorama.core.cut.document import Clip, Cut
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.intake import take_in

@@ -10,13 +10,13 @@ import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 from tests.conftest import png_of
-from tests.core.clip.test_sound import sine, wav
+from tests.core.cut.test_sound import sine, wav
 from tests.web.test_api import client, ended  # noqa: F401  (client is a fixture)
 from tests.web.test_takes_api import shot
 
-from cyclorama.core.clip.lettering import FONTS
-from cyclorama.core.clip.sound import decoded
-from cyclorama.core.clip.tones import RATE
+from cyclorama.core.cut.lettering import FONTS
+from cyclorama.core.cut.sound import decoded
+from cyclorama.core.cut.sound_synthesis import RATE
 from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.shoot import desk

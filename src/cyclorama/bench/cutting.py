@@ -10,14 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
-from ..core.clip.compose import Compositor
-from ..core.clip.containers import encode
-from ..core.clip.cut import Clip, Cut, Sound, Title
-from ..core.clip.delivery import Delivery
-from ..core.clip.opened import opened
-from ..core.clip.programme import Programme, in_order
-from ..core.clip.sound import Mix
-from ..core.clip.timeline import Footage
+from ..core.cut.compose import Compositor
+from ..core.cut.document import Clip, Cut, Sound, Title
+from ..core.cut.sound import Mix
+from ..core.cut.timeline import Footage
+from ..core.delivery.containers import encode
+from ..core.delivery.presets import Delivery
+from ..core.delivery.program_source import Programme, in_order
+from ..core.delivery.verify import opened
 from ..core.picture.exr import encode_exr, main_picture
 from ..core.picture.grade.finish import Finish, shown
 from ..core.picture.half_float import mended, widened

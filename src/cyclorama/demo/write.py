@@ -5,8 +5,8 @@ from datetime import datetime, timedelta
 from functools import partial
 from pathlib import Path
 
-from ..core.clip.cut import Clip, Cut, Marker, Sound, Title
-from ..core.clip.timeline import length_of
+from ..core.cut.document import Clip, Cut, Marker, Sound, Title
+from ..core.cut.timeline import length_of
 from ..core.picture.finishing import Finishing
 from ..core.scene import Grade, Project, put_all
 from ..core.scene.grade import LensEffects

@@ -6,9 +6,9 @@ from typing import get_args
 
 from rich.console import Console
 
-from ..core.clip.cut import Cut
-from ..core.clip.delivery import PRESETS, Delivery, PresetName
-from ..core.clip.edits import AddClip, edited
+from ..core.cut.document import Cut
+from ..core.cut.edits import AddClip, edited
+from ..core.delivery.presets import PRESETS, Delivery, PresetName
 from ..core.errors import CycloramaError, NotFoundError, ShootError
 from ..core.motion import FrameRate
 from ..store import Studio, TakeRecord, open_studio

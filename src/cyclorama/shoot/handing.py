@@ -10,20 +10,20 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.clip.compose import Compositor
-from ..core.clip.containers import encode
-from ..core.clip.cut import Cut
-from ..core.clip.delivery import Coding, Delivery
-from ..core.clip.edits import whole_cut
-from ..core.clip.forecast import Forecast, forecast
-from ..core.clip.opened import Opened, compared, opened, size_of
-from ..core.clip.pictures import WHITE
-from ..core.clip.programme import Programme, in_order
-from ..core.clip.sheets import sheet, sheet_file
-from ..core.clip.sound import Mix
-from ..core.clip.spin import spin_page
-from ..core.clip.stills import file_of, picture_of
-from ..core.clip.title_faults import title_faults
+from ..core.cut.compose import Compositor
+from ..core.cut.document import Cut
+from ..core.cut.edits import whole_cut
+from ..core.cut.sound import Mix
+from ..core.cut.title_faults import title_faults
+from ..core.delivery.contact_sheets import sheet, sheet_file
+from ..core.delivery.containers import encode
+from ..core.delivery.presets import Coding, Delivery
+from ..core.delivery.program_source import Programme, in_order
+from ..core.delivery.size_forecast import Forecast, forecast
+from ..core.delivery.spin import spin_page
+from ..core.delivery.stills import file_of, picture_of
+from ..core.delivery.verify import Opened, compared, opened, size_of
+from ..core.delivery.video_frames import WHITE
 from ..core.errors import ShootError, telling_of_space
 from ..core.motion.timecode import timecode
 from ..core.picture.files import encode_display

@@ -5,10 +5,10 @@ import zipfile
 from collections.abc import Callable
 from pathlib import Path
 
-from ..core.clip.handover import Reel, timeline_of, written_edl, written_list, written_otio
-from ..core.clip.opened import Opened
-from ..core.clip.sound import Mix, wav_of
-from ..core.clip.timeline import laid
+from ..core.cut.sound import Mix, wav_of
+from ..core.cut.timeline import laid
+from ..core.delivery.edit_lists import Reel, timeline_of, written_edl, written_list, written_otio
+from ..core.delivery.verify import Opened
 from ..core.picture.grade.decisions import written_cdl
 from ..core.scene.shoot import PICTURE_EXTENSIONS
 from ..core.sequence.names import frame_name, sequence_stem

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 import httpx
 
-from ..core.clip.post import MEDIA, Post
+from ..core.delivery.post import MEDIA, Post
 from ..core.errors import PostError
 
 PIECE_BYTES = 2 << 20

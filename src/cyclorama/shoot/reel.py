@@ -7,8 +7,8 @@ from contextlib import suppress
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.clip.cut import Clip, Cut
-from ..core.clip.timeline import Footage, laid, number_at
+from ..core.cut.document import Clip, Cut
+from ..core.cut.timeline import Footage, laid, number_at
 from ..core.errors import NotFoundError, ShootError
 from ..core.framing.formats import places_in
 from ..core.motion import FrameRate

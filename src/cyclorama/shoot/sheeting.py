@@ -3,8 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.clip.cut import Cut
-from ..core.clip.timeline import laid, shown_at
+from ..core.cut.document import Cut
+from ..core.cut.timeline import laid, shown_at
 from ..core.errors import ShootError
 from ..core.scene import Project
 from ..store import Studio, TakeRecord

@@ -21,7 +21,7 @@ from typing import Annotated
 from pydantic import BaseModel, Field
 
 from ..core.bounded_zip import BoundedZip
-from ..core.clip.cut import Cut
+from ..core.cut.document import Cut
 from ..core.errors import ChangeError, IntakeError, NotFoundError
 from ..core.geometry.cache_keys import measures_key, rig_key, standin_key, standin_source_key
 from ..core.scene import Project, load_project

@@ -8,8 +8,8 @@ from datetime import datetime
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from ..core.clip.cut import Cut
-from ..core.clip.delivery import Delivery
+from ..core.cut.document import Cut
+from ..core.delivery.presets import Delivery
 from ..core.errors import ChangeError, NotFoundError, StaleError
 from .database import CutHeadRow, CutRow, DeliveryRow, now
 from .projects import locked, project_row

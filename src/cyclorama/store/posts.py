@@ -7,7 +7,7 @@ from datetime import datetime
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from ..core.clip.post import Post
+from ..core.delivery.post import Post
 from ..core.errors import NotFoundError
 from .database import PostRow, now
 from .projects import project_row

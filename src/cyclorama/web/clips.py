@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from ..core.clip.encode import encode_mp4
+from ..core.delivery.encode import encode_mp4
 from ..core.errors import ShootError, telling_of_space
 from ..core.motion import FrameRate
 from ..core.picture.finishing import Finishing

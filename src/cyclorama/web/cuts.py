@@ -12,16 +12,16 @@ from fastapi.responses import StreamingResponse
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from ..core.clip.beats import beats
-from ..core.clip.compose import Compositor, shape_of
-from ..core.clip.cut import Cut, Title
-from ..core.clip.edits import Edit, edited, told
-from ..core.clip.lettering import set_line
-from ..core.clip.says import clip_says, cut_says, sound_says
-from ..core.clip.sound import Mix, decoded, peaks, wav_of
-from ..core.clip.timeline import Laid, laid, length_of, number_at, start_of, total
-from ..core.clip.title_faults import missing_letters
-from ..core.clip.tones import GOES_ROUND, MADE, RATE, made
+from ..core.cut.beats import beats
+from ..core.cut.compose import Compositor, shape_of
+from ..core.cut.descriptions import clip_says, cut_says, sound_says
+from ..core.cut.document import Cut, Title
+from ..core.cut.edits import Edit, edited, told
+from ..core.cut.lettering import set_line
+from ..core.cut.sound import Mix, decoded, peaks, wav_of
+from ..core.cut.sound_synthesis import GOES_ROUND, MADE, RATE, made
+from ..core.cut.timeline import Laid, laid, length_of, number_at, start_of, total
+from ..core.cut.title_faults import missing_letters
 from ..core.errors import IntakeError, NotFoundError
 from ..core.geometry.cache_keys import content_hash
 from ..core.motion import FrameRate

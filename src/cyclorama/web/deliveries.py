@@ -13,12 +13,12 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, Response, StreamingResponse
 from pydantic import BaseModel, Field
 
-from ..core.clip.cut import Cut
-from ..core.clip.delivery import PRESETS, SCREENS, Delivery, Kind, PresetName
-from ..core.clip.edits import whole_cut
-from ..core.clip.post import can_be_posted
-from ..core.clip.spin import snippet
-from ..core.clip.title_faults import title_faults
+from ..core.cut.document import Cut
+from ..core.cut.edits import whole_cut
+from ..core.cut.title_faults import title_faults
+from ..core.delivery.post import can_be_posted
+from ..core.delivery.presets import PRESETS, SCREENS, Delivery, Kind, PresetName
+from ..core.delivery.spin import snippet
 from ..core.errors import ChangeError, NotFoundError
 from ..core.review.phrases import data_size
 from ..gallery.site import CLOSED

@@ -5,7 +5,7 @@ from typing import Annotated, Any, get_args
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import HTMLResponse
 
-from ..core.clip.cut import Cut
+from ..core.cut.document import Cut
 from ..core.errors import DamagedError
 from ..core.light.studio_environments import STUDIOS
 from ..core.material.presets import PRESETS

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, StringConstraints
 
 from .. import gallery
-from ..core.clip.post import Post, can_be_posted
+from ..core.delivery.post import Post, can_be_posted
 from ..core.errors import ChangeError, PostError
 from ..shoot.handing import folder_of
 from ..shoot.posting import Gallery, post_to

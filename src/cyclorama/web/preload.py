@@ -15,7 +15,7 @@ import numpy as np
 from PIL import Image
 
 from ..core import geometry
-from ..core.clip import lettering, sound
+from ..core.cut import lettering, sound
 from ..core.errors import CycloramaError
 from ..core.geometry.detail import Wanted
 from ..core.geometry.intake import take_in

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from PIL import Image
 from pydantic import BaseModel
 
-from ..core.clip.encode import encode_mp4
+from ..core.delivery.encode import encode_mp4
 from ..core.errors import NotFoundError
 from ..core.framing import View, frame_margins
 from ..core.geometry.measure import placed_hull

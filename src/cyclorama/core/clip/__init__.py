@@ -1,1 +1,0 @@
-"""Encoding takes into delivery files."""
