@@ -32,7 +32,7 @@ from cyclorama.core.picture.view_transform import to_bytes, to_display  # noqa: 
 from cyclorama.core.render.compile.compiler import SceneCompiler  # noqa: E402
 from cyclorama.core.render.film.denoise import denoise  # noqa: E402
 from cyclorama.core.render.film.film import Film  # noqa: E402
-from cyclorama.core.render.film.picking import Eye  # noqa: E402
+from cyclorama.core.render.film.picking import PickProbe  # noqa: E402
 from cyclorama.core.render.film.tracer import Tracer  # noqa: E402
 from cyclorama.core.scene import new_project  # noqa: E402
 from cyclorama.demo.glb import GlbWriter  # noqa: E402
@@ -188,7 +188,7 @@ def shown(files: Files, tracer: Tracer) -> Image.Image:
     """A model as it stands after its intake."""
     intake = take_in(files)
     compiler = SceneCompiler(intake.assets.__getitem__)
-    project = put_on_set(new_project("Odd"), intake, Eye(compiler, tracer))
+    project = put_on_set(new_project("Odd"), intake, PickProbe(compiler, tracer))
     film = Film(WIDTH, HEIGHT)
     tracer.expose(film, compiler.compile(moment(project, 1), WIDTH, HEIGHT), SAMPLES)
     return Image.fromarray(to_bytes(to_display(expose(denoise(film), project.look.tone), project.look.tone.view)))

@@ -19,7 +19,7 @@ from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.measure import measure
 from cyclorama.core.picture.light_mix import LightChange
 from cyclorama.core.render.compile.compiler import SceneCompiler
-from cyclorama.core.render.film.picking import Eye
+from cyclorama.core.render.film.picking import PickProbe
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Background, Project, new_project
 from cyclorama.shoot import desk, forecast
@@ -247,7 +247,7 @@ def test_frames_of_a_subject_that_bends_are_the_same_whenever_they_are_shot(trac
     """Nothing of a frame stays in the next: shot alone, or backwards with neighbours, it is the same to the bit."""
     glb, _ = bending_bar()
     intake = take_in({"bar.glb": glb.to_bytes()})
-    project = put_on_set(new_project("Bar"), intake, Eye(SceneCompiler(intake.assets.__getitem__), tracer))
+    project = put_on_set(new_project("Bar"), intake, PickProbe(SceneCompiler(intake.assets.__getitem__), tracer))
     values = {"shot/shoot/width": 48, "shot/shoot/height": 27, "shot/shoot/samples": 2,
               "shot/shoot/denoise_neighbours": True, "move": "hold", "shot/frames": 8,
               "camera/shutter_deg": 180.0}  # fmt: skip

@@ -11,15 +11,15 @@ from tests.shoot.test_shoot import wait_for
 from cyclorama.core.errors import BusyError, CycloramaError, NotFoundError, ShootError
 from cyclorama.store import Studio, jobs
 from cyclorama.store.jobs import Claims, Job
-from cyclorama.web.work import Hand, Kind, Work
+from cyclorama.web.work import JobContext, JobRunner, Kind
 
 
 class Spec(BaseModel):
     n: int = 0
 
 
-def opened(studio: Studio, do: Callable[[Job, Hand], dict], **more: object) -> Work:
-    work = Work(studio, {"clip": Kind(do, "It is broken.", **more)})  # type: ignore[arg-type]
+def opened(studio: Studio, do: Callable[[Job, JobContext], dict], **more: object) -> JobRunner:
+    work = JobRunner(studio, {"clip": Kind(do, "It is broken.", **more)})  # type: ignore[arg-type]
     work.start()
     return work
 
@@ -32,7 +32,7 @@ def studio(tmp_path: Path) -> Studio:
 def test_a_job_is_done_once_and_tells_how_it_went(studio: Studio) -> None:
     go, done = threading.Event(), []
 
-    def do(job: Job, hand: Hand) -> dict:
+    def do(job: Job, hand: JobContext) -> dict:
         hand.tell("Half of it", 0.5)
         go.wait(20)
         done.append(Spec.model_validate_json(job.spec).n)
@@ -54,7 +54,7 @@ def test_a_job_is_done_once_and_tells_how_it_went(studio: Studio) -> None:
     ("error", "said"), [(ShootError("No frames."), "No frames."), (ZeroDivisionError(), "It is broken.")]
 )
 def test_what_fails_says_why(studio: Studio, error: Exception, said: str) -> None:
-    def do(job: Job, hand: Hand) -> dict:
+    def do(job: Job, hand: JobContext) -> dict:
         raise error
 
     cleared: list[str] = []
@@ -65,7 +65,7 @@ def test_what_fails_says_why(studio: Studio, error: Exception, said: str) -> Non
 
 
 def test_what_is_cancelled_stops_also_from_another_studio(studio: Studio) -> None:
-    def do(job: Job, hand: Hand) -> dict:
+    def do(job: Job, hand: JobContext) -> dict:
         while True:
             hand.tell("", 0.0)
 
@@ -86,7 +86,7 @@ def test_what_is_cancelled_stops_also_from_another_studio(studio: Studio) -> Non
 def test_what_a_closed_studio_left_goes_on_with_the_next(studio: Studio) -> None:
     begun = threading.Event()
 
-    def endless(job: Job, hand: Hand) -> dict:
+    def endless(job: Job, hand: JobContext) -> dict:
         begun.set()
         while True:
             hand.tell("", 0.3)
@@ -126,7 +126,7 @@ def test_old_jobs_are_forgotten_and_those_at_leisure_never_blamed(
     monkeypatch.setattr(jobs, "KEPT", 3)
     errors: list[Exception] = [BusyError(), ShootError("Never.")]
 
-    def do(job: Job, hand: Hand) -> dict:
+    def do(job: Job, hand: JobContext) -> dict:
         if errors:
             raise errors.pop(0)
         return {}

@@ -16,7 +16,7 @@ from ..core.cut.sound import Mix
 from ..core.cut.timeline import Footage
 from ..core.delivery.containers import encode
 from ..core.delivery.presets import Delivery
-from ..core.delivery.program_source import Programme, in_order
+from ..core.delivery.program_source import ProgramSource, in_order
 from ..core.delivery.verify import opened
 from ..core.picture.exr import encode_exr, main_picture
 from ..core.picture.grade.finish import Finish, shown
@@ -74,7 +74,7 @@ def run_cutting(tell: Callable[[str], None]) -> None:
         masters = Masters(Path(name))
         maker = Compositor(cut, films, masters, lambda key: b"", SIZE[1], SIZE[0])
         mix = Mix(cut, lambda key: b"")
-        programme = Programme(maker.frame, FRAMES, RATE, mix.blocks)
+        programme = ProgramSource(maker.frame, FRAMES, RATE, mix.blocks)
         delivery, target = Delivery(), Path(name) / "cut.mp4"
         maker.frame(30)  # what is compiled once is not counted
         before = _memory()
@@ -83,7 +83,7 @@ def run_cutting(tell: Callable[[str], None]) -> None:
         graded = timed(lambda: _all(masters.picture, clip))[0]
         composed = timed(lambda: [None for _ in in_order(maker.frame, range(FRAMES))])[0]
         look = timed(lambda: opened(target, programme, delivery, -14.0))[0]
-        twice = Programme(maker.frame, FRAMES, RATE)
+        twice = ProgramSource(maker.frame, FRAMES, RATE)
         _, more = (
             timed(lambda: encode(twice, delivery.model_copy(update={"rounds": 2}), target, lambda w, s: None))[0],
             _memory(),

@@ -18,7 +18,7 @@ from ..core.picture.view_transform import to_display
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.denoise import denoise
 from ..core.render.film.film import Film
-from ..core.render.film.progressive import SPLIT_FROM, STEPS, Developer
+from ..core.render.film.progressive import SPLIT_FROM, STEPS, ProgressiveRenderer
 from ..core.render.film.tracer import Tracer, default_threads
 from ..core.render.trace.wavefront import FrameScene
 from ..core.review import review
@@ -116,7 +116,7 @@ def _live(project: Project, compiler: SceneCompiler) -> dict[str, str]:
     """First live picture after an edit, as the lens makes it, until it is clean, and a full frame of the shot."""
     rows = {}
     with Tracer() as tracer:
-        developer = Developer(compiler, tracer)
+        developer = ProgressiveRenderer(compiler, tracer)
 
         def first_picture(p: Project) -> tuple[float, int]:
             start = time.perf_counter()

@@ -14,7 +14,7 @@ STALE_S = 15.0
 """Nobody has told for so long: who did is gone."""
 
 
-class Hand(BaseModel):
+class WorkerStatus(BaseModel):
     """A machine that works for the studio, or could."""
 
     name: str
@@ -34,7 +34,7 @@ class Crew(BaseModel):
     """Everybody on a cluster."""
 
     address: str
-    hands: list[Hand]
+    hands: list[WorkerStatus]
 
     @property
     def working(self) -> int:

@@ -18,7 +18,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from .. import core
-from ..core.geometry.skeleton import Acting
+from ..core.geometry.skeleton import AnimationState
 from ..core.light.sky import shining
 from ..core.motion import Moment, Poses, moment
 from ..core.render.compile.lights import gobo_names
@@ -127,7 +127,7 @@ def moment_digest(here: Moment) -> bytes:
     return digest.digest()
 
 
-def _only_here(value: Poses | dict[str, tuple[Acting, ...]]) -> object:
+def _only_here(value: Poses | dict[str, tuple[AnimationState, ...]]) -> object:
     """What of poses, or of what items do, in three frames is of the first of them."""
     if isinstance(value, dict):
         return {item: acting[0] for item, acting in value.items()}

@@ -18,7 +18,7 @@ from ..core.cut.title_faults import title_faults
 from ..core.delivery.contact_sheets import sheet, sheet_file
 from ..core.delivery.containers import encode
 from ..core.delivery.presets import Coding, Delivery
-from ..core.delivery.program_source import Programme, in_order
+from ..core.delivery.program_source import ProgramSource, in_order
 from ..core.delivery.size_forecast import Forecast, forecast
 from ..core.delivery.spin import spin_page
 from ..core.delivery.stills import file_of, picture_of
@@ -140,7 +140,7 @@ def _whole_reel(studio: Studio, cut: Cut) -> TakeReel:
 
 def programme_of(
     studio: Studio, project_id: str, cut: Cut, delivery: Delivery, reel: TakeReel
-) -> tuple[Programme, Mix | None, range]:
+) -> tuple[ProgramSource, Mix | None, range]:
     """What is written: its frames from 0 on, its sound, and which frames of the cut these are."""
     total = whole_cut(cut)
     first = min(delivery.first or 0, total - 1)
@@ -156,7 +156,7 @@ def programme_of(
     ]
     if chapters and chapters[0][1] > 0:
         chapters.insert(0, ("Beginning", 0))
-    programme = Programme(
+    programme = ProgramSource(
         lambda i: maker.frame(first + i), last - first + 1, cut.rate.fraction,
         partial(mix.between, first, last) if mix else None,
         studio.projects.get(project_id).project.name, chapters,
@@ -174,7 +174,7 @@ def goes_round(cut: Cut, reel: TakeReel) -> bool:
 
 
 def _frames(
-    programme: Programme, delivery: Delivery, target: Path, part: Path, first: int, tell: Tell
+    programme: ProgramSource, delivery: Delivery, target: Path, part: Path, first: int, tell: Tell
 ) -> list[Opened]:  # fmt: skip
     """A folder of frames, numbered as the frames of the cut are; those that are in `part` already stay as they are."""
     coding = delivery.coding
@@ -207,7 +207,7 @@ def spread(count: int, pictures: int) -> list[int]:
 
 
 def _one_file(
-    programme: Programme, handed: Handed, target: Path, numbers: range, round_: bool, tell: Tell
+    programme: ProgramSource, handed: Handed, target: Path, numbers: range, round_: bool, tell: Tell
 ) -> list[Opened]:
     """A still, a sheet or a spin page."""
     delivery = handed.delivery

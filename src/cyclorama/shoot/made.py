@@ -26,7 +26,7 @@ THUMB_WIDTH = 192
 
 
 @dataclass(frozen=True, slots=True)
-class Made:
+class RenderedFrame:
     """A frame that can be written."""
 
     files: Iterable[tuple[str, bytes]]
@@ -39,10 +39,10 @@ class Made:
     """where it was made, if not here"""
 
 
-class Makes(Protocol):
+class FrameExecutor(Protocol):
     """Makes frames, in an order of its own."""
 
-    def next(self) -> tuple[int, Made | Exception] | None:
+    def next(self) -> tuple[int, RenderedFrame | Exception] | None:
         """A frame that is made, or why it is not; None when no more are to come. Raises Cancelled."""
 
     def again(self, number: int) -> None:
@@ -52,7 +52,7 @@ class Makes(Protocol):
         """Whatever is under way is not wanted any more."""
 
 
-class MakesHere:
+class LocalExecutor:
     """One frame after another, in this process."""
 
     def __init__(
@@ -65,13 +65,13 @@ class MakesHere:
         self._project, self._read_asset = project, read_asset
         self._begins, self._cancelled, self._progress = begins, cancelled, progress
 
-    def next(self) -> tuple[int, Made | Exception] | None:
+    def next(self) -> tuple[int, RenderedFrame | Exception] | None:
         if not self._left:
             return None
         self._begins(number := self._left.popleft())
         try:
             picture = self._maker.make(number, self._cancelled, lambda share: self._progress(number, share))
-            return number, Made(frame_files(number, picture, self._project, self._read_asset), picture.clamped)
+            return number, RenderedFrame(frame_files(number, picture, self._project, self._read_asset), picture.clamped)
         except Cancelled:
             raise
         except Exception as error:

@@ -28,7 +28,7 @@ from .cleaning import CleanMaker
 from .equal import FrameKeys, light_of
 from .finished import Masters
 from .frames import file_path, frame_path, sum_of, to_shoot
-from .made import Made, Makes, MakesHere, shown_files
+from .made import FrameExecutor, LocalExecutor, RenderedFrame, shown_files
 from .maker import FrameMaker, Maker
 from .mixing import MixMaker
 from .patching import PassMaker, PatchMaker
@@ -303,7 +303,7 @@ class _Run:
         finally:
             makes.close()
 
-    def _makes(self, numbers: list[int]) -> Makes:
+    def _makes(self, numbers: list[int]) -> FrameExecutor:
         take, region, passes = self.take, self.group.region, self.group.passes
         project = put_all(take.project, {"shot/shoot/passes/wanted": passes}) if passes else take.project
 
@@ -321,7 +321,7 @@ class _Run:
         if self.farm is not None and goes_far:
             wanted = replace(take, project=project)
             return self.farm.makes(wanted, numbers, self.wish.check, self._told_of, self.patience.say, bool(passes))
-        return MakesHere(
+        return LocalExecutor(
             numbers, maker, take.project, self.studio.assets.get, self._begins, self.wish.interrupts, self._progress
         )
 
@@ -348,7 +348,7 @@ class _Run:
         """Frames that waited for one."""
         return self.alike.pop(light_of(self.keys.of(number)), []) if self.keys is not None else []
 
-    def _keep(self, number: int, made: Made) -> None:
+    def _keep(self, number: int, made: RenderedFrame) -> None:
         """Write a frame's files, and record it when all are there."""
         before = None if self.group.is_whole else self.recorded[number]
         files = {} if before is None else dict(before.files)

@@ -57,7 +57,7 @@ from .puppets import Puppets
 from .shared_work import SharedWork
 from .take_log import TakeLog
 from .uploads import sweep_incoming
-from .work import Kind, Work
+from .work import JobRunner, Kind
 
 HERE = Path(__file__).parent
 
@@ -98,7 +98,7 @@ def create_app(
             "post": posts.post_kind(studio, own_gallery),
             "bundle": bundles.bundle_kind(studio),
         }
-        work = Work(studio, kinds)
+        work = JobRunner(studio, kinds)
         work.start()
         app.state.context = Context(
             studio,

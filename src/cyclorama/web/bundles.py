@@ -15,7 +15,7 @@ from ..store.bundle import pack_bundle
 from ..store.jobs import Job, Result
 from .context import Context, context
 from .jobs import JobAnswer
-from .work import Hand, Kind
+from .work import JobContext, Kind
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -54,7 +54,7 @@ def fetch(ctx: Ctx, project_id: str) -> FileResponse:
 def bundle_kind(studio: Studio) -> Kind:
     """How projects are packed."""
 
-    def do(job: Job, hand: Hand) -> Result:
+    def do(job: Job, hand: JobContext) -> Result:
         project_id = Packed.model_validate_json(job.spec).project_id
         path = _path(studio, project_id)
         path.parent.mkdir(exist_ok=True)

@@ -17,7 +17,7 @@ from .context import Context, context
 from .jobs import JobAnswer
 from .state import lanes_of
 from .take_answers import TakeAnswer, take_answer
-from .work import Hand, Kind
+from .work import JobContext, Kind
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -98,7 +98,7 @@ def check_kind(studio: Studio) -> Kind:
     return Kind(lambda job, hand: _check(studio, job, hand), FAULT, at_once=1)
 
 
-def _check(studio: Studio, job: Job, hand: Hand) -> Result:
+def _check(studio: Studio, job: Job, hand: JobContext) -> Result:
     take = studio.takes.get(CheckOf.model_validate_json(job.spec).take_id)
     found = check_take(studio, take, lambda share: hand.tell("Looking at frames", share))
     return {"sentence": found.sentence}

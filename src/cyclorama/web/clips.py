@@ -26,7 +26,7 @@ from ..store import Studio, TakeRecord
 from ..store.assets import write_whole
 from ..store.jobs import Job, Result
 from ..store.takes import BEAUTY
-from .work import Hand, Kind, Work
+from .work import JobContext, JobRunner, Kind
 
 MOST_LOOPS = 20
 FAULT = "The clip could not be made; the terminal that runs Cyclorama tells more."
@@ -93,14 +93,14 @@ class Clip:
             return False
 
 
-def ask_for_clip(work: Work, clip: Clip) -> Job:
+def ask_for_clip(work: JobRunner, clip: Clip) -> Job:
     """Have a clip made; one that is there already takes no time."""
     take = clip.take
     spec = Cut(take_id=take.id, loops=clip.loops)
     return work.ask("clip", f"{take.id} x{clip.loops}", clip.target.name, spec)
 
 
-def made_clip(work: Work, clip: Clip) -> Path:
+def made_clip(work: JobRunner, clip: Clip) -> Path:
     """The file, waiting until it is there. Raises ShootError when it cannot be made."""
     for _ in range(2):  # one that was under way may have been of earlier frames
         if clip.is_there:
@@ -125,7 +125,7 @@ def _pixels(studio: Studio, clip: Clip, number: int) -> bytes | NDArray[np.uint8
     return to_bytes(finished(clip.take, number, clip.finishing, Masters(studio, 0), studio.assets.get))
 
 
-def _encode(studio: Studio, job: Job, hand: Hand) -> Result:
+def _encode(studio: Studio, job: Job, hand: JobContext) -> Result:
     spec = Cut.model_validate_json(job.spec)
     clip = Clip.of(studio, studio.takes.get(spec.take_id), spec.loops)
     if not clip.is_there:

@@ -17,7 +17,7 @@ from ..core.errors import ChangeError
 from ..core.motion import moment
 from ..core.picture.decode import decode_picture
 from ..core.picture.view_transform import srgb_encode, to_bytes
-from ..core.render.film.picking import Eye
+from ..core.render.film.picking import PickProbe
 from ..core.scene.base import Unit01
 from ..core.textures import srgb_to_linear
 from .answers import NEVER_CHANGES
@@ -149,7 +149,7 @@ def seen_in_picture(ctx: Ctx, project_id: str, place: Place) -> ColourTold:
     """The colour that the lens shows at a place."""
     here = moment(ctx.studio.projects.get(project_id).project, place.frame)
     with ctx.lens.borrowed() as tools:
-        seen = Eye(*tools).seen(here, place.x, place.y)
+        seen = PickProbe(*tools).seen(here, place.x, place.y)
     if seen is None:
         raise ChangeError("There is nothing at that place. Click on the subject or the set.")
     return _told(seen)

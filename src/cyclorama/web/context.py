@@ -13,7 +13,7 @@ from .posters import Posters
 from .puppets import Puppets
 from .shared_work import SharedWork
 from .take_log import TakeLog
-from .work import Work
+from .work import JobRunner
 
 if TYPE_CHECKING:
     from .cuts import OpenCuts
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 class Context:
     studio: Studio
     lens: Lens
-    work: Work
+    work: JobRunner
     puppets: Puppets
     posters: Posters
     environments: MadeEnvironments

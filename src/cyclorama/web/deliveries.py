@@ -33,7 +33,7 @@ from .cuts import state_of
 from .jobs import JobAnswer
 from .packing import Sink
 from .shared_work import IsUnwanted
-from .work import Hand
+from .work import JobContext
 from .work import Kind as WorkKind
 
 router = APIRouter(prefix="/api")
@@ -260,7 +260,7 @@ def _zipped(folder: Path) -> Iterator[bytes]:
 def delivery_kind(studio: Studio) -> WorkKind:
     """How deliveries are made: one after the other, as each takes all of the machine."""
 
-    def do(job: Job, hand: Hand) -> Result:
+    def do(job: Job, hand: JobContext) -> Result:
         handed = studio.cuts.one(Spec.model_validate_json(job.spec).delivery_id)
         found = hand_over(studio, handed, hand.tell)
         return {"name": handed.name, "fine": int(all(x.fine for x in found))}

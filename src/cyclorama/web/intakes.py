@@ -19,7 +19,7 @@ from ..store.jobs import Job, Result
 from .lens import Lens, LensEye
 from .limited import Tell, run_limited
 from .uploads import INCOMING, Uploads, scratch_folder
-from .work import Hand, Kind, Unwanted, Work
+from .work import JobContext, JobRunner, Kind, Unwanted
 
 LONGEST_S = 900.0
 MEMORY_LIMIT_BYTES = 12 << 30
@@ -51,7 +51,7 @@ class Anew(BaseModel):
     """how far it may be off its source, in units of the file"""
 
 
-def ask_for_intake(work: Work, uploads: Uploads, project_id: str | None, beside: bool = False) -> Job:
+def ask_for_intake(work: JobRunner, uploads: Uploads, project_id: str | None, beside: bool = False) -> Job:
     """Have what was sent brought in; it is removed when the intake has ended."""
     files = {name: path.name for name, path in uploads.paths.items()}
     name = next(iter(files))
@@ -59,7 +59,7 @@ def ask_for_intake(work: Work, uploads: Uploads, project_id: str | None, beside:
     return work.ask("intake", uploads.folder.name, name, spec)
 
 
-def ask_for_detail(work: Work, studio: Studio, project_id: str, detail: Detail) -> Job:
+def ask_for_detail(work: JobRunner, studio: Studio, project_id: str, detail: Detail) -> Job:
     """Have the subject made anew from its source, as finely as shows in this framing.
 
     Raises ChangeError when there is none, or its source is gone.
@@ -85,7 +85,7 @@ def intake_kinds(studio: Studio, lens: Lens) -> tuple[Kind, Kind]:
     )
 
 
-def _bring_in(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
+def _bring_in(studio: Studio, lens: Lens, job: Job, hand: JobContext) -> Result:
     spec = Incoming.model_validate_json(job.spec)
     folder = studio.folder / INCOMING / spec.folder
     paths = {name: str(folder / file) for name, file in spec.files.items()}
@@ -99,7 +99,7 @@ def _bring_in(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
     return _accept(studio, lens, intake, spec.project_id, hand)
 
 
-def _open(studio: Studio, path: Path, project_id: str | None, job: Job, hand: Hand) -> Result:
+def _open(studio: Studio, path: Path, project_id: str | None, job: Job, hand: JobContext) -> Result:
     """A bundle is a project of its own."""
     if project_id is not None:
         raise IntakeError("That is a bundle with a project of its own. Drop it on the reel wall to open it.")
@@ -109,7 +109,7 @@ def _open(studio: Studio, path: Path, project_id: str | None, job: Job, hand: Ha
     return {"project": opened.id, "version": version, "kept": 0, "says": " ".join(opened.says)}
 
 
-def _make_again(studio: Studio, job: Job, hand: Hand) -> Result:
+def _make_again(studio: Studio, job: Job, hand: JobContext) -> Result:
     spec = Anew.model_validate_json(job.spec)
     assets = studio.folder / "assets"
     with scratch_folder(studio.folder) as folder:
@@ -130,7 +130,7 @@ def _examine_bundle(tell: Tell, path: Path) -> Examined:
 
 
 def _limited(
-    job: Job, hand: Hand, read: Callable[..., Any], *given: Any, folder: Path, reads: Sequence[Path] = ()
+    job: Job, hand: JobContext, read: Callable[..., Any], *given: Any, folder: Path, reads: Sequence[Path] = ()
 ) -> Any:
     """What a reader finds in the files of a job, in a process of its own."""
     return run_limited(
@@ -141,7 +141,7 @@ def _limited(
     )  # fmt: skip
 
 
-def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, hand: Hand) -> Result:
+def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, hand: JobContext) -> Result:
     """Put what came in on the set, fitted and grounded, as one step that can be undone."""
     saved = None if project_id is None else studio.projects.get(project_id)
     project = saved.project if saved else new_project(_title(intake.item.source_name), FOR_CLIPS)
@@ -158,7 +158,7 @@ def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, 
     return {"project": project.id, "version": saved.version, "kept": kept}
 
 
-def _accept_beside(studio: Studio, intake: Intake, project_id: str, hand: Hand) -> Result:
+def _accept_beside(studio: Studio, intake: Intake, project_id: str, hand: JobContext) -> Result:
     """Put what came in beside what stands on the set, as one step that can be undone."""
     saved = studio.projects.get(project_id)
     _go_on(hand)
@@ -168,7 +168,7 @@ def _accept_beside(studio: Studio, intake: Intake, project_id: str, hand: Hand) 
     return {"project": project_id, "version": saved.version, "kept": 0}
 
 
-def _go_on(hand: Hand) -> None:
+def _go_on(hand: JobContext) -> None:
     if hand.unwanted():
         raise Unwanted
 
@@ -195,11 +195,11 @@ def _read_and_keep(tell: Tell, paths: dict[str, str], kept: Path) -> Intake:
 
 
 def _read_again(tell: Tell, source: str, detail: Detail, off: float, assets: Path, kept: Path) -> Intake:
-    from ..core.geometry.detail import Wanted
+    from ..core.geometry.detail import DetailRequest
     from ..core.geometry.intake import take_in
 
     files = {"source.zip": AssetStore(assets).get(source)}
-    return _kept(AssetStore(kept), take_in(files, tell, Wanted(detail, off)), source)
+    return _kept(AssetStore(kept), take_in(files, tell, DetailRequest(detail, off)), source)
 
 
 def _kept(store: AssetStore, intake: Intake, source: str) -> Intake:

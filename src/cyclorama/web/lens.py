@@ -22,8 +22,8 @@ from ..core.light.balance import Apart
 from ..core.light.placement import Surface
 from ..core.motion import Moment, moment, moment_of_first
 from ..core.render.compile.compiler import SceneCompiler
-from ..core.render.film.picking import Eye
-from ..core.render.film.progressive import FULL_SAMPLES, Developer, Shown
+from ..core.render.film.picking import PickProbe
+from ..core.render.film.progressive import FULL_SAMPLES, DevelopedPicture, ProgressiveRenderer
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
 from ..core.render.warm import compile_apart, kernels_compiled, warm_up
 from ..core.scene import Project
@@ -53,7 +53,7 @@ Tried = Annotated[SetValue | SetKey | Dress, Field(discriminator="kind")]
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class FrameRequest:
     """What a lens asks for: a frame of the project as it is saved, or as changes that are being tried would make it."""
 
     request: int
@@ -71,7 +71,7 @@ class Picture:
     request: int
     milliseconds: int
     """since the request"""
-    shown: Shown
+    shown: DevelopedPicture
 
 
 @dataclass(slots=True)
@@ -101,7 +101,7 @@ class Viewer:
 
     deliver: Callable[[News], None]
     project_id: str
-    wanted: Wanted | None = None
+    wanted: FrameRequest | None = None
 
 
 class Lens:
@@ -111,7 +111,7 @@ class Lens:
         self._studio = studio
         self._tracer = Tracer()
         self._compiler = SceneCompiler(studio.assets.get)
-        self._developer = Developer(self._compiler, self._tracer)
+        self._developer = ProgressiveRenderer(self._compiler, self._tracer)
         self._viewers: list[Viewer] = []
         self._wake = threading.Condition()
         self._generation = 0
@@ -150,7 +150,7 @@ class Lens:
         self._generation += 1
         self._wake.notify_all()
 
-    def develop(self, viewer: Viewer, wanted: Wanted) -> None:
+    def develop(self, viewer: Viewer, wanted: FrameRequest) -> None:
         """Ask for a picture."""
         with self._wake:
             viewer.wanted, self._asked_at, self._rough = wanted, time.monotonic(), True
@@ -261,7 +261,7 @@ class Lens:
                 if done and generation == self._generation:
                     viewer.wanted, self._rough = None, False
 
-    def _try_to_develop(self, viewer: Viewer, wanted: Wanted, generation: int) -> bool:
+    def _try_to_develop(self, viewer: Viewer, wanted: FrameRequest, generation: int) -> bool:
         """Whether the viewer has had all there is; False when something else came first."""
         try:
             with self._busy:
@@ -275,7 +275,7 @@ class Lens:
             viewer.deliver(Trouble(wanted.request, BROKEN))
         return True
 
-    def _develop(self, viewer: Viewer, wanted: Wanted, generation: int) -> None:
+    def _develop(self, viewer: Viewer, wanted: FrameRequest, generation: int) -> None:
         def cancelled() -> bool:
             return generation != self._generation
 
@@ -331,20 +331,20 @@ class LensEye:
 
     def meter(self, moments: list[Moment]) -> float | None:
         with self._lens.borrowed() as tools:
-            return Eye(*tools).meter(moments)
+            return PickProbe(*tools).meter(moments)
 
     def point(self, moment: Moment, x: float, y: float) -> Seen | None:
         with self._lens.borrowed() as tools:
-            return Eye(*tools).point(moment, x, y)
+            return PickProbe(*tools).point(moment, x, y)
 
     def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:
         with self._lens.borrowed() as tools:
-            return Eye(*tools).apart(moment, lights)
+            return PickProbe(*tools).apart(moment, lights)
 
     def surface(self, moment: Moment, x: float, y: float) -> Surface | None:
         with self._lens.borrowed() as tools:
-            return Eye(*tools).surface(moment, x, y)
+            return PickProbe(*tools).surface(moment, x, y)
 
     def colour(self, moment: Moment, x: float, y: float) -> Vec3 | None:
         with self._lens.borrowed() as tools:
-            return Eye(*tools).colour(moment, x, y)
+            return PickProbe(*tools).colour(moment, x, y)

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field, ValidationError
 from ..core.render.film.progressive import FULL_SAMPLES
 from ..core.review.phrases import duration
 from .context import Context, context
-from .lens import News, Picture, Progress, Tried, Trouble, Viewer, Wanted
+from .lens import FrameRequest, News, Picture, Progress, Tried, Trouble, Viewer
 
 router = APIRouter(prefix="/live")
 Ctx = Annotated[Context, Depends(context)]
@@ -97,7 +97,7 @@ async def _hear(text: str, ctx: Context, viewer: Viewer, socket: WebSocket) -> N
         ctx.lens.rest(viewer)
         return
     width, height = (min(max(size, 16), LARGEST) for size in (asked.width, asked.height))
-    ctx.lens.develop(viewer, Wanted(asked.request, asked.frame, width, height, asked.tried))
+    ctx.lens.develop(viewer, FrameRequest(asked.request, asked.frame, width, height, asked.tried))
 
 
 async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]") -> None:

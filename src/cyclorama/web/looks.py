@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from ..core.commands import Command, perform_all
 from ..core.errors import NotFoundError
 from ..core.motion import Moment, moment
-from ..core.render.film.progressive import Developer
+from ..core.render.film.progressive import ProgressiveRenderer
 from ..core.review.shoot_plan import Cell, as_planned
 from ..core.scene import put
 from .context import Context, context
@@ -58,5 +58,5 @@ def _still(ctx: Context, here: Moment, size: str, kept: str) -> Response:
     width = WIDTHS[size]
     height = max(1, round(width * here.shoot.height / here.shoot.width))
     with ctx.lens.borrowed(wait=False) as (compiler, tracer):
-        shown = Developer(compiler, tracer).still(here, width, height, SAMPLES[size])
+        shown = ProgressiveRenderer(compiler, tracer).still(here, width, height, SAMPLES[size])
     return Response(shown.jpeg, media_type="image/jpeg", headers={"Cache-Control": kept})

@@ -12,7 +12,7 @@ from ..core.material.presets import PRESETS
 from ..core.material.variations import Vary
 from ..core.review.phrases import data_size
 from ..core.review.stations import move_sentence
-from ..core.scene import MaterialMaps, Place, place_of
+from ..core.scene import MaterialMaps, Property, place_of
 from ..core.scene.light import Shape
 from ..core.scene.material import PatternKind
 from ..core.scene.path import PathShape
@@ -31,7 +31,7 @@ router = APIRouter(include_in_schema=False)
 Ctx = Annotated[Context, Depends(context)]
 
 
-def _place(path: str) -> Place:
+def _place(path: str) -> Property:
     """What a control is bound to: a place of the project or, after `cut/`, of its cut."""
     return place_of(path.removeprefix("cut/"), Cut) if path.startswith("cut/") else place_of(path)
 

@@ -19,14 +19,14 @@ from ..store import Saved, Studio
 from ..store.assets import write_whole
 from ..store.jobs import Job, Result
 from .lens import Lens
-from .work import Hand, Kind, Unwanted, Work
+from .work import JobContext, JobRunner, Kind, Unwanted
 
 FOLDER = "posters"
 DEVELOPING = "Developing"
 FAULT = "This picture cannot be developed; the terminal that runs Cyclorama tells more."
 
 
-class Sitter(BaseModel):
+class PosterJob(BaseModel):
     """What a poster is asked for with."""
 
     project_id: str
@@ -36,7 +36,7 @@ class Sitter(BaseModel):
 class Posters:
     """Posters that are there, and asking for those that are not."""
 
-    def __init__(self, studio: Studio, lens: Lens, work: Work):
+    def __init__(self, studio: Studio, lens: Lens, work: JobRunner):
         self._studio, self._lens, self._work = studio, lens, work
 
     def get(self, project_id: str) -> bytes | str:
@@ -49,7 +49,7 @@ class Posters:
         if before is not None and before.state == "failed":
             return before.message
         name = saved.project.name
-        self._work.ask("poster", path.stem, name, Sitter(project_id=project_id, version=saved.version))
+        self._work.ask("poster", path.stem, name, PosterJob(project_id=project_id, version=saved.version))
         return DEVELOPING if self._lens.ready.is_set() else self._lens.preparing
 
     def sketch(self, project_id: str) -> bytes:
@@ -71,8 +71,8 @@ def poster_kind(studio: Studio, lens: Lens) -> Kind:
     return Kind(lambda job, hand: _develop(studio, lens, job, hand), FAULT, at_once=1, at_leisure=True)
 
 
-def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
-    spec = Sitter.model_validate_json(job.spec)
+def _develop(studio: Studio, lens: Lens, job: Job, hand: JobContext) -> Result:
+    spec = PosterJob.model_validate_json(job.spec)
     saved = studio.projects.get(spec.project_id)
     if saved.version != spec.version:
         raise Unwanted  # whoever looks at the wall asks for it as it stands now

@@ -17,7 +17,7 @@ from ..store.posts import Posted
 from .answers import Removed
 from .context import Context, context
 from .jobs import JobAnswer
-from .work import Hand
+from .work import JobContext
 from .work import Kind as WorkKind
 
 router = APIRouter(prefix="/api")
@@ -122,7 +122,7 @@ def _answer(ctx: Context, posted: Posted) -> PostAnswer:
 def post_kind(studio: Studio, own_gallery: OwnGallery | None) -> WorkKind:
     """How posts are sent."""
 
-    def do(job: Job, hand: Hand) -> Result:
+    def do(job: Job, hand: JobContext) -> Result:
         if own_gallery is None:
             raise PostError(NO_SERVICE)
         posted = studio.posts.one(Spec.model_validate_json(job.spec).post_id)

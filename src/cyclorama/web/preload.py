@@ -17,7 +17,7 @@ from PIL import Image
 from ..core import geometry
 from ..core.cut import lettering, sound
 from ..core.errors import CycloramaError
-from ..core.geometry.detail import Wanted
+from ..core.geometry.detail import DetailRequest
 from ..core.geometry.intake import take_in
 from ..core.picture import inspect_upload
 from ..core.scene import Detail
@@ -64,8 +64,8 @@ def load() -> None:
     obj = {"a.obj": _OBJ, "a.mtl": material, "a.png": picture.getvalue()}
     for files in (obj, {"a.ply": _PLY}, {"a.stl": stl()}, {"a.glb": glb()}):
         take_in(files)
-    take_in({"a.stl": stl()}, wanted=Wanted(Detail(lighten=True), off=0.001))
-    take_in(obj, wanted=Wanted(Detail(smooth="all"), off=0.1))
+    take_in({"a.stl": stl()}, wanted=DetailRequest(Detail(lighten=True), off=0.001))
+    take_in(obj, wanted=DetailRequest(Detail(smooth="all"), off=0.1))
     lettering.set_line("Ag", "grotesque", 400, 0.0, None)
 
 

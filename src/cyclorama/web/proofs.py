@@ -29,7 +29,7 @@ from .answers import ProofState
 from .context import Context, context
 from .jobs import JobAnswer
 from .lens import Lens
-from .work import Hand, Kind, Unwanted, Work
+from .work import JobContext, JobRunner, Kind, Unwanted
 
 router = APIRouter(prefix="/api/projects/{project_id}/proof")
 Ctx = Annotated[Context, Depends(context)]
@@ -68,7 +68,7 @@ def proof_kind(studio: Studio, lens: Lens) -> Kind:
     return Kind(lambda job, hand: _make(studio, lens, job, hand), FAULT, at_once=1)
 
 
-def _make(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
+def _make(studio: Studio, lens: Lens, job: Job, hand: JobContext) -> Result:
     spec = Sitting.model_validate_json(job.spec)
     while not lens.ready.wait(0.5):
         hand.tell(lens.preparing, 0.0)
@@ -127,7 +127,7 @@ def _sheet(studio: Studio, project: Project, proof: Proof, numbers: list[int]) -
     write_whole(proof.sheet, buffer.getvalue())
 
 
-def ask_for_proof(work: Work, project: Project, proof: Proof) -> Job:
+def ask_for_proof(work: JobRunner, project: Project, proof: Proof) -> Job:
     """Have the open shot proofed."""
     spec = Sitting(project_id=project.id, key=proof.key)
     return work.ask("proof", proof.key, f"Proof of {project.shot.name}", spec)

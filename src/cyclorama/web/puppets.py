@@ -7,7 +7,7 @@ import numpy as np
 from ..core.errors import NotFoundError
 from ..core.geometry.cache_keys import rig_key, standin_source_key
 from ..core.geometry.rig import Rig
-from ..core.geometry.skeleton import Acting
+from ..core.geometry.skeleton import AnimationState
 from ..core.geometry.standin_file import packed_normals
 from ..store import Studio
 
@@ -23,7 +23,7 @@ class Puppets:
         source = np.frombuffer(self._assets.get(standin_source_key(asset)), np.int32)
         return Rig.from_bytes(self._assets.get(rig_key(asset))), source
 
-    def pose(self, asset: str, acting: Acting) -> bytes:
+    def pose(self, asset: str, acting: AnimationState) -> bytes:
         """Positions (v, 3) float32 and normals (v, 4) int8 of the stand-in, in the file's space."""
         rig, source = self._rig(asset)
         if any(number >= len(rig.skeleton.animations) for number, *_ in acting):

@@ -17,7 +17,7 @@ from ..core.geometry.measure import Measures, measure
 from ..core.material.presets import PRESETS, with_preset
 from ..core.motion import moment_of_first
 from ..core.render.compile.compiler import SceneCompiler
-from ..core.render.film.picking import Eye
+from ..core.render.film.picking import PickProbe
 from ..core.render.film.swatch import still_of, swatch_body, swatch_compiler, swatch_key, swatch_studio
 from ..core.render.film.tracer import Cancel, Tracer
 from ..core.scene import Environment, Gobo, Item, Material, Project, put_all
@@ -30,7 +30,7 @@ from ..store.jobs import Result
 from .context import Context, context
 from .lens import Lens
 from .tray import FOLDER, swatch_is_there
-from .work import Hand, Kind
+from .work import JobContext, Kind
 
 router = APIRouter(prefix="/api/stock/ready")
 Ctx = Annotated[Context, Depends(context)]
@@ -111,7 +111,7 @@ def ready_kind(studio: Studio, lens: Lens) -> Kind:
     return Kind(lambda job, hand: _develop(studio, lens, hand), FAULT, at_once=1, at_leisure=True)
 
 
-def _develop(studio: Studio, lens: Lens, hand: Hand) -> Result:
+def _develop(studio: Studio, lens: Lens, hand: JobContext) -> Result:
     compiler = swatch_compiler(studio.assets.get)
     for done, (kind, name) in enumerate(_SHOWN):
         hand.tell(name.capitalize(), done / len(_SHOWN))
@@ -127,7 +127,7 @@ def _develop(studio: Studio, lens: Lens, hand: Hand) -> Result:
 def _picture(
     change: SetUp | ApplyRig, compiler: SceneCompiler, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
 ) -> bytes:  # fmt: skip
-    project, _label = perform(_stage(), change, _measures, Eye(compiler, tracer))
+    project, _label = perform(_stage(), change, _measures, PickProbe(compiler, tracer))
     return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)
 
 

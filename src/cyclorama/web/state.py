@@ -13,7 +13,7 @@ from ..core.geometry.measure import Measures, extreme_points, placed_hull
 from ..core.geometry.placement import placement_matrix
 from ..core.motion import (
     STILL,
-    Gap,
+    LoopGap,
     Poses,
     acting_at,
     aim_point,
@@ -242,7 +242,7 @@ def _owner(project: Project, path: str) -> str:
     return name
 
 
-def _gap(gap: Gap) -> GapState:
+def _gap(gap: LoopGap) -> GapState:
     jump = f"{gap.jump:.3g} {gap.unit}".strip() if gap.jump else "no jump"
     return GapState(what=gap.what, where=gap.where, jump=jump, fixes=list(gap.fixes))
 

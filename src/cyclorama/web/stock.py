@@ -13,7 +13,7 @@ from ..core.commands.stock import kept_of
 from ..core.commands.tools import Tools
 from ..core.errors import CycloramaError, NotFoundError
 from ..core.motion import moment
-from ..core.render.film.progressive import Developer
+from ..core.render.film.progressive import ProgressiveRenderer
 from ..core.render.film.swatch import swatch_key
 from ..core.scene import Project
 from ..core.scene.base import Id, new_id
@@ -183,7 +183,7 @@ def keep(ctx: Ctx, project_id: str, wanted: Kept) -> Stocked:
         here = moment(project, wanted.frame or project.shot.first_frame)
         height = max(1, round(TILE_WIDTH * here.shoot.height / here.shoot.width))
         with ctx.lens.borrowed() as (compiler, tracer):
-            shown = Developer(compiler, tracer).still(here, TILE_WIDTH, height, TILE_SAMPLES)
+            shown = ProgressiveRenderer(compiler, tracer).still(here, TILE_WIDTH, height, TILE_SAMPLES)
         write_whole(ctx.studio.stock.tile_path(kept.id), shown.jpeg)
     return kept
 

@@ -16,7 +16,7 @@ from ..core.commands.tools import Tools
 from ..core.commands.values import SetValue
 from ..core.errors import ChangeError
 from ..core.motion import Moment, moment
-from ..core.render.film.picking import Eye
+from ..core.render.film.picking import PickProbe
 from ..core.scene import full_path
 from ..core.textures import to_srgb_bytes
 from .context import Context, context
@@ -69,7 +69,7 @@ async def touch(ctx: Ctx, request: Request, project_id: str, frame: int) -> Touc
 def _touch_map(ctx: Context, project_id: str, frame: int, _: IsUnwanted) -> TouchMap:
     here = moment(ctx.studio.projects.get(project_id).project, frame)
     with ctx.lens.borrowed(wait=False) as tools:
-        numbers = Eye(*tools).owners(here, MAP_WIDTH)
+        numbers = PickProbe(*tools).owners(here, MAP_WIDTH)
     height, width = numbers.shape
     told = base64.b64encode(numbers.astype("<u2").tobytes()).decode()
     return TouchMap(width=width, height=height, numbers=told, things=_things(here))
@@ -116,7 +116,7 @@ def colour(ctx: Ctx, project_id: str, wanted: ColourAsked) -> ColourSeen:
     aim = told(wanted.colour)
     here = moment(ctx.studio.projects.get(project_id).project, wanted.frame)
     with ctx.lens.borrowed(wait=False) as tools:
-        seen = Eye(*tools).shown(here, wanted.material)
+        seen = PickProbe(*tools).shown(here, wanted.material)
     if seen is None:
         raise ChangeError("Nothing of that material is seen in this frame.")
     lab, rgb = lab_of(seen), rgb_of(aim)

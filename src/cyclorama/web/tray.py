@@ -30,7 +30,7 @@ from .answers import NEVER_CHANGES
 from .context import Context, context
 from .jobs import JobAnswer
 from .lens import Lens, LensEye
-from .work import Hand, Kind
+from .work import JobContext, Kind
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -67,7 +67,7 @@ class Tray(BaseModel):
     kept: list[KeptSwatch]
 
 
-class Wanted(BaseModel):
+class SwatchRequest(BaseModel):
     """What swatches are asked for with."""
 
     materials: dict[str, Material]
@@ -138,7 +138,7 @@ def _asked(ctx: Context, project: Project, missing: dict[str, Material], look: L
     if not missing:
         return None
     about = hashlib.sha256("".join(missing).encode()).hexdigest()[:32]
-    wanted = Wanted(materials=missing, look=look)
+    wanted = SwatchRequest(materials=missing, look=look)
     return JobAnswer.of(ctx.work.ask("swatches", about, f"Swatches of {project.name}", wanted))
 
 
@@ -196,7 +196,7 @@ def vary(ctx: Ctx, project_id: str, wanted: Varied) -> list[list[Variation]]:
             rows[-1].append(Variation(values=values, key=key, there=there))
     if missing:
         about = hashlib.sha256("".join(missing).encode()).hexdigest()[:32]
-        ctx.work.ask("swatches", about, f"Variations of {material.name}", Wanted(materials=missing))
+        ctx.work.ask("swatches", about, f"Variations of {material.name}", SwatchRequest(materials=missing))
     return rows
 
 
@@ -205,8 +205,8 @@ def swatch_kind(studio: Studio, lens: Lens) -> Kind:
     return Kind(lambda job, hand: _develop(studio, lens, job, hand), FAULT, at_once=1, at_leisure=True)
 
 
-def _develop(studio: Studio, lens: Lens, job: Job, hand: Hand) -> Result:
-    spec = Wanted.model_validate_json(job.spec)
+def _develop(studio: Studio, lens: Lens, job: Job, hand: JobContext) -> Result:
+    spec = SwatchRequest.model_validate_json(job.spec)
     wanted = spec.materials
     compiler, broken = swatch_compiler(studio.assets.get), list[str]()
     for done, (key, material) in enumerate(wanted.items()):

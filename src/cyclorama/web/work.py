@@ -29,7 +29,7 @@ class Unwanted(Exception):
     """The work is not wanted any more, or not now."""
 
 
-class Hand:
+class JobContext:
     """What somebody who does a job holds: says how far it has come, and hears whether it is still wanted."""
 
     def __init__(self, studio: Studio, job_id: str, owner: str):
@@ -61,7 +61,7 @@ class Hand:
 class Kind:
     """How jobs of one kind are done."""
 
-    do: Callable[[Job, Hand], Result]
+    do: Callable[[Job, JobContext], Result]
     """Returns what came of it. Raises Unwanted."""
     fault: str
     """said when it fails by a fault of the program"""
@@ -72,13 +72,13 @@ class Kind:
     """Called when a job has ended, however."""
 
 
-class Work:
+class JobRunner:
     """Does jobs as long as the studio is open."""
 
     def __init__(self, studio: Studio, kinds: dict[JobKind, Kind]):
         self._studio, self._kinds = studio, kinds
         self._claims = Claims(studio.folder / WORKING)
-        self._hands: dict[str, tuple[JobKind, Hand]] = {}
+        self._hands: dict[str, tuple[JobKind, JobContext]] = {}
         self._threads: dict[str, threading.Thread] = {}
         self._change = threading.Condition()
         self._closing = False
@@ -162,7 +162,7 @@ class Work:
         job = self._studio.jobs.claim(name, self._claims.owner, kind.at_leisure)
         if job is None:
             return False
-        hand = Hand(self._studio, job.id, self._claims.owner)
+        hand = JobContext(self._studio, job.id, self._claims.owner)
         thread = threading.Thread(target=self._do, args=(job, kind, hand), daemon=True, name=name)
         with self._change:
             self._hands[job.id] = name, hand
@@ -172,7 +172,7 @@ class Work:
         thread.start()
         return True
 
-    def _do(self, job: Job, kind: Kind, hand: Hand) -> None:
+    def _do(self, job: Job, kind: Kind, hand: JobContext) -> None:
         state, message, result = self._tried(job, kind, hand)
         if state != "waiting":
             kind.clear(job)
@@ -188,7 +188,7 @@ class Work:
             del self._hands[job.id], self._threads[job.id]
             self._change.notify_all()
 
-    def _tried(self, job: Job, kind: Kind, hand: Hand) -> tuple[JobState, str, Result | None]:
+    def _tried(self, job: Job, kind: Kind, hand: JobContext) -> tuple[JobState, str, Result | None]:
         """How a job ends: state, message, result."""
         try:
             return "done", "", kind.do(job, hand)

@@ -14,7 +14,7 @@ from cyclorama.core.commands.standing import LayDown
 from cyclorama.core.errors import ChangeError, IntakeError
 from cyclorama.core.framing import View, frame_margins
 from cyclorama.core.geometry.cache_keys import Intake
-from cyclorama.core.geometry.detail import Wanted
+from cyclorama.core.geometry.detail import DetailRequest
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.measure import gap_m, placed_hull
 from cyclorama.core.geometry.mesh import Mesh
@@ -92,7 +92,7 @@ def made(project: Project, intake: Intake, files: bytes, **detail: object) -> tu
     """The project's model made again from its files, as the studio does it."""
     wanted = Detail(**detail)  # type: ignore[arg-type]
     _, off = finest(project, intake.measures, wanted)
-    again = take_in({"set.glb": files}, wanted=Wanted(wanted, off))
+    again = take_in({"set.glb": files}, wanted=DetailRequest(wanted, off))
     again.item = again.item.model_copy(update={"source": "kept"})
     return standing(made_again(project, again), project, lambda item: again.measures), again
 

@@ -12,7 +12,7 @@ from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.film import Film
-from cyclorama.core.render.film.picking import Eye
+from cyclorama.core.render.film.picking import PickProbe
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.review import review, stations
 from cyclorama.core.scene import Project, new_project
@@ -34,7 +34,7 @@ def shown(tracer: Tracer, size: float) -> tuple[Project, Intake, np.ndarray]:
     """The project after arrival, and the scene-linear picture of its first frame as the exposure shows it."""
     intake = arrival(size)
     compiler = SceneCompiler(intake.assets.__getitem__)
-    project = put_on_set(new_project("Test"), intake, Eye(compiler, tracer))
+    project = put_on_set(new_project("Test"), intake, PickProbe(compiler, tracer))
     film = Film(64, 36)
     tracer.expose(film, compiler.compile(moment(project, 1), 64, 36), 64)
     return project, intake, film.radiance

@@ -16,7 +16,7 @@ from cyclorama.core.cut.sound_synthesis import RATE
 from cyclorama.core.delivery import segments
 from cyclorama.core.delivery.containers import encode
 from cyclorama.core.delivery.presets import PRESETS, Delivery
-from cyclorama.core.delivery.program_source import Programme
+from cyclorama.core.delivery.program_source import ProgramSource
 from cyclorama.core.delivery.size_forecast import forecast
 from cyclorama.core.delivery.stills import file_of, picture_of
 from cyclorama.core.delivery.verify import opened, pictures_of, psnr
@@ -30,7 +30,7 @@ MOVING = [name for name, coding in PRESETS.items() if coding.kind == "moving"]
 
 def programme(
     clear: bool = False, rate: Fraction = Fraction(24), chapters: tuple[tuple[str, int], ...] = ()
-) -> Programme:
+) -> ProgramSource:
     """A gradient with a disc that moves over it; with sound."""
     y, x = np.mgrid[:H, :W]
 
@@ -39,7 +39,7 @@ def programme(
         rgb = np.stack([x / W, y / H, disc], -1).astype(np.float32)
         return np.dstack([rgb, np.maximum(disc, 0.25)]).astype(np.float32) if clear else rgb
 
-    return Programme(frame, COUNT, rate, lambda: iter([sine(COUNT / float(rate), -20.0)]), "Lantern", chapters)
+    return ProgramSource(frame, COUNT, rate, lambda: iter([sine(COUNT / float(rate), -20.0)]), "Lantern", chapters)
 
 
 def quiet(what: str, share: float) -> None:
@@ -108,7 +108,7 @@ def test_alpha_is_kept_where_it_can_be_and_lies_over_white_where_not(tmp_path: P
 
 
 def test_it_fits_where_it_must_or_says_that_it_cannot(tmp_path: Path) -> None:
-    source = Programme(programme().frame, COUNT, Fraction(24))
+    source = ProgramSource(programme().frame, COUNT, Fraction(24))
     path = tmp_path / "clip.mp4"
     encode(source, Delivery(width=W, height=H, quality=100), path, quiet)
     finest = path.stat().st_size
@@ -144,17 +144,17 @@ def test_what_is_wrong_with_a_file_is_found(tmp_path: Path) -> None:
     source = programme()
     encode(source, delivery, path, quiet)
 
-    def odd(meant: Programme, how: Delivery = delivery, loudness: float | None = None) -> set[str]:
+    def odd(meant: ProgramSource, how: Delivery = delivery, loudness: float | None = None) -> set[str]:
         return {x.what for x in opened(path, meant, how, loudness) if not x.fine}
 
     assert odd(source, loudness=-20.0) == set()
     assert odd(source, loudness=-14.0) == {"loudness"}
-    longer = Programme(source.frame, COUNT + 5, source.rate, source.sound)
+    longer = ProgramSource(source.frame, COUNT + 5, source.rate, source.sound)
     assert {"frames", "length", "last frame"} <= odd(longer)
-    other = Programme(lambda i: 1 - source.frame(i), COUNT, source.rate, source.sound)
+    other = ProgramSource(lambda i: 1 - source.frame(i), COUNT, source.rate, source.sound)
     assert {"first frame", "last frame"} <= odd(other)
-    assert "rate" in odd(Programme(source.frame, COUNT, Fraction(25), source.sound))
-    large = Programme(lambda i: np.repeat(np.repeat(source.frame(i), 2, 0), 2, 1), COUNT, source.rate, source.sound)
+    assert "rate" in odd(ProgramSource(source.frame, COUNT, Fraction(25), source.sound))
+    large = ProgramSource(lambda i: np.repeat(np.repeat(source.frame(i), 2, 0), 2, 1), COUNT, source.rate, source.sound)
     assert "size" in odd(large)
     path.write_bytes(path.read_bytes()[:900])
     with pytest.raises(ShootError, match="opened again"):

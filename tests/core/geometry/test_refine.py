@@ -6,7 +6,7 @@ from tests.core.geometry.test_subdivide import CUBE, FACES, cage
 from tests.glb_files import document_of, gltf
 
 from cyclorama.core.geometry.cache_keys import rig_key
-from cyclorama.core.geometry.detail import Wanted
+from cyclorama.core.geometry.detail import DetailRequest
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.polygons import triangulated
@@ -98,7 +98,7 @@ def test_parts_that_only_travel_are_refined_and_travel_on() -> None:
     ]
     document["animations"] = [{"channels": [{"sampler": 0, "target": {"node": 0, "path": "translation"}}],
                                "samplers": [{"input": first, "output": first + 1}]}]  # fmt: skip
-    intake = take_in({"a.glb": gltf(document, chunk + keys)}, wanted=Wanted(Detail(smooth="all"), 0.01))
+    intake = take_in({"a.glb": gltf(document, chunk + keys)}, wanted=DetailRequest(Detail(smooth="all"), 0.01))
     assert "All parts are refined, 4 times" in " ".join(f.what for f in intake.report.findings)
     rig = Rig.from_bytes(intake.assets[rig_key(intake.item.asset)])
     there = rig.at(((0, 1.0, 1.0),))[0]

@@ -12,7 +12,7 @@ from tests.core.geometry.test_subdivide import CUBE, FACES
 from tests.step_files import chord_error_m, cylinder_step, two_products
 
 from cyclorama.core.errors import IntakeError
-from cyclorama.core.geometry.detail import Wanted
+from cyclorama.core.geometry.detail import DetailRequest
 from cyclorama.core.geometry.edges import hard_edges
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.mesh import Mesh, face_normals
@@ -244,7 +244,11 @@ def test_the_fineness_of_a_step_can_be_chosen_afterwards() -> None:
     """By a tolerance in mm, or by what may show: the chords of its rim say how far it is off, and the subject knows."""
     file = {"spindle.step": cylinder_step(40.0, 100.0)}
     sides = {}
-    for wanted in (Wanted(Detail(tolerance_mm=2.0)), Wanted(Detail(tolerance_mm=0.001)), Wanted(Detail(), 0.0002)):
+    for wanted in (
+        DetailRequest(Detail(tolerance_mm=2.0)),
+        DetailRequest(Detail(tolerance_mm=0.001)),
+        DetailRequest(Detail(), 0.0002),
+    ):
         intake = take_in(file, wanted=wanted)
         off = wanted.exact
         assert (intake.item.off, intake.item.detail) == (pytest.approx(off), wanted.detail)

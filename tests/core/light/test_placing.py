@@ -7,14 +7,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from cyclorama.core.light.placement import GRAZING_DEG, Stand, Surface, grazing, mirrored, past, stand_for
+from cyclorama.core.light.placement import GRAZING_DEG, LightPosition, Surface, grazing, mirrored, past, stand_for
 from cyclorama.core.light.rows import direction
 
 angles = st.floats(-180.0, 180.0), st.floats(-80.0, 80.0)
 EYE = np.array([0.3, 1.2, 4.0])
 
 
-def place_of(stand: Stand, aim: np.ndarray, distance: float) -> np.ndarray:
+def place_of(stand: LightPosition, aim: np.ndarray, distance: float) -> np.ndarray:
     return aim + distance * direction(stand.azimuth_deg, stand.elevation_deg)
 
 

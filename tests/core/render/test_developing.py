@@ -16,8 +16,14 @@ from cyclorama.core.picture.exr import encode_layers
 from cyclorama.core.picture.relight import Gains, gains
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film import cached_render
-from cyclorama.core.render.film.cached_render import Negative
-from cyclorama.core.render.film.progressive import FIRST_SHRINK, FULL_SAMPLES, STEPS, Developer, Shown
+from cyclorama.core.render.film.cached_render import CachedRender
+from cyclorama.core.render.film.progressive import (
+    FIRST_SHRINK,
+    FULL_SAMPLES,
+    STEPS,
+    DevelopedPicture,
+    ProgressiveRenderer,
+)
 from cyclorama.core.render.film.tracer import Cancelled, Tracer, film_for
 from cyclorama.core.scene import Environment, Gobo, Light, Project
 from cyclorama.core.scene.light import Background
@@ -116,11 +122,11 @@ def test_a_print_is_what_a_new_film_shows(tracer: Tracer) -> None:
     now = changed(project, lights__key__strength_stops=-1.0, lights__key__temperature_k=3000.0,
                   lights__fill__on=False, environment__strength_stops=-1.5)  # fmt: skip
 
-    def exposed(p: Project) -> Negative:
+    def exposed(p: Project) -> CachedRender:
         scene = compiler.compile(moment(p, 1), W, H, "lights")
         film = film_for(scene)
         tracer.expose(film, scene, 256)
-        return Negative(moment(p, 1), film)
+        return CachedRender(moment(p, 1), film)
 
     old, new = exposed(project), exposed(now)
     by = old.gains(moment(now, 1), W, H)
@@ -154,15 +160,15 @@ def test_a_film_that_was_cut_short_goes_on(tracer: Tracer) -> None:
     assert told[-1] == pytest.approx(1.0)
 
 
-def mean(shown: Shown) -> float:
+def mean(shown: DevelopedPicture) -> float:
     return float(pixels_of(shown.jpeg).mean())
 
 
 def test_developing_begins_with_what_is_there(tracer: Tracer) -> None:
     project, compiler = studio()
-    developer = Developer(compiler, tracer)
+    developer = ProgressiveRenderer(compiler, tracer)
 
-    def first(p: Project) -> Shown:
+    def first(p: Project) -> DevelopedPicture:
         return next(developer.pictures(moment(p, 1), W, H))
 
     seen = list(developer.pictures(moment(project, 1), W, H))
@@ -186,16 +192,16 @@ def test_what_is_lit_or_painted_otherwise_is_guessed_at_full_size(tracer: Tracer
     project = changed(project, set__sweep__on=True)
     size = 128, 96
 
-    def linear(shown: Shown) -> np.ndarray:
+    def linear(shown: DevelopedPicture) -> np.ndarray:
         picture = Image.open(io.BytesIO(shown.jpeg)).resize(size, Image.Resampling.BILINEAR)
         return np.asarray(picture, np.float64)
 
     for path, value in (("look/lights/key/azimuth_deg", -20.0), ("materials/m/base_color", [0.1, 0.2, 0.6]),
                         ("set/sweep/color", [0.2, 0.1, 0.1]), ("look/environment/tilt_deg", 90.0)):  # fmt: skip
-        developer = Developer(compiler, tracer)
+        developer = ProgressiveRenderer(compiler, tracer)
         last = list(developer.pictures(moment(project, 1), *size))[-1]
         now = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
-        small = next(Developer(compiler, tracer).pictures(moment(now, 1), *size))
+        small = next(ProgressiveRenderer(compiler, tracer).pictures(moment(now, 1), *size))
         truth = linear(developer.still(moment(now, 1), *size, 256))
         guessed = next(developer.pictures(moment(now, 1), *size))
         assert (guessed.samples, guessed.width) == (0, size[0])
@@ -211,7 +217,7 @@ def test_what_is_lit_or_painted_otherwise_is_guessed_at_full_size(tracer: Tracer
 
 def test_progress_counts_what_a_film_that_was_cut_short_has(tracer: Tracer) -> None:
     project, compiler = studio()
-    developer = Developer(compiler, tracer)
+    developer = ProgressiveRenderer(compiler, tracer)
     begun = developer.pictures(moment(project, 1), 160, 120)
     assert [next(begun).samples for _ in range(3)] == [0, 2, 8]
     asked = iter(range(1000))
@@ -230,7 +236,7 @@ def test_progress_counts_what_a_film_that_was_cut_short_has(tracer: Tracer) -> N
 def test_a_light_raised_far_gets_samples_of_its_own(tracer: Tracer) -> None:
     """The old film is shown at what it is worth, until a new one is better."""
     project, compiler = studio()
-    developer = Developer(compiler, tracer)
+    developer = ProgressiveRenderer(compiler, tracer)
     weak = changed(project, lights__fill__strength_stops=-4.0)
     list(developer.pictures(moment(weak, 1), W, H))
     samples = [s.samples for s in developer.pictures(moment(project, 1), W, H)]
@@ -239,7 +245,7 @@ def test_a_light_raised_far_gets_samples_of_its_own(tracer: Tracer) -> None:
 
 def test_only_so_many_films_are_kept(tracer: Tracer, monkeypatch: pytest.MonkeyPatch) -> None:
     project, compiler = studio()
-    developer = Developer(compiler, tracer)
+    developer = ProgressiveRenderer(compiler, tracer)
     tones = [changed(project, set__sweep__color=[x, x, x]) for x in (0.2, 0.4, 0.6)]
     begun = [developer.pictures(moment(p, 1), W, H) for p in tones]
     for pictures in begun:
@@ -257,7 +263,7 @@ def test_only_so_many_films_are_kept(tracer: Tracer, monkeypatch: pytest.MonkeyP
 def test_a_background_changes_under_the_film(tracer: Tracer) -> None:
     project, compiler = studio()
     project = changed(project, set__sweep__on=False, set__disc__on=False)
-    developer = Developer(compiler, tracer)
+    developer = ProgressiveRenderer(compiler, tracer)
     before = list(developer.pictures(moment(project, 1), W, H))[-1]
     white = Background(colour=(1, 1, 1)).model_dump(mode="json")
     after = next(developer.pictures(moment(changed(project, look__background=white), 1), W, H))

@@ -15,7 +15,7 @@ from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.film import Film
-from cyclorama.core.render.film.picking import Eye
+from cyclorama.core.render.film.picking import PickProbe
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Environment, Light, Material, Project, Tone
 
@@ -50,7 +50,7 @@ def test_a_picked_point_stays_in_focus(tracer: Tracer, kind: str) -> None:
     """What is clicked on is found again at rest, and the lens follows it through the move."""
     project, compiler = studio(kind)
     frame = 5
-    found = Eye(compiler, tracer).point(moment(project, frame), *seen_at(project, frame, BALL))
+    found = PickProbe(compiler, tracer).point(moment(project, frame), *seen_at(project, frame, BALL))
     assert found is not None
     point = found.point
     assert found.item == "item-1"
@@ -60,12 +60,12 @@ def test_a_picked_point_stays_in_focus(tracer: Tracer, kind: str) -> None:
         pose = moment(project, number).around
         depth = -(np.linalg.inv(pose.cameras[0])[2] @ turned(pose.disc_deg)[0] @ [*point, 1])
         assert compiler.compile(moment(project, number), 64, 36).camera.focus == pytest.approx(depth, rel=1e-5)
-    assert Eye(compiler, tracer).point(moment(project, frame), 0.01, 0.01) is None
+    assert PickProbe(compiler, tracer).point(moment(project, frame), 0.01, 0.01) is None
 
 
 def test_a_picked_grey_becomes_grey(tracer: Tracer) -> None:
     project, compiler = studio("orbit")
-    colour = Eye(compiler, tracer).colour(moment(project, 1), *seen_at(project, 1, np.array([0.0, 0.0, 0.2])))
+    colour = PickProbe(compiler, tracer).colour(moment(project, 1), *seen_at(project, 1, np.array([0.0, 0.0, 0.2])))
     assert colour is not None
     assert colour[0] > 1.3 * colour[2]
     white = white_of(colour)
@@ -86,7 +86,7 @@ def test_a_highlight_lies_where_it_was_wanted(tracer: Tracer, travel: str, frame
         "camera/shutter_deg": 0.0,
         "camera/aim/x_m": BALL[0], "camera/aim/y_m": BALL[1], "camera/aim/z_m": BALL[2], "camera/distance_m": 0.6,
     })  # fmt: skip
-    eye = Eye(compiler, tracer)
+    eye = PickProbe(compiler, tracer)
     owners = eye.owners(moment(project, frame), 160)
     ball = owners == np.bincount(owners[owners > 0]).argmax()
     rows, columns = np.nonzero(ball)
@@ -127,10 +127,10 @@ def test_a_colour_is_seen_as_the_picture_shows_it(tracer: Tracer) -> None:
     domed = SceneCompiler(lambda key: encode_exr(sky) if key == "d" * 32 else read(key))
     ev100 = float(np.log2(1000.0 / 1.2))  # a white pixel of 1000 nit is just white
     lit = edited(lit, {"look/tone": Tone(ev100=ev100, view="srgb")})
-    seen = Eye(domed, tracer).shown(moment(lit, 1), "m")
+    seen = PickProbe(domed, tracer).shown(moment(lit, 1), "m")
     assert seen is not None
     assert difference(lab_of(seen), lab) < 1.0
     darker = edited(lit, {"look/tone": Tone(ev100=ev100 + 1.0, view="srgb")})
-    half = Eye(domed, tracer).shown(moment(darker, 1), "m")
+    half = PickProbe(domed, tracer).shown(moment(darker, 1), "m")
     assert half == pytest.approx(seen / 2, rel=0.03)
-    assert Eye(domed, tracer).shown(moment(lit, 1), "other") is None
+    assert PickProbe(domed, tracer).shown(moment(lit, 1), "other") is None

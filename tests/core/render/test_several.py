@@ -10,7 +10,7 @@ from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler, part_ids
 from cyclorama.core.render.compile.kept import Kept, bytes_of
 from cyclorama.core.render.film.film import Film
-from cyclorama.core.render.film.picking import Eye
+from cyclorama.core.render.film.picking import PickProbe
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, Made, Material, Project, Row, Segment, Variant, Wears, Worn, new_project
 
@@ -113,7 +113,7 @@ def test_a_fast_item_blurs_while_another_stands_sharp(tracer: Tracer) -> None:
 def test_a_click_finds_the_item_and_the_place_on_it_at_rest(tracer: Tracer) -> None:
     moving = studio(**{"shot/rows": (turns("one", 1.0),), "shot/shoot/width": 640, "shot/shoot/height": 360,
                        "camera/elevation_deg": 0.0})  # fmt: skip
-    eye = Eye(SceneCompiler(ASSETS.__getitem__), tracer)
+    eye = PickProbe(SceneCompiler(ASSETS.__getitem__), tracer)
     seen = eye.point(moment(moving, 4), 0.5 - 0.4 / 3.0 / (18 / 70) / 2, 0.5)
     assert seen is not None
     assert seen.item == "one"

@@ -23,7 +23,7 @@ from cyclorama.core.scene import (
     TextureRef,
     Wears,
     assets_of,
-    depending,
+    dependency_key,
     full_path,
     inserted,
     load_project,
@@ -115,7 +115,7 @@ def test_every_value_affects_what_is_said_beside_it_and_nothing_else() -> None:
         after = put(project, here, other)
         assert value_at(after, here) != value
         for on in everything:
-            assert (depending(after, on) != depending(project, on)) == (place.affects in on), path
+            assert (dependency_key(after, on) != dependency_key(project, on)) == (place.affects in on), path
 
 
 def test_what_is_known_of_a_place() -> None:

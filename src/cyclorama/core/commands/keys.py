@@ -9,14 +9,14 @@ from pydantic import Field, JsonValue
 from ..errors import ChangeError
 from ..motion import at_time, carriers_at, value_of, values_at
 from ..motion.camera_rig import STAND, stand_of
-from ..scene import Channel, Doc, Key, Place, Project, Shot, full_path, place_of, put, put_all, value_at
+from ..scene import Channel, Doc, Key, Project, Property, Shot, full_path, place_of, put, put_all, value_at
 from ..scene.base import new_id
 from ..scene.channel import GoesOn
 from .base import Frame, ValuePath, performs
 from .tools import Tools
 
 
-def known_place(path: str) -> Place:
+def known_place(path: str) -> Property:
     """What a path names. Raises ChangeError when there is no such place in any project."""
     try:
         return place_of(path)

@@ -8,7 +8,7 @@ from ..arrays import Points
 from ..errors import ChangeError
 from ..geometry.measure import placed_hull
 from ..light.balance import evened, spread_stops
-from ..light.placement import Stand, Surface, grazing, mirrored, past, stand_for
+from ..light.placement import LightPosition, Surface, grazing, mirrored, past, stand_for
 from ..light.rows import direction
 from ..motion import Moment, moment, moments_over, value_of
 from ..scene import Doc, Light, Project, place_of, put_all
@@ -103,7 +103,7 @@ def _hull(here: Moment, tools: Tools) -> Points:
     return np.asarray(placed_hull(measures, subject.placement) @ carried[:3, :3].T + carried[:3, 3])
 
 
-def _stand(here: Moment, light: Light, surface: Surface, wanted: str, hull: Points | None) -> Stand:
+def _stand(here: Moment, light: Light, surface: Surface, wanted: str, hull: Points | None) -> LightPosition:
     """Where it stands, told as its document tells it: before it has travelled."""
     back = np.linalg.inv(here.light_at[light.id]) if light.rides != WITH_RIG else np.eye(4)
     travelled = float(here.around.lights_deg[0]) if light.rides == WITH_RIG else 0.0

@@ -18,7 +18,7 @@ import numpy as np
 from ..cut.sound_synthesis import RATE, sample_of
 from ..errors import ShootError, SpaceError
 from .presets import Coding, Delivery
-from .program_source import F32, Programme
+from .program_source import F32, ProgramSource
 from .segments import LOSSLESS, Joined, can_be_joined, frames_of, pictures_in, write_pieces
 from .video_frames import Pictures
 
@@ -27,7 +27,7 @@ Tell = Callable[[str, float], None]
 
 
 def encode(
-    programme: Programme, delivery: Delivery, target: Path, tell: Tell, pieces: Path | None = None
+    programme: ProgramSource, delivery: Delivery, target: Path, tell: Tell, pieces: Path | None = None
 ) -> dict[str, str]:
     """Write a moving picture; what the encoder was told in the end.
 
@@ -77,7 +77,9 @@ def _told_of_faults(coding: Coding) -> Iterator[None]:
         raise ShootError(f"{coding.title} could not be written: {error.strerror or error}.") from error
 
 
-def _fitted(part: Path, kept: Sequence[Path], programme: Programme, delivery: Delivery, tell: Tell) -> dict[str, str]:
+def _fitted(
+    part: Path, kept: Sequence[Path], programme: ProgramSource, delivery: Delivery, tell: Tell
+) -> dict[str, str]:
     """Write from kept frames, as fine as was asked for or, where it must fit, as fine as fits."""
     count = programme.count * delivery.rounds
 
@@ -115,7 +117,7 @@ def _fitted(part: Path, kept: Sequence[Path], programme: Programme, delivery: De
 
 
 @contextmanager
-def _file(part: Path, programme: Programme, delivery: Delivery, count: int) -> Iterator[Any]:
+def _file(part: Path, programme: ProgramSource, delivery: Delivery, count: int) -> Iterator[Any]:
     """A file that is being written, with what is told of it; its pictures are counted in the end."""
     coding = delivery.coding
     with av.open(str(part), "w", format=coding.ending, options=delivery.file_options()) as container:
@@ -129,7 +131,7 @@ def _file(part: Path, programme: Programme, delivery: Delivery, count: int) -> I
         raise ShootError(f"The file came out with {found} pictures instead of {count}. Try again.")
 
 
-def _join(part: Path, pieces: Sequence[Path], count: int, programme: Programme, delivery: Delivery) -> None:
+def _join(part: Path, pieces: Sequence[Path], count: int, programme: ProgramSource, delivery: Delivery) -> None:
     """Write one file of pieces that are encoded, with its sound. Raises av.FFmpegError, ShootError."""
     with _file(part, programme, delivery, count) as container:
         pictures = Joined(container, pieces, delivery.coding, programme.rate)
@@ -142,7 +144,8 @@ def _join(part: Path, pieces: Sequence[Path], count: int, programme: Programme, 
 
 
 def _write(
-    part: Path, frames: Iterable[F32], count: int, programme: Programme, delivery: Delivery, options: dict[str, str],
+    part: Path, frames: Iterable[F32], count: int, programme: ProgramSource, delivery: Delivery,
+    options: dict[str, str],
     tell: Callable[[float], None],
 ) -> None:  # fmt: skip
     """Write one file of frames. Raises av.FFmpegError, ShootError."""
@@ -195,14 +198,14 @@ class _Tape:
             self._container.mux(packet)
 
 
-def _tape(container: Any, programme: Programme, delivery: Delivery) -> _Tape | None:
+def _tape(container: Any, programme: ProgramSource, delivery: Delivery) -> _Tape | None:
     if programme.sound is None or not delivery.sound or not delivery.coding.sound:
         return None
     sound = programme.sound
     return _Tape(container, delivery.coding.sound, (b for _ in range(delivery.rounds) for b in sound()))
 
 
-def _mark_chapters(container: Any, programme: Programme, count: int) -> None:
+def _mark_chapters(container: Any, programme: ProgramSource, count: int) -> None:
     marks = [(name, frame) for name, frame in programme.chapters if frame < count]
     ends = [frame for _, frame in marks[1:]] + [count]
     base = 1 / programme.rate

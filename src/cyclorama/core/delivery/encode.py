@@ -11,7 +11,7 @@ from ..errors import IntakeError, ShootError
 from ..picture.decode import decode_picture
 from .containers import encode
 from .presets import Delivery
-from .program_source import Programme
+from .program_source import ProgramSource
 
 Progress = Callable[[float], None]
 Frame = tuple[str, Callable[[], bytes | NDArray[np.uint8]]]
@@ -41,7 +41,7 @@ def encode_mp4(
         return (pixels[:h, :w] / 255).astype(np.float32)
 
     delivery = Delivery(preset="web", quality=QUALITY, rounds=loops)
-    encode(Programme(frame, len(frames), rate), delivery, target, lambda what, share: progress(share))
+    encode(ProgramSource(frame, len(frames), rate), delivery, target, lambda what, share: progress(share))
 
 
 def _pixels(frame: Frame) -> NDArray[np.uint8]:

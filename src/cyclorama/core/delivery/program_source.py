@@ -17,7 +17,7 @@ AHEAD = AT_ONCE + 4
 
 
 @dataclass(frozen=True)
-class Programme:
+class ProgramSource:
     """What is to be written: frames that can be made in any order, sound in blocks, and what is said about it."""
 
     frame: Callable[[int], F32]

@@ -16,7 +16,7 @@ import numpy as np
 from PIL import Image
 
 from .presets import Coding
-from .program_source import F32, Programme, in_order
+from .program_source import F32, ProgramSource, in_order
 from .video_frames import Pictures
 
 PIECE = 120
@@ -30,7 +30,7 @@ def can_be_joined(coding: Coding) -> bool:
 
 
 def write_pieces(
-    folder: Path, programme: Programme, count: int, coding: Coding, options: dict[str, str],
+    folder: Path, programme: ProgramSource, count: int, coding: Coding, options: dict[str, str],
     tell: Callable[[float], None],
 ) -> list[Path]:  # fmt: skip
     """Write `count` pictures, going round in those of a programme; pieces that are there already stay as they are.

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from . import segments
 from .containers import encode
 from .presets import Delivery
-from .program_source import Programme
+from .program_source import ProgramSource
 from .stills import file_of
 
 PIECES, PIECE = 4, 10
@@ -38,7 +38,7 @@ class Forecast:
         return 8 * self.bytes / self.seconds
 
 
-def forecast(programme: Programme, delivery: Delivery) -> Forecast | None:
+def forecast(programme: ProgramSource, delivery: Delivery) -> Forecast | None:
     """About how large a delivery will be; None of kinds whose size does not come of their frames one by one.
 
     Frames that stand for themselves and those that tell what changed are weighed apart. Raises as `encode` does.
@@ -60,7 +60,7 @@ def forecast(programme: Programme, delivery: Delivery) -> Forecast | None:
     return Forecast(round(size), seconds)
 
 
-def _weighed(programme: Programme, delivery: Delivery) -> tuple[float, float]:
+def _weighed(programme: ProgramSource, delivery: Delivery) -> tuple[float, float]:
     """Mean bytes of a frame that stands for itself, and of one that does not."""
     length = min(PIECE, programme.count)
     starts = sorted({k * (programme.count - length) // max(1, PIECES - 1) for k in range(PIECES)})
@@ -87,7 +87,7 @@ def _weighed(programme: Programme, delivery: Delivery) -> tuple[float, float]:
     return sum(whole) / len(whole), sum(changes) / len(changes) if changes else 0.0
 
 
-def _later(programme: Programme, start: int, number: int) -> NDArray[np.float32]:
+def _later(programme: ProgramSource, start: int, number: int) -> NDArray[np.float32]:
     return programme.frame(start + number)
 
 

@@ -18,7 +18,7 @@ from ..cut.sound_synthesis import RATE
 from ..errors import ShootError
 from ..picture.view_transform import over, to_bytes
 from .presets import Coding, Delivery
-from .program_source import Programme
+from .program_source import ProgramSource
 from .segments import is_webp
 from .video_frames import EXACT, WHITE, with_alpha
 
@@ -46,7 +46,7 @@ class _Seen:
     last: F32 | None = None
 
 
-def opened(path: Path, programme: Programme, delivery: Delivery, loudness: float | None) -> list[Opened]:
+def opened(path: Path, programme: ProgramSource, delivery: Delivery, loudness: float | None) -> list[Opened]:
     """What is found in a moving picture that was made of a programme. `loudness` in LUFS is what it should have.
 
     Raises ShootError when it cannot be read at all.
@@ -140,7 +140,7 @@ def _wanted(what: str, right: bool, told: str, wanted: str) -> Opened:
     return Opened(what, right, f"{told}." if right else f"{told} instead of {wanted}.")
 
 
-def _pictures(seen: _Seen, programme: Programme, delivery: Delivery) -> Iterator[Opened]:
+def _pictures(seen: _Seen, programme: ProgramSource, delivery: Delivery) -> Iterator[Opened]:
     wanted = programme.count * delivery.rounds
     yield _wanted("frames", seen.count == wanted, f"{seen.count} pictures", str(wanted))
     if seen.first is None or seen.last is None:
@@ -182,7 +182,7 @@ def _resized(picture: F32, width: int, height: int) -> F32:
     return (np.asarray(image) / 255).astype(np.float32)
 
 
-def _of_file(path: Path, programme: Programme, delivery: Delivery, loudness: float | None) -> Iterator[Opened]:
+def _of_file(path: Path, programme: ProgramSource, delivery: Delivery, loudness: float | None) -> Iterator[Opened]:
     seconds = programme.count * delivery.rounds / programme.rate
     with av.open(str(path), "r") as container:
         stream = container.streams.video[0]

@@ -19,7 +19,7 @@ HEAVY = 1_000_000
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class DetailRequest:
     """How a model is to be made from its files."""
 
     detail: Detail = field(default_factory=Detail)

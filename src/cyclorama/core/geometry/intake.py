@@ -16,7 +16,7 @@ from ..errors import IntakeError
 from ..scene import Animation, Item, Material, Part, Placement, Play, Variant, Worn
 from .cache_keys import Intake, content_hash, measures_key, rig_key, standin_key, standin_source_key
 from .check import check
-from .detail import HEAVY, Wanted, choose, lighten, refine_cages, usual_off
+from .detail import HEAVY, DetailRequest, choose, lighten, refine_cages, usual_off
 from .findings import findings, heavy, played
 from .keep_pictures import keep_pictures
 from .measure import Measures, centred, grounded, measure, part_boxes
@@ -40,7 +40,7 @@ Progress = Callable[[str, float], None]
 
 
 def take_in(
-    files: dict[str, bytes], progress: Progress = lambda what, share: None, wanted: Wanted | None = None
+    files: dict[str, bytes], progress: Progress = lambda what, share: None, wanted: DetailRequest | None = None
 ) -> Intake:
     """Read, check, repair and measure a model.
 
@@ -48,7 +48,7 @@ def take_in(
     Raises IntakeError with a sentence when the model cannot be used; nothing is kept then.
     """
     progress("Reading the file", 0.0)
-    wanted = wanted or Wanted()
+    wanted = wanted or DetailRequest()
     name, model = read_model(files, wanted.exact)
     name = PurePosixPath(name).name
     del files  # what is needed of them is in the model

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..kernel import kernel
 from .measure import convex_corners, outermost_points
 from .mesh import unit_rows
-from .skeleton import CUBIC, Acting, Skeleton, Track
+from .skeleton import CUBIC, AnimationState, Skeleton, Track
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -57,7 +57,7 @@ class Rig:
     """(v, w), each row adds up to 1"""
     shapes: tuple[Shape, ...] = ()
 
-    def at(self, acting: Acting) -> tuple[F32, F32]:
+    def at(self, acting: AnimationState) -> tuple[F32, F32]:
         """Vertices and unit normals (v, 3) in the file's space."""
         bones, weights = self.skeleton.at(acting)
         points, normals = self.points, self.normals
@@ -69,7 +69,7 @@ class Rig:
                     normals[shape.vertex] += w * shape.lean
         return bent(points, normals, self.bone, self.weight, bones)
 
-    def steps(self, actings: Iterable[Acting]) -> int:
+    def steps(self, actings: Iterable[AnimationState]) -> int:
         """How many poses describe a movement that goes through some: one every few degrees of the fastest bone.
 
         An odd number, so that there is one in the middle; one if nothing moves.

@@ -17,7 +17,7 @@ STEP, LINEAR, CUBIC = 0, 1, 2
 """How a track goes from key to key."""
 SAME = 1e-7
 """Keys that differ less stand still: exporters write one for every node."""
-Acting = tuple[tuple[int, float, float], ...]
+AnimationState = tuple[tuple[int, float, float], ...]
 """What a model does: number of an animation, where that stands in seconds, and its share; all shares add up to 1. None:
 it is at rest."""
 WIDTH = {MOVE: 3, TURN: 4, SCALE: 3}
@@ -97,7 +97,7 @@ class Skeleton:
     """(s,) weights at rest"""
     animations: tuple[tuple[Track, ...], ...] = ()
 
-    def at(self, acting: Acting) -> tuple[F64, F64]:
+    def at(self, acting: AnimationState) -> tuple[F64, F64]:
         """Bones (b, 4, 4), bound space → file space, and shape weights (s,).
 
         Between animations nodes go straight and turn the short way, each by itself.

@@ -26,7 +26,7 @@ class Surface(NamedTuple):
     """(3,) m"""
 
 
-class Stand(NamedTuple):
+class LightPosition(NamedTuple):
     """Where a light stands around its aim."""
 
     azimuth_deg: float
@@ -83,7 +83,7 @@ def past(point: Vec3, hull: Points, light_at: Vec3) -> Vec3 | None:
 
 def stand_for(
     point: Vec3, towards: Vec3, aim: Vec3, distance_m: float | None, lowest_m: float | None
-) -> Stand:  # fmt: skip
+) -> LightPosition:  # fmt: skip
     """Where around its aim a light stands in a direction from a point, at its distance from the aim.
 
     With o from the aim to the point: |o + t·r|² = d² for t > 0. Where no such place is, or it lies lower than
@@ -104,16 +104,16 @@ def stand_for(
     return stand._replace(off_deg=_angle_deg(reached, towards))
 
 
-def _stand(out: Vec3, wanted: Vec3, lowest: float) -> Stand:
+def _stand(out: Vec3, wanted: Vec3, lowest: float) -> LightPosition:
     """The angles of a direction whose height is at least the sine `lowest`."""
     least = max(math.degrees(math.asin(lowest)), -HIGHEST_DEG)
     elevation = min(max(math.degrees(math.asin(min(max(float(out[1]), -1.0), 1.0))), least), HIGHEST_DEG)
     azimuth = math.degrees(math.atan2(float(out[0]), float(out[2])))
-    stand = Stand(azimuth, elevation, 0.0)
+    stand = LightPosition(azimuth, elevation, 0.0)
     return stand._replace(off_deg=_angle_deg(_direction(stand), wanted))
 
 
-def _direction(stand: Stand) -> Vec3:
+def _direction(stand: LightPosition) -> Vec3:
     a, e = math.radians(stand.azimuth_deg), math.radians(stand.elevation_deg)
     return np.array([math.sin(a) * math.cos(e), math.sin(e), math.cos(a) * math.cos(e)])
 

@@ -2,7 +2,7 @@
 
 from .aiming import aim_point, box_corners, box_of, middle_of, stand_height_m
 from .animation import Playing, acting_at, closes, programme_of, rounds
-from .attachments import STILL, Carriers, carriage_named, carriage_of, carriers_at, turned
+from .attachments import STILL, Attachments, carriage_named, carriage_of, carriers_at, turned
 from .camera_rig import at_rest
 from .curve import values_at
 from .evaluate import (
@@ -18,15 +18,15 @@ from .evaluate import (
 )
 from .focus import focus_distance_m, focused_m
 from .frames import FrameRate, looked_at
-from .loop import Gap, gaps, loops, moves_nothing, rows_close
+from .loop import LoopGap, gaps, loops, moves_nothing, rows_close
 from .poses import Poses, poses_at
 from .rows import most_turned_deg, travels, turned_deg
 
 __all__ = [
     "STILL",
-    "Carriers",
+    "Attachments",
     "FrameRate",
-    "Gap",
+    "LoopGap",
     "Moment",
     "Playing",
     "Poses",

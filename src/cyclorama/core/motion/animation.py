@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..geometry.skeleton import Acting
+from ..geometry.skeleton import AnimationState
 from ..scene import Item, Piece, Shot
 from .frames import FrameRate
 
@@ -14,14 +14,14 @@ F64 = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
-class Programme:
+class AnimationSequence:
     """All that an item plays, from its beginning to its end, at the speed of the file."""
 
     spans: tuple["_Span", ...]
     length_s: float
     once: bool
 
-    def acting(self, seconds: float) -> Acting:
+    def acting(self, seconds: float) -> AnimationState:
         """What the item does at a time of the programme, which goes on round after round or stands at its ends."""
         if self.length_s <= 0:
             return self.spans[0].acting(0.0)
@@ -53,7 +53,7 @@ class _Span:
     blends_s: float
     """how long, from its beginning, it is blended with the one before"""
 
-    def acting(self, past_s: float, share: float = 1.0) -> Acting:
+    def acting(self, past_s: float, share: float = 1.0) -> AnimationState:
         way = abs(self.to_s - self.from_s)
         done = past_s * self.speed
         if done >= way * self.times:
@@ -63,7 +63,7 @@ class _Span:
         return ((self.number, self.from_s + math.copysign(done, self.to_s - self.from_s), share),)
 
 
-def programme_of(item: Item) -> Programme | None:
+def programme_of(item: Item) -> AnimationSequence | None:
     """All that an item plays; None when it plays nothing."""
     if item.playing is None:
         return None
@@ -77,7 +77,7 @@ def programme_of(item: Item) -> Programme | None:
         begins = end - blends if i else 0.0
         spans.append(_Span(numbers[piece.animation], from_s, to_s, piece.speed, piece.times, begins, blends))
         end = begins + lasting[i]
-    return Programme(tuple(spans), end - spans[0].blends_s, once)
+    return AnimationSequence(tuple(spans), end - spans[0].blends_s, once)
 
 
 def _way(piece: Piece, seconds: float) -> tuple[float, float]:
@@ -91,7 +91,7 @@ def _way(piece: Piece, seconds: float) -> tuple[float, float]:
 class Playing:
     """A programme while the shutter is open, in its own seconds that go on round after round."""
 
-    programme: Programme
+    programme: AnimationSequence
     opens_s: float
     closes_s: float
 
@@ -101,7 +101,7 @@ class Playing:
         middle = 0.5 * (self.opens_s + self.closes_s)
         return Playing(self.programme, middle, middle)
 
-    def acting(self, count: int) -> tuple[Acting, ...]:
+    def acting(self, count: int) -> tuple[AnimationState, ...]:
         """What the item does at even times while the shutter is open."""
         return tuple(self.programme.acting(float(t)) for t in np.linspace(self.opens_s, self.closes_s, count))
 
@@ -115,7 +115,7 @@ def rounds(item: Item | None, shot: Shot, rate: FrameRate) -> float:
     return float(max(1, round(exact))) if item.play.repeat == "whole" else exact
 
 
-def acting_at(item: Item, shot: Shot, rate: FrameRate, frames: F64) -> list[Acting]:
+def acting_at(item: Item, shot: Shot, rate: FrameRate, frames: F64) -> list[AnimationState]:
     """What an item does at frames (n,) counted from the first, also between frames; nothing of one that plays
     nothing."""
     programme = programme_of(item)

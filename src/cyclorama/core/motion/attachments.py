@@ -20,7 +20,7 @@ STILL = ""
 
 
 @dataclass(frozen=True, slots=True)
-class Carriers:
+class Attachments:
     """What carries others, at n times. The camera is none here: see Poses."""
 
     frames: F64
@@ -67,9 +67,9 @@ class Carriers:
         return {ON_DISC: DISC, ON_CAMERA: CAMERA}.get(item.rides, STILL)
 
 
-def carriers_at(project: Project, shot: Shot, frames: F64) -> Carriers:
+def carriers_at(project: Project, shot: Shot, frames: F64) -> Attachments:
     """What carries others in a shot, at frames (n,) counted from its first."""
-    return Carriers(
+    return Attachments(
         frames=frames,
         disc_deg=turned_deg(shot, DISC, frames),
         item_deg={x.id: turned_deg(shot, x.id, frames) for x in project.items if travels(shot, x.id)},

@@ -10,7 +10,7 @@ from ..scene import Camera, Channel, Path, Project, Segment, Shot
 from ..scene.camera import NEAREST_M
 from ..scene.shot import CAMERA
 from .aiming import aim_point
-from .attachments import Carriers
+from .attachments import Attachments
 from .curve import channels_under, number_over, values_at
 from .easing import eased
 from .paths import along, lean
@@ -24,7 +24,7 @@ UP = np.array([0.0, 1.0, 0.0])
 
 
 @dataclass(slots=True)
-class Stand:
+class CameraPose:
     """A camera at n times."""
 
     aim: Points
@@ -81,18 +81,18 @@ class Stand:
 
 def at_rest(project: Project, camera: Camera) -> Mat4:
     """camera → studio (4, 4) of a camera, without anything that it does."""
-    stand = Stand(aim_point(camera.aim, project), {name: getattr(camera, name) for name in STAND})
+    stand = CameraPose(aim_point(camera.aim, project), {name: getattr(camera, name) for name in STAND})
     return np.asarray(stand.matrices(1)[0])
 
 
-def stand_of(project: Project, shot: Shot, carriers: Carriers) -> Stand:
+def stand_of(project: Project, shot: Shot, carriers: Attachments) -> CameraPose:
     """Where the camera of a shot stands at the times of what carries others, also between and beyond its frames."""
     camera, frames = project.camera_of(shot), carriers.frames
     keyed = channels_under(shot, f"cameras/{camera.id}/")
     aim, values = carriers.aimed(camera.aim, project, shot), {name: getattr(camera, name) for name in STAND}
-    stand = Stand(aim, values)
+    stand = CameraPose(aim, values)
     if camera.follows == "turns" and aim.ndim == 2:
-        stand = Stand(aim_point(camera.aim, project), values, after=aim)
+        stand = CameraPose(aim_point(camera.aim, project), values, after=aim)
     _aimed(stand, camera, keyed, frames, shot.frames)
     _travel(stand, project, shot, frames)
     for name in STAND:
@@ -101,7 +101,7 @@ def stand_of(project: Project, shot: Shot, carriers: Carriers) -> Stand:
     return stand
 
 
-def _aimed(stand: Stand, camera: Camera, keyed: dict[str, Channel], frames: F64, length: int) -> None:
+def _aimed(stand: CameraPose, camera: Camera, keyed: dict[str, Channel], frames: F64, length: int) -> None:
     """Let the aim follow its channels."""
     for axis, name in enumerate(("x_m", "y_m", "z_m")):
         if (channel := keyed.get(f"aim/{name}")) is not None:
@@ -127,7 +127,7 @@ class _Here:
     used: set[str] = field(default_factory=set)
 
 
-def _travel(stand: Stand, project: Project, shot: Shot, frames: F64) -> None:
+def _travel(stand: CameraPose, project: Project, shot: Shot, frames: F64) -> None:
     """Let the camera go through its row; turns about the axis are `turned_deg`."""
     row = row_of(shot, CAMERA)
     if row is None:

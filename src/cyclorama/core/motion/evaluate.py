@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Mat4, Mat4s, Points, Vec3
-from ..geometry.skeleton import Acting
+from ..geometry.skeleton import AnimationState
 from ..scene import (
     Aim,
     Camera,
@@ -18,8 +18,8 @@ from ..scene import (
     Light,
     Look,
     Material,
-    Place,
     Project,
+    Property,
     ShootSettings,
     Shot,
     Stage,
@@ -84,7 +84,7 @@ class Moment:
     disc_turns: bool
     playing: dict[str, Playing]
     """by item: what it plays"""
-    acting: dict[str, tuple[Acting, Acting, Acting]]
+    acting: dict[str, tuple[AnimationState, AnimationState, AnimationState]]
     """by item that plays: what it does in this frame, the next and the one before"""
 
     @property
@@ -175,7 +175,7 @@ def at_time(project: Project, shot: Shot, since: float) -> Project:
     return at_values(project, values) if values else project
 
 
-def value_of(place: Place, numbers: F64) -> float | bool | tuple[float, ...]:
+def value_of(place: Property, numbers: F64) -> float | bool | tuple[float, ...]:
     """Numbers (k,) of a channel as the place takes them, within its range."""
     if place.kind == "switch":
         return bool(numbers[0] >= 0.5)

@@ -23,7 +23,7 @@ SEAM_TIMES = 6.0
 
 
 @dataclass(frozen=True, slots=True)
-class Gap:
+class LoopGap:
     """Something that does not stand at the end of a shot where it began, or does not go on as it ends."""
 
     what: str
@@ -54,7 +54,7 @@ def loops(project: Project, shot: Shot) -> bool:
     return rows_close(project, shot) and not any(gap.jump for gap in _animation_gaps(project, shot))
 
 
-def gaps(project: Project, shot: Shot) -> list[Gap]:
+def gaps(project: Project, shot: Shot) -> list[LoopGap]:
     """All that does not close in a shot, or comes to rest or changes its pace at the seam."""
     return [*_row_gaps(project, shot), *_channel_gaps(shot), *_animation_gaps(project, shot)]
 
@@ -76,21 +76,21 @@ def _custom(channel: Channel) -> bool:
     return len(channel.keys) > 1 and any(key.goes == "custom" for key in channel.keys)
 
 
-def _row_gaps(project: Project, shot: Shot) -> Iterator[Gap]:
+def _row_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
     for row in shot.rows:
         where, name = f"shots/{shot.id}/rows/{row.id}", _called(project, row.id)
         total = sum(turns_of(s) for s in row.segments)
         part = total - round(total)
         eased = any(turns_of(s) and (s.ease_in or s.ease_out) for s in row.segments)
         if abs(part) > NEAR:
-            yield Gap(f"{name} ends turned", where, "°", 360.0 * abs(part), 0.0, ("whole turns",))
+            yield LoopGap(f"{name} ends turned", where, "°", 360.0 * abs(part), 0.0, ("whole turns",))
         elif eased and total:
             even = abs(total) * 360.0 / shot.frames
-            yield Gap(f"{name} comes to rest at the seam", where, "°", 0.0, even, ("even speed",))
+            yield LoopGap(f"{name} comes to rest at the seam", where, "°", 0.0, even, ("even speed",))
     yield from _camera_gaps(project, shot)
 
 
-def _camera_gaps(project: Project, shot: Shot) -> Iterator[Gap]:
+def _camera_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
     """What the camera's row does besides turning."""
     row = next((row for row in shot.rows if row.id == CAMERA), None)
     if row is None or not any(_moves(s) and not turns_of(s) for s in row.segments):
@@ -105,16 +105,16 @@ def _camera_gaps(project: Project, shot: Shot) -> Iterator[Gap]:
     at = aim + back @ (m[1, :3, 3] - aim)
     where = f"shots/{shot.id}/rows/{CAMERA}"
     if (far := float(np.linalg.norm(at - m[0, :3, 3]))) > NEAR * max(1.0, float(np.abs(m[:, :3, 3]).max())):
-        yield Gap("The camera stands elsewhere at the end", where, "m", far, 0.0, ("back again",))
+        yield LoopGap("The camera stands elsewhere at the end", where, "m", far, 0.0, ("back again",))
     cosine = (np.trace(m[0, :3, :3].T @ back @ m[1, :3, :3]) - 1.0) / 2.0
     if (angle := float(np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))))) > 1e-5:
-        yield Gap("The camera looks elsewhere at the end", where, "°", angle, 0.0, ("back again",))
+        yield LoopGap("The camera looks elsewhere at the end", where, "°", angle, 0.0, ("back again",))
     focal = np.broadcast_to(stand.values["focal_mm"], 2)
     if abs(by := float(focal[1] - focal[0])) > NEAR * focal[0]:
-        yield Gap("The focal length is another at the end", where, "mm", abs(by), 0.0, ("back again",))
+        yield LoopGap("The focal length is another at the end", where, "mm", abs(by), 0.0, ("back again",))
 
 
-def _channel_gaps(shot: Shot) -> Iterator[Gap]:
+def _channel_gaps(shot: Shot) -> Iterator[LoopGap]:
     for channel in shot.channels:
         if _paces(channel):  # what it does to the camera is looked at with the row
             continue
@@ -132,11 +132,11 @@ def _channel_gaps(shot: Shot) -> Iterator[Gap]:
             late = end > LATE * shot.frames and len(channel.keys) > 1
             fixes: tuple[Fix, ...] = ("blend",) if late else ("end at start",)
             fixes = ("drop last",) if shot.frames == end + 1 and same else fixes
-            yield Gap(place.title, where, unit, jump, speed, fixes)
+            yield LoopGap(place.title, where, unit, jump, speed, fixes)
         elif (step := _seam_step(channel, shot, unit, size)) and place.kind != "switch":
-            yield Gap(f"{place.title} jumps from the last frame to the first", where, unit, step, speed, ("blend",))
+            yield LoopGap(f"{place.title} jumps from the last frame to the first", where, unit, step, speed, ("blend",))
         elif same and end == shot.frames and len(channel.keys) > 2 and channel.keys[-2].goes == "smooth":
-            yield Gap(f"{place.title} comes to rest at the seam", where, unit, 0.0, speed, ("drop last",))
+            yield LoopGap(f"{place.title} comes to rest at the seam", where, unit, 0.0, speed, ("drop last",))
 
 
 def _apart(a: F64, b: F64, unit: str) -> float:
@@ -158,12 +158,12 @@ def _seam_step(channel: Channel, shot: Shot, unit: str, size: float) -> float:
     return step if step > max(SEAM_TIMES * beside, 1e-3 * size) else 0.0
 
 
-def _animation_gaps(project: Project, shot: Shot) -> Iterator[Gap]:
+def _animation_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
     rate = FrameRate.of(project)
     for item in (worn(x, shot) for x in project.items if x.on):
         if not closes(item, shot, rate):
             left = rounds(item, shot, rate) % 1.0
-            yield Gap(f"‘{item.name}’ is in the middle of its animation", f"items/{item.id}", "rounds",
+            yield LoopGap(f"‘{item.name}’ is in the middle of its animation", f"items/{item.id}", "rounds",
                       min(left, 1.0 - left) or 1.0, 0.0, ("whole rounds",))  # fmt: skip
 
 

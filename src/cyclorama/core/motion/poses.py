@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..arrays import Mat4, Mat4s, Points
 from ..scene import Item, Project, Shot
 from ..scene.shot import CAMERA
-from .attachments import Carriers, carriers_at
+from .attachments import Attachments, carriers_at
 from .camera_rig import at_rest, stand_of
 from .loop import plain, rows_close
 from .rows import turned_deg
@@ -17,7 +17,7 @@ F64 = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
-class Poses(Carriers):
+class Poses(Attachments):
     """What moves, at n times."""
 
     cameras: Mat4s
@@ -37,7 +37,7 @@ class Poses(Carriers):
         """Where what rides on a carriage stands (n, 4, 4), seen from where it is at rest."""
         if carriage == CAMERA:
             return np.asarray(self.cameras @ np.linalg.inv(self.resting))
-        return Carriers.carried(self, carriage, items)
+        return Attachments.carried(self, carriage, items)
 
 
 def poses_at(project: Project, shot: Shot, frames: F64) -> Poses:

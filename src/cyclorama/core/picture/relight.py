@@ -11,7 +11,7 @@ from ..light.masks import moves
 from ..light.rows import light_colour, luminance_nit
 from ..light.sky import shining
 from ..motion import Moment
-from ..scene import Light, depending
+from ..scene import Light, dependency_key
 from ..scene.base import Affects
 
 MOST_GAIN = 64.0
@@ -34,7 +34,8 @@ def gains(exposed: Moment, now: Moment) -> Gains | None:
     around = _environment_gain(exposed, now)
     before, after = ({light.id: light for light in shining(moment.look)} for moment in (exposed, now))
     if around is None or any(
-        key not in before or depending(light, _BEAM) != depending(before[key], _BEAM) for key, light in after.items()
+        key not in before or dependency_key(light, _BEAM) != dependency_key(before[key], _BEAM)
+        for key, light in after.items()
     ):
         return None
     rows = [_gain(light, after.get(key)) for key, light in before.items()]
@@ -58,7 +59,7 @@ def _depending(moment: Moment, on: frozenset[Affects]) -> tuple[object, ...]:
         on = on | {"picture"}
     look = moment.look.model_copy(update={"lights": ()})
     documents = (moment.camera, moment.set, look, moment.shoot, *moment.materials, *moment.items)
-    held = tuple(depending(document, on) for document in documents)
+    held = tuple(dependency_key(document, on) for document in documents)
     shutter = moment.shutter
     moved = [shutter.cameras, shutter.disc_deg if moment.disc_turns else np.zeros(0)]
     moved += [moment.carried(moment.carriages[item.id], shutter) for item in moment.items]

@@ -29,7 +29,7 @@ from .compile.compiler import SceneCompiler
 from .film.denoise import denoise
 from .film.film import Film, add_batch
 from .film.tracer import Tracer
-from .trace.arrays import Flight, make_samples, make_work
+from .trace.arrays import PathState, make_samples, make_work
 from .trace.shade import collect_light
 from .trace.shade_batched import shade_wide
 from .trace.wavefront import FrameScene, find_blocked_with_holes
@@ -106,7 +106,10 @@ def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
     samples, work = make_samples(1, 0, False), make_work(1, 2)
     row, record = of(scene.materials.values[0]), of(work.scratch.record)
     films, tables = of(scene.materials.films), of(scene.tables)
-    world, flight = of(scene.world), of(Flight(work.rays, work.paths, work.hits, work.rays, work.paths, work.shadows))
+    world, flight = (
+        of(scene.world),
+        of(PathState(work.rays, work.paths, work.hits, work.rays, work.paths, work.shadows)),
+    )
     film = of(scene.recording), of(samples)
     return [
         (sample, (row, record, vector, number, number, number, films, tables)),

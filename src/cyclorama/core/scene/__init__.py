@@ -12,10 +12,10 @@ from .material import Material, MaterialMaps, TextureRef
 from .path import Path, PathPoint
 from .project import SCHEMA_VERSION, Project, load_project, new_project, worn
 from .property import (
-    Place,
+    Property,
     assets_of,
     at_values,
-    depending,
+    dependency_key,
     full_path,
     inserted,
     moved,
@@ -57,10 +57,10 @@ __all__ = [
     "Path",
     "PathPoint",
     "Piece",
-    "Place",
     "Placement",
     "Play",
     "Project",
+    "Property",
     "Row",
     "Segment",
     "ShootSettings",
@@ -75,7 +75,7 @@ __all__ = [
     "Worn",
     "assets_of",
     "at_values",
-    "depending",
+    "dependency_key",
     "full_path",
     "inserted",
     "load_project",

@@ -23,18 +23,18 @@ from .error_sentences import explain_detail, title_of
 from .project import Project
 
 
-class Sound(Protocol):
+class Validated(Protocol):
     """A document that can tell whether everything in it fits together."""
 
     def sound(self) -> Any: ...
 
 
-D = TypeVar("D", bound=Sound)
+D = TypeVar("D", bound=Validated)
 Kind = Literal["number", "whole", "switch", "choice", "text", "several", "thing", "list"]
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class Property:
     """What a path names."""
 
     path: str
@@ -67,7 +67,7 @@ _KEYED: tuple[Affects, ...] = ("transform", "surface", "light", "gain", "camera"
 
 
 @lru_cache(maxsize=4096)
-def place_of(path: str, root: type[BaseModel] = Project) -> Place:
+def place_of(path: str, root: type[BaseModel] = Project) -> Property:
     """What a path names, in projects or in another kind of document.
 
     A name in braces may stand for anything in a list, or any field. Raises KeyError when there is no such place.
@@ -91,7 +91,7 @@ def place_of(path: str, root: type[BaseModel] = Project) -> Place:
     least, most = _limits(info)
     more = _stated(info)
     kind: Kind = "thing" if item else _kind(info)
-    return Place(
+    return Property(
         path, title_of(info, path.split("/")[-1]), more.get("unit", ""), kind, least, most, affects,
         more.get("follows"), fixed, _numbers(info, kind), bool(more.get("moves")),
     )  # fmt: skip
@@ -214,7 +214,7 @@ def _among(project: Any, path: str) -> tuple[str, Any, tuple[Any, ...]]:
     return parent, value_at(project, path), tuple(x for x in value_at(project, parent) if x.id != identity)
 
 
-def depending(document: BaseModel, on: frozenset[Affects]) -> tuple[Any, ...]:
+def dependency_key(document: BaseModel, on: frozenset[Affects]) -> tuple[Any, ...]:
     """All values of a document that affect one of some things, to be compared: where they are equal, so are those."""
     plan = _plan(type(document), on)
     return tuple(_held(getattr(document, n), on) if inner else getattr(document, n) for n, inner in plan)
@@ -276,7 +276,7 @@ def _refers(annotation: Any) -> bool:
 
 def _held(value: Any, on: frozenset[Affects]) -> Any:
     if isinstance(value, BaseModel):
-        return depending(value, on)
+        return dependency_key(value, on)
     if isinstance(value, tuple):
         return tuple(_held(item, on) for item in value)
     return value

@@ -19,9 +19,9 @@ from ...core.errors import CycloramaError, ShootError, SpaceError
 from ...core.geometry.cache_keys import content_hash
 from ...core.render.film.row_bands import Band, bands_of
 from ...store import Studio, TakeRecord
-from ..crew import Crew, Hand, forget_crew, tell_crew
+from ..crew import Crew, WorkerStatus, forget_crew, tell_crew
 from ..equal import program
-from ..made import Made
+from ..made import RenderedFrame
 from ..maker import cleaned_for, exposed_for, seen_for_cleaning, seen_for_finish
 from . import steps
 from .cluster import Cluster, Machine, connect, works
@@ -44,7 +44,7 @@ class Farm:
         self._documents: dict[str, bytes] = {}
         self._cluster: Cluster | None = None
         self._lock = threading.RLock()
-        self._open: set[MakesFar] = set()
+        self._open: set[ClusterExecutor] = set()
         self._told = 0.0
 
     def cluster(self) -> Cluster:
@@ -70,7 +70,7 @@ class Farm:
     def makes(
         self, take: TakeRecord, numbers: list[int], check: Callable[[], None],
         told: Callable[[list[Machine]], None], waits: Callable[[str], None], only_passes: bool = False,
-    ) -> "MakesFar":  # fmt: skip
+    ) -> "ClusterExecutor":  # fmt: skip
         """Make frames of a take, or only their passes.
 
         check: raises Cancelled when something else is wished; told: hears who does what; waits: why nothing is made.
@@ -80,7 +80,7 @@ class Farm:
             self._tell(machines)
             told(machines)
 
-        makes = MakesFar(self, take, numbers, check, all_told, waits, lambda: self._closed(makes), only_passes)
+        makes = ClusterExecutor(self, take, numbers, check, all_told, waits, lambda: self._closed(makes), only_passes)
         with self._lock:
             self._open.add(makes)
         return makes
@@ -100,7 +100,7 @@ class Farm:
             self._cluster = None
         forget_crew(self._studio.folder)
 
-    def _closed(self, makes: "MakesFar") -> None:
+    def _closed(self, makes: "ClusterExecutor") -> None:
         with self._lock:
             self._open.discard(makes)
 
@@ -108,7 +108,7 @@ class Farm:
         """Tell whoever looks at the studio, now and then."""
         if time.monotonic() - self._told > TELL_EVERY_S:
             self._told = time.monotonic()
-            hands = [Hand.model_validate(m, from_attributes=True) for m in machines]
+            hands = [WorkerStatus.model_validate(m, from_attributes=True) for m in machines]
             with suppress(SpaceError):
                 tell_crew(self._studio.folder, Crew(address=self.address, hands=hands))
 
@@ -116,7 +116,7 @@ class Farm:
         return self._documents[name] if name in self._documents else self._studio.assets.get(name)
 
 
-class MakesFar:
+class ClusterExecutor:
     """Frames of a take, made wherever there is a machine; they come in the order in which they are done."""
 
     def __init__(
@@ -138,7 +138,7 @@ class MakesFar:
         """Whether there is something that nobody has yet."""
         return self._steps is None or len(self._steps.runs) > 0
 
-    def next(self) -> tuple[int, Made | Exception] | None:
+    def next(self) -> tuple[int, RenderedFrame | Exception] | None:
         while self._wanted:
             self._check()
             try:
@@ -154,7 +154,7 @@ class MakesFar:
                 return got
         return None
 
-    def _look(self, steps: "_Steps") -> tuple[int, Made | Exception] | None:
+    def _look(self, steps: "_Steps") -> tuple[int, RenderedFrame | Exception] | None:
         """See who is there, hand out what they can take on, and take what is done."""
         if time.monotonic() - self._looked > LOOK_EVERY_S:
             self._looked = time.monotonic()
@@ -263,7 +263,7 @@ class _Steps:
         self._exposed[number] = self._hand(steps.join, number, *of, films)
         self._open_runs.append([self._exposed[number]])
 
-    def ended(self, wait_s: float) -> tuple[int, Made | Exception] | None:
+    def ended(self, wait_s: float) -> tuple[int, RenderedFrame | Exception] | None:
         """A frame that is done or failed, if there is one within some time."""
         try:
             number = self._ended.get(timeout=wait_s)
@@ -276,9 +276,9 @@ class _Steps:
         try:
             if future.status == "lost":  # who made it is gone: it is made again
                 raise TimeoutError
-            made: Made = future.result(timeout=FETCH_S)
+            made: RenderedFrame = future.result(timeout=FETCH_S)
             seconds = self.cluster.spent(self._job.document, number)
-            result: Made | Exception = Made(made.files, made.clamped, seconds, made.machine)
+            result: RenderedFrame | Exception = RenderedFrame(made.files, made.clamped, seconds, made.machine)
         except (CancelledError, TimeoutError, OSError):
             future.add_done_callback(lambda _: self._ended.put(number))
             return None

@@ -18,7 +18,7 @@ from ...core.render.film.row_bands import I32, Band
 from ...core.render.film.temporal_denoise import F32, Seen
 from ...core.scene import Project
 from ..equal import program
-from ..made import Made, frame_files
+from ..made import RenderedFrame, frame_files
 from ..maker import FrameMaker, FramePasses
 from .workshop import Job, Part, Workshop
 
@@ -93,7 +93,7 @@ def clean(job: Job, number: int, exposed: Exposed, near: list[int], seen: list[S
 
 def finish(
     job: Job, number: int, exposed: Exposed, near: list[int], seen: list[Seen], beside: list[int], cleaned: list[F32]
-) -> Made:
+) -> RenderedFrame:
     """The last step: the frame's files."""
     project, maker = workshop().maker(job)
     with _step(job, number, "finishes") as step:
@@ -104,19 +104,19 @@ def finish(
             dict(zip(beside, cleaned, strict=True)),
             step.cancelled,
         )
-        return Made(
+        return RenderedFrame(
             list(frame_files(number, picture, project, maker.read_asset)),
             picture.clamped,
             machine=str(get_worker().name),
         )
 
 
-def passes(job: Job, number: int) -> Made:
+def passes(job: Job, number: int) -> RenderedFrame:
     """The only step of a frame of which only passes are wanted that need no clean picture: their files."""
     project, maker = workshop().maker(job)
     with _step(job, number, "exposes") as step:
         made = FramePasses(maker.passes(number, step.cancelled, step.share))
-        return Made(list(frame_files(number, made, project, maker.read_asset)), None)
+        return RenderedFrame(list(frame_files(number, made, project, maker.read_asset)), None)
 
 
 def give(name: str, part: Part | str) -> None:

@@ -32,7 +32,7 @@ from ...picture.decode import decode_picture
 from ...picture.exposure import exposure_scale
 from ...picture.light_mix import light_layer_names
 from ...picture.linear import read_linear
-from ...scene import Item, Material, MaterialMaps, Sweep, TextureRef, depending
+from ...scene import Item, Material, MaterialMaps, Sweep, TextureRef, dependency_key
 from ...scene.base import Affects, ReadAsset
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
@@ -182,8 +182,8 @@ class SceneCompiler:
         return material.model_copy(update={"maps": MaterialMaps(base_color=ref)})
 
     def _instances(self, moment: Moment) -> tuple[Instances, int]:
-        things = [(depending(item, _SHAPE), moment.carriages[item.id]) for item in moment.items]
-        key = (things, depending(moment.set, _SHAPE), moment.disc_turns, [m.id for m in moment.materials])
+        things = [(dependency_key(item, _SHAPE), moment.carriages[item.id]) for item in moment.items]
+        key = (things, dependency_key(moment.set, _SHAPE), moment.disc_turns, [m.id for m in moment.materials])
         return self._kept.numbered("instances", key, lambda: build_instances(self._pieces(moment)))
 
     def _pieces(self, moment: Moment) -> list[Piece]:
@@ -243,7 +243,9 @@ class SceneCompiler:
         sweep = moment.set.sweep
         if not sweep.on or not number:
             return environment
-        views, of_set = self._kept.numbered("views", depending(sweep, _SHAPE), lambda: views_of(build_sweep(sweep)))
+        views, of_set = self._kept.numbered(
+            "views", dependency_key(sweep, _SHAPE), lambda: views_of(build_sweep(sweep))
+        )
         found: EnvironmentMap = self._kept.get(
             "past", (number, of_set, turn.tobytes()), lambda: past(environment, turn, views)
         )

@@ -8,7 +8,7 @@ import numpy as np
 from ...arrays import Mat4
 from ...geometry.mesh import Mesh, join, under
 from ...geometry.rig import PROBES, Rig
-from ...geometry.skeleton import Acting
+from ...geometry.skeleton import AnimationState
 from ...motion import STILL, Moment, Playing, Poses
 from ..trace.arrays import BENDS, F32, I32, NO_EDGES, NO_SHAPES, STANDS, TURNS, U8, Bodies, Geometry, Shapes, aligned
 from ..trace.bodies import Body, addresses_of, pose_keys
@@ -26,7 +26,7 @@ class Rigged:
     """those that are played"""
     placement: Mat4
 
-    def at(self, acting: Acting) -> tuple[F32, F32]:
+    def at(self, acting: AnimationState) -> tuple[F32, F32]:
         """Vertices and unit normals (v, 3) in studio space, before the item is carried."""
         return under(self.placement, *self.rig.at(acting))
 
@@ -143,7 +143,7 @@ def build_instances(pieces: list[Piece]) -> Instances:
 
 
 def bend(
-    bending: list[Bending], playing: dict[str, Playing], around: Mapping[str, tuple[Acting, ...]]
+    bending: list[Bending], playing: dict[str, Playing], around: Mapping[str, tuple[AnimationState, ...]]
 ) -> tuple[list[Body], Shapes]:
     """The bodies that bend while the shutter is open, and their triangles.
 
@@ -158,7 +158,9 @@ def bend(
     )  # fmt: skip
 
 
-def _bent(bending: Bending, actings: tuple[Acting, ...], around: tuple[Acting, ...]) -> tuple[Body, F32, F32]:
+def _bent(
+    bending: Bending, actings: tuple[AnimationState, ...], around: tuple[AnimationState, ...]
+) -> tuple[Body, F32, F32]:
     """One body in k poses, corners (k, d, 18) and places (3, d, 9) of its triangles."""
     triangles = bending.triangles
     poses = {a: bending.rigged.at(a) for a in {*actings, *around}}  # this frame is often one of the shutter's

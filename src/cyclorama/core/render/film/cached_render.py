@@ -32,7 +32,7 @@ def keep_of(moment: Moment, width: int, height: int) -> Keep:
 
 
 @dataclass(slots=True)
-class Negative:
+class CachedRender:
     """A film under way, and of what it is."""
 
     moment: Moment
@@ -119,7 +119,7 @@ def _stretched(picture: RGBImage, size: tuple[int, int]) -> RGBImage:
 class Fit(NamedTuple):
     """A negative that shows what is wanted, and what it has to be multiplied with for that."""
 
-    negative: Negative
+    negative: CachedRender
     by: Gains
 
     @property
@@ -132,14 +132,14 @@ class Negatives:
     """The negatives used last, as many as fit into KEPT_BYTES, the newest in any case."""
 
     def __init__(self) -> None:
-        self._kept: list[Negative] = []
+        self._kept: list[CachedRender] = []
 
     def find(self, moment: Moment, width: int, height: int) -> list[Fit]:
         """Those that show this moment, the best first."""
         found = ((n, n.gains(moment, width, height)) for n in self._kept if n.samples >= LEAST_SAMPLES)
         return sorted((Fit(n, by) for n, by in found if by is not None), key=lambda fit: -fit.worth)
 
-    def of_same_view(self, moment: Moment, width: int, height: int) -> Negative | None:
+    def of_same_view(self, moment: Moment, width: int, height: int) -> CachedRender | None:
         """One that shows the same things, lit or painted otherwise, well enough to be corrected."""
         for n in self._kept:
             good = n.coarse is not None and n.samples >= LEAST_CORRECTED
@@ -147,7 +147,7 @@ class Negatives:
                 return n
         return None
 
-    def keep(self, negative: Negative) -> None:
+    def keep(self, negative: CachedRender) -> None:
         """Keep it, before all others."""
         self._kept = [negative, *(n for n in self._kept if n is not negative)]
         while len(self._kept) > 1 and sum(n.bytes for n in self._kept) > KEPT_BYTES:

@@ -33,7 +33,7 @@ WIDTH, POINT_SAMPLES, COLOUR_SAMPLES, PATCH = 640, 16, 64, 4
 
 
 @dataclass(frozen=True, slots=True)
-class Eye:
+class PickProbe:
     """Answers what changes need to know of the picture; see `sheet.tools.Eye`."""
 
     compiler: SceneCompiler

@@ -11,7 +11,7 @@ from ...arrays import RGBImage
 from ...motion import Moment
 from ..compile.compiler import SceneCompiler
 from ..trace.wavefront import FrameScene
-from .cached_render import Fit, Negative, Negatives, keep_of
+from .cached_render import CachedRender, Fit, Negatives, keep_of
 from .denoise import denoise
 from .film import Film
 from .frame import picture_of
@@ -31,7 +31,7 @@ FIRST_BOUNCES = 5
 
 
 @dataclass(frozen=True, slots=True)
-class Shown:
+class DevelopedPicture:
     """A picture under way."""
 
     samples: int
@@ -41,7 +41,7 @@ class Shown:
     jpeg: bytes
 
 
-class Developer:
+class ProgressiveRenderer:
     """Develops pictures with a compiler and a tracer, and keeps what it has exposed."""
 
     def __init__(self, compiler: SceneCompiler, tracer: Tracer):
@@ -51,7 +51,7 @@ class Developer:
     def pictures(
         self, moment: Moment, width: int, height: int, cancelled: Cancel = lambda: False,
         tell: Tell = lambda samples: None,
-    ) -> Iterator[Shown]:  # fmt: skip
+    ) -> Iterator[DevelopedPicture]:  # fmt: skip
         """Pictures of a moment, each better than the one before; `tell` learns meanwhile how many samples there are.
 
         Raises Cancelled when `cancelled` says so; what is exposed by then is kept.
@@ -81,7 +81,7 @@ class Developer:
             if target >= SPLIT_FROM:
                 negative.split(cancelled)
 
-    def _printed(self, fit: Fit, moment: Moment, cancelled: Cancel) -> Iterator[Shown]:
+    def _printed(self, fit: Fit, moment: Moment, cancelled: Cancel) -> Iterator[DevelopedPicture]:
         """At once, and where that is made of lights cleaned one by one, once more as one picture."""
         negative, by = fit
         self._negatives.keep(negative)
@@ -92,7 +92,7 @@ class Developer:
 
     def still(
         self, moment: Moment, width: int, height: int, samples: int, cancelled: Cancel = lambda: False
-    ) -> Shown:  # fmt: skip
+    ) -> DevelopedPicture:  # fmt: skip
         """One picture of a moment, of which nothing is kept. Raises Cancelled."""
         film = Film(width, height)
         self._tracer.expose(film, self._compiler.compile(moment, width, height), samples, cancelled=cancelled)
@@ -107,21 +107,21 @@ class Developer:
         return film, denoise(film, "fast", False)
 
     def _begun(self, moment: Moment, width: int, height: int, coarse: RGBImage | None) -> Fit:
-        negative = Negative(moment, film_for(self._scene(moment, width, height)), coarse)
+        negative = CachedRender(moment, film_for(self._scene(moment, width, height)), coarse)
         return Fit(negative, negative.as_exposed)
 
     def _scene(self, moment: Moment, width: int, height: int) -> FrameScene:
         return self._compiler.compile(moment, width, height, keep_of(moment, width, height))
 
-    def _expose(self, negative: Negative, target: int, cancelled: Cancel, tell: Tell) -> None:
+    def _expose(self, negative: CachedRender, target: int, cancelled: Cancel, tell: Tell) -> None:
         film = negative.film
         before = float(film.count.mean())  # one that was cut short has more in some pixels
         scene = self._scene(negative.moment, film.width, film.height)
         self._tracer.expose(film, scene, target - film.samples, 0, cancelled,
                             lambda share: tell(before + share * (target - before)))  # fmt: skip
 
-    def _shown(self, clean: RGBImage, film: Film, moment: Moment, samples: int) -> Shown:
+    def _shown(self, clean: RGBImage, film: Film, moment: Moment, samples: int) -> DevelopedPicture:
         picture = picture_of(film, moment, self._compiler, clean)
         buffer = io.BytesIO()
         Image.fromarray(picture).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
-        return Shown(samples, film.width, film.height, buffer.getvalue())
+        return DevelopedPicture(samples, film.width, film.height, buffer.getvalue())

@@ -249,7 +249,7 @@ class Samples(NamedTuple):
     """(n, FIRST_COLUMNS) or empty"""
 
 
-class Flight(NamedTuple):
+class PathState(NamedTuple):
     """Paths in flight at one bounce, and where those that go on and the rays towards lights are written down."""
 
     rays: Rays
@@ -283,7 +283,7 @@ class Scratch(NamedTuple):
     """what each source of light gives to a place"""
 
 
-class Work(NamedTuple):
+class Workspace(NamedTuple):
     """Scratch for a batch of paths in flight."""
 
     rays: Rays
@@ -344,10 +344,10 @@ def make_scratch(sources: int = 2) -> Scratch:
     )  # fmt: skip
 
 
-def make_work(n: int, sources: int) -> Work:
+def make_work(n: int, sources: int) -> Workspace:
     """For n paths; each casts up to two shadow rays, which go on through holes in the place of rays."""
     m = 2 * n
-    return Work(
+    return Workspace(
         make_rays(m), make_rays(m), make_paths(n), make_paths(n), make_hits(m), make_shadows(m),
         np.empty(m, np.int32), np.empty(m, np.float32), np.empty(m, np.int32), make_scratch(sources),
         make_block(sources), np.empty((3, n), np.int32)

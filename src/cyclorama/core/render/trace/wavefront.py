@@ -20,10 +20,10 @@ from .arrays import (
     STANDS,
     U8,
     Bodies,
-    Flight,
     Geometry,
     Lights,
     Materials,
+    PathState,
     Recording,
     Samples,
     World,
@@ -101,7 +101,7 @@ def wavefront(count, max_bounces, has_holes, world, recording, samples, work):
     hits, shadows, scratch, bodies = work.hits, work.shadows, work.scratch, world.bodies
     alive = count
     for step in range(max_bounces + MAX_HOLES + LONGEST_WALK):
-        flight = Flight(rays, paths, hits, rays_out, paths_out, shadows)
+        flight = PathState(rays, paths, hits, rays_out, paths_out, shadows)
         nearest_hits(bodies, rays, alive, scratch, hits)
         even, rest, gone = sort_out(alive, world, flight, work.lists)
         shade_misses(work.lists[2], gone, world, flight, recording, samples, work.block)
