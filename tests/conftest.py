@@ -58,7 +58,7 @@ from cyclorama.core.scene import (
     put,
     put_all,
 )
-from cyclorama.shoot import maker
+from cyclorama.shoot import frame_pipeline
 
 settings.register_profile("as here", deadline=None, derandomize=True)
 settings.load_profile("as here")
@@ -67,7 +67,7 @@ T = TypeVar("T")
 NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
 
 
-LONG = ("browser", "test_contract", "test_bench", "test_farm", "test_chance", "test_passes", "test_developing",
+LONG = ("browser", "test_contract", "test_bench", "test_farm", "test_chance", "test_passes", "test_progressive",
         "test_quality", "test_warm", "shoot", "web")  # fmt: skip
 
 
@@ -263,13 +263,13 @@ def fill(disk: Path, leave_bytes: int) -> Path:
 def frames_exposed(monkeypatch: pytest.MonkeyPatch) -> list[int]:
     """Numbers of the frames that takes expose."""
     numbers: list[int] = []
-    plain = maker.expose_frame
+    plain = frame_pipeline.expose_frame
 
     def counting(here, *more):  # type: ignore[no-untyped-def]
         numbers.append(here.frame)
         return plain(here, *more)
 
-    monkeypatch.setattr(maker, "expose_frame", counting)
+    monkeypatch.setattr(frame_pipeline, "expose_frame", counting)
     return numbers
 
 

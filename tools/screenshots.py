@@ -29,7 +29,7 @@ from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Project
 from cyclorama.demo.write import write_demo
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.shoot.command import shoot_in_terminal
 from cyclorama.shoot.frames import frame_path
 from cyclorama.shoot.take import shoot_take
@@ -282,7 +282,7 @@ def night(folder: Path) -> None:
         page.screenshot(path=TARGET / "shoot-log.png")
         for line in studio.takes.ids():
             if studio.takes.state(line) in ("running", "queued"):
-                desk.stop(studio, line)
+                take_service.stop(studio, line)
         expect(page.locator("[data-state=running]")).to_have_count(0, timeout=60_000)
 
 

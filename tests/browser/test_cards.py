@@ -16,7 +16,7 @@ from tests.shoot.test_shoot import wait_for
 from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.scene import Project, put_all
 from cyclorama.demo.glb import GlbWriter
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.store import Studio
 
 
@@ -307,7 +307,7 @@ def test_lights_are_rebalanced_into_a_take(page: Page, server: Server, floor: st
     shot = saved.project
     for path, value in small.items():
         shot = apply_set(shot, SetValue(path=path, value=value))
-    take = desk.call_take(studio, dataclasses.replace(saved, project=shot))
+    take = take_service.call_take(studio, dataclasses.replace(saved, project=shot))
     page.goto(f"{server.address}/shoots")
     expect(page.locator(f"[data-take='{take.id}']")).to_have_attribute("data-state", "done", timeout=LONG_MS)
     page.goto(f"{server.address}/takes/{take.id}#grade")
@@ -330,7 +330,7 @@ def test_lights_are_rebalanced_into_a_take(page: Page, server: Server, floor: st
     assert made.balance["light Key"].stops == -2
     assert made.balance["light Fill"].colour[2] < 0.1
     for one in (made.id, take.id):
-        desk.remove(studio, one)
+        take_service.remove(studio, one)
 
 
 def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Server, floor: str) -> None:

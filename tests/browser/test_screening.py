@@ -14,7 +14,7 @@ from tests.shoot.test_shoot import wait_for
 
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.shoot.frames import frame_path
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio
@@ -35,7 +35,7 @@ def takes(server: Server, floor: str) -> Iterator[tuple[Studio, list[str]]]:
             saved = studio.projects.get(project)
             values = SMALL | {"look/tone/offset_stops": stops}
             saved = studio.projects.edit(project, saved.version, "Small", lambda p, v=values: put_all(p, v))
-            take = desk.call_take(studio, saved, start=False)
+            take = take_service.call_take(studio, saved, start=False)
             assert shoot_take(studio, take.id, tracer) == "done"
             made.append(take.id)
     yield studio, made

@@ -7,7 +7,7 @@ from tests.shoot.test_shoot import studio_with
 
 from cyclorama.shoot.command import shoot_in_terminal
 from cyclorama.shoot.frames import frame_path
-from cyclorama.shoot.presence import shooting
+from cyclorama.shoot.worker_lock import shooting
 
 
 def test_a_range_and_going_on(data_folder: Path, capfd: pytest.CaptureFixture[str]) -> None:

@@ -13,8 +13,8 @@ from cyclorama.core.delivery.presets import Delivery
 from cyclorama.core.delivery.verify import pictures_of
 from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.scene import new_project
+from cyclorama.shoot.deliver import folder_of, hand_over
 from cyclorama.shoot.deliver_command import deliver_in_terminal
-from cyclorama.shoot.handing import folder_of, hand_over
 from cyclorama.store import Studio
 
 

@@ -14,10 +14,10 @@ from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.review import readiness, review
 from cyclorama.core.scene import put_all
 from cyclorama.core.scene.shoot import Again
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.shoot.finished import Masters
-from cyclorama.shoot.reel import TakeReel, film_of
 from cyclorama.shoot.take import shoot_take
+from cyclorama.shoot.take_frames import TakeReel, film_of
 from cyclorama.store import Studio, TakeRecord
 from cyclorama.web.clips import Clip as Mp4
 from cyclorama.web.take_answers import shoot_log
@@ -25,7 +25,7 @@ from cyclorama.web.take_answers import shoot_log
 
 def shot(folder: Path, tracer: Tracer, frames: int = 6, **values: object) -> tuple[Studio, TakeRecord]:
     studio, saved = studio_with(folder, samples=2, frames=frames, **values)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
     return studio, studio.takes.get(take.id)
 
@@ -45,7 +45,7 @@ def test_one_frame_stands_for_those_after_it(tmp_path: Path, tracer: Tracer) -> 
     assert len(mp4.numbers) / mp4.rate == Fraction(6) / film_of(whole).rate
     for wrong in (2, 7):
         with pytest.raises(ShootError, match="frames 1 to 5, one in 2"):
-            desk.shoot_again(studio, take.id, [wrong], Again())
+            take_service.shoot_again(studio, take.id, [wrong], Again())
         with pytest.raises(ShootError, match=f"has no frame {wrong}"):
             Masters(studio, 8).get(take, wrong)
     (line,) = shoot_log(studio).takes
@@ -66,7 +66,7 @@ def test_frames_that_have_none_beside_them_are_cleaned_by_themselves(
 
 def test_a_test_frame_is_as_good_as_one_by_itself(tmp_path: Path) -> None:
     studio, saved = studio_with(tmp_path, **{"shot/shoot/denoise_neighbours": True, "shot/shoot/every": 4})
-    take = desk.call_take(studio, saved, start=False, only=3)
+    take = take_service.call_take(studio, saved, start=False, only=3)
     assert [*take.numbers] == [3]
     assert not take.project.shot.shoot.denoise_neighbours
     assert studio.projects.get(saved.project.id).project.shot.shoot.denoise_neighbours

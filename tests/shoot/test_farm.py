@@ -24,15 +24,15 @@ from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.render.film.row_bands import Band
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import ShootSettings
-from cyclorama.shoot import desk
-from cyclorama.shoot.crew import crew_of
-from cyclorama.shoot.equal import program
+from cyclorama.shoot import take_service
 from cyclorama.shoot.farm import farm
 from cyclorama.shoot.farm.farm import Farm
 from cyclorama.shoot.farm.machine import checked, hold_to
 from cyclorama.shoot.farm.runs import LONGEST, Runs
 from cyclorama.shoot.farm.workshop import Job, Part, Workshop
+from cyclorama.shoot.frame_cache import program
 from cyclorama.shoot.take import Progress, shoot_take
+from cyclorama.shoot.worker_status import crew_of
 from cyclorama.store import Studio, TakeRecord
 
 
@@ -52,7 +52,7 @@ CALM = {
 def shot(folder: Path, tracer: Tracer, address: str | None = None, **values: object) -> TakeRecord:
     """A take of a new studio, shot here or on a cluster."""
     studio, saved = studio_with(folder, **values)  # type: ignore[arg-type]
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     farm = Farm(address, studio) if address else None
     assert shoot_take(studio, take.id, tracer, farm=farm) == "done"
     if farm:
@@ -82,7 +82,7 @@ def test_takes_that_are_shot_beside_each_other_keep_to_themselves(
     cluster.add()
     studio, saved = studio_with(tmp_path / "far", samples=4, frames=3, **CALM)
     takes = [
-        desk.call_take(studio, replace(saved, project=edited(saved.project, look__tone__ev100=ev)), start=False)
+        take_service.call_take(studio, replace(saved, project=edited(saved.project, look__tone__ev100=ev)), start=False)
         for ev in (9.0, 8.0)
     ]
     farm = Farm(cluster.address, studio)
@@ -122,13 +122,13 @@ def test_a_frame_is_shared_out_among_machines_that_have_nothing_else(
 def test_passes_that_come_later_are_made_on_machines_too(
     tmp_path: Path, tracer: Tracer, cluster: Cluster, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(desk, "ensure_worker", lambda studio: None)
+    monkeypatch.setattr(take_service, "ensure_worker", lambda studio: None)
     names = ["depth", "occlusion"]
     at_once = shot(tmp_path / "at once", tracer, samples=2, frames=3, **{"shot/shoot/passes/wanted": names})
     take = shot(tmp_path / "later", tracer, samples=2, frames=3)
     cluster.add()
     studio = Studio(tmp_path / "later")
-    desk.add_passes(studio, take.id, ("depth", "occlusion"))
+    take_service.add_passes(studio, take.id, ("depth", "occlusion"))
     far = Farm(cluster.address, studio)
     monkeypatch.delattr("cyclorama.shoot.take.MakesHere")  # nothing is made here
     assert shoot_take(studio, take.id, tracer, farm=far) == "done"
@@ -140,7 +140,7 @@ def test_an_overview_is_made_on_machines_too(tmp_path: Path, tracer: Tracer, clu
     cluster.add()
     here = shot(tmp_path / "here", tracer, samples=4, frames=10, **CALM)
     studio, saved = studio_with(tmp_path / "far", samples=4, frames=10, **CALM, **{"shot/shoot/overview": True})
-    take, drafts = desk.call_take(studio, saved, start=False), set[int]()
+    take, drafts = take_service.call_take(studio, saved, start=False), set[int]()
     farm = Farm(cluster.address, studio)
 
     def look(_: Progress) -> None:
@@ -158,7 +158,7 @@ def test_machines_that_die_lose_no_frame(tmp_path: Path, tracer: Tracer, cluster
     for _ in range(2):
         cluster.add()
     studio, saved = studio_with(tmp_path / "far", samples=24, frames=16, **CALM)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     farm = Farm(cluster.address, studio)
     said: set[str] = set()
     ended = threading.Event()
@@ -196,17 +196,17 @@ def test_pause_frees_the_machines(tmp_path: Path, tracer: Tracer, cluster: Clust
     studio, saved = studio_with(
         tmp_path, samples=16_000, frames=4, **{"shot/shoot/width": 512, "shot/shoot/height": 512}
     )
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     farm = Farm(cluster.address, studio)
 
     def pause_in_the_middle(progress: Progress) -> None:
         crew = crew_of(tmp_path)
         if crew is not None and any(hand.share > 0 for hand in crew.hands):
-            desk.pause(studio, take.id)
+            take_service.pause(studio, take.id)
 
     assert shoot_take(studio, take.id, tracer, pause_in_the_middle, farm=farm) == "paused"
     quick = edited(saved.project, shot__shoot__samples=1)
-    again = desk.call_take(studio, replace(saved, project=quick), start=False)
+    again = take_service.call_take(studio, replace(saved, project=quick), start=False)
     assert shoot_take(studio, again.id, tracer, farm=farm) == "done"  # its machine has nothing else to do
     farm.close()
     assert crew_of(tmp_path) is None

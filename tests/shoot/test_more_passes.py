@@ -9,7 +9,7 @@ from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
 from cyclorama.core.scene.shoot import Again, Region
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.shoot.frames import file_path, frames_to_shoot, lacking
 from cyclorama.shoot.take import Progress, shoot_take
 from cyclorama.store import ListedTake, Studio, TakeRecord
@@ -21,12 +21,12 @@ KINDS = [{}, {"shot/shoot/quality": "draft", "shot/shoot/denoise": True, "shot/s
 
 @pytest.fixture(autouse=True)
 def nobody_else_shoots(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(desk, "ensure_worker", lambda studio: None)
+    monkeypatch.setattr(take_service, "ensure_worker", lambda studio: None)
 
 
 def shot(folder: Path, tracer: Tracer, **values: object) -> tuple[Studio, TakeRecord]:
     studio, saved = studio_with(folder, samples=2, frames=3, **(LIT | values))
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
     return studio, studio.takes.get(take.id)
 
@@ -60,7 +60,7 @@ def test_passes_are_what_they_had_been_and_pictures_stay(
     _, whole = shot(tmp_path / "at once", tracer, **kind, **{"shot/shoot/passes/wanted": ["normal", *names]})
     before = {path: path.stat().st_mtime_ns for path in take.folder.glob("*/*") if path.is_file()}
     for some in (("occlusion", "clay"), ("depth", "lights")):
-        desk.add_passes(studio, take.id, some)
+        take_service.add_passes(studio, take.id, some)
         assert {*(lacking(studio.takes.get(take.id), 2) or ())} == {*some}
         assert (listed(studio).finished, listed(studio).waiting) == (3, 3)
         assert listed(studio).pace_s is None
@@ -99,7 +99,7 @@ def test_a_pass_is_shot_anew_as_the_shot_says_by_now(tmp_path: Path, tracer: Tra
     thicker = {"shot/shoot/passes/wire_px": 1.0, "shot/shoot/passes/occlusion_reach_m": 9.0}
     studio.projects.edit(saved.project.id, saved.version, "Lines", lambda p: put_all(p, thicker))
     before = files_of(take)
-    desk.add_passes(studio, take.id, ("wireframe",))
+    take_service.add_passes(studio, take.id, ("wireframe",))
     assert shoot_take(studio, take.id, tracer) == "done"
     after = studio.takes.get(take.id)
     changed = {name for name, data in files_of(after).items() if data != before[name]}
@@ -110,9 +110,9 @@ def test_a_pass_is_shot_anew_as_the_shot_says_by_now(tmp_path: Path, tracer: Tra
 
 def test_frames_of_it_are_still_taken_over_by_takes_without_that_pass(tmp_path: Path, tracer: Tracer) -> None:
     studio, take = shot(tmp_path, tracer)
-    desk.add_passes(studio, take.id, ("occlusion",))
+    take_service.add_passes(studio, take.id, ("occlusion",))
     shoot_take(studio, take.id, tracer)
-    other = desk.call_take(studio, studio.projects.get(take.project_id), start=False)
+    other = take_service.call_take(studio, studio.projects.get(take.project_id), start=False)
     assert shoot_take(studio, other.id, tracer) == "done"
     other = studio.takes.get(other.id)
     assert [other.frames[n].seconds for n in other.numbers] == [0.0, 0.0, 0.0]
@@ -124,9 +124,9 @@ def test_a_part_that_is_shot_again_and_a_pass_do_not_hinder_each_other(tmp_path:
     studio, take = shot(tmp_path, tracer)
     before = file_path(take, "beauty", 2).read_bytes()
     left = Region(left=0.0, top=0.0, right=0.5, bottom=1.0)
-    desk.shoot_again(studio, take.id, [2], Again(finer=8, region=left))
+    take_service.shoot_again(studio, take.id, [2], Again(finer=8, region=left))
     studio.takes.update(take.id, state="stopped")
-    desk.add_passes(studio, take.id, ("occlusion",))
+    take_service.add_passes(studio, take.id, ("occlusion",))
     assert shoot_take(studio, take.id, tracer) == "done"
     after = studio.takes.get(take.id)
     assert frames_to_shoot(after) == []
@@ -136,10 +136,10 @@ def test_a_part_that_is_shot_again_and_a_pass_do_not_hinder_each_other(tmp_path:
 
 def test_what_is_made_of_another_take_or_being_shot_gets_no_passes(tmp_path: Path, tracer: Tracer) -> None:
     studio, take = shot(tmp_path, tracer)
-    clean = desk.call_clean(studio, take.id, start=False)
+    clean = take_service.call_clean(studio, take.id, start=False)
     with pytest.raises(ShootError, match="Add passes to that one"):
-        desk.add_passes(studio, clean.id, ("occlusion",))
+        take_service.add_passes(studio, clean.id, ("occlusion",))
     studio.takes.update(take.id, state="queued")
     with pytest.raises(ShootError, match="being shot"):
-        desk.add_passes(studio, take.id, ("occlusion",))
+        take_service.add_passes(studio, take.id, ("occlusion",))
     assert studio.takes.get(take.id).project.shot.shoot.passes.wanted == ()

@@ -12,7 +12,7 @@ from cyclorama.core.render.film.quality import first_samples
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import load_project
 from cyclorama.core.scene.shoot import FOR_CLIPS
-from cyclorama.shoot import desk, forecast
+from cyclorama.shoot import forecast, take_service
 from cyclorama.shoot.take import Progress, shoot_take
 from cyclorama.store import FrameRecord, Studio, TakeRecord
 from cyclorama.store.takes import TakeStore
@@ -39,7 +39,7 @@ class Watched:
 def called(folder: Path, **values: object) -> tuple[Studio, TakeRecord]:
     settings = {"shot/shoot/quality": "fine", "shot/shoot/denoise": True, "shot/shoot/passes/wanted": ["depth"]}
     studio, saved = studio_with(folder, frames=FRAMES, **settings, **values)  # type: ignore[arg-type]
-    return studio, desk.call_take(studio, saved, start=False)
+    return studio, take_service.call_take(studio, saved, start=False)
 
 
 @pytest.mark.parametrize("neighbours", [False, True])
@@ -57,7 +57,7 @@ def test_the_overview_comes_first_and_the_take_is_the_same(
         nonlocal paused
         if not paused and (watched.drafts if neighbours else watched.whole) == EARLY[:2]:
             paused = True
-            desk.pause(other, take.id)
+            take_service.pause(other, take.id)
 
     assert shoot_take(other, take.id, tracer, pause_once) == "paused"
     seen = other.takes.get(take.id)

@@ -11,10 +11,10 @@ from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.region import CONTEXT_PX, FEATHER_PX, share_of_new, within
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene.shoot import Again, Region
-from cyclorama.shoot import desk
-from cyclorama.shoot.again import in_words
+from cyclorama.shoot import take_service
 from cyclorama.shoot.frames import file_path, frames_to_shoot, master_name, master_path
 from cyclorama.shoot.pass_files import exact_picture_of
+from cyclorama.shoot.reshoot import in_words
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio, TakeRecord
 
@@ -25,13 +25,13 @@ SEEN = {"shot/shoot/width": 96, "shot/shoot/height": 64, "look/lights": [{"id": 
 
 @pytest.fixture(autouse=True)
 def nobody_else_shoots(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(desk, "ensure_worker", lambda studio: None)
+    monkeypatch.setattr(take_service, "ensure_worker", lambda studio: None)
 
 
 def shot(folder: Path, tracer: Tracer, **values: object) -> tuple[Studio, TakeRecord]:
     settings = SEEN | {"shot/shoot/passes/wanted": ["depth"]} | values
     studio, saved = studio_with(folder, samples=4, frames=3, **settings)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
     return studio, studio.takes.get(take.id)
 
@@ -50,7 +50,7 @@ def test_a_part_is_made_finer_and_all_else_stays(tmp_path: Path, tracer: Tracer,
     others = {
         p: p.read_bytes() for p in take.folder.glob("*/*") if p.is_file() and "0002" not in p.name and p.stem != "2"
     }
-    desk.shoot_again(studio, take.id, [2], Again(finer=16, region=MIDDLE))
+    take_service.shoot_again(studio, take.id, [2], Again(finer=16, region=MIDDLE))
     assert shoot_take(studio, take.id, tracer) == "done"
     take = studio.takes.get(take.id)
     after, best = light(take, 2), light(truth, 2)
@@ -67,7 +67,7 @@ def test_a_part_is_made_finer_and_all_else_stays(tmp_path: Path, tracer: Tracer,
 def test_where_nothing_is_there_all_is_shot(tmp_path: Path, tracer: Tracer) -> None:
     studio, take = shot(tmp_path, tracer)
     before = light(take, 2)
-    desk.shoot_again(studio, take.id, [2], Again(region=MIDDLE))
+    take_service.shoot_again(studio, take.id, [2], Again(region=MIDDLE))
     master_path(take, 2).write_bytes(b"torn")
     assert shoot_take(studio, take.id, tracer) == "done"
     assert np.array_equal(light(studio.takes.get(take.id), 2), before)
@@ -79,11 +79,11 @@ def test_what_has_no_inside_or_nothing_to_be_put_into_is_refused(tmp_path: Path,
             Region(**({"left": 0.0, "top": 0.0, "right": 1.0, "bottom": 1.0} | wrong))
     studio, take = shot(tmp_path / "no masters", tracer, **{"shot/shoot/masters": False})
     with pytest.raises(ShootError, match=r"only be put into what is there\. This take was shot without masters"):
-        desk.shoot_again(studio, take.id, [2], Again(region=MIDDLE))
+        take_service.shoot_again(studio, take.id, [2], Again(region=MIDDLE))
     studio, take = shot(tmp_path / "a frame is missing", tracer)
     studio.takes.drop_frame(take.id, 3)
     with pytest.raises(ShootError, match="Not shot yet: frame 3"):
-        desk.shoot_again(studio, take.id, [2, 3], Again(region=MIDDLE))
+        take_service.shoot_again(studio, take.id, [2, 3], Again(region=MIDDLE))
     assert studio.takes.get(take.id).state == "done"
 
 

@@ -22,12 +22,12 @@ from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.picking import PickProbe
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Background, Project, new_project
-from cyclorama.shoot import desk, forecast
+from cyclorama.shoot import forecast, take_service
+from cyclorama.shoot.frame_pipeline import FrameMaker
 from cyclorama.shoot.frames import frame_path, frames_to_shoot
-from cyclorama.shoot.maker import FrameMaker
-from cyclorama.shoot.presence import who_shoots
 from cyclorama.shoot.take import shoot_take
 from cyclorama.shoot.watch import mark_interrupted
+from cyclorama.shoot.worker_lock import who_shoots
 from cyclorama.store import Saved, Studio, TakeRecord
 
 LONGEST_WAIT_S = 120
@@ -59,7 +59,7 @@ def contents(take: TakeRecord) -> dict[int, bytes]:
 
 def test_a_take_is_numbered_frames_with_checksums(data_folder: Path, tracer: Tracer) -> None:
     studio, saved = studio_with(data_folder)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     seen: list[tuple[int, int]] = []
     assert shoot_take(studio, take.id, tracer, lambda p: seen.append((p.done, p.total))) == "done"
     take = studio.takes.get(take.id)
@@ -74,7 +74,7 @@ def test_a_take_is_numbered_frames_with_checksums(data_folder: Path, tracer: Tra
 
 def test_missing_and_damaged_frames_are_shot_again_bit_for_bit(data_folder: Path, tracer: Tracer) -> None:
     studio, saved = studio_with(data_folder)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     shoot_take(studio, take.id, tracer)
     before = contents(studio.takes.get(take.id))
     frame_path(take, 2).unlink()
@@ -88,11 +88,11 @@ def test_missing_and_damaged_frames_are_shot_again_bit_for_bit(data_folder: Path
 
 def test_pause_keeps_what_is_there(data_folder: Path, tracer: Tracer) -> None:
     studio, saved = studio_with(data_folder, samples=32)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
 
     def pause_after_two(progress) -> None:  # type: ignore[no-untyped-def]
         if progress.done == 2:
-            desk.pause(studio, take.id)
+            take_service.pause(studio, take.id)
 
     assert shoot_take(studio, take.id, tracer, pause_after_two) == "paused"
     paused = studio.takes.get(take.id)
@@ -100,13 +100,13 @@ def test_pause_keeps_what_is_there(data_folder: Path, tracer: Tracer) -> None:
     studio.takes.update(take.id, wish="run")
     assert shoot_take(studio, take.id, tracer) == "done"
     with pytest.raises(ShootError, match="nothing to pause"):
-        desk.pause(studio, take.id)
+        take_service.pause(studio, take.id)
 
 
 def test_kill_the_worker_and_resume(data_folder: Path) -> None:
     """kill −9 in the middle: the take is interrupted, resuming shoots only what is missing, the same bits."""
     studio, saved = studio_with(data_folder, samples=256, frames=8)
-    take = desk.call_take(studio, saved)
+    take = take_service.call_take(studio, saved)
     wait_for(lambda: len(studio.takes.get(take.id).frames) >= 2)
     pid = studio.takes.get(take.id).worker_pid
     assert pid is not None
@@ -116,19 +116,19 @@ def test_kill_the_worker_and_resume(data_folder: Path) -> None:
     left = studio.takes.get(take.id)
     times = {n: frame_path(left, n).stat().st_mtime_ns for n in left.frames}
     assert len(times) < 8
-    desk.resume(studio, take.id)
+    take_service.resume(studio, take.id)
     wait_for(lambda: studio.takes.get(take.id).state == "done")
     done = studio.takes.get(take.id)
     assert len(done.frames) == 8
     assert {n: frame_path(done, n).stat().st_mtime_ns for n in times} == times
     assert who_shoots(data_folder) is not None  # the worker stays a moment for the next take
-    desk.remove(studio, take.id)
+    take_service.remove(studio, take.id)
     assert not take.folder.exists()
 
 
 def test_transparent_frames(data_folder: Path, tracer: Tracer) -> None:
     studio, saved = studio_with(data_folder, frames=1, **{"shot/shoot/transparent": True, "shot/shoot/samples": 16})
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     shoot_take(studio, take.id, tracer)
     with Image.open(frame_path(take, 1)) as image:
         alpha = np.asarray(image)[..., 3]
@@ -144,12 +144,12 @@ def test_a_shot_with_nothing_to_shoot_is_refused(data_folder: Path) -> None:
 
     empty = studio.projects.edit(saved.project.id, 1, "x", empty_range)
     with pytest.raises(ShootError, match="range is empty"):
-        desk.call_take(studio, empty, start=False)
+        take_service.call_take(studio, empty, start=False)
 
 
 def test_a_lost_file_fails_the_take_with_a_sentence(data_folder: Path, tracer: Tracer) -> None:
     studio, saved = studio_with(data_folder)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     studio.assets.path(saved.project.subject.asset).unlink()  # type: ignore[union-attr]
     assert shoot_take(studio, take.id, tracer) == "failed"
     assert "gone from the data folder" in studio.takes.get(take.id).message
@@ -227,9 +227,9 @@ def test_transparent_takes_are_mixed_with_their_alpha(data_folder: Path, tracer:
     values = {"look/lights": [{"id": "key", "name": "Key"}], "shot/shoot/transparent": True, "set/sweep/on": False,
               "shot/shoot/passes/wanted": ["lights"]}  # fmt: skip
     studio, saved = studio_with(data_folder, samples=8, frames=2, **values)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
-    made = desk.call_mix(studio, take.id, {"light Key": LightChange(stops=1)}, start=False)
+    made = take_service.call_mix(studio, take.id, {"light Key": LightChange(stops=1)}, start=False)
     assert shoot_take(studio, made.id, tracer) == "done"
     with Image.open(frame_path(take, 1)) as before, Image.open(frame_path(studio.takes.get(made.id), 1)) as after:
         assert before.mode == after.mode == "RGBA"
@@ -240,7 +240,7 @@ def test_transparent_takes_are_mixed_with_their_alpha(data_folder: Path, tracer:
     # mixing needs every frame of the take it comes from
     frame_path(take, 2).unlink()
     with pytest.raises(ShootError, match="Resume it first"):
-        desk.call_mix(studio, take.id, {}, start=False)
+        take_service.call_mix(studio, take.id, {}, start=False)
 
 
 def test_frames_of_a_subject_that_bends_are_the_same_whenever_they_are_shot(tracer: Tracer) -> None:

@@ -16,18 +16,18 @@ from tests.shoot.test_shoot import contents, studio_with, wait_for
 from cyclorama.core.errors import DamagedError, NotFoundError
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.sequence.size import reserve_bytes
-from cyclorama.shoot import desk, presence, worker
+from cyclorama.shoot import take_service, worker, worker_lock
+from cyclorama.shoot.frame_pipeline import FrameMaker
 from cyclorama.shoot.frames import frame_path, frames_to_shoot, pass_path, thumb_path
-from cyclorama.shoot.maker import FrameMaker
-from cyclorama.shoot.presence import shooting, who_shoots
 from cyclorama.shoot.take import shoot_take
 from cyclorama.shoot.watch import Watch, mark_interrupted, orphans
+from cyclorama.shoot.worker_lock import shooting, who_shoots
 from cyclorama.store import Saved, Studio, TakeRecord, database
 
 
 def queued(studio: Studio, saved: Saved) -> TakeRecord:
     """A take that waits, and nobody was told of it."""
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     studio.takes.update(take.id, state="queued")
     return take
 
@@ -47,7 +47,7 @@ def first_frames(studio: Studio, take: TakeRecord, count: int = 1) -> int:
 def test_looking_never_keeps_a_worker_out(data_folder: Path) -> None:
     """Who asks whether somebody shoots must not seem to be shooting."""
     studio, saved = studio_with(data_folder)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     studio.takes.update(take.id, state="running", worker_pid=1)
     stop = threading.Event()
 
@@ -76,7 +76,7 @@ def test_looking_never_keeps_a_worker_out(data_folder: Path) -> None:
 
 def test_a_take_in_new_hands_is_not_marked_by_who_saw_the_old_ones(data_folder: Path) -> None:
     studio, saved = studio_with(data_folder)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     studio.takes.update(take.id, state="running", worker_pid=4)
     assert not studio.takes.update_if(take.id, ("running",), 3, state="interrupted")
     mark_interrupted(studio)
@@ -93,7 +93,7 @@ def test_two_workers_two_resumes_and_pages_that_look(data_folder: Path) -> None:
     try:
         command = [sys.executable, "-m", "cyclorama.shoot.worker", "--data", str(data_folder)]
         workers = [subprocess.Popen(command) for _ in range(2)]
-        resumes = [threading.Thread(target=desk.resume, args=(studio, takes[0].id)) for _ in range(2)]
+        resumes = [threading.Thread(target=take_service.resume, args=(studio, takes[0].id)) for _ in range(2)]
         for resume in resumes:
             resume.start()
         for resume in resumes:
@@ -102,7 +102,7 @@ def test_two_workers_two_resumes_and_pages_that_look(data_folder: Path) -> None:
         wait_for(lambda: sum(w.poll() is None for w in workers) <= 1)  # one may only just have begun to look
     finally:
         watch.close()
-        presence.end(data_folder)
+        worker_lock.end(data_folder)
         for w in workers:
             w.wait()
 
@@ -122,7 +122,7 @@ def test_a_worker_that_takes_its_time_to_start_is_the_only_one(data_folder: Path
         assert worker.start_worker(data_folder) is not None  # the one that was starting is gone
     finally:
         wait_for(lambda: who_shoots(data_folder) is not None)
-        presence.end(data_folder)
+        worker_lock.end(data_folder)
 
 
 def test_a_dead_worker_is_replaced_and_leaves_no_zombie(data_folder: Path, tmp_path: Path, tracer: Tracer) -> None:
@@ -137,25 +137,25 @@ def test_a_dead_worker_is_replaced_and_leaves_no_zombie(data_folder: Path, tmp_p
         assert not psutil.pid_exists(pid)
         # 64 samples differ from frame to frame, but not from run to run; elsewhere, or frames would be taken over
         other, same = studio_with(tmp_path / "other", samples=256, frames=8)
-        second = desk.call_take(other, same, start=False)
+        second = take_service.call_take(other, same, start=False)
         assert shoot_take(other, second.id, tracer) == "done"
         assert contents(studio.takes.get(first.id)) == contents(other.takes.get(second.id))
     finally:
         watch.close()
-        presence.end(data_folder)
+        worker_lock.end(data_folder)
 
 
 def test_a_worker_that_hangs_can_be_stopped_and_replaced(data_folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(presence, "SILENT_S", 3.0)
+    monkeypatch.setattr(worker_lock, "SILENT_S", 3.0)
     studio, saved = studio_with(data_folder, samples=256, frames=24)
-    take = desk.call_take(studio, saved)
+    take = take_service.call_take(studio, saved)
     pid = first_frames(studio, take)
     os.kill(pid, signal.SIGSTOP)
     wait_for(lambda: (there := who_shoots(data_folder)) is not None and there.hangs)
-    desk.stop(studio, take.id)
+    take_service.stop(studio, take.id)
     assert studio.takes.state(take.id) == "stopped"
     assert who_shoots(data_folder) is None
-    desk.resume(studio, take.id)
+    take_service.resume(studio, take.id)
     before = len(studio.takes.get(take.id).frames)
     wait_for(lambda: len(studio.takes.get(take.id).frames) > before)
     pid = first_frames(studio, take)
@@ -166,7 +166,7 @@ def test_a_worker_that_hangs_can_be_stopped_and_replaced(data_folder: Path, monk
         wait_for(lambda: studio.takes.state(take.id) == "done")
     finally:
         watch.close()
-        presence.end(data_folder)
+        worker_lock.end(data_folder)
 
 
 def test_a_worker_that_hangs_while_it_holds_the_database_can_be_stopped(
@@ -174,9 +174,9 @@ def test_a_worker_that_hangs_while_it_holds_the_database_can_be_stopped(
 ) -> None:
     """It would be waited for in vain: it is ended first."""
     studio, saved = studio_with(data_folder)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     holds = (
-        "import sys, time\nfrom pathlib import Path\nimport sqlite3\nfrom cyclorama.shoot.presence import shooting\n"
+        "import sys, time\nfrom pathlib import Path\nimport sqlite3\nfrom cyclorama.shoot.worker_lock import shooting\n"
         "folder = Path(sys.argv[1])\nwith shooting(folder) as beat:\n    assert beat\n"
         "    held = sqlite3.connect(folder / 'studio.sqlite')\n    held.execute('BEGIN IMMEDIATE')\n"
         "    print('held', flush=True)\n    time.sleep(600)\n"
@@ -188,9 +188,9 @@ def test_a_worker_that_hangs_while_it_holds_the_database_can_be_stopped(
             assert hanging.stdout is not None
             assert hanging.stdout.readline() == "held\n"
             hanging.send_signal(signal.SIGSTOP)
-            monkeypatch.setattr(presence, "SILENT_S", 0.5)
+            monkeypatch.setattr(worker_lock, "SILENT_S", 0.5)
             wait_for(lambda: (there := who_shoots(data_folder)) is not None and there.hangs)
-            desk.stop(studio, take.id)
+            take_service.stop(studio, take.id)
         finally:
             hanging.kill()
     stopped = studio.takes.get(take.id)
@@ -217,7 +217,7 @@ def test_a_frame_that_fails_is_tried_again_then_set_aside(
     data_folder: Path, tracer: Tracer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     studio, saved = studio_with(data_folder)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     Faulty(monkeypatch, {2: 1, 5: 3}, ZeroDivisionError("of light"))
     assert shoot_take(studio, take.id, tracer) == "failed"
     left = studio.takes.get(take.id)
@@ -234,7 +234,7 @@ def test_what_fails_every_frame_ends_the_take(
     data_folder: Path, tracer: Tracer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     studio, saved = studio_with(data_folder)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     tries = {n: 99 for n in take.numbers}
     Faulty(monkeypatch, tries, MemoryError())
     assert shoot_take(studio, take.id, tracer) == "failed"
@@ -244,7 +244,7 @@ def test_what_fails_every_frame_ends_the_take(
 
 def test_what_goes_wrong_with_one_take_leaves_the_others_alone(data_folder: Path) -> None:
     studio, saved = studio_with(data_folder, frames=1)
-    broken, gone, sound = (desk.call_take(studio, saved, start=False) for _ in range(3))
+    broken, gone, sound = (take_service.call_take(studio, saved, start=False) for _ in range(3))
     with sqlite3.connect(data_folder / "studio.sqlite") as connection:
         connection.execute("UPDATE take SET document = '{\"no\": 1}' WHERE id = ?", (broken.id,))
     studio.takes.remove(gone.id)
@@ -258,14 +258,14 @@ def test_what_goes_wrong_with_one_take_leaves_the_others_alone(data_folder: Path
     assert studio.takes.state(broken.id) == "failed"
     with pytest.raises(DamagedError):
         studio.takes.get(broken.id)
-    desk.remove(studio, broken.id)
+    take_service.remove(studio, broken.id)
     assert not broken.folder.exists()
 
 
 def test_a_held_database_is_waited_for(data_folder: Path, tracer: Tracer, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(database, "BUSY_MS", 50)
     studio, saved = studio_with(data_folder, frames=3)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     holder = sqlite3.connect(data_folder / "studio.sqlite", isolation_level=None, check_same_thread=False)
     holding: list[threading.Timer] = []
 
@@ -285,7 +285,7 @@ def test_a_held_database_is_waited_for(data_folder: Path, tracer: Tracer, monkey
 def test_shooting_waits_for_room_and_goes_on(small_disk: Path) -> None:
     """Before the disk is full the take waits and says so; when there is room it is finished, by the same worker."""
     studio, saved = studio_with(small_disk, frames=6, samples=256)
-    take = desk.call_take(studio, saved)
+    take = take_service.call_take(studio, saved)
     try:
         pid = first_frames(studio, take)
         ballast = fill(small_disk, reserve_bytes(saved.project) - 2_000_000)
@@ -295,15 +295,15 @@ def test_shooting_waits_for_room_and_goes_on(small_disk: Path) -> None:
         wait_for(lambda: studio.takes.state(take.id) == "done")
         assert studio.takes.get(take.id).message == ""
         assert frames_to_shoot(studio.takes.get(take.id)) == []
-        assert presence.who_shoots(small_disk).pid == pid  # type: ignore[union-attr]
+        assert worker_lock.who_shoots(small_disk).pid == pid  # type: ignore[union-attr]
     finally:
-        presence.end(small_disk)
+        worker_lock.end(small_disk)
 
 
 def test_a_disk_that_is_full_at_once_loses_nothing(small_disk: Path, tracer: Tracer) -> None:
     """Somebody else fills the last byte while a frame is made: it is written when there is room."""
     studio, saved = studio_with(small_disk, frames=4)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     removals: list[threading.Timer] = []
 
     def fill_after_first(progress) -> None:  # type: ignore[no-untyped-def]
@@ -321,7 +321,7 @@ def test_a_disk_that_is_full_at_once_loses_nothing(small_disk: Path, tracer: Tra
 def test_every_file_of_a_frame_is_compared(data_folder: Path, tracer: Tracer, damage: bytes | None) -> None:
     values = {"shot/shoot/passes/wanted": ["depth", "clay"]}
     studio, saved = studio_with(data_folder, frames=4, **values)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
     take = studio.takes.get(take.id)
     files = [pass_path(take, "depth", 1), thumb_path(take.folder, 2), frame_path(take, 3), pass_path(take, "clay", 4)]
@@ -339,8 +339,8 @@ def test_every_file_of_a_frame_is_compared(data_folder: Path, tracer: Tracer, da
 
 def test_numbers_of_takes_never_come_again(data_folder: Path) -> None:
     studio, saved = studio_with(data_folder)
-    names = [desk.call_take(studio, saved, start=False).name for _ in range(2)]
+    names = [take_service.call_take(studio, saved, start=False).name for _ in range(2)]
     for take_id in studio.takes.ids():
-        desk.remove(studio, take_id)
-    names.append(desk.call_take(studio, saved, start=False).name)
+        take_service.remove(studio, take_id)
+    names.append(take_service.call_take(studio, saved, start=False).name)
     assert names == ["Orbit 1", "Orbit 2", "Orbit 3"]

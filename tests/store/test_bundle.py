@@ -19,7 +19,7 @@ from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.scene import new_project
 from cyclorama.store import Studio
-from cyclorama.store.box import examine_box
+from cyclorama.store.archive import examine_box
 from cyclorama.store.bundle import open_bundle, pack_bundle
 
 

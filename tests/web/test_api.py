@@ -24,7 +24,7 @@ from tests.moving_models import bending_bar, turning
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.demo.environments import harbour_dusk
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.shoot.take import shoot_take
 from cyclorama.web import intakes
 from cyclorama.web.app import create_app
@@ -184,7 +184,7 @@ def test_take_to_clip_and_zip(client: TestClient, ball: str, tracer: Tracer) -> 
     ]
     change(client, ball, version, *small)
     studio = client.app.state.context.studio  # type: ignore[attr-defined]
-    take = desk.call_take(studio, studio.projects.get(ball), start=False)
+    take = take_service.call_take(studio, studio.projects.get(ball), start=False)
     assert client.get(f"/api/takes/{take.id}/clip.mp4").status_code == 422  # nothing there yet
     shoot_take(studio, take.id, tracer)
     with av.open(io.BytesIO(client.get(f"/api/takes/{take.id}/clip.mp4").content)) as container:
@@ -230,7 +230,7 @@ def test_the_lens_tells_the_exposure_in_force(client: TestClient, ball: str) -> 
 
 def test_removing_a_project_takes_its_takes_along(client: TestClient, ball: str) -> None:
     studio = client.app.state.context.studio  # type: ignore[attr-defined]
-    take = desk.call_take(studio, studio.projects.get(ball), start=False)
+    take = take_service.call_take(studio, studio.projects.get(ball), start=False)
     assert take.folder.exists()
     assert client.delete(f"/api/projects/{ball}").json() == {"removed": True}
     assert client.get(f"/api/projects/{ball}").status_code == 404

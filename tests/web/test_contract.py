@@ -16,7 +16,7 @@ from tests.core.geometry.test_intake import glb
 from tests.web.test_api import change, intake, put
 
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.shoot import desk, watch, worker
+from cyclorama.shoot import take_service, watch, worker
 from cyclorama.shoot.take import shoot_take
 from cyclorama.web.app import create_app
 
@@ -39,7 +39,7 @@ def studio_in_use(tmp_path_factory: pytest.TempPathFactory, tracer: Tracer) -> I
                  "shot/shoot/denoise": False, "shot/shoot/passes/wanted": ["lights", "clay"]}  # fmt: skip
         assert change(client, key, version, *(put(p, v) for p, v in small.items())).status_code == 200
         studio = app.state.context.studio
-        take = desk.call_take(studio, studio.projects.get(key), start=False)
+        take = take_service.call_take(studio, studio.projects.get(key), start=False)
         assert shoot_take(studio, take.id, tracer) == "done"
         asset = studio.projects.get(key).project.subject.asset
         yield app, {"project_id": key, "take_id": take.id, "job_id": job["id"], "asset": asset}

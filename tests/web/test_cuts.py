@@ -19,7 +19,7 @@ from cyclorama.core.cut.sound import decoded
 from cyclorama.core.cut.sound_synthesis import RATE
 from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.shoot.frames import master_path
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio
@@ -358,7 +358,7 @@ def test_a_still_is_shot_larger_from_the_slate(client: TestClient, data_folder: 
         ).status_code
         == 200
     )
-    still = desk.call_still(studio, take, 2, 2, start=False)
+    still = take_service.call_still(studio, take, 2, 2, start=False)
     assert shoot_take(studio, still.id, tracer) == "done"
     assert list(studio.takes.get(still.id).numbers) == [2]
     large = np.asarray(Image.open(io.BytesIO(client.get(f"/api/takes/{still.id}/shown/2").content)), float)
@@ -368,7 +368,7 @@ def test_a_still_is_shot_larger_from_the_slate(client: TestClient, data_folder: 
     assert np.abs(halved - small).mean() < 7  # the same picture, as dark
     for number, times, says in ((9, 4, "has frames 1 to 3"), (2, 400, "up to 8192 pixels")):
         with pytest.raises(ShootError, match=says):
-            desk.call_still(studio, take, number, times, start=False)
+            take_service.call_still(studio, take, number, times, start=False)
 
 
 def test_a_backdrop_is_laid_behind_a_clear_take(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811

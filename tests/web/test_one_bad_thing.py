@@ -22,7 +22,7 @@ from cyclorama.core.picture.light_mix import LightChange, with_balance
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, load_project, new_project
 from cyclorama.demo.environments import harbour_dusk
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.shoot.take import shoot_take
 from cyclorama.web.app import create_app
 
@@ -174,7 +174,7 @@ def test_damaged_projects_are_shown_and_the_rest_works(data_folder: Path) -> Non
 
 def test_a_damaged_take_is_shown_and_the_rest_works(data_folder: Path, tracer: Tracer) -> None:
     studio, saved = studio_with(data_folder, frames=1)
-    broken, sound = (desk.call_take(studio, saved, start=False) for _ in range(2))
+    broken, sound = (take_service.call_take(studio, saved, start=False) for _ in range(2))
     assert shoot_take(studio, sound.id, tracer) == "done"
     damage(data_folder, "UPDATE take SET document = '{}', slate = '{' WHERE id = ?", broken.id)
     with opened(data_folder) as client:
@@ -218,7 +218,7 @@ def test_damaged_files_of_a_model_leave_the_studio_usable(client: TestClient) ->
 def test_a_full_disk_is_told_everywhere_and_everything_goes_on(small_disk: Path, tracer: Tracer) -> None:
     """Edits, pictures, models, environments, clips, the log: a sentence each, and nothing is half done."""
     studio, saved = studio_with(small_disk, frames=2)
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
     key = saved.project.id
     sky = encode_exr(harbour_dusk(64))

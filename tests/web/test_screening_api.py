@@ -22,7 +22,7 @@ from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.frame import expose_frame, finish_of
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.shoot.finished import Masters, finished
 from cyclorama.shoot.frames import file_path, frame_path, frames_to_shoot, master_path
 from cyclorama.shoot.take import shoot_take
@@ -134,7 +134,7 @@ def test_keyed_grades_count_until_told(client: TestClient, data_folder: Path, tr
         "Keys",
         lambda p: put_all(p, {f"shots/{p.shot.id}/channels": (channel.model_copy(update={"keys": keys}),)}),
     )
-    second = desk.call_take(studio, studio.projects.get(key), start=False)
+    second = take_service.call_take(studio, studio.projects.get(key), start=False)
     assert shoot_take(studio, second.id, tracer) == "done"
     dark, bright = (frame(client, second.id, n).mean() for n in (1, 2))
     assert bright > dark + 40
@@ -172,7 +172,7 @@ def test_backdrops_lie_behind_without_fringes(client: TestClient, data_folder: P
         put("look/background/colour", behind["colour"]),
     ]
     assert change(client, key, version, *opaque).status_code == 200
-    second = desk.call_take(studio, studio.projects.get(key), start=False)
+    second = take_service.call_take(studio, studio.projects.get(key), start=False)
     assert shoot_take(studio, second.id, tracer) == "done"
     assert np.abs(laid.astype(int) - frame(client, second.id).astype(int)).max() <= 1
     # another take behind it, as that one is graded
@@ -287,7 +287,7 @@ def test_a_planted_bad_frame_is_found_and_shot_again(client: TestClient, data_fo
     assert checked()["damaged"] == [4, 5]
     assert "damaged" in client.get(f"/api/takes/{take}/shown/4").json()["error"]
     # the desk only queues it here: somebody else would shoot it
-    assert studio.takes.begin_again(take, [4, 5], record.again.get(4) or desk.Again())
+    assert studio.takes.begin_again(take, [4, 5], record.again.get(4) or take_service.Again())
     waiting = studio.takes.get(take)
     assert waiting.pending == {4, 5}
     assert frames_to_shoot(waiting) == [4, 5]
@@ -297,7 +297,7 @@ def test_a_planted_bad_frame_is_found_and_shot_again(client: TestClient, data_fo
     assert {n: frame_path(after, n).read_bytes() for n in after.numbers} == good
     assert "damaged" not in checked()
     # finer: only that frame changes, and the slate says so
-    assert studio.takes.begin_again(take, [2], desk.Again(finer=4))
+    assert studio.takes.begin_again(take, [2], take_service.Again(finer=4))
     assert np.array_equal(
         pixels_of(frame_path(after, 2).read_bytes()), pixels_of(good[2])
     )  # stays until the new one is

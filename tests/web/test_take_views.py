@@ -21,12 +21,12 @@ from cyclorama.core.picture.view_transform import srgb_encode
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Grade, put_all
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.shoot.checking import check_take
 from cyclorama.shoot.cleaning import NEEDED, CleanMaker
 from cyclorama.shoot.finished import Masters
+from cyclorama.shoot.frame_pipeline import FrameMaker
 from cyclorama.shoot.frames import frames_to_shoot, pass_path
-from cyclorama.shoot.maker import FrameMaker
 from cyclorama.shoot.pass_files import channels_of, mask_of
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import TakeRecord
@@ -191,7 +191,7 @@ def test_noise_is_taken_out_afterwards(client: TestClient, data_folder: Path, tr
         "shot__shoot__denoise_neighbours": False,
     }
     studio, key = shot(client, data_folder, tracer, shot__shoot__to_frame=2, **wanted)
-    made = desk.call_clean(studio, key, start=False)
+    made = take_service.call_clean(studio, key, start=False)
     assert made.process == "denoise"
     assert shoot_take(studio, made.id, tracer) == "done"
     source, clean = studio.takes.get(key), studio.takes.get(made.id)

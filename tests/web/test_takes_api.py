@@ -19,7 +19,7 @@ from tests.web.test_api import change, client, ended, intake, put  # noqa: F401 
 from cyclorama.core.picture.light_mix import LightChange, light_layers, mixed
 from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.shoot import desk
+from cyclorama.shoot import take_service
 from cyclorama.shoot.frames import frame_path, frames_to_shoot, pass_path
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio
@@ -41,7 +41,7 @@ def shot(client: TestClient, folder: Path, tracer: Tracer, **values: object) -> 
     settings = SMALL | {k.replace("__", "/"): v for k, v in values.items()}
     assert change(client, key, version, *(put(p, v) for p, v in settings.items())).status_code == 200
     studio = Studio(folder)
-    take = desk.call_take(studio, studio.projects.get(key), start=False)
+    take = take_service.call_take(studio, studio.projects.get(key), start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
     return studio, take.id
 
@@ -92,7 +92,7 @@ def test_a_rebalanced_take_is_what_rendering_would_give(
         shot__shoot__bits=32, shot__shoot__samples=32,
     )  # fmt: skip
     balance = {"light Key": {"stops": -1.5, "colour": [1, 0.5, 0.25]}, "light environment": {"stops": 2}}
-    made = desk.call_mix(studio, source, {k: LightChange(**v) for k, v in balance.items()}, start=False)
+    made = take_service.call_mix(studio, source, {k: LightChange(**v) for k, v in balance.items()}, start=False)
     assert shoot_take(studio, made.id, tracer) == "done"
     state = client.get(f"/api/takes/{made.id}").json()
     assert (state["source_id"], state["done"], state["lights"]) == (source, [1, 2, 3], [])

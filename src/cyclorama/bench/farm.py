@@ -22,11 +22,11 @@ from ..core.render.film.denoise import denoise
 from ..core.render.film.tracer import Tracer
 from ..core.scene import Project
 from ..demo.projects import storm_glass_project
-from ..shoot.equal import program
+from ..shoot.executors import frame_files
 from ..shoot.farm.runs import Runs, wants_more
 from ..shoot.forecast import timed
-from ..shoot.made import frame_files
-from ..shoot.maker import FrameMaker, cleaned_for, exposed_for, seen_for_cleaning, seen_for_finish
+from ..shoot.frame_cache import program
+from ..shoot.frame_pipeline import FrameMaker, cleaned_for, exposed_for, seen_for_cleaning, seen_for_finish
 from ..store.assets import write_whole
 
 NETWORK_BYTES_S = 117e6

@@ -7,9 +7,9 @@ from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.tracer import Tracer
 from ..core.scene import put_all
 from ..demo.projects import DemoProject, lantern_project, storm_glass_project
+from ..shoot.executors import frame_files
 from ..shoot.forecast import at_once, forecast
-from ..shoot.made import frame_files
-from ..shoot.maker import FrameMaker
+from ..shoot.frame_pipeline import FrameMaker
 
 SETTINGS: tuple[dict[str, object], ...] = (
     {"quality": "fine", "width": 640, "height": 360},

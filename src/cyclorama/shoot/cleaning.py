@@ -22,7 +22,7 @@ from ..core.render.film.tracer import Cancel, Cancelled, Tell
 from ..core.scene.shoot import PassName
 from ..store import TakeRecord
 from .finished import Masters
-from .maker import FramePicture, beside
+from .frame_pipeline import FramePicture, beside
 from .pass_files import channels_of, guide_of
 
 F32 = NDArray[np.float32]

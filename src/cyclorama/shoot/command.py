@@ -17,12 +17,12 @@ from ..core.review.phrases import duration
 from ..core.scene import Project, put, put_all
 from ..core.sequence.names import slug
 from ..store import Saved, Studio, open_studio
-from . import desk
-from .presence import Beat, shooting, who_shoots
+from . import take_service
 from .take import Progress as TakeProgress
 from .take import shoot_take
 from .watch import mark_interrupted
 from .worker import cluster
+from .worker_lock import Beat, shooting, who_shoots
 
 if TYPE_CHECKING:
     from .farm.farm import Farm
@@ -81,7 +81,7 @@ def _call(
     for sentence in ready.odd:
         console.print(f"  look here: {sentence}", style="yellow")
     changed = Saved(project, saved.version, None, None, saved.updated)
-    return desk.call_take(studio, changed, start=False).id
+    return take_service.call_take(studio, changed, start=False).id
 
 
 def _with_shot(project: Project, name: str | None) -> Project:

@@ -14,8 +14,8 @@ from ..core.motion import FrameRate
 from ..store import Studio, TakeRecord, open_studio
 from .bar import bar
 from .command import find_project
-from .handing import file_name, folder_of, hand_over, remove_files
-from .reel import film_of
+from .deliver import file_name, folder_of, hand_over, remove_files
+from .take_frames import film_of
 
 
 def deliver_in_terminal(

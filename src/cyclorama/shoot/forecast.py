@@ -20,8 +20,8 @@ from ..core.render.passes.outputs import PassFile, pass_files
 from ..core.review.shoot_plan import as_called
 from ..core.scene import Project, ShootSettings, put
 from ..core.scene.shoot import PassName
-from .again import for_overview, overview_of
-from .maker import FrameMaker, cleaned_for, seen_for_cleaning
+from .frame_pipeline import FrameMaker, cleaned_for, seen_for_cleaning
+from .reshoot import for_overview, overview_of
 
 T = TypeVar("T")
 Step = Callable[[SceneCompiler, Tracer, Cancel], T]

@@ -11,8 +11,8 @@ from ..core.picture.light_mix import LightChange, light_layers, mixed
 from ..core.render.film.frame import finish_of
 from ..core.render.film.tracer import Cancel, Cancelled, Tell
 from ..store import FileSum, TakeRecord
+from .frame_pipeline import FramePicture
 from .frames import pass_path, read_if_whole
-from .maker import FramePicture
 
 
 class MixMaker:

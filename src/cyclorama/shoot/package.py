@@ -16,7 +16,7 @@ from ..store import Studio
 from ..store.assets import put_in_place
 from ..store.cuts import Handed
 from .finished import Masters, finished_file
-from .reel import TakeReel
+from .take_frames import TakeReel
 
 Tell = Callable[[str, float], None]
 

@@ -6,7 +6,7 @@ from ..core.render.passes.outputs import NUMBERS, pass_extension
 from ..core.scene.shoot import PassName
 from ..store import FileSum, TakeRecord
 from ..store.takes import BEAUTY, MASTER, THUMB
-from .equal import finish_of_key, motion_of
+from .frame_cache import finish_of_key, motion_of
 from .frames import file_path, read_if_whole
 
 SHOWN = {BEAUTY, THUMB}

@@ -12,7 +12,7 @@ from .finished import Masters, finished
 from .frames import frame_path
 from .pass_files import mask_of, matte_names_of
 from .pass_pictures import pass_picture, views_of
-from .reel import TakeReel
+from .take_frames import TakeReel
 
 F32 = NDArray[np.float32]
 Named = list[tuple[str, F32]]

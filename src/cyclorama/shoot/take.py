@@ -23,16 +23,16 @@ from ..store import FileSum, FrameRecord, Studio, TakeRecord
 from ..store.assets import clear_parts, link_whole, write_whole
 from ..store.database import now
 from ..store.takes import BEAUTY, MASTER, THUMB
-from .again import Group, groups
 from .cleaning import CleanMaker
-from .equal import FrameKeys, light_of
+from .executors import FrameExecutor, LocalExecutor, RenderedFrame, shown_files
 from .finished import Masters
+from .frame_cache import FrameKeys, light_of
+from .frame_pipeline import FrameMaker, Maker
 from .frames import file_path, frame_path, sum_of, to_shoot
-from .made import FrameExecutor, LocalExecutor, RenderedFrame, shown_files
-from .maker import FrameMaker, Maker
 from .mixing import MixMaker
-from .patching import PassMaker, PatchMaker
-from .patience import Patience
+from .patch_frames import PassMaker, PatchMaker
+from .reshoot import Group, groups
+from .retry import Patience
 from .reuse import Reuse, reusable
 
 if TYPE_CHECKING:  # who shoots here need not load what speaks with clusters

@@ -12,9 +12,9 @@ from pathlib import Path
 
 from ..store import Studio
 from ..store.repeating import Repeating
-from .presence import end, who_shoots
 from .take import MOST_TRIES
 from .worker import start_worker
+from .worker_lock import end, who_shoots
 
 LOOK_EVERY_S = 1.0
 HUNG_S = 300.0

@@ -1,6 +1,6 @@
 """The worker process: shoots queued takes one after the other, apart from the web process.
 
-Exactly one worker runs in a data folder (`presence.py`). It outlives the web process and ends when it has no work.
+Exactly one worker runs in a data folder (`worker_lock.py`). It outlives the web process and ends when it has no work.
 """
 
 import argparse
@@ -19,8 +19,8 @@ from ..core.errors import BusyError, CycloramaError, NotFoundError, SpaceError
 from ..core.render.film.tracer import Tracer
 from ..store import Studio
 from ..store.file_lock import hold
-from .presence import Beat, shooting, who_shoots
 from .take import shoot_take
+from .worker_lock import Beat, shooting, who_shoots
 
 if TYPE_CHECKING:  # who shoots here need not load what speaks with clusters
     from .farm.farm import Farm

@@ -5,8 +5,8 @@ from .database import open_database
 from .frame_record import FileSum, FrameRecord
 from .opening import open_studio
 from .projects import ProjectStore, Saved
-from .slates import ListedTake
 from .studio import Studio
+from .take_index import ListedTake
 from .takes import TakeRecord, TakeStore
 
 __all__ = [

@@ -12,8 +12,8 @@ from ..core.cut.document import Cut
 from ..core.delivery.presets import Delivery
 from ..core.errors import ChangeError, NotFoundError, StaleError
 from .database import CutHeadRow, CutRow, DeliveryRow, now
+from .history import Steps, Stood
 from .projects import locked, project_row
-from .steps import Steps, Stood
 
 _CUTS = Steps(CutRow, "project_id", Cut)
 EMPTY = Cut()

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from ..core.errors import NotFoundError, StaleError
 from ..core.picture.finishing import Finishing
 from .database import CheckedRow, FinishRow, NoteRow, TakeRow, now
-from .steps import Steps
+from .history import Steps
 from .takes import TakeRecord, take_row
 
 Share = Annotated[float, Field(ge=0, le=1)]

@@ -21,11 +21,11 @@ from .cuts import CutStore
 from .database import DATABASE, checkpoint, open_database
 from .file_lock import FolderLock
 from .jobs import JobStore
+from .library import Shelf
 from .posts import PostStore
 from .projects import ProjectStore
 from .screening import Screening
-from .shelf import Shelf
-from .slates import TakeList
+from .take_index import TakeList
 from .takes import TakeStore
 
 UNREADABLE = (ValueError, KeyError, OSError, EOFError, TypeError, zipfile.BadZipFile, zlib.error)

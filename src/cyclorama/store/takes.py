@@ -16,11 +16,11 @@ from ..core.errors import ChangeError, CycloramaError, DamagedError, NotFoundErr
 from ..core.picture.light_mix import LightChange
 from ..core.scene import Project, load_project
 from ..core.scene.shoot import Again, PassName
-from .awaiting import again_of, keep_again
 from .database import FrameRow, Process, ProjectRow, TakeRow, TakeState, TroubleRow, Wish, now
 from .frame_record import FileSum, FrameRecord
+from .pending_reshoots import again_of, keep_again
 from .slate_file import TakeSlate, append_frames, has_slate, read_frames, read_slate, write_slate
-from .slates import Slate
+from .take_index import Slate
 
 BEAUTY, THUMB, MASTER = "beauty", ".thumbs", "master"
 """Folders of a take besides those of its passes; under these names the files of a frame are recorded."""

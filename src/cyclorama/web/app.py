@@ -53,8 +53,8 @@ from .limited import make_ready
 from .made_environments import MadeEnvironments
 from .posters import Posters, poster_kind
 from .problems import answer_problems
-from .puppets import Puppets
 from .shared_work import SharedWork
+from .skinning import Puppets
 from .take_log import TakeLog
 from .uploads import sweep_incoming
 from .work import JobRunner, Kind

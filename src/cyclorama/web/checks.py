@@ -7,9 +7,9 @@ from pydantic import BaseModel, Field, ValidationError
 
 from ..core.scene.shoot import Again
 from ..core.sequence.checks import Checked
-from ..shoot import desk
-from ..shoot.again import in_words
+from ..shoot import take_service
 from ..shoot.checking import check_take, source_of
+from ..shoot.reshoot import in_words
 from ..store import Studio
 from ..store.jobs import Job, Result
 from .answers import LaneState
@@ -90,7 +90,7 @@ def check(ctx: Ctx, take_id: str) -> JobAnswer:
 @router.post("/takes/{take_id}/again")
 def again(ctx: Ctx, take_id: str, call: AgainCall) -> TakeAnswer:
     """Shoot frames again into the take; what is there of them stays until the new ones are."""
-    return take_answer(desk.shoot_again(ctx.studio, take_id, list(call.frames), call.how))
+    return take_answer(take_service.shoot_again(ctx.studio, take_id, list(call.frames), call.how))
 
 
 def check_kind(studio: Studio) -> Kind:

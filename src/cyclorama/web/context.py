@@ -10,8 +10,8 @@ from ..store import Studio
 from .lens import Lens
 from .made_environments import MadeEnvironments
 from .posters import Posters
-from .puppets import Puppets
 from .shared_work import SharedWork
+from .skinning import Puppets
 from .take_log import TakeLog
 from .work import JobRunner
 

@@ -26,7 +26,7 @@ from ..core.errors import IntakeError, NotFoundError
 from ..core.geometry.cache_keys import content_hash
 from ..core.motion import FrameRate
 from ..core.picture.files import encode_display
-from ..shoot.reel import TakeReel, film_of, takes_in, takes_of
+from ..shoot.take_frames import TakeReel, film_of, takes_in, takes_of
 from ..store.cuts import CutState
 from .context import Context, context
 from .limited import look_at

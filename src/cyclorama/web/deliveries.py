@@ -22,8 +22,8 @@ from ..core.delivery.spin import snippet
 from ..core.errors import ChangeError, NotFoundError
 from ..core.review.phrases import data_size
 from ..gallery.site import CLOSED
-from ..shoot.handing import file_name, folder_of, forecast_of, hand_over, remove_files
-from ..shoot.reel import TakeReel
+from ..shoot.deliver import file_name, folder_of, forecast_of, hand_over, remove_files
+from ..shoot.take_frames import TakeReel
 from ..store import Studio
 from ..store.cuts import Handed
 from ..store.jobs import Job, Result

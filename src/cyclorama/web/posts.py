@@ -9,7 +9,7 @@ from pydantic import BaseModel, StringConstraints
 from .. import gallery
 from ..core.delivery.post import Post, can_be_posted
 from ..core.errors import ChangeError, PostError
-from ..shoot.handing import folder_of
+from ..shoot.deliver import folder_of
 from ..shoot.posting import Gallery, post_to
 from ..store import Studio
 from ..store.jobs import Job, Result

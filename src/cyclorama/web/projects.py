@@ -16,7 +16,7 @@ from ..core.errors import ChangeError, StaleError
 from ..core.picture.inspect_upload import examine_environment, examine_picture
 from ..core.review.phrases import duration
 from ..core.scene import FOR_CLIPS, Detail, Project, new_project
-from ..shoot import desk
+from ..shoot import take_service
 from ..shoot.forecast import forecast
 from ..shoot.uses import project_uses
 from .answers import (
@@ -105,7 +105,7 @@ def uses(ctx: Ctx, project_id: str) -> Uses:
 @router.delete("/projects/{project_id}")
 def remove(ctx: Ctx, project_id: str) -> Removed:
     """Remove a project with its takes."""
-    desk.remove_project(ctx.studio, project_id)
+    take_service.remove_project(ctx.studio, project_id)
     return Removed()
 
 

@@ -19,9 +19,9 @@ from ..core.scene import Project
 from ..core.scene.base import Id, new_id
 from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.stocked import Stocked, StockedEnvironment, StockedGobo, StockedKind, StockedModel
+from ..store.archive import ExaminedBox, examine_box, keep_box, packed, shelves_of
 from ..store.assets import write_whole
-from ..store.box import ExaminedBox, examine_box, keep_box, packed, shelves_of
-from ..store.shelf import Label, Shelf
+from ..store.library import Label, Shelf
 from .context import Context, context
 from .lens import LensEye
 from .limited import look_at

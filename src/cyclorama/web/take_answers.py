@@ -10,14 +10,14 @@ from ..core.render.passes.outputs import ALONE
 from ..core.review.phrases import data_size, duration
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import sequence_stem
-from ..shoot.again import in_words
-from ..shoot.crew import Crew, crew_of
 from ..shoot.pass_pictures import views_of
-from ..shoot.presence import who_shoots
-from ..shoot.reel import film_of
+from ..shoot.reshoot import in_words
+from ..shoot.take_frames import film_of
+from ..shoot.worker_lock import who_shoots
+from ..shoot.worker_status import Crew, crew_of
 from ..store import ListedTake, Studio, TakeRecord
 from ..store.database import Process, TakeState
-from ..store.slates import Slate
+from ..store.take_index import Slate
 from ..store.takes import BEAUTY
 
 HANGS = "The worker has given no sign of life for {silent}. Stop ends it; Resume goes on with another."

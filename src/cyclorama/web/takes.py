@@ -20,11 +20,11 @@ from ..core.review.readiness import Readiness
 from ..core.review.shoot_plan import MOST_TAKES, Cell, Plan, as_planned, planned
 from ..core.scene.shoot import PassName, Region
 from ..core.sequence.seam import check_seam, display_picture
-from ..shoot import desk
+from ..shoot import take_service
+from ..shoot.executors import THUMB_WIDTH, small_picture
 from ..shoot.finished import Masters, as_shot, finished, finished_file, state_of, why_not_gradable
 from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path
-from ..shoot.made import THUMB_WIDTH, small_picture
-from ..shoot.partly import call_part
+from ..shoot.region_take import call_part
 from ..shoot.uses import take_uses
 from ..store import Saved
 from .answers import ForecastAnswer, Removed, Uses
@@ -113,7 +113,7 @@ def call_take(ctx: Ctx, project_id: str, call: Call) -> TakeAnswer:
     saved = _as_shown(ctx, project_id, call.version)
     if call.only is not None and call.region is not None:
         return take_answer(call_part(ctx.studio, saved, call.only, call.region))
-    return take_answer(desk.call_take(ctx.studio, saved, call.forecast_s, only=call.only))
+    return take_answer(take_service.call_take(ctx.studio, saved, call.forecast_s, only=call.only))
 
 
 def _as_shown(ctx: Context, project_id: str, version: int) -> Saved:
@@ -139,7 +139,7 @@ def shoot_plan(ctx: Ctx, project_id: str, wanted: PlanCall) -> list[str]:
     """Queue the takes of a plan; their names."""
     when = None if wanted.not_before is None else wanted.not_before.astimezone(UTC).replace(tzinfo=None)
     saved = _as_shown(ctx, project_id, wanted.version)
-    return [take.name for take in desk.call_plan(ctx.studio, saved, wanted.cells, when, wanted.forecasts_s)]
+    return [take.name for take in take_service.call_plan(ctx.studio, saved, wanted.cells, when, wanted.forecasts_s)]
 
 
 @router.post("/projects/{project_id}/plan/forecast")
@@ -175,7 +175,7 @@ def uses(ctx: Ctx, take_id: str) -> Uses:
 
 @router.delete("/takes/{take_id}")
 def remove(ctx: Ctx, take_id: str) -> Removed:
-    desk.remove(ctx.studio, take_id)
+    take_service.remove(ctx.studio, take_id)
     return Removed()
 
 
@@ -246,19 +246,19 @@ def pass_frame(ctx: Ctx, take_id: str, name: str, number: Number) -> FileRespons
 @router.post("/takes/{take_id}/still/{number}")
 def call_still(ctx: Ctx, take_id: str, number: Number, times: Annotated[int, Query(ge=1, le=4)] = 4) -> TakeAnswer:
     """Queue a frame of a take once more, so many times as wide and high: a still."""
-    return take_answer(desk.call_still(ctx.studio, take_id, number, times))
+    return take_answer(take_service.call_still(ctx.studio, take_id, number, times))
 
 
 @router.post("/takes/{take_id}/rebalance")
 def rebalance(ctx: Ctx, take_id: str, balance: dict[str, LightChange]) -> TakeAnswer:
     """A new take with the lights of this one mixed anew; nothing is rendered."""
-    return take_answer(desk.call_mix(ctx.studio, take_id, balance))
+    return take_answer(take_service.call_mix(ctx.studio, take_id, balance))
 
 
 @router.post("/takes/{take_id}/denoise")
 def denoise(ctx: Ctx, take_id: str) -> TakeAnswer:
     """A new take of this one's masters without noise; nothing is rendered."""
-    return take_answer(desk.call_clean(ctx.studio, take_id))
+    return take_answer(take_service.call_clean(ctx.studio, take_id))
 
 
 @router.get("/takes/{take_id}/frames.zip")
@@ -285,12 +285,12 @@ def frames_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
 @router.post("/takes/{take_id}/passes")
 def add_passes(ctx: Ctx, take_id: str, call: PassesCall) -> TakeAnswer:
     """Shoot passes into a take that it does not have, or anew; its pictures stay."""
-    return take_answer(desk.add_passes(ctx.studio, take_id, call.names))
+    return take_answer(take_service.add_passes(ctx.studio, take_id, call.names))
 
 
 @router.post("/takes/{take_id}/{action}")
 def act(ctx: Ctx, take_id: str, action: Action) -> TakeAnswer:
     """Ask for a take to be paused, stopped, or gone on with."""
-    actions = {"pause": desk.pause, "stop": desk.stop, "resume": desk.resume}
+    actions = {"pause": take_service.pause, "stop": take_service.stop, "resume": take_service.resume}
     actions[action](ctx.studio, take_id)
     return take_answer(ctx.studio.takes.get(take_id))

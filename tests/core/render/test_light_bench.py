@@ -4,7 +4,7 @@ import math
 
 import pytest
 from tests.conftest import edited
-from tests.core.render.test_eye import studio
+from tests.core.render.test_picking import studio
 
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exposure import MIDDLE_GREY

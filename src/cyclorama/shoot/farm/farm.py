@@ -19,10 +19,10 @@ from ...core.errors import CycloramaError, ShootError, SpaceError
 from ...core.geometry.cache_keys import content_hash
 from ...core.render.film.row_bands import Band, bands_of
 from ...store import Studio, TakeRecord
-from ..crew import Crew, WorkerStatus, forget_crew, tell_crew
-from ..equal import program
-from ..made import RenderedFrame
-from ..maker import cleaned_for, exposed_for, seen_for_cleaning, seen_for_finish
+from ..executors import RenderedFrame
+from ..frame_cache import program
+from ..frame_pipeline import cleaned_for, exposed_for, seen_for_cleaning, seen_for_finish
+from ..worker_status import Crew, WorkerStatus, forget_crew, tell_crew
 from . import steps
 from .cluster import Cluster, Machine, connect, works
 from .runs import Runs, wants_more

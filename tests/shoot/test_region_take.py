@@ -10,17 +10,16 @@ from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.region import share_of_new
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
-from cyclorama.shoot import desk
-from cyclorama.shoot import partly as tested
+from cyclorama.shoot import region_take, take_service
 from cyclorama.shoot.frames import frame_path
-from cyclorama.shoot.partly import call_part
+from cyclorama.shoot.region_take import call_part
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Studio, TakeRecord
 
 
 @pytest.fixture(autouse=True)
 def nobody_else_shoots(monkeypatch: pytest.MonkeyPatch) -> None:
-    for module in (desk, tested):
+    for module in (take_service, region_take):
         monkeypatch.setattr(module, "ensure_worker", lambda studio: None)
 
 
@@ -40,7 +39,7 @@ def test_the_part_shows_the_change_and_all_else_what_was(
     assert (made.name, [*made.numbers], made.waiting) == (f"{take.project.shot.name} 2, frame 2, a part", [2], {2})
     assert shoot_take(studio, made.id, tracer) == "done"
     made = studio.takes.get(made.id)
-    whole = desk.call_take(studio, studio.projects.get(take.project_id), start=False, only=2)
+    whole = take_service.call_take(studio, studio.projects.get(take.project_id), start=False, only=2)
     assert shoot_take(studio, whole.id, tracer) == "done"
     new = share_of_new(MIDDLE, 96, 64)
     now, then, there = light(made, 2), light(take, 2), light(studio.takes.get(whole.id), 2)
@@ -53,8 +52,8 @@ def test_the_part_shows_the_change_and_all_else_what_was(
 def test_what_somebody_waits_for_comes_before_what_is_queued(tmp_path: Path, tracer: Tracer) -> None:
     studio, take = shot(tmp_path, tracer)
     saved = studio.projects.get(take.project_id)
-    long = desk.call_take(studio, saved)
-    tried = desk.call_take(studio, saved, only=2)
+    long = take_service.call_take(studio, saved)
+    tried = take_service.call_take(studio, saved, only=2)
     assert studio.takes.next_queued() == tried.id
     part = call_part(studio, saved, 2, MIDDLE)
     assert studio.takes.next_queued() == part.id
@@ -66,7 +65,7 @@ def test_what_somebody_waits_for_comes_before_what_is_queued(tmp_path: Path, tra
 def test_the_newest_picture_of_that_frame_and_size_is_taken(tmp_path: Path, tracer: Tracer) -> None:
     studio, take = shot(tmp_path, tracer)
     changed(studio, take, **{"look/tone/ev100": 4.0})
-    newer = desk.call_take(studio, studio.projects.get(take.project_id), start=False, only=2)
+    newer = take_service.call_take(studio, studio.projects.get(take.project_id), start=False, only=2)
     assert shoot_take(studio, newer.id, tracer) == "done"
     made = call_part(studio, studio.projects.get(take.project_id), 2, MIDDLE)
     assert np.array_equal(light(made, 2), light(studio.takes.get(newer.id), 2))

@@ -9,8 +9,8 @@ from ..core.render.film.region import share_of_new
 from ..core.render.film.tracer import Cancel, Tell
 from ..core.scene.shoot import Region
 from ..store import TakeRecord
+from .frame_pipeline import FrameMaker, FramePasses, FramePicture
 from .frames import master_name
-from .maker import FrameMaker, FramePasses, FramePicture
 from .pass_files import exact_picture_of
 
 

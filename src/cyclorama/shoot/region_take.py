@@ -9,12 +9,12 @@ from ..core.scene import Project, put_all
 from ..core.scene.shoot import Again, Region
 from ..store import FileSum, FrameRecord, Saved, Studio, TakeRecord
 from ..store.assets import write_whole
-from .desk import record_take, remove
+from .executors import frame_files
 from .finished import why_not_gradable
+from .frame_pipeline import FramePicture
 from .frames import file_path, frame_path, lacking, master_name, sum_of
-from .made import frame_files
-from .maker import FramePicture
 from .pass_files import exact_picture_of
+from .take_service import record_take, remove
 from .worker import ensure_worker
 
 

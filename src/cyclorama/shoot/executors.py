@@ -20,7 +20,7 @@ from ..core.render.film.tracer import Cancel, Cancelled
 from ..core.scene import Project, ShootSettings
 from ..core.scene.base import ReadAsset
 from ..store.takes import BEAUTY, MASTER, THUMB
-from .maker import FramePasses, FramePicture, Maker
+from .frame_pipeline import FramePasses, FramePicture, Maker
 
 THUMB_WIDTH = 192
 

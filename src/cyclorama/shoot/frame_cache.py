@@ -24,7 +24,7 @@ from ..core.motion import Moment, Poses, moment
 from ..core.render.compile.lights import gobo_names
 from ..core.scene import Grade, Look, Project, ShootSettings
 from ..core.scene.shoot import Passes
-from .maker import beside, reach_beside
+from .frame_pipeline import beside, reach_beside
 
 _UNSEEN: dict[str, object] = {
     "file_format": "png",

@@ -35,8 +35,8 @@ from ..store.assets import write_whole
 from ..store.cuts import Handed
 from .finished import Masters
 from .package import write_package
-from .reel import TakeReel
 from .sheeting import beside
+from .take_frames import TakeReel
 
 F32 = NDArray[np.float32]
 Tell = Callable[[str, float], None]

@@ -12,11 +12,11 @@ from tests.shoot.test_shoot import contents, studio_with
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Channel, Gobo, Key, Light, Project, put, put_all
 from cyclorama.core.scene.shoot import Region
-from cyclorama.shoot import desk
-from cyclorama.shoot.equal import FrameKeys, light_of
+from cyclorama.shoot import take_service
+from cyclorama.shoot.frame_cache import FrameKeys, light_of
 from cyclorama.shoot.frames import frame_path, master_path
-from cyclorama.shoot.partly import call_part
 from cyclorama.shoot.pass_files import exact_picture_of
+from cyclorama.shoot.region_take import call_part
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store import Saved, Studio
 
@@ -79,7 +79,7 @@ def test_a_gobo_that_moves_tells_frames_apart() -> None:
 
 
 def shoot(studio: Studio, saved: Saved, tracer: Tracer) -> str:
-    take = desk.call_take(studio, saved, start=False)
+    take = take_service.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
     return take.id
 
@@ -98,7 +98,7 @@ def test_only_frames_that_changed_are_shot_again(data_folder: Path, tracer: Trac
     assert [contents(one)[n] == contents(two)[n] for n in one.numbers] == [True] * 4 + [False] * 2
     assert two.frames[1].seconds == 0
     # each take has files of its own: what becomes of one is nothing to the other
-    desk.remove(studio, first)
+    take_service.remove(studio, first)
     assert len(contents(studio.takes.get(second))) == 6
 
 
@@ -117,7 +117,7 @@ def test_a_hold_is_shot_once_and_damaged_frames_give_nothing(
     again = studio.takes.get(shoot(studio, saved, tracer))
     assert frames_exposed == [1]  # the masters are whole: the picture is made of them
     assert len(set(contents(again).values())) == 1
-    desk.remove(studio, again.id)
+    take_service.remove(studio, again.id)
     for n in one.numbers:
         master_path(one, n).write_bytes(b"something else")
     shoot(studio, saved, tracer)
@@ -134,12 +134,12 @@ def test_a_hold_with_grain_is_traced_once(data_folder: Path, tracer: Tracer, fra
 
 def test_a_take_that_only_differs_in_its_grade_is_made_of_the_masters(data_folder: Path, tracer: Tracer) -> None:
     studio, saved = studio_with(data_folder, **{"shot/shoot/passes/wanted": ("depth",)})
-    first = desk.call_take(studio, saved, start=False)
+    first = take_service.call_take(studio, saved, start=False)
     assert shoot_take(studio, first.id, tracer) == "done"
     darker = studio.projects.edit(
         saved.project.id, saved.version, "Grade", lambda p: put(p, "look/grade/exposure_stops", -2.0)
     )
-    second = desk.call_take(studio, darker, start=False)
+    second = take_service.call_take(studio, darker, start=False)
     assert shoot_take(studio, second.id, tracer) == "done"
     one, two = studio.takes.get(first.id), studio.takes.get(second.id)
     assert all(frame.seconds == 0.0 for frame in two.frames.values())
@@ -149,7 +149,7 @@ def test_a_take_that_only_differs_in_its_grade_is_made_of_the_masters(data_folde
         assert two.frames[n].files["beauty"] != one.frames[n].files["beauty"]
     # bit for bit what shooting it would have given, but for the half floats of the master
     studio.takes.remove(first.id)
-    third = desk.call_take(studio, put_saved(studio, darker, "shot/shoot/bounces", 11), start=False)
+    third = take_service.call_take(studio, put_saved(studio, darker, "shot/shoot/bounces", 11), start=False)
     assert shoot_take(studio, third.id, tracer) == "done"
     assert all(frame.seconds > 0 for frame in studio.takes.get(third.id).frames.values())
     a, b = (np.asarray(Image.open(frame_path(studio.takes.get(t.id), 1)), int) for t in (second, third))
@@ -217,7 +217,7 @@ def test_motion_vectors_of_another_movement_are_not_taken_over(
 def test_a_part_is_put_into_what_was_shot_not_into_what_was_made_of_it(data_folder: Path, tracer: Tracer) -> None:
     studio, saved = studio_with(data_folder, frames=1)
     shot = shoot(studio, saved, tracer)
-    cleaned = desk.call_clean(studio, shot, start=False)
+    cleaned = take_service.call_clean(studio, shot, start=False)
     assert shoot_take(studio, cleaned.id, tracer) == "done"
     corner = Region(left=0, top=0, right=0.25, bottom=0.25)
     part = call_part(studio, saved, 1, corner, start=False)

@@ -31,7 +31,7 @@ from ..core.scene.saved_rig import SavedRig
 from ..core.scene.stocked import Stocked, StockedModel
 from ..core.stock.gltf import gltf_of
 from .garbage import keys_in
-from .shelf import Shelf
+from .library import Shelf
 from .studio import Studio
 
 MOST_BYTES, MOST_FILES, MOST_DOCUMENT_BYTES = 1 << 30, 20_000, 16 << 20

@@ -1,4 +1,4 @@
-"""The shooting desk: calling, pausing, stopping and resuming takes."""
+"""Takes: called, paused, stopped and resumed."""
 
 import secrets
 import shutil
@@ -21,9 +21,9 @@ from ..store.takes import ENDED
 from .finished import as_shot, why_not_gradable
 from .frames import frames_to_shoot
 from .mixing import read_lights
-from .presence import end, who_shoots
 from .watch import mark_interrupted
 from .worker import ensure_worker
+from .worker_lock import end, who_shoots
 
 MOST_STILL_PX = 8192
 

@@ -13,8 +13,8 @@ from sqlalchemy.orm import Session, defer, sessionmaker
 
 from ..core.errors import ChangeError
 from ..core.scene import Project, load_project
-from .awaiting import again_of
 from .database import FrameRow, Process, TakeRow, TakeState
+from .pending_reshoots import again_of
 
 AT_ONCE = 8000
 """So many frames are asked after in one statement; SQLite takes no more than 32 766 values."""
