@@ -19,7 +19,7 @@ from cyclorama.shoot.finished import Masters
 from cyclorama.shoot.take import shoot_take
 from cyclorama.shoot.take_frames import TakeReel, film_of
 from cyclorama.store import Studio, TakeRecord
-from cyclorama.web.clips import Clip as Mp4
+from cyclorama.web.clips import ClipState as Mp4
 from cyclorama.web.take_answers import shoot_log
 
 

@@ -29,9 +29,9 @@ from cyclorama.shoot.farm import farm
 from cyclorama.shoot.farm.farm import Farm
 from cyclorama.shoot.farm.machine import checked, hold_to
 from cyclorama.shoot.farm.runs import LONGEST, Runs
-from cyclorama.shoot.farm.workshop import Job, Part, Workshop
+from cyclorama.shoot.farm.workshop import FarmJob, FilePart, Workshop
 from cyclorama.shoot.frame_cache import program
-from cyclorama.shoot.take import Progress, shoot_take
+from cyclorama.shoot.take import TakeProgress, shoot_take
 from cyclorama.shoot.worker_status import crew_of
 from cyclorama.store import Studio, TakeRecord
 
@@ -143,7 +143,7 @@ def test_an_overview_is_made_on_machines_too(tmp_path: Path, tracer: Tracer, clu
     take, drafts = take_service.call_take(studio, saved, start=False), set[int]()
     farm = Farm(cluster.address, studio)
 
-    def look(_: Progress) -> None:
+    def look(_: TakeProgress) -> None:
         drafts.update(studio.takes.get(take.id).pending)
 
     assert shoot_take(studio, take.id, tracer, look, farm=farm) == "done"
@@ -199,7 +199,7 @@ def test_pause_frees_the_machines(tmp_path: Path, tracer: Tracer, cluster: Clust
     take = take_service.call_take(studio, saved, start=False)
     farm = Farm(cluster.address, studio)
 
-    def pause_in_the_middle(progress: Progress) -> None:
+    def pause_in_the_middle(progress: TakeProgress) -> None:
         crew = crew_of(tmp_path)
         if crew is not None and any(hand.share > 0 for hand in crew.hands):
             take_service.pause(studio, take.id)
@@ -218,7 +218,7 @@ def test_what_nobody_heard_is_asked_for_again(tmp_path: Path) -> None:
     def ask(topic: str, name: str) -> None:
         asked.append((topic, name))
         if len(asked) == 2:
-            workshop.give(name, Part(0, data, len(data), hashlib.sha256(data).hexdigest()))
+            workshop.give(name, FilePart(0, data, len(data), hashlib.sha256(data).hexdigest()))
 
     workshop = Workshop(tmp_path / "kept", ask, ask_again_s=0.05)
     assert workshop.get("topic", content_hash(data)) == data
@@ -229,7 +229,7 @@ def test_files_come_whole_or_again(tmp_path: Path) -> None:
     """Parts that are lost, doubled or spoilt on their way; a file that is gone; another program."""
     data = bytes(range(256)) * 8
     name, sha256 = content_hash(data), hashlib.sha256(data).hexdigest()
-    parts = [Part(at, data[at : at + 512], len(data), sha256) for at in range(0, len(data), 512)]
+    parts = [FilePart(at, data[at : at + 512], len(data), sha256) for at in range(0, len(data), 512)]
     asked: SimpleQueue[str] = SimpleQueue()
     workshop = Workshop(tmp_path / "kept", lambda topic, name: asked.put(name))
 
@@ -252,7 +252,7 @@ def test_files_come_whole_or_again(tmp_path: Path) -> None:
         workshop.get("topic", content_hash(b"other"))
     thread.join()
     with pytest.raises(ShootError, match="another version"):
-        workshop.maker(Job("topic", "document", 1, 2, 1, program().hex()[::-1]))
+        workshop.maker(FarmJob("topic", "document", 1, 2, 1, program().hex()[::-1]))
 
 
 @given(st.integers(1, 400), st.integers(1, 120))

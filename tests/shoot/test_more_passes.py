@@ -11,7 +11,7 @@ from cyclorama.core.scene import put_all
 from cyclorama.core.scene.shoot import Again, Region
 from cyclorama.shoot import take_service
 from cyclorama.shoot.frames import file_path, frames_to_shoot, lacking
-from cyclorama.shoot.take import Progress, shoot_take
+from cyclorama.shoot.take import TakeProgress, shoot_take
 from cyclorama.store import ListedTake, Studio, TakeRecord
 
 LIT = {"look/lights": [{"id": "key", "name": "Key"}], "shot/shoot/width": 48, "shot/shoot/height": 32}
@@ -44,7 +44,7 @@ def shot_more(studio: Studio, take: TakeRecord, tracer: Tracer) -> dict[int, flo
     """The pace that is told while passes are shot, by how many frames are waiting."""
     paces: dict[int, float | None] = {}
 
-    def tell(progress: Progress) -> None:
+    def tell(progress: TakeProgress) -> None:
         paces.setdefault(listed(studio).waiting, listed(studio).pace_s)
 
     assert shoot_take(studio, take.id, tracer, tell) == "done"

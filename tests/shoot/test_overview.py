@@ -13,7 +13,7 @@ from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import load_project
 from cyclorama.core.scene.shoot import FOR_CLIPS
 from cyclorama.shoot import forecast, take_service
-from cyclorama.shoot.take import Progress, shoot_take
+from cyclorama.shoot.take import TakeProgress, shoot_take
 from cyclorama.store import FrameRecord, Studio, TakeRecord
 from cyclorama.store.takes import TakeStore
 
@@ -53,7 +53,7 @@ def test_the_overview_comes_first_and_the_take_is_the_same(
     other, take = called(tmp_path / "overview", **values, **{"shot/shoot/overview": True})
     paused = False
 
-    def pause_once(progress: Progress) -> None:
+    def pause_once(progress: TakeProgress) -> None:
         nonlocal paused
         if not paused and (watched.drafts if neighbours else watched.whole) == EARLY[:2]:
             paused = True

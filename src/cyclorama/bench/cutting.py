@@ -37,7 +37,7 @@ FRAMES = 240
 GRADE = Finish(Grade(**LIGHT, curves=Curves(luma=BENT)), "neutral")  # type: ignore[arg-type]
 
 
-class Masters:
+class SampleMasters:
     """Masters in a folder, read and graded as those of takes are."""
 
     def __init__(self, folder: Path):
@@ -71,7 +71,7 @@ def run_cutting(tell: Callable[[str], None]) -> None:
     cut = Cut(clips=(clip, clip.model_copy(update={"id": "b"})), titles=(title,), sounds=(sound,))
     films = {"take": Footage(DISTINCT, RATE, closes=True)}
     with tempfile.TemporaryDirectory() as name:
-        masters = Masters(Path(name))
+        masters = SampleMasters(Path(name))
         maker = Compositor(cut, films, masters, lambda key: b"", SIZE[1], SIZE[0])
         mix = Mix(cut, lambda key: b"")
         programme = ProgramSource(maker.frame, FRAMES, RATE, mix.blocks)

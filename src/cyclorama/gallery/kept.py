@@ -67,7 +67,7 @@ class NewPost(BaseModel):
     uploads: Annotated[list[str], Field(min_length=1, max_length=12)]
 
 
-class Post(NewPost):
+class KeptPost(NewPost):
     """What is shown."""
 
     id: str
@@ -162,7 +162,7 @@ class Keeper:
         self.path(upload).write_bytes(b"")
         raise Refused(422, "The bytes are not those that were announced. Send them again from the beginning.")
 
-    def publish(self, account: Account, wanted: NewPost, once: str) -> Post:
+    def publish(self, account: Account, wanted: NewPost, once: str) -> KeptPost:
         """Show uploads; a request that was answered before is answered in the same way. Raises Refused."""
         for post in self.posts():
             if (post.account, post.once) == (account.name, once):
@@ -170,26 +170,26 @@ class Keeper:
         for upload_id in wanted.uploads:
             if not self.upload(account, upload_id).complete:
                 raise Refused(422, "Not all of it has come yet.")
-        post = Post(
+        post = KeptPost(
             **wanted.model_dump(), id=secrets.token_hex(8), account=account.name, at=datetime.now(UTC), once=once
         )
         self._posts.mkdir(parents=True, exist_ok=True)
         _write(self._posts / f"{post.id}.json", post.model_dump_json())
         return post
 
-    def posts(self) -> list[Post]:
+    def posts(self) -> list[KeptPost]:
         """The last first."""
-        found = [Post.model_validate_json(p.read_bytes()) for p in self._posts.glob("*.json")]
+        found = [KeptPost.model_validate_json(p.read_bytes()) for p in self._posts.glob("*.json")]
         return sorted(found, key=lambda p: p.at, reverse=True)[:MOST_POSTS_SHOWN]
 
-    def post(self, post_id: str) -> Post:
+    def post(self, post_id: str) -> KeptPost:
         """Raises Refused."""
         path = self._posts / f"{post_id}.json"
         if not _ID.match(post_id) or not path.exists():
             raise Refused(404, "Nothing is shown here any more.")
-        return Post.model_validate_json(path.read_bytes())
+        return KeptPost.model_validate_json(path.read_bytes())
 
-    def remove(self, post: Post) -> None:
+    def remove(self, post: KeptPost) -> None:
         """Take a post down, and files that no other shows."""
         (self._posts / f"{post.id}.json").unlink()
         shown = {u for other in self.posts() for u in other.uploads}

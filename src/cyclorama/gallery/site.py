@@ -18,7 +18,7 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 from starlette.types import Receive, Scope, Send
 
-from .kept import Account, Begin, Keeper, NewPost, Post, Refused
+from .kept import Account, Begin, Keeper, KeptPost, NewPost, Refused
 
 TROUBLES = {
     "none": "Everything works",
@@ -45,7 +45,7 @@ class Come(BaseModel):
     complete: bool
 
 
-class Shown(BaseModel):
+class PostPage(BaseModel):
     """A post, and where it is shown, from the site's root on."""
 
     id: str
@@ -131,9 +131,9 @@ def _add_interface(site: FastAPI) -> None:
         )
 
     @site.post("/api/posts", status_code=201)
-    def publish(kept: Kept, account: Whose, wanted: NewPost, idempotency_key: Annotated[str, Header()]) -> Shown:
+    def publish(kept: Kept, account: Whose, wanted: NewPost, idempotency_key: Annotated[str, Header()]) -> PostPage:
         post = kept.publish(account, wanted, idempotency_key)
-        return Shown(id=post.id, path=f"/posts/{post.id}")
+        return PostPage(id=post.id, path=f"/posts/{post.id}")
 
 
 def _add_pages(site: FastAPI) -> None:
@@ -171,7 +171,7 @@ def _add_pages(site: FastAPI) -> None:
         )  # fmt: skip
 
 
-def _files(kept: Keeper, post: Post) -> list[object]:
+def _files(kept: Keeper, post: KeptPost) -> list[object]:
     return [kept.anyones(u) for u in post.uploads]
 
 

@@ -11,7 +11,7 @@ from ..core.framing import format_margins
 from ..core.motion import loops, moment, moves_nothing
 from ..core.picture.finishing import Finishing
 from ..core.review import review
-from ..core.sequence.checks import Checked, Look, check_sequence, look_at
+from ..core.sequence.checks import Checked, FrameLook, check_sequence, look_at
 from ..core.sequence.paint import Paints, is_paint
 from ..store import Studio, TakeRecord
 from ..store.takes import MASTER
@@ -47,7 +47,7 @@ def check_take(studio: Studio, take: TakeRecord, tell: Callable[[float], None] =
 def _looks(
     studio: Studio, take: TakeRecord, finishing: Finishing, unreadable: dict[int, str], paints: Paints,
     tell: Callable[[float], None],
-) -> Iterator[Look]:  # fmt: skip
+) -> Iterator[FrameLook]:  # fmt: skip
     masters, numbers = Masters(studio, 0), [n for n in take.numbers if n in take.frames]
     gradable = why_not_gradable(take) is None
     painted = (

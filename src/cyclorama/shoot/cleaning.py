@@ -17,7 +17,7 @@ from ..core.motion import moment
 from ..core.picture.cryptomatte import ranks_of
 from ..core.render.film.denoise import denoise_picture
 from ..core.render.film.frame import finish_of
-from ..core.render.film.temporal_denoise import SETTLED, Neighbours, Seen, without_colour
+from ..core.render.film.temporal_denoise import SETTLED, FrameHistory, Neighbours, without_colour
 from ..core.render.film.tracer import Cancel, Cancelled, Tell
 from ..core.scene.shoot import PassName
 from ..store import TakeRecord
@@ -99,13 +99,13 @@ class CleanMaker:
     def _beside(self, number: int, reach: int) -> dict[int, int]:
         return beside(self._source.project, self._source.numbers, number, reach)
 
-    def _seen(self, number: int) -> Seen:
+    def _seen(self, number: int) -> FrameHistory:
         """What others ask of a frame."""
         here, before = self._of(number), self._beside(number, 1).get(-1)
         back = -here.forward if before is None else turned_back(self._of(before).forward, -here.forward)
         motion = np.concatenate([here.forward, back], axis=2)
         rest, follow = np.zeros_like(here.normal), np.full(here.part.shape, REACH)
-        return Seen.told(without_colour(here, here.light), rest, here.normal, here.part, motion, follow)
+        return FrameHistory.told(without_colour(here, here.light), rest, here.normal, here.part, motion, follow)
 
     def _of(self, number: int) -> Known:
         return _kept(self._known, number, 2 * (REACH + SETTLED) + 2, lambda: self._read(number))

@@ -18,8 +18,7 @@ from ..core.scene import Project, put, put_all
 from ..core.sequence.names import slug
 from ..store import Saved, Studio, open_studio
 from . import take_service
-from .take import Progress as TakeProgress
-from .take import shoot_take
+from .take import TakeProgress, shoot_take
 from .watch import mark_interrupted
 from .worker import cluster
 from .worker_lock import Beat, shooting, who_shoots

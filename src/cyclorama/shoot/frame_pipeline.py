@@ -18,7 +18,7 @@ from ..core.render.film.denoise import denoise
 from ..core.render.film.film import Film
 from ..core.render.film.frame import beauty, expose_frame, finish_of
 from ..core.render.film.row_bands import I32, Band, expose_band, expose_band_more, missing_of
-from ..core.render.film.temporal_denoise import F32, SETTLED, Neighbours, Seen, reach_for, without_colour
+from ..core.render.film.temporal_denoise import F32, SETTLED, FrameHistory, Neighbours, reach_for, without_colour
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
 from ..core.render.passes.outputs import ALONE, OF_PICTURE, PassFile, pass_alone, pass_files
 from ..core.scene import Project
@@ -135,11 +135,11 @@ class FrameMaker:
         here = moment(self._project, number)
         return expose_band_more(here, self._compiler, self._tracer, band, there, doublings, cancelled, progress)
 
-    def seen(self, film: Film) -> Seen:
+    def seen(self, film: Film) -> FrameHistory:
         """What other frames ask of one."""
-        return Seen.of(film, _reach(self._project))
+        return FrameHistory.of(film, _reach(self._project))
 
-    def cleaned(self, number: int, film: Film, seen: Mapping[int, Seen]) -> F32:
+    def cleaned(self, number: int, film: Film, seen: Mapping[int, FrameHistory]) -> F32:
         """Denoised light (h, w, 3) of a frame, without the surfaces' own colour.
 
         seen: of the frames of `seen_for_cleaning`, as far as they are not known here.
@@ -148,7 +148,7 @@ class FrameMaker:
         return without_colour(film, denoise(film, radiance=self._known(seen).blended(film, near)))
 
     def finished(
-        self, number: int, film: Film, seen: Mapping[int, Seen], cleaned: Mapping[int, F32],
+        self, number: int, film: Film, seen: Mapping[int, FrameHistory], cleaned: Mapping[int, F32],
         cancelled: Cancel = lambda: False,
     ) -> FramePicture:  # fmt: skip
         """The picture of a frame and its passes.
@@ -162,7 +162,7 @@ class FrameMaker:
         clamped = None if here.shoot.clamp_indirect is None else film.clamped_share
         return FramePicture(expose(radiance, here.look.tone), alpha, passes, clamped, finish_of(here))
 
-    def _clean(self, number: int, film: Film, seen: Mapping[int, Seen], cleaned: Mapping[int, F32]) -> RGBImage:
+    def _clean(self, number: int, film: Film, seen: Mapping[int, FrameHistory], cleaned: Mapping[int, F32]) -> RGBImage:
         denoised = self._project.shot.shoot.denoise
         if self._neighbours is None:
             return denoise(film) if denoised else film.radiance
@@ -170,7 +170,7 @@ class FrameMaker:
             return self._known(seen).blended(film, self._beside(number, self._neighbours.reach))
         return self._known(seen).settled(film, self._beside(number, SETTLED), cleaned)
 
-    def _known(self, seen: Mapping[int, Seen]) -> Neighbours:
+    def _known(self, seen: Mapping[int, FrameHistory]) -> Neighbours:
         assert self._neighbours is not None
         for n, there in seen.items():
             self._neighbours.know(n, there, seen)

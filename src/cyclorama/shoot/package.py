@@ -7,7 +7,7 @@ from pathlib import Path
 
 from ..core.cut.sound import Mix, wav_of
 from ..core.cut.timeline import laid
-from ..core.delivery.edit_lists import Reel, timeline_of, written_edl, written_list, written_otio
+from ..core.delivery.edit_lists import SourceReel, timeline_of, written_edl, written_list, written_otio
 from ..core.delivery.verify import Opened
 from ..core.picture.grade.decisions import written_cdl
 from ..core.scene.shoot import PICTURE_EXTENSIONS
@@ -41,7 +41,7 @@ def write_package(studio: Studio, handed: Handed, reel: TakeReel, name: str, tar
 def _write(studio: Studio, handed: Handed, reel: TakeReel, name: str, box: zipfile.ZipFile, tell: Tell) -> int:
     cut = handed.cut
     reels = {
-        take_id: Reel(take.name, take.numbers[0], f"frames/{take_id}", sequence_stem(take.project),
+        take_id: SourceReel(take.name, take.numbers[0], f"frames/{take_id}", sequence_stem(take.project),
                       PICTURE_EXTENSIONS[take.project.shot.shoot.file_format], take.project.shot.shoot.padding)
         for take_id, take in reel.takes.items()
     }  # fmt: skip

@@ -50,7 +50,7 @@ _log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, slots=True)
-class Progress:
+class TakeProgress:
     """Told while a take is shot."""
 
     frame: int
@@ -72,7 +72,7 @@ class Progress:
         return mean * (self.total - self.done - self.share) / self.at_once
 
 
-Tell = Callable[[Progress], None]
+Tell = Callable[[TakeProgress], None]
 
 
 class Wish:
@@ -270,7 +270,7 @@ class _Run:
         self.patience.insist(lambda: self.studio.takes.add_frame(self.take.id, record, self.group.only_overview))
         self.recorded[record.number] = record
         self.done += not self.group.only_overview and record.number not in self.lacking
-        self.tell(Progress(record.number, 0.0, self.done, len(self.take.numbers), self.seconds))
+        self.tell(TakeProgress(record.number, 0.0, self.done, len(self.take.numbers), self.seconds))
 
     def outcome(self) -> tuple[str, str]:
         """State and message after the last frame."""
@@ -339,10 +339,10 @@ class _Run:
         share = sum(m.share for m in at_work if m.does == "exposes")
         number = at_work[0].frame if at_work and at_work[0].frame is not None else self.take.first
         total, at_once = len(self.take.numbers), max(1, sum(m.same for m in machines))
-        self.tell(Progress(number, share, self.done, total, self.seconds, at_once))
+        self.tell(TakeProgress(number, share, self.done, total, self.seconds, at_once))
 
     def _progress(self, number: int, share: float) -> None:
-        self.tell(Progress(number, share, self.done, len(self.take.numbers), self.seconds))
+        self.tell(TakeProgress(number, share, self.done, len(self.take.numbers), self.seconds))
 
     def _waiting_for(self, number: int) -> list[int]:
         """Frames that waited for one."""

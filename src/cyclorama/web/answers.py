@@ -130,7 +130,7 @@ class GapState(BaseModel):
     fixes: list[str]
 
 
-class PathState(BaseModel):
+class DrawnPath(BaseModel):
     """A path as the plan draws it."""
 
     id: str
@@ -259,7 +259,7 @@ class ProjectState(BaseModel):
     proof: ProofState
     subject: SubjectState | None
     items: list[ItemState]
-    paths: list[PathState]
+    paths: list[DrawnPath]
     report: IntakeReport | None
     lens: LensState
     file_names: str
@@ -299,7 +299,7 @@ class ForecastAnswer(BaseModel):
     sentence: str
 
 
-class Made(BaseModel):
+class CreatedProject(BaseModel):
     """A project that was made."""
 
     id: str

@@ -33,7 +33,7 @@ FAULT = "The clip could not be made; the terminal that runs Cyclorama tells more
 STOPPED = "The clip was stopped before it was finished."
 
 
-class Cut(BaseModel):
+class ClipRequest(BaseModel):
     """What a clip is asked for with."""
 
     take_id: str
@@ -41,7 +41,7 @@ class Cut(BaseModel):
 
 
 @dataclass(frozen=True, slots=True)
-class Clip:
+class ClipState:
     """A clip as it can be made from a take at the moment."""
 
     take: TakeRecord
@@ -51,7 +51,7 @@ class Clip:
     """names what the finishing gives"""
 
     @classmethod
-    def of(cls, studio: Studio, take: TakeRecord, loops: int) -> "Clip":
+    def of(cls, studio: Studio, take: TakeRecord, loops: int) -> "ClipState":
         """Raises ShootError when no frame is finished, or they are of a kind that has no look of its own."""
         if not take.frames:
             raise ShootError("No frame of this take is finished yet.")
@@ -93,14 +93,14 @@ class Clip:
             return False
 
 
-def ask_for_clip(work: JobRunner, clip: Clip) -> Job:
+def ask_for_clip(work: JobRunner, clip: ClipState) -> Job:
     """Have a clip made; one that is there already takes no time."""
     take = clip.take
-    spec = Cut(take_id=take.id, loops=clip.loops)
+    spec = ClipRequest(take_id=take.id, loops=clip.loops)
     return work.ask("clip", f"{take.id} x{clip.loops}", clip.target.name, spec)
 
 
-def made_clip(work: JobRunner, clip: Clip) -> Path:
+def made_clip(work: JobRunner, clip: ClipState) -> Path:
     """The file, waiting until it is there. Raises ShootError when it cannot be made."""
     for _ in range(2):  # one that was under way may have been of earlier frames
         if clip.is_there:
@@ -118,7 +118,7 @@ def clip_kind(studio: Studio) -> Kind:
     return Kind(lambda job, hand: _encode(studio, job, hand), FAULT)
 
 
-def _pixels(studio: Studio, clip: Clip, number: int) -> bytes | NDArray[np.uint8]:
+def _pixels(studio: Studio, clip: ClipState, number: int) -> bytes | NDArray[np.uint8]:
     """A frame's file while nothing was changed of how it is finished, else its pixels."""
     if as_shot(clip.take, clip.finishing) and clip.take.project.shot.shoot.file_format in ("png", "jpeg"):
         return read_whole(clip.take, number)
@@ -126,8 +126,8 @@ def _pixels(studio: Studio, clip: Clip, number: int) -> bytes | NDArray[np.uint8
 
 
 def _encode(studio: Studio, job: Job, hand: JobContext) -> Result:
-    spec = Cut.model_validate_json(job.spec)
-    clip = Clip.of(studio, studio.takes.get(spec.take_id), spec.loops)
+    spec = ClipRequest.model_validate_json(job.spec)
+    clip = ClipState.of(studio, studio.takes.get(spec.take_id), spec.loops)
     if not clip.is_there:
         frames = [(f"Frame {n}", partial(_pixels, studio, clip, n)) for n in clip.numbers]
         try:

@@ -47,7 +47,7 @@ class ColourTold(BaseModel):
     """what was asked for is none that a display can show: this is the nearest of its hue and lightness"""
 
 
-class Place(BaseModel):
+class PicturePoint(BaseModel):
     frame: Annotated[int, Field(ge=0, le=2_000_000)]
     x: Unit01
     y: Unit01
@@ -145,7 +145,7 @@ def _linear(image: Image.Image) -> np.ndarray:
 
 
 @router.post("/projects/{project_id}/colours/seen")
-def seen_in_picture(ctx: Ctx, project_id: str, place: Place) -> ColourTold:
+def seen_in_picture(ctx: Ctx, project_id: str, place: PicturePoint) -> ColourTold:
     """The colour that the lens shows at a place."""
     here = moment(ctx.studio.projects.get(project_id).project, place.frame)
     with ctx.lens.borrowed() as tools:

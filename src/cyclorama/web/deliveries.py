@@ -126,7 +126,7 @@ class ForecastLine(BaseModel):
     says: str
 
 
-class Spec(BaseModel):
+class DeliverySpec(BaseModel):
     """What a job is told."""
 
     delivery_id: str
@@ -198,7 +198,7 @@ async def check_titles(ctx: Ctx, request: Request, project_id: str, call: Titles
 
 
 def _ask(ctx: Context, handed: Handed) -> None:
-    ctx.work.ask("delivery", handed.id, handed.name, Spec(delivery_id=handed.id))
+    ctx.work.ask("delivery", handed.id, handed.name, DeliverySpec(delivery_id=handed.id))
 
 
 def _answer(ctx: Context, handed: Handed) -> DeliveryAnswer:
@@ -261,7 +261,7 @@ def delivery_kind(studio: Studio) -> WorkKind:
     """How deliveries are made: one after the other, as each takes all of the machine."""
 
     def do(job: Job, hand: JobContext) -> Result:
-        handed = studio.cuts.one(Spec.model_validate_json(job.spec).delivery_id)
+        handed = studio.cuts.one(DeliverySpec.model_validate_json(job.spec).delivery_id)
         found = hand_over(studio, handed, hand.tell)
         return {"name": handed.name, "fine": int(all(x.fine for x in found))}
 

@@ -20,7 +20,7 @@ Ctx = Annotated[Context, Depends(context)]
 EVERY = CURVE_STEPS // 64
 
 
-class Line(BaseModel):
+class CurveLine(BaseModel):
     """A curve to be drawn: stops that come in, stops that go out."""
 
     line: list[tuple[float, float]]
@@ -35,7 +35,7 @@ class KeptTable(BaseModel):
 
 
 @router.get("/grade/curve")
-def curve(points: Annotated[str, Query(max_length=2000)]) -> Line:
+def curve(points: Annotated[str, Query(max_length=2000)]) -> CurveLine:
     """The line through points `come,go come,go …`."""
     try:
         told = ToneCurve(points=tuple(tuple(float(x) for x in p.split(",")) for p in points.split()))  # type: ignore[misc]
@@ -45,7 +45,7 @@ def curve(points: Annotated[str, Query(max_length=2000)]) -> Line:
         ) from error
     stops = np.linspace(DARKEST, BRIGHTEST, CURVE_STEPS + 1)
     lifted = stops + (curve_table(told.points) if told.points else 0.0)
-    return Line(
+    return CurveLine(
         line=[(round(float(x), 3), round(float(y), 4)) for x, y in zip(stops[::EVERY], lifted[::EVERY], strict=True)]
     )
 

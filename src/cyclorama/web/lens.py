@@ -16,7 +16,7 @@ from ..core.commands.keys import SetKey
 from ..core.commands.looks import Dress
 from ..core.commands.values import SetValue
 from ..core.errors import ChangeError, CycloramaError
-from ..core.framing import Seen
+from ..core.framing import SurfacePoint
 from ..core.kernel import damaged_entries
 from ..core.light.balance import Apart
 from ..core.light.placement import Surface
@@ -65,7 +65,7 @@ class FrameRequest:
 
 
 @dataclass(slots=True)
-class Picture:
+class LensPicture:
     """A developed picture on its way to the browser."""
 
     request: int
@@ -75,7 +75,7 @@ class Picture:
 
 
 @dataclass(slots=True)
-class Progress:
+class LensProgress:
     """How far a picture has developed."""
 
     request: int
@@ -92,7 +92,7 @@ class Trouble:
     sentence: str
 
 
-News = Picture | Progress | Trouble
+News = LensPicture | LensProgress | Trouble
 
 
 @dataclass(slots=True)
@@ -287,7 +287,7 @@ class Lens:
             if cancelled():
                 raise Cancelled
             spent = int((time.perf_counter() - wanted.asked_at) * 1000)
-            viewer.deliver(Picture(wanted.request, spent, shown))
+            viewer.deliver(LensPicture(wanted.request, spent, shown))
             self._rough = shown.samples < CALM_SAMPLES
             if wanted.tried:  # the hand may still be moving
                 with self._wake:
@@ -318,7 +318,7 @@ def _teller(viewer: Viewer, request: int) -> Tell:
         elif now - told >= TELL_EVERY_S:
             told = now
             pace = (now - begun[0]) / (samples - begun[1])
-            viewer.deliver(Progress(request, samples / FULL_SAMPLES, (FULL_SAMPLES - samples) * pace))
+            viewer.deliver(LensProgress(request, samples / FULL_SAMPLES, (FULL_SAMPLES - samples) * pace))
 
     return tell
 
@@ -333,7 +333,7 @@ class LensEye:
         with self._lens.borrowed() as tools:
             return PickProbe(*tools).meter(moments)
 
-    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
+    def point(self, moment: Moment, x: float, y: float) -> SurfacePoint | None:
         with self._lens.borrowed() as tools:
             return PickProbe(*tools).point(moment, x, y)
 

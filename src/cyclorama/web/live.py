@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field, ValidationError
 from ..core.render.film.progressive import FULL_SAMPLES
 from ..core.review.phrases import duration
 from .context import Context, context
-from .lens import FrameRequest, News, Picture, Progress, Tried, Trouble, Viewer
+from .lens import FrameRequest, LensPicture, LensProgress, News, Tried, Trouble, Viewer
 
 router = APIRouter(prefix="/live")
 Ctx = Annotated[Context, Depends(context)]
@@ -23,7 +23,7 @@ MOST_WAITING = 8
 """News that wait for a browser that is slow to take them."""
 
 
-def _packed(picture: Picture) -> bytes:
+def _packed(picture: LensPicture) -> bytes:
     """Length of the header, JSON header, JPEG."""
     shown = picture.shown
     header = json.dumps({
@@ -114,7 +114,7 @@ async def _send_until_gone(socket: WebSocket, ctx: Context, waiting: "asyncio.Qu
         item = await waiting.get()
         if isinstance(item, Trouble):
             await socket.send_json({"error": item.sentence, "request": item.request})
-        elif isinstance(item, Progress):
+        elif isinstance(item, LensProgress):
             progress = {"request": item.request, "share": item.share, "of": FULL_SAMPLES}
             await socket.send_json({"progress": {**progress, "left": duration(item.seconds_left)}})
         else:

@@ -21,7 +21,7 @@ SAMPLES = {"tile": 16, "picture": 32}
 WIDTHS = {"tile": 160, "picture": 480}
 
 
-class Tried(BaseModel):
+class TriedLook(BaseModel):
     """What is tried, and in which frame."""
 
     changes: Annotated[list[Command], Field(min_length=1, max_length=64)]
@@ -29,7 +29,7 @@ class Tried(BaseModel):
 
 
 @router.post("/tried.jpg", response_class=Response)
-def tried(ctx: Ctx, project_id: str, wanted: Tried) -> Response:
+def tried(ctx: Ctx, project_id: str, wanted: TriedLook) -> Response:
     """A frame of the open shot as it would be after changes that are not saved, to be compared."""
     project = ctx.studio.projects.get(project_id).project
     after, _ = perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))

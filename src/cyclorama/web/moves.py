@@ -34,7 +34,7 @@ class MoveName(BaseModel):
     name: Annotated[str, Field(min_length=1, max_length=80)]
 
 
-class Preview(BaseModel):
+class MovePreview(BaseModel):
     """What a move looks like: a camera at even times about a thing half a metre high."""
 
     name: str
@@ -49,7 +49,7 @@ MOVE_BYTES, MOVE_S = 6 << 30, 60.0
 
 
 @router.get("/moves/previews")
-def previews(ctx: Ctx) -> list[Preview]:
+def previews(ctx: Ctx) -> list[MovePreview]:
     """Ready moves and those that are kept, in their order, as they look on a thing of middle size."""
     found = [_preview(with_ready_move(_bare(), name), name) for name in get_args(ReadyMove)]
     return found + [_preview(with_move(_bare(), move), move.name) for move in ctx.studio.moves.all()]
@@ -57,13 +57,13 @@ def previews(ctx: Ctx) -> list[Preview]:
 
 def _bare() -> Project:
     stand = {"camera/distance_m": 2.3, "camera/aim/y_m": 0.25, "camera/elevation_deg": 14.0}
-    return put_all(new_project("Preview"), stand)
+    return put_all(new_project("MovePreview"), stand)
 
 
-def _preview(project: Project, name: str) -> Preview:
+def _preview(project: Project, name: str) -> MovePreview:
     poses = poses_at(project, project.shot, np.linspace(0, project.shot.frames, PREVIEWED, endpoint=False))
     rows = np.round(poses.cameras[:, :3].reshape(-1, 12), 4).tolist()
-    return Preview(name=name, cameras=rows, focal_mm=np.round(poses.focal_mm, 2).tolist())
+    return MovePreview(name=name, cameras=rows, focal_mm=np.round(poses.focal_mm, 2).tolist())
 
 
 @router.get("/moves")

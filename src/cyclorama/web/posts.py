@@ -61,7 +61,7 @@ class PostAnswer(BaseModel):
     """address of the post, once it is there"""
 
 
-class Spec(BaseModel):
+class PostSpec(BaseModel):
     """What a job is told."""
 
     post_id: str
@@ -111,7 +111,7 @@ def remove(ctx: Ctx, post_id: str) -> Removed:
 
 
 def _ask(ctx: Context, posted: Posted) -> None:
-    ctx.work.ask("post", posted.id, posted.post.title, Spec(post_id=posted.id))
+    ctx.work.ask("post", posted.id, posted.post.title, PostSpec(post_id=posted.id))
 
 
 def _answer(ctx: Context, posted: Posted) -> PostAnswer:
@@ -125,7 +125,7 @@ def post_kind(studio: Studio, own_gallery: OwnGallery | None) -> WorkKind:
     def do(job: Job, hand: JobContext) -> Result:
         if own_gallery is None:
             raise PostError(NO_SERVICE)
-        posted = studio.posts.one(Spec.model_validate_json(job.spec).post_id)
+        posted = studio.posts.one(PostSpec.model_validate_json(job.spec).post_id)
         handed = [studio.cuts.one(delivery_id) for delivery_id in posted.post.deliveries]
         files = [folder_of(studio, h.project_id) / h.name for h in handed]
         for h, file in zip(handed, files, strict=True):

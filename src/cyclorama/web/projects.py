@@ -20,9 +20,9 @@ from ..shoot import take_service
 from ..shoot.forecast import forecast
 from ..shoot.uses import project_uses
 from .answers import (
+    CreatedProject,
     ForecastAnswer,
     KeptPicture,
-    Made,
     PoseState,
     ProjectState,
     Recovered,
@@ -53,7 +53,7 @@ class Edit(BaseModel):
     changes: Annotated[list[Command], Field(min_length=1, max_length=64)]
 
 
-class Again(BaseModel):
+class MakeAgain(BaseModel):
     detail: Detail
 
 
@@ -61,7 +61,7 @@ class Step(BaseModel):
     base_version: int
 
 
-class Preview(BaseModel):
+class ChangePreview(BaseModel):
     changes: Annotated[list[Command], Field(max_length=64)]
     frame: Annotated[int, Field(ge=0, le=2_000_000)]
 
@@ -85,9 +85,9 @@ def names(ctx: Ctx) -> list[Named]:
 
 
 @router.post("/projects")
-def create(ctx: Ctx, wanted: NewProject) -> Made:
+def create(ctx: Ctx, wanted: NewProject) -> CreatedProject:
     """An empty studio."""
-    return Made(id=ctx.studio.projects.create(new_project(wanted.name, FOR_CLIPS)).project.id)
+    return CreatedProject(id=ctx.studio.projects.create(new_project(wanted.name, FOR_CLIPS)).project.id)
 
 
 @router.get("/projects/{project_id}")
@@ -141,7 +141,7 @@ def edit(ctx: Ctx, project_id: str, wanted: Edit) -> ProjectState:
 
 
 @router.post("/projects/{project_id}/preview")
-async def preview(ctx: Ctx, request: Request, project_id: str, wanted: Preview) -> PoseState:
+async def preview(ctx: Ctx, request: Request, project_id: str, wanted: ChangePreview) -> PoseState:
     """One frame's pose as it would be after changes; nothing is saved."""
 
     def tried(unwanted: IsUnwanted) -> PoseState:
@@ -234,7 +234,7 @@ async def _begin_intake(
 
 
 @router.post("/projects/{project_id}/subject/again")
-def make_again(ctx: Ctx, project_id: str, wanted: Again) -> JobAnswer:
+def make_again(ctx: Ctx, project_id: str, wanted: MakeAgain) -> JobAnswer:
     """Begin to make the subject anew from its source, as finely as shows in this framing; follow it at /api/jobs."""
     return JobAnswer.of(ask_for_detail(ctx.work, ctx.studio, project_id, wanted.detail))
 

@@ -100,7 +100,7 @@ class FinishCall(BaseModel):
     label: Annotated[str, Field(max_length=80)] = "Grade"
 
 
-class Tried(BaseModel):
+class TriedFinish(BaseModel):
     """A grade that is being tried."""
 
     finishing: Finishing
@@ -277,7 +277,7 @@ def _finishing(ctx: Context, take: TakeRecord, state: int | None) -> Finishing:
 
 
 @router.post("/takes/{take_id}/shown/{number}")
-def tried_frame(ctx: Ctx, take_id: str, number: Number, tried: Tried) -> Response:
+def tried_frame(ctx: Ctx, take_id: str, number: Number, tried: TriedFinish) -> Response:
     """A frame in a grade that is being tried."""
     take = ctx.studio.takes.get(take_id)
     _check(ctx, take, tried.finishing)
@@ -322,13 +322,13 @@ _KEPT = {"cache-control": "private, max-age=86400"}
 
 
 @router.post("/takes/{take_id}/scopes/{number}")
-async def scopes(ctx: Ctx, request: Request, take_id: str, number: Number, tried: Tried) -> ScopesAnswer:
+async def scopes(ctx: Ctx, request: Request, take_id: str, number: Number, tried: TriedFinish) -> ScopesAnswer:
     """Scopes of a frame in a grade."""
     key = ("scopes", take_id, number, tried.model_dump_json())
     return await ctx.eyes.answer(request, key, partial(_scopes, ctx, take_id, number, tried))
 
 
-def _scopes(ctx: Context, take_id: str, number: int, tried: Tried, _: IsUnwanted) -> ScopesAnswer:
+def _scopes(ctx: Context, take_id: str, number: int, tried: TriedFinish, _: IsUnwanted) -> ScopesAnswer:
     take = ctx.studio.takes.get(take_id)
     _check(ctx, take, tried.finishing)
     width = min(tried.width, SCOPES_PX)

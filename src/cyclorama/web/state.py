@@ -41,13 +41,13 @@ from ..core.words import box_size, length, offset
 from ..store import Saved, Studio
 from ..store.proofs import Proof, proofs_of
 from .answers import (
+    DrawnPath,
     GapState,
     ItemState,
     KeyedState,
     LaneState,
     MarginsState,
     OtherCamera,
-    PathState,
     PoseState,
     ProjectState,
     ProofState,
@@ -251,10 +251,10 @@ PATH_LINE = 160
 """Places by which the plan draws a path."""
 
 
-def _path(path: Path) -> PathState:
+def _path(path: Path) -> DrawnPath:
     line, _ = along(path, np.linspace(0.0, 1.0 - path.closed * 1e-12, PATH_LINE))
     metres = length_m(path)
-    return PathState(id=path.id, name=path.name, closed=path.closed, length=length(metres), line=_packed(line))
+    return DrawnPath(id=path.id, name=path.name, closed=path.closed, length=length(metres), line=_packed(line))
 
 
 def _acting(project: Project, poses: Poses) -> dict[str, list[str]]:

@@ -42,7 +42,7 @@ class MaterialKept(BaseModel):
     name: Annotated[str, Field(min_length=1, max_length=80)]
 
 
-class Kept(BaseModel):
+class StockRequest(BaseModel):
     """What of a project is to be kept, and as what."""
 
     kind: StockedKind
@@ -174,7 +174,7 @@ def keep_material(ctx: Ctx, project_id: str, wanted: MaterialKept) -> SavedMater
 
 
 @router.post("/projects/{project_id}/stock", status_code=201)
-def keep(ctx: Ctx, project_id: str, wanted: Kept) -> Stocked:
+def keep(ctx: Ctx, project_id: str, wanted: StockRequest) -> Stocked:
     """Keep something of a project for all others, with a picture of what it shows here."""
     project = ctx.studio.projects.get(project_id).project
     tools = Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens))

@@ -28,7 +28,7 @@ from ..shoot.region_take import call_part
 from ..shoot.uses import take_uses
 from ..store import Saved
 from .answers import ForecastAnswer, Removed, Uses
-from .clips import MOST_LOOPS, Clip, ask_for_clip, made_clip
+from .clips import MOST_LOOPS, ClipState, ask_for_clip, made_clip
 from .context import Context, context
 from .jobs import JobAnswer
 from .packing import Packing
@@ -225,13 +225,13 @@ def seam(ctx: Ctx, take_id: str) -> SeamAnswer:
 @router.post("/takes/{take_id}/clip")
 def make_clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> JobAnswer:
     """Begin to encode the take; follow it at /api/jobs, then fetch clip.mp4."""
-    return JobAnswer.of(ask_for_clip(ctx.work, Clip.of(ctx.studio, ctx.studio.takes.get(take_id), loops)))
+    return JobAnswer.of(ask_for_clip(ctx.work, ClipState.of(ctx.studio, ctx.studio.takes.get(take_id), loops)))
 
 
 @router.get("/takes/{take_id}/clip.mp4")
 def clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> FileResponse:
     """The take as an H.264 clip; made once for the frames as they are, however many ask for it."""
-    target = made_clip(ctx.work, Clip.of(ctx.studio, ctx.studio.takes.get(take_id), loops))
+    target = made_clip(ctx.work, ClipState.of(ctx.studio, ctx.studio.takes.get(take_id), loops))
     return FileResponse(target, media_type="video/mp4", filename=target.name)
 
 

@@ -28,7 +28,7 @@ Ctx = Annotated[Context, Depends(context)]
 MAP_WIDTH = 480
 
 
-class Shown(BaseModel):
+class TouchedThing(BaseModel):
     """One thing that a picture shows."""
 
     kind: Literal["set", "part"]
@@ -48,7 +48,7 @@ class TouchMap(BaseModel):
     height: int
     numbers: str
     """(height · width) little-endian uint16 in base64: of `things` counted from 1, 0 nothing"""
-    things: list[Shown]
+    things: list[TouchedThing]
 
 
 class Placed(BaseModel):
@@ -75,15 +75,15 @@ def _touch_map(ctx: Context, project_id: str, frame: int, _: IsUnwanted) -> Touc
     return TouchMap(width=width, height=height, numbers=told, things=_things(here))
 
 
-def _things(here: Moment) -> list[Shown]:
+def _things(here: Moment) -> list[TouchedThing]:
     """The set's two parts, then those of the items, in the order in which the renderer counts them."""
-    found = [Shown(kind="set", name=name, of="Set", item=None, part=name.lower(), material=None)
+    found = [TouchedThing(kind="set", name=name, of="Set", item=None, part=name.lower(), material=None)
              for name in ("Sweep", "Disc")]  # fmt: skip
     names = {m.id: m.name for m in here.materials}
     for item in here.items:
         for part, worn in zip(item.parts, item.variant.parts, strict=True):
             made_of = names.get(worn.material, "")
-            found.append(Shown(
+            found.append(TouchedThing(
                 kind="part", name=part.name, of=" · ".join(filter(None, (item.name, made_of))), item=item.id,
                 part=part.id, material=worn.material,
             ))  # fmt: skip

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from tests.conftest import png_of
 
 from cyclorama.core.cut.compose import Compositor, shape_of
-from cyclorama.core.cut.document import Clip, Cut, Reframe, Title, TitleLayout
+from cyclorama.core.cut.document import Clip, ClipFraming, Cut, Title, TitleLayout
 from cyclorama.core.cut.timeline import Footage, total
 from cyclorama.core.picture.view_transform import srgb_encode
 from cyclorama.core.textures import srgb_to_linear
@@ -103,7 +103,7 @@ def test_each_shape_has_a_framing_of_its_own() -> None:
         id="a",
         take_id="a",
         length=1,
-        framings=(Reframe(id="1:1", across=-1.0), Reframe(id="16:9", zoom=2.0, across=1.0)),
+        framings=(ClipFraming(id="1:1", across=-1.0), ClipFraming(id="16:9", zoom=2.0, across=1.0)),
     )
     cut = Cut(clips=(clip,))
     reel = Plain(a=halves(64, 36))

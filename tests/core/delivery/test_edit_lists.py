@@ -7,12 +7,19 @@ import opentimelineio as otio
 
 from cyclorama.core.cut.document import Clip, Cut, Marker, Sound, Title
 from cyclorama.core.cut.timeline import Footage, total
-from cyclorama.core.delivery.edit_lists import Reel, reel_name, timeline_of, written_edl, written_list, written_otio
+from cyclorama.core.delivery.edit_lists import (
+    SourceReel,
+    reel_name,
+    timeline_of,
+    written_edl,
+    written_list,
+    written_otio,
+)
 
 FILMS = {"spin": Footage(24, Fraction(24), closes=True), "push": Footage(30, Fraction(24))}
 REELS = {
-    "spin": Reel("Orbit 1", 1, "frames/spin", "lantern_orbit", "png", 4),
-    "push": Reel("A long way in", 101, "frames/push", "lantern_push", "exr", 5),
+    "spin": SourceReel("Orbit 1", 1, "frames/spin", "lantern_orbit", "png", 4),
+    "push": SourceReel("A long way in", 101, "frames/push", "lantern_push", "exr", 5),
 }
 CUT = Cut(
     clips=(

@@ -5,19 +5,19 @@ import math
 import numpy as np
 import pytest
 
-from cyclorama.core.framing import Projection, Travel, View, travel_of
+from cyclorama.core.framing import Projection, SubjectTravel, View, travel_of
 from cyclorama.core.scene import Project, Row, Segment, new_project, put_all
 
 
 def shot(kind: str, frames: int = 48, **more: object) -> Project:
     segment = Segment(id="a", kind=kind, **more)  # type: ignore[arg-type]
-    return put_all(new_project("Travel"), {
+    return put_all(new_project("SubjectTravel"), {
         "shot/frames": frames, "shot/rows": (Row(id="disc" if kind == "spin" else "camera", segments=(segment,)),),
         "camera/elevation_deg": 0.0, "camera/distance_m": 2.0, "camera/aim/y_m": 0.5,
     })  # fmt: skip
 
 
-def travelled(project: Project, points: np.ndarray) -> Travel:
+def travelled(project: Project, points: np.ndarray) -> SubjectTravel:
     return travel_of(project, View.of(project), points)
 
 

@@ -22,7 +22,7 @@ from cyclorama.core.motion import (
     stand_height_m,
     turned_deg,
 )
-from cyclorama.core.scene import Animation, Made, Piece, Play, Project, Row, Segment, new_project
+from cyclorama.core.scene import Animation, AnimationPiece, Made, Play, Project, Row, Segment, new_project
 
 
 def with_values(**values: object) -> Project:
@@ -210,7 +210,7 @@ def test_pieces_follow_on_each_other_and_blend() -> None:
     second; again and again: 2 + 1.5 − 0.5 − 0.5 s a round."""
     moving = item_of("a" * 32, ("X", "m"), animations=(
         Animation(id="a", name="A", seconds=2), Animation(id="b", name="B", seconds=3)))  # fmt: skip
-    then = Piece(id="then", animation="b", speed=2.0, reverse=True, blend_s=0.5)
+    then = AnimationPiece(id="then", animation="b", speed=2.0, reverse=True, blend_s=0.5)
     play = Play(animation="a", from_s=0.5, to_s=1.5, times=2, blend_s=0.5, then=(then,), repeat="loop")
     item = moving.model_copy(update={"play": play})
     programme = programme_of(item)

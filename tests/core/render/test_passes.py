@@ -27,7 +27,7 @@ from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.denoise import denoise
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.frame import beauty, expose_frame
-from cyclorama.core.render.film.temporal_denoise import SETTLED, Neighbours, Seen, without_colour
+from cyclorama.core.render.film.temporal_denoise import SETTLED, FrameHistory, Neighbours, without_colour
 from cyclorama.core.render.film.tracer import Tracer, film_for
 from cyclorama.core.render.passes.outputs import pass_extension, pass_files
 from cyclorama.core.render.passes.rays import bare_floor, caught, occlusion, wireframe
@@ -249,7 +249,7 @@ def test_neighbours_calm_the_clip_without_losing_detail(tracer: Tracer) -> None:
         around = set(range(number - reach - SETTLED, number + reach + SETTLED + 1))
         near = {k: number + k for k in range(-SETTLED, SETTLED + 1)}
         for n in around:
-            neighbours.know(n, Seen.of(films[n], reach), around)
+            neighbours.know(n, FrameHistory.of(films[n], reach), around)
         cleaned = {}
         for n in near.values():
             own = neighbours.blended(films[n], {k: n + k for k in range(-reach, reach + 1)})

@@ -8,7 +8,7 @@ from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import Mesh, join
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler, part_ids
-from cyclorama.core.render.compile.kept import Kept, bytes_of
+from cyclorama.core.render.compile.kept import SceneCache, bytes_of
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.picking import PickProbe
 from cyclorama.core.render.film.tracer import Tracer
@@ -165,7 +165,7 @@ def test_two_shots_looks_and_colourways_flipped_twenty_times_compile_nothing_ane
 
 def test_what_is_kept_keeps_within_its_limit() -> None:
     """The latest of each kind stays however large; of all others those used last."""
-    kept = Kept(1000)
+    kept = SceneCache(1000)
     for key in (1, 2, 3):
         kept.get("picture", key, lambda: np.zeros(100, np.float32))
     kept.get("sky", 1, lambda: np.zeros(1000, np.float32))

@@ -12,7 +12,7 @@ from cyclorama.core.commands.standing import Centre, StandOnFloor
 from cyclorama.core.commands.sweeps import WidenSweep
 from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.framing import Seen, View, set_edges
+from cyclorama.core.framing import SurfacePoint, View, set_edges
 from cyclorama.core.geometry.cache_keys import Intake
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.measure import Measures, gap_m, measure
@@ -34,8 +34,8 @@ class SomeEye:
     def meter(self, moments: list[Moment]) -> float | None:
         return 9.123
 
-    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
-        return Seen(np.array([0.1, 0.2, 0.3]), "item-1" if y < 0.5 else None)
+    def point(self, moment: Moment, x: float, y: float) -> SurfacePoint | None:
+        return SurfacePoint(np.array([0.1, 0.2, 0.3]), "item-1" if y < 0.5 else None)
 
     def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:
         """The first light reaches one side of the move, the second the other, half as strong."""
@@ -57,7 +57,7 @@ class Blind:
     def meter(self, moments: list[Moment]) -> float | None:
         return None
 
-    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
+    def point(self, moment: Moment, x: float, y: float) -> SurfacePoint | None:
         return None
 
     def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cyclorama.core.sequence.checks import Checked, Look, banded_share, check_sequence, look_at, specks_in
+from cyclorama.core.sequence.checks import Checked, FrameLook, banded_share, check_sequence, look_at, specks_in
 
 H, W = 90, 160
 
@@ -17,13 +17,13 @@ def picture(i: int, n: int = 12) -> np.ndarray:
     return np.repeat(base[..., None], 3, axis=2).astype(np.float32)
 
 
-def looks(change: dict[int, np.ndarray] | None = None, n: int = 12) -> list[Look]:
+def looks(change: dict[int, np.ndarray] | None = None, n: int = 12) -> list[FrameLook]:
     change = change or {}
     frames = [change.get(i, picture(i - 1, n)) for i in range(1, n + 1)]
     return [look_at(i, np.clip(np.nan_to_num(f), 0, 1), f) for i, f in enumerate(frames, 1)]
 
 
-def checked(seen: list[Look], **more: object) -> Checked:
+def checked(seen: list[FrameLook], **more: object) -> Checked:
     told = {"unreadable": {}, "missing": [], "alike": set()} | more
     return check_sequence(seen, range(1, 13), (W, H), True, **told)  # type: ignore[arg-type]
 

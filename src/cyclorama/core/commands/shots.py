@@ -9,7 +9,7 @@ from ..framing import View, best_place, travel_of
 from ..geometry.measure import placed_hull
 from ..motion import FrameRate
 from ..motion.timecode import frames_of
-from ..scene import Doc, Piece, Project, Row, Segment, inserted, put, put_all
+from ..scene import AnimationPiece, Doc, Project, Row, Segment, inserted, put, put_all
 from ..scene.base import Id, new_id
 from ..scene.shot import CAMERA, DISC, MoveKind
 from .base import ValuePath, performs
@@ -118,5 +118,5 @@ def _then_play(project: Project, change: ThenPlay, tools: Tools) -> tuple[Projec
     name = next((a.name for a in item.animations if a.id == change.animation), None)
     if name is None:
         raise ChangeError("The subject has no such animation.")
-    piece = Piece(id=new_id("piece"), animation=change.animation)
+    piece = AnimationPiece(id=new_id("piece"), animation=change.animation)
     return inserted(project, "subject/play/then", piece), f"Then play {name}"

@@ -10,7 +10,7 @@ from pydantic import Field
 from ..arrays import RGBImage
 from ..errors import ChangeError
 from ..light.environment import environment_turn
-from ..light.environment_edit import Region, blurred, held, region_at, resized, taken_out, without_region
+from ..light.environment_edit import BrightRegion, blurred, held, region_at, resized, taken_out, without_region
 from ..light.studio_environments import StudioKind, StudioNumbers, studio_picture
 from ..light.temperature import temperature_to_rgb
 from ..scene import Light, Project, inserted, put_all
@@ -75,7 +75,7 @@ SurroundingsEdit = Annotated[Blur | Hold | Resize | Paint | Pick | MakeStudio, F
 
 def edited(
     picture: RGBImage, edit: Blur | Hold | Resize | Paint | Pick | MakeStudio
-) -> tuple[RGBImage, str, Region | None]:  # fmt: skip
+) -> tuple[RGBImage, str, BrightRegion | None]:  # fmt: skip
     """The edited picture, what was done to it in a few words, and the region that was picked out of it.
 
     Raises ChangeError when there is no region at the place."""
@@ -104,7 +104,7 @@ def with_surroundings(project: Project, asset: str, name: str, broken: int = 0) 
     return put_all(project, {f"look/environment/{field}": value for field, value in values.items()})
 
 
-def with_picked_light(project: Project, before: RGBImage, after: RGBImage, region: Region) -> Project:
+def with_picked_light(project: Project, before: RGBImage, after: RGBImage, region: BrightRegion) -> Project:
     """The open shot's look with a light that gives what its surroundings' picture has lost in a region: the same
     illuminance on what faces it."""
     environment = project.look.environment

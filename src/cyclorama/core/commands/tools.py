@@ -6,7 +6,7 @@ from typing import Protocol
 
 from ..arrays import Vec3
 from ..errors import ChangeError
-from ..framing import Seen
+from ..framing import SurfacePoint
 from ..geometry.measure import Measures
 from ..light.balance import Apart
 from ..light.placement import Surface
@@ -23,7 +23,7 @@ class Eye(Protocol):
     def meter(self, moments: list[Moment]) -> float | None:
         """EV100 over some moments; None when the subject is black or absent."""
 
-    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
+    def point(self, moment: Moment, x: float, y: float) -> SurfacePoint | None:
         """The surface point seen at a place; None where nothing is."""
 
     def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:

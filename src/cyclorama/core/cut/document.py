@@ -28,7 +28,7 @@ def frames(title: str, least: int = 0) -> Any:
     return Field(title=title, ge=least, le=MOST_FRAMES, json_schema_extra={"unit": "frames"})
 
 
-class Reframe(Doc):
+class ClipFraming(Doc):
     """Which part of a clip's picture is shown in pictures of one shape."""
 
     id: FormatName
@@ -62,7 +62,7 @@ class Clip(Doc):
     cross: Annotated[int, frames("Cross-fade into the next")] = 0
     fit: Annotated[Literal["fill", "whole"], Field(title="Fitted")] = "fill"
     """fill: the picture is covered, what stands over is cut off; whole: all is seen, with bars"""
-    framings: Annotated[tuple[Reframe, ...], Field(max_length=12)] = ()
+    framings: Annotated[tuple[ClipFraming, ...], Field(max_length=12)] = ()
     grade: Grade | None = None
     """instead of the take's own"""
     behind: Behind | None = None

@@ -45,14 +45,14 @@ class Glyph:
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class TextLine:
     """A line as it is set, in units of the size of the type."""
 
     glyphs: tuple[Glyph, ...]
     width: float
 
 
-def set_line(text: str, family: str, weight: int, spacing: float = 0.0, font_file: bytes | None = None) -> Line:
+def set_line(text: str, family: str, weight: int, spacing: float = 0.0, font_file: bytes | None = None) -> TextLine:
     """A line of text; `spacing` is added after every letter, in units of the size.
 
     What belongs together is kept together: spacing is only added between clusters. Raises IntakeError for a font file
@@ -64,7 +64,7 @@ def set_line(text: str, family: str, weight: int, spacing: float = 0.0, font_fil
         faces = _faces(family, weight, font_file)
         for face, run, backwards in _runs(text, faces):
             at = _shaped(face, run, backwards, spacing, at, glyphs)
-    return Line(tuple(glyphs), max(0.0, at - spacing) if glyphs else 0.0)
+    return TextLine(tuple(glyphs), max(0.0, at - spacing) if glyphs else 0.0)
 
 
 def missing(text: str, family: str, font_file: bytes | None = None) -> str:
@@ -194,7 +194,7 @@ def _outline(font: Any, number: int) -> NDArray[np.float64]:
     return np.array(pen.pieces, np.float64).reshape(-1, 4) / font.face.upem
 
 
-def coverage(line: Line, size_px: float, left: float, base: float, width: int, height: int) -> F32:
+def coverage(line: TextLine, size_px: float, left: float, base: float, width: int, height: int) -> F32:
     """How much of each pixel (height, width) a line covers that begins at `left` on the base line `base`, px."""
     covered = np.zeros((height, width), np.float32)
     for glyph in line.glyphs:

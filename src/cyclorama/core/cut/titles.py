@@ -14,7 +14,7 @@ from ..picture.decode import decode_picture
 from ..picture.view_transform import srgb_encode
 from ..scene.base import Colour, ReadAsset
 from .document import Title, TitleLayout
-from .lettering import Line, coverage, set_line
+from .lettering import TextLine, coverage, set_line
 
 F32 = NDArray[np.float32]
 LINE_STEP = 1.2
@@ -87,16 +87,16 @@ def extent(picture: Drawn | None) -> tuple[int, int, int, int]:
     return left + int(columns[0]), top + int(rows[0]), left + int(columns[-1]) + 1, top + int(rows[-1]) + 1
 
 
-def _set(text: str, title: Title, font: bytes | None) -> Line:
+def _set(text: str, title: Title, font: bytes | None) -> TextLine:
     return _kept_line(text, title.font, title.weight, title.spacing / 100, font)
 
 
 @lru_cache(maxsize=512)
-def _kept_line(text: str, family: str, weight: int, spacing: float, font: bytes | None) -> Line:
+def _kept_line(text: str, family: str, weight: int, spacing: float, font: bytes | None) -> TextLine:
     return set_line(text, family, weight, spacing, font)
 
 
-def _written(lines: list[tuple[Line, float]], title: Title, size: float, x: float, y: float) -> Drawn | None:
+def _written(lines: list[tuple[TextLine, float]], title: Title, size: float, x: float, y: float) -> Drawn | None:
     widest = max((line.width * px for line, px in lines), default=0.0)
     if not widest:
         return None

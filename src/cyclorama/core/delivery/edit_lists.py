@@ -20,7 +20,7 @@ RANGE = otio.opentime.TimeRange
 
 
 @dataclass(frozen=True, slots=True)
-class Reel:
+class SourceReel:
     """Where the frames of a take lie in what is handed over."""
 
     name: str
@@ -68,7 +68,9 @@ def stretches(clip: Clip, film: Footage | None, rate: Fraction, head: int = 0, t
     return found
 
 
-def timeline_of(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, Reel], name: str) -> "otio.schema.Timeline":
+def timeline_of(
+    cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, SourceReel], name: str
+) -> "otio.schema.Timeline":
     """The cut as an OpenTimelineIO timeline: clips with their speeds, holds, gaps, cross-fades, sounds and markers.
 
     Where two clips cross they are cut in the middle of it; the rest of each is there for the transition.
@@ -101,7 +103,7 @@ def _gap(frames: int, rate: float) -> "otio.schema.Gap":
     return otio.schema.Gap(source_range=RANGE(OPENTIME(0, rate), OPENTIME(frames, rate)))
 
 
-def _item(clip: Clip, part: Stretch, film: Footage | None, reel: Reel | None, rate: float) -> "otio.schema.Clip":
+def _item(clip: Clip, part: Stretch, film: Footage | None, reel: SourceReel | None, rate: float) -> "otio.schema.Clip":
     """A part of a clip; what a picture or a card shows is in the list for people."""
     if film is None or reel is None or part.first is None:
         nothing, span = otio.schema.MissingReference(), RANGE(OPENTIME(0, rate), OPENTIME(part.length, rate))
@@ -146,7 +148,7 @@ def written_otio(timeline: "otio.schema.Timeline") -> str:
     return str(otio.adapters.write_to_string(timeline, "otio_json"))
 
 
-def written_edl(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, Reel], name: str) -> str:
+def written_edl(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, SourceReel], name: str) -> str:
     """The picture as an edit decision list (CMX 3600): cuts, dissolves, speeds and holds of one track.
 
     Reels are named by what fits in eight letters; source timecode is the number of the frame. A clip that crosses into
@@ -193,7 +195,7 @@ def reel_name(name: str) -> str:
     return (plain[:4] + plain[-4:] if len(plain) > 8 else plain) or "TAKE"
 
 
-def written_list(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, Reel], name: str) -> str:
+def written_list(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, SourceReel], name: str) -> str:
     """The cut to be read by people: one HTML page that needs nothing else."""
 
     def rows(cells: Sequence[tuple[str, ...]]) -> str:

@@ -6,10 +6,10 @@ from .formats import best_place, format_margins
 from .lens import Projection, half_extent
 from .margins import Margins, frame_margins, frames_inside
 from .obstacles import Obstacles, obstacles_of
-from .seen import Seen
+from .seen import SurfacePoint
 from .set_edges import WALL_ROOM, SetEdges, scale_to_enclose, set_edges, wall_m
 from .through import cuts, hides
-from .travel import Travel, travel_of
+from .travel import SubjectTravel, travel_of
 from .view import View
 
 __all__ = [
@@ -18,9 +18,9 @@ __all__ = [
     "Margins",
     "Obstacles",
     "Projection",
-    "Seen",
     "SetEdges",
-    "Travel",
+    "SubjectTravel",
+    "SurfacePoint",
     "View",
     "best_place",
     "cuts",

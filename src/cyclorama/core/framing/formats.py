@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from ..motion.curve import number_over
 from ..scene import Project
 from ..scene.delivery import Format
-from .travel import Travel
+from .travel import SubjectTravel
 
 F64 = NDArray[np.float64]
 
@@ -17,7 +17,7 @@ def cut_of(kind: Format, width: int, height: int) -> tuple[float, float]:
     return min(1.0, ratio), min(1.0, 1.0 / ratio)
 
 
-def format_margins(project: Project, travel: Travel, frames: F64) -> dict[str, F64]:
+def format_margins(project: Project, travel: SubjectTravel, frames: F64) -> dict[str, F64]:
     """Smallest distance (n,) of the subject to the edge of each format of the open shot, by its id, as a share of the
     format's size along that axis; negative where it is cut off. frames: (n,) counted from the first."""
     shot = project.shot
@@ -30,7 +30,7 @@ def format_margins(project: Project, travel: Travel, frames: F64) -> dict[str, F
     return found
 
 
-def best_place(project: Project, kind: Format, travel: Travel) -> tuple[float, float]:
+def best_place(project: Project, kind: Format, travel: SubjectTravel) -> tuple[float, float]:
     """Across and up of a format at which the subject's tightest margin over the move is greatest."""
     half = np.array(cut_of(kind, project.shot.shoot.width, project.shot.shoot.height))
     free = 1.0 - half

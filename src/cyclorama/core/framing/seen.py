@@ -6,7 +6,7 @@ from ..arrays import Vec3
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class SurfacePoint:
     """A place of a surface."""
 
     point: Vec3

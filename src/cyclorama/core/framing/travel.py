@@ -20,7 +20,7 @@ second and an open angle of 180°."""
 
 
 @dataclass(frozen=True, slots=True)
-class Travel:
+class SubjectTravel:
     """What is measured in each frame that is looked at (n,)."""
 
     px: F64
@@ -45,7 +45,7 @@ class Travel:
         return float(((self.high - self.low) / 2.0).max(initial=0.0))
 
 
-def travel_of(project: Project, view: View, points: Points) -> Travel:
+def travel_of(project: Project, view: View, points: Points) -> SubjectTravel:
     """Measures of the open shot, as it is seen, for the subject's points (p, 3), e.g. its convex hull, in studio space
     at rest."""
     shot, subject = project.shot, project.subject
@@ -59,7 +59,7 @@ def travel_of(project: Project, view: View, points: Points) -> Travel:
     seen_in_both = first.in_picture() & second.in_picture()
     step = (second.middle() - first.middle()) * (width / 2, height / 2)
     turned = np.einsum("nij,nij->n", now.cameras[:, :3, :3], then.cameras[:, :3, :3])
-    return Travel(
+    return SubjectTravel(
         px=np.where(seen_in_both, np.hypot(step[:, 0], step[:, 1]), 0.0),
         filled=first.filled(),
         low=first.low,

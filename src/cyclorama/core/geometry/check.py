@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from ..errors import IntakeError
 from ..words import count
 from .mesh import together, used_by
-from .read import FileModel, FilePart
+from .read import FileModel, ModelPart
 from .read.model import inner_edges
 
 MAX_TRIANGLES = 20_000_000
@@ -38,7 +38,7 @@ def check(name: str, model: FileModel) -> None:
     _bring_near(name, model)
 
 
-def _check_part(name: str, part: FilePart) -> None:
+def _check_part(name: str, part: ModelPart) -> None:
     v, triangles = part.vertices, part.triangles
     if v.shape[1:] != (3,):
         raise IntakeError(f"‘{name}’ has vertices that are no points in space; it is damaged. Export it again.")
@@ -83,7 +83,7 @@ def _bring_near(name: str, model: FileModel) -> None:
 
 
 def _join_by_material(model: FileModel) -> None:
-    groups: dict[int, list[FilePart]] = {}
+    groups: dict[int, list[ModelPart]] = {}
     for part in model.parts:
         groups.setdefault(part.material, []).append(part)
     before = count(len(model.parts), "piece")
@@ -92,12 +92,12 @@ def _join_by_material(model: FileModel) -> None:
     model.notes.append(f"{before} are too many to handle one by one; those of the same material were joined.")
 
 
-def _material_name(model: FileModel, part: FilePart) -> str:
+def _material_name(model: FileModel, part: ModelPart) -> str:
     known = 0 <= part.material < len(model.materials)
     return model.materials[part.material].name if known else "Plain"
 
 
-def joined(name: str, parts: list[FilePart]) -> FilePart:
+def joined(name: str, parts: list[ModelPart]) -> ModelPart:
     """Parts of one material, without a skeleton, as one."""
     sizes = [len(p.vertices) for p in parts]
     first = np.cumsum(sizes) - sizes
@@ -107,7 +107,7 @@ def joined(name: str, parts: list[FilePart]) -> FilePart:
         return values if len(values) else None
 
     inner = inner_edges(parts)
-    return FilePart(
+    return ModelPart(
         name, np.concatenate([p.vertices for p in parts]),
         np.concatenate([p.triangles + f for p, f in zip(parts, first, strict=True)]),
         whole("normals", 3, np.nan), whole("uvs", 2, 0.0), parts[0].material, more_uvs=whole("more_uvs", 2, 0.0),

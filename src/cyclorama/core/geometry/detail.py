@@ -8,7 +8,7 @@ from ..errors import IntakeError
 from ..scene import Detail
 from ..words import count, number
 from .lighten import lightened
-from .read import Binding, FileModel, FilePart
+from .read import Binding, FileModel, ModelPart
 from .refine import refine
 from .repair import Clean
 
@@ -59,7 +59,7 @@ def choose(name: str, model: FileModel, detail: Detail) -> None:
         model.parts = kept
 
 
-def bends(part: FilePart) -> bool:
+def bends(part: ModelPart) -> bool:
     """Whether an animation changes a part's shape, not only its place."""
     b = part.binding
     return b is not None and bool(b.bone.shape[1] > 1 or b.shapes or np.ptp(b.bone) > 0)

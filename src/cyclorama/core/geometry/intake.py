@@ -22,7 +22,7 @@ from .keep_pictures import keep_pictures
 from .measure import Measures, centred, grounded, measure, part_boxes
 from .mesh import Mesh
 from .read import FileModel, read_model
-from .read.model import FilePart
+from .read.model import ModelPart
 from .read.names import label
 from .repair import Clean, Repairs, repair
 from .report import IntakeReport
@@ -187,7 +187,7 @@ def _variants(model: FileModel, materials: list[Material]) -> tuple[Variant, ...
     return (dressed(FIRST_VARIANT, "As it came", None), *others)
 
 
-def _worn(part: FilePart, which: int | None, count: int) -> int:
+def _worn(part: ModelPart, which: int | None, count: int) -> int:
     """Number of the material that a part has in one of the file's variants."""
     other = part.material if which is None else part.variants.get(which, part.material)
     return other if 0 <= other < count else part.material

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..kernel import kernel
 from .mesh import together
 from .polygons import split_quads
-from .read import FilePart
+from .read import ModelPart
 from .read.corners import Polygons, cut_apart, distinct_values
 from .rows import I32, distinct_rows, first_of, place_bits
 from .subdivide import Cage
@@ -28,12 +28,12 @@ class Refined:
     """how far the mesh may be off the surfaces, in units of the file"""
 
 
-def refine(parts: list[FilePart], which: list[bool], off: float) -> Refined:
+def refine(parts: list[ModelPart], which: list[bool], off: float) -> Refined:
     """Refine some of the parts in place, until they lie within `off` (file units) of their surfaces.
 
     Pieces of one mesh are refined together, so that nothing shows where they meet.
     """
-    bodies: dict[tuple[int, int], list[FilePart]] = {}
+    bodies: dict[tuple[int, int], list[ModelPart]] = {}
     for i, part in enumerate(parts):
         if which[i]:
             bodies.setdefault((part.body, -1 if part.body >= 0 else i), []).append(part)
@@ -50,7 +50,7 @@ def refine(parts: list[FilePart], which: list[bool], off: float) -> Refined:
     return Refined(tuple(sorted(levels)), left)
 
 
-def _cage(pieces: list[FilePart]) -> tuple[Cage, NDArray[np.int64]]:
+def _cage(pieces: list[ModelPart]) -> tuple[Cage, NDArray[np.int64]]:
     """The polygons of pieces of one mesh as one cage, and which piece each belongs to."""
     sizes = [len(p.vertices) for p in pieces]
     first = np.cumsum(sizes) - sizes
@@ -79,7 +79,7 @@ def _cage(pieces: list[FilePart]) -> tuple[Cage, NDArray[np.int64]]:
     ), np.concatenate(owner)  # fmt: skip
 
 
-def _put_back(pieces: list[FilePart], cage: Cage, owner: NDArray[np.int64]) -> None:
+def _put_back(pieces: list[ModelPart], cage: Cage, owner: NDArray[np.int64]) -> None:
     """Give pieces their share of the refined surface; normals come from its shape."""
     values, at = distinct_values(cage.values) if cage.values.shape[1] else (cage.values, np.zeros(len(cage.index), int))
     found = cut_apart(cage.points, Polygons(np.column_stack([cage.index, at]), cage.sizes, owner, cage.drawn))
@@ -94,7 +94,7 @@ def _put_back(pieces: list[FilePart], cage: Cage, owner: NDArray[np.int64]) -> N
             begin += width
 
 
-def polygons_of(part: FilePart, place: I32) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def polygons_of(part: ModelPart, place: I32) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """The polygons that a part's triangles were cut from: their corners' vertices (c,) and sizes (p,).
 
     place (v,): which vertices are at one place. Files of triangles are taken as quads where they were split from such.

@@ -13,7 +13,7 @@ from ..textures import FARTHEST_UV
 from .mesh import Mesh, face_normals, swapped_bits, together, unit_rows
 from .normals import weld, with_smooth_normals
 from .polygons import split_quads
-from .read import FilePart
+from .read import ModelPart
 from .read.model import inner_edges
 from .rows import I32, distinct_rows, first_of, runs
 
@@ -57,7 +57,7 @@ class _Whole:
     inner: NDArray[np.uint8]
 
 
-def repair(parts: list[FilePart], keeps_winding: NDArray[np.bool_]) -> tuple[Clean, Repairs]:
+def repair(parts: list[ModelPart], keeps_winding: NDArray[np.bool_]) -> tuple[Clean, Repairs]:
     """Clean a model. `keeps_winding` (p,): the part's material lets light through, so its sides mean something."""
     found = Repairs()
     sizes = [len(p.vertices) for p in parts]
@@ -88,7 +88,7 @@ def repair(parts: list[FilePart], keeps_winding: NDArray[np.bool_]) -> tuple[Cle
     return Clean(mesh, source, whole.owner[source], kept), found
 
 
-def _filled(parts: list[FilePart], name: str, width: int, default: float) -> NDArray[np.float32]:
+def _filled(parts: list[ModelPart], name: str, width: int, default: float) -> NDArray[np.float32]:
     """An attribute of all vertices (v, width), `default` where a part has none."""
     sizes = [len(p.vertices) for p in parts]
     values = together([getattr(p, name) for p in parts], sizes, width, default)
@@ -133,7 +133,7 @@ def _longest(whole: _Whole) -> NDArray[np.float64]:
     return sides
 
 
-def _bodies(parts: list[FilePart]) -> NDArray[np.intp]:
+def _bodies(parts: list[ModelPart]) -> NDArray[np.intp]:
     """The body (p,) that each part is a piece of, counted from 0."""
     given = [part.body if part.body >= 0 else -1 - i for i, part in enumerate(parts)]
     return np.unique(given, return_inverse=True)[1]

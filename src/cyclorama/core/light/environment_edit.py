@@ -31,7 +31,7 @@ LARGEST_SR = 0.5 * math.pi
 
 
 @dataclass(frozen=True, slots=True)
-class Region:
+class BrightRegion:
     """A bright place of surroundings."""
 
     mask: Mask
@@ -65,7 +65,7 @@ def sun_of(picture: RGBImage) -> tuple[float, float]:
     return (float(column) + 0.5) / light.shape[1], (float(row) + 0.5) / light.shape[0]
 
 
-def region_at(picture: RGBImage, x: float, y: float) -> Region | None:
+def region_at(picture: RGBImage, x: float, y: float) -> BrightRegion | None:
     """The bright region at a place; None where there is none that stands out of its surroundings."""
     light = _luminance(picture)
     height, width = light.shape
@@ -84,12 +84,14 @@ def region_at(picture: RGBImage, x: float, y: float) -> Region | None:
         return None
     middle = (directions[mask] * (light * omega)[mask][:, None]).sum(axis=0)
     middle /= max(float(np.linalg.norm(middle)), 1e-12)
-    region = Region(mask, *_place_of(middle), *_extent(directions[mask], omega[mask], middle), middle)
+    region = BrightRegion(mask, *_place_of(middle), *_extent(directions[mask], omega[mask], middle), middle)
     around = light[_around(region)]
     return region if not around.size or light[mask].mean() >= STANDS_OUT * np.median(around) else None
 
 
-def without_region(picture: RGBImage, region: Region, colour: tuple[float, float, float] | None = None) -> RGBImage:
+def without_region(
+    picture: RGBImage, region: BrightRegion, colour: tuple[float, float, float] | None = None
+) -> RGBImage:
     """The picture in which a region is filled with what lies about it, or with a colour."""
     after = np.array(picture, np.float32)
     around = _around(region)
@@ -101,7 +103,7 @@ def without_region(picture: RGBImage, region: Region, colour: tuple[float, float
     return after
 
 
-def taken_out(before: RGBImage, after: RGBImage, region: Region) -> F64:
+def taken_out(before: RGBImage, after: RGBImage, region: BrightRegion) -> F64:
     """Illuminance (3,) that a surface facing a region loses when a picture becomes another, in pixel units · sr."""
     height, width = before.shape[:2]
     cosine = np.clip(_directions(height, width) @ region.towards, 0.0, None) * solid_angles(height, width)
@@ -188,7 +190,7 @@ def _joined_at_the_seam(labels: NDArray[np.int32]) -> None:
             labels[labels == right] = left
 
 
-def _grown(region: Region, degrees: float) -> Mask:
+def _grown(region: BrightRegion, degrees: float) -> Mask:
     """A region and what lies so near on the sphere; told on a coarse picture, which is enough for a rim."""
     height, width = region.mask.shape
     rows, columns = min(height, COARSE_ROWS), min(width, 2 * COARSE_ROWS)
@@ -201,11 +203,11 @@ def _grown(region: Region, degrees: float) -> Mask:
     return np.asarray(np.isfinite(away).reshape(rows, columns)[row][:, column])
 
 
-def _around(region: Region) -> Mask:
+def _around(region: BrightRegion) -> Mask:
     return _grown(region, 2.0 * AROUND_DEG) & ~_grown(region, AROUND_DEG)
 
 
-def _with_rim(picture: RGBImage, region: Region, fill: NDArray[np.float32]) -> Mask:
+def _with_rim(picture: RGBImage, region: BrightRegion, fill: NDArray[np.float32]) -> Mask:
     """A region with its soft rim: what lies near it and is brighter than what it is filled with."""
     brighter = _luminance(picture) > 1.02 * float(fill @ LUMA)
     return region.mask | (_grown(region, AROUND_DEG) & brighter)

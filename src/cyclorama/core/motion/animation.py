@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.skeleton import AnimationState
-from ..scene import Item, Piece, Shot
+from ..scene import AnimationPiece, Item, Shot
 from .frames import FrameRate
 
 F64 = NDArray[np.float64]
@@ -80,7 +80,7 @@ def programme_of(item: Item) -> AnimationSequence | None:
     return AnimationSequence(tuple(spans), end - spans[0].blends_s, once)
 
 
-def _way(piece: Piece, seconds: float) -> tuple[float, float]:
+def _way(piece: AnimationPiece, seconds: float) -> tuple[float, float]:
     """From where to where in its animation a piece goes, s."""
     out = seconds if piece.to_s is None else min(piece.to_s, seconds)
     way = min(piece.from_s, out), out

@@ -10,7 +10,7 @@ from ..framing import (
     Margins,
     Obstacles,
     SetEdges,
-    Travel,
+    SubjectTravel,
     View,
     frame_margins,
     frames_inside,
@@ -63,7 +63,7 @@ class Review:
     """of the frames that are looked at"""
     subject: SubjectReview | None
     margins: Margins | None
-    travel: Travel | None
+    travel: SubjectTravel | None
     """how the subject goes through the picture"""
     obstacles: Obstacles | None
     """what stands in the camera's way"""

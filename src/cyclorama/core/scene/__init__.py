@@ -5,7 +5,7 @@ from .base import Doc
 from .camera import Camera
 from .channel import Channel, Key
 from .grade import Grade
-from .item import Animation, Detail, Item, Made, Part, Piece, Placement, Play, Variant, Worn
+from .item import Animation, AnimationPiece, Detail, Item, Made, Part, Placement, Play, Variant, Worn
 from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
 from .material import Material, MaterialMaps, TextureRef
@@ -36,6 +36,7 @@ __all__ = [
     "SCHEMA_VERSION",
     "Aim",
     "Animation",
+    "AnimationPiece",
     "Background",
     "Camera",
     "Channel",
@@ -56,7 +57,6 @@ __all__ = [
     "Passes",
     "Path",
     "PathPoint",
-    "Piece",
     "Placement",
     "Play",
     "Project",

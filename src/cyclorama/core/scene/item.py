@@ -92,7 +92,7 @@ class Animation(Doc):
     seconds: Annotated[float, Field(ge=0)]
 
 
-class Cut(Doc):
+class AnimationWindow(Doc):
     """What is taken of an animation: from where to where, how often, and how long it is blended with what comes
     before."""
 
@@ -106,7 +106,7 @@ class Cut(Doc):
     blend_s: Annotated[float, quantity("Blend", "s", ge=0, le=60)] = 0.0
 
 
-class Piece(Cut):
+class AnimationPiece(AnimationWindow):
     """A piece of an animation."""
 
     id: Id = "first"
@@ -114,7 +114,7 @@ class Piece(Cut):
     speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
 
 
-class Play(Cut):
+class Play(AnimationWindow):
     """How animations of the item run during the shot: the first, then others, one after the other.
 
     `whole`: a whole number of times, at a speed as near as possible to the one asked for, so that the loop closes;
@@ -128,12 +128,14 @@ class Play(Cut):
     speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
     """of all that is played"""
     start_s: Annotated[float, quantity("Begins at", "s", ge=0, le=3600)] = 0.0
-    then: Annotated[tuple[Piece, ...], Field(title="Then", max_length=64)] = ()
+    then: Annotated[tuple[AnimationPiece, ...], Field(title="Then", max_length=64)] = ()
 
     @property
-    def first(self) -> Piece:
+    def first(self) -> AnimationPiece:
         """The piece that is played first, of a play that plays."""
-        return Piece(animation=self.animation or "", **{name: getattr(self, name) for name in Cut.model_fields})
+        return AnimationPiece(
+            animation=self.animation or "", **{name: getattr(self, name) for name in AnimationWindow.model_fields}
+        )
 
 
 class Detail(Doc):

@@ -43,7 +43,7 @@ smoothing is less than SMOOTH of a step: finer noise hides steps."""
 BURNT, CRUSHED = 0.03, 0.10
 
 
-class Place(BaseModel):
+class FramePlace(BaseModel):
     """A pixel of a frame, in shares of the picture from its top left."""
 
     frame: int
@@ -51,7 +51,7 @@ class Place(BaseModel):
     y: float
 
 
-class Finding(BaseModel):
+class FrameFinding(BaseModel):
     """Something to look at."""
 
     kind: Kind
@@ -60,13 +60,13 @@ class Finding(BaseModel):
     sentence: str
     frames: list[int]
     offers: list[Offer] = []
-    places: list[Place] = []
+    places: list[FramePlace] = []
 
 
 class Checked(BaseModel):
     """What checks found, and what was measured on the way, by frame."""
 
-    findings: list[Finding]
+    findings: list[FrameFinding]
     numbers: list[int]
     """of the frames that were measured"""
     steps: list[float]
@@ -79,7 +79,7 @@ class Checked(BaseModel):
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class FrameLook:
     """What is kept of a picture for the checks."""
 
     number: int
@@ -100,14 +100,14 @@ class Look:
         return self.pixels.astype(np.float32) / 255.0
 
 
-def look_at(number: int, display: RGBImage, light: RGBImage | None, broken: int = 0) -> Look:
+def look_at(number: int, display: RGBImage, light: RGBImage | None, broken: int = 0) -> FrameLook:
     """Measure a picture: display values (h, w, 3) 0…1 and, where there is a master, its light; `broken` pixels of which
     were no numbers and are mended already."""
     h, w = display.shape[:2]
     broken += 0 if light is None else int((~np.isfinite(light)).any(axis=2).sum())
     specks = specks_in(np.nan_to_num(light if light is not None else display) @ LUMA32)
     shown = (np.clip(display, 0, 1) * 255 + 0.5).astype(np.uint8)
-    return Look(number, _small(shown), (w, h), broken, float((shown == 255).any(axis=2).mean()),
+    return FrameLook(number, _small(shown), (w, h), broken, float((shown == 255).any(axis=2).mean()),
                 float((shown == 0).all(axis=2).mean()), banded_share(display @ LUMA32), specks)  # fmt: skip
 
 
@@ -139,9 +139,9 @@ def banded_share(luma: F32) -> float:
 
 
 def check_sequence(
-    looks: Iterable[Look], wanted: Sequence[int], size: tuple[int, int], loops: bool,
+    looks: Iterable[FrameLook], wanted: Sequence[int], size: tuple[int, int], loops: bool,
     unreadable: dict[int, str], missing: Sequence[int], alike: set[tuple[int, int]],
-    cut: Mapping[str, Sequence[int]] | None = None, more: Callable[[], Sequence[Finding]] = list,
+    cut: Mapping[str, Sequence[int]] | None = None, more: Callable[[], Sequence[FrameFinding]] = list,
 ) -> Checked:  # fmt: skip
     """Findings of a sequence whose pictures come in order.
 
@@ -172,11 +172,11 @@ def check_sequence(
     )  # fmt: skip
 
 
-def _finding(kind: Kind, frames: Sequence[int], sentence: str, *offers: Offer, grave: bool = True) -> Finding:
-    return Finding(kind=kind, grave=grave, sentence=sentence, frames=list(frames), offers=list(offers))
+def _finding(kind: Kind, frames: Sequence[int], sentence: str, *offers: Offer, grave: bool = True) -> FrameFinding:
+    return FrameFinding(kind=kind, grave=grave, sentence=sentence, frames=list(frames), offers=list(offers))
 
 
-def _sum_up(findings: list[Finding], seen: int, wanted: int) -> str:
+def _sum_up(findings: list[FrameFinding], seen: int, wanted: int) -> str:
     if not seen:
         return "No frame can be looked at yet."
     what = f"{seen} of {wanted} frames looked at" if seen < wanted else f"All {count(wanted, 'frame')} looked at"
@@ -187,8 +187,8 @@ def _sum_up(findings: list[Finding], seen: int, wanted: int) -> str:
 
 
 def _files(
-    missing: Sequence[int], unreadable: dict[int, str], seen: list[Look], size: tuple[int, int]
-) -> list[Finding]:
+    missing: Sequence[int], unreadable: dict[int, str], seen: list[FrameLook], size: tuple[int, int]
+) -> list[FrameFinding]:
     found = []
     if missing:
         found.append(_finding("missing", missing, f"Missing: {which(list(missing))}.", "shoot again"))
@@ -208,7 +208,7 @@ def _files(
     return found
 
 
-def _black(seen: list[Look]) -> list[Finding]:
+def _black(seen: list[FrameLook]) -> list[FrameFinding]:
     dark = [x.number for x in seen if float(x.pixels.max()) <= BLACK]
     if not dark:
         return []
@@ -216,7 +216,7 @@ def _black(seen: list[Look]) -> list[Finding]:
     return [_finding("black", dark, sentence, "shoot again")]
 
 
-def _doubled(seen: list[Look], steps: Sequence[float], alike: set[tuple[int, int]]) -> list[Finding]:
+def _doubled(seen: list[FrameLook], steps: Sequence[float], alike: set[tuple[int, int]]) -> list[FrameFinding]:
     """Neighbours that show the same though the shot moves. steps: how much each differs from the one before."""
     if not steps or float(np.median(steps)) < 3 * SAME:
         return []
@@ -227,14 +227,14 @@ def _doubled(seen: list[Look], steps: Sequence[float], alike: set[tuple[int, int
     return [_finding("doubled", same, f"The same picture as the frame before: {which(same)}.", "shoot again")]
 
 
-def _seam(seam: SeamCheck, seen: list[Look]) -> list[Finding]:
+def _seam(seam: SeamCheck, seen: list[FrameLook]) -> list[FrameFinding]:
     if len(seam.steps) < 2 or 0.35 <= seam.ratio <= 2.0 or seam.median < 1e-5:
         return []
     return [_finding("seam", [seen[-1].number, seen[0].number], seam.sentence)]
 
 
-def _light(seen: list[Look]) -> list[Finding]:
-    found: list[Finding] = []
+def _light(seen: list[FrameLook]) -> list[FrameFinding]:
+    found: list[FrameFinding] = []
     ends: tuple[tuple[Kind, float, str], ...] = (("burnt", BURNT, "is burnt out"), ("crushed", CRUSHED, "is black"))
     for kind, limit, what in ends:
         worst = max(seen, key=lambda x: float(getattr(x, kind)), default=None)
@@ -246,13 +246,13 @@ def _light(seen: list[Look]) -> list[Finding]:
     return found
 
 
-def _fireflies(seen: list[Look]) -> list[Finding]:
+def _fireflies(seen: list[FrameLook]) -> list[FrameFinding]:
     """Specks of one frame alone: what is there in the frames beside it, too, is a highlight."""
     places = []
     for i, look in enumerate(seen):
         near = {(int(x * 160), int(y * 90)) for k in (i - 1, i + 1) if 0 <= k < len(seen) for x, y in seen[k].specks}
         around = {(x + dx, y + dy) for x, y in near for dx in (-1, 0, 1) for dy in (-1, 0, 1)}
-        places += [Place(frame=look.number, x=x, y=y) for x, y in look.specks
+        places += [FramePlace(frame=look.number, x=x, y=y) for x, y in look.specks
                    if (int(x * 160), int(y * 90)) not in around]  # fmt: skip
     if not places:
         return []
@@ -262,7 +262,7 @@ def _fireflies(seen: list[Look]) -> list[Finding]:
     return [found.model_copy(update={"places": places[:MOST_PLACES]})]
 
 
-def _banding(seen: list[Look]) -> list[Finding]:
+def _banding(seen: list[FrameLook]) -> list[FrameFinding]:
     numbers = [x.number for x in seen if x.banded > BANDED]
     if not numbers:
         return []
@@ -271,7 +271,7 @@ def _banding(seen: list[Look]) -> list[Finding]:
     return [_finding("banding", numbers, sentence, grave=False)]
 
 
-def flicker_of(seen: list[Look], round_and_round: bool) -> NDArray[np.float64]:
+def flicker_of(seen: list[FrameLook], round_and_round: bool) -> NDArray[np.float64]:
     """By how many stops the light of tiles jumps against the mean of the frames before and after (n,): the median of
     all tiles, so that what moves through some of them does not count."""
     if len(seen) < 3 or len({x.pixels.shape for x in seen}) > 1:
@@ -283,7 +283,7 @@ def flicker_of(seen: list[Look], round_and_round: bool) -> NDArray[np.float64]:
     return np.asarray(jumps)
 
 
-def _flicker(jumps: NDArray[np.float64], seen: list[Look]) -> list[Finding]:
+def _flicker(jumps: NDArray[np.float64], seen: list[FrameLook]) -> list[FrameFinding]:
     limit = max(FLICKER_STOPS, FLICKER_TIMES * float(np.median(jumps))) if len(jumps) else 0.0
     beside = np.maximum(np.roll(jumps, 1), np.roll(jumps, -1))  # half of a frame's jump shows in those next to it
     numbers = [x.number for x, jump, near in zip(seen, jumps, beside, strict=True) if jump > max(limit, 0.75 * near)]

@@ -11,7 +11,7 @@ from ..colour_spaces import oklab_of
 from ..scene import Material
 from ..scene.grade import HUES
 from ..textures import srgb_to_linear
-from .checks import Finding
+from .checks import FrameFinding
 
 F32 = NDArray[np.float32]
 LEAST_PX = 150
@@ -53,13 +53,13 @@ class Paints:
         self._seen[material.name].append((len(lab), lightness, a, b))
         self._swatches[material.name] = material.base_color
 
-    def findings(self, frames: list[int]) -> list[Finding]:
+    def findings(self, frames: list[int]) -> list[FrameFinding]:
         """What is shown otherwise than its swatch, by name."""
         found = []
         for name, each in sorted(self._seen.items()):
             lightness, a, b = np.average([x[1:] for x in each], axis=0, weights=[x[0] for x in each])
             if (said := told(self._swatches[name], lightness, a, b)) is not None:
-                found.append(Finding(kind="paint", grave=False, sentence=f"‘{name}’ {said}", frames=frames))
+                found.append(FrameFinding(kind="paint", grave=False, sentence=f"‘{name}’ {said}", frames=frames))
         return found
 
 

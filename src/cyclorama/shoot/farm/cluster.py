@@ -14,7 +14,7 @@ from distributed import Client
 from ...core.errors import CycloramaError, ShootError
 from ..frame_cache import program
 from . import steps
-from .workshop import Part
+from .workshop import FilePart
 
 PART_BYTES = 16 << 20
 CONNECT_S = 5.0
@@ -169,7 +169,7 @@ class Cluster:
                 continue  # that machine, or the scheduler, is gone or slow: who needs the file asks again
 
 
-def _parts(files: Callable[[str], bytes], name: str) -> Iterator[Part | str]:
+def _parts(files: Callable[[str], bytes], name: str) -> Iterator[FilePart | str]:
     try:
         data = files(name)
     except CycloramaError as error:
@@ -177,7 +177,7 @@ def _parts(files: Callable[[str], bytes], name: str) -> Iterator[Part | str]:
         return
     sha256 = hashlib.sha256(data).hexdigest()
     for offset in range(0, max(len(data), 1), PART_BYTES):
-        yield Part(offset, data[offset : offset + PART_BYTES], len(data), sha256)
+        yield FilePart(offset, data[offset : offset + PART_BYTES], len(data), sha256)
 
 
 def connect(address: str, files: Callable[[str], bytes]) -> Cluster:

@@ -26,7 +26,7 @@ from ..worker_status import Crew, WorkerStatus, forget_crew, tell_crew
 from . import steps
 from .cluster import Cluster, Machine, connect, works
 from .runs import Runs, wants_more
-from .workshop import Job
+from .workshop import FarmJob
 
 LOOK_EVERY_S = 0.25
 MOST_TAKES = 4
@@ -85,12 +85,12 @@ class Farm:
             self._open.add(makes)
         return makes
 
-    def job(self, take: TakeRecord) -> Job:
+    def job(self, take: TakeRecord) -> FarmJob:
         """A take as steps are told of it."""
         document = take.project.model_dump_json().encode()
         name = f"{content_hash(document)}.document"
         self._documents[name] = document
-        return Job(self.cluster().topic, name, take.first, take.last, take.every, program().hex())
+        return FarmJob(self.cluster().topic, name, take.first, take.last, take.every, program().hex())
 
     def close(self) -> None:
         with self._lock:
@@ -206,7 +206,7 @@ class _Steps:
     when it is lost; all of a run goes with its first step, and what then is to be done to where the frames lie.
     """
 
-    def __init__(self, cluster: Cluster, job: Job, take: TakeRecord, only_passes: bool):
+    def __init__(self, cluster: Cluster, job: FarmJob, take: TakeRecord, only_passes: bool):
         self.cluster, self._only_passes = cluster, only_passes
         self.runs = Runs()
         """frames that nobody exposes yet"""

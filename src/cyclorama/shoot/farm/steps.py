@@ -15,12 +15,12 @@ from distributed.worker import thread_state
 from ...core.kernel import cache_home
 from ...core.render.film.film import Film
 from ...core.render.film.row_bands import I32, Band
-from ...core.render.film.temporal_denoise import F32, Seen
+from ...core.render.film.temporal_denoise import F32, FrameHistory
 from ...core.scene import Project
 from ..executors import RenderedFrame, frame_files
 from ..frame_cache import program
 from ..frame_pipeline import FrameMaker, FramePasses
-from .workshop import Job, Part, Workshop
+from .workshop import FarmJob, FilePart, Workshop
 
 TELL_EVERY_S = 0.5
 
@@ -30,7 +30,7 @@ class Exposed:
     """A frame's light, and what frames near it ask of it."""
 
     film: Film
-    seen: Seen | None
+    seen: FrameHistory | None
     """None where frames are on their own"""
 
 
@@ -38,35 +38,35 @@ def begin() -> None:
     """Done before a run of frames is exposed, which then goes to the same machine."""
 
 
-def expose(job: Job, number: int, _begun: None) -> Exposed:
+def expose(job: FarmJob, number: int, _begun: None) -> Exposed:
     """The first step: all the tracing."""
     project, maker = workshop().maker(job)
     with _step(job, number, "exposes") as step:
         return _exposed(maker.exposed(number, step.cancelled, step.share), project, maker)
 
 
-def expose_band(job: Job, number: int, band: Band) -> Film:
+def expose_band(job: FarmJob, number: int, band: Band) -> Film:
     """In place of the first step, where machines would have nothing to do otherwise: a band of a frame."""
     _, maker = workshop().maker(job)
     with _step(job, number, "exposes") as step:
         return maker.exposed_band(number, band, step.cancelled, step.share)
 
 
-def look(job: Job, number: int, bands: list[Film]) -> I32:
+def look(job: FarmJob, number: int, bands: list[Film]) -> I32:
     """What all bands of a frame tell of samples that are missing."""
     _, maker = workshop().maker(job)
     with _step(job, number, "exposes"):
         return maker.missing(number, bands)
 
 
-def expose_more(job: Job, number: int, band: Band, there: Film, doublings: I32) -> Film:
+def expose_more(job: FarmJob, number: int, band: Band, there: Film, doublings: I32) -> Film:
     """A band with the samples that were missing."""
     _, maker = workshop().maker(job)
     with _step(job, number, "exposes") as step:
         return maker.exposed_more(number, band, there, doublings, step.cancelled, step.share)
 
 
-def join(job: Job, number: int, bands: list[Film]) -> Exposed:
+def join(job: FarmJob, number: int, bands: list[Film]) -> Exposed:
     """A frame's light, of its bands from the top."""
     project, maker = workshop().maker(job)
     with _step(job, number, "exposes"):
@@ -79,12 +79,12 @@ def _exposed(film: Film, project: Project, maker: FrameMaker) -> Exposed:
     return Exposed(film if shoot.passes.wanted else film.without_places(), seen)
 
 
-def see(exposed: Exposed) -> Seen | None:
+def see(exposed: Exposed) -> FrameHistory | None:
     """What goes to other machines of a frame: less than half of it."""
     return exposed.seen
 
 
-def clean(job: Job, number: int, exposed: Exposed, near: list[int], seen: list[Seen]) -> F32:
+def clean(job: FarmJob, number: int, exposed: Exposed, near: list[int], seen: list[FrameHistory]) -> F32:
     """The second step of frames that are cleaned with those near them."""
     _, maker = workshop().maker(job)
     with _step(job, number, "cleans"):
@@ -92,7 +92,13 @@ def clean(job: Job, number: int, exposed: Exposed, near: list[int], seen: list[S
 
 
 def finish(
-    job: Job, number: int, exposed: Exposed, near: list[int], seen: list[Seen], beside: list[int], cleaned: list[F32]
+    job: FarmJob,
+    number: int,
+    exposed: Exposed,
+    near: list[int],
+    seen: list[FrameHistory],
+    beside: list[int],
+    cleaned: list[F32],
 ) -> RenderedFrame:
     """The last step: the frame's files."""
     project, maker = workshop().maker(job)
@@ -111,7 +117,7 @@ def finish(
         )
 
 
-def passes(job: Job, number: int) -> RenderedFrame:
+def passes(job: FarmJob, number: int) -> RenderedFrame:
     """The only step of a frame of which only passes are wanted that need no clean picture: their files."""
     project, maker = workshop().maker(job)
     with _step(job, number, "exposes") as step:
@@ -119,7 +125,7 @@ def passes(job: Job, number: int) -> RenderedFrame:
         return RenderedFrame(list(frame_files(number, made, project, maker.read_asset)), None)
 
 
-def give(name: str, part: Part | str) -> None:
+def give(name: str, part: FilePart | str) -> None:
     """Take a part of a file that a step asked for, or why it cannot come; done on the machine that asked."""
     workshop().give(name, part)
 
@@ -139,7 +145,7 @@ def workshop() -> Workshop:
 class _Step:
     """What is being done. Tells those who wait how far it is, and knows when nobody does any more."""
 
-    def __init__(self, job: Job, number: int, does: str):
+    def __init__(self, job: FarmJob, number: int, does: str):
         self._worker, self._key = get_worker(), thread_state.key  # what asks may be another thread
         self._topic = job.topic
         self._about = {"at": self._worker.address, "of": job.document, "frame": number, "does": does}
@@ -159,7 +165,7 @@ class _Step:
 
 
 @contextmanager
-def _step(job: Job, number: int, does: str) -> Iterator[_Step]:
+def _step(job: FarmJob, number: int, does: str) -> Iterator[_Step]:
     began, step = time.perf_counter(), _Step(job, number, does)
     step.tell(share=0.0)
     yield step

@@ -35,7 +35,7 @@ PATIENCE_S = 600.0
 
 
 @dataclass(frozen=True, slots=True)
-class Job:
+class FarmJob:
     """A take as steps are told of it: a few bytes, whatever the size of the project."""
 
     topic: str
@@ -54,7 +54,7 @@ class Job:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class FilePart:
     """A part of a file on its way."""
 
     offset: int
@@ -83,9 +83,9 @@ class Workshop:
         """when a part came last"""
         self._spoilt: set[str] = set()
         self._absent: dict[str, str] = {}
-        self._makers: OrderedDict[Job, tuple[Project, FrameMaker]] = OrderedDict()
+        self._makers: OrderedDict[FarmJob, tuple[Project, FrameMaker]] = OrderedDict()
 
-    def maker(self, job: Job) -> tuple[Project, FrameMaker]:
+    def maker(self, job: FarmJob) -> tuple[Project, FrameMaker]:
         """The document of a take, and who makes its frames. Raises ShootError for one of another program."""
         if job.program != program().hex():
             raise ShootError("A machine of the cluster has another version of Cyclorama. Update it there.")
@@ -116,7 +116,7 @@ class Workshop:
         os.utime(self._kept.path(name))  # needed lately
         return self._kept.get(name)
 
-    def give(self, name: str, part: "Part | str") -> None:
+    def give(self, name: str, part: "FilePart | str") -> None:
         """A part of a file that was asked for, or why it cannot come; parts come in order.
 
         What is not as it should be is asked for again.

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..polygons import triangulated
 from ..rows import distinct_rows, first_of
-from .model import FilePart
+from .model import ModelPart
 
 
 @dataclass(slots=True)
@@ -52,7 +52,7 @@ def _in_order(
     return polygons.corners[place], sizes, polygons.part[order], drawn
 
 
-def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int, NDArray[np.int64], FilePart]]:
+def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int, NDArray[np.int64], ModelPart]]:
     """Each number in `polygons.part` that has a face, in order, with what its vertices (v, k) refer to and its mesh.
 
     Names, maps, normals and materials are left to the caller.
@@ -82,6 +82,6 @@ def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int
         mine = faces[begin:end]
         low, high = int(mine.min()), int(mine.max()) + 1  # parts share no vertex and come one after the other
         rows = vertex[low:high]
-        piece = FilePart("", points[rows[:, 0]], mine - low, inner=None if all_triangles else inner[begin:end])
+        piece = ModelPart("", points[rows[:, 0]], mine - low, inner=None if all_triangles else inner[begin:end])
         found.append((int(number), rows, piece))
     return found

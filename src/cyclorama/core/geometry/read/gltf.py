@@ -19,7 +19,7 @@ from .gltf_file import GltfFile
 from .gltf_material import read_materials
 from .gltf_rig import PlacedMesh, RigReader
 from .gltf_scene_extras import read_around
-from .model import FileModel, FilePart, Picture
+from .model import FileModel, FilePicture, ModelPart
 from .names import label
 from .placing import hang, place
 
@@ -77,7 +77,7 @@ def _read_pictures(file: GltfFile, model: FileModel) -> None:
         data = file.view(image["bufferView"]) if "bufferView" in image else file.uri(image.get("uri", ""))
         if data is None:
             model.missing.append(f"Texture ‘{title}’")
-        model.pictures.append(Picture(title, bytes(data or b"")))
+        model.pictures.append(FilePicture(title, bytes(data or b"")))
 
 
 def _read_scene(file: GltfFile, model: FileModel) -> None:
@@ -109,7 +109,7 @@ def _read_scene(file: GltfFile, model: FileModel) -> None:
         model.notes += notes
 
 
-def _make_opaque(file: GltfFile, part: FilePart) -> None:
+def _make_opaque(file: GltfFile, part: ModelPart) -> None:
     """The opacity of vertex colours counts only where the material's does (3.9.4)."""
     materials = file.document.get("materials", [])
     if part.colours is not None:
@@ -119,7 +119,7 @@ def _make_opaque(file: GltfFile, part: FilePart) -> None:
 
 
 def _read_primitive(file: GltfFile, model: FileModel, primitive: dict[str, Any], name: str, rig: RigReader,
-                    placed: PlacedMesh) -> FilePart | None:  # fmt: skip
+                    placed: PlacedMesh) -> ModelPart | None:  # fmt: skip
     """One part as it stands at rest, with what it hangs on where the file has something that moves."""
     mode = primitive.get("mode", 4)
     if mode not in (4, 5, 6):
@@ -129,7 +129,7 @@ def _read_primitive(file: GltfFile, model: FileModel, primitive: dict[str, Any],
     positions = attributes["POSITION"].astype(np.float64)
     triangles = _triangles(file, index, len(positions), mode)
     normals = _attribute(attributes, "NORMAL", 3, len(positions), name, model)
-    part = FilePart(name, positions, triangles, normals)
+    part = ModelPart(name, positions, triangles, normals)
     part.uvs = _attribute(attributes, "TEXCOORD_0", 2, len(positions), name, model)
     part.more_uvs = _attribute(attributes, "TEXCOORD_1", 2, len(positions), name, model)
     part.colours = _colours(attributes, len(positions), name, model)

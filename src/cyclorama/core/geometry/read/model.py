@@ -11,7 +11,7 @@ from ..skeleton import Skeleton
 
 
 @dataclass(slots=True)
-class Picture:
+class FilePicture:
     """A map that came with the model, as the bytes of its file."""
 
     name: str
@@ -43,7 +43,7 @@ class Creases:
 
 
 @dataclass(slots=True)
-class FilePart:
+class ModelPart:
     """A named piece in the file's own space."""
 
     name: str
@@ -82,7 +82,7 @@ class FilePart:
     """which part of the file it is, counted from 1; set when all are known"""
 
 
-def inner_edges(parts: list[FilePart]) -> NDArray[np.uint8]:
+def inner_edges(parts: list[ModelPart]) -> NDArray[np.uint8]:
     """Inner edges (t,) of parts end to end; (0,) where none of them came as polygons."""
     if all(p.inner is None for p in parts):
         return np.zeros(0, np.uint8)
@@ -96,9 +96,9 @@ class FileModel:
     Texture references of the materials hold `picture:N` in place of an asset hash until the pictures are kept.
     """
 
-    parts: list[FilePart] = field(default_factory=list)
+    parts: list[ModelPart] = field(default_factory=list)
     materials: list[Material] = field(default_factory=list)
-    pictures: list[Picture] = field(default_factory=list)
+    pictures: list[FilePicture] = field(default_factory=list)
     missing: list[str] = field(default_factory=list)
     """names of files that are referred to but not there, as the artist should read them: “Texture ‘a.png’”"""
     variants: list[str] = field(default_factory=list)
@@ -118,5 +118,5 @@ class FileModel:
 
     def keep_picture(self, name: str, data: bytes) -> str:
         """Add a picture; its reference for maps."""
-        self.pictures.append(Picture(name, data))
+        self.pictures.append(FilePicture(name, data))
         return f"picture:{len(self.pictures) - 1}"

@@ -11,7 +11,7 @@ from ...textures import srgb_to_linear
 from ...words import count
 from .corners import Polygons, cut_apart, from_top
 from .files import FileBundle
-from .model import FileModel, FilePart
+from .model import FileModel, ModelPart
 from .mtl import MtlShelf, as_text
 from .obj_scan import (
     BAD,
@@ -109,7 +109,7 @@ def _note(name: str, data: bytes, found: _Scanned, model: FileModel) -> None:
             )
 
 
-def _dress(piece: FilePart, rows: NDArray[np.int64], found: _Scanned) -> None:
+def _dress(piece: ModelPart, rows: NDArray[np.int64], found: _Scanned) -> None:
     """Give a part its texture coordinates, normals and colours, as far as its corners refer to any."""
     if (rows[:, 1] >= 0).any():
         at = np.where(rows[:, 1:2] >= 0, found.mapped[np.maximum(rows[:, 1], 0)], [0.0, 1.0])

@@ -5,16 +5,16 @@ from numpy.typing import NDArray
 
 from ..mesh import swapped_bits
 from ..rig import bent
-from .model import Creases, FilePart
+from .model import Creases, ModelPart
 
 
-def reverse(part: FilePart) -> None:
+def reverse(part: ModelPart) -> None:
     """Turn a part inside out."""
     part.triangles = part.triangles[:, ::-1]
     part.inner = None if part.inner is None else swapped_bits(part.inner)
 
 
-def place(part: FilePart, matrices: NDArray[np.float64]) -> None:
+def place(part: ModelPart, matrices: NDArray[np.float64]) -> None:
     """Lay a part out under matrices (n, 4, 4), one instance after the other."""
     v, n, t, inner = part.vertices, part.normals, part.triangles, part.inner
     mirrored = np.linalg.det(matrices[:, :3, :3]) < 0
@@ -38,7 +38,7 @@ def place(part: FilePart, matrices: NDArray[np.float64]) -> None:
             setattr(part, field, np.tile(values, (len(matrices), 1)))
 
 
-def hang(part: FilePart, matrices: NDArray[np.float64], weights: NDArray[np.float64]) -> None:
+def hang(part: ModelPart, matrices: NDArray[np.float64], weights: NDArray[np.float64]) -> None:
     """Bring a part that is bound to a skeleton to where that stands: matrices of its bones (b, 4, 4), weights of its
     shapes (s,)."""
     binding = part.binding

@@ -11,7 +11,7 @@ from ...scene import MaterialMaps, TextureRef
 from ...textures import srgb_to_linear
 from .corners import Polygons, cut_apart, distinct_values, from_top
 from .files import FileBundle
-from .model import FileModel, FilePart
+from .model import FileModel, ModelPart
 from .ply_file import Columns, read_elements
 from .values import plain_material
 
@@ -129,7 +129,7 @@ def _rows(values: NDArray[np.float32] | None, rows: NDArray[np.int64]) -> NDArra
 
 
 def _material(
-    name: str, textures: list[str], number: int, bundle: FileBundle, model: FileModel, piece: FilePart
+    name: str, textures: list[str], number: int, bundle: FileBundle, model: FileModel, piece: ModelPart
 ) -> int:  # fmt: skip
     """A plain material, with the picture of this number where there is one."""
     index, ref = len(model.materials), None

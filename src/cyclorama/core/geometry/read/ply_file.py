@@ -20,7 +20,7 @@ _AS_DOUBLE = 9
 
 
 @dataclass(frozen=True, slots=True)
-class Property:
+class PlyProperty:
     """A column of an element, or a list in each of its rows."""
 
     name: str
@@ -35,7 +35,7 @@ class Element:
 
     name: str
     count: int
-    properties: list[Property] = field(default_factory=list)
+    properties: list[PlyProperty] = field(default_factory=list)
 
 
 @dataclass(slots=True)
@@ -64,9 +64,9 @@ def read_header(name: str, data: bytes) -> tuple[str, list[Element], list[str], 
             elif words[:1] == ["element"]:
                 elements.append(Element(words[1], int(words[2])))
             elif words[:2] == ["property", "list"]:
-                elements[-1].properties.append(Property(words[4], _KINDS[words[3]], _KINDS[words[2]]))
+                elements[-1].properties.append(PlyProperty(words[4], _KINDS[words[3]], _KINDS[words[2]]))
             elif words[:1] == ["property"]:
-                elements[-1].properties.append(Property(words[2], _KINDS[words[1]]))
+                elements[-1].properties.append(PlyProperty(words[2], _KINDS[words[1]]))
         except (KeyError, IndexError, ValueError) as error:
             raise IntakeError(
                 f"‘{name}’ is damaged: its header says ‘{line.strip()[:60]}’. Export it again."
@@ -92,7 +92,7 @@ def read_elements(name: str, data: bytes) -> tuple[dict[str, Columns], list[str]
     if not order:
         body, order = _from_text(name, body), "="
         for element in elements:
-            element.properties = [Property(p.name, "f8", p.length and "f8") for p in element.properties]
+            element.properties = [PlyProperty(p.name, "f8", p.length and "f8") for p in element.properties]
     found: dict[str, Columns] = {}
     at = 0
     for element in elements:
@@ -101,7 +101,7 @@ def read_elements(name: str, data: bytes) -> tuple[dict[str, Columns], list[str]
     return found, comments
 
 
-def _least(p: Property, order: str) -> int:
+def _least(p: PlyProperty, order: str) -> int:
     if not order:
         return 2
     return int((p.length or p.kind)[1])
@@ -150,7 +150,7 @@ def _read(
     return Columns(columns, lists), end
 
 
-def _length_code(p: Property) -> int:
+def _length_code(p: PlyProperty) -> int:
     """0 for a single value, the size of a list's length, below zero where it has a sign."""
     if p.length is None:
         return 0

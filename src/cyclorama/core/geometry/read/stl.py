@@ -10,7 +10,7 @@ from ...kernel import kernel
 from ..normals import weld
 from ..rows import first_of
 from .files import FileBundle
-from .model import FileModel, FilePart
+from .model import FileModel, ModelPart
 from .mtl import as_text
 from .numbers import is_blank, is_end, number_at, skip_blanks, skip_line
 from .values import plain_material
@@ -35,13 +35,13 @@ def read_stl(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     return model
 
 
-def _welded(label: str, corners: NDArray[np.floating]) -> FilePart:
+def _welded(label: str, corners: NDArray[np.floating]) -> ModelPart:
     """Triangles whose corners (3·t, 3) stand one after the other, with every place once."""
     index, count = weld(corners)
-    return FilePart(label, np.ascontiguousarray(corners[first_of(index, count)]), index.reshape(-1, 3))
+    return ModelPart(label, np.ascontiguousarray(corners[first_of(index, count)]), index.reshape(-1, 3))
 
 
-def _solids(name: str, stem: str, data: bytes) -> list[FilePart]:
+def _solids(name: str, stem: str, data: bytes) -> list[ModelPart]:
     text = np.frombuffer(data, np.uint8)
     corners, solids, row = np.zeros((0, 3)), np.zeros((0, 3), np.int64), np.zeros(3)
     vertices, begun, ended, bad = _scan(text, False, row, corners, solids)

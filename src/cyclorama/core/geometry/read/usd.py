@@ -17,7 +17,7 @@ from ...errors import IntakeError
 from ...words import count
 from .corners import Polygons, cut_apart, from_top
 from .files import FileBundle, unpack
-from .model import Creases, FileModel, FilePart
+from .model import Creases, FileModel, ModelPart
 from .names import label
 from .placing import place, reverse
 from .usd_layers import bound_to_folder, root_of, write_files
@@ -82,7 +82,7 @@ class _Reader:
         self._left: dict[str, int] = {}
         self._meshes = self._prims = self._instances = 0
         self._rig = UsdRig(stage)
-        self._made: list[tuple[FilePart, str, str]] = []
+        self._made: list[tuple[ModelPart, str, str]] = []
         self._walk(stage.GetPseudoRoot(), np.eye(4)[None], 0)
         self._rig.finish(self.model)
         read_around(stage, self.model)
@@ -244,7 +244,7 @@ class _Reader:
             return None
         return _spread_out(np.array(given), None, str(mesh.GetNormalsInterpolation()), sizes, index)
 
-    def _dress(self, piece: FilePart, rows: NDArray[np.int64], spreads: list[_Spread | None], bare: bool) -> None:
+    def _dress(self, piece: ModelPart, rows: NDArray[np.int64], spreads: list[_Spread | None], bare: bool) -> None:
         """Give a part its coordinates, normals and, where no material is bound, its colours."""
         uvs, more, normals, colours, opacity = (
             None if s is None else s.values[rows[:, 1 + k]] for k, s in enumerate(spreads)

@@ -9,7 +9,7 @@ from pxr import Usd, UsdGeom, UsdSkel
 from scipy.spatial.transform import Rotation
 
 from ..skeleton import LINEAR, MOVE, SCALE, SHAPES, TURN, Skeleton, Track
-from .model import Binding, FileModel, FilePart
+from .model import Binding, FileModel, ModelPart
 from .placing import hang, place
 
 F64 = NDArray[np.float64]
@@ -41,7 +41,7 @@ class UsdRig:
         self._shapes: list[float] = []
         self._joints: dict[str, NDArray[np.int64]] = {}
         self._keys: list[tuple[int, int, F64, F64]] = []  # kind, target, time codes, values
-        self._hung: list[FilePart] = []
+        self._hung: list[ModelPart] = []
 
     def _find_skins(self, root: UsdSkel.Root) -> None:
         self._cache.Populate(root, _EVERYWHERE)
@@ -51,7 +51,7 @@ class UsdRig:
                 if skeleton:
                     self._skins[str(skin.GetPrim().GetPath())] = skeleton, skin
 
-    def bind(self, prim: Usd.Prim, part: FilePart, point: NDArray[np.int64], at: F64, instanced: bool) -> None:
+    def bind(self, prim: Usd.Prim, part: ModelPart, point: NDArray[np.int64], at: F64, instanced: bool) -> None:
         """Hang a part of a mesh whose vertices are its points (v,); instances (n, 4, 4) stand still."""
         if instanced:
             place(part, at)
@@ -115,7 +115,7 @@ class UsdRig:
     def _drive(self, node: int, times: F64, keys: tuple[F64, F64, F64]) -> None:
         self._keys += [(kind, node, times, values) for kind, values in zip((MOVE, TURN, SCALE), keys, strict=True)]
 
-    def _rigid(self, part: FilePart, node: int) -> Binding:
+    def _rigid(self, part: ModelPart, node: int) -> Binding:
         """A part that goes with one node."""
         self._bones.append((node, np.eye(4)))
         count = len(part.vertices)
@@ -123,7 +123,7 @@ class UsdRig:
         return Binding(part.vertices.astype(np.float32), bone, np.ones((count, 1), np.float32))
 
     def _skinned(
-        self, prim: Usd.Prim, part: FilePart, point: NDArray[np.int64], skeleton: UsdSkel.SkeletonQuery,
+        self, prim: Usd.Prim, part: ModelPart, point: NDArray[np.int64], skeleton: UsdSkel.SkeletonQuery,
         skin: UsdSkel.SkinningQuery,
     ) -> Binding:  # fmt: skip
         """A part that hangs on joints: in the space of its skeleton, brought there by its bind transform."""

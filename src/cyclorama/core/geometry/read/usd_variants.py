@@ -2,7 +2,7 @@
 
 from pxr import Usd, UsdGeom
 
-from .model import FileModel, FilePart
+from .model import FileModel, ModelPart
 from .names import label
 from .usd_material import UsdMaterials
 
@@ -10,7 +10,7 @@ MOST_VARIANTS = 64
 
 
 def read_variants(
-    stage: Usd.Stage, materials: UsdMaterials, parts: list[tuple[FilePart, str, str]], model: FileModel
+    stage: Usd.Stage, materials: UsdMaterials, parts: list[tuple[ModelPart, str, str]], model: FileModel
 ) -> None:
     """Add to parts (with the paths of their mesh and of the prim that has their material) what variants give them.
 
@@ -46,7 +46,7 @@ def _shape(stage: Usd.Stage) -> dict[str, int]:
 
 
 def _take(
-    stage: Usd.Stage, materials: UsdMaterials, parts: list[tuple[FilePart, str, str]], model: FileModel, title: str
+    stage: Usd.Stage, materials: UsdMaterials, parts: list[tuple[ModelPart, str, str]], model: FileModel, title: str
 ) -> None:
     number = len(model.variants)
     given = {}

@@ -44,8 +44,8 @@ from ..trace.caustic_roughening import least_roughness
 from ..trace.parameters import TextureSet, WornOn, has_holes, material_rows
 from ..trace.wavefront import FrameScene
 from .background import background_of, blurred
-from .instances import Instances, Piece, Rigged, bend, build_instances
-from .kept import Kept
+from .instances import Instances, RestMesh, Rigged, bend, build_instances
+from .kept import SceneCache
 from .lights import Glow, gobo_names, lights_of
 from .views import views_of
 
@@ -62,7 +62,7 @@ class SceneCompiler:
 
     def __init__(self, read_asset: ReadAsset):
         self.read_asset = read_asset
-        self._kept = Kept()
+        self._kept = SceneCache()
 
     @property
     def made(self) -> dict[str, int]:
@@ -186,14 +186,14 @@ class SceneCompiler:
         key = (things, dependency_key(moment.set, _SHAPE), moment.disc_turns, [m.id for m in moment.materials])
         return self._kept.numbered("instances", key, lambda: build_instances(self._pieces(moment)))
 
-    def _pieces(self, moment: Moment) -> list[Piece]:
+    def _pieces(self, moment: Moment) -> list[RestMesh]:
         stage = moment.set
         pieces = []
         if stage.sweep.on:
-            pieces.append(Piece(build_sweep(stage.sweep), np.array([1], np.int32), 0, STILL))
+            pieces.append(RestMesh(build_sweep(stage.sweep), np.array([1], np.int32), 0, STILL))
         if stage.disc.on:
             carriage = DISC if moment.disc_turns else STILL
-            pieces.append(Piece(build_disc(stage.disc), np.array([2], np.int32), 1, carriage))
+            pieces.append(RestMesh(build_disc(stage.disc), np.array([2], np.int32), 1, carriage))
         row_of = {m.id: i + FIRST_ROWS for i, m in enumerate(moment.materials)}
         part = len(SET_PARTS)
         for item in moment.items:
@@ -201,7 +201,7 @@ class SceneCompiler:
             rigged = None
             if item.playing:
                 rigged = Rigged(item.id, self.rig(item), item.playing, placement_matrix(item.placement))
-            pieces.append(Piece(self.item_mesh(item), rows, part, moment.carriages[item.id], rigged))
+            pieces.append(RestMesh(self.item_mesh(item), rows, part, moment.carriages[item.id], rigged))
             part += len(item.parts)
         return pieces
 

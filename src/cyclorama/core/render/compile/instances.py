@@ -32,7 +32,7 @@ class Rigged:
 
 
 @dataclass(frozen=True, slots=True)
-class Piece:
+class RestMesh:
     """A mesh at rest in studio space."""
 
     mesh: Mesh
@@ -98,7 +98,7 @@ class Instances:
         return pose_keys(moment.carried(carriage, moment.shutter))
 
 
-def build_instances(pieces: list[Piece]) -> Instances:
+def build_instances(pieces: list[RestMesh]) -> Instances:
     """Compile pieces; of those with a rig, what moves with it bends."""
     rigid, bent = [], []
     for piece in pieces:

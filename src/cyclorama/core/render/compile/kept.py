@@ -19,7 +19,7 @@ class _Entry:
     bytes: int
 
 
-class Kept:
+class SceneCache:
     """Values by what they are and what they depend on, the one used last first. Not for several threads at once."""
 
     def __init__(self, limit_bytes: int = LIMIT_BYTES):

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...arrays import Vec3
-from ...framing import Seen
+from ...framing import SurfacePoint
 from ...light.balance import Apart
 from ...light.placement import Surface
 from ...motion import STILL, Moment
@@ -43,7 +43,7 @@ class PickProbe:
         """EV100 for the subject over some moments, None when it is black or absent."""
         return meter_subject(moments, self.compiler, self.tracer)
 
-    def point(self, moment: Moment, x: float, y: float) -> Seen | None:
+    def point(self, moment: Moment, x: float, y: float) -> SurfacePoint | None:
         """The surface point at (x, y), shares of the picture from the top left; None where nothing is."""
         width, height = _size(moment)
         scene = self.compiler.compile(_pinhole(moment), width, height, keep="passes")
@@ -56,7 +56,7 @@ class PickProbe:
         item, carriage = _owner(moment, int(nearest[10]) - 1)
         back = np.linalg.inv(moment.carried(carriage, moment.around)[0])
         point = back[:3, :3] @ nearest[:3].astype(np.float64) + back[:3, 3]
-        return Seen(point, item)
+        return SurfacePoint(point, item)
 
     def apart(self, moment: Moment, lights: tuple[str, ...]) -> Apart | None:
         """The light of some lamps that are on, and of all else, on the subject; None where it is not seen."""

@@ -78,7 +78,7 @@ class Surfaces(Protocol):
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class FrameHistory:
     """What frames near one know of their surfaces, (frames, h, w, …) or of one frame (h, w, …)."""
 
     light: F32
@@ -97,7 +97,7 @@ class Seen:
     """how many frames to each side a pixel is followed"""
 
     @classmethod
-    def of(cls, film: Film, reach: int) -> "Seen":
+    def of(cls, film: Film, reach: int) -> "FrameHistory":
         """What a film knows that records first hits."""
         part = np.where(film.alpha > 0.5, film.part, np.int32(-1))
         motion = np.concatenate([film.motion, film.motion_back], axis=2)
@@ -107,7 +107,7 @@ class Seen:
     @classmethod
     def told(
         cls, light: F32, rest: F32, normal: F32, part: I32, motion: F32, follow: npt.NDArray[np.integer]
-    ) -> "Seen":  # fmt: skip
+    ) -> "FrameHistory":  # fmt: skip
         """The same from plain numbers: normals (h, w, 3) of length 1, motion (h, w, 4) in pixels."""
         luminance = light @ LUMA32
         mean = uniform_filter(luminance, _SIDE)
@@ -117,7 +117,7 @@ class Seen:
         return cls(light, rest, normals, part, steps, np.dstack([mean, spread]), follow.astype(np.int8))
 
     @classmethod
-    def empty(cls, frames: int, height: int, width: int) -> "Seen":
+    def empty(cls, frames: int, height: int, width: int) -> "FrameHistory":
         def zeros(columns: int, kind: type) -> npt.NDArray[np.generic]:
             return np.zeros((frames, height, width, columns) if columns else (frames, height, width), kind)
 
@@ -148,20 +148,20 @@ class Neighbours:
         slots = 2 * (reach + SETTLED) + 1
         self._slot: dict[int, int] = {}
         self._free = list(range(slots))
-        self._seen = Seen.empty(slots, height, width)
+        self._seen = FrameHistory.empty(slots, height, width)
         self._pool = ThreadPoolExecutor(default_threads())
 
     def close(self) -> None:
         self._pool.shutdown()
 
-    def know(self, number: int, seen: Seen, needed: Collection[int]) -> None:
+    def know(self, number: int, seen: FrameHistory, needed: Collection[int]) -> None:
         """Take what a frame knows. Where there is no room, one that is not needed is forgotten."""
         if number in self._slot:
             return
         if not self._free:
             self._free.append(self._slot.pop(next(n for n in self._slot if n not in needed)))
         slot = self._slot[number] = self._free.pop()
-        for name in (f.name for f in fields(Seen)):
+        for name in (f.name for f in fields(FrameHistory)):
             getattr(self._seen, name)[slot] = getattr(seen, name)
 
     def blended(self, film: Surfaces, near: Mapping[int, int]) -> RGBImage:

@@ -3,7 +3,7 @@
 import { PASSES } from "./passes.js";
 import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
 import { ItemList } from "./item_list.js";
-import { LaidOn } from "./laid_on.js";
+import { SurfaceLayers } from "./surface_layers.js";
 import { LensCard } from "./lens_card.js";
 import { Colourways } from "./colourways.js";
 import { LightCard } from "./light_card.js";
@@ -11,7 +11,7 @@ import { MaterialTray } from "./material_tray.js";
 import { MaterialCard } from "./material_card.js";
 import { MoveCard } from "./move_card.js";
 import { Variations } from "./variations.js";
-import { Night } from "./night.js";
+import { PlanTakes } from "./plan_takes.js";
 import { SubjectCard } from "./subject_card.js";
 
 const byId = (id) => document.getElementById(id);
@@ -33,7 +33,7 @@ export class Cards {
     this.lightCard = new LightCard(store, chosen, refresh, floor);
     this.materialCard = new MaterialCard(store, chosen, refresh, floor);
     this.variations = new Variations(store, chosen, floor);
-    this.laidOn = new LaidOn(store, chosen, refresh, floor);
+    this.surfaceLayers = new SurfaceLayers(store, chosen, refresh, floor);
     this.tray = new MaterialTray(store, chosen, refresh, floor);
     this.colourways = new Colourways(store, chosen, (material) => this.tray.url(material));
     this.tray.onchange = () => this.colourways.show();
@@ -44,8 +44,8 @@ export class Cards {
     byId("move-choice").addEventListener("click", (e) => e.target.dataset.move && store.change({ kind: "travel", move: e.target.dataset.move }));
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
-    this.night = new Night(store);
-    byId("plan-several").addEventListener("click", () => this.night.open());
+    this.planTakes = new PlanTakes(store);
+    byId("plan-several").addEventListener("click", () => this.planTakes.open());
     byId("forecast").addEventListener("click", () => this.askForecast());
     byId("shoot").addEventListener("click", () => this.shoot({ forecast_s: this.forecast?.seconds ?? null }));
     byId("test-frame").addEventListener("click", () => this.shoot({ only: floor.frame() }));
@@ -79,7 +79,7 @@ export class Cards {
     this.lensCard.show(state);
     this.lightCard.show(state);
     this.materialCard.show(state);
-    this.laidOn.show(state);
+    this.surfaceLayers.show(state);
     this.variations.show();
     this.colourways.show();
     this.tray.show(!document.querySelector("[data-card=materials]").hidden);
@@ -111,7 +111,7 @@ export class Cards {
     byId("readiness").textContent = this.forecast ? station.sentence.replace(/\.$/, `, ${this.forecast.sentence}.`) : station.sentence;
     byId("odd").replaceChildren(...station.hints.map((text) => make("li", {}, hint(text))));
     for (const id of ["shoot", "test-frame", "test-part"]) byId(id).disabled = station.mark === "missing";
-    byId("plan-several").hidden = !this.night.several;
+    byId("plan-several").hidden = !this.planTakes.several;
     this.#forecastSoon(version);
   }
 

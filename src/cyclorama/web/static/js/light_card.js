@@ -5,7 +5,7 @@ import { get, make, post, say, switchRow, upload, withOrWithout } from "./api.js
 import { PICTURES, pickFiles } from "./files.js";
 import { EnvironmentEditor } from "./environment_editor.js";
 import { Environments } from "./environments.js";
-import { forget, keep } from "./kept.js";
+import { forget, keep } from "./stock_client.js";
 import { GradeCard } from "./grade_card.js";
 import { latest } from "./latest.js";
 import { LightBench } from "./light_bench.js";

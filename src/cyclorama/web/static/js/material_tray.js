@@ -1,7 +1,7 @@
 /** The tray of materials: swatches of the project's own and of those to start from, chosen by a click, worn by a drop. */
 
 import { ended, get, make, post, say } from "./api.js";
-import { keep } from "./kept.js";
+import { keep } from "./stock_client.js";
 
 const byId = (id) => document.getElementById(id);
 const KINDS = ["own", "presets", "kept"];

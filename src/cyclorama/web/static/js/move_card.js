@@ -3,7 +3,7 @@
 import { ReadyMoves } from "./ready_moves.js";
 import { get, make, say, upload } from "./api.js";
 import { pickFiles } from "./files.js";
-import { forget, keep } from "./kept.js";
+import { forget, keep } from "./stock_client.js";
 
 const byId = (id) => document.getElementById(id);
 const SAID = {

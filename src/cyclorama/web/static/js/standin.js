@@ -4,7 +4,7 @@ import * as THREE from "../vendor/three.module.js";
 import { BentLens } from "./bent_lens.js";
 import { NEAREST_M } from "./distances.js";
 import { Outside } from "./outside.js";
-import { Sparing, whenDrawn } from "./sparing.js";
+import { AdaptiveQuality, whenDrawn } from "./adaptive_quality.js";
 import { StandInLight } from "./standin_light.js";
 
 /** Read the binary the server makes: header, positions, normals, colours, indices. */
@@ -136,7 +136,7 @@ export class StandIn {
     this.outside = new Outside(this.scene);
     this.camera = new THREE.PerspectiveCamera();
     this.camera.matrixAutoUpdate = false;
-    this.sparing = new Sparing();
+    this.sparing = new AdaptiveQuality();
     this.light = new StandInLight(this.scene, this.renderer, this.sparing, () => this.draw());
     this.turning = new THREE.Group();
     this.scene.add(this.turning);

@@ -10,7 +10,7 @@ const SHADOW_PIXELS = 1024;
 export class StandInLight {
   /**
    * @param {THREE.Scene} scene @param {THREE.WebGLRenderer} renderer
-   * @param {import("./sparing.js").Sparing} sparing @param {() => void} drawn asks for another drawing
+   * @param {import("./adaptive_quality.js").AdaptiveQuality} sparing @param {() => void} drawn asks for another drawing
    */
   constructor(scene, renderer, sparing, drawn) {
     Object.assign(this, { scene, renderer, sparing, drawn, url: null, map: null, shape: "" });

@@ -5,7 +5,7 @@ import { Cards } from "./cards.js";
 import { ColourPicker } from "./colour_picker.js";
 import { Clock } from "./clock.js";
 import { Curves } from "./curves.js";
-import { Dropping } from "./dropping.js";
+import { Dropping } from "./drag_and_drop.js";
 import { Fields } from "./fields.js";
 import { acceptFiles, bringIn } from "./intake.js";
 import { KeyMarks } from "./key_marks.js";

@@ -12,7 +12,7 @@ export class Dropping {
    * @param {import("./touch.js").Touch} touch what is under the pointer
    * @param {{light: string|null}} taken what the cards show
    * @param {import("./palette.js").Palette} palette
-   * @param {import("./laid_on.js").LaidOn} laidOn
+   * @param {import("./surface_layers.js").SurfaceLayers} laidOn
    */
   constructor(lens, floor, touch, taken, palette, laidOn) {
     Object.assign(this, { lens, floor, touch, taken, palette, laidOn, store: lens.store, dragged: null, tried: "" });
@@ -113,7 +113,7 @@ export class Dropping {
     const set = (path, values) => Object.entries(values).map(([field, value]) => ({ kind: "set", path: path + field, value }));
     const uses = [
       thing?.kind === "part" && [`Colour of ${thing.name}`, kept((asset, name) => set(`materials/${thing.material}/maps/`, { base_color: { asset, name } }))],
-      thing?.kind === "part" && ["Put onto it here", () => (this.#closeMenu(), this.laidOn.putOn(pictures, this.lens.placeOf({ clientX, clientY })))],
+      thing?.kind === "part" && ["Put onto it here", () => (this.#closeMenu(), this.surfaceLayers.putOn(pictures, this.lens.placeOf({ clientX, clientY })))],
       ["Behind everything", kept((asset, name) => set(`${this.store.full("look/background")}/`, { kind: "picture", picture: asset, source_name: name }))],
       light && [`Gobo of ${light.name}`, kept((asset, name) => set(`${this.store.full(`look/lights/${light.id}`)}/`, { gobo: { pictures: [asset], source_name: name } }))],
       ["Reference beside it", () => (this.#closeMenu(), this.palette.keepReference(pictures[0]))],

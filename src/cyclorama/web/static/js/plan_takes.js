@@ -5,7 +5,7 @@ import { PASSES } from "./passes.js";
 
 const byId = (id) => document.getElementById(id);
 
-export class Night {
+export class PlanTakes {
   /** @param {import("./project.js").ProjectStore} store */
   constructor(store) {
     this.store = store;

@@ -6,7 +6,7 @@ import { latest } from "./latest.js";
 
 const byId = (id) => document.getElementById(id);
 
-export class LaidOn {
+export class SurfaceLayers {
   /**
    * @param {import("./project.js").ProjectStore} store
    * @param {{material: string|null, item: string|null, layer: string|null, decal: string|null}} chosen

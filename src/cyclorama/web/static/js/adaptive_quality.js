@@ -11,7 +11,7 @@ const LOOK_MS = 10;
  */
 const STEPS = [["size", 70], ["shadows", 300], ["surroundings", 300]];
 
-export class Sparing {
+export class AdaptiveQuality {
   constructor() {
     Object.assign(this, { steps: 0, slow: 0 });
   }
