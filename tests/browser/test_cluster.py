@@ -59,7 +59,7 @@ def test_a_night_is_planned_a_machine_dies_and_every_frame_is_there(
     expect(page.locator("#crew")).to_contain_text("lamp-1")
     queued = page.locator("[data-state=queued]")
     last = queued.last.get_attribute("data-take")
-    queued.last.get_by_role("button", name="Sooner").click()
+    queued.last.get_by_role("button", name="Move up").click()
     expect(queued.last).not_to_have_attribute("data-take", last or "")
     expect(page.locator("[data-take] img").first).to_be_visible(timeout=LONG_MS)
     cluster.kill(cluster.machines.pop(0))

@@ -19,7 +19,7 @@ def test_a_plan_says_what_it_comes_to_and_is_queued_in_its_order(client: TestCli
     plan = client.post(f"/api/projects/{key}/plan", json={"cells": cells}).json()
     assert [take["frames"] for take in plan["takes"]] == [5, 5, 5]
     assert plan["sentence"].startswith("3 takes, 15 frames, about ")
-    assert [any("called like" in odd for odd in take["odd"]) for take in plan["takes"]] == [False, True, True]
+    assert [any("named like" in odd for odd in take["odd"]) for take in plan["takes"]] == [False, True, True]
     state = change(client, key, state["version"], put("shot/shoot/name_pattern", "{look}_{colourway}")).json()
     assert state["file_names"].endswith(".0001.png … " + state["file_names"].split(".")[0] + ".0005.png")
     told_apart = client.post(f"/api/projects/{key}/plan", json={"cells": cells[:2]}).json()["takes"]

@@ -101,7 +101,7 @@ def planned(
         room += size
         files, odd = first_and_last(there), ready.odd
         if files in names:
-            odd = (*odd, "Its files are called like those of a take above; put {look}, {colourway} or {camera} into "
+            odd = (*odd, "Its files are named like those of a take above; put {look}, {colourway} or {camera} into "
                          "the file name to tell them apart.")  # fmt: skip
         names.add(files)
         takes.append(PlannedTake(cell=cell, name=name_of(project, cell), frames=frames, disk=data_size(size),

@@ -68,7 +68,7 @@ def _subject(r: Review) -> Station:
                      "beginning. Let it play whole times.")  # fmt: skip
     if (shows := off_px(r)) > MUCH_NEARER * subject.detail.error_px:
         hints.append(f"It was made for a camera farther away: it is up to {shows:.2g} px off its source now. "
-                     "Make it again, under Detail.")  # fmt: skip
+                     "Re-tessellate it, under Detail.")  # fmt: skip
     sentence = f"{subject.name}, {phrases.box_size(review.size_m)}"
     sentence += f", stands on {where}, turns about its own middle." if not hints else "."
     return _station("subject", "Subject", sentence, hints)
@@ -125,7 +125,7 @@ def _hanging(project: Project) -> list[str]:
         if apart[[0, 2]].any():
             said.append(f"‘{item.name}’ hangs in the air beside ‘{below.name}’. Move it over ‘{below.name}’.")
         elif gap > TOLERANCE * float(np.ptp(corners, axis=0).max()) and item.id != project.subject_id:
-            said.append(f"‘{item.name}’ floats {length(gap)} above ‘{below.name}’. Choose it and press Stand on floor.")
+            said.append(f"‘{item.name}’ floats {length(gap)} above ‘{below.name}’. Choose it and press Drop to floor.")
     return said
 
 

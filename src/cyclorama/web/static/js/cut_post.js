@@ -61,6 +61,6 @@ export class CutPosts {
       make("div", { class: "mt-1 flex gap-1.5" },
         item.shown_at ? make("a", { class: "btn h-[24px] px-2", href: item.shown_at, target: "_blank" }, "See it") : null,
         busy || item.shown_at ? null : act("Go on", () => post(`/api/posts/${item.id}/again`, { key: byId("post-key").value.trim() || null })),
-        make("span", { class: "flex-1" }), act(busy ? "Stop" : "Forget", () => remove(busy ? `/api/jobs/${job.id}` : `/api/posts/${item.id}`))));
+        make("span", { class: "flex-1" }), act(busy ? "Stop" : "Delete", () => remove(busy ? `/api/jobs/${job.id}` : `/api/posts/${item.id}`))));
   }
 }

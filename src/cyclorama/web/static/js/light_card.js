@@ -180,7 +180,7 @@ export class LightCard {
   }
 
   #showLight(light, project) {
-    byId("gobo-toggle").textContent = light.gobo ? "Take out" : "Put one in";
+    byId("gobo-toggle").textContent = light.gobo ? "Remove" : "Add gobo";
     byId("gobo-name").textContent = light.gobo?.pictures.length ? `${light.gobo.pictures.length} × ${light.gobo.source_name}` : light.gobo ? "A pattern in the beam" : "None";
     const others = this.store.look.lights.filter(({ id }) => id !== light.id);
     const group = (label, what) => make("optgroup", { label }, ...others.map(({ id, name }) => make("option", { value: `${what} ${id}` }, name)));

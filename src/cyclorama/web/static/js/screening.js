@@ -240,7 +240,7 @@ class ScreeningRoom {
     const takes = await get(`/api/takes?project=${this.take.project_id}`);
     this.comparing.offer(takes);
     byId("take-pick").replaceChildren(...takes.map((t) => make("option", { value: t.id, selected: t.id === this.id }, t.name)));
-    byId("grade-from").replaceChildren(make("option", { value: "" }, "Grade as …"), make("option", { value: "look" }, "its look is by now"),
+    byId("grade-from").replaceChildren(make("option", { value: "" }, "Copy grade from …"), make("option", { value: "look" }, "its look is by now"),
       ...takes.filter((t) => t.id !== this.id).map((t) => make("option", { value: t.id }, t.name)));
     this.grade.offer(takes.filter((t) => t.id !== this.id && t.finished === t.total));
   }
@@ -343,12 +343,12 @@ class ScreeningRoom {
       { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames", run: (e) => this.show(this.at + (e.key === "ArrowLeft" ? -10 : 10)) },
       { keys: ["Home", "End"], label: "First frame, last frame", run: (e) => this.show(e.key === "Home" ? 0 : this.frames.length - 1) },
       { keys: ["b", "e"], label: "Play from here on, up to here", run: (e) => this.#bound(e.key === "b" ? 0 : 1) },
-      { keys: ["t"], label: "Round, or to and fro", run: () => this.#toAndFro() },
+      { keys: ["t"], label: "Loop, or play back and forth", run: () => this.#toAndFro() },
       { keys: ["x"], label: "Actual pixels, or fitted", run: () => this.stage.toggleExact() },
       { keys: ["c"], label: "Copy this frame", run: () => this.#copy() },
       { keys: ["m"], label: "Scopes", run: () => this.scopes.toggle() },
       { keys: ["v"], label: "Read values under the pointer", run: () => this.#read() },
-      { keys: ["g"], label: "Hold: as it was shot", run: (e) => !e.repeat && this.#former(true) },
+      { keys: ["g"], label: "Show original (hold)", run: (e) => !e.repeat && this.#former(true) },
       { keys: ["n"], label: "Note for this frame", run: () => (this.tab("notes"), byId("note-text").focus()) },
       { keys: ["w"], label: "Whole screen", run: () => (document.fullscreenElement ? document.exitFullscreen() : byId("stage").requestFullscreen()) },
       { keys: ["f"], label: "Fold the panel away", run: () => this.#fold() },

@@ -36,7 +36,7 @@ function buttons(take) {
   if (take.state === "running") list.push(b("pause", "Pause"), b("stop", "Stop"));
   if (take.state === "queued") {
     const move = (by, text, title) => make("button", { class: "btn", title, onclick: () => takeTurns(waiting.moved(take.id, by)) }, text);
-    list.push(move(-1, "Sooner", "Before the one above"), move(1, "Later", "After the one below"), b("stop", "Stop"));
+    list.push(move(-1, "Move up", "Before the one above"), move(1, "Move down", "After the one below"), b("stop", "Stop"));
   }
   if (["paused", "stopped", "interrupted", "failed"].includes(take.state)) list.push(b("resume", "Resume", true));
   if (take.state === "done") list.push(b("resume", "Check and mend"));

@@ -391,9 +391,9 @@ class Floor {
     const { store, clock, lens, cards, plan } = this;
     bindKeys([
       { keys: [" "], label: "Play or pause the move", run: () => clock.toggle() },
-      { keys: ["[", "]"], label: "What is played begins, ends here; once more takes it back", run: (e) => clock.mark(e.key === "]") },
+      { keys: ["[", "]"], label: "Set loop start / loop end (press again to clear)", run: (e) => clock.mark(e.key === "]") },
       { keys: ["s"], label: "Pull the stockroom out", run: () => this.stock.toggle() },
-      { keys: ["t"], label: "Play round, or to and fro", run: () => this.#toggleToAndFro() },
+      { keys: ["t"], label: "Loop, or play back and forth", run: () => this.#toggleToAndFro() },
       { keys: ["ArrowLeft", "ArrowRight"], label: "One frame back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -1 : 1)) },
       { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -10 : 10)) },
       { keys: ["Home", "End"], label: "First frame, last frame", run: (e) => clock.go(store.state.shot.first + (e.key === "Home" ? 0 : store.state.shot.frames - 1)) },

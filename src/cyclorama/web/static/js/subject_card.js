@@ -76,7 +76,7 @@ export class SubjectCard {
     if (!play.then.some(({ id }) => id === this.chosen.piece)) this.chosen.piece = null;
     const called = (id) => animations.find((a) => a.id === id)?.name ?? "";
     byId("pieces").replaceChildren(...[{ ...play, id: null, speed: 1 }, ...play.then].map((piece) => this.#piece(piece, called(piece.animation))));
-    byId("then-play").replaceChildren(make("option", { value: "" }, "Then play …"), ...animations.map(({ id, name }) => make("option", { value: id }, name)));
+    byId("then-play").replaceChildren(make("option", { value: "" }, "Play next …"), ...animations.map(({ id, name }) => make("option", { value: id }, name)));
     byId("first-piece").hidden = this.chosen.piece !== null;
     byId("later-piece").hidden = this.chosen.piece === null;
   }
