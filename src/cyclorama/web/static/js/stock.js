@@ -76,7 +76,7 @@ function card(one) {
     shelf === "ready" ? null : make("p", { class: "flex flex-wrap gap-1 text-[11px]" }, ...tags.map((word) => make("button", { type: "button", class: "rounded-full bg-rule/50 px-1.5", onclick: () => ((byId("stock-search").value = word), draw()) }, word))),
     into,
     shelf === "ready" ? null : make("div", { class: "flex" }, key("Rename", "✎", rename), key("Tags of", "#", tag), versions ? key(`Back to the version before (${versions}) of`, "↶", () => act(() => post(`${url}/back`))) : null,
-      make("a", { class: "btn btn-bare h-6 px-1.5", href: `/api/stock.zip?only=${shelf}/${id}`, title: "Take it along, as a zip of plain files", "aria-label": `Take ${name} along` }, "⤓"), make("span", { class: "flex-1" }), key("Remove", "×", away)));
+      make("a", { class: "btn btn-bare h-6 px-1.5", href: `/api/stock.zip?only=${shelf}/${id}`, title: "Export as a zip of plain files", "aria-label": `Export ${name}` }, "⤓"), make("span", { class: "flex-1" }), key("Remove", "×", away)));
 }
 
 byId("stock-search").addEventListener("input", draw);
