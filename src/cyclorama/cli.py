@@ -109,7 +109,7 @@ def restore(
 
 @contextmanager
 def _told() -> Iterator[None]:
-    """What can go wrong before the studio is open, in a sentence."""
+    """Errors that can occur before the studio is open, as a sentence in the terminal."""
     from .core.errors import CycloramaError
 
     try:

@@ -1,1 +1,1 @@
-"""What `./cyc bench` measures: figures as ratios within one run."""
+"""Measurements of `./cyc bench`: figures as ratios within one run."""

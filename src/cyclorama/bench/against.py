@@ -99,7 +99,7 @@ class Judged:
 
 @dataclass(frozen=True, slots=True)
 class Truth:
-    """What pictures are compared with: linear, as it is shown, and where the subject is."""
+    """Reference picture: linear, as displayed, and a mask of the subject."""
 
     raw: np.ndarray
     shown: np.ndarray

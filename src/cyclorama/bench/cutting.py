@@ -1,4 +1,4 @@
-"""How long a cut of ten seconds at 1280×720 takes to be delivered: graded masters, a cross-fade, a title, sound."""
+"""Time to deliver a cut of ten seconds at 1280×720: graded masters, a cross-fade, a title, sound."""
 
 import resource
 import tempfile

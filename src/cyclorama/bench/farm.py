@@ -1,4 +1,4 @@
-"""How much many machines gain: a shoot on up to hundreds of them, played through with times measured here.
+"""Gain by many machines: a shoot on up to hundreds of them, simulated with times measured here.
 
 The machines are as this one; what is simulated is who does what when (runs, steps, places of data as on a cluster),
 the network and the two that everything goes through: scheduler and collector.

@@ -1,4 +1,4 @@
-"""How far forecasts are from what shooting then takes."""
+"""Error of forecasts against the time that shooting then takes."""
 
 import time
 from collections.abc import Callable

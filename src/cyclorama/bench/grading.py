@@ -1,4 +1,4 @@
-"""How long it takes to grade a frame of 1280×720, step by step."""
+"""Time to grade a frame of 1280×720, step by step."""
 
 from collections.abc import Callable
 

@@ -1,4 +1,4 @@
-"""How long models take to come in, and how much memory, by size and format."""
+"""Time and memory of an intake, by size and format."""
 
 import multiprocessing
 import time

@@ -92,7 +92,7 @@ LIVE_EDITS = (
 
 
 def _edits(project: Project) -> dict[str, str]:
-    """How many typed and checked edits a second, without database and pages."""
+    """Typed and checked edits per second, without database and pages."""
     done, start = 0, time.perf_counter()
     while time.perf_counter() - start < 1.0:
         for _, path, value in LIVE_EDITS:
@@ -103,7 +103,7 @@ def _edits(project: Project) -> dict[str, str]:
 
 
 def _lanes(demo: DemoProject) -> dict[str, str]:
-    """How long all measures of a ride of 600 frames take, with depth of field and another thing on the set."""
+    """Time of all measures of a ride of 600 frames, with depth of field and a second item on the set."""
     project = put_all(with_ready_move(demo.project, "figure-eight ride"), {"shot/frames": 600, "camera/f_number": 4.0})
     project = with_made(project, "box", lambda item: demo.intake.measures if item.asset else None)
     review(project, demo.intake.measures)

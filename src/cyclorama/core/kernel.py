@@ -1,4 +1,4 @@
-"""How kernels are compiled: one place for the options, so that every kernel is cached and releases the GIL."""
+"""Compilation of kernels: one place for the options, so that every kernel is cached and releases the GIL."""
 
 import fcntl
 import hashlib
@@ -32,7 +32,7 @@ def kernel_sources(root: Path) -> set[Path]:
 
 
 def cache_home() -> Path:
-    """What can be made again is kept below (XDG Base Directory Specification)."""
+    """Folder of everything that can be made again (XDG Base Directory Specification)."""
     return Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "cyclorama"
 
 
@@ -86,7 +86,7 @@ def _save_where_allowed(self: Cache, signature: object, data: object) -> None:
 
 
 def _load_sound(self: IndexDataCacheFile, key: object) -> object:
-    """What is in the cache, or nothing where it is damaged: it is compiled again then."""
+    """The entry of the cache, or None where it is damaged: it is compiled again then."""
     try:
         return _load(self, key)
     except Exception:  # whatever a damaged pickle can raise

@@ -1,4 +1,4 @@
-"""How commands are registered: each a typed change beside the function that performs it, known by its kind.
+"""Registry of commands: each a typed change beside the function that performs it, known by its kind.
 
 A command is a document (`Doc`) with a `kind` of its own, so that it can be sent, checked, named and undone.
 """

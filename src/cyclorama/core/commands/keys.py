@@ -17,7 +17,7 @@ from .tools import Tools
 
 
 def known_place(path: str) -> Property:
-    """What a path names. Raises ChangeError when there is no such place in any project."""
+    """The property at a path. Raises ChangeError when no project has one there."""
     try:
         return place_of(path)
     except KeyError as error:
@@ -147,7 +147,7 @@ def is_in_use(shot: Shot, path: str) -> bool:
 
 
 def shown(project: Project, path: str, frame: int) -> Any:
-    """What a value is in a frame of the open shot: by its channel, by the camera's row, or at rest."""
+    """The value of a property in a frame of the open shot: by its channel, by the camera's row, or at rest."""
     path, shot = full_path(project, path), project.shot
     since = float(_since(shot, frame))
     channel = channel_of(shot, path)

@@ -1,4 +1,4 @@
-"""What lies on surfaces: patterns over materials, pictures put onto items where the picture is touched."""
+"""Surface layers and decals: patterns over materials, pictures on items where the lens is touched."""
 
 import math
 from typing import Annotated, Any, Literal

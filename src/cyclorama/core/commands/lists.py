@@ -214,8 +214,7 @@ def _of_shot(channel: Channel, shot: str, other: str) -> Channel:
 
 
 def _item_beside(project: Project, item: Item, measures_of: MeasuresOf) -> dict[str, Any]:
-    """What is different about a copy of an item: its parts' ids, and that it stands to the right of it and of what
-    stands there."""
+    """The changes that make a copy of an item: ids of its parts, and a place to the right of what stands there."""
     measures = measures_of(item)
     by = 0.0 if measures is None else _free_to_the_right(project, placed_hull(measures, item.placement), measures_of)
     placement = item.placement.model_copy(update={"x_m": item.placement.x_m + by})
@@ -224,7 +223,7 @@ def _item_beside(project: Project, item: Item, measures_of: MeasuresOf) -> dict[
 
 
 def _free_to_the_right(project: Project, hull: np.ndarray, measures_of: MeasuresOf) -> float:
-    """How far a hull (k, 3) has to go to the right until nothing on the set is in its box, m."""
+    """Distance a hull (k, 3) moves to the right until nothing on the set is in its box, m."""
     hulls = [placed_hull(m, x.placement) for x in project.items if (m := measures_of(x)) is not None]
     boxes = [(h.min(axis=0), h.max(axis=0)) for h in hulls]
     low, high = hull.min(axis=0), hull.max(axis=0)
@@ -237,7 +236,7 @@ def _free_to_the_right(project: Project, hull: np.ndarray, measures_of: Measures
 
 
 def rightmost(project: Project, measures_of: MeasuresOf) -> float:
-    """How far what is on the set reaches to the right of its middle, m."""
+    """Reach of the set to the right of its middle, m."""
     known = ((item, measures) for item in project.items if (measures := measures_of(item)) is not None)
     return max([0.0, *(float(placed_hull(measures, item.placement)[:, 0].max()) for item, measures in known)])
 

@@ -1,4 +1,4 @@
-"""What one more thing in the project is called and known by, and whether there is room for it."""
+"""Names and ids for new things in a project, and the limits of their lists."""
 
 import re
 from collections.abc import Iterable

@@ -21,7 +21,7 @@ _GREY_CHROMA = 0.03
 
 
 def called(colour: tuple[float, float, float]) -> str:
-    """What a linear colour is called: by its hue and lightness."""
+    """The name of a linear colour, by its hue and lightness."""
     lightness, chroma, hue = (float(x) for x in oklch_of(np.array(colour)))
     if chroma < _GREY_CHROMA:
         return "Black" if lightness < 0.2 else "White" if lightness > 0.95 else "Grey"

@@ -81,7 +81,7 @@ def with_item(project: Project, item: Item, materials: tuple[Material, ...], pre
 
 
 def _left_behind(project: Project, item: Item) -> dict[str, object]:
-    """What shots and aims say of colourways and parts that an item has no more."""
+    """Values of shots and aims that name colourways and parts an item no longer has."""
     values: dict[str, object] = {}
     colourways, parts = {v.id for v in item.variants}, {p.id for p in item.parts}
     for shot in project.shots:

@@ -66,7 +66,7 @@ def _as_high(old: Placement, new: Placement) -> bool:
 
 
 def riders(project: Project, item: Item) -> list[Item]:
-    """What rides on an item, or on what rides on it."""
+    """Items that ride on an item, or on one of its riders."""
     found: list[Item] = []
     under = {item.id}
     for other in _from_below(project):
@@ -77,7 +77,7 @@ def riders(project: Project, item: Item) -> list[Item]:
 
 
 def _carried_along(before: Project, after: Project, item: Item) -> Project:
-    """What rides on an item keeps its place on it, however that was moved, turned or scaled."""
+    """The project whose riders keep their place on an item, however that was moved, turned or scaled."""
     old, new = value_at(before, f"items/{item.id}/placement"), item.placement
     grown = new.scale * new.unit_m / (old.scale * old.unit_m)
     angle = math.radians(new.turn_deg - old.turn_deg)

@@ -41,7 +41,7 @@ def _grown(project: Project, by: float) -> Iterator[tuple[str, object]]:
 
 
 def _factor(project: Project, path: str, by: float) -> float:
-    """How a value grows when lengths grow `by`."""
+    """Factor by which a value grows when lengths grow `by`."""
     if path.endswith("/power") and "/lights/" in path:
         return by * by if value_at(project, f"{path}_unit") in _TOGETHER else 1.0
     return by if place_of(path).unit == "m" and not path.endswith("/unit_m") else 1.0

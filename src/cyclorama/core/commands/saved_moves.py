@@ -22,7 +22,7 @@ LENGTHS = ("distance_m", "rise_m", "focus_m")
 
 
 def kept_move(project: Project, name: str) -> SavedMove:
-    """What the open shot's camera and disc do. Raises ChangeError when they do nothing."""
+    """The move of the open shot's camera and disc. Raises ChangeError when there is none."""
     shot, camera = project.shot, project.camera
     rows = tuple(row for row in shot.rows if row.id in (CAMERA, DISC))
     at = f"cameras/{camera.id}/"

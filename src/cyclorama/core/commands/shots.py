@@ -22,7 +22,7 @@ from .values import SetValue, apply_set
 
 
 class Travel(Doc):
-    """How the open shot travels: the camera orbits, the disc spins, or everything holds still."""
+    """Set the move of the open shot: the camera orbits, the disc spins, or everything holds still."""
 
     kind: Literal["travel"] = "travel"
     move: MoveKind

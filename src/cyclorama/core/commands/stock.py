@@ -1,4 +1,4 @@
-"""What is kept for all projects, brought into one; and what of a project is kept."""
+"""Stock: things saved for all projects, brought into one, and things of a project saved as stock."""
 
 from typing import Literal
 

@@ -1,4 +1,4 @@
-"""What changes may need besides the project: measures of items, and an eye that looks through the camera."""
+"""Tools of commands: measures of items, and an eye that looks through the camera."""
 
 from collections.abc import Callable
 from dataclasses import dataclass

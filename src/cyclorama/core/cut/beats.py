@@ -42,7 +42,7 @@ def beats(samples: F32) -> tuple[float, ...]:
 
 
 def _onsets(samples: F32) -> F64:
-    """How strongly something begins, a hundred times a second, with a mean of 0 and a deviation of 1."""
+    """Onset strength, a hundred times a second, with a mean of 0 and a deviation of 1."""
     bands = np.concatenate(list(_bands(samples)), axis=1)
     rise = np.maximum(0, np.diff(bands, axis=1, prepend=bands[:, :1])).mean(axis=0)
     deviation = float(rise.std())

@@ -1,4 +1,4 @@
-"""What a cut says of itself, in sentences."""
+"""Descriptions of a cut, in sentences."""
 
 from collections.abc import Mapping
 

@@ -1,4 +1,4 @@
-"""What can be done to a cut: typed changes, each giving another cut by the one writer of documents."""
+"""Edits of a cut: typed changes, each giving another cut by the one writer of documents."""
 
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal
@@ -132,7 +132,7 @@ def edited(cut: Cut, edit: Edit, films: Films) -> Cut:
 
 
 def told(cut: Cut, edit: Edit) -> str:
-    """What an edit does, in a few words, for undo."""
+    """Undo label of an edit."""
     match edit:
         case SetValues():
             path = next(iter(edit.values))

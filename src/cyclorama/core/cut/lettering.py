@@ -195,7 +195,7 @@ def _outline(font: Any, number: int) -> NDArray[np.float64]:
 
 
 def coverage(line: TextLine, size_px: float, left: float, base: float, width: int, height: int) -> F32:
-    """How much of each pixel (height, width) a line covers that begins at `left` on the base line `base`, px."""
+    """Coverage of each pixel (height, width) by a line that begins at `left` on the base line `base`, px."""
     covered = np.zeros((height, width), np.float32)
     for glyph in line.glyphs:
         pieces = _outline(glyph.face, glyph.number)

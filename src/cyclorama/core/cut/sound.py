@@ -1,4 +1,4 @@
-"""What is heard: sound files read, mixed sample by sample, brought to a loudness, kept under a true peak.
+"""Sound: files decoded, mixed sample by sample, brought to a loudness, kept under a true peak.
 
 Everything is worked with as stereo at 48 kHz in blocks, so that a long cut takes no more memory than a short one.
 Fades follow a quarter of a sine; loudness and true peak are those of EBU R 128 (ITU-R BS.1770-5).
@@ -96,7 +96,7 @@ class _Gathered:
 
 
 def _frames(container: "av.container.InputContainer") -> "Iterator[av.AudioFrame | None]":
-    """What can be read of a file, then None: damaged packets are left out as long as most can be read."""
+    """Audio frames of a file, then None: damaged packets are left out as long as most can be read."""
     good = bad = 0
     for packet in container.demux(audio=0):
         try:
@@ -130,7 +130,7 @@ class Mix:
 
     @cached_property
     def samples(self) -> int:
-        """How many there are: as long as the picture, to the sample."""
+        """Number of samples: as long as the picture, to the sample."""
         return self._at(total(self.cut))
 
     @cached_property
@@ -181,7 +181,7 @@ class Mix:
         return gain.astype(np.float32)
 
     def _in_the_way(self, sound: Sound, at: NDArray[np.int64]) -> NDArray[np.float64]:
-        """How far a sound gives way, 0…1: all the way while another is heard, and on its way there before and after."""
+        """Ducking of a sound, 0…1: full while another is heard, with a ramp before and after."""
         found = np.zeros(len(at))
         for other in self.cut.sounds:
             if other.track != sound.track and not other.duck_db:
@@ -192,7 +192,7 @@ class Mix:
         return found
 
     def between(self, first: int, last: int) -> Iterator[F32]:
-        """What is heard in frames `first` to `last`, as `blocks`."""
+        """Samples of frames `first` to `last`, as `blocks`."""
         low, high = self._at(first), self._at(last + 1)
         at = 0
         for block in self.blocks():
@@ -216,7 +216,7 @@ class Mix:
 
     @cached_property
     def gain_db(self) -> float:
-        """How much everything is turned up or down for the loudness the cut asks for."""
+        """Gain that brings the mix to the loudness of the cut, dB."""
         if self.cut.loudness == "as it is":
             return 0.0
         wanted = float(self.cut.loudness.split()[0])
@@ -246,7 +246,7 @@ def limited(samples: F32, ceiling: float) -> F32:
 
 @dataclass(frozen=True, slots=True)
 class Loudness:
-    """What EBU R 128 measures."""
+    """Measurements by EBU R 128."""
 
     lufs: float
     """integrated loudness; −70 of silence"""

@@ -1,4 +1,4 @@
-"""What is shown when: from frames of the cut to frames of takes, by whole numbers and fractions only.
+"""Timeline: from frames of the cut to frames of takes, by whole numbers and fractions only.
 
 A take of n frames at a rate r is played at a speed v in a cut of rate c: step j of what is played shows frame
 ⌊j · r·v / c⌋, the one that is on when the frame of the cut begins. So rates that differ are converted by showing frames
@@ -16,7 +16,7 @@ from .document import Clip, Cut, Sound, Title
 
 @dataclass(frozen=True, slots=True)
 class Footage:
-    """What the timeline needs to know of a take."""
+    """Facts about a take for the timeline."""
 
     frames: int
     rate: Fraction
@@ -80,7 +80,7 @@ def total(cut: Cut) -> int:
 
 
 def shown_at(places: Sequence[Laid], footage: Mapping[str, Footage], rate: Fraction, frame: int) -> list[Source]:
-    """What is seen in a frame, one clip or two that cross; nothing in a gap and beyond the end."""
+    """Clips on in a frame, one or two that cross; none in a gap and beyond the end."""
     k = bisect_right(places, frame, key=lambda x: x.start) - 1
     found: list[Source] = []
     for here in places[max(0, k - 1) : k + 1]:

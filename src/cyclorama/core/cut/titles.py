@@ -43,7 +43,7 @@ class Drawn:
 
 
 def text_of(title: Title, frame: int, cut_frame: int, rate: FrameRate) -> str:
-    """What a title says in a frame, `frame` counted from its beginning and `cut_frame` from that of the cut."""
+    """Text of a title in a frame, `frame` counted from its beginning and `cut_frame` from that of the cut."""
     match title.kind:
         case "frame number":
             return str(cut_frame)
@@ -56,7 +56,7 @@ def text_of(title: Title, frame: int, cut_frame: int, rate: FrameRate) -> str:
 
 
 def layout_of(title: Title, shape: str) -> TitleLayout:
-    """How large a title is and where it lies in pictures of a shape."""
+    """Size and place of a title in pictures of a shape."""
     own = TitleLayout(id="1:1", size=title.size, across=title.across, down=title.down)
     return next((x for x in title.layouts if x.id == shape), own)
 

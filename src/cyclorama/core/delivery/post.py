@@ -1,4 +1,4 @@
-"""What is posted to a portfolio: files that were delivered, and what is said about them."""
+"""Posts to a portfolio: delivered files with title, text and tags."""
 
 from typing import Annotated
 

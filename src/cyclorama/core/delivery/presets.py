@@ -1,4 +1,4 @@
-"""What is handed over: presets in plain words, each with what it is for, and what can be changed of them."""
+"""Delivery presets in plain words: purpose, coding, and the settings that can be changed."""
 
 from dataclasses import dataclass, field
 from typing import Annotated, Literal
@@ -18,7 +18,7 @@ Kind = Literal["moving", "frames", "still", "sheet", "spin", "package"]
 
 @dataclass(frozen=True, slots=True)
 class Coding:
-    """How a kind of file is written."""
+    """Container and codecs of a kind of file."""
 
     title: str
     use: str
@@ -150,11 +150,11 @@ class Delivery(Doc):
 
     @property
     def coding(self) -> Coding:
-        """How it is written."""
+        """Coding of the delivery."""
         return PRESETS[self.preset]
 
     def file_options(self) -> dict[str, str]:
-        """What the writer of the file is told."""
+        """Options of the container's muxer."""
         told = dict(self.coding.options)
         if "loop" in told:
             # GIF counts how often it is shown again, −1 for not; WebP how often it is shown
@@ -164,7 +164,7 @@ class Delivery(Doc):
         return told
 
     def options(self, quality: int | None = None) -> dict[str, str]:
-        """What the encoder is told for a quality."""
+        """Options of the encoder for a quality."""
         ladder = self.coding.ladder
         share = (self.quality if quality is None else quality) / 100
         return ladder[round((1 - share) * (len(ladder) - 1))]

@@ -1,4 +1,4 @@
-"""What is written into files: frames that can be made in any order, and sound."""
+"""Sources of files: frames that can be made in any order, and sound."""
 
 import os
 from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
@@ -18,7 +18,7 @@ AHEAD = AT_ONCE + 4
 
 @dataclass(frozen=True)
 class ProgramSource:
-    """What is to be written: frames that can be made in any order, sound in blocks, and what is said about it."""
+    """Source of a file: frames that can be made in any order, sound in blocks, and its metadata."""
 
     frame: Callable[[int], F32]
     """Gives frame i, 0 the first: (h, w, 3) or with straight alpha (h, w, 4), display values"""

@@ -117,7 +117,7 @@ def frames_of(pieces: Sequence[Path]) -> Iterator[F32]:
 
 
 def pictures_in(path: Path) -> int:
-    """How many pictures a file holds."""
+    """Number of pictures in a file."""
     if is_webp(path):
         with Image.open(path, formats=("WEBP",)) as image:  # animated ones are not read by the other library
             return int(getattr(image, "n_frames", 1))

@@ -1,4 +1,4 @@
-"""How large a file will be, from pieces of it that are written for real."""
+"""Forecast of file sizes, from pieces of each file that are written for real."""
 
 import math
 import tempfile
@@ -27,7 +27,7 @@ PICTURES = 3
 
 @dataclass(frozen=True, slots=True)
 class Forecast:
-    """What a file will take."""
+    """Expected size and time of a file."""
 
     bytes: int
     seconds: float

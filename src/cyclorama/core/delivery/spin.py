@@ -46,7 +46,7 @@ def spin_page(pictures: Iterable[F32], title: str, goes_round: bool) -> bytes:
 
 
 def snippet(name: str, width: int, height: int, title: str) -> str:
-    """What is put into another page to show a spin page there."""
+    """HTML that embeds a spin page in another page."""
     return (
         f'<iframe src="{html.escape(name, quote=True)}" title="{html.escape(title, quote=True)}" '
         f'style="width: 100%; aspect-ratio: {width} / {height}; border: 0" loading="lazy" allowfullscreen></iframe>'

@@ -32,7 +32,7 @@ def file_of(picture: F32, coding: Coding) -> bytes:
 
 
 def picture_of(data: bytes, coding: Coding, name: str) -> F32:
-    """What such a file holds, display values (h, w, 3 or 4). Raises IntakeError when it cannot be read."""
+    """Picture of a still's file, display values (h, w, 3 or 4). Raises IntakeError when it cannot be read."""
     if coding.ending == "exr":
         channels = read_layers(data, name)
         light = np.dstack([channels[c] for c in "RGB"])

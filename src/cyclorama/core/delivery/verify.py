@@ -47,7 +47,7 @@ class _Seen:
 
 
 def opened(path: Path, programme: ProgramSource, delivery: Delivery, loudness: float | None) -> list[Opened]:
-    """What is found in a moving picture that was made of a programme. `loudness` in LUFS is what it should have.
+    """Verification of a movie made from a source. `loudness`: its target in LUFS.
 
     Raises ShootError when it cannot be read at all.
     """
@@ -129,7 +129,7 @@ def _premultiplied(picture: F32) -> F32:
 
 
 def compared(what: str, name: str, read: F32, source: F32, coding: Coding) -> Opened:
-    """How near what is read of a file is to what it was made of."""
+    """Difference between a decoded file and its source."""
     near = psnr(read, source if coding.clear else over(source, WHITE))
     told = "the same as its source" if near > SAME_DB else f"{near:.0f} dB from its source"
     return Opened(what, near >= coding.least_psnr, f"The {name} is {told}.")

@@ -1,4 +1,4 @@
-"""What is in focus: depth of field, and how far the subject is out of it in every frame.
+"""Depth of field, and the blur of the subject in every frame.
 
 A point at d from a lens of focal length f and f-number N that is focused at s is drawn as a disc of the diameter
 c = f² |d − s| / (N d (s − f)) on the sensor (thin lens; Ray, "Applied Photographic Optics", 3rd ed., ch. 22). What is
@@ -24,7 +24,7 @@ SHARP = 1 / 1500
 
 @dataclass(frozen=True, slots=True)
 class Depth:
-    """What is sharp along the axis of a lens, m from the camera."""
+    """Zone of sharpness along the axis of a lens, m from the camera."""
 
     near_m: float
     far_m: float

@@ -1,4 +1,4 @@
-"""How the subject sits in formats that are cut from the picture."""
+"""Position of the subject in formats that are cut from the picture."""
 
 import numpy as np
 from numpy.typing import NDArray

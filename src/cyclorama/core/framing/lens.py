@@ -1,4 +1,4 @@
-"""What a lens sees: the one projection between directions and the picture.
+"""Lens: the one projection between directions and the picture.
 
 A direction is given by its tangents (x, y): the ray (x, y, −1) in the camera's space. The picture plane is measured in
 the same unit, ±half extents at its edges, so without distortion the two are the same. A place at distance r from the
@@ -116,6 +116,6 @@ class Projection:
 
     @property
     def widest(self) -> float:
-        """How many times wider a plain picture in the middle of the lens must be to hold all that this one sees."""
+        """Factor by which an undistorted picture must be wider to hold all that this lens sees."""
         x, y = self.rays(np.array([-1.0, 1.0, -1.0, 1.0]) * self.half_w, np.array([-1.0, -1.0, 1.0, 1.0]) * self.half_h)
         return float(max(np.abs(x / self.half_w).max(), np.abs(y / self.half_h).max(), 1.0))

@@ -1,4 +1,4 @@
-"""How far the subject stays from the edge of the frame, for every frame of a move."""
+"""Margins between the subject and the edge of the frame, for every frame of a move."""
 
 from dataclasses import dataclass
 
@@ -32,7 +32,7 @@ class Margins:
 
     @property
     def pixel_m(self) -> float:
-        """How much of the subject a pixel of the delivered picture shows where it comes nearest, m."""
+        """Size of a pixel of the delivered picture on the subject where it comes nearest, m."""
         return self.nearest_m * 2 * float(np.min(self.view.lens.half_w)) / self.view.width
 
     @property

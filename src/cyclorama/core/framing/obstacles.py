@@ -1,4 +1,4 @@
-"""What stands in the camera's way: things between it and the subject, and things it comes too near to.
+"""Obstacles: things between camera and subject, and things the camera comes too near to.
 
 Things are taken as the boxes around their parts, which turn with them: exact for made shapes with flat sides, on the
 safe side for others. The subject itself is its convex hull.
@@ -29,7 +29,7 @@ SHRUNK = 1e-3
 
 @dataclass(frozen=True, slots=True)
 class Obstacles:
-    """What is measured in each frame that is looked at (n,)."""
+    """Measurements in each frame that is looked at (n,)."""
 
     hidden: F64 | None
     """share of the places of the subject's hull that face the camera before which something else stands, 0…1; None
@@ -41,7 +41,7 @@ class Obstacles:
 
 
 def obstacles_of(project: Project, view: View, hull: Points) -> Obstacles:
-    """What stands in the way in the open shot; hull (p, 3): the subject's, in studio space at rest."""
+    """Obstacles in the open shot; hull (p, 3): the subject's, in studio space at rest."""
     others = [item for item in project.items if item.on and item.id != project.subject_id]
     boxes = [(item.name, _boxes(item), _to_rest(project, view, item)) for item in others]
     boxes = [(name, b, m) for name, b, m in boxes if len(b)]

@@ -1,4 +1,4 @@
-"""What is met at one place of a picture."""
+"""Surface point at one place of a picture."""
 
 from dataclasses import dataclass
 

@@ -34,7 +34,7 @@ def set_edges(view: View, sweep: Sweep) -> SetEdges:
 
 
 def wall_m(sweep: Sweep) -> float:
-    """How far its wall is from the middle."""
+    """Distance of the wall from the middle, m."""
     return (min(sweep.width_m, sweep.depth_m) if sweep.form == "round" else sweep.depth_m) / 2
 
 

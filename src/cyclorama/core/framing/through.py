@@ -26,7 +26,7 @@ def cuts(sweep: Sweep, points: Points) -> tuple[Points, Points]:
 
 
 def _beyond(sweep: Sweep, points: Points) -> tuple[F64, F64]:
-    """How far points are above the floor and before the wall, m."""
+    """Height of points above the floor and distance before the wall, m."""
     x, y, z = points.T
     return y, wall_m(sweep) - np.hypot(x, z) if sweep.form == "round" else z + wall_m(sweep)
 

@@ -21,7 +21,7 @@ second and an open angle of 180°."""
 
 @dataclass(frozen=True, slots=True)
 class SubjectTravel:
-    """What is measured in each frame that is looked at (n,)."""
+    """Measurements in each frame that is looked at (n,)."""
 
     px: F64
     """by how many pixels of the delivered picture the middle of the box around the subject goes to the next frame,

@@ -1,4 +1,4 @@
-"""What an intake leaves behind, and the names under which it is kept.
+"""Results of an intake, and the keys under which they are kept.
 
 Apart from the intake itself, so that who only uses its results need not load the readers.
 """

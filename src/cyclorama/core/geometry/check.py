@@ -1,4 +1,4 @@
-"""What must be right about a model before anything is done with it."""
+"""Checks of a model before anything is done with it."""
 
 import numpy as np
 from numpy.typing import NDArray

@@ -1,4 +1,4 @@
-"""How finely a model is made from what was brought in: parts that are left out, cages refined, triangles taken out."""
+"""Level of detail: parts left out, cages refined, triangles collapsed."""
 
 from dataclasses import dataclass, field
 
@@ -20,7 +20,7 @@ HEAVY = 1_000_000
 
 @dataclass(frozen=True, slots=True)
 class DetailRequest:
-    """How a model is to be made from its files."""
+    """Level of detail wanted of a model made from its files."""
 
     detail: Detail = field(default_factory=Detail)
     off: float | None = None
@@ -28,19 +28,19 @@ class DetailRequest:
 
     @property
     def exact(self) -> float | None:
-        """How far exact surfaces may be missed, in units of the file (of STEP, which is in metres by then)."""
+        """Tolerance of exact surfaces, in units of the file (of STEP, which is in metres by then)."""
         if self.detail.tolerance_mm is not None:
             return self.detail.tolerance_mm / 1000
         return self.off and self.off * share_of_surfaces(self.detail)
 
 
 def share_of_surfaces(detail: Detail) -> float:
-    """How much of what a model may be off goes into surfaces; the rest is for what is taken out afterwards."""
+    """Share of the tolerance spent on surfaces; the rest is for edge collapse afterwards."""
     return 0.5 if detail.lighten else 1.0
 
 
 def usual_off(model: FileModel, detail: Detail) -> float:
-    """How far a model may be off when it fills the picture, in units of the file."""
+    """Usual tolerance of a model that fills the picture, in units of the file."""
     low = np.min([p.vertices.min(axis=0) for p in model.parts], axis=0)
     high = np.max([p.vertices.max(axis=0) for p in model.parts], axis=0)
     return detail.error_px * float((high - low).max()) / FILLS_PX

@@ -1,4 +1,4 @@
-"""What the report tells about a model, in sentences."""
+"""Findings of the intake report, in sentences."""
 
 from ..scene import Animation
 from ..words import count
@@ -21,7 +21,7 @@ def heavy(triangles: int) -> Finding:
 
 
 def findings(model: FileModel, r: Repairs) -> list[Finding]:
-    """What was odd, and what was done about it."""
+    """Oddities of a model, and what was done about each."""
     found = []
 
     def add(n: int, what: str, done: str) -> None:

@@ -102,7 +102,7 @@ def take_in(
 
 
 def _title(name: str) -> str:
-    """What the item is called at first: the file's name as words."""
+    """First name of an item: its file's name as words."""
     words = label(re.sub(r"[-_ ]+", " ", PurePosixPath(name).stem), "Model")
     return words[0].upper() + words[1:]
 

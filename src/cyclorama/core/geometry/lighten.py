@@ -69,7 +69,7 @@ def _left(mesh: Mesh, triangles: I32) -> tuple[Mesh, NDArray[np.intp]]:
 
 
 def _values(mesh: Mesh, tolerance: float) -> NDArray[np.float32]:
-    """What belongs to each vertex (v, k), in steps of which one may just be."""
+    """Attributes of each vertex (v, k), in units of their tolerance."""
     columns = [mesh.normals / LEAN]
     for uvs in (mesh.uvs, mesh.more_uvs):
         if len(uvs):
@@ -80,7 +80,7 @@ def _values(mesh: Mesh, tolerance: float) -> NDArray[np.float32]:
 
 
 def _metres_per_unit(mesh: Mesh, uvs: NDArray[np.float32]) -> NDArray[np.float64]:
-    """How long one unit of texture coordinates is on the surface at each vertex (v,), as a mean over its part."""
+    """Length of one unit of texture coordinates on the surface at each vertex (v,), as a mean over its part."""
     a, b, c = (uvs[mesh.triangles[:, k]].astype(np.float64) for k in range(3))
     flat = np.abs((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]))
     area = np.linalg.norm(face_normals(mesh.vertices, mesh.triangles), axis=1)

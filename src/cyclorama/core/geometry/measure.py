@@ -233,7 +233,7 @@ def axis_lean_deg(measures: Measures, placement: Placement) -> float:
 
 
 def wobble_mm(measures: Measures, placement: Placement, method: CentreMethod) -> float:
-    """How far the centre by `method` lies off the axis of the turn."""
+    """Distance between the centre by `method` and the axis of the turn, mm."""
     x, z = centre_m(measures, placement, method)
     return float(np.hypot(x - placement.centre_x_m, z - placement.centre_z_m) * 1000)
 

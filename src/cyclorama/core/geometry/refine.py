@@ -20,7 +20,7 @@ _WIDTHS = {"uvs": 2, "more_uvs": 2, "colours": 4}
 
 @dataclass(frozen=True, slots=True)
 class Refined:
-    """What refining came to."""
+    """Result of refining."""
 
     levels: tuple[int, ...] = ()
     """how often surfaces were divided, each number once"""

@@ -20,7 +20,7 @@ from .rows import I32, distinct_rows, first_of, runs
 
 @dataclass(slots=True)
 class Repairs:
-    """What was found and done."""
+    """Defects found, and repairs made."""
 
     degenerate: int = 0
     duplicate: int = 0

@@ -1,4 +1,4 @@
-"""How an item lies when it is put down on a side: tipped over roughly, then settled as its convex hull rests."""
+"""Resting pose of an item laid on a side: tipped over roughly, then settled as its convex hull rests."""
 
 import warnings
 

@@ -32,7 +32,7 @@ PROBES = 9
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """How far some vertices go when a shape has the weight 1."""
+    """Displacements of some vertices by a shape of weight 1."""
 
     vertex: I32
     """(k,) each at most once"""
@@ -70,7 +70,7 @@ class Rig:
         return bent(points, normals, self.bone, self.weight, bones)
 
     def steps(self, actings: Iterable[AnimationState]) -> int:
-        """How many poses describe a movement that goes through some: one every few degrees of the fastest bone.
+        """Number of poses that describe a movement: one every few degrees of the fastest bone.
 
         An odd number, so that there is one in the middle; one if nothing moves.
         """

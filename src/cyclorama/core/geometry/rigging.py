@@ -70,7 +70,7 @@ def _joined(pieces: list[Shape]) -> Shape:
 
 
 class _Leaning:
-    """How normals (v, 3) of points (v, 3) change with movements whose file does not say so.
+    """Change of normals (v, 3) of points (v, 3) by movements whose file does not give it.
 
     Faces count together at vertices that stand in one place and lean alike: edges that are hard stay hard.
     """

@@ -1,4 +1,4 @@
-"""What moves a model from within: nodes under nodes, shapes, and animations that drive them.
+"""Skeleton: nodes under nodes, shapes, and animations that drive them.
 
 Follows glTF 2.0 (ISO/IEC 12113:2022), sections 3.7.3 (skins), 3.7.2.2 (morph targets), 3.11 and appendix C
 (animations and their interpolation).

@@ -56,7 +56,7 @@ def balanced(shares: F64, rest: F64, target: float) -> F64:
 
 
 def cost(shares: F64, rest: F64, target: float, gains: F64) -> float:
-    """What is made as small as it can be: how far frames are from the target, and strengths from what they were."""
+    """Cost to minimise: distance of frames from the target, and of strengths from their present values."""
     off = (shares @ gains + rest) / target - 1.0
     return float(np.sum(off**2) + STAY * len(shares) * np.sum((gains - 1.0) ** 2))
 

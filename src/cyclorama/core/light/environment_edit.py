@@ -172,7 +172,7 @@ def _place_of(direction: F64) -> tuple[float, float]:
 
 
 def _extent(directions: F64, omega: F64, middle: F64) -> tuple[float, float]:
-    """How far a region reaches across and down, in degrees: those of a rectangle with the same second moments."""
+    """Width and height of a region in degrees: those of a rectangle with the same second moments."""
     side = np.cross([0.0, 1.0, 0.0], middle)
     side = side / max(float(np.linalg.norm(side)), 1e-9)
     share = omega / omega.sum()
@@ -183,7 +183,7 @@ def _extent(directions: F64, omega: F64, middle: F64) -> tuple[float, float]:
 
 
 def _joined_at_the_seam(labels: NDArray[np.int32]) -> None:
-    """What goes on over the picture's sides is one region."""
+    """Regions joined where they go on over the picture's sides."""
     for row in range(labels.shape[0]):
         left, right = labels[row, 0], labels[row, -1]
         if left and right and left != right:

@@ -1,4 +1,4 @@
-"""What the set hides of the environment from itself: tables of where light comes from that know it.
+"""Occlusion of the environment by the set itself, and sampling tables that know it.
 
 A wall sees nothing of what shines from below the floor, and a floor nothing from behind the wall. Light that is aimed
 there is lost, and its loss is grain on most of a studio picture. What surfaces that face about the same way see past
@@ -24,7 +24,7 @@ STILL_AIMED = 0.1
 
 @dataclass(frozen=True, slots=True)
 class Views:
-    """What some points of the set see past it."""
+    """Views of the sky past the set, from some points of it."""
 
     normals: NDArray[np.float64]
     """(k, 3) how they face, in the studio"""

@@ -54,7 +54,7 @@ def _local(rows, k, x, y, z):
 
 @routine
 def _shaped(rows, gobos, k, p, facing):
-    """What grid, cone and gobo leave of the light for the point p; `facing` is the cosine at which it leaves."""
+    """Share of light (3,) that grid, cone and gobo pass towards the point p; `facing`: cosine at which it leaves."""
     w = 1.0
     if rows[k, GRID_TAN] > 0.0:
         tangent = math.sqrt(max(1.0 / max(facing * facing, 1e-12) - 1.0, 0.0))

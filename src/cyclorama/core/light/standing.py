@@ -31,7 +31,7 @@ def row_at(light: Light, moment: Moment) -> NDArray[np.float32]:
 
 
 def while_open(degrees: NDArray[np.float64]) -> float:
-    """How far something turns between the first and the last pose of the shutter."""
+    """Angle between the first and the last pose of the shutter."""
     return float(degrees[-1] - degrees[0])
 
 

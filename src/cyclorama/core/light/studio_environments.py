@@ -17,7 +17,7 @@ F64 = NDArray[np.float64]
 
 
 class StudioNumbers(Doc):
-    """How surroundings that the program makes differ from their usual form."""
+    """Numbers of a studio environment, as changes of its usual form."""
 
     size: Annotated[float, quantity("Size of what shines", "×", ge=0.1, le=3)] = 1.0
     softness: Annotated[float, quantity("Softness of edges", "×", ge=0.1, le=10)] = 1.0

@@ -53,7 +53,7 @@ def _look_up(values, count, b, places, albedos):
 
 @routine
 def prepare_wide(values, count, b):
-    """What does not depend on the direction of light."""
+    """Terms that do not depend on the direction of light."""
     for j in range(BLOCK):
         b[PLACE_O + j] = profile_steps(b[OZ + j])
     _look_up(values, count, b, PLACE_O, ALBEDO_O)

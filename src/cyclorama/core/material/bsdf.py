@@ -192,7 +192,7 @@ def _evaluate_refraction(v, s, ox, oy, oz, ix, iy, iz, films, tables):
 
 @routine
 def _evaluate_thin(v, s, wo, wi, films, tables):
-    """What passes a thin sheet: scattered evenly, or by facets as if reflected and mirrored to the other side."""
+    """Transmission of a thin sheet: scattered evenly, or by facets as if reflected and mirrored to the other side."""
     ox, oy, oz = wo
     ix, iy, iz = wi[0], wi[1], -wi[2]
     dr = dg = db = sr = sg = sb = pdf = 0.0

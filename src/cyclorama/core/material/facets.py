@@ -113,7 +113,7 @@ def p_reflect(v, s, cos_h):
 
 @routine
 def layers(v, s, wi, glossy, tables):
-    """What coat and fuzz leave of light that goes to the base and comes back: (3,)."""
+    """Share of light (3,) that coat and fuzz pass to the base and back."""
     r = g = b = 1.0
     if v[COAT] > 0.0:
         cn = s[COAT_NORMAL], s[COAT_NORMAL + 1], s[COAT_NORMAL + 2]

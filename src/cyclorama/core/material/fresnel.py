@@ -1,4 +1,4 @@
-"""What share a facet reflects: dielectrics by Fresnel's equations, metals by two measured colours."""
+"""Fresnel reflectance: dielectrics by Fresnel's equations, metals by two measured colours."""
 
 import math
 

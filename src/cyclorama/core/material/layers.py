@@ -1,4 +1,4 @@
-"""What lies on surfaces, as kernels read it, and the patterns that say where it lies (grey, 1: most likely)."""
+"""Surface layers as kernels read them, and the patterns of their placement (grey, 1: most likely)."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,7 +48,7 @@ def _ramp(x, low, high):
 
 @device
 def _place_share(layer, at, n):
-    """How much of a layer its place allows: near edges, in hollows, on what looks up."""
+    """Share of a layer by its place: near edges, in hollows, on upward faces."""
     where = int(layer[WHERE])
     if where == EDGES:
         return _ramp(at[10] * layer[REACH], 0.25, 1.5)
@@ -61,7 +61,7 @@ def _place_share(layer, at, n):
 
 @routine
 def _covers(layer, textures, at, p, n, width):
-    """How much of the surface a layer hides at a point, 0…1, before its strength."""
+    """Coverage of a layer at a point, 0…1, before its strength."""
     if layer[WHERE] == DECAL:
         x, y, z, facing = in_frame(textures, int(layer[ALPHA]), p, n)
         if abs(z) > layer[DEPTH] or abs(x) > layer[HALF_ACROSS] or abs(y) > layer[HALF_UP] or facing < 0.05:

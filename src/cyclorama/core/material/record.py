@@ -1,4 +1,4 @@
-"""What a surface's reflection needs for one viewing direction, looked up once: a record of plain numbers.
+"""Surface record for one viewing direction, looked up once: plain numbers.
 
 `v` is a row of parameters (columns in `row`), `s` the record (columns below).
 """

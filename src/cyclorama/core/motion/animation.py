@@ -1,4 +1,4 @@
-"""How an item's own animations run during a shot: pieces of them one after the other, blended where they meet."""
+"""Animation of items during a shot: pieces one after the other, blended where they meet."""
 
 import math
 from dataclasses import dataclass
@@ -22,7 +22,7 @@ class AnimationSequence:
     once: bool
 
     def acting(self, seconds: float) -> AnimationState:
-        """What the item does at a time of the programme, which goes on round after round or stands at its ends."""
+        """Animation state at a time of the sequence, which loops or stands at its ends."""
         if self.length_s <= 0:
             return self.spans[0].acting(0.0)
         at = min(max(seconds, 0.0), self.length_s) if self.once else seconds % self.length_s
@@ -102,12 +102,12 @@ class Playing:
         return Playing(self.programme, middle, middle)
 
     def acting(self, count: int) -> tuple[AnimationState, ...]:
-        """What the item does at even times while the shutter is open."""
+        """Animation states at even times while the shutter is open."""
         return tuple(self.programme.acting(float(t)) for t in np.linspace(self.opens_s, self.closes_s, count))
 
 
 def rounds(item: Item | None, shot: Shot, rate: FrameRate) -> float:
-    """How often a programme is played from the first frame to the frame after the last; 0 without one."""
+    """Number of times a sequence is played from the first frame to the frame after the last; 0 without one."""
     programme = None if item is None else programme_of(item)
     if item is None or programme is None or programme.length_s <= 0:
         return 0.0
@@ -116,8 +116,7 @@ def rounds(item: Item | None, shot: Shot, rate: FrameRate) -> float:
 
 
 def acting_at(item: Item, shot: Shot, rate: FrameRate, frames: F64) -> list[AnimationState]:
-    """What an item does at frames (n,) counted from the first, also between frames; nothing of one that plays
-    nothing."""
+    """Animation state of an item at frames (n,) counted from the first, also between frames; empty without one."""
     programme = programme_of(item)
     if programme is None:
         return [()] * len(frames)
@@ -126,7 +125,7 @@ def acting_at(item: Item, shot: Shot, rate: FrameRate, frames: F64) -> list[Anim
 
 
 def playing_of(item: Item, shot: Shot, rate: FrameRate, opens: float, closes: float) -> Playing | None:
-    """What an item plays between two times, in frames counted from the first; None when it plays nothing."""
+    """Animation of an item between two times, in frames counted from the first; None without one."""
     programme = programme_of(item)
     if programme is None:
         return None

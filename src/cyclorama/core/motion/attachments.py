@@ -1,4 +1,4 @@
-"""What goes along with what: carriages, and where they stand at some times of a shot."""
+"""Attachments: carriers, and their poses at some times of a shot."""
 
 from dataclasses import dataclass
 
@@ -21,7 +21,7 @@ STILL = ""
 
 @dataclass(frozen=True, slots=True)
 class Attachments:
-    """What carries others, at n times. The camera is none here: see Poses."""
+    """Carriers at n times. The camera is none here: see Poses."""
 
     frames: F64
     """(n,) counted from the shot's first"""
@@ -50,7 +50,7 @@ class Attachments:
         return own if below == STILL else self.carried(below, items) @ own
 
     def aimed(self, aim: Aim, project: Project, shot: Shot) -> Points:
-        """What is aimed at: (3,) where it stands, (n, 3) where it is a thing that moves."""
+        """Aim point: (3,) where it stands still, (n, 3) where it is an item that moves."""
         point, item = aim_point(aim, project), project.item(aim.item)
         carriage = STILL if item is None else carriage_of(item, shot, project.items)
         if carriage in (STILL, CAMERA):  # a camera that looks at what it carries along looks where it is at rest
@@ -59,7 +59,7 @@ class Attachments:
         return np.asarray(at[:, :3, :3] @ point + at[:, :3, 3])
 
     def _below(self, item: Item, items: tuple[Item, ...]) -> str:
-        """What moves the thing that an item rides on."""
+        """Carrier below the item that an item rides on."""
         while item.rides not in GROUNDS:
             item = next(x for x in items if x.id == item.rides)
             if item.id in self.item_deg or item.id in self.item_at:
@@ -68,7 +68,7 @@ class Attachments:
 
 
 def carriers_at(project: Project, shot: Shot, frames: F64) -> Attachments:
-    """What carries others in a shot, at frames (n,) counted from its first."""
+    """Carriers of a shot, at frames (n,) counted from its first."""
     return Attachments(
         frames=frames,
         disc_deg=turned_deg(shot, DISC, frames),
@@ -78,7 +78,7 @@ def carriers_at(project: Project, shot: Shot, frames: F64) -> Attachments:
 
 
 def carriage_of(item: Item, shot: Shot, items: tuple[Item, ...]) -> str:
-    """What an item moves with in a shot: itself, what it rides on, the disc, the camera, or nothing."""
+    """The carrier of an item in a shot: itself, what it rides on, the disc, the camera, or none."""
     own = travels(shot, item.id) or is_placed(item, shot)
     return item.id if own else carriage_named(item.rides, shot, items)
 

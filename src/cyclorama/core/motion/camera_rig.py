@@ -72,7 +72,7 @@ class CameraPose:
         return m
 
     def aim_m(self, cameras: Mat4s) -> F64:
-        """How far what it goes round is away (n,) from cameras (n, 4, 4), along their axes."""
+        """Distance of the aim (n,) from cameras (n, 4, 4), along their axes, m."""
         turned = any(np.any(self.values[name]) for name in ("rise_m", "pan_deg", "tilt_deg"))
         if self.place is None and self.after is None and not turned:
             return np.broadcast_to(self.values["distance_m"], len(cameras))
@@ -191,7 +191,7 @@ def _stretch(here: _Here, segment: Segment, within: NDArray[np.bool_], done: F64
 
 
 def _changed(segment: Segment, start: dict[str, float], done: F64) -> dict[str, F64]:
-    """What a stretch makes of some values after shares (k,) of its way."""
+    """Values after a segment, at shares (k,) of its way."""
     if segment.kind in ("push", "dolly_zoom"):
         ratio = max(start["distance_m"] - segment.by_m, NEAREST_M) / start["distance_m"]
         # by the same factor in the same time: so it looks even, however near one comes

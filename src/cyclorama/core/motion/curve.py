@@ -1,4 +1,4 @@
-"""What keyed values are at any time: the curves through the keys of a channel.
+"""Curves of keyed values: a value at any time, through the keys of a channel.
 
 Between two keys a value stands, goes straight, or follows a cubic Bézier curve in time and value. Smooth ones take the
 tangents of Fritsch and Butland ("A method for constructing local monotone piecewise cubic interpolants", SIAM J. Sci.

@@ -1,4 +1,4 @@
-"""How stretches of a move gather speed and come to rest."""
+"""Easing of segments in and out."""
 
 from typing import Any
 

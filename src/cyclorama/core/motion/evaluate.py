@@ -53,7 +53,7 @@ _NO_STAND = {"id": "camera", "azimuth_deg": 0.0, "elevation_deg": 0.0, "distance
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Moment:
-    """What there is to see at one time, and how it moves while the shutter is open."""
+    """Moment: the document and its poses at one time, and while the shutter is open."""
 
     frame: int
     since_first: int

@@ -91,7 +91,7 @@ def _row_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
 
 
 def _camera_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
-    """What the camera's row does besides turning."""
+    """Gaps of the camera's row besides its turn."""
     row = next((row for row in shot.rows if row.id == CAMERA), None)
     if row is None or not any(_moves(s) and not turns_of(s) for s in row.segments):
         return

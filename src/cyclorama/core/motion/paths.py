@@ -32,7 +32,7 @@ def along(path: Path, shares: F64) -> tuple[Points, Points]:
 
 
 def lean(path: Path, shares: F64) -> F64:
-    """How sharply a path turns to the left at shares (n,) of its length, seen from above; ±1 where it turns most."""
+    """Curvature of a path to the left at shares (n,) of its length, seen from above; ±1 where it is largest."""
     track = _track(path)
     most = float(np.abs(track.bends(np.linspace(0.0, 1.0, BENDS))).max())
     return track.bends(shares) / max(most, 1e-12)

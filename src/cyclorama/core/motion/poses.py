@@ -18,7 +18,7 @@ F64 = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class Poses(Attachments):
-    """What moves, at n times."""
+    """Poses of everything that moves, at n times."""
 
     cameras: Mat4s
     """camera → studio, cameras look along −z"""

@@ -1,4 +1,4 @@
-"""How far each traveller has turned about its axis: rows of segments, one stretch after the other."""
+"""Turn of each traveller about its axis: rows of segments, one after the other."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,7 +56,7 @@ def row_of(shot: Shot, traveller: str) -> Row | None:
 
 
 def turns_of(segment: Segment) -> float:
-    """How often a stretch goes round."""
+    """Number of turns of a segment."""
     if segment.kind == "arc":
         return segment.by_deg / 360.0
     return segment.turns if segment.kind in ("orbit", "spin") else 0.0

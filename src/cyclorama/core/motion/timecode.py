@@ -14,7 +14,7 @@ _CODE = re.compile(r"^\s*(?:(?:(\d{1,2}):)?(\d{1,2}):)?(\d{1,2})([:;])(\d{1,2})\
 
 
 def drops(rate: FrameRate) -> int:
-    """How many numbers are left out a minute at a rate, 0 where none are."""
+    """Numbers left out per minute at a drop-frame rate, 0 where none are."""
     nominal = round(rate.fraction)
     return nominal // 15 if rate.den == 1001 and nominal in (30, 60) else 0
 

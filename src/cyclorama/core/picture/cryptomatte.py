@@ -67,7 +67,7 @@ def matte_channels(layer: str, ranked: F32, names: tuple[str, ...]) -> tuple[dic
 
 
 def matte_of(channels: dict[str, F32], layer: str, name: str) -> F32:
-    """How much of each pixel (h, w) something of a name covers; zero where the file does not know it."""
+    """Coverage of each pixel (h, w) by the object of a name; zero where the file does not know it."""
     wanted = id_as_float(name_id(name))
     total: F32 | None = None
     for ids, covering in ranks_of(channels, layer):

@@ -1,4 +1,4 @@
-"""What is done to a take's picture after it was shot: its grade, its lights, what lies behind it.
+"""Finishing of a take's pictures after shooting: grade, lights, backdrop.
 
 It begins as the look was when the take was shot, and is the artist's from then on; the frames stay what they are.
 """
@@ -33,7 +33,7 @@ class PartGrade(Doc):
 
 
 class Defocus(Doc):
-    """What a lens would leave unsharp, made of the depth of a take that was shot with it."""
+    """Lens blur made from the depth of a take."""
 
     f_number: Annotated[float, quantity("Aperture", "f/", ge=0.7, le=128)] = 4.0
     focus_m: Annotated[float, quantity("Focus", "m", ge=1e-4, le=100_000)] = 1.0
@@ -41,7 +41,7 @@ class Defocus(Doc):
 
 
 class Finishing(Doc):
-    """How a take's frames are finished."""
+    """Finishing of a take's frames."""
 
     grade: Grade = Grade()
     view: Annotated[ViewName, Field(title="View")] = "neutral"
@@ -54,18 +54,18 @@ class Finishing(Doc):
 
     @classmethod
     def as_shot(cls, project: Project) -> "Finishing":
-        """What a take is finished like when nobody has changed anything."""
+        """Finishing of a take that nobody has changed."""
         look = project.look
         return cls(grade=look.grade, view=look.tone.view)
 
     @property
     def relit(self) -> dict[str, LightChange]:
-        """What is done to lights, without those to which nothing is."""
+        """Light changes without those that change nothing."""
         return {name: change for name, change in self.lights.items() if change != LightChange()}
 
 
 def finish_at(project: Project, finishing: Finishing, frame: int, full_width: int | None = None) -> Finish:
-    """How a frame of a take is finished; `project` is the take's.
+    """Finishing of one frame of a take; `project` is the take's.
 
     What was keyed in the shot counts as far as the take says nothing else: a value that was set on the take stands.
     """
@@ -91,7 +91,7 @@ def discs_of(project: Project, frame: int, defocus: Defocus, depth_m: Mask) -> N
 def backdrop_of(
     project: Project, frame: int, behind: Behind, read_asset: ReadAsset, shape: tuple[int, int]
 ) -> RGBImage:
-    """What lies behind a frame of a take, linear and exposed, (h, w, 3)."""
+    """Backdrop of a frame of a take, linear and exposed, (h, w, 3)."""
     h, w = shape
     if behind.kind != "picture" or not behind.picture:
         return colours(behind, w, h)

@@ -34,7 +34,7 @@ def examine_environment(path: Path, name: str) -> int:
 
 
 def examine_table(path: Path, name: str) -> str:
-    """What a .cube file holds, in few words. Raises IntakeError when it is none that can be used."""
+    """Description of a .cube file. Raises IntakeError when it cannot be used."""
     if path.stat().st_size > MOST_BYTES:
         raise IntakeError(f"‘{name}’ is too large for a table of colours.")
     return read_cube(path.read_bytes(), name).in_words

@@ -30,7 +30,7 @@ def light_layer_names(look: Look) -> list[str]:
 
 
 class LightChange(Doc):
-    """What is done to one light after shooting."""
+    """Change of one light after shooting."""
 
     stops: Annotated[float, quantity("Change", "stops", ge=-20, le=20)] = 0.0
     colour: Colour = (1.0, 1.0, 1.0)

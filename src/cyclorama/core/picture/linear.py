@@ -27,5 +27,5 @@ def _read_exr(data: bytes, name: str) -> RGBImage:
 
 
 def broken_pixels(pixels: RGBImage) -> int:
-    """How many pixels of (h, w, 3) are no number, infinite or negative."""
+    """Number of pixels of (h, w, 3) that are not a number, infinite or negative."""
     return int((~np.isfinite(pixels) | (pixels < 0)).any(axis=2).sum())

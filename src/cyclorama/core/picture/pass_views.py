@@ -63,7 +63,7 @@ def motion_view(motion: F32, under: RGBImage) -> RGBImage:
 
 
 def matte_view(channels: dict[str, F32], layer: str) -> RGBImage:
-    """What covers each pixel in a colour of its own, mixed at edges. Raises KeyError when there is no such layer."""
+    """Mattes in a colour of their own each, mixed at edges. Raises KeyError when there is no such layer."""
     ranks = ranks_of(channels, layer)
     out = np.zeros((*ranks[0][0].shape, 3), np.float32)
     for ids, covering in ranks:

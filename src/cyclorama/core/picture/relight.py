@@ -1,4 +1,4 @@
-"""What can still be changed once a film is exposed: the tone, and how strong and of which colour each light is.
+"""Relighting: changes of tone and light that an exposed film allows.
 
 Light adds up, so a light's share of a picture is in proportion to its radiance. Everything else of a document (where
 things stand, what they are made of, how a beam is shaped) is in the exposed film for good.
@@ -54,7 +54,7 @@ def same_view(a: Moment, b: Moment) -> bool:
 
 
 def _depending(moment: Moment, on: frozenset[Affects]) -> tuple[object, ...]:
-    """What affects some things in a moment, without the lights, which are looked at one by one."""
+    """Dependency key of a moment without its lights, which are compared one by one."""
     if moment.shoot.clamp_indirect is not None:  # what clamping took away depends on the exposure
         on = on | {"picture"}
     look = moment.look.model_copy(update={"lights": ()})
@@ -70,7 +70,7 @@ def _depending(moment: Moment, on: frozenset[Affects]) -> tuple[object, ...]:
 
 
 def _gobo_step(moment: Moment) -> int:
-    """How far gobos that move have gone; 0 where none does."""
+    """Step of moving gobos; 0 where none moves."""
     gobos = [light.mask for light in moment.look.lights if light.mask]
     moving = any(len(g.pictures) > 1 or (not g.pictures and moves(g.pattern or "window")) for g in gobos)
     return moment.since_first if moving else 0

@@ -33,7 +33,7 @@ BURNT_FROM, BLACK_TO = 254.5 / 255.0, 0.5 / 255.0
 
 @dataclass(frozen=True, slots=True)
 class Histogram:
-    """How often each of LEVELS values is there, and what lies at the ends."""
+    """Histogram: counts of each of LEVELS values, and shares at both ends."""
 
     counts: NDArray[np.int64]
     """(4, LEVELS): red, green, blue, luma"""
@@ -89,7 +89,7 @@ def vectorscope(shown: RGBImage) -> Bytes:
 
 
 def false_colours(linear: RGBImage) -> Bytes:
-    """What light is how many stops about middle grey (h, w, 3), by FALSE_COLOURS."""
+    """False colours (h, w, 3) of light in stops about middle grey, by FALSE_COLOURS."""
     stops = np.log2(np.maximum(linear @ LUMA32, 1e-9) / np.float32(MIDDLE_GREY))
     return np.array(FALSE_COLOURS, np.uint8)[np.digitize(stops, FALSE_STOPS)]
 

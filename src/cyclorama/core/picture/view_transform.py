@@ -87,7 +87,7 @@ def _tone(image, parts):
 
 @device
 def _light(x):
-    """What can be shown of a value: nothing of what is none or below zero, and no more than a half float holds."""
+    """Displayable light: zero for NaN and negative values, at most the largest half float."""
     return min(max(x, np.float32(0.0)), np.float32(65504.0)) if x == x else np.float32(0.0)
 
 

@@ -1,4 +1,4 @@
-"""What will be shot, in a sentence, and what is odd about it."""
+"""Readiness: a sentence about the shoot, and what is odd about it."""
 
 from ..errors import ChangeError
 from ..motion import loops, moves_nothing

@@ -28,7 +28,7 @@ class Cell(Doc):
 
 
 class PlannedTake(Doc):
-    """What one cell of a plan would shoot."""
+    """One take of a plan."""
 
     cell: Cell
     name: str
@@ -72,7 +72,7 @@ def as_called(project: Project) -> Project:
 
 
 def name_of(project: Project, cell: Cell) -> str:
-    """What the take of a cell is called before its number."""
+    """Name of a cell's take before its number."""
     there = as_planned(project, cell)
     more = []
     own = put(project, "shot_id", cell.shot).shot
@@ -88,7 +88,7 @@ def name_of(project: Project, cell: Cell) -> str:
 def planned(
     project: Project, cells: tuple[Cell, ...], measures: Measures | None, forecasts_s: Sequence[float | None] = ()
 ) -> Plan:
-    """What the takes of a plan would be, in its order.
+    """Takes of a plan, in its order.
 
     measures: of the subject, None where there is none; forecasts_s: of the takes, as far as they are known.
     """

@@ -75,7 +75,7 @@ def _subject(r: Review) -> Station:
 
 
 def off_px(r: Review) -> float:
-    """How many pixels the subject is off its source where the camera is nearest; 0: it is the source."""
+    """Error of the subject against its source where the camera is nearest, px; 0: it is the source."""
     subject = r.project.subject
     if subject is None or r.margins is None or not subject.off or r.margins.pixel_m <= 0:
         return 0.0
@@ -203,7 +203,7 @@ def _camera(r: Review) -> Station:
 
 
 def _in_the_way(r: Review) -> list[str]:
-    """What is hidden, blurred or too near, a sentence each with the worst frame."""
+    """Hints about obstacles, blur and closeness, each with the worst frame."""
     hints, frames = [], r.poses.frames + r.project.shot.first_frame
     if r.blur_px is not None and (worst := float(r.blur_px.max())) > FOCUS_LIMIT_PX:
         hints.append(f"The subject is out of focus, by {worst:.0f} px in frame {frames[r.blur_px.argmax()]:.0f}.")

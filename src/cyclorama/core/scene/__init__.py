@@ -1,4 +1,4 @@
-"""What stands in the studio: the project document."""
+"""Scene: the project document."""
 
 from .aim import Aim
 from .base import Doc

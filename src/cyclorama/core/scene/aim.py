@@ -1,4 +1,4 @@
-"""What a camera or a light is directed at."""
+"""Aim of a camera or a light."""
 
 from typing import Annotated
 

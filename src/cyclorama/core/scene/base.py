@@ -1,4 +1,4 @@
-"""What all parts of the document share: strict, immutable models and the kinds of numbers in them."""
+"""Foundations of the document: strict, immutable models and the kinds of numbers in them."""
 
 import re
 import secrets
@@ -24,7 +24,7 @@ _CONTROLS = re.compile(r"[\x00-\x09\x0b-\x1f\x7f-\x9f]+")
 
 
 def _without_controls(text: Any) -> Any:
-    """What cannot be seen has no place in names, files that are called after them, and lists of edits."""
+    """Text without control characters, which have no place in names, files named after them, and edit lists."""
     return _CONTROLS.sub(" ", text) if isinstance(text, str) else text
 
 

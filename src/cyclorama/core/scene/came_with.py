@@ -1,4 +1,4 @@
-"""What came with a model besides itself: cameras and lights of its file, in the file's own space."""
+"""Cameras and lights that came with a model, in its file's own space."""
 
 from typing import Annotated
 

@@ -53,7 +53,7 @@ def check_extensions(name: str, document: dict[str, Any]) -> list[str]:
 
 
 def picture_name(image: dict[str, Any]) -> str:
-    """What a picture of a file is called: by its name, else by its own file."""
+    """Name of a picture of a file: its own, else that of its file."""
     uri = str(image.get("uri", ""))
     return label(image.get("name")) or label("" if uri.startswith("data:") else uri) or "no name"
 
@@ -68,7 +68,7 @@ def _ktx2_pictures(document: dict[str, Any]) -> str:
 
 
 def left_out(document: dict[str, Any]) -> list[str]:
-    """What is in the file but is not a subject."""
+    """Parts of a file that are no subject, in sentences."""
     notes = []
     scenes = len(document.get("scenes", []))
     if scenes > 1:

@@ -159,7 +159,7 @@ class RigReader:
         self, mesh: PlacedMesh, primitive: dict[str, Any], positions: NDArray[np.floating],
         attributes: dict[str, NDArray[Any]],
     ) -> Binding:  # fmt: skip
-        """What the vertices of a primitive hang on."""
+        """Skin binding of a primitive's vertices."""
         file, count, bones = self._file, len(positions), mesh.bones
         bone, weight = np.full((count, 1), bones[0], np.int32), np.ones((count, 1), np.float32)
         if mesh.skinned and "JOINTS_0" in attributes and "WEIGHTS_0" in attributes:

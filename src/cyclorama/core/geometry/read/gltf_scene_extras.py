@@ -1,4 +1,4 @@
-"""What stands around the meshes of a glTF scene: cameras (glTF 2.0, 3.10) and lights (KHR_lights_punctual)."""
+"""Scene extras of glTF: cameras (glTF 2.0, 3.10) and lights (KHR_lights_punctual)."""
 
 import math
 from typing import Any

@@ -53,7 +53,7 @@ def lay_on_loose_pictures(model: FileModel, bundle: FileBundle) -> None:
 
 
 def _told_by(name: str) -> tuple[str, str | None]:
-    """What a picture is of, and which map it is; None where its name does not say."""
+    """Subject and map of a loose picture, by its name; None where that does not say."""
     words = re.split(r"[_\-. ]+", PurePosixPath(name).stem)
     for count in (2, 1):  # base_color and ambient_occlusion are two words
         ending = "".join(words[-count:]).lower()

@@ -1,4 +1,4 @@
-"""What every reader returns."""
+"""Model: the result of every reader."""
 
 from dataclasses import dataclass, field
 
@@ -20,7 +20,7 @@ class FilePicture:
 
 @dataclass(slots=True)
 class Binding:
-    """How the vertices of a part hang on the file's skeleton."""
+    """Skin binding of a part's vertices to the file's skeleton."""
 
     points: NDArray[np.float32]
     """(v, 3) in the space that they are bound in"""

@@ -36,7 +36,7 @@ _LACKING = {NO_FACE: "a face without three sound corners", NO_VERTEX: "a face wi
 
 
 class _Scanned:
-    """What the lines hold, as arrays; see `obj_scan.scan`."""
+    """Contents of the lines, as arrays; see `obj_scan.scan`."""
 
     def __init__(self, name: str, data: bytes):
         text = np.frombuffer(data, np.uint8)

@@ -59,7 +59,7 @@ def _solids(name: str, stem: str, data: bytes) -> list[ModelPart]:
 
 @kernel
 def _scan(text, fill, row, corners, solids):  # type: ignore[no-untyped-def]
-    """How many vertices, solids and ends of solids a text has, and where it is damaged (−1: nowhere).
+    """Counts of vertices, solids and ends of solids in a text, and where it is damaged (−1: nowhere).
 
     Fills corners (v, 3), and solids (s, 3): beginning and end of the line, and the first of its vertices.
     """

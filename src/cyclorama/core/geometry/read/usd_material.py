@@ -203,7 +203,7 @@ class _Entry:
         )  # fmt: skip
 
     def _moved(self, node: UsdShade.Shader) -> dict[str, Any]:
-        """How a map lies: its set of coordinates, and UsdTransform2d's scale, rotation and translation."""
+        """Placement of a map: its set of coordinates, and UsdTransform2d's scale, rotation and translation."""
         moved: dict[str, Any] = {}
         entry = node.GetInput("st") or node.GetInput("texcoord")
         for _ in range(8):

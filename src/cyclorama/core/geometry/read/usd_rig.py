@@ -1,4 +1,4 @@
-"""What moves in a USD stage: prims whose places have keys, skeletons and blend shapes (UsdSkel) with their animation.
+"""Animation of a USD stage: keyed transforms, skeletons and blend shapes (UsdSkel).
 
 Linear between keys; keys of prims' places are taken apart into translation, rotation and scale (shear is lost).
 """

@@ -39,7 +39,7 @@ def read_variants(
 
 
 def _shape(stage: Usd.Stage) -> dict[str, int]:
-    """How many points each mesh has, by its path."""
+    """Number of points of each mesh, by its path."""
     meshes = (UsdGeom.Mesh(p) for p in Usd.PrimRange.Stage(stage, Usd.TraverseInstanceProxies()) if p.IsA(UsdGeom.Mesh))
     first = Usd.TimeCode.EarliestTime()
     return {str(m.GetPath()): len(m.GetPointsAttr().Get(first) or ()) for m in meshes}

@@ -21,5 +21,5 @@ def colour(values: Iterable[Any]) -> tuple[float, float, float]:
 
 
 def plain_material(index: int, name: str = "Plain") -> Material:
-    """What parts without a material get, at a place of the model's list."""
+    """Material of parts that have none, at a place of the model's list."""
     return Material(id=f"material-{index + 1}", name=name, base_color=(0.6, 0.6, 0.6))

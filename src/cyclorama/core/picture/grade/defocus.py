@@ -1,4 +1,4 @@
-"""What a lens leaves unsharp, made after the picture from the depth of its pixels.
+"""Lens blur added to a picture from the depth of its pixels.
 
 A thin lens of focal length f at f/N, focused at s, draws a point at depth d as a disc on the sensor whose diameter is
 |d − s| / d · f² / (N (s − f)) (Hecht, Optics, 5.2.3). Pixels are sorted by what their discs measure, each kind is

@@ -30,7 +30,7 @@ _alone = threading.Lock()
 
 @dataclass(frozen=True, slots=True)
 class Finish:
-    """How a frame is finished."""
+    """Finish of a frame."""
 
     grade: Grade
     view: ViewName
@@ -85,7 +85,7 @@ def light_graded(linear: RGBImage, grade: Grade, read_asset: ReadAsset) -> RGBIm
 
 
 def light_steps(grade: Grade, read_asset: ReadAsset) -> list[Step]:
-    """What is done to linear light, in its order; nothing for what stands at its default."""
+    """Steps on linear light, in their order; none for settings at their default."""
     g, steps = grade, list[Step]()
     if g.exposure_stops or g.white_k != 5600.0 or g.white_tint:
         steps.append(partial(op.exposed, stops=g.exposure_stops, white_k=g.white_k, white_tint=g.white_tint))

@@ -1,4 +1,4 @@
-"""What a lens, a sensor and film do, from linear light (h, w, c) of a whole picture.
+"""Effects of lens, sensor and film on linear light (h, w, c) of a whole picture.
 
 Lengths in pixels are those of the picture in its full size; `scale` is how much smaller this one is.
 """
@@ -41,7 +41,7 @@ def through_lens(picture: RGBImage, alpha: Mask | None, lens: LensEffects, blade
 
 
 def on_film(picture: RGBImage, lens: LensEffects, frame: int, scale: float) -> RGBImage:
-    """What becomes of it there: sharpened, grainy."""
+    """The picture after the film: sharpened, grainy."""
     if lens.sharpen:
         picture = sharpened(picture, lens.sharpen / 100, lens.sharpen_px * scale)
     if lens.grain:

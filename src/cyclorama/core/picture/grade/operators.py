@@ -1,4 +1,4 @@
-"""What is done to every pixel by itself, on linear light.
+"""Grade operators on single pixels, on linear light.
 
 All take and give (…, 3) float32, scene-linear Rec.709 in which 0.18 is middle grey and 1 the white of diffuse things;
 values beyond 1 and below 0 stay what they are as far as an operator can say what that means. They may write into what
@@ -83,7 +83,7 @@ def _hue_table(hues: Hues) -> F32:
 
 
 def hue_weights(hue_deg: NDArray[np.float64], centres: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How much of each range (n, k) a hue (n,) has."""
+    """Weight of each hue range (n, k) at a hue (n,)."""
     k = len(centres)
     after = np.searchsorted(centres, hue_deg, side="right") % k
     before = (after - 1) % k

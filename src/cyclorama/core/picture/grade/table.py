@@ -137,7 +137,7 @@ class Applied:
         self._processor = ocio.Config.CreateRaw().getProcessor(table).getDefaultCPUProcessor()
 
     def of(self, picture: RGBImage) -> RGBImage:
-        """What the table gives for a picture (…, 3); what is outside its domain is taken to its edge."""
+        """The picture (…, 3) through the table; values outside its domain are taken to its edge."""
         flat = np.ascontiguousarray((picture - self._least) / self._span, np.float32).reshape(-1, 3)
         self._processor.applyRGB(flat)
         return flat.reshape(picture.shape)

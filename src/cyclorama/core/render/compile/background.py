@@ -1,4 +1,4 @@
-"""What is seen behind items and set: added after rendering, by what the film leaves uncovered."""
+"""Background behind items and set: added after rendering, by what the film leaves uncovered."""
 
 from collections.abc import Callable
 

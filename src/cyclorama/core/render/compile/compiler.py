@@ -66,7 +66,7 @@ class SceneCompiler:
 
     @property
     def made(self) -> dict[str, int]:
-        """How often something of each kind had to be made."""
+        """Number of builds of each kind."""
         return dict(self._kept.made)
 
     @property
@@ -131,7 +131,7 @@ class SceneCompiler:
         return [next(ready) if b is None else b for b in instances.bodies], shapes, number
 
     def background(self, moment: Moment, width: int, height: int) -> RGBImage:
-        """What is seen behind items and set, (height, width, 3) in nit."""
+        """Background behind items and set, (height, width, 3) in nit."""
         b = moment.look.background
 
         def picture() -> RGBImage:
@@ -206,7 +206,7 @@ class SceneCompiler:
         return pieces
 
     def rig(self, item: Item) -> Rig:
-        """What moves an item from within."""
+        """Rig of an item."""
         rig: Rig = self._kept.get("rig", item.asset, lambda: Rig.from_bytes(self.read_asset(rig_key(item.asset))))
         return rig
 
@@ -226,7 +226,7 @@ class SceneCompiler:
         return mesh.transformed(placement_matrix(item.placement))
 
     def _environment(self, moment: Moment) -> tuple[EnvironmentMap, int]:
-        """What shines all round, as built for its picture or sky, and its number; black, 0, when it is off."""
+        """Environment as built for its picture or sky, and its number; black, 0, when it is off."""
         env = moment.look.environment
         if not moment.look.environment_lit:
             return BLACK, 0
@@ -280,7 +280,7 @@ def _edges(instances: Instances, materials: Materials) -> Edges:
 
 
 def _reach(materials: Materials) -> NDArray[np.float64]:
-    """How far from edges layers of each material (m,) lie, m; 0 where none asks for edges or hollows."""
+    """Distance from edges at which layers of each material (m,) lie, m; 0 where none asks for edges or hollows."""
     reach = np.zeros(len(materials.values))
     for row, (first, last) in enumerate(materials.ranges[:, 7:9]):
         asking = [k for k in range(first, last) if materials.layers[k, WHERE] in (EDGES, HOLLOWS)]

@@ -18,7 +18,7 @@ from ..trace.surface import pack_corners
 
 @dataclass(frozen=True, slots=True)
 class Rigged:
-    """What moves an item from within."""
+    """Rig of an item, and its state."""
 
     item: str
     rig: Rig
@@ -46,7 +46,7 @@ class RestMesh:
 
 @dataclass(frozen=True, slots=True)
 class Bending:
-    """What of an item bends, and by what."""
+    """Bending part of an item, and the rig that bends it."""
 
     rigged: Rigged
     triangles: I32

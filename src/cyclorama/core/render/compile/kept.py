@@ -1,4 +1,4 @@
-"""What the compiler keeps between pictures: the latest of each kind, and as much more as fits into a limit."""
+"""Cache of compiled scenes: the latest of each kind, and as many more as fit into a limit."""
 
 from collections import Counter
 from collections.abc import Callable
@@ -30,7 +30,7 @@ class SceneCache:
         """how often something of each kind was made"""
 
     def get(self, what: str, key: object, build: Callable[[], Any]) -> Any:
-        """What was built for a key, which is compared by ==, or is built now."""
+        """The value built for a key, which is compared by ==, or built now."""
         return self.numbered(what, key, build)[0]
 
     def numbered(self, what: str, key: object, build: Callable[[], Any]) -> tuple[Any, int]:

@@ -36,7 +36,7 @@ def gobo_picture(gobo: Gobo, frames_since_first: int) -> tuple[object, Callable[
 
 
 def gobo_names(lights: tuple[Light, ...], frames_since_first: int) -> tuple[object, ...]:
-    """What pictures the lights' gobos show in a frame."""
+    """Pictures of the lights' gobos in a frame."""
     return tuple(gobo_picture(light.mask, frames_since_first)[0] for light in lights if light.mask)
 
 

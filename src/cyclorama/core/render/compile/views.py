@@ -1,4 +1,4 @@
-"""What points of the sweep see past it, for `light.hidden`."""
+"""Views of points of the sweep past it, for `light.set_occlusion`."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +20,7 @@ ABOVE_M = 1e-3
 
 
 def views_of(sweep: Mesh) -> Views:
-    """What evenly spread points of a sweep see; the same for the same mesh."""
+    """Views of evenly spread points of a sweep; the same for the same mesh."""
     points, normals = _spread(sweep)
     ways = bin_directions()
     origins = np.repeat(points + ABOVE_M * normals, len(ways), axis=0).astype(np.float32)

@@ -1,1 +1,1 @@
-"""What rays bring back: films, denoising, developing, metering, and finished frames."""
+"""Films: what rays bring back, denoising, progressive rendering, metering, and finished frames."""

@@ -27,7 +27,7 @@ TINY_NIT = 1e-6
 
 
 def keep_of(moment: Moment, width: int, height: int) -> Keep:
-    """What a film of this size in pixels keeps: its lights apart, unless they are too many."""
+    """Layers kept by a film of this size in pixels: its lights apart, unless they are too many."""
     return "lights" if len(light_layer_names(moment.look)) * width * height * 12 <= LAYERS_BYTES else "picture"
 
 
@@ -56,7 +56,7 @@ class CachedRender:
 
     @property
     def as_exposed(self) -> Gains:
-        """What leaves every light as it is."""
+        """Gains that leave every light as it is."""
         return np.ones((len(self.film.layers), 3), np.float32)
 
     def has_size(self, width: int, height: int) -> bool:
@@ -64,7 +64,7 @@ class CachedRender:
         return (self.film.width, self.film.height) == (width, height)
 
     def gains(self, moment: Moment, width: int, height: int) -> Gains | None:
-        """What makes it a film of this moment, which one of the same size shows; None when nothing does."""
+        """Gains that turn this render into one of a moment of the same size; None when no gains do."""
         if not self.has_size(width, height):
             return None
         found = gains(self.moment, moment)
@@ -124,7 +124,7 @@ class Fit(NamedTuple):
 
     @property
     def worth(self) -> float:
-        """How many samples of what is wanted it is about as good as: what is raised was given too few."""
+        """Effective sample count of this cached render for the requested view: light that is raised had too few."""
         return self.negative.samples / max(float(self.by.max()), 1.0)
 
 

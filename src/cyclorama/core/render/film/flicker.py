@@ -1,4 +1,4 @@
-"""How much a clip flickers: the light of the same surface points from one frame to the next."""
+"""Flicker of a clip: the light of the same surface points from one frame to the next."""
 
 import numpy as np
 from scipy.ndimage import map_coordinates

@@ -43,7 +43,7 @@ def expose_frame(
 
 
 def scene_for(moment: Moment, compiler: SceneCompiler) -> FrameScene:
-    """What is exposed for a moment at its shot's size, with all that its passes record."""
+    """Scene of a moment at its shot's size, with all that its passes record."""
     s = moment.shoot
     if s.transparent:
         hidden = moment.look.environment.model_copy(update={"seen_by_camera": False})
@@ -53,13 +53,13 @@ def scene_for(moment: Moment, compiler: SceneCompiler) -> FrameScene:
 
 
 def finish_of(moment: Moment) -> Finish:
-    """How the picture of a moment is finished."""
+    """Finish of a moment's picture."""
     look, s = moment.look, moment.shoot
     return Finish(look.grade, look.tone.view, moment.frame, moment.camera.blades, s.width)
 
 
 def picture_of(film: Film, moment: Moment, compiler: SceneCompiler, clean: RGBImage) -> NDArray[np.uint8]:
-    """What is shown of a film (h, w, 3), 8 bits: over its background, exposed and graded. `clean` is the film's
+    """Display picture of a film (h, w, 3), 8 bits: over its background, exposed and graded. `clean`: the film's
     radiance, denoised or not."""
     behind = compiler.background(moment, film.width, film.height)
     linear = expose(with_background(clean, film.alpha, behind), moment.look.tone)

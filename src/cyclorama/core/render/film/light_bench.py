@@ -1,4 +1,4 @@
-"""What every light gives by itself: a small developed picture of each, and how much of it falls on the subject."""
+"""Contribution of each light: a small rendered picture of each, and its share on the subject."""
 
 import io
 import math
@@ -41,7 +41,7 @@ class Contribution:
 
 
 def contributions(moment: Moment, compiler: SceneCompiler, tracer: Tracer) -> list[Contribution]:
-    """What each light gives, whether it is on or not, then what glows and the environment, where they give anything."""
+    """Contribution of each light, on or not, then of glowing surfaces and the environment, where there are any."""
     look = moment.look
     all_on = tuple(light.model_copy(update={"on": True, "solo": False}) for light in look.lights)
     around = look.environment.model_copy(update={"on": True})
@@ -97,6 +97,7 @@ def _of(identity: str, share: RGBImage, layer: RGBImage, subject: Mask, moment: 
 
 
 def ratio(of: list[float], to: list[float]) -> float | None:
-    """How many times as bright lights are as others, on the subject: sums of their means. None without either."""
+    """Ratio of the light of some lights to that of others on the subject, by sums of their means. None without
+    either."""
     above, below = sum(of), sum(to)
     return above / below if above > 0.0 and below > 0.0 else None

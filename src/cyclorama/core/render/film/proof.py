@@ -22,7 +22,7 @@ BLACK = 2
 
 
 class Reading(NamedTuple):
-    """What a light meter says of the subject."""
+    """Reading of a light meter on the subject."""
 
     stops: float
     """of its mean (logarithmic) above middle grey"""

@@ -87,7 +87,7 @@ def first_samples(quality: Quality, calmed: bool) -> tuple[int, int]:
 
 
 def missing(film: Film, quality: Quality, tone: Tone, calmed: bool) -> NDArray[np.int32]:
-    """How often the samples of each pixel (n,) still have to be doubled."""
+    """Number of doublings that the samples of each pixel (n,) still need."""
     _, most = first_samples(quality, calmed)
     allowed = np.full((film.height, film.width), ERROR[quality], np.float32)
     if calmed:

@@ -24,7 +24,7 @@ def within(region: Region, width: int, height: int) -> NDArray[np.bool_]:
 
 
 def share_of_new(region: Region, width: int, height: int) -> NDArray[np.float32]:
-    """How much of each pixel (h, w) comes from the new picture: 0 outside, 1 inside, with a soft edge between."""
+    """Share of each pixel (h, w) from the new picture: 0 outside, 1 inside, with a soft edge between."""
     across, down = _distance(region.left, region.right, width), _distance(region.top, region.bottom, height)
     inside = np.minimum(down[:, None], across[None, :])
     return np.asarray(np.clip(inside / FEATHER_PX, 0.0, 1.0), np.float32)
@@ -42,7 +42,7 @@ def expose_first(
 
 
 def _distance(low: float, high: float, size: int) -> NDArray[np.float64]:
-    """How many pixels each of a row lies inside of two edges; those that are edges of the picture are none."""
+    """Distance of each pixel of a row inside of two edges; edges of the picture count as none."""
     at = np.arange(size) + 0.5
     from_low = at - low * size if low > 0 else np.full(size, np.inf)
     to_high = high * size - at if high < 1 else np.full(size, np.inf)

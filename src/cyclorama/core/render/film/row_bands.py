@@ -60,7 +60,7 @@ def expose_band(
 
 
 def missing_of(moment: Moment, bands: list[Film]) -> I32:
-    """How often the samples of each pixel (n,) of a frame still have to be doubled, by its bands from the top."""
+    """Number of doublings that the samples of each pixel (n,) of a frame still need, by its bands from the top."""
     s = moment.shoot
     assert s.wanted_quality is not None
     return missing(Film.of_rows(bands), s.wanted_quality, moment.look.tone, s.denoise_neighbours)

@@ -51,7 +51,7 @@ I8 = npt.NDArray[np.int8]
 
 
 def reach_for(width: int, height: int, film_bytes: int = 0) -> int:
-    """How many frames to each side noisy light is taken from for pictures of this size; SETTLED more are needed.
+    """Number of frames to each side that lend light to pictures of this size; SETTLED more are needed.
 
     film_bytes: of a pixel of the films that are kept beside.
     """
@@ -64,7 +64,7 @@ def reach_for(width: int, height: int, film_bytes: int = 0) -> int:
 
 
 class Surfaces(Protocol):
-    """What is asked of the frame that a picture is made of."""
+    """Surfaces of the frame that is being denoised."""
 
     @property
     def albedo(self) -> F32:
@@ -79,7 +79,7 @@ class Surfaces(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class FrameHistory:
-    """What frames near one know of their surfaces, (frames, h, w, …) or of one frame (h, w, …)."""
+    """Light and surfaces of neighbouring frames, (frames, h, w, …) or of one frame (h, w, …)."""
 
     light: F32
     """noisy radiance (…, 3) without the surface's own colour"""
@@ -98,7 +98,7 @@ class FrameHistory:
 
     @classmethod
     def of(cls, film: Film, reach: int) -> "FrameHistory":
-        """What a film knows that records first hits."""
+        """History of a film that records first hits."""
         part = np.where(film.alpha > 0.5, film.part, np.int32(-1))
         motion = np.concatenate([film.motion, film.motion_back], axis=2)
         follow = np.where(film.looks_alike, reach, 1)

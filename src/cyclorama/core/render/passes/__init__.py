@@ -1,1 +1,1 @@
-"""What is shot besides the beauty picture: passes with rays of their own, and the files of all."""
+"""Render passes: those with rays of their own, and the files of all."""

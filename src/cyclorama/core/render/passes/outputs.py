@@ -91,7 +91,7 @@ def pass_alone(
 
 
 def _picture_alone(s: ShootSettings) -> ShootSettings:
-    """How a picture is exposed that has no passes and nothing to do with its neighbours."""
+    """Settings of a picture without passes and neighbours."""
     return s.model_copy(update={"passes": s.passes.model_copy(update={"wanted": ()}), "denoise_neighbours": False})
 
 
@@ -144,7 +144,7 @@ def _lights(moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler
 
 
 def matte_names(moment: Moment, layer: PassName) -> tuple[str, ...]:
-    """What the mattes of a moment are called, by number: parts (`objects`) or materials."""
+    """Names of a moment's mattes, by number: parts (`objects`) or materials."""
     if layer == "objects":
         return ("Sweep", "Disc", *(p.name for item in moment.items for p in item.parts))
     return ("Exit", "Sweep", "Disc", *(m.name for m in moment.materials))

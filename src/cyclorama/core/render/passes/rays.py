@@ -82,7 +82,7 @@ def _first_hits(scene: FrameScene, pixels: I32, samples: int, seed: int) -> tupl
 
 
 def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, seed: int = 0) -> tuple[Mask, Mask]:
-    """How open every place is (h, w), 1 fully, and coverage (h, w).
+    """Openness of every pixel (h, w), 1 fully, and coverage (h, w).
 
     What is met at a distance hides (1 − distance / reach)^falloff of its direction: 0 counts all within reach alike.
     """
@@ -110,7 +110,7 @@ def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, s
 
 @device
 def _gap_px(here, projection, first, second, x, y):
-    """How far (px, squared) a place of the picture is from an edge of the scene; huge behind the camera."""
+    """Distance (px, squared) between a place of the picture and an edge of the scene; huge behind the camera."""
     a, b = place(here, first), place(here, second)
     if a[2] > -1e-6 or b[2] > -1e-6:
         return 1e30

@@ -78,7 +78,7 @@ class Materials(NamedTuple):
 
 
 class Lights(NamedTuple):
-    """What shines in one frame."""
+    """Lights of one frame."""
 
     rows: F32
     """(n, LIGHT_COLUMNS)"""
@@ -114,7 +114,7 @@ class Lights(NamedTuple):
 
 
 class Recording(NamedTuple):
-    """What is kept apart on the film besides the picture."""
+    """Layers recorded on the film besides the picture."""
 
     groups: I32
     """(n + 2,) layer of each light, of glowing things, of the environment; empty: no layers"""
@@ -170,7 +170,7 @@ class Hits(NamedTuple):
 
 
 class World(NamedTuple):
-    """What rays meet in one frame."""
+    """Bodies and lights of one frame."""
 
     bodies: Bodies
     geometry: Geometry

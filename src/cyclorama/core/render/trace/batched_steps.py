@@ -226,7 +226,7 @@ def turn_to_light(b, o):
 
 @routine
 def weigh_light(last, b, light, o):
-    """What the lights that were aimed at give, with the power heuristic."""
+    """Radiance from the lights that were aimed at, with the power heuristic."""
     for j in range(BLOCK):
         chance = abs(b[CHANCE + j])
         alone = b[CHANCE + j] < 0.0 or b[DEPTH + j] >= last

@@ -203,7 +203,7 @@ def draw_part(lights, env, geometry, k, facing, u1, u2):
 
 @device
 def emitted(values):
-    """What a resolved row gives off (3,), seen through its coat."""
+    """Emission (3,) of a resolved row, seen through its coat."""
     c = values[COAT] * 1.0
     return (
         values[EMISSION] * (1.0 + c * (values[COAT_COLOR] - 1.0)),

@@ -64,7 +64,7 @@ def _shared_device() -> int:
 
 
 class Structure:
-    """What rays are traced against: triangles of one body."""
+    """Ray tracing structure: triangles of one body."""
 
     def __init__(self, vertices: F32, triangles: I32):
         """Build for vertices (n, 3), or (k, n, 3) at even times of the shutter, and triangles (m, 3).

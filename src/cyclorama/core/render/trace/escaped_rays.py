@@ -79,7 +79,7 @@ def _meet_environment(which, paths, lights, env, recording, samples, b):
 
 @routine
 def shade_misses(which, count, world, flight, recording, samples, block):
-    """What the rays numbered by the first `count` of `which` (n,), which meet no surface, bring."""
+    """Radiance of the rays numbered by the first `count` of `which` (n,), which meet no surface."""
     rays, hits, paths, lights = flight.rays, flight.hits, flight.paths, world.lights
     b = block.numbers
     for begin in range(0, count, BLOCK):

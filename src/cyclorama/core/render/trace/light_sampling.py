@@ -65,7 +65,7 @@ CARE = 0.1
 
 @device
 def strength_of(rows, k):
-    """What is constant in what a light gives: mean radiance times its area as seen from afar, or the sun's disc."""
+    """Constant factor of a light's strength: mean radiance times its area as seen from afar, or the sun's disc."""
     mean = (rows[k, RADIANCE] + rows[k, RADIANCE + 1] + rows[k, RADIANCE + 2]) / 3.0
     if rows[k, KIND] == SUN:
         return mean * 2.0 * math.pi * (1.0 - rows[k, COS_OUTER])
@@ -78,7 +78,7 @@ def strength_of(rows, k):
 
 @device
 def received(x, y, z, reach, nx, ny, nz, sided):
-    """What a surface that faces n takes of a source within a ball at (x, y, z) from it, per unit of strength."""
+    """Irradiance on a surface that faces n from a source within a ball at (x, y, z), per unit of strength."""
     d2 = x * x + y * y + z * z
     inv = 1.0 / math.sqrt(max(d2, 1e-20))
     s = min(reach * inv, 1.0)
@@ -106,7 +106,7 @@ def sent(x, y, z, reach, ax, ay, az, flat, outer, cone, grid):
 
 @device
 def _flat_cone_grid(rows, k):
-    """What `sent` needs to know of a light."""
+    """Parameters of a light for `sent`."""
     kind = rows[k, KIND]
     flat = 0.0 if kind in (SPHERE, TUBE, SPOT) else 1.0
     cone = 1.0 / max(rows[k, COS_INNER] - rows[k, COS_OUTER], 1e-6) if kind == SPOT else 0.0
@@ -184,7 +184,7 @@ def chance_of(lights, env, k, p, word, total, time, depth):
 
 @device
 def facing_word(lights, n, sided, time):
-    """How a surface that faces n (3,) at a time of the shutter is told on (see `light.facing`)."""
+    """Direction word of a surface that faces n (3,) at a time of the shutter (see `light.direction_bins`)."""
     u, v = along_u(n[0], n[1], n[2]), along_v(n[0], n[1], n[2])
     if not sided:
         return word_of(u, v, ANY_WAY)
@@ -223,7 +223,7 @@ def choose(lights, env, gives, p, word, part, time, u, alone):
 
 @routine
 def face_lights(turn, b, w, spots):
-    """How the block's surfaces face, in few bits, and which way that is."""
+    """Direction words of the block's surfaces, and the directions themselves."""
     ax, ay, az = turn[0, 0] * 1.0, turn[1, 0] * 1.0, turn[2, 0] * 1.0
     bx, by, bz = turn[0, 1] * 1.0, turn[1, 1] * 1.0, turn[2, 1] * 1.0
     cx, cy, cz = turn[0, 2] * 1.0, turn[1, 2] * 1.0, turn[2, 2] * 1.0
@@ -253,7 +253,7 @@ def face_travelling(which, rays, lights, b, w, spots):
 
 @routine
 def lights_give(rows, pick, b, gives):
-    """What lights give to the block's surfaces, as `light_gives`."""
+    """Irradiance from lights on the block's surfaces, as `light_gives`."""
     for k in range(rows.shape[0]):
         strength = strength_of(rows, k) if pick[k + 1] > pick[k] else 0.0
         at = k * BLOCK

@@ -118,7 +118,7 @@ EXIT = Material(id="exit", name="Exit", base_color=(1, 1, 1), specular_ior=1.0)
 
 @dataclass(frozen=True, slots=True)
 class WornOn:
-    """What a material needs to know of the item that wears it: where its space is, what pictures are put onto it."""
+    """Facts about the item that wears a material: its space, and its decals."""
 
     frame: Frame = NO_FRAME
     decals: tuple[tuple[Decal, Frame], ...] = ()

@@ -1,4 +1,4 @@
-"""What shading writes down: paths that go on, rays towards lights, and what the camera sees first."""
+"""Records of shading: paths that go on, rays towards lights, and first hits."""
 
 from ...kernel import device, routine
 from ...material.row import BASE, BASE_WEIGHT, METALNESS, TRANSMISSION
@@ -60,7 +60,7 @@ def _record_first(samples, recording, world, slot, p, p_body, at, belongs):
 
 @device
 def record_visible(samples, recording, world, slot, way, p, p_body, at, belongs):
-    """What the camera sees first.
+    """Record the first hit of a camera ray.
 
     way: m from the camera; p, p_body: (3,) in the studio and in the body; at: body, triangle, u, v; belongs: part,
     material row.

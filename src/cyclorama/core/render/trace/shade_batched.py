@@ -78,7 +78,7 @@ from .surface import MATERIAL_COLUMN, PART_COLUMN
 
 @device
 def _three(rows, at):
-    """What lies in three rows one below the other."""
+    """Three rows one below the other."""
     return rows[at], rows[at + BLOCK], rows[at + 2 * BLOCK]
 
 
@@ -175,7 +175,7 @@ def _aim(which, ahead, world, flight, scratch, block):
 
 @routine
 def _record(which, world, flight, recording, samples, b):
-    """What the camera sees first, and the guides."""
+    """Record the first hit of a camera ray, and the guides."""
     hits, paths, geometry = flight.hits, flight.paths, world.geometry
     for j in range(which.shape[0]):
         i = np.uint64(which[j])

@@ -97,13 +97,13 @@ def hit_surface(corners, triangle, u, v):
 
 @device
 def below(px, py, pz, cx, cy, cz, nx, ny, nz, sign):
-    """How far a point lies below the plane through a corner, ≤ 0."""
+    """Depth of a point below the plane through a corner, ≤ 0."""
     return min(sign * ((px - cx) * nx + (py - cy) * ny + (pz - cz) * nz), 0.0)
 
 
 @device
 def _lift_towards(p, corner_point, normal, weight, sign):
-    """How far p moves when it is brought onto the plane through one corner, times that corner's weight."""
+    """Displacement of p onto the plane through one corner, times that corner's weight."""
     c, n = corner_point, normal
     k = sign * weight * below(p[0], p[1], p[2], c[0], c[1], c[2], n[0], n[1], n[2], sign)
     return k * normal[0], k * normal[1], k * normal[2]
@@ -119,7 +119,7 @@ def _lift(p, a, b, c, na, nb, nc, u, v, sign):
 
 @device
 def _uv_edges(geometry, triangle, which):
-    """How texture coordinates of a set grow along the first and the last edge of a triangle."""
+    """Growth of texture coordinates of a set along the first and the last edge of a triangle."""
     if which == 1 and geometry.more_uvs.shape[0] > 0:
         m = geometry.more_uvs
         return (
@@ -203,7 +203,7 @@ def texture_point(geometry, triangle, u, v):
 
 @device
 def _gradients(geometry, triangle, which):
-    """How u and v of a set grow over a triangle: two vectors (3,), 1/m; the sign of its handedness (0: none)."""
+    """Gradients of u and v of a set over a triangle: two vectors (3,), 1/m; the sign of its handedness (0: none)."""
     t = geometry.corners
     a, b, c = corner(t, triangle, 0), corner(t, triangle, 3), corner(t, triangle, 6)
     e1 = (b[0] - a[0], b[1] - a[1], b[2] - a[2])
@@ -339,7 +339,7 @@ def rounded_normal(edges, triangle, p, flat, smooth, values):
 
 @device
 def step_off(x, y, z):
-    """How far off the surface at a point a ray must start not to meet it again.
+    """Offset from the surface at which a ray starts so that it does not meet it again.
 
     256 units in the last place of the largest coordinate, as Wächter and Binder choose in "A Fast and Robust Method
     for Avoiding Self-Intersection", Ray Tracing Gems, chapter 6, 2019.

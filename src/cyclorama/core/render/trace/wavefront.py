@@ -76,7 +76,7 @@ class FrameScene:
 
     @property
     def world(self) -> World:
-        """What rays meet, as the kernels take it."""
+        """Bodies and lights as the kernels take them."""
         return World(self.where, self.geometry, self.materials, self.textures, self.lights, self.environment,
                      self.tables, self.softening)  # fmt: skip
 
