@@ -50,7 +50,7 @@ def rgb_of_oklch(lch: F64) -> F64:
 
 
 def can_be_shown(rgb: F64) -> NDArray[np.bool_]:
-    """Whether a display of Rec.709 can show colours (…, 3), (…)."""
+    """True when a display of Rec.709 can show colours (…, 3), (…)."""
     return np.asarray(((rgb >= -SLACK) & (rgb <= 1.0 + SLACK)).all(axis=-1))
 
 

@@ -321,7 +321,7 @@ def map_value(textures, index, at, p, n, width):
 
 @routine
 def lookup_mask(textures, index, u, v, blur):
-    """What a mask lets pass (3,) at u, v; outside a single one nothing."""
+    """Transmission (3,) of a mask at u, v; outside a single one nothing."""
     if textures.layout[index, WRAP] == BLACK and (u < 0.0 or u > 1.0 or v < 0.0 or v > 1.0):
         return 0.0, 0.0, 0.0
     r, g, b, _ = filtered(textures, index, u, v, blur)

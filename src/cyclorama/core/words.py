@@ -44,7 +44,7 @@ def box_size(sides_m: Sequence[float]) -> str:
 
 
 def offset(metres: float, size_m: float) -> str:
-    """How far something is off, as exactly as matters for a subject of a size: ‘0.12 mm’, never ‘−0.00 mm’."""
+    """Text of a small offset, as exactly as matters for a subject of a size: ‘0.12 mm’, never ‘−0.00 mm’."""
     if abs(metres) >= 0.9995:
         return length(metres)
     mm, finest = metres * 1000, size_m * 1000 * 1e-5

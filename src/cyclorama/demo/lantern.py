@@ -64,7 +64,7 @@ def _painted(glb: GlbWriter, name: str, maps: tuple[np.ndarray, np.ndarray, np.n
 
 
 def _edge_map(profile: np.ndarray, size: int = 1024) -> np.ndarray:
-    """How exposed each height of a turned part is: high where the profile bends outwards."""
+    """Exposure of each height of a turned part: high where the profile bends outwards."""
     step = np.diff(profile, axis=0)
     length = np.concatenate([[0], np.cumsum(np.linalg.norm(step, axis=1))])
     heading = np.unwrap(np.arctan2(step[:, 1], step[:, 0]))

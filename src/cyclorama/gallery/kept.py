@@ -1,4 +1,4 @@
-"""What the gallery keeps, as files in its folder: uploads, whole or begun, and posts."""
+"""Files of the gallery: uploads, whole or begun, and posts."""
 
 import hashlib
 import re
@@ -59,7 +59,7 @@ class Upload(Begin):
 
 
 class NewPost(BaseModel):
-    """What somebody wants to show; the first file is its cover."""
+    """Post as sent; the first file is its cover."""
 
     title: Line
     text: Annotated[str, StringConstraints(max_length=4000)] = ""
@@ -68,7 +68,7 @@ class NewPost(BaseModel):
 
 
 class KeptPost(NewPost):
-    """What is shown."""
+    """Post as published."""
 
     id: str
     account: str
@@ -78,7 +78,7 @@ class KeptPost(NewPost):
 
 
 class Refused(Exception):
-    """What was asked for cannot be done: an HTTP status, and a sentence."""
+    """Refusal of a request: an HTTP status, and a sentence."""
 
     def __init__(self, status: int, sentence: str):
         super().__init__(sentence)
@@ -94,7 +94,7 @@ class Keeper:
 
     @cached_property
     def accounts(self) -> tuple[Account, ...]:
-        """Who may post, with keys that were drawn when the folder was first used."""
+        """Accounts and their keys, drawn when the folder was first used."""
         path = self._folder / "accounts.json"
         with self._lock:
             if not path.exists():
@@ -136,7 +136,7 @@ class Keeper:
         return self._uploads / upload.id
 
     def offset(self, upload: Upload) -> int:
-        """How many bytes have come."""
+        """Number of bytes received."""
         return self.path(upload).stat().st_size
 
     def add(self, upload: Upload, offset: int, data: bytes) -> int:

@@ -37,7 +37,7 @@ _pages = Environment(loader=FileSystemLoader(Path(__file__).parent / "templates"
 
 
 class Come(BaseModel):
-    """How far an upload has come."""
+    """Progress of an upload."""
 
     id: str
     offset: int

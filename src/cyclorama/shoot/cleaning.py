@@ -35,7 +35,7 @@ REACH = 1
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """What the passes know of a frame."""
+    """Facts about a frame from its passes."""
 
     light: RGBImage
     """the master"""
@@ -100,7 +100,7 @@ class CleanMaker:
         return beside(self._source.project, self._source.numbers, number, reach)
 
     def _seen(self, number: int) -> FrameHistory:
-        """What others ask of a frame."""
+        """History of a frame for its neighbours."""
         here, before = self._of(number), self._beside(number, 1).get(-1)
         back = -here.forward if before is None else turned_back(self._of(before).forward, -here.forward)
         motion = np.concatenate([here.forward, back], axis=2)
@@ -135,7 +135,7 @@ def turned_back(forward: F32, elsewhere: F32) -> F32:
 
 
 def _kept(kept: OrderedDict[int, T], number: int, most: int, make: Callable[[], T]) -> T:
-    """What is kept of a frame, or made now; the oldest of more than `most` is forgotten."""
+    """The value kept for a frame, or made now; the oldest of more than `most` is dropped."""
     if number not in kept:
         kept[number] = make()
     kept.move_to_end(number)

@@ -49,7 +49,7 @@ def folder_of(studio: Studio, project_id: str) -> Path:
 
 
 def file_name(name: str, delivery: Delivery) -> str:
-    """What a delivery of something of that name is called."""
+    """File name of a delivery."""
     coding = delivery.coding
     moving = f"_{coding.short}" if coding.short else ""
     kinds = {"moving": moving, "frames": "", "still": f"_{delivery.poster or 0}", "sheet": "_sheet", "spin": "_spin",
@@ -131,7 +131,7 @@ def forecast_of(studio: Studio, project_id: str, cut: Cut, delivery: Delivery) -
 
 
 def _whole_reel(studio: Studio, cut: Cut) -> TakeReel:
-    """Who gives the frames of a cut of which all are there. Raises ShootError."""
+    """Frame source for a cut whose takes are complete. Raises ShootError."""
     reel = TakeReel(studio, cut, Masters(studio, 0), complete=True)
     for fault in reel.faults():
         raise ShootError(fault)
@@ -141,7 +141,7 @@ def _whole_reel(studio: Studio, cut: Cut) -> TakeReel:
 def programme_of(
     studio: Studio, project_id: str, cut: Cut, delivery: Delivery, reel: TakeReel
 ) -> tuple[ProgramSource, Mix | None, range]:
-    """What is written: its frames from 0 on, its sound, and which frames of the cut these are."""
+    """Source of a delivery: its frames from 0 on, its sound, and the frames of the cut that these are."""
     total = whole_cut(cut)
     first = min(delivery.first or 0, total - 1)
     last = min(total - 1 if delivery.last is None else delivery.last, total - 1)
@@ -165,7 +165,7 @@ def programme_of(
 
 
 def goes_round(cut: Cut, reel: TakeReel) -> bool:
-    """Whether the end of a cut goes over into its beginning: one clip that plays whole rounds of a move that closes."""
+    """True when the end of a cut leads into its beginning: one clip that plays whole rounds of a move that closes."""
     if len(cut.clips) != 1 or cut.clips[0].take_id not in reel.films:
         return False
     clip, film = cut.clips[0], reel.films[cut.clips[0].take_id]

@@ -88,7 +88,7 @@ class LocalExecutor:
 def frame_files(
     number: int, made: FramePicture | FramePasses, project: Project, read_asset: ReadAsset
 ) -> Iterator[tuple[str, bytes]]:
-    """What was made of a frame as files, encoded one by one as they are asked for. Raises ShootError when it is not a
+    """Files of a rendered frame, encoded one by one as they are asked for. Raises ShootError when it is not a
     picture."""
     if isinstance(made, FramePicture) and not np.isfinite(made.picture).all():
         raise ShootError(f"Frame {number} has pixels that are not numbers; this is a fault of the renderer.")

@@ -92,7 +92,7 @@ def why_not_gradable(take: TakeRecord) -> str | None:
 
 
 def as_shot(take: TakeRecord, finishing: Finishing) -> bool:
-    """Whether nothing was changed since the frames were written."""
+    """True when nothing was changed since the frames were written."""
     return finishing == Finishing.as_shot(take.project)
 
 

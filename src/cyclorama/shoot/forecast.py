@@ -1,4 +1,4 @@
-"""How long will it take? A few small probe frames, scaled up, with an honest range."""
+"""Forecast of shooting time: a few small probe frames, scaled up, with a range."""
 
 import time
 from collections.abc import Callable

@@ -91,7 +91,7 @@ def finish_of_key(key: str) -> str:
 
 
 def light_of(key: str) -> str:
-    """What of a key stands for the light alone."""
+    """Part of a cache key that stands for the light alone."""
     return key[:LIGHT]
 
 
@@ -128,7 +128,7 @@ def moment_digest(here: Moment) -> bytes:
 
 
 def _only_here(value: Poses | dict[str, tuple[AnimationState, ...]]) -> object:
-    """What of poses, or of what items do, in three frames is of the first of them."""
+    """The first of three frames' poses and animation states."""
     if isinstance(value, dict):
         return {item: acting[0] for item, acting in value.items()}
     n, each = len(value.frames), {f.name: getattr(value, f.name) for f in fields(value) if f.name != "frames"}

@@ -124,7 +124,7 @@ class FrameMaker:
         return expose_band(moment(self._project, number), self._compiler, self._tracer, band, cancelled, progress)
 
     def missing(self, number: int, bands: list[Film]) -> I32:
-        """How often the samples of each pixel (n,) still have to be doubled."""
+        """Number of doublings that the samples of each pixel (n,) still need."""
         return missing_of(moment(self._project, number), bands)
 
     def exposed_more(
@@ -136,7 +136,7 @@ class FrameMaker:
         return expose_band_more(here, self._compiler, self._tracer, band, there, doublings, cancelled, progress)
 
     def seen(self, film: Film) -> FrameHistory:
-        """What other frames ask of one."""
+        """History of a film for other frames."""
         return FrameHistory.of(film, _reach(self._project))
 
     def cleaned(self, number: int, film: Film, seen: Mapping[int, FrameHistory]) -> F32:
@@ -205,7 +205,7 @@ def cleaned_for(project: Project, numbers: range, number: int) -> list[int]:
 
 
 def reach_beside(project: Project) -> int:
-    """How many frames to each side have a part in the picture of a frame."""
+    """Number of frames to each side that a frame's picture depends on."""
     s = project.shot.shoot
     return _reach(project) + SETTLED if s.denoise_neighbours else 0
 

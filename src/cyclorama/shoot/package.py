@@ -1,4 +1,4 @@
-"""What another program goes on with: a zip of frames as they are finished, the cut, its grades and its sound."""
+"""Package for another program: a zip of finished frames, the cut, its grades and its sound."""
 
 import secrets
 import zipfile

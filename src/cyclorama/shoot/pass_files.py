@@ -23,12 +23,12 @@ _DAMAGED = "‘{}’ is damaged. Let ‘Check and mend’ shoot it again."
 
 
 def matte_names_of(take: TakeRecord, layer: PassName) -> list[str]:
-    """What the mattes of a layer are called."""
+    """Names of the mattes of a layer."""
     return list(dict.fromkeys(matte_names(moment(take.project, take.first), layer)))
 
 
 def mask_of(take: TakeRecord, layer: PassName, name: str, number: int) -> Mask:
-    """How much of each pixel (h, w) a part or a material covers. Raises ShootError when the pass is not there."""
+    """Coverage of each pixel (h, w) by a part or a material. Raises ShootError when the pass is not there."""
     try:
         return _mask(read_whole(take, number, layer), layer, name)
     except (IntakeError, KeyError) as error:

@@ -33,7 +33,7 @@ LAYERED: tuple[PassName, ...] = ("lights", "components")
 
 
 def views_of(take: TakeRecord) -> list[str]:
-    """What can be looked at of a take besides its picture."""
+    """Views of a take besides its picture."""
     wanted = take.project.shot.shoot.passes.wanted
     return [n for n in wanted if n not in LAYERED] + [m for m, needs in MIXES.items() if set(needs) <= set(wanted)]
 

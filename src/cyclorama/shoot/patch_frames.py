@@ -44,6 +44,6 @@ class PassMaker:
 
 
 def _mixed(there: NDArray[np.floating], made: NDArray[np.float32], new: NDArray[np.float32]) -> NDArray[np.float32]:
-    """What is there, exactly, but for some share of what is new."""
+    """The old picture, bit by bit, blended with a share of the new one."""
     before = there.astype(np.float32)
     return np.asarray(before + (made - before) * new, np.float32)

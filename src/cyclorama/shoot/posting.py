@@ -130,7 +130,7 @@ def _sent(portfolio: Portfolio, path: Path, tell: Callable[[int], None]) -> Begu
 
 
 def _tried(ask: Callable[[], T], stands: str) -> T:
-    """What a service answers in the end. Raises PostError."""
+    """Final answer of a service. Raises PostError."""
     for left in reversed(range(TRIES)):
         try:
             return ask()

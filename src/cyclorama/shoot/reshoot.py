@@ -47,7 +47,7 @@ class Group:
 
     @property
     def is_whole(self) -> bool:
-        """Whether all of the frames is made."""
+        """True when all of the frames is made."""
         return self.region is None and not self.passes
 
 
@@ -83,7 +83,7 @@ def overview_of(numbers: range) -> range:
 
 
 def for_overview(shoot: ShootSettings) -> ShootSettings:
-    """How the overview is shot. With neighbours a frame would need as many more: its draft is made alone."""
+    """Shoot settings of the overview: a draft without neighbours, each frame alone."""
     if not shoot.denoise_neighbours:
         return shoot
     quality = "draft" if shoot.wanted_quality else shoot.quality

@@ -1,4 +1,4 @@
-"""What a frame of one take can take over from a frame of another that has the same light."""
+"""Reuse of frames: the files of a frame that a frame of another take with the same light can take over."""
 
 from dataclasses import dataclass
 
@@ -31,7 +31,7 @@ class Reuse:
 
 
 def reusable(source: TakeRecord, number: int, take: TakeRecord, key: str) -> Reuse | None:
-    """What `take` can have of a frame of `source` with the same light, None where its picture is not whole.
+    """Files that `take` can reuse from a frame of `source` with the same light, None where its picture is not whole.
 
     key: of the frame that is wanted (see `equal`)
     """
@@ -55,7 +55,7 @@ def reusable(source: TakeRecord, number: int, take: TakeRecord, key: str) -> Reu
 
 
 def _is_made_the_same(name: PassName, source: TakeRecord, take: TakeRecord) -> bool:
-    """Whether a pass of two takes is made in the same way, and written as the same kind of file."""
+    """True when a pass of two takes is made in the same way, and written as the same kind of file."""
     one, two = (t.project.shot.shoot for t in (source, take))
     settings = [s.passes.model_copy(update={"wanted": ()}) for s in (one, two)]
     written = [(pass_extension(s, name), None if name in NUMBERS else s.bits) for s in (one, two)]

@@ -1,4 +1,4 @@
-"""What contact sheets show besides frames: passes, parts and colourways of the take that is seen in a frame."""
+"""Cells of contact sheets besides frames: passes, parts and colourways of a take."""
 
 import numpy as np
 from numpy.typing import NDArray

@@ -76,7 +76,7 @@ Tell = Callable[[TakeProgress], None]
 
 
 class Wish:
-    """What the artist last asked for, looked up at most every WISH_EVERY_S."""
+    """Latest request of the artist, looked up at most every WISH_EVERY_S."""
 
     def __init__(self, studio: Studio, take_id: str, moved: Callable[[], None]):
         self._studio, self._take_id, self._moved = studio, take_id, moved
@@ -334,7 +334,7 @@ class _Run:
         self.began = time.perf_counter()
 
     def _told_of(self, machines: "list[Machine]") -> None:
-        """Who on the cluster does what."""
+        """Record the status of the cluster's machines."""
         at_work = [m for m in machines if m.frame is not None]
         share = sum(m.share for m in at_work if m.does == "exposes")
         number = at_work[0].frame if at_work and at_work[0].frame is not None else self.take.first

@@ -47,14 +47,14 @@ class TakeReel:
 
     @property
     def transparent(self) -> bool:
-        """Whether anything in the cut can be seen through: a take shot so, with nothing laid behind it."""
+        """True when anything in the cut can be seen through: a take shot so, with nothing laid behind it."""
         return any(
             clip.take_id in self.takes and self.clear(clip.take_id) and self._finishing(clip).behind is None
             for clip in self._cut.clips
         )
 
     def clear(self, take_id: str) -> bool:
-        """Whether a take was shot transparent."""
+        """True when a take was shot transparent."""
         return self.takes[take_id].project.shot.shoot.transparent
 
     def picture(self, clip: Clip, number: int, width: int | None) -> F32:
@@ -91,7 +91,7 @@ class TakeReel:
         return float(across), float(up)
 
     def faults(self) -> Iterator[str]:
-        """What stands in the way of delivering, in sentences."""
+        """Faults that prevent a delivery, in sentences."""
         places = laid(self._cut)
         for take_id in takes_in(self._cut):
             clips = [x.clip for x in places if x.clip.take_id == take_id]
@@ -127,7 +127,7 @@ def takes_of(studio: Studio, ids: Iterable[str]) -> dict[str, TakeRecord]:
 
 
 def film_of(take: TakeRecord) -> Footage:
-    """What a timeline needs to know of a take."""
+    """Facts about a take for a timeline."""
     shot, project = take.project.shot, take.project
     closes = not moves_nothing(shot) and loops(project, shot) and take.moments == shot.frames
     return Footage(take.moments, FrameRate.of(project).fraction, closes)

@@ -258,7 +258,7 @@ def add_passes(studio: Studio, take_id: str, names: tuple[PassName, ...]) -> Tak
 
 
 def _passes_now(studio: Studio, take: TakeRecord) -> Passes:
-    """How the shot of a take has its passes shot by now."""
+    """Current pass settings of a take's shot."""
     there = take.project
     with suppress(NotFoundError, DamagedError):
         there = studio.projects.get(take.project_id).project
@@ -296,7 +296,7 @@ def remove(studio: Studio, take_id: str) -> None:
 
 
 def _in_hands(studio: Studio, *take_ids: str) -> bool:
-    """Whether one of the takes is being shot by a worker that lives."""
+    """True when one of the takes is being shot by a worker that lives."""
     _free_of_hung(studio)
     mark_interrupted(studio)
     return any(studio.takes.state(t) == "running" for t in take_ids)

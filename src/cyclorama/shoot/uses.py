@@ -1,4 +1,4 @@
-"""What a take or a project is used in, in sentences, to be read before it is removed."""
+"""Uses of a take or a project, in sentences, to be read before it is removed."""
 
 from contextlib import suppress
 

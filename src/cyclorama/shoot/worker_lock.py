@@ -1,4 +1,4 @@
-"""Whether somebody shoots in a data folder: who does holds a lock file.
+"""True when somebody shoots in a data folder: who does holds a lock file.
 
 The time of the lock file is the holder's sign of life: setting it needs no room on a full disk.
 """
@@ -23,7 +23,7 @@ LONGEST_STEP_S = 900.0
 
 @dataclass(frozen=True, slots=True)
 class Presence:
-    """Who shoots, seen from outside."""
+    """State of the worker, seen from outside."""
 
     pid: int
     beat: float
@@ -82,7 +82,7 @@ def shooting(folder: Path) -> Iterator[Beat | None]:
 
 
 def who_shoots(folder: Path) -> Presence | None:
-    """Who shoots in a data folder, None when nobody does. Takes nothing."""
+    """Holder of the worker lock of a data folder, None when it is free. Takes nothing."""
     try:
         lock = os.open(_path(folder), os.O_RDWR)
     except FileNotFoundError:

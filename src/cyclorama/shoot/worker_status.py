@@ -1,4 +1,4 @@
-"""Who works for a studio on a cluster, told by who shoots to whoever looks.
+"""Status of workers, written by each and read by whoever looks.
 
 Kept in a file of its own, as it changes every second and nobody needs it tomorrow.
 """
@@ -51,7 +51,7 @@ def forget_crew(folder: Path) -> None:
 
 
 def crew_of(folder: Path) -> Crew | None:
-    """Who works now; None where nobody tells."""
+    """Current worker status; None without one."""
     try:
         path = _path(folder)
         if time.time() - path.stat().st_mtime > STALE_S:

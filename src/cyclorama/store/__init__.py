@@ -1,4 +1,4 @@
-"""What is kept: projects with their history, takes with their frames, files by content hash."""
+"""Store: projects with their history, takes with their frames, files by content hash."""
 
 from .assets import AssetStore
 from .database import open_database

@@ -1,4 +1,4 @@
-"""What is kept, packed to be taken elsewhere: a plain zip of JSON, pictures and models, and how one is unpacked.
+"""Archive of stock: a plain zip of JSON, pictures and models, packed and unpacked.
 
 cyclorama.json                                   of which version the zip is
 materials/Brass.json, rigs/…, moves/…, stock/…   documents as they are kept
@@ -74,7 +74,7 @@ def packed(studio: Studio, wanted: list[tuple[str, str]]) -> bytes:
 
 
 def _put_beside(studio: Studio, key: str, files: dict[str, bytes]) -> None:
-    """What is kept under a model's key beside its mesh."""
+    """Files kept under a model's key beside its mesh."""
     for beside in _BESIDE:
         if studio.assets.has(beside(key)):
             files[beside(key)] = studio.assets.get(beside(key))
@@ -94,7 +94,7 @@ def _write_gltf(box: zipfile.ZipFile, material: Material, files: dict[str, bytes
 
 
 class ExaminedBox(BaseModel):
-    """What a box holds, once it was read and checked; the files lie in a folder by their keys."""
+    """Contents of an archive, read and checked; the files lie in a folder by their keys."""
 
     documents: list[tuple[str, str]]
     """shelf, and the document as JSON"""
@@ -147,7 +147,7 @@ def _needed(one: BaseModel) -> set[str]:
 
 
 def _documents(box: BoundedZip) -> Iterator[tuple[str, str]]:
-    """What is to be kept, as JSON, and on which shelf."""
+    """Documents of an archive, as JSON, and their shelf."""
     for name in sorted(box.names):
         folder, _, rest = name.partition("/")
         if folder not in KINDS or not rest.endswith(".json"):

@@ -138,7 +138,7 @@ def _choose_copy(folder: Path, day: date | None) -> tuple[Path, list[str]]:
 
 
 def is_sound(path: Path) -> bool:
-    """Whether a database passes SQLite's quick check and is one of a studio."""
+    """True when a database passes SQLite's quick check and is one of a studio."""
     try:
         with closing(open_copy(path)) as connection:
             _insist_on_sound(connection)

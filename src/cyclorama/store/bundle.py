@@ -48,7 +48,7 @@ class Entry(BaseModel):
 
 
 class Manifest(BaseModel):
-    """What a bundle holds."""
+    """Contents of a bundle."""
 
     kind: str
     version: Annotated[int, Field(ge=1, le=VERSION)]
@@ -107,7 +107,7 @@ def _put(box: zipfile.ZipFile, name: str, data: bytes) -> Entry:
 
 
 def is_bundle(path: Path) -> bool:
-    """Whether a file may be a bundle: a zip with what every bundle has."""
+    """True when a file may be a bundle: a zip with what every bundle has."""
     try:
         with zipfile.ZipFile(path) as box:
             return {"manifest.json", "project.json", "cut.json"} <= set(box.namelist())
@@ -116,7 +116,7 @@ def is_bundle(path: Path) -> bool:
 
 
 class Examined(BaseModel):
-    """What a bundle holds, once every file was compared with its sum; the files lie in a folder by their keys."""
+    """Contents of a bundle, every file compared with its sum; the files lie in a folder by their keys."""
 
     manifest: Manifest
     project: str

@@ -127,7 +127,7 @@ class CutStore:
             return row.name
 
     def handed(self, project_id: str) -> list[Handed]:
-        """What was asked for of a project, the last first."""
+        """Deliveries of a project, the last first."""
         query = select(DeliveryRow).where(DeliveryRow.project_id == project_id).order_by(DeliveryRow.at.desc())
         with self._sessions() as session:
             return [_handed(row) for row in session.scalars(query)]

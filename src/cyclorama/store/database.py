@@ -229,7 +229,7 @@ class NoteRow(Base):
 
 
 class CheckedRow(Base):
-    """What the checks of a take found."""
+    """Findings of a take's checks."""
 
     __tablename__ = "checked"
     take_id: Mapped[str] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
@@ -290,7 +290,7 @@ _FULL = (sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR_WRITE, sqlite3.SQLITE_IOERR_S
 
 
 def _in_words(context: ExceptionContext) -> None:
-    """What can happen to any statement and is nobody's fault, as errors that have a sentence."""
+    """Errors that can happen to any statement, as errors with a sentence."""
     error = context.original_exception
     code = getattr(error, "sqlite_errorcode", 0)
     if code & 0xFF in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):

@@ -31,7 +31,7 @@ def hold(descriptor: int, shared: bool = False) -> bool:
 
 
 def is_held(descriptor: int) -> bool:
-    """Whether somebody holds an open file, through another opening than this. Takes nothing."""
+    """True when somebody holds an open file, through another opening than this. Takes nothing."""
     kind = struct.unpack(_FLOCK, fcntl.fcntl(descriptor, fcntl.F_OFD_GETLK, _whole(fcntl.F_WRLCK)))[0]
     return bool(kind != fcntl.F_UNLCK)
 

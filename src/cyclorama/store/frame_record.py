@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 
 class FileSum(NamedTuple):
-    """What a file should be."""
+    """Expected size and sum of a file."""
 
     sha256: str
     size: int

@@ -55,7 +55,7 @@ class Job:
 
 
 class Claims:
-    """Who does jobs: a name that counts as long as its holder lives."""
+    """Owner of jobs: a name that counts as long as its holder lives."""
 
     def __init__(self, folder: Path):
         self._folder = folder
@@ -65,7 +65,7 @@ class Claims:
         hold(self._lock)
 
     def lives(self, owner: str) -> bool:
-        """Whether the holder of a name lives; names of the dead are forgotten."""
+        """True when the holder of a name lives; names of the dead are forgotten."""
         try:
             lock = os.open(self._path(owner), os.O_RDWR)
         except FileNotFoundError:
@@ -88,7 +88,7 @@ class Claims:
 
 
 def anybody_works(folder: Path) -> bool:
-    """Whether a holder of any name in a folder of claims lives."""
+    """True when a holder of any name in a folder of claims lives."""
     for path in folder.glob("*.lock"):
         lock = os.open(path, os.O_RDWR)
         try:
@@ -135,7 +135,7 @@ class JobStore:
             return None if row is None else _job(row)
 
     def unfinished_specs(self) -> list[str]:
-        """What is still needed by somebody."""
+        """Specifications of unfinished jobs."""
         with self._sessions() as session:
             return list(session.scalars(select(JobRow.spec).where(JobRow.state.in_(UNFINISHED))))
 
@@ -164,7 +164,7 @@ class JobStore:
         return stopping is False
 
     def wanted(self, job_id: str) -> bool:
-        """Whether nobody asked a running job to stop."""
+        """True when nobody asked a running job to stop."""
         query = select(JobRow.stopping).where(JobRow.id == job_id, JobRow.state == "running")
         with self._sessions() as session:
             return session.scalar(query) is False
@@ -194,7 +194,7 @@ class JobStore:
             session.execute(delete(JobRow).where(JobRow.kind == kind, JobRow.state == state))
 
     def take_back(self, claims: Claims) -> None:
-        """What was left undone by somebody who died is to be done by another; what was tried too often has failed."""
+        """Requeue the jobs of an owner that died; those tried too often have failed."""
         with self._sessions() as session:
             owners = {o for o in session.scalars(select(JobRow.owner).where(JobRow.state == "running")) if o}
         for owner in owners:

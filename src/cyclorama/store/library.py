@@ -27,7 +27,7 @@ MOST_VERSIONS = 20
 
 
 class Label(BaseModel):
-    """How a thing is told apart in the stockroom."""
+    """Label of a thing in the stockroom."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
     tags: Annotated[tuple[Annotated[str, Field(min_length=1, max_length=40)], ...], Field(max_length=20)] = ()
@@ -96,7 +96,7 @@ class Shelf(Generic[Kept]):
         self.label(identity, Label())
 
     def versions(self, identity: str) -> int:
-        """How many earlier versions there are."""
+        """Number of earlier versions."""
         return len(self._earlier(identity))
 
     def go_back(self, identity: str) -> None:
@@ -133,7 +133,7 @@ class Shelf(Generic[Kept]):
             write_whole(self._folder / LABELS, _LABELS.dump_json(labels, indent=1))
 
     def _put_by(self, identity: str) -> None:
-        """What is there is the latest earlier version, too."""
+        """Save the present state as the latest earlier version."""
         earlier = self._earlier(identity)
         number = int(earlier[-1].name.split(".")[1][1:]) + 1 if earlier else 1
         # a copy, so that it is there whatever happens until the new one is
@@ -149,5 +149,5 @@ class Shelf(Generic[Kept]):
 
 
 def _kind(one: BaseModel) -> str:
-    """What kind of thing it is among those of its shelf."""
+    """Kind of a thing among those of its shelf."""
     return one.content.kind if isinstance(one, Stocked) else ""

@@ -1,4 +1,4 @@
-"""What has changed between two documents, small enough to be kept for every step that can be undone.
+"""Patches: changes between two documents, small enough to be kept for every undo step.
 
 A change is one of: {"=": value}; {"{": {name: change, …}, "-": [names that are gone]}; {"[": {index: change, …}} for
 lists of one length; {"~": [how many at the beginning stay, how many at the end stay, what stands between]}.

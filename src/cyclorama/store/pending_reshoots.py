@@ -11,8 +11,7 @@ _AGAIN: TypeAdapter[tuple[dict[int, Again], list[int]]] = TypeAdapter(tuple[dict
 
 
 def again_of(row: TakeRow) -> tuple[dict[int, Again], list[int]]:
-    """How frames are shot that are shot otherwise than the take; and those that are there and wait for it. Raises
-    ValidationError."""
+    """Reshoot settings of frames, and the frames that wait for them. Raises ValidationError."""
     return _AGAIN.validate_json(row.again) if row.again else ({}, [])
 
 

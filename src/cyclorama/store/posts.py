@@ -1,4 +1,4 @@
-"""What was, or is to be, posted to portfolio services."""
+"""Posts to portfolio services, made or planned."""
 
 import secrets
 from dataclasses import dataclass

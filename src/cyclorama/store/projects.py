@@ -143,7 +143,7 @@ class ProjectStore:
         return self.get(project_id)
 
     def everything_in_documents(self, find: Callable[[str], set[str]]) -> set[str]:
-        """What `find` finds in all kept states of all projects."""
+        """Everything `find` finds in all kept states of all projects."""
         found: set[str] = set()
         with self._sessions() as session:
             for document in session.scalars(select(HistoryRow.document).execution_options(yield_per=50)):
@@ -231,7 +231,7 @@ def _last_whole(session: Session, row: ProjectRow, seq: int) -> int:
 
 
 def _patch(session: Session, row: ProjectRow, before: str, after: str) -> str | None:
-    """What changed, to be kept in place of the document; None where that is better kept whole."""
+    """Patch to keep in place of the document; None where the document is better kept whole."""
     if row.cursor - _last_whole(session, row, row.cursor) >= WHOLE_EVERY - 1:
         return None
     change = json.dumps(difference(from_json(before), from_json(after)), ensure_ascii=False, separators=(",", ":"))

@@ -29,7 +29,7 @@ class Proof:
 
     @property
     def whole(self) -> bool:
-        """Whether all frames, the sheet and the clip are there."""
+        """True when all frames, the sheet and the clip are there."""
         return (self.folder / _WHOLE).exists()
 
     @property
@@ -44,7 +44,7 @@ class Proof:
         return self.folder / f"{number:06d}.jpg"
 
     def readings(self) -> dict[int, Numbers]:
-        """What was metered, by frame: stops, burnt, black; nothing where it cannot be read."""
+        """Meter readings by frame: stops, burnt, black; none where they cannot be read."""
         try:
             return {int(n): values for n, values in json.loads((self.folder / _READINGS).read_text()).items()}
         except (OSError, ValueError, AttributeError):

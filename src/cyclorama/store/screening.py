@@ -1,4 +1,4 @@
-"""What is kept of the screening of takes: how they are finished, with undo; notes; what checks found."""
+"""Screening of takes: finishing with undo, notes, and findings."""
 
 import secrets
 from dataclasses import dataclass
@@ -37,7 +37,7 @@ class Note(BaseModel):
 
 @dataclass(frozen=True, slots=True)
 class Finished:
-    """How a take is finished, and where it stands among what was tried."""
+    """Finishing of a take, and its place among the states."""
 
     finishing: Finishing
     number: int
@@ -59,7 +59,7 @@ class Screening:
         self._sessions = sessions
 
     def finish(self, take: TakeRecord) -> Finished:
-        """How a take is finished. What cannot be read any more counts as not there."""
+        """Finishing of a take. A state that cannot be read counts as not there."""
         with self._sessions() as session:
             return self._finish(session, take)
 
@@ -70,7 +70,7 @@ class Screening:
         return Finished(found.document, at, revision, found.label, found.undo, found.redo)
 
     def untouched(self, take_id: str) -> bool:
-        """Whether a take is finished as it was shot, told without reading it."""
+        """True when a take is finished as it was shot, told without reading it."""
         with self._sessions() as session:
             return not session.scalars(select(TakeRow.finish_at).where(TakeRow.id == take_id)).first()
 
@@ -80,7 +80,7 @@ class Screening:
             return _FINISHES.before(session, take.id, self._finish(session, take).number)
 
     def stood(self, take: TakeRecord, number: int) -> Finishing:
-        """How a take was finished in one of its states; 0: as it was shot. Raises NotFoundError."""
+        """Finishing of a take in one of its states; 0: as it was shot. Raises NotFoundError."""
         with self._sessions() as session:
             if number and session.get(FinishRow, (take.id, number)) is None:
                 raise NotFoundError("What it was then is not kept any more.")

@@ -25,7 +25,7 @@ _FRAME = TypeAdapter(FrameRecord)
 
 
 class TakeSlate(BaseModel):
-    """What a take was called with."""
+    """Slate of a take."""
 
     version: Literal[1] = 1
     id: str

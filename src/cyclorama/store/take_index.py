@@ -21,7 +21,7 @@ AT_ONCE = 8000
 
 
 class Slate(BaseModel):
-    """What a list says of a take besides how far it is: written when it is called, and never changed."""
+    """Slate in lists: written when a take is called, and never changed."""
 
     project_name: str
     shot: str

@@ -80,7 +80,7 @@ class TakeRecord:
 
     @property
     def moments(self) -> int:
-        """How many frames it lasts: one stands for those after it that were not to be shot."""
+        """Number of frames of the take: one stands for those after it that were skipped."""
         return len(self.numbers) * self.every
 
     def at(self, moment: int) -> int:
@@ -165,7 +165,7 @@ class TakeStore:
             return list(session.scalars(query.where(TakeRow.project_id == project_id) if project_id else query))
 
     def everything_in_documents(self, find: Callable[[str], set[str]]) -> set[str]:
-        """What `find` finds in the documents of all takes."""
+        """Everything `find` finds in the documents of all takes."""
         with self._sessions() as session:
             return set().union(*(find(document) for document in session.scalars(select(TakeRow.document))))
 
@@ -228,7 +228,7 @@ class TakeStore:
             return self._folder / take_row(session, take_id).folder
 
     def wish(self, take_id: str) -> Wish:
-        """What the artist last asked for; ‘stop’ when the take is gone."""
+        """Latest request of the artist; ‘stop’ when the take is gone."""
         with self._sessions() as session:
             row = session.get(TakeRow, take_id)
             return row.wish if row else "stop"

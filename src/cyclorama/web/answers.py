@@ -1,4 +1,4 @@
-"""What the studio floor is told of a project: the shapes of its JSON."""
+"""Answers to the studio floor: the shapes of its JSON."""
 
 from pydantic import BaseModel, SkipValidation
 
@@ -19,7 +19,7 @@ NEVER_CHANGES = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
 class LightState(BaseModel):
-    """What stand-in and plan draw of a light."""
+    """Light in stand-in and plan."""
 
     id: str
     name: str
@@ -47,7 +47,7 @@ class LightState(BaseModel):
 
 
 class SurroundingsState(BaseModel):
-    """What the stand-in mirrors."""
+    """Environment reflected in the stand-in."""
 
     url: str
     """of the picture, unrolled: 256 by 128 pixels of four half floats"""
@@ -142,7 +142,7 @@ class DrawnPath(BaseModel):
 
 
 class ShotState(BaseModel):
-    """How long the open shot is, how it travels, and where everything stands in the frames that are looked at."""
+    """Length and move of the open shot, and the poses in the frames that are looked at."""
 
     sentence: str
     first: int
@@ -192,7 +192,7 @@ class LaneState(BaseModel):
 
 
 class MarginsState(BaseModel):
-    """How far the subject keeps from the nearest edge of the frame, in shares of its height."""
+    """Margins between the subject and the nearest edge of the frame, in shares of its height."""
 
     per_frame: list[float]
     worst: float
@@ -200,7 +200,7 @@ class MarginsState(BaseModel):
 
 
 class SubjectState(BaseModel):
-    """What is measured of the subject."""
+    """Measurements of the subject."""
 
     animation_sentence: str
     size_m: tuple[float, float, float]
@@ -218,7 +218,7 @@ class SubjectState(BaseModel):
 
 
 class ItemState(BaseModel):
-    """What stand-in and plan draw of an item."""
+    """Item in stand-in and plan."""
 
     id: str
     name: str
@@ -285,14 +285,14 @@ class PoseState(BaseModel):
 
 
 class RendererAnswer(BaseModel):
-    """Whether the kernels are compiled, and what there is to say until then."""
+    """Readiness of the renderer, and a sentence until then."""
 
     ready: bool
     sentence: str
 
 
 class ForecastAnswer(BaseModel):
-    """How long a shot will take."""
+    """Forecast of a shot."""
 
     seconds: float
     plus_minus: float
@@ -319,7 +319,7 @@ class KeptPicture(BaseModel):
 
 
 class Uses(BaseModel):
-    """What something is used in, before it is removed."""
+    """Uses of a thing that is about to be removed."""
 
     sentences: list[str]
 

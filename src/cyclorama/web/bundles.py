@@ -24,7 +24,7 @@ FAULT = "The project could not be packed; the terminal that runs Cyclorama tells
 
 
 class Packed(BaseModel):
-    """What packing is asked for with."""
+    """Request to pack a bundle."""
 
     project_id: str
 
@@ -42,7 +42,7 @@ def pack(ctx: Ctx, project_id: str) -> JobAnswer:
 
 @router.get("/projects/{project_id}/bundle")
 def fetch(ctx: Ctx, project_id: str) -> FileResponse:
-    """What was packed last; it is removed once it has been sent."""
+    """The latest bundle; it is removed once it has been sent."""
     path = _path(ctx.studio, project_id)
     if not path.exists():
         raise NotFoundError("It is not packed, or was removed. Pack it again.")
@@ -52,7 +52,7 @@ def fetch(ctx: Ctx, project_id: str) -> FileResponse:
 
 
 def bundle_kind(studio: Studio) -> Kind:
-    """How projects are packed."""
+    """Job kind that packs bundles."""
 
     def do(job: Job, hand: JobContext) -> Result:
         project_id = Packed.model_validate_json(job.spec).project_id

@@ -26,13 +26,13 @@ Frame = Annotated[int, Field(ge=0, le=2_000_000)]
 
 
 class CheckOf(BaseModel):
-    """What is checked."""
+    """Request to check a take."""
 
     take_id: str
 
 
 class ChecksAnswer(BaseModel):
-    """What the last checks of a take found."""
+    """Findings of the latest checks of a take."""
 
     checked: Checked | None
     """None before the first"""
@@ -45,7 +45,7 @@ class ChecksAnswer(BaseModel):
 
 
 class TakeLanes(BaseModel):
-    """What is measured of a take's move."""
+    """Measurements of a take's move."""
 
     first: int
     frames: int
@@ -59,7 +59,7 @@ class AgainCall(BaseModel):
 
 @router.get("/takes/{take_id}/checks")
 def checks(ctx: Ctx, take_id: str) -> ChecksAnswer:
-    """What was found, and whether it still holds."""
+    """Findings of a take, and whether they still hold."""
     take = ctx.studio.takes.get(take_id)
     kept = ctx.studio.screening.checked(take_id)
     checked = None
@@ -74,7 +74,7 @@ def checks(ctx: Ctx, take_id: str) -> ChecksAnswer:
 
 @router.get("/takes/{take_id}/lanes")
 def lanes(ctx: Ctx, take_id: str) -> TakeLanes:
-    """What is measured of the move in every frame, of the shot as it was when the take was called."""
+    """Measurements of the move in every frame, of the shot as it was when the take was called."""
     take = ctx.studio.takes.get(take_id)
     shot = take.project.shot
     return TakeLanes(first=shot.first_frame, frames=shot.frames, lanes=lanes_of(ctx.studio, take.project))
@@ -94,7 +94,7 @@ def again(ctx: Ctx, take_id: str, call: AgainCall) -> TakeAnswer:
 
 
 def check_kind(studio: Studio) -> Kind:
-    """How checks are made."""
+    """Job kind that checks takes."""
     return Kind(lambda job, hand: _check(studio, job, hand), FAULT, at_once=1)
 
 

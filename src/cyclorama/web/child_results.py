@@ -1,4 +1,4 @@
-"""What children that read foreign files send back: values only.
+"""Results of children that read foreign files: values only.
 
 A pickle can name any function and have it called by whoever reads it; a reader that a hostile file has taken over must
 not reach the studio that way. So only the program's own documents and value objects, and arrays, are let through

@@ -34,7 +34,7 @@ STOPPED = "The clip was stopped before it was finished."
 
 
 class ClipRequest(BaseModel):
-    """What a clip is asked for with."""
+    """Request for a clip."""
 
     take_id: str
     loops: int
@@ -86,7 +86,7 @@ class ClipState:
 
     @property
     def is_there(self) -> bool:
-        """Whether the file is there, made from the frames as they are."""
+        """True when the file is there, made from the frames as they are."""
         try:
             return self.target.exists() and self.note.read_text() == self.source
         except OSError:
@@ -114,7 +114,7 @@ def made_clip(work: JobRunner, clip: ClipState) -> Path:
 
 
 def clip_kind(studio: Studio) -> Kind:
-    """How clips are made."""
+    """Job kind that makes clips."""
     return Kind(lambda job, hand: _encode(studio, job, hand), FAULT)
 
 

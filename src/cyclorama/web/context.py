@@ -1,4 +1,4 @@
-"""What every request may need."""
+"""Context of requests."""
 
 from dataclasses import dataclass
 from typing import TYPE_CHECKING

@@ -56,8 +56,8 @@ class OpenCuts:
         self._lock = threading.Lock()
 
     def get(self, ctx: Context, project_id: str, stamp: str, shape: str, width: int) -> Compositor:
-        """Who makes the frames of a project's cut, no wider than `width`: in the state of that stamp where it is known,
-        else as it is now. Raises NotFoundError."""
+        """Source of a project's cut, no wider than `width`: in the state of that stamp where it is known, else as it is
+        now. Raises NotFoundError."""
         key = (project_id, stamp, shape, width)
         with self._lock:
             if (found := self._kept.get(key)) is not None:
@@ -175,7 +175,7 @@ def begins(ctx: Context, project_id: str) -> Cut:
 
 
 def cut_answer(ctx: Context, state: CutState) -> CutAnswer:
-    """What the bench shows of a cut."""
+    """Answer about a cut for the bench."""
     cut = state.cut
     reel = TakeReel(ctx.studio, cut, ctx.masters, complete=False)
     places = laid(cut)

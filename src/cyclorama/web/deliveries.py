@@ -64,7 +64,7 @@ class ScreenAnswer(BaseModel):
 
 
 class Offered(BaseModel):
-    """What can be handed over."""
+    """Presets and shapes on offer."""
 
     presets: list[PresetAnswer]
     screens: list[ScreenAnswer]
@@ -111,7 +111,7 @@ class TitlesCall(BaseModel):
 
 
 class TitleFaults(BaseModel):
-    """What pictures of a size would not show of titles."""
+    """Titles that pictures of a size would cut off."""
 
     width: int
     height: int
@@ -119,7 +119,7 @@ class TitleFaults(BaseModel):
 
 
 class ForecastLine(BaseModel):
-    """How large a file will be."""
+    """Forecast of a file's size."""
 
     bytes: int | None
     """None: not told before"""
@@ -127,7 +127,7 @@ class ForecastLine(BaseModel):
 
 
 class DeliverySpec(BaseModel):
-    """What a job is told."""
+    """Specification of a delivery job."""
 
     delivery_id: str
 
@@ -147,7 +147,7 @@ def presets() -> Offered:
 
 @router.get("/projects/{project_id}/deliveries")
 def all_of(ctx: Ctx, project_id: str) -> list[DeliveryAnswer]:
-    """What was asked for of a project, the last first."""
+    """Deliveries of a project, the last first."""
     ctx.studio.projects.version(project_id)
     return [_answer(ctx, handed) for handed in ctx.studio.cuts.handed(project_id)]
 
@@ -258,7 +258,7 @@ def _zipped(folder: Path) -> Iterator[bytes]:
 
 
 def delivery_kind(studio: Studio) -> WorkKind:
-    """How deliveries are made: one after the other, as each takes all of the machine."""
+    """Job kind that makes deliveries: one after the other, as each takes all of the machine."""
 
     def do(job: Job, hand: JobContext) -> Result:
         handed = studio.cuts.one(DeliverySpec.model_validate_json(job.spec).delivery_id)

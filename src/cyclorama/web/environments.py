@@ -55,7 +55,7 @@ class Surroundings(BaseModel):
 
 
 def _own(project: Project) -> dict[str, str]:
-    """What the looks of a project have, by asset."""
+    """Environments of a project's looks, by asset."""
     return {
         look.environment.asset: look.environment.source_name for look in project.looks if look.environment.asset
     }  # fmt: skip
@@ -86,7 +86,7 @@ class SeenRegion(BaseModel):
 
 
 class SeenEnvironment(BaseModel):
-    """What there is to know of surroundings."""
+    """Facts about an environment picture."""
 
     width: int
     height: int

@@ -1,4 +1,4 @@
-"""Who may ask: the artist's own browser, and nobody who merely got it to visit a page.
+"""Guard: requests are answered for the artist's own browser, not for foreign pages in it.
 
 A studio on this machine answers every program here, so also a page of any web site that runs in the same browser.
 Two things keep such pages out. The name in the Host header must be one of this machine's, or a site could point its
@@ -108,7 +108,7 @@ class Guard:
         return cookie is not None and hmac.compare_digest(cookie.value.encode(), (self._key or "").encode())
 
     def _let_in(self, scope: Scope) -> Response:
-        """Who comes with the key in the address gets it as a cookie; everybody else is told how to come by it."""
+        """Exchange the key in an address for a cookie; without one, tell how to come by it."""
         asked = parse_qsl(scope.get("query_string", b"").decode("latin-1"))
         given = dict(asked).get("key", "")
         if scope["type"] != "http" or not hmac.compare_digest(given.encode(), (self._key or "").encode()):

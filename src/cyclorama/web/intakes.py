@@ -29,7 +29,7 @@ FAULT = "This could not be put on the set; the project is as it was. The termina
 
 
 class Incoming(BaseModel):
-    """What an intake is asked for with."""
+    """Request for an intake."""
 
     folder: str
     """of what was sent, inside the folder for such"""
@@ -42,7 +42,7 @@ class Incoming(BaseModel):
 
 
 class Anew(BaseModel):
-    """What making a subject again from its source is asked for with."""
+    """Request to make a subject again from its source."""
 
     project_id: str
     source: str
@@ -73,7 +73,7 @@ def ask_for_detail(work: JobRunner, studio: Studio, project_id: str, detail: Det
 
 
 def intake_kinds(studio: Studio, lens: Lens) -> tuple[Kind, Kind]:
-    """How models are brought in, and made again."""
+    """Job kinds that bring models in, and make them again."""
     incoming = studio.folder / INCOMING
 
     def clear(job: Job) -> None:
@@ -132,7 +132,7 @@ def _examine_bundle(tell: Tell, path: Path) -> Examined:
 def _limited(
     job: Job, hand: JobContext, read: Callable[..., Any], *given: Any, folder: Path, reads: Sequence[Path] = ()
 ) -> Any:
-    """What a reader finds in the files of a job, in a process of its own."""
+    """Result of a reader on the files of a job, in a process of its own."""
     return run_limited(
         read, *given, folder=folder, reads=reads, memory_bytes=MEMORY_LIMIT_BYTES, longest_s=LONGEST_S,
         tell=lambda what, share: hand.tell(what, share * 0.98), unwanted=hand.unwanted,

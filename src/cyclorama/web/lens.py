@@ -54,7 +54,7 @@ Tried = Annotated[SetValue | SetKey | Dress, Field(discriminator="kind")]
 
 @dataclass(frozen=True, slots=True)
 class FrameRequest:
-    """What a lens asks for: a frame of the project as it is saved, or as changes that are being tried would make it."""
+    """Request of a lens: a frame of the project as it is saved, or with changes that are being tried."""
 
     request: int
     frame: int
@@ -76,7 +76,7 @@ class LensPicture:
 
 @dataclass(slots=True)
 class LensProgress:
-    """How far a picture has developed."""
+    """Progress of a picture."""
 
     request: int
     share: float
@@ -146,7 +146,7 @@ class Lens:
             self._interrupt()
 
     def _interrupt(self) -> None:
-        """What is developing is not wanted any more; to be called while holding the condition."""
+        """Cancel the picture that is being rendered; to be called while holding the condition."""
         self._generation += 1
         self._wake.notify_all()
 
@@ -159,7 +159,7 @@ class Lens:
             self._interrupt()
 
     def calm(self) -> bool:
-        """Whether nobody has asked for a picture just now, and whoever did has had a good one: others may borrow
+        """True when nobody has asked for a picture just now, and whoever did has had a good one: others may borrow
         without being felt."""
         return not self._rough and time.monotonic() - self._asked_at > CALM_S
 
@@ -220,7 +220,7 @@ class Lens:
 
     @property
     def preparing(self) -> str:
-        """What is to be said until the kernels are ready."""
+        """Sentence about the renderer until the kernels are ready."""
         return MENDING if damaged_entries and self._preparing == LOADING else self._preparing
 
     def _prepare(self) -> None:
@@ -262,7 +262,7 @@ class Lens:
                     viewer.wanted, self._rough = None, False
 
     def _try_to_develop(self, viewer: Viewer, wanted: FrameRequest, generation: int) -> bool:
-        """Whether the viewer has had all there is; False when something else came first."""
+        """True when the viewer has had all there is; False when something else came first."""
         try:
             with self._busy:
                 self._develop(viewer, wanted, generation)

@@ -1,4 +1,4 @@
-"""What stand-in and plan draw besides the poses: lens, lights, what lights them and how strongly."""
+"""State of stand-in and plan besides the poses: lens, lights, and their strengths."""
 
 import math
 from typing import Any
@@ -97,7 +97,7 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
 
 
 def _surroundings(look: Look, gain: NDArray[np.float64]) -> SurroundingsState | None:
-    """What is mirrored while the environment of a look shines."""
+    """Reflected environment, while the environment of a look is on."""
     environment = look.environment
     if not look.environment_lit:
         return None

@@ -16,7 +16,7 @@ Ctx = Annotated[Context, Depends(context)]
 
 
 class Tile(BaseModel):
-    """What one light gives."""
+    """Contribution of one light."""
 
     id: str
     picture: str
@@ -35,7 +35,7 @@ class Bench(BaseModel):
 
 @router.get("/bench")
 def bench(ctx: Ctx, project_id: str, frame: int) -> Bench:
-    """What the lights of the open shot's look give in a frame."""
+    """Contributions of the lights of the open shot's look in a frame."""
     here = moment(ctx.studio.projects.get(project_id).project, frame)
     with ctx.lens.borrowed(wait=False) as tools:
         found = contributions(here, *tools)

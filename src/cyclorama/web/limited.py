@@ -59,7 +59,7 @@ def run_limited(
     gave_up: str, reads: Sequence[Path] = (), tell: Tell = lambda what, share: None,
     unwanted: Callable[[], bool] = lambda: False,
 ) -> Any:  # fmt: skip
-    """What `work(tell, *arguments)` returns, done by a child that may use so much memory and time.
+    """Result of `work(tell, *arguments)` in a child with limits of memory and time.
 
     `work` must be a function of a module; it may write below `folder`, and read there and below `reads`. Raises
     IntakeError with its sentence, with `too_long` when it stands still or did not come to an end in time, and with
@@ -134,7 +134,7 @@ class _Confined:
 
 
 def look_at(examine: Callable[[Path, str], Any], path: Path, name: str) -> Any:
-    """What `examine(path, name)` finds out about a file that somebody sent; raises IntakeError, see `run_limited`."""
+    """Result of `examine(path, name)` on an uploaded file; raises IntakeError, see `run_limited`."""
     return run_limited(
         _examine, examine, path, name, folder=path.parent, memory_bytes=PICTURE_BYTES, longest_s=PICTURE_S,
         too_long=f"‘{name}’ takes too long to unpack. Make it smaller and bring it in again.",

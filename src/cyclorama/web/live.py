@@ -44,7 +44,7 @@ class Asked(BaseModel):
 
 
 class LensMessage(BaseModel):
-    """What a lens says: develop something, or (without a wish) rest."""
+    """Message of a lens: render something, or (without a request) rest."""
 
     develop: Asked | None = None
     rest: bool = True

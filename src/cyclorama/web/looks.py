@@ -22,7 +22,7 @@ WIDTHS = {"tile": 160, "picture": 480}
 
 
 class TriedLook(BaseModel):
-    """What is tried, and in which frame."""
+    """Changes to try in a look, and the frame."""
 
     changes: Annotated[list[Command], Field(min_length=1, max_length=64)]
     frame: Annotated[int, Field(ge=0, le=2_000_000)]

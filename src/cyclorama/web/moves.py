@@ -35,7 +35,7 @@ class MoveName(BaseModel):
 
 
 class MovePreview(BaseModel):
-    """What a move looks like: a camera at even times about a thing half a metre high."""
+    """Preview of a move: a camera at even times about a thing half a metre high."""
 
     name: str
     cameras: list[list[float]]

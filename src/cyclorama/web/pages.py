@@ -32,7 +32,7 @@ Ctx = Annotated[Context, Depends(context)]
 
 
 def _place(path: str) -> Property:
-    """What a control is bound to: a place of the project or, after `cut/`, of its cut."""
+    """The property of a control: of the project or, after `cut/`, of its cut."""
     return place_of(path.removeprefix("cut/"), Cut) if path.startswith("cut/") else place_of(path)
 
 
@@ -114,7 +114,7 @@ def wall(request: Request, ctx: Ctx) -> HTMLResponse:
 
 
 def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
-    """What the wall shows of a project, of a damaged one its name and what is wrong with it."""
+    """Card of a project on the wall; of a damaged one its name and fault."""
     card: dict[str, Any] = {"id": listed.id, "name": listed.name, "updated": listed.updated, "damage": None}
     try:
         project = ctx.studio.projects.get(listed.id).project

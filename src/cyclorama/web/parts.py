@@ -19,7 +19,7 @@ Ctx = Annotated[Context, Depends(context)]
 
 
 class Splitting(SplitPart):
-    """What a part is split with."""
+    """Request to split a part."""
 
     base_version: int
 

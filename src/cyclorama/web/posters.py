@@ -27,7 +27,7 @@ FAULT = "This picture cannot be developed; the terminal that runs Cyclorama tell
 
 
 class PosterJob(BaseModel):
-    """What a poster is asked for with."""
+    """Request for a poster."""
 
     project_id: str
     version: int
@@ -67,7 +67,7 @@ class Posters:
 
 
 def poster_kind(studio: Studio, lens: Lens) -> Kind:
-    """How posters are developed: one at a time, the last that was asked for first."""
+    """Job kind that renders posters: one at a time, the latest request first."""
     return Kind(lambda job, hand: _develop(studio, lens, job, hand), FAULT, at_once=1, at_leisure=True)
 
 

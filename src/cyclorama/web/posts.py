@@ -62,14 +62,14 @@ class PostAnswer(BaseModel):
 
 
 class PostSpec(BaseModel):
-    """What a job is told."""
+    """Specification of a post job."""
 
     post_id: str
 
 
 @router.get("/projects/{project_id}/posts")
 def all_of(ctx: Ctx, project_id: str) -> list[PostAnswer]:
-    """What was posted of a project, the last first."""
+    """Posts of a project, the last first."""
     ctx.studio.projects.version(project_id)
     return [_answer(ctx, posted) for posted in ctx.studio.posts.of(project_id)]
 
@@ -120,7 +120,7 @@ def _answer(ctx: Context, posted: Posted) -> PostAnswer:
 
 
 def post_kind(studio: Studio, own_gallery: OwnGallery | None) -> WorkKind:
-    """How posts are sent."""
+    """Job kind that sends posts."""
 
     def do(job: Job, hand: JobContext) -> Result:
         if own_gallery is None:

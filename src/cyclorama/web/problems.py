@@ -1,4 +1,4 @@
-"""What goes wrong, as an answer: a sentence as JSON, or a page for somebody who came by a link."""
+"""Errors as answers: a sentence as JSON, or a page for somebody who came by a link."""
 
 import errno
 import logging
@@ -68,7 +68,7 @@ async def _tell_nobody(request: Request, error: Exception) -> Response:
 
 
 async def _tell_refused(request: Request, error: Exception) -> Response:
-    """What the framework itself refuses: no such address, or a body that cannot be read."""
+    """Answer to requests that the framework refuses: no such address, or a body that cannot be read."""
     assert isinstance(error, HTTPException)
     return _answer(request, _REFUSED.get(error.status_code, "The request is not understood."), error.status_code)
 

@@ -68,7 +68,7 @@ class ChangePreview(BaseModel):
 
 @router.get("/renderer")
 def renderer(ctx: Ctx) -> RendererAnswer:
-    """Whether the kernels are compiled, and what there is to say until then."""
+    """Readiness of the renderer, and a sentence until then."""
     ready = ctx.lens.ready.is_set()
     return RendererAnswer(ready=ready, sentence="" if ready else ctx.lens.preparing)
 
@@ -98,7 +98,7 @@ def state(ctx: Ctx, project_id: str) -> ProjectState:
 
 @router.get("/projects/{project_id}/uses")
 def uses(ctx: Ctx, project_id: str) -> Uses:
-    """What is removed with a project, and what its takes are used in."""
+    """Things removed with a project, and uses of its takes."""
     return Uses(sentences=project_uses(ctx.studio, project_id))
 
 
@@ -164,14 +164,14 @@ def redo(ctx: Ctx, project_id: str, step: Step) -> ProjectState:
 
 @router.get("/projects/{project_id}/forecast")
 async def shoot_forecast(ctx: Ctx, request: Request, project_id: str) -> ForecastAnswer:
-    """How long the shot will take, from a few probe frames."""
+    """Forecast of the shot, from a few probe frames."""
     saved = await run_in_threadpool(ctx.studio.projects.get, project_id)
     key = ("shot", project_id, saved.version)
     return await ctx.forecasts.answer(request, key, partial(forecast_answer, ctx, saved.project, saved.version))
 
 
 def forecast_answer(ctx: Context, project: Project, version: int, unwanted: IsUnwanted) -> ForecastAnswer:
-    """How long the open shot of a project will take, probed while nobody waits for the lens. Raises StaleError once
+    """Forecast of a project's open shot, probed while nobody waits for the lens. Raises StaleError once
     the project is of another version, and ChangeError when the renderer cannot be made ready."""
     if not len(project.shot.frame_numbers):
         return ForecastAnswer(seconds=0, plus_minus=0, sentence="nothing to shoot")

@@ -43,7 +43,7 @@ HELD_S, LENS_S = 3.0, 0.35
 
 
 class Sitting(BaseModel):
-    """What a proof is asked for with."""
+    """Request for a proof."""
 
     project_id: str
     key: str
@@ -64,7 +64,7 @@ def coarse_first(numbers: list[int]) -> list[int]:
 
 
 def proof_kind(studio: Studio, lens: Lens) -> Kind:
-    """How proofs are made: one at a time."""
+    """Job kind that makes proofs: one at a time."""
     return Kind(lambda job, hand: _make(studio, lens, job, hand), FAULT, at_once=1)
 
 
@@ -156,7 +156,7 @@ def begin_all(ctx: Ctx, project_id: str) -> list[JobAnswer]:
 
 @router.get("")
 def one(ctx: Ctx, project_id: str) -> ProofState:
-    """What there is of the proof of the open shot as it stands."""
+    """The proof of the open shot as it stands."""
     _, proof = _now(ctx, project_id)
     return ProofState(key=proof.key, whole=proof.whole, numbers=proof.numbers)
 

@@ -1,4 +1,4 @@
-"""What comes with the program, as the stockroom shows it: sets, rigs, environments, gobos, materials."""
+"""Ready stock of the program in the stockroom: sets, rigs, environments, gobos, materials."""
 
 import hashlib
 from functools import partial
@@ -44,7 +44,7 @@ _SHOWN = [("set", name) for name in get_args(ReadySet)] + [("rig", name) for nam
 
 
 class Nothing(BaseModel):
-    """What these pictures are asked for with."""
+    """Request for these pictures."""
 
 
 def ready_things(ctx: Context) -> list[dict[str, Any]]:
@@ -78,7 +78,7 @@ def ready_things(ctx: Context) -> list[dict[str, Any]]:
 
 
 def _change(kind: str, name: str) -> SetUp | ApplyRig:
-    """What brings a ready set or rig in."""
+    """Command that brings a ready set or rig in."""
     if kind == "set":
         return SetUp.model_validate({"kind": "set_up", "ready": name})
     return ApplyRig.model_validate({"kind": "rig", "rig": name})
@@ -107,7 +107,7 @@ def _path(studio: Studio, kind: str, name: str) -> Path:
 
 
 def ready_kind(studio: Studio, lens: Lens) -> Kind:
-    """How the pictures of what is ready are developed: one after the other."""
+    """Job kind that renders pictures of ready stock: one after the other."""
     return Kind(lambda job, hand: _develop(studio, lens, hand), FAULT, at_once=1, at_leisure=True)
 
 

@@ -62,7 +62,7 @@ BURNT_MARK, CRUSHED_MARK, SHARP_MARK = (255, 60, 40), (60, 110, 255), (255, 215,
 
 
 class FinishAnswer(BaseModel):
-    """How a take is finished."""
+    """Finishing of a take."""
 
     finishing: Finishing
     as_shot: Finishing
@@ -87,7 +87,7 @@ class FinishAnswer(BaseModel):
 
 
 class StateLine(BaseModel):
-    """How a take was finished before."""
+    """Earlier finishing of a take."""
 
     number: int
     label: str
@@ -161,13 +161,13 @@ def finish_answer(ctx: Context, take: TakeRecord, found: Finished | None = None)
 
 @router.get("/takes/{take_id}/finish")
 def finish(ctx: Ctx, take_id: str) -> FinishAnswer:
-    """How a take is finished."""
+    """Finishing of a take."""
     return finish_answer(ctx, ctx.studio.takes.get(take_id))
 
 
 @router.get("/takes/{take_id}/finishes")
 def earlier(ctx: Ctx, take_id: str) -> list[StateLine]:
-    """How a take was finished before, the last first; 0, which is as it was shot, is not among them."""
+    """Earlier states of a take's finishing, the last first; 0, which is as it was shot, is not among them."""
     found = ctx.studio.screening.earlier(ctx.studio.takes.get(take_id))
     return [StateLine(number=number, label=label, at=at) for number, label, at in found]
 
@@ -366,7 +366,7 @@ def loupe(ctx: Ctx, take_id: str, number: Number, x: ShareOf, y: ShareOf) -> Lou
 
 @router.get("/takes/{take_id}/depth/{number}")
 def depth_at(ctx: Ctx, take_id: str, number: Number, x: ShareOf, y: ShareOf) -> DepthAnswer:
-    """How far away what a frame shows at a place is, in shares of the picture from its top left."""
+    """Depth at a place of a frame, in shares of the picture from its top left."""
     take = ctx.studio.takes.get(take_id)
     if "depth" not in take.project.shot.shoot.passes.wanted:
         raise ShootError("This take has no depth; shoot it with that pass.")
@@ -381,14 +381,14 @@ def against(
     ctx: Ctx, take_id: str, other_id: str, number: Number, width: Width = None,
     gain: Annotated[float, Query(ge=0.1, le=100)] = 4.0,
 ) -> Response:  # fmt: skip
-    """What another take differs by in a frame: grey where it is the same, brighter where it is brighter."""
+    """Difference of another take in a frame: grey where it is the same, brighter where it is brighter."""
     a, b = _two(ctx, take_id, other_id, number, width)
     return encoded(to_bytes(signed(a, b, gain)), False)
 
 
 @router.get("/takes/{take_id}/against/{other_id}/{number}/figures")
 def figures(ctx: Ctx, take_id: str, other_id: str, number: Number) -> DifferenceAnswer:
-    """How much another take differs in a frame."""
+    """Figures of the difference to another take in a frame."""
     found: Difference = difference(*_two(ctx, take_id, other_id, number, MOST_PX))
     return DifferenceAnswer(sentence=found.sentence, **asdict(found))
 

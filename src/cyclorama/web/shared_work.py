@@ -39,7 +39,7 @@ class SharedWork:
         self._threads = ThreadPoolExecutor(at_once, thread_name_prefix=name)
 
     async def answer(self, request: Request, key: Hashable, work: Callable[[IsUnwanted], T]) -> T:
-        """What `work` returns; it is told whether anybody still waits for it. Requests of an equal `key` share one.
+        """Result of `work`, which is told whether anybody still waits for it. Requests of an equal `key` share one.
 
         Raises OverloadError when too many others wait, Unwanted when the browser went away, and whatever `work` raises.
         """

@@ -1,4 +1,4 @@
-"""What the browser draws while things are handled: reduced meshes of models, as they bend, made shapes, and the set."""
+"""Stand-ins of the browser: reduced meshes of models, as they bend, made shapes, and the set."""
 
 import io
 from typing import Annotated

@@ -1,4 +1,4 @@
-"""What the studio floor needs to know about a project, found out."""
+"""State of a project for the studio floor."""
 
 import base64
 from functools import partial
@@ -118,7 +118,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
 
 
 def lanes_of(studio: Studio, project: Project) -> list[LaneState]:
-    """What is measured in every frame of a project's shot. Raises DamagedError when its measures are gone."""
+    """Measurements of every frame of a project's shot. Raises DamagedError when its measures are gone."""
     r = review(project, studio.measures(project.subject))
     return _lanes(r) + _metered(r, proofs_of(studio.folder, project)[project.shot_id].readings())
 
@@ -165,7 +165,7 @@ def _lane(
 
 
 def _lanes(r: Review) -> list[LaneState]:
-    """What the strip draws of every frame, one of them at a time."""
+    """Lanes of the strip, one of them shown at a time."""
     if r.margins is None or r.travel is None:
         return []
     travel, lane = r.travel, partial(_lane, r)
@@ -235,7 +235,7 @@ def _keyed(project: Project, channel: Channel, frames: Any) -> KeyedState:
 
 
 def _owner(project: Project, path: str) -> str:
-    """What a value belongs to: the innermost thing around it that has a name."""
+    """Owner of a value: the innermost thing around it that has a name."""
     steps, name = path.split("/"), project.name
     for i in range(1, len(steps)):
         name = getattr(value_at(project, "/".join(steps[:i])), "name", name)
@@ -258,7 +258,7 @@ def _path(path: Path) -> DrawnPath:
 
 
 def _acting(project: Project, poses: Poses) -> dict[str, list[str]]:
-    """What items that play do in each pose, as the stand-in's bending is asked for."""
+    """Animation states in each pose, in the form in which the stand-in asks for its bending."""
     rate = FrameRate.of(project)
     each = {x.id: acting_at(x, project.shot, rate, poses.frames) for x in project.items if x.playing}
     said = ",".join
@@ -266,7 +266,7 @@ def _acting(project: Project, poses: Poses) -> dict[str, list[str]]:
 
 
 def _own_carriages(project: Project) -> list[str]:
-    """What carries items and lights, besides what carries all: items that turn by themselves, the camera, the disc."""
+    """Carriers of items and lights besides the common ones: items that turn by themselves, the camera, the disc."""
     found = {carriage_of(item, project.shot, project.items) for item in project.items} - {DISC}
     found |= {light_carriage(project, light) for light in project.look.lights} - {WITH_RIG}
     return sorted(found - {STILL})

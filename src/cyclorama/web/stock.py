@@ -43,7 +43,7 @@ class MaterialKept(BaseModel):
 
 
 class StockRequest(BaseModel):
-    """What of a project is to be kept, and as what."""
+    """Request to save a thing of a project to the stockroom."""
 
     kind: StockedKind
     name: Annotated[str, Field(min_length=1, max_length=80)]
@@ -54,7 +54,7 @@ class StockRequest(BaseModel):
 
 
 class Relabelled(BaseModel):
-    """What is changed of how a thing is labelled; None stays."""
+    """Changes of a label; None stays."""
 
     name: Annotated[str, Field(min_length=1, max_length=80)] | None = None
     tags: Annotated[list[Annotated[str, Field(min_length=1, max_length=40)]], Field(max_length=20)] | None = None
@@ -224,7 +224,7 @@ def tile(ctx: Ctx, shelf: ShelfName, identity: Id) -> FileResponse:
 
 @router.get("/stock.zip", response_class=Response)
 def take_along(ctx: Ctx, only: Annotated[list[str] | None, Query(max_length=500)] = None) -> Response:
-    """What is kept (all of it, or `only` some, as `shelf/id`) as a zip of plain files."""
+    """Stock (all of it, or `only` some, as `shelf/id`) as a zip of plain files."""
     everything = [(name, one.id) for name, shelf in shelves_of(ctx.studio).items() for one in shelf.all()]
     wanted = [pair for pair in everything if only is None or "/".join(pair) in only]
     if not wanted:

@@ -1,4 +1,4 @@
-"""What the shoot log and the screening room are told of takes."""
+"""Answers about takes for the shoot log and the screening room."""
 
 from datetime import UTC, datetime
 from typing import Literal
@@ -67,7 +67,7 @@ class TakeLine(BaseModel):
 
 
 class ShootLog(BaseModel):
-    """What the shoot log shows."""
+    """Shoot log."""
 
     takes: list[TakeLine]
     """that which is shot and those that wait for their turn first, then the newest"""

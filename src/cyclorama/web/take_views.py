@@ -25,7 +25,7 @@ MATCH_PX = 320
 
 
 class MatchAnswer(BaseModel):
-    """How a take was brought to a reference."""
+    """Result of matching a take to a reference."""
 
     sentence: str
     finish: FinishAnswer

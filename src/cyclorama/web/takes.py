@@ -100,7 +100,7 @@ class SeamAnswer(BaseModel):
 
 @router.get("/projects/{project_id}/readiness")
 def shoot_readiness(ctx: Ctx, project_id: str, seconds: Seconds | None = None, spread: Seconds = 0.0) -> Readiness:
-    """What will be shot and what is odd about it."""
+    """Readiness of the open shot: a sentence, and what is odd."""
     project = ctx.studio.projects.get(project_id).project
     forecast = None if seconds is None else (seconds, spread)
     free = shutil.disk_usage(ctx.studio.folder).free
@@ -129,7 +129,7 @@ def _as_shown(ctx: Context, project_id: str, version: int) -> Saved:
 
 @router.post("/projects/{project_id}/plan")
 def plan(ctx: Ctx, project_id: str, wanted: Cells) -> Plan:
-    """What the takes of a plan would be."""
+    """Takes of a plan."""
     project = ctx.studio.projects.get(project_id).project
     return planned(project, wanted.cells, ctx.studio.measures(project.subject), wanted.forecasts_s)
 
@@ -144,7 +144,7 @@ def shoot_plan(ctx: Ctx, project_id: str, wanted: PlanCall) -> list[str]:
 
 @router.post("/projects/{project_id}/plan/forecast")
 async def forecast_of_cell(ctx: Ctx, request: Request, project_id: str, cell: Cell) -> ForecastAnswer:
-    """How long one take of a plan will take, from a few probe frames."""
+    """Forecast of one take of a plan, from a few probe frames."""
     saved = await run_in_threadpool(ctx.studio.projects.get, project_id)
     key = ("cell", project_id, saved.version, cell.model_dump_json())
     planned_cell = as_planned(saved.project, cell)
@@ -169,7 +169,7 @@ def one_take(ctx: Ctx, take_id: str) -> TakeAnswer:
 
 @router.get("/takes/{take_id}/uses")
 def uses(ctx: Ctx, take_id: str) -> Uses:
-    """What a take is used in."""
+    """Uses of a take."""
     return Uses(sentences=take_uses(ctx.studio, take_id))
 
 

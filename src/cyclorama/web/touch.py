@@ -1,4 +1,4 @@
-"""What the picture shows where it is touched: parts under the pointer, and where a light has to stand."""
+"""Touch: parts under the pointer, and places for lights."""
 
 import base64
 from functools import partial
@@ -42,7 +42,7 @@ class TouchedThing(BaseModel):
 
 
 class TouchMap(BaseModel):
-    """What each place of a picture shows."""
+    """Part at each place of a picture."""
 
     width: int
     height: int
@@ -60,7 +60,7 @@ class Placed(BaseModel):
 
 @router.get("/touch")
 async def touch(ctx: Ctx, request: Request, project_id: str, frame: int) -> TouchMap:
-    """What is where in the picture of a frame."""
+    """Part at each place of a frame's picture."""
     version = await run_in_threadpool(ctx.studio.projects.version, project_id)
     key = ("touch", project_id, version, frame)
     return await ctx.eyes.answer(request, key, partial(_touch_map, ctx, project_id, frame))
@@ -91,7 +91,7 @@ def _things(here: Moment) -> list[TouchedThing]:
 
 
 class ColourAsked(BaseModel):
-    """What a colour is compared with what the picture shows of a material."""
+    """Colour to compare with the picture of a material."""
 
     material: str
     frame: int
@@ -99,7 +99,7 @@ class ColourAsked(BaseModel):
 
 
 class ColourSeen(BaseModel):
-    """How a material is seen under this light and view."""
+    """Colour of a material under this light and view."""
 
     lab: list[float]
     shown: str
@@ -112,7 +112,7 @@ class ColourSeen(BaseModel):
 
 @router.post("/colour")
 def colour(ctx: Ctx, project_id: str, wanted: ColourAsked) -> ColourSeen:
-    """How a material is seen in a frame, and how far that is from a colour."""
+    """Colour of a material in a frame, and its distance from a colour."""
     aim = told(wanted.colour)
     here = moment(ctx.studio.projects.get(project_id).project, wanted.frame)
     with ctx.lens.borrowed(wait=False) as tools:

@@ -68,7 +68,7 @@ class Tray(BaseModel):
 
 
 class SwatchRequest(BaseModel):
-    """What swatches are asked for with."""
+    """Request for swatches."""
 
     materials: dict[str, Material]
     """by the keys of their swatches"""
@@ -81,7 +81,7 @@ def _path(studio: Studio, key: str) -> Path:
 
 
 def swatch_is_there(studio: Studio, key: str) -> bool:
-    """Whether a swatch is developed."""
+    """True when a swatch is developed."""
     return _path(studio, key).exists()
 
 
@@ -90,7 +90,7 @@ def _presets() -> list[Material]:
 
 
 def _worn(project: Project) -> dict[str, int]:
-    """How many parts of the items wear each material, in any of their colourways."""
+    """Number of parts that wear each material, in any colourway."""
     found: dict[str, int] = {}
     for item in project.items:
         for number in range(len(item.parts)):
@@ -101,7 +101,7 @@ def _worn(project: Project) -> dict[str, int]:
 
 @router.get("/projects/{project_id}/tray")
 def tray(ctx: Ctx, project_id: str, here: bool = False) -> Tray:
-    """What lies on the tray; `here`: the project's own in the light of the open shot."""
+    """Swatches on the tray; `here`: the project's own in the light of the open shot."""
     project = ctx.studio.projects.get(project_id).project
     worn, look = _worn(project), _light_of(ctx, project) if here else None
 
@@ -160,7 +160,7 @@ def swatch(ctx: Ctx, key: Key) -> FileResponse:
 
 
 class Varied(BaseModel):
-    """What a material is varied along."""
+    """Variation of a material."""
 
     material: str
     across: Vary
@@ -201,7 +201,7 @@ def vary(ctx: Ctx, project_id: str, wanted: Varied) -> list[list[Variation]]:
 
 
 def swatch_kind(studio: Studio, lens: Lens) -> Kind:
-    """How swatches are developed: one set at a time."""
+    """Job kind that renders swatches: one set at a time."""
     return Kind(lambda job, hand: _develop(studio, lens, job, hand), FAULT, at_once=1, at_leisure=True)
 
 

@@ -105,8 +105,8 @@ def scratch_folder(data_folder: Path) -> Iterator[Path]:
 
 
 async def made_of_file(request: Request, data_folder: Path, make: Callable[..., T], *arguments: object) -> T:
-    """What `make(*arguments, name, path)` gives for the first file of a multipart request, in a thread of its own. What
-    it has not moved elsewhere is removed. Raises as `received`."""
+    """Result of `make(*arguments, name, path)` for the first file of a multipart request, in a thread of its own. The
+    file is removed unless it was moved elsewhere. Raises as `received`."""
     async with received(request, data_folder) as uploads:
         name, path = next(iter(uploads.paths.items()))
         made = await run_in_threadpool(make, *arguments, name, path)

@@ -30,7 +30,7 @@ class Unwanted(Exception):
 
 
 class JobContext:
-    """What somebody who does a job holds: says how far it has come, and hears whether it is still wanted."""
+    """Context of a job: reports its progress, and knows whether it is still wanted."""
 
     def __init__(self, studio: Studio, job_id: str, owner: str):
         self._jobs, self._id, self._owner = studio.jobs, job_id, owner
@@ -59,7 +59,7 @@ class JobContext:
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """How jobs of one kind are done."""
+    """Job kind."""
 
     do: Callable[[Job, JobContext], Result]
     """Returns what came of it. Raises Unwanted."""
@@ -189,7 +189,7 @@ class JobRunner:
             self._change.notify_all()
 
     def _tried(self, job: Job, kind: Kind, hand: JobContext) -> tuple[JobState, str, Result | None]:
-        """How a job ends: state, message, result."""
+        """End of a job: state, message, result."""
         try:
             return "done", "", kind.do(job, hand)
         except Unwanted:

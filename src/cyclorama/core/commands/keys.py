@@ -141,7 +141,7 @@ def _chosen(shot: Shot, path: str, frames: Iterable[int]) -> tuple[Channel, set[
 
 
 def is_in_use(shot: Shot, path: str) -> bool:
-    """Whether a value counts in a shot: those of cameras and looks do in shots through that camera, in that look."""
+    """True when a value counts in a shot: those of cameras and looks do in shots through that camera, in that look."""
     kind, identity = (*path.split("/"), "")[:2]
     return identity == {"cameras": shot.camera_id, "looks": shot.look_id}.get(kind, identity)
 

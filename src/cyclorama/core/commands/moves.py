@@ -106,7 +106,7 @@ def _dropped(project: Project) -> Channel:
 
 
 def is_named_by_move(name: str) -> bool:
-    """Whether a shot has the name of its move, perhaps with a number, and was never named by hand."""
+    """True when a shot has the name of its move, perhaps with a number, and was never named by hand."""
     return re.sub(r" \d+$", "", name).lower() in (*get_args(MoveKind), *get_args(ReadyMove))
 
 

@@ -61,7 +61,7 @@ def standing_again(before: Project, after: Project, measures_of: MeasuresOf) -> 
 
 
 def _as_high(old: Placement, new: Placement) -> bool:
-    """Whether two placements differ at most in where on the ground they are, and how turned."""
+    """True when two placements differ at most in where on the ground they are, and how turned."""
     return old == new.model_copy(update={"x_m": old.x_m, "z_m": old.z_m, "turn_deg": old.turn_deg})
 
 

@@ -12,7 +12,7 @@ _SIZES = ("width_m", "depth_m", "height_m", "fillet_m")
 
 
 def camera_is_outside(project: Project) -> bool:
-    """Whether the camera passes the sweep's wall in a frame of the open shot."""
+    """True when the camera passes the sweep's wall in a frame of the open shot."""
     return scale_to_enclose(View.of(project), project.set.sweep) > 1.0
 
 

@@ -26,5 +26,5 @@ class Post(Doc):
 
 
 def can_be_posted(delivery: Delivery) -> bool:
-    """Whether portfolios show such files: neither folders of frames nor what is meant for other programs."""
+    """True when portfolios show such files: neither folders of frames nor what is meant for other programs."""
     return delivery.coding.kind not in ("frames", "package")

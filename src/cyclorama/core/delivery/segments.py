@@ -25,7 +25,7 @@ LOSSLESS = Coding("Kept frames", "", "mkv", "ffv1", "bgra", clear=True)
 
 
 def can_be_joined(coding: Coding) -> bool:
-    """Whether pieces can be put together as they are; animated pictures cannot."""
+    """True when pieces can be put together as they are; animated pictures cannot."""
     return coding.ending not in ("gif", "webp")
 
 
@@ -126,6 +126,6 @@ def pictures_in(path: Path) -> int:
 
 
 def is_webp(path: Path) -> bool:
-    """Whether a file is WebP."""
+    """True when a file is WebP."""
     with path.open("rb") as file:
         return file.read(12)[8:] == b"WEBP"

@@ -209,7 +209,7 @@ def _of_file(path: Path, programme: ProgramSource, delivery: Delivery, loudness:
 
 
 def _coded(context: Any, coding: Coding) -> Iterator[Opened]:
-    """Whether the file is tagged with the codec and profile of its preset."""
+    """True when the file is tagged with the codec and profile of its preset."""
     if coding.tag:
         yield _wanted("tag", context.codec_tag == coding.tag, f"Tagged {context.codec_tag}", coding.tag)
     if coding.profile:

@@ -34,7 +34,7 @@ class Depth:
 
 
 def depth_of_field(camera: Camera, focal_mm: float, focus_m: float, width: int, height: int) -> Depth | None:
-    """What is sharp when a camera is focused at a distance; None where everything is. width, height: of the picture,
+    """Depth of field of a camera focused at a distance; None where everything is sharp. width, height: of the picture,
     whose longer side spans the sensor."""
     if camera.f_number is None or not camera.blurs:
         return None

@@ -62,7 +62,7 @@ def fit_subject(project: Project, points: Points, frame: int | None = None) -> P
 
 
 def _goes_round(project: Project) -> bool:
-    """Whether the camera of the open shot only goes round its aim and zooms, so that its distance is one number."""
+    """True when the camera of the open shot only goes round its aim and zooms, so that its distance is one number."""
     shot, camera = project.shot, project.camera
     row = next((row for row in shot.rows if row.id == CAMERA), None)
     kinds = {s.kind for s in row.segments} if row else set()

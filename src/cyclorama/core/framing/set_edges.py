@@ -39,8 +39,8 @@ def wall_m(sweep: Sweep) -> float:
 
 
 def scale_to_enclose(view: View, sweep: Sweep) -> float:
-    """How many times as large a sweep must be for its wall to stand WALL_ROOM times as far off as the camera, in the
-    frame in which that is farthest out; 1: the camera comes through or over no wall."""
+    """Factor by which a sweep must grow for its wall to stand WALL_ROOM times as far off as the camera, in the frame in
+    which that is farthest out; 1: the camera comes through or over no wall."""
     eyes = view.poses.cameras[:, :3, 3]
     reach = float((np.hypot(eyes[:, 0], eyes[:, 2]) if sweep.form == "round" else -eyes[:, 2]).max())
     return WALL_ROOM * reach / wall_m(sweep) if sweep.on and reach > wall_m(sweep) else 1.0

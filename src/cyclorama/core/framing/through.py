@@ -11,7 +11,7 @@ F64 = NDArray[np.float64]
 
 
 def hides(sweep: Sweep, points: Points, place: Vec3) -> bool:
-    """Whether floor and wall hide all of an outline (n, 3) from a place within the sweep (3,)."""
+    """True when floor and wall hide all of an outline (n, 3) from a place within the sweep (3,)."""
     floor, wall = _beyond(sweep, points)
     return bool((((floor < 0) | (wall < 0)) & covered(sweep, place, points - place)).all())
 
@@ -39,7 +39,7 @@ def _within_floor(sweep: Sweep, points: Points) -> NDArray[np.bool_]:
 
 
 def _along_wall(sweep: Sweep, points: Points) -> NDArray[np.bool_]:
-    """Whether there is wall before or behind them: all round, or as wide as the sweep."""
+    """True when there is wall before or behind them: all round, or as wide as the sweep."""
     return np.abs(points[:, 0]) <= (np.inf if sweep.form == "round" else sweep.width_m / 2)
 
 

@@ -1,5 +1,5 @@
-"""How a move looks from frame to frame: how fast the subject goes through the picture, how much of it is filled, how
-fast the camera goes and turns."""
+"""Travel of the subject through the picture, share of the frame it fills, and speed of the camera, from frame to
+frame."""
 
 from dataclasses import dataclass
 
@@ -85,7 +85,7 @@ class _Seen:
         return (self.high + self.low) / 2.0
 
     def in_picture(self) -> NDArray[np.bool_]:
-        """Whether (n,) something of the box is."""
+        """True where (n,) something of the box is."""
         inside = (self.low <= 1.0) & (self.high >= -1.0)
         return np.asarray(inside.all(axis=1) & self.there)
 

@@ -60,7 +60,7 @@ def choose(name: str, model: FileModel, detail: Detail) -> None:
 
 
 def bends(part: ModelPart) -> bool:
-    """Whether an animation changes a part's shape, not only its place."""
+    """True when an animation changes a part's shape, not only its place."""
     b = part.binding
     return b is not None and bool(b.bone.shape[1] > 1 or b.shapes or np.ptp(b.bone) > 0)
 

@@ -153,7 +153,7 @@ def _cross(points, i, j, k):  # type: ignore[no-untyped-def]
 
 @kernel
 def _turns(points, old, new):  # type: ignore[no-untyped-def]
-    """Whether a triangle turns over, or shrinks to nothing, when its corners change."""
+    """True when a triangle turns over, or shrinks to nothing, when its corners change."""
     x, y, z = _cross(points, old[0], old[1], old[2])
     u, v, w = _cross(points, new[0], new[1], new[2])
     after = u * u + v * v + w * w
@@ -184,7 +184,7 @@ def _ring(place, triangles, starts, around, a, ring, many):  # type: ignore[no-u
 
 @kernel
 def _may_go(place, triangles, starts, around, a, b, ring, many, count, wedges):  # type: ignore[no-untyped-def]
-    """Whether place a may be pulled onto b as far as the mesh's connections go; fills the wedges (w, 2) that each of
+    """True when place a may be pulled onto b as far as the mesh's connections go; fills the wedges (w, 2) that each of
     a's becomes. Returns their number, 0 when it may not."""
     borders, shared = 0, 0
     for k in range(count):
@@ -239,7 +239,7 @@ def _becomes(wedges, found, v):  # type: ignore[no-untyped-def]
 
 @kernel
 def _new_triangles(points, place, triangles, starts, around, a, b, wedges, found, new, kept):  # type: ignore[no-untyped-def]
-    """What the triangles around a become (kept: which, new: their corners); their number, −1 where one turns over or
+    """Triangles around a after the collapse (kept: which, new: their corners); their number, −1 where one turns over or
     has a wedge that goes nowhere."""
     count = 0
     for i in range(starts[a], starts[a + 1]):

@@ -158,7 +158,7 @@ def _in_pairs(follows: NDArray[np.bool_]) -> NDArray[np.bool_]:
 def _convex(
     vertices: NDArray[np.floating], one: NDArray[np.integer], two: NDArray[np.integer], e: int, f: int
 ) -> NDArray[np.bool_]:
-    """Whether pairs of triangles make a convex quad across edge e of the one and f of the other."""
+    """True when pairs of triangles make a convex quad across edge e of the one and f of the other."""
     a, b = vertices[one[:, e]], vertices[one[:, (e + 1) % 3]]
     apex, other = vertices[one[:, (e + 2) % 3]], vertices[two[:, (f + 2) % 3]]
     normal = np.cross(b - a, apex - a)

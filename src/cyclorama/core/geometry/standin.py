@@ -75,8 +75,8 @@ def _reduced(mesh: Mesh, parts: int) -> tuple[Mesh, NDArray[np.int32]]:
 
 
 def _coarse(mesh: Mesh, parts: int) -> tuple[Mesh, NDArray[np.int32]]:
-    """What there is to reduce, without texture and colours, and which vertices of the mesh its own are: parts of very
-    many triangles are laid into a grid before."""
+    """The mesh to reduce, without texture and colours, and its vertices' numbers in the model: parts of very many
+    triangles are laid into a grid before."""
     faces = []
     for own in _by_part(mesh, parts):
         if len(own) > MANY:
@@ -92,7 +92,7 @@ def _coarse(mesh: Mesh, parts: int) -> tuple[Mesh, NDArray[np.int32]]:
 
 
 def _clustered(v: NDArray[np.float32], faces: NDArray[np.int32]) -> tuple[NDArray[np.intp], NDArray[np.int32]]:
-    """What is left when vertices in one cell of a grid become one: which vertices stay, and the triangles of these.
+    """Vertices that stay when those in one cell of a grid become one, and the triangles of these.
 
     Rossignac and Borrel, "Multi-resolution 3D approximations for rendering complex scenes", 1993. It takes a tenth of
     the time and memory of the finer reduction, which then has little left to do.

@@ -36,7 +36,7 @@ def in_beam(picture: NDArray[np.uint8], gobo: Gobo, wide: float, roll_deg: float
 
 
 def moves(kind: MaskKind) -> bool:
-    """Whether the mask changes from picture to picture."""
+    """True when the mask changes from picture to picture."""
     return kind == "leaves"
 
 

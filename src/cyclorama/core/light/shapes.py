@@ -198,7 +198,7 @@ def _towards(x, y, z):
 
 @device
 def is_bare_panel(rows, k):
-    """Whether the light is a rectangle or disc without grid and gobo, and its shadows are as they are."""
+    """True when the light is a rectangle or disc without grid and gobo, and its shadows are as they are."""
     return rows[k, CASTS] != LIFTED and rows[k, KIND] <= DISC and rows[k, GRID_TAN] <= 0.0 and rows[k, GOBO] < 0.0
 
 

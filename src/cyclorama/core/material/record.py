@@ -173,5 +173,5 @@ def prepare(v, s, wo, coat_normal, inside, tables):
 
 @device
 def has_breadth(v, s):
-    """Whether light that was aimed at can be reflected at all: not from a perfectly smooth surface."""
+    """True when light that was aimed at can be reflected at all: not from a perfectly smooth surface."""
     return s[P_DIFFUSE] > 0.0 or s[AX] > MIRROR_ALPHA or v[COAT] > 0.0 or v[FUZZ] > 0.0

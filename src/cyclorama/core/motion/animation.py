@@ -135,7 +135,7 @@ def playing_of(item: Item, shot: Shot, rate: FrameRate, opens: float, closes: fl
 
 
 def closes(item: Item | None, shot: Shot, rate: FrameRate) -> bool:
-    """Whether the programme stands at the end of the shot where it began."""
+    """True when the programme stands at the end of the shot where it began."""
     turns = rounds(item, shot, rate)
     if item is None or item.play.repeat == "once":
         return turns == 0

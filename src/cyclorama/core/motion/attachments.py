@@ -92,7 +92,7 @@ def carriage_named(rides: str, shot: Shot, items: tuple[Item, ...]) -> str:
 
 
 def is_placed(item: Item, shot: Shot) -> bool:
-    """Whether the place of an item is keyed in a shot."""
+    """True when the place of an item is keyed in a shot."""
     return any(c.path.startswith(f"items/{item.id}/placement/") for c in shot.channels)
 
 

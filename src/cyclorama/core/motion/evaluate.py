@@ -185,8 +185,8 @@ def value_of(place: Property, numbers: F64) -> float | bool | tuple[float, ...]:
 
 
 def shutter_steps(project: Project, shot: Shot, since: float = 0.0) -> int:
-    """How many poses describe the movement while the shutter is open at a time, in frames after the first of a shot:
-    one a degree, one if nothing moves."""
+    """Number of poses that describe the movement while the shutter is open at a time, in frames after the first of a
+    shot: one a degree, one if nothing moves."""
     shutter_deg = project.camera_of(shot).shutter_deg
     if shutter_deg <= 0:
         return 1

@@ -1,4 +1,4 @@
-"""Whether a shot closes: whether everything stands at its end where it began, and what does not, by how much."""
+"""Loop doctor: gaps between the end of a shot and its beginning, and how to close them."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -39,18 +39,18 @@ class LoopGap:
 
 
 def moves_nothing(shot: Shot) -> bool:
-    """Whether everything holds still, but for what plays an animation of its own."""
+    """True when everything holds still, but for what plays an animation of its own."""
     keyed = any(len({key.value for key in c.keys}) > 1 or _custom(c) for c in shot.channels)
     return not keyed and not any(_moves(segment) for row in shot.rows for segment in row.segments)
 
 
 def rows_close(project: Project, shot: Shot) -> bool:
-    """Whether all that travels and all that is keyed stands at the end where it began."""
+    """True when all that travels and all that is keyed stands at the end where it began."""
     return not any(gap.jump for gap in (*_row_gaps(project, shot), *_channel_gaps(shot)))
 
 
 def loops(project: Project, shot: Shot) -> bool:
-    """Whether everything stands at the end of a shot where it began."""
+    """True when everything stands at the end of a shot where it began."""
     return rows_close(project, shot) and not any(gap.jump for gap in _animation_gaps(project, shot))
 
 
@@ -68,7 +68,7 @@ def _moves(segment: Segment) -> bool:
 
 
 def _paces(channel: Channel) -> bool:
-    """Whether it says how far along a path a ride is."""
+    """True when it says how far along a path a ride is."""
     return channel.path.endswith("/along_pct")
 
 
@@ -175,7 +175,7 @@ def _called(project: Project, traveller: str) -> str:
 
 
 def plain(shot: Shot) -> bool:
-    """Whether all that travels goes on beyond the ends of the shot as it does within."""
+    """True when all that travels goes on beyond the ends of the shot as it does within."""
     segments = [s for row in shot.rows for s in row.segments]
     return not any(s.ease_in or s.ease_out or (_moves(s) and not turns_of(s)) for s in segments) and all(
         len(row.segments) == 1 for row in shot.rows if travels(shot, row.id)

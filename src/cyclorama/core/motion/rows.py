@@ -34,7 +34,7 @@ def turned_deg(shot: Shot, traveller: str, frames: F64) -> F64:
 
 
 def travels(shot: Shot, traveller: str) -> bool:
-    """Whether a traveller turns in a shot at all."""
+    """True when a traveller turns in a shot at all."""
     row = row_of(shot, traveller)
     return row is not None and any(turns_of(segment) for segment in row.segments)
 

@@ -48,7 +48,7 @@ def gains(exposed: Moment, now: Moment) -> Gains | None:
 
 
 def same_view(a: Moment, b: Moment) -> bool:
-    """Whether both show the same things from the same place, be they lit or painted otherwise."""
+    """True when both show the same things from the same place, be they lit or painted otherwise."""
     seen = [m.look.environment.seen_by_camera and m.look.environment_lit for m in (a, b)]
     return seen[0] == seen[1] and _depending(a, _THINGS) == _depending(b, _THINGS)
 

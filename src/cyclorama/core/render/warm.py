@@ -40,7 +40,7 @@ _DONE, _LARGE = "complete", "large"
 
 
 def kernels_compiled() -> bool:
-    """Whether all kernels were compiled before, and only need loading."""
+    """True when all kernels were compiled before, and only need loading."""
     return (kernel_cache_folder() / _DONE).exists()
 
 

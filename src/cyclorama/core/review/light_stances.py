@@ -75,7 +75,7 @@ def _stance(light: Light, here: Moment) -> Stance | None:
 
 
 def _seen(here: Moment, places: Points) -> bool:
-    """Whether the picture shows one of some places (n, 3), were nothing before it."""
+    """True when the picture shows one of some places (n, 3), were nothing before it."""
     camera = here.around.cameras[0]
     x, y, z = ((places - camera[:3, 3]) @ camera[:3, :3]).T
     lens = Projection.of(here.camera, here.shoot.width, here.shoot.height)

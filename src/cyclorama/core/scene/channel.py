@@ -14,7 +14,7 @@ Handle = tuple[Annotated[float, Field(ge=0, le=1)], Annotated[float, Field(ge=-1
 
 
 class Key(Doc):
-    """What a value is in one frame, and how it goes on to the next key."""
+    """Key: a value in one frame, and its interpolation to the next key."""
 
     AFFECTS = "motion"
 

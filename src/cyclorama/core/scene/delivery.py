@@ -25,5 +25,5 @@ class Format(Doc):
 
     @property
     def name(self) -> str:
-        """What it is called."""
+        """Name of the delivery."""
         return f"{self.wide}:{self.high}"

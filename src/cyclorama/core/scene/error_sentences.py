@@ -42,7 +42,7 @@ def explain(error: ValidationError) -> str:
 
 
 def title_of(info: FieldInfo, field: str) -> str:
-    """What a field is called."""
+    """Title of a field."""
     return info.title or field.replace("_", " ").capitalize()
 
 

@@ -1,4 +1,4 @@
-"""How a finished picture is graded: what is done to linear light between the master and the screen.
+"""Grade of a finished picture: operators on linear light between the master and the screen.
 
 Everything is applied in the order in which it stands here (`picture/grade`), and what stands at its default does
 nothing at all, down to the last bit.
@@ -31,7 +31,7 @@ def _rising(points: tuple[CurvePoint, ...]) -> tuple[CurvePoint, ...]:
 
 
 class HueRange(Doc):
-    """What is done to colours of one range of hue."""
+    """Changes of the colours of one range of hue."""
 
     AFFECTS = "picture"
 
@@ -41,7 +41,7 @@ class HueRange(Doc):
 
 
 class Hues(Doc):
-    """What is done to colours by their hue: ranges that go over into each other."""
+    """Changes of colours by their hue: ranges that blend into each other."""
 
     AFFECTS = "picture"
 
@@ -90,7 +90,7 @@ class Table(Doc):
 
 
 class LensEffects(Doc):
-    """What a lens, a sensor and film do to light."""
+    """Effects of lens, sensor and film."""
 
     AFFECTS = "picture"
 
@@ -118,7 +118,7 @@ class LensEffects(Doc):
 
 
 class Grade(Doc):
-    """What is done to the picture of a look, or of a take."""
+    """Grade of a look, or of a take."""
 
     AFFECTS = "picture"
 

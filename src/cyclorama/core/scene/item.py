@@ -37,7 +37,7 @@ class Part(Doc):
 
 
 class Worn(Doc):
-    """How a part is shown in a colourway; its id is the part's."""
+    """Material and visibility of a part in a colourway; its id is the part's."""
 
     AFFECTS = "geometry"
 
@@ -58,7 +58,7 @@ class Variant(Doc):
 
 
 class Placement(Doc):
-    """How the file's own space is laid into the studio.
+    """Transform from the file's own space into the studio.
 
     First the file's up axis is turned to +Y and its unit scaled to metres; then it is tipped forward about the axis
     to its side and over to its side about the axis to its front, and scaled; the chosen centre is put on the axis of
@@ -93,8 +93,7 @@ class Animation(Doc):
 
 
 class AnimationWindow(Doc):
-    """What is taken of an animation: from where to where, how often, and how long it is blended with what comes
-    before."""
+    """Window of an animation: in and out, repeats, and blend with the piece before."""
 
     AFFECTS = "motion"
 
@@ -115,7 +114,7 @@ class AnimationPiece(AnimationWindow):
 
 
 class Play(AnimationWindow):
-    """How animations of the item run during the shot: the first, then others, one after the other.
+    """Playback of the item's animations during the shot: the first, then others, one after the other.
 
     `whole`: a whole number of times, at a speed as near as possible to the one asked for, so that the loop closes;
     `loop`: again and again at exactly this speed; `once`: then it stands in its last pose. Where it comes round again,
@@ -139,7 +138,7 @@ class Play(AnimationWindow):
 
 
 class Detail(Doc):
-    """How finely a model is made from its source: by what may show of the difference, in pixels."""
+    """Level of detail of a model made from its source, by a tolerance in pixels."""
 
     error_px: Annotated[float, quantity("What may show", "px", ge=0.05, le=10)] = 0.25
     lighten: Annotated[bool, Field(title="Lighten")] = False

@@ -124,7 +124,7 @@ class Sky(Doc):
 
 
 class Background(Doc):
-    """What is seen behind subject and set."""
+    """Background behind subject and set."""
 
     AFFECTS = "backdrop"
 
@@ -141,7 +141,7 @@ class Background(Doc):
 
 
 class Behind(Background):
-    """What is laid behind frames that were shot transparent: also another take."""
+    """Backdrop behind frames that were shot transparent: also another take."""
 
     take: Annotated[str, Field(max_length=200)] = ""
     """its frames lie there, one for one and round again, instead of all else"""

@@ -34,7 +34,7 @@ class Look(Doc):
 
     @property
     def environment_lit(self) -> bool:
-        """Whether the environment shines: it is on, has a picture, and no light is on solo."""
+        """True when the environment shines: it is on, has a picture, and no light is on solo."""
         env = self.environment
         return bool(env.on and (env.asset or env.kind == "sky") and not any(x.solo for x in self.lights))
 

@@ -146,5 +146,5 @@ class Material(Doc):
 
     @property
     def glows(self) -> bool:
-        """Whether it gives light of its own."""
+        """True when it gives light of its own."""
         return self.emission_luminance > 0 and max(self.emission_color) > 0

@@ -109,7 +109,7 @@ def worn(item: Item, shot: Shot) -> Item:
 
 
 def _faults(p: Project) -> Iterator[str]:
-    """What does not hold together, a sentence each."""
+    """Inconsistencies of a document, a sentence each."""
     lists: dict[str, tuple[Any, ...]] = {
         "material": p.materials, "item": p.items, "look": p.looks, "camera": p.cameras, "shot": p.shots,
         "path": p.paths, "colour": p.palette, "reference": p.references,

@@ -35,7 +35,7 @@ Kind = Literal["number", "whole", "switch", "choice", "text", "several", "thing"
 
 @dataclass(frozen=True, slots=True)
 class Property:
-    """What a path names."""
+    """Property: a path of a document, with its type, range and unit."""
 
     path: str
     title: str
@@ -56,7 +56,7 @@ class Property:
 
     @property
     def keyable(self) -> bool:
-        """Whether its value can change during a shot."""
+        """True when its value can change during a shot."""
         shown = self.kind == "switch" and self.affects == "geometry"
         plain = self.numbers > 0 and not self.fixed and self.then not in ("settle", "resize")
         return plain and (shown or self.affects in _KEYED)
@@ -68,7 +68,7 @@ _KEYED: tuple[Affects, ...] = ("transform", "surface", "light", "gain", "camera"
 
 @lru_cache(maxsize=4096)
 def place_of(path: str, root: type[BaseModel] = Project) -> Property:
-    """What a path names, in projects or in another kind of document.
+    """The property at a path of a project or another kind of document.
 
     A name in braces may stand for anything in a list, or any field. Raises KeyError when there is no such place.
     """
@@ -98,12 +98,12 @@ def place_of(path: str, root: type[BaseModel] = Project) -> Property:
 
 
 def _stated(info: FieldInfo) -> dict[str, Any]:
-    """What stands beside a field; see `base.quantity`, `affecting` and `fixed`."""
+    """Statements beside a field; see `base.quantity`, `affecting` and `fixed`."""
     return info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
 
 
 def _affects(name: str, info: FieldInfo, others: Affects) -> Affects:
-    """What a field affects, by what its neighbours do that say nothing else."""
+    """Effect of a field, that of its neighbours unless it states another."""
     found: Affects = "nothing" if name == "id" else _stated(info).get("affects", others)
     return found
 
@@ -145,7 +145,7 @@ def full_path(project: Any, path: str) -> str:
 
 
 def value_at(project: Any, path: str) -> Any:
-    """What stands at a path. Raises ChangeError when there is nothing of that name."""
+    """The value at a path. Raises ChangeError when there is nothing of that name."""
     value: Any = project
     for step in full_path(project, path).split("/"):
         value = _step(value, step, path)
@@ -222,7 +222,7 @@ def dependency_key(document: BaseModel, on: frozenset[Affects]) -> tuple[Any, ..
 
 @cache
 def affects_everywhere() -> dict[str, Affects]:
-    """What every place of a document affects, by its path with `*` for the ids of items."""
+    """Effect of every property of a document, by its path with `*` for the ids of items."""
     found: dict[str, Affects] = {}
 
     def walk(model: type[BaseModel], path: str) -> None:

@@ -11,8 +11,8 @@ from .shot import MOST_FRAMES, Row
 
 
 class SavedMove(Doc):
-    """What camera and disc do, with the paths that are ridden and what is keyed of the camera; lengths as they were
-    where the camera stood `distance_m` from what it looks at."""
+    """Move of camera and disc, with its paths and the camera's keys; lengths as they were where the camera stood
+    `distance_m` from its aim."""
 
     id: Id
     name: Name

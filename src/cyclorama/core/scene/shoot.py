@@ -1,4 +1,4 @@
-"""What to shoot: size, range, samples, passes, files."""
+"""Shoot settings: size, range, samples, passes, files."""
 
 from typing import Annotated, Literal, Self, get_args
 
@@ -20,7 +20,7 @@ _SETTINGS: dict[PassName, str] = {"occlusion": "occlusion_", "wireframe": "wire_
 
 
 class Passes(Doc):
-    """What is shot besides the beauty picture."""
+    """Render passes of a shot."""
 
     AFFECTS = "shoot"
 
@@ -65,7 +65,7 @@ class Region(Doc):
 
 
 class Again(Doc):
-    """How frames of a take are shot again."""
+    """Settings of a reshoot."""
 
     AFFECTS = "shoot"
 
@@ -85,7 +85,7 @@ class Again(Doc):
 
 
 class ShootSettings(Doc):
-    """How a shot is rendered and where its frames go."""
+    """Settings of a render, and of its files."""
 
     AFFECTS = "shoot"
 
@@ -130,12 +130,12 @@ class ShootSettings(Doc):
 
     @property
     def wanted_quality(self) -> Literal["draft", "fine", "print"] | None:
-        """What samples go by; None where they are as told, which they always are without denoising."""
+        """Quality that decides samples; None where they are set by number, as always without denoising."""
         return self.quality if self.quality != "own" and self.denoise else None
 
     @property
     def samples_in_words(self) -> str:
-        """How finely it is shot, in few words."""
+        """Quality or samples, in few words."""
         return self.wanted_quality or f"{self.samples}/px"
 
 

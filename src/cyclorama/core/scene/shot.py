@@ -72,7 +72,7 @@ class Row(Doc):
 
 
 class Wears(Doc):
-    """What colourway an item wears in a shot; its id is the item's."""
+    """Colourway of an item in a shot; its id is the item's."""
 
     AFFECTS = "geometry"
 

@@ -1,5 +1,5 @@
-"""What is kept for all projects beside materials, rigs and moves: models, sets, looks, surroundings, masks, backdrops
-and palettes; each as it was when it was kept."""
+"""Stock beside materials, rigs and moves: models, sets, looks, environments, gobos, backdrops and palettes, each as it
+was when it was saved."""
 
 from typing import Annotated, Literal
 
@@ -54,7 +54,7 @@ class StockedGobo(Doc):
 
 
 class StockedBackdrop(Doc):
-    """What is seen behind everything."""
+    """Backdrop in stock."""
 
     kind: Literal["backdrop"] = "backdrop"
     background: Background

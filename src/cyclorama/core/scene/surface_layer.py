@@ -1,4 +1,4 @@
-"""What lies on a surface: wear, dust and marks that the program makes, and pictures that are put onto an item."""
+"""Surface layers and decals: wear, dust and marks that the program makes, and pictures put onto an item."""
 
 from typing import Annotated, Literal
 

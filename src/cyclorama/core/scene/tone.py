@@ -1,4 +1,4 @@
-"""How linear light becomes a picture: exposure, white balance and view transform."""
+"""Tone: exposure, white balance and view transform from linear light to a picture."""
 
 from typing import Annotated, Literal
 

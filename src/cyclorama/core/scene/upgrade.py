@@ -10,7 +10,7 @@ VERSION = 3
 
 
 def is_newer(data: Json) -> bool:
-    """Whether a later version of the program wrote the document."""
+    """True when a later version of the program wrote the document."""
     version = data.get("schema_version")
     return isinstance(version, int) and version > VERSION
 

@@ -1,4 +1,4 @@
-"""What is wrong with a sequence of pictures, found by looking at them: each finding names its frames."""
+"""Checks of a sequence of pictures: each finding names its frames."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -64,7 +64,7 @@ class FrameFinding(BaseModel):
 
 
 class Checked(BaseModel):
-    """What checks found, and what was measured on the way, by frame."""
+    """Findings of the checks, and measurements on the way, by frame."""
 
     findings: list[FrameFinding]
     numbers: list[int]
@@ -80,7 +80,7 @@ class Checked(BaseModel):
 
 @dataclass(frozen=True, slots=True)
 class FrameLook:
-    """What is kept of a picture for the checks."""
+    """Facts about a picture that the checks keep."""
 
     number: int
     pixels: NDArray[np.uint8]

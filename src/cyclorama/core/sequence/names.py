@@ -39,7 +39,7 @@ def sequence_stem(project: Project) -> str:
 
 
 def _colourway(project: Project) -> str:
-    """What the subject wears in the open shot."""
+    """Name of the subject's colourway in the open shot."""
     subject = project.subject
     if subject is None:
         return "none"

@@ -1,4 +1,4 @@
-"""Whether paint is shown in the colour of its swatch: products are bought by it."""
+"""True when paint is shown in the colour of its swatch: products are bought by it."""
 
 import math
 from collections import defaultdict
@@ -26,7 +26,7 @@ GREY = 0.02
 
 
 def is_paint(material: Material) -> bool:
-    """Whether a material has one colour of its own that does not come of what is behind or around it."""
+    """True when a material has one colour of its own that does not come of what is behind or around it."""
     m = material
     mirrors = m.base_metalness > 0.5 or m.transmission_weight > 0.1 or m.opacity < 0.9 or m.thin_film_weight > 0.1
     return not (mirrors or m.glows or m.subsurface_weight > 0.5 or m.vertex_colours or m.maps.base_color or m.layers)
@@ -54,7 +54,7 @@ class Paints:
         self._swatches[material.name] = material.base_color
 
     def findings(self, frames: list[int]) -> list[FrameFinding]:
-        """What is shown otherwise than its swatch, by name."""
+        """Findings about paints that are not displayed as their swatch, by name."""
         found = []
         for name, each in sorted(self._seen.items()):
             lightness, a, b = np.average([x[1:] for x in each], axis=0, weights=[x[0] for x in each])
@@ -64,7 +64,7 @@ class Paints:
 
 
 def told(swatch: tuple[float, float, float], lightness: float, a: float, b: float) -> str | None:
-    """How a paint of a linear colour looks that is shown as OKLab; None where it looks as it should.
+    """Displayed colour of a paint in OKLab, where it differs from its linear colour; None where it does not.
 
     Light that is only stronger or weaker multiplies all of OKLab by one number, so both are compared at the lightness
     of the swatch.

@@ -1,4 +1,4 @@
-"""How much room frames will need on disk, before the first is there.
+"""Disk space that frames will need, before the first is there.
 
 Bytes a pixel as measured on both demo projects (640×360, 16 samples, not denoised, so noisier than what is kept),
 rounded up: a forecast that is too small would stop a night's shoot.

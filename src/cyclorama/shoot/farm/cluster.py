@@ -60,13 +60,13 @@ class Orders:
         self._over = False
 
     def ask(self, at: str, name: str) -> None:
-        """Who asks while it is given has found it spoilt, or it went astray: it is given again."""
+        """Request a file for a machine; a repeated request means that it was damaged or lost on the way."""
         with self._changed:
             self._waiting[at, name] = None
             self._changed.notify()
 
     def next(self) -> tuple[str, str] | None:
-        """Who wants what, as soon as somebody does; None when no more is given."""
+        """The next machine and the file it wants; None when requests have ended."""
         with self._changed:
             self._changed.wait_for(lambda: self._waiting or self._over)
             if self._over:
@@ -100,7 +100,7 @@ class Cluster:
 
     @property
     def is_there(self) -> bool:
-        """Whether the scheduler still answers."""
+        """True when the scheduler still answers."""
         return bool(self.client.status == "running")
 
     def close(self) -> None:
@@ -108,7 +108,7 @@ class Cluster:
         self.client.close(timeout=2.0)
 
     def machines(self) -> list[Machine]:
-        """Who is there, with what they said lately."""
+        """Machines of the cluster, with their latest status."""
         there = self.client.scheduler_info(n_workers=-1)["workers"]
         with self._lock:
             return self._looked_at(there)

@@ -63,7 +63,7 @@ class Farm:
                 self.close()
 
     def has_room(self, takes: int) -> bool:
-        """Whether machines will soon have nothing to do: of so many takes, all have handed out their frames."""
+        """True when machines will soon have nothing to do: of so many takes, all have handed out their frames."""
         with self._lock:
             return takes == len(self._open) and takes < MOST_TAKES and not any(m.left for m in self._open)
 
@@ -135,7 +135,7 @@ class ClusterExecutor:
 
     @property
     def left(self) -> bool:
-        """Whether there is something that nobody has yet."""
+        """True when there is something that nobody has yet."""
         return self._steps is None or len(self._steps.runs) > 0
 
     def next(self) -> tuple[int, RenderedFrame | Exception] | None:
@@ -200,7 +200,7 @@ def _nobody(address: str, machines: list[Machine]) -> str:
 
 
 class _Steps:
-    """What is handed out over one connection.
+    """Tasks submitted over one connection.
 
     Frames are exposed in runs. Which machine gets one is Dask's choice, which is the one with least to do, or another
     when it is lost; all of a run goes with its first step, and what then is to be done to where the frames lie.
@@ -343,7 +343,7 @@ class _Steps:
 
 
 def _in_words(error: Exception) -> Exception:
-    """What went wrong on a machine."""
+    """Sentence for an error on a machine."""
     if isinstance(error, CycloramaError | MemoryError):
         return error
     if type(error).__name__ == "KilledWorker":

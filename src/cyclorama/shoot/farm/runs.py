@@ -34,7 +34,7 @@ class Runs:
 
 
 def wants_more(runs: list[list[bool]], machines: int) -> bool:
-    """Whether some machine will soon have nothing to expose.
+    """True when some machine will soon have nothing to expose.
 
     runs: that were handed out, for each of their frames whether it is done.
     """

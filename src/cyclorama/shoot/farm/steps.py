@@ -53,7 +53,7 @@ def expose_band(job: FarmJob, number: int, band: Band) -> Film:
 
 
 def look(job: FarmJob, number: int, bands: list[Film]) -> I32:
-    """What all bands of a frame tell of samples that are missing."""
+    """Missing samples of a frame, from all its bands."""
     _, maker = workshop().maker(job)
     with _step(job, number, "exposes"):
         return maker.missing(number, bands)
@@ -80,7 +80,7 @@ def _exposed(film: Film, project: Project, maker: FrameMaker) -> Exposed:
 
 
 def see(exposed: Exposed) -> FrameHistory | None:
-    """What goes to other machines of a frame: less than half of it."""
+    """Share of a frame's film that other machines need: less than half of it."""
     return exposed.seen
 
 
@@ -143,7 +143,7 @@ def workshop() -> Workshop:
 
 
 class _Step:
-    """What is being done. Tells those who wait how far it is, and knows when nobody does any more."""
+    """Step under way: reports progress to the client, and knows when nobody waits any more."""
 
     def __init__(self, job: FarmJob, number: int, does: str):
         self._worker, self._key = get_worker(), thread_state.key  # what asks may be another thread

@@ -1,4 +1,4 @@
-"""What a machine of the cluster keeps between steps: a tracer, makers of takes, and files it was given.
+"""Workshop of a cluster machine: a tracer, frame makers of takes, and received files, kept between steps.
 
 Files are asked for when a step needs them, by the name under which the studio keeps them. They are compared with
 their hash, and kept for the next take and the next day.

@@ -45,7 +45,7 @@ def skip_line(text, at):
 
 @device
 def _word(text, at, a, b, c):
-    """Whether three letters stand here, large or small."""
+    """True when three letters stand here, large or small."""
     if at + 3 > text.shape[0]:
         return False
     return (text[at] | _LOWER) == a and (text[at + 1] | _LOWER) == b and (text[at + 2] | _LOWER) == c

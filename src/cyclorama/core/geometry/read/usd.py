@@ -192,7 +192,7 @@ class _Reader:
         return len(instances) != 1 or not np.array_equal(instances[0], np.eye(4))
 
     def _is_smooth(self, mesh: UsdGeom.Mesh) -> bool:
-        """Whether the file itself says that a mesh is a cage: by default all would be, which hardly anybody means."""
+        """True when the file itself says that a mesh is a cage: by default all would be, which hardly anybody means."""
         scheme = mesh.GetSubdivisionSchemeAttr()
         if not scheme.HasAuthoredValue() or scheme.Get() == UsdGeom.Tokens.none:
             return False

@@ -90,7 +90,7 @@ def _opened(path: Path) -> Sdf.Layer | None:
 
 
 def _is_layer(reference: str, layer: Sdf.Layer) -> bool:
-    """Whether a path is that of a layer of the stage, not of a picture."""
+    """True when a path is that of a layer of the stage, not of a picture."""
     ending = _plain(reference).rsplit(".", 1)[-1].lower()
     return Sdf.FileFormat.FindByExtension(ending) is not None or reference in layer.GetCompositionAssetDependencies()
 

@@ -84,7 +84,7 @@ class UsdMaterials:
         return len(self.model.materials) - 1
 
     def bare(self, index: int) -> bool:
-        """Whether a material stands for none at all."""
+        """True when a material stands for none at all."""
         return self._taken.get("") == index
 
     def coordinates(self, materials: list[int]) -> tuple[str, str | None]:

@@ -26,7 +26,7 @@ RAY_PX = 0.7
 
 
 def through_lens(picture: RGBImage, alpha: Mask | None, lens: LensEffects, blades: int) -> tuple[RGBImage, Mask | None]:
-    """What falls on the sensor: distorted, dispersed, scattered, darker in the corners; premultiplied where there is
+    """The picture on the sensor: distorted, dispersed, scattered, darker in the corners; premultiplied where there is
     alpha, which is distorted along."""
     if lens.distortion or lens.dispersion:
         picture = refracted(picture, lens.distortion / 100, lens.dispersion / 1000)

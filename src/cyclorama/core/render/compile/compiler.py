@@ -253,8 +253,8 @@ class SceneCompiler:
 
 
 def worn_on(moment: Moment) -> dict[str, WornOn]:
-    """What materials need to know of the items that wear them, by their ids: those whose maps are projected or that
-    have layers, and those under decals. A material that several items wear lies in the space of the first."""
+    """Facts about the items that wear materials, by their ids: those whose maps are projected or that have layers, and
+    those under decals. A material that several items wear lies in the space of the first."""
     laid = {m.id for m in moment.materials if m.layers or any(ref and ref.projection != "uv" for _, ref in m.maps)}
     found: dict[str, WornOn] = {}
     for item in moment.items:

@@ -60,7 +60,7 @@ class CachedRender:
         return np.ones((len(self.film.layers), 3), np.float32)
 
     def has_size(self, width: int, height: int) -> bool:
-        """Whether it is a film of this size in pixels."""
+        """True when it is a film of this size in pixels."""
         return (self.film.width, self.film.height) == (width, height)
 
     def gains(self, moment: Moment, width: int, height: int) -> Gains | None:

@@ -28,7 +28,7 @@ def flicker(pictures: list[RGBImage], films: list[Film], pixel_rad: float) -> fl
 
 
 def _same(here: Film, there: Film, y: Mask, x: Mask, pixel_m: Mask) -> np.ndarray:
-    """Whether places (y, x) of another frame show the same surface points as the pixels of one."""
+    """True when places (y, x) of another frame show the same surface points as the pixels of one."""
 
     def at(values: Mask, order: int = 1) -> Mask:
         return np.asarray(map_coordinates(values, [y, x], order=order, mode="nearest"), np.float32)

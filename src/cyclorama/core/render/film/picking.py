@@ -63,8 +63,8 @@ class PickProbe:
         return apart(moment, lights, self.compiler, self.tracer)
 
     def owners(self, moment: Moment, width: int) -> I32:
-        """What each place of a picture so wide shows (h, w): the number of the part, counted from 1 (the set's, then
-        those of the moment's items), 0 nothing."""
+        """Part number at each place of a picture so wide (h, w), counted from 1 (the set's, then those of the moment's
+        items), 0 nothing."""
         height = max(1, round(width * moment.shoot.height / moment.shoot.width))
         scene = replace(self.compiler.compile(_pinhole(moment), width, height, keep="passes"), max_bounces=0)
         pieces = np.array_split(np.arange(width * height, dtype=np.int32), -(-width * height // PIECE))

@@ -256,7 +256,7 @@ def _average(
 
 @device
 def _is_same(here, there, y, x, py, px, rest, normal, part, pixel_m):
-    """Whether the place (px, py) of another frame shows the same surface point as a pixel."""
+    """True when the place (px, py) of another frame shows the same surface point as a pixel."""
     h, w = part.shape[1], part.shape[2]
     if not (px > -0.5 and py > -0.5 and px < w - 0.5 and py < h - 0.5):
         return False

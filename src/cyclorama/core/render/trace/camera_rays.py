@@ -50,8 +50,8 @@ class CameraRays(NamedTuple):
 
 
 def pixel_projection(camera: CameraRays, zoomed: float = 1.0) -> F32:
-    """What `to_pixels` needs to know (5,): pixels by the unit of the picture plane, across and down, the distortion,
-    and where the middle of the picture lies; of a lens that is so many times longer."""
+    """Projection parameters of `to_pixels` (5,): pixels by the unit of the picture plane, across and down, the
+    distortion, and the middle of the picture; of a lens that is so many times longer."""
     w, h = camera.half_width / zoomed, camera.half_height / zoomed
     bend, middle = camera.distortion / (w * w + h * h), (camera.shift_x / zoomed, camera.shift_y / zoomed)
     return np.array([camera.width / (2 * w), -camera.height / (2 * h), bend, *middle], np.float32)

@@ -139,7 +139,7 @@ def meet_lights(i, rays, hits, path, lights, env, recording, samples, throughput
 
 @routine
 def find_near(rows, b, spots):
-    """Whether a ray passes the ball around any light, or there is one that stands nowhere (the sun) or travels."""
+    """True when a ray passes the ball around any light, or there is one that stands nowhere (the sun) or travels."""
     for j in range(BLOCK):
         spots[NEAR + j] = 0
     for k in range(rows.shape[0]):

@@ -159,7 +159,7 @@ def _gives(lights, env, k, p, word, time):
 
 @device
 def apart(lights, depth):
-    """Whether the environment has a ray of its own where a path is scattered that was scattered `depth` times."""
+    """True when the environment has a ray of its own where a path is scattered that was scattered `depth` times."""
     n = lights.rows.shape[0]
     return depth == 0 and lights.pick[n + 1] > 0.0 and lights.pick[n + 2] > lights.pick[n + 1]
 

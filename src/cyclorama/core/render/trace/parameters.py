@@ -175,14 +175,14 @@ def material_rows(
 
 
 def _is_even(row: NDArray[np.float64]) -> bool:
-    """Whether an unmapped row is a plain opaque dielectric, no mirror, without glow or rounded edges."""
+    """True when an unmapped row is a plain opaque dielectric, no mirror, without glow or rounded edges."""
     absent = row[METALNESS], row[EDGE_RADIUS], *row[EMISSION : EMISSION + 3]
     opaque = row[OPACITY] == 1.0 and row[CUTOFF] <= 1.0
     return bool(row[PROFILED] and opaque and row[ROUGHNESS] ** 2 > MIRROR_ALPHA and not any(absent))
 
 
 def has_holes(materials: tuple[Material, ...], sheer: bool) -> bool:
-    """Whether rays may pass through any surface, so that shadow rays must look closer.
+    """True when rays may pass through any surface, so that shadow rays must look closer.
 
     sheer: the mesh's own colours are not opaque everywhere.
     """

@@ -150,7 +150,7 @@ def _towards_edge(e, p, flat):
 
 @routine
 def sharpness(edges, triangle, p, flat, curvature):
-    """How sharp a surface is at a point, 1/m: its curvature, or one by the distance to a hard edge nearby, whichever is
+    """Sharpness of a surface at a point, 1/m: its curvature, or one by the distance to a hard edge nearby, whichever is
     sharper; negative in hollows."""
     sharp = curvature
     for k in range(edges.first[triangle], edges.first[triangle + 1]):
