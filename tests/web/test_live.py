@@ -190,7 +190,7 @@ def test_news_for_a_browser_that_does_not_listen_are_few() -> None:
     put = live.bounded_put
     waiting: asyncio.Queue = asyncio.Queue(live.MOST_WAITING)
     for i in range(1000):
-        put(waiting, lens_module.Progress(i, 0.0, 0.0))
+        put(waiting, lens_module.LensProgress(i, 0.0, 0.0))
     assert waiting.qsize() == live.MOST_WAITING
     assert [waiting.get_nowait().request for _ in range(waiting.qsize())][-1] == 999
 
