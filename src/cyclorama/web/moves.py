@@ -57,7 +57,7 @@ def previews(ctx: Ctx) -> list[MovePreview]:
 
 def _bare() -> Project:
     stand = {"camera/distance_m": 2.3, "camera/aim/y_m": 0.25, "camera/elevation_deg": 14.0}
-    return put_all(new_project("MovePreview"), stand)
+    return put_all(new_project("Preview"), stand)
 
 
 def _preview(project: Project, name: str) -> MovePreview:

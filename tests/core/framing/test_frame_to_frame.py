@@ -11,7 +11,7 @@ from cyclorama.core.scene import Project, Row, Segment, new_project, put_all
 
 def shot(kind: str, frames: int = 48, **more: object) -> Project:
     segment = Segment(id="a", kind=kind, **more)  # type: ignore[arg-type]
-    return put_all(new_project("SubjectTravel"), {
+    return put_all(new_project("Travel"), {
         "shot/frames": frames, "shot/rows": (Row(id="disc" if kind == "spin" else "camera", segments=(segment,)),),
         "camera/elevation_deg": 0.0, "camera/distance_m": 2.0, "camera/aim/y_m": 0.5,
     })  # fmt: skip
