@@ -16,7 +16,7 @@ from hypothesis import settings
 from PIL import Image
 from scipy.spatial.transform import Rotation
 
-from cyclorama.core.commands.lists import aimed
+from cyclorama.core.commands.lists import with_lights_aimed
 from cyclorama.core.geometry.build import arc, lathe
 from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.mesh import Mesh
@@ -138,7 +138,7 @@ def edited(project: Project, values: dict[str, object] | None = None, **more: ob
     project = put_all(project, {path: value for path, value in values.items() if path != "aim"})
     if "aim" in values:
         aim = Aim(y_m=values["aim"])  # type: ignore[arg-type]
-        project = put_all(project, {"camera/aim": aim} | aimed(project.look, aim))
+        project = put_all(project, {"camera/aim": aim} | with_lights_aimed(project.look, aim))
     return project
 
 

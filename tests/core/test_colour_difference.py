@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cyclorama.core.colour_difference import difference, lab_of, rgb_of, told
+from cyclorama.core.colour_difference import difference, lab_of, parse_colour, rgb_of
 from cyclorama.core.errors import ChangeError
 
 # Sharma, Wu and Dalal, 2005, table 1
@@ -57,12 +57,12 @@ def test_there_and_back(rgb: tuple[float, float, float]) -> None:
 
 @pytest.mark.parametrize("text", ["#1f6f8b", "1F6F8B", " #1f6f8b "])
 def test_told_by_digits(text: str) -> None:
-    assert rgb_of(told(text)) == pytest.approx([0.0137, 0.1589, 0.2582], abs=1e-3)
+    assert rgb_of(parse_colour(text)) == pytest.approx([0.0137, 0.1589, 0.2582], abs=1e-3)
 
 
 @pytest.mark.parametrize("text", ["52 -14 -26", "52 −14 −26", "Lab(52, -14, -26)", "L 52 a -14 b -26", "52; -14; -26"])
 def test_told_by_cielab(text: str) -> None:
-    assert told(text) == pytest.approx([52, -14, -26])
+    assert parse_colour(text) == pytest.approx([52, -14, -26])
 
 
 @pytest.mark.parametrize(
@@ -70,4 +70,4 @@ def test_told_by_cielab(text: str) -> None:
 )
 def test_what_is_no_colour_is_refused(text: str) -> None:
     with pytest.raises(ChangeError, match="Tell the colour"):
-        told(text)
+        parse_colour(text)

@@ -11,7 +11,7 @@ from tests.conftest import diffuse, edited, item_of
 
 from cyclorama.core.scene import Light, Project, new_project
 from cyclorama.store import Studio, projects
-from cyclorama.store.patches import applied, difference
+from cyclorama.store.patches import apply_patch, difference
 
 plain = st.none() | st.booleans() | st.integers(-3, 3) | st.floats(allow_nan=False) | st.text(max_size=3)
 names = st.text(max_size=2)
@@ -24,7 +24,7 @@ documents = st.recursive(
 @settings(max_examples=300, deadline=None)
 def test_a_change_leads_from_any_document_to_any_other(before: Any, after: Any) -> None:
     change = difference(before, after)
-    assert applied(before, json.loads(json.dumps(change))) == after
+    assert apply_patch(before, json.loads(json.dumps(change))) == after
     assert (change is None) == (json.dumps(before) == json.dumps(after)) or before == after
     assert difference(after, after) is None
 

@@ -15,7 +15,7 @@ from tests.web.test_api import client, ended  # noqa: F401  (client is a fixture
 from tests.web.test_takes_api import shot
 
 from cyclorama.core.cut.lettering import FONTS
-from cyclorama.core.cut.sound import decoded
+from cyclorama.core.cut.sound import decode_sound
 from cyclorama.core.cut.sound_synthesis import RATE
 from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
@@ -137,7 +137,7 @@ def test_two_clips_a_title_and_sound_become_files_that_are_right(bench: tuple[Be
         what={"id": "s", "name": "Tone", "asset": sound["asset"], "seconds": 1.5, "length": total, "loop": True},
     )
     at.edit(do="put", what={"id": "m", "name": "Turn", "frame": 4})
-    heard = decoded(at.client.get(f"{at.url}/cut/sound.wav").content, "cut")
+    heard = decode_sound(at.client.get(f"{at.url}/cut/sound.wav").content, "cut")
     assert len(heard) == round(total * RATE / 24)
     small = {"width": 96, "height": 64}
     wanted = [

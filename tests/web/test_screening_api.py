@@ -15,7 +15,7 @@ from tests.web.test_takes_api import picture_of, shot
 
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exposure import expose
-from cyclorama.core.picture.grade.finish import shown
+from cyclorama.core.picture.grade.finish import display_frame
 from cyclorama.core.picture.view_transform import to_bytes
 from cyclorama.core.render.compile.background import with_background
 from cyclorama.core.render.compile.compiler import SceneCompiler
@@ -23,7 +23,7 @@ from cyclorama.core.render.film.frame import expose_frame, finish_of
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
 from cyclorama.shoot import take_service
-from cyclorama.shoot.finished import Masters, finished
+from cyclorama.shoot.finished import Masters, finish_frame
 from cyclorama.shoot.frames import file_path, frame_path, frames_to_shoot, master_path
 from cyclorama.shoot.take import shoot_take
 from cyclorama.store.garbage import collect_garbage
@@ -104,7 +104,7 @@ def test_the_lens_shows_what_the_take_is_delivered_as(client: TestClient, data_f
     graded(client, take, GRADE, view="aces")
     record = studio.takes.get(take)
     finishing = studio.screening.finish(record).finishing
-    delivered = to_bytes(finished(record, 1, finishing, Masters(studio), studio.assets.get))
+    delivered = to_bytes(finish_frame(record, 1, finishing, Masters(studio), studio.assets.get))
     assert client.post(f"/api/takes/{take}/finish-to-look").status_code == 200
     project = studio.projects.get(record.project_id).project
     assert project.look.grade.contrast == 1.2
@@ -113,7 +113,7 @@ def test_the_lens_shows_what_the_take_is_delivered_as(client: TestClient, data_f
     compiler = SceneCompiler(studio.assets.get)
     film = expose_frame(here, compiler, tracer)
     light = expose(with_background(film.radiance, film.alpha, compiler.background(here, 64, 48)), here.look.tone)
-    seen = to_bytes(shown(light, None, finish_of(here), compiler.read_asset))
+    seen = to_bytes(display_frame(light, None, finish_of(here), compiler.read_asset))
     assert np.abs(seen.astype(int) - delivered.astype(int)).max() <= 1
     again = client.post(f"/api/takes/{take}/finish-of/look?revision={revision(client, take)}").json()
     assert again["finishing"]["grade"] == studio.screening.finish(record).finishing.grade.model_dump(mode="json")

@@ -15,7 +15,7 @@ from tests.web.test_takes_api import shot
 
 from cyclorama.core.colour import LUMA
 from cyclorama.core.errors import ShootError
-from cyclorama.core.picture.matching import matched
+from cyclorama.core.picture.matching import match_reference
 from cyclorama.core.picture.pass_views import depth_view, motion_view
 from cyclorama.core.picture.view_transform import srgb_encode
 from cyclorama.core.render.compile.compiler import SceneCompiler
@@ -159,7 +159,7 @@ def test_a_picture_is_matched_to_itself_made_otherwise() -> None:
     shown = srgb_encode(light)
     for stops, colour in ((1.0, (1.0, 1.0, 1.0)), (-0.7, (1.15, 1.0, 0.8)), (0.4, (0.9, 1.0, 1.2))):
         other = srgb_encode(light * np.float32(2.0**stops) * np.float32(colour))
-        grade, sentence = matched(Grade(), shown, other)
+        grade, sentence = match_reference(Grade(), shown, other)
         from cyclorama.core.picture.grade.finish import light_steps
 
         brought = light.copy()
@@ -171,7 +171,7 @@ def test_a_picture_is_matched_to_itself_made_otherwise() -> None:
         np.testing.assert_allclose(means[0] / means[0][1], means[1] / means[1][1], atol=0.03)
         assert sentence.startswith(f"Exposure {stops:+.1f}"[:12])
     with pytest.raises(ShootError, match="too dark"):
-        matched(Grade(), shown, np.zeros((10, 10, 3), np.float32))
+        match_reference(Grade(), shown, np.zeros((10, 10, 3), np.float32))
 
 
 def test_a_take_is_matched_to_a_picture(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811

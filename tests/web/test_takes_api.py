@@ -16,7 +16,7 @@ from tests.conftest import pixels_of, png_of
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import change, client, ended, intake, put  # noqa: F401  (client is a fixture)
 
-from cyclorama.core.picture.light_mix import LightChange, light_layers, mixed
+from cyclorama.core.picture.light_mix import LightChange, light_layers, mix_lights
 from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.shoot import take_service
@@ -147,8 +147,8 @@ def test_mixing_adds_up() -> None:
     channels = {f"light {n}.{c}": rng.random((4, 5)).astype(np.float32) for n in ("A", "B") for c in "RGB"}
     layers = light_layers(channels)
     assert list(layers) == ["light A", "light B"]
-    assert mixed(layers, {}) == pytest.approx(layers["light A"] + layers["light B"])
-    assert mixed(layers, {"light A": LightChange(stops=2.0, colour=(1, 1, 0))}) == pytest.approx(
+    assert mix_lights(layers, {}) == pytest.approx(layers["light A"] + layers["light B"])
+    assert mix_lights(layers, {"light A": LightChange(stops=2.0, colour=(1, 1, 0))}) == pytest.approx(
         layers["light A"] * np.float32([4, 4, 0]) + layers["light B"]
     )
 

@@ -17,10 +17,10 @@ from ..core.cut.timeline import Footage
 from ..core.delivery.containers import encode
 from ..core.delivery.presets import Delivery
 from ..core.delivery.program_source import ProgramSource, in_order
-from ..core.delivery.verify import opened
+from ..core.delivery.verify import verify_delivery
 from ..core.picture.exr import encode_exr, main_picture
-from ..core.picture.grade.finish import Finish, shown
-from ..core.picture.half_float import mended, widened
+from ..core.picture.grade.finish import Finish, display_frame
+from ..core.picture.half_float import repair_pixels, widen_halves
 from ..core.scene import Grade
 from ..core.scene.grade import Curves
 from ..shoot.forecast import timed
@@ -51,10 +51,10 @@ class SampleMasters:
     def read(self, number: int) -> F32:
         data = (self._folder / f"{number % DISTINCT}.exr").read_bytes()
         sum_of(data)  # as files of takes are compared with what was recorded
-        return widened(mended(main_picture(data, "master"))[0])
+        return widen_halves(repair_pixels(main_picture(data, "master"))[0])
 
     def picture(self, clip: Clip, number: int, width: int | None) -> F32:
-        return shown(self.read(number), None, GRADE, lambda key: b"")
+        return display_frame(self.read(number), None, GRADE, lambda key: b"")
 
     def size(self, clip: Clip) -> tuple[int, int]:
         return SIZE[1], SIZE[0]
@@ -82,7 +82,7 @@ def run_cutting(tell: Callable[[str], None]) -> None:
         grown = _memory() - before
         graded = timed(lambda: _all(masters.picture, clip))[0]
         composed = timed(lambda: [None for _ in in_order(maker.frame, range(FRAMES))])[0]
-        look = timed(lambda: opened(target, programme, delivery, -14.0))[0]
+        look = timed(lambda: verify_delivery(target, programme, delivery, -14.0))[0]
         twice = ProgramSource(maker.frame, FRAMES, RATE)
         _, more = (
             timed(lambda: encode(twice, delivery.model_copy(update={"rounds": 2}), target, lambda w, s: None))[0],

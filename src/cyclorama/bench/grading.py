@@ -6,8 +6,8 @@ import numpy as np
 
 from ..core.picture.exr import encode_exr, main_picture
 from ..core.picture.files import encode_display
-from ..core.picture.grade.finish import Finish, shown
-from ..core.picture.half_float import mended, widened
+from ..core.picture.grade.finish import Finish, display_frame
+from ..core.picture.half_float import repair_pixels, widen_halves
 from ..core.scene import Grade
 from ..core.scene.grade import Curves, HueRange, Hues, LensEffects, ToneCurve
 from ..shoot.forecast import timed
@@ -33,18 +33,18 @@ def run_grading(tell: Callable[[str], None]) -> None:
     """Read a master, grade it, make a picture of it; the best of a few rounds each."""
     light = np.random.default_rng(1).lognormal(-1.5, 1.0, (*SIZE, 3)).astype(np.float32)
     data = encode_exr(light)
-    read = _best(lambda: widened(mended(main_picture(data, "master"))[0]))
+    read = _best(lambda: widen_halves(repair_pixels(main_picture(data, "master"))[0]))
     tell(f"read a master {1000 * read:38.0f} ms")
     for name, grade in GRADES.items():
         finish = Finish(grade, "neutral")
-        took = _best(lambda finish=finish: shown(light, None, finish, lambda key: b""))  # type: ignore[misc]
+        took = _best(lambda finish=finish: display_frame(light, None, finish, lambda key: b""))  # type: ignore[misc]
         verdict = (
             "" if grade.lens != LensEffects() else f"   with reading {(read + took) / WANTED_S:.2f} of {WANTED_S} s"
         )
         tell(f"{name:42} {1000 * took:8.0f} ms{verdict}")
     small = light.reshape(SIZE[0] // 2, 2, SIZE[1] // 2, 2, 3).mean(axis=(1, 3))
     graded = Finish(GRADES["and curve"], "neutral")
-    took = _best(lambda: encode_display(shown(small, None, graded, lambda key: b""), "jpeg"))
+    took = _best(lambda: encode_display(display_frame(small, None, graded, lambda key: b""), "jpeg"))
     tell(f"tried at the size of a window, as JPEG     {1000 * took:8.0f} ms   {took / 0.1:.2f} of 0.1 s")
 
 

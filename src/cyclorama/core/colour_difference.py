@@ -72,7 +72,7 @@ def difference(a: F64, b: F64) -> float:
     return math.sqrt(sum(x * x for x in parts) + turned * parts[1] * parts[2])
 
 
-def told(text: str) -> F64:
+def parse_colour(text: str) -> F64:
     """CIELAB (3,) of a colour as somebody tells it: `#1f6f8b` or `52 −14 −26`. Raises ChangeError."""
     text = text.strip()
     if (found := _HEX.fullmatch(text)) is not None:

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..core.commands.lists import aimed
+from ..core.commands.lists import with_lights_aimed
 from ..core.framing import fit_subject
 from ..core.geometry.cache_keys import Intake, content_hash
 from ..core.geometry.intake import take_in
-from ..core.geometry.measure import centred, grounded, placed_hull
+from ..core.geometry.measure import centre_placement, ground_placement, placed_hull
 from ..core.motion import aim_point
 from ..core.picture.exr import encode_exr
 from ..core.scene import (
@@ -61,8 +61,8 @@ def brought_in(name: str, data: bytes) -> Intake:
 
 def placed(intake: Intake, stage: Stage) -> Item:
     measures = intake.measures.playing(intake.item)
-    placement = centred(measures, intake.item.placement, "box")
-    placement = grounded(measures, placement, stage.stand_height_m)
+    placement = centre_placement(measures, intake.item.placement, "box")
+    placement = ground_placement(measures, placement, stage.stand_height_m)
     return intake.item.model_copy(update={"placement": placement})
 
 
@@ -75,7 +75,7 @@ def _fitted(project: Project, intake: Intake) -> Project:
     hull = placed_hull(intake.measures, project.subject.placement)
     project = fit_subject(project, np.concatenate([hull, rim]))  # the disc stays whole in the picture
     x, y, z = (float(c) for c in aim_point(project.camera.aim, project))
-    return put_all(project, aimed(project.look, Aim(x_m=x, y_m=y, z_m=z)))
+    return put_all(project, with_lights_aimed(project.look, Aim(x_m=x, y_m=y, z_m=z)))
 
 
 def storm_glass_project() -> DemoProject:

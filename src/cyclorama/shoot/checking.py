@@ -15,7 +15,7 @@ from ..core.sequence.checks import Checked, FrameLook, check_sequence, look_at
 from ..core.sequence.paint import Paints, is_paint
 from ..store import Studio, TakeRecord
 from ..store.takes import MASTER
-from .finished import Masters, finished, state_of, sums_of, why_not_gradable
+from .finished import Masters, finish_frame, state_of, sums_of, why_not_gradable
 from .frames import read_whole
 from .pass_files import mask_of
 
@@ -58,7 +58,7 @@ def _looks(
         try:
             for name in take.frames[n].files.keys() - {MASTER}:  # passes, too; the master is read anyway
                 read_whole(take, n, name)
-            display = finished(take, n, finishing, masters, studio.assets.get)
+            display = finish_frame(take, n, finishing, masters, studio.assets.get)
             master = masters.get(take, n) if gradable else None
             light, broken = (None, 0) if master is None else (master.floats[0], master.broken)
             display = np.ascontiguousarray(display[..., :3])

@@ -22,7 +22,7 @@ from ..core.delivery.program_source import ProgramSource, in_order
 from ..core.delivery.size_forecast import Forecast, forecast
 from ..core.delivery.spin import spin_page
 from ..core.delivery.stills import file_of, picture_of
-from ..core.delivery.verify import Opened, compared, opened, size_of
+from ..core.delivery.verify import Opened, compare_delivery, size_of, verify_delivery
 from ..core.delivery.video_frames import WHITE
 from ..core.errors import ShootError, telling_of_space
 from ..core.motion.timecode import timecode
@@ -90,7 +90,7 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
                     encode(programme, delivery, target, lambda what, share: tell(what, 0.95 * share), pieces)
                     wanted = None if mix is None or cut.loudness == "as it is" else float(cut.loudness.split()[0])
                     tell("Opening it again", 0.95)
-                    found = opened(target, programme, delivery, wanted)
+                    found = verify_delivery(target, programme, delivery, wanted)
                     target = _named_by_size(studio, handed, target)
                 case "frames":
                     found = _frames(programme, delivery, target, _pieces_of(studio, handed, reel), numbers.start, tell)
@@ -198,7 +198,7 @@ def _frames(
 
 def _compared(name: str, data: bytes, source: F32, delivery: Delivery) -> Opened:
     picture = picture_of(data, delivery.coding, name)
-    return compared(f"{name} frame".strip(), f"{name} frame".strip(), picture, source, delivery.coding)
+    return compare_delivery(f"{name} frame".strip(), f"{name} frame".strip(), picture, source, delivery.coding)
 
 
 def spread(count: int, pictures: int) -> list[int]:

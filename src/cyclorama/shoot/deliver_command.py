@@ -7,7 +7,7 @@ from typing import get_args
 from rich.console import Console
 
 from ..core.cut.document import Cut
-from ..core.cut.edits import AddClip, edited
+from ..core.cut.edits import AddClip, apply_edit
 from ..core.delivery.presets import PRESETS, Delivery, PresetName
 from ..core.errors import CycloramaError, NotFoundError, ShootError
 from ..core.motion import FrameRate
@@ -67,7 +67,7 @@ def alone(take: TakeRecord) -> Cut:
     empty = Cut(
         rate_num=rate.num, rate_den=rate.den, width=max(16, s.width // 2 * 2), height=max(16, s.height // 2 * 2)
     )
-    return edited(empty, AddClip(take_id=take.id, name=take.name), {take.id: film_of(take)})
+    return apply_edit(empty, AddClip(take_id=take.id, name=take.name), {take.id: film_of(take)})
 
 
 def _delivery(cut: Cut, preset: str, size: str | None, fits_mb: float | None, rounds: int) -> Delivery:

@@ -14,7 +14,7 @@ from ..core.arrays import Mask, RGBImage
 from ..core.errors import ShootError
 from ..core.picture.exr import encode_exr
 from ..core.picture.files import encode_display
-from ..core.picture.grade.finish import Finish, shown
+from ..core.picture.grade.finish import Finish, display_frame
 from ..core.picture.view_transform import to_bytes
 from ..core.render.film.tracer import Cancel, Cancelled
 from ..core.scene import Project, ShootSettings
@@ -106,7 +106,7 @@ def shown_files(
     linear: RGBImage, alpha: Mask | None, finish: Finish, settings: ShootSettings, read_asset: ReadAsset
 ) -> Iterator[tuple[str, bytes]]:
     """The files of a frame that show it, from its light."""
-    display = shown(linear, alpha, finish, read_asset)
+    display = display_frame(linear, alpha, finish, read_asset)
     yield THUMB, small_picture(display)
     if settings.file_format == "exr":
         yield BEAUTY, encode_exr(linear, alpha, 32 if settings.bits == 32 else 16)

@@ -14,10 +14,10 @@ from ..core.errors import NotFoundError, ShootError
 from ..core.picture.backdrop import covering
 from ..core.picture.files import encode_display
 from ..core.picture.finishing import Finishing, backdrop_of, discs_of, finish_at, laid_over
-from ..core.picture.grade.defocus import defocused
-from ..core.picture.grade.finish import light_graded, part_graded, shown
-from ..core.picture.half_float import mended, widened
-from ..core.picture.light_mix import mixed
+from ..core.picture.grade.defocus import apply_defocus
+from ..core.picture.grade.finish import display_frame, light_graded, part_graded
+from ..core.picture.half_float import repair_pixels, widen_halves
+from ..core.picture.light_mix import mix_lights
 from ..core.scene.base import ReadAsset
 from ..store import Studio, TakeRecord
 from ..store.takes import BEAUTY, MASTER
@@ -44,7 +44,7 @@ class Linear:
     @property
     def floats(self) -> tuple[RGBImage, Mask | None]:
         """The same in the numbers that are worked with."""
-        return widened(self.rgb), None if self.alpha is None else widened(self.alpha)
+        return widen_halves(self.rgb), None if self.alpha is None else widen_halves(self.alpha)
 
     @property
     def bytes(self) -> int:
@@ -96,7 +96,7 @@ def as_shot(take: TakeRecord, finishing: Finishing) -> bool:
     return finishing == Finishing.as_shot(take.project)
 
 
-def finished(
+def finish_frame(
     take: TakeRecord, number: int, finishing: Finishing, masters: Masters, read_asset: ReadAsset,
     width: int | None = None,
 ) -> F32:  # fmt: skip
@@ -109,7 +109,7 @@ def finished(
             raise ShootError(why)
         return narrowed(pixels_of(take, BEAUTY, number), width)
     linear, alpha = _worked(take, number, finishing, masters, read_asset, width)
-    return shown(linear, alpha, finish_at(take.project, finishing, number), read_asset)
+    return display_frame(linear, alpha, finish_at(take.project, finishing, number), read_asset)
 
 
 def _worked(
@@ -120,7 +120,7 @@ def _worked(
     if finishing.defocus is None:
         return linear, alpha
     discs = discs_of(take.project, number, finishing.defocus, depth_of(take, number, linear.shape[1]))
-    return defocused(linear, alpha, discs, take.project.camera.blades)
+    return apply_defocus(linear, alpha, discs, take.project.camera.blades)
 
 
 def _laid(
@@ -189,7 +189,7 @@ def finished_file(
     s = take.project.shot.shoot
     if s.file_format == "exr":
         return read_whole(take, number)
-    return encode_display(finished(take, number, finishing, masters, read_asset), s.file_format, s.bits)
+    return encode_display(finish_frame(take, number, finishing, masters, read_asset), s.file_format, s.bits)
 
 
 def light_of(
@@ -201,15 +201,15 @@ def light_of(
     """
     if relit := finishing.relit:
         layers, alpha = read_lights(take, number)
-        rgb = mixed(layers, relit)
+        rgb = mix_lights(layers, relit)
         return narrowed(rgb, width), None if alpha is None else narrowed(alpha, width)
     return masters.get(take, number, width).floats
 
 
 def _decoded(take: TakeRecord, number: int, width: int | None) -> Linear:
-    picture, broken = mended(picture_of(take, master_name(take), number))
+    picture, broken = repair_pixels(picture_of(take, master_name(take), number))
     if width is not None and width < picture.shape[1]:
-        planes = (narrowed(widened(picture[..., c]), width) for c in range(picture.shape[2]))
+        planes = (narrowed(widen_halves(picture[..., c]), width) for c in range(picture.shape[2]))
         picture = np.stack([plane.astype(np.float16) for plane in planes], -1)
     return Linear(
         np.ascontiguousarray(picture[..., :3]), picture[..., 3].copy() if picture.shape[2] == 4 else None, broken

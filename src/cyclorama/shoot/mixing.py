@@ -7,7 +7,7 @@ from ..core.arrays import Mask, RGBImage
 from ..core.errors import ShootError
 from ..core.motion import moment
 from ..core.picture.exr import read_layers
-from ..core.picture.light_mix import LightChange, light_layers, mixed
+from ..core.picture.light_mix import LightChange, light_layers, mix_lights
 from ..core.render.film.frame import finish_of
 from ..core.render.film.tracer import Cancel, Cancelled, Tell
 from ..store import FileSum, TakeRecord
@@ -27,7 +27,7 @@ class MixMaker:
             raise Cancelled
         layers, alpha = read_lights(self._source, number)
         finish = finish_of(moment(self._source.project, number))
-        return FramePicture(mixed(layers, self._balance), alpha, iter(()), None, finish)
+        return FramePicture(mix_lights(layers, self._balance), alpha, iter(()), None, finish)
 
 
 def read_lights(take: TakeRecord, number: int) -> tuple[dict[str, RGBImage], Mask | None]:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ..core.cut.sound import Mix, wav_of
-from ..core.cut.timeline import laid
+from ..core.cut.timeline import lay_out_cut
 from ..core.delivery.edit_lists import SourceReel, timeline_of, written_edl, written_list, written_otio
 from ..core.delivery.verify import Opened
 from ..core.picture.grade.decisions import written_cdl
@@ -49,7 +49,7 @@ def _write(studio: Studio, handed: Handed, reel: TakeReel, name: str, box: zipfi
     box.writestr("cut.edl", written_edl(cut, reel.films, reels, name))
     box.writestr("cut.html", written_list(cut, reel.films, reels, name))
     box.writestr("cut.json", cut.model_dump_json(indent=1))
-    clips = [x.clip for x in laid(cut) if x.clip.take_id]
+    clips = [x.clip for x in lay_out_cut(cut) if x.clip.take_id]
     wanted = sorted({(clip.take_id, reel.takes[clip.take_id].at(n)) for clip in clips for n in reel.numbers(clip)})
     finishes = {take_id: studio.screening.finish(take).finishing for take_id, take in reel.takes.items()}
     for take_id, finishing in finishes.items():

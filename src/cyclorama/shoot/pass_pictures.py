@@ -5,21 +5,21 @@ from numpy.typing import NDArray
 
 from ..core.errors import NotFoundError
 from ..core.picture.finishing import Finishing, finish_at
-from ..core.picture.grade.finish import shown
+from ..core.picture.grade.finish import display_frame
 from ..core.picture.pass_views import (
     depth_view,
     lighting_only,
     matte_view,
     motion_view,
     normal_view,
-    occluded,
+    occlusion_view,
     position_view,
-    wired,
+    wireframe_view,
 )
 from ..core.scene.base import ReadAsset
 from ..core.scene.shoot import PassName
 from ..store import TakeRecord
-from .finished import Masters, finished, light_of, narrowed
+from .finished import Masters, finish_frame, light_of, narrowed
 from .frames import file_path
 from .pass_files import channels_of, linear_of, pixels_of, rgb_of, vector_of
 
@@ -61,12 +61,14 @@ def pass_picture(
     elif name in ("objects", "materials"):
         view = matte_view(channels, name)
     elif name == "motion":
-        under = finished(take, number, finishing, masters, read_asset)[..., :3]
+        under = finish_frame(take, number, finishing, masters, read_asset)[..., :3]
         view = motion_view(np.stack([channels["motion.X"], channels["motion.Y"]], -1), under)
     elif name == "normal":
         view = normal_view(vector_of(channels, name))
     else:
-        view = shown(rgb_of(channels, name), None, finish_at(take.project, Finishing(view="srgb"), number), read_asset)
+        view = display_frame(
+            rgb_of(channels, name), None, finish_at(take.project, Finishing(view="srgb"), number), read_asset
+        )
     return narrowed(view, width)
 
 
@@ -77,16 +79,16 @@ def _mixed(
     finish = finish_at(take.project, finishing, number)
     if name == "wireframe over clay":
         linear = linear_of(take, "clay", number)
-        return narrowed(shown(wired(linear, _grey(take, "wireframe", number), amount), None,
+        return narrowed(display_frame(wireframe_view(linear, _grey(take, "wireframe", number), amount), None,
                               finish_at(take.project, Finishing(view="srgb"), number), read_asset), width)  # fmt: skip
     linear, _ = light_of(take, number, finishing, masters)
     if name == "lighting alone":
         linear = lighting_only(linear, linear_of(take, "albedo", number))
     elif name == "beauty × occlusion":
-        linear = occluded(linear, _grey(take, "occlusion", number), amount)
+        linear = occlusion_view(linear, _grey(take, "occlusion", number), amount)
     else:
-        linear = wired(linear, _grey(take, "wireframe", number), amount)
-    return narrowed(shown(linear, None, finish, read_asset), width)
+        linear = wireframe_view(linear, _grey(take, "wireframe", number), amount)
+    return narrowed(display_frame(linear, None, finish, read_asset), width)
 
 
 def _grey(take: TakeRecord, name: str, number: int) -> F32:

@@ -4,11 +4,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.cut.document import Cut
-from ..core.cut.timeline import laid, shown_at
+from ..core.cut.timeline import lay_out_cut, shown_at
 from ..core.errors import ShootError
 from ..core.scene import Project
 from ..store import Studio, TakeRecord
-from .finished import Masters, finished
+from .finished import Masters, finish_frame
 from .frames import frame_path
 from .pass_files import mask_of, matte_names_of
 from .pass_pictures import pass_picture, views_of
@@ -22,7 +22,7 @@ LEAST_SEEN = 0.002
 
 def beside(studio: Studio, cut: Cut, reel: TakeReel, number: int, what: str) -> Named:
     """Pictures with captions, of the take that a frame of the cut shows. Raises ShootError where there is nothing."""
-    sources = shown_at(laid(cut), reel.films, cut.rate.fraction, number)
+    sources = shown_at(lay_out_cut(cut), reel.films, cut.rate.fraction, number)
     shown = next((s for s in reversed(sources) if s.clip.take_id and s.number is not None), None)
     if shown is None or shown.number is None:
         raise ShootError(f"Frame {number} shows no take, so there are no {what} of it. Go to a frame that does.")
@@ -37,7 +37,7 @@ def _passes(studio: Studio, take: TakeRecord, frame: int) -> Named:
     names = views_of(take)
     if not names:
         raise ShootError(f"‘{take.name}’ was shot without passes. Tick some under Shoot, and shoot it again.")
-    whole = finished(take, frame, finishing, masters, studio.assets.get)
+    whole = finish_frame(take, frame, finishing, masters, studio.assets.get)
     return [("picture", whole)] + [
         (name, pass_picture(take, name, frame, finishing, masters, studio.assets.get)) for name in names
     ]
@@ -49,7 +49,7 @@ def _parts(studio: Studio, take: TakeRecord, frame: int) -> Named:
             f"‘{take.name}’ was shot without mattes of its parts. Shoot it with the pass ‘Mattes of parts’."
         )
     finishing = studio.screening.finish(take).finishing
-    whole = finished(take, frame, finishing, Masters(studio, 0), studio.assets.get)
+    whole = finish_frame(take, frame, finishing, Masters(studio, 0), studio.assets.get)
     masks = ((name, mask_of(take, "objects", name, frame)) for name in matte_names_of(take, "objects"))
     return [(name, np.dstack([whole[..., :3], m])) for name, m in masks if float(m.mean()) > LEAST_SEEN]
 
@@ -68,7 +68,7 @@ def _colourways(studio: Studio, take: TakeRecord, frame: int) -> Named:
         )
     masters = Masters(studio, 0)
     return [
-        (name, finished(t, frame, studio.screening.finish(t).finishing, masters, studio.assets.get))
+        (name, finish_frame(t, frame, studio.screening.finish(t).finishing, masters, studio.assets.get))
         for name, t in sorted(found.items())
     ]
 

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.cut.document import Clip, Cut
-from ..core.cut.timeline import Footage, laid, number_at
+from ..core.cut.timeline import Footage, lay_out_cut, number_at
 from ..core.errors import NotFoundError, ShootError
 from ..core.framing.formats import places_in
 from ..core.motion import FrameRate
@@ -16,7 +16,7 @@ from ..core.motion.loop import loops, moves_nothing
 from ..core.picture.finishing import Finishing
 from ..store import Studio, TakeRecord
 from ..store.takes import BEAUTY
-from .finished import Masters, finished, state_of, why_not_gradable
+from .finished import Masters, finish_frame, state_of, why_not_gradable
 
 F32 = NDArray[np.float32]
 
@@ -63,7 +63,7 @@ class TakeReel:
         frame = take.at(number)
         if frame not in take.frames:
             frame = self._nearest(take, frame)
-        return finished(take, frame, self._finishing(clip), self._masters, self._studio.assets.get, width)
+        return finish_frame(take, frame, self._finishing(clip), self._masters, self._studio.assets.get, width)
 
     def _nearest(self, take: TakeRecord, frame: int) -> int:
         there = self._there[take.id]
@@ -92,7 +92,7 @@ class TakeReel:
 
     def faults(self) -> Iterator[str]:
         """Faults that prevent a delivery, in sentences."""
-        places = laid(self._cut)
+        places = lay_out_cut(self._cut)
         for take_id in takes_in(self._cut):
             clips = [x.clip for x in places if x.clip.take_id == take_id]
             if take_id not in self.takes:

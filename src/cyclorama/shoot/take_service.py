@@ -7,10 +7,10 @@ from contextlib import suppress
 from datetime import datetime
 
 from ..core.errors import DamagedError, NotFoundError, ShootError
-from ..core.picture.light_mix import LightChange, mixed, with_balance
+from ..core.picture.light_mix import LightChange, mix_lights, with_balance
 from ..core.review import readiness, review
 from ..core.review.phrases import frames as frames_in_words
-from ..core.review.shoot_plan import Cell, as_called, as_planned, name_of, planned
+from ..core.review.shoot_plan import Cell, as_called, as_planned, name_of, plan_takes
 from ..core.scene import Project, put_all
 from ..core.scene.shoot import Again, Passes, PassName
 from ..core.sequence.names import sequence_stem, slug
@@ -97,7 +97,7 @@ def call_plan(
     not_before: UTC, when the first may be begun; forecasts_s: of the takes, as far as they are known. Raises
     ShootError, naming what is blocking, and ChangeError for what is gone.
     """
-    for take in planned(saved.project, cells, studio.measures(saved.project.subject)).takes:
+    for take in plan_takes(saved.project, cells, studio.measures(saved.project.subject)).takes:
         if take.blocking:
             raise ShootError(f"‘{take.name}’: {take.blocking[0]}")
     takes = []
@@ -119,7 +119,7 @@ def call_mix(studio: Studio, source_id: str, balance: dict[str, LightChange], st
     if "lights" not in source.project.shot.shoot.passes.wanted:
         raise ShootError("The lights of this take were not kept apart; shoot it with the pass ‘Every light apart’.")
     _insist_on_all(source)
-    mixed(read_lights(source, source.first)[0], balance)
+    mix_lights(read_lights(source, source.first)[0], balance)
     before = source.name.rsplit(" ", 1)[-1]
     return _made_of(studio, source, with_balance(source.project, balance), f"from {before}", "mix", balance, start)
 

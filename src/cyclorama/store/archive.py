@@ -51,7 +51,7 @@ def shelves_of(studio: Studio) -> dict[str, Shelf[Any]]:
     return {"materials": studio.materials, "rigs": studio.rigs, "moves": studio.moves, "stock": studio.stock}
 
 
-def packed(studio: Studio, wanted: list[tuple[str, str]]) -> bytes:
+def pack_archive(studio: Studio, wanted: list[tuple[str, str]]) -> bytes:
     """A zip of things that are kept, each told by shelf and id. Raises NotFoundError."""
     buffer, files = io.BytesIO(), dict[str, bytes]()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as box:

@@ -24,7 +24,7 @@ def difference(before: Json, after: Json) -> Json:
     return None if before == after else {"=": after}
 
 
-def applied(document: Json, change: Json) -> Json:
+def apply_patch(document: Json, change: Json) -> Json:
     """The document after a change. Raises ValueError, KeyError, TypeError or IndexError when it is damaged."""
     if change is None:
         return document
@@ -32,11 +32,11 @@ def applied(document: Json, change: Json) -> Json:
         return change["="]
     if "{" in change:
         gone = set(change["-"])
-        kept = {name: applied(value, change["{"].get(name)) for name, value in document.items() if name not in gone}
+        kept = {name: apply_patch(value, change["{"].get(name)) for name, value in document.items() if name not in gone}
         return kept | {name: more["="] for name, more in change["{"].items() if name not in document}
     if "[" in change:
         changes = {int(index): more for index, more in change["["].items()}
-        return [applied(value, changes.get(i)) for i, value in enumerate(document)]
+        return [apply_patch(value, changes.get(i)) for i, value in enumerate(document)]
     first, last, between = change["~"]
     return [*document[:first], *between, *document[len(document) - last :]]
 

@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from ..core.errors import ChangeError, DamagedError, NotFoundError, StaleError
 from ..core.scene import Project, load_project
 from .database import HistoryRow, ProjectRow, now
-from .patches import applied, difference
+from .patches import apply_patch, difference
 
 KEPT_STATES = 1000
 """Older states than about this many are dropped; far more than anyone undoes."""
@@ -216,7 +216,7 @@ def _whole(session: Session, state: HistoryRow, row: ProjectRow) -> str:
         document: Any = None
         for step in steps:
             change = from_json(step.document)
-            document = applied(document, change) if step.patch else change
+            document = apply_patch(document, change) if step.patch else change
     except (ValueError, KeyError, TypeError, IndexError, AttributeError) as error:
         raise DamagedError(f"The project ‘{row.name}’ cannot be read: what led to this state is damaged.") from error
     return json.dumps(document, ensure_ascii=False, separators=(",", ":"))

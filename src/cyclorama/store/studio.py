@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from ..core.commands.lists import measured
+from ..core.commands.lists import measure_made_item
 from ..core.errors import CycloramaError, DamagedError, NotFoundError
 from ..core.geometry.cache_keys import Intake, measures_key
 from ..core.geometry.measure import Measures
@@ -85,7 +85,7 @@ class Studio:
         if item is None:
             return None
         if item.made is not None:
-            return measured(item.made)
+            return measure_made_item(item.made)
         try:
             measures = Measures.from_bytes(self.assets.get(measures_key(item.asset)))
         except (NotFoundError, *UNREADABLE) as error:

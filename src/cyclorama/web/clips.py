@@ -20,7 +20,7 @@ from ..core.motion import FrameRate
 from ..core.picture.finishing import Finishing
 from ..core.picture.view_transform import to_bytes
 from ..core.sequence.names import sequence_stem
-from ..shoot.finished import Masters, as_shot, finished, state_of, why_not_gradable
+from ..shoot.finished import Masters, as_shot, finish_frame, state_of, why_not_gradable
 from ..shoot.frames import read_whole
 from ..store import Studio, TakeRecord
 from ..store.assets import write_whole
@@ -122,7 +122,7 @@ def _pixels(studio: Studio, clip: ClipState, number: int) -> bytes | NDArray[np.
     """A frame's file while nothing was changed of how it is finished, else its pixels."""
     if as_shot(clip.take, clip.finishing) and clip.take.project.shot.shoot.file_format in ("png", "jpeg"):
         return read_whole(clip.take, number)
-    return to_bytes(finished(clip.take, number, clip.finishing, Masters(studio, 0), studio.assets.get))
+    return to_bytes(finish_frame(clip.take, number, clip.finishing, Masters(studio, 0), studio.assets.get))
 
 
 def _encode(studio: Studio, job: Job, hand: JobContext) -> Result:

@@ -11,7 +11,7 @@ from fastapi.responses import Response
 from PIL import Image
 from pydantic import BaseModel, Field
 
-from ..core.colour_difference import lab_of, rgb_of, told
+from ..core.colour_difference import lab_of, parse_colour, rgb_of
 from ..core.colour_spaces import can_be_shown, main_colours, nearest_shown, oklch_of, plane
 from ..core.errors import ChangeError
 from ..core.motion import moment
@@ -66,7 +66,7 @@ def _told(rgb: np.ndarray, beyond: bool = False) -> ColourTold:
 @router.get("/colours/told")
 def as_told(colour: Annotated[str, Query(max_length=60)]) -> ColourTold:
     """A colour as somebody tells it, as `#1f6f8b` or in CIELAB."""
-    rgb = rgb_of(told(colour))
+    rgb = rgb_of(parse_colour(colour))
     beyond = not bool(can_be_shown(rgb))
     return _told(nearest_shown(oklch_of(rgb)) if beyond else rgb, beyond)
 

@@ -16,11 +16,11 @@ from ..core.cut.beats import beats
 from ..core.cut.compose import Compositor, shape_of
 from ..core.cut.descriptions import clip_says, cut_says, sound_says
 from ..core.cut.document import Cut, Title
-from ..core.cut.edits import Edit, edited, told
+from ..core.cut.edits import Edit, apply_edit, edit_label
 from ..core.cut.lettering import set_line
-from ..core.cut.sound import Mix, decoded, peaks, wav_of
-from ..core.cut.sound_synthesis import GOES_ROUND, MADE, RATE, made
-from ..core.cut.timeline import Laid, laid, length_of, number_at, start_of, total
+from ..core.cut.sound import Mix, decode_sound, peaks, wav_of
+from ..core.cut.sound_synthesis import GOES_ROUND, MADE, RATE, synthesize_sound
+from ..core.cut.timeline import Laid, lay_out_cut, length_of, number_at, start_of, total
 from ..core.cut.title_faults import missing_letters
 from ..core.errors import IntakeError, NotFoundError
 from ..core.geometry.cache_keys import content_hash
@@ -178,7 +178,7 @@ def cut_answer(ctx: Context, state: CutState) -> CutAnswer:
     """Answer about a cut for the bench."""
     cut = state.cut
     reel = TakeReel(ctx.studio, cut, ctx.masters, complete=False)
-    places = laid(cut)
+    places = lay_out_cut(cut)
     count = total(cut)
     return CutAnswer(
         cut=cut, version=state.version, stamp=reel.stamp, heard=_heard(cut), undo=state.label if state.undo else None,
@@ -251,7 +251,7 @@ def edit(ctx: Ctx, project_id: str, call: EditCall) -> CutAnswer:
         added = [call.edit.take_id] if call.edit.do == "add clip" else []
         takes = takes_of(ctx.studio, {*takes_in(cut), *added} - {""})
         films = {take_id: film_of(take) for take_id, take in takes.items()}
-        return edited(cut, call.edit, films), told(cut, call.edit)
+        return apply_edit(cut, call.edit, films), edit_label(cut, call.edit)
 
     return cut_answer(ctx, ctx.studio.cuts.edit(project_id, call.version, change, begins(ctx, project_id)))
 
@@ -305,7 +305,7 @@ def made_sounds() -> list[KeptSound]:
     """Sounds that the program makes itself."""
     found = []
     for name, (says, _) in MADE.items():
-        samples = made(name)
+        samples = synthesize_sound(name)
         told = list(beats(samples)) if name == "pulse" else []
         found.append(KeptSound(asset="", made=name, name=says, seconds=len(samples) / RATE, beats_s=told,
                                goes_round=name in GOES_ROUND))  # fmt: skip
@@ -328,7 +328,7 @@ def _keep_sound(ctx: Context, name: str, path: FilePath) -> KeptSound:
 
 def examine_sound(path: FilePath, name: str) -> "tuple[float, list[float], PeaksAnswer]":
     """Seconds of a sound file, its beats, and its peaks. Raises IntakeError."""
-    samples = decoded(path.read_bytes(), name)
+    samples = decode_sound(path.read_bytes(), name)
     return len(samples) / RATE, list(beats(samples))[:4000], _peaks(samples)
 
 
@@ -340,7 +340,7 @@ def _peaks(samples: NDArray[np.float32]) -> PeaksAnswer:
 def sound_peaks(ctx: Ctx, key: SoundKey) -> PeaksAnswer:
     """A kept sound, or one that the program makes, to be drawn."""
     if key in MADE:
-        return _peaks(made(key))
+        return _peaks(synthesize_sound(key))
     kept = f"{key}.peaks"
     if not ctx.studio.assets.has(kept):  # of a sound that an earlier version kept
         with scratch_folder(ctx.studio.folder) as folder:

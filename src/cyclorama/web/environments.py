@@ -19,13 +19,13 @@ from ..core.commands.surroundings import (
     Pick,
     Resize,
     SurroundingsEdit,
-    edited,
+    edit_environment,
     with_picked_light,
     with_surroundings,
 )
 from ..core.errors import ChangeError
 from ..core.geometry.cache_keys import content_hash
-from ..core.light.environment_edit import region_at, resized, solid_angles, sun_of
+from ..core.light.environment_edit import region_at, resize_environment, solid_angles, sun_of
 from ..core.light.sky import sky_picture
 from ..core.picture.exr import encode_exr
 from ..core.picture.linear import read_linear
@@ -143,7 +143,9 @@ def mirrored_sky(sky: Annotated[str, Query(max_length=2000)]) -> Response:
 
 def _in_halves(picture: RGBImage) -> Response:
     pixels = np.ones((MIRRORED_ROWS, 2 * MIRRORED_ROWS, 4), np.float16)
-    pixels[..., :3] = np.clip(resized(np.nan_to_num(picture, posinf=65504.0, neginf=0.0), MIRRORED_ROWS), 0.0, 65504.0)
+    pixels[..., :3] = np.clip(
+        resize_environment(np.nan_to_num(picture, posinf=65504.0, neginf=0.0), MIRRORED_ROWS), 0.0, 65504.0
+    )
     return Response(pixels.tobytes(), media_type="application/octet-stream",
                     headers=NEVER_CHANGES)  # fmt: skip
 
@@ -167,7 +169,7 @@ def edit(ctx: Ctx, project_id: str, wanted: Edited) -> ProjectState:
         before = read_linear(ctx.studio.assets.get(environment.asset), "environment")
         if before.shape[0] * before.shape[1] > MOST_EDITED and not isinstance(wanted.edit, Resize):
             raise ChangeError("That picture is larger than 4096×2048. Give it a smaller size first, then edit it.")
-    after, what, region = edited(before, wanted.edit)
+    after, what, region = edit_environment(before, wanted.edit)
     data = encode_exr(after)
     key = content_hash(data)
     ctx.studio.assets.put(key, data)

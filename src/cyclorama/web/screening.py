@@ -17,7 +17,7 @@ from pydantic import BaseModel, Field
 
 from ..core.errors import ShootError
 from ..core.geometry.cache_keys import content_hash
-from ..core.picture.compare import MOST_PX, Difference, difference, signed
+from ..core.picture.compare import MOST_PX, Difference, difference, signed_difference
 from ..core.picture.finishing import Finishing
 from ..core.picture.grade.decisions import with_cdl, written_cdl
 from ..core.picture.scopes import (
@@ -32,7 +32,7 @@ from ..core.picture.view_transform import over, to_bytes
 from ..core.scene import Grade, put_all
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import sequence_stem
-from ..shoot.finished import as_shot, finished, light_of, narrowed, state_of, why_not_gradable
+from ..shoot.finished import as_shot, finish_frame, light_of, narrowed, state_of, why_not_gradable
 from ..shoot.pass_files import depth_of, matte_names_of
 from ..store import TakeRecord
 from ..store.screening import Finished
@@ -287,7 +287,7 @@ def tried_frame(ctx: Ctx, take_id: str, number: Number, tried: TriedFinish) -> R
 def _picture(
     ctx: Context, take: TakeRecord, number: int, finishing: Finishing, width: int | None, overlay: Overlay
 ) -> Response:
-    display = finished(take, number, finishing, ctx.masters, ctx.studio.assets.get, width)
+    display = finish_frame(take, number, finishing, ctx.masters, ctx.studio.assets.get, width)
     pixels = to_bytes(display)
     if overlay == "false colour" and why_not_gradable(take) is None:
         pixels = false_colours(light_of(take, number, finishing, ctx.masters, width)[0])
@@ -332,7 +332,7 @@ def _scopes(ctx: Context, take_id: str, number: int, tried: TriedFinish, _: IsUn
     take = ctx.studio.takes.get(take_id)
     _check(ctx, take, tried.finishing)
     width = min(tried.width, SCOPES_PX)
-    shown = over(finished(take, number, tried.finishing, ctx.masters, ctx.studio.assets.get, width), MAT)
+    shown = over(finish_frame(take, number, tried.finishing, ctx.masters, ctx.studio.assets.get, width), MAT)
     found = histogram(shown)
     return ScopesAnswer(
         waveform=_png(waveform(shown)), parade=_png(parade(shown)), vectorscope=_png(vectorscope(shown)),
@@ -353,7 +353,7 @@ def loupe(ctx: Ctx, take_id: str, number: Number, x: ShareOf, y: ShareOf) -> Lou
     if (why := why_not_gradable(take)) is not None:
         raise ShootError(why)
     finishing = ctx.studio.screening.finish(take).finishing
-    display = finished(take, number, finishing, ctx.masters, ctx.studio.assets.get)
+    display = finish_frame(take, number, finishing, ctx.masters, ctx.studio.assets.get)
     h, w = display.shape[:2]
     row, column = min(int(y * h), h - 1), min(int(x * w), w - 1)
     red, green, blue = (int(v) for v in to_bytes(display[row, column, :3]))
@@ -383,7 +383,7 @@ def against(
 ) -> Response:  # fmt: skip
     """Difference of another take in a frame: grey where it is the same, brighter where it is brighter."""
     a, b = _two(ctx, take_id, other_id, number, width)
-    return encoded(to_bytes(signed(a, b, gain)), False)
+    return encoded(to_bytes(signed_difference(a, b, gain)), False)
 
 
 @router.get("/takes/{take_id}/against/{other_id}/{number}/figures")
@@ -404,7 +404,7 @@ def _two(
         other = ctx.studio.takes.get(other_id)
     graded = _finishing(ctx, take, None), _finishing(ctx, other, state)
     pictures = [
-        over(finished(x, number, f, ctx.masters, ctx.studio.assets.get, width), MAT)
+        over(finish_frame(x, number, f, ctx.masters, ctx.studio.assets.get, width), MAT)
         for x, f in zip((take, other), graded, strict=True)
     ]
     narrow = min(p.shape[1] for p in pictures)

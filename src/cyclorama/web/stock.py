@@ -19,7 +19,7 @@ from ..core.scene import Project
 from ..core.scene.base import Id, new_id
 from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.stocked import Stocked, StockedEnvironment, StockedGobo, StockedKind, StockedModel
-from ..store.archive import ExaminedBox, examine_box, keep_box, packed, shelves_of
+from ..store.archive import ExaminedBox, examine_box, keep_box, pack_archive, shelves_of
 from ..store.assets import write_whole
 from ..store.library import Label, Shelf
 from .context import Context, context
@@ -230,7 +230,7 @@ def take_along(ctx: Ctx, only: Annotated[list[str] | None, Query(max_length=500)
     if not wanted:
         raise NotFoundError("There is nothing to take along.")
     headers = {"content-disposition": 'attachment; filename="Stockroom.zip"'}
-    return Response(packed(ctx.studio, wanted), media_type="application/zip", headers=headers)
+    return Response(pack_archive(ctx.studio, wanted), media_type="application/zip", headers=headers)
 
 
 def _unpack(ctx: Context, path: Path) -> list[str]:

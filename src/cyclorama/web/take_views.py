@@ -10,9 +10,9 @@ from pydantic import BaseModel
 
 from ..core.errors import ShootError
 from ..core.picture.decode import decode_picture
-from ..core.picture.matching import matched
+from ..core.picture.matching import match_reference
 from ..core.picture.view_transform import to_bytes
-from ..shoot.finished import finished, why_not_gradable
+from ..shoot.finished import finish_frame, why_not_gradable
 from ..shoot.pass_pictures import pass_picture
 from .context import Context, context
 from .limited import look_at
@@ -55,8 +55,8 @@ def _match(ctx: Context, take_id: str, number: int, revision: int, name: str, pa
         raise ShootError(why)
     reference = look_at(examine_reference, path, name)
     here = ctx.studio.screening.finish(take).finishing
-    shown = finished(take, number, here, ctx.masters, ctx.studio.assets.get, MATCH_PX)[..., :3]
-    grade, sentence = matched(here.grade, shown, reference)
+    shown = finish_frame(take, number, here, ctx.masters, ctx.studio.assets.get, MATCH_PX)[..., :3]
+    grade, sentence = match_reference(here.grade, shown, reference)
     new = here.model_copy(update={"grade": grade})
     found = ctx.studio.screening.set_finish(take, new, f"Match to {name[:60]}", revision)
     return MatchAnswer(sentence=sentence, finish=finish_answer(ctx, take, found))

@@ -17,12 +17,12 @@ from ..core.geometry.cache_keys import content_hash
 from ..core.picture.light_mix import LightChange
 from ..core.review import readiness, review
 from ..core.review.readiness import Readiness
-from ..core.review.shoot_plan import MOST_TAKES, Cell, Plan, as_planned, planned
+from ..core.review.shoot_plan import MOST_TAKES, Cell, Plan, as_planned, plan_takes
 from ..core.scene.shoot import PassName, Region
 from ..core.sequence.seam import check_seam, display_picture
 from ..shoot import take_service
 from ..shoot.executors import THUMB_WIDTH, small_picture
-from ..shoot.finished import Masters, as_shot, finished, finished_file, state_of, why_not_gradable
+from ..shoot.finished import Masters, as_shot, finish_frame, finished_file, state_of, why_not_gradable
 from ..shoot.frames import frame_path, pass_path, read_whole, thumb_path
 from ..shoot.region_take import call_part
 from ..shoot.uses import take_uses
@@ -131,7 +131,7 @@ def _as_shown(ctx: Context, project_id: str, version: int) -> Saved:
 def plan(ctx: Ctx, project_id: str, wanted: Cells) -> Plan:
     """Takes of a plan."""
     project = ctx.studio.projects.get(project_id).project
-    return planned(project, wanted.cells, ctx.studio.measures(project.subject), wanted.forecasts_s)
+    return plan_takes(project, wanted.cells, ctx.studio.measures(project.subject), wanted.forecasts_s)
 
 
 @router.post("/projects/{project_id}/plan/takes")
@@ -205,7 +205,7 @@ def thumb(ctx: Ctx, take_id: str, number: Number, request: Request) -> Response:
     headers = {"cache-control": "no-cache", "etag": tag}
     if tag in request.headers.get("if-none-match", ""):
         return Response(status_code=304, headers=headers)
-    display = finished(take, number, finishing, ctx.masters, ctx.studio.assets.get, THUMB_WIDTH)
+    display = finish_frame(take, number, finishing, ctx.masters, ctx.studio.assets.get, THUMB_WIDTH)
     return Response(small_picture(display), media_type="image/jpeg", headers=headers)
 
 

@@ -9,8 +9,8 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, Field
 
-from ..core.colour_difference import difference, lab_of, rgb_of, told
-from ..core.commands.keys import shown
+from ..core.colour_difference import difference, lab_of, parse_colour, rgb_of
+from ..core.commands.keys import value_in_frame
 from ..core.commands.light_places import PlaceLight, with_light_placed
 from ..core.commands.tools import Tools
 from ..core.commands.values import SetValue
@@ -113,7 +113,7 @@ class ColourSeen(BaseModel):
 @router.post("/colour")
 def colour(ctx: Ctx, project_id: str, wanted: ColourAsked) -> ColourSeen:
     """Colour of a material in a frame, and its distance from a colour."""
-    aim = told(wanted.colour)
+    aim = parse_colour(wanted.colour)
     here = moment(ctx.studio.projects.get(project_id).project, wanted.frame)
     with ctx.lens.borrowed(wait=False) as tools:
         seen = PickProbe(*tools).shown(here, wanted.material)
@@ -132,5 +132,5 @@ def placed(ctx: Ctx, project_id: str, wanted: PlaceLight) -> Placed:
     project = ctx.studio.projects.get(project_id).project
     after, says = with_light_placed(project, wanted, Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))
     paths = [full_path(project, f"look/lights/{wanted.light}/{name}") for name in ("azimuth_deg", "elevation_deg")]
-    changes = [SetValue(path=path, value=shown(after, path, wanted.frame)) for path in paths]
+    changes = [SetValue(path=path, value=value_in_frame(after, path, wanted.frame)) for path in paths]
     return Placed(changes=changes, says=says)

@@ -14,9 +14,9 @@ from pydantic import BaseModel
 from ..core.commands.stock import kept_of
 from ..core.commands.tools import Tools
 from ..core.errors import NotFoundError
-from ..core.light.rigs import resized
+from ..core.light.rigs import resize_rig
 from ..core.material.presets import PRESETS, with_preset
-from ..core.material.variations import Vary, varied
+from ..core.material.variations import Vary, vary_material
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.swatch import BODY_M, swatch_compiler, swatch_key, swatch_of
 from ..core.render.film.tracer import Cancel, Tracer
@@ -147,7 +147,7 @@ def _light_of(ctx: Context, project: Project) -> Look:
     kept = kept_of(project, "look", "Light", Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))
     assert isinstance(kept.content, StockedLook)
     look = kept.content.look
-    return look.model_copy(update={"lights": resized(look.lights, BODY_M / kept.size_m)})
+    return look.model_copy(update={"lights": resize_rig(look.lights, BODY_M / kept.size_m)})
 
 
 @router.get("/swatches/{key}.jpg", response_class=FileResponse)
@@ -185,7 +185,7 @@ def vary(ctx: Ctx, project_id: str, wanted: Varied) -> list[list[Variation]]:
         raise NotFoundError("That material is not in this project any more.")
     missing: dict[str, Material] = {}
     rows: list[list[Variation]] = []
-    for row in varied(material, wanted.across, wanted.down):
+    for row in vary_material(material, wanted.across, wanted.down):
         rows.append([])
         for values in row:
             changed = material.model_copy(update=values)

@@ -7,8 +7,8 @@ from tests.core.review.test_call_sheet import Blind, SomeEye, arrival
 from tests.moving_models import still
 
 from cyclorama.core.commands import Command, perform
-from cyclorama.core.commands.keys import SetKey, shown
-from cyclorama.core.commands.lists import AddItem, Copy, MoveTo, Remove, measured
+from cyclorama.core.commands.keys import SetKey, value_in_frame
+from cyclorama.core.commands.lists import AddItem, Copy, MoveTo, Remove, measure_made_item
 from cyclorama.core.commands.place_model import put_beside, put_on_set
 from cyclorama.core.commands.shots import Travel
 from cyclorama.core.commands.standing import StandOnFloor
@@ -39,7 +39,7 @@ BALL = arrival(0.4)
 
 
 def measures_of(item: Item) -> Measures | None:
-    return measured(item.made) if item.made else BALL.measures
+    return measure_made_item(item.made) if item.made else BALL.measures
 
 
 def done(project: Project, *changes: Command) -> Project:
@@ -179,9 +179,11 @@ def test_correcting_the_unit_brings_the_studio_along() -> None:
     after = done(before, SetValue(path="subject/placement/unit_m", value=unit / 1000))
     for path in ("camera/focus_m", "set/sweep/width_m", "set/disc/radius_m", "look/lights/key/distance_m",
                  "look/lights/key/width_m", f"items/{before.items[1].id}/made/height_m"):  # fmt: skip
-        then, now = (shown(project, path, 1) for project in (before, after))
+        then, now = (value_in_frame(project, path, 1) for project in (before, after))
         assert now == pytest.approx(then / 1000)
-    assert shown(after, "camera/distance_m", 13) == pytest.approx(shown(before, "camera/distance_m", 13) / 1000)
+    assert value_in_frame(after, "camera/distance_m", 13) == pytest.approx(
+        value_in_frame(before, "camera/distance_m", 13) / 1000
+    )
     light = [x.look.lights[0] for x in (before, after)]
     assert light[1].power / light[1].distance_m ** 2 == pytest.approx(light[0].power / light[0].distance_m ** 2)
     assert [abs(gap(after, x)) < 1e-9 for x in after.items] == [True, True]

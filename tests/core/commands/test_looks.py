@@ -18,7 +18,7 @@ from cyclorama.core.commands.perform import perform
 from cyclorama.core.commands.tools import Tools
 from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.light.rigs import resized, rig_lights
+from cyclorama.core.light.rigs import resize_rig, rig_lights
 from cyclorama.core.light.rows import direction, face_area_m2, light_row, luminance_nit
 from cyclorama.core.light.standing import outline
 from cyclorama.core.material.presets import PRESETS
@@ -55,7 +55,7 @@ def test_flux_and_intensity_grow_with_what_is_lit() -> None:
         Light(id=unit, name=unit, power=90.0, power_unit=unit, distance_m=2.0) for unit in ("lm", "cd", "nit", "lx")
     )
     aim = np.array([0.0, 0.5, 0.0])
-    for before, after in zip(lights, resized(lights, 3.0), strict=True):
+    for before, after in zip(lights, resize_rig(lights, 3.0), strict=True):
         assert shine((after,), aim) == pytest.approx(shine((before,), aim), rel=1e-9)
 
 

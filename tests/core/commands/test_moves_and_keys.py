@@ -21,7 +21,7 @@ from cyclorama.core.commands.keys import (
     StretchKeys,
     channel_of,
     is_in_use,
-    shown,
+    value_in_frame,
 )
 from cyclorama.core.commands.lists import AddItem, Copy, Remove
 from cyclorama.core.commands.moves import AddStretch, ApplyMove, CloseGap, HoldEnds
@@ -72,7 +72,7 @@ def test_keys_are_set_moved_and_taken_away() -> None:
     full = f"looks/{project.look.id}/lights/key/strength_stops"
     project = done(project, SetKey(path=STRENGTH, frame=1, value=-2.0), SetKey(path=STRENGTH, frame=25, value=1.0))
     assert keys_of(project, full) == [(0, -2.0), (24, 1.0)]
-    between = shown(project, full, 13)
+    between = value_in_frame(project, full, 13)
     assert between == pytest.approx(-0.5)
     project = done(project, SetKey(path=STRENGTH, frame=13), SetKey(path=STRENGTH, frame=25, value=2.0))
     assert keys_of(project, full) == [(0, -2.0), (12, pytest.approx(-0.5)), (24, 2.0)]
@@ -116,7 +116,7 @@ def test_switches_colours_and_what_travels_are_keyed_as_they_are() -> None:
                    SetKey(path="look/lights/key/colour", frame=3, value=[0, 0, 1]))  # fmt: skip
     assert moment(project, 2).look.lights[0].colour == (0.5, 0.0, 0.5)
     azimuth = f"cameras/{project.camera.id}/azimuth_deg"
-    orbiting = shown(project, azimuth, 61)
+    orbiting = value_in_frame(project, azimuth, 61)
     assert orbiting == pytest.approx(90)  # a quarter of 240 frames
     keyed = done(project, SetKey(path="camera/azimuth_deg", frame=61))
     assert keys_of(keyed, azimuth) == [(60, pytest.approx(90))]
@@ -176,7 +176,7 @@ def test_a_new_camera_begins_with_what_is_seen_in_the_frame() -> None:
         new_project("Cameras"), SetKey(path="camera/elevation_deg", frame=13, value=31.0),
         SetKey(path="camera/focal_mm", frame=1, value=50.0), SetKey(path="camera/focal_mm", frame=25, value=100.0),
     )  # fmt: skip
-    seen = [shown(project, path, 13) for path in ("camera/focal_mm", "camera/elevation_deg")]
+    seen = [value_in_frame(project, path, 13) for path in ("camera/focal_mm", "camera/elevation_deg")]
     assert seen[1] == 31.0
     assert 60 < seen[0] < 90
     other = done(project, AddCamera(frame=13))

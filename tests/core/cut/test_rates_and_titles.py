@@ -3,9 +3,9 @@
 from fractions import Fraction
 
 from cyclorama.core.cut.document import Clip, Cut, Marker, Sound, Title, TitleLayout
-from cyclorama.core.cut.edits import SetValues, edited
+from cyclorama.core.cut.edits import SetValues, apply_edit
 from cyclorama.core.cut.rates import with_rate
-from cyclorama.core.cut.timeline import Footage, laid, shown_at, total
+from cyclorama.core.cut.timeline import Footage, lay_out_cut, shown_at, total
 from cyclorama.core.cut.title_faults import title_faults
 
 FILMS = {"spin": Footage(frames=24, rate=Fraction(24), closes=True)}
@@ -13,13 +13,13 @@ FILMS = {"spin": Footage(frames=24, rate=Fraction(24), closes=True)}
 
 def numbers(cut: Cut) -> list[int | None]:
     """The frame of its take that each frame of a cut shows."""
-    places = laid(cut)
+    places = lay_out_cut(cut)
     return [shown_at(places, FILMS, cut.rate.fraction, i)[0].number for i in range(total(cut))]
 
 
 def test_a_loop_that_is_cut_at_another_rate_still_closes() -> None:
     cut = Cut(clips=(Clip(id="a", take_id="spin", length=24),))
-    after = edited(cut, SetValues(do="set", values={"rate_num": 30}), FILMS)
+    after = apply_edit(cut, SetValues(do="set", values={"rate_num": 30}), FILMS)
     assert (after.rate_num, after.clips[0].length) == (30, 30)
     shown = numbers(after)
     assert {*shown} == {*range(24)}  # every frame of the turn, where 24 of 30 would end at 18

@@ -9,7 +9,7 @@ import pytest
 
 from cyclorama.core.cut.beats import beats
 from cyclorama.core.cut.document import Clip, Cut, Sound
-from cyclorama.core.cut.sound import Mix, decoded, limited, measured, peaks, true_peaks, wav_of
+from cyclorama.core.cut.sound import Mix, decode_sound, limit_peaks, measure_loudness, peaks, true_peaks, wav_of
 from cyclorama.core.cut.sound_synthesis import GOES_ROUND, MADE, RATE
 from cyclorama.core.errors import IntakeError
 
@@ -36,7 +36,7 @@ def mixed(cut: Cut, files: dict[str, bytes]) -> np.ndarray:
 def test_loudness_is_that_of_the_standard() -> None:
     """EBU Tech 3341, cases 1 and 2: a stereo sine of −23 and −33 dBFS at 1 kHz."""
     for dbfs in (-23.0, -33.0):
-        found = measured(iter([sine(20, dbfs)]))
+        found = measure_loudness(iter([sine(20, dbfs)]))
         assert found.lufs == pytest.approx(dbfs, abs=0.1)
         assert found.peak_dbtp == pytest.approx(dbfs, abs=0.1)
 
@@ -54,7 +54,7 @@ def test_a_cut_is_brought_to_its_loudness_and_kept_under_its_peak() -> None:
     for loudness, wanted in (("-14 LUFS", -14.0), ("-23 LUFS", -23.0), ("as it is", -30.0)):
         cut = Cut(clips=(Clip(id="c", length=96),), loudness=loudness,  # type: ignore[arg-type]
                   sounds=(Sound(id="s", asset="q", seconds=4, length=96),))  # fmt: skip
-        assert measured(iter([mixed(cut, {"q": quiet})])).lufs == pytest.approx(wanted, abs=0.15)
+        assert measure_loudness(iter([mixed(cut, {"q": quiet})])).lufs == pytest.approx(wanted, abs=0.15)
     spiky = sine(4, -40.0)
     spiky[RATE : RATE + 40] = 0.5
     cut = Cut(
@@ -62,7 +62,7 @@ def test_a_cut_is_brought_to_its_loudness_and_kept_under_its_peak() -> None:
     )
     assert true_peaks(mixed(cut, {"q": wav(spiky)})).max() <= 10 ** (-3 / 20) * 1.02
     calm = sine(0.5, -12.0)
-    assert limited(calm, 0.5) is calm
+    assert limit_peaks(calm, 0.5) is calm
 
 
 def test_sounds_begin_end_fade_and_repeat_to_the_sample() -> None:
@@ -127,18 +127,18 @@ def test_made_sounds_are_the_same_each_time_and_go_round() -> None:
 
 def test_files_are_read_in_any_rate_and_what_is_none_is_refused() -> None:
     tone = sine(1, -6.0, 440.0)
-    slow = decoded(wav(tone[::2], RATE // 2), "slow.wav")
+    slow = decode_sound(wav(tone[::2], RATE // 2), "slow.wav")
     assert len(slow) == pytest.approx(RATE, abs=200)
     assert np.abs(slow[2000:-2000] - tone[: len(slow)][2000:-2000]).max() < 0.05
-    mono = decoded(wav(tone[:, :1]), "mono.wav")
+    mono = decode_sound(wav(tone[:, :1]), "mono.wav")
     assert mono.shape[1] == 2
     assert len(peaks(mono)) == 40
     assert peaks(mono).max() == pytest.approx(10 ** (-6 / 20), rel=0.05)
     whole = wav(tone)
     for data in (b"", b"RIFFnothing", whole[:40], bytes(500)):
         with pytest.raises(IntakeError, match=r"no sound|empty"):
-            decoded(data, "bad.wav")
-    assert len(decoded(whole[: len(whole) // 2], "cut short.wav")) == pytest.approx(RATE / 2, rel=0.02)
+            decode_sound(data, "bad.wav")
+    assert len(decode_sound(whole[: len(whole) // 2], "cut short.wav")) == pytest.approx(RATE / 2, rel=0.02)
 
 
 def test_the_file_that_is_played_has_the_length_it_says() -> None:

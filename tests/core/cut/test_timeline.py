@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from cyclorama.core.cut.descriptions import clip_says, cut_says
 from cyclorama.core.cut.document import Clip, Cut, Title
-from cyclorama.core.cut.edits import AddClip, Carry, Freeze, Join, Pace, SetValues, Split, TakeOut, Trim, edited
-from cyclorama.core.cut.timeline import Footage, laid, length_of, shown_at, titles_at, total
+from cyclorama.core.cut.edits import AddClip, Carry, Freeze, Join, Pace, SetValues, Split, TakeOut, Trim, apply_edit
+from cyclorama.core.cut.timeline import Footage, lay_out_cut, length_of, shown_at, titles_at, total
 from cyclorama.core.errors import ChangeError
 
 FILMS = {
@@ -40,7 +40,7 @@ def cut_of(these: tuple[Clip, ...], rate: tuple[int, int] = (24, 1), **more: obj
 
 def pictures(cut: Cut) -> list[list[tuple[str, int | None, float]]]:
     """What each frame of a cut shows: of which take which frame, and its share."""
-    places = laid(cut)
+    places = lay_out_cut(cut)
     return [
         [(s.clip.take_id, s.number, s.weight) for s in shown_at(places, FILMS, cut.rate.fraction, i)]
         for i in range(total(cut))
@@ -50,7 +50,7 @@ def pictures(cut: Cut) -> list[list[tuple[str, int | None, float]]]:
 @given(clips(), rates)
 def test_every_frame_comes_from_somewhere(these: tuple[Clip, ...], rate: tuple[int, int]) -> None:
     cut = cut_of(these, rate)
-    places = laid(cut)
+    places = lay_out_cut(cut)
     assert (
         total(cut)
         == max(x.end for x in places)
@@ -72,18 +72,18 @@ def test_splitting_moves_no_picture_and_joining_takes_it_back(
 ) -> None:
     cut = cut_of(these, rate)
     at = data.draw(st.integers(0, total(cut) - 1))
-    starts = {x.start for x in laid(cut)}
-    inside = any(x.start < at < x.end for x in laid(cut))
+    starts = {x.start for x in lay_out_cut(cut)}
+    inside = any(x.start < at < x.end for x in lay_out_cut(cut))
     if not inside:
         message = "begins here already" if at in starts else "No clip is shown"
         with pytest.raises(ChangeError, match=message):
-            edited(cut, Split(frame=at), FILMS)
+            apply_edit(cut, Split(frame=at), FILMS)
         return
-    split = edited(cut, Split(frame=at), FILMS)
+    split = apply_edit(cut, Split(frame=at), FILMS)
     assert len(split.clips) == len(these) + 1
     assert pictures(split) == pictures(cut)
-    first = next(x.clip.id for x in laid(split) if x.end == at)
-    joined = edited(split, Join(clip=first), FILMS)
+    first = next(x.clip.id for x in lay_out_cut(split) if x.end == at)
+    joined = apply_edit(split, Join(clip=first), FILMS)
     assert pictures(joined) == pictures(cut)
     # where one picture is all that is played, what is held before it and after it is the same
     assert joined == cut or next(c for c in cut.clips if c.id == first).length == 1
@@ -93,14 +93,14 @@ def test_splitting_moves_no_picture_and_joining_takes_it_back(
 def test_without_rippling_nothing_else_moves(these: tuple[Clip, ...], data: st.DataObject) -> None:
     cut = cut_of(these)
     k = data.draw(st.integers(0, len(these) - 1))
-    before = {x.clip.id: x.start for x in laid(cut)}
+    before = {x.clip.id: x.start for x in lay_out_cut(cut)}
     edit: TakeOut | Trim = TakeOut(path=f"clips/{these[k].id}", ripple=False)
     if data.draw(st.booleans()):
         by, edge = data.draw(st.integers(-30, 30)), data.draw(st.sampled_from(["begin", "end"]))
         edit = Trim(clip=these[k].id, edge=edge, by=by, ripple=False)
     with suppress(ChangeError):  # there may be no room
-        cut = edited(cut, edit, FILMS)
-    after = {x.clip.id: x.start for x in laid(cut)}
+        cut = apply_edit(cut, edit, FILMS)
+    after = {x.clip.id: x.start for x in lay_out_cut(cut)}
     moved = {i for i in after if after[i] != before[i]}
     assert moved <= ({these[k].id} if isinstance(edit, Trim) and edit.edge == "begin" else set())
 
@@ -110,7 +110,7 @@ def test_a_trim_changes_the_length_by_as_much(these: tuple[Clip, ...], data: st.
     cut = cut_of(these)
     clip = data.draw(st.sampled_from(these))
     by, edge = data.draw(st.integers(-60, 60)), data.draw(st.sampled_from(["begin", "end"]))
-    new = next(c for c in edited(cut, Trim(clip=clip.id, edge=edge, by=by), FILMS).clips if c.id == clip.id)
+    new = next(c for c in apply_edit(cut, Trim(clip=clip.id, edge=edge, by=by), FILMS).clips if c.id == clip.id)
     longer = by if edge == "end" else -by
     assert length_of(new) == max(1, length_of(clip) + longer)
 
@@ -121,8 +121,8 @@ def test_rates_that_differ_keep_their_pace() -> None:
     for take, rate, wanted in (
         ("a", 30, [0, 0, 1, 2, 3, 4, 4, 5, 6, 7]), ("b", 24, [0, 1, 2, 3, 5, 6, 7, 8]),
     ):  # fmt: skip
-        cut = edited(cut_of((), (rate, 1)), AddClip(take_id=take), film)
-        places = laid(cut)
+        cut = apply_edit(cut_of((), (rate, 1)), AddClip(take_id=take), film)
+        places = lay_out_cut(cut)
         assert [shown_at(places, film, cut.rate.fraction, i)[0].number for i in range(total(cut))] == wanted
 
 
@@ -133,24 +133,24 @@ def test_beyond_its_end_a_take_goes_round_to_and_fro_or_holds() -> None:
         ("hold", [0, 1, 2, 3, 3, 3, 3, 3, 3]),
     ):  # fmt: skip
         clip = Clip(id="c", take_id="a", length=9, beyond=beyond)
-        found = [s.number for i in range(9) for s in shown_at(laid(cut_of((clip,))), film, Fraction(24), i)]
+        found = [s.number for i in range(9) for s in shown_at(lay_out_cut(cut_of((clip,))), film, Fraction(24), i)]
         assert found == wanted
         back = clip.model_copy(update={"reverse": True})
-        found = [s.number for i in range(9) for s in shown_at(laid(cut_of((back,))), film, Fraction(24), i)]
+        found = [s.number for i in range(9) for s in shown_at(lay_out_cut(cut_of((back,))), film, Fraction(24), i)]
         assert found == [3 - n for n in wanted]
 
 
 def test_pacing_keeps_the_stretch_and_freezing_adds_a_hold() -> None:
-    cut = edited(cut_of(()), AddClip(take_id="spin"), FILMS)
+    cut = apply_edit(cut_of(()), AddClip(take_id="spin"), FILMS)
     clip = cut.clips[0]
     assert clip.beyond == "repeat"
-    slow = edited(cut, Pace(clip=clip.id, speed=0.5), FILMS)
+    slow = apply_edit(cut, Pace(clip=clip.id, speed=0.5), FILMS)
     assert [n for ((_, n, _),) in pictures(slow)] == [i // 2 for i in range(48)]
-    assert edited(slow, Pace(clip=clip.id, speed=1), FILMS) == cut
-    frozen = edited(cut, Freeze(frame=5, frames=3), FILMS)
+    assert apply_edit(slow, Pace(clip=clip.id, speed=1), FILMS) == cut
+    frozen = apply_edit(cut, Freeze(frame=5, frames=3), FILMS)
     assert [n for ((_, n, _),) in pictures(frozen)] == [*range(6), 5, 5, 5, *range(6, 24)]
     with pytest.raises(ChangeError, match="no speed"):
-        edited(cut_of((Clip(id="card"),)), Pace(clip="card", speed=2), FILMS)
+        apply_edit(cut_of((Clip(id="card"),)), Pace(clip="card", speed=2), FILMS)
 
 
 def test_titles_go_along_with_their_clip_and_fade_evenly() -> None:
@@ -160,34 +160,34 @@ def test_titles_go_along_with_their_clip_and_fade_evenly() -> None:
     )
 
     def seen(cut: Cut) -> list[tuple[int, float]]:
-        places = laid(cut)
+        places = lay_out_cut(cut)
         return [(i, s.opacity) for i in range(total(cut)) for s in titles_at(cut, places, i)]
 
     shares = [1 / 3, 2 / 3, 1, 1, 2 / 3, 1 / 3]
     assert seen(cut) == [(12 + i, pytest.approx(share)) for i, share in enumerate(shares)]
-    first = edited(cut, Carry(clip="b", to=0), FILMS)
+    first = apply_edit(cut, Carry(clip="b", to=0), FILMS)
     assert [i for i, _ in seen(first)] == list(range(2, 8))
-    assert edited(cut, TakeOut(path="clips/b"), FILMS).titles == ()
+    assert apply_edit(cut, TakeOut(path="clips/b"), FILMS).titles == ()
     with pytest.raises(ChangeError, match="not in the cut"):
-        edited(cut, SetValues(values={"titles/t/clip_id": "gone"}), FILMS)
+        apply_edit(cut, SetValues(values={"titles/t/clip_id": "gone"}), FILMS)
 
 
 def test_sentences_say_what_is_shown() -> None:
     held = Clip(id="c", name="Spin 2", take_id="spin", length=24, hold_after=48, fade_in=12)
     cut = cut_of((held,))
-    says = clip_says(laid(cut)[0], FILMS["spin"], 1, cut)
+    says = clip_says(lay_out_cut(cut)[0], FILMS["spin"], 1, cut)
     assert says == "Spin 2, frames 1–24, held 2 s at the end, fades in over 0.5 s."
     round_ = cut_of((held.model_copy(update={"length": 60, "hold_after": 0, "fade_in": 0}),), (30, 1))
-    assert clip_says(laid(round_)[0], FILMS["spin"], 1, round_) == "Spin 2, 2 rounds."
+    assert clip_says(lay_out_cut(round_)[0], FILMS["spin"], 1, round_) == "Spin 2, 2 rounds."
     assert "Takes of 24/s keep their pace" in cut_says(round_, {"spin": FILMS["spin"]})
 
 
 def test_ten_thousand_clips_are_laid_and_edited() -> None:
     cut = cut_of(tuple(Clip(id=f"c{i}", take_id="spin", length=3, cross=1) for i in range(10_000)))
     assert total(cut) == 30_000 - 9_999
-    moved = edited(cut, Carry(clip="c9999", to=0), FILMS)
+    moved = apply_edit(cut, Carry(clip="c9999", to=0), FILMS)
     assert [c.id for c in moved.clips[:2]] == ["c9999", "c0"]
-    assert shown_at(laid(moved), FILMS, Fraction(24), 19_999)[0].clip.id == "c9998"
+    assert shown_at(lay_out_cut(moved), FILMS, Fraction(24), 19_999)[0].clip.id == "c9998"
 
 
 def test_what_cannot_be_is_refused_in_a_sentence() -> None:
@@ -199,4 +199,4 @@ def test_what_cannot_be_is_refused_in_a_sentence() -> None:
         (Join(clip="a"), "does not go on"),
     ):  # fmt: skip
         with pytest.raises(ChangeError, match=says):
-            edited(cut, edit, FILMS)
+            apply_edit(cut, edit, FILMS)

@@ -19,7 +19,7 @@ from cyclorama.core.delivery.presets import PRESETS, Delivery
 from cyclorama.core.delivery.program_source import ProgramSource
 from cyclorama.core.delivery.size_forecast import forecast
 from cyclorama.core.delivery.stills import file_of, picture_of
-from cyclorama.core.delivery.verify import opened, pictures_of, psnr
+from cyclorama.core.delivery.verify import pictures_of, psnr, verify_delivery
 from cyclorama.core.delivery.video_frames import Pictures
 from cyclorama.core.errors import ShootError
 from cyclorama.core.picture.exr import read_layers
@@ -62,7 +62,7 @@ def test_what_is_written_is_what_was_meant(name: str, tmp_path: Path, monkeypatc
     hurried: set[int] = set()
     encode(source, delivery, path, lambda what, share: hurried.update(real_time_threads()))
     assert hurried | real_time_threads() == set()
-    assert [x for x in opened(path, source, delivery, None) if not x.fine] == []
+    assert [x for x in verify_delivery(path, source, delivery, None) if not x.fine] == []
     pictures = list(pictures_of(path, delivery.coding.clear))
     assert len(pictures) == COUNT
     scale = 4 if name == "gif loop" else 1  # dither is looked at from afar
@@ -132,7 +132,7 @@ def test_rounds_repeat_picture_and_sound(tmp_path: Path) -> None:
     delivery, path = Delivery(width=W, height=H, rounds=3), tmp_path / "clip.mp4"
     source = programme()
     encode(source, delivery, path, quiet)
-    assert all(x.fine for x in opened(path, source, delivery, None))
+    assert all(x.fine for x in verify_delivery(path, source, delivery, None))
     assert len(list(pictures_of(path, False))) == 3 * COUNT
     with av.open(str(path)) as container:
         heard = sum(f.samples for f in container.decode(audio=0))
@@ -145,7 +145,7 @@ def test_what_is_wrong_with_a_file_is_found(tmp_path: Path) -> None:
     encode(source, delivery, path, quiet)
 
     def odd(meant: ProgramSource, how: Delivery = delivery, loudness: float | None = None) -> set[str]:
-        return {x.what for x in opened(path, meant, how, loudness) if not x.fine}
+        return {x.what for x in verify_delivery(path, meant, how, loudness) if not x.fine}
 
     assert odd(source, loudness=-20.0) == set()
     assert odd(source, loudness=-14.0) == {"loudness"}
@@ -158,7 +158,7 @@ def test_what_is_wrong_with_a_file_is_found(tmp_path: Path) -> None:
     assert "size" in odd(large)
     path.write_bytes(path.read_bytes()[:900])
     with pytest.raises(ShootError, match="opened again"):
-        opened(path, source, delivery, None)
+        verify_delivery(path, source, delivery, None)
 
 
 def test_a_stopped_delivery_leaves_nothing(tmp_path: Path) -> None:
@@ -289,7 +289,7 @@ def test_players_are_told_what_is_in_the_file(name: str, tmp_path: Path) -> None
     data = path.read_bytes()
     at = data.index(b"stsd")
     assert {tag for tag in OTHERS if tag in data[at : at + 64]} == {FOURCC[name]}
-    assert {x.what for x in opened(path, source, delivery, None)} >= {"tag", "profile", "length", "size"}
+    assert {x.what for x in verify_delivery(path, source, delivery, None)} >= {"tag", "profile", "length", "size"}
 
 
 def test_a_wrong_tag_profile_size_and_length_are_found(tmp_path: Path) -> None:
@@ -297,7 +297,9 @@ def test_a_wrong_tag_profile_size_and_length_are_found(tmp_path: Path) -> None:
     source = programme()
     path = tmp_path / "clip.mov"
     encode(source, Delivery(preset="master", width=W, height=H), path, quiet)
-    odd = opened(path, replace(source, count=COUNT + 1), Delivery(preset="clear master", width=W, height=H + 2), None)
+    odd = verify_delivery(
+        path, replace(source, count=COUNT + 1), Delivery(preset="clear master", width=W, height=H + 2), None
+    )
     wrong = {x.what: x.sentence for x in odd if not x.fine}
     assert {"tag", "profile", "size", "length", "frames"} <= wrong.keys()
     assert wrong["tag"] == "Tagged apch instead of ap4h."

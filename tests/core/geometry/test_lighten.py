@@ -5,7 +5,7 @@ import pytest
 import trimesh
 from tests.conftest import sphere
 
-from cyclorama.core.geometry.lighten import LEAN, SLIP, TINT, lightened
+from cyclorama.core.geometry.lighten import LEAN, SLIP, TINT, reduce_mesh
 from cyclorama.core.geometry.mesh import Mesh, face_normals, unit_rows
 from cyclorama.core.geometry.normals import weld
 
@@ -38,7 +38,7 @@ def bumpy() -> Mesh:
 
 
 def free(mesh: Mesh, tolerance: float) -> tuple[Mesh, np.ndarray]:
-    return lightened(mesh, tolerance, np.zeros(len(mesh.vertices), np.int32), np.zeros(len(mesh.triangles), bool))
+    return reduce_mesh(mesh, tolerance, np.zeros(len(mesh.vertices), np.int32), np.zeros(len(mesh.triangles), bool))
 
 
 def open_edges(mesh: Mesh) -> int:
@@ -116,5 +116,5 @@ def test_edges_stay_hard_and_what_must_stay_stays() -> None:
     assert open_edges(light) == 0
     assert len(light.vertices) == 24
     keep = mesh.vertices[mesh.triangles].mean(axis=1)[:, 1] > 0.49
-    kept, _ = lightened(mesh, 1e-3, np.zeros(len(mesh.vertices), np.int32), keep)
+    kept, _ = reduce_mesh(mesh, 1e-3, np.zeros(len(mesh.vertices), np.int32), keep)
     assert (kept.vertices[kept.triangles][:, :, 1].min(axis=1) > 0.49).sum() == keep.sum()

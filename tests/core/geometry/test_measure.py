@@ -7,10 +7,10 @@ from tests.conftest import diffuse, edited, project_of, sphere
 from cyclorama.core.geometry.build import build_disc, build_sweep, lathe
 from cyclorama.core.geometry.measure import (
     axis_lean_deg,
-    centred,
+    centre_placement,
     convex_corners,
     gap_m,
-    grounded,
+    ground_placement,
     measure,
     placed_hull,
     wobble_mm,
@@ -18,7 +18,7 @@ from cyclorama.core.geometry.measure import (
 from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.normals import smooth_normals
 from cyclorama.core.geometry.placement import placement_matrix
-from cyclorama.core.geometry.resting_pose import NOMINAL, laid
+from cyclorama.core.geometry.resting_pose import NOMINAL, lay_on_side
 from cyclorama.core.motion import stand_height_m
 from cyclorama.core.scene import Disc, Placement, Sweep
 from cyclorama.core.scene.item import Resting
@@ -52,7 +52,7 @@ def test_axis_of_a_leaning_vase() -> None:
 def test_centring_ends_the_wobble(method: str) -> None:
     measures = measure(moved(VASE, shift(0.03, 0, 0.04)))
     assert wobble_mm(measures, Placement(), method) == pytest.approx(50, abs=0.2)  # 3-4-5 triangle
-    assert wobble_mm(measures, centred(measures, Placement(), method), method) < 1e-6
+    assert wobble_mm(measures, centre_placement(measures, Placement(), method), method) < 1e-6
 
 
 def test_a_handle_pulls_the_box_but_not_the_axis() -> None:
@@ -71,7 +71,7 @@ def test_standing_on_disc_and_floor(up: str, unit: float) -> None:
     mesh = moved(VASE, np.diag([1 / unit, 1 / unit, 1 / unit, 1.0]))
     project, _ = project_of(mesh, diffuse())
     measures = measure(mesh)
-    placement = grounded(measures, Placement(unit_m=unit, up=up), 0.02)
+    placement = ground_placement(measures, Placement(unit_m=unit, up=up), 0.02)
     assert placed_hull(measures, placement)[:, 1].min() == pytest.approx(0.02, abs=1e-9)
     standing = edited(project, subject__placement=placement, set__disc__on=True, set__disc__height_m=0.02)
     for there, gap in ((standing, 0.0), (edited(standing, set__disc__on=False), 0.02)):
@@ -148,21 +148,21 @@ def wedge() -> Mesh:
 @pytest.mark.parametrize("turn", [0.0, 130.0])
 def test_a_subject_settles_on_the_side_it_is_laid_on(on: Resting, height: float, turn: float) -> None:
     measures = measure(wedge())
-    lying = laid(measures, Placement(turn_deg=turn), on)
+    lying = lay_on_side(measures, Placement(turn_deg=turn), on)
     hull = placed_hull(measures, lying)
     assert np.ptp(hull[:, 1]) == pytest.approx(height, abs=1e-4)
     assert (hull[:, 1] < hull[:, 1].min() + 1e-4).sum() == 4  # all four corners of a face touch
     upright = placement_matrix(lying)[:3, :3] @ np.array([0, 1, 0])
     side = {"as it came": 0.0, "head": 180.0}.get(on, 90.0)
     assert np.degrees(np.arccos(np.clip(upright[1], -1, 1))) == pytest.approx(side, abs=27)
-    assert laid(measures, lying, "as it came").model_copy(update={"turn_deg": turn}) == Placement(turn_deg=turn)
+    assert lay_on_side(measures, lying, "as it came").model_copy(update={"turn_deg": turn}) == Placement(turn_deg=turn)
 
 
 @pytest.mark.parametrize("on", ["face", "back", "left", "right", "head"])
 def test_settling_hardly_turns_a_subject(on: Resting) -> None:
     """A vase leans by a few degrees when it lies; it does so on the side it was laid on, not after half a turn."""
     vase = measure(VASE)
-    lying = laid(vase, Placement(), on)
+    lying = lay_on_side(vase, Placement(), on)
     assert abs(lying.turn_deg) < 45
     nominal = NOMINAL[on]
     apart = [(a - b + 180) % 360 - 180 for a, b in zip((lying.tip_deg, lying.roll_deg), nominal, strict=True)]
@@ -171,5 +171,5 @@ def test_settling_hardly_turns_a_subject(on: Resting) -> None:
 
 def test_a_ball_that_rests_nowhere_lies_as_it_was_put() -> None:
     ball = measure(sphere(0.5, 24))
-    lying = laid(ball, Placement(), "face")
+    lying = lay_on_side(ball, Placement(), "face")
     assert abs(lying.tip_deg - 90) < 15

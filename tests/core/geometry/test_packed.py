@@ -19,7 +19,7 @@ from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.read import FileModel, read_model
-from cyclorama.core.geometry.read.meshopt import unpacked
+from cyclorama.core.geometry.read.meshopt import unpack_buffer
 from cyclorama.core.geometry.read.spec_gloss import converted_pictures
 from cyclorama.demo.glb import GlbWriter
 
@@ -31,7 +31,7 @@ def view(key: str) -> tuple[bytes, np.ndarray]:
     entry = PACKED[key]
     raw = np.frombuffer(base64.b64decode(entry["raw"]), np.uint8)
     packed = base64.b64decode(entry["data"])
-    return unpacked("a.glb", packed, entry["count"], entry["stride"], entry["mode"], entry["filter"]), raw
+    return unpack_buffer("a.glb", packed, entry["count"], entry["stride"], entry["mode"], entry["filter"]), raw
 
 
 @pytest.mark.parametrize("key", ["positions", "noise", "wild", "sequence"])
@@ -67,7 +67,7 @@ def test_damaged_packing_gets_a_sentence(key: str) -> None:
         for at in rng.integers(0, max(len(bad), 1), 3) if bad else ():
             bad[at] = rng.integers(256)
         with contextlib.suppress(IntakeError):  # what does not unpack has its sentence
-            out = unpacked("a.glb", bytes(bad), entry["count"], entry["stride"], entry["mode"], entry["filter"])
+            out = unpack_buffer("a.glb", bytes(bad), entry["count"], entry["stride"], entry["mode"], entry["filter"])
             assert len(out) == entry["count"] * entry["stride"]
 
 

@@ -18,7 +18,7 @@ from cyclorama.core.geometry.cache_keys import Intake, standin_key
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.mesh import Mesh, face_normals
 from cyclorama.core.geometry.normals import smooth_normals
-from cyclorama.core.geometry.polygons import triangulated
+from cyclorama.core.geometry.polygons import triangulate
 from cyclorama.core.geometry.read import read_model
 from cyclorama.core.geometry.read.numbers import all_numbers
 from cyclorama.core.geometry.standin_file import unpack
@@ -75,7 +75,7 @@ def test_a_polygon_of_many_corners() -> None:
     a = np.linspace(0, 2 * np.pi, 100_001)[:-1]
     r = np.where(np.arange(100_000) % 2, 1.0, 0.5)
     star = np.column_stack([r * np.cos(a), r * np.sin(a), np.zeros(len(a))])
-    triangles, polygon, inner = triangulated(star, np.array([len(star)]))
+    triangles, polygon, inner = triangulate(star, np.array([len(star)]))
     assert area_of(star, triangles) == pytest.approx(100_000 / 2 * 0.5 * np.sin(2 * np.pi / 100_000), rel=1e-9)
     assert (len(triangles), int(polygon.max())) == (99_998, 0)
     drawn = 3 * len(inner) - sum(int((inner >> e & 1).sum()) for e in range(3))
@@ -88,7 +88,7 @@ def test_a_smooth_outline_of_many_corners_is_filled_without_folds() -> None:
     a = np.linspace(0, 2 * np.pi, 50_001)[:-1]
     r = 1 + 0.3 * np.sin(37 * a)
     outline = np.column_stack([r * np.cos(a), r * np.sin(a), np.zeros(len(a))])
-    triangles, _, _ = triangulated(outline, np.array([len(outline)]))
+    triangles, _, _ = triangulate(outline, np.array([len(outline)]))
     assert (face_normals(outline, triangles)[:, 2] > 0).all()
     assert area_of(outline, triangles) == pytest.approx(np.pi * (1 + 0.3**2 / 2), rel=1e-5)  # ∫ r²/2
     assert smooth_normals(outline, triangles) == pytest.approx(

@@ -9,7 +9,7 @@ from cyclorama.core.geometry.cache_keys import rig_key
 from cyclorama.core.geometry.detail import DetailRequest
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.mesh import Mesh
-from cyclorama.core.geometry.polygons import triangulated
+from cyclorama.core.geometry.polygons import triangulate
 from cyclorama.core.geometry.read import ModelPart
 from cyclorama.core.geometry.refine import polygons_of, refine
 from cyclorama.core.geometry.rig import Rig
@@ -21,7 +21,7 @@ from cyclorama.demo.glb import GlbWriter
 def cube(faces: np.ndarray = FACES, inner: bool = True) -> ModelPart:
     """Faces of a cube, each with corners of its own, as a file with hard edges has them."""
     corners = CUBE[faces].reshape(-1, 3)
-    triangles, _, bits = triangulated(corners, np.full(len(faces), 4))
+    triangles, _, bits = triangulate(corners, np.full(len(faces), 4))
     uvs = np.tile(np.float32([[0, 0], [1, 0], [1, 1], [0, 1]]), (len(faces), 1))
     return ModelPart("cube", corners, triangles, uvs=uvs, inner=bits if inner else None)
 
@@ -35,7 +35,7 @@ def test_polygons_are_put_together_again() -> None:
     ring = np.array([[0, 0], [3, 0], [3, 3], [2, 3], [2, 1], [1, 1], [1, 2], [0.5, 3], [0, 3]], float)
     points = np.concatenate([np.pad(ring, ((0, 0), (0, 1))), CUBE[FACES[0]] + 9, CUBE[FACES[1]][:3] - 9])
     sizes = np.array([9, 4, 3])
-    triangles, _, inner = triangulated(points, sizes)
+    triangles, _, inner = triangulate(points, sizes)
     index, found = polygons_of(ModelPart("", points, triangles, inner=inner), np.arange(len(points), dtype=np.int32))
     assert sorted(found.tolist()) == [3, 4, 9]
     for run, size in zip(np.split(index, np.cumsum(found)[:-1]), found, strict=True):

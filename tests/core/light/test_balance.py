@@ -5,7 +5,7 @@ from itertools import product
 import numpy as np
 import pytest
 
-from cyclorama.core.light.balance import MOST_BURNT, Apart, balanced, burnt, cost, evened, spread_stops
+from cyclorama.core.light.balance import MOST_BURNT, Apart, balance_strengths, burnt, cost, evened, spread_stops
 
 
 @pytest.mark.parametrize("seed", range(6))
@@ -14,7 +14,7 @@ def test_no_other_strengths_are_better(seed: int) -> None:
     rng = np.random.default_rng(seed)
     shares, rest = rng.uniform(0.0, 0.4, (10, 3)), rng.uniform(0.0, 0.1, 10)
     target = float((shares.sum(axis=1) + rest).mean())
-    found = cost(shares, rest, target, balanced(shares, rest, target))
+    found = cost(shares, rest, target, balance_strengths(shares, rest, target))
     steps = 2.0 ** np.arange(-3.0, 3.01, 0.25)
     best = min(cost(shares, rest, target, np.array(gains)) for gains in product(steps, repeat=3))
     assert found <= best + 1e-12

@@ -9,10 +9,10 @@ from scipy.spatial.transform import Rotation
 from cyclorama.core.kernel import kernel
 from cyclorama.core.light.environment import latitude, longitude
 from cyclorama.core.light.environment_edit import (
-    blurred,
+    blur_environment,
     held,
     region_at,
-    resized,
+    resize_environment,
     solid_angles,
     sun_of,
     taken_out,
@@ -84,7 +84,7 @@ def test_the_soft_rim_of_a_light_goes_with_it_and_even_surroundings_have_none() 
 def test_a_blur_keeps_the_light_and_is_as_wide_as_told_also_at_the_pole() -> None:
     for at in ((0.4, 0.5), (0.2, 0.03)):
         picture = _with_disc(at, 3.0, 100.0) - 0.2
-        after = blurred(picture, 8.0)
+        after = blur_environment(picture, 8.0)
         assert _whole(after) == pytest.approx(_whole(picture), rel=1e-6)
         y, x = np.mgrid[0:256, 0:512] + 0.5
         cosine = np.clip(towards(x / 512, y / 256) @ towards(np.array(at[0]), np.array(at[1])), -1, 1)
@@ -101,8 +101,8 @@ def test_holding_tells_what_it_costs_and_another_size_costs_nothing() -> None:
     assert after.max() == pytest.approx(100.0, rel=1e-5)
     assert cost == pytest.approx(1 - _whole(after)[1] / _whole(picture)[1])
     sky = studio_picture("dusk", 256)
-    assert _whole(resized(sky, 64)) == pytest.approx(_whole(sky), rel=2e-3)
-    assert resized(sky, 512).shape == (512, 1024, 3)
+    assert _whole(resize_environment(sky, 64)) == pytest.approx(_whole(sky), rel=2e-3)
+    assert resize_environment(sky, 512).shape == (512, 1024, 3)
 
 
 def test_a_picture_turned_in_space_has_its_region_turned() -> None:

@@ -7,7 +7,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from cyclorama.core.light.placement import GRAZING_DEG, LightPosition, Surface, grazing, mirrored, past, stand_for
+from cyclorama.core.light.placement import (
+    GRAZING_DEG,
+    LightPosition,
+    Surface,
+    grazing,
+    mirror_position,
+    past,
+    stand_for,
+)
 from cyclorama.core.light.rows import direction
 
 angles = st.floats(-180.0, 180.0), st.floats(-80.0, 80.0)
@@ -22,7 +30,7 @@ def test_in_a_level_mirror_a_light_stands_where_the_image_of_the_eye_looks_from(
     """The eye below the mirror, the point and the light lie on one line."""
     point, aim = np.array([0.2, 0.0, 0.1]), np.array([0.0, 0.4, 0.0])
     surface = Surface(point, np.array([0.0, 1.0, 0.0]), EYE)
-    stand = stand_for(point, mirrored(surface), aim, 2.0, 0.0)
+    stand = stand_for(point, mirror_position(surface), aim, 2.0, 0.0)
     light = place_of(stand, aim, 2.0)
     image = EYE * [1, -1, 1]
     assert np.cross(light - image, point - image) == pytest.approx(np.zeros(3), abs=1e-9)
@@ -38,7 +46,7 @@ def test_on_a_ball_the_normal_halves_the_angle(where: tuple[float, float], dista
     view = (EYE - point) / np.linalg.norm(EYE - point)
     if normal @ view < 0.02:
         return
-    stand = stand_for(point, mirrored(Surface(point, normal, EYE)), aim, distance, None)
+    stand = stand_for(point, mirror_position(Surface(point, normal, EYE)), aim, distance, None)
     to_light = place_of(stand, aim, distance) - point
     if stand.off_deg < 1e-6:
         middle = view + to_light / np.linalg.norm(to_light)

@@ -13,7 +13,7 @@ from cyclorama.core.geometry.primitives import build_made
 from cyclorama.core.kernel import kernel
 from cyclorama.core.material.layers import layer_pattern
 from cyclorama.core.motion import moment
-from cyclorama.core.picture.adjust import adjusted
+from cyclorama.core.picture.adjust import adjust_colours
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.tracer import Tracer
@@ -89,15 +89,15 @@ def test_what_lies_on_an_item_goes_where_it_goes() -> None:
 def test_a_map_is_adjusted_as_told_and_kept_as_it_is() -> None:
     rng = np.random.default_rng(1)
     pixels = rng.integers(0, 256, (20, 30, 4)).astype(np.uint8)
-    assert (adjusted(pixels, 0.0, 1.0, 0.0, 1.0) == pixels).all()
-    there_and_back = adjusted(adjusted(pixels // 2 + 60, 40.0, 1.0, 0.0, 1.0), -40.0, 1.0, 0.0, 1.0)
+    assert (adjust_colours(pixels, 0.0, 1.0, 0.0, 1.0) == pixels).all()
+    there_and_back = adjust_colours(adjust_colours(pixels // 2 + 60, 40.0, 1.0, 0.0, 1.0), -40.0, 1.0, 0.0, 1.0)
     assert np.abs(there_and_back[..., :3].astype(int) - (pixels // 2 + 60)[..., :3]).mean() < 2.5
-    grey = adjusted(pixels, 0.0, 0.0, 0.0, 1.0)
+    grey = adjust_colours(pixels, 0.0, 0.0, 0.0, 1.0)
     assert np.ptp(grey[..., :3].astype(int), axis=2).max() <= 1
     assert (grey[..., 3] == pixels[..., 3]).all()
     middle = np.full((2, 2, 4), 118, np.uint8)  # linear 0.18
-    assert int(adjusted(middle, 0.0, 1.0, 0.0, 2.5)[0, 0, 0]) == pytest.approx(118, abs=1)
-    assert int(adjusted(middle, 0.0, 1.0, 1.0, 1.0)[0, 0, 0]) == pytest.approx(161, abs=1)  # 0.36
+    assert int(adjust_colours(middle, 0.0, 1.0, 0.0, 2.5)[0, 0, 0]) == pytest.approx(118, abs=1)
+    assert int(adjust_colours(middle, 0.0, 1.0, 1.0, 1.0)[0, 0, 0]) == pytest.approx(161, abs=1)  # 0.36
 
 
 @pytest.mark.parametrize("kind", ["scratches", "fingerprints", "dust", "edge wear", "smudges"])

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.motion import gaps, loops, moment, moves_nothing, poses_at, values_at
-from cyclorama.core.motion.easing import eased
+from cyclorama.core.motion.easing import ease
 from cyclorama.core.motion.paths import along, length_m
 from cyclorama.core.scene import (
     Channel,
@@ -98,7 +98,7 @@ def test_curves_against_closed_forms() -> None:
 def test_eased_stretches_end_where_they_should_and_never_jump(a: float, b: float) -> None:
     a, b = (a, b) if a + b <= 1 else (a / 2, b / 2)
     u = np.linspace(0, 1, 400)
-    done = np.asarray(eased(u, a, b), float)
+    done = np.asarray(ease(u, a, b), float)
     assert done[0] == pytest.approx(0, abs=1e-12)
     assert done[-1] == pytest.approx(1)
     top = 1 / (1 - (a + b) / 2)
@@ -106,7 +106,7 @@ def test_eased_stretches_end_where_they_should_and_never_jump(a: float, b: float
     assert (speed >= -1e-9).all()
     assert (speed <= top + 1e-6).all()
     if a > 0.05:
-        assert eased(a, a, b) == pytest.approx(top * a / 2)  # half the way of even speed
+        assert ease(a, a, b) == pytest.approx(top * a / 2)  # half the way of even speed
 
 
 CIRCLE = [(math.sin(2 * math.pi * i / 32), 0.5, math.cos(2 * math.pi * i / 32)) for i in range(32)]

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cyclorama.core.picture.grade.defocus import defocused, disc_px, disc_spans, spread
+from cyclorama.core.picture.grade.defocus import apply_defocus, disc_px, disc_spans, spread
 
 H, W = 81, 121
 
@@ -43,7 +43,7 @@ def test_what_is_sharp_stays_and_keeps_its_edge_before_what_is_not() -> None:
     card = np.zeros((H, W), bool)
     card[20:60, 40:80] = True
     picture[card] = np.stack([rng.random(card.sum()), np.zeros(card.sum()), np.zeros(card.sum())], -1)
-    out, none = defocused(picture, None, np.where(card, 0.0, 6.0).astype(np.float32))
+    out, none = apply_defocus(picture, None, np.where(card, 0.0, 6.0).astype(np.float32))
     assert none is None
     assert np.array_equal(out[card], picture[card])
     assert out[~card][:, 0].max() < 1e-6  # no red is spread over the ground
@@ -55,7 +55,7 @@ def test_what_is_sharp_stays_and_keeps_its_edge_before_what_is_not() -> None:
 def test_what_is_before_is_spread_over_what_is_sharp() -> None:
     picture = np.zeros((H, W, 3), np.float32)
     picture[:, 60:] = 1.0  # a bright wall that is near
-    out, _ = defocused(picture, None, np.where(picture[..., 0] > 0, -8.0, 0.0).astype(np.float32))
+    out, _ = apply_defocus(picture, None, np.where(picture[..., 0] > 0, -8.0, 0.0).astype(np.float32))
     row = out[40, :, 0]
     assert (np.diff(row[40:75]) >= -1e-6).all()
     assert row[58] == pytest.approx(0.45, abs=0.1)
@@ -68,7 +68,7 @@ def test_nothing_shines_through_a_surface_that_leans_away() -> None:
     radius = np.full((H, W), 12.0, np.float32)
     radius[10:70, 20:100] = np.linspace(-3, 6, 80, dtype=np.float32)  # a dark board before it
     picture[10:70, 20:100] = 0.1
-    out, _ = defocused(picture, None, radius)
+    out, _ = apply_defocus(picture, None, radius)
     assert out[18:62, 28:84].max() - 0.1 < 0.005 * 50  # less than half a hundredth of what is behind
 
 
@@ -76,11 +76,11 @@ def test_alpha_goes_along() -> None:
     alpha = np.zeros((H, W), np.float32)
     alpha[30:50, 50:70] = 1.0
     picture = np.repeat(alpha[..., None] * 0.5, 3, axis=2)
-    out, soft = defocused(picture, alpha, np.full((H, W), 5.0, np.float32))
+    out, soft = apply_defocus(picture, alpha, np.full((H, W), 5.0, np.float32))
     assert soft is not None
     assert soft.sum() == pytest.approx(alpha.sum(), rel=1e-4)
     assert out[..., 1] == pytest.approx(0.5 * soft, abs=1e-6)  # stays premultiplied by what covers
     assert soft[40, 49] == pytest.approx(0.45, abs=0.1)
     plain = np.full((H, W, 3), 0.7, np.float32)
     ramp = np.linspace(-6, 9, W, dtype=np.float32)[None].repeat(H, 0)
-    assert defocused(plain, None, ramp)[0] == pytest.approx(plain, abs=1e-5)
+    assert apply_defocus(plain, None, ramp)[0] == pytest.approx(plain, abs=1e-5)

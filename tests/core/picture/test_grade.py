@@ -12,9 +12,9 @@ from cyclorama.core.colour import LUMA32
 from cyclorama.core.colour_spaces import oklch_of, rgb_of_oklch
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.picture.grade import operators as op
-from cyclorama.core.picture.grade.finish import BAND, Finish, light_steps, shown
-from cyclorama.core.picture.grade.lens_effects import glared, grained, refracted, sharpened, vignette
-from cyclorama.core.picture.grade.table import Applied, applied, read_cube
+from cyclorama.core.picture.grade.finish import BAND, Finish, display_frame, light_steps
+from cyclorama.core.picture.grade.lens_effects import add_glare, add_grain, distort_picture, sharpen, vignette
+from cyclorama.core.picture.grade.table import Applied, apply_table, read_cube
 from cyclorama.core.picture.view_transform import to_display
 from cyclorama.core.scene import Grade
 from cyclorama.core.scene.grade import Curves, HueRange, Hues, LensEffects, Table, ToneCurve
@@ -46,9 +46,9 @@ def test_a_grade_that_does_nothing_changes_no_bit(view: str) -> None:
     picture = noise(211, 317)  # several bands, the last of them not full
     assert picture.shape[0] * picture.shape[1] > 2 * BAND
     same = to_display(picture, view)
-    assert np.array_equal(shown(picture, None, Finish(Grade(), view), no_asset), same)
+    assert np.array_equal(display_frame(picture, None, Finish(Grade(), view), no_asset), same)
     off = Grade(on=False, exposure_stops=3, lens=LensEffects(glare=50, grain=20))
-    assert np.array_equal(shown(picture, None, Finish(off, view), no_asset), same)
+    assert np.array_equal(display_frame(picture, None, Finish(off, view), no_asset), same)
     assert light_steps(Grade(), no_asset) == []
 
 
@@ -108,7 +108,7 @@ def test_curves_never_turn_back(points: list[tuple[float, float]]) -> None:
         return
     factors = op.curve_factors(tuple(zip(come, go, strict=True)))
     light = 0.18 * 2 ** np.linspace(-9, 7, 5000, dtype=np.float32)
-    out = op.curved(light, factors)
+    out = op.apply_curves(light, factors)
     assert (np.diff(out) >= -4e-6 * out[1:]).all()  # what float32 rounds places of the table by
 
 
@@ -152,7 +152,7 @@ def test_tables_are_looked_up_as_the_reference_does(shape: tuple[int, ...], tmp_
     )
     wanted = colours.copy()
     ocio.Config.CreateRaw().getProcessor(reader).getDefaultCPUProcessor().applyRGB(wanted)
-    np.testing.assert_allclose(applied(data).of(colours), wanted, atol=2e-4)  # the library's tables are half floats
+    np.testing.assert_allclose(apply_table(data).of(colours), wanted, atol=2e-4)  # the library's tables are half floats
 
 
 def test_a_table_that_changes_nothing_changes_nothing_in_light_either() -> None:
@@ -166,7 +166,7 @@ def test_a_table_that_changes_nothing_changes_nothing_in_light_either() -> None:
     np.testing.assert_allclose(graded(picture, grade, lambda key: data), picture, 5e-3)
     on_screen = Finish(Grade(table=Table(asset="0" * 32, on="shown")), "neutral")
     np.testing.assert_allclose(
-        shown(picture, None, on_screen, lambda key: data), to_display(picture, "neutral"), atol=1e-3
+        display_frame(picture, None, on_screen, lambda key: data), to_display(picture, "neutral"), atol=1e-3
     )
 
 
@@ -196,18 +196,18 @@ def test_glare_neither_wins_nor_loses_light() -> None:
     picture[90, 160] = 500.0
     picture[2, 3] = 300.0  # near an edge, too
     for lens in (LensEffects(glare=60, glare_size=8), LensEffects(glare=60, glare_size=3, streaks=1.0)):
-        spread = glared(picture, lens, blades=6)
+        spread = add_glare(picture, lens, blades=6)
         assert spread.sum(dtype=float) == pytest.approx(picture.sum(dtype=float), rel=5e-3)
         assert spread[90, 160, 0] < 0.5 * 500
         assert spread.min() > 0
-    kept = glared(picture, LensEffects(glare=60, glare_above=1.0), blades=0)
+    kept = add_glare(picture, LensEffects(glare=60, glare_above=1.0), blades=0)
     assert kept.sum(dtype=float) == pytest.approx(picture.sum(dtype=float), rel=5e-3)
 
 
 def test_half_of_the_glare_lies_within_its_size() -> None:
     picture = np.zeros((401, 401, 3), np.float32)
     picture[200, 200] = 1.0
-    spread = glared(picture, LensEffects(glare=100, glare_size=5), blades=0)
+    spread = add_glare(picture, LensEffects(glare=100, glare_size=5), blades=0)
     r = np.hypot(*np.mgrid[-200:201, -200:201])
     assert float(spread[r <= 0.05 * 401, 0].sum()) == pytest.approx(0.5, abs=0.02)
 
@@ -217,7 +217,7 @@ def test_streaks_leave_the_edges_of_the_aperture() -> None:
     picture[100, 100] = 1.0
     angles = np.arange(0, 360, 2)
     for blades, rays in ((6, 6), (5, 10)):
-        spread = glared(picture, LensEffects(glare=100, glare_size=10, streaks=1.0), blades)[..., 0]
+        spread = add_glare(picture, LensEffects(glare=100, glare_size=10, streaks=1.0), blades)[..., 0]
         ring = np.array([spread[round(100 + 60 * np.sin(a)), round(100 + 60 * np.cos(a))] for a in np.radians(angles)])
         strong = ring > ring.max() / 3
         assert int((strong & ~np.roll(strong, 1)).sum()) == rays
@@ -225,12 +225,12 @@ def test_streaks_leave_the_edges_of_the_aperture() -> None:
 
 def test_grain_has_no_mean_and_is_the_same_for_a_frame() -> None:
     flat = np.full((300, 400, 3), 0.18, np.float32)
-    once, again, next_one = (grained(flat, 0.1, 2.0, 0.3, frame) for frame in (7, 7, 8))
+    once, again, next_one = (add_grain(flat, 0.1, 2.0, 0.3, frame) for frame in (7, 7, 8))
     assert np.array_equal(once, again)
     assert not np.array_equal(once, next_one)
     assert float(once.mean(dtype=float)) == pytest.approx(0.18, rel=1e-5)
     assert float(once.std()) / 0.18 == pytest.approx(0.1, rel=0.01)
-    dark = grained(flat / 256, 0.1, 2.0, 0.3, 7)
+    dark = add_grain(flat / 256, 0.1, 2.0, 0.3, 7)
     assert float(dark.std()) / (0.18 / 256) == pytest.approx(0.1 / 5, rel=0.02)  # eight stops below: 1 / (1 + 2²)
 
 
@@ -240,7 +240,7 @@ def test_lenses_move_and_darken_as_they_say() -> None:
     dot[40, 60] = 1.0  # 81, so far from the middle of 160 and 90, in shares of the half diagonal
     y, x = 40 - (h - 1) / 2, 60 - (w - 1) / 2
     r2 = (x * x + y * y) / (((h - 1) / 2) ** 2 + ((w - 1) / 2) ** 2)
-    moved = refracted(dot, 0.1, 0.0)[..., 0]
+    moved = distort_picture(dot, 0.1, 0.0)[..., 0]
     at = np.array([(moved.sum(axis=k) * np.arange(moved.shape[1 - k])).sum() / moved.sum() for k in (1, 0)])
     source = np.array([(at[0] - (h - 1) / 2), (at[1] - (w - 1) / 2)])
     reach = (source**2).sum() / (((h - 1) / 2) ** 2 + ((w - 1) / 2) ** 2)
@@ -250,7 +250,7 @@ def test_lenses_move_and_darken_as_they_say() -> None:
     falls = vignette(h, w, -2.0)[..., 0]
     assert falls[0, 0] == pytest.approx(0.25, rel=0.03)
     assert falls[h // 2, w // 2] == pytest.approx(1.0, rel=1e-3)
-    spread = refracted(dot, 0.0, 0.02)
+    spread = distort_picture(dot, 0.0, 0.02)
     columns = [(spread[..., c].sum(axis=0) * np.arange(w)).sum() / spread[..., c].sum() for c in range(3)]
     assert columns[0] < columns[1] < columns[2]  # left of the middle, so red lies farther left
     assert columns[2] - columns[0] == pytest.approx(0.02 * abs(x) * 2 / 3, rel=0.2)
@@ -259,7 +259,7 @@ def test_lenses_move_and_darken_as_they_say() -> None:
 def test_sharpening_darkens_edges_but_never_below_black() -> None:
     edge = np.full((40, 80, 3), 0.01, np.float32)
     edge[:, 40:] = 1.0
-    crisp = sharpened(edge, 2.0, 2.0)
+    crisp = sharpen(edge, 2.0, 2.0)
     assert crisp.min() > 0
     assert crisp[20, 39, 0] < 0.01 < 1.0 < crisp[20, 40, 0]
     np.testing.assert_allclose(crisp[:, 5], edge[:, 5], 1e-4)
@@ -268,7 +268,7 @@ def test_sharpening_darkens_edges_but_never_below_black() -> None:
 def test_transparent_pictures_are_graded_by_their_own_colour() -> None:
     colour, alpha = np.array([0.6, 0.3, 0.1], np.float32), np.linspace(0, 1, 64, dtype=np.float32).reshape(8, 8)
     premultiplied = alpha[..., None] * colour
-    out = shown(premultiplied, alpha, Finish(Grade(contrast=1.3, exposure_stops=-1), "srgb"), no_asset)
+    out = display_frame(premultiplied, alpha, Finish(Grade(contrast=1.3, exposure_stops=-1), "srgb"), no_asset)
     assert np.array_equal(out[..., 3], alpha)
     assert np.ptp(out[alpha > 0.01][:, :3], axis=0).max() < 1e-5
     luma = float(out[7, 7, :3] @ LUMA32)

@@ -10,7 +10,7 @@ from cyclorama.core.errors import IntakeError
 from cyclorama.core.picture.exposure import exposure_scale, meter_ev100
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.picture.files import encode_frame
-from cyclorama.core.picture.half_float import mended, widened
+from cyclorama.core.picture.half_float import repair_pixels, widen_halves
 from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.picture.view_transform import srgb_encode, to_display
 from cyclorama.core.scene import Tone
@@ -98,11 +98,11 @@ def test_the_encoding_of_light_follows_the_standard_everywhere() -> None:
 
 def test_halves_become_the_same_floats() -> None:
     every = np.arange(1 << 16, dtype=np.uint16).view(np.float16).reshape(-1, 1, 1)
-    sound, broken = mended(every)
+    sound, broken = repair_pixels(every)
     assert broken == 2 * 1024  # exponents of ones: two infinities, the rest no numbers
-    assert (widened(sound).view(np.uint32) == sound.astype(np.float32).view(np.uint32)).all()
-    assert widened(sound)[0x7C00] == 65504  # what is infinite
-    assert widened(sound)[0x7C01] == 0  # what is no number
+    assert (widen_halves(sound).view(np.uint32) == sound.astype(np.float32).view(np.uint32)).all()
+    assert widen_halves(sound)[0x7C00] == 65504  # what is infinite
+    assert widen_halves(sound)[0x7C01] == 0  # what is no number
 
 
 def test_exr_round_trip() -> None:

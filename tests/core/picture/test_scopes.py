@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cyclorama.core.picture.compare import difference, signed, ssim
+from cyclorama.core.picture.compare import difference, signed_difference, ssim
 from cyclorama.core.picture.scopes import (
     COLUMNS,
     FALSE_COLOURS,
@@ -103,4 +103,4 @@ def test_differences_are_measured_and_signed() -> None:
     assert other.p99 == pytest.approx(0.1, rel=1e-3)
     assert 0 < other.flip < 1
     assert ssim(a, rng.random((64, 96, 3)).astype(np.float32)) < 0.1
-    assert signed(lifted, lifted + 0.1, 2.0).mean() == pytest.approx(0.7, rel=1e-3)
+    assert signed_difference(lifted, lifted + 0.1, 2.0).mean() == pytest.approx(0.7, rel=1e-3)

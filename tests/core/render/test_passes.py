@@ -21,7 +21,7 @@ from cyclorama.core.picture.cryptomatte import id_as_float, matte_channels, murm
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import read_layers
 from cyclorama.core.picture.files import encode_display
-from cyclorama.core.picture.light_mix import light_layers, mixed
+from cyclorama.core.picture.light_mix import light_layers, mix_lights
 from cyclorama.core.render.compile.background import with_background
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.denoise import denoise
@@ -282,7 +282,7 @@ def test_clean_lights_add_up_to_the_clean_picture(tracer: Tracer) -> None:
     layers = light_layers(read_layers(file.data, "lights"))
     wanted, alpha = beauty(film, moment(project, 1), compiler, clean)
     assert alpha is None
-    assert mixed(layers, {}) == pytest.approx(expose(wanted, project.look.tone), rel=1e-4, abs=1e-5)
+    assert mix_lights(layers, {}) == pytest.approx(expose(wanted, project.look.tone), rel=1e-4, abs=1e-5)
     many = edited(project, shot__shoot__samples=512)
     truth = expose(expose_frame(moment(many, 1), compiler, tracer).layer("light Key"), project.look.tone)
     noisy = expose(film.layer("light Key"), project.look.tone)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, exposed, plane, project_of
 
-from cyclorama.core.commands.surroundings import Pick, edited, with_picked_light, with_surroundings
+from cyclorama.core.commands.surroundings import Pick, edit_environment, with_picked_light, with_surroundings
 from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.light.studio_environments import directions
 from cyclorama.core.motion import moment
@@ -39,7 +39,7 @@ def test_the_light_gives_what_the_picture_gave(tracer: Tracer, radius: float) ->
     })  # fmt: skip
     assets[asset] = encode_exr(picture)
     before = _mean(tracer, project, assets)
-    after, _, region = edited(picture, Pick(x=0.5 + 35.0 / 360.0, y=0.5 - 48.0 / 180.0))
+    after, _, region = edit_environment(picture, Pick(x=0.5 + 35.0 / 360.0, y=0.5 - 48.0 / 180.0))
     assert region is not None
     other = content_hash(encode_exr(after))
     picked = with_picked_light(with_surroundings(project, other, "Less"), picture, after, region)

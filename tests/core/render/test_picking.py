@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from tests.conftest import edited, item_of, plane, project_of, sphere
 
-from cyclorama.core.colour_difference import difference, lab_of, rgb_of, told
+from cyclorama.core.colour_difference import difference, lab_of, parse_colour, rgb_of
 from cyclorama.core.commands.light_places import PlaceLight
 from cyclorama.core.commands.perform import perform
 from cyclorama.core.errors import ChangeError
@@ -113,7 +113,7 @@ def test_a_highlight_lies_where_it_was_wanted(tracer: Tracer, travel: str, frame
 def test_a_colour_is_seen_as_the_picture_shows_it(tracer: Tracer) -> None:
     """A matt colour lit evenly by a white dome and exposed so that white is white is shown as it was told."""
     project, compiler = studio("orbit")
-    lab = told("#3d7a5a")
+    lab = parse_colour("#3d7a5a")
     matt = Material(id="m", name="Matt", base_color=tuple(rgb_of(lab)), specular_weight=0.0)  # type: ignore[arg-type]
     sky = np.ones((16, 32, 3), np.float32)
     dome = Environment(asset="d" * 32, seen_by_camera=True)

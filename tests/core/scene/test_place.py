@@ -25,15 +25,15 @@ from cyclorama.core.scene import (
     assets_of,
     dependency_key,
     full_path,
-    inserted,
+    insert_item,
     load_project,
-    moved,
+    move_item,
     new_project,
     place_of,
     places,
     put,
     put_all,
-    removed,
+    remove_item,
     value_at,
 )
 from cyclorama.core.scene.base import Affects
@@ -167,19 +167,19 @@ def test_files_that_a_document_refers_to() -> None:
 
 def test_lists_and_what_refers_to_them() -> None:
     project = furnished()
-    more = inserted(project, "look/lights", Light(id="kicker", name="Kicker"), 1)
+    more = insert_item(project, "look/lights", Light(id="kicker", name="Kicker"), 1)
     assert [x.id for x in more.look.lights] == ["key", "kicker", "fill", "rim"]
-    assert [x.id for x in moved(more, "look/lights/kicker", 3).look.lights] == ["key", "fill", "rim", "kicker"]
-    assert removed(more, "look/lights/kicker") == project
-    assert [m.id for m in removed(project, "materials/spare").materials] == ["glaze"]
+    assert [x.id for x in move_item(more, "look/lights/kicker", 3).look.lights] == ["key", "fill", "rim", "kicker"]
+    assert remove_item(more, "look/lights/kicker") == project
+    assert [m.id for m in remove_item(project, "materials/spare").materials] == ["glaze"]
     with pytest.raises(ChangeError, match="‘Glaze’ cannot be removed: Part ‘Pot’ refers to a material"):
-        removed(project, "materials/glaze")
+        remove_item(project, "materials/glaze")
     with pytest.raises(ChangeError, match="cannot be removed: "):
-        removed(project, f"cameras/{project.shot.camera_id}")
+        remove_item(project, f"cameras/{project.shot.camera_id}")
     with pytest.raises(ChangeError, match="There is nothing at ‘look/lights/nobody’"):
-        removed(project, "look/lights/nobody")
+        remove_item(project, "look/lights/nobody")
     with pytest.raises(ChangeError, match="Two lights have the same id"):
-        inserted(project, "look/lights", Light(id="key", name="Another"))
+        insert_item(project, "look/lights", Light(id="key", name="Another"))
     with pytest.raises(ChangeError, match="its id cannot be edited"):
         put(project, "look/lights/key", Light(id="other", name="Key"))
     # both sides of a reference change in one step, in any order

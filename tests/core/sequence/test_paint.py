@@ -6,7 +6,7 @@ import pytest
 from cyclorama.core.picture.view_transform import srgb_encode
 from cyclorama.core.scene import Material
 from cyclorama.core.scene.material import MaterialMaps, TextureRef
-from cyclorama.core.sequence.paint import Paints, is_paint, told
+from cyclorama.core.sequence.paint import Paints, displayed_paint, is_paint
 
 RED = (0.45, 0.05, 0.03)
 
@@ -35,7 +35,7 @@ def test_tinted_light_is_said_as_what_it_does() -> None:
     assert "nearer to yellow" in orange
     (other,) = said((0.6, 0.2, 0.05), (1.0, 0.7, 1.0))
     assert "nearer to red" in other
-    (pale,) = [told(RED, *np.array([0.5, 0.07, 0.03]))]
+    (pale,) = [displayed_paint(RED, *np.array([0.5, 0.07, 0.03]))]
     assert pale is not None
     assert "paler" in pale
     assert said((0.5, 0.5, 0.5), (1.0, 0.8, 0.5), mask=0.5) == []  # nothing that it covers wholly

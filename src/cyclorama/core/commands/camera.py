@@ -13,9 +13,9 @@ from ..scene import Doc, Project, put_all
 from ..scene.base import Id, Unit01
 from ..scene.camera import FARTHEST_M, NEAREST_M
 from .base import Frame, performs
-from .keys import shown
-from .lists import copied
-from .looks import exposed
+from .keys import value_in_frame
+from .lists import with_copy
+from .looks import with_metered_exposure
 from .sweeps import camera_is_outside, with_wide_sweep
 from .tools import Tools
 
@@ -65,7 +65,7 @@ class MeterSubject(Doc):
 
 @performs(MeterSubject)
 def _meter(project: Project, _: MeterSubject, tools: Tools) -> tuple[Project, str]:
-    after = exposed(project, tools)
+    after = with_metered_exposure(project, tools)
     if after is project:
         raise ChangeError("There is no light on the subject to meter. Turn a light on first.")
     return after, "Meter the subject"
@@ -126,13 +126,13 @@ class AddCamera(Doc):
 
 @performs(AddCamera)
 def _add_camera(project: Project, change: AddCamera, tools: Tools) -> tuple[Project, str]:
-    after, name = copied(project, "camera", tools.measures_of)
+    after, name = with_copy(project, "camera", tools.measures_of)
     shot, old = project.shot, f"cameras/{project.shot.camera_id}/"
     number = [c.id for c in project.cameras].index(shot.camera_id)
     new = after.cameras[number + 1].id
     frame = shot.first_frame if change.frame is None else change.frame
     seen = {
-        f"cameras/{new}/{channel.path.removeprefix(old)}": shown(project, channel.path, frame)
+        f"cameras/{new}/{channel.path.removeprefix(old)}": value_in_frame(project, channel.path, frame)
         for channel in shot.channels if channel.path.startswith(old)
     }  # fmt: skip
     return put_all(after, {**seen, "shot/camera_id": new}), f"Add a camera like {name}"

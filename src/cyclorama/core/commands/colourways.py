@@ -3,10 +3,10 @@
 from typing import Literal
 
 from ..errors import ChangeError
-from ..scene import Doc, Item, Project, Wears, inserted, put, put_all, worn
+from ..scene import Doc, Item, Project, Wears, insert_item, put, put_all, worn
 from ..scene.base import Id, new_id
 from .base import performs
-from .lists import copied
+from .lists import with_copy
 from .names import free_name
 from .tools import Tools
 
@@ -40,7 +40,7 @@ def _more(project: Project, change: AddColourway, _: Tools) -> tuple[Project, st
     name = free_name((v.name for v in item.variants), now.name)
     new = now.model_copy(update={"id": new_id("colourway"), "name": name})
     at = [v.id for v in item.variants].index(now.id) + 1
-    after = inserted(project, f"items/{item.id}/variants", new, at)
+    after = insert_item(project, f"items/{item.id}/variants", new, at)
     return _wearing(after, _item(after, item.id), new.id), f"New colourway like {now.name}"
 
 
@@ -77,7 +77,7 @@ def _shot_each(project: Project, change: ShotEachColourway, tools: Tools) -> tup
     now = worn(item, shot).variant_id
     after = project
     for variant in reversed([v for v in item.variants if v.id != now]):
-        after, _ = copied(after, f"shots/{shot.id}", tools.measures_of)
+        after, _ = with_copy(after, f"shots/{shot.id}", tools.measures_of)
         new = after.shots[[s.id for s in after.shots].index(shot.id) + 1]
         others = tuple(w for w in new.wears if w.id != item.id)
         name = free_name((s.name for s in after.shots), f"{shot.name}, {variant.name}"[:76])

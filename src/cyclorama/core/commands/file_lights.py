@@ -9,7 +9,7 @@ from ..arrays import Vec3
 from ..errors import ChangeError
 from ..geometry.placement import placement_matrix
 from ..motion import aim_point
-from ..scene import Aim, Doc, Item, Light, Project, inserted, place_of, put_all
+from ..scene import Aim, Doc, Item, Light, Project, insert_item, place_of, put_all
 from ..scene.base import Id, new_id
 from ..scene.came_with import FileCamera, FileLight
 from ..scene.camera import NEAREST_M
@@ -69,7 +69,7 @@ def with_file_light(project: Project, identity: str) -> Project:
         "power": found.power, "power_unit": found.power_unit, "colour": found.colour, "temperature_k": 6500.0,
         "cone_deg": found.cone_deg, "edge": found.edge, "sun_deg": found.sun_deg,
     }  # fmt: skip
-    project = inserted(project, "look/lights", light)
+    project = insert_item(project, "look/lights", light)
     return put_all(project, _within({f"look/lights/{light.id}/{name}": value for name, value in values.items()}))
 
 

@@ -29,7 +29,7 @@ def channel_of(shot: Shot, path: str) -> Channel | None:
     return next((c for c in shot.channels if c.path == path), None)
 
 
-def keyed(project: Project, path: str, frame: int, value: Any = None) -> Project:
+def with_key(project: Project, path: str, frame: int, value: Any = None) -> Project:
     """The project with a key of a value in a frame of the open shot; without a value it is kept as it is there.
 
     Raises ChangeError when it cannot be keyed.
@@ -40,7 +40,7 @@ def keyed(project: Project, path: str, frame: int, value: Any = None) -> Project
         raise ChangeError(f"{place.title} cannot change during a shot.")
     since = _since(shot, frame)
     if value is None:
-        value = shown(project, path, frame)
+        value = value_in_frame(project, path, frame)
     numbers = _numbers(value)
     if len(numbers) != place.numbers:
         raise ChangeError(f"{place.title} is off. Give it a value before it is keyed.")
@@ -60,10 +60,12 @@ def keyed(project: Project, path: str, frame: int, value: Any = None) -> Project
 def told_in(project: Project, path: str, frame: int, value: float) -> Project:
     """The project with a value: keyed in a frame of the open shot where it is keyed at all, else at rest."""
     path = full_path(project, path)
-    return put(project, path, value) if channel_of(project.shot, path) is None else keyed(project, path, frame, value)
+    return (
+        put(project, path, value) if channel_of(project.shot, path) is None else with_key(project, path, frame, value)
+    )
 
 
-def unkeyed(project: Project, path: str, frame: int | None) -> Project:
+def without_key(project: Project, path: str, frame: int | None) -> Project:
     """The project without the key of a value in a frame, or without any; the last that goes leaves its value."""
     path, shot = full_path(project, path), project.shot
     channel = channel_of(shot, path)
@@ -80,24 +82,24 @@ def unkeyed(project: Project, path: str, frame: int | None) -> Project:
     return put_all(project, {"shot/channels": others, path: value_of(known_place(path), np.array(left))})
 
 
-def shifted(project: Project, path: str, frames: Iterable[int], by: int) -> Project:
+def with_keys_shifted(project: Project, path: str, frames: Iterable[int], by: int) -> Project:
     """The project with some keys of a value so many frames later; those they come to lie on give way."""
     return _retimed(project, path, frames, lambda n: n + by)
 
 
-def repeated(project: Project, path: str, frames: Iterable[int], by: int) -> Project:
+def with_keys_repeated(project: Project, path: str, frames: Iterable[int], by: int) -> Project:
     """The project with some keys of a value once more, so many frames later; those they come to lie on give way."""
     return _retimed(project, path, frames, lambda n: n + by, stay=True)
 
 
-def stretched(project: Project, path: str, frames: Iterable[int], about: int, factor: float) -> Project:
+def with_keys_stretched(project: Project, path: str, frames: Iterable[int], about: int, factor: float) -> Project:
     """The project with some keys of a value so many times as far from a frame; of those that come to lie on one another
     the later stays."""
     middle = _since(project.shot, about)
     return _retimed(project, path, frames, lambda n: round(middle + (n - middle) * factor))
 
 
-def scaled(project: Project, path: str, frames: Iterable[int], about: float, factor: float) -> Project:
+def with_keys_scaled(project: Project, path: str, frames: Iterable[int], about: float, factor: float) -> Project:
     """The project with some keys whose values, and those of their handles, are so many times as far from a value."""
     path, shot = full_path(project, path), project.shot
     channel, chosen = _chosen(shot, path, frames)
@@ -146,7 +148,7 @@ def is_in_use(shot: Shot, path: str) -> bool:
     return identity == {"cameras": shot.camera_id, "looks": shot.look_id}.get(kind, identity)
 
 
-def shown(project: Project, path: str, frame: int) -> Any:
+def value_in_frame(project: Project, path: str, frame: int) -> Any:
     """The value of a property in a frame of the open shot: by its channel, by the camera's row, or at rest."""
     path, shot = full_path(project, path), project.shot
     since = float(_since(shot, frame))
@@ -200,7 +202,7 @@ class SetKey(Doc):
 
 @performs(SetKey)
 def _key(project: Project, change: SetKey, _: Tools) -> tuple[Project, str]:
-    after = keyed(project, change.path, change.frame, change.value)
+    after = with_key(project, change.path, change.frame, change.value)
     return after, f"Key {value_title(change.path)} in frame {change.frame}"
 
 
@@ -215,7 +217,7 @@ class RemoveKey(Doc):
 @performs(RemoveKey)
 def _unkey(project: Project, change: RemoveKey, _: Tools) -> tuple[Project, str]:
     which = "all keys" if change.frame is None else f"the key in frame {change.frame}"
-    return unkeyed(project, change.path, change.frame), f"Take away {which} of {value_title(change.path)}"
+    return without_key(project, change.path, change.frame), f"Take away {which} of {value_title(change.path)}"
 
 
 class ShiftKeys(Doc):
@@ -229,7 +231,7 @@ class ShiftKeys(Doc):
 
 @performs(ShiftKeys)
 def _shift_keys(project: Project, change: ShiftKeys, _: Tools) -> tuple[Project, str]:
-    return shifted(project, change.path, change.frames, change.by), f"Move keys of {value_title(change.path)}"
+    return with_keys_shifted(project, change.path, change.frames, change.by), f"Move keys of {value_title(change.path)}"
 
 
 class CopyKeys(Doc):
@@ -243,7 +245,9 @@ class CopyKeys(Doc):
 
 @performs(CopyKeys)
 def _copy_keys(project: Project, change: CopyKeys, _: Tools) -> tuple[Project, str]:
-    return repeated(project, change.path, change.frames, change.by), f"Copy keys of {value_title(change.path)}"
+    return with_keys_repeated(
+        project, change.path, change.frames, change.by
+    ), f"Copy keys of {value_title(change.path)}"
 
 
 class StretchKeys(Doc):
@@ -258,7 +262,7 @@ class StretchKeys(Doc):
 
 @performs(StretchKeys)
 def _stretch_keys(project: Project, change: StretchKeys, _: Tools) -> tuple[Project, str]:
-    after = stretched(project, change.path, change.frames, change.about, change.factor)
+    after = with_keys_stretched(project, change.path, change.frames, change.about, change.factor)
     return after, f"Stretch keys of {value_title(change.path)}"
 
 
@@ -274,5 +278,5 @@ class ScaleKeys(Doc):
 
 @performs(ScaleKeys)
 def _scale_keys(project: Project, change: ScaleKeys, _: Tools) -> tuple[Project, str]:
-    after = scaled(project, change.path, change.frames, change.about, change.factor)
+    after = with_keys_scaled(project, change.path, change.frames, change.about, change.factor)
     return after, f"Scale keys of {value_title(change.path)}"

@@ -9,7 +9,7 @@ from pydantic import Field
 from ..errors import ChangeError
 from ..geometry.frames import item_frame
 from ..motion import moment
-from ..scene import Doc, Project, inserted, put_all
+from ..scene import Doc, Project, insert_item, put_all
 from ..scene.base import AssetRef, Id, Name, Unit01, new_id
 from ..scene.surface_layer import (
     MOST_DECALS,
@@ -61,7 +61,9 @@ def _with_layer(project: Project, change: AddLayer, tools: Tools) -> tuple[Proje
         id=new_id("layer"), kind=change.layer, size_m=float(f"{size * _SIZES[change.layer]:.3g}"),
         reach_m=float(f"{size * 0.006:.2g}"), **_USUAL[change.layer],
     )  # fmt: skip
-    return inserted(project, f"materials/{material.id}/layers", new), f"{change.layer.capitalize()} on {material.name}"
+    return insert_item(
+        project, f"materials/{material.id}/layers", new
+    ), f"{change.layer.capitalize()} on {material.name}"
 
 
 class AddDecal(Doc):
@@ -86,7 +88,7 @@ def _with_decal(project: Project, change: AddDecal, tools: Tools) -> tuple[Proje
     name = free_name((d.name for d in item.decals), change.name)
     new = Decal(id=new_id("decal"), name=name, asset=change.asset, width_m=width, depth_m=width / 2)
     new = new.model_copy(update=lies)
-    return inserted(project, f"items/{item_id}/decals", new), f"Put {name} on {item.name}"
+    return insert_item(project, f"items/{item_id}/decals", new), f"Put {name} on {item.name}"
 
 
 class MoveDecal(Doc):

@@ -8,7 +8,7 @@ from ..arrays import Points
 from ..errors import ChangeError
 from ..geometry.measure import placed_hull
 from ..light.balance import evened, spread_stops
-from ..light.placement import LightPosition, Surface, grazing, mirrored, past, stand_for
+from ..light.placement import LightPosition, Surface, grazing, mirror_position, past, stand_for
 from ..light.rows import direction
 from ..motion import Moment, moment, moments_over, value_of
 from ..scene import Doc, Light, Project, place_of, put_all
@@ -113,7 +113,7 @@ def _stand(here: Moment, light: Light, surface: Surface, wanted: str, hull: Poin
     )  # fmt: skip
     aim = np.array([light.aim.x_m, light.aim.y_m, light.aim.z_m])
     now = aim + light.distance_m * direction(light.azimuth_deg + travelled, light.elevation_deg)
-    towards = mirrored(at_rest) if wanted == "highlight" else grazing(at_rest, now)
+    towards = mirror_position(at_rest) if wanted == "highlight" else grazing(at_rest, now)
     if hull is not None:
         passing = past(at_rest.point, hull @ back[:3, :3].T + back[:3, 3], now)
         if passing is None:

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from ..errors import ChangeError
-from ..geometry.measure import Measures, grounded, measure, placed_hull
+from ..geometry.measure import Measures, ground_placement, measure, placed_hull
 from ..geometry.primitives import build_made
 from ..motion import stand_height_m
 from ..scene import (
@@ -26,11 +26,11 @@ from ..scene import (
     Variant,
     Worn,
     full_path,
-    inserted,
-    moved,
+    insert_item,
+    move_item,
     put,
     put_all,
-    removed,
+    remove_item,
     value_at,
 )
 from ..scene.base import new_id
@@ -66,7 +66,7 @@ def with_light(project: Project, shape: Shape) -> Project:
     name = free_light_name(look, SHAPE_NAMES[shape])
     new = Light(id=new_id("light"), name=name, shape=shape, azimuth_deg=20, elevation_deg=45, aim=near.aim,
                 distance_m=near.distance_m, strength_stops=-1.5, **size, **sun)  # type: ignore[arg-type]  # fmt: skip
-    return inserted(project, "look/lights", new)
+    return insert_item(project, "look/lights", new)
 
 
 def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
@@ -91,7 +91,7 @@ def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
         variants=(Variant(id="colourway-1", name="As made", parts=(Worn(id=part.id, material=material.id),)),),
         placement=Placement(x_m=x, z_m=z),
     )  # fmt: skip
-    stands = grounded(measured(made), item.placement, stand_height_m(project, item))
+    stands = ground_placement(measure_made_item(made), item.placement, stand_height_m(project, item))
     after = put_all(project, {
         "materials": (*project.materials, material),
         "items": (*project.items, item.model_copy(update={"placement": stands})),
@@ -102,12 +102,12 @@ def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
 
 
 @lru_cache(maxsize=256)
-def measured(made: Made) -> Measures:
+def measure_made_item(made: Made) -> Measures:
     """Measures of a made shape; those of a model are kept with it."""
     return measure(build_made(made))
 
 
-def copied(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Project, str]:
+def with_copy(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Project, str]:
     """Another one like what is at a path, beside it, and its name. Raises ChangeError."""
     path = full_path(project, path)
     parent, _, identity = path.rpartition("/")
@@ -127,7 +127,7 @@ def copied(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Projec
         update = {"channels": tuple(_of_shot(channel, identity, fresh) for channel in origin.channels)}
     new = type(origin)(**(dict(origin) | update | {"id": fresh, "name": name}))
     at = [x.id for x in siblings].index(identity) + 1
-    return inserted(project, parent, new, at), origin.name
+    return insert_item(project, parent, new, at), origin.name
 
 
 def taken_away(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Project, str]:
@@ -151,7 +151,9 @@ def taken_away(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Pr
         project = put(project, "shot_id", beside.id)
     if parent.endswith("/segments") and len(value_at(project, parent)) == 1:  # its row goes with it
         path = parent.rpartition("/")[0]
-    return removed(project, path), getattr(thing, "name", "a stretch" if parent.endswith("/segments") else "a point")
+    return remove_item(project, path), getattr(
+        thing, "name", "a stretch" if parent.endswith("/segments") else "a point"
+    )
 
 
 def _without_item(project: Project, item: Item, measures_of: MeasuresOf) -> Project:
@@ -168,7 +170,7 @@ def _without_item(project: Project, item: Item, measures_of: MeasuresOf) -> Proj
     for camera in project.cameras:
         if camera.focus_item == item.id:
             values |= {f"cameras/{camera.id}/focus_item": None, f"cameras/{camera.id}/focus_point_m": None}
-    after = removed(put_all(after, values), f"items/{item.id}")
+    after = remove_item(put_all(after, values), f"items/{item.id}")
     gone = materials_of(item) - {m for x in after.items for m in materials_of(x)}
     return without_materials(after, gone)
 
@@ -176,7 +178,7 @@ def _without_item(project: Project, item: Item, measures_of: MeasuresOf) -> Proj
 def without_materials(project: Project, gone: set[str]) -> Project:
     """The project without some materials that nothing wears, and without what was keyed of them."""
     for identity in sorted(gone):
-        project = removed(project, f"materials/{identity}")
+        project = remove_item(project, f"materials/{identity}")
     return project
 
 
@@ -189,10 +191,10 @@ def with_free_part_ids(item: Item, project: Project) -> Item:
     """The item with ids of parts that no other item's parts have."""
     taken = {p.id for x in project.items if x.id != item.id for p in x.parts}
     ids = free_ids([p.id for p in item.parts], taken, "part")
-    return renamed(item, ids, {})
+    return with_new_ids(item, ids, {})
 
 
-def renamed(item: Item, parts: dict[str, str], materials: dict[str, str]) -> Item:
+def with_new_ids(item: Item, parts: dict[str, str], materials: dict[str, str]) -> Item:
     """The item with other ids of parts and materials, where they are told."""
     variants = tuple(
         v.model_copy(update={"parts": tuple(
@@ -257,7 +259,7 @@ def _made(form: Form, size: float, foot: float) -> Made:
     return Made(form=form, width_m=side, depth_m=side, height_m=side, edge_m=side * 0.03)
 
 
-def aimed(look: Look, aim: Aim) -> dict[str, Any]:
+def with_lights_aimed(look: Look, aim: Aim) -> dict[str, Any]:
     """Values that aim all lights of a look at something."""
     return {f"looks/{look.id}/lights/{light.id}/aim": aim for light in look.lights}
 
@@ -295,7 +297,7 @@ class Copy(Doc):
 
 @performs(Copy)
 def _copy(project: Project, change: Copy, tools: Tools) -> tuple[Project, str]:
-    after, name = copied(project, change.path, tools.measures_of)
+    after, name = with_copy(project, change.path, tools.measures_of)
     return after, f"Copy {name}"
 
 
@@ -343,4 +345,4 @@ class MoveTo(Doc):
 @performs(MoveTo)
 def _move_to(project: Project, change: MoveTo, _: Tools) -> tuple[Project, str]:
     thing = value_at(project, change.path)
-    return moved(project, change.path, change.to), f"Move {getattr(thing, 'name', 'it')}"
+    return move_item(project, change.path, change.to), f"Move {getattr(thing, 'name', 'it')}"

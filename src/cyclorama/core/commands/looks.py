@@ -5,10 +5,10 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
-from ..colour_difference import rgb_of, told
+from ..colour_difference import parse_colour, rgb_of
 from ..errors import ChangeError
 from ..geometry.measure import placed_hull
-from ..light.rigs import resized, rig_lights
+from ..light.rigs import resize_rig, rig_lights
 from ..material.presets import with_preset
 from ..motion import aim_point, moments_over, value_of
 from ..scene import Aim, Background, Doc, Light, Material, Project, place_of, put, put_all
@@ -16,7 +16,7 @@ from ..scene.base import Id, new_id
 from ..scene.saved_material import SavedMaterial
 from ..scene.saved_rig import ReadyRig, SavedRig
 from .base import performs
-from .lists import USUAL_SIZE_M, copied, materials_of, without_materials
+from .lists import USUAL_SIZE_M, materials_of, with_copy, without_materials
 from .names import free_name
 from .tools import Tools
 
@@ -43,7 +43,7 @@ def with_rig(project: Project, change: ApplyRig, tools: Tools) -> tuple[Project,
         after = put(after, "look/background", Background(kind="colour", colour=colour))
     if change.rig in _FROM_BLACK:
         after = put(after, "look/environment/on", False)
-    return exposed(after, tools), f"Rig: {change.rig}"
+    return with_metered_exposure(after, tools), f"Rig: {change.rig}"
 
 
 class UseRig(Doc):
@@ -57,9 +57,9 @@ class UseRig(Doc):
 def with_kept_rig(project: Project, change: UseRig, tools: Tools) -> tuple[Project, str]:
     """The open shot's look lit by a kept rig, in the size of the subject, exposed for it."""
     size, aim = subject_size(project, tools)
-    lights = resized(change.rig.lights, size / change.rig.size_m)
+    lights = resize_rig(change.rig.lights, size / change.rig.size_m)
     lights = tuple(light.model_copy(update={"aim": aim, "excluded_parts": ()}) for light in lights)
-    return exposed(_lit(project, lights), tools), f"Rig: {change.rig.name}"
+    return with_metered_exposure(_lit(project, lights), tools), f"Rig: {change.rig.name}"
 
 
 class AddLook(Doc):
@@ -73,7 +73,7 @@ def with_look(project: Project, _: AddLook, tools: Tools) -> tuple[Project, str]
     """One more look like that of the open shot, which has it from then on; what was keyed of the one is keyed of the
     other."""
     old = project.look
-    after, name = copied(project, "look", tools.measures_of)
+    after, name = with_copy(project, "look", tools.measures_of)
     new = after.looks[[x.id for x in project.looks].index(old.id) + 1]
     at = f"looks/{old.id}/"
     channels = tuple(
@@ -119,7 +119,7 @@ def _lit(project: Project, lights: tuple[Light, ...]) -> Project:
     return put_all(project, {**values, "look/lights": lights})
 
 
-def exposed(project: Project, tools: Tools) -> Project:
+def with_metered_exposure(project: Project, tools: Tools) -> Project:
     """With the exposure that suits the subject over the move; as it was where nothing of it is lit."""
     ev100 = tools.eye.meter(moments_over(project, METERED))
     if ev100 is None:
@@ -155,11 +155,11 @@ class MatchColour(Doc):
 
 
 @performs(MatchColour)
-def matched(project: Project, change: MatchColour, _: Tools) -> tuple[Project, str]:
+def match_colour(project: Project, change: MatchColour, _: Tools) -> tuple[Project, str]:
     """The project with a material of a colour as it is told; what no display can show comes as near as it can."""
     if all(m.id != change.material for m in project.materials):
         raise ChangeError("That material is not in this project any more.")
-    rgb = np.clip(rgb_of(told(change.colour)), 0.0, 1.0)
+    rgb = np.clip(rgb_of(parse_colour(change.colour)), 0.0, 1.0)
     at = f"materials/{change.material}/base_color"
     return put(project, at, tuple(round(float(c), 5) for c in rgb)), f"Match {change.colour.strip()}"
 
@@ -183,7 +183,7 @@ class Dress(Doc):
 
 
 @performs(Dress)
-def dressed(project: Project, change: Dress, _: Tools) -> tuple[Project, str]:
+def dress_parts(project: Project, change: Dress, _: Tools) -> tuple[Project, str]:
     """Parts that wear a material made from a preset, or taken from those that are kept: the one that is there already
     and is still as it was made, or one more."""
     fresh, name = new_id("material"), change.kept.name if change.kept else change.preset

@@ -17,7 +17,7 @@ from ..scene import Channel, Doc, Key, Project, Row, Segment, put, put_all
 from ..scene.base import Id, new_id
 from ..scene.shot import CAMERA, DISC, Fix, MoveKind, ReadyMove
 from .base import ValuePath, performs
-from .keys import stretched
+from .keys import with_keys_stretched
 from .paths import rounded, with_path
 from .tools import Tools
 
@@ -110,7 +110,7 @@ def is_named_by_move(name: str) -> bool:
     return re.sub(r" \d+$", "", name).lower() in (*get_args(MoveKind), *get_args(ReadyMove))
 
 
-def fixed(project: Project, where: str, fix: Fix) -> Project:
+def with_gap_closed(project: Project, where: str, fix: Fix) -> Project:
     """The open shot with something that does not close mended in a way that is offered for it. Raises ChangeError."""
     shot = project.shot
     gap = next((g for g in gaps(project, shot) if g.where == where and fix in g.fixes), None)
@@ -126,7 +126,7 @@ def fixed(project: Project, where: str, fix: Fix) -> Project:
         frames = [k.frame + shot.first_frame for k in channel.keys]
         span = max(channel.keys[-1].frame - channel.keys[0].frame, 1)
         room = max(1.0, BLENDED * shot.frames - channel.keys[0].frame)
-        after = stretched(project, channel.path, frames, frames[0], room / span)
+        after = with_keys_stretched(project, channel.path, frames, frames[0], room / span)
         return put(after, f"shots/{shot.id}/channels/{identity}/outside", "repeat")
     if fix == "drop last":
         channel = next(c for c in shot.channels if c.id == identity)
@@ -219,7 +219,7 @@ class CloseGap(Doc):
 
 @performs(CloseGap)
 def _close_gap(project: Project, change: CloseGap, _: Tools) -> tuple[Project, str]:
-    return fixed(project, change.where, change.fix), f"Close: {change.fix}"
+    return with_gap_closed(project, change.where, change.fix), f"Close: {change.fix}"
 
 
 class AddStretch(Doc):

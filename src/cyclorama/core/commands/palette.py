@@ -7,7 +7,7 @@ from pydantic import Field
 
 from ..colour_spaces import oklch_of
 from ..errors import ChangeError
-from ..scene import Doc, Project, inserted, put
+from ..scene import Doc, Project, insert_item, put
 from ..scene.base import AssetRef, Colour, Name, new_id
 from ..scene.palette import MOST_COLOURS, MOST_REFERENCES, PaletteColour, Reference
 from .base import performs
@@ -20,7 +20,7 @@ _HUES = ((15, "Pink"), (45, "Red"), (75, "Orange"), (112, "Yellow"), (160, "Gree
 _GREY_CHROMA = 0.03
 
 
-def called(colour: tuple[float, float, float]) -> str:
+def colour_name(colour: tuple[float, float, float]) -> str:
     """The name of a linear colour, by its hue and lightness."""
     lightness, chroma, hue = (float(x) for x in oklch_of(np.array(colour)))
     if chroma < _GREY_CHROMA:
@@ -44,7 +44,7 @@ def _with_colours(project: Project, change: AddColours, _: Tools) -> tuple[Proje
         raise ChangeError(f"A palette holds {MOST_COLOURS} colours. Take some out first.")
     palette = list(project.palette)
     for colour in change.colours:
-        name = free_name((c.name for c in palette), change.name or called(colour))
+        name = free_name((c.name for c in palette), change.name or colour_name(colour))
         palette.append(PaletteColour(id=new_id("colour"), name=name, colour=colour))
     count = len(change.colours)
     return put(project, "palette", tuple(palette)), f"Keep {'a colour' if count == 1 else f'{count} colours'}"
@@ -64,4 +64,4 @@ def _with_reference(project: Project, change: AddReference, _: Tools) -> tuple[P
         raise ChangeError(f"{MOST_REFERENCES} pictures are kept beside this project already. Take some away first.")
     name = free_name((r.name for r in project.references), change.name)
     new = Reference(id=new_id("reference"), name=name, asset=change.asset)
-    return inserted(project, "references", new), f"Keep {name} beside it"
+    return insert_item(project, "references", new), f"Keep {name} beside it"

@@ -11,7 +11,7 @@ from ..errors import ChangeError
 from ..motion import at_rest
 from ..motion.paths import bent, nearest_stretch
 from ..motion.rows import lengths_of
-from ..scene import Channel, Doc, Key, Path, PathPoint, Project, inserted, put, put_all
+from ..scene import Channel, Doc, Key, Path, PathPoint, Project, insert_item, put, put_all
 from ..scene.base import Id, new_id
 from ..scene.path import Bends, PathShape
 from ..scene.shot import CAMERA
@@ -58,7 +58,7 @@ def _point(identity: str, at: tuple[float, float, float]) -> PathPoint:
 def with_point(project: Project, path_id: str, at: tuple[float, float, float]) -> Project:
     """One more point of a path, between the two where it comes nearest to a place. Raises ChangeError."""
     path = _path(project, path_id)
-    return inserted(project, f"paths/{path_id}/points", _point(new_id("point"), at), nearest_stretch(path, at) + 1)
+    return insert_item(project, f"paths/{path_id}/points", _point(new_id("point"), at), nearest_stretch(path, at) + 1)
 
 
 def with_bend(project: Project, path_id: str, point_id: str, bends: Bends) -> Project:

@@ -4,12 +4,12 @@ import numpy as np
 
 from ..framing import WALL_ROOM, fit_subject
 from ..geometry.cache_keys import Intake
-from ..geometry.measure import centred, grounded, placed_hull
+from ..geometry.measure import centre_placement, ground_placement, placed_hull
 from ..motion import aim_point, stand_height_m
 from ..scene import Aim, Item, Light, Material, Project, put_all
 from ..scene.base import new_id
-from .lists import USUAL_SIZE_M, aimed, materials_of, renamed, rightmost
-from .looks import exposed
+from .lists import USUAL_SIZE_M, materials_of, rightmost, with_lights_aimed, with_new_ids
+from .looks import with_metered_exposure
 from .names import free_ids, free_name
 from .tools import Eye, MeasuresOf, Tools
 
@@ -19,7 +19,7 @@ def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
     how large set and lights are, and what lights aim at."""
     measures, old = intake.room, project.subject
     placement = intake.item.placement
-    placement = centred(measures, placement, placement.centre_method)
+    placement = centre_placement(measures, placement, placement.centre_method)
     hull = placed_hull(measures, placement)
     size = float(np.ptp(hull, axis=0).max())
     if old is None:
@@ -32,7 +32,7 @@ def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
     item = intake.item.model_copy(update={"id": identity, "rides": old.rides if old else intake.item.rides})
     if old is not None:
         placement = placement.model_copy(update={"x_m": old.placement.x_m, "z_m": old.placement.z_m})
-    placement = grounded(measures, placement, stand_height_m(project, item))
+    placement = ground_placement(measures, placement, stand_height_m(project, item))
     project = with_item(project, item.model_copy(update={"placement": placement}), intake.materials)
     project = fit_subject(project, placed_hull(measures, placement))
     if old is not None:
@@ -40,21 +40,21 @@ def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
     sweep = _sweep_for(size, project.camera.distance_m)
     project = put_all(project, {f"set/sweep/{name}": value for name, value in sweep.items()})
     x, y, z = (float(c) for c in aim_point(project.camera.aim, project))
-    project = put_all(project, aimed(project.look, Aim(x_m=x, y_m=y, z_m=z)))
-    return exposed(project, Tools(lambda _: measures, eye))  # where nothing lights it yet, it stays
+    project = put_all(project, with_lights_aimed(project.look, Aim(x_m=x, y_m=y, z_m=z)))
+    return with_metered_exposure(project, Tools(lambda _: measures, eye))  # where nothing lights it yet, it stays
 
 
 def put_beside(project: Project, intake: Intake, measures_of: MeasuresOf) -> Project:
     """The project with one more model on the set, to the right of all that stands there."""
     measures, placement = intake.room, intake.item.placement
-    placement = centred(measures, placement, placement.centre_method)
+    placement = centre_placement(measures, placement, placement.centre_method)
     right = rightmost(project, measures_of)
     hull = placed_hull(measures, placement)
     size = float(np.ptp(hull, axis=0).max())
     placement = placement.model_copy(update={"x_m": right + size * 0.1 - float(hull[:, 0].min())})
     name = free_name((x.name for x in project.items), intake.item.name)
     item = intake.item.model_copy(update={"id": new_id("item"), "name": name, "rides": "set"})
-    placement = grounded(measures, placement, stand_height_m(project, item))
+    placement = ground_placement(measures, placement, stand_height_m(project, item))
     return with_item(project, item.model_copy(update={"placement": placement}), intake.materials, presented=False)
 
 
@@ -70,7 +70,7 @@ def with_item(project: Project, item: Item, materials: tuple[Material, ...], pre
     part_ids = free_ids([p.id for p in item.parts], (p.id for x in others for p in x.parts), "part")
     same = {m.id: m.id for m in materials if m in stay and m.id in before}
     new_ids = free_ids([m.id for m in materials], (m.id for m in stay), "material", same)
-    item = renamed(item, part_ids, new_ids)
+    item = with_new_ids(item, part_ids, new_ids)
     items = tuple(item if x.id == item.id else x for x in project.items) if old else (*project.items, item)
     coming = tuple(m.model_copy(update={"id": new_ids[m.id]}) for m in materials if m.id not in same)
     values: dict[str, object] = {"materials": (*coming, *stay) if presented else (*stay, *coming), "items": items}

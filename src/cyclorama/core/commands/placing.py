@@ -2,7 +2,7 @@
 
 import math
 
-from ..geometry.measure import Measures, centred, gap_m, grounded
+from ..geometry.measure import Measures, centre_placement, gap_m, ground_placement
 from ..motion import box_corners, stand_height_m
 from ..scene import Item, Placement, Project, put, put_all, value_at
 from ..scene.base import Then
@@ -14,18 +14,20 @@ STOOD = 1e-5
 """An item stands when its gap to what it stands on is below this share of its size."""
 
 
-def placed(project: Project, item: Item, placement: Placement, measures_of: MeasuresOf) -> Project:
+def place_item(project: Project, item: Item, placement: Placement, measures_of: MeasuresOf) -> Project:
     """The project with an item placed otherwise; what stood on it stands on it again."""
     return standing_again(project, put(project, f"items/{item.id}/placement", placement), measures_of)
 
 
-def settled(project: Project, item: Item, placement: Placement, measures: Measures) -> Placement:
+def settle_placement(project: Project, item: Item, placement: Placement, measures: Measures) -> Placement:
     """A placement that is centred anew, by the method in use, and stands."""
-    placement = centred(measures, placement, placement.centre_method)
-    return grounded(measures, placement, stand_height_m(project, item))
+    placement = centre_placement(measures, placement, placement.centre_method)
+    return ground_placement(measures, placement, stand_height_m(project, item))
 
 
-def followed(before: Project, after: Project, path: str, then: Then | None, measures_of: MeasuresOf) -> Project:
+def apply_consequence(
+    before: Project, after: Project, path: str, then: Then | None, measures_of: MeasuresOf
+) -> Project:
     """The project with what follows from a value that was set at a full path."""
     if then is None:
         return after
@@ -35,7 +37,7 @@ def followed(before: Project, after: Project, path: str, then: Then | None, meas
         after = with_studio_in_size(after, item, item.placement.unit_m / old.unit_m)
         item = _item_at(after, path)
     if item is not None and then in ("settle", "resize") and (measures := measures_of(item)) is not None:
-        after = put(after, f"items/{item.id}/placement", settled(after, item, item.placement, measures))
+        after = put(after, f"items/{item.id}/placement", settle_placement(after, item, item.placement, measures))
     if item is not None and then in ("carry", "settle"):
         after = _carried_along(before, after, item)
     if item is not None and then == "mount" and (measures := measures_of(item)) is not None:
@@ -56,7 +58,7 @@ def standing_again(before: Project, after: Project, measures_of: MeasuresOf) -> 
         if measures is None:
             continue
         if abs(gap_m(measures, old.placement, then)) <= STOOD * _size(measures, old.placement):
-            after = put(after, f"items/{item.id}/placement", grounded(measures, item.placement, now))
+            after = put(after, f"items/{item.id}/placement", ground_placement(measures, item.placement, now))
     return after
 
 
@@ -105,7 +107,7 @@ def _mounted(project: Project, item: Item, measures: Measures) -> Project:
     if not (low[0] <= x <= high[0] and low[1] <= z <= high[1]):
         middle = (low + high) / 2
         placement = placement.model_copy(update={"x_m": float(middle[0]), "z_m": float(middle[1])})
-    placement = grounded(measures, placement, stand_height_m(project, item))
+    placement = ground_placement(measures, placement, stand_height_m(project, item))
     mounted = put(project, f"items/{item.id}/placement", placement)
     there = mounted.item(item.id)
     assert there is not None

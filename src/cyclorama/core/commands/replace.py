@@ -9,10 +9,10 @@ import numpy as np
 from ..errors import ChangeError
 from ..framing import View, frame_margins
 from ..geometry.cache_keys import Intake
-from ..geometry.measure import Measures, gap_m, grounded, placed_hull
+from ..geometry.measure import Measures, gap_m, ground_placement, placed_hull
 from ..motion import stand_height_m
 from ..scene import Detail, Item, Part, Placement, Project, Variant, put
-from .lists import renamed
+from .lists import with_new_ids
 from .names import free_ids
 from .place_model import with_item
 from .placing import STOOD
@@ -70,7 +70,7 @@ def standing(after: Project, before: Project, measures_of: MeasuresOf) -> Projec
     size_m = float(np.ptp(placed_hull(then, new.placement), axis=0).max())
     if abs(gap_m(then, old.placement, stand_height_m(before, old))) > size_m * STOOD:
         return after
-    placement = grounded(now, new.placement, stand_height_m(after, new))
+    placement = ground_placement(now, new.placement, stand_height_m(after, new))
     return put(after, f"items/{new.id}/placement", placement)
 
 
@@ -108,7 +108,7 @@ def _kept(project: Project, intake: Intake, matched: dict[str, Part]) -> Intake:
     materials = tuple(m for m in project.materials if m.id in stays) + tuple(
         m.model_copy(update={"id": material_ids[m.id]}) for m in intake.materials if m.id in of_file
     )
-    item = renamed(new, part_ids, material_ids)
+    item = with_new_ids(new, part_ids, material_ids)
     variants = tuple(
         _dressed(v, item.variants[i if i < len(item.variants) else 0], same) for i, v in enumerate(old.variants)
     )

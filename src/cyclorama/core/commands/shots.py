@@ -9,12 +9,12 @@ from ..framing import View, best_place, travel_of
 from ..geometry.measure import placed_hull
 from ..motion import FrameRate
 from ..motion.timecode import frames_of
-from ..scene import AnimationPiece, Doc, Project, Row, Segment, inserted, put, put_all
+from ..scene import AnimationPiece, Doc, Project, Row, Segment, insert_item, put, put_all
 from ..scene.base import Id, new_id
 from ..scene.shot import CAMERA, DISC, MoveKind
 from .base import ValuePath, performs
 from .keys import value_title
-from .lists import copied
+from .lists import with_copy
 from .moves import is_named_by_move
 from .rates import with_rate
 from .tools import Tools
@@ -100,7 +100,7 @@ class AddShot(Doc):
 
 @performs(AddShot)
 def _add_shot(project: Project, _: AddShot, tools: Tools) -> tuple[Project, str]:
-    after, name = copied(project, "shot", tools.measures_of)
+    after, name = with_copy(project, "shot", tools.measures_of)
     number = [s.id for s in project.shots].index(project.shot_id)
     return put(after, "shot_id", after.shots[number + 1].id), f"Add a shot like {name}"
 
@@ -119,4 +119,4 @@ def _then_play(project: Project, change: ThenPlay, tools: Tools) -> tuple[Projec
     if name is None:
         raise ChangeError("The subject has no such animation.")
     piece = AnimationPiece(id=new_id("piece"), animation=change.animation)
-    return inserted(project, "subject/play/then", piece), f"Then play {name}"
+    return insert_item(project, "subject/play/then", piece), f"Then play {name}"

@@ -2,14 +2,14 @@
 
 from typing import Literal
 
-from ..geometry.measure import centred, grounded
-from ..geometry.resting_pose import laid
+from ..geometry.measure import centre_placement, ground_placement
+from ..geometry.resting_pose import lay_on_side
 from ..motion import stand_height_m
 from ..scene import Doc, Item, Project
 from ..scene.base import Id
 from ..scene.item import CentreMethod, Resting
 from .base import performs
-from .placing import placed, settled
+from .placing import place_item, settle_placement
 from .tools import Tools
 
 _LAID = {
@@ -30,8 +30,8 @@ class Centre(Doc):
 @performs(Centre)
 def _centre(project: Project, change: Centre, tools: Tools) -> tuple[Project, str]:
     item, measures = tools.item(project, change.item)
-    placement = centred(measures, item.placement, change.method)
-    return placed(project, item, placement, tools.measures_of), f"Centre {_called(project, item)}"
+    placement = centre_placement(measures, item.placement, change.method)
+    return place_item(project, item, placement, tools.measures_of), f"Centre {_called(project, item)}"
 
 
 class StandOnFloor(Doc):
@@ -44,8 +44,8 @@ class StandOnFloor(Doc):
 @performs(StandOnFloor)
 def _stand(project: Project, change: StandOnFloor, tools: Tools) -> tuple[Project, str]:
     item, measures = tools.item(project, change.item)
-    placement = grounded(measures, item.placement, stand_height_m(project, item))
-    return placed(project, item, placement, tools.measures_of), "Stand on floor"
+    placement = ground_placement(measures, item.placement, stand_height_m(project, item))
+    return place_item(project, item, placement, tools.measures_of), "Stand on floor"
 
 
 class LayDown(Doc):
@@ -59,8 +59,8 @@ class LayDown(Doc):
 @performs(LayDown)
 def _lay(project: Project, change: LayDown, tools: Tools) -> tuple[Project, str]:
     item, measures = tools.item(project, change.item)
-    placement = settled(project, item, laid(measures, item.placement, change.on), measures)
-    return placed(project, item, placement, tools.measures_of), _LAID[change.on]
+    placement = settle_placement(project, item, lay_on_side(measures, item.placement, change.on), measures)
+    return place_item(project, item, placement, tools.measures_of), _LAID[change.on]
 
 
 def _called(project: Project, item: Item) -> str:

@@ -6,8 +6,8 @@ import numpy as np
 
 from ..errors import ChangeError
 from ..framing import fit_subject
-from ..geometry.measure import centred, grounded, placed_hull
-from ..light.rigs import resized
+from ..geometry.measure import centre_placement, ground_placement, placed_hull
+from ..light.rigs import resize_rig
 from ..motion import stand_height_m
 from ..scene import Aim, Doc, Light, Look, Project, put, put_all
 from ..scene.base import Id, new_id
@@ -28,8 +28,8 @@ from ..scene.stocked import (
 )
 from ..stock.sets import ready_set, set_in_size
 from .base import performs
-from .lists import aimed, materials_of, rightmost
-from .looks import exposed, subject_size
+from .lists import materials_of, rightmost, with_lights_aimed
+from .looks import subject_size, with_metered_exposure
 from .names import free_name
 from .place_model import with_item
 from .placing import standing_again
@@ -153,10 +153,10 @@ def _with_look(project: Project, look: Look, kept: Stocked, tools: Tools) -> Pro
     size, _ = subject_size(project, tools)
     name = free_name((x.name for x in project.looks), kept.name)
     new = look.model_copy(update={
-        "id": new_id("look"), "name": name, "lights": resized(look.lights, size / kept.size_m),
+        "id": new_id("look"), "name": name, "lights": resize_rig(look.lights, size / kept.size_m),
     })  # fmt: skip
     after = put(project, "looks", (*project.looks, _aimed(project, new, tools)))
-    return exposed(put(after, "shot/look_id", new.id), tools)
+    return with_metered_exposure(put(after, "shot/look_id", new.id), tools)
 
 
 def _set_up(project: Project, wanted: StockedSet, name: str, tools: Tools) -> Project:
@@ -176,12 +176,12 @@ def _set_up(project: Project, wanted: StockedSet, name: str, tools: Tools) -> Pr
         return after
     after = fit_subject(after, placed_hull(measures, subject.placement))
     _, aim = subject_size(after, tools)
-    after = put_all(after, aimed(after.look, aim))
+    after = put_all(after, with_lights_aimed(after.look, aim))
     wide = max(after.set.sweep.width_m, after.camera.distance_m * 2.8)
     grown = wide / after.set.sweep.width_m
     names = ("width_m", "depth_m", "height_m", "fillet_m")
     after = put_all(after, {f"set/sweep/{n}": getattr(after.set.sweep, n) * grown for n in names})
-    return exposed(after, tools)
+    return with_metered_exposure(after, tools)
 
 
 def _with_palette(project: Project, palette: StockedPalette) -> Project:
@@ -201,7 +201,7 @@ def _with_model(project: Project, kept: StockedModel, name: str, tools: Tools) -
     if measures is None:
         raise ChangeError(f"What was measured of ‘{name}’ is gone. Bring the model in again.")
     first = project.subject is None
-    placement = centred(measures, kept.item.placement, kept.item.placement.centre_method)
+    placement = centre_placement(measures, kept.item.placement, kept.item.placement.centre_method)
     placement = placement.model_copy(update={"x_m": 0.0, "z_m": 0.0})
     rides = kept.item.rides if first and kept.item.rides in ("disc", "set") else "set"
     if not first:
@@ -212,9 +212,9 @@ def _with_model(project: Project, kept: StockedModel, name: str, tools: Tools) -
     item = kept.item.model_copy(update={
         "id": new_id("item"), "name": free_name((x.name for x in project.items), name), "rides": rides,
     })  # fmt: skip
-    placement = grounded(measures, placement, stand_height_m(project, item))
+    placement = ground_placement(measures, placement, stand_height_m(project, item))
     after = with_item(project, item.model_copy(update={"placement": placement}), kept.materials, presented=first)
     if not first:
         return after
     hull = placed_hull(measures, placement)
-    return exposed(fit_subject(after, hull), tools)
+    return with_metered_exposure(fit_subject(after, hull), tools)

@@ -10,10 +10,18 @@ from pydantic import Field
 from ..arrays import RGBImage
 from ..errors import ChangeError
 from ..light.environment import environment_turn
-from ..light.environment_edit import BrightRegion, blurred, held, region_at, resized, taken_out, without_region
+from ..light.environment_edit import (
+    BrightRegion,
+    blur_environment,
+    held,
+    region_at,
+    resize_environment,
+    taken_out,
+    without_region,
+)
 from ..light.studio_environments import StudioKind, StudioNumbers, studio_picture
 from ..light.temperature import temperature_to_rgb
-from ..scene import Light, Project, inserted, put_all
+from ..scene import Light, Project, insert_item, put_all
 from ..scene.base import Doc, Unit01, new_id
 from ..scene.light import BASE_ENVIRONMENT_NIT
 from .names import free_light_name
@@ -73,7 +81,7 @@ class MakeStudio(Doc):
 SurroundingsEdit = Annotated[Blur | Hold | Resize | Paint | Pick | MakeStudio, Field(discriminator="kind")]
 
 
-def edited(
+def edit_environment(
     picture: RGBImage, edit: Blur | Hold | Resize | Paint | Pick | MakeStudio
 ) -> tuple[RGBImage, str, BrightRegion | None]:  # fmt: skip
     """The edited picture, what was done to it in a few words, and the region that was picked out of it.
@@ -81,12 +89,12 @@ def edited(
     Raises ChangeError when there is no region at the place."""
     match edit:
         case Blur():
-            return blurred(picture, edit.degrees), f"blurred by {edit.degrees:g}°", None
+            return blur_environment(picture, edit.degrees), f"blurred by {edit.degrees:g}°", None
         case Hold():
             after, cost = held(picture, edit.most)
             return after, f"held at {edit.most:g} whites, {100 * cost:.1f} % of its light less", None
         case Resize():
-            return resized(picture, edit.height), f"{2 * edit.height}×{edit.height}", None
+            return resize_environment(picture, edit.height), f"{2 * edit.height}×{edit.height}", None
         case MakeStudio():
             return studio_picture(edit.studio, numbers=edit.numbers), edit.studio, None
         case _:
@@ -126,7 +134,7 @@ def with_picked_light(project: Project, before: RGBImage, after: RGBImage, regio
         distance_m=near.distance_m, aim=near.aim, colour=colour,
         rides=_RIDES[environment.travels_with], **shape,
     )  # fmt: skip
-    return inserted(project, "look/lights", light)
+    return insert_item(project, "look/lights", light)
 
 
 def _per_nit(width: float, height: float) -> float:

@@ -7,7 +7,7 @@ from pydantic import JsonValue
 from ..errors import ChangeError
 from ..scene import Doc, Project, full_path, place_of, put, value_at
 from .base import ValuePath, performs
-from .placing import followed
+from .placing import apply_consequence
 from .tools import Tools
 
 
@@ -37,4 +37,4 @@ def _set(project: Project, change: SetValue, tools: Tools) -> tuple[Project, str
     after = apply_set(project, change)  # raises when there is no such place
     place, path = place_of(change.path), full_path(project, change.path)
     label = f"Set {place.title[0].lower()}{place.title[1:]}"
-    return followed(project, after, path, place.then, tools.measures_of), label
+    return apply_consequence(project, after, path, place.then, tools.measures_of), label

@@ -21,7 +21,7 @@ from ..picture.view_transform import encode, srgb_encode, to_bytes
 from ..scene.base import Colour, ReadAsset
 from ..textures import srgb_to_linear
 from .document import Clip, Cut, Title
-from .timeline import Footage, Showing, Source, laid, shown_at, start_of, titles_at
+from .timeline import Footage, Showing, Source, lay_out_cut, shown_at, start_of, titles_at
 from .titles import Drawn, drawn, extent, text_of
 
 F32 = NDArray[np.float32]
@@ -67,7 +67,7 @@ class Compositor:
     ):  # fmt: skip
         self.cut, self.width, self.height, self.clear = cut, width, height, clear
         self._films, self._reel, self._read = films, reel, read_asset
-        self._places = laid(cut)
+        self._places = lay_out_cut(cut)
         self._shape = shape_of(width, height)
         self._kept: OrderedDict[tuple[str, int | None], F32] = OrderedDict()
         self._titles: OrderedDict[tuple[str, str], Drawn | None] = OrderedDict()

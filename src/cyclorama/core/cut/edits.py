@@ -7,10 +7,10 @@ from pydantic import Field
 
 from ..errors import ChangeError
 from ..scene.base import AssetRef, Doc, new_id
-from ..scene.property import inserted, moved, place_of, put_all, removed, value_at
+from ..scene.property import insert_item, move_item, place_of, put_all, remove_item, value_at
 from .document import MOST_FRAMES, Clip, Cut, Marker, Sound, Title
 from .rates import with_rate
-from .timeline import Footage, Laid, laid, length_of, total
+from .timeline import Footage, Laid, lay_out_cut, length_of, total
 
 Films = Mapping[str, Footage]
 SECONDS_OF_STILL = 3
@@ -103,7 +103,7 @@ Edit = Annotated[
 ]
 
 
-def edited(cut: Cut, edit: Edit, films: Films) -> Cut:
+def apply_edit(cut: Cut, edit: Edit, films: Films) -> Cut:
     """The cut after an edit. Raises ChangeError with a sentence when it cannot be made."""
     match edit:
         case SetValues():
@@ -111,7 +111,7 @@ def edited(cut: Cut, edit: Edit, films: Films) -> Cut:
             others = {path: value for path, value in edit.values.items() if path not in rate}
             return put_all(with_rate(cut, **rate, films=films) if rate.keys() & edit.values.keys() else cut, others)
         case AddClip():
-            return inserted(cut, "clips", _new_clip(cut, edit, films), edit.at)
+            return insert_item(cut, "clips", _new_clip(cut, edit, films), edit.at)
         case Split():
             return _split(cut, edit.frame)
         case Join():
@@ -125,13 +125,13 @@ def edited(cut: Cut, edit: Edit, films: Films) -> Cut:
         case TakeOut():
             return _taken_out(cut, edit)
         case Carry():
-            return moved(cut, f"clips/{edit.clip}", edit.to)
+            return move_item(cut, f"clips/{edit.clip}", edit.to)
         case Put():
             where = {Title: "titles", Sound: "sounds", Marker: "markers"}[type(edit.what)]
-            return inserted(cut, where, edit.what)
+            return insert_item(cut, where, edit.what)
 
 
-def told(cut: Cut, edit: Edit) -> str:
+def edit_label(cut: Cut, edit: Edit) -> str:
     """Undo label of an edit."""
     match edit:
         case SetValues():
@@ -189,7 +189,7 @@ def _replaced(cut: Cut, k: int, count: int, *clips: Clip) -> Cut:
 
 def _shown(cut: Cut, frame: int) -> tuple[int, Laid, int]:
     """Number and place of the clip that a frame belongs to, and how many frames into it; the later where two cross."""
-    places = laid(cut)
+    places = lay_out_cut(cut)
     for k in range(len(places) - 1, -1, -1):
         if places[k].start <= frame < places[k].end:
             return k, places[k], frame - places[k].start
@@ -326,10 +326,10 @@ def _frozen(cut: Cut, edit: Freeze) -> Cut:
 
 def _taken_out(cut: Cut, edit: TakeOut) -> Cut:
     if not edit.path.startswith("clips/"):
-        return removed(cut, edit.path)
+        return remove_item(cut, edit.path)
     k, clip = _at(cut, edit.path.split("/", 1)[1])
     if not edit.ripple and k + 1 < len(cut.clips):
-        before = laid(cut)
+        before = lay_out_cut(cut)
         cut = _widened(cut, k + 1, clip.gap + length_of(clip) - before[k].cross_out - before[k].cross_in)
     titles = tuple(t for t in cut.titles if t.clip_id != clip.id)
     return put_all(cut, {"titles": titles, "clips": tuple(c for c in cut.clips if c.id != clip.id)})

@@ -22,7 +22,7 @@ from scipy.signal import resample_poly
 from ..errors import IntakeError, telling_of_space
 from ..scene.base import ReadAsset
 from .document import Cut, Sound
-from .sound_synthesis import MADE, RATE, made, sample_of
+from .sound_synthesis import MADE, RATE, sample_of, synthesize_sound
 from .timeline import total
 
 F32 = NDArray[np.float32]
@@ -39,7 +39,7 @@ SILENCE_LUFS = -70.0
 SOUND_FAULT = "‘{}’ is no sound that can be read. Bring a WAV, MP3, FLAC or OGG file."
 
 
-def decoded(data: bytes, name: str) -> F32:
+def decode_sound(data: bytes, name: str) -> F32:
     """All of a sound file as stereo samples (n, 2) at 48 kHz.
 
     Files whose rate or channels change on their way are brought to one. Raises IntakeError with a sentence.
@@ -141,9 +141,9 @@ class Mix:
         key = sound.made or sound.asset or ""
         if key not in self._heard:
             if sound.made in MADE:
-                self._heard[key] = made(sound.made)
+                self._heard[key] = synthesize_sound(sound.made)
             elif sound.asset:
-                self._heard[key] = decoded(self.read_asset(sound.asset), sound.name)
+                self._heard[key] = decode_sound(self.read_asset(sound.asset), sound.name)
             else:
                 raise IntakeError(f"‘{sound.name}’ has no sound. Take it out of the cut.")
         return self._heard[key]
@@ -212,7 +212,7 @@ class Mix:
         for start in range(0, self.samples, BLOCK):
             count = min(BLOCK, self.samples - start)
             low, high = max(0, start - margin), min(self.samples, start + count + margin)
-            yield limited(self.raw(low, high - low) * np.float32(gain), ceiling)[start - low : start - low + count]
+            yield limit_peaks(self.raw(low, high - low) * np.float32(gain), ceiling)[start - low : start - low + count]
 
     @cached_property
     def gain_db(self) -> float:
@@ -220,7 +220,9 @@ class Mix:
         if self.cut.loudness == "as it is":
             return 0.0
         wanted = float(self.cut.loudness.split()[0])
-        found = measured(self.raw(start, min(BLOCK, self.samples - start)) for start in range(0, self.samples, BLOCK))
+        found = measure_loudness(
+            self.raw(start, min(BLOCK, self.samples - start)) for start in range(0, self.samples, BLOCK)
+        )
         return 0.0 if found.lufs <= SILENCE_LUFS else min(40.0, wanted - found.lufs)
 
 
@@ -232,7 +234,7 @@ def true_peaks(samples: F32) -> F32:
     return np.asarray(fine.reshape(len(samples), -1).max(axis=1), np.float32)
 
 
-def limited(samples: F32, ceiling: float) -> F32:
+def limit_peaks(samples: F32, ceiling: float) -> F32:
     """Samples (n, 2) turned down, both sides alike and early enough, where a true peak would be above `ceiling`."""
     loud = true_peaks(samples)
     if loud.max(initial=0.0) <= ceiling:
@@ -253,7 +255,7 @@ class Loudness:
     peak_dbtp: float
 
 
-def measured(blocks: Iterator[F32]) -> Loudness:
+def measure_loudness(blocks: Iterator[F32]) -> Loudness:
     """Integrated loudness and true peak of stereo blocks at 48 kHz."""
     graph = av.filter.Graph()
     source = graph.add_abuffer(sample_rate=RATE, format="flt", layout="stereo", time_base=Fraction(1, RATE))

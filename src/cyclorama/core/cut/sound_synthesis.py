@@ -101,7 +101,7 @@ MADE: dict[str, tuple[str, Callable[[], F32]]] = {
 
 
 @cache
-def made(name: str) -> F32:
+def synthesize_sound(name: str) -> F32:
     """A made sound, (n, 2) samples; made once, not to be written to. Raises KeyError."""
     samples = MADE[name][1]()
     samples.flags.writeable = False

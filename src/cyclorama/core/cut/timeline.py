@@ -59,7 +59,7 @@ def length_of(clip: Clip) -> int:
     return clip.hold_before + clip.length + clip.hold_after
 
 
-def laid(cut: Cut) -> tuple[Laid, ...]:
+def lay_out_cut(cut: Cut) -> tuple[Laid, ...]:
     """Where all clips lie. Cross-fades are as long as there is room for them, none over a gap."""
     found: list[Laid] = []
     at, cross = 0, 0
@@ -76,7 +76,7 @@ def laid(cut: Cut) -> tuple[Laid, ...]:
 
 def total(cut: Cut) -> int:
     """Frames of a cut: up to the end of its last clip."""
-    return sum(c.gap + length_of(c) for c in cut.clips) - sum(x.cross_out for x in laid(cut))
+    return sum(c.gap + length_of(c) for c in cut.clips) - sum(x.cross_out for x in lay_out_cut(cut))
 
 
 def shown_at(places: Sequence[Laid], footage: Mapping[str, Footage], rate: Fraction, frame: int) -> list[Source]:

@@ -4,7 +4,7 @@ from ..scene.base import ReadAsset
 from .compose import shape_of
 from .document import Cut, Title
 from .lettering import missing
-from .timeline import laid, start_of
+from .timeline import lay_out_cut, start_of
 from .titles import drawn, extent, text_of
 
 MOST_LETTERS = 12
@@ -15,7 +15,7 @@ def title_faults(cut: Cut, width: int, height: int, read_asset: ReadAsset) -> li
 
     Raises IntakeError for a font or picture that cannot be read, NotFoundError when one is gone.
     """
-    shape, places = shape_of(width, height), laid(cut)
+    shape, places = shape_of(width, height), lay_out_cut(cut)
     found = []
     for title in cut.titles:
         start = start_of(title, places)

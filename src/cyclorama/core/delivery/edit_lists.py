@@ -12,7 +12,7 @@ import opentimelineio as otio
 
 from ..cut.descriptions import clip_says, cut_says, seconds, sound_says
 from ..cut.document import Clip, Cut
-from ..cut.timeline import Footage, laid, length_of, number_at, start_of, total
+from ..cut.timeline import Footage, lay_out_cut, length_of, number_at, start_of, total
 from ..motion.timecode import timecode
 
 OPENTIME = otio.opentime.RationalTime
@@ -78,7 +78,7 @@ def timeline_of(
     rate = float(cut.rate.fraction)
     timeline = otio.schema.Timeline(name=name, global_start_time=OPENTIME(0, rate))
     pictures = otio.schema.Track("Picture", kind=otio.schema.TrackKind.Video)
-    for place in laid(cut):
+    for place in lay_out_cut(cut):
         clip, film = place.clip, films.get(place.clip.take_id)
         if clip.gap:
             pictures.append(_gap(clip.gap, rate))
@@ -158,7 +158,7 @@ def written_edl(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, Sour
     dropping = "DROP FRAME" if ";" in timecode(0, rate) else "NON-DROP FRAME"
     lines = [f"TITLE: {name.upper()[:60]}", f"FCM: {dropping}", ""]
     number, outgoing = 0, ""
-    for place in laid(cut):
+    for place in lay_out_cut(cut):
         clip, film, reel = place.clip, films.get(place.clip.take_id), reels.get(place.clip.take_id)
         at = place.start
         tape = "BL" if film is None or reel is None else reel_name(reel.name)
@@ -201,7 +201,7 @@ def written_list(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, Sou
     def rows(cells: Sequence[tuple[str, ...]]) -> str:
         return "".join("<tr>" + "".join(f"<td>{html.escape(c)}</td>" for c in row) + "</tr>" for row in cells)
 
-    places, rate = laid(cut), cut.rate
+    places, rate = lay_out_cut(cut), cut.rate
     clips = [
         (str(k + 1), timecode(p.start, rate), timecode(p.end, rate), seconds(p.end - p.start, rate),
          clip_says(p, films.get(p.clip.take_id), reels[p.clip.take_id].first if p.clip.take_id in reels else 0, cut),

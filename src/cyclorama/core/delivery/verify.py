@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..cut.sound import SILENCE_LUFS, measured
+from ..cut.sound import SILENCE_LUFS, measure_loudness
 from ..cut.sound_synthesis import RATE
 from ..errors import ShootError
 from ..picture.view_transform import over, to_bytes
@@ -46,7 +46,7 @@ class _Seen:
     last: F32 | None = None
 
 
-def opened(path: Path, programme: ProgramSource, delivery: Delivery, loudness: float | None) -> list[Opened]:
+def verify_delivery(path: Path, programme: ProgramSource, delivery: Delivery, loudness: float | None) -> list[Opened]:
     """Verification of a movie made from a source. `loudness`: its target in LUFS.
 
     Raises ShootError when it cannot be read at all.
@@ -128,7 +128,7 @@ def _premultiplied(picture: F32) -> F32:
     return np.dstack([picture[..., :3] * picture[..., 3:], picture[..., 3]])
 
 
-def compared(what: str, name: str, read: F32, source: F32, coding: Coding) -> Opened:
+def compare_delivery(what: str, name: str, read: F32, source: F32, coding: Coding) -> Opened:
     """Difference between a decoded file and its source."""
     near = psnr(read, source if coding.clear else over(source, WHITE))
     told = "the same as its source" if near > SAME_DB else f"{near:.0f} dB from its source"
@@ -159,7 +159,7 @@ def _pictures(seen: _Seen, programme: ProgramSource, delivery: Delivery) -> Iter
             source = _resized(source, read.shape[1], read.shape[0])
         if scaled:  # dither is to be looked at from afar
             read, source = (_resized(x, max(2, seen.width // 4), max(2, seen.height // 4)) for x in (read, source))
-        yield compared(f"{name} frame", f"{name} picture", read, source, delivery.coding)
+        yield compare_delivery(f"{name} frame", f"{name} picture", read, source, delivery.coding)
     if delivery.coding.clear:
         meant, held = (
             _see_through(sources[0]) or _see_through(sources[1]),
@@ -241,7 +241,7 @@ def _heard(container: Any, seconds: float, frame_s: float, loudness: float | Non
                 yield block
 
     container.seek(0)
-    found = measured(blocks())
+    found = measure_loudness(blocks())
     lasts = count / RATE
     # coders fill their last packet, and some begin with one of silence
     right = -frame_s <= lasts - seconds <= max(frame_s, 0.07)

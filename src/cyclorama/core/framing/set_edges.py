@@ -29,7 +29,7 @@ def set_edges(view: View, sweep: Sweep) -> SetEdges:
         return SetEdges([], [])
     eyes, rays = view.poses.cameras[:, :3, 3], _rays(view)
     outside = _is_outside(sweep, eyes)
-    ends = ~outside & ~covered(sweep, eyes[:, None], rays).all(axis=1)
+    ends = ~outside & ~covered_rays(sweep, eyes[:, None], rays).all(axis=1)
     return SetEdges(view.every(ends), view.every(outside))
 
 
@@ -65,7 +65,7 @@ def _is_outside(sweep: Sweep, o: Rays) -> NDArray[np.bool_]:
     return np.asarray((o[:, 1] < 0) | (o[:, 2] < -wall_m(sweep)))
 
 
-def covered(sweep: Sweep, o: Rays, d: Rays) -> NDArray[np.bool_]:
+def covered_rays(sweep: Sweep, o: Rays, d: Rays) -> NDArray[np.bool_]:
     """Which rays (n, r, 3) from (n, 1, 3) meet the sweep. Floor, fillet and wall bound a convex room, so only its
     openings count."""
     with np.errstate(divide="ignore", invalid="ignore"):

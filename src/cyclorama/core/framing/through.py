@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from ..arrays import Points, Vec3
 from ..scene import Sweep
-from .set_edges import covered, wall_m
+from .set_edges import covered_rays, wall_m
 
 F64 = NDArray[np.float64]
 
@@ -13,7 +13,7 @@ F64 = NDArray[np.float64]
 def hides(sweep: Sweep, points: Points, place: Vec3) -> bool:
     """True when floor and wall hide all of an outline (n, 3) from a place within the sweep (3,)."""
     floor, wall = _beyond(sweep, points)
-    return bool((((floor < 0) | (wall < 0)) & covered(sweep, place, points - place)).all())
+    return bool((((floor < 0) | (wall < 0)) & covered_rays(sweep, place, points - place)).all())
 
 
 def cuts(sweep: Sweep, points: Points) -> tuple[Points, Points]:

@@ -7,7 +7,7 @@ import numpy as np
 from ..errors import IntakeError
 from ..scene import Detail
 from ..words import count, number
-from .lighten import lightened
+from .lighten import reduce_mesh
 from .read import Binding, FileModel, ModelPart
 from .refine import refine
 from .repair import Clean
@@ -100,7 +100,7 @@ def lighten(model: FileModel, clean: Clean, off: float) -> Clean:
     stays = np.array([bends(p) for p in model.parts])
     before = len(clean.mesh.triangles)
     rest = max(off - model.off, off / 10)
-    mesh, vertex = lightened(clean.mesh, rest, clean.vertex_part, stays[clean.kept][clean.mesh.part])
+    mesh, vertex = reduce_mesh(clean.mesh, rest, clean.vertex_part, stays[clean.kept][clean.mesh.part])
     model.off += rest
     after = number(len(mesh.triangles))
     model.notes.append(f"Lightened from {count(before, 'triangle')} to {after}; the source is kept.")

@@ -19,7 +19,7 @@ from .check import check
 from .detail import HEAVY, DetailRequest, choose, lighten, refine_cages, usual_off
 from .findings import findings, heavy, played
 from .keep_pictures import keep_pictures
-from .measure import Measures, centred, grounded, measure, part_boxes
+from .measure import Measures, centre_placement, ground_placement, measure, part_boxes
 from .mesh import Mesh
 from .read import FileModel, read_model
 from .read.model import ModelPart
@@ -97,7 +97,7 @@ def take_in(
         detail=wanted.detail, off=model.off,
     )  # fmt: skip
     room = measures.playing(item)
-    placement = grounded(room, centred(room, placement, "box"), 0.0)
+    placement = ground_placement(room, centre_placement(room, placement, "box"), 0.0)
     return Intake(item.model_copy(update={"placement": placement}), tuple(materials), report, measures, assets)
 
 

@@ -20,7 +20,7 @@ _ENOUGH = 0.003
 """A pass that takes out less than this share of what is left is the last one."""
 
 
-def lightened(
+def reduce_mesh(
     mesh: Mesh, tolerance: float, owner: NDArray[np.integer], keep: NDArray[np.bool_]
 ) -> tuple[Mesh, NDArray[np.intp]]:
     """The mesh with as few triangles as stay within `tolerance` (units of the mesh), and which vertices it kept (n,).

@@ -243,13 +243,13 @@ def gap_m(measures: Measures, placement: Placement, stand_height_m: float) -> fl
     return float(placed_hull(measures, placement)[:, 1].min()) - stand_height_m
 
 
-def centred(measures: Measures, placement: Placement, method: CentreMethod) -> Placement:
+def centre_placement(measures: Measures, placement: Placement, method: CentreMethod) -> Placement:
     """The placement with the centre by `method` on the axis of its turn."""
     x, z = centre_m(measures, placement, method)
     return placement.model_copy(update={"centre_method": method, "centre_x_m": x, "centre_z_m": z})
 
 
-def grounded(measures: Measures, placement: Placement, stand_height_m: float) -> Placement:
+def ground_placement(measures: Measures, placement: Placement, stand_height_m: float) -> Placement:
     """The placement lifted or lowered until the lowest point touches the stand height."""
     lowest = float(placed_hull(measures, placement)[:, 1].min())
     return placement.model_copy(update={"lift_m": placement.lift_m + stand_height_m - lowest})

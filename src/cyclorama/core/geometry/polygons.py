@@ -24,7 +24,7 @@ Inner = NDArray[np.uint8]
 Corners = NDArray[np.int64]
 
 
-def triangulated(
+def triangulate(
     points: NDArray[np.floating], sizes: NDArray[np.integer], drawn: NDArray[np.bool_] | None = None
 ) -> tuple[Corners, NDArray[np.int64], Inner]:
     """Triangles of polygons whose corners (c, 3) stand one polygon after the other, `sizes` (p,) of them each.

@@ -20,7 +20,7 @@ FARTHEST_DEG = 50.0
 """It settles by no more than this: what would fall over stays as it was put."""
 
 
-def laid(measures: Measures, placement: Placement, on: Resting) -> Placement:
+def lay_on_side(measures: Measures, placement: Placement, on: Resting) -> Placement:
     """The placement with tip and roll (and turn, as far as it has to) so that it rests; neither centred nor grounded.
 
     Laying it as it came takes tip and roll away and settles nothing.

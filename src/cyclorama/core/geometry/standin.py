@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..picture.decode import decode_picture
 from ..scene import Material
 from ..textures import srgb_to_linear, to_srgb_bytes
-from .lighten import lightened
+from .lighten import reduce_mesh
 from .mesh import Mesh, face_normals
 from .rows import distinct_rows, first_of, runs
 from .standin_file import pack
@@ -56,7 +56,7 @@ def _reduced(mesh: Mesh, parts: int) -> tuple[Mesh, NDArray[np.int32]]:
     while True:
         owner = np.zeros(len(left.vertices), np.int32)
         owner[left.triangles] = left.part[:, None]
-        light, kept = lightened(left, radius * error, owner, np.zeros(len(left.triangles), bool))
+        light, kept = reduce_mesh(left, radius * error, owner, np.zeros(len(left.triangles), bool))
         there = np.bincount(light.part, minlength=parts) > 0
         error *= COARSER
         if len(light.triangles) <= MOST_TRIANGLES or error > COARSEST:

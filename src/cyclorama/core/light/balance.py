@@ -36,14 +36,14 @@ def evened(frames: list[Apart]) -> F64:
     shares = np.array([one.lights.mean(axis=1) for one in frames])
     rest = np.array([one.rest.mean() for one in frames])
     target = float((shares.sum(axis=1) + rest).mean())
-    gains = balanced(shares, rest, target)
+    gains = balance_strengths(shares, rest, target)
     least = 2.0**-MOST_STOPS
     while burnt(frames, gains) > MOST_BURNT and (gains > least).any():
         gains = np.maximum(gains * DOWN, least)
     return gains
 
 
-def balanced(shares: F64, rest: F64, target: float) -> F64:
+def balance_strengths(shares: F64, rest: F64, target: float) -> F64:
     """Gains (n,) for means (f, n) of each light and (f,) of everything else; see `cost`."""
     n = shares.shape[1]
     if not n or target <= 0.0:

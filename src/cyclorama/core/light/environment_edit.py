@@ -110,7 +110,7 @@ def taken_out(before: RGBImage, after: RGBImage, region: BrightRegion) -> F64:
     return np.asarray((np.asarray(before, np.float64) - after).reshape(-1, 3).T @ cosine.ravel())
 
 
-def blurred(picture: RGBImage, sigma_deg: float) -> RGBImage:
+def blur_environment(picture: RGBImage, sigma_deg: float) -> RGBImage:
     """The picture blurred evenly on the sphere by a Gaussian; its light as a whole stays the same."""
     height, width = picture.shape[:2]
     down = sigma_deg / 180.0 * height
@@ -142,7 +142,7 @@ def held(picture: RGBImage, most: float) -> tuple[RGBImage, float]:
     return after, 1.0 - float(_whole(after) @ LUMA) / before if before > 0 else 0.0
 
 
-def resized(picture: RGBImage, height: int) -> RGBImage:
+def resize_environment(picture: RGBImage, height: int) -> RGBImage:
     """The picture with so many rows, twice as many columns; every pixel the mean of what it covers."""
     size = (2 * height, height)
     way = Image.Resampling.BOX if height < picture.shape[0] else Image.Resampling.BILINEAR

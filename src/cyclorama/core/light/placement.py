@@ -35,7 +35,7 @@ class LightPosition(NamedTuple):
     """how far it is, as seen from the surface, from where it should be; 0 where it can stand there"""
 
 
-def mirrored(surface: Surface) -> Vec3:
+def mirror_position(surface: Surface) -> Vec3:
     """The direction (3,) in which a smooth surface shows what is there: r = 2 (n·v) n − v."""
     view = _unit(surface.eye - surface.point)
     return _unit(2.0 * float(surface.normal @ view) * surface.normal - view)

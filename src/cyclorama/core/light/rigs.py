@@ -19,7 +19,7 @@ LENGTHS = ("distance_m", "width_m", "height_m", "aim_above_m")
 
 def rig_lights(rig: ReadyRig, size_m: float, aim: Aim) -> tuple[Light, ...]:
     """The lights of a ready rig around a subject of a size, aiming at it; none of them reaches into the floor."""
-    return tuple(_above_floor(light.model_copy(update={"aim": aim})) for light in resized(_RIGS[rig](), size_m))
+    return tuple(_above_floor(light.model_copy(update={"aim": aim})) for light in resize_rig(_RIGS[rig](), size_m))
 
 
 def _above_floor(light: Light) -> Light:
@@ -31,7 +31,7 @@ def _above_floor(light: Light) -> Light:
     return light.model_copy(update={"elevation_deg": min(max(light.elevation_deg, least), HIGHEST_DEG)})
 
 
-def resized(lights: tuple[Light, ...], by: float) -> tuple[Light, ...]:
+def resize_rig(lights: tuple[Light, ...], by: float) -> tuple[Light, ...]:
     """Lights as much larger and farther, that light what is as much larger as they did."""
     return tuple(
         light.model_copy(update={name: getattr(light, name) * by for name in LENGTHS} | _power(light, by))

@@ -36,7 +36,7 @@ def steps(material: Material, what: Vary, count: int) -> list[dict[str, object]]
     return [{what: round(value, 4)} for value in values]
 
 
-def varied(material: Material, across: Vary, down: Vary | None) -> list[list[dict[str, object]]]:
+def vary_material(material: Material, across: Vary, down: Vary | None) -> list[list[dict[str, object]]]:
     """Rows of values of a material: along `across`, and along `down` where there is one."""
     rows = [{}] if down is None else steps(material, down, ROWS)
     found = []

@@ -12,7 +12,7 @@ from ..scene.shot import CAMERA
 from .aiming import aim_point
 from .attachments import Attachments
 from .curve import channels_under, number_over, values_at
-from .easing import eased
+from .easing import ease
 from .paths import along, lean
 from .rows import lengths_of, row_of, turned_deg
 
@@ -146,7 +146,7 @@ def _travel(stand: CameraPose, project: Project, shot: Shot, frames: F64) -> Non
     which = np.minimum(np.searchsorted(ends, frames, side="right"), len(lengths) - 1)
     for i, segment in enumerate(row.segments):
         u = np.clip((frames - (ends[i] - lengths[i])) / lengths[i], 0.0, 1.0)
-        done = np.asarray(eased(u, segment.ease_in, segment.ease_out), float)
+        done = np.asarray(ease(u, segment.ease_in, segment.ease_out), float)
         _stretch(here, segment, which == i, _ridden(shot, segment, done, np.append(frames, ends[i])))
     for name in here.used & set(STAND):
         stand.values[name] = here.track[name]

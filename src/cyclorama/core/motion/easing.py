@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 
-def eased(u: Any, ease_in: float, ease_out: float) -> Any:
+def ease(u: Any, ease_in: float, ease_out: float) -> Any:
     """Share of the way that is done after a share `u` (n,) of the time, both within 0…1.
 
     Speed grows evenly over `ease_in`, stays, and falls evenly over `ease_out`: a trapezium whose area is 1. Without

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..scene import Row, Segment, Shot
-from .easing import eased
+from .easing import ease
 
 F64 = NDArray[np.float64]
 
@@ -28,7 +28,7 @@ def turned_deg(shot: Shot, traveller: str, frames: F64) -> F64:
     for i, s in enumerate(row.segments):
         if turns[i] and (s.ease_in or s.ease_out):
             here = which == i
-            done = eased((frames[here] - begins[i]) / lengths[i], s.ease_in, s.ease_out)
+            done = ease((frames[here] - begins[i]) / lengths[i], s.ease_in, s.ease_out)
             out[here] = before[i] + turns[i] * 360.0 * done
     return out
 

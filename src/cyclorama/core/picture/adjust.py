@@ -13,7 +13,7 @@ MIDDLE = 0.18
 """Linear value about which contrast turns."""
 
 
-def adjusted(
+def adjust_colours(
     pixels: NDArray[np.uint8], hue_deg: float, saturation: float, brightness_stops: float, contrast: float
 ) -> NDArray[np.uint8]:
     """A picture (h, w, 4), sRGB bytes, in which hues are turned and chroma is multiplied in OKLab, then light is made

@@ -60,7 +60,7 @@ def covering(light: RGBImage, width: int, height: int) -> RGBImage:
     return np.stack([np.asarray(p.resize((width, height), Image.Resampling.BILINEAR, box)) for p in planes], -1)
 
 
-def fitted(data: bytes, b: Background, width: int, height: int) -> RGBImage:
+def fit_picture(data: bytes, b: Background, width: int, height: int) -> RGBImage:
     """The picture cut to the frame's shape and scaled, blurred if asked for, in linear light."""
     pixels = decode_picture(data, b.source_name or "background")[..., :3]
     h, w = pixels.shape[:2]

@@ -59,6 +59,6 @@ def ssim(a: RGBImage, b: RGBImage) -> float:
     return float((((2 * mx * my + c1) * (2 * cov + c2)) / ((mx**2 + my**2 + c1) * (vx + vy + c2))).mean())
 
 
-def signed(a: RGBImage, b: RGBImage, gain: float) -> RGBImage:
+def signed_difference(a: RGBImage, b: RGBImage, gain: float) -> RGBImage:
     """b − a about a grey of 0.5, times `gain`: grey where nothing differs, brighter where the second is."""
     return np.clip(0.5 + np.float32(gain) * (b - a), 0, 1)

@@ -16,7 +16,7 @@ from ..scene import Doc, Grade, Project, at_values, full_path, value_at
 from ..scene.base import ReadAsset, quantity
 from ..scene.light import Behind
 from ..scene.tone import ViewName
-from .backdrop import colours, fitted, passing
+from .backdrop import colours, fit_picture, passing
 from .grade.defocus import disc_px
 from .grade.finish import Finish
 from .light_mix import LightChange
@@ -96,7 +96,7 @@ def backdrop_of(
     if behind.kind != "picture" or not behind.picture:
         return colours(behind, w, h)
     if not behind.spread_deg:
-        return fitted(read_asset(behind.picture), behind, w, h)
+        return fit_picture(read_asset(behind.picture), behind, w, h)
     first = _looks_to(moment(project, project.shot.first_frame), 1, 1)[0, 0]
     return passing(read_asset(behind.picture), behind, _looks_to(moment(project, frame), w, h), first)
 

@@ -11,7 +11,7 @@ MOST = np.float16(65504.0)
 _EXPONENT = np.uint16(0x7C00)
 
 
-def widened(halves: F16) -> F32:
+def widen_halves(halves: F16) -> F32:
     """The same numbers (…) as floats; exact. All must be finite.
 
     A half's exponent and mantissa, moved to where a float has them, are the number divided by 2^112, also where it is
@@ -24,7 +24,7 @@ def widened(halves: F16) -> F32:
     return out.reshape(halves.shape)
 
 
-def mended(halves: F16) -> tuple[F16, int]:
+def repair_pixels(halves: F16) -> tuple[F16, int]:
     """A picture (h, w, channels) of which all is finite, and how many pixels were not: what is no number becomes black,
     what is infinite the brightest that there is."""
     if not ((halves.view(np.uint16) & _EXPONENT) == _EXPONENT).any():

@@ -42,7 +42,7 @@ class LightChange(Doc):
         return np.asarray(2.0**self.stops * np.array(self.colour), np.float32)
 
 
-def mixed(layers: dict[str, RGBImage], changes: dict[str, LightChange]) -> RGBImage:
+def mix_lights(layers: dict[str, RGBImage], changes: dict[str, LightChange]) -> RGBImage:
     """The sum of all layers, those in `changes` with another strength or colour.
 
     Raises ShootError when a name in `changes` is none of the layers.

@@ -17,7 +17,7 @@ LEAST = 0.02
 """Share of a picture that has to."""
 
 
-def matched(grade: Grade, shown: RGBImage, reference: RGBImage) -> tuple[Grade, str]:
+def match_reference(grade: Grade, shown: RGBImage, reference: RGBImage) -> tuple[Grade, str]:
     """A grade with exposure and white so that a picture (h, w, 3), shown through it, is like a reference; and what was
     done. Both in display values 0…1. Raises ShootError where a picture is too dark or too bright to tell.
     """

@@ -80,12 +80,12 @@ def _colour(identity: int) -> tuple[float, float, float]:
     return colorsys.hsv_to_rgb((identity * 0.6180339887) % 1.0, 0.45 + 0.4 * ((identity >> 8) % 16) / 15, 0.9)
 
 
-def occluded(linear: RGBImage, openness: F32, amount: float) -> RGBImage:
+def occlusion_view(linear: RGBImage, openness: F32, amount: float) -> RGBImage:
     """A picture darkened where surroundings are near: light times 1 − amount · (1 − openness)."""
     return linear * (1.0 - np.float32(amount) * (1.0 - openness[..., None]))
 
 
-def wired(linear: RGBImage, lines: F32, amount: float) -> RGBImage:
+def wireframe_view(linear: RGBImage, lines: F32, amount: float) -> RGBImage:
     """Dark lines over a picture; `lines` (h, w) is white where there are none."""
     return linear * (1.0 - np.float32(amount) * (1.0 - lines[..., None]))
 

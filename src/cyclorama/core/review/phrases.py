@@ -13,8 +13,8 @@ __all__ = [
     "data_size",
     "duration",
     "frames",
+    "join_words",
     "length",
-    "listed",
     "number",
     "offset",
 ]
@@ -35,7 +35,7 @@ def clip_length(seconds: Fraction) -> str:
     return f"{float(seconds):.2f}".rstrip("0").rstrip(".") + " s"
 
 
-def listed(words: list[str]) -> str:
+def join_words(words: list[str]) -> str:
     """‘a’, ‘a and b’, ‘a, b and c’."""
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
 

@@ -85,7 +85,7 @@ def name_of(project: Project, cell: Cell) -> str:
     return ", ".join([there.shot.name, *more])
 
 
-def planned(
+def plan_takes(
     project: Project, cells: tuple[Cell, ...], measures: Measures | None, forecasts_s: Sequence[float | None] = ()
 ) -> Plan:
     """Takes of a plan, in its order.

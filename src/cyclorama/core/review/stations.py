@@ -239,7 +239,7 @@ def _light(r: Review) -> Station:
     hints += stance_sentences(r.stances)
     if not shining:
         return _station("light", "Light", "Only the subject itself glows.", hints)
-    sentence = phrases.listed(shining)
+    sentence = phrases.join_words(shining)
     travel = {"camera": "travels with the camera", "subject": "travels with the disc", "set": "stands with the set"}
     if look.lit_lights and not moves_nothing(p.shot):
         sentence += f"; the rig {travel[look.lights_travel_with]}"
@@ -259,7 +259,7 @@ def _materials(r: Review) -> Station:
     named = [f"{n} {kind}" for kind, n in kinds.items() if n]
     text = f"{len(p.materials)} material{'s' if len(p.materials) != 1 else ''}"
     text += f", {len(maps)} map{'s' if len(maps) != 1 else ''}" if maps else ""
-    return _station("materials", "Materials", f"{text}{': ' + phrases.listed(named) if named else ''}.", [])
+    return _station("materials", "Materials", f"{text}{': ' + phrases.join_words(named) if named else ''}.", [])
 
 
 def _shoot(r: Review) -> Station:

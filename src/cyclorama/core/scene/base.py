@@ -84,6 +84,6 @@ def _said(affects: Affects | None, then: Then | None) -> dict[str, Any]:
     return ({"affects": affects} if affects else {}) | ({"follows": then} if then else {})
 
 
-def fixed(affects: Affects | None = None, **more: Any) -> Any:
+def read_only(affects: Affects | None = None, **more: Any) -> Any:
     """A field that nobody edits: it names something, or came with a file."""
     return Field(json_schema_extra={"fixed": True} | _said(affects, None), **more)

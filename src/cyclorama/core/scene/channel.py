@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from .base import Doc, Id, fixed
+from .base import Doc, Id, read_only
 
 GoesOn = Literal["linear", "smooth", "hold", "custom"]
 Outside = Literal["stand", "repeat", "ping-pong"]
@@ -19,7 +19,7 @@ class Key(Doc):
     AFFECTS = "motion"
 
     id: Id
-    frame: Annotated[int, fixed("motion", title="Frame", ge=0, le=LATEST)] = 0
+    frame: Annotated[int, read_only("motion", title="Frame", ge=0, le=LATEST)] = 0
     """counted from the first of the shot"""
     value: Annotated[tuple[float, ...], Field(min_length=1, max_length=3)]
     """one number, three of a colour or a point; a switch is 0 or 1"""

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from .base import AssetRef, Doc, Id, Name, affecting, fixed, quantity
+from .base import AssetRef, Doc, Id, Name, affecting, quantity, read_only
 from .came_with import FileCamera, FileLight
 from .surface_layer import MOST_DECALS, Decal
 
@@ -27,10 +27,10 @@ class Part(Doc):
 
     id: Id
     name: Name
-    triangles: Annotated[int, fixed("nothing", ge=0)]
-    number: Annotated[int, fixed("nothing", ge=0)] = 0
+    triangles: Annotated[int, read_only("nothing", ge=0)]
+    number: Annotated[int, read_only("nothing", ge=0)] = 0
     """which part of the file it is, counted from 1; 0: not known"""
-    box: Annotated[tuple[float, float, float, float, float, float] | None, fixed("nothing")] = None
+    box: Annotated[tuple[float, float, float, float, float, float] | None, read_only("nothing")] = None
     """lowest and highest corner in the file's space; None: not known"""
     group: Annotated[tuple[Name, ...], affecting("nothing", title="Group", max_length=12)] = ()
     """what it stands in, from the outside in"""
@@ -170,10 +170,10 @@ class Item(Doc):
 
     id: Id
     name: Name
-    asset: Annotated[AssetRef, fixed()] = ""
+    asset: Annotated[AssetRef, read_only()] = ""
     """Content hash of the compiled geometry; empty for a made shape."""
     made: Made | None = None
-    source_name: Annotated[str, fixed("nothing")] = ""
+    source_name: Annotated[str, read_only("nothing")] = ""
     parts: tuple[Part, ...]
     variants: Annotated[tuple[Variant, ...], Field(min_length=1, max_length=200)]
     variant_id: Annotated[Id, Field(title="Colourway")]
@@ -183,16 +183,16 @@ class Item(Doc):
     """`disc`: it stands on the disc and turns with it; `set`: it stands on the floor; `camera`: it goes along with the
     camera; or the item on whose top it stands and with which it moves"""
     on: Annotated[bool, Field(title="On the set")] = True
-    animations: Annotated[tuple[Animation, ...], fixed()] = ()
+    animations: Annotated[tuple[Animation, ...], read_only()] = ()
     play: Play = Play()
-    cameras: Annotated[tuple[FileCamera, ...], fixed("nothing", max_length=200)] = ()
-    lights: Annotated[tuple[FileLight, ...], fixed("nothing", max_length=200)] = ()
-    source: Annotated[AssetRef, fixed("nothing")] = ""
+    cameras: Annotated[tuple[FileCamera, ...], read_only("nothing", max_length=200)] = ()
+    lights: Annotated[tuple[FileLight, ...], read_only("nothing", max_length=200)] = ()
+    source: Annotated[AssetRef, read_only("nothing")] = ""
     """Content hash of an archive of what was brought in; empty for models that came in before these were kept."""
-    detail: Annotated[Detail, fixed("nothing")] = Detail()
+    detail: Annotated[Detail, read_only("nothing")] = Detail()
     decals: Annotated[tuple[Decal, ...], Field(max_length=MOST_DECALS)] = ()
     """pictures on its surface"""
-    off: Annotated[float, fixed("nothing", ge=0)] = 0.0
+    off: Annotated[float, read_only("nothing", ge=0)] = 0.0
     """How far it is off its source at most, in units of the file; 0: it is the source."""
 
     @property

@@ -9,7 +9,7 @@ from pydantic_core import from_json
 
 from ..errors import ChangeError
 from .aim import Aim
-from .base import Doc, Id, Name, affecting, fixed, new_id
+from .base import Doc, Id, Name, affecting, new_id, read_only
 from .camera import Camera
 from .channel import Channel
 from .error_sentences import explain
@@ -22,7 +22,7 @@ from .path import Path
 from .shoot import TYPED, ShootSettings
 from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
-from .upgrade import is_newer, upgraded
+from .upgrade import is_newer, upgrade_document
 
 SCHEMA_VERSION = 3
 
@@ -30,7 +30,7 @@ SCHEMA_VERSION = 3
 class Project(Doc):
     """Everything that is needed to shoot, without the files it refers to."""
 
-    schema_version: Annotated[int, fixed()] = SCHEMA_VERSION
+    schema_version: Annotated[int, read_only()] = SCHEMA_VERSION
     id: Id
     name: Name
     rate_num: Annotated[int, affecting("motion", title="Frame rate", ge=1, le=240_000)] = 24
@@ -219,7 +219,7 @@ def load_project(data: str | bytes | dict[str, Any]) -> Project:
 
 def _brought_up(document: dict[str, Any]) -> dict[str, Any]:
     try:
-        return upgraded(document)
+        return upgrade_document(document)
     except (KeyError, TypeError, AttributeError, IndexError) as error:
         raise ChangeError("It was saved by an earlier version, and something is missing in it.") from error
 

@@ -178,13 +178,13 @@ def at_values(project: Project, values: Mapping[str, Any]) -> Project:
     return project
 
 
-def inserted(project: D, path: str, item: Doc, at: int | None = None) -> D:
+def insert_item(project: D, path: str, item: Doc, at: int | None = None) -> D:
     """The document with one more item in the list at a path, before number `at` or at its end."""
     items = value_at(project, path)
     return put(project, path, (*items[:at], item, *(() if at is None else items[at:])))
 
 
-def removed(project: D, path: str) -> D:
+def remove_item(project: D, path: str) -> D:
     """The document without the item at a path; what was keyed of it goes with it.
 
     Raises ChangeError when there is none, or something needs it: the sentence says what that is.
@@ -202,7 +202,7 @@ def removed(project: D, path: str) -> D:
         raise ChangeError(f"‘{getattr(item, 'name', item.id)}’ cannot be removed: {error.sentence}") from error
 
 
-def moved(project: D, path: str, to: int) -> D:
+def move_item(project: D, path: str, to: int) -> D:
     """The document with the item at a path at another place of its list, 0 the first."""
     parent, item, others = _among(project, path)
     return put(project, parent, (*others[:to], item, *others[to:]))

@@ -15,7 +15,7 @@ def is_newer(data: Json) -> bool:
     return isinstance(version, int) and version > VERSION
 
 
-def upgraded(data: Json) -> Json:
+def upgrade_document(data: Json) -> Json:
     """The document in the shape of the present version; documents of unknown versions are returned as they are."""
     if data.get("schema_version") == 1:
         data = _from_1_to_2(data)

@@ -58,12 +58,12 @@ class Paints:
         found = []
         for name, each in sorted(self._seen.items()):
             lightness, a, b = np.average([x[1:] for x in each], axis=0, weights=[x[0] for x in each])
-            if (said := told(self._swatches[name], lightness, a, b)) is not None:
+            if (said := displayed_paint(self._swatches[name], lightness, a, b)) is not None:
                 found.append(FrameFinding(kind="paint", grave=False, sentence=f"‘{name}’ {said}", frames=frames))
         return found
 
 
-def told(swatch: tuple[float, float, float], lightness: float, a: float, b: float) -> str | None:
+def displayed_paint(swatch: tuple[float, float, float], lightness: float, a: float, b: float) -> str | None:
     """Displayed colour of a paint in OKLab, where it differs from its linear colour; None where it does not.
 
     Light that is only stronger or weaker multiplies all of OKLab by one number, so both are compared at the lightness

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import TypeVar
 
-from ..light.rigs import resized, rig_lights
+from ..light.rigs import resize_rig, rig_lights
 from ..scene import Aim, Background, Disc, Environment, Look, Stage, Sweep
 from ..scene.saved_rig import ReadyRig
 from ..scene.stocked import ReadySet, StockedSet
@@ -25,7 +25,7 @@ def set_in_size(kept: StockedSet, by: float) -> StockedSet:
         return part.model_copy(update={name: getattr(part, name) * by for name in _SIZES if hasattr(part, name)})
 
     sweep, disc = grown(kept.set.sweep), grown(kept.set.disc)
-    look = kept.look.model_copy(update={"lights": resized(kept.look.lights, by)})
+    look = kept.look.model_copy(update={"lights": resize_rig(kept.look.lights, by)})
     return kept.model_copy(update={"set": Stage(sweep=sweep, disc=disc), "look": look})
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..polygons import triangulated
+from ..polygons import triangulate
 from ..rows import distinct_rows, first_of
 from .model import ModelPart
 
@@ -65,7 +65,7 @@ def cut_apart(points: NDArray[np.float64], polygons: Polygons) -> list[tuple[int
         used = corner = None  # every corner is one of a triangle, and stands where it is
         owner, inner = part, np.zeros(0, np.uint8)
     else:
-        triangles, polygon, inner = triangulated(points[corners[:, 0]], sizes, drawn)
+        triangles, polygon, inner = triangulate(points[corners[:, 0]], sizes, drawn)
         owner = part[polygon] if len(polygon) else np.zeros(0, np.int64)
         used, corner = np.unique(triangles, return_inverse=True) if len(triangles) else (np.zeros(0, np.int64),) * 2
     rows = np.empty((len(corners) if used is None else len(used), corners.shape[1] + 1), np.int32)

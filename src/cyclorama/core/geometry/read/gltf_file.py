@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ...errors import IntakeError
 from .files import FileBundle
-from .meshopt import unpacked
+from .meshopt import unpack_buffer
 
 _COMPONENT = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
@@ -63,7 +63,7 @@ class GltfFile:
             if packed is not None:
                 if index not in self._unpacked:
                     data = self._part_of(packed)
-                    out = unpacked(self.name, bytes(data), packed["count"], packed["byteStride"], packed["mode"],
+                    out = unpack_buffer(self.name, bytes(data), packed["count"], packed["byteStride"], packed["mode"],
                                    packed.get("filter", "NONE"))  # fmt: skip
                     self._unpacked[index] = memoryview(out.tobytes())
                 return self._unpacked[index]

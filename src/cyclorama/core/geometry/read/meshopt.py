@@ -17,7 +17,7 @@ _TAIL = {"ATTRIBUTES": 32, "TRIANGLES": 16, "INDICES": 4}
 _HEADER = {"ATTRIBUTES": 0xA0, "TRIANGLES": 0xE0, "INDICES": 0xD0}
 
 
-def unpacked(name: str, data: bytes, count: int, stride: int, mode: str, what: str) -> U8:
+def unpack_buffer(name: str, data: bytes, count: int, stride: int, mode: str, what: str) -> U8:
     """The bytes (count · stride,) behind a packed buffer view; `what` is the filter's name.
 
     Raises IntakeError when the data does not unpack, and for versions that are not known.

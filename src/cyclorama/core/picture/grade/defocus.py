@@ -38,7 +38,7 @@ def disc_px(depth_m: F32, f_number: float, focus_m: float, focal_mm: float, sens
     return np.asarray(far * share, np.float32)
 
 
-def defocused(picture: RGBImage, alpha: Mask | None, radius: F32, blades: int = 0) -> tuple[RGBImage, Mask | None]:
+def apply_defocus(picture: RGBImage, alpha: Mask | None, radius: F32, blades: int = 0) -> tuple[RGBImage, Mask | None]:
     """A picture (h, w, 3), premultiplied where there is alpha (h, w), with the discs of its pixels (h, w).
 
     radius: px, negative before what is in focus. Discs have the corners of an aperture of three blades or more.

@@ -19,7 +19,7 @@ from ...scene.tone import ViewName
 from ..view_transform import displayed
 from . import operators as op
 from .lens_effects import on_film, through_lens
-from .table import Applied, applied, towards
+from .table import Applied, apply_table, towards
 
 Step = Callable[[RGBImage], RGBImage]
 BAND = 1 << 15
@@ -41,7 +41,7 @@ class Finish:
     """of the picture as it is delivered, px; 0: this one's"""
 
 
-def shown(linear: RGBImage, alpha: Mask | None, finish: Finish, read_asset: ReadAsset) -> NDArray[np.float32]:
+def display_frame(linear: RGBImage, alpha: Mask | None, finish: Finish, read_asset: ReadAsset) -> NDArray[np.float32]:
     """Display values 0…1, (h, w, 3) or with straight alpha (h, w, 4).
 
     linear (h, w, 3): the master, premultiplied where there is alpha (h, w).
@@ -88,9 +88,9 @@ def light_steps(grade: Grade, read_asset: ReadAsset) -> list[Step]:
     """Steps on linear light, in their order; none for settings at their default."""
     g, steps = grade, list[Step]()
     if g.exposure_stops or g.white_k != 5600.0 or g.white_tint:
-        steps.append(partial(op.exposed, stops=g.exposure_stops, white_k=g.white_k, white_tint=g.white_tint))
+        steps.append(partial(op.apply_exposure, stops=g.exposure_stops, white_k=g.white_k, white_tint=g.white_tint))
     if g.contrast != 1.0:
-        steps.append(partial(op.contrasted, contrast=g.contrast))
+        steps.append(partial(op.apply_contrast, contrast=g.contrast))
     if (g.slope, g.offset, g.power, g.saturation) != ((1.0,) * 3, (0.0,) * 3, (1.0,) * 3, 1.0):
         steps.append(partial(op.cdl, slope=g.slope, offset=g.offset, power=g.power, saturation=g.saturation))
     if g.hues != Hues():
@@ -98,7 +98,7 @@ def light_steps(grade: Grade, read_asset: ReadAsset) -> list[Step]:
     if g.curves != Curves():
         steps.append(partial(_by_curves, tables=_tables(g.curves)))
     if g.black or g.white != 1.0:
-        steps.append(partial(op.levelled, black=g.black, white=g.white))
+        steps.append(partial(op.apply_levels, black=g.black, white=g.white))
     if (table := _table(g, "log", read_asset)) is not None:
         steps.append(lambda x: towards(x, table.of_light(x), g.table.amount))
     return steps
@@ -114,7 +114,7 @@ def screen_steps(grade: Grade, view: ViewName, read_asset: ReadAsset) -> list[St
 
 def _table(grade: Grade, made_for: str, read_asset: ReadAsset) -> Applied | None:
     t = grade.table
-    return applied(read_asset(t.asset)) if t.asset and t.amount and t.on == made_for else None
+    return apply_table(read_asset(t.asset)) if t.asset and t.amount and t.on == made_for else None
 
 
 def _tables(curves: Curves) -> dict[str, op.F32]:
@@ -128,7 +128,7 @@ def _by_curves(picture: RGBImage, tables: dict[str, op.F32]) -> RGBImage:
         picture = op.curved_by_luma(picture, tables["luma"])
     for c, name in enumerate(("red", "green", "blue")):
         if name in tables:
-            picture[..., c] = op.curved(picture[..., c], tables[name])
+            picture[..., c] = op.apply_curves(picture[..., c], tables[name])
     return picture
 
 

@@ -29,12 +29,12 @@ def through_lens(picture: RGBImage, alpha: Mask | None, lens: LensEffects, blade
     """The picture on the sensor: distorted, dispersed, scattered, darker in the corners; premultiplied where there is
     alpha, which is distorted along."""
     if lens.distortion or lens.dispersion:
-        picture = refracted(picture, lens.distortion / 100, lens.dispersion / 1000)
+        picture = distort_picture(picture, lens.distortion / 100, lens.dispersion / 1000)
         if alpha is not None and lens.distortion:
             h, w = alpha.shape
             alpha = _remapped(alpha, _places(h, w, lens.distortion / 100, 1.0))
     if lens.glare:
-        picture = glared(picture, lens, blades)
+        picture = add_glare(picture, lens, blades)
     if lens.vignette:
         picture = np.asarray(picture * vignette(picture.shape[0], picture.shape[1], lens.vignette))
     return picture, alpha
@@ -43,13 +43,13 @@ def through_lens(picture: RGBImage, alpha: Mask | None, lens: LensEffects, blade
 def on_film(picture: RGBImage, lens: LensEffects, frame: int, scale: float) -> RGBImage:
     """The picture after the film: sharpened, grainy."""
     if lens.sharpen:
-        picture = sharpened(picture, lens.sharpen / 100, lens.sharpen_px * scale)
+        picture = sharpen(picture, lens.sharpen / 100, lens.sharpen_px * scale)
     if lens.grain:
-        picture = grained(picture, lens.grain / 100, lens.grain_px * scale, lens.grain_colour, frame)
+        picture = add_grain(picture, lens.grain / 100, lens.grain_px * scale, lens.grain_colour, frame)
     return picture
 
 
-def refracted(picture: RGBImage, distortion: float, dispersion: float) -> RGBImage:
+def distort_picture(picture: RGBImage, distortion: float, dispersion: float) -> RGBImage:
     """Places moved along the radius: by `distortion` · r² of it, r = 1 in the corners, and by wavelength.
 
     Red lies `dispersion` of its radius farther out than blue; each channel is the mean of the wavelengths that it sees,
@@ -82,7 +82,7 @@ def _remapped(plane: F32, places: F32) -> F32:
     return np.asarray(map_coordinates(plane, places, output=np.float32, order=1, mode="nearest"))
 
 
-def glared(picture: RGBImage, lens: LensEffects, blades: int) -> RGBImage:
+def add_glare(picture: RGBImage, lens: LensEffects, blades: int) -> RGBImage:
     """A share of light scattered around where it belongs; none is lost or won.
 
     Spread as 1 / (r² + a²)^1.5, the far field of scattering in glass and in the eye (the fall with r⁻³ of Stiles and
@@ -131,13 +131,13 @@ def vignette(h: int, w: int, stops: float) -> F32:
     return np.exp2(stops * r2).astype(np.float32)[..., None]
 
 
-def sharpened(picture: RGBImage, amount: float, sigma_px: float) -> RGBImage:
+def sharpen(picture: RGBImage, amount: float, sigma_px: float) -> RGBImage:
     """Unsharp masking of luminance in stops: dark edges never go below black, colours keep their hue."""
     stops = stops_about_grey(picture @ LUMA32)
     return picture * np.exp2(np.float32(amount) * (stops - gaussian_filter(stops, sigma_px, truncate=3.0)))[..., None]
 
 
-def grained(picture: RGBImage, amount: float, size_px: float, coloured: float, frame: int) -> RGBImage:
+def add_grain(picture: RGBImage, amount: float, size_px: float, coloured: float, frame: int) -> RGBImage:
     """Light times 1 + amount · noise: of mean zero, the same for a frame each time, strongest at middle grey.
 
     `amount` is the standard deviation there. Where the noise is deeper than the light, black stays.

@@ -26,7 +26,7 @@ _SMALLEST = np.float32(2.0**-24)
 """The smallest half float: what is darker is black."""
 
 
-def exposed(picture: RGBImage, stops: float, white_k: float, white_tint: float) -> RGBImage:
+def apply_exposure(picture: RGBImage, stops: float, white_k: float, white_tint: float) -> RGBImage:
     """Multiplied by 2^stops, and by the factors that show light of a temperature (K) and tint as white (von Kries)."""
     return lines(picture, _exposure(stops, white_k, white_tint), NOTHING)
 
@@ -39,7 +39,7 @@ def _exposure(stops: float, white_k: float, white_tint: float) -> F32:
     return factors.astype(np.float32)
 
 
-def contrasted(picture: RGBImage, contrast: float) -> RGBImage:
+def apply_contrast(picture: RGBImage, contrast: float) -> RGBImage:
     """Stops about middle grey multiplied: 0.18 · (x / 0.18)^c. Below zero the curve goes on point-symmetrically."""
     return scaled(picture, power_factors(contrast - 1, float(GREY)))
 
@@ -113,12 +113,12 @@ def curve_table(points: tuple[CurvePoint, ...]) -> F32:
 
 @lru_cache(maxsize=32)
 def curve_factors(points: tuple[CurvePoint, ...]) -> F32:
-    """By what a curve multiplies light, for `curved` and `curved_by_luma`."""
+    """By what a curve multiplies light, for `apply_curves` and `curved_by_luma`."""
     steps = (stops_about_grey(PLACES) - DARKEST) * (CURVE_STEPS / (BRIGHTEST - DARKEST))
     return np.exp2(_between(curve_table(points), np.clip(steps, 0, CURVE_STEPS).astype(np.float32)))
 
 
-def curved(values: F32, factors: F32) -> F32:
+def apply_curves(values: F32, factors: F32) -> F32:
     """Light (…) by a curve's factors."""
     return scaled(np.maximum(values, 0), factors) + np.minimum(values, 0) * factors[0]
 
@@ -128,7 +128,7 @@ def curved_by_luma(picture: RGBImage, factors: F32) -> RGBImage:
     return scaled_by_luma(picture, factors)
 
 
-def levelled(picture: RGBImage, black: float, white: float) -> RGBImage:
+def apply_levels(picture: RGBImage, black: float, white: float) -> RGBImage:
     """Straight so that `black` becomes 0 and `white` 1."""
     return np.asarray((picture - np.float32(black)) * np.float32(1.0 / (white - black)), np.float32)
 

@@ -114,7 +114,7 @@ def _read_once(data: bytes) -> "Applied":
     return Applied(read_cube(data, "The table"))
 
 
-def applied(data: bytes) -> "Applied":
+def apply_table(data: bytes) -> "Applied":
     """A kept table, ready to be used."""
     return _read_once(data)
 

@@ -106,7 +106,7 @@ def _seen(pixels: RGBImage, d: NDArray[np.float64]) -> RGBImage:
     return np.asarray(top * (1 - fy) + low * fy, np.float32)
 
 
-def blurred(pixels: RGBImage, blur: float) -> RGBImage:
+def blur_background(pixels: RGBImage, blur: float) -> RGBImage:
     """Smeared over up to 20° round every direction; wider towards the poles, as the projection stretches there."""
     if blur <= 0:
         return pixels

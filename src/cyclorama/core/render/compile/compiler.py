@@ -27,7 +27,7 @@ from ...material.layers import EDGES, HOLLOWS, REACH, WHERE
 from ...material.row import EDGE_RADIUS
 from ...material.tables import load_tables
 from ...motion import STILL, Moment
-from ...picture.backdrop import fitted
+from ...picture.backdrop import fit_picture
 from ...picture.decode import decode_picture
 from ...picture.exposure import exposure_scale
 from ...picture.light_mix import light_layer_names
@@ -43,7 +43,7 @@ from ..trace.camera_rays import CameraRays, filter_table, pixel_projection
 from ..trace.caustic_roughening import least_roughness
 from ..trace.parameters import TextureSet, WornOn, has_holes, material_rows
 from ..trace.wavefront import FrameScene
-from .background import background_of, blurred
+from .background import background_of, blur_background
 from .instances import Instances, RestMesh, Rigged, bend, build_instances
 from .kept import SceneCache
 from .lights import Glow, gobo_names, lights_of
@@ -137,14 +137,14 @@ class SceneCompiler:
         def picture() -> RGBImage:
             key = (b.picture, b.blur, width, height)
             found: RGBImage = self._kept.get(
-                "backdrop", key, lambda: fitted(self.read_asset(b.picture or ""), b, width, height)
+                "backdrop", key, lambda: fit_picture(self.read_asset(b.picture or ""), b, width, height)
             )
             return found
 
         def surroundings() -> RGBImage:
             environment, number = self._environment(moment)
             found: RGBImage = self._kept.get(
-                "surroundings", (number, b.blur), lambda: blurred(environment.pixels, b.blur)
+                "surroundings", (number, b.blur), lambda: blur_background(environment.pixels, b.blur)
             )
             return found
 

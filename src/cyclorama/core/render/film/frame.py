@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ...arrays import Mask, RGBImage
 from ...motion import Moment
 from ...picture.exposure import expose, exposure_scale
-from ...picture.grade.finish import Finish, shown
+from ...picture.grade.finish import Finish, display_frame
 from ...picture.view_transform import to_bytes
 from ...scene.shoot import Region
 from ..compile.background import with_background
@@ -63,7 +63,7 @@ def picture_of(film: Film, moment: Moment, compiler: SceneCompiler, clean: RGBIm
     radiance, denoised or not."""
     behind = compiler.background(moment, film.width, film.height)
     linear = expose(with_background(clean, film.alpha, behind), moment.look.tone)
-    return to_bytes(shown(linear, None, finish_of(moment), compiler.read_asset))
+    return to_bytes(display_frame(linear, None, finish_of(moment), compiler.read_asset))
 
 
 def beauty(film: Film, moment: Moment, compiler: SceneCompiler, clean: RGBImage) -> tuple[RGBImage, Mask | None]:

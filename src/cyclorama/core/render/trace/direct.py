@@ -202,7 +202,7 @@ def draw_part(lights, env, geometry, k, facing, u1, u2):
 
 
 @device
-def emitted(values):
+def emission_of(values):
     """Emission (3,) of a resolved row, seen through its coat."""
     c = values[COAT] * 1.0
     return (
@@ -222,7 +222,7 @@ def _glow_at(geometry, materials, textures, scratch, triangle, u, v):
         values = scratch.glow
         resolve(materials, textures, row, texture_point(geometry, triangle, u, v), p, flat, 0.0, values)
     opacity = opacity_of(values) if values[OPACITY] < 1.0 else 1.0
-    r, g, b = emitted(values)
+    r, g, b = emission_of(values)
     return opacity * r, opacity * g, opacity * b
 
 

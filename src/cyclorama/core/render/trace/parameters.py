@@ -37,7 +37,7 @@ from ...material.row import (
 )
 from ...material.tables import load_tables, profile
 from ...material.thin_film import THIN_FILM_ANGLES, THIN_FILM_STEPS, thin_film_table
-from ...picture.adjust import adjusted
+from ...picture.adjust import adjust_colours
 from ...picture.decode import decode_picture
 from ...scene import Material, TextureRef
 from ...scene.base import ReadAsset
@@ -73,7 +73,7 @@ class TextureSet:
 
         def pixels() -> np.ndarray:
             made = pattern(ref.pattern) if ref.pattern else decode_picture(self._read(ref.asset), ref.name or ref.asset)
-            return adjusted(made, *changed) if changed != _AS_IT_IS else made
+            return adjust_colours(made, *changed) if changed != _AS_IT_IS else made
 
         changed = (ref.hue_deg, ref.saturation, ref.brightness_stops, ref.contrast)
         picture: object = ref.pattern or ref.asset

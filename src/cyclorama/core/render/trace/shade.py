@@ -37,7 +37,7 @@ from .direct import (
     component_of,
     deposit,
     draw_part,
-    emitted,
+    emission_of,
     glow_weight,
     group_of,
     heuristic,
@@ -202,7 +202,7 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             smooth = (-smooth[0], -smooth[1], -smooth[2])
         if v[EMISSION] + v[EMISSION + 1] + v[EMISSION + 2] > 0.0:
             w = glow_weight(world, materials.values[row], path, before(rays, i, path), way, facing, time)
-            r, g, b = emitted(v)
+            r, g, b = emission_of(v)
             deposit(samples, recording, slot, depth, group_of(recording, lights.rows.shape[0]),
                     component_of(recording, kind_so_far, depth), w * throughput[0] * r, w * throughput[1] * g,
                     w * throughput[2] * b)  # fmt: skip
