@@ -130,7 +130,7 @@ def test_passes_that_come_later_are_made_on_machines_too(
     studio = Studio(tmp_path / "later")
     take_service.add_passes(studio, take.id, ("depth", "occlusion"))
     far = Farm(cluster.address, studio)
-    monkeypatch.delattr("cyclorama.shoot.take.MakesHere")  # nothing is made here
+    monkeypatch.delattr("cyclorama.shoot.take.LocalExecutor")  # nothing is made here
     assert shoot_take(studio, take.id, tracer, farm=far) == "done"
     far.close()
     assert files(studio.takes.get(take.id)) == files(at_once)
