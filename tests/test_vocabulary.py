@@ -1,6 +1,7 @@
 """Names and docstrings that a reader finds their way by."""
 
 import ast
+import re
 from collections import defaultdict
 from pathlib import Path
 
@@ -30,3 +31,11 @@ def test_docstrings_begin_with_the_thing_they_are_about() -> None:
                 if text and text.split()[0].strip(",.:") in NO_NOUNS:
                     found.append(f"{path.relative_to(ROOT)}: {text[:60]}")
     assert found == []
+
+
+def test_the_glossary_points_at_modules_that_exist() -> None:
+    text = (ROOT.parents[1] / "docs" / "glossary.md").read_text()
+    named = set(re.findall(r"`((?:core|shoot|store|web|js)/[\w/]+(?:\.py|\.js)?)`", text))
+    assert len(named) > 40
+    places = {name: ROOT / (f"web/static/{name}" if name.startswith("js/") else name) for name in named}
+    assert [name for name, place in places.items() if not place.exists()] == []
