@@ -33,7 +33,7 @@ class Reuse:
 def reusable(source: TakeRecord, number: int, take: TakeRecord, key: str) -> Reuse | None:
     """Files that `take` can reuse from a frame of `source` with the same light, None where its picture is not whole.
 
-    key: of the frame that is wanted (see `equal`)
+    key: of the frame that is wanted (see `frame_cache`)
     """
     record = source.frames[number]
     whole = {
