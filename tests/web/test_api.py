@@ -91,6 +91,23 @@ def test_a_first_model_is_exposed_whatever_its_size(client: TestClient, size_m: 
     assert before["project"]["looks"][0]["tone"]["ev100"] != 9.0
 
 
+def test_a_large_model_is_metered_on_its_standin(
+    client: TestClient, ball: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """To the exposure that the model itself gives; the studio does not load it for that."""
+    (plain,) = client.get(f"/api/projects/{ball}").json()["project"]["looks"]
+    read: list[str] = []
+    compiler = client.app.state.context.lens._compiler  # type: ignore[attr-defined]
+    get = compiler.read_asset
+    monkeypatch.setattr(compiler, "read_asset", lambda key: read.append(key) or get(key))
+    monkeypatch.setattr(intakes, "LARGE", 100)
+    key = intake(client, "/api/intakes", {"other-ball.glb": glb(sphere(0.1, 96))})["result"]["project"]
+    project = client.get(f"/api/projects/{key}").json()["project"]
+    assert f"{project['items'][0]['asset']}.standin" in read
+    assert project["items"][0]["asset"] not in read
+    assert project["looks"][0]["tone"]["ev100"] == pytest.approx(plain["tone"]["ev100"], abs=0.05)
+
+
 def test_an_animation_is_played_and_posed(client: TestClient) -> None:
     glb, _ = bending_bar()
     key = intake(client, "/api/intakes", {"bar.glb": glb.to_bytes()})["result"]["project"]

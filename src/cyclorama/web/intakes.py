@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from ..core.commands.place_model import put_beside, put_on_set
 from ..core.commands.replace import finest, kept_by_name, made_again, standing
 from ..core.errors import ChangeError, IntakeError, telling_of_space
-from ..core.geometry.cache_keys import Intake
+from ..core.geometry.cache_keys import Intake, rig_key
 from ..core.scene import FOR_CLIPS, Detail, new_project
 from ..store import AssetStore, Studio
 from ..store.bundle import Examined, examine_bundle, is_bundle, keep_bundle
@@ -23,6 +23,8 @@ from .work import JobContext, JobRunner, Kind, Unwanted
 
 LONGEST_S = 900.0
 MEMORY_LIMIT_BYTES = 12 << 30
+LARGE = 1_000_000
+"""Models of more triangles are metered on their stand-ins: the studio loads them only when they are looked at."""
 KEPT = "kept"
 """Folder of a job in which its reader puts what is to be kept."""
 FAULT = "This could not be put on the set; the project is as it was. The terminal that runs Cyclorama tells more."
@@ -150,7 +152,9 @@ def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, 
         _go_on(hand)
     hand.tell("Putting it on the set, metering the light", 0.98)
     intake, kept = kept_by_name(project, intake)
-    placed = put_on_set(project, intake, LensEye(lens))  # metering takes a moment: before anything is changed
+    is_large = intake.report.triangles > LARGE and not studio.assets.has(rig_key(intake.item.asset))
+    eye = LensEye(lens, frozenset({intake.item.asset}) if is_large else frozenset())
+    placed = put_on_set(project, intake, eye)  # metering takes a moment: before anything is changed
     _go_on(hand)
     saved = saved or studio.projects.create(project)
     label = f"Bring in {intake.item.source_name}"

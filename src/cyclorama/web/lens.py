@@ -22,6 +22,7 @@ from ..core.light.balance import Apart
 from ..core.light.placement import Surface
 from ..core.motion import Moment, moment, moment_of_first
 from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.meter import meter_standins
 from ..core.render.film.picking import PickProbe
 from ..core.render.film.progressive import FULL_SAMPLES, DevelopedPicture, ProgressiveRenderer
 from ..core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
@@ -326,12 +327,15 @@ def _teller(viewer: Viewer, request: int) -> Tell:
 class LensEye:
     """Looks with the live lens's compiler and tracer, which it borrows for the moment."""
 
-    def __init__(self, lens: Lens):
-        self._lens = lens
+    def __init__(self, lens: Lens, large: frozenset[str] = frozenset()):
+        """large: keys of meshes in whose place stand-ins are metered; they are not loaded for that."""
+        self._lens, self._large = lens, large
 
     def meter(self, moments: list[Moment]) -> float | None:
-        with self._lens.borrowed() as tools:
-            return PickProbe(*tools).meter(moments)
+        with self._lens.borrowed() as (compiler, tracer):
+            if self._large:
+                return meter_standins(moments, self._large, compiler.read_asset, tracer)
+            return PickProbe(compiler, tracer).meter(moments)
 
     def point(self, moment: Moment, x: float, y: float) -> SurfacePoint | None:
         with self._lens.borrowed() as tools:

@@ -6,6 +6,7 @@ import struct
 import numpy as np
 from numpy.typing import NDArray
 
+from ..textures import srgb_to_linear
 from .mesh import Mesh
 
 
@@ -42,6 +43,22 @@ def pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:
         *(p[1].astype("<f4").tobytes() for p in pieces), normals.tobytes(), *(p[3].tobytes() for p in pieces),
         *(i.tobytes() for i in indices),
     ])  # fmt: skip
+
+
+def unpack_mesh(data: bytes) -> Mesh:
+    """The mesh in the binary, with its colours linear and without texture coordinates.
+
+    Raises ValueError or KeyError when it is damaged.
+    """
+    positions, colours, triangles, part = unpack(data)
+    header = struct.unpack_from("<I", data)[0] + 4
+    normals = np.frombuffer(data, np.int8, len(positions) * 4, header + len(positions) * 12).reshape(-1, 4)[:, :3] / 127
+    normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-6)
+    linear = np.dstack([srgb_to_linear(colours[None, :, :3] / 255.0), colours[None, :, 3:] / 255.0])[0]
+    return Mesh(
+        positions, normals.astype(np.float32), np.zeros((len(positions), 2), np.float32), triangles.astype(np.int32),
+        part.astype(np.int32), colours=linear.astype(np.float32),
+    )  # fmt: skip
 
 
 def unpack(data: bytes) -> tuple[NDArray[np.float32], NDArray[np.uint8], NDArray[np.uint32], NDArray[np.int64]]:
