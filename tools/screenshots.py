@@ -166,6 +166,7 @@ def eye(folder: Path) -> None:
         page.goto(f"{address}/stock")
         for kind in ("set", "rig"):  # they are developed when they are first wanted
             tiles = page.locator(f"[data-stock={kind}] img")
+            expect(tiles.first).to_be_visible()
             for number in range(tiles.count()):
                 expect(tiles.nth(number)).not_to_have_js_property("naturalWidth", 0, timeout=120_000)
         page.wait_for_timeout(3000)

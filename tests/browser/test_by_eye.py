@@ -154,7 +154,7 @@ def test_a_rig_is_kept_and_used_in_another_project(page: Page, server: Server, f
     saved_step(page, "two strips")
     page.once("dialog", lambda dialog: dialog.accept("Bottle strips"))
     page.click("#keep-rig")
-    expect(page.locator("#toast")).to_contain_text("is kept")
+    expect(page.locator("#toast")).to_contain_text("is saved")
     undo(page)
     page.goto(server.address)
     page.get_by_role("button", name=re.compile("New project|Empty", re.IGNORECASE)).first.click()

@@ -3,6 +3,7 @@
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import LONG_MS, Server
 from tests.browser.test_cards import opened, project, saved
+from tests.browser.test_moves_on_the_floor import go
 
 LONG_NAME = "Evening over the harbour, with the lantern lit"
 LAST_KEY = "[...document.querySelectorAll('.lane-key')].at(-1).getBoundingClientRect().right"
@@ -42,6 +43,11 @@ def test_lanes_and_names_keep_to_their_places(page: Page, server: Server, floor:
     page.wait_for_function(f"x => {LAST_KEY} > x", arg=before + 60)
     page.set_viewport_size({"width": 1280, "height": 800})
     page.wait_for_function(f"x => {LAST_KEY} < x", arg=before + 2)
+    # what a format leaves of the picture stays marked from frame to frame
+    page.select_option("#guide-format", "1:1")
+    go(page, 20)
+    expect(page.locator("#guides .cut")).to_have_count(1)
+    expect(page.locator("#guide-format")).to_have_value("1:1")
     # those of a camera that the shot does not look through are faint, and say why
     expect(page.locator(".lane-key[opacity]")).to_have_count(0)
     change(page, floor, {"kind": "add_camera", "frame": 1})

@@ -42,16 +42,16 @@ templates.env.globals["place_of"] = _place
 _VARIED = {"specular_roughness": "roughness", "base_metalness": "metalness", "specular_ior": "IOR",
            "specular_roughness_anisotropy": "anisotropy", "thin_film_thickness_nm": "film thickness"}  # fmt: skip
 STOCK_KINDS = (
-    ("set", "Sets", "No set-up is kept. Set card, Keep this set-up."),
-    ("model", "Models", "No model is kept. Subject card, Keep."),
-    ("look", "Looks", "No look is kept. Light card, Looks, Keep."),
-    ("rig", "Rigs", "No rig is kept. Light card, Keep."),
-    ("environment", "Environments", "No environment is kept. Light card, Environment, Keep."),
-    ("gobo", "Gobos", "No gobo is kept. Light card, Gobo, Keep."),
-    ("backdrop", "Backdrops", "No backdrop is kept. Light card, Background, Keep."),
-    ("material", "Materials", "No material is kept. Materials card, Keep."),
-    ("palette", "Palettes", "No palette is kept. Materials card, Palette, Keep."),
-    ("move", "Moves", "No move is kept. Camera card, Keep this move."),
+    ("set", "Sets", "No set is saved. Set card, Save set."),
+    ("model", "Models", "No model is saved. Subject card, Save."),
+    ("look", "Looks", "No look is saved. Light card, Looks, Save."),
+    ("rig", "Rigs", "No rig is saved. Light card, Save."),
+    ("environment", "Environments", "No environment is saved. Light card, Environment, Save."),
+    ("gobo", "Gobos", "No gobo is saved. Light card, Gobo, Save."),
+    ("backdrop", "Backdrops", "No backdrop is saved. Light card, Background, Save."),
+    ("material", "Materials", "No material is saved. Materials card, Save."),
+    ("palette", "Palettes", "No palette is saved. Materials card, Palette, Save."),
+    ("move", "Moves", "No move is saved. Camera card, Save move."),
 )
 """Kinds of kept things, what they are called, and how one gets there."""
 

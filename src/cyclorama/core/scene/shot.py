@@ -131,7 +131,7 @@ class Shot(Doc):
             if any((s.kind == "spin") if row.id == CAMERA else (s.kind not in TURNING) for s in row.segments):
                 raise ValueError("The disc and items only spin and hold; the camera does all else.")
             if any(s.ease_in + s.ease_out > 1.0 + 1e-9 for s in row.segments):
-                raise ValueError("Ease in and ease out are longer together than the stretch.")
+                raise ValueError("Ease in and ease out are longer together than the segment.")
         if len({f.id for f in self.formats}) != len(self.formats):
             raise ValueError("Two formats of a shot are the same.")
         if len({c.path for c in self.channels}) != len(self.channels):

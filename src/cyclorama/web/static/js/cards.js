@@ -73,7 +73,7 @@ export class Cards {
     this.itemList.show(state);
     if (state.subject) this.subjectCard.show(state);
     for (const b of byId("move-choice").children) b.setAttribute("aria-pressed", state.shot.plain && b.dataset.move === state.shot.kind);
-    byId("move-explained").textContent = state.shot.plain ? MOVES[state.shot.kind] : "Several stretches, one after the other.";
+    byId("move-explained").textContent = state.shot.plain ? MOVES[state.shot.kind] : "Several segments, one after the other.";
     this.moveCard.show(state);
     byId("fit-report").textContent = state.margins ? `Margin ${(state.margins.worst * 100).toFixed(1)} %, tightest in frame ${state.margins.worst_frame}.` : "";
     this.lensCard.show(state);

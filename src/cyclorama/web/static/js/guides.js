@@ -44,9 +44,13 @@ export class Guides {
   show(shape) {
     this.shape = shape;
     const names = [...new Set([...shape.formats.map(({ wide, high }) => `${wide}:${high}`), ...FORMATS])];
-    this.format.replaceChildren(make("option", { value: "" }, "whole"), ...(shape.formats.length ? [make("option", { value: "all" }, "all")] : []), ...names.map((name) => make("option", { value: name }, name)));
-    this.format.value = this.wanted;
-    if (this.format.selectedIndex < 0) this.format.value = "";
+    const choices = [["", "whole"], ...(shape.formats.length ? [["all", "all"]] : []), ...names.map((name) => [name, name])];
+    if (String(choices) !== this.choices) { // an open list stays open while poses come in
+      this.choices = String(choices);
+      this.format.replaceChildren(...choices.map(([value, text]) => make("option", { value }, text)));
+      this.format.value = this.wanted;
+      if (this.format.selectedIndex < 0) this.format.value = "";
+    }
     const margin = shape.margin * 100;
     this.svg.replaceChildren(...KINDS[this.kind.value](), inset(margin, { class: "margin" }), ...this.#cut());
   }

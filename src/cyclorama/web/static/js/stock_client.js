@@ -16,7 +16,7 @@ export async function keep(what, name, url, where, more = {}) {
     say(error.message);
     return false;
   }
-  say(`‘${called}’ is kept; ${where}.`);
+  say(`‘${called}’ is saved; ${where}.`);
   return true;
 }
 
@@ -25,7 +25,7 @@ export async function keep(what, name, url, where, more = {}) {
  * @param {string} what ‘move’ @param {{id: string, name: string}[]} kept @param {string} url of all of them
  */
 export async function forget(what, kept, url) {
-  const name = prompt(`Which ${what} is to be taken away? ${kept.map((one) => one.name).join(", ")}`, kept[0].name);
+  const name = prompt(`Which ${what} shall be deleted? ${kept.map((one) => one.name).join(", ")}`, kept[0].name);
   const one = kept.find((k) => k.name === name);
   if (one) await remove(`${url}/${one.id}`).catch((error) => say(error.message));
 }
