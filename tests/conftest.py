@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TypeVar
 
+import anyio
 import numpy as np
 import pytest
 from hypothesis import settings
@@ -63,6 +64,10 @@ from cyclorama.shoot import frame_pipeline
 settings.register_profile("as here", deadline=None, derandomize=True)
 settings.load_profile("as here")
 """No test fails because a machine is slow, and what fails here fails everywhere."""
+for _name in dir(anyio):
+    # Loaded now, by one thread: pytest parses these modules when they are first used, and Python 3.11 can fail to parse
+    # in a thread while others, such as one that loads kernels, are deep in a recursion.
+    getattr(anyio, _name)
 T = TypeVar("T")
 NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
 
