@@ -15,7 +15,7 @@ from cyclorama.core.kernel import kernel, kernel_cache_folder, kernel_sources
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.render.warm import compile_apart, large_functions
+from cyclorama.core.render.warm import compile_apart, kernels_compiled, large_functions
 from cyclorama.core.scene import new_project
 
 
@@ -46,6 +46,21 @@ def test_compiling_apart_ends_when_it_is_not_wanted_and_tells_why_it_cannot(
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "file"))
     with pytest.raises(ChildProcessError, match="Error"):
         compile_apart(lambda: False)
+
+
+def test_kernels_of_another_checkout_do_not_count_as_compiled(tracer: Tracer, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Numba knows them by path and time of change, not by what they hold."""
+    assert kernels_compiled()
+    stat = Path.stat
+
+    def touched(path: Path, **how: bool) -> os.stat_result:
+        found = stat(path, **how)
+        later = list(found)
+        later[8] += 60  # st_mtime
+        return os.stat_result(later) if path.name == "bsdf.py" else found
+
+    monkeypatch.setattr(Path, "stat", touched)
+    assert not kernels_compiled()
 
 
 def test_cached_kernels_are_those_of_the_numbers_they_import(tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ The kernel that shades takes most of the time, and half of that goes into a few 
 process compiles these into the cache, from where the first one takes them when it comes to them.
 """
 
+import hashlib
 import os
 import signal
 import subprocess
@@ -12,12 +13,14 @@ import tempfile
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numba
 import numpy as np
 
-from ..kernel import kernel_cache_folder
+from .. import kernel as kernel_module
+from ..kernel import kernel_cache_folder, kernel_sources
 from ..material.bsdf import evaluate, sample
 from ..material.plain import evaluate_plain
 from ..material.record import prepare
@@ -41,7 +44,20 @@ _DONE, _LARGE = "complete", "large"
 
 def kernels_compiled() -> bool:
     """True when all kernels were compiled before, and only need loading."""
-    return (kernel_cache_folder() / _DONE).exists()
+    try:
+        return (kernel_cache_folder() / _DONE).read_text() == _sources_stamp()
+    except OSError:
+        return False
+
+
+def _sources_stamp() -> str:
+    """Fingerprint of the kernels' files as Numba knows them: it compiles again for another path or time of change,
+    whatever they hold, so what one checkout has compiled is not there for another."""
+    digest = hashlib.sha256()
+    for path in sorted(kernel_sources(Path(kernel_module.__file__).parent)):
+        status = path.stat()
+        digest.update(f"{path} {status.st_mtime_ns} {status.st_size}\n".encode())
+    return digest.hexdigest()
 
 
 def compile_apart(unwanted: Callable[[], bool]) -> None:
@@ -79,7 +95,7 @@ def warm_up(tracer: Tracer) -> None:
             helper.terminate()
             helper.wait()
     done.parent.mkdir(parents=True, exist_ok=True)
-    done.touch()
+    done.write_text(_sources_stamp())
 
 
 def _empty_studio(kind: MoveKind = "orbit") -> Moment:
