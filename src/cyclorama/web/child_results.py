@@ -11,7 +11,6 @@ import io
 import pickle
 import sys
 from multiprocessing.connection import Connection
-from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel
@@ -46,7 +45,7 @@ class _ValueReader(pickle.Unpickler):
     def find_class(self, module: str, name: str) -> Any:
         if (module, name) in _ARRAYS:
             return super().find_class(module, name)
-        if module.partition(".")[0] in (_OURS, Path.__module__):
+        if module.partition(".")[0] == _OURS:
             found = getattr(sys.modules.get(module), name, None)
             if isinstance(found, type) and _is_value(found):
                 return found
@@ -54,4 +53,4 @@ class _ValueReader(pickle.Unpickler):
 
 
 def _is_value(kind: type) -> bool:
-    return dataclasses.is_dataclass(kind) or issubclass(kind, BaseModel | enum.Enum | Path)
+    return dataclasses.is_dataclass(kind) or issubclass(kind, BaseModel | enum.Enum)

@@ -9,16 +9,16 @@ from fastapi import APIRouter, Depends, Query
 from fastapi import Path as PathParameter
 from fastapi.responses import Response
 from PIL import Image
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 
 from ..core.colour_difference import lab_of, parse_colour, rgb_of
 from ..core.colour_spaces import can_be_shown, main_colours, nearest_shown, oklch_of, plane
+from ..core.commands.base import PicturePoint
 from ..core.errors import ChangeError
 from ..core.motion import moment
 from ..core.picture.decode import decode_picture
 from ..core.picture.view_transform import srgb_encode, to_bytes
 from ..core.render.film.picking import PickProbe
-from ..core.scene.base import Unit01
 from ..core.textures import srgb_to_linear
 from .answers import NEVER_CHANGES
 from .context import Context, context
@@ -45,12 +45,6 @@ class ColourTold(BaseModel):
     oklch: tuple[float, float, float]
     beyond: bool
     """what was asked for is none that a display can show: this is the nearest of its hue and lightness"""
-
-
-class PicturePoint(BaseModel):
-    frame: Annotated[int, Field(ge=0, le=2_000_000)]
-    x: Unit01
-    y: Unit01
 
 
 def _told(rgb: np.ndarray, beyond: bool = False) -> ColourTold:

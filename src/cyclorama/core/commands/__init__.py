@@ -1,4 +1,4 @@
-"""The write side: every edit of a project as a typed command beside what it does, one module a noun.
+"""Commands: the edits of a project. Each is a typed change, defined beside the function that performs it.
 
 A new command is a class and a function in one of these modules (`base.performs`); nothing else lists it.
 """

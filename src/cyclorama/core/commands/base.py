@@ -9,6 +9,7 @@ from typing import Annotated, Any, TypeVar
 from pydantic import Field
 
 from ..scene import Doc, Project
+from ..scene.base import Unit01
 from .tools import Tools
 
 C = TypeVar("C", bound=Doc)
@@ -17,11 +18,21 @@ Outcome = tuple[Project, str]
 Performer = Callable[[Project, C, Tools], Outcome]
 Frame = Annotated[int, Field(ge=0, le=2_000_000)]
 ValuePath = Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class PicturePoint(Doc):
+    """A point of a frame's picture, in shares of its width and height from the top left."""
+
+    frame: Frame
+    x: Unit01
+    y: Unit01
+
+
 _performers: dict[type[Doc], Performer[Any]] = {}
 
 
 def performs(command: type[C]) -> Callable[[Performer[C]], Performer[C]]:
-    """Registers what performs a command."""
+    """Register the function that performs a command."""
 
     def register(performer: Performer[C]) -> Performer[C]:
         _performers[command] = performer

@@ -1,4 +1,4 @@
-"""The camera and its exposure: fitted, metered, focused, balanced by what is seen."""
+"""Commands of the camera: fit, exposure, focus, white balance, and a new camera."""
 
 from typing import Literal
 
@@ -10,13 +10,13 @@ from ..geometry.measure import placed_hull
 from ..light.temperature import white_of
 from ..motion import box_corners, focus_distance_m, moment
 from ..scene import Doc, Project, put_all
-from ..scene.base import Id, Unit01
+from ..scene.base import Id
 from ..scene.camera import FARTHEST_M, NEAREST_M
-from .base import Frame, performs
+from .base import Frame, PicturePoint, performs
 from .keys import value_in_frame
 from .lists import with_copy
 from .looks import with_metered_exposure
-from .sweeps import camera_is_outside, with_wide_sweep
+from .sweeps import sweep_scale, with_sweep_scaled
 from .tools import Tools
 
 
@@ -52,8 +52,9 @@ def _fit(project: Project, change: FitSubject, tools: Tools) -> tuple[Project, s
         rim = np.stack([disc.radius_m * np.sin(around), np.zeros(72), disc.radius_m * np.cos(around)], axis=1)
         points, what = np.concatenate([points, rim, rim + np.array([0.0, disc.height_m, 0.0])]), f"{what} and disc"
     after = fit_subject(project, points, change.frame)
-    if camera_is_outside(after) and not camera_is_outside(project):
-        return with_wide_sweep(after), f"Fit {what}, widen sweep"
+    needed = sweep_scale(after)
+    if needed > 1.0 and sweep_scale(project) == 1.0:
+        return with_sweep_scaled(after, needed), f"Fit {what}, widen sweep"
     return after, f"Fit {what}"
 
 
@@ -71,13 +72,10 @@ def _meter(project: Project, _: MeterSubject, tools: Tools) -> tuple[Project, st
     return after, "Meter the subject"
 
 
-class FocusOn(Doc):
-    """Keep in focus what is seen at a place of the picture in a frame; shares from the top left."""
+class FocusOn(PicturePoint):
+    """Focus on the surface at a point of the picture, and keep the focus on it."""
 
     kind: Literal["focus_on"] = "focus_on"
-    frame: Frame
-    x: Unit01
-    y: Unit01
 
 
 @performs(FocusOn)
@@ -95,13 +93,10 @@ def _focus(project: Project, change: FocusOn, tools: Tools) -> tuple[Project, st
     return put_all(project, {f"camera/{name}": value for name, value in values.items()}), "Focus on a point"
 
 
-class GreyAt(Doc):
-    """Set the white balance so that what is seen at a place of the picture is grey."""
+class GreyAt(PicturePoint):
+    """Set the white balance by a grey surface at a point of the picture."""
 
     kind: Literal["grey_at"] = "grey_at"
-    frame: Frame
-    x: Unit01
-    y: Unit01
 
 
 @performs(GreyAt)

@@ -220,12 +220,17 @@ def _unkey(project: Project, change: RemoveKey, _: Tools) -> tuple[Project, str]
     return without_key(project, change.path, change.frame), f"Take away {which} of {value_title(change.path)}"
 
 
-class ShiftKeys(Doc):
+class _SomeKeys(Doc):
+    """Some keys of a value, by their frames."""
+
+    path: ValuePath
+    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
+
+
+class ShiftKeys(_SomeKeys):
     """Let keys of a value be so many frames later, or earlier."""
 
     kind: Literal["shift_keys"] = "shift_keys"
-    path: ValuePath
-    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
     by: Annotated[int, Field(ge=-200_000, le=200_000)]
 
 
@@ -234,12 +239,10 @@ def _shift_keys(project: Project, change: ShiftKeys, _: Tools) -> tuple[Project,
     return with_keys_shifted(project, change.path, change.frames, change.by), f"Move keys of {value_title(change.path)}"
 
 
-class CopyKeys(Doc):
+class CopyKeys(_SomeKeys):
     """Keys of a value once more, so many frames later or earlier."""
 
     kind: Literal["copy_keys"] = "copy_keys"
-    path: ValuePath
-    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
     by: Annotated[int, Field(ge=-200_000, le=200_000)]
 
 
@@ -250,12 +253,10 @@ def _copy_keys(project: Project, change: CopyKeys, _: Tools) -> tuple[Project, s
     ), f"Copy keys of {value_title(change.path)}"
 
 
-class StretchKeys(Doc):
+class StretchKeys(_SomeKeys):
     """Let keys of a value be farther from a frame, or nearer to it, by a factor."""
 
     kind: Literal["stretch_keys"] = "stretch_keys"
-    path: ValuePath
-    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
     about: Frame
     factor: Annotated[float, Field(ge=0.001, le=1000)]
 
@@ -266,12 +267,10 @@ def _stretch_keys(project: Project, change: StretchKeys, _: Tools) -> tuple[Proj
     return after, f"Stretch keys of {value_title(change.path)}"
 
 
-class ScaleKeys(Doc):
+class ScaleKeys(_SomeKeys):
     """Let the values of keys be so many times as far from a value."""
 
     kind: Literal["scale_keys"] = "scale_keys"
-    path: ValuePath
-    frames: Annotated[tuple[Frame, ...], Field(min_length=1, max_length=2000)]
     about: Annotated[float, Field(ge=-1e12, le=1e12)] = 0.0
     factor: Annotated[float, Field(ge=-1000, le=1000)]
 

@@ -1,16 +1,15 @@
 """Surface layers and decals: patterns over materials, pictures on items where the lens is touched."""
 
 import math
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 import numpy as np
-from pydantic import Field
 
 from ..errors import ChangeError
 from ..geometry.frames import item_frame
 from ..motion import moment
 from ..scene import Doc, Project, insert_item, put_all
-from ..scene.base import AssetRef, Id, Name, Unit01, new_id
+from ..scene.base import AssetRef, Id, Name, new_id
 from ..scene.surface_layer import (
     MOST_DECALS,
     MOST_LAYERS,
@@ -18,7 +17,7 @@ from ..scene.surface_layer import (
     LayerKind,
     SurfaceLayer,
 )
-from .base import performs
+from .base import PicturePoint, performs
 from .looks import subject_size
 from .names import free_name
 from .tools import Tools
@@ -66,15 +65,12 @@ def _with_layer(project: Project, change: AddLayer, tools: Tools) -> tuple[Proje
     ), f"{change.layer.capitalize()} on {material.name}"
 
 
-class AddDecal(Doc):
-    """Put a picture onto what is seen at a place of a frame, facing as the surface does there."""
+class AddDecal(PicturePoint):
+    """Put a picture onto the surface at a point of the picture, facing as the surface does."""
 
     kind: Literal["add_decal"] = "add_decal"
     asset: AssetRef
     name: Name
-    frame: Annotated[int, Field(ge=0, le=2_000_000)]
-    x: Unit01
-    y: Unit01
 
 
 @performs(AddDecal)
@@ -91,14 +87,11 @@ def _with_decal(project: Project, change: AddDecal, tools: Tools) -> tuple[Proje
     return insert_item(project, f"items/{item_id}/decals", new), f"Put {name} on {item.name}"
 
 
-class MoveDecal(Doc):
-    """Put a decal onto what is seen at another place; it keeps its size and faces as the surface does there."""
+class MoveDecal(PicturePoint):
+    """Move a decal to the surface at a point of the picture; it keeps its size and faces as the surface does."""
 
     kind: Literal["move_decal"] = "move_decal"
     decal: Id
-    frame: Annotated[int, Field(ge=0, le=2_000_000)]
-    x: Unit01
-    y: Unit01
 
 
 @performs(MoveDecal)

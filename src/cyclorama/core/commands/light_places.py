@@ -12,9 +12,9 @@ from ..light.placement import LightPosition, Surface, grazing, mirror_position, 
 from ..light.rows import direction
 from ..motion import Moment, moment, moments_over, value_of
 from ..scene import Doc, Light, Project, place_of, put_all
-from ..scene.base import Id, Unit01
+from ..scene.base import Id
 from ..scene.light import WITH_RIG
-from .base import Frame, performs
+from .base import PicturePoint, performs
 from .keys import told_in
 from .tools import Tools
 
@@ -26,16 +26,13 @@ FLOOR_M = 0.02
 """A light keeps so far above the floor, as a share of its distance."""
 
 
-class PlaceLight(Doc):
-    """Put a light of the open shot's look, at its distance, where its reflection is seen at a place of the picture in a
-    frame, where it grazes what is seen there, or where the edge of the subject's shadow lies there."""
+class PlaceLight(PicturePoint):
+    """Move a light of the open shot's look, at its distance, so that its highlight, its grazing light or the edge of
+    the subject's shadow falls on the surface at a point of the picture."""
 
     kind: Literal["place_light"] = "place_light"
     light: Id
     wanted: Literal["highlight", "graze", "shadow"] = "highlight"
-    frame: Frame
-    x: Unit01
-    y: Unit01
 
 
 @performs(PlaceLight)

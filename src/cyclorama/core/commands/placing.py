@@ -11,7 +11,7 @@ from .resizing import with_studio_in_size
 from .tools import MeasuresOf
 
 STOOD = 1e-5
-"""An item stands when its gap to what it stands on is below this share of its size."""
+"""Largest gap, as a share of an item's size, at which the item counts as standing."""
 
 
 def place_item(project: Project, item: Item, placement: Placement, measures_of: MeasuresOf) -> Project:
@@ -46,7 +46,7 @@ def apply_consequence(
 
 
 def standing_again(before: Project, after: Project, measures_of: MeasuresOf) -> Project:
-    """The project `after`: what stood before, and has not been placed otherwise, stands on what is under it now."""
+    """The project `after`, with items grounded again: those that stood before and were not placed otherwise."""
     known = {item.id: item for item in before.items}
     for identity in [item.id for item in _from_below(after)]:
         old, item = known.get(identity), value_at(after, f"items/{identity}")
@@ -115,7 +115,7 @@ def _mounted(project: Project, item: Item, measures: Measures) -> Project:
 
 
 def _from_below(project: Project) -> list[Item]:
-    """All items, each after what it rides on."""
+    """All items, each after its carrier."""
     items = {item.id: item for item in project.items}
 
     def floors(item: Item) -> int:

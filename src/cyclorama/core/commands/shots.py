@@ -72,7 +72,7 @@ def _length(project: Project, change: SetLength, _: Tools) -> tuple[Project, str
 
 
 class Reframe(Doc):
-    """Move a format of the open shot to where the subject has most room in all frames; what was keyed of it goes."""
+    """Move a format of the open shot to the place with the largest margins over all frames; its keys are removed."""
 
     kind: Literal["reframe"] = "reframe"
     format: Id

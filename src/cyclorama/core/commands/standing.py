@@ -35,7 +35,7 @@ def _centre(project: Project, change: Centre, tools: Tools) -> tuple[Project, st
 
 
 class StandOnFloor(Doc):
-    """Lift or lower an item until its lowest point touches what it stands on."""
+    """Lift or lower an item until its lowest point touches its ground."""
 
     kind: Literal["stand"] = "stand"
     item: Id | None = None

@@ -7,6 +7,7 @@ from pydantic import JsonValue
 from ..errors import ChangeError
 from ..scene import Doc, Project, full_path, place_of, put, value_at
 from .base import ValuePath, performs
+from .keys import value_title
 from .placing import apply_consequence
 from .tools import Tools
 
@@ -35,6 +36,5 @@ def apply_set(project: Project, change: SetValue) -> Project:
 @performs(SetValue)
 def _set(project: Project, change: SetValue, tools: Tools) -> tuple[Project, str]:
     after = apply_set(project, change)  # raises when there is no such place
-    place, path = place_of(change.path), full_path(project, change.path)
-    label = f"Set {place.title[0].lower()}{place.title[1:]}"
-    return apply_consequence(project, after, path, place.then, tools.measures_of), label
+    path, then = full_path(project, change.path), place_of(change.path).then
+    return apply_consequence(project, after, path, then, tools.measures_of), f"Set {value_title(change.path)}"

@@ -1,1 +1,1 @@
-"""Deliveries: a cut or a take as files, in the formats of presets, and the check of what was written."""
+"""Deliveries: presets, the writing of a cut or a take to files, and the verification of these files."""
