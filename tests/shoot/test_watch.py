@@ -160,7 +160,7 @@ def test_a_worker_that_hangs_can_be_stopped_and_replaced(data_folder: Path, monk
     wait_for(lambda: len(studio.takes.get(take.id).frames) > before)
     pid = first_frames(studio, take)
     os.kill(pid, signal.SIGSTOP)
-    watch = Watch(studio, hung_s=3.0, look_every_s=0.1)
+    watch = Watch(studio, hung_s=6.0, look_every_s=0.1)
     watch.start()
     try:
         wait_for(lambda: studio.takes.state(take.id) == "done")

@@ -79,7 +79,7 @@ class Watch:
             self._beat = None
             take_back(self._studio)
             for begun, child in self._children:
-                if time.monotonic() - begun > self._hung_s:  # it never came to shoot
+                if time.monotonic() - begun > HUNG_S:  # it never came to shoot; a start is slower than a beat
                     child.kill()
             wanted = time.monotonic() >= self._not_before and self._studio.takes.next_queued() is not None
             if wanted and (started := start_worker(self._studio.folder)) is not None:
