@@ -23,16 +23,16 @@ from pathlib import Path
 from urllib.error import URLError
 from urllib.request import urlopen
 
+from cyclorama.shoot.frames.files.files import frame_path
 from playwright.sync_api import Page, expect, sync_playwright
 
+from cyclorama.app import takes as take_service
+from cyclorama.cli.terminal_shoot import shoot_in_terminal
 from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Project
 from cyclorama.demo.write import write_demo
-from cyclorama.shoot import take_service
-from cyclorama.shoot.command import shoot_in_terminal
-from cyclorama.shoot.frames import frame_path
-from cyclorama.shoot.take import shoot_take
+from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio
 
 ROOT = Path(__file__).resolve().parents[1]

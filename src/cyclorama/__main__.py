@@ -1,5 +1,5 @@
 """`python -m cyclorama`."""
 
-from .cli import app
+from .cli.main import app
 
 app()

@@ -13,10 +13,10 @@ from tests.glb_files import document_of, packed
 from tests.moving_models import bending_bar
 from tests.shoot.test_shoot import wait_for
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.scene import Project, put_all
 from cyclorama.demo.glb import GlbWriter
-from cyclorama.shoot import take_service
 from cyclorama.store import Studio
 
 

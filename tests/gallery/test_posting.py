@@ -10,13 +10,13 @@ import pytest
 import uvicorn
 from tests.clusters import free_port
 
+from cyclorama.app import posting
+from cyclorama.app.posting import PIECE_BYTES, Gallery, post_to
 from cyclorama.core.delivery.post import Post
 from cyclorama.core.errors import PostError
 from cyclorama.gallery import kept
 from cyclorama.gallery.kept import Keeper
 from cyclorama.gallery.site import create_site
-from cyclorama.shoot import posting
-from cyclorama.shoot.posting import PIECE_BYTES, Gallery, post_to
 
 SAID = Post(title="Storm Glass <No. 4>", text="Brass & glass.", tags=("glass", "turntable"), deliveries=("one",))
 

@@ -3,11 +3,11 @@
 from pathlib import Path
 
 import pytest
+from cyclorama.shoot.frames.files.files import frame_path
 from tests.shoot.test_shoot import studio_with
 
-from cyclorama.shoot.command import shoot_in_terminal
-from cyclorama.shoot.frames import frame_path
-from cyclorama.shoot.worker_lock import shooting
+from cyclorama.cli.terminal_shoot import shoot_in_terminal
+from cyclorama.shoot.run.worker_lock import shooting
 
 
 def test_a_range_and_going_on(data_folder: Path, capfd: pytest.CaptureFixture[str]) -> None:

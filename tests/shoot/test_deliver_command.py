@@ -7,14 +7,14 @@ import pytest
 from PIL import Image
 from tests.conftest import png_of
 
+from cyclorama.cli.terminal_delivery import deliver_in_terminal
 from cyclorama.core.cut.document import Clip, Cut, Title
 from cyclorama.core.delivery.contact_sheets import best_columns
 from cyclorama.core.delivery.presets import Delivery
 from cyclorama.core.delivery.verify import pictures_of
 from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.scene import new_project
-from cyclorama.shoot.deliver import folder_of, hand_over
-from cyclorama.shoot.deliver_command import deliver_in_terminal
+from cyclorama.shoot.finish.deliver import folder_of, hand_over
 from cyclorama.store import Studio
 
 

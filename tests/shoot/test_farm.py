@@ -13,26 +13,26 @@ from pathlib import Path
 from queue import SimpleQueue
 
 import pytest
+from cyclorama.shoot.frames.files.cache import program
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.clusters import Cluster
 from tests.conftest import edited
 from tests.shoot.test_shoot import studio_with, wait_for
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.errors import ShootError
 from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.render.film.row_bands import Band
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import ShootSettings
-from cyclorama.shoot import take_service
 from cyclorama.shoot.farm import farm
 from cyclorama.shoot.farm.farm import Farm
 from cyclorama.shoot.farm.machine import checked, hold_to
 from cyclorama.shoot.farm.runs import LONGEST, Runs
+from cyclorama.shoot.farm.worker_status import crew_of
 from cyclorama.shoot.farm.workshop import FarmJob, FilePart, Workshop
-from cyclorama.shoot.frame_cache import program
-from cyclorama.shoot.take import TakeProgress, shoot_take
-from cyclorama.shoot.worker_status import crew_of
+from cyclorama.shoot.run.take import TakeProgress, shoot_take
 from cyclorama.store import Studio, TakeRecord
 
 
@@ -130,7 +130,7 @@ def test_passes_that_come_later_are_made_on_machines_too(
     studio = Studio(tmp_path / "later")
     take_service.add_passes(studio, take.id, ("depth", "occlusion"))
     far = Farm(cluster.address, studio)
-    monkeypatch.delattr("cyclorama.shoot.take.LocalExecutor")  # nothing is made here
+    monkeypatch.delattr("cyclorama.shoot.run.take.LocalExecutor")  # nothing is made here
     assert shoot_take(studio, take.id, tracer, farm=far) == "done"
     far.close()
     assert files(studio.takes.get(take.id)) == files(at_once)

@@ -3,21 +3,21 @@
 from pathlib import Path
 
 import numpy as np
+from cyclorama.shoot.frames.files.cache import FrameKeys, light_of
+from cyclorama.shoot.frames.files.files import frame_path, master_path
+from cyclorama.shoot.frames.files.pass_files import exact_picture_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 from tests.conftest import diffuse, edited, project_of, sphere
 from tests.shoot.test_shoot import contents, studio_with
 
+from cyclorama.app import takes as take_service
+from cyclorama.app.region_takes import call_part
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Channel, Gobo, Key, Light, Project, put, put_all
 from cyclorama.core.scene.shoot import Region
-from cyclorama.shoot import take_service
-from cyclorama.shoot.frame_cache import FrameKeys, light_of
-from cyclorama.shoot.frames import frame_path, master_path
-from cyclorama.shoot.pass_files import exact_picture_of
-from cyclorama.shoot.region_take import call_part
-from cyclorama.shoot.take import shoot_take
+from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Saved, Studio
 
 LAMP = Light(id="key", name="Key", gobo=Gobo(pattern="leaves", pictures_per_frame=0.5))

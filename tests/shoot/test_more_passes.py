@@ -3,15 +3,15 @@
 from pathlib import Path
 
 import pytest
+from cyclorama.shoot.frames.files.files import file_path, frames_to_shoot, lacking
 from tests.shoot.test_shoot import studio_with
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
 from cyclorama.core.scene.shoot import Again, Region
-from cyclorama.shoot import take_service
-from cyclorama.shoot.frames import file_path, frames_to_shoot, lacking
-from cyclorama.shoot.take import TakeProgress, shoot_take
+from cyclorama.shoot.run.take import TakeProgress, shoot_take
 from cyclorama.store import ListedTake, Studio, TakeRecord
 
 LIT = {"look/lights": [{"id": "key", "name": "Key"}], "shot/shoot/width": 48, "shot/shoot/height": 32}

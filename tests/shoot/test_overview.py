@@ -6,14 +6,15 @@ import pytest
 from tests.shoot.test_farm import files
 from tests.shoot.test_shoot import studio_with
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.quality import first_samples
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import load_project
 from cyclorama.core.scene.shoot import FOR_CLIPS
-from cyclorama.shoot import forecast, take_service
-from cyclorama.shoot.take import TakeProgress, shoot_take
+from cyclorama.shoot.run import forecast
+from cyclorama.shoot.run.take import TakeProgress, shoot_take
 from cyclorama.store import FrameRecord, Studio, TakeRecord
 from cyclorama.store.takes import TakeStore
 

@@ -4,16 +4,17 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from cyclorama.shoot.frames.files.files import frame_path
 from tests.shoot.test_region import MIDDLE, light, shot
 
+from cyclorama.app import region_takes as region_take
+from cyclorama.app import takes as take_service
+from cyclorama.app.region_takes import call_part
 from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.region import share_of_new
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
-from cyclorama.shoot import region_take, take_service
-from cyclorama.shoot.frames import frame_path
-from cyclorama.shoot.region_take import call_part
-from cyclorama.shoot.take import shoot_take
+from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio, TakeRecord
 
 

@@ -8,10 +8,13 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from cyclorama.shoot.frames.files.files import frame_path, frames_to_shoot
+from cyclorama.shoot.frames.files.pipeline import FrameMaker
 from PIL import Image
 from tests.conftest import diffuse, edited, project_of, sphere
 from tests.moving_models import bending_bar
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.commands.place_model import put_on_set
 from cyclorama.core.errors import ShootError
 from cyclorama.core.geometry.cache_keys import measures_key
@@ -22,12 +25,10 @@ from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.picking import PickProbe
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Background, Project, new_project
-from cyclorama.shoot import forecast, take_service
-from cyclorama.shoot.frame_pipeline import FrameMaker
-from cyclorama.shoot.frames import frame_path, frames_to_shoot
-from cyclorama.shoot.take import shoot_take
-from cyclorama.shoot.watch import mark_interrupted
-from cyclorama.shoot.worker_lock import who_shoots
+from cyclorama.shoot.run import forecast
+from cyclorama.shoot.run.take import shoot_take
+from cyclorama.shoot.run.watch import mark_interrupted
+from cyclorama.shoot.run.worker_lock import who_shoots
 from cyclorama.store import Saved, Studio, TakeRecord
 
 LONGEST_WAIT_S = 120

@@ -10,18 +10,19 @@ from pathlib import Path
 
 import psutil
 import pytest
+from cyclorama.shoot.frames.files.files import frame_path, frames_to_shoot, pass_path, thumb_path
+from cyclorama.shoot.frames.files.pipeline import FrameMaker
 from tests.conftest import fill
 from tests.shoot.test_shoot import contents, studio_with, wait_for
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.errors import DamagedError, NotFoundError
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.sequence.size import reserve_bytes
-from cyclorama.shoot import take_service, worker, worker_lock
-from cyclorama.shoot.frame_pipeline import FrameMaker
-from cyclorama.shoot.frames import frame_path, frames_to_shoot, pass_path, thumb_path
-from cyclorama.shoot.take import shoot_take
-from cyclorama.shoot.watch import Watch, mark_interrupted, orphans
-from cyclorama.shoot.worker_lock import shooting, who_shoots
+from cyclorama.shoot.run import worker, worker_lock
+from cyclorama.shoot.run.take import shoot_take
+from cyclorama.shoot.run.watch import Watch, mark_interrupted, orphans
+from cyclorama.shoot.run.worker_lock import shooting, who_shoots
 from cyclorama.store import Saved, Studio, TakeRecord, database
 
 
@@ -91,7 +92,7 @@ def test_two_workers_two_resumes_and_pages_that_look(data_folder: Path) -> None:
     watch = Watch(studio, look_every_s=0.05)
     watch.start()
     try:
-        command = [sys.executable, "-m", "cyclorama.shoot.worker", "--data", str(data_folder)]
+        command = [sys.executable, "-m", "cyclorama.shoot.run.worker", "--data", str(data_folder)]
         workers = [subprocess.Popen(command) for _ in range(2)]
         resumes = [threading.Thread(target=take_service.resume, args=(studio, takes[0].id)) for _ in range(2)]
         for resume in resumes:
@@ -176,7 +177,8 @@ def test_a_worker_that_hangs_while_it_holds_the_database_can_be_stopped(
     studio, saved = studio_with(data_folder)
     take = take_service.call_take(studio, saved, start=False)
     holds = (
-        "import sys, time\nfrom pathlib import Path\nimport sqlite3\nfrom cyclorama.shoot.worker_lock import shooting\n"
+        "import sys, time\nfrom pathlib import Path\nimport sqlite3\n"
+        "from cyclorama.shoot.run.worker_lock import shooting\n"
         "folder = Path(sys.argv[1])\nwith shooting(folder) as beat:\n    assert beat\n"
         "    held = sqlite3.connect(folder / 'studio.sqlite')\n    held.execute('BEGIN IMMEDIATE')\n"
         "    print('held', flush=True)\n    time.sleep(600)\n"

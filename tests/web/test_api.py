@@ -21,12 +21,12 @@ from tests.conftest import pixels_of, sphere
 from tests.core.geometry.test_intake import BAD, glb
 from tests.moving_models import bending_bar, turning
 
+from cyclorama.app import intakes
+from cyclorama.app import takes as take_service
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.demo.environments import harbour_dusk
-from cyclorama.shoot import take_service
-from cyclorama.shoot.take import shoot_take
-from cyclorama.web import intakes
+from cyclorama.shoot.run.take import shoot_take
 from cyclorama.web.app import create_app
 
 

@@ -15,9 +15,10 @@ from hypothesis.errors import Unsatisfiable
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import change, intake, put
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.shoot import take_service, watch, worker
-from cyclorama.shoot.take import shoot_take
+from cyclorama.shoot.run import watch, worker
+from cyclorama.shoot.run.take import shoot_take
 from cyclorama.web.app import create_app
 
 HOME = "http://127.0.0.1"

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from cyclorama.shoot.frames.files.files import master_path
 from fastapi.testclient import TestClient
 from PIL import Image
 from tests.conftest import png_of
@@ -14,14 +15,13 @@ from tests.core.cut.test_sound import sine, wav
 from tests.web.test_api import client, ended  # noqa: F401  (client is a fixture)
 from tests.web.test_takes_api import shot
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.cut.lettering import FONTS
 from cyclorama.core.cut.sound import decode_sound
 from cyclorama.core.cut.sound_synthesis import RATE
 from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.shoot import take_service
-from cyclorama.shoot.frames import master_path
-from cyclorama.shoot.take import shoot_take
+from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio
 from cyclorama.store.garbage import collect_garbage
 

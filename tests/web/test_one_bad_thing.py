@@ -12,6 +12,7 @@ from tests.core.geometry.test_intake import glb
 from tests.shoot.test_shoot import studio_with, wait_for
 from tests.web.test_api import change, intake, put
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.commands.camera import MeterSubject
 from cyclorama.core.commands.lists import Copy
 from cyclorama.core.commands.perform import perform
@@ -22,8 +23,7 @@ from cyclorama.core.picture.light_mix import LightChange, with_balance
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, load_project, new_project
 from cyclorama.demo.environments import harbour_dusk
-from cyclorama.shoot import take_service
-from cyclorama.shoot.take import shoot_take
+from cyclorama.shoot.run.take import shoot_take
 from cyclorama.web.app import create_app
 
 

@@ -7,12 +7,14 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from cyclorama.shoot.frames.files.files import file_path, frame_path, frames_to_shoot, master_path
 from fastapi.testclient import TestClient
 from PIL import Image
 from tests.conftest import pixels_of, png_of
 from tests.web.test_api import change, client, ended, put  # noqa: F401  (client is a fixture)
 from tests.web.test_takes_api import picture_of, shot
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.grade.finish import display_frame
@@ -22,10 +24,8 @@ from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.frame import expose_frame, finish_of
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
-from cyclorama.shoot import take_service
-from cyclorama.shoot.finished import Masters, finish_frame
-from cyclorama.shoot.frames import file_path, frame_path, frames_to_shoot, master_path
-from cyclorama.shoot.take import shoot_take
+from cyclorama.shoot.finish.masters import Masters, finish_frame
+from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store.garbage import collect_garbage
 
 GRADE = {

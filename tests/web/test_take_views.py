@@ -6,6 +6,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from cyclorama.shoot.frames.files.files import frames_to_shoot, pass_path
+from cyclorama.shoot.frames.files.pass_files import channels_of, mask_of
+from cyclorama.shoot.frames.files.pipeline import FrameMaker
 from fastapi.testclient import TestClient
 from PIL import Image
 from tests.conftest import png_of
@@ -13,6 +16,7 @@ from tests.web.test_api import client  # noqa: F401  (a fixture)
 from tests.web.test_screening_api import frame, graded
 from tests.web.test_takes_api import shot
 
+from cyclorama.app import takes as take_service
 from cyclorama.core.colour import LUMA
 from cyclorama.core.errors import ShootError
 from cyclorama.core.picture.matching import match_reference
@@ -21,14 +25,10 @@ from cyclorama.core.picture.view_transform import srgb_encode
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Grade, put_all
-from cyclorama.shoot import take_service
-from cyclorama.shoot.checking import check_take
-from cyclorama.shoot.cleaning import NEEDED, CleanMaker
-from cyclorama.shoot.finished import Masters
-from cyclorama.shoot.frame_pipeline import FrameMaker
-from cyclorama.shoot.frames import frames_to_shoot, pass_path
-from cyclorama.shoot.pass_files import channels_of, mask_of
-from cyclorama.shoot.take import shoot_take
+from cyclorama.shoot.finish.checking import check_take
+from cyclorama.shoot.finish.denoising import NEEDED, CleanMaker
+from cyclorama.shoot.finish.masters import Masters
+from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import TakeRecord
 
 PASSES = [

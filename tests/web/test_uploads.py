@@ -20,12 +20,13 @@ from tests.core.geometry.test_intake import glb
 from tests.shoot.test_shoot import wait_for
 from tests.web.test_api import client, ended, intake  # noqa: F401  (client is a fixture)
 
+from cyclorama.app import confined as limited
+from cyclorama.app.confined import NO_MEMORY, Tell, run_limited
+from cyclorama.app.jobs import Unwanted
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.read.files import unpack
-from cyclorama.web import limited, uploads
-from cyclorama.web.limited import NO_MEMORY, Tell, run_limited
+from cyclorama.web import uploads
 from cyclorama.web.uploads import received
-from cyclorama.web.work import Unwanted
 
 BOUNDARY = "seam"
 HEAD = (

@@ -8,10 +8,10 @@ import pytest
 from pydantic import BaseModel
 from tests.shoot.test_shoot import wait_for
 
+from cyclorama.app.jobs import JobContext, JobRunner, Kind
 from cyclorama.core.errors import BusyError, CycloramaError, NotFoundError, ShootError
 from cyclorama.store import Studio, jobs
 from cyclorama.store.jobs import Claims, Job
-from cyclorama.web.work import JobContext, JobRunner, Kind
 
 
 class Spec(BaseModel):

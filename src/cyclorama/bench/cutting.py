@@ -23,8 +23,8 @@ from ..core.picture.grade.finish import Finish, display_frame
 from ..core.picture.half_float import repair_pixels, widen_halves
 from ..core.scene import Grade
 from ..core.scene.grade import Curves
-from ..shoot.forecast import timed
-from ..shoot.frames import sum_of
+from ..shoot.frames.files import sum_of
+from ..shoot.run.forecast import timed
 from .grading import BENT, LIGHT
 
 F32 = NDArray[np.float32]

@@ -22,11 +22,11 @@ from ..core.render.film.denoise import denoise
 from ..core.render.film.tracer import Tracer
 from ..core.scene import Project
 from ..demo.projects import storm_glass_project
-from ..shoot.executors import frame_files
 from ..shoot.farm.runs import Runs, wants_more
-from ..shoot.forecast import timed
-from ..shoot.frame_cache import program
-from ..shoot.frame_pipeline import FrameMaker, cleaned_for, exposed_for, seen_for_cleaning, seen_for_finish
+from ..shoot.frames.cache import program
+from ..shoot.frames.executors import frame_files
+from ..shoot.frames.pipeline import FrameMaker, cleaned_for, exposed_for, seen_for_cleaning, seen_for_finish
+from ..shoot.run.forecast import timed
 from ..store.assets import write_whole
 
 NETWORK_BYTES_S = 117e6

@@ -14,7 +14,7 @@ from ..core.render.film.frame import expose_frame
 from ..core.render.film.tracer import Tracer
 from ..core.scene import Project, put_all
 from ..demo.projects import DemoProject, lantern_project, storm_glass_project
-from ..shoot.frame_pipeline import FrameMaker
+from ..shoot.frames.pipeline import FrameMaker
 from .renderer import shown, structural_similarity
 
 WIDTH, HEIGHT, SAMPLES, REFERENCE_SAMPLES = 320, 180, 16, 4096

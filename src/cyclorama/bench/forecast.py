@@ -7,9 +7,9 @@ from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.tracer import Tracer
 from ..core.scene import put_all
 from ..demo.projects import DemoProject, lantern_project, storm_glass_project
-from ..shoot.executors import frame_files
-from ..shoot.forecast import at_once, forecast
-from ..shoot.frame_pipeline import FrameMaker
+from ..shoot.frames.executors import frame_files
+from ..shoot.frames.pipeline import FrameMaker
+from ..shoot.run.forecast import at_once, forecast
 
 SETTINGS: tuple[dict[str, object], ...] = (
     {"quality": "fine", "width": 640, "height": 360},

@@ -10,7 +10,7 @@ from ..core.picture.grade.finish import Finish, display_frame
 from ..core.picture.half_float import repair_pixels, widen_halves
 from ..core.scene import Grade
 from ..core.scene.grade import Curves, HueRange, Hues, LensEffects, ToneCurve
-from ..shoot.forecast import timed
+from ..shoot.run.forecast import timed
 
 SIZE = 720, 1280
 ROUNDS = 6

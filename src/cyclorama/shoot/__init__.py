@@ -1,1 +1,1 @@
-"""Shooting takes: the worker process, progress, resume."""
+"""From a take that is wanted to files that can be handed over."""

@@ -8,14 +8,22 @@ from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 
 from .. import __version__, gallery
+from ..app.clips import clip_kind
+from ..app.confined import make_ready
+from ..app.intakes import intake_kinds
+from ..app.jobs import JobRunner, Kind
+from ..app.lens import Lens
+from ..app.made_environments import MadeEnvironments
+from ..app.posters import Posters, poster_kind
+from ..app.puppets import Puppets
 from ..gallery.site import create_site
-from ..shoot.finished import Masters
-from ..shoot.watch import Watch, mark_interrupted
+from ..shoot.finish.masters import Masters
+from ..shoot.run.watch import Watch, mark_interrupted
 from ..store import Studio
 from ..store.backup import daily_backup
 from ..store.database import JobKind
 from ..store.garbage import garbage_collection
-from . import (
+from .api import (
     bundles,
     checks,
     colours,
@@ -25,11 +33,9 @@ from . import (
     grades,
     jobs,
     light_bench,
-    live,
     looks,
     moves,
     notes,
-    pages,
     parts,
     posts,
     projects,
@@ -44,20 +50,14 @@ from . import (
     touch,
     tray,
 )
-from .clips import clip_kind
 from .context import Context
 from .guard import COOKIE, Guard
-from .intakes import intake_kinds
-from .lens import Lens
-from .limited import make_ready
-from .made_environments import MadeEnvironments
-from .posters import Posters, poster_kind
+from .live import sockets as live
+from .live.shared_work import SharedWork
+from .live.take_log import TakeLog
+from .pages import routes as pages
 from .problems import answer_problems
-from .shared_work import SharedWork
-from .skinning import Puppets
-from .take_log import TakeLog
 from .uploads import sweep_incoming
-from .work import JobRunner, Kind
 
 HERE = Path(__file__).parent
 

@@ -5,19 +5,19 @@ from typing import TYPE_CHECKING
 
 from fastapi.requests import HTTPConnection
 
-from ..shoot.finished import Masters
+from ..app.jobs import JobRunner
+from ..app.lens import Lens
+from ..app.made_environments import MadeEnvironments
+from ..app.posters import Posters
+from ..app.puppets import Puppets
+from ..shoot.finish.masters import Masters
 from ..store import Studio
-from .lens import Lens
-from .made_environments import MadeEnvironments
-from .posters import Posters
-from .shared_work import SharedWork
-from .skinning import Puppets
-from .take_log import TakeLog
-from .work import JobRunner
+from .live.shared_work import SharedWork
+from .live.take_log import TakeLog
 
 if TYPE_CHECKING:
-    from .cuts import OpenCuts
-    from .posts import OwnGallery
+    from .api.cuts import OpenCuts
+    from .api.posts import OwnGallery
 
 
 @dataclass(slots=True)

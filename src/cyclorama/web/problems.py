@@ -10,6 +10,7 @@ from fastapi.responses import JSONResponse, Response
 from fastapi.templating import Jinja2Templates
 from starlette.exceptions import HTTPException
 
+from ..app.jobs import Unwanted
 from ..core.errors import (
     BusyError,
     CycloramaError,
@@ -20,7 +21,6 @@ from ..core.errors import (
     StaleError,
 )
 from ..core.scene.error_sentences import explain_detail
-from .work import Unwanted
 
 templates = Jinja2Templates(Path(__file__).parent / "templates")
 FAULT = "Something is wrong in Cyclorama itself; nothing was changed. The terminal that runs it tells more."

@@ -12,7 +12,7 @@ from uuid import uuid4
 from distributed import Client
 
 from ...core.errors import CycloramaError, ShootError
-from ..frame_cache import program
+from ..frames.cache import program
 from . import steps
 from .workshop import FilePart
 

@@ -19,13 +19,13 @@ from ...core.errors import CycloramaError, ShootError, SpaceError
 from ...core.geometry.cache_keys import content_hash
 from ...core.render.film.row_bands import Band, bands_of
 from ...store import Studio, TakeRecord
-from ..executors import RenderedFrame
-from ..frame_cache import program
-from ..frame_pipeline import cleaned_for, exposed_for, seen_for_cleaning, seen_for_finish
-from ..worker_status import Crew, WorkerStatus, forget_crew, tell_crew
+from ..frames.cache import program
+from ..frames.executors import RenderedFrame
+from ..frames.pipeline import cleaned_for, exposed_for, seen_for_cleaning, seen_for_finish
 from . import steps
 from .cluster import Cluster, Machine, connect, works
 from .runs import Runs, wants_more
+from .worker_status import Crew, WorkerStatus, forget_crew, tell_crew
 from .workshop import FarmJob
 
 LOOK_EVERY_S = 0.25

@@ -17,9 +17,9 @@ from ...core.render.film.film import Film
 from ...core.render.film.row_bands import I32, Band
 from ...core.render.film.temporal_denoise import F32, FrameHistory
 from ...core.scene import Project
-from ..executors import RenderedFrame, frame_files
-from ..frame_cache import program
-from ..frame_pipeline import FrameMaker, FramePasses
+from ..frames.cache import program
+from ..frames.executors import RenderedFrame, frame_files
+from ..frames.pipeline import FrameMaker, FramePasses
 from .workshop import FarmJob, FilePart, Workshop
 
 TELL_EVERY_S = 0.5

@@ -19,8 +19,8 @@ from ...core.render.compile.compiler import SceneCompiler
 from ...core.render.film.tracer import Tracer
 from ...core.scene import Project, load_project
 from ...store.assets import AssetStore
-from ..frame_cache import program
-from ..frame_pipeline import FrameMaker
+from ..frames.cache import program
+from ..frames.pipeline import FrameMaker
 
 MAKERS = 2
 """Takes of which a machine remembers frames at a time."""

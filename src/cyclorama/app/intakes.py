@@ -1,0 +1,213 @@
+"""Intakes: models on their way in, each read by a process of its own, and put on the set when it has been read."""
+
+import secrets
+import shutil
+from collections.abc import Callable, Sequence
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from pydantic import BaseModel
+
+from ..core.commands.place_model import put_beside, put_on_set
+from ..core.commands.replace import finest, kept_by_name, made_again, standing
+from ..core.errors import ChangeError, IntakeError, telling_of_space
+from ..core.geometry.cache_keys import Intake, rig_key
+from ..core.scene import FOR_CLIPS, Detail, new_project
+from ..store import AssetStore, Studio
+from ..store.bundle import Examined, examine_bundle, is_bundle, keep_bundle
+from ..store.jobs import Job, Result
+from ..web.uploads import INCOMING, Uploads, scratch_folder
+from .confined import Tell, run_limited
+from .jobs import JobContext, JobRunner, Kind, Unwanted
+from .lens import Lens, LensEye
+
+LONGEST_S = 900.0
+MEMORY_LIMIT_BYTES = 12 << 30
+LARGE = 1_000_000
+"""Models of more triangles are metered on their stand-ins: the studio loads them only when they are looked at."""
+KEPT = "kept"
+"""Folder of a job in which its reader puts what is to be kept."""
+FAULT = "This could not be put on the set; the project is as it was. The terminal that runs Cyclorama tells more."
+
+
+class Incoming(BaseModel):
+    """Request for an intake."""
+
+    folder: str
+    """of what was sent, inside the folder for such"""
+    files: dict[str, str]
+    """their names there, by the names their senders gave them"""
+    project_id: str | None
+    """where it is put; None: into a project of its own"""
+    beside: bool = False
+    """beside what stands on the set, not in place of the subject"""
+
+
+class Anew(BaseModel):
+    """Request to make a subject again from its source."""
+
+    project_id: str
+    source: str
+    detail: Detail
+    off: float
+    """how far it may be off its source, in units of the file"""
+
+
+def ask_for_intake(work: JobRunner, uploads: Uploads, project_id: str | None, beside: bool = False) -> Job:
+    """Have what was sent brought in; it is removed when the intake has ended."""
+    files = {name: path.name for name, path in uploads.paths.items()}
+    name = next(iter(files))
+    spec = Incoming(folder=uploads.folder.name, files=files, project_id=project_id, beside=beside)
+    return work.ask("intake", uploads.folder.name, name, spec)
+
+
+def ask_for_detail(work: JobRunner, studio: Studio, project_id: str, detail: Detail) -> Job:
+    """Have the subject made anew from its source, as finely as shows in this framing.
+
+    Raises ChangeError when there is none, or its source is gone.
+    """
+    project = studio.projects.get(project_id).project
+    subject, off = finest(project, studio.measures(project.subject), detail)
+    if not studio.assets.has(subject.source):
+        raise ChangeError(f"The source of ‘{subject.source_name}’ is gone. Bring the model in again.")
+    spec = Anew(project_id=project_id, source=subject.source, detail=detail, off=off)
+    return work.ask("again", secrets.token_hex(8), subject.source_name, spec)
+
+
+def intake_kinds(studio: Studio, lens: Lens) -> tuple[Kind, Kind]:
+    """Job kinds that bring models in, and make them again."""
+    incoming = studio.folder / INCOMING
+
+    def clear(job: Job) -> None:
+        shutil.rmtree(incoming / Incoming.model_validate_json(job.spec).folder, ignore_errors=True)
+
+    return (
+        Kind(lambda job, hand: _bring_in(studio, lens, job, hand), FAULT, clear=clear),
+        Kind(lambda job, hand: _make_again(studio, job, hand), FAULT),
+    )
+
+
+def _bring_in(studio: Studio, lens: Lens, job: Job, hand: JobContext) -> Result:
+    spec = Incoming.model_validate_json(job.spec)
+    folder = studio.folder / INCOMING / spec.folder
+    paths = {name: str(folder / file) for name, file in spec.files.items()}
+    if len(paths) == 1 and is_bundle(only := Path(*paths.values())):
+        return _open(studio, only, spec.project_id, job, hand)
+    intake: Intake = _limited(job, hand, _read_and_keep, paths, folder / KEPT, folder=folder)
+    studio.assets.keep_all(folder / KEPT)
+    studio.keep_intake(intake)
+    if spec.beside and spec.project_id is not None and studio.projects.get(spec.project_id).project.items:
+        return _accept_beside(studio, intake, spec.project_id, hand)
+    return _accept(studio, lens, intake, spec.project_id, hand)
+
+
+def _open(studio: Studio, path: Path, project_id: str | None, job: Job, hand: JobContext) -> Result:
+    """A bundle is a project of its own."""
+    if project_id is not None:
+        raise IntakeError("That is a bundle with a project of its own. Drop it on the reel wall to open it.")
+    examined = _limited(job, hand, _examine_bundle, path, folder=path.parent)
+    opened = keep_bundle(studio, examined, path.parent)
+    version = studio.projects.version(opened.id)
+    return {"project": opened.id, "version": version, "kept": 0, "says": " ".join(opened.says)}
+
+
+def _make_again(studio: Studio, job: Job, hand: JobContext) -> Result:
+    spec = Anew.model_validate_json(job.spec)
+    assets = studio.folder / "assets"
+    with scratch_folder(studio.folder) as folder:
+        given = (spec.source, spec.detail, spec.off, assets, folder / KEPT)
+        intake: Intake = _limited(job, hand, _read_again, *given, folder=folder, reads=(assets,))
+        studio.assets.keep_all(folder / KEPT)
+    studio.keep_intake(intake)
+    saved = studio.projects.get(spec.project_id)
+    _go_on(hand)
+    after = standing(made_again(saved.project, intake), saved.project, studio.measures_if_whole)
+    label = f"Make {intake.item.source_name} again"
+    saved = studio.projects.edit(spec.project_id, saved.version, label, lambda _: after)
+    return {"project": spec.project_id, "version": saved.version, "triangles": intake.report.triangles}
+
+
+def _examine_bundle(tell: Tell, path: Path) -> Examined:
+    return examine_bundle(path, path.parent, lambda share: tell("Comparing every file with its sum", share))
+
+
+def _limited(
+    job: Job, hand: JobContext, read: Callable[..., Any], *given: Any, folder: Path, reads: Sequence[Path] = ()
+) -> Any:
+    """Result of a reader on the files of a job, in a process of its own."""
+    return run_limited(
+        read, *given, folder=folder, reads=reads, memory_bytes=MEMORY_LIMIT_BYTES, longest_s=LONGEST_S,
+        tell=lambda what, share: hand.tell(what, share * 0.98), unwanted=hand.unwanted,
+        too_long=f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.",
+        gave_up=f"‘{job.name}’ is damaged: its reader broke down over it. Export it again, or in another format.",
+    )  # fmt: skip
+
+
+def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, hand: JobContext) -> Result:
+    """Put what came in on the set, fitted and grounded, as one step that can be undone."""
+    saved = None if project_id is None else studio.projects.get(project_id)
+    project = saved.project if saved else new_project(_title(intake.item.source_name), FOR_CLIPS)
+    while not (lens.ready.wait(0.1) or lens.unprepared):
+        hand.tell(lens.preparing, 0.98)
+        _go_on(hand)
+    hand.tell("Putting it on the set, metering the light", 0.98)
+    intake, kept = kept_by_name(project, intake)
+    is_large = intake.report.triangles > LARGE and not studio.assets.has(rig_key(intake.item.asset))
+    eye = LensEye(lens, frozenset({intake.item.asset}) if is_large else frozenset())
+    placed = put_on_set(project, intake, eye)  # metering takes a moment: before anything is changed
+    _go_on(hand)
+    saved = saved or studio.projects.create(project)
+    label = f"Bring in {intake.item.source_name}"
+    saved = studio.projects.edit(project.id, saved.version, label, lambda _: placed)
+    return {"project": project.id, "version": saved.version, "kept": kept}
+
+
+def _accept_beside(studio: Studio, intake: Intake, project_id: str, hand: JobContext) -> Result:
+    """Put what came in beside what stands on the set, as one step that can be undone."""
+    saved = studio.projects.get(project_id)
+    _go_on(hand)
+    placed = put_beside(saved.project, intake, studio.measures_if_whole)
+    label = f"Bring in {intake.item.source_name}"
+    saved = studio.projects.edit(project_id, saved.version, label, lambda _: placed)
+    return {"project": project_id, "version": saved.version, "kept": 0}
+
+
+def _go_on(hand: JobContext) -> None:
+    if hand.unwanted():
+        raise Unwanted
+
+
+def _title(source_name: str) -> str:
+    stem = PurePosixPath(source_name).stem.replace("-", " ").replace("_", " ").strip()
+    return stem[:80].capitalize() or "Untitled"
+
+
+def _read_and_keep(tell: Tell, paths: dict[str, str], kept: Path) -> Intake:
+    # the readers and their libraries are loaded here only, they would double the time the studio takes to start
+    from ..core.geometry.intake import take_in
+    from ..core.geometry.read.files import packed
+
+    files = {name: Path(path) for name, path in paths.items()}
+    intake = take_in({name: path.read_bytes() for name, path in files.items()}, tell)
+    # written here, so that the studio never holds what may be gigabytes, and moved by it afterwards
+    store = AssetStore(kept)
+    archive = next(iter(files.values())).with_name("source.zip")
+    with telling_of_space():
+        packed(files, archive)
+    source = store.take(archive)
+    return _kept(store, intake, source)
+
+
+def _read_again(tell: Tell, source: str, detail: Detail, off: float, assets: Path, kept: Path) -> Intake:
+    from ..core.geometry.detail import DetailRequest
+    from ..core.geometry.intake import take_in
+
+    files = {"source.zip": AssetStore(assets).get(source)}
+    return _kept(AssetStore(kept), take_in(files, tell, DetailRequest(detail, off)), source)
+
+
+def _kept(store: AssetStore, intake: Intake, source: str) -> Intake:
+    store.put_all(intake.assets)
+    intake.assets = {}
+    intake.item = intake.item.model_copy(update={"source": source})
+    return intake

@@ -1,0 +1,88 @@
+"""`./cyc cut` and `./cyc deliver`: handing over in a terminal, with a progress bar and what was found in the file."""
+
+import re
+from pathlib import Path
+from typing import get_args
+
+from rich.console import Console
+
+from ..core.cut.document import Cut
+from ..core.cut.edits import AddClip, apply_edit
+from ..core.delivery.presets import PRESETS, Delivery, PresetName
+from ..core.errors import CycloramaError, NotFoundError, ShootError
+from ..core.motion import FrameRate
+from ..shoot.finish.deliver import file_name, folder_of, hand_over, remove_files
+from ..shoot.finish.take_frames import film_of
+from ..store import Studio, TakeRecord, open_studio
+from .bar import bar
+from .terminal_shoot import find_project
+
+
+def deliver_in_terminal(
+    data: Path,
+    project: str | None,
+    take_id: str | None,
+    preset: str,
+    size: str | None,
+    fits_mb: float | None,
+    rounds: int,
+) -> int:
+    """Hand over the cut of a project, or a take alone; returns the exit code."""
+    console = Console(stderr=True)
+    try:
+        if not (data / "studio.sqlite").exists():
+            raise NotFoundError(f"There is no studio in {data}. Give its folder with --data.")
+        studio = open_studio(data)
+        project_id, cut = _cut_of(studio, project, take_id)
+        delivery = _delivery(cut, preset, size, fits_mb, rounds)
+        stem = studio.projects.get(project_id).project.name if take_id is None else take_id
+        handed = studio.cuts.hand_over(project_id, file_name(stem, delivery), delivery, cut)
+        with bar(console) as tell:
+            try:
+                found = hand_over(studio, handed, tell)
+            except BaseException:  # also Ctrl+C: who asks again begins another
+                remove_files(studio, handed)
+                studio.cuts.forget(handed.id)
+                raise
+    except CycloramaError as error:
+        console.print(error.sentence, style="red")
+        return 1
+    for line in found:
+        console.print(f"  {line.sentence}", style=None if line.fine else "yellow")
+    print(folder_of(studio, project_id) / handed.name)
+    return 0 if all(line.fine for line in found) else 2
+
+
+def _cut_of(studio: Studio, project: str | None, take_id: str | None) -> tuple[str, Cut]:
+    if take_id is not None:
+        take = studio.takes.get(take_id)
+        return take.project_id, alone(take)
+    saved = find_project(studio, project or "")
+    return saved.project.id, studio.cuts.get(saved.project.id).cut
+
+
+def alone(take: TakeRecord) -> Cut:
+    """A cut of a take and nothing else, at its rate and size."""
+    rate, s = FrameRate.of(take.project), take.project.shot.shoot
+    empty = Cut(
+        rate_num=rate.num, rate_den=rate.den, width=max(16, s.width // 2 * 2), height=max(16, s.height // 2 * 2)
+    )
+    return apply_edit(empty, AddClip(take_id=take.id, name=take.name), {take.id: film_of(take)})
+
+
+def _delivery(cut: Cut, preset: str, size: str | None, fits_mb: float | None, rounds: int) -> Delivery:
+    known = {name.replace(" ", "-"): name for name in get_args(PresetName)}
+    if preset not in known and preset not in PRESETS:
+        raise ShootError(f"There is no preset ‘{preset}’. Known: {', '.join(known)}.")
+    width, height = cut.width, cut.height
+    if size is not None:
+        match = re.fullmatch(r"(\d{2,4})[x×](\d{2,4})", size.strip())
+        if match is None or int(match[1]) % 2 or int(match[2]) % 2 or not min(int(match[1]), int(match[2])) >= 16:
+            raise ShootError(f"‘{size}’ is no size. Write two even numbers from 16 to 8192, 1920x1080 say.")
+        width, height = int(match[1]), int(match[2])
+    if fits_mb is not None and fits_mb <= 0:
+        raise ShootError("What it must fit in is more than 0 MB.")
+    if not 1 <= rounds <= 100:
+        raise ShootError("Rounds are from 1 to 100.")
+    name = known.get(preset, preset)
+    return Delivery(preset=name, width=width, height=height, fits_mb=fits_mb, rounds=rounds)

@@ -1,0 +1,1 @@
+"""Takes as they are finished: graded, denoised, packed, checked, delivered."""

@@ -1,0 +1,1 @@
+"""Frames of takes: how they are made, kept, mixed and reused."""

@@ -1,0 +1,62 @@
+"""Reuse of frames: the files of a frame that a frame of another take with the same light can take over."""
+
+from dataclasses import dataclass
+
+from ...core.render.passes.outputs import NUMBERS, pass_extension
+from ...core.scene.shoot import PassName
+from ...store import FileSum, TakeRecord
+from ...store.takes import BEAUTY, MASTER, THUMB
+from .cache import finish_of_key, motion_of
+from .files import file_path, read_if_whole
+
+SHOWN = {BEAUTY, THUMB}
+"""Files that show a frame: they can be made of its master."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reuse:
+    """Files of a frame that are taken over."""
+
+    files: dict[str, FileSum | None]
+    """by the name under which they are recorded"""
+    is_shown: bool
+    """whether those that show it are among them; they are made of the master else"""
+    lacks: tuple[PassName, ...]
+    """passes that are wanted and not there"""
+
+    @property
+    def rank(self) -> tuple[int, bool]:
+        """The less, the less is left to be made."""
+        return len(self.lacks), not self.is_shown
+
+
+def reusable(source: TakeRecord, number: int, take: TakeRecord, key: str) -> Reuse | None:
+    """Files that `take` can reuse from a frame of `source` with the same light, None where its picture is not whole.
+
+    key: of the frame that is wanted (see `frame_cache`)
+    """
+    record = source.frames[number]
+    whole = {
+        name: known
+        for name, known in record.files.items()
+        if read_if_whole(file_path(source, name, number), known) is not None
+    }
+    theirs = record.key or ""
+    is_shown = finish_of_key(theirs) == finish_of_key(key) and whole.keys() >= SHOWN
+    if not is_shown and MASTER not in whole:
+        return None
+    wanted = take.project.shot.shoot.passes.wanted
+    passes = set[str]()
+    if motion_of(theirs) == motion_of(key):
+        passes = {name for name in wanted if name in whole and _is_made_the_same(name, source, take)}
+    names = passes | ({MASTER} & whole.keys()) | (SHOWN if is_shown else set())
+    lacks = tuple(name for name in wanted if name not in passes)
+    return Reuse({name: known for name, known in whole.items() if name in names}, is_shown, lacks)
+
+
+def _is_made_the_same(name: PassName, source: TakeRecord, take: TakeRecord) -> bool:
+    """True when a pass of two takes is made in the same way, and written as the same kind of file."""
+    one, two = (t.project.shot.shoot for t in (source, take))
+    settings = [s.passes.model_copy(update={"wanted": ()}) for s in (one, two)]
+    written = [(pass_extension(s, name), None if name in NUMBERS else s.bits) for s in (one, two)]
+    return settings[0] == settings[1] and written[0] == written[1]

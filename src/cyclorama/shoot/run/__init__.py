@@ -1,0 +1,1 @@
+"""Shooting a take: worker, watch, retries, forecast."""

@@ -1,0 +1,113 @@
+"""True when somebody shoots in a data folder: who does holds a lock file.
+
+The time of the lock file is the holder's sign of life: setting it needs no room on a full disk.
+"""
+
+import os
+import signal
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from ...store.file_lock import hold, is_held
+
+BEAT_S = 1.0
+SILENT_S = 60.0
+"""A holder that gave no sign of life for this long hangs."""
+LONGEST_STEP_S = 900.0
+"""Nothing that is done for a frame takes longer without asking whether to go on; compiling kernels takes a minute."""
+
+
+@dataclass(frozen=True, slots=True)
+class Presence:
+    """State of the worker, seen from outside."""
+
+    pid: int
+    beat: float
+    """time of the last sign of life"""
+
+    @property
+    def silent_s(self) -> float:
+        return time.time() - self.beat
+
+    @property
+    def hangs(self) -> bool:
+        return self.silent_s > SILENT_S
+
+
+class Beat:
+    """The holder's sign of life: given every second, as long as the work itself says now and then that it goes on."""
+
+    def __init__(self, lock: int):
+        self._lock = lock
+        self._stop = threading.Event()
+        self._moved = time.monotonic()
+        self._thread = threading.Thread(target=self._run, name="beat", daemon=True)
+
+    def moved(self) -> None:
+        """The work goes on."""
+        self._moved = time.monotonic()
+
+    def _run(self) -> None:
+        while not self._stop.wait(BEAT_S):
+            if time.monotonic() - self._moved < LONGEST_STEP_S:
+                os.utime(self._lock)
+
+    def __enter__(self) -> "Beat":
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._stop.set()
+        self._thread.join()
+
+
+@contextmanager
+def shooting(folder: Path) -> Iterator[Beat | None]:
+    """Be the one who shoots in a data folder; yields None when somebody else is."""
+    lock = os.open(_path(folder), os.O_RDWR | os.O_CREAT, 0o644)
+    try:
+        if not hold(lock):
+            yield None
+            return
+        os.utime(lock)
+        os.pwrite(lock, f"{os.getpid():<20}".encode(), 0)
+        with Beat(lock) as beat:
+            yield beat
+    finally:
+        os.close(lock)
+
+
+def who_shoots(folder: Path) -> Presence | None:
+    """Holder of the worker lock of a data folder, None when it is free. Takes nothing."""
+    try:
+        lock = os.open(_path(folder), os.O_RDWR)
+    except FileNotFoundError:
+        return None
+    try:
+        if not is_held(lock):
+            return None
+        text = os.pread(lock, 20, 0).strip()
+        return Presence(int(text) if text.isdigit() else 0, os.fstat(lock).st_mtime)
+    finally:
+        os.close(lock)
+
+
+def end(folder: Path, wait_s: float = 10.0) -> bool:
+    """End whoever shoots in a data folder, at once; whether nobody does any more."""
+    until = time.monotonic() + wait_s
+    while (there := who_shoots(folder)) is not None:
+        if there.pid and there.pid != os.getpid():
+            with suppress(ProcessLookupError, PermissionError):
+                os.kill(there.pid, signal.SIGKILL)
+        if time.monotonic() > until:
+            return False
+        time.sleep(0.05)
+    return True
+
+
+def _path(folder: Path) -> Path:
+    return folder / "worker.lock"

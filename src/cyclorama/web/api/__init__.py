@@ -1,0 +1,1 @@
+"""Routers of the JSON interface, and the shapes of its answers."""

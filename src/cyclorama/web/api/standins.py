@@ -1,0 +1,77 @@
+"""Stand-ins of the browser: reduced meshes of models, as they bend, made shapes, and the set."""
+
+import io
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query
+from fastapi.responses import Response
+from PIL import Image
+from pydantic import ValidationError
+
+from ...core.errors import ChangeError
+from ...core.geometry.build import build_disc, build_sweep
+from ...core.geometry.cache_keys import standin_key
+from ...core.geometry.primitives import build_made
+from ...core.geometry.standin_file import pack_meshes
+from ...core.light.masks import in_beam
+from ...core.render.compile.lights import gobo_picture
+from ...core.scene import Gobo, Made
+from ..context import Context, context
+
+router = APIRouter(prefix="/api")
+Ctx = Annotated[Context, Depends(context)]
+_NUMBER = r"\d{1,6}(\.\d{1,12})?(e-\d\d)?"
+_ACTING = rf"^\d{{1,4}}:{_NUMBER}:{_NUMBER}(,\d{{1,4}}:{_NUMBER}:{_NUMBER}){{0,3}}$"
+_FOR_EVER = {"cache-control": "public, max-age=31536000, immutable"}
+
+
+@router.get("/assets/{asset}/standin")
+def standin(ctx: Ctx, asset: str) -> Response:
+    """The reduced mesh of a model; never changes for an asset."""
+    data = ctx.studio.assets.get(standin_key(asset))
+    return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
+
+
+@router.get("/made")
+def made(wanted: Annotated[Made, Query()]) -> Response:
+    """The mesh of a made shape; never changes for its measures."""
+    data = pack_meshes([(build_made(wanted), 0)])
+    return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
+
+
+@router.get("/assets/{asset}/pose")
+def pose(
+    ctx: Ctx, asset: str, acting: Annotated[str, Query(pattern=_ACTING, max_length=200)]
+) -> Response:  # fmt: skip
+    """Where the vertices of the stand-in are while it does something; never changes either.
+
+    acting: number, seconds and share of each animation, as `0:1.25:0.5,1:0:0.5`.
+    """
+    parts = (part.split(":") for part in acting.split(","))
+    data = ctx.puppets.pose(asset, tuple((int(number), float(s), float(share)) for number, s, share in parts))
+    return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)
+
+
+@router.get("/gobo.png", response_class=Response)
+def gobo(
+    ctx: Ctx, gobo: Annotated[str, Query(max_length=30_000)], wide: Annotated[float, Query(gt=0, le=1e6)],
+    roll_deg: Annotated[float, Query(ge=-3600, le=3600)],
+) -> Response:  # fmt: skip
+    """A gobo as it lies in a beam that opens by 45° to each side; `gobo` is it as documents hold it."""
+    try:
+        wanted = Gobo.model_validate_json(gobo)
+    except ValidationError as error:
+        raise ChangeError("That is no gobo.") from error
+    _, get = gobo_picture(wanted, 0)
+    buffer = io.BytesIO()
+    Image.fromarray(in_beam(get(ctx.studio.assets.get), wanted, wide, roll_deg)).save(buffer, "PNG")
+    return Response(buffer.getvalue(), media_type="image/png", headers=_FOR_EVER)
+
+
+@router.get("/projects/{project_id}/set")
+def set_mesh(ctx: Ctx, project_id: str) -> Response:
+    """Sweep (part 0) and disc (part 1) for the stand-in."""
+    stage = ctx.studio.projects.get(project_id).project.set
+    pieces = [(build_sweep(stage.sweep, 64), 0)] if stage.sweep.on else []
+    pieces += [(build_disc(stage.disc, 96), 1)] if stage.disc.on else []
+    return Response(pack_meshes(pieces), media_type="application/octet-stream")

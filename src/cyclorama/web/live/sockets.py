@@ -1,0 +1,143 @@
+"""Web sockets: the developing lens and the shoot log."""
+
+import asyncio
+import contextlib
+import json
+import struct
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
+from pydantic import BaseModel, Field, ValidationError
+
+from ...app.lens import FrameRequest, LensPicture, LensProgress, News, Tried, Trouble, Viewer
+from ...core.render.film.progressive import FULL_SAMPLES
+from ...core.review.phrases import duration
+from ..context import Context, context
+
+router = APIRouter(prefix="/live")
+Ctx = Annotated[Context, Depends(context)]
+LARGEST = 1280
+GONE = (WebSocketDisconnect, RuntimeError, OSError, asyncio.CancelledError)
+"""A browser that went away, also while it connects, or a studio that closes."""
+MOST_WAITING = 8
+"""News that wait for a browser that is slow to take them."""
+
+
+def _packed(picture: LensPicture) -> bytes:
+    """Length of the header, JSON header, JPEG."""
+    shown = picture.shown
+    header = json.dumps({
+        "request": picture.request, "samples": shown.samples, "width": shown.width, "height": shown.height,
+        "ms": picture.milliseconds, "of": FULL_SAMPLES,
+    }).encode()  # fmt: skip
+    return struct.pack("<I", len(header)) + header + shown.jpeg
+
+
+class Asked(BaseModel):
+    """A browser's wish for pictures."""
+
+    request: Annotated[int, Field(ge=0, le=1 << 53)]
+    frame: Annotated[int, Field(ge=0, le=2_000_000)]
+    width: Annotated[int, Field(ge=1, le=1 << 20)]
+    height: Annotated[int, Field(ge=1, le=1 << 20)]
+    tried: Annotated[tuple[Tried, ...], Field(max_length=64)] = ()
+
+
+class LensMessage(BaseModel):
+    """Message of a lens: render something, or (without a request) rest."""
+
+    develop: Asked | None = None
+    rest: bool = True
+
+
+@router.websocket("/projects/{project_id}/lens")
+async def lens(socket: WebSocket, project_id: str, ctx: Ctx) -> None:
+    """The browser sends LensMessages; pictures and how far the next one is stream back."""
+    try:
+        await socket.accept()
+    except GONE:
+        return
+    loop = asyncio.get_running_loop()
+    waiting: asyncio.Queue[News] = asyncio.Queue(MOST_WAITING)
+
+    def deliver(item: News) -> None:
+        with contextlib.suppress(RuntimeError):  # the studio is being closed and nobody listens any more
+            loop.call_soon_threadsafe(bounded_put, waiting, item)
+
+    viewer = Viewer(deliver, project_id)
+    ctx.lens.open(viewer)
+    sender = asyncio.create_task(_send(socket, ctx, waiting))
+    try:
+        while True:
+            await _hear(await socket.receive_text(), ctx, viewer, socket)
+    except (KeyError, *GONE):
+        pass  # also where the browser sends bytes: either way this lens is closed
+    finally:
+        ctx.lens.leave(viewer)
+        sender.cancel()
+
+
+def bounded_put(waiting: "asyncio.Queue[News]", item: News) -> None:
+    """Put an item into a queue; the oldest goes where it is full: the browser is slower than the lens."""
+    if waiting.full():
+        waiting.get_nowait()
+    waiting.put_nowait(item)
+
+
+async def _hear(text: str, ctx: Context, viewer: Viewer, socket: WebSocket) -> None:
+    try:
+        asked = LensMessage.model_validate_json(text).develop
+    except ValidationError as error:
+        first = error.errors(include_input=False, include_url=False, include_context=False)[0]
+        where = ".".join(str(step) for step in first["loc"])[:80]
+        sentence = f"The lens was asked for something it does not understand: {where or 'message'}: {first['msg']}."
+        await socket.send_json({"code": "not-understood", "error": sentence, "request": None})
+        return
+    if asked is None:
+        ctx.lens.rest(viewer)
+        return
+    width, height = (min(max(size, 16), LARGEST) for size in (asked.width, asked.height))
+    ctx.lens.develop(viewer, FrameRequest(asked.request, asked.frame, width, height, asked.tried))
+
+
+async def _send(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]") -> None:
+    with contextlib.suppress(*GONE):
+        await _send_until_gone(socket, ctx, waiting)
+
+
+async def _send_until_gone(socket: WebSocket, ctx: Context, waiting: "asyncio.Queue[News]") -> None:
+    while not ctx.lens.ready.is_set():
+        await socket.send_json({"preparing": True, "sentence": ctx.lens.preparing})
+        await asyncio.sleep(0.5)
+    await socket.send_json({"preparing": False})
+    while True:
+        item = await waiting.get()
+        if isinstance(item, Trouble):
+            await socket.send_json({"error": item.sentence, "request": item.request})
+        elif isinstance(item, LensProgress):
+            progress = {"request": item.request, "share": item.share, "of": FULL_SAMPLES}
+            await socket.send_json({"progress": {**progress, "left": duration(item.seconds_left)}})
+        else:
+            await socket.send_bytes(_packed(item))
+
+
+@router.websocket("/takes")
+async def takes(socket: WebSocket, ctx: Ctx) -> None:
+    """All takes whenever one of them changes; an error with its sentence when they cannot be read at the moment."""
+    telling: asyncio.Task[None] | None = None
+    try:
+        await socket.accept()
+        telling = asyncio.create_task(_tell_of_takes(socket, ctx))
+        while True:
+            await socket.receive()  # nothing is said here, but that the page is closed
+    except GONE:
+        pass
+    finally:
+        if telling is not None:
+            telling.cancel()
+
+
+async def _tell_of_takes(socket: WebSocket, ctx: Context) -> None:
+    with contextlib.suppress(*GONE), ctx.take_log.listening() as news:
+        while True:
+            await socket.send_text(await news.get())

@@ -1,0 +1,1 @@
+"""The pages: what their templates are given."""

@@ -1,0 +1,181 @@
+"""The pages."""
+
+from typing import Annotated, Any, get_args
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import HTMLResponse
+
+from ...core.cut.document import Cut
+from ...core.errors import DamagedError
+from ...core.light.studio_environments import STUDIOS
+from ...core.material.presets import PRESETS
+from ...core.material.variations import Vary
+from ...core.review.phrases import data_size
+from ...core.review.stations import move_sentence
+from ...core.scene import MaterialMaps, Property, place_of
+from ...core.scene.light import Shape
+from ...core.scene.material import PatternKind
+from ...core.scene.path import PathShape
+from ...core.scene.property import affects_everywhere, keyable_everywhere
+from ...core.scene.saved_rig import ReadyRig
+from ...core.scene.shot import MoveKind
+from ...core.scene.stocked import ReadySet
+from ...core.scene.surface_layer import LayerKind
+from ...store.garbage import keys_in
+from ...store.projects import Listed
+from ...store.proofs import proofs_of
+from ..context import Context, context
+from ..problems import templates
+
+router = APIRouter(include_in_schema=False)
+Ctx = Annotated[Context, Depends(context)]
+
+
+def _place(path: str) -> Property:
+    """The property of a control: of the project or, after `cut/`, of its cut."""
+    return place_of(path.removeprefix("cut/"), Cut) if path.startswith("cut/") else place_of(path)
+
+
+templates.env.globals["place_of"] = _place
+
+
+_VARIED = {"specular_roughness": "roughness", "base_metalness": "metalness", "specular_ior": "IOR",
+           "specular_roughness_anisotropy": "anisotropy", "thin_film_thickness_nm": "film thickness"}  # fmt: skip
+STOCK_KINDS = (
+    ("set", "Sets", "No set is saved. Set card, Save set."),
+    ("model", "Models", "No model is saved. Subject card, Save."),
+    ("look", "Looks", "No look is saved. Light card, Looks, Save."),
+    ("rig", "Rigs", "No rig is saved. Light card, Save."),
+    ("environment", "Environments", "No environment is saved. Light card, Environment, Save."),
+    ("gobo", "Gobos", "No gobo is saved. Light card, Gobo, Save."),
+    ("backdrop", "Backdrops", "No backdrop is saved. Light card, Background, Save."),
+    ("material", "Materials", "No material is saved. Materials card, Save."),
+    ("palette", "Palettes", "No palette is saved. Materials card, Palette, Save."),
+    ("move", "Moves", "No move is saved. Camera card, Save move."),
+)
+"""Kinds of kept things, what they are called, and how one gets there."""
+
+
+_CARD_LISTS = {
+    "rates": [
+        ("23.976", 24000, 1001),
+        ("24", 24, 1),
+        ("25", 25, 1),
+        ("29.97", 30000, 1001),
+        ("30", 30, 1),
+        ("48", 48, 1),
+        ("50", 50, 1),
+        ("59.94", 60000, 1001),
+        ("60", 60, 1),
+    ],
+    "sensors": [
+        ("full frame, 36 mm", "36"),
+        ("Super 35, 24.89 mm", "24.89"),
+        ("APS-C, 23.6 mm", "23.6"),
+        ("Four Thirds, 17.3 mm", "17.3"),
+        ("one inch, 13.2 mm", "13.2"),
+        ("medium format, 43.8 mm", "43.8"),
+        ("medium format, 53.4 mm", "53.4"),
+        ("65 mm film, 52.5 mm", "52.5"),
+    ],
+    "path_shapes": get_args(PathShape),
+    "rigs": get_args(ReadyRig),
+    "studios": STUDIOS,
+    "ready_sets": get_args(ReadySet),
+    "stock_kinds": STOCK_KINDS,
+    "stretches": [(kind, kind.replace("_", " ").capitalize()) for kind in get_args(MoveKind) if kind != "spin"],
+    "presets": list(PRESETS),
+    "map_slots": list(MaterialMaps.model_fields),
+    "varied": [(what, _VARIED.get(what, what.replace("_", " ")).capitalize()) for what in get_args(Vary)],
+    "finishes": [
+        ("white paper", (0.8, 0.79, 0.77), 0.9),
+        ("grey paper", (0.35, 0.35, 0.35), 0.9),
+        ("warm paper", (0.74, 0.66, 0.55), 0.9),
+        ("dark gloss", (0.012, 0.012, 0.014), 0.08),
+        ("white gloss", (0.8, 0.8, 0.8), 0.1),
+        ("black felt", (0.006, 0.006, 0.006), 1.0),
+        ("concrete", (0.32, 0.31, 0.3), 0.65),
+    ],
+    "layer_kinds": get_args(LayerKind),
+    "patterns": list(get_args(PatternKind)),
+    "shapes": list(get_args(Shape)),
+    "shape_options": [(shape, shape.capitalize()) for shape in get_args(Shape)],
+}
+"""What the cards offer to choose from."""
+MOST_THUMBS = 240
+"""So many pictures a card of the wall plays at most, spread over the take."""
+
+
+@router.get("/")
+def wall(request: Request, ctx: Ctx) -> HTMLResponse:
+    """The reel wall."""
+    cards = [_wall_card(ctx, listed) for listed in ctx.studio.projects.listed()]
+    return templates.TemplateResponse(request, "wall.html", {"cards": cards})
+
+
+def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
+    """Card of a project on the wall; of a damaged one its name and fault."""
+    card: dict[str, Any] = {"id": listed.id, "name": listed.name, "updated": listed.updated, "damage": None}
+    try:
+        project = ctx.studio.projects.get(listed.id).project
+    except DamagedError as error:
+        return card | {"damage": error.sentence}
+    try:
+        ctx.studio.measures(project.subject)
+        sentence = move_sentence(project)
+    except DamagedError as error:
+        sentence = error.sentence
+    all_takes = ctx.studio.take_list.all(listed.id)
+    takes = [t for t in all_takes if t.finished]
+    disk = sum(t.bytes for t in all_takes) + ctx.studio.assets.disk_bytes(keys_in(project.model_dump_json()))
+    best = next((t for t in takes if t.state == "done"), takes[0] if takes else None)
+    numbers = ctx.studio.take_list.finished_numbers(best.id) if best else []
+    step = max(1, -(-len(numbers) // MOST_THUMBS))
+    plays = f"/api/takes/{best.id}/thumbs" if best else ""
+    if best is None and len(found := (proof := proofs_of(ctx.studio.folder, project)[project.shot_id]).numbers) > 1:
+        # until there is a take, the proof plays
+        numbers, step = found, max(1, -(-len(found) // MOST_THUMBS))
+        plays = f"/api/projects/{project.id}/proof/{proof.key}/frames"
+    paced = step * max(1, (numbers[-1] - numbers[0]) // max(1, len(numbers) - 1)) if best is None and numbers else step
+    return card | {
+        "disk": data_size(disk), "project": project, "sentence": sentence,
+        "take": best, "plays": plays, "frames": numbers[::step], "step": paced, "takes": len(takes),
+    }  # fmt: skip
+
+
+@router.get("/projects/{project_id}")
+def studio_floor(request: Request, ctx: Ctx, project_id: str) -> HTMLResponse:
+    """The studio floor."""
+    project = ctx.studio.projects.get(project_id).project
+    return templates.TemplateResponse(
+        request,
+        "studio.html",
+        {"project": project, "affects": affects_everywhere(), "keyable": keyable_everywhere(), **_CARD_LISTS},
+    )
+
+
+@router.get("/projects/{project_id}/cut")
+def cutting_bench(request: Request, ctx: Ctx, project_id: str) -> HTMLResponse:
+    """The cutting bench."""
+    project = ctx.studio.projects.get(project_id).project
+    shown = {"project": project, "rates": _CARD_LISTS["rates"], "gallery": ctx.own_gallery is not None}
+    return templates.TemplateResponse(request, "cut.html", shown)
+
+
+@router.get("/shoots")
+def shoots(request: Request) -> HTMLResponse:
+    """The shoot log."""
+    return templates.TemplateResponse(request, "shoots.html", {})
+
+
+@router.get("/stock")
+def stockroom(request: Request) -> HTMLResponse:
+    """The stockroom."""
+    return templates.TemplateResponse(request, "stock.html", {"kinds": STOCK_KINDS})
+
+
+@router.get("/takes/{take_id}")
+def screening(request: Request, ctx: Ctx, take_id: str) -> HTMLResponse:
+    """The screening room."""
+    take = ctx.studio.takes.get(take_id)
+    return templates.TemplateResponse(request, "screening.html", {"take": take, "project": take.project})
