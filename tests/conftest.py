@@ -59,7 +59,7 @@ from cyclorama.core.scene import (
     put,
     put_all,
 )
-from cyclorama.shoot.frames.files import pipeline as frame_pipeline
+from cyclorama.shoot.frames import pipeline as frame_pipeline
 
 settings.register_profile("as here", deadline=None, derandomize=True)
 settings.load_profile("as here")

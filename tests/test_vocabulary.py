@@ -35,7 +35,7 @@ def test_docstrings_begin_with_the_thing_they_are_about() -> None:
 
 def test_the_glossary_points_at_modules_that_exist() -> None:
     text = (ROOT.parents[1] / "docs" / "glossary.md").read_text()
-    named = set(re.findall(r"`((?:core|shoot|store|web|js)/[\w/]+(?:\.py|\.js)?)`", text))
+    named = set(re.findall(r"`((?:core|shoot|store|app|cli|web|js)/[\w/]+(?:\.py|\.js)?)`", text))
     assert len(named) > 40
     places = {name: ROOT / (f"web/static/{name}" if name.startswith("js/") else name) for name in named}
     assert [name for name, place in places.items() if not place.exists()] == []

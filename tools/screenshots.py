@@ -23,7 +23,6 @@ from pathlib import Path
 from urllib.error import URLError
 from urllib.request import urlopen
 
-from cyclorama.shoot.frames.files.files import frame_path
 from playwright.sync_api import Page, expect, sync_playwright
 
 from cyclorama.app import takes as take_service
@@ -32,6 +31,7 @@ from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Project
 from cyclorama.demo.write import write_demo
+from cyclorama.shoot.frames.files import frame_path
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio
 

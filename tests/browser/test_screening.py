@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 import numpy as np
 import pytest
-from cyclorama.shoot.frames.files.files import frame_path
 from PIL import Image
 from playwright.sync_api import Page, Route, expect
 from tests.browser.conftest import LONG_MS, Server
@@ -16,6 +15,7 @@ from tests.shoot.test_shoot import wait_for
 from cyclorama.app import takes as take_service
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
+from cyclorama.shoot.frames.files import frame_path
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio
 

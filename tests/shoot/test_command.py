@@ -3,10 +3,10 @@
 from pathlib import Path
 
 import pytest
-from cyclorama.shoot.frames.files.files import frame_path
 from tests.shoot.test_shoot import studio_with
 
 from cyclorama.cli.terminal_shoot import shoot_in_terminal
+from cyclorama.shoot.frames.files import frame_path
 from cyclorama.shoot.run.worker_lock import shooting
 
 

@@ -10,6 +10,7 @@ from tests.shoot.test_shoot import contents, studio_with
 
 from cyclorama.app import takes as take_service
 from cyclorama.app.clips import ClipState as Mp4
+from cyclorama.app.take_answers import shoot_log
 from cyclorama.core.cut.document import Clip, Cut
 from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
@@ -20,7 +21,6 @@ from cyclorama.shoot.finish.masters import Masters
 from cyclorama.shoot.finish.take_frames import TakeReel, film_of
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio, TakeRecord
-from cyclorama.web.api.take_answers import shoot_log
 
 
 def shot(folder: Path, tracer: Tracer, frames: int = 6, **values: object) -> tuple[Studio, TakeRecord]:

@@ -13,7 +13,6 @@ from pathlib import Path
 from queue import SimpleQueue
 
 import pytest
-from cyclorama.shoot.frames.files.cache import program
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.clusters import Cluster
@@ -32,6 +31,7 @@ from cyclorama.shoot.farm.machine import checked, hold_to
 from cyclorama.shoot.farm.runs import LONGEST, Runs
 from cyclorama.shoot.farm.worker_status import crew_of
 from cyclorama.shoot.farm.workshop import FarmJob, FilePart, Workshop
+from cyclorama.shoot.frames.cache import program
 from cyclorama.shoot.run.take import TakeProgress, shoot_take
 from cyclorama.store import Studio, TakeRecord
 

@@ -3,9 +3,6 @@
 from pathlib import Path
 
 import numpy as np
-from cyclorama.shoot.frames.files.cache import FrameKeys, light_of
-from cyclorama.shoot.frames.files.files import frame_path, master_path
-from cyclorama.shoot.frames.files.pass_files import exact_picture_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
@@ -17,6 +14,9 @@ from cyclorama.app.region_takes import call_part
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Channel, Gobo, Key, Light, Project, put, put_all
 from cyclorama.core.scene.shoot import Region
+from cyclorama.shoot.frames.cache import FrameKeys, light_of
+from cyclorama.shoot.frames.files import frame_path, master_path
+from cyclorama.shoot.frames.pass_files import exact_picture_of
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Saved, Studio
 

@@ -3,7 +3,6 @@
 from pathlib import Path
 
 import pytest
-from cyclorama.shoot.frames.files.files import file_path, frames_to_shoot, lacking
 from tests.shoot.test_shoot import studio_with
 
 from cyclorama.app import takes as take_service
@@ -11,6 +10,7 @@ from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
 from cyclorama.core.scene.shoot import Again, Region
+from cyclorama.shoot.frames.files import file_path, frames_to_shoot, lacking
 from cyclorama.shoot.run.take import TakeProgress, shoot_take
 from cyclorama.store import ListedTake, Studio, TakeRecord
 

@@ -4,8 +4,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from cyclorama.shoot.frames.files.files import file_path, frames_to_shoot, master_name, master_path
-from cyclorama.shoot.frames.files.pass_files import exact_picture_of
 from pydantic import ValidationError
 from tests.shoot.test_shoot import studio_with
 
@@ -14,6 +12,8 @@ from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.region import CONTEXT_PX, FEATHER_PX, share_of_new, within
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene.shoot import Again, Region
+from cyclorama.shoot.frames.files import file_path, frames_to_shoot, master_name, master_path
+from cyclorama.shoot.frames.pass_files import exact_picture_of
 from cyclorama.shoot.run.reshoot import in_words
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio, TakeRecord

@@ -4,7 +4,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from cyclorama.shoot.frames.files.files import frame_path
 from tests.shoot.test_region import MIDDLE, light, shot
 
 from cyclorama.app import region_takes as region_take
@@ -14,6 +13,7 @@ from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.region import share_of_new
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
+from cyclorama.shoot.frames.files import frame_path
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio, TakeRecord
 

@@ -8,8 +8,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from cyclorama.shoot.frames.files.files import frame_path, frames_to_shoot
-from cyclorama.shoot.frames.files.pipeline import FrameMaker
 from PIL import Image
 from tests.conftest import diffuse, edited, project_of, sphere
 from tests.moving_models import bending_bar
@@ -25,6 +23,8 @@ from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.picking import PickProbe
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Background, Project, new_project
+from cyclorama.shoot.frames.files import frame_path, frames_to_shoot
+from cyclorama.shoot.frames.pipeline import FrameMaker
 from cyclorama.shoot.run import forecast
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.shoot.run.watch import mark_interrupted

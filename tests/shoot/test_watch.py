@@ -10,8 +10,6 @@ from pathlib import Path
 
 import psutil
 import pytest
-from cyclorama.shoot.frames.files.files import frame_path, frames_to_shoot, pass_path, thumb_path
-from cyclorama.shoot.frames.files.pipeline import FrameMaker
 from tests.conftest import fill
 from tests.shoot.test_shoot import contents, studio_with, wait_for
 
@@ -19,6 +17,8 @@ from cyclorama.app import takes as take_service
 from cyclorama.core.errors import DamagedError, NotFoundError
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.sequence.size import reserve_bytes
+from cyclorama.shoot.frames.files import frame_path, frames_to_shoot, pass_path, thumb_path
+from cyclorama.shoot.frames.pipeline import FrameMaker
 from cyclorama.shoot.run import worker, worker_lock
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.shoot.run.watch import Watch, mark_interrupted, orphans

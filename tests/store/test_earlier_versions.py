@@ -4,13 +4,13 @@ import zipfile
 from pathlib import Path
 
 import pytest
-from cyclorama.shoot.frames.files.files import frame_path, frames_to_shoot
 
 from cyclorama.core.framing import View, frame_margins
 from cyclorama.core.geometry.measure import placed_hull
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.scene import SCHEMA_VERSION, load_project
+from cyclorama.shoot.frames.files import frame_path, frames_to_shoot
 from cyclorama.store import Studio
 
 DATA = Path(__file__).resolve().parents[1] / "data"

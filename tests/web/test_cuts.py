@@ -7,7 +7,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from cyclorama.shoot.frames.files.files import master_path
 from fastapi.testclient import TestClient
 from PIL import Image
 from tests.conftest import png_of
@@ -21,6 +20,7 @@ from cyclorama.core.cut.sound import decode_sound
 from cyclorama.core.cut.sound_synthesis import RATE
 from cyclorama.core.errors import ShootError
 from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.shoot.frames.files import master_path
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio
 from cyclorama.store.garbage import collect_garbage

@@ -17,12 +17,12 @@ from tests.conftest import pixels_of
 from tests.shoot.test_shoot import studio_with, wait_for
 
 from cyclorama.app import lens as lens_module
+from cyclorama.app import take_log
 from cyclorama.app.jobs import Unwanted
 from cyclorama.core.render.film.progressive import FIRST_SHRINK, STEPS
 from cyclorama.core.render.film.tracer import Cancelled, Tracer
+from cyclorama.web import sockets as live
 from cyclorama.web.app import create_app
-from cyclorama.web.live.sockets import sockets as live
-from cyclorama.web.live.sockets import take_log
 
 SOCKETS = "ws://127.0.0.1"
 

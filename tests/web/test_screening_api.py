@@ -7,7 +7,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from cyclorama.shoot.frames.files.files import file_path, frame_path, frames_to_shoot, master_path
 from fastapi.testclient import TestClient
 from PIL import Image
 from tests.conftest import pixels_of, png_of
@@ -25,6 +24,7 @@ from cyclorama.core.render.film.frame import expose_frame, finish_of
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import put_all
 from cyclorama.shoot.finish.masters import Masters, finish_frame
+from cyclorama.shoot.frames.files import file_path, frame_path, frames_to_shoot, master_path
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store.garbage import collect_garbage
 

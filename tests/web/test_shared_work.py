@@ -5,13 +5,13 @@ import threading
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
-from cyclorama.web.live.shared_work import IsUnwanted, SharedWork
 from fastapi import Request
 from fastapi.testclient import TestClient
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import client, intake  # noqa: F401  (client is a fixture)
 
 from cyclorama.app.jobs import Unwanted
+from cyclorama.app.shared_work import IsUnwanted, SharedWork
 from cyclorama.core.errors import OverloadError
 from cyclorama.web.api import projects
 

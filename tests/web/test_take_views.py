@@ -6,9 +6,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from cyclorama.shoot.frames.files.files import frames_to_shoot, pass_path
-from cyclorama.shoot.frames.files.pass_files import channels_of, mask_of
-from cyclorama.shoot.frames.files.pipeline import FrameMaker
 from fastapi.testclient import TestClient
 from PIL import Image
 from tests.conftest import png_of
@@ -28,6 +25,9 @@ from cyclorama.core.scene import Grade, put_all
 from cyclorama.shoot.finish.checking import check_take
 from cyclorama.shoot.finish.denoising import NEEDED, CleanMaker
 from cyclorama.shoot.finish.masters import Masters
+from cyclorama.shoot.frames.files import frames_to_shoot, pass_path
+from cyclorama.shoot.frames.pass_files import channels_of, mask_of
+from cyclorama.shoot.frames.pipeline import FrameMaker
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import TakeRecord
 

@@ -11,7 +11,6 @@ from pathlib import Path
 import av
 import numpy as np
 import pytest
-from cyclorama.shoot.frames.files.files import frame_path, frames_to_shoot, pass_path
 from fastapi.testclient import TestClient
 from tests.conftest import pixels_of, png_of
 from tests.core.geometry.test_intake import glb
@@ -22,6 +21,7 @@ from cyclorama.app import takes as take_service
 from cyclorama.core.picture.light_mix import LightChange, light_layers, mix_lights
 from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.shoot.frames.files import frame_path, frames_to_shoot, pass_path
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio
 

@@ -21,7 +21,8 @@ from tests.shoot.test_shoot import wait_for
 from tests.web.test_api import client, ended, intake  # noqa: F401  (client is a fixture)
 
 from cyclorama.app import confined as limited
-from cyclorama.app.confined import NO_MEMORY, Tell, run_limited
+from cyclorama.app.confined import NO_MEMORY, run_limited
+from cyclorama.app.confined_results import Tell
 from cyclorama.app.jobs import Unwanted
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.read.files import unpack

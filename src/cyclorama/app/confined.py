@@ -25,11 +25,9 @@ from py_landlock import AccessFs, Landlock, LandlockError
 
 from ..core.errors import CycloramaError, IntakeError
 from ..core.kernel import cache_home
-from .confined_results import receive_result, send_result
+from .confined_results import Tell, receive_result, send_result
 from .jobs import Unwanted
 
-Tell = Callable[[str, float], None]
-"""Told what is being done, and how much of the whole is done, 0…1."""
 LOOK_EVERY_S = 0.1
 IDLE_S = 60.0
 """A child that used no processor time for so long waits for something that does not come."""

@@ -10,6 +10,7 @@ import enum
 import io
 import pickle
 import sys
+from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -54,3 +55,7 @@ class _ValueReader(pickle.Unpickler):
 
 def _is_value(kind: type) -> bool:
     return dataclasses.is_dataclass(kind) or issubclass(kind, BaseModel | enum.Enum)
+
+
+Tell = Callable[[str, float], None]
+"""Told what is being done, and how much of the whole is done, 0…1."""

@@ -10,16 +10,17 @@ from pydantic import BaseModel
 
 from ..core.commands.place_model import put_beside, put_on_set
 from ..core.commands.replace import finest, kept_by_name, made_again, standing
-from ..core.errors import ChangeError, IntakeError, telling_of_space
+from ..core.errors import ChangeError, IntakeError
 from ..core.geometry.cache_keys import Intake, rig_key
 from ..core.scene import FOR_CLIPS, Detail, new_project
-from ..store import AssetStore, Studio
-from ..store.bundle import Examined, examine_bundle, is_bundle, keep_bundle
+from ..store import Studio
+from ..store.bundle import is_bundle, keep_bundle
 from ..store.jobs import Job, Result
-from ..web.uploads import INCOMING, Uploads, scratch_folder
-from .confined import Tell, run_limited
+from .confined import run_limited
+from .intake_children import examine_in_child, read_again, read_and_keep
 from .jobs import JobContext, JobRunner, Kind, Unwanted
 from .lens import Lens, LensEye
+from .uploads import INCOMING, Uploads, scratch_folder
 
 LONGEST_S = 900.0
 MEMORY_LIMIT_BYTES = 12 << 30
@@ -93,7 +94,7 @@ def _bring_in(studio: Studio, lens: Lens, job: Job, hand: JobContext) -> Result:
     paths = {name: str(folder / file) for name, file in spec.files.items()}
     if len(paths) == 1 and is_bundle(only := Path(*paths.values())):
         return _open(studio, only, spec.project_id, job, hand)
-    intake: Intake = _limited(job, hand, _read_and_keep, paths, folder / KEPT, folder=folder)
+    intake: Intake = _limited(job, hand, read_and_keep, paths, folder / KEPT, folder=folder)
     studio.assets.keep_all(folder / KEPT)
     studio.keep_intake(intake)
     if spec.beside and spec.project_id is not None and studio.projects.get(spec.project_id).project.items:
@@ -105,7 +106,7 @@ def _open(studio: Studio, path: Path, project_id: str | None, job: Job, hand: Jo
     """A bundle is a project of its own."""
     if project_id is not None:
         raise IntakeError("That is a bundle with a project of its own. Drop it on the reel wall to open it.")
-    examined = _limited(job, hand, _examine_bundle, path, folder=path.parent)
+    examined = _limited(job, hand, examine_in_child, path, folder=path.parent)
     opened = keep_bundle(studio, examined, path.parent)
     version = studio.projects.version(opened.id)
     return {"project": opened.id, "version": version, "kept": 0, "says": " ".join(opened.says)}
@@ -116,7 +117,7 @@ def _make_again(studio: Studio, job: Job, hand: JobContext) -> Result:
     assets = studio.folder / "assets"
     with scratch_folder(studio.folder) as folder:
         given = (spec.source, spec.detail, spec.off, assets, folder / KEPT)
-        intake: Intake = _limited(job, hand, _read_again, *given, folder=folder, reads=(assets,))
+        intake: Intake = _limited(job, hand, read_again, *given, folder=folder, reads=(assets,))
         studio.assets.keep_all(folder / KEPT)
     studio.keep_intake(intake)
     saved = studio.projects.get(spec.project_id)
@@ -125,10 +126,6 @@ def _make_again(studio: Studio, job: Job, hand: JobContext) -> Result:
     label = f"Make {intake.item.source_name} again"
     saved = studio.projects.edit(spec.project_id, saved.version, label, lambda _: after)
     return {"project": spec.project_id, "version": saved.version, "triangles": intake.report.triangles}
-
-
-def _examine_bundle(tell: Tell, path: Path) -> Examined:
-    return examine_bundle(path, path.parent, lambda share: tell("Comparing every file with its sum", share))
 
 
 def _limited(
@@ -180,34 +177,3 @@ def _go_on(hand: JobContext) -> None:
 def _title(source_name: str) -> str:
     stem = PurePosixPath(source_name).stem.replace("-", " ").replace("_", " ").strip()
     return stem[:80].capitalize() or "Untitled"
-
-
-def _read_and_keep(tell: Tell, paths: dict[str, str], kept: Path) -> Intake:
-    # the readers and their libraries are loaded here only, they would double the time the studio takes to start
-    from ..core.geometry.intake import take_in
-    from ..core.geometry.read.files import packed
-
-    files = {name: Path(path) for name, path in paths.items()}
-    intake = take_in({name: path.read_bytes() for name, path in files.items()}, tell)
-    # written here, so that the studio never holds what may be gigabytes, and moved by it afterwards
-    store = AssetStore(kept)
-    archive = next(iter(files.values())).with_name("source.zip")
-    with telling_of_space():
-        packed(files, archive)
-    source = store.take(archive)
-    return _kept(store, intake, source)
-
-
-def _read_again(tell: Tell, source: str, detail: Detail, off: float, assets: Path, kept: Path) -> Intake:
-    from ..core.geometry.detail import DetailRequest
-    from ..core.geometry.intake import take_in
-
-    files = {"source.zip": AssetStore(assets).get(source)}
-    return _kept(AssetStore(kept), take_in(files, tell, DetailRequest(detail, off)), source)
-
-
-def _kept(store: AssetStore, intake: Intake, source: str) -> Intake:
-    store.put_all(intake.assets)
-    intake.assets = {}
-    intake.item = intake.item.model_copy(update={"source": source})
-    return intake

@@ -22,9 +22,9 @@ from ..core.geometry.intake import take_in
 from ..core.picture import inspect_upload
 from ..core.scene import Detail
 from ..store import archive, bundle
-from . import intakes
+from . import intake_children
 
-LOADED = (archive, bundle, inspect_upload, intakes, lettering, sound)
+LOADED = (archive, bundle, inspect_upload, intake_children, lettering, sound)
 LARGE = ("usd", "step")
 """Beginnings of the names of readers whose libraries are loaded when they are needed."""
 _OBJ = b"mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvn 0 0 1\nusemtl m\nf 1/1/1 2/1/1 3/1/1 4/1/1\n"

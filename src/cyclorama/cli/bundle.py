@@ -16,11 +16,11 @@ def bundle(
     """Pack a project with its cut and all files they need into one zip, for another machine. Takes are not in it."""
     from rich.console import Console
 
+    from ..app.projects import find_project
     from ..core.review.phrases import data_size
     from ..store import open_studio
     from ..store.bundle import pack_bundle
     from .bar import bar
-    from .terminal_shoot import find_project
 
     with sentences(), bar(Console(stderr=True)) as tell:
         studio = open_studio(data)

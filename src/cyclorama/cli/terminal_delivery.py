@@ -6,16 +6,14 @@ from typing import get_args
 
 from rich.console import Console
 
+from ..app.cuts import cut_of_take
+from ..app.projects import find_project
 from ..core.cut.document import Cut
-from ..core.cut.edits import AddClip, apply_edit
 from ..core.delivery.presets import PRESETS, Delivery, PresetName
 from ..core.errors import CycloramaError, NotFoundError, ShootError
-from ..core.motion import FrameRate
 from ..shoot.finish.deliver import file_name, folder_of, hand_over, remove_files
-from ..shoot.finish.take_frames import film_of
-from ..store import Studio, TakeRecord, open_studio
+from ..store import Studio, open_studio
 from .bar import bar
-from .terminal_shoot import find_project
 
 
 def deliver_in_terminal(
@@ -56,18 +54,9 @@ def deliver_in_terminal(
 def _cut_of(studio: Studio, project: str | None, take_id: str | None) -> tuple[str, Cut]:
     if take_id is not None:
         take = studio.takes.get(take_id)
-        return take.project_id, alone(take)
+        return take.project_id, cut_of_take(take)
     saved = find_project(studio, project or "")
     return saved.project.id, studio.cuts.get(saved.project.id).cut
-
-
-def alone(take: TakeRecord) -> Cut:
-    """A cut of a take and nothing else, at its rate and size."""
-    rate, s = FrameRate.of(take.project), take.project.shot.shoot
-    empty = Cut(
-        rate_num=rate.num, rate_den=rate.den, width=max(16, s.width // 2 * 2), height=max(16, s.height // 2 * 2)
-    )
-    return apply_edit(empty, AddClip(take_id=take.id, name=take.name), {take.id: film_of(take)})
 
 
 def _delivery(cut: Cut, preset: str, size: str | None, fits_mb: float | None, rounds: int) -> Delivery:

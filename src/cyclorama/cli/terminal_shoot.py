@@ -25,6 +25,7 @@ from ..store import Saved, Studio, open_studio
 
 if TYPE_CHECKING:
     from ..shoot.farm.farm import Farm
+from ..app.projects import find_project
 
 
 def shoot_in_terminal(
@@ -56,16 +57,6 @@ def shoot_in_terminal(
     if take.message:
         console.print(take.message, style="red")
     return 0 if state == "done" else 1
-
-
-def find_project(studio: Studio, name: str) -> Saved:
-    """A project by id, name or the name's plain form."""
-    for key in studio.projects.ids():
-        saved = studio.projects.get(key)
-        if name in (key, saved.project.name) or slug(name) == slug(saved.project.name):
-            return saved
-    known = ", ".join(f"‘{studio.projects.get(k).project.name}’" for k in studio.projects.ids()) or "none"
-    raise NotFoundError(f"There is no project ‘{name}’ here. Known: {known}.")
 
 
 def _call(

@@ -22,8 +22,8 @@ from ..core.geometry.cache_keys import content_hash, measures_key, rig_key, stan
 from ..core.geometry.measure import Measures
 from ..core.geometry.mesh import Mesh
 from ..core.geometry.rig import Rig
-from ..core.picture.decode import decode_picture
 from ..core.picture.linear import read_linear
+from ..core.picture_files import decode_picture
 from ..core.scene import Material, assets_of
 from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.saved_move import SavedMove

@@ -8,21 +8,25 @@ from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 
 from .. import __version__, gallery
-from ..app.clips import clip_kind
 from ..app.confined import make_ready
-from ..app.intakes import intake_kinds
-from ..app.jobs import JobRunner, Kind
+from ..app.cuts import OpenCuts
+from ..app.job_kinds import job_kinds
+from ..app.jobs import JobRunner
 from ..app.lens import Lens
 from ..app.made_environments import MadeEnvironments
-from ..app.posters import Posters, poster_kind
+from ..app.posters import Posters
+from ..app.posts import OwnGallery
 from ..app.puppets import Puppets
+from ..app.shared_work import SharedWork
+from ..app.take_log import TakeLog
+from ..app.uploads import sweep_incoming
 from ..gallery.site import create_site
 from ..shoot.finish.masters import Masters
 from ..shoot.run.watch import Watch, mark_interrupted
 from ..store import Studio
 from ..store.backup import daily_backup
-from ..store.database import JobKind
 from ..store.garbage import garbage_collection
+from . import sockets
 from .api import (
     bundles,
     checks,
@@ -52,12 +56,8 @@ from .api import (
 )
 from .context import Context
 from .guard import COOKIE, Guard
-from .live import sockets as live
-from .live.shared_work import SharedWork
-from .live.take_log import TakeLog
 from .pages import routes as pages
 from .problems import answer_problems
-from .uploads import sweep_incoming
 
 HERE = Path(__file__).parent
 
@@ -70,7 +70,7 @@ def create_app(
     gallery_origin: where the studio reaches itself, to show the gallery there; None: without it
     """
     cookies = {} if key is None else {COOKIE: key}
-    own_gallery = None if gallery_origin is None else posts.OwnGallery(gallery_origin, cookies)
+    own_gallery = None if gallery_origin is None else OwnGallery(gallery_origin, cookies)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -84,22 +84,9 @@ def create_app(
             task.start()
         lens = Lens(studio)
         forecasts, eyes = SharedWork("forecasts", 1), SharedWork("eyes", 4, 256)
-        intake, again = intake_kinds(studio, lens)
-        kinds: dict[JobKind, Kind] = {
-            "intake": intake,
-            "again": again,
-            "clip": clip_kind(studio),
-            "poster": poster_kind(studio, lens),
-            "proof": proofs.proof_kind(studio, lens),
-            "swatches": tray.swatch_kind(studio, lens),
-            "ready": ready_stock.ready_kind(studio, lens),
-            "check": checks.check_kind(studio),
-            "delivery": deliveries.delivery_kind(studio),
-            "post": posts.post_kind(studio, own_gallery),
-            "bundle": bundles.bundle_kind(studio),
-        }
-        work = JobRunner(studio, kinds)
+        work = JobRunner(studio, job_kinds(studio, lens, own_gallery))
         work.start()
+        masters = Masters(studio)
         app.state.context = Context(
             studio,
             lens,
@@ -107,8 +94,8 @@ def create_app(
             Puppets(studio),
             Posters(studio, lens, work),
             MadeEnvironments(studio),
-            Masters(studio),
-            cuts.OpenCuts(),
+            masters,
+            OpenCuts(studio, masters),
             TakeLog(studio),
             forecasts,
             eyes,
@@ -138,7 +125,7 @@ def create_app(
         grades,
         checks,
         takes,
-        live,
+        sockets,
         touch,
         tray,
         parts,

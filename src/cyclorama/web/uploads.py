@@ -6,9 +6,8 @@ hands them over when everything has arrived; limits would only be looked at then
 
 import secrets
 import shutil
-from collections.abc import AsyncIterator, Callable, Iterator
-from contextlib import asynccontextmanager, contextmanager, suppress
-from dataclasses import dataclass, field
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO, TypeVar
 
@@ -18,10 +17,9 @@ from python_multipart.exceptions import MultipartParseError
 from python_multipart.multipart import MultipartParser, parse_options_header
 from starlette.requests import ClientDisconnect
 
+from ..app.uploads import INCOMING, Uploads
 from ..core.errors import IntakeError, SpaceError, telling_of_space
 from ..core.file_names import relative_name
-from ..store import Studio
-from ..store.jobs import WORKING, anybody_works
 from .guard import whole_body
 
 T = TypeVar("T")
@@ -30,7 +28,6 @@ MAX_FILES = 2000
 TOO_MUCH = "These files are larger than 2 GB together. Reduce the model first."
 TOO_MANY = f"These are more than {MAX_FILES} files. Send only what belongs to the model, or a zip of it."
 BROKEN = "The files did not arrive whole. Send them again."
-INCOMING = "incoming"
 BODY = {
     "requestBody": {
         "required": True,
@@ -46,18 +43,6 @@ BODY = {
     }
 }
 """How such a request looks, for the description of the interface."""
-
-
-@dataclass(slots=True)
-class Uploads:
-    """Files that arrived, in a folder of their own; `clear` when they are not needed any more."""
-
-    folder: Path
-    paths: dict[str, Path] = field(default_factory=dict)
-    """by the names their senders gave them, which may hold folders"""
-
-    def clear(self) -> None:
-        shutil.rmtree(self.folder, ignore_errors=True)
 
 
 @asynccontextmanager
@@ -80,28 +65,6 @@ async def received(request: Request, data_folder: Path) -> AsyncIterator[Uploads
     except BaseException:
         uploads.clear()
         raise
-
-
-def sweep_incoming(studio: Studio) -> None:
-    """Remove what a killed studio left of files that arrived, and no unfinished job needs. For a start, before anything
-    arrives; nothing is removed while another studio works in the folder."""
-    if anybody_works(studio.folder / WORKING):
-        return
-    needed = studio.jobs.unfinished_specs()
-    for folder in (studio.folder / INCOMING).glob("*"):
-        if not any(folder.name in spec for spec in needed):
-            shutil.rmtree(folder, ignore_errors=True)
-
-
-@contextmanager
-def scratch_folder(data_folder: Path) -> Iterator[Path]:
-    """A folder beside those of what arrives, for work on what is here already; it is gone afterwards."""
-    folder = data_folder / INCOMING / secrets.token_hex(8)
-    folder.mkdir(parents=True)
-    try:
-        yield folder
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
 
 
 async def made_of_file(request: Request, data_folder: Path, make: Callable[..., T], *arguments: object) -> T:

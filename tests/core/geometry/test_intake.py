@@ -22,7 +22,7 @@ from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.polygons import split_quads
 from cyclorama.core.geometry.read import read_model
 from cyclorama.core.geometry.standin_file import unpack
-from cyclorama.core.picture.decode import decode_picture
+from cyclorama.core.picture_files import decode_picture
 from cyclorama.demo.glb import GlbWriter, glass
 
 CUBE_OBJ = """mtllib cube.mtl

@@ -22,7 +22,7 @@ from cyclorama.core.geometry.polygons import triangulate
 from cyclorama.core.geometry.read import read_model
 from cyclorama.core.geometry.read.numbers import all_numbers
 from cyclorama.core.geometry.standin_file import unpack
-from cyclorama.core.picture.decode import decode_picture
+from cyclorama.core.picture_files import decode_picture
 from cyclorama.core.textures import srgb_to_linear
 
 U_SHAPE = [(0, 0), (3, 0), (3, 3), (2, 3), (2, 1), (1, 1), (1, 3), (0, 3)]

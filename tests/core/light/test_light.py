@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 
+from cyclorama.core.colour_temperature import planckian_xy, temperature_to_rgb, white_balance_rgb, white_of
 from cyclorama.core.kernel import kernel
 from cyclorama.core.light.clouds import passing
 from cyclorama.core.light.direction_bins import ANY_WAY, bin_directions
@@ -20,7 +21,6 @@ from cyclorama.core.light.environment import (
 from cyclorama.core.light.masks import LOOP, mask
 from cyclorama.core.light.rows import light_row, luminance_nit
 from cyclorama.core.light.sky import sky_picture, sun_direction, sun_illuminance_lx
-from cyclorama.core.light.temperature import planckian_xy, temperature_to_rgb, white_balance_rgb, white_of
 from cyclorama.core.render.trace.surface import turn_back
 from cyclorama.core.scene import Light, Sky
 

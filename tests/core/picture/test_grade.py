@@ -73,7 +73,7 @@ def test_ramps_through_every_operator_give_what_the_formulas_say() -> None:
 
 
 def test_white_balance_makes_light_of_its_temperature_grey() -> None:
-    from cyclorama.core.light.temperature import temperature_to_rgb
+    from cyclorama.core.colour_temperature import temperature_to_rgb
 
     for kelvin in (2800.0, 4000.0, 9000.0):
         lit = np.tile(0.4 * temperature_to_rgb(kelvin), (8, 1)).astype(np.float32)

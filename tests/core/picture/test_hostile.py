@@ -13,9 +13,9 @@ from PIL import Image
 from tests.conftest import png_of
 
 from cyclorama.core.errors import IntakeError
-from cyclorama.core.picture.decode import decode_picture, opened_picture
 from cyclorama.core.picture.exr import check_size, encode_channels, encode_exr
 from cyclorama.core.picture.linear import read_linear
+from cyclorama.core.picture_files import decode_picture, opened_picture
 
 SMALL = np.random.default_rng(1).random((16, 32, 3)).astype(np.float32)
 

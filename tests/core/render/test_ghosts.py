@@ -4,7 +4,6 @@ import dataclasses
 
 import numpy as np
 import pytest
-from cyclorama.shoot.frames.files.pipeline import FrameMaker
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 from tests.conftest import edited, item_of, project_of, sphere
@@ -16,6 +15,7 @@ from cyclorama.core.picture.view_transform import to_display
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Light, Material, Project
+from cyclorama.shoot.frames.pipeline import FrameMaker
 
 UP = np.float32([0, 0.2, 0])
 DARK = Material(id="dark", name="Dark", base_color=(0.03, 0.03, 0.04), specular_roughness=0.15)

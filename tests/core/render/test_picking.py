@@ -5,11 +5,11 @@ import pytest
 from tests.conftest import edited, item_of, plane, project_of, sphere
 
 from cyclorama.core.colour_difference import difference, lab_of, parse_colour, rgb_of
+from cyclorama.core.colour_temperature import white_of
 from cyclorama.core.commands.light_places import PlaceLight
 from cyclorama.core.commands.perform import perform
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.mesh import join
-from cyclorama.core.light.temperature import white_of
 from cyclorama.core.motion import moment, turned
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import encode_exr

@@ -5,6 +5,7 @@ import pytest
 from tests.conftest import always, diffuse, edited, project_of, sphere
 from tests.moving_models import still
 
+from cyclorama.core.colour_temperature import white_balance_rgb
 from cyclorama.core.commands import perform
 from cyclorama.core.commands.camera import FitSubject, FocusOn, GreyAt, MeterSubject
 from cyclorama.core.commands.place_model import put_on_set
@@ -18,7 +19,6 @@ from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.measure import Measures, gap_m, measure
 from cyclorama.core.light.balance import Apart
 from cyclorama.core.light.placement import Surface
-from cyclorama.core.light.temperature import white_balance_rgb
 from cyclorama.core.motion import Moment, moment
 from cyclorama.core.review import readiness, review, stations
 from cyclorama.core.review.phrases import data_size

@@ -4,10 +4,10 @@ from typing import Literal
 
 import numpy as np
 
+from ..colour_temperature import white_of
 from ..errors import ChangeError
 from ..framing import fit_subject
 from ..geometry.measure import placed_hull
-from ..light.temperature import white_of
 from ..motion import box_corners, focus_distance_m, moment
 from ..scene import Doc, Project, put_all
 from ..scene.base import Id

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ..arrays import RGBImage
+from ..colour_temperature import temperature_to_rgb
 from ..errors import ChangeError
 from ..light.environment import environment_turn
 from ..light.environment_edit import (
@@ -20,7 +21,6 @@ from ..light.environment_edit import (
     without_region,
 )
 from ..light.studio_environments import StudioKind, StudioNumbers, studio_picture
-from ..light.temperature import temperature_to_rgb
 from ..scene import Light, Project, insert_item, put_all
 from ..scene.base import Doc, Unit01, new_id
 from ..scene.light import BASE_ENVIRONMENT_NIT

@@ -16,8 +16,8 @@ from numba import njit
 from numpy.typing import NDArray
 from PIL import Image, ImageFilter
 
-from ..picture.decode import decode_picture
 from ..picture.view_transform import encode, srgb_encode, to_bytes
+from ..picture_files import decode_picture
 from ..scene.base import Colour, ReadAsset
 from ..textures import srgb_to_linear
 from .document import Clip, Cut, Title

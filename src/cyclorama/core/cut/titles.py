@@ -10,8 +10,8 @@ from scipy.ndimage import distance_transform_edt
 
 from ..motion.frames import FrameRate
 from ..motion.timecode import timecode
-from ..picture.decode import decode_picture
 from ..picture.view_transform import srgb_encode
+from ..picture_files import decode_picture
 from ..scene.base import Colour, ReadAsset
 from .document import Title, TitleLayout
 from .lettering import TextLine, coverage, set_line

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import IntakeError, ShootError
-from ..picture.decode import decode_picture
+from ..picture_files import decode_picture
 from .containers import encode
 from .presets import Delivery
 from .program_source import ProgramSource

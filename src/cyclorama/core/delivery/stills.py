@@ -6,10 +6,10 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
-from ..picture.decode import decode_picture
 from ..picture.exr import encode_exr, read_layers
 from ..picture.files import encode_display
 from ..picture.view_transform import over, srgb_encode
+from ..picture_files import decode_picture
 from ..textures import srgb_to_linear
 from .presets import Coding
 from .video_frames import WHITE

@@ -1,7 +1,7 @@
 """The pictures that a model's materials use: looked at, mended where that is possible, and kept."""
 
 from ..errors import IntakeError
-from ..picture.decode import usable_picture
+from ..picture_files import usable_picture
 from ..scene import Material, MaterialMaps, TextureRef
 from .cache_keys import content_hash
 from .read import FileModel

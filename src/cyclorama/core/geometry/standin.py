@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ..picture.decode import decode_picture
+from ..picture_files import decode_picture
 from ..scene import Material
 from ..textures import srgb_to_linear, to_srgb_bytes
 from .lighten import reduce_mesh

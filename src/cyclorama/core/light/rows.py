@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Mat4, Vec3
+from ..colour_temperature import temperature_to_rgb
 from ..scene import Gobo, Light
 from .shapes import (
     AREA,
@@ -45,7 +46,6 @@ from .shapes import (
     TRAVEL,
     TUBE,
 )
-from .temperature import temperature_to_rgb
 
 KINDS = {"rectangle": RECT, "disc": DISC, "sphere": SPHERE, "tube": TUBE, "spot": SPOT, "sun": SUN}
 

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import RGBImage
+from ..colour_temperature import temperature_to_rgb
 from ..scene.base import Doc, quantity
-from .temperature import temperature_to_rgb
 
 StudioKind = Literal["strip boxes", "ring", "window wall", "overcast", "dusk", "tent", "one softbox", "warm and cool"]
 STUDIOS: tuple[StudioKind, ...] = get_args(StudioKind)

@@ -8,10 +8,10 @@ from PIL import Image, ImageFilter
 from scipy.ndimage import map_coordinates
 
 from ..arrays import RGBImage
+from ..picture_files import decode_picture
 from ..scene import Background
 from ..scene.light import Behind
 from ..textures import srgb_to_linear_table
-from .decode import decode_picture
 
 
 def colours(b: Background, width: int, height: int) -> RGBImage:

@@ -4,7 +4,7 @@ import numpy as np
 
 from ..arrays import Mask, RGBImage
 from ..colour import LUMA32
-from ..light.temperature import white_balance_rgb
+from ..colour_temperature import white_balance_rgb
 from ..scene import Tone
 
 MIDDLE_GREY = 0.18

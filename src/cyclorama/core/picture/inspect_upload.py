@@ -6,7 +6,7 @@ Apart from what uses pictures, so that a process that only looks at them is ther
 from pathlib import Path
 
 from ..errors import IntakeError
-from .decode import decode_picture
+from ..picture_files import decode_picture
 from .grade.table import MOST_BYTES, read_cube
 from .linear import broken_pixels, read_linear
 

@@ -5,8 +5,8 @@ import numpy as np
 
 from ..arrays import RGBImage
 from ..colour import LUMA32
+from ..colour_temperature import white_balance_rgb, white_of
 from ..errors import ShootError
-from ..light.temperature import white_balance_rgb, white_of
 from ..scene import Grade
 from ..scene.grade import MOST_STOPS
 from ..textures import srgb_to_linear_table

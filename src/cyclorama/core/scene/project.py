@@ -19,6 +19,7 @@ from .look import Look
 from .material import Material
 from .palette import MOST_COLOURS, MOST_REFERENCES, PaletteColour, Reference
 from .path import Path
+from .property import OPEN_LISTS, place_of, root_document, value_at
 from .shoot import TYPED, ShootSettings
 from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
@@ -27,6 +28,7 @@ from .upgrade import is_newer, upgrade_document
 SCHEMA_VERSION = 3
 
 
+@root_document
 class Project(Doc):
     """Everything that is needed to shoot, without the files it refers to."""
 
@@ -53,6 +55,24 @@ class Project(Doc):
     def shot(self) -> Shot:
         """The shot that is open."""
         return next(s for s in self.shots if s.id == self.shot_id)
+
+    def written_out(self, path: str) -> str:
+        """The path with `shot`, `camera`, `look` and `subject` at its beginning written out; see `property`.
+
+        Raises ChangeError when there is no subject.
+        """
+        head, *rest = path.split("/")
+        if head not in OPEN_LISTS:
+            return path
+        shot = self.shot
+        which = {"shot": shot.id, "camera": shot.camera_id, "look": shot.look_id, "subject": self.subject_id}[head]
+        if which is None:
+            raise ChangeError("There is no subject yet. Bring a model in first.")
+        if (head, *rest[:1]) == ("subject", "variant") and self.subject is not None:
+            rest[:1] = ["variants", self.subject.variant_id]
+        if (head, *rest[:1]) == ("shot", "move") and (row := shot.travelling) is not None:
+            rest[:1] = ["rows", row.id, "segments", row.segments[0].id]
+        return "/".join([OPEN_LISTS[head], which, *rest])
 
     @property
     def camera(self) -> Camera:
@@ -188,8 +208,6 @@ def _shot_faults(shot: Shot, p: Project, items: dict[str, Item]) -> Iterator[str
 
 
 def _channel_faults(shot: Shot, channel: Channel, p: Project) -> Iterator[str]:
-    from .property import place_of, value_at  # that module writes projects, and so knows this one
-
     try:
         place = place_of(channel.path)
         value_at(p, channel.path)

@@ -20,7 +20,15 @@ from pydantic.fields import FieldInfo
 from ..errors import ChangeError
 from .base import Affects, Asset, Doc, Then
 from .error_sentences import explain_detail, title_of
-from .project import Project
+
+_ROOT: list[type[BaseModel]] = []
+M = TypeVar("M", bound=type[BaseModel])
+
+
+def root_document(model: M) -> M:
+    """Decorator of the document whose paths are meant where no other kind of document is told."""
+    _ROOT[:] = [model]
+    return model
 
 
 class Validated(Protocol):
@@ -67,15 +75,16 @@ _KEYED: tuple[Affects, ...] = ("transform", "surface", "light", "gain", "camera"
 
 
 @lru_cache(maxsize=4096)
-def place_of(path: str, root: type[BaseModel] = Project) -> Property:
-    """The property at a path of a project or another kind of document.
+def place_of(path: str, root: type[BaseModel] | None = None) -> Property:
+    """The property at a path of a project or, with `root`, of another kind of document.
 
     A name in braces may stand for anything in a list, or any field. Raises KeyError when there is no such place.
     """
-    model: type[BaseModel] | None = root
-    affects: Affects = getattr(root, "AFFECTS", "nothing")
+    first = root or _ROOT[0]
+    model: type[BaseModel] | None = first
+    affects: Affects = getattr(first, "AFFECTS", "nothing")
     fixed, info, item = False, None, False
-    steps = iter((_of_any(path) if root is Project else path).split("/"))
+    steps = iter((of_any(path) if first is _ROOT[0] else path).split("/"))
     for step in steps:
         if model is None:
             raise KeyError(path)
@@ -111,17 +120,17 @@ def _affects(name: str, info: FieldInfo, others: Affects) -> Affects:
 _SHORT = {
     ("subject", "variant"): ["variants", "{variant}"], ("shot", "move"): ["rows", "{row}", "segments", "{segment}"],
 }  # fmt: skip
-_LISTS = {"shot": "shots", "camera": "cameras", "look": "looks", "subject": "items"}
+OPEN_LISTS = {"shot": "shots", "camera": "cameras", "look": "looks", "subject": "items"}
 
 
-def _of_any(path: str) -> str:
+def of_any(path: str) -> str:
     """The path with what stands for the open shot's own things written out for any of them."""
     head, *rest = path.split("/")
-    if head in _LISTS:
+    if head in OPEN_LISTS:
         short = _SHORT.get((head, rest[0] if rest else ""))
         if short:
             rest[:1] = short
-        return "/".join([_LISTS[head], f"{{{head}}}", *rest])
+        return "/".join([OPEN_LISTS[head], f"{{{head}}}", *rest])
     return path
 
 
@@ -130,18 +139,7 @@ def full_path(project: Any, path: str) -> str:
 
     Raises ChangeError when there is no subject.
     """
-    head, *rest = path.split("/")
-    if head not in _LISTS or not isinstance(project, Project):
-        return path
-    shot = project.shot
-    which = {"shot": shot.id, "camera": shot.camera_id, "look": shot.look_id, "subject": project.subject_id}[head]
-    if which is None:
-        raise ChangeError("There is no subject yet. Bring a model in first.")
-    if (head, *rest[:1]) == ("subject", "variant") and project.subject is not None:
-        rest[:1] = ["variants", project.subject.variant_id]
-    if (head, *rest[:1]) == ("shot", "move") and (row := shot.travelling) is not None:
-        rest[:1] = ["rows", row.id, "segments", row.segments[0].id]
-    return "/".join([_LISTS[head], which, *rest])
+    return project.written_out(path) if hasattr(project, "written_out") else path
 
 
 def value_at(project: Any, path: str) -> Any:
@@ -168,8 +166,8 @@ def put_all(project: D, values: Mapping[str, Any]) -> D:
     return _sound(project)
 
 
-def at_values(project: Project, values: Mapping[str, Any]) -> Project:
-    """The project as it is while some of its values are others: to be looked at, not to be kept.
+def at_values(project: D, values: Mapping[str, Any]) -> D:
+    """The document as it is while some of its values are others: to be looked at, not to be kept.
 
     Nothing is checked but that every place is there. Raises ChangeError.
     """
@@ -193,7 +191,7 @@ def remove_item(project: D, path: str) -> D:
     gone = f"{parent}/{item.id}/"
     left = {
         f"shots/{shot.id}/channels": tuple(c for c in shot.channels if not c.path.startswith(gone))
-        for shot in (project.shots if isinstance(project, Project) else ())
+        for shot in getattr(project, "shots", ())
         if parent != "shots" and any(c.path.startswith(gone) for c in shot.channels)
     }
     try:
@@ -233,7 +231,7 @@ def affects_everywhere() -> dict[str, Affects]:
             if inner is not None:
                 walk(inner, f"{here}/*" if listed else here)
 
-    walk(Project, "")
+    walk(_ROOT[0], "")
     return found
 
 

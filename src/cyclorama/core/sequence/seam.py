@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..errors import IntakeError, ShootError
-from ..picture.decode import opened_picture
+from ..picture_files import opened_picture
 
 CHECK_WIDTH = 320
 

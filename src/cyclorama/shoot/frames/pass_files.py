@@ -10,8 +10,8 @@ from ...core.arrays import Mask, RGBImage
 from ...core.errors import IntakeError, ShootError
 from ...core.motion import moment
 from ...core.picture.cryptomatte import matte_of
-from ...core.picture.decode import decode_picture
 from ...core.picture.exr import main_picture, read_layers
+from ...core.picture_files import decode_picture
 from ...core.render.passes.outputs import matte_names
 from ...core.scene.shoot import PassName
 from ...core.textures import srgb_to_linear_table

@@ -6,29 +6,20 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field, ValidationError
 
 from ...app import takes as take_service
-from ...app.jobs import JobContext, Kind
+from ...app.checks import CheckOf
+from ...app.take_answers import TakeAnswer, take_answer
 from ...core.scene.shoot import Again
 from ...core.sequence.checks import Checked
-from ...shoot.finish.checking import check_take, source_of
+from ...shoot.finish.checking import source_of
 from ...shoot.run.reshoot import in_words
-from ...store import Studio
-from ...store.jobs import Job, Result
 from ..context import Context, context
 from .answers import LaneState
 from .floor_state import lanes_of
 from .jobs import JobAnswer
-from .take_answers import TakeAnswer, take_answer
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
-FAULT = "The frames could not be checked; the terminal that runs Cyclorama tells more."
 Frame = Annotated[int, Field(ge=0, le=2_000_000)]
-
-
-class CheckOf(BaseModel):
-    """Request to check a take."""
-
-    take_id: str
 
 
 class ChecksAnswer(BaseModel):
@@ -91,14 +82,3 @@ def check(ctx: Ctx, take_id: str) -> JobAnswer:
 def again(ctx: Ctx, take_id: str, call: AgainCall) -> TakeAnswer:
     """Shoot frames again into the take; what is there of them stays until the new ones are."""
     return take_answer(take_service.shoot_again(ctx.studio, take_id, list(call.frames), call.how))
-
-
-def check_kind(studio: Studio) -> Kind:
-    """Job kind that checks takes."""
-    return Kind(lambda job, hand: _check(studio, job, hand), FAULT, at_once=1)
-
-
-def _check(studio: Studio, job: Job, hand: JobContext) -> Result:
-    take = studio.takes.get(CheckOf.model_validate_json(job.spec).take_id)
-    found = check_take(studio, take, lambda share: hand.tell("Looking at frames", share))
-    return {"sentence": found.sentence}

@@ -16,8 +16,8 @@ from ...core.colour_spaces import can_be_shown, main_colours, nearest_shown, okl
 from ...core.commands.base import PicturePoint
 from ...core.errors import ChangeError
 from ...core.motion import moment
-from ...core.picture.decode import decode_picture
 from ...core.picture.view_transform import srgb_encode, to_bytes
+from ...core.picture_files import decode_picture
 from ...core.render.film.picking import PickProbe
 from ...core.textures import srgb_to_linear
 from ..context import Context, context

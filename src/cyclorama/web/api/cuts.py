@@ -1,7 +1,5 @@
 """JSON, pictures and sound of the cutting bench."""
 
-import threading
-from collections import OrderedDict
 from collections.abc import Iterator
 from pathlib import Path as FilePath
 from typing import Annotated, Literal
@@ -13,11 +11,13 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from ...app.confined import look_at
+from ...app.cuts import cut_of, edit_cut, empty_cut
+from ...app.uploads import scratch_folder
 from ...core.cut.beats import beats
-from ...core.cut.compose import Compositor, shape_of
+from ...core.cut.compose import shape_of
 from ...core.cut.descriptions import clip_says, cut_says, sound_says
 from ...core.cut.document import Cut, Title
-from ...core.cut.edits import Edit, apply_edit, edit_label
+from ...core.cut.edits import Edit
 from ...core.cut.lettering import set_line
 from ...core.cut.sound import Mix, decode_sound, peaks, wav_of
 from ...core.cut.sound_synthesis import GOES_ROUND, MADE, RATE, synthesize_sound
@@ -25,12 +25,11 @@ from ...core.cut.timeline import Laid, lay_out_cut, length_of, number_at, start_
 from ...core.cut.title_faults import missing_letters
 from ...core.errors import IntakeError, NotFoundError
 from ...core.geometry.cache_keys import content_hash
-from ...core.motion import FrameRate
 from ...core.picture.files import encode_display
-from ...shoot.finish.take_frames import TakeReel, film_of, takes_in, takes_of
+from ...shoot.finish.take_frames import TakeReel
 from ...store.cuts import CutState
 from ..context import Context, context
-from ..uploads import BODY, made_of_file, scratch_folder
+from ..uploads import BODY, made_of_file
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -39,44 +38,10 @@ SoundKey = Annotated[str, Path(pattern=r"^([0-9a-f]{32}|[a-z]{1,20})$")]
 Shape = Annotated[str, Query(pattern=r"^(\d{1,4}:\d{1,4})?$")]
 BOX_PX = 960
 MOST_THUMBS = 24
-MOST_OPEN = 8
-LONGEST = 8
-"""How many times as long as wide a picture may be that is asked for in another shape than the cut's own."""
 KEPT = {"cache-control": "private, max-age=86400"}
 """Addresses of frames name the state of all that they show."""
 LARGEST_FONT = 40 << 20
 PEAKS_PER_S = 40
-
-
-class OpenCuts:
-    """Cuts that are being looked at: what their frames are made of, and titles drawn, are kept while they are."""
-
-    def __init__(self) -> None:
-        self._kept: OrderedDict[tuple[str, str, str, int], Compositor] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, ctx: Context, project_id: str, stamp: str, shape: str, width: int) -> Compositor:
-        """Source of a project's cut, no wider than `width`: in the state of that stamp where it is known, else as it is
-        now. Raises NotFoundError."""
-        key = (project_id, stamp, shape, width)
-        with self._lock:
-            if (found := self._kept.get(key)) is not None:
-                self._kept.move_to_end(key)
-                return found
-        cut = state_of(ctx, project_id).cut
-        reel = TakeReel(ctx.studio, cut, ctx.masters, complete=False)
-        wide, high = (cut.width, cut.height) if not shape else (int(x) for x in shape.split(":"))
-        if not wide or not high:
-            raise NotFoundError("A picture is wider and higher than nothing.")
-        if shape and max(wide, high) > LONGEST * min(wide, high):
-            raise NotFoundError(f"No picture of the cut is more than {LONGEST} times as long as it is wide.")
-        wanted = width if shape else min(width, cut.width)
-        made = Compositor(cut, reel.films, reel, ctx.studio.assets.get, wanted, max(2, round(wanted * high / wide)))
-        with self._lock:
-            self._kept[project_id, reel.stamp, shape, width] = made
-            while len(self._kept) > MOST_OPEN:
-                self._kept.popitem(last=False)
-        return made
 
 
 class ClipLine(BaseModel):
@@ -167,13 +132,6 @@ class KeptFont(BaseModel):
     name: str
 
 
-def begins(ctx: Context, project_id: str) -> Cut:
-    """A cut nobody has edited: at the rate and size of the project. Raises NotFoundError."""
-    project = ctx.studio.projects.get(project_id).project
-    s, rate = project.shot.shoot, FrameRate.of(project)
-    return Cut(rate_num=rate.num, rate_den=rate.den, width=max(16, s.width // 2 * 2), height=max(16, s.height // 2 * 2))
-
-
 def cut_answer(ctx: Context, state: CutState) -> CutAnswer:
     """Answer about a cut for the bench."""
     cut = state.cut
@@ -234,32 +192,21 @@ def _beats(cut: Cut, count: int) -> list[int]:
     return sorted(f for f in found if f <= count)
 
 
-def state_of(ctx: Context, project_id: str) -> CutState:
-    return ctx.studio.cuts.get(project_id, begins(ctx, project_id))
-
-
 @router.get("/projects/{project_id}/cut")
 def one(ctx: Ctx, project_id: str) -> CutAnswer:
-    return cut_answer(ctx, state_of(ctx, project_id))
+    return cut_answer(ctx, cut_of(ctx.studio, project_id))
 
 
 @router.post("/projects/{project_id}/cut")
 def edit(ctx: Ctx, project_id: str, call: EditCall) -> CutAnswer:
     """Edit the cut; a change made on an older version is refused."""
-
-    def change(cut: Cut) -> tuple[Cut, str]:
-        added = [call.edit.take_id] if call.edit.do == "add clip" else []
-        takes = takes_of(ctx.studio, {*takes_in(cut), *added} - {""})
-        films = {take_id: film_of(take) for take_id, take in takes.items()}
-        return apply_edit(cut, call.edit, films), edit_label(cut, call.edit)
-
-    return cut_answer(ctx, ctx.studio.cuts.edit(project_id, call.version, change, begins(ctx, project_id)))
+    return cut_answer(ctx, edit_cut(ctx.studio, project_id, call.version, call.edit))
 
 
 @router.post("/projects/{project_id}/cut/{way}")
 def step(ctx: Ctx, project_id: str, way: Literal["undo", "redo"], call: StepCall) -> CutAnswer:
     by = -1 if way == "undo" else 1
-    return cut_answer(ctx, ctx.studio.cuts.step(project_id, call.version, by, begins(ctx, project_id)))
+    return cut_answer(ctx, ctx.studio.cuts.step(project_id, call.version, by, empty_cut(ctx.studio, project_id)))
 
 
 @router.get("/projects/{project_id}/cut/frames/{number}")
@@ -268,7 +215,7 @@ def frame(
     shape: Shape = "", v: Annotated[str, Query(max_length=40)] = "", exact: bool = False,
 ) -> Response:  # fmt: skip
     """A frame of the cut as it is delivered, no wider than `width`; in another shape if asked for, `exact` as a PNG."""
-    at_work = ctx.cuts.get(ctx, project_id, v, shape, width)
+    at_work = ctx.cuts.get(project_id, v, shape, width)
     if number >= total(at_work.cut):
         raise NotFoundError(f"The cut has no frame {number}.")
     picture = at_work.frame(number)
@@ -283,7 +230,7 @@ def title_box(
     ctx: Ctx, project_id: str, title_id: str, frame: Annotated[int, Query(ge=0, le=3_000_000)], shape: Shape = ""
 ) -> TitleBox:
     """Where a title lies in a shape, when it has come."""
-    at_work = ctx.cuts.get(ctx, project_id, "", shape, BOX_PX)
+    at_work = ctx.cuts.get(project_id, "", shape, BOX_PX)
     title = next((t for t in at_work.cut.titles if t.id == title_id), None)
     if title is None:
         raise NotFoundError("This title is not in the cut any more.")
@@ -294,7 +241,7 @@ def title_box(
 @router.get("/projects/{project_id}/cut/sound.wav")
 def sound(ctx: Ctx, project_id: str) -> StreamingResponse:
     """All that is heard, as it is delivered."""
-    mix = Mix(state_of(ctx, project_id).cut, ctx.studio.assets.get)
+    mix = Mix(cut_of(ctx.studio, project_id).cut, ctx.studio.assets.get)
     chunks: Iterator[bytes] = wav_of(mix.blocks, mix.samples)
     headers = KEPT | {"content-length": str(44 + 4 * mix.samples)}
     return StreamingResponse(chunks, media_type="audio/wav", headers=headers)

@@ -13,8 +13,9 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, Response, StreamingResponse
 from pydantic import BaseModel, Field
 
-from ...app.jobs import JobContext
-from ...app.jobs import Kind as WorkKind
+from ...app.cuts import cut_of
+from ...app.deliveries import ask_for_delivery
+from ...app.shared_work import IsUnwanted
 from ...core.cut.document import Cut
 from ...core.cut.edits import whole_cut
 from ...core.cut.title_faults import title_faults
@@ -24,21 +25,16 @@ from ...core.delivery.spin import snippet
 from ...core.errors import ChangeError, NotFoundError
 from ...core.review.phrases import data_size
 from ...gallery.site import CLOSED
-from ...shoot.finish.deliver import file_name, folder_of, forecast_of, hand_over, remove_files
+from ...shoot.finish.deliver import file_name, folder_of, forecast_of, remove_files
 from ...shoot.finish.take_frames import TakeReel
-from ...store import Studio
 from ...store.cuts import Handed
-from ...store.jobs import Job, Result
 from ..context import Context, context
-from ..live.shared_work import IsUnwanted
 from .answers import Removed
-from .cuts import state_of
 from .jobs import JobAnswer
 from .packing import Sink
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
-FAULT = "It could not be delivered; the terminal that runs Cyclorama tells more."
 MOST_AT_ONCE = 24
 
 
@@ -126,12 +122,6 @@ class ForecastLine(BaseModel):
     says: str
 
 
-class DeliverySpec(BaseModel):
-    """Specification of a delivery job."""
-
-    delivery_id: str
-
-
 @router.get("/presets")
 def presets() -> Offered:
     """Presets in plain words, and sizes that are asked for."""
@@ -155,21 +145,21 @@ def all_of(ctx: Ctx, project_id: str) -> list[DeliveryAnswer]:
 @router.post("/projects/{project_id}/deliveries")
 def deliver(ctx: Ctx, project_id: str, call: DeliverCall) -> list[DeliveryAnswer]:
     """Hand the cut over as it is now, in one or several ways; they are made one after the other."""
-    cut = state_of(ctx, project_id).cut
+    cut = cut_of(ctx.studio, project_id).cut
     whole_cut(cut)
     for fault in TakeReel(ctx.studio, cut, ctx.masters, complete=True).faults():
         raise ChangeError(fault)
     name = ctx.studio.projects.get(project_id).project.name
     handed = [ctx.studio.cuts.hand_over(project_id, file_name(name, d), d, cut) for d in call.deliveries]
     for one in handed:
-        _ask(ctx, one)
+        ask_for_delivery(ctx.work, one)
     return [_answer(ctx, one) for one in handed]
 
 
 @router.post("/projects/{project_id}/deliveries/forecast")
 async def foretell(ctx: Ctx, request: Request, project_id: str, delivery: Delivery) -> ForecastLine:
     """About how large a delivery of the cut as it is now would be: pieces of it are written for real."""
-    state = await run_in_threadpool(state_of, ctx, project_id)
+    state = await run_in_threadpool(cut_of, ctx.studio, project_id)
     key = ("delivery", project_id, state.version, delivery.model_dump_json())
     return await ctx.forecasts.answer(request, key, partial(_foretold, ctx, project_id, state.cut, delivery))
 
@@ -186,7 +176,7 @@ def _foretold(ctx: Context, project_id: str, cut: Cut, delivery: Delivery, _: Is
 @router.post("/projects/{project_id}/deliveries/titles")
 async def check_titles(ctx: Ctx, request: Request, project_id: str, call: TitlesCall) -> list[TitleFaults]:
     """Titles of the cut as it is now of which pictures of some sizes would not show everything."""
-    state = await run_in_threadpool(state_of, ctx, project_id)
+    state = await run_in_threadpool(cut_of, ctx.studio, project_id)
 
     def faults(_: IsUnwanted) -> list[TitleFaults]:
         return [
@@ -195,10 +185,6 @@ async def check_titles(ctx: Ctx, request: Request, project_id: str, call: Titles
         ]
 
     return await ctx.eyes.answer(request, ("titles", project_id, state.version, call.sizes), faults)
-
-
-def _ask(ctx: Context, handed: Handed) -> None:
-    ctx.work.ask("delivery", handed.id, handed.name, DeliverySpec(delivery_id=handed.id))
 
 
 def _answer(ctx: Context, handed: Handed) -> DeliveryAnswer:
@@ -228,7 +214,7 @@ def remove(ctx: Ctx, delivery_id: str) -> Removed:
 def again(ctx: Ctx, delivery_id: str) -> DeliveryAnswer:
     """Make one that failed or was stopped once more."""
     handed = ctx.studio.cuts.one(delivery_id)
-    _ask(ctx, handed)
+    ask_for_delivery(ctx.work, handed)
     return _answer(ctx, handed)
 
 
@@ -255,14 +241,3 @@ def _zipped(folder: Path) -> Iterator[bytes]:
             archive.write(file, f"{folder.name}/{file.name}")
             yield sink.taken()
     yield sink.taken()
-
-
-def delivery_kind(studio: Studio) -> WorkKind:
-    """Job kind that makes deliveries: one after the other, as each takes all of the machine."""
-
-    def do(job: Job, hand: JobContext) -> Result:
-        handed = studio.cuts.one(DeliverySpec.model_validate_json(job.spec).delivery_id)
-        found = hand_over(studio, handed, hand.tell)
-        return {"name": handed.name, "fine": int(all(x.fine for x in found))}
-
-    return WorkKind(do, FAULT, at_once=1)

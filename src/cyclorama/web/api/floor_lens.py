@@ -7,10 +7,10 @@ from urllib.parse import urlencode
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.colour_temperature import white_balance_rgb
 from ...core.framing import Projection, depth_of_field
 from ...core.light.environment import environment_turn
 from ...core.light.rows import RADIANCE, light_colour, light_row, reach_of
-from ...core.light.temperature import white_balance_rgb
 from ...core.motion import (
     Poses,
     aim_point,

@@ -10,7 +10,9 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response, StreamingResponse
 from pydantic import BaseModel, Field
 
-from ...app.confined import Tell, run_limited
+from ...app.confined import run_limited
+from ...app.confined_results import Tell
+from ...app.uploads import Uploads
 from ...core.commands.moves import with_ready_move
 from ...core.commands.moves_in import with_camera_move
 from ...core.commands.saved_moves import kept_move, with_move
@@ -21,7 +23,7 @@ from ...core.scene.saved_move import SavedMove
 from ...core.scene.shot import ReadyMove
 from ...core.sequence.names import sequence_stem
 from ..context import Context, context
-from ..uploads import BODY, Uploads, received
+from ..uploads import BODY, received
 from .answers import ProjectState, Removed
 from .floor_state import project_state
 from .poses_file import camera_glb, poses_csv, poses_json

@@ -1,20 +1,14 @@
 """JSON of what is posted to a portfolio service."""
 
-from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel, StringConstraints
 
 from ... import gallery
-from ...app.jobs import JobContext
-from ...app.jobs import Kind as WorkKind
-from ...app.posting import Gallery, post_to
+from ...app.posts import NO_SERVICE, ask_for_post
 from ...core.delivery.post import Post, can_be_posted
 from ...core.errors import ChangeError, PostError
-from ...shoot.finish.deliver import folder_of
-from ...store import Studio
-from ...store.jobs import Job, Result
 from ...store.posts import Posted
 from ..context import Context, context
 from .answers import Removed
@@ -22,22 +16,10 @@ from .jobs import JobAnswer
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
-FAULT = "It could not be posted; the terminal that runs Cyclorama tells more."
 
 
 Key = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[!-~]+$")]
 """Of an account of the service."""
-NO_SERVICE = "No portfolio service is open here. Start Cyclorama with --gallery to try one on this machine."
-
-
-@dataclass(frozen=True, slots=True)
-class OwnGallery:
-    """The gallery that this studio shows, as the studio itself reaches it."""
-
-    origin: str
-    """http://127.0.0.1:8765 say"""
-    cookies: dict[str, str]
-    """what lets the studio in"""
 
 
 class PostCall(BaseModel):
@@ -61,12 +43,6 @@ class PostAnswer(BaseModel):
     """address of the post, once it is there"""
 
 
-class PostSpec(BaseModel):
-    """Specification of a post job."""
-
-    post_id: str
-
-
 @router.get("/projects/{project_id}/posts")
 def all_of(ctx: Ctx, project_id: str) -> list[PostAnswer]:
     """Posts of a project, the last first."""
@@ -86,7 +62,7 @@ def send(ctx: Ctx, project_id: str, call: PostCall) -> PostAnswer:
         if not can_be_posted(handed.delivery):
             raise ChangeError(f"‘{handed.name}’ is not something that a portfolio shows.")
     posted = ctx.studio.posts.add(project_id, call.post, gallery.PATH, call.key)
-    _ask(ctx, posted)
+    ask_for_post(ctx.work, posted)
     return _answer(ctx, posted)
 
 
@@ -97,7 +73,7 @@ def again(ctx: Ctx, post_id: str, retry: Retry) -> PostAnswer:
     if posted.shown_at is None:
         if retry.key is not None:
             ctx.studio.posts.set_key(posted.id, retry.key)
-        _ask(ctx, posted)
+        ask_for_post(ctx.work, posted)
     return _answer(ctx, posted)
 
 
@@ -110,30 +86,6 @@ def remove(ctx: Ctx, post_id: str) -> Removed:
     return Removed()
 
 
-def _ask(ctx: Context, posted: Posted) -> None:
-    ctx.work.ask("post", posted.id, posted.post.title, PostSpec(post_id=posted.id))
-
-
 def _answer(ctx: Context, posted: Posted) -> PostAnswer:
     job = ctx.studio.jobs.find("post", posted.id)
     return PostAnswer(id=posted.id, post=posted.post, job=JobAnswer.of(job) if job else None, shown_at=posted.shown_at)
-
-
-def post_kind(studio: Studio, own_gallery: OwnGallery | None) -> WorkKind:
-    """Job kind that sends posts."""
-
-    def do(job: Job, hand: JobContext) -> Result:
-        if own_gallery is None:
-            raise PostError(NO_SERVICE)
-        posted = studio.posts.one(PostSpec.model_validate_json(job.spec).post_id)
-        handed = [studio.cuts.one(delivery_id) for delivery_id in posted.post.deliveries]
-        files = [folder_of(studio, h.project_id) / h.name for h in handed]
-        for h, file in zip(handed, files, strict=True):
-            if not file.exists():
-                raise ChangeError(f"‘{h.name}’ was removed. Deliver it again, then post it.")
-        service = Gallery(f"{own_gallery.origin}{gallery.PATH}", posted.key, own_gallery.cookies)
-        address = post_to(service, posted.post, files, posted.id, hand.tell).removeprefix(own_gallery.origin)
-        studio.posts.shown(posted.id, address)
-        return {"address": address}
-
-    return WorkKind(do, FAULT, at_once=2)

@@ -15,6 +15,8 @@ from ...app.confined import look_at
 from ...app.intakes import ask_for_detail, ask_for_intake
 from ...app.jobs import Unwanted
 from ...app.lens import LensEye
+from ...app.shared_work import IsUnwanted
+from ...app.uploads import Uploads
 from ...app.uses import project_uses
 from ...core.commands import Command, perform_all
 from ...core.commands.surroundings import with_surroundings
@@ -24,8 +26,7 @@ from ...core.review.phrases import duration
 from ...core.scene import FOR_CLIPS, Detail, Project, new_project
 from ...shoot.run.forecast import forecast
 from ..context import Context, context
-from ..live.shared_work import IsUnwanted
-from ..uploads import BODY, Uploads, made_of_file, received
+from ..uploads import BODY, made_of_file, received
 from .answers import (
     CreatedProject,
     ForecastAnswer,

@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from PIL import Image
 from pydantic import BaseModel, Field
 
+from ...app.shared_work import IsUnwanted
+from ...app.take_answers import kept_lights
 from ...core.errors import ShootError
 from ...core.geometry.cache_keys import content_hash
 from ...core.picture.compare import MOST_PX, Difference, difference, signed_difference
@@ -37,9 +39,7 @@ from ...shoot.frames.pass_files import depth_of, matte_names_of
 from ...store import TakeRecord
 from ...store.screening import Finished
 from ..context import Context, context
-from ..live.shared_work import IsUnwanted
 from ..uploads import received_file
-from .take_answers import kept_lights
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]

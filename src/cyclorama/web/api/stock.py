@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 
 from ...app.confined import look_at
 from ...app.lens import LensEye
+from ...app.swatches import swatch_is_there
 from ...core.commands.stock import kept_of
 from ...core.commands.tools import Tools
 from ...core.errors import CycloramaError, NotFoundError
@@ -27,7 +28,6 @@ from ...store.library import Label, Shelf
 from ..context import Context, context
 from ..uploads import BODY, received
 from .ready_stock import ready_things
-from .tray import swatch_is_there
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]

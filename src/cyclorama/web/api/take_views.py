@@ -10,9 +10,9 @@ from pydantic import BaseModel
 
 from ...app.confined import look_at
 from ...core.errors import ShootError
-from ...core.picture.decode import decode_picture
 from ...core.picture.matching import match_reference
 from ...core.picture.view_transform import to_bytes
+from ...core.picture_files import decode_picture
 from ...shoot.finish.masters import finish_frame, why_not_gradable
 from ...shoot.finish.pass_pictures import pass_picture
 from ..context import Context, context

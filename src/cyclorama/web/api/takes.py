@@ -15,6 +15,7 @@ from pydantic import AwareDatetime, BaseModel, Field, model_validator
 from ...app import takes as take_service
 from ...app.clips import MOST_LOOPS, ClipState, ask_for_clip, made_clip
 from ...app.region_takes import call_part
+from ...app.take_answers import TakeAnswer, TakeLine, shoot_log, take_answer
 from ...app.uses import take_uses
 from ...core.errors import NotFoundError, ShootError, StaleError
 from ...core.geometry.cache_keys import content_hash
@@ -33,7 +34,6 @@ from .answers import ForecastAnswer, Removed, Uses
 from .jobs import JobAnswer
 from .packing import Packing
 from .projects import forecast_answer
-from .take_answers import TakeAnswer, TakeLine, shoot_log, take_answer
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]

@@ -10,6 +10,7 @@ from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, Field
 
 from ...app.lens import LensEye
+from ...app.shared_work import IsUnwanted
 from ...core.colour_difference import difference, lab_of, parse_colour, rgb_of
 from ...core.commands.keys import value_in_frame
 from ...core.commands.light_places import PlaceLight, with_light_placed
@@ -21,7 +22,6 @@ from ...core.render.film.picking import PickProbe
 from ...core.scene import full_path
 from ...core.textures import to_srgb_bytes
 from ..context import Context, context
-from ..live.shared_work import IsUnwanted
 
 router = APIRouter(prefix="/api/projects/{project_id}")
 Ctx = Annotated[Context, Depends(context)]

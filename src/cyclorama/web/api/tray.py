@@ -2,8 +2,6 @@
 background. A swatch is kept under what it shows, and never stands in the way of the lens."""
 
 import hashlib
-from functools import partial
-from pathlib import Path
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends
@@ -11,23 +9,18 @@ from fastapi import Path as PathParameter
 from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
-from ...app.jobs import JobContext, Kind
-from ...app.lens import Lens, LensEye
+from ...app.lens import LensEye
+from ...app.swatches import SwatchRequest, swatch_is_there, swatch_path
 from ...core.commands.stock import kept_of
 from ...core.commands.tools import Tools
 from ...core.errors import NotFoundError
 from ...core.light.rigs import resize_rig
 from ...core.material.presets import PRESETS, with_preset
 from ...core.material.variations import Vary, vary_material
-from ...core.render.compile.compiler import SceneCompiler
-from ...core.render.film.swatch import BODY_M, swatch_compiler, swatch_key, swatch_of
-from ...core.render.film.tracer import Cancel, Tracer
+from ...core.render.film.swatch import BODY_M, swatch_key
 from ...core.scene import Look, Material, Project
 from ...core.scene.saved_material import SavedMaterial
 from ...core.scene.stocked import StockedLook
-from ...store import Studio
-from ...store.assets import write_whole
-from ...store.jobs import Job, Result
 from ..context import Context, context
 from .answers import NEVER_CHANGES
 from .jobs import JobAnswer
@@ -35,8 +28,6 @@ from .jobs import JobAnswer
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
 Key = Annotated[str, PathParameter(pattern=r"^[0-9a-f]{32}$")]
-FOLDER = "swatches"
-FAULT = "Swatches cannot be developed; the terminal that runs Cyclorama tells more."
 GONE = "That swatch is not developed yet."
 
 
@@ -67,24 +58,6 @@ class Tray(BaseModel):
     kept: list[KeptSwatch]
 
 
-class SwatchRequest(BaseModel):
-    """Request for swatches."""
-
-    materials: dict[str, Material]
-    """by the keys of their swatches"""
-    look: Look | None = None
-    """in whose light; None: in neutral light"""
-
-
-def _path(studio: Studio, key: str) -> Path:
-    return studio.folder / FOLDER / f"{key}.jpg"
-
-
-def swatch_is_there(studio: Studio, key: str) -> bool:
-    """True when a swatch is developed."""
-    return _path(studio, key).exists()
-
-
 def _presets() -> list[Material]:
     return [with_preset(Material(id="preset", name=name), name) for name in PRESETS]
 
@@ -107,7 +80,7 @@ def tray(ctx: Ctx, project_id: str, here: bool = False) -> Tray:
 
     def told(material: Material, own: bool) -> Swatch:
         key = swatch_key(material, look if own else None)
-        there = _path(ctx.studio, key).exists()
+        there = swatch_path(ctx.studio, key).exists()
         parts = worn.get(material.id, 0) if own else 0
         return Swatch(name=material.name, material=material.id if own else None, parts=parts, key=key, there=there)
 
@@ -130,7 +103,7 @@ def develop(ctx: Ctx, project_id: str, here: bool = False) -> JobAnswer | None:
         return _asked(ctx, project, {k: m for k, m in own.items() if not swatch_is_there(ctx.studio, k)}, look)
     kept = [k.material for k in ctx.studio.materials.all()]
     wanted = {swatch_key(m): m for m in (*project.materials, *kept, *_presets())}
-    missing = {key: m for key, m in wanted.items() if not _path(ctx.studio, key).exists()}
+    missing = {key: m for key, m in wanted.items() if not swatch_path(ctx.studio, key).exists()}
     return _asked(ctx, project, missing, None)
 
 
@@ -153,7 +126,7 @@ def _light_of(ctx: Context, project: Project) -> Look:
 @router.get("/swatches/{key}.jpg", response_class=FileResponse)
 def swatch(ctx: Ctx, key: Key) -> FileResponse:
     """A developed swatch; it never changes."""
-    path = _path(ctx.studio, key)
+    path = swatch_path(ctx.studio, key)
     if not path.exists():
         raise NotFoundError(GONE)
     return FileResponse(path, headers=NEVER_CHANGES)
@@ -198,35 +171,3 @@ def vary(ctx: Ctx, project_id: str, wanted: Varied) -> list[list[Variation]]:
         about = hashlib.sha256("".join(missing).encode()).hexdigest()[:32]
         ctx.work.ask("swatches", about, f"Variations of {material.name}", SwatchRequest(materials=missing))
     return rows
-
-
-def swatch_kind(studio: Studio, lens: Lens) -> Kind:
-    """Job kind that renders swatches: one set at a time."""
-    return Kind(lambda job, hand: _develop(studio, lens, job, hand), FAULT, at_once=1, at_leisure=True)
-
-
-def _develop(studio: Studio, lens: Lens, job: Job, hand: JobContext) -> Result:
-    spec = SwatchRequest.model_validate_json(job.spec)
-    wanted = spec.materials
-    compiler, broken = swatch_compiler(studio.assets.get), list[str]()
-    for done, (key, material) in enumerate(wanted.items()):
-        hand.tell(material.name, done / len(wanted))
-        path = _path(studio, key)
-        if path.exists():
-            continue
-        try:
-            picture = lens.at_leisure(partial(_swatch, material, compiler, spec.look), hand.unwanted)
-        except NotFoundError as error:  # a map is gone: the others have swatches all the same
-            broken.append(f"‘{material.name}’: {error.sentence}")
-            continue
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_whole(path, picture)
-    if broken:
-        raise NotFoundError(" ".join(broken))
-    return {"swatches": len(wanted)}
-
-
-def _swatch(
-    material: Material, compiler: SceneCompiler, look: Look | None, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
-) -> bytes:  # fmt: skip
-    return swatch_of(material, compiler, tracer, look, cancelled)

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import IntakeError
-from ...picture.decode import decode_picture
+from ...picture_files import decode_picture
 from ...scene import Material, MaterialMaps, TextureRef
 from ...scene.material import Channel, Wrap
 from .gltf_extensions import KTX2, picture_name

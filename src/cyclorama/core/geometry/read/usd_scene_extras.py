@@ -6,7 +6,7 @@ import numpy as np
 from pxr import Usd, UsdGeom, UsdLux
 
 from ...arrays import Mat4
-from ...light.temperature import temperature_to_rgb
+from ...colour_temperature import temperature_to_rgb
 from ...scene.came_with import FileCamera, FileLight
 from ...scene.light import MOST_POWER, PowerUnit, Shape
 from .gltf_scene_extras import along

@@ -13,7 +13,7 @@ from scipy.interpolate import PchipInterpolator
 
 from ...arrays import RGBImage
 from ...colour_spaces import FROM_CONES, FROM_LAB, TO_CONES, TO_LAB
-from ...light.temperature import white_balance_rgb
+from ...colour_temperature import white_balance_rgb
 from ...scene.grade import BRIGHTEST, DARKEST, HUES, CurvePoint, HueRange, Hues
 from .pixelwise import PLACES, angles, by_matrix, lines, power_factors, saturated, scaled, scaled_by_luma, turned
 

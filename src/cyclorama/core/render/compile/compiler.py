@@ -28,10 +28,10 @@ from ...material.row import EDGE_RADIUS
 from ...material.tables import load_tables
 from ...motion import STILL, Moment
 from ...picture.backdrop import fit_picture
-from ...picture.decode import decode_picture
 from ...picture.exposure import exposure_scale
 from ...picture.light_mix import light_layer_names
 from ...picture.linear import read_linear
+from ...picture_files import decode_picture
 from ...scene import Item, Material, MaterialMaps, Sweep, TextureRef, dependency_key
 from ...scene.base import Affects, ReadAsset
 from ...scene.item import SET_PARTS

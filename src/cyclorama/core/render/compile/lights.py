@@ -16,7 +16,7 @@ from ...light.shapes import LIGHT_COLUMNS
 from ...light.standing import row_at, while_open
 from ...material.row import EMISSION
 from ...motion import Moment
-from ...picture.decode import decode_picture
+from ...picture_files import decode_picture
 from ...scene import Gobo, Light
 from ...scene.base import ReadAsset
 from ...scene.light import BASE_ENVIRONMENT_NIT

@@ -38,7 +38,7 @@ from ...material.row import (
 from ...material.tables import load_tables, profile
 from ...material.thin_film import THIN_FILM_ANGLES, THIN_FILM_STEPS, thin_film_table
 from ...picture.adjust import adjust_colours
-from ...picture.decode import decode_picture
+from ...picture_files import decode_picture
 from ...scene import Material, TextureRef
 from ...scene.base import ReadAsset
 from ...scene.surface_layer import Decal, SurfaceLayer

@@ -7,8 +7,8 @@ Applications", Journal of the Korean Physical Society 41(6), 2002; domain 1667â€
 import numpy as np
 from scipy.optimize import brentq
 
-from ..arrays import Vec3
-from ..colour import LUMA, XYZ_TO_REC709
+from .arrays import Vec3
+from .colour import LUMA, XYZ_TO_REC709
 
 WARMEST_K, COOLEST_K = 1700.0, 20000.0
 TINT_V = 0.05

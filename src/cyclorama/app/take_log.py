@@ -5,9 +5,9 @@ import contextlib
 import json
 from collections.abc import Iterator
 
-from ...core.errors import CycloramaError
-from ...store import Studio
-from ..api.take_answers import shoot_log
+from ..core.errors import CycloramaError
+from ..store import Studio
+from .take_answers import shoot_log
 
 LOOK_EVERY_S = 0.5
 

@@ -9,16 +9,20 @@ import threading
 from collections.abc import Callable, Hashable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from typing import Any, TypeVar
+from typing import Any, Protocol, TypeVar
 
-from fastapi import Request
-
-from ...app.jobs import Unwanted
-from ...core.errors import OverloadError
+from ..core.errors import OverloadError
+from .jobs import Unwanted
 
 T = TypeVar("T")
 IsUnwanted = Callable[[], bool]
 LOOK_EVERY_S = 0.5
+
+
+class Asker(Protocol):
+    """A request, which may go away."""
+
+    async def is_disconnected(self) -> bool: ...
 
 
 @dataclass(slots=True)
@@ -38,7 +42,7 @@ class SharedWork:
         self._tasks: dict[Hashable, _Task] = {}
         self._threads = ThreadPoolExecutor(at_once, thread_name_prefix=name)
 
-    async def answer(self, request: Request, key: Hashable, work: Callable[[IsUnwanted], T]) -> T:
+    async def answer(self, request: Asker, key: Hashable, work: Callable[[IsUnwanted], T]) -> T:
         """Result of `work`, which is told whether anybody still waits for it. Requests of an equal `key` share one.
 
         Raises OverloadError when too many others wait, Unwanted when the browser went away, and whatever `work` raises.

@@ -5,20 +5,20 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from ...core.picture.light_mix import light_layer_names
-from ...core.render.passes.outputs import ALONE
-from ...core.review.phrases import data_size, duration
-from ...core.scene.shoot import PassName
-from ...core.sequence.names import sequence_stem
-from ...shoot.farm.worker_status import Crew, crew_of
-from ...shoot.finish.pass_pictures import views_of
-from ...shoot.finish.take_frames import film_of
-from ...shoot.run.reshoot import in_words
-from ...shoot.run.worker_lock import who_shoots
-from ...store import ListedTake, Studio, TakeRecord
-from ...store.database import Process, TakeState
-from ...store.take_index import Slate
-from ...store.takes import BEAUTY
+from ..core.picture.light_mix import light_layer_names
+from ..core.render.passes.outputs import ALONE
+from ..core.review.phrases import data_size, duration
+from ..core.scene.shoot import PassName
+from ..core.sequence.names import sequence_stem
+from ..shoot.farm.worker_status import Crew, crew_of
+from ..shoot.finish.pass_pictures import views_of
+from ..shoot.finish.take_frames import film_of
+from ..shoot.run.reshoot import in_words
+from ..shoot.run.worker_lock import who_shoots
+from ..store import ListedTake, Studio, TakeRecord
+from ..store.database import Process, TakeState
+from ..store.take_index import Slate
+from ..store.takes import BEAUTY
 
 HANGS = "The worker has given no sign of life for {silent}. Stop ends it; Resume goes on with another."
 DAMAGED = (

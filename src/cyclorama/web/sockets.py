@@ -9,10 +9,10 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
 
-from ...app.lens import FrameRequest, LensPicture, LensProgress, News, Tried, Trouble, Viewer
-from ...core.render.film.progressive import FULL_SAMPLES
-from ...core.review.phrases import duration
-from ..context import Context, context
+from ..app.lens import FrameRequest, LensPicture, LensProgress, News, Tried, Trouble, Viewer
+from ..core.render.film.progressive import FULL_SAMPLES
+from ..core.review.phrases import duration
+from .context import Context, context
 
 router = APIRouter(prefix="/live")
 Ctx = Annotated[Context, Depends(context)]

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from ..errors import IntakeError
+from .errors import IntakeError
 
 FORMATS = ("PNG", "JPEG", "TIFF", "WEBP")
 _OLD_FORMATS = ("BMP", "GIF", "TGA")

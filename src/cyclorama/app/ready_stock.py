@@ -1,0 +1,95 @@
+"""Pictures of ready sets and rigs, developed in the background."""
+
+import hashlib
+from functools import partial
+from pathlib import Path
+from typing import get_args
+
+from pydantic import BaseModel
+
+from ..core.commands import perform
+from ..core.commands.looks import ApplyRig
+from ..core.commands.stock import SetUp
+from ..core.geometry.measure import Measures, measure
+from ..core.motion import moment_of_first
+from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.picking import PickProbe
+from ..core.render.film.swatch import still_of, swatch_body, swatch_compiler, swatch_studio
+from ..core.render.film.tracer import Cancel, Tracer
+from ..core.scene import Item, Material, Project, put_all
+from ..core.scene.saved_rig import ReadyRig
+from ..core.scene.stocked import ReadySet
+from ..store import Studio
+from ..store.assets import write_whole
+from ..store.jobs import Result
+from .jobs import JobContext, Kind
+from .lens import Lens
+from .swatches import FOLDER
+
+MADE = 2
+"""Counts with every change of what tiles show."""
+
+
+SIZE, SAMPLES = (256, 160), 24
+
+
+SHOWN = Material(id="m", name="Shown", base_color=(0.5, 0.05, 0.04), specular_roughness=0.3, coat_weight=0.8)
+"""Worn by what stands in tiles: lacquer, in which lights draw themselves."""
+
+
+FAULT = "The pictures of ready sets and rigs cannot be developed; the terminal that runs Cyclorama tells more."
+
+
+READY = [("set", name) for name in get_args(ReadySet)] + [("rig", name) for name in get_args(ReadyRig)]
+
+
+class Nothing(BaseModel):
+    """Request for these pictures."""
+
+
+def command_of(kind: str, name: str) -> SetUp | ApplyRig:
+    """Command that brings a ready set or rig in."""
+    if kind == "set":
+        return SetUp.model_validate({"kind": "set_up", "ready": name})
+    return ApplyRig.model_validate({"kind": "rig", "rig": name})
+
+
+def tile_path(studio: Studio, kind: str, name: str) -> Path:
+    key = hashlib.sha256(f"{MADE} {SIZE} {SAMPLES} {kind} {name}".encode()).hexdigest()[:32]
+    return studio.folder / FOLDER / f"{key}.jpg"
+
+
+def ready_kind(studio: Studio, lens: Lens) -> Kind:
+    """Job kind that renders pictures of ready stock: one after the other."""
+    return Kind(lambda job, hand: _develop(studio, lens, hand), FAULT, at_once=1, at_leisure=True)
+
+
+def _develop(studio: Studio, lens: Lens, hand: JobContext) -> Result:
+    compiler = swatch_compiler(studio.assets.get)
+    for done, (kind, name) in enumerate(READY):
+        hand.tell(name.capitalize(), done / len(READY))
+        path = tile_path(studio, kind, name)
+        if path.exists():
+            continue
+        picture = lens.at_leisure(partial(_picture, command_of(kind, name), compiler), hand.unwanted)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(path, picture)
+    return {"pictures": len(READY)}
+
+
+def _picture(
+    change: SetUp | ApplyRig, compiler: SceneCompiler, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
+) -> bytes:  # fmt: skip
+    project, _label = perform(_stage(), change, _measures, PickProbe(compiler, tracer))
+    return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)
+
+
+def _stage() -> Project:
+    return put_all(swatch_studio(), {
+        "materials": (SHOWN,), "shot/shoot/width": SIZE[0], "shot/shoot/height": SIZE[1],
+        "set/sweep/color": (0.35, 0.35, 0.36),
+    })  # fmt: skip
+
+
+def _measures(item: Item) -> Measures | None:
+    return measure(swatch_body())
