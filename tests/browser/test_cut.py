@@ -14,7 +14,7 @@ from tests.browser.test_pages import problems
 from tests.browser.test_screening import takes  # noqa: F401  (a fixture)
 
 from cyclorama.core.cut.document import Marker
-from cyclorama.core.scene.property import put_all
+from cyclorama.core.scene.writing import put_all
 from cyclorama.store import Studio
 
 FRAMES = 6

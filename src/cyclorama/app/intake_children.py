@@ -5,6 +5,7 @@ from pathlib import Path
 from ..core.errors import telling_of_space
 from ..core.geometry.cache_keys import Intake
 from ..core.scene import Detail
+from ..core.scene.writing import edited
 from ..store import AssetStore
 from ..store.bundle import Examined, examine_bundle
 from .confined_results import Tell
@@ -41,5 +42,5 @@ def read_again(tell: Tell, source: str, detail: Detail, off: float, assets: Path
 def kept_intake(store: AssetStore, intake: Intake, source: str) -> Intake:
     store.put_all(intake.assets)
     intake.assets = {}
-    intake.item = intake.item.model_copy(update={"source": source})
+    intake.item = edited(intake.item, source=source)
     return intake

@@ -21,6 +21,7 @@ from ..core.scene import (
     put_all,
 )
 from ..core.scene.saved_rig import ReadyRig
+from ..core.scene.writing import edited
 
 BLACK = Environment(on=False)
 
@@ -34,9 +35,7 @@ def with_more(
     names = {m.name: m.id for m in project.materials}
     new = {names[old]: material for old, material in worn.items()}
     first = item.variants[0]
-    parts = tuple(
-        w.model_copy(update={"material": new[w.material].id}) if w.material in new else w for w in first.parts
-    )
+    parts = tuple(edited(w, material=new[w.material].id) if w.material in new else w for w in first.parts)
     second = Variant(id="colourway-2", name=name, parts=parts)
     added = {material.id: material for material in new.values()}
     return put_all(project, {
@@ -54,10 +53,7 @@ def _size_and_aim(project: Project, intake: Intake) -> tuple[float, Aim]:
 def _rig(project: Project, intake: Intake, rig: ReadyRig, **stops: float) -> tuple[Light, ...]:
     """A ready rig round the subject, some of its lights (by their ids) stronger or weaker."""
     lights = rig_lights(rig, *_size_and_aim(project, intake))
-    return tuple(
-        x.model_copy(update={"strength_stops": x.strength_stops + stops.get(x.id.replace("-", "_"), 0.0)})
-        for x in lights
-    )
+    return tuple(edited(x, strength_stops=x.strength_stops + stops.get(x.id.replace("-", "_"), 0.0)) for x in lights)
 
 
 def storm_glass_looks(project: Project, intake: Intake) -> Project:
@@ -68,8 +64,7 @@ def storm_glass_looks(project: Project, intake: Intake) -> Project:
         background=Background(colour=(0.004, 0.004, 0.005)), tone=Tone(ev100=9.0),
     )  # fmt: skip
     evening = Look(
-        id="look-3", name="Evening window", environment=project.look.environment.model_copy(
-            update={"strength_stops": -4.4, "rotation_deg": 40.0}),
+        id="look-3", name="Evening window", environment=edited(project.look.environment, strength_stops=-4.4, rotation_deg=40.0),
         background=Background(colour=(0.05, 0.06, 0.09)), tone=Tone(ev100=7.6, white_k=4800),
         lights=(
             Light(id="low-sun", name="Low sun", shape="spot", role="key", azimuth_deg=-62, elevation_deg=17,
@@ -83,9 +78,7 @@ def storm_glass_looks(project: Project, intake: Intake) -> Project:
                   height_m=1.0, strength_stops=-2.4, temperature_k=9000, aim=aim),
         ),
     )  # fmt: skip
-    silver = with_preset(Material(id="silver", name="Silver"), "Polished silver").model_copy(
-        update={"specular_roughness": 0.16}
-    )
+    silver = edited(with_preset(Material(id="silver", name="Silver"), "Polished silver"), specular_roughness=0.16)
     ebony = Material(id="ebony", name="Ebony", base_color=(0.013, 0.011, 0.01), specular_roughness=0.42,
                      coat_weight=0.6, coat_roughness=0.1)  # fmt: skip
     worn = {"Brass": silver, "Polished brass": silver, "Walnut": ebony}
@@ -100,8 +93,7 @@ def lantern_looks(project: Project, intake: Intake) -> Project:
         background=Background(colour=(0.012, 0.013, 0.016)), tone=Tone(ev100=9.4),
     )  # fmt: skip
     own = Look(
-        id="look-3", name="By its own light", environment=project.look.environment.model_copy(
-            update={"strength_stops": -4.6}),
+        id="look-3", name="By its own light", environment=edited(project.look.environment, strength_stops=-4.6),
         background=Background(colour=(0.01, 0.016, 0.026)), tone=Tone(ev100=7.2, white_k=4600),
         lights=(
             Light(id="moon", name="Moon", role="rim", azimuth_deg=-148, elevation_deg=38, distance_m=1.5, width_m=0.3,
@@ -119,8 +111,6 @@ def _reddened(material: Material) -> Material:
     ref = material.maps.base_color
     maps = material.maps
     if ref is not None:
-        turned = ref.model_copy(update={"hue_deg": -150.0, "saturation": 1.6, "brightness_stops": 0.5})
-        maps = maps.model_copy(update={"base_color": turned})
-    return material.model_copy(
-        update={"id": f"{material.id}-red", "name": f"Red {material.name.lower()}", "maps": maps}
-    )
+        turned = edited(ref, hue_deg=-150.0, saturation=1.6, brightness_stops=0.5)
+        maps = edited(maps, base_color=turned)
+    return edited(material, id=f"{material.id}-red", name=f"Red {material.name.lower()}", maps=maps)

@@ -32,6 +32,7 @@ from ..core.scene import (
     Tone,
     put_all,
 )
+from ..core.scene.writing import edited
 from .environments import harbour_dusk, north_light_studio
 from .lantern import build_lantern
 from .looks import lantern_looks, storm_glass_looks
@@ -55,7 +56,7 @@ def brought_in(name: str, data: bytes) -> Intake:
         file.writestr(zipfile.ZipInfo(name), data)
     source = content_hash(archive.getvalue())
     intake.assets[source] = archive.getvalue()
-    intake.item = intake.item.model_copy(update={"source": source})
+    intake.item = edited(intake.item, source=source)
     return intake
 
 
@@ -63,7 +64,7 @@ def placed(intake: Intake, stage: Stage) -> Item:
     measures = intake.measures.playing(intake.item)
     placement = centre_placement(measures, intake.item.placement, "box")
     placement = ground_placement(measures, placement, stage.stand_height_m)
-    return intake.item.model_copy(update={"placement": placement})
+    return edited(intake.item, placement=placement)
 
 
 def _fitted(project: Project, intake: Intake) -> Project:

@@ -5,6 +5,7 @@ from typing import Literal
 from ..errors import ChangeError
 from ..scene import Doc, Item, Project, Wears, insert_item, put, put_all, worn
 from ..scene.base import Id, new_id
+from ..scene.writing import edited
 from .base import performs
 from .lists import with_copy
 from .names import free_name
@@ -38,7 +39,7 @@ def _more(project: Project, change: AddColourway, _: Tools) -> tuple[Project, st
     item = _item(project, change.item)
     now = worn(item, project.shot).variant
     name = free_name((v.name for v in item.variants), now.name)
-    new = now.model_copy(update={"id": new_id("colourway"), "name": name})
+    new = edited(now, id=new_id("colourway"), name=name)
     at = [v.id for v in item.variants].index(now.id) + 1
     after = insert_item(project, f"items/{item.id}/variants", new, at)
     return _wearing(after, _item(after, item.id), new.id), f"New colourway like {now.name}"

@@ -17,6 +17,7 @@ from ..scene.surface_layer import (
     LayerKind,
     SurfaceLayer,
 )
+from ..scene.writing import edited
 from .base import PicturePoint, performs
 from .looks import subject_size
 from .names import free_name
@@ -83,7 +84,7 @@ def _with_decal(project: Project, change: AddDecal, tools: Tools) -> tuple[Proje
     width = float(f"{size * DECAL_SHARE:.3g}")
     name = free_name((d.name for d in item.decals), change.name)
     new = Decal(id=new_id("decal"), name=name, asset=change.asset, width_m=width, depth_m=width / 2)
-    new = new.model_copy(update=lies)
+    new = edited(new, **lies)
     return insert_item(project, f"items/{item_id}/decals", new), f"Put {name} on {item.name}"
 
 

@@ -36,6 +36,7 @@ from ..scene import (
 from ..scene.base import new_id
 from ..scene.item import ON_SET, Form
 from ..scene.light import WITH_RIG, Shape
+from ..scene.writing import edited
 from .base import ValuePath, performs
 from .names import free_ids, free_light_name, free_name, next_name
 from .placing import STOOD, standing_again
@@ -94,7 +95,7 @@ def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
     stands = ground_placement(measure_made_item(made), item.placement, stand_height_m(project, item))
     after = put_all(project, {
         "materials": (*project.materials, material),
-        "items": (*project.items, item.model_copy(update={"placement": stands})),
+        "items": (*project.items, edited(item, placement=stands)),
     })  # fmt: skip
     if under and subject:
         after = standing_again(project, put(after, f"items/{subject.id}/rides", item.id), measures_of)
@@ -197,14 +198,14 @@ def with_free_part_ids(item: Item, project: Project) -> Item:
 def with_new_ids(item: Item, parts: dict[str, str], materials: dict[str, str]) -> Item:
     """The item with other ids of parts and materials, where they are told."""
     variants = tuple(
-        v.model_copy(update={"parts": tuple(
-            w.model_copy(update={"id": parts.get(w.id, w.id), "material": materials.get(w.material, w.material)})
+        edited(v, parts=tuple(
+            edited(w, id=parts.get(w.id, w.id), material=materials.get(w.material, w.material))
             for w in v.parts
-        )})
+        ))
         for v in item.variants
     )  # fmt: skip
-    renumbered = tuple(p.model_copy(update={"id": parts.get(p.id, p.id)}) for p in item.parts)
-    return item.model_copy(update={"parts": renumbered, "variants": variants})
+    renumbered = tuple(edited(p, id=parts.get(p.id, p.id)) for p in item.parts)
+    return edited(item, parts=renumbered, variants=variants)
 
 
 def _of_shot(channel: Channel, shot: str, other: str) -> Channel:
@@ -212,15 +213,15 @@ def _of_shot(channel: Channel, shot: str, other: str) -> Channel:
     own = f"shots/{shot}/"
     if not channel.path.startswith(own):
         return channel
-    return channel.model_copy(update={"path": f"shots/{other}/{channel.path.removeprefix(own)}"})
+    return edited(channel, path=f"shots/{other}/{channel.path.removeprefix(own)}")
 
 
 def _item_beside(project: Project, item: Item, measures_of: MeasuresOf) -> dict[str, Any]:
     """The changes that make a copy of an item: ids of its parts, and a place to the right of what stands there."""
     measures = measures_of(item)
     by = 0.0 if measures is None else _free_to_the_right(project, placed_hull(measures, item.placement), measures_of)
-    placement = item.placement.model_copy(update={"x_m": item.placement.x_m + by})
-    free = with_free_part_ids(item.model_copy(update={"id": "another"}), project)
+    placement = edited(item.placement, x_m=item.placement.x_m + by)
+    free = with_free_part_ids(edited(item, id="another"), project)
     return {"parts": free.parts, "variants": free.variants, "placement": placement}
 
 

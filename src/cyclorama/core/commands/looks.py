@@ -15,6 +15,7 @@ from ..scene import Aim, Background, Doc, Light, Material, Project, place_of, pu
 from ..scene.base import Id, new_id
 from ..scene.saved_material import SavedMaterial
 from ..scene.saved_rig import ReadyRig, SavedRig
+from ..scene.writing import edited
 from .base import performs
 from .lists import USUAL_SIZE_M, materials_of, with_copy, without_materials
 from .names import free_name
@@ -58,7 +59,7 @@ def with_kept_rig(project: Project, change: UseRig, tools: Tools) -> tuple[Proje
     """The open shot's look lit by a kept rig, in the size of the subject, exposed for it."""
     size, aim = subject_size(project, tools)
     lights = resize_rig(change.rig.lights, size / change.rig.size_m)
-    lights = tuple(light.model_copy(update={"aim": aim, "excluded_parts": ()}) for light in lights)
+    lights = tuple(edited(light, aim=aim, excluded_parts=()) for light in lights)
     return with_metered_exposure(_lit(project, lights), tools), f"Rig: {change.rig.name}"
 
 
@@ -77,7 +78,7 @@ def with_look(project: Project, _: AddLook, tools: Tools) -> tuple[Project, str]
     new = after.looks[[x.id for x in project.looks].index(old.id) + 1]
     at = f"looks/{old.id}/"
     channels = tuple(
-        c.model_copy(update={"path": f"looks/{new.id}/{c.path.removeprefix(at)}"}) if c.path.startswith(at) else c
+        edited(c, path=f"looks/{new.id}/{c.path.removeprefix(at)}") if c.path.startswith(at) else c
         for c in after.shot.channels
     )
     return put_all(after, {"shot/look_id": new.id, "shot/channels": channels}), f"New look like {name}"
@@ -86,7 +87,7 @@ def with_look(project: Project, _: AddLook, tools: Tools) -> tuple[Project, str]
 def kept_rig(project: Project, name: str, tools: Tools) -> SavedRig:
     """The lights of the open shot's look, to be used elsewhere. Raises ChangeError when there are none."""
     lights = tuple(
-        x.model_copy(update={"rides": x.rides if x.rides in ("rig", "set", "camera", "disc") else "rig", "aim": Aim()})
+        edited(x, rides=x.rides if x.rides in ("rig", "set", "camera", "disc") else "rig", aim=Aim())
         for x in project.look.lights
     )
     if not lights:
@@ -188,14 +189,14 @@ def dress_parts(project: Project, change: Dress, _: Tools) -> tuple[Project, str
     and is still as it was made, or one more."""
     fresh, name = new_id("material"), change.kept.name if change.kept else change.preset
     if change.kept is not None:
-        new = change.kept.material.model_copy(update={"id": fresh, "name": name})
+        new = edited(change.kept.material, id=fresh, name=name)
     else:
         new = with_preset(Material(id=fresh, name=name), change.preset)
-    alike = next((m for m in project.materials if new.model_copy(update={"id": m.id, "name": m.name}) == m
+    alike = next((m for m in project.materials if edited(new, id=m.id, name=m.name) == m
                   and m.name.startswith(name)), None)  # fmt: skip
     values: dict[str, object] = {}
     if alike is None:
-        new = new.model_copy(update={"name": free_name((m.name for m in project.materials), name)})
+        new = edited(new, name=free_name((m.name for m in project.materials), name))
         values["materials"] = (*project.materials, new)
     worn_in = {w.id: w.variant for w in project.shot.wears}
     for one in change.parts:

@@ -16,6 +16,7 @@ from ..motion.rows import turns_of
 from ..scene import Channel, Doc, Key, Project, Row, Segment, put, put_all
 from ..scene.base import Id, new_id
 from ..scene.shot import CAMERA, DISC, Fix, MoveKind, ReadyMove
+from ..scene.writing import edited
 from .base import ValuePath, performs
 from .keys import with_keys_stretched
 from .paths import rounded, with_path
@@ -48,11 +49,9 @@ def with_held_ends(project: Project, before: int, after: int) -> Project:
     """The open shot longer by some frames before and after, in which what travels or is keyed stands. Raises
     ChangeError when it would become too long."""
     shot = project.shot
-    rows = tuple(row.model_copy(update={"segments": _held(row.segments, before, after)}) for row in shot.rows)
+    rows = tuple(edited(row, segments=_held(row.segments, before, after)) for row in shot.rows)
     channels = tuple(
-        c.model_copy(update={
-            "keys": tuple(k.model_copy(update={"frame": k.frame + before}) for k in c.keys), "outside": "stand",
-        })
+        edited(c, keys=tuple(edited(k, frame=k.frame + before) for k in c.keys), outside="stand")
         for c in shot.channels
     )  # fmt: skip
     frames = shot.frames + before + after
@@ -81,7 +80,7 @@ def with_ready_move(project: Project, name: ReadyMove) -> Project:
         project = with_path(project, "figure eight")
     segments = _READY[name](project.camera.distance_m)
     if name == "figure-eight ride":
-        segments = (segments[0].model_copy(update={"path_id": project.paths[-1].id}),)
+        segments = (edited(segments[0], path_id=project.paths[-1].id),)
     others = tuple(r for r in project.shot.rows if r.id not in (CAMERA, DISC))
     at = f"cameras/{project.camera.id}/"
     left = tuple(c for c in project.shot.channels if c.path.removeprefix(at) not in STAND)
@@ -138,7 +137,7 @@ def with_gap_closed(project: Project, where: str, fix: Fix) -> Project:
 
 
 def _even(segments: tuple[Segment, ...]) -> tuple[Segment, ...]:
-    return tuple(s.model_copy(update={"ease_in": 0.0, "ease_out": 0.0}) for s in segments)
+    return tuple(edited(s, ease_in=0.0, ease_out=0.0) for s in segments)
 
 
 def _whole(segments: tuple[Segment, ...]) -> tuple[Segment, ...]:
@@ -148,21 +147,21 @@ def _whole(segments: tuple[Segment, ...]) -> tuple[Segment, ...]:
     last = next(s for s in reversed(segments) if turns_of(s))
     more = wanted - total
     change = {"by_deg": last.by_deg + more * 360.0} if last.kind == "arc" else {"turns": last.turns + more}
-    return tuple(last.model_copy(update=change) if s is last else s for s in segments)
+    return tuple(edited(last, **change) if s is last else s for s in segments)
 
 
 def _back(segments: tuple[Segment, ...], focal_mm: float) -> tuple[Segment, ...]:
     """All stretches once more, the last first and the other way; a zoom goes to where it came from."""
     back = []
     for s in segments:
-        back.append(_reverse(s).model_copy(update={"to_mm": focal_mm}))
+        back.append(edited(_reverse(s), to_mm=focal_mm))
         focal_mm = s.to_mm if s.kind == "zoom" else focal_mm
     return (*segments, *reversed(back))
 
 
 def _reverse(s: Segment) -> Segment:
     back = {name: -getattr(s, name) for name in ("turns", "by_deg", "tilt_deg", "by_m")}
-    return s.model_copy(update={**back, "id": new_id("segment"), "ease_in": s.ease_out, "ease_out": s.ease_in})
+    return edited(s, **back, id=new_id("segment"), ease_in=s.ease_out, ease_out=s.ease_in)
 
 
 _MENDED: dict[str, Callable[[tuple[Segment, ...]], tuple[Segment, ...]]] = {

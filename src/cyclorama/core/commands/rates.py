@@ -6,6 +6,7 @@ from typing import Any
 from ..scene import Channel, Project, Row, Shot, put_all
 from ..scene.channel import LATEST
 from ..scene.shot import MOST_FRAMES
+from ..scene.writing import edited
 
 
 def with_rate(project: Project, num: int, den: int, keep_seconds: bool) -> Project:
@@ -28,27 +29,29 @@ def counted(shot: Shot, before: tuple[int, int], after: tuple[int, int]) -> Shot
 
 
 def _counted(shot: Shot, by: Fraction) -> Shot:
-    shoot = shot.shoot.model_copy(update={
+    shoot = edited(shot.shoot, **({
         name: None if frame is None else shot.first_frame + _frames(frame - shot.first_frame, by)
         for name, frame in (("from_frame", shot.shoot.from_frame), ("to_frame", shot.shoot.to_frame))
-    })  # fmt: skip
-    return shot.model_copy(update={
-        "frames": min(max(1, _frames(shot.frames, by)), MOST_FRAMES), "shoot": shoot,
-        "rows": tuple(_row(row, by) for row in shot.rows),
-        "channels": tuple(_channel(channel, by) for channel in shot.channels),
-    })  # fmt: skip
+    }))  # fmt: skip
+    return edited(
+        shot,
+        frames=min(max(1, _frames(shot.frames, by)), MOST_FRAMES),
+        shoot=shoot,
+        rows=tuple(_row(row, by) for row in shot.rows),
+        channels=tuple(_channel(channel, by) for channel in shot.channels),
+    )
 
 
 def _row(row: Row, by: Fraction) -> Row:
-    return row.model_copy(update={"segments": tuple(
-        s if s.frames is None else s.model_copy(update={"frames": min(max(1, _frames(s.frames, by)), MOST_FRAMES)})
+    return edited(row, segments=tuple(
+        s if s.frames is None else edited(s, frames=min(max(1, _frames(s.frames, by)), MOST_FRAMES))
         for s in row.segments
-    )})  # fmt: skip
+    ))  # fmt: skip
 
 
 def _channel(channel: Channel, by: Fraction) -> Channel:
-    keys = {n: k.model_copy(update={"frame": n}) for k in channel.keys if (n := _frames(k.frame, by)) <= LATEST}
-    return channel.model_copy(update={"keys": tuple(keys.values()) or channel.keys[:1]})
+    keys = {n: edited(k, frame=n) for k in channel.keys if (n := _frames(k.frame, by)) <= LATEST}
+    return edited(channel, keys=tuple(keys.values()) or channel.keys[:1])
 
 
 def _frames(count: int, by: Fraction) -> int:

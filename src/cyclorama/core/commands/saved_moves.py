@@ -11,6 +11,7 @@ from ..scene.base import new_id
 from ..scene.path import HANDLES
 from ..scene.saved_move import SavedMove
 from ..scene.shot import CAMERA, DISC
+from ..scene.writing import edited
 from .base import performs
 from .moves import is_named_by_move
 from .names import free_name
@@ -26,9 +27,7 @@ def kept_move(project: Project, name: str) -> SavedMove:
     shot, camera = project.shot, project.camera
     rows = tuple(row for row in shot.rows if row.id in (CAMERA, DISC))
     at = f"cameras/{camera.id}/"
-    channels = tuple(
-        c.model_copy(update={"path": c.path.removeprefix(at)}) for c in shot.channels if c.path.startswith(at)
-    )
+    channels = tuple(edited(c, path=c.path.removeprefix(at)) for c in shot.channels if c.path.startswith(at))
     if not rows and not channels:
         raise ChangeError("Nothing travels in this shot: there is no move to keep.")
     ridden = {s.path_id for row in rows for s in row.segments if s.kind == "ride"}
@@ -49,14 +48,13 @@ def with_move(project: Project, move: SavedMove) -> Project:
     ids = {path.id: new_id("path") for path in move.paths}
     taken = [p.name for p in project.paths]
     paths = tuple(
-        path.model_copy(update={"id": ids[path.id], "name": free_name(taken, path.name),
-                                "points": _points(path, from_m, to_m, by)})
+        edited(path, id=ids[path.id], name=free_name(taken, path.name), points=_points(path, from_m, to_m, by))
         for path in move.paths
     )  # fmt: skip
     at = f"cameras/{camera.id}/"
     channels = tuple(_channel(c, at, by, to_m - from_m * by) for c in move.channels)
     rows = tuple(_row(row, ids, by) for row in move.rows)
-    changed = shot.model_copy(update={"frames": move.frames, "rows": rows, "channels": channels})
+    changed = edited(shot, frames=move.frames, rows=rows, channels=channels)
     changed = counted(changed, (move.rate_num, move.rate_den), (project.rate_num, project.rate_den))
     left_rows = tuple(row for row in shot.rows if row.id not in (CAMERA, DISC))
     left = tuple(c for c in shot.channels if not c.path.startswith(at))
@@ -71,9 +69,12 @@ def with_move(project: Project, move: SavedMove) -> Project:
 
 def _points(path: Path, from_m: np.ndarray, to_m: np.ndarray, by: float) -> tuple[object, ...]:
     return tuple(
-        p.model_copy(
-            update=dict(zip(("x_m", "y_m", "z_m"), map(float, to_m + (at - from_m) * by), strict=True))
-            | {name: getattr(p, name) * by for name in HANDLES}
+        edited(
+            p,
+            **(
+                dict(zip(("x_m", "y_m", "z_m"), map(float, to_m + (at - from_m) * by), strict=True))
+                | {name: getattr(p, name) * by for name in HANDLES}
+            ),
         )
         for p in path.points
         for at in [np.array([p.x_m, p.y_m, p.z_m])]
@@ -81,10 +82,8 @@ def _points(path: Path, from_m: np.ndarray, to_m: np.ndarray, by: float) -> tupl
 
 
 def _row(row: Row, paths: dict[str, str], by: float) -> Row:
-    segments = tuple(
-        s.model_copy(update={"by_m": s.by_m * by, "path_id": paths.get(s.path_id or "")}) for s in row.segments
-    )
-    return row.model_copy(update={"segments": segments})
+    segments = tuple(edited(s, by_m=s.by_m * by, path_id=paths.get(s.path_id or "")) for s in row.segments)
+    return edited(row, segments=segments)
 
 
 def _channel(channel: Channel, at: str, by: float, shift: np.ndarray) -> Channel:
@@ -99,13 +98,10 @@ def _channel(channel: Channel, at: str, by: float, shift: np.ndarray) -> Channel
         return float(np.ravel(value_of(place, np.array([there])))[0])
 
     keys = tuple(
-        k.model_copy(update={
-            "id": new_id("key"), "value": tuple(value(v) for v in k.value),
-            "leaves": (k.leaves[0], k.leaves[1] * scale), "arrives": (k.arrives[0], k.arrives[1] * scale),
-        })
+        edited(k, id=new_id("key"), value=tuple(value(v) for v in k.value), leaves=(k.leaves[0], k.leaves[1] * scale), arrives=(k.arrives[0], k.arrives[1] * scale))
         for k in channel.keys
     )  # fmt: skip
-    return channel.model_copy(update={"id": new_id("channel"), "path": at + name, "keys": keys})
+    return edited(channel, id=new_id("channel"), path=at + name, keys=keys)
 
 
 class UseMove(Doc):

@@ -17,6 +17,7 @@ from ..geometry.split import pieces_of, seen_inside, split
 from ..motion import moment
 from ..scene import Item, Part, Project, Worn, put_all
 from ..scene.base import Doc, Id, Unit01
+from ..scene.writing import edited
 from .base import Frame
 from .names import free_ids, free_name
 
@@ -56,24 +57,24 @@ def with_parts(project: Project, wanted: SplitPart, mesh: Mesh, asset: str) -> P
     ids = list(free_ids([f"{old.id[:30]}-{k}" for k in range(2, count + 2)], taken, "part").values())
     triangles = np.bincount(mesh.part, minlength=len(item.parts) + count)
     boxes = part_boxes(mesh, len(item.parts) + count)
-    parts = [p.model_copy(update={"triangles": int(triangles[i]), "box": boxes[i]}) for i, p in enumerate(item.parts)]
+    parts = [edited(p, triangles=int(triangles[i]), box=boxes[i]) for i, p in enumerate(item.parts)]
     for k, identity in enumerate(ids):
         i = len(item.parts) + k
         name = free_name((p.name for p in parts), old.name)
         parts.append(Part(id=identity, name=name, triangles=int(triangles[i]), box=boxes[i], group=old.group))
     variants = tuple(
-        v.model_copy(update={"parts": v.parts + tuple(
+        edited(v, parts=v.parts + tuple(
             Worn(id=identity, material=v.parts[number].material, visible=v.parts[number].visible) for identity in ids
-        )})
+        ))
         for v in item.variants
     )  # fmt: skip
-    after = item.model_copy(update={"asset": asset, "parts": tuple(parts), "variants": variants})
+    after = edited(item, asset=asset, parts=tuple(parts), variants=variants)
     items = tuple(after if x.id == item.id else x for x in project.items)
     looks = tuple(
-        look.model_copy(update={"lights": tuple(
-            light.model_copy(update={"excluded_parts": (*light.excluded_parts, *ids)})
+        edited(look, lights=tuple(
+            edited(light, excluded_parts=(*light.excluded_parts, *ids))
             if old.id in light.excluded_parts else light for light in look.lights
-        )})
+        ))
         for look in project.looks
     )  # fmt: skip
     return put_all(project, {"items": items, "looks": looks})

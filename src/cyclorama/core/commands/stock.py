@@ -26,6 +26,7 @@ from ..scene.stocked import (
     StockedPalette,
     StockedSet,
 )
+from ..scene.writing import edited
 from ..stock.sets import ready_set, set_in_size
 from .base import performs
 from .lists import materials_of, rightmost, with_lights_aimed
@@ -129,10 +130,9 @@ def _alone(look: Look) -> Look:
     """A look whose lights refer to nothing of its project."""
     rides = ("rig", "set", "camera", "disc")
     lights = tuple(
-        x.model_copy(update={"rides": x.rides if x.rides in rides else "rig", "aim": Aim(), "excluded_parts": ()})
-        for x in look.lights
+        edited(x, rides=x.rides if x.rides in rides else "rig", aim=Aim(), excluded_parts=()) for x in look.lights
     )
-    return look.model_copy(update={"lights": lights})
+    return edited(look, lights=lights)
 
 
 def _light(project: Project, which: str | None) -> Light:
@@ -145,25 +145,21 @@ def _light(project: Project, which: str | None) -> Light:
 
 def _aimed(project: Project, look: Look, tools: Tools) -> Look:
     _, aim = subject_size(project, tools)
-    return look.model_copy(update={"lights": tuple(x.model_copy(update={"aim": aim}) for x in look.lights)})
+    return edited(look, lights=tuple(edited(x, aim=aim) for x in look.lights))
 
 
 def _with_look(project: Project, look: Look, kept: Stocked, tools: Tools) -> Project:
     """One more look, worn by the open shot; those that were there stay."""
     size, _ = subject_size(project, tools)
     name = free_name((x.name for x in project.looks), kept.name)
-    new = look.model_copy(update={
-        "id": new_id("look"), "name": name, "lights": resize_rig(look.lights, size / kept.size_m),
-    })  # fmt: skip
+    new = edited(look, id=new_id("look"), name=name, lights=resize_rig(look.lights, size / kept.size_m))  # fmt: skip
     after = put(project, "looks", (*project.looks, _aimed(project, new, tools)))
     return with_metered_exposure(put(after, "shot/look_id", new.id), tools)
 
 
 def _set_up(project: Project, wanted: StockedSet, name: str, tools: Tools) -> Project:
     """Set and camera as wanted and a look of that kind beside those that are there; what stands is fitted in."""
-    look = wanted.look.model_copy(
-        update={"id": new_id("look"), "name": free_name((x.name for x in project.looks), name)}
-    )
+    look = edited(wanted.look, id=new_id("look"), name=free_name((x.name for x in project.looks), name))
     after = put_all(project, {
         "set": wanted.set, "looks": (*project.looks, look), "camera/azimuth_deg": wanted.azimuth_deg,
         "camera/elevation_deg": wanted.elevation_deg, "camera/focal_mm": wanted.focal_mm,
@@ -202,18 +198,16 @@ def _with_model(project: Project, kept: StockedModel, name: str, tools: Tools) -
         raise ChangeError(f"What was measured of ‘{name}’ is gone. Bring the model in again.")
     first = project.subject is None
     placement = centre_placement(measures, kept.item.placement, kept.item.placement.centre_method)
-    placement = placement.model_copy(update={"x_m": 0.0, "z_m": 0.0})
+    placement = edited(placement, x_m=0.0, z_m=0.0)
     rides = kept.item.rides if first and kept.item.rides in ("disc", "set") else "set"
     if not first:
         hull = placed_hull(measures, placement)
         size = float(np.ptp(hull, axis=0).max())
         right = rightmost(project, tools.measures_of)
-        placement = placement.model_copy(update={"x_m": right + size * 0.1 - float(hull[:, 0].min())})
-    item = kept.item.model_copy(update={
-        "id": new_id("item"), "name": free_name((x.name for x in project.items), name), "rides": rides,
-    })  # fmt: skip
+        placement = edited(placement, x_m=right + size * 0.1 - float(hull[:, 0].min()))
+    item = edited(kept.item, id=new_id("item"), name=free_name((x.name for x in project.items), name), rides=rides)
     placement = ground_placement(measures, placement, stand_height_m(project, item))
-    after = with_item(project, item.model_copy(update={"placement": placement}), kept.materials, presented=first)
+    after = with_item(project, edited(item, placement=placement), kept.materials, presented=first)
     if not first:
         return after
     hull = placed_hull(measures, placement)

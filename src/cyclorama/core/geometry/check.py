@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import IntakeError
+from ..scene.writing import edited
 from ..words import count
 from .mesh import together, used_by
 from .read import FileModel, ModelPart
@@ -76,8 +77,8 @@ def _bring_near(name: str, model: FileModel) -> None:
         part.vertices = part.vertices.astype(np.float64) - middle
     if model.skeleton is not None:
         model.skeleton = model.skeleton.moved(-middle)
-    model.cameras = [c.model_copy(update={"at": tuple(np.array(c.at) - middle)}) for c in model.cameras]
-    model.lights = [x.model_copy(update={"at": tuple(np.array(x.at) - middle)}) for x in model.lights]
+    model.cameras = [edited(c, at=tuple(np.array(c.at) - middle)) for c in model.cameras]
+    model.lights = [edited(x, at=tuple(np.array(x.at) - middle)) for x in model.lights]
     place = ", ".join(f"{x:.6g}" for x in middle)
     model.notes.append(f"It stood far from its origin, at {place}; its middle is the origin now.")
 

@@ -14,6 +14,7 @@ import numpy as np
 
 from ..errors import IntakeError
 from ..scene import Animation, Item, Material, Part, Placement, Play, Variant, Worn
+from ..scene.writing import edited
 from .cache_keys import Intake, content_hash, measures_key, rig_key, standin_key, standin_source_key
 from .check import check
 from .detail import HEAVY, DetailRequest, choose, lighten, refine_cages, usual_off
@@ -98,7 +99,7 @@ def take_in(
     )  # fmt: skip
     room = measures.playing(item)
     placement = ground_placement(room, centre_placement(room, placement, "box"), 0.0)
-    return Intake(item.model_copy(update={"placement": placement}), tuple(materials), report, measures, assets)
+    return Intake(edited(item, placement=placement), tuple(materials), report, measures, assets)
 
 
 def _title(name: str) -> str:

@@ -3,6 +3,7 @@
 from ..errors import IntakeError
 from ..picture_files import usable_picture
 from ..scene import Material, MaterialMaps, TextureRef
+from ..scene.writing import edited
 from .cache_keys import content_hash
 from .read import FileModel
 from .read.values import plain_material
@@ -40,12 +41,10 @@ def keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]:
     def kept(ref: TextureRef | None) -> TextureRef | None:
         if ref is None or ref.asset not in keys:
             return None
-        return ref.model_copy(update={"asset": keys[ref.asset]})
+        return edited(ref, asset=keys[ref.asset])
 
     painted = {p.material for p in model.parts if p.colours is not None}
     return [
-        m.model_copy(update={
-            "maps": MaterialMaps(**{name: kept(ref) for name, ref in m.maps if ref}), "vertex_colours": i in painted,
-        })
+        edited(m, maps=MaterialMaps(**{name: kept(ref) for name, ref in m.maps if ref}), vertex_colours=i in painted)
         for i, m in enumerate(model.materials)
     ]  # fmt: skip

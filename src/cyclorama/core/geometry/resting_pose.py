@@ -9,6 +9,7 @@ from scipy.spatial.transform import Rotation
 from ..arrays import Points, Vec3
 from ..scene import Placement
 from ..scene.item import Resting
+from ..scene.writing import edited
 from .measure import Measures
 from .placement import axis_to_y
 
@@ -27,7 +28,7 @@ def lay_on_side(measures: Measures, placement: Placement, on: Resting) -> Placem
     """
     tip, roll = NOMINAL[on]
     if on == "as it came":
-        return placement.model_copy(update={"tip_deg": 0.0, "roll_deg": 0.0})
+        return edited(placement, tip_deg=0.0, roll_deg=0.0)
     put = Rotation.from_euler("zx", [-roll, tip], degrees=True)
     turn_up = axis_to_y(placement.up)
     points, middle = put.apply(measures.hull @ turn_up.T), put.apply(turn_up @ measures.centroid)
@@ -39,10 +40,12 @@ def lay_on_side(measures: Measures, placement: Placement, on: Resting) -> Placem
         turn, roll_back, tip = (settled * put).as_euler("YZX", degrees=True)
     if abs(turn) > 90:  # the same turn by its other three angles: rolled a little beyond a quarter instead
         turn, roll_back, tip = _wrapped(turn + 180), _wrapped(180 - roll_back), _wrapped(tip + 180)
-    return placement.model_copy(update={
-        "tip_deg": round(float(tip), 6), "roll_deg": round(-float(roll_back), 6),
-        "turn_deg": round(placement.turn_deg + float(turn), 6),
-    })  # fmt: skip
+    return edited(
+        placement,
+        tip_deg=round(float(tip), 6),
+        roll_deg=round(-float(roll_back), 6),
+        turn_deg=round(placement.turn_deg + float(turn), 6),
+    )
 
 
 def _wrapped(deg: float) -> float:

@@ -10,6 +10,7 @@ from typing import Any
 from ..scene import Aim, Light
 from ..scene.light import MOST_POWER, Shape
 from ..scene.saved_rig import ReadyRig
+from ..scene.writing import edited
 from .placement import HIGHEST_DEG
 
 NIT = 2000.0
@@ -19,7 +20,7 @@ LENGTHS = ("distance_m", "width_m", "height_m", "aim_above_m")
 
 def rig_lights(rig: ReadyRig, size_m: float, aim: Aim) -> tuple[Light, ...]:
     """The lights of a ready rig around a subject of a size, aiming at it; none of them reaches into the floor."""
-    return tuple(_above_floor(light.model_copy(update={"aim": aim})) for light in resize_rig(_RIGS[rig](), size_m))
+    return tuple(_above_floor(edited(light, aim=aim)) for light in resize_rig(_RIGS[rig](), size_m))
 
 
 def _above_floor(light: Light) -> Light:
@@ -28,14 +29,13 @@ def _above_floor(light: Light) -> Light:
     half = light.height_m / 2 if light.shape == "rectangle" else light.width_m / 2
     low = min(max(-light.aim.y_m / math.hypot(light.distance_m, half), -1.0), 1.0)
     least = math.degrees(math.asin(low) + math.atan2(half, light.distance_m))
-    return light.model_copy(update={"elevation_deg": min(max(light.elevation_deg, least), HIGHEST_DEG)})
+    return edited(light, elevation_deg=min(max(light.elevation_deg, least), HIGHEST_DEG))
 
 
 def resize_rig(lights: tuple[Light, ...], by: float) -> tuple[Light, ...]:
     """Lights as much larger and farther, that light what is as much larger as they did."""
     return tuple(
-        light.model_copy(update={name: getattr(light, name) * by for name in LENGTHS} | _power(light, by))
-        for light in lights
+        edited(light, **({name: getattr(light, name) * by for name in LENGTHS} | _power(light, by))) for light in lights
     )
 
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from ..colour_spaces import nearest_shown, oklch_of
 from ..scene import Material
+from ..scene.writing import edited
 
 Vary = Literal[
     "hue", "lightness", "chroma", "specular_roughness", "base_metalness", "specular_ior", "coat_weight",
@@ -41,7 +42,7 @@ def vary_material(material: Material, across: Vary, down: Vary | None) -> list[l
     rows = [{}] if down is None else steps(material, down, ROWS)
     found = []
     for row in rows:
-        changed = material.model_copy(update=row)
+        changed = edited(material, **row)
         found.append([{**row, **column} for column in steps(changed, across, COLUMNS)])
     return found
 

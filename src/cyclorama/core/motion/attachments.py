@@ -10,6 +10,7 @@ from ..geometry.placement import placement_matrix
 from ..scene import Aim, Item, Project, Shot
 from ..scene.item import GROUNDS, ON_CAMERA, ON_DISC
 from ..scene.shot import CAMERA, DISC
+from ..scene.writing import derived
 from .aiming import aim_point
 from .curve import channels_under, values_at
 from .rows import travels, turned_deg
@@ -111,7 +112,7 @@ def _moved(item: Item, shot: Shot, frames: F64) -> Mat4s:
     values = {name: values_at(channel, frames, shot.frames)[:, 0] for name, channel in keyed.items()}
     rest = np.linalg.inv(placement_matrix(item.placement))
     there = [
-        placement_matrix(item.placement.model_copy(update={name: float(v[i]) for name, v in values.items()}))
+        placement_matrix(derived(item.placement, **({name: float(v[i]) for name, v in values.items()})))
         for i in range(len(frames))
     ]
     return np.array(there).reshape(-1, 4, 4) @ rest

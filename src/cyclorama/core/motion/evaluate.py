@@ -30,6 +30,7 @@ from ..scene import (
 from ..scene.camera import NEAREST_M
 from ..scene.light import WITH_RIG
 from ..scene.shot import DISC
+from ..scene.writing import derived
 from .aiming import aim_point
 from .animation import Playing, acting_at, playing_of
 from .attachments import carriage_named, carriage_of
@@ -127,12 +128,8 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
         materials=project.materials,
         set=project.set,
         look=_look(project, shot, poses, fps),
-        camera=camera.model_copy(
-            update={
-                **_NO_STAND,
-                "focus_m": float(focused_m(project, shot, poses)[0]),
-                "focal_mm": float(poses.focal_mm[0]),
-            }
+        camera=derived(
+            camera, **_NO_STAND, focus_m=float(focused_m(project, shot, poses)[0]), focal_mm=float(poses.focal_mm[0])
         ),
         shoot=shot.shoot,
         fps=fps,
@@ -227,7 +224,7 @@ def _swept_deg(poses: Poses) -> float:
 def _items(project: Project, shot: Shot) -> tuple[Item, ...]:
     on = [worn(item, shot) for item in project.items if item.on]
     on.sort(key=lambda item: item.id == project.subject_id)
-    return tuple(item.model_copy(update={"variants": (item.variant,)}) for item in on)
+    return tuple(derived(item, variants=(item.variant,)) for item in on)
 
 
 def _look(project: Project, shot: Shot, poses: Poses, fps: float) -> Look:
@@ -236,8 +233,8 @@ def _look(project: Project, shot: Shot, poses: Poses, fps: float) -> Look:
     lights = tuple(_aimed(light, project, shot, poses) for light in look.lights)
     tone = look.tone
     if camera.exposure_by == "camera":
-        tone = tone.model_copy(update={"ev100": camera_ev100(camera, fps)})
-    return look.model_copy(update={"lights": lights, "tone": tone})
+        tone = derived(tone, ev100=camera_ev100(camera, fps))
+    return derived(look, lights=lights, tone=tone)
 
 
 def _aimed(light: Light, project: Project, shot: Shot, poses: Poses) -> Light:
@@ -246,7 +243,7 @@ def _aimed(light: Light, project: Project, shot: Shot, poses: Poses) -> Light:
         return light
     with_rig = light.rides == WITH_RIG
     point = poses.aimed(light.aim, project, shot) if with_rig else aim_point(light.aim, project)
-    return light.model_copy(update={"aim": _point(point)})
+    return derived(light, aim=_point(point))
 
 
 def _point(places: Points) -> Aim:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from ..scene import Channel, Project, Segment, Shot, place_of, worn
 from ..scene.shot import CAMERA, DISC, Fix
+from ..scene.writing import derived
 from .animation import closes, rounds
 from .attachments import carriers_at
 from .camera_rig import rotations, stand_of
@@ -95,7 +96,7 @@ def _camera_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
     row = next((row for row in shot.rows if row.id == CAMERA), None)
     if row is None or not any(_moves(s) and not turns_of(s) for s in row.segments):
         return
-    free = shot.model_copy(update={"channels": tuple(c for c in shot.channels if _paces(c))})
+    free = derived(shot, channels=tuple(c for c in shot.channels if _paces(c)))
     ends = np.array([0.0, shot.frames])
     stand = stand_of(project, free, carriers_at(project, free, ends))
     turned = turned_deg(free, CAMERA, ends)

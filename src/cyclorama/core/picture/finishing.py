@@ -16,6 +16,7 @@ from ..scene import Doc, Grade, Project, at_values, full_path, value_at
 from ..scene.base import ReadAsset, quantity
 from ..scene.light import Behind
 from ..scene.tone import ViewName
+from ..scene.writing import derived
 from .backdrop import colours, fit_picture, passing
 from .grade.defocus import disc_px
 from .grade.finish import Finish
@@ -77,7 +78,7 @@ def finish_at(project: Project, finishing: Finishing, frame: int, full_width: in
         if c.path.startswith(f"{grade}/") and value_at(graded, c.path) == value_at(project, c.path)
     )  # fmt: skip
     if kept:
-        shot = shot.model_copy(update={"channels": kept})
+        shot = derived(shot, channels=kept)
         graded = at_time(graded, shot, frame - shot.first_frame)
     return Finish(graded.look.grade, finishing.view, frame, camera.blades, full_width or shot.shoot.width)
 

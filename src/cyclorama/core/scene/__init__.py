@@ -11,25 +11,12 @@ from .look import Look
 from .material import Material, MaterialMaps, TextureRef
 from .path import Path, PathPoint
 from .project import SCHEMA_VERSION, Project, load_project, new_project, worn
-from .property import (
-    Property,
-    assets_of,
-    at_values,
-    dependency_key,
-    full_path,
-    insert_item,
-    move_item,
-    place_of,
-    places,
-    put,
-    put_all,
-    remove_item,
-    value_at,
-)
+from .property import Property, assets_of, dependency_key, full_path, place_of, places, value_at
 from .shoot import FOR_CLIPS, Passes, ShootSettings
 from .shot import Row, Segment, Shot, Wears
 from .stage import Disc, Stage, Sweep
 from .tone import Tone
+from .writing import at_values, insert_item, move_item, put, put_all, remove_item
 
 __all__ = [
     "FOR_CLIPS",

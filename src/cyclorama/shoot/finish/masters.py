@@ -19,6 +19,7 @@ from ...core.picture.grade.finish import display_frame, light_graded, part_grade
 from ...core.picture.half_float import repair_pixels, widen_halves
 from ...core.picture.light_mix import mix_lights
 from ...core.scene.base import ReadAsset
+from ...core.scene.writing import derived
 from ...store import Studio, TakeRecord
 from ...store.takes import BEAUTY, MASTER
 from ..frames.files import master_name, master_path, read_whole
@@ -152,7 +153,7 @@ def _other(
         raise ShootError("The take that lies behind this one was removed. Choose another backdrop.") from error
     at = other.at((number - take.first) % other.moments)
     if finishing.behind is not None and finishing.behind.take:
-        finishing = finishing.model_copy(update={"behind": None})
+        finishing = derived(finishing, behind=None)
     light, _ = _worked(other, at, finishing, masters, read_asset, None)
     return covering(light_graded(light, finish_at(other.project, finishing, at).grade, read_asset), shape[1], shape[0])
 

@@ -24,6 +24,7 @@ from ...core.motion import Moment, Poses, moment
 from ...core.render.compile.lights import gobo_names
 from ...core.scene import Grade, Look, Project, ShootSettings
 from ...core.scene.shoot import Passes
+from ...core.scene.writing import derived
 from .pipeline import beside, reach_beside
 
 _UNSEEN: dict[str, object] = {
@@ -115,9 +116,9 @@ def moment_digest(here: Moment) -> bytes:
     for field in fields(here):
         value = getattr(here, field.name)
         if field.name == "shoot":
-            value = value.model_copy(update=_UNSEEN)
+            value = derived(value, **_UNSEEN)
         elif field.name == "look":
-            value = value.model_copy(update={"grade": Grade(), "tone": value.tone.model_copy(update=_UNSEEN_TONE)})
+            value = derived(value, grade=Grade(), tone=derived(value.tone, **_UNSEEN_TONE))
         elif field.name in ("around", "acting") and not here.shoot.denoise_neighbours:
             value = _only_here(value)
         elif field.name == "since_first":

@@ -20,6 +20,7 @@ from ...core.render.passes.outputs import PassFile, pass_files
 from ...core.review.shoot_plan import as_called
 from ...core.scene import Project, ShootSettings, put
 from ...core.scene.shoot import PassName
+from ...core.scene.writing import derived
 from ..frames.pipeline import FrameMaker, cleaned_for, seen_for_cleaning
 from .reshoot import for_overview, overview_of
 
@@ -63,7 +64,7 @@ def forecast(project: Project, turn: Turn) -> tuple[float, float]:
     first = replace(moment(project, numbers[0]), shoot=probe)
     # what is only done once is not to be multiplied: compiling the scene, loading kernels for it, filling caches
     once: dict[str, object] = {"samples": 1, "quality": "draft" if settings.wanted_quality else "own"}
-    warm = replace(first, shoot=probe.model_copy(update=once))
+    warm = replace(first, shoot=derived(probe, **once))
     turn(partial(expose_frame, warm))
     frames = []
     for i in range(min(PROBES, len(numbers))):
@@ -89,8 +90,8 @@ def _finishing(
         clean_s, clean = _timed(turn, lambda *given: denoise(film))
         seconds += scale * (_among_neighbours(project, probe, film, turn) if settings.denoise_neighbours else clean_s)
     for name in settings.passes.wanted:
-        passes = probe.passes.model_copy(update={"wanted": (name,)})
-        alone = replace(here, shoot=probe.model_copy(update={"passes": passes}))
+        passes = derived(probe.passes, wanted=(name,))
+        alone = replace(here, shoot=derived(probe, passes=passes))
         making_s, _ = _timed(turn, partial(_passes, alone, film, clean))
         seconds += making_s * (paths_scale if name in EXPOSING else scale)
     return seconds
@@ -122,7 +123,7 @@ def _drafting(here: Moment, scale: float, paths_scale: float, turn: Turn) -> flo
 
 def _among_neighbours(project: Project, probe: ShootSettings, film: Film, turn: Turn) -> float:
     """Seconds to clean a frame with those near it, for which it stands itself, and to even it out with them."""
-    alone = probe.model_copy(update={"passes": probe.passes.model_copy(update={"wanted": ()})})
+    alone = derived(probe, passes=derived(probe.passes, wanted=()))
     small = put(project, "shot/shoot", alone)
     numbers = project.shot.frame_numbers
     number = numbers[len(numbers) // 2]
@@ -142,7 +143,7 @@ def _probe_settings(s: ShootSettings) -> tuple[ShootSettings, float]:
     pixels = QUALITY_PIXELS if s.wanted_quality else PROBE_PIXELS
     shrink = min(1.0, (pixels / (s.width * s.height)) ** 0.5)
     width, height = max(16, round(s.width * shrink)), max(16, round(s.height * shrink))
-    small = s.model_copy(update={"width": width, "height": height, "samples": PROBE_SAMPLES, "noise_threshold": None})
+    small = derived(s, width=width, height=height, samples=PROBE_SAMPLES, noise_threshold=None)
     return small, s.width * s.height / (width * height)
 
 

@@ -7,6 +7,7 @@ from typing import Literal
 from ...core.review.phrases import frames as frames_in_words
 from ...core.scene import Project, ShootSettings, put_all
 from ...core.scene.shoot import Again, PassName, Region
+from ...core.scene.writing import derived
 from ...store import TakeRecord
 
 MOST_SAMPLES = 16384
@@ -60,7 +61,7 @@ def groups(take: TakeRecord, lacks: dict[int, tuple[PassName, ...] | None]) -> l
     each: dict[tuple[Again, tuple[PassName, ...]], list[int]] = {(Again(), ()): []}
     for n, names in lacks.items():
         how = take.again.get(n, Again())
-        all_of_it = how.model_copy(update={"region": None})
+        all_of_it = derived(how, region=None)
         if names is None or (n in take.pending and how.region is None):
             each.setdefault((all_of_it, ()), []).append(n)
             continue
@@ -87,8 +88,8 @@ def for_overview(shoot: ShootSettings) -> ShootSettings:
     if not shoot.denoise_neighbours:
         return shoot
     quality = "draft" if shoot.wanted_quality else shoot.quality
-    passes = shoot.passes.model_copy(update={"wanted": ()})
-    return shoot.model_copy(update={"quality": quality, "denoise_neighbours": False, "passes": passes})
+    passes = derived(shoot.passes, wanted=())
+    return derived(shoot, quality=quality, denoise_neighbours=False, passes=passes)
 
 
 def _overview_first(group: Group) -> list[Group]:

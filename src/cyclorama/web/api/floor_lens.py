@@ -23,6 +23,7 @@ from ...core.picture.exposure import exposure_scale
 from ...core.review.stations import lens_figures
 from ...core.scene import Light, Look, Project
 from ...core.scene.light import BASE_ENVIRONMENT_NIT, WITH_RIG
+from ...core.scene.writing import derived
 from .answers import (
     LensState,
     LightState,
@@ -55,7 +56,7 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
     lens = Projection.of_project(project)
     look, shoot, camera = project.look, project.shot.shoot, project.camera
     ev100 = shown_ev100(project, project.shot)
-    gain = exposure_scale(look.tone.model_copy(update={"ev100": ev100}))
+    gain = exposure_scale(derived(look.tone, ev100=ev100))
     white = white_balance_rgb(look.tone.white_k, look.tone.white_tint)
     if look.grade.on:
         gain *= 2.0**look.grade.exposure_stops

@@ -33,6 +33,7 @@ from ...core.picture.scopes import (
 from ...core.picture.view_transform import over, to_bytes
 from ...core.scene import Grade, put_all
 from ...core.scene.shoot import PassName
+from ...core.scene.writing import edited
 from ...core.sequence.names import sequence_stem
 from ...shoot.finish.masters import as_shot, finish_frame, light_of, narrowed, state_of, why_not_gradable
 from ...shoot.frames.pass_files import depth_of, matte_names_of
@@ -198,7 +199,7 @@ def copy_finish(ctx: Ctx, take_id: str, source_id: str, revision: Revision) -> F
     else:
         source = ctx.studio.takes.get(source_id)
         new, label = ctx.studio.screening.finish(source).finishing, f"Grade of ‘{source.name}’"
-    finishing = here.model_copy(update={"grade": new.grade, "view": new.view})
+    finishing = edited(here, grade=new.grade, view=new.view)
     return finish_answer(ctx, take, ctx.studio.screening.set_finish(take, finishing, label, revision))
 
 
@@ -224,7 +225,7 @@ async def read_decisions(ctx: Ctx, take_id: str, revision: Revision, request: Re
     take = ctx.studio.takes.get(take_id)
     name, data = await received_file(request, ctx.studio.folder, LARGEST_LIST)
     here = ctx.studio.screening.finish(take).finishing
-    finishing = here.model_copy(update={"grade": with_cdl(here.grade, data, name)})
+    finishing = edited(here, grade=with_cdl(here.grade, data, name))
     label = f"Decisions of {name[:60]}"
     return finish_answer(ctx, take, ctx.studio.screening.set_finish(take, finishing, label, revision))
 

@@ -13,6 +13,7 @@ from ...core.errors import ShootError
 from ...core.picture.matching import match_reference
 from ...core.picture.view_transform import to_bytes
 from ...core.picture_files import decode_picture
+from ...core.scene.writing import edited
 from ...shoot.finish.masters import finish_frame, why_not_gradable
 from ...shoot.finish.pass_pictures import pass_picture
 from ..context import Context, context
@@ -57,7 +58,7 @@ def _match(ctx: Context, take_id: str, number: int, revision: int, name: str, pa
     here = ctx.studio.screening.finish(take).finishing
     shown = finish_frame(take, number, here, ctx.masters, ctx.studio.assets.get, MATCH_PX)[..., :3]
     grade, sentence = match_reference(here.grade, shown, reference)
-    new = here.model_copy(update={"grade": grade})
+    new = edited(here, grade=grade)
     found = ctx.studio.screening.set_finish(take, new, f"Match to {name[:60]}", revision)
     return MatchAnswer(sentence=sentence, finish=finish_answer(ctx, take, found))
 

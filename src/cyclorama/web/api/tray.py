@@ -21,6 +21,7 @@ from ...core.render.film.swatch import BODY_M, swatch_key
 from ...core.scene import Look, Material, Project
 from ...core.scene.saved_material import SavedMaterial
 from ...core.scene.stocked import StockedLook
+from ...core.scene.writing import edited
 from ..context import Context, context
 from .answers import NEVER_CHANGES
 from .jobs import JobAnswer
@@ -120,7 +121,7 @@ def _light_of(ctx: Context, project: Project) -> Look:
     kept = kept_of(project, "look", "Light", Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))
     assert isinstance(kept.content, StockedLook)
     look = kept.content.look
-    return look.model_copy(update={"lights": resize_rig(look.lights, BODY_M / kept.size_m)})
+    return edited(look, lights=resize_rig(look.lights, BODY_M / kept.size_m))
 
 
 @router.get("/swatches/{key}.jpg", response_class=FileResponse)
@@ -161,7 +162,7 @@ def vary(ctx: Ctx, project_id: str, wanted: Varied) -> list[list[Variation]]:
     for row in vary_material(material, wanted.across, wanted.down):
         rows.append([])
         for values in row:
-            changed = material.model_copy(update=values)
+            changed = edited(material, **values)
             key = swatch_key(changed)
             there = swatch_is_there(ctx.studio, key)
             if not there:

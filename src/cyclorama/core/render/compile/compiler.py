@@ -36,6 +36,7 @@ from ...scene import Item, Material, MaterialMaps, Sweep, TextureRef, dependency
 from ...scene.base import Affects, ReadAsset
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
+from ...scene.writing import derived
 from ...textures import Textures, TextureShelf
 from ..trace.arrays import COMPONENTS, F32, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from ..trace.bodies import Body, pose_keys
@@ -154,10 +155,8 @@ class SceneCompiler:
         stage, materials = moment.set, moment.materials
 
         def build() -> tuple[Materials, Textures]:
-            sweep = _SWEEP.model_copy(
-                update={"base_color": stage.sweep.color, "specular_roughness": stage.sweep.roughness}
-            )
-            disc = _DISC.model_copy(update={"base_color": stage.disc.color, "specular_roughness": stage.disc.roughness})
+            sweep = derived(_SWEEP, base_color=stage.sweep.color, specular_roughness=stage.sweep.roughness)
+            disc = derived(_DISC, base_color=stage.disc.color, specular_roughness=stage.disc.roughness)
             # the pictures stay until other maps are used: unpacking them takes longer than all the rest
             if stage.sweep.picture and stage.sweep.form == "straight":
                 sweep = self._printed(sweep, stage.sweep)
@@ -179,7 +178,7 @@ class SceneCompiler:
         height, width = decode_picture(self.read_asset(sweep.picture or ""), sweep.picture_name or "backdrop").shape[:2]
         ref = TextureRef(asset=sweep.picture or "", name=sweep.picture_name, wrap="clamp", scale_v=width / height,
                          offset_v=-sweep.picture_shift * width / height)  # fmt: skip
-        return material.model_copy(update={"maps": MaterialMaps(base_color=ref)})
+        return derived(material, maps=MaterialMaps(base_color=ref))
 
     def _instances(self, moment: Moment) -> tuple[Instances, int]:
         things = [(dependency_key(item, _SHAPE), moment.carriages[item.id]) for item in moment.items]

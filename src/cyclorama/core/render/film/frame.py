@@ -11,6 +11,7 @@ from ...picture.exposure import expose, exposure_scale
 from ...picture.grade.finish import Finish, display_frame
 from ...picture.view_transform import to_bytes
 from ...scene.shoot import Region
+from ...scene.writing import derived
 from ..compile.background import with_background
 from ..compile.compiler import Keep, SceneCompiler
 from ..trace.wavefront import FrameScene
@@ -46,8 +47,8 @@ def scene_for(moment: Moment, compiler: SceneCompiler) -> FrameScene:
     """Scene of a moment at its shot's size, with all that its passes record."""
     s = moment.shoot
     if s.transparent:
-        hidden = moment.look.environment.model_copy(update={"seen_by_camera": False})
-        moment = replace(moment, look=moment.look.model_copy(update={"environment": hidden}))
+        hidden = derived(moment.look.environment, seen_by_camera=False)
+        moment = replace(moment, look=derived(moment.look, environment=hidden))
     keep: Keep = "passes" if s.passes.wanted or s.denoise_neighbours else "picture"
     return compiler.compile(moment, s.width, s.height, keep)
 
