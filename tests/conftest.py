@@ -72,8 +72,19 @@ T = TypeVar("T")
 NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
 
 
-LONG = ("browser", "test_contract", "test_bench", "test_farm", "test_chance", "test_passes", "test_progressive",
-        "test_quality", "test_warm", "shoot", "web")  # fmt: skip
+LONG = (
+    "browser",
+    "test_contract",
+    "test_bench",
+    "test_farm",
+    "test_chance",
+    "test_passes",
+    "test_progressive",
+    "test_quality",
+    "test_warm",
+    "shoot",
+    "web",
+)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -152,10 +163,18 @@ def project_of(mesh: Mesh, material: Material) -> tuple[Project, dict[str, bytes
     data = mesh.to_bytes()
     key = content_hash(data)
     item = item_of(key, ("Part", material.id), source_name="test.glb")
-    return edited(new_project("Test"), {
-        "materials": (material,), "items": (item,), "subject_id": item.id, "look/lights": (),
-        "set/sweep/on": False, "set/disc/on": False, "shot/shoot/caustics": "full",
-    }), {key: data}  # fmt: skip
+    return edited(
+        new_project("Test"),
+        {
+            "materials": (material,),
+            "items": (item,),
+            "subject_id": item.id,
+            "look/lights": (),
+            "set/sweep/on": False,
+            "set/disc/on": False,
+            "shot/shoot/caustics": "full",
+        },
+    ), {key: data}
 
 
 def look_at(eye: tuple[float, float, float], at: tuple[float, float, float], half: float, pixels: int) -> CameraRays:
@@ -170,9 +189,13 @@ def look_at(eye: tuple[float, float, float], at: tuple[float, float, float], hal
 
 
 def scene_of(
-    mesh: Mesh, material: Material, camera: CameraRays, rects: np.ndarray = NO_RECTS,
-    environment: np.ndarray | float | None = None, max_bounces: int = 12,
-) -> FrameScene:  # fmt: skip
+    mesh: Mesh,
+    material: Material,
+    camera: CameraRays,
+    rects: np.ndarray = NO_RECTS,
+    environment: np.ndarray | float | None = None,
+    max_bounces: int = 12,
+) -> FrameScene:
     """A frame with given lights; environment is a picture in nit, or one value for all directions."""
     project, assets = project_of(mesh, material)
     scene = SceneCompiler(assets.__getitem__).compile(moment(project, 1), camera.width, camera.height)
@@ -205,10 +228,11 @@ def with_rows(scene: FrameScene, rows: np.ndarray, triangles: slice) -> FrameSce
     corners[triangles, MATERIAL_COLUMN] = material[triangles] = len(rows) - 1
     ranges = np.vstack([scene.materials.ranges, scene.materials.ranges[-1:]])
     return dataclasses.replace(
-        scene, materials=scene.materials._replace(values=rows, ranges=ranges),
+        scene,
+        materials=scene.materials._replace(values=rows, ranges=ranges),
         geometry=scene.geometry._replace(corners=corners, material=material),
         has_holes=bool((rows[:, OPACITY] < 1).any()),
-    )  # fmt: skip
+    )
 
 
 def exposed(tracer: Tracer, scene: FrameScene, samples: int, seed: int = 0) -> Film:

@@ -19,9 +19,15 @@ class Glb:
     def __init__(self) -> None:
         self.binary = bytearray()
         self.document: dict[str, Any] = {
-            "asset": {"version": "2.0"}, "nodes": [], "meshes": [], "bufferViews": [], "accessors": [],
-            "scenes": [{"nodes": []}], "skins": [], "animations": [],
-        }  # fmt: skip
+            "asset": {"version": "2.0"},
+            "nodes": [],
+            "meshes": [],
+            "bufferViews": [],
+            "accessors": [],
+            "scenes": [{"nodes": []}],
+            "skins": [],
+            "animations": [],
+        }
 
     def array(self, values: ArrayLike, dtype: str = "f4") -> int:
         """An accessor with one row an item."""
@@ -31,18 +37,26 @@ class Glb:
         view = {"buffer": 0, "byteOffset": len(self.binary), "byteLength": data.nbytes}
         self.binary.extend(data.tobytes())
         self.document["bufferViews"].append(view)
-        accessor = {"bufferView": len(self.document["bufferViews"]) - 1, "componentType": _TYPE[dtype],
-                    "count": len(data), "type": _KIND[data.shape[1]]}  # fmt: skip
+        accessor = {
+            "bufferView": len(self.document["bufferViews"]) - 1,
+            "componentType": _TYPE[dtype],
+            "count": len(data),
+            "type": _KIND[data.shape[1]],
+        }
         self.document["accessors"].append(accessor)
         return len(self.document["accessors"]) - 1
 
     def mesh(self, mesh: Mesh, targets: tuple[ArrayLike, ...] = (), **attributes: int) -> int:
         """A mesh of one primitive; `attributes` are accessors by name."""
         primitive: dict[str, Any] = {
-            "attributes": {"POSITION": self.array(mesh.vertices), "NORMAL": self.array(mesh.normals),
-                           "TEXCOORD_0": self.array(mesh.uvs)} | attributes,
+            "attributes": {
+                "POSITION": self.array(mesh.vertices),
+                "NORMAL": self.array(mesh.normals),
+                "TEXCOORD_0": self.array(mesh.uvs),
+            }
+            | attributes,
             "indices": self.array(mesh.triangles.reshape(-1, 1), "u4"),
-        }  # fmt: skip
+        }
         if targets:
             primitive["targets"] = [{"POSITION": self.array(t)} for t in targets]
         self.document["meshes"].append({"primitives": [primitive]})
@@ -73,9 +87,11 @@ class Glb:
         text += b" " * (-len(text) % 4)
         return (
             struct.pack("<4sII", b"glTF", 2, 28 + len(text) + len(self.binary))
-            + struct.pack("<I4s", len(text), b"JSON") + text
-            + struct.pack("<I4s", len(self.binary), b"BIN\0") + bytes(self.binary)
-        )  # fmt: skip
+            + struct.pack("<I4s", len(text), b"JSON")
+            + text
+            + struct.pack("<I4s", len(self.binary), b"BIN\0")
+            + bytes(self.binary)
+        )
 
 
 def about_y(degrees: ArrayLike) -> np.ndarray:
@@ -111,8 +127,13 @@ def bending_bar(length: float = 2.0, rings: int = 21) -> tuple[Glb, np.ndarray]:
     normals = np.array([[x, 0, z] for _ in y for x, z in corners], np.float32) / np.float32(np.sqrt(0.02))
     faces = [[4 * r + a, 4 * r + 4 + a, 4 * r + (a + 1) % 4] for r in range(rings - 1) for a in range(4)]
     faces += [[4 * r + 4 + a, 4 * r + 4 + (a + 1) % 4, 4 * r + (a + 1) % 4] for r in range(rings - 1) for a in range(4)]
-    mesh = Mesh(vertices, normals, np.zeros((len(vertices), 2), np.float32), np.array(faces, np.int32),
-                np.zeros(len(faces), np.int32))  # fmt: skip
+    mesh = Mesh(
+        vertices,
+        normals,
+        np.zeros((len(vertices), 2), np.float32),
+        np.array(faces, np.int32),
+        np.zeros(len(faces), np.int32),
+    )
     upper = np.clip(vertices[:, 1] - length / 2 + 0.5, 0, 1)
     joints, weights = np.tile([0, 1, 0, 0], (len(vertices), 1)), np.zeros((len(vertices), 4))
     weights[:, 0], weights[:, 1] = 1 - upper, upper

@@ -37,3 +37,24 @@ def test_modules_form_no_circles() -> None:
 def test_modules_stay_readable() -> None:
     long = {str(p.relative_to(ROOT)): n for p in MODULES if (n := len(p.read_text().splitlines())) > 420}
     assert long == {}
+
+
+MAY_COPY = {"core/scene/writing.py", "core/geometry/report.py", "gallery/kept.py", "store/takes.py"}
+"""The writer itself; and values that are no documents: reports, uploads of the gallery, slates."""
+
+
+def test_documents_are_written_in_one_place() -> None:
+    """`put`, lists and `edited` check what they write; a bare copy of a pydantic model does not."""
+    copying = {str(p.relative_to(ROOT)) for p in MODULES if ".model_copy(" in p.read_text()}
+    assert {c for c in copying if not c.startswith("core/geometry/read/")} <= MAY_COPY
+
+
+WRITERS = {"put", "put_all", "edited", "insert_item", "remove_item", "move_item", "perform"}
+
+
+def test_review_never_writes() -> None:
+    for path in (ROOT / "core" / "review").glob("*.py"):
+        taken = {
+            a.name for n in ast.walk(ast.parse(path.read_text())) if isinstance(n, ast.ImportFrom) for a in n.names
+        }
+        assert not taken & WRITERS, path.name

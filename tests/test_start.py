@@ -129,8 +129,7 @@ def test_a_damaged_database_is_not_copied_over_good_ones(tmp_path: Path) -> None
 
 
 @pytest.mark.parametrize(
-    ("arguments", "sentence"),
-    [(("--port", "80000"), "65535"), (("--host", "no.such.host.invalid"), "no address")],
+    ("arguments", "sentence"), [(("--port", "80000"), "65535"), (("--host", "no.such.host.invalid"), "no address")]
 )
 def test_ports_and_hosts_that_are_none(tmp_path: Path, arguments: tuple[str, ...], sentence: str) -> None:
     told = run("run", "--no-open", "--data", str(tmp_path / "data"), *arguments)

@@ -62,9 +62,11 @@ def scanned() -> Files:
     ball = lathe(arc(0, 0, 0.6, 90, -90, 120)[1:-1], 240)
     v = ball.vertices * (1 + 0.14 * np.sin(7 * ball.vertices[:, :1]) * np.cos(6 * ball.vertices[:, 1:2]))
     colours = (127 + 100 * np.sin(v * [6, 7, 8] + [0, 1, 2])).astype(np.uint8)
-    head = (f"ply\nformat binary_little_endian 1.0\nelement vertex {len(v)}\nproperty float x\nproperty float y\n"
-            "property float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\n"
-            f"element face {len(ball.triangles)}\nproperty list uchar int vertex_indices\nend_header\n")  # fmt: skip
+    head = (
+        f"ply\nformat binary_little_endian 1.0\nelement vertex {len(v)}\nproperty float x\nproperty float y\n"
+        "property float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\n"
+        f"element face {len(ball.triangles)}\nproperty list uchar int vertex_indices\nend_header\n"
+    )
     rows = np.zeros(len(v), [("p", "<f4", 3), ("c", "u1", 3)])
     rows["p"], rows["c"] = v, colours
     faces = np.zeros(len(ball.triangles), [("n", "u1"), ("v", "<i4", 3)])
@@ -77,8 +79,9 @@ def draco() -> Files:
     packed = DracoPy.encode(VASE.vertices, VASE.triangles.astype(np.uint32), quantization_bits=14, preserve_order=True)
     (primitive,) = document["meshes"][0]["primitives"]
     primitive["attributes"] = {"POSITION": primitive["attributes"]["POSITION"]}
-    primitive["extensions"] = {"KHR_draco_mesh_compression": {
-        "bufferView": len(document["bufferViews"]), "attributes": {"POSITION": 0}}}  # fmt: skip
+    primitive["extensions"] = {
+        "KHR_draco_mesh_compression": {"bufferView": len(document["bufferViews"]), "attributes": {"POSITION": 0}}
+    }
     document["bufferViews"].append({"buffer": 0, "byteOffset": len(binary), "byteLength": len(packed)})
     document["extensionsRequired"] = ["KHR_draco_mesh_compression"]
     return {"draco.glb": gltf(document, binary + packed)}
@@ -141,8 +144,10 @@ def surveyed() -> Files:
     """A hill in the coordinates of a country's survey."""
     x, z = np.meshgrid(np.arange(120) * 0.5, np.arange(120) * 0.5)
     y = 5 * np.sin(x / 9) * np.cos(z / 11) + 0.5 * np.sin(x * 1.7) * np.sin(z * 1.3) + 100
-    lines = [f"v {500_000 + a:.3f} {h:.3f} {4_500_000 + b:.3f}"
-             for a, h, b in zip(x.ravel(), y.ravel(), z.ravel(), strict=True)]  # fmt: skip
+    lines = [
+        f"v {500_000 + a:.3f} {h:.3f} {4_500_000 + b:.3f}"
+        for a, h, b in zip(x.ravel(), y.ravel(), z.ravel(), strict=True)
+    ]
     lines += [f"f {i} {i + 120} {i + 121} {i + 1}" for r in range(119) for i in range(r * 120 + 1, r * 120 + 120)]
     return {"survey.obj": ("\n".join(lines) + "\n").encode()}
 
@@ -158,8 +163,9 @@ def instanced() -> Files:
     sizes = np.float32([[s, s, s] for s in np.linspace(0.6, 1.1, 25)])
     for values in (places, sizes):
         document["bufferViews"].append({"buffer": 0, "byteOffset": len(binary), "byteLength": values.nbytes})
-        document["accessors"].append({"bufferView": len(document["bufferViews"]) - 1, "componentType": 5126,
-                                      "count": 25, "type": "VEC3"})  # fmt: skip
+        document["accessors"].append(
+            {"bufferView": len(document["bufferViews"]) - 1, "componentType": 5126, "count": 25, "type": "VEC3"}
+        )
         binary += values.tobytes()
     n = len(document["accessors"])
     document["nodes"][0]["extensions"] = {
@@ -170,18 +176,32 @@ def instanced() -> Files:
 
 def specular() -> Files:
     document, binary = document_of(vase())
-    document["materials"][0] = {"extensions": {"KHR_materials_pbrSpecularGlossiness": {
-        "diffuseFactor": [0, 0, 0, 1], "specularFactor": [1.0, 0.71, 0.29], "glossinessFactor": 0.75}}}  # fmt: skip
+    document["materials"][0] = {
+        "extensions": {
+            "KHR_materials_pbrSpecularGlossiness": {
+                "diffuseFactor": [0, 0, 0, 1],
+                "specularFactor": [1.0, 0.71, 0.29],
+                "glossinessFactor": 0.75,
+            }
+        }
+    }
     return {"gold.glb": gltf(document, binary)}
 
 
 MODELS: dict[str, Callable[[], Files]] = {
-    "Colours of vertices (PLY)": scanned, "Draco": draco, "WebP": lambda: pictured("EXT_texture_webp", "WEBP"),
-    "KTX2 with a fallback": lambda: pictured("KHR_texture_basisu", "PNG"), "USDZ": usdz,
-    "STEP": lambda: {"spindle.step": cylinder_step(20, 45)}, "Hollow polygons (OBJ)": hollow,
-    "Map coordinates": surveyed, "1 mm": lambda: scaled(0.001), "300 m": lambda: scaled(300.0),
-    "Instances": instanced, "Specular and glossiness": specular,
-}  # fmt: skip
+    "Colours of vertices (PLY)": scanned,
+    "Draco": draco,
+    "WebP": lambda: pictured("EXT_texture_webp", "WEBP"),
+    "KTX2 with a fallback": lambda: pictured("KHR_texture_basisu", "PNG"),
+    "USDZ": usdz,
+    "STEP": lambda: {"spindle.step": cylinder_step(20, 45)},
+    "Hollow polygons (OBJ)": hollow,
+    "Map coordinates": surveyed,
+    "1 mm": lambda: scaled(0.001),
+    "300 m": lambda: scaled(300.0),
+    "Instances": instanced,
+    "Specular and glossiness": specular,
+}
 
 
 def shown(files: Files, tracer: Tracer) -> Image.Image:

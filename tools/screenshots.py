@@ -40,8 +40,11 @@ TARGET = ROOT / "docs" / "screenshots"
 FINALS = {"storm-glass-no-4": 1, "harbour-lantern": 9}
 PORT = 8977
 SMALL: dict[str, object] = {
-    "shot/frames": 24, "shot/shoot/width": 512, "shot/shoot/height": 288, "shot/shoot/samples": 16,
-}  # fmt: skip
+    "shot/frames": 24,
+    "shot/shoot/width": 512,
+    "shot/shoot/height": 288,
+    "shot/shoot/samples": 16,
+}
 
 
 def edited(studio: Studio, key: str, values: dict[str, object]) -> None:
@@ -107,9 +110,12 @@ def opened(folder: Path, *more: str) -> Iterator[tuple[Page, str]]:
     ]
     server = subprocess.Popen(command, cwd=ROOT)
     arguments = [
-        "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
+        "--no-sandbox",
+        "--use-angle=swiftshader",
+        "--enable-unsafe-swiftshader",
+        "--ignore-gpu-blocklist",
         "--disable-gpu-compositing",
-    ]  # fmt: skip
+    ]
     try:
         address = f"http://127.0.0.1:{PORT}"
         _wait_until_open(address)

@@ -64,13 +64,20 @@ def preset_project() -> tuple[Project, dict[str, bytes]]:
     )  # fmt: skip
     sweep = {"width_m": 3.0, "depth_m": 3.0, "height_m": 1.5, "fillet_m": 0.6, "color": (0.5, 0.48, 0.45)}
     lens = {"focal_mm": 90.0, "distance_m": 0.52, "elevation_deg": 14.0, "aim": aim}
-    project = put_all(new_project("Presets"), {
-        "materials": (material,), "items": (ball,), "subject_id": "ball", "set/disc/on": False,
-        "look/lights": lights, "look/tone": Tone(ev100=8.6),
-        "look/environment": Environment(asset=content_hash(picture), source_name="n.exr", strength_stops=-2.0),
-        **{f"set/sweep/{name}": value for name, value in sweep.items()},
-        **{f"camera/{name}": value for name, value in lens.items()},
-    })  # fmt: skip
+    project = put_all(
+        new_project("Presets"),
+        {
+            "materials": (material,),
+            "items": (ball,),
+            "subject_id": "ball",
+            "set/disc/on": False,
+            "look/lights": lights,
+            "look/tone": Tone(ev100=8.6),
+            "look/environment": Environment(asset=content_hash(picture), source_name="n.exr", strength_stops=-2.0),
+            **{f"set/sweep/{name}": value for name, value in sweep.items()},
+            **{f"camera/{name}": value for name, value in lens.items()},
+        },
+    )
     return project, {content_hash(data): data, content_hash(picture): picture}
 
 

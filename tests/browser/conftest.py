@@ -15,10 +15,16 @@ from tests.clusters import free_port
 from tests.core.geometry.test_intake import glb
 
 ARGUMENTS = [
-    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
-    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--ignore-gpu-blocklist",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
     "--disable-gpu-compositing",
-]  # fmt: skip
+]
 """Without a graphics card, pages are put together by the processor as such and only WebGL draws as if there were one:
 otherwise that alone takes half of the machine while pictures arrive."""
 LONG_MS = 420_000

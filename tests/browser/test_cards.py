@@ -205,8 +205,12 @@ def test_several_takes_are_planned_and_a_frame_is_tried(page: Page, server: Serv
     saved = studio.projects.get(floor.rsplit("/", 1)[1].split("#")[0])
     small = {"shot/shoot/width": 64, "shot/shoot/height": 36, "shot/frames": 3}
     other = saved.project.look.model_copy(update={"id": "look-2", "name": "Evening"})
-    studio.projects.edit(saved.project.id, saved.version, "Smaller, another look",
-                         lambda p: put_all(p, {**small, "looks": (*p.looks, other)}))  # fmt: skip
+    studio.projects.edit(
+        saved.project.id,
+        saved.version,
+        "Smaller, another look",
+        lambda p: put_all(p, {**small, "looks": (*p.looks, other)}),
+    )
     page.reload()
     page.click("#plan-several")
     boxes = page.locator("#night-matrix input")
@@ -302,8 +306,13 @@ def test_a_map_says_how_it_lies(page: Page, server: Server, floor: str) -> None:
 def test_lights_are_rebalanced_into_a_take(page: Page, server: Server, floor: str) -> None:
     studio = Studio(server.folder)
     saved = studio.projects.get(floor.rsplit("/", 1)[1].split("#")[0])
-    small = {"shot/shoot/width": 64, "shot/shoot/height": 36, "shot/shoot/samples": 2, "shot/shoot/to_frame": 2,
-             "shot/shoot/passes/wanted": ["lights"]}  # fmt: skip
+    small = {
+        "shot/shoot/width": 64,
+        "shot/shoot/height": 36,
+        "shot/shoot/samples": 2,
+        "shot/shoot/to_frame": 2,
+        "shot/shoot/passes/wanted": ["lights"],
+    }
     shot = saved.project
     for path, value in small.items():
         shot = apply_set(shot, SetValue(path=path, value=value))

@@ -31,13 +31,19 @@ def server(tmp_path_factory: pytest.TempPathFactory, cluster: Cluster) -> Iterat
 def planned(studio: Studio, project_id: str) -> None:
     """Two shots and two looks, quick to shoot."""
     saved = studio.projects.get(project_id)
-    small = {"shot/shoot/width": 96, "shot/shoot/height": 64, "shot/frames": 10, "shot/shoot/quality": "own",
-             "shot/shoot/samples": 24}  # fmt: skip
+    small = {
+        "shot/shoot/width": 96,
+        "shot/shoot/height": 64,
+        "shot/frames": 10,
+        "shot/shoot/quality": "own",
+        "shot/shoot/samples": 24,
+    }
     look = saved.project.look.model_copy(update={"id": "look-2", "name": "Evening"})
     project = put_all(saved.project, {**small, "looks": (*saved.project.looks, look)})
     shot = project.shot.model_copy(update={"id": "shot-2", "name": "Still life"})
-    studio.projects.edit(project_id, saved.version, "For the night",
-                         lambda _: put_all(project, {"shots": (*project.shots, shot)}))  # fmt: skip
+    studio.projects.edit(
+        project_id, saved.version, "For the night", lambda _: put_all(project, {"shots": (*project.shots, shot)})
+    )
 
 
 def test_a_night_is_planned_a_machine_dies_and_every_frame_is_there(

@@ -31,12 +31,14 @@ def test_lanes_and_names_keep_to_their_places(page: Page, server: Server, floor:
     here = project(server, floor)
     item, look = here.items[0].id, here.look.id
     change(
-        page, floor,
+        page,
+        floor,
         {"kind": "key", "path": "camera/focal_mm", "frame": 1, "value": 50},
         {"kind": "key", "path": "camera/focal_mm", "frame": 201, "value": 60},
         {"kind": "set", "path": f"looks/{look}/name", "value": LONG_NAME},
-        {"kind": "add_look"}, {"kind": "add_colourway", "item": item},
-    )  # fmt: skip
+        {"kind": "add_look"},
+        {"kind": "add_colourway", "item": item},
+    )
     # lanes go on to where the strip ends now, whatever the window was when they were drawn
     before = page.evaluate(LAST_KEY)
     page.set_viewport_size({"width": 1500, "height": 800})

@@ -101,7 +101,7 @@ def test_a_path_is_drawn_by_hand_and_a_loop_is_closed(page: Page, server: Server
     opened(page, floor, "camera")
     page.select_option("#add-path", "straight track")
     saved_step(page, "straight track")
-    page.select_option("#add-stretch", "ride")
+    page.select_option("#add-segment", "ride")
     expect(page.locator("#stretches li")).to_have_count(2)
     (path,) = project(server, floor).paths
     point = page.locator("#plan [data-point]").first.bounding_box()
@@ -161,7 +161,7 @@ def test_a_path_is_drawn_on_the_plan_and_bent_by_its_handles(page: Page, server:
     (bent,) = project(server, floor).paths
     assert bent.points[1].bends == "even"
     assert bent.points[1].out_z_m > 0.05
-    page.select_option("#add-stretch", "ride")
+    page.select_option("#add-segment", "ride")
     expect(page.locator("#stretches li")).to_have_count(2)
     page.click("#speed-curve")
     saved_step(page, "Speed curve")

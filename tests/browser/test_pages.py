@@ -14,8 +14,13 @@ from tests.browser.test_studio import field, opened
 from tests.shoot.test_shoot import wait_for
 
 CARDS = ("subject", "set", "camera", "light", "materials", "shoot")
-SMALL = {"shot/shoot/width": 64, "shot/shoot/height": 48, "shot/shoot/samples": 4, "shot/frames": 3,
-         "shot/shoot/passes/wanted": ["lights", "clay"]}  # fmt: skip
+SMALL = {
+    "shot/shoot/width": 64,
+    "shot/shoot/height": 48,
+    "shot/shoot/samples": 4,
+    "shot/frames": 3,
+    "shot/shoot/passes/wanted": ["lights", "clay"],
+}
 
 
 def ask(server: Server, url: str, body: object = None) -> dict:
@@ -49,8 +54,14 @@ def test_the_wall_shows_a_drawing_until_the_poster_is_there(page: Page, server: 
     for poster in (server.folder / "posters").glob(f"{key}.*"):
         poster.unlink()
     release = threading.Event()
-    page.route("**/poster", lambda route: route.continue_() if release.is_set() else route.fulfill(
-        status=202, json={"sentence": "Preparing the renderer"}))  # fmt: skip
+    page.route(
+        "**/poster",
+        lambda route: (
+            route.continue_()
+            if release.is_set()
+            else route.fulfill(status=202, json={"sentence": "Preparing the renderer"})
+        ),
+    )
     page.goto(server.address)
     card = page.locator(f"[data-project={key}]")
     image = card.locator("img")
@@ -73,8 +84,12 @@ def test_cards_are_accessible(page: Page, floor: str, card: str) -> None:
 
 
 def test_pages_are_accessible(page: Page, server: Server, take: str) -> None:
-    for url, ready in (("/", "[data-project]"), ("/shoots", "[data-take]"), (f"/takes/{take}#grade", "#mix .row"),
-                       ("/projects/nobody", "h1")):  # fmt: skip
+    for url, ready in (
+        ("/", "[data-project]"),
+        ("/shoots", "[data-take]"),
+        (f"/takes/{take}#grade", "#mix .row"),
+        ("/projects/nobody", "h1"),
+    ):
         page.goto(server.address + url)
         expect(page.locator(ready).first).to_be_visible(timeout=LONG_MS)
         assert problems(page) == [], url

@@ -20,9 +20,14 @@ from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio
 
 SMALL = {
-    "shot/shoot/width": 160, "shot/shoot/height": 90, "shot/frames": 6, "shot/shoot/quality": "own",
-    "shot/shoot/samples": 8, "shot/shoot/denoise_neighbours": False, "shot/shoot/passes/wanted": ("objects", "depth"),
-}  # fmt: skip
+    "shot/shoot/width": 160,
+    "shot/shoot/height": 90,
+    "shot/frames": 6,
+    "shot/shoot/quality": "own",
+    "shot/shoot/samples": 8,
+    "shot/shoot/denoise_neighbours": False,
+    "shot/shoot/passes/wanted": ("objects", "depth"),
+}
 
 
 @pytest.fixture(scope="module")

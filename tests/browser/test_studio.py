@@ -220,9 +220,12 @@ def test_a_broken_model_is_told_and_changes_nothing(page: Page, floor: str, tmp_
 def test_shoot_kill_resume_screen_and_download(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "camera")
     for station, path, value in (
-        ("2", "", ""), ("3", "shot/frames", "6"), ("6", "shot/shoot/width", "192"), ("6", "shot/shoot/height", "108"),
+        ("2", "", ""),
+        ("3", "shot/frames", "6"),
+        ("6", "shot/shoot/width", "192"),
+        ("6", "shot/shoot/height", "108"),
         ("6", "shot/shoot/samples", "96"),
-    ):  # fmt: skip
+    ):
         page.locator("#mat").focus()
         page.keyboard.press(station)
         if path == "shot/shoot/samples":
@@ -324,10 +327,22 @@ def test_what_is_there_of_a_take_plays_in_its_own_time(page: Page, floor: str) -
 def test_arithmetic_is_no_code(page: Page, floor: str) -> None:
     opened(page, floor)
     cases = [
-        ["30*10", "", None], ["2/3", "", None], ["1+2*3", "", None], ["-(2+3)", "", None], ["1,5", "", None],
-        ["12s", "", 24], ["25mm", "m", None], ["2in", "mm", None], ["10%", "%", None], ["1e-3", "", None],
-        ["alert(1)", "", None], ["1+", "", None], ["", "", None], ["1/0", "", None], ["2 m", "m", None],
-    ]  # fmt: skip
+        ["30*10", "", None],
+        ["2/3", "", None],
+        ["1+2*3", "", None],
+        ["-(2+3)", "", None],
+        ["1,5", "", None],
+        ["12s", "", 24],
+        ["25mm", "m", None],
+        ["2in", "mm", None],
+        ["10%", "%", None],
+        ["1e-3", "", None],
+        ["alert(1)", "", None],
+        ["1+", "", None],
+        ["", "", None],
+        ["1/0", "", None],
+        ["2 m", "m", None],
+    ]
     results = page.evaluate(
         """async (cases) => {
           const { calculate } = await import("/static/js/arithmetic.js");

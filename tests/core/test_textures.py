@@ -162,8 +162,10 @@ def test_polynomials_are_as_accurate_as_they_say() -> None:
     y[:9] = [0, 1, -1, 0.5, -0.5, 1, -1, 0, 0]
     out = np.zeros((len(x), 4))
     angles(x, y, out)
-    truth = np.stack([np.sin(2 * math.pi * x), np.cos(2 * math.pi * x), np.arctan2(y, x) / (2 * math.pi),
-                      np.arccos(y) / math.pi], axis=1)  # fmt: skip
+    truth = np.stack(
+        [np.sin(2 * math.pi * x), np.cos(2 * math.pi * x), np.arctan2(y, x) / (2 * math.pi), np.arccos(y) / math.pi],
+        axis=1,
+    )
     gap = np.abs(out - truth)
     gap[:, 2] = np.minimum(gap[:, 2], 1.0 - gap[:, 2])  # half a turn either way round is the same
     assert gap.max(axis=0) == pytest.approx([0, 0, 0, 0], abs=6e-8)

@@ -68,8 +68,9 @@ def test_what_was_ready_when_it_was_ended_is_used_unless_its_pictures_have_chang
 
     studio = Studio(data)
     project = studio.projects.ids()[0]
-    handed = studio.cuts.hand_over(project, "frames", Delivery(preset="png", width=64, height=36),
-                                   studio.cuts.get(project).cut)  # fmt: skip
+    handed = studio.cuts.hand_over(
+        project, "frames", Delivery(preset="png", width=64, height=36), studio.cuts.get(project).cut
+    )
     with pytest.raises(Ended):
         hand_over(studio, handed, end)
     (pieces,) = folder_of(studio, project).iterdir()
@@ -88,11 +89,13 @@ def test_what_was_ready_when_it_was_ended_is_used_unless_its_pictures_have_chang
 
 def test_what_cannot_be_says_why(data: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     for asked, says in (
-        ({"preset": "what"}, "no preset"), ({"preset": "web", "size": "7x7"}, "no size"),
+        ({"preset": "what"}, "no preset"),
+        ({"preset": "web", "size": "7x7"}, "no size"),
         ({"preset": "web", "size": "wide"}, "no size"),
-        ({"preset": "web", "rounds": 0}, "Rounds"), ({"preset": "web", "fits_mb": -1.0}, "more than 0"),
+        ({"preset": "web", "rounds": 0}, "Rounds"),
+        ({"preset": "web", "fits_mb": -1.0}, "more than 0"),
         ({"preset": "web", "fits_mb": 0.0002}, "coarsest"),
-    ):  # fmt: skip
+    ):
         assert deliver(data, **asked) == 1  # type: ignore[arg-type]
         assert says in " ".join(capsys.readouterr().err.split())
     assert deliver_in_terminal(data, None, "nothing", "web", None, None, 1) == 1

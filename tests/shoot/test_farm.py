@@ -44,9 +44,11 @@ def cluster() -> Iterator[Cluster]:
 
 
 CALM = {
-    "shot/shoot/denoise": True, "shot/shoot/denoise_neighbours": True, "shot/shoot/passes/wanted": ["lights", "depth"],
+    "shot/shoot/denoise": True,
+    "shot/shoot/denoise_neighbours": True,
+    "shot/shoot/passes/wanted": ["lights", "depth"],
     "look/lights": [{"id": "key", "name": "Key"}],
-}  # fmt: skip
+}
 
 
 def shot(folder: Path, tracer: Tracer, address: str | None = None, **values: object) -> TakeRecord:
@@ -97,8 +99,13 @@ def test_takes_that_are_shot_beside_each_other_keep_to_themselves(
         assert files(studio.takes.get(take.id)) == files(here)
 
 
-@pytest.mark.parametrize("kind", [{"samples": 4, "shot/shoot/passes/wanted": ["lights", "objects"]},
-                                  {"shot/shoot/quality": "draft", "shot/shoot/denoise": True}])  # fmt: skip
+@pytest.mark.parametrize(
+    "kind",
+    [
+        {"samples": 4, "shot/shoot/passes/wanted": ["lights", "objects"]},
+        {"shot/shoot/quality": "draft", "shot/shoot/denoise": True},
+    ],
+)
 def test_a_frame_is_shared_out_among_machines_that_have_nothing_else(
     tmp_path: Path, tracer: Tracer, cluster: Cluster, monkeypatch: pytest.MonkeyPatch, kind: dict[str, object]
 ) -> None:

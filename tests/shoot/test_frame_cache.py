@@ -64,8 +64,14 @@ def test_keys_are_equal_exactly_where_documents_show_the_same(data: st.DataObjec
 
 def test_what_no_picture_shows_changes_no_key() -> None:
     one = lit()
-    values = {"name": "Other", "shot/name": "Turn", "shot/shoot/name_pattern": "x_{shot}", "shot/shoot/padding": 6,
-              "shot/shoot/from_frame": 2, "shot/formats": ()}  # fmt: skip
+    values = {
+        "name": "Other",
+        "shot/name": "Turn",
+        "shot/shoot/name_pattern": "x_{shot}",
+        "shot/shoot/padding": 6,
+        "shot/shoot/from_frame": 2,
+        "shot/formats": (),
+    }
     two = put_all(one, values)
     assert FrameKeys(one, range(1, 13)).of(5) == FrameKeys(two, range(1, 13)).of(5)
 
@@ -177,10 +183,12 @@ def test_only_what_is_not_there_is_made(data_folder: Path, tracer: Tracer, frame
     assert frames_exposed == [1, 2]
     frames_exposed.clear()
     changes = {
-        "view": {"look/tone/view": "aces"}, "file": {"shot/shoot/file_format": "tiff", "shot/shoot/bits": 16},
-        "fewer": {"shot/shoot/passes/wanted": ()}, "more": {"shot/shoot/passes/wanted": ("depth", "occlusion")},
+        "view": {"look/tone/view": "aces"},
+        "file": {"shot/shoot/file_format": "tiff", "shot/shoot/bits": 16},
+        "fewer": {"shot/shoot/passes/wanted": ()},
+        "more": {"shot/shoot/passes/wanted": ("depth", "occlusion")},
         "name": {"shot/shoot/name_pattern": "other_{shot}"},
-    }  # fmt: skip
+    }
     takes = {}
     for name, values in changes.items():
         changed = put_all(saved.project, values)

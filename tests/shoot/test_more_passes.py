@@ -15,8 +15,11 @@ from cyclorama.shoot.run.take import TakeProgress, shoot_take
 from cyclorama.store import ListedTake, Studio, TakeRecord
 
 LIT = {"look/lights": [{"id": "key", "name": "Key"}], "shot/shoot/width": 48, "shot/shoot/height": 32}
-KINDS = [{}, {"shot/shoot/quality": "draft", "shot/shoot/denoise": True, "shot/shoot/denoise_neighbours": True},
-         {"shot/shoot/file_format": "exr", "shot/shoot/transparent": True}]  # fmt: skip
+KINDS = [
+    {},
+    {"shot/shoot/quality": "draft", "shot/shoot/denoise": True, "shot/shoot/denoise_neighbours": True},
+    {"shot/shoot/file_format": "exr", "shot/shoot/transparent": True},
+]
 
 
 @pytest.fixture(autouse=True)
@@ -93,8 +96,9 @@ def test_only_a_pass_that_is_spoilt_is_made_again(tmp_path: Path, tracer: Tracer
 
 
 def test_a_pass_is_shot_anew_as_the_shot_says_by_now(tmp_path: Path, tracer: Tracer) -> None:
-    studio, take = shot(tmp_path, tracer, **{"shot/shoot/passes/wanted": ["wireframe", "occlusion"],
-                                             "shot/shoot/passes/wire_px": 0.2})  # fmt: skip
+    studio, take = shot(
+        tmp_path, tracer, **{"shot/shoot/passes/wanted": ["wireframe", "occlusion"], "shot/shoot/passes/wire_px": 0.2}
+    )
     saved = studio.projects.get(take.project_id)
     thicker = {"shot/shoot/passes/wire_px": 1.0, "shot/shoot/passes/occlusion_reach_m": 9.0}
     studio.projects.edit(saved.project.id, saved.version, "Lines", lambda p: put_all(p, thicker))

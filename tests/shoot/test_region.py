@@ -19,8 +19,13 @@ from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio, TakeRecord
 
 MIDDLE = Region(left=0.25, top=0.25, right=0.75, bottom=0.75)
-SEEN = {"shot/shoot/width": 96, "shot/shoot/height": 64, "look/lights": [{"id": "key", "name": "Key"}], "aim": 0.0,
-        "look/tone/ev100": 3.0}  # fmt: skip
+SEEN = {
+    "shot/shoot/width": 96,
+    "shot/shoot/height": 64,
+    "look/lights": [{"id": "key", "name": "Key"}],
+    "aim": 0.0,
+    "look/tone/ev100": 3.0,
+}
 
 
 @pytest.fixture(autouse=True)
@@ -40,8 +45,15 @@ def light(take: TakeRecord, number: int) -> np.ndarray:
     return exact_picture_of(take, master_name(take), number).astype(np.float64)
 
 
-@pytest.mark.parametrize("kind", [{}, {"shot/shoot/transparent": True}, {"shot/shoot/denoise_neighbours": True},
-                                  {"shot/shoot/file_format": "exr", "shot/shoot/bits": 32}])  # fmt: skip
+@pytest.mark.parametrize(
+    "kind",
+    [
+        {},
+        {"shot/shoot/transparent": True},
+        {"shot/shoot/denoise_neighbours": True},
+        {"shot/shoot/file_format": "exr", "shot/shoot/bits": 32},
+    ],
+)
 def test_a_part_is_made_finer_and_all_else_stays(tmp_path: Path, tracer: Tracer, kind: dict[str, object]) -> None:
     studio, take = shot(tmp_path / "few", tracer, **kind)
     alone = {"shot/shoot/denoise_neighbours": False, "shot/shoot/from_frame": 2, "shot/shoot/to_frame": 2}

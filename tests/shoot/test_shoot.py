@@ -38,8 +38,13 @@ def studio_with(folder: Path, samples: int = 1, frames: int = 6, **values: objec
     """A lit ball, quick to shoot."""
     studio = Studio(folder)
     project, assets = project_of(sphere(0.3, 32), diffuse(0.6))
-    settings = {"shot/shoot/width": 48, "shot/shoot/height": 32, "shot/shoot/samples": samples,
-                "shot/shoot/denoise": False, "shot/frames": frames} | values  # fmt: skip
+    settings = {
+        "shot/shoot/width": 48,
+        "shot/shoot/height": 32,
+        "shot/shoot/samples": samples,
+        "shot/shoot/denoise": False,
+        "shot/frames": frames,
+    } | values
     project = edited(project, settings)
     project = edited(project, look__background=Background(colour=(0.2, 0.2, 0.2)))
     studio.assets.put_all(assets)
@@ -225,8 +230,12 @@ def test_calm_frames_do_not_depend_on_the_order(data_folder: Path, tracer: Trace
 
 
 def test_transparent_takes_are_mixed_with_their_alpha(data_folder: Path, tracer: Tracer) -> None:
-    values = {"look/lights": [{"id": "key", "name": "Key"}], "shot/shoot/transparent": True, "set/sweep/on": False,
-              "shot/shoot/passes/wanted": ["lights"]}  # fmt: skip
+    values = {
+        "look/lights": [{"id": "key", "name": "Key"}],
+        "shot/shoot/transparent": True,
+        "set/sweep/on": False,
+        "shot/shoot/passes/wanted": ["lights"],
+    }
     studio, saved = studio_with(data_folder, samples=8, frames=2, **values)
     take = take_service.call_take(studio, saved, start=False)
     assert shoot_take(studio, take.id, tracer) == "done"
@@ -249,9 +258,15 @@ def test_frames_of_a_subject_that_bends_are_the_same_whenever_they_are_shot(trac
     glb, _ = bending_bar()
     intake = take_in({"bar.glb": glb.to_bytes()})
     project = put_on_set(new_project("Bar"), intake, PickProbe(SceneCompiler(intake.assets.__getitem__), tracer))
-    values = {"shot/shoot/width": 48, "shot/shoot/height": 27, "shot/shoot/samples": 2,
-              "shot/shoot/denoise_neighbours": True, "move": "hold", "shot/frames": 8,
-              "camera/shutter_deg": 180.0}  # fmt: skip
+    values = {
+        "shot/shoot/width": 48,
+        "shot/shoot/height": 27,
+        "shot/shoot/samples": 2,
+        "shot/shoot/denoise_neighbours": True,
+        "move": "hold",
+        "shot/frames": 8,
+        "camera/shutter_deg": 180.0,
+    }
     project = edited(project, values)
 
     def maker() -> FrameMaker:

@@ -35,8 +35,9 @@ def crowd(name: str) -> Project:
     parts = tuple((f"P{i}", f"m{i % 40}") for i in range(400))
     lights = tuple(Light(id=f"l{i}", name=f"L{i}") for i in range(20))
     item = item_of("a" * 32, *parts)
-    return edited(new_project(name), {"materials": materials, "items": (item,), "subject_id": item.id,
-                                      "look/lights": lights})  # fmt: skip
+    return edited(
+        new_project(name), {"materials": materials, "items": (item,), "subject_id": item.id, "look/lights": lights}
+    )
 
 
 def test_every_state_of_a_long_history_is_there_again_and_takes_little(tmp_path: Path) -> None:
@@ -44,11 +45,14 @@ def test_every_state_of_a_long_history_is_there_again_and_takes_little(tmp_path:
     saved = studio.projects.create(crowd("Crowd"))
     key, states = saved.project.id, [saved.project]
     steps: list[dict[str, object]] = [
-        {"look/lights/l7/strength_stops": 1.5}, {"materials/m3/base_color": (0.1, 0.2, 0.3)}, {"name": "Other"},
-        {"subject/variant/parts/p17/visible": False}, {"shot/frames": 99},
+        {"look/lights/l7/strength_stops": 1.5},
+        {"materials/m3/base_color": (0.1, 0.2, 0.3)},
+        {"name": "Other"},
+        {"subject/variant/parts/p17/visible": False},
+        {"shot/frames": 99},
         {"look/lights": tuple(x for x in states[0].look.lights if x.id != "l4")},
         {"look/lights": states[0].look.lights},
-    ]  # fmt: skip
+    ]
     for i in range(70):
         values = steps[i % len(steps)] | {"camera/focal_mm": 20 + i}
         saved = studio.projects.edit(key, saved.version, "Edit", lambda p, values=values: edited(p, values))

@@ -239,8 +239,10 @@ def test_the_lens_tells_the_exposure_in_force(client: TestClient, ball: str) -> 
     state = client.get(f"/api/projects/{ball}").json()
     tone = state["project"]["looks"][0]["tone"]
     assert state["lens"]["ev100"] == tone["ev100"] - tone["offset_stops"]
-    by_camera = [put(f"camera/{name}", value) for name, value in
-                 (("exposure_by", "camera"), ("f_number", 4), ("shutter_deg", 180), ("iso", 400))]  # fmt: skip
+    by_camera = [
+        put(f"camera/{name}", value)
+        for name, value in (("exposure_by", "camera"), ("f_number", 4), ("shutter_deg", 180), ("iso", 400))
+    ]
     state = change(client, ball, state["version"], *by_camera).json()
     assert state["lens"]["ev100"] == pytest.approx(math.log2(16 * 48 * 100 / 400))
 
@@ -321,8 +323,10 @@ def test_moves_are_kept_for_other_projects_and_go_out_and_in(client: TestClient,
     shot = taken.json()["project"]["shots"][0]
     assert (shot["frames"], shot["rows"]) == (12, [])
     assert any(c["path"].endswith("/distance_m") or "/aim/" in c["path"] for c in shot["channels"])
-    broken = client.post(f"/api/projects/{other}/camera-move?base_version={taken.json()['version']}",
-                         files={"files": ("push.glb", b"not a file at all")})  # fmt: skip
+    broken = client.post(
+        f"/api/projects/{other}/camera-move?base_version={taken.json()['version']}",
+        files={"files": ("push.glb", b"not a file at all")},
+    )
     assert broken.status_code == 422
     assert "not a GLB" in broken.json()["error"]
     assert client.get(f"/api/projects/{other}").json()["version"] == taken.json()["version"]

@@ -36,8 +36,14 @@ def studio_in_use(tmp_path_factory: pytest.TempPathFactory, tracer: Tracer) -> I
         job = intake(client, "/api/intakes", {"ball.glb": glb()})
         key = job["result"]["project"]
         version = client.get(f"/api/projects/{key}").json()["version"]
-        small = {"shot/shoot/width": 32, "shot/shoot/height": 24, "shot/shoot/samples": 1, "shot/frames": 3,
-                 "shot/shoot/denoise": False, "shot/shoot/passes/wanted": ["lights", "clay"]}  # fmt: skip
+        small = {
+            "shot/shoot/width": 32,
+            "shot/shoot/height": 24,
+            "shot/shoot/samples": 1,
+            "shot/frames": 3,
+            "shot/shoot/denoise": False,
+            "shot/shoot/passes/wanted": ["lights", "clay"],
+        }
         assert change(client, key, version, *(put(p, v) for p, v in small.items())).status_code == 200
         studio = app.state.context.studio
         take = take_service.call_take(studio, studio.projects.get(key), start=False)
@@ -81,9 +87,13 @@ def _ask(operation, mode, known: dict[str, str], answers: "Counter[tuple[str, in
 
     @given(case=operation.as_strategy(generation_mode=mode))
     @settings(
-        max_examples=EXAMPLES[mode], deadline=None, derandomize=True, phases=[Phase.generate], database=None,
+        max_examples=EXAMPLES[mode],
+        deadline=None,
+        derandomize=True,
+        phases=[Phase.generate],
+        database=None,
         suppress_health_check=list(HealthCheck),
-    )  # fmt: skip
+    )
     def ask(case: schemathesis.Case) -> None:
         for name in case.path_parameters if dice.random() < 0.85 else ():
             if name in known:
@@ -111,11 +121,19 @@ def test_numbers_that_are_none(studio_in_use: tuple[object, dict[str, str]]) -> 
     project, take = f"/api/projects/{known['project_id']}", f"/api/takes/{known['take_id']}"
     long = "9" * 300
     for url in (
-        f"{project}/readiness?seconds=inf", f"{project}/readiness?seconds=nan", f"{project}/readiness?seconds=1e400",
-        f"{take}/frames/{long}", f"{take}/thumbs/-{long}", f"{take}/passes/clay/{long}", f"{take}/shown/{long}",
-        f"{take}/clip?loops={long}", f"/api/assets/{known['asset']}/pose?acting={long}:inf:1",
-        f"{take}/loupe/1?x=nan&y=0", f"{take}/loupe/1?x=0&y=1e999", "/api/grade/curve?points=nan,inf",
-    ):  # fmt: skip
+        f"{project}/readiness?seconds=inf",
+        f"{project}/readiness?seconds=nan",
+        f"{project}/readiness?seconds=1e400",
+        f"{take}/frames/{long}",
+        f"{take}/thumbs/-{long}",
+        f"{take}/passes/clay/{long}",
+        f"{take}/shown/{long}",
+        f"{take}/clip?loops={long}",
+        f"/api/assets/{known['asset']}/pose?acting={long}:inf:1",
+        f"{take}/loupe/1?x=nan&y=0",
+        f"{take}/loupe/1?x=0&y=1e999",
+        "/api/grade/curve?points=nan,inf",
+    ):
         answer = client.get(url)
         assert 400 <= answer.status_code < 500, url
         assert answer.json()["error"]

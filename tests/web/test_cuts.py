@@ -207,14 +207,24 @@ def test_bad_input_gets_a_sentence_and_leaves_the_cut(bench: tuple[Bench, Studio
     at.edit(do="add clip", take_id=take)
     clip = at.state["cut"]["clips"][0]["id"]
     for edit in (
-        {"do": "add clip", "take_id": "none"}, {"do": "split", "frame": 0}, {"do": "split", "frame": 99_999},
-        {"do": "join", "clip": clip}, {"do": "trim", "clip": "zz", "edge": "end", "by": 1}, {"do": "what"},
-        {"do": "set", "values": {f"clips/{clip}/speed": 0}}, {"do": "set", "values": {f"clips/{clip}/id": "x" * 99}},
-        {"do": "set", "values": {"titles/none/text": "x"}}, {"do": "set", "values": {f"clips/{clip}/length": 1e12}},
-        {"do": "put", "what": {"id": "t", "text": "x" * 9999}}, {"do": "take out", "path": "clips"},
-        {"do": "take out", "path": "width"}, {"do": "carry", "clip": clip, "to": -1}, {"do": "set", "values": {}},
-        {"do": "set", "values": {"clips": [{"id": "a"}, {"id": "a"}]}}, {"do": "set", "values": {f"clips/{clip}": 5}},
-    ):  # fmt: skip
+        {"do": "add clip", "take_id": "none"},
+        {"do": "split", "frame": 0},
+        {"do": "split", "frame": 99_999},
+        {"do": "join", "clip": clip},
+        {"do": "trim", "clip": "zz", "edge": "end", "by": 1},
+        {"do": "what"},
+        {"do": "set", "values": {f"clips/{clip}/speed": 0}},
+        {"do": "set", "values": {f"clips/{clip}/id": "x" * 99}},
+        {"do": "set", "values": {"titles/none/text": "x"}},
+        {"do": "set", "values": {f"clips/{clip}/length": 1e12}},
+        {"do": "put", "what": {"id": "t", "text": "x" * 9999}},
+        {"do": "take out", "path": "clips"},
+        {"do": "take out", "path": "width"},
+        {"do": "carry", "clip": clip, "to": -1},
+        {"do": "set", "values": {}},
+        {"do": "set", "values": {"clips": [{"id": "a"}, {"id": "a"}]}},
+        {"do": "set", "values": {f"clips/{clip}": 5}},
+    ):
         assert len(at.refused(**edit)) > 10
     for kind, data in (
         ("sounds", b"no sound"),

@@ -234,9 +234,14 @@ def test_a_full_disk_is_told_everywhere_and_everything_goes_on(small_disk: Path,
 
         before = client.get(f"/api/projects/{key}").json()
         lit = send("environment?base_version=1", "a.exr", sky)
-        full = [lit, edit("Full " * 10), send("pictures", "a.png", noise()),
-                send("subject", "ball.glb", glb()), client.get(f"/api/takes/{take.id}/clip.mp4"),
-                client.post(f"/api/projects/{key}/takes", json={"version": 1})]  # fmt: skip
+        full = [
+            lit,
+            edit("Full " * 10),
+            send("pictures", "a.png", noise()),
+            send("subject", "ball.glb", glb()),
+            client.get(f"/api/takes/{take.id}/clip.mp4"),
+            client.post(f"/api/projects/{key}/takes", json={"version": 1}),
+        ]
         for answer in full:
             assert answer.status_code == 507, answer.text
             assert "The disk is full" in answer.json()["error"]

@@ -5,7 +5,7 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 from tests.web.test_api import change, client, glb, intake, put  # noqa: F401
 
-from cyclorama.core.review.shoot_plan import Cell, as_planned
+from cyclorama.core.commands.shoot_plan import Cell, as_planned
 from cyclorama.store import Studio
 
 

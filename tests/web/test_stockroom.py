@@ -87,11 +87,14 @@ def zipped(**files: bytes) -> bytes:
 @pytest.mark.parametrize(
     ("data", "sentence"),
     [
-        (b"", "no zip"), (b"PK\x03\x04 nothing", "no zip"), (zipped(readme=b"x"), "Nothing in that zip"),
-        (zipped(stock__a_json=b"{}"), "damaged"), (zipped(materials__a_json=b"\xff\xfe"), "damaged"),
+        (b"", "no zip"),
+        (b"PK\x03\x04 nothing", "no zip"),
+        (zipped(readme=b"x"), "Nothing in that zip"),
+        (zipped(stock__a_json=b"{}"), "damaged"),
+        (zipped(materials__a_json=b"\xff\xfe"), "damaged"),
         (zipped(rigs__a_json=b'{"id": "../../x", "name": "n", "size_m": 1, "lights": []}'), "damaged"),
     ],
-)  # fmt: skip
+)
 def test_boxes_that_cannot_be_used_say_so_and_leave_nothing(client: TestClient, data: bytes, sentence: str) -> None:  # noqa: F811
     answer = client.post("/api/stock/unpack", files={"files": ("a.zip", data, "application/zip")})
     assert answer.status_code == 422
@@ -118,8 +121,14 @@ def test_a_file_that_is_not_what_its_name_says_is_refused(client: TestClient, ba
 
 def test_surroundings_without_their_picture_and_a_model_without_its_mesh_are_refused(client: TestClient) -> None:  # noqa: F811
     environment = {"kind": "environment", "environment": {"asset": "0" * 32}}
-    item = {"id": "i", "name": "I", "asset": "1" * 32, "parts": [], "variants": [{"id": "v", "name": "V", "parts": []}],
-            "variant_id": "v"}  # fmt: skip
+    item = {
+        "id": "i",
+        "name": "I",
+        "asset": "1" * 32,
+        "parts": [],
+        "variants": [{"id": "v", "name": "V", "parts": []}],
+        "variant_id": "v",
+    }
     for content in (environment, {"kind": "model", "item": item, "materials": []}):
         document = {"id": "t", "name": "T", "content": content}
         alone = zipped(stock__t_json=json.dumps(document).encode())

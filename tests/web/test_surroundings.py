@@ -79,9 +79,14 @@ def test_what_a_light_gives_in_the_stand_in_is_what_it_gives(client: TestClient,
     light = state["project"]["looks"][0]["lights"][0]["id"]
     at = f"look/lights/{light}"
     after = change(
-        client, ball, state["version"], put(f"{at}/power_unit", "lx"), put(f"{at}/power", 2000.0),
-        put(f"{at}/strength_stops", 1.0), put(f"{at}/temperature_k", 5600.0),
-    ).json()  # fmt: skip
+        client,
+        ball,
+        state["version"],
+        put(f"{at}/power_unit", "lx"),
+        put(f"{at}/power", 2000.0),
+        put(f"{at}/strength_stops", 1.0),
+        put(f"{at}/temperature_k", 5600.0),
+    ).json()
     gives = next(x["gives"] for x in after["lens"]["lights"] if x["id"] == light)
     assert gives == pytest.approx([4000.0 * after["lens"]["gain"]] * 3, rel=1e-3)
 

@@ -212,9 +212,11 @@ def test_noise_is_taken_out_afterwards(client: TestClient, data_folder: Path, tr
 def test_frames_beside_one_take_out_more_noise(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
     """With passes that tell parts and motion, flicker between frames goes down; what moves leaves nothing behind."""
     wanted = {
-        "shot__shoot__passes__wanted": sorted(NEEDED), "shot__shoot__samples": 4, "shot__shoot__to_frame": 5,
+        "shot__shoot__passes__wanted": sorted(NEEDED),
+        "shot__shoot__samples": 4,
+        "shot__shoot__to_frame": 5,
         "shot__shoot__denoise_neighbours": False,
-    }  # fmt: skip
+    }
     studio, key = shot(client, data_folder, tracer, **wanted)
     take = studio.takes.get(key)
     moves = np.abs(vector(take, 2)).max()

@@ -88,9 +88,14 @@ def test_a_rebalanced_take_is_what_rendering_would_give(
     tracer: Tracer,
 ) -> None:
     studio, source = shot(
-        client, data_folder, tracer, shot__shoot__passes__wanted=["lights"], shot__shoot__file_format="exr",
-        shot__shoot__bits=32, shot__shoot__samples=32,
-    )  # fmt: skip
+        client,
+        data_folder,
+        tracer,
+        shot__shoot__passes__wanted=["lights"],
+        shot__shoot__file_format="exr",
+        shot__shoot__bits=32,
+        shot__shoot__samples=32,
+    )
     balance = {"light Key": {"stops": -1.5, "colour": [1, 0.5, 0.25]}, "light environment": {"stops": 2}}
     made = take_service.call_mix(studio, source, {k: LightChange(**v) for k, v in balance.items()}, start=False)
     assert shoot_take(studio, made.id, tracer) == "done"
@@ -122,8 +127,12 @@ def test_a_part_that_cannot_be_shot_is_refused_in_words(
     url = f"/api/takes/{take}/again"
     whole = {"left": 0.1, "top": 0.1, "right": 0.9, "bottom": 0.9}
     before = {p: p.read_bytes() for p in studio.takes.folder(take).rglob("*") if p.is_file()}
-    for wrong, says in (({"right": 0.1}, "too small"), ({"bottom": 7}, "at most 1"),
-                        ({"left": "here"}, "number"), ({"depth": 1}, "nothing called ‘depth’")):  # fmt: skip
+    for wrong, says in (
+        ({"right": 0.1}, "too small"),
+        ({"bottom": 7}, "at most 1"),
+        ({"left": "here"}, "number"),
+        ({"depth": 1}, "nothing called ‘depth’"),
+    ):
         answer = client.post(url, json={"frames": [1], "how": {"region": whole | wrong}})
         assert answer.status_code == 422, wrong
         assert says in answer.json()["error"], answer.json()

@@ -20,9 +20,11 @@ def test_grades_and_notes_keep_their_revision(client: TestClient, data_folder: P
     first = grade(1.0, 0).json()
     cdl = client.get(f"{take}/grade.cdl").content
     late = [
-        grade(2.0, 0), client.post(f"{take}/finish/undo?revision=0"), client.post(f"{take}/finish-of/look?revision=0"),
+        grade(2.0, 0),
+        client.post(f"{take}/finish/undo?revision=0"),
+        client.post(f"{take}/finish-of/look?revision=0"),
         client.post(f"{take}/decisions?revision=0", files={"files": ("a.cdl", cdl)}),
-    ]  # fmt: skip
+    ]
     for answer in late:
         assert answer.status_code == 409
         assert answer.json()["current"] == 1
@@ -60,9 +62,11 @@ def test_removing_asks_with_what_is_used(client: TestClient, data_folder: Path, 
         assert answer.status_code == 200, answer.text
     mixed = client.post(f"/api/takes/{take}/rebalance", json={"light Key": {"stops": 1}}).json()["name"]
     assert client.get(f"/api/takes/{take}/uses").json()["sentences"] == [
-        "The cut of ‘Ball’ shows it in 2 clips.", f"The take ‘{mixed}’ is made of it and could not be resumed.",
-    ]  # fmt: skip
+        "The cut of ‘Ball’ shows it in 2 clips.",
+        f"The take ‘{mixed}’ is made of it and could not be resumed.",
+    ]
     assert client.get(f"/api/projects/{project}/uses").json()["sentences"][:2] == [
-        "2 takes with 1 frame will be removed.", "Its cut of 2 clips will be removed.",
-    ]  # fmt: skip
+        "2 takes with 1 frame will be removed.",
+        "Its cut of 2 clips will be removed.",
+    ]
     assert client.get("/api/takes/none/uses").status_code == 404

@@ -192,10 +192,11 @@ def reach_out(tell: Tell, private: Path, port: int, own: Path) -> dict[str, bool
         return True
 
     return {
-        "read": can(lambda: private.read_bytes()), "write": can(lambda: private.write_bytes(b"x")),
+        "read": can(lambda: private.read_bytes()),
+        "write": can(lambda: private.write_bytes(b"x")),
         "list": can(lambda: list(private.parent.iterdir())),
         "connect": can(lambda: socket.create_connection(("127.0.0.1", port), 2)),
-    }  # fmt: skip
+    }
 
 
 LIMITS = {"memory_bytes": 3 << 30, "longest_s": 60.0, "too_long": "too long", "gave_up": "gave up"}

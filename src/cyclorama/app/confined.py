@@ -53,10 +53,17 @@ def make_ready() -> None:
 
 
 def run_limited(
-    work: Callable[..., Any], *arguments: Any, folder: Path, memory_bytes: int, longest_s: float, too_long: str,
-    gave_up: str, reads: Sequence[Path] = (), tell: Tell = lambda what, share: None,
+    work: Callable[..., Any],
+    *arguments: Any,
+    folder: Path,
+    memory_bytes: int,
+    longest_s: float,
+    too_long: str,
+    gave_up: str,
+    reads: Sequence[Path] = (),
+    tell: Tell = lambda what, share: None,
     unwanted: Callable[[], bool] = lambda: False,
-) -> Any:  # fmt: skip
+) -> Any:
     """Result of `work(tell, *arguments)` in a child with limits of memory and time.
 
     `work` must be a function of a module; it may write below `folder`, and read there and below `reads`. Raises
@@ -134,10 +141,16 @@ class _Confined:
 def look_at(examine: Callable[[Path, str], Any], path: Path, name: str) -> Any:
     """Result of `examine(path, name)` on an uploaded file; raises IntakeError, see `run_limited`."""
     return run_limited(
-        _examine, examine, path, name, folder=path.parent, memory_bytes=PICTURE_BYTES, longest_s=PICTURE_S,
+        _examine,
+        examine,
+        path,
+        name,
+        folder=path.parent,
+        memory_bytes=PICTURE_BYTES,
+        longest_s=PICTURE_S,
         too_long=f"‘{name}’ takes too long to unpack. Make it smaller and bring it in again.",
         gave_up=f"‘{name}’ is damaged: its reader broke down over it. Export it again.",
-    )  # fmt: skip
+    )
 
 
 def _examine(tell: Tell, examine: Callable[[Path, str], Any], path: Path, name: str) -> Any:
@@ -145,9 +158,8 @@ def _examine(tell: Tell, examine: Callable[[Path, str], Any], path: Path, name: 
 
 
 def _child(
-    connection: Connection, memory_bytes: int, confined: _Confined, work: Callable[..., Any],
-    arguments: tuple[Any, ...],
-) -> None:  # fmt: skip
+    connection: Connection, memory_bytes: int, confined: _Confined, work: Callable[..., Any], arguments: tuple[Any, ...]
+) -> None:
     import resource
 
     from . import preload  # noqa: F401  (before the cache of kernels can only be read)

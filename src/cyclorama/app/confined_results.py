@@ -19,9 +19,12 @@ from pydantic import BaseModel
 MOST_BYTES = 1 << 31
 _OURS = __package__.partition(".")[0]
 _ARRAYS = {
-    ("numpy", "ndarray"), ("numpy", "dtype"), ("numpy._core.multiarray", "_reconstruct"),
-    ("numpy._core.multiarray", "scalar"), ("numpy._core.numeric", "_frombuffer"),
-}  # fmt: skip
+    ("numpy", "ndarray"),
+    ("numpy", "dtype"),
+    ("numpy._core.multiarray", "_reconstruct"),
+    ("numpy._core.multiarray", "scalar"),
+    ("numpy._core.numeric", "_frombuffer"),
+}
 
 
 def send_result(connection: Connection, *values: Any) -> None:

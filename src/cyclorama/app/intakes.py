@@ -133,11 +133,17 @@ def _limited(
 ) -> Any:
     """Result of a reader on the files of a job, in a process of its own."""
     return run_limited(
-        read, *given, folder=folder, reads=reads, memory_bytes=MEMORY_LIMIT_BYTES, longest_s=LONGEST_S,
-        tell=lambda what, share: hand.tell(what, share * 0.98), unwanted=hand.unwanted,
+        read,
+        *given,
+        folder=folder,
+        reads=reads,
+        memory_bytes=MEMORY_LIMIT_BYTES,
+        longest_s=LONGEST_S,
+        tell=lambda what, share: hand.tell(what, share * 0.98),
+        unwanted=hand.unwanted,
         too_long=f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.",
         gave_up=f"‘{job.name}’ is damaged: its reader broke down over it. Export it again, or in another format.",
-    )  # fmt: skip
+    )
 
 
 def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, hand: JobContext) -> Result:

@@ -42,11 +42,15 @@ def glb() -> bytes:
     """A triangle as binary glTF 2.0."""
     binary = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32).tobytes()
     document = {
-        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}],
-        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}], "buffers": [{"byteLength": len(binary)}],
+        "asset": {"version": "2.0"},
+        "scene": 0,
+        "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+        "buffers": [{"byteLength": len(binary)}],
         "bufferViews": [{"buffer": 0, "byteLength": len(binary)}],
         "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
-    }  # fmt: skip
+    }
     text = json.dumps(document).encode()
     text += b" " * (-len(text) % 4)
     chunks = struct.pack("<I4s", len(text), b"JSON") + text + struct.pack("<I4s", len(binary), b"BIN\0") + binary

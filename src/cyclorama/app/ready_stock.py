@@ -79,16 +79,21 @@ def _develop(studio: Studio, lens: Lens, hand: JobContext) -> Result:
 
 def _picture(
     change: SetUp | ApplyRig, compiler: SceneCompiler, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
-) -> bytes:  # fmt: skip
+) -> bytes:
     project, _label = perform(_stage(), change, _measures, PickProbe(compiler, tracer))
     return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)
 
 
 def _stage() -> Project:
-    return put_all(swatch_studio(), {
-        "materials": (SHOWN,), "shot/shoot/width": SIZE[0], "shot/shoot/height": SIZE[1],
-        "set/sweep/color": (0.35, 0.35, 0.36),
-    })  # fmt: skip
+    return put_all(
+        swatch_studio(),
+        {
+            "materials": (SHOWN,),
+            "shot/shoot/width": SIZE[0],
+            "shot/shoot/height": SIZE[1],
+            "set/sweep/color": (0.35, 0.35, 0.36),
+        },
+    )
 
 
 def _measures(item: Item) -> Measures | None:

@@ -23,8 +23,12 @@ def call_part(studio: Studio, saved: Saved, number: int, region: Region, start: 
 
     Raises ShootError where the shot has no take with that frame in this size, or something blocks shooting.
     """
-    values = {"shot/shoot/from_frame": number, "shot/shoot/to_frame": number, "shot/shoot/masters": True,
-              "shot/shoot/passes/wanted": ()}  # fmt: skip
+    values = {
+        "shot/shoot/from_frame": number,
+        "shot/shoot/to_frame": number,
+        "shot/shoot/masters": True,
+        "shot/shoot/passes/wanted": (),
+    }
     project = put_all(saved.project, values)
     source = _newest_with(studio, project, number)
     if source is None:

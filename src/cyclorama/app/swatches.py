@@ -68,5 +68,5 @@ def _develop(studio: Studio, lens: Lens, job: Job, hand: JobContext) -> Result:
 
 def _swatch(
     material: Material, compiler: SceneCompiler, look: Look | None, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
-) -> bytes:  # fmt: skip
+) -> bytes:
     return swatch_of(material, compiler, tracer, look, cancelled)

@@ -196,14 +196,25 @@ def _line(take: ListedTake, strip: list[StripFrame], crew: Crew | None) -> TakeL
         left = take.mean_s * (total - take.finished + take.waiting) / at_once
     damaged = take.slate is None
     return TakeLine(
-        id=take.id, project_id=take.project_id, name=take.name, slate=take.slate,
+        id=take.id,
+        project_id=take.project_id,
+        name=take.name,
+        slate=take.slate,
         state="damaged" if damaged else take.state,
         message=DAMAGED.format(name=take.name, folder=take.folder) if damaged else take.message,
-        first=take.numbers[0], last=take.numbers[-1], total=total, finished=take.finished, waiting=take.waiting,
+        first=take.numbers[0],
+        last=take.numbers[-1],
+        total=total,
+        finished=take.finished,
+        waiting=take.waiting,
         strip=strip,
-        left=duration(left) if left else None, spent=duration(take.seconds) if take.finished else None,
-        forecast=duration(take.forecast_s) if take.forecast_s else None, clamped=take.clamped,
-        source_id=take.source_id, process=take.process, disk=data_size(take.bytes) if take.finished else None,
+        left=duration(left) if left else None,
+        spent=duration(take.seconds) if take.finished else None,
+        forecast=duration(take.forecast_s) if take.forecast_s else None,
+        clamped=take.clamped,
+        source_id=take.source_id,
+        process=take.process,
+        disk=data_size(take.bytes) if take.finished else None,
         created=take.created.isoformat(timespec="minutes"),
         not_before=None if take.not_before is None else take.not_before.replace(tzinfo=UTC),
-    )  # fmt: skip
+    )

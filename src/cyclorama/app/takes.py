@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from contextlib import suppress
 from datetime import datetime
 
+from ..core.commands.shoot_plan import Cell, as_called, as_planned, name_of, plan_takes
 from ..core.errors import DamagedError, NotFoundError, ShootError
 from ..core.picture.light_mix import LightChange, mix_lights, with_balance
 from ..core.review import readiness, review
 from ..core.review.phrases import frames as frames_in_words
-from ..core.review.shoot_plan import Cell, as_called, as_planned, name_of, plan_takes
 from ..core.scene import Project, put_all
 from ..core.scene.shoot import Again, Passes, PassName
 from ..core.sequence.names import sequence_stem, slug
@@ -30,7 +30,7 @@ MOST_STILL_PX = 8192
 
 def call_take(
     studio: Studio, saved: Saved, forecast_s: float | None = None, start: bool = True, only: int | None = None
-) -> TakeRecord:  # fmt: skip
+) -> TakeRecord:
     """Queue a take of a project and make sure somebody shoots it; who does not `start` it shoots it himself.
 
     only: the number of the one frame to shoot, to see how it will be. Raises ShootError when the readiness list has
@@ -75,10 +75,16 @@ def call_still(studio: Studio, source_id: str, number: int, times: int, start: b
         raise ShootError(
             f"{times}× would be {times * s.width}×{times * s.height}; up to {MOST_STILL_PX} pixels a side are shot."
         )
-    project = put_all(source.project, {
-        "shot/shoot/width": times * s.width, "shot/shoot/height": times * s.height, "shot/shoot/passes/wanted": passes,
-        "shot/shoot/from_frame": number, "shot/shoot/to_frame": number,
-    })  # fmt: skip
+    project = put_all(
+        source.project,
+        {
+            "shot/shoot/width": times * s.width,
+            "shot/shoot/height": times * s.height,
+            "shot/shoot/passes/wanted": passes,
+            "shot/shoot/from_frame": number,
+            "shot/shoot/to_frame": number,
+        },
+    )
     version = studio.projects.version(project.id)
     take = record_take(studio, project, version, f"still {number} at {times}×", queued=start)
     if not as_shot(source, finishing):
@@ -89,9 +95,13 @@ def call_still(studio: Studio, source_id: str, number: int, times: int, start: b
 
 
 def call_plan(
-    studio: Studio, saved: Saved, cells: tuple[Cell, ...], not_before: datetime | None = None,
-    forecasts_s: Sequence[float | None] = (), start: bool = True,
-) -> list[TakeRecord]:  # fmt: skip
+    studio: Studio,
+    saved: Saved,
+    cells: tuple[Cell, ...],
+    not_before: datetime | None = None,
+    forecasts_s: Sequence[float | None] = (),
+    start: bool = True,
+) -> list[TakeRecord]:
     """Queue the takes of a plan, in its order. Nothing is queued where one of them cannot be shot.
 
     not_before: UTC, when the first may be begun; forecasts_s: of the takes, as far as they are known. Raises
@@ -143,9 +153,14 @@ def _insist_on_all(source: TakeRecord) -> None:
 
 
 def _made_of(
-    studio: Studio, source: TakeRecord, project: Project, how: str, process: Process,
-    balance: dict[str, LightChange], start: bool,
-) -> TakeRecord:  # fmt: skip
+    studio: Studio,
+    source: TakeRecord,
+    project: Project,
+    how: str,
+    process: Process,
+    balance: dict[str, LightChange],
+    start: bool,
+) -> TakeRecord:
     """Queue a take of all frames of another; `how` is the end of its name."""
     number, take_id = _next(studio, project)
     frames = {"shot/shoot/from_frame": source.first, "shot/shoot/to_frame": source.last}
@@ -159,9 +174,15 @@ def _made_of(
 
 
 def _record(
-    studio: Studio, project: Project, version: int, called: str, what: str, forecast_s: float | None, queued: bool,
+    studio: Studio,
+    project: Project,
+    version: int,
+    called: str,
+    what: str,
+    forecast_s: float | None,
+    queued: bool,
     not_before: datetime | None = None,
-) -> TakeRecord:  # fmt: skip
+) -> TakeRecord:
     """A new take of a project that may be shot, called so, by its number and `what` it is."""
     sequence_stem(project)
     number, take_id = _next(studio, project)

@@ -56,8 +56,16 @@ def _compare(name: str, root: Path, tree: Path, folder: Path, tell: Callable[[st
 
     def ask(source: Path, levels: list[int], seeds: int, full: bool = False) -> dict[str, Any]:
         out = folder / "found.npz"
-        wanted = {"name": name, "frame": FRAME, "width": WIDTH, "height": HEIGHT, "levels": levels, "seeds": seeds,
-                  "full": full, "out": str(out)}  # fmt: skip
+        wanted = {
+            "name": name,
+            "frame": FRAME,
+            "width": WIDTH,
+            "height": HEIGHT,
+            "levels": levels,
+            "seeds": seeds,
+            "full": full,
+            "out": str(out),
+        }
         environment = {**os.environ, "PYTHONPATH": str(source / "src")}
         subprocess.run([sys.executable, str(probe), json.dumps(wanted)], env=environment, check=True)
         with np.load(out) as found:
@@ -67,16 +75,22 @@ def _compare(name: str, root: Path, tree: Path, folder: Path, tell: Callable[[st
     many = ask(root, [REFERENCE], 1, full=True)
     truth = Truth(many[f"raw {REFERENCE}"][0], many[f"shown {REFERENCE}"][0], many["subject"])
     tell(f"{'':10}{'samples':>8}{'seconds':>9}{'relMSE':>10}{'set':>9}{'subject':>9}{'FLIP':>8}{'subject':>9}")
-    lines = {label: [truth.judged(ask(source, [level], SEEDS), level) for level in LEVELS]
-             for label, source in (("before", tree), ("now", root))}  # fmt: skip
+    lines = {
+        label: [truth.judged(ask(source, [level], SEEDS), level) for level in LEVELS]
+        for label, source in (("before", tree), ("now", root))
+    }
     for label, judged in lines.items():
         for j in judged:
-            tell(f"{label:10}{j.samples:8d}{j.seconds:9.2f}{j.error:10.4f}{j.set_error:9.4f}{j.subject_error:9.4f}"
-                 f"{j.flip:8.4f}{j.subject_flip:9.4f}")  # fmt: skip
+            tell(
+                f"{label:10}{j.samples:8d}{j.seconds:9.2f}{j.error:10.4f}{j.set_error:9.4f}{j.subject_error:9.4f}"
+                f"{j.flip:8.4f}{j.subject_flip:9.4f}"
+            )
     a, b = (next(j for j in judged if j.samples == RAW) for judged in lines.values())
-    tell(f"efficiency of {RAW} raw samples: whole × {a.error * a.seconds / (b.error * b.seconds):.1f}, "
-         f"set × {a.set_error * a.seconds / (b.set_error * b.seconds):.1f}, typical pixel "
-         f"× {a.typical * a.seconds / (b.typical * b.seconds):.1f}")  # fmt: skip
+    tell(
+        f"efficiency of {RAW} raw samples: whole × {a.error * a.seconds / (b.error * b.seconds):.1f}, "
+        f"set × {a.set_error * a.seconds / (b.set_error * b.seconds):.1f}, typical pixel "
+        f"× {a.typical * a.seconds / (b.typical * b.seconds):.1f}"
+    )
     for quality, wanted in WANTED.items():
         then, now = (_time_to(judged, wanted) for judged in lines.values())
         if then is not None and now is not None:

@@ -79,9 +79,17 @@ def measured(project: Project, read: Callable[[str], bytes], assets_bytes: int, 
             write_whole(Path(folder) / name, data)
         write_s = time.perf_counter() - start
     return Costs(
-        expose_s, clean_s, finish_s, _size(seen), _size(cleaned), _size(files), 0.0, assets_bytes, _schedule_s(),
+        expose_s,
+        clean_s,
+        finish_s,
+        _size(seen),
+        _size(cleaned),
+        _size(files),
+        0.0,
+        assets_bytes,
+        _schedule_s(),
         write_s + 0.01,
-    )  # fmt: skip
+    )
 
 
 def _size(value: object) -> int:

@@ -30,15 +30,22 @@ def run_flicker(tell: Callable[[str], None]) -> None:
 
 def _measure(demo: DemoProject, tell: Callable[[str], None]) -> None:
     compiler = SceneCompiler({**demo.intake.assets, **demo.assets}.__getitem__)
-    settings = {"width": WIDTH, "height": HEIGHT, "samples": SAMPLES, "noise_threshold": None,
-                "denoise_neighbours": False}  # fmt: skip
+    settings = {
+        "width": WIDTH,
+        "height": HEIGHT,
+        "samples": SAMPLES,
+        "noise_threshold": None,
+        "denoise_neighbours": False,
+    }
     project = put_all(demo.project, {f"shot/shoot/{name}": value for name, value in settings.items()})
     calm = put_all(project, {"shot/shoot/denoise_neighbours": True})
     shot = range(FIRST, FIRST + FRAMES)
     with Tracer() as tracer:
         films = [expose_frame(moment(calm, n), compiler, tracer) for n in shot]
-        makers = {label: FrameMaker(p, p.shot.frame_numbers, compiler, tracer)
-                  for label, p in (("frame by frame", project), ("with neighbours", calm))}  # fmt: skip
+        makers = {
+            label: FrameMaker(p, p.shot.frame_numbers, compiler, tracer)
+            for label, p in (("frame by frame", project), ("with neighbours", calm))
+        }
         pictures = {label: [maker.make(n).picture for n in shot] for label, maker in makers.items()}
         truth = _reference(project, FIRST, compiler, tracer)
     pixel_rad = 2 * half_extent(project.camera, WIDTH, HEIGHT)[0] / WIDTH

@@ -26,7 +26,7 @@ GRADES = {
     "glare": Grade(lens=LensEffects(glare=10.0)),
     "dispersion": Grade(lens=LensEffects(dispersion=2.0)),
     "grain": Grade(lens=LensEffects(grain=4.0)),
-}  # fmt: skip
+}
 
 
 def run_grading(tell: Callable[[str], None]) -> None:

@@ -53,16 +53,32 @@ def _project(mesh: Mesh, lights: int) -> tuple[Project, dict[str, bytes]]:
     project = new_project("Growth")
     part = Part(id="p", name="Ball", triangles=len(mesh.triangles))
     lamps = tuple(
-        Light(id=f"l{i}", name=f"L{i}", azimuth_deg=360 * i / lights, elevation_deg=35, distance_m=1.5, width_m=0.3,
-              height_m=0.3, aim=Aim(y_m=0.3), strength_stops=-float(np.log2(lights)))
+        Light(
+            id=f"l{i}",
+            name=f"L{i}",
+            azimuth_deg=360 * i / lights,
+            elevation_deg=35,
+            distance_m=1.5,
+            width_m=0.3,
+            height_m=0.3,
+            aim=Aim(y_m=0.3),
+            strength_stops=-float(np.log2(lights)),
+        )
         for i in range(lights)
-    )  # fmt: skip
+    )
     worn = Variant(id="v", name="As made", parts=(Worn(id="p", material="m"),))
     ball = Item(id="i", name="Ball", asset=content_hash(data), parts=(part,), variants=(worn,), variant_id="v")
-    project = put_all(project, {
-        "items": (ball,), "subject_id": "i", "look/lights": lamps, "camera/distance_m": 1.6, "camera/aim": Aim(y_m=0.3),
-        "materials": (Material(id="m", name="M", specular_roughness=0.3),),
-    })  # fmt: skip
+    project = put_all(
+        project,
+        {
+            "items": (ball,),
+            "subject_id": "i",
+            "look/lights": lamps,
+            "camera/distance_m": 1.6,
+            "camera/aim": Aim(y_m=0.3),
+            "materials": (Material(id="m", name="M", specular_roughness=0.3),),
+        },
+    )
     return project, {content_hash(data): data}
 
 
@@ -71,10 +87,16 @@ def _swaying(project: Project, assets: dict[str, bytes], mesh: Mesh) -> tuple[Pr
     turn = np.array([[0, 0, 0, 1], [0, 0, 0.26, 0.97], [0, 0, 0, 1]])
     track = Track(TURN, 1, LINEAR, np.array([0.0, 0.5, 1.0]), turn)
     skeleton = Skeleton(
-        parent=np.array([-1, 0], np.int32), base=np.tile(np.eye(4), (2, 1, 1)), move=np.zeros((2, 3)),
-        turn=turn[[0, 0]], scale=np.ones((2, 3)), bone_node=np.array([0, 1], np.int32),
-        bone_inverse=np.tile(np.eye(4), (2, 1, 1)), shapes=np.zeros(0), animations=((track,),),
-    )  # fmt: skip
+        parent=np.array([-1, 0], np.int32),
+        base=np.tile(np.eye(4), (2, 1, 1)),
+        move=np.zeros((2, 3)),
+        turn=turn[[0, 0]],
+        scale=np.ones((2, 3)),
+        bone_node=np.array([0, 1], np.int32),
+        bone_inverse=np.tile(np.eye(4), (2, 1, 1)),
+        shapes=np.zeros(0),
+        animations=((track,),),
+    )
     high = np.clip(mesh.vertices[:, 1] / 0.6, 0, 1)
     bone = np.tile(np.array([0, 1], np.int32), (len(high), 1))
     rig = Rig(skeleton, mesh.vertices, mesh.normals, bone, np.stack([1 - high, high], axis=1))

@@ -35,9 +35,11 @@ def _obj(mesh: Mesh) -> bytes:
 
 
 def _ply(mesh: Mesh) -> bytes:
-    head = (f"ply\nformat binary_little_endian 1.0\nelement vertex {len(mesh.vertices)}\nproperty float x\n"
-            f"property float y\nproperty float z\nelement face {len(mesh.triangles)}\n"
-            "property list uchar int vertex_indices\nend_header\n")  # fmt: skip
+    head = (
+        f"ply\nformat binary_little_endian 1.0\nelement vertex {len(mesh.vertices)}\nproperty float x\n"
+        f"property float y\nproperty float z\nelement face {len(mesh.triangles)}\n"
+        "property list uchar int vertex_indices\nend_header\n"
+    )
     faces = np.zeros(len(mesh.triangles), [("n", "u1"), ("v", "<i4", 3)])
     faces["n"], faces["v"] = 3, mesh.triangles
     return head.encode() + mesh.vertices.astype("<f4").tobytes() + faces.tobytes()
@@ -89,8 +91,10 @@ def run_intake(tell: Callable[[str], None]) -> None:
         files = {"a.glb": _glb(mesh), "a.ply": _ply(mesh), "a.stl": _stl(mesh), "a.obj": _obj(mesh)}
         for name, data in files.items():
             seconds, memory = _intake(name, data)
-            tell(f"{name[2:].upper():<12} {len(mesh.triangles):>9}  {1:>5}   {seconds:7.1f}   "
-                 f"{seconds / build:19.1f}   {memory / arrays:18.1f}")  # fmt: skip
+            tell(
+                f"{name[2:].upper():<12} {len(mesh.triangles):>9}  {1:>5}   {seconds:7.1f}   "
+                f"{seconds / build:19.1f}   {memory / arrays:18.1f}"
+            )
     small = _ball(100)
     for parts in (1_000, 10_000):
         seconds, _ = _intake("a.glb", _glb(small, parts))

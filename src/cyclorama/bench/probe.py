@@ -40,8 +40,11 @@ def main(name: str, frame: int, width: int, height: int, levels: list[int], seed
                 seconds.append(time.perf_counter() - start)
                 raw.append(expose(film.radiance, tone))
                 shown.append(to_display(expose(denoise(film), tone), tone.view))
-            found |= {f"raw {level}": np.array(raw, np.float32), f"shown {level}": np.array(shown, np.float32),
-                      f"seconds {level}": np.array(seconds)}  # fmt: skip
+            found |= {
+                f"raw {level}": np.array(raw, np.float32),
+                f"shown {level}": np.array(shown, np.float32),
+                f"seconds {level}": np.array(seconds),
+            }
     found["subject"] = film.subject
     np.savez(out, allow_pickle=False, **found)
 

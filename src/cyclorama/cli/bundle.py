@@ -32,8 +32,7 @@ def bundle(
 
 
 def open_(
-    path: Annotated[Path, typer.Argument(help="A bundle.", exists=True, dir_okay=False)],
-    data: Data = HOME / "studio",
+    path: Annotated[Path, typer.Argument(help="A bundle.", exists=True, dir_okay=False)], data: Data = HOME / "studio"
 ) -> None:
     """Take a project out of a bundle. Every file is compared with its sum before anything is kept."""
     from rich.console import Console

@@ -14,10 +14,13 @@ from .shoot import shoot
 from .tidy import tidy
 
 app = typer.Typer(
-    add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, rich_markup_mode="markdown",
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    rich_markup_mode="markdown",
     help="**Cyclorama**: a photo studio in a browser. Bring a model, set it, light it, give the camera a move, "
     "shoot, screen, deliver.",
-)  # fmt: skip
+)
 for command in (demo, run, tidy, restore, shoot, cut, deliver, bundle, worker, scheduler, bench, check):
     app.command()(command)
 app.command("open")(open_)

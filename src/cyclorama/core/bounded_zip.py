@@ -14,8 +14,16 @@ from .errors import IntakeError, telling_of_space
 CHUNK = 1 << 20
 MOST_TIMES, ALWAYS_BYTES = 200, 200 << 20
 """A zip may unpack to so many times its size, and to ALWAYS_BYTES in any case: more is made to fill a disk."""
-_UNREADABLE = (zipfile.BadZipFile, zlib.error, lzma.LZMAError, RuntimeError, NotImplementedError, OSError, EOFError,
-               ValueError)  # fmt: skip
+_UNREADABLE = (
+    zipfile.BadZipFile,
+    zlib.error,
+    lzma.LZMAError,
+    RuntimeError,
+    NotImplementedError,
+    OSError,
+    EOFError,
+    ValueError,
+)
 
 
 class BoundedZip:

@@ -14,9 +14,9 @@ from .errors import ChangeError
 from .textures import srgb_to_linear
 
 F64 = NDArray[np.float64]
-XYZ_D50 = np.array([
-    [0.4360747, 0.3850649, 0.1430804], [0.2225045, 0.7168786, 0.0606169], [0.0139322, 0.0971045, 0.7141733],
-])  # fmt: skip
+XYZ_D50 = np.array(
+    [[0.4360747, 0.3850649, 0.1430804], [0.2225045, 0.7168786, 0.0606169], [0.0139322, 0.0971045, 0.7141733]]
+)
 """Linear Rec.709 → XYZ under D50, by Bradford's matrix."""
 WHITE = np.array([0.96422, 1.0, 0.82521])
 EPSILON, KAPPA = 216 / 24389, 24389 / 27

@@ -135,9 +135,13 @@ def _load_index(self: IndexDataCacheFile) -> object:
 
 
 for _name, _method in {
-    "save": _save_alone, "load": _load_sound, "_save_data": _save_data, "_load_data": _load_data,
-    "_save_index": _save_index, "_load_index": _load_index,
-}.items():  # fmt: skip
+    "save": _save_alone,
+    "load": _load_sound,
+    "_save_data": _save_data,
+    "_load_data": _load_data,
+    "_save_index": _save_index,
+    "_load_index": _load_index,
+}.items():
     setattr(IndexDataCacheFile, _name, _method)
 Cache.save_overload = _save_where_allowed  # type: ignore[method-assign]
 

@@ -67,8 +67,9 @@ def smaller_versions(pixels: NDArray[np.uint8], is_colour: bool) -> list[NDArray
         values = p.astype(np.float32)
         if is_colour:
             values[..., :3] = decode[p[..., :3]]
-        values = values.reshape(max(p.shape[0] // 2, 1), min(p.shape[0], 2), max(p.shape[1] // 2, 1),
-                                min(p.shape[1], 2), 4).mean(axis=(1, 3))  # fmt: skip
+        values = values.reshape(
+            max(p.shape[0] // 2, 1), min(p.shape[0], 2), max(p.shape[1] // 2, 1), min(p.shape[1], 2), 4
+        ).mean(axis=(1, 3))
         half = (values + 0.5).astype(np.uint8)
         if is_colour:
             half[..., :3] = to_srgb_bytes(values[..., :3])
@@ -88,9 +89,18 @@ class TextureShelf:
         self._next = 0
         self._arrays: Textures | None = None
 
-    def row(self, picture: object, pixels, is_colour: bool, wrap: int, channel: int = -1,
-            projection: int = UV, transform: tuple[float, ...] = (1, 0, 0, 0, 1, 0, 1, 0, *NO_FRAME),
-            wrap_down: int | None = None, uv_set: int = 0) -> int:  # fmt: skip
+    def row(
+        self,
+        picture: object,
+        pixels,
+        is_colour: bool,
+        wrap: int,
+        channel: int = -1,
+        projection: int = UV,
+        transform: tuple[float, ...] = (1, 0, 0, 0, 1, 0, 1, 0, *NO_FRAME),
+        wrap_down: int | None = None,
+        uv_set: int = 0,
+    ) -> int:
         """Row of a picture used in one way. `picture` names it; `pixels()` gives (h, w, 4) uint8 when it is new."""
         down = wrap if wrap_down is None else wrap_down
         key = (picture, is_colour, wrap, channel, projection, transform, down, uv_set)

@@ -28,8 +28,14 @@ def sin_turns(turns):
     """Sine of an angle in turns (1 is a full circle)."""
     x = _folded(turns)
     x2 = x * x
-    return _sign(turns) * x * (1.0 + x2 * (-1.0 / 6.0 + x2 * (1.0 / 120.0 + x2 * (-1.0 / 5040.0 + x2 * (
-        1.0 / 362880.0 - x2 / 39916800.0)))))  # fmt: skip
+    return (
+        _sign(turns)
+        * x
+        * (
+            1.0
+            + x2 * (-1.0 / 6.0 + x2 * (1.0 / 120.0 + x2 * (-1.0 / 5040.0 + x2 * (1.0 / 362880.0 - x2 / 39916800.0))))
+        )
+    )
 
 
 @device
@@ -37,8 +43,15 @@ def cos_turns(turns):
     """Cosine of an angle in turns."""
     x = _folded(turns)
     x2 = x * x
-    return _sign(turns) * (1.0 + x2 * (-0.5 + x2 * (1.0 / 24.0 + x2 * (-1.0 / 720.0 + x2 * (1.0 / 40320.0 + x2 * (
-        -1.0 / 3628800.0 + x2 / 479001600.0))))))  # fmt: skip
+    return _sign(turns) * (
+        1.0
+        + x2
+        * (
+            -0.5
+            + x2
+            * (1.0 / 24.0 + x2 * (-1.0 / 720.0 + x2 * (1.0 / 40320.0 + x2 * (-1.0 / 3628800.0 + x2 / 479001600.0))))
+        )
+    )
 
 
 @device
@@ -65,7 +78,17 @@ def turns_of(y, x):
 def half_turns_from_pole(c):
     """acos(c) / π for −1 ≤ c ≤ 1 (values beyond are taken as the ends)."""
     x = min(abs(c), 1.0)
-    a = math.sqrt(1.0 - x) * (1.5707963050 + x * (-0.2145988016 + x * (0.0889789874 + x * (-0.0501743046 + x * (
-        0.0308918810 + x * (-0.0170881256 + x * (0.0066700901 - x * 0.0012624911)))))))  # fmt: skip
+    a = math.sqrt(1.0 - x) * (
+        1.5707963050
+        + x
+        * (
+            -0.2145988016
+            + x
+            * (
+                0.0889789874
+                + x * (-0.0501743046 + x * (0.0308918810 + x * (-0.0170881256 + x * (0.0066700901 - x * 0.0012624911))))
+            )
+        )
+    )
     a /= math.pi
     return 1.0 - a if c < 0.0 else a

@@ -55,10 +55,18 @@ class GlbWriter:
         self._images.append({"name": name, "mimeType": "image/png", "bufferView": self._view(buffer.getvalue())})
         return {"index": len(self._images) - 1}
 
-    def material(self, name: str, base: tuple[float, float, float] = (1, 1, 1), metal: float = 0.0,
-                 rough: float = 0.5, extensions: dict[str, Any] | None = None, base_map: dict[str, int] | None = None,
-                 mr_map: dict[str, int] | None = None, normal_map: dict[str, int] | None = None,
-                 emissive: tuple[float, float, float] = (0, 0, 0)) -> int:  # fmt: skip
+    def material(
+        self,
+        name: str,
+        base: tuple[float, float, float] = (1, 1, 1),
+        metal: float = 0.0,
+        rough: float = 0.5,
+        extensions: dict[str, Any] | None = None,
+        base_map: dict[str, int] | None = None,
+        mr_map: dict[str, int] | None = None,
+        normal_map: dict[str, int] | None = None,
+        emissive: tuple[float, float, float] = (0, 0, 0),
+    ) -> int:
         """Add a metallic-roughness material; base is linear Rec.709."""
         pbr: dict[str, Any] = {"baseColorFactor": [*base, 1.0], "metallicFactor": metal, "roughnessFactor": rough}
         if base_map:
@@ -146,6 +154,8 @@ def glass(ior: float, colour: tuple[float, float, float], depth_m: float) -> dic
         "KHR_materials_transmission": {"transmissionFactor": 1.0},
         "KHR_materials_ior": {"ior": ior},
         "KHR_materials_volume": {
-            "thicknessFactor": 1.0, "attenuationColor": list(colour), "attenuationDistance": depth_m,
+            "thicknessFactor": 1.0,
+            "attenuationColor": list(colour),
+            "attenuationDistance": depth_m,
         },
-    }  # fmt: skip
+    }

@@ -41,15 +41,25 @@ def build_lantern(seed: int = 9) -> bytes:
     )
     glb.part("Handle", _handle(), plain)
     brass_colour, brass_mr = handled_brass(seed)
-    brass = glb.material("Brass", metal=1.0, rough=1.0, base_map=glb.texture("brass", brass_colour),
-                         mr_map=glb.texture("brass surface", brass_mr))  # fmt: skip
+    brass = glb.material(
+        "Brass",
+        metal=1.0,
+        rough=1.0,
+        base_map=glb.texture("brass", brass_colour),
+        mr_map=glb.texture("brass surface", brass_mr),
+    )
     glb.part("Burner", _burner(), brass)
     glb.part("Filler", _filler(), brass)
     glb.part("Lugs", _lugs(), brass)
     clear = glb.material("Ribbed glass", rough=0.0, extensions=glass(1.5, (0.86, 0.96, 0.91), 0.05))
     glb.part("Ribbed glass", _ribbed_glass(), clear)
-    mantle = glb.material("Mantle", (0.82, 0.79, 0.72), rough=0.9, emissive=(1.0, 0.62, 0.28),
-                          extensions={"KHR_materials_emissive_strength": {"emissiveStrength": 14.0}})  # fmt: skip
+    mantle = glb.material(
+        "Mantle",
+        (0.82, 0.79, 0.72),
+        rough=0.9,
+        emissive=(1.0, 0.62, 0.28),
+        extensions={"KHR_materials_emissive_strength": {"emissiveStrength": 14.0}},
+    )
     glb.part("Mantle", _mantle(seed), mantle)
     _plate(glb)
     return glb.to_bytes()
@@ -58,9 +68,13 @@ def build_lantern(seed: int = 9) -> bytes:
 def _painted(glb: GlbWriter, name: str, maps: tuple[np.ndarray, np.ndarray, np.ndarray]) -> int:
     label = "Painted iron" if name == "Iron" else f"Painted iron, {name.lower()}"
     return glb.material(
-        label, metal=1.0, rough=1.0, base_map=glb.texture(f"{name} paint", maps[0]),
-        mr_map=glb.texture(f"{name} surface", maps[1]), normal_map=glb.texture(f"{name} relief", maps[2]),
-    )  # fmt: skip
+        label,
+        metal=1.0,
+        rough=1.0,
+        base_map=glb.texture(f"{name} paint", maps[0]),
+        mr_map=glb.texture(f"{name} surface", maps[1]),
+        normal_map=glb.texture(f"{name} relief", maps[2]),
+    )
 
 
 def _edge_map(profile: np.ndarray, size: int = 1024) -> np.ndarray:
@@ -91,8 +105,13 @@ def _cage() -> Mesh:
 def _handle() -> Mesh:
     t = np.linspace(-0.12, np.pi + 0.12, 90)
     bail = np.stack([0.101 * np.cos(t), 0.262 + 0.148 * np.sin(t) * 1.02, np.zeros_like(t)], 1)
-    grip = tube(np.stack([0.101 * np.cos(g := np.linspace(1.22, 1.92, 40)), 0.262 + 0.148 * np.sin(g) * 1.02,
-                          np.zeros_like(g)], 1), 0.0062 + 0.0012 * np.sin(np.linspace(0, np.pi, 40)), 28)  # fmt: skip
+    grip = tube(
+        np.stack(
+            [0.101 * np.cos(g := np.linspace(1.22, 1.92, 40)), 0.262 + 0.148 * np.sin(g) * 1.02, np.zeros_like(g)], 1
+        ),
+        0.0062 + 0.0012 * np.sin(np.linspace(0, np.pi, 40)),
+        28,
+    )
     return as_one([tube(bail, 0.0030, 18), grip])
 
 
@@ -105,10 +124,22 @@ def _lugs() -> Mesh:
 
 
 def _burner() -> Mesh:
-    cup = turned([
-        (0.0, 0.1345), (0.012, 0.1345), (0.0135, 0.1330), (0.0135, 0.1245), (0.022, 0.1225), (0.0245, 0.1195),
-        (0.0245, 0.1150), (0.0320, 0.1115), (0.0330, 0.1085), (0.0330, 0.1040), (0.0, 0.1040),
-    ], 0.0008)  # fmt: skip
+    cup = turned(
+        [
+            (0.0, 0.1345),
+            (0.012, 0.1345),
+            (0.0135, 0.1330),
+            (0.0135, 0.1245),
+            (0.022, 0.1225),
+            (0.0245, 0.1195),
+            (0.0245, 0.1150),
+            (0.0320, 0.1115),
+            (0.0330, 0.1085),
+            (0.0330, 0.1040),
+            (0.0, 0.1040),
+        ],
+        0.0008,
+    )
     pillar = tube(np.array([[0, y, 0] for y in np.linspace(0.132, 0.2015, 20)]), 0.0015, 14)
     claw = tube(np.array([[0.0, 0.2015 - 0.012 * k * k, 0.0135 * k] for k in np.linspace(0, 1, 14)]), 0.0011, 10)
     return as_one([cup, pillar, around(claw, 4, 20)])
@@ -135,8 +166,18 @@ def _ribbed_glass() -> Mesh:
 
 
 def _mantle(seed: int) -> Mesh:
-    profile = np.array([[0.0015, 0.2005], [0.0060, 0.1990], [0.0100, 0.1930], [0.0125, 0.1830], [0.0135, 0.1700],
-                        [0.0128, 0.1560], [0.0120, 0.1440], [0.0118, 0.1340]])  # fmt: skip
+    profile = np.array(
+        [
+            [0.0015, 0.2005],
+            [0.0060, 0.1990],
+            [0.0100, 0.1930],
+            [0.0125, 0.1830],
+            [0.0135, 0.1700],
+            [0.0128, 0.1560],
+            [0.0120, 0.1440],
+            [0.0118, 0.1340],
+        ]
+    )
     return lathe(rounded_profile([tuple(p) for p in profile], 0.02, 10), 64, 60)
 
 
@@ -144,7 +185,11 @@ def _plate(glb: GlbWriter) -> None:
     lines = [("HARBOUR LANTERN", 102), ("VANE & TIDEWRACK", 86), ("TIDEWRACK QUAY", 66)]
     colour, mr, normal = engraved(maker_plate(lines), (0.93, 0.85, 0.62), (0.035, 0.025, 0.02), metal=True)
     material = glb.material(
-        "Maker's plate", metal=1.0, rough=1.0, base_map=glb.texture("plate", colour),
-        mr_map=glb.texture("plate surface", mr), normal_map=glb.texture("plate engraving", normal),
-    )  # fmt: skip
+        "Maker's plate",
+        metal=1.0,
+        rough=1.0,
+        base_map=glb.texture("plate", colour),
+        mr_map=glb.texture("plate surface", mr),
+        normal_map=glb.texture("plate engraving", normal),
+    )
     glb.part("Maker's plate", bent_plate((0.0769, 0.036), (0.0769, 0.072), 27.0, 0.0009), material)

@@ -7,19 +7,7 @@ from ..core.geometry.measure import placed_hull
 from ..core.light.rigs import rig_lights
 from ..core.material.presets import with_preset
 from ..core.motion import aim_point
-from ..core.scene import (
-    Aim,
-    Background,
-    Environment,
-    Gobo,
-    Light,
-    Look,
-    Material,
-    Project,
-    Tone,
-    Variant,
-    put_all,
-)
+from ..core.scene import Aim, Background, Environment, Gobo, Light, Look, Material, Project, Tone, Variant, put_all
 from ..core.scene.saved_rig import ReadyRig
 from ..core.scene.writing import edited
 
@@ -38,10 +26,14 @@ def with_more(
     parts = tuple(edited(w, material=new[w.material].id) if w.material in new else w for w in first.parts)
     second = Variant(id="colourway-2", name=name, parts=parts)
     added = {material.id: material for material in new.values()}
-    return put_all(project, {
-        "materials": (*project.materials, *added.values()), f"items/{item.id}/variants": (first, second),
-        "looks": (*project.looks, *looks),
-    })  # fmt: skip
+    return put_all(
+        project,
+        {
+            "materials": (*project.materials, *added.values()),
+            f"items/{item.id}/variants": (first, second),
+            "looks": (*project.looks, *looks),
+        },
+    )
 
 
 def _size_and_aim(project: Project, intake: Intake) -> tuple[float, Aim]:
@@ -60,11 +52,16 @@ def storm_glass_looks(project: Project, intake: Intake) -> Project:
     """Storm Glass: edges of light out of the dark, and an evening by a low window; in silver and ebony."""
     _, aim = _size_and_aim(project, intake)
     dark = Look(
-        id="look-2", name="Dark field", lights=_rig(project, intake, "dark field", top=0.5), environment=BLACK,
-        background=Background(colour=(0.004, 0.004, 0.005)), tone=Tone(ev100=9.0),
-    )  # fmt: skip
+        id="look-2",
+        name="Dark field",
+        lights=_rig(project, intake, "dark field", top=0.5),
+        environment=BLACK,
+        background=Background(colour=(0.004, 0.004, 0.005)),
+        tone=Tone(ev100=9.0),
+    )
     evening = Look(
-        id="look-3", name="Evening window", environment=edited(project.look.environment, strength_stops=-4.4, rotation_deg=40.0),
+        id="look-3", name="Evening window",
+        environment=edited(project.look.environment, strength_stops=-4.4, rotation_deg=40.0),
         background=Background(colour=(0.05, 0.06, 0.09)), tone=Tone(ev100=7.6, white_k=4800),
         lights=(
             Light(id="low-sun", name="Low sun", shape="spot", role="key", azimuth_deg=-62, elevation_deg=17,
@@ -79,8 +76,14 @@ def storm_glass_looks(project: Project, intake: Intake) -> Project:
         ),
     )  # fmt: skip
     silver = edited(with_preset(Material(id="silver", name="Silver"), "Polished silver"), specular_roughness=0.16)
-    ebony = Material(id="ebony", name="Ebony", base_color=(0.013, 0.011, 0.01), specular_roughness=0.42,
-                     coat_weight=0.6, coat_roughness=0.1)  # fmt: skip
+    ebony = Material(
+        id="ebony",
+        name="Ebony",
+        base_color=(0.013, 0.011, 0.01),
+        specular_roughness=0.42,
+        coat_weight=0.6,
+        coat_roughness=0.1,
+    )
     worn = {"Brass": silver, "Polished brass": silver, "Walnut": ebony}
     return with_more(project, intake, (dark, evening), worn, "Silver and ebony")
 
@@ -89,9 +92,13 @@ def lantern_looks(project: Project, intake: Intake) -> Project:
     """Harbour Lantern: two strips in a dark studio, and its own light in the fog; in signal red."""
     _, aim = _size_and_aim(project, intake)
     strips = Look(
-        id="look-2", name="Two strips", lights=_rig(project, intake, "two strips", left_strip=0.3), environment=BLACK,
-        background=Background(colour=(0.012, 0.013, 0.016)), tone=Tone(ev100=9.4),
-    )  # fmt: skip
+        id="look-2",
+        name="Two strips",
+        lights=_rig(project, intake, "two strips", left_strip=0.3),
+        environment=BLACK,
+        background=Background(colour=(0.012, 0.013, 0.016)),
+        tone=Tone(ev100=9.4),
+    )
     own = Look(
         id="look-3", name="By its own light", environment=edited(project.look.environment, strength_stops=-4.6),
         background=Background(colour=(0.01, 0.016, 0.026)), tone=Tone(ev100=7.2, white_k=4600),

@@ -18,10 +18,17 @@ BODY = np.array([0.0, 0.07, 0.0])
 STEPS, SECONDS = 24, 1.0
 SIDES = {"left": 1.0, "right": -1.0}
 _ENAMEL = {"KHR_materials_clearcoat": {"clearcoatFactor": 1.0, "clearcoatRoughnessFactor": 0.06}}
-_SPINE = np.array([
-    (0.0, 0.086, -0.066), (0.0, 0.079, -0.046), (0.0, 0.072, -0.018), (0.0, 0.074, 0.010), (0.0, 0.086, 0.030),
-    (0.0, 0.101, 0.038), (0.0, 0.112, 0.041),
-])  # fmt: skip
+_SPINE = np.array(
+    [
+        (0.0, 0.086, -0.066),
+        (0.0, 0.079, -0.046),
+        (0.0, 0.072, -0.018),
+        (0.0, 0.074, 0.010),
+        (0.0, 0.086, 0.030),
+        (0.0, 0.101, 0.038),
+        (0.0, 0.112, 0.041),
+    ]
+)
 _GIRTH = np.array([0.004, 0.015, 0.027, 0.029, 0.0235, 0.015, 0.0135])
 
 
@@ -30,8 +37,13 @@ def build_plover(seed: int = 5) -> bytes:
     glb = GlbWriter()
     _bones(glb)
     colour, surface = handled_brass(seed)
-    brass = glb.material("Brass", metal=1.0, rough=1.0, base_map=glb.texture("brass", colour),
-                         mr_map=glb.texture("brass surface", surface))  # fmt: skip
+    brass = glb.material(
+        "Brass",
+        metal=1.0,
+        rough=1.0,
+        base_map=glb.texture("brass", colour),
+        mr_map=glb.texture("brass surface", surface),
+    )
     enamel = glb.material("Enamel", rough=0.45, extensions=_ENAMEL, base_map=glb.texture("plumage", _plumage(seed)))
     wing = glb.material("Enamel, wing", rough=0.45, extensions=_ENAMEL, base_map=glb.texture("wing", _wing(seed)))
     cap = glb.material("Enamel, head", rough=0.45, extensions=_ENAMEL, base_map=glb.texture("head", _head(seed)))
@@ -42,8 +54,16 @@ def build_plover(seed: int = 5) -> bytes:
         glb.part(f"Wing, {name}", _wing_shell(side), wing, "body")
         _leg(glb, name, side, brass)
     glb.part("Head", ball((0.0, 0.121, 0.046), 0.0165, 0.95), cap, "head")
-    glb.part("Bill", tube(np.array([(0, 0.1195, 0.058), (0, 0.119, 0.066), (0, 0.118, 0.074), (0, 0.1165, 0.0815)]),
-                          np.array([0.0042, 0.0034, 0.0026, 0.0007]), 24), brass, "head")  # fmt: skip
+    glb.part(
+        "Bill",
+        tube(
+            np.array([(0, 0.1195, 0.058), (0, 0.119, 0.066), (0, 0.118, 0.074), (0, 0.1165, 0.0815)]),
+            np.array([0.0042, 0.0034, 0.0026, 0.0007]),
+            24,
+        ),
+        brass,
+        "head",
+    )
     for name, side in SIDES.items():
         glb.part(f"Eye, {name}", ball((side * 0.0132, 0.1245, 0.0535), 0.0036), black, "head")
         glb.part(f"Eye ring, {name}", _ring((side * 0.0133, 0.1243, 0.0532), side), brass, "head")
@@ -157,8 +177,12 @@ def _wing_shell(side: float) -> Mesh:
 def _leg(glb: GlbWriter, name: str, side: float, brass: int) -> None:
     hip = (side * HIP[0], HIP[1], HIP[2])
     knee, foot = _bent(hip, (side * HIP[0], 0.0, 0.0))
-    glb.part(f"Thigh, {name}", as_one([_bar(hip, knee, 0.0030, 0.0021), ball(hip, 0.0040), ball(knee, 0.0030)]), brass,
-             f"thigh {name}")  # fmt: skip
+    glb.part(
+        f"Thigh, {name}",
+        as_one([_bar(hip, knee, 0.0030, 0.0021), ball(hip, 0.0040), ball(knee, 0.0030)]),
+        brass,
+        f"thigh {name}",
+    )
     glb.part(f"Shank, {name}", _bar(knee, (foot[0], 0.0035, foot[2]), 0.0019, 0.0017), brass, f"shank {name}")
     toes = []
     for turn, length in ((-28, 0.017), (0, 0.020), (28, 0.017), (180, 0.008)):
@@ -185,10 +209,14 @@ def _key() -> Mesh:
     collar = moved(knurled(0.0048, 0.0, 0.004, 18, 0.0006), (0.0, 0.1005, -0.022))
     a = np.linspace(0, 2 * np.pi, 60, endpoint=False)
     loops = [
-        tube(np.stack([side * 0.0085 + 0.0065 * np.cos(a), 0.1245 + 0.0055 * np.sin(a), np.full_like(a, -0.022)], 1),
-             0.0016, 14, closed=True)
+        tube(
+            np.stack([side * 0.0085 + 0.0065 * np.cos(a), 0.1245 + 0.0055 * np.sin(a), np.full_like(a, -0.022)], 1),
+            0.0016,
+            14,
+            closed=True,
+        )
         for side in SIDES.values()
-    ]  # fmt: skip
+    ]
     bow = tube(np.array([(x, 0.1215, -0.022) for x in np.linspace(-0.004, 0.004, 5)]), 0.0019, 16)
     return as_one([stem, collar, *loops, bow])
 

@@ -85,10 +85,11 @@ def storm_glass_project() -> DemoProject:
     intake = brought_in(*model)
     picture = encode_exr(north_light_studio())
     stage = Stage(
-        sweep=Sweep(form="round", width_m=7, depth_m=7, height_m=3.2, fillet_m=1.6, color=(0.60, 0.575, 0.53),
-                    roughness=0.65),
+        sweep=Sweep(
+            form="round", width_m=7, depth_m=7, height_m=3.2, fillet_m=1.6, color=(0.60, 0.575, 0.53), roughness=0.65
+        ),
         disc=Disc(radius_m=0.125, height_m=0.012, edge_m=0.003, color=(0.045, 0.044, 0.042), roughness=0.28),
-    )  # fmt: skip
+    )
     lights = (
         Light(id="key", name="Key", role="key", azimuth_deg=-58, elevation_deg=40, distance_m=1.0, width_m=0.45,
                   height_m=0.8, strength_stops=-0.9, temperature_k=5200),
@@ -126,10 +127,11 @@ def lantern_project() -> DemoProject:
     intake = brought_in(*model)
     picture = encode_exr(harbour_dusk())
     stage = Stage(
-        sweep=Sweep(form="straight", width_m=9, depth_m=6, height_m=4, fillet_m=1.5, color=(0.24, 0.25, 0.265),
-                    roughness=0.6),
+        sweep=Sweep(
+            form="straight", width_m=9, depth_m=6, height_m=4, fillet_m=1.5, color=(0.24, 0.25, 0.265), roughness=0.6
+        ),
         disc=Disc(radius_m=0.17, height_m=0.016, edge_m=0.004, color=(0.16, 0.105, 0.07), roughness=0.45),
-    )  # fmt: skip
+    )
     lights = (
         Light(id="key", name="Key", role="key", azimuth_deg=-48, elevation_deg=42, distance_m=1.3, width_m=0.6,
                   height_m=0.6, strength_stops=-1.8, temperature_k=5000),

@@ -99,8 +99,14 @@ def knurled(radius: float, low: float, high: float, teeth: int, depth: float) ->
     a = np.linspace(0, 2 * np.pi, columns + 1)
     wave = radius - depth * (0.5 + 0.5 * np.cos(a * teeth)) ** 1.5
     bevel = depth * 1.2
-    rows = [(0.0, high, 0.0), (radius - depth - bevel, high, 0.0), (0.0, high - bevel, 1.0),
-            (0.0, low + bevel, 1.0), (radius - depth - bevel, low, 0.0), (0.0, low, 0.0)]  # fmt: skip
+    rows = [
+        (0.0, high, 0.0),
+        (radius - depth - bevel, high, 0.0),
+        (0.0, high - bevel, 1.0),
+        (0.0, low + bevel, 1.0),
+        (radius - depth - bevel, low, 0.0),
+        (0.0, low, 0.0),
+    ]
     points = np.empty((len(rows), columns + 1, 3))
     for i, (flat, y, toothed) in enumerate(rows):
         r = wave if toothed else np.full_like(a, flat)

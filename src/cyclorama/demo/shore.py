@@ -42,10 +42,11 @@ def plover_project() -> DemoProject:
     intake = brought_in(*model)
     picture = encode_exr(north_light_studio())
     stage = Stage(
-        sweep=Sweep(form="round", width_m=3.4, depth_m=3.4, height_m=1.5, fillet_m=0.6, color=(0.62, 0.66, 0.66),
-                    roughness=0.55),
+        sweep=Sweep(
+            form="round", width_m=3.4, depth_m=3.4, height_m=1.5, fillet_m=0.6, color=(0.62, 0.66, 0.66), roughness=0.55
+        ),
         disc=Disc(on=False),
-    )  # fmt: skip
+    )
     item = placed(intake, stage)
     project = Project(
         id="plover", name="Plover", items=(item,), subject_id=item.id, materials=intake.materials, set=stage,
@@ -105,13 +106,25 @@ def _switched_on() -> tuple[Channel, ...]:
     """The lamp is dark, is switched on in frame 31, and warms up to its strength and colour."""
     at = "looks/look-2/lights/lamp"
     return (
-        Channel(id="channel-1", path=f"{at}/on", keys=(
-            Key(id="key-1", frame=0, value=(0.0,), goes="hold"), Key(id="key-2", frame=30, value=(1.0,), goes="hold"))),
-        Channel(id="channel-2", path=f"{at}/strength_stops", keys=(
-            Key(id="key-1", frame=30, value=(-7.5,)), Key(id="key-2", frame=52, value=(-4.8,)))),
-        Channel(id="channel-3", path=f"{at}/temperature_k", keys=(
-            Key(id="key-1", frame=30, value=(2000.0,)), Key(id="key-2", frame=60, value=(3200.0,)))),
-    )  # fmt: skip
+        Channel(
+            id="channel-1",
+            path=f"{at}/on",
+            keys=(
+                Key(id="key-1", frame=0, value=(0.0,), goes="hold"),
+                Key(id="key-2", frame=30, value=(1.0,), goes="hold"),
+            ),
+        ),
+        Channel(
+            id="channel-2",
+            path=f"{at}/strength_stops",
+            keys=(Key(id="key-1", frame=30, value=(-7.5,)), Key(id="key-2", frame=52, value=(-4.8,))),
+        ),
+        Channel(
+            id="channel-3",
+            path=f"{at}/temperature_k",
+            keys=(Key(id="key-1", frame=30, value=(2000.0,)), Key(id="key-2", frame=60, value=(3200.0,))),
+        ),
+    )
 
 
 def _focused(project: Project) -> Project:

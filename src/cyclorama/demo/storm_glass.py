@@ -22,14 +22,29 @@ def build_storm_glass(seed: int = 4) -> bytes:
     brass = glb.material("Brass", metal=1.0, rough=1.0, base_map=brass_map, mr_map=brass_mr_map)
     polished = glb.material("Polished brass", (0.89, 0.74, 0.38), metal=1.0, rough=0.13)
     profile = rounded_profile(
-        [(0.0, 0.048), (0.050, 0.048), (0.053, 0.044), (0.054, 0.038), (0.0625, 0.033), (0.068, 0.024),
-         (0.071, 0.016), (0.074, 0.014), (0.0755, 0.005), (0.0745, 0.0), (0.0, 0.0)], 0.0022
-    )  # fmt: skip
+        [
+            (0.0, 0.048),
+            (0.050, 0.048),
+            (0.053, 0.044),
+            (0.054, 0.038),
+            (0.0625, 0.033),
+            (0.068, 0.024),
+            (0.071, 0.016),
+            (0.074, 0.014),
+            (0.0755, 0.005),
+            (0.0745, 0.0),
+            (0.0, 0.0),
+        ],
+        0.0022,
+    )
     wood_colour, wood_mr = turned_wood(profile)
     walnut = glb.material(
-        "Walnut", rough=1.0, base_map=glb.texture("walnut", wood_colour), mr_map=glb.texture("walnut surface", wood_mr),
+        "Walnut",
+        rough=1.0,
+        base_map=glb.texture("walnut", wood_colour),
+        mr_map=glb.texture("walnut surface", wood_mr),
         extensions={"KHR_materials_clearcoat": {"clearcoatFactor": 0.85, "clearcoatRoughnessFactor": 0.14}},
-    )  # fmt: skip
+    )
     clear = glb.material("Glass and liquid", rough=0.0, extensions=glass(1.45, (0.80, 0.93, 0.94), 0.16))
     crystal = glb.material("Crystals", (0.93, 0.955, 0.97), rough=0.22)
     cork = glb.material("Seal", (0.02, 0.018, 0.016), rough=0.45)
@@ -54,11 +69,14 @@ def _foot_ring() -> Mesh:
 
 
 def _column() -> Mesh:
-    outside = np.vstack([
-        arc(0, COLUMN_HIGH - COLUMN_RADIUS * 0.55, COLUMN_RADIUS, 90, 0, 24) * [1, 1],
-        [[COLUMN_RADIUS, COLUMN_LOW + 0.004]], arc(COLUMN_RADIUS - 0.004, COLUMN_LOW + 0.004, 0.004, 0, -90, 8),
-        [[0.0, COLUMN_LOW]],
-    ])  # fmt: skip
+    outside = np.vstack(
+        [
+            arc(0, COLUMN_HIGH - COLUMN_RADIUS * 0.55, COLUMN_RADIUS, 90, 0, 24) * [1, 1],
+            [[COLUMN_RADIUS, COLUMN_LOW + 0.004]],
+            arc(COLUMN_RADIUS - 0.004, COLUMN_LOW + 0.004, 0.004, 0, -90, 8),
+            [[0.0, COLUMN_LOW]],
+        ]
+    )
     dome = outside[:25]
     dome[:, 1] = COLUMN_HIGH - COLUMN_RADIUS * 0.55 + (dome[:, 1] - (COLUMN_HIGH - COLUMN_RADIUS * 0.55)) * 0.55
     inner = COLUMN_RADIUS - 0.0022
@@ -151,10 +169,12 @@ def _rod() -> Mesh:
     y = np.linspace(0.0515, 0.268, 60)
     shaft = tube(np.stack([np.zeros_like(y), y, np.full_like(y, ROD_CIRCLE)], 1), 0.00235, 24)
     collars = [
-        moved(turned([(0.0, h + 0.003), (0.0042, h + 0.003), (0.0046, h + 0.0015), (0.0042, h), (0.0, h)], 0.0005, 40),
-              (0, 0, ROD_CIRCLE))
+        moved(
+            turned([(0.0, h + 0.003), (0.0042, h + 0.003), (0.0046, h + 0.0015), (0.0042, h), (0.0, h)], 0.0005, 40),
+            (0, 0, ROD_CIRCLE),
+        )
         for h in (0.0535, 0.0655, 0.2535, 0.2625)
-    ]  # fmt: skip
+    ]
     knob = [ball((0, 0.2758, ROD_CIRCLE), 0.0043), ball((0, 0.2715, ROD_CIRCLE), 0.0032)]
     return as_one([shaft, *collars, *knob])
 
@@ -181,13 +201,20 @@ def _plates(glb: GlbWriter) -> None:
     lines = [("STORM GLASS", 132), ("No. 4", 104), ("VANE & TIDEWRACK", 84)]
     colour, mr, normal = engraved(maker_plate(lines), (0.93, 0.85, 0.62), (0.035, 0.025, 0.02), metal=True)
     plate = glb.material(
-        "Name plate", metal=1.0, rough=1.0, base_map=glb.texture("plate", colour),
-        mr_map=glb.texture("plate surface", mr), normal_map=glb.texture("plate engraving", normal),
-    )  # fmt: skip
+        "Name plate",
+        metal=1.0,
+        rough=1.0,
+        base_map=glb.texture("plate", colour),
+        mr_map=glb.texture("plate surface", mr),
+        normal_map=glb.texture("plate engraving", normal),
+    )
     glb.part("Name plate", bent_plate((0.0722, 0.0166), (0.0640, 0.0324), 26.0, 0.0009), plate)
     colour, mr, normal = engraved(scale_strip(), (0.90, 0.875, 0.80), (0.06, 0.05, 0.045), metal=False)
     enamel = glb.material(
-        "Scale", rough=1.0, base_map=glb.texture("scale", colour), mr_map=glb.texture("scale surface", mr),
+        "Scale",
+        rough=1.0,
+        base_map=glb.texture("scale", colour),
+        mr_map=glb.texture("scale surface", mr),
         normal_map=glb.texture("scale engraving", normal),
-    )  # fmt: skip
+    )
     glb.part("Scale", moved(bent_plate((0.0345, 0.086), (0.0345, 0.236), 17.0, 0.0008), (0, 0, 0), 42), enamel)

@@ -18,9 +18,12 @@ SCREENED = ("harbour-lantern", "storm-glass-no-4")
 REST = timedelta(minutes=2)
 """Whoever has just started looks around first, and the renderer is being prepared."""
 SMALL = {
-    "shot/frames": 48, "shot/shoot/width": 480, "shot/shoot/height": 270, "shot/shoot/quality": "draft",
+    "shot/frames": 48,
+    "shot/shoot/width": 480,
+    "shot/shoot/height": 270,
+    "shot/shoot/quality": "draft",
     "shot/shoot/passes/wanted": ("objects",),
-}  # fmt: skip
+}
 INK = (0.0144, 0.013, 0.0109)
 """letters on light paper"""
 WARM = Grade(exposure_stops=0.15, contrast=1.08, white_k=6100.0, lens=LensEffects(glare=8.0, vignette=-0.4))
@@ -88,19 +91,55 @@ def demo_cut(project: Project, takes: list[TakeRecord]) -> Cut:
     last = edited(last, hold_after=frames(2), fade_out=frames(0.75))
     clips = [first, *clips[1:-1], last]
     total = sum(map(length_of, clips)) - frames(1)
-    name = Title(id="title-1", text=project.name, sub="Vane & Tidewrack", start=frames(1), length=frames(4), size=6.0,
-                 align="left", across=6.0, down=82.0, colour=INK, fade_in=frames(0.5), fade_out=frames(0.5),
-                 slide="right")  # fmt: skip
-    made = Title(id="title-2", text="Instruments for weather", clip_id=last.id, start=frames(4), length=frames(4),
-                 size=5.0, weight=500, down=90.0, fade_in=frames(0.75),
-                 fade_out=frames(0.75))  # fmt: skip
-    sea = Sound(id="sound-1", name="Sea far away", made="sea", seconds=18.0, length=total, loop=True, gain_db=-4.0,
-                fade_in=frames(1), fade_out=frames(1.5), duck_db=4.0)  # fmt: skip
+    name = Title(
+        id="title-1",
+        text=project.name,
+        sub="Vane & Tidewrack",
+        start=frames(1),
+        length=frames(4),
+        size=6.0,
+        align="left",
+        across=6.0,
+        down=82.0,
+        colour=INK,
+        fade_in=frames(0.5),
+        fade_out=frames(0.5),
+        slide="right",
+    )
+    made = Title(
+        id="title-2",
+        text="Instruments for weather",
+        clip_id=last.id,
+        start=frames(4),
+        length=frames(4),
+        size=5.0,
+        weight=500,
+        down=90.0,
+        fade_in=frames(0.75),
+        fade_out=frames(0.75),
+    )
+    sea = Sound(
+        id="sound-1",
+        name="Sea far away",
+        made="sea",
+        seconds=18.0,
+        length=total,
+        loop=True,
+        gain_db=-4.0,
+        fade_in=frames(1),
+        fade_out=frames(1.5),
+        duck_db=4.0,
+    )
     bell = Sound(
         id="sound-2", name="Glass chime", made="glass", seconds=4.0, start=frames(5.5), track=2, length=frames(4)
     )
     return Cut(
-        rate_num=project.rate_num, rate_den=project.rate_den, width=s.width // 2 * 2, height=s.height // 2 * 2,
-        clips=tuple(clips), titles=(name, made), sounds=(sea, bell),
+        rate_num=project.rate_num,
+        rate_den=project.rate_den,
+        width=s.width // 2 * 2,
+        height=s.height // 2 * 2,
+        clips=tuple(clips),
+        titles=(name, made),
+        sounds=(sea, bell),
         markers=(Marker(id="marker-1", name="Other light", frame=frames(5)),),
-    )  # fmt: skip
+    )

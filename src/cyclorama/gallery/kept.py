@@ -12,9 +12,16 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field, StringConstraints, TypeAdapter
 
 MediaType = Literal[
-    "video/mp4", "video/webm", "video/quicktime", "video/x-msvideo", "image/webp", "image/gif", "image/png",
-    "application/pdf", "text/html",
-]  # fmt: skip
+    "video/mp4",
+    "video/webm",
+    "video/quicktime",
+    "video/x-msvideo",
+    "image/webp",
+    "image/gif",
+    "image/png",
+    "application/pdf",
+    "text/html",
+]
 MOST_BYTES = 2_000_000_000
 MOST_POSTS_SHOWN = 200
 QUOTA_BYTES, MOST_UPLOADS = 8_000_000_000, 500

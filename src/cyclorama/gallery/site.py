@@ -30,7 +30,7 @@ Trouble = Literal["none", "slow", "refused", "broken off"]
 SLOW_S = 1.0
 CLOSED = {
     "content-security-policy": "sandbox allow-scripts; default-src 'none'; script-src 'unsafe-inline'; "
-    "style-src 'unsafe-inline'; img-src data: blob:",
+    "style-src 'unsafe-inline'; img-src data: blob:"
 }
 """A page that somebody has posted runs by itself and reaches nothing."""
 _pages = Environment(loader=FileSystemLoader(Path(__file__).parent / "templates"), autoescape=select_autoescape())
@@ -166,9 +166,12 @@ def _add_pages(site: FastAPI) -> None:
             raise Refused(404, "Not all of it has come yet.")
         closed = CLOSED if upload.media == "text/html" else None
         return FileResponse(
-            kept.path(upload), media_type=upload.media, filename=upload.name, content_disposition_type="inline",
+            kept.path(upload),
+            media_type=upload.media,
+            filename=upload.name,
+            content_disposition_type="inline",
             headers=closed,
-        )  # fmt: skip
+        )
 
 
 def _files(kept: Keeper, post: KeptPost) -> list[object]:

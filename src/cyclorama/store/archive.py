@@ -38,11 +38,16 @@ from .studio import Studio
 MOST_BYTES, MOST_FILES, MOST_DOCUMENT_BYTES = 1 << 30, 20_000, 16 << 20
 VERSIONED, VERSION = "cyclorama.json", 1
 _FILE = re.compile(r"files/([0-9a-f]{32}(?:\.[a-z]+)*)\.[a-z0-9]+")
-_MAGIC = ((b"\x89PNG", ".png"), (b"\xff\xd8", ".jpg"), (b"\x76\x2f\x31\x01", ".exr"), (b"#?", ".hdr"),
-          (b"II*\0", ".tif"), (b"MM\0*", ".tif"), (b"RIFF", ".webp"))  # fmt: skip
-KINDS: dict[str, type[BaseModel]] = {
-    "materials": SavedMaterial, "rigs": SavedRig, "moves": SavedMove, "stock": Stocked,
-}  # fmt: skip
+_MAGIC = (
+    (b"\x89PNG", ".png"),
+    (b"\xff\xd8", ".jpg"),
+    (b"\x76\x2f\x31\x01", ".exr"),
+    (b"#?", ".hdr"),
+    (b"II*\0", ".tif"),
+    (b"MM\0*", ".tif"),
+    (b"RIFF", ".webp"),
+)
+KINDS: dict[str, type[BaseModel]] = {"materials": SavedMaterial, "rigs": SavedRig, "moves": SavedMove, "stock": Stocked}
 """What lies on which shelf."""
 _BESIDE = (measures_key, rig_key, standin_key, standin_source_key)
 

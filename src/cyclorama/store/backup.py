@@ -175,12 +175,14 @@ def _losses(present: Path, copy: Path) -> list[str]:
     notes = [f"‘{names[i]}’ is not in it." for i in names if i not in before]
     notes += [
         f"‘{names[i]}’ is as it was {versions[i] - before[i]} changes ago."
-        for i in names if before.get(i, versions[i]) < versions[i]
-    ]  # fmt: skip
+        for i in names
+        if before.get(i, versions[i]) < versions[i]
+    ]
     notes += [
         f"The take ‘{takes[i]}’ is not in it; if its frames are still there, the next start adopts it."
-        for i in takes if i not in known
-    ]  # fmt: skip
+        for i in takes
+        if i not in known
+    ]
     return notes
 
 

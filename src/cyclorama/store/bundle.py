@@ -93,8 +93,9 @@ def pack_bundle(
                 tell(i / len(keys))
                 files[key] = _put(box, f"files/{key}", studio.assets.get(key))
             takes = sorted({c.take_id for c in cut.clips if c.take_id})
-            manifest = Manifest(kind=KIND, version=VERSION, name=project.name, documents=told, files=files,
-                                missing=missing, takes=takes)  # fmt: skip
+            manifest = Manifest(
+                kind=KIND, version=VERSION, name=project.name, documents=told, files=files, missing=missing, takes=takes
+            )
             box.writestr("manifest.json", manifest.model_dump_json(indent=1))
         put_in_place(part, target)
         return manifest

@@ -112,9 +112,15 @@ class CutStore:
         """Note that something is to be handed over, under a name no other has; gives it with the name it got."""
         with self._sessions.begin() as session:
             row = DeliveryRow(
-                id=secrets.token_hex(6), project_id=project_id, name=_free_name(session, project_id, name),
-                spec=delivery.model_dump_json(), cut=cut.model_dump_json(), report=None, bytes=0, at=now(),
-            )  # fmt: skip
+                id=secrets.token_hex(6),
+                project_id=project_id,
+                name=_free_name(session, project_id, name),
+                spec=delivery.model_dump_json(),
+                cut=cut.model_dump_json(),
+                report=None,
+                bytes=0,
+                at=now(),
+            )
             session.add(row)
             session.flush()
             return _handed(row)
@@ -167,6 +173,12 @@ def _delivery_row(session: Session, delivery_id: str) -> DeliveryRow:
 
 def _handed(row: DeliveryRow) -> Handed:
     return Handed(
-        row.id, row.project_id, row.name, Delivery.model_validate_json(row.spec), Cut.model_validate_json(row.cut),
-        row.report, row.bytes, row.at,
-    )  # fmt: skip
+        row.id,
+        row.project_id,
+        row.name,
+        Delivery.model_validate_json(row.spec),
+        Cut.model_validate_json(row.cut),
+        row.report,
+        row.bytes,
+        row.at,
+    )

@@ -111,9 +111,14 @@ def garbage_collection(studio: Studio) -> Repeating:
         if collected.files or collected.put_back or collected.deleted_files:
             _log.warning(
                 "%d files (%d bytes) that nothing needs moved to %s, %d needed again put back, %d (%d bytes) deleted "
-                "after 30 days there", collected.files, collected.bytes, collected.bin.folder, collected.put_back,
-                collected.deleted_files, collected.deleted_bytes,
-            )  # fmt: skip
+                "after 30 days there",
+                collected.files,
+                collected.bytes,
+                collected.bin.folder,
+                collected.put_back,
+                collected.deleted_files,
+                collected.deleted_bytes,
+            )
 
     return Repeating("garbage", collect, COLLECT_EVERY_S)
 

@@ -112,9 +112,19 @@ class JobStore:
             row = _latest(session, kind, about)
             if row is None or row.state not in UNFINISHED:
                 row = JobRow(
-                    id=secrets.token_hex(8), kind=kind, about=about, name=name, spec=spec.model_dump_json(),
-                    state="waiting", stopping=False, what="Waiting", share=0.0, message="", tries=0, created=now(),
-                )  # fmt: skip
+                    id=secrets.token_hex(8),
+                    kind=kind,
+                    about=about,
+                    name=name,
+                    spec=spec.model_dump_json(),
+                    state="waiting",
+                    stopping=False,
+                    what="Waiting",
+                    share=0.0,
+                    message="",
+                    tries=0,
+                    created=now(),
+                )
                 session.add(row)
                 session.flush()
                 _forget_oldest(session, kind)
@@ -222,6 +232,15 @@ def _forget_oldest(session: Session, kind: JobKind) -> None:
 def _job(row: JobRow) -> Job:
     result: Result | None = None if row.result is None else json.loads(row.result)
     return Job(
-        row.id, row.kind, row.about, row.name, row.spec, row.state, row.stopping, row.what, row.share, row.message,
+        row.id,
+        row.kind,
+        row.about,
+        row.name,
+        row.spec,
+        row.state,
+        row.stopping,
+        row.what,
+        row.share,
+        row.message,
         result,
-    )  # fmt: skip
+    )

@@ -14,8 +14,11 @@ def difference(before: Json, after: Json) -> Json:
     if type(before) is not type(after):
         return {"=": after}
     if isinstance(before, dict):
-        changes = {name: change for name, value in after.items() if name in before
-                   and (change := difference(before[name], value)) is not None}  # fmt: skip
+        changes = {
+            name: change
+            for name, value in after.items()
+            if name in before and (change := difference(before[name], value)) is not None
+        }
         changes |= {name: {"=": value} for name, value in after.items() if name not in before}
         gone = [name for name in before if name not in after]
         return {"{": changes, "-": gone} if changes or gone else None
@@ -43,8 +46,11 @@ def apply_patch(document: Json, change: Json) -> Json:
 
 def _of_lists(before: list[Json], after: list[Json]) -> Json:
     if len(before) == len(after):
-        changes = {str(i): change for i, (a, b) in enumerate(zip(before, after, strict=True))
-                   if (change := difference(a, b)) is not None}  # fmt: skip
+        changes = {
+            str(i): change
+            for i, (a, b) in enumerate(zip(before, after, strict=True))
+            if (change := difference(a, b)) is not None
+        }
         return {"[": changes} if changes else None
     shorter = min(len(before), len(after))
     first = next((i for i in range(shorter) if before[i] != after[i]), shorter)

@@ -42,9 +42,14 @@ class PostStore:
         with self._sessions.begin() as session:
             project_row(session, project_id)
             row = PostRow(
-                id=secrets.token_hex(6), project_id=project_id, post=post.model_dump_json(), service=service, key=key,
-                shown_at=None, at=now(),
-            )  # fmt: skip
+                id=secrets.token_hex(6),
+                project_id=project_id,
+                post=post.model_dump_json(),
+                service=service,
+                key=key,
+                shown_at=None,
+                at=now(),
+            )
             session.add(row)
             session.flush()
             return _posted(row)

@@ -208,10 +208,13 @@ def _whole(session: Session, state: HistoryRow, row: ProjectRow) -> str:
         return state.document
     steps = session.scalars(
         select(HistoryRow)
-        .where(HistoryRow.project_id == row.id, HistoryRow.seq > _last_whole(session, row, state.seq) - 1,
-               HistoryRow.seq <= state.seq)
+        .where(
+            HistoryRow.project_id == row.id,
+            HistoryRow.seq > _last_whole(session, row, state.seq) - 1,
+            HistoryRow.seq <= state.seq,
+        )
         .order_by(HistoryRow.seq)
-    )  # fmt: skip
+    )
     try:
         document: Any = None
         for step in steps:
@@ -248,9 +251,12 @@ def _saved(session: Session, row: ProjectRow) -> Saved:
     here, ahead = _here(session, row), _at(session, row, row.cursor + 1)
     before = _at(session, row, row.cursor - 1)
     return Saved(
-        _read(session, here, row), row.version, here.label if before else None, ahead.label if ahead else None,
+        _read(session, here, row),
+        row.version,
+        here.label if before else None,
+        ahead.label if ahead else None,
         row.updated,
-    )  # fmt: skip
+    )
 
 
 def _read(session: Session, state: HistoryRow, row: ProjectRow) -> Project:

@@ -126,8 +126,16 @@ class Screening:
         """Pin a note to a frame. Raises NotFoundError when there is no such take."""
         with self._sessions.begin() as session:
             take_row(session, take_id)
-            row = NoteRow(id=secrets.token_hex(4), take_id=take_id, frame=frame, text=text,
-                          mark=_MARK.dump_json(mark).decode(), done=False, revision=0, at=now())  # fmt: skip
+            row = NoteRow(
+                id=secrets.token_hex(4),
+                take_id=take_id,
+                frame=frame,
+                text=text,
+                mark=_MARK.dump_json(mark).decode(),
+                done=False,
+                revision=0,
+                at=now(),
+            )
             session.add(row)
             return _note(row)
 
@@ -184,5 +192,12 @@ def _note_row(session: Session, take_id: str, note_id: str) -> NoteRow:
 
 
 def _note(row: NoteRow) -> Note:
-    return Note(id=row.id, frame=row.frame, text=row.text, mark=_MARK.validate_json(row.mark), done=row.done, at=row.at,
-                revision=row.revision)  # fmt: skip
+    return Note(
+        id=row.id,
+        frame=row.frame,
+        text=row.text,
+        mark=_MARK.validate_json(row.mark),
+        done=row.done,
+        at=row.at,
+        revision=row.revision,
+    )

@@ -38,9 +38,15 @@ class Slate(BaseModel):
         shot = project.shot
         s = shot.shoot
         return cls(
-            project_name=project.name, shot=shot.name, width=s.width, height=s.height, samples=s.samples,
-            finely=s.samples_in_words, format=s.file_format, every=s.every,
-        )  # fmt: skip
+            project_name=project.name,
+            shot=shot.name,
+            width=s.width,
+            height=s.height,
+            samples=s.samples,
+            finely=s.samples_in_words,
+            format=s.file_format,
+            every=s.every,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,13 +101,17 @@ class TakeList:
         """All takes, newest first."""
         counted = (
             select(
-                FrameRow.take_id, func.count(), func.sum(FrameRow.bytes), func.sum(FrameRow.seconds),
-                func.avg(func.nullif(FrameRow.seconds, 0.0)), func.avg(FrameRow.clamped),
+                FrameRow.take_id,
+                func.count(),
+                func.sum(FrameRow.bytes),
+                func.sum(FrameRow.seconds),
+                func.avg(func.nullif(FrameRow.seconds, 0.0)),
+                func.avg(FrameRow.clamped),
             )
             .join(TakeRow, TakeRow.id == FrameRow.take_id)
             .where(FrameRow.number.between(TakeRow.first, TakeRow.last))
             .group_by(FrameRow.take_id)
-        )  # fmt: skip
+        )
         query = select(TakeRow).options(defer(TakeRow.document), defer(TakeRow.balance))
         if project_id is not None:
             counted, query = (q.where(TakeRow.project_id == project_id) for q in (counted, query))

@@ -102,16 +102,33 @@ class TakeStore:
         self._folder = folder
 
     def call(
-        self, take_id: str, name: str, project: Project, version: int, forecast_s: float | None,
-        source_id: str | None = None, balance: dict[str, LightChange] | None = None, queued: bool = True,
-        not_before: datetime | None = None, process: Process = "mix",
-    ) -> TakeRecord:  # fmt: skip
+        self,
+        take_id: str,
+        name: str,
+        project: Project,
+        version: int,
+        forecast_s: float | None,
+        source_id: str | None = None,
+        balance: dict[str, LightChange] | None = None,
+        queued: bool = True,
+        not_before: datetime | None = None,
+        process: Process = "mix",
+    ) -> TakeRecord:
         """Record a new take of the project as it stands, or of what another take keeps; its turn comes after all that
         wait. Who does not queue it shoots it himself."""
         document = project.model_dump_json()
         load_project(document)  # what could not be read again is not recorded
-        slate = TakeSlate(id=take_id, project_id=project.id, name=name, document=document, project_version=version,
-                          created=now(), source_id=source_id, balance=balance or {}, process=process)  # fmt: skip
+        slate = TakeSlate(
+            id=take_id,
+            project_id=project.id,
+            name=name,
+            document=document,
+            project_version=version,
+            created=now(),
+            source_id=source_id,
+            balance=balance or {},
+            process=process,
+        )
         write_slate(self._folder / take_id, slate)
         state: TakeState = "queued" if queued else "stopped"
         with self._sessions.begin() as session:
@@ -147,11 +164,20 @@ class TakeStore:
             with suppress(CycloramaError, OSError), self._sessions() as session:
                 take, row = self._record(session, take_row(session, take_id)), take_row(session, take_id)
                 append_frames(folder, list(take.frames.values()))
-                write_slate(folder, TakeSlate(
-                    id=take.id, project_id=take.project_id, name=take.name, document=row.document,
-                    project_version=row.project_version, created=take.created, source_id=take.source_id,
-                    balance=take.balance, process=take.process,
-                ))  # fmt: skip
+                write_slate(
+                    folder,
+                    TakeSlate(
+                        id=take.id,
+                        project_id=take.project_id,
+                        name=take.name,
+                        document=row.document,
+                        project_version=row.project_version,
+                        created=take.created,
+                        source_id=take.source_id,
+                        balance=take.balance,
+                        process=take.process,
+                    ),
+                )
 
     def get(self, take_id: str) -> TakeRecord:
         """One take; raises NotFoundError, and DamagedError when it cannot be read any more."""

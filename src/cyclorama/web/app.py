@@ -46,6 +46,7 @@ from .api import (
     proofs,
     ready_stock,
     rigs,
+    schema,
     screening,
     standins,
     stock,
@@ -64,7 +65,7 @@ HERE = Path(__file__).parent
 
 def create_app(
     folder: Path, hosts: Iterable[str] = (), key: str | None = None, gallery_origin: str | None = None
-) -> FastAPI:  # fmt: skip
+) -> FastAPI:
     """The application over one data folder; see `Guard` for hosts and key.
 
     gallery_origin: where the studio reaches itself, to show the gallery there; None: without it
@@ -130,6 +131,7 @@ def create_app(
         tray,
         parts,
         rigs,
+        schema,
         light_bench,
         looks,
         environments,

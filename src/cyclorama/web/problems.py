@@ -11,15 +11,7 @@ from fastapi.templating import Jinja2Templates
 from starlette.exceptions import HTTPException
 
 from ..app.jobs import Unwanted
-from ..core.errors import (
-    BusyError,
-    CycloramaError,
-    DamagedError,
-    NotFoundError,
-    OverloadError,
-    SpaceError,
-    StaleError,
-)
+from ..core.errors import BusyError, CycloramaError, DamagedError, NotFoundError, OverloadError, SpaceError, StaleError
 from ..core.scene.error_sentences import explain_detail
 
 templates = Jinja2Templates(Path(__file__).parent / "templates")

@@ -26,10 +26,16 @@ MOST_WAITING = 8
 def _packed(picture: LensPicture) -> bytes:
     """Length of the header, JSON header, JPEG."""
     shown = picture.shown
-    header = json.dumps({
-        "request": picture.request, "samples": shown.samples, "width": shown.width, "height": shown.height,
-        "ms": picture.milliseconds, "of": FULL_SAMPLES,
-    }).encode()  # fmt: skip
+    header = json.dumps(
+        {
+            "request": picture.request,
+            "samples": shown.samples,
+            "width": shown.width,
+            "height": shown.height,
+            "ms": picture.milliseconds,
+            "of": FULL_SAMPLES,
+        }
+    ).encode()
     return struct.pack("<I", len(header)) + header + shown.jpeg
 
 

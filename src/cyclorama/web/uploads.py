@@ -128,10 +128,15 @@ class _Receiver:
 
     def callbacks(self) -> dict[str, object]:
         return {
-            "on_part_begin": self._begin, "on_header_field": self._on_field, "on_header_value": self._on_value,
-            "on_header_end": self._on_header, "on_headers_finished": self._open, "on_part_data": self._on_data,
-            "on_part_end": self.close, "on_end": self._on_end,
-        }  # fmt: skip
+            "on_part_begin": self._begin,
+            "on_header_field": self._on_field,
+            "on_header_value": self._on_value,
+            "on_header_end": self._on_header,
+            "on_headers_finished": self._open,
+            "on_part_data": self._on_data,
+            "on_part_end": self.close,
+            "on_end": self._on_end,
+        }
 
     def _begin(self) -> None:
         self._headers, self._field, self._value = {}, b"", b""

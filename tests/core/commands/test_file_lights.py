@@ -36,12 +36,20 @@ def room() -> Project:
     looking[:3, :3] = np.column_stack([right, np.cross(back, right), back])
     looking[:3, 3] = EYE
     document["cameras"] = [{"type": "perspective", "perspective": {"yfov": 0.5, "znear": 0.1}}]
-    document["extensions"] = {"KHR_lights_punctual": {"lights": [
-        {"type": "spot", "intensity": 900.0, "color": [1, 0.5, 0.25],
-         "spot": {"outerConeAngle": 0.4, "innerConeAngle": 0.3}},
-        {"type": "directional", "intensity": 5000.0},
-        {"type": "point", "intensity": 40.0},
-    ]}}  # fmt: skip
+    document["extensions"] = {
+        "KHR_lights_punctual": {
+            "lights": [
+                {
+                    "type": "spot",
+                    "intensity": 900.0,
+                    "color": [1, 0.5, 0.25],
+                    "spot": {"outerConeAngle": 0.4, "innerConeAngle": 0.3},
+                },
+                {"type": "directional", "intensity": 5000.0},
+                {"type": "point", "intensity": 40.0},
+            ]
+        }
+    }
     document.setdefault("extensionsUsed", []).append("KHR_lights_punctual")
     spot = {"KHR_lights_punctual": {"light": 0}}
     added = [

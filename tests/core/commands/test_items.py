@@ -70,8 +70,12 @@ def test_made_shapes_are_as_large_as_told_closed_and_face_outwards(form: Form, e
     corners = mesh.vertices[mesh.triangles].astype(float)
     volume = np.einsum("ti,ti->", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
     thick = 0.6 / 50
-    exact = {"plinth": np.pi / 4 * 0.6 * 0.4 * 0.5, "box": 0.6 * 0.4 * 0.5, "card": 0.6 * 0.5 * thick,
-             "ball": np.pi / 6 * 0.6 * 0.4 * 0.5}[form]  # fmt: skip
+    exact = {
+        "plinth": np.pi / 4 * 0.6 * 0.4 * 0.5,
+        "box": 0.6 * 0.4 * 0.5,
+        "card": 0.6 * 0.5 * thick,
+        "ball": np.pi / 6 * 0.6 * 0.4 * 0.5,
+    }[form]
     assert volume == pytest.approx(exact, rel=2e-3) if edge == 0 or form in ("ball", "card") else 0 < volume < exact
     # every edge belongs to two faces, once in each direction: nothing is open, nothing is turned round
     places = np.unique(mesh.vertices.round(7), axis=0, return_inverse=True)[1].ravel()[mesh.triangles]
@@ -119,10 +123,12 @@ def test_what_rides_on_an_item_comes_onto_it_and_keeps_its_place_there() -> None
     assert gap(on, ball) == pytest.approx(0, abs=1e-9)
     path = f"items/{block.id}/placement"
     moved = done(
-        done(on, SetValue(path="subject/placement/x_m", value=3.05)), SetValue(path=f"{path}/x_m", value=1.0),
-        SetValue(path=f"{path}/turn_deg", value=90.0), SetValue(path=f"{path}/scale", value=2.0),
+        done(on, SetValue(path="subject/placement/x_m", value=3.05)),
+        SetValue(path=f"{path}/x_m", value=1.0),
+        SetValue(path=f"{path}/turn_deg", value=90.0),
+        SetValue(path=f"{path}/scale", value=2.0),
         SetValue(path=f"{path}/lift_m", value=0.4),
-    )  # fmt: skip
+    )
     ball = moved.items[0]
     assert (ball.placement.x_m, ball.placement.z_m) == pytest.approx((1.0, block.placement.z_m - 0.1))
     assert ball.placement.turn_deg == pytest.approx(90.0)
@@ -171,14 +177,23 @@ def test_correcting_the_unit_brings_the_studio_along() -> None:
     """A model that came in a thousand times too large: with the right unit everything is a thousandth, keys too, and
     the picture, its light and its margins are what they were. Beside another model only the model itself changes."""
     before = done(
-        studio(), SetValue(path="subject/placement/x_m", value=0.2), AddItem(form="plinth"),
-        SetKey(path="camera/distance_m", frame=1, value=2.0), SetKey(path="camera/distance_m", frame=25, value=3.0),
+        studio(),
+        SetValue(path="subject/placement/x_m", value=0.2),
+        AddItem(form="plinth"),
+        SetKey(path="camera/distance_m", frame=1, value=2.0),
+        SetKey(path="camera/distance_m", frame=25, value=3.0),
         SetValue(path="camera/focus_m", value=1.5),
-    )  # fmt: skip
+    )
     unit = before.items[0].placement.unit_m
     after = done(before, SetValue(path="subject/placement/unit_m", value=unit / 1000))
-    for path in ("camera/focus_m", "set/sweep/width_m", "set/disc/radius_m", "look/lights/key/distance_m",
-                 "look/lights/key/width_m", f"items/{before.items[1].id}/made/height_m"):  # fmt: skip
+    for path in (
+        "camera/focus_m",
+        "set/sweep/width_m",
+        "set/disc/radius_m",
+        "look/lights/key/distance_m",
+        "look/lights/key/width_m",
+        f"items/{before.items[1].id}/made/height_m",
+    ):
         then, now = (value_in_frame(project, path, 1) for project in (before, after))
         assert now == pytest.approx(then / 1000)
     assert value_in_frame(after, "camera/distance_m", 13) == pytest.approx(
@@ -217,10 +232,16 @@ def test_taking_away_takes_along_or_refuses_in_a_sentence() -> None:
     thing = project.items[1]
     night = Variant(id="night", name="Night", parts=thing.variant.parts)
     own = Row(id=thing.id, segments=(Segment(id="s", kind="spin"),))
-    used = edited(project, {
-        f"items/{thing.id}/variants": (*thing.variants, night), "shot/wears": (Wears(id=thing.id, variant="night"),),
-        "shot/rows": (*project.shot.rows, own), "camera/focus_item": thing.id, "camera/focus_point_m": (0, 0, 0),
-    })  # fmt: skip
+    used = edited(
+        project,
+        {
+            f"items/{thing.id}/variants": (*thing.variants, night),
+            "shot/wears": (Wears(id=thing.id, variant="night"),),
+            "shot/rows": (*project.shot.rows, own),
+            "camera/focus_item": thing.id,
+            "camera/focus_point_m": (0, 0, 0),
+        },
+    )
     gone = done(used, Remove(path=f"items/{thing.id}"))
     assert (gone.shot.wears, gone.shot.rows, gone.camera.focus_item) == ((), project.shot.rows, None)
     aimed = edited(used, {"look/lights/key/aim": Aim(item=thing.id)})

@@ -81,8 +81,13 @@ def test_a_kept_rig_grows_with_the_subject() -> None:
     project = done(with_box(), ApplyRig(rig="two strips"))
     rig = kept_rig(project, "Mine", Tools(measures_of, Blind()))
     item = project.items[0]
-    larger = done(project, *(SetValue(path=f"items/{item.id}/made/{n}_m", value=3 * getattr(item.made, f"{n}_m"))
-                             for n in ("width", "depth", "height")))  # fmt: skip
+    larger = done(
+        project,
+        *(
+            SetValue(path=f"items/{item.id}/made/{n}_m", value=3 * getattr(item.made, f"{n}_m"))
+            for n in ("width", "depth", "height")
+        ),
+    )
     used = done(larger, UseRig(rig=rig))
     assert [x.distance_m for x in used.look.lights] == pytest.approx([3 * x.distance_m for x in project.look.lights])
     assert used.look.lights[0].aim.y_m > 2 * project.look.lights[0].aim.y_m

@@ -24,7 +24,7 @@ from cyclorama.core.commands.keys import (
     value_in_frame,
 )
 from cyclorama.core.commands.lists import AddItem, Copy, Remove
-from cyclorama.core.commands.moves import AddStretch, ApplyMove, CloseGap, HoldEnds
+from cyclorama.core.commands.moves import AddSegment, ApplyMove, CloseGap, HoldEnds
 from cyclorama.core.commands.paths import AddPath, AddPoint, BendPoint, DrawPath, SpeedCurve
 from cyclorama.core.commands.perform import perform
 from cyclorama.core.commands.saved_moves import UseMove, kept_move
@@ -99,21 +99,30 @@ def test_keys_are_set_moved_and_taken_away() -> None:
 @pytest.mark.parametrize("path", ["nothing", "looks", "camera/nothing", "E\u00b2/\u0010", "shots/a/b/c/d"])
 def test_keys_of_what_is_no_value_are_refused(path: str) -> None:
     asked: list[Command] = [
-        SetKey(path=path, frame=1), RemoveKey(path=path), ShiftKeys(path=path, frames=(1,), by=2),
+        SetKey(path=path, frame=1),
+        RemoveKey(path=path),
+        ShiftKeys(path=path, frames=(1,), by=2),
         ScaleKeys(path=path, frames=(1,), about=0.0, factor=2.0),
-        StretchKeys(path=path, frames=(1,), about=1, factor=2.0), CopyKeys(path=path, frames=(1,), by=2),
-    ]  # fmt: skip
+        StretchKeys(path=path, frames=(1,), about=1, factor=2.0),
+        CopyKeys(path=path, frames=(1,), by=2),
+    ]
     for change in asked:
         with pytest.raises(ChangeError):
             done(with_box(), change)
 
 
 def test_switches_colours_and_what_travels_are_keyed_as_they_are() -> None:
-    project = done(new_project("Keys"), SetKey(path="look/lights/key/on", frame=1, value=False),
-                   SetKey(path="look/lights/key/on", frame=25, value=True))  # fmt: skip
+    project = done(
+        new_project("Keys"),
+        SetKey(path="look/lights/key/on", frame=1, value=False),
+        SetKey(path="look/lights/key/on", frame=25, value=True),
+    )
     assert [moment(project, n).look.lights[0].power > 0 for n in (1, 24, 25)] == [False, False, True]
-    project = done(project, SetKey(path="look/lights/key/colour", frame=1, value=[1, 0, 0]),
-                   SetKey(path="look/lights/key/colour", frame=3, value=[0, 0, 1]))  # fmt: skip
+    project = done(
+        project,
+        SetKey(path="look/lights/key/colour", frame=1, value=[1, 0, 0]),
+        SetKey(path="look/lights/key/colour", frame=3, value=[0, 0, 1]),
+    )
     assert moment(project, 2).look.lights[0].colour == (0.5, 0.0, 0.5)
     azimuth = f"cameras/{project.camera.id}/azimuth_deg"
     orbiting = value_in_frame(project, azimuth, 61)
@@ -132,7 +141,7 @@ def test_what_is_keyed_goes_with_what_is_removed_and_comes_along_with_copies() -
 
 @pytest.mark.parametrize("kind", [k for k in get_args(MoveKind) if k != "spin"])
 def test_every_stretch_can_be_added_and_taken_away(kind: MoveKind) -> None:
-    project = done(with_box(), AddStretch(move=kind))
+    project = done(with_box(), AddSegment(move=kind))
     row = project.shot.rows[0]
     assert row.segments[-1].kind == kind
     assert moment(project, project.shot.first_frame + 47).camera.focal_mm > 0
@@ -144,9 +153,12 @@ def test_every_stretch_can_be_added_and_taken_away(kind: MoveKind) -> None:
 
 def test_a_change_of_rate_keeps_seconds_or_frames() -> None:
     project = done(
-        new_project("Rates"), SetKey(path=STRENGTH, frame=1, value=0.0), SetKey(path=STRENGTH, frame=49, value=2.0),
-        SetValue(path="shot/move/frames", value=96), SetValue(path="shot/shoot/to_frame", value=49),
-    )  # fmt: skip
+        new_project("Rates"),
+        SetKey(path=STRENGTH, frame=1, value=0.0),
+        SetKey(path=STRENGTH, frame=49, value=2.0),
+        SetValue(path="shot/move/frames", value=96),
+        SetValue(path="shot/shoot/to_frame", value=49),
+    )
     seconds = done(project, SetRate(num=60))
     shot = seconds.shot
     assert (shot.frames, shot.rows[0].segments[0].frames, shot.shoot.to_frame) == (600, 240, 121)
@@ -173,9 +185,11 @@ def test_another_shot_is_opened_and_another_camera_shot_through() -> None:
 def test_a_new_camera_begins_with_what_is_seen_in_the_frame() -> None:
     """Focal length and height are keyed; the camera made in frame 13 has what they are there, and no keys."""
     project = done(
-        new_project("Cameras"), SetKey(path="camera/elevation_deg", frame=13, value=31.0),
-        SetKey(path="camera/focal_mm", frame=1, value=50.0), SetKey(path="camera/focal_mm", frame=25, value=100.0),
-    )  # fmt: skip
+        new_project("Cameras"),
+        SetKey(path="camera/elevation_deg", frame=13, value=31.0),
+        SetKey(path="camera/focal_mm", frame=1, value=50.0),
+        SetKey(path="camera/focal_mm", frame=25, value=100.0),
+    )
     seen = [value_in_frame(project, path, 13) for path in ("camera/focal_mm", "camera/elevation_deg")]
     assert seen[1] == 31.0
     assert 60 < seen[0] < 90
@@ -186,10 +200,10 @@ def test_a_new_camera_begins_with_what_is_seen_in_the_frame() -> None:
 
 
 def test_disc_and_items_only_turn() -> None:
-    project = done(with_box(), AddStretch(move="spin", traveller="disc"))
+    project = done(with_box(), AddSegment(move="spin", traveller="disc"))
     assert {row.id for row in project.shot.rows} == {"camera", "disc"}
     with pytest.raises(ChangeError, match="only spin and hold"):
-        done(project, AddStretch(move="push", traveller="disc"))
+        done(project, AddSegment(move="push", traveller="disc"))
 
 
 @pytest.mark.parametrize("move", get_args(ApplyMove.model_fields["move"].annotation))
@@ -212,7 +226,7 @@ def test_paths_of_ready_shapes_are_ridden(shape: str) -> None:
     project = with_box()
     if shape == "camera to camera":
         project = done(project, AddCamera(), SetValue(path="camera/azimuth_deg", value=70.0))
-    project = done(project, AddPath(shape=shape), AddStretch(move="ride"))  # type: ignore[arg-type]
+    project = done(project, AddPath(shape=shape), AddSegment(move="ride"))  # type: ignore[arg-type]
     assert project.shot.rows[0].segments[-1].path_id == project.paths[0].id
     with pytest.raises(ChangeError, match="rides along a path"):
         done(project, Remove(path=f"paths/{project.paths[0].id}"))
@@ -285,7 +299,7 @@ def test_a_path_is_drawn_gets_points_and_handles() -> None:
 
 def test_the_speed_of_a_ride_is_drawn_as_a_curve() -> None:
     """Keyed evenly it is where it was; held back to a quarter in the middle it is there at a quarter of the path."""
-    project = done(with_box(), AddPath(shape="circle"), AddStretch(move="ride"))
+    project = done(with_box(), AddPath(shape="circle"), AddSegment(move="ride"))
     row = next(r for r in project.shot.rows if r.id == "camera")
     ride = row.segments[-1]
     paced = done(project, SpeedCurve(segment=ride.id))
@@ -309,7 +323,7 @@ def test_the_doctor_mends_what_does_not_close() -> None:
     assert [g.fixes for g in gaps(part, part.shot)] == [("whole turns",)]
     closed = mended(part)
     assert (closed.shot.rows[0].segments[0].turns, closed.shot.rows[0].segments[0].ease_in) == (2.0, 0.0)
-    push = done(project, AddStretch(move="push"), AddStretch(move="zoom"))
+    push = done(project, AddSegment(move="push"), AddSegment(move="zoom"))
     assert {g.unit for g in gaps(push, push.shot)} == {"m", "mm"}
     assert [s.kind for s in mended(push).shot.rows[0].segments] == ["orbit", "push", "zoom", "zoom", "push", "orbit"]
     lit = done(project, SetKey(path=STRENGTH, frame=1, value=0.0), SetKey(path=STRENGTH, frame=20, value=2.0))
@@ -387,18 +401,28 @@ def test_a_format_is_reframed_and_goes_with_its_keys() -> None:
 @pytest.mark.parametrize("name", ["three-quarter arc", "figure-eight ride", "hero push"])
 def test_a_kept_move_is_the_same_again_and_grows_with_the_subject(name: str) -> None:
     """Where everything is twice as large, the camera goes the same way, twice as far."""
-    project = done(with_box(), ApplyMove(move=name), SetKey(path="camera/focus_m", frame=1, value=1.0),  # type: ignore[arg-type]
-                   SetKey(path="camera/focus_m", frame=24, value=2.0))  # fmt: skip
+    project = done(
+        with_box(),
+        ApplyMove(move=name),
+        SetKey(path="camera/focus_m", frame=1, value=1.0),  # type: ignore[arg-type]
+        SetKey(path="camera/focus_m", frame=24, value=2.0),
+    )
     move = kept_move(project, "Mine")
     frames = np.arange(48.0)
     before = poses_at(project, project.shot, frames).cameras
     again = done(put_all(project, {"shot/rows": (), "shot/channels": ()}), UseMove(move=move))
     assert poses_at(again, again.shot, frames).cameras == pytest.approx(before, abs=1e-9)
     aim = aim_point(project.camera.aim, project)
-    twice = put_all(with_box(), {
-        "camera/distance_m": 2 * project.camera.distance_m, "camera/aim": Aim(x_m=1.0, y_m=float(aim[1])),
-        "camera/elevation_deg": project.camera.elevation_deg, "rate_num": 48, "shot/name": "Orbit",
-    })  # fmt: skip
+    twice = put_all(
+        with_box(),
+        {
+            "camera/distance_m": 2 * project.camera.distance_m,
+            "camera/aim": Aim(x_m=1.0, y_m=float(aim[1])),
+            "camera/elevation_deg": project.camera.elevation_deg,
+            "rate_num": 48,
+            "shot/name": "Orbit",
+        },
+    )
     twice = done(twice, UseMove(move=move))
     assert (twice.shot.frames, twice.shot.name) == (96, "Mine")
     found = poses_at(twice, twice.shot, 2 * frames).cameras
@@ -427,8 +451,10 @@ def test_a_move_as_gltf_holds_every_pose() -> None:
     (animation,) = document["animations"]
     times = column(animation["samplers"][0]["input"])[:, 0]
     assert times == pytest.approx(np.arange(48) / 24)
-    tracks = {(c["target"]["node"], c["target"]["path"]): column(animation["samplers"][c["sampler"]]["output"])
-              for c in animation["channels"]}  # fmt: skip
+    tracks = {
+        (c["target"]["node"], c["target"]["path"]): column(animation["samplers"][c["sampler"]]["output"])
+        for c in animation["channels"]
+    }
     cameras = poses_at(project, project.shot, np.arange(48.0)).cameras
     assert tracks[0, "translation"] == pytest.approx(cameras[:, :3, 3], abs=1e-6)
     turns = tracks[0, "rotation"]
@@ -471,10 +497,14 @@ def test_going_on_to_the_first_key_needs_time_and_a_jump_over_the_seam_is_named(
 
     def keyed(last: int, outside: str) -> Project:
         keys = (Key(id="a", frame=0, value=(8.0,)), Key(id="b", frame=last, value=(40.0,)))
-        return put_all(project, {
-            "shot/rows": (), "shot/frames": 240,
-            "shot/channels": (Channel(id="c", path=path, keys=keys, outside=outside),),  # type: ignore[arg-type]
-        })  # fmt: skip
+        return put_all(
+            project,
+            {
+                "shot/rows": (),
+                "shot/frames": 240,
+                "shot/channels": (Channel(id="c", path=path, keys=keys, outside=outside),),  # type: ignore[arg-type]
+            },
+        )
 
     late = keyed(239, "stand")
     (gap,) = gaps(late, late.shot)

@@ -22,7 +22,7 @@ MOVES = {
     "pan and roll": (Segment(id="a", kind="pan", by_deg=60, tilt_deg=20), Segment(id="b", kind="roll", by_deg=250)),
     "orbits": (Segment(id="a", kind="orbit", turns=2.0),),
     "rise": (Segment(id="a", kind="rise", by_m=2.0, ease_in=0.3),),
-}  # fmt: skip
+}
 
 
 def moving(name: str) -> Project:

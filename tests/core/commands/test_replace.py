@@ -50,9 +50,14 @@ def test_parts_of_the_same_name_keep_what_was_done_to_them() -> None:
     project = on_set(new_project("Test"), first)
     project, _ = perform(project, LayDown(on="face"), always(first.measures), Blind())
     project = edited(
-        project, {"materials/material-1/base_color": [0.9, 0.1, 0.1], "subject/variant/parts/part-3/visible": False,
-                  "look/lights/key/excluded_parts": ["part-2"], "look/lights/key/strength_stops": 1.5},
-    )  # fmt: skip
+        project,
+        {
+            "materials/material-1/base_color": [0.9, 0.1, 0.1],
+            "subject/variant/parts/part-3/visible": False,
+            "look/lights/key/excluded_parts": ["part-2"],
+            "look/lights/key/strength_stops": 1.5,
+        },
+    )
     # the new file has another order, one part more, one less, and its own ids 1, 2, 3
     second = version({"spout": "steel", "pot": "clay", "lid": "brass"}, 0.12)
     after = on_set(project, second)
@@ -71,8 +76,10 @@ def test_parts_of_the_same_name_keep_what_was_done_to_them() -> None:
 
 def test_another_model_brings_its_own() -> None:
     """One name of three in common is chance; names that stand for several parts match nothing."""
-    project = edited(on_set(new_project("Test"), version({"lid": "brass", "pot": "clay"})),
-                     **{"materials__material-1__base_color": [0.9, 0.1, 0.1]})  # fmt: skip
+    project = edited(
+        on_set(new_project("Test"), version({"lid": "brass", "pot": "clay"})),
+        **{"materials__material-1__base_color": [0.9, 0.1, 0.1]},
+    )
     other = version({"lid": "brass", "wheel": "rubber", "door": "paint"})
     after = on_set(project, other)
     assert after.materials == other.materials
@@ -110,9 +117,14 @@ def test_made_again_it_keeps_everything_but_its_triangles() -> None:
     intake.item = intake.item.model_copy(update={"source": "kept"})
     project = on_set(new_project("Test"), intake)
     project = edited(
-        project, **{"materials__material-2__base_color": [0.9, 0.1, 0.1], "subject__placement__turn_deg": 30,
-                    "look__lights__key__excluded_parts": ["part-2"], "subject__variant__parts__part-3__visible": False},
-    )  # fmt: skip
+        project,
+        **{
+            "materials__material-2__base_color": [0.9, 0.1, 0.1],
+            "subject__placement__turn_deg": 30,
+            "look__lights__key__excluded_parts": ["part-2"],
+            "subject__variant__parts__part-3__visible": False,
+        },
+    )
     light, again = made(project, intake, files, lighten=True, error_px=1.0, left_out=(1,))
     assert light.subject is not None
     assert project.subject is not None
@@ -147,13 +159,16 @@ def test_colourways_come_along_and_stay() -> None:
     project = on_set(new_project("Test"), version({"lid": "brass", "pot": "clay"}))
     assert project.subject is not None
     brass, clay = (w.material for w in project.subject.variant.parts)
-    swapped = tuple(w.model_copy(update={"material": m}) for w, m in zip(
-        project.subject.variant.parts, (clay, brass), strict=True))  # fmt: skip
+    swapped = tuple(
+        w.model_copy(update={"material": m}) for w, m in zip(project.subject.variant.parts, (clay, brass), strict=True)
+    )
     night = Variant(id="night", name="Night", parts=swapped)
     project = edited(project, {"subject/variants": (*project.subject.variants, night), "subject/variant_id": "night"})
     after = on_set(project, version({"pot": "clay", "lid": "brass", "spout": "steel"}))
     names = {m.id: m.name for m in after.materials}
     assert {part: names[m] for part, m in materials_of(after).items()} == {
-        "pot": "brass", "lid": "clay", "spout": "steel",
-    }  # fmt: skip
+        "pot": "brass",
+        "lid": "clay",
+        "spout": "steel",
+    }
     assert [v.name for v in after.subject.variants] == ["As it came", "Night"]  # type: ignore[union-attr]

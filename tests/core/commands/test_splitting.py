@@ -21,10 +21,12 @@ def _three_balls() -> Mesh:
         [b.vertices + np.float32([x, 0, 0]) for b, x in zip(balls, (-0.3, 0.0, 0.3), strict=True)]
     )
     return Mesh(
-        vertices, np.concatenate([b.normals for b in balls]), np.concatenate([b.uvs for b in balls]),
+        vertices,
+        np.concatenate([b.normals for b in balls]),
+        np.concatenate([b.uvs for b in balls]),
         np.concatenate([b.triangles + k for b, k in zip(balls, first, strict=False)]).astype(np.int32),
         np.zeros(sum(len(b.triangles) for b in balls), np.int32),
-    )  # fmt: skip
+    )
 
 
 def test_pieces_that_do_not_touch_become_parts_the_largest_stays() -> None:

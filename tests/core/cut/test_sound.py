@@ -52,8 +52,11 @@ def test_a_peak_between_samples_is_found() -> None:
 def test_a_cut_is_brought_to_its_loudness_and_kept_under_its_peak() -> None:
     quiet = wav(sine(4, -30.0))
     for loudness, wanted in (("-14 LUFS", -14.0), ("-23 LUFS", -23.0), ("as it is", -30.0)):
-        cut = Cut(clips=(Clip(id="c", length=96),), loudness=loudness,  # type: ignore[arg-type]
-                  sounds=(Sound(id="s", asset="q", seconds=4, length=96),))  # fmt: skip
+        cut = Cut(
+            clips=(Clip(id="c", length=96),),
+            loudness=loudness,  # type: ignore[arg-type]
+            sounds=(Sound(id="s", asset="q", seconds=4, length=96),),
+        )
         assert measure_loudness(iter([mixed(cut, {"q": quiet})])).lufs == pytest.approx(wanted, abs=0.15)
     spiky = sine(4, -40.0)
     spiky[RATE : RATE + 40] = 0.5

@@ -23,11 +23,21 @@ FILMS = {
 def clips(fades: bool = True) -> st.SearchStrategy[tuple[Clip, ...]]:
     few, some = st.integers(0, 9), st.integers(1, 40)
     one = st.builds(
-        Clip, id=st.uuids().map(lambda u: u.hex), take_id=st.sampled_from([*FILMS, ""]), gap=few, begin=few,
-        length=some,         speed=st.sampled_from([0.05, 0.5, 1.0, 1.37, 3.0, 20.0]), reverse=st.booleans(),
-        beyond=st.sampled_from(["repeat", "to and fro", "hold"]), hold_before=few, hold_after=few,
-        cross=few if fades else st.just(0), fade_in=few if fades else st.just(0), fade_out=few if fades else st.just(0),
-    )  # fmt: skip
+        Clip,
+        id=st.uuids().map(lambda u: u.hex),
+        take_id=st.sampled_from([*FILMS, ""]),
+        gap=few,
+        begin=few,
+        length=some,
+        speed=st.sampled_from([0.05, 0.5, 1.0, 1.37, 3.0, 20.0]),
+        reverse=st.booleans(),
+        beyond=st.sampled_from(["repeat", "to and fro", "hold"]),
+        hold_before=few,
+        hold_after=few,
+        cross=few if fades else st.just(0),
+        fade_in=few if fades else st.just(0),
+        fade_out=few if fades else st.just(0),
+    )
     return st.lists(one, min_size=1, max_size=6).map(tuple)
 
 
@@ -118,9 +128,7 @@ def test_a_trim_changes_the_length_by_as_much(these: tuple[Clip, ...], data: st.
 def test_rates_that_differ_keep_their_pace() -> None:
     """24/s in a cut of 30/s: every fourth frame is shown twice; 30/s in 24/s: every fifth is left out."""
     film = {"a": Footage(8, Fraction(24)), "b": Footage(10, Fraction(30))}
-    for take, rate, wanted in (
-        ("a", 30, [0, 0, 1, 2, 3, 4, 4, 5, 6, 7]), ("b", 24, [0, 1, 2, 3, 5, 6, 7, 8]),
-    ):  # fmt: skip
+    for take, rate, wanted in (("a", 30, [0, 0, 1, 2, 3, 4, 4, 5, 6, 7]), ("b", 24, [0, 1, 2, 3, 5, 6, 7, 8])):
         cut = apply_edit(cut_of((), (rate, 1)), AddClip(take_id=take), film)
         places = lay_out_cut(cut)
         assert [shown_at(places, film, cut.rate.fraction, i)[0].number for i in range(total(cut))] == wanted
@@ -129,9 +137,10 @@ def test_rates_that_differ_keep_their_pace() -> None:
 def test_beyond_its_end_a_take_goes_round_to_and_fro_or_holds() -> None:
     film = {"a": Footage(4, Fraction(24))}
     for beyond, wanted in (
-        ("repeat", [0, 1, 2, 3, 0, 1, 2, 3, 0]), ("to and fro", [0, 1, 2, 3, 2, 1, 0, 1, 2]),
+        ("repeat", [0, 1, 2, 3, 0, 1, 2, 3, 0]),
+        ("to and fro", [0, 1, 2, 3, 2, 1, 0, 1, 2]),
         ("hold", [0, 1, 2, 3, 3, 3, 3, 3, 3]),
-    ):  # fmt: skip
+    ):
         clip = Clip(id="c", take_id="a", length=9, beyond=beyond)
         found = [s.number for i in range(9) for s in shown_at(lay_out_cut(cut_of((clip,))), film, Fraction(24), i)]
         assert found == wanted
@@ -193,10 +202,13 @@ def test_ten_thousand_clips_are_laid_and_edited() -> None:
 def test_what_cannot_be_is_refused_in_a_sentence() -> None:
     cut = cut_of((Clip(id="a", length=5), Clip(id="b", length=5)))
     for edit, says in (
-        (SetValues(values={"clips/a/length": 0}), "Plays"), (SetValues(values={"clips/zz/length": 3}), "nothing at"),
-        (SetValues(values={"width": 641}), "Width"), (Join(clip="b"), "last clip"),
-        (TakeOut(path="clips/none"), "nothing at"), (AddClip(take_id="none"), "no such take"),
+        (SetValues(values={"clips/a/length": 0}), "Plays"),
+        (SetValues(values={"clips/zz/length": 3}), "nothing at"),
+        (SetValues(values={"width": 641}), "Width"),
+        (Join(clip="b"), "last clip"),
+        (TakeOut(path="clips/none"), "nothing at"),
+        (AddClip(take_id="none"), "no such take"),
         (Join(clip="a"), "does not go on"),
-    ):  # fmt: skip
+    ):
         with pytest.raises(ChangeError, match=says):
             apply_edit(cut, edit, FILMS)

@@ -253,9 +253,10 @@ def test_sizes_are_foretold(name: str, tmp_path: Path) -> None:
     assert forecast(source, Delivery(preset="sheet")) is None
 
 
-@pytest.mark.parametrize(("name", "plays", "says"), [
-    ("gif loop", 0, 0), ("gif loop", 1, None), ("gif loop", 3, 2), ("webp loop", 0, 0), ("webp loop", 3, 3),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "plays", "says"),
+    [("gif loop", 0, 0), ("gif loop", 1, None), ("gif loop", 3, 2), ("webp loop", 0, 0), ("webp loop", 3, 3)],
+)
 def test_loops_stop_when_they_are_asked_to(name: str, plays: int, says: int | None, tmp_path: Path) -> None:
     """GIF's extension counts what comes after the first round and is left out where there is none; WebP counts all."""
     delivery = Delivery(preset=name, width=W, height=H, plays=plays)  # type: ignore[arg-type]

@@ -40,9 +40,15 @@ def test_a_timeline_is_as_long_as_the_cut_and_finds_its_frames() -> None:
     assert read.duration() == otio.opentime.RationalTime(total(CUT), 24)
     items = [x for x in read.tracks[0] if not isinstance(x, otio.schema.Transition)]
     assert [(x.name, int(x.duration().value)) for x in items] == [
-        ("Spin, held", 6), ("Spin", 24), ("Spin", 8), ("Push", 16), ("Push, held", 12), ("", 10), ("Back", 24),
+        ("Spin, held", 6),
+        ("Spin", 24),
+        ("Spin", 8),
+        ("Push", 16),
+        ("Push, held", 12),
+        ("", 10),
+        ("Back", 24),
         ("Card", 24),
-    ]  # fmt: skip
+    ]
     (crossing,) = (x for x in read.tracks[0] if isinstance(x, otio.schema.Transition))
     assert (crossing.in_offset.value, crossing.out_offset.value) == (4, 4)
     push = items[3]

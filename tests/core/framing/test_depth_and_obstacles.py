@@ -31,18 +31,32 @@ def boxed(identity: str, size: float, **placement: float) -> Item:
     part = Part(id=f"{identity}-part", name=identity, triangles=12)
     worn = Variant(id="v", name="V", parts=(Worn(id=part.id, material="m"),))
     made = Made(form="box", width_m=size, depth_m=size, height_m=size, edge_m=0.0)
-    return Item(id=identity, name=identity, made=made, parts=(part,), variants=(worn,), variant_id="v", rides="set",
-                placement=Placement(**placement))  # fmt: skip
+    return Item(
+        id=identity,
+        name=identity,
+        made=made,
+        parts=(part,),
+        variants=(worn,),
+        variant_id="v",
+        rides="set",
+        placement=Placement(**placement),
+    )
 
 
 def studio(*others: Item, **values: object) -> tuple[Project, np.ndarray]:
     """A cube of 20 cm that the camera looks at from 2 m, straight from the front; its corners."""
     subject = boxed("subject", 0.2)
     base = {
-        "materials": (Material(id="m", name="M"),), "items": (subject, *others), "subject_id": "subject",
-        "shot/rows": (), "shot/frames": 4, "camera/aim": Aim(y_m=0.1), "camera/elevation_deg": 0.0,
-        "camera/distance_m": 2.0, "camera/focal_mm": 50.0,
-    }  # fmt: skip
+        "materials": (Material(id="m", name="M"),),
+        "items": (subject, *others),
+        "subject_id": "subject",
+        "shot/rows": (),
+        "shot/frames": 4,
+        "camera/aim": Aim(y_m=0.1),
+        "camera/elevation_deg": 0.0,
+        "camera/distance_m": 2.0,
+        "camera/focal_mm": 50.0,
+    }
     return put_all(new_project("Depth"), base | values), build_made(subject.made).vertices.astype(float)  # type: ignore[arg-type]
 
 

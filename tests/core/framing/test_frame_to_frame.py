@@ -11,10 +11,16 @@ from cyclorama.core.scene import Project, Row, Segment, new_project, put_all
 
 def shot(kind: str, frames: int = 48, **more: object) -> Project:
     segment = Segment(id="a", kind=kind, **more)  # type: ignore[arg-type]
-    return put_all(new_project("Travel"), {
-        "shot/frames": frames, "shot/rows": (Row(id="disc" if kind == "spin" else "camera", segments=(segment,)),),
-        "camera/elevation_deg": 0.0, "camera/distance_m": 2.0, "camera/aim/y_m": 0.5,
-    })  # fmt: skip
+    return put_all(
+        new_project("Travel"),
+        {
+            "shot/frames": frames,
+            "shot/rows": (Row(id="disc" if kind == "spin" else "camera", segments=(segment,)),),
+            "camera/elevation_deg": 0.0,
+            "camera/distance_m": 2.0,
+            "camera/aim/y_m": 0.5,
+        },
+    )
 
 
 def travelled(project: Project, points: np.ndarray) -> SubjectTravel:
@@ -45,8 +51,9 @@ def test_a_pan_takes_the_subject_through_the_picture() -> None:
 def test_a_spin_moves_the_rim_and_a_box_fills_its_share() -> None:
     project = put_all(shot("spin"), {"camera/focal_mm": 36.0, "shot/shoot/width": 1000, "shot/shoot/height": 1000})
     r = 0.5
-    rim = np.array([[r * math.sin(a), 0.5 + y, r * math.cos(a)]
-                    for a in np.radians(np.arange(0, 360, 7.5)) for y in (-0.25, 0.25)])  # fmt: skip
+    rim = np.array(
+        [[r * math.sin(a), 0.5 + y, r * math.cos(a)] for a in np.radians(np.arange(0, 360, 7.5)) for y in (-0.25, 0.25)]
+    )
     standing = travelled(put_all(project, {"shot/rows": ()}), rim)
     assert standing.px == pytest.approx(np.zeros(48))
     # a long side of 36 mm at 36 mm: half extent 0.5 at a distance of 1

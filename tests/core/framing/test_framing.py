@@ -43,8 +43,15 @@ def test_fit_touches_the_margin_in_the_worst_frame(size: tuple[int, int], kind: 
     points = rng.uniform(-1, 1, (60, 3)) * [0.3, 0.6, 0.15] + [0.1, 0.6, 0]
     box = item_of("a" * 32, ("Box", "m"))
     held = {"materials": (diffuse(),), "items": (box,), "subject_id": box.id}  # what spins is an item
-    project = studio(**held, move=kind, shot__frames=72, shot__shoot__width=size[0], shot__shoot__height=size[1],
-                     shot__shoot__margin=0.1, camera__elevation_deg=20.0)  # fmt: skip
+    project = studio(
+        **held,
+        move=kind,
+        shot__frames=72,
+        shot__shoot__width=size[0],
+        shot__shoot__height=size[1],
+        shot__shoot__margin=0.1,
+        camera__elevation_deg=20.0,
+    )
     fitted = fit_subject(project, points)
     margins = margins_of(fitted, points)
     assert margins.worst == pytest.approx(0.1, abs=1e-6)
@@ -81,12 +88,7 @@ def test_nothing_to_fit_and_too_large() -> None:
 
 def test_round_sweep_covers_until_the_wall_is_too_low() -> None:
     """From inside, looking level, the upper edge of the picture meets the wall at height h₀ + distance·tan."""
-    values = {
-        "camera__distance_m": 3.0,
-        "camera__elevation_deg": 0.0,
-        "camera__aim__y_m": 1.0,
-        "shot__frames": 12,
-    }
+    values = {"camera__distance_m": 3.0, "camera__elevation_deg": 0.0, "camera__aim__y_m": 1.0, "shot__frames": 12}
     _, half_h = half_extent(studio().camera, 1280, 720)
     far = math.hypot(3.0 + 6.0, 0)  # the far wall of a sweep 12 m across
     needed = 1.0 + far * half_h

@@ -73,8 +73,12 @@ def description_changed(data: bytes, rng: np.random.Generator) -> bytes:
 
 
 DAMAGES: list[Callable[[bytes, np.random.Generator], bytes]] = [
-    bytes_changed, cut_short, number_broken, piece_doubled, description_changed,
-]  # fmt: skip
+    bytes_changed,
+    cut_short,
+    number_broken,
+    piece_doubled,
+    description_changed,
+]
 
 
 def check_whole(intake: Intake) -> None:

@@ -148,9 +148,18 @@ CORNERS = [(0, 0, 0), (2, 0, 0), (2, 2, 0), (0, 2, 0.5), (2, 4, 0), (1, 5, 0), (
 def ply(faces: list[tuple[int, ...]], order: str = "") -> bytes:
     """A PLY of CORNERS, text or binary in a byte order; each face carries a colour behind its list."""
     kind = {"": "ascii", "<": "binary_little_endian", ">": "binary_big_endian"}[order]
-    lines = ["ply", f"format {kind} 1.0", f"element vertex {len(CORNERS)}", "property float x", "property float y",
-             "property double z", f"element face {len(faces)}", "property list uchar int vertex_indices",
-             "property uchar red", "end_header"]  # fmt: skip
+    lines = [
+        "ply",
+        f"format {kind} 1.0",
+        f"element vertex {len(CORNERS)}",
+        "property float x",
+        "property float y",
+        "property double z",
+        f"element face {len(faces)}",
+        "property list uchar int vertex_indices",
+        "property uchar red",
+        "end_header",
+    ]
     if not order:
         lines += [f"{x} {y} {z}" for x, y, z in CORNERS] + [" ".join(map(str, (len(f), *f, 9))) for f in faces]
     data = ("\n".join(lines) + "\n").encode()
@@ -165,8 +174,9 @@ def test_polygons_keep_their_edges(kind: str) -> None:
     """Whatever triangles a reader makes of bent quads and pentagons, exactly the file's own edges are drawn."""
     if kind == "obj":
         lines = [f"v {x} {y} {z}" for x, y, z in CORNERS]
-        lines += ["f " + " ".join(str(i + 1 if n != 1 else i - 7) for i in face)
-                  for n, face in enumerate(PENTAGON_AND_SQUARE)]  # fmt: skip
+        lines += [
+            "f " + " ".join(str(i + 1 if n != 1 else i - 7) for i in face) for n, face in enumerate(PENTAGON_AND_SQUARE)
+        ]
         file = "\n".join(lines).encode()
     else:
         file = ply(PENTAGON_AND_SQUARE, kind[4:])
@@ -174,12 +184,15 @@ def test_polygons_keep_their_edges(kind: str) -> None:
     mesh = Mesh.from_bytes(intake.assets[intake.item.asset])
     shown = {
         frozenset((tuple(mesh.vertices[t[e]].tolist()), tuple(mesh.vertices[t[(e + 1) % 3]].tolist())))
-        for t, bits in zip(mesh.triangles, mesh.inner, strict=True) for e in range(3) if not bits >> e & 1
-    }  # fmt: skip
+        for t, bits in zip(mesh.triangles, mesh.inner, strict=True)
+        for e in range(3)
+        if not bits >> e & 1
+    }
     wanted = {
         frozenset((tuple(map(float, CORNERS[a])), tuple(map(float, CORNERS[b]))))
-        for face in PENTAGON_AND_SQUARE for a, b in zip(face, (*face[1:], face[0]), strict=True)
-    }  # fmt: skip
+        for face in PENTAGON_AND_SQUARE
+        for a, b in zip(face, (*face[1:], face[0]), strict=True)
+    }
     assert shown == wanted
 
 
@@ -219,8 +232,13 @@ def test_repairs_are_reported() -> None:
     assert np.einsum("ij,ij->i", mended.normals, mended.vertices).min() > 0
     inside_out = Mesh(ball.vertices, -ball.normals, ball.uvs, ball.triangles[:, ::-1].copy(), ball.part)
     assert "1 part inside out turned round" in findings(take_in({"a.glb": glb(inside_out)}))
-    doubled = Mesh(ball.vertices, ball.normals, ball.uvs, np.concatenate([ball.triangles, ball.triangles[:5]]),
-                   np.zeros(len(ball.triangles) + 5, np.int32))  # fmt: skip
+    doubled = Mesh(
+        ball.vertices,
+        ball.normals,
+        ball.uvs,
+        np.concatenate([ball.triangles, ball.triangles[:5]]),
+        np.zeros(len(ball.triangles) + 5, np.int32),
+    )
     assert "5 faces there twice" in findings(take_in({"a.glb": glb(doubled)}))
     opened = Mesh(ball.vertices, ball.normals, ball.uvs, ball.triangles[1:], ball.part[1:])
     assert "3 open edges" in findings(take_in({"a.glb": glb(opened)}))
@@ -350,14 +368,18 @@ def bad_texture() -> dict[str, bytes]:
 TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], "<f4").tobytes()
 DATA_URI = "data:application/octet-stream;base64," + base64.b64encode(TRIANGLE).decode()
 GLTF_WITH_PICTURE = {
-    "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}],
+    "asset": {"version": "2.0"},
+    "scene": 0,
+    "scenes": [{"nodes": [0]}],
+    "nodes": [{"mesh": 0}],
     "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "material": 0}]}],
     "materials": [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}],
-    "textures": [{"source": 0}], "images": [{"uri": "big.png"}],
+    "textures": [{"source": 0}],
+    "images": [{"uri": "big.png"}],
     "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
     "bufferViews": [{"buffer": 0, "byteLength": 36}],
     "buffers": [{"byteLength": 36, "uri": DATA_URI}],
-}  # fmt: skip
+}
 
 
 def shared_node(document: dict) -> None:
@@ -397,11 +419,13 @@ BAD = {
     "wrong index": ({"a.glb": with_document(glb(), one_vertex)}, "damaged|not there"),
     "cycle": ({"a.glb": with_document(glb(), lambda d: d["nodes"][0].update(children=[0]))}, "or inside itself"),
     "shared node": ({"a.glb": with_document(glb(), shared_node)}, "has the node ‘shared’ in two places"),
-    "scene node": ({"a.glb": with_document(glb(), lambda d: d["scenes"][0].update(nodes=[-1]))},
-                    "node that is not in it"),
+    "scene node": (
+        {"a.glb": with_document(glb(), lambda d: d["scenes"][0].update(nodes=[-1]))},
+        "node that is not in it",
+    ),
     "scene": ({"a.glb": with_document(glb(), lambda d: d.update(scene=-1))}, "a scene that is not in it"),
     "json list": ({"a.gltf": b"[1, 2]"}, "not a glTF file"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("case", BAD)

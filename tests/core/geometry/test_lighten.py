@@ -19,9 +19,13 @@ def grid(n: int, colours: np.ndarray | None = None) -> Mesh:
     triangles = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
     vertices = np.column_stack([flat, np.zeros(len(flat))]).astype(np.float32)
     return Mesh(
-        vertices, np.tile(np.float32([0, 0, 1]), (len(flat), 1)), flat, triangles, np.zeros(len(triangles), np.int32),
+        vertices,
+        np.tile(np.float32([0, 0, 1]), (len(flat), 1)),
+        flat,
+        triangles,
+        np.zeros(len(triangles), np.int32),
         colours=np.zeros((0, 4), np.float32) if colours is None else colours,
-    )  # fmt: skip
+    )
 
 
 def bumpy() -> Mesh:
@@ -108,9 +112,12 @@ def test_edges_stay_hard_and_what_must_stay_stays() -> None:
     triangles = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
     both, index = np.unique(np.column_stack([flat, normals]).round(5), axis=0, return_inverse=True)
     mesh = Mesh(
-        both[:, :3].copy(), both[:, 3:].copy(), np.zeros((len(both), 2), np.float32),
-        index.ravel().astype(np.int32)[triangles], np.zeros(len(triangles), np.int32),
-    )  # fmt: skip
+        both[:, :3].copy(),
+        both[:, 3:].copy(),
+        np.zeros((len(both), 2), np.float32),
+        index.ravel().astype(np.int32)[triangles],
+        np.zeros(len(triangles), np.int32),
+    )
     light, _ = free(mesh, 1e-3)
     assert len(light.triangles) == 12
     assert open_edges(light) == 0

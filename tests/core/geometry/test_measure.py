@@ -57,9 +57,11 @@ def test_centring_ends_the_wobble(method: str) -> None:
 
 def test_a_handle_pulls_the_box_but_not_the_axis() -> None:
     knob = moved(sphere(0.02, 16), shift(0.4, 0.5, 0))
-    both = Mesh(*(np.concatenate([getattr(VASE, f), getattr(knob, f)]) for f in ("vertices", "normals", "uvs")),
-                np.concatenate([VASE.triangles, knob.triangles + len(VASE.vertices)]),
-                np.zeros(len(VASE.triangles) + len(knob.triangles), np.int32))  # fmt: skip
+    both = Mesh(
+        *(np.concatenate([getattr(VASE, f), getattr(knob, f)]) for f in ("vertices", "normals", "uvs")),
+        np.concatenate([VASE.triangles, knob.triangles + len(VASE.vertices)]),
+        np.zeros(len(VASE.triangles) + len(knob.triangles), np.int32),
+    )
     measures = measure(both)
     assert wobble_mm(measures, Placement(), "box") > 90
     assert wobble_mm(measures, Placement(), "revolution") < 8

@@ -87,10 +87,12 @@ def test_draco_brings_the_same_ball() -> None:
     (primitive,) = document["meshes"][0]["primitives"]
     identities = {a["attribute_type"]: a["unique_id"] for a in DracoPy.decode(packed).attributes}
     primitive["attributes"].pop("NORMAL")
-    primitive["extensions"] = {"KHR_draco_mesh_compression": {
-        "bufferView": len(document["bufferViews"]),
-        "attributes": {"POSITION": identities[0], "TEXCOORD_0": identities[3]},
-    }}  # fmt: skip
+    primitive["extensions"] = {
+        "KHR_draco_mesh_compression": {
+            "bufferView": len(document["bufferViews"]),
+            "attributes": {"POSITION": identities[0], "TEXCOORD_0": identities[3]},
+        }
+    }
     for accessor in document["accessors"]:
         accessor.pop("bufferView")
     document["bufferViews"].append({"buffer": 0, "byteOffset": len(binary), "byteLength": len(packed)})
@@ -115,12 +117,15 @@ def test_instances_stand_where_they_are_said_to() -> None:
     document, binary = document_of(glb())
     for values in (places, scales):
         document["bufferViews"].append({"buffer": 0, "byteOffset": len(binary), "byteLength": values.nbytes})
-        document["accessors"].append({"bufferView": len(document["bufferViews"]) - 1, "componentType": 5126, "count": 3,
-                                      "type": "VEC3"})  # fmt: skip
+        document["accessors"].append(
+            {"bufferView": len(document["bufferViews"]) - 1, "componentType": 5126, "count": 3, "type": "VEC3"}
+        )
         binary += values.tobytes()
     n = len(document["accessors"])
-    document["nodes"][0] |= {"translation": [0, 0, 5], "extensions": {
-        "EXT_mesh_gpu_instancing": {"attributes": {"TRANSLATION": n - 2, "SCALE": n - 1}}}}  # fmt: skip
+    document["nodes"][0] |= {
+        "translation": [0, 0, 5],
+        "extensions": {"EXT_mesh_gpu_instancing": {"attributes": {"TRANSLATION": n - 2, "SCALE": n - 1}}},
+    }
     document["extensionsRequired"] = ["EXT_mesh_gpu_instancing"]
     _, model = read_model({"a.glb": gltf(document, binary)})
     (part,), (whole,) = model.parts, read_model({"b.glb": glb()})[1].parts
@@ -148,8 +153,9 @@ def test_variants_hidden_parts_and_scenes() -> None:
     first, night = intake.item.variants
     assert (first.name, night.name) == ("As it came", "night")
     assert [[(w.id, w.material, w.visible) for w in v.parts] for v in (first, night)] == [
-        [("part-1", intake.materials[0].id, False)], [("part-1", intake.materials[1].id, False)],
-    ]  # fmt: skip
+        [("part-1", intake.materials[0].id, False)],
+        [("part-1", intake.materials[1].id, False)],
+    ]
     text = findings(intake)
     assert "2 variants of materials" in text
     assert "1 hidden part" in text
@@ -169,8 +175,9 @@ def test_webp_wrap_per_axis_second_set_and_its_override() -> None:
             {"extensions": {"KHR_texture_basisu": {"source": 1}}},
         ]
         material = document["materials"][0]
-        material["pbrMetallicRoughness"] = {"baseColorTexture": {
-            "index": 0, "texCoord": 0, "extensions": {"KHR_texture_transform": {"texCoord": 1}}}}  # fmt: skip
+        material["pbrMetallicRoughness"] = {
+            "baseColorTexture": {"index": 0, "texCoord": 0, "extensions": {"KHR_texture_transform": {"texCoord": 1}}}
+        }
         material["emissiveTexture"] = {"index": 1}
         document["extensionsRequired"] = ["EXT_texture_webp"]
 
@@ -202,8 +209,14 @@ def test_specular_and_glossiness_become_metalness_and_roughness() -> None:
     def change(document: dict[str, Any]) -> None:
         document["images"] = [{"uri": "data:," + "x"}, {"uri": "sg.png"}]
         document["textures"] = [{"source": 1}]
-        document["materials"][0] = {"extensions": {"KHR_materials_pbrSpecularGlossiness": {
-            "diffuseFactor": [0, 0, 0, 1], "specularGlossinessTexture": {"index": 0}}}}  # fmt: skip
+        document["materials"][0] = {
+            "extensions": {
+                "KHR_materials_pbrSpecularGlossiness": {
+                    "diffuseFactor": [0, 0, 0, 1],
+                    "specularGlossinessTexture": {"index": 0},
+                }
+            }
+        }
 
     half_glossy = np.concatenate([np.full((2, 4, 4), 255), np.full((2, 4, 4), [255, 255, 255, 51])]).astype(np.uint8)
     document, binary = document_of(with_document(glb(), change))
@@ -221,8 +234,12 @@ def test_specular_and_glossiness_become_metalness_and_roughness() -> None:
 
 def test_light_through_a_sheet() -> None:
     def change(document: dict[str, Any]) -> None:
-        document["materials"][0]["extensions"] = {"KHR_materials_diffuse_transmission": {
-            "diffuseTransmissionFactor": 0.6, "diffuseTransmissionColorFactor": [1, 0.5, 0.25]}}  # fmt: skip
+        document["materials"][0]["extensions"] = {
+            "KHR_materials_diffuse_transmission": {
+                "diffuseTransmissionFactor": 0.6,
+                "diffuseTransmissionColorFactor": [1, 0.5, 0.25],
+            }
+        }
 
     m = take_in({"a.glb": with_document(glb(), change)}).materials[0]
     assert (m.subsurface_weight, m.subsurface_color, m.thin_walled) == (0.6, (1, 0.5, 0.25), True)
@@ -235,8 +252,15 @@ def test_vertex_colours_of_gltf_multiply_and_are_opaque_where_the_material_is() 
     document, binary = document_of(writer.to_bytes())
     colours = np.tile(np.uint8([255, 128, 0, 51]), (len(ball.vertices), 1))
     document["bufferViews"].append({"buffer": 0, "byteOffset": len(binary), "byteLength": colours.nbytes})
-    document["accessors"].append({"bufferView": len(document["bufferViews"]) - 1, "componentType": 5121,
-                                  "normalized": True, "count": len(colours), "type": "VEC4"})  # fmt: skip
+    document["accessors"].append(
+        {
+            "bufferView": len(document["bufferViews"]) - 1,
+            "componentType": 5121,
+            "normalized": True,
+            "count": len(colours),
+            "type": "VEC4",
+        }
+    )
     document["meshes"][0]["primitives"][0]["attributes"]["COLOR_0"] = len(document["accessors"]) - 1
     for mode, alpha in (("OPAQUE", 1.0), ("BLEND", 0.2)):
         document["materials"][0]["alphaMode"] = mode

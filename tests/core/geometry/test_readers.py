@@ -59,8 +59,15 @@ def test_hollow_polygons_keep_their_area(kind: str, turned: int) -> None:
     if kind == "obj":
         lines = [f"v {x} {y} {z}" for x, y, z in points] + ["f " + " ".join(str(i + 1) for i in f) for f in faces]
     else:
-        lines = ["ply", "format ascii 1.0", "element vertex 12", *(f"property double {c}" for c in "xyz"),
-                 "element face 2", "property list uchar int vertex_indices", "end_header"]  # fmt: skip
+        lines = [
+            "ply",
+            "format ascii 1.0",
+            "element vertex 12",
+            *(f"property double {c}" for c in "xyz"),
+            "element face 2",
+            "property list uchar int vertex_indices",
+            "end_header",
+        ]
         lines += [f"{x} {y} {z}" for x, y, z in points] + [" ".join(map(str, (len(f), *f))) for f in faces]
     _, model = read_model({f"plate.{kind}": "\n".join([*lines, ""]).encode()})
     (part,) = model.parts
@@ -141,11 +148,19 @@ def test_readers_agree_with_an_independent_one(kind: str) -> None:
 
 def coloured_ply(order: str) -> bytes:
     kind = {"": "ascii", "<": "binary_little_endian", ">": "binary_big_endian"}[order]
-    head = ["ply", f"format {kind} 1.0", "comment TextureFile paint.png", "element vertex 4",
-            *(f"property float {c}" for c in "xyz"),
-            *(f"property uchar {c}" for c in ("red", "green", "blue", "alpha")),
-            "element face 2", "property uchar flags", "property list uchar int vertex_indices",
-            "property list uchar float texcoord", "end_header"]  # fmt: skip
+    head = [
+        "ply",
+        f"format {kind} 1.0",
+        "comment TextureFile paint.png",
+        "element vertex 4",
+        *(f"property float {c}" for c in "xyz"),
+        *(f"property uchar {c}" for c in ("red", "green", "blue", "alpha")),
+        "element face 2",
+        "property uchar flags",
+        "property list uchar int vertex_indices",
+        "property list uchar float texcoord",
+        "end_header",
+    ]
     rows = [
         (0, 0, 0, 255, 0, 0, 255),
         (1, 0, 0, 0, 255, 0, 255),
@@ -156,8 +171,11 @@ def coloured_ply(order: str) -> bytes:
     data = ("\n".join(head) + "\n").encode()
     if not order:
         return data + "".join(" ".join(map(str, row)) + "\n" for row in rows + faces).encode()
-    return data + b"".join(struct.pack(f"{order}fff4B", *r) for r in rows) + b"".join(
-        struct.pack(f"{order}BB3iB6f", *f) for f in faces)  # fmt: skip
+    return (
+        data
+        + b"".join(struct.pack(f"{order}fff4B", *r) for r in rows)
+        + b"".join(struct.pack(f"{order}BB3iB6f", *f) for f in faces)
+    )
 
 
 @pytest.mark.parametrize("order", ["", "\r", "<", ">"])
@@ -194,18 +212,24 @@ def test_text_files_that_end_in_the_middle_do_not_come_in() -> None:
 @pytest.mark.parametrize(
     ("name", "data", "sentence"),
     [
-        ("a.ply", b"ply\nformat ascii 1.0\nelement vertex 60000000\nproperty float x\nproperty float y\n"
-                  b"property float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n",
-         "ends in the middle"),
+        (
+            "a.ply",
+            b"ply\nformat ascii 1.0\nelement vertex 60000000\nproperty float x\nproperty float y\n"
+            b"property float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n",
+            "ends in the middle",
+        ),
         ("a.ply", b"ply\nformat ascii 1.0\nelement vertex many\nend_header\n", "its header says ‘element vertex many’"),
         ("a.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 -4\n", "line 4 has a face with a vertex that is not there"),
         ("a.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2\nf 1 2 3\n", "line 4 has a face without three sound corners"),
         ("a.obj", b"v 0 0 0\nv 1 zero 0\n", "line 2 has numbers that cannot be read"),
         ("a.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n", "refers to vertices that are not there"),
-        ("a.stl", b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\n",
-         "ends in the middle or is damaged"),
+        (
+            "a.stl",
+            b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\n",
+            "ends in the middle or is damaged",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_is_said_where_it_is(name: str, data: bytes, sentence: str) -> None:
     with pytest.raises(IntakeError, match=sentence):
         take_in({name: data})
@@ -217,12 +241,18 @@ TRIANGLE = "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\n"
 def test_mtl_in_all_its_dresses() -> None:
     """Latin-1, a mark at the beginning, two libraries, names with spaces, quotes, options and maps of every kind."""
     obj = "mtllib one.mtl two.mtl\n" + TRIANGLE + "usemtl lacquer  rouge\nf 1/1 2/2 3/3\nusemtl plate\nf 1/1 3/3 2/2\n"
-    one = "\ufeffnewmtl lacquer  rouge\nKd 0.5 0.5 0.5\nmap_Kd -s 2 3 1 -o 0.25 0.5 -clamp on \"my paint.png\"\n" \
-          "bump -bm 0.3 relief.png\nmap_Ke glow.png\nPc 0.5\n"  # fmt: skip
-    two = "# caf\u00e9\nnewmtl plate\nKd 1 0 0\nmap_Pr rough.png\nmap_Pm metal.png\nnorm bent.png\n" \
-          "map_d cut.png\nmap_Ns s.png\n"  # fmt: skip
-    pictures = {n: png_of(np.full((2, 2, 3), 90)) for n in ("my paint.png", "relief.png", "glow.png", "rough.png",
-                                                            "metal.png", "bent.png", "cut.png", "s.png")}  # fmt: skip
+    one = (
+        '\ufeffnewmtl lacquer  rouge\nKd 0.5 0.5 0.5\nmap_Kd -s 2 3 1 -o 0.25 0.5 -clamp on "my paint.png"\n'
+        "bump -bm 0.3 relief.png\nmap_Ke glow.png\nPc 0.5\n"
+    )
+    two = (
+        "# caf\u00e9\nnewmtl plate\nKd 1 0 0\nmap_Pr rough.png\nmap_Pm metal.png\nnorm bent.png\n"
+        "map_d cut.png\nmap_Ns s.png\n"
+    )
+    pictures = {
+        n: png_of(np.full((2, 2, 3), 90))
+        for n in ("my paint.png", "relief.png", "glow.png", "rough.png", "metal.png", "bent.png", "cut.png", "s.png")
+    }
     files = {"a.obj": obj.encode(), "one.mtl": one.encode(), "two.mtl": two.encode("latin-1"), **pictures}
     intake = take_in(files)
     lacquer, plate = intake.materials
@@ -292,8 +322,17 @@ def test_pictures_beside_the_model_are_laid_on_by_their_names() -> None:
         + "usemtl Old Wood\nf 1/1 2/2 3/3\nusemtl brass\nf 1/1 3/3 2/2\nusemtl bare\nf 1 2 3\n"
     )
     mtl = b"newmtl Old Wood\nmap_Kd planks.png\nnewmtl brass\nnewmtl bare\n"
-    names = ("planks.png", "old_wood_basecolor.png", "old-wood_Normal.png", "brass_base_color.jpg", "brass_rough.png",
-             "brass_metal.png", "brass_AO.png", "bare_emissive.png", "notes_about_it.png")  # fmt: skip
+    names = (
+        "planks.png",
+        "old_wood_basecolor.png",
+        "old-wood_Normal.png",
+        "brass_base_color.jpg",
+        "brass_rough.png",
+        "brass_metal.png",
+        "brass_AO.png",
+        "bare_emissive.png",
+        "notes_about_it.png",
+    )
     intake = take_in({"a.obj": obj.encode(), "a.mtl": mtl, **{n: png_of(np.full((2, 2, 3), 9)) for n in names}})
     wood, brass, bare = intake.materials
     assert wood.maps.base_color.name == "planks.png"  # type: ignore[union-attr]

@@ -89,15 +89,21 @@ def test_parts_that_only_travel_are_refined_and_travel_on() -> None:
     document, chunk = document_of(writer.to_bytes())
     keys = np.float32([0, 1]).tobytes() + np.float32([[0, 0, 0], [5, 0, 0]]).tobytes()
     at = len(document["bufferViews"])
-    document["bufferViews"] += [{"buffer": 0, "byteOffset": len(chunk), "byteLength": 8},
-                                {"buffer": 0, "byteOffset": len(chunk) + 8, "byteLength": 24}]  # fmt: skip
+    document["bufferViews"] += [
+        {"buffer": 0, "byteOffset": len(chunk), "byteLength": 8},
+        {"buffer": 0, "byteOffset": len(chunk) + 8, "byteLength": 24},
+    ]
     first = len(document["accessors"])
     document["accessors"] += [
         {"bufferView": at, "componentType": 5126, "count": 2, "type": "SCALAR", "min": [0], "max": [1]},
         {"bufferView": at + 1, "componentType": 5126, "count": 2, "type": "VEC3"},
     ]
-    document["animations"] = [{"channels": [{"sampler": 0, "target": {"node": 0, "path": "translation"}}],
-                               "samplers": [{"input": first, "output": first + 1}]}]  # fmt: skip
+    document["animations"] = [
+        {
+            "channels": [{"sampler": 0, "target": {"node": 0, "path": "translation"}}],
+            "samplers": [{"input": first, "output": first + 1}],
+        }
+    ]
     intake = take_in({"a.glb": gltf(document, chunk + keys)}, wanted=DetailRequest(Detail(smooth="all"), 0.01))
     assert "All parts are refined, 4 times" in " ".join(f.what for f in intake.report.findings)
     rig = Rig.from_bytes(intake.assets[rig_key(intake.item.asset)])

@@ -188,9 +188,11 @@ def test_a_rig_is_kept_whole() -> None:
     glb = Glb()
     node = glb.node(mesh=glb.mesh(ball, (ball.vertices * np.float32([1, 0, 0]), ball.vertices * 0)), name="Ball")
     glb.animation(
-        "All", (node, "translation", [0, 1, 2], np.arange(27).reshape(9, 3)),
-        (node, "scale", [0, 2], [[1] * 3, [2] * 3]), (node, "weights", [0, 2], [[0, 0], [1, 0]]),
-    )  # fmt: skip
+        "All",
+        (node, "translation", [0, 1, 2], np.arange(27).reshape(9, 3)),
+        (node, "scale", [0, 2], [[1] * 3, [2] * 3]),
+        (node, "weights", [0, 2], [[0, 0], [1, 0]]),
+    )
     glb.animation("Still", (node, "translation", [0, 1], [[0, 0, 0], [0, 0, 0]]))
     samplers = glb.document["animations"][0]["samplers"]
     samplers[0]["interpolation"], samplers[1]["interpolation"] = "CUBICSPLINE", "STEP"

@@ -10,8 +10,9 @@ FACES = np.array([[0, 1, 3, 2], [4, 6, 7, 5], [0, 4, 5, 1], [2, 3, 7, 6], [0, 2,
 EDGES = np.array([[a, b] for a in range(8) for b in range(a) if np.abs(CUBE[a] - CUBE[b]).sum() == 2])
 
 
-def cage(points: np.ndarray, faces: list[list[int]] | np.ndarray, edges: np.ndarray | None = None,
-         sharpness: float = 0.0) -> Cage:  # fmt: skip
+def cage(
+    points: np.ndarray, faces: list[list[int]] | np.ndarray, edges: np.ndarray | None = None, sharpness: float = 0.0
+) -> Cage:
     sizes = np.array([len(f) for f in faces])
     index = np.concatenate([np.asarray(f) for f in faces])
     sharp = np.zeros((0, 2), int) if edges is None else edges

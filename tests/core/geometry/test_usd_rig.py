@@ -31,8 +31,11 @@ def arm(stage: Usd.Stage, own_order: bool) -> UsdGeom.Mesh:
     angle = np.arange(SIDES) * 2 * np.pi / SIDES
     points = [(0.2 * np.cos(a), y, 0.2 * np.sin(a)) for y in np.linspace(0, 2, RINGS) for a in angle]
     mesh.CreatePointsAttr([Gf.Vec3f(*map(float, p)) for p in points])
-    quads = [(r * SIDES + s, (r + 1) * SIDES + s, (r + 1) * SIDES + (s + 1) % SIDES, r * SIDES + (s + 1) % SIDES)
-             for r in range(RINGS - 1) for s in range(SIDES)]  # fmt: skip
+    quads = [
+        (r * SIDES + s, (r + 1) * SIDES + s, (r + 1) * SIDES + (s + 1) % SIDES, r * SIDES + (s + 1) % SIDES)
+        for r in range(RINGS - 1)
+        for s in range(SIDES)
+    ]
     mesh.CreateFaceVertexCountsAttr([4] * len(quads))
     mesh.CreateFaceVertexIndicesAttr(np.ravel(quads).tolist())
     binding = UsdSkel.BindingAPI.Apply(mesh.GetPrim())
@@ -76,9 +79,13 @@ def by_the_library(stage: Usd.Stage, mesh: UsdGeom.Mesh, time: float) -> np.ndar
     sub_weights, indices, sub_shapes = shapes.ComputeSubShapeWeights(weights)
     points = Vt.Vec3fArray(mesh.GetPointsAttr().Get())
     assert shapes.ComputeDeformedPoints(
-        sub_weights, indices, sub_shapes, shapes.ComputeBlendShapePointIndices(),
-        shapes.ComputeSubShapePointOffsets(), points,
-    )  # fmt: skip
+        sub_weights,
+        indices,
+        sub_shapes,
+        shapes.ComputeBlendShapePointIndices(),
+        shapes.ComputeSubShapePointOffsets(),
+        points,
+    )
     assert skin.ComputeSkinnedPoints(skeleton.ComputeSkinningTransforms(time), points, time)
     world = UsdGeom.XformCache(time).GetLocalToWorldTransform(skeleton.GetPrim())
     return np.array([world.Transform(Gf.Vec3d(p)) for p in points])

@@ -89,9 +89,10 @@ def test_variants_of_materials_are_kept_and_those_of_shape_named(tmp_path: Path)
     parts = {p.id: p.name for p in intake.item.parts}
     found = {v.name: {parts[w.id]: material[w.material].name for w in v.parts} for v in intake.item.variants}
     assert found == {
-        "As it came": {"seat": "red", "leg": "red"}, "colour: cold": {"seat": "blue", "leg": "red"},
+        "As it came": {"seat": "red", "leg": "red"},
+        "colour: cold": {"seat": "blue", "leg": "red"},
         "paint: shiny": dict.fromkeys(("seat", "leg"), "red, paint: shiny"),
-    }  # fmt: skip
+    }
     rough = {m.name: m.specular_roughness for m in intake.materials}
     assert (rough["red"], rough["red, paint: shiny"]) == pytest.approx((0.9, 0.1))
     text = " ".join(f.what for f in intake.report.findings)

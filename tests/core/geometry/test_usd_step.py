@@ -107,7 +107,8 @@ def test_maps_lie_on_their_set_moved_and_wrapped(tmp_path: Path, packed: bool) -
     stage = stage_at(folder / "plate.usda", "Y", 1.0)
     mesh = square(stage, "/plate")
     corners = UsdGeom.PrimvarsAPI(mesh.GetPrim()).CreatePrimvar(
-        "map1", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.faceVarying)  # fmt: skip
+        "map1", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.faceVarying
+    )
     corners.Set([Gf.Vec2f(0, 0), Gf.Vec2f(1, 0.25), Gf.Vec2f(1, 1)])
     corners.SetIndices(Vt.IntArray([0, 1, 2, 0]))
     bind(mesh.GetPrim(), preview(stage, "/paint", picture="./paint.png"))

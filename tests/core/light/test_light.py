@@ -1,6 +1,7 @@
 """Photometry: colour temperature, flux, and environment sampling."""
 
 import math
+from typing import get_args
 
 import numpy as np
 import pytest
@@ -18,11 +19,14 @@ from cyclorama.core.light.environment import (
     latitude,
     longitude,
 )
+from cyclorama.core.light.kinds import BY_KERNEL, KINDS, fields_of
 from cyclorama.core.light.masks import LOOP, mask
 from cyclorama.core.light.rows import light_row, luminance_nit
+from cyclorama.core.light.shapes import REACH
 from cyclorama.core.light.sky import sky_picture, sun_direction, sun_illuminance_lx
 from cyclorama.core.render.trace.surface import turn_back
 from cyclorama.core.scene import Light, Sky
+from cyclorama.core.scene.light import Shape
 
 
 @pytest.mark.parametrize(
@@ -175,3 +179,15 @@ def test_clouds_cover_as_much_as_told_drift_and_change_without_a_jump() -> None:
     assert sun_illuminance_lx(Sky(clouds=1.0)) < 0.8 * sun_illuminance_lx(Sky())
     assert np.isfinite(sky_picture(Sky(clouds=0.7))).all()
     assert sky_picture(Sky()).shape == (128, 256, 3)
+
+
+def test_every_kind_of_light_is_described_once() -> None:
+    assert tuple(KINDS) == get_args(Shape)
+    assert len(BY_KERNEL) == len(KINDS)
+    for kind in KINDS.values():
+        light = Light(id="l", name="L", shape=kind.shape, width_m=0.5, height_m=0.2)
+        row = light_row(light, np.zeros(3), 0.0)
+        reached = np.linalg.norm(kind.outline(row), axis=1)
+        assert reached.max() <= row[REACH] * 1.0001, kind.shape
+        assert all(size.name in Light.model_fields for size in kind.sizes)
+        assert fields_of(kind) <= Light.model_fields.keys()

@@ -273,8 +273,10 @@ def test_the_short_way_is_the_long_way(metal: float, rough: float) -> None:
     for _ in range(50):
         z = rng.uniform(0.05, 1, 2)
         phi = rng.uniform(0, 2 * math.pi, 2)
-        wo, wi = (tuple(float(x) for x in (math.sqrt(1 - c * c) * math.cos(p), math.sqrt(1 - c * c) * math.sin(p), c))
-                  for c, p in zip(z, phi, strict=True))  # fmt: skip
+        wo, wi = (
+            tuple(float(x) for x in (math.sqrt(1 - c * c) * math.cos(p), math.sqrt(1 - c * c) * math.sin(p), c))
+            for c, p in zip(z, phi, strict=True)
+        )
         out = np.zeros((2, 8))
         _both_ways(v, s, wo, wi, rng.random(3), NO_FILMS, load_tables(), out)
         assert out[1] == pytest.approx(out[0], rel=1e-6, abs=1e-9)

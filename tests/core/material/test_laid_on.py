@@ -81,8 +81,11 @@ def test_what_lies_on_an_item_goes_where_it_goes() -> None:
     frame = np.array(item_frame(placed)).reshape(3, 4)
     turned = np.radians(70.0)
     own = np.array([0.1, 0.2, 0.3])
-    at = [0.4 + own[0] * np.cos(turned) + own[2] * np.sin(turned), 0.3 + own[1],
-          -0.2 - own[0] * np.sin(turned) + own[2] * np.cos(turned)]  # fmt: skip
+    at = [
+        0.4 + own[0] * np.cos(turned) + own[2] * np.sin(turned),
+        0.3 + own[1],
+        -0.2 - own[0] * np.sin(turned) + own[2] * np.cos(turned),
+    ]
     assert frame[:, :3] @ at + frame[:, 3] == pytest.approx(own)
 
 
@@ -129,8 +132,11 @@ def test_edges_stand_out_and_hollows_do_not() -> None:
     t = scene.geometry.corners
     for away in (0.01, 0.03):
         p = np.array([0.5 - away, 1.0, 0.1])
-        found = [_sharp(scene.geometry.edges, i, tuple(p), (0.0, 1.0, 0.0)) for i in range(len(t))
-                 if abs(t[i, [1, 4, 7]] - 1.0).max() < 1e-5]  # fmt: skip
+        found = [
+            _sharp(scene.geometry.edges, i, tuple(p), (0.0, 1.0, 0.0))
+            for i in range(len(t))
+            if abs(t[i, [1, 4, 7]] - 1.0).max() < 1e-5
+        ]
         assert max(found) == pytest.approx(1 / away, rel=0.01)
 
 
@@ -151,10 +157,19 @@ def test_a_decal_lies_where_it_is_put_in_its_size_and_no_deeper(tracer: Tracer) 
     decal = Decal(
         id="d", name="D", asset=key, at_x_m=0.2, azimuth_deg=0.0, elevation_deg=90.0, width_m=0.8, depth_m=0.1
     )
-    project = put_all(project, {
-        "items/item-1/decals": (decal,), "camera/aim/y_m": 0.0, "camera/elevation_deg": 89.0, "camera/azimuth_deg": 0.0,
-        "camera/distance_m": 4.0, "camera/focal_mm": 72.0, "shot/shoot/width": 64, "shot/shoot/height": 64,
-    })  # fmt: skip
+    project = put_all(
+        project,
+        {
+            "items/item-1/decals": (decal,),
+            "camera/aim/y_m": 0.0,
+            "camera/elevation_deg": 89.0,
+            "camera/azimuth_deg": 0.0,
+            "camera/distance_m": 4.0,
+            "camera/focal_mm": 72.0,
+            "shot/shoot/width": 64,
+            "shot/shoot/height": 64,
+        },
+    )
     seen = _picture(tracer, project, assets | {key: picture})
     red = seen[..., 0] - seen[..., 1] > 0.3
     half = 4.0 * 18.0 / 72.0  # so much of the plane is seen to each side, m

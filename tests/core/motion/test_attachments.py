@@ -77,8 +77,11 @@ def test_on_an_orbit_the_camera_carries_a_light_as_the_rig_does() -> None:
 def test_lights_and_aims_go_along_with_a_thing_that_moves() -> None:
     project = studio()
     box = project.items[0].id
-    project = done(project, SetKey(path=f"items/{box}/placement/x_m", frame=1, value=0.0),
-                   SetKey(path=f"items/{box}/placement/x_m", frame=FRAMES, value=1.0))  # fmt: skip
+    project = done(
+        project,
+        SetKey(path=f"items/{box}/placement/x_m", frame=1, value=0.0),
+        SetKey(path=f"items/{box}/placement/x_m", frame=FRAMES, value=1.0),
+    )
     project = put_all(project, {"look/lights/key/rides": box, "look/lights/fill/aim": Aim(item=box)})
     first, last = (row_of(project, n)[CENTRE : CENTRE + 3] for n in (1, FRAMES))
     assert last - first == pytest.approx([1.0, 0.0, 0.0], abs=1e-5)
@@ -122,8 +125,12 @@ def test_who_goes_along_comes_back_to_the_rig_when_its_carrier_is_removed() -> N
 
 def ring(turns: float, count: int = 24) -> Path:
     points = [2 * math.pi * turns * i / count for i in range(count)]
-    return Path(id="p", name="P", closed=True, points=tuple(
-        PathPoint(id=f"q{i}", x_m=math.sin(a), z_m=math.cos(a)) for i, a in enumerate(points)))  # fmt: skip
+    return Path(
+        id="p",
+        name="P",
+        closed=True,
+        points=tuple(PathPoint(id=f"q{i}", x_m=math.sin(a), z_m=math.cos(a)) for i, a in enumerate(points)),
+    )
 
 
 def test_a_ride_leans_into_its_curves() -> None:

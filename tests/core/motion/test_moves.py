@@ -1,7 +1,9 @@
-"""Moves against closed forms: curves, easing, paths, stretches of a camera's row, and what closes."""
+"""Moves against closed forms: curves, easing, paths, segments of a camera's row, and what closes."""
 
 import math
+import re
 from itertools import pairwise
+from typing import get_args
 
 import numpy as np
 import pytest
@@ -9,9 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.motion import gaps, loops, moment, moves_nothing, poses_at, values_at
+from cyclorama.core.motion import gaps, loops, moment, most_turned_deg, moves_nothing, poses_at, values_at
 from cyclorama.core.motion.easing import ease
 from cyclorama.core.motion.paths import along, length_m
+from cyclorama.core.motion.segments import SEGMENTS
 from cyclorama.core.scene import (
     Channel,
     Key,
@@ -25,6 +28,7 @@ from cyclorama.core.scene import (
     put,
     put_all,
 )
+from cyclorama.core.scene.shot import MoveKind
 
 CAMERA = "camera"
 numbers = st.floats(-1000, 1000)
@@ -40,7 +44,7 @@ def at(c: Channel, *frames: float, length: int = 48) -> list[float]:
 
 
 def moved(*segments: Segment, frames: int = 48, **values: object) -> Project:
-    """A shot whose camera goes through some stretches."""
+    """A shot whose camera goes through some segments."""
     rows = (Row(id=CAMERA, segments=segments),)
     more = {f"camera/{name}": value for name, value in values.items()}
     return put_all(new_project("Moves"), {"shot/frames": frames, "shot/rows": rows, **more})
@@ -54,8 +58,11 @@ def focal(project: Project, *frames: float) -> list[float]:
     return poses_at(project, project.shot, np.array(frames, float)).focal_mm.tolist()
 
 
-@given(st.lists(st.tuples(st.integers(0, 200), numbers), min_size=1, max_size=12, unique_by=lambda k: k[0]),
-       st.sampled_from(["linear", "smooth", "hold"]), st.sampled_from(["stand", "repeat", "ping-pong"]))  # fmt: skip
+@given(
+    st.lists(st.tuples(st.integers(0, 200), numbers), min_size=1, max_size=12, unique_by=lambda k: k[0]),
+    st.sampled_from(["linear", "smooth", "hold"]),
+    st.sampled_from(["stand", "repeat", "ping-pong"]),
+)
 @settings(max_examples=60, deadline=None, derandomize=True)
 def test_curves_go_through_their_keys_and_not_beyond_them(
     keys: list[tuple[int, float]], goes: str, outside: str
@@ -95,7 +102,7 @@ def test_curves_against_closed_forms() -> None:
 
 @given(st.floats(0, 1), st.floats(0, 1))
 @settings(max_examples=40, deadline=None, derandomize=True)
-def test_eased_stretches_end_where_they_should_and_never_jump(a: float, b: float) -> None:
+def test_eased_segments_end_where_they_should_and_never_jump(a: float, b: float) -> None:
     a, b = (a, b) if a + b <= 1 else (a / 2, b / 2)
     u = np.linspace(0, 1, 400)
     done = np.asarray(ease(u, a, b), float)
@@ -147,14 +154,17 @@ def test_paths_against_a_straight_line_and_a_circle() -> None:
     assert along(same, np.array([0.3]))[0][0] == pytest.approx([1, 2, 3])
 
 
-def test_each_stretch_does_what_it_says() -> None:
+def test_each_segment_does_what_it_says() -> None:
     """A push, an arc, a rise, a pan, a roll, a zoom and a dolly zoom of twelve frames each, against geometry."""
     kinds = [
-        Segment(id="a", kind="push", by_m=1.0), Segment(id="b", kind="arc", by_deg=90),
-        Segment(id="c", kind="rise", by_m=1.0), Segment(id="d", kind="roll", by_deg=30),
-        Segment(id="e", kind="zoom", to_mm=100), Segment(id="f", kind="dolly_zoom", by_m=0.5),
+        Segment(id="a", kind="push", by_m=1.0),
+        Segment(id="b", kind="arc", by_deg=90),
+        Segment(id="c", kind="rise", by_m=1.0),
+        Segment(id="d", kind="roll", by_deg=30),
+        Segment(id="e", kind="zoom", to_mm=100),
+        Segment(id="f", kind="dolly_zoom", by_m=0.5),
         Segment(id="g", kind="hold"),
-    ]  # fmt: skip
+    ]
     project = moved(*kinds, frames=84, elevation_deg=0.0, distance_m=2.0, focal_mm=50.0, **{"aim/y_m": 0.0})
     m = cameras(project, 0, 6, 12, 18, 24, 36, 48, 60, 72, 83)
     at_ = m[:, :3, 3]
@@ -186,10 +196,13 @@ def test_a_pan_turns_the_camera_where_it_stands() -> None:
     assert -m[1, :3, 2] == pytest.approx([-1, 0, 0], abs=1e-12)  # it looked to the back, then to the left
 
 
-@given(st.lists(st.sampled_from(["orbit", "arc", "push", "rise", "pan", "roll", "zoom", "dolly_zoom", "hold"]),
-                min_size=1, max_size=5), st.floats(0, 0.5), st.floats(0, 0.5))  # fmt: skip
+@given(
+    st.lists(st.sampled_from([kind for kind in SEGMENTS if kind not in ("spin", "ride")]), min_size=1, max_size=5),
+    st.floats(0, 0.5),
+    st.floats(0, 0.5),
+)
 @settings(max_examples=40, deadline=None, derandomize=True)
-def test_stretches_join_without_a_jump(kinds: list[str], ease_in: float, ease_out: float) -> None:
+def test_segments_join_without_a_jump(kinds: list[str], ease_in: float, ease_out: float) -> None:
     segments = [
         Segment(id=f"s{i}", kind=kind, by_deg=70, by_m=0.3, tilt_deg=20, to_mm=40, ease_in=ease_in, ease_out=ease_out)  # type: ignore[arg-type]
         for i, kind in enumerate(kinds)
@@ -209,8 +222,12 @@ def test_handles_make_a_path_a_bezier_curve() -> None:
     path = Path(id="path-1", name="Path", points=(first, last))
     controls = np.array([[0, 0, 0], [0, 0, 2], [4, 0.5, 0], [3, 1, 0]], float)
     t = np.linspace(0, 1, 20_001)[:, None]
-    curve = ((1 - t) ** 3 * controls[0] + 3 * t * (1 - t) ** 2 * controls[1] + 3 * t**2 * (1 - t) * controls[2]
-             + t**3 * controls[3])  # fmt: skip
+    curve = (
+        (1 - t) ** 3 * controls[0]
+        + 3 * t * (1 - t) ** 2 * controls[1]
+        + 3 * t**2 * (1 - t) * controls[2]
+        + t**3 * controls[3]
+    )
     way = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(curve, axis=0), axis=1))])
     assert length_m(path) == pytest.approx(way[-1], rel=1e-6)
     shares = np.linspace(0, 1, 41)
@@ -293,9 +310,11 @@ def test_a_keyed_constant_gives_the_same_as_the_value_itself() -> None:
 def test_what_cannot_be_keyed_or_is_not_there_is_refused() -> None:
     project = new_project("Refused")
     for path_, said in {
-        "looks/nobody/tone/ev100": "not in this project", f"shots/{project.shot_id}/frames": "cannot change during",
-        f"looks/{project.look.id}/background/colour": "cannot change during", "x/y": "not in this project",
-    }.items():  # fmt: skip
+        "looks/nobody/tone/ev100": "not in this project",
+        f"shots/{project.shot_id}/frames": "cannot change during",
+        f"looks/{project.look.id}/background/colour": "cannot change during",
+        "x/y": "not in this project",
+    }.items():
         with pytest.raises(ChangeError, match=said):
             keyed(project, path_, (0, 1.0))
     ev = f"looks/{project.look.id}/tone/ev100"
@@ -308,6 +327,31 @@ def test_what_cannot_be_keyed_or_is_not_there_is_refused() -> None:
     document["shots"][0]["channels"][0]["path"] = "materials/none/opacity"
     with pytest.raises(ChangeError, match="not in this project"):
         load_project(document)
+
+
+def test_a_sway_goes_to_both_sides_and_round_the_seam_without_a_stop() -> None:
+    """Azimuth A sin(2π n t / N), against the closed form, over the seam too; the doctor wants it neither turned nor
+    eased."""
+    project = moved(Segment(id="s", kind="sway", by_deg=30.0, times=2), frames=48)
+    times = np.linspace(0.0, 96.0, 97)
+    rows = cameras(project, *times)
+    seen = np.degrees(np.arctan2(rows[:, 0, 3], rows[:, 2, 3]))
+    assert seen == pytest.approx(30.0 * np.sin(2 * np.pi * 2 * times / 48), abs=1e-9)
+    assert np.abs(rows[0] - rows[48]).max() < 1e-12
+    assert gaps(project, project.shot) == []
+    assert loops(project, project.shot)
+    assert not moves_nothing(project.shot)
+    assert most_turned_deg(project.shot, 180.0) == pytest.approx(0.5 * 30.0 * 2 * math.pi * 2 / 48)
+    eased_ = put(project, "shot/move/ease_in", 0.2)
+    (gap,) = gaps(eased_, eased_.shot)
+    assert (gap.jump, gap.speed, gap.fixes) == (0.0, pytest.approx(30.0 * 2 * math.pi * 2 / 48), ("even speed",))
+
+
+def test_every_kind_of_segment_is_described_once() -> None:
+    assert tuple(SEGMENTS) == get_args(MoveKind)
+    for kind in SEGMENTS.values():
+        assert set(re.findall(r"{(\w+)", kind.figure)) <= {field.name for field in kind.fields}
+        assert all(field.name in Segment.model_fields for field in kind.fields)
 
 
 def test_the_doctor_says_what_does_not_close_and_by_how_much() -> None:

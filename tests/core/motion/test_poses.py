@@ -57,9 +57,10 @@ def test_loop_has_constant_speed_over_the_seam() -> None:
 def test_segments_follow_each_other() -> None:
     """Half a turn in 12 frames, a hold of 6, then what is left: a whole turn the other way round."""
     stretches = (
-        Segment(id="a", kind="orbit", turns=0.5, frames=12), Segment(id="b", kind="hold", frames=6),
+        Segment(id="a", kind="orbit", turns=0.5, frames=12),
+        Segment(id="b", kind="hold", frames=6),
         Segment(id="c", kind="orbit", turns=-1.0),
-    )  # fmt: skip
+    )
     project = with_values(shot__frames=36, shot__rows=(Row(id="camera", segments=stretches),))
     angles = turned_deg(project.shot, "camera", np.array([-1.0, 0, 6, 12, 15, 18, 27, 36, 37.5]))
     assert angles.tolist() == [-15.0, 0.0, 90.0, 180.0, 180.0, 180.0, 0.0, -180.0, -210.0]
@@ -97,8 +98,10 @@ def test_azimuth_grows_counter_clockwise_seen_from_above() -> None:
     assert cameras[1, :3, 3][0] > 0
 
 
-@pytest.mark.parametrize(("what", "kind", "moves"), [("camera", "orbit", True), ("set", "orbit", False),
-                                                     ("subject", "spin", True), ("camera", "spin", False)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("what", "kind", "moves"),
+    [("camera", "orbit", True), ("set", "orbit", False), ("subject", "spin", True), ("camera", "spin", False)],
+)
 def test_lights_travel_with(what: str, kind: str, moves: bool) -> None:
     poses = all_poses(with_values(move=kind, look__lights_travel_with=what, shot__frames=8))
     assert (np.ptp(poses.lights_deg) > 0) == moves
@@ -143,8 +146,15 @@ def test_a_moment_is_what_is_seen() -> None:
     """Items that are on, the subject last, in the one colourway that they wear; lights aim at points."""
     project = furnished()
     night = project.items[0].variant.model_copy(update={"id": "night"})
-    project = edited(project, {"subject/variants": (*project.items[0].variants, night), "subject/variant_id": "night",
-                               "items/lamp/on": False, "look/lights/key/aim/item": "plinth"})  # fmt: skip
+    project = edited(
+        project,
+        {
+            "subject/variants": (*project.items[0].variants, night),
+            "subject/variant_id": "night",
+            "items/lamp/on": False,
+            "look/lights/key/aim/item": "plinth",
+        },
+    )
     here = moment(project, 1)
     assert [item.id for item in here.items] == ["plinth", "pot"]
     assert [v.id for v in here.items[1].variants] == ["night"]
@@ -208,8 +218,11 @@ def test_an_animation_runs_through_the_shot_as_it_is_told() -> None:
 def test_pieces_follow_on_each_other_and_blend() -> None:
     """A 2 s animation from 0.5 s to 1.5 s, twice; then 3 s of another backwards at double speed, blended for half a
     second; again and again: 2 + 1.5 − 0.5 − 0.5 s a round."""
-    moving = item_of("a" * 32, ("X", "m"), animations=(
-        Animation(id="a", name="A", seconds=2), Animation(id="b", name="B", seconds=3)))  # fmt: skip
+    moving = item_of(
+        "a" * 32,
+        ("X", "m"),
+        animations=(Animation(id="a", name="A", seconds=2), Animation(id="b", name="B", seconds=3)),
+    )
     then = AnimationPiece(id="then", animation="b", speed=2.0, reverse=True, blend_s=0.5)
     play = Play(animation="a", from_s=0.5, to_s=1.5, times=2, blend_s=0.5, then=(then,), repeat="loop")
     item = moving.model_copy(update={"play": play})

@@ -13,8 +13,14 @@ NTSC = FrameRate(30000, 1001)
 
 
 def test_drop_frame_leaves_out_two_numbers_a_minute_but_not_each_tenth() -> None:
-    told = {0: "00:00:00;00", 1799: "00:00:59;29", 1800: "00:01:00;02", 17981: "00:09:59;29", 17982: "00:10:00;00",
-            107892: "01:00:00;00"}  # fmt: skip
+    told = {
+        0: "00:00:00;00",
+        1799: "00:00:59;29",
+        1800: "00:01:00;02",
+        17981: "00:09:59;29",
+        17982: "00:10:00;00",
+        107892: "01:00:00;00",
+    }
     for frames, text in told.items():
         assert timecode(frames, NTSC) == text
         assert frames_of(text, NTSC) == frames

@@ -29,8 +29,16 @@ def column_of(light: np.ndarray) -> np.ndarray:
 @pytest.mark.parametrize(("kind", "turned"), [("orbit", True), ("spin", False)])
 def test_it_passes_as_the_camera_turns(kind: str, turned: bool) -> None:
     frames = 36
-    project = edited(new_project("A"), {"move": kind, "shot/frames": frames, "shot/shoot/width": 640,
-                                        "shot/shoot/height": 360, "camera/focal_mm": 50.0})  # fmt: skip
+    project = edited(
+        new_project("A"),
+        {
+            "move": kind,
+            "shot/frames": frames,
+            "shot/shoot/width": 640,
+            "shot/shoot/height": 360,
+            "camera/focal_mm": 50.0,
+        },
+    )
     behind = Behind(kind="picture", picture="0" * 32, spread_deg=180.0)
     first, later = (
         column_of(backdrop_of(project, project.shot.first_frame + k, behind, ramp, (36, 64))) for k in (0, 3)

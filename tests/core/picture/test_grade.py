@@ -83,9 +83,11 @@ def test_white_balance_makes_light_of_its_temperature_grey() -> None:
 
 @settings(max_examples=30, deadline=None)
 @given(
-    st.tuples(*[st.floats(0.2, 3)] * 3), st.tuples(*[st.floats(-0.3, 0.3)] * 3), st.tuples(*[st.floats(0.4, 2.5)] * 3),
+    st.tuples(*[st.floats(0.2, 3)] * 3),
+    st.tuples(*[st.floats(-0.3, 0.3)] * 3),
+    st.tuples(*[st.floats(0.4, 2.5)] * 3),
     st.floats(0, 3),
-)  # fmt: skip
+)
 def test_decisions_are_those_of_the_published_formula(slope, offset, power, saturation) -> None:  # type: ignore[no-untyped-def]
     picture = noise(16, 16, 5)
     cdl = ocio.CDLTransform()

@@ -111,9 +111,11 @@ def test_headers_that_lead_astray_are_refused() -> None:
 def test_no_hostile_picture_takes_memory(tmp_path: Path) -> None:
     """All of them in a process that may use 1.5 GB: each ends in a sentence."""
     hostile = {
-        "claims.exr": exr_that_claims(30_000, 15_000), "many.exr": exr_that_claims(8_192, 4_096, 40),
-        "claims.png": png_that_claims(50_000, 50_000), "flat.hdr": b"#?RADIANCE\n\n-Y 60000 +X 120000\n",
-    }  # fmt: skip
+        "claims.exr": exr_that_claims(30_000, 15_000),
+        "many.exr": exr_that_claims(8_192, 4_096, 40),
+        "claims.png": png_that_claims(50_000, 50_000),
+        "flat.hdr": b"#?RADIANCE\n\n-Y 60000 +X 120000\n",
+    }
     for name, data in hostile.items():
         (tmp_path / name).write_bytes(data)
     (tmp_path / "sound.png").write_bytes(png_of(SMALL * 255))

@@ -126,9 +126,16 @@ def test_hdr_flat_and_run_length() -> None:
 
 @pytest.mark.parametrize(
     "data",
-    [b"", b"nonsense", b"#?RADIANCE\n\nno size", hdr(16, 4, b"\x02\x02\x00\x10\x80"), hdr(4, 4, b"short"),
-     b"\x76\x2f\x31\x01" + b"broken" * 10, hdr(100_000, 100_000, b"")],
-)  # fmt: skip
+    [
+        b"",
+        b"nonsense",
+        b"#?RADIANCE\n\nno size",
+        hdr(16, 4, b"\x02\x02\x00\x10\x80"),
+        hdr(4, 4, b"short"),
+        b"\x76\x2f\x31\x01" + b"broken" * 10,
+        hdr(100_000, 100_000, b""),
+    ],
+)
 def test_broken_environments_get_a_sentence(data: bytes) -> None:
     with pytest.raises(IntakeError) as error:
         read_linear(data, "sky")

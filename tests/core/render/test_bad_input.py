@@ -27,12 +27,7 @@ def is_fine(picture: np.ndarray) -> bool:
     return bool(np.isfinite(picture).all() and (picture >= 0).all())
 
 
-BROKEN = {
-    "no numbers": np.nan,
-    "overflowed": np.inf,
-    "negative": -5.0,
-    "hot pixel": 65504.0,
-}
+BROKEN = {"no numbers": np.nan, "overflowed": np.inf, "negative": -5.0, "hot pixel": 65504.0}
 
 
 @pytest.mark.parametrize("name", BROKEN)
@@ -62,8 +57,18 @@ def test_lights_without_an_area(tracer: Tracer, shape: str) -> None:
     for wrong in (0.0, -1.0):
         with pytest.raises(ChangeError, match="at least"):
             apply_set(project, SetValue(path="look/lights/key/width_m", value=wrong))
-    light = Light(id="a", name="A", shape=shape, width_m=0.001, height_m=0.001, elevation_deg=89, distance_m=1.0,
-                  power=500.0, power_unit="cd", seen_in_reflections=True)  # type: ignore[arg-type]  # fmt: skip
+    light = Light(
+        id="a",
+        name="A",
+        shape=shape,
+        width_m=0.001,
+        height_m=0.001,
+        elevation_deg=89,
+        distance_m=1.0,
+        power=500.0,
+        power_unit="cd",
+        seen_in_reflections=True,
+    )  # type: ignore[arg-type]
     row = light_row(light, np.zeros(3), 0.0)
     scene = scene_of(plane(4.0), diffuse(0.5), look_at((0, 0.8, 0.6), (0, 0, 0), 0.02, 8), row[None], max_bounces=1)
     shown = exposed(tracer, scene, 256).radiance
@@ -81,10 +86,14 @@ def test_broken_triangles_are_not_there(tracer: Tracer) -> None:
     uv = np.vstack([ball.uvs, np.full((4, 2), np.nan)]).astype(np.float32)
     last = len(ball.vertices)
     bad = [[0, 1, last], [0, last + 1, 2], [last + 2, last + 3, last + 2], [3, 3, 3], [5, 6, 5]]
-    broken = Mesh(v, n, uv, np.vstack([ball.triangles, bad]).astype(np.int32),
-                  np.zeros(len(ball.triangles) + len(bad), np.int32))  # fmt: skip
-    for material in (diffuse(0.5), Material(id="m", name="m", transmission_weight=1.0, specular_roughness=0.0),
-                     Material(id="m", name="m", edge_radius_m=0.01, coat_weight=1.0)):  # fmt: skip
+    broken = Mesh(
+        v, n, uv, np.vstack([ball.triangles, bad]).astype(np.int32), np.zeros(len(ball.triangles) + len(bad), np.int32)
+    )
+    for material in (
+        diffuse(0.5),
+        Material(id="m", name="m", transmission_weight=1.0, specular_roughness=0.0),
+        Material(id="m", name="m", edge_radius_m=0.01, coat_weight=1.0),
+    ):
         whole = exposed(tracer, scene_of(ball, material, VIEW, environment=1.0), 16)
         film = exposed(tracer, scene_of(broken, material, VIEW, environment=1.0), 16)
         assert is_fine(film.radiance)

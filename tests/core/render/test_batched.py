@@ -45,8 +45,12 @@ def studio(lights: tuple[dict[str, object], ...], material: Material = PAINT) ->
         for k, values in enumerate(lights)
     )
     wanted = ("lights", "components", "position", "motion", "objects")
-    values = {"look/lights": placed, "shot/shoot/passes/wanted": wanted, "set/sweep/on": True,
-              "look/environment": Environment(kind="sky", seen_by_camera=True)}  # fmt: skip
+    values = {
+        "look/lights": placed,
+        "shot/shoot/passes/wanted": wanted,
+        "set/sweep/on": True,
+        "look/environment": Environment(kind="sky", seen_by_camera=True),
+    }
     return edited(project, values), SceneCompiler(assets.__getitem__)
 
 
@@ -85,9 +89,14 @@ def test_only_surfaces_that_have_nothing_else_are_even() -> None:
     assert is_even()
     assert is_even(specular_ior=1.0)
     for other in (
-        {"base_metalness": 0.5}, {"specular_roughness": 0.0}, {"coat_weight": 0.1}, {"opacity": 0.5},
-        {"emission_luminance": 1.0}, {"edge_radius_m": 0.001}, {"transmission_weight": 0.2},
-    ):  # fmt: skip
+        {"base_metalness": 0.5},
+        {"specular_roughness": 0.0},
+        {"coat_weight": 0.1},
+        {"opacity": 0.5},
+        {"emission_luminance": 1.0},
+        {"edge_radius_m": 0.001},
+        {"transmission_weight": 0.2},
+    ):
         assert not is_even(**other), other
 
 

@@ -29,8 +29,11 @@ SURFACES: dict[str, dict[str, object]] = {
 
 def block() -> Mesh:
     """A box of 0.5 × 0.4 × 0.3 m with hard edges, a map on each side, a little off the axis."""
-    sides = [np.roll(np.array([[1, y, z] for y in (-1, 1) for z in (-1, 1)]) * s, k, axis=1)
-             for k in range(3) for s in (1, -1)]  # fmt: skip
+    sides = [
+        np.roll(np.array([[1, y, z] for y in (-1, 1) for z in (-1, 1)]) * s, k, axis=1)
+        for k in range(3)
+        for s in (1, -1)
+    ]
     corners = np.concatenate(sides)
     out = np.repeat([np.roll([s, 0, 0], k) for k in range(3) for s in (1, -1)], 4, axis=0)
     faces = []
@@ -39,8 +42,13 @@ def block() -> Mesh:
             a, b, c = corners[4 * f + np.array(face)]
             faces.append(np.array(face if np.cross(b - a, c - a) @ out[4 * f] > 0 else face[::-1]) + 4 * f)
     uvs = np.tile([[0, 0], [0, 1], [1, 0], [1, 1]], (6, 1))
-    return Mesh((corners * [0.25, 0.2, 0.15] + [0.05, 0.2, 0]).astype(np.float32), out.astype(np.float32),
-                uvs.astype(np.float32), np.array(faces, np.int32), np.zeros(12, np.int32))  # fmt: skip
+    return Mesh(
+        (corners * [0.25, 0.2, 0.15] + [0.05, 0.2, 0]).astype(np.float32),
+        out.astype(np.float32),
+        uvs.astype(np.float32),
+        np.array(faces, np.int32),
+        np.zeros(12, np.int32),
+    )
 
 
 def holding(intake: Intake, materials: tuple[Material, ...]) -> Project:
@@ -54,11 +62,20 @@ def two_ways(shutter_deg: float = 0.0, disc: bool = False, **surface: object) ->
     intake = take_in({"rotor.glb": turning(block())})
     material = intake.materials[0].model_copy(update={"base_color": (0.6, 0.5, 0.4), **surface})
     project = holding(intake, (material,))
-    values = {"shot/frames": 24, "set/sweep/on": False, "set/disc/on": disc, "shot/shoot/bounces": 3,
-              "shot/shoot/passes/wanted": ["motion"], "camera/shutter_deg": shutter_deg,
-              "aim": 0.2, "camera/distance_m": 2.5, "move": "spin",
-              "subject/placement/centre_x_m": 0.0, "subject/placement/centre_z_m": 0.0,
-              "subject/play/animation": None}  # fmt: skip
+    values = {
+        "shot/frames": 24,
+        "set/sweep/on": False,
+        "set/disc/on": disc,
+        "shot/shoot/bounces": 3,
+        "shot/shoot/passes/wanted": ["motion"],
+        "camera/shutter_deg": shutter_deg,
+        "aim": 0.2,
+        "camera/distance_m": 2.5,
+        "move": "spin",
+        "subject/placement/centre_x_m": 0.0,
+        "subject/placement/centre_z_m": 0.0,
+        "subject/play/animation": None,
+    }
     spun = edited(project, values)
     project = edited(spun, move="hold", subject__play__animation="animation-1")
 

@@ -79,8 +79,11 @@ def test_nearest_hits_and_shadows_of_two_bodies(keys: int) -> None:
     still, moving = soup(1), soup(2)
     angles = 40 + np.linspace(0, 3, keys) if keys > 1 else np.array([40.0])
     bodies = [body_of(still, 0), body_of(moving, len(still))]
-    where = Bodies(np.stack([pose_keys(turned(np.zeros(keys))), pose_keys(turned(angles, 0.3))]),
-                   np.array([0, 1], np.uint8), *addresses_of(bodies))  # fmt: skip
+    where = Bodies(
+        np.stack([pose_keys(turned(np.zeros(keys))), pose_keys(turned(angles, 0.3))]),
+        np.array([0, 1], np.uint8),
+        *addresses_of(bodies),
+    )
     shot = rays(3)
     origin, direction, time = (x.astype(np.float64) for x in shot)
     hits = nearest(where, shot, N)
@@ -145,5 +148,10 @@ def _without_seam(mesh: Mesh) -> Mesh:
     sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     _, often = np.unique(np.sort(sides, axis=1), axis=0, return_counts=True)
     assert (often == 2).all(), "the ball is not closed"
-    return Mesh(places.astype(np.float32), places.astype(np.float32), np.zeros((len(places), 2), np.float32),
-                triangles.astype(np.int32), np.zeros(len(triangles), np.int32))  # fmt: skip
+    return Mesh(
+        places.astype(np.float32),
+        places.astype(np.float32),
+        np.zeros((len(places), 2), np.float32),
+        triangles.astype(np.int32),
+        np.zeros(len(triangles), np.int32),
+    )

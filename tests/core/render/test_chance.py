@@ -48,10 +48,12 @@ def maps_by_chance(rng: np.random.Generator) -> MaterialMaps:
     chosen = [name for name in MaterialMaps.model_fields if rng.random() < 0.15]
     patterns = [None, "noise", "brushed", "flakes", "weave", "gradient", "grain"]
     kinds = [patterns[rng.integers(len(patterns))] for _ in chosen]
-    return MaterialMaps(**{
-        name: by_chance(TextureRef, rng, 0.4, asset="" if kind else "picture", pattern=kind)
-        for name, kind in zip(chosen, kinds, strict=True)
-    })  # fmt: skip
+    return MaterialMaps(
+        **{
+            name: by_chance(TextureRef, rng, 0.4, asset="" if kind else "picture", pattern=kind)
+            for name, kind in zip(chosen, kinds, strict=True)
+        }
+    )
 
 
 def studio_by_chance(seed: int) -> tuple[Project, dict[str, bytes]]:
@@ -63,26 +65,53 @@ def studio_by_chance(seed: int) -> tuple[Project, dict[str, bytes]]:
     key = content_hash(data)
     picture = png_of(rng.integers(0, 256, (8, 16, 4)))
     base = new_project("Chance")
-    materials = tuple(
-        by_chance(Material, rng, 0.4, id=f"m{i}", name="M", maps=maps_by_chance(rng)) for i in range(2)
-    )  # fmt: skip
+    materials = tuple(by_chance(Material, rng, 0.4, id=f"m{i}", name="M", maps=maps_by_chance(rng)) for i in range(2))
     item = item_of(key, ("P0", "m0"), ("P1", "m1"))
     lights = tuple(
         by_chance(Light, rng, 0.4, id=f"l{i}", name="L", solo=False, excluded_parts=("p0",) * (rng.random() < 0.2))
         for i in range(rng.integers(0, 4))
     )
-    camera = by_chance(Camera, rng, 0.3, id=base.camera.id, name="C", distance_m=rng.uniform(0.1, 3),
-                       aim=Aim(y_m=rng.uniform(-0.3, 0.5)), focus_item=None)  # fmt: skip
+    camera = by_chance(
+        Camera,
+        rng,
+        0.3,
+        id=base.camera.id,
+        name="C",
+        distance_m=rng.uniform(0.1, 3),
+        aim=Aim(y_m=rng.uniform(-0.3, 0.5)),
+        focus_item=None,
+    )
     passes = by_chance(Passes, rng, 0.5, wanted=typing.get_args(PassName))
-    shoot = by_chance(ShootSettings, rng, 0.5, passes=passes, width=WIDTH, height=HEIGHT, samples=4, min_samples=4,
-                      from_frame=None, to_frame=None, denoise_neighbours=False)  # fmt: skip
-    project = edited(base, {
-        "materials": materials, "items": (item,), "subject_id": item.id, f"cameras/{camera.id}": camera,
-        "look/lights": lights, "look/background": by_chance(Background, rng), "look/tone": by_chance(Tone, rng),
-        "look/environment": by_chance(Environment, rng, 0.4, kind="sky" if rng.random() < 0.5 else "picture"),
-        "set": by_chance(Stage, rng, 0.3), "move": ("orbit", "spin", "hold")[seed % 3], "shot/frames": 1 + seed,
-        "shot/shoot": shoot,
-    })  # fmt: skip
+    shoot = by_chance(
+        ShootSettings,
+        rng,
+        0.5,
+        passes=passes,
+        width=WIDTH,
+        height=HEIGHT,
+        samples=4,
+        min_samples=4,
+        from_frame=None,
+        to_frame=None,
+        denoise_neighbours=False,
+    )
+    project = edited(
+        base,
+        {
+            "materials": materials,
+            "items": (item,),
+            "subject_id": item.id,
+            f"cameras/{camera.id}": camera,
+            "look/lights": lights,
+            "look/background": by_chance(Background, rng),
+            "look/tone": by_chance(Tone, rng),
+            "look/environment": by_chance(Environment, rng, 0.4, kind="sky" if rng.random() < 0.5 else "picture"),
+            "set": by_chance(Stage, rng, 0.3),
+            "move": ("orbit", "spin", "hold")[seed % 3],
+            "shot/frames": 1 + seed,
+            "shot/shoot": shoot,
+        },
+    )
     return project, {key: data, "picture": picture}
 
 

@@ -40,8 +40,13 @@ def wire_cage() -> Mesh:
     rings = []
     for angle in np.linspace(0, 180, 6, endpoint=False):
         r = Rotation.from_euler("xy", [90, angle], degrees=True)
-        rings.append(dataclasses.replace(ring, vertices=r.apply(ring.vertices).astype(np.float32),
-                                         normals=r.apply(ring.normals).astype(np.float32)))  # fmt: skip
+        rings.append(
+            dataclasses.replace(
+                ring,
+                vertices=r.apply(ring.vertices).astype(np.float32),
+                normals=r.apply(ring.normals).astype(np.float32),
+            )
+        )
     return dataclasses.replace(joined := join(rings), part=np.zeros(len(joined.triangles), np.int32))
 
 
@@ -65,8 +70,10 @@ def turning(mesh: Mesh, *materials: Material) -> tuple[Project, SceneCompiler]:
     project, _ = project_of(mesh, materials[0])
     data = mesh.to_bytes()
     item = item_of(content_hash(data), *((m.name, m.id) for m in materials))
-    lights = (Light(id="key", name="Key", azimuth_deg=60, elevation_deg=40, distance_m=1.2, width_m=0.3, height_m=0.3),
-              Light(id="fill", name="Fill", azimuth_deg=-50, distance_m=1.5, strength_stops=-1))  # fmt: skip
+    lights = (
+        Light(id="key", name="Key", azimuth_deg=60, elevation_deg=40, distance_m=1.2, width_m=0.3, height_m=0.3),
+        Light(id="fill", name="Fill", azimuth_deg=-50, distance_m=1.5, strength_stops=-1),
+    )
     project = edited(project, {
         "materials": materials, "items": (item,), "subject_id": item.id, "look/lights": lights, "set/sweep/on": True,
         "aim": 0.2, "camera/distance_m": 1.3, "shot/frames": 72, "move": "spin", "look/tone/ev100": 9.5,
@@ -79,9 +86,10 @@ def turning(mesh: Mesh, *materials: Material) -> tuple[Project, SceneCompiler]:
 def test_no_ghost_of_another_frame_is_in_a_frame(tracer: Tracer, what: str) -> None:
     """The error of a frame with neighbours has no part of what other frames show and this one does not."""
     mesh, materials = {
-        "chequered ball": (chequered_ball(), (PALE, DARK)), "wire cage": (wire_cage(), (BRASS,)),
+        "chequered ball": (chequered_ball(), (PALE, DARK)),
+        "wire cage": (wire_cage(), (BRASS,)),
         "ribbed glass": (ribbed_glass(), (GLASS,)),
-    }[what]  # fmt: skip
+    }[what]
     project, compiler = turning(mesh, *materials)
     number = 20
 

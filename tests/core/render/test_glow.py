@@ -53,10 +53,11 @@ CASES = {
     "half there": (lamp(opacity=0.5), lambda x, z: 0.5 * evenly(x, z), (1, 1, 1)),
     "coated": (lamp(coat_weight=1.0, coat_color=TINT), evenly, TINT),
     "thinly coated, chequered": (
-        lamp(coat_weight=0.5, coat_color=TINT, maps={"emission_color": MAP}), half_lit,
+        lamp(coat_weight=0.5, coat_color=TINT, maps={"emission_color": MAP}),
+        half_lit,
         tuple(0.5 + 0.5 * c for c in TINT),
     ),
-}  # fmt: skip
+}
 
 
 def under_the_lamp(material: Material, floor: Material, camera: CameraRays) -> FrameScene:
@@ -70,10 +71,17 @@ def under_the_lamp(material: Material, floor: Material, camera: CameraRays) -> F
     data = mesh.to_bytes()
     key = content_hash(data)
     item = item_of(key, *((m.id, m.id) for m in (floor, material)))
-    project = edited(new_project("Lamp"), {
-        "materials": (floor, material), "items": (item,), "subject_id": item.id, "look/lights": (),
-        "set/sweep/on": False, "set/disc/on": False,
-    })  # fmt: skip
+    project = edited(
+        new_project("Lamp"),
+        {
+            "materials": (floor, material),
+            "items": (item,),
+            "subject_id": item.id,
+            "look/lights": (),
+            "set/sweep/on": False,
+            "set/disc/on": False,
+        },
+    )
     compiler = SceneCompiler({key: data, KEY: PICTURE}.__getitem__)
     scene = compiler.compile(moment(project, 1), camera.width, camera.height)
     return replace(scene, camera=camera, max_bounces=0)

@@ -62,10 +62,18 @@ def test_motion_blur_streak(tracer: Tracer, kind: str) -> None:
     r = 0.3
     spark = Mesh(spark.vertices + np.float32([0, 0, r]), spark.normals, spark.uvs, spark.triangles, spark.part)
     project, assets = project_of(spark, diffuse(0.5))
-    project = edited(project, {
-        "move": kind, "shot/frames": 24, "camera/shutter_deg": 180.0, "camera/elevation_deg": 0.0,
-        "camera/aim/y_m": 0.0, "camera/distance_m": 3.0, "camera/focal_mm": 100.0,
-    })  # fmt: skip
+    project = edited(
+        project,
+        {
+            "move": kind,
+            "shot/frames": 24,
+            "camera/shutter_deg": 180.0,
+            "camera/elevation_deg": 0.0,
+            "camera/aim/y_m": 0.0,
+            "camera/distance_m": 3.0,
+            "camera/focal_mm": 100.0,
+        },
+    )
     scene = SceneCompiler(assets.__getitem__).compile(moment(project, 1), 256, 144)
     lit = exposed(tracer, scene, 512).alpha
     columns = np.nonzero(lit.sum(axis=0) > 0.05 * lit.sum(axis=0).max())[0]
@@ -105,9 +113,12 @@ def test_vignette_falls_by_the_fourth_power(tracer: Tracer) -> None:
 def test_adaptive_sampling_stops_where_it_is_clean_and_keeps_the_mean(tracer: Tracer) -> None:
     ball = sphere(0.4, 64)
     scene = scene_of(
-        ball, Material(id="m", name="m", specular_roughness=0.3), look_at((0, 0, 3), (0, 0, 0), 0.3, 96),
-        rect((0, 2, 1), 0.6, 0.6, 800), environment=20.0,
-    )  # fmt: skip
+        ball,
+        Material(id="m", name="m", specular_roughness=0.3),
+        look_at((0, 0, 3), (0, 0, 0), 0.3, 96),
+        rect((0, 2, 1), 0.6, 0.6, 800),
+        environment=20.0,
+    )
     film = film_for(scene)
     tracer.expose_until(film, scene, 0.03, 300.0, 16, 1024)
     counts = film.count.reshape(96, 96)
@@ -203,8 +214,15 @@ def _bent(edges, triangle, p, n, values, out):
 def test_a_scattering_ball_loses_nothing_and_takes_its_colour(tracer: Tracer) -> None:
     """White subsurface in an even sky cannot be seen; a colour shows as that colour (van de Hulst's inversion)."""
     camera = look_at((0, 0, 3), (0, 0, 0), 0.14, 16)
-    white = Material(id="m", name="m", subsurface_weight=1, subsurface_color=(1, 1, 1), subsurface_radius_m=0.05,
-                     subsurface_radius_scale=(1, 1, 1), specular_roughness=0.4)  # fmt: skip
+    white = Material(
+        id="m",
+        name="m",
+        subsurface_weight=1,
+        subsurface_color=(1, 1, 1),
+        subsurface_radius_m=0.05,
+        subsurface_radius_scale=(1, 1, 1),
+        specular_roughness=0.4,
+    )
     film = exposed(tracer, scene_of(sphere(0.5, 96), white, camera, environment=1.0, max_bounces=16), 1024)
     assert float(film.radiance[4:12, 4:12].mean()) == pytest.approx(1.0, abs=0.005)
     values = {"subsurface_color": (0.8, 0.5, 0.2), "specular_ior": 1.0, "subsurface_radius_m": 0.004}
@@ -292,8 +310,9 @@ def test_a_coat_has_normals_of_its_own(tracer: Tracer) -> None:
     data = png_of(np.tile(pixel, (4, 4, 1)))
     v = np.array([[-1, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]], np.float32)
     uv = np.array([[0, 0], [0, 1], [1, 1], [1, 0]], np.float32)
-    mesh = Mesh(v, np.tile(np.float32([0, 1, 0]), (4, 1)), uv, np.array([[0, 1, 2], [0, 2, 3]], np.int32),
-                np.zeros(2, np.int32))  # fmt: skip
+    mesh = Mesh(
+        v, np.tile(np.float32([0, 1, 0]), (4, 1)), uv, np.array([[0, 1, 2], [0, 2, 3]], np.int32), np.zeros(2, np.int32)
+    )
     # everything below 45° from straight up shines, so a tilted coat sees past the rim of the light on one side
     sky = np.zeros((64, 128, 3), np.float32)
     sky[:16] = 100.0

@@ -17,18 +17,32 @@ from cyclorama.core.render.trace.light_sampling import apart, chance_of, choose,
 from cyclorama.core.scene import Light
 
 SHAPES = (
-    {"shape": "rectangle"}, {"shape": "rectangle", "grid_deg": 20.0}, {"shape": "disc"}, {"shape": "sphere"},
-    {"shape": "tube"}, {"shape": "spot", "cone_deg": 30.0, "edge": 0.2}, {"shape": "sun", "power_unit": "lx"},
-)  # fmt: skip
+    {"shape": "rectangle"},
+    {"shape": "rectangle", "grid_deg": 20.0},
+    {"shape": "disc"},
+    {"shape": "sphere"},
+    {"shape": "tube"},
+    {"shape": "spot", "cone_deg": 30.0, "edge": 0.2},
+    {"shape": "sun", "power_unit": "lx"},
+)
 
 
 def rows(rng: np.random.Generator, distance: float, size: float) -> np.ndarray:
     lights = (
-        Light.model_validate({
-            "id": "l", "name": "L", "azimuth_deg": rng.uniform(0, 360), "elevation_deg": rng.uniform(-80, 80),
-            "distance_m": distance, "width_m": size, "height_m": size, **values,
-        }) for values in SHAPES
-    )  # fmt: skip
+        Light.model_validate(
+            {
+                "id": "l",
+                "name": "L",
+                "azimuth_deg": rng.uniform(0, 360),
+                "elevation_deg": rng.uniform(-80, 80),
+                "distance_m": distance,
+                "width_m": size,
+                "height_m": size,
+                **values,
+            }
+        )
+        for values in SHAPES
+    )
     return np.stack([light_row(light, np.zeros(3), 0.0) for light in lights])
 
 
@@ -100,8 +114,17 @@ def test_chances_are_those_with_which_sources_are_chosen() -> None:
     ways = ((0.0, 1.0, 0.0), (0.6, -0.8, 0.0), (0.0, 0.0, -1.0))
     for n, depth in itertools.product(ways, (0, 1)):
         counts, chances, again = np.zeros((3, len(SHAPES) + 2))
-        _chosen(scene.lights, scene.environment, np.zeros(len(SHAPES) + 2), np.array([0.1, 0.2, 0.0]), np.array(n),
-                depth, counts, chances, again)  # fmt: skip
+        _chosen(
+            scene.lights,
+            scene.environment,
+            np.zeros(len(SHAPES) + 2),
+            np.array([0.1, 0.2, 0.0]),
+            np.array(n),
+            depth,
+            counts,
+            chances,
+            again,
+        )
         assert counts.sum() == pytest.approx(1.0)
         assert counts == pytest.approx(chances, abs=3e-5)
         assert again == pytest.approx(chances, rel=1e-9)
@@ -120,9 +143,11 @@ def test_what_surroundings_bring_does_not_depend_on_lights(tracer: Tracer, side_
         values = scene.materials.values.copy()
         values[:, EVEN] *= side_by_side
         scene = dataclasses.replace(
-            scene, materials=scene.materials._replace(values=values), layers=("surroundings",),
+            scene,
+            materials=scene.materials._replace(values=values),
+            layers=("surroundings",),
             recording=scene.recording._replace(groups=np.array([-1, -1, 0], np.int32)),
-        )  # fmt: skip
+        )
         film = exposed(tracer, scene, 64)
         assert film.radiance.mean() == pytest.approx(
             50.0 + 0.5 / math.pi * rect_irradiance(0.5, 0.5, 2.0, nit), rel=0.05

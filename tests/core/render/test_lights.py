@@ -8,7 +8,7 @@ import pytest
 from tests.conftest import diffuse, edited, exposed, item_of, look_at, plane, project_of, scene_of, sphere
 
 from cyclorama.core.geometry.mesh import Mesh
-from cyclorama.core.light.rows import light_row, put_gobo
+from cyclorama.core.light.rows import light_row, luminance_nit, put_gobo
 from cyclorama.core.light.shapes import CASTS, CENTRE, GRID_TAN, NORMAL, REFLECTED
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
@@ -48,6 +48,35 @@ def test_disc_sphere_and_sun(tracer: Tracer) -> None:
     assert ball == pytest.approx(math.pi * nit * r * r / (d * d), rel=0.01)
     sun = irradiance(tracer, above("sun", d, sun_deg=20, power=50_000, power_unit="lx"))
     assert sun == pytest.approx(50_000, rel=0.01)
+
+
+@pytest.mark.parametrize("opening", [0.5, 0.9])
+def test_ring(tracer: Tracer, opening: float) -> None:
+    """On the axis E = π L (sin²θ − sin²θ'): of the disc within its edge, less that of its hole (Howell C-39). As much
+    flux as a disc has makes a narrower face as much brighter."""
+    nit, r, d = 1000.0, 0.4, 0.9
+    inner = opening * r
+    row = above("ring", d, width_m=2 * r, opening=opening, power=nit, power_unit="nit")
+    expected = math.pi * nit * (r * r / (r * r + d * d) - inner**2 / (inner**2 + d * d))
+    assert irradiance(tracer, row, 2048) == pytest.approx(expected, rel=0.01)
+    flux = luminance_nit(Light(id="l", name="L", shape="ring", width_m=2 * r, opening=opening))
+    assert flux * math.pi * math.pi * (r * r - inner**2) == pytest.approx(4000.0)
+
+
+def test_the_hole_of_a_ring_is_seen_through(tracer: Tracer) -> None:
+    """Seen by the camera and in a mirror: as bright between its edges, nothing within and beyond."""
+    rows = above("ring", 1.0, width_m=0.8, opening=0.6, power=1000, power_unit="nit", seen_by_camera=True)
+    mirror = Material(id="m", name="m", base_metalness=1.0, base_color=(1, 1, 1), specular_roughness=0.0)
+    for camera, far, half in (
+        (look_at((0, 0.2, 0), (0, 1, 0.0001), 0.36, 65), 0.8, 0.36),
+        (look_at((0, 0.5, 0), (0, 0, 0.0001), 0.2, 65), 1.5, 0.2),
+    ):
+        lit = exposed(tracer, scene_of(plane(), mirror, camera, rows, max_bounces=1), 64).radiance[..., 0]
+        across = (np.arange(65) + 0.5) / 65 * 2 - 1
+        away, pixel = far * half * np.hypot(*np.meshgrid(across, across)), far * half * 2 / 65
+        edge = 2.2 * pixel  # so far a pixel's filter reaches
+        assert lit[(away > 0.24 + edge) & (away < 0.4 - edge)] == pytest.approx(1000, rel=1e-3)
+        assert np.abs(lit[(away < 0.24 - edge) | (away > 0.4 + edge)]).max() < 1.0
 
 
 def test_tube(tracer: Tracer) -> None:
@@ -93,8 +122,11 @@ def test_penumbra_of_the_sun(tracer: Tracer) -> None:
     blind = plane(8.0, h)
     blind = Mesh(blind.vertices + np.float32([4, 0, 0]), blind.normals, blind.uvs, blind.triangles, blind.part)
     floor = plane(8.0)
-    both = Mesh(*(np.concatenate([getattr(floor, f), getattr(blind, f)]) for f in ("vertices", "normals", "uvs")),
-                np.concatenate([floor.triangles, blind.triangles + 4]), np.zeros(4, np.int32))  # fmt: skip
+    both = Mesh(
+        *(np.concatenate([getattr(floor, f), getattr(blind, f)]) for f in ("vertices", "normals", "uvs")),
+        np.concatenate([floor.triangles, blind.triangles + 4]),
+        np.zeros(4, np.int32),
+    )
     camera = look_at((-0.001, 0.9, 0.001), (0, 0, 0), 0.25, 64)
     scene = scene_of(
         both, diffuse(), camera, above("sun", 1.0, sun_deg=sun_deg, power=1000, power_unit="lx"), max_bounces=0
@@ -111,7 +143,7 @@ def test_penumbra_of_the_sun(tracer: Tracer) -> None:
 def test_strategies_agree_for_every_shape(tracer: Tracer) -> None:
     """Aimed at or only met by chance: the same picture on a glossy floor."""
     glossy = Material(id="m", name="m", base_color=(0.6, 0.6, 0.6), specular_roughness=0.25)
-    for shape in ("rectangle", "disc", "sphere", "tube", "spot"):
+    for shape in ("rectangle", "disc", "ring", "sphere", "tube", "spot"):
         row = above(shape, 1.0, width_m=0.9, height_m=0.4, power=500, power_unit="nit", cone_deg=120, edge=0.6)
         scene = scene_of(plane(), glossy, look_at((0, 1, 1.2), (0, 0, 0), 0.1, 12), row, max_bounces=1)
         means = []
@@ -128,10 +160,11 @@ def test_glowing_meshes_are_aimed_at(tracer: Tracer) -> None:
     ball, floor = sphere(0.1, 48), plane()
     both = Mesh(
         np.concatenate([ball.vertices + np.float32([0, 1, 0]), floor.vertices]),
-        np.concatenate([ball.normals, floor.normals]), np.concatenate([ball.uvs, floor.uvs]),
+        np.concatenate([ball.normals, floor.normals]),
+        np.concatenate([ball.uvs, floor.uvs]),
         np.concatenate([ball.triangles, floor.triangles + len(ball.vertices)]),
         np.concatenate([np.zeros(len(ball.triangles), np.int32), np.ones(2, np.int32)]),
-    )  # fmt: skip
+    )
     project, assets = project_of(both, diffuse(ALBEDO))
     glow = Material(id="glow", name="Glow", base_color=(0, 0, 0), specular_weight=0, emission_luminance=5000)
     item = item_of(project.items[0].asset, ("Ball", "glow"), ("Floor", "m"))
@@ -192,8 +225,11 @@ def test_linking_shadows_and_reflections(tracer: Tracer) -> None:
     # a light that casts no shadows also lights what is turned towards it behind something
     blind = plane(8.0, 0.5)
     floor = plane(8.0)
-    stacked = Mesh(*(np.concatenate([getattr(floor, f), getattr(blind, f)]) for f in ("vertices", "normals", "uvs")),
-                   np.concatenate([floor.triangles, blind.triangles + 4]), np.zeros(4, np.int32))  # fmt: skip
+    stacked = Mesh(
+        *(np.concatenate([getattr(floor, f), getattr(blind, f)]) for f in ("vertices", "normals", "uvs")),
+        np.concatenate([floor.triangles, blind.triangles + 4]),
+        np.zeros(4, np.int32),
+    )
     row = above("disc", 2.0, width_m=0.5, power=1000, power_unit="nit")
     camera = look_at((0, 0.3, 0.001), (0, 0, 0), 0.01, 8)
     dark = exposed(tracer, scene_of(stacked, diffuse(), camera, row, max_bounces=0), 64).radiance.mean()
@@ -281,8 +317,11 @@ def test_a_shadow_holds_back_as_much_as_it_is_told(tracer: Tracer, density: floa
     """Under a cover (1 − density) · tint of the light arrives, beside it all; a cover counts when it is near enough."""
     cover = plane(8.0, 0.5)
     floor = plane(8.0)
-    stacked = Mesh(*(np.concatenate([getattr(floor, f), getattr(cover, f)]) for f in ("vertices", "normals", "uvs")),
-                   np.concatenate([floor.triangles, cover.triangles + 4]), np.zeros(4, np.int32))  # fmt: skip
+    stacked = Mesh(
+        *(np.concatenate([getattr(floor, f), getattr(cover, f)]) for f in ("vertices", "normals", "uvs")),
+        np.concatenate([floor.triangles, cover.triangles + 4]),
+        np.zeros(4, np.int32),
+    )
     tint = np.array([1.0, 0.5, 0.25])
     camera = look_at((0, 0.3, 0.001), (0, 0, 0), 0.01, 8)
 

@@ -35,9 +35,20 @@ from cyclorama.core.scene import Background, Light, Material, Passes, Project
 from cyclorama.core.scene.shoot import PassName
 
 ALL: tuple[PassName, ...] = (
-    "lights", "components", "albedo", "normal", "position", "depth", "motion", "objects", "materials", "catcher",
-    "occlusion", "wireframe", "clay",
-)  # fmt: skip
+    "lights",
+    "components",
+    "albedo",
+    "normal",
+    "position",
+    "depth",
+    "motion",
+    "objects",
+    "materials",
+    "catcher",
+    "occlusion",
+    "wireframe",
+    "clay",
+)
 
 
 def studio(**shoot: object) -> tuple[Project, SceneCompiler]:
@@ -47,11 +58,22 @@ def studio(**shoot: object) -> tuple[Project, SceneCompiler]:
     project, assets = project_of(
         ball, Material(id="m", name="Paint", base_color=(0.6, 0.3, 0.2), specular_roughness=0.4)
     )
-    lights = (Light(id="key", name="Key", azimuth_deg=60, elevation_deg=40, distance_m=1.2, width_m=0.4, height_m=0.4),
-              Light(id="fill", name="Fill", azimuth_deg=-50, distance_m=1.5, strength_stops=-2))  # fmt: skip
-    values = {"look/lights": lights, "set/sweep/on": True, "aim": 0.2, "camera/distance_m": 1.6, "shot/frames": 48,
-              "shot/shoot/width": 96, "shot/shoot/height": 64, "shot/shoot/samples": 16, "look/tone/ev100": 9.5,
-              "shot/shoot/denoise": False} | {f"shot/shoot/{name}": value for name, value in shoot.items()}  # fmt: skip
+    lights = (
+        Light(id="key", name="Key", azimuth_deg=60, elevation_deg=40, distance_m=1.2, width_m=0.4, height_m=0.4),
+        Light(id="fill", name="Fill", azimuth_deg=-50, distance_m=1.5, strength_stops=-2),
+    )
+    values = {
+        "look/lights": lights,
+        "set/sweep/on": True,
+        "aim": 0.2,
+        "camera/distance_m": 1.6,
+        "shot/frames": 48,
+        "shot/shoot/width": 96,
+        "shot/shoot/height": 64,
+        "shot/shoot/samples": 16,
+        "look/tone/ev100": 9.5,
+        "shot/shoot/denoise": False,
+    } | {f"shot/shoot/{name}": value for name, value in shoot.items()}
     project = edited(project, values)
     return project, SceneCompiler(assets.__getitem__)
 
@@ -133,9 +155,13 @@ def test_catcher_shows_all_that_stands_on_the_floor(tracer: Tracer, sweep: bool)
 def test_occlusion_beside_a_wall(tracer: Tracer) -> None:
     """At the foot of an endless wall half the cosine-weighted sky is hidden within reach; far away nothing is."""
     floor = plane(200.0)
-    wall = Mesh(np.array([[0, 0, -100], [0, 0, 100], [0, 100, 100], [0, 100, -100]], np.float32),
-                np.tile(np.float32([1, 0, 0]), (4, 1)), np.zeros((4, 2), np.float32),
-                np.array([[0, 2, 1], [0, 3, 2]], np.int32), np.zeros(2, np.int32))  # fmt: skip
+    wall = Mesh(
+        np.array([[0, 0, -100], [0, 0, 100], [0, 100, 100], [0, 100, -100]], np.float32),
+        np.tile(np.float32([1, 0, 0]), (4, 1)),
+        np.zeros((4, 2), np.float32),
+        np.array([[0, 2, 1], [0, 3, 2]], np.int32),
+        np.zeros(2, np.int32),
+    )
     both = join([floor, wall])
     both = Mesh(both.vertices, both.normals, both.uvs, both.triangles, np.zeros_like(both.part))
     near = scene_of(both, diffuse(), look_at((0.005, 1, 0.0), (0.005, 0, 0), 0.001, 8))
@@ -332,8 +358,9 @@ def test_sixteen_bits_survive(file_format: str, channels: int) -> None:
         return
     with Image.open(io.BytesIO(data)) as image:  # Pillow reads eight bits of colours, all sixteen of grey
         read = np.asarray(image)
-    assert np.array_equal(read.reshape(9, 7, channels) if channels > 1 else read[..., None],
-                          wanted if channels == 1 else wanted >> 8)  # fmt: skip
+    assert np.array_equal(
+        read.reshape(9, 7, channels) if channels > 1 else read[..., None], wanted if channels == 1 else wanted >> 8
+    )
 
 
 def test_an_empty_film_records_nothing(tracer: Tracer) -> None:

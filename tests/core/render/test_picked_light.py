@@ -33,10 +33,15 @@ def test_the_light_gives_what_the_picture_gave(tracer: Tracer, radius: float) ->
     shining = cosine > math.cos(math.radians(radius))
     picture = np.where(shining[..., None], np.array([30.0, 18.0, 7.0]), 0.15).astype(np.float32)
     asset = content_hash(encode_exr(picture))
-    project = put_all(with_surroundings(project, asset, "Disc"), {
-        "look/environment/rotation_deg": 70.0, "look/environment/tilt_deg": 12.0,
-        "look/environment/strength_stops": -1.0, "camera/elevation_deg": 60.0,
-    })  # fmt: skip
+    project = put_all(
+        with_surroundings(project, asset, "Disc"),
+        {
+            "look/environment/rotation_deg": 70.0,
+            "look/environment/tilt_deg": 12.0,
+            "look/environment/strength_stops": -1.0,
+            "camera/elevation_deg": 60.0,
+        },
+    )
     assets[asset] = encode_exr(picture)
     before = _mean(tracer, project, assets)
     after, _, region = edit_environment(picture, Pick(x=0.5 + 35.0 / 360.0, y=0.5 - 48.0 / 180.0))

@@ -31,9 +31,18 @@ def studio(kind: str) -> tuple[Project, SceneCompiler]:
     project, assets = project_of(join([ball, plane(1.0)]), GREY)
     item = item_of(project.items[0].asset, ("P0", "m"), ("P1", "m"))
     lamp = Light(id="key", name="Key", azimuth_deg=20, elevation_deg=70, distance_m=3, temperature_k=3400, tint=-0.2)
-    values = {"items": (item,), "look/lights": (lamp,), "move": kind, "shot/frames": 24, "aim": 0.3,
-              "camera/distance_m": 2.0, "camera/elevation_deg": 10, "camera/f_number": 1.4, "shot/shoot/width": 640,
-              "shot/shoot/height": 360}  # fmt: skip
+    values = {
+        "items": (item,),
+        "look/lights": (lamp,),
+        "move": kind,
+        "shot/frames": 24,
+        "aim": 0.3,
+        "camera/distance_m": 2.0,
+        "camera/elevation_deg": 10,
+        "camera/f_number": 1.4,
+        "shot/shoot/width": 640,
+        "shot/shoot/height": 360,
+    }
     return edited(project, values), SceneCompiler(assets.__getitem__)
 
 
@@ -81,11 +90,20 @@ def test_a_highlight_lies_where_it_was_wanted(tracer: Tracer, travel: str, frame
     project, compiler = studio("orbit")
     polished = Material(id="m", name="Polished", base_metalness=1.0, specular_roughness=0.04)
     lamp = Light(id="key", name="Key", shape="sphere", width_m=0.12, distance_m=1.5, azimuth_deg=100)
-    project = edited(project, {
-        "materials": (polished,), "look/lights": (lamp,), "look/lights_travel_with": travel, "camera/f_number": None,
-        "camera/shutter_deg": 0.0,
-        "camera/aim/x_m": BALL[0], "camera/aim/y_m": BALL[1], "camera/aim/z_m": BALL[2], "camera/distance_m": 0.6,
-    })  # fmt: skip
+    project = edited(
+        project,
+        {
+            "materials": (polished,),
+            "look/lights": (lamp,),
+            "look/lights_travel_with": travel,
+            "camera/f_number": None,
+            "camera/shutter_deg": 0.0,
+            "camera/aim/x_m": BALL[0],
+            "camera/aim/y_m": BALL[1],
+            "camera/aim/z_m": BALL[2],
+            "camera/distance_m": 0.6,
+        },
+    )
     eye = PickProbe(compiler, tracer)
     owners = eye.owners(moment(project, frame), 160)
     ball = owners == np.bincount(owners[owners > 0]).argmax()
@@ -117,8 +135,16 @@ def test_a_colour_is_seen_as_the_picture_shows_it(tracer: Tracer) -> None:
     matt = Material(id="m", name="Matt", base_color=tuple(rgb_of(lab)), specular_weight=0.0)  # type: ignore[arg-type]
     sky = np.ones((16, 32, 3), np.float32)
     dome = Environment(asset="d" * 32, seen_by_camera=True)
-    lit = edited(project, {"materials": (matt,), "look/lights": (), "look/environment": dome, "set/sweep/on": False,
-                           "set/disc/on": False})  # fmt: skip
+    lit = edited(
+        project,
+        {
+            "materials": (matt,),
+            "look/lights": (),
+            "look/environment": dome,
+            "set/sweep/on": False,
+            "set/disc/on": False,
+        },
+    )
     # the plane below takes light from the ball: only the ball is kept
     ball = lit.items[0]
     parts = (ball.variants[0].parts[0], ball.variants[0].parts[1].model_copy(update={"visible": False}))

@@ -60,10 +60,18 @@ def test_gains_are_what_the_lights_rows_say() -> None:
     """For every light the exposed radiance times its gain is the radiance that the kernels would now be given."""
     project, _ = studio()
     now = changed(
-        project, lights__key__strength_stops=1.3, lights__key__temperature_k=3200.0, lights__fill__power_unit="cd",
-        lights__fill__power=900.0, lights__fill__tint=0.4, lights__fill__colour=[1.0, 0.5, 0.25],
-        environment__strength_stops=-1.0, tone__ev100=3.0, tone__white_k=3000.0, shot__shoot__name_pattern="x",
-    )  # fmt: skip
+        project,
+        lights__key__strength_stops=1.3,
+        lights__key__temperature_k=3200.0,
+        lights__fill__power_unit="cd",
+        lights__fill__power=900.0,
+        lights__fill__tint=0.4,
+        lights__fill__colour=[1.0, 0.5, 0.25],
+        environment__strength_stops=-1.0,
+        tone__ev100=3.0,
+        tone__white_k=3000.0,
+        shot__shoot__name_pattern="x",
+    )
     by = gained(project, now)
     assert by is not None
     for light, wanted, gain in zip(project.look.lights, now.look.lights, by, strict=False):
@@ -78,12 +86,19 @@ def test_gains_are_what_the_lights_rows_say() -> None:
 @pytest.mark.parametrize(
     "values",
     [
-        {"lights__key__azimuth_deg": 41.0}, {"lights__key__width_m": 0.5}, {"lights__key__casts_shadows": False},
-        {"lights__key__gobo": Gobo().model_dump(mode="json")}, {"environment__rotation_deg": 5.0},
-        {"camera__azimuth_deg": 1.0}, {"camera__focal_mm": 50.0}, {"shot__shoot__bounces": 3}, {"set__disc__on": True},
-        {"lights__key__strength_stops": 9.0}, {"environment__seen_by_camera": True},
+        {"lights__key__azimuth_deg": 41.0},
+        {"lights__key__width_m": 0.5},
+        {"lights__key__casts_shadows": False},
+        {"lights__key__gobo": Gobo().model_dump(mode="json")},
+        {"environment__rotation_deg": 5.0},
+        {"camera__azimuth_deg": 1.0},
+        {"camera__focal_mm": 50.0},
+        {"shot__shoot__bounces": 3},
+        {"set__disc__on": True},
+        {"lights__key__strength_stops": 9.0},
+        {"environment__seen_by_camera": True},
     ],
-)  # fmt: skip
+)
 def test_all_else_needs_a_new_film(values: dict[str, object]) -> None:
     project, _ = studio()
     assert gained(project, changed(project, **values)) is None
@@ -119,8 +134,13 @@ def test_what_was_not_exposed_cannot_be_raised() -> None:
 def test_a_print_is_what_a_new_film_shows(tracer: Tracer) -> None:
     """Other strengths, colours, a light off and the environment up: within noise the same as exposing anew."""
     project, compiler = studio()
-    now = changed(project, lights__key__strength_stops=-1.0, lights__key__temperature_k=3000.0,
-                  lights__fill__on=False, environment__strength_stops=-1.5)  # fmt: skip
+    now = changed(
+        project,
+        lights__key__strength_stops=-1.0,
+        lights__key__temperature_k=3000.0,
+        lights__fill__on=False,
+        environment__strength_stops=-1.5,
+    )
 
     def exposed(p: Project) -> CachedRender:
         scene = compiler.compile(moment(p, 1), W, H, "lights")
@@ -196,8 +216,12 @@ def test_what_is_lit_or_painted_otherwise_is_guessed_at_full_size(tracer: Tracer
         picture = Image.open(io.BytesIO(shown.jpeg)).resize(size, Image.Resampling.BILINEAR)
         return np.asarray(picture, np.float64)
 
-    for path, value in (("look/lights/key/azimuth_deg", -20.0), ("materials/m/base_color", [0.1, 0.2, 0.6]),
-                        ("set/sweep/color", [0.2, 0.1, 0.1]), ("look/environment/tilt_deg", 90.0)):  # fmt: skip
+    for path, value in (
+        ("look/lights/key/azimuth_deg", -20.0),
+        ("materials/m/base_color", [0.1, 0.2, 0.6]),
+        ("set/sweep/color", [0.2, 0.1, 0.1]),
+        ("look/environment/tilt_deg", 90.0),
+    ):
         developer = ProgressiveRenderer(compiler, tracer)
         last = list(developer.pictures(moment(project, 1), *size))[-1]
         now = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]

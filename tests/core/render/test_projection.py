@@ -28,8 +28,14 @@ def shifted(lens: tuple[float, float, float]) -> dict[str, float]:
 def through(distortion: float, mesh: Mesh, **values: object) -> tuple[Project, dict[str, bytes]]:
     """A wide lens on a mesh, in a bare studio."""
     project, assets = project_of(mesh, diffuse(0.6))
-    given = {"camera/distortion": distortion, "camera/focal_mm": 22.0, "camera/elevation_deg": 15.0,
-             "shot/shoot/width": 192, "shot/shoot/height": 108, "shot/frames": 12} | values  # fmt: skip
+    given = {
+        "camera/distortion": distortion,
+        "camera/focal_mm": 22.0,
+        "camera/elevation_deg": 15.0,
+        "shot/shoot/width": 192,
+        "shot/shoot/height": 108,
+        "shot/frames": 12,
+    } | values
     project = edited(project, given)
     return project, assets
 

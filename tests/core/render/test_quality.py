@@ -45,8 +45,10 @@ def test_softened_caustics_are_calmer_and_hardly_darker(tracer: Tracer) -> None:
     many = exposed_with(soft, tracer, 1024, 2).radiance
     # what comes to the sweep in all is the same; only its pattern is softer
     assert many.mean() == pytest.approx(truth.mean(), rel=0.03)
-    few = [np.mean([(exposed_with(scene, tracer, 16, 50 + k).radiance - reference) ** 2 for k in range(6)])
-           for scene, reference in ((full, truth), (soft, many))]  # fmt: skip
+    few = [
+        np.mean([(exposed_with(scene, tracer, 16, 50 + k).radiance - reference) ** 2 for k in range(6)])
+        for scene, reference in ((full, truth), (soft, many))
+    ]
     assert few[1] < few[0] / 2.5
 
 

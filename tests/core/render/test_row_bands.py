@@ -14,18 +14,23 @@ from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.render.trace.camera_rays import TILE
 from cyclorama.core.scene import ShootSettings
 
-KINDS = [{"shot/shoot/quality": "own", "shot/shoot/samples": 3, "shot/shoot/passes/wanted": ["lights", "objects"]},
-         {"shot/shoot/quality": "print"},
-         {"shot/shoot/quality": "fine", "shot/shoot/denoise_neighbours": True,
-          "shot/shoot/transparent": True}]  # fmt: skip
+KINDS = [
+    {"shot/shoot/quality": "own", "shot/shoot/samples": 3, "shot/shoot/passes/wanted": ["lights", "objects"]},
+    {"shot/shoot/quality": "print"},
+    {"shot/shoot/quality": "fine", "shot/shoot/denoise_neighbours": True, "shot/shoot/transparent": True},
+]
 
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_bands_make_the_same_film(tracer: Tracer, monkeypatch: pytest.MonkeyPatch, kind: dict[str, object]) -> None:
     monkeypatch.setattr(tested, "LEAST_PIXELS", 1)
     project, assets = project_of(sphere(0.3, 32), diffuse(0.6))
-    lit = {"look/lights": [{"id": "key", "name": "Key"}], "shot/shoot/width": 70, "shot/shoot/height": 90,
-           "look/tone/ev100": 3.0}  # fmt: skip
+    lit = {
+        "look/lights": [{"id": "key", "name": "Key"}],
+        "shot/shoot/width": 70,
+        "shot/shoot/height": 90,
+        "look/tone/ev100": 3.0,
+    }
     here = moment(edited(project, {**lit, **kind}), 1)
     compiler = SceneCompiler(assets.__getitem__)
     whole = expose_frame(here, compiler, tracer)

@@ -217,10 +217,11 @@ def test_a_glowing_ball_shows_its_luminance_and_lights_the_floor(tracer: Tracer)
     ball = sphere(0.2, 64)
     both = Mesh(
         np.concatenate([ball.vertices + np.float32([0, 1, 0]), plane().vertices]),
-        np.concatenate([ball.normals, plane().normals]), np.concatenate([ball.uvs, plane().uvs]),
+        np.concatenate([ball.normals, plane().normals]),
+        np.concatenate([ball.uvs, plane().uvs]),
         np.concatenate([ball.triangles, plane().triangles + len(ball.vertices)]),
         np.zeros(len(ball.triangles) + 2, np.int32),
-    )  # fmt: skip
+    )
     scene = scene_of(both, diffuse(0.5), look_at((0, 0.5, 0.001), (0, 0, 0), 0.01, 8), max_bounces=1)
     rows = np.vstack([scene.materials.values, scene.materials.values[-1:]])
     rows[-1, BASE : BASE + 3], rows[-1, EMISSION : EMISSION + 3] = 0.0, 700.0

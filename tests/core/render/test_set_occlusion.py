@@ -62,8 +62,12 @@ def test_points_of_a_sweep_see_past_it() -> None:
 
 def test_what_comes_of_it_stays_and_is_less_noisy(tracer: Tracer) -> None:
     project, assets = project_of(plane(0.05, 0.01), diffuse())
-    values = {"set/sweep/on": True, "look/environment": Environment(kind="sky"), "look/lights": (),
-              "shot/shoot/bounces": 1}  # fmt: skip
+    values = {
+        "set/sweep/on": True,
+        "look/environment": Environment(kind="sky"),
+        "look/lights": (),
+        "shot/shoot/bounces": 1,
+    }
     scene = SceneCompiler(assets.__getitem__).compile(moment(edited(project, values), 1), 48, 27)
     env = SceneCompiler(assets.__getitem__)._environment(moment(edited(project, values), 1))[0]
     noise, mean = {}, {}

@@ -35,11 +35,21 @@ def studio(**values: object) -> Project:
     """Two lopsided things side by side, one on the disc, the other on the floor; the second is the subject."""
     one = item_of(ASSET, ("One", "m"), id="one", name="One", rides="disc")
     two = item_of(ASSET, ("Two", "m"), id="two", name="Two", rides="set")
-    project = edited(new_project("Test"), {
-        "materials": (PAINT, OTHER), "items": (one, two), "subject_id": "two", "look/lights": (KEY,),
-        "items/one/placement/x_m": -0.4, "items/two/placement/x_m": 0.4, "aim": 0.2, "camera/distance_m": 3.0,
-        "set/disc/on": False, "shot/frames": 12,
-    })  # fmt: skip
+    project = edited(
+        new_project("Test"),
+        {
+            "materials": (PAINT, OTHER),
+            "items": (one, two),
+            "subject_id": "two",
+            "look/lights": (KEY,),
+            "items/one/placement/x_m": -0.4,
+            "items/two/placement/x_m": 0.4,
+            "aim": 0.2,
+            "camera/distance_m": 3.0,
+            "set/disc/on": False,
+            "shot/frames": 12,
+        },
+    )
     return edited(project, values)
 
 
@@ -111,8 +121,14 @@ def test_a_fast_item_blurs_while_another_stands_sharp(tracer: Tracer) -> None:
 
 
 def test_a_click_finds_the_item_and_the_place_on_it_at_rest(tracer: Tracer) -> None:
-    moving = studio(**{"shot/rows": (turns("one", 1.0),), "shot/shoot/width": 640, "shot/shoot/height": 360,
-                       "camera/elevation_deg": 0.0})  # fmt: skip
+    moving = studio(
+        **{
+            "shot/rows": (turns("one", 1.0),),
+            "shot/shoot/width": 640,
+            "shot/shoot/height": 360,
+            "camera/elevation_deg": 0.0,
+        }
+    )
     eye = PickProbe(SceneCompiler(ASSETS.__getitem__), tracer)
     seen = eye.point(moment(moving, 4), 0.5 - 0.4 / 3.0 / (18 / 70) / 2, 0.5)
     assert seen is not None
@@ -136,18 +152,33 @@ def test_made_shapes_are_lit_like_any(tracer: Tracer) -> None:
 def test_two_shots_looks_and_colourways_flipped_twenty_times_compile_nothing_anew() -> None:
     project = studio(**{"look/environment/kind": "sky"})
     night = Variant(id="night", name="Night", parts=(Worn(id="two", material="n"),))
-    look = project.look.model_copy(update={"id": "look-2", "name": "Dusk", "lights": (KEY.model_copy(
-        update={"azimuth_deg": -80.0}),)})  # fmt: skip
-    dusk = look.model_copy(update={"environment": look.environment.model_copy(
-        update={"sky": look.environment.sky.model_copy(update={"sun_elevation_deg": 5.0})})})  # fmt: skip
-    shot = project.shot.model_copy(update={
-        "id": "shot-2", "name": "Spin", "look_id": "look-2", "wears": (Wears(id="two", variant="night"),),
-        "rows": (Row(id="disc", segments=(Segment(id="s", kind="spin"),)),),
-    })  # fmt: skip
-    project = edited(project, {
-        "items/two/variants": (*project.items[1].variants, night), "looks": (project.look, dusk),
-        "shots": (project.shot, shot),
-    })  # fmt: skip
+    look = project.look.model_copy(
+        update={"id": "look-2", "name": "Dusk", "lights": (KEY.model_copy(update={"azimuth_deg": -80.0}),)}
+    )
+    dusk = look.model_copy(
+        update={
+            "environment": look.environment.model_copy(
+                update={"sky": look.environment.sky.model_copy(update={"sun_elevation_deg": 5.0})}
+            )
+        }
+    )
+    shot = project.shot.model_copy(
+        update={
+            "id": "shot-2",
+            "name": "Spin",
+            "look_id": "look-2",
+            "wears": (Wears(id="two", variant="night"),),
+            "rows": (Row(id="disc", segments=(Segment(id="s", kind="spin"),)),),
+        }
+    )
+    project = edited(
+        project,
+        {
+            "items/two/variants": (*project.items[1].variants, night),
+            "looks": (project.look, dusk),
+            "shots": (project.shot, shot),
+        },
+    )
     compiler = SceneCompiler(ASSETS.__getitem__)
 
     def flip() -> None:

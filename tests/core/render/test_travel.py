@@ -32,8 +32,18 @@ def off_centre() -> Mesh:
 
 def light(shape: str, **more: object) -> Light:
     name = f"lamp-{shape}"
-    return Light(id=name, name=name, shape=shape, azimuth_deg=50, elevation_deg=25, distance_m=2.0,  # type: ignore[arg-type]
-                 width_m=0.3, height_m=0.3, seen_by_camera=True, **more)  # fmt: skip
+    return Light(
+        id=name,
+        name=name,
+        shape=shape,
+        azimuth_deg=50,
+        elevation_deg=25,
+        distance_m=2.0,  # type: ignore[arg-type]
+        width_m=0.3,
+        height_m=0.3,
+        seen_by_camera=True,
+        **more,
+    )
 
 
 SHINING: dict[str, tuple[tuple[Light, ...], Environment]] = {
@@ -44,7 +54,7 @@ SHINING: dict[str, tuple[tuple[Light, ...], Environment]] = {
     "environment": ((), Environment(asset=KEY, travels_with="camera", seen_by_camera=True)),
     "environment behind": ((), Environment(asset=KEY, travels_with="camera")),
     "sky with its sun": ((), Environment(kind="sky", travels_with="camera")),
-}  # fmt: skip
+}
 
 
 def shown(project: Project, assets: dict[str, bytes], tracer: Tracer, values: dict[str, object]) -> np.ndarray:
@@ -54,16 +64,23 @@ def shown(project: Project, assets: dict[str, bytes], tracer: Tracer, values: di
     return film.radiance + (1 - film.alpha[..., None]) * compiler.background(moment(project, 1), 64, 48)
 
 
-@pytest.mark.parametrize(("name", "material"), [
-    *((name, METAL) for name in SHINING), *((name, diffuse(0.7)) for name in SHINING if "environment" not in name)
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "material"),
+    [*((name, METAL) for name in SHINING), *((name, diffuse(0.7)) for name in SHINING if "environment" not in name)],
+)
 def test_travelling_with_the_lights_is_turning_the_subject(tracer: Tracer, name: str, material: Material) -> None:
     lights, environment = SHINING[name]
     project, assets = project_of(off_centre(), material)
     behind = {"look/background": Background(kind="environment")} if name == "environment behind" else {}
     project = edited(project, {"look/lights": lights, "look/environment": environment} | behind)
-    shutter = {"camera/shutter_deg": 180.0, "camera/distance_m": 2.5, "aim": 0.05, "camera/focal_mm": 50.0,
-               "shot/frames": 9, "shot/first_frame": 1}  # fmt: skip
+    shutter = {
+        "camera/shutter_deg": 180.0,
+        "camera/distance_m": 2.5,
+        "aim": 0.05,
+        "camera/focal_mm": 50.0,
+        "shot/frames": 9,
+        "shot/first_frame": 1,
+    }
     round_it = shutter | {"move": "orbit", "look/lights_travel_with": "camera", "turns": -1}
     turning = shutter | {"move": "spin", "look/lights_travel_with": "set", "turns": 1}
     ours = shown(project, assets, tracer, round_it)

@@ -134,8 +134,15 @@ def test_error_falls_with_samples(tracer: Tracer) -> None:
 
 def test_beer_lambert_through_a_plate(tracer: Tracer) -> None:
     """Straight through a plate of index 1 the light keeps colour^(thickness / depth); with index 1.5 also (1−R)²…"""
-    material = Material(id="m", name="m", transmission_weight=1, specular_roughness=0, specular_ior=1.5,
-                        transmission_color=(0.25, 0.5, 0.9), transmission_depth_m=0.2)  # fmt: skip
+    material = Material(
+        id="m",
+        name="m",
+        transmission_weight=1,
+        specular_roughness=0,
+        specular_ior=1.5,
+        transmission_color=(0.25, 0.5, 0.9),
+        transmission_depth_m=0.2,
+    )
     scene = scene_of(slab(0.1), material, look_at((0, 3, 0.0001), (0, 0, 0), 0.001, 4), environment=1.0, max_bounces=40)
     shown = exposed(tracer, scene, 2048).radiance.mean(axis=(0, 1))
     r = 0.04

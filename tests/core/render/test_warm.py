@@ -38,9 +38,16 @@ def test_compiling_apart_ends_when_it_is_not_wanted_and_tells_why_it_cannot(
 ) -> None:
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
     kernels = tmp_path / "cyclorama" / "kernels"
-    compile_apart(lambda: any(kernels.rglob("*.nbi")))  # in the midst of it
-    assert any(kernels.rglob("*.nbi"))
-    assert not psutil.Process().children(recursive=True)
+    before = {child.pid for child in psutil.Process().children(recursive=True)}
+    begun: set[int] = set()
+
+    def unwanted() -> bool:
+        begun.update(child.pid for child in psutil.Process().children(recursive=True) if child.pid not in before)
+        return bool(begun)
+
+    compile_apart(unwanted)
+    assert begun
+    assert not any(psutil.pid_exists(pid) for pid in begun)
     assert not any(kernels.rglob("complete"))
     (tmp_path / "file").touch()
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "file"))

@@ -85,8 +85,9 @@ def test_a_light_in_the_set_is_told_of_where_it_is_seen(values: dict, expected: 
 def test_a_light_in_the_wall_is_told_of() -> None:
     project = edited(lit_by(), set__sweep__fillet_m=0.2)
     r = project.set.sweep.depth_m / 2
-    ball = Light(id="ball", name="Ball", shape="sphere", aim=AIM, azimuth_deg=180.0, elevation_deg=0.0, distance_m=r,
-                 width_m=0.1)  # fmt: skip
+    ball = Light(
+        id="ball", name="Ball", shape="sphere", aim=AIM, azimuth_deg=180.0, elevation_deg=0.0, distance_m=r, width_m=0.1
+    )
     assert stances(edited(project, look__lights=(ball,), camera__elevation_deg=0.0)) == {"Ball": "wall"}
 
 
@@ -101,7 +102,8 @@ def test_it_is_told_of_when_it_is_seen_later() -> None:
     beside = PANEL | {"azimuth_deg": 90.0}
     assert stances(lit_by(**beside)) == {}
     assert stances(lit_by("orbit", **beside)) == {"Panel": "floor"}  # the camera comes round to it
-    sinking = done(lit_by(**PANEL | {"elevation_deg": 30.0}),
-                   SetKey(path="look/lights/panel/elevation_deg", frame=1, value=30.0))  # fmt: skip
+    sinking = done(
+        lit_by(**PANEL | {"elevation_deg": 30.0}), SetKey(path="look/lights/panel/elevation_deg", frame=1, value=30.0)
+    )
     sinking = done(sinking, SetKey(path="look/lights/panel/elevation_deg", frame=200, value=0.0))
     assert stances(sinking) == {"Panel": "floor"}

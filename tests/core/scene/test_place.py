@@ -46,12 +46,17 @@ def furnished() -> Project:
     project = new_project("Test")
     points = PathPoint(id="point-1"), PathPoint(id="point-2", x_m=1.0)
     keys = Key(id="key-1", value=(10.0,)), Key(id="key-2", frame=9, value=(11.0,))
-    return put_all(project, {
-        "paths": (Path(id="path-1", name="Track", points=points),),
-        "shot/channels": (Channel(id="channel-1", path=f"looks/{project.look.id}/tone/ev100", keys=keys),),
-        "materials": (glaze, Material(id="spare", name="Spare")),
-        "items": (item_of("a" * 32, ("Pot", "glaze")),), "subject_id": "item-1", "look/lights/key/gobo": Gobo(),
-    })  # fmt: skip
+    return put_all(
+        project,
+        {
+            "paths": (Path(id="path-1", name="Track", points=points),),
+            "shot/channels": (Channel(id="channel-1", path=f"looks/{project.look.id}/tone/ev100", keys=keys),),
+            "materials": (glaze, Material(id="spare", name="Spare")),
+            "items": (item_of("a" * 32, ("Pot", "glaze")),),
+            "subject_id": "item-1",
+            "look/lights/key/gobo": Gobo(),
+        },
+    )
 
 
 PATHS = list(places(furnished()))
@@ -158,10 +163,16 @@ def test_short_paths_name_what_the_open_shot_has() -> None:
 
 def test_files_that_a_document_refers_to() -> None:
     maps = MaterialMaps(height=TextureRef(asset="relief"), base_color=TextureRef(pattern="noise"))
-    project = put_all(furnished(), {
-        "materials/glaze/maps": maps, "look/lights/key/gobo/pictures": ("one", "two"), "subject/source": "archive",
-        "look/environment/asset": "sky", "look/background/picture": "behind",
-    })  # fmt: skip
+    project = put_all(
+        furnished(),
+        {
+            "materials/glaze/maps": maps,
+            "look/lights/key/gobo/pictures": ("one", "two"),
+            "subject/source": "archive",
+            "look/environment/asset": "sky",
+            "look/background/picture": "behind",
+        },
+    )
     assert assets_of(project) == {"relief", "one", "two", "archive", "sky", "behind", "a" * 32}
 
 

@@ -12,16 +12,22 @@ from cyclorama.core.scene import SCHEMA_VERSION, Project, load_project, new_proj
 
 
 @given(
-    focal=st.floats(8, 400), stops=st.floats(-12, 12), frames=st.integers(1, 100_000),
-    colour=st.lists(st.floats(0, 1), min_size=3, max_size=3), name=st.text(min_size=1, max_size=80),
-)  # fmt: skip
+    focal=st.floats(8, 400),
+    stops=st.floats(-12, 12),
+    frames=st.integers(1, 100_000),
+    colour=st.lists(st.floats(0, 1), min_size=3, max_size=3),
+    name=st.text(min_size=1, max_size=80),
+)
 @settings(max_examples=60, deadline=None)
 def test_round_trip_is_exact(focal: float, stops: float, frames: int, colour: list[float], name: str) -> None:
     project = new_project("Test")
     for path, value in (
-        ("camera/focal_mm", focal), ("look/lights/key/strength_stops", stops),
-        ("shot/frames", frames), ("set/sweep/color", colour), ("name", name),
-    ):  # fmt: skip
+        ("camera/focal_mm", focal),
+        ("look/lights/key/strength_stops", stops),
+        ("shot/frames", frames),
+        ("set/sweep/color", colour),
+        ("name", name),
+    ):
         project = apply_set(project, SetValue(path=path, value=value))
     again = load_project(project.model_dump_json())
     assert again == project
@@ -46,7 +52,7 @@ def test_names_hold_nothing_that_cannot_be_seen(path: str) -> None:
         ("shot/frames", 0, "Frames must be at least 1 frame; it was 0."),
         ("shot/camera_id", "nobody", "There is no camera ‘nobody’ in this project, which ‘Orbit’ is shot through."),
         ("name", "", "Name must not be empty."),
-        ("shot/move/kind", "wobble", "Move must be one of 'orbit', 'spin', 'arc', 'push', 'rise',…; it was ‘wobble’."),
+        ("shot/move/kind", "wobble", "Move must be one of 'orbit', 'spin', 'sway', 'arc', 'push',…; it was ‘wobble’."),
         ("shot/move/kind", "spin", "The disc and items only spin and hold; the camera does all else."),
     ],
 )
@@ -67,10 +73,18 @@ def test_places_that_cannot_be_set(path: str) -> None:
 
 @pytest.mark.parametrize(
     "path",
-    ["look/lights/{key}/strength_stops", "look/lights/{key}/temperature_k", "camera/focal_mm", "shot/shoot/margin",
-     "shot/frames", "set/disc/roughness", "look/environment/sky/turbidity", "camera/f_number",
-     "shot/shoot/passes/wire_px"],
-)  # fmt: skip
+    [
+        "look/lights/{key}/strength_stops",
+        "look/lights/{key}/temperature_k",
+        "camera/focal_mm",
+        "shot/shoot/margin",
+        "shot/frames",
+        "set/disc/roughness",
+        "look/environment/sky/turbidity",
+        "camera/f_number",
+        "shot/shoot/passes/wire_px",
+    ],
+)
 def test_ranges_are_what_the_document_allows(path: str) -> None:
     """The ends are accepted, what lies just beyond is not."""
     project = new_project("Test")
@@ -116,11 +130,14 @@ def test_solo_and_ranges() -> None:
 def of_second_version(**values: object) -> dict[str, object]:
     """A document as version 2 wrote it."""
     subject = {
-        "asset": "a" * 32, "source_name": "lamp.glb",
-        "parts": [{"id": "part-1", "name": "Foot", "material": "m", "triangles": 4},
-                  {"id": "part-2", "name": "Shade", "material": "m", "triangles": 8, "visible": False}],
+        "asset": "a" * 32,
+        "source_name": "lamp.glb",
+        "parts": [
+            {"id": "part-1", "name": "Foot", "material": "m", "triangles": 4},
+            {"id": "part-2", "name": "Shade", "material": "m", "triangles": 8, "visible": False},
+        ],
         "variants": [{"name": "Night", "materials": [["part-2", "n"]]}],
-    }  # fmt: skip
+    }
     return {
         "schema_version": 2, "id": "old", "name": "Old", "subject": subject,
         "materials": [{"id": "m", "name": "M"}, {"id": "n", "name": "N"}],
@@ -143,8 +160,9 @@ def test_documents_of_the_second_version_are_brought_up_to_date() -> None:
     assert item.id not in {c.id for c in p.cameras}
     assert (item.name, [part.name for part in item.parts]) == ("Lamp", ["Foot", "Shade"])
     assert [[(w.material, w.visible) for w in v.parts] for v in item.variants] == [
-        [("m", True), ("m", False)], [("m", True), ("n", False)],
-    ]  # fmt: skip
+        [("m", True), ("m", False)],
+        [("m", True), ("n", False)],
+    ]
     assert (p.camera.id, p.camera.azimuth_deg, p.camera.aim.y_m) == ("item-1", 30.0, 0.75)
     assert p.cameras[0].focus_item == item.id
     assert (p.look.lights[0].aim.y_m, p.look.lights[0].aim_above_m) == (0.75, 0.1)
@@ -164,9 +182,15 @@ def test_documents_of_the_first_version_are_brought_up_to_date() -> None:
     """Packed maps become maps by channel, alpha its own map, the background colour moves into the background."""
     packed = {"asset": "mr", "name": "", "wrap": "repeat"}
     material = {
-        "id": "m", "name": "M", "emission_nit": 300.0, "base_color_map": {"asset": "base", "name": "", "wrap": "clamp"},
-        "metal_rough_map": packed, "normal_map": None, "emission_map": None, "opacity_from_base_alpha": True,
-    }  # fmt: skip
+        "id": "m",
+        "name": "M",
+        "emission_nit": 300.0,
+        "base_color_map": {"asset": "base", "name": "", "wrap": "clamp"},
+        "metal_rough_map": packed,
+        "normal_map": None,
+        "emission_map": None,
+        "opacity_from_base_alpha": True,
+    }
     environment = {"asset": None, "background": [0.1, 0.2, 0.3]}
     old = of_second_version(schema_version=1, materials=[material], environment=environment, subject=None)
     project = load_project(old)

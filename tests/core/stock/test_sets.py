@@ -52,8 +52,11 @@ def test_a_ready_set_takes_the_size_of_what_comes_in(ready: ReadySet) -> None:
     )
     for path in ("set/sweep/width_m", "set/disc/radius_m", "camera/distance_m"):
         _, _, name = path.rpartition("/")
-        part = {"set/sweep/width_m": lambda p: p.set.sweep, "set/disc/radius_m": lambda p: p.set.disc,
-                "camera/distance_m": lambda p: p.camera}[path]  # fmt: skip
+        part = {
+            "set/sweep/width_m": lambda p: p.set.sweep,
+            "set/disc/radius_m": lambda p: p.set.disc,
+            "camera/distance_m": lambda p: p.camera,
+        }[path]
         assert getattr(part(large), name) == pytest.approx(100 * getattr(part(small), name), rel=1e-3)
     for a, b in zip(small.look.lights, large.look.lights, strict=True):
         assert (b.distance_m, b.width_m) == pytest.approx((100 * a.distance_m, 100 * a.width_m), rel=1e-6)
@@ -115,9 +118,14 @@ def test_a_material_comes_back_from_gltf_as_it_was(name: str) -> None:
     unsaid |= {"fuzz_weight", "fuzz_color", "coat_color", "transmission_color", "thin_walled", "base_weight"}
     for field in set(Material.model_fields) - unsaid:
         there, then = getattr(material, field), getattr(back, field)
-        idle = {"fuzz": material.fuzz_weight, "thin_film": material.thin_film_weight, "coat": material.coat_weight,
-                "emission": material.emission_luminance, "transmission": material.transmission_weight,
-                "specular_rotation": material.specular_roughness_anisotropy}  # fmt: skip
+        idle = {
+            "fuzz": material.fuzz_weight,
+            "thin_film": material.thin_film_weight,
+            "coat": material.coat_weight,
+            "emission": material.emission_luminance,
+            "transmission": material.transmission_weight,
+            "specular_rotation": material.specular_roughness_anisotropy,
+        }
         if any(field.startswith(part) and not weight for part, weight in idle.items()):
             continue
         assert then == (there if there is None or isinstance(there, str) else pytest.approx(there, rel=1e-5)), field

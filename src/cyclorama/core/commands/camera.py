@@ -84,12 +84,18 @@ def _focus(project: Project, change: FocusOn, tools: Tools) -> tuple[Project, st
     seen = tools.eye.point(here, change.x, change.y)
     if seen is None:
         raise ChangeError("There is nothing to focus on at that place. Click on the subject or the set.")
-    values: dict[str, object] = {"focus_m": None, "focus_item": seen.item,
-                                 "focus_point_m": tuple(significant(float(c)) for c in seen.point)}  # fmt: skip
+    values: dict[str, object] = {
+        "focus_m": None,
+        "focus_item": seen.item,
+        "focus_point_m": tuple(significant(float(c)) for c in seen.point),
+    }
     if seen.item is None:
         distance = focus_distance_m(seen.point, here.around.cameras[0])
-        values = {"focus_m": significant(min(max(distance, NEAREST_M), FARTHEST_M)), "focus_point_m": None,
-                  "focus_item": None}  # fmt: skip
+        values = {
+            "focus_m": significant(min(max(distance, NEAREST_M), FARTHEST_M)),
+            "focus_point_m": None,
+            "focus_item": None,
+        }
     return put_all(project, {f"camera/{name}": value for name, value in values.items()}), "Focus on a point"
 
 
@@ -128,8 +134,9 @@ def _add_camera(project: Project, change: AddCamera, tools: Tools) -> tuple[Proj
     frame = shot.first_frame if change.frame is None else change.frame
     seen = {
         f"cameras/{new}/{channel.path.removeprefix(old)}": value_in_frame(project, channel.path, frame)
-        for channel in shot.channels if channel.path.startswith(old)
-    }  # fmt: skip
+        for channel in shot.channels
+        if channel.path.startswith(old)
+    }
     return put_all(after, {**seen, "shot/camera_id": new}), f"Add a camera like {name}"
 
 

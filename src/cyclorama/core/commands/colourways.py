@@ -82,7 +82,8 @@ def _shot_each(project: Project, change: ShotEachColourway, tools: Tools) -> tup
         new = after.shots[[s.id for s in after.shots].index(shot.id) + 1]
         others = tuple(w for w in new.wears if w.id != item.id)
         name = free_name((s.name for s in after.shots), f"{shot.name}, {variant.name}"[:76])
-        after = put_all(after, {
-            f"shots/{new.id}/wears": (*others, Wears(id=item.id, variant=variant.id)), f"shots/{new.id}/name": name,
-        })  # fmt: skip
+        after = put_all(
+            after,
+            {f"shots/{new.id}/wears": (*others, Wears(id=item.id, variant=variant.id)), f"shots/{new.id}/name": name},
+        )
     return after, f"A shot for each colourway of {item.name}"

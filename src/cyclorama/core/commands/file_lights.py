@@ -8,6 +8,7 @@ import numpy as np
 from ..arrays import Vec3
 from ..errors import ChangeError
 from ..geometry.placement import placement_matrix
+from ..light.kinds import KINDS
 from ..motion import aim_point
 from ..scene import Aim, Doc, Item, Light, Project, insert_item, place_of, put_all
 from ..scene.base import Id, new_id
@@ -36,10 +37,18 @@ def with_file_camera(project: Project, identity: str) -> Project:
     azimuth, elevation, distance = _around(at, aim)
     shoot = project.shot.shoot
     long_side = found.half_height * max(shoot.width / shoot.height, 1.0)
-    return put_all(project, _within({
-        "camera/distance_m": distance, "camera/elevation_deg": elevation, "camera/aim": Aim(y_m=_held(aim)),
-        "camera/focal_mm": project.camera.sensor_mm / 2 / long_side, "camera/azimuth_deg": azimuth,
-    }))  # fmt: skip
+    return put_all(
+        project,
+        _within(
+            {
+                "camera/distance_m": distance,
+                "camera/elevation_deg": elevation,
+                "camera/aim": Aim(y_m=_held(aim)),
+                "camera/focal_mm": project.camera.sensor_mm / 2 / long_side,
+                "camera/azimuth_deg": azimuth,
+            }
+        ),
+    )
 
 
 def with_file_light(project: Project, identity: str) -> Project:
@@ -53,22 +62,34 @@ def with_file_light(project: Project, identity: str) -> Project:
     at, towards = _placed(subject, found)
     middle = float(aim_point(project.camera.aim, project)[1])
     aim = middle
-    if found.shape == "sun":
+    kind = KINDS[found.shape]
+    if kind.distant:
         distance = max(project.camera.distance_m, NEAREST_M)
         azimuth, elevation, _ = _around(np.array([0.0, middle, 0.0]) - towards, middle)
     else:
-        met = _nearest_on_axis(at, towards) if found.shape not in ("sphere", "tube") else None
+        met = _nearest_on_axis(at, towards) if kind.beam else None
         aim = middle if met is None else met
         azimuth, elevation, distance = _around(at, middle)
     unit = subject.placement.unit_m * subject.placement.scale
     width = found.width * unit or distance * SMALL
     light = Light(id=new_id("light"), name=name)
     values = {
-        "shape": found.shape, "azimuth_deg": azimuth, "elevation_deg": elevation, "distance_m": distance,
-        "aim": Aim(y_m=middle), "aim_above_m": aim - middle, "width_m": width, "height_m": found.height * unit or width,
-        "power": found.power, "power_unit": found.power_unit, "colour": found.colour, "temperature_k": 6500.0,
-        "cone_deg": found.cone_deg, "edge": found.edge, "sun_deg": found.sun_deg,
-    }  # fmt: skip
+        "shape": found.shape,
+        "azimuth_deg": azimuth,
+        "elevation_deg": elevation,
+        "distance_m": distance,
+        "aim": Aim(y_m=middle),
+        "aim_above_m": aim - middle,
+        "width_m": width,
+        "height_m": found.height * unit or width,
+        "power": found.power,
+        "power_unit": found.power_unit,
+        "colour": found.colour,
+        "temperature_k": 6500.0,
+        "cone_deg": found.cone_deg,
+        "edge": found.edge,
+        "sun_deg": found.sun_deg,
+    }
     project = insert_item(project, "look/lights", light)
     return put_all(project, _within({f"look/lights/{light.id}/{name}": value for name, value in values.items()}))
 

@@ -10,13 +10,7 @@ from ..geometry.frames import item_frame
 from ..motion import moment
 from ..scene import Doc, Project, insert_item, put_all
 from ..scene.base import AssetRef, Id, Name, new_id
-from ..scene.surface_layer import (
-    MOST_DECALS,
-    MOST_LAYERS,
-    Decal,
-    LayerKind,
-    SurfaceLayer,
-)
+from ..scene.surface_layer import MOST_DECALS, MOST_LAYERS, Decal, LayerKind, SurfaceLayer
 from ..scene.writing import edited
 from .base import PicturePoint, performs
 from .looks import subject_size
@@ -25,9 +19,7 @@ from .tools import Tools
 
 DECAL_SHARE = 0.25
 """A decal is so wide at first, of the subject's size."""
-_SIZES: dict[LayerKind, float] = {
-    "scratches": 0.5, "fingerprints": 0.35, "dust": 0.4, "edge wear": 0.2, "smudges": 0.8,
-}  # fmt: skip
+_SIZES: dict[LayerKind, float] = {"scratches": 0.5, "fingerprints": 0.35, "dust": 0.4, "edge wear": 0.2, "smudges": 0.8}
 """Size of a pattern at first, of the subject's size."""
 _USUAL: dict[LayerKind, dict[str, Any]] = {
     "scratches": {"amount": 0.05, "strength": 0.7, "roughness": 0.55},
@@ -58,9 +50,12 @@ def _with_layer(project: Project, change: AddLayer, tools: Tools) -> tuple[Proje
         raise ChangeError(f"No more than {MOST_LAYERS} layers lie on a material.")
     size, _ = subject_size(project, tools)
     new = SurfaceLayer(
-        id=new_id("layer"), kind=change.layer, size_m=float(f"{size * _SIZES[change.layer]:.3g}"),
-        reach_m=float(f"{size * 0.006:.2g}"), **_USUAL[change.layer],
-    )  # fmt: skip
+        id=new_id("layer"),
+        kind=change.layer,
+        size_m=float(f"{size * _SIZES[change.layer]:.3g}"),
+        reach_m=float(f"{size * 0.006:.2g}"),
+        **_USUAL[change.layer],
+    )
     return insert_item(
         project, f"materials/{material.id}/layers", new
     ), f"{change.layer.capitalize()} on {material.name}"
@@ -120,7 +115,9 @@ def _place(project: Project, change: AddDecal | MoveDecal, tools: Tools) -> tupl
     at = frame[:, :3] @ seen.point + frame[:, 3]
     x, y, z = (float(c) for c in frame[:, :3] @ carried[:3, :3].T @ surface.normal)
     return item.id, {
-        "at_x_m": float(f"{at[0]:.6g}"), "at_y_m": float(f"{at[1]:.6g}"), "at_z_m": float(f"{at[2]:.6g}"),
+        "at_x_m": float(f"{at[0]:.6g}"),
+        "at_y_m": float(f"{at[1]:.6g}"),
+        "at_z_m": float(f"{at[2]:.6g}"),
         "azimuth_deg": round(math.degrees(math.atan2(x, z)), 2),
         "elevation_deg": round(math.degrees(math.asin(max(-1.0, min(1.0, y)))), 2),
-    }  # fmt: skip
+    }

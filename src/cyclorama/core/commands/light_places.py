@@ -1,5 +1,6 @@
-"""Putting a light where its highlight, or its grazing light, falls on a place of the picture."""
+"""Placing a light by eye: where its highlight or its grazing light falls, or on the other side of the camera."""
 
+import math
 from typing import Literal
 
 import numpy as np
@@ -8,6 +9,7 @@ from ..arrays import Points
 from ..errors import ChangeError
 from ..geometry.measure import placed_hull
 from ..light.balance import evened, spread_stops
+from ..light.kinds import kind_of
 from ..light.placement import LightPosition, Surface, grazing, mirror_position, past, stand_for
 from ..light.rows import direction
 from ..motion import Moment, moment, moments_over, value_of
@@ -42,9 +44,7 @@ def with_light_placed(project: Project, change: PlaceLight, tools: Tools) -> tup
     Raises ChangeError when nothing is seen there, or the light is gone.
     """
     here = moment(project, change.frame)
-    light = next((x for x in here.look.lights if x.id == change.light), None)
-    if light is None:
-        raise ChangeError("That light is not there any more.")
+    light = _light_named(here, change.light)
     surface = tools.eye.surface(here, change.x, change.y)
     if surface is None:
         raise ChangeError("There is nothing at that place. Point at the subject or the set.")
@@ -56,6 +56,39 @@ def with_light_placed(project: Project, change: PlaceLight, tools: Tools) -> tup
     what = {"highlight": "Highlight", "graze": "Grazing light", "shadow": "Edge of the shadow"}[change.wanted]
     missed = f", as near as it can stand: {stand.off_deg:.0f}° off" if stand.off_deg > CLOSE_DEG else ""
     return project, f"{what} of {light.name}{missed}"
+
+
+class MirrorLight(Doc):
+    """Move a light of the open shot's look to the other side of the camera, as it stands in a frame."""
+
+    kind: Literal["mirror_light"] = "mirror_light"
+    light: Id
+    frame: int
+
+
+@performs(MirrorLight)
+def _mirror_light(project: Project, change: MirrorLight, _: Tools) -> tuple[Project, str]:
+    """In the plane of the camera and the axis through what it looks at. Raises ChangeError when the light is gone."""
+    here = moment(project, change.frame)
+    light = _light_named(here, change.light)
+    away = here.around.cameras[0][:3, 3] - here.aim
+    camera_deg = math.degrees(math.atan2(away[0], away[2]))
+    travelled = float(here.around.lights_deg[0]) if light.rides == WITH_RIG else 0.0
+    azimuth = 2.0 * (camera_deg - travelled) - light.azimuth_deg
+    path = f"look/lights/{light.id}/azimuth_deg"
+    return told_in(project, path, change.frame, round(_wrapped(azimuth), 2)), f"Mirror {light.name}"
+
+
+def _light_named(here: Moment, identity: str) -> Light:
+    light = next((x for x in here.look.lights if x.id == identity), None)
+    if light is None:
+        raise ChangeError("That light is not there any more.")
+    return light
+
+
+def _wrapped(degrees: float) -> float:
+    """The same angle from −180° to 180°."""
+    return (degrees + 180.0) % 360.0 - 180.0
 
 
 class EvenLights(Doc):
@@ -105,9 +138,10 @@ def _stand(here: Moment, light: Light, surface: Surface, wanted: str, hull: Poin
     back = np.linalg.inv(here.light_at[light.id]) if light.rides != WITH_RIG else np.eye(4)
     travelled = float(here.around.lights_deg[0]) if light.rides == WITH_RIG else 0.0
     at_rest = Surface(
-        back[:3, :3] @ surface.point + back[:3, 3], back[:3, :3] @ surface.normal,
+        back[:3, :3] @ surface.point + back[:3, 3],
+        back[:3, :3] @ surface.normal,
         back[:3, :3] @ surface.eye + back[:3, 3],
-    )  # fmt: skip
+    )
     aim = np.array([light.aim.x_m, light.aim.y_m, light.aim.z_m])
     now = aim + light.distance_m * direction(light.azimuth_deg + travelled, light.elevation_deg)
     towards = mirror_position(at_rest) if wanted == "highlight" else grazing(at_rest, now)
@@ -118,6 +152,5 @@ def _stand(here: Moment, light: Light, surface: Surface, wanted: str, hull: Poin
         towards = passing
     grounded = here.set.sweep.on or here.set.disc.on
     lowest = FLOOR_M * light.distance_m if grounded else None
-    stand = stand_for(at_rest.point, towards, aim, None if light.shape == "sun" else light.distance_m, lowest)
-    azimuth = (stand.azimuth_deg - travelled + 180.0) % 360.0 - 180.0
-    return stand._replace(azimuth_deg=azimuth)
+    stand = stand_for(at_rest.point, towards, aim, None if kind_of(light).distant else light.distance_m, lowest)
+    return stand._replace(azimuth_deg=_wrapped(stand.azimuth_deg - travelled))

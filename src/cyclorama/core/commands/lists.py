@@ -10,6 +10,7 @@ from pydantic import Field
 from ..errors import ChangeError
 from ..geometry.measure import Measures, ground_placement, measure, placed_hull
 from ..geometry.primitives import build_made
+from ..light.kinds import KINDS
 from ..motion import stand_height_m
 from ..scene import (
     Aim,
@@ -42,9 +43,6 @@ from .names import free_ids, free_light_name, free_name, next_name
 from .placing import STOOD, standing_again
 from .tools import MeasuresOf, Tools
 
-SHAPE_NAMES = {
-    "rectangle": "Panel", "disc": "Disc", "sphere": "Globe", "tube": "Tube", "spot": "Spot", "sun": "Sun",
-}  # fmt: skip
 _BESIDE = 0.15
 """Share of its width that lies between a copy and what stands beside it."""
 USUAL_SIZE_M = 0.3
@@ -58,15 +56,26 @@ def with_light(project: Project, shape: Shape) -> Project:
     """One more light of a shape, in the size of the first one."""
     look = project.look
     near = look.lights[0] if look.lights else Light(id="x", name="x")
-    size = {"width_m": near.width_m, "height_m": near.height_m}
-    if shape == "tube":
-        size = {"width_m": near.width_m, "height_m": near.width_m * 0.06}
-    elif shape in ("sphere", "spot"):
-        size = {"width_m": near.width_m * 0.25, "height_m": near.width_m * 0.25}
-    sun: dict[str, Any] = {"power": 20_000.0, "power_unit": "lx"} if shape == "sun" else {}
-    name = free_light_name(look, SHAPE_NAMES[shape])
-    new = Light(id=new_id("light"), name=name, shape=shape, azimuth_deg=20, elevation_deg=45, aim=near.aim,
-                distance_m=near.distance_m, strength_stops=-1.5, **size, **sun)  # type: ignore[arg-type]  # fmt: skip
+    kind = KINDS[shape]
+    across, up = kind.first_size
+    size: dict[str, Any] = {
+        "width_m": near.width_m * across,
+        "height_m": near.height_m if up == 1.0 else near.width_m * up,
+    }
+    power: dict[str, Any] = dict(zip(("power", "power_unit"), kind.first_power or (), strict=False))
+    name = free_light_name(look, kind.title)
+    new = Light(
+        id=new_id("light"),
+        name=name,
+        shape=shape,
+        azimuth_deg=20,
+        elevation_deg=45,
+        aim=near.aim,
+        distance_m=near.distance_m,
+        strength_stops=-1.5,
+        **size,
+        **power,
+    )
     return insert_item(project, "look/lights", new)
 
 
@@ -88,15 +97,20 @@ def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
     part = Part(id=new_id("part"), name=name, triangles=len(build_made(made).triangles))
     rides = subject.rides if under and subject else ON_SET
     item = Item(
-        id=new_id("item"), name=name, made=made, parts=(part,), variant_id="colourway-1", rides=rides,
+        id=new_id("item"),
+        name=name,
+        made=made,
+        parts=(part,),
+        variant_id="colourway-1",
+        rides=rides,
         variants=(Variant(id="colourway-1", name="As made", parts=(Worn(id=part.id, material=material.id),)),),
         placement=Placement(x_m=x, z_m=z),
-    )  # fmt: skip
+    )
     stands = ground_placement(measure_made_item(made), item.placement, stand_height_m(project, item))
-    after = put_all(project, {
-        "materials": (*project.materials, material),
-        "items": (*project.items, edited(item, placement=stands)),
-    })  # fmt: skip
+    after = put_all(
+        project,
+        {"materials": (*project.materials, material), "items": (*project.items, edited(item, placement=stands))},
+    )
     if under and subject:
         after = standing_again(project, put(after, f"items/{subject.id}/rides", item.id), measures_of)
     return after
@@ -153,7 +167,7 @@ def taken_away(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Pr
     if parent.endswith("/segments") and len(value_at(project, parent)) == 1:  # its row goes with it
         path = parent.rpartition("/")[0]
     return remove_item(project, path), getattr(
-        thing, "name", "a stretch" if parent.endswith("/segments") else "a point"
+        thing, "name", "a segment" if parent.endswith("/segments") else "a point"
     )
 
 
@@ -198,12 +212,14 @@ def with_free_part_ids(item: Item, project: Project) -> Item:
 def with_new_ids(item: Item, parts: dict[str, str], materials: dict[str, str]) -> Item:
     """The item with other ids of parts and materials, where they are told."""
     variants = tuple(
-        edited(v, parts=tuple(
-            edited(w, id=parts.get(w.id, w.id), material=materials.get(w.material, w.material))
-            for w in v.parts
-        ))
+        edited(
+            v,
+            parts=tuple(
+                edited(w, id=parts.get(w.id, w.id), material=materials.get(w.material, w.material)) for w in v.parts
+            ),
+        )
         for v in item.variants
-    )  # fmt: skip
+    )
     renumbered = tuple(edited(p, id=parts.get(p.id, p.id)) for p in item.parts)
     return edited(item, parts=renumbered, variants=variants)
 

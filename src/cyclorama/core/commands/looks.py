@@ -192,8 +192,9 @@ def dress_parts(project: Project, change: Dress, _: Tools) -> tuple[Project, str
         new = edited(change.kept.material, id=fresh, name=name)
     else:
         new = with_preset(Material(id=fresh, name=name), change.preset)
-    alike = next((m for m in project.materials if edited(new, id=m.id, name=m.name) == m
-                  and m.name.startswith(name)), None)  # fmt: skip
+    alike = next(
+        (m for m in project.materials if edited(new, id=m.id, name=m.name) == m and m.name.startswith(name)), None
+    )
     values: dict[str, object] = {}
     if alike is None:
         new = edited(new, name=free_name((m.name for m in project.materials), name))

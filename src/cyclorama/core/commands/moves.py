@@ -1,4 +1,4 @@
-"""Stretches of a move, and ready moves that are fitted to what is on the set."""
+"""Segments of a move, and ready moves that are fitted to what is on the set."""
 
 import math
 import re
@@ -12,7 +12,7 @@ from ..framing import fit_subject
 from ..geometry.measure import placed_hull
 from ..motion import gaps
 from ..motion.camera_rig import STAND
-from ..motion.rows import turns_of
+from ..motion.segments import SEGMENTS, turns_of
 from ..scene import Channel, Doc, Key, Project, Row, Segment, put, put_all
 from ..scene.base import Id, new_id
 from ..scene.shot import CAMERA, DISC, Fix, MoveKind, ReadyMove
@@ -27,18 +27,16 @@ BLENDED = 0.75
 """Share of a shot in which what was keyed is done when its end is blended into its beginning."""
 
 
-def with_stretch(project: Project, kind: MoveKind, traveller: str) -> Project:
-    """One more stretch at the end of a traveller's row in the open shot, as large as suits where the camera stands."""
-    shot, far = project.shot, project.camera.distance_m
-    by_m = {"push": far * 0.3, "dolly_zoom": far * 0.4, "rise": far * 0.3}.get(kind, 0.0)
-    by_deg = {"arc": 90.0, "pan": 20.0, "roll": 10.0}.get(kind, 0.0)
-    to_mm = min(max(project.camera.focal_mm * 1.4, 8.0), 400.0)
+def with_segment(project: Project, kind: MoveKind, traveller: str) -> Project:
+    """One more segment at the end of a traveller's row in the open shot, as large as suits where the camera stands."""
+    shot = project.shot
     path_id = None
     if kind == "ride":
         if not project.paths:
             project = with_path(project, "circle")
         path_id = project.paths[-1].id
-    new = Segment(id=new_id("segment"), kind=kind, by_m=rounded(by_m), by_deg=by_deg, to_mm=to_mm, path_id=path_id)
+    values = {name: rounded(value) for name, value in SEGMENTS[kind].first(project.camera).items()}
+    new = edited(Segment(id=new_id("segment"), kind=kind, path_id=path_id), **values)
     row = next((row for row in shot.rows if row.id == traveller), None)
     segments = (*(row.segments if row else ()), new)
     others = tuple(r for r in shot.rows if r.id != traveller)
@@ -51,9 +49,8 @@ def with_held_ends(project: Project, before: int, after: int) -> Project:
     shot = project.shot
     rows = tuple(edited(row, segments=_held(row.segments, before, after)) for row in shot.rows)
     channels = tuple(
-        edited(c, keys=tuple(edited(k, frame=k.frame + before) for k in c.keys), outside="stand")
-        for c in shot.channels
-    )  # fmt: skip
+        edited(c, keys=tuple(edited(k, frame=k.frame + before) for k in c.keys), outside="stand") for c in shot.channels
+    )
     frames = shot.frames + before + after
     return put_all(project, {"shot/frames": frames, "shot/rows": rows, "shot/channels": channels})
 
@@ -86,8 +83,9 @@ def with_ready_move(project: Project, name: ReadyMove) -> Project:
     left = tuple(c for c in project.shot.channels if c.path.removeprefix(at) not in STAND)
     dropped = (_dropped(project),) if name == "overhead drop" else ()
     values: dict[str, object] = {
-        "shot/rows": (Row(id=CAMERA, segments=segments), *others), "shot/channels": (*left, *dropped),
-    }  # fmt: skip
+        "shot/rows": (Row(id=CAMERA, segments=segments), *others),
+        "shot/channels": (*left, *dropped),
+    }
     if is_named_by_move(project.shot.name):
         values["shot/name"] = name.capitalize()
     return put_all(project, values)
@@ -99,9 +97,10 @@ def _dropped(project: Project) -> Channel:
     end = max(1, round(shot.frames * 0.7))
     keys = ((0, OVERHEAD_DEG), (end, camera.elevation_deg))
     return Channel(
-        id=new_id("channel"), path=f"cameras/{camera.id}/elevation_deg",
+        id=new_id("channel"),
+        path=f"cameras/{camera.id}/elevation_deg",
         keys=tuple(Key(id=new_id("key"), frame=n, value=(v,)) for n, v in keys),
-    )  # fmt: skip
+    )
 
 
 def is_named_by_move(name: str) -> bool:
@@ -151,7 +150,7 @@ def _whole(segments: tuple[Segment, ...]) -> tuple[Segment, ...]:
 
 
 def _back(segments: tuple[Segment, ...], focal_mm: float) -> tuple[Segment, ...]:
-    """All stretches once more, the last first and the other way; a zoom goes to where it came from."""
+    """All segments once more, the last first and the other way; a zoom goes to where it came from."""
     back = []
     for s in segments:
         back.append(edited(_reverse(s), to_mm=focal_mm))
@@ -164,9 +163,7 @@ def _reverse(s: Segment) -> Segment:
     return edited(s, **back, id=new_id("segment"), ease_in=s.ease_out, ease_out=s.ease_in)
 
 
-_MENDED: dict[str, Callable[[tuple[Segment, ...]], tuple[Segment, ...]]] = {
-    "even speed": _even, "whole turns": _whole,
-}  # fmt: skip
+_MENDED: dict[str, Callable[[tuple[Segment, ...]], tuple[Segment, ...]]] = {"even speed": _even, "whole turns": _whole}
 
 
 def _s(kind: MoveKind, n: int, **more: object) -> Segment:
@@ -178,16 +175,19 @@ _READY: dict[ReadyMove, Callable[[float], tuple[Segment, ...]]] = {
     "slow turn": lambda far: (_s("orbit", 1, turns=1.0),),
     "hero push": lambda far: (_s("push", 1, by_m=rounded(far * 0.4), **_EASED), _s("hold", 2)),
     "rise and reveal": lambda far: (
-        _s("rise", 1, by_m=rounded(far * 0.5), **_EASED), _s("arc", 2, by_deg=40, **_EASED),
+        _s("rise", 1, by_m=rounded(far * 0.5), **_EASED),
+        _s("arc", 2, by_deg=40, **_EASED),
     ),
     "figure-eight ride": lambda far: (_s("ride", 1),),
     "dolly-zoom": lambda far: (_s("dolly_zoom", 1, by_m=rounded(far * 0.5), **_EASED),),
     "three-quarter arc": lambda far: (_s("arc", 1, by_deg=270, **_EASED), _s("hold", 2)),
     "overhead drop": lambda far: (_s("hold", 1),),
     "swing and settle": lambda far: (
-        _s("arc", 1, by_deg=60, **_EASED), _s("arc", 2, by_deg=-30, **_EASED), _s("arc", 3, by_deg=10, **_EASED),
+        _s("arc", 1, by_deg=60, **_EASED),
+        _s("arc", 2, by_deg=-30, **_EASED),
+        _s("arc", 3, by_deg=10, **_EASED),
     ),
-}  # fmt: skip
+}
 
 
 class ApplyMove(Doc):
@@ -221,17 +221,17 @@ def _close_gap(project: Project, change: CloseGap, _: Tools) -> tuple[Project, s
     return with_gap_closed(project, change.where, change.fix), f"Close: {change.fix}"
 
 
-class AddStretch(Doc):
-    """One more stretch at the end of what the camera, the disc or an item does in the open shot."""
+class AddSegment(Doc):
+    """One more segment at the end of what the camera, the disc or an item does in the open shot."""
 
-    kind: Literal["add_stretch"] = "add_stretch"
+    kind: Literal["add_segment"] = "add_segment"
     move: MoveKind
     traveller: Id = CAMERA
 
 
-@performs(AddStretch)
-def _add_stretch(project: Project, change: AddStretch, _: Tools) -> tuple[Project, str]:
-    return with_stretch(project, change.move, change.traveller), f"Add a {change.move.replace('_', ' ')}"
+@performs(AddSegment)
+def _add_segment(project: Project, change: AddSegment, _: Tools) -> tuple[Project, str]:
+    return with_segment(project, change.move, change.traveller), f"Add a {change.move.replace('_', ' ')}"
 
 
 class HoldEnds(Doc):

@@ -56,13 +56,18 @@ def _stands(places: Mat4s, aim: F64) -> dict[str, F64]:
     azimuth = np.unwrap(np.arctan2(back[:, 0], back[:, 2]))
     right = np.stack([np.cos(azimuth), np.zeros_like(azimuth), -np.sin(azimuth)], axis=1)
     upright = np.cross(back, right)
-    roll = np.unwrap(np.arctan2(
-        np.einsum("ni,ni->n", places[:, :3, 0], upright), np.einsum("ni,ni->n", places[:, :3, 0], right)
-    ))  # fmt: skip
+    roll = np.unwrap(
+        np.arctan2(np.einsum("ni,ni->n", places[:, :3, 0], upright), np.einsum("ni,ni->n", places[:, :3, 0], right))
+    )
     return {
-        "azimuth_deg": np.degrees(azimuth), "elevation_deg": elevation, "distance_m": far, "roll_deg": np.degrees(roll),
-        "aim/x_m": target[:, 0], "aim/y_m": target[:, 1], "aim/z_m": target[:, 2],
-    }  # fmt: skip
+        "azimuth_deg": np.degrees(azimuth),
+        "elevation_deg": elevation,
+        "distance_m": far,
+        "roll_deg": np.degrees(roll),
+        "aim/x_m": target[:, 0],
+        "aim/y_m": target[:, 1],
+        "aim/z_m": target[:, 2],
+    }
 
 
 def _channel(path: str, column: F64, each: int) -> Channel:

@@ -14,8 +14,18 @@ from .base import performs
 from .names import free_name
 from .tools import Tools
 
-_HUES = ((15, "Pink"), (45, "Red"), (75, "Orange"), (112, "Yellow"), (160, "Green"), (215, "Teal"), (280, "Blue"),
-         (320, "Violet"), (350, "Magenta"), (361, "Pink"))  # fmt: skip
+_HUES = (
+    (15, "Pink"),
+    (45, "Red"),
+    (75, "Orange"),
+    (112, "Yellow"),
+    (160, "Green"),
+    (215, "Teal"),
+    (280, "Blue"),
+    (320, "Violet"),
+    (350, "Magenta"),
+    (361, "Pink"),
+)
 """Up to which hue of OKLCH, in degrees, a colour is called so."""
 _GREY_CHROMA = 0.03
 

@@ -137,10 +137,13 @@ def _boom(far: float, high: float) -> Points:
 
 
 _SHAPES: dict[PathShape, Callable[[float, float], Points]] = {
-    "circle": _ring, "ellipse": lambda far, high: _ring(far, high, 0.6), "figure eight": _eight,
-    "rising spiral": _spiral, "boom": _boom,
+    "circle": _ring,
+    "ellipse": lambda far, high: _ring(far, high, 0.6),
+    "figure eight": _eight,
+    "rising spiral": _spiral,
+    "boom": _boom,
     "straight track": lambda far, high: [(-0.6 * far, high, far), (0.6 * far, high, far)],
-}  # fmt: skip
+}
 
 
 class AddPath(Doc):

@@ -5,6 +5,7 @@ import numpy as np
 from ..framing import WALL_ROOM, fit_subject
 from ..geometry.cache_keys import Intake
 from ..geometry.measure import centre_placement, ground_placement, placed_hull
+from ..light.kinds import kind_of
 from ..motion import aim_point, stand_height_m
 from ..scene import Aim, Item, Light, Material, Project, put_all
 from ..scene.base import new_id
@@ -114,6 +115,6 @@ def _light_for(light: Light, size: float) -> dict[str, float]:
     """The light at a distance, in a size and with a power that suit a subject, m: as it would fall on one of the usual
     size, so that exposure, and what glows beside it, stay where they are."""
     update = {"distance_m": size * 3.2, "width_m": size * 1.3, "height_m": size * 1.3}
-    if light.power_unit in ("lm", "cd") and light.shape != "sun":
+    if light.power_unit in ("lm", "cd") and not kind_of(light).distant:
         update["power"] = light.power * (size / USUAL_SIZE_M) ** 2
     return update

@@ -12,7 +12,7 @@ from ..scene.writing import edited
 def with_rate(project: Project, num: int, den: int, keep_seconds: bool) -> Project:
     """The project at another rate, num/den frames a second.
 
-    Where seconds are kept, lengths, stretches and keys of all shots are counted anew; keys that come to lie in one
+    Where seconds are kept, lengths, segments and keys of all shots are counted anew; keys that come to lie in one
     frame become one, the later. Else everything keeps its frames, and lasts longer or shorter.
     """
     by = Fraction(num, den) / Fraction(project.rate_num, project.rate_den)
@@ -29,10 +29,15 @@ def counted(shot: Shot, before: tuple[int, int], after: tuple[int, int]) -> Shot
 
 
 def _counted(shot: Shot, by: Fraction) -> Shot:
-    shoot = edited(shot.shoot, **({
-        name: None if frame is None else shot.first_frame + _frames(frame - shot.first_frame, by)
-        for name, frame in (("from_frame", shot.shoot.from_frame), ("to_frame", shot.shoot.to_frame))
-    }))  # fmt: skip
+    shoot = edited(
+        shot.shoot,
+        **(
+            {
+                name: None if frame is None else shot.first_frame + _frames(frame - shot.first_frame, by)
+                for name, frame in (("from_frame", shot.shoot.from_frame), ("to_frame", shot.shoot.to_frame))
+            }
+        ),
+    )
     return edited(
         shot,
         frames=min(max(1, _frames(shot.frames, by)), MOST_FRAMES),
@@ -43,10 +48,13 @@ def _counted(shot: Shot, by: Fraction) -> Shot:
 
 
 def _row(row: Row, by: Fraction) -> Row:
-    return edited(row, segments=tuple(
-        s if s.frames is None else edited(s, frames=min(max(1, _frames(s.frames, by)), MOST_FRAMES))
-        for s in row.segments
-    ))  # fmt: skip
+    return edited(
+        row,
+        segments=tuple(
+            s if s.frames is None else edited(s, frames=min(max(1, _frames(s.frames, by)), MOST_FRAMES))
+            for s in row.segments
+        ),
+    )
 
 
 def _channel(channel: Channel, by: Fraction) -> Channel:

@@ -33,10 +33,17 @@ def kept_move(project: Project, name: str) -> SavedMove:
     ridden = {s.path_id for row in rows for s in row.segments if s.kind == "ride"}
     aim = aim_point(camera.aim, project)
     return SavedMove(
-        id=new_id("move"), name=name, frames=shot.frames, rate_num=project.rate_num, rate_den=project.rate_den,
-        distance_m=camera.distance_m, aim_m=(float(aim[0]), float(aim[1]), float(aim[2])), rows=rows,
-        paths=tuple(p for p in project.paths if p.id in ridden), channels=channels,
-    )  # fmt: skip
+        id=new_id("move"),
+        name=name,
+        frames=shot.frames,
+        rate_num=project.rate_num,
+        rate_den=project.rate_den,
+        distance_m=camera.distance_m,
+        aim_m=(float(aim[0]), float(aim[1]), float(aim[2])),
+        rows=rows,
+        paths=tuple(p for p in project.paths if p.id in ridden),
+        channels=channels,
+    )
 
 
 def with_move(project: Project, move: SavedMove) -> Project:
@@ -50,7 +57,7 @@ def with_move(project: Project, move: SavedMove) -> Project:
     paths = tuple(
         edited(path, id=ids[path.id], name=free_name(taken, path.name), points=_points(path, from_m, to_m, by))
         for path in move.paths
-    )  # fmt: skip
+    )
     at = f"cameras/{camera.id}/"
     channels = tuple(_channel(c, at, by, to_m - from_m * by) for c in move.channels)
     rows = tuple(_row(row, ids, by) for row in move.rows)
@@ -59,9 +66,11 @@ def with_move(project: Project, move: SavedMove) -> Project:
     left_rows = tuple(row for row in shot.rows if row.id not in (CAMERA, DISC))
     left = tuple(c for c in shot.channels if not c.path.startswith(at))
     values: dict[str, object] = {
-        "paths": (*project.paths, *paths), "shot/frames": changed.frames, "shot/rows": (*changed.rows, *left_rows),
+        "paths": (*project.paths, *paths),
+        "shot/frames": changed.frames,
+        "shot/rows": (*changed.rows, *left_rows),
         "shot/channels": (*left, *changed.channels),
-    }  # fmt: skip
+    }
     if is_named_by_move(shot.name):
         values["shot/name"] = move.name
     return put_all(project, values)
@@ -98,9 +107,15 @@ def _channel(channel: Channel, at: str, by: float, shift: np.ndarray) -> Channel
         return float(np.ravel(value_of(place, np.array([there])))[0])
 
     keys = tuple(
-        edited(k, id=new_id("key"), value=tuple(value(v) for v in k.value), leaves=(k.leaves[0], k.leaves[1] * scale), arrives=(k.arrives[0], k.arrives[1] * scale))
+        edited(
+            k,
+            id=new_id("key"),
+            value=tuple(value(v) for v in k.value),
+            leaves=(k.leaves[0], k.leaves[1] * scale),
+            arrives=(k.arrives[0], k.arrives[1] * scale),
+        )
         for k in channel.keys
-    )  # fmt: skip
+    )
     return edited(channel, id=new_id("channel"), path=at + name, keys=keys)
 
 

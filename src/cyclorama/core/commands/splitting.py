@@ -63,20 +63,28 @@ def with_parts(project: Project, wanted: SplitPart, mesh: Mesh, asset: str) -> P
         name = free_name((p.name for p in parts), old.name)
         parts.append(Part(id=identity, name=name, triangles=int(triangles[i]), box=boxes[i], group=old.group))
     variants = tuple(
-        edited(v, parts=v.parts + tuple(
-            Worn(id=identity, material=v.parts[number].material, visible=v.parts[number].visible) for identity in ids
-        ))
+        edited(
+            v,
+            parts=v.parts
+            + tuple(
+                Worn(id=identity, material=v.parts[number].material, visible=v.parts[number].visible)
+                for identity in ids
+            ),
+        )
         for v in item.variants
-    )  # fmt: skip
+    )
     after = edited(item, asset=asset, parts=tuple(parts), variants=variants)
     items = tuple(after if x.id == item.id else x for x in project.items)
     looks = tuple(
-        edited(look, lights=tuple(
-            edited(light, excluded_parts=(*light.excluded_parts, *ids))
-            if old.id in light.excluded_parts else light for light in look.lights
-        ))
+        edited(
+            look,
+            lights=tuple(
+                edited(light, excluded_parts=(*light.excluded_parts, *ids)) if old.id in light.excluded_parts else light
+                for light in look.lights
+            ),
+        )
         for look in project.looks
-    )  # fmt: skip
+    )
     return put_all(project, {"items": items, "looks": looks})
 
 

@@ -13,9 +13,13 @@ from .placing import place_item, settle_placement
 from .tools import Tools
 
 _LAID = {
-    "as it came": "Stand as it came", "face": "Lay on its face", "back": "Lay on its back",
-    "left": "Lay on its left side", "right": "Lay on its right side", "head": "Stand on its head",
-}  # fmt: skip
+    "as it came": "Stand as it came",
+    "face": "Lay on its face",
+    "back": "Lay on its back",
+    "left": "Lay on its left side",
+    "right": "Lay on its right side",
+    "head": "Stand on its head",
+}
 
 
 class Centre(Doc):

@@ -7,11 +7,11 @@ import numpy as np
 from ..errors import ChangeError
 from ..framing import fit_subject
 from ..geometry.measure import centre_placement, ground_placement, placed_hull
+from ..light.kinds import kind_of
 from ..light.rigs import resize_rig
 from ..motion import stand_height_m
 from ..scene import Aim, Doc, Light, Look, Project, put, put_all
 from ..scene.base import Id, new_id
-from ..scene.light import ALL_ROUND
 from ..scene.palette import MOST_COLOURS, PaletteColour
 from ..scene.stocked import (
     Content,
@@ -64,7 +64,7 @@ def _use(project: Project, change: UseStocked, tools: Tools) -> tuple[Project, s
             return put(project, "look/background", content.background), f"Backdrop {name}"
         case StockedGobo():
             light = _light(project, change.light)
-            if light.shape in ALL_ROUND:
+            if not kind_of(light).beam:
                 raise ChangeError(
                     f"‘{light.name}’ shines to all sides, so there is no beam for a gobo. Choose a light with a face."
                 )
@@ -105,8 +105,13 @@ def _content(project: Project, kind: StockedKind, which: str | None) -> Content:
             return StockedModel(item=item, materials=tuple(m for m in project.materials if m.id in worn))
         case "set":
             camera = project.camera
-            return StockedSet(set=project.set, look=_alone(look), azimuth_deg=camera.azimuth_deg,
-                              elevation_deg=camera.elevation_deg, focal_mm=camera.focal_mm)  # fmt: skip
+            return StockedSet(
+                set=project.set,
+                look=_alone(look),
+                azimuth_deg=camera.azimuth_deg,
+                elevation_deg=camera.elevation_deg,
+                focal_mm=camera.focal_mm,
+            )
         case "look":
             return StockedLook(look=_alone(look))
         case "environment":
@@ -152,7 +157,7 @@ def _with_look(project: Project, look: Look, kept: Stocked, tools: Tools) -> Pro
     """One more look, worn by the open shot; those that were there stay."""
     size, _ = subject_size(project, tools)
     name = free_name((x.name for x in project.looks), kept.name)
-    new = edited(look, id=new_id("look"), name=name, lights=resize_rig(look.lights, size / kept.size_m))  # fmt: skip
+    new = edited(look, id=new_id("look"), name=name, lights=resize_rig(look.lights, size / kept.size_m))
     after = put(project, "looks", (*project.looks, _aimed(project, new, tools)))
     return with_metered_exposure(put(after, "shot/look_id", new.id), tools)
 
@@ -160,10 +165,16 @@ def _with_look(project: Project, look: Look, kept: Stocked, tools: Tools) -> Pro
 def _set_up(project: Project, wanted: StockedSet, name: str, tools: Tools) -> Project:
     """Set and camera as wanted and a look of that kind beside those that are there; what stands is fitted in."""
     look = edited(wanted.look, id=new_id("look"), name=free_name((x.name for x in project.looks), name))
-    after = put_all(project, {
-        "set": wanted.set, "looks": (*project.looks, look), "camera/azimuth_deg": wanted.azimuth_deg,
-        "camera/elevation_deg": wanted.elevation_deg, "camera/focal_mm": wanted.focal_mm,
-    })  # fmt: skip
+    after = put_all(
+        project,
+        {
+            "set": wanted.set,
+            "looks": (*project.looks, look),
+            "camera/azimuth_deg": wanted.azimuth_deg,
+            "camera/elevation_deg": wanted.elevation_deg,
+            "camera/focal_mm": wanted.focal_mm,
+        },
+    )
     after = put(after, "shot/look_id", look.id)
     after = standing_again(project, after, tools.measures_of)
     subject = after.subject
@@ -184,8 +195,9 @@ def _with_palette(project: Project, palette: StockedPalette) -> Project:
     there = {c.colour for c in project.palette}
     new = tuple(
         PaletteColour(id=new_id("colour"), name=name, colour=colour)
-        for name, colour in palette.colours if colour not in there
-    )  # fmt: skip
+        for name, colour in palette.colours
+        if colour not in there
+    )
     if len(project.palette) + len(new) > MOST_COLOURS:
         raise ChangeError(f"A palette holds {MOST_COLOURS} colours. Take some out first.")
     return put(project, "palette", (*project.palette, *new))

@@ -83,7 +83,7 @@ SurroundingsEdit = Annotated[Blur | Hold | Resize | Paint | Pick | MakeStudio, F
 
 def edit_environment(
     picture: RGBImage, edit: Blur | Hold | Resize | Paint | Pick | MakeStudio
-) -> tuple[RGBImage, str, BrightRegion | None]:  # fmt: skip
+) -> tuple[RGBImage, str, BrightRegion | None]:
     """The edited picture, what was done to it in a few words, and the region that was picked out of it.
 
     Raises ChangeError when there is no region at the place."""
@@ -121,19 +121,33 @@ def with_picked_light(project: Project, before: RGBImage, after: RGBImage, regio
     lux, colour = _as_light(taken_out(before, after, region) * BASE_ENVIRONMENT_NIT * 2.0**environment.strength_stops)
     near = project.look.lights[0] if project.look.lights else Light(id="x", name="x")
     across, down = region.across_deg, region.down_deg
-    shape: dict[str, Any] = {"shape": "sun", "power": lux, "power_unit": "lx",
-                             "sun_deg": max(0.05, math.sqrt(across * down) * 2 / math.sqrt(math.pi))}  # fmt: skip
+    shape: dict[str, Any] = {
+        "shape": "sun",
+        "power": lux,
+        "power_unit": "lx",
+        "sun_deg": max(0.05, math.sqrt(across * down) * 2 / math.sqrt(math.pi)),
+    }
     if max(across, down) > LARGEST_SUN_DEG * math.sqrt(math.pi) / 2 or not 1 / LONG < across / down < LONG:
         width, height = (2.0 * near.distance_m * math.tan(math.radians(deg) / 2.0) for deg in (across, down))
-        shape = {"shape": "rectangle", "width_m": width, "height_m": height, "power_unit": "nit",
-                 "power": lux / _per_nit(width / near.distance_m, height / near.distance_m)}  # fmt: skip
+        shape = {
+            "shape": "rectangle",
+            "width_m": width,
+            "height_m": height,
+            "power_unit": "nit",
+            "power": lux / _per_nit(width / near.distance_m, height / near.distance_m),
+        }
     name = free_light_name(project.look, "Sun" if shape["shape"] == "sun" else "Panel")
     light = Light(
-        id=new_id("light"), name=name, azimuth_deg=round(math.degrees(math.atan2(x, z)), 2),
+        id=new_id("light"),
+        name=name,
+        azimuth_deg=round(math.degrees(math.atan2(x, z)), 2),
         elevation_deg=round(max(-89.0, min(89.0, math.degrees(math.asin(max(-1.0, min(1.0, y)))))), 2),
-        distance_m=near.distance_m, aim=near.aim, colour=colour,
-        rides=_RIDES[environment.travels_with], **shape,
-    )  # fmt: skip
+        distance_m=near.distance_m,
+        aim=near.aim,
+        colour=colour,
+        rides=_RIDES[environment.travels_with],
+        **shape,
+    )
     return insert_item(project, "look/lights", light)
 
 

@@ -62,9 +62,15 @@ class Compositor:
     """Makes frames of one cut at one size. May be asked by several threads."""
 
     def __init__(
-        self, cut: Cut, films: Mapping[str, Footage], reel: Reel, read_asset: ReadAsset, width: int, height: int,
+        self,
+        cut: Cut,
+        films: Mapping[str, Footage],
+        reel: Reel,
+        read_asset: ReadAsset,
+        width: int,
+        height: int,
         clear: bool = False,
-    ):  # fmt: skip
+    ):
         self.cut, self.width, self.height, self.clear = cut, width, height, clear
         self._films, self._reel, self._read = films, reel, read_asset
         self._places = lay_out_cut(cut)

@@ -203,8 +203,13 @@ def _split(cut: Cut, frame: int) -> Cut:
         raise ChangeError("A clip begins here already. Go to a frame inside of one.")
     clip, played = place.clip, i - place.clip.hold_before
     left: dict[str, Any] = {"fade_out": 0, "cross": 0, "hold_after": 0, "fade_in": min(clip.fade_in, i)}
-    right: dict[str, Any] = {"id": new_id("clip"), "gap": 0, "fade_in": 0, "hold_before": 0,
-                             "fade_out": min(clip.fade_out, length_of(clip) - i)}  # fmt: skip
+    right: dict[str, Any] = {
+        "id": new_id("clip"),
+        "gap": 0,
+        "fade_in": 0,
+        "hold_before": 0,
+        "fade_out": min(clip.fade_out, length_of(clip) - i),
+    }
     last = clip.begin + clip.length - 1
     if played <= 0:  # in what is held before: the picture that is held is one that is played
         left |= {"hold_before": i - 1, "length": 1}

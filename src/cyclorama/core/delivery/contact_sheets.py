@@ -53,9 +53,15 @@ def sheet_file(image: Image.Image, ending: str) -> bytes:
 
 
 def _write(
-    image: Image.Image, text: str, size: int, left: int, base: int, ink: tuple[int, int, int], weight: int,
+    image: Image.Image,
+    text: str,
+    size: int,
+    left: int,
+    base: int,
+    ink: tuple[int, int, int],
+    weight: int,
     family: str = "grotesque",
-) -> None:  # fmt: skip
+) -> None:
     line = set_line(text, family, weight)
     width, top = math.ceil(line.width * size) + 4, size
     covered = coverage(line, size, 0.0, top, width, size * 2)

@@ -87,8 +87,15 @@ def _fitted(
         part.unlink(missing_ok=True)
         frames = (f for _ in range(delivery.rounds) for f in frames_of(kept))
         options = delivery.options(quality)
-        _write(part, frames, count, programme, delivery, options,
-               lambda share: tell(f"Encoding at {quality} %", done + part_of * share))  # fmt: skip
+        _write(
+            part,
+            frames,
+            count,
+            programme,
+            delivery,
+            options,
+            lambda share: tell(f"Encoding at {quality} %", done + part_of * share),
+        )
         return part.stat().st_size
 
     if delivery.fits_mb is None:
@@ -144,10 +151,14 @@ def _join(part: Path, pieces: Sequence[Path], count: int, programme: ProgramSour
 
 
 def _write(
-    part: Path, frames: Iterable[F32], count: int, programme: ProgramSource, delivery: Delivery,
+    part: Path,
+    frames: Iterable[F32],
+    count: int,
+    programme: ProgramSource,
+    delivery: Delivery,
     options: dict[str, str],
     tell: Callable[[float], None],
-) -> None:  # fmt: skip
+) -> None:
     """Write one file of frames. Raises av.FFmpegError, ShootError."""
     with _file(part, programme, delivery, count) as container:
         made = Pictures(container, delivery.coding, programme.rate, options)
@@ -209,7 +220,9 @@ def _mark_chapters(container: Any, programme: ProgramSource, count: int) -> None
     marks = [(name, frame) for name, frame in programme.chapters if frame < count]
     ends = [frame for _, frame in marks[1:]] + [count]
     base = 1 / programme.rate
-    container.set_chapters([
-        {"id": i, "start": frame, "end": end, "time_base": base, "metadata": {"title": name}}
-        for i, ((name, frame), end) in enumerate(zip(marks, ends, strict=True))
-    ])  # fmt: skip
+    container.set_chapters(
+        [
+            {"id": i, "start": frame, "end": end, "time_base": base, "metadata": {"title": name}}
+            for i, ((name, frame), end) in enumerate(zip(marks, ends, strict=True))
+        ]
+    )

@@ -86,10 +86,14 @@ def timeline_of(
         parts = stretches(clip, film, cut.rate.fraction, place.cross_in // 2, after)
         pictures.extend([_item(clip, part, film, reels.get(clip.take_id), rate) for part in parts])
         if place.cross_out:
-            pictures.append(otio.schema.Transition(
-                name="Cross-fade", transition_type=otio.schema.TransitionTypes.SMPTE_Dissolve,
-                in_offset=OPENTIME(before, rate), out_offset=OPENTIME(after, rate),
-            ))  # fmt: skip
+            pictures.append(
+                otio.schema.Transition(
+                    name="Cross-fade",
+                    transition_type=otio.schema.TransitionTypes.SMPTE_Dissolve,
+                    in_offset=OPENTIME(before, rate),
+                    out_offset=OPENTIME(after, rate),
+                )
+            )
     timeline.tracks.append(pictures)
     for number in sorted({x.track for x in cut.sounds}):
         timeline.tracks.append(_sound_track(cut, number, rate))
@@ -110,11 +114,16 @@ def _item(clip: Clip, part: Stretch, film: Footage | None, reel: SourceReel | No
         return otio.schema.Clip(name=clip.name, media_reference=nothing, source_range=span)
     own = float(film.rate)
     reference = otio.schema.ImageSequenceReference(
-        target_url_base=f"{reel.folder}/", name_prefix=f"{reel.stem}.", name_suffix=f".{reel.ending}",
-        start_frame=reel.first, frame_step=1, rate=own, frame_zero_padding=reel.digits,
+        target_url_base=f"{reel.folder}/",
+        name_prefix=f"{reel.stem}.",
+        name_suffix=f".{reel.ending}",
+        start_frame=reel.first,
+        frame_step=1,
+        rate=own,
+        frame_zero_padding=reel.digits,
         missing_frame_policy=otio.schema.ImageSequenceReference.MissingFramePolicy.hold,
         available_range=RANGE(OPENTIME(reel.first, own), OPENTIME(film.frames, own)),
-    )  # fmt: skip
+    )
     span = RANGE(OPENTIME(reel.first + part.first, own).rescaled_to(rate), OPENTIME(part.length, rate))
     name = f"{clip.name}, held" if part.held else clip.name
     item = otio.schema.Clip(name=name, media_reference=reference, source_range=span)
@@ -135,10 +144,13 @@ def _sound_track(cut: Cut, number: int, rate: float) -> "otio.schema.Track":
         if sound.start > at:
             track.append(_gap(sound.start - at, rate))
         begin = OPENTIME(round(sound.begin_s * rate), rate)
-        track.append(otio.schema.Clip(
-            name=sound.name, media_reference=otio.schema.MissingReference(),
-            source_range=RANGE(begin, OPENTIME(sound.length, rate)),
-        ))  # fmt: skip
+        track.append(
+            otio.schema.Clip(
+                name=sound.name,
+                media_reference=otio.schema.MissingReference(),
+                source_range=RANGE(begin, OPENTIME(sound.length, rate)),
+            )
+        )
         at = sound.start + sound.length
     return track
 
@@ -203,11 +215,16 @@ def written_list(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, Sou
 
     places, rate = lay_out_cut(cut), cut.rate
     clips = [
-        (str(k + 1), timecode(p.start, rate), timecode(p.end, rate), seconds(p.end - p.start, rate),
-         clip_says(p, films.get(p.clip.take_id), reels[p.clip.take_id].first if p.clip.take_id in reels else 0, cut),
-         reels[p.clip.take_id].folder if p.clip.take_id in reels else "")
+        (
+            str(k + 1),
+            timecode(p.start, rate),
+            timecode(p.end, rate),
+            seconds(p.end - p.start, rate),
+            clip_says(p, films.get(p.clip.take_id), reels[p.clip.take_id].first if p.clip.take_id in reels else 0, cut),
+            reels[p.clip.take_id].folder if p.clip.take_id in reels else "",
+        )
         for k, p in enumerate(places)
-    ]  # fmt: skip
+    ]
     titles = [
         (timecode(start_of(t, places), rate), seconds(t.length, rate), t.text or t.kind, t.sub) for t in cut.titles
     ]

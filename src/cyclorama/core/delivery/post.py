@@ -9,9 +9,16 @@ from .presets import Delivery
 
 Tag = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40)]
 MEDIA = {
-    "mp4": "video/mp4", "webm": "video/webm", "mov": "video/quicktime", "avi": "video/x-msvideo", "webp": "image/webp",
-    "gif": "image/gif", "png": "image/png", "pdf": "application/pdf", "html": "text/html",
-}  # fmt: skip
+    "mp4": "video/mp4",
+    "webm": "video/webm",
+    "mov": "video/quicktime",
+    "avi": "video/x-msvideo",
+    "webp": "image/webp",
+    "gif": "image/gif",
+    "png": "image/png",
+    "pdf": "application/pdf",
+    "html": "text/html",
+}
 """What files of these endings are (RFC 6838)."""
 
 

@@ -180,7 +180,13 @@ class Screen:
 
 
 SCREENS = (
-    Screen("As the cut", 0, 0), Screen("HD, 16:9", 1280, 720), Screen("Full HD, 16:9", 1920, 1080),
-    Screen("4K, 16:9", 3840, 2160), Screen("Square, 1:1", 1080, 1080), Screen("Portrait, 4:5", 1080, 1350),
-    Screen("Upright, 9:16", 1080, 1920), Screen("Upright 4K, 9:16", 2160, 3840), Screen("Wide, 21:9", 2560, 1098),
-)  # fmt: skip
+    Screen("As the cut", 0, 0),
+    Screen("HD, 16:9", 1280, 720),
+    Screen("Full HD, 16:9", 1920, 1080),
+    Screen("4K, 16:9", 3840, 2160),
+    Screen("Square, 1:1", 1080, 1080),
+    Screen("Portrait, 4:5", 1080, 1350),
+    Screen("Upright, 9:16", 1080, 1920),
+    Screen("Upright 4K, 9:16", 2160, 3840),
+    Screen("Wide, 21:9", 2560, 1098),
+)

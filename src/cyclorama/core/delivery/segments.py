@@ -30,9 +30,13 @@ def can_be_joined(coding: Coding) -> bool:
 
 
 def write_pieces(
-    folder: Path, programme: ProgramSource, count: int, coding: Coding, options: dict[str, str],
+    folder: Path,
+    programme: ProgramSource,
+    count: int,
+    coding: Coding,
+    options: dict[str, str],
     tell: Callable[[float], None],
-) -> list[Path]:  # fmt: skip
+) -> list[Path]:
     """Write `count` pictures, going round in those of a programme; pieces that are there already stay as they are.
 
     Raises av.FFmpegError and what a frame raises; whole pieces stay in the folder then.

@@ -35,10 +35,15 @@ def spin_page(pictures: Iterable[F32], title: str, goes_round: bool) -> bytes:
     if not large:
         raise ShootError("There are no frames to turn.")
     told = {
-        "TITLE": html.escape(title, quote=True), "COUNT": str(len(large)), "ROUND": json.dumps(goes_round),
-        "WIDTH": str(size[0]), "HEIGHT": str(size[1]), "GROUND": GROUND,
-        "SMALL": json.dumps(small), "LARGE": json.dumps(large),
-    }  # fmt: skip
+        "TITLE": html.escape(title, quote=True),
+        "COUNT": str(len(large)),
+        "ROUND": json.dumps(goes_round),
+        "WIDTH": str(size[0]),
+        "HEIGHT": str(size[1]),
+        "GROUND": GROUND,
+        "SMALL": json.dumps(small),
+        "LARGE": json.dumps(large),
+    }
     page = PAGE.read_text()
     for name, value in told.items():
         page = page.replace(f"__{name}__", value)

@@ -58,9 +58,13 @@ class Pictures:
         if self._stream is None:
             self._begin(frame.width, frame.height)
         frame = self._reformatter.reformat(
-            frame, format=self._coding.pixels, interpolation=EXACT, src_colorspace=Colorspace.ITU709,
-            dst_colorspace=Colorspace.ITU709, dst_color_range="MPEG" if "yuv" in self._coding.pixels else "JPEG",
-        )  # fmt: skip
+            frame,
+            format=self._coding.pixels,
+            interpolation=EXACT,
+            src_colorspace=Colorspace.ITU709,
+            dst_colorspace=Colorspace.ITU709,
+            dst_color_range="MPEG" if "yuv" in self._coding.pixels else "JPEG",
+        )
         self._put(frame)
 
     def _put(self, frame: av.VideoFrame) -> None:

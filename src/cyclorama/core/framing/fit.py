@@ -13,6 +13,7 @@ import numpy as np
 
 from ..arrays import Points
 from ..errors import ChangeError
+from ..motion.segments import SEGMENTS
 from ..scene import Project, place_of, put, put_all
 from ..scene.camera import FARTHEST_M, NEAREST_M
 from ..scene.shot import CAMERA
@@ -65,12 +66,12 @@ def _goes_round(project: Project) -> bool:
     """True when the camera of the open shot only goes round its aim and zooms, so that its distance is one number."""
     shot, camera = project.shot, project.camera
     row = next((row for row in shot.rows if row.id == CAMERA), None)
-    kinds = {s.kind for s in row.segments} if row else set()
+    kept = all(SEGMENTS[s.kind].keeps_distance for s in row.segments) if row else True
     keyed = any(c.path.startswith(f"cameras/{camera.id}/") and place_of(c.path).moves for c in shot.channels)
     if camera.shift_x or camera.shift_y:
         return False
     turned = camera.rise_m or camera.pan_deg or camera.tilt_deg or camera.roll_deg
-    return not keyed and not turned and kinds <= {"orbit", "arc", "hold", "zoom"}
+    return not keyed and not turned and kept
 
 
 def _searched(project: Project, points: Points, frame: int | None) -> Project:

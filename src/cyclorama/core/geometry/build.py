@@ -23,9 +23,13 @@ def grid_mesh(points: NDArray[np.float64], uvs: NDArray[np.float64], crease_deg:
     triangles, inner = triangles[area > 1e-14], inner[area > 1e-14]
     normals, triangles, source = with_smooth_normals(flat, triangles, crease_deg)
     return Mesh(
-        flat[source].astype(np.float32), normals, uvs.reshape(-1, 2)[source].astype(np.float32), triangles,
-        np.zeros(len(triangles), np.int32), inner,
-    )  # fmt: skip
+        flat[source].astype(np.float32),
+        normals,
+        uvs.reshape(-1, 2)[source].astype(np.float32),
+        triangles,
+        np.zeros(len(triangles), np.int32),
+        inner,
+    )
 
 
 def arc(cx: float, cy: float, radius: float, from_deg: float, to_deg: float, steps: int) -> Profile:

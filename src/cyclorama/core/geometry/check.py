@@ -88,8 +88,9 @@ def _join_by_material(model: FileModel) -> None:
     for part in model.parts:
         groups.setdefault(part.material, []).append(part)
     before = count(len(model.parts), "piece")
-    model.parts = [parts[0] if len(parts) == 1 else joined(_material_name(model, parts[0]), parts)
-                   for parts in groups.values()]  # fmt: skip
+    model.parts = [
+        parts[0] if len(parts) == 1 else joined(_material_name(model, parts[0]), parts) for parts in groups.values()
+    ]
     model.notes.append(f"{before} are too many to handle one by one; those of the same material were joined.")
 
 
@@ -109,8 +110,13 @@ def joined(name: str, parts: list[ModelPart]) -> ModelPart:
 
     inner = inner_edges(parts)
     return ModelPart(
-        name, np.concatenate([p.vertices for p in parts]),
+        name,
+        np.concatenate([p.vertices for p in parts]),
         np.concatenate([p.triangles + f for p, f in zip(parts, first, strict=True)]),
-        whole("normals", 3, np.nan), whole("uvs", 2, 0.0), parts[0].material, more_uvs=whole("more_uvs", 2, 0.0),
-        colours=whole("colours", 4, 1.0), inner=inner if len(inner) else None,
-    )  # fmt: skip
+        whole("normals", 3, np.nan),
+        whole("uvs", 2, 0.0),
+        parts[0].material,
+        more_uvs=whole("more_uvs", 2, 0.0),
+        colours=whole("colours", 4, 1.0),
+        inner=inner if len(inner) else None,
+    )

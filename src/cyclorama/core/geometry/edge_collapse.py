@@ -28,9 +28,15 @@ def scratch_room():  # type: ignore[no-untyped-def]
     """Room for `take_out`: kernels allocate nothing."""
     n = MOST_AROUND
     return (
-        np.empty(n, np.int64), np.empty(n, np.int64), np.empty((n, 2), np.int64), np.empty((n, 3), np.int64),
-        np.empty(n, np.int64), np.empty(MOST_ATTACHED, np.int64), np.empty(MOST_ATTACHED, np.int64), np.empty(n),
-    )  # fmt: skip
+        np.empty(n, np.int64),
+        np.empty(n, np.int64),
+        np.empty((n, 2), np.int64),
+        np.empty((n, 3), np.int64),
+        np.empty(n, np.int64),
+        np.empty(MOST_ATTACHED, np.int64),
+        np.empty(MOST_ATTACHED, np.int64),
+        np.empty(n),
+    )
 
 
 @kernel

@@ -38,16 +38,23 @@ def hard_edges(
     corner_of = np.empty(int(place.max(initial=-1)) + 1, np.int64)
     corner_of[place.ravel()] = used
     edge = np.concatenate(
-        [vertices[corner_of[sides[first, 0]]], vertices[corner_of[sides[first, 1]]], normals[owner[first]],
-         normals[owner[second]]], axis=1,
-    ).astype(np.float32)  # fmt: skip
+        [
+            vertices[corner_of[sides[first, 0]]],
+            vertices[corner_of[sides[first, 1]]],
+            normals[owner[first]],
+            normals[owner[second]],
+        ],
+        axis=1,
+    ).astype(np.float32)
     cosine = np.clip(cosine[hard], -0.9, 1)
-    reach = (np.maximum(radius[wanted[owner[first]]], radius[wanted[owner[second]]])
-             * np.sqrt((1 - cosine) / (1 + cosine))).astype(np.float32)  # fmt: skip
+    reach = (
+        np.maximum(radius[wanted[owner[first]]], radius[wanted[owner[second]]]) * np.sqrt((1 - cosine) / (1 + cosine))
+    ).astype(np.float32)
     box = np.concatenate([vertices[triangles].min(axis=1), vertices[triangles].max(axis=1)], axis=1)
     if len(edge) * len(wanted) > MOST_PAIRS:
-        pairs = np.unique(np.stack([np.concatenate([owner[first], owner[second]]),
-                                    np.tile(np.arange(len(edge)), 2)], axis=1), axis=0)  # fmt: skip
+        pairs = np.unique(
+            np.stack([np.concatenate([owner[first], owner[second]]), np.tile(np.arange(len(edge)), 2)], axis=1), axis=0
+        )
         counts = np.bincount(wanted[pairs[:, 0]], minlength=len(triangles))
         starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
         return starts, pairs[:, 1].astype(np.int32), edge

@@ -15,9 +15,10 @@ def played(animation: Animation) -> Finding:
 def heavy(triangles: int) -> Finding:
     """More triangles than a picture could show."""
     return Finding(
-        mark="look", what=f"{count(triangles, 'triangle')} are more than a picture shows",
+        mark="look",
+        what=f"{count(triangles, 'triangle')} are more than a picture shows",
         done="Lighten, under Detail, leaves out those that do not show; the source is kept",
-    )  # fmt: skip
+    )
 
 
 def findings(model: FileModel, r: Repairs) -> list[Finding]:

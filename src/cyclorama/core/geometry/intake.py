@@ -81,9 +81,12 @@ def take_in(
         parts=len(model.parts),
         pictures=len({ref.asset for m in materials for _, ref in m.maps if ref and ref.asset}),
         size_file_units=(float(size[0]), float(size[1]), float(size[2])),
-        unit_m=unit, unit_reason=unit_reason, up=up, up_reason=up_reason,
+        unit_m=unit,
+        unit_reason=unit_reason,
+        up=up,
+        up_reason=up_reason,
         findings=(*odd, *(played(a) for a in animations)),
-    )  # fmt: skip
+    )
     data, moving = mesh.to_bytes(), rig.to_bytes() if rig else b""
     asset = _whole_key(data, moving, materials, report)
     assets |= {asset: data, measures_key(asset): measures.to_bytes(), standin_key(asset): standin}
@@ -91,12 +94,21 @@ def take_in(
         assets |= {rig_key(asset): moving, standin_source_key(asset): source.tobytes()}
     progress("Done", 1.0)
     item = Item(
-        id="item-1", name=_title(name), asset=asset, source_name=name,
-        parts=_parts(model, mesh), variants=_variants(model, materials), variant_id=FIRST_VARIANT, placement=placement,
-        animations=animations, play=play,
-        cameras=tuple(model.cameras[:MOST_AROUND]), lights=tuple(model.lights[:MOST_AROUND]),
-        detail=wanted.detail, off=model.off,
-    )  # fmt: skip
+        id="item-1",
+        name=_title(name),
+        asset=asset,
+        source_name=name,
+        parts=_parts(model, mesh),
+        variants=_variants(model, materials),
+        variant_id=FIRST_VARIANT,
+        placement=placement,
+        animations=animations,
+        play=play,
+        cameras=tuple(model.cameras[:MOST_AROUND]),
+        lights=tuple(model.lights[:MOST_AROUND]),
+        detail=wanted.detail,
+        off=model.off,
+    )
     room = measures.playing(item)
     placement = ground_placement(room, centre_placement(room, placement, "box"), 0.0)
     return Intake(edited(item, placement=placement), tuple(materials), report, measures, assets)
@@ -132,7 +144,7 @@ def _animations(model: FileModel, rig: Rig | None) -> tuple[Animation, ...]:
 
 def _repaired(
     model: FileModel, materials: list[Material], lighten_by: float | None
-) -> tuple[Mesh, Rig | None, Repairs]:  # fmt: skip
+) -> tuple[Mesh, Rig | None, Repairs]:
     """All parts as one mesh, how it moves (None: it has no animations), and what was repaired."""
     clear = np.array([materials[p.material].transmission_weight > 0 for p in model.parts])
     clean, found = repair(model.parts, clear)
@@ -166,21 +178,30 @@ def _parts(model: FileModel, mesh: Mesh) -> tuple[Part, ...]:
     triangles = np.bincount(mesh.part, minlength=len(model.parts))
     boxes = part_boxes(mesh, len(model.parts))
     return tuple(
-        Part(id=f"part-{part.number}", name=label(part.name, f"Part {part.number}"), number=part.number,
-             triangles=int(triangles[i]), box=boxes[i],
-             group=tuple(label(g, "Group") for g in part.group[-MOST_GROUPS:]))
+        Part(
+            id=f"part-{part.number}",
+            name=label(part.name, f"Part {part.number}"),
+            number=part.number,
+            triangles=int(triangles[i]),
+            box=boxes[i],
+            group=tuple(label(g, "Group") for g in part.group[-MOST_GROUPS:]),
+        )
         for i, part in enumerate(model.parts)
-    )  # fmt: skip
+    )
 
 
 def _variants(model: FileModel, materials: list[Material]) -> tuple[Variant, ...]:
     """The colourway that the file shows first, and its other ones."""
 
     def dressed(identity: str, name: str, which: int | None) -> Variant:
-        return Variant(id=identity, name=name, parts=tuple(
-            Worn(id=f"part-{p.number}", material=materials[_worn(p, which, len(materials))].id, visible=p.visible)
-            for p in model.parts
-        ))  # fmt: skip
+        return Variant(
+            id=identity,
+            name=name,
+            parts=tuple(
+                Worn(id=f"part-{p.number}", material=materials[_worn(p, which, len(materials))].id, visible=p.visible)
+                for p in model.parts
+            ),
+        )
 
     told = [i for i in range(len(model.variants)) if any(i in p.variants for p in model.parts)]
     told = told[: MOST_VARIANTS - 1]

@@ -47,4 +47,4 @@ def keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]:
     return [
         edited(m, maps=MaterialMaps(**{name: kept(ref) for name, ref in m.maps if ref}), vertex_colours=i in painted)
         for i, m in enumerate(model.materials)
-    ]  # fmt: skip
+    ]

@@ -61,11 +61,16 @@ def _left(mesh: Mesh, triangles: I32) -> tuple[Mesh, NDArray[np.intp]]:
     vertex = np.flatnonzero(used)
     number = (np.cumsum(used) - 1).astype(np.int32)
     return replace(
-        mesh, vertices=mesh.vertices[vertex], normals=mesh.normals[vertex], uvs=mesh.uvs[vertex],
-        triangles=number[triangles], part=mesh.part[stands], inner=np.zeros(0, np.uint8),
+        mesh,
+        vertices=mesh.vertices[vertex],
+        normals=mesh.normals[vertex],
+        uvs=mesh.uvs[vertex],
+        triangles=number[triangles],
+        part=mesh.part[stands],
+        inner=np.zeros(0, np.uint8),
         more_uvs=mesh.more_uvs[vertex] if len(mesh.more_uvs) else mesh.more_uvs,
         colours=mesh.colours[vertex] if len(mesh.colours) else mesh.colours,
-    ), vertex  # fmt: skip
+    ), vertex
 
 
 def _values(mesh: Mesh, tolerance: float) -> NDArray[np.float32]:

@@ -163,8 +163,11 @@ def extreme_points(points: Points, count: int = _DIRECTIONS) -> Points:
     # in the space of the unit box, so that long and thin shapes are sampled as finely as round ones
     p = points / np.maximum(np.ptp(points, axis=0), 1e-300)
     # so many directions at once that their products take no more than the points of a large model
-    best = [i for some in np.array_split(directions, -(-len(p) * count // AT_ONCE // 64) or 1, axis=1)
-            for i in (p @ some).argmax(axis=0)]  # fmt: skip
+    best = [
+        i
+        for some in np.array_split(directions, -(-len(p) * count // AT_ONCE // 64) or 1, axis=1)
+        for i in (p @ some).argmax(axis=0)
+    ]
     return np.asarray(points[np.union1d(best, _axis_extremes(points))])
 
 

@@ -85,7 +85,7 @@ def _clipped(points: NDArray[np.floating], ring: Corners, polygon: int) -> tuple
 
 def _inside(
     triangles: Corners, start: NDArray[np.int64], size: NDArray[np.int64], wanted: NDArray[np.bool_] | None
-) -> Inner:  # fmt: skip
+) -> Inner:
     inner = np.zeros(len(triangles), np.uint8)
     place = triangles - start[:, None]
     for e in range(3):
@@ -132,9 +132,11 @@ def split_quads(
 
 
 def _shared_edges(
-    vertices: NDArray[np.floating], triangles: NDArray[np.integer], part: NDArray[np.integer],
+    vertices: NDArray[np.floating],
+    triangles: NDArray[np.integer],
+    part: NDArray[np.integer],
     position: NDArray[np.integer],
-) -> NDArray[np.int8]:  # fmt: skip
+) -> NDArray[np.int8]:
     """For each triangle and the next (t − 1,), 3·e + f where edge e of the one is edge f of the other and both make
     a convex quad; −1 where there is none."""
     place = position[triangles]

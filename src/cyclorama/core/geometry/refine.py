@@ -69,14 +69,21 @@ def _cage(pieces: list[ModelPart]) -> tuple[Cage, NDArray[np.int64]]:
             creases.append(place[part.creases.edges + f].astype(np.int64))
             sharpness.append(part.creases.sharpness)
     corner = np.concatenate(corners)
-    columns = [together([getattr(p, name) for p in pieces], sizes, width, 1.0 if name == "colours" else 0.0)
-               for name, width in _WIDTHS.items()]  # fmt: skip
+    columns = [
+        together([getattr(p, name) for p in pieces], sizes, width, 1.0 if name == "colours" else 0.0)
+        for name, width in _WIDTHS.items()
+    ]
     held = [c if len(c) else np.zeros((len(vertices), 0), np.float32) for c in columns]
     values = np.concatenate(held, axis=1).astype(np.float64)[corner]
     return Cage(
-        vertices[first_of(place, count)], place[corner].astype(np.int64), np.concatenate(polygon_sizes), values,
-        np.ones(len(corner), bool), np.concatenate(creases), np.concatenate(sharpness),
-    ), np.concatenate(owner)  # fmt: skip
+        vertices[first_of(place, count)],
+        place[corner].astype(np.int64),
+        np.concatenate(polygon_sizes),
+        values,
+        np.ones(len(corner), bool),
+        np.concatenate(creases),
+        np.concatenate(sharpness),
+    ), np.concatenate(owner)
 
 
 def _put_back(pieces: list[ModelPart], cage: Cage, owner: NDArray[np.int64]) -> None:

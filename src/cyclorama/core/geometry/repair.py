@@ -82,9 +82,15 @@ def repair(parts: list[ModelPart], keeps_winding: NDArray[np.bool_]) -> tuple[Cl
     more_uvs, _ = _held(together([p.more_uvs for p in parts], sizes, 2, 0.0))
     colours = np.nan_to_num(together([p.colours for p in parts], sizes, 4, 1.0), nan=1.0).clip(0, None)
     mesh = Mesh(
-        vertices, normals, uvs[source], triangles, part.astype(np.int32), inner,
-        more_uvs[source] if len(more_uvs) else more_uvs, colours[source] if len(colours) else colours,
-    )  # fmt: skip
+        vertices,
+        normals,
+        uvs[source],
+        triangles,
+        part.astype(np.int32),
+        inner,
+        more_uvs[source] if len(more_uvs) else more_uvs,
+        colours[source] if len(colours) else colours,
+    )
     return Clean(mesh, source, whole.owner[source], kept), found
 
 
@@ -140,9 +146,13 @@ def _bodies(parts: list[ModelPart]) -> NDArray[np.intp]:
 
 
 def _check_closed(
-    whole: _Whole, position: I32, body: NDArray[np.intp], keeps_winding: NDArray[np.bool_],
-    normals: NDArray[np.float32], found: Repairs,
-) -> None:  # fmt: skip
+    whole: _Whole,
+    position: I32,
+    body: NDArray[np.intp],
+    keeps_winding: NDArray[np.bool_],
+    normals: NDArray[np.float32],
+    found: Repairs,
+) -> None:
     """Count open edges, and turn closed bodies round that are inside out. Pieces of one body (p,) close each other."""
     count = int(body.max()) + 1
     if count < len(body):
@@ -233,7 +243,7 @@ def _with_normals(
 
 def _face_outwards(
     whole: _Whole, normals: NDArray[np.float32], which: NDArray[np.bool_]
-) -> tuple[NDArray[np.float32], int]:  # fmt: skip
+) -> tuple[NDArray[np.float32], int]:
     """Normals turned to the side their faces (`which`) look to, and how many faces disagreed with all three."""
     flipped, side = 0, np.zeros(len(normals))
     chosen = np.flatnonzero(which)

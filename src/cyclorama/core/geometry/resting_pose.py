@@ -14,8 +14,13 @@ from .measure import Measures
 from .placement import axis_to_y
 
 NOMINAL: dict[Resting, tuple[float, float]] = {
-    "as it came": (0, 0), "face": (90, 0), "back": (-90, 0), "left": (0, -90), "right": (0, 90), "head": (180, 0),
-}  # fmt: skip
+    "as it came": (0, 0),
+    "face": (90, 0),
+    "back": (-90, 0),
+    "left": (0, -90),
+    "right": (0, 90),
+    "head": (180, 0),
+}
 """Tip and roll (°) before it settles."""
 FARTHEST_DEG = 50.0
 """It settles by no more than this: what would fall over stays as it was put."""

@@ -57,9 +57,13 @@ def build_rig(skeleton: Skeleton, parts: list[Hung]) -> Rig:
         weight.append(w)
         first += len(at)
     return Rig(
-        skeleton, np.concatenate(points), np.concatenate(normals), np.concatenate(bone).astype(np.int32),
-        np.concatenate(weight).astype(np.float32), tuple(_joined(pieces) for pieces in shapes),
-    )  # fmt: skip
+        skeleton,
+        np.concatenate(points),
+        np.concatenate(normals),
+        np.concatenate(bone).astype(np.int32),
+        np.concatenate(weight).astype(np.float32),
+        tuple(_joined(pieces) for pieces in shapes),
+    )
 
 
 def _joined(pieces: list[Shape]) -> Shape:

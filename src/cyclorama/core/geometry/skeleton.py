@@ -60,8 +60,9 @@ class Track:
 
 def _hermite(a: F64, leaving: F64, b: F64, arriving: F64, f: float) -> F64:
     f2, f3 = f * f, f * f * f
-    return np.asarray((2 * f3 - 3 * f2 + 1) * a + (f3 - 2 * f2 + f) * leaving + (3 * f2 - 2 * f3) * b
-                      + (f3 - f2) * arriving)  # fmt: skip
+    return np.asarray(
+        (2 * f3 - 3 * f2 + 1) * a + (f3 - 2 * f2 + f) * leaving + (3 * f2 - 2 * f3) * b + (f3 - f2) * arriving
+    )
 
 
 def slerp(a: F64, b: F64, f: float) -> F64:
@@ -134,14 +135,20 @@ class Skeleton:
         """The same, standing elsewhere (3,): under one more node, which nothing drives."""
         base = np.eye(4)
         base[:3, 3] = by
-        counted = tuple(tuple(t if t.kind == SHAPES else replace(t, target=t.target + 1) for t in a)
-                        for a in self.animations)  # fmt: skip
+        counted = tuple(
+            tuple(t if t.kind == SHAPES else replace(t, target=t.target + 1) for t in a) for a in self.animations
+        )
         return Skeleton(
-            np.concatenate([[-1], self.parent + 1]).astype(np.int32), np.concatenate([base[None], self.base]),
-            np.concatenate([np.zeros((1, 3)), self.move]), np.concatenate([[[0.0, 0.0, 0.0, 1.0]], self.turn]),
-            np.concatenate([np.ones((1, 3)), self.scale]), self.bone_node + np.int32(1), self.bone_inverse, self.shapes,
+            np.concatenate([[-1], self.parent + 1]).astype(np.int32),
+            np.concatenate([base[None], self.base]),
+            np.concatenate([np.zeros((1, 3)), self.move]),
+            np.concatenate([[[0.0, 0.0, 0.0, 1.0]], self.turn]),
+            np.concatenate([np.ones((1, 3)), self.scale]),
+            self.bone_node + np.int32(1),
+            self.bone_inverse,
+            self.shapes,
             counted,
-        )  # fmt: skip
+        )
 
     def moving(self, animation: int) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
         """Which nodes (n,) and shapes (s,) an animation takes from their rest."""
@@ -167,11 +174,13 @@ def local_matrices(move: F64, turn: F64, scale: F64) -> F64:
     length = np.linalg.norm(turn, axis=1, keepdims=True)
     x, y, z, w = np.where(length > 1e-12, turn / np.maximum(length, 1e-12), [0.0, 0.0, 0.0, 1.0]).T
     m = np.zeros((len(turn), 4, 4))
-    rotation = np.array([
-        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-    ])  # fmt: skip
+    rotation = np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    )
     m[:, :3, :3] = rotation.transpose(2, 0, 1) * scale[:, None, :]
     m[:, :3, 3] = move
     m[:, 3, 3] = 1.0

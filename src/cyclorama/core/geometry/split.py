@@ -32,7 +32,7 @@ def pieces_of(mesh: Mesh, part: int) -> I32:
 
 def seen_inside(
     mesh: Mesh, part: int, places: NDArray[np.float64], eye: NDArray[np.float64], line: NDArray[np.float64]
-) -> I32:  # fmt: skip
+) -> I32:
     """For each triangle of a part, in their order, 1 where it faces the eye and its middle lies inside a closed line.
 
     places: (v, 2) where the mesh's vertices are in the picture, NaN behind the camera; eye: (3,) in the mesh's own
@@ -56,5 +56,6 @@ def split(mesh: Mesh, part: int, label: I32, parts: int) -> Mesh:
     of[mine[label > 0]] = parts - 1 + label[label > 0]
     order = np.argsort(of, kind="stable")
     inner = mesh.inner[order] if len(mesh.inner) else mesh.inner
-    return Mesh(mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles[order], of[order], inner, mesh.more_uvs,
-                mesh.colours)  # fmt: skip
+    return Mesh(
+        mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles[order], of[order], inner, mesh.more_uvs, mesh.colours
+    )

@@ -12,8 +12,9 @@ from .mesh import Mesh
 
 def pack_meshes(meshes: list[tuple[Mesh, int]]) -> bytes:
     """Meshes with their part numbers, as they are and white, in the same binary."""
-    return pack([(part, m.vertices, m.normals, np.full((len(m.vertices), 4), 255, np.uint8), m.triangles)
-                  for m, part in meshes])  # fmt: skip
+    return pack(
+        [(part, m.vertices, m.normals, np.full((len(m.vertices), 4), 255, np.uint8), m.triangles) for m, part in meshes]
+    )
 
 
 def packed_normals(normals: NDArray) -> NDArray[np.int8]:
@@ -38,11 +39,16 @@ def pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:
     header = json.dumps({"vertices": base, "triangles": start, "parts": ranges}).encode()
     header += b" " * (-len(header) % 4)
     normals = packed_normals(np.concatenate([np.zeros((0, 3)), *(p[2] for p in pieces)]))
-    return b"".join([
-        struct.pack("<I", len(header)), header,
-        *(p[1].astype("<f4").tobytes() for p in pieces), normals.tobytes(), *(p[3].tobytes() for p in pieces),
-        *(i.tobytes() for i in indices),
-    ])  # fmt: skip
+    return b"".join(
+        [
+            struct.pack("<I", len(header)),
+            header,
+            *(p[1].astype("<f4").tobytes() for p in pieces),
+            normals.tobytes(),
+            *(p[3].tobytes() for p in pieces),
+            *(i.tobytes() for i in indices),
+        ]
+    )
 
 
 def unpack_mesh(data: bytes) -> Mesh:
@@ -56,9 +62,13 @@ def unpack_mesh(data: bytes) -> Mesh:
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-6)
     linear = np.dstack([srgb_to_linear(colours[None, :, :3] / 255.0), colours[None, :, 3:] / 255.0])[0]
     return Mesh(
-        positions, normals.astype(np.float32), np.zeros((len(positions), 2), np.float32), triangles.astype(np.int32),
-        part.astype(np.int32), colours=linear.astype(np.float32),
-    )  # fmt: skip
+        positions,
+        normals.astype(np.float32),
+        np.zeros((len(positions), 2), np.float32),
+        triangles.astype(np.int32),
+        part.astype(np.int32),
+        colours=linear.astype(np.float32),
+    )
 
 
 def unpack(data: bytes) -> tuple[NDArray[np.float32], NDArray[np.uint8], NDArray[np.uint32], NDArray[np.int64]]:

@@ -91,10 +91,15 @@ def _divide(cage: Cage) -> tuple[Cage, float]:
     left &= sharpness < BOUNDARY
     halves = np.concatenate([np.column_stack([ends[left][:, k], count + np.flatnonzero(left)]) for k in (0, 1)])
     finer = replace(
-        cage, points=points, index=index.ravel(), sizes=np.full(corners, 4),
-        values=values.reshape(4 * corners, v.shape[1]), drawn=drawn.ravel(),
-        sharp_edges=halves, sharpness=np.tile(sharpness[left] - 1, 2),
-    )  # fmt: skip
+        cage,
+        points=points,
+        index=index.ravel(),
+        sizes=np.full(corners, 4),
+        values=values.reshape(4 * corners, v.shape[1]),
+        drawn=drawn.ravel(),
+        sharp_edges=halves,
+        sharpness=np.tile(sharpness[left] - 1, 2),
+    )
     moved = np.concatenate([edge_points - halfway, points[:count] - cage.points])
     return finer, float(np.linalg.norm(moved, axis=1).max(initial=0.0))
 
@@ -112,9 +117,13 @@ def _sharpness(cage: Cage, ends: NDArray[np.int64], used: NDArray[np.int64]) -> 
 
 
 def _vertices(
-    cage: Cage, ends: NDArray[np.int64], sharpness: NDArray[np.float64], halfway: NDArray[np.float64],
-    middle: NDArray[np.float64], face: NDArray[np.int64],
-) -> NDArray[np.float64]:  # fmt: skip
+    cage: Cage,
+    ends: NDArray[np.int64],
+    sharpness: NDArray[np.float64],
+    halfway: NDArray[np.float64],
+    middle: NDArray[np.float64],
+    face: NDArray[np.int64],
+) -> NDArray[np.float64]:
     """Where the points (n, 3) themselves go."""
     p, count = cage.points, len(cage.points)
     faces, valence = np.bincount(cage.index, minlength=count), np.bincount(ends.ravel(), minlength=count)

@@ -69,9 +69,14 @@ def build_environment(pixels: RGBImage) -> EnvironmentMap:
     large, strength = _by_facing(weight, luminance * sphere, directions(rows, columns))
     bands = large.sum(axis=2)
     return EnvironmentMap(
-        clean, cumulative(bands), cumulative(large), cumulative(cells.sum(axis=3)), cumulative(cells),
-        strength.astype(np.float32), mean,
-    )  # fmt: skip
+        clean,
+        cumulative(bands),
+        cumulative(large),
+        cumulative(cells.sum(axis=3)),
+        cumulative(cells),
+        strength.astype(np.float32),
+        mean,
+    )
 
 
 def _interpolated(values: F32) -> F32:

@@ -81,9 +81,7 @@ def past(point: Vec3, hull: Points, light_at: Vec3) -> Vec3 | None:
     return _unit(middle + x * axes[0] + y * axes[1])
 
 
-def stand_for(
-    point: Vec3, towards: Vec3, aim: Vec3, distance_m: float | None, lowest_m: float | None
-) -> LightPosition:  # fmt: skip
+def stand_for(point: Vec3, towards: Vec3, aim: Vec3, distance_m: float | None, lowest_m: float | None) -> LightPosition:
     """Where around its aim a light stands in a direction from a point, at its distance from the aim.
 
     With o from the aim to the point: |o + t·r|² = d² for t > 0. Where no such place is, or it lies lower than

@@ -11,6 +11,7 @@ from ..scene import Aim, Light
 from ..scene.light import MOST_POWER, Shape
 from ..scene.saved_rig import ReadyRig
 from ..scene.writing import edited
+from .kinds import kind_of
 from .placement import HIGHEST_DEG
 
 NIT = 2000.0
@@ -26,7 +27,7 @@ def rig_lights(rig: ReadyRig, size_m: float, aim: Aim) -> tuple[Light, ...]:
 def _above_floor(light: Light) -> Light:
     """Raised until its face ends at the floor. Its lowest point is at aim + d sin e − h/2 cos e, which is
     aim + √(d² + h²/4) sin(e − atan(h/2d))."""
-    half = light.height_m / 2 if light.shape == "rectangle" else light.width_m / 2
+    half = (light.height_m if kind_of(light).tall else light.width_m) / 2  # a tube of a rig lies level
     low = min(max(-light.aim.y_m / math.hypot(light.distance_m, half), -1.0), 1.0)
     least = math.degrees(math.asin(low) + math.atan2(half, light.distance_m))
     return edited(light, elevation_deg=min(max(light.elevation_deg, least), HIGHEST_DEG))
@@ -45,26 +46,43 @@ def _power(light: Light, by: float) -> dict[str, float]:
 
 
 def _light(
-    name: str, azimuth: float, elevation: float, size: tuple[float, float], stops: float = 0.0, distance: float = 3.0,
-    shape: Shape = "rectangle", **more: Any,
-) -> Light:  # fmt: skip
+    name: str,
+    azimuth: float,
+    elevation: float,
+    size: tuple[float, float],
+    stops: float = 0.0,
+    distance: float = 3.0,
+    shape: Shape = "rectangle",
+    **more: Any,
+) -> Light:
     """Lengths are shares of the subject's size."""
     return Light(
-        id=name.lower().replace(" ", "-"), name=name, shape=shape, azimuth_deg=azimuth, elevation_deg=elevation,
-        width_m=size[0], height_m=size[1], distance_m=distance, strength_stops=stops, power=NIT, power_unit="nit",
+        id=name.lower().replace(" ", "-"),
+        name=name,
+        shape=shape,
+        azimuth_deg=azimuth,
+        elevation_deg=elevation,
+        width_m=size[0],
+        height_m=size[1],
+        distance_m=distance,
+        strength_stops=stops,
+        power=NIT,
+        power_unit="nit",
         **more,
-    )  # fmt: skip
+    )
 
 
 _RIGS: dict[ReadyRig, Callable[[], tuple[Light, ...]]] = {
     "three-point": lambda: (
-        _light("Key", -45, 40, (1.4, 1.4), 0.8, role="key"), _light("Fill", 60, 20, (2.2, 2.2), -1.8, role="fill"),
+        _light("Key", -45, 40, (1.4, 1.4), 0.8, role="key"),
+        _light("Fill", 60, 20, (2.2, 2.2), -1.8, role="fill"),
         _light("Rim", 160, 45, (0.6, 1.6), 1.0, role="rim"),
     ),
     "tent": lambda: (
         _light("Left wall", -90, 12, (4.0, 4.0), -0.6, 2.2, role="key"),
         _light("Right wall", 90, 12, (4.0, 4.0), -0.9, 2.2, role="fill"),
-        _light("Roof", 0, 88, (4.4, 4.4), -0.2, 2.6), _light("Front", 0, 35, (3.2, 2.0), -1.8, 4.0, role="fill"),
+        _light("Roof", 0, 88, (4.4, 4.4), -0.2, 2.6),
+        _light("Front", 0, 35, (3.2, 2.0), -1.8, 4.0, role="fill"),
         _light("Back", 180, 30, (4.0, 2.2), -0.8, 2.6, role="rim"),
     ),
     "two strips": lambda: (
@@ -101,4 +119,4 @@ _RIGS: dict[ReadyRig, Callable[[], tuple[Light, ...]]] = {
         _light("Lamp", -55, 24, (0.3, 0.3), 2.4, 1.8, "sphere", role="key", temperature_k=2600.0),
         _light("Window", 70, 14, (0.8, 1.0), -1.6, 3.0, role="fill", temperature_k=3600.0),
     ),
-}  # fmt: skip
+}

@@ -8,14 +8,13 @@ from numpy.typing import NDArray
 from ..arrays import Mat4, Vec3
 from ..colour_temperature import temperature_to_rgb
 from ..scene import Gobo, Light
+from .kinds import BY_KERNEL, kind_of
 from .shapes import (
     AREA,
     CASTS,
     CENTRE,
     CONTACT,
-    COS_INNER,
     COS_OUTER,
-    DISC,
     FAR,
     FREE,
     FREE_SHARE,
@@ -23,7 +22,6 @@ from .shapes import (
     GOBO_BLUR,
     GOBO_PARALLEL,
     GRID_TAN,
-    HALF_LENGTH,
     HALF_U,
     HALF_V,
     HELD_SHARE,
@@ -37,18 +35,12 @@ from .shapes import (
     RADIANCE,
     RADIUS,
     REACH,
-    RECT,
     REFLECTED,
     SEEN,
-    SPHERE,
     SPOT,
     SUN,
     TRAVEL,
-    TUBE,
 )
-
-KINDS = {"rectangle": RECT, "disc": DISC, "sphere": SPHERE, "tube": TUBE, "spot": SPOT, "sun": SUN}
-
 
 MOST_FREE = 0.97
 """At most so often light is taken as passing everything."""
@@ -61,61 +53,13 @@ def direction(azimuth_deg: float, elevation_deg: float) -> Vec3:
 
 
 def face_area_m2(light: Light) -> float:
-    """The area that shines: one side of a panel, all of a sphere or tube."""
-    r = light.width_m / 2
-    if light.shape == "rectangle":
-        return light.width_m * light.height_m
-    if light.shape == "sphere":
-        return 4 * math.pi * r * r
-    if light.shape == "tube":
-        return math.pi * light.height_m * light.width_m
-    return math.pi * r * r
-
-
-def _spot_beam_sr(light: Light) -> float:
-    """Solid angle that a spot's beam would fill at full strength: ∫ s(cos θ) dΩ with the smooth edge s.
-
-    s rises from cos(outer) to cos(inner) as 3x² − 2x³, whose mean is one half.
-    """
-    outer, inner = _cone_cosines(light)
-    return 2 * math.pi * ((1 - inner) + 0.5 * (inner - outer))
-
-
-def _cone_cosines(light: Light) -> tuple[float, float]:
-    half = math.radians(light.cone_deg / 2)
-    return math.cos(half), math.cos(half * (1 - light.edge))
+    """The area that shines."""
+    return kind_of(light).area_m2(light)
 
 
 def luminance_nit(light: Light) -> float:
-    """Luminance of its face, in nit: along the axis for a spot, of the disc for the sun.
-
-    From flux: Φ / (π A) for an evenly diffusing face; from intensity: I / A (projected area); a spot's flux is its
-    intensity times the solid angle of its beam.
-    """
-    power = light.power * 2.0**light.strength_stops
-    area = face_area_m2(light)
-    # the area seen along the axis
-    seen = {"sphere": area / 4, "tube": light.height_m * light.width_m}.get(light.shape, area)
-    if light.shape == "sun":
-        return _sun_luminance_nit(light, power)
-    if light.power_unit == "nit":
-        return power
-    if light.power_unit == "cd":
-        return power / seen
-    if light.power_unit == "lx":
-        return power * light.distance_m**2 / seen
-    if light.shape == "spot":
-        return power / _spot_beam_sr(light) / area
-    return power / (math.pi * area)
-
-
-def _sun_luminance_nit(light: Light, power: float) -> float:
-    """Luminance of a disc of angular radius a: E / (π sin² a), with E = I / d² or Φ taken as filling its cone."""
-    a = math.radians(light.sun_deg / 2)
-    if light.power_unit == "nit":
-        return power
-    lux = power if light.power_unit == "lx" else power / light.distance_m**2
-    return lux / (math.pi * math.sin(a) ** 2)
+    """Luminance of its face, in nit: along the axis for a spot, of the disc for the sun."""
+    return kind_of(light).luminance_nit(light, light.power * 2.0**light.strength_stops)
 
 
 def light_colour(light: Light) -> Vec3:
@@ -138,18 +82,16 @@ def light_row(light: Light, aim: Vec3, travel_deg: float, while_open_deg: float 
     side, up = side * math.cos(roll) + up * math.sin(roll), up * math.cos(roll) - side * math.sin(roll)
     row = np.zeros(LIGHT_COLUMNS)
     radius = light.width_m / 2
-    tall = light.height_m / 2 if light.shape in ("rectangle", "tube") else radius
+    kind = kind_of(light)
+    tall = light.height_m / 2 if kind.tall else radius
     row[CENTRE : CENTRE + 3], row[NORMAL : NORMAL + 3] = centre, -back
     row[HALF_U : HALF_U + 3], row[HALF_V : HALF_V + 3] = side * radius, up * tall
     row[RADIANCE : RADIANCE + 3] = light_colour(light) * luminance_nit(light)
-    row[AREA], row[KIND] = face_area_m2(light), KINDS[light.shape]
-    row[RADIUS] = tall if light.shape == "tube" else radius
-    row[HALF_LENGTH] = radius
+    row[AREA], row[KIND], row[RADIUS] = face_area_m2(light), kind.kernel, radius
     row[REACH] = math.hypot(radius, tall) * 1.0001
-    row[COS_OUTER], row[COS_INNER] = _cone_cosines(light)
-    if light.shape == "sun":
-        row[COS_OUTER] = math.cos(math.radians(light.sun_deg / 2))
-    if light.grid_deg > 0 and light.shape in ("rectangle", "disc", "spot"):
+    for column, value in kind.columns(light).items():
+        row[column] = value
+    if light.grid_deg > 0 and kind.grid:
         row[GRID_TAN] = math.tan(math.radians(light.grid_deg))
     row[TRAVEL] = math.radians(while_open_deg)
     row[GOBO] = -1
@@ -213,5 +155,5 @@ def reach_of(row: NDArray[np.float32], aim: Vec3) -> float:
     mean = float(row[RADIANCE : RADIANCE + 3].mean())
     if row[KIND] == SUN:
         return mean * 2 * math.pi * (1 - float(row[COS_OUTER]))
-    area = {SPHERE: row[AREA] / 4, TUBE: row[AREA] / math.pi}.get(int(row[KIND]), row[AREA])
-    return mean * float(area) / max(float(np.sum((row[CENTRE : CENTRE + 3] - aim) ** 2)), 1e-14)
+    seen = float(row[AREA]) * BY_KERNEL[int(row[KIND])].seen_share
+    return mean * seen / max(float(np.sum((row[CENTRE : CENTRE + 3] - aim) ** 2)), 1e-14)

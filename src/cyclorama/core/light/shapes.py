@@ -1,7 +1,7 @@
 """Lights as rows of numbers: where a ray meets one, and how to aim at it.
 
-Panels (rectangle, disc) and spots shine to the side of their normal; spheres and tubes all round; the sun stands at
-no distance in particular. Densities are per solid angle, seen from the point that is lit.
+Panels (rectangle, disc, ring) and spots shine to the side of their normal; spheres and tubes all round; the sun stands
+at no distance in particular. Densities are per solid angle, seen from the point that is lit.
 """
 
 import math
@@ -11,7 +11,7 @@ from ..textures import lookup_mask
 from ..trig import sincos_turns
 from ..vectors import basis
 
-RECT, DISC, SPHERE, TUBE, SPOT, SUN = 0, 1, 2, 3, 4, 5
+RECT, DISC, SPHERE, TUBE, SPOT, SUN, RING = 0, 1, 2, 3, 4, 5, 6
 """Kinds."""
 
 CENTRE, HALF_U, HALF_V, NORMAL, RADIANCE, AREA, KIND = 0, 3, 6, 9, 12, 15, 16
@@ -34,7 +34,9 @@ LIFTED = 2.0
 FREE, FREE_SHARE, HELD_SHARE, CONTACT = 38, 39, 42, 45
 """How often its light is taken as passing everything, what of it (3) counts then and otherwise, and how far from what
 is lit things cast shadows, m."""
-LIGHT_COLUMNS = 46
+HOLE = 46
+"""Of a ring: square of the share of its radius that is open, 0 of all else."""
+LIGHT_COLUMNS = 47
 PANEL_COLUMNS = KIND + 1
 """The first columns are all that is needed of a panel without grid or gobo."""
 FAR = 1e30
@@ -98,7 +100,8 @@ def _panel_hit(rows, k, o, d, round_one):
     if t <= 1e-7:
         return -1.0, 0.0, 0.0
     u, v, _ = _local(rows, k, t * d[0] - x, t * d[1] - y, t * d[2] - z)
-    outside = u * u + v * v > 1.0 if round_one else abs(u) > 1.0 or abs(v) > 1.0
+    r2 = u * u + v * v
+    outside = r2 > 1.0 or r2 < rows[k, HOLE] if round_one else abs(u) > 1.0 or abs(v) > 1.0
     if outside:
         return -1.0, 0.0, 0.0
     return t, t * t / (facing * rows[k, AREA]), facing
@@ -206,7 +209,7 @@ def is_bare_panel(rows, k):
 def _aim_at_panel(rows, k, round_one, u1, u2, p):
     a, b = 2.0 * u1 - 1.0, 2.0 * u2 - 1.0
     if round_one:
-        radius = math.sqrt(u1)
+        radius = math.sqrt(rows[k, HOLE] + u1 * (1.0 - rows[k, HOLE]))
         s, c = sincos_turns(u2)
         a, b = radius * c, radius * s
     d, distance = _towards(
@@ -229,9 +232,7 @@ def _in_cone(axis, one_minus_cos, u1, u2):
     s, co = sincos_turns(u2)
     t, b = basis(axis)
     x, y = radius * co, radius * s
-    return (
-        x * t[0] + y * b[0] + c * axis[0], x * t[1] + y * b[1] + c * axis[1], x * t[2] + y * b[2] + c * axis[2],
-    ), c  # fmt: skip
+    return (x * t[0] + y * b[0] + c * axis[0], x * t[1] + y * b[1] + c * axis[1], x * t[2] + y * b[2] + c * axis[2]), c
 
 
 @routine
@@ -254,8 +255,11 @@ def _aim_at_tube(rows, k, u1, u2, p):
     if half <= 0.0:
         return axis, 0.0, 0.0
     s, c = sincos_turns((2.0 * u1 - 1.0) * half / (2.0 * math.pi))
-    side = (axis[1] * out[2] - axis[2] * out[1], axis[2] * out[0] - axis[0] * out[2],
-            axis[0] * out[1] - axis[1] * out[0])  # fmt: skip
+    side = (
+        axis[1] * out[2] - axis[2] * out[1],
+        axis[2] * out[0] - axis[0] * out[2],
+        axis[0] * out[1] - axis[1] * out[0],
+    )
     n = (c * out[0] + s * side[0], c * out[1] + s * side[1], c * out[2] + s * side[2])
     r, x = rows[k, RADIUS] * 1.0, (2.0 * u2 - 1.0) * rows[k, HALF_LENGTH]
     d, distance = _towards(

@@ -26,10 +26,12 @@ EXTRATERRESTRIAL_LX = 128_000.0
 _Y = np.array([[0.1787, -1.4630], [-0.3554, 0.4275], [-0.0227, 5.3251], [0.1206, -2.5771], [-0.0670, 0.3703]])
 _X = np.array([[-0.0193, -0.2592], [-0.0665, 0.0008], [-0.0004, 0.2125], [-0.0641, -0.8989], [-0.0033, 0.0452]])
 _YY = np.array([[-0.0167, -0.2608], [-0.0950, 0.0092], [-0.0079, 0.2102], [-0.0441, -1.6537], [-0.0109, 0.0529]])
-_XZ = np.array([[0.00166, -0.00375, 0.00209, 0.0], [-0.02903, 0.06377, -0.03202, 0.00394],
-                [0.11693, -0.21196, 0.06052, 0.25886]])  # fmt: skip
-_YZ = np.array([[0.00275, -0.00610, 0.00317, 0.0], [-0.04214, 0.08970, -0.04153, 0.00516],
-                [0.15346, -0.26756, 0.06670, 0.26688]])  # fmt: skip
+_XZ = np.array(
+    [[0.00166, -0.00375, 0.00209, 0.0], [-0.02903, 0.06377, -0.03202, 0.00394], [0.11693, -0.21196, 0.06052, 0.25886]]
+)
+_YZ = np.array(
+    [[0.00275, -0.00610, 0.00317, 0.0], [-0.04214, 0.08970, -0.04153, 0.00516], [0.15346, -0.26756, 0.06670, 0.26688]]
+)
 
 
 def sun_direction(sky: Sky) -> Vec3:
@@ -119,8 +121,15 @@ def _sun_of(look: Look) -> tuple[Light, ...]:
         return ()
     stops = look.environment.strength_stops
     return (
-        Light(id=SUN_OF_SKY, name="Sun", shape="sun", azimuth_deg=sky.sun_azimuth_deg,
-              elevation_deg=min(sky.sun_elevation_deg, 89), power=sun_illuminance_lx(sky), power_unit="lx",
-              strength_stops=stops,
-              temperature_k=sun_temperature_k(sky)),
-    )  # fmt: skip
+        Light(
+            id=SUN_OF_SKY,
+            name="Sun",
+            shape="sun",
+            azimuth_deg=sky.sun_azimuth_deg,
+            elevation_deg=min(sky.sun_elevation_deg, 89),
+            power=sun_illuminance_lx(sky),
+            power_unit="lx",
+            strength_stops=stops,
+            temperature_k=sun_temperature_k(sky),
+        ),
+    )

@@ -6,14 +6,10 @@ from numpy.typing import NDArray
 from ..arrays import Points
 from ..motion import Moment
 from ..scene import Light
+from .kinds import BY_KERNEL
 from .rows import carry, light_row
-from .shapes import CENTRE, HALF_U, HALF_V, KIND, RADIUS, RECT, SPHERE, TUBE
+from .shapes import CENTRE, KIND
 from .sky import SUN_OF_SKY
-
-ROUND = 16
-"""Points of a round outline."""
-SQUARE = 9
-"""Points along each side of a rectangle."""
 
 
 def row_at(light: Light, moment: Moment) -> NDArray[np.float32]:
@@ -38,15 +34,4 @@ def while_open(degrees: NDArray[np.float64]) -> float:
 def outline(row: NDArray[np.float32]) -> Points:
     """Points (n, 3), m, around what shines of a light that stands somewhere (no sun): its lowest, highest and farthest
     are among them, or a hundredth of its size beside."""
-    centre, u, v = (row[at : at + 3].astype(np.float64) for at in (CENTRE, HALF_U, HALF_V))
-    if row[KIND] == RECT:
-        side = np.linspace(-1.0, 1.0, SQUARE)
-        across, up = np.meshgrid(side, side)
-        edge = np.maximum(abs(across), abs(up)) == 1.0
-        return centre + across[edge][:, None] * u + up[edge][:, None] * v
-    if row[KIND] in (SPHERE, TUBE):
-        axes = np.concatenate([np.eye(3), -np.eye(3)]) * float(row[RADIUS])
-        ends = np.stack([u, -u]) if row[KIND] == TUBE else np.zeros((1, 3))
-        return (centre + ends[:, None] + axes).reshape(-1, 3)
-    turn = np.arange(ROUND) * (2 * np.pi / ROUND)
-    return centre + np.cos(turn)[:, None] * u + np.sin(turn)[:, None] * v
+    return row[CENTRE : CENTRE + 3].astype(np.float64) + BY_KERNEL[int(row[KIND])].outline(row)

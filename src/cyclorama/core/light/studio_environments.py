@@ -65,8 +65,9 @@ def _lit(picture: F64, light: F64, colour: tuple[float, float, float]) -> F64:
     return picture + light[..., None] * np.array(colour)
 
 
-def _panel(azimuth: F64, elevation: F64, n: StudioNumbers, at: tuple[float, float], size: tuple[float, float],
-           soft: float) -> F64:  # fmt: skip
+def _panel(
+    azimuth: F64, elevation: F64, n: StudioNumbers, at: tuple[float, float], size: tuple[float, float], soft: float
+) -> F64:
     return panel(azimuth, elevation, at, (size[0] * n.size, size[1] * n.size), soft * n.softness)
 
 
@@ -135,7 +136,13 @@ def _warm_and_cool(azimuth: F64, elevation: F64, n: StudioNumbers) -> tuple[F64,
 
 
 _MAKERS: dict[StudioKind, Callable[[F64, F64, StudioNumbers], tuple[F64, F64]]] = {
-    "strip boxes": _strip_boxes, "ring": _ring, "window wall": _window_wall, "overcast": _overcast, "dusk": _dusk,
-    "tent": _tent, "one softbox": _one_softbox, "warm and cool": _warm_and_cool,
-}  # fmt: skip
+    "strip boxes": _strip_boxes,
+    "ring": _ring,
+    "window wall": _window_wall,
+    "overcast": _overcast,
+    "dusk": _dusk,
+    "tent": _tent,
+    "one softbox": _one_softbox,
+    "warm and cool": _warm_and_cool,
+}
 """What shines and the room around it, each (h, w, 3), by what they are."""

@@ -43,17 +43,7 @@ from .record import (
     SUNK_SHARE,
     UNDER,
 )
-from .row import (
-    COAT,
-    COAT_IOR,
-    DIFFUSE_ROUGHNESS,
-    FUZZ,
-    FUZZ_COLOR,
-    FUZZ_ROUGHNESS,
-    METALNESS,
-    SUBSURFACE_COLOR,
-    THIN,
-)
+from .row import COAT, COAT_IOR, DIFFUSE_ROUGHNESS, FUZZ, FUZZ_COLOR, FUZZ_ROUGHNESS, METALNESS, SUBSURFACE_COLOR, THIN
 from .tables import DIELECTRIC, METAL, lookup_block, lookup_plane
 
 FAILED, DIFFUSE, GLOSSY, REFRACTED, SUNK, MIRROR, CLEAR = 0, 1, 2, 3, 4, 5, 6
@@ -277,10 +267,15 @@ def _sink(v, s, wo, u1, u2):
         k *= 1.0 - v[COAT] * s[COAT_ALBEDO]
     if v[FUZZ] > 0.0:
         k *= 1.0 - s[FUZZ_ALBEDO]
-    return SUNK, (x, y, -z), (
-        k * v[SUBSURFACE_COLOR] * s[UNDER], k * v[SUBSURFACE_COLOR + 1] * s[UNDER + 1],
-        k * v[SUBSURFACE_COLOR + 2] * s[UNDER + 2],
-    )  # fmt: skip
+    return (
+        SUNK,
+        (x, y, -z),
+        (
+            k * v[SUBSURFACE_COLOR] * s[UNDER],
+            k * v[SUBSURFACE_COLOR + 1] * s[UNDER + 1],
+            k * v[SUBSURFACE_COLOR + 2] * s[UNDER + 2],
+        ),
+    )
 
 
 @device

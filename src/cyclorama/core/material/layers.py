@@ -105,8 +105,13 @@ def lay_over(layer, textures, at, p, n, width, out):
 
 def layer_pattern(kind: LayerKind) -> NDArray[np.uint8]:
     """Where a layer lies first: a picture (SIZE, SIZE, 4), every value as frequent as any other."""
-    values = {"scratches": _scratches, "fingerprints": _fingerprints, "dust": _dust, "edge wear": _wear,
-              "smudges": _smudges}[kind]()  # fmt: skip
+    values = {
+        "scratches": _scratches,
+        "fingerprints": _fingerprints,
+        "dust": _dust,
+        "edge wear": _wear,
+        "smudges": _smudges,
+    }[kind]()
     grey = (np.clip(values, 0, 1) * 255 + 0.5).astype(np.uint8)
     return np.dstack([grey, grey, grey, np.full((SIZE, SIZE), 255, np.uint8)])
 

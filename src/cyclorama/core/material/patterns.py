@@ -10,8 +10,14 @@ SIZE = 512
 
 def pattern(kind: PatternKind) -> NDArray[np.uint8]:
     """A picture (SIZE, SIZE, 4). Grey ones vary about white, so that they can multiply a number."""
-    maker = {"noise": _noise, "brushed": _brushed, "flakes": _flakes, "weave": _weave, "gradient": _gradient,
-             "grain": _grain}[kind]  # fmt: skip
+    maker = {
+        "noise": _noise,
+        "brushed": _brushed,
+        "flakes": _flakes,
+        "weave": _weave,
+        "gradient": _gradient,
+        "grain": _grain,
+    }[kind]
     values = maker()
     if values.ndim == 2:
         values = np.repeat(values[..., None], 3, axis=2)

@@ -143,8 +143,9 @@ def prepare(v, s, wo, coat_normal, inside, tables):
     s[SUNK_SHARE] = opaque * v[SUBSURFACE]
     s[DIFFUSE_SHARE] = opaque - s[SUNK_SHARE]
     luma = 0.2126 * s[DIFFUSE_COLOR] + 0.7152 * s[DIFFUSE_COLOR + 1] + 0.0722 * s[DIFFUSE_COLOR + 2]
-    sunk = s[SUNK_SHARE] * (0.2126 * v[SUBSURFACE_COLOR] + 0.7152 * v[SUBSURFACE_COLOR + 1]
-                            + 0.0722 * v[SUBSURFACE_COLOR + 2])  # fmt: skip
+    sunk = s[SUNK_SHARE] * (
+        0.2126 * v[SUBSURFACE_COLOR] + 0.7152 * v[SUBSURFACE_COLOR + 1] + 0.0722 * v[SUBSURFACE_COLOR + 2]
+    )
     w_diffuse = (s[DIFFUSE_SHARE] * luma + sunk) * (1.0 - albedo)
     w_facet = metal * max(luma, 0.1) + (1.0 - metal) * ((1.0 - transmission) * albedo + transmission)
     p_fuzz = p_coat = 0.0

@@ -71,16 +71,27 @@ SCALARS = {
     OPACITY: "opacity", THIN: "thin_walled", NORMAL_SCALE: "normal_scale", EDGE_RADIUS: "edge_radius_m",
 }  # fmt: skip
 COLOURS = {
-    BASE: "base_color", SPECULAR_COLOR: "specular_color", COAT_COLOR: "coat_color", FUZZ_COLOR: "fuzz_color",
+    BASE: "base_color",
+    SPECULAR_COLOR: "specular_color",
+    COAT_COLOR: "coat_color",
+    FUZZ_COLOR: "fuzz_color",
     SUBSURFACE_COLOR: "subsurface_color",
-}  # fmt: skip
+}
 SHORTEST_FREE_PATH_M = 1e-6
 """Mean free paths below a thousandth of a millimetre cannot be told from an opaque surface."""
 
 
 def _is_plain(m: Material) -> bool:
-    absent = (m.coat_weight, m.fuzz_weight, m.thin_film_weight, m.transmission_weight, m.subsurface_weight,
-              m.specular_roughness_anisotropy, m.base_diffuse_roughness, float(m.thin_walled))  # fmt: skip
+    absent = (
+        m.coat_weight,
+        m.fuzz_weight,
+        m.thin_film_weight,
+        m.transmission_weight,
+        m.subsurface_weight,
+        m.specular_roughness_anisotropy,
+        m.base_diffuse_roughness,
+        float(m.thin_walled),
+    )
     return not any(absent) and m.specular_weight == 1.0 and m.maps.specular_weight is None
 
 

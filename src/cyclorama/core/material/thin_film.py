@@ -23,17 +23,23 @@ def _lobe(x: NDArray[np.float64], height: float, centre: float, left: float, rig
 def colour_matching(wavelength_nm: NDArray[np.float64]) -> NDArray[np.float64]:
     """CIE 1931 x̄ȳz̄, (n, 3)."""
     w = wavelength_nm
-    x = (_lobe(w, 0.362, 442.0, 0.0624, 0.0374) + _lobe(w, 1.056, 599.8, 0.0264, 0.0323)
-         + _lobe(w, -0.065, 501.1, 0.0490, 0.0382))  # fmt: skip
+    x = (
+        _lobe(w, 0.362, 442.0, 0.0624, 0.0374)
+        + _lobe(w, 1.056, 599.8, 0.0264, 0.0323)
+        + _lobe(w, -0.065, 501.1, 0.0490, 0.0382)
+    )
     y = _lobe(w, 0.821, 568.8, 0.0213, 0.0247) + _lobe(w, 0.286, 530.9, 0.0613, 0.0322)
     z = _lobe(w, 1.217, 437.0, 0.0845, 0.0278) + _lobe(w, 0.681, 459.0, 0.0385, 0.0725)
     return np.stack([x, y, z], axis=1)
 
 
 def thin_film_reflectance(
-    cos_i: NDArray[np.float64], thickness_nm: NDArray[np.float64], film_ior: float, base_ior: float,
+    cos_i: NDArray[np.float64],
+    thickness_nm: NDArray[np.float64],
+    film_ior: float,
+    base_ior: float,
     wavelength_nm: NDArray[np.float64],
-) -> NDArray[np.float64]:  # fmt: skip
+) -> NDArray[np.float64]:
     """Unpolarised reflectance of a film on a base, both in air; the three arrays are broadcast together."""
     sin2 = 1.0 - cos_i**2
     cos_f = np.sqrt(1.0 - sin2 / film_ior**2 + 0j)

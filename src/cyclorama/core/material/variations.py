@@ -9,12 +9,28 @@ from ..scene import Material
 from ..scene.writing import edited
 
 Vary = Literal[
-    "hue", "lightness", "chroma", "specular_roughness", "base_metalness", "specular_ior", "coat_weight",
-    "coat_roughness", "specular_roughness_anisotropy", "transmission_weight", "subsurface_weight", "fuzz_weight",
-    "thin_film_weight", "thin_film_thickness_nm",
-]  # fmt: skip
-_STEPS: dict[str, float] = {"hue": 18.0, "lightness": 0.07, "chroma": 0.035, "specular_ior": 0.15,
-                            "thin_film_thickness_nm": 60.0}  # fmt: skip
+    "hue",
+    "lightness",
+    "chroma",
+    "specular_roughness",
+    "base_metalness",
+    "specular_ior",
+    "coat_weight",
+    "coat_roughness",
+    "specular_roughness_anisotropy",
+    "transmission_weight",
+    "subsurface_weight",
+    "fuzz_weight",
+    "thin_film_weight",
+    "thin_film_thickness_nm",
+]
+_STEPS: dict[str, float] = {
+    "hue": 18.0,
+    "lightness": 0.07,
+    "chroma": 0.035,
+    "specular_ior": 0.15,
+    "thin_film_thickness_nm": 60.0,
+}
 """How far one is from the next; shares by a fifth."""
 _SHARE = 0.2
 COLUMNS, ROWS = 5, 3

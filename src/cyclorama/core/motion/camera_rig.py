@@ -7,7 +7,6 @@ from numpy.typing import NDArray
 
 from ..arrays import Mat4, Mat4s, Points
 from ..scene import Camera, Channel, Path, Project, Segment, Shot
-from ..scene.camera import NEAREST_M
 from ..scene.shot import CAMERA
 from .aiming import aim_point
 from .attachments import Attachments
@@ -15,6 +14,7 @@ from .curve import channels_under, number_over, values_at
 from .easing import ease
 from .paths import along, lean
 from .rows import lengths_of, row_of, turned_deg
+from .segments import SEGMENTS
 
 F64 = NDArray[np.float64]
 Values = float | F64
@@ -113,7 +113,7 @@ def _aimed(stand: CameraPose, camera: Camera, keyed: dict[str, Channel], frames:
 
 @dataclass(slots=True)
 class _Here:
-    """Where the stretches so far have brought the camera, and what there is of each time."""
+    """Where the segments so far have brought the camera, and what there is of each time."""
 
     now: dict[str, float]
     track: dict[str, F64]
@@ -133,21 +133,28 @@ def _travel(stand: CameraPose, project: Project, shot: Shot, frames: F64) -> Non
     if row is None:
         return
     turned = turned_deg(shot, CAMERA, frames)
-    if all(s.kind in ("orbit", "arc", "hold") for s in row.segments):
+    if all(SEGMENTS[s.kind].about_axis for s in row.segments):
         stand.values["azimuth_deg"] = stand.values["azimuth_deg"] + turned
         return
     n = len(frames)
     now = {name: float(np.asarray(stand.values[name])) for name in STAND}
     aim = np.broadcast_to(stand.aim, (n, 3))
-    here = _Here(dict(now), {name: np.full(n, value) for name, value in now.items()}, {p.id: p for p in project.paths},
-                 aim, np.full((n, 3), np.nan), np.full((n, 3), np.nan), np.zeros(n))  # fmt: skip
+    here = _Here(
+        dict(now),
+        {name: np.full(n, value) for name, value in now.items()},
+        {p.id: p for p in project.paths},
+        aim,
+        np.full((n, 3), np.nan),
+        np.full((n, 3), np.nan),
+        np.zeros(n),
+    )
     lengths = lengths_of(row, shot.frames)
     ends = np.cumsum(lengths)
     which = np.minimum(np.searchsorted(ends, frames, side="right"), len(lengths) - 1)
     for i, segment in enumerate(row.segments):
         u = np.clip((frames - (ends[i] - lengths[i])) / lengths[i], 0.0, 1.0)
         done = np.asarray(ease(u, segment.ease_in, segment.ease_out), float)
-        _stretch(here, segment, which == i, _ridden(shot, segment, done, np.append(frames, ends[i])))
+        _follow(here, segment, which == i, _ridden(shot, segment, done, np.append(frames, ends[i])))
     for name in here.used & set(STAND):
         stand.values[name] = here.track[name]
     stand.values["azimuth_deg"] = stand.values["azimuth_deg"] + turned
@@ -156,7 +163,7 @@ def _travel(stand: CameraPose, project: Project, shot: Shot, frames: F64) -> Non
 
 
 def _ridden(shot: Shot, segment: Segment, done: F64, frames: F64) -> F64:
-    """Shares (n + 1,) of its way that a stretch has done at frames (n + 1,) of which the last is its end: by its
+    """Shares (n + 1,) of its way that a segment has done at frames (n + 1,) of which the last is its end: by its
     easing, or, on a ride, by how far along its path it is told to be."""
     path = f"shots/{shot.id}/rows/{CAMERA}/segments/{segment.id}/along_pct"
     told = segment.along_pct is not None or any(c.path == path for c in shot.channels)
@@ -165,13 +172,13 @@ def _ridden(shot: Shot, segment: Segment, done: F64, frames: F64) -> F64:
     return number_over(shot, path, segment.along_pct or 0.0, frames) / 100.0
 
 
-def _stretch(here: _Here, segment: Segment, within: NDArray[np.bool_], done: F64) -> None:
-    """One stretch: what it changes, at the times within it and at its end (n + 1,), from where those before have
+def _follow(here: _Here, segment: Segment, within: NDArray[np.bool_], done: F64) -> None:
+    """One segment: what it changes, at the times within it and at its end (n + 1,), from where those before have
     led."""
     start = dict(here.now)
     for name in STAND:
         here.track[name][within] = start[name]
-    for name, values in _changed(segment, start, done).items():
+    for name, values in SEGMENTS[segment.kind].changed(segment, start, done).items():
         here.used.add(name)
         here.track[name][within] = values[:-1][within]
         here.now[name] = float(values[-1])
@@ -184,28 +191,10 @@ def _stretch(here: _Here, segment: Segment, within: NDArray[np.bool_], done: F64
         here.stays = places[-1], directions[-1]
         if segment.bank_deg:
             here.lean[within] = segment.bank_deg * lean(here.paths[segment.path_id], done[:-1][within])
-    elif here.stays is not None and segment.kind in ("hold", "roll", "zoom", "pan"):
+    elif here.stays is not None and SEGMENTS[segment.kind].keeps_place:
         here.place[within], here.ahead[within] = here.stays
     else:
         here.stays = None
-
-
-def _changed(segment: Segment, start: dict[str, float], done: F64) -> dict[str, F64]:
-    """Values after a segment, at shares (k,) of its way."""
-    if segment.kind in ("push", "dolly_zoom"):
-        ratio = max(start["distance_m"] - segment.by_m, NEAREST_M) / start["distance_m"]
-        # by the same factor in the same time: so it looks even, however near one comes
-        distance = start["distance_m"] * ratio**done
-        return {"distance_m": distance} | (
-            {"focal_mm": start["focal_mm"] * ratio**done} if segment.kind == "dolly_zoom" else {}
-        )
-    if segment.kind == "zoom":
-        return {"focal_mm": start["focal_mm"] * (segment.to_mm / start["focal_mm"]) ** done}
-    by = {
-        "rise": {"rise_m": segment.by_m}, "roll": {"roll_deg": segment.by_deg},
-        "pan": {"pan_deg": segment.by_deg, "tilt_deg": segment.tilt_deg},
-    }.get(segment.kind, {})  # fmt: skip
-    return {name: start[name] + change * done for name, change in by.items()}
 
 
 def _around(aim: Points, values: dict[str, Values], count: int) -> Mat4s:

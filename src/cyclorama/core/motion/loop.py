@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..scene import Channel, Project, Segment, Shot, place_of, worn
+from ..scene import Channel, Project, Shot, place_of, worn
 from ..scene.shot import CAMERA, DISC, Fix
 from ..scene.writing import derived
 from .animation import closes, rounds
@@ -14,11 +14,21 @@ from .attachments import carriers_at
 from .camera_rig import rotations, stand_of
 from .curve import values_at
 from .frames import FrameRate
-from .rows import travels, turned_deg, turns_of
+from .rows import travels, turned_deg
+from .segments import SEGMENTS, moves, turns_about, turns_of
 
 F64 = NDArray[np.float64]
 NEAR, LATE = 1e-9, 0.8
 """Of turns, metres and so on, as good as nothing; share of a shot after which a last key leaves no time to go back."""
+FIX_TITLES: dict[Fix, str] = {
+    "whole turns": "Make whole turns",
+    "whole rounds": "Play whole rounds",
+    "even speed": "Go at even speed",
+    "back again": "Come back again",
+    "end at start": "Go on to the first key",
+    "drop last": "Drop the doubled end",
+    "blend": "Blend the end into the start",
+}
 SEAM_TIMES = 6.0
 """A step over the seam that is so many times as large as those beside it is seen as a jump."""
 
@@ -42,7 +52,7 @@ class LoopGap:
 def moves_nothing(shot: Shot) -> bool:
     """True when everything holds still, but for what plays an animation of its own."""
     keyed = any(len({key.value for key in c.keys}) > 1 or _custom(c) for c in shot.channels)
-    return not keyed and not any(_moves(segment) for row in shot.rows for segment in row.segments)
+    return not keyed and not any(moves(segment) for row in shot.rows for segment in row.segments)
 
 
 def rows_close(project: Project, shot: Shot) -> bool:
@@ -60,14 +70,6 @@ def gaps(project: Project, shot: Shot) -> list[LoopGap]:
     return [*_row_gaps(project, shot), *_channel_gaps(shot), *_animation_gaps(project, shot)]
 
 
-def _moves(segment: Segment) -> bool:
-    if segment.kind in ("push", "rise", "dolly_zoom"):
-        return segment.by_m != 0.0
-    if segment.kind in ("pan", "roll"):
-        return segment.by_deg != 0.0 or (segment.kind == "pan" and segment.tilt_deg != 0.0)
-    return segment.kind in ("ride", "zoom") or turns_of(segment) != 0.0
-
-
 def _paces(channel: Channel) -> bool:
     """True when it says how far along a path a ride is."""
     return channel.path.endswith("/along_pct")
@@ -82,11 +84,12 @@ def _row_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
         where, name = f"shots/{shot.id}/rows/{row.id}", _called(project, row.id)
         total = sum(turns_of(s) for s in row.segments)
         part = total - round(total)
-        eased = any(turns_of(s) and (s.ease_in or s.ease_out) for s in row.segments)
+        eased = [s for s in row.segments if turns_about(s) and (s.ease_in or s.ease_out)]
+        swing_deg = max((SEGMENTS[s.kind].top_swing_deg(s) for s in eased), default=0.0)
         if abs(part) > NEAR:
             yield LoopGap(f"{name} ends turned", where, "°", 360.0 * abs(part), 0.0, ("whole turns",))
-        elif eased and total:
-            even = abs(total) * 360.0 / shot.frames
+        elif eased and (total or swing_deg):
+            even = max(abs(total) * 360.0, swing_deg) / shot.frames
             yield LoopGap(f"{name} comes to rest at the seam", where, "°", 0.0, even, ("even speed",))
     yield from _camera_gaps(project, shot)
 
@@ -94,7 +97,7 @@ def _row_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
 def _camera_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
     """Gaps of the camera's row besides its turn."""
     row = next((row for row in shot.rows if row.id == CAMERA), None)
-    if row is None or not any(_moves(s) and not turns_of(s) for s in row.segments):
+    if row is None or not any(moves(s) and not turns_about(s) for s in row.segments):
         return
     free = derived(shot, channels=tuple(c for c in shot.channels if _paces(c)))
     ends = np.array([0.0, shot.frames])
@@ -164,8 +167,14 @@ def _animation_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
     for item in (worn(x, shot) for x in project.items if x.on):
         if not closes(item, shot, rate):
             left = rounds(item, shot, rate) % 1.0
-            yield LoopGap(f"‘{item.name}’ is in the middle of its animation", f"items/{item.id}", "rounds",
-                      min(left, 1.0 - left) or 1.0, 0.0, ("whole rounds",))  # fmt: skip
+            yield LoopGap(
+                f"‘{item.name}’ is in the middle of its animation",
+                f"items/{item.id}",
+                "rounds",
+                min(left, 1.0 - left) or 1.0,
+                0.0,
+                ("whole rounds",),
+            )
 
 
 def _called(project: Project, traveller: str) -> str:
@@ -178,6 +187,6 @@ def _called(project: Project, traveller: str) -> str:
 def plain(shot: Shot) -> bool:
     """True when all that travels goes on beyond the ends of the shot as it does within."""
     segments = [s for row in shot.rows for s in row.segments]
-    return not any(s.ease_in or s.ease_out or (_moves(s) and not turns_of(s)) for s in segments) and all(
+    return not any(s.ease_in or s.ease_out or (moves(s) and not turns_about(s)) for s in segments) and all(
         len(row.segments) == 1 for row in shot.rows if travels(shot, row.id)
     )

@@ -30,22 +30,31 @@ def move_glb(project: Project, half_height: float, aspect: float) -> bytes:
     lens = {"yfov": 2 * float(np.arctan(half_height)), "aspectRatio": aspect, "znear": 0.001}
     document: dict[str, Any] = {
         "asset": {"version": "2.0", "generator": "Cyclorama"},
-        "scene": 0, "scenes": [{"nodes": [0, 1]}],
+        "scene": 0,
+        "scenes": [{"nodes": [0, 1]}],
         "nodes": [
-            {"name": project.camera.name, "camera": 0, "translation": _list(poses.cameras[0, :3, 3]),
-             "rotation": _list(turns[0])},
+            {
+                "name": project.camera.name,
+                "camera": 0,
+                "translation": _list(poses.cameras[0, :3, 3]),
+                "rotation": _list(turns[0]),
+            },
             {"name": "Disc", "rotation": _list(disc[0])},
         ],
         "cameras": [{"name": project.camera.name, "type": "perspective", "perspective": lens}],
-        "animations": [{
-            "name": shot.name,
-            "samplers": [{"input": 0, "output": i + 1, "interpolation": "LINEAR"} for i in range(len(tracks))],
-            "channels": [
-                {"sampler": i, "target": {"node": node, "path": what}} for i, (node, what, _) in enumerate(tracks)
-            ],
-        }],
-        "accessors": accessors, "bufferViews": views, "buffers": [{"byteLength": len(binary)}],
-    }  # fmt: skip
+        "animations": [
+            {
+                "name": shot.name,
+                "samplers": [{"input": 0, "output": i + 1, "interpolation": "LINEAR"} for i in range(len(tracks))],
+                "channels": [
+                    {"sampler": i, "target": {"node": node, "path": what}} for i, (node, what, _) in enumerate(tracks)
+                ],
+            }
+        ],
+        "accessors": accessors,
+        "bufferViews": views,
+        "buffers": [{"byteLength": len(binary)}],
+    }
     return glb_bytes(document, binary)
 
 
@@ -57,9 +66,15 @@ def _packed(columns: list[F32]) -> tuple[bytes, list[dict[str, Any]], list[dict[
         views.append({"buffer": 0, "byteOffset": len(binary), "byteLength": len(data)})
         kind = _LETTERS[column.shape[1]]
         accessors.append(
-            {"bufferView": len(views) - 1, "componentType": 5126, "count": len(column), "type": kind,
-             "min": _list(column.min(axis=0)), "max": _list(column.max(axis=0))}
-        )  # fmt: skip
+            {
+                "bufferView": len(views) - 1,
+                "componentType": 5126,
+                "count": len(column),
+                "type": kind,
+                "min": _list(column.min(axis=0)),
+                "max": _list(column.max(axis=0)),
+            }
+        )
         binary += data
     return binary, views, accessors
 

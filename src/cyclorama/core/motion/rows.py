@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 from ..scene import Row, Segment, Shot
 from .easing import ease
+from .segments import SEGMENTS, turns_about, turns_of
 
 F64 = NDArray[np.float64]
 
@@ -26,17 +27,20 @@ def turned_deg(shot: Shot, traveller: str, frames: F64) -> F64:
     before, begins = np.cumsum(turns * 360.0) - turns * 360.0, ends - lengths
     out = np.asarray(before[which] + turns[which] * ((frames - begins[which]) * 360.0) / lengths[which])
     for i, s in enumerate(row.segments):
-        if turns[i] and (s.ease_in or s.ease_out):
-            here = which == i
-            done = ease((frames[here] - begins[i]) / lengths[i], s.ease_in, s.ease_out)
-            out[here] = before[i] + turns[i] * 360.0 * done
+        swing, eased = SEGMENTS[s.kind].swing_deg, bool(s.ease_in or s.ease_out)
+        if swing is None and not (turns[i] and eased):
+            continue
+        here = which == i
+        u = (frames[here] - begins[i]) / lengths[i]
+        done = ease(u, s.ease_in, s.ease_out) if eased else u
+        out[here] = before[i] + (turns[i] * 360.0 * done if swing is None else swing(s, done))
     return out
 
 
 def travels(shot: Shot, traveller: str) -> bool:
     """True when a traveller turns in a shot at all."""
     row = row_of(shot, traveller)
-    return row is not None and any(turns_of(segment) for segment in row.segments)
+    return row is not None and any(turns_about(segment) for segment in row.segments)
 
 
 def most_turned_deg(shot: Shot, shutter_deg: float) -> float:
@@ -44,9 +48,7 @@ def most_turned_deg(shot: Shot, shutter_deg: float) -> float:
     found = [0.0]
     for row in shot.rows:
         lengths = lengths_of(row, shot.frames)
-        found += [
-            shutter_deg * abs(turns_of(s)) / n * _top_speed(s) for s, n in zip(row.segments, lengths, strict=True)
-        ]
+        found += [shutter_deg * _most_turns(s) / n * _top_speed(s) for s, n in zip(row.segments, lengths, strict=True)]
     return float(max(found))
 
 
@@ -55,19 +57,17 @@ def row_of(shot: Shot, traveller: str) -> Row | None:
     return next((row for row in shot.rows if row.id == traveller), None)
 
 
-def turns_of(segment: Segment) -> float:
-    """Number of turns of a segment."""
-    if segment.kind == "arc":
-        return segment.by_deg / 360.0
-    return segment.turns if segment.kind in ("orbit", "spin") else 0.0
-
-
 def lengths_of(row: Row, frames: int) -> F64:
     """Frames of each segment; those without a length share what the others leave, at least one each."""
     told = sum(s.frames for s in row.segments if s.frames is not None)
     open_ended = sum(s.frames is None for s in row.segments)
     share = max((frames - told) / open_ended, 1.0) if open_ended else 0.0
     return np.array([share if s.frames is None else s.frames for s in row.segments], float)
+
+
+def _most_turns(segment: Segment) -> float:
+    """Turns in all of its length, if it went on as where it turns fastest."""
+    return max(abs(turns_of(segment)), SEGMENTS[segment.kind].top_swing_deg(segment) / 360.0)
 
 
 def _top_speed(segment: Segment) -> float:

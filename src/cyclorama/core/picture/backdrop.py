@@ -65,8 +65,9 @@ def fit_picture(data: bytes, b: Background, width: int, height: int) -> RGBImage
     pixels = decode_picture(data, b.source_name or "background")[..., :3]
     h, w = pixels.shape[:2]
     scale = max(width / w, height / h)
-    image = Image.fromarray(pixels).resize((max(width, round(w * scale)), max(height, round(h * scale))),
-                                           Image.Resampling.LANCZOS)  # fmt: skip
+    image = Image.fromarray(pixels).resize(
+        (max(width, round(w * scale)), max(height, round(h * scale))), Image.Resampling.LANCZOS
+    )
     left, top = (image.width - width) // 2, (image.height - height) // 2
     image = image.crop((left, top, left + width, top + height))
     if b.blur > 0:

@@ -60,9 +60,11 @@ def matte_channels(layer: str, ranked: F32, names: tuple[str, ...]) -> tuple[dic
     key = f"cryptomatte/{name_id(layer):08x}"[:19]
     manifest = {name: f"{name_id(name):08x}" for name in names}
     header = {
-        f"{key}/name": layer, f"{key}/hash": "MurmurHash3_32", f"{key}/conversion": "uint32_to_float32",
+        f"{key}/name": layer,
+        f"{key}/hash": "MurmurHash3_32",
+        f"{key}/conversion": "uint32_to_float32",
         f"{key}/manifest": json.dumps(manifest, separators=(",", ":")),
-    }  # fmt: skip
+    }
     return channels, header
 
 

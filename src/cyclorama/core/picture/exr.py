@@ -54,9 +54,12 @@ def _planes(name: str, values: NDArray[Any]) -> list[tuple[str, NDArray[Any]]]:
 
 def _written(channels: dict[str, NDArray[Any]], more: dict[str, str], rate: float) -> bytes:
     header: dict[str, Any] = {
-        "compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, "chromaticities": REC709,
-        "software": "Cyclorama", **more,
-    }  # fmt: skip
+        "compression": OpenEXR.ZIP_COMPRESSION,
+        "type": OpenEXR.scanlineimage,
+        "chromaticities": REC709,
+        "software": "Cyclorama",
+        **more,
+    }
     # the library writes to paths only
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "picture.exr"

@@ -71,6 +71,9 @@ def encode_png16(deep: NDArray[np.uint16]) -> bytes:
     colour_type = {1: 0, 3: 2, 4: 6}[channels]
     header = struct.pack(">IIBBBBB", w, h, 16, colour_type, 0, 0, 0)
     return (
-        b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", header) + chunk(b"sRGB", b"\0")
-        + chunk(b"IDAT", zlib.compress(raw, 4)) + chunk(b"IEND", b"")
-    )  # fmt: skip
+        b"\x89PNG\r\n\x1a\n"
+        + chunk(b"IHDR", header)
+        + chunk(b"sRGB", b"\0")
+        + chunk(b"IDAT", zlib.compress(raw, 4))
+        + chunk(b"IEND", b"")
+    )

@@ -74,9 +74,10 @@ def finish_at(project: Project, finishing: Finishing, frame: int, full_width: in
     graded = at_values(project, {"look/grade": finishing.grade, "look/tone/view": finishing.view})
     grade = full_path(project, "look/grade")
     kept = tuple(
-        c for c in shot.channels
+        c
+        for c in shot.channels
         if c.path.startswith(f"{grade}/") and value_at(graded, c.path) == value_at(project, c.path)
-    )  # fmt: skip
+    )
     if kept:
         shot = derived(shot, channels=kept)
         graded = at_time(graded, shot, frame - shot.first_frame)

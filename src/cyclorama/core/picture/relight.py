@@ -7,6 +7,7 @@ things stand, what they are made of, how a beam is shaped) is in the exposed fil
 import numpy as np
 from numpy.typing import NDArray
 
+from ..light.kinds import mask_of
 from ..light.masks import moves
 from ..light.rows import light_colour, luminance_nit
 from ..light.sky import shining
@@ -72,7 +73,7 @@ def _depending(moment: Moment, on: frozenset[Affects]) -> tuple[object, ...]:
 
 def _gobo_step(moment: Moment) -> int:
     """Step of moving gobos; 0 where none moves."""
-    gobos = [light.mask for light in moment.look.lights if light.mask]
+    gobos = [mask for light in moment.look.lights if (mask := mask_of(light))]
     moving = any(len(g.pictures) > 1 or (not g.pictures and moves(g.pattern or "window")) for g in gobos)
     return moment.since_first if moving else 0
 

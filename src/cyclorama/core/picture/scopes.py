@@ -23,9 +23,17 @@ CB, CR = 1.8556, 1.5748
 FALSE_STOPS = (-6.0, -4.0, -2.5, -1.0, -0.5, 0.5, 1.0, 2.0, 2.5)
 """Where one false colour ends and the next begins, in stops about middle grey."""
 FALSE_COLOURS = (
-    (40, 20, 70), (45, 60, 150), (40, 120, 180), (60, 130, 120), (90, 160, 70), (105, 105, 105), (170, 170, 170),
-    (215, 190, 60), (225, 130, 40), (205, 45, 35),
-)  # fmt: skip
+    (40, 20, 70),
+    (45, 60, 150),
+    (40, 120, 180),
+    (60, 130, 120),
+    (90, 160, 70),
+    (105, 105, 105),
+    (170, 170, 170),
+    (215, 190, 60),
+    (225, 130, 40),
+    (205, 45, 35),
+)
 """Of what lies below the first stop, between each two, and above the last: middle grey is grey, half a stop to one
 above it light grey, what is about to burn orange, what is burnt red."""
 BURNT_FROM, BLACK_TO = 254.5 / 255.0, 0.5 / 255.0

@@ -6,6 +6,7 @@ import numpy as np
 
 from ..arrays import Points
 from ..framing import Projection, cuts, hides, wall_m
+from ..light.kinds import kind_of
 from ..light.standing import outline, row_at
 from ..motion import Moment, moment, moments_over
 from ..scene import Light, Project
@@ -55,7 +56,7 @@ def _doubtful(project: Project) -> set[str]:
     keyed = {c.path.split("/")[3] for c in shot.channels if c.path.startswith(f"looks/{look.id}/lights/")}
 
     def is_doubtful(light: Light) -> bool:
-        if light.shape == "sun" or "sweep" in light.excluded_parts:
+        if kind_of(light).distant or "sweep" in light.excluded_parts:
             return False
         if light.id in keyed or light.rides not in (WITH_RIG, "set"):
             return True

@@ -94,9 +94,7 @@ def review(project: Project, measures: Measures | None) -> Review:
         margins, travel = frame_margins(view, hull), travel_of(project, view, hull)
         obstacles, blur_px = obstacles_of(project, view, hull), _blur_px(project, view, hull)
     edges = set_edges(view, project.set.sweep)
-    return Review(
-        project, view.poses, subject, margins, travel, obstacles, blur_px, edges, stances_of(project)
-    )  # fmt: skip
+    return Review(project, view.poses, subject, margins, travel, obstacles, blur_px, edges, stances_of(project))
 
 
 def _blur_px(project: Project, view: View, hull: Points) -> F64 | None:

@@ -18,6 +18,8 @@ from .readiness import readiness
 Mark = Literal["ready", "look", "missing"]
 TOLERANCE = 1 / 6000
 """Share of the subject's size by which it may float or wobble: less than a fifth of a pixel shows of it."""
+STATIONS = ("subject", "set", "camera", "light", "materials", "shoot")
+"""Keys of the stations in the order of work."""
 MUCH_NEARER = 2.5
 """The camera may come so many times nearer than a subject was made for before it is said."""
 
@@ -64,11 +66,15 @@ def _subject(r: Review) -> Station:
     shot, rate = r.project.shot, FrameRate.of(r.project)
     if subject.playing and not closes(subject, shot, rate) and subject.play.repeat == "loop":
         times = rounds(subject, shot, rate)
-        hints.append(f"What ‘{subject.name}’ does is played {times:.3g} times: its end does not lead into its "
-                     "beginning. Let it play whole times.")  # fmt: skip
+        hints.append(
+            f"What ‘{subject.name}’ does is played {times:.3g} times: its end does not lead into its "
+            "beginning. Let it play whole times."
+        )
     if (shows := off_px(r)) > MUCH_NEARER * subject.detail.error_px:
-        hints.append(f"It was made for a camera farther away: it is up to {shows:.2g} px off its source now. "
-                     "Re-tessellate it, under Detail.")  # fmt: skip
+        hints.append(
+            f"It was made for a camera farther away: it is up to {shows:.2g} px off its source now. "
+            "Re-tessellate it, under Detail."
+        )
     sentence = f"{subject.name}, {phrases.box_size(review.size_m)}"
     sentence += f", stands on {where}, turns about its own middle." if not hints else "."
     return _station("subject", "Subject", sentence, hints)

@@ -8,9 +8,19 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 Affects = Literal[
-    "nothing", "shoot", "motion", "transform", "geometry", "surface", "light", "gain", "camera", "film", "backdrop",
+    "nothing",
+    "shoot",
+    "motion",
+    "transform",
+    "geometry",
+    "surface",
+    "light",
+    "gain",
+    "camera",
+    "film",
+    "backdrop",
     "picture",
-]  # fmt: skip
+]
 """What of a picture depends on a value.
 
 nothing: names and where things came from. shoot: how it is shot, and what its files are called. motion: what stands
@@ -35,7 +45,7 @@ Written = BeforeValidator(_without_controls)
 """Marks fields that somebody wrote."""
 Name = Annotated[
     str, Field(title="Name", min_length=1, max_length=80, json_schema_extra={"affects": "nothing"}), Written
-]  # fmt: skip
+]
 
 
 class Asset:
@@ -65,9 +75,15 @@ def new_id(prefix: str) -> str:
 
 
 def quantity(
-    title: str, unit: str, *, ge: float, le: float, affects: Affects | None = None, then: Then | None = None,
+    title: str,
+    unit: str,
+    *,
+    ge: float,
+    le: float,
+    affects: Affects | None = None,
+    then: Then | None = None,
     moves: bool = False,
-) -> Any:  # fmt: skip
+) -> Any:
     """A number with a name, a unit and its allowed range, what it affects where that is not what its neighbours do,
     and what follows when it is set: for messages, for the cards, and for all that is kept as long as nothing
     changes. One that `moves` something is followed while the shutter is open; others count in its middle."""

@@ -7,6 +7,8 @@ from pydantic import Field
 from .base import Doc, Id, quantity
 
 MOST_FORMATS = 8
+COMMON_FORMATS = ("16:9", "1:1", "4:5", "9:16", "21:9")
+"""Shapes in which clips are asked for, wide : high."""
 
 
 class Format(Doc):

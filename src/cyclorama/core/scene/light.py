@@ -8,9 +8,8 @@ from .aim import Aim
 from .base import AssetRef, Colour, Doc, Id, Name, Unit01, affecting, quantity
 
 Travel = Literal["set", "camera", "subject"]
-Shape = Literal["rectangle", "disc", "sphere", "tube", "spot", "sun"]
-ALL_ROUND: tuple[Shape, ...] = ("sphere", "tube")
-"""Shapes that shine to all sides: no beam, so nothing to hold a gobo into."""
+Shape = Literal["rectangle", "disc", "ring", "sphere", "tube", "spot", "sun"]
+"""What each of them is: `light/kinds.py`."""
 PowerUnit = Literal["lm", "cd", "nit", "lx"]
 MaskKind = Literal["window", "blinds", "leaves", "breakup"]
 BASE_FLUX_LM = 4000.0
@@ -62,9 +61,11 @@ class Light(Doc):
     aim_above_m: Annotated[float, quantity("Aims above", "m", ge=-2000, le=5000)] = 0.0
     """How far above its aim it is directed."""
     width_m: Annotated[float, quantity("Width", "m", ge=1e-6, le=5000)] = 0.8
-    """Of a rectangle; diameter of disc, sphere and spot; length of a tube."""
+    """Of a rectangle; diameter of disc, ring, sphere and spot; length of a tube."""
     height_m: Annotated[float, quantity("Height", "m", ge=1e-6, le=5000)] = 0.8
     """Of a rectangle; thickness of a tube."""
+    opening: Annotated[float, quantity("Opening", "", ge=0, le=0.98)] = 0.7
+    """Diameter of the hole of a ring, as a share of its own."""
     power: Annotated[float, quantity("Power", "", ge=0, le=MOST_POWER, affects="gain")] = BASE_FLUX_LM
     power_unit: Annotated[PowerUnit, affecting("gain", title="Unit")] = "lm"
     """Flux, intensity along the axis, luminance of the face, or illuminance at what it is aimed at."""
@@ -95,11 +96,6 @@ class Light(Doc):
     rides: Annotated[Id, Field(title="Rides on")] = WITH_RIG
     """`rig`: it travels with the others of its look; `set`: it stays; `disc`, `camera`, or an item: it goes along with
     that, as if it were fixed to it where both are at rest"""
-
-    @property
-    def mask(self) -> Gobo | None:
-        """The gobo that stands in its beam; one that it was given as another shape waits until it is that again."""
-        return None if self.shape in ALL_ROUND else self.gobo
 
 
 class Sky(Doc):

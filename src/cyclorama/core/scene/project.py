@@ -24,6 +24,7 @@ from .shoot import TYPED, ShootSettings
 from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
 from .upgrade import is_newer, upgrade_document
+from .writing import derived
 
 SCHEMA_VERSION = 3
 
@@ -125,15 +126,21 @@ class Project(Doc):
 def worn(item: Item, shot: Shot) -> Item:
     """The item in the colourway that it wears in a shot."""
     variant = next((w.variant for w in shot.wears if w.id == item.id), item.variant_id)
-    return item if variant == item.variant_id else item.model_copy(update={"variant_id": variant})
+    return item if variant == item.variant_id else derived(item, variant_id=variant)
 
 
 def _faults(p: Project) -> Iterator[str]:
     """Inconsistencies of a document, a sentence each."""
     lists: dict[str, tuple[Any, ...]] = {
-        "material": p.materials, "item": p.items, "look": p.looks, "camera": p.cameras, "shot": p.shots,
-        "path": p.paths, "colour": p.palette, "reference": p.references,
-    }  # fmt: skip
+        "material": p.materials,
+        "item": p.items,
+        "look": p.looks,
+        "camera": p.cameras,
+        "shot": p.shots,
+        "path": p.paths,
+        "colour": p.palette,
+        "reference": p.references,
+    }
     for what, things in lists.items():
         if len({thing.id for thing in things}) != len(things):
             yield f"Two {what}s have the same id."
@@ -254,9 +261,11 @@ def new_project(name: str, shoot: ShootSettings = TYPED) -> Project:
     )  # fmt: skip
     look = Look(id=new_id("look"), name="Look 1", lights=lights)
     shot = Shot(
-        id=new_id("shot"), name="Orbit", camera_id=camera.id, look_id=look.id,
-        rows=(Row(id=CAMERA, segments=(Segment(id="segment-1"),)),), shoot=shoot,
-    )  # fmt: skip
-    return Project(
-        id=new_id("project"), name=name, looks=(look,), cameras=(camera,), shots=(shot,), shot_id=shot.id
-    )  # fmt: skip
+        id=new_id("shot"),
+        name="Orbit",
+        camera_id=camera.id,
+        look_id=look.id,
+        rows=(Row(id=CAMERA, segments=(Segment(id="segment-1"),)),),
+        shoot=shoot,
+    )
+    return Project(id=new_id("project"), name=name, looks=(look,), cameras=(camera,), shots=(shot,), shot_id=shot.id)

@@ -3,7 +3,7 @@
 A path is made of the names of fields and, in lists, the ids of what is in them: `looks/look-1/lights/key/tint`. All
 that is known of a place (title, unit, range, what it affects, what follows when it is set, whether it may be edited)
 stands beside its field and is read from there. `shot`, `camera`, `look` and `subject` at the beginning are those of the
-shot that is open, `shot/move` the first stretch of what its camera or disc does, and `subject/variant` what the subject
+shot that is open, `shot/move` the first segment of what its camera or disc does, and `subject/variant` what the subject
 wears.
 """
 
@@ -94,9 +94,18 @@ def place_of(path: str, root: type[BaseModel] | None = None) -> Property:
     more = _stated(info)
     kind: Kind = "thing" if item else _kind(info)
     return Property(
-        path, title_of(info, path.split("/")[-1]), more.get("unit", ""), kind, least, most, affects,
-        more.get("follows"), fixed, _numbers(info, kind), bool(more.get("moves")),
-    )  # fmt: skip
+        path,
+        title_of(info, path.split("/")[-1]),
+        more.get("unit", ""),
+        kind,
+        least,
+        most,
+        affects,
+        more.get("follows"),
+        fixed,
+        _numbers(info, kind),
+        bool(more.get("moves")),
+    )
 
 
 def _stated(info: FieldInfo) -> dict[str, Any]:
@@ -111,8 +120,9 @@ def _affects(name: str, info: FieldInfo, others: Affects) -> Affects:
 
 
 _SHORT = {
-    ("subject", "variant"): ["variants", "{variant}"], ("shot", "move"): ["rows", "{row}", "segments", "{segment}"],
-}  # fmt: skip
+    ("subject", "variant"): ["variants", "{variant}"],
+    ("shot", "move"): ["rows", "{row}", "segments", "{segment}"],
+}
 OPEN_LISTS = {"shot": "shots", "camera": "cameras", "look": "looks", "subject": "items"}
 
 
@@ -133,6 +143,19 @@ def full_path(project: Any, path: str) -> str:
     Raises ChangeError when there is no subject.
     """
     return project.written_out(path) if hasattr(project, "written_out") else path
+
+
+def open_paths(project: Any) -> dict[str, str]:
+    """Everything that stands at the beginning of a path for something of the open shot, with its path; what is not
+    there has an empty one."""
+    heads = [*OPEN_LISTS, *("/".join(short) for short in _SHORT)]
+    found = {}
+    for head in heads:
+        try:
+            found[head] = full_path(project, head)
+        except ChangeError:
+            found[head] = ""
+    return found
 
 
 def value_at(project: Any, path: str) -> Any:

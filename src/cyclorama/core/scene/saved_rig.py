@@ -19,7 +19,14 @@ class SavedRig(Doc):
 
 
 ReadyRig = Literal[
-    "three-point", "tent", "two strips", "dark field", "bright field", "rims only", "dish and cards", "low raking",
+    "three-point",
+    "tent",
+    "two strips",
+    "dark field",
+    "bright field",
+    "rims only",
+    "dish and cards",
+    "low raking",
     "night",
-]  # fmt: skip
+]
 """Sets of lights that the program brings."""

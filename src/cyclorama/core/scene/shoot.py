@@ -10,9 +10,20 @@ LEAST_SIDE = 0.005
 """Of a part of the picture."""
 PICTURE_EXTENSIONS = {"png": "png", "jpeg": "jpg", "exr": "exr", "tiff": "tif"}
 PassName = Literal[
-    "lights", "components", "albedo", "normal", "position", "depth", "motion", "objects", "materials", "catcher",
-    "occlusion", "wireframe", "clay",
-]  # fmt: skip
+    "lights",
+    "components",
+    "albedo",
+    "normal",
+    "position",
+    "depth",
+    "motion",
+    "objects",
+    "materials",
+    "catcher",
+    "occlusion",
+    "wireframe",
+    "clay",
+]
 
 
 _SETTINGS: dict[PassName, str] = {"occlusion": "occlusion_", "wireframe": "wire_", "clay": "clay_"}

@@ -9,11 +9,17 @@ from .channel import Channel
 from .delivery import MOST_FORMATS, Format
 from .shoot import ShootSettings
 
-MoveKind = Literal["orbit", "spin", "arc", "push", "rise", "pan", "roll", "zoom", "dolly_zoom", "ride", "hold"]
+MoveKind = Literal["orbit", "spin", "sway", "arc", "push", "rise", "pan", "roll", "zoom", "dolly_zoom", "ride", "hold"]
 ReadyMove = Literal[
-    "slow turn", "hero push", "rise and reveal", "figure-eight ride", "dolly-zoom", "three-quarter arc",
-    "overhead drop", "swing and settle",
-]  # fmt: skip
+    "slow turn",
+    "hero push",
+    "rise and reveal",
+    "figure-eight ride",
+    "dolly-zoom",
+    "three-quarter arc",
+    "overhead drop",
+    "swing and settle",
+]
 Fix = Literal["whole turns", "whole rounds", "even speed", "back again", "end at start", "drop last", "blend"]
 """Ways to close what does not close."""
 Looks = Literal["aim", "ahead"]
@@ -25,10 +31,11 @@ MOST_FRAMES = 100_000
 
 
 class Segment(Doc):
-    """One stretch of a move. It begins where the one before it has ended.
+    """One segment of a move. It begins where the one before it has ended.
 
     orbit: the camera goes round what it aims at, `turns` times; spin: so does the disc, or an item. Frame i of N stands
     at exactly turns · i · 360 / N degrees, so the N pictures of a whole turn are distinct and the loop closes.
+    sway: the camera goes to one side by `by_deg`, through the middle to the other and back, `times` times.
     arc: the camera goes round by `by_deg`. push: it comes closer by `by_m` to what it aims at. rise: it goes up by
     `by_m` and keeps looking at it. pan: it turns to the left by `by_deg` and up by `tilt_deg`. roll: it turns about its
     own axis by `by_deg`, against the clock. zoom: its focal length becomes `to_mm`. dolly_zoom: it comes closer by
@@ -42,6 +49,8 @@ class Segment(Doc):
     turns: Annotated[float, quantity("Turns", "×", ge=-100, le=100)] = 1.0
     """negative ones are clockwise, seen from above"""
     by_deg: Annotated[float, quantity("By", "°", ge=-36_000, le=36_000)] = 0.0
+    times: Annotated[int, quantity("Times", "×", ge=1, le=100)] = 1
+    """how often it sways"""
     tilt_deg: Annotated[float, quantity("Tilt by", "°", ge=-180, le=180)] = 0.0
     by_m: Annotated[float, quantity("By", "m", ge=-20_000, le=20_000)] = 0.0
     to_mm: Annotated[float, quantity("To focal length", "mm", ge=8, le=400)] = 70.0
@@ -55,15 +64,15 @@ class Segment(Doc):
     bank_deg: Annotated[float, quantity("Leans into curves by", "°", ge=-90, le=90)] = 0.0
     """on a ride, where its path turns most"""
     ease_in: Annotated[float, quantity("Ease in", "", ge=0, le=1)] = 0.0
-    """share of the stretch in which it gathers speed, evenly"""
+    """share of the segment in which it gathers speed, evenly"""
     ease_out: Annotated[float, quantity("Ease out", "", ge=0, le=1)] = 0.0
-    """share of the stretch in which it comes to rest"""
+    """share of the segment in which it comes to rest"""
     frames: Annotated[int | None, quantity("Length", "frames", ge=1, le=MOST_FRAMES)] = None
     """None: what the others of its row leave, in equal shares"""
 
 
 class Row(Doc):
-    """All stretches of one traveller, one after the other. Its id is the item's, `camera` or `disc`."""
+    """All segments of one traveller, one after the other. Its id is the item's, `camera` or `disc`."""
 
     AFFECTS = "motion"
 

@@ -12,6 +12,20 @@ from .look import Look
 from .material import Material
 from .stage import Stage
 
+STOCK_TITLES = {
+    "set": "Sets",
+    "model": "Models",
+    "look": "Looks",
+    "rig": "Rigs",
+    "environment": "Environments",
+    "gobo": "Gobos",
+    "backdrop": "Backdrops",
+    "material": "Materials",
+    "palette": "Palettes",
+    "move": "Moves",
+}
+"""Kinds of saved things in the order in which a studio is set up."""
+
 
 class StockedModel(Doc):
     """An item with what it wears."""

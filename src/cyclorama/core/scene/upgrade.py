@@ -41,10 +41,7 @@ def _material_1_to_2(old: Json) -> Json:
     new["emission_luminance"] = new.pop("emission_nit", 0.0)
     maps = {"base_color": base, "normal": normal, "emission_color": glow}
     if packed:
-        maps |= {
-            "specular_roughness": {**packed, "channel": "g"},
-            "base_metalness": {**packed, "channel": "b"},
-        }
+        maps |= {"specular_roughness": {**packed, "channel": "g"}, "base_metalness": {**packed, "channel": "b"}}
     if base and alpha:
         maps["opacity"] = {**base, "channel": "a"}
     return {**new, "maps": {name: ref for name, ref in maps.items() if ref}}

@@ -20,9 +20,21 @@ from .seam import CHECK_WIDTH, SeamCheck, check_seam
 
 F32 = NDArray[np.float32]
 Kind = Literal[
-    "missing", "damaged", "size", "not numbers", "black", "doubled", "seam", "flicker", "fireflies", "banding", "burnt",
-    "crushed", "margin", "paint",
-]  # fmt: skip
+    "missing",
+    "damaged",
+    "size",
+    "not numbers",
+    "black",
+    "doubled",
+    "seam",
+    "flicker",
+    "fireflies",
+    "banding",
+    "burnt",
+    "crushed",
+    "margin",
+    "paint",
+]
 Offer = Literal["shoot again", "more samples", "clamp"]
 TILES = 16
 """Flicker is looked for in so many columns of tiles."""
@@ -108,8 +120,16 @@ def look_at(number: int, display: RGBImage, light: RGBImage | None, broken: int 
     broken += 0 if light is None else int((~np.isfinite(light)).any(axis=2).sum())
     specks = specks_in(np.nan_to_num(light if light is not None else display) @ LUMA32)
     shown = (np.clip(display, 0, 1) * 255 + 0.5).astype(np.uint8)
-    return FrameLook(number, _small(shown), (w, h), broken, float((shown == 255).any(axis=2).mean()),
-                float((shown == 0).all(axis=2).mean()), banded_share(display @ LUMA32), specks)  # fmt: skip
+    return FrameLook(
+        number,
+        _small(shown),
+        (w, h),
+        broken,
+        float((shown == 255).any(axis=2).mean()),
+        float((shown == 0).all(axis=2).mean()),
+        banded_share(display @ LUMA32),
+        specks,
+    )
 
 
 def specks_in(light: F32) -> tuple[tuple[float, float], ...]:
@@ -140,10 +160,16 @@ def banded_share(luma: F32) -> float:
 
 
 def check_sequence(
-    looks: Iterable[FrameLook], wanted: Sequence[int], size: tuple[int, int], loops: bool,
-    unreadable: dict[int, str], missing: Sequence[int], alike: set[tuple[int, int]],
-    cut: Mapping[str, Sequence[int]] | None = None, more: Callable[[], Sequence[FrameFinding]] = list,
-) -> Checked:  # fmt: skip
+    looks: Iterable[FrameLook],
+    wanted: Sequence[int],
+    size: tuple[int, int],
+    loops: bool,
+    unreadable: dict[int, str],
+    missing: Sequence[int],
+    alike: set[tuple[int, int]],
+    cut: Mapping[str, Sequence[int]] | None = None,
+    more: Callable[[], Sequence[FrameFinding]] = list,
+) -> Checked:
     """Findings of a sequence whose pictures come in order.
 
     wanted: all its numbers; unreadable: why frames cannot be read; alike: neighbours that are meant to show the same;
@@ -153,9 +179,13 @@ def check_sequence(
     seen = list(looks)  # while they are taken, `unreadable` may fill
     seam = check_seam(look.small for look in seen)
     findings = [
-        *_files(missing, unreadable, seen, size), *_black(seen), *_doubled(seen, seam.steps, alike), *_light(seen),
-        *_fireflies(seen), *_banding(seen),
-    ]  # fmt: skip
+        *_files(missing, unreadable, seen, size),
+        *_black(seen),
+        *_doubled(seen, seam.steps, alike),
+        *_light(seen),
+        *_fireflies(seen),
+        *_banding(seen),
+    ]
     if loops and len(seen) == len(wanted):
         findings += _seam(seam, seen)
     jumps = flicker_of(seen, loops and len(seen) == len(wanted))
@@ -166,11 +196,14 @@ def check_sequence(
     findings += more()
     findings.sort(key=lambda f: not f.grave)
     return Checked(
-        findings=findings, numbers=[x.number for x in seen],
+        findings=findings,
+        numbers=[x.number for x in seen],
         steps=[seam.seam if loops else 0.0, *seam.steps][: len(seen)],
-        flicker=[round(float(x), 5) for x in jumps], burnt=[x.burnt for x in seen], crushed=[x.crushed for x in seen],
+        flicker=[round(float(x), 5) for x in jumps],
+        burnt=[x.burnt for x in seen],
+        crushed=[x.crushed for x in seen],
         sentence=_sum_up(findings, len(seen), len(wanted)),
-    )  # fmt: skip
+    )
 
 
 def _finding(kind: Kind, frames: Sequence[int], sentence: str, *offers: Offer, grave: bool = True) -> FrameFinding:
@@ -253,8 +286,9 @@ def _fireflies(seen: list[FrameLook]) -> list[FrameFinding]:
     for i, look in enumerate(seen):
         near = {(int(x * 160), int(y * 90)) for k in (i - 1, i + 1) if 0 <= k < len(seen) for x, y in seen[k].specks}
         around = {(x + dx, y + dy) for x, y in near for dx in (-1, 0, 1) for dy in (-1, 0, 1)}
-        places += [FramePlace(frame=look.number, x=x, y=y) for x, y in look.specks
-                   if (int(x * 160), int(y * 90)) not in around]  # fmt: skip
+        places += [
+            FramePlace(frame=look.number, x=x, y=y) for x, y in look.specks if (int(x * 160), int(y * 90)) not in around
+        ]
     if not places:
         return []
     numbers = sorted({p.frame for p in places})

@@ -25,10 +25,14 @@ def sequence_stem(project: Project) -> str:
     Raises ChangeError when the pattern names a field that does not exist.
     """
     values = {
-        "project": slug(project.name), "shot": slug(project.shot.name), "camera": slug(project.camera.name),
-        "look": slug(project.look.name), "colourway": slug(_colourway(project)),
-        "width": str(project.shot.shoot.width), "height": str(project.shot.shoot.height),
-    }  # fmt: skip
+        "project": slug(project.name),
+        "shot": slug(project.shot.name),
+        "camera": slug(project.camera.name),
+        "look": slug(project.look.name),
+        "colourway": slug(_colourway(project)),
+        "width": str(project.shot.shoot.width),
+        "height": str(project.shot.shoot.height),
+    }
     stem = re.sub(r"\{(\w+)\}", lambda field: values.get(field[1], field[0]), project.shot.shoot.name_pattern)
     if "{" in stem or "}" in stem:
         raise ChangeError(

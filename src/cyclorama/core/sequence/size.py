@@ -7,13 +7,25 @@ rounded up: a forecast that is too small would stop a night's shoot.
 from ..scene import Project
 from ..scene.shoot import PassName
 
-_PICTURE = {("png", 8): 2.8, ("png", 16): 6.2, ("jpeg", 8): 1.1, ("tiff", 8): 2.8, ("tiff", 16): 6.2,
-            ("exr", 16): 5.0, ("exr", 32): 12.5}  # fmt: skip
+_PICTURE = {
+    ("png", 8): 2.8,
+    ("png", 16): 6.2,
+    ("jpeg", 8): 1.1,
+    ("tiff", 8): 2.8,
+    ("tiff", 16): 6.2,
+    ("exr", 16): 5.0,
+    ("exr", 32): 12.5,
+}
 _LIGHT = 9.5
 """Of every layer of the pass that keeps lights apart."""
 _DATA: dict[PassName, float] = {
-    "components": 21.0, "objects": 3.0, "materials": 3.0, "position": 9.5, "depth": 3.5, "motion": 8.5,
-}  # fmt: skip
+    "components": 21.0,
+    "objects": 3.0,
+    "materials": 3.0,
+    "position": 9.5,
+    "depth": 3.5,
+    "motion": 8.5,
+}
 _THUMB = 20_000
 
 

@@ -40,8 +40,12 @@ class _Writer:
             entry["extensions"] = self.extensions
         used = sorted(self.extensions) + (["KHR_texture_transform"] if self._moved else [])
         document: dict[str, Any] = {"asset": {"version": "2.0", "generator": "Cyclorama"}, "materials": [entry]}
-        for name, values in (("extensionsUsed", used), ("images", self.images), ("textures", self.textures),
-                             ("samplers", self.samplers)):  # fmt: skip
+        for name, values in (
+            ("extensionsUsed", used),
+            ("images", self.images),
+            ("textures", self.textures),
+            ("samplers", self.samplers),
+        ):
             if values:
                 document[name] = values
         return document
@@ -51,8 +55,9 @@ class _Writer:
     def _base(self, m: Material) -> dict[str, Any]:
         pbr: dict[str, Any] = {
             "baseColorFactor": [c * m.base_weight for c in m.base_color] + [m.opacity],
-            "metallicFactor": m.base_metalness, "roughnessFactor": m.specular_roughness,
-        }  # fmt: skip
+            "metallicFactor": m.base_metalness,
+            "roughnessFactor": m.specular_roughness,
+        }
         self._put(pbr, "baseColorTexture", m.maps.base_color)
         rough, metal = m.maps.specular_roughness, m.maps.base_metalness
         packed = rough or metal
@@ -86,8 +91,9 @@ class _Writer:
             self.extensions["KHR_materials_ior"] = {"ior": m.specular_ior}
         if m.specular_weight < 1 or m.specular_color != (1.0, 1.0, 1.0) or m.maps.specular_weight is not None:
             values: dict[str, Any] = {
-                "specularFactor": m.specular_weight, "specularColorFactor": list(m.specular_color),
-            }  # fmt: skip
+                "specularFactor": m.specular_weight,
+                "specularColorFactor": list(m.specular_color),
+            }
             self._put(values, "specularTexture", m.maps.specular_weight)
             self._put(values, "specularColorTexture", m.maps.specular_color)
             self.extensions["KHR_materials_specular"] = values
@@ -117,8 +123,9 @@ class _Writer:
         if not m.fuzz_weight:
             return
         values: dict[str, Any] = {
-            "sheenColorFactor": [c * m.fuzz_weight for c in m.fuzz_color], "sheenRoughnessFactor": m.fuzz_roughness,
-        }  # fmt: skip
+            "sheenColorFactor": [c * m.fuzz_weight for c in m.fuzz_color],
+            "sheenRoughnessFactor": m.fuzz_roughness,
+        }
         self._put(values, "sheenColorTexture", m.maps.fuzz_color)
         self._put(values, "sheenRoughnessTexture", m.maps.fuzz_roughness)
         self.extensions["KHR_materials_sheen"] = values
@@ -134,18 +141,22 @@ class _Writer:
         if not m.thin_film_weight:
             return
         values: dict[str, Any] = {
-            "iridescenceFactor": m.thin_film_weight, "iridescenceIor": m.thin_film_ior,
-            "iridescenceThicknessMinimum": 0.0, "iridescenceThicknessMaximum": m.thin_film_thickness_nm,
-        }  # fmt: skip
+            "iridescenceFactor": m.thin_film_weight,
+            "iridescenceIor": m.thin_film_ior,
+            "iridescenceThicknessMinimum": 0.0,
+            "iridescenceThicknessMaximum": m.thin_film_thickness_nm,
+        }
         self._put(values, "iridescenceTexture", m.maps.thin_film_weight)
         self._put(values, "iridescenceThicknessTexture", m.maps.thin_film_thickness_nm)
         self.extensions["KHR_materials_iridescence"] = values
 
     def _tell_lost(self, m: Material) -> None:
         for there, words in (
-            (m.subsurface_weight > 0, "subsurface"), (m.coat_weight > 0 and min(m.coat_color) < 1, "the coat's colour"),
-            (m.edge_radius_m > 0, "rounded edges"), (m.maps.height is not None, "relief"),
-        ):  # fmt: skip
+            (m.subsurface_weight > 0, "subsurface"),
+            (m.coat_weight > 0 and min(m.coat_color) < 1, "the coat's colour"),
+            (m.edge_radius_m > 0, "rounded edges"),
+            (m.maps.height is not None, "relief"),
+        ):
             if there:
                 self.lost.append(words)
 
@@ -169,8 +180,11 @@ class _Writer:
             info["scale"] = scale
         if (ref.scale_u, ref.scale_v, ref.offset_u, ref.offset_v, ref.rotation_deg) != (1.0, 1.0, 0.0, 0.0, 0.0):
             self._moved = True
-            info["extensions"] = {"KHR_texture_transform": {
-                "scale": [ref.scale_u, ref.scale_v], "offset": [ref.offset_u, ref.offset_v],
-                "rotation": math.radians(ref.rotation_deg),
-            }}  # fmt: skip
+            info["extensions"] = {
+                "KHR_texture_transform": {
+                    "scale": [ref.scale_u, ref.scale_v],
+                    "offset": [ref.offset_u, ref.offset_v],
+                    "rotation": math.radians(ref.rotation_deg),
+                }
+            }
         into[name] = info

@@ -68,9 +68,14 @@ class Farm:
             return takes == len(self._open) and takes < MOST_TAKES and not any(m.left for m in self._open)
 
     def makes(
-        self, take: TakeRecord, numbers: list[int], check: Callable[[], None],
-        told: Callable[[list[Machine]], None], waits: Callable[[str], None], only_passes: bool = False,
-    ) -> "ClusterExecutor":  # fmt: skip
+        self,
+        take: TakeRecord,
+        numbers: list[int],
+        check: Callable[[], None],
+        told: Callable[[list[Machine]], None],
+        waits: Callable[[str], None],
+        only_passes: bool = False,
+    ) -> "ClusterExecutor":
         """Make frames of a take, or only their passes.
 
         check: raises Cancelled when something else is wished; told: hears who does what; waits: why nothing is made.
@@ -120,10 +125,16 @@ class ClusterExecutor:
     """Frames of a take, made wherever there is a machine; they come in the order in which they are done."""
 
     def __init__(
-        self, farm: Farm, take: TakeRecord, numbers: list[int], check: Callable[[], None],
-        told: Callable[[list[Machine]], None], waits: Callable[[str], None], closed: Callable[[], None],
+        self,
+        farm: Farm,
+        take: TakeRecord,
+        numbers: list[int],
+        check: Callable[[], None],
+        told: Callable[[list[Machine]], None],
+        waits: Callable[[str], None],
+        closed: Callable[[], None],
         only_passes: bool,
-    ):  # fmt: skip
+    ):
         self._farm, self._take, self._only_passes = farm, take, only_passes
         self._check, self._told, self._waits, self._closed = check, told, waits, closed
         self._wanted = dict.fromkeys(numbers)

@@ -82,9 +82,15 @@ async def _work(address: str, name: str | None, tell: Tell) -> None:
     cores = default_threads()
     while True:
         machine = Nanny(
-            address, nthreads=1, name=name, memory_limit="auto", resources={works(): 1, CORES: cores},
-            death_timeout=START_S, silence_logs=logging.ERROR, dashboard=False,
-        )  # fmt: skip
+            address,
+            nthreads=1,
+            name=name,
+            memory_limit="auto",
+            resources={works(): 1, CORES: cores},
+            death_timeout=START_S,
+            silence_logs=logging.ERROR,
+            dashboard=False,
+        )
         try:
             async with machine:
                 tell(f"Shoots for {address} with {cores} cores. Ctrl+C ends it; what it was at is done elsewhere.")

@@ -36,18 +36,28 @@ def check_take(studio: Studio, take: TakeRecord, tell: Callable[[float], None] =
     closes = not moves_nothing(shot) and loops(take.project, shot) and take.moments == shot.frames
     paints = Paints()
     checked = check_sequence(
-        _looks(studio, take, finishing, unreadable, paints, tell), take.numbers, (s.width, s.height), closes,
-        unreadable, [n for n in take.numbers if n not in take.frames], _alike(take), _cut(studio, take),
+        _looks(studio, take, finishing, unreadable, paints, tell),
+        take.numbers,
+        (s.width, s.height),
+        closes,
+        unreadable,
+        [n for n in take.numbers if n not in take.frames],
+        _alike(take),
+        _cut(studio, take),
         lambda: paints.findings(list(take.numbers)),
-    )  # fmt: skip
+    )
     studio.screening.keep_checked(take.id, source_of(take, finishing, studio), checked.model_dump_json())
     return checked
 
 
 def _looks(
-    studio: Studio, take: TakeRecord, finishing: Finishing, unreadable: dict[int, str], paints: Paints,
+    studio: Studio,
+    take: TakeRecord,
+    finishing: Finishing,
+    unreadable: dict[int, str],
+    paints: Paints,
     tell: Callable[[float], None],
-) -> Iterator[FrameLook]:  # fmt: skip
+) -> Iterator[FrameLook]:
     masters, numbers = Masters(studio, 0), [n for n in take.numbers if n in take.frames]
     gradable = why_not_gradable(take) is None
     painted = (

@@ -52,8 +52,14 @@ def file_name(name: str, delivery: Delivery) -> str:
     """File name of a delivery."""
     coding = delivery.coding
     moving = f"_{coding.short}" if coding.short else ""
-    kinds = {"moving": moving, "frames": "", "still": f"_{delivery.poster or 0}", "sheet": "_sheet", "spin": "_spin",
-             "package": "_hand-over"}  # fmt: skip
+    kinds = {
+        "moving": moving,
+        "frames": "",
+        "still": f"_{delivery.poster or 0}",
+        "sheet": "_sheet",
+        "spin": "_spin",
+        "package": "_hand-over",
+    }
     stem = f"{slug(name)}_{delivery.width}x{delivery.height}{kinds[coding.kind]}"
     return stem if coding.kind == "frames" else f"{stem}.{coding.ending}"
 
@@ -157,10 +163,13 @@ def programme_of(
     if chapters and chapters[0][1] > 0:
         chapters.insert(0, ("Beginning", 0))
     programme = ProgramSource(
-        lambda i: maker.frame(first + i), last - first + 1, cut.rate.fraction,
+        lambda i: maker.frame(first + i),
+        last - first + 1,
+        cut.rate.fraction,
         partial(mix.between, first, last) if mix else None,
-        studio.projects.get(project_id).project.name, chapters,
-    )  # fmt: skip
+        studio.projects.get(project_id).project.name,
+        chapters,
+    )
     return programme, mix, range(first, last + 1)
 
 
@@ -175,7 +184,7 @@ def goes_round(cut: Cut, reel: TakeReel) -> bool:
 
 def _frames(
     programme: ProgramSource, delivery: Delivery, target: Path, part: Path, first: int, tell: Tell
-) -> list[Opened]:  # fmt: skip
+) -> list[Opened]:
     """A folder of frames, numbered as the frames of the cut are; those that are in `part` already stay as they are."""
     coding = delivery.coding
     part.mkdir(parents=True, exist_ok=True)

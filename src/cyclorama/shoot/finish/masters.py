@@ -98,9 +98,13 @@ def as_shot(take: TakeRecord, finishing: Finishing) -> bool:
 
 
 def finish_frame(
-    take: TakeRecord, number: int, finishing: Finishing, masters: Masters, read_asset: ReadAsset,
+    take: TakeRecord,
+    number: int,
+    finishing: Finishing,
+    masters: Masters,
+    read_asset: ReadAsset,
     width: int | None = None,
-) -> F32:  # fmt: skip
+) -> F32:
     """A frame in display values 0…1, (h, w, 3) or with straight alpha (h, w, 4), no wider than `width`.
 
     Raises ShootError when what it is made from is missing or damaged, or the take has no masters and is changed.

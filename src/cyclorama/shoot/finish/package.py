@@ -41,10 +41,16 @@ def write_package(studio: Studio, handed: Handed, reel: TakeReel, name: str, tar
 def _write(studio: Studio, handed: Handed, reel: TakeReel, name: str, box: zipfile.ZipFile, tell: Tell) -> int:
     cut = handed.cut
     reels = {
-        take_id: SourceReel(take.name, take.numbers[0], f"frames/{take_id}", sequence_stem(take.project),
-                      PICTURE_EXTENSIONS[take.project.shot.shoot.file_format], take.project.shot.shoot.padding)
+        take_id: SourceReel(
+            take.name,
+            take.numbers[0],
+            f"frames/{take_id}",
+            sequence_stem(take.project),
+            PICTURE_EXTENSIONS[take.project.shot.shoot.file_format],
+            take.project.shot.shoot.padding,
+        )
         for take_id, take in reel.takes.items()
-    }  # fmt: skip
+    }
     box.writestr("cut.otio", written_otio(timeline_of(cut, reel.films, reels, name)))
     box.writestr("cut.edl", written_edl(cut, reel.films, reels, name))
     box.writestr("cut.html", written_list(cut, reel.films, reels, name))

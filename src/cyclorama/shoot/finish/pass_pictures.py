@@ -25,9 +25,11 @@ from .masters import Masters, finish_frame, light_of, narrowed
 
 F32 = NDArray[np.float32]
 MIXES = {
-    "beauty × occlusion": ("occlusion",), "wireframe over beauty": ("wireframe",),
-    "wireframe over clay": ("wireframe", "clay"), "lighting alone": ("albedo",),
-}  # fmt: skip
+    "beauty × occlusion": ("occlusion",),
+    "wireframe over beauty": ("wireframe",),
+    "wireframe over clay": ("wireframe", "clay"),
+    "lighting alone": ("albedo",),
+}
 """Mixes people make by hand, and the passes they need."""
 LAYERED: tuple[PassName, ...] = ("lights", "components")
 
@@ -39,9 +41,15 @@ def views_of(take: TakeRecord) -> list[str]:
 
 
 def pass_picture(
-    take: TakeRecord, name: str, number: int, finishing: Finishing, masters: Masters, read_asset: ReadAsset,
-    width: int | None = None, amount: float = 1.0,
-) -> F32:  # fmt: skip
+    take: TakeRecord,
+    name: str,
+    number: int,
+    finishing: Finishing,
+    masters: Masters,
+    read_asset: ReadAsset,
+    width: int | None = None,
+    amount: float = 1.0,
+) -> F32:
     """A view of a frame in display values (h, w, 3) or (h, w, 4), no wider than `width`.
 
     amount: of what is mixed over the picture. Raises NotFoundError for a view the take does not have, ShootError when
@@ -73,14 +81,27 @@ def pass_picture(
 
 
 def _mixed(
-    take: TakeRecord, name: str, number: int, finishing: Finishing, masters: Masters, read_asset: ReadAsset,
-    width: int | None, amount: float,
-) -> F32:  # fmt: skip
+    take: TakeRecord,
+    name: str,
+    number: int,
+    finishing: Finishing,
+    masters: Masters,
+    read_asset: ReadAsset,
+    width: int | None,
+    amount: float,
+) -> F32:
     finish = finish_at(take.project, finishing, number)
     if name == "wireframe over clay":
         linear = linear_of(take, "clay", number)
-        return narrowed(display_frame(wireframe_view(linear, _grey(take, "wireframe", number), amount), None,
-                              finish_at(take.project, Finishing(view="srgb"), number), read_asset), width)  # fmt: skip
+        return narrowed(
+            display_frame(
+                wireframe_view(linear, _grey(take, "wireframe", number), amount),
+                None,
+                finish_at(take.project, Finishing(view="srgb"), number),
+                read_asset,
+            ),
+            width,
+        )
     linear, _ = light_of(take, number, finishing, masters)
     if name == "lighting alone":
         linear = lighting_only(linear, linear_of(take, "albedo", number))

@@ -40,10 +40,14 @@ class TakeReel:
     def stamp(self) -> str:
         """Names the state of all pictures: what is shown of the same cut is the same while it is."""
         told = [
-            (take_id, self._finishes[take_id].number, state_of(self._finishes[take_id].finishing, self._studio),
-             [s.sha256[:12] if (s := self.takes[take_id].frames[n].files[BEAUTY]) else "" for n in there])
+            (
+                take_id,
+                self._finishes[take_id].number,
+                state_of(self._finishes[take_id].finishing, self._studio),
+                [s.sha256[:12] if (s := self.takes[take_id].frames[n].files[BEAUTY]) else "" for n in there],
+            )
             for take_id, there in self._there.items()
-        ]  # fmt: skip
+        ]
         return hashlib.sha256(repr((self._cut, told)).encode()).hexdigest()[:16]
 
     @property

@@ -56,9 +56,15 @@ class LocalExecutor:
     """One frame after another, in this process."""
 
     def __init__(
-        self, numbers: Iterable[int], maker: Callable[[], Maker], project: Project,
-        read_asset: ReadAsset, begins: Callable[[int], None], cancelled: Cancel, progress: Callable[[int, float], None],
-    ):  # fmt: skip
+        self,
+        numbers: Iterable[int],
+        maker: Callable[[], Maker],
+        project: Project,
+        read_asset: ReadAsset,
+        begins: Callable[[int], None],
+        cancelled: Cancel,
+        progress: Callable[[int, float], None],
+    ):
         """begins: is told of every frame before it is made."""
         self._left = deque(numbers)
         self._new_maker, self._maker = maker, maker()

@@ -20,7 +20,8 @@ from ...core.render.film.frame import beauty, expose_frame, finish_of
 from ...core.render.film.row_bands import I32, Band, expose_band, expose_band_more, missing_of
 from ...core.render.film.temporal_denoise import F32, SETTLED, FrameHistory, Neighbours, reach_for, without_colour
 from ...core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
-from ...core.render.passes.outputs import ALONE, OF_PICTURE, PassFile, pass_alone, pass_files
+from ...core.render.passes.kinds import OF_PICTURE
+from ...core.render.passes.outputs import ALONE, PassFile, pass_alone, pass_files
 from ...core.scene import Project
 from ...core.scene.shoot import Region
 
@@ -102,7 +103,7 @@ class FrameMaker:
 
     def passes(
         self, number: int, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None
-    ) -> Iterator[PassFile]:  # fmt: skip
+    ) -> Iterator[PassFile]:
         """The passes of a frame that are wanted, without more of its picture than they need. Raises Cancelled."""
         wanted, here = self._project.shot.shoot.passes.wanted, moment(self._project, number)
         if set(wanted) & set(OF_PICTURE):
@@ -119,7 +120,7 @@ class FrameMaker:
 
     def exposed_band(
         self, number: int, band: Band, cancelled: Cancel = lambda: False, progress: Tell = lambda x: None
-    ) -> Film:  # fmt: skip
+    ) -> Film:
         """The film of a band of a frame with its first samples. Raises Cancelled."""
         return expose_band(moment(self._project, number), self._compiler, self._tracer, band, cancelled, progress)
 
@@ -128,9 +129,14 @@ class FrameMaker:
         return missing_of(moment(self._project, number), bands)
 
     def exposed_more(
-        self, number: int, band: Band, there: Film, doublings: I32, cancelled: Cancel = lambda: False,
+        self,
+        number: int,
+        band: Band,
+        there: Film,
+        doublings: I32,
+        cancelled: Cancel = lambda: False,
         progress: Tell = lambda x: None,
-    ) -> Film:  # fmt: skip
+    ) -> Film:
         """The film of a band with what was missing. Raises Cancelled."""
         here = moment(self._project, number)
         return expose_band_more(here, self._compiler, self._tracer, band, there, doublings, cancelled, progress)
@@ -148,9 +154,13 @@ class FrameMaker:
         return without_colour(film, denoise(film, radiance=self._known(seen).blended(film, near)))
 
     def finished(
-        self, number: int, film: Film, seen: Mapping[int, FrameHistory], cleaned: Mapping[int, F32],
+        self,
+        number: int,
+        film: Film,
+        seen: Mapping[int, FrameHistory],
+        cleaned: Mapping[int, F32],
         cancelled: Cancel = lambda: False,
-    ) -> FramePicture:  # fmt: skip
+    ) -> FramePicture:
         """The picture of a frame and its passes.
 
         seen, cleaned: of the frames of `seen_for_finish` and `cleaned_for`; the former as far as not known here.

@@ -9,6 +9,7 @@ from typing import Protocol, TypeVar
 import numpy as np
 
 from ...core.arrays import RGBImage
+from ...core.commands.shoot_plan import as_called
 from ...core.motion import Moment, moment
 from ...core.render.compile.compiler import SceneCompiler
 from ...core.render.film.denoise import denoise
@@ -17,7 +18,6 @@ from ...core.render.film.frame import expose_frame
 from ...core.render.film.quality import first_samples
 from ...core.render.film.tracer import Cancel, Tracer
 from ...core.render.passes.outputs import PassFile, pass_files
-from ...core.review.shoot_plan import as_called
 from ...core.scene import Project, ShootSettings, put
 from ...core.scene.shoot import PassName
 from ...core.scene.writing import derived
@@ -79,9 +79,7 @@ def forecast(project: Project, turn: Turn) -> tuple[float, float]:
     return total, spread + 0.1 * total
 
 
-def _finishing(
-    project: Project, here: Moment, film: Film, scale: float, paths_scale: float, turn: Turn
-) -> float:  # fmt: skip
+def _finishing(project: Project, here: Moment, film: Film, scale: float, paths_scale: float, turn: Turn) -> float:
     """Seconds for all of a frame in full but its exposure, from the film of a probe."""
     settings, probe = project.shot.shoot, here.shoot
     seconds, clean = WRITE_S_A_PIXEL * settings.width * settings.height, film.radiance
@@ -99,7 +97,7 @@ def _finishing(
 
 def _passes(
     here: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
-) -> list[PassFile]:  # fmt: skip
+) -> list[PassFile]:
     return list(pass_files(here, film, clean, compiler, tracer, cancelled))
 
 

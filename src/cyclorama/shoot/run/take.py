@@ -15,7 +15,7 @@ from ...core.motion import moment
 from ...core.render.compile.compiler import SceneCompiler
 from ...core.render.film.frame import finish_of
 from ...core.render.film.tracer import Cancelled, Tracer
-from ...core.render.passes.outputs import OF_PICTURE
+from ...core.render.passes.kinds import OF_PICTURE
 from ...core.review.phrases import frames as frames_in_words
 from ...core.scene import put_all
 from ...core.scene.shoot import PassName
@@ -98,9 +98,13 @@ class Wish:
 
 
 def shoot_take(
-    studio: Studio, take_id: str, tracer: Tracer, tell: Tell = lambda p: None,
-    moved: Callable[[], None] = lambda: None, farm: "Farm | None" = None,
-) -> str:  # fmt: skip
+    studio: Studio,
+    take_id: str,
+    tracer: Tracer,
+    tell: Tell = lambda p: None,
+    moved: Callable[[], None] = lambda: None,
+    farm: "Farm | None" = None,
+) -> str:
     """Shoot what is missing of a take and return its state: done, paused, stopped or failed.
 
     moved: called now and then as long as the work goes on; farm: where frames are made, if not here. Raises
@@ -360,8 +364,17 @@ class _Run:
         if before is not None and self.group.passes:
             self._record(replace(before, files=files, seconds=before.seconds + seconds))
         else:
-            self._record(FrameRecord(number, frame_path(self.take, number).name, files, seconds, made.clamped,
-                                     self.keys.of(number) if self.keys else None, made.machine))  # fmt: skip
+            self._record(
+                FrameRecord(
+                    number,
+                    frame_path(self.take, number).name,
+                    files,
+                    seconds,
+                    made.clamped,
+                    self.keys.of(number) if self.keys else None,
+                    made.machine,
+                )
+            )
 
     def _write(self, path: Path, data: bytes) -> FileSum:
         self.patience.insist(lambda: write_whole(path, data))

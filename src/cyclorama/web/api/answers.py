@@ -5,7 +5,6 @@ from pydantic import BaseModel, SkipValidation
 from ...core.geometry.report import IntakeReport
 from ...core.review.stations import Station
 from ...core.scene import Project
-from ...core.scene.light import Shape
 
 Matrix = list[list[float]]
 """4×4, column vectors."""
@@ -23,7 +22,10 @@ class LightState(BaseModel):
 
     id: str
     name: str
-    shape: Shape
+    distant: bool
+    """it stands at no distance in particular"""
+    signs: tuple[tuple[float, float], ...]
+    """where it shines across its width −1…1"""
     lit: bool
     centre: Vector
     aim: Vector
@@ -160,7 +162,7 @@ class ShotState(BaseModel):
     """by path"""
     focal_mm: Packed
     lengths: dict[str, list[float]]
-    """frames of each stretch, by row"""
+    """frames of each segment, by row"""
     step: int
     """from one frame that is looked at to the next"""
     count: int
@@ -252,6 +254,8 @@ class ProjectState(BaseModel):
     """label of the change that undo would take back"""
     redo: str | None
     project: SkipValidation[Project]
+    open: dict[str, str]
+    """what stands for the open shot's own things at the beginning of a path, and the path of each"""
     stations: list[Station]
     shot: ShotState
     margins: MarginsState | None

@@ -30,5 +30,9 @@ def fetch(ctx: Ctx, project_id: str) -> FileResponse:
     if not path.exists():
         raise NotFoundError("It is not packed, or was removed. Pack it again.")
     name = ctx.studio.projects.get(project_id).project.name
-    return FileResponse(path, media_type="application/zip", filename=f"{slug(name)}.zip",
-                        background=BackgroundTask(path.unlink, missing_ok=True))  # fmt: skip
+    return FileResponse(
+        path,
+        media_type="application/zip",
+        filename=f"{slug(name)}.zip",
+        background=BackgroundTask(path.unlink, missing_ok=True),
+    )

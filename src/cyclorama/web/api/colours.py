@@ -51,10 +51,15 @@ def _told(rgb: np.ndarray, beyond: bool = False) -> ColourTold:
     rgb = np.clip(np.asarray(rgb, np.float64), 0.0, 1.0)
     shown = to_bytes(srgb_encode(rgb.astype(np.float32).reshape(1, 1, 3)))[0, 0]
     rounded = [[round(float(x), 5) for x in values] for values in (rgb, lab_of(rgb), oklch_of(rgb))]
-    return ColourTold.model_validate({
-        "linear": rounded[0], "lab": rounded[1], "oklch": rounded[2], "digits": "#" + shown.tobytes().hex(),
-        "beyond": beyond,
-    })  # fmt: skip
+    return ColourTold.model_validate(
+        {
+            "linear": rounded[0],
+            "lab": rounded[1],
+            "oklch": rounded[2],
+            "digits": "#" + shown.tobytes().hex(),
+            "beyond": beyond,
+        }
+    )
 
 
 @router.get("/colours/told")
@@ -67,9 +72,10 @@ def as_told(colour: Annotated[str, Query(max_length=60)]) -> ColourTold:
 
 @router.get("/colours/seen")
 def as_seen(
-    lightness: Annotated[float, Query(ge=0, le=1)], chroma: Annotated[float, Query(ge=0, le=1)],
+    lightness: Annotated[float, Query(ge=0, le=1)],
+    chroma: Annotated[float, Query(ge=0, le=1)],
     hue: Annotated[float, Query(ge=-720, le=720)],
-) -> ColourTold:  # fmt: skip
+) -> ColourTold:
     """A colour by lightness, chroma and hue."""
     lch = np.array([lightness, chroma, hue])
     shown = nearest_shown(lch)

@@ -139,13 +139,22 @@ def cut_answer(ctx: Context, state: CutState) -> CutAnswer:
     places = lay_out_cut(cut)
     count = total(cut)
     return CutAnswer(
-        cut=cut, version=state.version, stamp=reel.stamp, heard=_heard(cut), undo=state.label if state.undo else None,
-        redo=state.redo, total=count, shape=shape_of(cut.width, cut.height), sentence=cut_says(cut, reel.films),
+        cut=cut,
+        version=state.version,
+        stamp=reel.stamp,
+        heard=_heard(cut),
+        undo=state.label if state.undo else None,
+        redo=state.redo,
+        total=count,
+        shape=shape_of(cut.width, cut.height),
+        sentence=cut_says(cut, reel.films),
         clips=[_line(place, reel, cut) for place in places],
         title_starts={t.id: start_of(t, places) for t in cut.titles},
         title_says={t.id: says for t in cut.titles if t.kind == "text" and (says := _lacking(ctx, t))},
-        sounds={s.id: sound_says(s, cut) for s in cut.sounds}, beats=_beats(cut, count), faults=list(reel.faults()),
-    )  # fmt: skip
+        sounds={s.id: sound_says(s, cut) for s in cut.sounds},
+        beats=_beats(cut, count),
+        faults=list(reel.faults()),
+    )
 
 
 def _heard(cut: Cut) -> str:
@@ -164,11 +173,17 @@ def _line(place: Laid, reel: TakeReel, cut: Cut) -> ClipLine:
         played = [clip.begin + min(max(s, 0), clip.length - 1) for s in steps]
         shows = [take.at(number_at(clip, film, cut.rate.fraction, step)) for step in played]
     return ClipLine(
-        id=clip.id, start=place.start, end=place.end, cross_in=place.cross_in, cross_out=place.cross_out,
+        id=clip.id,
+        start=place.start,
+        end=place.end,
+        cross_in=place.cross_in,
+        cross_out=place.cross_out,
         whole=film.lasts(cut.rate.fraction, clip.speed) if film else clip.length,
-        sentence=clip_says(place, film, first, cut), shows=shows, gone=bool(clip.take_id) and film is None,
+        sentence=clip_says(place, film, first, cut),
+        shows=shows,
+        gone=bool(clip.take_id) and film is None,
         clear=film is not None and reel.clear(clip.take_id),
-    )  # fmt: skip
+    )
 
 
 def _lacking(ctx: Context, title: Title) -> str:
@@ -211,18 +226,24 @@ def step(ctx: Ctx, project_id: str, way: Literal["undo", "redo"], call: StepCall
 
 @router.get("/projects/{project_id}/cut/frames/{number}")
 def frame(
-    ctx: Ctx, project_id: str, number: Number, width: Annotated[int, Query(ge=16, le=4096)] = 960,
-    shape: Shape = "", v: Annotated[str, Query(max_length=40)] = "", exact: bool = False,
-) -> Response:  # fmt: skip
+    ctx: Ctx,
+    project_id: str,
+    number: Number,
+    width: Annotated[int, Query(ge=16, le=4096)] = 960,
+    shape: Shape = "",
+    v: Annotated[str, Query(max_length=40)] = "",
+    exact: bool = False,
+) -> Response:
     """A frame of the cut as it is delivered, no wider than `width`; in another shape if asked for, `exact` as a PNG."""
     at_work = ctx.cuts.get(project_id, v, shape, width)
     if number >= total(at_work.cut):
         raise NotFoundError(f"The cut has no frame {number}.")
     picture = at_work.frame(number)
     return Response(
-        encode_display(picture, "png" if exact else "jpeg"), media_type=f"image/{'png' if exact else 'jpeg'}",
+        encode_display(picture, "png" if exact else "jpeg"),
+        media_type=f"image/{'png' if exact else 'jpeg'}",
         headers=KEPT,
-    )  # fmt: skip
+    )
 
 
 @router.get("/projects/{project_id}/cut/titles/{title_id}/box")
@@ -254,8 +275,11 @@ def made_sounds() -> list[KeptSound]:
     for name, (says, _) in MADE.items():
         samples = synthesize_sound(name)
         told = list(beats(samples)) if name == "pulse" else []
-        found.append(KeptSound(asset="", made=name, name=says, seconds=len(samples) / RATE, beats_s=told,
-                               goes_round=name in GOES_ROUND))  # fmt: skip
+        found.append(
+            KeptSound(
+                asset="", made=name, name=says, seconds=len(samples) / RATE, beats_s=told, goes_round=name in GOES_ROUND
+            )
+        )
     return found
 
 

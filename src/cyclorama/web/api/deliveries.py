@@ -127,12 +127,20 @@ def presets() -> Offered:
     """Presets in plain words, and sizes that are asked for."""
     return Offered(
         presets=[
-            PresetAnswer(name=name, title=c.title, use=c.use, kind=c.kind, ending=c.ending, clear=c.clear,
-                         sound=bool(c.sound), graded=len(c.ladder) > 1)
+            PresetAnswer(
+                name=name,
+                title=c.title,
+                use=c.use,
+                kind=c.kind,
+                ending=c.ending,
+                clear=c.clear,
+                sound=bool(c.sound),
+                graded=len(c.ladder) > 1,
+            )
             for name, c in PRESETS.items()
         ],
         screens=[ScreenAnswer(title=s.title, width=s.width, height=s.height) for s in SCREENS],
-    )  # fmt: skip
+    )
 
 
 @router.get("/projects/{project_id}/deliveries")
@@ -193,11 +201,18 @@ def _answer(ctx: Context, handed: Handed) -> DeliveryAnswer:
     spin = handed.delivery.coding.kind == "spin"
     title = ctx.studio.projects.get(handed.project_id).project.name if spin else ""
     return DeliveryAnswer(
-        id=handed.id, name=handed.name, title=handed.delivery.coding.title, delivery=handed.delivery,
-        job=JobAnswer.of(job) if job else None, done=handed.report is not None, fine=all(x.fine for x in report),
-        report=report, size=data_size(handed.bytes) if handed.report else "", postable=can_be_posted(handed.delivery),
+        id=handed.id,
+        name=handed.name,
+        title=handed.delivery.coding.title,
+        delivery=handed.delivery,
+        job=JobAnswer.of(job) if job else None,
+        done=handed.report is not None,
+        fine=all(x.fine for x in report),
+        report=report,
+        size=data_size(handed.bytes) if handed.report else "",
+        postable=can_be_posted(handed.delivery),
         snippet=snippet(handed.name, handed.delivery.width, handed.delivery.height, title) if spin else None,
-    )  # fmt: skip
+    )
 
 
 @router.delete("/deliveries/{delivery_id}")
@@ -229,9 +244,11 @@ def fetch(ctx: Ctx, delivery_id: str, inline: bool = False) -> Response:
         named = {"content-disposition": f"attachment; filename*=UTF-8''{quote(handed.name)}.zip"}
         return StreamingResponse(_zipped(path), media_type="application/zip", headers=named)
     return FileResponse(
-        path, filename=handed.name, content_disposition_type="inline" if inline else "attachment",
+        path,
+        filename=handed.name,
+        content_disposition_type="inline" if inline else "attachment",
         headers=CLOSED if handed.delivery.coding.kind == "spin" else None,
-    )  # fmt: skip
+    )
 
 
 def _zipped(folder: Path) -> Iterator[bytes]:

@@ -56,9 +56,7 @@ class Surroundings(BaseModel):
 
 def _own(project: Project) -> dict[str, str]:
     """Environments of a project's looks, by asset."""
-    return {
-        look.environment.asset: look.environment.source_name for look in project.looks if look.environment.asset
-    }  # fmt: skip
+    return {look.environment.asset: look.environment.source_name for look in project.looks if look.environment.asset}
 
 
 @router.get("/projects/{project_id}/environments")
@@ -95,17 +93,18 @@ class SeenEnvironment(BaseModel):
 
 @router.get("/environments/{asset}.jpg", response_class=Response)
 def thumbnail(
-    ctx: Ctx, asset: Key, width: Annotated[int, Query(ge=16, le=MOST_WIDTH)] = THUMB_WIDTH,
+    ctx: Ctx,
+    asset: Key,
+    width: Annotated[int, Query(ge=16, le=MOST_WIDTH)] = THUMB_WIDTH,
     stops: Annotated[float, Query(ge=-16, le=16)] = 0.0,
-) -> Response:  # fmt: skip
+) -> Response:
     """An environment unrolled, at most so wide, by some stops brighter or darker."""
     _, picture = _looked_at(ctx.studio.assets, asset)
     small = _reduced(picture, max(1, picture.shape[1] // width))
     buffer = io.BytesIO()
     shown = to_display((DIM * 2.0**stops * small).astype(np.float32), "neutral")
     Image.fromarray(to_bytes(shown)).save(buffer, "JPEG", quality=85)
-    return Response(buffer.getvalue(), media_type="image/jpeg",
-                    headers=NEVER_CHANGES)  # fmt: skip
+    return Response(buffer.getvalue(), media_type="image/jpeg", headers=NEVER_CHANGES)
 
 
 @router.get("/environments/{asset}/seen")
@@ -146,8 +145,7 @@ def _in_halves(picture: RGBImage) -> Response:
     pixels[..., :3] = np.clip(
         resize_environment(np.nan_to_num(picture, posinf=65504.0, neginf=0.0), MIRRORED_ROWS), 0.0, 65504.0
     )
-    return Response(pixels.tobytes(), media_type="application/octet-stream",
-                    headers=NEVER_CHANGES)  # fmt: skip
+    return Response(pixels.tobytes(), media_type="application/octet-stream", headers=NEVER_CHANGES)
 
 
 class Edited(BaseModel):
@@ -211,6 +209,10 @@ def _region(picture: RGBImage, x: float, y: float) -> SeenRegion | None:
     luminance = picture.astype(np.float64) @ LUMA
     light = luminance * solid_angles(*luminance.shape)
     return SeenRegion(
-        x=found.x, y=found.y, across_deg=found.across_deg, down_deg=found.down_deg,
-        whites=float(luminance[found.mask].mean()), share=float(light[found.mask].sum() / max(light.sum(), 1e-30)),
-    )  # fmt: skip
+        x=found.x,
+        y=found.y,
+        across_deg=found.across_deg,
+        down_deg=found.down_deg,
+        whites=float(luminance[found.mask].mean()),
+        share=float(light[found.mask].sum() / max(light.sum(), 1e-30)),
+    )

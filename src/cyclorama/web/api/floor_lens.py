@@ -10,25 +10,15 @@ from numpy.typing import NDArray
 from ...core.colour_temperature import white_balance_rgb
 from ...core.framing import Projection, depth_of_field
 from ...core.light.environment import environment_turn
+from ...core.light.kinds import fields_of, kind_of, mask_of
 from ...core.light.rows import RADIANCE, light_colour, light_row, reach_of
-from ...core.motion import (
-    Poses,
-    aim_point,
-    at_time,
-    carriage_named,
-    focused_m,
-    shown_ev100,
-)
+from ...core.motion import Poses, aim_point, at_time, carriage_named, focused_m, shown_ev100
 from ...core.picture.exposure import exposure_scale
 from ...core.review.stations import lens_figures
 from ...core.scene import Light, Look, Project
 from ...core.scene.light import BASE_ENVIRONMENT_NIT, WITH_RIG
 from ...core.scene.writing import derived
-from .answers import (
-    LensState,
-    LightState,
-    SurroundingsState,
-)
+from .answers import LensState, LightState, SurroundingsState
 
 LEAST_METERED = 3
 """Frames of a proof from which on it is told how the light goes."""
@@ -71,14 +61,24 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
         colour = light_colour(light)
         lights.append(
             LightState(
-                id=light.id, name=light.name, shape=light.shape, lit=light.id in lit, centre=near(row[0:3]),
-                aim=near(aim, 7), half_u=near(row[3:6]), half_v=near(row[6:9]),
-                colour=rounded(colour / colour.max(), 4), shadows=light.shadow_density if light.casts_shadows else 0.0,
-                gives=_figures(gain * white * _illuminance(row, aim)), gobo=_gobo_url(light),
-                cone=math.tan(math.radians(light.cone_deg / 2)) if light.shape == "spot" else 0.0, edge=light.edge,
+                id=light.id,
+                name=light.name,
+                distant=kind_of(light).distant,
+                signs=kind_of(light).signs(light),
+                lit=light.id in lit,
+                centre=near(row[0:3]),
+                aim=near(aim, 7),
+                half_u=near(row[3:6]),
+                half_v=near(row[6:9]),
+                colour=rounded(colour / colour.max(), 4),
+                shadows=light.shadow_density if light.casts_shadows else 0.0,
+                gives=_figures(gain * white * _illuminance(row, aim)),
+                gobo=_gobo_url(light),
+                cone=math.tan(math.radians(light.cone_deg / 2)) if "cone_deg" in fields_of(kind_of(light)) else 0.0,
+                edge=light.edge,
                 carriage=light_carriage(project, light),
             )
-        )  # fmt: skip
+        )
     return LensState(
         ev100=ev100 - look.tone.offset_stops,
         focal_mm=project.camera.focal_mm,
@@ -112,11 +112,12 @@ def _surroundings(look: Look, gain: NDArray[np.float64]) -> SurroundingsState | 
 
 
 def _gobo_url(light: Light) -> str | None:
-    if light.mask is None:
+    mask = mask_of(light)
+    if mask is None:
         return None
     # a parallel beam is as wide as the light
-    wide = light.width_m / 2 / light.distance_m if light.mask.projection == "parallel" else 1.0
-    told = {"gobo": light.mask.model_dump_json(), "wide": f"{wide:.4g}", "roll_deg": f"{light.roll_deg:g}"}
+    wide = light.width_m / 2 / light.distance_m if mask.projection == "parallel" else 1.0
+    told = {"gobo": mask.model_dump_json(), "wide": f"{wide:.4g}", "roll_deg": f"{light.roll_deg:g}"}
     return f"/api/gobo.png?{urlencode(told)}"
 
 

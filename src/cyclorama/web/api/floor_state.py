@@ -11,18 +11,7 @@ from ...core.errors import DamagedError
 from ...core.framing import format_margins
 from ...core.geometry.measure import Measures, extreme_points, placed_hull
 from ...core.geometry.placement import placement_matrix
-from ...core.motion import (
-    STILL,
-    LoopGap,
-    Poses,
-    acting_at,
-    aim_point,
-    at_rest,
-    carriage_of,
-    gaps,
-    poses_at,
-    values_at,
-)
+from ...core.motion import STILL, LoopGap, Poses, acting_at, aim_point, at_rest, carriage_of, gaps, poses_at, values_at
 from ...core.motion.curve import handles_of
 from ...core.motion.frames import FrameRate
 from ...core.motion.paths import along, length_m
@@ -35,6 +24,7 @@ from ...core.review.phrases import stands_on
 from ...core.review.stations import animation_sentence, detail_sentence, move_sentence
 from ...core.scene import Channel, Item, Path, Project, place_of, value_at, worn
 from ...core.scene.light import WITH_RIG
+from ...core.scene.property import open_paths
 from ...core.scene.shot import DISC
 from ...core.sequence.names import first_and_last
 from ...core.words import box_size, length, offset
@@ -89,6 +79,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         undo=saved.undo,
         redo=saved.redo,
         project=project,
+        open=open_paths(project),
         stations=list(stations(r)),
         shot=_shot(r),
         margins=_margins(r),
@@ -159,9 +150,16 @@ def _lane(
 ) -> LaneState:
     at = int(values.argmin() if below else values.argmax())
     return LaneState(
-        key=key, title=title, unit=unit, digits=1, values=_packed(values), limit=limit, below=below,
-        worst=float(values[at]), worst_frame=int(r.poses.frames[at]) + r.project.shot.first_frame,
-    )  # fmt: skip
+        key=key,
+        title=title,
+        unit=unit,
+        digits=1,
+        values=_packed(values),
+        limit=limit,
+        below=below,
+        worst=float(values[at]),
+        worst_frame=int(r.poses.frames[at]) + r.project.shot.first_frame,
+    )
 
 
 def _lanes(r: Review) -> list[LaneState]:
@@ -223,15 +221,21 @@ def _shot(r: Review) -> ShotState:
 def _keyed(project: Project, channel: Channel, frames: Any) -> KeyedState:
     place, shot = place_of(channel.path), project.shot
     return KeyedState(
-        id=channel.id, title=place.title, unit=place.unit, owner=_owner(project, channel.path), kind=place.kind,
-        numbers=place.numbers, frames=[key.frame + shot.first_frame for key in channel.keys],
+        id=channel.id,
+        title=place.title,
+        unit=place.unit,
+        owner=_owner(project, channel.path),
+        kind=place.kind,
+        numbers=place.numbers,
+        frames=[key.frame + shot.first_frame for key in channel.keys],
         ids=[key.id for key in channel.keys],
-        goes=[key.goes for key in channel.keys], outside=channel.outside,
+        goes=[key.goes for key in channel.keys],
+        outside=channel.outside,
         in_use=is_in_use(shot, channel.path),
         values=_packed(values_at(channel, frames, shot.frames)),
         keys=[list(key.value) for key in channel.keys],
         handles=[[[t + shot.first_frame, v] for t, v in pair] for pair in handles_of(channel, shot.frames).tolist()],
-    )  # fmt: skip
+    )
 
 
 def _owner(project: Project, path: str) -> str:

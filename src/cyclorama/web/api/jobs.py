@@ -31,9 +31,15 @@ class JobAnswer(BaseModel):
     @classmethod
     def of(cls, job: Job) -> "JobAnswer":
         return cls(
-            id=job.id, kind=job.kind, name=job.name, state=job.state, what=job.what, share=job.share,
-            message=job.message, result=job.result,
-        )  # fmt: skip
+            id=job.id,
+            kind=job.kind,
+            name=job.name,
+            state=job.state,
+            what=job.what,
+            share=job.share,
+            message=job.message,
+            result=job.result,
+        )
 
 
 @router.get("/{job_id}")

@@ -8,10 +8,10 @@ from pydantic import BaseModel, Field
 
 from ...app.lens import LensEye
 from ...core.commands import Command, perform_all
+from ...core.commands.shoot_plan import Cell, as_planned
 from ...core.errors import NotFoundError
 from ...core.motion import Moment, moment
 from ...core.render.film.progressive import ProgressiveRenderer
-from ...core.review.shoot_plan import Cell, as_planned
 from ...core.scene import put
 from ..context import Context, context
 
@@ -38,9 +38,14 @@ def tried(ctx: Ctx, project_id: str, wanted: TriedLook) -> Response:
 
 @router.get("/{look_id}/{size}.jpg", response_class=Response)
 def picture(
-    ctx: Ctx, project_id: str, look_id: str, size: str, frame: int | None = None, shot: str | None = None,
+    ctx: Ctx,
+    project_id: str,
+    look_id: str,
+    size: str,
+    frame: int | None = None,
+    shot: str | None = None,
     v: Annotated[str, Query(description="what it shows, so that it may be kept")] = "",
-) -> Response:  # fmt: skip
+) -> Response:
     """A frame (none told: in the middle) of a shot (none told: the open one) in a look, as a `tile` or as a `picture`
     to be compared."""
     project = ctx.studio.projects.get(project_id).project

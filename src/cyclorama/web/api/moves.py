@@ -99,11 +99,15 @@ async def bring_move(ctx: Ctx, project_id: str, base_version: int, request: Requ
 def _take_move(ctx: Context, project_id: str, base_version: int, uploads: Uploads) -> ProjectState:
     project = ctx.studio.projects.get(project_id).project
     move = run_limited(
-        _read_move, dict(uploads.paths), project.rate_num / project.rate_den, folder=uploads.folder,
-        memory_bytes=MOVE_BYTES, longest_s=MOVE_S,
+        _read_move,
+        dict(uploads.paths),
+        project.rate_num / project.rate_den,
+        folder=uploads.folder,
+        memory_bytes=MOVE_BYTES,
+        longest_s=MOVE_S,
         too_long="That file takes too long to read. Export only its camera.",
         gave_up="That file is damaged: its reader broke down over it. Export it again.",
-    )  # fmt: skip
+    )
     saved = ctx.studio.projects.edit(
         project_id, base_version, f"Camera move of {move.name}", lambda now: with_camera_move(now, move)
     )

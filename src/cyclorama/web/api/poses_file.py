@@ -14,9 +14,20 @@ from ...core.motion.move_glb import move_glb
 from ...core.scene import Project
 
 COLUMNS = (
-    "frame", "seconds", "x_m", "y_m", "z_m", "qx", "qy", "qz", "qw", "focal_mm", "half_width", "half_height",
+    "frame",
+    "seconds",
+    "x_m",
+    "y_m",
+    "z_m",
+    "qx",
+    "qy",
+    "qz",
+    "qw",
+    "focal_mm",
+    "half_width",
+    "half_height",
     "disc_deg",
-)  # fmt: skip
+)
 """Frame number; seconds since the first; place of the camera, Y up; rotation camera → studio as a unit quaternion, the
 camera looking along −Z; focal length for a long side of 36 mm; half extents of the picture at a distance of 1; how far
 the disc has turned."""
@@ -44,9 +55,13 @@ def poses_json(project: Project) -> Iterator[str]:
     """The same as JSON: the rate as a fraction, the size, names of the columns, and a list a frame."""
     shoot = project.shot.shoot
     head = {
-        "project": project.name, "shot": project.shot.name, "camera": project.camera.name,
-        "rate": [project.rate_num, project.rate_den], "size": [shoot.width, shoot.height], "columns": COLUMNS,
-    }  # fmt: skip
+        "project": project.name,
+        "shot": project.shot.name,
+        "camera": project.camera.name,
+        "rate": [project.rate_num, project.rate_den],
+        "size": [shoot.width, shoot.height],
+        "columns": COLUMNS,
+    }
     yield json.dumps(head)[:-1] + ', "frames": ['
     rows = poses_csv(project)
     next(rows)

@@ -115,9 +115,10 @@ def document(ctx: Ctx, project_id: str) -> Response:
     """The document as it was saved, whether or not it can be read."""
     name = quote(f"{project_id}.json")
     return Response(
-        ctx.studio.projects.document(project_id), media_type="application/json",
+        ctx.studio.projects.document(project_id),
+        media_type="application/json",
         headers={"content-disposition": f"attachment; filename*=UTF-8''{name}"},
-    )  # fmt: skip
+    )
 
 
 @router.post("/projects/{project_id}/recover")
@@ -227,9 +228,7 @@ async def new_from_model(ctx: Ctx, request: Request) -> JobAnswer:
     return await _begin_intake(ctx, request, None)
 
 
-async def _begin_intake(
-    ctx: Context, request: Request, project_id: str | None, beside: bool = False
-) -> JobAnswer:  # fmt: skip
+async def _begin_intake(ctx: Context, request: Request, project_id: str | None, beside: bool = False) -> JobAnswer:
     async with received(request, ctx.studio.folder) as uploads:
         return JobAnswer.of(await run_in_threadpool(ask_for_intake, ctx.work, uploads, project_id, beside))
 

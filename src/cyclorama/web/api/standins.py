@@ -40,9 +40,7 @@ def made(wanted: Annotated[Made, Query()]) -> Response:
 
 
 @router.get("/assets/{asset}/pose")
-def pose(
-    ctx: Ctx, asset: str, acting: Annotated[str, Query(pattern=_ACTING, max_length=200)]
-) -> Response:  # fmt: skip
+def pose(ctx: Ctx, asset: str, acting: Annotated[str, Query(pattern=_ACTING, max_length=200)]) -> Response:
     """Where the vertices of the stand-in are while it does something; never changes either.
 
     acting: number, seconds and share of each animation, as `0:1.25:0.5,1:0:0.5`.
@@ -54,9 +52,11 @@ def pose(
 
 @router.get("/gobo.png", response_class=Response)
 def gobo(
-    ctx: Ctx, gobo: Annotated[str, Query(max_length=30_000)], wide: Annotated[float, Query(gt=0, le=1e6)],
+    ctx: Ctx,
+    gobo: Annotated[str, Query(max_length=30_000)],
+    wide: Annotated[float, Query(gt=0, le=1e6)],
     roll_deg: Annotated[float, Query(ge=-3600, le=3600)],
-) -> Response:  # fmt: skip
+) -> Response:
     """A gobo as it lies in a beam that opens by 45° to each side; `gobo` is it as documents hold it."""
     try:
         wanted = Gobo.model_validate_json(gobo)

@@ -99,9 +99,7 @@ def stock(ctx: Ctx) -> list[InStock]:
     ]
 
 
-def _in_stock(
-    ctx: Context, name: str, shelf: Shelf[Any], one: Any, label: Label, used: Counter[str]
-) -> InStock:  # fmt: skip
+def _in_stock(ctx: Context, name: str, shelf: Shelf[Any], one: Any, label: Label, used: Counter[str]) -> InStock:
     versions = shelf.versions(one.id)
     kind, says, change, chips = _told(one, used)
     tile = f"/api/stock/{name}/{one.id}.jpg?v={versions}" if shelf.tile_path(one.id).exists() else None
@@ -110,9 +108,18 @@ def _in_stock(
     if isinstance(one, Stocked) and isinstance(one.content, StockedEnvironment) and one.content.environment.asset:
         tile = f"/api/environments/{one.content.environment.asset}.jpg"
     return InStock(
-        shelf=name, kind=kind, id=one.id, name=one.name, says=says, tile=tile, chips=chips, tags=list(label.tags),  # type: ignore[arg-type]
-        favourite=label.favourite, versions=versions, change=change,
-    )  # fmt: skip
+        shelf=name,  # type: ignore[arg-type]
+        kind=kind,
+        id=one.id,
+        name=one.name,
+        says=says,
+        tile=tile,
+        chips=chips,
+        tags=list(label.tags),
+        favourite=label.favourite,
+        versions=versions,
+        change=change,
+    )
 
 
 def _told(one: Any, used: Counter[str]) -> tuple[str, str, dict[str, Any], list[list[float]]]:

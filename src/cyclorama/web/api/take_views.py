@@ -18,7 +18,8 @@ from ...shoot.finish.masters import finish_frame, why_not_gradable
 from ...shoot.finish.pass_pictures import pass_picture
 from ..context import Context, context
 from ..uploads import made_of_file
-from .screening import FinishAnswer, Number, Revision, Width, encoded, finish_answer
+from .grades import FinishAnswer, Revision, finish_answer
+from .screening import Number, Width, encoded
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -34,9 +35,13 @@ class MatchAnswer(BaseModel):
 
 @router.get("/takes/{take_id}/views/{name}/{number}")
 def view(
-    ctx: Ctx, take_id: str, name: str, number: Number, width: Width = None,
+    ctx: Ctx,
+    take_id: str,
+    name: str,
+    number: Number,
+    width: Width = None,
     amount: Annotated[float, Query(ge=0, le=1)] = 1.0,
-) -> Response:  # fmt: skip
+) -> Response:
     """A pass, or a mix of the picture with one; `amount` of it."""
     take = ctx.studio.takes.get(take_id)
     finishing = ctx.studio.screening.finish(take).finishing

@@ -17,12 +17,12 @@ from ...app.clips import MOST_LOOPS, ClipState, ask_for_clip, made_clip
 from ...app.region_takes import call_part
 from ...app.take_answers import TakeAnswer, TakeLine, shoot_log, take_answer
 from ...app.uses import take_uses
+from ...core.commands.shoot_plan import MOST_TAKES, Cell, Plan, as_planned, plan_takes
 from ...core.errors import NotFoundError, ShootError, StaleError
 from ...core.geometry.cache_keys import content_hash
 from ...core.picture.light_mix import LightChange
 from ...core.review import readiness, review
 from ...core.review.readiness import Readiness
-from ...core.review.shoot_plan import MOST_TAKES, Cell, Plan, as_planned, plan_takes
 from ...core.scene.shoot import PassName, Region
 from ...core.sequence.seam import check_seam, display_picture
 from ...shoot.finish.masters import Masters, as_shot, finish_frame, finished_file, state_of, why_not_gradable

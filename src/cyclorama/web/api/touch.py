@@ -77,16 +77,24 @@ def _touch_map(ctx: Context, project_id: str, frame: int, _: IsUnwanted) -> Touc
 
 def _things(here: Moment) -> list[TouchedThing]:
     """The set's two parts, then those of the items, in the order in which the renderer counts them."""
-    found = [TouchedThing(kind="set", name=name, of="Set", item=None, part=name.lower(), material=None)
-             for name in ("Sweep", "Disc")]  # fmt: skip
+    found = [
+        TouchedThing(kind="set", name=name, of="Set", item=None, part=name.lower(), material=None)
+        for name in ("Sweep", "Disc")
+    ]
     names = {m.id: m.name for m in here.materials}
     for item in here.items:
         for part, worn in zip(item.parts, item.variant.parts, strict=True):
             made_of = names.get(worn.material, "")
-            found.append(TouchedThing(
-                kind="part", name=part.name, of=" · ".join(filter(None, (item.name, made_of))), item=item.id,
-                part=part.id, material=worn.material,
-            ))  # fmt: skip
+            found.append(
+                TouchedThing(
+                    kind="part",
+                    name=part.name,
+                    of=" · ".join(filter(None, (item.name, made_of))),
+                    item=item.id,
+                    part=part.id,
+                    material=worn.material,
+                )
+            )
     return found
 
 
@@ -122,8 +130,9 @@ def colour(ctx: Ctx, project_id: str, wanted: ColourAsked) -> ColourSeen:
     lab, rgb = lab_of(seen), rgb_of(aim)
     digits = "#" + to_srgb_bytes(seen.astype(np.float32)).tobytes().hex()
     beyond = bool(rgb.min() < -1e-3 or rgb.max() > 1.0 + 1e-3)
-    return ColourSeen(lab=[round(x, 1) for x in lab.tolist()], shown=digits, difference=round(difference(lab, aim), 1),
-                      beyond=beyond)  # fmt: skip
+    return ColourSeen(
+        lab=[round(x, 1) for x in lab.tolist()], shown=digits, difference=round(difference(lab, aim), 1), beyond=beyond
+    )
 
 
 @router.post("/placed")

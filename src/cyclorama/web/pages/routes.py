@@ -5,21 +5,24 @@ from typing import Annotated, Any, get_args
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import HTMLResponse
 
+from ...app.schema import schema
 from ...core.cut.document import Cut
 from ...core.errors import DamagedError
+from ...core.kind_fields import shared_fields
+from ...core.light.kinds import KINDS, fields_of
 from ...core.light.studio_environments import STUDIOS
 from ...core.material.presets import PRESETS
 from ...core.material.variations import Vary
+from ...core.motion.segments import SEGMENTS
 from ...core.review.phrases import data_size
 from ...core.review.stations import move_sentence
-from ...core.scene import MaterialMaps, Property, place_of
-from ...core.scene.light import Shape
+from ...core.scene import Light, MaterialMaps, Property, Segment, place_of
+from ...core.scene.delivery import COMMON_FORMATS
 from ...core.scene.material import PatternKind
 from ...core.scene.path import PathShape
 from ...core.scene.property import affects_everywhere, keyable_everywhere
 from ...core.scene.saved_rig import ReadyRig
-from ...core.scene.shot import MoveKind
-from ...core.scene.stocked import ReadySet
+from ...core.scene.stocked import STOCK_TITLES, ReadySet
 from ...core.scene.surface_layer import LayerKind
 from ...store.garbage import keys_in
 from ...store.projects import Listed
@@ -37,23 +40,39 @@ def _place(path: str) -> Property:
 
 
 templates.env.globals["place_of"] = _place
+templates.env.globals["schema"] = lambda: schema().model_dump_json()
 
 
-_VARIED = {"specular_roughness": "roughness", "base_metalness": "metalness", "specular_ior": "IOR",
-           "specular_roughness_anisotropy": "anisotropy", "thin_film_thickness_nm": "film thickness"}  # fmt: skip
-STOCK_KINDS = (
-    ("set", "Sets", "No set is saved. Set card, Save set."),
-    ("model", "Models", "No model is saved. Subject card, Save."),
-    ("look", "Looks", "No look is saved. Light card, Looks, Save."),
-    ("rig", "Rigs", "No rig is saved. Light card, Save."),
-    ("environment", "Environments", "No environment is saved. Light card, Environment, Save."),
-    ("gobo", "Gobos", "No gobo is saved. Light card, Gobo, Save."),
-    ("backdrop", "Backdrops", "No backdrop is saved. Light card, Background, Save."),
-    ("material", "Materials", "No material is saved. Materials card, Save."),
-    ("palette", "Palettes", "No palette is saved. Materials card, Palette, Save."),
-    ("move", "Moves", "No move is saved. Camera card, Save move."),
-)
+_VARIED = {
+    "specular_roughness": "roughness",
+    "base_metalness": "metalness",
+    "specular_ior": "IOR",
+    "specular_roughness_anisotropy": "anisotropy",
+    "thin_film_thickness_nm": "film thickness",
+}
+_SAVED_WHERE = {
+    "set": "Set card, Save set.",
+    "model": "Subject card, Save.",
+    "look": "Light card, Looks, Save.",
+    "rig": "Light card, Save.",
+    "environment": "Light card, Environment, Save.",
+    "gobo": "Light card, Gobo, Save.",
+    "backdrop": "Light card, Background, Save.",
+    "material": "Materials card, Save.",
+    "palette": "Materials card, Palette, Save.",
+    "move": "Camera card, Save move.",
+}
+STOCK_KINDS = [(kind, title, f"No {kind} is saved. {_SAVED_WHERE[kind]}") for kind, title in STOCK_TITLES.items()]
 """Kinds of kept things, what they are called, and how one gets there."""
+
+
+_LIGHT_FIELDS = shared_fields((kind.shape, kind.sizes) for kind in KINDS.values())
+_SEGMENT_FIELDS = shared_fields((kind.kind, kind.fields) for kind in SEGMENTS.values())
+
+
+def _shapes_with(field: str) -> str:
+    """Kinds of lights that have a field: `disc|ring`."""
+    return "|".join(kind.shape for kind in KINDS.values() if field in fields_of(kind))
 
 
 _CARD_LISTS = {
@@ -83,7 +102,9 @@ _CARD_LISTS = {
     "studios": STUDIOS,
     "ready_sets": get_args(ReadySet),
     "stock_kinds": STOCK_KINDS,
-    "stretches": [(kind, kind.replace("_", " ").capitalize()) for kind in get_args(MoveKind) if kind != "spin"],
+    "segment_kinds": [(kind.kind, kind.title) for kind in SEGMENTS.values() if kind.kind != "spin"],
+    "segment_fields": [(f, ks, Segment.model_fields[f.name].default) for f, ks in _SEGMENT_FIELDS],
+    "formats": COMMON_FORMATS,
     "presets": list(PRESETS),
     "map_slots": list(MaterialMaps.model_fields),
     "varied": [(what, _VARIED.get(what, what.replace("_", " ")).capitalize()) for what in get_args(Vary)],
@@ -98,8 +119,10 @@ _CARD_LISTS = {
     ],
     "layer_kinds": get_args(LayerKind),
     "patterns": list(get_args(PatternKind)),
-    "shapes": list(get_args(Shape)),
-    "shape_options": [(shape, shape.capitalize()) for shape in get_args(Shape)],
+    "light_kinds": [(kind.shape, kind.title) for kind in KINDS.values()],
+    "light_fields": [(f, shapes, Light.model_fields[f.name].default) for f, shapes in _LIGHT_FIELDS],
+    "shapes_with": {name: _shapes_with(name) for name in ("distance_m", "grid_deg", "gobo")},
+    "shapes_without_beam": "|".join(kind.shape for kind in KINDS.values() if not kind.beam),
 }
 """What the cards offer to choose from."""
 MOST_THUMBS = 240
@@ -138,9 +161,15 @@ def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
         plays = f"/api/projects/{project.id}/proof/{proof.key}/frames"
     paced = step * max(1, (numbers[-1] - numbers[0]) // max(1, len(numbers) - 1)) if best is None and numbers else step
     return card | {
-        "disk": data_size(disk), "project": project, "sentence": sentence,
-        "take": best, "plays": plays, "frames": numbers[::step], "step": paced, "takes": len(takes),
-    }  # fmt: skip
+        "disk": data_size(disk),
+        "project": project,
+        "sentence": sentence,
+        "take": best,
+        "plays": plays,
+        "frames": numbers[::step],
+        "step": paced,
+        "takes": len(takes),
+    }
 
 
 @router.get("/projects/{project_id}")

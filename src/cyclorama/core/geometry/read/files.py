@@ -16,8 +16,16 @@ USD_ENDINGS = (".usd", ".usda", ".usdc", ".usdz")
 MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl", *USD_ENDINGS, ".step", ".stp")
 MAX_TOTAL_BYTES = 2 << 30
 MAX_FILES = 2000
-_UNREADABLE = (zipfile.BadZipFile, zlib.error, lzma.LZMAError, RuntimeError, NotImplementedError, OSError, EOFError,
-               ValueError)  # fmt: skip
+_UNREADABLE = (
+    zipfile.BadZipFile,
+    zlib.error,
+    lzma.LZMAError,
+    RuntimeError,
+    NotImplementedError,
+    OSError,
+    EOFError,
+    ValueError,
+)
 
 
 class FileBundle:

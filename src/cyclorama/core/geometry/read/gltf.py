@@ -118,8 +118,9 @@ def _make_opaque(file: GltfFile, part: ModelPart) -> None:
             part.colours[:, 3] = 1.0
 
 
-def _read_primitive(file: GltfFile, model: FileModel, primitive: dict[str, Any], name: str, rig: RigReader,
-                    placed: PlacedMesh) -> ModelPart | None:  # fmt: skip
+def _read_primitive(
+    file: GltfFile, model: FileModel, primitive: dict[str, Any], name: str, rig: RigReader, placed: PlacedMesh
+) -> ModelPart | None:
     """One part as it stands at rest, with what it hangs on where the file has something that moves."""
     mode = primitive.get("mode", 4)
     if mode not in (4, 5, 6):
@@ -166,7 +167,7 @@ def _instances(file: GltfFile, placed: PlacedMesh, triangles: int) -> NDArray[np
 
 def _attribute(
     attributes: dict[str, NDArray[Any]], key: str, width: int, count: int, name: str, model: FileModel
-) -> NDArray[np.float32] | None:  # fmt: skip
+) -> NDArray[np.float32] | None:
     """An attribute (count, width); None, and noted, where it does not fit the vertices."""
     values = attributes.get(key)
     if values is None:
@@ -180,7 +181,7 @@ def _attribute(
 
 def _colours(
     attributes: dict[str, NDArray[Any]], count: int, name: str, model: FileModel
-) -> NDArray[np.float32] | None:  # fmt: skip
+) -> NDArray[np.float32] | None:
     """COLOR_0 as linear colours and opacity (count, 4) (3.7.2.1)."""
     values = attributes.get("COLOR_0")
     if values is None:

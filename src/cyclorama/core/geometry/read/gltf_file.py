@@ -63,8 +63,14 @@ class GltfFile:
             if packed is not None:
                 if index not in self._unpacked:
                     data = self._part_of(packed)
-                    out = unpack_buffer(self.name, bytes(data), packed["count"], packed["byteStride"], packed["mode"],
-                                   packed.get("filter", "NONE"))  # fmt: skip
+                    out = unpack_buffer(
+                        self.name,
+                        bytes(data),
+                        packed["count"],
+                        packed["byteStride"],
+                        packed["mode"],
+                        packed.get("filter", "NONE"),
+                    )
                     self._unpacked[index] = memoryview(out.tobytes())
                 return self._unpacked[index]
         return self._part_of(view)
@@ -90,8 +96,9 @@ class GltfFile:
             values = values.copy()
             sparse = entry["sparse"]
             at, new = sparse["indices"], sparse["values"]
-            where = self._strided(at["bufferView"], at.get("byteOffset", 0),
-                                  np.dtype(_COMPONENT[at["componentType"]]), sparse["count"], 1)[:, 0]  # fmt: skip
+            where = self._strided(
+                at["bufferView"], at.get("byteOffset", 0), np.dtype(_COMPONENT[at["componentType"]]), sparse["count"], 1
+            )[:, 0]
             values[where] = self._strided(new["bufferView"], new.get("byteOffset", 0), dtype, sparse["count"], width)
         return _as_floats(values) if entry.get("normalized") else values
 
@@ -121,7 +128,7 @@ class GltfFile:
 
     def _draco(
         self, packed: dict[str, Any], attributes: dict[str, int]
-    ) -> tuple[dict[str, NDArray[Any]], NDArray[Any]]:  # fmt: skip
+    ) -> tuple[dict[str, NDArray[Any]], NDArray[Any]]:
         """KHR_draco_mesh_compression; integers that count as 0…1 are brought there."""
         try:
             mesh = DracoPy.decode(bytes(self.view(packed["bufferView"])))

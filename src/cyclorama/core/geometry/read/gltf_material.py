@@ -37,9 +37,7 @@ def read_materials(document: dict[str, Any], model: FileModel) -> tuple[list[Mat
 class _Reader:
     """One material entry and what is noted about it."""
 
-    def __init__(
-        self, document: dict[str, Any], entry: dict[str, Any], name: str, notes: list[str], model: FileModel
-    ):  # fmt: skip
+    def __init__(self, document: dict[str, Any], entry: dict[str, Any], name: str, notes: list[str], model: FileModel):
         self.document, self.entry, self.name, self.notes, self.model = document, entry, name, notes, model
         self.pbr: dict[str, Any] = entry.get("pbrMetallicRoughness", {})
         self.values: dict[str, Any] = {}
@@ -57,8 +55,16 @@ class _Reader:
         self._opacity()
         if self.extension("pbrSpecularGlossiness") is not None:
             self._specular_glossiness()
-        for read in (self._glass, self._diffuse_through, self._specular, self._coat, self._fuzz, self._grain,
-                     self._film, self._glow):  # fmt: skip
+        for read in (
+            self._glass,
+            self._diffuse_through,
+            self._specular,
+            self._coat,
+            self._fuzz,
+            self._grain,
+            self._film,
+            self._glow,
+        ):
             read()
         if self.extension("dispersion"):
             self.note("dispersion is left out; all colours are refracted alike.")
@@ -125,8 +131,9 @@ class _Reader:
             return
         self.values |= {
             "subsurface_weight": unit(found.get("diffuseTransmissionFactor", 0.0)),
-            "subsurface_color": colour(found.get("diffuseTransmissionColorFactor", (1, 1, 1))), "thin_walled": True,
-        }  # fmt: skip
+            "subsurface_color": colour(found.get("diffuseTransmissionColorFactor", (1, 1, 1))),
+            "thin_walled": True,
+        }
         self.maps["subsurface_weight"] = self.texture(found.get("diffuseTransmissionTexture"), "a")
         self.maps["subsurface_color"] = self.texture(found.get("diffuseTransmissionColorTexture"))
         self.note("light comes through it as through a thin sheet, half of what scatters to each side.")
@@ -137,24 +144,31 @@ class _Reader:
         diffuse, specular = found.get("diffuseTexture"), found.get("specularGlossinessTexture")
         factor = [unit(x) for x in found.get("diffuseFactor", (1, 1, 1, 1))]
         converted = converted_pictures(
-            self._pixels(diffuse), self._pixels(specular), factor, colour(found.get("specularFactor", (1, 1, 1))),
+            self._pixels(diffuse),
+            self._pixels(specular),
+            factor,
+            colour(found.get("specularFactor", (1, 1, 1))),
             unit(found.get("glossinessFactor", 1.0)),
-        )  # fmt: skip
+        )
         self.base, self.alpha = (1.0, 1.0, 1.0), 1.0
         info = diffuse or specular
         if info is None:
             self.base, self.alpha = colour(converted.base[0, 0, :3]), factor[3]
             self.values |= {
-                "base_metalness": float(converted.metalness[0, 0]), "specular_roughness": float(converted.rough[0, 0]),
-            }  # fmt: skip
+                "base_metalness": float(converted.metalness[0, 0]),
+                "specular_roughness": float(converted.rough[0, 0]),
+            }
         else:
             base, packed = converted.as_pictures()
-            places = [self._made_picture(f"{self.name} {what}", data, info)
-                      for what, data in (("base colour", base), ("metal and roughness", packed))]  # fmt: skip
+            places = [
+                self._made_picture(f"{self.name} {what}", data, info)
+                for what, data in (("base colour", base), ("metal and roughness", packed))
+            ]
             self.maps |= {
-                "base_color": places[0], "specular_roughness": places[1].model_copy(update={"channel": "g"}),
+                "base_color": places[0],
+                "specular_roughness": places[1].model_copy(update={"channel": "g"}),
                 "base_metalness": places[1].model_copy(update={"channel": "b"}),
-            }  # fmt: skip
+            }
             self.values |= {"base_metalness": 1.0, "specular_roughness": 1.0}
             if self.entry.get("alphaMode", "OPAQUE") != "OPAQUE":
                 self.maps["opacity"] = places[0].model_copy(update={"channel": "a"})
@@ -265,9 +279,11 @@ class _Reader:
 
     def _unlit(self) -> None:
         self.values |= {
-            "base_weight": 0.0, "specular_weight": 0.0, "emission_luminance": DEFAULT_EMISSION_NIT,
+            "base_weight": 0.0,
+            "specular_weight": 0.0,
+            "emission_luminance": DEFAULT_EMISSION_NIT,
             "emission_color": self.base,
-        }  # fmt: skip
+        }
         self.maps = {"emission_color": self.maps.get("base_color"), "opacity": self.maps.get("opacity")}
         self.note("it is unlit in the file; here it glows with its colour.")
 
@@ -289,11 +305,18 @@ class _Reader:
         title = label(self.document["images"][source].get("name"))
         scale, offset = moved.get("scale", (1, 1)), moved.get("offset", (0, 0))
         return TextureRef(
-            asset=f"picture:{source}", name=title, wrap=across, wrap_down=None if down == across else down,
-            uv_set=1 if uv_set == 1 else 0, channel=channel, scale_u=float(scale[0]), scale_v=float(scale[1]),
-            offset_u=float(offset[0]), offset_v=float(offset[1]),
+            asset=f"picture:{source}",
+            name=title,
+            wrap=across,
+            wrap_down=None if down == across else down,
+            uv_set=1 if uv_set == 1 else 0,
+            channel=channel,
+            scale_u=float(scale[0]),
+            scale_v=float(scale[1]),
+            offset_u=float(offset[0]),
+            offset_v=float(offset[1]),
             rotation_deg=math.degrees(float(moved.get("rotation", 0.0))),
-        )  # fmt: skip
+        )
 
     def _source(self, texture: dict[str, Any]) -> int | None:
         """Which picture a texture shows: WebP before its fallback, the fallback before what cannot be read."""

@@ -52,8 +52,11 @@ def read_camera_move(files: dict[str, Path], fps: float) -> FileMove:
 
 def _move(document: dict[str, Any], rig: RigReader, name: str, fps: float) -> FileMove:
     nodes, cameras = document.get("nodes", []), document.get("cameras", [])
-    found = [(place, nodes[node]) for place, (node, _) in enumerate(rig.standing())
-             if "camera" in nodes[node] and cameras[nodes[node]["camera"]].get("perspective")]  # fmt: skip
+    found = [
+        (place, nodes[node])
+        for place, (node, _) in enumerate(rig.standing())
+        if "camera" in nodes[node] and cameras[nodes[node]["camera"]].get("perspective")
+    ]
     if not found:
         raise IntakeError(f"There is no camera with perspective in ‘{name}’.")
     for place, node in found:

@@ -118,12 +118,14 @@ class RigReader:
         return Skeleton(
             parent=np.array([p for _, p in self._order], np.int32),
             base=np.array(base).reshape(-1, 4, 4),
-            move=field("translation", (0, 0, 0)), turn=field("rotation", (0, 0, 0, 1)), scale=field("scale", (1, 1, 1)),
+            move=field("translation", (0, 0, 0)),
+            turn=field("rotation", (0, 0, 0, 1)),
+            scale=field("scale", (1, 1, 1)),
             bone_node=np.array([place for place, _ in self._bones], np.int32),
             bone_inverse=np.array([inverse for _, inverse in self._bones]).reshape(-1, 4, 4),
             shapes=np.array(self._shape_rest, float),
             animations=animations,
-        )  # fmt: skip
+        )
 
     def _bones_of(self, place: int, node: dict[str, Any]) -> NDArray[np.int32]:
         skin = node.get("skin")
@@ -156,9 +158,12 @@ class RigReader:
         return first
 
     def binding(
-        self, mesh: PlacedMesh, primitive: dict[str, Any], positions: NDArray[np.floating],
+        self,
+        mesh: PlacedMesh,
+        primitive: dict[str, Any],
+        positions: NDArray[np.floating],
         attributes: dict[str, NDArray[Any]],
-    ) -> Binding:  # fmt: skip
+    ) -> Binding:
         """Skin binding of a primitive's vertices."""
         file, count, bones = self._file, len(positions), mesh.bones
         bone, weight = np.full((count, 1), bones[0], np.int32), np.ones((count, 1), np.float32)

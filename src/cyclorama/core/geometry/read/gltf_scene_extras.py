@@ -41,9 +41,12 @@ def _camera(entry: dict[str, Any], name: str | None, matrix: Mat4, number: int) 
     if not angle or not 0 < angle < math.pi:
         return None
     return FileCamera(
-        id=f"camera-{number}", name=label(name or entry.get("name"), f"Camera {number}"), at=tuple(matrix[:3, 3]),
-        towards=along(matrix), half_height=min(math.tan(angle / 2), 100.0),
-    )  # fmt: skip
+        id=f"camera-{number}",
+        name=label(name or entry.get("name"), f"Camera {number}"),
+        at=tuple(matrix[:3, 3]),
+        towards=along(matrix),
+        half_height=min(math.tan(angle / 2), 100.0),
+    )
 
 
 def _light(entry: dict[str, Any], name: str | None, matrix: Mat4, number: int) -> FileLight:
@@ -58,11 +61,16 @@ def _light(entry: dict[str, Any], name: str | None, matrix: Mat4, number: int) -
         cone["cone_deg"] = min(max(math.degrees(2 * outer), 1.0), 170.0)
         cone["edge"] = min(max(1 - inner / max(outer, 1e-6), 0.0), 1.0)
     return FileLight(
-        id=f"light-{number}", name=label(name or entry.get("name"), f"Light {number}"), shape=shape,  # type: ignore[arg-type]
-        power_unit=unit, power=min(power, MOST_POWER),  # type: ignore[arg-type]
-        at=tuple(matrix[:3, 3]), towards=along(matrix),
-        colour=tuple((colour / brightest).tolist()), **cone,
-    )  # fmt: skip
+        id=f"light-{number}",
+        name=label(name or entry.get("name"), f"Light {number}"),
+        shape=shape,  # type: ignore[arg-type]
+        power_unit=unit,  # type: ignore[arg-type]
+        power=min(power, MOST_POWER),
+        at=tuple(matrix[:3, 3]),
+        towards=along(matrix),
+        colour=tuple((colour / brightest).tolist()),
+        **cone,
+    )
 
 
 def along(matrix: Mat4) -> tuple[float, float, float]:

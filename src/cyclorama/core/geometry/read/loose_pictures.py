@@ -19,11 +19,15 @@ _ENDINGS = {
     "height": ("height", "displacement", "disp", "bump"),
     "emission_color": ("emissive", "emission", "emit"),
     "": ("ao", "occlusion", "ambientocclusion"),
-}  # fmt: skip
+}
 """Maps and the endings that name them; the last ones are only told of."""
 _SLOT = {ending: slot for slot, endings in _ENDINGS.items() for ending in endings}
-_WORDS = {"base_color": "base colour", "specular_roughness": "roughness", "base_metalness": "metalness",
-          "emission_color": "emission"}  # fmt: skip
+_WORDS = {
+    "base_color": "base colour",
+    "specular_roughness": "roughness",
+    "base_metalness": "metalness",
+    "emission_color": "emission",
+}
 _PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".tga", ".bmp")
 
 
@@ -67,8 +71,11 @@ def _belonging(model: FileModel, stem: str) -> list[int]:
     plain = [_plain(m.name) for m in model.materials]
     named = [i for i, name in enumerate(plain) if name and name in stem]
     # those that others have been laid on by name before are no longer without a map, but still nameless
-    bare = [i for i in sorted(mapped) if all(ref is None or (ref.name and _told_by(ref.name)[1])
-                                             for _, ref in model.materials[i].maps)]  # fmt: skip
+    bare = [
+        i
+        for i in sorted(mapped)
+        if all(ref is None or (ref.name and _told_by(ref.name)[1]) for _, ref in model.materials[i].maps)
+    ]
     return [i for i in named if i in mapped] if named else bare
 
 

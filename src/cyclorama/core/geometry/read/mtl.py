@@ -10,10 +10,21 @@ from .model import FileModel
 from .values import DEFAULT_EMISSION_NIT, colour, plain_material, unit
 
 _MAPS = {
-    "map_kd": "base_color", "map_ks": "specular_color", "map_pr": "specular_roughness", "map_pm": "base_metalness",
-    "map_ke": "emission_color", "map_d": "opacity", "map_opacity": "opacity", "norm": "normal", "map_kn": "normal",
-    "bump": "height", "map_bump": "height", "disp": "height", "map_disp": "height", "map_pcr": "coat_roughness",
-}  # fmt: skip
+    "map_kd": "base_color",
+    "map_ks": "specular_color",
+    "map_pr": "specular_roughness",
+    "map_pm": "base_metalness",
+    "map_ke": "emission_color",
+    "map_d": "opacity",
+    "map_opacity": "opacity",
+    "norm": "normal",
+    "map_kn": "normal",
+    "bump": "height",
+    "map_bump": "height",
+    "disp": "height",
+    "map_disp": "height",
+    "map_pcr": "coat_roughness",
+}
 """The first of several that mean the same one counts."""
 _UNREAD = {"map_ka": "ambient", "map_ns": "shininess", "refl": "reflection", "decal": "decal", "map_ps": "sheen"}
 _ARGUMENTS = {"-s": 3, "-o": 3, "-t": 3, "-mm": 2, "-bm": 1, "-boost": 1, "-texres": 1}
@@ -107,20 +118,24 @@ class _Entry:
         rough = self._number("pr", (2.0 / (shininess + 2.0)) ** 0.25)
         fuzz = self._number("ps", 0.0)
         return Material(
-            id=identity, name=self._name,
+            id=identity,
+            name=self._name,
             base_color=(1.0, 1.0, 1.0) if "base_color" in maps else _decoded(base),
             base_metalness=1.0 if "base_metalness" in maps else unit(self._number("pm", 0.0)),
             specular_color=_decoded(specular) if "specular_color" in maps and max(specular) > 0 else (1.0, 1.0, 1.0),
             specular_roughness=1.0 if "specular_roughness" in maps else unit(rough),
             specular_roughness_anisotropy=unit(self._number("aniso", 0.0)),
             specular_ior=min(max(self._number("ni", 1.5), 1.0), 3.0),
-            coat_weight=unit(self._number("pc", 0.0)), coat_ior=1.5,
-            coat_roughness=unit(self._number("pcr", 0.0)), fuzz_weight=unit(fuzz),
+            coat_weight=unit(self._number("pc", 0.0)),
+            coat_ior=1.5,
+            coat_roughness=unit(self._number("pcr", 0.0)),
+            fuzz_weight=unit(fuzz),
             emission_luminance=min(max(peak, 0.0) * DEFAULT_EMISSION_NIT, 1e7),
             emission_color=colour(x / peak for x in glow) if peak > 0 else (1.0, 1.0, 1.0),
             opacity=1.0 if "opacity" in maps else unit(self._number("d", 1.0 - self._number("tr", 0.0))),
-            maps=MaterialMaps(**maps), **self._values,
-        )  # fmt: skip
+            maps=MaterialMaps(**maps),
+            **self._values,
+        )
 
     def _maps(self) -> dict[str, TextureRef]:
         found: dict[str, TextureRef] = {}
@@ -149,10 +164,15 @@ class _Entry:
             self._values["normal_scale"] = min(max(_numbers(options["-bm"], 1.0)[0], 0.0), 10.0)
         # MTL counts v from the bottom: 1 − (v · s + o) = (1 − v) · s + (1 − s − o)
         return TextureRef(
-            asset=asset, name=_file_name(name), channel=channel,
-            wrap="clamp" if options.get("-clamp") == ["on"] else "repeat", scale_u=_within(scale[0]),
-            scale_v=_within(scale[1]), offset_u=_within(shift[0]), offset_v=_within(1.0 - scale[1] - shift[1]),
-        )  # fmt: skip
+            asset=asset,
+            name=_file_name(name),
+            channel=channel,
+            wrap="clamp" if options.get("-clamp") == ["on"] else "repeat",
+            scale_u=_within(scale[0]),
+            scale_v=_within(scale[1]),
+            offset_u=_within(shift[0]),
+            offset_v=_within(1.0 - scale[1] - shift[1]),
+        )
 
     def _number(self, word: str, default: float) -> float:
         return _numbers(self._lines.get(word, "").split(), default)[0]

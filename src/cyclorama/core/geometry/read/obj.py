@@ -45,16 +45,38 @@ class _Scanned:
         self.mapped, self.normals = np.zeros((0, 2)), np.zeros((0, 3))
         self.corners, self.sizes = np.zeros((0, 3), np.int32), np.zeros(0, np.int32)
         self.names = np.zeros((0, 3), np.int64)
-        scan(text, False, counts, row, self.vertices, self.colours, self.mapped, self.normals, self.corners,
-             self.sizes, self.names)  # fmt: skip
+        scan(
+            text,
+            False,
+            counts,
+            row,
+            self.vertices,
+            self.colours,
+            self.mapped,
+            self.normals,
+            self.corners,
+            self.sizes,
+            self.names,
+        )
         if counts[BAD] >= 0:
             raise _complaint(name, data, int(counts[BAD]), int(counts[LACK]))
         self.vertices, self.colours = np.empty((counts[VERTICES], 3)), np.empty((counts[VERTICES], 3), np.float32)
         self.mapped, self.normals = np.empty((counts[MAPPED], 2)), np.empty((counts[NORMALS], 3))
         self.corners, self.sizes = np.empty((counts[CORNERS], 3), np.int32), np.empty(counts[POLYGONS], np.int32)
         self.names = np.empty((counts[NAMES], 3), np.int64)
-        scan(text, True, counts, row, self.vertices, self.colours, self.mapped, self.normals, self.corners,
-             self.sizes, self.names)  # fmt: skip
+        scan(
+            text,
+            True,
+            counts,
+            row,
+            self.vertices,
+            self.colours,
+            self.mapped,
+            self.normals,
+            self.corners,
+            self.sizes,
+            self.names,
+        )
         self.loose, self.coloured, self.unresolved = int(counts[LOOSE]), int(counts[COLOURED]), int(counts[UNRESOLVED])
 
 
@@ -125,9 +147,7 @@ def _dress(piece: ModelPart, rows: NDArray[np.int64], found: _Scanned) -> None:
             piece.colours = np.column_stack([shown, np.ones(len(shown))]).astype(np.float32)
 
 
-def _sections(
-    data: bytes, found: _Scanned, shelf: MtlShelf
-) -> tuple[NDArray[np.int64], list[tuple[str, str, str]]]:  # fmt: skip
+def _sections(data: bytes, found: _Scanned, shelf: MtlShelf) -> tuple[NDArray[np.int64], list[tuple[str, str, str]]]:
     """Which part each polygon (p,) belongs to, and object, group and material of the parts."""
     named = {"o": "", "g": "", "usemtl": ""}
     keys = {("", "", ""): 0}

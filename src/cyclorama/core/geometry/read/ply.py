@@ -84,9 +84,7 @@ def _unstripped(strip: NDArray[np.int64]) -> NDArray[np.int64]:
     return triangles[(triangles >= 0).all(axis=1)]
 
 
-def _corner_uvs(
-    face: Columns, sizes: NDArray[np.int64]
-) -> tuple[NDArray[np.float32] | None, NDArray[np.int64]]:  # fmt: skip
+def _corner_uvs(face: Columns, sizes: NDArray[np.int64]) -> tuple[NDArray[np.float32] | None, NDArray[np.int64]]:
     """Places of the corners on their map (c, 2), and the number of the map that each face uses."""
     number = face.columns.get("texnumber")
     part = np.zeros(len(sizes), np.int64) if number is None else np.maximum(number.astype(np.int64), 0)
@@ -116,8 +114,10 @@ def _colours(columns: dict[str, NDArray[Any]]) -> NDArray[np.float32] | None:
             given = [columns[n] for n in (*names, "alpha") if n in columns]
             values = np.column_stack([g.astype(np.float64) for g in given])
             # text has no types: numbers above 1 are whole ones
-            limits = [np.iinfo(g.dtype).max if g.dtype.kind in "iu" else 255.0 if g.max(initial=0) > 1.5 else 1.0
-                      for g in given]  # fmt: skip
+            limits = [
+                np.iinfo(g.dtype).max if g.dtype.kind in "iu" else 255.0 if g.max(initial=0) > 1.5 else 1.0
+                for g in given
+            ]
             values = np.nan_to_num(np.clip(values / limits, 0.0, 1.0), nan=1.0)
             alpha = values[:, 3] if len(given) > 3 else np.ones(len(values))
             return np.column_stack([srgb_to_linear(values[:, :3]), alpha]).astype(np.float32)
@@ -130,7 +130,7 @@ def _rows(values: NDArray[np.float32] | None, rows: NDArray[np.int64]) -> NDArra
 
 def _material(
     name: str, textures: list[str], number: int, bundle: FileBundle, model: FileModel, piece: ModelPart
-) -> int:  # fmt: skip
+) -> int:
     """A plain material, with the picture of this number where there is one."""
     index, ref = len(model.materials), None
     label = textures[number] if piece.uvs is not None and number < len(textures) else None

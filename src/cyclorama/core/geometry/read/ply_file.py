@@ -123,7 +123,7 @@ def _from_text(name: str, body: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 def _read(
     body: NDArray[np.uint8], order: str, element: Element, at: int, too_short: IntakeError
-) -> tuple[Columns, int]:  # fmt: skip
+) -> tuple[Columns, int]:
     properties, count = element.properties, element.count
     if all(p.length is None for p in properties):
         kind = np.dtype([(f"{i}", order + p.kind) for i, p in enumerate(properties)])

@@ -56,9 +56,11 @@ def hang_on_caches(
         still = part.vertices.astype(np.float32)
         shapes = [place[own] - still for c in caches for place in c.places]
         part.binding = Binding(
-            still, np.zeros((len(own), 1), np.int32), np.ones((len(own), 1), np.float32),
+            still,
+            np.zeros((len(own), 1), np.int32),
+            np.ones((len(own), 1), np.float32),
             [(i, move, None) for i, move in enumerate(shapes)],
-        )  # fmt: skip
+        )
     first, animations = 0, []
     for cache in caches:
         k = len(cache.times_s)
@@ -68,9 +70,16 @@ def hang_on_caches(
             model.notes.append(f"‘{cache.name}’ is long: every {cache.thinned}th of its samples is taken.")
     one = np.ones((1, 3))
     model.skeleton = Skeleton(
-        np.array([-1], np.int32), np.eye(4)[None], 0.0 * one, np.array([[0.0, 0.0, 0.0, 1.0]]), one,
-        np.zeros(1, np.int32), np.eye(4)[None], np.zeros(many), tuple(animations),
-    )  # fmt: skip
+        np.array([-1], np.int32),
+        np.eye(4)[None],
+        0.0 * one,
+        np.array([[0.0, 0.0, 0.0, 1.0]]),
+        one,
+        np.zeros(1, np.int32),
+        np.eye(4)[None],
+        np.zeros(many),
+        tuple(animations),
+    )
     model.animation_names = [PurePosixPath(c.name).stem for c in caches]
     if any(c.name.lower().endswith(".pc2") for c in caches):
         model.notes.append(f"PC2 counts in frames; they are played at {FRAMES_A_SECOND:g} a second.")

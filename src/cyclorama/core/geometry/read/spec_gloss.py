@@ -38,9 +38,12 @@ class Converted:
 
 
 def converted_pictures(
-    diffuse: NDArray[np.uint8] | None, specular: NDArray[np.uint8] | None, diffuse_factor: list[float],
-    specular_factor: tuple[float, float, float], glossiness: float,
-) -> Converted:  # fmt: skip
+    diffuse: NDArray[np.uint8] | None,
+    specular: NDArray[np.uint8] | None,
+    diffuse_factor: list[float],
+    specular_factor: tuple[float, float, float],
+    glossiness: float,
+) -> Converted:
     """Convert two pictures (h, w, 4) sRGB bytes, None for white ones, multiplied with factors; the smaller one is
     brought to the size of the larger."""
     sizes = [p.shape[:2] for p in (diffuse, specular) if p is not None] or [(1, 1)]

@@ -77,6 +77,7 @@ def _lost(document: dict[str, Any]) -> list[str]:
     """Names of the parts that the file has and the tessellator gave no surface: nodes with nothing in or below them."""
     nodes = document.get("nodes", [])
     return [
-        label(node.get("name"), f"part {i + 1}") for i, node in enumerate(nodes)
+        label(node.get("name"), f"part {i + 1}")
+        for i, node in enumerate(nodes)
         if "mesh" not in node and not node.get("children")
-    ]  # fmt: skip
+    ]

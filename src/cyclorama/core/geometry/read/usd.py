@@ -157,10 +157,12 @@ class _Reader:
         materials = [self._materials.index(s) for s in sets]
         wanted = self._materials.coordinates(materials)
         spreads = [
-            self._spread(mesh, wanted[0], sizes, index), self._spread(mesh, wanted[1], sizes, index),
-            self._normals(mesh, sizes, index), self._spread(mesh, "displayColor", sizes, index),
+            self._spread(mesh, wanted[0], sizes, index),
+            self._spread(mesh, wanted[1], sizes, index),
+            self._normals(mesh, sizes, index),
+            self._spread(mesh, "displayColor", sizes, index),
             self._spread(mesh, "displayOpacity", sizes, index),
-        ]  # fmt: skip
+        ]
         smooth = self._is_smooth(mesh)
         creases = _creases(mesh) if smooth else None
         if smooth:
@@ -228,7 +230,7 @@ class _Reader:
 
     def _spread(
         self, mesh: UsdGeom.Mesh, name: str | None, sizes: NDArray[np.int64], index: NDArray[np.int64]
-    ) -> _Spread | None:  # fmt: skip
+    ) -> _Spread | None:
         primvar = UsdGeom.PrimvarsAPI(mesh.GetPrim()).FindPrimvarWithInheritance(name) if name else None
         if not primvar or not primvar.HasValue():
             return None
@@ -282,9 +284,12 @@ def _without_holes(
 
 
 def _spread_out(
-    values: NDArray[Any], indices: NDArray[np.int64] | None, how: str, sizes: NDArray[np.int64],
+    values: NDArray[Any],
+    indices: NDArray[np.int64] | None,
+    how: str,
+    sizes: NDArray[np.int64],
     index: NDArray[np.int64],
-) -> _Spread | None:  # fmt: skip
+) -> _Spread | None:
     """Which value each corner has by its interpolation; None where the values do not suffice."""
     if how == "constant":
         at = np.zeros(len(index), np.int64)

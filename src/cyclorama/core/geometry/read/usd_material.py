@@ -16,16 +16,31 @@ from .model import FileModel
 from .names import label
 from .values import DEFAULT_EMISSION_NIT, colour, plain_material
 
-_WRAPS: dict[str, Wrap] = {"repeat": "repeat", "mirror": "mirror", "clamp": "clamp", "black": "clamp",
-                           "periodic": "repeat"}  # fmt: skip
+_WRAPS: dict[str, Wrap] = {
+    "repeat": "repeat",
+    "mirror": "mirror",
+    "clamp": "clamp",
+    "black": "clamp",
+    "periodic": "repeat",
+}
 _PREVIEW = {
-    "diffuseColor": "base_color", "metallic": "base_metalness", "roughness": "specular_roughness",
+    "diffuseColor": "base_color",
+    "metallic": "base_metalness",
+    "roughness": "specular_roughness",
     "ior": "specular_ior",
-    "clearcoat": "coat_weight", "clearcoatRoughness": "coat_roughness", "opacity": "opacity",
-    "emissiveColor": "emission_color", "normal": "normal", "displacement": "height",
-}  # fmt: skip
-_PREVIEW_DEFAULTS: dict[str, Any] = {"base_color": (0.18, 0.18, 0.18), "specular_roughness": 0.5,
-                                     "coat_roughness": 0.01, "coat_ior": 1.5}  # fmt: skip
+    "clearcoat": "coat_weight",
+    "clearcoatRoughness": "coat_roughness",
+    "opacity": "opacity",
+    "emissiveColor": "emission_color",
+    "normal": "normal",
+    "displacement": "height",
+}
+_PREVIEW_DEFAULTS: dict[str, Any] = {
+    "base_color": (0.18, 0.18, 0.18),
+    "specular_roughness": 0.5,
+    "coat_roughness": 0.01,
+    "coat_ior": 1.5,
+}
 _STANDARD = {
     "base": "base_weight", "base_color": "base_color", "metalness": "base_metalness",
     "diffuse_roughness": "base_diffuse_roughness", "specular": "specular_weight", "specular_color": "specular_color",
@@ -36,9 +51,11 @@ _STANDARD = {
     "emission_color": "emission_color", "normal": "normal", "thin_walled": "thin_walled",
 }  # fmt: skip
 _OPENPBR = {name: name for name in Material.model_fields if name not in ("id", "name", "maps", "vertex_colours")} | {
-    "geometry_opacity": "opacity", "geometry_thin_walled": "thin_walled", "geometry_normal": "normal",
+    "geometry_opacity": "opacity",
+    "geometry_thin_walled": "thin_walled",
+    "geometry_normal": "normal",
     "geometry_coat_normal": "coat_normal",
-}  # fmt: skip
+}
 _KINDS = ("UsdPreviewSurface", "open_pbr_surface", "standard_surface")
 
 
@@ -198,9 +215,13 @@ class _Entry:
         down = _WRAPS.get(_text(node, "wrapT") or _text(node, "vaddressmode"), "repeat")
         channel: Channel = output if output in ("r", "g", "b", "a") else "colour"  # type: ignore[assignment]
         return TextureRef(
-            asset=reference, name=label(asset.path.rsplit("/", 1)[-1]), channel=channel, wrap=across,
-            wrap_down=None if down == across else down, **moved,
-        )  # fmt: skip
+            asset=reference,
+            name=label(asset.path.rsplit("/", 1)[-1]),
+            channel=channel,
+            wrap=across,
+            wrap_down=None if down == across else down,
+            **moved,
+        )
 
     def _moved(self, node: UsdShade.Shader) -> dict[str, Any]:
         """Placement of a map: its set of coordinates, and UsdTransform2d's scale, rotation and translation."""
@@ -218,9 +239,12 @@ class _Entry:
                 tu, tv = _pair(reader, "translation", 0.0)
                 # USD counts v from the bottom: see the same sum for MTL, with a rotation
                 moved |= {
-                    "scale_u": su, "scale_v": sv, "rotation_deg": math.degrees(turn),
-                    "offset_u": tu - sv * math.sin(turn), "offset_v": 1.0 - tv - sv * math.cos(turn),
-                }  # fmt: skip
+                    "scale_u": su,
+                    "scale_v": sv,
+                    "rotation_deg": math.degrees(turn),
+                    "offset_u": tu - sv * math.sin(turn),
+                    "offset_v": 1.0 - tv - sv * math.cos(turn),
+                }
                 entry = reader.GetInput("in")
                 continue
             name = _text(reader, "varname") or _text(reader, "geomprop")

@@ -67,12 +67,16 @@ class UsdRig:
         if not self.alive or not self._hung:
             return
         model.skeleton = Skeleton(
-            parent=np.array(self._parent, np.int32), base=np.array(self._base).reshape(-1, 4, 4),
-            move=np.array([r[0] for r in self._rest]), turn=np.array([r[1] for r in self._rest]),
-            scale=np.array([r[2] for r in self._rest]), bone_node=np.array([n for n, _ in self._bones], np.int32),
-            bone_inverse=np.array([m for _, m in self._bones]).reshape(-1, 4, 4), shapes=np.array(self._shapes, float),
+            parent=np.array(self._parent, np.int32),
+            base=np.array(self._base).reshape(-1, 4, 4),
+            move=np.array([r[0] for r in self._rest]),
+            turn=np.array([r[1] for r in self._rest]),
+            scale=np.array([r[2] for r in self._rest]),
+            bone_node=np.array([n for n, _ in self._bones], np.int32),
+            bone_inverse=np.array([m for _, m in self._bones]).reshape(-1, 4, 4),
+            shapes=np.array(self._shapes, float),
             animations=(self._tracks(),) if self._keys else (),
-        )  # fmt: skip
+        )
         model.animation_names = ["Animation"] if self._keys else []
         at_rest = model.skeleton.at(())
         for part in self._hung:
@@ -81,8 +85,9 @@ class UsdRig:
     def _tracks(self) -> tuple[Track, ...]:
         rate = self._stage.GetTimeCodesPerSecond() or 24.0
         begin = min(float(times[0]) for _, _, times, _ in self._keys)
-        return tuple(Track(kind, target, LINEAR, (times - begin) / rate, values)
-                     for kind, target, times, values in self._keys)  # fmt: skip
+        return tuple(
+            Track(kind, target, LINEAR, (times - begin) / rate, values) for kind, target, times, values in self._keys
+        )
 
     def _add(self, parent: int, base: F64, rest: tuple[F64, F64, F64]) -> int:
         self._parent.append(parent)
@@ -123,9 +128,13 @@ class UsdRig:
         return Binding(part.vertices.astype(np.float32), bone, np.ones((count, 1), np.float32))
 
     def _skinned(
-        self, prim: Usd.Prim, part: ModelPart, point: NDArray[np.int64], skeleton: UsdSkel.SkeletonQuery,
+        self,
+        prim: Usd.Prim,
+        part: ModelPart,
+        point: NDArray[np.int64],
+        skeleton: UsdSkel.SkeletonQuery,
         skin: UsdSkel.SkinningQuery,
-    ) -> Binding:  # fmt: skip
+    ) -> Binding:
         """A part that hangs on joints: in the space of its skeleton, brought there by its bind transform."""
         shapes = self._blend_shapes(skeleton, skin, point, int(point.max(initial=0)) + 1)
         if not skin.HasJointInfluences():
@@ -235,8 +244,10 @@ def _apart(matrices: F64) -> tuple[F64, F64, F64]:
     scale = np.linalg.norm(linear, axis=1)
     scale[:, 0] *= np.where(np.linalg.det(linear) < 0, -1.0, 1.0)
     safe = np.where(np.abs(scale) > 1e-12, scale, 1.0)
-    turns = [Rotation.from_matrix(m).as_quat() if np.linalg.det(m) > 1e-9 else [0.0, 0.0, 0.0, 1.0]
-             for m in linear / safe[:, None, :]]  # fmt: skip
+    turns = [
+        Rotation.from_matrix(m).as_quat() if np.linalg.det(m) > 1e-9 else [0.0, 0.0, 0.0, 1.0]
+        for m in linear / safe[:, None, :]
+    ]
     return matrices[:, :3, 3].copy(), np.array(turns, float).reshape(-1, 4), scale
 
 

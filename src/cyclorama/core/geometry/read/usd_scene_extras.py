@@ -44,9 +44,12 @@ def _camera(camera: UsdGeom.Camera, matrix: Mat4, number: int) -> FileCamera | N
     if not (focal > 0 and height > 0):
         return None
     return FileCamera(
-        id=f"camera-{number}", name=label(camera.GetPrim().GetName(), f"Camera {number}"), at=tuple(matrix[:3, 3]),
-        towards=along(matrix), half_height=min(height / (2 * focal), 100.0),
-    )  # fmt: skip
+        id=f"camera-{number}",
+        name=label(camera.GetPrim().GetName(), f"Camera {number}"),
+        at=tuple(matrix[:3, 3]),
+        towards=along(matrix),
+        half_height=min(height / (2 * focal), 100.0),
+    )
 
 
 def _light(prim: Usd.Prim, matrix: Mat4, number: int) -> FileLight | None:
@@ -69,10 +72,16 @@ def _light(prim: Usd.Prim, matrix: Mat4, number: int) -> FileLight | None:
     brightest = max(float(colour.max()), 1e-9)
     more = {"sun_deg": min(max(width, 0.05), 30.0)} if shape == "sun" else {"width": width, "height": height}
     return FileLight(
-        id=f"light-{number}", name=label(prim.GetName(), f"Light {number}"), shape=shape, at=tuple(matrix[:3, 3]),
-        towards=along(matrix), power=min(max(power, 0.0) * brightest, MOST_POWER), power_unit=unit,
-        colour=tuple((colour / brightest).tolist()), **more,
-    )  # fmt: skip
+        id=f"light-{number}",
+        name=label(prim.GetName(), f"Light {number}"),
+        shape=shape,
+        at=tuple(matrix[:3, 3]),
+        towards=along(matrix),
+        power=min(max(power, 0.0) * brightest, MOST_POWER),
+        power_unit=unit,
+        colour=tuple((colour / brightest).tolist()),
+        **more,
+    )
 
 
 def _face(prim: Usd.Prim, scale: np.ndarray) -> tuple[Shape, float, float, float] | None:

@@ -59,5 +59,7 @@ def with_cdl(grade: Grade, data: bytes, name: str) -> Grade:
             values["saturation"] = float(found["Saturation"][0])
         return Grade.model_validate({**grade.model_dump(), **values})
     except (ValueError, IndexError, ChangeError) as error:
-        raise IntakeError(f"‘{name}’ has values that a grade does not take: slopes of 0 to 16, offsets of −1 to 1, "
-                          "powers of 0.05 to 8, a saturation of 0 to 4.") from error  # fmt: skip
+        raise IntakeError(
+            f"‘{name}’ has values that a grade does not take: slopes of 0 to 16, offsets of −1 to 1, "
+            "powers of 0.05 to 8, a saturation of 0 to 4."
+        ) from error

@@ -100,8 +100,9 @@ def disc_spans(radius: float, blades: int) -> F64:
     for i, row in enumerate(rows):
         met = [
             x[k] + (row - y[k]) / (y[k + 1] - y[k]) * (x[k + 1] - x[k])
-            for k in range(blades) if (y[k] - row) * (y[k + 1] - row) <= 0 and y[k] != y[k + 1]
-        ]  # fmt: skip
+            for k in range(blades)
+            if (y[k] - row) * (y[k + 1] - row) <= 0 and y[k] != y[k + 1]
+        ]
         if met:
             spans[i] = min(met), max(met)
     return spans

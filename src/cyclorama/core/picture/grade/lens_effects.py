@@ -71,8 +71,9 @@ def distort_picture(picture: RGBImage, distortion: float, dispersion: float) -> 
 
 def _places(h: int, w: int, distortion: float, larger: float) -> NDArray[np.float32]:
     """Rows and columns (2, h, w) from which a picture is taken that is `larger` and distorted."""
-    y, x = np.meshgrid(np.arange(h, dtype=np.float32) - (h - 1) / 2, np.arange(w, dtype=np.float32) - (w - 1) / 2,
-                       indexing="ij")  # fmt: skip
+    y, x = np.meshgrid(
+        np.arange(h, dtype=np.float32) - (h - 1) / 2, np.arange(w, dtype=np.float32) - (w - 1) / 2, indexing="ij"
+    )
     r2 = (x * x + y * y) * np.float32(4.0 / ((h - 1) ** 2 + (w - 1) ** 2 or 1))
     inwards = (1.0 - np.float32(distortion) * r2) / np.float32(larger)
     return np.stack([y * inwards + (h - 1) / 2, x * inwards + (w - 1) / 2])

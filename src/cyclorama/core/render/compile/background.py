@@ -22,9 +22,8 @@ def with_background(radiance: RGBImage, alpha: Mask, background: RGBImage) -> RG
 
 
 def background_of(
-    moment: Moment, width: int, height: int, picture: Callable[[], RGBImage],
-    surroundings: Callable[[], RGBImage],
-) -> RGBImage:  # fmt: skip
+    moment: Moment, width: int, height: int, picture: Callable[[], RGBImage], surroundings: Callable[[], RGBImage]
+) -> RGBImage:
     """The background (height, width, 3) in nit; black where the tracer itself shows the environment.
 
     Colours and pictures are what the look shows at its exposure, so that they keep their brightness when it changes.
@@ -39,9 +38,8 @@ def background_of(
 
 
 def _behind(
-    moment: Moment, width: int, height: int, picture: Callable[[], RGBImage],
-    surroundings: Callable[[], RGBImage],
-) -> RGBImage:  # fmt: skip
+    moment: Moment, width: int, height: int, picture: Callable[[], RGBImage], surroundings: Callable[[], RGBImage]
+) -> RGBImage:
     b = moment.look.background
     if b.kind == "environment":
         return _surroundings(moment, width, height, surroundings())

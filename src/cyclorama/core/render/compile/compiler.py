@@ -91,8 +91,9 @@ class SceneCompiler:
         bodies, shapes, bent = self._bodies(moment, instances, stood, keep == "passes")
         curved: F32 = self._kept.get("curved", (stood, asked[1]), lambda: _curved(instances, materials))
         geometry = instances.geometry._replace(edges=edges, shapes=shapes, curved=curved)
-        glow: Glow = self._kept.get("glow", (stood, bent, painted),
-                                    lambda: Glow(geometry, materials, instances.body_of))  # fmt: skip
+        glow: Glow = self._kept.get(
+            "glow", (stood, bent, painted), lambda: Glow(geometry, materials, instances.body_of)
+        )
         environment, number = self._environment(moment)
         lights = shining(moment.look)
         gobos: TextureShelf = self._kept.get("gobos", gobo_names(lights, moment.since_first), TextureShelf)
@@ -117,9 +118,7 @@ class SceneCompiler:
             layers=layers,
         )
 
-    def _bodies(
-        self, moment: Moment, instances: Instances, stood: int, first: bool
-    ) -> tuple[list[Body], Shapes, int]:  # fmt: skip
+    def _bodies(self, moment: Moment, instances: Instances, stood: int, first: bool) -> tuple[list[Body], Shapes, int]:
         """All bodies of a frame, the triangles that bend in it, and a number that stands for these."""
         if not instances.bending:
             return [b for b in instances.bodies if b is not None], NO_SHAPES, 0
@@ -176,8 +175,13 @@ class SceneCompiler:
     def _printed(self, material: Material, sweep: Sweep) -> Material:
         """The sweep's material with a picture on it, in its own proportions."""
         height, width = decode_picture(self.read_asset(sweep.picture or ""), sweep.picture_name or "backdrop").shape[:2]
-        ref = TextureRef(asset=sweep.picture or "", name=sweep.picture_name, wrap="clamp", scale_v=width / height,
-                         offset_v=-sweep.picture_shift * width / height)  # fmt: skip
+        ref = TextureRef(
+            asset=sweep.picture or "",
+            name=sweep.picture_name,
+            wrap="clamp",
+            scale_v=width / height,
+            offset_v=-sweep.picture_shift * width / height,
+        )
         return derived(material, maps=MaterialMaps(base_color=ref))
 
     def _instances(self, moment: Moment) -> tuple[Instances, int]:

@@ -77,8 +77,10 @@ class Instances:
         """Where a frame's bodies stand while the shutter is open."""
         steps = len(moment.shutter)
         keys = [self._keys(carriage, moment) for carriage in self.carriages]
-        moving = [BENDS if body is None else TURNS if carriage else STANDS
-                  for body, carriage in zip(self.bodies, self.carriages, strict=True)]  # fmt: skip
+        moving = [
+            BENDS if body is None else TURNS if carriage else STANDS
+            for body, carriage in zip(self.bodies, self.carriages, strict=True)
+        ]
         return Bodies(
             np.array(keys, np.float32).reshape(len(keys), steps, 7), np.array(moving, np.uint8), *addresses_of(bodies)
         )
@@ -133,13 +135,27 @@ def build_instances(pieces: list[RestMesh]) -> Instances:
     part = np.concatenate([[0], *(p.mesh.part + p.first_part for p in ordered)])[1:]
     corners = _packed_corners(whole, material, part)
     geometry = Geometry(
-        corners, material.astype(np.int32), part.astype(np.int32), NO_EDGES, NO_SHAPES,
-        _at_corners(whole.more_uvs, whole.triangles), _at_corners(whole.colours, whole.triangles),
+        corners,
+        material.astype(np.int32),
+        part.astype(np.int32),
+        NO_EDGES,
+        NO_SHAPES,
+        _at_corners(whole.more_uvs, whole.triangles),
+        _at_corners(whole.colours, whole.triangles),
         np.zeros((0, 3), np.float32),
-    )  # fmt: skip
+    )
     owner = np.concatenate(body_of) if body_of else np.zeros(0, np.int32)
-    return Instances(bodies, carried, bending, geometry, owner, whole.vertices, whole.triangles, whole.inner_bits,
-                    bool((whole.colours[:, 3] < 1).any()))  # fmt: skip
+    return Instances(
+        bodies,
+        carried,
+        bending,
+        geometry,
+        owner,
+        whole.vertices,
+        whole.triangles,
+        whole.inner_bits,
+        bool((whole.colours[:, 3] < 1).any()),
+    )
 
 
 def bend(
@@ -153,9 +169,7 @@ def bend(
     steps = max(b.rigged.rig.steps(playing[b.rigged.item].acting(PROBES)) for b in bending)
     bent = [_bent(b, playing[b.rigged.item].acting(steps), around.get(b.rigged.item, ())) for b in bending]
     bodies, corners, places = zip(*bent, strict=True)
-    return list(bodies), Shapes(
-        bending[0].first, np.concatenate(corners, axis=1), np.concatenate(places, axis=1)
-    )  # fmt: skip
+    return list(bodies), Shapes(bending[0].first, np.concatenate(corners, axis=1), np.concatenate(places, axis=1))
 
 
 def _bent(

@@ -10,6 +10,7 @@ from ...arrays import Vec3
 from ...colour import LUMA
 from ...cumulative import guide_to
 from ...light.environment import EnvironmentMap, environment_turn
+from ...light.kinds import mask_of
 from ...light.masks import LOOP, mask, moves
 from ...light.rows import put_gobo, reach_of
 from ...light.shapes import LIGHT_COLUMNS
@@ -37,16 +38,16 @@ def gobo_picture(gobo: Gobo, frames_since_first: int) -> tuple[object, Callable[
 
 def gobo_names(lights: tuple[Light, ...], frames_since_first: int) -> tuple[object, ...]:
     """Pictures of the lights' gobos in a frame."""
-    return tuple(gobo_picture(light.mask, frames_since_first)[0] for light in lights if light.mask)
+    return tuple(gobo_picture(mask, frames_since_first)[0] for mask in map(mask_of, lights) if mask)
 
 
 def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadAsset, shelf: TextureShelf) -> None:
     """Enter the lights' gobos, `step` frames after the first, into their rows, and on the shelf what is not there."""
     for light, row in zip(lights, rows, strict=True):
-        if light.mask:
-            name, get = gobo_picture(light.mask, step)
-            wrap = REPEAT if light.mask.tiles else BLACK
-            put_gobo(row, light.mask, shelf.row(name, lambda get=get: get(read), False, wrap))
+        if gobo := mask_of(light):
+            name, get = gobo_picture(gobo, step)
+            wrap = REPEAT if gobo.tiles else BLACK
+            put_gobo(row, gobo, shelf.row(name, lambda get=get: get(read), False, wrap))
 
 
 NEAREST_GLOW = 0.114
@@ -82,9 +83,14 @@ class Glow:
 
 
 def lights_of(
-    moment: Moment, lights: tuple[Light, ...], environment: EnvironmentMap, glow: Glow, read: ReadAsset,
-    parts: tuple[str, ...], shelf: TextureShelf,
-) -> Lights:  # fmt: skip
+    moment: Moment,
+    lights: tuple[Light, ...],
+    environment: EnvironmentMap,
+    glow: Glow,
+    read: ReadAsset,
+    parts: tuple[str, ...],
+    shelf: TextureShelf,
+) -> Lights:
     """Everything that shines in one frame. `parts`: ids of all parts, the set's first; `shelf`: of gobos."""
     rows = [row_at(light, moment) for light in lights]
     put_gobos(lights, rows, moment.since_first, read, shelf)
@@ -107,12 +113,17 @@ def lights_of(
         rows=np.array(rows, np.float32).reshape(-1, LIGHT_COLUMNS),
         pick=pick.astype(np.float32),
         gobos=shelf.arrays(),
-        mesh_share=glow.share, mesh_guide=glow.guide, mesh_triangle=glow.triangles, mesh_body=glow.bodies,
-        mesh_total=glow.total, glow_at=glow.middle, glow_reach=glow.radius,
+        mesh_share=glow.share,
+        mesh_guide=glow.guide,
+        mesh_triangle=glow.triangles,
+        mesh_body=glow.bodies,
+        mesh_total=glow.total,
+        glow_at=glow.middle,
+        glow_reach=glow.radius,
         env_scale=scale,
         env_turn=environment_turn(math.radians(env_deg), math.radians(env.tilt_deg)),
         env_travel=math.radians(while_open(moment.shutter.environment_deg)),
         env_seen=env.seen_by_camera and scale > 0,
         env_reflected=env.seen_in_reflections,
         spared=spared,
-    )  # fmt: skip
+    )

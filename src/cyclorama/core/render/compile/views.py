@@ -30,9 +30,13 @@ def views_of(sweep: Mesh) -> Views:
     where = Bodies(pose_keys(np.eye(4)[None])[None], np.array([STANDS], np.uint8), *addresses_of([body]))
     blocked = np.empty(count, np.int32)
     find_blocked(
-        where, Rays(origins, towards, np.full(count, 0.5, np.float32)), np.full(count, FAR, np.float32), count,
-        make_scratch(), blocked,
-    )  # fmt: skip
+        where,
+        Rays(origins, towards, np.full(count, 0.5, np.float32)),
+        np.full(count, FAR, np.float32),
+        count,
+        make_scratch(),
+        blocked,
+    )
     return Views(normals, (blocked < 0).reshape(len(points), len(ways)))
 
 

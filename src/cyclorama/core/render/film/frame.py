@@ -22,9 +22,13 @@ from .tracer import Cancel, Tell, Tracer, film_for
 
 
 def expose_frame(
-    moment: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False,
-    progress: Tell = lambda share: None, region: Region | None = None,
-) -> Film:  # fmt: skip
+    moment: Moment,
+    compiler: SceneCompiler,
+    tracer: Tracer,
+    cancelled: Cancel = lambda: False,
+    progress: Tell = lambda share: None,
+    region: Region | None = None,
+) -> Film:
     """The film of a moment at its shot's size, samples or noise threshold, with all that its passes record.
 
     region: the part that is looked at, None: all. Raises Cancelled when `cancelled` says so.

@@ -50,8 +50,10 @@ def contributions(moment: Moment, compiler: SceneCompiler, tracer: Tracer) -> li
     here = replace(moment, look=lit)
     film, shares = _developed(here, compiler, tracer, WIDTH, SAMPLES)
     ids = [*(light.id for light in shining(lit)), GLOW, ENVIRONMENT]
-    found = [_of(i, share, film.layer(name), film.subject, here)
-             for i, (name, share) in zip(ids, shares.items(), strict=True)]  # fmt: skip
+    found = [
+        _of(i, share, film.layer(name), film.subject, here)
+        for i, (name, share) in zip(ids, shares.items(), strict=True)
+    ]
     lamps = {light.id for light in look.lights}
     return [one for one in found if one.id in lamps or one.nit > 0.0]
 

@@ -139,10 +139,13 @@ def _pinhole(moment: Moment) -> Moment:
     """The moment seen sharply while the shutter is open for no time."""
     here = replace(
         moment.around,
-        frames=moment.around.frames[:1], cameras=moment.around.cameras[:1], disc_deg=moment.around.disc_deg[:1],
+        frames=moment.around.frames[:1],
+        cameras=moment.around.cameras[:1],
+        disc_deg=moment.around.disc_deg[:1],
         item_deg={who: deg[:1] for who, deg in moment.around.item_deg.items()},
-        lights_deg=moment.around.lights_deg[:1], environment_deg=moment.around.environment_deg[:1],
-    )  # fmt: skip
+        lights_deg=moment.around.lights_deg[:1],
+        environment_deg=moment.around.environment_deg[:1],
+    )
     playing = {who: play.stopped for who, play in moment.playing.items()}
     camera = derived(moment.camera, f_number=None, shutter_deg=0.0)
     return replace(moment, camera=camera, shutter=here, playing=playing)

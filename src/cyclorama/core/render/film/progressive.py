@@ -49,9 +49,13 @@ class ProgressiveRenderer:
         self._negatives = Negatives()
 
     def pictures(
-        self, moment: Moment, width: int, height: int, cancelled: Cancel = lambda: False,
+        self,
+        moment: Moment,
+        width: int,
+        height: int,
+        cancelled: Cancel = lambda: False,
         tell: Tell = lambda samples: None,
-    ) -> Iterator[DevelopedPicture]:  # fmt: skip
+    ) -> Iterator[DevelopedPicture]:
         """Pictures of a moment, each better than the one before; `tell` learns meanwhile how many samples there are.
 
         Raises Cancelled when `cancelled` says so; what is exposed by then is kept.
@@ -92,7 +96,7 @@ class ProgressiveRenderer:
 
     def still(
         self, moment: Moment, width: int, height: int, samples: int, cancelled: Cancel = lambda: False
-    ) -> DevelopedPicture:  # fmt: skip
+    ) -> DevelopedPicture:
         """One picture of a moment, of which nothing is kept. Raises Cancelled."""
         film = Film(width, height)
         self._tracer.expose(film, self._compiler.compile(moment, width, height), samples, cancelled=cancelled)
@@ -117,8 +121,9 @@ class ProgressiveRenderer:
         film = negative.film
         before = float(film.count.mean())  # one that was cut short has more in some pixels
         scene = self._scene(negative.moment, film.width, film.height)
-        self._tracer.expose(film, scene, target - film.samples, 0, cancelled,
-                            lambda share: tell(before + share * (target - before)))  # fmt: skip
+        self._tracer.expose(
+            film, scene, target - film.samples, 0, cancelled, lambda share: tell(before + share * (target - before))
+        )
 
     def _shown(self, clean: RGBImage, film: Film, moment: Moment, samples: int) -> DevelopedPicture:
         picture = picture_of(film, moment, self._compiler, clean)

@@ -40,9 +40,17 @@ HALF_FROM_PIXELS, IN_HALF = 150_000, 1.15
 
 
 def expose_for(
-    film: Film, scene: FrameScene, tracer: Tracer, quality: Quality, tone: Tone, calmed: bool, seed: int,
-    cancelled: Cancel = lambda: False, progress: Tell = lambda share: None, pixels: NDArray[np.bool_] | None = None,
-) -> None:  # fmt: skip
+    film: Film,
+    scene: FrameScene,
+    tracer: Tracer,
+    quality: Quality,
+    tone: Tone,
+    calmed: bool,
+    seed: int,
+    cancelled: Cancel = lambda: False,
+    progress: Tell = lambda share: None,
+    pixels: NDArray[np.bool_] | None = None,
+) -> None:
     """Expose an empty film until its denoised picture is as good as that. Raises Cancelled.
 
     tone: how it is shown; calmed: whether it will be denoised with its neighbours; pixels (n,): all that is looked at.
@@ -60,9 +68,16 @@ def expose_for(
 
 
 def add_missing(
-    film: Film, scene: FrameScene, tracer: Tracer, quality: Quality, calmed: bool, doublings: NDArray[np.int32],
-    seed: int, cancelled: Cancel = lambda: False, progress: Tell = lambda share: None,
-) -> None:  # fmt: skip
+    film: Film,
+    scene: FrameScene,
+    tracer: Tracer,
+    quality: Quality,
+    calmed: bool,
+    doublings: NDArray[np.int32],
+    seed: int,
+    cancelled: Cancel = lambda: False,
+    progress: Tell = lambda share: None,
+) -> None:
     """Double the first samples of each pixel (n,) so often. Raises Cancelled."""
     pilot, most = first_samples(quality, calmed)
     steps = [(k, pilot * 2 ** (k - 1)) for k in range(1, most.bit_length())]

@@ -31,9 +31,15 @@ def share_of_new(region: Region, width: int, height: int) -> NDArray[np.float32]
 
 
 def expose_first(
-    film: Film, scene: FrameScene, tracer: Tracer, samples: int, pixels: NDArray[np.bool_] | None, seed: int,
-    cancelled: Cancel = lambda: False, progress: Tell = lambda share: None,
-) -> None:  # fmt: skip
+    film: Film,
+    scene: FrameScene,
+    tracer: Tracer,
+    samples: int,
+    pixels: NDArray[np.bool_] | None,
+    seed: int,
+    cancelled: Cancel = lambda: False,
+    progress: Tell = lambda share: None,
+) -> None:
     """Expose an empty film, or only some of its pixels (n,) and all else as little as may be. Raises Cancelled."""
     everywhere = samples if pixels is None else min(ELSEWHERE, samples)
     tracer.expose(film, scene, everywhere, seed, cancelled, progress if pixels is None else lambda share: None)

@@ -48,9 +48,13 @@ def bands_of(shoot: ShootSettings, most: int) -> list[Band]:
 
 
 def expose_band(
-    moment: Moment, compiler: SceneCompiler, tracer: Tracer, band: Band, cancelled: Cancel = lambda: False,
+    moment: Moment,
+    compiler: SceneCompiler,
+    tracer: Tracer,
+    band: Band,
+    cancelled: Cancel = lambda: False,
     progress: Tell = lambda share: None,
-) -> Film:  # fmt: skip
+) -> Film:
     """The film of a band with its first samples, which are all unless they go by quality. Raises Cancelled."""
     s, scene = moment.shoot, scene_for(moment, compiler)
     film = film_for(scene)
@@ -67,9 +71,15 @@ def missing_of(moment: Moment, bands: list[Film]) -> I32:
 
 
 def expose_band_more(
-    moment: Moment, compiler: SceneCompiler, tracer: Tracer, band: Band, there: Film, doublings: I32,
-    cancelled: Cancel = lambda: False, progress: Tell = lambda share: None,
-) -> Film:  # fmt: skip
+    moment: Moment,
+    compiler: SceneCompiler,
+    tracer: Tracer,
+    band: Band,
+    there: Film,
+    doublings: I32,
+    cancelled: Cancel = lambda: False,
+    progress: Tell = lambda share: None,
+) -> Film:
     """The film of a band with the samples that are missing. Raises Cancelled."""
     s, scene = moment.shoot, scene_for(moment, compiler)
     assert s.wanted_quality is not None

@@ -57,17 +57,24 @@ def swatch_compiler(read: ReadAsset) -> SceneCompiler:
 
 
 def swatch_of(
-    material: Material, compiler: SceneCompiler, tracer: Tracer, look: Look | None = None,
+    material: Material,
+    compiler: SceneCompiler,
+    tracer: Tracer,
+    look: Look | None = None,
     cancelled: Cancel = lambda: False,
-) -> bytes:  # fmt: skip
+) -> bytes:
     """A swatch as JPEG, SIZE_PX wide and high; look: its light, made for what is BODY_M large. Raises Cancelled."""
     return still_of(_moment(material, look), compiler, tracer, (SIZE_PX, SIZE_PX), SAMPLES, cancelled)
 
 
 def still_of(
-    here: Moment, compiler: SceneCompiler, tracer: Tracer, size: tuple[int, int], samples: int,
+    here: Moment,
+    compiler: SceneCompiler,
+    tracer: Tracer,
+    size: tuple[int, int],
+    samples: int,
     cancelled: Cancel = lambda: False,
-) -> bytes:  # fmt: skip
+) -> bytes:
     """A small picture of a moment as JPEG. Raises Cancelled."""
     film = Film(*size)
     tracer.expose(film, compiler.compile(here, *size), samples, cancelled=cancelled)
@@ -91,19 +98,36 @@ def swatch_studio() -> Project:
     aim = Aim(x_m=0.0, y_m=MIDDLE_M, z_m=0.0)
 
     def panel(name: str, azimuth: float, elevation: float, wide: float, high: float, nit: float) -> Light:
-        return Light(id=name, name=name, azimuth_deg=azimuth, elevation_deg=elevation, distance_m=0.5, aim=aim,
-                     width_m=wide, height_m=high, power=nit, power_unit="nit")  # fmt: skip
+        return Light(
+            id=name,
+            name=name,
+            azimuth_deg=azimuth,
+            elevation_deg=elevation,
+            distance_m=0.5,
+            aim=aim,
+            width_m=wide,
+            height_m=high,
+            power=nit,
+            power_unit="nit",
+        )
 
     lights = (
-        panel("above", -70, 62, 0.55, 0.55, 1500.0), panel("left", -75, 14, 0.12, 0.7, 1600.0),
-        panel("right", 80, 18, 0.1, 0.7, 1200.0), panel("front", 25, 40, 0.5, 0.5, 260.0),
+        panel("above", -70, 62, 0.55, 0.55, 1500.0),
+        panel("left", -75, 14, 0.12, 0.7, 1600.0),
+        panel("right", 80, 18, 0.1, 0.7, 1200.0),
+        panel("front", 25, 40, 0.5, 0.5, 260.0),
         panel("behind", 170, 35, 0.5, 0.2, 900.0),
-    )  # fmt: skip
+    )
     material = Material(id="m", name="m")
     item = Item(
-        id="body", name="Swatch", asset=BODY, parts=(Part(id="part", name="Body", triangles=0),), rides="set",
-        variants=(Variant(id="v", name="v", parts=(Worn(id="part", material="m"),)),), variant_id="v",
-    )  # fmt: skip
+        id="body",
+        name="Swatch",
+        asset=BODY,
+        parts=(Part(id="part", name="Body", triangles=0),),
+        rides="set",
+        variants=(Variant(id="v", name="v", parts=(Worn(id="part", material="m"),)),),
+        variant_id="v",
+    )
     return put_all(new_project("Swatch"), {
         "items": (item,), "materials": (material,), "subject_id": "body", "look/lights": lights,
         "look/tone": Tone(ev100=8.6), "set/disc": Disc(on=False),

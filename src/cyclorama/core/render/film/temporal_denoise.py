@@ -107,7 +107,7 @@ class FrameHistory:
     @classmethod
     def told(
         cls, light: F32, rest: F32, normal: F32, part: I32, motion: F32, follow: npt.NDArray[np.integer]
-    ) -> "FrameHistory":  # fmt: skip
+    ) -> "FrameHistory":
         """The same from plain numbers: normals (h, w, 3) of length 1, motion (h, w, 4) in pixels."""
         luminance = light @ LUMA32
         mean = uniform_filter(luminance, _SIDE)
@@ -195,9 +195,15 @@ class Neighbours:
         return np.array([of[near[k]] if k in near else -1 for k in range(-self.reach, self.reach + 1)], np.int32)
 
     def _averaged(
-        self, film: Surfaces, near: Mapping[int, int], follow: npt.NDArray[np.int8], light: F32, lie: I32, low: F32,
+        self,
+        film: Surfaces,
+        near: Mapping[int, int],
+        follow: npt.NDArray[np.int8],
+        light: F32,
+        lie: I32,
+        low: F32,
         high: F32,
-    ) -> F32:  # fmt: skip
+    ) -> F32:
         height, width = film.depth.shape
         out = np.empty((height, width, 3), np.float32)
         pixel_m = film.depth * np.float32(self._pixel_rad)

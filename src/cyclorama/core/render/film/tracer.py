@@ -52,9 +52,14 @@ class Tracer:
         self._pool.shutdown()
 
     def expose(
-        self, film: Film, scene: FrameScene, sample_count: int, seed: int = 0, cancelled: Cancel = lambda: False,
+        self,
+        film: Film,
+        scene: FrameScene,
+        sample_count: int,
+        seed: int = 0,
+        cancelled: Cancel = lambda: False,
         progress: Tell = lambda share: None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Give every pixel of the film `sample_count` samples more than the pixel that has most.
 
         Raises Cancelled when `cancelled` turns true; it is asked before every batch (a few hundredths of a second).
@@ -76,9 +81,17 @@ class Tracer:
             done += work
 
     def expose_until(
-        self, film: Film, scene: FrameScene, noise: float, white_nit: float, least: int, most: int, seed: int = 0,
-        cancelled: Cancel = lambda: False, progress: Tell = lambda share: None,
-    ) -> None:  # fmt: skip
+        self,
+        film: Film,
+        scene: FrameScene,
+        noise: float,
+        white_nit: float,
+        least: int,
+        most: int,
+        seed: int = 0,
+        cancelled: Cancel = lambda: False,
+        progress: Tell = lambda share: None,
+    ) -> None:
         """Add samples where the relative error is above `noise`, from `least` to `most` for each pixel.
 
         Samples are doubled round by round, tile by tile, so nothing depends on how fast the machine is.
@@ -102,18 +115,31 @@ class Tracer:
         progress(1.0)
 
     def expose_more(
-        self, film: Film, scene: FrameScene, pixels: NDArray[np.bool_], sample_count: int, seed: int = 0,
-        cancelled: Cancel = lambda: False, progress: Tell = lambda share: None,
-    ) -> None:  # fmt: skip
+        self,
+        film: Film,
+        scene: FrameScene,
+        pixels: NDArray[np.bool_],
+        sample_count: int,
+        seed: int = 0,
+        cancelled: Cancel = lambda: False,
+        progress: Tell = lambda share: None,
+    ) -> None:
         """Give some pixels (n,), which all have as many samples, so many more. Raises Cancelled."""
         order = _in_tiles(film)
         order = order[pixels[order]]
         self._expose_pixels(film, scene, order, int(film.count[order[0]]), sample_count, seed, cancelled, progress)
 
     def _expose_pixels(
-        self, film: Film, scene: FrameScene, order: I32, start: int, sample_count: int, seed: int, cancelled: Cancel,
+        self,
+        film: Film,
+        scene: FrameScene,
+        order: I32,
+        start: int,
+        sample_count: int,
+        seed: int,
+        cancelled: Cancel,
         progress: Tell,
-    ) -> None:  # fmt: skip
+    ) -> None:
         for first, count in _rounds(start, sample_count):
             # small pictures are cut finer, so that no thread waits for another
             most = min(BATCH_PATHS, -(-len(order) * count // (2 * self.threads)))

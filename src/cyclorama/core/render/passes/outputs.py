@@ -23,16 +23,9 @@ from ..film.film import Film
 from ..film.frame import beauty, expose_frame
 from ..film.tracer import Cancel, Tracer
 from ..trace.arrays import COMPONENTS
+from .kinds import ALONE, NUMBERS
 from .rays import bare_floor, caught, in_clay, occlusion, wireframe, without_set
 
-NUMBERS: tuple[PassName, ...] = (
-    "lights", "components", "normal", "position", "depth", "motion", "objects", "materials",
-)  # fmt: skip
-"""Passes that hold numbers instead of a picture: always EXR."""
-ALONE: tuple[PassName, ...] = ("occlusion", "wireframe", "clay")
-"""Passes that need nothing of the film of a frame."""
-OF_PICTURE: tuple[PassName, ...] = ("lights", "catcher")
-"""Passes that are made of the clean picture, not of the film alone."""
 HELPER_SAMPLES = 64
 """Occlusion and wireframe need no more."""
 
@@ -56,9 +49,13 @@ def pass_extension(settings: ShootSettings, name: PassName) -> str:
 
 
 def pass_files(
-    moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer,
+    moment: Moment,
+    film: Film,
+    clean: RGBImage,
+    compiler: SceneCompiler,
+    tracer: Tracer,
     cancelled: Cancel = lambda: False,
-) -> Iterator[PassFile]:  # fmt: skip
+) -> Iterator[PassFile]:
     """All wanted passes of a frame whose film is exposed; `clean` is its radiance as the picture shows it.
 
     Raises Cancelled when `cancelled` says so.
@@ -105,9 +102,14 @@ def _clay(moment: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Ca
 
 
 def _of_film(
-    name: PassName, moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler,
-    tracer: Tracer, cancelled: Cancel,
-) -> bytes:  # fmt: skip
+    name: PassName,
+    moment: Moment,
+    film: Film,
+    clean: RGBImage,
+    compiler: SceneCompiler,
+    tracer: Tracer,
+    cancelled: Cancel,
+) -> bytes:
     s = moment.shoot
     if name == "lights":
         return _lights(moment, film, clean, compiler)
@@ -168,9 +170,8 @@ def _helper(values: Mask, covered: Mask, s: ShootSettings) -> bytes:
 
 
 def _catcher(
-    moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer,
-    cancelled: Cancel,
-) -> bytes:  # fmt: skip
+    moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
+) -> bytes:
     s = moment.shoot
     bare = expose_frame(replace(bare_floor(moment), shoot=_picture_alone(s)), compiler, tracer, cancelled)
     standing = film.alpha - film.share_of(SET_PARTS.index("sweep"))

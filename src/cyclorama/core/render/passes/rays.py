@@ -12,17 +12,7 @@ from ...scene import Item, Material, Stage
 from ...scene.writing import derived
 from ...trig import sincos_turns
 from ...vectors import basis
-from ..trace.arrays import (
-    I32,
-    Hits,
-    Rays,
-    Records,
-    Scratch,
-    make_hits,
-    make_paths,
-    make_rays,
-    make_scratch,
-)
+from ..trace.arrays import I32, Hits, Rays, Records, Scratch, make_hits, make_paths, make_rays, make_scratch
 from ..trace.bodies import nearest_hits, pose_at, put_ray
 from ..trace.camera_rays import FIRST_BOUNCE_PAIR, camera_rays, to_pixels
 from ..trace.deform import corners_at
@@ -56,8 +46,11 @@ def _into_the_open(count, hits, rays, paths, bodies, geometry, scratch, second, 
         s, c = sincos_turns(u2)
         x, y, z = r * c, r * s, math.sqrt(max(1.0 - u1, 1e-12))
         t, b = basis(smooth)
-        w = (x * t[0] + y * b[0] + z * smooth[0], x * t[1] + y * b[1] + z * smooth[1],
-             x * t[2] + y * b[2] + z * smooth[2])  # fmt: skip
+        w = (
+            x * t[0] + y * b[0] + z * smooth[0],
+            x * t[1] + y * b[1] + z * smooth[1],
+            x * t[2] + y * b[2] + z * smooth[2],
+        )
         if w[0] * flat[0] + w[1] * flat[1] + w[2] * flat[2] <= 0.0:
             continue
         put_ray(second, n, leave(lifted, flat, w), w, rays.time[i])
@@ -93,8 +86,7 @@ def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, s
         count = len(pixels) * samples
         rays, paths, scratch, hits = _first_hits(scene, pixels, samples, seed)
         second, met = make_rays(count), np.zeros(count, np.int32)
-        cast = _into_the_open(count, hits, rays, paths, scene.where, scene.geometry, scratch,
-                              second, met)  # fmt: skip
+        cast = _into_the_open(count, hits, rays, paths, scene.where, scene.geometry, scratch, second, met)
         values = np.zeros(count, np.float32)
         if cast:
             found = make_hits(cast)
@@ -171,9 +163,19 @@ def wireframe(scene: FrameScene, samples: int, line_px: float, level: int = 0, s
         rays, _, scratch, hits = _first_hits(scene, pixels, samples, seed)
         out = np.zeros(count, np.float32)
         _on_lines(
-            count, hits, scene.where, scene.geometry, scene.inner, scene.recording.cameras[0],
-            scene.recording.projection[0], scratch, line_px / 2, 2**level, rays, out,
-        )  # fmt: skip
+            count,
+            hits,
+            scene.where,
+            scene.geometry,
+            scene.inner,
+            scene.recording.cameras[0],
+            scene.recording.projection[0],
+            scratch,
+            line_px / 2,
+            2**level,
+            rays,
+            out,
+        )
         lines[pixels] = out.reshape(-1, samples).mean(axis=1)
         coverage[pixels] = (hits.triangle >= 0).reshape(-1, samples).mean(axis=1)
     shape = scene.camera.height, scene.camera.width

@@ -205,8 +205,15 @@ GUIDED = 2
 KIND_SHIFT = 2
 """Two bits: what the first scattering was."""
 NO_KIND, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION = 0, 1, 2, 3
-COMPONENTS = ("emission", "direct diffuse", "direct specular", "direct transmission", "indirect diffuse",
-              "indirect specular", "indirect transmission")  # fmt: skip
+COMPONENTS = (
+    "emission",
+    "direct diffuse",
+    "direct specular",
+    "direct transmission",
+    "indirect diffuse",
+    "indirect specular",
+    "indirect transmission",
+)
 
 
 SHADOW = _fields(f4="dr dg db sr sg sb", i4="slot depth group first second")
@@ -330,28 +337,45 @@ def make_shadows(n: int) -> Shadows:
 
 def make_samples(n: int, layers: int, first: bool) -> Samples:
     return Samples(
-        np.zeros(n, SAMPLE), np.zeros((n, 3 * layers), np.float32),
+        np.zeros(n, SAMPLE),
+        np.zeros((n, 3 * layers), np.float32),
         np.zeros((n if first else 0, FIRST_COLUMNS), np.float32),
-    )  # fmt: skip
+    )
 
 
 def make_scratch(sources: int = 2) -> Scratch:
     ray = aligned(32, 64)
     ray.fill(0.0)
     return Scratch(
-        ray, ray.view(np.uint32), np.zeros(RECORD), np.zeros(COLUMNS), np.zeros(COLUMNS), np.zeros((3, 4)),
-        np.zeros((1, 32), np.float32), np.zeros((3, 3)), np.zeros(sources),
-    )  # fmt: skip
+        ray,
+        ray.view(np.uint32),
+        np.zeros(RECORD),
+        np.zeros(COLUMNS),
+        np.zeros(COLUMNS),
+        np.zeros((3, 4)),
+        np.zeros((1, 32), np.float32),
+        np.zeros((3, 3)),
+        np.zeros(sources),
+    )
 
 
 def make_work(n: int, sources: int) -> Workspace:
     """For n paths; each casts up to two shadow rays, which go on through holes in the place of rays."""
     m = 2 * n
     return Workspace(
-        make_rays(m), make_rays(m), make_paths(n), make_paths(n), make_hits(m), make_shadows(m),
-        np.empty(m, np.int32), np.empty(m, np.float32), np.empty(m, np.int32), make_scratch(sources),
-        make_block(sources), np.empty((3, n), np.int32)
-    )  # fmt: skip
+        make_rays(m),
+        make_rays(m),
+        make_paths(n),
+        make_paths(n),
+        make_hits(m),
+        make_shadows(m),
+        np.empty(m, np.int32),
+        np.empty(m, np.float32),
+        np.empty(m, np.int32),
+        make_scratch(sources),
+        make_block(sources),
+        np.empty((3, n), np.int32),
+    )
 
 
 NO_SHAPES = Shapes(0, np.zeros((1, 0, 18), np.float32), np.zeros((3, 0, 9), np.float32))

@@ -65,6 +65,12 @@ def make_block(sources: int = 2) -> Block:
         return np.zeros(count * BLOCK, np.float32)
 
     return Block(
-        np.zeros(ALL_ROWS * BLOCK), rows(CORNER_ROWS), np.zeros(11 * BLOCK, np.uint32), np.zeros(7 * BLOCK, np.int32),
-        rows(5), rows(PANEL_COLUMNS + 2), rows(22), np.zeros(sources * BLOCK),
-    )  # fmt: skip
+        np.zeros(ALL_ROWS * BLOCK),
+        rows(CORNER_ROWS),
+        np.zeros(11 * BLOCK, np.uint32),
+        np.zeros(7 * BLOCK, np.int32),
+        rows(5),
+        rows(PANEL_COLUMNS + 2),
+        rows(22),
+        np.zeros(sources * BLOCK),
+    )

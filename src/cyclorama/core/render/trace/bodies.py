@@ -56,8 +56,10 @@ def pose_keys(matrices: NDArray[np.float64]) -> F32:
 
 def addresses_of(bodies: list[Body]) -> tuple[U64A, I32]:
     """Structures and first triangles of bodies for `Bodies`, which does not keep the bodies alive."""
-    return (np.array([b.structure.handle for b in bodies], np.uint64),
-            np.array([b.first_triangle for b in bodies], np.int32))  # fmt: skip
+    return (
+        np.array([b.structure.handle for b in bodies], np.uint64),
+        np.array([b.first_triangle for b in bodies], np.int32),
+    )
 
 
 @device

@@ -132,9 +132,17 @@ def meet_lights(i, rays, hits, path, lights, env, recording, samples, throughput
                 w = heuristic(
                     density, chance * chance_of(lights, env, k, o, path.facing, path.total, rays.time[i] * 1.0, depth)
                 )
-            deposit(samples, recording, path.slot, depth, group_of(recording, k),
-                    component_of(recording, kind, depth), w * throughput[0] * radiance[0],
-                    w * throughput[1] * radiance[1], w * throughput[2] * radiance[2])  # fmt: skip
+            deposit(
+                samples,
+                recording,
+                path.slot,
+                depth,
+                group_of(recording, k),
+                component_of(recording, kind, depth),
+                w * throughput[0] * radiance[0],
+                w * throughput[1] * radiance[1],
+                w * throughput[2] * radiance[2],
+            )
 
 
 @routine

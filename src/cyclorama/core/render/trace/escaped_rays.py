@@ -72,9 +72,17 @@ def _meet_environment(which, paths, lights, env, recording, samples, b):
                 lights, n + 1, lights.env_scale * env.strength[facing], path.total * 1.0, apart(lights, path.depth - 1)
             )
             w *= heuristic(path.density * 1.0, chance * odds)
-        deposit(samples, recording, np.uint64(path.slot), path.depth, group_of(recording, n + 1),
-                component_of(recording, (flags >> KIND_SHIFT) & 3, path.depth), w * path.r * r, w * path.g * g,
-                w * path.b * bl)  # fmt: skip
+        deposit(
+            samples,
+            recording,
+            np.uint64(path.slot),
+            path.depth,
+            group_of(recording, n + 1),
+            component_of(recording, (flags >> KIND_SHIFT) & 3, path.depth),
+            w * path.r * r,
+            w * path.g * g,
+            w * path.b * bl,
+        )
 
 
 @routine

@@ -133,8 +133,19 @@ def light_gives(rows, k, p, n, sided, time):
     x, y, z = rows[k, CENTRE] - p[0], rows[k, CENTRE + 1] - p[1], rows[k, CENTRE + 2] - p[2]
     reach = rows[k, REACH] * 1.0
     flat, cone, grid = _flat_cone_grid(rows, k)
-    away = sent(x, y, z, reach, rows[k, NORMAL] * 1.0, rows[k, NORMAL + 1] * 1.0, rows[k, NORMAL + 2] * 1.0, flat,
-                rows[k, COS_OUTER] * 1.0, cone, grid)  # fmt: skip
+    away = sent(
+        x,
+        y,
+        z,
+        reach,
+        rows[k, NORMAL] * 1.0,
+        rows[k, NORMAL + 1] * 1.0,
+        rows[k, NORMAL + 2] * 1.0,
+        flat,
+        rows[k, COS_OUTER] * 1.0,
+        cone,
+        grid,
+    )
     return strength * away * received(x, y, z, reach, n[0], n[1], n[2], sided)
 
 

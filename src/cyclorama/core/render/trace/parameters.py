@@ -45,9 +45,11 @@ from ...scene.surface_layer import Decal, SurfaceLayer
 from ...textures import CLAMP, MIRROR, PLANAR, PROJECTIONS, REPEAT, TRIPLANAR, TextureShelf, map_value
 from .arrays import Materials
 
-_MAPPED = {name: (column, 1) for column, name in SCALARS.items()} | {
-    name: (column, 3) for column, name in COLOURS.items()
-} | {"emission_color": (EMISSION, 3)}  # fmt: skip
+_MAPPED = (
+    {name: (column, 1) for column, name in SCALARS.items()}
+    | {name: (column, 3) for column, name in COLOURS.items()}
+    | {"emission_color": (EMISSION, 3)}
+)
 _COLOUR_MAPS = {*COLOURS.values(), "emission_color"}
 _WRAP = {"repeat": REPEAT, "mirror": MIRROR, "clamp": CLAMP}
 _CHANNEL = {"r": 0, "g": 1, "b": 2, "a": 3}
@@ -62,9 +64,7 @@ class TextureSet:
         self._read = read
         self.shelf = TextureShelf()
 
-    def index_of(
-        self, ref: TextureRef | None, is_colour: bool, single: bool = False, frame: Frame = NO_FRAME
-    ) -> int:  # fmt: skip
+    def index_of(self, ref: TextureRef | None, is_colour: bool, single: bool = False, frame: Frame = NO_FRAME) -> int:
         """Row of a map, −1 for none. `single`: it drives one number; frame: from the space of the parts that wear it
         into that of their item."""
         if ref is None or not (ref.asset or ref.pattern):
@@ -78,10 +78,16 @@ class TextureSet:
         changed = (ref.hue_deg, ref.saturation, ref.brightness_stops, ref.contrast)
         picture: object = ref.pattern or ref.asset
         return self.shelf.row(
-            picture if changed == _AS_IT_IS else (picture, changed), pixels, is_colour, _WRAP[ref.wrap], channel,
-            PROJECTIONS.index(ref.projection), _transform(ref, frame),
-            None if ref.wrap_down is None else _WRAP[ref.wrap_down], ref.uv_set,
-        )  # fmt: skip
+            picture if changed == _AS_IT_IS else (picture, changed),
+            pixels,
+            is_colour,
+            _WRAP[ref.wrap],
+            channel,
+            PROJECTIONS.index(ref.projection),
+            _transform(ref, frame),
+            None if ref.wrap_down is None else _WRAP[ref.wrap_down],
+            ref.uv_set,
+        )
 
     def mask(self, layer: SurfaceLayer, frame: Frame) -> int:
         """Row of a layer's pattern."""
@@ -108,8 +114,17 @@ def _transform(ref: TextureRef, frame: Frame) -> tuple[float, ...]:
     a = math.radians(ref.rotation_deg)
     c, s = math.cos(a), math.sin(a)
     lies = standing_in(frame, (ref.at_x_m, ref.at_y_m, ref.at_z_m), ref.turn_deg, ref.tip_deg, 0.0)
-    return (c * ref.scale_u, s * ref.scale_v, ref.offset_u, -s * ref.scale_u, c * ref.scale_v, ref.offset_v,
-            ref.size_m, 0.0, *lies)  # fmt: skip
+    return (
+        c * ref.scale_u,
+        s * ref.scale_v,
+        ref.offset_u,
+        -s * ref.scale_u,
+        c * ref.scale_v,
+        ref.offset_v,
+        ref.size_m,
+        0.0,
+        *lies,
+    )
 
 
 EXIT = Material(id="exit", name="Exit", base_color=(1, 1, 1), specular_ior=1.0)
@@ -168,10 +183,12 @@ def material_rows(
         )
         values[row, EVEN] = not ranges[row, 4] and _is_even(values[row])
     return Materials(
-        values, ranges, np.array(bindings or [(0, 0, 0)], np.int32),
+        values,
+        ranges,
+        np.array(bindings or [(0, 0, 0)], np.int32),
         np.ascontiguousarray(np.stack(films or [np.zeros((THIN_FILM_STEPS, THIN_FILM_ANGLES, 3))]), np.float32),
         np.stack(layers or [np.zeros(LAYER_COLUMNS, np.float32)]),
-    )  # fmt: skip
+    )
 
 
 def _is_even(row: NDArray[np.float64]) -> bool:

@@ -131,8 +131,17 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
                     medium, i, rays, hits.t[i], throughput, seed, index, pair, step
                 )
                 if going == 2:
-                    pass_on(flight, alive, (origin, wi, time), throughput, 0.0, UNLIT, (path.width, 0.3, 0.0),
-                            (inside, slot, depth, path.part, flags), (seed, index))  # fmt: skip
+                    pass_on(
+                        flight,
+                        alive,
+                        (origin, wi, time),
+                        throughput,
+                        0.0,
+                        UNLIT,
+                        (path.width, 0.3, 0.0),
+                        (inside, slot, depth, path.part, flags),
+                        (seed, index),
+                    )
                     alive += 1
                 if going > 0:
                     continue
@@ -167,9 +176,16 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             pose_at(bodies.keys[body], time, m)
             if moving == BENDS:
                 p, flat, lifted = bent_surface(
-                    geometry.shapes, geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0, time, as_bound,
-                    scratch.triangle, scratch.carry,
-                )  # fmt: skip
+                    geometry.shapes,
+                    geometry.corners,
+                    triangle,
+                    hits.u[i] * 1.0,
+                    hits.v[i] * 1.0,
+                    time,
+                    as_bound,
+                    scratch.triangle,
+                    scratch.carry,
+                )
                 normal, smooth = turn(scratch.carry, normal), turn(scratch.carry, smooth)
             p, lifted = place(m, p), place(m, lifted)
             flat, smooth, normal = turn(m, flat), turn(m, smooth), turn(m, normal)
@@ -179,8 +195,17 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
         if opacity < 1.0 or depth >= ROULETTE_FROM:
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
         if opacity < 1.0 and u_hole >= opacity:
-            pass_on(flight, alive, (leave(p, flat, d), d, time), throughput, path.density, (path.facing, path.total),
-                    (width, path.spread, way), (inside, slot, depth, path.part, flags), (seed, index))  # fmt: skip
+            pass_on(
+                flight,
+                alive,
+                (leave(p, flat, d), d, time),
+                throughput,
+                path.density,
+                (path.facing, path.total),
+                (width, path.spread, way),
+                (inside, slot, depth, path.part, flags),
+                (seed, index),
+            )
             alive += 1
             continue
 
@@ -203,9 +228,17 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
         if v[EMISSION] + v[EMISSION + 1] + v[EMISSION + 2] > 0.0:
             w = glow_weight(world, materials.values[row], path, before(rays, i, path), way, facing, time)
             r, g, b = emission_of(v)
-            deposit(samples, recording, slot, depth, group_of(recording, lights.rows.shape[0]),
-                    component_of(recording, kind_so_far, depth), w * throughput[0] * r, w * throughput[1] * g,
-                    w * throughput[2] * b)  # fmt: skip
+            deposit(
+                samples,
+                recording,
+                slot,
+                depth,
+                group_of(recording, lights.rows.shape[0]),
+                component_of(recording, kind_so_far, depth),
+                w * throughput[0] * r,
+                w * throughput[1] * g,
+                w * throughput[2] * b,
+            )
 
         if from_within and v[SCATTER] > 0.0:
             if inside < 0:
@@ -292,11 +325,19 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
                     k * throughput[2] * radiance[2],
                 )
                 cast_shadow(
-                    flight.shadows, cast, (start, wi, time), distance,
-                    ((r * dr, g * dg, b * db), (r * sr, g * sg, b * sb)), slot, depth + 1,
-                    (group_of(recording, source), component_of(recording, first, depth + 1),
-                     component_of(recording, second, depth + 1)),
-                )  # fmt: skip
+                    flight.shadows,
+                    cast,
+                    (start, wi, time),
+                    distance,
+                    ((r * dr, g * dg, b * db), (r * sr, g * sg, b * sb)),
+                    slot,
+                    depth + 1,
+                    (
+                        group_of(recording, source),
+                        component_of(recording, first, depth + 1),
+                        component_of(recording, second, depth + 1),
+                    ),
+                )
                 cast += 1
 
         if kind == 0 or last:
@@ -320,8 +361,17 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
         if kind < MIRROR:
             spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
         start = leave(p if crosses or from_within else lifted, flat, wi)
-        pass_on(flight, alive, (start, wi, time), throughput, density, lit, (width, spread, 0.0),
-                (inside, slot, depth + 1, part, flags), (seed, index))  # fmt: skip
+        pass_on(
+            flight,
+            alive,
+            (start, wi, time),
+            throughput,
+            density,
+            lit,
+            (width, spread, 0.0),
+            (inside, slot, depth + 1, part, flags),
+            (seed, index),
+        )
         alive += 1
     return alive, cast
 

@@ -164,8 +164,9 @@ def _aim(which, ahead, world, flight, scratch, block):
         k, x, y = np.int64(spots[SOURCE + j]), np.int64(spots[PART_A + j]), np.int64(spots[PART_B + j])
         spot = x, y, b[L1 + j], b[L2 + j]
         p, facing = _three(b, PX + j), np.int64(spots[BIN + j])
-        source, wi, distance, radiance, chance, only = aim(world, scratch, k, b[SHARE + j], spot, facing, p,
-                                                           rays.time[i] * 1.0, part)  # fmt: skip
+        source, wi, distance, radiance, chance, only = aim(
+            world, scratch, k, b[SHARE + j], spot, facing, p, rays.time[i] * 1.0, part
+        )
         b[AX + j], b[AY + j], b[AZ + j] = wi
         chance = chance if source >= 0 else 0.0
         b[CHANCE + j] = -chance if only > 0 else chance
@@ -206,9 +207,10 @@ def _cast(which, cast, flight, recording, block):
         ray = _three(o, FROM + j), _three(o, TO_LIGHT + j), flight.rays.time[i]
         brings = _three(o, LIT + j), _three(o, LIT + 3 * BLOCK + j)
         layers = (
-            group_of(recording, spots[SOURCE + j]), component_of(recording, BY_DIFFUSE if kind == 0 else kind, depth),
+            group_of(recording, spots[SOURCE + j]),
+            component_of(recording, BY_DIFFUSE if kind == 0 else kind, depth),
             component_of(recording, BY_SPECULAR if kind == 0 else kind, depth),
-        )  # fmt: skip
+        )
         cast_shadow(flight.shadows, cast, ray, light[DISTANCE + j], brings, path.slot, depth, layers)
         cast += 1
     return cast
@@ -233,8 +235,17 @@ def _go_on(which, alive, world, flight, block):
         footprint = path.width + path.spread * t, spread, 0.0
         lit = block.words[WORD + j], np.float32(b[TOTAL + j])
         state = -1, path.slot, path.depth + 1, part, flags
-        pass_on(flight, alive, ray, _three(o, KEPT + j), o[KEPT + 3 * BLOCK + j], lit, footprint, state,
-                (path.seed, path.number))  # fmt: skip
+        pass_on(
+            flight,
+            alive,
+            ray,
+            _three(o, KEPT + j),
+            o[KEPT + 3 * BLOCK + j],
+            lit,
+            footprint,
+            state,
+            (path.seed, path.number),
+        )
         alive += 1
     return alive
 

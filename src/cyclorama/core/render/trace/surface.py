@@ -123,14 +123,18 @@ def _uv_edges(geometry, triangle, which):
     if which == 1 and geometry.more_uvs.shape[0] > 0:
         m = geometry.more_uvs
         return (
-            m[triangle, 2] - m[triangle, 0], m[triangle, 3] - m[triangle, 1],
-            m[triangle, 4] - m[triangle, 0], m[triangle, 5] - m[triangle, 1],
-        )  # fmt: skip
+            m[triangle, 2] - m[triangle, 0],
+            m[triangle, 3] - m[triangle, 1],
+            m[triangle, 4] - m[triangle, 0],
+            m[triangle, 5] - m[triangle, 1],
+        )
     t = geometry.corners
     return (
-        t[triangle, 20] - t[triangle, 18], t[triangle, 21] - t[triangle, 19],
-        t[triangle, 22] - t[triangle, 18], t[triangle, 23] - t[triangle, 19],
-    )  # fmt: skip
+        t[triangle, 20] - t[triangle, 18],
+        t[triangle, 21] - t[triangle, 19],
+        t[triangle, 22] - t[triangle, 18],
+        t[triangle, 23] - t[triangle, 19],
+    )
 
 
 @device
@@ -302,9 +306,8 @@ def relieved_normal(geometry, textures, index, values, triangle, normal, at, p, 
     g = (su * gu[0] + sv * gv[0], su * gu[1] + sv * gv[1], su * gu[2] + sv * gv[2])
     along = dot(g, normal)
     return normalize(
-        normal[0] - g[0] + along * normal[0], normal[1] - g[1] + along * normal[1],
-        normal[2] - g[2] + along * normal[2],
-    )  # fmt: skip
+        normal[0] - g[0] + along * normal[0], normal[1] - g[1] + along * normal[1], normal[2] - g[2] + along * normal[2]
+    )
 
 
 @routine

@@ -37,9 +37,10 @@ def scatter_in(medium, i, rays, reach, throughput, seed, index, pair, step):
     ta, tb, tc = a * math.exp(-a * distance), b * math.exp(-b * distance), c * math.exp(-c * distance)
     k = 1.0 / max(wa * ta + wb * tb + wc * tc, 1e-30)
     throughput = (
-        throughput[0] * ta * k * medium[SUBSURFACE_ALBEDO], throughput[1] * tb * k * medium[SUBSURFACE_ALBEDO + 1],
+        throughput[0] * ta * k * medium[SUBSURFACE_ALBEDO],
+        throughput[1] * tb * k * medium[SUBSURFACE_ALBEDO + 1],
         throughput[2] * tc * k * medium[SUBSURFACE_ALBEDO + 2],
-    )  # fmt: skip
+    )
     if step > ROULETTE_AFTER:
         u3, _ = sample_pair(seed, index, pair + 2)
         keep = min(0.998, max(throughput[0], max(throughput[1], throughput[2])))

@@ -77,16 +77,32 @@ class FrameScene:
     @property
     def world(self) -> World:
         """Bodies and lights as the kernels take them."""
-        return World(self.where, self.geometry, self.materials, self.textures, self.lights, self.environment,
-                     self.tables, self.softening)  # fmt: skip
+        return World(
+            self.where,
+            self.geometry,
+            self.materials,
+            self.textures,
+            self.lights,
+            self.environment,
+            self.tables,
+            self.softening,
+        )
 
 
 def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count: int, seed: int) -> Samples:
     """Trace `sample_count` samples from `first_sample` on in each of `pixels`; results pixel by pixel."""
     n = len(pixels) * sample_count
     work, samples = make_work(n, len(scene.lights.rows) + 2), make_samples(n, len(scene.layers), scene.recording.first)
-    camera_rays(scene.camera, pixels, np.uint32(first_sample), sample_count, np.uint32(seed), work.scratch.matrix,
-                work.rays, work.paths)  # fmt: skip
+    camera_rays(
+        scene.camera,
+        pixels,
+        np.uint32(first_sample),
+        sample_count,
+        np.uint32(seed),
+        work.scratch.matrix,
+        work.rays,
+        work.paths,
+    )
     wavefront(n, scene.max_bounces, scene.has_holes, scene.world, scene.recording, samples, work)
     return samples
 
@@ -132,8 +148,11 @@ def sort_out(count, world, flight, lists):
         if triangle < 0:
             lists[2, gone] = i
             gone += 1
-        elif (paths[i].inside < 0 and bodies.moving[hits.body[i]] == STANDS
-                and materials.values[geometry.material[triangle], EVEN] > 0.0):  # fmt: skip
+        elif (
+            paths[i].inside < 0
+            and bodies.moving[hits.body[i]] == STANDS
+            and materials.values[geometry.material[triangle], EVEN] > 0.0
+        ):
             lists[0, even] = i
             even += 1
         else:

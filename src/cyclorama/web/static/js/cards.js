@@ -1,6 +1,6 @@
 /** What the cards show besides their bound fields: facts, reports, lists. */
 
-import { PASSES } from "./passes.js";
+import { schema, segmentKind } from "./schema.js";
 import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
 import { ItemList } from "./item_list.js";
 import { SurfaceLayers } from "./surface_layers.js";
@@ -15,11 +15,6 @@ import { PlanTakes } from "./plan_takes.js";
 import { SubjectCard } from "./subject_card.js";
 
 const byId = (id) => document.getElementById(id);
-const MOVES = {
-  orbit: "The camera travels round the subject; reflections glide.",
-  spin: "Subject and disc turn; the camera stands.",
-  hold: "Nothing travels.",
-};
 
 export class Cards {
   /**
@@ -73,7 +68,7 @@ export class Cards {
     this.itemList.show(state);
     if (state.subject) this.subjectCard.show(state);
     for (const b of byId("move-choice").children) b.setAttribute("aria-pressed", state.shot.plain && b.dataset.move === state.shot.kind);
-    byId("move-explained").textContent = state.shot.plain ? MOVES[state.shot.kind] : "Several segments, one after the other.";
+    byId("move-explained").textContent = state.shot.plain ? segmentKind(state.shot.kind).says : "Several segments, one after the other.";
     this.moveCard.show(state);
     byId("fit-report").textContent = state.margins ? `Margin ${(state.margins.worst * 100).toFixed(1)} %, tightest in frame ${state.margins.worst_frame}.` : "";
     this.lensCard.show(state);
@@ -96,7 +91,7 @@ export class Cards {
     const parts = this.store.state.project.items.flatMap((item) => item.parts);
     byId("clay-parts").replaceChildren(...parts.map(({ id, name }) =>
       switchRow(name, !spared.includes(id), `${name} in clay`, (on) => this.store.set("shot/shoot/passes/clay_spares", withOrWithout(spared, id, !on)))));
-    byId("passes").replaceChildren(...PASSES.map(([key, name, title]) =>
+    byId("passes").replaceChildren(...schema.passes.map(({ name: key, title: name, says: title }) =>
       switchRow(name, wanted.includes(key), name, (on) => this.store.set("shot/shoot/passes/wanted", withOrWithout(wanted, key, on)), { title })));
   }
 

@@ -1,6 +1,7 @@
 /** Guide lines over the picture: composition, safe areas, the margin, and what other formats would keep of it. */
 
 import { draw, make } from "./api.js";
+import { schema } from "./schema.js";
 
 const GOLDEN = 100 / 1.618033988749895;
 const line = (x1, y1, x2, y2) => draw("line", { x1, y1, x2, y2 });
@@ -15,8 +16,6 @@ const KINDS = {
   diagonals: () => [line(0, 0, 100, 100), line(0, 100, 100, 0)],
   safe: () => [inset(3.5), inset(5)],
 };
-/** Shapes that can be looked at, also where the shot is not delivered in them. */
-const FORMATS = ["16:9", "1:1", "4:5", "9:16"];
 const KEPT = "guides";
 
 export class Guides {
@@ -43,7 +42,7 @@ export class Guides {
    */
   show(shape) {
     this.shape = shape;
-    const names = [...new Set([...shape.formats.map(({ wide, high }) => `${wide}:${high}`), ...FORMATS])];
+    const names = [...new Set([...shape.formats.map(({ wide, high }) => `${wide}:${high}`), ...schema.formats])];
     const choices = [["", "whole"], ...(shape.formats.length ? [["all", "all"]] : []), ...names.map((name) => [name, name])];
     if (String(choices) !== this.choices) { // an open list stays open while poses come in
       this.choices = String(choices);

@@ -1,4 +1,4 @@
-/** The lanes under the strip: stretches of the move and the keys of every value that is keyed, all of it dragged. */
+/** The lanes under the strip: segments of the move and the keys of every value that is keyed, all of it dragged. */
 
 import { draw } from "./api.js";
 
@@ -82,7 +82,7 @@ export class Lanes {
     return draw("text", { ...more, x: this.strip.left - 8, y: y + 12, "text-anchor": "end", "font-size": 10.5, fill: "var(--color-soft)" }, short, draw("title", {}, title));
   }
 
-  /** The stretches of a traveller, as long as they last. */
+  /** The segments of a traveller, as long as they last. */
   #row(row, y) {
     const { first, frames, lengths } = this.store.state.shot;
     const name = row.id === "camera" ? "Camera" : row.id === "disc" ? "Disc" : (this.store.item(row.id)?.name ?? row.id);

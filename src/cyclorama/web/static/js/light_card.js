@@ -10,7 +10,6 @@ import { GradeCard } from "./grade_card.js";
 import { latest } from "./latest.js";
 import { LightBench } from "./light_bench.js";
 import { Looks } from "./looks.js";
-import { wrap } from "./plan_geometry.js";
 
 const byId = (id) => document.getElementById(id);
 
@@ -33,7 +32,7 @@ export class LightCard {
     this.environments = new Environments(store, floor);
     this.grade = new GradeCard(byId("look-grade"), store, { attempt: (changes) => floor.attempt(changes), reset: () => store.set("look/grade", {}) });
     this.environmentEditor = new EnvironmentEditor(store, floor);
-    byId("mirror-light").addEventListener("click", () => this.#mirror());
+    byId("mirror-light").addEventListener("click", () => store.change({ kind: "mirror_light", light: chosen.light, frame: store.frame }));
     byId("with-light").addEventListener("change", (e) => this.#withOther(e.target));
     byId("copy-light").addEventListener("click", () => this.#add({ kind: "copy", path: this.#path() }));
     byId("remove-light").addEventListener("click", () => this.store.change({ kind: "remove", path: this.#path() }));
@@ -50,15 +49,6 @@ export class LightCard {
     byId("light-rides").addEventListener("change", (e) => store.set(`${this.#path()}/rides`, e.target.value));
     byId("gobo-pictures").addEventListener("click", () => this.#pictures());
     byId("pick-background").addEventListener("click", () => this.#background());
-  }
-
-  /** The light goes to the other side of where the camera looks from. */
-  #mirror() {
-    const path = `${this.#path()}/azimuth_deg`;
-    const { camera } = this.floor.pose();
-    const { aim } = this.store.state.lens;
-    const from = (Math.atan2(camera[3] - aim[0], camera[11] - aim[2]) * 180) / Math.PI;
-    this.store.change({ kind: "set", path, value: Number(wrap(2 * from - this.store.value(path)).toFixed(2)) });
   }
 
   /** Change places with another light, or take over its strength and colour. */

@@ -1,29 +1,22 @@
-/** The move on the Camera card: stretches one after the other, ready moves, paths, and what does not close. */
+/** The move on the Camera card: segments one after the other, ready moves, paths, and what does not close. */
 
 import { ReadyMoves } from "./ready_moves.js";
 import { get, make, say, upload } from "./api.js";
 import { pickFiles } from "./files.js";
+import { schema, segmentKind } from "./schema.js";
 import { forget, keep } from "./stock_client.js";
 
 const byId = (id) => document.getElementById(id);
-const SAID = {
-  orbit: (s) => `${plain(s.turns)} ×`, spin: (s) => `${plain(s.turns)} ×`, arc: (s) => `${plain(s.by_deg)}°`, push: (s) => metres(s.by_m),
-  rise: (s) => metres(s.by_m), pan: (s) => `${plain(s.by_deg)}°`, roll: (s) => `${plain(s.by_deg)}°`, zoom: (s) => `to ${plain(s.to_mm)} mm`,
-  dolly_zoom: (s) => metres(s.by_m), ride: () => "", hold: () => "",
-};
 const plain = (value) => String(Number(value.toPrecision(4)));
 const metres = (m) => (Math.abs(m) < 1 ? `${plain(m * 1000)} mm` : `${plain(m)} m`);
-const named = (kind) => kind.replace("_", " ").replace(/^./, (c) => c.toUpperCase());
-const FIXES = {
-  "whole turns": "Make whole turns", "whole rounds": "Play whole rounds", "even speed": "Go at even speed",
-  "back again": "Come back again", "end at start": "Go on to the first key", "drop last": "Drop the doubled end", blend: "Blend the end into the start",
-};
+/** How large a segment is, as its kind says it: ‘{by_deg}°’. */
+const figure = (s) => segmentKind(s.kind).figure.replace(/\{(\w+)(:m)?\}/g, (_, name, length) => (length ? metres(s[name]) : plain(s[name])));
 
 export class MoveCard {
   /**
    * @param {import("./project.js").ProjectStore} store
    * @param {{row: string|null, segment: string|null}} chosen
-   * @param {() => void} refresh called when another stretch was chosen
+   * @param {() => void} refresh called when another segment was chosen
    * @param {{sketchPath: (done: (points: number[][]|null, closed: boolean) => void) => void}} floor
    */
   constructor(store, chosen, refresh, floor) {
@@ -33,7 +26,7 @@ export class MoveCard {
       e.target.value = "";
       if (value) change(value);
     });
-    choose("add-stretch", (move) => this.#add(move));
+    choose("add-segment", (move) => this.#add(move));
     this.ready = new ReadyMoves((move) => this.#apply(move));
     byId("ready-move").addEventListener("click", () => this.ready.open(this.kept));
     this.kept = [];
@@ -91,7 +84,7 @@ export class MoveCard {
 
   async #add(move) {
     const rows = () => this.store.shot.rows.flatMap((row) => row.segments.map((s) => ({ ...s, row: row.id })));
-    const id = await this.store.added({ kind: "add_stretch", move }, rows);
+    const id = await this.store.added({ kind: "add_segment", move }, rows);
     if (id) this.#choose("camera", id);
   }
 
@@ -103,7 +96,7 @@ export class MoveCard {
   show({ shot, paths }) {
     const all = this.store.shot.rows.flatMap((row) => row.segments.map((segment) => ({ row: row.id, segment })));
     if (!all.some(({ segment }) => segment.id === this.chosen.segment)) Object.assign(this.chosen, { row: all[0]?.row ?? null, segment: all[0]?.segment.id ?? null });
-    byId("stretches").replaceChildren(...all.map((one) => this.#line(one)));
+    byId("segments").replaceChildren(...all.map((one) => this.#line(one)));
     byId("gaps").replaceChildren(...shot.gaps.map((gap) => this.#gap(gap)));
     byId("length-told").textContent = `${Number(shot.seconds.toFixed(3))} s, ${shot.timecode}`;
     const { rate_num, rate_den } = this.store.state.project;
@@ -125,15 +118,15 @@ export class MoveCard {
   #line({ row, segment }) {
     const who = row === "camera" ? "" : `${row === "disc" ? "Disc" : (this.store.item(row)?.name ?? row)}: `;
     const at = `shots/${this.store.shot.id}/rows/${row}/segments/${segment.id}`;
-    const name = who ? `${who}${segment.kind}` : named(segment.kind);
-    return make("li", { class: "stretch", "aria-current": segment.id === this.chosen.segment },
+    const name = who ? `${who}${segmentKind(segment.kind).title.toLowerCase()}` : segmentKind(segment.kind).title;
+    return make("li", { class: "segment-row", "aria-current": segment.id === this.chosen.segment },
       make("button", { type: "button", class: "flex-1 text-left", onclick: () => this.#choose(row, segment.id) }, name),
-      make("span", { class: "num text-soft" }, SAID[segment.kind](segment)),
+      make("span", { class: "num text-soft" }, figure(segment)),
       make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove ${name}`, title: "Remove", onclick: () => this.store.change({ kind: "remove", path: at }) }, "×"));
   }
 
   #gap({ what, where, jump, fixes }) {
     return make("li", { class: "grid gap-1 py-1" }, make("span", { class: "text-look" }, `${what}${jump === "no jump" ? "" : `, ${jump} off`}.`),
-      make("span", { class: "flex flex-wrap gap-1" }, ...fixes.map((fix) => make("button", { type: "button", class: "btn h-[24px]", onclick: () => this.store.change({ kind: "close_gap", where, fix }) }, FIXES[fix]))));
+      make("span", { class: "flex flex-wrap gap-1" }, ...fixes.map((fix) => make("button", { type: "button", class: "btn h-[24px]", onclick: () => this.store.change({ kind: "close_gap", where, fix }) }, schema.fixes[fix]))));
   }
 }

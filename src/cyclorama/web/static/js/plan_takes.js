@@ -1,7 +1,7 @@
 /** Several takes planned at once: shots down, looks across, colourways, cameras and passes beside; what that comes to. */
 
 import { make, mark, post, say } from "./api.js";
-import { PASSES } from "./passes.js";
+import { schema } from "./schema.js";
 
 const byId = (id) => document.getElementById(id);
 
@@ -45,7 +45,7 @@ export class PlanTakes {
     this.#develop();
     this.#choice("night-colourways", "Each in", this.colourways, this.store.subject?.variants ?? [], "or, where none is ticked, as the shots wear them");
     this.#choice("night-cameras", "Each through", this.cameras, this.store.state.project.cameras, "or, where none is ticked, the shots' own");
-    byId("night-passes").replaceChildren(...PASSES.map(([id, name]) => this.#tick(this.passes, id, name, name)));
+    byId("night-passes").replaceChildren(...schema.passes.map(({ name: id, title: name }) => this.#tick(this.passes, id, name, name)));
     this.#list();
   }
 
@@ -94,7 +94,7 @@ export class PlanTakes {
     const { shots, looks } = this.store.state.project;
     const ticked = shots.flatMap((shot) => looks.filter((look) => this.ticked.has(`${shot.id} ${look.id}`)).map((look) => ({ shot: shot.id, look: look.id })));
     const or = (set) => (set.size ? [...set] : [null]);
-    const passes = this.passes.size ? PASSES.map(([id]) => id).filter((id) => this.passes.has(id)) : null;
+    const passes = this.passes.size ? schema.passes.map(({ name: id }) => id).filter((id) => this.passes.has(id)) : null;
     return ticked.flatMap((cell) => or(this.cameras).flatMap((camera) => or(this.colourways).map((colourway) => ({ ...cell, colourway, camera, passes }))));
   }
 

@@ -177,14 +177,10 @@ export class ProjectStore {
 
   /** A path that begins with `shot`, `shot/move`, `camera`, `look`, `subject` or `subject/variant`, written out. */
   full(path) {
-    const [head, ...rest] = path.split("/");
-    const { shot, subject } = this;
-    const lists = { shot: ["shots", shot.id], camera: ["cameras", shot.camera_id], look: ["looks", shot.look_id], subject: ["items", subject?.id ?? ""] };
-    if (!(head in lists)) return path;
-    if (head === "subject" && rest[0] === "variant" && subject) rest.splice(0, 1, "variants", this.variant(subject).id);
-    const row = shot.rows.find(({ id }) => id === "camera" || id === "disc");
-    if (head === "shot" && rest[0] === "move" && row) rest.splice(0, 1, "rows", row.id, "segments", row.segments[0].id);
-    return [...lists[head], ...rest].join("/");
+    const { open } = this.state;
+    const heads = Object.keys(open).filter((head) => path === head || path.startsWith(`${head}/`));
+    const longest = heads.reduce((one, other) => (other.length > one.length ? other : one), "");
+    return longest ? open[longest] + path.slice(longest.length) : path;
   }
 
   undo() {

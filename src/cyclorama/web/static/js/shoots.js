@@ -1,8 +1,8 @@
 /** The shoot log: takes with filmstrips that fill as frames land. */
 
 import { make, post, removeAsking, say } from "./api.js";
+import { schema } from "./schema.js";
 
-const STATES = { queued: "queued", running: "shooting", paused: "paused", stopped: "stopped", interrupted: "interrupted", failed: "failed", done: "done", damaged: "damaged" };
 const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", failed: "var(--color-missing)", damaged: "var(--color-missing)", interrupted: "var(--color-look)" };
 
 /** Takes that wait, in their order. */
@@ -97,7 +97,7 @@ class Line {
 
   show(take) {
     const at = startsAt(take);
-    this.state.textContent = take.state === "running" && take.message ? "waiting" : at ? `queued, from ${at}` : STATES[take.state];
+    this.state.textContent = take.state === "running" && take.message ? "waiting" : at ? `queued, from ${at}` : schema.take_states[take.state];
     this.strip.hidden = this.track.hidden = take.state === "queued" && !take.finished; // what waits takes little room
     this.element.draggable = take.state === "queued";
     this.element.classList.toggle("cursor-grab", take.state === "queued");
@@ -121,7 +121,7 @@ class DamagedLine {
   constructor(take) {
     this.element = make("article", { class: "border-b border-rule py-4", "data-take": take.id, "data-state": "damaged" },
       make("header", { class: "mb-2 flex items-baseline gap-3" }, make("span", { class: "text-[15px] font-semibold" }, take.name),
-        make("span", { class: "font-medium", style: `color: ${COLOURS.damaged}` }, STATES.damaged)),
+        make("span", { class: "font-medium", style: `color: ${COLOURS.damaged}` }, schema.take_states.damaged)),
       make("div", { class: "flex items-center gap-3" }, make("p", { class: "text-look" }, take.message), make("span", { class: "flex-1" }),
         make("button", { class: "btn", onclick: () => act(take, "remove") }, "Remove")));
   }

@@ -2,7 +2,8 @@
 
 import { get, make, post, remove, request, say, upload } from "./api.js";
 import { pickFiles } from "./files.js";
-import { KINDS, found, pictureOf } from "./stock_tiles.js";
+import { schema } from "./schema.js";
+import { found, pictureOf } from "./stock_tiles.js";
 
 const byId = (id) => document.getElementById(id);
 let stock = [];
@@ -21,7 +22,7 @@ function draw() {
   const words = byId("stock-search").value.trim();
   const only = byId("stock-favourites").getAttribute("aria-pressed") === "true";
   const shown = stock.filter((one) => found(one, words) && (one.favourite || !only));
-  for (const [kind] of KINDS) {
+  for (const kind of Object.keys(schema.stock)) {
     const these = shown.filter((one) => one.kind === kind);
     const section = document.querySelector(`section[data-kind=${kind}]`);
     section.querySelector("[data-stock]").replaceChildren(...these.map(card));

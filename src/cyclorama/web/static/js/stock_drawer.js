@@ -2,10 +2,10 @@
 
 import { get, make, post, request, say, upload } from "./api.js";
 import { PICTURES, pickFiles } from "./files.js";
-import { KINDS, found, pictureOf } from "./stock_tiles.js";
+import { schema } from "./schema.js";
+import { found, pictureOf } from "./stock_tiles.js";
 
 const byId = (id) => document.getElementById(id);
-const TITLES = Object.fromEntries(KINDS);
 
 export class StockDrawer {
   /**
@@ -79,7 +79,7 @@ export class StockDrawer {
     say("Keeping it …", 60);
     try {
       await post(`${store.url}/stock`, { kind, name, which: { gobo: chosen.light, model: chosen.item }[kind] ?? null, frame: this.floor.frame() });
-      say(`‘${name}’ lies in the stockroom, among the ${TITLES[kind].toLowerCase()}.`);
+      say(`‘${name}’ lies in the stockroom, among the ${schema.stock[kind].toLowerCase()}.`);
       if (!byId("stock-drawer").hidden) await this.#load();
     } catch (error) {
       say(error.message, 8);
@@ -117,7 +117,7 @@ export class StockDrawer {
       this.floor.carry(what);
     };
     return make("div", { class: "relative" },
-      make("button", { type: "button", class: "swatch-tile w-full", draggable: "true", title: `${name} (${TITLES[kind].toLowerCase()}). Drag it onto the picture, or click`, onclick: use, ondragstart, ondragend: () => this.floor.carry(null) },
+      make("button", { type: "button", class: "swatch-tile w-full", draggable: "true", title: `${name} (${schema.stock[kind].toLowerCase()}). Drag it onto the picture, or click`, onclick: use, ondragstart, ondragend: () => this.floor.carry(null) },
         pictureOf(one), make("span", { class: "truncate" }, name)),
       shelf === "ready" ? "" : make("button", { type: "button", class: "absolute top-1 right-1 rounded-full bg-paper/80 px-1 leading-5", "aria-pressed": favourite, "aria-label": `Favourite: ${name}`, title: "Favourite", onclick: star }, favourite ? "★" : "☆"));
   }

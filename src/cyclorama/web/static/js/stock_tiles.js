@@ -3,12 +3,6 @@
 import { make } from "./api.js";
 import { toHex } from "./colour.js";
 
-/** Kinds of things in the order in which a studio is set up, with what they are called. */
-export const KINDS = [
-  ["set", "Sets"], ["model", "Models"], ["look", "Looks"], ["rig", "Rigs"], ["environment", "Environments"], ["gobo", "Gobos"],
-  ["backdrop", "Backdrops"], ["material", "Materials"], ["palette", "Palettes"], ["move", "Moves"],
-];
-
 const AGAIN_MS = 3000;
 const SLOWEST_MS = 60_000;
 const MOST_TRIES = 20;

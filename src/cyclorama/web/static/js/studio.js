@@ -22,17 +22,17 @@ import { ShotTabs } from "./shot_tabs.js";
 import { StockDrawer } from "./stock_drawer.js";
 import { Strip } from "./strip.js";
 import { Touch } from "./touch.js";
+import { schema } from "./schema.js";
 
 const byId = (id) => document.getElementById(id);
 const told = (id) => JSON.parse(byId(id).textContent);
 const AGAIN_MS = 2000;
-const STATIONS = ["subject", "set", "camera", "light", "materials", "shoot"];
 /** What is judged better by the stand-in while it is dragged, because it is there at once: all that moves. */
 const MOVES = new Set(["camera", "motion", "transform"]);
 /** What says where a camera stands. */
 const STAND = ["azimuth_deg", "elevation_deg", "distance_m", "aim/x_m", "aim/y_m", "aim/z_m"];
 const TAPES = { materials: "var(--color-soft)", shoot: "var(--color-ink)" };
-const stationInAddress = () => (STATIONS.includes(location.hash.slice(1)) ? location.hash.slice(1) : null);
+const stationInAddress = () => (schema.stations.includes(location.hash.slice(1)) ? location.hash.slice(1) : null);
 
 class Floor {
   constructor() {
@@ -397,7 +397,7 @@ class Floor {
       { keys: ["ArrowLeft", "ArrowRight"], label: "One frame back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -1 : 1)) },
       { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -10 : 10)) },
       { keys: ["Home", "End"], label: "First frame, last frame", run: (e) => clock.go(store.state.shot.first + (e.key === "Home" ? 0 : store.state.shot.frames - 1)) },
-      { keys: ["1", "2", "3", "4", "5", "6"], label: "Open a station", run: (e) => this.open(STATIONS[Number(e.key) - 1]) },
+      { keys: ["1", "2", "3", "4", "5", "6"], label: "Open a station", run: (e) => this.open(schema.stations[Number(e.key) - 1]) },
       { keys: ["k"], label: "Key where the camera stands", run: () => store.change(...STAND.map((name) => ({ kind: "key", path: store.full(`camera/${name}`), frame: clock.frame }))) },
       { keys: ["a"], label: "Key every change, on or off", run: () => this.#toggleKeying() },
       { keys: ["o"], label: "Proof the move, or stop", run: () => byId("proof").click() },

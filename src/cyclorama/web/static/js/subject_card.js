@@ -2,10 +2,10 @@
 
 import { make, mark, post, say, switchRow } from "./api.js";
 import { follow } from "./intake.js";
+import { lightKind } from "./schema.js";
 
 const byId = (id) => document.getElementById(id);
 const CENTRES = { box: "Middle of its box", area: "Middle of its surface", revolution: "Axis of revolution", file: "Origin of the file" };
-const LIGHTS = { rectangle: "panel", disc: "disc", sphere: "globe", tube: "tube", spot: "spot", sun: "sun" };
 const OPEN_PARTS = 24; // groups of a model with more parts come folded
 const capital = (text) => text[0].toUpperCase() + text.slice(1);
 const count = (n) => n.toLocaleString("en").replaceAll(",", "\u202f");
@@ -97,7 +97,7 @@ export class SubjectCard {
   #piece({ id, reverse, times, speed }, name) {
     const how = [times === 1 ? "" : `${times} ×`, speed === 1 ? "" : `at ${speed} ×`, reverse ? "backwards" : ""].filter(Boolean).join(", ");
     const away = () => this.store.change({ kind: "remove", path: this.store.full(`subject/play/then/${id}`) });
-    return make("li", { class: "stretch", "aria-current": id === this.chosen.piece },
+    return make("li", { class: "segment-row", "aria-current": id === this.chosen.piece },
       make("button", { type: "button", class: "flex-1 text-left", onclick: () => this.#choose(id) }, name),
       make("span", { class: "num text-soft" }, how),
       id === null ? "" : make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove ${name}`, title: "Remove", onclick: away }, "×"));
@@ -145,7 +145,7 @@ export class SubjectCard {
     byId("around").replaceChildren(
       ...cameras.map(({ id, name }) => make("li", { class: "row" }, make("span", { class: "name truncate", title: name }, name), make("span", { class: "text-soft" }, "camera"),
         act("Shoot from here", "The camera stands where the file's does, with its field of view", { kind: "take_camera", id }))),
-      ...lights.map(({ id, name, shape }) => make("li", { class: "row" }, make("span", { class: "name truncate", title: name }, name), make("span", { class: "text-soft" }, LIGHTS[shape]),
+      ...lights.map(({ id, name, shape }) => make("li", { class: "row" }, make("span", { class: "name truncate", title: name }, name), make("span", { class: "text-soft" }, lightKind(shape).title.toLowerCase()),
         act("Put up", "A light like it, where it stands in the file", { kind: "take_light", id }))));
     byId("around-title").hidden = !cameras.length && !lights.length;
     const hidden = parts.filter((p) => !p.visible).length;

@@ -5,9 +5,9 @@ import { fromHex, toHex } from "./colour.js";
 import { Fields } from "./fields.js";
 import { GradeCard } from "./grade_card.js";
 import { bindHeldChanges, HeldChanges } from "./held_changes.js";
+import { schema } from "./schema.js";
 
 const byId = (id) => document.getElementById(id);
-const PLAIN = { kind: "colour", colour: [0.42, 0.42, 0.42], second: [0.75, 0.75, 0.75], picture: null, source_name: "", blur: 0, take: "", spread_deg: 0 };
 
 export class TakeGrade {
   /**
@@ -245,7 +245,7 @@ export class TakeGrade {
   }
 
   #bindBehind() {
-    const change = (more) => this.#keep({ ...this.state.finishing, behind: { ...(this.state.finishing.behind ?? PLAIN), ...more } }, "Backdrop");
+    const change = (more) => this.#keep({ ...this.state.finishing, behind: { ...(this.state.finishing.behind ?? schema.backdrop), ...more } }, "Backdrop");
     byId("behind-kind").addEventListener("change", (e) => {
       const kind = e.target.value;
       if (kind === "") return this.#keep({ ...this.state.finishing, behind: null }, "Transparent");

@@ -1,7 +1,7 @@
 /** What is looked at of a take, its picture or a pass; and passes that are shot into it once its pictures are there. */
 
 import { make, post, say, switchRow } from "./api.js";
-import { PASSES } from "./passes.js";
+import { schema } from "./schema.js";
 
 const byId = (id) => document.getElementById(id);
 
@@ -34,7 +34,7 @@ export class TakePasses {
     const take = this.room.take();
     const there = new Set(take.shot_passes);
     this.offered = [...there].join();
-    byId("more-list").replaceChildren(...PASSES.map(([id, name, title]) =>
+    byId("more-list").replaceChildren(...schema.passes.map(({ name: id, title: name, says: title }) =>
       switchRow(there.has(id) ? `${name}, anew` : name, this.chosen.has(id), name, (on) => this.#choose(id, on), { title })));
     byId("more-shoot").disabled = !this.chosen.size;
     const exposes = [...this.chosen].some((id) => !take.passes_alone.includes(id));

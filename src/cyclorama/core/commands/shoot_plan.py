@@ -4,15 +4,15 @@ from collections.abc import Sequence
 
 from ..errors import ChangeError
 from ..geometry.measure import Measures
+from ..review.measures import review
+from ..review.phrases import data_size, duration
+from ..review.readiness import readiness
 from ..scene import Doc, Project, put, put_all
 from ..scene.base import Id
 from ..scene.shoot import PassName
 from ..scene.shot import Wears
 from ..sequence.names import first_and_last
 from ..sequence.size import frame_bytes
-from .measures import review
-from .phrases import data_size, duration
-from .readiness import readiness
 
 MOST_TAKES = 200
 
@@ -101,11 +101,23 @@ def plan_takes(
         room += size
         files, odd = first_and_last(there), ready.odd
         if files in names:
-            odd = (*odd, "Its files are named like those of a take above; put {look}, {colourway} or {camera} into "
-                         "the file name to tell them apart.")  # fmt: skip
+            odd = (
+                *odd,
+                "Its files are named like those of a take above; put {look}, {colourway} or {camera} into "
+                "the file name to tell them apart.",
+            )
         names.add(files)
-        takes.append(PlannedTake(cell=cell, name=name_of(project, cell), frames=frames, disk=data_size(size),
-                                 files=files, odd=odd, blocking=ready.blocking))  # fmt: skip
+        takes.append(
+            PlannedTake(
+                cell=cell,
+                name=name_of(project, cell),
+                frames=frames,
+                disk=data_size(size),
+                files=files,
+                odd=odd,
+                blocking=ready.blocking,
+            )
+        )
     count = f"{len(takes)} take{'s' if len(takes) != 1 else ''}"
     frames = sum(take.frames for take in takes)
     known = [seconds for seconds in forecasts_s if seconds is not None]

@@ -1,0 +1,18 @@
+/** What documents and kinds hold, as the studio tells it: nobody here keeps a list of its own. */
+
+/**
+ * @type {{
+ *   lights: {shape: string, title: string, fields: string[]}[],
+ *   segments: {kind: string, title: string, says: string, figure: string, fields: string[]}[],
+ *   passes: {name: string, title: string, says: string}[],
+ *   fixes: Object<string, string>, formats: string[], stations: string[], stock: Object<string, string>,
+ *   take_states: Object<string, string>, backdrop: object,
+ * }}
+ */
+export const schema = JSON.parse(document.getElementById("schema").textContent);
+
+/** A kind of segment. */
+export const segmentKind = (kind) => schema.segments.find((one) => one.kind === kind);
+
+/** A kind of light. */
+export const lightKind = (shape) => schema.lights.find((one) => one.shape === shape);
