@@ -20,6 +20,7 @@ from cyclorama.store import Studio
 FRAMES = 6
 PIXELS = """() => {
     const canvas = document.getElementById('picture');
+    if (!canvas) return 0; // the page is only just coming
     const { data } = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height);
     return data.reduce((a, b) => a + b, 0);
 }"""

@@ -102,7 +102,7 @@ def test_a_path_is_drawn_by_hand_and_a_loop_is_closed(page: Page, server: Server
     page.select_option("#add-path", "straight track")
     saved_step(page, "straight track")
     page.select_option("#add-segment", "ride")
-    expect(page.locator("#stretches li")).to_have_count(2)
+    expect(page.locator("#segments li")).to_have_count(2)
     (path,) = project(server, floor).paths
     point = page.locator("#plan [data-point]").first.bounding_box()
     assert point is not None
@@ -116,7 +116,7 @@ def test_a_path_is_drawn_by_hand_and_a_loop_is_closed(page: Page, server: Server
     assert moved.points[0].z_m < path.points[0].z_m
     assert moved.points[1] == path.points[1]
     page.get_by_role("button", name="Remove Ride").click()
-    expect(page.locator("#stretches li")).to_have_count(1)
+    expect(page.locator("#segments li")).to_have_count(1)
     page.locator("[data-number$='/turns']").fill("1.25")
     page.keyboard.press("Enter")
     expect(page.locator("#gaps")).to_contain_text("90 ° off")
@@ -162,7 +162,7 @@ def test_a_path_is_drawn_on_the_plan_and_bent_by_its_handles(page: Page, server:
     assert bent.points[1].bends == "even"
     assert bent.points[1].out_z_m > 0.05
     page.select_option("#add-segment", "ride")
-    expect(page.locator("#stretches li")).to_have_count(2)
+    expect(page.locator("#segments li")).to_have_count(2)
     page.click("#speed-curve")
     saved_step(page, "Speed curve")
     assert [c.path.rpartition("/")[2] for c in project(server, floor).shot.channels] == ["along_pct"]
@@ -183,7 +183,7 @@ def test_another_shot_through_another_camera(page: Page, server: Server, floor: 
     page.keyboard.press("Enter")
     page.click("#ready-move")
     page.locator("#ready-moves-list button", has_text="Hero push").click()
-    expect(page.locator("#stretches li")).to_have_count(2)
+    expect(page.locator("#segments li")).to_have_count(2)
     after = project(server, floor)
     assert [c.focal_mm for c in after.cameras] == [before.camera.focal_mm, 35.0]
     assert after.shots[0] == before.shot

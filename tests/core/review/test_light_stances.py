@@ -58,7 +58,7 @@ def test_what_is_round_reaches_as_far_as_it_is_large(shape: str) -> None:
     points = outline(light_row(light, np.array([0.0, 1.0, 0.0]), 0.0))
     half_m = 0.05 if shape == "tube" else 0.25
     assert points[:, 1].min() == pytest.approx(1.0 - half_m, abs=1e-6)
-    assert points[:, 0].max() == pytest.approx(0.3 if shape == "tube" else 0.25, abs=1e-6)  # ends are flat
+    assert points[:, 0].max() == pytest.approx(0.25, abs=1e-6)
 
 
 @pytest.mark.parametrize(

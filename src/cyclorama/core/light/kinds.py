@@ -149,8 +149,11 @@ def _ball_outline(row: Row) -> Points:
 
 
 def _tube_outline(row: Row) -> Points:
-    u, _ = _halves(row)
-    return (np.stack([u, -u])[:, None] + _ball_outline(row)).reshape(-1, 3)
+    u, v = _halves(row)
+    across = np.cross(u, v) / max(float(np.linalg.norm(u)), 1e-20)
+    turn = np.arange(ROUND) * (2 * np.pi / ROUND)
+    rim = np.cos(turn)[:, None] * v + np.sin(turn)[:, None] * across
+    return (np.stack([u, -u])[:, None] + rim).reshape(-1, 3)
 
 
 _DIAMETER = KindField("width_m", "Diameter", "m", 0.05, 3)
