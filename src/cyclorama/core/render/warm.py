@@ -40,6 +40,8 @@ from .trace.wavefront import FrameScene, find_blocked_with_holes
 SIZE = 16
 LOOK_EVERY_S = 0.2
 _DONE, _LARGE = "complete", "large"
+_COMMAND = (sys.executable, "-m", __spec__.name)
+"""Runs this module; `__name__` is not its name in a process that runs it."""
 
 
 def kernels_compiled() -> bool:
@@ -67,9 +69,7 @@ def compile_apart(unwanted: Callable[[], bool]) -> None:
     thread that wants one for a small picture waits as long. Raises ChildProcessError with the last line of the trouble.
     """
     with tempfile.TemporaryFile() as said:
-        child = subprocess.Popen(
-            [sys.executable, "-m", __name__], stdout=subprocess.DEVNULL, stderr=said, start_new_session=True
-        )
+        child = subprocess.Popen(_COMMAND, stdout=subprocess.DEVNULL, stderr=said, start_new_session=True)
         while child.poll() is None and not unwanted():
             with suppress(subprocess.TimeoutExpired):
                 child.wait(LOOK_EVERY_S)
@@ -86,7 +86,7 @@ def warm_up(tracer: Tracer) -> None:
     done = kernel_cache_folder() / _DONE
     helper = None
     if not kernels_compiled() and tracer.threads > 1:
-        helper = subprocess.Popen([sys.executable, "-m", __name__, _LARGE], stdout=subprocess.DEVNULL)
+        helper = subprocess.Popen([*_COMMAND, _LARGE], stdout=subprocess.DEVNULL)
     try:
         _develop(tracer)
     finally:
