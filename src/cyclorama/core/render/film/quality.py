@@ -120,7 +120,7 @@ def error_of(film: Film, tone: Tone) -> NDArray[np.float32]:
     """About how wrong the denoised picture is as it is shown (h, w), 0…1, from two halves of its samples.
 
     Those of large pictures are compared in half the size, which takes less than half the time and says as much
-    (docs/performance.md); what small ones show is often a pixel wide.
+    (docs/decisions/noise.md); what small ones show is often a pixel wide.
     """
     count = film.count[:, None].astype(np.float32)
     odd = film.sums[:, 12:15] / (film.count // 2).clip(1)[:, None]
