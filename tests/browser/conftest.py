@@ -60,7 +60,7 @@ class Server:
             *self.more,
         ]
         self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-        end = time.monotonic() + 60
+        end = time.monotonic() + 240
         while True:
             try:
                 urllib.request.urlopen(f"{self.address}/api/renderer").read()

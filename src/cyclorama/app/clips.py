@@ -5,6 +5,7 @@ have changed since is made anew.
 """
 
 import hashlib
+import shutil
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import partial
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from ..core.delivery.encode import encode_mp4
+from ..core.delivery.segments import pieces_folder
 from ..core.errors import ShootError, telling_of_space
 from ..core.motion import FrameRate
 from ..core.picture.finishing import Finishing
@@ -132,9 +134,12 @@ def _encode(studio: Studio, job: Job, hand: JobContext) -> Result:
         frames = [(f"Frame {n}", partial(_pixels, studio, clip, n)) for n in clip.numbers]
         try:
             with telling_of_space():
+                folder = clip.take.folder / f".clip-x{clip.loops}.pieces"
+                pieces = pieces_folder(folder, clip.source[:16])
                 encode_mp4(
-                    frames, clip.rate, clip.target, clip.loops, progress=lambda share: hand.tell("Encoding", share)
+                    frames, clip.rate, clip.target, clip.loops, lambda share: hand.tell("Encoding", share), pieces
                 )
+                shutil.rmtree(folder, ignore_errors=True)
             write_whole(clip.note, clip.source.encode())
         except OSError as error:
             raise ShootError(f"The clip could not be written: {error.strerror or error}.") from error

@@ -2,6 +2,7 @@
 
 import weakref
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import av
@@ -10,6 +11,7 @@ import pytest
 from PIL import Image
 
 from cyclorama.core.delivery.encode import Frame, encode_mp4
+from cyclorama.core.delivery.segments import PIECE, pictures_in
 from cyclorama.core.errors import ShootError
 from cyclorama.core.sequence.seam import check_seam
 
@@ -44,6 +46,30 @@ def test_mp4(tmp_path: Path, rate: Fraction) -> None:
     assert decoded[8].to_ndarray(format="rgb24")[20, 20] == pytest.approx([200, 116, 40], abs=6)  # BT.709 both ways
     data = target.read_bytes()
     assert data.index(b"moov") < data.index(b"mdat")  # the index is at the front
+
+
+def test_a_clip_that_was_stopped_goes_on_where_it_was(tmp_path: Path) -> None:
+    """Whole pieces are used again; the finished clip has every picture, and leaves none of them."""
+    paths = frames(tmp_path, 2 * PIECE + 10, (32, 32))
+    target, pieces, read = tmp_path / "clip.mp4", tmp_path / "pieces", list[str]()
+
+    def counted(path: Path) -> bytes:
+        read.append(path.name)
+        return path.read_bytes()
+
+    def stop(share: float) -> None:
+        if len(read) > 1.5 * PIECE:
+            raise KeyboardInterrupt
+
+    asked: list[Frame] = [(p.name, partial(counted, p)) for p in paths]
+    with pytest.raises(KeyboardInterrupt):
+        encode_mp4(asked, Fraction(24), target, 1, stop, pieces)
+    assert not target.exists()
+    read.clear()
+    encode_mp4(asked, Fraction(24), target, 1, pieces=pieces)
+    assert paths[5].name not in read
+    assert pictures_in(target) == len(paths)
+    assert not pieces.exists()
 
 
 def test_encoding_refuses_what_it_cannot_read(tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ A file is joined of pieces by copying what is encoded. Where several tries are n
 for all frames), frames are made once and kept losslessly in pieces meanwhile.
 """
 
+import shutil
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
 from fractions import Fraction
@@ -22,6 +23,16 @@ from .video_frames import Pictures
 PIECE = 120
 """Frames; each begins with a picture that stands for itself."""
 LOSSLESS = Coding("Kept frames", "", "mkv", "ffv1", "bgra", clear=True)
+
+
+def pieces_folder(folder: Path, stamp: str) -> Path:
+    """Where pieces of something lie until all of it is written; `stamp` tells what it is made of. What was made of
+    something else is removed."""
+    now = folder / stamp
+    for older in folder.glob("*"):
+        if older != now:
+            shutil.rmtree(older)
+    return now
 
 
 def can_be_joined(coding: Coding) -> bool:

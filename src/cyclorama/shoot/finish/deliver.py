@@ -19,6 +19,7 @@ from ...core.delivery.contact_sheets import sheet, sheet_file
 from ...core.delivery.containers import encode
 from ...core.delivery.presets import Coding, Delivery
 from ...core.delivery.program_source import ProgramSource, in_order
+from ...core.delivery.segments import pieces_folder
 from ...core.delivery.size_forecast import Forecast, forecast
 from ...core.delivery.spin import spin_page
 from ...core.delivery.stills import file_of, picture_of
@@ -68,13 +69,7 @@ def _pieces_of(studio: Studio, handed: Handed, reel: TakeReel | None = None) -> 
     """Where what is ready of a delivery lies until all of it is. What was made of pictures that have changed since is
     removed, where it is said what they are now."""
     folder = folder_of(studio, handed.project_id) / f".{handed.id}.pieces"
-    if reel is None:
-        return folder
-    now = folder / reel.stamp
-    for older in folder.glob("*"):
-        if older != now:
-            shutil.rmtree(older)
-    return now
+    return folder if reel is None else pieces_folder(folder, reel.stamp)
 
 
 def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:

@@ -24,7 +24,7 @@ export function lamp({ light, at, angle, half }, scale) {
   const colour = light.lit ? TAPE.light : "var(--color-rule)";
   return draw("g", { class: "grab", "data-grab": "light", "data-light": light.id, transform: `translate(${at}) rotate(${angle})` },
     draw("circle", { r: 14, fill: "transparent" }),
-    draw("path", { d: `M${-w} 0L${-Math.min(w, 4)} 8H${Math.min(w, 4)}L${w} 0Z`, fill: light.lit ? "#fff" : "none", stroke: colour, "stroke-width": 1.25, "stroke-linejoin": "round" }),
+    draw("path", { d: `M${-w} 0L${-Math.min(w, 4)} 8H${Math.min(w, 4)}L${w} 0`, fill: light.lit ? "#fff" : "none", stroke: colour, "stroke-width": 1.25, "stroke-linejoin": "round" }),
     ...light.signs.map(([from, to]) => draw("line", { x1: from * w, x2: to * w, y1: 0, y2: 0, stroke: colour, "stroke-width": 3 })),
     draw("title", {}, light.name));
 }
