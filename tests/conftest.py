@@ -1,12 +1,14 @@
 """Shared: small studios made of arrays, so that physics is tested against closed forms."""
 
+import asyncio
 import dataclasses
 import io
 import math
 import os
 import shutil
 import subprocess
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Coroutine, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import TypeVar
 
@@ -72,24 +74,41 @@ T = TypeVar("T")
 NO_RECTS = np.zeros((0, LIGHT_COLUMNS), np.float32)
 
 
-LONG = (
+LONG = {
     "browser",
-    "test_contract",
-    "test_bench",
-    "test_farm",
-    "test_chance",
-    "test_passes",
-    "test_progressive",
-    "test_quality",
-    "test_warm",
+    "demo",
+    "gallery",
     "shoot",
     "web",
-)
+    "test_bench",
+    "test_bsdf",
+    "test_chance",
+    "test_contract",
+    "test_passes",
+    "test_patches",
+    "test_progressive",
+    "test_quality",
+    "test_reference",
+    "test_start",
+    "test_warm",
+}
+"""Folders and files of tests that take long."""
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+def _takes_long(item: pytest.Item) -> bool:
+    return bool(LONG & {item.path.stem, item.path.parent.name})
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--quick", action="store_true", help="leave out what takes long")
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
     """Files that take long come first: at the end, two processes share out short ones more evenly."""
-    items.sort(key=lambda item: not any(name in (item.path.stem, item.path.parent.name) for name in LONG))
+    items.sort(key=lambda item: not _takes_long(item))
+    if config.getoption("--quick"):
+        config.hook.pytest_deselected(items=[item for item in items if _takes_long(item)])
+        items[:] = [item for item in items if not _takes_long(item)]
 
 
 @pytest.fixture(scope="session")
@@ -97,6 +116,12 @@ def tracer() -> Iterator[Tracer]:
     with Tracer(2) as shared:
         warm_up(shared)
         yield shared
+
+
+def awaited(coroutine: Coroutine[object, object, T]) -> T:
+    """Result of a coroutine, in a thread of its own: the browser's loop may run in this one."""
+    with ThreadPoolExecutor(1) as thread:
+        return thread.submit(asyncio.run, coroutine).result()
 
 
 def png_of(pixels: np.ndarray, kind: str = "PNG") -> bytes:

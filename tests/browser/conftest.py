@@ -75,14 +75,14 @@ class Server:
         self.process.wait()
 
 
-@pytest.fixture(scope="package")
+@pytest.fixture(scope="session")
 def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     server = Server(tmp_path_factory.mktemp("browser"))
     yield server
     server.kill()
 
 
-@pytest.fixture(scope="package")
+@pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     path = next(p for p in map(shutil.which, ("chromium", "chromium-browser")) if p)
     with sync_playwright() as playwright:
@@ -102,7 +102,7 @@ def page(browser: Browser) -> Iterator[Page]:
     assert problems == []
 
 
-@pytest.fixture(scope="package")
+@pytest.fixture(scope="session")
 def model(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("models") / "brass-ball.glb"
     path.write_bytes(glb(base=(0.9, 0.7, 0.4), metal=1.0, rough=0.3))

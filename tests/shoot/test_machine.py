@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import ClassVar
 
 import pytest
+from tests.conftest import awaited
 
 from cyclorama.shoot.farm import machine
 from cyclorama.shoot.farm.cluster import Orders
@@ -68,7 +69,7 @@ async def _until(there: Callable[[], bool], said: list[str]) -> None:
 def test_a_start_that_fails_is_tried_again(said: list[str]) -> None:
     """As the library fails: nobody answers, a start took too long (which it tells in two ways), or failed at all."""
     Looker.starts = [OSError(), TimeoutError(), AssertionError("starting"), RuntimeError(), None]
-    asyncio.run(_until(lambda: "Shoots for" in said[-1] if said else False, said))
+    awaited(_until(lambda: "Shoots for" in said[-1] if said else False, said))
     assert said[:-1] == ["tcp://lamp:1 does not answer; trying again."] * 4
     assert len(Looker.made) == 5
     assert {looker.more["death_timeout"] for looker in Looker.made} == {machine.START_S}
@@ -77,14 +78,14 @@ def test_a_start_that_fails_is_tried_again(said: list[str]) -> None:
 def test_a_machine_on_which_nobody_works_any_more_begins_anew(said: list[str], monkeypatch: pytest.MonkeyPatch) -> None:
     """The library leaves it at that when a worker that ended could not be started again."""
     monkeypatch.setattr(Looker, "alive", staticmethod(lambda: len(Looker.made) > 1))
-    asyncio.run(_until(lambda: len(said) == 3, said))
+    awaited(_until(lambda: len(said) == 3, said))
     assert [looker.closed for looker in Looker.made] == [True, True]  # the second when the work was ended
     assert [line.split()[0] for line in said] == ["Shoots", "tcp://lamp:1", "Shoots"]
 
 
 def test_a_machine_that_works_is_left_alone(said: list[str]) -> None:
     began = time.monotonic()
-    asyncio.run(_until(lambda: time.monotonic() - began > 3 * machine.START_S, said))
+    awaited(_until(lambda: time.monotonic() - began > 3 * machine.START_S, said))
     assert len(Looker.made) == 1
 
 

@@ -7,6 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 from fastapi import Request
 from fastapi.testclient import TestClient
+from tests.conftest import awaited
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import client, intake  # noqa: F401  (client is a fixture)
 
@@ -55,7 +56,7 @@ def test_equal_requests_share_one_answer_and_others_wait_their_turn() -> None:
         shared.close()
         return answers
 
-    assert asyncio.run(ask()) == ["a"] * 20 + ["b"] * 20 + ["c"]
+    assert awaited(ask()) == ["a"] * 20 + ["b"] * 20 + ["c"]
     assert (sorted(begun), most) == (["a", "b", "c"], 2)
 
 
@@ -83,7 +84,7 @@ def test_what_nobody_waits_for_any_more_is_ended() -> None:
         await asyncio.to_thread(ended.wait, 5)
         shared.close()
 
-    asyncio.run(ask())
+    awaited(ask())
     assert ended.is_set()
 
 

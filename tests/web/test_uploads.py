@@ -1,6 +1,5 @@
 """Files on their way in: limits that hold while they arrive, children that are never left behind."""
 
-import asyncio
 import io
 import multiprocessing
 import os
@@ -16,6 +15,7 @@ import pytest
 from fastapi import Request
 from fastapi.testclient import TestClient
 from py_landlock import LandlockError, get_abi_version
+from tests.conftest import awaited
 from tests.core.geometry.test_intake import glb
 from tests.shoot.test_shoot import wait_for
 from tests.web.test_api import client, ended, intake  # noqa: F401  (client is a fixture)
@@ -56,7 +56,7 @@ def receive(folder: Path, request: Request) -> dict[str, int]:
         async with received(request, folder) as got:
             return {name: path.stat().st_size for name, path in got.paths.items()}
 
-    return asyncio.run(taken())
+    return awaited(taken())
 
 
 def left(folder: Path) -> list[Path]:

@@ -3,29 +3,35 @@
 import subprocess
 import sys
 from pathlib import Path
+from typing import Annotated
 
 import typer
 
 ROOT = Path(__file__).resolve().parents[3]
+CHECKS = (
+    ("ruff", "check", "."),
+    ("ruff", "format", "--check", "."),
+    ("mypy",),
+    ("pytest", "-q", "tests/test_arrows.py", "tests/test_vocabulary.py"),
+)
 
 
 def check() -> None:
-    """Lint, types of core, import arrows, and whether the built CSS is up to date."""
-    steps = [
-        ["ruff", "check", "."],
-        ["ruff", "format", "--check", "."],
-        ["mypy"],
-        ["pytest", "-q", "tests/test_arrows.py"],
-    ]
-    failed = [s for s in steps if subprocess.run([sys.executable, "-m", *s], cwd=ROOT).returncode]
-    css = subprocess.run([sys.executable, str(ROOT / "tools" / "build_css.py"), "--check"], cwd=ROOT)
-    if css.returncode:
-        failed.append(["tools/build_css.py"])
-    typer.echo("Failed: " + ", ".join(" ".join(s) for s in failed) if failed else "All checks passed.")
+    """Lint, types, order of the rooms, words, and whether the built CSS is up to date."""
+    commands = [[sys.executable, "-m", *step] for step in CHECKS]
+    commands.append([str(Path(sys.executable).with_name("lint-imports"))])
+    commands.append([sys.executable, "tools/build_css.py", "--check"])
+    failed = [command for command in commands if subprocess.run(command, cwd=ROOT).returncode]
+    typer.echo("Failed: " + ", ".join(" ".join(c[1:] or c) for c in failed) if failed else "All checks passed.")
     raise typer.Exit(1 if failed else 0)
 
 
-def test(context: typer.Context) -> None:
+def test(
+    context: typer.Context,
+    quick: Annotated[
+        bool, typer.Option("--quick", help="What to run after every edit: rules and interfaces, in about two minutes.")
+    ] = False,  # noqa: PT028  (a command, no test)
+) -> None:
     """Run all tests, a file of them at a time in each of two processes; further arguments go to pytest instead."""
     from ..core.render.film.tracer import Tracer
     from ..core.render.warm import warm_up
@@ -33,4 +39,5 @@ def test(context: typer.Context) -> None:
     with Tracer() as tracer:  # or all processes would compile the same kernels
         warm_up(tracer)
     arguments = context.args or ["-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", "--durations", "25"]
+    arguments += ["--quick"] if quick else []
     raise typer.Exit(subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT).returncode)
