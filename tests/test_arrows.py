@@ -44,12 +44,12 @@ MAY_COPY = {"core/scene/writing.py", "core/geometry/report.py", "gallery/kept.py
 
 
 def test_documents_are_written_in_one_place() -> None:
-    """`put`, lists and `edited` check what they write; a bare copy of a pydantic model does not."""
+    """`put`, lists and `revise` check what they write; a bare copy of a pydantic model does not."""
     copying = {str(p.relative_to(ROOT)) for p in MODULES if ".model_copy(" in p.read_text()}
     assert {c for c in copying if not c.startswith("core/geometry/read/")} <= MAY_COPY
 
 
-WRITERS = {"put", "put_all", "edited", "insert_item", "remove_item", "move_item", "perform"}
+WRITERS = {"put", "put_all", "revise", "insert_item", "remove_item", "move_item", "perform"}
 
 
 def test_review_never_writes() -> None:

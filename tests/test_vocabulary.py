@@ -39,3 +39,53 @@ def test_the_glossary_points_at_modules_that_exist() -> None:
     assert len(named) > 40
     places = {name: ROOT / (f"web/static/{name}" if name.startswith("js/") else name) for name in named}
     assert [name for name, place in places.items() if not place.exists()] == []
+
+
+IRREGULAR = set(
+    [
+        "begun",
+        "bent",
+        "beside",
+        "built",
+        "drawn",
+        "driven",
+        "found",
+        "given",
+        "gone",
+        "held",
+        "kept",
+        "known",
+        "laid",
+        "left",
+        "lit",
+        "made",
+        "met",
+        "otherwise",
+        "past",
+        "said",
+        "seen",
+        "sent",
+        "shown",
+        "stood",
+        "taken",
+        "thrown",
+        "told",
+        "towards",
+        "under",
+        "worn",
+        "written",
+    ]
+)
+NO_PARTICIPLES = {"embed", "feed", "need", "seed", "speed"}
+
+
+def test_functions_are_verbs_or_nouns_and_no_bare_participles() -> None:
+    found = []
+    for path in MODULES:
+        functions = [
+            n for n in ast.parse(path.read_text()).body if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)
+        ]
+        for name in {n.name for n in functions if not n.name.startswith("_")} - NO_PARTICIPLES:
+            if name in IRREGULAR or (name.endswith("ed") and "_" not in name):
+                found.append(f"{path.relative_to(ROOT)}: {name}")
+    assert found == []

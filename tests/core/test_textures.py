@@ -14,7 +14,7 @@ from cyclorama.core.textures import (
     REPEAT,
     Textures,
     TextureShelf,
-    filtered,
+    lookup_filtered,
     lookup_mask,
     smaller_versions,
 )
@@ -27,7 +27,7 @@ def look(textures, index, u, v, extent, as_mask, out):  # type: ignore[no-untype
         if as_mask:
             out[i, 0], out[i, 1], out[i, 2] = lookup_mask(textures, index, u[i], v[i], extent)
         else:
-            out[i, 0], out[i, 1], out[i, 2], _ = filtered(textures, index, u[i], v[i], extent)
+            out[i, 0], out[i, 1], out[i, 2], _ = lookup_filtered(textures, index, u[i], v[i], extent)
 
 
 def looked(textures: Textures, index: int, u, v, extent: float = 0.0, as_mask: bool = False) -> np.ndarray:  # type: ignore[no-untyped-def]

@@ -27,7 +27,7 @@ from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import ShootSettings
 from cyclorama.shoot.farm import farm
 from cyclorama.shoot.farm.farm import Farm
-from cyclorama.shoot.farm.machine import checked, hold_to
+from cyclorama.shoot.farm.machine import check_address, hold_to
 from cyclorama.shoot.farm.runs import LONGEST, Runs
 from cyclorama.shoot.farm.worker_status import crew_of
 from cyclorama.shoot.farm.workshop import FarmJob, FilePart, Workshop
@@ -275,10 +275,10 @@ def test_runs_hold_every_frame_once_and_end_small(count: int, machines: int) -> 
 
 
 def test_addresses_are_checked() -> None:
-    assert checked("tcp://lamp-2:8786") == "tcp://lamp-2:8786"
+    assert check_address("tcp://lamp-2:8786") == "tcp://lamp-2:8786"
     for wrong in ("lamp-2:8786", "tcp://lamp-2", "http://lamp-2:80", "", "tcp://lamp:port"):
         with pytest.raises(ShootError, match="not the address of a cluster"):
-            checked(wrong)
+            check_address(wrong)
 
 
 def test_a_machine_keeps_cores_for_others() -> None:

@@ -27,7 +27,7 @@ from cyclorama.app.jobs import Unwanted
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.read.files import unpack
 from cyclorama.web import uploads
-from cyclorama.web.uploads import received
+from cyclorama.web.uploads import receive
 
 BOUNDARY = "seam"
 HEAD = (
@@ -41,19 +41,19 @@ CHUNK = bytes(1 << 18)
 def arriving(chunks: Iterator[bytes], kind: str = f"multipart/form-data; boundary={BOUNDARY}") -> Request:
     """A request whose body arrives in chunks, without a word about its length."""
 
-    async def receive() -> dict:
+    async def receive_chunk() -> dict:
         chunk = next(chunks, None)
         return {"type": "http.request", "body": chunk or b"", "more_body": chunk is not None}
 
     scope = {"type": "http", "method": "POST", "headers": [(b"content-type", kind.encode())], "path": "/"}
-    return Request(scope, receive)
+    return Request(scope, receive_chunk)
 
 
-def receive(folder: Path, request: Request) -> dict[str, int]:
+def names_received(folder: Path, request: Request) -> dict[str, int]:
     """Names and sizes of what arrived."""
 
     async def taken() -> dict[str, int]:
-        async with received(request, folder) as got:
+        async with receive(request, folder) as got:
             return {name: path.stat().st_size for name, path in got.paths.items()}
 
     return awaited(taken())
@@ -75,7 +75,7 @@ def test_the_limit_holds_while_files_arrive(tmp_path: Path, monkeypatch: pytest.
             yield CHUNK
 
     with pytest.raises(IntakeError, match="larger than 2 GB"):
-        receive(tmp_path, arriving(endless()))
+        names_received(tmp_path, arriving(endless()))
     assert pulled <= (1 << 20) + 2 * len(CHUNK)
     assert left(tmp_path) == []
 
@@ -91,7 +91,7 @@ def test_large_files_take_no_memory(tmp_path: Path) -> None:
 
     tracemalloc.start()
     try:
-        got = receive(tmp_path, arriving(large()))
+        got = names_received(tmp_path, arriving(large()))
         assert tracemalloc.get_traced_memory()[1] < 8 << 20
     finally:
         tracemalloc.stop()
@@ -111,7 +111,7 @@ def test_large_files_take_no_memory(tmp_path: Path) -> None:
 )
 def test_what_does_not_arrive_whole_is_refused(tmp_path: Path, body: bytes, kind: str, sentence: str) -> None:
     with pytest.raises(IntakeError, match=sentence):
-        receive(tmp_path, arriving(iter([body]), kind))
+        names_received(tmp_path, arriving(iter([body]), kind))
     assert left(tmp_path) == []
 
 
@@ -124,7 +124,7 @@ def test_who_goes_away_in_the_middle_leaves_nothing(tmp_path: Path) -> None:
     request = arriving(iter([]))
     request._receive = receive_message
     with pytest.raises(IntakeError, match="did not arrive whole"):
-        receive(tmp_path, request)
+        names_received(tmp_path, request)
     assert left(tmp_path) == []
 
 
@@ -132,7 +132,7 @@ def test_too_many_files(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None
     monkeypatch.setattr(uploads, "MAX_FILES", 3)
     parts = [HEAD.replace(b"a.glb", f"{i}.png".encode()) + b"x\r\n" for i in range(4)]
     with pytest.raises(IntakeError, match="more than"):
-        receive(tmp_path, arriving(iter([*parts, TAIL[2:]])))
+        names_received(tmp_path, arriving(iter([*parts, TAIL[2:]])))
     assert left(tmp_path) == []
 
 

@@ -5,7 +5,7 @@ from pathlib import Path
 from ..core.errors import telling_of_space
 from ..core.geometry.cache_keys import Intake
 from ..core.scene import Detail
-from ..core.scene.writing import edited
+from ..core.scene.writing import revise
 from ..store import AssetStore
 from ..store.bundle import Examined, examine_bundle
 from .confined_results import Tell
@@ -18,7 +18,7 @@ def examine_in_child(tell: Tell, path: Path) -> Examined:
 def read_and_keep(tell: Tell, paths: dict[str, str], kept: Path) -> Intake:
     # the readers and their libraries are loaded here only, they would double the time the studio takes to start
     from ..core.geometry.intake import take_in
-    from ..core.geometry.read.files import packed
+    from ..core.geometry.read.files import pack_sources
 
     files = {name: Path(path) for name, path in paths.items()}
     intake = take_in({name: path.read_bytes() for name, path in files.items()}, tell)
@@ -26,9 +26,9 @@ def read_and_keep(tell: Tell, paths: dict[str, str], kept: Path) -> Intake:
     store = AssetStore(kept)
     archive = next(iter(files.values())).with_name("source.zip")
     with telling_of_space():
-        packed(files, archive)
+        pack_sources(files, archive)
     source = store.take(archive)
-    return kept_intake(store, intake, source)
+    return keep_intake(store, intake, source)
 
 
 def read_again(tell: Tell, source: str, detail: Detail, off: float, assets: Path, kept: Path) -> Intake:
@@ -36,11 +36,11 @@ def read_again(tell: Tell, source: str, detail: Detail, off: float, assets: Path
     from ..core.geometry.intake import take_in
 
     files = {"source.zip": AssetStore(assets).get(source)}
-    return kept_intake(AssetStore(kept), take_in(files, tell, DetailRequest(detail, off)), source)
+    return keep_intake(AssetStore(kept), take_in(files, tell, DetailRequest(detail, off)), source)
 
 
-def kept_intake(store: AssetStore, intake: Intake, source: str) -> Intake:
+def keep_intake(store: AssetStore, intake: Intake, source: str) -> Intake:
     store.put_all(intake.assets)
     intake.assets = {}
-    intake.item = edited(intake.item, source=source)
+    intake.item = revise(intake.item, source=source)
     return intake

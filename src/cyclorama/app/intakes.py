@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from ..core.commands.place_model import put_beside, put_on_set
-from ..core.commands.replace import finest, kept_by_name, made_again, standing
+from ..core.commands.replace import finest, match_by_name, standing, with_subject_remade
 from ..core.errors import ChangeError, IntakeError
 from ..core.geometry.cache_keys import Intake, rig_key
 from ..core.scene import FOR_CLIPS, Detail, new_project
@@ -122,7 +122,7 @@ def _make_again(studio: Studio, job: Job, hand: JobContext) -> Result:
     studio.keep_intake(intake)
     saved = studio.projects.get(spec.project_id)
     _go_on(hand)
-    after = standing(made_again(saved.project, intake), saved.project, studio.measures_if_whole)
+    after = standing(with_subject_remade(saved.project, intake), saved.project, studio.measures_if_whole)
     label = f"Make {intake.item.source_name} again"
     saved = studio.projects.edit(spec.project_id, saved.version, label, lambda _: after)
     return {"project": spec.project_id, "version": saved.version, "triangles": intake.report.triangles}
@@ -154,7 +154,7 @@ def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, 
         hand.tell(lens.preparing, 0.98)
         _go_on(hand)
     hand.tell("Putting it on the set, metering the light", 0.98)
-    intake, kept = kept_by_name(project, intake)
+    intake, kept = match_by_name(project, intake)
     is_large = intake.report.triangles > LARGE and not studio.assets.has(rig_key(intake.item.asset))
     eye = LensEye(lens, frozenset({intake.item.asset}) if is_large else frozenset())
     placed = put_on_set(project, intake, eye)  # metering takes a moment: before anything is changed

@@ -23,9 +23,9 @@ from ..core.picture.grade.finish import Finish, display_frame
 from ..core.picture.half_float import repair_pixels, widen_halves
 from ..core.scene import Grade
 from ..core.scene.grade import Curves
-from ..core.scene.writing import derived
+from ..core.scene.writing import derive
 from ..shoot.frames.files import sum_of
-from ..shoot.run.forecast import timed
+from ..shoot.run.forecast import time_call
 from .grading import BENT, LIGHT
 
 F32 = NDArray[np.float32]
@@ -69,7 +69,7 @@ def run_cutting(tell: Callable[[str], None]) -> None:
     clip = Clip(id="a", take_id="take", length=132, cross=24, fade_in=18)
     title = Title(id="t", text="Storm Glass No. 4", sub="Vane & Tidewrack", length=FRAMES, size=9.0, down=80.0)
     sound = Sound(id="s", made="sea", seconds=18.0, length=FRAMES, loop=True)
-    cut = Cut(clips=(clip, derived(clip, id="b")), titles=(title,), sounds=(sound,))
+    cut = Cut(clips=(clip, derive(clip, id="b")), titles=(title,), sounds=(sound,))
     films = {"take": Footage(DISTINCT, RATE, closes=True)}
     with tempfile.TemporaryDirectory() as name:
         masters = SampleMasters(Path(name))
@@ -79,13 +79,16 @@ def run_cutting(tell: Callable[[str], None]) -> None:
         delivery, target = Delivery(), Path(name) / "cut.mp4"
         maker.frame(30)  # what is compiled once is not counted
         before = _memory()
-        whole = timed(lambda: encode(programme, delivery, target, lambda what, share: None))[0]
+        whole = time_call(lambda: encode(programme, delivery, target, lambda what, share: None))[0]
         grown = _memory() - before
-        graded = timed(lambda: _all(masters.picture, clip))[0]
-        composed = timed(lambda: [None for _ in in_order(maker.frame, range(FRAMES))])[0]
-        look = timed(lambda: verify_delivery(target, programme, delivery, -14.0))[0]
+        graded = time_call(lambda: _all(masters.picture, clip))[0]
+        composed = time_call(lambda: [None for _ in in_order(maker.frame, range(FRAMES))])[0]
+        look = time_call(lambda: verify_delivery(target, programme, delivery, -14.0))[0]
         twice = ProgramSource(maker.frame, FRAMES, RATE)
-        _, more = (timed(lambda: encode(twice, derived(delivery, rounds=2), target, lambda w, s: None))[0], _memory())
+        _, more = (
+            time_call(lambda: encode(twice, derive(delivery, rounds=2), target, lambda w, s: None))[0],
+            _memory(),
+        )
     tell(f"10 s of 1280×720 delivered {whole:14.1f} s   {whole / WANTED_S:.2f} of {WANTED_S:.0f} s")
     tell(f"  masters read and graded  {graded:14.1f} s   {graded / whole:.2f} of it")
     tell(f"  composed of them         {composed - graded:14.1f} s   {(composed - graded) / whole:.2f} of it")

@@ -26,7 +26,7 @@ from ..shoot.farm.runs import Runs, wants_more
 from ..shoot.frames.cache import program
 from ..shoot.frames.executors import frame_files
 from ..shoot.frames.pipeline import FrameMaker, cleaned_for, exposed_for, seen_for_cleaning, seen_for_finish
-from ..shoot.run.forecast import timed
+from ..shoot.run.forecast import time_call
 from ..store.assets import write_whole
 
 NETWORK_BYTES_S = 117e6
@@ -58,19 +58,19 @@ class Costs:
         return self.expose_s + self.clean_s + self.finish_s
 
 
-def measured(project: Project, read: Callable[[str], bytes], assets_bytes: int, tracer: Tracer) -> Costs:
+def measure_costs(project: Project, read: Callable[[str], bytes], assets_bytes: int, tracer: Tracer) -> Costs:
     """Costs of a frame in the middle of the open shot."""
     numbers = project.shot.frame_numbers
     maker = FrameMaker(project, numbers, SceneCompiler(read), tracer)
     middle = numbers[len(numbers) // 2]
     maker.exposed(middle)  # what is only done once is not of the frame
-    expose_s, film = timed(lambda: maker.exposed(middle))
+    expose_s, film = time_call(lambda: maker.exposed(middle))
     seen = maker.seen(film)
     known = dict.fromkeys(seen_for_cleaning(project, numbers, middle), seen)
     denoise(film)
-    clean_s, cleaned = timed(lambda: maker.cleaned(middle, film, known))
+    clean_s, cleaned = time_call(lambda: maker.cleaned(middle, film, known))
     light = dict.fromkeys(cleaned_for(project, numbers, middle), cleaned)
-    finish_s, files = timed(
+    finish_s, files = time_call(
         lambda: dict(frame_files(middle, maker.finished(middle, film, known, light), project, read))
     )
     with tempfile.TemporaryDirectory() as folder:
@@ -101,7 +101,7 @@ def _schedule_s(steps: int = 600) -> float:
     cluster = LocalCluster(n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None)
     with cluster as local, Client(local) as client:
         client.submit(int, 0).result()
-        seconds, _ = timed(lambda: client.gather([client.submit(int, i, pure=False) for i in range(steps)]))
+        seconds, _ = time_call(lambda: client.gather([client.submit(int, i, pure=False) for i in range(steps)]))
     return seconds / steps
 
 
@@ -262,7 +262,7 @@ def run_farm(tell: Callable[[str], None]) -> None:
     demo = storm_glass_project()
     project, assets = demo.project, {**demo.intake.assets, **demo.assets}
     with Tracer() as tracer:
-        costs = measured(project, assets.__getitem__, sum(map(len, assets.values())), tracer)
+        costs = measure_costs(project, assets.__getitem__, sum(map(len, assets.values())), tracer)
     costs = replace(costs, start_s=_start_s())
     s = project.shot.shoot
     tell(f"{project.name}, {s.width}×{s.height}, {s.samples_in_words}; a frame on a machine like this one:")

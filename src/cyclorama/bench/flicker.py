@@ -15,7 +15,7 @@ from ..core.render.film.tracer import Tracer
 from ..core.scene import Project, put_all
 from ..demo.projects import DemoProject, lantern_project, storm_glass_project
 from ..shoot.frames.pipeline import FrameMaker
-from .renderer import shown, structural_similarity
+from .renderer import show_look, structural_similarity
 
 WIDTH, HEIGHT, SAMPLES, REFERENCE_SAMPLES = 320, 180, 16, 4096
 FIRST, FRAMES = 20, 4
@@ -54,7 +54,7 @@ def _measure(demo: DemoProject, tell: Callable[[str], None]) -> None:
         value = flicker(made, films, pixel_rad)
         first = first or value
         view = project.look.tone.view
-        alike = structural_similarity(to_display(made[0], view), shown(truth, project))
+        alike = structural_similarity(to_display(made[0], view), show_look(truth, project))
         tell(f"{project.name[:10]:10} {label:15} {value:.2e}   {first / value:12.2f} ×   {alike:12.4f}")
 
 

@@ -10,7 +10,7 @@ from ..core.picture.grade.finish import Finish, display_frame
 from ..core.picture.half_float import repair_pixels, widen_halves
 from ..core.scene import Grade
 from ..core.scene.grade import Curves, HueRange, Hues, LensEffects, ToneCurve
-from ..shoot.run.forecast import timed
+from ..shoot.run.forecast import time_call
 
 SIZE = 720, 1280
 ROUNDS = 6
@@ -49,4 +49,4 @@ def run_grading(tell: Callable[[str], None]) -> None:
 
 
 def _best(run: Callable[[], object]) -> float:
-    return min(timed(run)[0] for _ in range(ROUNDS))
+    return min(time_call(run)[0] for _ in range(ROUNDS))

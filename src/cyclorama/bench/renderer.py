@@ -149,7 +149,7 @@ def _live(project: Project, compiler: SceneCompiler) -> dict[str, str]:
     return rows
 
 
-def shown(radiance: np.ndarray, project: Project) -> np.ndarray:
+def show_look(radiance: np.ndarray, project: Project) -> np.ndarray:
     """A picture (h, w, 3) as the project's look shows it, 0…1."""
     return to_display(expose(radiance, project.look.tone), project.look.tone.view)
 
@@ -159,11 +159,11 @@ def _clean_after(project: Project, compiler: SceneCompiler, tracer: Tracer) -> s
     scene = compiler.compile(moment(project, 1), WIDTH, HEIGHT)
     reference = Film(WIDTH, HEIGHT)
     tracer.expose(reference, scene, 512, seed=9)
-    truth = shown(denoise(reference), project)
+    truth = show_look(denoise(reference), project)
     film, start = Film(WIDTH, HEIGHT), time.perf_counter()
     for target in STEPS:
         tracer.expose(film, scene, target - film.samples)
-        picture = shown(denoise(film, "fast", prefilter=False), project)
+        picture = show_look(denoise(film, "fast", prefilter=False), project)
         spent = time.perf_counter() - start
         similar = structural_similarity(picture, truth)
         if similar >= 0.95:

@@ -42,6 +42,6 @@ def sentences() -> Iterator[None]:
 def shoot_on_cluster(cluster: str | None) -> None:
     """Shoot on a cluster from now on. Raises ShootError for what is no address."""
     if cluster:
-        from ..shoot.farm.machine import checked
+        from ..shoot.farm.machine import check_address
 
-        os.environ["CYC_CLUSTER"] = checked(cluster)
+        os.environ["CYC_CLUSTER"] = check_address(cluster)

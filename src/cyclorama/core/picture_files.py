@@ -23,7 +23,7 @@ MAX_PIXELS = 8192 * 8192
 
 
 @contextmanager
-def opened_picture(data: bytes, name: str, formats: tuple[str, ...] = FORMATS) -> Iterator[Image.Image]:
+def open_picture(data: bytes, name: str, formats: tuple[str, ...] = FORMATS) -> Iterator[Image.Image]:
     """A picture of which only the header is read so far.
 
     Raises IntakeError when it is damaged (also when that shows inside the block), of another kind, or so large that
@@ -48,8 +48,8 @@ def opened_picture(data: bytes, name: str, formats: tuple[str, ...] = FORMATS) -
 
 
 def decode_picture(data: bytes, name: str) -> NDArray[np.uint8]:
-    """A PNG, JPEG, TIFF or WebP as (h, w, 4) sRGB bytes; raises IntakeError, see `opened_picture`."""
-    with opened_picture(data, name) as image:
+    """A PNG, JPEG, TIFF or WebP as (h, w, 4) sRGB bytes; raises IntakeError, see `open_picture`."""
+    with open_picture(data, name) as image:
         return np.asarray(_in_bytes(image).convert("RGBA"))
 
 
@@ -81,7 +81,7 @@ def usable_picture(data: bytes, name: str) -> tuple[bytes, str | None]:
             return mended, f"The picture ‘{name}’ ends too early; what is missing of it is grey. Export it again."
         if not data.startswith((b"BM", b"GIF8")) and not name.lower().endswith(".tga"):
             raise
-        with opened_picture(data, name, _OLD_FORMATS) as image:
+        with open_picture(data, name, _OLD_FORMATS) as image:
             buffer = io.BytesIO()
             _in_bytes(image).convert("RGBA").save(buffer, "PNG")
         return buffer.getvalue(), None

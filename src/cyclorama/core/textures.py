@@ -190,7 +190,7 @@ def texel(textures, index, level, u, v):
 
 
 @routine
-def filtered(textures, index, u, v, extent):
+def lookup_filtered(textures, index, u, v, extent):
     """Lookup (4,) averaged over `extent` (share of the picture), between the two nearest versions."""
     row = textures.layout[index]
     size = extent * max(row[WIDTH], row[HEIGHT])
@@ -248,7 +248,7 @@ def _laid(textures, index, x, y, extent):
     x, y = x - 0.5, y - 0.5  # turned and scaled about the middle
     u, v = t[0] * x + t[1] * y + t[2] + 0.5, t[3] * x + t[4] * y + t[5] + 0.5
     stretch = math.sqrt(abs(t[0] * t[4] - t[1] * t[3]))
-    return filtered(textures, index, u, v, extent * stretch)
+    return lookup_filtered(textures, index, u, v, extent * stretch)
 
 
 @routine
@@ -301,7 +301,7 @@ def map_value(textures, index, at, p, n, width):
             first, second, density = at[3], at[4], at[5]
         u, v = t[0] * first + t[1] * second + t[2], t[3] * first + t[4] * second + t[5]
         stretch = math.sqrt(abs(t[0] * t[4] - t[1] * t[3]))
-        r, g, b, a = filtered(textures, index, u, v, width * density * stretch)
+        r, g, b, a = lookup_filtered(textures, index, u, v, width * density * stretch)
         return _in_channel(row, r, g, b, a)
     px, py, pz, _ = in_frame(textures, index, p, n)
     q = (px, py, pz)
@@ -323,7 +323,7 @@ def map_value(textures, index, at, p, n, width):
         x, y = (q[2], q[1]) if axis == 0 else ((q[0], q[2]) if axis == 1 else (q[0], q[1]))
         x, y = x / t[6], -y / t[6]
         u, v = t[0] * x + t[1] * y + t[2], t[3] * x + t[4] * y + t[5]
-        r1, g1, b1, a1 = filtered(textures, index, u, v, width / t[6])
+        r1, g1, b1, a1 = lookup_filtered(textures, index, u, v, width / t[6])
         r, g, b, a, total = r + w * r1, g + w * g1, b + w * b1, a + w * a1, total + w
     k = 1.0 / max(total, 1e-9)
     return _in_channel(row, r * k, g * k, b * k, a * k)
@@ -334,5 +334,5 @@ def lookup_mask(textures, index, u, v, blur):
     """Transmission (3,) of a mask at u, v; outside a single one nothing."""
     if textures.layout[index, WRAP] == BLACK and (u < 0.0 or u > 1.0 or v < 0.0 or v > 1.0):
         return 0.0, 0.0, 0.0
-    r, g, b, _ = filtered(textures, index, u, v, blur)
+    r, g, b, _ = lookup_filtered(textures, index, u, v, blur)
     return r, g, b

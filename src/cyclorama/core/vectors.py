@@ -62,7 +62,7 @@ def add(array, row, v):
 
 
 @device
-def scaled(v, k):
+def scale(v, k):
     return v[0] * k, v[1] * k, v[2] * k
 
 

@@ -5,8 +5,8 @@ import numpy as np
 from ..core.geometry.build import lathe
 from ..core.geometry.mesh import Mesh
 from .glb import GlbWriter, glass
-from .pictures import engraved, handled_brass, maker_plate, noise, worn_paint
-from .shapes import around, as_one, ball, bent_plate, rounded_profile, tube, turned
+from .pictures import engraving, handled_brass, maker_plate, noise, worn_paint
+from .shapes import around, as_one, ball, bent_plate, revolve, rounded_profile, tube
 
 PAINT = (0.17, 0.385, 0.37)
 GLASS_LOW, GLASS_HIGH = 0.108, 0.252
@@ -124,7 +124,7 @@ def _lugs() -> Mesh:
 
 
 def _burner() -> Mesh:
-    cup = turned(
+    cup = revolve(
         [
             (0.0, 0.1345),
             (0.012, 0.1345),
@@ -146,7 +146,7 @@ def _burner() -> Mesh:
 
 
 def _filler() -> Mesh:
-    cap = turned(
+    cap = revolve(
         [(0.0, 0.0085), (0.0115, 0.0085), (0.0130, 0.0070), (0.0130, 0.0015), (0.0105, 0.0), (0.0, 0.0)], 0.0007, 64
     )
     m = np.array([[1, 0, 0, 0.052], [0, 1, 0, 0.0945], [0, 0, 1, 0.026], [0, 0, 0, 1]], float)
@@ -183,7 +183,7 @@ def _mantle(seed: int) -> Mesh:
 
 def _plate(glb: GlbWriter) -> None:
     lines = [("HARBOUR LANTERN", 102), ("VANE & TIDEWRACK", 86), ("TIDEWRACK QUAY", 66)]
-    colour, mr, normal = engraved(maker_plate(lines), (0.93, 0.85, 0.62), (0.035, 0.025, 0.02), metal=True)
+    colour, mr, normal = engraving(maker_plate(lines), (0.93, 0.85, 0.62), (0.035, 0.025, 0.02), metal=True)
     material = glb.material(
         "Maker's plate",
         metal=1.0,

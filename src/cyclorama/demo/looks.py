@@ -9,7 +9,7 @@ from ..core.material.presets import with_preset
 from ..core.motion import aim_point
 from ..core.scene import Aim, Background, Environment, Gobo, Light, Look, Material, Project, Tone, Variant, put_all
 from ..core.scene.saved_rig import ReadyRig
-from ..core.scene.writing import edited
+from ..core.scene.writing import revise
 
 BLACK = Environment(on=False)
 
@@ -23,7 +23,7 @@ def with_more(
     names = {m.name: m.id for m in project.materials}
     new = {names[old]: material for old, material in worn.items()}
     first = item.variants[0]
-    parts = tuple(edited(w, material=new[w.material].id) if w.material in new else w for w in first.parts)
+    parts = tuple(revise(w, material=new[w.material].id) if w.material in new else w for w in first.parts)
     second = Variant(id="colourway-2", name=name, parts=parts)
     added = {material.id: material for material in new.values()}
     return put_all(
@@ -45,7 +45,7 @@ def _size_and_aim(project: Project, intake: Intake) -> tuple[float, Aim]:
 def _rig(project: Project, intake: Intake, rig: ReadyRig, **stops: float) -> tuple[Light, ...]:
     """A ready rig round the subject, some of its lights (by their ids) stronger or weaker."""
     lights = rig_lights(rig, *_size_and_aim(project, intake))
-    return tuple(edited(x, strength_stops=x.strength_stops + stops.get(x.id.replace("-", "_"), 0.0)) for x in lights)
+    return tuple(revise(x, strength_stops=x.strength_stops + stops.get(x.id.replace("-", "_"), 0.0)) for x in lights)
 
 
 def storm_glass_looks(project: Project, intake: Intake) -> Project:
@@ -61,7 +61,7 @@ def storm_glass_looks(project: Project, intake: Intake) -> Project:
     )
     evening = Look(
         id="look-3", name="Evening window",
-        environment=edited(project.look.environment, strength_stops=-4.4, rotation_deg=40.0),
+        environment=revise(project.look.environment, strength_stops=-4.4, rotation_deg=40.0),
         background=Background(colour=(0.05, 0.06, 0.09)), tone=Tone(ev100=7.6, white_k=4800),
         lights=(
             Light(id="low-sun", name="Low sun", shape="spot", role="key", azimuth_deg=-62, elevation_deg=17,
@@ -75,7 +75,7 @@ def storm_glass_looks(project: Project, intake: Intake) -> Project:
                   height_m=1.0, strength_stops=-2.4, temperature_k=9000, aim=aim),
         ),
     )  # fmt: skip
-    silver = edited(with_preset(Material(id="silver", name="Silver"), "Polished silver"), specular_roughness=0.16)
+    silver = revise(with_preset(Material(id="silver", name="Silver"), "Polished silver"), specular_roughness=0.16)
     ebony = Material(
         id="ebony",
         name="Ebony",
@@ -100,7 +100,7 @@ def lantern_looks(project: Project, intake: Intake) -> Project:
         tone=Tone(ev100=9.4),
     )
     own = Look(
-        id="look-3", name="By its own light", environment=edited(project.look.environment, strength_stops=-4.6),
+        id="look-3", name="By its own light", environment=revise(project.look.environment, strength_stops=-4.6),
         background=Background(colour=(0.01, 0.016, 0.026)), tone=Tone(ev100=7.2, white_k=4600),
         lights=(
             Light(id="moon", name="Moon", role="rim", azimuth_deg=-148, elevation_deg=38, distance_m=1.5, width_m=0.3,
@@ -118,6 +118,6 @@ def _reddened(material: Material) -> Material:
     ref = material.maps.base_color
     maps = material.maps
     if ref is not None:
-        turned = edited(ref, hue_deg=-150.0, saturation=1.6, brightness_stops=0.5)
-        maps = edited(maps, base_color=turned)
-    return edited(material, id=f"{material.id}-red", name=f"Red {material.name.lower()}", maps=maps)
+        turned = revise(ref, hue_deg=-150.0, saturation=1.6, brightness_stops=0.5)
+        maps = revise(maps, base_color=turned)
+    return revise(material, id=f"{material.id}-red", name=f"Red {material.name.lower()}", maps=maps)

@@ -127,7 +127,7 @@ def scale_strip(width: int = 256, height: int = 2048) -> Map:
     return np.asarray(image, float) / 255
 
 
-def engraved(
+def engraving(
     mask: Map, ground: tuple[float, float, float], ink: tuple[float, float, float], metal: bool
 ) -> tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.uint8]]:
     """Colour, metal-rough and normal maps of an engraving filled with ink."""

@@ -8,7 +8,7 @@ from ..core.geometry.glb import one_side
 from ..core.geometry.mesh import Mesh
 from .glb import GlbWriter
 from .pictures import Map, as_bytes, handled_brass, noise
-from .shapes import as_one, ball, knurled, moved, tube
+from .shapes import as_one, ball, knurl, move_mesh, tube
 
 HIP = (0.013, 0.046, -0.002)
 UPPER, LOWER = 0.022, 0.030
@@ -206,7 +206,7 @@ def _ring(at: Point, side: float) -> Mesh:
 def _key() -> Mesh:
     """A butterfly key on the back, with a knurled collar."""
     stem = tube(np.array([(0, y, -0.022) for y in np.linspace(0.096, 0.120, 6)]), 0.0021, 20)
-    collar = moved(knurled(0.0048, 0.0, 0.004, 18, 0.0006), (0.0, 0.1005, -0.022))
+    collar = move_mesh(knurl(0.0048, 0.0, 0.004, 18, 0.0006), (0.0, 0.1005, -0.022))
     a = np.linspace(0, 2 * np.pi, 60, endpoint=False)
     loops = [
         tube(

@@ -32,7 +32,7 @@ from ..core.scene import (
     Tone,
     put_all,
 )
-from ..core.scene.writing import edited
+from ..core.scene.writing import revise
 from .environments import harbour_dusk, north_light_studio
 from .lantern import build_lantern
 from .looks import lantern_looks, storm_glass_looks
@@ -56,15 +56,15 @@ def brought_in(name: str, data: bytes) -> Intake:
         file.writestr(zipfile.ZipInfo(name), data)
     source = content_hash(archive.getvalue())
     intake.assets[source] = archive.getvalue()
-    intake.item = edited(intake.item, source=source)
+    intake.item = revise(intake.item, source=source)
     return intake
 
 
-def placed(intake: Intake, stage: Stage) -> Item:
+def place(intake: Intake, stage: Stage) -> Item:
     measures = intake.measures.playing(intake.item)
     placement = centre_placement(measures, intake.item.placement, "box")
     placement = ground_placement(measures, placement, stage.stand_height_m)
-    return edited(intake.item, placement=placement)
+    return revise(intake.item, placement=placement)
 
 
 def _fitted(project: Project, intake: Intake) -> Project:
@@ -102,7 +102,7 @@ def storm_glass_project() -> DemoProject:
               gobo=Gobo(pattern="window", softness=0.12, rotation_deg=-6)),
     )  # fmt: skip
     project = Project(
-        id="storm-glass-no-4", name="Storm Glass No. 4", items=(placed(intake, stage),), subject_id=intake.item.id,
+        id="storm-glass-no-4", name="Storm Glass No. 4", items=(place(intake, stage),), subject_id=intake.item.id,
         materials=intake.materials, set=stage,
         looks=(Look(
             id="look-1", name="North light", lights=lights, tone=Tone(ev100=8.3),
@@ -141,7 +141,7 @@ def lantern_project() -> DemoProject:
                   height_m=1.0, strength_stops=-1.5, temperature_k=7500),
     )  # fmt: skip
     project = Project(
-        id="harbour-lantern", name="Harbour Lantern", items=(placed(intake, stage),), subject_id=intake.item.id,
+        id="harbour-lantern", name="Harbour Lantern", items=(place(intake, stage),), subject_id=intake.item.id,
         materials=intake.materials, set=stage,
         looks=(Look(
             id="look-1", name="Harbour dusk", lights=lights, tone=Tone(ev100=7.9),

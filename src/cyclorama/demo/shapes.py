@@ -28,7 +28,7 @@ def rounded_profile(points: list[tuple[float, float]], radius: float, steps: int
     return np.vstack(out)
 
 
-def turned(points: list[tuple[float, float]], rounding: float = 0.0008, segments: int = 128) -> Mesh:
+def revolve(points: list[tuple[float, float]], rounding: float = 0.0008, segments: int = 128) -> Mesh:
     """A turned body with softened edges; profile from the top down the outside."""
     return lathe(rounded_profile(points, rounding), segments, 30)
 
@@ -65,10 +65,10 @@ def ball(centre: tuple[float, float, float], radius: float, squash: float = 1.0,
     """A sphere, flattened along Y by `squash`."""
     profile = arc(0, 0, radius, 90, -90, segments // 2) * [1.0, squash]
     profile[[0, -1], 0] = 0.0
-    return moved(lathe(profile, segments, 60), centre)
+    return move_mesh(lathe(profile, segments, 60), centre)
 
 
-def moved(mesh: Mesh, by: tuple[float, float, float], turn_deg: float = 0.0) -> Mesh:
+def move_mesh(mesh: Mesh, by: tuple[float, float, float], turn_deg: float = 0.0) -> Mesh:
     """A mesh turned about Y, then shifted."""
     a = np.radians(turn_deg)
     m = np.eye(4)
@@ -79,7 +79,7 @@ def moved(mesh: Mesh, by: tuple[float, float, float], turn_deg: float = 0.0) -> 
 
 def around(mesh: Mesh, count: int, start_deg: float = 0.0) -> Mesh:
     """Copies of a mesh evenly around the Y axis, as one part."""
-    return as_one([moved(mesh, (0, 0, 0), start_deg + 360 * i / count) for i in range(count)])
+    return as_one([move_mesh(mesh, (0, 0, 0), start_deg + 360 * i / count) for i in range(count)])
 
 
 def as_one(meshes: list[Mesh]) -> Mesh:
@@ -93,7 +93,7 @@ def reversed_faces(mesh: Mesh) -> Mesh:
     return replace(mesh.reversed(), normals=-mesh.normals)
 
 
-def knurled(radius: float, low: float, high: float, teeth: int, depth: float) -> Mesh:
+def knurl(radius: float, low: float, high: float, teeth: int, depth: float) -> Mesh:
     """A ring with fine upright teeth, closed above and below."""
     columns = teeth * 6
     a = np.linspace(0, 2 * np.pi, columns + 1)

@@ -29,7 +29,7 @@ from ..core.scene import (
 )
 from .environments import north_light_studio
 from .plover import build_plover
-from .projects import DemoProject, brought_in, placed
+from .projects import DemoProject, brought_in, place
 
 HEAD, BACK = np.array([0.0, 0.122, 0.05]), np.array([0.0, 0.1, -0.02])
 """What the ride is focused on in turn, m."""
@@ -47,7 +47,7 @@ def plover_project() -> DemoProject:
         ),
         disc=Disc(on=False),
     )
-    item = placed(intake, stage)
+    item = place(intake, stage)
     project = Project(
         id="plover", name="Plover", items=(item,), subject_id=item.id, materials=intake.materials, set=stage,
         looks=(_day(content_hash(picture)), _evening(content_hash(picture))),

@@ -5,8 +5,8 @@ import numpy as np
 from ..core.geometry.build import arc, grid_mesh, lathe
 from ..core.geometry.mesh import Mesh
 from .glb import GlbWriter, glass
-from .pictures import engraved, handled_brass, maker_plate, scale_strip, turned_wood
-from .shapes import around, as_one, ball, bent_plate, knurled, moved, reversed_faces, rounded_profile, tube, turned
+from .pictures import engraving, handled_brass, maker_plate, scale_strip, turned_wood
+from .shapes import around, as_one, ball, bent_plate, knurl, move_mesh, reversed_faces, revolve, rounded_profile, tube
 
 COLUMN_RADIUS = 0.027
 COLUMN_LOW, COLUMN_HIGH = 0.062, 0.262
@@ -54,9 +54,9 @@ def build_storm_glass(seed: int = 4) -> bytes:
     glb.part("Column", _column(), clear)
     glb.part("Crystals", _crystals(seed), crystal)
     glb.part("Lower cup", _lower_cup(), brass)
-    glb.part("Lower knurl", moved(knurled(0.0345, 0.0485, 0.0555, 90, 0.0008), (0, 0, 0)), polished)
+    glb.part("Lower knurl", move_mesh(knurl(0.0345, 0.0485, 0.0555, 90, 0.0008), (0, 0, 0)), polished)
     glb.part("Upper cap", _upper_cap(), brass)
-    glb.part("Upper knurl", knurled(0.0335, 0.2655, 0.2725, 90, 0.0008), polished)
+    glb.part("Upper knurl", knurl(0.0335, 0.2655, 0.2725, 90, 0.0008), polished)
     glb.part("Rods", around(_rod(), 3, 60), polished)
     glb.part("Finial", _finial(), polished)
     glb.part("Seals", _seals(), cork)
@@ -65,7 +65,7 @@ def build_storm_glass(seed: int = 4) -> bytes:
 
 
 def _foot_ring() -> Mesh:
-    return turned([(0.0752, 0.0115), (0.0774, 0.0105), (0.0774, 0.0055), (0.0752, 0.0045)], 0.0006)
+    return revolve([(0.0752, 0.0115), (0.0774, 0.0105), (0.0774, 0.0055), (0.0752, 0.0045)], 0.0006)
 
 
 def _column() -> Mesh:
@@ -150,7 +150,7 @@ def _crystals(seed: int) -> Mesh:
 
 
 def _lower_cup() -> Mesh:
-    return turned([
+    return revolve([
         (0.0272, 0.078), (0.0288, 0.0785), (0.0300, 0.0770), (0.0300, 0.0600), (0.0335, 0.0575), (0.0335, 0.0555),
         (0.047, 0.0535), (0.0485, 0.0510), (0.0485, 0.0478), (0.0, 0.0478), (0.0, 0.0600), (0.0272, 0.0602),
         (0.0272, 0.078),
@@ -158,7 +158,7 @@ def _lower_cup() -> Mesh:
 
 
 def _upper_cap() -> Mesh:
-    return turned([
+    return revolve([
         (0.0, 0.2815), (0.0120, 0.2812), (0.0210, 0.2790), (0.0300, 0.2745), (0.047, 0.2725), (0.0485, 0.2705),
         (0.0485, 0.2680), (0.0470, 0.2660), (0.0335, 0.2650), (0.0305, 0.2630), (0.0298, 0.2475), (0.0286, 0.2462),
         (0.0273, 0.2470), (0.0273, 0.2640), (0.0, 0.2640),
@@ -169,8 +169,8 @@ def _rod() -> Mesh:
     y = np.linspace(0.0515, 0.268, 60)
     shaft = tube(np.stack([np.zeros_like(y), y, np.full_like(y, ROD_CIRCLE)], 1), 0.00235, 24)
     collars = [
-        moved(
-            turned([(0.0, h + 0.003), (0.0042, h + 0.003), (0.0046, h + 0.0015), (0.0042, h), (0.0, h)], 0.0005, 40),
+        move_mesh(
+            revolve([(0.0, h + 0.003), (0.0042, h + 0.003), (0.0046, h + 0.0015), (0.0042, h), (0.0, h)], 0.0005, 40),
             (0, 0, ROD_CIRCLE),
         )
         for h in (0.0535, 0.0655, 0.2535, 0.2625)
@@ -180,7 +180,7 @@ def _rod() -> Mesh:
 
 
 def _finial() -> Mesh:
-    return turned([
+    return revolve([
         (0.0, 0.3235), (0.0016, 0.3225), (0.0022, 0.3170), (0.0052, 0.3115), (0.0066, 0.3050), (0.0052, 0.2990),
         (0.0030, 0.2960), (0.0030, 0.2925), (0.0085, 0.2895), (0.0095, 0.2870), (0.0085, 0.2845), (0.0120, 0.2820),
         (0.0120, 0.2795), (0.0, 0.2790),
@@ -199,7 +199,7 @@ def _seals() -> Mesh:
 def _plates(glb: GlbWriter) -> None:
     """A name plate let into the base, and the scale beside the column."""
     lines = [("STORM GLASS", 132), ("No. 4", 104), ("VANE & TIDEWRACK", 84)]
-    colour, mr, normal = engraved(maker_plate(lines), (0.93, 0.85, 0.62), (0.035, 0.025, 0.02), metal=True)
+    colour, mr, normal = engraving(maker_plate(lines), (0.93, 0.85, 0.62), (0.035, 0.025, 0.02), metal=True)
     plate = glb.material(
         "Name plate",
         metal=1.0,
@@ -209,7 +209,7 @@ def _plates(glb: GlbWriter) -> None:
         normal_map=glb.texture("plate engraving", normal),
     )
     glb.part("Name plate", bent_plate((0.0722, 0.0166), (0.0640, 0.0324), 26.0, 0.0009), plate)
-    colour, mr, normal = engraved(scale_strip(), (0.90, 0.875, 0.80), (0.06, 0.05, 0.045), metal=False)
+    colour, mr, normal = engraving(scale_strip(), (0.90, 0.875, 0.80), (0.06, 0.05, 0.045), metal=False)
     enamel = glb.material(
         "Scale",
         rough=1.0,
@@ -217,4 +217,4 @@ def _plates(glb: GlbWriter) -> None:
         mr_map=glb.texture("scale surface", mr),
         normal_map=glb.texture("scale engraving", normal),
     )
-    glb.part("Scale", moved(bent_plate((0.0345, 0.086), (0.0345, 0.236), 17.0, 0.0008), (0, 0, 0), 42), enamel)
+    glb.part("Scale", move_mesh(bent_plate((0.0345, 0.086), (0.0345, 0.236), 17.0, 0.0008), (0, 0, 0), 42), enamel)

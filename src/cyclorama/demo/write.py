@@ -10,7 +10,7 @@ from ..core.cut.timeline import length_of
 from ..core.picture.finishing import Finishing
 from ..core.scene import Grade, Project, put_all
 from ..core.scene.grade import LensEffects
-from ..core.scene.writing import edited
+from ..core.scene.writing import revise
 from ..store import Studio, TakeRecord, open_studio
 from ..store.database import now
 
@@ -64,7 +64,7 @@ def queue_takes(studio: Studio, project: Project, not_before: datetime) -> list[
         name = f"{project.shot.name} {number}"
         take = studio.takes.call(f"{project.id}-demo-{number:03d}", name, small, 1, None, not_before=not_before)
         if look is not project.looks[0]:
-            finishing = edited(Finishing.as_shot(small), grade=WARM)
+            finishing = revise(Finishing.as_shot(small), grade=WARM)
             studio.screening.set_finish(take, finishing, "Warm, with glare", 0)
         takes.append(take)
     return takes
@@ -87,8 +87,8 @@ def demo_cut(project: Project, takes: list[TakeRecord]) -> Cut:
         for k, take in enumerate(takes)
     ]
     first, last = clips[0], clips[-1]
-    first = edited(first, fade_in=frames(0.75), cross=frames(1))
-    last = edited(last, hold_after=frames(2), fade_out=frames(0.75))
+    first = revise(first, fade_in=frames(0.75), cross=frames(1))
+    last = revise(last, hold_after=frames(2), fade_out=frames(0.75))
     clips = [first, *clips[1:-1], last]
     total = sum(map(length_of, clips)) - frames(1)
     name = Title(

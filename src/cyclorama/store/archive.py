@@ -29,7 +29,7 @@ from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.saved_move import SavedMove
 from ..core.scene.saved_rig import SavedRig
 from ..core.scene.stocked import Stocked, StockedModel
-from ..core.scene.writing import edited
+from ..core.scene.writing import revise
 from ..core.stock.gltf import gltf_of
 from .garbage import keys_in
 from .library import Shelf
@@ -88,7 +88,7 @@ def _put_beside(studio: Studio, key: str, files: dict[str, bytes]) -> None:
 
 def _materials(one: object) -> tuple[Material, ...]:
     if isinstance(one, SavedMaterial):
-        return (edited(one.material, name=one.name),)
+        return (revise(one.material, name=one.name),)
     return one.content.materials if isinstance(one, Stocked) and isinstance(one.content, StockedModel) else ()
 
 

@@ -26,7 +26,7 @@ from ..core.errors import ChangeError, IntakeError, NotFoundError
 from ..core.geometry.cache_keys import measures_key, rig_key, standin_key, standin_source_key
 from ..core.scene import Project, load_project
 from ..core.scene.base import new_id
-from ..core.scene.writing import edited
+from ..core.scene.writing import revise
 from .assets import put_in_place
 from .garbage import keys_in
 from .studio import Studio, report_key
@@ -197,7 +197,7 @@ def _document(box: BoundedZip, name: str, manifest: Manifest) -> str:
 def _kept(studio: Studio, project: Project, cut: Cut, manifest: Manifest) -> Unbundled:
     says = []
     if project.id in studio.projects.ids():
-        project = edited(project, id=new_id("project"), name=f"{project.name} (opened)"[:80])
+        project = revise(project, id=new_id("project"), name=f"{project.name} (opened)"[:80])
         says.append("A project of that id is here already: it was opened beside it.")
     try:
         studio.projects.create(project, "Opened from a bundle")

@@ -13,7 +13,7 @@ from ..core.delivery.presets import Delivery
 from ..core.errors import ChangeError, NotFoundError, StaleError
 from .database import CutHeadRow, CutRow, DeliveryRow, now
 from .history import Steps, Stood
-from .projects import locked, project_row
+from .projects import lock_row, project_row
 
 _CUTS = Steps(CutRow, "project_id", Cut)
 EMPTY = Cut()
@@ -96,7 +96,7 @@ class CutStore:
         return CutState(found.document, version, found.label, found.undo, found.redo)
 
     def _current(self, session: Session, project_id: str, base_version: int) -> CutHeadRow:
-        locked(session, project_id)
+        lock_row(session, project_id)
         head = session.get(CutHeadRow, project_id)
         if head is None:
             head = CutHeadRow(project_id=project_id, cut_at=0, version=0)

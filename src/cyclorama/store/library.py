@@ -16,7 +16,7 @@ from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.saved_move import SavedMove
 from ..core.scene.saved_rig import SavedRig
 from ..core.scene.stocked import Stocked
-from ..core.scene.writing import edited
+from ..core.scene.writing import revise
 from .assets import write_whole
 
 LABELS = "labels.json"
@@ -75,7 +75,7 @@ class Shelf(Generic[Kept]):
         self._folder.mkdir(exist_ok=True)
         old = next((k for k in self.all() if k.name == one.name and _kind(k) == _kind(one)), None)
         if old is not None and old.id != one.id:
-            one = edited(one, id=old.id)
+            one = revise(one, id=old.id)
         if old is not None:
             self._put_by(old.id)
         write_whole(self._folder / f"{one.id}.json", one.model_dump_json(indent=1).encode())
@@ -86,7 +86,7 @@ class Shelf(Generic[Kept]):
         one = self.one(identity)
         if any(k.name == name and k.id != identity and _kind(k) == _kind(one) for k in self.all()):
             raise ChangeError(f"There is a {self._called} called ‘{name}’ already.")
-        renamed = edited(one, name=name)
+        renamed = revise(one, name=name)
         write_whole(self._folder / f"{identity}.json", renamed.model_dump_json(indent=1).encode())
 
     def remove(self, identity: str) -> None:

@@ -166,7 +166,7 @@ class ProjectStore:
             session.delete(project_row(session, project_id))
 
     def _current(self, session: Session, project_id: str, base_version: int) -> ProjectRow:
-        row = locked(session, project_id)
+        row = lock_row(session, project_id)
         if row.version != base_version:
             raise StaleError(
                 "This project was changed in another window meanwhile. Your change was not saved yet.", row.version
@@ -174,7 +174,7 @@ class ProjectStore:
         return row
 
 
-def locked(session: Session, project_id: str) -> ProjectRow:
+def lock_row(session: Session, project_id: str) -> ProjectRow:
     """A project's row, to be written: the write lock is taken before it is read, so that two editors cannot both pass a
     check against its version. Raises NotFoundError."""
     session.execute(

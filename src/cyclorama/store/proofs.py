@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..core.scene import Project, ShootSettings
-from ..core.scene.writing import derived
+from ..core.scene.writing import derive
 from .assets import write_whole
 
 FOLDER = "proofs"
@@ -75,7 +75,7 @@ def proofs_of(folder: Path, project: Project) -> dict[str, Proof]:
     found = {}
     for shot in project.shots:
         size = ShootSettings(width=shot.shoot.width, height=shot.shoot.height)
-        seen = derived(shot, name="", formats=(), shoot=size)
+        seen = derive(shot, name="", formats=(), shoot=size)
         digest = common.copy()
         for document in (project.look_of(shot), project.camera_of(shot), seen):
             digest.update(document.model_dump_json().encode())

@@ -46,7 +46,7 @@ BODY = {
 
 
 @asynccontextmanager
-async def received(request: Request, data_folder: Path) -> AsyncIterator[Uploads]:
+async def receive(request: Request, data_folder: Path) -> AsyncIterator[Uploads]:
     """The files of a multipart request. They are removed when the block ends with an error, and kept else.
 
     Raises IntakeError when they are too large, too many or none, SpaceError when there is no room for them.
@@ -69,8 +69,8 @@ async def received(request: Request, data_folder: Path) -> AsyncIterator[Uploads
 
 async def made_of_file(request: Request, data_folder: Path, make: Callable[..., T], *arguments: object) -> T:
     """Result of `make(*arguments, name, path)` for the first file of a multipart request, in a thread of its own. The
-    file is removed unless it was moved elsewhere. Raises as `received`."""
-    async with received(request, data_folder) as uploads:
+    file is removed unless it was moved elsewhere. Raises as `receive`."""
+    async with receive(request, data_folder) as uploads:
         name, path = next(iter(uploads.paths.items()))
         made = await run_in_threadpool(make, *arguments, name, path)
         uploads.clear()
@@ -78,9 +78,9 @@ async def made_of_file(request: Request, data_folder: Path, make: Callable[..., 
 
 
 async def received_file(request: Request, data_folder: Path, most_bytes: int) -> tuple[str, bytes]:
-    """Name and contents of the first file of a multipart request, of which nothing is kept. Raises as `received`, and
+    """Name and contents of the first file of a multipart request, of which nothing is kept. Raises as `receive`, and
     IntakeError when it is larger than it may."""
-    async with received(request, data_folder) as uploads:
+    async with receive(request, data_folder) as uploads:
         name, path = next(iter(uploads.paths.items()))
         if path.stat().st_size > most_bytes:
             raise IntakeError(f"‘{name}’ is larger than {most_bytes >> 20} MB, which no such file is.")

@@ -13,7 +13,7 @@ from cyclorama.core.commands.colourways import AddColourway, ShotEachColourway, 
 from cyclorama.core.commands.keys import SetKey
 from cyclorama.core.commands.light_places import EvenLights
 from cyclorama.core.commands.lists import AddItem, Remove
-from cyclorama.core.commands.looks import AddLook, ApplyRig, Dress, Dressed, RemoveUnworn, UseRig, kept_rig
+from cyclorama.core.commands.looks import AddLook, ApplyRig, Dress, Dressed, RemoveUnworn, UseRig, rig_from_look
 from cyclorama.core.commands.perform import perform
 from cyclorama.core.commands.tools import Tools
 from cyclorama.core.commands.values import SetValue
@@ -79,7 +79,7 @@ def test_a_rig_takes_the_place_of_the_lights_and_exposes_for_the_subject() -> No
 
 def test_a_kept_rig_grows_with_the_subject() -> None:
     project = done(with_box(), ApplyRig(rig="two strips"))
-    rig = kept_rig(project, "Mine", Tools(measures_of, Blind()))
+    rig = rig_from_look(project, "Mine", Tools(measures_of, Blind()))
     item = project.items[0]
     larger = done(
         project,
@@ -91,11 +91,11 @@ def test_a_kept_rig_grows_with_the_subject() -> None:
     used = done(larger, UseRig(rig=rig))
     assert [x.distance_m for x in used.look.lights] == pytest.approx([3 * x.distance_m for x in project.look.lights])
     assert used.look.lights[0].aim.y_m > 2 * project.look.lights[0].aim.y_m
-    again = kept_rig(used, "Mine", Tools(measures_of, Blind()))
+    again = rig_from_look(used, "Mine", Tools(measures_of, Blind()))
     assert again.size_m == pytest.approx(3 * rig.size_m)
     dark = put(project, "look/lights", ())
     with pytest.raises(ChangeError, match="no lights"):
-        kept_rig(dark, "None", Tools(always(None), Blind()))
+        rig_from_look(dark, "None", Tools(always(None), Blind()))
 
 
 def parts_of(project: Project) -> list[Dressed]:

@@ -27,7 +27,7 @@ from cyclorama.core.commands.lists import AddItem, Copy, Remove
 from cyclorama.core.commands.moves import AddSegment, ApplyMove, CloseGap, HoldEnds
 from cyclorama.core.commands.paths import AddPath, AddPoint, BendPoint, DrawPath, SpeedCurve
 from cyclorama.core.commands.perform import perform
-from cyclorama.core.commands.saved_moves import UseMove, kept_move
+from cyclorama.core.commands.saved_moves import UseMove, move_from_shot
 from cyclorama.core.commands.shots import AddShot, Reframe, SetLength, SetRate
 from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
@@ -407,7 +407,7 @@ def test_a_kept_move_is_the_same_again_and_grows_with_the_subject(name: str) -> 
         SetKey(path="camera/focus_m", frame=1, value=1.0),  # type: ignore[arg-type]
         SetKey(path="camera/focus_m", frame=24, value=2.0),
     )
-    move = kept_move(project, "Mine")
+    move = move_from_shot(project, "Mine")
     frames = np.arange(48.0)
     before = poses_at(project, project.shot, frames).cameras
     again = done(put_all(project, {"shot/rows": (), "shot/channels": ()}), UseMove(move=move))
@@ -430,7 +430,7 @@ def test_a_kept_move_is_the_same_again_and_grows_with_the_subject(name: str) -> 
     assert found[:, :3, :3] == pytest.approx(before[:, :3, :3], abs=1e-9)
     assert keys_of(twice, f"cameras/{twice.camera.id}/focus_m") == [(0, 2.0), (46, 4.0)]
     with pytest.raises(ChangeError, match="no move to keep"):
-        kept_move(put_all(project, {"shot/rows": (), "shot/channels": ()}), "Nothing")
+        move_from_shot(put_all(project, {"shot/rows": (), "shot/channels": ()}), "Nothing")
 
 
 def test_a_move_as_gltf_holds_every_pose() -> None:

@@ -9,7 +9,7 @@ from tests.core.review.test_call_sheet import Blind
 
 from cyclorama.core.commands import perform
 from cyclorama.core.commands.place_model import put_on_set
-from cyclorama.core.commands.replace import finest, kept_by_name, made_again, standing
+from cyclorama.core.commands.replace import finest, match_by_name, standing, with_subject_remade
 from cyclorama.core.commands.standing import LayDown
 from cyclorama.core.errors import ChangeError, IntakeError
 from cyclorama.core.framing import View, frame_margins
@@ -36,7 +36,7 @@ def version(parts: dict[str, str], radius: float = 0.1) -> Intake:
 
 
 def on_set(project: Project, intake: Intake) -> Project:
-    return put_on_set(project, kept_by_name(project, intake)[0], Blind())
+    return put_on_set(project, match_by_name(project, intake)[0], Blind())
 
 
 def materials_of(project: Project) -> dict[str, str]:
@@ -71,7 +71,7 @@ def test_parts_of_the_same_name_keep_what_was_done_to_them() -> None:
     assert [m.name for m in after.materials] == ["brass", "clay", "steel"]
     assert (after.look.lights[0].excluded_parts, after.look.lights[0].strength_stops) == (("part-2",), 1.5)
     assert after.subject.placement.tip_deg == project.subject.placement.tip_deg  # type: ignore[union-attr]
-    assert kept_by_name(project, second)[1] == 2
+    assert match_by_name(project, second)[1] == 2
 
 
 def test_another_model_brings_its_own() -> None:
@@ -83,7 +83,7 @@ def test_another_model_brings_its_own() -> None:
     other = version({"lid": "brass", "wheel": "rubber", "door": "paint"})
     after = on_set(project, other)
     assert after.materials == other.materials
-    assert kept_by_name(project, other)[1] == 0
+    assert match_by_name(project, other)[1] == 0
 
 
 def test_the_same_again_changes_nothing_but_the_mesh() -> None:
@@ -101,7 +101,7 @@ def made(project: Project, intake: Intake, files: bytes, **detail: object) -> tu
     _, off = finest(project, intake.measures, wanted)
     again = take_in({"set.glb": files}, wanted=DetailRequest(wanted, off))
     again.item = again.item.model_copy(update={"source": "kept"})
-    return standing(made_again(project, again), project, lambda item: again.measures), again
+    return standing(with_subject_remade(project, again), project, lambda item: again.measures), again
 
 
 def test_made_again_it_keeps_everything_but_its_triangles() -> None:
@@ -148,7 +148,7 @@ def test_made_again_it_keeps_everything_but_its_triangles() -> None:
     assert "It was made for a camera farther away" in hint
     other = again.item.model_copy(update={"source": "another"})
     with pytest.raises(ChangeError, match="Another model was brought in meanwhile"):
-        made_again(project, replace(again, item=other))
+        with_subject_remade(project, replace(again, item=other))
     with pytest.raises(IntakeError, match="Keep at least one part"):
         made(project, intake, files, left_out=(1, 2, 3))
 

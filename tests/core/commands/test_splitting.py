@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from tests.conftest import diffuse, item_of, plane, project_of, sphere
 
-from cyclorama.core.commands.splitting import SplitPart, taken_apart, with_parts
+from cyclorama.core.commands.splitting import SplitPart, split_mesh, with_parts
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.split import pieces_of, split
@@ -46,7 +46,7 @@ def _seen(line: tuple[tuple[float, float], ...]) -> tuple[Project, Mesh]:
     project, _ = project_of(mesh := sphere(0.5, 64), diffuse())
     project = put_all(project, {"camera/aim/y_m": 0.0, "camera/elevation_deg": 0.0, "camera/distance_m": 4.0})
     wanted = SplitPart(item=project.items[0].id, part=project.items[0].parts[0].id, by="line", frame=1, line=line)
-    after = taken_apart(project, wanted, mesh)
+    after = split_mesh(project, wanted, mesh)
     return with_parts(project, wanted, after, "0" * 32), after
 
 
@@ -74,9 +74,9 @@ def test_what_cannot_be_taken_apart_says_so() -> None:
     project, _ = project_of(mesh := plane(), diffuse())
     wanted = SplitPart(item=project.items[0].id, part=project.items[0].parts[0].id)
     with pytest.raises(ChangeError, match="one piece"):
-        taken_apart(project, wanted, mesh)
+        split_mesh(project, wanted, mesh)
     with pytest.raises(ChangeError, match="not there"):
-        taken_apart(project, wanted.model_copy(update={"part": "gone"}), mesh)
+        split_mesh(project, wanted.model_copy(update={"part": "gone"}), mesh)
 
 
 def test_lights_that_spare_a_part_spare_what_is_taken_from_it() -> None:
@@ -86,5 +86,5 @@ def test_lights_that_spare_a_part_spare_what_is_taken_from_it() -> None:
     light = {"id": "key", "name": "Key", "excluded_parts": (project.items[0].parts[0].id,)}
     project = put_all(project, {"look/lights": (light,)})
     wanted = SplitPart(item=item.id, part=project.items[0].parts[0].id)
-    after = with_parts(project, wanted, taken_apart(project, wanted, replace(mesh)), "1" * 32)
+    after = with_parts(project, wanted, split_mesh(project, wanted, replace(mesh)), "1" * 32)
     assert set(after.look.lights[0].excluded_parts) == {p.id for p in after.items[0].parts}

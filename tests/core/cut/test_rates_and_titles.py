@@ -5,7 +5,7 @@ from fractions import Fraction
 from cyclorama.core.cut.document import Clip, Cut, Marker, Sound, Title, TitleLayout
 from cyclorama.core.cut.edits import SetValues, apply_edit
 from cyclorama.core.cut.rates import with_rate
-from cyclorama.core.cut.timeline import Footage, lay_out_cut, shown_at, total
+from cyclorama.core.cut.timeline import Footage, clips_at, lay_out_cut, total
 from cyclorama.core.cut.title_faults import title_faults
 
 FILMS = {"spin": Footage(frames=24, rate=Fraction(24), closes=True)}
@@ -14,7 +14,7 @@ FILMS = {"spin": Footage(frames=24, rate=Fraction(24), closes=True)}
 def numbers(cut: Cut) -> list[int | None]:
     """The frame of its take that each frame of a cut shows."""
     places = lay_out_cut(cut)
-    return [shown_at(places, FILMS, cut.rate.fraction, i)[0].number for i in range(total(cut))]
+    return [clips_at(places, FILMS, cut.rate.fraction, i)[0].number for i in range(total(cut))]
 
 
 def test_a_loop_that_is_cut_at_another_rate_still_closes() -> None:

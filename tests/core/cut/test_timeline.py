@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from cyclorama.core.cut.descriptions import clip_says, cut_says
 from cyclorama.core.cut.document import Clip, Cut, Title
 from cyclorama.core.cut.edits import AddClip, Carry, Freeze, Join, Pace, SetValues, Split, TakeOut, Trim, apply_edit
-from cyclorama.core.cut.timeline import Footage, lay_out_cut, length_of, shown_at, titles_at, total
+from cyclorama.core.cut.timeline import Footage, clips_at, lay_out_cut, length_of, titles_at, total
 from cyclorama.core.errors import ChangeError
 
 FILMS = {
@@ -52,7 +52,7 @@ def pictures(cut: Cut) -> list[list[tuple[str, int | None, float]]]:
     """What each frame of a cut shows: of which take which frame, and its share."""
     places = lay_out_cut(cut)
     return [
-        [(s.clip.take_id, s.number, s.weight) for s in shown_at(places, FILMS, cut.rate.fraction, i)]
+        [(s.clip.take_id, s.number, s.weight) for s in clips_at(places, FILMS, cut.rate.fraction, i)]
         for i in range(total(cut))
     ]
 
@@ -131,7 +131,7 @@ def test_rates_that_differ_keep_their_pace() -> None:
     for take, rate, wanted in (("a", 30, [0, 0, 1, 2, 3, 4, 4, 5, 6, 7]), ("b", 24, [0, 1, 2, 3, 5, 6, 7, 8])):
         cut = apply_edit(cut_of((), (rate, 1)), AddClip(take_id=take), film)
         places = lay_out_cut(cut)
-        assert [shown_at(places, film, cut.rate.fraction, i)[0].number for i in range(total(cut))] == wanted
+        assert [clips_at(places, film, cut.rate.fraction, i)[0].number for i in range(total(cut))] == wanted
 
 
 def test_beyond_its_end_a_take_goes_round_to_and_fro_or_holds() -> None:
@@ -142,10 +142,10 @@ def test_beyond_its_end_a_take_goes_round_to_and_fro_or_holds() -> None:
         ("hold", [0, 1, 2, 3, 3, 3, 3, 3, 3]),
     ):
         clip = Clip(id="c", take_id="a", length=9, beyond=beyond)
-        found = [s.number for i in range(9) for s in shown_at(lay_out_cut(cut_of((clip,))), film, Fraction(24), i)]
+        found = [s.number for i in range(9) for s in clips_at(lay_out_cut(cut_of((clip,))), film, Fraction(24), i)]
         assert found == wanted
         back = clip.model_copy(update={"reverse": True})
-        found = [s.number for i in range(9) for s in shown_at(lay_out_cut(cut_of((back,))), film, Fraction(24), i)]
+        found = [s.number for i in range(9) for s in clips_at(lay_out_cut(cut_of((back,))), film, Fraction(24), i)]
         assert found == [3 - n for n in wanted]
 
 
@@ -196,7 +196,7 @@ def test_ten_thousand_clips_are_laid_and_edited() -> None:
     assert total(cut) == 30_000 - 9_999
     moved = apply_edit(cut, Carry(clip="c9999", to=0), FILMS)
     assert [c.id for c in moved.clips[:2]] == ["c9999", "c0"]
-    assert shown_at(lay_out_cut(moved), FILMS, Fraction(24), 19_999)[0].clip.id == "c9998"
+    assert clips_at(lay_out_cut(moved), FILMS, Fraction(24), 19_999)[0].clip.id == "c9998"
 
 
 def test_what_cannot_be_is_refused_in_a_sentence() -> None:

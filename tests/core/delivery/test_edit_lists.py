@@ -7,14 +7,7 @@ import opentimelineio as otio
 
 from cyclorama.core.cut.document import Clip, Cut, Marker, Sound, Title
 from cyclorama.core.cut.timeline import Footage, total
-from cyclorama.core.delivery.edit_lists import (
-    SourceReel,
-    reel_name,
-    timeline_of,
-    written_edl,
-    written_list,
-    written_otio,
-)
+from cyclorama.core.delivery.edit_lists import SourceReel, reel_name, timeline_of, write_cut_list, write_edl, write_otio
 
 FILMS = {"spin": Footage(24, Fraction(24), closes=True), "push": Footage(30, Fraction(24))}
 REELS = {
@@ -35,7 +28,7 @@ CUT = Cut(
 
 
 def test_a_timeline_is_as_long_as_the_cut_and_finds_its_frames() -> None:
-    told = written_otio(timeline_of(CUT, FILMS, REELS, "Lantern"))
+    told = write_otio(timeline_of(CUT, FILMS, REELS, "Lantern"))
     read = otio.adapters.read_from_string(told, "otio_json")
     assert read.duration() == otio.opentime.RationalTime(total(CUT), 24)
     items = [x for x in read.tracks[0] if not isinstance(x, otio.schema.Transition)]
@@ -65,7 +58,7 @@ def test_a_timeline_is_as_long_as_the_cut_and_finds_its_frames() -> None:
 
 
 def test_an_edit_decision_list_is_read_back_as_long() -> None:
-    told = written_edl(CUT, FILMS, REELS, "Harbour Lantern")
+    told = write_edl(CUT, FILMS, REELS, "Harbour Lantern")
     assert told.startswith("TITLE: HARBOUR LANTERN\nFCM: NON-DROP FRAME")
     assert re.search(r"D    008 00:00:04:09 00:00:05:05 00:00:01:10", told)  # the push, from its frame 105 on
     for tape in re.findall(r"^\d{3}  (\S+) ", told, re.M):
@@ -79,8 +72,8 @@ def test_an_edit_decision_list_is_read_back_as_long() -> None:
 
 def test_drop_frame_is_told_and_people_can_read_it() -> None:
     dropping = CUT.model_copy(update={"rate_num": 30000, "rate_den": 1001})
-    assert "FCM: DROP FRAME" in written_edl(dropping, FILMS, REELS, "x")
-    page = written_list(CUT, FILMS, REELS, "Harbour Lantern")
+    assert "FCM: DROP FRAME" in write_edl(dropping, FILMS, REELS, "x")
+    page = write_cut_list(CUT, FILMS, REELS, "Harbour Lantern")
     assert "Lantern &lt;1&gt;" in page
     assert "held 0.5 s at the end" in page
     assert "<script" not in page

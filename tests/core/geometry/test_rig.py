@@ -13,7 +13,7 @@ from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.cache_keys import rig_key
 from cyclorama.core.geometry.intake import take_in
 from cyclorama.core.geometry.mesh import Mesh, face_normals
-from cyclorama.core.geometry.rig import Rig, bent, bound_normals
+from cyclorama.core.geometry.rig import Rig, bend, bound_normals
 from cyclorama.core.geometry.skeleton import CUBIC, LINEAR, MOVE, STEP, TURN, Track
 
 HALF = np.sqrt(0.5)
@@ -69,14 +69,14 @@ def test_normals_stay_upright_under_uneven_scale() -> None:
     bones = np.eye(4)[None] * [3.0, 0.4, 1.0, 1.0]
     bones[0, :3, :3] = Rotation.from_euler("xyz", [20, 50, -70], degrees=True).as_matrix() @ bones[0, :3, :3]
     bone, weight = np.zeros((len(ball.vertices), 1), np.int32), np.ones((len(ball.vertices), 1), np.float32)
-    moved, normals = bent(ball.vertices, ball.normals, bone, weight, bones)
+    moved, normals = bend(ball.vertices, ball.normals, bone, weight, bones)
     flat = face_normals(moved, ball.triangles)
     flat /= np.linalg.norm(flat, axis=1, keepdims=True)
     mean = normals[ball.triangles].mean(axis=1)
     mean /= np.linalg.norm(mean, axis=1, keepdims=True)
     assert np.median((flat * mean).sum(axis=1)) > 0.9999
     for mirrored in (bones, bones * np.array([-1.0, 1, 1, 1])):
-        _, there = bent(ball.vertices, ball.normals, bone, weight, mirrored)
+        _, there = bend(ball.vertices, ball.normals, bone, weight, mirrored)
         assert bound_normals(there, bone, weight, mirrored) == pytest.approx(ball.normals, abs=2e-5)
 
 

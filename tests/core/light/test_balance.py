@@ -5,7 +5,7 @@ from itertools import product
 import numpy as np
 import pytest
 
-from cyclorama.core.light.balance import MOST_BURNT, Apart, balance_strengths, burnt, cost, evened, spread_stops
+from cyclorama.core.light.balance import MOST_BURNT, Apart, balance_strengths, burnt, cost, even_gains, spread_stops
 
 
 @pytest.mark.parametrize("seed", range(6))
@@ -25,7 +25,7 @@ def test_two_lights_on_two_sides_become_one_brightness() -> None:
     turn = np.linspace(0, 2 * np.pi, 16, endpoint=False)
     side = 0.5 + 0.5 * np.cos(turn)
     frames = [Apart(np.array([[0.32 * s] * 5, [0.08 * (1 - s)] * 5]), np.zeros(5)) for s in side]
-    gains = evened(frames)
+    gains = even_gains(frames)
     assert spread_stops(frames, np.ones(2)) == pytest.approx(1.0)
     assert spread_stops(frames, gains) < 0.2
     assert gains[0] < 1.0 < gains[1]
@@ -37,10 +37,10 @@ def test_nothing_burns_out_that_need_not() -> None:
     hot = np.full(1000, 0.1)
     hot[:50] = 1.6  # a twentieth of the subject
     frames = [Apart(hot[None], np.zeros(1000)), Apart(0.5 * hot[None], np.zeros(1000))]
-    gains = evened(frames)
+    gains = even_gains(frames)
     assert burnt(frames, np.ones(1)) == pytest.approx(0.05)
     assert burnt(frames, gains) <= MOST_BURNT
     assert gains[0] > 0.5  # no darker than it must be
     stuck = [Apart(np.zeros((1, 10)), np.full(10, 2.0))]
-    assert evened(stuck)[0] >= 2.0**-3.01  # nothing helps: it ends all the same
-    assert evened([Apart(np.zeros((0, 10)), np.ones(10))]).shape == (0,)
+    assert even_gains(stuck)[0] >= 2.0**-3.01  # nothing helps: it ends all the same
+    assert even_gains([Apart(np.zeros((0, 10)), np.ones(10))]).shape == (0,)

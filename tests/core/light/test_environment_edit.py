@@ -10,13 +10,13 @@ from cyclorama.core.kernel import kernel
 from cyclorama.core.light.environment import latitude, longitude
 from cyclorama.core.light.environment_edit import (
     blur_environment,
-    held,
+    clamp_luminance,
+    directions_of,
+    lost_illuminance,
     region_at,
     resize_environment,
     solid_angles,
     sun_of,
-    taken_out,
-    towards,
     without_region,
 )
 from cyclorama.core.light.studio_environments import directions, panel, studio_picture
@@ -34,7 +34,7 @@ def _whole(picture: np.ndarray) -> np.ndarray:
 def _with_disc(at: tuple[float, float], radius_deg: float, nit: float, height: int = 256) -> np.ndarray:
     """Grey surroundings of 0.2 with one even disc."""
     y, x = np.mgrid[0:height, 0 : 2 * height] + 0.5
-    cosine = towards(x / (2 * height), y / height) @ towards(np.array(at[0]), np.array(at[1]))
+    cosine = directions_of(x / (2 * height), y / height) @ directions_of(np.array(at[0]), np.array(at[1]))
     picture = np.full((height, 2 * height, 3), 0.2, np.float32)
     picture[cosine >= math.cos(math.radians(radius_deg))] = nit
     return picture
@@ -43,7 +43,7 @@ def _with_disc(at: tuple[float, float], radius_deg: float, nit: float, height: i
 def test_pixels_lie_where_the_renderer_looks_for_them() -> None:
     assert solid_angles(64, 128).sum() * 128 == pytest.approx(4 * math.pi)
     for x, y in ((0.1, 0.2), (0.5, 0.5), (0.93, 0.8)):
-        d = towards(np.array(x), np.array(y))
+        d = directions_of(np.array(x), np.array(y))
         assert _place(*d)[0] == pytest.approx(x, abs=1e-5)
         assert _place(*d)[1] == pytest.approx(y, abs=1e-5)
 
@@ -57,7 +57,7 @@ def test_a_light_taken_out_is_worth_what_the_picture_loses(at: tuple[float, floa
     assert region is not None
     after = without_region(picture, region)
     expected = math.pi * (nit - 0.2) * math.sin(math.radians(radius)) ** 2
-    assert taken_out(picture, after, region) == pytest.approx(np.full(3, expected), rel=0.01)
+    assert lost_illuminance(picture, after, region) == pytest.approx(np.full(3, expected), rel=0.01)
     assert after.max() == pytest.approx(0.2, rel=1e-4)
     away = (region.x - at[0] + 0.5) % 1.0 - 0.5
     assert (away, region.y - at[1]) == pytest.approx((0.0, 0.0), abs=0.004)
@@ -87,7 +87,7 @@ def test_a_blur_keeps_the_light_and_is_as_wide_as_told_also_at_the_pole() -> Non
         after = blur_environment(picture, 8.0)
         assert _whole(after) == pytest.approx(_whole(picture), rel=1e-6)
         y, x = np.mgrid[0:256, 0:512] + 0.5
-        cosine = np.clip(towards(x / 512, y / 256) @ towards(np.array(at[0]), np.array(at[1])), -1, 1)
+        cosine = np.clip(directions_of(x / 512, y / 256) @ directions_of(np.array(at[0]), np.array(at[1])), -1, 1)
         share = after[..., 1] * solid_angles(256, 512)
         # ⟨1 − cos⟩ of a Gaussian of variance σ² on each axis of the sphere's plane: σ², and that of the disc itself
         spread = float((share * (1 - cosine)).sum() / share.sum())
@@ -97,7 +97,7 @@ def test_a_blur_keeps_the_light_and_is_as_wide_as_told_also_at_the_pole() -> Non
 
 def test_holding_tells_what_it_costs_and_another_size_costs_nothing() -> None:
     picture = _with_disc((0.6, 0.4), 2.0, 5000.0)
-    after, cost = held(picture, 100.0)
+    after, cost = clamp_luminance(picture, 100.0)
     assert after.max() == pytest.approx(100.0, rel=1e-5)
     assert cost == pytest.approx(1 - _whole(after)[1] / _whole(picture)[1])
     sky = studio_picture("dusk", 256)

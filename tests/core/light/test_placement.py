@@ -12,8 +12,8 @@ from cyclorama.core.light.placement import (
     LightPosition,
     Surface,
     grazing,
+    grazing_direction,
     mirror_position,
-    past,
     stand_for,
 )
 from cyclorama.core.light.rows import direction
@@ -89,7 +89,7 @@ def test_the_edge_of_a_shadow_passes_the_hull_and_is_the_nearest_that_does() -> 
         ((-1.0, 0.0, 2.0), (0.5, 0.9, -2.0)),
         ((2.0, 0.0, 0.0), (3.0, 3.0, 1.0)),
     ):
-        towards = past(np.array(point), hull, np.array(light))
+        towards = grazing_direction(np.array(point), hull, np.array(light))
         assert towards is not None
         middle = np.array([0, 0.5, 0]) - point
         seen = math.asin(0.5 / np.linalg.norm(middle))
@@ -99,4 +99,4 @@ def test_the_edge_of_a_shadow_passes_the_hull_and_is_the_nearest_that_does() -> 
         now = (np.array(light) - point) / np.linalg.norm(np.array(light) - point)
         across = np.cross(now, middle)
         assert abs(float(towards @ across) / np.linalg.norm(across)) < 0.05
-    assert past(np.array([0.1, 0.5, 0.0]), hull, np.array([3.0, 3.0, 3.0])) is None
+    assert grazing_direction(np.array([0.1, 0.5, 0.0]), hull, np.array([3.0, 3.0, 3.0])) is None

@@ -12,13 +12,13 @@ from cyclorama.core.motion import (
     acting_at,
     carriage_of,
     closes,
-    looked_at,
     loops,
     moment,
     poses_at,
     programme_of,
     rounds,
     rows_close,
+    sampled_frames,
     stand_height_m,
     turned_deg,
 )
@@ -165,9 +165,9 @@ def test_a_moment_is_what_is_seen() -> None:
 
 
 def test_a_long_move_is_looked_at_here_and_there() -> None:
-    assert len(looked_at(with_values(shot__frames=1000).shot)) == 1000
+    assert len(sampled_frames(with_values(shot__frames=1000).shot)) == 1000
     for frames in (1001, 99_991, 100_000):
-        some = looked_at(with_values(shot__frames=frames).shot)
+        some = sampled_frames(with_values(shot__frames=frames).shot)
         assert len(some) <= 1000
         assert some[0] == 0
         assert len(set(np.diff(some))) == 1

@@ -15,7 +15,7 @@ from tests.conftest import png_of
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.picture.exr import check_size, encode_channels, encode_exr
 from cyclorama.core.picture.linear import read_linear
-from cyclorama.core.picture_files import decode_picture, opened_picture
+from cyclorama.core.picture_files import decode_picture, open_picture
 
 SMALL = np.random.default_rng(1).random((16, 32, 3)).astype(np.float32)
 
@@ -66,7 +66,7 @@ def test_the_size_is_looked_at_before_a_pixel_is(size: tuple[int, int]) -> None:
 @pytest.mark.parametrize("kind", ["PNG", "JPEG", "TIFF", "WEBP"])
 def test_cut_pictures_are_refused(kind: str) -> None:
     data = in_format(kind)
-    with opened_picture(data, "map") as image:
+    with open_picture(data, "map") as image:
         assert image.size == (32, 16)
     for share in (0.1, 0.5, 0.9):
         with pytest.raises(IntakeError):

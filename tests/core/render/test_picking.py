@@ -10,7 +10,7 @@ from cyclorama.core.commands.light_places import PlaceLight
 from cyclorama.core.commands.perform import perform
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.mesh import join
-from cyclorama.core.motion import moment, turned
+from cyclorama.core.motion import axis_rotations, moment
 from cyclorama.core.picture.exposure import expose
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.compile.compiler import SceneCompiler
@@ -49,7 +49,7 @@ def studio(kind: str) -> tuple[Project, SceneCompiler]:
 def seen_at(project: Project, frame: int, point: np.ndarray) -> tuple[float, float]:
     """Where the picture shows a point of the subject."""
     pose = moment(project, frame).around
-    x, y, z = np.linalg.inv(pose.cameras[0])[:3] @ turned(pose.disc_deg)[0] @ [*point, 1]
+    x, y, z = np.linalg.inv(pose.cameras[0])[:3] @ axis_rotations(pose.disc_deg)[0] @ [*point, 1]
     half = 18 / project.camera.focal_mm
     return 0.5 + x / -z / half / 2, 0.5 - y / -z / (half * 360 / 640) / 2
 
@@ -67,7 +67,7 @@ def test_a_picked_point_stays_in_focus(tracer: Tracer, kind: str) -> None:
     project = edited(project, camera__focus_point_m=tuple(point), camera__focus_item="item-1")
     for number in (1, 9, 17):
         pose = moment(project, number).around
-        depth = -(np.linalg.inv(pose.cameras[0])[2] @ turned(pose.disc_deg)[0] @ [*point, 1])
+        depth = -(np.linalg.inv(pose.cameras[0])[2] @ axis_rotations(pose.disc_deg)[0] @ [*point, 1])
         assert compiler.compile(moment(project, number), 64, 36).camera.focus == pytest.approx(depth, rel=1e-5)
     assert PickProbe(compiler, tracer).point(moment(project, frame), 0.01, 0.01) is None
 

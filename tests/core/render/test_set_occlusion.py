@@ -10,7 +10,7 @@ from tests.conftest import diffuse, edited, exposed, plane, project_of
 from cyclorama.core.geometry.build import build_sweep
 from cyclorama.core.light.direction_bins import ANY_WAY, bin_directions
 from cyclorama.core.light.environment import build_environment, environment_turn
-from cyclorama.core.light.set_occlusion import STILL_AIMED, Views, past
+from cyclorama.core.light.set_occlusion import STILL_AIMED, Views, with_set_occlusion
 from cyclorama.core.motion import moment
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.compile.views import views_of
@@ -31,7 +31,7 @@ def test_hidden_cells_keep_a_share_and_other_ways_keep_theirs() -> None:
     open_x = bin_directions()[:, 0] > 0
     views = Views(np.array([[0.0, 1.0, 0.0]]), open_x[None])
     for turned, side in ((0.0, np.s_[:, 18:30]), (np.pi, np.s_[:, 2:14])):  # +X is right of the middle, or left of it
-        known = past(env, environment_turn(turned, 0.0), views)
+        known = with_set_occlusion(env, environment_turn(turned, 0.0), views)
         plain, left = chances(env, UP), chances(known, UP)
         assert left.sum() == pytest.approx(1.0, abs=1e-5)
         seen = np.zeros_like(plain, bool)

@@ -7,7 +7,7 @@ import pytest
 from tests.conftest import diffuse, project_of, sphere
 
 from cyclorama.core.commands import perform
-from cyclorama.core.commands.stock import SetUp, UseStocked, kept_of
+from cyclorama.core.commands.stock import SetUp, UseStocked, stock_from_project
 from cyclorama.core.commands.tools import Tools
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.measure import measure, placed_hull
@@ -72,14 +72,14 @@ def test_what_is_kept_of_one_project_comes_into_another_of_another_size() -> Non
     project = put_all(
         project, {"look/lights": ({"id": "k", "name": "K", "distance_m": 1.0, "excluded_parts": ("sweep",)},)}
     )
-    kept = kept_of(project, "look", "Mine", Tools(measures, _Blind()))  # type: ignore[arg-type]
+    kept = stock_from_project(project, "look", "Mine", Tools(measures, _Blind()))  # type: ignore[arg-type]
     assert kept.size_m == pytest.approx(0.2, rel=1e-3)
     other, others = _ball(1.0)
     after, label = perform(other, UseStocked(stocked=kept), others, _Blind())  # type: ignore[arg-type]
     (light,) = after.look.lights
     assert (after.look.name, light.distance_m, light.excluded_parts) == ("Mine", pytest.approx(10.0, rel=1e-3), ())
     assert label == "Look Mine"
-    model = kept_of(project, "model", "Ball", Tools(measures, _Blind()))  # type: ignore[arg-type]
+    model = stock_from_project(project, "model", "Ball", Tools(measures, _Blind()))  # type: ignore[arg-type]
     both, _ = perform(other, UseStocked(stocked=model), _by_item(measures, others, other), _Blind())  # type: ignore[arg-type]
     first, second = both.items
     assert second.name == "Ball"

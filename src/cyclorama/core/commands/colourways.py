@@ -3,9 +3,9 @@
 from typing import Literal
 
 from ..errors import ChangeError
-from ..scene import Doc, Item, Project, Wears, insert_item, put, put_all, worn
+from ..scene import Doc, Item, Project, Wears, insert_item, put, put_all, with_worn_colourway
 from ..scene.base import Id, new_id
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .base import performs
 from .lists import with_copy
 from .names import free_name
@@ -37,9 +37,9 @@ class AddColourway(Doc):
 @performs(AddColourway)
 def _more(project: Project, change: AddColourway, _: Tools) -> tuple[Project, str]:
     item = _item(project, change.item)
-    now = worn(item, project.shot).variant
+    now = with_worn_colourway(item, project.shot).variant
     name = free_name((v.name for v in item.variants), now.name)
-    new = edited(now, id=new_id("colourway"), name=name)
+    new = revise(now, id=new_id("colourway"), name=name)
     at = [v.id for v in item.variants].index(now.id) + 1
     after = insert_item(project, f"items/{item.id}/variants", new, at)
     return _wearing(after, _item(after, item.id), new.id), f"New colourway like {now.name}"
@@ -75,7 +75,7 @@ def _shot_each(project: Project, change: ShotEachColourway, tools: Tools) -> tup
     if len(item.variants) < 2:
         raise ChangeError(f"‘{item.name}’ has only one colourway. Make another first.")
     shot = project.shot
-    now = worn(item, shot).variant_id
+    now = with_worn_colourway(item, shot).variant_id
     after = project
     for variant in reversed([v for v in item.variants if v.id != now]):
         after, _ = with_copy(after, f"shots/{shot.id}", tools.measures_of)

@@ -12,7 +12,7 @@ from ..motion.camera_rig import STAND, stand_of
 from ..scene import Channel, Doc, Key, Project, Property, Shot, full_path, place_of, put, put_all, value_at
 from ..scene.base import new_id
 from ..scene.channel import GoesOn
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .base import Frame, ValuePath, performs
 from .tools import Tools
 
@@ -53,12 +53,12 @@ def with_key(project: Project, path: str, frame: int, value: Any = None) -> Proj
     before = max((k for k in keys if k.frame < since), key=lambda k: k.frame, default=None)
     key = Key(id=new_id("key"), frame=since, value=numbers, goes=before.goes if before else goes)
     if there is not None:
-        key = edited(there, value=numbers)
+        key = revise(there, value=numbers)
     kept = tuple(sorted((*(k for k in keys if k.frame != since), key), key=lambda k: k.frame))
     return _with(project, shot, path, channel, kept)
 
 
-def told_in(project: Project, path: str, frame: int, value: float) -> Project:
+def with_value_in_frame(project: Project, path: str, frame: int, value: float) -> Project:
     """The project with a value: keyed in a frame of the open shot where it is keyed at all, else at rest."""
     path = full_path(project, path)
     return (
@@ -113,7 +113,7 @@ def scaled_key(path: str, key: Key, factor: float, about: float = 0.0) -> Key:
     found = value_of(known_place(path), about + (np.array(key.value) - about) * factor)
     (out, out_by), (into, into_by) = key.leaves, key.arrives
     handles = {"leaves": (out, out_by * factor), "arrives": (into, into_by * factor)}
-    return edited(key, value=_numbers(found), **handles)
+    return revise(key, value=_numbers(found), **handles)
 
 
 def _retimed(
@@ -128,7 +128,7 @@ def _retimed(
     for k in channel.keys:
         if k.frame in chosen:
             more = {"id": new_id("key")} if stay else {}
-            new[to(k.frame)] = edited(k, frame=to(k.frame), **more)
+            new[to(k.frame)] = revise(k, frame=to(k.frame), **more)
     return _with(project, shot, path, channel, tuple(new[n] for n in sorted(new)))
 
 
@@ -167,7 +167,7 @@ def _found(channel: Channel, since: float, shot: Shot) -> tuple[float, ...]:
 
 
 def _with(project: Project, shot: Shot, path: str, was: Channel | None, keys: tuple[Key, ...]) -> Project:
-    new = edited(was, keys=keys) if was else Channel(id=new_id("channel"), path=path, keys=keys)
+    new = revise(was, keys=keys) if was else Channel(id=new_id("channel"), path=path, keys=keys)
     channels = tuple(new if c.path == path else c for c in shot.channels) if was else (*shot.channels, new)
     return put(project, "shot/channels", channels)
 

@@ -11,7 +11,7 @@ from ..motion import moment
 from ..scene import Doc, Project, insert_item, put_all
 from ..scene.base import AssetRef, Id, Name, new_id
 from ..scene.surface_layer import MOST_DECALS, MOST_LAYERS, Decal, LayerKind, SurfaceLayer
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .base import PicturePoint, performs
 from .looks import subject_size
 from .names import free_name
@@ -79,7 +79,7 @@ def _with_decal(project: Project, change: AddDecal, tools: Tools) -> tuple[Proje
     width = float(f"{size * DECAL_SHARE:.3g}")
     name = free_name((d.name for d in item.decals), change.name)
     new = Decal(id=new_id("decal"), name=name, asset=change.asset, width_m=width, depth_m=width / 2)
-    new = edited(new, **lies)
+    new = revise(new, **lies)
     return insert_item(project, f"items/{item_id}/decals", new), f"Put {name} on {item.name}"
 
 

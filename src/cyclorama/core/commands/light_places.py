@@ -8,16 +8,16 @@ import numpy as np
 from ..arrays import Points
 from ..errors import ChangeError
 from ..geometry.measure import placed_hull
-from ..light.balance import evened, spread_stops
+from ..light.balance import even_gains, spread_stops
 from ..light.kinds import kind_of
-from ..light.placement import LightPosition, Surface, grazing, mirror_position, past, stand_for
+from ..light.placement import LightPosition, Surface, grazing, grazing_direction, mirror_position, stand_for
 from ..light.rows import direction
 from ..motion import Moment, moment, moments_over, value_of
 from ..scene import Doc, Light, Project, place_of, put_all
 from ..scene.base import Id
 from ..scene.light import WITH_RIG
 from .base import PicturePoint, performs
-from .keys import told_in
+from .keys import with_value_in_frame
 from .tools import Tools
 
 EVENED = 8
@@ -52,7 +52,7 @@ def with_light_placed(project: Project, change: PlaceLight, tools: Tools) -> tup
     stand = _stand(here, light, surface, change.wanted, hull)
     at = f"look/lights/{light.id}"
     for name, value in (("azimuth_deg", stand.azimuth_deg), ("elevation_deg", stand.elevation_deg)):
-        project = told_in(project, f"{at}/{name}", change.frame, round(value, 2))
+        project = with_value_in_frame(project, f"{at}/{name}", change.frame, round(value, 2))
     what = {"highlight": "Highlight", "graze": "Grazing light", "shadow": "Edge of the shadow"}[change.wanted]
     missed = f", as near as it can stand: {stand.off_deg:.0f}° off" if stand.off_deg > CLOSE_DEG else ""
     return project, f"{what} of {light.name}{missed}"
@@ -76,7 +76,7 @@ def _mirror_light(project: Project, change: MirrorLight, _: Tools) -> tuple[Proj
     travelled = float(here.around.lights_deg[0]) if light.rides == WITH_RIG else 0.0
     azimuth = 2.0 * (camera_deg - travelled) - light.azimuth_deg
     path = f"look/lights/{light.id}/azimuth_deg"
-    return told_in(project, path, change.frame, round(_wrapped(azimuth), 2)), f"Mirror {light.name}"
+    return with_value_in_frame(project, path, change.frame, round(_wrapped(azimuth), 2)), f"Mirror {light.name}"
 
 
 def _light_named(here: Moment, identity: str) -> Light:
@@ -113,7 +113,7 @@ def with_even_lights(project: Project, _: EvenLights, tools: Tools) -> tuple[Pro
     frames = [one for one in seen if one is not None]
     if not frames:
         raise ChangeError("The subject is not seen in this shot: there is nothing to light evenly.")
-    gains = evened(frames)
+    gains = even_gains(frames)
     place = place_of(f"{at}/x/strength_stops")
     values = {
         f"{at}/{light.id}/strength_stops": value_of(place, np.round(light.strength_stops + np.log2([g]), 2))
@@ -146,7 +146,7 @@ def _stand(here: Moment, light: Light, surface: Surface, wanted: str, hull: Poin
     now = aim + light.distance_m * direction(light.azimuth_deg + travelled, light.elevation_deg)
     towards = mirror_position(at_rest) if wanted == "highlight" else grazing(at_rest, now)
     if hull is not None:
-        passing = past(at_rest.point, hull @ back[:3, :3].T + back[:3, 3], now)
+        passing = grazing_direction(at_rest.point, hull @ back[:3, :3].T + back[:3, 3], now)
         if passing is None:
             raise ChangeError("Point at the floor, or at something beside the subject: its shadow falls there.")
         towards = passing

@@ -37,7 +37,7 @@ from ..scene import (
 from ..scene.base import new_id
 from ..scene.item import ON_SET, Form
 from ..scene.light import WITH_RIG, Shape
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .base import ValuePath, performs
 from .names import free_ids, free_light_name, free_name, next_name
 from .placing import STOOD, standing_again
@@ -109,7 +109,7 @@ def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
     stands = ground_placement(measure_made_item(made), item.placement, stand_height_m(project, item))
     after = put_all(
         project,
-        {"materials": (*project.materials, material), "items": (*project.items, edited(item, placement=stands))},
+        {"materials": (*project.materials, material), "items": (*project.items, revise(item, placement=stands))},
     )
     if under and subject:
         after = standing_again(project, put(after, f"items/{subject.id}/rides", item.id), measures_of)
@@ -145,7 +145,7 @@ def with_copy(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Pro
     return insert_item(project, parent, new, at), origin.name
 
 
-def taken_away(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Project, str]:
+def without_thing(project: Project, path: str, measures_of: MeasuresOf) -> tuple[Project, str]:
     """The project without what is at a path and what only belongs to it, and its name.
 
     Raises ChangeError with a sentence when something needs it.
@@ -212,16 +212,16 @@ def with_free_part_ids(item: Item, project: Project) -> Item:
 def with_new_ids(item: Item, parts: dict[str, str], materials: dict[str, str]) -> Item:
     """The item with other ids of parts and materials, where they are told."""
     variants = tuple(
-        edited(
+        revise(
             v,
             parts=tuple(
-                edited(w, id=parts.get(w.id, w.id), material=materials.get(w.material, w.material)) for w in v.parts
+                revise(w, id=parts.get(w.id, w.id), material=materials.get(w.material, w.material)) for w in v.parts
             ),
         )
         for v in item.variants
     )
-    renumbered = tuple(edited(p, id=parts.get(p.id, p.id)) for p in item.parts)
-    return edited(item, parts=renumbered, variants=variants)
+    renumbered = tuple(revise(p, id=parts.get(p.id, p.id)) for p in item.parts)
+    return revise(item, parts=renumbered, variants=variants)
 
 
 def _of_shot(channel: Channel, shot: str, other: str) -> Channel:
@@ -229,15 +229,15 @@ def _of_shot(channel: Channel, shot: str, other: str) -> Channel:
     own = f"shots/{shot}/"
     if not channel.path.startswith(own):
         return channel
-    return edited(channel, path=f"shots/{other}/{channel.path.removeprefix(own)}")
+    return revise(channel, path=f"shots/{other}/{channel.path.removeprefix(own)}")
 
 
 def _item_beside(project: Project, item: Item, measures_of: MeasuresOf) -> dict[str, Any]:
     """The changes that make a copy of an item: ids of its parts, and a place to the right of what stands there."""
     measures = measures_of(item)
     by = 0.0 if measures is None else _free_to_the_right(project, placed_hull(measures, item.placement), measures_of)
-    placement = edited(item.placement, x_m=item.placement.x_m + by)
-    free = with_free_part_ids(edited(item, id="another"), project)
+    placement = revise(item.placement, x_m=item.placement.x_m + by)
+    free = with_free_part_ids(revise(item, id="another"), project)
     return {"parts": free.parts, "variants": free.variants, "placement": placement}
 
 
@@ -347,7 +347,7 @@ class Remove(Doc):
 def _remove(project: Project, change: Remove, tools: Tools) -> tuple[Project, str]:
     if re.fullmatch(r"items/[^/]+/variants/[^/]+", change.path):
         project = without_colourway(project, change.path)
-    after, name = taken_away(project, change.path, tools.measures_of)
+    after, name = without_thing(project, change.path, tools.measures_of)
     return after, f"Remove {name}"
 
 

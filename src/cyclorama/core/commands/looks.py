@@ -15,7 +15,7 @@ from ..scene import Aim, Background, Doc, Light, Material, Project, place_of, pu
 from ..scene.base import Id, new_id
 from ..scene.saved_material import SavedMaterial
 from ..scene.saved_rig import ReadyRig, SavedRig
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .base import performs
 from .lists import USUAL_SIZE_M, materials_of, with_copy, without_materials
 from .names import free_name
@@ -59,7 +59,7 @@ def with_kept_rig(project: Project, change: UseRig, tools: Tools) -> tuple[Proje
     """The open shot's look lit by a kept rig, in the size of the subject, exposed for it."""
     size, aim = subject_size(project, tools)
     lights = resize_rig(change.rig.lights, size / change.rig.size_m)
-    lights = tuple(edited(light, aim=aim, excluded_parts=()) for light in lights)
+    lights = tuple(revise(light, aim=aim, excluded_parts=()) for light in lights)
     return with_metered_exposure(_lit(project, lights), tools), f"Rig: {change.rig.name}"
 
 
@@ -78,16 +78,16 @@ def with_look(project: Project, _: AddLook, tools: Tools) -> tuple[Project, str]
     new = after.looks[[x.id for x in project.looks].index(old.id) + 1]
     at = f"looks/{old.id}/"
     channels = tuple(
-        edited(c, path=f"looks/{new.id}/{c.path.removeprefix(at)}") if c.path.startswith(at) else c
+        revise(c, path=f"looks/{new.id}/{c.path.removeprefix(at)}") if c.path.startswith(at) else c
         for c in after.shot.channels
     )
     return put_all(after, {"shot/look_id": new.id, "shot/channels": channels}), f"New look like {name}"
 
 
-def kept_rig(project: Project, name: str, tools: Tools) -> SavedRig:
+def rig_from_look(project: Project, name: str, tools: Tools) -> SavedRig:
     """The lights of the open shot's look, to be used elsewhere. Raises ChangeError when there are none."""
     lights = tuple(
-        edited(x, rides=x.rides if x.rides in ("rig", "set", "camera", "disc") else "rig", aim=Aim())
+        revise(x, rides=x.rides if x.rides in ("rig", "set", "camera", "disc") else "rig", aim=Aim())
         for x in project.look.lights
     )
     if not lights:
@@ -138,7 +138,7 @@ class ApplyPreset(Doc):
 
 
 @performs(ApplyPreset)
-def started_from(project: Project, change: ApplyPreset, _: Tools) -> tuple[Project, str]:
+def with_preset_again(project: Project, change: ApplyPreset, _: Tools) -> tuple[Project, str]:
     """The project with a material started again from a preset."""
     material = next((m for m in project.materials if m.id == change.material), None)
     if material is None:
@@ -189,15 +189,15 @@ def dress_parts(project: Project, change: Dress, _: Tools) -> tuple[Project, str
     and is still as it was made, or one more."""
     fresh, name = new_id("material"), change.kept.name if change.kept else change.preset
     if change.kept is not None:
-        new = edited(change.kept.material, id=fresh, name=name)
+        new = revise(change.kept.material, id=fresh, name=name)
     else:
         new = with_preset(Material(id=fresh, name=name), change.preset)
     alike = next(
-        (m for m in project.materials if edited(new, id=m.id, name=m.name) == m and m.name.startswith(name)), None
+        (m for m in project.materials if revise(new, id=m.id, name=m.name) == m and m.name.startswith(name)), None
     )
     values: dict[str, object] = {}
     if alike is None:
-        new = edited(new, name=free_name((m.name for m in project.materials), name))
+        new = revise(new, name=free_name((m.name for m in project.materials), name))
         values["materials"] = (*project.materials, new)
     worn_in = {w.id: w.variant for w in project.shot.wears}
     for one in change.parts:

@@ -16,10 +16,10 @@ from ..motion.segments import SEGMENTS, turns_of
 from ..scene import Channel, Doc, Key, Project, Row, Segment, put, put_all
 from ..scene.base import Id, new_id
 from ..scene.shot import CAMERA, DISC, Fix, MoveKind, ReadyMove
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .base import ValuePath, performs
 from .keys import with_keys_stretched
-from .paths import rounded, with_path
+from .paths import to_four_digits, with_path
 from .tools import Tools
 
 OVERHEAD_DEG = 75.0
@@ -35,8 +35,8 @@ def with_segment(project: Project, kind: MoveKind, traveller: str) -> Project:
         if not project.paths:
             project = with_path(project, "circle")
         path_id = project.paths[-1].id
-    values = {name: rounded(value) for name, value in SEGMENTS[kind].first(project.camera).items()}
-    new = edited(Segment(id=new_id("segment"), kind=kind, path_id=path_id), **values)
+    values = {name: to_four_digits(value) for name, value in SEGMENTS[kind].first(project.camera).items()}
+    new = revise(Segment(id=new_id("segment"), kind=kind, path_id=path_id), **values)
     row = next((row for row in shot.rows if row.id == traveller), None)
     segments = (*(row.segments if row else ()), new)
     others = tuple(r for r in shot.rows if r.id != traveller)
@@ -47,9 +47,9 @@ def with_held_ends(project: Project, before: int, after: int) -> Project:
     """The open shot longer by some frames before and after, in which what travels or is keyed stands. Raises
     ChangeError when it would become too long."""
     shot = project.shot
-    rows = tuple(edited(row, segments=_held(row.segments, before, after)) for row in shot.rows)
+    rows = tuple(revise(row, segments=_held(row.segments, before, after)) for row in shot.rows)
     channels = tuple(
-        edited(c, keys=tuple(edited(k, frame=k.frame + before) for k in c.keys), outside="stand") for c in shot.channels
+        revise(c, keys=tuple(revise(k, frame=k.frame + before) for k in c.keys), outside="stand") for c in shot.channels
     )
     frames = shot.frames + before + after
     return put_all(project, {"shot/frames": frames, "shot/rows": rows, "shot/channels": channels})
@@ -77,7 +77,7 @@ def with_ready_move(project: Project, name: ReadyMove) -> Project:
         project = with_path(project, "figure eight")
     segments = _READY[name](project.camera.distance_m)
     if name == "figure-eight ride":
-        segments = (edited(segments[0], path_id=project.paths[-1].id),)
+        segments = (revise(segments[0], path_id=project.paths[-1].id),)
     others = tuple(r for r in project.shot.rows if r.id not in (CAMERA, DISC))
     at = f"cameras/{project.camera.id}/"
     left = tuple(c for c in project.shot.channels if c.path.removeprefix(at) not in STAND)
@@ -136,7 +136,7 @@ def with_gap_closed(project: Project, where: str, fix: Fix) -> Project:
 
 
 def _even(segments: tuple[Segment, ...]) -> tuple[Segment, ...]:
-    return tuple(edited(s, ease_in=0.0, ease_out=0.0) for s in segments)
+    return tuple(revise(s, ease_in=0.0, ease_out=0.0) for s in segments)
 
 
 def _whole(segments: tuple[Segment, ...]) -> tuple[Segment, ...]:
@@ -146,21 +146,21 @@ def _whole(segments: tuple[Segment, ...]) -> tuple[Segment, ...]:
     last = next(s for s in reversed(segments) if turns_of(s))
     more = wanted - total
     change = {"by_deg": last.by_deg + more * 360.0} if last.kind == "arc" else {"turns": last.turns + more}
-    return tuple(edited(last, **change) if s is last else s for s in segments)
+    return tuple(revise(last, **change) if s is last else s for s in segments)
 
 
 def _back(segments: tuple[Segment, ...], focal_mm: float) -> tuple[Segment, ...]:
     """All segments once more, the last first and the other way; a zoom goes to where it came from."""
     back = []
     for s in segments:
-        back.append(edited(_reverse(s), to_mm=focal_mm))
+        back.append(revise(_reverse(s), to_mm=focal_mm))
         focal_mm = s.to_mm if s.kind == "zoom" else focal_mm
     return (*segments, *reversed(back))
 
 
 def _reverse(s: Segment) -> Segment:
     back = {name: -getattr(s, name) for name in ("turns", "by_deg", "tilt_deg", "by_m")}
-    return edited(s, **back, id=new_id("segment"), ease_in=s.ease_out, ease_out=s.ease_in)
+    return revise(s, **back, id=new_id("segment"), ease_in=s.ease_out, ease_out=s.ease_in)
 
 
 _MENDED: dict[str, Callable[[tuple[Segment, ...]], tuple[Segment, ...]]] = {"even speed": _even, "whole turns": _whole}
@@ -173,13 +173,13 @@ def _s(kind: MoveKind, n: int, **more: object) -> Segment:
 _EASED = {"ease_in": 0.3, "ease_out": 0.3}
 _READY: dict[ReadyMove, Callable[[float], tuple[Segment, ...]]] = {
     "slow turn": lambda far: (_s("orbit", 1, turns=1.0),),
-    "hero push": lambda far: (_s("push", 1, by_m=rounded(far * 0.4), **_EASED), _s("hold", 2)),
+    "hero push": lambda far: (_s("push", 1, by_m=to_four_digits(far * 0.4), **_EASED), _s("hold", 2)),
     "rise and reveal": lambda far: (
-        _s("rise", 1, by_m=rounded(far * 0.5), **_EASED),
+        _s("rise", 1, by_m=to_four_digits(far * 0.5), **_EASED),
         _s("arc", 2, by_deg=40, **_EASED),
     ),
     "figure-eight ride": lambda far: (_s("ride", 1),),
-    "dolly-zoom": lambda far: (_s("dolly_zoom", 1, by_m=rounded(far * 0.5), **_EASED),),
+    "dolly-zoom": lambda far: (_s("dolly_zoom", 1, by_m=to_four_digits(far * 0.5), **_EASED),),
     "three-quarter arc": lambda far: (_s("arc", 1, by_deg=270, **_EASED), _s("hold", 2)),
     "overhead drop": lambda far: (_s("hold", 1),),
     "swing and settle": lambda far: (

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from ..errors import ChangeError
 from ..motion import at_rest
-from ..motion.paths import bent, nearest_stretch
+from ..motion.paths import handles_of, nearest_stretch
 from ..motion.rows import lengths_of
 from ..scene import Channel, Doc, Key, Path, PathPoint, Project, insert_item, put, put_all
 from ..scene.base import Id, new_id
@@ -22,7 +22,7 @@ from .tools import Tools
 Points = list[tuple[float, float, float]]
 
 
-def rounded(metres: float) -> float:
+def to_four_digits(metres: float) -> float:
     """To four digits: subjects may be small or large."""
     return float(f"{metres:.4g}")
 
@@ -51,7 +51,7 @@ def _with(project: Project, points: Points, name: str, closed: bool) -> Project:
 
 
 def _point(identity: str, at: tuple[float, float, float]) -> PathPoint:
-    x, y, z = map(rounded, at)
+    x, y, z = map(to_four_digits, at)
     return PathPoint(id=identity, x_m=x, y_m=y, z_m=z)
 
 
@@ -70,11 +70,11 @@ def with_bend(project: Project, path_id: str, point_id: str, bends: Bends) -> Pr
     at = f"paths/{path_id}/points/{point_id}"
     values: dict[str, object] = {f"{at}/bends": bends}
     if bends != "smooth":
-        arrives, leaves = bent(path, number)
+        arrives, leaves = handles_of(path, number)
         if bends == "even":  # both sides as long as the one that leaves
             arrives = -leaves
         for side, handle in (("in", arrives), ("out", leaves)):
-            values |= {f"{at}/{side}_{axis}_m": rounded(float(c)) for axis, c in zip("xyz", handle, strict=True)}
+            values |= {f"{at}/{side}_{axis}_m": to_four_digits(float(c)) for axis, c in zip("xyz", handle, strict=True)}
     return put_all(project, values)
 
 

@@ -9,7 +9,7 @@ from ..light.kinds import kind_of
 from ..motion import aim_point, stand_height_m
 from ..scene import Aim, Item, Light, Material, Project, put_all
 from ..scene.base import new_id
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .lists import USUAL_SIZE_M, materials_of, rightmost, with_lights_aimed, with_new_ids
 from .looks import with_metered_exposure
 from .names import free_ids, free_name
@@ -31,11 +31,11 @@ def put_on_set(project: Project, intake: Intake, eye: Eye) -> Project:
             values |= {f"look/lights/{light.id}/{name}": value for name, value in _light_for(light, size).items()}
         project = put_all(project, values)
     identity = old.id if old else free_ids(["item-1"], (x.id for x in project.items), "item")["item-1"]
-    item = edited(intake.item, id=identity, rides=old.rides if old else intake.item.rides)
+    item = revise(intake.item, id=identity, rides=old.rides if old else intake.item.rides)
     if old is not None:
-        placement = edited(placement, x_m=old.placement.x_m, z_m=old.placement.z_m)
+        placement = revise(placement, x_m=old.placement.x_m, z_m=old.placement.z_m)
     placement = ground_placement(measures, placement, stand_height_m(project, item))
-    project = with_item(project, edited(item, placement=placement), intake.materials)
+    project = with_item(project, revise(item, placement=placement), intake.materials)
     project = fit_subject(project, placed_hull(measures, placement))
     if old is not None:
         return project
@@ -53,11 +53,11 @@ def put_beside(project: Project, intake: Intake, measures_of: MeasuresOf) -> Pro
     right = rightmost(project, measures_of)
     hull = placed_hull(measures, placement)
     size = float(np.ptp(hull, axis=0).max())
-    placement = edited(placement, x_m=right + size * 0.1 - float(hull[:, 0].min()))
+    placement = revise(placement, x_m=right + size * 0.1 - float(hull[:, 0].min()))
     name = free_name((x.name for x in project.items), intake.item.name)
-    item = edited(intake.item, id=new_id("item"), name=name, rides="set")
+    item = revise(intake.item, id=new_id("item"), name=name, rides="set")
     placement = ground_placement(measures, placement, stand_height_m(project, item))
-    return with_item(project, edited(item, placement=placement), intake.materials, presented=False)
+    return with_item(project, revise(item, placement=placement), intake.materials, presented=False)
 
 
 def with_item(project: Project, item: Item, materials: tuple[Material, ...], presented: bool = True) -> Project:
@@ -74,7 +74,7 @@ def with_item(project: Project, item: Item, materials: tuple[Material, ...], pre
     new_ids = free_ids([m.id for m in materials], (m.id for m in stay), "material", same)
     item = with_new_ids(item, part_ids, new_ids)
     items = tuple(item if x.id == item.id else x for x in project.items) if old else (*project.items, item)
-    coming = tuple(edited(m, id=new_ids[m.id]) for m in materials if m.id not in same)
+    coming = tuple(revise(m, id=new_ids[m.id]) for m in materials if m.id not in same)
     values: dict[str, object] = {"materials": (*coming, *stay) if presented else (*stay, *coming), "items": items}
     if presented:
         values["subject_id"] = item.id

@@ -7,7 +7,7 @@ from ..motion import box_corners, stand_height_m
 from ..scene import Item, Placement, Project, put, put_all, value_at
 from ..scene.base import Then
 from ..scene.item import GROUNDS
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .resizing import with_studio_in_size
 from .tools import MeasuresOf
 
@@ -65,7 +65,7 @@ def standing_again(before: Project, after: Project, measures_of: MeasuresOf) -> 
 
 def _as_high(old: Placement, new: Placement) -> bool:
     """True when two placements differ at most in where on the ground they are, and how turned."""
-    return old == edited(new, x_m=old.x_m, z_m=old.z_m, turn_deg=old.turn_deg)
+    return old == revise(new, x_m=old.x_m, z_m=old.z_m, turn_deg=old.turn_deg)
 
 
 def riders(project: Project, item: Item) -> list[Item]:
@@ -107,7 +107,7 @@ def _mounted(project: Project, item: Item, measures: Measures) -> Project:
     placement = item.placement
     if not (low[0] <= x <= high[0] and low[1] <= z <= high[1]):
         middle = (low + high) / 2
-        placement = edited(placement, x_m=float(middle[0]), z_m=float(middle[1]))
+        placement = revise(placement, x_m=float(middle[0]), z_m=float(middle[1]))
     placement = ground_placement(measures, placement, stand_height_m(project, item))
     mounted = put(project, f"items/{item.id}/placement", placement)
     there = mounted.item(item.id)

@@ -6,7 +6,7 @@ from typing import Any
 from ..scene import Channel, Project, Row, Shot, put_all
 from ..scene.channel import LATEST
 from ..scene.shot import MOST_FRAMES
-from ..scene.writing import edited
+from ..scene.writing import revise
 
 
 def with_rate(project: Project, num: int, den: int, keep_seconds: bool) -> Project:
@@ -22,14 +22,14 @@ def with_rate(project: Project, num: int, den: int, keep_seconds: bool) -> Proje
     return put_all(project, values)
 
 
-def counted(shot: Shot, before: tuple[int, int], after: tuple[int, int]) -> Shot:
+def shot_at_rate(shot: Shot, before: tuple[int, int], after: tuple[int, int]) -> Shot:
     """A shot counted in frames of one rate, counted in those of another: it lasts as long."""
     by = Fraction(*after) / Fraction(*before)
     return shot if by == 1 else _counted(shot, by)
 
 
 def _counted(shot: Shot, by: Fraction) -> Shot:
-    shoot = edited(
+    shoot = revise(
         shot.shoot,
         **(
             {
@@ -38,7 +38,7 @@ def _counted(shot: Shot, by: Fraction) -> Shot:
             }
         ),
     )
-    return edited(
+    return revise(
         shot,
         frames=min(max(1, _frames(shot.frames, by)), MOST_FRAMES),
         shoot=shoot,
@@ -48,18 +48,18 @@ def _counted(shot: Shot, by: Fraction) -> Shot:
 
 
 def _row(row: Row, by: Fraction) -> Row:
-    return edited(
+    return revise(
         row,
         segments=tuple(
-            s if s.frames is None else edited(s, frames=min(max(1, _frames(s.frames, by)), MOST_FRAMES))
+            s if s.frames is None else revise(s, frames=min(max(1, _frames(s.frames, by)), MOST_FRAMES))
             for s in row.segments
         ),
     )
 
 
 def _channel(channel: Channel, by: Fraction) -> Channel:
-    keys = {n: edited(k, frame=n) for k in channel.keys if (n := _frames(k.frame, by)) <= LATEST}
-    return edited(channel, keys=tuple(keys.values()) or channel.keys[:1])
+    keys = {n: revise(k, frame=n) for k in channel.keys if (n := _frames(k.frame, by)) <= LATEST}
+    return revise(channel, keys=tuple(keys.values()) or channel.keys[:1])
 
 
 def _frames(count: int, by: Fraction) -> int:

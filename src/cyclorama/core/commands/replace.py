@@ -12,7 +12,7 @@ from ..geometry.cache_keys import Intake
 from ..geometry.measure import Measures, gap_m, ground_placement, placed_hull
 from ..motion import stand_height_m
 from ..scene import Detail, Item, Part, Placement, Project, Variant, put
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .lists import with_new_ids
 from .names import free_ids
 from .place_model import with_item
@@ -25,7 +25,7 @@ LEAST_SHARE = 0.5
 """Of the new parts, so many must have the name of an old one: otherwise it is another model and nothing is kept."""
 
 
-def kept_by_name(project: Project, intake: Intake) -> tuple[Intake, int]:
+def match_by_name(project: Project, intake: Intake) -> tuple[Intake, int]:
     """The intake of another model with what fits of the subject that it replaces, and how many parts keep what the old
     ones had.
 
@@ -41,7 +41,7 @@ def kept_by_name(project: Project, intake: Intake) -> tuple[Intake, int]:
     if not matched or len(matched) < LEAST_SHARE * len(new.parts):
         return intake, 0
     kept = _kept(project, intake, matched)
-    item = edited(kept.item, name=old.name, placement=_placement(old, new))
+    item = revise(kept.item, name=old.name, placement=_placement(old, new))
     return replace(kept, item=item), len(matched)
 
 
@@ -75,7 +75,7 @@ def standing(after: Project, before: Project, measures_of: MeasuresOf) -> Projec
     return put(after, f"items/{new.id}/placement", placement)
 
 
-def made_again(project: Project, intake: Intake) -> Project:
+def with_subject_remade(project: Project, intake: Intake) -> Project:
     """The project with the subject made anew from its own source: everything that was done to it stays, and parts that
     come back have what the file gives them.
 
@@ -88,7 +88,7 @@ def made_again(project: Project, intake: Intake) -> Project:
     kept = _kept(project, intake, {p.id: known[p.number] for p in intake.item.parts if p.number in known})
     play = old.play if any(a.id == old.play.animation for a in kept.item.animations) else kept.item.play
     stays = {"id": old.id, "name": old.name, "rides": old.rides, "on": old.on, "placement": old.placement, "play": play}
-    return with_item(project, edited(kept.item, **stays), kept.materials)
+    return with_item(project, revise(kept.item, **stays), kept.materials)
 
 
 def _kept(project: Project, intake: Intake, matched: dict[str, Part]) -> Intake:
@@ -107,21 +107,21 @@ def _kept(project: Project, intake: Intake, matched: dict[str, Part]) -> Intake:
     }
     material_ids = free_ids([m.id for m in intake.materials if m.id in of_file], stays, "material")
     materials = tuple(m for m in project.materials if m.id in stays) + tuple(
-        edited(m, id=material_ids[m.id]) for m in intake.materials if m.id in of_file
+        revise(m, id=material_ids[m.id]) for m in intake.materials if m.id in of_file
     )
     item = with_new_ids(new, part_ids, material_ids)
     variants = tuple(
         _dressed(v, item.variants[i if i < len(item.variants) else 0], same) for i, v in enumerate(old.variants)
     )
     variants += item.variants[len(old.variants) :]
-    item = edited(item, variants=variants, variant_id=old.variant_id)
+    item = revise(item, variants=variants, variant_id=old.variant_id)
     return replace(intake, item=item, materials=materials)
 
 
 def _dressed(old: Variant, new: Variant, same: set[str]) -> Variant:
     """A colourway for new parts: as the old one dresses those that are the same, and as the file does the others."""
     known = {w.id: w for w in old.parts if w.id in same}
-    return edited(old, parts=tuple(known.get(w.id, w) for w in new.parts))
+    return revise(old, parts=tuple(known.get(w.id, w) for w in new.parts))
 
 
 def _by_unique_name(parts: tuple[Part, ...]) -> dict[str, Part]:
@@ -133,4 +133,4 @@ def _placement(old: Item, new: Item) -> Placement:
     names = ["tip_deg", "roll_deg", "turn_deg", "centre_method"]
     if old.source_name.rsplit(".", 1)[-1].lower() == new.source_name.rsplit(".", 1)[-1].lower():
         names += ["unit_m", "up"]
-    return edited(new.placement, **({name: getattr(old.placement, name) for name in names}))
+    return revise(new.placement, **({name: getattr(old.placement, name) for name in names}))

@@ -8,7 +8,7 @@ from ..motion import value_of
 from ..scene import Item, Project, put_all, value_at
 from ..scene.channel import Channel
 from ..scene.property import place_of, places
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .keys import scaled_key
 
 _GROWS = ("set", "looks", "cameras", "paths", "shots")
@@ -52,4 +52,4 @@ def _channel(project: Project, channel: Channel, by: float) -> Channel:
     factor = _factor(project, channel.path, by)
     if factor == 1.0:
         return channel
-    return edited(channel, keys=tuple(scaled_key(channel.path, key, factor) for key in channel.keys))
+    return revise(channel, keys=tuple(scaled_key(channel.path, key, factor) for key in channel.keys))

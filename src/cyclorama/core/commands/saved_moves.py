@@ -11,23 +11,23 @@ from ..scene.base import new_id
 from ..scene.path import HANDLES
 from ..scene.saved_move import SavedMove
 from ..scene.shot import CAMERA, DISC
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .base import performs
 from .moves import is_named_by_move
 from .names import free_name
-from .rates import counted
+from .rates import shot_at_rate
 from .tools import Tools
 
 LENGTHS = ("distance_m", "rise_m", "focus_m")
 """What is keyed of a camera that grows with the subject."""
 
 
-def kept_move(project: Project, name: str) -> SavedMove:
+def move_from_shot(project: Project, name: str) -> SavedMove:
     """The move of the open shot's camera and disc. Raises ChangeError when there is none."""
     shot, camera = project.shot, project.camera
     rows = tuple(row for row in shot.rows if row.id in (CAMERA, DISC))
     at = f"cameras/{camera.id}/"
-    channels = tuple(edited(c, path=c.path.removeprefix(at)) for c in shot.channels if c.path.startswith(at))
+    channels = tuple(revise(c, path=c.path.removeprefix(at)) for c in shot.channels if c.path.startswith(at))
     if not rows and not channels:
         raise ChangeError("Nothing travels in this shot: there is no move to keep.")
     ridden = {s.path_id for row in rows for s in row.segments if s.kind == "ride"}
@@ -55,14 +55,14 @@ def with_move(project: Project, move: SavedMove) -> Project:
     ids = {path.id: new_id("path") for path in move.paths}
     taken = [p.name for p in project.paths]
     paths = tuple(
-        edited(path, id=ids[path.id], name=free_name(taken, path.name), points=_points(path, from_m, to_m, by))
+        revise(path, id=ids[path.id], name=free_name(taken, path.name), points=_points(path, from_m, to_m, by))
         for path in move.paths
     )
     at = f"cameras/{camera.id}/"
     channels = tuple(_channel(c, at, by, to_m - from_m * by) for c in move.channels)
     rows = tuple(_row(row, ids, by) for row in move.rows)
-    changed = edited(shot, frames=move.frames, rows=rows, channels=channels)
-    changed = counted(changed, (move.rate_num, move.rate_den), (project.rate_num, project.rate_den))
+    changed = revise(shot, frames=move.frames, rows=rows, channels=channels)
+    changed = shot_at_rate(changed, (move.rate_num, move.rate_den), (project.rate_num, project.rate_den))
     left_rows = tuple(row for row in shot.rows if row.id not in (CAMERA, DISC))
     left = tuple(c for c in shot.channels if not c.path.startswith(at))
     values: dict[str, object] = {
@@ -78,7 +78,7 @@ def with_move(project: Project, move: SavedMove) -> Project:
 
 def _points(path: Path, from_m: np.ndarray, to_m: np.ndarray, by: float) -> tuple[object, ...]:
     return tuple(
-        edited(
+        revise(
             p,
             **(
                 dict(zip(("x_m", "y_m", "z_m"), map(float, to_m + (at - from_m) * by), strict=True))
@@ -91,8 +91,8 @@ def _points(path: Path, from_m: np.ndarray, to_m: np.ndarray, by: float) -> tupl
 
 
 def _row(row: Row, paths: dict[str, str], by: float) -> Row:
-    segments = tuple(edited(s, by_m=s.by_m * by, path_id=paths.get(s.path_id or "")) for s in row.segments)
-    return edited(row, segments=segments)
+    segments = tuple(revise(s, by_m=s.by_m * by, path_id=paths.get(s.path_id or "")) for s in row.segments)
+    return revise(row, segments=segments)
 
 
 def _channel(channel: Channel, at: str, by: float, shift: np.ndarray) -> Channel:
@@ -107,7 +107,7 @@ def _channel(channel: Channel, at: str, by: float, shift: np.ndarray) -> Channel
         return float(np.ravel(value_of(place, np.array([there])))[0])
 
     keys = tuple(
-        edited(
+        revise(
             k,
             id=new_id("key"),
             value=tuple(value(v) for v in k.value),
@@ -116,7 +116,7 @@ def _channel(channel: Channel, at: str, by: float, shift: np.ndarray) -> Channel
         )
         for k in channel.keys
     )
-    return edited(channel, id=new_id("channel"), path=at + name, keys=keys)
+    return revise(channel, id=new_id("channel"), path=at + name, keys=keys)
 
 
 class UseMove(Doc):

@@ -17,7 +17,7 @@ from ..geometry.split import pieces_of, seen_inside, split
 from ..motion import moment
 from ..scene import Item, Part, Project, Worn, put_all
 from ..scene.base import Doc, Id, Unit01
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .base import Frame
 from .names import free_ids, free_name
 
@@ -35,7 +35,7 @@ class SplitPart(Doc):
     """shares of the picture from the top left"""
 
 
-def taken_apart(project: Project, wanted: SplitPart, mesh: Mesh) -> Mesh:
+def split_mesh(project: Project, wanted: SplitPart, mesh: Mesh) -> Mesh:
     """The item's mesh with new parts.
 
     Raises ChangeError when there is no such part, or nothing to take apart.
@@ -57,13 +57,13 @@ def with_parts(project: Project, wanted: SplitPart, mesh: Mesh, asset: str) -> P
     ids = list(free_ids([f"{old.id[:30]}-{k}" for k in range(2, count + 2)], taken, "part").values())
     triangles = np.bincount(mesh.part, minlength=len(item.parts) + count)
     boxes = part_boxes(mesh, len(item.parts) + count)
-    parts = [edited(p, triangles=int(triangles[i]), box=boxes[i]) for i, p in enumerate(item.parts)]
+    parts = [revise(p, triangles=int(triangles[i]), box=boxes[i]) for i, p in enumerate(item.parts)]
     for k, identity in enumerate(ids):
         i = len(item.parts) + k
         name = free_name((p.name for p in parts), old.name)
         parts.append(Part(id=identity, name=name, triangles=int(triangles[i]), box=boxes[i], group=old.group))
     variants = tuple(
-        edited(
+        revise(
             v,
             parts=v.parts
             + tuple(
@@ -73,13 +73,13 @@ def with_parts(project: Project, wanted: SplitPart, mesh: Mesh, asset: str) -> P
         )
         for v in item.variants
     )
-    after = edited(item, asset=asset, parts=tuple(parts), variants=variants)
+    after = revise(item, asset=asset, parts=tuple(parts), variants=variants)
     items = tuple(after if x.id == item.id else x for x in project.items)
     looks = tuple(
-        edited(
+        revise(
             look,
             lights=tuple(
-                edited(light, excluded_parts=(*light.excluded_parts, *ids)) if old.id in light.excluded_parts else light
+                revise(light, excluded_parts=(*light.excluded_parts, *ids)) if old.id in light.excluded_parts else light
                 for light in look.lights
             ),
         )

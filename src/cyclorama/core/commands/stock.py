@@ -26,7 +26,7 @@ from ..scene.stocked import (
     StockedPalette,
     StockedSet,
 )
-from ..scene.writing import edited
+from ..scene.writing import revise
 from ..stock.sets import ready_set, set_in_size
 from .base import performs
 from .lists import materials_of, rightmost, with_lights_aimed
@@ -87,7 +87,9 @@ def _ready(project: Project, change: SetUp, tools: Tools) -> tuple[Project, str]
     return _set_up(project, set_in_size(ready_set(change.ready), size), name, tools), f"Set up: {change.ready}"
 
 
-def kept_of(project: Project, kind: StockedKind, name: str, tools: Tools, which: str | None = None) -> Stocked:
+def stock_from_project(
+    project: Project, kind: StockedKind, name: str, tools: Tools, which: str | None = None
+) -> Stocked:
     """Something of a project as it is kept: its subject (or another item), the set-up of the open shot, its look, and
     so on; `which`: the id of an item, a light. Raises ChangeError when there is nothing of the kind."""
     size, _ = subject_size(project, tools)
@@ -135,9 +137,9 @@ def _alone(look: Look) -> Look:
     """A look whose lights refer to nothing of its project."""
     rides = ("rig", "set", "camera", "disc")
     lights = tuple(
-        edited(x, rides=x.rides if x.rides in rides else "rig", aim=Aim(), excluded_parts=()) for x in look.lights
+        revise(x, rides=x.rides if x.rides in rides else "rig", aim=Aim(), excluded_parts=()) for x in look.lights
     )
-    return edited(look, lights=lights)
+    return revise(look, lights=lights)
 
 
 def _light(project: Project, which: str | None) -> Light:
@@ -150,21 +152,21 @@ def _light(project: Project, which: str | None) -> Light:
 
 def _aimed(project: Project, look: Look, tools: Tools) -> Look:
     _, aim = subject_size(project, tools)
-    return edited(look, lights=tuple(edited(x, aim=aim) for x in look.lights))
+    return revise(look, lights=tuple(revise(x, aim=aim) for x in look.lights))
 
 
 def _with_look(project: Project, look: Look, kept: Stocked, tools: Tools) -> Project:
     """One more look, worn by the open shot; those that were there stay."""
     size, _ = subject_size(project, tools)
     name = free_name((x.name for x in project.looks), kept.name)
-    new = edited(look, id=new_id("look"), name=name, lights=resize_rig(look.lights, size / kept.size_m))
+    new = revise(look, id=new_id("look"), name=name, lights=resize_rig(look.lights, size / kept.size_m))
     after = put(project, "looks", (*project.looks, _aimed(project, new, tools)))
     return with_metered_exposure(put(after, "shot/look_id", new.id), tools)
 
 
 def _set_up(project: Project, wanted: StockedSet, name: str, tools: Tools) -> Project:
     """Set and camera as wanted and a look of that kind beside those that are there; what stands is fitted in."""
-    look = edited(wanted.look, id=new_id("look"), name=free_name((x.name for x in project.looks), name))
+    look = revise(wanted.look, id=new_id("look"), name=free_name((x.name for x in project.looks), name))
     after = put_all(
         project,
         {
@@ -210,16 +212,16 @@ def _with_model(project: Project, kept: StockedModel, name: str, tools: Tools) -
         raise ChangeError(f"What was measured of ‘{name}’ is gone. Bring the model in again.")
     first = project.subject is None
     placement = centre_placement(measures, kept.item.placement, kept.item.placement.centre_method)
-    placement = edited(placement, x_m=0.0, z_m=0.0)
+    placement = revise(placement, x_m=0.0, z_m=0.0)
     rides = kept.item.rides if first and kept.item.rides in ("disc", "set") else "set"
     if not first:
         hull = placed_hull(measures, placement)
         size = float(np.ptp(hull, axis=0).max())
         right = rightmost(project, tools.measures_of)
-        placement = edited(placement, x_m=right + size * 0.1 - float(hull[:, 0].min()))
-    item = edited(kept.item, id=new_id("item"), name=free_name((x.name for x in project.items), name), rides=rides)
+        placement = revise(placement, x_m=right + size * 0.1 - float(hull[:, 0].min()))
+    item = revise(kept.item, id=new_id("item"), name=free_name((x.name for x in project.items), name), rides=rides)
     placement = ground_placement(measures, placement, stand_height_m(project, item))
-    after = with_item(project, edited(item, placement=placement), kept.materials, presented=first)
+    after = with_item(project, revise(item, placement=placement), kept.materials, presented=first)
     if not first:
         return after
     hull = placed_hull(measures, placement)

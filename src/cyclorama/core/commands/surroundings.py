@@ -14,10 +14,10 @@ from ..light.environment import environment_turn
 from ..light.environment_edit import (
     BrightRegion,
     blur_environment,
-    held,
+    clamp_luminance,
+    lost_illuminance,
     region_at,
     resize_environment,
-    taken_out,
     without_region,
 )
 from ..light.studio_environments import StudioKind, StudioNumbers, studio_picture
@@ -91,7 +91,7 @@ def edit_environment(
         case Blur():
             return blur_environment(picture, edit.degrees), f"blurred by {edit.degrees:g}°", None
         case Hold():
-            after, cost = held(picture, edit.most)
+            after, cost = clamp_luminance(picture, edit.most)
             return after, f"held at {edit.most:g} whites, {100 * cost:.1f} % of its light less", None
         case Resize():
             return resize_environment(picture, edit.height), f"{2 * edit.height}×{edit.height}", None
@@ -118,7 +118,9 @@ def with_picked_light(project: Project, before: RGBImage, after: RGBImage, regio
     environment = project.look.environment
     turn = environment_turn(math.radians(environment.rotation_deg), math.radians(environment.tilt_deg))
     x, y, z = (float(c) for c in turn @ region.towards)
-    lux, colour = _as_light(taken_out(before, after, region) * BASE_ENVIRONMENT_NIT * 2.0**environment.strength_stops)
+    lux, colour = _as_light(
+        lost_illuminance(before, after, region) * BASE_ENVIRONMENT_NIT * 2.0**environment.strength_stops
+    )
     near = project.look.lights[0] if project.look.lights else Light(id="x", name="x")
     across, down = region.across_deg, region.down_deg
     shape: dict[str, Any] = {

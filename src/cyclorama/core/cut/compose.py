@@ -21,8 +21,8 @@ from ..picture_files import decode_picture
 from ..scene.base import Colour, ReadAsset
 from ..textures import srgb_to_linear
 from .document import Clip, Cut, Title
-from .timeline import Footage, Showing, Source, lay_out_cut, shown_at, start_of, titles_at
-from .titles import Drawn, drawn, extent, text_of
+from .timeline import Footage, Showing, Source, clips_at, lay_out_cut, start_of, titles_at
+from .titles import Drawn, draw_title, extent, text_of
 
 F32 = NDArray[np.float32]
 STEPS = 65535
@@ -84,7 +84,7 @@ class Compositor:
 
         Raises ShootError, IntakeError or NotFoundError when something that it shows is gone.
         """
-        sources = shown_at(self._places, self._films, self.cut.rate.fraction, number)
+        sources = clips_at(self._places, self._films, self.cut.rate.fraction, number)
         if len(sources) == 1 and not sources[0].fade:
             picture = self._placed(sources[0])
         else:
@@ -203,7 +203,7 @@ class Compositor:
         """Left, top, width and height of a title as it lies when it has come, in shares of the picture."""
         frame = number - start_of(title, self._places)
         text = text_of(title, frame, number, self.cut.rate)
-        left, top, right, bottom = extent(drawn(title, text, self._shape, self.width, self.height, self._read))
+        left, top, right, bottom = extent(draw_title(title, text, self._shape, self.width, self.height, self._read))
         return left / self.width, top / self.height, (right - left) / self.width, (bottom - top) / self.height
 
     def _titled(self, picture: F32, showing: Showing, number: int) -> F32:
@@ -212,7 +212,7 @@ class Compositor:
         with self._lock:
             key = (title.id, text)
             if key not in self._titles:
-                self._titles[key] = drawn(title, text, self._shape, self.width, self.height, self._read)
+                self._titles[key] = draw_title(title, text, self._shape, self.width, self.height, self._read)
             self._titles.move_to_end(key)
             found = self._titles[key]
             while len(self._titles) > 1 and sum(d.nbytes for d in self._titles.values() if d) > TITLE_BYTES:

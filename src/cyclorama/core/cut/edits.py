@@ -8,7 +8,7 @@ from pydantic import Field
 from ..errors import ChangeError
 from ..scene.base import AssetRef, Doc, new_id
 from ..scene.property import place_of, value_at
-from ..scene.writing import edited, insert_item, move_item, put_all, remove_item
+from ..scene.writing import insert_item, move_item, put_all, remove_item, revise
 from .document import MOST_FRAMES, Clip, Cut, Marker, Sound, Title
 from .rates import with_rate
 from .timeline import Footage, Laid, lay_out_cut, length_of, total
@@ -220,7 +220,7 @@ def _split(cut: Cut, frame: int) -> Cut:
     else:
         left |= {"hold_after": played - clip.length}
         right |= {"begin": last, "length": 1, "hold_after": clip.hold_after - (played - clip.length) - 1}
-    return _replaced(cut, k, 1, edited(clip, **left), edited(clip, **right))
+    return _replaced(cut, k, 1, revise(clip, **left), revise(clip, **right))
 
 
 _ONE = ("take_id", "picture", "colour", "speed", "reverse", "beyond", "fade_colour", "fit", "framings", "grade")
@@ -244,7 +244,7 @@ def _joined(cut: Cut, clip_id: str) -> Cut:
         ends |= {"hold_after": a.hold_after + 1 + b.hold_after}
     else:
         raise ChangeError(f"‘{b.name}’ does not go on where ‘{a.name}’ ends.")
-    return _replaced(cut, k, 2, edited(a, **ends))
+    return _replaced(cut, k, 2, revise(a, **ends))
 
 
 def _trimmed(cut: Cut, edit: Trim, films: Films) -> Cut:
@@ -255,7 +255,7 @@ def _trimmed(cut: Cut, edit: Trim, films: Films) -> Cut:
         gap = clip.gap if edit.ripple else clip.gap + length_of(clip) - length_of(new)
         if gap < 0:
             raise ChangeError(f"There is no room before ‘{clip.name}’. Let what follows move along, or trim less.")
-        return _replaced(cut, k, 1, edited(new, gap=gap))
+        return _replaced(cut, k, 1, revise(new, gap=gap))
     new = _ended(cut, clip, max(edit.by, 1 - length_of(clip)), film)
     cut = _replaced(cut, k, 1, new)
     return cut if edit.ripple else _widened(cut, k + 1, length_of(clip) - length_of(new))
@@ -278,7 +278,7 @@ def _begun(cut: Cut, clip: Clip, by: int, film: Footage | None) -> Clip:
             begin, length, before = begin - more, length + more, -by - more
     elif by < 0:
         before -= by
-    return edited(clip, begin=begin, length=length, hold_before=before, hold_after=after)
+    return revise(clip, begin=begin, length=length, hold_before=before, hold_after=after)
 
 
 def _ended(cut: Cut, clip: Clip, by: int, film: Footage | None) -> Clip:
@@ -294,7 +294,7 @@ def _ended(cut: Cut, clip: Clip, by: int, film: Footage | None) -> Clip:
         held = min(-by, after)
         cut_off = min(-by - held, length - 1)
         after, length, before = after - held, length - cut_off, before - (-by - held - cut_off)
-    return edited(clip, length=length, hold_before=before, hold_after=after)
+    return revise(clip, length=length, hold_before=before, hold_after=after)
 
 
 def _widened(cut: Cut, k: int, by: int) -> Cut:
@@ -315,7 +315,7 @@ def _paced(cut: Cut, edit: Pace, films: Films) -> Cut:
     ratio = clip.speed / edit.speed
     whole = clip.begin == 0 and clip.length == film.lasts(cut.rate.fraction, clip.speed)
     length = film.lasts(cut.rate.fraction, edit.speed) if whole else max(1, round(clip.length * ratio))
-    new = edited(clip, speed=edit.speed, begin=round(clip.begin * ratio), length=length)
+    new = revise(clip, speed=edit.speed, begin=round(clip.begin * ratio), length=length)
     return _replaced(cut, k, 1, new)
 
 

@@ -79,7 +79,7 @@ def total(cut: Cut) -> int:
     return sum(c.gap + length_of(c) for c in cut.clips) - sum(x.cross_out for x in lay_out_cut(cut))
 
 
-def shown_at(places: Sequence[Laid], footage: Mapping[str, Footage], rate: Fraction, frame: int) -> list[Source]:
+def clips_at(places: Sequence[Laid], footage: Mapping[str, Footage], rate: Fraction, frame: int) -> list[Source]:
     """Clips on in a frame, one or two that cross; none in a gap and beyond the end."""
     k = bisect_right(places, frame, key=lambda x: x.start) - 1
     found: list[Source] = []

@@ -5,7 +5,7 @@ from .compose import shape_of
 from .document import Cut, Title
 from .lettering import missing
 from .timeline import lay_out_cut, start_of
-from .titles import drawn, extent, text_of
+from .titles import draw_title, extent, text_of
 
 MOST_LETTERS = 12
 
@@ -23,7 +23,7 @@ def title_faults(cut: Cut, width: int, height: int, read_asset: ReadAsset) -> li
         edges: dict[str, None] = {}
         for frame in {0, title.length - 1}:  # numbers grow
             text = text_of(title, frame, start + frame, cut.rate)
-            left, top, right, bottom = extent(drawn(title, text, shape, width, height, read_asset))
+            left, top, right, bottom = extent(draw_title(title, text, shape, width, height, read_asset))
             beyond = {"left": left < 0, "right": right > width, "top": top < 0, "bottom": bottom > height}
             edges |= dict.fromkeys(edge for edge, is_beyond in beyond.items() if is_beyond)
         if edges:

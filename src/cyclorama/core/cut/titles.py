@@ -61,7 +61,7 @@ def layout_of(title: Title, shape: str) -> TitleLayout:
     return next((x for x in title.layouts if x.id == shape), own)
 
 
-def drawn(title: Title, text: str, shape: str, width: int, height: int, read_asset: ReadAsset) -> Drawn | None:
+def draw_title(title: Title, text: str, shape: str, width: int, height: int, read_asset: ReadAsset) -> Drawn | None:
     """A title in a picture of a size; None when there is nothing to be seen.
 
     Raises IntakeError for a font or picture that cannot be read.

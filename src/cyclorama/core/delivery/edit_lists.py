@@ -155,12 +155,12 @@ def _sound_track(cut: Cut, number: int, rate: float) -> "otio.schema.Track":
     return track
 
 
-def written_otio(timeline: "otio.schema.Timeline") -> str:
+def write_otio(timeline: "otio.schema.Timeline") -> str:
     """The timeline as OpenTimelineIO's own JSON."""
     return str(otio.adapters.write_to_string(timeline, "otio_json"))
 
 
-def written_edl(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, SourceReel], name: str) -> str:
+def write_edl(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, SourceReel], name: str) -> str:
     """The picture as an edit decision list (CMX 3600): cuts, dissolves, speeds and holds of one track.
 
     Reels are named by what fits in eight letters; source timecode is the number of the frame. A clip that crosses into
@@ -207,7 +207,7 @@ def reel_name(name: str) -> str:
     return (plain[:4] + plain[-4:] if len(plain) > 8 else plain) or "TAKE"
 
 
-def written_list(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, SourceReel], name: str) -> str:
+def write_cut_list(cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, SourceReel], name: str) -> str:
     """The cut to be read by people: one HTML page that needs nothing else."""
 
     def rows(cells: Sequence[tuple[str, ...]]) -> str:

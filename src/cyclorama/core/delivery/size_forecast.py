@@ -10,7 +10,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
-from ..scene.writing import derived
+from ..scene.writing import derive
 from . import segments
 from .containers import encode
 from .presets import Delivery
@@ -52,7 +52,7 @@ def forecast(programme: ProgramSource, delivery: Delivery) -> Forecast | None:
         return Forecast(round(mean * programme.count), programme.count / float(programme.rate))
     if delivery.coding.kind != "moving":
         return None
-    whole, changes = _weighed(programme, derived(delivery, fits_mb=None, rounds=1))
+    whole, changes = _weighed(programme, derive(delivery, fits_mb=None, rounds=1))
     keys = math.ceil(count / (segments.PIECE if segments.can_be_joined(delivery.coding) else KEY_EVERY))
     sound = SOUND_BYTES_S.get(delivery.coding.sound, 0) if delivery.sound and programme.sound else 0
     size = keys * whole + (count - keys) * changes + sound * seconds

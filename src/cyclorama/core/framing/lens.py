@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from ..kernel import device
 from ..scene import Camera, Project
-from ..scene.writing import derived
+from ..scene.writing import derive
 
 
 def half_extent(camera: Camera, width: int, height: int) -> tuple[float, float]:
@@ -72,7 +72,7 @@ class Projection:
     def over(cls, camera: Camera, focal_mm: NDArray[np.float64], width: int, height: int) -> "Projection":
         """Of a camera at times at which its focal length is (n,); one for all of them where that stays."""
         if (focal_mm == focal_mm[:1]).all():
-            return cls.of(derived(camera, focal_mm=float(focal_mm[0])), width, height)
+            return cls.of(derive(camera, focal_mm=float(focal_mm[0])), width, height)
         scale = (camera.sensor_mm / (2.0 * focal_mm * max(width, height)))[:, None]
         w, h = scale * width, scale * height
         return cls(w, h, camera.distortion / (w * w + h * h), (camera.shift_x, camera.shift_y))

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..arrays import Mat4s, Points
-from ..motion import STILL, Poses, carriage_of, looked_at, poses_at
+from ..motion import STILL, Poses, carriage_of, poses_at, sampled_frames
 from ..scene import Project
 from .lens import Projection
 
@@ -30,7 +30,7 @@ class View:
     def of(cls, project: Project, frame: int | None = None) -> "View":
         """The open shot of a project as it stands, or one frame of it."""
         shot, subject = project.shot, project.subject
-        since = looked_at(shot) if frame is None else np.array([float(frame - shot.first_frame)])
+        since = sampled_frames(shot) if frame is None else np.array([float(frame - shot.first_frame)])
         poses = poses_at(project, shot, since)
         carriage = carriage_of(subject, shot, project.items) if subject else STILL
         return cls(

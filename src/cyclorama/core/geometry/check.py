@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import IntakeError
-from ..scene.writing import edited
+from ..scene.writing import revise
 from ..words import count
 from .mesh import together, used_by
 from .read import FileModel, ModelPart
@@ -77,8 +77,8 @@ def _bring_near(name: str, model: FileModel) -> None:
         part.vertices = part.vertices.astype(np.float64) - middle
     if model.skeleton is not None:
         model.skeleton = model.skeleton.moved(-middle)
-    model.cameras = [edited(c, at=tuple(np.array(c.at) - middle)) for c in model.cameras]
-    model.lights = [edited(x, at=tuple(np.array(x.at) - middle)) for x in model.lights]
+    model.cameras = [revise(c, at=tuple(np.array(c.at) - middle)) for c in model.cameras]
+    model.lights = [revise(x, at=tuple(np.array(x.at) - middle)) for x in model.lights]
     place = ", ".join(f"{x:.6g}" for x in middle)
     model.notes.append(f"It stood far from its origin, at {place}; its middle is the origin now.")
 
@@ -89,7 +89,7 @@ def _join_by_material(model: FileModel) -> None:
         groups.setdefault(part.material, []).append(part)
     before = count(len(model.parts), "piece")
     model.parts = [
-        parts[0] if len(parts) == 1 else joined(_material_name(model, parts[0]), parts) for parts in groups.values()
+        parts[0] if len(parts) == 1 else join_parts(_material_name(model, parts[0]), parts) for parts in groups.values()
     ]
     model.notes.append(f"{before} are too many to handle one by one; those of the same material were joined.")
 
@@ -99,7 +99,7 @@ def _material_name(model: FileModel, part: ModelPart) -> str:
     return model.materials[part.material].name if known else "Plain"
 
 
-def joined(name: str, parts: list[ModelPart]) -> ModelPart:
+def join_parts(name: str, parts: list[ModelPart]) -> ModelPart:
     """Parts of one material, without a skeleton, as one."""
     sizes = [len(p.vertices) for p in parts]
     first = np.cumsum(sizes) - sizes

@@ -7,7 +7,7 @@ from .repair import Repairs
 from .report import Finding
 
 
-def played(animation: Animation) -> Finding:
+def animation_finding(animation: Animation) -> Finding:
     """An animation that came with the model."""
     return Finding(mark="ready", what=f"Animation ‘{animation.name}’, {animation.seconds:.3g} s")
 

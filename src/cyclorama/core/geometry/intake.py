@@ -14,11 +14,11 @@ import numpy as np
 
 from ..errors import IntakeError
 from ..scene import Animation, Item, Material, Part, Placement, Play, Variant, Worn
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .cache_keys import Intake, content_hash, measures_key, rig_key, standin_key, standin_source_key
 from .check import check
 from .detail import HEAVY, DetailRequest, choose, lighten, refine_cages, usual_off
-from .findings import findings, heavy, played
+from .findings import animation_finding, findings, heavy
 from .keep_pictures import keep_pictures
 from .measure import Measures, centre_placement, ground_placement, measure, part_boxes
 from .mesh import Mesh
@@ -85,7 +85,7 @@ def take_in(
         unit_reason=unit_reason,
         up=up,
         up_reason=up_reason,
-        findings=(*odd, *(played(a) for a in animations)),
+        findings=(*odd, *(animation_finding(a) for a in animations)),
     )
     data, moving = mesh.to_bytes(), rig.to_bytes() if rig else b""
     asset = _whole_key(data, moving, materials, report)
@@ -111,7 +111,7 @@ def take_in(
     )
     room = measures.playing(item)
     placement = ground_placement(room, centre_placement(room, placement, "box"), 0.0)
-    return Intake(edited(item, placement=placement), tuple(materials), report, measures, assets)
+    return Intake(revise(item, placement=placement), tuple(materials), report, measures, assets)
 
 
 def _title(name: str) -> str:

@@ -3,7 +3,7 @@
 from ..errors import IntakeError
 from ..picture_files import usable_picture
 from ..scene import Material, MaterialMaps, TextureRef
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .cache_keys import content_hash
 from .read import FileModel
 from .read.values import plain_material
@@ -41,10 +41,10 @@ def keep_pictures(model: FileModel, assets: dict[str, bytes]) -> list[Material]:
     def kept(ref: TextureRef | None) -> TextureRef | None:
         if ref is None or ref.asset not in keys:
             return None
-        return edited(ref, asset=keys[ref.asset])
+        return revise(ref, asset=keys[ref.asset])
 
     painted = {p.material for p in model.parts if p.colours is not None}
     return [
-        edited(m, maps=MaterialMaps(**{name: kept(ref) for name, ref in m.maps if ref}), vertex_colours=i in painted)
+        revise(m, maps=MaterialMaps(**{name: kept(ref) for name, ref in m.maps if ref}), vertex_colours=i in painted)
         for i, m in enumerate(model.materials)
     ]

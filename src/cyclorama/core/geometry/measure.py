@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..arrays import Points, Vec3
 from ..scene import Item, Placement
 from ..scene.item import CentreMethod
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .mesh import Mesh, face_normals, used_by
 from .placement import file_to_metres, placement_matrix
 from .rows import runs
@@ -250,10 +250,10 @@ def gap_m(measures: Measures, placement: Placement, stand_height_m: float) -> fl
 def centre_placement(measures: Measures, placement: Placement, method: CentreMethod) -> Placement:
     """The placement with the centre by `method` on the axis of its turn."""
     x, z = centre_m(measures, placement, method)
-    return edited(placement, centre_method=method, centre_x_m=x, centre_z_m=z)
+    return revise(placement, centre_method=method, centre_x_m=x, centre_z_m=z)
 
 
 def ground_placement(measures: Measures, placement: Placement, stand_height_m: float) -> Placement:
     """The placement lifted or lowered until the lowest point touches the stand height."""
     lowest = float(placed_hull(measures, placement)[:, 1].min())
-    return edited(placement, lift_m=placement.lift_m + stand_height_m - lowest)
+    return revise(placement, lift_m=placement.lift_m + stand_height_m - lowest)

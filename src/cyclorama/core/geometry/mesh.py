@@ -46,7 +46,7 @@ class Mesh:
 
     def transformed(self, matrix: NDArray[np.float64]) -> "Mesh":
         """The mesh under an affine (4, 4) matrix without shear."""
-        vertices, normals = under(matrix, self.vertices, self.normals)
+        vertices, normals = transform_vertices(matrix, self.vertices, self.normals)
         moved = replace(self, vertices=vertices, normals=normals)
         return moved.reversed() if np.linalg.det(matrix[:3, :3]) < 0 else moved
 
@@ -67,7 +67,7 @@ def swapped_bits(inner: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return ((inner & 4) | ((inner & 1) << 1) | ((inner & 2) >> 1)).astype(np.uint8)
 
 
-def under(
+def transform_vertices(
     matrix: NDArray[np.float64], vertices: NDArray[np.float32], normals: NDArray[np.float32]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Vertices and unit normals (v, 3) under an affine (4, 4) matrix without shear."""

@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 from ..arrays import Points, Vec3
 from ..scene import Placement
 from ..scene.item import Resting
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .measure import Measures
 from .placement import axis_to_y
 
@@ -33,7 +33,7 @@ def lay_on_side(measures: Measures, placement: Placement, on: Resting) -> Placem
     """
     tip, roll = NOMINAL[on]
     if on == "as it came":
-        return edited(placement, tip_deg=0.0, roll_deg=0.0)
+        return revise(placement, tip_deg=0.0, roll_deg=0.0)
     put = Rotation.from_euler("zx", [-roll, tip], degrees=True)
     turn_up = axis_to_y(placement.up)
     points, middle = put.apply(measures.hull @ turn_up.T), put.apply(turn_up @ measures.centroid)
@@ -45,7 +45,7 @@ def lay_on_side(measures: Measures, placement: Placement, on: Resting) -> Placem
         turn, roll_back, tip = (settled * put).as_euler("YZX", degrees=True)
     if abs(turn) > 90:  # the same turn by its other three angles: rolled a little beyond a quarter instead
         turn, roll_back, tip = _wrapped(turn + 180), _wrapped(180 - roll_back), _wrapped(tip + 180)
-    return edited(
+    return revise(
         placement,
         tip_deg=round(float(tip), 6),
         roll_deg=round(-float(roll_back), 6),

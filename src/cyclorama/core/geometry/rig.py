@@ -67,7 +67,7 @@ class Rig:
                 if w:
                     points[shape.vertex] += w * shape.move
                     normals[shape.vertex] += w * shape.lean
-        return bent(points, normals, self.bone, self.weight, bones)
+        return bend(points, normals, self.bone, self.weight, bones)
 
     def steps(self, actings: Iterable[AnimationState]) -> int:
         """Number of poses that describe a movement: one every few degrees of the fastest bone.
@@ -148,7 +148,7 @@ _PLAIN = ("points", "normals", "bone", "weight")
 _PLAIN_SKELETON = ("parent", "base", "move", "turn", "scale", "bone_node", "bone_inverse", "shapes")
 
 
-def bent(points: F32, normals: F32, bone: I32, weight: F32, bones: F64) -> tuple[F32, F32]:
+def bend(points: F32, normals: F32, bone: I32, weight: F32, bones: F64) -> tuple[F32, F32]:
     """Points and unit normals (v, 3) under the weighted sum of their bones (b, 4, 4): linear blend skinning.
 
     Normals go by the cofactors of the sum, which is its inverse transpose but for a factor and needs no inverse.
@@ -160,7 +160,7 @@ def bent(points: F32, normals: F32, bone: I32, weight: F32, bones: F64) -> tuple
 
 
 def bound_normals(normals: F32, bone: I32, weight: F32, bones: F64) -> F32:
-    """Unit normals (v, 3) as bound, for normals as they stand under these bones: the way back from `bent`."""
+    """Unit normals (v, 3) as bound, for normals as they stand under these bones: the way back from `bend`."""
     linear = np.einsum("vw,vwij->vij", weight.astype(np.float64), bones[bone][:, :, :3, :3])
     side = np.where(np.linalg.det(linear) < 0, -1.0, 1.0)
     return unit_rows(np.einsum("vji,vj->vi", linear, normals) * side[:, None])

@@ -30,7 +30,7 @@ class Apart(NamedTuple):
     """(p,) of everything else"""
 
 
-def evened(frames: list[Apart]) -> F64:
+def even_gains(frames: list[Apart]) -> F64:
     """Gains (n,) of the lights that make the subject as even over some frames as they can, at the brightness that it
     has in their mean, and burn out no more than MOST_BURNT of it in any of them if that is in their power."""
     shares = np.array([one.lights.mean(axis=1) for one in frames])

@@ -51,7 +51,7 @@ def solid_angles(height: int, width: int) -> F64:
     return np.asarray((edges[:-1] - edges[1:])[:, None] * 2.0 * math.pi / width)
 
 
-def towards(x: F64, y: F64) -> F64:
+def directions_of(x: F64, y: F64) -> F64:
     """Unit directions (…, 3) of places of the picture in the surroundings' own axes: its middle lies towards −Z, as
     `environment.longitude` has it."""
     turn, polar = (np.asarray(x) - 0.5) * 2.0 * math.pi, np.asarray(y) * math.pi
@@ -70,7 +70,7 @@ def region_at(picture: RGBImage, x: float, y: float) -> BrightRegion | None:
     light = _luminance(picture)
     height, width = light.shape
     directions = _directions(height, width)
-    near = directions @ towards(np.array(x), np.array(y)) >= math.cos(math.radians(NEAR_DEG))
+    near = directions @ directions_of(np.array(x), np.array(y)) >= math.cos(math.radians(NEAR_DEG))
     near[min(int(y * height), height - 1), min(int(x * width), width - 1)] = True
     peak = float(light[near].max())
     if peak <= 0.0:
@@ -103,7 +103,7 @@ def without_region(
     return after
 
 
-def taken_out(before: RGBImage, after: RGBImage, region: BrightRegion) -> F64:
+def lost_illuminance(before: RGBImage, after: RGBImage, region: BrightRegion) -> F64:
     """Illuminance (3,) that a surface facing a region loses when a picture becomes another, in pixel units · sr."""
     height, width = before.shape[:2]
     cosine = np.clip(_directions(height, width) @ region.towards, 0.0, None) * solid_angles(height, width)
@@ -132,7 +132,7 @@ def blur_environment(picture: RGBImage, sigma_deg: float) -> RGBImage:
     return (after * (_whole(picture) / np.maximum(_whole(after), 1e-30))).astype(np.float32)
 
 
-def held(picture: RGBImage, most: float) -> tuple[RGBImage, float]:
+def clamp_luminance(picture: RGBImage, most: float) -> tuple[RGBImage, float]:
     """The picture in which nothing is brighter than a luminance, colours kept, and which share of its light that
     costs."""
     light = _luminance(picture)
@@ -163,7 +163,7 @@ def _whole(picture: NDArray[np.floating]) -> F64:
 
 def _directions(height: int, width: int) -> F64:
     x, y = np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height)
-    return towards(x, y)
+    return directions_of(x, y)
 
 
 def _place_of(direction: F64) -> tuple[float, float]:

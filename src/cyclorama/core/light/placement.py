@@ -55,7 +55,7 @@ def grazing(surface: Surface, light_at: Vec3) -> Vec3:
     return np.asarray(math.sin(a) * n + math.cos(a) * _unit(along))
 
 
-def past(point: Vec3, hull: Points, light_at: Vec3) -> Vec3 | None:
+def grazing_direction(point: Vec3, hull: Points, light_at: Vec3) -> Vec3 | None:
     """The direction (3,) from a point that just passes a hull (n, 3), nearest to where a light is now: a light there
     has the edge of the hull's shadow at the point. None from within the hull.
 

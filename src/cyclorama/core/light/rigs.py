@@ -10,7 +10,7 @@ from typing import Any
 from ..scene import Aim, Light
 from ..scene.light import MOST_POWER, Shape
 from ..scene.saved_rig import ReadyRig
-from ..scene.writing import edited
+from ..scene.writing import revise
 from .kinds import kind_of
 from .placement import HIGHEST_DEG
 
@@ -21,7 +21,7 @@ LENGTHS = ("distance_m", "width_m", "height_m", "aim_above_m")
 
 def rig_lights(rig: ReadyRig, size_m: float, aim: Aim) -> tuple[Light, ...]:
     """The lights of a ready rig around a subject of a size, aiming at it; none of them reaches into the floor."""
-    return tuple(_above_floor(edited(light, aim=aim)) for light in resize_rig(_RIGS[rig](), size_m))
+    return tuple(_above_floor(revise(light, aim=aim)) for light in resize_rig(_RIGS[rig](), size_m))
 
 
 def _above_floor(light: Light) -> Light:
@@ -30,13 +30,13 @@ def _above_floor(light: Light) -> Light:
     half = (light.height_m if kind_of(light).tall else light.width_m) / 2  # a tube of a rig lies level
     low = min(max(-light.aim.y_m / math.hypot(light.distance_m, half), -1.0), 1.0)
     least = math.degrees(math.asin(low) + math.atan2(half, light.distance_m))
-    return edited(light, elevation_deg=min(max(light.elevation_deg, least), HIGHEST_DEG))
+    return revise(light, elevation_deg=min(max(light.elevation_deg, least), HIGHEST_DEG))
 
 
 def resize_rig(lights: tuple[Light, ...], by: float) -> tuple[Light, ...]:
     """Lights as much larger and farther, that light what is as much larger as they did."""
     return tuple(
-        edited(light, **({name: getattr(light, name) * by for name in LENGTHS} | _power(light, by))) for light in lights
+        revise(light, **({name: getattr(light, name) * by for name in LENGTHS} | _power(light, by))) for light in lights
     )
 
 

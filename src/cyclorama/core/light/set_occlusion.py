@@ -32,7 +32,7 @@ class Views:
     """(k, ANY_WAY) whether nothing is in the way from each of them towards each of `bin_directions`"""
 
 
-def past(env: EnvironmentMap, turn: NDArray[np.float32], views: Views) -> EnvironmentMap:
+def with_set_occlusion(env: EnvironmentMap, turn: NDArray[np.float32], views: Views) -> EnvironmentMap:
     """The environment with tables that know what the set hides. turn: environment → studio (3, 3)."""
     ways = bin_directions()
     turned = turn.astype(np.float64)

@@ -13,7 +13,7 @@ import numpy as np
 from ..arrays import RGBImage, Vec3
 from ..colour import XYZ_TO_REC709
 from ..scene import Light, Look, Sky
-from ..scene.writing import derived
+from ..scene.writing import derive
 from .clouds import passing
 
 ROWS, COLUMNS = 128, 256
@@ -97,7 +97,7 @@ def _clouded(sky: Sky, picture: np.ndarray, d: np.ndarray, theta_s: float) -> np
     through = passing(sky, d)[..., None]
     upper = d[..., 1] > 0.0
     grey = picture[upper].mean(axis=0).mean() * np.ones(3)
-    clear = derived(sky, clouds=0.0)
+    clear = derive(sky, clouds=0.0)
     glow = sun_illuminance_lx(clear) * sky.sun * math.cos(theta_s) / math.pi
     cos_gamma = np.clip(d @ sun_direction(sky), -1.0, 1.0)[..., None]
     lit = grey * (0.5 + 0.5 * through**0.25)  # thick ones are darker below

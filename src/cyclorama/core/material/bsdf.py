@@ -14,7 +14,7 @@ from ..kernel import device, routine
 from ..trig import sincos_turns
 from ..vectors import basis, dot
 from .diffuse import eon_terms, eon_value
-from .facets import layers, p_reflect, reflected, through, under_fuzz
+from .facets import layers, p_reflect, reflectance, through, under_fuzz
 from .fresnel import fresnel_dielectric
 from .fuzz import fuzz_value
 from .microfacet import ggx_d, refract, sample_visible_normal, smith_lambda
@@ -112,7 +112,7 @@ def evaluate(v, s, wo, wi, films, tables):
     cos_h = min(ox * hx + oy * hy + oz * hz, 1.0)
     if rough and p_facet > 0.0:
         gain_i = lookup_plane(tables, METAL, mu_i, s[ROUGH]) if v[METALNESS] > 0.0 or v[THIN] > 0.0 else 1.0
-        cr, cg, cb = reflected(v, s, films, cos_h, gain_i)
+        cr, cg, cb = reflectance(v, s, films, cos_h, gain_i)
         lambda_o = smith_lambda(ox, oy, oz, s[AX], s[AY])
         common = ggx_d(hx, hy, hz, s[AX], s[AY]) / (4.0 * oz)
         value = common / (1.0 + lambda_o + smith_lambda(ix, iy, iz, s[AX], s[AY]))
@@ -244,7 +244,7 @@ def _sample_smooth(v, s, wo, reflects, p, films, tables):
     ox, oy, oz = wo
     if reflects:
         wi = (-ox, -oy, oz)
-        r, g, b = reflected(v, s, films, oz, s[METAL_GAIN])
+        r, g, b = reflectance(v, s, films, oz, s[METAL_GAIN])
         if v[COAT] > 0.0 or v[FUZZ] > 0.0:
             lr, lg, lb = layers(v, s, wi, True, tables)
             r, g, b = r * lr, g * lg, b * lb

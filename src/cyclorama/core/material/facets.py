@@ -63,7 +63,7 @@ def _with_film(v, films, cos_h, fr, fg, fb):
 
 
 @device
-def reflected(v, s, films, cos_h, gain_i):
+def reflectance(v, s, films, cos_h, gain_i):
     """Reflected colour (3,) at a microfacet. gain_i: a metal's or thin sheet's factor for the light's direction."""
     metal = v[METALNESS] * 1.0
     r = g = b = 0.0

@@ -6,7 +6,7 @@ import numpy as np
 
 from ..colour_spaces import nearest_shown, oklch_of
 from ..scene import Material
-from ..scene.writing import edited
+from ..scene.writing import revise
 
 Vary = Literal[
     "hue",
@@ -58,7 +58,7 @@ def vary_material(material: Material, across: Vary, down: Vary | None) -> list[l
     rows = [{}] if down is None else steps(material, down, ROWS)
     found = []
     for row in rows:
-        changed = edited(material, **row)
+        changed = revise(material, **row)
         found.append([{**row, **column} for column in steps(changed, across, COLUMNS)])
     return found
 

@@ -2,7 +2,7 @@
 
 from .aiming import aim_point, box_corners, box_of, middle_of, stand_height_m
 from .animation import Playing, acting_at, closes, programme_of, rounds
-from .attachments import STILL, Attachments, carriage_named, carriage_of, carriers_at, turned
+from .attachments import STILL, Attachments, axis_rotations, carriage_named, carriage_of, carriers_at
 from .camera_rig import at_rest
 from .curve import values_at
 from .evaluate import (
@@ -17,7 +17,7 @@ from .evaluate import (
     value_of,
 )
 from .focus import focus_distance_m, focused_m
-from .frames import FrameRate, looked_at
+from .frames import FrameRate, sampled_frames
 from .loop import LoopGap, gaps, loops, moves_nothing, rows_close
 from .poses import Poses, poses_at
 from .rows import most_turned_deg, travels, turned_deg
@@ -34,6 +34,7 @@ __all__ = [
     "aim_point",
     "at_rest",
     "at_time",
+    "axis_rotations",
     "box_corners",
     "box_of",
     "camera_ev100",
@@ -44,7 +45,6 @@ __all__ = [
     "focus_distance_m",
     "focused_m",
     "gaps",
-    "looked_at",
     "loops",
     "middle_of",
     "moment",
@@ -56,11 +56,11 @@ __all__ = [
     "programme_of",
     "rounds",
     "rows_close",
+    "sampled_frames",
     "shown_ev100",
     "shutter_steps",
     "stand_height_m",
     "travels",
-    "turned",
     "turned_deg",
     "value_of",
     "values_at",

@@ -10,7 +10,7 @@ from ..geometry.placement import placement_matrix
 from ..scene import Aim, Item, Project, Shot
 from ..scene.item import GROUNDS, ON_CAMERA, ON_DISC
 from ..scene.shot import CAMERA, DISC
-from ..scene.writing import derived
+from ..scene.writing import derive
 from .aiming import aim_point
 from .curve import channels_under, values_at
 from .rows import travels, turned_deg
@@ -38,11 +38,11 @@ class Attachments:
     def carried(self, carriage: str, items: tuple[Item, ...]) -> Mat4s:
         """Where what rides on a carriage stands (n, 4, 4), seen from where it is at rest."""
         if carriage == DISC:
-            return turned(self.disc_deg)
+            return axis_rotations(self.disc_deg)
         item = next((x for x in items if x.id == carriage), None)
         if item is None:
             return np.tile(np.eye(4), (len(self), 1, 1))
-        own = turned(self.item_deg.get(carriage, np.zeros(len(self))))
+        own = axis_rotations(self.item_deg.get(carriage, np.zeros(len(self))))
         axis = np.array([item.placement.x_m, 0.0, item.placement.z_m])
         own[:, :3, 3] = axis - own[:, :3, :3] @ axis
         if carriage in self.item_at:
@@ -97,7 +97,7 @@ def is_placed(item: Item, shot: Shot) -> bool:
     return any(c.path.startswith(f"items/{item.id}/placement/") for c in shot.channels)
 
 
-def turned(angles_deg: F64) -> Mat4s:
+def axis_rotations(angles_deg: F64) -> Mat4s:
     """Rotations (k, 4, 4) about the axis of the turn."""
     a = np.radians(angles_deg)
     m = np.tile(np.eye(4), (len(a), 1, 1))
@@ -112,7 +112,7 @@ def _moved(item: Item, shot: Shot, frames: F64) -> Mat4s:
     values = {name: values_at(channel, frames, shot.frames)[:, 0] for name, channel in keyed.items()}
     rest = np.linalg.inv(placement_matrix(item.placement))
     there = [
-        placement_matrix(derived(item.placement, **({name: float(v[i]) for name, v in values.items()})))
+        placement_matrix(derive(item.placement, **({name: float(v[i]) for name, v in values.items()})))
         for i in range(len(frames))
     ]
     return np.array(there).reshape(-1, 4, 4) @ rest

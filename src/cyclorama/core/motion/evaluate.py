@@ -25,12 +25,12 @@ from ..scene import (
     Stage,
     at_values,
     place_of,
-    worn,
+    with_worn_colourway,
 )
 from ..scene.camera import NEAREST_M
 from ..scene.light import WITH_RIG
 from ..scene.shot import DISC
-from ..scene.writing import derived
+from ..scene.writing import derive
 from .aiming import aim_point
 from .animation import Playing, acting_at, playing_of
 from .attachments import carriage_named, carriage_of
@@ -128,7 +128,7 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
         materials=project.materials,
         set=project.set,
         look=_look(project, shot, poses, fps),
-        camera=derived(
+        camera=derive(
             camera, **_NO_STAND, focus_m=float(focused_m(project, shot, poses)[0]), focal_mm=float(poses.focal_mm[0])
         ),
         shoot=shot.shoot,
@@ -222,9 +222,9 @@ def _swept_deg(poses: Poses) -> float:
 
 
 def _items(project: Project, shot: Shot) -> tuple[Item, ...]:
-    on = [worn(item, shot) for item in project.items if item.on]
+    on = [with_worn_colourway(item, shot) for item in project.items if item.on]
     on.sort(key=lambda item: item.id == project.subject_id)
-    return tuple(derived(item, variants=(item.variant,)) for item in on)
+    return tuple(derive(item, variants=(item.variant,)) for item in on)
 
 
 def _look(project: Project, shot: Shot, poses: Poses, fps: float) -> Look:
@@ -233,8 +233,8 @@ def _look(project: Project, shot: Shot, poses: Poses, fps: float) -> Look:
     lights = tuple(_aimed(light, project, shot, poses) for light in look.lights)
     tone = look.tone
     if camera.exposure_by == "camera":
-        tone = derived(tone, ev100=camera_ev100(camera, fps))
-    return derived(look, lights=lights, tone=tone)
+        tone = derive(tone, ev100=camera_ev100(camera, fps))
+    return derive(look, lights=lights, tone=tone)
 
 
 def _aimed(light: Light, project: Project, shot: Shot, poses: Poses) -> Light:
@@ -243,7 +243,7 @@ def _aimed(light: Light, project: Project, shot: Shot, poses: Poses) -> Light:
         return light
     with_rig = light.rides == WITH_RIG
     point = poses.aimed(light.aim, project, shot) if with_rig else aim_point(light.aim, project)
-    return derived(light, aim=_point(point))
+    return derive(light, aim=_point(point))
 
 
 def _point(places: Points) -> Aim:

@@ -35,7 +35,7 @@ class FrameRate:
         return f"{self.num}" if self.den == 1 else f"{float(self.fraction):.3f}".rstrip("0").rstrip(".")
 
 
-def looked_at(shot: Shot) -> NDArray[np.float64]:
+def sampled_frames(shot: Shot) -> NDArray[np.float64]:
     """The frames (n,) of a shot that are looked at, counted from its first: all, or of a long one some, evenly."""
     step = -(-shot.frames // MOST_LOOKED_AT)
     return np.arange(0, shot.frames, step, dtype=float)

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..scene import Channel, Project, Shot, place_of, worn
+from ..scene import Channel, Project, Shot, place_of, with_worn_colourway
 from ..scene.shot import CAMERA, DISC, Fix
-from ..scene.writing import derived
+from ..scene.writing import derive
 from .animation import closes, rounds
 from .attachments import carriers_at
 from .camera_rig import rotations, stand_of
@@ -99,7 +99,7 @@ def _camera_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
     row = next((row for row in shot.rows if row.id == CAMERA), None)
     if row is None or not any(moves(s) and not turns_about(s) for s in row.segments):
         return
-    free = derived(shot, channels=tuple(c for c in shot.channels if _paces(c)))
+    free = derive(shot, channels=tuple(c for c in shot.channels if _paces(c)))
     ends = np.array([0.0, shot.frames])
     stand = stand_of(project, free, carriers_at(project, free, ends))
     turned = turned_deg(free, CAMERA, ends)
@@ -164,7 +164,7 @@ def _seam_step(channel: Channel, shot: Shot, unit: str, size: float) -> float:
 
 def _animation_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
     rate = FrameRate.of(project)
-    for item in (worn(x, shot) for x in project.items if x.on):
+    for item in (with_worn_colourway(x, shot) for x in project.items if x.on):
         if not closes(item, shot, rate):
             left = rounds(item, shot, rate) % 1.0
             yield LoopGap(

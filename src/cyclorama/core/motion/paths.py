@@ -43,7 +43,7 @@ def length_m(path: Path) -> float:
     return _track(path).length
 
 
-def bent(path: Path, number: int) -> tuple[F64, F64]:
+def handles_of(path: Path, number: int) -> tuple[F64, F64]:
     """Handles (3,) of a point as the path goes through it: from the point to that before it, and to that after it."""
     track = _track(path)
     arrives, leaves = (int(np.clip(i, 0, len(track.cubics) - 1)) for i in (number - 1, number))

@@ -131,7 +131,7 @@ def _count_channels(data: bytes, at: int) -> int:
 
 
 @contextmanager
-def opened_exr(data: bytes, name: str, separate_channels: bool) -> Iterator[dict[str, Any]]:
+def open_exr(data: bytes, name: str, separate_channels: bool) -> Iterator[dict[str, Any]]:
     """The channels of an EXR as the library gives them, each by itself or red, green and blue together.
 
     Raises IntakeError when it is damaged, also when that shows inside the block. How large it is is not looked at:
@@ -153,7 +153,7 @@ def main_picture(data: bytes, name: str) -> NDArray[Any]:
 
     Raises IntakeError when it is damaged or has none.
     """
-    with opened_exr(data, name, separate_channels=False) as channels:
+    with open_exr(data, name, separate_channels=False) as channels:
         for kind in ("RGB", "RGBA"):
             if kind in channels:
                 return np.asarray(channels[kind].pixels)
@@ -167,5 +167,5 @@ def read_layers(data: bytes, name: str) -> dict[str, NDArray[np.float32]]:
 
     Raises IntakeError when it is damaged.
     """
-    with opened_exr(data, name, separate_channels=True) as channels:
+    with open_exr(data, name, separate_channels=True) as channels:
         return {k: np.asarray(c.pixels, np.float32) for k, c in channels.items()}

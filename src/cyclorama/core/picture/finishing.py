@@ -16,7 +16,7 @@ from ..scene import Doc, Grade, Project, at_values, full_path, value_at
 from ..scene.base import ReadAsset, quantity
 from ..scene.light import Behind
 from ..scene.tone import ViewName
-from ..scene.writing import derived
+from ..scene.writing import derive
 from .backdrop import colours, fit_picture, passing
 from .grade.defocus import disc_px
 from .grade.finish import Finish
@@ -79,7 +79,7 @@ def finish_at(project: Project, finishing: Finishing, frame: int, full_width: in
         if c.path.startswith(f"{grade}/") and value_at(graded, c.path) == value_at(project, c.path)
     )
     if kept:
-        shot = derived(shot, channels=kept)
+        shot = derive(shot, channels=kept)
         graded = at_time(graded, shot, frame - shot.first_frame)
     return Finish(graded.look.grade, finishing.view, frame, camera.blades, full_width or shot.shoot.width)
 
@@ -113,6 +113,6 @@ def _looks_to(at: Moment, width: int, height: int) -> NDArray[np.float64]:
     return np.asarray(rays @ at.around.cameras[0][:3, :3].T)
 
 
-def laid_over(linear: RGBImage, alpha: Mask, ground: RGBImage) -> RGBImage:
+def lay_over(linear: RGBImage, alpha: Mask, ground: RGBImage) -> RGBImage:
     """A premultiplied picture (h, w, 3) over a backdrop, both linear and exposed: edges get neither fringe nor halo."""
     return linear + (1.0 - alpha[..., None]) * ground

@@ -14,7 +14,7 @@ from ..light.sky import shining
 from ..motion import Moment
 from ..scene import Light, dependency_key
 from ..scene.base import Affects
-from ..scene.writing import derived
+from ..scene.writing import derive
 
 MOST_GAIN = 64.0
 """A light that is raised further shows nothing but the noise of the few samples it was given while it was weak."""
@@ -59,7 +59,7 @@ def _depending(moment: Moment, on: frozenset[Affects]) -> tuple[object, ...]:
     """Dependency key of a moment without its lights, which are compared one by one."""
     if moment.shoot.clamp_indirect is not None:  # what clamping took away depends on the exposure
         on = on | {"picture"}
-    look = derived(moment.look, lights=())
+    look = derive(moment.look, lights=())
     documents = (moment.camera, moment.set, look, moment.shoot, *moment.materials, *moment.items)
     held = tuple(dependency_key(document, on) for document in documents)
     shutter = moment.shutter

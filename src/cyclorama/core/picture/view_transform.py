@@ -37,7 +37,7 @@ C0, C1, C2, C3, C4, C5, C6, C7, C8 = _encoding()
 
 
 @device
-def encoded(x):
+def encode_srgb(x):
     """IEC 61966-2-1 of light, clipped to 0…1, black for what is no number: off by 5e-7.
 
     Without branches, so that a loop of it runs as vectors.
@@ -52,7 +52,7 @@ def encoded(x):
 def encode(values):
     """IEC 61966-2-1 in place of light (n,)."""
     for i in range(values.shape[0]):
-        values[i] = encoded(values[i])
+        values[i] = encode_srgb(values[i])
 
 
 @kernel
@@ -106,10 +106,10 @@ def srgb_encode(linear: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def to_display(picture: RGBImage, view: ViewName) -> RGBImage:
     """Display-encoded sRGB 0…1 from a scene-linear picture (h, w, 3)."""
-    return displayed(np.array(picture, np.float32, order="C"), view)
+    return display_planes(np.array(picture, np.float32, order="C"), view)
 
 
-def displayed(picture: RGBImage, view: ViewName) -> RGBImage:
+def display_planes(picture: RGBImage, view: ViewName) -> RGBImage:
     """The same in place of a picture (…, 3) whose floats lie one after the other."""
     flat = picture.reshape(-1, 3)
     if view == "aces":

@@ -10,7 +10,7 @@ from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
 from .material import Material, MaterialMaps, TextureRef
 from .path import Path, PathPoint
-from .project import SCHEMA_VERSION, Project, load_project, new_project, worn
+from .project import SCHEMA_VERSION, Project, load_project, new_project, with_worn_colourway
 from .property import Property, assets_of, dependency_key, full_path, place_of, places, value_at
 from .shoot import FOR_CLIPS, Passes, ShootSettings
 from .shot import Row, Segment, Shot, Wears
@@ -74,5 +74,5 @@ __all__ = [
     "put_all",
     "remove_item",
     "value_at",
-    "worn",
+    "with_worn_colourway",
 ]

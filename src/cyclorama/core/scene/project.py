@@ -24,7 +24,7 @@ from .shoot import TYPED, ShootSettings
 from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
 from .upgrade import is_newer, upgrade_document
-from .writing import derived
+from .writing import derive
 
 SCHEMA_VERSION = 3
 
@@ -89,7 +89,7 @@ class Project(Doc):
     def subject(self) -> Item | None:
         """The item that is presented, as it is worn in the open shot."""
         found = self.item(self.subject_id)
-        return None if found is None else worn(found, self.shot)
+        return None if found is None else with_worn_colourway(found, self.shot)
 
     def item(self, identity: str | None) -> Item | None:
         """The item of an id, None where there is none."""
@@ -123,10 +123,10 @@ class Project(Doc):
         return self
 
 
-def worn(item: Item, shot: Shot) -> Item:
+def with_worn_colourway(item: Item, shot: Shot) -> Item:
     """The item in the colourway that it wears in a shot."""
     variant = next((w.variant for w in shot.wears if w.id == item.id), item.variant_id)
-    return item if variant == item.variant_id else derived(item, variant_id=variant)
+    return item if variant == item.variant_id else derive(item, variant_id=variant)
 
 
 def _faults(p: Project) -> Iterator[str]:

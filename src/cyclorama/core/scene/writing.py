@@ -50,7 +50,7 @@ def at_values(project: D, values: Mapping[str, Any]) -> D:
     return project
 
 
-def edited(document: N, **values: Any) -> N:
+def revise(document: N, **values: Any) -> N:
     """A copy of a document with other values in some fields, each checked as `put` checks it: to be kept.
 
     Raises ChangeError with a sentence when one is not allowed.
@@ -58,7 +58,7 @@ def edited(document: N, **values: Any) -> N:
     return document.model_copy(update={n: _allowed(type(document), n, value) for n, value in values.items()})
 
 
-def derived(document: N, **values: Any) -> N:
+def derive(document: N, **values: Any) -> N:
     """A copy of a document with other values in some fields: to be looked at, not to be kept; nothing is checked."""
     return document.model_copy(update=values)
 

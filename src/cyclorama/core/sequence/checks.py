@@ -13,7 +13,7 @@ from scipy.ndimage import uniform_filter
 
 from ..arrays import RGBImage
 from ..colour import LUMA32
-from ..scene.writing import derived
+from ..scene.writing import derive
 from ..words import count
 from ..words import frames as which
 from .seam import CHECK_WIDTH, SeamCheck, check_seam
@@ -294,7 +294,7 @@ def _fireflies(seen: list[FrameLook]) -> list[FrameFinding]:
     numbers = sorted({p.frame for p in places})
     sentence = f"{count(len(places), 'bright speck')} of one frame alone in {which(numbers)}."
     found = _finding("fireflies", numbers, sentence, "more samples", "clamp", grave=False)
-    return [derived(found, places=places[:MOST_PLACES])]
+    return [derive(found, places=places[:MOST_PLACES])]
 
 
 def _banding(seen: list[FrameLook]) -> list[FrameFinding]:

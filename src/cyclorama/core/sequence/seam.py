@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ..errors import IntakeError, ShootError
-from ..picture_files import opened_picture
+from ..picture_files import open_picture
 
 CHECK_WIDTH = 320
 
@@ -48,7 +48,7 @@ class SeamCheck:
 def display_picture(data: bytes, name: str, width: int = CHECK_WIDTH) -> NDArray[np.float32]:
     """A PNG or JPEG frame, made smaller, as display values (h, w, 3); raises ShootError when unreadable."""
     try:
-        with opened_picture(data, name) as image:
+        with open_picture(data, name) as image:
             height = max(1, round(image.height * width / image.width))
             small = image.convert("RGB").resize((width, height), Image.Resampling.BOX)
             return np.asarray(small, np.float32) / 255.0

@@ -7,7 +7,7 @@ from ..light.rigs import resize_rig, rig_lights
 from ..scene import Aim, Background, Disc, Environment, Look, Stage, Sweep
 from ..scene.saved_rig import ReadyRig
 from ..scene.stocked import ReadySet, StockedSet
-from ..scene.writing import edited
+from ..scene.writing import revise
 
 Part = TypeVar("Part", Sweep, Disc)
 NO_ENVIRONMENT = Environment(on=False)
@@ -23,17 +23,17 @@ def set_in_size(kept: StockedSet, by: float) -> StockedSet:
     """A set, its lights included, that is as much larger."""
 
     def grown(part: Part) -> Part:
-        return edited(part, **({name: getattr(part, name) * by for name in _SIZES if hasattr(part, name)}))
+        return revise(part, **({name: getattr(part, name) * by for name in _SIZES if hasattr(part, name)}))
 
     sweep, disc = grown(kept.set.sweep), grown(kept.set.disc)
-    look = edited(kept.look, lights=resize_rig(kept.look.lights, by))
-    return edited(kept, set=Stage(sweep=sweep, disc=disc), look=look)
+    look = revise(kept.look, lights=resize_rig(kept.look.lights, by))
+    return revise(kept, set=Stage(sweep=sweep, disc=disc), look=look)
 
 
 def _look(rig: ReadyRig, background: Background, *, stops: dict[str, float] | None = None) -> Look:
     """A ready rig, some of its lights stronger or weaker by so many stops."""
     lights = tuple(
-        edited(light, strength_stops=light.strength_stops + (stops or {}).get(light.name, 0.0))
+        revise(light, strength_stops=light.strength_stops + (stops or {}).get(light.name, 0.0))
         for light in rig_lights(rig, 1.0, Aim())
     )
     return Look(id="look", name="Look", lights=lights, environment=NO_ENVIRONMENT, background=background)

@@ -27,7 +27,7 @@ LOOK_EVERY_S = 1.0
 Tell = Callable[[str], None]
 
 
-def checked(address: str) -> str:
+def check_address(address: str) -> str:
     """An address as the scheduler tells it. Raises ShootError when it is none."""
     try:
         scheme, rest = parse_address(address, strict=True)
@@ -54,7 +54,7 @@ def work_for(address: str, name: str | None, tell: Tell, cores: int | None = Non
 
     Raises ShootError for what is no address, or for more cores than there are.
     """
-    checked(address)
+    check_address(address)
     if cores is not None:
         hold_to(cores)
     if not kernels_compiled():

@@ -36,7 +36,7 @@ from ...store.assets import write_whole
 from ...store.cuts import Handed
 from .masters import Masters
 from .package import write_package
-from .sheets import beside
+from .sheets import pictures_beside
 from .take_frames import TakeReel
 
 F32 = NDArray[np.float32]
@@ -244,7 +244,7 @@ def _sheet_beside(
     """A sheet of what belongs to the take that is shown in a frame."""
     delivery = handed.delivery
     at = min(max(delivery.poster or 0, numbers.start), numbers.stop - 1)
-    named = beside(studio, handed.cut, reel, at, delivery.sheet_of)
+    named = pictures_beside(studio, handed.cut, reel, at, delivery.sheet_of)
     below = f"{len(named)} {delivery.sheet_of}, frame {at} of the cut"
     return _sheet(named, title, below, delivery.coding, target)
 

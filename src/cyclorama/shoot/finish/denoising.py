@@ -22,7 +22,7 @@ from ...core.render.film.tracer import Cancel, Cancelled, Tell
 from ...core.scene.shoot import PassName
 from ...store import TakeRecord
 from ..frames.pass_files import channels_of, guide_of
-from ..frames.pipeline import FramePicture, beside
+from ..frames.pipeline import FramePicture, frames_by_distance
 from .masters import Masters
 
 F32 = NDArray[np.float32]
@@ -97,7 +97,7 @@ class CleanMaker:
         return _kept(self._cleaned, number, 2 * SETTLED + 1, make)
 
     def _beside(self, number: int, reach: int) -> dict[int, int]:
-        return beside(self._source.project, self._source.numbers, number, reach)
+        return frames_by_distance(self._source.project, self._source.numbers, number, reach)
 
     def _seen(self, number: int) -> FrameHistory:
         """History of a frame for its neighbours."""

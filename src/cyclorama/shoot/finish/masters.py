@@ -13,13 +13,13 @@ from ...core.arrays import Mask, RGBImage
 from ...core.errors import NotFoundError, ShootError
 from ...core.picture.backdrop import covering
 from ...core.picture.files import encode_display
-from ...core.picture.finishing import Finishing, backdrop_of, discs_of, finish_at, laid_over
+from ...core.picture.finishing import Finishing, backdrop_of, discs_of, finish_at, lay_over
 from ...core.picture.grade.defocus import apply_defocus
 from ...core.picture.grade.finish import display_frame, light_graded, part_graded
 from ...core.picture.half_float import repair_pixels, widen_halves
 from ...core.picture.light_mix import mix_lights
 from ...core.scene.base import ReadAsset
-from ...core.scene.writing import derived
+from ...core.scene.writing import derive
 from ...store import Studio, TakeRecord
 from ...store.takes import BEAUTY, MASTER
 from ..frames.files import master_name, master_path, read_whole
@@ -112,7 +112,7 @@ def finish_frame(
     if (why := why_not_gradable(take)) is not None:
         if not as_shot(take, finishing):
             raise ShootError(why)
-        return narrowed(pixels_of(take, BEAUTY, number), width)
+        return average_areas(pixels_of(take, BEAUTY, number), width)
     linear, alpha = _worked(take, number, finishing, masters, read_asset, width)
     return display_frame(linear, alpha, finish_at(take.project, finishing, number), read_asset)
 
@@ -134,7 +134,7 @@ def _laid(
     """Light of a frame with its parts graded, over what lies behind it."""
     linear, alpha = light_of(take, number, finishing, masters, width)
     for part in finishing.parts:
-        mask = narrowed(mask_of(take, part.layer, part.name, number), linear.shape[1])
+        mask = average_areas(mask_of(take, part.layer, part.name, number), linear.shape[1])
         linear = part_graded(linear, alpha, mask, part.grade, read_asset)
     behind = finishing.behind
     if alpha is None or behind is None:
@@ -143,7 +143,7 @@ def _laid(
         ground = _other(take, number, behind.take, masters, read_asset, alpha.shape)
     else:
         ground = backdrop_of(take.project, number, behind, read_asset, alpha.shape)
-    return laid_over(linear, alpha, ground), None
+    return lay_over(linear, alpha, ground), None
 
 
 def _other(
@@ -157,7 +157,7 @@ def _other(
         raise ShootError("The take that lies behind this one was removed. Choose another backdrop.") from error
     at = other.at((number - take.first) % other.moments)
     if finishing.behind is not None and finishing.behind.take:
-        finishing = derived(finishing, behind=None)
+        finishing = derive(finishing, behind=None)
     light, _ = _worked(other, at, finishing, masters, read_asset, None)
     return covering(light_graded(light, finish_at(other.project, finishing, at).grade, read_asset), shape[1], shape[0])
 
@@ -207,21 +207,21 @@ def light_of(
     if relit := finishing.relit:
         layers, alpha = read_lights(take, number)
         rgb = mix_lights(layers, relit)
-        return narrowed(rgb, width), None if alpha is None else narrowed(alpha, width)
+        return average_areas(rgb, width), None if alpha is None else average_areas(alpha, width)
     return masters.get(take, number, width).floats
 
 
 def _decoded(take: TakeRecord, number: int, width: int | None) -> Linear:
     picture, broken = repair_pixels(picture_of(take, master_name(take), number))
     if width is not None and width < picture.shape[1]:
-        planes = (narrowed(widen_halves(picture[..., c]), width) for c in range(picture.shape[2]))
+        planes = (average_areas(widen_halves(picture[..., c]), width) for c in range(picture.shape[2]))
         picture = np.stack([plane.astype(np.float16) for plane in planes], -1)
     return Linear(
         np.ascontiguousarray(picture[..., :3]), picture[..., 3].copy() if picture.shape[2] == 4 else None, broken
     )
 
 
-def narrowed(picture: F32, width: int | None) -> F32:
+def average_areas(picture: F32, width: int | None) -> F32:
     """Averaged over areas, (h, w) or (h, w, c); as it is where it is not wider."""
     h, w = picture.shape[:2]
     if width is None or width >= w:

@@ -7,9 +7,9 @@ from pathlib import Path
 
 from ...core.cut.sound import Mix, wav_of
 from ...core.cut.timeline import lay_out_cut
-from ...core.delivery.edit_lists import SourceReel, timeline_of, written_edl, written_list, written_otio
+from ...core.delivery.edit_lists import SourceReel, timeline_of, write_cut_list, write_edl, write_otio
 from ...core.delivery.verify import Opened
-from ...core.picture.grade.decisions import written_cdl
+from ...core.picture.grade.decisions import write_cdl
 from ...core.scene.shoot import PICTURE_EXTENSIONS
 from ...core.sequence.names import frame_name, sequence_stem
 from ...store import Studio
@@ -51,15 +51,15 @@ def _write(studio: Studio, handed: Handed, reel: TakeReel, name: str, box: zipfi
         )
         for take_id, take in reel.takes.items()
     }
-    box.writestr("cut.otio", written_otio(timeline_of(cut, reel.films, reels, name)))
-    box.writestr("cut.edl", written_edl(cut, reel.films, reels, name))
-    box.writestr("cut.html", written_list(cut, reel.films, reels, name))
+    box.writestr("cut.otio", write_otio(timeline_of(cut, reel.films, reels, name)))
+    box.writestr("cut.edl", write_edl(cut, reel.films, reels, name))
+    box.writestr("cut.html", write_cut_list(cut, reel.films, reels, name))
     box.writestr("cut.json", cut.model_dump_json(indent=1))
     clips = [x.clip for x in lay_out_cut(cut) if x.clip.take_id]
     wanted = sorted({(clip.take_id, reel.takes[clip.take_id].at(n)) for clip in clips for n in reel.numbers(clip)})
     finishes = {take_id: studio.screening.finish(take).finishing for take_id, take in reel.takes.items()}
     for take_id, finishing in finishes.items():
-        box.writestr(f"grades/{take_id}.cdl", written_cdl(finishing.grade, reel.takes[take_id].name))
+        box.writestr(f"grades/{take_id}.cdl", write_cdl(finishing.grade, reel.takes[take_id].name))
         if finishing.grade.table.asset:
             box.writestr(f"grades/{take_id}.cube", studio.assets.get(finishing.grade.table.asset))
     masters = Masters(studio, 0)

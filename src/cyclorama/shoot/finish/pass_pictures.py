@@ -21,7 +21,7 @@ from ...core.scene.shoot import PassName
 from ...store import TakeRecord
 from ..frames.files import file_path
 from ..frames.pass_files import channels_of, linear_of, pixels_of, rgb_of, vector_of
-from .masters import Masters, finish_frame, light_of, narrowed
+from .masters import Masters, average_areas, finish_frame, light_of
 
 F32 = NDArray[np.float32]
 MIXES = {
@@ -60,7 +60,7 @@ def pass_picture(
     if name in MIXES:
         return _mixed(take, name, number, finishing, masters, read_asset, width, amount)
     if file_path(take, name, number).suffix != ".exr":
-        return narrowed(pixels_of(take, name, number), width)
+        return average_areas(pixels_of(take, name, number), width)
     channels = channels_of(take, name, number)
     if name == "depth":
         view = depth_view(channels["depth.Z"])
@@ -77,7 +77,7 @@ def pass_picture(
         view = display_frame(
             rgb_of(channels, name), None, finish_at(take.project, Finishing(view="srgb"), number), read_asset
         )
-    return narrowed(view, width)
+    return average_areas(view, width)
 
 
 def _mixed(
@@ -93,7 +93,7 @@ def _mixed(
     finish = finish_at(take.project, finishing, number)
     if name == "wireframe over clay":
         linear = linear_of(take, "clay", number)
-        return narrowed(
+        return average_areas(
             display_frame(
                 wireframe_view(linear, _grey(take, "wireframe", number), amount),
                 None,
@@ -109,7 +109,7 @@ def _mixed(
         linear = occlusion_view(linear, _grey(take, "occlusion", number), amount)
     else:
         linear = wireframe_view(linear, _grey(take, "wireframe", number), amount)
-    return narrowed(display_frame(linear, None, finish, read_asset), width)
+    return average_areas(display_frame(linear, None, finish, read_asset), width)
 
 
 def _grey(take: TakeRecord, name: str, number: int) -> F32:

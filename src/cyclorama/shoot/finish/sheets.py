@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.cut.document import Cut
-from ...core.cut.timeline import lay_out_cut, shown_at
+from ...core.cut.timeline import clips_at, lay_out_cut
 from ...core.errors import ShootError
 from ...core.scene import Project
 from ...store import Studio, TakeRecord
@@ -20,9 +20,9 @@ LEAST_SEEN = 0.002
 """A part that covers less of the picture is not on the sheet."""
 
 
-def beside(studio: Studio, cut: Cut, reel: TakeReel, number: int, what: str) -> Named:
+def pictures_beside(studio: Studio, cut: Cut, reel: TakeReel, number: int, what: str) -> Named:
     """Pictures with captions, of the take that a frame of the cut shows. Raises ShootError where there is nothing."""
-    sources = shown_at(lay_out_cut(cut), reel.films, cut.rate.fraction, number)
+    sources = clips_at(lay_out_cut(cut), reel.films, cut.rate.fraction, number)
     shown = next((s for s in reversed(sources) if s.clip.take_id and s.number is not None), None)
     if shown is None or shown.number is None:
         raise ShootError(f"Frame {number} shows no take, so there are no {what} of it. Go to a frame that does.")

@@ -14,7 +14,7 @@ from ...core.framing.formats import places_in
 from ...core.motion import FrameRate
 from ...core.motion.loop import loops, moves_nothing
 from ...core.picture.finishing import Finishing
-from ...core.scene.writing import derived
+from ...core.scene.writing import derive
 from ...store import Studio, TakeRecord
 from ...store.takes import BEAUTY
 from .masters import Masters, finish_frame, state_of, why_not_gradable
@@ -79,7 +79,7 @@ class TakeReel:
     def _finishing(self, clip: Clip) -> Finishing:
         own = self._finishes[clip.take_id].finishing
         instead = {"grade": clip.grade, "behind": clip.behind}
-        return derived(own, **({name: value for name, value in instead.items() if value is not None}))
+        return derive(own, **({name: value for name, value in instead.items() if value is not None}))
 
     def size(self, clip: Clip) -> tuple[int, int]:
         """See `core.clip.compose.Reel`."""

@@ -24,8 +24,8 @@ from ...core.motion import Moment, Poses, moment
 from ...core.render.compile.lights import gobo_names
 from ...core.scene import Grade, Look, Project, ShootSettings
 from ...core.scene.shoot import Passes
-from ...core.scene.writing import derived
-from .pipeline import beside, reach_beside
+from ...core.scene.writing import derive
+from .pipeline import frames_by_distance, reach_beside
 
 _UNSEEN: dict[str, object] = {
     "file_format": "png",
@@ -68,7 +68,7 @@ class FrameKeys:
     def of(self, number: int) -> str:
         """The key of a frame."""
         digest = hashlib.sha256(program())
-        for k, n in beside(self._project, self._numbers, number, self._reach).items():
+        for k, n in frames_by_distance(self._project, self._numbers, number, self._reach).items():
             digest.update(k.to_bytes(2, "big", signed=True) + self._at(n)[0])
         _, look, motion = self._at(number)
         return digest.hexdigest() + _finish_digest(look, self._project.shot.shoot, number) + motion
@@ -116,9 +116,9 @@ def moment_digest(here: Moment) -> bytes:
     for field in fields(here):
         value = getattr(here, field.name)
         if field.name == "shoot":
-            value = derived(value, **_UNSEEN)
+            value = derive(value, **_UNSEEN)
         elif field.name == "look":
-            value = derived(value, grade=Grade(), tone=derived(value.tone, **_UNSEEN_TONE))
+            value = derive(value, grade=Grade(), tone=derive(value.tone, **_UNSEEN_TONE))
         elif field.name in ("around", "acting") and not here.shoot.denoise_neighbours:
             value = _only_here(value)
         elif field.name == "since_first":

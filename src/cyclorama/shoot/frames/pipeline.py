@@ -187,7 +187,7 @@ class FrameMaker:
         return self._neighbours
 
     def _beside(self, number: int, reach: int) -> dict[int, int]:
-        return beside(self._project, self._numbers, number, reach)
+        return frames_by_distance(self._project, self._numbers, number, reach)
 
 
 def exposed_for(project: Project, numbers: range, number: int) -> list[int]:
@@ -226,10 +226,10 @@ def _reach(project: Project) -> int:
 
 
 def _numbers_beside(project: Project, numbers: range, number: int, reach: int) -> list[int]:
-    return list(dict.fromkeys(beside(project, numbers, number, reach).values()))
+    return list(dict.fromkeys(frames_by_distance(project, numbers, number, reach).values()))
 
 
-def beside(project: Project, numbers: range, number: int, reach: int) -> dict[int, int]:
+def frames_by_distance(project: Project, numbers: range, number: int, reach: int) -> dict[int, int]:
     """Numbers of frames by their distance from one; a loop that is shot whole goes on beyond its ends."""
     shot = project.shot
     goes_on = not moves_nothing(shot) and loops(project, shot) and len(numbers) == shot.frames

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from ...core.render.passes.outputs import NUMBERS, pass_extension
 from ...core.scene.shoot import PassName
-from ...core.scene.writing import derived
+from ...core.scene.writing import derive
 from ...store import FileSum, TakeRecord
 from ...store.takes import BEAUTY, MASTER, THUMB
 from .cache import finish_of_key, motion_of
@@ -58,6 +58,6 @@ def reusable(source: TakeRecord, number: int, take: TakeRecord, key: str) -> Reu
 def _is_made_the_same(name: PassName, source: TakeRecord, take: TakeRecord) -> bool:
     """True when a pass of two takes is made in the same way, and written as the same kind of file."""
     one, two = (t.project.shot.shoot for t in (source, take))
-    settings = [derived(s.passes, wanted=()) for s in (one, two)]
+    settings = [derive(s.passes, wanted=()) for s in (one, two)]
     written = [(pass_extension(s, name), None if name in NUMBERS else s.bits) for s in (one, two)]
     return settings[0] == settings[1] and written[0] == written[1]

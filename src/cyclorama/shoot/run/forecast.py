@@ -20,7 +20,7 @@ from ...core.render.film.tracer import Cancel, Tracer
 from ...core.render.passes.outputs import PassFile, pass_files
 from ...core.scene import Project, ShootSettings, put
 from ...core.scene.shoot import PassName
-from ...core.scene.writing import derived
+from ...core.scene.writing import derive
 from ..frames.pipeline import FrameMaker, cleaned_for, seen_for_cleaning
 from .reshoot import for_overview, overview_of
 
@@ -64,7 +64,7 @@ def forecast(project: Project, turn: Turn) -> tuple[float, float]:
     first = replace(moment(project, numbers[0]), shoot=probe)
     # what is only done once is not to be multiplied: compiling the scene, loading kernels for it, filling caches
     once: dict[str, object] = {"samples": 1, "quality": "draft" if settings.wanted_quality else "own"}
-    warm = replace(first, shoot=derived(probe, **once))
+    warm = replace(first, shoot=derive(probe, **once))
     turn(partial(expose_frame, warm))
     frames = []
     for i in range(min(PROBES, len(numbers))):
@@ -88,8 +88,8 @@ def _finishing(project: Project, here: Moment, film: Film, scale: float, paths_s
         clean_s, clean = _timed(turn, lambda *given: denoise(film))
         seconds += scale * (_among_neighbours(project, probe, film, turn) if settings.denoise_neighbours else clean_s)
     for name in settings.passes.wanted:
-        passes = derived(probe.passes, wanted=(name,))
-        alone = replace(here, shoot=derived(probe, passes=passes))
+        passes = derive(probe.passes, wanted=(name,))
+        alone = replace(here, shoot=derive(probe, passes=passes))
         making_s, _ = _timed(turn, partial(_passes, alone, film, clean))
         seconds += making_s * (paths_scale if name in EXPOSING else scale)
     return seconds
@@ -121,7 +121,7 @@ def _drafting(here: Moment, scale: float, paths_scale: float, turn: Turn) -> flo
 
 def _among_neighbours(project: Project, probe: ShootSettings, film: Film, turn: Turn) -> float:
     """Seconds to clean a frame with those near it, for which it stands itself, and to even it out with them."""
-    alone = derived(probe, passes=derived(probe.passes, wanted=()))
+    alone = derive(probe, passes=derive(probe.passes, wanted=()))
     small = put(project, "shot/shoot", alone)
     numbers = project.shot.frame_numbers
     number = numbers[len(numbers) // 2]
@@ -141,11 +141,11 @@ def _probe_settings(s: ShootSettings) -> tuple[ShootSettings, float]:
     pixels = QUALITY_PIXELS if s.wanted_quality else PROBE_PIXELS
     shrink = min(1.0, (pixels / (s.width * s.height)) ** 0.5)
     width, height = max(16, round(s.width * shrink)), max(16, round(s.height * shrink))
-    small = derived(s, width=width, height=height, samples=PROBE_SAMPLES, noise_threshold=None)
+    small = derive(s, width=width, height=height, samples=PROBE_SAMPLES, noise_threshold=None)
     return small, s.width * s.height / (width * height)
 
 
-def timed(work: Callable[[], T]) -> tuple[float, T]:
+def time_call(work: Callable[[], T]) -> tuple[float, T]:
     """Seconds that something took, and what came of it."""
     start = time.perf_counter()
     result = work()
@@ -154,4 +154,4 @@ def timed(work: Callable[[], T]) -> tuple[float, T]:
 
 def _timed(turn: Turn, step: Step[T]) -> tuple[float, T]:
     """The same of a step, once it has its turn."""
-    return turn(lambda *given: timed(partial(step, *given)))
+    return turn(lambda *given: time_call(partial(step, *given)))

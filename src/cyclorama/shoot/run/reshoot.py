@@ -7,7 +7,7 @@ from typing import Literal
 from ...core.review.phrases import frames as frames_in_words
 from ...core.scene import Project, ShootSettings, put_all
 from ...core.scene.shoot import Again, PassName, Region
-from ...core.scene.writing import derived
+from ...core.scene.writing import derive
 from ...store import TakeRecord
 
 MOST_SAMPLES = 16384
@@ -18,7 +18,7 @@ OVERVIEW_EVERY = 8
 _BETTER: dict[str, Literal["draft", "fine", "print"]] = {"draft": "fine", "fine": "print"}
 
 
-def otherwise(project: Project, how: Again) -> Project:
+def reshoot_project(project: Project, how: Again) -> Project:
     """A take's project as some of its frames are shot again."""
     s, values = project.shot.shoot, dict[str, object]()
     if how.finer > 1 and s.wanted_quality in _BETTER:
@@ -61,7 +61,7 @@ def groups(take: TakeRecord, lacks: dict[int, tuple[PassName, ...] | None]) -> l
     each: dict[tuple[Again, tuple[PassName, ...]], list[int]] = {(Again(), ()): []}
     for n, names in lacks.items():
         how = take.again.get(n, Again())
-        all_of_it = derived(how, region=None)
+        all_of_it = derive(how, region=None)
         if names is None or (n in take.pending and how.region is None):
             each.setdefault((all_of_it, ()), []).append(n)
             continue
@@ -75,7 +75,7 @@ def groups(take: TakeRecord, lacks: dict[int, tuple[PassName, ...] | None]) -> l
 
 
 def _group(take: TakeRecord, how: Again, passes: tuple[PassName, ...], numbers: list[int]) -> Group:
-    return Group(replace(take, project=otherwise(take.project, how)), numbers, region=how.region, passes=passes)
+    return Group(replace(take, project=reshoot_project(take.project, how)), numbers, region=how.region, passes=passes)
 
 
 def overview_of(numbers: range) -> range:
@@ -88,8 +88,8 @@ def for_overview(shoot: ShootSettings) -> ShootSettings:
     if not shoot.denoise_neighbours:
         return shoot
     quality = "draft" if shoot.wanted_quality else shoot.quality
-    passes = derived(shoot.passes, wanted=())
-    return derived(shoot, quality=quality, denoise_neighbours=False, passes=passes)
+    passes = derive(shoot.passes, wanted=())
+    return derive(shoot, quality=quality, denoise_neighbours=False, passes=passes)
 
 
 def _overview_first(group: Group) -> list[Group]:

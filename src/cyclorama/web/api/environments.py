@@ -108,7 +108,7 @@ def thumbnail(
 
 
 @router.get("/environments/{asset}/seen")
-def seen(ctx: Ctx, asset: Key) -> SeenEnvironment:
+def describe_picture(ctx: Ctx, asset: Key) -> SeenEnvironment:
     """Its size, and its brightest region: a sun, a window, a lamp."""
     (width, height), picture = _looked_at(ctx.studio.assets, asset)
     return SeenEnvironment(width=width, height=height, brightest=_region(picture, *sun_of(picture)))
@@ -126,7 +126,7 @@ def region(
 
 
 @router.get("/environments/{asset}.half", response_class=Response)
-def mirrored(ctx: Ctx, asset: Key) -> Response:
+def reflection(ctx: Ctx, asset: Key) -> Response:
     """It as the stand-in mirrors it: 256 by 128 pixels of four half floats, from the top left."""
     return _in_halves(_looked_at(ctx.studio.assets, asset)[1])
 

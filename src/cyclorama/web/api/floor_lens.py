@@ -17,7 +17,7 @@ from ...core.picture.exposure import exposure_scale
 from ...core.review.stations import lens_figures
 from ...core.scene import Light, Look, Project
 from ...core.scene.light import BASE_ENVIRONMENT_NIT, WITH_RIG
-from ...core.scene.writing import derived
+from ...core.scene.writing import derive
 from .answers import LensState, LightState, SurroundingsState
 
 LEAST_METERED = 3
@@ -28,7 +28,7 @@ MOST_BURNT = 0.005
 """Share of the subject that may burn out before it is said."""
 
 
-def rounded(values: Any, digits: int = 6) -> Any:
+def round_all(values: Any, digits: int = 6) -> Any:
     return np.round(np.asarray(values, float), digits).tolist()
 
 
@@ -46,7 +46,7 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
     lens = Projection.of_project(project)
     look, shoot, camera = project.look, project.shot.shoot, project.camera
     ev100 = shown_ev100(project, project.shot)
-    gain = exposure_scale(derived(look.tone, ev100=ev100))
+    gain = exposure_scale(derive(look.tone, ev100=ev100))
     white = white_balance_rgb(look.tone.white_k, look.tone.white_tint)
     if look.grade.on:
         gain *= 2.0**look.grade.exposure_stops
@@ -70,7 +70,7 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
                 aim=near(aim, 7),
                 half_u=near(row[3:6]),
                 half_v=near(row[6:9]),
-                colour=rounded(colour / colour.max(), 4),
+                colour=round_all(colour / colour.max(), 4),
                 shadows=light.shadow_density if light.casts_shadows else 0.0,
                 gives=_figures(gain * white * _illuminance(row, aim)),
                 gobo=_gobo_url(light),

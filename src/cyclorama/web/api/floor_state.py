@@ -22,7 +22,7 @@ from ...core.review import Review, review, stations
 from ...core.review.measures import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN
 from ...core.review.phrases import stands_on
 from ...core.review.stations import animation_sentence, detail_sentence, move_sentence
-from ...core.scene import Channel, Item, Path, Project, place_of, value_at, worn
+from ...core.scene import Channel, Item, Path, Project, place_of, value_at, with_worn_colourway
 from ...core.scene.light import WITH_RIG
 from ...core.scene.property import open_paths
 from ...core.scene.shot import DISC
@@ -44,7 +44,7 @@ from .answers import (
     ShotState,
     SubjectState,
 )
-from .floor_lens import lens_state, light_carriage, near, rounded
+from .floor_lens import lens_state, light_carriage, near, round_all
 
 LEAST_METERED = 3
 """Frames of a proof from which on it is told how the light goes."""
@@ -127,7 +127,7 @@ def _shot_pictures(project: Project, proofs: dict[str, Proof]) -> dict[str, str]
 def _margins(r: Review) -> MarginsState | None:
     if r.margins is None:
         return None
-    per_frame = rounded(r.margins.per_frame, 5)
+    per_frame = round_all(r.margins.per_frame, 5)
     return MarginsState(per_frame=per_frame, worst=r.margins.worst, worst_frame=r.margins.worst_frame)
 
 
@@ -282,7 +282,7 @@ OUTLINE = 240
 
 def _item(project: Project, item: Item, measures: Measures | None) -> ItemState:
     hull = np.zeros((0, 3)) if measures is None else extreme_points(placed_hull(measures, item.placement), OUTLINE)
-    shown = worn(item, project.shot)
+    shown = with_worn_colourway(item, project.shot)
     if item.made is not None:
         made = item.made.model_dump()
         url = "/api/made?" + "&".join(f"{name}={value}" for name, value in made.items())

@@ -14,13 +14,13 @@ from ...app.take_answers import kept_lights
 from ...core.errors import ShootError
 from ...core.geometry.cache_keys import content_hash
 from ...core.picture.finishing import Finishing
-from ...core.picture.grade.decisions import with_cdl, written_cdl
+from ...core.picture.grade.decisions import with_cdl, write_cdl
 from ...core.picture.grade.operators import CURVE_STEPS, curve_table
 from ...core.picture.inspect_upload import examine_table
 from ...core.scene import Grade, put_all
 from ...core.scene.grade import BRIGHTEST, DARKEST, ToneCurve
 from ...core.scene.shoot import PassName
-from ...core.scene.writing import edited
+from ...core.scene.writing import revise
 from ...core.sequence.names import sequence_stem
 from ...shoot.finish.masters import as_shot, state_of, why_not_gradable
 from ...shoot.frames.pass_files import matte_names_of
@@ -180,7 +180,7 @@ def copy_finish(ctx: Ctx, take_id: str, source_id: str, revision: Revision) -> F
     else:
         source = ctx.studio.takes.get(source_id)
         new, label = ctx.studio.screening.finish(source).finishing, f"Grade of ‘{source.name}’"
-    finishing = edited(here, grade=new.grade, view=new.view)
+    finishing = revise(here, grade=new.grade, view=new.view)
     return finish_answer(ctx, take, ctx.studio.screening.set_finish(take, finishing, label, revision))
 
 
@@ -206,7 +206,7 @@ async def read_decisions(ctx: Ctx, take_id: str, revision: Revision, request: Re
     take = ctx.studio.takes.get(take_id)
     name, data = await received_file(request, ctx.studio.folder, LARGEST_LIST)
     here = ctx.studio.screening.finish(take).finishing
-    finishing = edited(here, grade=with_cdl(here.grade, data, name))
+    finishing = revise(here, grade=with_cdl(here.grade, data, name))
     label = f"Decisions of {name[:60]}"
     return finish_answer(ctx, take, ctx.studio.screening.set_finish(take, finishing, label, revision))
 
@@ -215,7 +215,7 @@ async def read_decisions(ctx: Ctx, take_id: str, revision: Revision, request: Re
 def write_decisions(ctx: Ctx, take_id: str) -> Response:
     """Slope, offset, power and saturation of a take's grade as a colour decision list."""
     take = ctx.studio.takes.get(take_id)
-    data = written_cdl(ctx.studio.screening.finish(take).finishing.grade, take.name)
+    data = write_cdl(ctx.studio.screening.finish(take).finishing.grade, take.name)
     name = quote(f"{sequence_stem(take.project)}.cdl")
     return Response(
         data, media_type="application/xml", headers={"content-disposition": f"attachment; filename*=UTF-8''{name}"}

@@ -29,7 +29,7 @@ class TriedLook(BaseModel):
 
 
 @router.post("/tried.jpg", response_class=Response)
-def tried(ctx: Ctx, project_id: str, wanted: TriedLook) -> Response:
+def try_frame(ctx: Ctx, project_id: str, wanted: TriedLook) -> Response:
     """A frame of the open shot as it would be after changes that are not saved, to be compared."""
     project = ctx.studio.projects.get(project_id).project
     after, _ = perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))

@@ -15,7 +15,7 @@ from ...app.confined_results import Tell
 from ...app.uploads import Uploads
 from ...core.commands.moves import with_ready_move
 from ...core.commands.moves_in import with_camera_move
-from ...core.commands.saved_moves import kept_move, with_move
+from ...core.commands.saved_moves import move_from_shot, with_move
 from ...core.geometry.read.gltf_moves import FileMove, read_camera_move
 from ...core.motion import poses_at
 from ...core.scene import Project, new_project, put_all
@@ -23,7 +23,7 @@ from ...core.scene.saved_move import SavedMove
 from ...core.scene.shot import ReadyMove
 from ...core.sequence.names import sequence_stem
 from ..context import Context, context
-from ..uploads import BODY, received
+from ..uploads import BODY, receive
 from .answers import ProjectState, Removed
 from .floor_state import project_state
 from .poses_file import camera_glb, poses_csv, poses_json
@@ -77,7 +77,7 @@ def all_moves(ctx: Ctx) -> list[SavedMove]:
 @router.post("/projects/{project_id}/moves")
 def keep(ctx: Ctx, project_id: str, wanted: MoveName) -> SavedMove:
     """Keep what camera and disc of the open shot do."""
-    move = kept_move(ctx.studio.projects.get(project_id).project, wanted.name)
+    move = move_from_shot(ctx.studio.projects.get(project_id).project, wanted.name)
     ctx.studio.moves.keep(move)
     return move
 
@@ -92,7 +92,7 @@ def remove(ctx: Ctx, move_id: str) -> Removed:
 async def bring_move(ctx: Ctx, project_id: str, base_version: int, request: Request) -> ProjectState:
     """Let the open shot's camera go as one of a GLB or glTF file does."""
     ctx.studio.projects.get(project_id)
-    async with received(request, ctx.studio.folder) as uploads:
+    async with receive(request, ctx.studio.folder) as uploads:
         return await run_in_threadpool(_take_move, ctx, project_id, base_version, uploads)
 
 

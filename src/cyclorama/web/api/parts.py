@@ -4,7 +4,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends
 
-from ...core.commands.splitting import SplitPart, part_of, split_key, taken_apart, with_parts
+from ...core.commands.splitting import SplitPart, part_of, split_key, split_mesh, with_parts
 from ...core.geometry.cache_keys import measures_key, rig_key, standin_key, standin_source_key
 from ...core.geometry.mesh import Mesh
 from ...core.geometry.standin import build_standin
@@ -29,7 +29,7 @@ def split(ctx: Ctx, project_id: str, wanted: Splitting) -> ProjectState:
     """Take a part apart, as one step that can be undone; what it wore, the new parts wear."""
     project = ctx.studio.projects.get(project_id).project
     item, number = part_of(project, wanted)
-    after = taken_apart(project, wanted, Mesh.from_bytes(ctx.studio.assets.get(item.asset)))
+    after = split_mesh(project, wanted, Mesh.from_bytes(ctx.studio.assets.get(item.asset)))
     asset = _keep(ctx, project, item.asset, after, wanted)
 
     def change(now: Project) -> Project:

@@ -26,7 +26,7 @@ from ...core.review.phrases import duration
 from ...core.scene import FOR_CLIPS, Detail, Project, new_project
 from ...shoot.run.forecast import forecast
 from ..context import Context, context
-from ..uploads import BODY, made_of_file, received
+from ..uploads import BODY, made_of_file, receive
 from .answers import (
     CreatedProject,
     ForecastAnswer,
@@ -229,7 +229,7 @@ async def new_from_model(ctx: Ctx, request: Request) -> JobAnswer:
 
 
 async def _begin_intake(ctx: Context, request: Request, project_id: str | None, beside: bool = False) -> JobAnswer:
-    async with received(request, ctx.studio.folder) as uploads:
+    async with receive(request, ctx.studio.folder) as uploads:
         return JobAnswer.of(await run_in_threadpool(ask_for_intake, ctx.work, uploads, project_id, beside))
 
 
@@ -260,7 +260,7 @@ def _take_environment(ctx: Context, project_id: str, base_version: int, name: st
 async def bring_pictures(ctx: Ctx, project_id: str, request: Request) -> list[KeptPicture]:
     """Keep pictures for maps, gobos and backgrounds; a change then refers to them."""
     ctx.studio.projects.get(project_id)
-    async with received(request, ctx.studio.folder) as uploads:
+    async with receive(request, ctx.studio.folder) as uploads:
         kept = await run_in_threadpool(_keep_pictures, ctx, uploads)
         uploads.clear()
         return kept

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 
 from ...app.lens import LensEye
-from ...core.commands.looks import kept_rig
+from ...core.commands.looks import rig_from_look
 from ...core.commands.tools import Tools
 from ...core.scene.saved_rig import SavedRig
 from ..context import Context, context
@@ -29,7 +29,7 @@ def rigs(ctx: Ctx) -> list[SavedRig]:
 def keep(ctx: Ctx, project_id: str, wanted: RigName) -> SavedRig:
     """Keep the lights of the open shot's look."""
     project = ctx.studio.projects.get(project_id).project
-    rig = kept_rig(project, wanted.name, Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))
+    rig = rig_from_look(project, wanted.name, Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))
     ctx.studio.rigs.keep(rig)
     return rig
 

@@ -19,7 +19,7 @@ from ...core.picture.compare import MOST_PX, Difference, difference, signed_diff
 from ...core.picture.finishing import Finishing
 from ...core.picture.scopes import false_colours, histogram, parade, peaking, vectorscope, waveform
 from ...core.picture.view_transform import over, to_bytes
-from ...shoot.finish.masters import finish_frame, light_of, narrowed, why_not_gradable
+from ...shoot.finish.masters import average_areas, finish_frame, light_of, why_not_gradable
 from ...shoot.frames.pass_files import depth_of
 from ...store import TakeRecord
 from ..context import Context, context
@@ -120,7 +120,7 @@ def _picture(
     elif overlay == "clipping":
         rgb = pixels[..., :3]
         pixels = _marked(pixels, {BURNT_MARK: (rgb == 255).any(axis=2), CRUSHED_MARK: (rgb == 0).all(axis=2)})
-    return encoded(pixels, width is None)
+    return picture_response(pixels, width is None)
 
 
 def _marked(pixels: NDArray[np.uint8], marks: dict[tuple[int, int, int], NDArray[np.bool_]]) -> NDArray[np.uint8]:
@@ -131,7 +131,7 @@ def _marked(pixels: NDArray[np.uint8], marks: dict[tuple[int, int, int], NDArray
     return out
 
 
-def encoded(pixels: NDArray[np.uint8], exact: bool) -> Response:
+def picture_response(pixels: NDArray[np.uint8], exact: bool) -> Response:
     """A picture (h, w, 3 or 4): as PNG where every value counts or something is transparent, otherwise as JPEG."""
     buffer = io.BytesIO()
     if exact or pixels.shape[2] == 4:
@@ -216,7 +216,7 @@ def against(
 ) -> Response:
     """Difference of another take in a frame: grey where it is the same, brighter where it is brighter."""
     a, b = _two(ctx, take_id, other_id, number, width)
-    return encoded(to_bytes(signed_difference(a, b, gain)), False)
+    return picture_response(to_bytes(signed_difference(a, b, gain)), False)
 
 
 @router.get("/takes/{take_id}/against/{other_id}/{number}/figures")
@@ -241,7 +241,7 @@ def _two(
         for x, f in zip((take, other), graded, strict=True)
     ]
     narrow = min(p.shape[1] for p in pictures)
-    a, b = (narrowed(p, narrow) for p in pictures)
+    a, b = (average_areas(p, narrow) for p in pictures)
     if a.shape != b.shape:
         raise ShootError("The frames of these takes have another shape; they can be seen side by side, not subtracted.")
     return a, b

@@ -33,7 +33,7 @@ def standin(ctx: Ctx, asset: str) -> Response:
 
 
 @router.get("/made")
-def made(wanted: Annotated[Made, Query()]) -> Response:
+def made_mesh(wanted: Annotated[Made, Query()]) -> Response:
     """The mesh of a made shape; never changes for its measures."""
     data = pack_meshes([(build_made(wanted), 0)])
     return Response(data, media_type="application/octet-stream", headers=_FOR_EVER)

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from ...app.confined import look_at
 from ...app.lens import LensEye
 from ...app.swatches import swatch_is_there
-from ...core.commands.stock import kept_of
+from ...core.commands.stock import stock_from_project
 from ...core.commands.tools import Tools
 from ...core.errors import CycloramaError, NotFoundError
 from ...core.motion import moment
@@ -26,7 +26,7 @@ from ...store.archive import ExaminedBox, examine_box, keep_box, pack_archive, s
 from ...store.assets import write_whole
 from ...store.library import Label, Shelf
 from ..context import Context, context
-from ..uploads import BODY, received
+from ..uploads import BODY, receive
 from .ready_stock import ready_things
 
 router = APIRouter(prefix="/api")
@@ -185,7 +185,7 @@ def keep(ctx: Ctx, project_id: str, wanted: StockRequest) -> Stocked:
     """Keep something of a project for all others, with a picture of what it shows here."""
     project = ctx.studio.projects.get(project_id).project
     tools = Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens))
-    kept = ctx.studio.stock.keep(kept_of(project, wanted.kind, wanted.name, tools, wanted.which))
+    kept = ctx.studio.stock.keep(stock_from_project(project, wanted.kind, wanted.name, tools, wanted.which))
     if wanted.kind in ("model", "set", "look", "gobo") and ctx.lens.ready.is_set():
         here = moment(project, wanted.frame or project.shot.first_frame)
         height = max(1, round(TILE_WIDTH * here.shoot.height / here.shoot.width))
@@ -251,7 +251,7 @@ def _examine(path: Path, name: str) -> ExaminedBox:
 @router.post("/stock/unpack", openapi_extra=BODY)
 async def bring_in(ctx: Ctx, request: Request) -> list[str]:
     """Put what a zip from a stockroom holds into this one; the names of what came in."""
-    async with received(request, ctx.studio.folder) as uploads:
+    async with receive(request, ctx.studio.folder) as uploads:
         path = next(iter(uploads.paths.values()))
         names = await run_in_threadpool(_unpack, ctx, path)
         uploads.clear()

@@ -13,13 +13,13 @@ from ...core.errors import ShootError
 from ...core.picture.matching import match_reference
 from ...core.picture.view_transform import to_bytes
 from ...core.picture_files import decode_picture
-from ...core.scene.writing import edited
+from ...core.scene.writing import revise
 from ...shoot.finish.masters import finish_frame, why_not_gradable
 from ...shoot.finish.pass_pictures import pass_picture
 from ..context import Context, context
 from ..uploads import made_of_file
 from .grades import FinishAnswer, Revision, finish_answer
-from .screening import Number, Width, encoded
+from .screening import Number, Width, picture_response
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
@@ -46,7 +46,7 @@ def view(
     take = ctx.studio.takes.get(take_id)
     finishing = ctx.studio.screening.finish(take).finishing
     picture = pass_picture(take, name, number, finishing, ctx.masters, ctx.studio.assets.get, width, amount)
-    return encoded(to_bytes(picture), width is None)
+    return picture_response(to_bytes(picture), width is None)
 
 
 @router.post("/takes/{take_id}/match/{number}")
@@ -63,7 +63,7 @@ def _match(ctx: Context, take_id: str, number: int, revision: int, name: str, pa
     here = ctx.studio.screening.finish(take).finishing
     shown = finish_frame(take, number, here, ctx.masters, ctx.studio.assets.get, MATCH_PX)[..., :3]
     grade, sentence = match_reference(here.grade, shown, reference)
-    new = edited(here, grade=grade)
+    new = revise(here, grade=grade)
     found = ctx.studio.screening.set_finish(take, new, f"Match to {name[:60]}", revision)
     return MatchAnswer(sentence=sentence, finish=finish_answer(ctx, take, found))
 

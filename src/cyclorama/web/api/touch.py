@@ -136,7 +136,7 @@ def colour(ctx: Ctx, project_id: str, wanted: ColourAsked) -> ColourSeen:
 
 
 @router.post("/placed")
-def placed(ctx: Ctx, project_id: str, wanted: PlaceLight) -> Placed:
+def try_placement(ctx: Ctx, project_id: str, wanted: PlaceLight) -> Placed:
     """Where a light would stand, as changes that can be tried; nothing is saved."""
     project = ctx.studio.projects.get(project_id).project
     after, says = with_light_placed(project, wanted, Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))

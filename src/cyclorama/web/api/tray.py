@@ -11,7 +11,7 @@ from pydantic import BaseModel
 
 from ...app.lens import LensEye
 from ...app.swatches import SwatchRequest, swatch_is_there, swatch_path
-from ...core.commands.stock import kept_of
+from ...core.commands.stock import stock_from_project
 from ...core.commands.tools import Tools
 from ...core.errors import NotFoundError
 from ...core.light.rigs import resize_rig
@@ -21,7 +21,7 @@ from ...core.render.film.swatch import BODY_M, swatch_key
 from ...core.scene import Look, Material, Project
 from ...core.scene.saved_material import SavedMaterial
 from ...core.scene.stocked import StockedLook
-from ...core.scene.writing import edited
+from ...core.scene.writing import revise
 from ..context import Context, context
 from .answers import NEVER_CHANGES
 from .jobs import JobAnswer
@@ -118,10 +118,10 @@ def _asked(ctx: Context, project: Project, missing: dict[str, Material], look: L
 
 def _light_of(ctx: Context, project: Project) -> Look:
     """The light of the open shot as it is for something as large as a swatch."""
-    kept = kept_of(project, "look", "Light", Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))
+    kept = stock_from_project(project, "look", "Light", Tools(ctx.studio.measures_if_whole, LensEye(ctx.lens)))
     assert isinstance(kept.content, StockedLook)
     look = kept.content.look
-    return edited(look, lights=resize_rig(look.lights, BODY_M / kept.size_m))
+    return revise(look, lights=resize_rig(look.lights, BODY_M / kept.size_m))
 
 
 @router.get("/swatches/{key}.jpg", response_class=FileResponse)
@@ -162,7 +162,7 @@ def vary(ctx: Ctx, project_id: str, wanted: Varied) -> list[list[Variation]]:
     for row in vary_material(material, wanted.across, wanted.down):
         rows.append([])
         for values in row:
-            changed = edited(material, **values)
+            changed = revise(material, **values)
             key = swatch_key(changed)
             there = swatch_is_there(ctx.studio, key)
             if not there:

@@ -76,7 +76,7 @@ class FileBundle:
         return next((d for n, d in self._files.items() if PurePosixPath(n).name.lower() == name), None)
 
 
-def packed(files: dict[str, Path], target: Path) -> None:
+def pack_sources(files: dict[str, Path], target: Path) -> None:
     """Write an archive from which the same can be brought in again: of all files, or the one that is a zip already."""
     if len(files) == 1 and next(iter(files)).lower().endswith(".zip"):
         shutil.copyfile(next(iter(files.values())), target)

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..mesh import swapped_bits
-from ..rig import bent
+from ..rig import bend
 from .model import Creases, ModelPart
 
 
@@ -47,7 +47,7 @@ def hang(part: ModelPart, matrices: NDArray[np.float64], weights: NDArray[np.flo
     for shape, move, _ in binding.shapes:
         at_rest += np.float32(weights[shape]) * move
     upright = np.tile(np.array([0, 1, 0], np.float32), (len(at_rest), 1)) if part.normals is None else part.normals
-    vertices, leant = bent(at_rest, upright, binding.bone, binding.weight, matrices)
+    vertices, leant = bend(at_rest, upright, binding.bone, binding.weight, matrices)
     if len(part.triangles) and np.linalg.det(matrices[binding.bone[0, 0], :3, :3]) < 0:
         reverse(part)
     part.vertices = vertices.astype(np.float64)

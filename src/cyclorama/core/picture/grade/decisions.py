@@ -11,7 +11,7 @@ MOST_BYTES = 1_000_000
 NAMESPACE = "urn:ASC:CDL:v1.01"
 
 
-def written_cdl(grade: Grade, name: str) -> bytes:
+def write_cdl(grade: Grade, name: str) -> bytes:
     """A grade's decisions as a ColorCorrection in a ColorDecisionList. What else it does is not in there."""
 
     def three(values: tuple[float, ...]) -> str:

@@ -16,10 +16,10 @@ from ...scene import Grade
 from ...scene.base import ReadAsset
 from ...scene.grade import Curves, Hues, LensEffects
 from ...scene.tone import ViewName
-from ..view_transform import displayed
+from ..view_transform import display_planes
 from . import operators as op
 from .lens_effects import on_film, through_lens
-from .table import Applied, apply_table, towards
+from .table import Applied, apply_table, mix_pictures
 
 Step = Callable[[RGBImage], RGBImage]
 BAND = 1 << 15
@@ -100,15 +100,15 @@ def light_steps(grade: Grade, read_asset: ReadAsset) -> list[Step]:
     if g.black or g.white != 1.0:
         steps.append(partial(op.apply_levels, black=g.black, white=g.white))
     if (table := _table(g, "log", read_asset)) is not None:
-        steps.append(lambda x: towards(x, table.of_light(x), g.table.amount))
+        steps.append(lambda x: mix_pictures(x, table.of_light(x), g.table.amount))
     return steps
 
 
 def screen_steps(grade: Grade, view: ViewName, read_asset: ReadAsset) -> list[Step]:
     """The view, and a table that was made for what is shown."""
-    steps: list[Step] = [partial(displayed, view=view)]
+    steps: list[Step] = [partial(display_planes, view=view)]
     if (table := _table(grade, "shown", read_asset)) is not None:
-        steps.append(lambda x: np.clip(towards(x, table.of(x), grade.table.amount), 0, 1))
+        steps.append(lambda x: np.clip(mix_pictures(x, table.of(x), grade.table.amount), 0, 1))
     return steps
 
 

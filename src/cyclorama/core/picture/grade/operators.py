@@ -15,7 +15,7 @@ from ...arrays import RGBImage
 from ...colour_spaces import FROM_CONES, FROM_LAB, TO_CONES, TO_LAB
 from ...colour_temperature import white_balance_rgb
 from ...scene.grade import BRIGHTEST, DARKEST, HUES, CurvePoint, HueRange, Hues
-from .pixelwise import PLACES, angles, by_matrix, lines, power_factors, saturated, scaled, scaled_by_luma, turned
+from .pixelwise import PLACES, angles, by_matrix, lines, power_factors, rotate_hues, saturate, scale, scaled_by_luma
 
 F32 = NDArray[np.float32]
 GREY = np.float32(0.18)
@@ -41,7 +41,7 @@ def _exposure(stops: float, white_k: float, white_tint: float) -> F32:
 
 def apply_contrast(picture: RGBImage, contrast: float) -> RGBImage:
     """Stops about middle grey multiplied: 0.18 · (x / 0.18)^c. Below zero the curve goes on point-symmetrically."""
-    return scaled(picture, power_factors(contrast - 1, float(GREY)))
+    return scale(picture, power_factors(contrast - 1, float(GREY)))
 
 
 def cdl(
@@ -57,9 +57,9 @@ def cdl(
         out = lines(picture, np.array(slope, np.float32), np.array(offset, np.float32))
     if any(p != 1.0 for p in power):
         for c, p in enumerate(power):
-            lifted = scaled(out[..., c], power_factors(p - 1))
+            lifted = scale(out[..., c], power_factors(p - 1))
             out[..., c] = np.where(out[..., c] < 0, out[..., c], lifted)
-    return saturated(out, saturation) if saturation != 1.0 else out
+    return saturate(out, saturation) if saturation != 1.0 else out
 
 
 def by_hue(picture: RGBImage, hues: Hues) -> RGBImage:
@@ -68,13 +68,13 @@ def by_hue(picture: RGBImage, hues: Hues) -> RGBImage:
     Ranges go over into their neighbours by smoothsteps that add up to one. Greys keep their brightness: the change in
     stops is weighed by chroma up to a tenth.
     """
-    roots = scaled(by_matrix(picture, TO_CONES32), power_factors(-2 / 3))
-    return by_matrix(turned(roots, TO_LAB32, FROM_LAB32, _hue_table(hues)), FROM_CONES32)
+    roots = scale(by_matrix(picture, TO_CONES32), power_factors(-2 / 3))
+    return by_matrix(rotate_hues(roots, TO_LAB32, FROM_LAB32, _hue_table(hues)), FROM_CONES32)
 
 
 @lru_cache(maxsize=32)
 def _hue_table(hues: Hues) -> F32:
-    """For `turned`."""
+    """For `rotate_hues`."""
     centres = np.array(list(HUES.values()))
     each: list[HueRange] = [getattr(hues, name) for name in HUES]
     rows = np.array([[np.radians(h.turn_deg), h.saturation, h.stops] for h in each])
@@ -120,7 +120,7 @@ def curve_factors(points: tuple[CurvePoint, ...]) -> F32:
 
 def apply_curves(values: F32, factors: F32) -> F32:
     """Light (…) by a curve's factors."""
-    return scaled(np.maximum(values, 0), factors) + np.minimum(values, 0) * factors[0]
+    return scale(np.maximum(values, 0), factors) + np.minimum(values, 0) * factors[0]
 
 
 def curved_by_luma(picture: RGBImage, factors: F32) -> RGBImage:

@@ -31,7 +31,7 @@ def power_factors(exponent: float, about: float = 1.0) -> F32:
     return np.asarray((PLACES.astype(np.float64) / about) ** exponent, np.float32)
 
 
-def scaled(values: F32, factors: F32) -> F32:
+def scale(values: F32, factors: F32) -> F32:
     """Values (…) times factors (STEPS + 1,) of how far from zero they are."""
     flat = np.ascontiguousarray(values, np.float32).ravel()
     out = np.empty_like(flat)
@@ -49,7 +49,7 @@ def scaled_by_luma(picture: RGBImage, factors: F32) -> RGBImage:
     return out.reshape(picture.shape)
 
 
-def saturated(picture: RGBImage, saturation: float) -> RGBImage:
+def saturate(picture: RGBImage, saturation: float) -> RGBImage:
     """luma + saturation · (x − luma), of a picture (…, 3)."""
     flat = np.ascontiguousarray(picture, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
@@ -77,13 +77,13 @@ ANGLES = 2880
 
 
 def angles() -> NDArray[np.float64]:
-    """Radians from 0 to 2π that `turned` has its table for (ANGLES + 1,): evenly spaced on the square |a| + |b| = 1
+    """Radians from 0 to 2π that `rotate_hues` has a table for (ANGLES + 1,): evenly spaced on the square |a| + |b| = 1
     instead of on the circle, so that none has to be calculated."""
     quarter, share = np.divmod(np.arange(ANGLES + 1) * (4 / ANGLES), 1.0)
     return np.asarray(quarter * np.pi / 2 + np.arctan2(share, 1 - share))
 
 
-def turned(roots: RGBImage, to_lab: F32, from_lab: F32, table: F32) -> RGBImage:
+def rotate_hues(roots: RGBImage, to_lab: F32, from_lab: F32, table: F32) -> RGBImage:
     """Cube roots of what cones get (…, 3), by way of OKLab with hue, chroma, brightness changed by hue; cubed.
 
     table (ANGLES + 1, 3) by `angles()`: what chroma is multiplied by along and across its direction, and stops, which

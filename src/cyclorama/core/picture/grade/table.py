@@ -149,6 +149,6 @@ class Applied:
         return np.exp2(told * span + np.float32(DARKEST)) * GREY
 
 
-def towards(picture: RGBImage, changed: RGBImage, amount: float) -> RGBImage:
+def mix_pictures(picture: RGBImage, changed: RGBImage, amount: float) -> RGBImage:
     """A share of the way from one picture to another."""
     return changed if amount == 1.0 else picture + np.float32(amount) * (changed - picture)

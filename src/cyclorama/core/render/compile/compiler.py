@@ -21,7 +21,7 @@ from ...geometry.placement import placement_matrix
 from ...geometry.primitives import build_made
 from ...geometry.rig import Rig
 from ...light.environment import BLACK, EnvironmentMap, build_environment
-from ...light.set_occlusion import past
+from ...light.set_occlusion import with_set_occlusion
 from ...light.sky import shining, sky_picture
 from ...material.layers import EDGES, HOLLOWS, REACH, WHERE
 from ...material.row import EDGE_RADIUS
@@ -36,7 +36,7 @@ from ...scene import Item, Material, MaterialMaps, Sweep, TextureRef, dependency
 from ...scene.base import Affects, ReadAsset
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
-from ...scene.writing import derived
+from ...scene.writing import derive
 from ...textures import Textures, TextureShelf
 from ..trace.arrays import COMPONENTS, F32, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from ..trace.bodies import Body, pose_keys
@@ -154,8 +154,8 @@ class SceneCompiler:
         stage, materials = moment.set, moment.materials
 
         def build() -> tuple[Materials, Textures]:
-            sweep = derived(_SWEEP, base_color=stage.sweep.color, specular_roughness=stage.sweep.roughness)
-            disc = derived(_DISC, base_color=stage.disc.color, specular_roughness=stage.disc.roughness)
+            sweep = derive(_SWEEP, base_color=stage.sweep.color, specular_roughness=stage.sweep.roughness)
+            disc = derive(_DISC, base_color=stage.disc.color, specular_roughness=stage.disc.roughness)
             # the pictures stay until other maps are used: unpacking them takes longer than all the rest
             if stage.sweep.picture and stage.sweep.form == "straight":
                 sweep = self._printed(sweep, stage.sweep)
@@ -182,7 +182,7 @@ class SceneCompiler:
             scale_v=width / height,
             offset_v=-sweep.picture_shift * width / height,
         )
-        return derived(material, maps=MaterialMaps(base_color=ref))
+        return derive(material, maps=MaterialMaps(base_color=ref))
 
     def _instances(self, moment: Moment) -> tuple[Instances, int]:
         things = [(dependency_key(item, _SHAPE), moment.carriages[item.id]) for item in moment.items]
@@ -250,7 +250,7 @@ class SceneCompiler:
             "views", dependency_key(sweep, _SHAPE), lambda: views_of(build_sweep(sweep))
         )
         found: EnvironmentMap = self._kept.get(
-            "past", (number, of_set, turn.tobytes()), lambda: past(environment, turn, views)
+            "past", (number, of_set, turn.tobytes()), lambda: with_set_occlusion(environment, turn, views)
         )
         return found
 

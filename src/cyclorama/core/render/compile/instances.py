@@ -6,11 +6,24 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...arrays import Mat4
-from ...geometry.mesh import Mesh, join, under
+from ...geometry.mesh import Mesh, join, transform_vertices
 from ...geometry.rig import PROBES, Rig
 from ...geometry.skeleton import AnimationState
 from ...motion import STILL, Moment, Playing, Poses
-from ..trace.arrays import BENDS, F32, I32, NO_EDGES, NO_SHAPES, STANDS, TURNS, U8, Bodies, Geometry, Shapes, aligned
+from ..trace.arrays import (
+    BENDS,
+    F32,
+    I32,
+    NO_EDGES,
+    NO_SHAPES,
+    STANDS,
+    TURNS,
+    U8,
+    Bodies,
+    Geometry,
+    Shapes,
+    allocate_aligned,
+)
 from ..trace.bodies import Body, addresses_of, pose_keys
 from ..trace.embree import Structure
 from ..trace.surface import pack_corners
@@ -28,7 +41,7 @@ class Rigged:
 
     def at(self, acting: AnimationState) -> tuple[F32, F32]:
         """Vertices and unit normals (v, 3) in studio space, before the item is carried."""
-        return under(self.placement, *self.rig.at(acting))
+        return transform_vertices(self.placement, *self.rig.at(acting))
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,6 +209,6 @@ def _at_corners(values: F32, triangles: I32) -> F32:
 
 
 def _packed_corners(mesh: Mesh, material: np.ndarray, part: np.ndarray) -> np.ndarray:
-    corners = aligned(32 * len(mesh.triangles), 128).reshape(-1, 32)
+    corners = allocate_aligned(32 * len(mesh.triangles), 128).reshape(-1, 32)
     pack_corners(mesh.vertices, mesh.normals, mesh.uvs, mesh.triangles, material, part, corners)
     return corners

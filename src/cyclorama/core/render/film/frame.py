@@ -11,7 +11,7 @@ from ...picture.exposure import expose, exposure_scale
 from ...picture.grade.finish import Finish, display_frame
 from ...picture.view_transform import to_bytes
 from ...scene.shoot import Region
-from ...scene.writing import derived
+from ...scene.writing import derive
 from ..compile.background import with_background
 from ..compile.compiler import Keep, SceneCompiler
 from ..trace.wavefront import FrameScene
@@ -51,8 +51,8 @@ def scene_for(moment: Moment, compiler: SceneCompiler) -> FrameScene:
     """Scene of a moment at its shot's size, with all that its passes record."""
     s = moment.shoot
     if s.transparent:
-        hidden = derived(moment.look.environment, seen_by_camera=False)
-        moment = replace(moment, look=derived(moment.look, environment=hidden))
+        hidden = derive(moment.look.environment, seen_by_camera=False)
+        moment = replace(moment, look=derive(moment.look, environment=hidden))
     keep: Keep = "passes" if s.passes.wanted or s.denoise_neighbours else "picture"
     return compiler.compile(moment, s.width, s.height, keep)
 

@@ -15,7 +15,7 @@ from ...motion import Moment
 from ...picture.exposure import MIDDLE_GREY, expose, exposure_scale
 from ...picture.light_mix import light_layer_names
 from ...picture.view_transform import to_bytes, to_display
-from ...scene.writing import derived
+from ...scene.writing import derive
 from ..compile.compiler import SceneCompiler
 from .denoise import denoise, denoise_shares
 from .film import Film
@@ -44,9 +44,9 @@ class Contribution:
 def contributions(moment: Moment, compiler: SceneCompiler, tracer: Tracer) -> list[Contribution]:
     """Contribution of each light, on or not, then of glowing surfaces and the environment, where there are any."""
     look = moment.look
-    all_on = tuple(derived(light, on=True, solo=False) for light in look.lights)
-    around = derived(look.environment, on=True)
-    lit = derived(look, lights=all_on, environment=around)
+    all_on = tuple(derive(light, on=True, solo=False) for light in look.lights)
+    around = derive(look.environment, on=True)
+    lit = derive(look, lights=all_on, environment=around)
     here = replace(moment, look=lit)
     film, shares = _developed(here, compiler, tracer, WIDTH, SAMPLES)
     ids = [*(light.id for light in shining(lit)), GLOW, ENVIRONMENT]

@@ -9,7 +9,7 @@ from ...motion import Moment
 from ...picture.exposure import meter_ev100
 from ...scene import Material, MaterialMaps
 from ...scene.base import ReadAsset
-from ...scene.writing import derived
+from ...scene.writing import derive
 from ..compile.compiler import SceneCompiler
 from .film import Film
 from .tracer import Tracer
@@ -45,4 +45,4 @@ def meter_standins(moments: list[Moment], large: Container[str], read_asset: Rea
 
 
 def _without_maps(material: Material) -> Material:
-    return derived(material, maps=MaterialMaps(), vertex_colours=True)
+    return derive(material, maps=MaterialMaps(), vertex_colours=True)

@@ -14,7 +14,7 @@ from ...picture.exposure import expose
 from ...picture.view_transform import to_display
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
-from ...scene.writing import derived
+from ...scene.writing import derive
 from ...textures import srgb_to_linear
 from ..compile.compiler import SceneCompiler
 from ..trace.wavefront import trace_batch
@@ -147,7 +147,7 @@ def _pinhole(moment: Moment) -> Moment:
         environment_deg=moment.around.environment_deg[:1],
     )
     playing = {who: play.stopped for who, play in moment.playing.items()}
-    camera = derived(moment.camera, f_number=None, shutter_deg=0.0)
+    camera = derive(moment.camera, f_number=None, shutter_deg=0.0)
     return replace(moment, camera=camera, shutter=here, playing=playing)
 
 

@@ -28,7 +28,7 @@ from ...scene import (
     put_all,
 )
 from ...scene.base import ReadAsset
-from ...scene.writing import derived
+from ...scene.writing import derive
 from ..compile.background import with_background
 from ..compile.compiler import SceneCompiler
 from .denoise import denoise
@@ -139,11 +139,11 @@ def swatch_studio() -> Project:
 
 
 def _moment(material: Material, look: Look | None) -> Moment:
-    shown = derived(material, id="m")
+    shown = derive(material, id="m")
     studio = put_all(swatch_studio(), {"materials": (shown,)})
     if look is None:
         return moment_of_first(studio)
     aim = Aim(x_m=0.0, y_m=MIDDLE_M, z_m=0.0)
-    lights = tuple(derived(light, aim=aim) for light in look.lights)
-    lit = derived(look, id=studio.look.id, lights=lights)
+    lights = tuple(derive(light, aim=aim) for light in look.lights)
+    lit = derive(look, id=studio.look.id, lights=lights)
     return moment_of_first(put_all(studio, {"looks": (lit,)}))

@@ -16,7 +16,7 @@ from ...picture.view_transform import srgb_encode
 from ...scene import ShootSettings
 from ...scene.item import SET_PARTS
 from ...scene.shoot import PICTURE_EXTENSIONS, PassName
-from ...scene.writing import derived
+from ...scene.writing import derive
 from ..compile.compiler import SceneCompiler
 from ..film.denoise import denoise, denoise_shares
 from ..film.film import Film
@@ -90,7 +90,7 @@ def pass_alone(
 
 def _picture_alone(s: ShootSettings) -> ShootSettings:
     """Settings of a picture without passes and neighbours."""
-    return derived(s, passes=derived(s.passes, wanted=()), denoise_neighbours=False)
+    return derive(s, passes=derive(s.passes, wanted=()), denoise_neighbours=False)
 
 
 def _clay(moment: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel) -> bytes:

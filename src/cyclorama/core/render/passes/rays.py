@@ -9,7 +9,7 @@ from ...arrays import Mask, RGBImage
 from ...kernel import device, kernel
 from ...motion import Moment
 from ...scene import Item, Material, Stage
-from ...scene.writing import derived
+from ...scene.writing import derive
 from ...trig import sincos_turns
 from ...vectors import basis
 from ..trace.arrays import I32, Hits, Rays, Records, Scratch, make_hits, make_paths, make_rays, make_scratch
@@ -191,25 +191,25 @@ def in_clay(moment: Moment) -> Moment:
         moment,
         items=tuple(_in_clay(item, passes.clay_spares) for item in moment.items),
         materials=(*moment.materials, clay),
-        set=Stage.model_construct(sweep=derived(stage.sweep, **grey), disc=derived(stage.disc, **grey)),
+        set=Stage.model_construct(sweep=derive(stage.sweep, **grey), disc=derive(stage.disc, **grey)),
     )
 
 
 def _in_clay(item: Item, spares: tuple[str, ...]) -> Item:
-    worn = tuple(w if w.id in spares else derived(w, material="clay") for w in item.variant.parts)
-    return derived(item, variants=(derived(item.variant, parts=worn),))
+    worn = tuple(w if w.id in spares else derive(w, material="clay") for w in item.variant.parts)
+    return derive(item, variants=(derive(item.variant, parts=worn),))
 
 
 def without_set(moment: Moment) -> Moment:
     """The items alone."""
     stage, off = moment.set, {"on": False}
-    bare = Stage.model_construct(sweep=derived(stage.sweep, **off), disc=derived(stage.disc, **off))
+    bare = Stage.model_construct(sweep=derive(stage.sweep, **off), disc=derive(stage.disc, **off))
     return replace(moment, set=bare)
 
 
 def bare_floor(moment: Moment) -> Moment:
     """The sweep alone, in the same light."""
-    disc = derived(moment.set.disc, on=False)
+    disc = derive(moment.set.disc, on=False)
     return replace(moment, items=(), set=Stage.model_construct(sweep=moment.set.sweep, disc=disc))
 
 

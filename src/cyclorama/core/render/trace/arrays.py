@@ -311,7 +311,7 @@ class Workspace(NamedTuple):
     """(3, n) which paths are shaded side by side, which one by one, which leave the set"""
 
 
-def aligned(count: int, to: int) -> F32:
+def allocate_aligned(count: int, to: int) -> F32:
     """Memory for `count` numbers that begins at a multiple of `to` bytes; holds anything."""
     block = np.empty(count + to // 4, np.float32)
     start = -block.ctypes.data % to // 4
@@ -344,7 +344,7 @@ def make_samples(n: int, layers: int, first: bool) -> Samples:
 
 
 def make_scratch(sources: int = 2) -> Scratch:
-    ray = aligned(32, 64)
+    ray = allocate_aligned(32, 64)
     ray.fill(0.0)
     return Scratch(
         ray,

@@ -82,7 +82,7 @@ from .block import (
 )
 from .direct import heuristic
 from .paths import ROULETTE_FROM
-from .sampler import TO_UNIT, U32, combine, first_of, second_of, shuffled
+from .sampler import TO_UNIT, U32, combine, first_of, second_of, shuffle_index
 from .surface import below, step_off
 
 
@@ -94,7 +94,7 @@ def draw_numbers(pair, w, b):
         first, second = FRACTIONS + 2 * k * BLOCK, FRACTIONS + (2 * k + 1) * BLOCK
         for j in range(BLOCK):
             seed = combine(w[SEED + j], dimension)
-            place = shuffled(w[NUMBER + j], seed)
+            place = shuffle_index(w[NUMBER + j], seed)
             w[first + j] = first_of(place, seed)
             w[second + j] = second_of(place, seed)
     f = FRACTIONS
@@ -111,7 +111,7 @@ def draw_place_numbers(pair, w, b):
     dimension = U32(pair)
     for j in range(BLOCK):
         seed = combine(w[SEED + j], dimension)
-        place = shuffled(w[NUMBER + j], seed)
+        place = shuffle_index(w[NUMBER + j], seed)
         b[L1 + j], b[L2 + j] = first_of(place, seed) * TO_UNIT, second_of(place, seed) * TO_UNIT
 
 

@@ -44,7 +44,7 @@ def roughness_for(least, spread, number):
 
 
 @device
-def softened(values, least, row):
+def soften_row(values, least, row):
     """The row of a surface, or where it is more polished than `least` a copy in `row` that is not."""
     if values[ROUGHNESS] >= least and (values[COAT] == 0.0 or values[COAT_ROUGHNESS] >= least):
         return values

@@ -77,7 +77,7 @@ def strength_of(rows, k):
 
 
 @device
-def received(x, y, z, reach, nx, ny, nz, sided):
+def irradiance_from(x, y, z, reach, nx, ny, nz, sided):
     """Irradiance on a surface that faces n from a source within a ball at (x, y, z), per unit of strength."""
     d2 = x * x + y * y + z * z
     inv = 1.0 / math.sqrt(max(d2, 1e-20))
@@ -87,7 +87,7 @@ def received(x, y, z, reach, nx, ny, nz, sided):
 
 
 @device
-def sent(x, y, z, reach, ax, ay, az, flat, outer, cone, grid):
+def share_sent(x, y, z, reach, ax, ay, az, flat, outer, cone, grid):
     """Share of its strength that a light at (x, y, z), whose axis is a, sends.
 
     flat: 1 for panels; cone: 1 / width of a spot's edge, 0 for others; grid: 1 / tangent where it ends, 0: none.
@@ -106,7 +106,7 @@ def sent(x, y, z, reach, ax, ay, az, flat, outer, cone, grid):
 
 @device
 def _flat_cone_grid(rows, k):
-    """Parameters of a light for `sent`."""
+    """Parameters of a light for `share_sent`."""
     kind = rows[k, KIND]
     flat = 0.0 if kind in (SPHERE, TUBE, SPOT) else 1.0
     cone = 1.0 / max(rows[k, COS_INNER] - rows[k, COS_OUTER], 1e-6) if kind == SPOT else 0.0
@@ -133,7 +133,7 @@ def light_gives(rows, k, p, n, sided, time):
     x, y, z = rows[k, CENTRE] - p[0], rows[k, CENTRE + 1] - p[1], rows[k, CENTRE + 2] - p[2]
     reach = rows[k, REACH] * 1.0
     flat, cone, grid = _flat_cone_grid(rows, k)
-    away = sent(
+    away = share_sent(
         x,
         y,
         z,
@@ -146,14 +146,14 @@ def light_gives(rows, k, p, n, sided, time):
         cone,
         grid,
     )
-    return strength * away * received(x, y, z, reach, n[0], n[1], n[2], sided)
+    return strength * away * irradiance_from(x, y, z, reach, n[0], n[1], n[2], sided)
 
 
 @device
 def glow_gives(lights, p, n, sided):
     """The same of all that glows."""
     x, y, z = lights.glow_at[0] - p[0], lights.glow_at[1] - p[1], lights.glow_at[2] - p[2]
-    return 0.25 * lights.mesh_total * received(x, y, z, lights.glow_reach, n[0], n[1], n[2], sided)
+    return 0.25 * lights.mesh_total * irradiance_from(x, y, z, lights.glow_reach, n[0], n[1], n[2], sided)
 
 
 @device
@@ -288,15 +288,15 @@ def lights_give(rows, pick, b, gives):
         if cone == 0.0 and grid == 0.0:  # most lights
             for j in range(BLOCK):
                 x, y, z = cx - b[PX + j], cy - b[PY + j], cz - b[PZ + j]
-                taken = received(x, y, z, reach, b[FACE_X + j], b[FACE_Y + j], b[FACE_Z + j], True)
+                taken = irradiance_from(x, y, z, reach, b[FACE_X + j], b[FACE_Y + j], b[FACE_Z + j], True)
                 inv = 1.0 / math.sqrt(max(x * x + y * y + z * z, 1e-20))
                 facing = max(-(x * ax + y * ay + z * az) * inv, 0.0) if flat > 0.0 else 1.0
                 gives[at + j] = strength * facing * taken
             continue
         for j in range(BLOCK):
             x, y, z = cx - b[PX + j], cy - b[PY + j], cz - b[PZ + j]
-            taken = received(x, y, z, reach, b[FACE_X + j], b[FACE_Y + j], b[FACE_Z + j], True)
-            gives[at + j] = strength * sent(x, y, z, reach, ax, ay, az, flat, outer, cone, grid) * taken
+            taken = irradiance_from(x, y, z, reach, b[FACE_X + j], b[FACE_Y + j], b[FACE_Z + j], True)
+            gives[at + j] = strength * share_sent(x, y, z, reach, ax, ay, az, flat, outer, cone, grid) * taken
 
 
 @routine
@@ -310,7 +310,7 @@ def _rest_gives(lights, env, b, spots, gives):
         gives[n * BLOCK + j] = 0.0
     for j in range(BLOCK if glow > 0.0 else 0):
         x, y, z = gx - b[PX + j], gy - b[PY + j], gz - b[PZ + j]
-        gives[n * BLOCK + j] = glow * received(x, y, z, reach, b[FACE_X + j], b[FACE_Y + j], b[FACE_Z + j], True)
+        gives[n * BLOCK + j] = glow * irradiance_from(x, y, z, reach, b[FACE_X + j], b[FACE_Y + j], b[FACE_Z + j], True)
     for j in range(BLOCK):
         gives[(n + 1) * BLOCK + j] = scale * env.strength[spots[BIN + j]]
     for k in range(lights.spared.shape[0]):

@@ -72,7 +72,7 @@ def sobol_pair(index):
 
 # Owen scrambling is reverse, mix, reverse; the reversals that would cancel are left out.
 @device
-def shuffled(sample, seed):
+def shuffle_index(sample, seed):
     """The sample's place in the sequence of a pair, with its bits in reverse."""
     return _mix(reverse_bits(sample), seed)
 
@@ -93,5 +93,5 @@ def second_of(place, seed):
 def sample_pair(pixel_seed, sample, dimension):
     """Two numbers in [0, 1) of pair `dimension` for one sample of one pixel."""
     seed = combine(pixel_seed, dimension)
-    place = shuffled(sample, seed)
+    place = shuffle_index(sample, seed)
     return first_of(place, seed) * TO_UNIT, second_of(place, seed) * TO_UNIT

@@ -29,7 +29,7 @@ from ...vectors import basis, cross, dot, get, normalize
 from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
 from .bodies import pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR, SURROUNDINGS_PAIR
-from .caustic_roughening import roughness_for, softened
+from .caustic_roughening import roughness_for, soften_row
 from .deform import bent_surface
 from .direct import (
     aim,
@@ -170,7 +170,7 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             normal, smooth = _bent_normals(world, row, v, triangle, smooth, flat, at, p, width)
         least = roughness_for(world.softening, path.spread, index)
         if least > 0.0:
-            v = softened(v, least, scratch.row)
+            v = soften_row(v, least, scratch.row)
         moving = bodies.moving[body]
         if moving:
             pose_at(bodies.keys[body], time, m)
