@@ -6,7 +6,7 @@ from typing import Literal
 from pydantic import BaseModel
 
 from ..core.picture.light_mix import light_layer_names
-from ..core.render.passes.outputs import ALONE
+from ..core.render.passes.kinds import ALONE
 from ..core.review.phrases import data_size, duration
 from ..core.scene.shoot import PassName
 from ..core.sequence.names import sequence_stem

@@ -1,6 +1,7 @@
 """Maps and masks as kernels read them: pictures in smaller and smaller versions end to end, and their lookup."""
 
 import math
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -92,7 +93,7 @@ class TextureShelf:
     def row(
         self,
         picture: object,
-        pixels,
+        pixels: Callable[[], NDArray[np.uint8]],
         is_colour: bool,
         wrap: int,
         channel: int = -1,

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from ..core.commands.moves import with_path
+from ..core.commands.paths import with_path
 from ..core.geometry.cache_keys import content_hash
 from ..core.motion import focus_distance_m, poses_at
 from ..core.picture.exr import encode_exr

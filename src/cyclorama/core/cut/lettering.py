@@ -156,7 +156,7 @@ def _shaped(font: Any, run: str, backwards: bool, spacing: float, at: float, gly
     return at
 
 
-class _Outline(BasePen):
+class _Outline(BasePen):  # type: ignore[misc]  # the library has no types
     """Gathers the straight pieces of an outline, curves taken apart."""
 
     def __init__(self) -> None:

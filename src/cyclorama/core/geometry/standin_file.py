@@ -2,6 +2,7 @@
 
 import json
 import struct
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,14 +18,14 @@ def pack_meshes(meshes: list[tuple[Mesh, int]]) -> bytes:
     )
 
 
-def packed_normals(normals: NDArray) -> NDArray[np.int8]:
+def packed_normals(normals: NDArray[np.float32]) -> NDArray[np.int8]:
     """Unit normals (v, 3) as they are in the binary (v, 4)."""
     packed = np.zeros((len(normals), 4), np.int8)
     packed[:, :3] = np.round(normals * 127)
     return packed
 
 
-def pack(pieces: list[tuple[int, NDArray, NDArray, NDArray, NDArray]]) -> bytes:
+def pack(pieces: list[tuple[int, NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any]]]) -> bytes:
     """Pieces of (part, positions, normals, colours, triangles) as one binary for the browser.
 
     Layout, little endian: uint32 length of the header, JSON header {vertices, triangles,

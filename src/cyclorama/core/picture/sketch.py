@@ -58,7 +58,7 @@ def sketch(moment: Moment, standins: dict[str, bytes]) -> bytes:
 
 def _faces(
     moment: Moment, item: Item, standin: bytes, camera: NDArray[np.float64]
-) -> tuple[NDArray, NDArray[np.uint8]]:
+) -> tuple[NDArray[np.float64], NDArray[np.uint8]]:
     """Corners (t, 3, 3) in the camera's space and the colours (t, 3) of an item's visible triangles."""
     positions, colours, triangles, part = unpack(standin)
     worn = item.variant.parts

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterable
 from concurrent.futures import CancelledError
 from contextlib import suppress
 from queue import Empty, SimpleQueue
+from typing import Any
 from uuid import uuid4
 
 from distributed import Future
@@ -226,11 +227,11 @@ class _Steps:
         self._job, self._project, self._numbers = job, take.project, take.numbers
         self._asked: dict[int, list[int]] = {}
         """frames of which not all is exposed or handed out that they need, and that"""
-        self._exposed: dict[int, Future] = {}
-        self._seen: dict[int, Future] = {}
-        self._cleaned: dict[int, Future] = {}
-        self._finished: dict[int, Future] = {}
-        self._open_runs: list[list[Future]] = []
+        self._exposed: dict[int, Future[Any]] = {}
+        self._seen: dict[int, Future[Any]] = {}
+        self._cleaned: dict[int, Future[Any]] = {}
+        self._finished: dict[int, Future[Any]] = {}
+        self._open_runs: list[list[Future[Any]]] = []
         """what is exposed of runs that are not done"""
         self._ended: SimpleQueue[int] = SimpleQueue()
         self._count, self._mark = itertools.count(1), uuid4().hex[:12]
@@ -317,7 +318,7 @@ class _Steps:
         self._finished[number] = future
         future.add_done_callback(lambda _: self._ended.put(number))
 
-    def _whole(self, number: int) -> Future:
+    def _whole(self, number: int) -> Future[Any]:
         take = self._project, self._numbers
         beside = cleaned_for(*take, number)
         for n in beside:
@@ -330,12 +331,12 @@ class _Steps:
         given = (self._job, number, self._exposed[number], near, seen, beside, cleaned)
         return self._hand(steps.finish, number, *given)
 
-    def _see(self, number: int) -> Future:
+    def _see(self, number: int) -> Future[Any]:
         if number not in self._seen:
             self._seen[number] = self._hand(steps.see, number, self._exposed[number])
         return self._seen[number]
 
-    def _hand(self, step: Callable[..., object], number: int, *given: object) -> Future:
+    def _hand(self, step: Callable[..., object], number: int, *given: object) -> Future[Any]:
         key = f"{step.__name__}-{self._mark}-{number}-{next(self._count)}"
         return self.cluster.client.submit(step, *given, key=key, resources={works(): 1}, pure=False)
 

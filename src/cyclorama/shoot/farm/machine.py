@@ -13,7 +13,7 @@ from collections.abc import Callable, Coroutine
 from contextlib import suppress
 
 from distributed import Nanny, Scheduler
-from distributed.comm import parse_address
+from distributed.comm.addressing import parse_address
 
 from ...core.errors import ShootError
 from ...core.render.film.tracer import Tracer, default_threads

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from functools import cache
 
 from distributed import get_worker
-from distributed.worker import thread_state
+from distributed.worker import thread_state  # type: ignore[attr-defined]  # not listed there
 
 from ...core.kernel import cache_home
 from ...core.render.film.film import Film

@@ -20,8 +20,8 @@ from ...core.render.film.frame import beauty, expose_frame, finish_of
 from ...core.render.film.row_bands import I32, Band, expose_band, expose_band_more, missing_of
 from ...core.render.film.temporal_denoise import F32, SETTLED, FrameHistory, Neighbours, reach_for, without_colour
 from ...core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
-from ...core.render.passes.kinds import OF_PICTURE
-from ...core.render.passes.outputs import ALONE, PassFile, pass_alone, pass_files
+from ...core.render.passes.kinds import ALONE, OF_PICTURE
+from ...core.render.passes.outputs import PassFile, pass_alone, pass_files
 from ...core.scene import Project
 from ...core.scene.shoot import Region
 

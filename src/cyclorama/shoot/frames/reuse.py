@@ -2,7 +2,8 @@
 
 from dataclasses import dataclass
 
-from ...core.render.passes.outputs import NUMBERS, pass_extension
+from ...core.render.passes.kinds import NUMBERS
+from ...core.render.passes.outputs import pass_extension
 from ...core.scene.shoot import PassName
 from ...core.scene.writing import derive
 from ...store import FileSum, TakeRecord

@@ -11,7 +11,8 @@ from ...core.colour_temperature import white_balance_rgb
 from ...core.framing import Projection, depth_of_field
 from ...core.light.environment import environment_turn
 from ...core.light.kinds import fields_of, kind_of, mask_of
-from ...core.light.rows import RADIANCE, light_colour, light_row, reach_of
+from ...core.light.rows import light_colour, light_row, reach_of
+from ...core.light.shapes import RADIANCE
 from ...core.motion import Poses, aim_point, at_time, carriage_named, focused_m, shown_ev100
 from ...core.picture.exposure import exposure_scale
 from ...core.review.stations import lens_figures

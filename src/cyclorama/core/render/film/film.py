@@ -192,7 +192,7 @@ class Film:
 
 
 @kernel
-def _count_id(ids, number):
+def _count_id(ids, number):  # type: ignore[no-untyped-def]
     """One more sample of `number` in a pixel's list; when the list is full the least goes."""
     least = 0
     for k in range(ids.shape[0]):
@@ -207,7 +207,7 @@ def _count_id(ids, number):
 
 
 @kernel
-def develop(pixels, sample_count, first_sample, samples, film_sums, apart, places, ids):
+def develop(pixels, sample_count, first_sample, samples, film_sums, apart, places, ids):  # type: ignore[no-untyped-def]
     """Add a batch to the film, samples in order; a sample that is not a number counts as black."""
     sums = film_sums
     for k in range(pixels.shape[0]):

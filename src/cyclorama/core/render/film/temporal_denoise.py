@@ -219,7 +219,7 @@ class Neighbours:
 
 
 @kernel
-def _average(
+def _average(  # type: ignore[no-untyped-def]
     first_row, last_row, slots, lie, light, rest, normal, part, motion, around, pixel_m, follow, low, high, out
 ):
     """Mean light of every pixel of some rows over the frames in which its surface is seen.
@@ -261,7 +261,7 @@ def _average(
 
 
 @device
-def _is_same(here, there, y, x, py, px, rest, normal, part, pixel_m):
+def _is_same(here, there, y, x, py, px, rest, normal, part, pixel_m):  # type: ignore[no-untyped-def]
     """True when the place (px, py) of another frame shows the same surface point as a pixel."""
     h, w = part.shape[1], part.shape[2]
     if not (px > -0.5 and py > -0.5 and px < w - 0.5 and py < h - 0.5):
@@ -280,7 +280,7 @@ def _is_same(here, there, y, x, py, px, rest, normal, part, pixel_m):
 
 
 @device
-def _between(light, slot, py, px, c):
+def _between(light, slot, py, px, c):  # type: ignore[no-untyped-def]
     """Bilinear lookup."""
     h, w = light.shape[1], light.shape[2]
     py, px = min(max(py, 0.0), h - 1.0), min(max(px, 0.0), w - 1.0)

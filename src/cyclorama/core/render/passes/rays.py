@@ -24,7 +24,7 @@ RAYS_A_BATCH = 1 << 16
 
 
 @kernel
-def _into_the_open(count, hits, rays, paths, bodies, geometry, scratch, second, met):
+def _into_the_open(count, hits, rays, paths, bodies, geometry, scratch, second, met):  # type: ignore[no-untyped-def]
     """A cosine-weighted ray from every first hit; `met` says which sample it belongs to, returns how many."""
     n = 0
     for i in range(count):
@@ -102,7 +102,7 @@ def occlusion(scene: FrameScene, samples: int, reach_m: float, falloff: float, s
 
 
 @device
-def _gap_px(here, projection, first, second, x, y):
+def _gap_px(here, projection, first, second, x, y):  # type: ignore[no-untyped-def]
     """Distance (px, squared) between a place of the picture and an edge of the scene; huge behind the camera."""
     a, b = place(here, first), place(here, second)
     if a[2] > -1e-6 or b[2] > -1e-6:
@@ -117,7 +117,7 @@ def _gap_px(here, projection, first, second, x, y):
 
 
 @kernel
-def _on_lines(count, hits, bodies, geometry, inner, here, projection, scratch, half_line, steps, rays, out):
+def _on_lines(count, hits, bodies, geometry, inner, here, projection, scratch, half_line, steps, rays, out):  # type: ignore[no-untyped-def]
     """1 where a sample lies within half a line of a drawn line of its triangle, seen from the camera.
 
     Lines run along each drawn edge and, when it is divided, evenly between it and the corner across: the halves of a
