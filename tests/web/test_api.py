@@ -5,6 +5,7 @@ import csv
 import io
 import json
 import math
+import re
 import threading
 import time
 import zipfile
@@ -361,3 +362,39 @@ def test_a_project_is_taken_along_and_opened_elsewhere(client: TestClient) -> No
     damaged = intake(client, "/api/intakes", {"ball.zip": bytes(spoilt)})
     assert damaged["state"] == "failed"
     assert "damaged" in damaged["message"]
+
+
+def test_the_schema_tells_what_pages_and_scripts_need(client: TestClient, ball: str) -> None:
+    """Kinds with their fields, places with range and choices; every field that a kind names is one of the document."""
+    schema = client.get("/api/schema").json()
+    places = {place["path"]: place for place in schema["fields"]}
+    ring = next(kind for kind in schema["lights"] if kind["shape"] == "ring")
+    assert {"width_m", "opening", "gobo", "grid_deg", "distance_m"} == set(ring["fields"])
+    for kind in schema["lights"]:
+        assert all(f"looks/*/lights/*/{field}" in places for field in kind["fields"]), kind
+    for kind in schema["segments"]:
+        assert all(f"shots/*/rows/*/segments/*/{field}" in places for field in kind["fields"]), kind
+    strength = places["looks/*/lights/*/strength_stops"]
+    assert (strength["unit"], strength["least"], strength["most"], strength["affects"]) == ("stops", -12, 12, "gain")
+    assert strength["keyable"]
+    assert places["shots/*/shoot/file_format"]["choices"]["exr"] == "EXR"
+    page = client.get(f"/projects/{ball}").text
+    told = json.loads(re.search(r'<script type="application/json" id="schema">(.*?)</script>', page, re.S)[1])  # type: ignore[index]
+    assert told == {name: schema[name] for name in told}
+
+
+def test_a_light_is_mirrored_about_the_camera(client: TestClient, ball: str) -> None:
+    """Seen from the camera, as far to the other side; twice is where it was, also where the rig goes along."""
+    state = client.get(f"/api/projects/{ball}").json()
+    changes = [{"kind": "set", "path": "look/lights_travel_with", "value": "camera"}]
+    mirror = {"kind": "mirror_light", "light": state["project"]["looks"][0]["lights"][0]["id"], "frame": 40}
+    before = state["project"]["looks"][0]["lights"][0]["azimuth_deg"]
+    body = {"base_version": state["version"], "changes": [*changes, mirror]}
+    once = client.post(f"/api/projects/{ball}/changes", json=body).json()
+    camera = once["project"]["cameras"][0]["azimuth_deg"]
+    after = once["project"]["looks"][0]["lights"][0]["azimuth_deg"]
+    assert (after - camera + 180) % 360 - 180 == pytest.approx(-((before - camera + 180) % 360 - 180), abs=0.02)
+    twice = client.post(
+        f"/api/projects/{ball}/changes", json={"base_version": once["version"], "changes": [mirror]}
+    ).json()
+    assert twice["project"]["looks"][0]["lights"][0]["azimuth_deg"] == pytest.approx(before, abs=0.02)

@@ -28,6 +28,8 @@ class FieldSchema(BaseModel):
     kind: str
     least: float | None
     most: float | None
+    choices: dict[str, str]
+    """of a choice: its values, and what they are called"""
     affects: str
     keyable: bool
 
@@ -120,6 +122,7 @@ def fields() -> list[FieldSchema]:
                 kind=place.kind,
                 least=place.least,
                 most=place.most,
+                choices=dict(place.choices),
                 affects=place.affects,
                 keyable=path in keyable,
             )

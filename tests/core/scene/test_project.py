@@ -1,14 +1,18 @@
 """The document: exact round trips, messages in the artist's words, typed changes."""
 
 import json
+from typing import get_args
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cyclorama.core.commands.values import SetValue, apply_set
+from cyclorama.core.cut.document import Cut
 from cyclorama.core.errors import ChangeError
 from cyclorama.core.scene import SCHEMA_VERSION, Project, load_project, new_project, place_of, value_at
+from cyclorama.core.scene.base import Choices
+from cyclorama.core.scene.property import _kinds, _model_in
 
 
 @given(
@@ -200,3 +204,16 @@ def test_documents_of_the_first_version_are_brought_up_to_date() -> None:
     assert (m.maps.specular_roughness.channel, m.maps.base_metalness.channel) == ("g", "b")  # type: ignore[union-attr]
     assert (m.maps.opacity.asset, m.maps.opacity.channel) == ("base", "a")  # type: ignore[union-attr]
     assert project.look.background.colour == (0.1, 0.2, 0.3)
+
+
+def test_titles_of_choices_are_those_of_their_values() -> None:
+    """What stands beside a field names every value that it allows, and no other."""
+    found, models = 0, {Project, Cut}
+    while models:
+        model = models.pop()
+        for info in model.model_fields.values():
+            models |= {inner} if (inner := _model_in(info.annotation)[0]) else set()
+            for told in (m for m in info.metadata if isinstance(m, Choices)):
+                found += 1
+                assert set(told.titles) == {str(v) for v in get_args(_kinds(info.annotation)[0])}
+    assert found >= 25

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from ..motion.frames import FrameRate
-from ..scene.base import AssetRef, Colour, Doc, Id, Name, Unit01, Written, quantity
+from ..scene.base import AssetRef, Choices, Colour, Doc, Id, Name, Unit01, Written, quantity
 from ..scene.grade import Grade
 from ..scene.light import Behind
 
@@ -53,14 +53,20 @@ class Clip(Doc):
     length: Annotated[int, frames("Plays", 1)] = 1
     speed: Annotated[float, quantity("Speed", "×", ge=0.05, le=20)] = 1.0
     reverse: Annotated[bool, Field(title="Backwards")] = False
-    beyond: Annotated[Beyond, Field(title="Beyond its end")] = "repeat"
+    beyond: Annotated[
+        Beyond,
+        Field(title="Beyond its end"),
+        Choices({"repeat": "repeats", "to and fro": "back and forth", "hold": "holds"}),
+    ] = "repeat"
     hold_before: Annotated[int, frames("Held before")] = 0
     hold_after: Annotated[int, frames("Held after")] = 0
     fade_in: Annotated[int, frames("Fade in")] = 0
     fade_out: Annotated[int, frames("Fade out")] = 0
     fade_colour: Annotated[Colour, Field(title="Fade colour")] = (0.0, 0.0, 0.0)
     cross: Annotated[int, frames("Cross-fade into the next")] = 0
-    fit: Annotated[Literal["fill", "whole"], Field(title="Fitted")] = "fill"
+    fit: Annotated[Literal["fill", "whole"], Field(title="Fitted"), Choices({"fill": "fills", "whole": "all seen"})] = (
+        "fill"
+    )
     """fill: the picture is covered, what stands over is cut off; whole: all is seen, with bars"""
     framings: Annotated[tuple[ClipFraming, ...], Field(max_length=12)] = ()
     grade: Grade | None = None
@@ -82,7 +88,19 @@ class Title(Doc):
     """Something written, or a picture, over the clips."""
 
     id: Id
-    kind: Annotated[Literal["text", "frame number", "timecode", "countdown", "picture"], Field(title="Kind")] = "text"
+    kind: Annotated[
+        Literal["text", "frame number", "timecode", "countdown", "picture"],
+        Field(title="Kind"),
+        Choices(
+            {
+                "text": "text",
+                "frame number": "frame number",
+                "timecode": "timecode",
+                "countdown": "countdown",
+                "picture": "picture",
+            }
+        ),
+    ] = "text"
     text: Annotated[str, Field(title="Text", max_length=MOST_TEXT), Written] = ""
     sub: Annotated[str, Field(title="Line below", max_length=MOST_TEXT), Written] = ""
     picture: AssetRef | None = None
@@ -95,7 +113,11 @@ class Title(Doc):
     weight: Annotated[int, Field(title="Weight", ge=100, le=900)] = 600
     size: Annotated[float, quantity("Size", "% of height", ge=0.5, le=60)] = 8.0
     spacing: Annotated[float, quantity("Letter spacing", "% of size", ge=-20, le=100)] = 0.0
-    align: Annotated[Literal["left", "centre", "right"], Field(title="Aligned")] = "centre"
+    align: Annotated[
+        Literal["left", "centre", "right"],
+        Field(title="Aligned"),
+        Choices({"left": "left", "centre": "centre", "right": "right"}),
+    ] = "centre"
     across: Annotated[float, quantity("Across", "% of width", ge=-50, le=150)] = 50.0
     down: Annotated[float, quantity("Down", "% of height", ge=-50, le=150)] = 50.0
     """where its middle lies; aligned left or right, across is the edge it is aligned to"""
@@ -108,7 +130,11 @@ class Title(Doc):
     plate_colour: Annotated[Colour, Field(title="Plate colour")] = (0.0, 0.0, 0.0)
     fade_in: Annotated[int, frames("Fade in")] = 12
     fade_out: Annotated[int, frames("Fade out")] = 12
-    slide: Annotated[Literal["none", "left", "right", "up", "down"], Field(title="Slides")] = "none"
+    slide: Annotated[
+        Literal["none", "left", "right", "up", "down"],
+        Field(title="Slides"),
+        Choices({"none": "not", "left": "left", "right": "right", "up": "up", "down": "down"}),
+    ] = "none"
     """while it fades: which way it moves"""
     layouts: Annotated[tuple[TitleLayout, ...], Field(max_length=12)] = ()
 
@@ -154,13 +180,19 @@ class Cut(Doc):
     width: Annotated[int, Field(title="Width", ge=16, le=8192, multiple_of=2)] = 1280
     height: Annotated[int, Field(title="Height", ge=16, le=8192, multiple_of=2)] = 720
     colour: Annotated[Colour, Field(title="Behind and around")] = (0.0, 0.0, 0.0)
-    around: Annotated[Literal["colour", "blur"], Field(title="Bars")] = "colour"
+    around: Annotated[
+        Literal["colour", "blur"], Field(title="Bars"), Choices({"colour": "colour", "blur": "blurred picture"})
+    ] = "colour"
     """what fills what pictures leave free: the colour, or the picture itself, larger and blurred"""
     clips: Annotated[tuple[Clip, ...], Field(max_length=MOST_CLIPS)] = ()
     titles: Annotated[tuple[Title, ...], Field(max_length=MOST_TITLES)] = ()
     sounds: Annotated[tuple[Sound, ...], Field(max_length=MOST_SOUNDS)] = ()
     markers: Annotated[tuple[Marker, ...], Field(max_length=MOST_MARKERS)] = ()
-    loudness: Annotated[Literal["as it is", "-14 LUFS", "-23 LUFS"], Field(title="Loudness")] = "-14 LUFS"
+    loudness: Annotated[
+        Literal["as it is", "-14 LUFS", "-23 LUFS"],
+        Field(title="Loudness"),
+        Choices({"-14 LUFS": "−14 LUFS, networks", "-23 LUFS": "−23 LUFS, broadcast", "as it is": "as it is"}),
+    ] = "-14 LUFS"
     peak_dbtp: Annotated[float, quantity("True peak at most", "dBTP", ge=-12, le=0)] = -1.0
 
     @property

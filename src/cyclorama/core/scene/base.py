@@ -2,7 +2,8 @@
 
 import re
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
@@ -67,6 +68,13 @@ class Doc(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, revalidate_instances="always")
     AFFECTS: ClassVar[Affects] = "nothing"
     """What the fields affect that say nothing else."""
+
+
+@dataclass(frozen=True)
+class Choices:
+    """Beside a field with a choice of values: what each is called on cards."""
+
+    titles: Mapping[str, str]
 
 
 def new_id(prefix: str) -> str:

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from .aim import Aim
-from .base import Doc, Id, Name, Unit01, affecting, quantity
+from .base import Choices, Doc, Id, Name, Unit01, affecting, quantity
 
 SENSOR_MM = 36.0
 """Of a new camera."""
@@ -43,7 +43,11 @@ class Camera(Doc):
     parallel."""
     shift_y: Annotated[float, quantity("Shift up", "", ge=-1, le=1)] = 0.0
     aim: Annotated[Aim, affecting("camera")] = Aim()
-    follows: Annotated[Literal["along", "turns"], Field(title="When its aim moves")] = "along"
+    follows: Annotated[
+        Literal["along", "turns"],
+        Field(title="When its aim moves"),
+        Choices({"along": "goes along", "turns": "turns after it"}),
+    ] = "along"
     """along: it goes along with a thing that it aims at; turns: it stays where it is and turns after it."""
     f_number: Annotated[float | None, quantity("Aperture", "f/", ge=0.7, le=128)] = None
     """None is a pinhole: everything is sharp."""
@@ -63,7 +67,11 @@ class Camera(Doc):
     shutter_deg: Annotated[float, quantity("Shutter", "°", ge=0, le=360)] = 0.0
     """Angle of the shutter, 180° is open for half a frame; 0 freezes everything."""
     iso: Annotated[float, quantity("Sensitivity", "ISO", ge=6, le=102400, affects="picture")] = 100.0
-    exposure_by: Annotated[Literal["meter", "camera"], affecting("picture", title="Exposure by")] = "meter"
+    exposure_by: Annotated[
+        Literal["meter", "camera"],
+        affecting("picture", title="Exposure by"),
+        Choices({"meter": "Meter", "camera": "Camera settings"}),
+    ] = "meter"
     """meter: the look's EV100; camera: f-number, shutter and sensitivity."""
     vignette: Annotated[Unit01, Field(title="Vignette")] = 0.0
     """1 is the natural falloff by the fourth power of the cosine."""

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field
 
-from .base import AssetRef, Doc, affecting, quantity
+from .base import AssetRef, Choices, Doc, affecting, quantity
 
 DARKEST, BRIGHTEST = -8.0, 6.0
 """Stops about middle grey between which curves have their points."""
@@ -85,7 +85,11 @@ class Table(Doc):
     asset: AssetRef | None = None
     source_name: Annotated[str, Field(title="File", max_length=200)] = ""
     amount: Annotated[float, quantity("Amount", "", ge=0, le=1)] = 1.0
-    on: Annotated[Literal["shown", "log"], Field(title="Made for")] = "shown"
+    on: Annotated[
+        Literal["shown", "log"],
+        Field(title="Made for"),
+        Choices({"shown": "the shown picture", "log": "light in stops"}),
+    ] = "shown"
     """The picture as it is shown, or light in stops: −8…+6 about middle grey as 0…1, before the view."""
 
 

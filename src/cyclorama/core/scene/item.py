@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from .base import AssetRef, Doc, Id, Name, affecting, quantity, read_only
+from .base import AssetRef, Choices, Doc, Id, Name, affecting, quantity, read_only
 from .came_with import FileCamera, FileLight
 from .surface_layer import MOST_DECALS, Decal
 
@@ -123,7 +123,11 @@ class Play(AnimationWindow):
 
     animation: Annotated[Id | None, affecting("geometry", title="Animation")] = None
     """none: it stands as it was bound"""
-    repeat: Annotated[Literal["whole", "loop", "once"], Field(title="Repeat")] = "whole"
+    repeat: Annotated[
+        Literal["whole", "loop", "once"],
+        Field(title="Repeat"),
+        Choices({"whole": "Whole times", "loop": "Loop", "once": "Once"}),
+    ] = "whole"
     speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
     """of all that is played"""
     start_s: Annotated[float, quantity("Begins at", "s", ge=0, le=3600)] = 0.0

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from .aim import Aim
-from .base import AssetRef, Colour, Doc, Id, Name, Unit01, affecting, quantity
+from .base import AssetRef, Choices, Colour, Doc, Id, Name, Unit01, affecting, quantity
 
 Travel = Literal["set", "camera", "subject"]
 Shape = Literal["rectangle", "disc", "ring", "sphere", "tube", "spot", "sun"]
@@ -25,7 +25,11 @@ class Gobo(Doc):
 
     AFFECTS = "light"
 
-    pattern: Annotated[MaskKind | None, Field(title="Pattern")] = "window"
+    pattern: Annotated[
+        MaskKind | None,
+        Field(title="Pattern"),
+        Choices({"window": "Window", "blinds": "Blinds", "leaves": "Leaves, moving", "breakup": "Foliage"}),
+    ] = "window"
     pictures: Annotated[tuple[AssetRef, ...], Field(title="Pictures", max_length=500)] = ()
     """Content hashes; they take the pattern's place when there are any."""
     source_name: Annotated[str, affecting("nothing")] = ""
@@ -67,7 +71,9 @@ class Light(Doc):
     opening: Annotated[float, quantity("Opening", "", ge=0, le=0.98)] = 0.7
     """Diameter of the hole of a ring, as a share of its own."""
     power: Annotated[float, quantity("Power", "", ge=0, le=MOST_POWER, affects="gain")] = BASE_FLUX_LM
-    power_unit: Annotated[PowerUnit, affecting("gain", title="Unit")] = "lm"
+    power_unit: Annotated[
+        PowerUnit, affecting("gain", title="Unit"), Choices({"lm": "lm", "cd": "cd", "nit": "nit", "lx": "lx"})
+    ] = "lm"
     """Flux, intensity along the axis, luminance of the face, or illuminance at what it is aimed at."""
     strength_stops: Annotated[float, quantity("Strength", "stops", ge=-MOST_STOPS, le=MOST_STOPS, affects="gain")] = 0.0
     temperature_k: Annotated[float, quantity("Colour temperature", "K", ge=1500, le=20000, affects="gain")] = 5600.0
@@ -124,9 +130,19 @@ class Background(Doc):
 
     AFFECTS = "backdrop"
 
-    kind: Annotated[Literal["colour", "vertical", "radial", "picture", "environment"], Field(title="Background")] = (
-        "colour"
-    )
+    kind: Annotated[
+        Literal["colour", "vertical", "radial", "picture", "environment"],
+        Field(title="Background"),
+        Choices(
+            {
+                "colour": "a colour",
+                "vertical": "a vertical gradient",
+                "radial": "a radial gradient",
+                "picture": "a picture",
+                "environment": "the environment",
+            }
+        ),
+    ] = "colour"
     colour: Colour = (0.42, 0.42, 0.42)
     """Of the whole, the bottom, or the rim."""
     second: Annotated[Colour, Field(title="Second colour")] = (0.75, 0.75, 0.75)
@@ -151,7 +167,9 @@ class Environment(Doc):
 
     AFFECTS = "light"
 
-    kind: Annotated[Literal["picture", "sky"], Field(title="Environment")] = "picture"
+    kind: Annotated[
+        Literal["picture", "sky"], Field(title="Environment"), Choices({"picture": "Picture", "sky": "Sun and sky"})
+    ] = "picture"
     asset: Annotated[AssetRef | None, Field(title="Environment picture")] = None
     source_name: Annotated[str, affecting("nothing")] = ""
     broken_pixels: Annotated[int, affecting("nothing", ge=0)] = 0
@@ -164,4 +182,4 @@ class Environment(Doc):
     seen_by_camera: bool = False
     seen_in_reflections: bool = True
     sky: Sky = Sky()
-    travels_with: Travel = "set"
+    travels_with: Annotated[Travel, Choices({"set": "set", "camera": "camera", "subject": "subject"})] = "set"

@@ -4,7 +4,7 @@ from typing import Annotated
 
 from pydantic import Field, model_validator
 
-from .base import Doc, Id, Name, affecting
+from .base import Choices, Doc, Id, Name, affecting
 from .grade import Grade
 from .light import Background, Environment, Light, Travel
 from .tone import Tone
@@ -20,7 +20,11 @@ class Look(Doc):
     id: Id
     name: Name
     lights: Annotated[tuple[Light, ...], Field(max_length=MOST_LIGHTS)] = ()
-    lights_travel_with: Annotated[Travel, affecting("motion", title="Lights travel with")] = "set"
+    lights_travel_with: Annotated[
+        Travel,
+        affecting("motion", title="Lights travel with"),
+        Choices({"set": "set", "camera": "camera", "subject": "subject"}),
+    ] = "set"
     environment: Environment = Environment()
     background: Background = Background()
     tone: Tone = Tone()

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import AssetRef, Colour, Doc, Id, Name, Unit01, affecting, quantity
+from .base import AssetRef, Choices, Colour, Doc, Id, Name, Unit01, affecting, quantity
 from .surface_layer import MOST_LAYERS, SurfaceLayer
 
 Wrap = Literal["repeat", "mirror", "clamp"]
@@ -26,12 +26,14 @@ class TextureRef(Doc):
     pattern: PatternKind | None = None
     """A pattern made by the program in place of a picture."""
     name: Annotated[str, affecting("nothing")] = ""
-    wrap: Wrap = "repeat"
+    wrap: Annotated[Wrap, Choices({"repeat": "repeats", "mirror": "mirrors", "clamp": "keeps the edge"})] = "repeat"
     wrap_down: Wrap | None = None
     """Another way to go on above and below; None is as to the sides."""
     uv_set: Annotated[Literal[0, 1], Field(title="Coordinates")] = 0
     """Which of the mesh's sets of texture coordinates it lies on."""
-    channel: Channel = "colour"
+    channel: Annotated[Channel, Choices({"colour": "colour", "r": "red", "g": "green", "b": "blue", "a": "alpha"})] = (
+        "colour"
+    )
     """Which channel drives a single number; `colour` reads all three (numbers take their mean)."""
     scale_u: Annotated[float, quantity("Repeats across", "", ge=-1000, le=1000)] = 1.0
     scale_v: Annotated[float, quantity("Repeats down", "", ge=-1000, le=1000)] = 1.0
@@ -40,7 +42,18 @@ class TextureRef(Doc):
     rotation_deg: Annotated[float, quantity("Map rotation", "°", ge=-3600, le=3600)] = 0.0
     """Counter-clockwise as glTF's KHR_texture_transform: offset · rotation · scale."""
     projection: Annotated[
-        Literal["uv", "triplanar", "planar", "box", "cylinder", "sphere"], Field(title="Projection")
+        Literal["uv", "triplanar", "planar", "box", "cylinder", "sphere"],
+        Field(title="Projection"),
+        Choices(
+            {
+                "uv": "by its coordinates",
+                "triplanar": "from three sides, blended",
+                "box": "from six sides",
+                "planar": "from one side",
+                "cylinder": "round a cylinder",
+                "sphere": "round a ball",
+            }
+        ),
     ] = "uv"
     size_m: Annotated[float, quantity("Size", "m", ge=1e-7, le=10_000)] = 0.1
     """Side of one repeat when projected from three sides; width of the picture on a plane or a box, its height on a

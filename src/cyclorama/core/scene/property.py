@@ -18,7 +18,7 @@ from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
 from ..errors import ChangeError
-from .base import Affects, Asset, Then
+from .base import Affects, Asset, Choices, Then
 from .error_sentences import title_of
 
 _ROOT: list[type[BaseModel]] = []
@@ -52,6 +52,8 @@ class Property:
     """It is not edited: it names something, or came with a file."""
     numbers: int
     """of which its value consists: 1, 3 of a colour or a point, or 0 where it is something else; a switch is 1"""
+    choices: tuple[tuple[str, str], ...]
+    """of a choice: its values, and what they are called"""
     moves: bool
     """it is followed while the shutter is open; the values of other places count in its middle"""
 
@@ -104,6 +106,7 @@ def place_of(path: str, root: type[BaseModel] | None = None) -> Property:
         more.get("follows"),
         fixed,
         _numbers(info, kind),
+        _choices(info, kind),
         bool(more.get("moves")),
     )
 
@@ -288,6 +291,17 @@ def _kind(info: FieldInfo) -> Kind:
         return "list" if _model_in(kind)[0] else "several"
     known: dict[Any, Kind] = {bool: "switch", int: "whole", float: "number", str: "text"}
     return known.get(kind, "thing")
+
+
+def _choices(info: FieldInfo, kind: Kind) -> tuple[tuple[str, str], ...]:
+    """Values of a choice with their titles, in the order of the titles beside the field."""
+    if kind != "choice":
+        return ()
+    (literal, *_) = _kinds(info.annotation)
+    values = [str(value) for value in get_args(literal)]
+    told = dict(next((m.titles for m in info.metadata if isinstance(m, Choices)), {}))
+    missing = {value: value.replace("_", " ").capitalize() for value in values if value not in told}
+    return tuple({**told, **missing}.items())
 
 
 def _numbers(info: FieldInfo, kind: Kind) -> int:

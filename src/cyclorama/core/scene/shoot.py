@@ -4,7 +4,7 @@ from typing import Annotated, Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
-from .base import Doc, Id, Unit01, affecting, quantity
+from .base import Choices, Doc, Id, Unit01, affecting, quantity
 
 LEAST_SIDE = 0.005
 """Of a part of the picture."""
@@ -123,7 +123,9 @@ class ShootSettings(Doc):
     denoise: bool = True
     denoise_neighbours: bool = False
     """Blend with the frames before and after by their motion before denoising."""
-    file_format: Literal["png", "jpeg", "exr", "tiff"] = "png"
+    file_format: Annotated[
+        Literal["png", "jpeg", "exr", "tiff"], Choices({"png": "PNG", "jpeg": "JPEG", "tiff": "TIFF", "exr": "EXR"})
+    ] = "png"
     bits: Literal[8, 16, 32] = 8
     """Of a channel: PNG and TIFF 8 or 16, EXR 16 or 32."""
     name_pattern: Annotated[str, Field(title="File name", min_length=1, max_length=80, pattern=r"^[\w{}. -]+$")] = (

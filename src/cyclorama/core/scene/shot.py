@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from .base import Doc, Id, Name, affecting, quantity
+from .base import Choices, Doc, Id, Name, affecting, quantity
 from .channel import Channel
 from .delivery import MOST_FORMATS, Format
 from .shoot import ShootSettings
@@ -55,7 +55,7 @@ class Segment(Doc):
     by_m: Annotated[float, quantity("By", "m", ge=-20_000, le=20_000)] = 0.0
     to_mm: Annotated[float, quantity("To focal length", "mm", ge=8, le=400)] = 70.0
     path_id: Annotated[Id | None, Field(title="Path")] = None
-    looks: Annotated[Looks, Field(title="Looks")] = "aim"
+    looks: Annotated[Looks, Field(title="Looks"), Choices({"aim": "At its aim", "ahead": "Ahead"})] = "aim"
     """where the camera looks on a ride"""
     along_pct: Annotated[
         float | None, quantity("Along the path", "%", ge=-10_000, le=10_000, affects="transform", moves=True)

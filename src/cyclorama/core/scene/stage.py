@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import AssetRef, Colour, Doc, Unit01, affecting, quantity
+from .base import AssetRef, Choices, Colour, Doc, Unit01, affecting, quantity
 
 
 class Sweep(Doc):
@@ -16,7 +16,9 @@ class Sweep(Doc):
     AFFECTS = "geometry"
 
     on: bool = True
-    form: Annotated[Literal["straight", "round"], Field(title="Form")] = "round"
+    form: Annotated[
+        Literal["straight", "round"], Field(title="Form"), Choices({"round": "All round", "straight": "Back wall"})
+    ] = "round"
     width_m: Annotated[float, quantity("Width", "m", ge=1e-4, le=50_000)] = 12.0
     depth_m: Annotated[float, quantity("Depth", "m", ge=1e-4, le=50_000)] = 12.0
     height_m: Annotated[float, quantity("Height", "m", ge=1e-4, le=50_000)] = 5.0

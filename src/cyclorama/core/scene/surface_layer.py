@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import AssetRef, Colour, Doc, Id, Name, Unit01, affecting, quantity
+from .base import AssetRef, Choices, Colour, Doc, Id, Name, Unit01, affecting, quantity
 
 LayerKind = Literal["scratches", "fingerprints", "dust", "edge wear", "smudges"]
 Where = Literal["everywhere", "edges", "hollows", "above"]
@@ -22,7 +22,13 @@ class SurfaceLayer(Doc):
     amount: Annotated[Unit01, Field(title="Amount")] = 0.4
     """how much of the surface it covers"""
     size_m: Annotated[float, quantity("Size of its pattern", "m", ge=1e-5, le=100)] = 0.1
-    where: Annotated[Where, Field(title="Where")] = "everywhere"
+    where: Annotated[
+        Where,
+        Field(title="Where"),
+        Choices(
+            {"everywhere": "everywhere", "edges": "on edges", "hollows": "in hollows", "above": "on what looks up"}
+        ),
+    ] = "everywhere"
     reach_m: Annotated[float, quantity("Reach", "m", ge=1e-6, le=10)] = 0.002
     """how far from edges or hollows it lies"""
     strength: Annotated[Unit01, Field(title="Strength")] = 1.0

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Literal
 
-from .base import Doc, quantity
+from .base import Choices, Doc, quantity
 
 ViewName = Literal["neutral", "aces", "srgb"]
 
@@ -17,4 +17,4 @@ class Tone(Doc):
     white_k: Annotated[float, quantity("White balance", "K", ge=1700, le=20000)] = 5600.0
     """Light of this temperature is shown white."""
     white_tint: Annotated[float, quantity("White tint", "", ge=-1, le=1)] = 0.0
-    view: ViewName = "neutral"
+    view: Annotated[ViewName, Choices({"neutral": "Neutral", "aces": "ACES", "srgb": "sRGB"})] = "neutral"

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,7 +48,7 @@ def put_gobos(lights: tuple[Light, ...], rows: list[F32], step: int, read: ReadA
         if gobo := mask_of(light):
             name, get = gobo_picture(gobo, step)
             wrap = REPEAT if gobo.tiles else BLACK
-            put_gobo(row, gobo, shelf.row(name, lambda get=get: get(read), False, wrap))
+            put_gobo(row, gobo, shelf.row(name, partial(get, read), False, wrap))
 
 
 NEAREST_GLOW = 0.114
