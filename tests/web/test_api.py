@@ -145,7 +145,7 @@ def test_edit_undo_redo_and_stale(client: TestClient, ball: str) -> None:
     assert (state["shot"]["frames"], state["project"]["name"], state["undo"]) == (48, "Other", "Set frames")
     stale = change(client, ball, version, put("name", "Lost"))
     assert stale.status_code == 409
-    assert stale.json()["current"] == state["version"]
+    assert (stale.json()["current"], stale.json()["changed"]) == (state["version"], "Set frames")
     undone = client.post(f"/api/projects/{ball}/undo", json={"base_version": state["version"]}).json()
     assert (undone["shot"]["frames"], undone["redo"]) == (240, "Set frames")
     bad = change(client, ball, undone["version"], put("name", "Half"), put("shot/frames", 0))

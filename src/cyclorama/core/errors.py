@@ -40,12 +40,12 @@ class ChangeError(CycloramaError):
 class StaleError(ChangeError):
     """The edit was made on an older version of the project.
 
-    current: the version number that counts now
+    current: the version number that counts now; changed: label of the last change of the other window
     """
 
-    def __init__(self, sentence: str, current: int):
+    def __init__(self, sentence: str, current: int, changed: str = ""):
         super().__init__(sentence)
-        self.current = current
+        self.current, self.changed = current, changed
 
 
 class ShootError(CycloramaError):

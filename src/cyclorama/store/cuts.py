@@ -10,9 +10,9 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.cut.document import Cut
 from ..core.delivery.presets import Delivery
-from ..core.errors import ChangeError, NotFoundError, StaleError
+from ..core.errors import ChangeError, NotFoundError
 from .database import CutHeadRow, CutRow, DeliveryRow, now
-from .history import Steps, Stood
+from .history import Steps, Stood, require_version
 from .projects import lock_row, project_row
 
 _CUTS = Steps(CutRow, "project_id", Cut)
@@ -102,10 +102,8 @@ class CutStore:
             head = CutHeadRow(project_id=project_id, cut_at=0, version=0)
             session.add(head)
             session.flush()
-        if head.version != base_version:
-            raise StaleError(
-                "The cut was changed in another window meanwhile. Your change was not saved yet.", head.version
-            )
+        row = session.get(CutRow, (project_id, head.cut_at))
+        require_version("The cut", head.version, base_version, row.label if row else "")
         return head
 
     def hand_over(self, project_id: str, name: str, delivery: Delivery, cut: Cut) -> Handed:

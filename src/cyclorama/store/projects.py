@@ -14,9 +14,10 @@ from pydantic_core import from_json
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from ..core.errors import ChangeError, DamagedError, NotFoundError, StaleError
+from ..core.errors import ChangeError, DamagedError, NotFoundError
 from ..core.scene import Project, load_project
 from .database import HistoryRow, ProjectRow, now
+from .history import require_version
 from .patches import apply_patch, difference
 
 KEPT_STATES = 1000
@@ -167,10 +168,7 @@ class ProjectStore:
 
     def _current(self, session: Session, project_id: str, base_version: int) -> ProjectRow:
         row = lock_row(session, project_id)
-        if row.version != base_version:
-            raise StaleError(
-                "This project was changed in another window meanwhile. Your change was not saved yet.", row.version
-            )
+        require_version("This project", row.version, base_version, _here(session, row).label)
         return row
 
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from ..core.errors import NotFoundError, StaleError
 from ..core.picture.finishing import Finishing
 from .database import CheckedRow, FinishRow, NoteRow, TakeRow, now
-from .history import Steps
+from .history import Steps, require_version
 from .takes import TakeRecord, take_row
 
 Share = Annotated[float, Field(ge=0, le=1)]
@@ -177,10 +177,8 @@ def _current(session: Session, take_id: str, revision: int) -> TakeRow:
     NotFoundError, and StaleError when the grade is of another revision by now."""
     session.execute(update(TakeRow).where(TakeRow.id == take_id).values(finish_revision=TakeRow.finish_revision))
     row = take_row(session, take_id)
-    if row.finish_revision != revision:
-        raise StaleError(
-            "This grade was changed in another window meanwhile. Your change was not saved yet.", row.finish_revision
-        )
+    state = session.get(FinishRow, (take_id, row.finish_at or 0))
+    require_version("This grade", row.finish_revision, revision, state.label if state else "")
     return row
 
 

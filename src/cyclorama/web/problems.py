@@ -50,7 +50,7 @@ def _answer(request: Request, sentence: str, status: int, **more: object) -> Res
 async def _tell(request: Request, error: Exception) -> Response:
     assert isinstance(error, CycloramaError)
     status = next((code for kind, code in _STATUS.items() if isinstance(error, kind)), 422)
-    more = {"current": error.current} if isinstance(error, StaleError) else {}
+    more = {"current": error.current, "changed": error.changed} if isinstance(error, StaleError) else {}
     return _answer(request, error.sentence, status, **more)
 
 

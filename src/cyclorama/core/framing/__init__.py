@@ -2,7 +2,7 @@
 
 from .depth import Depth, depth_of_field, subject_blur_px
 from .fit import fit_subject
-from .formats import best_place, format_margins
+from .formats import best_place, crops, format_margins
 from .lens import Projection, half_extent
 from .margins import Margins, frame_margins, frames_inside
 from .obstacles import Obstacles, obstacles_of
@@ -23,6 +23,7 @@ __all__ = [
     "SurfacePoint",
     "View",
     "best_place",
+    "crops",
     "cuts",
     "depth_of_field",
     "fit_subject",

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from ..motion.curve import number_over
 from ..scene import Project
-from ..scene.delivery import Format
+from ..scene.delivery import COMMON_FORMATS, Format
 from .travel import SubjectTravel
 
 F64 = NDArray[np.float64]
@@ -15,6 +15,14 @@ def cut_of(kind: Format, width: int, height: int) -> tuple[float, float]:
     """Width and height of a format as shares of a picture of width × height px: as large as fits."""
     ratio = kind.wide / kind.high * height / width
     return min(1.0, ratio), min(1.0, 1.0 / ratio)
+
+
+def crops(project: Project) -> dict[str, tuple[float, float]]:
+    """Width and height of every common format, and of those of the open shot, as shares of its picture, by name."""
+    shot = project.shot
+    pairs = [tuple(map(int, name.split(":"))) for name in COMMON_FORMATS]
+    common = [Format(id=f"{wide}x{high}", wide=wide, high=high) for wide, high in pairs]
+    return {kind.name: cut_of(kind, shot.shoot.width, shot.shoot.height) for kind in (*common, *shot.formats)}
 
 
 def format_margins(project: Project, travel: SubjectTravel, frames: F64) -> dict[str, F64]:

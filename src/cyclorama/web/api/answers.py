@@ -254,6 +254,8 @@ class ProjectState(BaseModel):
     """label of the change that undo would take back"""
     redo: str | None
     project: SkipValidation[Project]
+    crops: dict[str, tuple[float, float]]
+    """width and height of formats as shares of the picture, by name"""
     open: dict[str, str]
     """what stands for the open shot's own things at the beginning of a path, and the path of each"""
     stations: list[Station]

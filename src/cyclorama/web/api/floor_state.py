@@ -8,7 +8,7 @@ import numpy as np
 
 from ...core.commands.keys import is_in_use
 from ...core.errors import DamagedError
-from ...core.framing import format_margins
+from ...core.framing import crops, format_margins
 from ...core.geometry.measure import Measures, extreme_points, placed_hull
 from ...core.geometry.placement import placement_matrix
 from ...core.motion import STILL, LoopGap, Poses, acting_at, aim_point, at_rest, carriage_of, gaps, poses_at, values_at
@@ -79,6 +79,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         undo=saved.undo,
         redo=saved.redo,
         project=project,
+        crops=crops(project),
         open=open_paths(project),
         stations=list(stations(r)),
         shot=_shot(r),

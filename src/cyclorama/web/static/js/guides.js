@@ -37,8 +37,8 @@ export class Guides {
   }
 
   /**
-   * @param {{width: number, height: number, margin: number, formats: object[]}} shape size of the picture, its margin, a
-   *   share, and formats with their places in the frame that is shown
+   * @param {{margin: number, crops: Object<string, number[]>, formats: object[]}} shape margin as a share, formats with
+   *   their places in the frame that is shown, and how much of the picture each format is
    */
   show(shape) {
     this.shape = shape;
@@ -70,8 +70,7 @@ export class Guides {
 
   /** Where a format lies in the picture, in hundredths. */
   #rect({ wide, high, across, up }) {
-    const ratio = (wide / high) * (this.shape.height / this.shape.width);
-    const [width, height] = [100 * Math.min(1, ratio), 100 * Math.min(1, 1 / ratio)];
+    const [width, height] = this.shape.crops[`${wide}:${high}`].map((share) => 100 * share);
     return { x: ((100 - width) / 2) * (1 + across), y: ((100 - height) / 2) * (1 - up), width, height };
   }
 }

@@ -192,7 +192,7 @@ export class Lens {
   #showGuides() {
     const { shoot, formats } = this.store.shot;
     const at = (id, name) => this.store.value(`shot/formats/${id}/${name}`);
-    this.guides.show({ ...shoot, formats: formats.map((f) => ({ ...f, across: at(f.id, "across"), up: at(f.id, "up") })) });
+    this.guides.show({ ...shoot, crops: this.store.state.crops, formats: formats.map((f) => ({ ...f, across: at(f.id, "across"), up: at(f.id, "up") })) });
   }
 
   /** Draw the stand-in at the clock's frame. */
