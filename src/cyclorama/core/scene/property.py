@@ -20,6 +20,7 @@ from pydantic.fields import FieldInfo
 from ..errors import ChangeError
 from .base import Affects, Asset, Choices, Then
 from .error_sentences import title_of
+from .field_help import help_of
 
 _ROOT: list[type[BaseModel]] = []
 M = TypeVar("M", bound=type[BaseModel])
@@ -52,6 +53,8 @@ class Property:
     """It is not edited: it names something, or came with a file."""
     numbers: int
     """of which its value consists: 1, 3 of a colour or a point, or 0 where it is something else; a switch is 1"""
+    help: str
+    """what it does, in a sentence; empty where nothing is said"""
     choices: tuple[tuple[str, str], ...]
     """of a choice: its values, and what they are called"""
     moves: bool
@@ -78,12 +81,12 @@ def place_of(path: str, root: type[BaseModel] | None = None) -> Property:
     first = root or _ROOT[0]
     model: type[BaseModel] | None = first
     affects: Affects = getattr(first, "AFFECTS", "nothing")
-    fixed, info, item = False, None, False
+    owner, name, fixed, info, item = first, "", False, None, False
     steps = iter((of_any(path) if first is _ROOT[0] else path).split("/"))
     for step in steps:
         if model is None:
             raise KeyError(path)
-        name = next(iter(model.model_fields)) if step.startswith("{") else step
+        owner, name = model, next(iter(model.model_fields)) if step.startswith("{") else step
         info = model.model_fields[name]
         more, affects = _stated(info), _affects(name, info, affects)
         fixed = fixed or bool(more.get("fixed")) or name == "id"
@@ -106,6 +109,7 @@ def place_of(path: str, root: type[BaseModel] | None = None) -> Property:
         more.get("follows"),
         fixed,
         _numbers(info, kind),
+        help_of(owner, name),
         _choices(info, kind),
         bool(more.get("moves")),
     )

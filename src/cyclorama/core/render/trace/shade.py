@@ -101,6 +101,141 @@ def _bent_normals(world, row, values, triangle, smooth, flat, at, p, width):
     return n, coat
 
 
+@device
+def _surface_at(world, hits, i, body, triangle, row, time, width, least, scratch):
+    """The surface that a path has met: material row, place in the studio and in its body, normals (flat, smooth with
+    the coat's relief, with the base's), the place from which shadows are cast, and how its body moves."""
+    geometry, materials = world.geometry, world.materials
+    u, w = hits.u[i] * 1.0, hits.v[i] * 1.0
+    p, flat, smooth, lifted = hit_surface(geometry.corners, triangle, u, w)
+    v = materials.values[row]
+    normal = as_bound = smooth
+    p_body = p
+    if materials.ranges[row, 4] or v[EDGE_RADIUS] > 0.0:
+        at = texture_point(geometry, triangle, u, w)
+        v = scratch.row
+        resolve(materials, world.textures, row, at, p, flat, width, v)
+        normal, smooth = _bent_normals(world, row, v, triangle, smooth, flat, at, p, width)
+    if least > 0.0:
+        v = soften_row(v, least, scratch.row)
+    moving = world.bodies.moving[body]
+    if moving:
+        pose_at(world.bodies.keys[body], time, scratch.matrix)
+        if moving == BENDS:
+            p, flat, lifted = bent_surface(
+                geometry.shapes, geometry.corners, triangle, u, w, time, as_bound, scratch.triangle, scratch.carry
+            )
+            normal, smooth = turn(scratch.carry, normal), turn(scratch.carry, smooth)
+        m = scratch.matrix
+        p, lifted = place(m, p), place(m, lifted)
+        flat, smooth, normal = turn(m, flat), turn(m, smooth), turn(m, normal)
+    return v, p, p_body, lifted, (flat, smooth, normal), moving
+
+
+@device
+def _away(n):
+    return -n[0], -n[1], -n[2]
+
+
+@device
+def _to_the_viewer(flat, smooth, normal, view):
+    """Normals on the viewer's side, the cosine to the stored one, and whether that points away: smooth normals follow
+    the stored winding, which says which side is outside."""
+    facing = dot(flat, view)
+    if dot(normal, flat) < 0.0:
+        normal = _away(normal)
+    if dot(smooth, flat) < 0.0:
+        smooth = _away(smooth)
+    if facing < 0.0:
+        return (_away(flat), _away(smooth), _away(normal)), facing, True
+    return (flat, smooth, normal), facing, False
+
+
+@device
+def _grain(geometry, triangle, normal, v, moving, scratch):
+    """Tangent and bitangent along the grain of a surface, where it has one."""
+    tangent, bitangent = basis(normal)
+    if v[ANISOTROPY] > 0.0:
+        n_body = turn_back(scratch.matrix, normal) if moving else normal
+        if moving == BENDS:
+            n_body = turn_back(scratch.carry, n_body)
+        tangent = grain_tangent(geometry, triangle, n_body, v[GRAIN] * 1.0)
+        if moving == BENDS:
+            tangent = turn(scratch.carry, tangent)
+        if moving:
+            tangent = turn(scratch.matrix, tangent)
+        bitangent = cross(normal, tangent)
+    return tangent, bitangent
+
+
+@device
+def _light_aimed_at(world, flight, recording, scratch, v, where, local_frame, ray, state, cast):
+    """Cast shadow rays to lights that are chosen at the place that is lit; how many there are then, and what the path
+    remembers of the choice. Each tuple is as `shade` makes it."""
+    p, lifted, flat, part, from_within, plain = where
+    normal, tangent, bitangent, wo = local_frame
+    time, seed, index, u_pick, l1, l2 = ray
+    throughput, slot, depth, last, kind_so_far = state
+    lights, materials, tables, s = world.lights, world.materials, world.tables, scratch.record
+    sided = v[TRANSMISSION] == 0.0 and v[THIN] == 0.0
+    word = facing_word(lights, normal, sided, time)
+    alone = apart(lights, depth)
+    chosen, odds, total = choose(lights, world.environment, scratch.gives, p, word, part, time, u_pick, alone)
+    for aimed in range(2 if alone else 1):
+        if aimed == 1:
+            chosen, odds = lights.rows.shape[0] + 1, 1.0
+            l1, l2 = sample_pair(seed, index, SURROUNDINGS_PAIR)
+        spot = draw_part(lights, world.environment, world.geometry, chosen, bin_in(word), l1, l2)
+        source, wi, distance, radiance, chance, only = aim(
+            world, scratch, chosen, odds, spot, bin_in(word), p, time, part
+        )
+        if source < 0:
+            continue
+        wl = _to_local(wi, tangent, bitangent, normal)
+        if (wl[2] > 0.0) != (dot(wi, flat) > 0.0):
+            continue
+        if plain:
+            dr, dg, db, sr, sg, sb, other = evaluate_plain(v, s, wo, wl, tables)
+        else:
+            dr, dg, db, sr, sg, sb, other = evaluate(v, s, wo, wl, materials.films, tables)
+        if only == 2:
+            sr = sg = sb = 0.0
+        if not dr + dg + db + sr + sg + sb > 0.0:  # nor where it is no number
+            continue
+        # after the last bounce no sampled direction will meet the light: count it in full here
+        k = (1.0 if last or only > 0 else heuristic(chance, other)) / chance
+        start = leave(lifted if wl[2] > 0.0 and not from_within else p, flat, wi)
+        second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
+        first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
+        second = second if kind_so_far == 0 else kind_so_far
+        r, g, b = k * throughput[0] * radiance[0], k * throughput[1] * radiance[1], k * throughput[2] * radiance[2]
+        cast_shadow(
+            flight.shadows,
+            cast,
+            (start, wi, time),
+            distance,
+            ((r * dr, g * dg, b * db), (r * sr, g * sg, b * sb)),
+            slot,
+            depth + 1,
+            (
+                group_of(recording, source),
+                component_of(recording, first, depth + 1),
+                component_of(recording, second, depth + 1),
+            ),
+        )
+        cast += 1
+    return cast, (word, np.float32(total))
+
+
+@device
+def _survives(throughput, depth, u_roulette):
+    """Russian roulette: whether the path goes on, and its throughput then."""
+    if depth < ROULETTE_FROM:
+        return True, throughput
+    keep = min(0.95, max(throughput[0], max(throughput[1], throughput[2])))
+    return u_roulette < keep, (throughput[0] / keep, throughput[1] / keep, throughput[2] / keep)
+
+
 @routine
 def shade(which, count, step, max_bounces, world, flight, recording, samples, scratch):
     """Shade the paths numbered by the first `count` of `which` (n,).
@@ -108,19 +243,15 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
     Writes surviving paths and shadow rays end to end and returns how many of each.
     """
     rays, paths, hits = flight.rays, flight.paths, flight.hits
-    bodies, geometry, lights, tables = world.bodies, world.geometry, world.lights, world.tables
-    materials, textures = world.materials, world.textures
-    alive = 0
-    cast = 0
-    m = scratch.matrix
+    geometry, lights, tables, materials = world.geometry, world.lights, world.tables, world.materials
+    alive = cast = 0
     for k in range(count):
         fetch_ahead(k, count, which, rays, hits, paths, samples.items, geometry.corners)
         i = np.uint64(which[k])
         path = paths[i]
         slot, depth = np.uint64(path.slot), path.depth
         throughput = (path.r * 1.0, path.g * 1.0, path.b * 1.0)
-        inside, flags, triangle = np.int64(path.inside), path.flags, hits.triangle[i]
-        sample_of = samples.items[slot]
+        inside, flags = np.int64(path.inside), path.flags
         d = get(rays.direction, i)
         seed, index, time = path.seed, path.number, rays.time[i] * 1.0
         pair = FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step
@@ -131,17 +262,9 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
                     medium, i, rays, hits.t[i], throughput, seed, index, pair, step
                 )
                 if going == 2:
-                    pass_on(
-                        flight,
-                        alive,
-                        (origin, wi, time),
-                        throughput,
-                        0.0,
-                        UNLIT,
-                        (path.width, 0.3, 0.0),
-                        (inside, slot, depth, path.part, flags),
-                        (seed, index),
-                    )
+                    held = inside, slot, depth, path.part, flags
+                    ray, cone = (origin, wi, time), (path.width, 0.3, 0.0)
+                    pass_on(flight, alive, ray, throughput, 0.0, UNLIT, cone, held, (seed, index))
                     alive += 1
                 if going > 0:
                     continue
@@ -152,60 +275,24 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
         u_pick, u_lobe = sample_pair(seed, index, pair)
         l1, l2 = sample_pair(seed, index, pair + 1)
         view = (-d[0], -d[1], -d[2])
-        t_hit = hits.t[i] * 1.0
-        body = np.uint64(hits.body[i])
-        triangle = np.uint64(triangle)
+        body, triangle = np.uint64(hits.body[i]), np.uint64(hits.triangle[i])
         row = np.uint64(geometry.corners[triangle, MATERIAL_COLUMN])
         part = np.int64(geometry.corners[triangle, PART_COLUMN])
-        p, flat, smooth, lifted = hit_surface(geometry.corners, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
-        width = path.width + path.spread * t_hit
-        way = path.way + t_hit
-        v = materials.values[row]
-        normal = as_bound = smooth
-        p_body = p
-        if materials.ranges[row, 4] or v[EDGE_RADIUS] > 0.0:
-            at = texture_point(geometry, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0)
-            v = scratch.row
-            resolve(materials, textures, row, at, p, flat, width, v)
-            normal, smooth = _bent_normals(world, row, v, triangle, smooth, flat, at, p, width)
+        t_hit = hits.t[i] * 1.0
+        width, way = path.width + path.spread * t_hit, path.way + t_hit
         least = roughness_for(world.softening, path.spread, index)
-        if least > 0.0:
-            v = soften_row(v, least, scratch.row)
-        moving = bodies.moving[body]
-        if moving:
-            pose_at(bodies.keys[body], time, m)
-            if moving == BENDS:
-                p, flat, lifted = bent_surface(
-                    geometry.shapes,
-                    geometry.corners,
-                    triangle,
-                    hits.u[i] * 1.0,
-                    hits.v[i] * 1.0,
-                    time,
-                    as_bound,
-                    scratch.triangle,
-                    scratch.carry,
-                )
-                normal, smooth = turn(scratch.carry, normal), turn(scratch.carry, smooth)
-            p, lifted = place(m, p), place(m, lifted)
-            flat, smooth, normal = turn(m, flat), turn(m, smooth), turn(m, normal)
+        v, p, p_body, lifted, (flat, smooth, normal), moving = _surface_at(
+            world, hits, i, body, triangle, row, time, width, least, scratch
+        )
 
         opacity = opacity_of(v) if v[OPACITY] < 1.0 else 1.0
         u_hole, u_roulette = 0.0, 0.0
         if opacity < 1.0 or depth >= ROULETTE_FROM:
             u_hole, u_roulette = sample_pair(seed, index, pair + 3)
         if opacity < 1.0 and u_hole >= opacity:
-            pass_on(
-                flight,
-                alive,
-                (leave(p, flat, d), d, time),
-                throughput,
-                path.density,
-                (path.facing, path.total),
-                (width, path.spread, way),
-                (inside, slot, depth, path.part, flags),
-                (seed, index),
-            )
+            held, aimed = (inside, slot, depth, path.part, flags), (path.facing, path.total)
+            ray, cone = (leave(p, flat, d), d, time), (width, path.spread, way)
+            pass_on(flight, alive, ray, throughput, path.density, aimed, cone, held, (seed, index))
             alive += 1
             continue
 
@@ -214,131 +301,46 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             record_visible(samples, recording, world, slot, way, p, p_body, at_hit, (part, row))
             flags &= ~FROM_CAMERA
         kind_so_far = (flags >> KIND_SHIFT) & 3
-        # The stored winding says which side is outside; smooth normals follow it.
-        facing = dot(flat, view)
-        from_within = facing < 0.0
-        if dot(normal, flat) < 0.0:
-            normal = (-normal[0], -normal[1], -normal[2])
-        if dot(smooth, flat) < 0.0:
-            smooth = (-smooth[0], -smooth[1], -smooth[2])
-        if from_within:
-            flat = (-flat[0], -flat[1], -flat[2])
-            normal = (-normal[0], -normal[1], -normal[2])
-            smooth = (-smooth[0], -smooth[1], -smooth[2])
+        (flat, smooth, normal), facing, from_within = _to_the_viewer(flat, smooth, normal, view)
         if v[EMISSION] + v[EMISSION + 1] + v[EMISSION + 2] > 0.0:
             w = glow_weight(world, materials.values[row], path, before(rays, i, path), way, facing, time)
             r, g, b = emission_of(v)
-            deposit(
-                samples,
-                recording,
-                slot,
-                depth,
-                group_of(recording, lights.rows.shape[0]),
-                component_of(recording, kind_so_far, depth),
-                w * throughput[0] * r,
-                w * throughput[1] * g,
-                w * throughput[2] * b,
-            )
+            group, component = group_of(recording, lights.rows.shape[0]), component_of(recording, kind_so_far, depth)
+            r, g, b = w * throughput[0] * r, w * throughput[1] * g, w * throughput[2] * b
+            deposit(samples, recording, slot, depth, group, component, r, g, b)
 
         if from_within and v[SCATTER] > 0.0:
             if inside < 0:
                 continue
             # light leaves the scattering medium evenly, as if it came from outside
             v = materials.values[0]
-            flat = (-flat[0], -flat[1], -flat[2])
-            normal = (-normal[0], -normal[1], -normal[2])
-            smooth = normal
-            view = normal
-            from_within = False
-            inside = -1
+            flat, normal = _away(flat), _away(normal)
+            smooth = view = normal
+            from_within, inside = False, -1
         normal = facing_normal(normal, view)
-        tangent, bitangent = basis(normal)
-        if v[ANISOTROPY] > 0.0:
-            n_body = turn_back(m, normal) if moving else normal
-            if moving == BENDS:
-                n_body = turn_back(scratch.carry, n_body)
-            tangent = grain_tangent(geometry, triangle, n_body, v[GRAIN] * 1.0)
-            if moving == BENDS:
-                tangent = turn(scratch.carry, tangent)
-            if moving:
-                tangent = turn(m, tangent)
-            bitangent = cross(normal, tangent)
+        tangent, bitangent = _grain(geometry, triangle, normal, v, moving, scratch)
         wo = _to_local(view, tangent, bitangent, normal)
         coat_normal = (0.0, 0.0, 1.0)
         if v[COAT] > 0.0:
             coat_normal = _to_local(facing_normal(smooth, view), tangent, bitangent, normal)
-        s = scratch.record
-        solid = v[THIN] == 0.0
-        plain = v[PLAIN] > 0.0
-        if plain:
-            prepare_plain(v, s, wo[2], tables)
-        else:
-            prepare(v, s, wo, coat_normal, from_within and solid and v[TRANSMISSION] > 0.0, tables)
+        s, solid, plain = scratch.record, v[THIN] == 0.0, v[PLAIN] > 0.0
         last = depth >= max_bounces
         v1, v2 = sample_pair(seed, index, pair + 2)
         if plain:
+            prepare_plain(v, s, wo[2], tables)
             kind, local, weight, density = sample_plain(v, s, wo, u_lobe, v1, v2, tables)
         else:
+            prepare(v, s, wo, coat_normal, from_within and solid and v[TRANSMISSION] > 0.0, tables)
             kind, local, weight, density = sample(v, s, wo, u_lobe, v1, v2, materials.films, tables)
         if not (flags & GUIDED) and (kind < MIRROR or last):
-            record_guides(sample_of, throughput, v, normal)
+            record_guides(samples.items[slot], throughput, v, normal)
             flags |= GUIDED
 
-        # a perfectly smooth surface reflects no light that was aimed at
         lit = UNLIT
-        if has_breadth(v, s):
-            sided = v[TRANSMISSION] == 0.0 and v[THIN] == 0.0
-            word = facing_word(lights, normal, sided, time)
-            alone = apart(lights, depth)
-            chosen, odds, total = choose(lights, world.environment, scratch.gives, p, word, part, time, u_pick, alone)
-            lit = word, np.float32(total)
-            for aimed in range(2 if alone else 1):
-                if aimed == 1:
-                    chosen, odds = lights.rows.shape[0] + 1, 1.0
-                    l1, l2 = sample_pair(seed, index, SURROUNDINGS_PAIR)
-                spot = draw_part(lights, world.environment, geometry, chosen, bin_in(word), l1, l2)
-                source, wi, distance, radiance, chance, only = aim(
-                    world, scratch, chosen, odds, spot, bin_in(word), p, time, part
-                )
-                if source < 0:
-                    continue
-                wl = _to_local(wi, tangent, bitangent, normal)
-                if (wl[2] > 0.0) != (dot(wi, flat) > 0.0):
-                    continue
-                if plain:
-                    dr, dg, db, sr, sg, sb, other = evaluate_plain(v, s, wo, wl, tables)
-                else:
-                    dr, dg, db, sr, sg, sb, other = evaluate(v, s, wo, wl, materials.films, tables)
-                if only == 2:
-                    sr = sg = sb = 0.0
-                if not dr + dg + db + sr + sg + sb > 0.0:  # nor where it is no number
-                    continue
-                # after the last bounce no sampled direction will meet the light: count it in full here
-                k = (1.0 if last or only > 0 else heuristic(chance, other)) / chance
-                start = leave(lifted if wl[2] > 0.0 and not from_within else p, flat, wi)
-                second = BY_TRANSMISSION if wl[2] < 0.0 else BY_SPECULAR
-                first = BY_DIFFUSE if kind_so_far == 0 else kind_so_far
-                second = second if kind_so_far == 0 else kind_so_far
-                r, g, b = (
-                    k * throughput[0] * radiance[0],
-                    k * throughput[1] * radiance[1],
-                    k * throughput[2] * radiance[2],
-                )
-                cast_shadow(
-                    flight.shadows,
-                    cast,
-                    (start, wi, time),
-                    distance,
-                    ((r * dr, g * dg, b * db), (r * sr, g * sg, b * sb)),
-                    slot,
-                    depth + 1,
-                    (
-                        group_of(recording, source),
-                        component_of(recording, first, depth + 1),
-                        component_of(recording, second, depth + 1),
-                    ),
-                )
-                cast += 1
+        if has_breadth(v, s):  # a perfectly smooth surface reflects no light that was aimed at
+            where, local_frame = (p, lifted, flat, part, from_within, plain), (normal, tangent, bitangent, wo)
+            ray, state = (time, seed, index, u_pick, l1, l2), (throughput, slot, depth, last, kind_so_far)
+            cast, lit = _light_aimed_at(world, flight, recording, scratch, v, where, local_frame, ray, state, cast)
 
         if kind == 0 or last:
             continue
@@ -347,11 +349,9 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
         if (dot(wi, flat) < 0.0) != crosses:
             continue
         throughput = (throughput[0] * weight[0], throughput[1] * weight[1], throughput[2] * weight[2])
-        if depth >= ROULETTE_FROM:
-            keep = min(0.95, max(throughput[0], max(throughput[1], throughput[2])))
-            if u_roulette >= keep:
-                continue
-            throughput = (throughput[0] / keep, throughput[1] / keep, throughput[2] / keep)
+        goes_on, throughput = _survives(throughput, depth, u_roulette)
+        if not goes_on:
+            continue
         if crosses and solid:
             inside = -1 if from_within else np.int64(row)
         if kind_so_far == 0:
@@ -360,18 +360,9 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
         spread = path.spread * 1.0
         if kind < MIRROR:
             spread = max(spread, 0.3 if kind in (DIFFUSE, SUNK) else 0.5 * v[ROUGHNESS])
+        held, cone = (inside, slot, depth + 1, part, flags), (width, spread, 0.0)
         start = leave(p if crosses or from_within else lifted, flat, wi)
-        pass_on(
-            flight,
-            alive,
-            (start, wi, time),
-            throughput,
-            density,
-            lit,
-            (width, spread, 0.0),
-            (inside, slot, depth + 1, part, flags),
-            (seed, index),
-        )
+        pass_on(flight, alive, (start, wi, time), throughput, density, lit, cone, held, (seed, index))
         alive += 1
     return alive, cast
 
