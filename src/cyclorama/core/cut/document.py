@@ -52,12 +52,15 @@ class Clip(Doc):
     """of the take as it is played"""
     length: Annotated[int, frames("Plays", 1)] = 1
     speed: Annotated[float, quantity("Speed", "×", ge=0.05, le=20)] = 1.0
+    """Plays the clip faster or slower; its length follows (retime)."""
     reverse: Annotated[bool, Field(title="Backwards")] = False
+    """Plays the clip from its end to its beginning."""
     beyond: Annotated[
         Beyond,
         Field(title="Beyond its end"),
         Choices({"repeat": "repeats", "to and fro": "back and forth", "hold": "holds"}),
     ] = "repeat"
+    """What is shown when the clip is longer than its take: again, back and forth, or the last frame held."""
     hold_before: Annotated[int, frames("Held before")] = 0
     hold_after: Annotated[int, frames("Held after")] = 0
     fade_in: Annotated[int, frames("Fade in")] = 0
@@ -67,7 +70,7 @@ class Clip(Doc):
     fit: Annotated[Literal["fill", "whole"], Field(title="Fitted"), Choices({"fill": "fills", "whole": "all seen"})] = (
         "fill"
     )
-    """fill: the picture is covered, what stands over is cut off; whole: all is seen, with bars"""
+    """Fill: the picture is covered, what stands over is cut off. Whole: all is seen, with bars (letterbox)."""
     framings: Annotated[tuple[ClipFraming, ...], Field(max_length=12)] = ()
     grade: Grade | None = None
     """instead of the take's own"""
@@ -101,6 +104,7 @@ class Title(Doc):
             }
         ),
     ] = "text"
+    """A text, a picture, or a counter that is burnt in (slate, timecode)."""
     text: Annotated[str, Field(title="Text", max_length=MOST_TEXT), Written] = ""
     sub: Annotated[str, Field(title="Line below", max_length=MOST_TEXT), Written] = ""
     picture: AssetRef | None = None
@@ -111,22 +115,29 @@ class Title(Doc):
     font: Annotated[Literal["grotesque", "mono", "file"], Field(title="Font")] = "grotesque"
     font_file: AssetRef | None = None
     weight: Annotated[int, Field(title="Weight", ge=100, le=900)] = 600
+    """How bold the letters are: 400 is regular, 700 bold."""
     size: Annotated[float, quantity("Size", "% of height", ge=0.5, le=60)] = 8.0
+    """Height of the letters, in per cent of the picture."""
     spacing: Annotated[float, quantity("Letter spacing", "% of size", ge=-20, le=100)] = 0.0
+    """Space between letters (tracking)."""
     align: Annotated[
         Literal["left", "centre", "right"],
         Field(title="Aligned"),
         Choices({"left": "left", "centre": "centre", "right": "right"}),
     ] = "centre"
+    """Which edge of the title its place is measured to."""
     across: Annotated[float, quantity("Across", "% of width", ge=-50, le=150)] = 50.0
+    """Where it lies across the picture; aligned left or right, the edge that it is aligned to."""
     down: Annotated[float, quantity("Down", "% of height", ge=-50, le=150)] = 50.0
-    """where its middle lies; aligned left or right, across is the edge it is aligned to"""
+    """Where its middle lies down the picture."""
     colour: Annotated[Colour, Field(title="Colour")] = (1.0, 1.0, 1.0)
     opacity: Annotated[Unit01, Field(title="Opacity")] = 1.0
+    """How much covers what is below."""
     outline: Annotated[float, quantity("Outline", "% of size", ge=0, le=30)] = 0.0
+    """Width of a line around the letters."""
     outline_colour: Annotated[Colour, Field(title="Outline colour")] = (0.0, 0.0, 0.0)
     plate: Annotated[Unit01, Field(title="Plate")] = 0.0
-    """how dense the plate behind it is"""
+    """Density of the plate behind the title (lower third)."""
     plate_colour: Annotated[Colour, Field(title="Plate colour")] = (0.0, 0.0, 0.0)
     fade_in: Annotated[int, frames("Fade in")] = 12
     fade_out: Annotated[int, frames("Fade out")] = 12
@@ -135,7 +146,7 @@ class Title(Doc):
         Field(title="Slides"),
         Choices({"none": "not", "left": "left", "right": "right", "up": "up", "down": "down"}),
     ] = "none"
-    """while it fades: which way it moves"""
+    """Which way the title moves while it fades."""
     layouts: Annotated[tuple[TitleLayout, ...], Field(max_length=12)] = ()
 
 
@@ -150,15 +161,19 @@ class Sound(Doc):
     seconds: Annotated[float, Field(gt=0, le=36_000)] = 1.0
     """how long all of it is"""
     track: Annotated[int, Field(title="Track", ge=1, le=8)] = 1
+    """Sounds of one track lie in one row."""
     start: Annotated[int, frames("Starts")] = 0
     begin_s: Annotated[float, quantity("Begins at", "s", ge=0, le=36_000)] = 0.0
+    """Where in the sound it begins."""
     length: Annotated[int, frames("Heard", 1)] = 1
     loop: Annotated[bool, Field(title="Repeats")] = False
+    """Plays the sound again until its end on the strip."""
     gain_db: Annotated[float, quantity("Gain", "dB", ge=-60, le=24)] = 0.0
+    """Louder (+) or softer (−); 6 dB is twice as loud in level."""
     fade_in: Annotated[int, frames("Fade in")] = 0
     fade_out: Annotated[int, frames("Fade out")] = 0
     duck_db: Annotated[float, quantity("Gives way by", "dB", ge=0, le=40)] = 0.0
-    """it is so much softer while something is heard on another track that gives no way"""
+    """So much softer while another track is heard (ducking)."""
     beats_s: Annotated[tuple[float, ...], Field(max_length=4000)] = ()
     """beats found in the file, seconds from its beginning"""
 
@@ -178,12 +193,14 @@ class Cut(Doc):
     rate_num: Annotated[int, Field(ge=1, le=240_000)] = 24
     rate_den: Annotated[int, Field(ge=1, le=1001)] = 1
     width: Annotated[int, Field(title="Width", ge=16, le=8192, multiple_of=2)] = 1280
+    """Width of the cut, in pixels. Deliveries may be of other shapes."""
     height: Annotated[int, Field(title="Height", ge=16, le=8192, multiple_of=2)] = 720
+    """Height of the cut, in pixels."""
     colour: Annotated[Colour, Field(title="Behind and around")] = (0.0, 0.0, 0.0)
     around: Annotated[
         Literal["colour", "blur"], Field(title="Bars"), Choices({"colour": "colour", "blur": "blurred picture"})
     ] = "colour"
-    """what fills what pictures leave free: the colour, or the picture itself, larger and blurred"""
+    """What fills the bars where a clip does not: the colour, or the picture itself, larger and blurred."""
     clips: Annotated[tuple[Clip, ...], Field(max_length=MOST_CLIPS)] = ()
     titles: Annotated[tuple[Title, ...], Field(max_length=MOST_TITLES)] = ()
     sounds: Annotated[tuple[Sound, ...], Field(max_length=MOST_SOUNDS)] = ()
@@ -193,7 +210,9 @@ class Cut(Doc):
         Field(title="Loudness"),
         Choices({"-14 LUFS": "−14 LUFS, networks", "-23 LUFS": "−23 LUFS, broadcast", "as it is": "as it is"}),
     ] = "-14 LUFS"
+    """What sounds are brought to: −14 LUFS for networks, −23 LUFS for broadcast."""
     peak_dbtp: Annotated[float, quantity("True peak at most", "dBTP", ge=-12, le=0)] = -1.0
+    """No sample between samples is louder: −1 dBTP is safe for every encoder."""
 
     @property
     def rate(self) -> FrameRate:

@@ -36,8 +36,11 @@ class HueRange(Doc):
     AFFECTS = "picture"
 
     turn_deg: Annotated[float, quantity("Hue", "°", ge=-60, le=60)] = 0.0
+    """Turns hues of this range round the colour wheel."""
     saturation: Annotated[float, quantity("Saturation", "×", ge=0, le=4)] = 1.0
+    """Strength of colours of this range."""
     stops: Annotated[float, quantity("Brightness", "stops", ge=-4, le=4)] = 0.0
+    """Brightens or darkens colours of this range."""
 
 
 class Hues(Doc):
@@ -85,12 +88,13 @@ class Table(Doc):
     asset: AssetRef | None = None
     source_name: Annotated[str, Field(title="File", max_length=200)] = ""
     amount: Annotated[float, quantity("Amount", "", ge=0, le=1)] = 1.0
+    """How much of the look-up table (LUT) is mixed in."""
     on: Annotated[
         Literal["shown", "log"],
         Field(title="Made for"),
         Choices({"shown": "the shown picture", "log": "light in stops"}),
     ] = "shown"
-    """The picture as it is shown, or light in stops: −8…+6 about middle grey as 0…1, before the view."""
+    """What the look-up table (LUT) was made for: the shown picture, or light in stops before the view."""
 
 
 class LensEffects(Doc):
@@ -99,26 +103,29 @@ class LensEffects(Doc):
     AFFECTS = "picture"
 
     distortion: Annotated[float, quantity("Distortion", "%", ge=-30, le=30)] = 0.0
-    """How far corners are moved: outwards (pincushion) or inwards (barrel)."""
+    """Moves the corners outwards (pincushion) or inwards (barrel)."""
     dispersion: Annotated[float, quantity("Dispersion", "‰", ge=0, le=20)] = 0.0
-    """How much farther from the middle red lies than blue."""
+    """How much farther from the middle red lies than blue (chromatic aberration)."""
     glare: Annotated[float, quantity("Glare", "%", ge=0, le=100)] = 0.0
-    """Share of light that is scattered around where it belongs."""
+    """Share of light that the lens scatters around bright places (bloom, glow); none is lost."""
     glare_size: Annotated[float, quantity("Glare size", "% of height", ge=0.1, le=50)] = 4.0
-    """Half of the scattered light lies within this distance."""
+    """Half of the scattered light lies within this share of the picture: small for a halo, large for a veil."""
     glare_above: Annotated[float, quantity("Glare above", "× white", ge=0, le=100)] = 0.0
-    """Only light beyond this is scattered."""
+    """Only light brighter than this scatters, in multiples of white."""
     streaks: Annotated[float, quantity("Streaks", "", ge=0, le=1)] = 0.0
-    """Share of the scattered light that lies in rays from the edges of the aperture."""
+    """Share of the scattered light that lies in rays from the blades of the aperture (starbursts)."""
     vignette: Annotated[float, quantity("Vignette", "stops", ge=-4, le=4)] = 0.0
-    """What corners lose (−) or gain (+)."""
+    """Darkens (−) or brightens (+) the corners."""
     sharpen: Annotated[float, quantity("Sharpen", "%", ge=0, le=300)] = 0.0
+    """Strengthens edges. A little brings back what scaling softened."""
     sharpen_px: Annotated[float, quantity("Radius", "px", ge=0.3, le=20)] = 1.0
+    """How far from an edge sharpening reaches, in pixels."""
     grain: Annotated[float, quantity("Grain", "%", ge=0, le=100)] = 0.0
-    """Standard deviation at middle grey, in per cent of a stop."""
+    """Film grain: deviation at middle grey, in per cent of a stop."""
     grain_px: Annotated[float, quantity("Grain size", "px", ge=0.5, le=12)] = 1.5
+    """Size of a grain, in pixels."""
     grain_colour: Annotated[float, quantity("Coloured", "", ge=0, le=1)] = 0.3
-    """How far the grain of the channels is independent."""
+    """How far the grain of the three colours differs: 0 is grey grain."""
 
 
 class Grade(Doc):
@@ -128,14 +135,18 @@ class Grade(Doc):
 
     on: Annotated[bool, affecting("picture", title="Grade")] = True
     exposure_stops: Annotated[float, quantity("Exposure", "stops", ge=-MOST_STOPS, le=MOST_STOPS)] = 0.0
+    """Brightens or darkens the clip, in stops."""
     white_k: Annotated[float, quantity("White", "K", ge=1700, le=20000)] = 5600.0
-    """Light that the master has as 5600 K is shown as white as light of this temperature was."""
+    """Light of this temperature is shown white: lower is bluer, higher is warmer."""
     white_tint: Annotated[float, quantity("Tint", "", ge=-1, le=1)] = 0.0
+    """Shifts the white towards green (−) or magenta (+), against a cast."""
     contrast: Annotated[float, quantity("Contrast", "×", ge=0.1, le=4)] = 1.0
+    """Multiplies stops about middle grey: above 1 is punchier, below 1 flatter."""
     slope: Annotated[tuple[Slope, Slope, Slope], Field(title="Slope")] = (1.0, 1.0, 1.0)
     offset: Annotated[tuple[Offset, Offset, Offset], Field(title="Offset")] = (0.0, 0.0, 0.0)
     power: Annotated[tuple[Power, Power, Power], Field(title="Power")] = (1.0, 1.0, 1.0)
     saturation: Annotated[float, quantity("Saturation", "×", ge=0, le=4)] = 1.0
+    """Strength of all colours: 0 is black and white."""
     hues: Hues = Hues()
     curves: Curves = Curves()
     black: Annotated[float, quantity("Black point", "", ge=-0.1, le=0.45)] = 0.0

@@ -72,16 +72,23 @@ class Placement(Doc):
     up: Annotated[Literal["y", "z"], affecting(title="Up axis", then="settle")] = "y"
     centre_method: CentreMethod = "box"
     centre_x_m: Annotated[float, quantity("Centre x", "m", ge=-1e9, le=1e9)] = 0.0
+    """Where the axis of the turn goes through the model, from its origin."""
     centre_z_m: Annotated[float, quantity("Centre z", "m", ge=-1e9, le=1e9)] = 0.0
+    """Where the axis of the turn goes through the model, from its origin."""
     tip_deg: Annotated[float, quantity("Tip", "°", ge=-3600, le=3600, then="settle")] = 0.0
-    """Forward: its top comes to the front."""
+    """Tips the item: its top comes to the front."""
     roll_deg: Annotated[float, quantity("Roll over", "°", ge=-3600, le=3600, then="settle")] = 0.0
-    """To the side: its top goes to the right, as seen from the front."""
+    """Rolls the item: its top goes to the right, seen from the front."""
     scale: Annotated[float, quantity("Scale", "×", ge=1e-3, le=1000, then="settle")] = 1.0
+    """Size of the item: 2 is twice as large."""
     turn_deg: Annotated[float, quantity("Turn", "°", ge=-3600, le=3600, then="carry", moves=True)] = 0.0
+    """Turns the item about the vertical."""
     lift_m: Annotated[float, quantity("Lift", "m", ge=-1e9, le=1e9, then="carry", moves=True)] = 0.0
+    """Raises the item above what it stands on."""
     x_m: Annotated[float, quantity("To the right", "m", ge=-5000, le=5000, then="carry", moves=True)] = 0.0
+    """Where the item stands, to the right of the middle."""
     z_m: Annotated[float, quantity("To the front", "m", ge=-5000, le=5000, then="carry", moves=True)] = 0.0
+    """Where the item stands, to the front of the middle."""
 
 
 class Animation(Doc):
@@ -98,10 +105,12 @@ class AnimationWindow(Doc):
     AFFECTS = "motion"
 
     times: Annotated[float, quantity("Times", "×", ge=0.01, le=1000)] = 1.0
+    """How often this piece is played."""
     from_s: Annotated[float, quantity("In", "s", ge=0, le=3600)] = 0.0
     to_s: Annotated[float | None, quantity("Out", "s", ge=0, le=3600)] = None
     """none: its end"""
     reverse: Annotated[bool, Field(title="Backwards")] = False
+    """Plays this piece backwards."""
     blend_s: Annotated[float, quantity("Blend", "s", ge=0, le=60)] = 0.0
 
 
@@ -111,6 +120,7 @@ class AnimationPiece(AnimationWindow):
     id: Id = "first"
     animation: Annotated[Id, affecting("geometry", title="Animation")]
     speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
+    """Speed of this piece: 2 is twice as fast."""
 
 
 class Play(AnimationWindow):
@@ -128,9 +138,11 @@ class Play(AnimationWindow):
         Field(title="Repeat"),
         Choices({"whole": "Whole times", "loop": "Loop", "once": "Once"}),
     ] = "whole"
+    """Whole times: so often as fits the shot, so that it closes. Loop: round and round. Once: it stays at its end."""
     speed: Annotated[float, quantity("Speed", "×", ge=0.01, le=100)] = 1.0
-    """of all that is played"""
+    """Speed of everything that is played."""
     start_s: Annotated[float, quantity("Begins at", "s", ge=0, le=3600)] = 0.0
+    """Where the animation stands in the first frame."""
     then: Annotated[tuple[AnimationPiece, ...], Field(title="Then", max_length=64)] = ()
 
     @property
@@ -162,9 +174,13 @@ class Made(Doc):
 
     form: Annotated[Form, Field(title="Form")] = "plinth"
     width_m: Annotated[float, quantity("Width", "m", ge=1e-5, le=5000, then="settle")] = 0.3
+    """Width of the shape."""
     depth_m: Annotated[float, quantity("Depth", "m", ge=1e-5, le=5000, then="settle")] = 0.3
+    """Depth of the shape."""
     height_m: Annotated[float, quantity("Height", "m", ge=1e-5, le=5000, then="settle")] = 0.3
+    """Height of the shape."""
     edge_m: Annotated[float, quantity("Edge rounding", "m", ge=0, le=500)] = 0.004
+    """Rounding of its edges."""
 
 
 class Item(Doc):

@@ -25,6 +25,7 @@ class Look(Doc):
         affecting("motion", title="Lights travel with"),
         Choices({"set": "set", "camera": "camera", "subject": "subject"}),
     ] = "set"
+    """What the lights go along with: with the camera, the far side is never dark; with the set, reflections glide."""
     environment: Environment = Environment()
     background: Background = Background()
     tone: Tone = Tone()

@@ -37,16 +37,19 @@ class Passes(Doc):
 
     wanted: tuple[PassName, ...] = ()
     occlusion_reach_m: Annotated[float, quantity("Reach", "m", ge=1e-4, le=100)] = 0.1
+    """What is farther away does not darken the occlusion pass."""
     occlusion_falloff: Annotated[float, quantity("Falloff", "", ge=0, le=8)] = 1.0
-    """Power with which what is farther away counts less."""
+    """How much less counts what is farther away."""
     occlusion_set: bool = True
-    """Whether the set is in the occlusion pass."""
+    """Lets sweep and disc darken the occlusion pass too."""
     wire_px: Annotated[float, quantity("Line width", "px", ge=0.2, le=20)] = 1.2
+    """Width of a line of the wireframe, in pixels."""
     wire_level: Annotated[int, quantity("Divided", "times", ge=0, le=5)] = 0
-    """How often each polygon is divided in four for the wireframe pass."""
+    """How often each polygon is divided in four for the wireframe."""
     wire_set: bool = False
-    """Whether the set is in the wireframe pass."""
+    """Draws sweep and disc in the wireframe too."""
     clay_color: Annotated[tuple[Unit01, Unit01, Unit01], Field(title="Clay")] = (0.5, 0.5, 0.5)
+    """Colour of the clay."""
     clay_spares: tuple[Id, ...] = ()
     """Parts that keep their material in the clay pass."""
 
@@ -101,9 +104,13 @@ class ShootSettings(Doc):
     AFFECTS = "shoot"
 
     width: Annotated[int, quantity("Width", "px", ge=16, le=8192)] = 1280
+    """Width of the picture, in pixels."""
     height: Annotated[int, quantity("Height", "px", ge=16, le=8192)] = 720
+    """Height of the picture, in pixels."""
     from_frame: Annotated[int | None, Field(title="From frame", ge=0)] = None
+    """First frame that is shot. Empty: that of the shot."""
     to_frame: Annotated[int | None, Field(title="To frame", ge=0)] = None
+    """Last frame that is shot. Empty: that of the shot."""
     every: Annotated[int, quantity("Step", "frames", ge=1, le=100)] = 1
     """Only every so manieth frame is shot; it stands for those after it."""
     quality: Annotated[Literal["draft", "fine", "print", "own"], Field(title="Quality")] = "own"
@@ -113,30 +120,37 @@ class ShootSettings(Doc):
     noise_threshold: Annotated[float | None, quantity("Noise", "%", ge=0.001, le=0.5)] = None
     """Pixels whose relative error is below this get no more samples; None samples all alike."""
     min_samples: Annotated[int, quantity("At least", "per pixel", ge=4, le=4096)] = 16
+    """Every pixel gets at least so many samples."""
     clamp_indirect: Annotated[float | None, quantity("Clamp indirect", "× white", ge=1, le=10000, affects="film")] = (
         None
     )
     """Brightest value of a single sample's indirect light, as a multiple of white; None clamps nothing."""
     bounces: Annotated[int, quantity("Bounces", "", ge=0, le=64, affects="film")] = 12
+    """How often light is followed: 4 for most sets, 12 for glass in glass."""
     caustics: Annotated[Literal["full", "soft", "off"], affecting("film", title="Caustics")] = "soft"
     """Light that glass and polished metal throw: as it is, softened where it would be noise, or without a pattern."""
     denoise: bool = True
+    """Removes what noise is left. Off only for measuring or for denoising elsewhere."""
     denoise_neighbours: bool = False
-    """Blend with the frames before and after by their motion before denoising."""
+    """Uses the frames before and after, by their motion: clips are calmer for the same samples."""
     file_format: Annotated[
         Literal["png", "jpeg", "exr", "tiff"], Choices({"png": "PNG", "jpeg": "JPEG", "tiff": "TIFF", "exr": "EXR"})
     ] = "png"
+    """PNG for most, JPEG small, TIFF for print, EXR for light itself."""
     bits: Literal[8, 16, 32] = 8
-    """Of a channel: PNG and TIFF 8 or 16, EXR 16 or 32."""
+    """Depth of a channel: 8 for screens, 16 for grading, 32 for light itself."""
     name_pattern: Annotated[str, Field(title="File name", min_length=1, max_length=80, pattern=r"^[\w{}. -]+$")] = (
         "{project}_{shot}"
     )
+    """File name of every frame; what stands in braces is filled in."""
     padding: Annotated[int, quantity("Padding", "digits", ge=1, le=8)] = 4
+    """Digits of the frame number in file names: 4 is 0001."""
     transparent: bool = False
+    """Leaves out background and set behind the subject: alpha to lay over something else."""
     masters: Annotated[bool, affecting("shoot", title="Keep masters")] = True
-    """Scene-linear pictures beside what is shown: without them a take cannot be graded."""
+    """Keeps scene-linear pictures beside what is shown; without them a take cannot be graded."""
     overview: Annotated[bool, affecting("shoot", title="Overview first")] = False
-    """Frames spread over the shot come first, so that a wrong take is seen early."""
+    """Shoots frames spread over the shot first, so that a wrong take is seen early."""
     passes: Passes = Passes()
     margin: Annotated[Unit01, Field(title="Margin", le=0.45)] = 0.08
     """Share of the frame that fitting keeps free at each edge."""

@@ -47,28 +47,32 @@ class Segment(Doc):
     id: Id
     kind: Annotated[MoveKind, Field(title="Move")] = "orbit"
     turns: Annotated[float, quantity("Turns", "×", ge=-100, le=100)] = 1.0
-    """negative ones are clockwise, seen from above"""
+    """How often it goes round. Negative ones are clockwise, seen from above; whole ones close."""
     by_deg: Annotated[float, quantity("By", "°", ge=-36_000, le=36_000)] = 0.0
+    """How far it turns; with a minus the other way."""
     times: Annotated[int, quantity("Times", "×", ge=1, le=100)] = 1
-    """how often it sways"""
+    """How often the camera sways to both sides."""
     tilt_deg: Annotated[float, quantity("Tilt by", "°", ge=-180, le=180)] = 0.0
+    """How far the camera turns up; with a minus down."""
     by_m: Annotated[float, quantity("By", "m", ge=-20_000, le=20_000)] = 0.0
+    """How far the camera goes; with a minus the other way."""
     to_mm: Annotated[float, quantity("To focal length", "mm", ge=8, le=400)] = 70.0
+    """Focal length at the end of the segment."""
     path_id: Annotated[Id | None, Field(title="Path")] = None
     looks: Annotated[Looks, Field(title="Looks"), Choices({"aim": "At its aim", "ahead": "Ahead"})] = "aim"
-    """where the camera looks on a ride"""
+    """Where the camera looks on a ride: at its aim, or ahead along the path."""
     along_pct: Annotated[
         float | None, quantity("Along the path", "%", ge=-10_000, le=10_000, affects="transform", moves=True)
     ] = None
-    """on a ride: how far along its path it is, so that its speed can be keyed; None: by its easing"""
+    """How far along its path the ride is; keyed, it is the ride's speed. Empty: by its easing."""
     bank_deg: Annotated[float, quantity("Leans into curves by", "°", ge=-90, le=90)] = 0.0
-    """on a ride, where its path turns most"""
+    """How far the camera leans into curves, where its path turns most."""
     ease_in: Annotated[float, quantity("Ease in", "", ge=0, le=1)] = 0.0
-    """share of the segment in which it gathers speed, evenly"""
+    """Share of the segment in which it gathers speed."""
     ease_out: Annotated[float, quantity("Ease out", "", ge=0, le=1)] = 0.0
-    """share of the segment in which it comes to rest"""
+    """Share of the segment in which it comes to rest. A loop that goes on wants 0."""
     frames: Annotated[int | None, quantity("Length", "frames", ge=1, le=MOST_FRAMES)] = None
-    """None: what the others of its row leave, in equal shares"""
+    """Length of this segment. Empty: an equal share of what the others leave."""
 
 
 class Row(Doc):
@@ -100,7 +104,9 @@ class Shot(Doc):
     look_id: Annotated[Id, affecting("light", title="Look")]
     wears: tuple[Wears, ...] = ()
     frames: Annotated[int, quantity("Frames", "frames", ge=1, le=MOST_FRAMES)] = 240
+    """Length of the shot. Seconds and timecode work too: 10s, 00:00:10:00."""
     first_frame: Annotated[int, quantity("First frame", "", ge=0, le=1_000_000)] = 1
+    """Number of the first frame, in file names and on the strip. Productions often begin at 1001."""
     rows: Annotated[tuple[Row, ...], Field(max_length=64)] = ()
     channels: Annotated[tuple[Channel, ...], Field(max_length=500)] = ()
     formats: Annotated[tuple[Format, ...], Field(title="Formats", max_length=MOST_FORMATS)] = ()
