@@ -21,10 +21,10 @@ LENGTHS = ("distance_m", "width_m", "height_m", "aim_above_m")
 
 def rig_lights(rig: ReadyRig, size_m: float, aim: Aim) -> tuple[Light, ...]:
     """The lights of a ready rig around a subject of a size, aiming at it; none of them reaches into the floor."""
-    return tuple(_above_floor(revise(light, aim=aim)) for light in resize_rig(_RIGS[rig](), size_m))
+    return tuple(above_floor(revise(light, aim=aim)) for light in resize_rig(_RIGS[rig](), size_m))
 
 
-def _above_floor(light: Light) -> Light:
+def above_floor(light: Light) -> Light:
     """Raised until its face ends at the floor. Its lowest point is at aim + d sin e − h/2 cos e, which is
     aim + √(d² + h²/4) sin(e − atan(h/2d))."""
     half = (light.height_m if kind_of(light).tall else light.width_m) / 2  # a tube of a rig lies level

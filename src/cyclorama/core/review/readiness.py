@@ -1,11 +1,14 @@
 """Readiness: a sentence about the shoot, and what is odd about it."""
 
+from pydantic import Field
+
 from ..errors import ChangeError
 from ..motion import loops, moves_nothing
 from ..scene import Doc, Project
 from ..sequence.names import name_too_long
 from ..sequence.size import frame_bytes, reserve_bytes
-from . import phrases
+from . import fixes, phrases
+from .fixes import Fix, Hints
 from .light_stances import stance_sentences
 from .measures import Review
 
@@ -18,6 +21,8 @@ class Readiness(Doc):
     """worth a look, but can be shot"""
     blocking: tuple[str, ...]
     """cannot be shot until mended"""
+    fixes: dict[str, Fix] = Field(default_factory=dict)
+    """ways to mend, by the sentence that they belong to"""
 
 
 def readiness(r: Review, forecast_s: tuple[float, float] | None = None, free_bytes: int | None = None) -> Readiness:
@@ -37,8 +42,10 @@ def readiness(r: Review, forecast_s: tuple[float, float] | None = None, free_byt
     if forecast_s is not None:
         sentence += f", about {phrases.duration(forecast_s[0])} ± {phrases.duration(forecast_s[1])}"
     sentence += f", about {phrases.data_size(frame_bytes(p) * len(numbers))} on disk"
-    odd = _odd(r) if free_bytes is None else [*_odd(r), *_room(p, free_bytes)]
-    return Readiness(sentence=sentence + ".", odd=tuple(odd), blocking=tuple(_blocking(p)))
+    odd = _odd(r)
+    if free_bytes is not None:
+        odd.extend(_room(p, free_bytes))
+    return Readiness(sentence=sentence + ".", odd=tuple(odd), blocking=tuple(_blocking(p)), fixes=odd.fixes)
 
 
 def _blocking(p: Project) -> list[str]:
@@ -64,40 +71,42 @@ def _room(p: Project, free_bytes: int) -> list[str]:
     ]
 
 
-def _odd(r: Review) -> list[str]:
+def _odd(r: Review) -> Hints:
     p, s, shot = r.project, r.project.shot.shoot, r.project.shot
-    odd = []
+    odd = Hints()
     shines = p.look.lit_lights or p.look.environment_lit or any(m.glows for m in p.materials)
     if not shines:
-        odd.append("Every frame will be black: nothing shines.")
+        odd.add("Every frame will be black: nothing shines.", fixes.THREE_LIGHTS)
     if p.subject is None:
         odd.append("There is no subject on the set.")
     still = moves_nothing(shot)
     if still and shot.frames > 1:
         odd.append(f"The camera does not move: all {shot.frames} frames will show the same.")
     if s.transparent and s.file_format == "jpeg":
-        odd.append("JPEG cannot hold alpha; choose PNG, TIFF or EXR for a transparent background.")
+        odd.add("JPEG cannot hold alpha; choose PNG, TIFF or EXR for a transparent background.", fixes.AS_PNG)
     if s.bits == 32 and s.file_format != "exr":
-        odd.append(f"{s.file_format.upper()} holds at most 16 bits; choose EXR for 32.")
+        odd.add(f"{s.file_format.upper()} holds at most 16 bits; choose EXR for 32.", fixes.AS_EXR)
     if s.bits > 8 and s.file_format == "jpeg":
-        odd.append("JPEG holds 8 bits only; choose PNG, TIFF or EXR for more.")
+        odd.add("JPEG holds 8 bits only; choose PNG, TIFF or EXR for more.", fixes.AS_PNG)
     if "catcher" in s.passes.wanted and not p.set.sweep.on:
-        odd.append("The shadow catcher has no floor to catch on: the sweep is off.")
+        odd.add("The shadow catcher has no floor to catch on: the sweep is off.", fixes.SWEEP_ON)
     if not s.masters and s.file_format != "exr":
-        odd.append("No masters are kept: the take cannot be graded, relit or denoised afterwards.")
+        odd.add("No masters are kept: the take cannot be graded, relit or denoised afterwards.", fixes.KEEP_MASTERS)
     if s.clamp_indirect is not None:
         odd.append("Indirect light is clamped: fewer bright specks, a little less light.")
     if s.transparent and p.set.sweep.on and "catcher" in s.passes.wanted:
         odd.append("The picture shows the sweep; the shadow catcher's pass has the subject with its shadow in alpha.")
     elif s.transparent and p.set.sweep.on:
-        odd.append("The background will not be transparent where the sweep is seen; turn the sweep off.")
+        odd.add("The background will not be transparent where the sweep is seen; turn the sweep off.", fixes.SWEEP_OFF)
     if r.margins is not None and r.margins.cut_frames:
-        odd.append(f"The subject leaves the frame in {phrases.frames(r.margins.cut_frames)}.")
+        odd.add(f"The subject leaves the frame in {phrases.frames(r.margins.cut_frames)}.", fixes.FIT)
     if r.edges.ends:
-        odd.append(f"The sweep ends inside the picture in {phrases.frames(r.edges.ends)}.")
+        odd.add(f"The sweep ends inside the picture in {phrases.frames(r.edges.ends)}.", fixes.WIDEN)
     if r.edges.outside:
-        odd.append(f"The camera looks at the back of the sweep in {phrases.frames(r.edges.outside)}.")
-    odd += stance_sentences(r.stances)
+        odd.add(f"The camera looks at the back of the sweep in {phrases.frames(r.edges.outside)}.", fixes.WIDEN)
+    raised = fixes.raise_lights(p, r.stances)
+    for (_, how), told in zip(r.stances, stance_sentences(r.stances), strict=True):
+        odd.add(told, raised if how == "floor" else None)
     whole = shot.all_frames
     closed = not still and loops(p, shot)
     if closed and s.to_frame is not None and s.to_frame == whole.stop:

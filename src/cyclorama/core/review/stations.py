@@ -4,12 +4,14 @@ import math
 from typing import Literal
 
 import numpy as np
+from pydantic import Field
 
 from ..framing import Depth, Projection
 from ..motion import FrameRate, box_corners, closes, moves_nothing, programme_of, rounds, rows_close
 from ..scene import Doc, Project
 from ..words import length
-from . import phrases
+from . import fixes, phrases
+from .fixes import Fix, Hints
 from .light_stances import stance_sentences
 from .measures import FOCUS_LIMIT_PX, LEAST_ROOM, LEAST_SHARE, MOST_HIDDEN, Review
 from .phrases import stands_on
@@ -33,6 +35,8 @@ class Station(Doc):
     sentence: str
     hints: tuple[str, ...] = ()
     """what is odd, one sentence each"""
+    fixes: dict[str, Fix] = Field(default_factory=dict)
+    """ways to mend, by the hint that they belong to"""
 
 
 def stations(r: Review) -> tuple[Station, ...]:
@@ -40,35 +44,39 @@ def stations(r: Review) -> tuple[Station, ...]:
     return _subject(r), _set(r), _camera(r), _light(r), _materials(r), _shoot(r)
 
 
-def _station(key: str, title: str, sentence: str, hints: list[str], missing: bool = False) -> Station:
-    mark: Mark = "missing" if missing else "look" if hints else "ready"
-    return Station(key=key, title=title, mark=mark, sentence=sentence, hints=tuple(hints))
+def _station(key: str, title: str, sentence: str, hints: Hints | None = None, missing: bool = False) -> Station:
+    found = Hints() if hints is None else hints
+    mark: Mark = "missing" if missing else "look" if found else "ready"
+    return Station(key=key, title=title, mark=mark, sentence=sentence, hints=tuple(found), fixes=found.fixes)
 
 
 def _subject(r: Review) -> Station:
     subject, review = r.project.subject, r.subject
     if subject is not None and review is None:
         sentence = f"‘{subject.source_name}’ cannot be read any more: bring it in again."
-        return _station("subject", "Subject", sentence, [], missing=True)
+        return _station("subject", "Subject", sentence, missing=True)
     if subject is None or review is None:
-        return _station("subject", "Subject", "Nothing on the set yet: bring a model in.", [], missing=True)
-    hints = []
+        return _station("subject", "Subject", "Nothing on the set yet: bring a model in.", missing=True)
+    hints = Hints()
     method = subject.placement.centre_method
     wobble = review.wobble_mm[method]
     tolerance_mm = max(review.size_m) * 1000 * TOLERANCE
     if wobble > tolerance_mm:
-        hints.append(f"Its centre lies {phrases.length(wobble / 1000)} off the axis of the turn: it will wobble.")
+        hints.add(
+            f"Its centre lies {phrases.length(wobble / 1000)} off the axis of the turn: it will wobble.", fixes.CENTRE
+        )
     where = stands_on(r.project, subject)
     if review.gap_mm > tolerance_mm:
-        hints.append(f"It floats {phrases.length(review.gap_mm / 1000)} above {where}.")
+        hints.add(f"It floats {phrases.length(review.gap_mm / 1000)} above {where}.", fixes.DROP)
     if review.gap_mm < -tolerance_mm:
-        hints.append(f"It cuts {phrases.length(-review.gap_mm / 1000)} into {where}.")
+        hints.add(f"It cuts {phrases.length(-review.gap_mm / 1000)} into {where}.", fixes.DROP)
     shot, rate = r.project.shot, FrameRate.of(r.project)
     if subject.playing and not closes(subject, shot, rate) and subject.play.repeat == "loop":
         times = rounds(subject, shot, rate)
-        hints.append(
+        hints.add(
             f"What ‘{subject.name}’ does is played {times:.3g} times: its end does not lead into its "
-            "beginning. Let it play whole times."
+            "beginning. Let it play whole times.",
+            fixes.WHOLE_TIMES,
         )
     if (shows := off_px(r)) > MUCH_NEARER * subject.detail.error_px:
         hints.append(
@@ -95,18 +103,23 @@ def detail_sentence(r: Review) -> str:
 
 
 def _set(r: Review) -> Station:
-    stage, hints = r.project.set, []
+    stage, hints = r.project.set, Hints()
     if r.edges.ends:
-        hints.append(f"The sweep ends inside the picture in {phrases.frames(r.edges.ends)}.")
+        hints.add(f"The sweep ends inside the picture in {phrases.frames(r.edges.ends)}.", fixes.WIDEN)
     if r.edges.outside:
-        hints.append(f"The camera stands behind the sweep in {phrases.frames(r.edges.outside)}. Widen the sweep.")
-    hints += _hanging(r.project)
+        hints.add(
+            f"The camera stands behind the sweep in {phrases.frames(r.edges.outside)}. Widen the sweep.", fixes.WIDEN
+        )
+    _add_hanging(hints, r.project)
     disc_reach = stage.disc.radius_m
     if r.subject is not None and stage.disc.on:
         foot = r.subject.hull[r.subject.hull[:, 1] < r.subject.hull[:, 1].min() + 1e-3 * r.subject.size_m[1]]
         reach = float((foot[:, [0, 2]] ** 2).sum(axis=1).max() ** 0.5)
         if reach > disc_reach * (1 + 1e-6):
-            hints.append(f"The subject stands {phrases.length(reach - disc_reach)} over the edge of the disc.")
+            hints.add(
+                f"The subject stands {phrases.length(reach - disc_reach)} over the edge of the disc.",
+                fixes.enlarge_disc(reach),
+            )
     pieces = []
     if stage.sweep.on:
         wide = min(stage.sweep.width_m, stage.sweep.depth_m) if stage.sweep.form == "round" else stage.sweep.width_m
@@ -117,9 +130,8 @@ def _set(r: Review) -> Station:
     return _station("set", "Set", sentence[0].upper() + sentence[1:], hints)
 
 
-def _hanging(project: Project) -> list[str]:
-    """A sentence for each item that rides on another without standing on it; how the subject stands is told already."""
-    said = []
+def _add_hanging(hints: Hints, project: Project) -> None:
+    """A hint for each item that rides on another without standing on it; how the subject stands is told already."""
     for item in project.items:
         below = project.item(item.rides)
         corners = box_corners(item) if item.on else None
@@ -129,10 +141,12 @@ def _hanging(project: Project) -> list[str]:
         apart = (corners.min(axis=0) > under.max(axis=0)) | (corners.max(axis=0) < under.min(axis=0))
         gap = float(corners[:, 1].min() - under[:, 1].max())
         if apart[[0, 2]].any():
-            said.append(f"‘{item.name}’ hangs in the air beside ‘{below.name}’. Move it over ‘{below.name}’.")
+            hints.add(f"‘{item.name}’ hangs in the air beside ‘{below.name}’. Move it over ‘{below.name}’.")
         elif gap > TOLERANCE * float(np.ptp(corners, axis=0).max()) and item.id != project.subject_id:
-            said.append(f"‘{item.name}’ floats {length(gap)} above ‘{below.name}’. Choose it and press Drop to floor.")
-    return said
+            drop = Fix(title="Drop to floor", changes=(fixes.change("stand", item=item.id),))
+            hints.add(
+                f"‘{item.name}’ floats {length(gap)} above ‘{below.name}’. Choose it and press Drop to floor.", drop
+            )
 
 
 def animation_sentence(project: Project) -> str:
@@ -182,26 +196,30 @@ def lens_figures(lens: Projection, depth: Depth | None, focus_m: float) -> str:
 
 
 def _camera(r: Review) -> Station:
-    hints = []
+    hints = Hints()
     if r.margins is not None:
         worst = r.margins.worst
         if worst < 0:
-            hints.append(f"The subject is cut off in {phrases.frames(r.margins.cut_frames)}.")
+            hints.add(f"The subject is cut off in {phrases.frames(r.margins.cut_frames)}.", fixes.FIT)
         elif worst < 0.02:
-            hints.append(f"Only {worst:.1%} to the edge in frame {r.margins.worst_frame}.")
+            hints.add(f"Only {worst:.1%} to the edge in frame {r.margins.worst_frame}.", fixes.FIT)
     if r.travel is not None and 0 < r.travel.largest < LEAST_SHARE:
-        hints.append(f"The subject is small: at most {r.travel.largest:.0%} of the picture high or wide. Fit it.")
+        hints.add(
+            f"The subject is small: at most {r.travel.largest:.0%} of the picture high or wide. Fit it.", fixes.FIT
+        )
     if r.travel is not None and (top := float(r.travel.px.max())) > r.travel.most_px:
         digits = 0 if round(top) > round(r.travel.most_px) else 1
-        hints.append(
+        hints.add(
             f"The subject moves by {top:.{digits}f} px a frame through the picture; above "
-            f"{r.travel.most_px:.{digits}f} px it judders. Let the move take longer."
+            f"{r.travel.most_px:.{digits}f} px it judders. Let the move take longer.",
+            fixes.lengthen(r, top, r.travel.most_px),
         )
     if r.subject is not None and r.subject.camera_inside:
-        hints.append(
-            f"The camera stands inside the subject in {phrases.frames(r.subject.camera_inside)}; move it away."
+        hints.add(
+            f"The camera stands inside the subject in {phrases.frames(r.subject.camera_inside)}; move it away.",
+            fixes.FIT,
         )
-    hints += _in_the_way(r)
+    hints.extend(_in_the_way(r))
     sentence = move_sentence(r.project)
     if r.margins is not None and r.margins.worst >= 0:
         sentence += f" Margin {r.margins.worst:.1%}, tightest in frame {r.margins.worst_frame}."
@@ -233,8 +251,12 @@ def _light(r: Review) -> Station:
         shining.append("environment")
     glowing = any(m.glows for m in p.materials)
     if not shining and not glowing:
-        return _station("light", "Light", "Nothing shines: the picture will be black.", [], missing=True)
-    hints = ["A light is on solo; the others are held back."] if any(x.solo for x in look.lights) else []
+        hints = Hints()
+        hints.fixes["Nothing shines: the picture will be black."] = fixes.THREE_LIGHTS
+        return _station("light", "Light", "Nothing shines: the picture will be black.", hints, missing=True)
+    hints = Hints()
+    if any(x.solo for x in look.lights):
+        hints.add("A light is on solo; the others are held back.", fixes.end_solo(p))
     if look.environment_lit and look.environment.kind == "picture" and look.environment.broken_pixels:
         count = look.environment.broken_pixels
         broken = "is" if count == 1 else "are"
@@ -242,7 +264,9 @@ def _light(r: Review) -> Station:
             f"{phrases.count(count, 'pixel')} of the environment {broken} broken: infinite ones are held at 65 504, "
             f"others are black."
         )
-    hints += stance_sentences(r.stances)
+    raised = fixes.raise_lights(p, r.stances)
+    for (_, how), sentence in zip(r.stances, stance_sentences(r.stances), strict=True):
+        hints.add(sentence, raised if how == "floor" else None)
     if not shining:
         return _station("light", "Light", "Only the subject itself glows.", hints)
     sentence = phrases.join_words(shining)
@@ -255,7 +279,7 @@ def _light(r: Review) -> Station:
 def _materials(r: Review) -> Station:
     p = r.project
     if not p.materials:
-        return _station("materials", "Materials", "They come with the model.", [], missing=p.subject is None)
+        return _station("materials", "Materials", "They come with the model.", missing=p.subject is None)
     maps = {ref.asset or ref.pattern for m in p.materials for _, ref in m.maps if ref}
     kinds = {
         "metal": sum(m.base_metalness > 0.5 for m in p.materials),
@@ -265,9 +289,11 @@ def _materials(r: Review) -> Station:
     named = [f"{n} {kind}" for kind, n in kinds.items() if n]
     text = f"{len(p.materials)} material{'s' if len(p.materials) != 1 else ''}"
     text += f", {len(maps)} map{'s' if len(maps) != 1 else ''}" if maps else ""
-    return _station("materials", "Materials", f"{text}{': ' + phrases.join_words(named) if named else ''}.", [])
+    return _station("materials", "Materials", f"{text}{': ' + phrases.join_words(named) if named else ''}.")
 
 
 def _shoot(r: Review) -> Station:
     ready = readiness(r)
-    return _station("shoot", "Shoot", ready.sentence, list(ready.odd), missing=bool(ready.blocking))
+    hints = Hints(ready.odd)
+    hints.fixes = ready.fixes
+    return _station("shoot", "Shoot", ready.sentence, hints, missing=bool(ready.blocking))

@@ -3,6 +3,7 @@
 from pydantic import BaseModel, SkipValidation
 
 from ...core.geometry.report import IntakeReport
+from ...core.review.next_step import NextStep
 from ...core.review.stations import Station
 from ...core.scene import Project
 
@@ -259,6 +260,8 @@ class ProjectState(BaseModel):
     open: dict[str, str]
     """what stands for the open shot's own things at the beginning of a path, and the path of each"""
     stations: list[Station]
+    next: NextStep | None
+    """what the call sheet says to do next; None once something was delivered"""
     shot: ShotState
     margins: MarginsState | None
     lanes: list[LaneState]

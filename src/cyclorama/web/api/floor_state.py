@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from ...app.progress import progress_of
 from ...core.commands.keys import is_in_use
 from ...core.errors import DamagedError
 from ...core.framing import crops, format_margins
@@ -20,6 +21,7 @@ from ...core.motion.timecode import timecode
 from ...core.render.film.proof import Reading
 from ...core.review import Review, review, stations
 from ...core.review.measures import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN
+from ...core.review.next_step import next_step
 from ...core.review.phrases import stands_on
 from ...core.review.stations import animation_sentence, detail_sentence, move_sentence
 from ...core.scene import Channel, Item, Path, Project, place_of, value_at, with_worn_colourway
@@ -72,7 +74,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
     except DamagedError as error:  # everything else of the project can still be seen and mended
         trouble, measures = error.sentence, None
     r, proofs = review(project, measures), proofs_of(studio.folder, project)
-    proof = proofs[project.shot_id]
+    proof, found = proofs[project.shot_id], stations(r)
     return ProjectState(
         version=saved.version,
         trouble=trouble,
@@ -81,7 +83,8 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         project=project,
         crops=crops(project),
         open=open_paths(project),
-        stations=list(stations(r)),
+        stations=list(found),
+        next=next_step(found, progress_of(studio, project, proof)),
         shot=_shot(r),
         margins=_margins(r),
         lanes=_lanes(r) + _metered(r, proof.readings()),

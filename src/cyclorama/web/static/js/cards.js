@@ -63,8 +63,10 @@ export class Cards {
   show(state) {
     for (const item of document.querySelectorAll("[data-when]")) item.hidden = !this.#has(item.dataset.when);
     for (const item of document.querySelectorAll("[data-unless]")) item.hidden = this.#has(item.dataset.unless);
-    for (const list of document.querySelectorAll("[data-hints]"))
-      list.replaceChildren(...state.stations.find((s) => s.key === list.dataset.hints).hints.map(hint));
+    for (const list of document.querySelectorAll("[data-hints]")) {
+      const { hints, fixes } = state.stations.find((s) => s.key === list.dataset.hints);
+      list.replaceChildren(...hints.map((text) => hint(text, fixes[text], this.store)));
+    }
     this.itemList.show(state);
     if (state.subject) this.subjectCard.show(state);
     for (const b of byId("move-choice").children) b.setAttribute("aria-pressed", state.shot.plain && b.dataset.move === state.shot.kind);
@@ -104,7 +106,7 @@ export class Cards {
     const station = stations.find((s) => s.key === "shoot");
     byId("file-names").textContent = this.store.state.file_names;
     byId("readiness").textContent = this.forecast ? station.sentence.replace(/\.$/, `, ${this.forecast.sentence}.`) : station.sentence;
-    byId("odd").replaceChildren(...station.hints.map((text) => make("li", {}, hint(text))));
+    byId("odd").replaceChildren(...station.hints.map((text) => make("li", {}, hint(text, station.fixes[text], this.store))));
     for (const id of ["shoot", "test-frame", "test-part"]) byId(id).disabled = station.mark === "missing";
     byId("plan-several").hidden = !this.planTakes.several;
     this.#forecastSoon(version);
@@ -143,6 +145,8 @@ export class Cards {
   }
 }
 
-function hint(text) {
-  return make("p", { class: "hint" }, mark("look"), make("span", {}, text));
+/** What is odd, with a button for what mends it. */
+function hint(text, fix, store) {
+  const button = fix && make("button", { type: "button", class: "btn h-[24px] flex-none", title: "One step; undo takes it back", onclick: () => store.change(...fix.changes) }, fix.title);
+  return make("p", { class: "hint" }, mark("look"), make("span", { class: "flex-1" }, text), ...(button ? [button] : []));
 }

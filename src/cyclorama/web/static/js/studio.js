@@ -211,6 +211,7 @@ class Floor {
     this.store.held.ongoing();
     byId("drop").hidden = Boolean(state.project.items.length);
     this.#showStations(state);
+    this.#showNext(state);
     this.#showFrame();
     this.strip.show();
     this.lanes.show();
@@ -263,6 +264,20 @@ class Floor {
         make("span", { class: "mb-0.5 flex items-center justify-between" }, make("span", { class: "text-[14px] font-semibold" }, s.title), mark(s.mark)),
         make("span", { class: "block text-soft" }, s.sentence),
         ...s.hints.slice(0, 2).map((text) => make("span", { class: "mt-1 block text-look" }, text)))));
+  }
+
+  /** What to do next, until something was delivered. */
+  #showNext({ next }) {
+    byId("next").hidden = !next;
+    if (!next) return;
+    byId("next-sentence").textContent = next.sentence;
+    byId("next-step").textContent = next.title;
+    const press = (id) => () => byId(id).click();
+    const go = (address) => () => location.assign(address);
+    byId("next-step").onclick = {
+      bring: press("model-file"), change: () => this.store.change(...next.changes), open: () => this.open(next.target), proof: press("proof"),
+      test: press("test-frame"), shoot: press("shoot"), log: go("/shoots"), screen: go(`/takes/${next.target}`), cut: go(`/projects/${this.store.id}/cut`),
+    }[next.action];
   }
 
   #showFrame() {
