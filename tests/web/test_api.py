@@ -398,3 +398,12 @@ def test_a_light_is_mirrored_about_the_camera(client: TestClient, ball: str) -> 
         f"/api/projects/{ball}/changes", json={"base_version": once["version"], "changes": [mirror]}
     ).json()
     assert twice["project"]["looks"][0]["lights"][0]["azimuth_deg"] == pytest.approx(before, abs=0.02)
+
+
+def test_the_guide_has_a_section_for_every_station(client: TestClient) -> None:
+    page = client.get("/guide")
+    assert page.status_code == 200
+    sections = set(re.findall(r'<section id="([a-z-]+)"', page.text))
+    assert {"subject", "set", "camera", "light", "materials", "shoot", "screening", "cut-and-delivery"} <= sections
+    assert "<strong>Sweep</strong>" in page.text
+    assert "](" not in page.text  # no link that leads nowhere here

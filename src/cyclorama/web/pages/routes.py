@@ -5,6 +5,7 @@ from typing import Annotated, Any, get_args
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import HTMLResponse
 
+from ...app.guide import guide_sections
 from ...app.schema import schema
 from ...core.cut.document import Cut
 from ...core.errors import DamagedError
@@ -201,6 +202,12 @@ def shoots(request: Request) -> HTMLResponse:
 def stockroom(request: Request) -> HTMLResponse:
     """The stockroom."""
     return templates.TemplateResponse(request, "stock.html", {"kinds": STOCK_KINDS})
+
+
+@router.get("/guide")
+def guide(request: Request) -> HTMLResponse:
+    """The guide."""
+    return templates.TemplateResponse(request, "guide.html", {"sections": guide_sections()})
 
 
 @router.get("/takes/{take_id}")

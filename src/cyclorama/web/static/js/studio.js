@@ -196,6 +196,7 @@ class Floor {
     this.station = key;
     history.replaceState(null, "", `#${key}`);
     for (const card of document.querySelectorAll("[data-card]")) card.hidden = card.dataset.card !== key;
+    byId("open-guide").href = `/guide#${key}`;
     for (const line of byId("stations").children) line.setAttribute("aria-current", line.dataset.station === key);
     byId("cards").scrollTop = 0;
     if (this.store.state) this.refresh();
