@@ -90,7 +90,7 @@ def test_what_goes_by_quality_needs_fewer_samples_in_full() -> None:
 
 
 def test_drafts_are_in_the_forecast(tmp_path: Path, tracer: Tracer, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(forecast, "timed", lambda work: (1.0, work()))
+    monkeypatch.setattr(forecast, "time_call", lambda work: (1.0, work()))
     studio, take = called(tmp_path, **{"shot/shoot/denoise_neighbours": True})
     with_overview = load_project(take.project.model_dump_json().replace('"overview":false', '"overview":true'))
     compiler = SceneCompiler(studio.assets.get)

@@ -167,7 +167,7 @@ def test_the_forecast_counts_every_pass(data_folder: Path, tracer: Tracer, monke
     def one_second(work: Callable[[], object]) -> tuple[float, object]:
         return 1.0, work()
 
-    monkeypatch.setattr(forecast, "timed", one_second)
+    monkeypatch.setattr(forecast, "time_call", one_second)
     monkeypatch.setattr(forecast, "WRITE_S_A_PIXEL", 0.0)
     wanted = {(): 0, ("depth",): 1, ("occlusion", "lights"): 2}
     values = {"shot/shoot/width": 800, "shot/shoot/height": 400, "shot/shoot/samples": 32}
