@@ -379,3 +379,40 @@ def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Se
         undo(page)
     expect(page.locator("#undo")).to_have_attribute("title", at_first or "")
     assert project(server, floor) == before
+
+
+def test_a_hint_is_mended_by_its_button_and_the_call_sheet_says_what_is_next(page: Page, floor: str) -> None:
+    opened(page, floor, "camera")
+    before = page.locator("#next-sentence").inner_text()
+    page.fill("[data-number='camera/distance_m']", "0.2")
+    page.press("[data-number='camera/distance_m']", "Enter")
+    hint = page.locator("[data-hints=camera] .hint", has_text="is cut off")
+    expect(hint).to_be_visible()
+    expect(page.locator("#next-sentence")).to_contain_text("is cut off")
+    expect(page.locator("#next-step")).to_have_text("Fit subject")
+    hint.get_by_role("button", name="Fit subject").click()
+    expect(hint).to_have_count(0)
+    expect(page.locator("#next-sentence")).to_have_text(before)
+    undo(page)
+    expect(hint).to_be_visible()
+    page.locator("#next-step").click()
+    expect(hint).to_have_count(0)
+
+
+def test_a_ring_and_a_sway_are_added_and_drawn(page: Page, floor: str) -> None:
+    """Its card has the ring's own fields, the plan draws its hole, and the list of segments says how far it sways."""
+    opened(page, floor, "light")
+    page.select_option("#add-light", "ring")
+    expect(page.locator("[data-number$='/opening']")).to_be_visible()
+    expect(page.locator("#plan g[data-light] line[stroke-width='3']")).to_have_count(5)  # three panels, two of the ring
+    page.locator("#remove-light").click()
+    opened(page, floor, "camera")
+    page.select_option("#add-segment", "sway")
+    expect(page.locator("#segments li").last).to_contain_text("±20°, 1 ×")
+    page.fill("[data-number='shot/rows/{row}/segments/{segment}/times']", "3")
+    page.press("[data-number='shot/rows/{row}/segments/{segment}/times']", "Enter")
+    expect(page.locator("#segments li").last).to_contain_text("±20°, 3 ×")
+    saved(page)
+    undo(page)
+    undo(page)
+    expect(page.locator("#segments li")).to_have_count(1)
