@@ -1,4 +1,4 @@
-"""How far a project has come: proofs, test frames, takes, deliveries."""
+"""Progress of a project: its proofs, test frames, takes and deliveries."""
 
 from ..core.review.next_step import Progress
 from ..core.scene import Project

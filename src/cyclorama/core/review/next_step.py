@@ -14,7 +14,7 @@ shows the shoot log, a take, or the cut."""
 
 @dataclass(frozen=True, slots=True)
 class Progress:
-    """How far a project has come beside its document."""
+    """Progress of a project beside its document."""
 
     proofed: bool
     tested: bool
@@ -26,7 +26,7 @@ class Progress:
 
 
 class NextStep(Doc):
-    """What to do next."""
+    """Step that the call sheet proposes."""
 
     sentence: str
     title: str
@@ -38,7 +38,7 @@ class NextStep(Doc):
 
 
 def next_step(stations: Sequence[Station], done: Progress) -> NextStep | None:
-    """What to do next in the order of work; None once something was delivered."""
+    """Next step in the order of work; None once something was delivered."""
     if done.delivered:
         return None
     by_key = {station.key: station for station in stations}
