@@ -313,7 +313,7 @@ def test_a_studio_that_is_not_answered_at_once_comes_when_it_is(page: Page, floo
     assert len(asked) == 3
 
 
-def test_what_is_there_of_a_take_plays_in_its_own_time(page: Page, floor: str) -> None:
+def test_finished_frames_of_a_take_play_in_its_own_time(page: Page, floor: str) -> None:
     opened(page, floor)
     shown = page.evaluate(
         """async () => {

@@ -68,6 +68,6 @@ def test_told_by_cielab(text: str) -> None:
 @pytest.mark.parametrize(
     "text", ["", "red", "#12345", "#12345g", "52 -14", "120 0 0", "50 900 0", "1e9 0 0", "nan nan nan"]
 )
-def test_what_is_no_colour_is_refused(text: str) -> None:
+def test_values_that_are_no_colour_are_refused(text: str) -> None:
     with pytest.raises(ChangeError, match="Tell the colour"):
         parse_colour(text)

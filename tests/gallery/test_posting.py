@@ -60,7 +60,7 @@ def quiet(what: str, share: float) -> None:
     assert 0 <= share <= 1
 
 
-def test_what_is_posted_is_shown_to_the_last_byte(address: str, key: str, clip: Path, tmp_path: Path) -> None:
+def test_posts_are_shown_to_the_last_byte(address: str, key: str, clip: Path, tmp_path: Path) -> None:
     still = tmp_path / "still.png"
     still.write_bytes(os.urandom(1000))
     shares: list[float] = []
@@ -81,9 +81,7 @@ def test_what_is_posted_is_shown_to_the_last_byte(address: str, key: str, clip: 
     assert list((tmp_path / "gallery" / "uploads").iterdir()) == []
 
 
-def test_what_breaks_off_goes_on_from_there(
-    address: str, key: str, clip: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_broken_uploads_go_on_from_there(address: str, key: str, clip: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     switch(address, "broken off")
     sent: list[tuple[int, int]] = []
     plain = Gallery.send
@@ -99,7 +97,7 @@ def test_what_breaks_off_goes_on_from_there(
     assert [offset for offset, _ in sent] == [0, PIECE_BYTES // 2, PIECE_BYTES * 3 // 2]
 
 
-def test_who_refuses_is_asked_again_and_what_has_come_stays(
+def test_a_refusing_service_is_asked_again_and_keeps_what_came(
     address: str, key: str, clip: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     gallery = Gallery(address, key)
@@ -116,9 +114,7 @@ def test_who_refuses_is_asked_again_and_what_has_come_stays(
         post_to(Gallery(address, key), SAID, [clip], "once", quiet)
 
 
-def test_what_is_not_taken(
-    address: str, key: str, accounts: Keeper, clip: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_refused_values(address: str, key: str, accounts: Keeper, clip: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     with pytest.raises(PostError, match="No account has this key"):
         post_to(Gallery(address, "guessed"), SAID, [clip], "once", quiet)
     with pytest.raises(PostError, match="There is no portfolio service at"):

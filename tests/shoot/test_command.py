@@ -30,7 +30,7 @@ def test_a_range_and_going_on(data_folder: Path, capfd: pytest.CaptureFixture[st
         ("Test", None, "50-60", "The frame range is empty"),
     ],
 )
-def test_what_is_wrong_is_said(
+def test_faults_are_said(
     data_folder: Path, capfd: pytest.CaptureFixture[str], name: str, shot: str | None, frames: str | None, sentence: str
 ) -> None:
     studio, _ = studio_with(data_folder)

@@ -58,7 +58,7 @@ def test_a_cut_is_handed_over(data: Path, capsys: pytest.CaptureFixture[str]) ->
     assert best_columns(1, 9 / 16) == 1
 
 
-def test_what_was_ready_when_it_was_ended_is_used_unless_its_pictures_have_changed(data: Path) -> None:
+def test_ready_pieces_are_used_unless_their_pictures_changed(data: Path) -> None:
     class Ended(Exception):
         pass
 
@@ -87,7 +87,7 @@ def test_what_was_ready_when_it_was_ended_is_used_unless_its_pictures_have_chang
     studio.close()
 
 
-def test_what_cannot_be_says_why(data: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_impossible_wishes_say_why(data: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     for asked, says in (
         ({"preset": "what"}, "no preset"),
         ({"preset": "web", "size": "7x7"}, "no size"),

@@ -72,7 +72,7 @@ def test_a_test_frame_is_as_good_as_one_by_itself(tmp_path: Path) -> None:
     assert studio.projects.get(saved.project.id).project.shot.shoot.denoise_neighbours
 
 
-def test_what_will_be_shot_says_so(tmp_path: Path) -> None:
+def test_the_plan_says_what_will_be_shot(tmp_path: Path) -> None:
     studio, saved = studio_with(tmp_path, frames=7, **{"shot/shoot/every": 3})
     ready = readiness(review(saved.project, studio.measures(saved.project.subject)))
     assert "3 frames, one in 3, of" in ready.sentence

@@ -219,7 +219,7 @@ def test_pause_frees_the_machines(tmp_path: Path, tracer: Tracer, cluster: Clust
     assert crew_of(tmp_path) is None
 
 
-def test_what_nobody_heard_is_asked_for_again(tmp_path: Path) -> None:
+def test_unanswered_requests_are_repeated(tmp_path: Path) -> None:
     data, asked = b"a file", []
 
     def ask(topic: str, name: str) -> None:

@@ -62,7 +62,7 @@ def test_keys_are_equal_exactly_where_documents_show_the_same(data: st.DataObjec
     assert (FrameKeys(one, one.shot.frame_numbers).of(3) == FrameKeys(two, two.shot.frame_numbers).of(3)) == same
 
 
-def test_what_no_picture_shows_changes_no_key() -> None:
+def test_names_and_notes_change_no_frame_key() -> None:
     one = lit()
     values = {
         "name": "Other",

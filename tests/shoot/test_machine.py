@@ -89,7 +89,7 @@ def test_a_machine_that_works_is_left_alone(said: list[str]) -> None:
     assert len(Looker.made) == 1
 
 
-def test_what_is_asked_for_twice_is_given_once_but_for_what_is_on_its_way() -> None:
+def test_files_asked_for_twice_are_sent_once() -> None:
     orders = Orders()
     for name in ("document", "map", "document"):
         orders.ask("lamp-1", name)
@@ -99,7 +99,7 @@ def test_what_is_asked_for_twice_is_given_once_but_for_what_is_on_its_way() -> N
     assert [orders.next() for _ in range(2)] == [("lamp-2", "document"), ("lamp-1", "map")]
 
 
-def test_who_gives_waits_until_there_is_something_or_no_more() -> None:
+def test_a_source_waits_until_there_is_something_or_no_more() -> None:
     orders, given = Orders(), list[tuple[str, str]]()
 
     def give() -> None:

@@ -138,7 +138,7 @@ def test_a_part_that_is_shot_again_and_a_pass_do_not_hinder_each_other(tmp_path:
     assert all("occlusion" in after.frames[n].files for n in after.numbers)
 
 
-def test_what_is_made_of_another_take_or_being_shot_gets_no_passes(tmp_path: Path, tracer: Tracer) -> None:
+def test_derived_and_running_takes_get_no_passes(tmp_path: Path, tracer: Tracer) -> None:
     studio, take = shot(tmp_path, tracer)
     clean = take_service.call_clean(studio, take.id, start=False)
     with pytest.raises(ShootError, match="Add passes to that one"):

@@ -80,7 +80,7 @@ def test_the_overview_comes_first_and_the_take_is_the_same(
     assert files(whole) == files(studio.takes.get(plain.id))
 
 
-def test_what_goes_by_quality_needs_fewer_samples_in_full() -> None:
+def test_quality_needs_fewer_samples_in_full() -> None:
     first = first_samples("fine", calmed=True)[0]
     film = Film(8, 8)
     film.count[:] = first

@@ -85,7 +85,7 @@ def test_where_nothing_is_there_all_is_shot(tmp_path: Path, tracer: Tracer) -> N
     assert np.array_equal(light(studio.takes.get(take.id), 2), before)
 
 
-def test_what_has_no_inside_or_nothing_to_be_put_into_is_refused(tmp_path: Path, tracer: Tracer) -> None:
+def test_regions_without_inside_or_take_are_refused(tmp_path: Path, tracer: Tracer) -> None:
     for wrong in ({"left": 0.5, "right": 0.5}, {"top": 0.9, "bottom": 0.1}, {"right": 1.5}):
         with pytest.raises(ValidationError):
             Region(**({"left": 0.0, "top": 0.0, "right": 1.0, "bottom": 1.0} | wrong))

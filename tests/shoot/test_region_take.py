@@ -50,7 +50,7 @@ def test_the_part_shows_the_change_and_all_else_what_was(
     assert {n: frame_path(take, n).read_bytes() for n in take.numbers} == before
 
 
-def test_what_somebody_waits_for_comes_before_what_is_queued(tmp_path: Path, tracer: Tracer) -> None:
+def test_awaited_work_comes_before_queued_work(tmp_path: Path, tracer: Tracer) -> None:
     studio, take = shot(tmp_path, tracer)
     saved = studio.projects.get(take.project_id)
     long = take_service.call_take(studio, saved)

@@ -232,7 +232,7 @@ def test_a_frame_that_fails_is_tried_again_then_set_aside(
     assert frames_to_shoot(studio.takes.get(take.id)) == []
 
 
-def test_what_fails_every_frame_ends_the_take(
+def test_a_fault_in_every_frame_ends_the_take(
     data_folder: Path, tracer: Tracer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     studio, saved = studio_with(data_folder)
@@ -244,7 +244,7 @@ def test_what_fails_every_frame_ends_the_take(
     assert tries[4] == 99  # three are proof enough
 
 
-def test_what_goes_wrong_with_one_take_leaves_the_others_alone(data_folder: Path) -> None:
+def test_a_fault_of_one_take_leaves_the_others_alone(data_folder: Path) -> None:
     studio, saved = studio_with(data_folder, frames=1)
     broken, gone, sound = (take_service.call_take(studio, saved, start=False) for _ in range(3))
     with sqlite3.connect(data_folder / "studio.sqlite") as connection:

@@ -73,7 +73,7 @@ def changed(path: Path, target: Path, change: Callable[[dict[str, bytes]], None]
     return target
 
 
-def test_what_is_damaged_is_refused_and_nothing_is_kept(packed: tuple[Studio, str, Path], tmp_path: Path) -> None:
+def test_damaged_archives_are_refused_whole(packed: tuple[Studio, str, Path], tmp_path: Path) -> None:
     _, _, path = packed
     there = Studio(tmp_path / "there")
 
@@ -134,9 +134,7 @@ def boxed(folder: Path, version: dict[str, int], files: dict[str, bytes]) -> Pat
     return path
 
 
-def test_what_unpacks_to_gigabytes_takes_neither_memory_nor_disk(
-    packed: tuple[Studio, str, Path], tmp_path: Path
-) -> None:
+def test_zip_bombs_take_neither_memory_nor_disk(packed: tuple[Studio, str, Path], tmp_path: Path) -> None:
     """Files that say what they are, and are made to fill: refused from their directory; in pieces where they may."""
     there = Studio(tmp_path / "there")
     size = 300 << 20

@@ -72,7 +72,7 @@ def test_undo_redo_takes_and_damaged_documents_keep_their_files(studio: Studio) 
     assert collect_garbage(studio, rest_s=-1.0).files == 0
 
 
-def test_what_a_removed_project_used_is_free(studio: Studio) -> None:
+def test_files_of_a_removed_project_are_free(studio: Studio) -> None:
     (asset,) = kept(studio, b"model")
     studio.projects.create(new_project("Other"))
     project = studio.projects.create(new_project("A")).project
@@ -82,7 +82,7 @@ def test_what_a_removed_project_used_is_free(studio: Studio) -> None:
     assert collect_garbage(studio, rest_s=-1.0).bytes == 5
 
 
-def test_what_is_brought_in_again_is_not_old(studio: Studio) -> None:
+def test_files_brought_in_again_are_not_old(studio: Studio) -> None:
     """A file nobody needed is needed again in the moment it is collected: putting it says so."""
     studio.projects.create(new_project("A"))
     (asset,) = kept(studio, b"model")
@@ -108,7 +108,7 @@ def test_without_its_database_a_studio_does_not_begin_anew(studio: Studio) -> No
     assert old.exists()
 
 
-def test_what_copies_of_the_database_need_stays(studio: Studio) -> None:
+def test_files_of_daily_copies_stay(studio: Studio) -> None:
     """A model came in after the last daily copy, then somebody went back to that copy; and the other way round."""
     early, late = kept(studio, b"early", b"late")
     for asset in (early, late):

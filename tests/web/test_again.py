@@ -42,7 +42,7 @@ def test_a_heavy_ball_is_lightened_and_comes_back(client: TestClient) -> None:  
     assert undone["subject"]["detail"] == "As in its source."
 
 
-def test_what_cannot_be_made_again_says_why(client: TestClient) -> None:  # noqa: F811
+def test_subjects_without_a_source_say_why(client: TestClient) -> None:  # noqa: F811
     empty = client.post("/api/projects", json={"name": "Empty"}).json()["id"]
     assert "Bring a model in first" in again(client, empty)["message"]
     key = intake(client, "/api/intakes", {"plate.obj": PLATE})["result"]["project"]

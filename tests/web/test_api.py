@@ -181,7 +181,7 @@ def test_environment(client: TestClient, ball: str) -> None:
     assert "environment" in state["stations"][3]["sentence"]
 
 
-def test_what_is_not_there(client: TestClient) -> None:
+def test_missing_things_are_404(client: TestClient) -> None:
     for url in ("/api/projects/nobody", "/api/takes/nobody", "/api/assets/../x/standin", "/api/jobs/x"):
         answer = client.get(url)
         assert answer.status_code == 404

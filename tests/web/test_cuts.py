@@ -170,7 +170,7 @@ def test_two_clips_a_title_and_sound_become_files_that_are_right(bench: tuple[Be
     assert not list(folder.iterdir())
 
 
-def test_what_stands_in_the_way_is_said_before_and_nothing_is_lost(bench: tuple[Bench, Studio, str]) -> None:
+def test_obstacles_to_removal_are_said_and_nothing_is_lost(bench: tuple[Bench, Studio, str]) -> None:
     at, studio, take = bench
 
     def refused(**wanted: object) -> str:
@@ -245,7 +245,7 @@ def test_bad_input_gets_a_sentence_and_leaves_the_cut(bench: tuple[Bench, Studio
     assert at.frame(2).shape[2] == 3
 
 
-def test_what_a_cut_refers_to_is_kept_and_what_died_is_tidied(bench: tuple[Bench, Studio, str]) -> None:
+def test_files_of_a_cut_are_kept_and_dead_pieces_tidied(bench: tuple[Bench, Studio, str]) -> None:
     at, studio, _ = bench
     picture = at.client.post(
         f"{at.url}/pictures", files=[("files", ("card.png", png_of(np.full((9, 16, 3), 200))))]

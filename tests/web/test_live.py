@@ -101,7 +101,7 @@ def test_a_new_request_ends_the_old_one(lens) -> None:  # type: ignore[no-untype
         assert header["request"] == 2
 
 
-def test_what_is_tried_is_shown_and_not_saved(lens) -> None:  # type: ignore[no-untyped-def]
+def test_tried_changes_are_shown_and_not_saved(lens) -> None:  # type: ignore[no-untyped-def]
     client, socket, key = lens
     lamp = [{"kind": "add_light", "shape": "sphere"}]
     lit = client.post(f"/api/projects/{key}/changes", json={"base_version": 1, "changes": lamp}).json()
@@ -270,7 +270,7 @@ def test_the_log_tells_all_takes(lens) -> None:  # type: ignore[no-untyped-def]
         assert log.receive_json() == {"takes": [], "crew": None}
 
 
-def test_what_is_done_at_leisure_gives_way_and_begins_anew(lens) -> None:  # type: ignore[no-untyped-def]
+def test_work_at_leisure_gives_way_and_begins_anew(lens) -> None:  # type: ignore[no-untyped-def]
     client, _, _ = lens
     shared = client.app.state.context.lens
     begun, order = threading.Event(), list[str]()

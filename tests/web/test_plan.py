@@ -74,7 +74,7 @@ def test_a_plan_may_ask_for_other_cameras_and_passes(client: TestClient, data_fo
     assert client.post(f"/api/projects/{key}/plan/forecast", json={"shot": shot}).json()["seconds"] > 0
 
 
-def test_what_cannot_be_shot_queues_nothing(client: TestClient) -> None:  # noqa: F811
+def test_impossible_takes_queue_nothing(client: TestClient) -> None:  # noqa: F811
     key = intake(client, "/api/intakes", {"ball.glb": glb()})["result"]["project"]
     version = client.get(f"/api/projects/{key}").json()["version"]
     state = change(client, key, version, put("shot/shoot/from_frame", 900)).json()

@@ -68,7 +68,7 @@ def test_too_many_connections_are_closed_and_others_answered(port: int) -> None:
     assert httpx.get(f"http://127.0.0.1:{port}/api/takes").json() == []
 
 
-def test_what_takes_long_to_answer_is_not_hung_up_on(port: int) -> None:
+def test_slow_answers_are_not_hung_up_on(port: int) -> None:
     """The limits are of heads and bodies: a page that only listens stays."""
     with httpx.Client(base_url=f"http://127.0.0.1:{port}") as client:
         key = client.post("/api/projects", json={"name": "Pot"}).json()["id"]

@@ -60,7 +60,7 @@ def test_equal_requests_share_one_answer_and_others_wait_their_turn() -> None:
     assert (sorted(begun), most) == (["a", "b", "c"], 2)
 
 
-def test_what_nobody_waits_for_any_more_is_ended() -> None:
+def test_work_without_listeners_is_ended() -> None:
     ended = threading.Event()
 
     def work(unwanted: IsUnwanted) -> None:

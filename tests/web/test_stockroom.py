@@ -49,7 +49,7 @@ def test_things_are_labelled_and_go_back_to_their_earlier_version(client: TestCl
         assert client.patch(path, json={}).status_code in (404, 422)
 
 
-def test_what_is_taken_along_comes_into_another_studio(client: TestClient, ball: str, tmp_path: Path) -> None:  # noqa: F811
+def test_bundles_come_into_another_studio(client: TestClient, ball: str, tmp_path: Path) -> None:  # noqa: F811
     for kind, name in (("model", "Ball"), ("set", "Corner"), ("look", "Day")):
         kept(client, ball, kind, name)
     material = client.get(f"/api/projects/{ball}").json()["project"]["materials"][0]["id"]

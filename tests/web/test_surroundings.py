@@ -73,7 +73,7 @@ def test_the_stand_in_mirrors_what_the_renderer_does(client: TestClient, ball: s
     assert client.get("/api/gobo.png", params={"gobo": "{}x", "wide": 1, "roll_deg": 0}).status_code == 422
 
 
-def test_what_a_light_gives_in_the_stand_in_is_what_it_gives(client: TestClient, ball: str) -> None:  # noqa: F811
+def test_light_in_the_stand_in_equals_light_in_the_picture(client: TestClient, ball: str) -> None:  # noqa: F811
     """An illuminance told in lux arrives as that, in values of the picture."""
     state = client.get(f"/api/projects/{ball}").json()
     light = state["project"]["looks"][0]["lights"][0]["id"]

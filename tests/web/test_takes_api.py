@@ -213,7 +213,7 @@ def test_many_ask_for_one_clip(client: TestClient, data_folder: Path, tracer: Tr
     assert archive.testzip() is None
 
 
-def test_what_is_delivered_is_compared_first(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+def test_deliveries_are_compared_first(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
     """A missing or damaged frame is a sentence, not half a file or a clip that is for ever being encoded."""
     studio, take = shot(
         client, data_folder, tracer, shot__shoot__passes__wanted=["lights"], shot__shoot__name_pattern="Küste 帆"

@@ -109,13 +109,13 @@ def test_large_files_take_no_memory(tmp_path: Path) -> None:
         (HEAD * 3, f"multipart/form-data; boundary={'x' * 70}", "did not arrive whole"),
     ],
 )
-def test_what_does_not_arrive_whole_is_refused(tmp_path: Path, body: bytes, kind: str, sentence: str) -> None:
+def test_incomplete_uploads_are_refused(tmp_path: Path, body: bytes, kind: str, sentence: str) -> None:
     with pytest.raises(IntakeError, match=sentence):
         names_received(tmp_path, arriving(iter([body]), kind))
     assert left(tmp_path) == []
 
 
-def test_who_goes_away_in_the_middle_leaves_nothing(tmp_path: Path) -> None:
+def test_a_client_that_goes_away_leaves_nothing(tmp_path: Path) -> None:
     messages = iter([{"type": "http.request", "body": HEAD + CHUNK, "more_body": True}, {"type": "http.disconnect"}])
 
     async def receive_message() -> dict:

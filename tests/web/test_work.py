@@ -53,7 +53,7 @@ def test_a_job_is_done_once_and_tells_how_it_went(studio: Studio) -> None:
 @pytest.mark.parametrize(
     ("error", "said"), [(ShootError("No frames."), "No frames."), (ZeroDivisionError(), "It is broken.")]
 )
-def test_what_fails_says_why(studio: Studio, error: Exception, said: str) -> None:
+def test_failures_say_why(studio: Studio, error: Exception, said: str) -> None:
     def do(job: Job, hand: JobContext) -> dict:
         raise error
 
@@ -64,7 +64,7 @@ def test_what_fails_says_why(studio: Studio, error: Exception, said: str) -> Non
     work.close()
 
 
-def test_what_is_cancelled_stops_also_from_another_studio(studio: Studio) -> None:
+def test_cancelling_works_from_another_studio(studio: Studio) -> None:
     def do(job: Job, hand: JobContext) -> dict:
         while True:
             hand.tell("", 0.0)
@@ -83,7 +83,7 @@ def test_what_is_cancelled_stops_also_from_another_studio(studio: Studio) -> Non
     work.close()
 
 
-def test_what_a_closed_studio_left_goes_on_with_the_next(studio: Studio) -> None:
+def test_jobs_of_a_closed_studio_go_on_with_the_next(studio: Studio) -> None:
     begun = threading.Event()
 
     def endless(job: Job, hand: JobContext) -> dict:
@@ -104,7 +104,7 @@ def test_what_a_closed_studio_left_goes_on_with_the_next(studio: Studio) -> None
     second.close()
 
 
-def test_what_the_dead_left_is_done_by_another_but_not_for_ever(studio: Studio) -> None:
+def test_jobs_of_the_dead_are_done_by_another_a_few_times(studio: Studio) -> None:
     """A holder that lives keeps its job; one that died loses it; a job that outlives nobody is given up."""
     job = studio.jobs.ask("clip", "a", "A", Spec())
     mine = Claims(studio.folder / "working")

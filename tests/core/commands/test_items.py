@@ -111,7 +111,7 @@ def test_a_plinth_comes_under_the_subject_and_carries_it() -> None:
     assert down.materials == before.materials  # what only the plinth wore went with it
 
 
-def test_what_rides_on_an_item_comes_onto_it_and_keeps_its_place_there() -> None:
+def test_riders_come_onto_their_item_and_keep_their_place() -> None:
     """Chosen as what it rides on, a plinth far away gets the ball in the middle of its top; moved, turned by 90°,
     twice its size or lifted, it takes the ball along: from 5 cm right of its middle to 10 cm behind it."""
     made = done(studio(), AddItem(form="box"))
@@ -135,7 +135,7 @@ def test_what_rides_on_an_item_comes_onto_it_and_keeps_its_place_there() -> None
     assert gap(moved, ball) == pytest.approx(0, abs=1e-9)
 
 
-def test_what_hangs_in_the_air_is_told() -> None:
+def test_hanging_items_are_told() -> None:
     project = done(studio(), AddItem(form="box"), AddItem(form="ball"))
     block, bauble = project.items[1:]
     on = done(project, SetValue(path=f"items/{bauble.id}/rides", value=block.id))
@@ -152,7 +152,7 @@ def test_what_hangs_in_the_air_is_told() -> None:
     assert any(h.startswith(f"‘{bauble.name}’ floats 250 mm above ‘{block.name}’.") for h in hints(above))
 
 
-def test_what_floats_stays_where_it_floats() -> None:
+def test_floating_items_stay_where_they_float() -> None:
     project = done(studio(), SetValue(path="subject/placement/lift_m", value=0.9), AddItem(form="plinth"))
     plinth = project.items[1]
     assert project.items[0].placement.lift_m == 0.9

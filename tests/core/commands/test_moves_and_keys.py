@@ -131,7 +131,7 @@ def test_switches_colours_and_what_travels_are_keyed_as_they_are() -> None:
     assert keys_of(keyed, azimuth) == [(60, pytest.approx(90))]
 
 
-def test_what_is_keyed_goes_with_what_is_removed_and_comes_along_with_copies() -> None:
+def test_keys_go_with_removed_things_and_come_along_with_copies() -> None:
     project = done(new_project("Keys"), SetKey(path=STRENGTH, frame=1), Copy(path="shot"))
     assert len(project.shots) == 2
     assert all(len(shot.channels) == 1 for shot in project.shots)

@@ -41,7 +41,7 @@ def exported(project: Project) -> bytes:
 
 
 @pytest.mark.parametrize("name", list(MOVES))
-def test_what_goes_out_comes_in_again(name: str, tmp_path: Path) -> None:
+def test_exported_stock_comes_in_again(name: str, tmp_path: Path) -> None:
     project = moving(name)
     move = read_camera_move(kept(tmp_path, exported(project)), 24.0)
     assert len(move.places) == 30

@@ -50,7 +50,7 @@ def _seen(line: tuple[tuple[float, float], ...]) -> tuple[Project, Mesh]:
     return with_parts(project, wanted, after, "0" * 32), after
 
 
-def test_what_is_inside_a_line_becomes_a_part_where_it_faces_the_camera() -> None:
+def test_a_drawn_line_cuts_a_part_out_of_what_faces_the_camera() -> None:
     """The right half of the picture of a ball in its middle: a quarter of it, to the right and to the front."""
     project, after = _seen(((0.5, 0.0), (1.0, 0.0), (1.0, 1.0), (0.5, 1.0)))
     own = after.vertices[after.triangles[after.part == 1]].mean(axis=1)
@@ -67,7 +67,7 @@ def test_what_is_inside_a_line_becomes_a_part_where_it_faces_the_camera() -> Non
     assert new.box[0] > -0.05
 
 
-def test_what_cannot_be_taken_apart_says_so() -> None:
+def test_parts_in_one_piece_say_so() -> None:
     for line in ((), ((0.0, 0.0), (0.01, 0.0), (0.0, 0.01))):
         with pytest.raises(ChangeError):
             _seen(line)

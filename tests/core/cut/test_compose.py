@@ -131,7 +131,7 @@ def test_transparent_takes_lie_over_the_ground_or_stay_transparent() -> None:
     assert faded[..., :3] == pytest.approx(picture[..., :3], abs=1e-3)
 
 
-def test_what_is_held_is_made_once_and_stays_as_it_was() -> None:
+def test_held_frames_are_made_once() -> None:
     title = Title(id="t", text="I", size=60, length=20, fade_in=0, fade_out=0)
     clip = Clip(id="a", take_id="a", length=4, speed=0.5, hold_after=10)
     cut = Cut(clips=(clip, Clip(id="b", take_id="b", length=1)), titles=(title,))

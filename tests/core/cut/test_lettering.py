@@ -61,7 +61,7 @@ def test_spacing_is_between_letters_only() -> None:
     assert spaced.width - plain.width == pytest.approx(4 * 0.25)
 
 
-def test_what_no_font_has_is_told_and_files_that_are_none_are_refused() -> None:
+def test_missing_letters_are_told_and_other_files_refused() -> None:
     assert missing("Sturm №4 أ", "mono") == ""
     assert missing("風 glass", "grotesque") == "風"
     for data in (b"", b"no font at all", b"\x00\x01\x00\x00" + bytes(200)):

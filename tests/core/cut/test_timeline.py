@@ -199,7 +199,7 @@ def test_ten_thousand_clips_are_laid_and_edited() -> None:
     assert clips_at(lay_out_cut(moved), FILMS, Fraction(24), 19_999)[0].clip.id == "c9998"
 
 
-def test_what_cannot_be_is_refused_in_a_sentence() -> None:
+def test_impossible_edits_are_refused_in_a_sentence() -> None:
     cut = cut_of((Clip(id="a", length=5), Clip(id="b", length=5)))
     for edit, says in (
         (SetValues(values={"clips/a/length": 0}), "Plays"),

@@ -53,7 +53,7 @@ def real_time_threads() -> set[int]:
 
 
 @pytest.mark.parametrize("name", MOVING)
-def test_what_is_written_is_what_was_meant(name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_written_decisions_read_back_the_same(name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Joined of three pieces."""
     monkeypatch.setattr(segments, "PIECE", 4)
     delivery = Delivery(preset=name, width=W, height=H)  # type: ignore[arg-type]
@@ -139,7 +139,7 @@ def test_rounds_repeat_picture_and_sound(tmp_path: Path) -> None:
     assert heard == pytest.approx(3 * COUNT * RATE / 24, abs=2400)
 
 
-def test_what_is_wrong_with_a_file_is_found(tmp_path: Path) -> None:
+def test_faults_of_a_file_are_found(tmp_path: Path) -> None:
     delivery, path = Delivery(width=W, height=H), tmp_path / "clip.mp4"
     source = programme()
     encode(source, delivery, path, quiet)
@@ -202,7 +202,7 @@ def test_times_that_lay_in_memory_are_not_written(count: int) -> None:
 
 
 @pytest.mark.parametrize("name", ["web", "fine", "gif loop"])
-def test_what_died_goes_on_where_it_was(name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_dead_deliveries_go_on_where_they_were(name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(segments, "PIECE", 4)
     delivery = Delivery(preset=name, width=W, height=H)  # type: ignore[arg-type]
     source, folder, asked = programme(), tmp_path / "pieces", list[int]()

@@ -89,7 +89,7 @@ def test_the_subject_is_sharp_while_the_plane_of_focus_goes_through_it() -> None
         assert blur[i] == pytest.approx(disc / 0.036 * 1280)
 
 
-def test_what_stands_before_the_subject_hides_it() -> None:
+def test_obstacles_hide_the_subject() -> None:
     free, corners = studio()
     assert obstacles_of(free, View.of(free), corners).hidden is None
     wall, _ = studio(boxed("wall", 0.6, z_m=1.0))

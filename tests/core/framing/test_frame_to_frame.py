@@ -63,7 +63,7 @@ def test_a_spin_moves_the_rim_and_a_box_fills_its_share() -> None:
     assert standing.filled == pytest.approx(np.full(48, wide * high))
 
 
-def test_what_lies_behind_the_camera_counts_for_nothing() -> None:
+def test_points_behind_the_camera_count_for_nothing() -> None:
     travel = travelled(shot("orbit"), np.array([[0.0, 0.5, 5.0], [0.0, 0.5, 0.0]]))
     assert np.isfinite(travel.px).all()
     assert np.isfinite(travel.filled).all()

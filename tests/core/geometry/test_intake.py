@@ -245,7 +245,7 @@ def test_repairs_are_reported() -> None:
     assert "Nothing odd" in findings(take_in({"a.glb": glb()}))
 
 
-def test_what_is_not_a_subject_is_named() -> None:
+def test_parts_that_are_no_subject_are_named() -> None:
     def change(document: dict) -> None:
         document["cameras"] = [{"type": "orthographic"}]
         document["nodes"][0]["camera"] = 0

@@ -281,7 +281,7 @@ def test_vertex_colours_of_gltf_multiply_and_are_opaque_where_the_material_is() 
         (lambda d: d["nodes"][0].update(name="half \ud800 a\u0007 name"), ""),
     ],
 )
-def test_what_is_not_read_is_named(change: Any, said: str) -> None:
+def test_unread_parts_of_a_file_are_named(change: Any, said: str) -> None:
     assert said in findings(take_in({"a.glb": with_document(glb(), change)}))
 
 
@@ -304,7 +304,7 @@ def test_long_chains_of_nodes_come_in() -> None:
         (lambda d: (d["accessors"][0].update(count=60_000_000), d["accessors"][0].pop("bufferView")), "ends too early"),
     ],
 )
-def test_what_cannot_come_in_says_why(change: Any, sentence: str) -> None:
+def test_unreadable_files_say_why(change: Any, sentence: str) -> None:
     with pytest.raises(IntakeError, match=sentence):
         take_in({"a.glb": with_document(glb(), change)})
 

@@ -230,7 +230,7 @@ def test_text_files_that_end_in_the_middle_do_not_come_in() -> None:
         ),
     ],
 )
-def test_what_is_wrong_is_said_where_it_is(name: str, data: bytes, sentence: str) -> None:
+def test_faults_are_said_where_they_are(name: str, data: bytes, sentence: str) -> None:
     with pytest.raises(IntakeError, match=sentence):
         take_in({name: data})
 

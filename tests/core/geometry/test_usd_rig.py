@@ -119,7 +119,7 @@ def test_skeletons_and_blend_shapes_move_as_the_library_says(tmp_path: Path, own
     assert np.ptp(rig.at(((0, 0.5, 1.0),))[0], axis=0).max() < 3
 
 
-def test_what_only_travels_travels_and_poses_stand(tmp_path: Path) -> None:
+def test_rigid_bodies_travel_while_poses_stand(tmp_path: Path) -> None:
     """A cube whose place has keys; a skeleton with one pose and no keys stands in that pose and brings no animation."""
     stage = Usd.Stage.CreateNew(str(tmp_path / "cube.usda"))
     stage.SetTimeCodesPerSecond(10)

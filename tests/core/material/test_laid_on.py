@@ -76,7 +76,7 @@ def test_a_ball_has_no_pole_where_all_columns_meet() -> None:
         assert np.ptp(around, axis=0).max() < 0.03
 
 
-def test_what_lies_on_an_item_goes_where_it_goes() -> None:
+def test_decals_go_along_with_their_item() -> None:
     placed = Placement(x_m=0.4, z_m=-0.2, lift_m=0.3, turn_deg=70.0)
     frame = np.array(item_frame(placed)).reshape(3, 4)
     turned = np.radians(70.0)

@@ -114,7 +114,7 @@ def test_things_ride_on_the_camera() -> None:
         assert np.linalg.inv(camera) @ at == pytest.approx(np.linalg.inv(at_rest(project, project.camera)), abs=1e-9)
 
 
-def test_who_goes_along_comes_back_to_the_rig_when_its_carrier_is_removed() -> None:
+def test_lights_come_back_to_the_rig_when_their_carrier_is_removed() -> None:
     project = studio()
     box = project.items[0].id
     project = done(project, SetValue(path="look/lights/key/rides", value=box), Remove(path=f"items/{box}"))

@@ -307,7 +307,7 @@ def test_a_keyed_constant_gives_the_same_as_the_value_itself() -> None:
     assert (moment(camera, 7).shutter.cameras == moment(project, 7).shutter.cameras).all()
 
 
-def test_what_cannot_be_keyed_or_is_not_there_is_refused() -> None:
+def test_keys_on_fixed_or_missing_values_are_refused() -> None:
     project = new_project("Refused")
     for path_, said in {
         "looks/nobody/tone/ev100": "not in this project",

@@ -124,7 +124,7 @@ def furnished() -> Project:
     return edited(project, items__plinth__placement__x_m=0.5, items__pot__placement__x_m=0.6, set__disc__height_m=0.02)
 
 
-def test_what_rides_stands_on_and_goes_along_with_what_it_rides_on() -> None:
+def test_riders_stand_on_their_carrier_and_go_along() -> None:
     project = furnished()
     pot, plinth, lamp = project.items
     assert stand_height_m(project, lamp) == 0

@@ -40,7 +40,7 @@ def test_there_and_back_over_a_day(rate: FrameRate, data: st.DataObject) -> None
         assert 3600 * hours + 60 * minutes + seconds == pytest.approx(frames / float(rate.fraction), abs=1.2)
 
 
-def test_what_is_no_timecode_is_told() -> None:
+def test_values_that_are_no_timecode_are_told() -> None:
     assert frames_of("8:12", FrameRate(24)) == 204
     assert frames_of("1:02:03", FrameRate(25)) == 62 * 25 + 3
     for text in ("", "abc", "1:2:3:4:5", "00:00:00:24", "00:61:00:00", "00:00:-1:00"):

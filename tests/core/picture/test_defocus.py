@@ -36,7 +36,7 @@ def test_a_point_becomes_a_disc_of_the_same_light(radius: float, blades: int) ->
     assert (widths[:, 1] - widths[:, 0]).sum() == pytest.approx(full * radius**2, rel=0.25 if radius < 1 else 0.05)
 
 
-def test_what_is_sharp_stays_and_keeps_its_edge_before_what_is_not() -> None:
+def test_sharp_places_keep_their_edge_before_blurred_ones() -> None:
     rng = np.random.default_rng(1)
     picture = np.zeros((H, W, 3), np.float32)
     picture[..., 2] = rng.random((H, W))
@@ -52,7 +52,7 @@ def test_what_is_sharp_stays_and_keeps_its_edge_before_what_is_not() -> None:
     assert out[calm][..., 2].mean() == pytest.approx(picture[calm][..., 2].mean(), rel=0.05)
 
 
-def test_what_is_before_is_spread_over_what_is_sharp() -> None:
+def test_blurred_foreground_spreads_over_sharp_background() -> None:
     picture = np.zeros((H, W, 3), np.float32)
     picture[:, 60:] = 1.0  # a bright wall that is near
     out, _ = apply_defocus(picture, None, np.where(picture[..., 0] > 0, -8.0, 0.0).astype(np.float32))

@@ -115,7 +115,7 @@ def test_motion_places_and_passes_follow_what_bends(tracer: Tracer) -> None:
         assert one[covered > 0].std() > 0.02
 
 
-def test_what_the_animation_leaves_alone_stays_as_it_is() -> None:
+def test_parts_without_animation_stay_as_they_are() -> None:
     """A subject of a turning and a standing part: only one of them is in the body that bends."""
     glb = Glb()
     rotor, _ = glb.node(mesh=glb.mesh(block()), name="Rotor"), glb.node(mesh=glb.mesh(sphere(0.2, 16)), name="Base")

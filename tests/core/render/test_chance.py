@@ -143,7 +143,7 @@ def check_file(data: bytes, folder: Path) -> None:
 
 @pytest.mark.filterwarnings("error")
 @pytest.mark.parametrize("seed", range(20))
-def test_whatever_can_be_set_can_be_shot(tracer: Tracer, tmp_path: Path, seed: int) -> None:
+def test_any_allowed_settings_can_be_shot(tracer: Tracer, tmp_path: Path, seed: int) -> None:
     project, assets = studio_by_chance(seed)
     compiler = SceneCompiler(assets.__getitem__)
     frame = project.shot.first_frame

@@ -74,7 +74,7 @@ def _both(light_rows: np.ndarray, points: np.ndarray, normals: np.ndarray) -> tu
     return found, told
 
 
-def test_what_gives_light_is_never_left_out() -> None:
+def test_lit_places_always_have_a_light_to_choose() -> None:
     rng = np.random.default_rng(5)
     normals = rng.normal(size=(400, 3))
     normals /= np.linalg.norm(normals, axis=1, keepdims=True)
@@ -133,7 +133,7 @@ def test_chances_are_those_with_which_sources_are_chosen() -> None:
 
 @pytest.mark.parametrize("side_by_side", [True, False])
 @pytest.mark.parametrize("bounces", [0, 1])
-def test_what_surroundings_bring_does_not_depend_on_lights(tracer: Tracer, side_by_side: bool, bounces: int) -> None:
+def test_light_of_surroundings_does_not_depend_on_lamps(tracer: Tracer, side_by_side: bool, bounces: int) -> None:
     """Albedo 0.5 under 100 nit from everywhere is 50 nit, to the same bits beside a faint light and a strong one."""
     found = []
     for nit in (1e-3, 1e6):

@@ -118,7 +118,7 @@ def test_equal_moments_share_a_film_wherever_they_come_from() -> None:
     assert gains(moment(blurred, 1), moment(edited(blurred, shot__frames=100), 1)) is None
 
 
-def test_what_was_not_exposed_cannot_be_raised() -> None:
+def test_lights_that_were_off_cannot_be_raised() -> None:
     project, _ = studio()
     assert gained(changed(project, lights__key__on=False), project) is None
     assert gained(changed(project, lights__key__power=0.0), project) is None
@@ -205,7 +205,7 @@ def test_developing_begins_with_what_is_there(tracer: Tracer) -> None:
     assert next(developer.pictures(moment(project, 2), W, H)).width == W // FIRST_SHRINK
 
 
-def test_what_is_lit_or_painted_otherwise_is_guessed_at_full_size(tracer: Tracer) -> None:
+def test_edits_of_light_and_paint_are_guessed_at_full_size(tracer: Tracer) -> None:
     """The first picture after such an edit is the last one, corrected: nearer to the truth than the last one, and
     than the small one stretched."""
     project, compiler = studio()

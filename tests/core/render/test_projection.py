@@ -89,7 +89,7 @@ def mask_of(project: Project, assets: dict[str, bytes], frame: int, tracer: Trac
 
 
 @pytest.mark.parametrize("distortion", BENDS)
-def test_what_is_fitted_touches_the_margin_in_the_picture(tracer: Tracer, distortion: float) -> None:
+def test_a_fitted_subject_touches_the_margin_in_the_picture(tracer: Tracer, distortion: float) -> None:
     project, assets = through(distortion, balls(), **{"shot/shoot/margin": 0.1})
     hull = placed_hull(measure(balls()), project.subject.placement)  # type: ignore[union-attr]
     fitted = fit_subject(project, hull)

@@ -83,7 +83,7 @@ def test_samples_go_where_the_clean_picture_needs_them(tracer: Tracer) -> None:
     assert np.array_equal(again.count, film.count)
 
 
-def test_what_is_clean_needs_nothing_more(tracer: Tracer) -> None:
+def test_clean_tiles_need_no_more_samples(tracer: Tracer) -> None:
     film = Film(128, 64)
     film.count[:] = 8
     film.sums[:, :3], film.sums[:, 12:15], film.sums[:, 3:6] = 8 * 400.0, 4 * 400.0, 8 * 0.5

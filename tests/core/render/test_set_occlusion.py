@@ -60,7 +60,7 @@ def test_points_of_a_sweep_see_past_it() -> None:
     assert views.seen[floor][:, back].mean() < 0.3
 
 
-def test_what_comes_of_it_stays_and_is_less_noisy(tracer: Tracer) -> None:
+def test_denoised_takes_stay_and_are_less_noisy(tracer: Tracer) -> None:
     project, assets = project_of(plane(0.05, 0.01), diffuse())
     values = {
         "set/sweep/on": True,

@@ -93,7 +93,7 @@ def test_each_turns_at_its_own_speed_and_about_its_own_axis(tracer: Tracer) -> N
     assert not alike(exposed(tracer, scene, 64), picture(tracer, studio(), samples=64))
 
 
-def test_what_rides_on_the_disc_goes_round_and_what_stands_does_not(tracer: Tracer) -> None:
+def test_items_on_the_disc_go_round_and_others_stand(tracer: Tracer) -> None:
     """Half a turn of the disc brings the one from the left to the right and turns it round."""
     spun = edited(studio(**{"items/two/on": False}), move="spin")
     there = studio(**{"items/two/on": False, "items/one/placement/x_m": 0.4, "items/one/placement/turn_deg": 180.0})
@@ -194,7 +194,7 @@ def test_two_shots_looks_and_colourways_flipped_twenty_times_compile_nothing_ane
     assert compiler.made == made
 
 
-def test_what_is_kept_keeps_within_its_limit() -> None:
+def test_kept_pictures_keep_within_their_limit() -> None:
     """The latest of each kind stays however large; of all others those used last."""
     kept = SceneCache(1000)
     for key in (1, 2, 3):
@@ -207,7 +207,7 @@ def test_what_is_kept_keeps_within_its_limit() -> None:
     assert bytes_of(({"a": [np.zeros(3)]}, b"xy", Film(2, 2))) == 24 + 2 + bytes_of(Film(2, 2))
 
 
-def test_what_rides_on_the_camera_keeps_its_place_in_the_picture(tracer: Tracer) -> None:
+def test_items_on_the_camera_keep_their_place_in_the_picture(tracer: Tracer) -> None:
     orbit = {"shot/rows": (Row(id="camera", segments=(Segment(id="s", kind="orbit"),)),)}
     project = studio(**orbit, **{"items/two/rides": "camera"})
     first, later = (picture(tracer, project, frame) for frame in (1, 5))

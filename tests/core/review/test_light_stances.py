@@ -53,7 +53,7 @@ def test_a_wall_hides_what_is_lower_than_its_edge_seen_from_the_subject(form: st
 
 
 @pytest.mark.parametrize("shape", ["disc", "sphere", "tube"])
-def test_what_is_round_reaches_as_far_as_it_is_large(shape: str) -> None:
+def test_round_lights_reach_as_far_as_they_are_large(shape: str) -> None:
     light = Light(id="round", name="Round", shape=shape, elevation_deg=0.0, distance_m=2.0, width_m=0.5, height_m=0.1)  # type: ignore[arg-type]
     points = outline(light_row(light, np.array([0.0, 1.0, 0.0]), 0.0))
     half_m = 0.05 if shape == "tube" else 0.25

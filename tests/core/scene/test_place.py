@@ -123,7 +123,7 @@ def test_every_value_affects_what_is_said_beside_it_and_nothing_else() -> None:
             assert (dependency_key(after, on) != dependency_key(project, on)) == (place.affects in on), path
 
 
-def test_what_is_known_of_a_place() -> None:
+def test_facts_about_a_property() -> None:
     focal = place_of("camera/focal_mm")
     assert (focal.title, focal.unit, focal.least, focal.most, focal.affects) == ("Focal length", "mm", 8, 400, "camera")
     assert place_of("look/lights/key/strength_stops").affects == "gain"
@@ -201,7 +201,7 @@ def test_lists_and_what_refers_to_them() -> None:
         put(project, "subject/variant/parts/pot/material", "nobody")
 
 
-def test_what_was_built_without_checks_is_checked_when_it_is_written() -> None:
+def test_unchecked_documents_are_checked_when_written() -> None:
     light = Light(id="key", name="Key").model_copy(update={"width_m": -1.0})
     with pytest.raises(ChangeError, match="Width must be at least"):
         put(furnished(), "look/lights/key", light)

@@ -40,7 +40,7 @@ def test_a_sound_loop_has_no_findings() -> None:
     assert found.steps[0] == pytest.approx(np.median(found.steps), rel=0.5)  # over the seam
 
 
-def test_what_was_planted_is_found_in_its_frames() -> None:
+def test_planted_faults_are_found_in_their_frames() -> None:
     with_speck = picture(4)
     with_speck[20, 30] = 40.0
     broken = picture(6)

@@ -41,7 +41,7 @@ def test_tinted_light_is_said_as_what_it_does() -> None:
     assert said((0.5, 0.5, 0.5), (1.0, 0.8, 0.5), mask=0.5) == []  # nothing that it covers wholly
 
 
-def test_what_mirrors_or_wears_a_picture_has_no_swatch() -> None:
+def test_mirrors_and_pictures_have_no_swatch() -> None:
     assert is_paint(Material(id="m", name="Lacquer"))
     picture = MaterialMaps(base_color=TextureRef(asset="0" * 32))
     for change in (

@@ -67,7 +67,7 @@ def test_a_ready_set_takes_the_size_of_what_comes_in(ready: ReadySet) -> None:
     assert len(large.looks) == 2  # the look that was there stays
 
 
-def test_what_is_kept_of_one_project_comes_into_another_of_another_size() -> None:
+def test_stock_comes_into_a_project_of_another_size() -> None:
     project, measures = _ball(0.1)
     project = put_all(
         project, {"look/lights": ({"id": "k", "name": "K", "distance_m": 1.0, "excluded_parts": ("sweep",)},)}
