@@ -46,7 +46,7 @@ class TakeLog:
                         news.get_nowait()
                     news.put_nowait(now)
             await asyncio.sleep(LOOK_EVERY_S)
-        self._last = None  # what was read last is old by the time somebody listens again
+        self._last = None  # the last state is old by the time somebody listens again
 
     def _log_json(self) -> str:
         self.reads += 1

@@ -77,7 +77,7 @@ def run_cutting(tell: Callable[[str], None]) -> None:
         mix = Mix(cut, lambda key: b"")
         programme = ProgramSource(maker.frame, FRAMES, RATE, mix.blocks)
         delivery, target = Delivery(), Path(name) / "cut.mp4"
-        maker.frame(30)  # what is compiled once is not counted
+        maker.frame(30)  # compiling is not counted
         before = _memory()
         whole = time_call(lambda: encode(programme, delivery, target, lambda what, share: None))[0]
         grown = _memory() - before

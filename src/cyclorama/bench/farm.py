@@ -63,7 +63,7 @@ def measure_costs(project: Project, read: Callable[[str], bytes], assets_bytes: 
     numbers = project.shot.frame_numbers
     maker = FrameMaker(project, numbers, SceneCompiler(read), tracer)
     middle = numbers[len(numbers) // 2]
-    maker.exposed(middle)  # what is only done once is not of the frame
+    maker.exposed(middle)  # costs of the first time are not of the frame
     expose_s, film = time_call(lambda: maker.exposed(middle))
     seen = maker.seen(film)
     known = dict.fromkeys(seen_for_cleaning(project, numbers, middle), seen)

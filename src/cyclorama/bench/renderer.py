@@ -123,7 +123,7 @@ def _live(project: Project, compiler: SceneCompiler) -> dict[str, str]:
             width = next(developer.pictures(moment(p, 1), WIDTH, HEIGHT)).width
             return (time.perf_counter() - start) * 1000, width
 
-        # what an artist has in front of them before an edit: a picture that has developed for a while
+        # before an edit an artist looks at a picture that has developed for a while
         before = developer.pictures(moment(project, 1), WIDTH, HEIGHT)
         while next(before).samples <= SPLIT_FROM:
             pass

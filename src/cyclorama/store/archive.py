@@ -184,7 +184,7 @@ def _check(key: str, data: bytes) -> None:
             return
         elif content_hash(data) != key:  # only a mesh is kept under another name than its content's
             Mesh.from_bytes(data)
-        elif _ending(data) == ".zip":  # what a model was made from: it is read, with limits, when it is made again
+        elif _ending(data) == ".zip":  # sources of a model are read, with limits, when it is made again
             return
         elif _ending(data) in (".exr", ".hdr"):
             read_linear(data, "environment")

@@ -55,7 +55,7 @@ class Steps(Generic[D]):
             document = self._kind.model_validate_json(row.document) if row else begins()
         except ValidationError:
             document = begins()
-        # what lies before the oldest state that is kept is how it began only while nothing was forgotten
+        # before the oldest kept state lies the beginning only while nothing was forgotten
         return Stood(document, row.label if row else "", at > (0 if first == 1 else first), at < last)
 
     def before(self, session: Session, owner: str, at: int) -> list[tuple[int, str, datetime]]:

@@ -117,7 +117,7 @@ class TakeStore:
         """Record a new take of the project as it stands, or of what another take keeps; its turn comes after all that
         wait. Who does not queue it shoots it himself."""
         document = project.model_dump_json()
-        load_project(document)  # what could not be read again is not recorded
+        load_project(document)  # a document that could not be read again is not recorded
         slate = TakeSlate(
             id=take_id,
             project_id=project.id,

@@ -248,7 +248,7 @@ def _free_to_the_right(project: Project, hull: np.ndarray, measures_of: Measures
     low, high = hull.min(axis=0), hull.max(axis=0)
     wide = float(high[0] - low[0])
     gap, way = _BESIDE * wide, np.array([(1 + _BESIDE) * wide, 0.0, 0.0])
-    low, high = low + STOOD * wide, high - STOOD * wide  # what it stands on is not in its way
+    low, high = low + STOOD * wide, high - STOOD * wide  # its ground is not in its way
     while blocking := [b for a, b in boxes if (a < high + way).all() and (b > low + way).all()]:
         way[0] = max(float(b[0]) for b in blocking) - low[0] + gap  # each is in the way once
     return float(way[0])

@@ -119,7 +119,7 @@ def with_gap_closed(project: Project, where: str, fix: Fix) -> Project:
         return put(project, f"items/{identity}/play/repeat", "whole")
     if fix == "end at start":
         return put(project, f"shot/channels/{identity}/outside", "repeat")
-    if fix == "blend":  # what was keyed is done sooner, and leads back in the time that is left
+    if fix == "blend":  # keys are done sooner, and lead back in the time that is left
         channel = next(c for c in shot.channels if c.id == identity)
         frames = [k.frame + shot.first_frame for k in channel.keys]
         span = max(channel.keys[-1].frame - channel.keys[0].frame, 1)

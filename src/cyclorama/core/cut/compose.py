@@ -130,7 +130,7 @@ class Compositor:
         if source.number is None and not clip.picture:
             return self._plain(clip.colour if not clip.take_id else self.cut.colour, opaque=True)
         if clip.picture:
-            # what is drawn in a picture file, whatever its size, is fitted as a frame is
+            # a picture file of any size is fitted as a frame is
             picture = (decode_picture(self._read(clip.picture), clip.name) / 255).astype(np.float32)
             w, h = picture.shape[1], picture.shape[0]
         else:

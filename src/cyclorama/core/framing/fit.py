@@ -94,7 +94,7 @@ def _searched(project: Project, points: Points, frame: int | None) -> Project:
             "Where the camera stands is keyed, or lies on a path: its distance does not change what it sees."
         )
     power = brentq(room, low, high, xtol=1e-9)
-    while room(power) < 0.0:  # what is found may lie on the wrong side by a hair
+    while room(power) < 0.0:  # the root may lie on the wrong side by a hair
         power += 1e-9
     return _with_camera(project, {"distance_m": now * 2.0**power})
 

@@ -63,7 +63,7 @@ def _bring_near(name: str, model: FileModel) -> None:
     """Subtract the place of a model that stands far from its origin, before anything is rounded."""
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     for part in model.parts:
-        # who knows where vertices lie that nothing uses
+        # unused vertices may lie anywhere
         seen = part.vertices[used_by(part.triangles, len(part.vertices))]
         low, high = np.minimum(low, seen.min(axis=0)), np.maximum(high, seen.max(axis=0))
     middle, size = (low.astype(np.float64) + high) / 2, float((high - low).max(initial=0.0))

@@ -52,7 +52,7 @@ def take_in(
     wanted = wanted or DetailRequest()
     name, model = read_model(files, wanted.exact)
     name = PurePosixPath(name).name
-    del files  # what is needed of them is in the model
+    del files  # the model holds all that is needed of them
     check(name, model)
     choose(name, model, wanted.detail)
     off = wanted.off or usual_off(model, wanted.detail)

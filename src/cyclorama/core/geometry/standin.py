@@ -61,7 +61,7 @@ def _reduced(mesh: Mesh, parts: int) -> tuple[Mesh, NDArray[np.int32]]:
         error *= COARSER
         if len(light.triangles) <= MOST_TRIANGLES or error > COARSEST:
             break
-    if not there.all():  # what is smaller than what shows: it is seen when the camera comes near
+    if not there.all():  # parts smaller than the tolerance: seen when the camera comes near
         small = left.only(~there[left.part])
         order = np.argsort(np.concatenate([light.part, small.part]), kind="stable")
         back = np.full(len(left.vertices), -1)

@@ -104,7 +104,7 @@ def _camera_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
     stand = stand_of(project, free, carriers_at(project, free, ends))
     turned = turned_deg(free, CAMERA, ends)
     m = stand.matrices(2)
-    back = rotations(turned[0] - turned[1], 1, 1)[0]  # what it has turned by is told apart
+    back = rotations(turned[0] - turned[1], 1, 1)[0]  # the turn is told apart
     aim = np.broadcast_to(stand.aim, (2, 3))[0]
     at = aim + back @ (m[1, :3, 3] - aim)
     where = f"shots/{shot.id}/rows/{CAMERA}"
@@ -120,7 +120,7 @@ def _camera_gaps(project: Project, shot: Shot) -> Iterator[LoopGap]:
 
 def _channel_gaps(shot: Shot) -> Iterator[LoopGap]:
     for channel in shot.channels:
-        if _paces(channel):  # what it does to the camera is looked at with the row
+        if _paces(channel):  # its effect on the camera is looked at with the row
             continue
         place = place_of(channel.path)
         times = np.array([0.0, 1e-3, shot.frames - 1e-3, shot.frames])

@@ -63,7 +63,7 @@ def with_balance(project: Project, changes: dict[str, LightChange]) -> Project:
         if change is None:
             continue
         stops = light.strength_stops + change.stops
-        # what the strength's own range cannot hold goes into the power
+        # strength beyond its range goes into the power
         held, here = _held(stops), f"look/lights/{light.id}"
         values[f"{here}/strength_stops"] = held
         values[f"{here}/power"] = min(light.power * 2.0 ** (stops - held), MOST_POWER)

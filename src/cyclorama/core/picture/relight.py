@@ -44,7 +44,7 @@ def gains(exposed: Moment, now: Moment) -> Gains | None:
     result = np.array([*rows, np.ones(3), np.full(3, around)], np.float32)
     if not np.all(result <= MOST_GAIN):
         return None
-    # what clamping took away depends on how bright everything was
+    # light lost to clamping depends on how bright everything was
     clamps = exposed.shoot.clamp_indirect is not None
     return None if clamps and np.any(result != 1) else result
 
@@ -57,7 +57,7 @@ def same_view(a: Moment, b: Moment) -> bool:
 
 def _depending(moment: Moment, on: frozenset[Affects]) -> tuple[object, ...]:
     """Dependency key of a moment without its lights, which are compared one by one."""
-    if moment.shoot.clamp_indirect is not None:  # what clamping took away depends on the exposure
+    if moment.shoot.clamp_indirect is not None:  # light lost to clamping depends on the exposure
         on = on | {"picture"}
     look = derive(moment.look, lights=())
     documents = (moment.camera, moment.set, look, moment.shoot, *moment.materials, *moment.items)

@@ -286,7 +286,7 @@ class _Steps:
             self.lost = True
             return None
         try:
-            if future.status == "lost":  # who made it is gone: it is made again
+            if future.status == "lost":  # its machine is gone: it is made again
                 raise TimeoutError
             made: RenderedFrame = future.result(timeout=FETCH_S)
             seconds = self.cluster.spent(self._job.document, number)

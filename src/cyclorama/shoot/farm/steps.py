@@ -146,7 +146,7 @@ class _Step:
     """Step under way: reports progress to the client, and knows when nobody waits any more."""
 
     def __init__(self, job: FarmJob, number: int, does: str):
-        self._worker, self._key = get_worker(), thread_state.key  # what asks may be another thread
+        self._worker, self._key = get_worker(), thread_state.key  # the question may come from another thread
         self._topic = job.topic
         self._about = {"at": self._worker.address, "of": job.document, "frame": number, "does": does}
         self._at = 0.0

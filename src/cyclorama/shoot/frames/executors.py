@@ -84,7 +84,7 @@ class LocalExecutor:
             return number, error
 
     def again(self, number: int) -> None:
-        self._maker = self._new_maker()  # what the last one remembered may be what is wrong
+        self._maker = self._new_maker()  # the fault may lie in what the last one remembered
         self._left.appendleft(number)
 
     def close(self) -> None:

@@ -35,7 +35,7 @@ def mask_of(take: TakeRecord, layer: PassName, name: str, number: int) -> Mask:
         raise ShootError(_DAMAGED.format(file_path(take, layer, number).name)) from error
 
 
-@lru_cache(maxsize=4)  # who pulls at the grade of a part asks for the same again and again
+@lru_cache(maxsize=4)  # a dragged grade of a part asks for the same mattes again and again
 def _mask(data: bytes, layer: PassName, name: str) -> Mask:
     mask = matte_of(read_layers(data, layer), layer, name)
     mask.setflags(write=False)

@@ -62,7 +62,7 @@ def forecast(project: Project, turn: Turn) -> tuple[float, float]:
     probe, scale = _probe_settings(settings)
     paths_scale = scale if settings.wanted_quality else scale * settings.samples / PROBE_SAMPLES
     first = replace(moment(project, numbers[0]), shoot=probe)
-    # what is only done once is not to be multiplied: compiling the scene, loading kernels for it, filling caches
+    # costs of the first time are not to be multiplied: compiling the scene, loading kernels for it, filling caches
     once: dict[str, object] = {"samples": 1, "quality": "draft" if settings.wanted_quality else "own"}
     warm = replace(first, shoot=derive(probe, **once))
     turn(partial(expose_frame, warm))
@@ -132,7 +132,7 @@ def _among_neighbours(project: Project, probe: ShootSettings, film: Film, turn: 
         light = maker.cleaned(number, film, seen)
         maker.finished(number, film, seen, dict.fromkeys(cleaned_for(small, numbers, number), light))
 
-    turn(made)  # what frames near each other know has room to be made once
+    turn(made)  # knowledge of neighbouring frames is made once
     return _timed(turn, made)[0]
 
 

@@ -35,7 +35,7 @@ from ..frames.reuse import Reuse, reusable
 from .reshoot import Group, groups
 from .retry import Patience
 
-if TYPE_CHECKING:  # who shoots here need not load what speaks with clusters
+if TYPE_CHECKING:  # shooting here needs no library of clusters
     from ..farm.cluster import Machine
     from ..farm.farm import Farm
 
@@ -87,7 +87,7 @@ class Wish:
         self._moved()
         if at_once or time.monotonic() - self._asked > WISH_EVERY_S:
             self._asked = time.monotonic()
-            with suppress(BusyError):  # what was wished before still holds
+            with suppress(BusyError):  # the wish before still holds
                 self.value = self._studio.takes.wish(self._take_id)
         return self.value != "run"
 

@@ -22,7 +22,7 @@ from ...store.file_lock import hold
 from .take import shoot_take
 from .worker_lock import Beat, shooting, who_shoots
 
-if TYPE_CHECKING:  # who shoots here need not load what speaks with clusters
+if TYPE_CHECKING:  # shooting here needs no library of clusters
     from ..farm.farm import Farm
 
 CLUSTER = "CYC_CLUSTER"

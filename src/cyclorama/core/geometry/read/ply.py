@@ -33,7 +33,7 @@ def read_ply(name: str, data: bytes, bundle: FileBundle) -> FileModel:
     if len(index) and not (index.min() >= 0 and index.max() < len(points)):
         raise IntakeError(f"‘{name}’ refers to vertices that are not there; it is damaged. Export it again.")
     model = FileModel()
-    # what belongs to corners or faces makes corners distinct: places of their maps, colours of their face
+    # properties of corners or faces make corners distinct: map coordinates, colours of the face
     mapped, part = _corner_uvs(face, sizes)
     painted = _colours(face.columns)
     corners = np.zeros((len(index), 3), np.int32)

@@ -51,7 +51,7 @@ def read_usd(name: str, data: bytes, bundle: FileBundle) -> FileModel:
             raise IntakeError(f"‘{name}’ is damaged or not really a USD file. Export it again.") from error
         model = _Reader(stage, folder, FileBundle(files), root).model
         model.missing += missing
-        del held  # what was taken out of layers counts as long as they are held
+        del held  # unpacked layers count as long as they are held
         return model
 
 

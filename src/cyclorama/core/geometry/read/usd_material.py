@@ -80,7 +80,7 @@ class UsdMaterials:
                 self.model.materials.append(entry.material(plain.id))
                 self._sets[place] = entry.sets
             else:
-                # what colours the mesh has are its own
+                # the mesh's colours are its own
                 self.model.materials.append(plain)
         return self._taken[key]
 

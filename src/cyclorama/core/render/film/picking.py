@@ -97,7 +97,7 @@ class PickProbe:
         met = samples.items["covered"] > 0
         if not met.any():
             return None
-        # what most of the pixel shows, not a mixture across an edge
+        # the surface in most of the pixel, not a mixture across an edge
         parts = samples.first[:, 10].astype(int)
         mine = met & (parts == np.bincount(parts[met]).argmax())
         point = samples.first[mine, :3].astype(np.float64).mean(axis=0)
