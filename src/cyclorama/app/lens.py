@@ -123,7 +123,7 @@ class Lens:
         self.ready = threading.Event()
         """set once the kernels are compiled"""
         self.unprepared = False
-        """whether preparing them went wrong; it is tried again"""
+        """true when preparing them went wrong; it is tried again"""
         self._preparing = PREPARING
         self._thread = threading.Thread(target=self._run, name="lens", daemon=True)
         self._thread.start()

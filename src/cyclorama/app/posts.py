@@ -26,7 +26,7 @@ class OwnGallery:
     origin: str
     """http://127.0.0.1:8765 say"""
     cookies: dict[str, str]
-    """what lets the studio in"""
+    """cookies that let the studio in"""
 
 
 class PostSpec(BaseModel):

@@ -47,11 +47,11 @@ class TakeLine(BaseModel):
     first: int
     last: int
     total: int
-    """how many frames it has"""
+    """number of frames that it has"""
     finished: int
-    """how many frames are there"""
+    """number of frames that are there"""
     waiting: int
-    """how many of these are to be shot again or to get more passes"""
+    """number of these that are to be shot again or to get more passes"""
     strip: list[StripFrame]
     left: str | None
     spent: str | None
@@ -59,7 +59,7 @@ class TakeLine(BaseModel):
     clamped: float | None
     source_id: str | None
     process: Process
-    """how it is made of its source, where it has one"""
+    """the way it is made of its source, where it has one"""
     disk: str | None
     created: str
     not_before: datetime | None
@@ -89,7 +89,7 @@ class TakeAnswer(BaseModel):
     every: int
     """one frame stands for so many"""
     total: int
-    """how many frames it has"""
+    """number of frames that it has"""
     done: list[int]
     """numbers of the frames that are finished"""
     versions: list[str]
@@ -100,18 +100,18 @@ class TakeAnswer(BaseModel):
     width: int
     height: int
     finely: str
-    """how finely it was shot, in few words"""
+    """its quality, in few words"""
     format: str
     clamped: float | None
     """share of the light that clamping took away, None where nothing is clamped"""
     rate: tuple[int, int]
     loops: bool
-    """whether its frames go round without a seam"""
+    """true when its frames go round without a seam"""
     stem: str
     passes: list[str]
     """those that can be shown"""
     shot_passes: tuple[PassName, ...]
-    """what is shot besides the picture"""
+    """its passes"""
     passes_alone: tuple[PassName, ...] = ALONE
     """those for which no frame is exposed"""
     transparent: bool

@@ -43,7 +43,7 @@ class ProjectRow(Base):
     created: Mapped[datetime]
     updated: Mapped[datetime]
     takes_called: Mapped[int] = mapped_column(default=0)
-    """how many takes there have ever been: the next one's number is never one that was used"""
+    """number of takes that there have ever been: the next one's number is never one that was used"""
 
 
 class HistoryRow(Base):
@@ -53,7 +53,7 @@ class HistoryRow(Base):
     project_id: Mapped[str] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), primary_key=True)
     seq: Mapped[int] = mapped_column(primary_key=True)
     label: Mapped[str]
-    """what was changed to get here"""
+    """label of the change that led here"""
     document: Mapped[str]
     """JSON: the whole document, or what changed since the state before"""
     patch: Mapped[bool] = mapped_column(default=False)
@@ -75,14 +75,14 @@ class TakeRow(Base):
     last: Mapped[int]
     state: Mapped[TakeState]
     wish: Mapped[Wish]
-    """what the artist last asked for"""
+    """the last wish of the artist"""
     message: Mapped[str]
     slate: Mapped[str | None]
     """JSON: what lists say of the document; None in takes of earlier versions that nobody has listed yet"""
     worker_pid: Mapped[int | None]
     """the process that shoots it"""
     frame_now: Mapped[int | None]
-    """what that process is working on"""
+    """the frame in the hands of that process"""
     forecast_s: Mapped[float | None]
     created: Mapped[datetime]
     started: Mapped[datetime | None]
@@ -103,7 +103,7 @@ class TakeRow(Base):
     again: Mapped[str | None]
     """JSON: frames that are to be shot otherwise than the take, and how"""
     process: Mapped[Process] = mapped_column(server_default="mix")
-    """how it is made of its source, where it has one"""
+    """the way it is made of its source, where it has one"""
 
 
 class FrameRow(Base):
@@ -128,7 +128,7 @@ class FrameRow(Base):
     """where it was made; None: where the studio is"""
     at: Mapped[datetime]
     lacks: Mapped[bool] = mapped_column(default=False)
-    """whether it is to get passes that it does not have"""
+    """true when it is to get passes that it does not have"""
 
 
 class TroubleRow(Base):
@@ -151,7 +151,7 @@ class FinishRow(Base):
     number: Mapped[int] = mapped_column(primary_key=True)
     document: Mapped[str]
     label: Mapped[str]
-    """what was changed to get here"""
+    """label of the change that led here"""
     at: Mapped[datetime]
 
 
@@ -163,7 +163,7 @@ class CutRow(Base):
     number: Mapped[int] = mapped_column(primary_key=True)
     document: Mapped[str]
     label: Mapped[str]
-    """what was changed to get here"""
+    """label of the change that led here"""
     at: Mapped[datetime]
 
 
@@ -249,14 +249,14 @@ class JobRow(Base):
     about: Mapped[str]
     """what it is done to: two of one kind about the same are one"""
     name: Mapped[str]
-    """what people call it"""
+    """its name for people"""
     spec: Mapped[str]
     """JSON: all that is needed to do it, also after a restart"""
     state: Mapped[JobState]
     stopping: Mapped[bool]
     """it was asked to stop and has not yet done so"""
     what: Mapped[str]
-    """what is being done"""
+    """the present step"""
     share: Mapped[float]
     """of the whole that is done, 0…1"""
     message: Mapped[str]

@@ -29,7 +29,7 @@ class Slate(BaseModel):
     height: int
     samples: int
     finely: str = ""
-    """how finely it is shot, in few words; empty of takes of earlier versions"""
+    """its quality, in few words; empty of takes of earlier versions"""
     format: str
     every: int = 1
 
@@ -66,7 +66,7 @@ class ListedTake:
     created: datetime
     source_id: str | None
     process: Process
-    """how it is made of its source"""
+    """the way it is made of its source"""
     turn: int
     """those that wait are shot in the order of this"""
     not_before: datetime | None
@@ -74,11 +74,11 @@ class ListedTake:
     folder: str
     """name of the folder of its files"""
     finished: int
-    """how many of its frames are there"""
+    """number of its frames that are there"""
     waiting: int
-    """how many of these are to be shot again or to get more passes"""
+    """number of these that are to be shot again or to get more passes"""
     lacks: bool
-    """whether it is passes that are shot"""
+    """true when it is passes that are shot"""
     bytes: int
     """room that they take"""
     seconds: float

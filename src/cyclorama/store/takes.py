@@ -63,7 +63,7 @@ class TakeRecord:
     pending: frozenset[int] = frozenset()
     """frames that are there and are to be shot again"""
     process: Process = "mix"
-    """how it is made of its source, where it has one"""
+    """the way it is made of its source, where it has one"""
 
     @property
     def disk_bytes(self) -> int:

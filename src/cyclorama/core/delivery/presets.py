@@ -22,7 +22,7 @@ class Coding:
 
     title: str
     use: str
-    """what it is for"""
+    """its purpose"""
     ending: Ending
     codec: str
     pixels: str
@@ -133,7 +133,7 @@ class Delivery(Doc):
     fits_mb: Annotated[float, Field(title="Must fit in", gt=0, le=100_000)] | None = None
     """million bytes; the finest quality is found that does"""
     rounds: Annotated[int, Field(title="Rounds", ge=1, le=100)] = 1
-    """how often all of it is shown, one after the other"""
+    """number of rounds, one after the other"""
     sound: Annotated[bool, Field(title="With sound")] = True
     plays: Annotated[int, Field(title="Plays by itself", ge=0, le=100)] = 0
     """how often a GIF or an animated picture is shown before it stands still; 0: for ever"""

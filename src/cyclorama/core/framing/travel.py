@@ -35,7 +35,7 @@ class SubjectTravel:
     camera_m_s: F64
     """speed of the camera, m/s"""
     turn_deg_s: F64
-    """how fast it turns, °/s"""
+    """its turn, °/s"""
     most_px: float
     """beyond this many pixels a frame a movement judders"""
 

@@ -32,7 +32,7 @@ class LightPosition(NamedTuple):
     azimuth_deg: float
     elevation_deg: float
     off_deg: float
-    """how far it is, as seen from the surface, from where it should be; 0 where it can stand there"""
+    """its distance, as seen from the surface, from where it should be; 0 where it can stand there"""
 
 
 def mirror_position(surface: Surface) -> Vec3:

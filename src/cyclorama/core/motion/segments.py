@@ -38,7 +38,7 @@ class SegmentKind:
     figure: str
     """how large one is, for the list of segments: names of fields in braces, `:m` for lengths"""
     moves: Callable[[Segment], bool]
-    """whether anything moves while it lasts"""
+    """true when anything moves while it lasts"""
     first: Callable[[Camera], dict[str, float]] = lambda camera: {}
     """values of a new one, as large as suits where the camera stands"""
     turns: Callable[[Segment], float] = _nothing

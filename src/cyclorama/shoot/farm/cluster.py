@@ -36,7 +36,7 @@ class Machine:
     memory: int
     """bytes in use"""
     same: bool
-    """whether it has this version of the program"""
+    """true when it has this version of the program"""
     frame: int | None = None
     does: str = ""
     share: float = 0.0

@@ -223,7 +223,7 @@ class _Steps:
         self.runs = Runs()
         """frames that nobody exposes yet"""
         self.lost = False
-        """whether nothing more is to be expected"""
+        """true when nothing more is to be expected"""
         self._job, self._project, self._numbers = job, take.project, take.numbers
         self._asked: dict[int, list[int]] = {}
         """frames of which not all is exposed or handed out that they need, and that"""
@@ -232,7 +232,7 @@ class _Steps:
         self._cleaned: dict[int, Future[Any]] = {}
         self._finished: dict[int, Future[Any]] = {}
         self._open_runs: list[list[Future[Any]]] = []
-        """what is exposed of runs that are not done"""
+        """films of runs that are not done"""
         self._ended: SimpleQueue[int] = SimpleQueue()
         self._count, self._mark = itertools.count(1), uuid4().hex[:12]
 

@@ -22,7 +22,7 @@ class WorkerStatus(BaseModel):
     memory: int
     """bytes in use"""
     same: bool
-    """whether it has this version of the program"""
+    """true when it has this version of the program"""
     frame: int | None
     does: str
     share: float

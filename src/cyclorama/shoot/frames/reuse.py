@@ -22,7 +22,7 @@ class Reuse:
     files: dict[str, FileSum | None]
     """by the name under which they are recorded"""
     is_shown: bool
-    """whether those that show it are among them; they are made of the master else"""
+    """true when those that show it are among them; they are made of the master else"""
     lacks: tuple[PassName, ...]
     """passes that are wanted and not there"""
 

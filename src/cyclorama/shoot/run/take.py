@@ -159,7 +159,7 @@ class _Run:
     seconds: list[float] = field(default_factory=list)
     done: int = 0
     group: Group = field(init=False)
-    """how the frames that are being made are shot"""
+    """settings of the frames that are being made"""
     sources: dict[str, TakeRecord] = field(default_factory=dict)
     """takes from which frames were taken over"""
     alike: dict[str, list[int]] = field(default_factory=dict)
@@ -168,7 +168,7 @@ class _Run:
     began: float = 0.0
     """when the frame that is being made here was begun, on the clock of `perf_counter`"""
     recorded: dict[int, FrameRecord] = field(init=False)
-    """what is known of frames that are there"""
+    """records of frames that are there"""
     lacking: dict[int, tuple[PassName, ...]] = field(default_factory=dict)
     """passes of frames that were taken over without them"""
     faults: list[str] = field(default_factory=list)

@@ -108,7 +108,7 @@ class KeyedState(BaseModel):
     title: str
     unit: str
     owner: str
-    """what it belongs to"""
+    """its owner"""
     kind: str
     numbers: int
     frames: list[int]
@@ -118,7 +118,7 @@ class KeyedState(BaseModel):
     """how it goes on from each"""
     outside: str
     in_use: bool
-    """whether the shot goes by it: not those of a camera or look that it does not have"""
+    """true when the shot goes by it: not those of a camera or look that it does not have"""
     values: Packed
     """(n, numbers) in the frames that are looked at"""
 
@@ -157,7 +157,7 @@ class ShotState(BaseModel):
     kind: str
     turns: float
     plain: bool
-    """whether it is one turn of the camera or the disc, or a hold"""
+    """true when it is one turn of the camera or the disc, or a hold"""
     gaps: list[GapState]
     keyed: dict[str, KeyedState]
     """by path"""
@@ -189,7 +189,7 @@ class LaneState(BaseModel):
     limit: float | None
     """beyond which it wants a look"""
     below: bool
-    """whether the limit is the least that is right"""
+    """true when the limit is the least that is right"""
     worst: float
     worst_frame: int
 
@@ -250,7 +250,7 @@ class ProjectState(BaseModel):
 
     version: int
     trouble: str | None
-    """what is wrong with it as a whole"""
+    """fault of it as a whole"""
     undo: str | None
     """label of the change that undo would take back"""
     redo: str | None

@@ -28,7 +28,7 @@ class ChecksAnswer(BaseModel):
     checked: Checked | None
     """None before the first"""
     current: bool
-    """whether they were made of the frames and the grade as they are"""
+    """true when they were made of the frames and the grade as they are"""
     otherwise: str | None
     """frames that were shot otherwise than the take"""
     pending: list[int]

@@ -81,12 +81,12 @@ class CutAnswer(BaseModel):
     clips: list[ClipLine]
     title_starts: dict[str, int]
     title_says: dict[str, str]
-    """what is odd about a title"""
+    """faults of titles"""
     sounds: dict[str, str]
     beats: list[int]
     """frames of the cut on which beats of its sounds fall"""
     faults: list[str]
-    """what stands in the way of delivering"""
+    """obstacles to delivering"""
 
 
 class TitleBox(BaseModel):

@@ -82,7 +82,7 @@ class DeliveryAnswer(BaseModel):
     title: str
     delivery: Delivery
     job: JobAnswer | None
-    """how it is being made; None when that is long forgotten"""
+    """its job; None when that is long forgotten"""
     done: bool
     fine: bool
     """everything that was looked at was right"""

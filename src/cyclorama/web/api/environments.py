@@ -78,7 +78,7 @@ class SeenRegion(BaseModel):
     across_deg: float
     down_deg: float
     whites: float
-    """how bright it is, 1 is 1000 nit"""
+    """its brightness, 1 is 1000 nit"""
     share: float
     """of all the light of the picture"""
 

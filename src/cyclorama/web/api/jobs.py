@@ -21,7 +21,7 @@ class JobAnswer(BaseModel):
     name: str
     state: JobState
     what: str
-    """what is being done"""
+    """the present step"""
     share: float
     """of the whole that is done, 0…1"""
     message: str

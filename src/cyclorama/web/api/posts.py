@@ -38,7 +38,7 @@ class PostAnswer(BaseModel):
     id: str
     post: Post
     job: JobAnswer | None
-    """how it goes; None when that is long forgotten"""
+    """its job; None when that is long forgotten"""
     shown_at: str | None
     """address of the post, once it is there"""
 

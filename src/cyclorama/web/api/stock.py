@@ -50,7 +50,7 @@ class StockRequest(BaseModel):
     which: Id | None = None
     """an item, or a light"""
     frame: Annotated[int, Field(ge=0, le=2_000_000)] = 0
-    """what its tile shows"""
+    """address of its tile"""
 
 
 class Relabelled(BaseModel):

@@ -39,10 +39,10 @@ class Swatch(BaseModel):
     material: str | None
     """its id, None for one to start from"""
     parts: int
-    """how many parts wear it"""
+    """number of parts that wear it"""
     key: str
     there: bool
-    """whether its swatch is developed"""
+    """true when its swatch is developed"""
 
 
 class KeptSwatch(Swatch):
@@ -145,7 +145,7 @@ class Variation(BaseModel):
     """A material as it might be."""
 
     values: dict[str, Any]
-    """what is other, by field"""
+    """other values, by field"""
     key: str
     there: bool
 

@@ -32,7 +32,7 @@ class UsdRig:
                 self._find_skins(UsdSkel.Root(prim))
             moving = moving or (prim.IsA(UsdGeom.Xformable) and UsdGeom.Xformable(prim).TransformMightBeTimeVarying())
         self.alive = moving or bool(self._skins)
-        """whether anything could move"""
+        """true when anything could move"""
         self._nodes: dict[str, int] = {}
         self._parent: list[int] = []
         self._base: list[F64] = []
