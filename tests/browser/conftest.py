@@ -10,23 +10,24 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 from tests.clusters import free_port
 from tests.core.geometry.test_intake import glb
 
 ARGUMENTS = [
     "--no-sandbox",
-    "--use-angle=swiftshader",
-    "--enable-unsafe-swiftshader",
-    "--ignore-gpu-blocklist",
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
     "--no-first-run",
     "--disable-gpu-compositing",
 ]
-"""Without a graphics card, pages are put together by the processor as such and only WebGL draws as if there were one:
-otherwise that alone takes half of the machine while pictures arrive."""
+WITHOUT_WEBGL = ["--disable-gpu", "--disable-3d-apis"]
+WITH_WEBGL = ["--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
+"""Drawn by the processor, which takes a quarter of the machine: for tests that are marked `webgl`, as they look at the
+stand-in."""
+LENS_SAMPLES = 8
+"""Enough to see by; more would take the machine from the tests."""
 LONG_MS = 420_000
 PATIENT_MS = 120_000
 """On a machine that compiles kernels and traces for another test meanwhile, what is quick takes its time."""
@@ -53,6 +54,8 @@ class Server:
             "run",
             "--no-open",
             "--gallery",
+            "--lens-samples",
+            str(LENS_SAMPLES),
             "--port",
             str(self.port),
             "--data",
@@ -83,16 +86,34 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
 
 
 @pytest.fixture(scope="session")
-def browser() -> Iterator[Browser]:
-    path = next(p for p in map(shutil.which, ("chromium", "chromium-browser")) if p)
+def playwright() -> Iterator[Playwright]:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
-        yield browser
-        browser.close()
+        yield playwright
+
+
+def _launched(playwright: Playwright, more: list[str]) -> Browser:
+    path = next(p for p in map(shutil.which, ("chromium", "chromium-browser")) if p)
+    return playwright.chromium.launch(executable_path=path, args=ARGUMENTS + more)
+
+
+@pytest.fixture(scope="session")
+def browser(playwright: Playwright) -> Iterator[Browser]:
+    browser = _launched(playwright, WITHOUT_WEBGL)
+    yield browser
+    browser.close()
+
+
+@pytest.fixture(scope="session")
+def webgl_browser(playwright: Playwright) -> Iterator[Browser]:
+    browser = _launched(playwright, WITH_WEBGL)
+    yield browser
+    browser.close()
 
 
 @pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
+def page(request: pytest.FixtureRequest) -> Iterator[Page]:
+    marked = request.node.get_closest_marker("webgl") is not None
+    browser: Browser = request.getfixturevalue("webgl_browser" if marked else "browser")
     page = browser.new_page(viewport={"width": 1280, "height": 800})
     page.set_default_timeout(PATIENT_MS)
     problems: list[str] = []

@@ -45,6 +45,7 @@ def picture(tmp_path: Path) -> Path:
     return path
 
 
+@pytest.mark.webgl
 def test_animation_bends_the_stand_in_and_is_set_on_the_card(page: Page, server: Server, tmp_path: Path) -> None:
     model = tmp_path / "bar.glb"
     model.write_bytes(bending_bar()[0].to_bytes())
@@ -67,6 +68,7 @@ def test_animation_bends_the_stand_in_and_is_set_on_the_card(page: Page, server:
     assert (play.animation, play.repeat) == ("animation-1", "once")
 
 
+@pytest.mark.webgl
 def test_parts_are_seen_left_out_and_lightened_and_files_pasted(page: Page, server: Server, tmp_path: Path) -> None:
     """Pasted onto the reel wall; the tree of its parts; pointing at one shows it; made again, and back."""
     model = tmp_path / "pair.glb"

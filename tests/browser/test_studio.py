@@ -27,10 +27,15 @@ BRIGHTNESS = """(() => {
 })()"""
 
 
+STANDIN = "document.getElementById('standin').toDataURL()"
+PRINT = "document.getElementById('picture').toDataURL()"
+
+
 def field(page: Page, path: str):  # type: ignore[no-untyped-def]
     return page.locator(f'section:not([hidden]) [data-number="{path}"]')
 
 
+@pytest.mark.webgl
 def test_lens_develops_and_an_edit_starts_it_again(page: Page, floor: str) -> None:
     opened(page, floor, "light")
     page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
@@ -187,6 +192,43 @@ def test_dragging_in_the_lens_and_on_the_plan_can_be_undone(page: Page, floor: s
     page.mouse.up()
     expect(page.locator('[data-card="light"]')).to_be_visible()
     expect(page.locator("#undo")).to_have_attribute("title", "Undo: Set azimuth (Ctrl+Z)")
+    page.click("#undo")
+
+
+@pytest.mark.webgl
+def test_the_stand_in_follows_a_drag_and_is_seen_from_outside(page: Page, floor: str) -> None:
+    opened(page, floor, "camera")
+    shown = page.evaluate(STANDIN)
+    mat = page.locator("#mat").bounding_box()
+    assert mat
+    page.mouse.move(mat["x"] + 300, mat["y"] + 200)
+    page.mouse.down()
+    page.mouse.move(mat["x"] + 400, mat["y"] + 260, steps=4)
+    page.wait_for_function(f"shown => {STANDIN} !== shown", arg=shown)
+    expect(page.locator("#picture")).to_have_css("opacity", "0")
+    page.mouse.up()
+    page.click("#undo")
+    shown = page.evaluate(STANDIN)
+    page.click("#walk-out")
+    page.wait_for_function(f"shown => {STANDIN} !== shown", arg=shown)
+    expect(page.locator("#walk-out")).to_have_attribute("aria-pressed", "true")
+
+
+def test_without_webgl_a_drag_shows_rendered_pictures(page: Page, floor: str) -> None:
+    opened(page, floor, "camera")
+    expect(page.locator("#lens-facts")).to_contain_text("WebGL 2 is off")
+    expect(page.locator("#walk-out")).to_be_disabled()
+    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    before = page.evaluate(PRINT)
+    mat = page.locator("#mat").bounding_box()
+    assert mat
+    page.mouse.move(mat["x"] + 300, mat["y"] + 200)
+    page.mouse.down()
+    page.mouse.move(mat["x"] + 400, mat["y"] + 260, steps=4)
+    page.wait_for_function(f"before => {PRINT} !== before", arg=before, timeout=LONG_MS)
+    expect(page.locator("#picture")).to_have_css("opacity", "1")
+    page.mouse.up()
+    expect(page.locator("#undo")).to_be_enabled()
     page.click("#undo")
 
 

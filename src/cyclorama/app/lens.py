@@ -81,7 +81,7 @@ class LensProgress:
 
     request: int
     share: float
-    """of FULL_SAMPLES"""
+    """of all samples"""
     seconds_left: float
 
 
@@ -108,11 +108,11 @@ class Viewer:
 class Lens:
     """One rendering thread for all open lenses; the one asked last goes first. Any new request cancels."""
 
-    def __init__(self, studio: Studio):
-        self._studio = studio
+    def __init__(self, studio: Studio, samples: int | None = None):
+        self._studio, self.full = studio, samples or FULL_SAMPLES
         self._tracer = Tracer()
         self._compiler = SceneCompiler(studio.assets.get)
-        self._developer = ProgressiveRenderer(self._compiler, self._tracer)
+        self._developer = ProgressiveRenderer(self._compiler, self._tracer, self.full)
         self._viewers: list[Viewer] = []
         self._wake = threading.Condition()
         self._generation = 0
@@ -282,7 +282,7 @@ class Lens:
 
         saved = self._studio.projects.get(viewer.project_id).project
         project, _ = perform_all(saved, wanted.tried, self._studio.measures_if_whole, LensEye(self))
-        tell = _teller(viewer, wanted.request)
+        tell = _teller(viewer, wanted.request, self.full)
         here = moment(project, wanted.frame)
         for shown in self._developer.pictures(here, wanted.width, wanted.height, cancelled, tell):
             if cancelled():
@@ -306,7 +306,7 @@ class Lens:
         return self.at_leisure(made, unwanted)
 
 
-def _teller(viewer: Viewer, request: int) -> Tell:
+def _teller(viewer: Viewer, request: int, full: int) -> Tell:
     """Tells a viewer now and then how many of all samples there are."""
     begun: tuple[float, float] | None = None
     told = time.perf_counter()
@@ -319,7 +319,7 @@ def _teller(viewer: Viewer, request: int) -> Tell:
         elif now - told >= TELL_EVERY_S:
             told = now
             pace = (now - begun[0]) / (samples - begun[1])
-            viewer.deliver(LensProgress(request, samples / FULL_SAMPLES, (FULL_SAMPLES - samples) * pace))
+            viewer.deliver(LensProgress(request, samples / full, (full - samples) * pace))
 
     return tell
 

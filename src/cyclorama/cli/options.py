@@ -20,6 +20,9 @@ Cluster = Annotated[
     str | None, typer.Option(envvar="CYC_CLUSTER", help="Scheduler of a cluster that shoots, tcp://name:8786 say.")
 ]
 NoOpen = Annotated[bool, typer.Option("--no-open", help="Do not open a browser window.")]
+LensSamples = Annotated[
+    int | None, typer.Option(min=2, max=256, help="Samples at which the lens is done; fewer spare a small machine.")
+]
 Data = Annotated[Path, typer.Option(help="Data folder.")]
 Preset = Annotated[str, typer.Option(help="web, fine, small, gif-loop, clear-loop, master, png, spin, sheet …")]
 Size = Annotated[str | None, typer.Option(help="Width and height, 1080x1920 say; else that of the cut.")]

@@ -14,7 +14,9 @@ import typer
 from .options import sentences
 
 
-def serve(data: Path, host: str, wanted: int, no_open: bool, allowed: list[str], gallery: bool) -> None:
+def serve(
+    data: Path, host: str, wanted: int, no_open: bool, allowed: list[str], gallery: bool, lens_samples: int | None = None
+) -> None:
     import psutil
 
     from ..store import open_studio
@@ -34,7 +36,7 @@ def serve(data: Path, host: str, wanted: int, no_open: bool, allowed: list[str],
     name = "127.0.0.1" if host in ("0.0.0.0", "::", "localhost") else f"[{host}]" if ":" in host else host
     address = f"http://{name}:{port}/{f'?key={key}' if key else ''}"
     hosts = [*allowed, *([] if local else [name, socket.gethostname(), *_own_addresses()])]
-    server = server_for(create_app(data, hosts, key, f"http://{name}:{port}" if gallery else None))
+    server = server_for(create_app(data, hosts, key, f"http://{name}:{port}" if gallery else None, lens_samples))
 
     def announce() -> None:
         while not server.started and not server.should_exit:

@@ -64,11 +64,16 @@ HERE = Path(__file__).parent
 
 
 def create_app(
-    folder: Path, hosts: Iterable[str] = (), key: str | None = None, gallery_origin: str | None = None
+    folder: Path,
+    hosts: Iterable[str] = (),
+    key: str | None = None,
+    gallery_origin: str | None = None,
+    lens_samples: int | None = None,
 ) -> FastAPI:
     """The application over one data folder; see `Guard` for hosts and key.
 
     gallery_origin: where the studio reaches itself, to show the gallery there; None: without it
+    lens_samples: samples at which a picture of the lens is done; None: all
     """
     cookies = {} if key is None else {COOKIE: key}
     own_gallery = None if gallery_origin is None else OwnGallery(gallery_origin, cookies)
@@ -83,7 +88,7 @@ def create_app(
         watch.start()
         for task in housekeeping:
             task.start()
-        lens = Lens(studio)
+        lens = Lens(studio, lens_samples)
         forecasts, eyes = SharedWork("forecasts", 1), SharedWork("eyes", 4, 256)
         work = JobRunner(studio, job_kinds(studio, lens, own_gallery))
         work.start()

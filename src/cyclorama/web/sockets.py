@@ -10,7 +10,6 @@ from fastapi import APIRouter, Depends, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
 
 from ..app.lens import FrameRequest, LensPicture, LensProgress, News, Tried, Trouble, Viewer
-from ..core.render.film.progressive import FULL_SAMPLES
 from ..core.review.phrases import duration
 from .context import Context, context
 
@@ -23,7 +22,7 @@ MOST_WAITING = 8
 """News that wait for a browser that is slow to take them."""
 
 
-def _packed(picture: LensPicture) -> bytes:
+def _packed(picture: LensPicture, full: int) -> bytes:
     """Length of the header, JSON header, JPEG."""
     shown = picture.shown
     header = json.dumps(
@@ -33,7 +32,7 @@ def _packed(picture: LensPicture) -> bytes:
             "width": shown.width,
             "height": shown.height,
             "ms": picture.milliseconds,
-            "of": FULL_SAMPLES,
+            "of": full,
         }
     ).encode()
     return struct.pack("<I", len(header)) + header + shown.jpeg
@@ -121,10 +120,10 @@ async def _send_until_gone(socket: WebSocket, ctx: Context, waiting: "asyncio.Qu
         if isinstance(item, Trouble):
             await socket.send_json({"error": item.sentence, "request": item.request})
         elif isinstance(item, LensProgress):
-            progress = {"request": item.request, "share": item.share, "of": FULL_SAMPLES}
+            progress = {"request": item.request, "share": item.share, "of": ctx.lens.full}
             await socket.send_json({"progress": {**progress, "left": duration(item.seconds_left)}})
         else:
-            await socket.send_bytes(_packed(item))
+            await socket.send_bytes(_packed(item, ctx.lens.full))
 
 
 @router.websocket("/takes")

@@ -18,8 +18,8 @@ from .frame import picture_of
 from .tracer import Cancel, Tell, Tracer, film_for
 
 FULL_SAMPLES = 256
-STEPS = (2, 8, 32, 96, FULL_SAMPLES)
-"""Samples at which a picture is shown."""
+STEPS = (2, 8, 32, 96)
+"""Samples at which a picture is shown, before the last."""
 SPLIT_FROM = 8
 """From this step on the lights are parted, so that dimming them takes no time (a second or so, in which nothing else is
 done)."""
@@ -42,10 +42,11 @@ class DevelopedPicture:
 
 
 class ProgressiveRenderer:
-    """Develops pictures with a compiler and a tracer, and keeps what it has exposed."""
+    """Develops pictures up to `full` samples with a compiler and a tracer, and keeps what it has exposed."""
 
-    def __init__(self, compiler: SceneCompiler, tracer: Tracer):
+    def __init__(self, compiler: SceneCompiler, tracer: Tracer, full: int = FULL_SAMPLES):
         self._compiler, self._tracer = compiler, tracer
+        self._steps = (*(step for step in STEPS if step < full), full)
         self._negatives = Negatives()
 
     def pictures(
@@ -75,11 +76,11 @@ class ProgressiveRenderer:
                 shown = STEPS[0] if like.moment.materials == moment.materials else 0.0
         fresh = [fit for fit in fits if fit.by.max() <= MOST_RAISED]
         negative, by = fresh[0] if fresh else self._begun(moment, width, height, coarse)
-        for target in (step for step in STEPS if step > negative.samples):
+        for target in (step for step in self._steps if step > negative.samples):
             self._expose(negative, target, cancelled, tell)
             self._negatives.keep(negative)
             if target > shown:
-                last = target == FULL_SAMPLES
+                last = target == self._steps[-1]
                 clean = negative.develop(by, "high" if last else "fast", last)
                 yield self._shown(clean, negative.film, moment, target)
             if target >= SPLIT_FROM:

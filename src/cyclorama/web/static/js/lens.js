@@ -8,6 +8,7 @@ import { StandIn } from "./standin.js";
 const LONG_SIDE = 640;
 const DEGREES_PER_PIXEL = 0.35;
 const AXES = ["x", "y", "z"];
+const NO_STANDIN = "rendered pictures only: WebGL 2 is off in this browser";
 const box = (element) => element.getBoundingClientRect();
 
 export class Lens {
@@ -103,6 +104,11 @@ export class Lens {
     this.#tryNext();
   }
 
+  /** Whether there is a stand-in. */
+  get draws() {
+    return Boolean(this.standin.renderer);
+  }
+
   /** Look from outside, or through the camera again. @returns {boolean} whether it is from outside */
   walkOut() {
     const { outside } = this.standin;
@@ -168,7 +174,7 @@ export class Lens {
   /** Show the stand-in: something is being handled. */
   handle() {
     this.pause();
-    this.picture.style.opacity = 0;
+    if (this.draws) this.picture.style.opacity = 0;
     this.#line(0);
     this.status.textContent = this.preparing ? this.status.textContent : "";
   }
@@ -200,7 +206,7 @@ export class Lens {
     const pose = this.clock.pose(), lens = this.held ?? this.store.state.lens;
     this.standin.place(pose, lens);
     const { width, height } = this.store.shot.shoot;
-    const facts = `${Number(pose.focal_mm.toFixed(1))} mm · ${width}×${height} · EV ${lens.ev100.toFixed(1)}`;
+    const facts = `${Number(pose.focal_mm.toFixed(1))} mm · ${width}×${height} · EV ${lens.ev100.toFixed(1)}${this.draws ? "" : ` · ${NO_STANDIN}`}`;
     if (this.facts.textContent !== facts) this.facts.textContent = facts;
     if (this.store.shot.formats.length) this.#showGuides();
   }
@@ -213,8 +219,14 @@ export class Lens {
 
   /** Draw the stand-in in a pose that is not saved yet. */
   preview(pose) {
-    this.picture.style.opacity = 0;
+    if (this.draws) this.picture.style.opacity = 0;
     this.standin.place(pose, pose.lens);
+  }
+
+  /** Show changes that a hand makes here: in the stand-in, or rendered where there is none. @param {() => boolean} held */
+  #follow(changes, held) {
+    if (!this.draws) this.attempt(changes);
+    this.store.preview(changes, this.clock.frame, (pose) => held() && this.onpreview?.(pose));
   }
 
   layout() {
@@ -291,7 +303,7 @@ export class Lens {
       if (rectangle) return showRectangle(this.frame, rectangle, e);
       if (walked?.grip) {
         walked.changes = this.standin.outside.drag(walked.grip, e.clientX - walked.x, e.clientY - walked.y, this.#frameSize());
-        this.store.preview(walked.changes, this.clock.frame, (pose) => walked && this.onpreview?.(pose));
+        this.#follow(walked.changes, () => Boolean(walked));
         return this.standin.draw();
       }
       if (walked) {
@@ -302,7 +314,7 @@ export class Lens {
       if (!from || Math.hypot(e.clientX - from.x, e.clientY - from.y) < 3 && !from.moved) return;
       if (!from.moved) this.handle();
       from.moved = true;
-      this.store.preview(changes(e), this.clock.frame, (pose) => from && this.onpreview?.(pose));
+      this.#follow(changes(e), () => Boolean(from));
     });
     this.mat.addEventListener("pointerup", (e) => {
       if (aimed) {
@@ -403,7 +415,7 @@ export class Lens {
     this.dollied = (this.dollied ?? this.store.value(path)) * factor;
     const change = { kind: "set", path, value: Number(Math.min(FARTHEST_M, Math.max(NEAREST_M, this.dollied)).toPrecision(5)) };
     this.handle();
-    this.store.preview([change], this.clock.frame, (pose) => this.dollied && this.onpreview?.(pose));
+    this.#follow([change], () => Boolean(this.dollied));
     clearTimeout(this.dollyTimer);
     this.dollyTimer = setTimeout(() => {
       this.dollied = null;

@@ -25,6 +25,15 @@ function readMesh(buffer) {
   return { header, positions, normals, colours, indices };
 }
 
+/** A renderer on a canvas; null where the browser has no WebGL 2. @param {HTMLCanvasElement} canvas */
+function rendererOn(canvas) {
+  const context = canvas.getContext("webgl2", { antialias: true, preserveDrawingBuffer: true });
+  if (!context) return null;
+  const renderer = new THREE.WebGLRenderer({ canvas, context });
+  renderer.toneMapping = THREE.NeutralToneMapping;
+  return renderer;
+}
+
 /** A group of meshes, one a part, sharing their vertices, which `userData` keeps: as they are drawn and at rest. */
 function buildGroup(data, material) {
   const group = new THREE.Group();
@@ -130,14 +139,14 @@ class Model {
 export class StandIn {
   /** @param {HTMLCanvasElement} canvas */
   constructor(canvas) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
-    this.renderer.toneMapping = THREE.NeutralToneMapping;
+    /** null where the browser has no WebGL 2: then nothing is drawn, and only rendered pictures are shown. */
+    this.renderer = rendererOn(canvas);
     this.scene = new THREE.Scene();
     this.outside = new Outside(this.scene);
     this.camera = new THREE.PerspectiveCamera();
     this.camera.matrixAutoUpdate = false;
     this.sparing = new AdaptiveQuality();
-    this.light = new StandInLight(this.scene, this.renderer, this.sparing, () => this.draw());
+    this.light = this.renderer && new StandInLight(this.scene, this.renderer, this.sparing, () => this.draw());
     this.turning = new THREE.Group();
     this.scene.add(this.turning);
     /** @type {Map<string, Model>} */
@@ -152,6 +161,7 @@ export class StandIn {
   /** Make the scene match the project; loads what is new. */
   async show(state, store) {
     Object.assign(this, { state, store });
+    if (!this.renderer) return;
     await Promise.all(state.items.map((item) => this.#stand(item)));
     if (this.state !== state) return;
     for (const [id, model] of this.models) if (!state.items.some((item) => item.id === id)) this.#drop(id, model);
@@ -243,7 +253,7 @@ export class StandIn {
   /** Size of the drawing in CSS pixels. */
   resize(width, height) {
     this.size = [Math.max(1, width), Math.max(1, height)];
-    this.#fit();
+    if (this.renderer) this.#fit();
     this.draw();
   }
 
@@ -255,6 +265,7 @@ export class StandIn {
   /** Stand as in a pose: camera rows, what carries items, light angles, lens. */
   place(pose, lens) {
     this.pose = { pose, lens };
+    if (!this.renderer) return;
     this.camera.matrix.copy(matrixFrom(pose.camera));
     this.camera.matrixWorld.copy(this.camera.matrix);
     this.camera.matrixWorldInverse.copy(this.camera.matrix).invert();
@@ -294,7 +305,7 @@ export class StandIn {
   /** Draw as things stand when it is its turn: one drawing at a time, what comes meanwhile is in the next. */
   draw() {
     this.stale = true;
-    if (this.pending || this.busy) return;
+    if (!this.renderer || this.pending || this.busy) return;
     this.pending = requestAnimationFrame(() => {
       Object.assign(this, { pending: 0, stale: false });
       if (!this.pose) return;
@@ -334,7 +345,7 @@ export class StandIn {
     for (const model of this.models.values()) model.dispose();
     disposeGroup(this.set);
     this.bentLens?.dispose();
-    this.light.dispose();
-    this.renderer.dispose();
+    this.light?.dispose();
+    this.renderer?.dispose();
   }
 }

@@ -112,7 +112,7 @@ class Floor {
   /** Show changes that are not saved yet: in the picture, or where the camera or the subject goes in the stand-in. */
   attempt(changes) {
     const { store, clock, lens, plan } = this;
-    if (!changes.some(({ path }) => path && MOVES.has(store.affects(path)))) {
+    if (!lens.draws || !changes.some(({ path }) => path && MOVES.has(store.affects(path)))) {
       lens.attempt(changes);
       if (changes.some(({ path }) => path?.includes("/lights/"))) store.preview(changes, clock.frame, (pose) => plan.show(pose));
     } else {
@@ -342,6 +342,7 @@ class Floor {
     byId("clear-focus").addEventListener("click", () => store.set("camera/focus_point_m", null));
     byId("pick-grey").addEventListener("click", () => lens.pick("Click on something that should be grey.", (place) => store.change({ kind: "grey_at", ...place })));
     byId("walk-out").addEventListener("click", () => this.#walkOut());
+    byId("walk-out").disabled = !this.lens.draws;
     byId("fold").addEventListener("click", () => this.#fold());
     byId("toggle-guides").addEventListener("click", () => this.#toggleGuides());
     byId("show-keys").addEventListener("click", () => byId("keys").showModal());
@@ -356,6 +357,7 @@ class Floor {
   }
 
   #walkOut() {
+    if (!this.lens.draws) return;
     byId("walk-out").setAttribute("aria-pressed", this.lens.walkOut());
     this.proof.place(false);
   }
