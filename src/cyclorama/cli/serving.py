@@ -15,7 +15,13 @@ from .options import sentences
 
 
 def serve(
-    data: Path, host: str, wanted: int, no_open: bool, allowed: list[str], gallery: bool, lens_samples: int | None = None
+    data: Path,
+    host: str,
+    wanted: int,
+    no_open: bool,
+    allowed: list[str],
+    gallery: bool,
+    lens_samples: int | None = None,
 ) -> None:
     import psutil
 
