@@ -8,6 +8,8 @@ from tests.web.test_takes_api import shot
 
 from cyclorama.core.render.film.tracer import Tracer
 
+OWN = {"origin": "http://127.0.0.1", "sec-fetch-site": "same-origin"}
+
 
 def test_grades_and_notes_keep_their_revision(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
     _, key = shot(client, data_folder, tracer, shot__shoot__to_frame=1)
@@ -70,3 +72,39 @@ def test_removing_asks_with_what_is_used(client: TestClient, data_folder: Path, 
         "Its cut of 2 clips will be removed.",
     ]
     assert client.get("/api/takes/none/uses").status_code == 404
+
+
+def test_changes_of_one_window_never_conflict_with_each_other(client: TestClient) -> None:  # noqa: F811
+    key = client.post("/api/projects", json={"name": "Pot"}).json()["id"]
+    url = f"/api/projects/{key}/changes"
+
+    def named(name: str, window: str, base: int = 1):  # type: ignore[no-untyped-def]
+        body = {"base_version": base, "changes": [put("name", name)]}
+        return client.post(url, json=body, headers={"x-window": window} if window else {})
+
+    assert named("B", "one").json()["version"] == 2
+    assert named("C", "one").json()["version"] == 3
+    assert named("D", "other").status_code == 409
+    assert named("D", "").status_code == 409
+    assert named("D", "other", 3).json()["version"] == 4
+    assert named("E", "one").status_code == 409  # since the version it knows, somebody else changed it too
+    assert client.get(f"/api/projects/{key}").json()["project"]["name"] == "D"
+
+
+def test_a_window_hears_what_others_change(client: TestClient) -> None:  # noqa: F811
+    key = client.post("/api/projects", json={"name": "Pot"}).json()["id"]
+
+    def change_in(window: str, base: int) -> None:
+        body = {"base_version": base, "changes": [put("name", f"By {window}")]}
+        client.post(f"/api/projects/{key}/changes", json=body, headers={"x-window": window}).raise_for_status()
+
+    with client.websocket_connect(f"ws://127.0.0.1/live/projects/{key}/changes?window=one", headers=OWN) as heard:
+        change_in("one", 1)
+        change_in("other", 2)
+        assert heard.receive_json() == {"version": 3}
+        client.post(f"/api/projects/{key}/undo", json={"base_version": 3}, headers={"x-window": "other"})
+        assert heard.receive_json() == {"version": 4}
+    with client.websocket_connect(f"ws://127.0.0.1/live/projects/{key}/cut/changes?window=one", headers=OWN) as heard:
+        edit = {"do": "put", "what": {"id": "marker-1", "name": "Here", "frame": 1}}
+        client.post(f"/api/projects/{key}/cut", json={"version": 0, "edit": edit}).raise_for_status()
+        assert heard.receive_json() == {"version": 1}

@@ -12,7 +12,7 @@ from ..core.commands.place_model import put_beside, put_on_set
 from ..core.commands.replace import finest, match_by_name, standing, with_subject_remade
 from ..core.errors import ChangeError, IntakeError
 from ..core.geometry.cache_keys import Intake, rig_key
-from ..core.scene import FOR_CLIPS, Detail, new_project
+from ..core.scene import FOR_CLIPS, Detail, Project, new_project
 from ..store import Studio
 from ..store.bundle import is_bundle, keep_bundle
 from ..store.jobs import Job, Result
@@ -120,11 +120,12 @@ def _make_again(studio: Studio, job: Job, hand: JobContext) -> Result:
         intake: Intake = _limited(job, hand, read_again, *given, folder=folder, reads=(assets,))
         studio.assets.keep_all(folder / KEPT)
     studio.keep_intake(intake)
-    saved = studio.projects.get(spec.project_id)
     _go_on(hand)
-    after = standing(with_subject_remade(saved.project, intake), saved.project, studio.measures_if_whole)
-    label = f"Make {intake.item.source_name} again"
-    saved = studio.projects.edit(spec.project_id, saved.version, label, lambda _: after)
+
+    def remade(project: Project) -> Project:
+        return standing(with_subject_remade(project, intake), project, studio.measures_if_whole)
+
+    saved = studio.projects.edit(spec.project_id, None, f"Make {intake.item.source_name} again", remade)
     return {"project": spec.project_id, "version": saved.version, "triangles": intake.report.triangles}
 
 
@@ -148,30 +149,40 @@ def _limited(
 
 def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, hand: JobContext) -> Result:
     """Put what came in on the set, fitted and grounded, as one step that can be undone."""
-    saved = None if project_id is None else studio.projects.get(project_id)
-    project = saved.project if saved else new_project(_title(intake.item.source_name), FOR_CLIPS)
     while not (lens.ready.wait(0.1) or lens.unprepared):
         hand.tell(lens.preparing, 0.98)
         _go_on(hand)
     hand.tell("Putting it on the set, metering the light", 0.98)
-    intake, kept = match_by_name(project, intake)
     is_large = intake.report.triangles > LARGE and not studio.assets.has(rig_key(intake.item.asset))
     eye = LensEye(lens, frozenset({intake.item.asset}) if is_large else frozenset())
-    placed = put_on_set(project, intake, eye)  # metering takes a moment: before anything is changed
-    _go_on(hand)
-    saved = saved or studio.projects.create(project)
+    kept = 0
+
+    def placed(project: Project) -> Project:
+        nonlocal kept
+        matched, kept = match_by_name(project, intake)
+        after = put_on_set(project, matched, eye)
+        _go_on(hand)
+        return after
+
     label = f"Bring in {intake.item.source_name}"
-    saved = studio.projects.edit(project.id, saved.version, label, lambda _: placed)
-    return {"project": project.id, "version": saved.version, "kept": kept}
+    if project_id is None:
+        project = new_project(_title(intake.item.source_name), FOR_CLIPS)
+        after = placed(project)  # nothing is left of a new project whose model cannot be placed
+        project_id = studio.projects.create(project).project.id
+        saved = studio.projects.edit(project_id, None, label, lambda _: after)
+    else:
+        saved = studio.projects.edit(project_id, None, label, placed)
+    return {"project": project_id, "version": saved.version, "kept": kept}
 
 
 def _accept_beside(studio: Studio, intake: Intake, project_id: str, hand: JobContext) -> Result:
     """Put what came in beside what stands on the set, as one step that can be undone."""
-    saved = studio.projects.get(project_id)
     _go_on(hand)
-    placed = put_beside(saved.project, intake, studio.measures_if_whole)
-    label = f"Bring in {intake.item.source_name}"
-    saved = studio.projects.edit(project_id, saved.version, label, lambda _: placed)
+
+    def placed(project: Project) -> Project:
+        return put_beside(project, intake, studio.measures_if_whole)
+
+    saved = studio.projects.edit(project_id, None, f"Bring in {intake.item.source_name}", placed)
     return {"project": project_id, "version": saved.version, "kept": 0}
 
 

@@ -14,6 +14,7 @@ from pydantic import BaseModel
 
 from ..core.errors import BusyError, CycloramaError, SpaceError
 from ..store import Studio
+from ..store.change_log import writer
 from ..store.database import JobKind, JobState
 from ..store.jobs import CANCELLED, WORKING, Claims, Job, Result
 
@@ -78,6 +79,8 @@ class JobRunner:
     def __init__(self, studio: Studio, kinds: dict[JobKind, Kind]):
         self._studio, self._kinds = studio, kinds
         self._claims = Claims(studio.folder / WORKING)
+        self._writers: dict[str, str] = {}
+        """windows that asked for jobs of this process, by the jobs' ids"""
         self._hands: dict[str, tuple[JobKind, JobContext]] = {}
         self._threads: dict[str, threading.Thread] = {}
         self._change = threading.Condition()
@@ -103,8 +106,9 @@ class JobRunner:
 
     def ask(self, kind: JobKind, about: str, name: str, spec: BaseModel) -> Job:
         """Have something done; see `JobStore.ask`."""
-        job = self._studio.jobs.ask(kind, about, name, spec)
-        with self._change:
+        with self._change:  # nobody begins it before it is known whose it is
+            job = self._studio.jobs.ask(kind, about, name, spec)
+            self._writers.setdefault(job.id, writer.get())
             self._change.notify_all()
         return job
 
@@ -173,6 +177,8 @@ class JobRunner:
         return True
 
     def _do(self, job: Job, kind: Kind, hand: JobContext) -> None:
+        with self._change:
+            writer.set(self._writers.pop(job.id, ""))
         state, message, result = self._tried(job, kind, hand)
         if state != "waiting":
             kind.clear(job)

@@ -11,8 +11,9 @@ from sqlalchemy.orm import Session, sessionmaker
 from ..core.cut.document import Cut
 from ..core.delivery.presets import Delivery
 from ..core.errors import ChangeError, NotFoundError
+from .change_log import ChangeLog, Document
 from .database import CutHeadRow, CutRow, DeliveryRow, now
-from .history import Steps, Stood, require_version
+from .history import Steps, Stood
 from .projects import lock_row, project_row
 
 _CUTS = Steps(CutRow, "project_id", Cut)
@@ -44,11 +45,16 @@ class Handed:
     at: datetime
 
 
+def document_of(project_id: str) -> Document:
+    """Name of a project's cut in the log of changes."""
+    return "cut", project_id
+
+
 class CutStore:
     """Cuts and deliveries in the database."""
 
-    def __init__(self, sessions: sessionmaker[Session]):
-        self._sessions = sessions
+    def __init__(self, sessions: sessionmaker[Session], log: ChangeLog):
+        self._sessions, self._log = sessions, log
 
     def get(self, project_id: str, begins: Cut = EMPTY) -> CutState:
         """A project's cut; `begins` is what one looks like that nobody has edited. Raises NotFoundError."""
@@ -70,7 +76,9 @@ class CutStore:
                 head.cut_at = _CUTS.add(session, project_id, head.cut_at, cut, label)
                 head.version += 1
                 session.flush()
-            return self._state(session, project_id, begins)
+            state = self._state(session, project_id, begins)
+        self._log.note(document_of(project_id), state.version)
+        return state
 
     def step(self, project_id: str, base_version: int, by: int, begins: Cut = EMPTY) -> CutState:
         """Undo (−1) or redo (1). Raises ChangeError where there is nothing left, StaleError."""
@@ -81,7 +89,9 @@ class CutStore:
                 raise ChangeError("There is nothing to undo." if by < 0 else "There is nothing to redo.")
             head.cut_at, head.version = head.cut_at + by, head.version + 1
             session.flush()
-            return self._state(session, project_id, begins)
+            state = self._state(session, project_id, begins)
+        self._log.note(document_of(project_id), state.version)
+        return state
 
     def documents(self) -> list[str]:
         """All states of all cuts, and what is handed over of them, as text: which files they need."""
@@ -103,7 +113,8 @@ class CutStore:
             session.add(head)
             session.flush()
         row = session.get(CutRow, (project_id, head.cut_at))
-        require_version("The cut", head.version, base_version, row.label if row else "")
+        label = row.label if row else ""
+        self._log.require_version(document_of(project_id), "The cut", head.version, base_version, label)
         return head
 
     def hand_over(self, project_id: str, name: str, delivery: Delivery, cut: Cut) -> Handed:

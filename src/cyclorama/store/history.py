@@ -9,7 +9,6 @@ from pydantic import BaseModel, ValidationError
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from ..core.errors import StaleError
 from .database import now
 
 D = TypeVar("D", bound=BaseModel)
@@ -25,15 +24,6 @@ class Stood(Generic[D]):
     label: str
     undo: bool
     redo: bool
-
-
-def require_version(what: str, current: int, base: int, label: str) -> None:
-    """Raises StaleError, which says what changed, when a change was not made on the version that counts."""
-    if current != base:
-        changed = f" (‘{label}’)" if label else ""
-        raise StaleError(
-            f"{what} was changed in another window meanwhile{changed}. Your change was not saved yet.", current, label
-        )
 
 
 class Steps(Generic[D]):

@@ -16,8 +16,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import ChangeError, DamagedError, NotFoundError
 from ..core.scene import Project, load_project
+from .change_log import ChangeLog, Document
 from .database import HistoryRow, ProjectRow, now
-from .history import require_version
 from .patches import apply_patch, difference
 
 KEPT_STATES = 1000
@@ -53,8 +53,8 @@ class Listed:
 class ProjectStore:
     """Projects in the database. Each call is one unit of work."""
 
-    def __init__(self, sessions: sessionmaker[Session]):
-        self._sessions = sessions
+    def __init__(self, sessions: sessionmaker[Session], log: ChangeLog):
+        self._sessions, self._log = sessions, log
 
     def create(self, project: Project, label: str = "New project") -> Saved:
         """Save a new project; raises ChangeError when its id is taken or it is not a valid document."""
@@ -88,18 +88,42 @@ class ProjectStore:
         with self._sessions() as session:
             return project_row(session, project_id).version
 
-    def edit(self, project_id: str, base_version: int, label: str, change: Callable[[Project], Project]) -> Saved:
-        """Apply `change` to the version it was made on and save the result.
+    def edit(
+        self,
+        project_id: str,
+        base_version: int | None,
+        label: str | Callable[[], str],
+        change: Callable[[Project], Project],
+    ) -> Saved:
+        """Apply `change` to the project and save the result.
 
-        Raises StaleError when the project has moved on, and ChangeError when the result is not a valid document;
-        nothing is saved then, nor when `change` raises.
+        base_version: version on which the change was made; None: on whatever counts
+        label: of the step for undo; one that is called is known once `change` has returned
+        change: called outside the database's lock, again when the project was changed meanwhile
+
+        Raises StaleError when somebody else has changed the project since the version, and ChangeError when the result
+        is not a valid document; nothing is saved then, nor when `change` raises.
         """
+        while True:
+            before = self.get(project_id)
+            if base_version is not None:
+                self._require(before.version, project_id, base_version, before.undo or "")
+            after = change(before.project)
+            saved = self._save(project_id, before.version, label if isinstance(label, str) else label(), after)
+            if saved is not None:
+                self._log.note(document_of(project_id), saved.version)
+                return saved
+
+    def _save(self, project_id: str, version: int, label: str, after: Project) -> Saved | None:
+        """Save a project as the step after a version; None when that does not count any more."""
+        project, document = _written(after)
+        if project.id != project_id:
+            raise ChangeError("A project's id cannot be edited.")
         with self._sessions.begin() as session:
-            row = self._current(session, project_id, base_version)
+            row = lock_row(session, project_id)
+            if row.version != version:
+                return None
             before = _whole(session, _here(session, row), row)
-            project, document = _written(change(_parsed(before, row)))
-            if project.id != project_id:
-                raise ChangeError("A project's id cannot be edited.")
             session.execute(delete(HistoryRow).where(HistoryRow.project_id == project_id, HistoryRow.seq > row.cursor))
             _forget_oldest(session, row)
             patch = _patch(session, row, before, document)
@@ -120,7 +144,8 @@ class ProjectStore:
             row.updated = now()
             saved = _saved(session, row)
             row.name = saved.project.name
-            return saved
+        self._log.note(document_of(project_id), saved.version)
+        return saved
 
     def recover(self, project_id: str) -> Saved:
         """Go back to the last state of a damaged project that can be read.
@@ -141,6 +166,8 @@ class ProjectStore:
                     break
             else:
                 raise DamagedError(f"No state of ‘{row.name}’ can be read any more. Export it, then remove it.")
+            version = row.version
+        self._log.note(document_of(project_id), version)
         return self.get(project_id)
 
     def everything_in_documents(self, find: Callable[[str], set[str]]) -> set[str]:
@@ -168,8 +195,16 @@ class ProjectStore:
 
     def _current(self, session: Session, project_id: str, base_version: int) -> ProjectRow:
         row = lock_row(session, project_id)
-        require_version("This project", row.version, base_version, _here(session, row).label)
+        self._require(row.version, project_id, base_version, _here(session, row).label)
         return row
+
+    def _require(self, current: int, project_id: str, base_version: int, label: str) -> None:
+        self._log.require_version(document_of(project_id), "This project", current, base_version, label)
+
+
+def document_of(project_id: str) -> Document:
+    """Name of a project in the log of changes."""
+    return "project", project_id
 
 
 def lock_row(session: Session, project_id: str) -> ProjectRow:

@@ -11,8 +11,9 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import NotFoundError, StaleError
 from ..core.picture.finishing import Finishing
+from .change_log import ChangeLog, Document
 from .database import CheckedRow, FinishRow, NoteRow, TakeRow, now
-from .history import Steps, require_version
+from .history import Steps
 from .takes import TakeRecord, take_row
 
 Share = Annotated[float, Field(ge=0, le=1)]
@@ -52,11 +53,16 @@ class Finished:
 _FINISHES = Steps(FinishRow, "take_id", Finishing)
 
 
+def document_of(take_id: str) -> Document:
+    """Name of a take's grade in the log of changes."""
+    return "grade", take_id
+
+
 class Screening:
     """Grades, notes and findings in the database."""
 
-    def __init__(self, sessions: sessionmaker[Session]):
-        self._sessions = sessions
+    def __init__(self, sessions: sessionmaker[Session], log: ChangeLog):
+        self._sessions, self._log = sessions, log
 
     def finish(self, take: TakeRecord) -> Finished:
         """Finishing of a take. A state that cannot be read counts as not there."""
@@ -92,24 +98,38 @@ class Screening:
         Raises StaleError when the grade has moved on.
         """
         with self._sessions.begin() as session:
-            row = _current(session, take.id, revision)
+            row = self._current(session, take.id, revision)
             here = self._finish(session, take)
             if finishing != here.finishing:
                 row.finish_at = _FINISHES.add(session, take.id, here.number, finishing, label)
                 row.finish_revision += 1
                 session.flush()
-            return self._finish(session, take)
+            finished = self._finish(session, take)
+        self._log.note(document_of(take.id), finished.revision)
+        return finished
 
     def step_finish(self, take: TakeRecord, by: int, revision: int) -> Finished:
         """Undo (−1) or redo (1) the last change; nothing where there is none. Raises StaleError."""
         with self._sessions.begin() as session:
-            row = _current(session, take.id, revision)
+            row = self._current(session, take.id, revision)
             here = self._finish(session, take)
             if here.undo if by < 0 else here.redo:
                 row.finish_at = here.number + by
                 row.finish_revision += 1
                 session.flush()
-            return self._finish(session, take)
+            finished = self._finish(session, take)
+        self._log.note(document_of(take.id), finished.revision)
+        return finished
+
+    def _current(self, session: Session, take_id: str, revision: int) -> TakeRow:
+        """The row of a take whose grade is to be changed, locked before it is read (see `projects.lock_row`). Raises
+        NotFoundError, and StaleError when somebody else has changed the grade since."""
+        session.execute(update(TakeRow).where(TakeRow.id == take_id).values(finish_revision=TakeRow.finish_revision))
+        row = take_row(session, take_id)
+        state = session.get(FinishRow, (take_id, row.finish_at or 0))
+        label = state.label if state else ""
+        self._log.require_version(document_of(take_id), "This grade", row.finish_revision, revision, label)
+        return row
 
     def finish_documents(self) -> list[str]:
         """All states of all takes, as text: which files they need."""
@@ -170,16 +190,6 @@ class Screening:
         with self._sessions() as session:
             row = session.get(CheckedRow, take_id)
             return None if row is None else (row.source, row.document)
-
-
-def _current(session: Session, take_id: str, revision: int) -> TakeRow:
-    """The row of a take whose grade is to be changed, locked before it is read (see `projects.locked`). Raises
-    NotFoundError, and StaleError when the grade is of another revision by now."""
-    session.execute(update(TakeRow).where(TakeRow.id == take_id).values(finish_revision=TakeRow.finish_revision))
-    row = take_row(session, take_id)
-    state = session.get(FinishRow, (take_id, row.finish_at or 0))
-    require_version("This grade", row.finish_revision, revision, state.label if state else "")
-    return row
 
 
 def _note_row(session: Session, take_id: str, note_id: str) -> NoteRow:

@@ -17,6 +17,7 @@ from ..core.scene.saved_move import SavedMove
 from ..core.scene.saved_rig import SavedRig
 from ..core.scene.stocked import Stocked
 from .assets import AssetStore
+from .change_log import ChangeLog
 from .cuts import CutStore
 from .database import DATABASE, checkpoint, open_database
 from .file_lock import FolderLock
@@ -49,13 +50,14 @@ class Studio:
             )
         sessions = open_database(folder / DATABASE)
         self._sessions = sessions
+        self.changes = ChangeLog()
         self.assets = AssetStore(folder / "assets")
-        self.projects = ProjectStore(sessions)
+        self.projects = ProjectStore(sessions, self.changes)
         self.takes = TakeStore(sessions, folder / "takes")
         self.take_list = TakeList(sessions)
-        self.screening = Screening(sessions)
+        self.screening = Screening(sessions, self.changes)
         self.jobs = JobStore(sessions)
-        self.cuts = CutStore(sessions)
+        self.cuts = CutStore(sessions, self.changes)
         self.posts = PostStore(sessions)
         self.moves = Shelf(folder / "moves", SavedMove, "move")
         self.materials = Shelf(folder / "materials", SavedMaterial, "material")

@@ -21,6 +21,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from ..store.change_log import writer
 from .problems import problem_page
 
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
@@ -30,6 +31,8 @@ MAX_BODY_BYTES = 16 << 20
 PAUSE_S = 30.0
 """So long a body may bring nothing before its request is given up."""
 MOST_ADDRESS = 4000
+MOST_NAME = 40
+"""Letters in the name of a window."""
 _HOST = re.compile(r"(\[[0-9a-f:.]+\]|[a-z0-9._-]+)(:\d{1,5})?")
 _BODY = "cyclorama.body"
 """Under this key a request's scope has its body without a limit, for those who write it to disk as it comes."""
@@ -75,6 +78,7 @@ class Guard:
             return await refusal(scope, receive, _with_headers(send))
         if scope["type"] == "websocket":
             return await self._app(scope, receive, send)
+        writer.set(Headers(scope=scope).get("x-window", "")[:MOST_NAME])
         await self._app(scope, _limited(scope, receive), _with_headers(send))
 
     def _refusal(self, scope: Scope) -> Response | None:

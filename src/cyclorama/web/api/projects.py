@@ -131,14 +131,13 @@ def recover(ctx: Ctx, project_id: str) -> Recovered:
 def edit(ctx: Ctx, project_id: str, wanted: Edit) -> ProjectState:
     """Perform changes as one step that can be undone."""
 
-    def performed(project: Project) -> tuple[Project, list[str]]:
-        return perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))
+    labels: list[str] = []
 
-    # The label is only known after the changes have been tried; a dry run also keeps the metering, which takes
-    # a moment, outside the database's write lock.
-    before = ctx.studio.projects.get(project_id)
-    after, labels = performed(before.project) if before.version == wanted.base_version else (None, ["Edit"])
-    saved = ctx.studio.projects.edit(project_id, wanted.base_version, labels[0], lambda p: after or performed(p)[0])
+    def performed(project: Project) -> Project:
+        after, labels[:] = perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))
+        return after
+
+    saved = ctx.studio.projects.edit(project_id, wanted.base_version, lambda: labels[0], performed)
     return project_state(ctx.studio, saved)
 
 
