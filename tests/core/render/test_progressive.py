@@ -192,7 +192,7 @@ def test_developing_begins_with_what_is_there(tracer: Tracer) -> None:
         return next(developer.pictures(moment(p, 1), W, H))
 
     seen = list(developer.pictures(moment(project, 1), W, H))
-    assert [s.samples for s in seen] == [0, *STEPS]
+    assert [s.samples for s in seen] == [0, *STEPS, FULL_SAMPLES]
     assert seen[0].width == W // FIRST_SHRINK
     again = list(developer.pictures(moment(project, 1), W, H))
     assert [(s.samples, s.jpeg) for s in again] == [(FULL_SAMPLES, seen[-1].jpeg)]

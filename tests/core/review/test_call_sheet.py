@@ -101,7 +101,7 @@ def test_an_empty_studio() -> None:
     lines = sheet(new_project("Test"), None)
     assert lines["subject"].mark == "missing"
     assert lines["camera"].sentence.startswith("Orbit, 240 frames at 24/s = 10 s, closes exactly.")
-    assert lines["light"].sentence == "Key, Fill and Rim; the rig stands with the set."
+    assert lines["light"].sentence == "Key, Fill and Rim; the rig stays on the set."
 
 
 def test_wobble_and_gap_are_said_and_mended() -> None:

@@ -55,7 +55,7 @@ def sound_says(sound: Sound, cut: Cut) -> str:
     if sound.loop:
         parts.append("repeated")
     if sound.duck_db:
-        parts.append(f"gives way by {sound.duck_db:g} dB")
+        parts.append(f"ducks by {sound.duck_db:g} dB")
     return f"{sound.name}, {', '.join(parts)}."
 
 

@@ -172,7 +172,7 @@ class Sound(Doc):
     """Louder (+) or softer (−); 6 dB is twice as loud in level."""
     fade_in: Annotated[int, frames("Fade in")] = 0
     fade_out: Annotated[int, frames("Fade out")] = 0
-    duck_db: Annotated[float, quantity("Gives way by", "dB", ge=0, le=40)] = 0.0
+    duck_db: Annotated[float, quantity("Duck by", "dB", ge=0, le=40)] = 0.0
     """So much softer while another track is heard (ducking)."""
     beats_s: Annotated[tuple[float, ...], Field(max_length=4000)] = ()
     """beats found in the file, seconds from its beginning"""
@@ -232,4 +232,4 @@ class Cut(Doc):
         clips = {c.id for c in self.clips}
         for title in self.titles:
             if title.clip_id and title.clip_id not in clips:
-                raise ValueError(f"‘{title.text or title.kind}’ goes along with a clip that is not in the cut.")
+                raise ValueError(f"‘{title.text or title.kind}’ is attached to a clip that is not in the cut.")

@@ -54,5 +54,5 @@ def stands_on(project: Project, item: Item) -> str:
     if below is not None:
         return f"‘{below.name}’"
     if item.rides == ON_CAMERA:
-        return "nothing, it goes along with the camera"
+        return "nothing, it is attached to the camera"
     return "the disc" if item.rides == ON_DISC and project.set.disc.on else "the floor"

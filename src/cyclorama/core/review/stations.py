@@ -270,7 +270,7 @@ def _light(r: Review) -> Station:
     if not shining:
         return _station("light", "Light", "Only the subject itself glows.", hints)
     sentence = phrases.join_words(shining)
-    travel = {"camera": "travels with the camera", "subject": "travels with the disc", "set": "stands with the set"}
+    travel = {"camera": "is attached to the camera", "subject": "is attached to the disc", "set": "stays on the set"}
     if look.lit_lights and not moves_nothing(p.shot):
         sentence += f"; the rig {travel[look.lights_travel_with]}"
     return _station("light", "Light", sentence[0].upper() + sentence[1:] + ".", hints)

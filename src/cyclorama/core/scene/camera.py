@@ -48,7 +48,7 @@ class Camera(Doc):
     follows: Annotated[
         Literal["along", "turns"],
         Field(title="When its aim moves"),
-        Choices({"along": "goes along", "turns": "turns after it"}),
+        Choices({"along": "move with it", "turns": "turn to it"}),
     ] = "along"
     """What the camera does when its aim moves: it goes along, or stays and turns after it."""
     f_number: Annotated[float | None, quantity("Aperture", "f/", ge=0.7, le=128)] = None

@@ -216,5 +216,5 @@ class Environment(Doc):
     seen_in_reflections: bool = True
     """Shows the environment in what is polished."""
     sky: Sky = Sky()
-    travels_with: Annotated[Travel, Choices({"set": "set", "camera": "camera", "subject": "subject"})] = "set"
-    """What the surroundings go along with: the set, the camera or the subject."""
+    travels_with: Annotated[Travel, Choices({"set": "set", "camera": "camera", "subject": "disc"})] = "set"
+    """On the set it stays, on the camera it keeps its place in the picture, on the disc it turns with the subject."""

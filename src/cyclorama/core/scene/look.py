@@ -22,10 +22,10 @@ class Look(Doc):
     lights: Annotated[tuple[Light, ...], Field(max_length=MOST_LIGHTS)] = ()
     lights_travel_with: Annotated[
         Travel,
-        affecting("motion", title="Lights travel with"),
-        Choices({"set": "set", "camera": "camera", "subject": "subject"}),
+        affecting("motion", title="Rig attached to"),
+        Choices({"set": "set", "camera": "camera", "subject": "disc"}),
     ] = "set"
-    """What the lights go along with: with the camera, the far side is never dark; with the set, reflections glide."""
+    """On the camera no side is ever dark; on the set, reflections glide over the subject."""
     environment: Environment = Environment()
     background: Background = Background()
     tone: Tone = Tone()
