@@ -1,12 +1,14 @@
-"""Circles among modules, and their size."""
+"""Circles among modules, the order of rooms in the browser, and the size of modules."""
 
 import ast
+import re
 from graphlib import TopologicalSorter
 from pathlib import Path
 
 import cyclorama
 
 ROOT = Path(cyclorama.__file__).parent
+SCRIPTS = ROOT / "web" / "static" / "js"
 MODULES = sorted(ROOT.rglob("*.py"))
 
 
@@ -34,8 +36,41 @@ def test_modules_form_no_circles() -> None:
     assert list(TopologicalSorter(known).static_order())  # raises CycleError, which names them
 
 
+BELOW = {
+    "shared": set(),
+    "stock": {"shared"},
+    "lens": {"shared", "plan"},
+    "plan": {"shared"},
+    "strip": {"shared"},
+    "cards": {"shared", "stock"},
+    "studio": {"shared", "stock", "lens", "plan", "strip", "cards"},
+    "screening": {"shared"},
+    "cut": {"shared"},
+    "wall": {"shared"},
+    "shoots": {"shared"},
+    "guide": {"shared"},
+}
+"""What each room of scripts may import from."""
+
+
+def script_imports(path: Path) -> set[Path]:
+    return {
+        (path.parent / name).resolve() for name in re.findall(r'^import .*? from "(\..+?)";', path.read_text(), re.M)
+    }
+
+
+def test_scripts_keep_the_order_of_their_rooms_and_form_no_circles() -> None:
+    scripts = {path: script_imports(path) for path in SCRIPTS.rglob("*.js")}
+    assert list(TopologicalSorter(scripts).static_order())
+    for path, wanted in scripts.items():
+        room = path.relative_to(SCRIPTS).parts[0]
+        others = {p.relative_to(SCRIPTS).parts[0] for p in wanted if "vendor" not in p.parts} - {room}
+        assert others <= BELOW[room], path.name
+
+
 def test_modules_stay_readable() -> None:
-    long = {str(p.relative_to(ROOT)): n for p in MODULES if (n := len(p.read_text().splitlines())) > 420}
+    everything = [*MODULES, *SCRIPTS.rglob("*.js")]
+    long = {str(p.relative_to(ROOT)): n for p in everything if (n := len(p.read_text().splitlines())) > 420}
     assert long == {}
 
 

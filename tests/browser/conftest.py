@@ -1,5 +1,6 @@
 """Shared by the browser tests: the program as a person starts it, a browser, a studio floor with a model on it."""
 
+import re
 import shutil
 import signal
 import subprocess
@@ -7,10 +8,11 @@ import sys
 import time
 import urllib.request
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, Route, expect, sync_playwright
 from tests.clusters import free_port
 from tests.core.geometry.test_intake import glb
 
@@ -121,6 +123,24 @@ def page(request: pytest.FixtureRequest) -> Iterator[Page]:
     yield page
     page.close()
     assert problems == []
+
+
+def deafen(page: Page) -> None:
+    """Let a page hear nothing of what other windows change, as when two change a document at the same time."""
+    page.route_web_socket(re.compile(r"/changes\?window="), lambda socket: None)
+
+
+@contextmanager
+def slow(page: Page, seconds: float = 0.8) -> Iterator[None]:
+    """Let every change of the project be answered late."""
+
+    def later(route: Route) -> None:
+        page.wait_for_timeout(1000 * seconds)
+        route.continue_()
+
+    page.route("**/changes", later)
+    yield
+    page.unroute("**/changes")
 
 
 @pytest.fixture(scope="session")

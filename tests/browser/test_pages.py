@@ -9,7 +9,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, Page, expect
-from tests.browser.conftest import LONG_MS, Server
+from tests.browser.conftest import LONG_MS, Server, deafen
 from tests.browser.test_studio import field, opened
 from tests.shoot.test_shoot import wait_for
 
@@ -180,6 +180,7 @@ def test_changes_held_back_are_all_kept_in_order(page: Page, browser: Browser, f
     """Several quick edits on a stale version: none is lost, none overtakes another."""
     opened(page, floor, "camera")
     other = browser.new_page(viewport={"width": 1280, "height": 800})
+    deafen(other)
     opened(other, floor, "camera")
     focal = field(page, "camera/focal_mm")
     focal.fill("61")

@@ -10,7 +10,7 @@ from pathlib import Path
 import av
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
-from tests.browser.conftest import LONG_MS, Server
+from tests.browser.conftest import LONG_MS, Server, deafen
 
 from cyclorama.store import Studio
 
@@ -234,6 +234,7 @@ def test_without_webgl_a_drag_shows_rendered_pictures(page: Page, floor: str) ->
 
 def test_two_windows(page: Page, browser: Browser, floor: str) -> None:
     other = browser.new_page()
+    deafen(other)
     opened(page, floor, "camera")
     opened(other, floor, "camera")
     focal = field(page, "camera/focal_mm")
@@ -359,7 +360,7 @@ def test_finished_frames_of_a_take_play_in_its_own_time(page: Page, floor: str) 
     opened(page, floor)
     shown = page.evaluate(
         """async () => {
-          const { held } = await import("/static/js/player.js");
+          const { held } = await import("/static/js/shared/player.js");
           return [held([1, 9, 17], 0, 20), held([1, 9, 17], 1, 17), held([5, 6, 7], 0, 7), held([3], 0, 3)];
         }"""
     )
@@ -387,7 +388,7 @@ def test_arithmetic_is_no_code(page: Page, floor: str) -> None:
     ]
     results = page.evaluate(
         """async (cases) => {
-          const { calculate } = await import("/static/js/arithmetic.js");
+          const { calculate } = await import("/static/js/shared/arithmetic.js");
           return cases.map(([text, unit, rate]) => calculate(text, unit, rate));
         }""",
         cases,
@@ -402,8 +403,8 @@ def test_colours_and_the_clock_count_as_the_core_does(page: Page, floor: str) ->
     opened(page, floor)
     colours, frames, poses = page.evaluate(
         """async () => {
-          const { fromHex, toHex } = await import("/static/js/colour.js");
-          const { Clock } = await import("/static/js/clock.js");
+          const { fromHex, toHex } = await import("/static/js/shared/colour.js");
+          const { Clock } = await import("/static/js/studio/clock.js");
           const hexes = ["#000000", "#0a0a0a", "#808080", "#ff8040", "#ffffff"];
           const all = (n, value = () => 0) => Float32Array.from({ length: n }, (_, i) => value(i));
           const shot = { first: 101, frames: 24, step: 2, count: 12, cameras: all(144, (i) => Math.floor(i / 12)),

@@ -34,7 +34,7 @@ def client(data_folder: Path) -> Iterator[TestClient]:
     ],
 )
 def test_foreign_names_are_not_answered(client: TestClient, host: str) -> None:
-    for url in ("/", "/api/takes", "/static/js/api.js"):
+    for url in ("/", "/api/takes", "/static/js/shared/api.js"):
         assert client.get(url, headers={"host": host}).status_code == 421
     with pytest.raises(WebSocketDisconnect), client.websocket_connect("/live/takes", headers={"host": host}):
         pass
@@ -82,7 +82,7 @@ def test_the_studio_itself_may_everything(client: TestClient) -> None:
 
 
 def test_every_answer_keeps_scripts_and_frames_out(client: TestClient) -> None:
-    for url in ("/", "/api/takes", "/static/js/api.js", "/nowhere"):
+    for url in ("/", "/api/takes", "/static/js/shared/api.js", "/nowhere"):
         assert HEADERS.items() <= dict(client.get(url).headers).items()
     policy = HEADERS["content-security-policy"]
     assert "script-src" not in policy  # so default-src holds

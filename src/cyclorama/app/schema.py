@@ -12,6 +12,7 @@ from ..core.motion.segments import SEGMENTS
 from ..core.render.passes.kinds import PASSES
 from ..core.review.stations import STATIONS
 from ..core.scene import place_of
+from ..core.scene.camera import FARTHEST_M, NEAREST_M
 from ..core.scene.delivery import COMMON_FORMATS
 from ..core.scene.light import Behind
 from ..core.scene.property import affects_everywhere, keyable_everywhere
@@ -62,6 +63,13 @@ class PassSchema(BaseModel):
     says: str
 
 
+class Distances(BaseModel):
+    """Limits of the distances at which cameras and lights stand from what they aim at, in metres."""
+
+    nearest_m: float = NEAREST_M
+    farthest_m: float = FARTHEST_M
+
+
 class Schema(BaseModel):
     """All that is known of documents and kinds beside their values."""
 
@@ -77,6 +85,7 @@ class Schema(BaseModel):
     take_states: dict[str, str]
     backdrop: Behind
     """one of a grade before anything is chosen"""
+    distances: Distances
 
 
 def names_of(fields: tuple[KindField, ...]) -> list[str]:
@@ -100,6 +109,7 @@ def schema() -> Schema:
         stock=dict(STOCK_TITLES),
         take_states={state: TAKE_WORDS.get(state, state) for state in (*get_args(TakeState), "damaged")},
         backdrop=Behind(),
+        distances=Distances(),
     )
 
 

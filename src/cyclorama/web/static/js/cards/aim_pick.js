@@ -1,12 +1,12 @@
 /** What a camera or a light aims at: a point, a thing, or a part of one. */
 
-import { make } from "./api.js";
+import { make } from "../shared/api.js";
 
 const PARTS_AT_MOST = 60;
 
 /**
  * @param {HTMLSelectElement} pick
- * @param {import("./project.js").ProjectStore} store
+ * @param {import("../studio/project.js").ProjectStore} store
  * @param {() => {path: string, point: number[]}} holder path of what aims, and where its aim is now
  */
 export function bindAim(pick, store, holder) {

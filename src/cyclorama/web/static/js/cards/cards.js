@@ -1,7 +1,8 @@
 /** What the cards show besides their bound fields: facts, reports, lists. */
 
-import { schema, segmentKind } from "./schema.js";
-import { get, make, mark, post, say, switchRow, withOrWithout } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { schema, segmentKind } from "../shared/schema.js";
+import { get, make, mark, post, say, switchRow, withOrWithout } from "../shared/api.js";
 import { ItemList } from "./item_list.js";
 import { SurfaceLayers } from "./surface_layers.js";
 import { LensCard } from "./lens_card.js";
@@ -14,17 +15,18 @@ import { Variations } from "./variations.js";
 import { PlanTakes } from "./plan_takes.js";
 import { SubjectCard } from "./subject_card.js";
 
-const byId = (id) => document.getElementById(id);
-
 export class Cards {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{light: string|null, material: string|null}} chosen
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
    * @param {() => void} refresh called when another light or material was chosen
-   * @param {object} floor
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, chosen, refresh, floor) {
-    Object.assign(this, { store, chosen, refresh, forecast: null });
+    this.store = store;
+    this.chosen = chosen;
+    this.refresh = refresh;
+    this.forecast = null;
     this.lightCard = new LightCard(store, chosen, refresh, floor);
     this.materialCard = new MaterialCard(store, chosen, refresh, floor);
     this.variations = new Variations(store, chosen, floor);

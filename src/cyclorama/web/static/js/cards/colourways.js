@@ -1,17 +1,18 @@
 /** Colourways of the subject: a chip for each, new ones, and a table of what every part wears in each. */
 
-import { make } from "./api.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { make } from "../shared/api.js";
 
 export class Colourways {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{material: string|null}} chosen
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
    * @param {(material: string) => string|null} swatch address of a material's swatch, null while there is none
    */
   constructor(store, chosen, swatch) {
-    Object.assign(this, { store, chosen, swatch });
+    this.store = store;
+    this.chosen = chosen;
+    this.swatch = swatch;
     byId("add-colourway").addEventListener("click", () => store.change({ kind: "add_colourway", item: store.subject.id }));
     byId("shot-each").addEventListener("click", () => store.change({ kind: "shot_each_colourway", item: store.subject.id }));
   }

@@ -1,16 +1,19 @@
 /** The unrolled picture of the surroundings: what shines in it is found, picked out, painted over; blur, size, turn. */
 
-import { draw, get, post, say } from "./api.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { draw, get, post, query, say } from "../shared/api.js";
 
 export class EnvironmentEditor {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{attempt: (changes: object[]) => void, settle: () => void, pick: Function}} floor
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, floor) {
-    Object.assign(this, { store, floor, region: null, stops: 0, busy: false });
+    this.store = store;
+    this.floor = floor;
+    this.region = null;
+    this.stops = 0;
+    this.busy = false;
     byId("edit-environment").addEventListener("click", () => this.#open());
     byId("turn-environment").addEventListener("click", () => this.#turnInLens());
     const picture = byId("unrolled");
@@ -43,7 +46,7 @@ export class EnvironmentEditor {
   }
 
   async #open() {
-    await this.store.held.turns.ended; // an environment that was chosen just now
+    await this.store.whenSaved(async () => null); // an environment that was chosen just now
     if (!this.#environment().asset) return say("Choose an environment first.");
     byId("environment-editor").showModal();
     await this.#look();
@@ -72,7 +75,7 @@ export class EnvironmentEditor {
 
   async #point(e) {
     const { left, top, width, height } = byId("unrolled").getBoundingClientRect();
-    const place = new URLSearchParams({ x: (e.clientX - left) / width, y: (e.clientY - top) / height });
+    const place = query({ x: (e.clientX - left) / width, y: (e.clientY - top) / height });
     try {
       this.#choose(await get(`/api/environments/${this.#environment().asset}/region?${place}`));
     } catch (error) {

@@ -1,16 +1,19 @@
 /** The shelf of environments: tried by arrow keys at the speed of first pictures, kept by a click or Enter. */
 
-import { get, make } from "./api.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { get, make } from "../shared/api.js";
 
 export class Environments {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{attempt: (changes: object[]) => void, settle: () => void, carry: (what: object|null) => void}} floor
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, floor) {
-    Object.assign(this, { store, floor, shelf: null, trying: null, loading: false });
+    this.store = store;
+    this.floor = floor;
+    this.shelf = null;
+    this.trying = null;
+    this.loading = false;
     byId("environments").addEventListener("keydown", (e) => this.#pressed(e));
     byId("environments").addEventListener("blur", () => this.#giveUp());
   }

@@ -1,17 +1,19 @@
 /** The list of what stands on the set besides the subject: models and made shapes, each with where it stands. */
 
-import { make } from "./api.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { showAttachment } from "./attachment.js";
+import { make, switchButton } from "../shared/api.js";
 
 export class ItemList {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{item: string|null}} chosen
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
    * @param {() => void} refresh called when another item was chosen
    */
   constructor(store, chosen, refresh) {
-    Object.assign(this, { store, chosen, refresh });
+    this.store = store;
+    this.chosen = chosen;
+    this.refresh = refresh;
     byId("add-item").addEventListener("change", (e) => {
       const form = e.target.value;
       e.target.value = "";
@@ -67,18 +69,17 @@ export class ItemList {
       make("button", { type: "button", class: `name flex min-w-0 items-center gap-2 text-left ${chosen ? "font-semibold" : ""}`, "aria-pressed": chosen, title: `${item.name}: where it stands`, onclick: () => ((this.chosen.item = item.id), this.refresh()) },
         make("span", { class: `h-2.5 w-2.5 flex-none rounded-full ${item.id === project.subject_id ? "bg-subject" : "bg-set"}` }), make("span", { class: "truncate" }, item.name)),
       make("span", { class: "truncate text-soft" }, what),
-      make("button", { type: "button", class: "switch", role: "switch", "aria-checked": item.on, "aria-label": `${item.name} on the set`, onclick: () => this.store.set(`items/${item.id}/on`, !item.on) }));
+      switchButton(item.on, `${item.name} on the set`, (on) => this.store.set(`items/${item.id}/on`, on)));
   }
 
-  /** What it may ride on: the disc, the floor, or an item that does not ride on it. */
+  /** An item may be attached to all items that are not attached to it. */
   #showRides(item, project) {
     const rides = (other) => {
       for (let at = other; at; at = this.store.item(at.rides)) if (at.id === item.id) return true;
       return false;
     };
-    const others = project.items.filter((other) => !rides(other)).map(({ id, name }) => [id, name]);
-    byId("item-rides").replaceChildren(...[["disc", "the disc"], ["set", "the floor"], ["camera", "the camera"], ...others].map(([value, name]) => make("option", { value }, name)));
-    byId("item-rides").value = item.rides;
+    const others = project.items.filter((other) => !rides(other));
+    showAttachment(byId("item-rides"), item, others);
   }
 
   #showMaterial(item, project) {

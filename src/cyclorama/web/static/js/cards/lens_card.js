@@ -1,13 +1,13 @@
 /** The lens on the Camera card: what it sees, its sensor, what it aims at, what stays in focus. */
 
+import { byId } from "../shared/dom.js";
 import { bindAim, showAim } from "./aim_pick.js";
-import { make } from "./api.js";
+import { make } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 const mm = (m) => (Math.abs(m) < 10 ? `${(m * 1000).toFixed(m < 0.01 ? 2 : m < 1 ? 1 : 0)}` : (m * 1000).toFixed(0));
 
 export class LensCard {
-  /** @param {import("./project.js").ProjectStore} store */
+  /** @param {import("../studio/project.js").ProjectStore} store */
   constructor(store) {
     this.store = store;
     bindAim(byId("camera-aim"), store, () => ({ path: store.full("camera"), point: store.state.lens.aim }));

@@ -1,23 +1,28 @@
 /** The light bench: a tile for every light with what it gives by itself, its strength, solo and off. */
 
-import { get, make, say } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { get, make, say, turningButton } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 /** So long nothing changes before what the lights give is asked for. */
 const [REST_MS, AGAIN_MS] = [900, 4000];
 const DIAL = { least: -8, most: 6, step: 0.25 };
 
 export class LightBench {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{light: string|null}} chosen
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
    * @param {() => void} refresh called when another light was chosen
-   * @param {{attempt: (changes: object[]) => void, frame: () => number}} floor
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, chosen, refresh, floor) {
-    Object.assign(this, { store, chosen, refresh, floor, known: new Map(), asked: "" });
+    this.store = store;
+    this.chosen = chosen;
+    this.refresh = refresh;
+    this.floor = floor;
+    this.known = new Map();
+    this.asked = "";
     byId("even-lights").addEventListener("click", () => this.#even());
-    for (const [id, by] of [["lights-down", -1 / 3], ["lights-up", 1 / 3]]) byId(id).addEventListener("click", () => this.#dimAll(by));
+    for (const [id, by] of /** @type {[string, number][]} */ ([["lights-down", -1 / 3], ["lights-up", 1 / 3]])) byId(id).addEventListener("click", () => this.#dimAll(by));
   }
 
   /** @param {boolean} open whether the card is seen */
@@ -70,8 +75,8 @@ export class LightBench {
         make("span", { class: "flex justify-between gap-1" }, make("span", { class: "truncate" }, light.name), make("span", { class: "num text-soft", title: "Stops on the subject above middle grey" }, known?.gives ?? ""))),
       dial,
       make("span", { class: "flex gap-1" },
-        make("button", { type: "button", class: "light-key", "aria-pressed": light.solo, title: `Only ${light.name}`, "aria-label": `${light.name} alone`, onclick: () => this.store.change(set("solo", !light.solo)) }, "S"),
-        make("button", { type: "button", class: "light-key", "aria-pressed": light.on, title: light.on ? `Turn ${light.name} off` : `Turn ${light.name} on`, "aria-label": `${light.name} on`, onclick: () => this.store.change(set("on", !light.on)) }, light.on ? "on" : "off")));
+        turningButton("aria-pressed", light.solo, { class: "light-key", title: `Only ${light.name}`, "aria-label": `${light.name} alone` }, (solo) => this.store.change(set("solo", solo)), "S"),
+        turningButton("aria-pressed", light.on, { class: "light-key", title: light.on ? `Turn ${light.name} off` : `Turn ${light.name} on`, "aria-label": `${light.name} on` }, (on) => this.store.change(set("on", on)), light.on ? "on" : "off")));
   }
 
   async #even() {

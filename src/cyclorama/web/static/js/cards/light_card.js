@@ -1,27 +1,30 @@
 /** The Light card besides its bound fields: which light, adding and removing, parts, gobo, background. */
 
+import { byId } from "../shared/dom.js";
+import { showAttachment } from "./attachment.js";
 import { bindAim, showAim } from "./aim_pick.js";
-import { get, make, post, say, switchRow, upload, withOrWithout } from "./api.js";
-import { PICTURES, pickFiles } from "./files.js";
+import { get, make, post, say, switchRow, upload, withOrWithout } from "../shared/api.js";
+import { PICTURES, pickFiles } from "../shared/files.js";
 import { EnvironmentEditor } from "./environment_editor.js";
 import { Environments } from "./environments.js";
-import { forget, keep } from "./stock_client.js";
-import { GradeCard } from "./grade_card.js";
-import { latest } from "./latest.js";
+import { forget, keep } from "../stock/client.js";
+import { GradeCard } from "../shared/grade_card.js";
+import { latest } from "../shared/latest.js";
 import { LightBench } from "./light_bench.js";
 import { Looks } from "./looks.js";
 
-const byId = (id) => document.getElementById(id);
-
 export class LightCard {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{light: string|null}} chosen
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
    * @param {() => void} refresh
-   * @param {{pick: Function, attempt: (changes: object[]) => void}} floor
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, chosen, refresh, floor) {
-    Object.assign(this, { store, chosen, refresh, floor });
+    this.store = store;
+    this.chosen = chosen;
+    this.refresh = refresh;
+    this.floor = floor;
     byId("add-light").addEventListener("change", (e) => {
       const shape = e.target.value;
       e.target.value = "";
@@ -30,7 +33,7 @@ export class LightCard {
     this.bench = new LightBench(store, chosen, refresh, floor);
     this.looks = new Looks(store, floor);
     this.environments = new Environments(store, floor);
-    this.grade = new GradeCard(byId("look-grade"), store, { attempt: (changes) => floor.attempt(changes), reset: () => store.set("look/grade", {}) });
+    this.grade = new GradeCard(byId("look-grade"), store, { attempt: (changes) => floor.attempt(changes), settle: () => floor.settle(), reset: () => store.set("look/grade", {}) });
     this.environmentEditor = new EnvironmentEditor(store, floor);
     byId("mirror-light").addEventListener("click", () => store.change({ kind: "mirror_light", light: chosen.light, frame: store.frame }));
     byId("with-light").addEventListener("change", (e) => this.#withOther(e.target));
@@ -161,14 +164,6 @@ export class LightCard {
     if (light) this.#showLight(light, project);
   }
 
-  /** What it goes along with. */
-  #showRides(light, project) {
-    const pick = byId("light-rides");
-    const kinds = [["rig", "the rig"], ["set", "nothing, it stays"], ["camera", "the camera"], ["disc", "the disc"], ...project.items.map(({ id, name }) => [id, name])];
-    pick.replaceChildren(...kinds.map(([value, name]) => make("option", { value }, name)));
-    pick.value = light.rides;
-  }
-
   #showLight(light, project) {
     byId("gobo-toggle").textContent = light.gobo ? "Remove" : "Add gobo";
     byId("gobo-name").textContent = light.gobo?.pictures.length ? `${light.gobo.pictures.length} × ${light.gobo.source_name}` : light.gobo ? "A pattern in the beam" : "None";
@@ -177,7 +172,7 @@ export class LightCard {
     byId("with-light").replaceChildren(make("option", { value: "" }, "With …"), group("Change places with", "swap"), group("As strong and coloured as", "match"));
     byId("with-light").disabled = !others.length;
     showAim(byId("light-aim"), light.aim, project.items);
-    this.#showRides(light, project);
+    showAttachment(byId("light-rides"), light, project.items, [["rig", "the rig"]]);
     const parts = [["sweep", "Sweep"], ["disc", "Disc"], ...project.items.flatMap((item) => item.parts.map((p) => [p.id, p.name]))];
     byId("light-parts").replaceChildren(...parts.map(([id, name]) => {
       const lit = !light.excluded_parts.includes(id);

@@ -1,29 +1,31 @@
 /** Looks: a tile for each, new ones from the present one, and two compared in the lens by a wipe. */
 
-import { make, say } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { drag } from "../shared/drag.js";
+import { make, say } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 const REST_MS = 1600;
 
 export class Looks {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{frame: () => number}} floor
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, floor) {
-    Object.assign(this, { store, floor, tiles: new Map(), against: null });
+    this.store = store;
+    this.floor = floor;
+    this.tiles = new Map();
+    this.against = null;
     byId("add-look").addEventListener("click", () => store.change({ kind: "add_look" }));
     const wipe = byId("wipe");
-    const drag = (e) => {
+    const move = (e) => {
       const box = byId("frame").getBoundingClientRect();
       this.#wipe(Math.min(1, Math.max(0, (e.clientX - box.left) / box.width)));
     };
-    byId("wipe-bar").addEventListener("pointerdown", (e) => {
-      e.stopPropagation();
-      e.target.setPointerCapture(e.pointerId);
-      e.target.onpointermove = drag;
+    drag(byId("wipe-bar"), () => {
+      const from = this.at;
+      return { move, cancel: () => this.#wipe(from) };
     });
-    byId("wipe-bar").addEventListener("pointerup", (e) => (e.target.onpointermove = null));
     byId("wipe-bar").addEventListener("keydown", (e) => {
       const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[e.key];
       if (!by) return;

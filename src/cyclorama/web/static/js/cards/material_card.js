@@ -1,19 +1,21 @@
 /** The Materials card besides its bound fields: which material, presets, maps. */
 
-import { make, post, say, upload } from "./api.js";
-import { PICTURES, pickFiles } from "./files.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { make, post, say, upload } from "../shared/api.js";
+import { PICTURES, pickFiles } from "../shared/files.js";
 
 export class MaterialCard {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{material: string|null, slot: string|null}} chosen
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
    * @param {() => void} refresh
-   * @param {{frame: () => number}} floor
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, chosen, refresh, floor) {
-    Object.assign(this, { store, chosen, refresh, floor });
+    this.store = store;
+    this.chosen = chosen;
+    this.refresh = refresh;
+    this.floor = floor;
     byId("material-pick").addEventListener("change", (e) => ((this.chosen.material = e.target.value), this.refresh()));
     byId("preset-pick").addEventListener("change", (e) => {
       const preset = e.target.value;

@@ -1,20 +1,30 @@
 /** The tray of materials: swatches of the project's own and of those to start from, chosen by a click, worn by a drop. */
 
-import { ended, get, make, post, say } from "./api.js";
-import { keep } from "./stock_client.js";
+import { byId } from "../shared/dom.js";
+import { ended, get, make, post, say } from "../shared/api.js";
+import { keep } from "../stock/client.js";
 
-const byId = (id) => document.getElementById(id);
 const KINDS = ["own", "presets", "kept"];
 
 export class MaterialTray {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{material: string|null}} chosen
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
    * @param {() => void} refresh called when another material was chosen
-   * @param {{carry: (what: object|null) => void, wear: (what: object) => boolean}} floor
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, chosen, refresh, floor) {
-    Object.assign(this, { store, chosen, refresh, floor, version: null, tray: { own: [], presets: [], kept: [] }, job: null, kind: "own", here: "" });
+    /** Called when another swatch was developed. */
+    this.onchange = () => {};
+    this.store = store;
+    this.chosen = chosen;
+    this.refresh = refresh;
+    this.floor = floor;
+    this.version = null;
+    this.tray = { own: [], presets: [], kept: [] };
+    this.job = null;
+    this.kind = "own";
+    this.here = "";
     for (const kind of KINDS)
       byId(`tray-${kind}`).addEventListener("click", () => {
         this.kind = kind;
@@ -57,7 +67,7 @@ export class MaterialTray {
   async #fetch() {
     this.tray = await get(`${this.store.url}/tray${this.here}`);
     this.#draw();
-    this.onchange?.();
+    this.onchange();
   }
 
   /** Have those developed that are not there, and show each when it is. */

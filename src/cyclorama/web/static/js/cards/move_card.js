@@ -1,12 +1,12 @@
 /** The move on the Camera card: segments one after the other, ready moves, paths, and what does not close. */
 
+import { byId } from "../shared/dom.js";
 import { ReadyMoves } from "./ready_moves.js";
-import { get, make, say, upload } from "./api.js";
-import { pickFiles } from "./files.js";
-import { schema, segmentKind } from "./schema.js";
-import { forget, keep } from "./stock_client.js";
+import { get, make, say, upload } from "../shared/api.js";
+import { pickFiles } from "../shared/files.js";
+import { schema, segmentKind } from "../shared/schema.js";
+import { forget, keep } from "../stock/client.js";
 
-const byId = (id) => document.getElementById(id);
 const plain = (value) => String(Number(value.toPrecision(4)));
 const metres = (m) => (Math.abs(m) < 1 ? `${plain(m * 1000)} mm` : `${plain(m)} m`);
 /** How large a segment is, as its kind says it: ‘{by_deg}°’. */
@@ -14,13 +14,16 @@ const figure = (s) => segmentKind(s.kind).figure.replace(/\{(\w+)(:m)?\}/g, (_, 
 
 export class MoveCard {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{row: string|null, segment: string|null}} chosen
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
    * @param {() => void} refresh called when another segment was chosen
-   * @param {{sketchPath: (done: (points: number[][]|null, closed: boolean) => void) => void}} floor
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, chosen, refresh, floor) {
-    Object.assign(this, { store, chosen, refresh, floor });
+    this.store = store;
+    this.chosen = chosen;
+    this.refresh = refresh;
+    this.floor = floor;
     const choose = (id, change) => byId(id).addEventListener("change", (e) => {
       const { value } = e.target;
       e.target.value = "";

@@ -1,12 +1,11 @@
 /** Several takes planned at once: shots down, looks across, colourways, cameras and passes beside; what that comes to. */
 
-import { make, mark, post, say } from "./api.js";
-import { schema } from "./schema.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { make, mark, post, say } from "../shared/api.js";
+import { schema } from "../shared/schema.js";
 
 export class PlanTakes {
-  /** @param {import("./project.js").ProjectStore} store */
+  /** @param {import("../studio/project.js").ProjectStore} store */
   constructor(store) {
     this.store = store;
     this.ticked = new Set();

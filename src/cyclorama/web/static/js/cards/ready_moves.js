@@ -1,8 +1,8 @@
 /** Ready moves to choose from, each as it looks: a small wire model seen by its camera. */
 
-import { get, make, say } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { get, make, say } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 const [WIDE, HIGH] = [168, 94];
 const ROUND_MS = 3200;
 const still = matchMedia("(prefers-reduced-motion: reduce)");

@@ -1,10 +1,10 @@
 /** The Subject card besides its bound fields: facts, where it turns, its report, its parts, how finely it is made. */
 
-import { make, mark, post, say, switchRow } from "./api.js";
-import { follow } from "./intake.js";
-import { lightKind } from "./schema.js";
+import { byId } from "../shared/dom.js";
+import { make, mark, post, say, switchRow } from "../shared/api.js";
+import { follow } from "../shared/intake.js";
+import { lightKind } from "../shared/schema.js";
 
-const byId = (id) => document.getElementById(id);
 const CENTRES = { box: "Middle of its box", area: "Middle of its surface", revolution: "Axis of revolution", file: "Origin of the file" };
 const OPEN_PARTS = 24; // groups of a model with more parts come folded
 const capital = (text) => text[0].toUpperCase() + text.slice(1);
@@ -12,13 +12,18 @@ const count = (n) => n.toLocaleString("en").replaceAll(",", "\u202f");
 
 export class SubjectCard {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{piece: string|null}} chosen
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
    * @param {() => void} refresh called when another piece was chosen
-   * @param {{point: (part: number|null) => void}} floor
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, chosen, refresh, floor) {
-    Object.assign(this, { store, chosen, refresh, floor, folded: new Map(), asset: null });
+    this.store = store;
+    this.chosen = chosen;
+    this.refresh = refresh;
+    this.floor = floor;
+    this.folded = new Map();
+    this.asset = null;
     byId("then-play").addEventListener("change", (e) => this.#thenPlay(e.target));
     byId("unit-choice").addEventListener("click", (e) => e.target.dataset.unitM && store.set("subject/placement/unit_m", Number(e.target.dataset.unitM)));
     byId("up-choice").addEventListener("click", (e) => e.target.dataset.up && store.set("subject/placement/up", e.target.dataset.up));

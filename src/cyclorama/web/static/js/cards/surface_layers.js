@@ -1,20 +1,22 @@
 /** What lies on surfaces: layers of the material that is shown, and pictures that are put onto items. */
 
-import { make, post, say, upload } from "./api.js";
-import { PICTURES, pickFiles } from "./files.js";
-import { latest } from "./latest.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { make, post, say, switchButton, upload } from "../shared/api.js";
+import { PICTURES, pickFiles } from "../shared/files.js";
+import { latest } from "../shared/latest.js";
 
 export class SurfaceLayers {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{material: string|null, item: string|null, layer: string|null, decal: string|null}} chosen
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
    * @param {() => void} refresh
-   * @param {{pick: Function, settle: () => void}} floor
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, chosen, refresh, floor) {
-    Object.assign(this, { store, chosen, refresh, floor });
+    this.store = store;
+    this.chosen = chosen;
+    this.refresh = refresh;
+    this.floor = floor;
     byId("add-layer").addEventListener("change", (e) => {
       const { value } = e.target;
       e.target.value = "";
@@ -98,7 +100,7 @@ export class SurfaceLayers {
   #row(name, open, on, path, choose) {
     return make("li", { class: "row" },
       make("button", { type: "button", class: `name truncate text-left underline underline-offset-2 ${open ? "font-semibold decoration-ink" : "decoration-rule"}`, "aria-expanded": open, onclick: choose }, name[0].toUpperCase() + name.slice(1)),
-      make("button", { type: "button", class: "switch", role: "switch", "aria-checked": on, "aria-label": `${name} on`, onclick: () => this.store.set(`${path}/on`, !on) }),
+      switchButton(on, `${name} on`, (next) => this.store.set(`${path}/on`, next)),
       make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove ${name}`, title: "Remove", onclick: () => this.store.change({ kind: "remove", path }) }, "×"));
   }
 }

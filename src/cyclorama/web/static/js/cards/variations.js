@@ -1,18 +1,21 @@
 /** A material varied along one or two of its numbers, as developed swatches: hovered ones are tried, one is clicked. */
 
-import { make, post, say } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { make, post, say } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 const AGAIN_MS = 700;
 
 export class Variations {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{material: string|null}} chosen
-   * @param {{attempt: (changes: object[]) => void, settle: () => void}} floor
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/project.js").Chosen} chosen
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(store, chosen, floor) {
-    Object.assign(this, { store, chosen, floor, asked: 0 });
+    this.store = store;
+    this.chosen = chosen;
+    this.floor = floor;
+    this.asked = 0;
     for (const id of ["vary-across", "vary-down"]) byId(id).addEventListener("change", () => this.#load());
     byId("vary").addEventListener("toggle", () => this.#load());
     byId("variations").addEventListener("pointerleave", () => this.#giveUp());

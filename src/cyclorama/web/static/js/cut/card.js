@@ -1,18 +1,18 @@
 /** The card of what is chosen in the cut, and of the cut as a whole. */
 
-import { get, make, say } from "./api.js";
-import { calculate } from "./arithmetic.js";
-import { fromHex, toHex } from "./colour.js";
-import { Fields } from "./fields.js";
-import { LISTS } from "./cut_store.js";
+import { byId } from "../shared/dom.js";
+import { get, make, say } from "../shared/api.js";
+import { calculate } from "../shared/arithmetic.js";
+import { fromHex, toHex } from "../shared/colour.js";
+import { Fields } from "../shared/fields.js";
+import { LISTS } from "./store.js";
 
-const byId = (id) => document.getElementById(id);
 const NINE = ["top left", "top", "top right", "left", "middle", "right", "bottom left", "bottom", "bottom right"];
 const SAFE = 8;
 
 export class CutCard {
   /**
-   * @param {import("./cut_store.js").CutStore} store
+   * @param {import("./store.js").CutStore} store
    * @param {{chosen: () => object, shape: () => string, keepPicture: Function, keepFont: Function}} bench
    */
   constructor(store, bench) {
@@ -42,13 +42,13 @@ export class CutCard {
     byId("rate").replaceChildren(...rates.map(([name, num, den]) => make("option", { value: `${num}/${den}` }, `${name}/s`)));
     byId("rate").addEventListener("change", (e) => {
       const [rate_num, rate_den] = e.target.value.split("/").map(Number);
-      store.edit({ do: "set", values: { rate_num, rate_den } });
+      store.perform({ do: "set", values: { rate_num, rate_den } });
     });
   }
 
   #set(list, values) {
     const { id } = this.bench.chosen();
-    return this.store.edit({ do: "set", values: Object.fromEntries(Object.entries(values).map(([name, value]) => [`${list}/${id}/${name}`, value])) });
+    return this.store.perform({ do: "set", values: Object.fromEntries(Object.entries(values).map(([name, value]) => [`${list}/${id}/${name}`, value])) });
   }
 
   show() {

@@ -1,20 +1,19 @@
 /** The cutting bench: plays the cut as it is delivered, puts things in, trims, holds, fades, writes over, hands over. */
 
-import { get, make, say, upload } from "./api.js";
-import { calculate } from "./arithmetic.js";
-import { CutCard } from "./cut_card.js";
-import { copyPicture } from "./clipboard.js";
-import { CutDelivery } from "./cut_deliver.js";
-import { TitleDrag } from "./cut_drag.js";
-import { CutPosts } from "./cut_post.js";
-import { CutStore, LISTS } from "./cut_store.js";
-import { bindHeldChanges } from "./held_changes.js";
-import { Timeline } from "./cut_timeline.js";
-import { bindKeys } from "./keys.js";
-import { Pictures, Player } from "./player.js";
-import { bindTabs } from "./tabs.js";
+import { byId } from "../shared/dom.js";
+import { get, make, say, upload } from "../shared/api.js";
+import { calculate } from "../shared/arithmetic.js";
+import { CutCard } from "./card.js";
+import { copyPicture } from "../shared/clipboard.js";
+import { CutDelivery } from "./deliver.js";
+import { TitleDrag } from "./title_drag.js";
+import { CutPosts } from "./post.js";
+import { CutStore, LISTS } from "./store.js";
+import { Timeline } from "./timeline.js";
+import { bindKeys } from "../shared/keys.js";
+import { Pictures, Player } from "../shared/player.js";
+import { bindTabs } from "../shared/tabs.js";
 
-const byId = (id) => document.getElementById(id);
 /** Pictures that are played are no wider, px. */
 const PLAYED_PX = 640;
 const LOOK_EVERY_MS = 4000;
@@ -47,7 +46,7 @@ class CuttingBench {
     const source = { rate: () => this.store.rate(), address: (i) => this.#address(i, true), show: (i) => this.#arrive(i), dropped: (count) => (byId("dropped").textContent = `${count} dropped`) };
     this.player = new Player(source, this.pictures);
     this.store.subscribe((state) => this.#took(state));
-    bindHeldChanges(this.store.held);
+    this.store.bindBar();
     this.tab = bindTabs();
     this.#bind();
   }
@@ -221,11 +220,11 @@ class CuttingBench {
   }
 
   async #split() {
-    await this.store.edit({ do: "split", frame: this.at });
+    await this.store.perform({ do: "split", frame: this.at });
   }
 
   async #hold() {
-    await this.store.edit({ do: "freeze", frame: this.at, frames: Math.round(this.store.rate()) });
+    await this.store.perform({ do: "freeze", frame: this.at, frames: Math.round(this.store.rate()) });
   }
 
   /** Fade at the nearer edge of the clip here: in or out, the usual length; again takes it away. */
@@ -249,12 +248,12 @@ class CuttingBench {
     const line = this.#clipHere();
     if (!line) return;
     const by = edge === "begin" ? this.at - line.start : this.at + 1 - line.end;
-    if (by) await this.store.edit({ do: "trim", clip: line.id, edge, by, ripple: this.ripple });
+    if (by) await this.store.perform({ do: "trim", clip: line.id, edge, by, ripple: this.ripple });
     if (edge === "begin" && this.ripple) this.go(line.start);
   }
 
   async #put(kind, what) {
-    if (await this.store.edit({ do: "put", what })) this.choose(kind, what.id);
+    if (await this.store.perform({ do: "put", what })) this.choose(kind, what.id);
   }
 
   #writeTitle() {
@@ -276,20 +275,20 @@ class CuttingBench {
 
   async #takeOut() {
     const { kind, id } = this.chosen;
-    if (kind) await this.store.edit({ do: "take out", path: `${LISTS[kind]}/${id}`, ripple: this.ripple });
+    if (kind) await this.store.perform({ do: "take out", path: `${LISTS[kind]}/${id}`, ripple: this.ripple });
   }
 
   /** The chosen clip one place on or back in the order. */
   async #carry(by) {
     if (this.chosen.kind !== "clip") return;
     const at = this.store.cut.clips.findIndex((c) => c.id === this.chosen.id) + by;
-    if (at >= 0 && at < this.store.cut.clips.length) await this.store.edit({ do: "carry", clip: this.chosen.id, to: at });
+    if (at >= 0 && at < this.store.cut.clips.length) await this.store.perform({ do: "carry", clip: this.chosen.id, to: at });
   }
 
   async #addClip(what) {
     const chosen = this.chosen.kind === "clip" ? this.store.cut.clips.findIndex((c) => c.id === this.chosen.id) + 1 : null;
     const before = new Set(this.store.cut.clips.map((c) => c.id));
-    const state = await this.store.edit({ do: "add clip", ...what, at: chosen });
+    const state = await this.store.perform({ do: "add clip", ...what, at: chosen });
     const added = state?.cut.clips.find((c) => !before.has(c.id));
     if (!added) return;
     this.chosen = { kind: "clip", id: added.id };
@@ -317,8 +316,8 @@ class CuttingBench {
   #bind() {
     const click = (id, run) => byId(id).addEventListener("click", run);
     click("play", () => this.#play());
-    click("undo", () => this.store.step("undo"));
-    click("redo", () => this.store.step("redo"));
+    click("undo", () => this.store.back("undo"));
+    click("redo", () => this.store.back("redo"));
     click("keys-open", () => byId("keys").showModal());
     click("copy-frame", () => this.#copy());
     click("do-split", () => this.#split());
@@ -390,7 +389,7 @@ class CuttingBench {
       { keys: ["Delete", "Backspace"], label: "Remove selection", run: () => this.#takeOut() },
       { keys: ["+", "-", "0"], label: "Timeline larger, smaller, all of it", run: (e) => this.timeline.zoom({ "+": 1.5, "-": 1 / 1.5, 0: 0 }[e.key]) },
       { keys: ["1"], label: "Add", run: tab("shelf") }, { keys: ["2"], label: "Selection", run: tab("chosen") }, { keys: ["3"], label: "Cut settings", run: tab("whole") }, { keys: ["4"], label: "Deliver", run: tab("deliver") }, { keys: ["5"], label: "Post", run: tab("post") },
-      { keys: ["Ctrl+z"], label: "Undo", run: () => this.store.step("undo") }, { keys: ["Ctrl+y"], label: "Redo", run: () => this.store.step("redo") },
+      { keys: ["Ctrl+z"], label: "Undo", run: () => this.store.back("undo") }, { keys: ["Ctrl+y"], label: "Redo", run: () => this.store.back("redo") },
       { keys: ["Escape"], label: "Nothing chosen, all is played", run: () => ((this.range = null), this.choose(null, null)) },
       { keys: ["?"], label: "This list", run: () => byId("keys").showModal() },
     ]);

@@ -1,9 +1,9 @@
 /** Handing over: what, in which sizes, how; what is being made, and what was found in it. */
 
-import { get, make, mark, post, remove, say } from "./api.js";
-import { calculate } from "./arithmetic.js";
+import { byId } from "../shared/dom.js";
+import { get, make, mark, post, remove, say } from "../shared/api.js";
+import { calculate } from "../shared/arithmetic.js";
 
-const byId = (id) => document.getElementById(id);
 const LOOK_EVERY_MS = 500;
 
 /** Whether work is waiting or being done. */
@@ -30,7 +30,7 @@ export function progressOf(job) {
 export class CutDelivery {
   /**
    * @param {string} projectId
-   * @param {import("./cut_store.js").CutStore} store
+   * @param {import("./store.js").CutStore} store
    * @param {{frame: () => number, range: () => [number, number]|null}} bench
    * @param {(all: object[]) => void} tell all that was delivered, whenever that changes
    */

@@ -1,9 +1,8 @@
 /** Posting what was delivered to a portfolio: which files, what is said about them, how far it has come. */
 
-import { make, mark, post, remove, say } from "./api.js";
-import { progressOf, under, watching } from "./cut_deliver.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { make, mark, post, remove, say } from "../shared/api.js";
+import { progressOf, under, watching } from "./deliver.js";
 
 export class CutPosts {
   /** @param {string} projectId */

@@ -1,21 +1,14 @@
 /** The cut as the server has it: edits go there, what comes back is shown. */
 
-import { get, post, say } from "./api.js";
-import { HeldChanges } from "./held_changes.js";
+import { get, post } from "../shared/api.js";
+import { DocumentStore } from "../shared/document_store.js";
 
 export const LISTS = { clip: "clips", title: "titles", sound: "sounds", marker: "markers" };
 
-export class CutStore {
+export class CutStore extends DocumentStore {
   /** @param {string} projectId */
   constructor(projectId) {
-    this.url = `/api/projects/${projectId}/cut`;
-    this.state = null;
-    this.held = new HeldChanges(() => this.load(), () => this.#took(this.state));
-    this.listeners = [];
-  }
-
-  subscribe(listener) {
-    this.listeners.push(listener);
+    super(`/api/projects/${projectId}/cut`, `projects/${projectId}/cut/changes`);
   }
 
   get cut() {
@@ -27,46 +20,28 @@ export class CutStore {
     return this.cut.rate_num / this.cut.rate_den;
   }
 
-  async load() {
-    this.#took(await get(this.url));
-  }
-
-  #took(state) {
-    this.state = state;
-    for (const listener of this.listeners) listener(state);
-    return state;
-  }
-
-  /** Whether something has changed elsewhere: takes that fill, another window. */
+  /** Show how takes have filled since. */
   look() {
-    return this.held.turns.take(async () => {
+    return this.whenSaved(async () => {
       const state = await get(this.url).catch(() => null);
-      if (state && (state.stamp !== this.state.stamp || state.version !== this.state.version)) this.#took(state);
+      if (state && !this.unsaved && (state.stamp !== this.state.stamp || state.version !== this.state.version)) this.take(state);
     });
   }
 
-  /** One edit after the other. @returns {Promise<object|null>} the state after it, null when it was not saved */
-  async edit(edit) {
-    const saved = await this.held.send(async () => this.#took(await post(this.url, { version: this.state.version, edit })));
-    return saved ? this.state : null;
+  /** @param {object} edit @returns {Promise<object|null>} the state after it, null when it was not saved */
+  async perform(edit) {
+    return (await this.edit((version) => post(this.url, { version, edit }))) ? this.state : null;
   }
 
   set(path, value) {
     const plain = path.replace(/^cut\//, "");
     const speed = /^clips\/([^/]+)\/speed$/.exec(plain);
-    return this.edit(speed ? { do: "pace", clip: speed[1], speed: value } : { do: "set", values: { [plain]: value } });
+    return this.perform(speed ? { do: "pace", clip: speed[1], speed: value } : { do: "set", values: { [plain]: value } });
   }
 
-  step(way) {
-    return this.held.turns.take(async () => {
-      try {
-        this.#took(await post(`${this.url}/${way}`, { version: this.state.version }));
-      } catch (error) {
-        say(error.message, 8);
-        if (error.status === 409) await this.load();
-        else this.#took(this.state);
-      }
-    });
+  /** @param {"undo"|"redo"} way */
+  back(way) {
+    return this.step((version) => post(`${this.url}/${way}`, { version }));
   }
 
   /** Paths with `{clip}` and the like are those of what is chosen. */

@@ -1,19 +1,19 @@
 /** The timeline: clips to scale with their pictures, titles, sounds, markers; dragged, trimmed, held. */
 
-import { draw, get, make } from "./api.js";
-import { toHex } from "./colour.js";
+import { byId } from "../shared/dom.js";
+import { drag } from "../shared/drag.js";
+import { draw, get, make } from "../shared/api.js";
+import { toHex } from "../shared/colour.js";
 
-const byId = (id) => document.getElementById(id);
 const THUMB_PX = 92;
 const SNAP_PX = 7;
 const LANE_PX = 34;
 const TICKS_PX = 70;
 const LABEL_PX = 36;
-const MOVED_PX = 4;
 
 export class Timeline {
   /**
-   * @param {import("./cut_store.js").CutStore} store
+   * @param {import("./store.js").CutStore} store
    * @param {{chosen: () => {kind: string|null, id: string|null}, choose: (kind: string|null, id: string|null) => void, go: (frame: number) => void, frame: () => number, range: () => [number, number]|null, ripple: () => boolean}} bench
    */
   constructor(store, bench) {
@@ -98,12 +98,9 @@ export class Timeline {
     for (const beat of this.store.state.beats) if (beat >= from && beat <= to) svg.append(draw("circle", { cx: beat * px, cy: 19, r: 1.6, fill: "var(--color-set)" }));
     const range = this.bench.range();
     if (range) svg.append(draw("rect", { x: range[0] * px, y: 0, width: (range[1] - range[0] + 1) * px, height: 22, fill: "var(--color-ink)", opacity: 0.12 }));
-    svg.addEventListener("pointerdown", (e) => {
-      svg.setPointerCapture(e.pointerId);
-      const go = (at) => this.bench.go(Math.floor(this.#frameAt(at)));
-      go(e);
-      svg.onpointermove = go;
-      svg.onpointerup = () => (svg.onpointermove = null);
+    drag(svg, () => {
+      const from = this.bench.frame();
+      return { atOnce: true, move: (e) => this.bench.go(Math.floor(this.#frameAt(e))), cancel: () => this.bench.go(from) };
     });
     return svg;
   }
@@ -136,10 +133,10 @@ export class Timeline {
     for (const edge of ["begin", "end"]) {
       const grip = make("span", { class: `tl-grip ${edge}`, title: edge === "begin" ? "Drag: begin later or earlier" : "Drag: end earlier or later" });
       this.#drag(grip, (frames) => this.#ghost(box, edge === "begin" ? frames : 0, edge === "begin" ? -frames : frames),
-        (frames) => this.store.edit({ do: "trim", clip: clip.id, edge, by: frames, ripple: this.bench.ripple() }), edge === "begin" ? line.start : line.end);
+        (frames) => this.store.perform({ do: "trim", clip: clip.id, edge, by: frames, ripple: this.bench.ripple() }), edge === "begin" ? line.start : line.end);
       box.append(grip);
     }
-    for (const [name, way, side] of [["fade_in", 1, "left"], ["fade_out", -1, "right"]]) {
+    for (const [name, way, side] of /** @type {[string, number, string][]} */ ([["fade_in", 1, "left"], ["fade_out", -1, "right"]])) {
       const dot = make("span", { class: "tl-fade", style: `${side}:max(7px, calc(${wide(Math.min(length, clip[name]))} - 5px))`, title: name === "fade_in" ? "Drag: fade in" : "Drag: fade out" });
       this.#drag(dot, (frames) => dot.style.setProperty("transform", `translateX(${frames * px}px)`), (frames) => this.store.set(`clips/${clip.id}/${name}`, Math.min(length, Math.max(0, clip[name] + way * frames))));
       box.append(dot);
@@ -157,7 +154,7 @@ export class Timeline {
     const middle = (line.start + line.end) / 2 + frames;
     const to = clips.filter((c) => c.id !== clip.id && (c.start + c.end) / 2 < middle).length;
     const from = this.store.cut.clips.indexOf(clip);
-    if (to !== from) return this.store.edit({ do: "carry", clip: clip.id, to });
+    if (to !== from) return this.store.perform({ do: "carry", clip: clip.id, to });
     return this.bench.ripple() ? this.show() : this.store.set(`clips/${clip.id}/gap`, Math.max(0, clip.gap + frames));
   }
 
@@ -225,15 +222,11 @@ export class Timeline {
    * @param {number|null} at the frame that snaps
    */
   #drag(grip, move, drop, at = null) {
-    grip.addEventListener("pointerdown", (e) => {
-      if (e.button !== 0) return;
+    drag(grip, (e) => {
       e.stopPropagation();
       const [x, places] = [e.clientX, this.#places()];
-      let [moved, frames] = [false, 0];
-      grip.setPointerCapture(e.pointerId);
-      grip.onpointermove = (now) => {
-        if (!moved && Math.abs(now.clientX - x) < MOVED_PX) return;
-        moved = true;
+      let frames = 0;
+      const dragged = (now) => {
         frames = Math.round((now.clientX - x) / this.px);
         if (at !== null && !now.altKey) {
           const near = places.filter((p) => p !== at).reduce((best, p) => (Math.abs(p - at - frames) < Math.abs(best - at - frames) ? p : best), Infinity);
@@ -241,15 +234,14 @@ export class Timeline {
         }
         move(frames);
       };
-      grip.onpointerup = grip.onpointercancel = (end) => {
-        grip.onpointermove = grip.onpointerup = grip.onpointercancel = null;
-        if (!moved) return;
+      const dropped = () => {
         // what was dragged is not also clicked
         this.inner.addEventListener("click", (c) => c.stopPropagation(), { capture: true, once: true });
         setTimeout(() => this.inner.dispatchEvent(new Event("click")), 0);
-        if (frames && end.type === "pointerup") drop(frames);
+        if (frames) drop(frames);
         else this.show();
       };
+      return { move: dragged, drop: dropped, cancel: () => this.show() };
     });
   }
 }

@@ -1,15 +1,16 @@
 /** The chosen title in the picture: a box around it that is dragged, and snaps to safe edges, thirds and the middle. */
 
-import { get } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { drag } from "../shared/drag.js";
+import { get, query } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 /** Places in % of the picture that a box's beginning, middle and end snap to. */
 const SNAPS = { low: [5], middle: [100 / 3, 50, 200 / 3], high: [95] };
 const REACH = 1;
 
 export class TitleDrag {
   /**
-   * @param {import("./cut_store.js").CutStore} store
+   * @param {import("./store.js").CutStore} store
    * @param {{chosen: () => object, shape: () => string, frame: () => number, placeTitle: (title: object, place: object) => Promise<void>}} bench
    */
   constructor(store, bench) {
@@ -17,7 +18,7 @@ export class TitleDrag {
     this.bench = bench;
     /** box of the title, % of the picture, and what it is of */
     this.box = null;
-    byId("title-box").addEventListener("pointerdown", (e) => this.#grab(e));
+    drag(byId("title-box"), (e) => this.#take(e));
   }
 
   /** Shows the box where the chosen title is seen in the frame that is looked at. */
@@ -30,8 +31,8 @@ export class TitleDrag {
     const key = `${this.store.state.stamp} ${id} ${this.bench.shape()} ${title.kind === "text" || title.kind === "picture" ? "" : this.bench.frame()}`;
     if (this.key === key) return this.#lay(this.box);
     this.key = key;
-    const query = new URLSearchParams({ shape: byId("shape").value, frame: this.bench.frame() });
-    const box = await get(`${this.store.url}/titles/${id}/box?${query}`).catch(() => null);
+    const asked = query({ shape: byId("shape").value, frame: this.bench.frame() });
+    const box = await get(`${this.store.url}/titles/${id}/box?${asked}`).catch(() => null);
     if (this.key === key) this.#lay((this.box = box));
   }
 
@@ -41,30 +42,23 @@ export class TitleDrag {
     Object.assign(byId("title-box").style, { left: `${box.left}%`, top: `${box.top}%`, width: `${box.width}%`, height: `${box.height}%` });
   }
 
-  #grab(e) {
+  #take(e) {
     const title = this.store.thing(this.bench.chosen());
-    if (e.button !== 0 || !title || !this.box) return;
+    if (!title || !this.box) return null;
     e.preventDefault();
-    const handle = byId("title-box");
     const frame = byId("frame").getBoundingClientRect();
     const from = this.box;
     let by = [0, 0];
-    handle.setPointerCapture(e.pointerId);
     const move = (m) => {
       by = [snapped(from.left, from.width, (100 * (m.clientX - e.clientX)) / frame.width, m.altKey, "across"), snapped(from.top, from.height, (100 * (m.clientY - e.clientY)) / frame.height, m.altKey, "down")];
       this.#lay({ ...from, left: from.left + by[0], top: from.top + by[1] });
     };
-    const end = (m) => {
-      handle.removeEventListener("pointermove", move);
-      handle.removeEventListener("pointerup", end);
-      handle.removeEventListener("pointercancel", end);
+    const end = () => {
       for (const axis of ["across", "down"]) byId(`guide-${axis}`).hidden = true;
-      if (m.type === "pointerup" && (by[0] || by[1])) this.bench.placeTitle(title, { across: by[0], down: by[1] });
-      else this.#lay(from);
     };
-    handle.addEventListener("pointermove", move);
-    handle.addEventListener("pointerup", end);
-    handle.addEventListener("pointercancel", end);
+    const cancel = () => (end(), this.#lay(from));
+    const drop = () => (end(), by[0] || by[1] ? this.bench.placeTitle(title, { across: by[0], down: by[1] }) : this.#lay(from));
+    return { move, drop, cancel };
   }
 }
 

@@ -10,7 +10,7 @@ function search() {
     let here = 0;
     for (const line of section.querySelectorAll("li")) {
       line.hidden = !(titled || words.every((word) => line.textContent.toLowerCase().includes(word)));
-      here += !line.hidden;
+      here += line.hidden ? 0 : 1;
     }
     section.hidden = !here;
     found += here;

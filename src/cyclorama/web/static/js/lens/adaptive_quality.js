@@ -9,11 +9,12 @@ const LOOK_MS = 10;
  * What is done without, one after the other, where drawings take longer than so many ms: half of the points each way saves
  * most, and what is seen stays; the others save a fifth each.
  */
-const STEPS = [["size", 70], ["shadows", 300], ["surroundings", 300]];
+const STEPS = /** @type {[string, number][]} */ ([["size", 70], ["shadows", 300], ["surroundings", 300]]);
 
 export class AdaptiveQuality {
   constructor() {
-    Object.assign(this, { steps: 0, slow: 0 });
+    this.steps = 0;
+    this.slow = 0;
   }
 
   /** Whether a step is done without. */

@@ -1,6 +1,6 @@
 /** What a lens that distorts sees: a plain picture, wide enough, pulled into shape as the tracer's rays are. */
 
-import * as THREE from "../vendor/three.module.js";
+import * as THREE from "../../vendor/three.module.js";
 
 const PLACE = `
   varying vec2 place;

@@ -1,7 +1,7 @@
 /** Guide lines over the picture: composition, safe areas, the margin, and what other formats would keep of it. */
 
-import { draw, make } from "./api.js";
-import { schema } from "./schema.js";
+import { draw, make } from "../shared/api.js";
+import { schema } from "../shared/schema.js";
 
 const GOLDEN = 100 / 1.618033988749895;
 const line = (x1, y1, x2, y2) => draw("line", { x1, y1, x2, y2 });

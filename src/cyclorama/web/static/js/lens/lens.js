@@ -1,20 +1,18 @@
 /** The lens: stand-in while things are handled, developing picture when they rest, and handling the camera in it. */
 
-import { FARTHEST_M, NEAREST_M } from "./distances.js";
+import { schema } from "../shared/schema.js";
 import { Guides } from "./guides.js";
-import { partBetween, showRectangle } from "./picture_part.js";
+import { bindGestures } from "./gestures.js";
 import { StandIn } from "./standin.js";
 
 const LONG_SIDE = 640;
-const DEGREES_PER_PIXEL = 0.35;
-const AXES = ["x", "y", "z"];
 const NO_STANDIN = "rendered pictures only: WebGL 2 is off in this browser";
 const box = (element) => element.getBoundingClientRect();
 
 export class Lens {
   /**
-   * @param {import("./project.js").ProjectStore} store
-   * @param {import("./clock.js").Clock} clock
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/clock.js").Clock} clock
    */
   constructor(store, clock) {
     this.store = store;
@@ -30,6 +28,11 @@ export class Lens {
     this.facts = document.getElementById("lens-facts");
     this.standin = new StandIn(document.getElementById("standin"));
     this.request = 0;
+    /** Called with a pose that is not saved yet, when handling ended without a change, and by gestures in the picture. */
+    this.onpreview = (pose) => {};
+    this.onsettle = () => {};
+    this.onclick = (e) => {};
+    this.onrectangle = (from, to) => {};
     this.wanted = null;
     /** Changes whose picture is asked for when the one under way has come. */
     this.trying = null;
@@ -40,7 +43,7 @@ export class Lens {
     this.observer = new ResizeObserver(() => this.layout());
     this.observer.observe(this.mat);
     this.#connect();
-    this.#bindHandling();
+    bindGestures(this);
   }
 
   #connect() {
@@ -224,9 +227,9 @@ export class Lens {
   }
 
   /** Show changes that a hand makes here: in the stand-in, or rendered where there is none. @param {() => boolean} held */
-  #follow(changes, held) {
+  follow(changes, held) {
     if (!this.draws) this.attempt(changes);
-    this.store.preview(changes, this.clock.frame, (pose) => held() && this.onpreview?.(pose));
+    this.store.preview(changes, this.clock.frame, (pose) => held() && this.onpreview(pose));
   }
 
   layout() {
@@ -242,110 +245,10 @@ export class Lens {
     this.standin.resize(w, h);
   }
 
-  #frameSize() {
-    return [this.frame.clientWidth, this.frame.clientHeight];
-  }
-
-  /** The aim goes with the picture, in its plane: what was under the pointer stays there. */
-  #aimed({ x, y, aim }, e) {
-    const { camera: m, focal_mm } = this.clock.pose();
-    const { lens } = this.store.state;
-    const away = Math.hypot(...[3, 7, 11].map((i, axis) => m[i] - lens.aim[axis]));
-    const metres = (2 * away * lens.half_width * (lens.focal_mm / focal_mm)) / this.frame.clientWidth; // a pixel there
-    return AXES.map((axis, i) => {
-      const by = (m[4 * i + 1] * (e.clientY - y) - m[4 * i] * (e.clientX - x)) * metres;
-      return { kind: "set", path: this.store.full(`camera/aim/${axis}_m`), value: Number((aim[i] + by).toFixed(4)) };
-    });
-  }
-
-  /** Drag to travel round and up, scroll to come closer; each is one step that can be undone. */
-  #bindHandling() {
-    let from = null;
-    let walked = null;
-    let aimed = false;
-    let rectangle = null;
-    const changes = (e) => {
-      if (from.aims) return this.#aimed(from, e);
-      const dx = (e.clientX - from.x) * DEGREES_PER_PIXEL;
-      const dy = (e.clientY - from.y) * DEGREES_PER_PIXEL;
-      return [
-        { kind: "set", path: this.store.full("camera/azimuth_deg"), value: Number((from.azimuth - dx).toFixed(1)) },
-        { kind: "set", path: this.store.full("camera/elevation_deg"), value: Number(Math.min(89, Math.max(-89, from.elevation + dy)).toFixed(1)) },
-      ];
-    };
-    this.mat.addEventListener("pointerdown", (e) => {
-      if (e.button !== 0 || e.target.closest("button, select, #chosen-bar, #wipe-bar")) return;
-      if (this.picking && this.parts) {
-        rectangle = e;
-        return this.mat.setPointerCapture(e.pointerId);
-      }
-      if (this.picking && !this.tryOn) return this.#picked(e);
-      if (this.picking) {
-        this.mat.setPointerCapture(e.pointerId);
-        aimed = true;
-        return this.#tryAt(e);
-      }
-      if (e.altKey && !this.standin.outside.on) {
-        rectangle = e;
-        return this.mat.setPointerCapture(e.pointerId);
-      }
-      if (this.standin.outside.on) {
-        const grip = this.standin.outside.gripAt(e.clientX - box(this.frame).left, e.clientY - box(this.frame).top, this.#frameSize());
-        walked = { x: e.clientX, y: e.clientY, grip };
-        return this.mat.setPointerCapture(e.pointerId);
-      }
-      const [azimuth, elevation] = ["azimuth_deg", "elevation_deg"].map((name) => this.store.value(`camera/${name}`));
-      from = { x: e.clientX, y: e.clientY, moved: false, azimuth, elevation, aims: e.shiftKey, aim: AXES.map((axis) => this.store.value(`camera/aim/${axis}_m`)) };
-      this.mat.setPointerCapture(e.pointerId);
-    });
-    this.mat.addEventListener("pointermove", (e) => {
-      if (aimed) return this.#tryAt(e);
-      if (rectangle) return showRectangle(this.frame, rectangle, e);
-      if (walked?.grip) {
-        walked.changes = this.standin.outside.drag(walked.grip, e.clientX - walked.x, e.clientY - walked.y, this.#frameSize());
-        this.#follow(walked.changes, () => Boolean(walked));
-        return this.standin.draw();
-      }
-      if (walked) {
-        this.standin.outside.turn(e.clientX - walked.x, e.clientY - walked.y);
-        walked = { x: e.clientX, y: e.clientY };
-        return this.standin.draw();
-      }
-      if (!from || Math.hypot(e.clientX - from.x, e.clientY - from.y) < 3 && !from.moved) return;
-      if (!from.moved) this.handle();
-      from.moved = true;
-      this.#follow(changes(e), () => Boolean(from));
-    });
-    this.mat.addEventListener("pointerup", (e) => {
-      if (aimed) {
-        aimed = false;
-        return this.#picked(e);
-      }
-      if (rectangle) {
-        if (this.parts) this.#pickedPart(rectangle, e);
-        else if (rectangle.altKey) this.onrectangle?.(rectangle, e);
-        showRectangle(this.frame, (rectangle = null));
-        return;
-      }
-      const { changes: dragged } = walked ?? {};
-      walked = null;
-      this.standin.outside.held = null;
-      if (dragged) this.store.change(...dragged);
-      if (from?.moved) {
-        this.store.change(...changes(e));
-      } else if (from) this.onclick?.(e);
-      from = null;
-    });
-    this.mat.addEventListener("wheel", (e) => {
-      e.preventDefault();
-      this.dolly(Math.exp(Math.max(-60, Math.min(60, e.deltaY)) * 0.002));
-    }, { passive: false });
-  }
-
   /**
    * The next click in the picture answers what was asked; Escape forgets it.
    * @param {string} prompt
-   * @param {(place: {frame: number, x: number, y: number}) => void} then shares of the picture from the top left
+   * @param {(answer: any) => void} then told {frame, x, y}, shares of the picture from the top left
    * @param {((place: object) => void)|null} tryOn called while the pointer is dragged there, where dragging means something
    */
   pick(prompt, then, tryOn = null) {
@@ -367,11 +270,11 @@ export class Lens {
     this.parts = true;
   }
 
-  #pickedPart(...corners) {
-    const { left, top, width, height } = box(this.frame);
-    const share = (at, low, size) => Math.min(1, Math.max(0, (at - low) / size));
-    const part = partBetween(...corners.map((e) => [share(e.clientX, left, width), share(e.clientY, top, height)]));
-    if (part) this.#answer(part);
+  /** Answer what was asked. @param {object} answer a place or a part of the picture */
+  answer(answer) {
+    const then = this.picking;
+    this.stopPicking();
+    then(answer);
   }
 
   /** Forget what was asked. */
@@ -389,22 +292,6 @@ export class Lens {
     return x < 0 || x > 1 || y < 0 || y > 1 ? null : { frame: this.clock.frame, x, y };
   }
 
-  #tryAt(e) {
-    const place = this.placeOf(e);
-    if (place) this.tryOn(place);
-  }
-
-  #picked(e) {
-    const place = this.placeOf(e);
-    if (place) this.#answer(place);
-  }
-
-  #answer(answer) {
-    const then = this.picking;
-    this.stopPicking();
-    then(answer);
-  }
-
   /** Come closer or go back by a factor; wheel clicks in quick succession make one step. */
   dolly(factor) {
     if (this.standin.outside.on) {
@@ -413,9 +300,9 @@ export class Lens {
     }
     const path = this.store.full("camera/distance_m");
     this.dollied = (this.dollied ?? this.store.value(path)) * factor;
-    const change = { kind: "set", path, value: Number(Math.min(FARTHEST_M, Math.max(NEAREST_M, this.dollied)).toPrecision(5)) };
+    const change = { kind: "set", path, value: Number(Math.min(schema.distances.farthest_m, Math.max(schema.distances.nearest_m, this.dollied)).toPrecision(5)) };
     this.handle();
-    this.#follow([change], () => Boolean(this.dollied));
+    this.follow([change], () => Boolean(this.dollied));
     clearTimeout(this.dollyTimer);
     this.dollyTimer = setTimeout(() => {
       this.dollied = null;

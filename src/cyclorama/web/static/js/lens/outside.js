@@ -1,7 +1,7 @@
 /** Looking at the studio from outside: the camera with what it sees, its trail, paths and lamps, in the stand-in. */
 
-import * as THREE from "../vendor/three.module.js";
-import { goneAlong } from "./plan_geometry.js";
+import * as THREE from "../../vendor/three.module.js";
+import { goneAlong } from "../plan/geometry.js";
 
 const COLOURS = { camera: 0xc77700, path: 0x2b2926, light: 0xc4402a };
 const DEGREES_PER_PIXEL = 0.35;
@@ -21,7 +21,9 @@ export class Outside {
     this.lines = new THREE.Group();
     this.lines.visible = false;
     scene.add(this.lines);
-    Object.assign(this, { azimuth: 40, elevation: 30, reach: 3 });
+    this.azimuth = 40;
+    this.elevation = 30;
+    this.reach = 3;
   }
 
   /** Walk round by a drag of so many pixels. */
@@ -57,7 +59,7 @@ export class Outside {
   }
 
   #draw(pose, lens, state, away) {
-    for (const { geometry, material } of this.lines.children) [geometry, material].forEach((one) => one.dispose());
+    for (const { geometry, material } of /** @type {any[]} */ (this.lines.children)) [geometry, material].forEach((one) => one.dispose());
     this.lines.clear();
     this.#line(COLOURS.camera, cameraLines(pose.camera, lens.field, away));
     const { shot } = state;

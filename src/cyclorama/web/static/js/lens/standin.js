@@ -1,8 +1,8 @@
 /** The interactive stand-in: a reduced mesh drawn with WebGL through the current camera. */
 
-import * as THREE from "../vendor/three.module.js";
+import * as THREE from "../../vendor/three.module.js";
 import { BentLens } from "./bent_lens.js";
-import { NEAREST_M } from "./distances.js";
+import { schema } from "../shared/schema.js";
 import { Outside } from "./outside.js";
 import { AdaptiveQuality, whenDrawn } from "./adaptive_quality.js";
 import { StandInLight } from "./standin_light.js";
@@ -69,14 +69,20 @@ function disposeGroup(group) {
 
 /** Rows of a 3×4 matrix as a THREE.Matrix4. */
 function matrixFrom(rows) {
-  return new THREE.Matrix4().set(...rows, 0, 0, 0, 1);
+  return new THREE.Matrix4().fromArray([...rows, 0, 0, 0, 1]).transpose();
 }
 
 /** One item on the set: its mesh in a holder that carries it, and how it is bent. */
 class Model {
   /** @param {string} id @param {string} url of its mesh */
   constructor(id, url) {
-    Object.assign(this, { id, url, group: null, bent: null, bending: false, carriage: "" });
+    this.id = id;
+    this.url = url;
+    this.group = null;
+    this.bent = null;
+    this.bending = false;
+    this.carriage = "";
+    this.loading = null;
     this.holder = new THREE.Group();
     this.holder.matrixAutoUpdate = false;
   }
@@ -90,7 +96,7 @@ class Model {
 
   /** Lay it into the studio: rows of a 4×4 matrix. */
   lay(matrix) {
-    this.group?.matrix.set(...matrix.flat());
+    this.group?.matrix.fromArray(matrix.flat()).transpose();
     if (this.group) this.group.matrixWorldNeedsUpdate = true;
   }
 
@@ -154,7 +160,14 @@ export class StandIn {
     this.set = null;
     this.setKey = null;
     this.pose = null;
-    Object.assign(this, { pending: 0, busy: false, stale: false, size: [1, 1] });
+    this.state = null;
+    this.store = null;
+    /** Children of the set's group, wherever they stand. @type {any[]} */
+    this.pieces = [];
+    this.pending = 0;
+    this.busy = false;
+    this.stale = false;
+    this.size = [1, 1];
     this.bentLens = null;
   }
 
@@ -176,7 +189,7 @@ export class StandIn {
     const setKey = JSON.stringify([state.project.set.sweep, state.project.set.disc]);
     if (setKey !== this.setKey) await this.#loadSet(state.project.id, setKey);
     this.#dressSet(state.project);
-    this.background = new THREE.Color().setRGB(...store.look.background.colour);
+    this.background = new THREE.Color().fromArray(store.look.background.colour);
     this.scene.background = this.background;
   }
 
@@ -203,7 +216,7 @@ export class StandIn {
     const buffer = await (await fetch(`/api/projects/${project}/set`)).arrayBuffer();
     if (this.setKey !== key) return;
     disposeGroup(this.set);
-    for (const piece of this.pieces ?? []) piece.removeFromParent();
+    for (const piece of this.pieces) piece.removeFromParent();
     this.set = buildGroup(readMesh(buffer), () => new THREE.MeshStandardMaterial({ roughness: 0.9, side: THREE.DoubleSide }));
     this.pieces = [...this.set.children];
     for (const piece of this.pieces) (piece.userData.part === 0 ? this.scene : this.turning).add(piece);
@@ -213,7 +226,7 @@ export class StandIn {
     const item = this.store.item(id);
     const materials = new Map(this.state.project.materials.map((m) => [m.id, m]));
     const worn = this.store.variant(item).parts;
-    for (const mesh of this.models.get(id)?.group?.children ?? []) {
+    for (const mesh of /** @type {any[]} */ (this.models.get(id)?.group?.children ?? [])) {
       const { material, visible } = worn[mesh.userData.part];
       const m = materials.get(material);
       mesh.visible = visible;
@@ -236,7 +249,7 @@ export class StandIn {
     const group = this.models.get(id)?.group;
     if (!group) return;
     this.#dress(id);
-    for (const mesh of part === null ? [] : group.children) {
+    for (const mesh of /** @type {any[]} */ (part === null ? [] : group.children)) {
       const meant = mesh.userData.part === part;
       mesh.visible = mesh.visible || meant;
       mesh.material.transparent = mesh.material.transparent || !meant;
@@ -247,7 +260,7 @@ export class StandIn {
   }
 
   #dressSet(project) {
-    for (const piece of this.pieces ?? []) piece.material.color.setRGB(...(piece.userData.part === 0 ? project.set.sweep : project.set.disc).color);
+    for (const piece of this.pieces) piece.material.color.setRGB(...(piece.userData.part === 0 ? project.set.sweep : project.set.disc).color);
   }
 
   /** Size of the drawing in CSS pixels. */
@@ -259,7 +272,7 @@ export class StandIn {
 
   #fit() {
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2) / (this.sparing.without("size") ? 2 : 1));
-    this.renderer.setSize(...this.size, false);
+    this.renderer.setSize(this.size[0], this.size[1], false);
   }
 
   /** Stand as in a pose: camera rows, what carries items, light angles, lens. */
@@ -270,7 +283,7 @@ export class StandIn {
     this.camera.matrixWorld.copy(this.camera.matrix);
     this.camera.matrixWorldInverse.copy(this.camera.matrix).invert();
     // as far as the set reaches round a subject of any size, and as near as depth can be told apart then
-    const away = Math.max(NEAREST_M, Math.hypot(...[3, 7, 11].map((i, axis) => pose.camera[i] - lens.aim[axis])));
+    const away = Math.max(schema.distances.nearest_m, Math.hypot(...[3, 7, 11].map((i, axis) => pose.camera[i] - lens.aim[axis])));
     const near = away / 200;
     const zoomed = lens.focal_mm / pose.focal_mm;
     const [w, h] = [lens.half_width * zoomed * near, lens.half_height * zoomed * near];
@@ -312,7 +325,7 @@ export class StandIn {
       const { lens, pose } = this.pose;
       const newest = this.#newestProgram();
       this.outside.lines.visible = this.outside.on;
-      for (const piece of this.pieces ?? []) piece.material.side = this.outside.on ? THREE.FrontSide : THREE.DoubleSide; // one sees through walls from behind
+      for (const piece of this.pieces) piece.material.side = this.outside.on ? THREE.FrontSide : THREE.DoubleSide; // one sees through walls from behind
       if (this.outside.on) {
         const size = this.renderer.getSize(new THREE.Vector2());
         this.outside.place(pose, lens, this.state, size.x / size.y);
@@ -321,7 +334,7 @@ export class StandIn {
       else this.renderer.render(this.scene, this.camera);
       this.busy = true;
       const usual = newest === this.#newestProgram(); // making programs is slow on any machine
-      whenDrawn(this.renderer.getContext(), (ms) => this.#drawn(usual ? ms : null));
+      whenDrawn(/** @type {WebGL2RenderingContext} */ (this.renderer.getContext()), (ms) => this.#drawn(usual ? ms : null));
     });
   }
 
@@ -342,6 +355,10 @@ export class StandIn {
   dispose() {
     cancelAnimationFrame(this.pending);
     this.pose = null;
+    this.state = null;
+    this.store = null;
+    /** Children of the set's group, wherever they stand. @type {any[]} */
+    this.pieces = [];
     for (const model of this.models.values()) model.dispose();
     disposeGroup(this.set);
     this.bentLens?.dispose();

@@ -1,7 +1,7 @@
 /** What lights the stand-in: the project's lights with their shadows, and its surroundings, as strong as in the picture. */
 
-import * as THREE from "../vendor/three.module.js";
-import { goneAlong } from "./plan_geometry.js";
+import * as THREE from "../../vendor/three.module.js";
+import { goneAlong } from "../plan/geometry.js";
 
 /** So many lights cast shadows, the strongest first. */
 const SHADOWS = 3;
@@ -13,7 +13,13 @@ export class StandInLight {
    * @param {import("./adaptive_quality.js").AdaptiveQuality} sparing @param {() => void} drawn asks for another drawing
    */
   constructor(scene, renderer, sparing, drawn) {
-    Object.assign(this, { scene, renderer, sparing, drawn, url: null, map: null, shape: "" });
+    this.scene = scene;
+    this.renderer = renderer;
+    this.sparing = sparing;
+    this.drawn = drawn;
+    this.url = null;
+    this.map = null;
+    this.shape = "";
     renderer.shadowMap.enabled = true;
     renderer.shadowMap.type = THREE.PCFShadowMap;
     renderer.shadowMap.autoUpdate = false;
@@ -53,7 +59,7 @@ export class StandInLight {
 
   /** The light at a place of the group, of the kind that is wanted there. */
   #at(i, parallel) {
-    const there = this.group.children[i];
+    const there = /** @type {any} */ (this.group.children[i]);
     if (there && Boolean(there.isDirectionalLight) === parallel) return there;
     const light = this.#light(parallel);
     this.group.add(light);

@@ -1,8 +1,8 @@
 /** Touching the picture: what is under the pointer is named and outlined, a click chooses it. */
 
-import { get, make, say } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { get, make, say } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 /** So long the pointer rests before what the picture shows is asked for. */
 const REST_MS = 120;
 const HOVER = [255, 255, 255, 235];
@@ -11,11 +11,19 @@ const CHOSEN = [255, 176, 46, 255];
 export class Touch {
   /**
    * @param {import("./lens.js").Lens} lens
-   * @param {{choose: (what: string, id?: string) => void, point: (part: number|null) => void}} floor
-   * @param {{material: string|null}} taken what the cards show
+   * @param {import("../studio/studio.js").Floor} floor
+   * @param {import("../studio/project.js").Chosen} taken what the cards show
    */
   constructor(lens, floor, taken) {
-    Object.assign(this, { lens, floor, taken, store: lens.store, clock: lens.clock, map: null, wanted: "", over: 0, chosen: new Set() });
+    this.lens = lens;
+    this.floor = floor;
+    this.taken = taken;
+    this.store = lens.store;
+    this.clock = lens.clock;
+    this.map = null;
+    this.wanted = "";
+    this.over = 0;
+    this.chosen = new Set();
     this.canvas = byId("outline");
     this.context = this.canvas.getContext("2d");
     this.label = byId("touch-label");

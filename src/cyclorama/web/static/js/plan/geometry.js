@@ -4,7 +4,7 @@ export const rad = (deg) => (deg * Math.PI) / 180;
 export const wrap = (deg) => ((((deg + 180) % 360) + 360) % 360) - 180;
 
 /** A point turned about the axis. */
-export function turned([x, y, z], deg) {
+export function turned(/** @type {number[]} */ [x, y, z], deg) {
   const c = Math.cos(rad(deg));
   const s = Math.sin(rad(deg));
   return [c * x + s * z, y, -s * x + c * z];

@@ -1,7 +1,7 @@
 /** The ground of the drawings: rings and heights to scale, and the set. */
 
-import { draw } from "./api.js";
-import { TAPE } from "./plan_signs.js";
+import { draw } from "../shared/api.js";
+import { TAPE } from "./signs.js";
 
 /** The next round length, 1, 2 or 5 of some power of ten, that is no shorter. */
 function roundAbove(metres) {

@@ -1,7 +1,7 @@
 /** Paths on plan and elevation: drawn by clicks, their points and handles dragged, put in and taken away. */
 
-import { draw } from "./api.js";
-import { INK, TAPE } from "./plan_signs.js";
+import { draw } from "../shared/api.js";
+import { INK, TAPE } from "./signs.js";
 
 /** A path that ends so near its first point is closed. */
 const SNAP_PX = 10;
@@ -10,7 +10,11 @@ const AXES = ["x", "y", "z"];
 export class PlanPaths {
   /** @param {import("./plan.js").Plan} plan */
   constructor(plan) {
-    Object.assign(this, { plan, held: null, sketch: null, next: null });
+    this.plan = plan;
+    this.held = null;
+    this.sketch = null;
+    this.next = null;
+    this.done = null;
     const { svg, store } = plan;
     svg.addEventListener("dblclick", (e) => this.#double(e));
     svg.addEventListener("pointermove", (e) => {
@@ -57,8 +61,8 @@ export class PlanPaths {
 
   /** A point as it is, or as it is being dragged. */
   #asDragged(path, point) {
-    const { drag } = this.plan;
-    const held = drag?.point === point.id && drag.path === path ? drag.changes : [];
+    const { inHand } = this.plan;
+    const held = inHand?.point === point.id && inHand.path === path ? inHand.changes : [];
     return { ...point, ...Object.fromEntries(held.map((c) => [c.path.split("/").at(-1), c.value])) };
   }
 

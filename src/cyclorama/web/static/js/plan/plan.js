@@ -1,26 +1,30 @@
 /** The floor plan and the elevation: to scale, with the ring as the timeline. Everything on it can be dragged. */
 
-import { draw } from "./api.js";
-import { NEAREST_M } from "./distances.js";
-import { carriedBack, flatHull, goneAlong, inverse, rad, rows3, turned, under, wrap } from "./plan_geometry.js";
-import { heights, rings, setFromAbove } from "./plan_ground.js";
-import { PlanPaths } from "./plan_paths.js";
-import { INK, TAPE, cameraSign, heat, lamp, names } from "./plan_signs.js";
+import { drag } from "../shared/drag.js";
+import { draw } from "../shared/api.js";
+import { schema } from "../shared/schema.js";
+import { carriedBack, flatHull, goneAlong, inverse, rad, rows3, turned, under, wrap } from "./geometry.js";
+import { heights, rings, setFromAbove } from "./ground.js";
+import { PlanPaths } from "./paths.js";
+import { INK, TAPE, cameraSign, heat, lamp, names } from "./signs.js";
 
 export class Plan {
   /**
    * @param {SVGSVGElement} svg
-   * @param {import("./project.js").ProjectStore} store
-   * @param {import("./clock.js").Clock} clock
-   * @param {{attempt: (changes: object[]) => void, settle: () => void, choose: (what: string, id?: string) => void}} floor
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/clock.js").Clock} clock
+   * @param {import("../studio/studio.js").Floor} floor
    */
   constructor(svg, store, clock, floor) {
-    Object.assign(this, { svg, store, clock, floor, side: false, drag: null, pose: null });
+    this.svg = svg;
+    this.store = store;
+    this.clock = clock;
+    this.floor = floor;
+    this.side = false;
+    this.inHand = null;
+    this.pose = null;
     this.paths = new PlanPaths(this);
-    svg.addEventListener("pointerdown", (e) => this.#begin(e));
-    svg.addEventListener("pointermove", (e) => this.drag && this.#move(e));
-    svg.addEventListener("pointerup", (e) => this.#end(e));
-    svg.addEventListener("pointercancel", () => (this.drag = null));
+    drag(svg, (e) => this.#take(e));
   }
 
   /** Draw everything. `pose` is one that is not saved yet, or nothing. */
@@ -29,7 +33,7 @@ export class Plan {
     this.w = this.svg.clientWidth;
     this.h = this.svg.clientHeight;
     if (!this.w || !this.h) return; // it is folded away
-    if (!this.drag) this.scale = this.#fitScale();
+    if (!this.inHand) this.scale = this.#fitScale();
     this.origin = this.side ? [this.w * 0.46, this.h - 46] : [this.w / 2, this.h / 2 + 6];
     this.svg.replaceChildren(...(this.side ? this.#elevation() : this.#top()));
   }
@@ -58,22 +62,22 @@ export class Plan {
     const points = project.paths.flatMap((path) => path.points.map((p) => [p.x_m, p.y_m, p.z_m]));
     const far = [this.#camera().at, ...(this.store.state.shot.plain ? [] : this.#trail()), ...points, ...this.#lights().filter((l) => l.lit).map((l) => l.at)];
     if (this.side) {
-      const reach = Math.max(...far.map((p) => Math.hypot(p[0], p[2])), NEAREST_M);
-      const height = Math.max(...far.map((p) => p[1]), aim[1] * 2, NEAREST_M);
+      const reach = Math.max(...far.map((p) => Math.hypot(p[0], p[2])), schema.distances.nearest_m);
+      const height = Math.max(...far.map((p) => p[1]), aim[1] * 2, schema.distances.nearest_m);
       return Math.min((this.w / 2 - 24) / reach, (this.h - 84) / height);
     }
-    return (Math.min(this.w, this.h) / 2 - 22) / Math.max(...far.map((p) => Math.hypot(p[0], p[2])), NEAREST_M);
+    return (Math.min(this.w, this.h) / 2 - 22) / Math.max(...far.map((p) => Math.hypot(p[0], p[2])), schema.distances.nearest_m);
   }
 
   /** Screen place of a studio point in the view from above. */
-  #at([x, , z]) {
+  #at(/** @type {number[]} */ [x, , z]) {
     return [this.origin[0] + x * this.scale, this.origin[1] + z * this.scale];
   }
 
   /** Outlines of the items on the set, the subject's last. `flat` gives the place of a studio point on the drawing. */
   #outlines(flat) {
     const { items, project } = this.store.state;
-    const on = items.filter((item) => item.on).sort((a, b) => (a.id === project.subject_id) - (b.id === project.subject_id));
+    const on = items.filter((item) => item.on).sort((a, b) => Number(a.id === project.subject_id) - Number(b.id === project.subject_id));
     return on.map((item) => {
       const [is, colour] = item.id === project.subject_id ? [true, TAPE.subject] : [false, TAPE.set];
       const points = flatHull(item.hull.map((p) => flat(this.#carried(item, p))));
@@ -159,7 +163,7 @@ export class Plan {
   /** Cameras that are not on, where they stand at rest; they are dragged too. */
   #otherCameras(flat, side) {
     return this.store.state.other_cameras.map(({ id, name, rows, aim }) => {
-      const here = this.drag?.camera === id ? this.drag.at : null;
+      const here = this.inHand?.camera === id ? this.inHand.at : null;
       const [x, y] = here ?? flat([rows[3], rows[7], rows[11]]);
       const to = flat(aim);
       const angle = (Math.atan2(y - to[1], x - to[0]) * 180) / Math.PI - 90;
@@ -221,28 +225,33 @@ export class Plan {
     return [...this.#inFocus((away) => [at(away, lower), at(away, upper)], reach), ...cameraSign(from, angle, [at(reach, lower), at(reach, upper)])];
   }
 
-  #begin(e) {
-    if (this.paths.click(e)) return;
+  #take(e) {
+    if (this.paths.click(e)) return null;
     const target = e.target.closest("[data-grab]");
-    if (!target || e.button !== 0) return;
-    this.svg.setPointerCapture(e.pointerId);
-    this.drag = { what: target.dataset.grab, light: target.dataset.light, item: target.dataset.item, path: target.dataset.path, point: target.dataset.point, side: target.dataset.side, camera: target.dataset.camera, x: e.clientX, y: e.clientY, moved: false, changes: [] };
-    const { what, light, item } = this.drag;
-    this.paths.held = what === "point" ? this.paths.place(this.drag) : null;
-    if (what === "item") this.drag.from = { ...this.store.item(item).placement };
+    if (!target) return null;
+    const { grab: what, light, item, path, point, side, camera } = target.dataset;
+    this.inHand = { what, light, item, path, point, side, camera, changes: [] };
+    this.paths.held = what === "point" ? this.paths.place(this.inHand) : null;
+    if (what === "item") this.inHand.from = { ...this.store.item(item).placement };
     this.floor.choose({ light: "light", item: "subject" }[what] ?? "camera", light ?? item);
+    const { frame } = this.clock;
+    const letGo = () => (this.inHand = null);
+    const cancel = () => {
+      letGo();
+      if (frame !== this.clock.frame) this.clock.go(frame);
+      this.floor.settle();
+    };
+    return { move: (at) => this.#move(at), drop: () => this.#drop(), click: letGo, cancel };
   }
 
   #move(e) {
-    if (!this.drag.moved && Math.hypot(e.clientX - this.drag.x, e.clientY - this.drag.y) < 3) return;
-    this.drag.moved = true;
     const box = this.svg.getBoundingClientRect();
     const x = (e.clientX - box.left - this.origin[0]) / this.scale;
     const y = (e.clientY - box.top - this.origin[1]) / this.scale;
-    this.drag.at = [x * this.scale + this.origin[0], y * this.scale + this.origin[1]];
-    this.drag.changes = this.side ? this.#dragSide(x, -y) : this.#dragTop(x, y);
-    if (this.drag.what === "other") this.show();
-    else if (this.drag.changes.length) this.floor.attempt(this.drag.changes);
+    this.inHand.at = [x * this.scale + this.origin[0], y * this.scale + this.origin[1]];
+    this.inHand.changes = this.side ? this.#dragSide(x, -y) : this.#dragTop(x, y);
+    if (this.inHand.what === "other") this.show();
+    else if (this.inHand.changes.length) this.floor.attempt(this.inHand.changes);
   }
 
   #set(path, value, digits) {
@@ -251,35 +260,35 @@ export class Plan {
 
   /** @param {number} metres of a distance, to four digits: subjects may be small or large */
   #away(path, metres) {
-    return { kind: "set", path, value: Number(Math.max(NEAREST_M, metres).toPrecision(4)) };
+    return { kind: "set", path, value: Number(Math.max(schema.distances.nearest_m, metres).toPrecision(4)) };
   }
 
   #dragTop(x, z) {
     const { shot, lens } = this.store.state;
     const from = (aim) => [x - aim[0], z - aim[2]];
-    const azimuthOf = ([dx, dz]) => (Math.atan2(dx, dz) * 180) / Math.PI;
-    const reach = ([dx, dz], elevation) => Math.hypot(dx, dz) / Math.max(Math.cos(rad(elevation)), 0.05);
-    if (this.drag.what === "item") return this.#dragItem(x, z);
-    if (["path", "point", "handle"].includes(this.drag.what)) return this.paths.drag(this.drag, { x, z });
-    if (this.drag.what === "light") {
+    const azimuthOf = (/** @type {number[]} */ [dx, dz]) => (Math.atan2(dx, dz) * 180) / Math.PI;
+    const reach = (/** @type {number[]} */ [dx, dz], elevation) => Math.hypot(dx, dz) / Math.max(Math.cos(rad(elevation)), 0.05);
+    if (this.inHand.what === "item") return this.#dragItem(x, z);
+    if (["path", "point", "handle"].includes(this.inHand.what)) return this.paths.drag(this.inHand, { x, z });
+    if (this.inHand.what === "light") {
       const { elevation_deg: elevation } = this.store.value(this.#light());
       // where it has gone along with something, it is put where that is at rest
-      const light = lens.lights.find((l) => l.id === this.drag.light);
+      const light = lens.lights.find((l) => l.id === this.inHand.light);
       const [px, , pz] = carriedBack(light, this.pose, [x, 0, z]);
       const { aim } = light;
       const at = [px - aim[0], pz - aim[2]];
       return [this.#set(`${this.#light()}/azimuth_deg`, wrap(azimuthOf(at)), 1), this.#away(`${this.#light()}/distance_m`, reach(at, elevation))];
     }
-    if (this.drag.what === "other") {
+    if (this.inHand.what === "other") {
       const at = from(this.#other().aim);
-      const place = `cameras/${this.drag.camera}`;
+      const place = `cameras/${this.inHand.camera}`;
       return [this.#set(`${place}/azimuth_deg`, wrap(azimuthOf(at)), 1), this.#away(`${place}/distance_m`, reach(at, this.store.value(`${place}/elevation_deg`)))];
     }
     const azimuth = azimuthOf(from(lens.aim));
     const moves = !shot.plain || (shot.kind === "orbit" && shot.turns !== 0);
-    const onRing = this.drag.what === "ring" || moves;
+    const onRing = this.inHand.what === "ring" || moves;
     if (onRing) this.clock.go(this.#nearest(x, z));
-    if (this.drag.what === "ring" || !shot.plain) return [];
+    if (this.inHand.what === "ring" || !shot.plain) return [];
     const distance = this.#away(this.store.full("camera/distance_m"), reach(from(lens.aim), this.store.value("camera/elevation_deg")));
     return onRing ? [distance] : [distance, this.#set(this.store.full("camera/azimuth_deg"), wrap(azimuth), 1)];
   }
@@ -299,43 +308,42 @@ export class Plan {
 
   /** The camera that is not on and is dragged. */
   #other() {
-    return this.store.state.other_cameras.find(({ id }) => id === this.drag.camera);
+    return this.store.state.other_cameras.find(({ id }) => id === this.inHand.camera);
   }
 
   /** Path of the light that is dragged. */
   #light() {
-    return this.store.full(`look/lights/${this.drag.light}`);
+    return this.store.full(`look/lights/${this.inHand.light}`);
   }
 
   /** An item goes along with the pointer. */
   #dragItem(x, z) {
-    const { from, item } = this.drag;
-    this.drag.held ??= [x, z];
+    const { from, item } = this.inHand;
+    this.inHand.held ??= [x, z];
     const place = `items/${item}/placement`;
     const step = (value) => Number(value.toPrecision(4));
-    return [["x_m", from.x_m + x - this.drag.held[0]], ["z_m", from.z_m + z - this.drag.held[1]]]
+    return [["x_m", from.x_m + x - this.inHand.held[0]], ["z_m", from.z_m + z - this.inHand.held[1]]]
       .map(([name, value]) => ({ kind: "set", path: `${place}/${name}`, value: step(value) }));
   }
 
   #dragSide(x, y) {
-    if (this.drag.what === "item") return [];
-    if (["path", "point", "handle"].includes(this.drag.what)) return this.paths.drag(this.drag, { y });
-    const { aim } = { light: () => this.store.state.lens.lights.find((l) => l.id === this.drag.light), other: () => this.#other() }[this.drag.what]?.() ?? this.store.state.lens;
+    if (this.inHand.what === "item") return [];
+    if (["path", "point", "handle"].includes(this.inHand.what)) return this.paths.drag(this.inHand, { y });
+    const { aim } = { light: () => this.store.state.lens.lights.find((l) => l.id === this.inHand.light), other: () => this.#other() }[this.inHand.what]?.() ?? this.store.state.lens;
     const rise = y - aim[1];
     const elevation = (from) => Math.min(89, Math.max(-89, (Math.atan2(rise, from) * 180) / Math.PI));
-    if (this.drag.what === "light")
+    if (this.inHand.what === "light")
       return [this.#set(`${this.#light()}/elevation_deg`, elevation(Math.abs(x)), 1), this.#away(`${this.#light()}/distance_m`, Math.hypot(x, rise))];
-    const place = this.drag.what === "other" ? `cameras/${this.drag.camera}` : this.store.full("camera");
-    return [this.#set(`${place}/elevation_deg`, elevation(Math.max(x, NEAREST_M)), 1), this.#away(`${place}/distance_m`, Math.hypot(x, rise))];
+    const place = this.inHand.what === "other" ? `cameras/${this.inHand.camera}` : this.store.full("camera");
+    return [this.#set(`${place}/elevation_deg`, elevation(Math.max(x, schema.distances.nearest_m)), 1), this.#away(`${place}/distance_m`, Math.hypot(x, rise))];
   }
 
-  async #end() {
-    const drag = this.drag;
-    this.drag = null;
-    if (!drag?.moved) return;
+  async #drop() {
+    const { changes: dragged } = this.inHand;
+    this.inHand = null;
     const pulled = this.store.full("camera/distance_m");
     // a drag along the ring scrubs; the distance only counts when it was really pulled in or out
-    const changes = drag.changes.filter((c) => {
+    const changes = dragged.filter((c) => {
       const before = this.store.value(c.path);
       return c.path !== pulled || this.side || Math.abs(c.value / before - 1) > 0.03;
     });

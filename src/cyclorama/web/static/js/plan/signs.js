@@ -1,6 +1,6 @@
 /** What stands on the drawings: the camera, lamps and their names, and how good a move is along its trail. */
 
-import { draw } from "./api.js";
+import { draw } from "../shared/api.js";
 
 /** About how wide a letter of a name is. */
 const LETTER_PX = 6;
@@ -39,14 +39,15 @@ export function names(lamps, camera, scale) {
   return lamps.map(({ light, at, out, half }) => {
     const end = half * scale + 9;
     const up = out[0] > 0 ? [out[1], -out[0]] : [-out[1], out[0]];
-    const places = [[out, 17], [up, end], [up.map((v) => -v), end], [out.map((v) => -v), 17]].map(([[dx, dy], far]) => {
+    const ways = /** @type {[number[], number][]} */ ([[out, 17], [up, end], [up.map((v) => -v), end], [out.map((v) => -v), 17]]);
+    const places = ways.map(([[dx, dy], far]) => {
       const [x, y] = [at[0] + dx * far, at[1] + dy * far + 3];
       const anchor = dx < -0.35 ? "end" : dx > 0.35 ? "start" : "middle";
       const wide = light.name.length * LETTER_PX;
       const left = x - { end: wide, start: 0, middle: wide / 2 }[anchor];
       return { x, y, anchor, box: [left, y - 8, left + wide, y + 3] };
     });
-    const covers = ([l, t, r, b]) => taken.some(([l2, t2, r2, b2]) => l < r2 && l2 < r && t < b2 && t2 < b);
+    const covers = (/** @type {number[]} */ [l, t, r, b]) => taken.some(([l2, t2, r2, b2]) => l < r2 && l2 < r && t < b2 && t2 < b);
     const { x, y, anchor, box } = places.find((place) => !covers(place.box)) ?? places[0];
     taken.push(box);
     return draw("text", { x, y, "text-anchor": anchor }, light.name);

@@ -1,14 +1,17 @@
 /** What checks found in a take, and shooting frames again. */
 
-import { draw, ended, get, make, mark, post, remove, say } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { draw, ended, get, make, mark, post, remove, say } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 const OFFERS = { "shoot again": ["Shoot again", {}], "more samples": ["With 4× the samples", { finer: 4 }], clamp: ["Hold bright samples down", { clamp: true }] };
 
 export class TakeChecks {
   /** @param {string} url of the take @param {import("./stage.js").Stage} stage @param {{go: (n: number, places?: object[]) => void, changed: () => void, take: () => object}} room */
   constructor(url, stage, room) {
-    Object.assign(this, { url, stage, room, job: null });
+    this.url = url;
+    this.stage = stage;
+    this.room = room;
+    this.job = null;
     /** what is shot again of frames; null: all */
     this.part = null;
     byId("check").addEventListener("click", () => this.#check());

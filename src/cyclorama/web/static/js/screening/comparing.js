@@ -1,18 +1,25 @@
 /** Two pictures of the same frame: which one, how, and what differs; and all takes of the shot at once. */
 
-import { get, make, post, say, upload } from "./api.js";
-import { latest } from "./latest.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { get, make, post, say, upload } from "../shared/api.js";
+import { latest } from "../shared/latest.js";
 
 export class Comparing {
   /**
    * @param {string} url of the take
    * @param {import("./stage.js").Stage} stage
-   * @param {{take: () => object, number: () => number|null, shown: () => void, version: (n: number) => string, graded: () => string, pictures: () => string, view: (name: string, n: number) => string, address: (n: number, take?: string, width?: number|null) => string}} room
+   * @param {{take: () => object, number: () => number|null, shown: () => void, match: (reference: {file: File}) => void, version: (n: number) => string, graded: () => string, pictures: () => string, view: (name: string, n: number) => string, address: (n: number, take?: string, width?: number|null) => string}} room
    */
   constructor(url, stage, room) {
-    Object.assign(this, { url, stage, room, takes: [], states: [], with: "", as: "wipe", walled: false, reference: null });
+    this.url = url;
+    this.stage = stage;
+    this.room = room;
+    this.takes = [];
+    this.states = [];
+    this.with = "";
+    this.as = "wipe";
+    this.walled = false;
+    this.reference = null;
     this.measure = latest(async () => this.#measure());
     byId("compare-with").addEventListener("change", (e) => (e.target.value === "file" && !this.reference ? this.#pick() : this.choose(e.target.value)));
     byId("file-reference").addEventListener("change", (e) => e.target.files[0] && this.refer(e.target.files[0]));

@@ -1,27 +1,35 @@
 /** How the take is finished: its grade, its lights, what lies behind it; tried while dragging, kept with undo. */
 
-import { get, make, post, say, upload } from "./api.js";
-import { fromHex, toHex } from "./colour.js";
-import { Fields } from "./fields.js";
-import { GradeCard } from "./grade_card.js";
-import { bindHeldChanges, HeldChanges } from "./held_changes.js";
-import { schema } from "./schema.js";
+import { byId } from "../shared/dom.js";
+import { get, make, post, say, upload } from "../shared/api.js";
+import { fromHex, toHex } from "../shared/colour.js";
+import { Fields } from "../shared/fields.js";
+import { GradeCard } from "../shared/grade_card.js";
+import { DocumentStore } from "../shared/document_store.js";
+import { schema } from "../shared/schema.js";
 
-const byId = (id) => document.getElementById(id);
+/** The grade of a take as a document. */
+class GradeStore extends DocumentStore {
+  get version() {
+    return this.state.revision;
+  }
+}
 
 export class TakeGrade {
   /**
    * @param {string} url of the take
-   * @param {{tried: () => void, kept: () => void, pictures: () => string}} room told when another finish is tried, or kept; where pictures are sent
+   * @param {{tried: () => void, kept: () => void, pictures: () => string, number: () => number, pick: (told: ((place: number[]|null) => any)|null) => void}} room told when another finish is tried, or kept; where pictures are sent
    */
   constructor(url, room) {
     this.url = url;
     this.room = room;
-    this.state = null;
-    this.held = new HeldChanges(() => this.begin(), () => this.#took(this.state));
-    bindHeldChanges(this.held);
+    this.store = new GradeStore(`${url}/finish`, `${url.replace("/api/", "")}/finish/changes`);
+    this.store.subscribe(() => this.#took());
+    this.store.bindBar();
     /** what is shown while something is dragged */
     this.trying = null;
+    /** what was asked for last and is not saved yet */
+    this.asked = null;
     /** the part or material whose grade the card shows; null: the whole picture */
     this.part = null;
     const floor = { attempt: (changes) => this.#attempt(changes), settle: () => this.#settle(), reset: () => this.#reset(), chooseColour: () => {} };
@@ -32,13 +40,22 @@ export class TakeGrade {
     this.#bind();
   }
 
-  async begin() {
-    this.#took(await get(`${this.url}/finish`));
+  begin() {
+    return this.store.load();
+  }
+
+  get state() {
+    return this.store.state;
   }
 
   /** What frames are to be finished with now. */
   get finishing() {
-    return this.trying ?? this.state.finishing;
+    return this.trying ?? this.kept;
+  }
+
+  /** The same without what is only tried. */
+  get kept() {
+    return this.asked ?? this.state.finishing;
   }
 
   /** Names the state of the grade in addresses. */
@@ -58,7 +75,7 @@ export class TakeGrade {
   }
 
   set(path, value) {
-    return this.#keep(this.#with(this.state.finishing, path, value), this.part ? `${this.part.name}: ${named(path)}` : named(path));
+    return this.#keep(this.#with(this.kept, path, value), this.part ? `${this.part.name}: ${named(path)}` : named(path));
   }
 
   /** The grade that the card shows. */
@@ -81,18 +98,19 @@ export class TakeGrade {
   #with(finishing, path, value) {
     if (path === "look/tone/view") return { ...finishing, view: value };
     if (path.startsWith("defocus/")) return { ...finishing, defocus: { ...finishing.defocus, [path.slice(8)]: value } };
-    const put = (node, [step, ...rest]) => ({ ...node, [step]: rest.length ? put(node[step], rest) : value });
+    const put = (node, /** @type {string[]} */ [step, ...rest]) => ({ ...node, [step]: rest.length ? put(node[step], rest) : value });
     return this.#withGrade(finishing, put(this.#grade(finishing), path.replace("look/grade/", "").split("/")));
   }
 
   #reset() {
-    const { finishing, as_shot } = this.state;
+    const { as_shot } = this.state;
+    const finishing = this.kept;
     if (this.part) return this.#keep({ ...finishing, parts: finishing.parts.filter((p) => !this.#isPart(p)) }, `${this.part.name}: reset`);
     return this.#keep({ ...finishing, grade: as_shot.grade, view: as_shot.view }, "Reset");
   }
 
   #attempt(changes) {
-    this.trying = changes.reduce((f, { path, value }) => this.#with(f, path, value), this.state.finishing);
+    this.trying = changes.reduce((f, { path, value }) => this.#with(f, path, value), this.kept);
     this.room.tried();
   }
 
@@ -103,30 +121,31 @@ export class TakeGrade {
 
   /** Keep another finish. What it changes of the one before is changed in whatever counts when it is sent. */
   async #keep(finishing, label) {
-    const before = this.state.finishing;
-    this.trying = finishing;
+    const before = this.kept;
+    this.trying = null;
+    this.asked = finishing;
+    this.#show();
     this.room.tried();
-    await this.held.send(async () => {
-      const wanted = withChanges(this.state.finishing, before, finishing);
-      this.#took(await post(`${this.url}/finish`, { finishing: wanted, label, revision: this.state.revision }));
-    });
+    const answered = () => this.asked === finishing && (this.asked = null);
+    await this.store.edit((revision) =>
+      post(`${this.url}/finish`, { finishing: withChanges(this.state.finishing, before, finishing), label, revision }).finally(answered));
+    if (this.asked !== finishing) return;
+    this.asked = null; // it waits for somebody to decide
+    this.#took();
   }
 
   /** Ask for a finish that is made at the server, in its turn. @param {(revision: number) => Promise<object>} ask gives the state after it */
   #ask(ask) {
-    return this.held.send(async () => this.#took(await ask(this.state.revision)));
+    return this.store.edit(ask);
   }
 
   /** Keys are pressed faster than they are answered: each step begins where the one before it ended. */
   step(way) {
-    return this.held.turns.take(async () => {
-      if (this.state?.[way]) this.#took(await post(`${this.url}/finish/${way}?revision=${this.state.revision}`));
-    }).catch((error) => (say(error.message, 10), error.status === 409 && this.begin()));
+    return this.store.step((revision) => (this.state[way] ? post(`${this.url}/finish/${way}?revision=${revision}`) : this.state));
   }
 
-  #took(state) {
+  #took() {
     this.trying = null;
-    this.state = state;
     this.#show();
     this.room.kept();
   }
@@ -148,7 +167,8 @@ export class TakeGrade {
   }
 
   #showParts() {
-    const { mattes, finishing } = this.state;
+    const { mattes } = this.state;
+    const finishing = this.kept;
     const pick = byId("grade-of");
     byId("grade-of-row").hidden = !Object.keys(mattes).length;
     const graded = (layer, name) => finishing.parts.some((p) => p.layer === layer && p.name === name);
@@ -175,13 +195,14 @@ export class TakeGrade {
   }
 
   #showLights() {
-    const { lights, finishing } = this.state;
+    const { lights } = this.state;
+    const finishing = this.kept;
     byId("mix-group").hidden = !lights.length;
     byId("mix-take").disabled = !Object.values(finishing.lights).some(changed);
     byId("mix").replaceChildren(...lights.map((name) => {
       const here = { stops: 0, colour: [1, 1, 1], ...finishing.lights[name] };
       const value = make("span", { class: "num w-[44px] text-right" }, signed(here.stops));
-      const change = (more) => ({ ...this.state.finishing, lights: { ...this.state.finishing.lights, [name]: { ...here, ...more } } });
+      const change = (more) => ({ ...this.kept, lights: { ...this.kept.lights, [name]: { ...here, ...more } } });
       const slider = make("input", { type: "range", min: -4, max: 4, step: 0.25, value: here.stops, class: "min-w-0 flex-1 accent-ink", "aria-label": `${name}, stops`,
         oninput: (e) => {
           value.textContent = signed(Number(e.target.value));
@@ -195,22 +216,22 @@ export class TakeGrade {
   }
 
   #showDefocus() {
-    const { defocus } = this.state.finishing;
+    const { defocus } = this.kept;
     byId("defocus-group").hidden = !this.state.deep || Boolean(this.state.why_not);
     byId("defocus-on").setAttribute("aria-checked", String(Boolean(defocus)));
     byId("defocus-values").hidden = !defocus;
   }
 
   /** How far away what is at a place of the frame is. */
-  #depth([x, y]) {
+  #depth(/** @type {number[]} */ [x, y]) {
     return get(`${this.url}/depth/${this.room.number()}?x=${x}&y=${y}`).catch((error) => (say(error.message, 10), null));
   }
 
   #bindDefocus() {
     const pick = byId("defocus-pick");
-    const change = (defocus) => this.#keep({ ...this.state.finishing, defocus }, "Defocus");
+    const change = (defocus) => this.#keep({ ...this.kept, defocus }, "Defocus");
     byId("defocus-on").addEventListener("click", async () => {
-      if (this.state.finishing.defocus) return change(null);
+      if (this.kept.defocus) return change(null);
       // it begins sharp where the picture has its middle
       const found = await this.#depth([0.5, 0.5]);
       return found && change({ f_number: 4, focus_m: found.depth_m ?? 1 });
@@ -221,13 +242,13 @@ export class TakeGrade {
         pick.setAttribute("aria-pressed", "false");
         const found = place && (await this.#depth(place));
         if (!found) return null;
-        return found.depth_m ? change({ ...this.state.finishing.defocus, focus_m: found.depth_m }) : say("Nothing is there that could be in focus.");
+        return found.depth_m ? change({ ...this.kept.defocus, focus_m: found.depth_m }) : say("Nothing is there that could be in focus.");
       });
     });
   }
 
   #showBehind() {
-    const { behind } = this.state.finishing;
+    const { behind } = this.kept;
     byId("behind-group").hidden = !this.state.transparent;
     const kind = behind?.take ? "take" : (behind?.kind ?? "");
     byId("behind-kind").value = kind;
@@ -245,17 +266,17 @@ export class TakeGrade {
   }
 
   #bindBehind() {
-    const change = (more) => this.#keep({ ...this.state.finishing, behind: { ...(this.state.finishing.behind ?? schema.backdrop), ...more } }, "Backdrop");
+    const change = (more) => this.#keep({ ...this.kept, behind: { ...(this.kept.behind ?? schema.backdrop), ...more } }, "Backdrop");
     byId("behind-kind").addEventListener("change", (e) => {
       const kind = e.target.value;
-      if (kind === "") return this.#keep({ ...this.state.finishing, behind: null }, "Transparent");
+      if (kind === "") return this.#keep({ ...this.kept, behind: null }, "Transparent");
       if (kind === "picture") return byId("file-behind").click();
       return kind === "take" ? this.#layTake(change) : change({ kind, take: "" });
     });
     byId("behind-take").addEventListener("change", (e) => change({ take: e.target.value }));
     byId("behind-spread").addEventListener("input", (e) => {
       byId("behind-spread-says").textContent = Number(e.target.value) ? `${e.target.value}°` : "stays";
-      this.trying = { ...this.state.finishing, behind: { ...this.state.finishing.behind, spread_deg: Number(e.target.value) } };
+      this.trying = { ...this.kept, behind: { ...this.kept.behind, spread_deg: Number(e.target.value) } };
       this.room.tried();
     });
     byId("behind-spread").addEventListener("change", (e) => change({ spread_deg: Number(e.target.value) }));
@@ -296,7 +317,7 @@ export class TakeGrade {
     byId("grade-undo").addEventListener("click", () => this.step("undo"));
     byId("grade-redo").addEventListener("click", () => this.step("redo"));
     byId("grade-of").addEventListener("change", (e) => this.#ofPart(e.target.value));
-    byId("mix-reset").addEventListener("click", () => this.#keep({ ...this.state.finishing, lights: {} }, "Lights as shot"));
+    byId("mix-reset").addEventListener("click", () => this.#keep({ ...this.kept, lights: {} }, "Lights as shot"));
     byId("mix-take").addEventListener("click", () => this.#takeMix());
     document.querySelector("[data-read-decisions]").addEventListener("click", () => byId("file-decisions").click());
     byId("file-decisions").addEventListener("change", async (e) => {
@@ -321,7 +342,7 @@ export class TakeGrade {
 
   /** A take of its own with the lights as they are balanced now. */
   async #takeMix() {
-    const lights = Object.entries(this.state.finishing.lights).filter(([, change]) => changed(change));
+    const lights = Object.entries(this.kept.lights).filter(([, change]) => changed(change));
     try {
       const made = await post(`${this.url}/rebalance`, Object.fromEntries(lights));
       byId("mix-made").replaceChildren(`‘${made.name}’ is being mixed; see the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ".");

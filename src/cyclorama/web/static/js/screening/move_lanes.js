@@ -1,22 +1,26 @@
 /** What was measured of the move when the take was called, along its frames: margins, speed, light on the subject. */
 
-import { draw, get, make } from "./api.js";
-import { floats } from "./project.js";
+import { byId } from "../shared/dom.js";
+import { draw, get, make } from "../shared/api.js";
+import { floats } from "../shared/floats.js";
 
-const byId = (id) => document.getElementById(id);
 const HIGH = 20;
 
 export class MoveLanes {
   /** @param {string} url of the take @param {{take: () => object, go: (n: number) => void}} room */
   constructor(url, room) {
-    Object.assign(this, { url, room });
+    this.first = 1;
+    this.frames = 1;
+    this.url = url;
+    this.room = room;
     byId("move-lane-pick").addEventListener("change", () => this.#show());
     byId("move-lane").addEventListener("click", () => this.worst !== null && room.go(this.worst));
   }
 
   async load() {
     const { first, frames, lanes } = await get(`${this.url}/lanes`).catch(() => ({ lanes: [] }));
-    Object.assign(this, { first, frames });
+    this.first = first;
+    this.frames = frames;
     this.lanes = lanes.map((lane) => ({ ...lane, values: floats(lane.values) }));
     const pick = byId("move-lane-pick");
     pick.hidden = !lanes.length;

@@ -1,13 +1,16 @@
 /** Notes that are pinned to frames: words, and lines drawn on the picture. */
 
-import { get, make, post, remove, request, say } from "./api.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { get, make, post, remove, request, say } from "../shared/api.js";
 
 export class Notes {
   /** @param {string} url of the take @param {import("./stage.js").Stage} stage @param {{go: (n: number) => void, number: () => number|null}} room */
   constructor(url, stage, room) {
-    Object.assign(this, { url, stage, room, list: [], lines: [] });
+    this.url = url;
+    this.stage = stage;
+    this.room = room;
+    this.list = [];
+    this.lines = [];
     byId("note-form").addEventListener("submit", (e) => (e.preventDefault(), this.#pin()));
     byId("note-draw").addEventListener("click", () => this.pen(byId("note-draw").getAttribute("aria-pressed") !== "true"));
     byId("note-text").addEventListener("keydown", (e) => e.key === "Enter" && (e.ctrlKey || e.metaKey) && this.#pin());

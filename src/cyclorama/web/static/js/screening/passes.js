@@ -1,14 +1,15 @@
 /** What is looked at of a take, its picture or a pass; and passes that are shot into it once its pictures are there. */
 
-import { make, post, say, switchRow } from "./api.js";
-import { schema } from "./schema.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { make, post, say, switchRow } from "../shared/api.js";
+import { schema } from "../shared/schema.js";
 
 export class TakePasses {
   /** @param {string} url of the take @param {{take: () => object, show: () => void, changed: () => void}} room */
   constructor(url, room) {
-    Object.assign(this, { url, room, shown: "beauty" });
+    this.url = url;
+    this.room = room;
+    this.shown = "beauty";
     this.chosen = new Set();
     byId("pass-amount").addEventListener("change", () => room.show());
     byId("more-shoot").addEventListener("click", () => this.#shoot());

@@ -1,12 +1,12 @@
 /** Scopes under the picture, measured by the server on what is shown. */
 
-import { draw, post } from "./api.js";
-import { latest } from "./latest.js";
+import { byId } from "../shared/dom.js";
+import { draw, post } from "../shared/api.js";
+import { latest } from "../shared/latest.js";
 
-const byId = (id) => document.getElementById(id);
 const COLOURS = ["#ff6a55", "#5fd07a", "#6f93ff", "#e8e3d9"];
 /** Where full colours of a display lie on a vectorscope (ITU-R BT.709): blue and red difference. */
-const TARGETS = [["R", -0.115, 0.5], ["Y", -0.5, 0.046], ["G", -0.385, -0.454], ["C", 0.115, -0.5], ["B", 0.5, -0.046], ["M", 0.385, 0.454]];
+const TARGETS = /** @type {[string, number, number][]} */ ([["R", -0.115, 0.5], ["Y", -0.5, 0.046], ["G", -0.385, -0.454], ["C", 0.115, -0.5], ["B", 0.5, -0.046], ["M", 0.385, 0.454]]);
 
 export class Scopes {
   /** @param {() => ({url: string, body: object} | null)} what the frame and grade to be measured */

@@ -1,21 +1,21 @@
 /** The screening room: plays a take, steps, scrubs, compares, grades, checks, notes, delivers. */
 
-import { draw, ended, get, make, post, remove, say } from "./api.js";
-import { copyPicture } from "./clipboard.js";
+import { byId } from "../shared/dom.js";
+import { draw, ended, get, make, post, query, remove, say } from "../shared/api.js";
+import { copyPicture } from "../shared/clipboard.js";
 import { Comparing } from "./comparing.js";
-import { bindKeys } from "./keys.js";
-import { latest } from "./latest.js";
+import { bindKeys } from "../shared/keys.js";
+import { latest } from "../shared/latest.js";
 import { MoveLanes } from "./move_lanes.js";
 import { Notes } from "./notes.js";
-import { Pictures, Player, held } from "./player.js";
+import { Pictures, Player, held } from "../shared/player.js";
 import { Scopes } from "./scopes.js";
 import { Stage } from "./stage.js";
-import { bindTabs } from "./tabs.js";
-import { TakeChecks } from "./take_checks.js";
-import { TakeGrade } from "./take_grade.js";
-import { TakePasses } from "./take_passes.js";
+import { bindTabs } from "../shared/tabs.js";
+import { TakeChecks } from "./checks.js";
+import { TakeGrade } from "./grade.js";
+import { TakePasses } from "./passes.js";
 
-const byId = (id) => document.getElementById(id);
 const AHEAD = 8;
 const THUMB_PX = 62;
 const LOOK_EVERY_MS = 3000;
@@ -104,13 +104,13 @@ class ScreeningRoom {
   }
 
   #shownAddress(n, take = this.id, width = this.stage.wanted) {
-    const query = new URLSearchParams({ v: take === this.id ? this.#version(n) : this.since, ...(width ? { width } : {}) });
-    return `/api/takes/${take}/shown/${n}?${query}`;
+    const asked = query({ v: take === this.id ? this.#version(n) : this.since, ...(width ? { width } : {}) });
+    return `/api/takes/${take}/shown/${n}?${asked}`;
   }
 
   #viewAddress(name, n) {
     const width = this.stage.wanted;
-    return `${this.url}/views/${encodeURIComponent(name)}/${n}?${new URLSearchParams({ v: this.#version(n), amount: byId("pass-amount").value, ...(width ? { width } : {}) })}`;
+    return `${this.url}/views/${encodeURIComponent(name)}/${n}?${query({ v: this.#version(n), amount: byId("pass-amount").value, ...(width ? { width } : {}) })}`;
   }
 
   #address(n) {

@@ -1,10 +1,11 @@
 /** The picture in the screening room: fitted or pixel by pixel, moved, compared with another, read, drawn upon. */
 
-import { draw, get } from "./api.js";
-import { latest } from "./latest.js";
-import { partBetween } from "./picture_part.js";
+import { byId } from "../shared/dom.js";
+import { drag } from "../shared/drag.js";
+import { draw, get } from "../shared/api.js";
+import { latest } from "../shared/latest.js";
+import { partBetween } from "../shared/picture_part.js";
 
-const byId = (id) => document.getElementById(id);
 const MARGIN = 18;
 const MOST = 16;
 const BLINK_MS = 600;
@@ -28,7 +29,7 @@ export class Stage {
     this.outlined = null;
     this.marked = [[], []];
     this.reading = null;
-    this.read = latest(async (at) => this.#showRead(at));
+    this.read = latest((at) => this.#showRead(at));
     new ResizeObserver(() => this.#lay()).observe(this.box);
     this.#bindMoving();
     this.#bindEdge();
@@ -82,7 +83,7 @@ export class Stage {
   /** A part of the picture that is outlined until told otherwise; null: none. */
   outline(part) {
     this.outlined = part;
-    this.mark(...this.marked);
+    this.mark(this.marked[0], this.marked[1]);
   }
 
   /** Begin or end drawing on the picture. */
@@ -123,7 +124,6 @@ export class Stage {
 
   #bindMoving() {
     const { box } = this;
-    let from = null;
     box.addEventListener("wheel", (e) => {
       e.preventDefault();
       const { left, top } = box.getBoundingClientRect();
@@ -133,35 +133,45 @@ export class Stage {
       this.#lay();
     }, { passive: false });
     box.addEventListener("dblclick", (e) => !e.target.closest("#edge, #wall") && this.toggleExact());
-    box.addEventListener("pointerdown", (e) => {
-      if (e.button !== 0 || e.target.closest("#edge, #wall")) return;
-      if (this.asking && !this.asking.part) return this.#answer(this.share(e));
-      if (this.asking) this.corner = this.share(e);
-      else if (this.drawing) this.drawing.push([this.share(e)]);
-      else from = { x: e.clientX, y: e.clientY, view: this.view ?? this.#fit() };
-      box.setPointerCapture(e.pointerId);
+    drag(box, (e) => {
+      if (e.target.closest("#edge, #wall")) return null;
+      if (this.asking?.part) return this.#takeCorner(e);
+      if (this.asking) return void this.#answer(this.share(e));
+      return this.drawing ? this.#takePencil(e) : this.#takePicture(e);
     });
-    box.addEventListener("pointermove", (e) => {
-      if (this.reading && !from) this.read(e);
-      if (this.corner) this.outline(this.#part(e));
-      else if (this.drawing?.length && e.buttons) {
-        this.drawing.at(-1).push(this.share(e));
-        this.mark(this.drawing);
-      } else if (from && Math.hypot(e.clientX - from.x, e.clientY - from.y) > 3) {
-        this.view = { ...from.view, x: from.view.x + e.clientX - from.x, y: from.view.y + e.clientY - from.y };
-        this.#lay();
-      }
-    });
-    box.addEventListener("pointerup", (e) => {
-      if (this.corner) this.#answer(this.#part(e));
-      if (this.drawing?.length) this.room.drawn(this.drawing);
-      from = null;
-    });
-    box.addEventListener("pointercancel", () => {
-      from = null;
-      if (this.corner) this.#answer(null);
-    });
+    box.addEventListener("pointermove", (e) => this.reading && !e.buttons && this.read(e));
     box.addEventListener("pointerleave", () => (byId("loupe").hidden = true));
+  }
+
+  #takePicture({ clientX: x, clientY: y }) {
+    const from = this.view ?? this.#fit();
+    const show = (dx, dy) => {
+      this.view = { ...from, x: from.x + dx, y: from.y + dy };
+      this.#lay();
+    };
+    return { move: (e) => show(e.clientX - x, e.clientY - y), cancel: () => show(0, 0) };
+  }
+
+  #takePencil(e) {
+    const line = [this.share(e)];
+    this.drawing.push(line);
+    const move = (at) => {
+      line.push(this.share(at));
+      this.mark(this.drawing);
+    };
+    const cancel = () => {
+      this.drawing.splice(this.drawing.indexOf(line), 1);
+      this.mark(this.drawing);
+    };
+    const drop = () => this.room.drawn(this.drawing);
+    return { move, drop, click: drop, cancel };
+  }
+
+  #takeCorner(e) {
+    const corner = this.share(e);
+    const part = (at) => partBetween(corner, this.share(at));
+    const answer = (at) => this.#answer(part(at));
+    return { move: (at) => this.outline(part(at)), drop: answer, click: answer, cancel: () => this.#answer(null) };
   }
 
   /** The next click tells a place instead of moving the picture, or null where it is not to; null: no more. @param {((place: number[]|null) => void)|null} told */
@@ -182,14 +192,9 @@ export class Stage {
 
   #answer(answer) {
     const { asking } = this;
-    this.asking = this.corner = null;
+    this.asking = null;
     this.box.style.cursor = "";
     asking?.told(answer);
-  }
-
-  /** What was dragged out so far; null where that is no more than a click. */
-  #part(e) {
-    return partBetween(this.corner, this.share(e));
   }
 
   /** A place of the picture in shares of it. */
@@ -216,15 +221,14 @@ export class Stage {
 
   #bindEdge() {
     const edge = byId("edge");
-    edge.addEventListener("pointerdown", (e) => {
-      edge.setPointerCapture(e.pointerId);
-      edge.onpointermove = (move) => {
+    drag(edge, () => {
+      const from = this.edge;
+      const move = (e) => {
         const { left, width } = this.frame.getBoundingClientRect();
-        this.#setEdge((move.clientX - left) / width);
+        this.#setEdge((e.clientX - left) / width);
       };
-      e.stopPropagation();
+      return { move, cancel: () => this.#setEdge(from) };
     });
-    edge.addEventListener("pointerup", () => (edge.onpointermove = null));
     edge.addEventListener("keydown", (e) => {
       const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[e.key];
       if (!by) return;

@@ -1,5 +1,8 @@
 /** Talking to the server. Errors carry the server's sentence. */
 
+/** Name of this window: changes that one window makes never conflict with each other. */
+export const WINDOW = crypto.getRandomValues(new Uint32Array(2)).join("-");
+
 export class ServerError extends Error {
   /** @param {string} sentence @param {number} status @param {object} body */
   constructor(sentence, status, body) {
@@ -10,7 +13,7 @@ export class ServerError extends Error {
 }
 
 async function send(method, url, body, isForm = false) {
-  const options = { method, headers: { accept: "application/json" } };
+  const options = { method, headers: { accept: "application/json", "x-window": WINDOW } };
   if (isForm) options.body = body;
   else if (body !== undefined) {
     options.headers["content-type"] = "application/json";
@@ -71,6 +74,9 @@ export async function ended(job, tell, leave = () => false) {
   return job;
 }
 
+/** The query of an address. @param {Record<string, string|number>} values */
+export const query = (values) => new URLSearchParams(Object.entries(values).map(([name, value]) => [name, String(value)]));
+
 /** Say something at the foot of the page. @param {string} sentence */
 export function say(sentence, seconds = 5) {
   const toast = document.getElementById("toast");
@@ -92,14 +98,22 @@ export function make(tag, attributes = {}, ...children) {
   return element;
 }
 
+/** A button that is on or off. It turns what it shows, which may be ahead of the server. @param {(on: boolean) => void} change */
+export function turningButton(attribute, on, attributes, change, ...children) {
+  return make("button", { type: "button", ...attributes, [attribute]: on, onclick: ({ currentTarget: button }) => {
+    const next = button.getAttribute(attribute) !== "true";
+    button.setAttribute(attribute, String(next));
+    change(next);
+  } }, ...children);
+}
+
+/** @param {(on: boolean) => void} change */
+export const switchButton = (on, label, change) => turningButton("aria-checked", on, { class: "switch", role: "switch", "aria-label": label }, change);
+
 /** A line of a list: a name, perhaps a figure, and a switch. @param {(on: boolean) => void} change */
 export function switchRow(name, on, label, change, { title = null, figure = null } = {}) {
   return make("li", { class: "row", title }, make("span", { class: "name truncate" }, name), figure && make("span", { class: "num text-soft" }, figure),
-    make("button", { type: "button", class: "switch", role: "switch", "aria-checked": on, "aria-label": label, onclick: ({ currentTarget: button }) => {
-      const next = button.getAttribute("aria-checked") !== "true"; // what it shows, which may be ahead of the server
-      button.setAttribute("aria-checked", String(next));
-      change(next);
-    } }));
+    switchButton(on, label, change));
 }
 
 /** A list with something put in or taken out. */

@@ -1,16 +1,28 @@
 /** Controls bound to places in the document: number boxes, choices, switches, colours, texts. */
 
+import { drag } from "./drag.js";
 import { say } from "./api.js";
 import { calculate } from "./arithmetic.js";
 import { toHex } from "./colour.js";
 
 const FRAME_BOXES = new Set(["shot/frames", "shot/rows/{row}/segments/{segment}/frames", "shot/shoot/from_frame", "shot/shoot/to_frame"]);
 
+/**
+ * What fields ask of a document.
+ * @typedef {object} Valued
+ * @property {(path: string, chosen: object) => string} resolve
+ * @property {(path: string) => any} value
+ * @property {(path: string, value: any, frame?: number) => Promise<any>} set
+ * @property {(...changes: object[]) => Promise<any>} [change]
+ * @property {number} [frame] that is shown
+ * @property {any} state
+ */
+
 export class Fields {
   /**
    * @param {HTMLElement} root
-   * @param {import("./project.js").ProjectStore} store
-   * @param {{light: string|null, material: string|null}} chosen
+   * @param {Valued} store
+   * @param {object} chosen
    * @param {{attempt: (changes: object[]) => void, settle: () => void, chooseColour: Function}} floor while a value is dragged, and when nothing came of it
    */
   constructor(root, store, chosen, floor) {
@@ -146,29 +158,19 @@ export class Fields {
   }
 
   #bindDrag(name, box, read, commit) {
-    let from = null;
-    name.addEventListener("pointerdown", (e) => {
-      const value = read();
-      if (value === null || value === undefined || e.button !== 0) return;
-      from = { x: e.clientX, value, moved: false };
-      name.setPointerCapture(e.pointerId);
+    drag(name, (e) => {
+      const from = read();
+      if (from === null || from === undefined) return null;
       e.preventDefault();
+      const x = e.clientX;
+      const move = (at) => {
+        const steps = Math.trunc((at.clientX - x) / 5);
+        const value = within(box, from + steps * stepOf(box, from) * (at.shiftKey ? 0.1 : 1));
+        box.value = shown(value, Number(box.dataset.decimals) + (at.shiftKey ? 1 : 0), box.dataset.unit);
+        this.#attempt(box.dataset.number, tidy(Number(box.value) / Number(box.dataset.scale)));
+      };
+      return { move, drop: () => commit(read()) || this.floor.settle(), cancel: () => (this.#showNumber(box), this.floor.settle()) };
     });
-    name.addEventListener("pointermove", (e) => {
-      if (!from) return;
-      const steps = Math.trunc((e.clientX - from.x) / 5);
-      if (!steps && !from.moved) return;
-      from.moved = true;
-      const value = within(box, from.value + steps * stepOf(box, from.value) * (e.shiftKey ? 0.1 : 1));
-      box.value = shown(value, Number(box.dataset.decimals) + (e.shiftKey ? 1 : 0), box.dataset.unit);
-      this.#attempt(box.dataset.number, tidy(Number(box.value) / Number(box.dataset.scale)));
-    });
-    const end = () => {
-      if (from?.moved && !commit(read())) this.floor.settle();
-      from = null;
-    };
-    name.addEventListener("pointerup", end);
-    name.addEventListener("pointercancel", end);
   }
 }
 

@@ -1,5 +1,6 @@
 /** The grade's controls: numbers, curve, ranges of hue, table. The same on the floor and in the screening room. */
 
+import { drag } from "./drag.js";
 import { draw, get, say, upload } from "./api.js";
 import { latest } from "./latest.js";
 
@@ -12,7 +13,7 @@ export class GradeCard {
   /**
    * @param {HTMLElement} root what holds the card
    * @param {{value: (path: string) => any, set: (path: string, value: any) => any}} store
-   * @param {{attempt: (changes: object[]) => void, reset: () => void}} room where a curve is tried while it is dragged; how all is reset
+   * @param {{attempt: (changes: object[]) => void, settle: () => void, reset: () => void}} room where a curve is tried while it is dragged; how all is reset
    */
   constructor(root, store, room) {
     this.root = root;
@@ -20,6 +21,7 @@ export class GradeCard {
     this.room = room;
     this.curve = "luma";
     this.chosen = null;
+    this.line = null;
     this.points = [];
     this.dragging = false;
     this.box = root.querySelector("[data-curve]");
@@ -54,15 +56,7 @@ export class GradeCard {
         for (const b of button.parentElement.children) b.setAttribute("aria-pressed", b === button);
         this.show();
       });
-    this.box.addEventListener("pointerdown", (e) => this.#take(e));
-    this.box.addEventListener("pointermove", (e) => this.dragging && this.#drag(e));
-    const end = () => {
-      if (!this.dragging) return;
-      this.dragging = false;
-      this.#keep();
-    };
-    this.box.addEventListener("pointerup", end);
-    this.box.addEventListener("pointercancel", end);
+    drag(this.box, (e) => this.#take(e));
     this.box.addEventListener("dblclick", () => this.#drop());
     this.box.addEventListener("keydown", (e) => this.#key(e));
   }
@@ -75,7 +69,6 @@ export class GradeCard {
   }
 
   #take(e) {
-    if (e.button !== 0) return;
     this.box.focus();
     const [x, y] = this.#at(e);
     let i = this.points.findIndex((p) => Math.hypot(p[0] - x, p[1] - y) < NEAR);
@@ -84,11 +77,9 @@ export class GradeCard {
       this.points = [...this.points, point].sort((a, b) => a[0] - b[0]);
       i = this.points.indexOf(point);
     }
-    if (i < 0) return;
+    if (i < 0) return null;
     this.chosen = i;
-    this.dragging = true;
-    this.box.setPointerCapture(e.pointerId);
-    this.#drag(e);
+    return { atOnce: true, move: (at) => this.#drag(at), drop: () => this.#keep(), cancel: () => (this.room.settle(), this.show()) };
   }
 
   #drag(e) {

@@ -1,8 +1,7 @@
 /** Bringing in a model: drop or pick, progress, cancel. */
 
+import { byId } from "./dom.js";
 import { ended, remove, say, upload } from "./api.js";
-
-const byId = (id) => document.getElementById(id);
 
 /** All files of a drop, folders opened. @param {DataTransfer} transfer */
 export async function droppedFiles(transfer) {

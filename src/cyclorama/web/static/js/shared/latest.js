@@ -15,7 +15,7 @@ export class Turns {
 
 /**
  * A function that does one thing after the other and, of what comes meanwhile, only the last.
- * @param {(what: any) => Promise<void>} run must not throw
+ * @param {(what: any) => Promise<any>} run must not throw
  */
 export function latest(run) {
   let busy = false;

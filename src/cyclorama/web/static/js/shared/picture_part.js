@@ -7,7 +7,7 @@ const LEAST_SIDE = 0.01;
  * The part of a picture between two places, all in shares of it; null where that is no more than a click.
  * @returns {{left: number, top: number, right: number, bottom: number}|null}
  */
-export function partBetween([x, y], [u, v]) {
+export function partBetween(/** @type {number[]} */ [x, y], /** @type {number[]} */ [u, v]) {
   const part = { left: Math.min(x, u), top: Math.min(y, v), right: Math.max(x, u), bottom: Math.max(y, v) };
   return part.right - part.left > LEAST_SIDE && part.bottom - part.top > LEAST_SIDE ? part : null;
 }

@@ -6,7 +6,7 @@
  *   segments: {kind: string, title: string, says: string, figure: string, fields: string[]}[],
  *   passes: {name: string, title: string, says: string}[],
  *   fixes: Object<string, string>, formats: string[], stations: string[], stock: Object<string, string>,
- *   take_states: Object<string, string>, backdrop: object,
+ *   take_states: Object<string, string>, backdrop: object, distances: {nearest_m: number, farthest_m: number},
  * }}
  */
 export const schema = JSON.parse(document.getElementById("schema").textContent);

@@ -1,7 +1,7 @@
 /** The shoot log: takes with filmstrips that fill as frames land. */
 
-import { make, post, removeAsking, say } from "./api.js";
-import { schema } from "./schema.js";
+import { make, post, removeAsking, say } from "../shared/api.js";
+import { schema } from "../shared/schema.js";
 
 const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", failed: "var(--color-missing)", damaged: "var(--color-missing)", interrupted: "var(--color-look)" };
 

@@ -1,6 +1,6 @@
 /** Keeping things for other projects, and forgetting them: moves, rigs, materials. */
 
-import { post, remove, say } from "./api.js";
+import { post, remove, say } from "../shared/api.js";
 
 /**
  * Ask for a name and keep something under it; resolves to whether it is kept.

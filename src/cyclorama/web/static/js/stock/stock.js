@@ -1,11 +1,11 @@
 /** The stockroom: what is kept for all projects. */
 
-import { get, make, post, remove, request, say, upload } from "./api.js";
-import { pickFiles } from "./files.js";
-import { schema } from "./schema.js";
-import { found, pictureOf } from "./stock_tiles.js";
+import { byId } from "../shared/dom.js";
+import { get, make, post, remove, request, say, upload } from "../shared/api.js";
+import { pickFiles } from "../shared/files.js";
+import { schema } from "../shared/schema.js";
+import { found, pictureOf } from "./tiles.js";
 
-const byId = (id) => document.getElementById(id);
 let stock = [];
 let projects = [];
 

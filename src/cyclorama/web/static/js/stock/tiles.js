@@ -1,7 +1,7 @@
 /** Tiles of what is kept for all projects, as the stockroom and the drawer in the studio show them. */
 
-import { make } from "./api.js";
-import { toHex } from "./colour.js";
+import { make } from "../shared/api.js";
+import { toHex } from "../shared/colour.js";
 
 const AGAIN_MS = 3000;
 const SLOWEST_MS = 60_000;

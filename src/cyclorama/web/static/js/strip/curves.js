@@ -1,6 +1,7 @@
 /** The curves of keyed values: time across, the value's own unit upwards; keys and handles are dragged. */
 
-import { draw } from "./api.js";
+import { drag } from "../shared/drag.js";
+import { draw } from "../shared/api.js";
 
 const HEIGHT = 168;
 const [TOP, BOTTOM] = [12, 16];
@@ -19,21 +20,23 @@ function roundValues(least, most, count) {
 export class Curves {
   /**
    * @param {SVGSVGElement} svg
-   * @param {import("./project.js").ProjectStore} store
-   * @param {import("./clock.js").Clock} clock
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/clock.js").Clock} clock
    * @param {import("./strip.js").Strip} strip whose frames stand above these
    */
   constructor(svg, store, clock, strip) {
-    Object.assign(this, { svg, store, clock, strip, open: false, drag: null });
+    this.svg = svg;
+    this.store = store;
+    this.clock = clock;
+    this.strip = strip;
+    this.open = false;
+    this.drag = null;
     /** Paths of the values that are drawn. */
     this.chosen = new Set();
-    svg.addEventListener("pointerdown", (e) => this.#begin(e));
-    svg.addEventListener("pointermove", (e) => this.drag && this.#move(e));
-    svg.addEventListener("pointerup", () => this.#end());
-    svg.addEventListener("pointercancel", () => ((this.drag = null), this.show()));
+    drag(svg, (e) => this.#take(e));
     svg.addEventListener("dblclick", (e) => this.#add(e));
     svg.addEventListener("keydown", (e) => this.#key(e));
-    svg.setAttribute("height", HEIGHT);
+    svg.setAttribute("height", String(HEIGHT));
   }
 
   toggle() {
@@ -124,13 +127,18 @@ export class Curves {
     })));
   }
 
-  #begin(e) {
+  #take(e) {
     const target = e.target.closest(".curve-key, .curve-handle");
-    if (e.button !== 0) return;
-    if (!target) return this.clock.go(this.strip.frameAt(e.clientX));
-    this.svg.setPointerCapture(e.pointerId);
+    if (!target) return void this.clock.go(this.strip.frameAt(e.clientX));
     const { path, i, end } = target.dataset;
-    this.drag = { path, i: Number(i), end: end === undefined ? null : Number(end), target, x: e.clientX, y: e.clientY, moved: false };
+    const held = { path, i: Number(i), end: end === undefined ? null : Number(end), target, frame: 0, value: 0 };
+    const channel = this.store.state.shot.keyed[path];
+    return {
+      move: (at) => this.#move(held, at),
+      drop: () => (held.end === null ? this.#moveKey(channel, held) : this.#bend(channel, held)),
+      click: () => held.end === null && this.clock.go(channel.frames[held.i]),
+      cancel: () => this.show(),
+    };
   }
 
   /** Where the pointer is: frame (not whole) and value. With Shift a key keeps its frame, with Alt its value. */
@@ -141,34 +149,21 @@ export class Curves {
     return [Math.min(first + frames - 1, Math.max(first, first + (e.clientX - box.left - this.strip.x(first)) / width)), this.#value(e.clientY - box.top)];
   }
 
-  #move(e) {
-    const { drag } = this;
-    if (!drag.moved && Math.hypot(e.clientX - drag.x, e.clientY - drag.y) < 3) return;
-    drag.moved = true;
-    const channel = this.store.state.shot.keyed[drag.path];
+  #move(held, e) {
+    const channel = this.store.state.shot.keyed[held.path];
     const [frame, value] = this.#at(e);
-    if (drag.end === null) {
-      drag.frame = e.shiftKey ? channel.frames[drag.i] : Math.round(frame);
-      drag.value = e.altKey ? channel.keys[drag.i][0] : value;
-      drag.target.setAttribute("cx", this.strip.x(drag.frame));
-      drag.target.setAttribute("cy", this.#y(drag.value));
+    if (held.end === null) {
+      held.frame = e.shiftKey ? channel.frames[held.i] : Math.round(frame);
+      held.value = e.altKey ? channel.keys[held.i][0] : value;
+      held.target.setAttribute("cx", this.strip.x(held.frame));
+      held.target.setAttribute("cy", this.#y(held.value));
     } else {
-      const [from, to] = channel.frames.slice(drag.i, drag.i + 2);
-      drag.frame = Math.min(to, Math.max(from, frame));
-      drag.value = value;
-      drag.target.setAttribute("x", this.strip.x(drag.frame) - 3);
-      drag.target.setAttribute("y", this.#y(value) - 3);
+      const [from, to] = channel.frames.slice(held.i, held.i + 2);
+      held.frame = Math.min(to, Math.max(from, frame));
+      held.value = value;
+      held.target.setAttribute("x", this.strip.x(held.frame) - 3);
+      held.target.setAttribute("y", this.#y(value) - 3);
     }
-  }
-
-  #end() {
-    const { drag } = this;
-    this.drag = null;
-    if (!drag) return;
-    const channel = this.store.state.shot.keyed[drag.path];
-    if (!drag.moved) return drag.end === null && this.clock.go(channel.frames[drag.i]);
-    if (drag.end === null) return this.#moveKey(channel, drag);
-    return this.#bend(channel, drag);
   }
 
   #moveKey(channel, { path, i, frame, value }) {

@@ -1,6 +1,6 @@
 /** The marks beside values that can change during a shot: not keyed, keyed, keyed in the frame that is shown. */
 
-import { make } from "./api.js";
+import { make } from "../shared/api.js";
 
 const STATES = {
   none: ["Key", "Key it in this frame"],
@@ -11,11 +11,13 @@ const STATES = {
 export class KeyMarks {
   /**
    * @param {HTMLElement} root
-   * @param {import("./project.js").ProjectStore} store
+   * @param {import("../studio/project.js").ProjectStore} store
    * @param {(short: string) => string} path gives the path of a control's place
    */
   constructor(root, store, path) {
-    Object.assign(this, { store, path, marks: [] });
+    this.store = store;
+    this.path = path;
+    this.marks = [];
     for (const control of root.querySelectorAll("[data-number], [data-toggle], [data-colour]")) {
       const { number, toggle, colour } = control.dataset;
       const row = control.closest(".row");

@@ -1,6 +1,7 @@
 /** The lanes under the strip: segments of the move and the keys of every value that is keyed, all of it dragged. */
 
-import { draw } from "./api.js";
+import { drag } from "../shared/drag.js";
+import { draw } from "../shared/api.js";
 
 export const LANE = 17;
 const MOST = 6;
@@ -8,19 +9,20 @@ const MOST = 6;
 export class Lanes {
   /**
    * @param {HTMLElement} box that holds the drawing and scrolls
-   * @param {import("./project.js").ProjectStore} store
-   * @param {import("./clock.js").Clock} clock
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/clock.js").Clock} clock
    * @param {import("./strip.js").Strip} strip whose frames stand above these
    */
   constructor(box, store, clock, strip) {
-    Object.assign(this, { box, store, clock, strip, drag: null });
+    this.box = box;
+    this.store = store;
+    this.clock = clock;
+    this.strip = strip;
+    this.drag = null;
     this.svg = draw("svg", { class: "block w-full touch-none", role: "group", "aria-label": "Keys" });
     box.append(this.svg);
     strip.onwidth = () => this.drag || this.show();
-    this.svg.addEventListener("pointerdown", (e) => this.#begin(e));
-    this.svg.addEventListener("pointermove", (e) => this.drag && this.#move(e));
-    this.svg.addEventListener("pointerup", (e) => this.#end(e));
-    this.svg.addEventListener("pointercancel", () => (this.drag = null));
+    drag(this.svg, (e) => this.#take(e));
     this.svg.addEventListener("keydown", (e) => this.#key(e));
     this.picked = null;
     /** Keys that are moved, stretched, copied and removed together: path and frame of each. */
@@ -116,55 +118,56 @@ export class Lanes {
     return [this.#label(y, first ? `${channel.owner} ${channel.title.toLowerCase()}` : channel.title, `${title}. Press to see its curve, with Shift beside others`, { ...faint, class: "lane-name", "data-path": path, style: "cursor: pointer" }), line, ...keys];
   }
 
-  #begin(e) {
+  /** What a press takes hold of: keys, the edge of a segment, or a corner of a rectangle that chooses keys. */
+  #take(e) {
     const key = e.target.closest(".lane-key");
     const edge = e.target.closest(".lane-edge");
     const name = e.target.closest(".lane-name");
-    if (e.button !== 0) return;
-    if (name) return this.onchoose?.(name.dataset.path, e.shiftKey);
-    if (!key && !edge && !e.shiftKey) {
-      this.#chooseKeys([]);
-      return this.clock.go(this.strip.frameAt(e.clientX));
-    }
-    this.svg.setPointerCapture(e.pointerId);
-    if (!key && !edge) return (this.drag = { box: draw("rect", { fill: "var(--color-camera)", "fill-opacity": 0.15, stroke: "var(--color-camera)" }), x: e.clientX, y: e.clientY });
-    if (key && e.shiftKey) return this.#chooseKeys([...this.several.values(), { path: key.dataset.path, frame: Number(key.dataset.frame) }]);
-    if (key && !this.several.has(`${key.dataset.path} ${key.dataset.frame}`)) this.#chooseKeys([]);
-    this.drag = key
-      ? { key, path: key.dataset.path, frame: Number(key.dataset.frame), x: e.clientX, to: Number(key.dataset.frame) }
-      : { edge, row: edge.dataset.row, segment: edge.dataset.segment, from: Number(edge.dataset.from), x: e.clientX, length: null };
+    if (name) return void this.onchoose?.(name.dataset.path, e.shiftKey);
+    if (key && e.shiftKey) return void this.#chooseKeys([...this.several.values(), { path: key.dataset.path, frame: Number(key.dataset.frame) }]);
+    if (key) return this.#takeKey(key);
+    if (edge) return this.#takeEdge(edge);
+    if (e.shiftKey) return this.#takeCorner(e);
+    this.#chooseKeys([]);
+    this.clock.go(this.strip.frameAt(e.clientX));
+    return null;
   }
 
-  #move(e) {
-    const { drag } = this;
-    if (Math.abs(e.clientX - drag.x) < 3 && !drag.moved) return;
-    drag.moved = true;
-    drag.stretches = e.altKey && this.several.size > 1;
-    const frame = this.strip.frameAt(e.clientX);
-    if (drag.box) this.#drawBox(e);
-    else if (drag.key) {
-      drag.to = frame;
-      const by = this.strip.x(frame) - this.strip.x(drag.frame);
-      for (const key of this.svg.querySelectorAll(".lane-key"))
-        if (key === drag.key || (!drag.stretches && this.several.has(`${key.dataset.path} ${key.dataset.frame}`))) key.setAttribute("transform", `translate(${by} 0)`);
-    } else {
-      drag.length = Math.max(1, Math.round(frame + 1 - drag.from));
-      drag.edge.setAttribute("fill", "var(--color-camera)");
-      drag.edge.setAttribute("x", this.strip.x(drag.from + drag.length - 0.5) - 1);
-      drag.edge.setAttribute("width", 2);
-    }
+  #takeKey(key) {
+    const path = key.dataset.path, frame = Number(key.dataset.frame);
+    if (!this.several.has(`${path} ${frame}`)) this.#chooseKeys([]);
+    let [to, stretches] = [frame, false];
+    const move = (e) => {
+      stretches = e.altKey && this.several.size > 1;
+      to = this.strip.frameAt(e.clientX);
+      const by = this.strip.x(to) - this.strip.x(frame);
+      for (const other of this.svg.querySelectorAll(".lane-key"))
+        if (other === key || (!stretches && this.several.has(`${other.dataset.path} ${other.dataset.frame}`))) other.setAttribute("transform", `translate(${by} 0)`);
+    };
+    const drop = () => {
+      if (to === frame) return this.show();
+      if (this.several.size > 1) return this.#moveSeveral({ frame, to, stretches });
+      return this.store.change({ kind: "shift_keys", path, frames: [frame], by: to - frame });
+    };
+    return { move, drop, click: () => this.#pick(path, frame), cancel: () => this.show() };
   }
 
-  #end() {
-    const { drag } = this;
-    this.drag = null;
-    if (!drag) return;
-    if (drag.box) return this.#endBox(drag);
-    if (!drag.moved) return drag.key && this.#pick(drag.path, drag.frame);
-    if (drag.key && drag.to !== drag.frame && this.several.size > 1) return this.#moveSeveral(drag);
-    if (drag.key && drag.to !== drag.frame) return this.store.change({ kind: "shift_keys", path: drag.path, frames: [drag.frame], by: drag.to - drag.frame });
-    if (drag.length) return this.store.set(`shots/${this.store.shot.id}/rows/${drag.row}/segments/${drag.segment}/frames`, drag.length);
-    return this.show();
+  #takeEdge(edge) {
+    const { row, segment } = edge.dataset, from = Number(edge.dataset.from);
+    let length = null;
+    const move = (e) => {
+      length = Math.max(1, Math.round(this.strip.frameAt(e.clientX) + 1 - from));
+      edge.setAttribute("fill", "var(--color-camera)");
+      edge.setAttribute("x", this.strip.x(from + length - 0.5) - 1);
+      edge.setAttribute("width", 2);
+    };
+    const drop = () => this.store.set(`shots/${this.store.shot.id}/rows/${row}/segments/${segment}/frames`, length);
+    return { move, drop, cancel: () => this.show() };
+  }
+
+  #takeCorner({ clientX: x, clientY: y }) {
+    const box = draw("rect", { fill: "var(--color-camera)", "fill-opacity": 0.15, stroke: "var(--color-camera)" });
+    return { move: (e) => this.#drawBox(box, x, y, e), drop: () => this.#endBox(box), cancel: () => box.remove() };
   }
 
   #chooseKeys(keys) {
@@ -196,8 +199,7 @@ export class Lanes {
     return this.store.change({ kind: "shift_keys", path, frames: [frame], by });
   }
 
-  #drawBox(e) {
-    const { box, x, y } = this.drag;
+  #drawBox(box, x, y, e) {
     const { left, top } = this.svg.getBoundingClientRect();
     if (!box.parentNode) this.svg.append(box);
     const corner = { x: Math.min(x, e.clientX) - left, y: Math.min(y, e.clientY) - top, width: Math.abs(e.clientX - x), height: Math.abs(e.clientY - y) };
@@ -205,7 +207,7 @@ export class Lanes {
   }
 
   /** The keys in the rectangle that was drawn are chosen. */
-  #endBox({ box }) {
+  #endBox(box) {
     const r = box.getBoundingClientRect();
     const inside = [...this.svg.querySelectorAll(".lane-key")].filter((key) => {
       const k = key.getBoundingClientRect();

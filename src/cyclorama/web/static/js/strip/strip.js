@@ -1,6 +1,7 @@
 /** The strip: ruler in frames and seconds, playhead, and what is measured of every frame. */
 
-import { draw, make } from "./api.js";
+import { drag } from "../shared/drag.js";
+import { draw, make } from "../shared/api.js";
 
 const LEFT = 92;
 const RIGHT = 14;
@@ -16,8 +17,8 @@ function niceStep(span, most) {
 export class Strip {
   /**
    * @param {SVGSVGElement} svg
-   * @param {import("./project.js").ProjectStore} store
-   * @param {import("./clock.js").Clock} clock
+   * @param {import("../studio/project.js").ProjectStore} store
+   * @param {import("../studio/clock.js").Clock} clock
    */
   constructor(svg, store, clock) {
     this.svg = svg;
@@ -33,19 +34,14 @@ export class Strip {
       this.onwidth();
     });
     this.observer.observe(svg);
-    let dragging = false;
     const go = (e) => this.clock.go(this.frameAt(e.clientX));
     const worst = (e) => e.target.closest(".lane-worst")?.dataset.frame;
     this.worst = document.getElementById("lane-worst");
     this.worst.addEventListener("click", () => this.clock.go(Number(this.worst.dataset.frame)));
-    svg.addEventListener("pointerdown", (e) => {
-      if (worst(e)) return this.clock.go(Number(worst(e)));
-      dragging = true;
-      svg.setPointerCapture(e.pointerId);
-      go(e);
+    drag(svg, (e) => {
+      const { frame } = this.clock;
+      return worst(e) ? { click: () => this.clock.go(Number(worst(e))) } : { atOnce: true, move: go, cancel: () => this.clock.go(frame) };
     });
-    svg.addEventListener("pointermove", (e) => dragging && go(e));
-    svg.addEventListener("pointerup", () => (dragging = false));
   }
 
   dispose() {

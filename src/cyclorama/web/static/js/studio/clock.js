@@ -1,6 +1,6 @@
 /** Which frame is shown, and playing the move in real time. */
 
-import { turned } from "./player.js";
+import { turned } from "../shared/player.js";
 
 export class Clock {
   /** @param {import("./project.js").ProjectStore} store */

@@ -1,10 +1,11 @@
 /** Choosing a colour: by hue, lightness and chroma, by what somebody tells, from the palette, the picture or a reference. */
 
-import { get, make, post, say } from "./api.js";
-import { toHex } from "./colour.js";
-import { latest } from "./latest.js";
+import { byId } from "../shared/dom.js";
+import { drag } from "../shared/drag.js";
+import { get, make, post, say, query } from "../shared/api.js";
+import { toHex } from "../shared/colour.js";
+import { latest } from "../shared/latest.js";
 
-const byId = (id) => document.getElementById(id);
 /** Chroma at the right edge of the plane; see `core/colour_spaces.py`. */
 const MOST_CHROMA = 0.33;
 const round = (values, digits) => values.map((x) => x.toFixed(digits)).join(" ");
@@ -12,28 +13,28 @@ const round = (values, digits) => values.map((x) => x.toFixed(digits)).join(" ")
 export class ColourPicker {
   /**
    * @param {import("./project.js").ProjectStore} store
-   * @param {{pick: Function, settle: () => void}} floor
+   * @param {import("./studio.js").Floor} floor
    */
   constructor(store, floor) {
-    Object.assign(this, { store, floor, open: null, told: null, following: 0, keeping: false });
+    this.store = store;
+    this.floor = floor;
+    this.open = null;
+    this.told = null;
+    this.following = 0;
+    this.keeping = false;
     this.follow = latest(async (wanted) => {
       if (this.open && (await this.#ask(`/api/colours/seen?${new URLSearchParams(wanted)}`, wanted))) this.open?.taker.attempt(this.told.linear);
     });
     this.box = byId("colour-picker");
     const plane = byId("picker-plane");
-    const drag = (e) => {
+    const move = (e) => {
       const { left, top, width, height } = plane.getBoundingClientRect();
       const share = (x) => Math.min(1, Math.max(0, x));
       this.#seen(1 - share((e.clientY - top) / height), MOST_CHROMA * share((e.clientX - left) / width), this.hue);
     };
-    plane.addEventListener("pointerdown", (e) => {
-      plane.setPointerCapture(e.pointerId);
-      plane.onpointermove = drag;
-      drag(e);
-    });
-    plane.addEventListener("pointerup", () => {
-      plane.onpointermove = null;
-      this.#keepWhenTold();
+    drag(plane, () => {
+      const [lightness, chroma] = this.told.oklch;
+      return { atOnce: true, move, drop: () => this.#keepWhenTold(), cancel: () => this.#seen(lightness, chroma, this.hue) };
     });
     plane.addEventListener("keydown", (e) => this.#nudge(e));
     byId("picker-hue").addEventListener("input", (e) => this.#seen(this.told.oklch[0], this.told.oklch[1], Number(e.target.value)));
@@ -91,8 +92,8 @@ export class ColourPicker {
       make("button", { type: "button", class: "paint-chip", style: `background:${toHex(colour)}`, title: name, "aria-label": name, onclick: () => this.#use(colour) })));
   }
 
-  #query([r, g, b]) {
-    return new URLSearchParams({ r, g, b });
+  #query(/** @type {number[]} */ [r, g, b]) {
+    return query({ r, g, b });
   }
 
   async #use(linear) {

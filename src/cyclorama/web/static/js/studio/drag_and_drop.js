@@ -1,21 +1,30 @@
 /** What is dragged onto the picture: it is tried on whatever is under the pointer, and kept when it is dropped. */
 
-import { make, say, upload } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { make, say, upload } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 const isPicture = (item) => item.kind === "file" && item.type.startsWith("image/");
 
 export class Dropping {
   /**
-   * @param {import("./lens.js").Lens} lens
-   * @param {{attempt: (changes: object[]) => void, settle: () => void}} floor
-   * @param {import("./touch.js").Touch} touch what is under the pointer
-   * @param {{light: string|null}} taken what the cards show
+   * @param {import("../lens/lens.js").Lens} lens
+   * @param {import("./studio.js").Floor} floor
+   * @param {import("../lens/touch.js").Touch} touch what is under the pointer
+   * @param {import("./project.js").Chosen} taken what the cards show
    * @param {import("./palette.js").Palette} palette
-   * @param {import("./surface_layers.js").SurfaceLayers} laidOn
+   * @param {import("../cards/surface_layers.js").SurfaceLayers} surfaceLayers
    */
-  constructor(lens, floor, touch, taken, palette, laidOn) {
-    Object.assign(this, { lens, floor, touch, taken, palette, laidOn, store: lens.store, dragged: null, tried: "" });
+  constructor(lens, floor, touch, taken, palette, surfaceLayers) {
+    this.lens = lens;
+    this.floor = floor;
+    this.touch = touch;
+    this.taken = taken;
+    this.palette = palette;
+    this.surfaceLayers = surfaceLayers;
+    this.store = lens.store;
+    /** @type {any} */
+    this.dragged = null;
+    this.tried = "";
     const { mat } = lens;
     mat.addEventListener("dragover", (e) => this.#over(e));
     mat.addEventListener("dragleave", () => this.#left());
@@ -91,6 +100,7 @@ export class Dropping {
     const thing = this.touch.pointAt(e, () => true);
     const changes = this.dragged ? this.#changes(thing) : null;
     this.tried = "";
+    /** @type {any} */
     this.dragged = null;
     this.touch.leave();
     if (pictures.length) return this.#askWhatFor(pictures, thing, e);

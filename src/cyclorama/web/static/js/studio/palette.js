@@ -1,20 +1,23 @@
 /** The project's palette, and reference pictures that colours are taken from. */
 
-import { get, make, say, upload } from "./api.js";
-import { toHex } from "./colour.js";
-import { PICTURES, pickFiles } from "./files.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { get, make, query, say, upload } from "../shared/api.js";
+import { toHex } from "../shared/colour.js";
+import { PICTURES, pickFiles } from "../shared/files.js";
 
 export class Palette {
   /**
    * @param {import("./project.js").ProjectStore} store
-   * @param {{material: string|null}} chosen
-   * @param {{carry: (what: object|null) => void}} floor
+   * @param {import("./project.js").Chosen} chosen
+   * @param {import("./studio.js").Floor} floor
    * @param {import("./colour_picker.js").ColourPicker} picker
    */
   constructor(store, chosen, floor, picker) {
-    Object.assign(this, { store, chosen, floor, picker, seen: null });
+    this.store = store;
+    this.chosen = chosen;
+    this.floor = floor;
+    this.picker = picker;
+    this.seen = null;
     byId("add-reference").addEventListener("click", async () => {
       for (const file of await pickFiles(PICTURES, true)) await this.keepReference(file);
     });
@@ -87,7 +90,7 @@ export class Palette {
 
   async #sample(e) {
     const { left, top, width, height } = e.target.getBoundingClientRect();
-    const place = new URLSearchParams({ x: (e.clientX - left) / width, y: (e.clientY - top) / height });
+    const place = query({ x: (e.clientX - left) / width, y: (e.clientY - top) / height });
     try {
       const { linear } = await get(`/api/pictures/${this.#reference().asset}/colour?${place}`);
       if (!this.picker.take(linear)) this.store.change({ kind: "add_colours", colours: [linear] });

@@ -1,20 +1,23 @@
 /** What is done to chosen parts beside dressing them: more like them, names and groups, taken apart. */
 
-import { post, say } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { post, say } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 /** Points of a line nearer than this share of the picture are one. */
 const NEAR = 0.004;
 
 export class PartTools {
   /**
    * @param {import("./project.js").ProjectStore} store
-   * @param {import("./touch.js").Touch} touch
-   * @param {{pick: Function}} floor
+   * @param {import("../lens/touch.js").Touch} touch
+   * @param {import("./studio.js").Floor} floor
    * @param {{light: string|null}} taken what the cards show
    */
   constructor(store, touch, floor, taken) {
-    Object.assign(this, { store, touch, floor, taken });
+    this.store = store;
+    this.touch = touch;
+    this.floor = floor;
+    this.taken = taken;
     byId("chosen-more").addEventListener("change", (e) => {
       const { value } = e.target;
       e.target.value = "";

@@ -1,15 +1,25 @@
-/** The project as the server last told it, and the one way to change it. */
+/** The project: its state, its changes, its values with those that are on their way. */
 
-import { get, post, say } from "./api.js";
-import { HeldChanges } from "./held_changes.js";
+import { post, say } from "../shared/api.js";
+import { DocumentStore } from "../shared/document_store.js";
+import { floats } from "../shared/floats.js";
 
-export class ProjectStore {
+/**
+ * What the cards are about: ids of a light, a material and its map, and so on.
+ * @typedef {Record<"light"|"material"|"slot"|"layer"|"decal"|"item"|"row"|"segment"|"piece", string|null>} Chosen
+ */
+
+export class ProjectStore extends DocumentStore {
+  /** Changes on their way, the last first. @type {object[][]} */
+  #asked = [];
+
   /**
    * @param {string} id
    * @param {Record<string, string>} affected what every place affects, by its path with * for the ids of items
    * @param {string[]} keyable those of them that can change during a shot
    */
   constructor(id, affected, keyable) {
+    super(`/api/projects/${id}`, `projects/${id}/changes`);
     this.id = id;
     this.affected = affected;
     this.mayBeKeyed = new Set(keyable);
@@ -17,22 +27,12 @@ export class ProjectStore {
     this.keying = false;
     /** The frame that is shown. */
     this.frame = 1;
-    this.url = `/api/projects/${id}`;
-    this.state = null;
-    /** Fulfilled when the project is there: what is asked for before waits for it. */
-    this.there = new Promise((resolve) => (this.arrived = resolve));
-    this.held = new HeldChanges(() => this.load(), () => this.take(this.state));
-    this.listeners = [];
-    /** Called when a change is on its way. */
-    this.onsend = () => {};
+    /** Called when values are shown that are not saved yet. */
+    this.onasked = () => {};
     this.previewing = false;
     this.nextPreview = null;
     this.previews = 0;
-  }
-
-  /** Call `listener(state)` whenever the project changed. */
-  subscribe(listener) {
-    this.listeners.push(listener);
+    this.beforeSending(() => this.cancelPreview());
   }
 
   /** What a place affects: camera, light, surface … @param {string} path */
@@ -80,13 +80,7 @@ export class ProjectStore {
     unpack(state.shot);
     for (const lane of state.lanes) lane.values = typeof lane.values === "string" ? floats(lane.values) : lane.values;
     for (const path of state.paths) path.line = typeof path.line === "string" ? floats(path.line) : path.line;
-    this.state = state;
-    for (const listener of this.listeners) listener(state);
-    this.arrived();
-  }
-
-  async load() {
-    this.take(await get(this.url));
+    return super.take(state);
   }
 
   /** Perform changes as one step; resolves to true when they were saved. */
@@ -98,35 +92,15 @@ export class ProjectStore {
   async changeIn(frame, ...asked) {
     await this.there;
     const changes = this.inFrame(asked, frame);
-    return this.held.send(() => this.#send("changes", { changes }));
-  }
-
-  /**
-   * Send any other request that changes the project, in its turn; resolves to true when it was saved.
-   * @param {(version: number) => Promise<object>} ask makes the request for a version and gives the project after it
-   */
-  async edit(ask) {
-    await this.there;
-    return this.held.send(async () => {
-      this.cancelPreview();
-      this.onsend();
-      this.take(await ask(this.state.version));
-    });
-  }
-
-  /** Follow a job of this window that changes the project; its outcome, with the project as it is then. @template T @param {() => Promise<T>} work */
-  during(work) {
-    return this.held.during(async () => {
-      const result = await work();
-      if (result) await this.held.turns.take(() => this.load());
-      return result;
-    });
-  }
-
-  /** What is saved by then, after all changes that were made before. @template T @param {(version: number) => Promise<T>} ask */
-  async whenSaved(ask) {
-    await this.there;
-    return this.held.turns.take(() => ask(this.state.version));
+    this.#asked.unshift(changes);
+    this.onasked();
+    const answered = () => (this.#asked = this.#asked.filter((one) => one !== changes));
+    const saved = await this.edit((version) => post(`${this.url}/changes`, { base_version: version, changes }).finally(answered));
+    if (this.#asked.includes(changes)) {
+      answered(); // it waits for somebody to decide
+      this.onasked();
+    }
+    return saved;
   }
 
   /**
@@ -183,34 +157,10 @@ export class ProjectStore {
     return longest ? open[longest] + path.slice(longest.length) : path;
   }
 
-  undo() {
-    return this.#step("undo");
+  /** @param {"undo"|"redo"} way */
+  back(way) {
+    return this.step((version) => post(`${this.url}/${way}`, { base_version: version }));
   }
-
-  redo() {
-    return this.#step("redo");
-  }
-
-  #step(way) {
-    return this.held.turns.take(async () => {
-      try {
-        await this.#send(way);
-      } catch (error) {
-        if (error.status === 409) return this.load();
-        say(error.message);
-        this.take(this.state);
-      }
-    });
-  }
-
-  /** Send an edit of the version that is shown and take what comes of it. */
-  async #send(way, more = {}) {
-    this.cancelPreview();
-    this.onsend();
-    this.take(await post(`${this.url}/${way}`, { base_version: this.state.version, ...more }));
-  }
-
-
 
   /** One frame's pose as it would be after changes; only the newest request is answered. */
   preview(changes, frame, draw) {
@@ -254,22 +204,37 @@ export class ProjectStore {
       .replace("{row}", chosen.row ?? "");
   }
 
-  /** The value at a path, in the frame that is shown where it is keyed; items of lists by id. */
+  /** The value at a path, in the frame that is shown where it is keyed, also while it is on its way; items of lists by id. */
   value(path) {
+    const asked = this.#onItsWay(this.full(path));
+    return asked ? asked.value : this.#saved(path);
+  }
+
+  /** The last value that was asked for at a path, or at one that holds it, and is not saved yet. */
+  #onItsWay(path) {
+    for (const changes of this.#asked)
+      for (const change of changes.toReversed()) {
+        const here = change.kind === "set" || (change.kind === "key" && change.frame === this.frame);
+        if (here && change.path === path) return change;
+        if (here && path.startsWith(`${change.path}/`)) return { value: within(change.value, path.slice(change.path.length + 1)) };
+      }
+    return null;
+  }
+
+  #saved(path) {
     const channel = this.channel(path);
     if (channel) return this.#keyedValue(channel);
-    let place = this.state.project;
-    for (const step of this.full(path).split("/")) {
-      place = Array.isArray(place) ? place.find((item) => item.id === step) : place?.[step];
-      if (place === undefined) return undefined;
-    }
-    return place;
+    return within(this.state.project, this.full(path));
   }
 }
 
-/** Numbers from base64 of float32. */
-export function floats(text) {
-  return new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
+/** What a document holds at a path; items of lists by id. */
+function within(place, path) {
+  for (const step of path.split("/")) {
+    place = Array.isArray(place) ? place.find((item) => item.id === step) : place?.[step];
+    if (place === undefined) return undefined;
+  }
+  return place;
 }
 
 /** What there is for every frame, as numbers. */

@@ -1,8 +1,8 @@
 /** The proof of the open shot: asked for, followed, and shown in the lens while frames go by. */
 
-import { ended, get, post, remove, say } from "./api.js";
+import { byId } from "../shared/dom.js";
+import { ended, get, post, remove, say } from "../shared/api.js";
 
-const byId = (id) => document.getElementById(id);
 /** A frame of the proof stands for others no farther away than this share of the move, while not all are there. */
 const NEAR = 1 / 12;
 
@@ -12,7 +12,13 @@ export class Proof {
    * @param {import("./clock.js").Clock} clock
    */
   constructor(store, clock) {
-    Object.assign(this, { store, clock, job: null, pictures: new Map(), key: null, numbers: [] });
+    this.store = store;
+    this.clock = clock;
+    this.job = null;
+    this.pictures = new Map();
+    this.key = null;
+    this.numbers = [];
+    this.whole = false;
     this.image = byId("proof-frame");
     byId("proof-all").addEventListener("click", () => this.#askAll());
     byId("proof").addEventListener("click", () => (this.job ? this.#stop() : this.#ask()));

@@ -1,8 +1,7 @@
 /** The row of shots above the strip: which one is open, new ones, names, order. */
 
-import { make } from "./api.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { make } from "../shared/api.js";
 
 export class ShotTabs {
   /** @param {import("./project.js").ProjectStore} store */

@@ -1,20 +1,22 @@
 /** The stockroom as a drawer in the studio: things are dragged or clicked into the project, and put in from its cards. */
 
-import { get, make, post, request, say, upload } from "./api.js";
-import { PICTURES, pickFiles } from "./files.js";
-import { schema } from "./schema.js";
-import { found, pictureOf } from "./stock_tiles.js";
-
-const byId = (id) => document.getElementById(id);
+import { byId } from "../shared/dom.js";
+import { get, make, post, request, say, upload } from "../shared/api.js";
+import { PICTURES, pickFiles } from "../shared/files.js";
+import { schema } from "../shared/schema.js";
+import { found, pictureOf } from "../stock/tiles.js";
 
 export class StockDrawer {
   /**
    * @param {import("./project.js").ProjectStore} store
-   * @param {{light: string|null, item: string|null}} chosen
-   * @param {{carry: (what: object|null) => void, wear: (what: object) => boolean, frame: () => number}} floor
+   * @param {import("./project.js").Chosen} chosen
+   * @param {import("./studio.js").Floor} floor
    */
   constructor(store, chosen, floor) {
-    Object.assign(this, { store, chosen, floor, stock: [] });
+    this.store = store;
+    this.chosen = chosen;
+    this.floor = floor;
+    this.stock = [];
     byId("open-stock").addEventListener("click", () => this.toggle());
     byId("drawer-close").addEventListener("click", () => this.toggle());
     byId("drawer-search").addEventListener("input", () => this.#draw());

@@ -1,40 +1,38 @@
 /** The studio floor: brings the lens, the strip, the plan, the call sheet and the cards together. */
 
-import { make, mark, say, upload } from "./api.js";
-import { Cards } from "./cards.js";
+import { byId } from "../shared/dom.js";
+import { make, mark, say, upload } from "../shared/api.js";
+import { Cards } from "../cards/cards.js";
 import { ColourPicker } from "./colour_picker.js";
 import { Clock } from "./clock.js";
-import { Curves } from "./curves.js";
+import { Curves } from "../strip/curves.js";
 import { Dropping } from "./drag_and_drop.js";
-import { Fields } from "./fields.js";
-import { acceptFiles, bringIn } from "./intake.js";
-import { KeyMarks } from "./key_marks.js";
-import { bindHeldChanges } from "./held_changes.js";
-import { bindKeys } from "./keys.js";
-import { Lanes } from "./lanes.js";
-import { Lens } from "./lens.js";
+import { Fields } from "../shared/fields.js";
+import { acceptFiles, bringIn } from "../shared/intake.js";
+import { floorKeys } from "./floor_keys.js";
+import { KeyMarks } from "../strip/key_marks.js";
+import { bindKeys } from "../shared/keys.js";
+import { Lanes } from "../strip/lanes.js";
+import { Lens } from "../lens/lens.js";
 import { Palette } from "./palette.js";
 import { PartTools } from "./part_tools.js";
-import { Plan } from "./plan.js";
+import { Plan } from "../plan/plan.js";
 import { ProjectStore } from "./project.js";
 import { Proof } from "./proof.js";
 import { ShotTabs } from "./shot_tabs.js";
 import { StockDrawer } from "./stock_drawer.js";
-import { Strip } from "./strip.js";
-import { Touch } from "./touch.js";
-import { schema } from "./schema.js";
+import { Strip } from "../strip/strip.js";
+import { Touch } from "../lens/touch.js";
+import { schema } from "../shared/schema.js";
 
-const byId = (id) => document.getElementById(id);
 const told = (id) => JSON.parse(byId(id).textContent);
 const AGAIN_MS = 2000;
 /** What is judged better by the stand-in while it is dragged, because it is there at once: all that moves. */
 const MOVES = new Set(["camera", "motion", "transform"]);
-/** What says where a camera stands. */
-const STAND = ["azimuth_deg", "elevation_deg", "distance_m", "aim/x_m", "aim/y_m", "aim/z_m"];
 const TAPES = { materials: "var(--color-soft)", shoot: "var(--color-ink)" };
 const stationInAddress = () => (schema.stations.includes(location.hash.slice(1)) ? location.hash.slice(1) : null);
 
-class Floor {
+export class Floor {
   constructor() {
     this.store = new ProjectStore(told("project-id"), told("affects"), told("keyable"));
     this.clock = new Clock(this.store);
@@ -59,16 +57,18 @@ class Floor {
     this.touch = new Touch(this.lens, this, chosen);
     this.stock = new StockDrawer(store, chosen, this);
     this.partTools = new PartTools(store, this.touch, this, chosen);
-    this.dropping = new Dropping(this.lens, this, this.touch, chosen, this.palette, this.cards.laidOn);
+    this.dropping = new Dropping(this.lens, this, this.touch, chosen, this.palette, this.cards.surfaceLayers);
     this.lens.onpreview = (pose) => this.preview(pose);
+    this.lens.onsettle = () => this.settle();
     store.subscribe((state) => this.#show(state));
+    store.onasked = () => store.state && this.#showValues();
     clock.subscribe(() => this.#showTime());
-    store.onsend = () => this.lens.pause(); // what is changed is saved sooner when nothing is traced meanwhile
+    store.beforeSending(() => this.lens.pause()); // what is changed is saved sooner when nothing is traced meanwhile
     this.#bindHistory();
     this.#bindTransport();
     this.#bindPicking();
     this.#bindFiles();
-    this.#bindKeys();
+    bindKeys(floorKeys(this));
     window.addEventListener("hashchange", () => stationInAddress() && stationInAddress() !== this.station && this.open(stationInAddress()));
     window.addEventListener("resize", () => store.state && this.plan.show());
     window.addEventListener("pagehide", (e) => e.persisted || this.dispose());
@@ -184,10 +184,14 @@ class Floor {
     this.lens.develop();
   }
 
-  refresh() {
-    this.cards.show(this.store.state);
+  #showValues() {
     this.fields.show();
     this.marks.show();
+  }
+
+  refresh() {
+    this.cards.show(this.store.state);
+    this.#showValues();
     this.touch.markList();
   }
 
@@ -209,7 +213,7 @@ class Floor {
     byId("redo").disabled = !state.redo;
     byId("undo").title = state.undo ? `Undo: ${state.undo} (Ctrl+Z)` : "Nothing to undo";
     byId("redo").title = state.redo ? `Redo: ${state.redo} (Ctrl+Shift+Z)` : "Nothing to redo";
-    this.store.held.ongoing();
+    this.store.onsaving();
     byId("drop").hidden = Boolean(state.project.items.length);
     this.#showStations(state);
     this.#showNext(state);
@@ -248,11 +252,10 @@ class Floor {
   #showKeyed() {
     const { store, clock, plan } = this;
     if (!Object.keys(store.state.shot.keyed).length) return;
-    this.fields.show();
-    this.marks.show();
+    this.#showValues();
     const { frame } = clock;
     store.preview([], frame, (pose) => {
-      if (frame !== clock.frame || plan.drag) return;
+      if (frame !== clock.frame || plan.inHand) return;
       this.lens.hold(pose.lens);
       this.cards.lensCard.figures(pose.lens);
       plan.show(pose);
@@ -291,11 +294,10 @@ class Floor {
 
   #bindHistory() {
     const { store } = this;
-    bindHeldChanges(store.held);
-    store.held.ongoing = () => (byId("saved").textContent = store.held.told);
-    store.held.listeners.push(store.held.ongoing);
-    byId("undo").addEventListener("click", () => store.undo());
-    byId("redo").addEventListener("click", () => store.redo());
+    store.bindBar();
+    store.onsaving = () => (byId("saved").textContent = store.told);
+    byId("undo").addEventListener("click", () => store.back("undo"));
+    byId("redo").addEventListener("click", () => store.back("redo"));
   }
 
   #bindTransport() {
@@ -310,7 +312,7 @@ class Floor {
       if (Number.isFinite(frame)) clock.go(frame);
       this.#showFrame();
     });
-    for (const [id, side] of [["plan-top", false], ["plan-side", true]])
+    for (const [id, side] of /** @type {[string, boolean][]} */ ([["plan-top", false], ["plan-side", true]]))
       byId(id).addEventListener("click", () => {
         plan.side = side;
         byId("plan-top").setAttribute("aria-pressed", !side);
@@ -318,18 +320,18 @@ class Floor {
         plan.show();
       });
     byId("lane-choice").addEventListener("change", () => plan.show());
-    byId("to-and-fro").addEventListener("click", () => this.#toggleToAndFro());
+    byId("to-and-fro").addEventListener("click", () => this.toggleToAndFro());
     byId("toggle-curves").addEventListener("click", (e) => e.currentTarget.setAttribute("aria-pressed", this.curves.toggle()));
-    byId("keying").addEventListener("click", () => this.#toggleKeying());
+    byId("keying").addEventListener("click", () => this.toggleKeying());
   }
 
-  #toggleToAndFro() {
+  toggleToAndFro() {
     this.clock.toAndFro = !this.clock.toAndFro;
     byId("to-and-fro").setAttribute("aria-pressed", this.clock.toAndFro);
   }
 
   /** Every change of a value that can be keyed becomes a key, or no longer: it is shown all around the lens. */
-  #toggleKeying() {
+  toggleKeying() {
     const on = (this.store.keying = !this.store.keying);
     byId("keying").setAttribute("aria-pressed", on);
     byId("mat").classList.toggle("keying", on);
@@ -341,14 +343,14 @@ class Floor {
     byId("pick-focus").addEventListener("click", () => lens.pick("Click on what should stay in focus.", (place) => store.change({ kind: "focus_on", ...place })));
     byId("clear-focus").addEventListener("click", () => store.set("camera/focus_point_m", null));
     byId("pick-grey").addEventListener("click", () => lens.pick("Click on something that should be grey.", (place) => store.change({ kind: "grey_at", ...place })));
-    byId("walk-out").addEventListener("click", () => this.#walkOut());
+    byId("walk-out").addEventListener("click", () => this.walkOut());
     byId("walk-out").disabled = !this.lens.draws;
-    byId("fold").addEventListener("click", () => this.#fold());
-    byId("toggle-guides").addEventListener("click", () => this.#toggleGuides());
+    byId("fold").addEventListener("click", () => this.fold());
+    byId("toggle-guides").addEventListener("click", () => this.toggleGuides());
     byId("show-keys").addEventListener("click", () => byId("keys").showModal());
   }
 
-  #fold() {
+  fold() {
     byId("fold").setAttribute("aria-pressed", byId("floor").classList.toggle("folded"));
     this.plan.show();
     this.strip.show();
@@ -356,18 +358,18 @@ class Floor {
     this.curves.show();
   }
 
-  #walkOut() {
+  walkOut() {
     if (!this.lens.draws) return;
     byId("walk-out").setAttribute("aria-pressed", this.lens.walkOut());
     this.proof.place(false);
   }
 
-  #toggleGuides() {
+  toggleGuides() {
     byId("toggle-guides").setAttribute("aria-pressed", !byId("guides").classList.toggle("hidden"));
   }
 
   #bindFiles() {
-    for (const [id, beside] of [["pick-model", false], ["pick-model-empty", false], ["pick-model-beside", true]])
+    for (const [id, beside] of /** @type {[string, boolean][]} */ ([["pick-model", false], ["pick-model-empty", false], ["pick-model-beside", true]]))
       byId(id).addEventListener("click", () => {
         this.beside = beside;
         byId("model-file").click();
@@ -398,43 +400,6 @@ class Floor {
 
   async #takeEnvironment(file) {
     if (await this.store.edit((version) => upload(`${this.store.url}/environment?base_version=${version}`, [file], "file"))) this.open("light");
-  }
-
-  #travel(path, by) {
-    const place = `camera/${path}_deg`;
-    this.store.set(place, Math.round((this.store.value(place) + by) * 10) / 10);
-  }
-
-  #bindKeys() {
-    const { store, clock, lens, cards, plan } = this;
-    bindKeys([
-      { keys: [" "], label: "Play or pause the move", run: () => clock.toggle() },
-      { keys: ["[", "]"], label: "Set loop start / loop end (press again to clear)", run: (e) => clock.mark(e.key === "]") },
-      { keys: ["s"], label: "Pull the stockroom out", run: () => this.stock.toggle() },
-      { keys: ["t"], label: "Loop, or play back and forth", run: () => this.#toggleToAndFro() },
-      { keys: ["ArrowLeft", "ArrowRight"], label: "One frame back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -1 : 1)) },
-      { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames back, on", run: (e) => clock.go(clock.frame + (e.key === "ArrowLeft" ? -10 : 10)) },
-      { keys: ["Home", "End"], label: "First frame, last frame", run: (e) => clock.go(store.state.shot.first + (e.key === "Home" ? 0 : store.state.shot.frames - 1)) },
-      { keys: ["1", "2", "3", "4", "5", "6"], label: "Open a station", run: (e) => this.open(schema.stations[Number(e.key) - 1]) },
-      { keys: ["k"], label: "Key where the camera stands", run: () => store.change(...STAND.map((name) => ({ kind: "key", path: store.full(`camera/${name}`), frame: clock.frame }))) },
-      { keys: ["a"], label: "Key every change, on or off", run: () => this.#toggleKeying() },
-      { keys: ["o"], label: "Proof the move, or stop", run: () => byId("proof").click() },
-      { keys: ["v"], label: "Curves of keyed values", run: () => byId("toggle-curves").click() },
-      { keys: ["b"], label: "Bring the subject inside the margin", run: () => cards.lensCard.fit() },
-      { keys: ["m"], label: "Meter the subject", run: () => cards.act("meter") },
-      { keys: ["p"], label: "Plan or elevation", run: () => byId(plan.side ? "plan-top" : "plan-side").click() },
-      { keys: ["e"], label: "From outside, or through the camera", run: () => this.#walkOut() },
-      { keys: ["f"], label: "A large picture, without the panels", run: () => this.#fold() },
-      { keys: ["l"], label: "Guide lines on or off", run: () => this.#toggleGuides() },
-      { keys: ["+", "-"], label: "Closer, farther", run: (e) => lens.dolly(e.key === "+" ? 0.95 : 1 / 0.95) },
-      { keys: [",", "."], label: "Travel round", run: (e) => this.#travel("azimuth", e.key === "," ? -5 : 5) },
-      { keys: ["PageUp", "PageDown"], label: "Camera up, down", run: (e) => this.#travel("elevation", e.key === "PageUp" ? 2 : -2) },
-      { keys: ["Ctrl+c", "Ctrl+v"], label: "Copy chosen keys, lay them down here", when: (e) => (e.key === "c" ? this.lanes.several.size : this.lanes.copied?.length ?? 0) > 0, run: (e) => (e.key === "c" ? this.lanes.copy() : this.lanes.paste()) },
-      { keys: ["Ctrl+z"], label: "Undo", run: () => store.undo() },
-      { keys: ["Ctrl+y", "Ctrl+Z"], label: "Redo", run: () => store.redo() },
-      { keys: ["Escape"], label: "Stop picking in the lens", run: () => lens.stopPicking() },
-      { keys: ["?"], label: "This list", run: () => byId("keys").showModal() },
-    ]);
   }
 }
 

@@ -1,7 +1,7 @@
 /** The reel wall: pictures that play on hover, and new projects. */
 
-import { make, post, removeAsking, say } from "./api.js";
-import { acceptFiles, bringIn, follow } from "./intake.js";
+import { make, post, removeAsking, say } from "../shared/api.js";
+import { acceptFiles, bringIn, follow } from "../shared/intake.js";
 
 const still = matchMedia("(prefers-reduced-motion: reduce)");
 

@@ -1,0 +1,6 @@
+/** Elements of the page. */
+
+/** The element with an id; its page has it. @param {string} id @returns {any} of whatever kind it is */
+export function byId(id) {
+  return document.getElementById(id);
+}

@@ -1,0 +1,61 @@
+/** Dragging: one helper for every thing that is dragged. */
+
+const DEAD_PX = 3;
+
+/**
+ * A thing in the hand.
+ * @typedef {object} Grip
+ * @property {(e: PointerEvent) => void} [move] called with every move, once the pointer has left its place
+ * @property {(e: PointerEvent) => void} [drop] called when it is let go after a move
+ * @property {(e: PointerEvent) => void} [click] called when it is let go where it was pressed
+ * @property {() => void} [cancel] called when Escape or the system ends a drag: shows again what counts
+ * @property {boolean} [atOnce] whether the press itself is a move
+ */
+
+/**
+ * Let something be dragged with the main button. `take` gives what is in the hand after a press, or nothing.
+ * Escape gives it back.
+ * @param {HTMLElement|SVGElement} element
+ * @param {(e: PointerEvent) => Grip|null|undefined|void} take
+ * @param {{signal?: AbortSignal}} options `signal` removes the listeners
+ */
+export function drag(element, take, { signal } = {}) {
+  /** @type {{grip: Grip, x: number, y: number, moved: boolean, pointer: number}|null} */
+  let held = null;
+  const cancel = () => {
+    const was = held;
+    held = null;
+    if (!was) return;
+    if (element.hasPointerCapture(was.pointer)) element.releasePointerCapture(was.pointer);
+    was.grip.cancel?.();
+  };
+  const escape = (e) => {
+    if (!held || e.key !== "Escape") return;
+    e.preventDefault();
+    e.stopImmediatePropagation(); // it gives this back, and closes nothing besides
+    cancel();
+  };
+  const mine = (e) => held && e.pointerId === held.pointer;
+  element.addEventListener("pointerdown", (/** @type {PointerEvent} */ e) => {
+    if (e.button !== 0 || held) return;
+    const grip = take(e);
+    if (!grip) return;
+    element.setPointerCapture(e.pointerId);
+    held = { grip, x: e.clientX, y: e.clientY, moved: Boolean(grip.atOnce), pointer: e.pointerId };
+    if (held.moved) grip.move?.(e);
+  }, { signal });
+  element.addEventListener("pointermove", (/** @type {PointerEvent} */ e) => {
+    if (!mine(e)) return;
+    held.moved ||= Math.hypot(e.clientX - held.x, e.clientY - held.y) >= DEAD_PX;
+    if (held.moved) held.grip.move?.(e);
+  }, { signal });
+  element.addEventListener("pointerup", (/** @type {PointerEvent} */ e) => {
+    if (!mine(e)) return;
+    const { grip, moved } = held;
+    held = null;
+    if (moved) grip.drop?.(e);
+    else grip.click?.(e);
+  }, { signal });
+  for (const end of ["pointercancel", "lostpointercapture"]) element.addEventListener(end, (e) => mine(e) && cancel(), { signal });
+  addEventListener("keydown", escape, { capture: true, signal });
+}
