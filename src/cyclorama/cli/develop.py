@@ -17,9 +17,10 @@ CHECKS = (
 
 
 def check() -> None:
-    """Lint, types, order of the rooms, words, and whether the built CSS is up to date."""
+    """Lint, types, order of the rooms, words, scripts, and whether the built CSS is up to date."""
     commands = [[sys.executable, "-m", *step] for step in CHECKS]
     commands.append([str(Path(sys.executable).with_name("lint-imports"))])
+    commands.append([sys.executable, "tools/check_scripts.py"])
     commands.append([sys.executable, "tools/build_css.py", "--check"])
     failed = [command for command in commands if subprocess.run(command, cwd=ROOT).returncode]
     typer.echo("Failed: " + ", ".join(" ".join(c[1:] or c) for c in failed) if failed else "All checks passed.")

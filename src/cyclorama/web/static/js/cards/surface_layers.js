@@ -1,7 +1,7 @@
 /** What lies on surfaces: layers of the material that is shown, and pictures that are put onto items. */
 
 import { byId } from "../shared/dom.js";
-import { make, post, say, switchButton, upload } from "../shared/api.js";
+import { make, say, switchButton, upload } from "../shared/api.js";
 import { PICTURES, pickFiles } from "../shared/files.js";
 import { latest } from "../shared/latest.js";
 

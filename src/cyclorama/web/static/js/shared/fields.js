@@ -115,7 +115,7 @@ export class Fields {
   }
 
   #bindNumber(box) {
-    const { number: short, step, scale, unit } = box.dataset;
+    const { number: short, scale, unit } = box.dataset;
     let typedIn; // the frame that was shown when typing began: who clicks into the strip next leaves it
     box.addEventListener("input", () => (typedIn ??= this.store.frame));
     const commit = (value) => {

@@ -1,0 +1,69 @@
+/** Arithmetic of boxes, geometry of the plan, parts of pictures, and following what is quicker than its answers. */
+
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import "./page.js";
+
+const at = (name) => import(`../../src/cyclorama/web/static/js/${name}.js`);
+const { calculate } = await at("shared/arithmetic");
+const { latest, Turns } = await at("shared/latest");
+const { partBetween } = await at("shared/picture_part");
+const { carriedBack, goneAlong, rows3, turned, wrap } = await at("plan/geometry");
+const { turned: playedRound } = await at("shared/player");
+
+const close = (a, b) => a.forEach((x, i) => assert.ok(Math.abs(x - b[i]) < 1e-9, `${a} is not ${b}`));
+
+test("angles are within half a turn", () => {
+  assert.deepEqual([190, -190, 540, 0, -180].map(wrap), [-170, 170, -180, 0, -180]);
+});
+
+test("a turn about the axis goes from the front to the right", () => {
+  close(turned([0, 2, 1], 90), [1, 2, 0]);
+  close(turned(turned([0.3, 1, -2], 71), -71), [0.3, 1, -2]);
+});
+
+test("what carries a light is taken back by where it is dragged to", () => {
+  const rows = [0, 0, 1, 5, 0, 1, 0, 0, -1, 0, 0, 2]; // a quarter turn, then away
+  const pose = { lights_deg: 30, carried: { disc: rows } };
+  close(rows3(rows, [1, 2, 3]), [8, 2, 1]);
+  close(rows3(rows, [1, 2, 3], true), [3, 2, -1]);
+  for (const carriage of ["rig", "disc", "set"]) {
+    const place = [0.4, 1.5, -0.7];
+    close(carriedBack({ carriage }, pose, goneAlong({ carriage }, pose, place)), place);
+  }
+});
+
+test("boxes calculate, with units", () => {
+  assert.equal(calculate("30*10", "frames", 24), 300);
+  assert.equal(calculate("1.5 m", "mm", null), 1500);
+  assert.equal(calculate("alert(1)", "", null), null);
+});
+
+test("a part of a picture has both sides", () => {
+  assert.deepEqual(partBetween([0.5, 0.75], [0.25, 0.25]), { left: 0.25, top: 0.25, right: 0.5, bottom: 0.75 });
+  assert.equal(partBetween([0.5, 0.5], [0.505, 0.9]), null);
+});
+
+test("frames go round, or to and fro", () => {
+  assert.deepEqual([0, 3, 4, 5].map((n) => playedRound(n, 4, false)), [0, 3, 0, 1]);
+  assert.deepEqual([0, 3, 4, 5, 6, 7].map((n) => playedRound(n, 4, true)), [0, 3, 2, 1, 0, 1]);
+});
+
+test("of what comes meanwhile only the last is done", async () => {
+  const done = [];
+  const run = latest(async (what) => {
+    await null;
+    done.push(what);
+  });
+  await Promise.all([1, 2, 3, 4].map(run));
+  assert.deepEqual(done, [1, 4]);
+});
+
+test("turns go on after one that fails", async () => {
+  const turns = new Turns();
+  const first = turns.take(async () => {
+    throw new Error("no");
+  });
+  assert.equal(await turns.take(async () => 2), 2);
+  await assert.rejects(first);
+});
