@@ -56,7 +56,7 @@ def touched(page: Page, x: float, y: float) -> str:
 def test_a_part_is_chosen_in_the_lens_and_dressed_from_the_tray(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "light")
     developed(page)
-    before = project(server, floor)
+    before = project(page, server)
     assert before.subject is not None
     part = before.subject.parts[0]
     assert part.name in touched(page, 0.5, 0.5)
@@ -71,7 +71,7 @@ def test_a_part_is_chosen_in_the_lens_and_dressed_from_the_tray(page: Page, serv
     touched(page, 0.5, 0.5)
     tile.drag_to(page.locator("#mat"), target_position={"x": 361, "y": 300})
     saved_step(page, "Wear polished copper")
-    worn = project(server, floor)
+    worn = project(page, server)
     assert worn.subject is not None
     names = {m.id: m.name for m in worn.materials}
     assert names[worn.subject.variant.parts[0].material] == "Polished copper"
@@ -81,7 +81,7 @@ def test_a_part_is_chosen_in_the_lens_and_dressed_from_the_tray(page: Page, serv
     unworn.click()
     saved_step(page, "not worn")
     undone(page, 2)
-    assert project(server, floor).materials == before.materials
+    assert project(page, server).materials == before.materials
 
 
 def test_a_highlight_is_put_where_it_is_wanted_and_seen_there(page: Page, server: Server, floor: str) -> None:
@@ -115,7 +115,7 @@ def test_a_highlight_is_put_where_it_is_wanted_and_seen_there(page: Page, server
 
 def test_environments_are_flipped_and_looks_compared(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "light")
-    before = project(server, floor)
+    before = project(page, server)
     page.click("#add-look")
     saved_step(page, "New look")
     expect(page.locator("#looks .light-tile")).to_have_count(2)
@@ -125,10 +125,10 @@ def test_environments_are_flipped_and_looks_compared(page: Page, server: Server,
     page.keyboard.press("ArrowRight")
     page.keyboard.press("ArrowRight")
     tried = shelf.locator("[data-trying]").get_attribute("title")
-    assert project(server, floor).look.environment == before.look.environment  # nothing is kept yet
+    assert project(page, server).look.environment == before.look.environment  # nothing is kept yet
     page.keyboard.press("Enter")
     page.wait_for_function("() => document.getElementById('undo').title.includes('Set environment')")
-    after = project(server, floor)
+    after = project(page, server)
     assert after.look.environment.source_name == tried
     assert after.looks[0] == before.look
     expect(page.locator("#light-tabs img").first).to_be_visible(timeout=LONG_MS)
@@ -162,7 +162,7 @@ def test_a_rig_is_kept_and_used_in_another_project(page: Page, server: Server, f
     page.keyboard.press("4")
     page.select_option("#rig-pick", label="Bottle strips")
     saved_step(page, "Bottle strips")
-    assert [x.name for x in project(server, page.url).look.lights] == ["Left strip", "Right strip", "Top"]
+    assert [x.name for x in project(page, server).look.lights] == ["Left strip", "Right strip", "Top"]
     page.once("dialog", lambda dialog: dialog.accept("Bottle strips"))
     page.click("#forget-rig")
     expect(page.locator("#forget-rig")).to_be_hidden()

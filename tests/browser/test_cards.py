@@ -20,8 +20,10 @@ from cyclorama.demo.glb import GlbWriter
 from cyclorama.store import Studio
 
 
-def project(server: Server, floor: str) -> Project:
-    return Studio(server.folder).projects.get(floor.rsplit("/", 1)[1].split("#")[0]).project
+def project(page: Page, server: Server) -> Project:
+    """What a page shows, as it is saved: it shows changes before they are."""
+    saved(page)
+    return Studio(server.folder).projects.get(page.url.rsplit("/", 1)[1].split("#")[0]).project
 
 
 def opened(page: Page, floor: str, station: str) -> None:
@@ -64,7 +66,7 @@ def test_animation_bends_the_stand_in_and_is_set_on_the_card(page: Page, server:
     expect(card.get_by_text("Repeat", exact=True)).to_be_hidden()
     undo(page)
     expect(card.get_by_text("Repeat", exact=True)).to_be_visible()
-    play = project(server, page.url).subject.play  # type: ignore[union-attr]
+    play = project(page, server).subject.play  # type: ignore[union-attr]
     assert (play.animation, play.repeat) == ("animation-1", "once")
 
 
@@ -99,7 +101,7 @@ def test_parts_are_seen_left_out_and_lightened_and_files_pasted(page: Page, serv
     card.get_by_role("switch", name="Show Ball 2").click()
     card.get_by_role("button", name="Leave the hidden part out").click()
     expect(card.get_by_role("button", name="Bring the left-out part back")).to_be_visible(timeout=LONG_MS)
-    assert [p.name for p in project(server, page.url).subject.parts] == ["Ball 1"]  # type: ignore[union-attr]
+    assert [p.name for p in project(page, server).subject.parts] == ["Ball 1"]  # type: ignore[union-attr]
     card.get_by_role("switch", name="Lighten").click()
     expect(card.locator("#detail-sentence")).to_contain_text("Off its source by up to 0.2", timeout=LONG_MS)
     undo(page)
@@ -116,7 +118,7 @@ def test_lights_are_added_shaped_and_removed(page: Page, server: Server, floor: 
     card.locator("[data-select='look/lights/{light}/shape']").select_option("tube")
     expect(card.get_by_text("Thickness", exact=True)).to_be_visible()
     expect(card.get_by_text("Cone", exact=True)).to_be_hidden()
-    assert [x.shape for x in project(server, floor).look.lights][-1] == "tube"
+    assert [x.shape for x in project(page, server).look.lights][-1] == "tube"
     page.click("#copy-light")
     expect(page.locator(".light-pick", has_text="Spot 2")).to_be_visible()
     page.click("#remove-light")
@@ -138,14 +140,14 @@ def test_gobo_parts_and_background(page: Page, server: Server, floor: str, pictu
         page.click("#gobo-pictures")
     chooser.value.set_files(picture)
     expect(page.locator("#gobo-name")).to_have_text("1 × mask.png")
-    gobo = project(server, floor).look.lights[0].gobo
+    gobo = project(page, server).look.lights[0].gobo
     assert gobo is not None
     assert gobo.pattern == "leaves"
     page.locator("summary", has_text="Lights these parts").click()
     page.get_by_role("switch", name="Light Sweep").click()
     expect(page.get_by_role("switch", name="Light Sweep")).to_have_attribute("aria-checked", "false")
     saved(page)
-    assert project(server, floor).look.lights[0].excluded_parts == ("sweep",)
+    assert project(page, server).look.lights[0].excluded_parts == ("sweep",)
     page.locator("[data-select='look/background/kind']").select_option("vertical")
     expect(page.locator("[data-colour='look/background/second']")).to_be_visible()
     page.locator("[data-choice='look/environment/kind'] button", has_text="Sun and sky").click()
@@ -160,7 +162,7 @@ def test_presets_maps_and_conditional_rows(page: Page, server: Server, floor: st
     expect(page.locator("[data-colour='materials/{material}/coat_color']")).to_be_hidden()
     page.select_option("#preset-pick", "Car paint")
     expect(page.locator("[data-colour='materials/{material}/coat_color']")).to_be_visible()
-    assert project(server, floor).materials[0].coat_weight == 1
+    assert project(page, server).materials[0].coat_weight == 1
     page.select_option("#map-slot", "specular_roughness")
     page.select_option("#map-source", "noise")
     expect(page.locator("#material-maps")).to_contain_text("specular roughness · noise")
@@ -184,7 +186,7 @@ def test_passes_and_a_broken_picture(page: Page, server: Server, floor: str, tmp
     expect(page.locator("#readiness")).to_contain_text("1 pass")
     page.locator("[data-choice='shot/shoot/bits'] button", has_text="16").click()
     expect(page.locator("[data-choice='shot/shoot/bits'] [data-value='16']")).to_have_attribute("aria-pressed", "true")
-    assert project(server, floor).shot.shoot.bits == 16
+    assert project(page, server).shot.shoot.bits == 16
     expect(page.locator("#readiness")).to_contain_text("about", timeout=60_000)  # the forecast comes by itself
     for _ in range(2):
         undo(page)
@@ -192,12 +194,12 @@ def test_passes_and_a_broken_picture(page: Page, server: Server, floor: str, tmp
     broken = tmp_path / "broken.png"
     broken.write_bytes(b"no picture at all")
     opened(page, floor, "materials")
-    before = project(server, floor)
+    before = project(page, server)
     with page.expect_file_chooser() as chooser:
         page.select_option("#map-source", "picture")
     chooser.value.set_files(broken)
     expect(page.locator("#toast")).to_contain_text("cannot be read", timeout=30_000)  # a first picture may be compiling
-    assert project(server, floor) == before
+    assert project(page, server) == before
 
 
 def test_several_takes_are_planned_and_a_frame_is_tried(page: Page, server: Server, floor: str) -> None:
@@ -250,7 +252,7 @@ def test_several_takes_are_planned_and_a_frame_is_tried(page: Page, server: Serv
 
 def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "camera")
-    before, at_first = project(server, floor), page.get_attribute("#undo", "title")
+    before, at_first = project(page, server), page.get_attribute("#undo", "title")
     page.locator("[data-card=camera] summary", has_text="Aperture and shutter").click()
     page.click("#pick-focus")
     expect(page.locator("#lens-prompt")).to_contain_text("stay in focus")
@@ -262,7 +264,7 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
     page.click("#pick-focus")
     page.mouse.click(*middle)
     expect(page.locator("#clear-focus")).to_be_visible(timeout=LONG_MS)
-    point = project(server, floor).camera.focus_point_m
+    point = project(page, server).camera.focus_point_m
     assert point is not None
     assert point[1] == pytest.approx(before.camera.aim.y_m, abs=0.1)
     # a click in the corner of the frame focuses on the floor or the sweep, by distance
@@ -278,7 +280,7 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
     for _ in range(3):
         undo(page)
     page.wait_for_function("t => document.getElementById('undo').title === t", arg=at_first)
-    after = project(server, floor)
+    after = project(page, server)
     assert (after.camera, after.looks) == (before.camera, before.looks)
 
 
@@ -297,7 +299,7 @@ def test_a_map_says_how_it_lies(page: Page, server: Server, floor: str) -> None:
     page.keyboard.press("Enter")
     page.locator("[data-select$='maps/{slot}/wrap']").select_option("mirror")
     page.wait_for_function("() => document.getElementById('undo').title.includes('wrap')")
-    ref = project(server, floor).materials[0].maps.coat_normal
+    ref = project(page, server).materials[0].maps.coat_normal
     assert ref is not None
     assert (ref.projection, ref.scale_u, ref.wrap) == ("uv", 6.0, "mirror")
     for _ in range(4):
@@ -347,7 +349,7 @@ def test_lights_are_rebalanced_into_a_take(page: Page, server: Server, floor: st
 def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Server, floor: str) -> None:
     """A plinth comes under the subject; a box is dragged on the plan; the lamp is aimed at it; all of it is undone."""
     opened(page, floor, "subject")
-    before, at_first = project(server, floor), page.get_attribute("#undo", "title")
+    before, at_first = project(page, server), page.get_attribute("#undo", "title")
     rows = page.locator("#items li")
     expect(rows).to_have_count(1)
     page.select_option("#add-item", "plinth")
@@ -364,14 +366,14 @@ def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Se
     page.mouse.move(x + 30, y + 20, steps=4)
     page.mouse.up()
     expect(page.locator("#undo")).to_have_attribute("title", re.compile("Undo: Set to the right"))
-    at = project(server, floor).items[2].placement
+    at = project(page, server).items[2].placement
     assert at.x_m > 0
     assert at.z_m > -0.05
     opened(page, floor, "light")
     page.locator("summary", has_text="Power, colour, reach").click()
     page.select_option("#light-aim", label="Box")
     expect(page.locator("#undo")).to_have_attribute("title", re.compile("Undo: Set aim"))
-    assert project(server, floor).look.lights[0].aim.item == project(server, floor).items[2].id
+    assert project(page, server).look.lights[0].aim.item == project(page, server).items[2].id
     opened(page, floor, "subject")
     rows.filter(has_text="Plinth").get_by_role("button").first.click()
     page.click("#remove-item")
@@ -380,7 +382,7 @@ def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Se
     for _ in range(5):
         undo(page)
     expect(page.locator("#undo")).to_have_attribute("title", at_first or "")
-    assert project(server, floor) == before
+    assert project(page, server) == before
 
 
 def test_a_hint_is_mended_by_its_button_and_the_call_sheet_says_what_is_next(page: Page, floor: str) -> None:

@@ -43,7 +43,7 @@ def test_a_colour_is_told_sampled_from_a_reference_and_dropped_on_a_part(
     material = page.locator("#material-pick").input_value()
 
     def colour() -> list[float]:
-        return list(next(m for m in project(server, floor).materials if m.id == material).base_color)
+        return list(next(m for m in project(page, server).materials if m.id == material).base_color)
 
     box.click()
     page.fill("#picker-told", "#1f6f8b")
@@ -68,13 +68,13 @@ def test_a_colour_is_told_sampled_from_a_reference_and_dropped_on_a_part(
     assert bounds is not None
     picture.click(position={"x": bounds["width"] * 0.25, "y": bounds["height"] * 0.5})
     expect(page.locator("#palette button")).to_have_count(2)
-    red = project(server, floor).palette[1]
+    red = project(page, server).palette[1]
     assert list(red.colour) == pytest.approx(linear((200, 30, 40)), abs=0.02)
     page.click("#reference-close")
     touched(page, 0.5, 0.55)
     page.locator("#palette button").nth(1).drag_to(page.locator("#mat"), target_position=_in_mat(page, 0.5, 0.55))
-    until(page, lambda: any(m.base_color == red.colour for m in project(server, floor).materials))
-    worn = [list(m.base_color) for m in project(server, floor).materials]
+    until(page, lambda: any(m.base_color == red.colour for m in project(page, server).materials))
+    worn = [list(m.base_color) for m in project(page, server).materials]
     assert any(c == pytest.approx(list(red.colour)) for c in worn)
     undone(page, 5)
 
@@ -90,31 +90,31 @@ def _in_mat(page: Page, x: float, y: float) -> dict[str, float]:
 def test_a_window_is_picked_out_of_the_surroundings(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "light")
     developed(page)
-    before = project(server, floor).look
+    before = project(page, server).look
     page.locator("#environments button", has_text="One softbox").click()
-    until(page, lambda: project(server, floor).look.environment.source_name == "One softbox")
+    until(page, lambda: project(page, server).look.environment.source_name == "One softbox")
     page.click("#edit-environment")
     expect(page.locator("#unrolled-region")).to_contain_text("whites", timeout=LONG_MS)
     page.click("[data-environment-edit=pick]")
     expect(page.locator("#unrolled-says")).to_contain_text("a light picked out", timeout=LONG_MS)
-    after = project(server, floor).look
+    after = project(page, server).look
     assert len(after.lights) == len(before.lights) + 1
     assert after.lights[-1].shape == "rectangle"
     assert after.environment.asset != before.environment.asset
     page.keyboard.press("Escape")
     undone(page, 2)
-    assert project(server, floor).look == before
+    assert project(page, server).look == before
 
 
 def test_a_set_is_kept_and_set_up_in_another_project(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "set")
     developed(page)
-    before = project(server, floor)
+    before = project(page, server)
     page.select_option("#set-up", "bottle on dark gloss")
     expect(page.locator("#undo")).to_have_attribute(
         "title", "Undo: Set up: bottle on dark gloss (Ctrl+Z)", timeout=LONG_MS
     )
-    gloss = project(server, floor)
+    gloss = project(page, server)
     assert len(gloss.looks) == len(before.looks) + 1
     assert gloss.set.sweep.roughness < 0.1
     page.on("dialog", lambda dialog: dialog.accept("Dark corner"))
@@ -126,7 +126,7 @@ def test_a_set_is_kept_and_set_up_in_another_project(page: Page, server: Server,
     expect(tile).to_be_visible(timeout=LONG_MS)
     tile.click()
     expect(page.locator("#undo")).to_have_attribute("title", "Undo: Set up Dark corner (Ctrl+Z)", timeout=LONG_MS)
-    assert project(server, floor).set.sweep.color == gloss.set.sweep.color
+    assert project(page, server).set.sweep.color == gloss.set.sweep.color
     undone(page, 1)
     page.goto(f"{server.address}/stock")
     card = page.locator("article", has_text="Dark corner")
@@ -141,7 +141,7 @@ def test_a_set_is_kept_and_set_up_in_another_project(page: Page, server: Server,
 def test_a_part_is_taken_apart_by_a_line_and_a_label_is_put_on(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "materials")
     developed(page)
-    before = project(server, floor)
+    before = project(page, server)
     touched(page, 0.5, 0.5)
     page.mouse.click(*at(page, 0.5, 0.5))
     expect(page.locator("#chosen-bar")).to_be_visible()
@@ -152,7 +152,7 @@ def test_a_part_is_taken_apart_by_a_line_and_a_label_is_put_on(page: Page, serve
         page.mouse.move(*at(page, x, y), steps=8)
     page.mouse.up()
     expect(page.locator("#toast")).to_contain_text("two parts now", timeout=LONG_MS)
-    after = project(server, floor)
+    after = project(page, server)
     assert len(after.items[0].parts) == len(before.items[0].parts) + 1
     assert sum(p.triangles for p in after.items[0].parts) == sum(p.triangles for p in before.items[0].parts)
     undone(page, 1)
@@ -162,9 +162,9 @@ def test_a_part_is_taken_apart_by_a_line_and_a_label_is_put_on(page: Page, serve
     expect(page.locator("#lens-prompt")).to_be_visible(timeout=LONG_MS)
     page.mouse.click(*at(page, 0.5, 0.5))
     expect(page.locator("#decals li")).to_have_count(1, timeout=LONG_MS)
-    (decal,) = project(server, floor).items[0].decals
+    (decal,) = project(page, server).items[0].decals
     assert decal.name == "label"
     page.get_by_label("Remove label").click()
     expect(page.locator("#decals li")).to_have_count(0)
     undone(page, 2)
-    assert project(server, floor).items == before.items
+    assert project(page, server).items == before.items

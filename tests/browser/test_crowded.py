@@ -28,7 +28,7 @@ def change(page: Page, floor: str, *changes: dict[str, object]) -> None:
 
 def test_lanes_and_names_keep_to_their_places(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "light")
-    here = project(server, floor)
+    here = project(page, server)
     item, look = here.items[0].id, here.look.id
     change(
         page,

@@ -24,7 +24,7 @@ def saved_step(page: Page, words: str) -> None:
 
 def test_a_light_is_keyed_and_seen_in_two_developed_frames(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "light")
-    before = project(server, floor)
+    before = project(page, server)
     strength = "look/lights/{light}/strength_stops"
     go(page, 1)
     expect(mark(page, strength)).to_have_attribute("data-key", "none")
@@ -52,7 +52,7 @@ def test_a_light_is_keyed_and_seen_in_two_developed_frames(page: Page, server: S
     page.mouse.move(box["x"] + 64, box["y"] + 5, steps=5)
     page.mouse.up()
     saved_step(page, "Move keys")
-    (channel,) = project(server, floor).shot.channels
+    (channel,) = project(page, server).shot.channels
     assert channel.keys[1].frame > 31
     page.locator(".lane-key").last.focus()
     page.keyboard.press("Delete")
@@ -60,7 +60,7 @@ def test_a_light_is_keyed_and_seen_in_two_developed_frames(page: Page, server: S
     for _ in range(4):
         undo(page)
     expect(page.locator("#lanes")).to_be_hidden()
-    assert project(server, floor) == before
+    assert project(page, server) == before
 
 
 def test_two_poses_of_the_camera_are_keyed_in_the_lens(page: Page, server: Server, floor: str) -> None:
@@ -83,7 +83,7 @@ def test_two_poses_of_the_camera_are_keyed_in_the_lens(page: Page, server: Serve
     page.mouse.move(x + 100, y, steps=4)
     page.mouse.up()
     saved_step(page, "in frame 49")
-    after = project(server, floor)
+    after = project(page, server)
     keyed = {c.path.rpartition("/")[2]: [k.frame for k in c.keys] for c in after.shot.channels}
     assert keyed["azimuth_deg"] == keyed["elevation_deg"] == [0, 48]
     assert keyed["distance_m"] == [0]
@@ -103,7 +103,7 @@ def test_a_path_is_drawn_by_hand_and_a_loop_is_closed(page: Page, server: Server
     saved_step(page, "straight track")
     page.select_option("#add-segment", "ride")
     expect(page.locator("#segments li")).to_have_count(2)
-    (path,) = project(server, floor).paths
+    (path,) = project(page, server).paths
     point = page.locator("#plan [data-point]").first.bounding_box()
     assert point is not None
     page.mouse.move(point["x"] + 3, point["y"] + 3)
@@ -111,7 +111,7 @@ def test_a_path_is_drawn_by_hand_and_a_loop_is_closed(page: Page, server: Server
     page.mouse.move(point["x"] + 43, point["y"] - 27, steps=5)
     page.mouse.up()
     page.wait_for_function("() => document.getElementById('undo').title.startsWith('Undo: Set')")
-    (moved,) = project(server, floor).paths
+    (moved,) = project(page, server).paths
     assert moved.points[0].x_m > path.points[0].x_m
     assert moved.points[0].z_m < path.points[0].z_m
     assert moved.points[1] == path.points[1]
@@ -141,7 +141,7 @@ def test_a_path_is_drawn_on_the_plan_and_bent_by_its_handles(page: Page, server:
         page.wait_for_timeout(400)  # two clicks at once are a double one
     page.mouse.dblclick(plan["x"] + plan["width"] * 0.75, plan["y"] + plan["height"] * 0.7)
     expect(page.locator("#paths li")).to_contain_text("Drawn path")
-    (drawn,) = project(server, floor).paths
+    (drawn,) = project(page, server).paths
     assert len(drawn.points) == 3
     assert drawn.points[0].x_m < drawn.points[1].x_m < drawn.points[2].x_m
 
@@ -158,14 +158,14 @@ def test_a_path_is_drawn_on_the_plan_and_bent_by_its_handles(page: Page, server:
     page.mouse.move(x, y + 30, steps=4)
     page.mouse.up()
     saved_step(page, "Undo: Set")
-    (bent,) = project(server, floor).paths
+    (bent,) = project(page, server).paths
     assert bent.points[1].bends == "even"
     assert bent.points[1].out_z_m > 0.05
     page.select_option("#add-segment", "ride")
     expect(page.locator("#segments li")).to_have_count(2)
     page.click("#speed-curve")
     saved_step(page, "Speed curve")
-    assert [c.path.rpartition("/")[2] for c in project(server, floor).shot.channels] == ["along_pct"]
+    assert [c.path.rpartition("/")[2] for c in project(page, server).shot.channels] == ["along_pct"]
     for _ in range(5):
         undo(page)
     expect(page.locator("#paths li")).to_have_count(0)
@@ -173,18 +173,18 @@ def test_a_path_is_drawn_on_the_plan_and_bent_by_its_handles(page: Page, server:
 
 def test_another_shot_through_another_camera(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "camera")
-    before = project(server, floor)
+    before = project(page, server)
     page.click("#add-shot")
     expect(page.get_by_role("tab")).to_have_count(2)
     page.select_option("#shot-camera", "new")
     expect(page.locator("#shot-camera option")).to_have_count(3)
-    assert project(server, floor).shot.camera_id != before.shot.camera_id
+    assert project(page, server).shot.camera_id != before.shot.camera_id
     field(page, "camera/focal_mm").fill("35")
     page.keyboard.press("Enter")
     page.click("#ready-move")
     page.locator("#ready-moves-list button", has_text="Hero push").click()
     expect(page.locator("#segments li")).to_have_count(2)
-    after = project(server, floor)
+    after = project(page, server)
     assert [c.focal_mm for c in after.cameras] == [before.camera.focal_mm, 35.0]
     assert after.shots[0] == before.shot
     page.get_by_role("tab").first.click()
@@ -193,7 +193,7 @@ def test_another_shot_through_another_camera(page: Page, server: Server, floor: 
     expect(field(page, "camera/focal_mm")).to_have_value("35")
     page.get_by_role("button", name="Remove Hero push").click()
     expect(page.get_by_role("tab")).to_have_count(1)
-    assert project(server, floor).shots == before.shots
+    assert project(page, server).shots == before.shots
 
 
 def drag(page: Page, from_x: float, from_y: float, by_x: float, by_y: float) -> None:
@@ -226,13 +226,13 @@ def test_a_curve_is_bent_and_keys_are_copied_together(page: Page, server: Server
     expect(page.locator(".curve-key")).to_have_count(2)
     drag(page, *middle(page, ".curve-key", 1), 0, 25)
     expect(field(page, strength)).not_to_have_value("2")
-    (channel,) = project(server, floor).shot.channels
+    (channel,) = project(page, server).shot.channels
     assert channel.keys[1].frame == 60
     assert 0 < channel.keys[1].value[0] < 2
     drag(page, *middle(page, ".curve-handle", 0), 30, -40)
     saved_step(page, "Set")
     expect(page.locator(".curve-handle[fill='var(--color-ink)']")).to_have_count(2)
-    (channel,) = project(server, floor).shot.channels
+    (channel,) = project(page, server).shot.channels
     assert channel.keys[0].goes == "custom"
     assert channel.keys[0].leaves[0] > 1 / 3
     assert channel.keys[0].leaves[1] > 0
@@ -248,7 +248,7 @@ def test_a_curve_is_bent_and_keys_are_copied_together(page: Page, server: Server
     go(page, 101)
     page.keyboard.press("Control+v")
     saved_step(page, "Copy keys")
-    (channel,) = project(server, floor).shot.channels
+    (channel,) = project(page, server).shot.channels
     assert [k.frame for k in channel.keys] == [0, 60, 100, 160]
     assert channel.keys[2].leaves == channel.keys[0].leaves
 
@@ -258,7 +258,7 @@ def test_a_proof_is_played_metered_and_goes_with_what_it_shows(page: Page, serve
     page.locator("[data-number='shot/frames']").fill("00:00:00:06")
     page.locator("[data-number='shot/frames']").press("Enter")
     saved_step(page, "Set frames")
-    assert project(server, floor).shot.frames == 6
+    assert project(page, server).shot.frames == 6
     page.click("#proof")
     expect(page.locator("#proof")).to_have_text("Proofed", timeout=LONG_MS)
     page.click("#play")

@@ -21,7 +21,7 @@ def test_a_switch_that_is_pressed_twice_is_as_it_was(page: Page, server: Server,
         expect(switch).not_to_have_attribute("aria-checked", before)
         saved(page)
     expect(switch).not_to_have_attribute("aria-checked", before)
-    assert str(project(server, floor).set.sweep.on).lower() != before
+    assert str(project(page, server).set.sweep.on).lower() != before
     switch.click()
     saved(page)
 
@@ -36,7 +36,7 @@ def test_a_value_is_keyed_in_the_frame_in_which_it_was_typed(page: Page, server:
         page.keyboard.press("End")  # long before the answer
         saved(page)
     page.click("#keying")
-    channel = project(server, floor).shot.channels[-1]
+    channel = project(page, server).shot.channels[-1]
     assert [(key.frame, key.value) for key in channel.keys] == [(0, (71.0,))]
     page.click("#undo")
     saved(page)
@@ -53,7 +53,7 @@ def test_the_next_hand_takes_hold_of_values_on_their_way(page: Page, server: Ser
         expect(azimuth).to_have_value(f"{before + 15:g}")
         saved(page)
     expect(azimuth).to_have_value(f"{before + 15:g}")
-    assert project(server, floor).camera.azimuth_deg == before + 15
+    assert project(page, server).camera.azimuth_deg == before + 15
     for _ in range(3):
         page.click("#undo")
     expect(azimuth).to_have_value(f"{before:g}")
@@ -62,7 +62,7 @@ def test_the_next_hand_takes_hold_of_values_on_their_way(page: Page, server: Ser
 def test_an_own_upload_is_no_other_window(page: Page, server: Server, floor: str, model: Path) -> None:
     """Changes that are made while a model comes in are kept, and nobody is asked."""
     opened(page, floor, "subject")
-    items = len(project(server, floor).items)
+    items = len(project(page, server).items)
     with page.expect_file_chooser() as chooser:
         page.select_option("#add-item", "model")
     chooser.value.set_files(str(model))
@@ -71,12 +71,12 @@ def test_an_own_upload_is_no_other_window(page: Page, server: Server, floor: str
         name.fill(value)
         name.press("Enter")
         page.wait_for_timeout(150)
-    wait_for(lambda: len(project(server, floor).items) > items)
+    wait_for(lambda: len(project(page, server).items) > items)
     name.fill("Four")
     name.press("Enter")
     saved(page)
     expect(page.locator("#stale")).to_be_hidden()
-    assert project(server, floor).name == "Four"
+    assert project(page, server).name == "Four"
     page.wait_for_function("n => document.querySelectorAll('#items li').length >= n", arg=items)
 
 
@@ -101,7 +101,7 @@ def test_another_window_follows_and_keeps_what_is_being_typed(page: Page, browse
 
 def test_a_drag_is_given_back_with_escape(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "camera")
-    before = project(server, floor)
+    before = project(page, server)
     mat = page.locator("#mat").bounding_box()
     assert mat
     azimuth = field(page, "camera/azimuth_deg")
@@ -124,4 +124,4 @@ def test_a_drag_is_given_back_with_escape(page: Page, server: Server, floor: str
     expect(field(page, "camera/focal_mm")).to_have_value(f"{before.camera.focal_mm:g}")
     expect(azimuth).to_have_value(shown)
     saved(page)
-    assert project(server, floor) == before
+    assert project(page, server) == before

@@ -14,6 +14,7 @@ from cyclorama.core.errors import ChangeError, NotFoundError, StaleError
 from cyclorama.core.scene import Project, new_project
 from cyclorama.store import FileSum, FrameRecord, Studio
 from cyclorama.store.assets import write_whole
+from cyclorama.store.change_log import writer
 from cyclorama.store.database import Base
 
 
@@ -75,6 +76,25 @@ def test_of_many_editors_at_once_each_version_has_one_winner(studio: Studio) -> 
         won = list(pool.map(attempt, range(16)))
     assert sum(won) == 1
     assert studio.projects.get(key).project.name == f"N{won.index(True)}"
+
+
+def test_a_version_has_its_writer_from_the_moment_it_can_be_seen(studio: Studio) -> None:
+    saved = studio.projects.create(new_project("Pot"))
+    seen: list[str] = []
+
+    def after_commit(_: sa.orm.Session) -> None:
+        if not seen:
+            seen.append("")  # what follows commits as well
+            seen.append(studio.projects.edit(saved.project.id, saved.version, "Rename", renamed("Second")).project.name)
+
+    sa.event.listen(sa.orm.Session, "after_commit", after_commit)
+    window = writer.set("one")
+    try:
+        studio.projects.edit(saved.project.id, saved.version, "Rename", renamed("First"))
+    finally:
+        writer.reset(window)
+        sa.event.remove(sa.orm.Session, "after_commit", after_commit)
+    assert seen[1:] == ["Second"]
 
 
 def test_missing_and_foreign_keys(studio: Studio) -> None:

@@ -2,7 +2,7 @@
 
 import asyncio
 import threading
-from collections import defaultdict, deque
+from collections import defaultdict
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -50,14 +50,22 @@ class ChangeLog:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._changes: defaultdict[Document, deque[tuple[Version, str]]] = defaultdict(lambda: deque(maxlen=REMEMBERED))
+        self._writers: defaultdict[Document, dict[Version, str]] = defaultdict(dict)
         self._listeners: defaultdict[Document, list[Listener]] = defaultdict(list)
 
-    def note(self, document: Document, version: Version) -> None:
-        """Note that the present writer has changed a document, and tell all other windows of it."""
+    def claim(self, document: Document, version: Version) -> None:
+        """Note that the present writer makes a version of a document. Called before anyone can see that version, while
+        no other can be made; a claim of one that fails to be saved is replaced by whoever makes it."""
+        with self._lock:
+            writers = self._writers[document]
+            writers[version] = writer.get()
+            for old in [one for one in writers if one <= version - REMEMBERED]:
+                del writers[old]
+
+    def tell(self, document: Document, version: Version) -> None:
+        """Tell all windows but the present writer's that a version of a document is there."""
         window = writer.get()
         with self._lock:
-            self._changes[document].append((version, window))
             told = [one for one in self._listeners[document] if not window or one.window != window]
         for listener in told:
             listener.tell(version)
@@ -65,7 +73,7 @@ class ChangeLog:
     def require_version(self, document: Document, what: str, current: Version, base: Version, label: str) -> None:
         """Raises StaleError, which says what changed, when somebody else changed a document after the version on which
         the present writer makes a change."""
-        if current == base or self._all_mine(document, base, current):
+        if current == base or (base < current and self._all_mine(document, base, current)):
             return
         changed = f" (‘{label}’)" if label else ""
         raise StaleError(
@@ -73,11 +81,11 @@ class ChangeLog:
         )
 
     def _all_mine(self, document: Document, base: Version, current: Version) -> bool:
-        """True when the present writer made every version from one up to another."""
+        """True when the present writer made every version after one up to another."""
         window = writer.get()
         with self._lock:
-            mine = {version for version, by in self._changes[document] if by == window}
-        return bool(window) and base < current and mine.issuperset(range(base + 1, current + 1))
+            writers = self._writers[document]
+            return bool(window) and all(writers.get(version) == window for version in range(base + 1, current + 1))
 
     @contextmanager
     def listening(self, document: Document, window: str) -> Iterator[Listener]:

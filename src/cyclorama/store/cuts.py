@@ -76,8 +76,9 @@ class CutStore:
                 head.cut_at = _CUTS.add(session, project_id, head.cut_at, cut, label)
                 head.version += 1
                 session.flush()
+                self._log.claim(document_of(project_id), head.version)
             state = self._state(session, project_id, begins)
-        self._log.note(document_of(project_id), state.version)
+        self._log.tell(document_of(project_id), state.version)
         return state
 
     def step(self, project_id: str, base_version: int, by: int, begins: Cut = EMPTY) -> CutState:
@@ -89,8 +90,9 @@ class CutStore:
                 raise ChangeError("There is nothing to undo." if by < 0 else "There is nothing to redo.")
             head.cut_at, head.version = head.cut_at + by, head.version + 1
             session.flush()
+            self._log.claim(document_of(project_id), head.version)
             state = self._state(session, project_id, begins)
-        self._log.note(document_of(project_id), state.version)
+        self._log.tell(document_of(project_id), state.version)
         return state
 
     def documents(self) -> list[str]:

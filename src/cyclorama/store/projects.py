@@ -111,7 +111,7 @@ class ProjectStore:
             after = change(before.project)
             saved = self._save(project_id, before.version, label if isinstance(label, str) else label(), after)
             if saved is not None:
-                self._log.note(document_of(project_id), saved.version)
+                self._log.tell(document_of(project_id), saved.version)
                 return saved
 
     def _save(self, project_id: str, version: int, label: str, after: Project) -> Saved | None:
@@ -131,6 +131,7 @@ class ProjectStore:
             row.version += 1
             row.name, row.updated = project.name, now()
             session.add(_state(project_id, patch or document, row.cursor, label, patch is not None))
+            self._log.claim(document_of(project_id), row.version)
             return Saved(project, row.version, label, None, row.updated)
 
     def step(self, project_id: str, base_version: int, by: int) -> Saved:
@@ -144,7 +145,8 @@ class ProjectStore:
             row.updated = now()
             saved = _saved(session, row)
             row.name = saved.project.name
-        self._log.note(document_of(project_id), saved.version)
+            self._log.claim(document_of(project_id), row.version)
+        self._log.tell(document_of(project_id), saved.version)
         return saved
 
     def recover(self, project_id: str) -> Saved:
@@ -167,7 +169,8 @@ class ProjectStore:
             else:
                 raise DamagedError(f"No state of ‘{row.name}’ can be read any more. Export it, then remove it.")
             version = row.version
-        self._log.note(document_of(project_id), version)
+            self._log.claim(document_of(project_id), version)
+        self._log.tell(document_of(project_id), version)
         return self.get(project_id)
 
     def everything_in_documents(self, find: Callable[[str], set[str]]) -> set[str]:

@@ -104,8 +104,9 @@ class Screening:
                 row.finish_at = _FINISHES.add(session, take.id, here.number, finishing, label)
                 row.finish_revision += 1
                 session.flush()
+                self._log.claim(document_of(take.id), row.finish_revision)
             finished = self._finish(session, take)
-        self._log.note(document_of(take.id), finished.revision)
+        self._log.tell(document_of(take.id), finished.revision)
         return finished
 
     def step_finish(self, take: TakeRecord, by: int, revision: int) -> Finished:
@@ -117,8 +118,9 @@ class Screening:
                 row.finish_at = here.number + by
                 row.finish_revision += 1
                 session.flush()
+                self._log.claim(document_of(take.id), row.finish_revision)
             finished = self._finish(session, take)
-        self._log.note(document_of(take.id), finished.revision)
+        self._log.tell(document_of(take.id), finished.revision)
         return finished
 
     def _current(self, session: Session, take_id: str, revision: int) -> TakeRow:

@@ -64,11 +64,16 @@ export class DocumentStore {
    * Change the document after all changes before; resolves to true when that was saved.
    * @param {Ask} ask
    */
-  async edit(ask) {
+  edit(ask) {
+    return this.#inTurn(() => this.#perform(ask));
+  }
+
+  /** Do something that saves, after all changes before, and let it be seen that it is going on. @template T @param {() => Promise<T>} work */
+  async #inTurn(work) {
     this.#count(1);
     try {
       await this.there;
-      return await this.#turns.take(() => this.#perform(ask));
+      return await this.#turns.take(work);
     } finally {
       this.#count(-1);
     }
@@ -90,9 +95,8 @@ export class DocumentStore {
   }
 
   /** One step back or forth, after all changes before. @param {Ask} ask */
-  async step(ask) {
-    await this.there;
-    return this.#turns.take(async () => {
+  step(ask) {
+    return this.#inTurn(async () => {
       try {
         for (const listener of this.#sendListeners) listener();
         this.take(await ask(this.version));

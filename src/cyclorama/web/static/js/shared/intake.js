@@ -1,7 +1,7 @@
 /** Bringing in a model: drop or pick, progress, cancel. */
 
 import { byId } from "./dom.js";
-import { ended, remove, say, upload } from "./api.js";
+import { ended, make, remove, say, upload } from "./api.js";
 
 /** All files of a drop, folders opened. @param {DataTransfer} transfer */
 export async function droppedFiles(transfer) {
@@ -27,7 +27,7 @@ export async function droppedFiles(transfer) {
 }
 
 /**
- * Send files and follow their intake in the dialog.
+ * Send files and follow their intake.
  * @param {string} url where to begin
  * @param {File[]} files
  * @returns {Promise<object|null>} what came of it, null when it failed or was cancelled
@@ -38,35 +38,36 @@ export async function bringIn(url, files) {
 }
 
 /**
- * Begin something that takes a while and follow it in the dialog.
+ * Begin something that takes a while and follow it in a note in the corner; the page stays usable and keeps the focus.
  * @param {string} title
  * @param {() => Promise<object>} begin gives the job
  * @returns {Promise<object|null>} what came of it, null when it failed or was cancelled
  */
 export async function follow(title, begin) {
-  const dialog = byId("intake");
-  byId("intake-title").textContent = title;
-  byId("intake-what").textContent = "Sending";
-  byId("intake-bar").value = 0;
   let cancelled = false;
   let job = null;
-  byId("intake-cancel").onclick = () => {
+  const cancel = () => {
     cancelled = true;
+    note.remove();
     if (job) remove(`/api/jobs/${job.id}`).catch(() => {});
-    dialog.close();
   };
-  dialog.showModal();
+  const doing = make("p", { class: "text-soft" }, "Sending");
+  const bar = make("progress", { class: "mt-2 h-2 w-full accent-subject", max: 1, value: 0, "aria-label": title });
+  const head = make("div", { class: "row" }, make("h2", { class: "name font-semibold" }, title), make("button", { class: "btn", type: "button", onclick: cancel }, "Cancel"));
+  const note = make("section", { class: "work-note", "aria-label": title }, head, doing, bar);
+  byId("work").append(note);
   try {
     job = await begin();
+    if (cancelled) await remove(`/api/jobs/${job.id}`);
     job = await ended(job, (now) => {
-      byId("intake-what").textContent = now.what;
-      byId("intake-bar").value = now.share;
+      doing.textContent = now.what;
+      bar.value = now.share;
     }, () => cancelled);
     if (job.state === "failed" && !cancelled) say(job.message, 12);
   } catch (error) {
     say(error.message, 12);
   }
-  dialog.close();
+  note.remove();
   return cancelled ? null : (job?.result ?? null);
 }
 
