@@ -31,13 +31,13 @@ export class Server {
   asked = [];
 
   constructor() {
-    globalThis.fetch = (url, { method, body }) =>
-      new Promise((resolve) => this.asked.push({ url, method, body: body && JSON.parse(body), resolve }));
+    globalThis.fetch = (url, { method, body, headers }) =>
+      new Promise((resolve) => this.asked.push({ url, method, headers, body: body && JSON.parse(body), resolve }));
   }
 
   /** Answer the oldest request, and let all that follows from it happen. */
-  async answer(data, status = 200) {
-    this.asked.shift().resolve({ ok: status < 400, status, json: async () => data });
+  async answer(data, status = 200, headers = {}) {
+    this.asked.shift().resolve({ ok: status < 400, status, headers: new Headers(headers), json: async () => data });
     await settled();
   }
 }

@@ -8,6 +8,8 @@ from ..store.proofs import Proof
 
 def progress_of(studio: Studio, project: Project, proof: Proof) -> Progress:
     """Progress of a project whose open shot has a proof."""
+    if studio.cuts.any_handed(project.id):
+        return Progress(proofed=proof.whole, tested=True, shooting=False, take_id=None, delivered=True)
     takes = studio.take_list.all(project.id)
     whole = [t for t in takes if t.state == "done" and (len(t.numbers) > 1 or project.shot.frames == 1)]
     return Progress(
@@ -15,5 +17,5 @@ def progress_of(studio: Studio, project: Project, proof: Proof) -> Progress:
         tested=any(t.finished for t in takes),
         shooting=any(t.state in ("queued", "running") and len(t.numbers) > 1 for t in takes),
         take_id=whole[0].id if whole else None,
-        delivered=any(handed.report is not None for handed in studio.cuts.handed(project.id)),
+        delivered=False,
     )

@@ -14,11 +14,13 @@ def bench(
     farm: Annotated[bool, typer.Option("--farm", help="What many machines gain, simulated.")] = False,
     grading: Annotated[bool, typer.Option("--grading", help="How long a frame takes to be graded.")] = False,
     cutting: Annotated[bool, typer.Option("--cutting", help="How long a cut takes to be delivered.")] = False,
+    drag: Annotated[bool, typer.Option("--drag", help="How soon edits and drags are answered.")] = False,
     against: Annotated[str | None, typer.Option(help="Another revision whose pictures and times to compare.")] = None,
 ) -> None:
     """Measure the renderer on a demo project; figures are ratios within this one run."""
     from ..bench.against import run_against
     from ..bench.cutting import run_cutting
+    from ..bench.drag import run_drag
     from ..bench.farm import run_farm
     from ..bench.flicker import run_flicker
     from ..bench.forecast import run_forecast
@@ -29,6 +31,8 @@ def bench(
 
     if against:
         run_against(against, typer.echo)
+    elif drag:
+        run_drag(typer.echo)
     elif forecast:
         run_forecast(typer.echo)
     elif cutting:

@@ -149,6 +149,12 @@ class CutStore:
         with self._sessions() as session:
             return [_handed(row) for row in session.scalars(query)]
 
+    def any_handed(self, project_id: str) -> bool:
+        """True when a delivery of a project is finished."""
+        query = select(DeliveryRow.id).where(DeliveryRow.project_id == project_id, DeliveryRow.report.is_not(None))
+        with self._sessions() as session:
+            return session.scalar(query.limit(1)) is not None
+
     def one(self, delivery_id: str) -> Handed:
         """Raises NotFoundError."""
         with self._sessions() as session:

@@ -15,11 +15,13 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import ChangeError, DamagedError, NotFoundError
+from ..core.memo import Memo
+from ..core.patches import apply_patch, difference
 from ..core.scene import Project, load_project
 from .change_log import ChangeLog, Document
 from .database import HistoryRow, ProjectRow, now
-from .patches import apply_patch, difference
 
+STATES_IN_MEMORY = 8
 KEPT_STATES = 1000
 """Older states than about this many are dropped; far more than anyone undoes."""
 WHOLE_EVERY = 32
@@ -51,10 +53,11 @@ class Listed:
 
 
 class ProjectStore:
-    """Projects in the database. Each call is one unit of work."""
+    """Projects in the database. Each call is one unit of work; the states that were read last are kept as read."""
 
     def __init__(self, sessions: sessionmaker[Session], log: ChangeLog):
         self._sessions, self._log = sessions, log
+        self._states: Memo[tuple[str, int, datetime], tuple[Saved, str]] = Memo(STATES_IN_MEMORY)
 
     def create(self, project: Project, label: str = "New project") -> Saved:
         """Save a new project; raises ChangeError when its id is taken or it is not a valid document."""
@@ -80,8 +83,13 @@ class ProjectStore:
 
     def get(self, project_id: str) -> Saved:
         """The project as it stands; raises NotFoundError, and DamagedError when it cannot be read any more."""
+        return self._read_state(project_id)[0]
+
+    def _read_state(self, project_id: str) -> tuple[Saved, str]:
+        """The project as it stands, and its document as it was saved."""
         with self._sessions() as session:
-            return _saved(session, project_row(session, project_id))
+            row = project_row(session, project_id)
+            return self._states.get((project_id, row.version, row.updated), lambda: _saved(session, row))
 
     def version(self, project_id: str) -> int:
         """The number of the state that a project is in; raises NotFoundError."""
@@ -105,34 +113,36 @@ class ProjectStore:
         is not a valid document; nothing is saved then, nor when `change` raises.
         """
         while True:
-            before = self.get(project_id)
+            before, document = self._read_state(project_id)
             if base_version is not None:
                 self._require(before.version, project_id, base_version, before.undo or "")
             after = change(before.project)
-            saved = self._save(project_id, before.version, label if isinstance(label, str) else label(), after)
+            saved = self._save(before, document, label if isinstance(label, str) else label(), after)
             if saved is not None:
                 self._log.tell(document_of(project_id), saved.version)
                 return saved
 
-    def _save(self, project_id: str, version: int, label: str, after: Project) -> Saved | None:
-        """Save a project as the step after a version; None when that does not count any more."""
+    def _save(self, before: Saved, old: str, label: str, after: Project) -> Saved | None:
+        """Save a project as the step after a state with its old document; None when that does not count any more."""
         project, document = _written(after)
+        project_id = before.project.id
         if project.id != project_id:
             raise ChangeError("A project's id cannot be edited.")
         with self._sessions.begin() as session:
             row = lock_row(session, project_id)
-            if row.version != version:
+            if row.version != before.version:
                 return None
-            before = _whole(session, _here(session, row), row)
             session.execute(delete(HistoryRow).where(HistoryRow.project_id == project_id, HistoryRow.seq > row.cursor))
             _forget_oldest(session, row)
-            patch = _patch(session, row, before, document)
+            patch = _patch(session, row, old, document)
             row.cursor += 1
             row.version += 1
             row.name, row.updated = project.name, now()
             session.add(_state(project_id, patch or document, row.cursor, label, patch is not None))
             self._log.claim(document_of(project_id), row.version)
-            return Saved(project, row.version, label, None, row.updated)
+            saved = Saved(project, row.version, label, None, row.updated)
+            self._states.put((project_id, row.version, row.updated), (saved, document))
+            return saved
 
     def step(self, project_id: str, base_version: int, by: int) -> Saved:
         """Undo (by −1) or redo (by +1). Raises ChangeError when there is nothing left."""
@@ -143,7 +153,7 @@ class ProjectStore:
             row.cursor += by
             row.version += 1
             row.updated = now()
-            saved = _saved(session, row)
+            saved, _ = _saved(session, row)
             row.name = saved.project.name
             self._log.claim(document_of(project_id), row.version)
         self._log.tell(document_of(project_id), saved.version)
@@ -283,16 +293,12 @@ def _forget_oldest(session: Session, row: ProjectRow) -> None:
     session.execute(delete(HistoryRow).where(HistoryRow.project_id == row.id, HistoryRow.seq < needed))
 
 
-def _saved(session: Session, row: ProjectRow) -> Saved:
+def _saved(session: Session, row: ProjectRow) -> tuple[Saved, str]:
+    """A project as it stands, and its document as it was saved."""
     here, ahead = _here(session, row), _at(session, row, row.cursor + 1)
-    before = _at(session, row, row.cursor - 1)
-    return Saved(
-        _read(session, here, row),
-        row.version,
-        here.label if before else None,
-        ahead.label if ahead else None,
-        row.updated,
-    )
+    before, document = _at(session, row, row.cursor - 1), _whole(session, here, row)
+    undo, redo = here.label if before else None, ahead.label if ahead else None
+    return Saved(_parsed(document, row), row.version, undo, redo, row.updated), document
 
 
 def _read(session: Session, state: HistoryRow, row: ProjectRow) -> Project:

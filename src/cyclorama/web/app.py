@@ -55,6 +55,7 @@ from .api import (
     touch,
     tray,
 )
+from .api.changed_answers import ChangedAnswers
 from .context import Context
 from .guard import COOKIE, Guard
 from .pages import routes as pages
@@ -105,6 +106,7 @@ def create_app(
             TakeLog(studio),
             forecasts,
             eyes,
+            ChangedAnswers(),
             own_gallery,
         )
         yield

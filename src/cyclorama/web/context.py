@@ -15,6 +15,7 @@ from ..app.shared_work import SharedWork
 from ..app.take_log import TakeLog
 from ..shoot.finish.masters import Masters
 from ..store import Studio
+from .api.changed_answers import ChangedAnswers
 
 
 @dataclass(slots=True)
@@ -31,6 +32,7 @@ class Context:
     forecasts: SharedWork
     eyes: SharedWork
     """looks at a frame: what is where, scopes, how it would be after a change"""
+    changed_answers: ChangedAnswers
     own_gallery: OwnGallery | None
     """None where no gallery is shown"""
 

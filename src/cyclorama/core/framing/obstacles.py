@@ -5,6 +5,7 @@ safe side for others. The subject itself is its convex hull.
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -85,14 +86,22 @@ def _from_boxes(at: Points, boxes: F64) -> F64:
 
 def _from_hull(view: View, hull: Points) -> F64:
     """Distance (n,) of the camera from the convex hull of the subject: exact in front of a face, never too far."""
-    from scipy.spatial import ConvexHull, QhullError  # takes a while to load
-
-    at = view.eyes_in(np.linalg.inv(view.carried))
-    try:
-        planes = ConvexHull(hull).equations
-    except QhullError:  # it is flat
+    at, planes = view.eyes_in(np.linalg.inv(view.carried)), _faces(np.ascontiguousarray(hull, float).tobytes())
+    if planes is None:
         return _from_boxes(at, np.array([[hull.min(axis=0), hull.max(axis=0)]]))
     return np.asarray((at @ planes[:, :3].T + planes[:, 3]).max(axis=1))
+
+
+@lru_cache(maxsize=8)
+def _faces(hull: bytes) -> F64 | None:
+    """Planes (f, 4) of the faces of a convex hull, told by its points (n, 3) of 8-byte floats; None where it is flat.
+    Kept, as the subject stays where it is while everything else is edited."""
+    from scipy.spatial import ConvexHull, QhullError  # takes a while to load
+
+    try:
+        return np.asarray(ConvexHull(np.frombuffer(hull).reshape(-1, 3)).equations)
+    except QhullError:
+        return None
 
 
 def _from_set(sweep: Sweep, eyes: Points) -> dict[str, F64]:

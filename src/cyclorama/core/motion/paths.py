@@ -7,7 +7,6 @@ inverted between the pieces by Newton's method.
 """
 
 from functools import lru_cache
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -90,9 +89,9 @@ class _Track:
             points, through = points[:-1], through[:-1]
         self.cubics = _cubics(points, through, self.closed) if len(points) > 1 else np.zeros((0, 4, 3))
         self.start = points[0]
-        edges = np.arange(PIECES + 1) / PIECES
-        lengths = np.array([[_arc(c, a, b) for a, b in pairwise(edges)] for c in self.cubics])
-        self.ends = np.concatenate([[0.0], np.cumsum(lengths.reshape(-1))])
+        edges = np.tile(np.arange(PIECES) / PIECES, len(self.cubics))
+        lengths = _arcs(np.repeat(self.cubics, PIECES, axis=0), edges, edges + 1 / PIECES)
+        self.ends = np.concatenate([[0.0], np.cumsum(lengths)])
         self.length = float(self.ends[-1])
 
     def at(self, shares: F64) -> tuple[Points, Points]:
@@ -106,7 +105,7 @@ class _Track:
         span = self.ends[piece + 1] - self.ends[piece]
         t = begin + far / np.maximum(span, 1e-300) / PIECES
         for _ in range(ROUNDS):
-            done = np.array([_arc(c, a, b) for c, a, b in zip(cubic, begin, t, strict=True)])
+            done = _arcs(cubic, begin, t)
             speed = np.linalg.norm(_slope(cubic, t), axis=1)
             t = np.clip(t - (done - far) / np.maximum(speed, 1e-12), begin, begin + 1 / PIECES)
         slope = _slope(cubic, t)
@@ -160,9 +159,10 @@ def _slope(cubics: F64, t: F64) -> Points:
     return np.asarray(cubics[:, 1] + t * (2 * cubics[:, 2] + 3 * t * cubics[:, 3]))
 
 
-def _arc(cubic: F64, a: float, b: float) -> float:
-    """Length of one cubic (4, 3) from a to b."""
+def _arcs(cubics: F64, a: F64, b: F64) -> F64:
+    """Lengths (n,) of cubics (n, 4, 3), each from a to b (n,)."""
     half = 0.5 * (b - a)
-    t = (a + half + half * _NODES)[:, None]
-    speed = np.linalg.norm(cubic[1] + t * (2 * cubic[2] + 3 * t * cubic[3]), axis=1)
-    return float(half * (_WEIGHTS @ speed))
+    t = ((a + half)[:, None] + half[:, None] * _NODES)[..., None]
+    c1, c2, c3 = (cubics[:, None, i] for i in (1, 2, 3))
+    speed = np.linalg.norm(c1 + t * (2 * c2 + 3 * t * c3), axis=2)
+    return np.asarray(half * (speed @ _WEIGHTS))

@@ -1,6 +1,7 @@
 """Everything that is measured about a project in one go, for the stations, the plan and the readiness list."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,9 +21,11 @@ from ..framing import (
     travel_of,
 )
 from ..geometry.measure import Measures, axis_lean_deg, gap_m, placed_hull, wobble_mm
+from ..memo import Memo
 from ..motion import Poses, focused_m, stand_height_m
 from ..motion.curve import number_over
-from ..scene import Project
+from ..scene import Project, dependency_key
+from ..scene.base import Affects
 from ..scene.item import CentreMethod
 from .light_stances import Stances, stances_of
 
@@ -75,7 +78,24 @@ class Review:
 
 
 def review(project: Project, measures: Measures | None) -> Review:
-    """Measure the open shot of a project; `measures` are those of its subject."""
+    """Measure the open shot of a project; `measures` are those of its subject.
+
+    What is measured is kept: most edits change light, colour or finish alone.
+    """
+    key = dependency_key(project, MEASURED), _content(measures)
+    return replace(_reviews.get(key, lambda: _reviewed(project, measures)), project=project)
+
+
+MEASURED = frozenset(get_args(Affects)) - {"gain", "surface", "film", "backdrop", "picture"}
+"""What reviews depend on."""
+_reviews: Memo[Any, Review] = Memo(8)
+
+
+def _content(measures: Measures | None) -> tuple[bytes, ...]:
+    return () if measures is None else tuple(np.asarray(getattr(measures, n)).tobytes() for n in Measures.__slots__)
+
+
+def _reviewed(project: Project, measures: Measures | None) -> Review:
     view, item = View.of(project), project.subject
     subject, margins, travel, obstacles, blur_px = None, None, None, None, None
     if item is not None and measures is not None:

@@ -25,6 +25,7 @@ from ...core.picture.inspect_upload import examine_environment, examine_picture
 from ...core.review.phrases import duration
 from ...core.scene import FOR_CLIPS, Detail, Project, new_project
 from ...shoot.run.forecast import forecast
+from ...store import Saved
 from ..context import Context, context
 from ..uploads import BODY, made_of_file, receive
 from .answers import (
@@ -91,10 +92,14 @@ def create(ctx: Ctx, wanted: NewProject) -> CreatedProject:
     return CreatedProject(id=ctx.studio.projects.create(new_project(wanted.name, FOR_CLIPS)).project.id)
 
 
-@router.get("/projects/{project_id}")
-def state(ctx: Ctx, project_id: str) -> ProjectState:
+@router.get("/projects/{project_id}", response_model=ProjectState)
+def state(ctx: Ctx, request: Request, project_id: str) -> Response:
     """The project as it stands, with everything measured."""
-    return project_state(ctx.studio, ctx.studio.projects.get(project_id))
+    return _answer(ctx, request, ctx.studio.projects.get(project_id))
+
+
+def _answer(ctx: Context, request: Request, saved: Saved) -> Response:
+    return ctx.changed_answers.answer(request, f"/api/projects/{saved.project.id}", project_state(ctx.studio, saved))
 
 
 @router.get("/projects/{project_id}/uses")
@@ -127,8 +132,8 @@ def recover(ctx: Ctx, project_id: str) -> Recovered:
     return Recovered(version=ctx.studio.projects.recover(project_id).version)
 
 
-@router.post("/projects/{project_id}/changes")
-def edit(ctx: Ctx, project_id: str, wanted: Edit) -> ProjectState:
+@router.post("/projects/{project_id}/changes", response_model=ProjectState)
+def edit(ctx: Ctx, request: Request, project_id: str, wanted: Edit) -> Response:
     """Perform changes as one step that can be undone."""
 
     labels: list[str] = []
@@ -137,8 +142,9 @@ def edit(ctx: Ctx, project_id: str, wanted: Edit) -> ProjectState:
         after, labels[:] = perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))
         return after
 
-    saved = ctx.studio.projects.edit(project_id, wanted.base_version, lambda: labels[0], performed)
-    return project_state(ctx.studio, saved)
+    return _answer(
+        ctx, request, ctx.studio.projects.edit(project_id, wanted.base_version, lambda: labels[0], performed)
+    )
 
 
 @router.post("/projects/{project_id}/preview")
@@ -153,14 +159,14 @@ async def preview(ctx: Ctx, request: Request, project_id: str, wanted: ChangePre
     return await ctx.eyes.answer(request, ("preview", project_id, object()), tried)
 
 
-@router.post("/projects/{project_id}/undo")
-def undo(ctx: Ctx, project_id: str, step: Step) -> ProjectState:
-    return project_state(ctx.studio, ctx.studio.projects.step(project_id, step.base_version, -1))
+@router.post("/projects/{project_id}/undo", response_model=ProjectState)
+def undo(ctx: Ctx, request: Request, project_id: str, step: Step) -> Response:
+    return _answer(ctx, request, ctx.studio.projects.step(project_id, step.base_version, -1))
 
 
-@router.post("/projects/{project_id}/redo")
-def redo(ctx: Ctx, project_id: str, step: Step) -> ProjectState:
-    return project_state(ctx.studio, ctx.studio.projects.step(project_id, step.base_version, 1))
+@router.post("/projects/{project_id}/redo", response_model=ProjectState)
+def redo(ctx: Ctx, request: Request, project_id: str, step: Step) -> Response:
+    return _answer(ctx, request, ctx.studio.projects.step(project_id, step.base_version, 1))
 
 
 @router.get("/projects/{project_id}/forecast")

@@ -1,5 +1,7 @@
 /** Talking to the server. Errors carry the server's sentence. */
 
+import { patched } from "./patches.js";
+
 /** Name of this window: changes that one window makes never conflict with each other. */
 export const WINDOW = crypto.getRandomValues(new Uint32Array(2)).join("-");
 
@@ -12,8 +14,22 @@ export class ServerError extends Error {
   }
 }
 
+/** States that are held of what is at addresses: answers may tell only what changed since. @type {Map<string, {tag: string, data: object}>} */
+const held = new Map();
+
+/** An answer as a whole, where it tells the change of the state that was held; see web/api/changed_answers.py. */
+function whole(response, data, before) {
+  const location = response.headers.get("content-location");
+  if (!location) return data;
+  const now = response.headers.get("x-change-of") ? patched(before, data) : data;
+  held.set(location, { tag: response.headers.get("etag").replaceAll('"', ""), data: now });
+  return now;
+}
+
 async function send(method, url, body, isForm = false) {
   const options = { method, headers: { accept: "application/json", "x-window": WINDOW } };
+  const [, before] = [...held].find(([location]) => url === location || url.startsWith(`${location}/`)) ?? [];
+  if (before) options.headers["x-held"] = before.tag;
   if (isForm) options.body = body;
   else if (body !== undefined) {
     options.headers["content-type"] = "application/json";
@@ -27,7 +43,7 @@ async function send(method, url, body, isForm = false) {
   }
   const data = await response.json().catch(() => ({}));
   if (!response.ok) throw new ServerError(data.error ?? `Something went wrong (${response.status}).`, response.status, data);
-  return data;
+  return whole(response, data, before?.data);
 }
 
 /** @param {string} method @param {string} url @param {object} body */

@@ -77,10 +77,12 @@ export class ProjectStore extends DocumentStore {
   }
 
   take(state) {
-    unpack(state.shot);
-    for (const lane of state.lanes) lane.values = typeof lane.values === "string" ? floats(lane.values) : lane.values;
-    for (const path of state.paths) path.line = typeof path.line === "string" ? floats(path.line) : path.line;
-    return super.take(state);
+    return super.take({
+      ...state,
+      shot: unpacked(state.shot),
+      lanes: state.lanes.map((lane) => ({ ...lane, values: numbers(lane.values) })),
+      paths: state.paths.map((path) => ({ ...path, line: numbers(path.line) })),
+    });
   }
 
   /** Perform changes as one step; resolves to true when they were saved. */
@@ -237,10 +239,16 @@ function within(place, path) {
   return place;
 }
 
+/** Numbers as they are told; they are numbers already where a state is shown again. */
+const numbers = (told) => (typeof told === "string" ? floats(told) : told);
+
 /** What there is for every frame, as numbers. */
-function unpack(shot) {
-  const numbers = floats;
-  for (const name of ["cameras", "disc_deg", "lights_deg", "focal_mm"]) if (typeof shot[name] === "string") shot[name] = numbers(shot[name]);
-  for (const [id, text] of Object.entries(shot.carried)) if (typeof text === "string") shot.carried[id] = numbers(text);
-  for (const channel of Object.values(shot.keyed)) if (typeof channel.values === "string") channel.values = numbers(channel.values);
+function unpacked(shot) {
+  const each = (things, change) => Object.fromEntries(Object.entries(things).map(([id, thing]) => [id, change(thing)]));
+  return {
+    ...shot,
+    ...each({ cameras: shot.cameras, disc_deg: shot.disc_deg, lights_deg: shot.lights_deg, focal_mm: shot.focal_mm }, numbers),
+    carried: each(shot.carried, numbers),
+    keyed: each(shot.keyed, (channel) => ({ ...channel, values: numbers(channel.values) })),
+  };
 }

@@ -4,14 +4,17 @@ import json
 from pathlib import Path
 from typing import Any
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import create_engine, text
 from tests.conftest import diffuse, edited, item_of
 
+from cyclorama.core.patches import apply_patch, difference
 from cyclorama.core.scene import Light, Project, new_project
 from cyclorama.store import Studio, projects
-from cyclorama.store.patches import apply_patch, difference
+
+EXAMPLES = Path(__file__).parents[1] / "patches.json"
 
 plain = st.none() | st.booleans() | st.integers(-3, 3) | st.floats(allow_nan=False) | st.text(max_size=3)
 names = st.text(max_size=2)
@@ -38,6 +41,13 @@ def crowd(name: str) -> Project:
     return edited(
         new_project(name), {"materials": materials, "items": (item,), "subject_id": item.id, "look/lights": lights}
     )
+
+
+@pytest.mark.parametrize("case", json.loads(EXAMPLES.read_text()), ids=lambda case: json.dumps(case["change"]))
+def test_patches_are_those_that_browsers_read(case: Any) -> None:
+    """`tests/js/patches.test.js` reads the same examples."""
+    assert difference(case["before"], case["after"]) == case["change"]
+    assert apply_patch(case["before"], case["change"]) == case["after"]
 
 
 def test_every_state_of_a_long_history_is_there_again_and_takes_little(tmp_path: Path) -> None:
