@@ -2,6 +2,7 @@
 
 import itertools
 import json
+import os
 import re
 import statistics
 import struct
@@ -21,6 +22,7 @@ from ..core.errors import CycloramaError
 from ..demo.projects import storm_glass_project
 from ..store import open_studio
 
+UNBUFFERED = os.environ | {"PYTHONUNBUFFERED": "1"}
 TRIES = 25
 SIZE = 960, 540
 """of the lens, px"""
@@ -66,7 +68,7 @@ def run_drag(tell: Callable[[str], None]) -> None:
         studio.assets.put_all(demo.assets)
         studio.projects.create(demo.project)
         command = [sys.executable, "-m", "cyclorama", "run", "--no-open", "--port", "0", "--data", str(folder)]
-        with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as running:
+        with subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=UNBUFFERED) as running:
             try:
                 _measure(Window(_address(running), demo.project.id), tell)
             finally:
@@ -92,10 +94,11 @@ def _measure(window: Window, tell: Callable[[str], None]) -> None:
 def _measure_number(
     window: Window, lens: ClientConnection, what: str, path: str, start: float, tell: Callable[[str], None]
 ) -> None:
+    lens.send("{}")  # it rests
     edits = _times(lambda i: window.edit(path, start + 0.02 * i))
     size = window.bytes
     poses = _times(lambda i: window.pose(path, start - 0.02 * i))
-    tried = [({"path": path, "value": start - 0.01 * i},) for i in range(TRIES)]
+    tried = [({"kind": "set", "path": path, "value": start - 0.01 * i},) for i in range(TRIES)]
     pictures = _times(lambda i: _picture(lens, next(_requests), tried[i]))
     tell(f"one number of the {what:5} {_figure(edits, 'edit')}, {size / 1000:.1f} kB")
     tell(f"  dragged: its pose     {_figure(poses, 'pose')}")
@@ -123,6 +126,8 @@ def _picture(lens: ClientConnection, request: int, tried: tuple[dict[str, Any], 
     lens.send(json.dumps({"develop": wanted}))
     while True:
         told = lens.recv()
+        if isinstance(told, str) and "error" in told:
+            raise CycloramaError(json.loads(told)["error"])
         if isinstance(told, bytes):
             length = struct.unpack_from("<I", told)[0]
             if json.loads(told[4 : 4 + length])["request"] == request:
