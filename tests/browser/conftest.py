@@ -143,6 +143,11 @@ def slow(page: Page, seconds: float = 0.8) -> Iterator[None]:
     page.unroute("**/changes")
 
 
+def section(page: Page, name: str) -> None:
+    """Show a section of the open card."""
+    page.locator("[data-card]:visible").get_by_role("tab", name=name, exact=True).click()
+
+
 @pytest.fixture(scope="session")
 def model(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("models") / "brass-ball.glb"

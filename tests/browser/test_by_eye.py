@@ -3,7 +3,7 @@
 import re
 
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server
+from tests.browser.conftest import LONG_MS, Server, section
 from tests.browser.test_cards import opened, project, undo
 from tests.browser.test_moves_on_the_floor import saved_step
 
@@ -114,11 +114,12 @@ def test_a_highlight_is_put_where_it_is_wanted_and_seen_there(page: Page, server
 
 
 def test_environments_are_flipped_and_looks_compared(page: Page, server: Server, floor: str) -> None:
-    opened(page, floor, "light")
+    opened(page, floor, "light", "Looks")
     before = project(page, server)
     page.click("#add-look")
     saved_step(page, "New look")
     expect(page.locator("#looks .light-tile")).to_have_count(2)
+    section(page, "Environment")
     shelf = page.locator("#environments")
     expect(shelf.locator("[role=option]")).not_to_have_count(0, timeout=LONG_MS)
     shelf.focus()
@@ -131,8 +132,10 @@ def test_environments_are_flipped_and_looks_compared(page: Page, server: Server,
     after = project(page, server)
     assert after.look.environment.source_name == tried
     assert after.looks[0] == before.look
+    section(page, "Lights")
     expect(page.locator("#light-tabs img").first).to_be_visible(timeout=LONG_MS)
     expect(page.locator("#light-totals")).to_contain_text("Key : fill", timeout=LONG_MS)
+    section(page, "Looks")
     page.get_by_role("button", name=re.compile("^Compare with")).click()
     bar = page.locator("#wipe-bar")
     expect(bar).to_be_visible(timeout=LONG_MS)

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server
+from tests.browser.conftest import LONG_MS, Server, section
 from tests.conftest import png_of, sphere
 from tests.glb_files import document_of, packed
 from tests.moving_models import bending_bar
@@ -26,10 +26,13 @@ def project(page: Page, server: Server) -> Project:
     return Studio(server.folder).projects.get(page.url.rsplit("/", 1)[1].split("#")[0]).project
 
 
-def opened(page: Page, floor: str, station: str) -> None:
+def opened(page: Page, floor: str, station: str, part: str | None = None) -> None:
+    """Open the card of a station, at a section of it."""
     page.goto(f"{floor.split('#')[0]}#{station}")
     expect(page.locator(f"[data-card={station}]")).to_be_visible()
     saved(page)
+    if part:
+        section(page, part)
 
 
 def saved(page: Page) -> None:
@@ -59,6 +62,7 @@ def test_animation_bends_the_stand_in_and_is_set_on_the_card(page: Page, server:
         page.fill("#frame-number", "13")
         page.press("#frame-number", "Enter")
     assert answer.value.ok
+    section(page, "Animation")
     card = page.locator("[data-card=subject]")
     card.get_by_role("button", name="Once").click()
     expect(page.locator("#animation-explained")).to_contain_text("then stands")
@@ -95,6 +99,7 @@ def test_parts_are_seen_left_out_and_lightened_and_files_pasted(page: Page, serv
     page.wait_for_url("**/projects/**", timeout=LONG_MS)
     card = page.locator("[data-card=subject]")
     expect(card.locator("#parts summary")).to_contain_text("Pair", timeout=LONG_MS)
+    section(page, "Parts")
     before = page.locator("#standin").screenshot()
     card.locator("#parts").get_by_text("Ball 2").hover()
     wait_for(lambda: page.locator("#standin").screenshot() != before)
@@ -102,6 +107,7 @@ def test_parts_are_seen_left_out_and_lightened_and_files_pasted(page: Page, serv
     card.get_by_role("button", name="Leave the hidden part out").click()
     expect(card.get_by_role("button", name="Bring the left-out part back")).to_be_visible(timeout=LONG_MS)
     assert [p.name for p in project(page, server).subject.parts] == ["Ball 1"]  # type: ignore[union-attr]
+    section(page, "File")
     card.get_by_role("switch", name="Lighten").click()
     expect(card.locator("#detail-sentence")).to_contain_text("Off its source by up to 0.2", timeout=LONG_MS)
     undo(page)
@@ -148,8 +154,10 @@ def test_gobo_parts_and_background(page: Page, server: Server, floor: str, pictu
     expect(page.get_by_role("switch", name="Light Sweep")).to_have_attribute("aria-checked", "false")
     saved(page)
     assert project(page, server).look.lights[0].excluded_parts == ("sweep",)
+    opened(page, floor, "set", "Background")
     page.locator("[data-select='look/background/kind']").select_option("vertical")
     expect(page.locator("[data-colour='look/background/second']")).to_be_visible()
+    opened(page, floor, "light", "Environment")
     page.locator("[data-choice='look/environment/kind'] button", has_text="Sun and sky").click()
     expect(page.locator("[data-number='look/environment/sky/sun_elevation_deg']")).to_be_visible()
     for _ in range(6):
@@ -158,11 +166,12 @@ def test_gobo_parts_and_background(page: Page, server: Server, floor: str, pictu
 
 
 def test_presets_maps_and_conditional_rows(page: Page, server: Server, floor: str, picture: Path) -> None:
-    opened(page, floor, "materials")
+    opened(page, floor, "materials", "Surface")
     expect(page.locator("[data-colour='materials/{material}/coat_color']")).to_be_hidden()
     page.select_option("#preset-pick", "Car paint")
     expect(page.locator("[data-colour='materials/{material}/coat_color']")).to_be_visible()
     assert project(page, server).materials[0].coat_weight == 1
+    section(page, "Maps")
     page.select_option("#map-slot", "specular_roughness")
     page.select_option("#map-source", "noise")
     expect(page.locator("#material-maps")).to_contain_text("specular roughness · noise")
@@ -174,26 +183,30 @@ def test_presets_maps_and_conditional_rows(page: Page, server: Server, floor: st
     page.get_by_role("button", name="Remove the base_color map").click()
     expect(page.locator("#material-maps")).not_to_contain_text("mask.png")
     page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 2", timeout=LONG_MS)
+    section(page, "Surface")
+    expect(page.locator("[data-colour='materials/{material}/coat_color']")).to_be_visible()
     for _ in range(4):
         undo(page)
     expect(page.locator("[data-colour='materials/{material}/coat_color']")).to_be_hidden()
 
 
 def test_passes_and_a_broken_picture(page: Page, server: Server, floor: str, tmp_path: Path) -> None:
-    opened(page, floor, "shoot")
+    opened(page, floor, "shoot", "Passes")
     page.get_by_role("switch", name="Occlusion", exact=True).click()
     expect(page.locator("[data-number='shot/shoot/passes/occlusion_reach_m']")).to_be_visible()
     expect(page.locator("#readiness")).to_contain_text("1 pass")
+    section(page, "Picture")
     page.locator("[data-choice='shot/shoot/bits'] button", has_text="16").click()
     expect(page.locator("[data-choice='shot/shoot/bits'] [data-value='16']")).to_have_attribute("aria-pressed", "true")
     assert project(page, server).shot.shoot.bits == 16
     expect(page.locator("#readiness")).to_contain_text("about", timeout=60_000)  # the forecast comes by itself
+    section(page, "Passes")
     for _ in range(2):
         undo(page)
     expect(page.get_by_role("switch", name="Occlusion", exact=True)).to_have_attribute("aria-checked", "false")
     broken = tmp_path / "broken.png"
     broken.write_bytes(b"no picture at all")
-    opened(page, floor, "materials")
+    opened(page, floor, "materials", "Maps")
     before = project(page, server)
     with page.expect_file_chooser() as chooser:
         page.select_option("#map-source", "picture")
@@ -251,7 +264,7 @@ def test_several_takes_are_planned_and_a_frame_is_tried(page: Page, server: Serv
 
 
 def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, floor: str) -> None:
-    opened(page, floor, "camera")
+    opened(page, floor, "camera", "Lens")
     before, at_first = project(page, server), page.get_attribute("#undo", "title")
     page.locator("[data-card=camera] summary", has_text="Aperture and shutter").click()
     page.click("#pick-focus")
@@ -271,7 +284,7 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
     page.click("#pick-focus")
     page.mouse.click(box["x"] + 8, box["y"] + box["height"] - 8)
     expect(page.locator("#focus-point")).to_have_text("by distance", timeout=LONG_MS)
-    opened(page, floor, "light")
+    opened(page, floor, "light", "Exposure")
     page.click("#pick-grey")
     page.mouse.click(box["x"] + 8, box["y"] + box["height"] - 8)
     page.wait_for_function(
@@ -285,7 +298,7 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
 
 
 def test_a_map_says_how_it_lies(page: Page, server: Server, floor: str) -> None:
-    opened(page, floor, "materials")
+    opened(page, floor, "materials", "Maps")
     page.select_option("#map-slot", "coat_normal")
     page.select_option("#map-source", "noise")
     page.get_by_role("button", name="coat normal").click()
@@ -386,7 +399,7 @@ def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Se
 
 
 def test_a_hint_is_mended_by_its_button_and_the_call_sheet_says_what_is_next(page: Page, floor: str) -> None:
-    opened(page, floor, "camera")
+    opened(page, floor, "camera", "Lens")
     before = page.locator("#next-sentence").inner_text()
     page.fill("[data-number='camera/distance_m']", "0.2")
     page.press("[data-number='camera/distance_m']", "Enter")

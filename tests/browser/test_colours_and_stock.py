@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server
+from tests.browser.conftest import LONG_MS, Server, section
 from tests.browser.test_by_eye import at, developed, touched, undone
 from tests.browser.test_cards import opened, project
 
@@ -37,7 +37,7 @@ def linear(rgb: tuple[int, int, int]) -> list[float]:
 def test_a_colour_is_told_sampled_from_a_reference_and_dropped_on_a_part(
     page: Page, server: Server, floor: str
 ) -> None:
-    opened(page, floor, "materials")
+    opened(page, floor, "materials", "Surface")
     developed(page)
     box = page.locator("[data-colour='materials/{material}/base_color']")
     material = page.locator("#material-pick").input_value()
@@ -53,8 +53,9 @@ def test_a_colour_is_told_sampled_from_a_reference_and_dropped_on_a_part(
     until(page, lambda: colour() == told)
     assert colour() == pytest.approx(linear((0x1F, 0x6F, 0x8B)), abs=2e-3)
     page.click("#picker-keep")
-    expect(page.locator("#palette button")).to_have_count(1)
     page.click("#picker-close")
+    section(page, "Colours")
+    expect(page.locator("#palette button")).to_have_count(1)
     with page.expect_file_chooser() as chooser:
         page.click("#add-reference")
     chooser.value.set_files(
@@ -88,7 +89,7 @@ def _in_mat(page: Page, x: float, y: float) -> dict[str, float]:
 
 
 def test_a_window_is_picked_out_of_the_surroundings(page: Page, server: Server, floor: str) -> None:
-    opened(page, floor, "light")
+    opened(page, floor, "light", "Environment")
     developed(page)
     before = project(page, server).look
     page.locator("#environments button", has_text="One softbox").click()
@@ -156,6 +157,7 @@ def test_a_part_is_taken_apart_by_a_line_and_a_label_is_put_on(page: Page, serve
     assert len(after.items[0].parts) == len(before.items[0].parts) + 1
     assert sum(p.triangles for p in after.items[0].parts) == sum(p.triangles for p in before.items[0].parts)
     undone(page, 1)
+    section(page, "Maps")
     with page.expect_file_chooser() as chooser:
         page.click("#add-decal")
     chooser.value.set_files({"name": "label.png", "mimeType": "image/png", "buffer": png([(220, 20, 20)])})

@@ -4,7 +4,7 @@ import io
 
 import av
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server
+from tests.browser.conftest import LONG_MS, Server, section
 from tests.browser.test_cards import opened, project, undo
 from tests.browser.test_studio import BRIGHTNESS, field
 
@@ -175,24 +175,25 @@ def test_another_shot_through_another_camera(page: Page, server: Server, floor: 
     opened(page, floor, "camera")
     before = project(page, server)
     page.click("#add-shot")
-    expect(page.get_by_role("tab")).to_have_count(2)
+    expect(page.locator("#shots").get_by_role("tab")).to_have_count(2)
     page.select_option("#shot-camera", "new")
     expect(page.locator("#shot-camera option")).to_have_count(3)
     assert project(page, server).shot.camera_id != before.shot.camera_id
     field(page, "camera/focal_mm").fill("35")
     page.keyboard.press("Enter")
+    section(page, "Move")
     page.click("#ready-move")
     page.locator("#ready-moves-list button", has_text="Hero push").click()
     expect(page.locator("#segments li")).to_have_count(2)
     after = project(page, server)
     assert [c.focal_mm for c in after.cameras] == [before.camera.focal_mm, 35.0]
     assert after.shots[0] == before.shot
-    page.get_by_role("tab").first.click()
+    page.locator("#shots").get_by_role("tab").first.click()
     expect(field(page, "camera/focal_mm")).to_have_value(f"{before.camera.focal_mm:g}")
-    page.get_by_role("tab").nth(1).click()
+    page.locator("#shots").get_by_role("tab").nth(1).click()
     expect(field(page, "camera/focal_mm")).to_have_value("35")
     page.get_by_role("button", name="Remove Hero push").click()
-    expect(page.get_by_role("tab")).to_have_count(1)
+    expect(page.locator("#shots").get_by_role("tab")).to_have_count(1)
     assert project(page, server).shots == before.shots
 
 

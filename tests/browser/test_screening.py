@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Page, Route, expect
-from tests.browser.conftest import LONG_MS, Server
+from tests.browser.conftest import LONG_MS, Server, section
 from tests.browser.test_pages import problems
 from tests.shoot.test_shoot import wait_for
 
@@ -316,6 +316,7 @@ def test_the_grade_of_the_look_shows_in_the_lens(
 ) -> None:
     studio, _ = takes
     page.goto(f"{floor}#light")
+    section(page, "Exposure")
     page.locator("#look-grade > summary").click()
     field = page.locator("#look-grade [data-number='look/grade/saturation']")
     field.fill("0")

@@ -10,7 +10,7 @@ from pathlib import Path
 import av
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
-from tests.browser.conftest import LONG_MS, Server, deafen
+from tests.browser.conftest import LONG_MS, Server, deafen, section
 
 from cyclorama.store import Studio
 
@@ -32,7 +32,12 @@ PRINT = "document.getElementById('picture').toDataURL()"
 
 
 def field(page: Page, path: str):  # type: ignore[no-untyped-def]
-    return page.locator(f'section:not([hidden]) [data-number="{path}"]')
+    """The box of a number on the open card, its section shown."""
+    box = page.locator(f'section:not([hidden]) [data-number="{path}"]')
+    away = box.first.evaluate("e => e.closest('[data-away]')?.dataset.section ?? null")
+    if away:
+        section(page, away)
+    return box
 
 
 @pytest.mark.webgl
@@ -421,3 +426,62 @@ def test_colours_and_the_clock_count_as_the_core_does(page: Page, floor: str) ->
     assert colours[1][0] == pytest.approx([10 / 255 / 12.92] * 3, abs=1e-5)
     assert frames == [124, 101, 124, 101, 101, 102]
     assert poses == [0, 1, 11, 11]  # of a long move, the nearest that is looked at
+
+
+def test_anything_is_found_and_explained(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "subject")
+    page.keyboard.press("/")
+    box = page.get_by_role("combobox", name="Find anything")
+    box.fill("quux")
+    expect(page.locator("#find-list li")).to_have_count(0)
+    expect(page.locator("#find-none")).to_be_visible()
+    box.fill("aperture f")
+    first = page.locator("#find-list li").first
+    expect(first).to_contain_text("Camera · Lens")
+    box.press("Enter")
+    aperture = page.locator("[data-number='camera/f_number']")
+    expect(aperture).to_be_focused()  # its card, its section and its fold are open
+    expect(page.locator("#help-tip")).to_contain_text("Aperture")
+    expect(page.locator("#help-tip")).to_contain_text("from 0.7 to 128")
+    page.keyboard.press("Escape")
+    expect(page.locator("#help-tip")).to_be_hidden()
+    page.click("#open-find")
+    for wanted, where in (("brass", "Item"), ("key", "Light"), ("loop doctor", "Guide"), ("undo", "key Ctrl+z")):
+        box.fill(wanted)
+        expect(page.locator("#find-list li", has_text=where).first).to_be_visible()
+    box.fill("fill")
+    page.locator("#find-list li", has_text="Light").first.click()
+    expect(page.locator("[data-card=light]")).to_be_visible()
+    expect(page.locator(".light-pick[aria-pressed=true]")).to_contain_text("Fill")
+
+
+def test_sections_folds_and_the_height_of_the_plan_stay_as_they_were_left(page: Page, floor: str) -> None:
+    opened(page, floor, "camera")
+    section(page, "Lens")
+    page.locator("summary", has_text="Sensor and shift").click()
+    plan = page.locator("#plan")
+    page.get_by_role("separator", name="Height of the plan").dblclick()
+    expect(plan).to_have_css("height", "0px")
+    page.reload()
+    expect(page.get_by_role("tab", name="Lens", exact=True)).to_have_attribute("aria-selected", "true")
+    expect(page.locator("[data-number='camera/sensor_mm']")).to_be_visible()
+    expect(plan).to_have_css("height", "0px")
+    page.get_by_role("separator", name="Height of the plan").click()
+    expect(plan).to_have_css("height", "288px")
+    page.get_by_role("tab", name="Lens", exact=True).press("ArrowRight")
+    expect(page.get_by_role("tab", name="Formats", exact=True)).to_be_focused()
+
+
+def test_exposure_is_set_in_the_corner_of_the_lens(page: Page, floor: str) -> None:
+    opened(page, floor, "camera")
+    corner = page.locator("#exposure-open")
+    before = corner.inner_text()
+    page.get_by_role("button", name="Brighter by a third of a stop").click()
+    ev = float(before.removeprefix("EV "))
+    expect(corner).to_have_text(re.compile(rf"EV ({ev - 0.3:.1f}|{ev - 0.4:.1f})$"))
+    corner.click()
+    offset = page.locator("[data-number='look/tone/offset_stops']")
+    expect(offset).to_be_visible()
+    expect(offset).to_have_value("0.33")
+    page.get_by_role("button", name="Darker by a third of a stop").click()
+    expect(corner).to_have_text(before)

@@ -55,7 +55,7 @@ from .api import (
     touch,
     tray,
 )
-from .api.changed_answers import ChangedAnswers
+from .changed_answers import ChangedAnswers
 from .context import Context
 from .guard import COOKIE, Guard
 from .pages import routes as pages

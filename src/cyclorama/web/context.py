@@ -15,7 +15,7 @@ from ..app.shared_work import SharedWork
 from ..app.take_log import TakeLog
 from ..shoot.finish.masters import Masters
 from ..store import Studio
-from .api.changed_answers import ChangedAnswers
+from .changed_answers import ChangedAnswers
 
 
 @dataclass(slots=True)

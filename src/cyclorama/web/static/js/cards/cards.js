@@ -13,6 +13,7 @@ import { MaterialCard } from "./material_card.js";
 import { MoveCard } from "./move_card.js";
 import { Variations } from "./variations.js";
 import { PlanTakes } from "./plan_takes.js";
+import { Sections } from "./sections.js";
 import { SubjectCard } from "./subject_card.js";
 
 export class Cards {
@@ -42,6 +43,7 @@ export class Cards {
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
     this.planTakes = new PlanTakes(store);
+    this.sections = new Sections();
     byId("plan-several").addEventListener("click", () => this.planTakes.open());
     byId("forecast").addEventListener("click", () => this.askForecast());
     byId("shoot").addEventListener("click", () => this.shoot({ forecast_s: this.forecast?.seconds ?? null }));
@@ -65,6 +67,7 @@ export class Cards {
   show(state) {
     for (const item of document.querySelectorAll("[data-when]")) item.hidden = !this.#has(item.dataset.when);
     for (const item of document.querySelectorAll("[data-unless]")) item.hidden = this.#has(item.dataset.unless);
+    this.sections.refresh();
     for (const list of document.querySelectorAll("[data-hints]")) {
       const { hints, fixes } = state.stations.find((s) => s.key === list.dataset.hints);
       list.replaceChildren(...hints.map((text) => hint(text, fixes[text], this.store)));

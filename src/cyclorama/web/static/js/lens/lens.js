@@ -5,6 +5,8 @@ import { Guides } from "./guides.js";
 import { bindGestures } from "./gestures.js";
 import { StandIn } from "./standin.js";
 
+/** A picture that stands still for so long while another is wanted is marked as that before the last change. */
+const OLDER_MS = 600;
 const LONG_SIDE = 640;
 const NO_STANDIN = "rendered pictures only: WebGL 2 is off in this browser";
 const box = (element) => element.getBoundingClientRect();
@@ -26,6 +28,7 @@ export class Lens {
     this.progress = document.getElementById("lens-progress");
     this.prompt = document.getElementById("lens-prompt");
     this.facts = document.getElementById("lens-facts");
+    this.exposure = document.getElementById("exposure-open");
     this.standin = new StandIn(document.getElementById("standin"));
     this.request = 0;
     /** Called with a pose that is not saved yet, when handling ended without a change, and by gestures in the picture. */
@@ -99,6 +102,8 @@ export class Lens {
     this.context.drawImage(bitmap, 0, 0);
     bitmap.close();
     this.picture.style.opacity = 1;
+    clearTimeout(this.older);
+    this.frame.classList.remove("older");
     this.picture.dataset.samples = header.samples;
     this.picture.dataset.ms = header.ms;
     const { samples, of } = header;
@@ -158,6 +163,8 @@ export class Lens {
     this.awaiting = false;
     this.picture.dataset.samples = 0; // of what is wanted now, nothing is there yet
     clearTimeout(this.timer);
+    clearTimeout(this.older);
+    this.older = setTimeout(() => this.frame.classList.toggle("older", this.picture.style.opacity === "1"), OLDER_MS);
   }
 
   /** Whether it could be asked for. */
@@ -178,6 +185,7 @@ export class Lens {
   handle() {
     this.pause();
     if (this.draws) this.picture.style.opacity = 0;
+    this.frame.classList.toggle("older", !this.draws && this.frame.classList.contains("older"));
     this.#line(0);
     this.status.textContent = this.preparing ? this.status.textContent : "";
   }
@@ -209,8 +217,9 @@ export class Lens {
     const pose = this.clock.pose(), lens = this.held ?? this.store.state.lens;
     this.standin.place(pose, lens);
     const { width, height } = this.store.shot.shoot;
-    const facts = `${Number(pose.focal_mm.toFixed(1))} mm · ${width}×${height} · EV ${lens.ev100.toFixed(1)}${this.draws ? "" : ` · ${NO_STANDIN}`}`;
+    const facts = `${Number(pose.focal_mm.toFixed(1))} mm · ${width}×${height}${this.draws ? "" : ` · ${NO_STANDIN}`}`;
     if (this.facts.textContent !== facts) this.facts.textContent = facts;
+    this.exposure.textContent = `EV ${lens.ev100.toFixed(1)}`;
     if (this.store.shot.formats.length) this.#showGuides();
   }
 

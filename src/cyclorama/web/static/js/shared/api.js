@@ -17,7 +17,7 @@ export class ServerError extends Error {
 /** States that are held of what is at addresses: answers may tell only what changed since. @type {Map<string, {tag: string, data: object}>} */
 const held = new Map();
 
-/** An answer as a whole, where it tells the change of the state that was held; see web/api/changed_answers.py. */
+/** An answer as a whole, where it tells the change of the state that was held; see web/changed_answers.py. */
 function whole(response, data, before) {
   const location = response.headers.get("content-location");
   if (!location) return data;

@@ -36,6 +36,7 @@ export function floorKeys(floor) {
     { keys: ["Ctrl+z"], label: "Undo", run: () => store.back("undo") },
     { keys: ["Ctrl+y", "Ctrl+Z"], label: "Redo", run: () => store.back("redo") },
     { keys: ["Escape"], label: "Stop picking in the lens", run: () => lens.stopPicking() },
+    { keys: ["/"], label: "Find anything", run: () => floor.find.open() },
     { keys: ["?"], label: "This list", run: () => byId("keys").showModal() },
   ];
 }

@@ -17,6 +17,10 @@ import { Lens } from "../lens/lens.js";
 import { Palette } from "./palette.js";
 import { PartTools } from "./part_tools.js";
 import { Plan } from "../plan/plan.js";
+import { bindExposure } from "./exposure_corner.js";
+import { Find } from "./find.js";
+import { HelpTip } from "./help_tip.js";
+import { PlanHeight } from "./plan_height.js";
 import { ProjectStore } from "./project.js";
 import { Proof } from "./proof.js";
 import { ShotTabs } from "./shot_tabs.js";
@@ -30,6 +34,8 @@ const AGAIN_MS = 2000;
 /** What is judged better by the stand-in while it is dragged, because it is there at once: all that moves. */
 const MOVES = new Set(["camera", "motion", "transform"]);
 const TAPES = { materials: "var(--color-soft)", shoot: "var(--color-ink)" };
+/** Sections of cards that show what was taken hold of. */
+const SECTIONS = { light: "Lights", subject: "Place", set: "Set" };
 const stationInAddress = () => (schema.stations.includes(location.hash.slice(1)) ? location.hash.slice(1) : null);
 
 export class Floor {
@@ -68,7 +74,12 @@ export class Floor {
     this.#bindTransport();
     this.#bindPicking();
     this.#bindFiles();
-    bindKeys(floorKeys(this));
+    const keys = floorKeys(this);
+    bindKeys(keys);
+    this.find = new Find(this, keys);
+    new HelpTip();
+    new PlanHeight(() => store.state && this.plan.show());
+    bindExposure(this);
     window.addEventListener("hashchange", () => stationInAddress() && stationInAddress() !== this.station && this.open(stationInAddress()));
     window.addEventListener("resize", () => store.state && this.plan.show());
     window.addEventListener("pagehide", (e) => e.persisted || this.dispose());
@@ -126,6 +137,7 @@ export class Floor {
     if (what === "light" && id) this.chosen.light = id;
     if (what === "subject" && id) this.chosen.item = id;
     this.open(what);
+    if (SECTIONS[what]) this.cards.sections.open(what, SECTIONS[what]);
   }
 
   /** The frame that is shown, and the pose in it. */

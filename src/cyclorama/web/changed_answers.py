@@ -13,8 +13,8 @@ from fastapi import Request, Response
 from pydantic import BaseModel
 from pydantic_core import from_json
 
-from ...core.memo import Memo
-from ...core.patches import difference
+from ..core.memo import Memo
+from ..core.patches import difference
 
 HELD = 32
 """States of which changes can be told; about 100 kB each."""
