@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import LONG_MS, Server, section
+from tests.browser.test_studio import PRINT
 from tests.conftest import png_of, sphere
 from tests.glb_files import document_of, packed
 from tests.moving_models import bending_bar
@@ -407,7 +408,14 @@ def test_a_hint_is_mended_by_its_button_and_the_call_sheet_says_what_is_next(pag
     expect(hint).to_be_visible()
     expect(page.locator("#next-sentence")).to_contain_text("is cut off")
     expect(page.locator("#next-step")).to_have_text("Fit subject")
-    hint.get_by_role("button", name="Fit subject").click()
+    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    cut_off = page.evaluate(PRINT)
+    mends = hint.get_by_role("button", name="Fit subject")
+    mends.hover()  # the lens shows what it would do
+    page.wait_for_function(f"before => {PRINT} !== before", arg=cut_off)
+    page.mouse.move(5, 5)
+    expect(page.locator("[data-number='camera/distance_m']")).to_have_value("0.2")
+    mends.click()
     expect(hint).to_have_count(0)
     expect(page.locator("#next-sentence")).to_have_text(before)
     undo(page)

@@ -3,6 +3,7 @@
 import io
 
 import av
+import pytest
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import LONG_MS, Server, section
 from tests.browser.test_cards import opened, project, undo
@@ -281,3 +282,37 @@ def test_a_proof_is_played_metered_and_goes_with_what_it_shows(page: Page, serve
     expect(page.locator("#proof")).to_have_text("Proof")
     undo(page)
     expect(page.locator("#proof")).to_have_text("Proofed")  # it shows the same as before
+
+
+def test_a_lamp_is_sized_and_aimed_on_the_drawings(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "light")
+    before = project(page, server)
+    key = before.look.lights[0]
+    size = page.locator("#plan [data-grab=size]").bounding_box()
+    lamp = page.locator(f"#plan [data-grab=light][data-light={key.id}]").bounding_box()
+    assert size
+    assert lamp
+    at = size["x"] + size["width"] / 2, size["y"] + size["height"] / 2
+    middle = lamp["x"] + lamp["width"] / 2, lamp["y"] + lamp["height"] / 2
+    drag(page, *at, at[0] - middle[0], at[1] - middle[1])  # twice as far from the middle, about
+    saved_step(page, "Set width")
+    wider = project(page, server).look.lights[0]
+    assert wider.width_m > 1.4 * key.width_m
+    assert (wider.azimuth_deg, wider.distance_m) == (key.azimuth_deg, key.distance_m)
+    aim = page.locator("#plan [data-grab=aim]").bounding_box()
+    assert aim
+    drag(page, aim["x"] + aim["width"] / 2, aim["y"] + aim["height"] / 2, 30, 0)
+    saved_step(page, "Set aim")
+    aimed = project(page, server).look.lights[0].aim
+    assert aimed.x_m > key.aim.x_m + 0.05
+    assert aimed.z_m == pytest.approx(key.aim.z_m, abs=0.02)
+    page.click("#plan-side")
+    aim = page.locator("#plan [data-grab=aim]").bounding_box()
+    assert aim
+    drag(page, aim["x"] + aim["width"] / 2, aim["y"] + aim["height"] / 2, 0, -20)
+    saved_step(page, "Set aim height")
+    assert project(page, server).look.lights[0].aim.y_m > key.aim.y_m + 0.05
+    for _ in range(3):
+        undo(page)
+    assert project(page, server) == before
+    page.click("#plan-top")

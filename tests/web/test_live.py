@@ -101,6 +101,28 @@ def test_a_new_request_ends_the_old_one(lens) -> None:  # type: ignore[no-untype
         assert header["request"] == 2
 
 
+def test_any_command_is_tried_also_one_that_looks_through_the_lens(lens) -> None:  # type: ignore[no-untyped-def]
+    client, socket, key = lens
+
+    def attempt(request: int, command: dict) -> None:
+        wanted = {"request": request, "frame": 1, "width": 48, "height": 32, "tried": [command]}
+        socket.send_json({"develop": wanted})
+
+    develop(socket, 1)
+    while (seen := picture(socket))[0]["samples"] < 256:
+        pass
+    attempt(2, {"kind": "rig", "rig": "three-point"})
+    while (lit := picture(socket))[0]["request"] != 2:
+        pass
+    assert pixels_of(lit[1]).mean() > pixels_of(seen[1]).mean() + 1
+    attempt(3, {"kind": "meter"})
+    while (told := json.loads(socket.receive().get("text") or "{}")).get("request") != 3:
+        pass
+    assert told["error"] == "There is no light on the subject to meter. Turn a light on first."
+    state = client.get(f"/api/projects/{key}").json()
+    assert (state["version"], state["project"]["looks"][0]["lights"]) == (1, [])
+
+
 def test_tried_changes_are_shown_and_not_saved(lens) -> None:  # type: ignore[no-untyped-def]
     client, socket, key = lens
     lamp = [{"kind": "add_light", "shape": "sphere"}]
@@ -129,8 +151,8 @@ def test_tried_changes_are_shown_and_not_saved(lens) -> None:  # type: ignore[no
     assert told["error"] == "Exposure offset must be at most 10 stops; it was 99."
     state = client.get(f"/api/projects/{key}").json()
     assert (state["version"], state["project"]["looks"][0]["tone"]["offset_stops"]) == (2, 0)
-    # a wish that is none closes this lens only, and nothing but values can be tried
-    socket.send_json({"develop": {"request": 5, "frame": 1, "width": 48, "height": 32, "tried": [{"kind": "meter"}]}})
+    # a wish that is none closes this lens only
+    socket.send_json({"develop": {"request": 5, "frame": 1, "width": 48, "height": 32, "tried": [{"kind": "guess"}]}})
     assert client.get(f"/api/projects/{key}").status_code == 200
 
 

@@ -6,15 +6,10 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
-from typing import Annotated, TypeVar
-
-from pydantic import Field
+from typing import TypeVar
 
 from ..core.arrays import Vec3
-from ..core.commands import perform_all
-from ..core.commands.keys import SetKey
-from ..core.commands.looks import Dress
-from ..core.commands.values import SetValue
+from ..core.commands import Command, perform_all
 from ..core.errors import ChangeError, CycloramaError
 from ..core.framing import SurfacePoint
 from ..core.kernel import damaged_entries
@@ -50,7 +45,6 @@ POSTER_WIDTH, POSTER_SAMPLES = 480, 24
 
 
 T = TypeVar("T")
-Tried = Annotated[SetValue | SetKey | Dress, Field(discriminator="kind")]
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +55,7 @@ class FrameRequest:
     frame: int
     width: int
     height: int
-    tried: tuple[Tried, ...] = ()
+    tried: tuple[Command, ...] = ()
     asked_at: float = field(default_factory=time.perf_counter)
 
 
@@ -281,7 +275,8 @@ class Lens:
             return generation != self._generation
 
         saved = self._studio.projects.get(viewer.project_id).project
-        project, _ = perform_all(saved, wanted.tried, self._studio.measures_if_whole, LensEye(self))
+        eye = PickProbe(self._compiler, self._tracer)
+        project, _ = perform_all(saved, wanted.tried, self._studio.measures_if_whole, eye)
         tell = _teller(viewer, wanted.request, self.full)
         here = moment(project, wanted.frame)
         for shown in self._developer.pictures(here, wanted.width, wanted.height, cancelled, tell):

@@ -10,7 +10,8 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Query, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field, ValidationError
 
-from ..app.lens import FrameRequest, LensPicture, LensProgress, News, Tried, Trouble, Viewer
+from ..app.lens import FrameRequest, LensPicture, LensProgress, News, Trouble, Viewer
+from ..core.commands import Command
 from ..core.review.phrases import duration
 from ..store import cuts, projects, screening
 from ..store.change_log import Document, Listener
@@ -49,7 +50,7 @@ class Asked(BaseModel):
     frame: Annotated[int, Field(ge=0, le=2_000_000)]
     width: Annotated[int, Field(ge=1, le=1 << 20)]
     height: Annotated[int, Field(ge=1, le=1 << 20)]
-    tried: Annotated[tuple[Tried, ...], Field(max_length=64)] = ()
+    tried: Annotated[tuple[Command, ...], Field(max_length=64)] = ()
 
 
 class LensMessage(BaseModel):

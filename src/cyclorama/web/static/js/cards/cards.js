@@ -2,7 +2,8 @@
 
 import { byId } from "../shared/dom.js";
 import { schema, segmentKind } from "../shared/schema.js";
-import { get, make, mark, post, say, switchRow, withOrWithout } from "../shared/api.js";
+import { get, make, post, say, switchRow, withOrWithout } from "../shared/api.js";
+import { hint } from "./hints.js";
 import { ItemList } from "./item_list.js";
 import { SurfaceLayers } from "./surface_layers.js";
 import { LensCard } from "./lens_card.js";
@@ -27,6 +28,7 @@ export class Cards {
     this.store = store;
     this.chosen = chosen;
     this.refresh = refresh;
+    this.floor = floor;
     this.forecast = null;
     this.lightCard = new LightCard(store, chosen, refresh, floor);
     this.materialCard = new MaterialCard(store, chosen, refresh, floor);
@@ -70,7 +72,7 @@ export class Cards {
     this.sections.refresh();
     for (const list of document.querySelectorAll("[data-hints]")) {
       const { hints, fixes } = state.stations.find((s) => s.key === list.dataset.hints);
-      list.replaceChildren(...hints.map((text) => hint(text, fixes[text], this.store)));
+      list.replaceChildren(...hints.map((text) => hint(text, fixes[text], this.floor)));
     }
     this.itemList.show(state);
     if (state.subject) this.subjectCard.show(state);
@@ -111,7 +113,7 @@ export class Cards {
     const station = stations.find((s) => s.key === "shoot");
     byId("file-names").textContent = this.store.state.file_names;
     byId("readiness").textContent = this.forecast ? station.sentence.replace(/\.$/, `, ${this.forecast.sentence}.`) : station.sentence;
-    byId("odd").replaceChildren(...station.hints.map((text) => make("li", {}, hint(text, station.fixes[text], this.store))));
+    byId("odd").replaceChildren(...station.hints.map((text) => make("li", {}, hint(text, station.fixes[text], this.floor))));
     for (const id of ["shoot", "test-frame", "test-part"]) byId(id).disabled = station.mark === "missing";
     byId("plan-several").hidden = !this.planTakes.several;
     this.#forecastSoon(version);
@@ -148,10 +150,4 @@ export class Cards {
       if (error.status === 409) await this.store.load(); // so that it is seen what would be shot
     }
   }
-}
-
-/** What is odd, with a button for what mends it. */
-function hint(text, fix, store) {
-  const button = fix && make("button", { type: "button", class: "btn h-[24px] flex-none", title: "One step; undo takes it back", onclick: () => store.change(...fix.changes) }, fix.title);
-  return make("p", { class: "hint" }, mark("look"), make("span", { class: "flex-1" }, text), ...(button ? [button] : []));
 }

@@ -1,5 +1,6 @@
 /** The floor plan and the elevation: to scale, with the ring as the timeline. Everything on it can be dragged. */
 
+import { dragHandle, handles } from "./lamp_handles.js";
 import { drag } from "../shared/drag.js";
 import { draw } from "../shared/api.js";
 import { schema } from "../shared/schema.js";
@@ -185,7 +186,10 @@ export class Plan {
   /** Lamps with their beams towards what they aim at and their names. */
   #lamps(lamps, aim, camera) {
     const beam = ({ light, at }) => draw("line", { x1: at[0], y1: at[1], x2: aim(light)[0], y2: aim(light)[1], stroke: TAPE.light, "stroke-opacity": light.lit ? 0.35 : 0, "stroke-dasharray": "2 4" });
-    return [...lamps.flatMap((one) => [beam(one), lamp(one, this.scale)]), ...names(lamps, camera, this.scale)];
+    this.lamps = lamps;
+    const chosen = lamps.find(({ light }) => light.id === this.floor.chosen.light);
+    const shown = chosen && this.floor.station === "light" ? handles(chosen, this.#document(chosen.light.id), aim(chosen.light), this.scale, this.side) : [];
+    return [...lamps.flatMap((one) => [beam(one), lamp(one, this.scale)]), ...names(lamps, camera, this.scale), ...shown];
   }
 
   /** Side view in the plane of the camera: its side to the right, lights turned into the plane. */
@@ -233,7 +237,7 @@ export class Plan {
     this.inHand = { what, light, item, path, point, side, camera, changes: [] };
     this.paths.held = what === "point" ? this.paths.place(this.inHand) : null;
     if (what === "item") this.inHand.from = { ...this.store.item(item).placement };
-    this.floor.choose({ light: "light", item: "subject" }[what] ?? "camera", light ?? item);
+    this.floor.choose({ light: "light", aim: "light", size: "light", item: "subject" }[what] ?? "camera", light ?? item);
     const { frame } = this.clock;
     const letGo = () => (this.inHand = null);
     const cancel = () => {
@@ -249,7 +253,9 @@ export class Plan {
     const x = (e.clientX - box.left - this.origin[0]) / this.scale;
     const y = (e.clientY - box.top - this.origin[1]) / this.scale;
     this.inHand.at = [x * this.scale + this.origin[0], y * this.scale + this.origin[1]];
-    this.inHand.changes = this.side ? this.#dragSide(x, -y) : this.#dragTop(x, y);
+    const { what } = this.inHand;
+    if (what === "aim" || what === "size") this.inHand.changes = this.#dragHandle(what, [x, y]);
+    else this.inHand.changes = this.side ? this.#dragSide(x, -y) : this.#dragTop(x, y);
     if (this.inHand.what === "other") this.show();
     else if (this.inHand.changes.length) this.floor.attempt(this.inHand.changes);
   }
@@ -293,6 +299,12 @@ export class Plan {
     return onRing ? [distance] : [distance, this.#set(this.store.full("camera/azimuth_deg"), wrap(azimuth), 1)];
   }
 
+  #dragHandle(what, to) {
+    const drawn = this.lamps.find(({ light }) => light.id === this.inHand.light);
+    const from = drawn.at.map((v, i) => (v - this.origin[i]) / this.scale);
+    return dragHandle(what, this.#document(this.inHand.light), drawn.light, { pose: this.pose, to, from, side: this.side, path: this.#light() });
+  }
+
   /** The frame whose place on the trail is nearest in direction, and then in distance. */
   #nearest(x, z) {
     const { shot } = this.store.state;
@@ -309,6 +321,11 @@ export class Plan {
   /** The camera that is not on and is dragged. */
   #other() {
     return this.store.state.other_cameras.find(({ id }) => id === this.inHand.camera);
+  }
+
+  /** A light's document. */
+  #document(id) {
+    return this.store.look.lights.find((light) => light.id === id);
   }
 
   /** Path of the light that is dragged. */

@@ -205,6 +205,7 @@ export class Floor {
     this.cards.show(this.store.state);
     this.#showValues();
     this.touch.markList();
+    this.plan.show(); // the chosen lamp has handles on it
   }
 
   /** Open a station's card. */
@@ -236,7 +237,6 @@ export class Floor {
     byId("toggle-curves").hidden = !Object.keys(state.shot.keyed).length;
     this.shots.show(state);
     this.proof.show(state);
-    this.plan.show();
     this.touch.show(state);
     this.palette.show(state);
     this.stock.show(state);
