@@ -75,8 +75,22 @@ def test_the_wall_shows_a_drawing_until_the_poster_is_there(page: Page, server: 
     assert (image.get_attribute("src") or "").startswith("blob:")
 
 
+MISFITS = """() => [...document.querySelectorAll(".floor *, header *")].flatMap((element) => {
+    const words = [...element.childNodes].filter((n) => n.nodeType === 3).map((n) => n.textContent.trim()).join("");
+    const box = element.getBoundingClientRect();
+    if (!words || !box.width || !box.height || element.closest(".sr-only, svg")) return [];
+    const small = parseFloat(getComputedStyle(element).fontSize) < 11;
+    const wraps = element.matches(".row > .name, .chip, .btn, .seg button") && box.height > 34;
+    const clipped = element.matches(".row > .name:not(.truncate), .btn, .chip") && element.scrollWidth > element.clientWidth + 1;
+    const outside = box.right > innerWidth + 1 || box.left < -1;
+    return small || wraps || clipped || outside ? [`${words}: ${small} ${wraps} ${clipped} ${outside}`] : [];
+})"""
+"""Words on the studio floor that are too small, or do not fit where they stand."""
+
+
 @pytest.mark.parametrize("card", CARDS)
-def test_cards_are_accessible(page: Page, floor: str, card: str) -> None:
+def test_cards_are_accessible_and_fit_small_screens(page: Page, floor: str, card: str) -> None:
+    page.set_viewport_size({"width": 1024, "height": 640})
     opened(page, floor, card)
     for more in page.locator(f"[data-card={card}] details").all():
         more.evaluate("d => (d.open = true)")
@@ -85,6 +99,7 @@ def test_cards_are_accessible(page: Page, floor: str, card: str) -> None:
     for part in parts:
         part.click()
         assert problems(page) == [], part.inner_text()
+        assert page.evaluate(MISFITS) == [], part.inner_text()
 
 
 def test_pages_are_accessible(page: Page, server: Server, take: str) -> None:

@@ -22,10 +22,20 @@ from cyclorama.core.light.rigs import resize_rig, rig_lights
 from cyclorama.core.light.rows import direction, face_area_m2, light_row, luminance_nit
 from cyclorama.core.light.standing import outline
 from cyclorama.core.material.presets import PRESETS
-from cyclorama.core.scene import Aim, Light, Project, load_project, put
+from cyclorama.core.scene import Aim, Light, Project, load_project, new_project, put
 from cyclorama.core.scene.saved_rig import ReadyRig
 
 RIGS = get_args(ReadyRig)
+
+
+def test_a_background_that_is_chosen_is_seen() -> None:
+    """It is not hidden by the environment any more, unless keys say when that is seen."""
+    project = put(new_project("Test"), "look/environment/seen_by_camera", True)
+    choose = SetValue(path="look/background/kind", value="radial")
+    assert not perform(project, choose, always(None), Blind())[0].look.environment.seen_by_camera
+    seen = SetKey(path="look/environment/seen_by_camera", frame=1, value=True)
+    keyed = perform(project, seen, always(None), Blind())[0]
+    assert perform(keyed, choose, always(None), Blind())[0].look.environment.seen_by_camera
 
 
 def shine(lights: tuple[Light, ...], at: np.ndarray) -> float:

@@ -32,6 +32,8 @@ def apply_consequence(
     """The project with what follows from a value that was set at a full path."""
     if then is None:
         return after
+    if then == "uncover":
+        return _uncovered(after, path.removesuffix("/background/kind"))
     item = _item_at(after, path)
     if item is not None and then == "resize" and item.id == after.subject_id:
         old = value_at(before, f"items/{item.id}/placement")
@@ -44,6 +46,13 @@ def apply_consequence(
     if item is not None and then == "mount" and (measures := measures_of(item)) is not None:
         after = _mounted(after, item, measures)
     return standing_again(before, after, measures_of)
+
+
+def _uncovered(project: Project, look: str) -> Project:
+    """The project with the environment of a look behind its background, unless keys say when it is seen."""
+    path = f"{look}/environment/seen_by_camera"
+    keyed = any(channel.path == path for shot in project.shots for channel in shot.channels)
+    return project if keyed else put(project, path, False)
 
 
 def standing_again(before: Project, after: Project, measures_of: MeasuresOf) -> Project:

@@ -56,10 +56,11 @@ class Asset:
 ReadAsset = Callable[[str], bytes]
 """Gives a kept file by its content hash."""
 AssetRef = Annotated[str, Asset(), Field(max_length=120)]
-Then = Literal["settle", "stand", "carry", "mount", "resize"]
+Then = Literal["settle", "stand", "carry", "mount", "resize", "uncover"]
 """The consequence of setting a value. settle: the item is centred and put on its ground again, and its riders keep
 their place on it; stand: items that touched their ground touch it again; carry: riders keep their place on the item;
-mount: the item is put onto the item it rides on; resize: as settle, and the subject's studio is scaled with it."""
+mount: the item is put onto the item it rides on; resize: as settle, and the subject's studio is scaled with it;
+uncover: the environment no longer stands before the background."""
 
 
 class Doc(BaseModel):

@@ -158,7 +158,7 @@ class Background(Doc):
 
     kind: Annotated[
         Literal["colour", "vertical", "radial", "picture", "environment"],
-        Field(title="Background"),
+        affecting(title="Background", then="uncover"),
         Choices(
             {
                 "colour": "a colour",

@@ -45,7 +45,7 @@ export class LightBench {
       this.#draw();
     } catch {
       this.asked = ""; // the renderer is being prepared
-      this.timer = setTimeout(() => this.#ask(), AGAIN_MS);
+      this.timer = setTimeout(() => (document.hidden ? this.show(true) : this.#ask()), AGAIN_MS);
     }
   }
 

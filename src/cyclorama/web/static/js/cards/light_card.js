@@ -159,7 +159,7 @@ export class LightCard {
     this.bench.show(!document.querySelector("[data-card=light]").hidden);
     const light = this.#light();
     for (const item of document.querySelectorAll("[data-needs-light]")) item.hidden = !light;
-    for (const [id, text] of [["environment-name", look.environment.source_name || "No picture chosen"], ["background-name", look.background.source_name || "No picture chosen"]])
+    for (const [id, text] of [["environment-name", look.environment.source_name || "No picture"], ["background-name", look.background.source_name || "No picture chosen"]])
       byId(id).textContent = byId(id).title = text;
     if (light) this.#showLight(light, project);
   }

@@ -12,6 +12,7 @@ import { CutStore, LISTS } from "./store.js";
 import { Timeline } from "./timeline.js";
 import { bindKeys } from "../shared/keys.js";
 import { Pictures, Player } from "../shared/player.js";
+import { poll } from "../shared/poll.js";
 import { bindTabs } from "../shared/tabs.js";
 
 /** Pictures that are played are no wider, px. */
@@ -56,7 +57,7 @@ class CuttingBench {
     await this.there;
     this.tab(location.hash.slice(1) || "shelf");
     await Promise.all([this.#offerTakes(), this.#offerSounds(), this.delivery.begin()]);
-    setInterval(() => !document.hidden && !this.player.playing && Promise.all([this.store.look(), this.#offerTakes().catch(() => null)]), LOOK_EVERY_MS);
+    poll(() => !this.player.playing && Promise.all([this.store.look(), this.#offerTakes()]), LOOK_EVERY_MS);
   }
 
   #took(state) {

@@ -14,10 +14,11 @@ export function watching(url, show) {
   let waiting = 0;
   const look = async () => {
     clearTimeout(waiting);
-    const all = await get(url).catch(() => null);
+    const all = await get(url).catch((error) => (error.status === 404 ? [] : null));
     if (all) show(all);
-    if (!all || all.some((item) => under(item.job))) waiting = setTimeout(look, LOOK_EVERY_MS);
+    if (!all || all.some((item) => under(item.job))) waiting = setTimeout(lookIfSeen, LOOK_EVERY_MS);
   };
+  const lookIfSeen = () => (document.hidden ? (waiting = setTimeout(lookIfSeen, LOOK_EVERY_MS)) : look());
   return look;
 }
 

@@ -23,8 +23,8 @@ export class CutStore extends DocumentStore {
   /** Show how takes have filled since. */
   look() {
     return this.whenSaved(async () => {
-      const state = await get(this.url).catch(() => null);
-      if (state && !this.unsaved && (state.stamp !== this.state.stamp || state.version !== this.state.version)) this.take(state);
+      const state = await get(this.url);
+      if (!this.unsaved && (state.stamp !== this.state.stamp || state.version !== this.state.version)) this.take(state);
     });
   }
 

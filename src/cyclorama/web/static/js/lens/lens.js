@@ -45,6 +45,7 @@ export class Lens {
     this.prepared = null;
     this.observer = new ResizeObserver(() => this.layout());
     this.observer.observe(this.mat);
+    document.addEventListener("visibilitychange", () => this.store.state && (document.hidden ? this.pause() : this.develop())); // nobody sees it
     this.#connect();
     bindGestures(this);
   }

@@ -3,7 +3,7 @@
 import { draw } from "../shared/api.js";
 
 /** About how wide a letter of a name is. */
-const LETTER_PX = 6;
+const LETTER_PX = 6.7;
 export const INK = "var(--color-ink)";
 export const TAPE = { camera: "var(--color-camera)", light: "var(--color-light)", subject: "var(--color-subject)", set: "var(--color-set)" };
 

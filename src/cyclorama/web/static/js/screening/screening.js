@@ -9,6 +9,7 @@ import { latest } from "../shared/latest.js";
 import { MoveLanes } from "./move_lanes.js";
 import { Notes } from "./notes.js";
 import { Pictures, Player, held } from "../shared/player.js";
+import { poll } from "../shared/poll.js";
 import { Scopes } from "./scopes.js";
 import { Stage } from "./stage.js";
 import { bindTabs } from "../shared/tabs.js";
@@ -39,7 +40,7 @@ class ScreeningRoom {
     const room = {
       take: () => this.take, number: () => this.number, version: (n) => `${this.#version(n)}-${this.since}`, graded: () => this.grade.version, pick: (told) => this.stage.pick(told), go: (n, places) => this.go(n, places),
       view: (name, n) => this.#viewAddress(name, n), address: (n, take, width) => this.#shownAddress(n, take, width), shown: () => this.#shown(), moved: () => this.grade.state && this.show(this.at),
-      pictures: () => `/api/projects/${this.take.project_id}/pictures`, drawn: (lines) => this.notes.drawn(lines), tried: () => this.#tried(), match: (reference) => this.#match(reference), kept: () => this.take && this.show(this.at), changed: () => this.#refresh(),
+      pictures: () => `/api/projects/${this.take.project_id}/pictures`, drawn: (lines) => this.notes.drawn(lines), tried: () => this.#tried(), match: (reference) => this.#match(reference), kept: () => this.take && this.show(this.at), changed: () => this.#refresh().catch((error) => say(error.message)),
     };
     const source = { rate: () => this.take.rate[0] / this.take.rate[1], address: (k) => this.#address(this.frames[this.moments[k]]), show: (k) => this.show(this.moments[k]), dropped: (count) => (byId("dropped").textContent = `${count} dropped`) };
     this.player = new Player(source, this.pictures);
@@ -62,7 +63,7 @@ class ScreeningRoom {
     await Promise.all([this.checks.load(), this.move.load(), this.notes.load(), this.#offerTakes()]);
     if (this.frames.length) await this.show(this.at);
     this.tab(location.hash.slice(1) || "take");
-    setInterval(() => this.#look(), LOOK_EVERY_MS);
+    poll(() => this.#look(), LOOK_EVERY_MS);
     return this.#checkSeam();
   }
 
@@ -84,14 +85,14 @@ class ScreeningRoom {
 
   /** A take that is being shot fills. */
   async #look() {
-    if (document.hidden || (this.take.state !== "running" && this.take.state !== "queued")) return;
+    if (this.take.state !== "running" && this.take.state !== "queued") return;
     await this.#refresh();
   }
 
   async #refresh() {
     const before = this.number;
-    const take = await get(this.url).catch(() => null);
-    if (!take || JSON.stringify(take) === JSON.stringify(this.take)) return;
+    const take = await get(this.url);
+    if (JSON.stringify(take) === JSON.stringify(this.take)) return;
     this.#took(take);
     this.at = Math.max(0, this.frames.indexOf(before));
     if (this.frames.length) await this.show(this.at);
