@@ -162,6 +162,7 @@ def eye(folder: Path) -> None:
         developed(page, 8)
         developed(page, 96)
         expect(page.locator("#light-tabs img").first).to_be_visible(timeout=60_000)
+        page.get_by_role("tab", name="Looks", exact=True).click()
         expect(page.locator("#looks img")).to_have_count(3, timeout=120_000)
         page.get_by_label("Compare with Evening window").click()
         expect(page.locator("#wipe-bar")).to_be_visible(timeout=120_000)

@@ -9,6 +9,7 @@ const { calculate } = await at("shared/arithmetic");
 const { latest, Turns } = await at("shared/latest");
 const { partBetween } = await at("shared/picture_part");
 const { carriedBack, goneAlong, rows3, turned, wrap } = await at("plan/geometry");
+const { ranked } = await at("studio/find");
 const { turned: playedRound } = await at("shared/player");
 
 const close = (a, b) => a.forEach((x, i) => assert.ok(Math.abs(x - b[i]) < 1e-9, `${a} is not ${b}`));
@@ -66,4 +67,20 @@ test("turns go on after one that fails", async () => {
   });
   assert.equal(await turns.take(async () => 2), 2);
   await assert.rejects(first);
+});
+
+test("names that begin with what is looked for come first, then those that hold it, then those whose help does", () => {
+  const all = [
+    { name: "Casts shadows", where: "Light" },
+    { name: "Width", where: "Light", more: "Larger lights give softer shadows." },
+    { name: "Shadow tint", where: "Light" },
+    { name: "Overshadowed", where: "Set" },
+    { name: "Shadow tint", where: "Light" },
+    { name: "Focal length", where: "Camera" },
+  ];
+  const found = (words) => ranked(all, words).map(({ name }) => name);
+  assert.deepEqual(found("shadow"), ["Shadow tint", "Casts shadows", "Overshadowed", "Width"]);
+  assert.deepEqual(found("SHADOW  set"), ["Overshadowed"]);
+  assert.deepEqual(found("iris"), []);
+  assert.equal(found("").length, 5);
 });

@@ -86,10 +86,10 @@ export class LightBench {
 
   /** Every light by a third of a stop. */
   #dimAll(by) {
-    const { least, most } = { least: -12, most: 12 };
+    const { least, greatest } = /** @type {HTMLElement} */ (document.querySelector("[data-number$='/strength_stops']")).dataset;
     this.store.change(...this.store.look.lights.map((light) => {
       const path = this.store.full(`look/lights/${light.id}/strength_stops`);
-      return { kind: "set", path, value: Number(Math.min(most, Math.max(least, this.store.value(path) + by)).toFixed(3)) };
+      return { kind: "set", path, value: Number(Math.min(Number(greatest), Math.max(Number(least), this.store.value(path) + by)).toFixed(3)) };
     }));
   }
 }
