@@ -41,6 +41,7 @@ def _place(path: str) -> Property:
 
 
 templates.env.globals["place_of"] = _place
+templates.env.globals["gestures"] = lambda: next(s.html for s in guide_sections() if s.key == "pointer")
 templates.env.globals["schema"] = lambda: schema().model_dump_json()
 
 
@@ -58,9 +59,9 @@ _SAVED_WHERE = {
     "rig": "Light card, Save.",
     "environment": "Light card, Environment, Save.",
     "gobo": "Light card, Gobo, Save.",
-    "backdrop": "Light card, Background, Save.",
+    "backdrop": "Set card, Background, Save.",
     "material": "Materials card, Save.",
-    "palette": "Materials card, Palette, Save.",
+    "palette": "Materials card, Colours, Save.",
     "move": "Camera card, Save move.",
 }
 STOCK_KINDS = [(kind, title, f"No {kind} is saved. {_SAVED_WHERE[kind]}") for kind, title in STOCK_TITLES.items()]
