@@ -81,7 +81,8 @@ MISFITS = """() => [...document.querySelectorAll(".floor *, header *")].flatMap(
     if (!words || !box.width || !box.height || element.closest(".sr-only, svg")) return [];
     const small = parseFloat(getComputedStyle(element).fontSize) < 11;
     const wraps = element.matches(".row > .name, .chip, .btn, .seg button") && box.height > 34;
-    const clipped = element.matches(".row > .name:not(.truncate), .btn, .chip") && element.scrollWidth > element.clientWidth + 1;
+    const whole = element.matches(".row > .name:not(.truncate), .btn, .chip");
+    const clipped = whole && element.scrollWidth > element.clientWidth + 1;
     const outside = box.right > innerWidth + 1 || box.left < -1;
     return small || wraps || clipped || outside ? [`${words}: ${small} ${wraps} ${clipped} ${outside}`] : [];
 })"""
