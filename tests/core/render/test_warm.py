@@ -12,7 +12,7 @@ import psutil
 import pytest
 from numba.types import Literal
 
-from cyclorama.core.kernel import kernel, kernel_cache_folder, kernel_sources
+from cyclorama.core.kernel import kernel, kernel_sources
 from cyclorama.core.motion import moment
 from cyclorama.core.render import warm
 from cyclorama.core.render.compile.compiler import SceneCompiler
@@ -32,7 +32,7 @@ def test_functions_are_compiled_ahead_for_the_types_the_tracer_gives_them(tracer
         misses = sum(function.stats.cache_misses.values())
         function.compile(arguments)
         assert sum(function.stats.cache_misses.values()) == misses, function.__name__
-    assert (kernel_cache_folder() / "complete").exists()
+    assert kernels_compiled()
 
 
 def test_compiling_apart_ends_when_it_is_not_wanted_and_tells_why_it_cannot(
@@ -51,7 +51,7 @@ def test_compiling_apart_ends_when_it_is_not_wanted_and_tells_why_it_cannot(
     compile_apart(unwanted)
     assert len(looks) == 2
     assert not any(_is_running(pid) for pid in looks)
-    assert not any(kernels.rglob("complete"))
+    assert not any(kernels.rglob("complete-*"))
     monkeypatch.setattr(warm, "_COMMAND", (sys.executable, "-c", "raise MemoryError('no room to compile')"))
     with pytest.raises(ChildProcessError, match="MemoryError: no room to compile"):
         compile_apart(lambda: False)
@@ -77,6 +77,14 @@ def test_kernels_of_another_checkout_do_not_count_as_compiled(tracer: Tracer, mo
 
     monkeypatch.setattr(Path, "stat", touched)
     assert not kernels_compiled()
+    other = warm._marker()
+    other.touch()
+    try:
+        assert kernels_compiled()
+        monkeypatch.undo()
+        assert kernels_compiled()  # nor do they make this one's count no more
+    finally:
+        other.unlink()
 
 
 def test_cached_kernels_are_those_of_the_numbers_they_import(tmp_path: Path) -> None:

@@ -39,27 +39,24 @@ from .trace.wavefront import FrameScene, find_blocked_with_holes
 
 SIZE = 16
 LOOK_EVERY_S = 0.2
-_DONE, _LARGE = "complete", "large"
+_LARGE = "large"
 _COMMAND = (sys.executable, "-m", __spec__.name)
 """Runs this module; `__name__` is not its name in a process that runs it."""
 
 
 def kernels_compiled() -> bool:
     """True when all kernels were compiled before, and only need loading."""
-    try:
-        return (kernel_cache_folder() / _DONE).read_text() == _sources_stamp()
-    except OSError:
-        return False
+    return _marker().exists()
 
 
-def _sources_stamp() -> str:
-    """Fingerprint of the kernels' files as Numba knows them: it compiles again for another path or time of change,
-    whatever they hold, so what one checkout has compiled is not there for another."""
+def _marker() -> Path:
+    """The file that says so for the kernels' files as Numba knows them: it compiles again for another path or time of
+    change, whatever they hold, so what one checkout has compiled is not there for another. Each has its own."""
     digest = hashlib.sha256()
     for path in sorted(kernel_sources(Path(kernel_module.__file__).parent)):
         status = path.stat()
         digest.update(f"{path} {status.st_mtime_ns} {status.st_size}\n".encode())
-    return digest.hexdigest()
+    return kernel_cache_folder() / f"complete-{digest.hexdigest()[:16]}"
 
 
 def compile_apart(unwanted: Callable[[], bool]) -> None:
@@ -83,7 +80,7 @@ def compile_apart(unwanted: Callable[[], bool]) -> None:
 
 def warm_up(tracer: Tracer) -> None:
     """Compile every kernel, or load it from the cache, by developing a tiny picture of an empty studio."""
-    done = kernel_cache_folder() / _DONE
+    done = _marker()
     helper = None
     if not kernels_compiled() and tracer.threads > 1:
         helper = subprocess.Popen([*_COMMAND, _LARGE], stdout=subprocess.DEVNULL)
@@ -95,7 +92,7 @@ def warm_up(tracer: Tracer) -> None:
             helper.terminate()
             helper.wait()
     done.parent.mkdir(parents=True, exist_ok=True)
-    done.write_text(_sources_stamp())
+    done.touch()
 
 
 def _empty_studio(kind: MoveKind = "orbit") -> Moment:
