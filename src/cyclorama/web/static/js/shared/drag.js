@@ -15,11 +15,12 @@ const DEAD_PX = 3;
 /**
  * Let something be dragged with the main button. `take` gives what is in the hand after a press, or nothing.
  * Escape gives it back.
- * @param {HTMLElement|SVGElement} element
+ * @param {HTMLElement|SVGElement} thing
  * @param {(e: PointerEvent) => Grip|null|undefined|void} take
  * @param {{signal?: AbortSignal}} options `signal` removes the listeners
  */
-export function drag(element, take, { signal } = {}) {
+export function drag(thing, take, { signal } = {}) {
+  const element = /** @type {HTMLElement} */ (thing); // of which both kinds tell the same events
   /** @type {{grip: Grip, x: number, y: number, moved: boolean, pointer: number}|null} */
   let held = null;
   const cancel = () => {
@@ -36,7 +37,7 @@ export function drag(element, take, { signal } = {}) {
     cancel();
   };
   const mine = (e) => held && e.pointerId === held.pointer;
-  element.addEventListener("pointerdown", (/** @type {PointerEvent} */ e) => {
+  element.addEventListener("pointerdown", (e) => {
     if (e.button !== 0 || held) return;
     const grip = take(e);
     if (!grip) return;
@@ -44,12 +45,12 @@ export function drag(element, take, { signal } = {}) {
     held = { grip, x: e.clientX, y: e.clientY, moved: Boolean(grip.atOnce), pointer: e.pointerId };
     if (held.moved) grip.move?.(e);
   }, { signal });
-  element.addEventListener("pointermove", (/** @type {PointerEvent} */ e) => {
+  element.addEventListener("pointermove", (e) => {
     if (!mine(e)) return;
     held.moved ||= Math.hypot(e.clientX - held.x, e.clientY - held.y) >= DEAD_PX;
     if (held.moved) held.grip.move?.(e);
   }, { signal });
-  element.addEventListener("pointerup", (/** @type {PointerEvent} */ e) => {
+  element.addEventListener("pointerup", (e) => {
     if (!mine(e)) return;
     const { grip, moved } = held;
     held = null;
