@@ -245,7 +245,11 @@ export class Plan {
       if (frame !== this.clock.frame) this.clock.go(frame);
       this.floor.settle();
     };
-    return { move: (at) => this.#move(at), drop: () => this.#drop(), click: letGo, cancel };
+    const click = () => {
+      letGo();
+      if (light) this.show(); // with its handles; what may be clicked twice stays as it is
+    };
+    return { move: (at) => this.#move(at), drop: () => this.#drop(), click, cancel };
   }
 
   #move(e) {

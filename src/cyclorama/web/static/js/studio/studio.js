@@ -205,7 +205,7 @@ export class Floor {
     this.cards.show(this.store.state);
     this.#showValues();
     this.touch.markList();
-    this.plan.show(); // the chosen lamp has handles on it
+    if (!this.plan.inHand) this.plan.show(); // the chosen lamp has handles on it
   }
 
   /** Open a station's card. */
