@@ -64,7 +64,7 @@ class PassSchema(BaseModel):
 
 
 class Distances(BaseModel):
-    """Limits of the distances at which cameras and lights stand from what they aim at, in metres."""
+    """Nearest and farthest distance of a camera or light from its aim, m."""
 
     nearest_m: float = NEAREST_M
     farthest_m: float = FARTHEST_M

@@ -1,4 +1,4 @@
-"""Results that are kept as long as what they were made of stays the same."""
+"""Memo: the newest results of a computation, by their keys."""
 
 import threading
 from collections import OrderedDict
@@ -10,7 +10,7 @@ V = TypeVar("V")
 
 
 class Memo(Generic[K, V]):
-    """The results that were asked for last, by their keys."""
+    """A memo keeps the results that were asked for last."""
 
     def __init__(self, most: int):
         self._most = most

@@ -27,7 +27,7 @@ class ChangedAnswers:
         self._held: Memo[str, Any] = Memo(HELD)
 
     def answer(self, request: Request, location: str, state: BaseModel) -> Response:
-        """The state of what is at an address, or its change since the one that the request holds."""
+        """Answer with the state of an address, or with its change since the state that the request holds."""
         body = state.model_dump_json().encode()
         tag = blake2b(location.encode() + body, digest_size=12).hexdigest()
         document = self._held.get(tag, lambda: from_json(body))

@@ -87,7 +87,7 @@ def review(project: Project, measures: Measures | None) -> Review:
 
 
 MEASURED = frozenset(get_args(Affects)) - {"gain", "surface", "film", "backdrop", "picture"}
-"""What reviews depend on."""
+"""Effects of the values on which a review depends."""
 _reviews: Memo[Any, Review] = Memo(8)
 
 

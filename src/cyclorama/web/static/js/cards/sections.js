@@ -29,9 +29,10 @@ export class Sections {
 
   /** Sections of which nothing is there for what stands on the set have no chip. */
   refresh() {
-    for (const card of this.chips.keys())
+    for (const card of this.chips.keys()) {
       for (const chip of this.#chips(card)) chip.hidden = this.#parts(card).every((part) => part.hidden || part.dataset.section !== chip.dataset.sectionOf);
-    for (const card of this.chips.keys()) this.#show(card);
+      this.#show(card);
+    }
   }
 
   /** Show the section and the folds that hold an element, and the element in the middle. @param {Element} element */

@@ -185,8 +185,10 @@ export class Lens {
   /** Show the stand-in: something is being handled. */
   handle() {
     this.pause();
-    if (this.draws) this.picture.style.opacity = 0;
-    this.frame.classList.toggle("older", !this.draws && this.frame.classList.contains("older"));
+    if (this.draws) {
+      this.picture.style.opacity = 0;
+      this.frame.classList.remove("older");
+    }
     this.#line(0);
     this.status.textContent = this.preparing ? this.status.textContent : "";
   }

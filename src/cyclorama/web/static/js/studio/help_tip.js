@@ -14,7 +14,7 @@ export class HelpTip {
     this.tip = make("div", { id: "help-tip", class: "help-tip", role: "tooltip", hidden: true });
     document.body.append(this.tip);
     const cards = byId("cards");
-    const rowOf = (e) => e.target.closest(".row, .has-help");
+    const rowOf = (e) => e.target.closest(".row");
     cards.addEventListener("pointerover", (e) => e.pointerType === "mouse" && this.#soon(rowOf(e)));
     cards.addEventListener("pointerleave", () => this.#soon(null));
     cards.addEventListener("pointerdown", (e) => (e.pointerType === "mouse" ? this.#show(null) : this.#show(e.target.closest(".name") && rowOf(e))));
