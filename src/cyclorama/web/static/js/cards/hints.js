@@ -1,8 +1,7 @@
 /** Hints: what is odd, with a button for what mends it; the lens shows what that would do. */
 
 import { make, mark } from "../shared/api.js";
-
-const PAUSE_MS = 200;
+import { TryOn } from "./try_on.js";
 
 /**
  * @param {string} text
@@ -14,24 +13,11 @@ export function hint(text, fix, floor) {
 }
 
 function fixButton({ title, changes }, floor) {
-  let timer = 0;
-  let tried = false;
-  const tryOn = () => {
-    clearTimeout(timer);
-    timer = setTimeout(() => {
-      tried = true;
-      floor.lens.attempt(changes);
-    }, PAUSE_MS);
-  };
-  const leave = () => {
-    clearTimeout(timer);
-    if (tried) floor.settle();
-    tried = false;
-  };
+  const trying = new TryOn((tried) => floor.lens.attempt(tried), () => floor.settle());
+  const [tryOn, giveUp] = [() => trying.soon(changes), () => trying.giveUp()];
   const mend = () => {
-    clearTimeout(timer);
-    tried = false;
+    trying.keep();
     floor.store.change(...changes);
   };
-  return make("button", { type: "button", class: "btn h-[24px] flex-none", title: "One step; undo takes it back", onclick: mend, onpointerenter: tryOn, onpointerleave: leave, onfocus: tryOn, onblur: leave }, title);
+  return make("button", { type: "button", class: "btn h-[24px] flex-none", title: "One step; undo takes it back", onclick: mend, onpointerenter: tryOn, onpointerleave: giveUp, onfocus: tryOn, onblur: giveUp }, title);
 }

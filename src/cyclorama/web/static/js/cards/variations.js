@@ -2,6 +2,7 @@
 
 import { byId } from "../shared/dom.js";
 import { make, post, say } from "../shared/api.js";
+import { TryOn } from "./try_on.js";
 
 const AGAIN_MS = 700;
 
@@ -14,11 +15,11 @@ export class Variations {
   constructor(store, chosen, floor) {
     this.store = store;
     this.chosen = chosen;
-    this.floor = floor;
+    this.trying = new TryOn((changes) => floor.attempt(changes), () => floor.settle());
     this.asked = 0;
     for (const id of ["vary-across", "vary-down"]) byId(id).addEventListener("change", () => this.#load());
     byId("vary").addEventListener("toggle", () => this.#load());
-    byId("variations").addEventListener("pointerleave", () => this.#giveUp());
+    byId("variations").addEventListener("pointerleave", () => this.trying.giveUp());
   }
 
   /** The project, or the material that is shown, may be another. */
@@ -51,23 +52,10 @@ export class Variations {
   #draw(rows, material) {
     const changes = (values) => Object.entries(values).map(([field, value]) => ({ kind: "set", path: `materials/${material}/${field}`, value }));
     const told = (values) => Object.entries(values).map(([field, value]) => `${field.replaceAll("_", " ")} ${Array.isArray(value) ? value.map((x) => x.toFixed(2)).join(" ") : value}`).join(", ");
-    byId("variations").replaceChildren(...rows.flat().map(({ values, key, there }) => {
-      const tried = () => {
-        clearTimeout(this.timer);
-        this.timer = setTimeout(() => ((this.trying = true), this.floor.attempt(changes(values))), 250);
-      };
-      return make("button", { type: "button", class: "swatch-tile", title: told(values), "aria-label": told(values), onpointerenter: tried, onclick: () => {
-        clearTimeout(this.timer);
-        this.trying = false;
+    byId("variations").replaceChildren(...rows.flat().map(({ values, key, there }) =>
+      make("button", { type: "button", class: "swatch-tile", title: told(values), "aria-label": told(values), onpointerenter: () => this.trying.soon(changes(values)), onclick: () => {
+        this.trying.keep();
         this.store.change(...changes(values));
-      } }, there ? make("img", { src: `/api/swatches/${key}.jpg`, alt: "", draggable: "false" }) : make("span", { class: "swatch-blank" }));
-    }));
-  }
-
-  #giveUp() {
-    clearTimeout(this.timer);
-    if (!this.trying) return;
-    this.trying = false;
-    this.floor.settle();
+      } }, there ? make("img", { src: `/api/swatches/${key}.jpg`, alt: "", draggable: "false" }) : make("span", { class: "swatch-blank" }))));
   }
 }
