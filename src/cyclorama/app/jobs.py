@@ -120,6 +120,7 @@ class JobRunner:
         if doing is not None:
             doing[1].stop.set()
         elif job.state == "cancelled":
+            self._writers.pop(job_id, None)
             self._kinds[job.kind].clear(job)
         return job
 
