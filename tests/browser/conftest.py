@@ -12,7 +12,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, Playwright, Route, expect, sync_playwright
+from playwright.sync_api import Browser, FloatRect, Locator, Page, Playwright, Route, expect, sync_playwright
 from tests.clusters import free_port
 from tests.core.geometry.test_intake import glb
 
@@ -131,21 +131,53 @@ def deafen(page: Page) -> None:
 
 
 @contextmanager
-def slow(page: Page, seconds: float = 0.8) -> Iterator[None]:
-    """Let every change of the project be answered late."""
+def slow(page: Page, address: str = "**/changes", seconds: float = 0.8) -> Iterator[None]:
+    """Let every change of a document, the project if no address is given, be answered late."""
 
     def later(route: Route) -> None:
         page.wait_for_timeout(1000 * seconds)
         route.continue_()
 
-    page.route("**/changes", later)
+    page.route(address, later)
     yield
-    page.unroute("**/changes")
+    page.unroute(address)
+
+
+def resting(thing: Locator) -> FloatRect:
+    """Where a thing stands, px, once it does: drawings are drawn anew with every answer."""
+    expect(thing).to_be_visible()
+    was = None
+    while True:
+        box = thing.bounding_box()
+        if box and box == was:
+            return box
+        was = box
+        thing.page.wait_for_timeout(40)
+
+
+def point_in(thing: Locator, across: float = 0.5, down: float = 0.5) -> tuple[float, float]:
+    """A place in a thing, in shares of its size; px in the window. Its middle if nothing else is said."""
+    box = resting(thing)
+    return box["x"] + across * box["width"], box["y"] + down * box["height"]
 
 
 def section(page: Page, name: str) -> None:
     """Show a section of the open card."""
     page.locator("[data-card]:visible").get_by_role("tab", name=name, exact=True).click()
+
+
+def drag(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
+    """From one place of the window to another, px, with the button held."""
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move(*end, steps=5)
+    page.mouse.up()
+
+
+def pull(page: Page, thing: Locator, right: float, down: float) -> None:
+    """Drag a thing by its middle, px."""
+    x, y = point_in(thing)
+    drag(page, (x, y), (x + right, y + down))
 
 
 @pytest.fixture(scope="session")

@@ -3,7 +3,7 @@
 import re
 
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server, section
+from tests.browser.conftest import LONG_MS, Server, drag, point_in, resting, section
 from tests.browser.test_cards import opened, project, undo
 from tests.browser.test_moves_on_the_floor import saved_step
 
@@ -28,9 +28,7 @@ def developed(page: Page) -> None:
 
 def at(page: Page, x: float, y: float) -> tuple[float, float]:
     """A place of the picture, on the screen."""
-    box = page.locator("#frame").bounding_box()
-    assert box is not None
-    return box["x"] + x * box["width"], box["y"] + y * box["height"]
+    return point_in(page.locator("#frame"), x, y)
 
 
 def undone(page: Page, steps: int) -> None:
@@ -101,10 +99,7 @@ def test_a_highlight_is_put_where_it_is_wanted_and_seen_there(page: Page, server
         page.keyboard.press("Enter")
     saved_step(page, "Set strength")
     page.click("#place-highlight")
-    page.mouse.move(*at(page, 0.45, 0.45))
-    page.mouse.down()
-    page.mouse.move(*at(page, 0.47, 0.4), steps=6)
-    page.mouse.up()
+    drag(page, at(page, 0.45, 0.45), at(page, 0.47, 0.4))
     saved_step(page, "Highlight of Key")
     developed(page)
     x, y = page.evaluate(BRIGHTEST)
@@ -139,12 +134,8 @@ def test_environments_are_flipped_and_looks_compared(page: Page, server: Server,
     page.get_by_role("button", name=re.compile("^Compare with")).click()
     bar = page.locator("#wipe-bar")
     expect(bar).to_be_visible(timeout=LONG_MS)
-    box = bar.bounding_box()
-    assert box is not None
-    page.mouse.move(box["x"] + 7, box["y"] + 60)
-    page.mouse.down()
-    page.mouse.move(box["x"] - 120, box["y"] + 60, steps=4)
-    page.mouse.up()
+    box = resting(bar)
+    drag(page, (box["x"] + 7, box["y"] + 60), (box["x"] - 120, box["y"] + 60))
     assert int(bar.get_attribute("aria-valuenow") or 50) < 40
     page.keyboard.press("Escape")
     expect(bar).to_be_hidden()

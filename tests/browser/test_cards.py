@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server, section
+from tests.browser.conftest import LONG_MS, Server, point_in, pull, resting, section
 from tests.browser.test_studio import PRINT
 from tests.conftest import png_of, sphere
 from tests.glb_files import document_of, packed
@@ -248,8 +248,7 @@ def test_several_takes_are_planned_and_a_frame_is_tried(page: Page, server: Serv
     assert len(looks) == 2
     opened(page, floor, "shoot")
     page.click("#test-part")
-    box = page.locator("#frame").bounding_box()
-    assert box is not None
+    box = resting(page.locator("#frame"))
     page.mouse.move(box["x"] + box["width"] / 4, box["y"] + box["height"] / 4)
     page.mouse.down()
     page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] + 30)
@@ -272,22 +271,19 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
     expect(page.locator("#lens-prompt")).to_contain_text("stay in focus")
     page.keyboard.press("Escape")
     expect(page.locator("#lens-prompt")).to_be_hidden()
-    box = page.locator("#frame").bounding_box()
-    assert box is not None
-    middle = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.click("#pick-focus")
-    page.mouse.click(*middle)
+    page.mouse.click(*point_in(page.locator("#frame")))
     expect(page.locator("#clear-focus")).to_be_visible(timeout=LONG_MS)
     point = project(page, server).camera.focus_point_m
     assert point is not None
     assert point[1] == pytest.approx(before.camera.aim.y_m, abs=0.1)
     # a click in the corner of the frame focuses on the floor or the sweep, by distance
     page.click("#pick-focus")
-    page.mouse.click(box["x"] + 8, box["y"] + box["height"] - 8)
+    page.mouse.click(*point_in(page.locator("#frame"), 0.02, 0.98))
     expect(page.locator("#focus-point")).to_have_text("by distance", timeout=LONG_MS)
     opened(page, floor, "light", "Exposure")
     page.click("#pick-grey")
-    page.mouse.click(box["x"] + 8, box["y"] + box["height"] - 8)
+    page.mouse.click(*point_in(page.locator("#frame"), 0.02, 0.98))
     page.wait_for_function(
         "() => document.getElementById('undo').title.startsWith('Undo: White balance')", timeout=LONG_MS
     )
@@ -372,13 +368,7 @@ def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Se
     page.select_option("#add-item", "box")
     expect(rows).to_have_count(3)
     box = page.locator("#plan [data-item]", has=page.locator("title", has_text="Box"))
-    place = box.bounding_box()
-    assert place is not None
-    x, y = place["x"] + place["width"] / 2, place["y"] + place["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    page.mouse.move(x + 30, y + 20, steps=4)
-    page.mouse.up()
+    pull(page, box, 30, 20)
     expect(page.locator("#undo")).to_have_attribute("title", re.compile("Undo: Set to the right"))
     at = project(page, server).items[2].placement
     assert at.x_m > 0

@@ -6,8 +6,8 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 from PIL import Image
-from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server, section
+from playwright.sync_api import Page, Position, expect
+from tests.browser.conftest import LONG_MS, Server, resting, section
 from tests.browser.test_by_eye import at, developed, touched, undone
 from tests.browser.test_cards import opened, project
 
@@ -65,8 +65,7 @@ def test_a_colour_is_told_sampled_from_a_reference_and_dropped_on_a_part(
     picture = page.locator("#reference-picture")
     expect(picture).to_have_js_property("complete", True)
     page.wait_for_timeout(500)
-    bounds = picture.bounding_box()
-    assert bounds is not None
+    bounds = resting(picture)
     picture.click(position={"x": bounds["width"] * 0.25, "y": bounds["height"] * 0.5})
     expect(page.locator("#palette button")).to_have_count(2)
     red = project(page, server).palette[1]
@@ -80,11 +79,10 @@ def test_a_colour_is_told_sampled_from_a_reference_and_dropped_on_a_part(
     undone(page, 5)
 
 
-def _in_mat(page: Page, x: float, y: float) -> dict[str, float]:
+def _in_mat(page: Page, x: float, y: float) -> Position:
     """A place of the picture, told from the corner of the mat."""
     px, py = at(page, x, y)
-    box = page.locator("#mat").bounding_box()
-    assert box is not None
+    box = resting(page.locator("#mat"))
     return {"x": px - box["x"], "y": py - box["y"]}
 
 

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server
+from tests.browser.conftest import LONG_MS, Server, point_in, pull, resting, slow
 from tests.browser.test_pages import problems
 from tests.browser.test_screening import takes  # noqa: F401  (a fixture)
 
@@ -65,12 +65,7 @@ def test_two_takes_become_a_checked_file(page: Page, server: Server, project: st
     expect(page.locator(".tl-clip")).to_have_count(2)
     assert total(page) == 2 * FRAMES
     # the end is dragged out: the last picture is held
-    hold = page.locator(".tl-clip").nth(1).locator(".tl-hold").bounding_box()
-    assert hold
-    page.mouse.move(hold["x"] + 5, hold["y"] + 6)
-    page.mouse.down()
-    page.mouse.move(hold["x"] + 120, hold["y"] + 6, steps=4)
-    page.mouse.up()
+    pull(page, page.locator(".tl-clip").nth(1).locator(".tl-hold"), 115, 0)
     expect(page.locator(".tl-held")).to_have_count(1)
     assert total(page) > 2 * FRAMES + 2
     page.locator(".tl-clip").nth(1).click()
@@ -85,15 +80,10 @@ def test_two_takes_become_a_checked_file(page: Page, server: Server, project: st
     go(page, 0)
     assert shown(page).mean() < bright.mean() - 20
     dot = page.locator(".tl-clip").first.locator(".tl-fade").first
-    before = page.locator(".tl-slope").bounding_box()
-    at = dot.bounding_box()
-    assert at and before  # noqa: PT018
-    page.mouse.move(at["x"] + 5, at["y"] + 5)
-    page.mouse.down()
-    page.mouse.move(at["x"] - 35, at["y"] + 5, steps=3)
-    page.mouse.up()
+    sloped = resting(page.locator(".tl-slope"))
+    pull(page, dot, -40, 0)
     page.wait_for_function(
-        f"() => document.querySelector('.tl-slope').getBoundingClientRect().width < {before['width'] - 10}"
+        f"() => document.querySelector('.tl-slope').getBoundingClientRect().width < {sloped['width'] - 10}"
     )
     page.keyboard.press("x")
     expect(page.locator(".tl-cross")).to_have_count(1)
@@ -198,8 +188,7 @@ def test_a_spin_page_turns_by_hand_without_a_server(page: Page, server: Server, 
     page.keyboard.press("ArrowRight")
     expect(turn).to_have_attribute("aria-valuenow", "2")
     page.wait_for_function(f"() => ({PIXELS})() !== {first}")
-    box = turn.bounding_box()
-    assert box
+    box = resting(turn)
     page.mouse.move(box["width"] / 2, box["height"] / 2)
     page.mouse.down()
     page.mouse.move(box["width"] / 2 - box["width"] * 0.35, box["height"] / 2, steps=6)
@@ -226,21 +215,19 @@ def test_a_title_is_dragged_and_a_still_is_posted(page: Page, server: Server, pr
     down = page.locator("[data-number='cut/titles/{title}/down']")
     expect(down).to_have_value("82")
     box = page.locator("#title-box")
-    expect(box).to_be_visible()
-    at, frame = box.bounding_box(), page.locator("#frame").bounding_box()
-    assert at and frame  # noqa: PT018
-    page.mouse.move(at["x"] + at["width"] / 2, at["y"] + at["height"] / 2)
-    page.mouse.down()
-    near_the_middle = frame["y"] + 0.505 * frame["height"]
-    page.mouse.move(at["x"] + at["width"] / 2, near_the_middle, steps=5)
-    expect(page.locator("#guide-down")).to_be_visible()
-    page.mouse.up()
-    page.wait_for_function("() => Math.abs(parseFloat(document.getElementById('title-box').style.top) - 41) < 12")
-    laid = box.bounding_box()
-    assert laid
-    assert laid["y"] + laid["height"] / 2 == pytest.approx(frame["y"] + frame["height"] / 2, abs=3)  # it snapped
+    (across, low), frame = point_in(box), resting(page.locator("#frame"))
+    _, centre = point_in(page.locator("#frame"))
+    with slow(page, "**/cut"):
+        page.mouse.move(across, low)
+        page.mouse.down()
+        page.mouse.move(across, centre + 0.005 * frame["height"], steps=5)
+        expect(page.locator("#guide-down")).to_be_visible()
+        page.mouse.up()
+        page.keyboard.press("ArrowRight")  # the box stays where it was put, also while its place is being saved
+        assert point_in(box)[1] == pytest.approx(centre, abs=3)  # it snapped
+        expect(down).not_to_have_value("82")
+    assert point_in(box)[1] == pytest.approx(centre, abs=3)
     # in another shape it gets a place of its own, and keeps the one it has here
-    expect(down).not_to_have_value("82")
     here = down.input_value()
     page.select_option("#shape", "1:1")
     page.locator("#own-layout").click()

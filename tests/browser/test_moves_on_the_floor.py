@@ -5,7 +5,7 @@ import io
 import av
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server, section
+from tests.browser.conftest import LONG_MS, Server, drag, point_in, pull, resting, section
 from tests.browser.test_cards import opened, project, undo
 from tests.browser.test_studio import BRIGHTNESS, field
 
@@ -46,12 +46,7 @@ def test_a_light_is_keyed_and_seen_in_two_developed_frames(page: Page, server: S
     assert bright[1] > 1.15 * bright[0]
     # a key is dragged along its lane, and taken away with the keyboard
     key = page.locator(".lane-key").last
-    box = key.bounding_box()
-    assert box is not None
-    page.mouse.move(box["x"] + 4, box["y"] + 5)
-    page.mouse.down()
-    page.mouse.move(box["x"] + 64, box["y"] + 5, steps=5)
-    page.mouse.up()
+    pull(page, key, 60, 0)
     saved_step(page, "Move keys")
     (channel,) = project(page, server).shot.channels
     assert channel.keys[1].frame > 31
@@ -76,13 +71,7 @@ def test_two_poses_of_the_camera_are_keyed_in_the_lens(page: Page, server: Serve
     page.keyboard.press("a")
     expect(page.locator("#keying-badge")).to_be_visible()
     go(page, 49)
-    box = page.locator("#mat").bounding_box()
-    assert box is not None
-    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    page.mouse.move(x + 100, y, steps=4)
-    page.mouse.up()
+    pull(page, page.locator("#mat"), 100, 0)
     saved_step(page, "in frame 49")
     after = project(page, server)
     keyed = {c.path.rpartition("/")[2]: [k.frame for k in c.keys] for c in after.shot.channels}
@@ -105,12 +94,7 @@ def test_a_path_is_drawn_by_hand_and_a_loop_is_closed(page: Page, server: Server
     page.select_option("#add-segment", "ride")
     expect(page.locator("#segments li")).to_have_count(2)
     (path,) = project(page, server).paths
-    point = page.locator("#plan [data-point]").first.bounding_box()
-    assert point is not None
-    page.mouse.move(point["x"] + 3, point["y"] + 3)
-    page.mouse.down()
-    page.mouse.move(point["x"] + 43, point["y"] - 27, steps=5)
-    page.mouse.up()
+    pull(page, page.locator("#plan [data-point]").first, 40, -30)
     page.wait_for_function("() => document.getElementById('undo').title.startsWith('Undo: Set')")
     (moved,) = project(page, server).paths
     assert moved.points[0].x_m > path.points[0].x_m
@@ -135,8 +119,7 @@ def test_a_path_is_drawn_by_hand_and_a_loop_is_closed(page: Page, server: Server
 def test_a_path_is_drawn_on_the_plan_and_bent_by_its_handles(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "camera")
     page.select_option("#add-path", "drawn")
-    plan = page.locator("#plan").bounding_box()
-    assert plan is not None
+    plan = resting(page.locator("#plan"))
     for across, down in ((0.25, 0.7), (0.5, 0.85)):
         page.mouse.click(plan["x"] + plan["width"] * across, plan["y"] + plan["height"] * down)
         page.wait_for_timeout(400)  # two clicks at once are a double one
@@ -146,18 +129,9 @@ def test_a_path_is_drawn_on_the_plan_and_bent_by_its_handles(page: Page, server:
     assert len(drawn.points) == 3
     assert drawn.points[0].x_m < drawn.points[1].x_m < drawn.points[2].x_m
 
-    def middle_of(selector: str) -> tuple[float, float]:
-        box = page.locator(selector).first.bounding_box()
-        assert box is not None
-        return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-
-    page.mouse.dblclick(*middle_of(f"#plan [data-grab=point][data-point={drawn.points[1].id}]"))
+    page.mouse.dblclick(*point_in(page.locator(f"#plan [data-grab=point][data-point={drawn.points[1].id}]")))
     expect(page.locator("#plan [data-grab=handle]")).to_have_count(2)
-    x, y = middle_of("#plan [data-side=out]")
-    page.mouse.move(x, y)
-    page.mouse.down()
-    page.mouse.move(x, y + 30, steps=4)
-    page.mouse.up()
+    pull(page, page.locator("#plan [data-side=out]"), 0, 30)
     saved_step(page, "Undo: Set")
     (bent,) = project(page, server).paths
     assert bent.points[1].bends == "even"
@@ -198,19 +172,6 @@ def test_another_shot_through_another_camera(page: Page, server: Server, floor: 
     assert project(page, server).shots == before.shots
 
 
-def drag(page: Page, from_x: float, from_y: float, by_x: float, by_y: float) -> None:
-    page.mouse.move(from_x, from_y)
-    page.mouse.down()
-    page.mouse.move(from_x + by_x, from_y + by_y, steps=5)
-    page.mouse.up()
-
-
-def middle(page: Page, selector: str, number: int) -> tuple[float, float]:
-    box = page.locator(selector).nth(number).bounding_box()
-    assert box is not None
-    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-
-
 def test_a_curve_is_bent_and_keys_are_copied_together(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "light")
     strength = "look/lights/{light}/strength_stops"
@@ -226,12 +187,12 @@ def test_a_curve_is_bent_and_keys_are_copied_together(page: Page, server: Server
     page.locator("#mat").focus()
     page.keyboard.press("v")
     expect(page.locator(".curve-key")).to_have_count(2)
-    drag(page, *middle(page, ".curve-key", 1), 0, 25)
+    pull(page, page.locator(".curve-key").nth(1), 0, 25)
     expect(field(page, strength)).not_to_have_value("2")
     (channel,) = project(page, server).shot.channels
     assert channel.keys[1].frame == 60
     assert 0 < channel.keys[1].value[0] < 2
-    drag(page, *middle(page, ".curve-handle", 0), 30, -40)
+    pull(page, page.locator(".curve-handle").first, 30, -40)
     saved_step(page, "Set")
     expect(page.locator(".curve-handle[fill='var(--color-ink)']")).to_have_count(2)
     (channel,) = project(page, server).shot.channels
@@ -239,10 +200,10 @@ def test_a_curve_is_bent_and_keys_are_copied_together(page: Page, server: Server
     assert channel.keys[0].leaves[0] > 1 / 3
     assert channel.keys[0].leaves[1] > 0
     # both keys in a rectangle, laid down once more from frame 101 on
-    x, y = middle(page, ".lane-key", 0)
-    far_x, _ = middle(page, ".lane-key", 1)
+    x, y = point_in(page.locator(".lane-key").first)
+    far_x, _ = point_in(page.locator(".lane-key").nth(1))
     page.keyboard.down("Shift")
-    drag(page, far_x + 12, y - 7, x - far_x - 18, 13)
+    drag(page, (far_x + 12, y - 7), (x - 6, y + 6))
     page.keyboard.up("Shift")
     expect(page.locator(".lane-key[stroke='var(--color-camera)']")).to_have_count(2)
     page.locator("#mat").focus()
@@ -288,28 +249,20 @@ def test_a_lamp_is_sized_and_aimed_on_the_drawings(page: Page, server: Server, f
     opened(page, floor, "light")
     before = project(page, server)
     key = before.look.lights[0]
-    size = page.locator("#plan [data-grab=size]").bounding_box()
-    lamp = page.locator(f"#plan [data-grab=light][data-light={key.id}]").bounding_box()
-    assert size
-    assert lamp
-    at = size["x"] + size["width"] / 2, size["y"] + size["height"] / 2
-    middle = lamp["x"] + lamp["width"] / 2, lamp["y"] + lamp["height"] / 2
-    drag(page, *at, at[0] - middle[0], at[1] - middle[1])  # twice as far from the middle, about
+    size = page.locator("#plan [data-grab=size]")
+    at, lamp = point_in(size), point_in(page.locator(f"#plan [data-grab=light][data-light={key.id}]"))
+    pull(page, size, at[0] - lamp[0], at[1] - lamp[1])  # twice as far from the middle, about
     saved_step(page, "Set width")
     wider = project(page, server).look.lights[0]
     assert wider.width_m > 1.4 * key.width_m
     assert (wider.azimuth_deg, wider.distance_m) == (key.azimuth_deg, key.distance_m)
-    aim = page.locator("#plan [data-grab=aim]").bounding_box()
-    assert aim
-    drag(page, aim["x"] + aim["width"] / 2, aim["y"] + aim["height"] / 2, 30, 0)
+    pull(page, page.locator("#plan [data-grab=aim]"), 30, 0)
     saved_step(page, "Set aim")
     aimed = project(page, server).look.lights[0].aim
     assert aimed.x_m > key.aim.x_m + 0.05
     assert aimed.z_m == pytest.approx(key.aim.z_m, abs=0.02)
     page.click("#plan-side")
-    aim = page.locator("#plan [data-grab=aim]").bounding_box()
-    assert aim
-    drag(page, aim["x"] + aim["width"] / 2, aim["y"] + aim["height"] / 2, 0, -20)
+    pull(page, page.locator("#plan [data-grab=aim]"), 0, -20)
     saved_step(page, "Set aim height")
     assert project(page, server).look.lights[0].aim.y_m > key.aim.y_m + 0.05
     for _ in range(3):

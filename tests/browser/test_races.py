@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from playwright.sync_api import Browser, Page, expect
-from tests.browser.conftest import Server, slow
+from tests.browser.conftest import Server, resting, slow
 from tests.browser.test_cards import opened, project, saved
 from tests.browser.test_studio import field
 from tests.shoot.test_shoot import wait_for
@@ -102,8 +102,7 @@ def test_another_window_follows_and_keeps_what_is_being_typed(page: Page, browse
 def test_a_drag_is_given_back_with_escape(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "camera")
     before = project(page, server)
-    mat = page.locator("#mat").bounding_box()
-    assert mat
+    mat = resting(page.locator("#mat"))
     azimuth = field(page, "camera/azimuth_deg")
     shown = azimuth.input_value()
     page.mouse.move(mat["x"] + 300, mat["y"] + 200)
@@ -114,8 +113,7 @@ def test_a_drag_is_given_back_with_escape(page: Page, server: Server, floor: str
     focal = field(page, "camera/focal_mm")
     name = page.locator("[data-card=camera]").get_by_text("Focal length", exact=True)
     name.scroll_into_view_if_needed()
-    label = name.bounding_box()
-    assert label
+    label = resting(name)
     page.mouse.move(label["x"] + 4, label["y"] + 4)
     page.mouse.down()
     page.mouse.move(label["x"] + 90, label["y"] + 4, steps=4)

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Page, Route, expect
-from tests.browser.conftest import LONG_MS, Server, section
+from tests.browser.conftest import LONG_MS, Server, drag, point_in, resting, section
 from tests.browser.test_pages import problems
 from tests.shoot.test_shoot import wait_for
 
@@ -72,12 +72,8 @@ def test_two_takes_are_wiped_and_measured(page: Page, server: Server, takes: tup
     h, w = both.shape[:2]
     assert np.abs(both[:, : w // 2 - 20] - alone[:, : w // 2 - 20]).mean() < 1
     assert both[: h // 4, w // 2 + 20 :].mean() < alone[: h // 4, w // 2 + 20 :].mean() - 15
-    box = page.locator("#edge").bounding_box()
-    assert box is not None
-    page.mouse.move(box["x"] + 9, box["y"] + 30)
-    page.mouse.down()
-    page.mouse.move(box["x"] - 150, box["y"] + 30, steps=3)
-    page.mouse.up()
+    box = resting(page.locator("#edge"))
+    drag(page, (box["x"] + 9, box["y"] + 30), (box["x"] - 150, box["y"] + 30))
     assert int(page.locator("#edge").get_attribute("aria-valuenow") or 50) < 40
     page.locator("#compare-as button", has_text="Difference").click()
     page.wait_for_function("() => document.getElementById('screen').src.includes('/against/')")
@@ -107,8 +103,7 @@ def test_exposure_and_a_curve_are_pulled_and_numbers_change(
     page.locator("summary", has_text="Curves").click()
     curve = page.locator("[data-curve]")
     curve.scroll_into_view_if_needed()
-    box = curve.bounding_box()
-    assert box is not None
+    box = resting(curve)
     x, y = box["x"] + box["width"] * 6 / 14, box["y"] + box["height"] * 8 / 14  # two stops below grey
     page.mouse.move(x, y)
     page.mouse.down()
@@ -159,12 +154,8 @@ def test_a_note_is_pinned_and_a_bad_frame_is_mended(
     page.keyboard.press("n")
     page.keyboard.type("Softer, please")
     page.click("#note-draw")
-    box = page.locator("#frame").bounding_box()
-    assert box is not None
-    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
-    page.mouse.down()
-    page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] / 2, steps=5)
-    page.mouse.up()
+    frame = page.locator("#frame")
+    drag(page, point_in(frame), point_in(frame, 0.75))
     page.click("#note-pin")
     expect(page.locator("#notes .note")).to_have_count(1)
     expect(page.locator("#marks polyline")).to_have_count(1)
@@ -236,12 +227,8 @@ def test_a_part_of_a_frame_is_dragged_out_and_shot_again(
     expect(choose).to_have_text("The whole picture")
     expect(page.locator("#marks rect")).to_have_count(0)
     choose.click()
-    box = page.locator("#frame").bounding_box()
-    assert box is not None
-    page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] * 0.25)
-    page.mouse.down()
-    page.mouse.move(box["x"] + box["width"] * 0.25, box["y"] + box["height"] * 0.75, steps=4)
-    page.mouse.up()
+    frame = page.locator("#frame")
+    drag(page, point_in(frame, 0.75, 0.25), point_in(frame, 0.25, 0.75))
     expect(choose).to_have_text("A part: 50 × 50 %")
     page.keyboard.press("ArrowRight")
     expect(page.locator("#marks rect")).to_have_count(1)  # in every frame

@@ -10,7 +10,7 @@ from pathlib import Path
 import av
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
-from tests.browser.conftest import LONG_MS, Server, deafen, section
+from tests.browser.conftest import LONG_MS, Server, deafen, drag, point_in, resting, section
 
 from cyclorama.store import Studio
 
@@ -64,8 +64,7 @@ def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
     last_step = undo.get_attribute("title") or ""
     strength = field(page, "look/lights/{light}/strength_stops")
     strength.scroll_into_view_if_needed()
-    name = strength.locator("xpath=ancestor::*[contains(@class, 'row')]").locator("[data-drag]").bounding_box()
-    assert name
+    name = resting(strength.locator("xpath=ancestor::*[contains(@class, 'row')]").locator("[data-drag]"))
     x, y = name["x"] + 10, name["y"] + name["height"] / 2
     page.mouse.move(x, y)
     page.mouse.down()
@@ -78,10 +77,7 @@ def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
     page.mouse.up()
     page.wait_for_function(f"before => {BRIGHTNESS} < 1.05 * before", arg=before, timeout=LONG_MS)
     expect(undo).to_have_attribute("title", last_step)
-    page.mouse.move(x, y)
-    page.mouse.down()
-    page.mouse.move(x + 20, y, steps=8)
-    page.mouse.up()
+    drag(page, (x, y), (x + 20, y))
     expect(undo).to_have_attribute("title", "Undo: Set strength (Ctrl+Z)")
     page.wait_for_function(f"before => {BRIGHTNESS} > 1.1 * before", arg=before, timeout=LONG_MS)
     undo.click()
@@ -105,10 +101,7 @@ def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
     page.mouse.up()
     page.wait_for_function(f"before => {BRIGHTNESS} < 1.05 * before", arg=before, timeout=LONG_MS)
     # who drags stops where the document does
-    page.mouse.move(x, y)
-    page.mouse.down()
-    page.mouse.move(x - 400, y, steps=4)
-    page.mouse.up()
+    drag(page, (x, y), (x - 400, y))
     expect(strength).to_have_value("-12")
     expect(undo).to_have_attribute("title", "Undo: Set strength (Ctrl+Z)")
 
@@ -151,12 +144,9 @@ def test_scrubbing_by_ring_strip_and_keys(page: Page, floor: str) -> None:
     opened(page, floor)
     number = page.locator("#frame-number")
     expect(number).to_have_value("1")
-    plan = page.locator("#plan").bounding_box()
-    camera = page.locator('#plan [data-grab="camera"]').bounding_box()
-    assert plan
-    assert camera
+    plan = resting(page.locator("#plan"))
     middle = (plan["x"] + plan["width"] / 2, plan["y"] + plan["height"] / 2 + 6)
-    start = (camera["x"] + camera["width"] / 2, camera["y"] + camera["height"] / 2)
+    start = point_in(page.locator('#plan [data-grab="camera"]'))
     radius = ((start[0] - middle[0]) ** 2 + (start[1] - middle[1]) ** 2) ** 0.5
     page.mouse.move(*start)
     page.mouse.down()
@@ -164,8 +154,7 @@ def test_scrubbing_by_ring_strip_and_keys(page: Page, floor: str) -> None:
     page.mouse.move(middle[0] + radius, middle[1])
     page.mouse.up()
     assert abs(int(number.input_value()) - 61) <= 2  # a quarter of the way round
-    strip = page.locator("#strip").bounding_box()
-    assert strip
+    strip = resting(page.locator("#strip"))
     page.mouse.click(strip["x"] + 92 + (strip["width"] - 106) * 0.5, strip["y"] + 40)
     assert abs(int(number.input_value()) - 121) <= 1
     page.keyboard.press("ArrowRight")
@@ -180,21 +169,13 @@ def test_dragging_in_the_lens_and_on_the_plan_can_be_undone(page: Page, floor: s
     opened(page, floor, "camera")
     azimuth = field(page, "camera/azimuth_deg")
     before = azimuth.input_value()
-    mat = page.locator("#mat").bounding_box()
-    assert mat
-    page.mouse.move(mat["x"] + 300, mat["y"] + 200)
-    page.mouse.down()
-    page.mouse.move(mat["x"] + 340, mat["y"] + 210, steps=4)
-    page.mouse.up()
+    mat = resting(page.locator("#mat"))
+    drag(page, (mat["x"] + 300, mat["y"] + 200), (mat["x"] + 340, mat["y"] + 210))
     expect(azimuth).not_to_have_value(before)
     page.click("#undo")
     expect(azimuth).to_have_value(before)
-    lamp = page.locator('#plan [data-light="key"]').bounding_box()
-    assert lamp
-    page.mouse.move(lamp["x"] + lamp["width"] / 2, lamp["y"] + lamp["height"] / 2)
-    page.mouse.down()
-    page.mouse.move(lamp["x"] - 30, lamp["y"] + 40, steps=4)
-    page.mouse.up()
+    lamp = resting(page.locator('#plan [data-light="key"]'))
+    drag(page, (lamp["x"] + lamp["width"] / 2, lamp["y"] + lamp["height"] / 2), (lamp["x"] - 30, lamp["y"] + 40))
     expect(page.locator('[data-card="light"]')).to_be_visible()
     expect(page.locator("#undo")).to_have_attribute("title", "Undo: Set azimuth (Ctrl+Z)")
     page.click("#undo")
@@ -204,8 +185,7 @@ def test_dragging_in_the_lens_and_on_the_plan_can_be_undone(page: Page, floor: s
 def test_the_stand_in_follows_a_drag_and_is_seen_from_outside(page: Page, floor: str) -> None:
     opened(page, floor, "camera")
     shown = page.evaluate(STANDIN)
-    mat = page.locator("#mat").bounding_box()
-    assert mat
+    mat = resting(page.locator("#mat"))
     page.mouse.move(mat["x"] + 300, mat["y"] + 200)
     page.mouse.down()
     page.mouse.move(mat["x"] + 400, mat["y"] + 260, steps=4)
@@ -225,8 +205,7 @@ def test_without_webgl_a_drag_shows_rendered_pictures(page: Page, floor: str) ->
     expect(page.locator("#walk-out")).to_be_disabled()
     page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
     before = page.evaluate(PRINT)
-    mat = page.locator("#mat").bounding_box()
-    assert mat
+    mat = resting(page.locator("#mat"))
     page.mouse.move(mat["x"] + 300, mat["y"] + 200)
     page.mouse.down()
     page.mouse.move(mat["x"] + 400, mat["y"] + 260, steps=4)

@@ -18,11 +18,14 @@ export class TitleDrag {
     this.bench = bench;
     /** box of the title, % of the picture, and what it is of */
     this.box = null;
+    /** from the moment it is taken until the server has its new place: the box stays where the hand left it */
+    this.held = false;
     drag(byId("title-box"), (e) => this.#take(e));
   }
 
   /** Shows the box where the chosen title is seen in the frame that is looked at. */
   async show() {
+    if (this.held) return;
     const { kind, id } = this.bench.chosen();
     const title = kind === "title" ? this.store.thing({ kind, id }) : null;
     const start = title ? this.store.state.title_starts[id] : 0;
@@ -33,7 +36,7 @@ export class TitleDrag {
     this.key = key;
     const asked = query({ shape: byId("shape").value, frame: this.bench.frame() });
     const box = await get(`${this.store.url}/titles/${id}/box?${asked}`).catch(() => null);
-    if (this.key === key) this.#lay((this.box = box));
+    if (this.key === key && !this.held) this.#lay((this.box = box));
   }
 
   #lay(box) {
@@ -50,14 +53,24 @@ export class TitleDrag {
     const from = this.box;
     let by = [0, 0];
     const move = (m) => {
+      this.held = true;
       by = [snapped(from.left, from.width, (100 * (m.clientX - e.clientX)) / frame.width, m.altKey, "across"), snapped(from.top, from.height, (100 * (m.clientY - e.clientY)) / frame.height, m.altKey, "down")];
       this.#lay({ ...from, left: from.left + by[0], top: from.top + by[1] });
+    };
+    const settle = () => {
+      this.held = false;
+      this.key = null;
+      this.show();
     };
     const end = () => {
       for (const axis of ["across", "down"]) byId(`guide-${axis}`).hidden = true;
     };
-    const cancel = () => (end(), this.#lay(from));
-    const drop = () => (end(), by[0] || by[1] ? this.bench.placeTitle(title, { across: by[0], down: by[1] }) : this.#lay(from));
+    const cancel = () => (end(), settle());
+    const drop = async () => {
+      end();
+      if (by[0] || by[1]) await this.bench.placeTitle(title, { across: by[0], down: by[1] });
+      settle();
+    };
     return { move, drop, cancel };
   }
 }
