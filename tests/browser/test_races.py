@@ -13,7 +13,7 @@ def test_a_switch_that_is_pressed_twice_is_as_it_was(page: Page, server: Server,
     opened(page, floor, "set")
     switch = page.locator("[data-card=set]").get_by_role("switch", name="On the set").first
     before = switch.get_attribute("aria-checked")
-    with slow(page, 0.2):
+    with slow(page, seconds=0.2):
         for _ in range(4):
             switch.click()
         expect(switch).to_have_attribute("aria-checked", before)
@@ -46,7 +46,7 @@ def test_the_next_hand_takes_hold_of_values_on_their_way(page: Page, server: Ser
     opened(page, floor, "camera")
     azimuth = field(page, "camera/azimuth_deg")
     before = float(azimuth.input_value())
-    with slow(page, 0.4):
+    with slow(page, seconds=0.4):
         for _ in range(3):
             page.locator("#mat").focus()
             page.keyboard.press(".")

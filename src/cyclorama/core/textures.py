@@ -41,6 +41,12 @@ class Textures(NamedTuple):
     """(256,) sRGB byte → linear"""
 
 
+Versions = list[NDArray[np.uint8]]
+"""A picture (h, w, 4) and its halvings."""
+KeepVersions = Callable[[object, Callable[[], Versions]], Versions]
+"""Gives the versions of a key, building them if they are not there yet."""
+
+
 def srgb_to_linear(x: NDArray[np.floating]) -> NDArray[np.float32]:
     """IEC 61966-2-1 decoding of display values 0…1."""
     return np.where(x <= 0.04045, x / 12.92, ((np.maximum(x, 0) + 0.055) / 1.055) ** 2.4).astype(np.float32)
@@ -57,7 +63,7 @@ def to_srgb_bytes(x: NDArray[np.float32]) -> NDArray[np.uint8]:
     return (np.clip(y, 0, 1) * 255 + 0.5).astype(np.uint8)
 
 
-def smaller_versions(pixels: NDArray[np.uint8], is_colour: bool) -> list[NDArray[np.uint8]]:
+def smaller_versions(pixels: NDArray[np.uint8], is_colour: bool) -> Versions:
     """The picture (h, w, 4) and its halvings down to one pixel; colours are averaged in linear light."""
     versions = [pixels]
     decode = srgb_to_linear_table()
@@ -79,9 +85,10 @@ def smaller_versions(pixels: NDArray[np.uint8], is_colour: bool) -> list[NDArray
 
 
 class TextureShelf:
-    """Collects pictures and hands out their rows."""
+    """Collects pictures and hands out their rows; `keep` may have their versions from another shelf."""
 
-    def __init__(self) -> None:
+    def __init__(self, keep: KeepVersions = lambda key, build: build()) -> None:
+        self._keep = keep
         self._rows: dict[object, int] = {}
         self._starts: dict[object, tuple[list[int], tuple[int, int]]] = {}
         self._texels: list[NDArray[np.uint8]] = []
@@ -108,7 +115,7 @@ class TextureShelf:
         if key not in self._rows:
             if (picture, is_colour) not in self._starts:
                 starts = []
-                versions = smaller_versions(pixels(), is_colour)
+                versions = self._keep((picture, is_colour), lambda: smaller_versions(pixels(), is_colour))
                 for version in versions:
                     starts.append(self._next)
                     self._texels.append(version.reshape(-1, 4))

@@ -12,7 +12,20 @@ from cyclorama.core.render.compile.kept import SceneCache, bytes_of
 from cyclorama.core.render.film.film import Film
 from cyclorama.core.render.film.picking import PickProbe
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.scene import Light, Made, Material, Project, Row, Segment, Variant, Wears, Worn, new_project
+from cyclorama.core.scene import (
+    Light,
+    Made,
+    Material,
+    MaterialMaps,
+    Project,
+    Row,
+    Segment,
+    TextureRef,
+    Variant,
+    Wears,
+    Worn,
+    new_project,
+)
 
 KEY = Light(id="key", name="Key", azimuth_deg=30, elevation_deg=50, distance_m=2.5)
 
@@ -192,6 +205,18 @@ def test_two_shots_looks_and_colourways_flipped_twenty_times_compile_nothing_ane
     for _ in range(20):
         flip()
     assert compiler.made == made
+
+
+def test_the_picture_of_a_map_is_unpacked_once_however_its_map_lies() -> None:
+    project = studio()
+    compiler = SceneCompiler(ASSETS.__getitem__)
+    seen = set()
+    for turn in (0.0, 15.0, 30.0):
+        maps = MaterialMaps(base_color=TextureRef(pattern="weave", rotation_deg=turn))
+        scene = compiler.compile(moment(edited(project, {"materials/n/maps": maps}), 1), 32, 18)
+        seen.add(scene.textures.transform.tobytes())
+    assert len(seen) == compiler.made["surfaces"] == 3
+    assert compiler.made["picture"] == 1
 
 
 def test_kept_pictures_keep_within_their_limit() -> None:

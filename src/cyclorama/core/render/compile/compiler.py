@@ -4,6 +4,7 @@ Three layers, each kept until what it depends on changes: geometry (items, set),
 (camera, lights, poses).
 """
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Literal
 
@@ -37,7 +38,7 @@ from ...scene.base import Affects, ReadAsset
 from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
 from ...scene.writing import derive
-from ...textures import Textures, TextureShelf
+from ...textures import Textures, TextureShelf, Versions
 from ..trace.arrays import COMPONENTS, F32, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from ..trace.bodies import Body, pose_keys
 from ..trace.camera_rays import CameraRays, filter_table, pixel_projection
@@ -156,14 +157,13 @@ class SceneCompiler:
         def build() -> tuple[Materials, Textures]:
             sweep = derive(_SWEEP, base_color=stage.sweep.color, specular_roughness=stage.sweep.roughness)
             disc = derive(_DISC, base_color=stage.disc.color, specular_roughness=stage.disc.roughness)
-            # the pictures stay until other maps are used: unpacking them takes longer than all the rest
             if stage.sweep.picture and stage.sweep.form == "straight":
                 sweep = self._printed(sweep, stage.sweep)
             maps = (
                 (sweep.maps, *(m.maps for m in materials)),
                 [decal.asset for on in worn.values() for decal, _ in on.decals],
             )
-            textures: TextureSet = self._kept.get("maps", maps, lambda: TextureSet(self.read_asset))
+            textures: TextureSet = self._kept.get("maps", maps, lambda: TextureSet(self.read_asset, self._picture))
             rows = material_rows((sweep, disc, *materials), textures, worn)
             return rows, textures.shelf.arrays()
 
@@ -171,6 +171,11 @@ class SceneCompiler:
         painted = stage.sweep.color, stage.sweep.roughness, printed, stage.disc.color, stage.disc.roughness
         worn = worn_on(moment)
         return self._kept.numbered("surfaces", (materials, painted, worn), build)
+
+    def _picture(self, key: object, build: Callable[[], Versions]) -> Versions:
+        """A picture of a map: it stays when other maps change, as unpacking takes longer than all the rest."""
+        versions: Versions = self._kept.get("picture", key, build)
+        return versions
 
     def _printed(self, material: Material, sweep: Sweep) -> Material:
         """The sweep's material with a picture on it, in its own proportions."""

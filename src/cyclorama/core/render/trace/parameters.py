@@ -42,7 +42,7 @@ from ...picture_files import decode_picture
 from ...scene import Material, TextureRef
 from ...scene.base import ReadAsset
 from ...scene.surface_layer import Decal, SurfaceLayer
-from ...textures import CLAMP, MIRROR, PLANAR, PROJECTIONS, REPEAT, TRIPLANAR, TextureShelf, map_value
+from ...textures import CLAMP, MIRROR, PLANAR, PROJECTIONS, REPEAT, TRIPLANAR, KeepVersions, TextureShelf, map_value
 from .arrays import Materials
 
 _MAPPED = (
@@ -58,11 +58,12 @@ _AS_IT_IS = (0.0, 1.0, 0.0, 1.0)
 
 
 class TextureSet:
-    """Takes in the maps that materials refer to; `read` gives the bytes of an asset."""
+    """Takes in the maps that materials refer to; `read` gives the bytes of an asset, and `keep` may have a picture from
+    another set."""
 
-    def __init__(self, read: ReadAsset):
+    def __init__(self, read: ReadAsset, keep: KeepVersions = lambda key, build: build()):
         self._read = read
-        self.shelf = TextureShelf()
+        self.shelf = TextureShelf(keep)
 
     def index_of(self, ref: TextureRef | None, is_colour: bool, single: bool = False, frame: Frame = NO_FRAME) -> int:
         """Row of a map, −1 for none. `single`: it drives one number; frame: from the space of the parts that wear it
