@@ -24,12 +24,12 @@ def test_recorded_rays_are_those_of_the_picture(tracer: Tracer) -> None:
     from there to the light; what is scattered up meets nothing."""
     project, assets = project_of(plane(400.0), diffuse(0.5))
     project = edited(project, look__lights=(KEY,), camera__elevation_deg=60.0)
-    scene = SceneCompiler(assets.__getitem__).compile(moment(project, 1), 32, 18)
-    film = Film(32, 18)
+    scene = SceneCompiler(assets.__getitem__).compile(moment(project, 1), 16, 9)
+    film = Film(16, 9)
     tracer.expose(film, scene, 2)
     assert film.alpha.min() == 1.0
-    queries = record(scene, 32, 18, 2)
-    paths = 32 * 18 * 2
+    queries = record(scene, 16, 9, 2)
+    paths = 16 * 9 * 2
     answers = [q.ask() for q in queries]
     nearest = [(q, a) for q, a in zip(queries, answers, strict=True) if isinstance(a, Hits)]
     met = np.concatenate([a.triangle for _, a in nearest]) >= 0

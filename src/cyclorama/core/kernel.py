@@ -177,8 +177,12 @@ def device(function: F) -> F:
 
 
 def from_python(function: F) -> F:
-    """A `device` or `routine` compiled once more so that Python can call it; not cached."""
-    compiled: F = njit(**{**_OPTIONS, "cache": False})(function.py_func)  # type: ignore[attr-defined]
+    """A function that calls a `device` or `routine`, for Python to call: what it calls comes from the cache."""
+
+    def called(*arguments: object) -> object:
+        return function(*arguments)
+
+    compiled: F = njit(**{**_OPTIONS, "cache": False})(called)
     return compiled
 
 

@@ -282,7 +282,7 @@ def test_neighbours_calm_the_clip_without_losing_detail(tracer: Tracer) -> None:
             cleaned[n] = without_colour(films[n], denoise(films[n], radiance=own))
         calm.append(neighbours.settled(films[number], near, cleaned))
     neighbours.close()
-    best = edited(project, shot__shoot__samples=512)
+    best = edited(project, shot__shoot__samples=256)
     best_films = [expose_frame(moment(best, n), compiler, tracer) for n in inner]
     truths = [denoise(film) for film in best_films]
     seen = [films[n] for n in inner]

@@ -211,6 +211,7 @@ def test_edits_of_light_and_paint_are_guessed_at_full_size(tracer: Tracer) -> No
     project, compiler = studio()
     project = changed(project, set__sweep__on=True)
     size = 128, 96
+    developer = ProgressiveRenderer(compiler, tracer)
 
     def linear(shown: DevelopedPicture) -> np.ndarray:
         picture = Image.open(io.BytesIO(shown.jpeg)).resize(size, Image.Resampling.BILINEAR)
@@ -222,11 +223,10 @@ def test_edits_of_light_and_paint_are_guessed_at_full_size(tracer: Tracer) -> No
         ("set/sweep/color", [0.2, 0.1, 0.1]),
         ("look/environment/tilt_deg", 90.0),
     ):
-        developer = ProgressiveRenderer(compiler, tracer)
         last = list(developer.pictures(moment(project, 1), *size))[-1]
         now = apply_set(project, SetValue(path=path, value=value))  # type: ignore[arg-type]
         small = next(ProgressiveRenderer(compiler, tracer).pictures(moment(now, 1), *size))
-        truth = linear(developer.still(moment(now, 1), *size, 256))
+        truth = linear(developer.still(moment(now, 1), *size, 128))
         guessed = next(developer.pictures(moment(now, 1), *size))
         assert (guessed.samples, guessed.width) == (0, size[0])
         off = {

@@ -9,6 +9,7 @@ from ...app.guide import guide_sections
 from ...app.schema import schema
 from ...core.cut.document import Cut
 from ...core.errors import DamagedError
+from ...core.geometry.read.formats import file_endings
 from ...core.kind_fields import shared_fields
 from ...core.light.kinds import KINDS, fields_of
 from ...core.light.studio_environments import STUDIOS
@@ -42,6 +43,7 @@ def _place(path: str) -> Property:
 
 templates.env.globals["place_of"] = _place
 templates.env.globals["gestures"] = lambda: next(s.html for s in guide_sections() if s.key == "pointer")
+templates.env.globals["model_files"] = lambda: ",".join(file_endings())
 templates.env.globals["schema"] = lambda: schema().model_dump_json()
 
 

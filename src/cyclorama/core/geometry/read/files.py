@@ -6,14 +6,12 @@ import shutil
 import stat
 import zipfile
 import zlib
-from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 
 from ...errors import IntakeError
 from ...file_names import relative_name
 
 USD_ENDINGS = (".usd", ".usda", ".usdc", ".usdz")
-MODEL_ENDINGS = (".glb", ".gltf", ".obj", ".ply", ".stl", *USD_ENDINGS, ".step", ".stp")
 MAX_TOTAL_BYTES = 2 << 30
 MAX_FILES = 2000
 _UNREADABLE = (
@@ -34,33 +32,12 @@ class FileBundle:
     def __init__(self, files: dict[str, bytes]):
         self._files: dict[str, bytes] = {}
         for name, data in files.items():
-            if not data and name.lower().endswith((*MODEL_ENDINGS, ".zip")):
-                raise IntakeError(f"‘{name}’ is empty. Export the model again.")
             if name.lower().endswith(".zip"):
+                if not data:
+                    raise IntakeError(f"‘{name}’ is empty. Pack the model again.")
                 self._files.update(unpack(name, data))
             else:
                 self._files[relative_name(name)] = data
-
-    def model(self, usd_root: Callable[["FileBundle", list[str]], str] | None = None) -> tuple[str, bytes]:
-        """The one model file of the bundle; of several USD layers the one that `usd_root` chooses.
-
-        Raises IntakeError when there is none or more than one.
-        """
-        found = [n for n in self._files if n.lower().endswith(MODEL_ENDINGS)]
-        if not found:
-            names = ", ".join(f"‘{n}’" for n in list(self._files)[:3]) or "nothing"
-            raise IntakeError(f"There is no model in {names}. Models come as GLB, glTF, OBJ, PLY, STL, USD or STEP.")
-        if (
-            usd_root is not None
-            and len(found) > 1
-            and all(n.lower().rsplit(".", 1)[-1].startswith("usd") for n in found)
-        ):
-            found = [usd_root(self, found)]
-        if len(found) > 1:
-            raise IntakeError(
-                f"There are {len(found)} models (‘{found[0]}’, ‘{found[1]}’ …). Bring them in one at a time."
-            )
-        return found[0], self._files[found[0]]
 
     def all(self) -> dict[str, bytes]:
         """Every file by its path."""

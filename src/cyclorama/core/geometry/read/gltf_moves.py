@@ -10,7 +10,7 @@ import numpy as np
 
 from ...arrays import Mat4s
 from ...errors import CycloramaError, IntakeError
-from .files import FileBundle
+from .formats import model_in
 from .gltf import split
 from .gltf_file import GltfFile
 from .gltf_rig import RigReader
@@ -37,10 +37,10 @@ def read_camera_move(files: dict[str, Path], fps: float) -> FileMove:
 
     Raises IntakeError with a sentence when there is none, or the file cannot be read.
     """
-    bundle = FileBundle({name: path.read_bytes() for name, path in files.items()})
-    name, data = bundle.model()
-    if not name.lower().endswith((".glb", ".gltf")):
+    name, format, bundle = model_in({name: path.read_bytes() for name, path in files.items()})
+    if format.title not in ("GLB", "glTF"):
         raise IntakeError(f"Camera moves come as GLB or glTF; ‘{name}’ is something else.")
+    data = bundle.all()[name]
     try:
         document, chunk = split(name, data)
         return _move(document, RigReader(GltfFile(name, document, chunk, bundle)), name, fps)

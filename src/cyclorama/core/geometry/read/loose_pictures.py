@@ -28,7 +28,7 @@ _WORDS = {
     "base_metalness": "metalness",
     "emission_color": "emission",
 }
-_PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".tga", ".bmp")
+PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".tga", ".bmp")
 
 
 def lay_on_loose_pictures(model: FileModel, bundle: FileBundle) -> None:
@@ -41,7 +41,7 @@ def lay_on_loose_pictures(model: FileModel, bundle: FileBundle) -> None:
     for path, data in bundle.all().items():
         name = PurePosixPath(path).name
         stem, slot = _told_by(name)
-        if slot is None or not name.lower().endswith(_PICTURES) or label(name) in known or not data:
+        if slot is None or not name.lower().endswith(PICTURE_ENDINGS) or label(name) in known or not data:
             continue
         wanted = [i for i in _belonging(model, stem) if slot == "" or getattr(model.materials[i].maps, slot) is None]
         if not wanted:
