@@ -40,7 +40,9 @@ SHOWN = Material(id="m", name="Shown", base_color=(0.5, 0.05, 0.04), specular_ro
 FAULT = "The pictures of ready sets and rigs cannot be developed; the terminal that runs Cyclorama tells more."
 
 
-READY = [("set", name) for name in get_args(ReadySet)] + [("rig", name) for name in get_args(ReadyRig)]
+READY = [("set", name) for name in get_args(ReadySet)] + [
+    ("rig", name) for name in get_args(ReadyRig) if name != "lights out"
+]
 
 
 class Nothing(BaseModel):

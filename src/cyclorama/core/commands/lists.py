@@ -10,14 +10,12 @@ from pydantic import Field
 from ..errors import ChangeError
 from ..geometry.measure import Measures, ground_placement, measure, placed_hull
 from ..geometry.primitives import build_made
-from ..light.kinds import KINDS
 from ..motion import stand_height_m
 from ..scene import (
     Aim,
     Channel,
     Doc,
     Item,
-    Light,
     Look,
     Made,
     Material,
@@ -36,7 +34,7 @@ from ..scene import (
 )
 from ..scene.base import new_id
 from ..scene.item import ON_SET, Form
-from ..scene.light import WITH_RIG, Shape
+from ..scene.light import WITH_RIG
 from ..scene.writing import revise
 from .base import ValuePath, performs
 from .names import free_ids, free_light_name, free_name, next_name
@@ -50,33 +48,6 @@ USUAL_SIZE_M = 0.3
 _COPIED = ("items", "looks", "cameras", "shots")
 _REMOVED = (*_COPIED, "materials", "paths", "palette", "references")
 _REMOVED_WITHIN = ("lights", "segments", "points", "formats", "then", "variants", "layers", "decals")
-
-
-def with_light(project: Project, shape: Shape) -> Project:
-    """One more light of a shape, in the size of the first one."""
-    look = project.look
-    near = look.lights[0] if look.lights else Light(id="x", name="x")
-    kind = KINDS[shape]
-    across, up = kind.first_size
-    size: dict[str, Any] = {
-        "width_m": near.width_m * across,
-        "height_m": near.height_m if up == 1.0 else near.width_m * up,
-    }
-    power: dict[str, Any] = dict(zip(("power", "power_unit"), kind.first_power or (), strict=False))
-    name = free_light_name(look, kind.title)
-    new = Light(
-        id=new_id("light"),
-        name=name,
-        shape=shape,
-        azimuth_deg=20,
-        elevation_deg=45,
-        aim=near.aim,
-        distance_m=near.distance_m,
-        strength_stops=-1.5,
-        **size,
-        **power,
-    )
-    return insert_item(project, "look/lights", new)
 
 
 def with_made(project: Project, form: Form, measures_of: MeasuresOf) -> Project:
@@ -279,18 +250,6 @@ def _made(form: Form, size: float, foot: float) -> Made:
 def with_lights_aimed(look: Look, aim: Aim) -> dict[str, Any]:
     """Values that aim all lights of a look at something."""
     return {f"looks/{look.id}/lights/{light.id}/aim": aim for light in look.lights}
-
-
-class AddLight(Doc):
-    """Put another light of a shape on the set."""
-
-    kind: Literal["add_light"] = "add_light"
-    shape: Shape = "rectangle"
-
-
-@performs(AddLight)
-def _add_light(project: Project, change: AddLight, _: Tools) -> tuple[Project, str]:
-    return with_light(project, change.shape), "Add a light"
 
 
 class AddItem(Doc):

@@ -23,7 +23,7 @@ from .tools import Tools
 
 METERED = 4
 """Moments of a move over which the subject is metered."""
-_FROM_BLACK = ("dark field", "rims only", "night")
+_FROM_BLACK = ("dark field", "rims only", "night", "lights out")
 """Rigs beside which no other light belongs: the environment is turned off."""
 _BEHIND = {"dark field": (0.004, 0.004, 0.004), "bright field": (0.9, 0.9, 0.9), "night": (0.006, 0.008, 0.014)}
 

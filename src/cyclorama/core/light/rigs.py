@@ -119,4 +119,5 @@ _RIGS: dict[ReadyRig, Callable[[], tuple[Light, ...]]] = {
         _light("Lamp", -55, 24, (0.3, 0.3), 2.4, 1.8, "sphere", role="key", temperature_k=2600.0),
         _light("Window", 70, 14, (0.8, 1.0), -1.6, 3.0, role="fill", temperature_k=3600.0),
     ),
+    "lights out": tuple,
 }

@@ -28,5 +28,6 @@ ReadyRig = Literal[
     "dish and cards",
     "low raking",
     "night",
+    "lights out",
 ]
-"""Sets of lights that the program brings."""
+"""Sets of lights that the program brings; the last one is black, to add light by light."""
