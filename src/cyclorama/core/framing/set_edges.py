@@ -21,16 +21,18 @@ class SetEdges:
     """the sweep ends in the picture: something else is seen beside or above it"""
     outside: list[int]
     """the camera stands behind the wall or under the floor"""
+    fills: bool
+    """the sweep fills the picture in every frame: no background is seen"""
 
 
 def set_edges(view: View, sweep: Sweep) -> SetEdges:
     """Check the border and the inside of the picture in every frame against the sweep."""
     if not sweep.on:
-        return SetEdges([], [])
+        return SetEdges([], [], False)
     eyes, rays = view.poses.cameras[:, :3, 3], _rays(view)
     outside = _is_outside(sweep, eyes)
     ends = ~outside & ~covered_rays(sweep, eyes[:, None], rays).all(axis=1)
-    return SetEdges(view.every(ends), view.every(outside))
+    return SetEdges(view.every(ends), view.every(outside), not (ends | outside).any())
 
 
 def wall_m(sweep: Sweep) -> float:

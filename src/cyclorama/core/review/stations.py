@@ -130,6 +130,14 @@ def _set(r: Review) -> Station:
     return _station("set", "Set", sentence[0].upper() + sentence[1:], hints)
 
 
+def background_hints(r: Review) -> Hints:
+    """Hints that the Background section of the Set card gives, about what cannot be seen there."""
+    hints = Hints()
+    if r.edges.fills:
+        hints.add("The sweep hides the background in every frame.", fixes.SWEEP_OFF)
+    return hints
+
+
 def _add_hanging(hints: Hints, project: Project) -> None:
     """A hint for each item that rides on another without standing on it; how the subject stands is told already."""
     for item in project.items:

@@ -178,6 +178,18 @@ class Background(Doc):
     source_name: Annotated[str, affecting("nothing")] = ""
     blur: Annotated[Unit01, Field(title="Blur")] = 0.0
     """Blurs the background, as if it were far out of focus."""
+    fit: Annotated[
+        Literal["fill", "whole"], Field(title="Fit"), Choices({"fill": "fills the frame", "whole": "whole picture"})
+    ] = "fill"
+    """A picture either fills the frame and is cut, or is seen whole, with the colour around it."""
+    size: Annotated[float, quantity("Size", "", ge=0.05, le=20)] = 1.0
+    """Makes a picture or gradient larger or smaller, about its middle."""
+    shift_right: Annotated[float, quantity("Shift right", "", ge=-2, le=2)] = 0.0
+    """Moves the middle of a picture or gradient, in widths of the frame."""
+    shift_up: Annotated[float, quantity("Shift up", "", ge=-2, le=2)] = 0.0
+    """Moves the middle of a picture or gradient, in heights of the frame."""
+    turn_deg: Annotated[float, quantity("Turn", "°", ge=-360, le=360)] = 0.0
+    """Turns a picture or a vertical gradient clockwise, about its middle."""
 
 
 class Behind(Background):

@@ -3,6 +3,7 @@
 from pydantic import BaseModel, SkipValidation
 
 from ...core.geometry.report import IntakeReport
+from ...core.review.fixes import Fix
 from ...core.review.next_step import NextStep
 from ...core.review.stations import Station
 from ...core.scene import Project
@@ -245,6 +246,13 @@ class ProofState(BaseModel):
     """the frames that are there"""
 
 
+class HintState(BaseModel):
+    """Something odd, and what mends it."""
+
+    text: str
+    fix: Fix | None
+
+
 class ProjectState(BaseModel):
     """Document, stations, poses, margins and plan of a project as it stands."""
 
@@ -265,6 +273,7 @@ class ProjectState(BaseModel):
     shot: ShotState
     margins: MarginsState | None
     lanes: list[LaneState]
+    background_hints: list[HintState]
     proof: ProofState
     subject: SubjectState | None
     items: list[ItemState]

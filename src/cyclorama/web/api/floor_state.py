@@ -23,7 +23,7 @@ from ...core.review import Review, review, stations
 from ...core.review.measures import FOCUS_LIMIT_PX, LEAST_ROOM, MOST_HIDDEN
 from ...core.review.next_step import next_step
 from ...core.review.phrases import stands_on
-from ...core.review.stations import animation_sentence, detail_sentence, move_sentence
+from ...core.review.stations import animation_sentence, background_hints, detail_sentence, move_sentence
 from ...core.scene import Channel, Item, Path, Project, place_of, value_at, with_worn_colourway
 from ...core.scene.light import WITH_RIG
 from ...core.scene.property import open_paths
@@ -35,6 +35,7 @@ from ...store.proofs import Proof, proofs_of
 from .answers import (
     DrawnPath,
     GapState,
+    HintState,
     ItemState,
     KeyedState,
     LaneState,
@@ -74,7 +75,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
     except DamagedError as error:  # everything else of the project can still be seen and mended
         trouble, measures = error.sentence, None
     r, proofs = review(project, measures), proofs_of(studio.folder, project)
-    proof, found = proofs[project.shot_id], stations(r)
+    proof, found, hints = proofs[project.shot_id], stations(r), background_hints(r)
     return ProjectState(
         version=saved.version,
         trouble=trouble,
@@ -88,6 +89,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         shot=_shot(r),
         margins=_margins(r),
         lanes=_lanes(r) + _metered(r, proof.readings()),
+        background_hints=[HintState(text=text, fix=hints.fixes.get(text)) for text in hints],
         proof=ProofState(key=proof.key, whole=proof.whole, numbers=proof.numbers),
         subject=_subject(r),
         items=[

@@ -136,9 +136,8 @@ class SceneCompiler:
         b = moment.look.background
 
         def picture() -> RGBImage:
-            key = (b.picture, b.blur, width, height)
             found: RGBImage = self._kept.get(
-                "backdrop", key, lambda: fit_picture(self.read_asset(b.picture or ""), b, width, height)
+                "backdrop", (b, width, height), lambda: fit_picture(self.read_asset(b.picture or ""), b, width, height)
             )
             return found
 

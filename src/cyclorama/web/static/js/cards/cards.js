@@ -7,6 +7,7 @@ import { hint } from "./hints.js";
 import { ItemList } from "./item_list.js";
 import { SurfaceLayers } from "./surface_layers.js";
 import { LensCard } from "./lens_card.js";
+import { BackgroundSection } from "./background.js";
 import { Colourways } from "./colourways.js";
 import { LightCard } from "./light_card.js";
 import { MaterialTray } from "./material_tray.js";
@@ -31,6 +32,7 @@ export class Cards {
     this.floor = floor;
     this.forecast = null;
     this.lightCard = new LightCard(store, chosen, refresh, floor);
+    this.background = new BackgroundSection(store, floor);
     this.materialCard = new MaterialCard(store, chosen, refresh, floor);
     this.variations = new Variations(store, chosen, floor);
     this.surfaceLayers = new SurfaceLayers(store, chosen, refresh, floor);
@@ -82,6 +84,7 @@ export class Cards {
     byId("fit-report").textContent = state.margins ? `Margin ${(state.margins.worst * 100).toFixed(1)} %, tightest in frame ${state.margins.worst_frame}.` : "";
     this.lensCard.show(state);
     this.lightCard.show(state);
+    this.background.show(state);
     this.materialCard.show(state);
     this.surfaceLayers.show(state);
     this.variations.show();

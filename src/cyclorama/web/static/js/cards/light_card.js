@@ -1,4 +1,4 @@
-/** The Light card besides its bound fields: which light, adding and removing, parts, gobo, background. */
+/** The Light card besides its bound fields: which light, adding and removing, parts, gobo. */
 
 import { byId } from "../shared/dom.js";
 import { showAttachment } from "./attachment.js";
@@ -51,7 +51,6 @@ export class LightCard {
     bindAim(byId("light-aim"), store, () => ({ path: this.#path(), point: store.state.lens.lights.find((l) => l.id === chosen.light).aim }));
     byId("light-rides").addEventListener("change", (e) => store.set(`${this.#path()}/rides`, e.target.value));
     byId("gobo-pictures").addEventListener("click", () => this.#pictures());
-    byId("pick-background").addEventListener("click", () => this.#background());
   }
 
   /** Change places with another light, or take over its strength and colour. */
@@ -122,8 +121,8 @@ export class LightCard {
     this.refresh();
   }
 
-  async #upload(multiple) {
-    const files = await pickFiles(PICTURES, multiple);
+  async #upload() {
+    const files = await pickFiles(PICTURES, true);
     if (!files.length) return null;
     try {
       return await upload(`${this.store.url}/pictures`, files);
@@ -139,14 +138,9 @@ export class LightCard {
   }
 
   async #pictures() {
-    const kept = await this.#upload(true);
+    const kept = await this.#upload();
     if (!kept) return;
     await this.#setAll(`${this.#path()}/gobo`, { pictures: kept.map((k) => k.asset), source_name: kept[0].name });
-  }
-
-  async #background() {
-    const kept = await this.#upload(false);
-    if (kept) await this.#setAll(this.store.full("look/background"), { kind: "picture", picture: kept[0].asset, source_name: kept[0].name });
   }
 
   show({ project }) {
@@ -159,8 +153,7 @@ export class LightCard {
     this.bench.show(!document.querySelector("[data-card=light]").hidden);
     const light = this.#light();
     for (const item of document.querySelectorAll("[data-needs-light]")) item.hidden = !light;
-    for (const [id, text] of [["environment-name", look.environment.source_name || "No picture"], ["background-name", look.background.source_name || "No picture chosen"]])
-      byId(id).textContent = byId(id).title = text;
+    byId("environment-name").textContent = byId("environment-name").title = look.environment.source_name || "No picture";
     if (light) this.#showLight(light, project);
   }
 
