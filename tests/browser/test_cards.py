@@ -175,18 +175,25 @@ def test_presets_maps_and_conditional_rows(page: Page, server: Server, floor: st
     section(page, "Maps")
     page.select_option("#map-slot", "specular_roughness")
     page.select_option("#map-source", "noise")
-    expect(page.locator("#material-maps")).to_contain_text("specular roughness · noise")
+    expect(page.locator("#material-maps")).to_contain_text("Roughness · noise")
     page.select_option("#map-slot", "base_color")
     with page.expect_file_chooser() as chooser:
         page.select_option("#map-source", "picture")
     chooser.value.set_files(picture)
-    expect(page.locator("#material-maps")).to_contain_text("base color · mask.png")
-    page.get_by_role("button", name="Remove the base_color map").click()
-    expect(page.locator("#material-maps")).not_to_contain_text("mask.png")
+    expect(page.locator("#material-maps")).to_contain_text("Colour · mask.png")
+    expect(page.locator("#map-of")).to_have_text("How the colour map lies")
+    page.get_by_role("switch", name="Cut out by its alpha").click()
+    expect(page.locator("#material-maps")).to_contain_text("Opacity · mask.png")
+    maps = project(page, server).materials[0].maps
+    assert maps.opacity
+    assert maps.base_color
+    assert (maps.opacity.asset, maps.opacity.channel) == (maps.base_color.asset, "a")
+    page.get_by_role("button", name="Remove the colour map").click()
+    expect(page.locator("#material-maps")).not_to_contain_text("Colour · mask.png")
     page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 2", timeout=LONG_MS)
     section(page, "Surface")
     expect(page.locator("[data-colour='materials/{material}/coat_color']")).to_be_visible()
-    for _ in range(4):
+    for _ in range(5):
         undo(page)
     expect(page.locator("[data-colour='materials/{material}/coat_color']")).to_be_hidden()
 
@@ -298,7 +305,6 @@ def test_a_map_says_how_it_lies(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "materials", "Maps")
     page.select_option("#map-slot", "coat_normal")
     page.select_option("#map-source", "noise")
-    page.get_by_role("button", name="coat normal").click()
     expect(page.locator("#map-of")).to_have_text("How the coat normal map lies")
     expect(page.locator("[data-number$='maps/{slot}/size_m']")).to_be_visible()
     expect(page.locator("[data-number$='maps/{slot}/scale_u']")).to_be_hidden()

@@ -11,10 +11,11 @@ from ..core.motion.loop import FIX_TITLES
 from ..core.motion.segments import SEGMENTS
 from ..core.render.passes.kinds import PASSES
 from ..core.review.stations import STATIONS
-from ..core.scene import place_of
+from ..core.scene import MaterialMaps, place_of
 from ..core.scene.camera import FARTHEST_M, NEAREST_M
 from ..core.scene.delivery import COMMON_FORMATS
 from ..core.scene.light import Behind
+from ..core.scene.material import USUAL_MAPS
 from ..core.scene.property import affects_everywhere, keyable_everywhere
 from ..core.scene.stocked import STOCK_TITLES
 from ..store.database import TakeState
@@ -63,6 +64,13 @@ class PassSchema(BaseModel):
     says: str
 
 
+class MapSchema(BaseModel):
+    """A map of a material."""
+
+    slot: str
+    title: str
+
+
 class Distances(BaseModel):
     """Nearest and farthest distance of a camera or light from its aim, m."""
 
@@ -76,6 +84,8 @@ class Schema(BaseModel):
     lights: list[LightSchema]
     segments: list[SegmentSchema]
     passes: list[PassSchema]
+    maps: list[MapSchema]
+    """the usual ones first"""
     fixes: dict[str, str]
     """ways to close a gap of a loop, and what their buttons say"""
     formats: list[str]
@@ -96,6 +106,7 @@ def names_of(fields: tuple[KindField, ...]) -> list[str]:
 @cache
 def schema() -> Schema:
     """The schema of this version."""
+    slots = dict.fromkeys((*USUAL_MAPS, *MaterialMaps.model_fields))
     return Schema(
         lights=[LightSchema(shape=k.shape, title=k.title, fields=sorted(fields_of(k))) for k in KINDS.values()],
         segments=[
@@ -103,6 +114,10 @@ def schema() -> Schema:
             for k in SEGMENTS.values()
         ],
         passes=[PassSchema(name=k.name, title=k.title, says=k.says) for k in PASSES.values()],
+        maps=[
+            MapSchema(slot=slot, title=(MaterialMaps.model_fields[slot].title or slot).removesuffix(" map"))
+            for slot in slots
+        ],
         fixes={str(fix): title for fix, title in FIX_TITLES.items()},
         formats=list(COMMON_FORMATS),
         stations=list(STATIONS),

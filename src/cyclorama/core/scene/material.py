@@ -89,33 +89,37 @@ class MaterialMaps(Doc):
 
     AFFECTS = "surface"
 
-    base_weight: TextureRef | None = None
-    base_color: TextureRef | None = None
-    base_diffuse_roughness: TextureRef | None = None
-    base_metalness: TextureRef | None = None
-    specular_weight: TextureRef | None = None
-    specular_color: TextureRef | None = None
-    specular_roughness: TextureRef | None = None
-    specular_roughness_anisotropy: TextureRef | None = None
-    transmission_weight: TextureRef | None = None
-    subsurface_weight: TextureRef | None = None
-    subsurface_color: TextureRef | None = None
-    coat_weight: TextureRef | None = None
-    coat_color: TextureRef | None = None
-    coat_roughness: TextureRef | None = None
-    fuzz_weight: TextureRef | None = None
-    fuzz_color: TextureRef | None = None
-    fuzz_roughness: TextureRef | None = None
-    thin_film_weight: TextureRef | None = None
-    thin_film_thickness_nm: TextureRef | None = None
-    emission_color: TextureRef | None = None
-    opacity: TextureRef | None = None
-    normal: TextureRef | None = None
+    base_weight: Annotated[TextureRef | None, Field(title="Base weight map")] = None
+    base_color: Annotated[TextureRef | None, Field(title="Colour map")] = None
+    base_diffuse_roughness: Annotated[TextureRef | None, Field(title="Diffuse roughness map")] = None
+    base_metalness: Annotated[TextureRef | None, Field(title="Metalness map")] = None
+    specular_weight: Annotated[TextureRef | None, Field(title="Specular weight map")] = None
+    specular_color: Annotated[TextureRef | None, Field(title="Specular colour map")] = None
+    specular_roughness: Annotated[TextureRef | None, Field(title="Roughness map")] = None
+    specular_roughness_anisotropy: Annotated[TextureRef | None, Field(title="Anisotropy map")] = None
+    transmission_weight: Annotated[TextureRef | None, Field(title="Transmission map")] = None
+    subsurface_weight: Annotated[TextureRef | None, Field(title="Subsurface map")] = None
+    subsurface_color: Annotated[TextureRef | None, Field(title="Subsurface colour map")] = None
+    coat_weight: Annotated[TextureRef | None, Field(title="Coat map")] = None
+    coat_color: Annotated[TextureRef | None, Field(title="Coat colour map")] = None
+    coat_roughness: Annotated[TextureRef | None, Field(title="Coat roughness map")] = None
+    fuzz_weight: Annotated[TextureRef | None, Field(title="Fuzz map")] = None
+    fuzz_color: Annotated[TextureRef | None, Field(title="Fuzz colour map")] = None
+    fuzz_roughness: Annotated[TextureRef | None, Field(title="Fuzz roughness map")] = None
+    thin_film_weight: Annotated[TextureRef | None, Field(title="Thin film map")] = None
+    thin_film_thickness_nm: Annotated[TextureRef | None, Field(title="Film thickness map")] = None
+    emission_color: Annotated[TextureRef | None, Field(title="Emission map")] = None
+    opacity: Annotated[TextureRef | None, Field(title="Opacity map")] = None
+    normal: Annotated[TextureRef | None, Field(title="Normal map")] = None
     """Tangent-space normals, green towards the top of the picture, as in glTF."""
-    coat_normal: TextureRef | None = None
+    coat_normal: Annotated[TextureRef | None, Field(title="Coat normal map")] = None
     """The coat's own normals; without one the coat lies smoothly over the mapped base."""
-    height: TextureRef | None = None
+    height: Annotated[TextureRef | None, Field(title="Relief map")] = None
     """Grey relief, white is high; depth in `height_m`."""
+
+
+USUAL_MAPS = ("base_color", "specular_roughness", "base_metalness", "normal", "height", "opacity")
+"""Those that most materials have, in the order in which they are offered, before all others."""
 
 
 class Material(Doc):

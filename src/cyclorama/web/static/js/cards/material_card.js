@@ -1,8 +1,9 @@
 /** The Materials card besides its bound fields: which material, presets, maps. */
 
 import { byId } from "../shared/dom.js";
-import { make, post, say, upload } from "../shared/api.js";
+import { make, post, say, switchRow, upload } from "../shared/api.js";
 import { PICTURES, pickFiles } from "../shared/files.js";
+import { mapTitle } from "../shared/schema.js";
 
 export class MaterialCard {
   /**
@@ -49,17 +50,23 @@ export class MaterialCard {
     }
   }
 
+  /** Put a map in a slot, and open it. */
   async #add(slot, source) {
-    const path = `materials/${this.chosen.material}/maps/${slot}`;
-    if (source !== "picture") return this.store.set(path, { pattern: source, name: source, projection: "triplanar", size_m: 0.05 });
+    const map = source === "picture" ? await this.#picture() : { pattern: source, name: source, projection: "triplanar", size_m: 0.05 };
+    if (!map || !(await this.store.set(`materials/${this.chosen.material}/maps/${slot}`, map))) return;
+    this.chosen.slot = slot;
+    this.refresh();
+  }
+
+  async #picture() {
     const files = await pickFiles(PICTURES);
-    if (!files.length) return false;
+    if (!files.length) return null;
     try {
-      const [kept] = await upload(`${this.store.url}/pictures`, files);
-      return await this.store.set(path, { asset: kept.asset, name: kept.name });
+      const [{ asset, name }] = await upload(`${this.store.url}/pictures`, files);
+      return { asset, name };
     } catch (error) {
       say(error.message, 10);
-      return false;
+      return null;
     }
   }
 
@@ -78,10 +85,20 @@ export class MaterialCard {
     byId("material-parts").textContent = parts.length ? `On ${parts.join(", ")}` : "On no part";
     if (!material.maps[this.chosen.slot]) this.chosen.slot = null;
     byId("map-settings").hidden = !this.chosen.slot;
-    byId("map-of").textContent = `How the ${this.chosen.slot?.replaceAll("_", " ")} map lies`;
+    byId("map-of").textContent = this.chosen.slot ? `How the ${mapTitle(this.chosen.slot).toLowerCase()} map lies` : "";
+    byId("map-cut").replaceChildren(...this.#cut(material));
     const used = Object.entries(material.maps).filter(([, ref]) => ref);
     byId("material-maps").replaceChildren(...used.map(([slot, ref]) => this.#row(material.id, slot, ref)));
     if (!used.length) byId("material-maps").append(make("li", { class: "text-soft" }, "No maps."));
+  }
+
+  /** A switch by which the alpha of a picture of colours cuts the part out. */
+  #cut({ id, maps }) {
+    const { base_color: colour, opacity } = maps;
+    if (this.chosen.slot !== "base_color" || !colour.asset) return [];
+    const on = opacity?.asset === colour.asset && opacity.channel === "a";
+    const path = `materials/${id}/maps/opacity`;
+    return [switchRow("Cut out by its alpha", on, "Cut out by its alpha", (wanted) => this.store.set(path, wanted ? { ...colour, channel: "a" } : null), { title: "Where the picture is transparent, so is the part: the same picture is laid on as its opacity map" })];
   }
 
   #row(material, slot, ref) {
@@ -90,7 +107,7 @@ export class MaterialCard {
     const choose = () => ((this.chosen.slot = open ? null : slot), this.refresh());
     return make("li", { class: "row" },
       make("button", { type: "button", class: `name truncate text-left underline underline-offset-2 ${open ? "font-semibold decoration-ink" : "decoration-rule"}`, "aria-expanded": open, title: `${ref.name}: how it lies on the surface`, onclick: choose },
-        slot.replaceAll("_", " "), make("span", { class: "text-soft/70" }, ` · ${ref.name || "picture"}`)),
-      make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove the ${slot} map`, title: "Remove", onclick: () => this.store.set(path, null) }, "×"));
+        mapTitle(slot), make("span", { class: "text-soft/70" }, ` · ${ref.name || "picture"}`)),
+      make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove the ${mapTitle(slot).toLowerCase()} map`, title: "Remove", onclick: () => this.store.set(path, null) }, "×"));
   }
 }

@@ -5,6 +5,7 @@
  *   lights: {shape: string, title: string, fields: string[]}[],
  *   segments: {kind: string, title: string, says: string, figure: string, fields: string[]}[],
  *   passes: {name: string, title: string, says: string}[],
+ *   maps: {slot: string, title: string}[],
  *   fixes: Object<string, string>, formats: string[], stations: string[], stock: Object<string, string>,
  *   take_states: Object<string, string>, backdrop: object, distances: {nearest_m: number, farthest_m: number},
  * }}
@@ -13,6 +14,9 @@ export const schema = JSON.parse(document.getElementById("schema").textContent);
 
 /** A kind of segment. */
 export const segmentKind = (kind) => schema.segments.find((one) => one.kind === kind);
+
+/** What the map of a slot is called. */
+export const mapTitle = (slot) => schema.maps.find((one) => one.slot === slot).title;
 
 /** A kind of light. */
 export const lightKind = (shape) => schema.lights.find((one) => one.shape === shape);
