@@ -79,10 +79,19 @@ def test_two_poses_of_the_camera_are_keyed_in_the_lens(page: Page, server: Serve
     assert keyed["distance_m"] == [0]
     azimuth = next(c for c in after.shot.channels if c.path.endswith("azimuth_deg"))
     assert azimuth.keys[1].value[0] - azimuth.keys[0].value[0] == -35.0
+    # what is keyed for the first time, and late, was as it is now in no frame before: that can be kept
+    focal = after.camera.focal_mm
+    field(page, "camera/focal_mm").fill("85")
+    page.keyboard.press("Enter")
+    saved_step(page, "in frame 49")
+    page.locator("#toast .offer").click()
+    saved_step(page, "in frame 1")
+    keyed_focal = next(c for c in project(page, server).shot.channels if c.path.endswith("focal_mm"))
+    assert [(k.frame, k.value) for k in keyed_focal.keys] == [(0, (focal,)), (48, (85.0,))]
     page.reload()
     expect(page.locator("#keying-badge")).to_be_hidden()
     page.wait_for_function("() => document.getElementById('saved').textContent === 'Saved'")
-    for _ in range(3):
+    for _ in range(5):
         undo(page)
     expect(page.locator("#lanes")).to_be_hidden()
 
@@ -114,6 +123,26 @@ def test_a_path_is_drawn_by_hand_and_a_loop_is_closed(page: Page, server: Server
     for _ in range(6):
         undo(page)
     expect(page.locator("#paths li")).to_have_count(0)
+
+
+def test_segments_change_places_by_their_grips(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "camera")
+    before = project(page, server)
+    page.select_option("#add-segment", "push")
+    rows, grips = page.locator("#segments li"), page.locator("#segments .grip")
+    expect(grips).to_have_count(2)
+    first, second = (row.kind for row in project(page, server).shot.rows[0].segments)
+    drag(page, point_in(grips.nth(1)), point_in(rows.first, 0.5, 0.3))
+    saved_step(page, "Move")
+    assert [s.kind for s in project(page, server).shot.rows[0].segments] == [second, first]
+    grips.first.press("ArrowDown")
+    expect(rows.nth(1)).to_contain_text("Push")
+    assert [s.kind for s in project(page, server).shot.rows[0].segments] == [first, second]
+    expect(grips.nth(1)).to_be_focused()
+    for _ in range(3):
+        undo(page)
+    expect(grips).to_have_count(0)
+    assert project(page, server) == before
 
 
 def test_a_path_is_drawn_on_the_plan_and_bent_by_its_handles(page: Page, server: Server, floor: str) -> None:

@@ -15,7 +15,7 @@ class Socket {
 }
 
 const toast = {
-  set textContent(sentence) {
+  replaceChildren(sentence) {
     said.push(sentence);
   },
 };

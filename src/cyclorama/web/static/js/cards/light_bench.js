@@ -75,7 +75,7 @@ export class LightBench {
         make("span", { class: "flex justify-between gap-1" }, make("span", { class: "truncate" }, light.name), make("span", { class: "num text-soft", title: "Stops on the subject above middle grey" }, known?.gives ?? ""))),
       dial,
       make("span", { class: "flex gap-1" },
-        turningButton("aria-pressed", light.solo, { class: "light-key", title: `Only ${light.name}`, "aria-label": `${light.name} alone` }, (solo) => this.store.change(set("solo", solo)), "S"),
+        turningButton("aria-pressed", light.solo, { class: "light-key", title: `Only ${light.name}`, "aria-label": `${light.name} alone` }, (on) => this.store.change(set("solo", on)), "S"),
         turningButton("aria-pressed", light.on, { class: "light-key", title: light.on ? `Turn ${light.name} off` : `Turn ${light.name} on`, "aria-label": `${light.name} on` }, (on) => this.store.change(set("on", on)), light.on ? "on" : "off")));
   }
 

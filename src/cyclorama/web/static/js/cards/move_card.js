@@ -4,6 +4,7 @@ import { byId } from "../shared/dom.js";
 import { ReadyMoves } from "./ready_moves.js";
 import { get, make, say, upload } from "../shared/api.js";
 import { pickFiles } from "../shared/files.js";
+import { grip } from "../shared/reorder.js";
 import { schema, segmentKind } from "../shared/schema.js";
 import { forget, keep } from "../stock/client.js";
 
@@ -42,10 +43,10 @@ export class MoveCard {
     byId("hold-ends").addEventListener("click", () => store.change({ kind: "hold_ends", before: held("hold-before"), after: held("hold-after") }));
     byId("speed-curve").addEventListener("click", () => store.change({ kind: "speed_curve", segment: chosen.segment }));
     this.keep = "seconds";
-    for (const keep of ["seconds", "frames"])
-      byId(`keep-${keep}`).addEventListener("click", () => {
-        this.keep = keep;
-        for (const one of ["seconds", "frames"]) byId(`keep-${one}`).setAttribute("aria-pressed", one === keep);
+    for (const kept of ["seconds", "frames"])
+      byId(`keep-${kept}`).addEventListener("click", () => {
+        this.keep = kept;
+        for (const one of ["seconds", "frames"]) byId(`keep-${one}`).setAttribute("aria-pressed", one === kept);
       });
     byId("rate").addEventListener("change", (e) => {
       const [num, den] = e.target.value.split("/").map(Number);
@@ -122,7 +123,9 @@ export class MoveCard {
     const who = row === "camera" ? "" : `${row === "disc" ? "Disc" : (this.store.item(row)?.name ?? row)}: `;
     const at = `shots/${this.store.shot.id}/rows/${row}/segments/${segment.id}`;
     const name = who ? `${who}${segmentKind(segment.kind).title.toLowerCase()}` : segmentKind(segment.kind).title;
+    const alone = this.store.shot.rows.find(({ id }) => id === row).segments.length === 1;
     return make("li", { class: "segment-row", "aria-current": segment.id === this.chosen.segment },
+      alone ? null : grip(name, row, (to) => this.store.change({ kind: "move_to", path: at, to })),
       make("button", { type: "button", class: "flex-1 text-left", onclick: () => this.#choose(row, segment.id) }, name),
       make("span", { class: "num text-soft" }, figure(segment)),
       make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove ${name}`, title: "Remove", onclick: () => this.store.change({ kind: "remove", path: at }) }, "×"));

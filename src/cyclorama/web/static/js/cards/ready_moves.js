@@ -72,7 +72,9 @@ function drawSeen(canvas, { cameras, focal_mm: focal }, i) {
     context.beginPath();
     for (const [from, to] of all) {
       const [a, b] = [seen(from), seen(to)];
-      if (a && b) context.moveTo(...a), context.lineTo(...b);
+      if (!a || !b) continue;
+      context.moveTo(...a);
+      context.lineTo(...b);
     }
     context.stroke();
   };

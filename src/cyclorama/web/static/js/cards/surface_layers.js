@@ -4,6 +4,7 @@ import { byId } from "../shared/dom.js";
 import { make, say, switchButton, upload } from "../shared/api.js";
 import { PICTURES, pickFiles } from "../shared/files.js";
 import { latest } from "../shared/latest.js";
+import { grip } from "../shared/reorder.js";
 
 export class SurfaceLayers {
   /**
@@ -86,19 +87,21 @@ export class SurfaceLayers {
     const layers = this.#material()?.layers ?? [];
     if (!layers.some(({ id }) => id === this.chosen.layer)) this.chosen.layer = null;
     byId("layers").replaceChildren(...layers.map((layer) => this.#row(layer.kind, layer.id === this.chosen.layer, layer.on, `materials/${this.chosen.material}/layers/${layer.id}`,
-      () => ((this.chosen.layer = this.chosen.layer === layer.id ? null : layer.id), this.refresh()))));
+      () => ((this.chosen.layer = this.chosen.layer === layer.id ? null : layer.id), this.refresh()), layers.length === 1)));
     byId("layer-settings").hidden = !this.chosen.layer;
     const decals = project.items.flatMap((item) => item.decals.map((decal) => ({ item, decal })));
     const shown = decals.find(({ decal }) => decal.id === this.chosen.decal);
     if (!shown) this.chosen.decal = null;
     else this.chosen.item = shown.item.id;
     byId("decals").replaceChildren(...decals.map(({ item, decal }) => this.#row(project.items.length > 1 ? `${decal.name}, ${item.name}` : decal.name, decal.id === this.chosen.decal, decal.on, `items/${item.id}/decals/${decal.id}`,
-      () => this.#choose(this.chosen.decal === decal.id ? null : decal.id))));
+      () => this.#choose(this.chosen.decal === decal.id ? null : decal.id), item.decals.length === 1)));
     byId("decal-settings").hidden = !this.chosen.decal;
   }
 
-  #row(name, open, on, path, choose) {
+  #row(name, open, on, path, choose, alone) {
+    const list = path.slice(0, path.lastIndexOf("/"));
     return make("li", { class: "row" },
+      alone ? null : grip(name, list, (to) => this.store.change({ kind: "move_to", path, to })),
       make("button", { type: "button", class: `name truncate text-left underline underline-offset-2 ${open ? "font-semibold decoration-ink" : "decoration-rule"}`, "aria-expanded": open, onclick: choose }, name[0].toUpperCase() + name.slice(1)),
       switchButton(on, `${name} on`, (next) => this.store.set(`${path}/on`, next)),
       make("button", { type: "button", class: "btn btn-bare h-[22px] px-1.5", "aria-label": `Remove ${name}`, title: "Remove", onclick: () => this.store.change({ kind: "remove", path }) }, "×"));

@@ -93,10 +93,16 @@ export async function ended(job, tell, leave = () => false) {
 /** The query of an address. @param {Record<string, string|number>} values */
 export const query = (values) => new URLSearchParams(Object.entries(values).map(([name, value]) => [name, String(value)]));
 
-/** Say something at the foot of the page. @param {string} sentence */
-export function say(sentence, seconds = 5) {
+/**
+ * Say something at the foot of the page.
+ * @param {string} sentence
+ * @param {number} seconds
+ * @param {{title: string, run: () => void}|null} offer a button beside it
+ */
+export function say(sentence, seconds = 5, offer = null) {
   const toast = document.getElementById("toast");
-  toast.textContent = sentence;
+  const take = () => ((toast.hidden = true), offer.run());
+  toast.replaceChildren(sentence, ...(offer ? [make("button", { type: "button", class: "offer", onclick: take }, offer.title)] : []));
   toast.hidden = false;
   clearTimeout(toast.timer);
   toast.timer = setTimeout(() => (toast.hidden = true), seconds * 1000);

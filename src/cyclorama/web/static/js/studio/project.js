@@ -94,6 +94,7 @@ export class ProjectStore extends DocumentStore {
   async changeIn(frame, ...asked) {
     await this.there;
     const changes = this.inFrame(asked, frame);
+    const before = this.#keysBefore(changes, frame);
     this.#asked.unshift(changes);
     this.onasked();
     const answered = () => (this.#asked = this.#asked.filter((one) => one !== changes));
@@ -102,7 +103,21 @@ export class ProjectStore extends DocumentStore {
       answered(); // it waits for somebody to decide
       this.onasked();
     }
+    if (saved && before.length) this.#offer(before);
     return saved;
+  }
+
+  /** Keys that keep, at the beginning, the values which are changed and keyed for the first time in a later frame. */
+  #keysBefore(changes, frame) {
+    const { first } = this.state.shot;
+    const begun = frame > first ? changes.filter(({ kind, path, value }) => kind === "key" && value !== undefined && !this.channel(path)) : [];
+    return begun.map(({ path }) => ({ kind: "key", path, frame: first, value: this.#saved(this.full(path)) })).filter(({ value }) => value !== null);
+  }
+
+  /** Without them the whole shot has the new values. */
+  #offer(keys) {
+    const which = keys.length === 1 ? "This value is" : "These values are";
+    say(`${which} keyed for the first time: the whole shot has it now.`, 20, { title: `Keep frame ${keys[0].frame} as it was`, run: () => this.changeIn(this.frame, ...keys) });
   }
 
   /**
