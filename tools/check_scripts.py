@@ -1,4 +1,4 @@
-"""Check the browser's scripts: their types, and their own tests."""
+"""Check the browser's scripts: their types, what a linter finds, and their own tests."""
 
 import subprocess
 import sys
@@ -7,6 +7,8 @@ from node_tools import NODE, ROOT, run
 
 if run("tsc"):
     sys.exit("The scripts have type errors.")
+if run("oxlint", "src/cyclorama/web/static/js", "tests/js"):
+    sys.exit("The linter found something in the scripts.")
 tests = sorted((ROOT / "tests/js").glob("*.test.js"))
 if subprocess.run([NODE, "--test", "--test-reporter=dot", *tests], cwd=ROOT).returncode:
     sys.exit("Tests of scripts failed.")

@@ -4,6 +4,7 @@
     .venv/bin/python tools/screenshots.py takes    short takes for the wall and the log
     .venv/bin/python tools/screenshots.py screened  the screening room with the demo's takes
     .venv/bin/python tools/screenshots.py floor    the studio floor, through a headless browser
+    .venv/bin/python tools/screenshots.py guide    the cards that the guide shows
     .venv/bin/python tools/screenshots.py eye      looks and materials, through a headless browser
     .venv/bin/python tools/screenshots.py night    a plan of several takes, and the log of a cluster that shoots it
     .venv/bin/python tools/screenshots.py pages    wall, through a headless browser
@@ -11,6 +12,7 @@
 Everything is kept in a scratch folder (second argument), so the steps can be run apart.
 """
 
+import io
 import re
 import shutil
 import subprocess
@@ -23,12 +25,14 @@ from pathlib import Path
 from urllib.error import URLError
 from urllib.request import urlopen
 
+from PIL import Image
 from playwright.sync_api import Page, expect, sync_playwright
 
 from cyclorama.app import takes as take_service
 from cyclorama.cli.terminal_shoot import shoot_in_terminal
 from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.review.stations import STATIONS
 from cyclorama.core.scene import Project
 from cyclorama.demo.write import write_demo
 from cyclorama.shoot.frames.files import frame_path
@@ -153,6 +157,24 @@ def floor(folder: Path) -> None:
         for _ in range(4):
             page.keyboard.press("Control+z")
             page.wait_for_timeout(500)
+
+
+def guide(folder: Path) -> None:
+    """The cards of all stations, for the guide."""
+    target = ROOT / "src" / "cyclorama" / "app" / "guide" / "pictures"
+    with opened(folder) as (page, address):
+        for station in STATIONS:
+            page.goto(f"{address}/projects/harbour-lantern#{station}")
+            developed(page, 8)
+            if station == "light":
+                expect(page.locator("#light-tabs img").last).to_be_visible(timeout=120_000)
+            card = page.locator(f"[data-card={station}]").bounding_box()
+            assert card
+            room = 12.0
+            seen = {"x": card["x"] - room, "y": card["y"] - room, "width": card["width"] + 2 * room}
+            seen["height"] = min(card["height"] + 2 * room, 800 - seen["y"])
+            picture = Image.open(io.BytesIO(page.screenshot(clip=seen)))  # type: ignore[arg-type]
+            picture.save(target / f"{station}.webp", quality=82, method=6)
 
 
 def eye(folder: Path) -> None:
@@ -301,6 +323,7 @@ def main() -> None:
     for name, step in (
         ("frames", frames),
         ("floor", floor),
+        ("guide", guide),
         ("moves", moves),
         ("eye", eye),
         ("takes", takes),

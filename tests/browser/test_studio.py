@@ -140,6 +140,30 @@ def test_fit_and_the_call_sheet(page: Page, floor: str) -> None:
     expect(page.locator("#fit-report")).to_contain_text("Margin 8.0 %")
 
 
+def test_a_key_is_changed_and_stays_changed(page: Page, floor: str) -> None:
+    opened(page, floor)
+    shown = page.locator("#toggle-guides")
+    expect(shown).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("?")
+    page.get_by_role("button", name="l, Guide lines on or off").click()
+    page.keyboard.press("Escape")  # gives up, and closes nothing
+    page.get_by_role("button", name="l, Guide lines on or off").click()
+    page.keyboard.press("m")
+    expect(page.locator("#toast")).to_have_text("‘Meter the subject’ has l now.")
+    page.keyboard.press("Escape")
+    expect(page.locator("#keys")).to_be_hidden()
+    page.keyboard.press("m")
+    expect(shown).to_have_attribute("aria-pressed", "false")
+    page.reload()
+    expect(page.locator(".station")).to_have_count(6)
+    was = shown.get_attribute("aria-pressed")
+    page.keyboard.press("m")
+    expect(shown).not_to_have_attribute("aria-pressed", was or "")
+    page.keyboard.press("?")
+    page.get_by_role("button", name="All as they were").click()
+    expect(page.get_by_role("button", name="l, Guide lines on or off")).to_be_visible()
+
+
 def test_scrubbing_by_ring_strip_and_keys(page: Page, floor: str) -> None:
     opened(page, floor)
     number = page.locator("#frame-number")

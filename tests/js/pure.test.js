@@ -10,9 +10,29 @@ const { latest, Turns } = await at("shared/latest");
 const { partBetween } = await at("shared/picture_part");
 const { carriedBack, goneAlong, rows3, turned, wrap } = await at("plan/geometry");
 const { ranked } = await at("studio/find");
+const { keyName, pressed, rebound } = await at("shared/keys");
+const { placeAt } = await at("shared/reorder");
 const { turned: playedRound } = await at("shared/player");
 
 const close = (a, b) => a.forEach((x, i) => assert.ok(Math.abs(x - b[i]) < 1e-9, `${a} is not ${b}`));
+
+test("keys are named by what is held with them", () => {
+  const key = (name, held = {}) => pressed({ key: name, ctrlKey: false, metaKey: false, shiftKey: false, ...held });
+  assert.deepEqual([key("z", { ctrlKey: true }), key("ArrowLeft", { shiftKey: true }), key("?", { shiftKey: true }), key("B")], ["Ctrl+z", "Shift+ArrowLeft", "?", "b"]);
+  assert.deepEqual([" ", "Shift+ArrowLeft", "+", "Ctrl+z", "PageUp"].map(keyName), ["Space", "Shift+←", "+", "Ctrl+z", "Page up"]);
+});
+
+test("who loses a key gets the one that was given up", () => {
+  const [play, loop] = [{ label: "Play", keys: [" "] }, { label: "Loop", keys: ["[", "]"] }];
+  assert.deepEqual(rebound([play, loop], loop, 1, "j"), { Play: [" "], Loop: ["[", "j"] });
+  assert.deepEqual(rebound([play, loop], loop, 0, " "), { Play: ["["], Loop: [" ", "]"] });
+  assert.deepEqual(rebound([play, loop], loop, 0, "]"), { Play: [" "], Loop: ["]", "["] });
+});
+
+test("a row is put where the pointer is, or at the nearest end", () => {
+  const rows = [[10, 30], [30, 50], [54, 74]].map(([top, bottom]) => ({ top, bottom }));
+  assert.deepEqual([0, 12, 30, 52, 73, 400].map((y) => placeAt(rows, y)), [0, 0, 1, 2, 2, 2]);
+});
 
 test("angles are within half a turn", () => {
   assert.deepEqual([190, -190, 540, 0, -180].map(wrap), [-170, 170, -180, 0, -180]);
@@ -53,7 +73,7 @@ test("frames go round, or to and fro", () => {
 test("of what comes meanwhile only the last is done", async () => {
   const done = [];
   const run = latest(async (what) => {
-    await null;
+    await Promise.resolve();
     done.push(what);
   });
   await Promise.all([1, 2, 3, 4].map(run));

@@ -26,6 +26,7 @@ from cyclorama.app import intakes
 from cyclorama.app import takes as take_service
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.film.tracer import Tracer
+from cyclorama.core.review.stations import STATIONS
 from cyclorama.demo.environments import harbour_dusk
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.web.app import create_app
@@ -403,7 +404,14 @@ def test_a_light_is_mirrored_about_the_camera(client: TestClient, ball: str) -> 
 def test_the_guide_has_a_section_for_every_station(client: TestClient) -> None:
     page = client.get("/guide")
     assert page.status_code == 200
-    sections = set(re.findall(r'<section id="([a-z-]+)"', page.text))
-    assert {"subject", "set", "camera", "light", "materials", "shoot", "screening", "cut-and-delivery"} <= sections
-    assert "<strong>Sweep</strong>" in page.text
+    pages = re.findall(r'<section id="([a-z-]+)"', page.text)
+    assert {*STATIONS, "screening", "cut", "stock"} <= set(pages)
+    answers = re.findall(r"<h3>(.+?)</h3>", page.text)
+    assert len(answers) > 50
+    assert all(answer.startswith("To ") for answer in answers)
+    pictures = re.findall(r'src="(/guide/pictures/[^"]+)"', page.text)
+    assert len(pictures) >= 6
+    for picture in pictures:
+        assert client.get(picture).headers["content-type"] == "image/webp"
+    assert client.get("/guide/pictures/..%2Fbegin.md").status_code == 404
     assert "](" not in page.text  # no link that leads nowhere here

@@ -1,14 +1,15 @@
 """The pages."""
 
+from pathlib import Path
 from typing import Annotated, Any, get_args
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import FileResponse, HTMLResponse
 
-from ...app.guide import guide_sections
+from ...app.guide_pages import PICTURES, guide_pages
 from ...app.schema import schema
 from ...core.cut.document import Cut
-from ...core.errors import DamagedError
+from ...core.errors import DamagedError, NotFoundError
 from ...core.geometry.read.formats import file_endings
 from ...core.kind_fields import shared_fields
 from ...core.light.kinds import KINDS, fields_of
@@ -18,7 +19,7 @@ from ...core.material.variations import Vary
 from ...core.motion.segments import SEGMENTS
 from ...core.review.phrases import data_size
 from ...core.review.stations import move_sentence
-from ...core.scene import Light, MaterialMaps, Property, Segment, place_of
+from ...core.scene import Light, Property, Segment, place_of
 from ...core.scene.delivery import COMMON_FORMATS
 from ...core.scene.material import PatternKind
 from ...core.scene.path import PathShape
@@ -42,7 +43,7 @@ def _place(path: str) -> Property:
 
 
 templates.env.globals["place_of"] = _place
-templates.env.globals["gestures"] = lambda: next(s.html for s in guide_sections() if s.key == "pointer")
+templates.env.globals["gestures"] = lambda: next(p.html for p in guide_pages() if p.key == "pointer")
 templates.env.globals["model_files"] = lambda: ",".join(file_endings())
 templates.env.globals["schema"] = lambda: schema().model_dump_json()
 
@@ -110,7 +111,7 @@ _CARD_LISTS = {
     "segment_fields": [(f, ks, Segment.model_fields[f.name].default) for f, ks in _SEGMENT_FIELDS],
     "formats": COMMON_FORMATS,
     "presets": list(PRESETS),
-    "map_slots": list(MaterialMaps.model_fields),
+    "maps": schema().maps,
     "varied": [(what, _VARIED.get(what, what.replace("_", " ")).capitalize()) for what in get_args(Vary)],
     "finishes": [
         ("white paper", (0.8, 0.79, 0.77), 0.9),
@@ -210,7 +211,16 @@ def stockroom(request: Request) -> HTMLResponse:
 @router.get("/guide")
 def guide(request: Request) -> HTMLResponse:
     """The guide."""
-    return templates.TemplateResponse(request, "guide.html", {"sections": guide_sections()})
+    return templates.TemplateResponse(request, "guide.html", {"pages": guide_pages()})
+
+
+@router.get("/guide/pictures/{name}")
+def guide_picture(name: str) -> FileResponse:
+    """A picture of the guide."""
+    path = PICTURES / Path(name).name
+    if not path.is_file():
+        raise NotFoundError("The guide has no such picture.")
+    return FileResponse(path, media_type="image/webp")
 
 
 @router.get("/takes/{take_id}")

@@ -333,7 +333,10 @@ class CuttingBench {
     click("quiet", () => {
       this.withSound = !this.withSound;
       byId("quiet").setAttribute("aria-pressed", String(this.withSound));
-      if (this.player.playing) this.#play(), this.#play();
+      if (this.player.playing) {
+        this.#play();
+        this.#play();
+      }
     });
     byId("file-picture").addEventListener("change", (e) => this.#brought(e.target, async (files) => {
       const [picture] = await upload(`/api/projects/${this.id}/pictures`, files);
@@ -372,23 +375,23 @@ class CuttingBench {
 
   #bindKeys() {
     const tab = (name) => () => this.tab(name);
-    bindKeys([
+    bindKeys("cut", [
       { keys: [" "], label: "Play, pause", run: () => this.#play() },
-      { keys: ["ArrowLeft", "ArrowRight"], label: "Frame by frame", run: (e) => this.go(this.at + (e.key === "ArrowLeft" ? -1 : 1)) },
-      { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames", run: (e) => this.go(this.at + (e.key === "ArrowLeft" ? -10 : 10)) },
-      { keys: ["Home", "End"], label: "First frame, last frame", run: (e) => this.go(e.key === "Home" ? 0 : this.store.state.total - 1) },
-      { keys: ["b", "e"], label: "Play from here on, up to here", run: (e) => this.#bound(e.key === "b" ? 0 : 1) },
+      { keys: ["ArrowLeft", "ArrowRight"], label: "Frame by frame", run: (at) => this.go(this.at + (at === 0 ? -1 : 1)) },
+      { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames", run: (at) => this.go(this.at + (at === 0 ? -10 : 10)) },
+      { keys: ["Home", "End"], label: "First frame, last frame", run: (at) => this.go(at === 0 ? 0 : this.store.state.total - 1) },
+      { keys: ["b", "e"], label: "Play from here on, up to here", run: (at) => this.#bound(at === 0 ? 0 : 1) },
       { keys: ["/"], label: "Split the clip here", run: () => this.#split() },
-      { keys: [",", "."], label: "The clip begins here, ends here", run: (e) => this.#trimHere(e.key === "," ? "begin" : "end") },
+      { keys: [",", "."], label: "The clip begins here, ends here", run: (at) => this.#trimHere(at === 0 ? "begin" : "end") },
       { keys: ["h"], label: "Hold this picture a second more", run: () => this.#hold() },
       { keys: ["o"], label: "Fade in or out here, or not", run: () => this.#fade() },
       { keys: ["x"], label: "Cross-fade into the next clip, or not", run: () => this.#cross() },
       { keys: ["t"], label: "Title here", run: () => this.#writeTitle() },
       { keys: ["c"], label: "Copy this frame", run: () => this.#copy() },
       { keys: ["n"], label: "Marker here", run: () => byId("do-marker").click() },
-      { keys: ["Ctrl+ArrowLeft", "Ctrl+ArrowRight"], label: "The chosen clip earlier, later", run: (e) => this.#carry(e.key === "ArrowLeft" ? -1 : 1) },
+      { keys: ["Ctrl+ArrowLeft", "Ctrl+ArrowRight"], label: "The chosen clip earlier, later", run: (at) => this.#carry(at === 0 ? -1 : 1) },
       { keys: ["Delete", "Backspace"], label: "Remove selection", run: () => this.#takeOut() },
-      { keys: ["+", "-", "0"], label: "Timeline larger, smaller, all of it", run: (e) => this.timeline.zoom({ "+": 1.5, "-": 1 / 1.5, 0: 0 }[e.key]) },
+      { keys: ["+", "-", "0"], label: "Timeline larger, smaller, all of it", run: (at) => this.timeline.zoom([1.5, 1 / 1.5, 0][at]) },
       { keys: ["1"], label: "Add", run: tab("shelf") }, { keys: ["2"], label: "Selection", run: tab("chosen") }, { keys: ["3"], label: "Cut settings", run: tab("whole") }, { keys: ["4"], label: "Deliver", run: tab("deliver") }, { keys: ["5"], label: "Post", run: tab("post") },
       { keys: ["Ctrl+z"], label: "Undo", run: () => this.store.back("undo") }, { keys: ["Ctrl+y"], label: "Redo", run: () => this.store.back("redo") },
       { keys: ["Escape"], label: "Nothing chosen, all is played", run: () => ((this.range = null), this.choose(null, null)) },

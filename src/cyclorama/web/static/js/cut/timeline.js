@@ -99,8 +99,8 @@ export class Timeline {
     const range = this.bench.range();
     if (range) svg.append(draw("rect", { x: range[0] * px, y: 0, width: (range[1] - range[0] + 1) * px, height: 22, fill: "var(--color-ink)", opacity: 0.12 }));
     drag(svg, () => {
-      const from = this.bench.frame();
-      return { atOnce: true, move: (e) => this.bench.go(Math.floor(this.#frameAt(e))), cancel: () => this.bench.go(from) };
+      const before = this.bench.frame();
+      return { atOnce: true, move: (e) => this.bench.go(Math.floor(this.#frameAt(e))), cancel: () => this.bench.go(before) };
     });
     return svg;
   }
@@ -199,7 +199,7 @@ export class Timeline {
     };
     const heights = Array.from({ length: count }, (_, k) => at(k));
     const side = (sign) => heights.map((v, k) => `${(k / (count - 1)).toFixed(4)},${(1 + sign * v).toFixed(3)}`);
-    svg.replaceChildren(draw("polygon", { points: [...side(-1), ...side(1).reverse()].join(" ") }));
+    svg.replaceChildren(draw("polygon", { points: [...side(-1), ...side(1).toReversed()].join(" ") }));
   }
 
   #marker(marker, px) {

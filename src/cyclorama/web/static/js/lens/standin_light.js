@@ -37,7 +37,7 @@ export class StandInLight {
    */
   place(pose, lens, reach, moved) {
     const lit = lens.lights.filter((light) => light.lit && Math.max(...light.gives) > 0);
-    const strongest = [...lit].filter((light) => light.shadows).sort((a, b) => Math.max(...b.gives) - Math.max(...a.gives)).slice(0, this.sparing.without("shadows") ? 0 : SHADOWS);
+    const strongest = [...lit].filter((light) => light.shadows).toSorted((a, b) => Math.max(...b.gives) - Math.max(...a.gives)).slice(0, this.sparing.without("shadows") ? 0 : SHADOWS);
     lit.forEach((from, i) => this.#stand(this.#at(i, from.distant), from, pose, reach, strongest.includes(from)));
     for (const light of this.group.children.slice(lit.length)) this.#drop(light);
     const shape = `${moved} ${reach.toPrecision(3)} ${lit.map(({ id, centre, aim, gobo }) => [id, centre, aim, gobo])} ${pose.lights_deg} ${this.sparing.without("shadows")}`;

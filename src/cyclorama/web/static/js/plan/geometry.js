@@ -47,7 +47,7 @@ export function inverse(matrix) {
 
 /** Convex hull of screen points (monotone chain), for outlines. */
 export function flatHull(points) {
-  const sorted = [...points].sort((a, b) => a[0] - b[0] || a[1] - b[1]);
+  const sorted = points.toSorted((a, b) => a[0] - b[0] || a[1] - b[1]);
   const cross = (o, a, b) => (a[0] - o[0]) * (b[1] - o[1]) - (a[1] - o[1]) * (b[0] - o[0]);
   const half = (list) => {
     const out = [];
@@ -57,5 +57,5 @@ export function flatHull(points) {
     }
     return out.slice(0, -1);
   };
-  return [...half(sorted), ...half(sorted.reverse())].map((p) => p.map((v) => Number(v.toFixed(1))));
+  return [...half(sorted), ...half(sorted.toReversed())].map((p) => p.map((v) => Number(v.toFixed(1))));
 }

@@ -78,7 +78,7 @@ export class Plan {
   /** Outlines of the items on the set, the subject's last. `flat` gives the place of a studio point on the drawing. */
   #outlines(flat) {
     const { items, project } = this.store.state;
-    const on = items.filter((item) => item.on).sort((a, b) => Number(a.id === project.subject_id) - Number(b.id === project.subject_id));
+    const on = items.filter((item) => item.on).toSorted((a, b) => Number(a.id === project.subject_id) - Number(b.id === project.subject_id));
     return on.map((item) => {
       const [is, colour] = item.id === project.subject_id ? [true, TAPE.subject] : [false, TAPE.set];
       const points = flatHull(item.hull.map((p) => flat(this.#carried(item, p))));

@@ -338,18 +338,18 @@ class ScreeningRoom {
 
   #bindKeys() {
     const tab = (name) => () => this.tab(name);
-    bindKeys([
+    bindKeys("screening", [
       { keys: [" "], label: "Play, pause", run: () => this.#play() },
-      { keys: ["ArrowLeft", "ArrowRight"], label: "Frame by frame", run: (e) => this.show(this.at + (e.key === "ArrowLeft" ? -1 : 1)) },
-      { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames", run: (e) => this.show(this.at + (e.key === "ArrowLeft" ? -10 : 10)) },
-      { keys: ["Home", "End"], label: "First frame, last frame", run: (e) => this.show(e.key === "Home" ? 0 : this.frames.length - 1) },
-      { keys: ["b", "e"], label: "Play from here on, up to here", run: (e) => this.#bound(e.key === "b" ? 0 : 1) },
+      { keys: ["ArrowLeft", "ArrowRight"], label: "Frame by frame", run: (at) => this.show(this.at + (at === 0 ? -1 : 1)) },
+      { keys: ["Shift+ArrowLeft", "Shift+ArrowRight"], label: "Ten frames", run: (at) => this.show(this.at + (at === 0 ? -10 : 10)) },
+      { keys: ["Home", "End"], label: "First frame, last frame", run: (at) => this.show(at === 0 ? 0 : this.frames.length - 1) },
+      { keys: ["b", "e"], label: "Play from here on, up to here", run: (at) => this.#bound(at === 0 ? 0 : 1) },
       { keys: ["t"], label: "Loop, or play back and forth", run: () => this.#toAndFro() },
       { keys: ["x"], label: "Actual pixels, or fitted", run: () => this.stage.toggleExact() },
       { keys: ["c"], label: "Copy this frame", run: () => this.#copy() },
       { keys: ["m"], label: "Scopes", run: () => this.scopes.toggle() },
       { keys: ["v"], label: "Read values under the pointer", run: () => this.#read() },
-      { keys: ["g"], label: "Show original (hold)", run: (e) => !e.repeat && this.#former(true) },
+      { keys: ["g"], label: "Show original (hold)", fixed: true, run: (_, e) => !e.repeat && this.#former(true) },
       { keys: ["n"], label: "Note for this frame", run: () => (this.tab("notes"), byId("note-text").focus()) },
       { keys: ["w"], label: "Whole screen", run: () => (document.fullscreenElement ? document.exitFullscreen() : byId("stage").requestFullscreen()) },
       { keys: ["f"], label: "Fold the panel away", run: () => this.#fold() },

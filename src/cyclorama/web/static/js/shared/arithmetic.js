@@ -15,7 +15,7 @@ export function calculate(text, unit = "", rate = null) {
   const tokens = text.replace(/,/g, ".").replace(/[−–]/g, "-").match(/\d*\.?\d+(?:e[-+]?\d+)?|[a-z°%/]+|[-+*/()]|\S/gi);
   if (!tokens) return null;
   let at = 0;
-  const factors = { ...(UNITS[unit] ?? {}), ...(rate ? { s: rate } : {}), [unit]: 1 };
+  const factors = { ...UNITS[unit], ...(rate ? { s: rate } : {}), [unit]: 1 };
   const peek = () => tokens[at];
 
   function sum() {

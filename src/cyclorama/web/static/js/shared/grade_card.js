@@ -74,7 +74,7 @@ export class GradeCard {
     let i = this.points.findIndex((p) => Math.hypot(p[0] - x, p[1] - y) < NEAR);
     if (i < 0 && this.points.length < 16) {
       const point = [x, y];
-      this.points = [...this.points, point].sort((a, b) => a[0] - b[0]);
+      this.points = [...this.points, point].toSorted((a, b) => a[0] - b[0]);
       i = this.points.indexOf(point);
     }
     if (i < 0) return null;

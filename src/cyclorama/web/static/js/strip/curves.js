@@ -47,8 +47,8 @@ export class Curves {
 
   /** Draw a value's curve alone, or beside the others. */
   choose(path, beside) {
-    if (beside) this.chosen.has(path) ? this.chosen.delete(path) : this.chosen.add(path);
-    else this.chosen = new Set([path]);
+    if (!beside) this.chosen = new Set([path]);
+    else if (!this.chosen.delete(path)) this.chosen.add(path);
     this.show();
   }
 

@@ -55,7 +55,7 @@ export class Lanes {
   show() {
     const { shot } = this.store.state;
     const rows = this.store.shot.rows.filter((row) => !shot.plain || row.segments.length > 1);
-    const keyed = Object.entries(shot.keyed).sort(([, a], [, b]) => a.owner.localeCompare(b.owner)); // grouped by what they belong to
+    const keyed = Object.entries(shot.keyed).toSorted(([, a], [, b]) => a.owner.localeCompare(b.owner)); // grouped by what they belong to
     const count = rows.length + keyed.length;
     this.box.hidden = count === 0;
     this.box.style.maxHeight = `${MOST * LANE + 4}px`;
@@ -178,7 +178,7 @@ export class Lanes {
   /** Chosen keys by the path of their value. */
   #byPath(keys = [...this.several.values()]) {
     const paths = [...new Set(keys.map(({ path }) => path))];
-    return paths.map((path) => ({ path, frames: keys.filter((key) => key.path === path).map(({ frame }) => frame).sort((a, b) => a - b) }));
+    return paths.map((path) => ({ path, frames: keys.filter((key) => key.path === path).map(({ frame }) => frame).toSorted((a, b) => a - b) }));
   }
 
   /** All of them so many frames on; with Alt so many times as far from the chosen key that is farthest away. */

@@ -2,6 +2,7 @@
 
 import { byId } from "../shared/dom.js";
 import { get, make } from "../shared/api.js";
+import { keyName } from "../shared/keys.js";
 import { helpOf, nameOf } from "./help_tip.js";
 
 const MOST = 12;
@@ -18,7 +19,7 @@ export class Find {
   #found = [];
   #at = 0;
 
-  /** @param {import("./studio.js").Floor} floor @param {{keys: string[], label: string, run: (e: any) => void}[]} bindings */
+  /** @param {import("./studio.js").Floor} floor @param {import("../shared/keys.js").Binding[]} bindings */
   constructor(floor, bindings) {
     this.floor = floor;
     this.bindings = bindings;
@@ -40,7 +41,7 @@ export class Find {
 
   #commands() {
     const once = this.bindings.filter(({ keys }) => keys.length === 1);
-    const keyed = once.map(({ keys: [key], label, run }) => ({ name: label, where: `key ${key === " " ? "space" : key}`, go: () => run({ key }) }));
+    const keyed = once.map(({ keys: [key], label, run }) => ({ name: label, where: `key ${keyName(key)}`, go: () => run(0, null) }));
     const buttons = [...document.querySelectorAll("#cards [data-section] button.btn, #cards .group button.btn")]
       .filter((button) => button.textContent.trim().length > 2)
       .map((button) => ({ name: button.textContent.trim(), where: this.#where(button), more: button.getAttribute("title") ?? "", go: () => this.#show(button) }));
@@ -72,10 +73,10 @@ export class Find {
   /** What is asked for: takes of the project, and pages of the guide. @returns {Promise<Findable[]>} */
   async #elsewhere() {
     const [takes, guide] = await Promise.all([get("/api/takes").catch(() => []), fetch("/guide").then((answer) => answer.text()).catch(() => "")]);
-    const pages = [...new DOMParser().parseFromString(guide, "text/html").querySelectorAll("section.guide li")].filter((item) => item.querySelector("strong"));
+    const pages = [...new DOMParser().parseFromString(guide, "text/html").querySelectorAll("section.guide :is(.how, li)")];
     return [
       ...takes.filter((take) => take.project_id === this.floor.store.id).map(({ id, name, state }) => ({ name, where: "Take", more: state, go: () => location.assign(`/takes/${id}`) })),
-      ...pages.map((item) => ({ name: item.querySelector("strong").textContent, where: "Guide", more: item.textContent, go: () => window.open(`/guide#${item.closest("section").id}`) })),
+      ...pages.map((item) => ({ name: item.querySelector("h3, strong").textContent, where: "Guide", more: item.textContent, go: () => window.open(`/guide#${item.closest("section").id}`) })),
     ];
   }
 
@@ -139,7 +140,7 @@ export function ranked(all, wanted) {
   };
   return all
     .map((one) => ({ one, rank: rank(one) }))
-    .filter(({ one, rank }) => rank !== null && !seen.has(`${one.name} ${one.where}`) && seen.add(`${one.name} ${one.where}`))
-    .sort((a, b) => a.rank - b.rank)
+    .filter(({ one, rank: found }) => found !== null && !seen.has(`${one.name} ${one.where}`) && seen.add(`${one.name} ${one.where}`))
+    .toSorted((a, b) => a.rank - b.rank)
     .map(({ one }) => one);
 }

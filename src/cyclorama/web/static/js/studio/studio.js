@@ -75,7 +75,7 @@ export class Floor {
     this.#bindPicking();
     this.#bindFiles();
     const keys = floorKeys(this);
-    bindKeys(keys);
+    bindKeys("floor", keys);
     this.find = new Find(this, keys);
     new HelpTip();
     new PlanHeight(() => store.state && this.plan.show());
