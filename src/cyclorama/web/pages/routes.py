@@ -67,8 +67,8 @@ _SAVED_WHERE = {
     "palette": "Materials card, Colours, Save.",
     "move": "Camera card, Save move.",
 }
-STOCK_KINDS = [(kind, title, f"No {kind} is saved. {_SAVED_WHERE[kind]}") for kind, title in STOCK_TITLES.items()]
-"""Kinds of kept things, what they are called, and how one gets there."""
+STOCK_KINDS = [(kind, title, _SAVED_WHERE[kind]) for kind, title in STOCK_TITLES.items()]
+"""Kinds of saved things, what they are called, and where they are saved."""
 
 
 _LIGHT_FIELDS = shared_fields((kind.shape, kind.sizes) for kind in KINDS.values())

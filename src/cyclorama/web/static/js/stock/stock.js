@@ -26,9 +26,15 @@ function draw() {
     const these = shown.filter((one) => one.kind === kind);
     const section = document.querySelector(`section[data-kind=${kind}]`);
     section.querySelector("[data-stock]").replaceChildren(...these.map(card));
-    section.querySelector("[data-none]").hidden = these.length > 0;
-    section.hidden = !these.length && Boolean(words || only);
+    section.hidden = !these.length;
+    const jump = document.querySelector(`[data-jump=${kind}]`);
+    jump.hidden = !these.length;
+    jump.querySelector(".num").textContent = String(these.length);
+    document.querySelector(`[data-none=${kind}]`).hidden = stock.some((one) => one.kind === kind);
   }
+  const narrowed = Boolean(words || only);
+  byId("stock-none").hidden = narrowed || !document.querySelector("[data-none]:not([hidden])");
+  byId("stock-nothing").hidden = !narrowed || shown.length > 0;
   byId("stock-export").hidden = stock.every(({ shelf }) => shelf === "ready");
 }
 
