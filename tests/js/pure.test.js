@@ -11,6 +11,7 @@ const { partBetween } = await at("shared/picture_part");
 const { carriedBack, goneAlong, rows3, turned, wrap } = await at("plan/geometry");
 const { ranked } = await at("studio/find");
 const { keyName, pressed, rebound } = await at("shared/keys");
+const { speedOf } = await at("cards/speed");
 const { placeAt } = await at("shared/reorder");
 const { turned: playedRound } = await at("shared/player");
 
@@ -27,6 +28,14 @@ test("who loses a key gets the one that was given up", () => {
   assert.deepEqual(rebound([play, loop], loop, 1, "j"), { Play: [" "], Loop: ["[", "j"] });
   assert.deepEqual(rebound([play, loop], loop, 0, " "), { Play: ["["], Loop: [" ", "]"] });
   assert.deepEqual(rebound([play, loop], loop, 0, "]"), { Play: [" "], Loop: ["]", "["] });
+});
+
+test("what goes on evenly has a speed", () => {
+  const even = { keys: [[10], [34]], frames: [1, 49], goes: ["linear", "linear"] };
+  assert.equal(speedOf(even, 24), 12);
+  assert.equal(speedOf(null, 24), 0);
+  assert.equal(speedOf({ ...even, goes: ["smooth", "linear"] }, 24), null);
+  assert.equal(speedOf({ ...even, keys: [[10], [34], [0]] }, 24), null);
 });
 
 test("a row is put where the pointer is, or at the nearest end", () => {

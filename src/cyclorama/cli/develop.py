@@ -1,5 +1,6 @@
 """`./cyc check` and `./cyc test`, for developers."""
 
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -14,6 +15,8 @@ CHECKS = (
     ("mypy",),
     ("pytest", "-q", "tests/test_arrows.py", "tests/test_vocabulary.py"),
 )
+MOST_CORES = 4
+"""Each process of the tests takes about 2 GB, with the server and browser that it runs."""
 
 
 def check() -> None:
@@ -33,12 +36,23 @@ def test(
         bool, typer.Option("--quick", help="What to run after every edit: rules and interfaces, in about two minutes.")
     ] = False,  # noqa: PT028  (a command, no test)
 ) -> None:
-    """Run all tests, a file of them at a time in each of two processes; further arguments go to pytest instead."""
+    """Run all tests, a file of them at a time in each of some processes; further arguments go to pytest instead."""
     from ..core.render.film.tracer import Tracer
     from ..core.render.warm import warm_up
 
     with Tracer() as tracer:  # or all processes would compile the same kernels
         warm_up(tracer)
-    arguments = context.args or ["-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", "--durations", "25"]
+    processes = (
+        min(os.cpu_count() or 2, MOST_CORES) + 1
+    )  # tests wait for workers and browsers about a third of the time
+    arguments = context.args or [
+        "-n",
+        str(processes),
+        "--dist",
+        "loadfile",
+        "--no-loadscope-reorder",
+        "--durations",
+        "25",
+    ]
     arguments += ["--quick"] if quick else []
     raise typer.Exit(subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT).returncode)

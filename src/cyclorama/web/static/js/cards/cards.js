@@ -16,6 +16,7 @@ import { MoveCard } from "./move_card.js";
 import { Variations } from "./variations.js";
 import { PlanTakes } from "./plan_takes.js";
 import { Sections } from "./sections.js";
+import { bindSpeeds } from "./speed.js";
 import { SubjectCard } from "./subject_card.js";
 
 export class Cards {
@@ -33,6 +34,7 @@ export class Cards {
     this.forecast = null;
     this.lightCard = new LightCard(store, chosen, refresh, floor);
     this.background = new BackgroundSection(store, floor);
+    this.showSpeeds = bindSpeeds(store);
     this.materialCard = new MaterialCard(store, chosen, refresh, floor);
     this.variations = new Variations(store, chosen, floor);
     this.surfaceLayers = new SurfaceLayers(store, chosen, refresh, floor);
@@ -85,6 +87,7 @@ export class Cards {
     this.lensCard.show(state);
     this.lightCard.show(state);
     this.background.show(state);
+    this.showSpeeds();
     this.materialCard.show(state);
     this.surfaceLayers.show(state);
     this.variations.show();
