@@ -38,6 +38,7 @@ def _packed(picture: LensPicture, full: int) -> bytes:
             "height": shown.height,
             "ms": picture.milliseconds,
             "of": full,
+            "burnt": round(shown.burnt, 3),
         }
     ).encode()
     return struct.pack("<I", len(header)) + header + shown.jpeg

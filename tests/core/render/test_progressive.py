@@ -12,11 +12,13 @@ from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.light.rows import light_row
 from cyclorama.core.light.shapes import RADIANCE
 from cyclorama.core.motion import moment
+from cyclorama.core.picture.exposure import BURNT
 from cyclorama.core.picture.exr import encode_layers
 from cyclorama.core.picture.relight import Gains, gains
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.film import cached_render
 from cyclorama.core.render.film.cached_render import CachedRender
+from cyclorama.core.render.film.picking import PickProbe
 from cyclorama.core.render.film.progressive import (
     FIRST_SHRINK,
     FULL_SAMPLES,
@@ -237,6 +239,21 @@ def test_edits_of_light_and_paint_are_guessed_at_full_size(tracer: Tracer) -> No
     for path, value in (("camera/azimuth_deg", 20.0), ("set/disc/on", True), ("look/environment/seen_by_camera", True)):
         now = apply_set(project, SetValue(path=path, value=value))
         assert next(developer.pictures(moment(now, 1), *size)).width == size[0] // FIRST_SHRINK
+
+
+def test_pictures_tell_how_much_of_the_subject_burns_out(tracer: Tracer) -> None:
+    project, compiler = studio()
+    ev100 = PickProbe(compiler, tracer).meter([moment(project, 1)])
+    metered = changed(project, tone__ev100=ev100)
+    developer = ProgressiveRenderer(compiler, tracer, full=8)
+
+    def burnt(stops: float) -> float:
+        brighter = changed(metered, tone__offset_stops=stops)
+        return list(developer.pictures(moment(brighter, 1), W, H))[-1].burnt
+
+    assert burnt(0.0) == 0.0
+    assert BURNT < burnt(2.0) < burnt(4.0)
+    assert burnt(7.0) > 0.95
 
 
 def test_progress_counts_what_a_film_that_was_cut_short_has(tracer: Tracer) -> None:

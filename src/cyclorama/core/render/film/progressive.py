@@ -9,12 +9,14 @@ from PIL import Image
 
 from ...arrays import RGBImage
 from ...motion import Moment
+from ...picture.exposure import BURNT, expose
 from ..compile.compiler import SceneCompiler
 from ..trace.wavefront import FrameScene
 from .cached_render import CachedRender, Fit, Negatives, keep_of
 from .denoise import denoise
 from .film import Film
 from .frame import picture_of
+from .proof import reading_of
 from .tracer import Cancel, Tell, Tracer, film_for
 
 FULL_SAMPLES = 256
@@ -39,6 +41,8 @@ class DevelopedPicture:
     width: int
     height: int
     jpeg: bytes
+    burnt: float
+    """share of the subject that burns out, where it is more than metering lets; else 0"""
 
 
 class ProgressiveRenderer:
@@ -130,4 +134,6 @@ class ProgressiveRenderer:
         picture = picture_of(film, moment, self._compiler, clean)
         buffer = io.BytesIO()
         Image.fromarray(picture).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
-        return DevelopedPicture(samples, film.width, film.height, buffer.getvalue())
+        reading = reading_of(expose(clean, moment.look.tone), picture, film.subject)
+        burnt = reading.burnt if reading and reading.burnt > BURNT else 0.0
+        return DevelopedPicture(samples, film.width, film.height, buffer.getvalue(), burnt)

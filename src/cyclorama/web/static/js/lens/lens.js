@@ -29,6 +29,7 @@ export class Lens {
     this.prompt = document.getElementById("lens-prompt");
     this.facts = document.getElementById("lens-facts");
     this.exposure = document.getElementById("exposure-open");
+    this.burnt = document.getElementById("exposure-burnt");
     this.standin = new StandIn(document.getElementById("standin"));
     this.request = 0;
     /** Called with a pose that is not saved yet, when handling ended without a change, and by gestures in the picture. */
@@ -107,7 +108,9 @@ export class Lens {
     this.frame.classList.remove("older");
     this.picture.dataset.samples = header.samples;
     this.picture.dataset.ms = header.ms;
-    const { samples, of } = header;
+    const { samples, of, burnt } = header;
+    this.burnt.hidden = !burnt;
+    this.burnt.textContent = `${Math.round(100 * burnt)} % burnt`;
     this.status.textContent = samples >= of ? "developed" : samples ? `developing, ${samples} of ${of}` : "developing";
     this.#line(samples / of);
     this.#tryNext();
