@@ -301,6 +301,25 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
     assert (after.camera, after.looks) == (before.camera, before.looks)
 
 
+def test_burnt_light_is_told_in_the_corner_and_metered(page: Page, server: Server, floor: str) -> None:
+    opened(page, floor, "light")
+    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    burnt = page.locator("#exposure-burnt")
+    expect(burnt).to_be_hidden()
+    before = project(page, server)
+    for _ in range(9):
+        page.click("#exposure-up")
+    expect(burnt).to_contain_text("burnt", timeout=LONG_MS)
+    assert project(page, server).look.tone.offset_stops == pytest.approx(before.look.tone.offset_stops + 3)
+    burnt.click()
+    expect(burnt).to_be_hidden(timeout=LONG_MS)
+    metered = project(page, server)
+    assert metered.look.tone.offset_stops == 0
+    for _ in range(10):
+        undo(page)
+    assert project(page, server).look.tone == before.look.tone
+
+
 def test_a_map_says_how_it_lies(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "materials", "Maps")
     page.select_option("#map-slot", "coat_normal")
@@ -373,6 +392,16 @@ def test_things_are_put_on_the_set_dragged_and_taken_away(page: Page, server: Se
     expect(page.locator('[data-station="subject"]')).to_contain_text("stands on ‘Plinth’")
     page.select_option("#add-item", "box")
     expect(rows).to_have_count(3)
+    # it has colourways of its own
+    page.evaluate("location.hash = 'materials'")
+    section(page, "Colours")
+    page.select_option("#colourways-of", label="Box")
+    page.click("#add-colourway")
+    expect(page.locator("#colourways .chip")).to_have_count(2)
+    assert len(project(page, server).items[2].variants) == 2
+    undo(page)
+    expect(page.locator("#colourways .chip")).to_have_count(1)
+    page.evaluate("location.hash = 'subject'")
     box = page.locator("#plan [data-item]", has=page.locator("title", has_text="Box"))
     pull(page, box, 30, 20)
     expect(page.locator("#undo")).to_have_attribute("title", re.compile("Undo: Set to the right"))

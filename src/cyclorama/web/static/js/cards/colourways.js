@@ -1,4 +1,4 @@
-/** Colourways of the subject: a chip for each, new ones, and a table of what every part wears in each. */
+/** Colourways of the subject or another item: a chip for each, new ones, and a table of what every part wears in each. */
 
 import { byId } from "../shared/dom.js";
 import { make } from "../shared/api.js";
@@ -13,13 +13,26 @@ export class Colourways {
     this.store = store;
     this.chosen = chosen;
     this.swatch = swatch;
-    byId("add-colourway").addEventListener("click", () => store.change({ kind: "add_colourway", item: store.subject.id }));
-    byId("shot-each").addEventListener("click", () => store.change({ kind: "shot_each_colourway", item: store.subject.id }));
+    /** whose colourways are shown, if not the subject's @type {string|null} */
+    this.of = null;
+    byId("colourways-of").addEventListener("change", (e) => {
+      this.of = e.target.value;
+      this.show();
+    });
+    byId("add-colourway").addEventListener("click", () => store.change({ kind: "add_colourway", item: this.#item().id }));
+    byId("shot-each").addEventListener("click", () => store.change({ kind: "shot_each_colourway", item: this.#item().id }));
+  }
+
+  #item() {
+    return this.store.state.project.items.find(({ id }) => id === this.of) ?? this.store.subject;
   }
 
   show() {
-    const item = this.store.subject;
+    const item = this.#item();
     if (!item) return;
+    const { items } = this.store.state.project;
+    byId("colourways-whose").hidden = items.length < 2;
+    byId("colourways-of").replaceChildren(...items.map(({ id, name }) => make("option", { value: id, selected: id === item.id }, name)));
     const several = item.variants.length > 1;
     const worn = this.store.variant(item).id;
     byId("colourways").replaceChildren(...item.variants.map((variant) => this.#chip(item, variant, worn, several)));
