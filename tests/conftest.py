@@ -101,6 +101,7 @@ def _takes_long(item: pytest.Item) -> bool:
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--quick", action="store_true", help="leave out what takes long")
+    parser.addoption("--slow-network", action="store_true", help="let pages be 120 ms away, at 12 Mbit/s")
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:

@@ -33,6 +33,8 @@ LENS_SAMPLES = 8
 LONG_MS = 420_000
 PATIENT_MS = 120_000
 """On a machine that compiles kernels and traces for another test meanwhile, what is quick takes its time."""
+SLOW_NETWORK = {"offline": False, "latency": 120, "downloadThroughput": 1.5e6, "uploadThroughput": 1.5e6}
+"""ms, and bytes a second."""
 expect.set_options(timeout=PATIENT_MS)
 
 
@@ -118,6 +120,8 @@ def page(request: pytest.FixtureRequest) -> Iterator[Page]:
     browser: Browser = request.getfixturevalue("webgl_browser" if marked else "browser")
     page = browser.new_page(viewport={"width": 1280, "height": 800})
     page.set_default_timeout(PATIENT_MS)
+    if request.config.getoption("--slow-network"):
+        page.context.new_cdp_session(page).send("Network.emulateNetworkConditions", SLOW_NETWORK)
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))
     yield page
@@ -134,12 +138,20 @@ def deafen(page: Page) -> None:
 def slow(page: Page, address: str = "**/changes", seconds: float = 0.8) -> Iterator[None]:
     """Let every change of a document, the project if no address is given, be answered late."""
 
+    held = []
+
     def later(route: Route) -> None:
+        if route.request.method == "GET":
+            return route.continue_()
+        held.append(route)
         page.wait_for_timeout(1000 * seconds)
         route.continue_()
+        held.remove(route)
 
     page.route(address, later)
     yield
+    while held:
+        page.wait_for_timeout(50)
     page.unroute(address)
 
 
