@@ -305,7 +305,6 @@ def test_burnt_light_is_told_in_the_corner_and_metered(page: Page, server: Serve
     opened(page, floor, "light")
     page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
     burnt = page.locator("#exposure-burnt")
-    expect(burnt).to_be_hidden()
     before = project(page, server)
     for _ in range(9):
         page.click("#exposure-up")

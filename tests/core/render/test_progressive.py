@@ -12,7 +12,6 @@ from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.light.rows import light_row
 from cyclorama.core.light.shapes import RADIANCE
 from cyclorama.core.motion import moment
-from cyclorama.core.picture.exposure import BURNT
 from cyclorama.core.picture.exr import encode_layers
 from cyclorama.core.picture.relight import Gains, gains
 from cyclorama.core.render.compile.compiler import SceneCompiler
@@ -23,6 +22,7 @@ from cyclorama.core.render.film.progressive import (
     FIRST_SHRINK,
     FULL_SAMPLES,
     STEPS,
+    TOLD_BURNT,
     DevelopedPicture,
     ProgressiveRenderer,
 )
@@ -252,7 +252,7 @@ def test_pictures_tell_how_much_of_the_subject_burns_out(tracer: Tracer) -> None
         return list(developer.pictures(moment(brighter, 1), W, H))[-1].burnt
 
     assert burnt(0.0) == 0.0
-    assert BURNT < burnt(2.0) < burnt(4.0)
+    assert TOLD_BURNT < burnt(2.0) < burnt(4.0)
     assert burnt(7.0) > 0.95
 
 

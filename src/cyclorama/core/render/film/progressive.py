@@ -30,6 +30,8 @@ MOST_RAISED = 4.0
 FIRST_SHRINK = 3
 """The first picture of what no kept film shows is this much smaller than wanted, to be there at once."""
 FIRST_BOUNCES = 5
+TOLD_BURNT = 1.5 * BURNT
+"""Metering ends at BURNT; other frames and noise may go so far beyond it before anything is said."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +44,7 @@ class DevelopedPicture:
     height: int
     jpeg: bytes
     burnt: float
-    """share of the subject that burns out, where it is more than metering lets; else 0"""
+    """share of the subject that burns out, where it is well above what metering lets; else 0"""
 
 
 class ProgressiveRenderer:
@@ -135,5 +137,5 @@ class ProgressiveRenderer:
         buffer = io.BytesIO()
         Image.fromarray(picture).save(buffer, "JPEG", quality=93 if samples >= 16 else 85, subsampling=0)
         reading = reading_of(expose(clean, moment.look.tone), picture, film.subject)
-        burnt = reading.burnt if reading and reading.burnt > BURNT else 0.0
+        burnt = reading.burnt if reading and reading.burnt > TOLD_BURNT else 0.0
         return DevelopedPicture(samples, film.width, film.height, buffer.getvalue(), burnt)
