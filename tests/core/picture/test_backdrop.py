@@ -8,6 +8,7 @@ from cyclorama.core.picture.backdrop import colours, covering, fit_picture
 from cyclorama.core.picture.finishing import backdrop_of
 from cyclorama.core.scene import new_project
 from cyclorama.core.scene.light import Background, Behind
+from cyclorama.core.textures import srgb_to_linear
 
 WIDE, HIGH = 360, 90
 
@@ -109,6 +110,14 @@ def test_a_picture_lies_where_it_is_laid(
 def test_a_picture_enlarged_far_takes_no_more_room_than_its_frame() -> None:
     far = Background(kind="picture", picture="0" * 32, size=20.0)
     assert fit_picture(ramp(""), far, 2000, 1200).shape == (1200, 2000, 3)
+
+
+def test_a_blurred_picture_draws_no_dark_edge() -> None:
+    """On a ground of its own colour an even picture is not to be seen."""
+    grey = float(srgb_to_linear(np.float32(128 / 255)))
+    laid = Background(kind="picture", picture="0" * 32, fit="whole", size=0.6, blur=0.5, colour=(grey, grey, grey))
+    found = fit_picture(png_of(np.full((40, 90, 3), 128)), laid, 120, 80)
+    assert found == pytest.approx(np.full((80, 120, 3), grey), abs=0.01)  # two bytes, where little of it is left
 
 
 def test_gradients_are_turned_moved_and_sized() -> None:

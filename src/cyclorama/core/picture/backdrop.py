@@ -86,7 +86,8 @@ def fit_picture(data: bytes, b: Background, width: int, height: int) -> RGBImage
         smear = ImageFilter.GaussianBlur(b.blur * b.blur * 0.1 * width)
         laid, there = laid.filter(smear), there.filter(smear)
     share = np.asarray(there, np.float32)[..., None] / 255
-    light = srgb_to_linear_table()[np.asarray(laid)]
+    bytes_there = np.asarray(laid) / np.maximum(share, 1 / 255)  # smeared, the picture has taken in black beside it
+    light = srgb_to_linear_table()[np.clip(bytes_there + 0.5, 0, 255).astype(np.uint8)]
     return np.asarray(share * light + (1 - share) * np.array(b.colour, np.float32), np.float32)
 
 
