@@ -11,13 +11,13 @@ from ..core.commands import perform
 from ..core.commands.looks import ApplyRig
 from ..core.commands.stock import SetUp
 from ..core.geometry.measure import Measures, measure
+from ..core.light.rigs import LIT_RIGS
 from ..core.motion import moment_of_first
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.picking import PickProbe
 from ..core.render.film.swatch import still_of, swatch_body, swatch_compiler, swatch_studio
 from ..core.render.film.tracer import Cancel, Tracer
 from ..core.scene import Item, Material, Project, put_all
-from ..core.scene.saved_rig import ReadyRig
 from ..core.scene.stocked import ReadySet
 from ..store import Studio
 from ..store.assets import write_whole
@@ -40,9 +40,7 @@ SHOWN = Material(id="m", name="Shown", base_color=(0.5, 0.05, 0.04), specular_ro
 FAULT = "The pictures of ready sets and rigs cannot be developed; the terminal that runs Cyclorama tells more."
 
 
-READY = [("set", name) for name in get_args(ReadySet)] + [
-    ("rig", name) for name in get_args(ReadyRig) if name != "lights out"
-]
+READY = [("set", name) for name in get_args(ReadySet)] + [("rig", name) for name in LIT_RIGS]
 
 
 class Nothing(BaseModel):

@@ -114,10 +114,7 @@ def schema() -> Schema:
             for k in SEGMENTS.values()
         ],
         passes=[PassSchema(name=k.name, title=k.title, says=k.says) for k in PASSES.values()],
-        maps=[
-            MapSchema(slot=slot, title=(MaterialMaps.model_fields[slot].title or slot).removesuffix(" map"))
-            for slot in slots
-        ],
+        maps=[MapSchema(slot=s, title=place_of(f"materials/*/maps/{s}").title.removesuffix(" map")) for s in slots],
         fixes={str(fix): title for fix, title in FIX_TITLES.items()},
         formats=list(COMMON_FORMATS),
         stations=list(STATIONS),

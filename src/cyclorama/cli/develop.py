@@ -36,23 +36,14 @@ def test(
         bool, typer.Option("--quick", help="What to run after every edit: rules and interfaces, in about two minutes.")
     ] = False,  # noqa: PT028  (a command, no test)
 ) -> None:
-    """Run all tests, a file of them at a time in each of some processes; further arguments go to pytest instead."""
+    """Run all tests, in a process more than there are cores; further arguments go to pytest instead."""
     from ..core.render.film.tracer import Tracer
     from ..core.render.warm import warm_up
 
     with Tracer() as tracer:  # or all processes would compile the same kernels
         warm_up(tracer)
-    processes = (
-        min(os.cpu_count() or 2, MOST_CORES) + 1
-    )  # tests wait for workers and browsers about a third of the time
-    arguments = context.args or [
-        "-n",
-        str(processes),
-        "--dist",
-        "loadfile",
-        "--no-loadscope-reorder",
-        "--durations",
-        "25",
-    ]
+    # one more than cores: tests wait for workers and browsers about a third of the time
+    processes = min(os.cpu_count() or 2, MOST_CORES) + 1
+    arguments = context.args or f"-n {processes} --dist loadfile --no-loadscope-reorder --durations 25".split()
     arguments += ["--quick"] if quick else []
     raise typer.Exit(subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT).returncode)

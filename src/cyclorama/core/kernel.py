@@ -177,7 +177,7 @@ def device(function: F) -> F:
 
 
 def from_python(function: F) -> F:
-    """A function that calls a `device` or `routine`, for Python to call: what it calls comes from the cache."""
+    """Wrap a `device` or `routine` so that Python can call it. Every process compiles the wrapper anew."""
 
     def called(*arguments: object) -> object:
         return function(*arguments)

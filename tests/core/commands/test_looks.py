@@ -1,7 +1,6 @@
 """Rigs in the size of what they light, and materials that parts are dressed in."""
 
 import re
-from typing import get_args
 
 import numpy as np
 import pytest
@@ -18,14 +17,14 @@ from cyclorama.core.commands.perform import perform
 from cyclorama.core.commands.tools import Tools
 from cyclorama.core.commands.values import SetValue
 from cyclorama.core.errors import ChangeError
-from cyclorama.core.light.rigs import resize_rig, rig_lights
+from cyclorama.core.light.rigs import LIT_RIGS, resize_rig, rig_lights
 from cyclorama.core.light.rows import direction, face_area_m2, light_row, luminance_nit
 from cyclorama.core.light.standing import outline
 from cyclorama.core.material.presets import PRESETS
 from cyclorama.core.scene import Aim, Light, Project, load_project, new_project, put
 from cyclorama.core.scene.saved_rig import ReadyRig
 
-RIGS = tuple(name for name in get_args(ReadyRig) if name != "lights out")
+RIGS = LIT_RIGS
 
 
 def test_a_background_that_is_chosen_is_seen() -> None:

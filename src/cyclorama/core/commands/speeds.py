@@ -23,7 +23,7 @@ class SetSpeed(Doc):
 
 @performs(SetSpeed)
 def with_speed(project: Project, change: SetSpeed, _: Tools) -> tuple[Project, str]:
-    """The project whose value goes on from what it is in the first frame, in place of other keys it may have had."""
+    """Key a value in two places, from its present value in the first frame on; the two keys replace all others."""
     path, shot = full_path(project, change.path), project.shot
     place = known_place(path)
     if not place.keyable or place.numbers != 1 or place.kind == "switch":

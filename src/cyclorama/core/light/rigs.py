@@ -121,3 +121,5 @@ _RIGS: dict[ReadyRig, Callable[[], tuple[Light, ...]]] = {
     ),
     "lights out": tuple,
 }
+LIT_RIGS = tuple(name for name, lights in _RIGS.items() if lights())
+"""Rigs that have lights, and so a picture."""

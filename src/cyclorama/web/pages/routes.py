@@ -68,7 +68,7 @@ _SAVED_WHERE = {
     "move": "Camera card, Save move.",
 }
 STOCK_KINDS = [(kind, title, _SAVED_WHERE[kind]) for kind, title in STOCK_TITLES.items()]
-"""Kinds of saved things, what they are called, and where they are saved."""
+"""Kinds of saved things: name, title, and the card with the button that saves one."""
 
 
 _LIGHT_FIELDS = shared_fields((kind.shape, kind.sizes) for kind in KINDS.values())

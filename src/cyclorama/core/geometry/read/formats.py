@@ -98,7 +98,7 @@ def model_in(files: dict[str, bytes]) -> tuple[str, ModelFormat, FileBundle]:
 
 
 def read_model(files: dict[str, bytes], tolerance: float | None = None) -> tuple[str, FileModel]:
-    """The name of the model file and what it brought.
+    """Read the one model among files: its name and its contents.
 
     tolerance: how far exact surfaces may be missed, in units of the file; None: by the model's size.
     Raises IntakeError with a sentence for everything that cannot be read.

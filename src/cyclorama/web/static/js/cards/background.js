@@ -1,8 +1,6 @@
 /** The Background section of the Set card, besides its bound fields: its picture, and whether it can be seen. */
 
-import { say, upload } from "../shared/api.js";
 import { byId } from "../shared/dom.js";
-import { PICTURES, pickFiles } from "../shared/files.js";
 import { hint } from "./hints.js";
 
 export class BackgroundSection {
@@ -17,16 +15,8 @@ export class BackgroundSection {
   }
 
   async #choose() {
-    const files = await pickFiles(PICTURES);
-    if (!files.length) return;
-    try {
-      const [{ asset, name }] = await upload(`${this.store.url}/pictures`, files);
-      const at = this.store.full("look/background");
-      const values = { kind: "picture", picture: asset, source_name: name };
-      await this.store.change(...Object.entries(values).map(([field, value]) => ({ kind: "set", path: `${at}/${field}`, value })));
-    } catch (error) {
-      say(error.message, 10);
-    }
+    const [kept] = await this.store.choosePictures();
+    if (kept) await this.store.setAll("look/background", { kind: "picture", picture: kept.asset, source_name: kept.name });
   }
 
   show(state) {

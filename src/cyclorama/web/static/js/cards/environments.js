@@ -2,6 +2,7 @@
 
 import { byId } from "../shared/dom.js";
 import { get, make } from "../shared/api.js";
+import { setsOf } from "../shared/changes.js";
 
 export class Environments {
   /**
@@ -37,8 +38,7 @@ export class Environments {
   }
 
   #changes({ asset, name }) {
-    const at = this.store.full("look/environment");
-    return Object.entries({ asset, source_name: name, kind: "picture", on: true, broken_pixels: 0 }).map(([field, value]) => ({ kind: "set", path: `${at}/${field}`, value }));
+    return setsOf(this.store.full("look/environment"), { asset, source_name: name, kind: "picture", on: true, broken_pixels: 0 });
   }
 
   #try(one) {

@@ -3,8 +3,7 @@
 import { byId } from "../shared/dom.js";
 import { showAttachment } from "./attachment.js";
 import { bindAim, showAim } from "./aim_pick.js";
-import { get, make, post, say, switchRow, upload, withOrWithout } from "../shared/api.js";
-import { PICTURES, pickFiles } from "../shared/files.js";
+import { get, make, post, say, switchRow, withOrWithout } from "../shared/api.js";
 import { EnvironmentEditor } from "./environment_editor.js";
 import { Environments } from "./environments.js";
 import { forget, keep } from "../stock/client.js";
@@ -121,26 +120,9 @@ export class LightCard {
     this.refresh();
   }
 
-  async #upload() {
-    const files = await pickFiles(PICTURES, true);
-    if (!files.length) return null;
-    try {
-      return await upload(`${this.store.url}/pictures`, files);
-    } catch (error) {
-      say(error.message, 10);
-      return null;
-    }
-  }
-
-  /** Several values below one place as one step, leaving its other values as they are by then. */
-  #setAll(path, values) {
-    return this.store.change(...Object.entries(values).map(([name, value]) => ({ kind: "set", path: `${path}/${name}`, value })));
-  }
-
   async #pictures() {
-    const kept = await this.#upload();
-    if (!kept) return;
-    await this.#setAll(`${this.#path()}/gobo`, { pictures: kept.map((k) => k.asset), source_name: kept[0].name });
+    const kept = await this.store.choosePictures(true);
+    if (kept.length) await this.store.setAll(`${this.#path()}/gobo`, { pictures: kept.map((k) => k.asset), source_name: kept[0].name });
   }
 
   show({ project }) {

@@ -1,8 +1,7 @@
 /** The Materials card besides its bound fields: which material, presets, maps. */
 
 import { byId } from "../shared/dom.js";
-import { make, post, say, switchRow, upload } from "../shared/api.js";
-import { PICTURES, pickFiles } from "../shared/files.js";
+import { make, post, switchRow } from "../shared/api.js";
 import { mapTitle } from "../shared/schema.js";
 
 export class MaterialCard {
@@ -59,15 +58,8 @@ export class MaterialCard {
   }
 
   async #picture() {
-    const files = await pickFiles(PICTURES);
-    if (!files.length) return null;
-    try {
-      const [{ asset, name }] = await upload(`${this.store.url}/pictures`, files);
-      return { asset, name };
-    } catch (error) {
-      say(error.message, 10);
-      return null;
-    }
+    const [kept] = await this.store.choosePictures();
+    return kept && { asset: kept.asset, name: kept.name };
   }
 
   show({ project }) {

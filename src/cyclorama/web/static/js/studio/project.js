@@ -1,7 +1,9 @@
 /** The project: its state, its changes, its values with those that are on their way. */
 
-import { post, say } from "../shared/api.js";
+import { post, say, upload } from "../shared/api.js";
+import { setsOf } from "../shared/changes.js";
 import { DocumentStore } from "../shared/document_store.js";
+import { PICTURES, pickFiles } from "../shared/files.js";
 import { floats } from "../shared/floats.js";
 
 /**
@@ -172,6 +174,23 @@ export class ProjectStore extends DocumentStore {
     const heads = Object.keys(open).filter((head) => path === head || path.startsWith(`${head}/`));
     const longest = heads.reduce((one, other) => (other.length > one.length ? other : one), "");
     return longest ? open[longest] + path.slice(longest.length) : path;
+  }
+
+  /** Several values below one place as one step, leaving its other values as they are by then. @param {string} at */
+  setAll(at, values) {
+    return this.change(...setsOf(this.full(at), values));
+  }
+
+  /** Pictures that are chosen now and kept with the project; none when there are none, or the server refuses them. */
+  async choosePictures(several = false) {
+    const files = await pickFiles(PICTURES, several);
+    if (!files.length) return [];
+    try {
+      return await upload(`${this.url}/pictures`, files);
+    } catch (error) {
+      say(error.message, 10);
+      return [];
+    }
   }
 
   /** @param {"undo"|"redo"} way */

@@ -1,8 +1,7 @@
 /** The stockroom as a drawer in the studio: things are dragged or clicked into the project, and put in from its cards. */
 
 import { byId } from "../shared/dom.js";
-import { get, make, post, request, say, upload } from "../shared/api.js";
-import { PICTURES, pickFiles } from "../shared/files.js";
+import { get, make, post, request, say } from "../shared/api.js";
 import { schema } from "../shared/schema.js";
 import { found, pictureOf } from "../stock/tiles.js";
 
@@ -37,16 +36,9 @@ export class StockDrawer {
 
   /** Print a picture on the sweep, or take it off. */
   async #print() {
-    const set = (values) => this.store.change(...Object.entries(values).map(([field, value]) => ({ kind: "set", path: `set/sweep/${field}`, value })));
-    if (this.store.state.project.set.sweep.picture) return set({ picture: null, picture_name: "" });
-    const files = await pickFiles(PICTURES);
-    if (!files.length) return;
-    try {
-      const [{ asset, name }] = await upload(`${this.store.url}/pictures`, files);
-      await set({ picture: asset, picture_name: name, color: [0.9, 0.9, 0.9] });
-    } catch (error) {
-      say(error.message, 10);
-    }
+    if (this.store.state.project.set.sweep.picture) return this.store.setAll("set/sweep", { picture: null, picture_name: "" });
+    const [kept] = await this.store.choosePictures();
+    return kept && this.store.setAll("set/sweep", { picture: kept.asset, picture_name: kept.name, color: [0.9, 0.9, 0.9] });
   }
 
   /** What the Set card shows of it. */
