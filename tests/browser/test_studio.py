@@ -1,5 +1,6 @@
 """The real interface in a real browser, from a dropped model to a downloaded clip."""
 
+import base64
 import io
 import os
 import re
@@ -8,6 +9,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
+import numpy as np
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 from tests.browser.conftest import LONG_MS, Server, deafen, drag, point_in, resting, section
@@ -221,6 +223,32 @@ def test_the_stand_in_follows_a_drag_and_is_seen_from_outside(page: Page, floor:
     page.click("#walk-out")
     page.wait_for_function(f"shown => {STANDIN} !== shown", arg=shown)
     expect(page.locator("#walk-out")).to_have_attribute("aria-pressed", "true")
+    lamp = seen_from_outside(page, page.request.get(f"{floor.replace('/projects/', '/api/projects/')}").json(), "key")
+    drag(page, lamp, (lamp[0] - 40, lamp[1] - 20))
+    expect(page.locator('[data-card="light"]')).to_be_visible()
+    expect(page.locator("#undo")).to_have_attribute("title", "Undo: Set azimuth (Ctrl+Z)")
+    moved = page.request.get(f"{floor.replace('/projects/', '/api/projects/')}").json()
+    again = seen_from_outside(page, moved, "key")
+    assert again == pytest.approx((lamp[0] - 40, lamp[1] - 20), abs=2)
+    page.click("#undo")
+
+
+def seen_from_outside(page: Page, state: dict, light: str) -> tuple[float, float]:
+    """Place of a lamp on the page in the first look from outside: 40° round, 30° up, three camera distances away."""
+    lens = state["lens"]
+    aim = np.array(lens["aim"])
+    at = np.array(next(one["centre"] for one in lens["lights"] if one["id"] == light))
+    rows = np.frombuffer(base64.b64decode(state["shot"]["cameras"]), "<f4")[:12].reshape(3, 4)
+    away = 3 * np.linalg.norm(rows[:, 3] - aim)
+    round_, up = np.radians((40, 30))
+    back = np.array([np.sin(round_) * np.cos(up), np.sin(up), np.cos(round_) * np.cos(up)])
+    right = np.array([np.cos(round_), 0, -np.sin(round_)])
+    from_eye = at - aim - away * back
+    depth = -from_eye @ back
+    frame = resting(page.locator("#frame"))
+    scale = frame["height"] / 2 / np.tan(np.radians(20)) / depth
+    x, y = from_eye @ right * scale, from_eye @ np.cross(back, right) * scale
+    return frame["x"] + frame["width"] / 2 + x, frame["y"] + frame["height"] / 2 - y
 
 
 def test_without_webgl_a_drag_shows_rendered_pictures(page: Page, floor: str) -> None:

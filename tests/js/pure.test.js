@@ -8,7 +8,7 @@ const at = (name) => import(`../../src/cyclorama/web/static/js/${name}.js`);
 const { calculate } = await at("shared/arithmetic");
 const { latest, Turns } = await at("shared/latest");
 const { partBetween } = await at("shared/picture_part");
-const { carriedBack, goneAlong, rows3, turned, wrap } = await at("plan/geometry");
+const { anglesAt, carriedBack, goneAlong, rows3, turned, wrap } = await at("plan/geometry");
 const { ranked } = await at("studio/find");
 const { keyName, pressed, rebound } = await at("shared/keys");
 const { speedOf } = await at("cards/speed");
@@ -112,4 +112,15 @@ test("names that begin with what is looked for come first, then those that hold 
   assert.deepEqual(found("SHADOW  set"), ["Overshadowed"]);
   assert.deepEqual(found("iris"), []);
   assert.equal(found("").length, 5);
+});
+
+test("a lamp that is put somewhere stands there about its aim", () => {
+  const pose = { lights_deg: 90, carried: {} };
+  const light = { carriage: "rig", aim: [0.1, 0.2, 0.3] };
+  const [azimuth, elevation, distance] = [30, 40, 2];
+  const rad = (deg) => (deg * Math.PI) / 180;
+  const about = [Math.sin(rad(azimuth)) * Math.cos(rad(elevation)), Math.sin(rad(elevation)), Math.cos(rad(azimuth)) * Math.cos(rad(elevation))];
+  const there = goneAlong(light, pose, about.map((p, i) => light.aim[i] + distance * p));
+  const found = anglesAt(light, pose, there);
+  close([found.azimuth, found.elevation, found.distance], [azimuth, elevation, distance]);
 });

@@ -154,14 +154,6 @@ def test_edit_undo_redo_and_stale(client: TestClient, ball: str) -> None:
     assert client.get(f"/api/projects/{ball}").json()["project"]["name"] != "Half"
 
 
-def test_preview_changes_nothing(client: TestClient, ball: str) -> None:
-    before = client.get(f"/api/projects/{ball}").json()
-    wanted = {"changes": [put("camera/azimuth_deg", 90)], "frame": 1}
-    pose = client.post(f"/api/projects/{ball}/preview", json=wanted).json()
-    assert pose["camera"] != pytest.approx(numbers(before["shot"]["cameras"])[:12], abs=1e-3)
-    assert client.get(f"/api/projects/{ball}").json() == before
-
-
 @pytest.mark.parametrize("case", ["empty", "text renamed", "truncated", "nan", "outside", "bomb", "no faces"])
 def test_bad_models_leave_the_project_as_it_was(client: TestClient, ball: str, case: str) -> None:
     before = client.get(f"/api/projects/{ball}").json()

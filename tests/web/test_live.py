@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 from starlette.testclient import WebSocketTestSession
@@ -19,10 +20,10 @@ from tests.shoot.test_shoot import studio_with, wait_for
 from cyclorama.app import lens as lens_module
 from cyclorama.app import take_log
 from cyclorama.app.jobs import Unwanted
-from cyclorama.core.render.film.progressive import FIRST_SHRINK, STEPS
+from cyclorama.core.render.film.progressive import FIRST_SHRINK, STEPS, ProgressiveRenderer
 from cyclorama.core.render.film.tracer import Cancelled, Tracer
-from cyclorama.web import sockets as live
 from cyclorama.web.app import create_app
+from cyclorama.web.live import lens as live
 
 SOCKETS = "ws://127.0.0.1"
 
@@ -42,8 +43,13 @@ def lens(data_folder: Path) -> Iterator[tuple[TestClient, WebSocketTestSession, 
 
 def develop(socket: WebSocketTestSession, request: int, width: int = 48, height: int = 32, **tried: float) -> None:
     """Paths of what is tried with `__` for `/`."""
-    changes = [{"kind": "set", "path": path.replace("__", "/"), "value": value} for path, value in tried.items()]
-    socket.send_json({"develop": {"request": request, "frame": 1, "width": width, "height": height, "tried": changes}})
+    wanted = {"request": request, "frame": 1, "width": width, "height": height}
+    changes = [put(path.replace("__", "/"), value) for path, value in tried.items()]
+    socket.send_json({"drag": wanted | {"changes": changes}} if changes else {"develop": wanted})
+
+
+def put(path: str, value: float) -> dict:
+    return {"kind": "set", "path": path, "value": value}
 
 
 def picture(socket: WebSocketTestSession, progress: list[dict] | None = None) -> tuple[dict, bytes]:
@@ -105,8 +111,7 @@ def test_any_command_is_tried_also_one_that_looks_through_the_lens(lens) -> None
     client, socket, key = lens
 
     def attempt(request: int, command: dict) -> None:
-        wanted = {"request": request, "frame": 1, "width": 48, "height": 32, "tried": [command]}
-        socket.send_json({"develop": wanted})
+        socket.send_json({"drag": {"request": request, "frame": 1, "width": 48, "height": 32, "changes": [command]}})
 
     develop(socket, 1)
     while (seen := picture(socket))[0]["samples"] < 256:
@@ -152,8 +157,46 @@ def test_tried_changes_are_shown_and_not_saved(lens) -> None:  # type: ignore[no
     state = client.get(f"/api/projects/{key}").json()
     assert (state["version"], state["project"]["looks"][0]["tone"]["offset_stops"]) == (2, 0)
     # a wish that is none closes this lens only
-    socket.send_json({"develop": {"request": 5, "frame": 1, "width": 48, "height": 32, "tried": [{"kind": "guess"}]}})
+    socket.send_json({"drag": {"request": 5, "frame": 1, "changes": [{"kind": "guess"}]}})
     assert client.get(f"/api/projects/{key}").status_code == 200
+
+
+def test_a_step_of_a_drag_answers_its_pose_and_its_picture(lens) -> None:  # type: ignore[no-untyped-def]
+    client, socket, key = lens
+    before = client.get(f"/api/projects/{key}").json()
+    step = {"request": 1, "frame": 1, "changes": [put("camera/azimuth_deg", 90)], "pose": True}
+    socket.send_json({"drag": step | {"width": 48, "height": 32}})
+    told = [socket.receive(), socket.receive()]
+    pose = next(json.loads(m["text"]) for m in told if m.get("text"))
+    assert pose["request"] == 1
+    rows = np.array(pose["pose"]["camera"]).reshape(3, 4)
+    assert rows[0, 3] > 1e6 * abs(rows[2, 3])  # it stands to the right of the axis
+    assert [m for m in told if m.get("bytes")]
+    socket.send_json({"drag": step | {"request": 2, "changes": [put("camera/azimuth_deg", 1e9)]}})
+    while (refused := json.loads(socket.receive().get("text") or "{}")).get("request") != 2:
+        pass
+    assert refused["pose"] is None
+    assert refused["error"].startswith("Start azimuth must be at most 3600 °")
+    assert client.get(f"/api/projects/{key}").json() == before
+
+
+def test_pictures_of_a_drag_come_while_the_hand_moves(lens, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
+    """A step does not end the picture of the step before it, and the last one is seen."""
+    _, socket, _ = lens
+    pictures, going, go_on = ProgressiveRenderer.pictures, threading.Event(), threading.Event()
+
+    def held(self, *more):  # type: ignore[no-untyped-def]
+        going.set()
+        assert go_on.wait(60)
+        yield from pictures(self, *more)
+
+    monkeypatch.setattr(ProgressiveRenderer, "pictures", held)
+    for request in range(1, 9):
+        develop(socket, request, look__tone__offset_stops=0.1 * request)
+        assert going.wait(60)  # the first of them is under way
+    go_on.set()
+    assert picture(socket)[0]["request"] == 1
+    assert picture(socket)[0]["request"] == 8
 
 
 def test_a_lost_file_is_told_and_the_lens_lives_on(lens) -> None:  # type: ignore[no-untyped-def]

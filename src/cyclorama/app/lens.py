@@ -153,6 +153,17 @@ class Lens:
             self._viewers.append(viewer)
             self._interrupt()
 
+    def follow(self, viewer: Viewer, wanted: FrameRequest) -> None:
+        """Ask for a picture of what a hand drags: one that is under way is seen first, so that it does not starve."""
+        with self._wake:
+            following = viewer.wanted is not None and viewer.wanted.tried
+            if not following:
+                self._interrupt()
+            viewer.wanted, self._asked_at, self._rough = wanted, time.monotonic(), True
+            self._viewers.remove(viewer)
+            self._viewers.append(viewer)
+            self._wake.notify_all()
+
     def calm(self) -> bool:
         """True when nobody has asked for a picture just now, and whoever did has had a good one: others may borrow
         without being felt."""
@@ -253,7 +264,7 @@ class Lens:
                 generation, wanted = self._generation, viewer.wanted
             done = self._try_to_develop(viewer, wanted, generation)
             with self._wake:
-                if done and generation == self._generation:
+                if done and generation == self._generation and viewer.wanted is wanted:
                     viewer.wanted, self._rough = None, False
 
     def _try_to_develop(self, viewer: Viewer, wanted: FrameRequest, generation: int) -> bool:
@@ -274,6 +285,9 @@ class Lens:
         def cancelled() -> bool:
             return generation != self._generation
 
+        def superseded() -> bool:
+            return cancelled() or viewer.wanted is not wanted
+
         saved = self._studio.projects.get(viewer.project_id).project
         eye = PickProbe(self._compiler, self._tracer)
         project, _ = perform_all(saved, wanted.tried, self._studio.measures_if_whole, eye)
@@ -287,7 +301,7 @@ class Lens:
             self._rough = shown.samples < CALM_SAMPLES
             if wanted.tried:  # the hand may still be moving
                 with self._wake:
-                    if self._wake.wait_for(cancelled, LINGER_S):
+                    if self._wake.wait_for(superseded, LINGER_S):
                         raise Cancelled
 
     def poster(self, project: Project, unwanted: Callable[[], bool]) -> bytes:

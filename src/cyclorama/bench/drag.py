@@ -54,10 +54,6 @@ class Window:
         self.ask("POST", f"{self.url}/changes", {"base_version": self.version, "changes": [change]})
         self.version += 1
 
-    def pose(self, path: str, value: float) -> None:
-        change = {"kind": "set", "path": path, "value": value}
-        self.ask("POST", f"{self.url}/preview", {"changes": [change], "frame": 1})
-
 
 def run_drag(tell: Callable[[str], None]) -> None:
     """Measure the answers of a studio with one demo project; medians of 25, on a quiet machine."""
@@ -84,7 +80,7 @@ def _address(running: "subprocess.Popen[str]") -> str:
 
 def _measure(window: Window, tell: Callable[[str], None]) -> None:
     with connect(f"{window.url.replace('http', 'ws').replace('/api/', '/live/')}/lens") as lens:
-        _picture(lens, next(_requests), ())  # kernels, the scene
+        _step(lens)  # kernels, the scene
         _measure_number(window, lens, "light", f"{window.look}/lights/key/strength_stops", 0.02, tell)
         _measure_number(window, lens, "lens", f"{window.camera}/focal_mm", 20.1, tell)
     pages = _times(lambda _: window.ask("GET", window.page))
@@ -97,9 +93,8 @@ def _measure_number(
     lens.send("{}")  # it rests
     edits = _times(lambda i: window.edit(path, start + 0.02 * i))
     size = window.bytes
-    poses = _times(lambda i: window.pose(path, start - 0.02 * i))
-    tried = [({"kind": "set", "path": path, "value": start - 0.01 * i},) for i in range(TRIES)]
-    pictures = _times(lambda i: _picture(lens, next(_requests), tried[i]))
+    steps = [_step(lens, {"kind": "set", "path": path, "value": start - 0.01 * i}) for i in range(TRIES)]
+    poses, pictures = ([step[which] for step in steps] for which in (0, 1))
     tell(f"one number of the {what:5} {_figure(edits, 'edit')}, {size / 1000:.1f} kB")
     tell(f"  dragged: its pose     {_figure(poses, 'pose')}")
     tell(f"  first picture         {_figure(pictures, 'picture')}")
@@ -119,16 +114,22 @@ def _figure(times: list[float], wanted: str) -> str:
     return f"{statistics.median(times):6.0f} ms (worst {max(times):.0f}, wanted {WANTED_MS[wanted]:.0f})"
 
 
-def _picture(lens: ClientConnection, request: int, tried: tuple[dict[str, Any], ...]) -> None:
-    """Ask for a picture with values tried on, and wait for the first one."""
+def _step(lens: ClientConnection, change: dict[str, Any] | None = None) -> tuple[float, float]:
+    """Time until a drag step has its pose and its first picture, ms. Without a change: a picture as it is saved."""
     width, height = SIZE
-    wanted = {"request": request, "frame": 1, "width": width, "height": height, "tried": tried}
-    lens.send(json.dumps({"develop": wanted}))
-    while True:
+    request, begin = next(_requests), time.perf_counter()
+    wanted = {"request": request, "frame": 1, "width": width, "height": height}
+    lens.send(json.dumps({"drag": wanted | {"changes": [change], "pose": True}} if change else {"develop": wanted}))
+    pose, picture = None if change else 0.0, None
+    while pose is None or picture is None:
         told = lens.recv()
-        if isinstance(told, str) and "error" in told:
-            raise CycloramaError(json.loads(told)["error"])
+        spent = 1000.0 * (time.perf_counter() - begin)
         if isinstance(told, bytes):
             length = struct.unpack_from("<I", told)[0]
             if json.loads(told[4 : 4 + length])["request"] == request:
-                return
+                picture = spent
+        elif "pose" in (answer := json.loads(told)) and answer["request"] == request:
+            pose = spent
+        elif answer.get("error"):
+            raise CycloramaError(answer["error"])
+    return pose, picture

@@ -26,7 +26,6 @@ from ..shoot.run.watch import Watch, mark_interrupted
 from ..store import Studio
 from ..store.backup import daily_backup
 from ..store.garbage import garbage_collection
-from . import sockets
 from .api import (
     bundles,
     checks,
@@ -58,6 +57,8 @@ from .api import (
 from .changed_answers import ChangedAnswers
 from .context import Context
 from .guard import COOKIE, Guard
+from .live import lens as lens_socket
+from .live import news
 from .pages import routes as pages
 from .problems import answer_problems
 
@@ -133,7 +134,8 @@ def create_app(
         grades,
         checks,
         takes,
-        sockets,
+        news,
+        lens_socket,
         touch,
         tray,
         parts,

@@ -28,18 +28,8 @@ from ...shoot.run.forecast import forecast
 from ...store import Saved
 from ..context import Context, context
 from ..uploads import BODY, made_of_file, receive
-from .answers import (
-    CreatedProject,
-    ForecastAnswer,
-    KeptPicture,
-    PoseState,
-    ProjectState,
-    Recovered,
-    Removed,
-    RendererAnswer,
-    Uses,
-)
-from .floor_state import pose_state, project_state
+from .answers import CreatedProject, ForecastAnswer, KeptPicture, ProjectState, Recovered, Removed, RendererAnswer, Uses
+from .floor_state import project_state
 from .jobs import JobAnswer
 
 router = APIRouter(prefix="/api")
@@ -61,11 +51,6 @@ class MakeAgain(BaseModel):
 
 class Step(BaseModel):
     base_version: int
-
-
-class ChangePreview(BaseModel):
-    changes: Annotated[list[Command], Field(max_length=64)]
-    frame: Annotated[int, Field(ge=0, le=2_000_000)]
 
 
 @router.get("/renderer")
@@ -145,18 +130,6 @@ def edit(ctx: Ctx, request: Request, project_id: str, wanted: Edit) -> Response:
     return _answer(
         ctx, request, ctx.studio.projects.edit(project_id, wanted.base_version, lambda: labels[0], performed)
     )
-
-
-@router.post("/projects/{project_id}/preview")
-async def preview(ctx: Ctx, request: Request, project_id: str, wanted: ChangePreview) -> PoseState:
-    """One frame's pose as it would be after changes; nothing is saved."""
-
-    def tried(unwanted: IsUnwanted) -> PoseState:
-        project = ctx.studio.projects.get(project_id).project
-        project, _ = perform_all(project, wanted.changes, ctx.studio.measures_if_whole, LensEye(ctx.lens))
-        return pose_state(project, wanted.frame)
-
-    return await ctx.eyes.answer(request, ("preview", project_id, object()), tried)
 
 
 @router.post("/projects/{project_id}/undo", response_model=ProjectState)

@@ -18,7 +18,7 @@ export function bindAim(pick, store, holder) {
   });
 }
 
-/** @param {HTMLSelectElement} pick @param {{item: string|null, part: string|null}} aim @param {object[]} items */
+/** @param {HTMLSelectElement} pick @param {{item?: string|null, part?: string|null}} aim @param {object[]} items */
 export function showAim(pick, aim, items) {
   const parts = (item) => (item.parts.length > 1 ? item.parts.slice(0, PARTS_AT_MOST).map((part) => make("option", { value: `${item.id}/${part.id}` }, `${item.name}: ${part.name}`)) : []);
   pick.replaceChildren(make("option", { value: "" }, "a point"), ...items.flatMap((item) => [make("option", { value: item.id }, item.name), ...parts(item)]));

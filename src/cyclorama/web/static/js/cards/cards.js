@@ -57,7 +57,7 @@ export class Cards {
     byId("test-part").addEventListener("click", () => floor.lens.pickPart("Drag over the part that is to be shot.", (region) => this.shoot({ only: floor.frame(), region })));
   }
 
-  /** One of the actions that stations offer. */
+  /** One of the actions that stations offer. @param {string} kind @param {HTMLButtonElement|null} button */
   async act(kind, button = null) {
     if (button) button.disabled = true;
     await this.store.change({ kind });
@@ -99,7 +99,7 @@ export class Cards {
 
   #has(what) {
     const { subject, state: { project: { materials } } } = this.store;
-    return { subject: Boolean(subject), model: Boolean(subject?.asset), colourways: subject?.variants.length > 1, animated: Boolean(subject?.animations.length), materials: materials.length > 0 }[what];
+    return { subject: Boolean(subject), model: Boolean(subject?.asset), colourways: (subject?.variants.length ?? 0) > 1, animated: Boolean(subject?.animations.length), materials: materials.length > 0 }[what];
   }
 
   #passes({ wanted, clay_spares: spared }) {

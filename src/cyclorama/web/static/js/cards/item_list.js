@@ -1,6 +1,7 @@
 /** The list of what stands on the set besides the subject: models and made shapes, each with where it stands. */
 
 import { byId } from "../shared/dom.js";
+import { withId } from "../shared/lists.js";
 import { showAttachment } from "./attachment.js";
 import { make, switchButton } from "../shared/api.js";
 
@@ -38,7 +39,7 @@ export class ItemList {
 
   /** All parts of the item wear one material. */
   #wear(material) {
-    const item = this.store.item(this.chosen.item);
+    const item = withId(this.store.state.project.items, this.chosen.item);
     const variant = this.store.variant(item);
     const changes = variant.parts.map(({ id }) => ({ kind: "set", path: `items/${item.id}/variants/${variant.id}/parts/${id}/material`, value: material }));
     return this.store.change(...changes);

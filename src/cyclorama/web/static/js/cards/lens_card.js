@@ -18,7 +18,7 @@ export class LensCard {
     byId("sensor-format").addEventListener("change", (e) => e.target.value !== "other" && store.set("camera/sensor_mm", Number(e.target.value)));
   }
 
-  /** Fit what was chosen, in every frame or in the one that is shown. */
+  /** Fit what was chosen, in every frame or in the one that is shown. @param {number|null} frame */
   fit(frame = null) {
     const what = byId("fit-what").value;
     const more = what === "disc" || what === "everything" ? { keep: what } : what ? { part: what } : {};
@@ -59,7 +59,8 @@ export class LensCard {
     byId("lens-figures").textContent = figures;
   }
 
-  #focus({ focus_m, focus_point_m, f_number }) {
+  /** @param {Api["Camera"]} camera */
+  #focus({ focus_m = null, focus_point_m, f_number }) {
     const point = focus_m === null ? focus_point_m : null;
     byId("focus-point").textContent = point ? point.map((m) => (m * 1000).toFixed(0)).join(" ") : focus_m === null ? "aim point" : "by distance";
     byId("focus-point").title = point ? `${point.map(mm).join(", ")} mm across, up and to the front; it stays in focus through the move` : "";

@@ -1,6 +1,7 @@
 /** The Light card besides its bound fields: which light, adding and removing, parts, gobo. */
 
 import { byId } from "../shared/dom.js";
+import { withId } from "../shared/lists.js";
 import { showAttachment } from "./attachment.js";
 import { bindAim, showAim } from "./aim_pick.js";
 import { get, make, post, say, switchRow, withOrWithout } from "../shared/api.js";
@@ -46,8 +47,8 @@ export class LightCard {
     byId("place-highlight").addEventListener("click", () => this.#place("highlight", "Where should its reflection be seen? Drag, let go."));
     byId("place-graze").addEventListener("click", () => this.#place("graze", "What should it graze? Drag, let go."));
     byId("place-shadow").addEventListener("click", () => this.#place("shadow", "Where should the edge of its shadow lie? Drag, let go."));
-    byId("gobo-toggle").addEventListener("click", () => this.store.set(`${this.#path()}/gobo`, this.#light().gobo ? null : {}));
-    bindAim(byId("light-aim"), store, () => ({ path: this.#path(), point: store.state.lens.lights.find((l) => l.id === chosen.light).aim }));
+    byId("gobo-toggle").addEventListener("click", () => this.store.set(`${this.#path()}/gobo`, this.#light()?.gobo ? null : {}));
+    bindAim(byId("light-aim"), store, () => ({ path: this.#path(), point: withId(store.state.lens.lights, chosen.light).aim }));
     byId("light-rides").addEventListener("change", (e) => store.set(`${this.#path()}/rides`, e.target.value));
     byId("gobo-pictures").addEventListener("click", () => this.#pictures());
   }
@@ -101,7 +102,7 @@ export class LightCard {
     });
     this.floor.pick(prompt, async (place) => {
       ended = true;
-      if ((await this.store.change(asked(place))) && this.store.state.undo.includes("as near as")) say(`${this.store.state.undo}.`);
+      if ((await this.store.change(asked(place))) && this.store.state.undo?.includes("as near as")) say(`${this.store.state.undo}.`);
     }, follow);
   }
 

@@ -75,7 +75,7 @@ export class MaterialCard {
       return item.parts.filter((_, i) => worn[i].material === material.id).map((p) => p.name);
     });
     byId("material-parts").textContent = parts.length ? `On ${parts.join(", ")}` : "On no part";
-    if (!material.maps[this.chosen.slot]) this.chosen.slot = null;
+    if (!material.maps[this.chosen.slot ?? ""]) this.chosen.slot = null;
     byId("map-settings").hidden = !this.chosen.slot;
     byId("map-of").textContent = this.chosen.slot ? `How the ${mapTitle(this.chosen.slot).toLowerCase()} map lies` : "";
     byId("map-cut").replaceChildren(...this.#cut(material));

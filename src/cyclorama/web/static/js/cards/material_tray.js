@@ -21,6 +21,7 @@ export class MaterialTray {
     this.refresh = refresh;
     this.floor = floor;
     this.version = null;
+    /** @type {Object<string, any[]>} */
     this.tray = { own: [], presets: [], kept: [] };
     this.job = null;
     this.kind = "own";

@@ -6,6 +6,7 @@ import { get, make, say, upload } from "../shared/api.js";
 import { pickFiles } from "../shared/files.js";
 import { grip } from "../shared/reorder.js";
 import { schema, segmentKind } from "../shared/schema.js";
+import { withId } from "../shared/lists.js";
 import { forget, keep } from "../stock/client.js";
 
 const plain = (value) => String(Number(value.toPrecision(4)));
@@ -123,7 +124,7 @@ export class MoveCard {
     const who = row === "camera" ? "" : `${row === "disc" ? "Disc" : (this.store.item(row)?.name ?? row)}: `;
     const at = `shots/${this.store.shot.id}/rows/${row}/segments/${segment.id}`;
     const name = who ? `${who}${segmentKind(segment.kind).title.toLowerCase()}` : segmentKind(segment.kind).title;
-    const alone = this.store.shot.rows.find(({ id }) => id === row).segments.length === 1;
+    const alone = withId(this.store.shot.rows, row).segments.length === 1;
     return make("li", { class: "segment-row", "aria-current": segment.id === this.chosen.segment },
       alone ? null : grip(name, row, (to) => this.store.change({ kind: "move_to", path: at, to })),
       make("button", { type: "button", class: "flex-1 text-left", onclick: () => this.#choose(row, segment.id) }, name),

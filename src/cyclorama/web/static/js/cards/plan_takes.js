@@ -8,6 +8,8 @@ export class PlanTakes {
   /** @param {import("../studio/project.js").ProjectStore} store */
   constructor(store) {
     this.store = store;
+    /** @type {any[]} */
+    this.plan = [];
     this.ticked = new Set();
     this.colourways = new Set();
     this.cameras = new Set();
@@ -102,7 +104,7 @@ export class PlanTakes {
     const cells = this.#cells;
     const asked = (this.asked = Symbol("asked"));
     byId("night-shoot").disabled = byId("night-forecast").disabled = true;
-    let plan = { takes: [], sentence: "Nothing is ticked." };
+    let plan = { takes: /** @type {any[]} */ ([]), sentence: "Nothing is ticked." };
     if (cells.length) {
       try {
         plan = await post(`${this.store.url}/plan`, { cells, forecasts_s: this.#seconds(cells) });

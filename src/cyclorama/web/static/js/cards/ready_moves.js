@@ -21,6 +21,9 @@ export class ReadyMoves {
   constructor(apply) {
     this.dialog = byId("ready-moves");
     this.apply = apply;
+    /** @type {{move: any, canvas: HTMLCanvasElement}[]} */
+    this.tiles = [];
+    this.ticking = 0;
     this.dialog.addEventListener("close", () => cancelAnimationFrame(this.ticking));
   }
 

@@ -39,7 +39,7 @@ export class Sections {
   reveal(element) {
     const part = element.closest("[data-section]");
     if (part) this.#choose(part.closest("[data-card]"), part.dataset.section);
-    for (let fold = element.closest("details"); fold; fold = fold.parentElement.closest("details")) fold.open = true;
+    for (let fold = element.closest("details"); fold; fold = fold.parentElement?.closest("details") ?? null) fold.open = true;
     element.scrollIntoView({ block: "center" });
   }
 
@@ -54,7 +54,7 @@ export class Sections {
 
   /** @returns {HTMLButtonElement[]} */
   #chips(card) {
-    return [.../** @type {any} */ (this.chips.get(card).children)];
+    return [.../** @type {any} */ (this.chips.get(card)?.children ?? [])];
   }
 
   #choose(card, name) {
@@ -79,8 +79,8 @@ export class Sections {
     const next = there.at((there.indexOf(e.target) + by) % there.length);
     e.preventDefault();
     e.stopPropagation();
-    next.click();
-    next.focus();
+    next?.click();
+    next?.focus();
   }
 
   #remember(fold) {

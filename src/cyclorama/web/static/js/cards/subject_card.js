@@ -1,6 +1,7 @@
 /** The Subject card besides its bound fields: facts, where it turns, its report, its parts, how finely it is made. */
 
 import { byId } from "../shared/dom.js";
+import { withId } from "../shared/lists.js";
 import { make, mark, post, say, switchRow } from "../shared/api.js";
 import { follow } from "../shared/intake.js";
 import { lightKind } from "../shared/schema.js";
@@ -44,7 +45,7 @@ export class SubjectCard {
   }
 
   get #subject() {
-    return this.store.subject;
+    return withId(this.store.state.project.items, this.store.state.project.subject_id);
   }
 
   get #detail() {
@@ -131,7 +132,7 @@ export class SubjectCard {
     const worn = this.store.variant(item).parts;
     const parts = item.parts.map((part, i) => ({ ...part, visible: worn[i].visible }));
     byId("subject-parts").textContent = `${parts.length}, ${count(parts.reduce((n, p) => n + p.triangles, 0))}`;
-    const root = { groups: new Map(), rows: [], triangles: 0, path: "" };
+    const root = { groups: new Map(), rows: /** @type {HTMLElement[]} */ ([]), triangles: 0, path: "" };
     parts.forEach((part, index) => {
       let at = root;
       for (const name of part.group) {

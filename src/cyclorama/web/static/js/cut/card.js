@@ -1,6 +1,7 @@
 /** The card of what is chosen in the cut, and of the cut as a whole. */
 
 import { byId } from "../shared/dom.js";
+import { withId } from "../shared/lists.js";
 import { get, make, say } from "../shared/api.js";
 import { calculate } from "../shared/arithmetic.js";
 import { fromHex, toHex } from "../shared/colour.js";
@@ -162,7 +163,7 @@ export class CutCard {
   #alongWith(clipId) {
     const { id } = this.bench.chosen();
     const at = this.store.state.title_starts[id];
-    const from = clipId ? this.store.state.clips.find((c) => c.id === clipId).start : 0;
+    const from = clipId ? withId(this.store.state.clips, clipId).start : 0;
     return this.#set("titles", { clip_id: clipId, start: Math.max(0, at - from) });
   }
 

@@ -29,6 +29,7 @@ class CuttingBench {
     this.id = JSON.parse(byId("project-id").textContent);
     this.store = new CutStore(this.id);
     this.at = 0;
+    /** @type {{kind: string|null, id: string|null}} */
     this.chosen = { kind: null, id: null };
     /** first and last frame that are played; null: all */
     this.range = null;

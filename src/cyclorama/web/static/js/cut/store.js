@@ -5,6 +5,7 @@ import { DocumentStore } from "../shared/document_store.js";
 
 export const LISTS = { clip: "clips", title: "titles", sound: "sounds", marker: "markers" };
 
+/** @extends {DocumentStore<Api["CutAnswer"]>} */
 export class CutStore extends DocumentStore {
   /** @param {string} projectId */
   constructor(projectId) {

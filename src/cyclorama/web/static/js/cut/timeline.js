@@ -24,6 +24,7 @@ export class Timeline {
     /** px a frame; null: all in view */
     this.scale = null;
     this.peaks = new Map();
+    this.waiting = 0;
     this.scroll.addEventListener("wheel", (e) => this.#wheel(e), { passive: false });
     this.scroll.addEventListener("scroll", () => this.#later());
     new ResizeObserver(() => this.#later()).observe(this.scroll);

@@ -10,7 +10,7 @@ const AXES = ["x", "y", "z"];
 export function bindGestures(lens) {
   const { mat } = lens;
   drag(mat, (e) => {
-    if (e.target.closest("button, select, #chosen-bar, #wipe-bar, #next")) return null;
+    if (e.target?.closest("button, select, #chosen-bar, #wipe-bar, #next")) return null;
     if (lens.picking) return lens.parts ? takePart(lens, e) : takePlace(lens, e);
     if (lens.standin.outside.on) return takeOutside(lens, e);
     if (e.altKey) return takeRectangle(lens, e);
@@ -64,7 +64,10 @@ function takeOutside(lens, from) {
   const { left, top } = lens.frame.getBoundingClientRect();
   const size = [lens.frame.clientWidth, lens.frame.clientHeight];
   const grip = outside.gripAt(from.clientX - left, from.clientY - top, size);
-  let [changes, last, held] = [null, from, true];
+  if (grip) lens.ongrip(grip);
+  /** @type {any[]|null} */
+  let changes = null;
+  let [last, held] = [from, true];
   const walk = (e) => {
     outside.turn(e.clientX - last.clientX, e.clientY - last.clientY);
     last = e;

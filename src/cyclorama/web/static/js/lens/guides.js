@@ -27,6 +27,8 @@ export class Guides {
     const [kind, format] = (localStorage.getItem(KEPT) ?? "thirds ").split(" ");
     this.kind.value = kind in KINDS ? kind : "thirds";
     this.wanted = format ?? "";
+    /** @type {{margin: number, crops: Object<string, number[]>, formats: any[]}} */
+    this.shape = { margin: 0, crops: {}, formats: [] };
     for (const choice of [this.kind, this.format])
       choice.addEventListener("change", () => {
         this.wanted = this.format.value;

@@ -1,6 +1,7 @@
 /** The lens: stand-in while things are handled, developing picture when they rest, and handling the camera in it. */
 
 import { schema } from "../shared/schema.js";
+import { LensChannel } from "./channel.js";
 import { Guides } from "./guides.js";
 import { bindGestures } from "./gestures.js";
 import { StandIn } from "./standin.js";
@@ -31,50 +32,41 @@ export class Lens {
     this.exposure = document.getElementById("exposure-open");
     this.burnt = document.getElementById("exposure-burnt");
     this.standin = new StandIn(document.getElementById("standin"));
-    this.request = 0;
+    /** Number of the last request, of the last for a picture, and of the first whose pictures are still of use. */
+    this.count = this.request = this.since = 0;
     /** Called with a pose that is not saved yet, when handling ended without a change, and by gestures in the picture. */
     this.onpreview = (pose) => {};
     this.onsettle = () => {};
     this.onclick = (e) => {};
     this.onrectangle = (from, to) => {};
-    this.wanted = null;
-    /** Changes whose picture is asked for when the one under way has come. */
-    this.trying = null;
-    this.awaiting = false;
+    this.ongrip = (grip) => {};
+    /** Whether a picture is wanted, and whether it is one of what a hand drags. */
+    this.wanted = this.trying = false;
+    /** Runs while the picture is of something older than what is wanted. @type {ReturnType<typeof setTimeout>|null} */
+    this.aging = null;
     this.preparing = false;
     /** What was said while the renderer was being prepared. */
     this.prepared = null;
     this.observer = new ResizeObserver(() => this.layout());
     this.observer.observe(this.mat);
     document.addEventListener("visibilitychange", () => this.store.state && (document.hidden ? this.pause() : this.develop())); // nobody sees it
-    this.#connect();
+    this.channel = new LensChannel(store.id, {
+      opened: () => this.wanted && this.develop(),
+      closed: () => (this.status.textContent = "Cyclorama does not answer; trying again …"),
+      told: (message) => this.#told(message), developed: (data) => this.#developed(data), number: (step) => this.#number(step.picture),
+    });
     bindGestures(this);
   }
 
-  #connect() {
-    const scheme = location.protocol === "https:" ? "wss" : "ws";
-    this.socket = new WebSocket(`${scheme}://${location.host}/live/projects/${this.store.id}/lens`);
-    this.socket.binaryType = "arraybuffer";
-    this.socket.onopen = () => this.wanted && this.develop();
-    this.socket.onmessage = (event) => (typeof event.data === "string" ? this.#told(JSON.parse(event.data)) : this.#developed(event.data));
-    this.socket.onclose = () => {
-      if (this.disposed) return;
-      this.status.textContent = "Cyclorama does not answer; trying again …";
-      setTimeout(() => this.#connect(), 1500);
-    };
-  }
-
   dispose() {
-    this.disposed = true;
     this.observer.disconnect();
     clearTimeout(this.timer);
-    this.socket.close();
+    this.channel.dispose();
     this.standin.dispose();
   }
 
   #told(message) {
     if (message.progress) return this.#progressed(message.progress);
-    if (message.error && message.request === this.request) this.#tryNext();
     if (message.preparing !== undefined) this.preparing = message.preparing;
     this.status.textContent = message.preparing
       ? (this.prepared = message.sentence)
@@ -96,24 +88,23 @@ export class Lens {
   async #developed(buffer) {
     const size = new DataView(buffer).getUint32(0, true);
     const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, size)));
-    if (header.request !== this.request) return;
+    if (header.request < this.since) return;
     const bitmap = await createImageBitmap(new Blob([new Uint8Array(buffer, 4 + size)], { type: "image/jpeg" }));
-    if (header.request !== this.request) return bitmap.close();
+    if (header.request < this.since) return bitmap.close();
     this.picture.width = bitmap.width;
     this.picture.height = bitmap.height;
     this.context.drawImage(bitmap, 0, 0);
     bitmap.close();
     this.picture.style.opacity = 1;
-    clearTimeout(this.older);
-    this.frame.classList.remove("older");
-    this.picture.dataset.samples = header.samples;
+    this.#fresh();
+    if (header.request === this.request) this.picture.dataset.samples = header.samples;
+    else this.#age(); // the hand went on
     this.picture.dataset.ms = header.ms;
     const { samples, of, burnt } = header;
     this.burnt.hidden = !burnt;
     this.burnt.textContent = `${Math.round(100 * burnt)} % burnt`;
     this.status.textContent = samples >= of ? "developed" : samples ? `developing, ${samples} of ${of}` : "developing";
     this.#line(samples / of);
-    this.#tryNext();
   }
 
   /** Whether there is a stand-in. */
@@ -136,53 +127,78 @@ export class Lens {
   develop(wait = 0) {
     if (this.standin.outside.on) return;
     this.#forget(true);
-    this.timer = setTimeout(() => this.#ask([]), wait);
+    this.timer = setTimeout(() => this.#ask(), wait);
   }
 
   /**
-   * Show the picture as it would be after changes that are not saved yet. The next one is asked for when the last has
-   * come, so that as many are seen as can be made.
-   * @param {object[]} changes
+   * Show the picture as it would be after changes that are not saved yet. Pictures of steps come as fast as they can be made.
+   * @param {object[]} changes @param {((pose: any) => void)|null} draw told the pose they lead to, where it is wanted
    */
-  attempt(changes) {
-    if (this.preparing || this.clock.playing || this.standin.outside.on) return;
-    this.trying = changes;
-    if (!this.awaiting) this.#tryNext();
+  attempt(changes, draw = null) {
+    const pictured = !this.preparing && !this.clock.playing && !this.standin.outside.on;
+    if (pictured && !this.trying) {
+      this.#forget(true);
+      this.trying = true;
+    }
+    if (pictured || draw) this.channel.follow({ changes: this.store.inFrame(changes), frame: this.clock.frame, picture: pictured ? this.#size() : null, draw });
   }
 
-  /** What was asked for last is shown, or cannot be: ask for what is tried by now. */
-  #tryNext() {
-    const changes = this.trying;
-    this.awaiting = false;
-    if (!changes) return;
-    this.#forget(true);
-    this.awaiting = this.#ask(changes);
+  /** Tell the pose of the frame that is shown as it would be after changes. @param {(pose: any) => void} draw */
+  pose(changes, draw) {
+    this.channel.follow({ changes: this.store.inFrame(changes), frame: this.clock.frame, picture: null, draw });
+  }
+
+  /** Poses on their way are not drawn any more. */
+  forgetPoses() {
+    this.channel.forgetPoses();
   }
 
   /** Whatever was asked for before is of no use any more; `wanted`: something else is. */
   #forget(wanted) {
-    this.request += 1;
+    clearTimeout(this.aging ?? undefined);
+    this.aging = null;
+    this.since = this.#number(true);
     this.wanted = wanted;
-    this.trying = null;
-    this.awaiting = false;
-    this.picture.dataset.samples = 0; // of what is wanted now, nothing is there yet
+    this.trying = false;
     clearTimeout(this.timer);
-    clearTimeout(this.older);
-    this.older = setTimeout(() => this.frame.classList.toggle("older", this.picture.style.opacity === "1"), OLDER_MS);
   }
 
-  /** Whether it could be asked for. */
-  #ask(tried) {
-    if (this.socket.readyState !== WebSocket.OPEN || this.clock.playing) return false;
+  /** The number of a request that is made now. @param {any} picture whether it is for a picture */
+  #number(picture) {
+    this.count += 1;
+    if (picture) {
+      this.request = this.count;
+      this.picture.dataset.samples = 0; // of what is wanted now, nothing is there yet
+      this.#age();
+    }
+    return this.count;
+  }
+
+  /** From now on the picture is of something older than what is wanted. */
+  #age() {
+    this.aging ??= setTimeout(() => this.frame.classList.toggle("older", this.picture.style.opacity === "1"), OLDER_MS);
+  }
+
+  #fresh() {
+    clearTimeout(this.aging ?? undefined);
+    this.aging = null;
+    this.frame.classList.remove("older");
+  }
+
+  /** Size of a developed picture, px. @returns {[number, number]} */
+  #size() {
     const { width, height } = this.store.shot.shoot;
     const scale = LONG_SIDE / Math.max(width, height);
-    const develop = { request: this.request, frame: this.clock.frame, width: Math.round(width * scale), height: Math.round(height * scale), tried: this.store.inFrame(tried) };
-    this.socket.send(JSON.stringify({ develop }));
-    if (!this.preparing && !tried.length) {
-      this.status.textContent = "developing";
-      this.#line(0);
-    }
-    return true;
+    return [Math.round(width * scale), Math.round(height * scale)];
+  }
+
+  #ask() {
+    if (this.clock.playing) return;
+    const [width, height] = this.#size();
+    const asked = this.channel.send({ develop: { request: this.request, frame: this.clock.frame, width, height } });
+    if (!asked || this.preparing) return;
+    this.status.textContent = "developing";
+    this.#line(0);
   }
 
   /** Show the stand-in: something is being handled. */
@@ -190,7 +206,7 @@ export class Lens {
     this.pause();
     if (this.draws) {
       this.picture.style.opacity = 0;
-      this.frame.classList.remove("older");
+      this.#fresh();
     }
     this.#line(0);
     this.status.textContent = this.preparing ? this.status.textContent : "";
@@ -198,8 +214,8 @@ export class Lens {
 
   /** Stop developing and leave the picture as it is: another will be wanted in a moment. */
   pause() {
+    if (this.wanted) this.channel.send({});
     this.#forget(false);
-    if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ rest: true }));
   }
 
   /** The project changed. */
@@ -243,8 +259,9 @@ export class Lens {
 
   /** Show changes that a hand makes here: in the stand-in, or rendered where there is none. @param {() => boolean} held */
   follow(changes, held) {
-    if (!this.draws) this.attempt(changes);
-    this.store.preview(changes, this.clock.frame, (pose) => held() && this.onpreview(pose));
+    const draw = (pose) => held() && this.onpreview(pose);
+    if (this.draws) this.pose(changes, draw);
+    else this.attempt(changes, draw);
   }
 
   layout() {
@@ -289,7 +306,7 @@ export class Lens {
   answer(answer) {
     const then = this.picking;
     this.stopPicking();
-    then(answer);
+    then?.(answer);
   }
 
   /** Forget what was asked. */

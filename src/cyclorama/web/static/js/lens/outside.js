@@ -1,23 +1,30 @@
 /** Looking at the studio from outside: the camera with what it sees, its trail, paths and lamps, in the stand-in. */
 
 import * as THREE from "../../vendor/three.module.js";
+import { aimOf, grips } from "./outside_grips.js";
 import { goneAlong } from "../plan/geometry.js";
 
 const COLOURS = { camera: 0xc77700, path: 0x2b2926, light: 0xc4402a };
 const DEGREES_PER_PIXEL = 0.35;
 const DOT_PX = 9;
 const REACH_PX = 10;
-const AXES = ["x", "y", "z"];
 const [LOWEST, HIGHEST] = [-10, 89];
 
 export class Outside {
   /** @param {THREE.Scene} scene */
   constructor(scene) {
     this.on = false;
+    /** Id of the light whose aim can be dragged too. @type {string|null} */
+    this.light = null;
     this.camera = new THREE.PerspectiveCamera(40, 16 / 9, 0.01, 100);
     /** What can be dragged, with where it is; and what is being dragged, with where it has come. */
     this.grips = [];
+    /** @type {any} */
     this.held = null;
+    this.centre = new THREE.Vector3();
+    this.away = 1;
+    /** @type {any[]} */
+    this.grips = [];
     this.lines = new THREE.Group();
     this.lines.visible = false;
     scene.add(this.lines);
@@ -66,12 +73,8 @@ export class Outside {
     if (shot.count > 1) this.#line(COLOURS.camera, chain(Array.from({ length: shot.count }, (_, i) => [3, 7, 11].map((k) => shot.cameras[12 * i + k]))));
     for (const { line } of state.paths) this.#line(COLOURS.path, chain(Array.from({ length: line.length / 3 }, (_, i) => [line[3 * i], line[3 * i + 1], line[3 * i + 2]])));
     for (const light of lens.lights) if (light.lit) this.#line(COLOURS.light, lampLines(light, pose));
-    const { project } = state;
-    const camera = project.cameras.find(({ id }) => id === project.shots.find((s) => s.id === project.shot_id).camera_id);
-    // an aim at a thing is told from the middle of that
-    this.grips = [{ path: `cameras/${camera.id}/aim`, at: lens.aim, rest: places(camera.aim), colour: COLOURS.camera },
-      ...project.paths.flatMap((path) => path.points.map((p) => ({ path: `paths/${path.id}/points/${p.id}`, at: places(p), colour: COLOURS.path })))];
-    for (const grip of this.grips) this.#dot(grip.colour, this.held?.path === grip.path ? this.held.to : grip.at);
+    this.grips = grips(pose, lens, state, this.light);
+    for (const grip of this.grips) this.#dot(COLOURS[grip.what], this.held?.path === grip.path ? this.held.to : grip.at);
   }
 
   #dot(color, at) {
@@ -87,6 +90,7 @@ export class Outside {
 
   /** What can be dragged at a place of the picture, px; the nearest. @returns {object|null} */
   gripAt(x, y, size) {
+    /** @type {[number, object|null]} */
     let best = [REACH_PX, null];
     for (const grip of this.grips) {
       const seen = this.#seen(grip.at, size);
@@ -101,19 +105,13 @@ export class Outside {
     const [x, y, z] = grip.seen;
     const to = new THREE.Vector3(((x + dx) / width) * 2 - 1, 1 - ((y + dy) / height) * 2, z).unproject(this.camera).toArray();
     this.held = { path: grip.path, to };
-    const was = grip.rest ?? grip.at;
-    return AXES.map((axis, i) => ({ kind: "set", path: `${grip.path}/${axis}_m`, value: Number((was[i] + to[i] - grip.at[i]).toFixed(4)) }));
+    return grip.changes(to);
   }
 
   #line(colour, points) {
     const geometry = new THREE.BufferGeometry().setAttribute("position", new THREE.Float32BufferAttribute(points.flat(), 3));
     this.lines.add(new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: colour })));
   }
-}
-
-/** A place of the document. */
-function places(thing) {
-  return AXES.map((axis) => thing[`${axis}_m`]);
 }
 
 /** Points of a line as pieces, two points each. */
@@ -132,7 +130,7 @@ function cameraLines(m, [left, right, low, high], away) {
 
 /** The outline of a lamp, and where it shines. */
 function lampLines(light, pose) {
-  const [centre, aim] = [light.centre, light.aim].map((p) => goneAlong(light, pose, p));
+  const [centre, aim] = [goneAlong(light, pose, light.centre), aimOf(light, pose)];
   const [u, v] = [light.half_u, light.half_v].map((p) => goneAlong(light, pose, p, true));
   const corner = (a, b) => centre.map((p, i) => p + a * u[i] + b * v[i]);
   const corners = [corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1)];

@@ -168,6 +168,7 @@ export class StandIn {
     this.busy = false;
     this.stale = false;
     this.size = [1, 1];
+    /** @type {BentLens|null} */
     this.bentLens = null;
   }
 
@@ -180,12 +181,13 @@ export class StandIn {
     for (const [id, model] of this.models) if (!state.items.some((item) => item.id === id)) this.#drop(id, model);
     for (const item of state.items) {
       const model = this.models.get(item.id);
+      if (!model) continue;
       model.carriage = item.carriage;
       model.holder.visible = item.on;
       model.lay(item.matrix);
       this.#dress(item.id);
     }
-    this.light.shape = ""; // what casts shadows may be another
+    if (this.light) this.light.shape = ""; // what casts shadows may be another
     const setKey = JSON.stringify([state.project.set.sweep, state.project.set.disc]);
     if (setKey !== this.setKey) await this.#loadSet(state.project.id, setKey);
     this.#dressSet(state.project);
@@ -196,7 +198,7 @@ export class StandIn {
   /** Have an item's mesh there: another one where it is made otherwise. */
   async #stand({ id, standin }) {
     const known = this.models.get(id);
-    if (known?.url === standin) return known.loading;
+    if (known && known.url === standin) return known.loading;
     const model = new Model(id, standin);
     this.models.set(id, model);
     model.loading = model.load();
@@ -263,16 +265,23 @@ export class StandIn {
     for (const piece of this.pieces) piece.material.color.setRGB(...(piece.userData.part === 0 ? project.set.sweep : project.set.disc).color);
   }
 
+  /** Show from outside what the chosen light aims at. @param {string|null} id */
+  chooseLight(id) {
+    if (this.outside.light === id) return;
+    this.outside.light = id;
+    if (this.outside.on) this.draw();
+  }
+
   /** Size of the drawing in CSS pixels. */
   resize(width, height) {
     this.size = [Math.max(1, width), Math.max(1, height)];
-    if (this.renderer) this.#fit();
+    this.#fit();
     this.draw();
   }
 
   #fit() {
-    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2) / (this.sparing.without("size") ? 2 : 1));
-    this.renderer.setSize(this.size[0], this.size[1], false);
+    this.renderer?.setPixelRatio(Math.min(window.devicePixelRatio, 2) / (this.sparing.without("size") ? 2 : 1));
+    this.renderer?.setSize(this.size[0], this.size[1], false);
   }
 
   /** Stand as in a pose: camera rows, what carries items, light angles, lens. */
@@ -293,7 +302,7 @@ export class StandIn {
     this.camera.projectionMatrixInverse.copy(this.camera.projectionMatrix).invert();
     this.turning.rotation.y = (pose.disc_deg * Math.PI) / 180;
     for (const item of this.state?.items ?? []) this.#placeItem(item, pose);
-    this.light.place(pose, lens, 0.7 * away * Math.hypot(lens.half_width, lens.half_height) * zoomed, this.#stands(pose));
+    this.light?.place(pose, lens, 0.7 * away * Math.hypot(lens.half_width, lens.half_height) * zoomed, this.#stands(pose));
     this.draw();
   }
 
@@ -318,7 +327,8 @@ export class StandIn {
   /** Draw as things stand when it is its turn: one drawing at a time, what comes meanwhile is in the next. */
   draw() {
     this.stale = true;
-    if (!this.renderer || this.pending || this.busy) return;
+    const { renderer } = this;
+    if (!renderer || this.pending || this.busy) return;
     this.pending = requestAnimationFrame(() => {
       Object.assign(this, { pending: 0, stale: false });
       if (!this.pose) return;
@@ -327,19 +337,19 @@ export class StandIn {
       this.outside.lines.visible = this.outside.on;
       for (const piece of this.pieces) piece.material.side = this.outside.on ? THREE.FrontSide : THREE.DoubleSide; // one sees through walls from behind
       if (this.outside.on) {
-        const size = this.renderer.getSize(new THREE.Vector2());
+        const size = renderer.getSize(new THREE.Vector2());
         this.outside.place(pose, lens, this.state, size.x / size.y);
-        this.renderer.render(this.scene, this.outside.camera);
-      } else if (this.#bent(lens)) (this.bentLens ??= new BentLens(this.renderer)).draw(this.scene, this.camera, lens, lens.focal_mm / pose.focal_mm);
-      else this.renderer.render(this.scene, this.camera);
+        renderer.render(this.scene, this.outside.camera);
+      } else if (this.#bent(lens)) (this.bentLens ??= new BentLens(renderer)).draw(this.scene, this.camera, lens, lens.focal_mm / pose.focal_mm);
+      else renderer.render(this.scene, this.camera);
       this.busy = true;
       const usual = newest === this.#newestProgram(); // making programs is slow on any machine
-      whenDrawn(/** @type {WebGL2RenderingContext} */ (this.renderer.getContext()), (ms) => this.#drawn(usual ? ms : null));
+      whenDrawn(/** @type {WebGL2RenderingContext} */ (renderer.getContext()), (ms) => this.#drawn(usual ? ms : null));
     });
   }
 
   #newestProgram() {
-    return this.renderer.info.programs.at(-1)?.id;
+    return this.renderer?.info.programs?.at(-1)?.id;
   }
 
   /** What was drawn is there, and took so long. @param {number|null} ms null: longer than it usually does */

@@ -65,7 +65,8 @@ export class StandInLight {
     this.group.add(light);
     if (there) {
       this.#drop(there);
-      this.group.children.splice(i, 0, this.group.children.pop());
+      this.group.children.splice(i, 0, light); // not last, where it was put
+      this.group.children.pop();
     }
     return light;
   }

@@ -37,6 +37,16 @@ export function carriedBack({ carriage }, pose, point) {
   return [0, 1, 2].map((i) => m[i] * p[0] + m[4 + i] * p[1] + m[8 + i] * p[2]);
 }
 
+/**
+ * How a light stands about its aim when it has gone to a point with what carries it: angles in degrees, distance in metres.
+ * @param {{carriage: string, aim: number[]}} light
+ */
+export function anglesAt(light, pose, point) {
+  const [x, y, z] = carriedBack(light, pose, point).map((p, i) => p - light.aim[i]);
+  const degrees = (/** @type {number} */ radians) => (radians * 180) / Math.PI;
+  return { azimuth: degrees(Math.atan2(x, z)), elevation: degrees(Math.atan2(y, Math.hypot(x, z))), distance: Math.hypot(x, y, z) };
+}
+
 /** The inverse of a placement: a turn with an even scale, and a shift. */
 export function inverse(matrix) {
   const [a, b, c] = matrix;

@@ -6,7 +6,7 @@ import { TAPE } from "./signs.js";
 /** The next round length, 1, 2 or 5 of some power of ten, that is no shorter. */
 function roundAbove(metres) {
   const power = 10 ** Math.floor(Math.log10(metres));
-  return [1, 2, 5, 10].map((k) => k * power).find((s) => s >= metres * (1 - 1e-9));
+  return ([1, 2, 5].find((k) => k * power >= metres * (1 - 1e-9)) ?? 10) * power;
 }
 
 function lengthOf(metres) {

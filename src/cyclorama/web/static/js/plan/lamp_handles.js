@@ -16,7 +16,7 @@ function sizeField(shape, side) {
 
 /**
  * @param {{light: {id: string}, at: number[], angle: number, half: number}} lamp
- * @param {{shape: string, aim: {item: string|null}}} document of the light
+ * @param {{shape: string, aim: {item?: string|null}}} document of the light
  * @param {number[]} aim where it aims, on the drawing
  */
 export function handles({ light, at, angle, half }, document, aim, scale, side) {

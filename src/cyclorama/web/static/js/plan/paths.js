@@ -1,6 +1,7 @@
 /** Paths on plan and elevation: drawn by clicks, their points and handles dragged, put in and taken away. */
 
 import { draw } from "../shared/api.js";
+import { withId } from "../shared/lists.js";
 import { INK, TAPE } from "./signs.js";
 
 /** A path that ends so near its first point is closed. */
@@ -37,7 +38,7 @@ export class PlanPaths {
       return [
         draw("polyline", { points, fill: "none", stroke: INK, "stroke-opacity": 0.55, "stroke-dasharray": "4 3" }),
         draw("polyline", { class: "grab", "data-grab": "path", "data-path": id, points, fill: "none", stroke: "transparent", "stroke-width": 9 }, draw("title", {}, `${name}: double-click puts a point here`)),
-        ...project.paths.find((path) => path.id === id).points.flatMap((point) => this.#point(id, name, this.#asDragged(id, point), flat)),
+        ...withId(project.paths, id).points.flatMap((point) => this.#point(id, name, this.#asDragged(id, point), flat)),
       ];
     });
   }
@@ -62,12 +63,12 @@ export class PlanPaths {
   /** A point as it is, or as it is being dragged. */
   #asDragged(path, point) {
     const { inHand } = this.plan;
-    const held = inHand?.point === point.id && inHand.path === path ? inHand.changes : [];
+    const held = inHand && inHand.point === point.id && inHand.path === path ? inHand.changes : [];
     return { ...point, ...Object.fromEntries(held.map((c) => [c.path.split("/").at(-1), c.value])) };
   }
 
   #points(path) {
-    return this.plan.store.state.project.paths.find(({ id }) => id === path).points;
+    return withId(this.plan.store.state.project.paths, path).points;
   }
 
   /** Path of a point in the document. */
@@ -81,7 +82,7 @@ export class PlanPaths {
    */
   drag(held, to) {
     if (held.what === "path") return [];
-    const point = this.#points(held.path).find(({ id }) => id === held.point);
+    const point = withId(this.#points(held.path), held.point);
     const set = (name, value) => ({ kind: "set", path: `${this.place(held)}/${name}`, value: Number(value.toFixed(4)) });
     if (held.what === "point") return Object.entries(to).map(([axis, at]) => set(`${axis}_m`, at));
     const mirrored = held.side === "in" && point.bends === "even"; // it counts as the one after the point
@@ -101,14 +102,14 @@ export class PlanPaths {
       const [x, , z] = this.plan.under(e);
       store.change({ kind: "add_point", path, at: [x, this.#heightOn(path, x, z), z] });
     } else if (point) {
-      const { bends } = this.#points(path).find(({ id }) => id === point);
+      const { bends } = withId(this.#points(path), point);
       store.change({ kind: "bend_point", path, point, bends: { smooth: "even", even: "free", free: "smooth" }[bends] });
     }
   }
 
   /** How high a path is where it is nearest, seen from above. */
   #heightOn(path, x, z) {
-    const { line } = this.plan.store.state.paths.find(({ id }) => id === path);
+    const { line } = withId(this.plan.store.state.paths, path);
     let best = [Infinity, 0];
     for (let i = 0; i < line.length; i += 3) {
       const away = Math.hypot(line[i] - x, line[i + 2] - z);

@@ -4,6 +4,7 @@ import { dragHandle, handles } from "./lamp_handles.js";
 import { drag } from "../shared/drag.js";
 import { draw } from "../shared/api.js";
 import { schema } from "../shared/schema.js";
+import { withId } from "../shared/lists.js";
 import { carriedBack, flatHull, goneAlong, inverse, rad, rows3, turned, under, wrap } from "./geometry.js";
 import { heights, rings, setFromAbove } from "./ground.js";
 import { PlanPaths } from "./paths.js";
@@ -22,8 +23,12 @@ export class Plan {
     this.clock = clock;
     this.floor = floor;
     this.side = false;
+    /** @type {any} */
     this.inHand = null;
+    /** @type {any} */
     this.pose = null;
+    this.w = this.h = this.scale = 0;
+    this.origin = [0, 0];
     this.paths = new PlanPaths(this);
     drag(svg, (e) => this.#take(e));
   }
@@ -236,7 +241,7 @@ export class Plan {
     const { grab: what, light, item, path, point, side, camera } = target.dataset;
     this.inHand = { what, light, item, path, point, side, camera, changes: [] };
     this.paths.held = what === "point" ? this.paths.place(this.inHand) : null;
-    if (what === "item") this.inHand.from = { ...this.store.item(item).placement };
+    if (what === "item") this.inHand.from = { ...withId(this.store.state.project.items, item).placement };
     this.floor.choose({ light: "light", aim: "light", size: "light", item: "subject" }[what] ?? "camera", light ?? item);
     const { frame } = this.clock;
     const letGo = () => (this.inHand = null);
@@ -283,7 +288,7 @@ export class Plan {
     if (this.inHand.what === "light") {
       const { elevation_deg: elevation } = this.store.value(this.#light());
       // where it has gone along with something, it is put where that is at rest
-      const light = lens.lights.find((l) => l.id === this.inHand.light);
+      const light = withId(lens.lights, this.inHand.light);
       const [px, , pz] = carriedBack(light, this.pose, [x, 0, z]);
       const { aim } = light;
       const at = [px - aim[0], pz - aim[2]];
@@ -324,12 +329,12 @@ export class Plan {
 
   /** The camera that is not on and is dragged. */
   #other() {
-    return this.store.state.other_cameras.find(({ id }) => id === this.inHand.camera);
+    return withId(this.store.state.other_cameras, this.inHand.camera);
   }
 
   /** A light's document. */
   #document(id) {
-    return this.store.look.lights.find((light) => light.id === id);
+    return withId(this.store.look.lights, id);
   }
 
   /** Path of the light that is dragged. */

@@ -14,11 +14,14 @@ export class Comparing {
     this.url = url;
     this.stage = stage;
     this.room = room;
+    /** @type {object[]} */
+    this.all = [];
     this.takes = [];
     this.states = [];
     this.with = "";
     this.as = "wipe";
     this.walled = false;
+    /** @type {any} */
     this.reference = null;
     this.measure = latest(async () => this.#measure());
     byId("compare-with").addEventListener("change", (e) => (e.target.value === "file" && !this.reference ? this.#pick() : this.choose(e.target.value)));
@@ -57,7 +60,7 @@ export class Comparing {
   /** What it was before each change of its grade can be chosen as well. */
   async #recall() {
     const states = await get(`${this.url}/finishes`).catch((error) => (say(error.message, 10), null));
-    if (!states || !this.all) return;
+    if (!states) return;
     this.states = states;
     this.offer(this.all);
   }

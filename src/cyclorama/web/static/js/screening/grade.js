@@ -8,7 +8,7 @@ import { GradeCard } from "../shared/grade_card.js";
 import { DocumentStore } from "../shared/document_store.js";
 import { schema } from "../shared/schema.js";
 
-/** The grade of a take as a document. */
+/** The grade of a take as a document. @extends {DocumentStore<Api["FinishAnswer"]>} */
 class GradeStore extends DocumentStore {
   get version() {
     return this.state.revision;
@@ -31,6 +31,7 @@ export class TakeGrade {
     /** what was asked for last and is not saved yet */
     this.asked = null;
     /** the part or material whose grade the card shows; null: the whole picture */
+    /** @type {{layer: string, name: string}|null} */
     this.part = null;
     const floor = { attempt: (changes) => this.#attempt(changes), settle: () => this.#settle(), reset: () => this.#reset(), chooseColour: () => {} };
     this.fields = new Fields(byId("grade-panel"), this, {}, floor);
@@ -85,7 +86,7 @@ export class TakeGrade {
   }
 
   #isPart({ layer, name }) {
-    return layer === this.part.layer && name === this.part.name;
+    return layer === this.part?.layer && name === this.part?.name;
   }
 
   #withGrade(finishing, grade) {
@@ -141,7 +142,7 @@ export class TakeGrade {
 
   /** Keys are pressed faster than they are answered: each step begins where the one before it ended. */
   step(way) {
-    return this.store.step((revision) => (this.state[way] ? post(`${this.url}/finish/${way}?revision=${revision}`) : this.state));
+    return this.store.step(async (revision) => (this.state[way] ? post(`${this.url}/finish/${way}?revision=${revision}`) : this.state));
   }
 
   #took() {

@@ -349,7 +349,7 @@ class ScreeningRoom {
       { keys: ["c"], label: "Copy this frame", run: () => this.#copy() },
       { keys: ["m"], label: "Scopes", run: () => this.scopes.toggle() },
       { keys: ["v"], label: "Read values under the pointer", run: () => this.#read() },
-      { keys: ["g"], label: "Show original (hold)", fixed: true, run: (_, e) => !e.repeat && this.#former(true) },
+      { keys: ["g"], label: "Show original (hold)", fixed: true, run: (_, e) => !e?.repeat && this.#former(true) },
       { keys: ["n"], label: "Note for this frame", run: () => (this.tab("notes"), byId("note-text").focus()) },
       { keys: ["w"], label: "Whole screen", run: () => (document.fullscreenElement ? document.exitFullscreen() : byId("stage").requestFullscreen()) },
       { keys: ["f"], label: "Fold the panel away", run: () => this.#fold() },

@@ -21,12 +21,14 @@ export class Stage {
     this.view = null;
     this.mode = null;
     this.edge = 0.5;
+    /** @type {any} */
     this.drawing = null;
     /** who is told the place that is clicked next, or the part that is dragged out; null: nobody */
     this.asking = null;
     /** where dragging a part began */
     this.corner = null;
     this.outlined = null;
+    /** @type {[number[][][], {x: number, y: number}[]]} */
     this.marked = [[], []];
     this.reading = null;
     this.read = latest((at) => this.#showRead(at));
@@ -132,9 +134,9 @@ export class Stage {
       this.view = scale <= this.#fit().scale ? null : this.#about(scale, e.clientX - left, e.clientY - top);
       this.#lay();
     }, { passive: false });
-    box.addEventListener("dblclick", (e) => !e.target.closest("#edge, #wall") && this.toggleExact());
+    box.addEventListener("dblclick", (e) => !e.target?.closest("#edge, #wall") && this.toggleExact());
     drag(box, (e) => {
-      if (e.target.closest("#edge, #wall")) return null;
+      if (e.target?.closest("#edge, #wall")) return null;
       if (this.asking?.part) return this.#takeCorner(e);
       if (this.asking) return void this.#answer(this.share(e));
       return this.drawing ? this.#takePencil(e) : this.#takePicture(e);

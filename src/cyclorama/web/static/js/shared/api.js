@@ -101,7 +101,7 @@ export const query = (values) => new URLSearchParams(Object.entries(values).map(
  */
 export function say(sentence, seconds = 5, offer = null) {
   const toast = document.getElementById("toast");
-  const take = () => ((toast.hidden = true), offer.run());
+  const take = () => ((toast.hidden = true), offer?.run());
   toast.replaceChildren(sentence, ...(offer ? [make("button", { type: "button", class: "offer", onclick: take }, offer.title)] : []));
   toast.hidden = false;
   clearTimeout(toast.timer);
@@ -132,7 +132,11 @@ export function turningButton(attribute, on, attributes, change, ...children) {
 /** @param {(on: boolean) => void} change */
 export const switchButton = (on, label, change) => turningButton("aria-checked", on, { class: "switch", role: "switch", "aria-label": label }, change);
 
-/** A line of a list: a name, perhaps a figure, and a switch. @param {(on: boolean) => void} change */
+/**
+ * A line of a list: a name, perhaps a figure, and a switch.
+ * @param {string} name @param {boolean} on @param {string} label @param {(on: boolean) => void} change
+ * @param {{title?: string|null, figure?: any}} more
+ */
 export function switchRow(name, on, label, change, { title = null, figure = null } = {}) {
   return make("li", { class: "row", title }, make("span", { class: "name truncate" }, name), figure && make("span", { class: "num text-soft" }, figure),
     switchButton(on, label, change));

@@ -12,8 +12,7 @@ const UNITS = {
  * @returns {number|null} null when it is not a number
  */
 export function calculate(text, unit = "", rate = null) {
-  const tokens = text.replace(/,/g, ".").replace(/[−–]/g, "-").match(/\d*\.?\d+(?:e[-+]?\d+)?|[a-z°%/]+|[-+*/()]|\S/gi);
-  if (!tokens) return null;
+  const tokens = text.replace(/,/g, ".").replace(/[−–]/g, "-").match(/\d*\.?\d+(?:e[-+]?\d+)?|[a-z°%/]+|[-+*/()]|\S/gi) ?? [];
   let at = 0;
   const factors = { ...UNITS[unit], ...(rate ? { s: rate } : {}), [unit]: 1 };
   const peek = () => tokens[at];

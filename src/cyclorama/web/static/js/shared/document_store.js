@@ -12,6 +12,7 @@ const AGAIN_MS = 2000;
 
 /** @typedef {(version: number) => Promise<object>} Ask makes a request for a version and gives the document's state after it */
 
+/** @template State its state, as the server answers it */
 export class DocumentStore {
   #turns = new Turns();
   /** Changes that are not saved, in the order they were made. @type {Ask[]} */
@@ -25,9 +26,10 @@ export class DocumentStore {
   /** @param {string} url of its state @param {string} live address of the socket that tells of other windows */
   constructor(url, live) {
     this.url = url;
-    this.state = null;
+    /** Null until it is there: what shows it is called when it is. */
+    this.state = /** @type {State & {version: number}} */ (/** @type {unknown} */ (null));
     /** Fulfilled when the document is there: what is asked for before waits for it. */
-    this.there = new Promise((resolve) => (this.arrived = resolve));
+    this.there = new Promise((/** @type {(value?: any) => void} */ resolve) => (this.arrived = resolve));
     /** Called when it is another matter whether all is saved. */
     this.onsaving = () => {};
     this.#follow(live);

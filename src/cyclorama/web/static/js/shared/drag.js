@@ -36,7 +36,7 @@ export function drag(thing, take, { signal } = {}) {
     e.stopImmediatePropagation(); // it gives this back, and closes nothing besides
     cancel();
   };
-  const mine = (e) => held && e.pointerId === held.pointer;
+  const ours = (e) => (e.pointerId === held?.pointer ? held : null);
   element.addEventListener("pointerdown", (e) => {
     if (e.button !== 0 || held) return;
     const grip = take(e);
@@ -46,17 +46,18 @@ export function drag(thing, take, { signal } = {}) {
     if (held.moved) grip.move?.(e);
   }, { signal });
   element.addEventListener("pointermove", (e) => {
-    if (!mine(e)) return;
-    held.moved ||= Math.hypot(e.clientX - held.x, e.clientY - held.y) >= DEAD_PX;
-    if (held.moved) held.grip.move?.(e);
+    const mine = ours(e);
+    if (!mine) return;
+    mine.moved ||= Math.hypot(e.clientX - mine.x, e.clientY - mine.y) >= DEAD_PX;
+    if (mine.moved) mine.grip.move?.(e);
   }, { signal });
   element.addEventListener("pointerup", (e) => {
-    if (!mine(e)) return;
-    const { grip, moved } = held;
+    const mine = ours(e);
+    if (!mine) return;
     held = null;
-    if (moved) grip.drop?.(e);
-    else grip.click?.(e);
+    if (mine.moved) mine.grip.drop?.(e);
+    else mine.grip.click?.(e);
   }, { signal });
-  for (const end of ["pointercancel", "lostpointercapture"]) element.addEventListener(end, (e) => mine(e) && cancel(), { signal });
+  for (const end of ["pointercancel", "lostpointercapture"]) element.addEventListener(end, (e) => ours(e) && cancel(), { signal });
   addEventListener("keydown", escape, { capture: true, signal });
 }

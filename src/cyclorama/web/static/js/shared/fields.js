@@ -134,7 +134,7 @@ export class Fields {
       return value === null ? undefined : whole ? Math.round(value) : value;
     };
     box.addEventListener("change", () => {
-      if (FRAME_BOXES.has(short) && /[:;]/.test(box.value)) return this.store.change({ kind: "length", path: this.#path(short), timecode: box.value });
+      if (FRAME_BOXES.has(short) && /[:;]/.test(box.value)) return this.store.change?.({ kind: "length", path: this.#path(short), timecode: box.value });
       const value = read();
       box.parentElement.classList.toggle("wrong", value === undefined);
       if (value === undefined) say(`‘${box.value}’ is not a number.`);

@@ -9,7 +9,7 @@ export function pickFiles(accept, multiple = false) {
     const input = document.createElement("input");
     Object.assign(input, { type: "file", accept, multiple, hidden: true });
     const done = (files) => (input.remove(), resolve(files));
-    input.addEventListener("change", () => done([...input.files]));
+    input.addEventListener("change", () => done([...(input.files ?? [])]));
     input.addEventListener("cancel", () => done([]));
     document.body.append(input); // outside the page it may be collected while the dialog is open
     input.click();

@@ -130,7 +130,7 @@ export class GradeCard {
       this.line,
       ...this.points.map(([x, y], i) => draw("circle", { cx: x, cy: -y, r: 0.2, fill: i === this.chosen ? colour : "var(--color-white)", stroke: colour, "stroke-width": 1.5, "vector-effect": "non-scaling-stroke" })));
     this.drawLine(this.points);
-    const point = this.points[this.chosen];
+    const point = this.chosen === null ? null : this.points[this.chosen];
     this.root.querySelector("[data-curve-says]").textContent = point ? `${signed(point[0])} stops become ${signed(point[1])}` : this.points.length ? "Drag points; double click or Delete takes one away." : "Stops about middle grey. Click to put a point.";
   }
 

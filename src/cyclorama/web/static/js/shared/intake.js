@@ -79,7 +79,7 @@ export function acceptFiles(element, take) {
     take(await droppedFiles(e.dataTransfer));
   });
   document.addEventListener("paste", async (e) => {
-    if (/^(INPUT|TEXTAREA|SELECT)$/.test(document.activeElement?.tagName ?? "") || !e.clipboardData.files.length) return;
+    if (/^(INPUT|TEXTAREA|SELECT)$/.test(document.activeElement?.tagName ?? "") || !e.clipboardData?.files.length) return;
     e.preventDefault();
     take(await droppedFiles(e.clipboardData));
   });

@@ -59,14 +59,15 @@ export function bindKeys(room, bindings) {
   use(JSON.parse(localStorage.getItem(kept) ?? "{}"));
   show();
   document.addEventListener("keydown", (e) => {
-    const typing = e.target.closest("input, select, textarea, dialog[open]");
+    const typing = e.target?.closest("input, select, textarea, dialog[open]");
     const key = pressed(e);
     if (typing && !key.startsWith("Ctrl+")) return;
     if (typing && typing.matches("input[type=text], input:not([type])") && key.startsWith("Ctrl+")) return;
-    if (e.key === " " && e.target.closest("button, summary, a")) return;
+    if (e.key === " " && e.target?.closest("button, summary, a")) return;
     const found = bindings.find(({ keys }) => keys.includes(key));
-    const at = found?.keys.indexOf(key);
-    if (!found || found.when?.(at) === false) return;
+    if (!found) return;
+    const at = found.keys.indexOf(key);
+    if (found.when?.(at) === false) return;
     e.preventDefault();
     found.run(at, e);
   });

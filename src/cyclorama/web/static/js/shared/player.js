@@ -48,7 +48,7 @@ export class Player {
   /**
    * @param {number} from place of the frame that is shown first
    * @param {[number, number]} range first and last place that is played
-   * @param {{speed?: number, toAndFro?: boolean, seconds?: () => number|null}} how `seconds` tells the time since the
+   * @param {{speed?: number, toAndFro?: boolean, seconds?: (() => number|null)|null}} how `seconds` tells the time since the
    *   beginning of the range, as sound has it; without it the page's clock does
    */
   play(from, [low, high], { speed = 1, toAndFro = false, seconds = null } = {}) {

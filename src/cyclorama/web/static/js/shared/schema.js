@@ -12,11 +12,11 @@
  */
 export const schema = JSON.parse(document.getElementById("schema").textContent);
 
-/** A kind of segment. */
+/** A kind of segment. @returns {any} */
 export const segmentKind = (kind) => schema.segments.find((one) => one.kind === kind);
 
-/** What the map of a slot is called. */
-export const mapTitle = (slot) => schema.maps.find((one) => one.slot === slot).title;
+/** What the map of a slot is called. @returns {string} */
+export const mapTitle = (slot) => schema.maps.find((one) => one.slot === slot)?.title ?? slot;
 
-/** A kind of light. */
+/** A kind of light. @returns {any} */
 export const lightKind = (shape) => schema.lights.find((one) => one.shape === shape);

@@ -7,6 +7,7 @@ const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", fa
 
 /** Takes that wait, in their order. */
 const waiting = {
+  /** @type {string[]} */
   ids: [],
   /** The order when one of them goes up or down by some places. */
   moved(id, by) {
@@ -187,7 +188,7 @@ class ShootLog {
 
   dispose() {
     this.disposed = true;
-    this.socket.close();
+    this.socket?.close();
   }
 
   #connect() {

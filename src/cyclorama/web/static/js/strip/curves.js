@@ -12,7 +12,7 @@ const PARTS = ["#b3261e", "#2f7d32", "#1f5fa8"];
 function roundValues(least, most, count) {
   const raw = (most - least) / count;
   const power = 10 ** Math.floor(Math.log10(raw));
-  const step = [1, 2, 5, 10].find((k) => k * power >= raw) * power;
+  const step = ([1, 2, 5].find((k) => k * power >= raw) ?? 10) * power;
   const first = Math.ceil(least / step - 1e-9);
   return Array.from({ length: Math.max(0, Math.floor(most / step + 1e-9) - first + 1) }, (_, i) => (first + i) * step);
 }
@@ -28,6 +28,9 @@ export class Curves {
     this.svg = svg;
     this.store = store;
     this.clock = clock;
+    this.range = [0, 1];
+    /** @type {[string, any][]} */
+    this.shown = [];
     this.strip = strip;
     this.open = false;
     this.drag = null;
@@ -94,7 +97,7 @@ export class Curves {
   #grid() {
     const right = this.svg.clientWidth - 14;
     const units = new Set(this.shown.map(([, c]) => c.unit));
-    const lines = roundValues(...this.range, 5).flatMap((v) => [
+    const lines = roundValues(this.range[0], this.range[1], 5).flatMap((v) => [
       draw("line", { x1: this.strip.left, x2: right, y1: this.#y(v), y2: this.#y(v), stroke: "var(--color-shade)" }),
       draw("text", { x: this.strip.left - 8, y: this.#y(v) + 3, "text-anchor": "end", class: "num", "font-size": 10, fill: "var(--color-soft)" }, String(Number(v.toPrecision(6)))),
     ]);

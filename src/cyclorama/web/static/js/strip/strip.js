@@ -11,7 +11,7 @@ const RULER = 22;
 function niceStep(span, most) {
   const raw = span / most;
   const power = 10 ** Math.floor(Math.log10(Math.max(raw, 1e-9)));
-  return Math.max(1, [1, 2, 5, 10].find((k) => k * power >= raw) * power);
+  return Math.max(1, ([1, 2, 5].find((k) => k * power >= raw) ?? 10) * power);
 }
 
 export class Strip {
@@ -24,6 +24,7 @@ export class Strip {
     this.svg = svg;
     this.store = store;
     this.clock = clock;
+    this.width = this.height = 0;
     this.choice = document.getElementById("lane-choice");
     this.choice.addEventListener("change", () => this.show());
     /** Called when the strip has another width. */
@@ -136,7 +137,7 @@ export class Strip {
     const x = this.x(this.clock.frame);
     const { range } = this.clock;
     const played = range ? [draw("rect", { x: this.x(range[0] - 0.5), width: this.x(range[1] + 0.5) - this.x(range[0] - 0.5), y: RULER - 3, height: 3, fill: "var(--color-ink)" }, draw("title", {}, `Frames ${range[0]} to ${range[1]} are played`))] : [];
-    this.playhead.replaceChildren(
+    this.playhead?.replaceChildren(
       ...played,
       draw("line", { x1: x, x2: x, y1: 3, y2: this.height - 14, stroke: "var(--color-ink)", "stroke-width": 1.5 }),
       draw("path", { d: `M${x - 5} 2h10v5l-5 5-5-5z`, fill: "var(--color-ink)" }),

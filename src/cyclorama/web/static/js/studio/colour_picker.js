@@ -45,7 +45,7 @@ export class ColourPicker {
     byId("picker-keep").addEventListener("click", () => this.told && this.store.change({ kind: "add_colours", colours: [this.told.linear] }));
     byId("picker-lens").addEventListener("click", () => this.#fromPicture());
     byId("picker-close").addEventListener("click", () => this.close());
-    addEventListener("pointerdown", (e) => this.open && !e.target.closest("#colour-picker, #reference, #mat, [data-colour], [data-palette]") && this.close());
+    addEventListener("pointerdown", (e) => this.open && !e.target?.closest("#colour-picker, #reference, #mat, [data-colour], [data-palette]") && this.close());
     addEventListener("keydown", (e) => e.key === "Escape" && this.open && !byId("mat").classList.contains("picking") && this.close());
   }
 

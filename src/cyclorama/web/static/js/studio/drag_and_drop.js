@@ -30,7 +30,7 @@ export class Dropping {
     mat.addEventListener("dragleave", () => this.#left());
     mat.addEventListener("drop", (e) => this.#dropped(e));
     byId("drop-menu").addEventListener("keydown", (e) => e.key === "Escape" && this.#closeMenu());
-    addEventListener("pointerdown", (e) => e.target.closest("#drop-menu") || this.#closeMenu());
+    addEventListener("pointerdown", (e) => e.target?.closest("#drop-menu") || this.#closeMenu());
   }
 
   /**
@@ -121,13 +121,13 @@ export class Dropping {
       }
     };
     const set = (path, values) => Object.entries(values).map(([field, value]) => ({ kind: "set", path: path + field, value }));
-    const uses = [
+    const uses = /** @type {[string, () => void][]} */ ([
       thing?.kind === "part" && [`Colour of ${thing.name}`, kept((asset, name) => set(`materials/${thing.material}/maps/`, { base_color: { asset, name } }))],
       thing?.kind === "part" && ["Put onto it here", () => (this.#closeMenu(), this.surfaceLayers.putOn(pictures, this.lens.placeOf({ clientX, clientY })))],
       ["Behind everything", kept((asset, name) => set(`${this.store.full("look/background")}/`, { kind: "picture", picture: asset, source_name: name }))],
       light && [`Gobo of ${light.name}`, kept((asset, name) => set(`${this.store.full(`look/lights/${light.id}`)}/`, { gobo: { pictures: [asset], source_name: name } }))],
       ["Reference beside it", () => (this.#closeMenu(), this.palette.keepReference(pictures[0]))],
-    ].filter(Boolean);
+    ].filter(Boolean));
     const menu = byId("drop-menu");
     menu.replaceChildren(...uses.map(([title, onclick]) => make("button", { type: "button", role: "menuitem", class: "btn btn-bare h-[26px] justify-start text-left", onclick }, title)));
     menu.hidden = false;

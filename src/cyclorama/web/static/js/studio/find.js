@@ -141,6 +141,6 @@ export function ranked(all, wanted) {
   return all
     .map((one) => ({ one, rank: rank(one) }))
     .filter(({ one, rank: found }) => found !== null && !seen.has(`${one.name} ${one.where}`) && seen.add(`${one.name} ${one.where}`))
-    .toSorted((a, b) => a.rank - b.rank)
+    .toSorted((a, b) => Number(a.rank) - Number(b.rank))
     .map(({ one }) => one);
 }

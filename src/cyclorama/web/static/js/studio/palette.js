@@ -36,7 +36,7 @@ export class Palette {
   async keepReference(file) {
     try {
       const [kept] = await upload(`${this.store.url}/pictures`, [file]);
-      if (await this.store.change({ kind: "add_reference", asset: kept.asset, name: kept.name })) this.#look(this.store.state.project.references.at(-1).id);
+      if (await this.store.change({ kind: "add_reference", asset: kept.asset, name: kept.name })) this.#look(this.store.state.project.references.at(-1)?.id);
     } catch (error) {
       say(error.message, 10);
     }
@@ -92,7 +92,7 @@ export class Palette {
     const { left, top, width, height } = e.target.getBoundingClientRect();
     const place = query({ x: (e.clientX - left) / width, y: (e.clientY - top) / height });
     try {
-      const { linear } = await get(`/api/pictures/${this.#reference().asset}/colour?${place}`);
+      const { linear } = await get(`/api/pictures/${this.#reference()?.asset}/colour?${place}`);
       if (!this.picker.take(linear)) this.store.change({ kind: "add_colours", colours: [linear] });
     } catch (error) {
       say(error.message);
@@ -101,7 +101,7 @@ export class Palette {
 
   async #mainColours() {
     try {
-      const found = await get(`/api/pictures/${this.#reference().asset}/colours`);
+      const found = await get(`/api/pictures/${this.#reference()?.asset}/colours`);
       this.store.change({ kind: "add_colours", colours: found.map(({ linear }) => linear) });
     } catch (error) {
       say(error.message);

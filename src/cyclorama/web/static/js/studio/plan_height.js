@@ -12,6 +12,7 @@ export class PlanHeight {
   constructor(changed) {
     this.changed = changed;
     this.opened = false;
+    this.height = USUAL;
     this.edge = byId("plan-edge");
     this.set(Number(localStorage.getItem(KEPT) ?? USUAL));
     drag(this.edge, (e) => {

@@ -3,6 +3,7 @@
 import { post, say, upload } from "../shared/api.js";
 import { setsOf } from "../shared/changes.js";
 import { DocumentStore } from "../shared/document_store.js";
+import { withId } from "../shared/lists.js";
 import { PICTURES, pickFiles } from "../shared/files.js";
 import { floats } from "../shared/floats.js";
 
@@ -11,6 +12,18 @@ import { floats } from "../shared/floats.js";
  * @typedef {Record<"light"|"material"|"slot"|"layer"|"decal"|"item"|"row"|"segment"|"piece", string|null>} Chosen
  */
 
+/**
+ * The project's state with its numbers unpacked.
+ * @typedef {Omit<Api["KeyedState"], "values"> & {values: Float32Array}} ShownChannel
+ * @typedef {Omit<Api["ShotState"], "cameras"|"disc_deg"|"lights_deg"|"focal_mm"|"carried"|"keyed"> & {cameras: Float32Array,
+ *   disc_deg: Float32Array, lights_deg: Float32Array, focal_mm: Float32Array, carried: Record<string, Float32Array>,
+ *   keyed: Record<string, ShownChannel>}} ShownShot
+ * @typedef {Omit<Api["LaneState"], "values"> & {values: Float32Array}} ShownLane
+ * @typedef {Omit<Api["DrawnPath"], "line"> & {line: Float32Array}} ShownPath
+ * @typedef {Omit<Api["ProjectState"], "shot"|"lanes"|"paths"> & {shot: ShownShot, lanes: ShownLane[], paths: ShownPath[]}} ShownProject
+ */
+
+/** @extends {DocumentStore<ShownProject>} */
 export class ProjectStore extends DocumentStore {
   /** Changes on their way, the last first. @type {object[][]} */
   #asked = [];
@@ -31,10 +44,6 @@ export class ProjectStore extends DocumentStore {
     this.frame = 1;
     /** Called when values are shown that are not saved yet. */
     this.onasked = () => {};
-    this.previewing = false;
-    this.nextPreview = null;
-    this.previews = 0;
-    this.beforeSending(() => this.cancelPreview());
   }
 
   /** What a place affects: camera, light, surface … @param {string} path */
@@ -142,30 +151,29 @@ export class ProjectStore extends DocumentStore {
   /** The document of the open shot, its camera, its look, and the item that is presented. */
   get shot() {
     const { project } = this.state;
-    return project.shots.find((s) => s.id === project.shot_id);
+    return withId(project.shots, project.shot_id);
   }
 
   get camera() {
-    return this.state.project.cameras.find((c) => c.id === this.shot.camera_id);
+    return withId(this.state.project.cameras, this.shot.camera_id);
   }
 
   get look() {
-    return this.state.project.looks.find((l) => l.id === this.shot.look_id);
+    return withId(this.state.project.looks, this.shot.look_id);
   }
 
   get subject() {
     return this.item(this.state.project.subject_id);
   }
 
-  /** An item's document. @param {string|null} id */
+  /** An item's document. @param {string|null|undefined} id */
   item(id) {
     return this.state.project.items.find((i) => i.id === id) ?? null;
   }
 
-  /** What an item wears in the open shot: a colourway, one entry a part. */
+  /** What an item wears in the open shot: a colourway, one entry a part. @param {Api["Item"]} item */
   variant(item) {
-    const { variant } = this.state.items.find((i) => i.id === item.id);
-    return item.variants.find((v) => v.id === variant);
+    return withId(item.variants, withId(this.state.items, item.id).variant);
   }
 
   /** A path that begins with `shot`, `shot/move`, `camera`, `look`, `subject` or `subject/variant`, written out. */
@@ -196,34 +204,6 @@ export class ProjectStore extends DocumentStore {
   /** @param {"undo"|"redo"} way */
   back(way) {
     return this.step((version) => post(`${this.url}/${way}`, { base_version: version }));
-  }
-
-  /** One frame's pose as it would be after changes; only the newest request is answered. */
-  preview(changes, frame, draw) {
-    this.nextPreview = { changes: this.inFrame(changes), frame, draw };
-    if (!this.previewing) this.#previewNext();
-  }
-
-  /** What is under way is not drawn any more. */
-  cancelPreview() {
-    this.nextPreview = null;
-    this.previews += 1;
-  }
-
-  async #previewNext() {
-    this.previewing = true;
-    while (this.nextPreview) {
-      const { changes, frame, draw } = this.nextPreview;
-      const { previews } = this;
-      this.nextPreview = null;
-      try {
-        const pose = await post(`${this.url}/preview`, { changes, frame });
-        if (previews === this.previews) draw(pose);
-      } catch (error) {
-        if (error.status !== 422) say(error.message);
-      }
-    }
-    this.previewing = false;
   }
 
   /** Path of the chosen light, item or material for a short one like `look/lights/{light}/tint`. */

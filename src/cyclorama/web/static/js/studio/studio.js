@@ -66,10 +66,11 @@ export class Floor {
     this.dropping = new Dropping(this.lens, this, this.touch, chosen, this.palette, this.cards.surfaceLayers);
     this.lens.onpreview = (pose) => this.preview(pose);
     this.lens.onsettle = () => this.settle();
+    this.lens.ongrip = ({ light }) => light && this.choose("light", light);
     store.subscribe((state) => this.#show(state));
     store.onasked = () => store.state && this.#showValues();
     clock.subscribe(() => this.#showTime());
-    store.beforeSending(() => this.lens.pause()); // what is changed is saved sooner when nothing is traced meanwhile
+    store.beforeSending(() => (this.lens.pause(), this.lens.forgetPoses())); // what is changed is saved sooner when nothing is traced meanwhile
     this.#bindHistory();
     this.#bindTransport();
     this.#bindPicking();
@@ -122,14 +123,11 @@ export class Floor {
 
   /** Show changes that are not saved yet: in the picture, or where the camera or the subject goes in the stand-in. */
   attempt(changes) {
-    const { store, clock, lens, plan } = this;
-    if (!lens.draws || !changes.some(({ path }) => path && MOVES.has(store.affects(path)))) {
-      lens.attempt(changes);
-      if (changes.some(({ path }) => path?.includes("/lights/"))) store.preview(changes, clock.frame, (pose) => plan.show(pose));
-    } else {
+    const { store, lens, plan } = this;
+    if (lens.draws && changes.some(({ path }) => path && MOVES.has(store.affects(path)))) {
       lens.handle();
-      store.preview(changes, clock.frame, (pose) => this.preview(pose));
-    }
+      lens.pose(changes, (pose) => this.preview(pose));
+    } else lens.attempt(changes, changes.some(({ path }) => path?.includes("/lights/")) ? (pose) => plan.show(pose) : null);
   }
 
   /** Open the card of what was taken hold of. */
@@ -171,7 +169,7 @@ export class Floor {
     return Boolean(changes);
   }
 
-  /** Ask for a place of the picture; see `Lens.pick`. */
+  /** Ask for a place of the picture; see `Lens.pick`. @param {((place: any) => void)|null} tryOn */
   pick(prompt, then, tryOn = null) {
     this.lens.pick(prompt, then, tryOn);
   }
@@ -190,7 +188,7 @@ export class Floor {
 
   /** Handling ended without a change. */
   settle() {
-    this.store.cancelPreview();
+    this.lens.forgetPoses();
     this.plan.show();
     this.lens.place();
     this.lens.develop();
@@ -205,6 +203,7 @@ export class Floor {
     this.cards.show(this.store.state);
     this.#showValues();
     this.touch.markList();
+    this.lens.standin.chooseLight(this.chosen.light);
     if (!this.plan.inHand) this.plan.show(); // the chosen lamp has handles on it
   }
 
@@ -266,7 +265,7 @@ export class Floor {
     if (!Object.keys(store.state.shot.keyed).length) return;
     this.#showValues();
     const { frame } = clock;
-    store.preview([], frame, (pose) => {
+    this.lens.pose([], (pose) => {
       if (frame !== clock.frame || plan.inHand) return;
       this.lens.hold(pose.lens);
       this.cards.lensCard.figures(pose.lens);
