@@ -50,11 +50,15 @@ def test_lanes_and_names_keep_to_their_places(page: Page, server: Server, floor:
     go(page, 20)
     expect(page.locator("#guides .cut")).to_have_count(1)
     expect(page.locator("#guide-format")).to_have_value("1:1")
-    # those of a camera that the shot does not look through are faint, and say why
-    expect(page.locator(".lane-key[opacity]")).to_have_count(0)
+    # those of a camera that the shot does not look through go; one line tells of them, and shows them faint
+    keys = page.locator(".lane-key").count()
     change(page, floor, {"kind": "add_camera", "frame": 1})
+    expect(page.locator(".lane-key")).to_have_count(keys - 2)
+    page.locator(".lane-idle").press("Enter")
     expect(page.locator(".lane-key[opacity]")).to_have_count(2)
     expect(page.locator(".lane-name title").first).to_contain_text("not used")
+    page.locator(".lane-idle").click()
+    expect(page.locator(".lane-key")).to_have_count(keys - 2)
     # names that are too long end in their tile; a colourway's chip says all of its name
     tile = page.locator(f"#looks :text('{LONG_NAME}')").first
     right = "e => e.getBoundingClientRect().right"

@@ -19,8 +19,8 @@ export class Colourways {
       this.of = e.target.value;
       this.show();
     });
-    byId("add-colourway").addEventListener("click", () => store.change({ kind: "add_colourway", item: this.#item().id }));
-    byId("shot-each").addEventListener("click", () => store.change({ kind: "shot_each_colourway", item: this.#item().id }));
+    byId("add-colourway").addEventListener("click", () => store.change({ kind: "add_colourway", item: this.#item()?.id }));
+    byId("shot-each").addEventListener("click", () => store.change({ kind: "shot_each_colourway", item: this.#item()?.id }));
   }
 
   #item() {
@@ -36,8 +36,10 @@ export class Colourways {
     const several = item.variants.length > 1;
     const worn = this.store.variant(item).id;
     byId("colourways").replaceChildren(...item.variants.map((variant) => this.#chip(item, variant, worn, several)));
-    byId("shot-each").hidden = byId("matrix-fold").hidden = !several;
-    byId("matrix").replaceChildren(several ? this.#matrix(item, worn) : "");
+    byId("shot-each").hidden = !several;
+    const coloured = items.filter(({ variants }) => variants.length > 1);
+    byId("matrix-fold").hidden = !coloured.length;
+    byId("matrix").replaceChildren(...coloured.map((one) => this.#matrix(one, this.store.variant(one).id, items.length > 1)));
   }
 
   #chip(item, { id, name }, worn, several) {
@@ -50,19 +52,22 @@ export class Colourways {
     return make("span", { class: "flex" }, chip, make("button", { type: "button", class: "btn btn-bare h-6 px-1", title: `Remove ${name}`, "aria-label": `Remove ${name}`, onclick: () => this.store.change({ kind: "remove", path: `items/${item.id}/variants/${id}` }) }, "×"));
   }
 
-  /** Parts down, colourways across; a press gives a part there the material that is chosen. */
-  #matrix(item, worn) {
+  /**
+   * Parts of an item down, its colourways across; a press gives a part there the material that is chosen.
+   * @param {any} item @param {string} worn id of the colourway in the shot @param {boolean} named whether its name stands above
+   */
+  #matrix(item, worn, named) {
     const names = new Map(this.store.state.project.materials.map(({ id, name }) => [id, name]));
-    const head = make("tr", {}, make("th", {}), ...item.variants.map(({ id, name }) => make("th", { class: `max-w-[64px] truncate px-1 text-left font-normal ${id === worn ? "font-semibold" : "text-soft"}`, title: name }, name)));
+    const head = make("tr", {}, make("th", { class: "max-w-[110px] truncate pr-1 text-left font-semibold", title: item.name }, named ? item.name : ""), ...item.variants.map(({ id, name }) => make("th", { class: `max-w-[64px] truncate px-1 text-left font-normal ${id === worn ? "font-semibold" : "text-soft"}`, title: name }, name)));
     const rows = item.parts.slice(0, 80).map((part, i) => make("tr", {}, make("th", { class: "max-w-[110px] truncate pr-1 text-left font-normal", scope: "row", title: part.name }, part.name),
       ...item.variants.map((variant) => {
         const { material } = variant.parts[i];
         const give = () => this.chosen.material && this.store.set(`items/${item.id}/variants/${variant.id}/parts/${part.id}/material`, this.chosen.material);
         const url = this.swatch(material);
-        const says = `${part.name} in ${variant.name}: ${names.get(material)}. Press to give it ${names.get(this.chosen.material) ?? "the chosen material"}`;
+        const says = `${part.name} in ${variant.name}: ${names.get(material)}. Press to give it ${names.get(this.chosen.material ?? "") ?? "the chosen material"}`;
         return make("td", { class: "px-1 py-px" }, make("button", { type: "button", class: "block h-[26px] w-[26px] overflow-hidden rounded-[3px] border border-rule text-[9px]", title: says, "aria-label": says, onclick: give },
           url ? make("img", { src: url, alt: "", class: "h-full w-full" }) : (names.get(material) ?? "").slice(0, 2)));
       })));
-    return make("table", { class: "text-[12px]" }, make("thead", {}, head), make("tbody", {}, ...rows));
+    return make("table", { class: "mb-2 text-[12px]" }, make("thead", {}, head), make("tbody", {}, ...rows));
   }
 }

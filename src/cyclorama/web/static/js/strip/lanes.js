@@ -24,10 +24,12 @@ export class Lanes {
     strip.onwidth = () => this.drag || this.show();
     drag(this.svg, (e) => this.#take(e));
     this.svg.addEventListener("keydown", (e) => this.#key(e));
+    /** @type {{path: string, frame: number}|null} */
     this.picked = null;
     /** Keys that are moved, stretched, copied and removed together: path and frame of each. */
     this.several = new Map();
     this.copied = null;
+    this.showIdle = false;
     this.onchoose = null;
     this.tools = Object.fromEntries(["tools", "name", "goes", "outside"].map((name) => [name, document.getElementById(`key-${name}`)]));
     this.tools.goes.addEventListener("change", (e) => this.#set((channel, i) => `keys/${channel.ids[i]}/goes`, e.target.value));
@@ -36,6 +38,7 @@ export class Lanes {
 
   /** Set something of the key that was picked, or of its channel. */
   #set(what, value) {
+    if (!this.picked) return;
     const channel = this.store.state.shot.keyed[this.picked.path];
     const i = channel.frames.indexOf(this.picked.frame);
     this.store.set(`shots/${this.store.shot.id}/channels/${channel.id}/${what(channel, i)}`, value);
@@ -43,10 +46,11 @@ export class Lanes {
 
   /** Show how the picked key goes on, while there is one in the frame that is shown. */
   #showPicked() {
-    const channel = this.picked && this.store.state.shot.keyed[this.picked.path];
-    const i = channel ? channel.frames.indexOf(this.picked.frame) : -1;
-    this.tools.tools.hidden = i < 0 || this.picked.frame !== this.clock.frame;
-    if (this.tools.tools.hidden) return;
+    const { picked } = this;
+    const channel = picked && this.store.state.shot.keyed[picked.path];
+    const i = channel ? channel.frames.indexOf(picked.frame) : -1;
+    this.tools.tools.hidden = i < 0 || picked?.frame !== this.clock.frame;
+    if (!channel || this.tools.tools.hidden) return;
     this.tools.name.textContent = `${channel.owner}: ${channel.title}`;
     this.tools.goes.value = channel.goes[i];
     this.tools.outside.value = channel.outside;
@@ -55,12 +59,14 @@ export class Lanes {
   show() {
     const { shot } = this.store.state;
     const rows = this.store.shot.rows.filter((row) => !shot.plain || row.segments.length > 1);
-    const keyed = Object.entries(shot.keyed).toSorted(([, a], [, b]) => a.owner.localeCompare(b.owner)); // grouped by what they belong to
-    const count = rows.length + keyed.length;
+    const all = Object.entries(shot.keyed).toSorted(([, a], [, b]) => a.owner.localeCompare(b.owner)); // grouped by what they belong to
+    const idle = all.filter(([, channel]) => !channel.in_use).length;
+    const keyed = this.showIdle ? all : all.filter(([, channel]) => channel.in_use);
+    const count = rows.length + keyed.length + (idle ? 1 : 0);
     this.box.hidden = count === 0;
     this.box.style.maxHeight = `${MOST * LANE + 4}px`;
     this.svg.setAttribute("height", count * LANE + 2);
-    this.svg.replaceChildren(...rows.flatMap((row, i) => this.#row(row, i * LANE)), ...keyed.flatMap(([path, channel], i) => this.#channel(path, channel, (rows.length + i) * LANE, keyed[i - 1]?.[1].owner !== channel.owner)));
+    this.svg.replaceChildren(...rows.flatMap((row, i) => this.#row(row, i * LANE)), ...keyed.flatMap(([path, channel], i) => this.#channel(path, channel, (rows.length + i) * LANE, keyed[i - 1]?.[1].owner !== channel.owner)), ...(idle ? [this.#idleLine(idle, (count - 1) * LANE)] : []));
     this.playhead = draw("line", { y1: 0, y2: count * LANE, stroke: "var(--color-ink)", "stroke-width": 1, "pointer-events": "none" });
     this.svg.append(this.playhead);
     this.place();
@@ -77,6 +83,18 @@ export class Lanes {
       key.setAttribute("stroke", this.several.has(`${key.dataset.path} ${key.dataset.frame}`) ? "var(--color-camera)" : "none");
       key.setAttribute("stroke-width", 3);
     }
+  }
+
+  /** How many lanes this shot does not use, of another camera or look; a press shows or hides them. */
+  #idleLine(idle, y) {
+    const says = this.showIdle ? "Hide keys of a camera or look that this shot does not use" : "Show keys of a camera or look that this shot does not use";
+    return this.#label(y, `${this.showIdle ? "−" : "+"} ${idle} not used`, says, { class: "lane-idle", role: "button", tabindex: 0, "aria-pressed": this.showIdle, style: "cursor: pointer" });
+  }
+
+  #turnIdle() {
+    this.showIdle = !this.showIdle;
+    this.show();
+    /** @type {SVGElement} */ (this.svg.querySelector(".lane-idle")).focus();
   }
 
   #label(y, text, title, more = {}) {
@@ -123,6 +141,7 @@ export class Lanes {
     const key = e.target.closest(".lane-key");
     const edge = e.target.closest(".lane-edge");
     const name = e.target.closest(".lane-name");
+    if (e.target.closest(".lane-idle")) return void this.#turnIdle();
     if (name) return void this.onchoose?.(name.dataset.path, e.shiftKey);
     if (key && e.shiftKey) return void this.#chooseKeys([...this.several.values(), { path: key.dataset.path, frame: Number(key.dataset.frame) }]);
     if (key) return this.#takeKey(key);
@@ -235,6 +254,11 @@ export class Lanes {
   }
 
   #key(e) {
+    if (e.target.closest(".lane-idle") && (e.key === "Enter" || e.key === " ")) {
+      e.preventDefault();
+      e.stopPropagation();
+      return this.#turnIdle();
+    }
     const key = e.target.closest(".lane-key");
     if (!key) return;
     const [path, frame] = [key.dataset.path, Number(key.dataset.frame)];
