@@ -43,6 +43,9 @@ ROOT = Path(__file__).resolve().parents[1]
 TARGET = ROOT / "docs" / "screenshots"
 FINALS = {"storm-glass-no-4": 1, "harbour-lantern": 9}
 PORT = 8977
+ROOMS = {"screening": "screening-room.png", "cut": "cutting-bench.png", "stock": "stockroom.png"}
+"""Rooms that the guide shows, with their screenshots."""
+ROOM_SIZE = 840, 525
 SMALL: dict[str, object] = {
     "shot/frames": 24,
     "shot/shoot/width": 512,
@@ -160,8 +163,11 @@ def floor(folder: Path) -> None:
 
 
 def guide(folder: Path) -> None:
-    """The cards of all stations, for the guide."""
+    """The cards of all stations, for the guide, and its rooms from their pictures here."""
     target = ROOT / "src" / "cyclorama" / "app" / "guide" / "pictures"
+    for room, shot in ROOMS.items():
+        page_picture = Image.open(TARGET / shot).convert("RGB").resize(ROOM_SIZE, Image.Resampling.LANCZOS)
+        page_picture.save(target / f"{room}-page.webp", quality=82, method=6)
     with opened(folder) as (page, address):
         for station in STATIONS:
             page.goto(f"{address}/projects/harbour-lantern#{station}")
