@@ -28,8 +28,10 @@ WITHOUT_WEBGL = ["--disable-gpu", "--disable-3d-apis"]
 WITH_WEBGL = ["--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
 """Drawn by the processor, which takes a quarter of the machine: for tests that are marked `webgl`, as they look at the
 stand-in."""
-LENS_SAMPLES = 8
+LENS_SAMPLES = 2
 """Enough to see by; more would take the machine from the tests."""
+DEVELOPED = f"() => Number(document.getElementById('picture').dataset.samples) >= {LENS_SAMPLES}"
+"""The picture in the lens is done."""
 LONG_MS = 420_000
 PATIENT_MS = 120_000
 """On a machine that compiles kernels and traces for another test meanwhile, what is quick takes its time."""

@@ -3,11 +3,10 @@
 import re
 
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server, drag, point_in, resting, section
+from tests.browser.conftest import DEVELOPED, LONG_MS, Server, drag, point_in, resting, section
 from tests.browser.test_cards import opened, project, undo
 from tests.browser.test_moves_on_the_floor import saved_step
 
-DEVELOPED = "() => Number(document.getElementById('picture').dataset.samples) >= 8"
 BRIGHTEST = """() => {
   const canvas = document.getElementById('picture');
   const { width, height } = canvas;

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server, point_in, pull, resting, section
+from tests.browser.conftest import DEVELOPED, LONG_MS, Server, point_in, pull, resting, section
 from tests.browser.test_studio import PRINT
 from tests.conftest import png_of, sphere
 from tests.glb_files import document_of, packed
@@ -190,7 +190,7 @@ def test_presets_maps_and_conditional_rows(page: Page, server: Server, floor: st
     assert (maps.opacity.asset, maps.opacity.channel) == (maps.base_color.asset, "a")
     page.get_by_role("button", name="Remove the colour map").click()
     expect(page.locator("#material-maps")).not_to_contain_text("Colour · mask.png")
-    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 2", timeout=LONG_MS)
+    page.wait_for_function(DEVELOPED, timeout=LONG_MS)
     section(page, "Surface")
     expect(page.locator("[data-colour='materials/{material}/coat_color']")).to_be_visible()
     for _ in range(5):
@@ -303,7 +303,7 @@ def test_focus_and_grey_are_picked_in_the_picture(page: Page, server: Server, fl
 
 def test_burnt_light_is_told_in_the_corner_and_metered(page: Page, server: Server, floor: str) -> None:
     opened(page, floor, "light")
-    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    page.wait_for_function(DEVELOPED, timeout=LONG_MS)
     burnt = page.locator("#exposure-burnt")
     before = project(page, server)
     for _ in range(9):
@@ -432,7 +432,7 @@ def test_a_hint_is_mended_by_its_button_and_the_call_sheet_says_what_is_next(pag
     expect(hint).to_be_visible()
     expect(page.locator("#next-sentence")).to_contain_text("is cut off")
     expect(page.locator("#next-step")).to_have_text("Fit subject")
-    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    page.wait_for_function(DEVELOPED, timeout=LONG_MS)
     cut_off = page.evaluate(PRINT)
     mends = hint.get_by_role("button", name="Fit subject")
     mends.hover()  # the lens shows what it would do

@@ -5,7 +5,7 @@ import io
 import av
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server, drag, point_in, pull, resting, section
+from tests.browser.conftest import DEVELOPED, LONG_MS, Server, drag, point_in, pull, resting, section
 from tests.browser.test_cards import opened, project, undo
 from tests.browser.test_studio import BRIGHTNESS, field
 
@@ -41,7 +41,7 @@ def test_a_light_is_keyed_and_seen_in_two_developed_frames(page: Page, server: S
     bright = []
     for frame in (1, 31):
         go(page, frame)
-        page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+        page.wait_for_function(DEVELOPED, timeout=LONG_MS)
         bright.append(page.evaluate(BRIGHTNESS))
     assert bright[1] > 1.15 * bright[0]
     # a key is dragged along its lane, and taken away with the keyboard

@@ -12,7 +12,7 @@ import av
 import numpy as np
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
-from tests.browser.conftest import LONG_MS, Server, deafen, drag, point_in, resting, section
+from tests.browser.conftest import DEVELOPED, LONG_MS, Server, deafen, drag, point_in, resting, section
 
 from cyclorama.store import Studio
 
@@ -45,7 +45,7 @@ def field(page: Page, path: str):  # type: ignore[no-untyped-def]
 @pytest.mark.webgl
 def test_lens_develops_and_an_edit_starts_it_again(page: Page, floor: str) -> None:
     opened(page, floor, "light")
-    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    page.wait_for_function(DEVELOPED, timeout=LONG_MS)
     expect(page.locator("#picture")).to_have_css("opacity", "1")
     before = page.evaluate(BRIGHTNESS)
     field(page, "look/lights/{light}/strength_stops").fill("2+1")
@@ -60,7 +60,7 @@ def test_lens_develops_and_an_edit_starts_it_again(page: Page, floor: str) -> No
 def test_a_light_is_seen_while_it_is_dragged(page: Page, floor: str) -> None:
     """From the film that is there, before anything is saved; back where it was, nothing is saved at all."""
     opened(page, floor, "light")
-    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    page.wait_for_function(DEVELOPED, timeout=LONG_MS)
     before = page.evaluate(BRIGHTNESS)
     undo = page.locator("#undo")
     last_step = undo.get_attribute("title") or ""
@@ -255,7 +255,7 @@ def test_without_webgl_a_drag_shows_rendered_pictures(page: Page, floor: str) ->
     opened(page, floor, "camera")
     expect(page.locator("#lens-facts")).to_contain_text("WebGL 2 is off")
     expect(page.locator("#walk-out")).to_be_disabled()
-    page.wait_for_function("() => Number(document.getElementById('picture').dataset.samples) >= 8", timeout=LONG_MS)
+    page.wait_for_function(DEVELOPED, timeout=LONG_MS)
     before = page.evaluate(PRINT)
     mat = resting(page.locator("#mat"))
     page.mouse.move(mat["x"] + 300, mat["y"] + 200)
