@@ -48,6 +48,55 @@ def problems(page: Page) -> list[str]:
     return [f"{v['id']}: {[n['target'] for n in v['nodes'][:4]]}" for v in found.response["violations"]]
 
 
+def test_projects_are_found_renamed_duplicated_removed_and_brought_back(page: Page, server: Server, floor: str) -> None:
+    page.goto(server.address)
+    key = floor.rsplit("/", 1)[1]
+    card = page.locator(f"[data-project={key}]")
+    name = card.get_attribute("data-name") or ""
+    card.hover()
+    card.get_by_role("button", name=f"Duplicate {name}").click()
+    copy = page.locator(f"[data-project]:has(h2:text-is('{name} 2'))")
+    expect(copy).to_have_count(1)
+    copy.hover()
+    page.once("dialog", lambda dialog: dialog.accept("Understudy"))
+    copy.get_by_role("button", name=f"Rename {name} 2").click()
+    understudy = page.locator("[data-name=Understudy]")
+    expect(understudy.locator("h2")).to_have_text("Understudy")
+    page.fill("#wall-search", "under")
+    expect(card).to_be_hidden()
+    expect(understudy).to_be_visible()
+    page.fill("#wall-search", "brass-ball.glb")
+    expect(card).to_be_visible()
+    page.fill("#wall-search", "nothing at all")
+    expect(page.locator("#wall-nothing")).to_be_visible()
+    page.fill("#wall-search", "")
+    page.select_option("#wall-order", "name")
+    names = [one.get_attribute("data-name") or "" for one in page.locator("[data-project]").all()]
+    assert names == sorted(names, key=str.lower)
+    # into the bin, and back by the offer that is made at once
+    understudy.hover()
+    understudy.get_by_role("button", name="Remove Understudy").click()
+    expect(understudy).to_be_hidden()
+    page.locator("#toast").get_by_role("button", name="Undo").click()
+    expect(understudy).to_be_visible()
+    # again, and from the bin: brought back, and deleted for good
+    for step in ("Restore", "Delete"):
+        page.goto(server.address)
+        understudy.hover()
+        understudy.get_by_role("button", name="Remove Understudy").click()
+        expect(understudy).to_be_hidden()
+        page.goto(f"{server.address}/bin")
+        line = page.locator("[data-binned]").filter(has_text="Understudy")
+        expect(line).to_contain_text("Project with no takes")
+        expect(line).to_contain_text("30 days")
+        page.once("dialog", lambda dialog: dialog.accept())
+        line.get_by_role("button", name=f"{step} Understudy").click()
+        expect(line).to_have_count(0)
+    page.goto(server.address)
+    expect(card).to_be_visible()
+    expect(understudy).to_have_count(0)
+
+
 def test_the_wall_shows_a_drawing_until_the_poster_is_there(page: Page, server: Server, floor: str) -> None:
     """Also when it is left while a poster develops, and comes back."""
     key = floor.rsplit("/", 1)[1]
@@ -107,6 +156,7 @@ def test_pages_are_accessible(page: Page, server: Server, take: str) -> None:
     for url, ready in (
         ("/", "[data-project]"),
         ("/shoots", "[data-take]"),
+        ("/bin", "#bin-nothing"),
         (f"/takes/{take}#grade", "#mix .row"),
         ("/projects/nobody", "h1"),
     ):

@@ -154,7 +154,7 @@ def test_a_take_that_only_differs_in_its_grade_is_made_of_the_masters(data_folde
         assert two.frames[n].files["depth"] == one.frames[n].files["depth"]
         assert two.frames[n].files["beauty"] != one.frames[n].files["beauty"]
     # bit for bit what shooting it would have given, but for the half floats of the master
-    studio.takes.remove(first.id)
+    studio.binned.put("take", first.id)
     third = take_service.call_take(studio, put_saved(studio, darker, "shot/shoot/bounces", 11), start=False)
     assert shoot_take(studio, third.id, tracer) == "done"
     assert all(frame.seconds > 0 for frame in studio.takes.get(third.id).frames.values())

@@ -13,6 +13,7 @@ from tests.conftest import diffuse, edited, project_of, sphere
 from tests.moving_models import bending_bar
 
 from cyclorama.app import takes as take_service
+from cyclorama.app.bin import delete
 from cyclorama.core.commands.place_model import put_on_set
 from cyclorama.core.errors import ShootError
 from cyclorama.core.geometry.cache_keys import measures_key
@@ -129,6 +130,7 @@ def test_kill_the_worker_and_resume(data_folder: Path) -> None:
     assert {n: frame_path(done, n).stat().st_mtime_ns for n in times} == times
     assert who_shoots(data_folder) is not None  # the worker stays a moment for the next take
     take_service.remove(studio, take.id)
+    delete(studio, "take", take.id)
     assert not take.folder.exists()
 
 

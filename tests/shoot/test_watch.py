@@ -14,6 +14,7 @@ from tests.conftest import fill
 from tests.shoot.test_shoot import contents, studio_with, wait_for
 
 from cyclorama.app import takes as take_service
+from cyclorama.app.bin import delete
 from cyclorama.core.errors import DamagedError, NotFoundError
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.sequence.size import reserve_bytes
@@ -249,7 +250,7 @@ def test_a_fault_of_one_take_leaves_the_others_alone(data_folder: Path) -> None:
     broken, gone, sound = (take_service.call_take(studio, saved, start=False) for _ in range(3))
     with sqlite3.connect(data_folder / "studio.sqlite") as connection:
         connection.execute("UPDATE take SET document = '{\"no\": 1}' WHERE id = ?", (broken.id,))
-    studio.takes.remove(gone.id)
+    studio.binned.put("take", gone.id)
     with pytest.raises(NotFoundError):
         studio.takes.add_trouble(gone.id, 1, "", 2)
     with Tracer(1) as tracer, shooting(data_folder) as beat:
@@ -261,6 +262,7 @@ def test_a_fault_of_one_take_leaves_the_others_alone(data_folder: Path) -> None:
     with pytest.raises(DamagedError):
         studio.takes.get(broken.id)
     take_service.remove(studio, broken.id)
+    delete(studio, "take", broken.id)
     assert not broken.folder.exists()
 
 

@@ -78,7 +78,9 @@ def test_files_of_a_removed_project_are_free(studio: Studio) -> None:
     project = studio.projects.create(new_project("A")).project
     studio.projects.edit(project.id, 1, "Light", lit_by(asset))
     assert studio.assets.disk_bytes(keys_in(studio.projects.document(project.id))) == 5
-    studio.projects.remove(project.id)
+    studio.binned.put("project", project.id)
+    assert collect_garbage(studio, rest_s=-1.0).bytes == 0  # it may come back
+    studio.binned.delete("project", project.id)
     assert collect_garbage(studio, rest_s=-1.0).bytes == 5
 
 
@@ -115,7 +117,8 @@ def test_files_of_daily_copies_stay(studio: Studio) -> None:
         os.utime(studio.assets.path(asset), (0, 0))
     project = studio.projects.create(edited(new_project("A"), look__environment__asset=early)).project.id
     back_up(studio.folder, date(2026, 3, 1))
-    studio.projects.remove(project)
+    studio.binned.put("project", project)
+    studio.binned.delete("project", project)
     studio.projects.create(edited(new_project("B"), look__environment__asset=late))
     assert collect_garbage(studio).files == 0  # the copy needs the early one
     studio.close()

@@ -11,7 +11,7 @@ from alembic.migration import MigrationContext
 
 from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.errors import ChangeError, NotFoundError, StaleError
-from cyclorama.core.scene import Project, new_project
+from cyclorama.core.scene import new_project
 from cyclorama.store import FileSum, FrameRecord, Studio
 from cyclorama.store.assets import write_whole
 from cyclorama.store.change_log import writer
@@ -121,13 +121,6 @@ def test_migrations_make_what_the_mappings_say(studio: Studio) -> None:
     engine = sa.create_engine(f"sqlite:///{studio.folder / 'studio.sqlite'}")
     with engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
-
-
-def test_removing_a_project_removes_its_takes(studio: Studio) -> None:
-    project: Project = studio.projects.create(new_project("A")).project
-    studio.takes.call("take-1", "Orbit 1", project, 1, None)
-    studio.projects.remove(project.id)
-    assert studio.take_list.all() == []
 
 
 def test_takes_are_summed_up_without_being_read(studio: Studio) -> None:

@@ -167,6 +167,12 @@ def test_two_clips_a_title_and_sound_become_files_that_are_right(bench: tuple[Be
     assert sum(n.startswith(f"frames/{take}/") for n in names) == len(studio.takes.get(take).numbers)
     for one in found:
         assert at.client.delete(f"/api/deliveries/{one['id']}").status_code == 200
+    first = found[0]
+    assert at.client.get(f"/api/deliveries/{first['id']}/file").status_code == 404
+    assert at.client.post(f"/api/bin/delivery/{first['id']}/back").status_code == 204
+    assert at.client.get(f"/api/deliveries/{first['id']}/file").status_code == 200
+    at.client.delete(f"/api/deliveries/{first['id']}")
+    assert at.client.delete("/api/bin").json()["bytes"] > 0
     assert not list(folder.iterdir())
 
 
@@ -193,7 +199,7 @@ def test_obstacles_to_removal_are_said_and_nothing_is_lost(bench: tuple[Bench, S
     assert at.client.get(f"{at.url}/deliveries").json()[0]["fine"]
     (none,) = at.deliver({"preset": "web", "width": 96, "height": 64, "fits_mb": 0.0003})
     assert "Even at its coarsest" in none["job"]["message"]
-    studio.takes.remove(take)
+    studio.binned.put("take", take)
     shutil.rmtree(record.folder, ignore_errors=True)
     now = at.client.get(f"{at.url}/cut").json()
     assert now["clips"][0]["gone"]

@@ -1,7 +1,6 @@
 """Takes: called, paused, stopped and resumed."""
 
 import secrets
-import shutil
 from collections.abc import Sequence
 from contextlib import suppress
 from datetime import datetime
@@ -22,7 +21,6 @@ from ..shoot.run.worker import ensure_worker
 from ..shoot.run.worker_lock import end, who_shoots
 from ..store import Saved, Studio, TakeRecord
 from ..store.database import Process
-from ..store.slate_file import remove_slate
 from ..store.takes import ENDED
 
 MOST_STILL_PX = 8192
@@ -297,23 +295,17 @@ def _not_there(take: TakeRecord, numbers: list[int]) -> str | None:
 
 
 def remove_project(studio: Studio, project_id: str) -> None:
-    """Remove a project with its history and all its takes; raises ShootError while one is being shot."""
-    takes = studio.takes.ids(project_id)
-    if _in_hands(studio, *takes):
+    """Put a project into the bin with its history and all its takes; raises ShootError while one is being shot."""
+    if _in_hands(studio, *studio.takes.ids(project_id)):
         raise ShootError("A take of this project is being shot. Stop it first.")
-    for take_id in takes:
-        remove(studio, take_id)
-    studio.projects.remove(project_id)
+    studio.binned.put("project", project_id)
 
 
 def remove(studio: Studio, take_id: str) -> None:
-    """Remove a take with its files; raises ShootError while it is being shot."""
-    folder = studio.takes.folder(take_id)
+    """Put a take into the bin; raises ShootError while it is being shot."""
     if _in_hands(studio, take_id):
         raise ShootError("This take is being shot. Stop it first.")
-    remove_slate(folder)
-    studio.takes.remove(take_id)
-    shutil.rmtree(folder, ignore_errors=True)
+    studio.binned.put("take", take_id)
 
 
 def _in_hands(studio: Studio, *take_ids: str) -> bool:

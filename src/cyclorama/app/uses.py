@@ -1,4 +1,4 @@
-"""Uses of a take or a project, in sentences, to be read before it is removed."""
+"""Uses of a take or a project elsewhere, in sentences, to be read before it is removed."""
 
 from contextlib import suppress
 
@@ -13,19 +13,10 @@ def take_uses(studio: Studio, take_id: str) -> list[str]:
 
 
 def project_uses(studio: Studio, project_id: str) -> list[str]:
-    """Sentences on what goes with a project, and on where its takes are used in others. Raises NotFoundError."""
+    """Sentences on where a project's takes are used in others. Raises NotFoundError."""
     studio.projects.version(project_id)
-    takes = studio.take_list.all(project_id)
-    frames = sum(take.finished for take in takes)
-    sentences = []
-    if takes:
-        sentences.append(f"{_count(len(takes), 'take')} with {_count(frames, 'frame')} will be removed.")
-    with suppress(CycloramaError):  # a cut that cannot be read
-        if clips := studio.cuts.get(project_id).cut.clips:
-            sentences.append(f"Its cut of {_count(len(clips), 'clip')} will be removed.")
-    if deliveries := studio.cuts.handed(project_id):
-        sentences.append(f"{_count(len(deliveries), 'delivery', 'deliveries')} will be removed from its list.")
-    return sentences + _uses(studio, {take.id for take in takes}, apart_from=project_id)
+    takes = {take.id for take in studio.take_list.all(project_id)}
+    return _uses(studio, takes, apart_from=project_id)
 
 
 def _uses(studio: Studio, takes: set[str], apart_from: str | None = None) -> list[str]:

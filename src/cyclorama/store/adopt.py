@@ -17,7 +17,7 @@ def adopt_takes(studio: Studio) -> list[str]:
 
     A project that is lost with its take comes back as it was when the take was called.
     """
-    known, told = set(studio.takes.ids()), []
+    known, told = set(studio.takes.ids(binned=True)), []
     for folder in sorted((studio.folder / "takes").glob("*")):
         if folder.name in known or not _has_frames(folder):
             continue
@@ -38,7 +38,7 @@ def adopt_takes(studio: Studio) -> list[str]:
 def _adopt(studio: Studio, slate: TakeSlate) -> str:
     """Raises ChangeError."""
     came_back = ""
-    if slate.project_id not in studio.projects.ids():
+    if slate.project_id not in studio.projects.ids(binned=True):
         project = load_project(slate.document)
         if project.id != slate.project_id:
             raise ChangeError("its slate belongs to another project.")

@@ -196,7 +196,7 @@ def _document(box: BoundedZip, name: str, manifest: Manifest) -> str:
 
 def _kept(studio: Studio, project: Project, cut: Cut, manifest: Manifest) -> Unbundled:
     says = []
-    if project.id in studio.projects.ids():
+    if project.id in studio.projects.ids(binned=True):
         project = revise(project, id=new_id("project"), name=f"{project.name} (opened)"[:80])
         says.append("A project of that id is here already: it was opened beside it.")
     try:

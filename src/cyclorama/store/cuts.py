@@ -12,7 +12,7 @@ from ..core.cut.document import Cut
 from ..core.delivery.presets import Delivery
 from ..core.errors import ChangeError, NotFoundError
 from .change_log import ChangeLog, Document
-from .database import CutHeadRow, CutRow, DeliveryRow, now
+from .database import BINNED, CutHeadRow, CutRow, DeliveryRow, now
 from .history import Steps, Stood
 from .projects import lock_row, project_row
 
@@ -155,10 +155,10 @@ class CutStore:
         with self._sessions() as session:
             return session.scalar(query.limit(1)) is not None
 
-    def one(self, delivery_id: str) -> Handed:
-        """Raises NotFoundError."""
+    def one(self, delivery_id: str, binned: bool = False) -> Handed:
+        """A delivery, also one in the bin where that is asked for. Raises NotFoundError."""
         with self._sessions() as session:
-            return _handed(_delivery_row(session, delivery_id))
+            return _handed(_delivery_row(session, delivery_id, binned))
 
     def opened(self, delivery_id: str, report: str, size: int) -> None:
         """Keep what was found when it was opened again. Raises NotFoundError."""
@@ -167,22 +167,23 @@ class CutStore:
             row.report, row.bytes = report, size
 
     def forget(self, delivery_id: str) -> None:
-        """Raises NotFoundError."""
+        """Forget a delivery that was never made. Raises NotFoundError."""
         with self._sessions.begin() as session:
             session.delete(_delivery_row(session, delivery_id))
 
 
 def _free_name(session: Session, project_id: str, name: str) -> str:
     """A file name, numbered where another delivery of the project has it."""
-    taken = set(session.scalars(select(DeliveryRow.name).where(DeliveryRow.project_id == project_id)))
+    named = select(DeliveryRow.name).where(DeliveryRow.project_id == project_id).execution_options(**BINNED)
+    taken = set(session.scalars(named))
     stem, dot, ending = name.rpartition(".")
     stem, dot, ending = (stem, dot, ending) if stem else (name, "", "")
     tries = (f"{stem}{'' if n == 1 else f'-{n}'}{dot}{ending}" for n in range(1, len(taken) + 2))
     return next(t for t in tries if t not in taken)
 
 
-def _delivery_row(session: Session, delivery_id: str) -> DeliveryRow:
-    row = session.get(DeliveryRow, delivery_id)
+def _delivery_row(session: Session, delivery_id: str, binned: bool = False) -> DeliveryRow:
+    row = session.get(DeliveryRow, delivery_id, execution_options={"binned": binned})
     if row is None:
         raise NotFoundError("There is no such delivery; it may have been removed.")
     return row

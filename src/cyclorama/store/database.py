@@ -9,7 +9,15 @@ from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, ForeignKey, Index, String, create_engine, event
 from sqlalchemy.engine import ExceptionContext
-from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, sessionmaker
+from sqlalchemy.orm import (
+    DeclarativeBase,
+    Mapped,
+    ORMExecuteState,
+    Session,
+    mapped_column,
+    sessionmaker,
+    with_loader_criteria,
+)
 
 from ..core.errors import BusyError, DamagedError, SpaceError
 
@@ -31,7 +39,15 @@ class Base(DeclarativeBase):
     type_annotation_map = dict.fromkeys((TakeState, Wish, Process, JobKind, JobState), String)
 
 
-class ProjectRow(Base):
+class Removable:
+    """Something that lies in the bin for a while when it was removed. Queries do not find it there, unless their
+    execution option `binned` is set."""
+
+    removed: Mapped[datetime | None] = mapped_column(default=None)
+    """when it was put into the bin"""
+
+
+class ProjectRow(Removable, Base):
     """A project; its document is the history row at `cursor`."""
 
     __tablename__ = "project"
@@ -60,7 +76,7 @@ class HistoryRow(Base):
     at: Mapped[datetime]
 
 
-class TakeRow(Base):
+class TakeRow(Removable, Base):
     """One rendered sequence with its slate."""
 
     __tablename__ = "take"
@@ -177,7 +193,7 @@ class CutHeadRow(Base):
     """counts every change, undo and redo; what edits are checked against"""
 
 
-class DeliveryRow(Base):
+class DeliveryRow(Removable, Base):
     """Something that was, or is to be, handed over."""
 
     __tablename__ = "delivery"
@@ -312,7 +328,19 @@ def open_database(path: Path) -> sessionmaker[Session]:
     with engine.connect() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
-    return sessionmaker(engine, expire_on_commit=False)
+    sessions = sessionmaker(engine, expire_on_commit=False)
+    event.listen(sessions, "do_orm_execute", _leave_binned_out)
+    return sessions
+
+
+BINNED = {"binned": True}
+"""Execution options of a query that finds what lies in the bin, too."""
+
+
+def _leave_binned_out(state: ORMExecuteState) -> None:
+    if state.is_select and not state.is_column_load and not state.execution_options.get("binned"):
+        there = with_loader_criteria(Removable, lambda kind: kind.removed.is_(None), include_aliases=True)
+        state.statement = state.statement.options(there)
 
 
 def checkpoint(sessions: sessionmaker[Session]) -> None:

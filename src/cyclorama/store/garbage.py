@@ -89,7 +89,11 @@ def collect_garbage(studio: Studio, rest_s: float = REST_S) -> Collected:
     """
     collected = Collected(Bin(studio.folder), date.today())
     before = time.time() - rest_s
-    if not studio.projects.ids() and not studio.takes.ids() and any(_files(studio.folder / "assets", before)):
+    if (
+        not studio.projects.ids(binned=True)
+        and not studio.takes.ids(binned=True)
+        and any(_files(studio.folder / "assets", before))
+    ):
         raise GarbageDoubt("The database is empty, but there are models and pictures beside it: all files are left.")
     needed = _keys_needed_now(studio)
     for other in kept_databases(studio.folder):
@@ -159,7 +163,7 @@ def _unneeded_files(studio: Studio, needed: set[str], before: float) -> Iterator
 
 
 def _unneeded_folders(studio: Studio, before: float) -> Iterator[Path]:
-    projects, asked = set(studio.projects.ids()), studio.jobs.unfinished_specs()
+    projects, asked = set(studio.projects.ids(binned=True)), studio.jobs.unfinished_specs()
     for path in _old((studio.folder / PROOFS).glob("*"), before):
         if path.name.split(".")[0] not in projects:
             yield path

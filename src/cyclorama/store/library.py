@@ -6,6 +6,8 @@ one can go back. How things are labelled (tags, favourites) lies beside them, so
 
 import logging
 import os
+from dataclasses import dataclass
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated, Generic, TypeVar
 
@@ -20,6 +22,8 @@ from ..core.scene.writing import revise
 from .assets import write_whole
 
 LABELS = "labels.json"
+REMOVED = "removed"
+"""Folder of things in the bin, within a shelf's folder."""
 _log = logging.getLogger(__name__)
 
 
@@ -38,6 +42,16 @@ class Label(BaseModel):
 _LABELS = TypeAdapter(dict[str, Label])
 
 
+@dataclass(frozen=True, slots=True)
+class Removed(Generic[Kept]):
+    """A thing in the bin."""
+
+    one: Kept
+    at: datetime
+    """when it was removed, UTC"""
+    bytes: int
+
+
 class Shelf(Generic[Kept]):
     """Documents of one kind in a folder."""
 
@@ -45,22 +59,28 @@ class Shelf(Generic[Kept]):
         """called: what one of them is, in a sentence: ‘move’."""
         self._folder, self._called = folder, called
         self._kind: type[Kept] = kind
+        self._bin = folder / REMOVED
 
     def all(self) -> list[Kept]:
         """By their names; files that cannot be read are left alone and logged."""
         found = []
         for path in self._folder.glob("*.json"):
-            if path.name == LABELS:
-                continue
-            try:
-                found.append(self._kind.model_validate_json(path.read_bytes()))
-            except (OSError, ValidationError):
-                _log.warning("The kept %s in %s cannot be read", self._called, path)
+            if path.name != LABELS:
+                found += self._read(path)
         return sorted(found, key=lambda one: (one.name.lower(), one.id))
+
+    def _read(self, path: Path) -> list[Kept]:
+        """One thing, or none where its file cannot be read."""
+        try:
+            return [self._kind.model_validate_json(path.read_bytes())]
+        except (OSError, ValidationError):
+            _log.warning("The kept %s in %s cannot be read", self._called, path)
+            return []
 
     def text(self) -> str:
         """All files as they are: what they refer to is needed."""
-        paths = (path for path in self._folder.glob("*") if path.suffix in (".json", ".was"))
+        everywhere = (*self._folder.glob("*"), *self._bin.glob("*"))
+        paths = (path for path in everywhere if path.suffix in (".json", ".was"))
         return "\n".join(path.read_text("utf-8", "replace") for path in paths)
 
     def one(self, identity: str) -> Kept:
@@ -90,9 +110,36 @@ class Shelf(Generic[Kept]):
         write_whole(self._folder / f"{identity}.json", renamed.model_dump_json(indent=1).encode())
 
     def remove(self, identity: str) -> None:
-        """Raises NotFoundError."""
+        """Put it into the bin with its earlier versions; its label stays. Raises NotFoundError."""
         self.one(identity)
+        self._bin.mkdir(exist_ok=True)
         for path in self._folder.glob(f"{identity}.*"):
+            os.replace(path, self._bin / path.name)
+        os.utime(self._bin / f"{identity}.json")
+
+    def removed(self) -> list[Removed[Kept]]:
+        """Things in the bin."""
+        found = []
+        for path in self._bin.glob("*.json"):
+            at = datetime.fromtimestamp(path.stat().st_mtime, UTC).replace(tzinfo=None)
+            size = sum(file.stat().st_size for file in self._bin.glob(f"{path.stem}.*"))
+            found += [Removed(one, at, size) for one in self._read(path)]
+        return found
+
+    def put_back(self, identity: str) -> None:
+        """Bring it back from the bin; numbered where another one has its name by now. Raises NotFoundError."""
+        one = next((r.one for r in self.removed() if r.one.id == identity), None)
+        if one is None:
+            raise NotFoundError(f"That {self._called} is not in the bin any more.")
+        taken = {k.name for k in self.all() if _kind(k) == _kind(one)}
+        for path in self._bin.glob(f"{identity}.*"):
+            os.replace(path, self._folder / path.name)
+        if one.name in taken:
+            self.rename(identity, next(n for n in (f"{one.name[:74]} {i}" for i in range(2, 10_000)) if n not in taken))
+
+    def delete(self, identity: str) -> None:
+        """Delete it from the bin."""
+        for path in self._bin.glob(f"{identity}.*"):
             path.unlink(missing_ok=True)
         self.label(identity, Label())
 

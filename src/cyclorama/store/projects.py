@@ -18,8 +18,10 @@ from ..core.errors import ChangeError, DamagedError, NotFoundError
 from ..core.memo import Memo
 from ..core.patches import apply_patch, difference
 from ..core.scene import Project, load_project
+from ..core.scene.base import new_id
+from ..core.scene.writing import revise
 from .change_log import ChangeLog, Document
-from .database import HistoryRow, ProjectRow, now
+from .database import BINNED, HistoryRow, ProjectRow, now
 
 STATES_IN_MEMORY = 8
 KEPT_STATES = 1000
@@ -63,7 +65,7 @@ class ProjectStore:
         """Save a new project; raises ChangeError when its id is taken or it is not a valid document."""
         _, document = _written(project)
         with self._sessions.begin() as session:
-            if session.get(ProjectRow, project.id):
+            if session.get(ProjectRow, project.id, execution_options=BINNED):
                 raise ChangeError(f"There is already a project with the id ‘{project.id}’.")
             at = now()
             session.add(ProjectRow(id=project.id, name=project.name, version=1, cursor=1, created=at, updated=at))
@@ -71,9 +73,17 @@ class ProjectStore:
             session.add(_state(project.id, document, 1, label))
         return self.get(project.id)
 
-    def ids(self) -> list[str]:
-        """Project ids, the last edited first."""
-        return [listed.id for listed in self.listed()]
+    def duplicate(self, project_id: str) -> Saved:
+        """A new project as this one stands, under a name of its own. Raises NotFoundError."""
+        project, names = self.get(project_id).project, {listed.name for listed in self.listed()}
+        name = next(n for i in range(2, 10_000) if (n := f"{project.name[:74]} {i}") not in names)
+        return self.create(revise(project, id=new_id("project"), name=name), f"Duplicate of ‘{project.name}’"[:80])
+
+    def ids(self, binned: bool = False) -> list[str]:
+        """Project ids, the last edited first; with those in the bin, or without."""
+        query = select(ProjectRow.id).order_by(ProjectRow.updated.desc()).execution_options(binned=binned)
+        with self._sessions() as session:
+            return list(session.scalars(query))
 
     def listed(self) -> list[Listed]:
         """All projects, the last edited first, without reading them."""
@@ -200,11 +210,6 @@ class ProjectStore:
                 return _whole(session, here, row)
             except DamagedError:
                 return here.document
-
-    def remove(self, project_id: str) -> None:
-        """Delete a project with its history and its takes' records."""
-        with self._sessions.begin() as session:
-            session.delete(project_row(session, project_id))
 
     def _current(self, session: Session, project_id: str, base_version: int) -> ProjectRow:
         row = lock_row(session, project_id)

@@ -17,6 +17,7 @@ from ..core.scene.saved_move import SavedMove
 from ..core.scene.saved_rig import SavedRig
 from ..core.scene.stocked import Stocked
 from .assets import AssetStore
+from .binned import BinnedRecords
 from .change_log import ChangeLog
 from .cuts import CutStore
 from .database import DATABASE, checkpoint, open_database
@@ -59,6 +60,7 @@ class Studio:
         self.jobs = JobStore(sessions)
         self.cuts = CutStore(sessions, self.changes)
         self.posts = PostStore(sessions)
+        self.binned = BinnedRecords(sessions)
         self.moves = Shelf(folder / "moves", SavedMove, "move")
         self.materials = Shelf(folder / "materials", SavedMaterial, "material")
         self.stock = Shelf(folder / "stock", Stocked, "thing")

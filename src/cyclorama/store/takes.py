@@ -99,7 +99,7 @@ class TakeStore:
 
     def __init__(self, sessions: sessionmaker[Session], folder: Path):
         self._sessions = sessions
-        self._folder = folder
+        self.root = folder
 
     def call(
         self,
@@ -129,7 +129,7 @@ class TakeStore:
             balance=balance or {},
             process=process,
         )
-        write_slate(self._folder / take_id, slate)
+        write_slate(self.root / take_id, slate)
         state: TakeState = "queued" if queued else "stopped"
         with self._sessions.begin() as session:
             last = session.scalars(select(func.max(TakeRow.turn)).where(TakeRow.state == "queued")).first()
@@ -141,7 +141,7 @@ class TakeStore:
         """Record a take anew from its slate and the frames noted beside it. Raises ChangeError when its document
         cannot be read."""
         project = load_project(slate.document)
-        frames = read_frames(self._folder / slate.id)
+        frames = read_frames(self.root / slate.id)
         wanted = project.shot.frame_numbers
         state: TakeState = "done" if frames.keys() >= {*wanted} else "stopped"
         with self._sessions.begin() as session:
@@ -158,7 +158,7 @@ class TakeStore:
     def write_missing_slates(self) -> None:
         """Write the slates of takes that an earlier version called, as far as they can be read."""
         for take_id in self.ids():
-            folder = self._folder / take_id
+            folder = self.root / take_id
             if has_slate(folder) or not folder.is_dir():
                 continue
             with suppress(CycloramaError, OSError), self._sessions() as session:
@@ -184,9 +184,9 @@ class TakeStore:
         with self._sessions() as session:
             return self._record(session, take_row(session, take_id))
 
-    def ids(self, project_id: str | None = None) -> list[str]:
-        """Ids of all takes, also of those that cannot be read, newest first."""
-        query = select(TakeRow.id).order_by(TakeRow.created.desc())
+    def ids(self, project_id: str | None = None, binned: bool = False) -> list[str]:
+        """Ids of all takes, also of those that cannot be read, newest first; with those in the bin, or without."""
+        query = select(TakeRow.id).order_by(TakeRow.created.desc()).execution_options(binned=binned)
         with self._sessions() as session:
             return list(session.scalars(query.where(TakeRow.project_id == project_id) if project_id else query))
 
@@ -251,7 +251,7 @@ class TakeStore:
     def folder(self, take_id: str) -> Path:
         """Where its files are, also of a take that cannot be read; raises NotFoundError."""
         with self._sessions() as session:
-            return self._folder / take_row(session, take_id).folder
+            return self.root / take_row(session, take_id).folder
 
     def wish(self, take_id: str) -> Wish:
         """Latest request of the artist; ‘stop’ when the take is gone."""
@@ -273,12 +273,13 @@ class TakeStore:
             session.merge(_frame_row(take_id, frame))
             session.execute(_troubles(take_id, frame.number))
         if not shot_again:
-            append_frames(self._folder / take_id, [frame])
+            append_frames(self.root / take_id, [frame])
 
     def frames_like(self, key: str, begins: str, most: int = 8) -> list[tuple[str, int]]:
         """Frames whose key begins alike: takes and numbers, those with the same key first, then the newest."""
         alike = FrameRow.key >= begins, FrameRow.key < begins + "g"  # a key is hexadecimal
-        query = select(FrameRow.take_id, FrameRow.number).where(*alike)
+        there = select(FrameRow.take_id, FrameRow.number).join(TakeRow, TakeRow.id == FrameRow.take_id)
+        query = there.where(*alike)
         with self._sessions() as session:
             rows = session.execute(query.order_by(FrameRow.key != key, FrameRow.at.desc()).limit(most))
             return [(take, number) for take, number in rows]
@@ -322,9 +323,9 @@ class TakeStore:
             if row is None:
                 return False
             row.document = document
-            slate = read_slate(self._folder / take_id)
+            slate = read_slate(self.root / take_id)
             if slate is not None:
-                write_slate(self._folder / take_id, slate.model_copy(update={"document": document}))
+                write_slate(self.root / take_id, slate.model_copy(update={"document": document}))
             for frame in session.scalars(select(FrameRow).where(FrameRow.take_id == take_id)):
                 files = _frame(frame, project).files
                 kept = {name: known for name, known in files.items() if name not in names}
@@ -338,13 +339,6 @@ class TakeStore:
         with self._sessions.begin() as session:
             session.execute(_troubles(take_id))
 
-    def remove(self, take_id: str) -> None:
-        """Forget a take; its files are the caller's business."""
-        with self._sessions.begin() as session:
-            row = session.get(TakeRow, take_id)
-            if row:
-                session.delete(row)
-
     def _record(self, session: Session, row: TakeRow) -> TakeRecord:
         frames = session.scalars(select(FrameRow).where(FrameRow.take_id == row.id).order_by(FrameRow.number))
         troubles = session.scalars(select(TroubleRow).where(TroubleRow.take_id == row.id, TroubleRow.aside))
@@ -357,7 +351,7 @@ class TakeStore:
             why = error.sentence if isinstance(error, ChangeError) else "its records are damaged."
             raise DamagedError(f"The take ‘{row.name}’ cannot be read: {why}") from error
         return TakeRecord(
-            row.id, row.project_id, row.name, project, self._folder / row.folder, row.first, row.last, row.state,
+            row.id, row.project_id, row.name, project, self.root / row.folder, row.first, row.last, row.state,
             row.wish, row.message, row.worker_pid, row.forecast_s, row.created, row.started, row.finished, records,
             row.source_id, balance, {t.number: t.reason for t in troubles}, again, frozenset(pending), row.process,
         )  # fmt: skip

@@ -8,6 +8,7 @@ from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 
 from .. import __version__, gallery
+from ..app.bin import emptying_of_bin
 from ..app.confined import make_ready
 from ..app.cuts import OpenCuts
 from ..app.job_kinds import job_kinds
@@ -27,6 +28,7 @@ from ..store import Studio
 from ..store.backup import daily_backup
 from ..store.garbage import garbage_collection
 from .api import (
+    bin,
     bundles,
     checks,
     colours,
@@ -86,7 +88,7 @@ def create_app(
         mark_interrupted(studio)
         sweep_incoming(studio)
         make_ready()
-        watch, housekeeping = Watch(studio), (daily_backup(folder), garbage_collection(studio))
+        watch, housekeeping = Watch(studio), (daily_backup(folder), garbage_collection(studio), emptying_of_bin(studio))
         watch.start()
         for task in housekeeping:
             task.start()
@@ -139,6 +141,7 @@ def create_app(
         touch,
         tray,
         parts,
+        bin,
         rigs,
         schema,
         light_bench,

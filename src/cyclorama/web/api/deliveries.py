@@ -25,7 +25,7 @@ from ...core.delivery.spin import snippet
 from ...core.errors import ChangeError, NotFoundError
 from ...core.review.phrases import data_size
 from ...gallery.site import CLOSED
-from ...shoot.finish.deliver import file_name, folder_of, forecast_of, remove_files
+from ...shoot.finish.deliver import file_name, folder_of, forecast_of
 from ...shoot.finish.take_frames import TakeReel
 from ...store.cuts import Handed
 from ..context import Context, context
@@ -217,11 +217,9 @@ def _answer(ctx: Context, handed: Handed) -> DeliveryAnswer:
 
 @router.delete("/deliveries/{delivery_id}")
 def remove(ctx: Ctx, delivery_id: str) -> Removed:
-    """Remove a delivery and its files; one that is being made is stopped."""
-    handed = ctx.studio.cuts.one(delivery_id)
+    """Put a delivery into the bin; one that is being made is stopped."""
     ctx.work.stop("delivery", delivery_id)
-    remove_files(ctx.studio, handed)
-    ctx.studio.cuts.forget(delivery_id)
+    ctx.studio.binned.put("delivery", delivery_id)
     return Removed()
 
 

@@ -23,7 +23,7 @@ from ...core.commands.surroundings import with_surroundings
 from ...core.errors import ChangeError, StaleError
 from ...core.picture.inspect_upload import examine_environment, examine_picture
 from ...core.review.phrases import duration
-from ...core.scene import FOR_CLIPS, Detail, Project, new_project
+from ...core.scene import FOR_CLIPS, Detail, Project, new_project, put
 from ...shoot.run.forecast import forecast
 from ...store import Saved
 from ..context import Context, context
@@ -95,9 +95,22 @@ def uses(ctx: Ctx, project_id: str) -> Uses:
 
 @router.delete("/projects/{project_id}")
 def remove(ctx: Ctx, project_id: str) -> Removed:
-    """Remove a project with its takes."""
+    """Put a project with its takes into the bin."""
     take_service.remove_project(ctx.studio, project_id)
     return Removed()
+
+
+@router.post("/projects/{project_id}/name")
+def rename(ctx: Ctx, project_id: str, wanted: NewProject) -> Named:
+    """Name a project anew."""
+    renamed = ctx.studio.projects.edit(project_id, None, "Set name", lambda p: put(p, "name", wanted.name))
+    return Named(id=project_id, name=renamed.project.name)
+
+
+@router.post("/projects/{project_id}/duplicate")
+def duplicate(ctx: Ctx, project_id: str) -> CreatedProject:
+    """A new project as this one stands, without its takes."""
+    return CreatedProject(id=ctx.studio.projects.duplicate(project_id).project.id)
 
 
 @router.get("/projects/{project_id}/document")

@@ -167,6 +167,8 @@ def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
     paced = step * max(1, (numbers[-1] - numbers[0]) // max(1, len(numbers) - 1)) if best is None and numbers else step
     return card | {
         "disk": data_size(disk),
+        "bytes": disk,
+        "words": " ".join([item.name for item in project.items] + [item.source_name for item in project.items]),
         "project": project,
         "sentence": sentence,
         "take": best,
@@ -206,6 +208,12 @@ def shoots(request: Request) -> HTMLResponse:
 def stockroom(request: Request) -> HTMLResponse:
     """The stockroom."""
     return templates.TemplateResponse(request, "stock.html", {"kinds": STOCK_KINDS})
+
+
+@router.get("/bin")
+def bin_page(request: Request) -> HTMLResponse:
+    """The bin."""
+    return templates.TemplateResponse(request, "bin.html", {})
 
 
 @router.get("/guide")

@@ -2,6 +2,7 @@
 
 import { byId } from "../shared/dom.js";
 import { get, make, mark, post, remove, say } from "../shared/api.js";
+import { putInBin } from "../shared/bin.js";
 import { calculate } from "../shared/arithmetic.js";
 
 const LOOK_EVERY_MS = 500;
@@ -168,7 +169,7 @@ export class CutDelivery {
       delivery.snippet ? make("a", { class: "btn h-[24px] px-2", href: `${file}?inline=true`, target: "_blank" }, "Look") : null,
       delivery.snippet ? act("Copy for a page", async () => (await navigator.clipboard.writeText(delivery.snippet), say("Copied: put it into a page beside the file."))) : null,
       busy || delivery.done ? null : act("Again", () => post(`/api/deliveries/${delivery.id}/again`).then(() => this.look())),
-      make("span", { class: "flex-1" }), act(busy ? "Stop" : "Remove", () => (busy ? remove(`/api/jobs/${job.id}`) : remove(`/api/deliveries/${delivery.id}`)).then(() => this.look()))));
+      make("span", { class: "flex-1" }), act(busy ? "Stop" : "Remove", () => (busy ? remove(`/api/jobs/${job.id}`) : putInBin({ kind: "delivery", id: delivery.id, name: delivery.name, url: `/api/deliveries/${delivery.id}` }, () => this.look())).then(() => this.look()))));
     return item;
   }
 }

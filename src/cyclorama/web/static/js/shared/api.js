@@ -52,17 +52,6 @@ export const get = (url) => send("GET", url);
 export const post = (url, body = {}) => send("POST", url, body);
 export const remove = (url) => send("DELETE", url);
 
-/**
- * Remove a take or a project, after asking with what it is used in; whether it was removed.
- * @param {string} url @param {string} question
- */
-export async function removeAsking(url, question) {
-  const { sentences } = await get(`${url}/uses`);
-  if (!confirm([question, ...sentences].join("\n"))) return false;
-  await remove(url);
-  return true;
-}
-
 /** @param {string} url @param {FileList|File[]} files @param {string} field */
 export function upload(url, files, field = "files") {
   const form = new FormData();

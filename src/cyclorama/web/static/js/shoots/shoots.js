@@ -1,6 +1,7 @@
 /** The shoot log: takes with filmstrips that fill as frames land. */
 
-import { make, post, removeAsking, say } from "../shared/api.js";
+import { make, post, say } from "../shared/api.js";
+import { putInBin } from "../shared/bin.js";
 import { schema } from "../shared/schema.js";
 
 const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", failed: "var(--color-missing)", damaged: "var(--color-missing)", interrupted: "var(--color-look)" };
@@ -23,9 +24,8 @@ const waiting = {
 
 async function act(take, action) {
   try {
-    if (action === "remove") {
-      await removeAsking(`/api/takes/${take.id}`, `Remove ‘${take.name}’ with its ${take.finished ? `${take.finished} ` : ""}frames?`);
-    } else await post(`/api/takes/${take.id}/${action}`);
+    if (action === "remove") await putInBin({ kind: "take", id: take.id, name: take.name, url: `/api/takes/${take.id}` }, () => {});
+    else await post(`/api/takes/${take.id}/${action}`);
   } catch (error) {
     say(error.message);
   }

@@ -1,7 +1,8 @@
 /** The stockroom: what is kept for all projects. */
 
 import { byId } from "../shared/dom.js";
-import { get, make, post, remove, request, say, upload } from "../shared/api.js";
+import { get, make, post, request, say, upload } from "../shared/api.js";
+import { putInBin } from "../shared/bin.js";
 import { pickFiles } from "../shared/files.js";
 import { schema } from "../shared/schema.js";
 import { found, pictureOf } from "./tiles.js";
@@ -61,7 +62,7 @@ function card(one) {
   const { shelf, id, name, says, tags, favourite, versions } = one;
   const url = `/api/stock/${shelf}/${id}`;
   const patch = (values) => act(() => request("PATCH", url, values));
-  const away = () => confirm(`Take ‘${name}’ out of the stockroom, with its earlier versions? Projects keep what they have of it (${says}).`) && act(() => remove(url));
+  const away = () => act(() => putInBin({ kind: shelf, id, name, url }, () => act(() => {})));
   const rename = () => {
     const called = prompt("What is it called?", name)?.trim();
     if (called && called !== name) patch({ name: called });

@@ -1,6 +1,7 @@
 /** The reel wall: pictures that play on hover, and new projects. */
 
-import { make, post, removeAsking, say } from "../shared/api.js";
+import { make, post, say } from "../shared/api.js";
+import { putInBin } from "../shared/bin.js";
 import { acceptFiles, bringIn, follow } from "../shared/intake.js";
 
 const still = matchMedia("(prefers-reduced-motion: reduce)");
@@ -62,24 +63,62 @@ for (const button of document.querySelectorAll("[data-recover]"))
     }
   });
 
-for (const button of document.querySelectorAll("[data-remove]"))
-  button.addEventListener("click", async () => {
-    try {
-      const question = `Remove ‘${button.dataset.name}’ with its takes? This cannot be undone.`;
-      if (await removeAsking(`/api/projects/${button.dataset.remove}`, question)) button.closest("[data-project]").remove();
-    } catch (error) {
-      say(error.message);
-    }
-  });
+/** Bind the buttons of one kind on all cards; what they do tells its trouble. @param {(card: HTMLElement) => Promise<any>} run */
+function onCards(kind, run) {
+  for (const button of document.querySelectorAll(`[data-${kind}]`)) button.addEventListener("click", () => run(button.closest("[data-project]")).catch((error) => say(error.message, 8)));
+}
+const address = (card) => `/api/projects/${card.dataset.project}`;
 
-for (const button of document.querySelectorAll("[data-pack]"))
-  button.addEventListener("click", async () => {
-    const url = `/api/projects/${button.dataset.pack}/bundle`;
-    const packed = await follow(`Packing ${button.dataset.name}`, () => post(url));
-    if (!packed) return;
-    make("a", { href: url, download: "" }).click();
-    if (packed.missing) say(`${packed.missing} files that it refers to are not in the studio; the bundle tells which.`, 10);
-  });
+onCards("remove", async (card) => {
+  const { project: id, name } = card.dataset;
+  const gone = await putInBin({ kind: "project", id, name, url: address(card) }, () => (card.hidden = false));
+  if (gone) card.hidden = true;
+});
+onCards("rename", async (card) => {
+  const name = prompt("Project name", card.dataset.name)?.trim();
+  if (!name || name === card.dataset.name) return;
+  await post(`${address(card)}/name`, { name });
+  card.dataset.name = name;
+  card.querySelector("h2").textContent = name;
+  for (const button of card.querySelectorAll("button[aria-label]")) button.setAttribute("aria-label", `${button.textContent} ${name}`);
+  arrange();
+});
+onCards("duplicate", async (card) => {
+  await post(`${address(card)}/duplicate`);
+  location.reload();
+});
+
+/** Names of projects that hold all words, in the order that is chosen. */
+const ORDERS = { edited: (a, b) => b.updated.localeCompare(a.updated), name: (a, b) => a.name.localeCompare(b.name), size: (a, b) => Number(b.bytes) - Number(a.bytes) };
+const ORDER_KEPT = "wall order";
+const order = /** @type {HTMLSelectElement|null} */ (document.getElementById("wall-order"));
+const search = /** @type {HTMLInputElement|null} */ (document.getElementById("wall-search"));
+
+function arrange() {
+  if (!order || !search) return;
+  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
+  const cards = /** @type {HTMLElement[]} */ ([...document.querySelectorAll("[data-project]")]);
+  for (const card of cards) card.classList.toggle("hidden", !words.every((word) => `${card.dataset.name} ${card.dataset.words}`.toLowerCase().includes(word)));
+  const sorted = cards.toSorted((a, b) => ORDERS[order.value](a.dataset, b.dataset));
+  if (sorted.some((card, i) => card !== cards[i])) cards[0].parentElement?.replaceChildren(...sorted);
+  const nothing = /** @type {HTMLElement} */ (document.getElementById("wall-nothing"));
+  nothing.hidden = cards.some((card) => !card.classList.contains("hidden"));
+}
+if (order && search) {
+  order.value = localStorage.getItem(ORDER_KEPT) ?? "edited";
+  if (order.selectedIndex < 0) order.value = "edited";
+  order.addEventListener("change", () => (localStorage.setItem(ORDER_KEPT, order.value), arrange()));
+  search.addEventListener("input", arrange);
+  arrange();
+}
+
+onCards("pack", async (card) => {
+  const url = `${address(card)}/bundle`;
+  const packed = await follow(`Packing ${card.dataset.name}`, () => post(url));
+  if (!packed) return;
+  make("a", { href: url, download: "" }).click();
+  if (packed.missing) say(`${packed.missing} files that it refers to are not in the studio; the bundle tells which.`, 10);
+});
 
 const READ_MS = 5000;
 
