@@ -48,6 +48,7 @@ BELOW = {
     "cut": {"shared"},
     "wall": {"shared"},
     "shoots": {"shared"},
+    "bin": {"shared"},
     "guide": {"shared"},
 }
 """What each room of scripts may import from."""

@@ -75,7 +75,7 @@ class BinnedRecords:
             return list(session.scalars(select(TakeRow.folder).where(own == record_id).execution_options(**BINNED)))
 
     def all(self) -> list[BinnedRecord]:
-        """What lies in the bin, the last removed first; what went along with its project is not listed."""
+        """Records in the bin, the last removed first, without those that went along with their project."""
         frames = select(FrameRow.take_id, func.sum(FrameRow.bytes)).group_by(FrameRow.take_id)
         with self._sessions() as session:
             size = {take: int(total or 0) for take, total in session.execute(frames)}

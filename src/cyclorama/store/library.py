@@ -43,7 +43,7 @@ _LABELS = TypeAdapter(dict[str, Label])
 
 
 @dataclass(frozen=True, slots=True)
-class Removed(Generic[Kept]):
+class RemovedThing(Generic[Kept]):
     """A thing in the bin."""
 
     one: Kept
@@ -117,13 +117,13 @@ class Shelf(Generic[Kept]):
             os.replace(path, self._bin / path.name)
         os.utime(self._bin / f"{identity}.json")
 
-    def removed(self) -> list[Removed[Kept]]:
+    def removed(self) -> list[RemovedThing[Kept]]:
         """Things in the bin."""
         found = []
         for path in self._bin.glob("*.json"):
             at = datetime.fromtimestamp(path.stat().st_mtime, UTC).replace(tzinfo=None)
             size = sum(file.stat().st_size for file in self._bin.glob(f"{path.stem}.*"))
-            found += [Removed(one, at, size) for one in self._read(path)]
+            found += [RemovedThing(one, at, size) for one in self._read(path)]
         return found
 
     def put_back(self, identity: str) -> None:
