@@ -4,13 +4,20 @@ import functools
 
 import numpy as np
 import pytest
+from PIL import Image
+from tests.conftest import pixels_of
 
 from cyclorama.core.geometry.mesh import Mesh
 from cyclorama.core.geometry.normals import weld
+from cyclorama.core.motion import moment_of_first
+from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.progressive import ProgressiveRenderer
+from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.review import review, stations
 from cyclorama.core.scene import load_project
 from cyclorama.demo.environments import harbour_dusk, north_light_studio
 from cyclorama.demo.projects import DemoProject, lantern_project, storm_glass_project
+from cyclorama.demo.write import NAMES, POSTERS, build_project
 
 BUILD = {"Storm Glass": functools.cache(storm_glass_project), "Lantern": functools.cache(lantern_project)}
 
@@ -65,3 +72,17 @@ def test_environments_have_range() -> None:
         assert luminance.min() > 0
         assert luminance.max() > 10 * luminance.mean()
         assert np.abs(picture[:, 0] - picture[:, -1]).max() < 0.35 * luminance.max()  # no seam behind the camera
+
+
+@pytest.mark.parametrize("key", NAMES)
+def test_the_poster_that_ships_shows_the_project(key: str, tracer: Tracer) -> None:
+    """A change of a demo project wants its poster anew: tools/shipped_pictures.py."""
+    demo = build_project(key)
+    first = moment_of_first(demo.project)
+    read = {**demo.assets, **demo.intake.assets}.__getitem__
+    shown = ProgressiveRenderer(SceneCompiler(read), tracer).still(first, 96, 54, 16, lambda: False)
+    ours = pixels_of(shown.jpeg)
+    with Image.open(POSTERS / f"{key}.jpg") as image:
+        shipped = np.asarray(image.convert("RGB").resize((96, 54), Image.Resampling.BOX), float)
+    assert np.abs(ours - shipped).mean() < 6.0
+    assert np.corrcoef(ours.ravel(), shipped.ravel())[0, 1] > 0.94

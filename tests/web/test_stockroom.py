@@ -10,6 +10,11 @@ import pytest
 from fastapi.testclient import TestClient
 from tests.web.test_api import ball, change, client, put  # noqa: F401
 
+from cyclorama.app import shipped
+from cyclorama.app.ready_stock import READY, tile_name
+from cyclorama.core.material.presets import PRESETS, with_preset
+from cyclorama.core.render.film.swatch import swatch_key
+from cyclorama.core.scene import Material
 from cyclorama.web.app import create_app
 
 
@@ -137,11 +142,24 @@ def test_surroundings_without_their_picture_and_a_model_without_its_mesh_are_ref
         assert own(client) == []
 
 
-def test_tiles_of_ready_things_are_developed(client: TestClient) -> None:  # noqa: F811
+def test_nothing_that_is_ready_is_grey_at_first(client: TestClient) -> None:  # noqa: F811
     ready = [one for one in client.get("/api/stock").json() if one["shelf"] == "ready"]
     assert {one["kind"] for one in ready} == {"set", "rig", "environment", "gobo", "material"}
-    gobo = next(one for one in ready if one["kind"] == "gobo")
-    assert client.get(gobo["tile"]).content[:4] == b"\x89PNG"
+    for one in ready:
+        answer = client.get(one["tile"])
+        assert answer.content[:4] == b"\x89PNG" if one["kind"] == "gobo" else answer.content[:2] == b"\xff\xd8", one
+    names = {tile_name(kind, name) for kind, name in READY} | {
+        f"{swatch_key(with_preset(Material(id='m', name=name), name))}.jpg" for name in PRESETS
+    }
+    assert {path.name for path in shipped.SHIPPED.glob("*.jpg")} == names  # and nothing that nobody needs ships
+
+
+def test_tiles_of_ready_things_are_developed_where_they_do_not_ship(
+    client: TestClient,  # noqa: F811
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(shipped, "SHIPPED", tmp_path / "none")
     assert client.get("/api/stock/ready/set/nothing.jpg").status_code == 404
     assert "not developed yet" in client.get("/api/stock/ready/set/shoe on paper.jpg").json()["error"]
     while (answer := client.get("/api/stock/ready/set/shoe on paper.jpg")).status_code == 404:

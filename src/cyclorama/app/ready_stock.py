@@ -24,6 +24,7 @@ from ..store.assets import write_whole
 from ..store.jobs import Result
 from .jobs import JobContext, Kind
 from .lens import Lens
+from .shipped import shipped_or
 from .swatches import FOLDER
 
 MADE = 2
@@ -54,9 +55,13 @@ def command_of(kind: str, name: str) -> SetUp | ApplyRig:
     return ApplyRig.model_validate({"kind": "rig", "rig": name})
 
 
+def tile_name(kind: str, name: str) -> str:
+    """File name of the picture of a ready set or rig."""
+    return hashlib.sha256(f"{MADE} {SIZE} {SAMPLES} {kind} {name}".encode()).hexdigest()[:32] + ".jpg"
+
+
 def tile_path(studio: Studio, kind: str, name: str) -> Path:
-    key = hashlib.sha256(f"{MADE} {SIZE} {SAMPLES} {kind} {name}".encode()).hexdigest()[:32]
-    return studio.folder / FOLDER / f"{key}.jpg"
+    return shipped_or(studio.folder / FOLDER / tile_name(kind, name))
 
 
 def ready_kind(studio: Studio, lens: Lens) -> Kind:
@@ -71,7 +76,8 @@ def _develop(studio: Studio, lens: Lens, hand: JobContext) -> Result:
         path = tile_path(studio, kind, name)
         if path.exists():
             continue
-        picture = lens.at_leisure(partial(_picture, command_of(kind, name), compiler), hand.unwanted)
+        command = command_of(kind, name)
+        picture = lens.at_leisure(partial(_picture, command, compiler), hand.unwanted)
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, picture)
     return {"pictures": len(READY)}
@@ -80,6 +86,13 @@ def _develop(studio: Studio, lens: Lens, hand: JobContext) -> Result:
 def _picture(
     change: SetUp | ApplyRig, compiler: SceneCompiler, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
 ) -> bytes:
+    return ready_picture(change, compiler, tracer, cancelled)
+
+
+def ready_picture(
+    change: SetUp | ApplyRig, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False
+) -> bytes:
+    """Picture of a ready set or rig with something in it, as JPEG. Raises Cancelled."""
     project, _label = perform(_stage(), change, _measures, PickProbe(compiler, tracer))
     return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)
 

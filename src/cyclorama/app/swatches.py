@@ -15,6 +15,7 @@ from ..store.assets import write_whole
 from ..store.jobs import Job, Result
 from .jobs import JobContext, Kind
 from .lens import Lens
+from .shipped import shipped_or
 
 FOLDER = "swatches"
 
@@ -32,7 +33,7 @@ class SwatchRequest(BaseModel):
 
 
 def swatch_path(studio: Studio, key: str) -> Path:
-    return studio.folder / FOLDER / f"{key}.jpg"
+    return shipped_or(studio.folder / FOLDER / f"{key}.jpg")
 
 
 def swatch_is_there(studio: Studio, key: str) -> bool:

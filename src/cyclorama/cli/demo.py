@@ -1,5 +1,7 @@
 """`./cyc demo`."""
 
+import subprocess
+import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -17,10 +19,29 @@ def demo(
     allow_host: AllowHost = [],  # noqa: B006  (typer reads it, nobody changes it)
     cluster: Cluster = None,
 ) -> None:
-    """Start with the made-up studio's two projects. The data is written on first use."""
-    from ..demo.write import write_demo
+    """Start with the made-up studio's projects. They are built on first use, while the studio is open."""
+    from ..demo.write import NAMES, POSTERS, missing_projects
+    from ..store import open_studio
 
     with sentences():
         shoot_on_cluster(cluster)
-        write_demo(data, lambda what: typer.echo(f"{what} …"))
-    serve(data, host, port, no_open, allow_host, gallery=True)
+        studio = open_studio(data)
+        builder = _builder(data) if missing_projects(studio) else None
+
+        def building() -> dict[str, Path]:
+            """Posters of projects that are still being built, by their names."""
+            if builder is None or builder.poll() is not None:
+                return {}
+            return {NAMES[key]: POSTERS / f"{key}.jpg" for key in missing_projects(studio)}
+
+    try:
+        serve(data, host, port, no_open, allow_host, gallery=True, building=building)
+    finally:
+        if builder is not None:
+            builder.terminate()
+        studio.close()
+
+
+def _builder(data: Path) -> "subprocess.Popen[bytes]":
+    """A process that builds the demo projects: it takes all of a core, and the studio is to answer meanwhile."""
+    return subprocess.Popen([sys.executable, "-m", "cyclorama.demo", str(data)])

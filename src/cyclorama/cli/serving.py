@@ -7,6 +7,7 @@ import socket
 import threading
 import time
 import webbrowser
+from collections.abc import Callable
 from pathlib import Path
 
 import typer
@@ -22,6 +23,7 @@ def serve(
     allowed: list[str],
     gallery: bool,
     lens_samples: int | None = None,
+    building: Callable[[], dict[str, Path]] = dict,
 ) -> None:
     import psutil
 
@@ -42,7 +44,8 @@ def serve(
     name = "127.0.0.1" if host in ("0.0.0.0", "::", "localhost") else f"[{host}]" if ":" in host else host
     address = f"http://{name}:{port}/{f'?key={key}' if key else ''}"
     hosts = [*allowed, *([] if local else [name, socket.gethostname(), *_own_addresses()])]
-    server = server_for(create_app(data, hosts, key, f"http://{name}:{port}" if gallery else None, lens_samples))
+    origin = f"http://{name}:{port}" if gallery else None
+    server = server_for(create_app(data, hosts, key, origin, lens_samples, building))
 
     def announce() -> None:
         while not server.started and not server.should_exit:

@@ -1,9 +1,11 @@
 """Write the demo data into a folder, once."""
 
+import shutil
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..core.cut.document import Clip, Cut, Marker, Sound, Title
 from ..core.cut.timeline import length_of
@@ -14,6 +16,13 @@ from ..core.scene.writing import revise
 from ..store import Studio, TakeRecord, open_studio
 from ..store.database import now
 
+if TYPE_CHECKING:  # the builders are only loaded when there is something to build
+    from .projects import DemoProject
+
+NAMES = {"plover": "Plover", "harbour-lantern": "Harbour Lantern", "storm-glass-no-4": "Storm Glass No. 4"}
+"""Demo projects in the order in which they are built."""
+POSTERS = Path(__file__).parent / "posters"
+"""Their pictures for the reel wall, by id; made by tools/shipped_pictures.py."""
 SCREENED = ("harbour-lantern", "storm-glass-no-4")
 REST = timedelta(minutes=2)
 """Whoever has just started looks around first, and the renderer is being prepared."""
@@ -29,21 +38,21 @@ INK = (0.0144, 0.013, 0.0109)
 WARM = Grade(exposure_stops=0.15, contrast=1.08, white_k=6100.0, lens=LensEffects(glare=8.0, vignette=-0.4))
 
 
-def write_demo(folder: Path, tell: Callable[[str], None]) -> None:
-    """Models as files in `models/`, and all projects, unless they are there already."""
-    studio = open_studio(folder)
-    wanted = {"plover": "Plover", "harbour-lantern": "Harbour Lantern", "storm-glass-no-4": "Storm Glass No. 4"}
-    missing = [key for key in wanted if key not in studio.projects.ids()]
-    if not missing:
-        return
-    # the builders are only loaded when there is something to build
-    from .projects import lantern_project, storm_glass_project
-    from .shore import plover_project
+def missing_projects(studio: Studio) -> list[str]:
+    """Ids of demo projects that are neither there nor in the bin."""
+    there = studio.projects.ids(binned=True)
+    return [key for key in NAMES if key not in there]
 
-    build = {"plover": plover_project, "harbour-lantern": lantern_project, "storm-glass-no-4": storm_glass_project}
-    for key in missing:
-        tell(f"Building {wanted[key]} (first time only)")
-        demo = build[key]()
+
+def write_demo(folder: Path, tell: Callable[[str], None]) -> None:
+    """Models as files in `models/`, posters, and all projects, unless they are there already."""
+    studio = open_studio(folder)
+    for key in missing_projects(studio):
+        tell(f"Building {NAMES[key]} (first time only)")
+        demo = build_project(key)
+        if (shipped := POSTERS / f"{key}.jpg").exists():
+            (folder / "posters").mkdir(exist_ok=True)
+            shutil.copyfile(shipped, folder / "posters" / f"{key}.1.jpg")
         studio.keep_intake(demo.intake)
         studio.assets.put_all(demo.assets)
         (folder / "models").mkdir(exist_ok=True)
@@ -53,6 +62,15 @@ def write_demo(folder: Path, tell: Callable[[str], None]) -> None:
             takes = queue_takes(studio, demo.project, now() + REST)
             cut = demo_cut(demo.project, takes)
             studio.cuts.edit(key, 0, partial(_given, cut))
+
+
+def build_project(key: str) -> "DemoProject":
+    """A demo project with its files, by its id."""
+    from .projects import lantern_project, storm_glass_project
+    from .shore import plover_project
+
+    build = {"plover": plover_project, "harbour-lantern": lantern_project, "storm-glass-no-4": storm_glass_project}
+    return build[key]()
 
 
 def queue_takes(studio: Studio, project: Project, not_before: datetime) -> list[TakeRecord]:

@@ -1,6 +1,6 @@
 """The web application."""
 
-from collections.abc import AsyncIterator, Iterable
+from collections.abc import AsyncIterator, Callable, Iterable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
@@ -73,11 +73,13 @@ def create_app(
     key: str | None = None,
     gallery_origin: str | None = None,
     lens_samples: int | None = None,
+    building: Callable[[], dict[str, Path]] = dict,
 ) -> FastAPI:
     """The application over one data folder; see `Guard` for hosts and key.
 
     gallery_origin: where the studio reaches itself, to show the gallery there; None: without it
     lens_samples: samples at which a picture of the lens is done; None: all
+    building: posters of projects that are being built by now, by their names
     """
     cookies = {} if key is None else {COOKIE: key}
     own_gallery = None if gallery_origin is None else OwnGallery(gallery_origin, cookies)
@@ -111,6 +113,7 @@ def create_app(
             eyes,
             ChangedAnswers(),
             own_gallery,
+            building,
         )
         yield
         watch.close()

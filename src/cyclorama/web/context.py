@@ -1,6 +1,8 @@
 """Context of requests."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 from fastapi.requests import HTTPConnection
 
@@ -35,6 +37,8 @@ class Context:
     changed_answers: ChangedAnswers
     own_gallery: OwnGallery | None
     """None where no gallery is shown"""
+    building: Callable[[], dict[str, Path]] = dict
+    """posters of projects that are being built by now, by their names"""
 
 
 def context(connection: HTTPConnection) -> Context:

@@ -7,7 +7,7 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.concurrency import run_in_threadpool
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import FileResponse, JSONResponse, Response
 from pydantic import BaseModel, Field
 
 from ...app import takes as take_service
@@ -20,7 +20,7 @@ from ...app.uploads import Uploads
 from ...app.uses import project_uses
 from ...core.commands import Command, perform_all
 from ...core.commands.surroundings import with_surroundings
-from ...core.errors import ChangeError, StaleError
+from ...core.errors import ChangeError, NotFoundError, StaleError
 from ...core.picture.inspect_upload import examine_environment, examine_picture
 from ...core.review.phrases import duration
 from ...core.scene import FOR_CLIPS, Detail, Project, new_project, put
@@ -69,6 +69,21 @@ class Named(BaseModel):
 def names(ctx: Ctx) -> list[Named]:
     """All projects, the one that was edited last first."""
     return [Named(id=listed.id, name=listed.name) for listed in ctx.studio.projects.listed()]
+
+
+@router.get("/building")
+def building(ctx: Ctx) -> list[str]:
+    """Names of projects that are being built by now."""
+    return list(ctx.building())
+
+
+@router.get("/building/{name}.jpg", response_class=FileResponse)
+def building_poster(ctx: Ctx, name: str) -> FileResponse:
+    """Poster of a project that is being built."""
+    path = ctx.building().get(name)
+    if path is None or not path.exists():
+        raise NotFoundError("No project of that name is being built.")
+    return FileResponse(path)
 
 
 @router.post("/projects")

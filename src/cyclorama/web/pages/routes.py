@@ -138,7 +138,7 @@ MOST_THUMBS = 240
 def wall(request: Request, ctx: Ctx) -> HTMLResponse:
     """The reel wall."""
     cards = [_wall_card(ctx, listed) for listed in ctx.studio.projects.listed()]
-    return templates.TemplateResponse(request, "wall.html", {"cards": cards})
+    return templates.TemplateResponse(request, "wall.html", {"cards": cards, "building": ctx.building()})
 
 
 def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:

@@ -1,6 +1,7 @@
 /** The reel wall: pictures that play on hover, and new projects. */
 
-import { make, post, say } from "../shared/api.js";
+import { get, make, post, say } from "../shared/api.js";
+import { poll } from "../shared/poll.js";
 import { putInBin } from "../shared/bin.js";
 import { acceptFiles, bringIn, follow } from "../shared/intake.js";
 
@@ -121,6 +122,13 @@ onCards("pack", async (card) => {
 });
 
 const READ_MS = 5000;
+const LOOK_MS = 1000;
+
+/** Projects that are being built come onto the wall when they are there. */
+if (document.querySelector("[data-building]")) {
+  const shown = [...document.querySelectorAll("[data-building]")].map((/** @type {any} */ card) => card.dataset.building).join();
+  poll(async () => (await get("/api/building")).join() !== shown && location.reload(), LOOK_MS);
+}
 
 async function begin(files) {
   const result = await bringIn("/api/intakes", files);
