@@ -17,21 +17,26 @@ const DEAD_PX = 3;
  * Escape gives it back.
  * @param {HTMLElement|SVGElement} thing
  * @param {(e: PointerEvent) => Grip|null|undefined|void} take
- * @param {{signal?: AbortSignal}} options `signal` removes the listeners
  */
-export function drag(thing, take, { signal } = {}) {
+export function drag(thing, take) {
   const element = /** @type {HTMLElement} */ (thing); // of which both kinds tell the same events
-  /** @type {{grip: Grip, x: number, y: number, moved: boolean, pointer: number}|null} */
+  /** @type {{grip: Grip, x: number, y: number, moved: boolean, pointer: number, ended: AbortController}|null} */
   let held = null;
-  const cancel = () => {
+  /** Let go of what is in the hand; nothing on the page is listened to for it any more. */
+  const letGo = () => {
     const was = held;
     held = null;
+    was?.ended.abort();
+    return was;
+  };
+  const cancel = () => {
+    const was = letGo();
     if (!was) return;
     if (element.hasPointerCapture(was.pointer)) element.releasePointerCapture(was.pointer);
     was.grip.cancel?.();
   };
   const escape = (e) => {
-    if (!held || e.key !== "Escape") return;
+    if (e.key !== "Escape") return;
     e.preventDefault();
     e.stopImmediatePropagation(); // it gives this back, and closes nothing besides
     cancel();
@@ -42,22 +47,22 @@ export function drag(thing, take, { signal } = {}) {
     const grip = take(e);
     if (!grip) return;
     element.setPointerCapture(e.pointerId);
-    held = { grip, x: e.clientX, y: e.clientY, moved: Boolean(grip.atOnce), pointer: e.pointerId };
+    const ended = new AbortController();
+    held = { grip, x: e.clientX, y: e.clientY, moved: Boolean(grip.atOnce), pointer: e.pointerId, ended };
+    addEventListener("keydown", escape, { capture: true, signal: ended.signal });
     if (held.moved) grip.move?.(e);
-  }, { signal });
+  });
   element.addEventListener("pointermove", (e) => {
     const mine = ours(e);
     if (!mine) return;
     mine.moved ||= Math.hypot(e.clientX - mine.x, e.clientY - mine.y) >= DEAD_PX;
     if (mine.moved) mine.grip.move?.(e);
-  }, { signal });
+  });
   element.addEventListener("pointerup", (e) => {
-    const mine = ours(e);
-    if (!mine) return;
-    held = null;
-    if (mine.moved) mine.grip.drop?.(e);
-    else mine.grip.click?.(e);
-  }, { signal });
-  for (const end of ["pointercancel", "lostpointercapture"]) element.addEventListener(end, (e) => ours(e) && cancel(), { signal });
-  addEventListener("keydown", escape, { capture: true, signal });
+    if (!ours(e)) return;
+    const was = letGo();
+    if (was?.moved) was.grip.drop?.(e);
+    else was?.grip.click?.(e);
+  });
+  for (const end of ["pointercancel", "lostpointercapture"]) element.addEventListener(end, (e) => ours(e) && cancel());
 }

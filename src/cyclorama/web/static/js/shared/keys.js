@@ -83,9 +83,9 @@ function row(binding, change) {
 /** Wait for a key; Escape gives up. */
 function listen(button, take) {
   const was = button.textContent;
+  const ended = new AbortController();
   const end = () => {
-    removeEventListener("keydown", heard, { capture: true });
-    button.removeEventListener("blur", end);
+    ended.abort();
     button.textContent = was;
   };
   const heard = (e) => {
@@ -96,8 +96,8 @@ function listen(button, take) {
     if (e.key !== "Escape") take(pressed(e));
   };
   button.textContent = "press a key";
-  addEventListener("keydown", heard, { capture: true });
-  button.addEventListener("blur", end);
+  addEventListener("keydown", heard, { capture: true, signal: ended.signal });
+  button.addEventListener("blur", end, { signal: ended.signal });
 }
 
 function foot(changed, reset) {
