@@ -11,6 +11,7 @@ from tests.shoot.test_shoot import contents, studio_with
 
 from cyclorama.app import takes as take_service
 from cyclorama.app.region_takes import call_part
+from cyclorama.app.shoot_reuse import shoot_reuse
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.scene import Channel, Gobo, Key, Light, Project, put, put_all
 from cyclorama.core.scene.shoot import Region
@@ -98,6 +99,12 @@ def test_only_frames_that_changed_are_shot_again(data_folder: Path, tracer: Trac
     keys = tuple(Key(id=f"key-{k}", frame=k, value=(v,)) for k, v in ((0, 85.0), (3, 85.0), (5, 120.0)))
     channel = Channel(id="channel-1", path=f"cameras/{saved.project.camera.id}/focal_mm", keys=keys)
     changed = put_all(saved.project, {"shot/channels": (channel,), "shot/shoot/name_pattern": "again_{shot}"})
+    # what is taken over is told before it is shot
+    name = studio.takes.get(first).name
+    assert shoot_reuse(studio, changed).sentence == f"4 of 6 frames are taken over from ‘{name}’, 2 to shoot."
+    graded = put_all(saved.project, {"look/grade/exposure_stops": -1.0})
+    assert shoot_reuse(studio, graded).sentence == f"All 6 frames are taken over from ‘{name}’."
+    assert shoot_reuse(studio, put_all(saved.project, {"shot/shoot/bounces": 3})).sentence == ""
     second = shoot(studio, Saved(changed, saved.version, None, None, saved.updated), tracer)
     assert frames_exposed == [5, 6]
     one, two = (studio.takes.get(take) for take in (first, second))

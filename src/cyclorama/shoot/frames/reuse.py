@@ -1,14 +1,17 @@
 """Reuse of frames: the files of a frame that a frame of another take with the same light can take over."""
 
+from contextlib import suppress
 from dataclasses import dataclass
 
+from ...core.errors import CycloramaError
 from ...core.render.passes.kinds import NUMBERS
 from ...core.render.passes.outputs import pass_extension
+from ...core.scene import Project
 from ...core.scene.shoot import PassName
 from ...core.scene.writing import derive
-from ...store import FileSum, TakeRecord
+from ...store import FileSum, FrameRecord, Studio, TakeRecord
 from ...store.takes import BEAUTY, MASTER, THUMB
-from .cache import finish_of_key, motion_of
+from .cache import FrameKeys, finish_of_key, light_of, motion_of
 from .files import file_path, read_if_whole
 
 SHOWN = {BEAUTY, THUMB}
@@ -54,6 +57,32 @@ def reusable(source: TakeRecord, number: int, take: TakeRecord, key: str) -> Reu
     names = passes | ({MASTER} & whole.keys()) | (SHOWN if is_shown else set())
     lacks = tuple(name for name in wanted if name not in passes)
     return Reuse({name: known for name, known in whole.items() if name in names}, is_shown, lacks)
+
+
+def frames_taken_over(studio: Studio, project: Project) -> dict[int, TakeRecord]:
+    """Takes from which frames of the open shot would be taken over, by their numbers, as far as records tell.
+
+    Files are not read: a frame whose files turn out to be damaged is shot all the same.
+    """
+    numbers = project.shot.frame_numbers
+    keys, takes = FrameKeys(project, numbers), dict[str, TakeRecord | None]()
+    found = {}
+    for number in numbers:
+        key = keys.of(number)
+        for take_id, there in studio.takes.frames_like(key, light_of(key), most=4):
+            if take_id not in takes:
+                with suppress(CycloramaError):
+                    takes[take_id] = studio.takes.get(take_id)
+            source = takes.setdefault(take_id, None)
+            if source is not None and there in source.frames and _can_show(source.frames[there], key):
+                found[number] = source
+                break
+    return found
+
+
+def _can_show(record: FrameRecord, key: str) -> bool:
+    """True when a frame of the same light shows what is wanted, or has the master to make it of."""
+    return finish_of_key(record.key or "") == finish_of_key(key) or MASTER in record.files
 
 
 def _is_made_the_same(name: PassName, source: TakeRecord, take: TakeRecord) -> bool:

@@ -16,6 +16,7 @@ from ...app.intakes import ask_for_detail, ask_for_intake
 from ...app.jobs import Unwanted
 from ...app.lens import LensEye
 from ...app.shared_work import IsUnwanted
+from ...app.shoot_reuse import ShootReuse, shoot_reuse
 from ...app.uploads import Uploads
 from ...app.uses import project_uses
 from ...core.commands import Command, perform_all
@@ -178,6 +179,14 @@ async def shoot_forecast(ctx: Ctx, request: Request, project_id: str) -> Forecas
     return await ctx.forecasts.answer(request, key, partial(forecast_answer, ctx, saved.project, saved.version))
 
 
+@router.get("/projects/{project_id}/reuse")
+async def reuse(ctx: Ctx, request: Request, project_id: str) -> ShootReuse:
+    """Frames of the open shot that earlier takes have already."""
+    saved = await run_in_threadpool(ctx.studio.projects.get, project_id)
+    key = ("reuse", project_id, saved.version, object())
+    return await ctx.eyes.answer(request, key, lambda unwanted: shoot_reuse(ctx.studio, saved.project))
+
+
 def forecast_answer(ctx: Context, project: Project, version: int, unwanted: IsUnwanted) -> ForecastAnswer:
     """Forecast of a project's open shot, probed while nobody waits for the lens. Raises StaleError once
     the project is of another version, and ChangeError when the renderer cannot be made ready."""
@@ -189,10 +198,14 @@ def forecast_answer(ctx: Context, project: Project, version: int, unwanted: IsUn
             raise ChangeError(ctx.lens.preparing)
         return unwanted() or ctx.studio.projects.version(project.id) != version
 
+    reuse = shoot_reuse(ctx.studio, project)
+    if reuse.taken == reuse.total:
+        return ForecastAnswer(seconds=0, plus_minus=0, sentence="a few seconds")
     try:
         seconds, spread = forecast(project, lambda step: ctx.lens.at_leisure(step, changed))
     except Unwanted as error:
         raise StaleError("The project was changed meanwhile.", ctx.studio.projects.version(project.id)) from error
+    seconds, spread = seconds * reuse.share_to_shoot, spread * reuse.share_to_shoot
     s = project.shot.shoot
     most = "at most " if s.noise_threshold is not None and s.wanted_quality is None else ""
     sentence = f"{most}about {duration(seconds)} ± {duration(spread)}"

@@ -116,6 +116,7 @@ export class Cards {
     preset.value = `${width}x${height}`;
     if (preset.selectedIndex < 0) preset.value = "";
     if (this.forecast?.version !== version) this.forecast = null;
+    if (this.reused !== version) byId("reuse").textContent = "";
     const station = stations.find((s) => s.key === "shoot");
     byId("file-names").textContent = this.store.state.file_names;
     byId("readiness").textContent = this.forecast ? station.sentence.replace(/\.$/, `, ${this.forecast.sentence}.`) : station.sentence;
@@ -128,8 +129,17 @@ export class Cards {
   /** Once the Shoot card is open and nothing was changed for a moment, probe by itself. */
   #forecastSoon(version) {
     clearTimeout(this.soon);
+    this.#tellReuse(version);
     if (this.forecast || byId("shoot").disabled || document.querySelector("[data-card=shoot]").hidden) return;
     this.soon = setTimeout(() => this.store.state.version === version && !this.forecast && !byId("forecast").disabled && this.askForecast(), 2500);
+  }
+
+  /** Say which frames need not be shot, once a version, while the card is open. */
+  async #tellReuse(version) {
+    if (this.reused === version || document.querySelector("[data-card=shoot]").hidden) return;
+    this.reused = version;
+    const { sentence } = await get(`${this.store.url}/reuse`).catch((error) => (say(error.message), { sentence: "" }));
+    if (this.reused === version && this.store.state.version === version) byId("reuse").textContent = sentence;
   }
 
   async askForecast() {
@@ -150,6 +160,7 @@ export class Cards {
   async shoot(wanted) {
     try {
       const take = await this.store.whenSaved((version) => post(`${this.store.url}/takes`, { version, ...wanted }));
+      this.reused = null; // soon there are more
       byId("last-take").replaceChildren(`‘${take.name}’ is on the `, make("a", { href: "/shoots", class: "underline" }, "shoot log"), ". You can close the browser meanwhile.");
     } catch (error) {
       say(error.message, 10);
