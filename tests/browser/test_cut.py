@@ -157,6 +157,26 @@ def test_it_plays_and_is_edited_by_keys(page: Page, server: Server, project: str
     assert problems(page) == []
 
 
+def test_a_take_is_replaced_in_one_clip_and_in_all(page: Page, server: Server, project: str) -> None:
+    bench(page, server, project)
+    before = page.locator(".tl-clip").count()
+    for _ in range(2):
+        page.locator("#takes button").nth(0).click()
+    expect(page.locator(".tl-clip")).to_have_count(before + 2)
+    names = [one.get_attribute("title") or "" for one in page.locator("#takes button").all()]
+    first, second = (name.removeprefix("Put ").removesuffix(" into the cut") for name in names[:2])
+    page.locator(".tl-clip").nth(before + 1).click()
+    page.select_option("#clip-take", label=second)
+    expect(page.locator("#undo")).to_have_attribute("title", re.compile("Replace take"))
+    expect(page.locator(".tl-clip").nth(before + 1)).to_contain_text(second)
+    expect(page.locator(".tl-clip").nth(before)).to_contain_text(first)
+    page.locator("#toast").get_by_role("button", name="Replace there too").click()
+    expect(page.locator(".tl-clip").nth(before)).to_contain_text(second)
+    for _ in range(4):
+        page.keyboard.press("Control+z")
+    expect(page.locator(".tl-clip")).to_have_count(before)
+
+
 def test_a_spin_page_turns_by_hand_without_a_server(page: Page, server: Server, project: str, tmp_path: Path) -> None:
     bench(page, server, project)
     if page.locator(".tl-clip").count() == 0:

@@ -156,7 +156,7 @@ def test_pages_are_accessible(page: Page, server: Server, take: str) -> None:
     for url, ready in (
         ("/", "[data-project]"),
         ("/shoots", "[data-take]"),
-        ("/bin", "#bin-nothing"),
+        ("/bin", "#bin-nothing:not([hidden]), [data-binned]"),
         (f"/takes/{take}#grade", "#mix .row"),
         ("/projects/nobody", "h1"),
     ):

@@ -9,7 +9,19 @@ from hypothesis import strategies as st
 
 from cyclorama.core.cut.descriptions import clip_says, cut_says
 from cyclorama.core.cut.document import Clip, Cut, Title
-from cyclorama.core.cut.edits import AddClip, Carry, Freeze, Join, Pace, SetValues, Split, TakeOut, Trim, apply_edit
+from cyclorama.core.cut.edits import (
+    AddClip,
+    Carry,
+    Freeze,
+    Join,
+    Pace,
+    ReplaceTake,
+    SetValues,
+    Split,
+    TakeOut,
+    Trim,
+    apply_edit,
+)
 from cyclorama.core.cut.timeline import Footage, clips_at, lay_out_cut, length_of, titles_at, total
 from cyclorama.core.errors import ChangeError
 
@@ -212,3 +224,23 @@ def test_impossible_edits_are_refused_in_a_sentence() -> None:
     ):
         with pytest.raises(ChangeError, match=says):
             apply_edit(cut, edit, FILMS)
+
+
+def test_a_take_is_replaced_and_the_cut_stays() -> None:
+    """A clip that shows all of its take shows all of the new one; trims, framings and names of others stay."""
+    whole = Clip(id="a", name="Spin 1", take_id="spin", length=24)
+    part = Clip(id="b", name="Close", take_id="spin", begin=5, length=9, speed=0.5, hold_after=4)
+    other = Clip(id="c", name="Still", take_id="still", length=3)
+    cut = cut_of((whole, part, other), titles=(Title(id="t", text="x", clip_id="b", start=2, length=5),))
+    edit = ReplaceTake(clip="a", take_id="push", name="Push 2", old_name="Spin 1")
+    one = apply_edit(cut, edit, FILMS)
+    assert one.clips[0] == whole.model_copy(update={"take_id": "push", "name": "Push 2", "length": 6})  # 7 of 29.97/s
+    assert one.clips[1:] == cut.clips[1:]
+    every = apply_edit(cut, edit.model_copy(update={"every": True}), FILMS)
+    assert every.clips[1] == part.model_copy(update={"take_id": "push"})
+    assert every.clips[2] == other
+    assert every.titles == cut.titles
+    with pytest.raises(ChangeError, match="no such take"):
+        apply_edit(cut, ReplaceTake(clip="a", take_id="gone"), FILMS)
+    with pytest.raises(ChangeError, match="shows no take"):
+        apply_edit(cut_of((Clip(id="card", length=4),)), ReplaceTake(clip="card", take_id="spin"), FILMS)

@@ -35,6 +35,19 @@ class AddClip(Doc):
     at: Annotated[int, Field(ge=0)] | None = None
 
 
+class ReplaceTake(Doc):
+    """Another take in place of that of a clip, which keeps its trims, framings and grade."""
+
+    do: Literal["replace take"] = "replace take"
+    clip: str
+    take_id: Annotated[str, Field(min_length=1, max_length=200)]
+    name: Annotated[str, Field(max_length=80)] = ""
+    """name of the new take: of clips that had that of the old one"""
+    old_name: Annotated[str, Field(max_length=80)] = ""
+    every: bool = False
+    """in all clips that show the old take"""
+
+
 class Split(Doc):
     """Two clips where one is shown in a frame; the second begins with it."""
 
@@ -100,7 +113,8 @@ class Put(Doc):
 
 
 Edit = Annotated[
-    SetValues | AddClip | Split | Join | Trim | Pace | Freeze | TakeOut | Carry | Put, Field(discriminator="do")
+    SetValues | AddClip | ReplaceTake | Split | Join | Trim | Pace | Freeze | TakeOut | Carry | Put,
+    Field(discriminator="do"),
 ]
 
 
@@ -113,6 +127,8 @@ def apply_edit(cut: Cut, edit: Edit, films: Films) -> Cut:
             return put_all(with_rate(cut, **rate, films=films) if rate.keys() & edit.values.keys() else cut, others)
         case AddClip():
             return insert_item(cut, "clips", _new_clip(cut, edit, films), edit.at)
+        case ReplaceTake():
+            return _with_other_take(cut, edit, films)
         case Split():
             return _split(cut, edit.frame)
         case Join():
@@ -144,6 +160,8 @@ def edit_label(cut: Cut, edit: Edit) -> str:
             return f"Take out{_of(cut, edit.path + '/', ' ')}"
         case Put():
             return f"Add a {type(edit.what).__name__.lower()}"
+        case ReplaceTake():
+            return f"Replace take{_of(cut, f'clips/{edit.clip}/')}"
         case Trim():
             return f"Trim{_of(cut, f'clips/{edit.clip}/', ' ')}"
         case Pace():
@@ -172,6 +190,26 @@ def _new_clip(cut: Cut, edit: AddClip, films: Films) -> Clip:
     beyond: Literal["repeat", "hold"] = "repeat" if film and film.closes else "hold"
     name = edit.name or ("Picture" if edit.picture else "Card")
     return Clip(id=new_id("clip"), name=name, take_id=edit.take_id, picture=edit.picture, length=length, beyond=beyond)
+
+
+def _with_other_take(cut: Cut, edit: ReplaceTake, films: Films) -> Cut:
+    """A clip that shows all of its take shows all of the other one; trims of others stay."""
+    _, chosen = _at(cut, edit.clip)
+    new, old = films.get(edit.take_id), films.get(chosen.take_id)
+    if new is None:
+        raise ChangeError("There is no such take; it may have been removed.")
+    if not chosen.take_id:
+        raise ChangeError(f"‘{chosen.name}’ shows no take.")
+    rate, values = cut.rate.fraction, dict[str, Any]()
+    for clip in cut.clips if edit.every else (chosen,):
+        if clip.take_id != chosen.take_id:
+            continue
+        values[f"clips/{clip.id}/take_id"] = edit.take_id
+        if edit.name and clip.name == edit.old_name:
+            values[f"clips/{clip.id}/name"] = edit.name
+        if old is not None and clip.begin == 0 and clip.length == old.lasts(rate, clip.speed):
+            values[f"clips/{clip.id}/length"] = new.lasts(rate, clip.speed)
+    return put_all(cut, values)
 
 
 def _at(cut: Cut, clip_id: str) -> tuple[int, Clip]:

@@ -14,7 +14,7 @@ const SAFE = 8;
 export class CutCard {
   /**
    * @param {import("./store.js").CutStore} store
-   * @param {{chosen: () => object, shape: () => string, keepPicture: Function, keepFont: Function}} bench
+   * @param {{chosen: () => object, shape: () => string, takes: () => any[], keepPicture: Function, keepFont: Function}} bench
    */
   constructor(store, bench) {
     this.store = store;
@@ -31,6 +31,7 @@ export class CutCard {
     byId("nine").replaceChildren(...NINE.map((name, i) => make("button", { type: "button", "aria-label": name, title: name, onclick: () => this.#placeAt(i) })));
     byId("own-layout").addEventListener("click", () => this.#layOutApart());
     byId("own-grade").addEventListener("click", () => this.#gradeApart());
+    byId("clip-take").addEventListener("change", (e) => this.#replaceTake(e.target.value));
     byId("behind-kind").addEventListener("change", (e) => this.#layBehind(e.target.value));
     byId("title-with").addEventListener("change", (e) => this.#alongWith(e.target.value));
     byId("title-font").addEventListener("change", (e) => (e.target.value === "file" ? byId("file-font").click() : this.#set("titles", { font: e.target.value })));
@@ -72,7 +73,27 @@ export class CutCard {
     byId("rate").value = `${store.cut.rate_num}/${store.cut.rate_den}`;
   }
 
+  /** Another take in place of a clip's; then in all others that show the same, if that is wanted. */
+  async #replaceTake(takeId) {
+    const clip = this.store.thing(this.bench.chosen());
+    const nameOf = (id) => (this.bench.takes().find((take) => take.id === id)?.name ?? "").slice(0, 80);
+    const edit = { do: "replace take", take_id: takeId, name: nameOf(takeId), old_name: nameOf(clip.take_id) };
+    const others = this.store.cut.clips.filter((other) => other.id !== clip.id && other.take_id === clip.take_id);
+    if (!(await this.store.perform({ ...edit, clip: clip.id })) || !others.length) return;
+    const all = () => this.store.perform({ ...edit, clip: others[0].id, every: true });
+    say(`${others.length === 1 ? "Another clip shows" : `${others.length} other clips show`} ‘${edit.old_name || "the old take"}’.`, 10, { title: "Replace there too", run: all });
+  }
+
+  #showTakes(clip) {
+    byId("clip-take-row").hidden = !clip.take_id;
+    const takes = this.bench.takes().filter((take) => take.finished > 0 || take.id === clip.take_id);
+    const gone = takes.some((take) => take.id === clip.take_id) ? [] : [make("option", { value: clip.take_id }, "a take that is gone")];
+    byId("clip-take").replaceChildren(...gone, ...takes.map(({ id, name }) => make("option", { value: id }, name)));
+    byId("clip-take").value = clip.take_id;
+  }
+
   #showClip(clip) {
+    this.#showTakes(clip);
     const shape = this.bench.shape();
     document.querySelector("[data-take-only]").hidden = !clip.take_id && !clip.picture;
     document.querySelector("[data-card-only]").hidden = Boolean(clip.take_id || clip.picture);

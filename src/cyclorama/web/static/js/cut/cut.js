@@ -33,12 +33,14 @@ class CuttingBench {
     this.chosen = { kind: null, id: null };
     /** first and last frame that are played; null: all */
     this.range = null;
+    /** takes of the project @type {any[]} */
+    this.takes = [];
     this.ripple = true;
     this.withSound = true;
     this.pictures = new Pictures();
     const bench = {
       chosen: () => this.chosen, choose: (kind, id) => this.choose(kind, id), go: (frame) => this.go(frame), frame: () => this.at, range: () => this.range,
-      ripple: () => this.ripple, shape: () => byId("shape").value || this.store.state.shape, keepPicture: (files) => upload(`/api/projects/${this.id}/pictures`, files), keepFont: (files) => upload(`/api/projects/${this.id}/fonts`, files),
+      ripple: () => this.ripple, takes: () => this.takes, shape: () => byId("shape").value || this.store.state.shape, keepPicture: (files) => upload(`/api/projects/${this.id}/pictures`, files), keepFont: (files) => upload(`/api/projects/${this.id}/fonts`, files),
     };
     this.timeline = new Timeline(this.store, bench);
     this.card = new CutCard(this.store, bench);
@@ -304,6 +306,8 @@ class CuttingBench {
     const shown = JSON.stringify(takes.map((take) => [take.id, take.name, take.finished > 0]));
     if (shown === this.takesShown) return;
     this.takesShown = shown;
+    this.takes = takes;
+    this.card.show();
     byId("takes").replaceChildren(...takes.map((take) =>
       make("button", { type: "button", title: `Put ${take.name} into the cut`, onclick: () => this.#addClip({ take_id: take.id, name: take.name.slice(0, 80) }) },
         make("img", { src: `/api/takes/${take.id}/thumbs/${take.first}`, alt: "", loading: "lazy", onerror: (e) => e.target.remove() }), make("span", {}, take.name))));
