@@ -64,6 +64,7 @@ class TakeLine(BaseModel):
     created: str
     not_before: datetime | None
     """it is not begun sooner"""
+    starred: bool
 
 
 class ShootLog(BaseModel):
@@ -201,7 +202,7 @@ def _line(take: ListedTake, strip: list[StripFrame], crew: Crew | None) -> TakeL
         name=take.name,
         slate=take.slate,
         state="damaged" if damaged else take.state,
-        message=DAMAGED.format(name=take.name, folder=take.folder) if damaged else take.message,
+        message=DAMAGED.format(name=take.name, folder=take.folder) if damaged else _message(take),
         first=take.numbers[0],
         last=take.numbers[-1],
         total=total,
@@ -217,4 +218,9 @@ def _line(take: ListedTake, strip: list[StripFrame], crew: Crew | None) -> TakeL
         disk=data_size(take.bytes) if take.finished else None,
         created=take.created.isoformat(timespec="minutes"),
         not_before=None if take.not_before is None else take.not_before.replace(tzinfo=UTC),
+        starred=take.starred,
     )
+
+
+def _message(take: ListedTake) -> str:
+    return take.message if take.ends_after is None else f"Ends after frame {take.ends_after}."

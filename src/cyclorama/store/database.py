@@ -120,6 +120,7 @@ class TakeRow(Removable, Base):
     """JSON: frames that are to be shot otherwise than the take, and how"""
     process: Mapped[Process] = mapped_column(server_default="mix")
     """the way it is made of its source, where it has one"""
+    starred: Mapped[bool] = mapped_column(server_default="0", default=False)
 
 
 class FrameRow(Base):

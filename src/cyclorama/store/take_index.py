@@ -89,6 +89,9 @@ class ListedTake:
     """seconds from frame to frame since it was taken up; None of a take that is not being shot, and before the first"""
     clamped: float | None
     """share of the light that clamping took away, of those where something is clamped"""
+    starred: bool
+    ends_after: int | None
+    """number of the frame after which it pauses or stops, while it is being shot"""
 
 
 class TakeList:
@@ -185,5 +188,6 @@ def _listed(row: TakeRow, counts: tuple[Any, ...], lack: set[int], pace_s: float
         row.id, row.project_id, row.name, slate, row.state, row.message,
         range(row.first, row.last + 1, slate.every if slate else 1), row.forecast_s,
         row.created, row.source_id, row.process, row.turn, row.not_before, row.folder, finished,
-        len(waiting), bool(lack), int(size or 0), seconds or 0.0, mean_s, pace_s, clamped,
+        len(waiting), bool(lack), int(size or 0), seconds or 0.0, mean_s, pace_s, clamped, row.starred,
+        row.frame_now if row.state == "running" and row.wish != "run" else None,
     )  # fmt: skip

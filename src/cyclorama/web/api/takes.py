@@ -151,6 +151,17 @@ async def forecast_of_cell(ctx: Ctx, request: Request, project_id: str, cell: Ce
     return await ctx.forecasts.answer(request, key, partial(forecast_answer, ctx, planned_cell, saved.version))
 
 
+class Star(BaseModel):
+    on: bool
+
+
+@router.put("/takes/{take_id}/star", status_code=204)
+def star(ctx: Ctx, take_id: str, call: Star) -> None:
+    """Give a take a star, or take it away."""
+    ctx.studio.takes.state(take_id)
+    ctx.studio.takes.update(take_id, starred=call.on)
+
+
 @router.post("/takes/turns", status_code=204)
 def take_turns(ctx: Ctx, wanted: Turns) -> None:
     """Put takes that wait into an order; others follow as they are."""

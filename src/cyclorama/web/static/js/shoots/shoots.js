@@ -1,8 +1,9 @@
 /** The shoot log: takes with filmstrips that fill as frames land. */
 
-import { make, post, say } from "../shared/api.js";
+import { make, post, request, say } from "../shared/api.js";
 import { putInBin } from "../shared/bin.js";
 import { schema } from "../shared/schema.js";
+import { Groups } from "./groups.js";
 
 const COLOURS = { running: "var(--color-camera)", done: "var(--color-ready)", failed: "var(--color-missing)", damaged: "var(--color-missing)", interrupted: "var(--color-look)" };
 
@@ -24,7 +25,8 @@ const waiting = {
 
 async function act(take, action) {
   try {
-    if (action === "remove") await putInBin({ kind: "take", id: take.id, name: take.name, url: `/api/takes/${take.id}` }, () => {});
+    if (action === "star" || action === "unstar") await request("PUT", `/api/takes/${take.id}/star`, { on: action === "star" });
+    else if (action === "remove") await putInBin({ kind: "take", id: take.id, name: take.name, url: `/api/takes/${take.id}` }, () => {});
     else await post(`/api/takes/${take.id}/${action}`);
   } catch (error) {
     say(error.message);
@@ -80,6 +82,7 @@ class Line {
     this.figures = make("span", { class: "num text-soft" });
     this.message = make("p", { class: "text-look" });
     this.buttons = make("div", { class: "flex gap-1.5" });
+    this.star = make("button", { type: "button", class: "btn btn-bare px-1", "aria-label": `Star: ${take.name}`, onclick: () => act(take, this.starred ? "unstar" : "star") });
     const { slate } = take;
     // few frames are not drawn as wide as the page
     const few = take.strip.length < 6 ? ` width: ${Math.round(Math.min(200, (112 * slate.width) / slate.height))}px;` : "";
@@ -88,18 +91,22 @@ class Line {
     this.strip = make("div", { class: `mb-1 flex gap-[2px] bg-ink p-[5px] ${few ? "w-fit" : ""}` }, ...this.cells);
     this.track = make("div", { class: "mb-2 h-[4px] bg-shade" }, this.bar);
     this.element = make("article", { class: "border-b border-rule py-4", "data-take": take.id },
-      make("header", { class: "mb-2 flex flex-wrap items-baseline gap-x-3 gap-y-1" },
+      make("header", { class: "mb-2 flex flex-wrap items-baseline gap-x-3 gap-y-1" }, this.star,
         make("a", { class: "text-[15px] font-semibold hover:underline", href: `/projects/${take.project_id}` }, slate.project_name), make("span", {}, take.name), this.state,
         make("span", { class: "num text-soft" }, `${slate.width}×${slate.height}, ${take.source_id ? (take.process === "denoise" ? "denoised" : "lights re-balanced") : slate.finely || `${slate.samples}/px`}, ${slate.format.toUpperCase()}, ${take.first === take.last ? `frame ${take.first}` : `${take.first}–${take.last}`}${slate.every > 1 ? ` by ${slate.every}` : ""}`),
         make("span", { class: "flex-1" }), this.figures),
       this.strip, this.track,
-      make("div", { class: "flex items-center gap-3" }, this.message, make("span", { class: "flex-1" }), this.buttons));
+      this.foot = make("div", { class: "flex items-center gap-3" }, this.message, make("span", { class: "flex-1" }), this.buttons));
   }
 
   show(take) {
     const at = startsAt(take);
     this.state.textContent = take.state === "running" && take.message ? "waiting" : at ? `queued, from ${at}` : schema.take_states[take.state];
-    this.strip.hidden = this.track.hidden = take.state === "queued" && !take.finished; // what waits takes little room
+    this.strip.hidden = this.track.hidden = take.state !== "running" && !take.finished; // what has nothing to show takes little room
+    this.element.classList.toggle("one-line", this.strip.hidden && !take.message);
+    this.starred = take.starred;
+    this.star.textContent = take.starred ? "★" : "☆";
+    this.star.setAttribute("aria-pressed", String(take.starred));
     this.element.draggable = take.state === "queued";
     this.element.classList.toggle("cursor-grab", take.state === "queued");
     this.element.dataset.state = take.state;
@@ -158,6 +165,7 @@ class ShootLog {
     this.crew = new Crew();
     this.#bindDragging();
     this.lines = new Map();
+    this.groups = new Groups(this.log);
     this.#connect();
     window.addEventListener("pagehide", (e) => e.persisted || this.dispose());
   }
@@ -209,12 +217,11 @@ class ShootLog {
       line.element.remove();
       this.lines.delete(id);
     }
-    takes.forEach((take, i) => {
+    for (const take of takes) {
       if (!this.lines.has(take.id)) this.lines.set(take.id, take.state === "damaged" ? new DamagedLine(take) : new Line(take));
-      const line = this.lines.get(take.id);
-      line.show(take);
-      if (this.log.children[i] !== line.element) this.log.insertBefore(line.element, this.log.children[i] ?? null);
-    });
+      this.lines.get(take.id).show(take);
+    }
+    this.groups.show(takes, (id) => this.lines.get(id).element);
   }
 }
 
