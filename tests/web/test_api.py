@@ -24,6 +24,7 @@ from tests.moving_models import bending_bar, turning
 
 from cyclorama.app import intakes
 from cyclorama.app import takes as take_service
+from cyclorama.app.wall import Wall
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.review.stations import STATIONS
@@ -407,3 +408,24 @@ def test_the_guide_has_a_section_for_every_station(client: TestClient) -> None:
         assert client.get(picture).headers["content-type"] == "image/webp"
     assert client.get("/guide/pictures/..%2Fbegin.md").status_code == 404
     assert "](" not in page.text  # no link that leads nowhere here
+
+
+def test_the_wall_works_a_project_out_once_a_state(
+    client: TestClient, ball: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    worked: list[str] = []
+    plain = Wall._summary
+    monkeypatch.setattr(Wall, "_summary", lambda self, key: worked.append(key) or plain(self, key))
+    pages = [client.get("/").text for _ in range(3)]
+    assert pages[0] == pages[1] == pages[2]
+    assert f'data-project="{ball}"' in pages[0]
+    assert "ball.glb" in pages[0]
+    assert worked.count(ball) == 1
+    assert client.post(f"/api/projects/{ball}/name", json={"name": "Marble"}).json()["name"] == "Marble"
+    assert "Marble" in client.get("/").text
+    assert worked.count(ball) == 2
+    twin = client.post(f"/api/projects/{ball}/duplicate").json()["id"]
+    assert "Marble 2" in client.get("/").text
+    assert worked.count(ball) == 2
+    one, two = (client.get(f"/api/projects/{key}").json()["project"] for key in (ball, twin))
+    assert one | {"id": "", "name": ""} == two | {"id": "", "name": ""}

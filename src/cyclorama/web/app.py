@@ -21,6 +21,7 @@ from ..app.puppets import Puppets
 from ..app.shared_work import SharedWork
 from ..app.take_log import TakeLog
 from ..app.uploads import sweep_incoming
+from ..app.wall import Wall
 from ..gallery.site import create_site
 from ..shoot.finish.masters import Masters
 from ..shoot.run.watch import Watch, mark_interrupted
@@ -109,6 +110,7 @@ def create_app(
             masters,
             OpenCuts(studio, masters),
             TakeLog(studio),
+            Wall(studio),
             forecasts,
             eyes,
             ChangedAnswers(),

@@ -15,6 +15,7 @@ from ..app.posts import OwnGallery
 from ..app.puppets import Puppets
 from ..app.shared_work import SharedWork
 from ..app.take_log import TakeLog
+from ..app.wall import Wall
 from ..shoot.finish.masters import Masters
 from ..store import Studio
 from .changed_answers import ChangedAnswers
@@ -31,6 +32,7 @@ class Context:
     masters: Masters
     cuts: OpenCuts
     take_log: TakeLog
+    wall: Wall
     forecasts: SharedWork
     eyes: SharedWork
     """looks at a frame: what is where, scopes, how it would be after a change"""

@@ -1,7 +1,7 @@
 """The pages."""
 
 from pathlib import Path
-from typing import Annotated, Any, get_args
+from typing import Annotated, get_args
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse, HTMLResponse
@@ -9,7 +9,7 @@ from fastapi.responses import FileResponse, HTMLResponse
 from ...app.guide_pages import PICTURES, guide_pages
 from ...app.schema import schema
 from ...core.cut.document import Cut
-from ...core.errors import DamagedError, NotFoundError
+from ...core.errors import NotFoundError
 from ...core.geometry.read.formats import file_endings
 from ...core.kind_fields import shared_fields
 from ...core.light.kinds import KINDS, fields_of
@@ -17,8 +17,6 @@ from ...core.light.studio_environments import STUDIOS
 from ...core.material.presets import PRESETS
 from ...core.material.variations import Vary
 from ...core.motion.segments import SEGMENTS
-from ...core.review.phrases import data_size
-from ...core.review.stations import move_sentence
 from ...core.scene import Light, Property, Segment, place_of
 from ...core.scene.delivery import COMMON_FORMATS
 from ...core.scene.material import PatternKind
@@ -27,9 +25,6 @@ from ...core.scene.property import affects_everywhere, keyable_everywhere
 from ...core.scene.saved_rig import ReadyRig
 from ...core.scene.stocked import STOCK_TITLES, ReadySet
 from ...core.scene.surface_layer import LayerKind
-from ...store.garbage import keys_in
-from ...store.projects import Listed
-from ...store.proofs import proofs_of
 from ..context import Context, context
 from ..problems import templates
 
@@ -130,53 +125,12 @@ _CARD_LISTS = {
     "shapes_without_beam": "|".join(kind.shape for kind in KINDS.values() if not kind.beam),
 }
 """What the cards offer to choose from."""
-MOST_THUMBS = 240
-"""So many pictures a card of the wall plays at most, spread over the take."""
 
 
 @router.get("/")
 def wall(request: Request, ctx: Ctx) -> HTMLResponse:
     """The reel wall."""
-    cards = [_wall_card(ctx, listed) for listed in ctx.studio.projects.listed()]
-    return templates.TemplateResponse(request, "wall.html", {"cards": cards, "building": ctx.building()})
-
-
-def _wall_card(ctx: Context, listed: Listed) -> dict[str, Any]:
-    """Card of a project on the wall; of a damaged one its name and fault."""
-    card: dict[str, Any] = {"id": listed.id, "name": listed.name, "updated": listed.updated, "damage": None}
-    try:
-        project = ctx.studio.projects.get(listed.id).project
-    except DamagedError as error:
-        return card | {"damage": error.sentence}
-    try:
-        ctx.studio.measures(project.subject)
-        sentence = move_sentence(project)
-    except DamagedError as error:
-        sentence = error.sentence
-    all_takes = ctx.studio.take_list.all(listed.id)
-    takes = [t for t in all_takes if t.finished]
-    disk = sum(t.bytes for t in all_takes) + ctx.studio.assets.disk_bytes(keys_in(project.model_dump_json()))
-    best = next((t for t in takes if t.state == "done"), takes[0] if takes else None)
-    numbers = ctx.studio.take_list.finished_numbers(best.id) if best else []
-    step = max(1, -(-len(numbers) // MOST_THUMBS))
-    plays = f"/api/takes/{best.id}/thumbs" if best else ""
-    if best is None and len(found := (proof := proofs_of(ctx.studio.folder, project)[project.shot_id]).numbers) > 1:
-        # until there is a take, the proof plays
-        numbers, step = found, max(1, -(-len(found) // MOST_THUMBS))
-        plays = f"/api/projects/{project.id}/proof/{proof.key}/frames"
-    paced = step * max(1, (numbers[-1] - numbers[0]) // max(1, len(numbers) - 1)) if best is None and numbers else step
-    return card | {
-        "disk": data_size(disk),
-        "bytes": disk,
-        "words": " ".join([item.name for item in project.items] + [item.source_name for item in project.items]),
-        "project": project,
-        "sentence": sentence,
-        "take": best,
-        "plays": plays,
-        "frames": numbers[::step],
-        "step": paced,
-        "takes": len(takes),
-    }
+    return templates.TemplateResponse(request, "wall.html", {"cards": ctx.wall.cards(), "building": ctx.building()})
 
 
 @router.get("/projects/{project_id}")
