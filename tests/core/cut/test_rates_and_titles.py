@@ -3,7 +3,7 @@
 from fractions import Fraction
 
 from cyclorama.core.cut.document import Clip, Cut, Marker, Sound, Title, TitleLayout
-from cyclorama.core.cut.edits import SetValues, apply_edit
+from cyclorama.core.cut.edits import SetRate, apply_edit
 from cyclorama.core.cut.rates import with_rate
 from cyclorama.core.cut.timeline import Footage, clips_at, lay_out_cut, total
 from cyclorama.core.cut.title_faults import title_faults
@@ -19,8 +19,10 @@ def numbers(cut: Cut) -> list[int | None]:
 
 def test_a_loop_that_is_cut_at_another_rate_still_closes() -> None:
     cut = Cut(clips=(Clip(id="a", take_id="spin", length=24),))
-    after = apply_edit(cut, SetValues(do="set", values={"rate_num": 30}), FILMS)
+    after = apply_edit(cut, SetRate(rate_num=30), FILMS)
     assert (after.rate_num, after.clips[0].length) == (30, 30)
+    kept = apply_edit(cut, SetRate(rate_num=30, keep="frames"), FILMS)
+    assert (kept.rate_num, kept.clips) == (30, cut.clips)
     shown = numbers(after)
     assert {*shown} == {*range(24)}  # every frame of the turn, where 24 of 30 would end at 18
     assert shown == sorted(shown)  # type: ignore[type-var]

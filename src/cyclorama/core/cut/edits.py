@@ -25,6 +25,15 @@ class SetValues(Doc):
     values: dict[str, Any] = Field(min_length=1, max_length=400)
 
 
+class SetRate(Doc):
+    """Another frame rate; things keep their place in seconds, or their number of frames."""
+
+    do: Literal["rate"] = "rate"
+    rate_num: Annotated[int, Field(ge=1)]
+    rate_den: Annotated[int, Field(ge=1)] = 1
+    keep: Literal["seconds", "frames"] = "seconds"
+
+
 class AddClip(Doc):
     """A whole take, a picture, or a plain card, before the clip of a number or at the end."""
 
@@ -113,7 +122,7 @@ class Put(Doc):
 
 
 Edit = Annotated[
-    SetValues | AddClip | ReplaceTake | Split | Join | Trim | Pace | Freeze | TakeOut | Carry | Put,
+    SetValues | SetRate | AddClip | ReplaceTake | Split | Join | Trim | Pace | Freeze | TakeOut | Carry | Put,
     Field(discriminator="do"),
 ]
 
@@ -122,9 +131,11 @@ def apply_edit(cut: Cut, edit: Edit, films: Films) -> Cut:
     """The cut after an edit. Raises ChangeError with a sentence when it cannot be made."""
     match edit:
         case SetValues():
-            rate = {name: edit.values.get(name, getattr(cut, name)) for name in ("rate_num", "rate_den")}
-            others = {path: value for path, value in edit.values.items() if path not in rate}
-            return put_all(with_rate(cut, **rate, films=films) if rate.keys() & edit.values.keys() else cut, others)
+            return put_all(cut, edit.values)
+        case SetRate():
+            if edit.keep == "seconds":
+                return with_rate(cut, edit.rate_num, edit.rate_den, films)
+            return put_all(cut, {"rate_num": edit.rate_num, "rate_den": edit.rate_den})
         case AddClip():
             return insert_item(cut, "clips", _new_clip(cut, edit, films), edit.at)
         case ReplaceTake():
@@ -154,6 +165,8 @@ def edit_label(cut: Cut, edit: Edit) -> str:
         case SetValues():
             path = next(iter(edit.values))
             return f"{place_of(path, Cut).title}{_of(cut, path)}"
+        case SetRate():
+            return f"Frame rate, {edit.keep} kept"
         case AddClip():
             return f"Add {edit.name or 'a clip'}"
         case TakeOut():

@@ -44,8 +44,18 @@ export class CutCard {
     byId("rate").replaceChildren(...rates.map(([name, num, den]) => make("option", { value: `${num}/${den}` }, `${name}/s`)));
     byId("rate").addEventListener("change", (e) => {
       const [rate_num, rate_den] = e.target.value.split("/").map(Number);
-      store.perform({ do: "set", values: { rate_num, rate_den } });
+      this.#setRate({ do: "rate", rate_num, rate_den });
     });
+  }
+
+  /** Everything keeps its seconds; that it keeps its frames instead is offered. */
+  async #setRate(edit) {
+    if (!(await this.store.perform(edit)) || !this.store.cut.clips.length) return;
+    const frames = async () => {
+      await this.store.back("undo");
+      await this.store.perform({ ...edit, keep: "frames" });
+    };
+    say("Everything lasts as many seconds as before.", 10, { title: "Keep the frames instead", run: frames });
   }
 
   #set(list, values) {
