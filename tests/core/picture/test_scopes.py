@@ -11,6 +11,7 @@ from cyclorama.core.picture.scopes import (
     LEVELS,
     VECTOR_SIZE,
     chroma,
+    false_colour_legend,
     false_colours,
     histogram,
     parade,
@@ -78,6 +79,11 @@ def test_false_colours_change_at_their_stops() -> None:
             assert tuple(false_colours(light)[0, 0]) == FALSE_COLOURS[band]
     assert tuple(false_colours(np.full((1, 1, 3), 0.18, np.float32))[0, 0]) == (105, 105, 105)
     assert tuple(false_colours(np.zeros((1, 1, 3), np.float32))[0, 0]) == FALSE_COLOURS[0]
+    named = dict((name, colour) for colour, name in false_colour_legend())
+    for name, stops in (("below −6", -7.0), ("−0.5 to +0.5", 0.0), ("+1 to +2", 1.5), ("above +2.5", 3.0)):
+        r, g, b = false_colours(np.full((1, 1, 3), 0.18 * 2**stops, np.float32))[0, 0]
+        assert named[name] == f"rgb({r} {g} {b})"
+    assert len(named) == len(FALSE_COLOURS)
 
 
 def test_peaking_finds_sharp_edges_and_nothing_in_soft_ones() -> None:

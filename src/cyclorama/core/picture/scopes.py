@@ -4,6 +4,7 @@ Densities are pictures to be drawn under a graticule, of 8 bits, brighter where 
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -100,6 +101,17 @@ def false_colours(linear: RGBImage) -> Bytes:
     """False colours (h, w, 3) of light in stops about middle grey, by FALSE_COLOURS."""
     stops = np.log2(np.maximum(linear @ LUMA32, 1e-9) / np.float32(MIDDLE_GREY))
     return np.array(FALSE_COLOURS, np.uint8)[np.digitize(stops, FALSE_STOPS)]
+
+
+def false_colour_legend() -> list[tuple[str, str]]:
+    """False colours from dark to bright, as CSS, with what each stands for in stops about middle grey."""
+    ends = [f"{stops:+g}".replace("-", "−") for stops in FALSE_STOPS]
+    names = [
+        f"below {ends[0]}",
+        *(f"{low} to {high}" for low, high in pairwise(ends)),
+        f"above {ends[-1]}",
+    ]
+    return [(f"rgb({r} {g} {b})", name) for (r, g, b), name in zip(FALSE_COLOURS, names, strict=True)]
 
 
 def peaking(shown: RGBImage, share: float = 0.02) -> NDArray[np.bool_]:

@@ -17,6 +17,7 @@ from ...core.light.studio_environments import STUDIOS
 from ...core.material.presets import PRESETS
 from ...core.material.variations import Vary
 from ...core.motion.segments import SEGMENTS
+from ...core.picture.scopes import false_colour_legend
 from ...core.scene import Light, Property, Segment, place_of
 from ...core.scene.delivery import COMMON_FORMATS
 from ...core.scene.material import PatternKind
@@ -189,4 +190,6 @@ def guide_picture(name: str) -> FileResponse:
 def screening(request: Request, ctx: Ctx, take_id: str) -> HTMLResponse:
     """The screening room."""
     take = ctx.studio.takes.get(take_id)
-    return templates.TemplateResponse(request, "screening.html", {"take": take, "project": take.project})
+    return templates.TemplateResponse(
+        request, "screening.html", {"take": take, "project": take.project, "false_colours": false_colour_legend()}
+    )

@@ -323,7 +323,10 @@ class ScreeningRoom {
     });
     byId("speed").addEventListener("click", (e) => this.#setSpeed(e.target));
     byId("way").addEventListener("click", () => this.#toAndFro());
-    byId("overlay").addEventListener("change", () => this.show(this.at));
+    byId("overlay").addEventListener("change", (e) => {
+      byId("false-legend").hidden = e.target.value !== "false colour";
+      this.show(this.at);
+    });
     byId("scopes-open").addEventListener("click", () => this.scopes.toggle());
     byId("take-pick").addEventListener("change", (e) => location.assign(`/takes/${e.target.value}${location.hash}`));
     byId("keys-open").addEventListener("click", () => byId("keys").showModal());
