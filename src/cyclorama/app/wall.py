@@ -20,7 +20,7 @@ MOST_KEPT = 5000
 
 @dataclass(frozen=True, slots=True)
 class ProjectSummary:
-    """What a card says of a project in one state."""
+    """Facts of a project in one state that its card shows."""
 
     sentence: str
     """about its move, or about what is damaged"""
@@ -37,7 +37,7 @@ class ProjectSummary:
 
 
 @dataclass(frozen=True, slots=True)
-class Reel:
+class WallReel:
     """The pictures that a card plays."""
 
     url: str
@@ -58,7 +58,7 @@ class WallCard:
     summary: ProjectSummary | None = None
     take_id: str | None = None
     """the take whose pictures are shown"""
-    reel: Reel = Reel("", (), 1)
+    reel: WallReel = WallReel("", (), 1)
     takes: int = 0
     bytes: int = 0
     disk: str = ""
@@ -110,19 +110,19 @@ class Wall:
             self._studio.assets.disk_bytes(keys_in(project.model_dump_json())),
         )
 
-    def _take_reel(self, take: ListedTake) -> Reel:
+    def _take_reel(self, take: ListedTake) -> WallReel:
         numbers = self._studio.take_list.finished_numbers(take.id)
         step = _step(numbers)
-        return Reel(f"/api/takes/{take.id}/thumbs", tuple(numbers[::step]), step)
+        return WallReel(f"/api/takes/{take.id}/thumbs", tuple(numbers[::step]), step)
 
-    def _proof_reel(self, project_id: str, proof: Proof) -> Reel:
+    def _proof_reel(self, project_id: str, proof: Proof) -> WallReel:
         """Until there is a take, the proof plays; its frames may lie apart."""
         numbers = proof.numbers
         if len(numbers) < 2:
-            return Reel("", (), 1)
+            return WallReel("", (), 1)
         step = _step(numbers)
         apart = max(1, (numbers[-1] - numbers[0]) // (len(numbers) - 1))
-        return Reel(f"/api/projects/{project_id}/proof/{proof.key}/frames", tuple(numbers[::step]), step * apart)
+        return WallReel(f"/api/projects/{project_id}/proof/{proof.key}/frames", tuple(numbers[::step]), step * apart)
 
 
 def _step(numbers: list[int]) -> int:

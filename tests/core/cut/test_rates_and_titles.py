@@ -3,10 +3,11 @@
 from fractions import Fraction
 
 from cyclorama.core.cut.document import Clip, Cut, Marker, Sound, Title, TitleLayout
-from cyclorama.core.cut.edits import SetRate, apply_edit
+from cyclorama.core.cut.edits import SetCutRate, apply_edit
 from cyclorama.core.cut.rates import with_rate
 from cyclorama.core.cut.timeline import Footage, clips_at, lay_out_cut, total
 from cyclorama.core.cut.title_faults import title_faults
+from cyclorama.core.cut.titles import draw_title, extent
 
 FILMS = {"spin": Footage(frames=24, rate=Fraction(24), closes=True)}
 
@@ -19,9 +20,9 @@ def numbers(cut: Cut) -> list[int | None]:
 
 def test_a_loop_that_is_cut_at_another_rate_still_closes() -> None:
     cut = Cut(clips=(Clip(id="a", take_id="spin", length=24),))
-    after = apply_edit(cut, SetRate(rate_num=30), FILMS)
+    after = apply_edit(cut, SetCutRate(rate_num=30), FILMS)
     assert (after.rate_num, after.clips[0].length) == (30, 30)
-    kept = apply_edit(cut, SetRate(rate_num=30, keep="frames"), FILMS)
+    kept = apply_edit(cut, SetCutRate(rate_num=30, keep="frames"), FILMS)
     assert (kept.rate_num, kept.clips) == (30, cut.clips)
     shown = numbers(after)
     assert {*shown} == {*range(24)}  # every frame of the turn, where 24 of 30 would end at 18
@@ -63,3 +64,27 @@ def test_titles_that_are_cut_off_are_named_for_each_size() -> None:
     own = wide.model_copy(update={"layouts": (TitleLayout(id="9:16", size=2.0),)})
     cut = cut.model_copy(update={"titles": (own,)})
     assert faults(1080, 1920) == []
+
+
+def test_a_title_that_is_too_wide_shrinks_or_wraps_into_the_safe_width() -> None:
+    """Nine tenths of the picture are safe (SMPTE ST 2046-1), measured from the edge that it is aligned to."""
+    words = Title(id="a", text="Instruments for weather, made by hand", size=8.0)
+    word = Title(id="b", text="Weatherinstruments", size=14.0)
+
+    def seen(title: Title, width: int = 360, height: int = 640, **more: object) -> tuple[int, int, int, int]:
+        title = title.model_copy(update=more)
+        return extent(draw_title(title, title.text, "9:16", width, height, lambda key: b""))
+
+    left, _, right, _ = seen(words)
+    assert left < 0
+    assert right > 360
+    line = seen(words, too_wide="shrink")
+    wrapped = seen(words, too_wide="wrap")
+    for edges in (line, wrapped, seen(word, too_wide="wrap"), seen(words, too_wide="wrap", align="left", across=30.0)):
+        assert edges[0] >= 0.05 * 360 - 1
+        assert edges[2] <= 0.95 * 360 + 1
+    assert line[2] - line[0] > 0.88 * 360  # as large as there is room
+    assert wrapped[3] - wrapped[1] > 3 * (line[3] - line[1])  # several lines of letters that kept their size
+    # where there is room, nothing changes
+    for how in ("shrink", "wrap"):
+        assert seen(words, 1920, 400, too_wide=how) == seen(words, 1920, 400)

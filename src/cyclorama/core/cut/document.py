@@ -130,6 +130,12 @@ class Title(Doc):
     """Where it lies across the picture; aligned left or right, the edge that it is aligned to."""
     down: Annotated[float, quantity("Down", "% of height", ge=-50, le=150)] = 50.0
     """Where its middle lies down the picture."""
+    too_wide: Annotated[
+        Literal["stay", "shrink", "wrap"],
+        Field(title="Too wide"),
+        Choices({"stay": "stays", "shrink": "shrinks", "wrap": "wraps"}),
+    ] = "stay"
+    """What a text does that is wider than the title-safe width of a shape; a single word that is too wide shrinks."""
     colour: Annotated[Colour, Field(title="Colour")] = (1.0, 1.0, 1.0)
     opacity: Annotated[Unit01, Field(title="Opacity")] = 1.0
     """How much covers what is below."""

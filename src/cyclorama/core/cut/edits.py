@@ -25,7 +25,7 @@ class SetValues(Doc):
     values: dict[str, Any] = Field(min_length=1, max_length=400)
 
 
-class SetRate(Doc):
+class SetCutRate(Doc):
     """Another frame rate; things keep their place in seconds, or their number of frames."""
 
     do: Literal["rate"] = "rate"
@@ -122,7 +122,7 @@ class Put(Doc):
 
 
 Edit = Annotated[
-    SetValues | SetRate | AddClip | ReplaceTake | Split | Join | Trim | Pace | Freeze | TakeOut | Carry | Put,
+    SetValues | SetCutRate | AddClip | ReplaceTake | Split | Join | Trim | Pace | Freeze | TakeOut | Carry | Put,
     Field(discriminator="do"),
 ]
 
@@ -132,7 +132,7 @@ def apply_edit(cut: Cut, edit: Edit, films: Films) -> Cut:
     match edit:
         case SetValues():
             return put_all(cut, edit.values)
-        case SetRate():
+        case SetCutRate():
             if edit.keep == "seconds":
                 return with_rate(cut, edit.rate_num, edit.rate_den, films)
             return put_all(cut, {"rate_num": edit.rate_num, "rate_den": edit.rate_den})
@@ -165,7 +165,7 @@ def edit_label(cut: Cut, edit: Edit) -> str:
         case SetValues():
             path = next(iter(edit.values))
             return f"{place_of(path, Cut).title}{_of(cut, path)}"
-        case SetRate():
+        case SetCutRate():
             return f"Frame rate, {edit.keep} kept"
         case AddClip():
             return f"Add {edit.name or 'a clip'}"

@@ -22,6 +22,8 @@ CAPS = 0.7
 """height of capitals, in units of the size"""
 SUB = 0.46
 """size of the line below"""
+SAFE = 0.9
+"""share of the width that is safe for titles (SMPTE ST 2046-1)"""
 PLATE_EDGE = 0.45
 """how far a plate reaches beyond what is written, in units of the size"""
 
@@ -72,10 +74,46 @@ def draw_title(title: Title, text: str, shape: str, width: int, height: int, rea
     if title.kind == "picture":
         return _picture(read_asset(title.picture), title, size, x, y) if title.picture else None
     font = read_asset(title.font_file) if title.font == "file" and title.font_file else None
-    set_lines = [(_set(line, title, font), size) for line in text.split("\n")]
-    if title.sub and title.kind == "text":
-        set_lines += [(_set(line, title, font), size * SUB) for line in title.sub.split("\n")]
+    parts = [(text, 1.0)] + ([(title.sub, SUB)] if title.sub and title.kind == "text" else [])
+    if title.too_wide == "stay" or title.kind != "text":
+        set_lines = [(_set(line, title, font), size * by) for part, by in parts for line in part.split("\n")]
+    else:
+        room = _safe_room(title, x, size, width)
+        set_lines = [
+            (_set(line, title, font), size * by)
+            for part, by in parts
+            for line in (
+                _wrapped(part, title, font, room / (size * by)) if title.too_wide == "wrap" else part.split("\n")
+            )
+        ]
+        widest = max((line.width * px for line, px in set_lines), default=0.0)
+        if widest > room:
+            size *= room / widest
+            set_lines = [(line, px * room / widest) for line, px in set_lines]
     return _written([s for s in set_lines if s[0].glyphs or len(set_lines) > 1], title, size, x, y)
+
+
+def _safe_room(title: Title, x: float, size: float, width: int) -> float:
+    """Width for letters within the title-safe area, px, by the edge that the title is aligned to; at least a tenth of
+    the picture."""
+    left, right = x - (1 - SAFE) / 2 * width, (1 + SAFE) / 2 * width - x
+    room = {"left": right, "centre": 2 * min(left, right), "right": left}[title.align]
+    return max(room - (2 * PLATE_EDGE * size if title.plate else 0.0), 0.1 * width)
+
+
+def _wrapped(text: str, title: Title, font: bytes | None, room: float) -> list[str]:
+    """Lines of a text, broken at spaces where they are wider than the room, in units of their size."""
+    lines = []
+    for paragraph in text.split("\n"):
+        line = ""
+        for word in paragraph.split(" "):
+            longer = f"{line} {word}" if line else word
+            if line and _set(longer, title, font).width > room:
+                lines.append(line)
+                longer = word
+            line = longer
+        lines.append(line)
+    return lines
 
 
 def extent(picture: Drawn | None) -> tuple[int, int, int, int]:

@@ -106,11 +106,7 @@ def false_colours(linear: RGBImage) -> Bytes:
 def false_colour_legend() -> list[tuple[str, str]]:
     """False colours from dark to bright, as CSS, with what each stands for in stops about middle grey."""
     ends = [f"{stops:+g}".replace("-", "−") for stops in FALSE_STOPS]
-    names = [
-        f"below {ends[0]}",
-        *(f"{low} to {high}" for low, high in pairwise(ends)),
-        f"above {ends[-1]}",
-    ]
+    names = [f"below {ends[0]}", *(f"{low} to {high}" for low, high in pairwise(ends)), f"above {ends[-1]}"]
     return [(f"rgb({r} {g} {b})", name) for (r, g, b), name in zip(FALSE_COLOURS, names, strict=True)]
 
 

@@ -263,7 +263,7 @@ class CuttingBench {
   #writeTitle() {
     const length = Math.max(1, Math.round(2 * this.store.rate()));
     const name = document.querySelector("header a.font-medium").textContent.trim();
-    return this.#put("title", { id: newId("title"), text: name, start: this.at, length, down: 82 });
+    return this.#put("title", { id: newId("title"), text: name, start: this.at, length, down: 82, too_wide: "wrap" });
   }
 
   #putSound(sound) {
