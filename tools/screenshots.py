@@ -6,7 +6,8 @@
     .venv/bin/python tools/screenshots.py floor    the studio floor, through a headless browser
     .venv/bin/python tools/screenshots.py guide    the cards that the guide shows
     .venv/bin/python tools/screenshots.py eye      looks and materials, through a headless browser
-    .venv/bin/python tools/screenshots.py night    a plan of several takes, and the log of a cluster that shoots it
+    .venv/bin/python tools/screenshots.py night    a plan of several takes on a cluster
+    .venv/bin/python tools/screenshots.py log      the shoot log
     .venv/bin/python tools/screenshots.py pages    wall, through a headless browser
 
 Everything is kept in a scratch folder (second argument), so the steps can be run apart.
@@ -28,7 +29,6 @@ from urllib.request import urlopen
 from PIL import Image
 from playwright.sync_api import Page, expect, sync_playwright
 
-from cyclorama.app import takes as take_service
 from cyclorama.cli.terminal_shoot import shoot_in_terminal
 from cyclorama.core.commands.values import SetValue, apply_set
 from cyclorama.core.render.film.tracer import Tracer
@@ -311,15 +311,17 @@ def night(folder: Path) -> None:
         page.click("#night-forecast")
         expect(page.locator("#night-list")).to_contain_text(re.compile("about.*about.*about"), timeout=600_000)
         page.screenshot(path=TARGET / "plan.png")
-        page.click("#night-shoot")
+
+
+def log(folder: Path) -> None:
+    """The shoot log with the demo's takes, one of them starred."""
+    studio = Studio(folder)
+    studio.takes.update("storm-glass-no-4-demo-002", starred=True)
+    with opened(folder) as (page, address):
         page.goto(f"{address}/shoots")
-        expect(page.locator("[data-state=running] img").nth(4)).to_be_visible(timeout=600_000)
-        page.wait_for_timeout(1500)
+        expect(page.locator("[data-take] img").nth(20)).to_be_visible(timeout=60_000)
+        page.wait_for_timeout(2000)
         page.screenshot(path=TARGET / "shoot-log.png")
-        for line in studio.takes.ids():
-            if studio.takes.state(line) in ("running", "queued"):
-                take_service.stop(studio, line)
-        expect(page.locator("[data-state=running]")).to_have_count(0, timeout=60_000)
 
 
 def main() -> None:
@@ -335,6 +337,7 @@ def main() -> None:
         ("takes", takes),
         ("screened", screened),
         ("night", night),
+        ("log", log),
         ("pages", pages),
     ):
         if wanted in ("all", name):

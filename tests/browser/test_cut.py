@@ -177,6 +177,35 @@ def test_a_take_is_replaced_in_one_clip_and_in_all(page: Page, server: Server, p
     expect(page.locator(".tl-clip")).to_have_count(before)
 
 
+def test_a_delivery_starts_from_where_it_goes(page: Page, server: Server, project: str) -> None:
+    bench(page, server, project)
+    if page.locator(".tl-clip").count() == 0:
+        page.locator("#takes button").nth(0).click()
+    expect(page.locator(".tl-clip").first).to_be_visible()
+    page.get_by_role("tab", name="Deliver").click()
+    feed = page.get_by_role("button", name="Square for a feed")
+    expect(feed).to_have_attribute("aria-pressed", "false")
+    feed.click()
+    expect(feed).to_have_attribute("aria-pressed", "true")
+    expect(page.locator("#fits")).to_have_value("8")
+    expect(page.locator("#screens [aria-pressed=true]")).to_have_text(["Square, 1:1"])
+    with page.expect_response(lambda answer: answer.url.endswith("/deliveries") and answer.request.method == "POST"):
+        page.get_by_role("button", name="Deliver", exact=True).click()
+    line = page.locator("#deliveries li").filter(has_text="1080x1080").first
+    expect(line).to_have_attribute("data-state", "done", timeout=LONG_MS)
+    data = page.request.get(f"{server.address}{line.get_by_role('link', name='Fetch').get_attribute('href')}").body()
+    assert len(data) <= 8e6
+    with av.open(io.BytesIO(data)) as file:
+        pictures = file.streams.video[0]
+        assert (pictures.width, pictures.height, pictures.codec_context.name) == (1080, 1080, "h264")
+    page.get_by_role("button", name="Loop with alpha for a page").click()
+    expect(feed).to_have_attribute("aria-pressed", "false")
+    expect(page.locator("#with-sound")).to_have_attribute("aria-checked", "false")
+    expect(page.locator("#fits")).to_have_value("")
+    line.get_by_role("button", name="Remove").click()
+    expect(page.locator("#toast")).to_contain_text("in the bin for 30 days")
+
+
 def test_a_spin_page_turns_by_hand_without_a_server(page: Page, server: Server, project: str, tmp_path: Path) -> None:
     bench(page, server, project)
     if page.locator(".tl-clip").count() == 0:

@@ -3,6 +3,7 @@
 import json
 import zipfile
 from collections.abc import Iterator
+from dataclasses import asdict
 from functools import partial
 from pathlib import Path
 from typing import Annotated
@@ -19,6 +20,7 @@ from ...app.shared_work import IsUnwanted
 from ...core.cut.document import Cut
 from ...core.cut.edits import whole_cut
 from ...core.cut.title_faults import title_faults
+from ...core.delivery.destinations import DESTINATIONS
 from ...core.delivery.post import can_be_posted
 from ...core.delivery.presets import PRESETS, SCREENS, Delivery, Kind, PresetName
 from ...core.delivery.spin import snippet
@@ -59,9 +61,23 @@ class ScreenAnswer(BaseModel):
     """0 × 0: as the cut"""
 
 
-class Offered(BaseModel):
-    """Presets and shapes on offer."""
+class DestinationAnswer(BaseModel):
+    """A place where a delivery goes."""
 
+    title: str
+    says: str
+    preset: PresetName
+    screen: int
+    """number of its size"""
+    fits_mb: float | None
+    quality: int
+    sound: bool
+
+
+class Offered(BaseModel):
+    """Destinations, presets and shapes on offer."""
+
+    destinations: list[DestinationAnswer]
     presets: list[PresetAnswer]
     screens: list[ScreenAnswer]
 
@@ -124,8 +140,12 @@ class ForecastLine(BaseModel):
 
 @router.get("/presets")
 def presets() -> Offered:
-    """Presets in plain words, and sizes that are asked for."""
+    """Destinations and presets in plain words, and sizes that are asked for."""
+    titles = [screen.title for screen in SCREENS]
     return Offered(
+        destinations=[
+            DestinationAnswer.model_validate(asdict(d) | {"screen": titles.index(d.screen)}) for d in DESTINATIONS
+        ],
         presets=[
             PresetAnswer(
                 name=name,

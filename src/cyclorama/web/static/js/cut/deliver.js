@@ -46,6 +46,7 @@ export class CutDelivery {
     this.sizes = new Set([0]);
     byId("deliver").addEventListener("click", () => this.#deliver());
     byId("foretell").addEventListener("click", () => this.#foretell());
+    byId("fits").addEventListener("change", () => this.#showOffers());
     byId("quality").addEventListener("input", (e) => (byId("quality-says").textContent = `${e.target.value} %`));
     for (const id of ["with-sound", "with-poster"]) byId(id).addEventListener("click", (e) => e.currentTarget.setAttribute("aria-checked", String(e.currentTarget.getAttribute("aria-checked") !== "true")));
   }
@@ -56,7 +57,32 @@ export class CutDelivery {
     await this.look();
   }
 
+  /** All that suits a place is set; what is set otherwise afterwards counts. */
+  #choose({ preset, screen, fits_mb: fits, quality, sound }) {
+    this.presets = new Set([preset]);
+    this.sizes = new Set([screen]);
+    byId("fits").value = fits ?? "";
+    byId("quality").value = quality;
+    byId("quality-says").textContent = `${quality} %`;
+    byId("with-sound").setAttribute("aria-checked", String(sound));
+    this.#showOffers();
+  }
+
+  /** Whether what is chosen is what suits a place. */
+  #isChosen({ preset, screen, fits_mb: fits }) {
+    return this.presets.size === 1 && this.presets.has(preset) && this.sizes.size === 1 && this.sizes.has(screen) && byId("fits").value === String(fits ?? "");
+  }
+
+  #destination(place) {
+    const { width, height } = this.offered.screens[place.screen];
+    const [w, h] = width ? [width, height] : [this.store.cut.width, this.store.cut.height];
+    const scale = 26 / Math.max(w, h);
+    const shape = make("i", { style: `width: ${Math.round(w * scale)}px; height: ${Math.round(h * scale)}px` });
+    return make("button", { type: "button", "aria-pressed": this.#isChosen(place), onclick: () => this.#choose(place) }, make("span", { class: "shape" }, shape), make("b", {}, place.title), make("span", {}, place.says));
+  }
+
   #showOffers() {
+    byId("destinations").replaceChildren(...this.offered.destinations.map((place) => this.#destination(place)));
     const toggled = (set, item) => () => {
       if (set.has(item)) set.delete(item);
       else set.add(item);
