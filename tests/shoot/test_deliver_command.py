@@ -5,6 +5,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
+from pydantic import ValidationError
 from tests.conftest import png_of
 
 from cyclorama.cli.terminal_delivery import deliver_in_terminal
@@ -12,9 +13,10 @@ from cyclorama.core.cut.document import Clip, Cut, Title
 from cyclorama.core.delivery.contact_sheets import best_columns
 from cyclorama.core.delivery.presets import Delivery
 from cyclorama.core.delivery.verify import pictures_of
+from cyclorama.core.errors import ChangeError
 from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.scene import new_project
-from cyclorama.shoot.finish.deliver import folder_of, hand_over
+from cyclorama.shoot.finish.deliver import file_name, folder_of, hand_over
 from cyclorama.store import Studio
 
 
@@ -102,3 +104,19 @@ def test_impossible_wishes_say_why(data: Path, tmp_path: Path, capsys: pytest.Ca
     assert deliver_in_terminal(data, "Plover", None, "web", None, None, 1) == 1
     assert deliver_in_terminal(tmp_path / "none", "x", None, "web", None, None, 1) == 1
     assert [p for p in (data / "deliveries").rglob("*") if p.is_file()] == []
+
+
+def test_files_are_named_by_a_pattern() -> None:
+    def named(pattern: str, **more: object) -> str:
+        delivery = Delivery(width=1080, height=1920, name_pattern=pattern, **more)  # type: ignore[arg-type]
+        return file_name("Storm Glass No. 4", delivery)
+
+    assert named("{project}_{shape}_{size}_{codec}") == "storm-glass-no-4_9x16_1080x1920_h264.mp4"
+    assert named("spot {preset}", preset="clear loop") == "spot clear-loop.webm"
+    assert named("{project}", preset="png") == "storm-glass-no-4"  # a folder of frames
+    assert named("..") == "storm-glass-no-4.mp4"  # no name that leads out of its folder
+    assert named("") == "storm-glass-no-4_1080x1920_h264.mp4"
+    with pytest.raises(ChangeError, match="Use {project}, {shape}, {size}, {codec}, {preset}"):
+        named("{prject}")
+    with pytest.raises(ValidationError):
+        named("../elsewhere")

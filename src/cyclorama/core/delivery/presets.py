@@ -140,6 +140,8 @@ class Delivery(Doc):
     sheet_of: Annotated[Literal["frames", "passes", "colourways", "parts"], Field(title="Sheet of")] = "frames"
     """what is beside each other: frames of the cut, or of the take at the poster's frame its passes, its parts, or the
     takes of the same shot in other colourways and looks"""
+    name_pattern: Annotated[str, Field(title="File names", max_length=80, pattern=r"^[\w{}. -]*$")] = ""
+    """name of the file, with fields in braces (see `file_name`); empty: the usual name"""
     first: Span | None = None
     last: Span | None = None
     """frames of the cut; None: all"""

@@ -10,7 +10,6 @@ from ..scene.shoot import PICTURE_EXTENSIONS
 
 LONGEST_NAME_BYTES = 255
 """NAME_MAX of Linux and of most file systems."""
-FIELDS = ("project", "shot", "look", "colourway", "camera", "width", "height")
 
 
 def slug(text: str) -> str:
@@ -27,19 +26,25 @@ def sequence_stem(project: Project) -> str:
     values = {
         "project": slug(project.name),
         "shot": slug(project.shot.name),
-        "camera": slug(project.camera.name),
         "look": slug(project.look.name),
         "colourway": slug(_colourway(project)),
+        "camera": slug(project.camera.name),
         "width": str(project.shot.shoot.width),
         "height": str(project.shot.shoot.height),
     }
-    stem = re.sub(r"\{(\w+)\}", lambda field: values.get(field[1], field[0]), project.shot.shoot.name_pattern)
+    return name_by_pattern(project.shot.shoot.name_pattern, values) or "frame"
+
+
+def name_by_pattern(pattern: str, values: dict[str, str]) -> str:
+    """A file name with values in place of their fields in braces, without what file systems refuse.
+
+    Raises ChangeError when the pattern names a field that does not exist.
+    """
+    stem = re.sub(r"\{(\w+)\}", lambda field: values.get(field[1], field[0]), pattern)
     if "{" in stem or "}" in stem:
-        raise ChangeError(
-            f"The file name ‘{project.shot.shoot.name_pattern}’ has a field that is not known. "
-            f"Use {', '.join('{' + f + '}' for f in FIELDS)}."
-        )
-    return re.sub(r"[\\/:*?\"<>|]", "-", stem).strip(" .") or "frame"
+        fields = ", ".join("{" + name + "}" for name in values)
+        raise ChangeError(f"The file name ‘{pattern}’ has a field that is not known. Use {fields}.")
+    return re.sub(r"[\\/:*?\"<>|]", "-", stem).strip(" .")
 
 
 def _colourway(project: Project) -> str:

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.cut.compose import Compositor
+from ...core.cut.compose import Compositor, shape_of
 from ...core.cut.document import Cut
 from ...core.cut.edits import whole_cut
 from ...core.cut.sound import Mix
@@ -30,7 +30,7 @@ from ...core.motion.timecode import timecode
 from ...core.picture.files import encode_display
 from ...core.picture.view_transform import over
 from ...core.scene.shoot import PICTURE_EXTENSIONS
-from ...core.sequence.names import slug
+from ...core.sequence.names import name_by_pattern, slug
 from ...store import Studio
 from ...store.assets import write_whole
 from ...store.cuts import Handed
@@ -50,8 +50,18 @@ def folder_of(studio: Studio, project_id: str) -> Path:
 
 
 def file_name(name: str, delivery: Delivery) -> str:
-    """File name of a delivery."""
+    """File name of a delivery. Raises ChangeError for a pattern with a field that does not exist."""
     coding = delivery.coding
+    if delivery.name_pattern:
+        values = {
+            "project": slug(name),
+            "shape": shape_of(delivery.width, delivery.height).replace(":", "x"),
+            "size": f"{delivery.width}x{delivery.height}",
+            "codec": coding.short or coding.ending,
+            "preset": slug(delivery.preset),
+        }
+        stem = name_by_pattern(delivery.name_pattern, values) or slug(name)
+        return stem if coding.kind == "frames" else f"{stem}.{coding.ending}"
     moving = f"_{coding.short}" if coding.short else ""
     kinds = {
         "moving": moving,

@@ -6,6 +6,7 @@ import { putInBin } from "../shared/bin.js";
 import { calculate } from "../shared/arithmetic.js";
 
 const LOOK_EVERY_MS = 500;
+const NAMES_KEPT = "delivery file names";
 
 /** Whether work is waiting or being done. */
 export const under = (job) => job?.state === "waiting" || job?.state === "running";
@@ -47,6 +48,8 @@ export class CutDelivery {
     byId("deliver").addEventListener("click", () => this.#deliver());
     byId("foretell").addEventListener("click", () => this.#foretell());
     byId("fits").addEventListener("change", () => this.#showOffers());
+    byId("file-names").value = localStorage.getItem(NAMES_KEPT) ?? "";
+    byId("file-names").addEventListener("change", (e) => localStorage.setItem(NAMES_KEPT, e.target.value.trim()));
     byId("quality").addEventListener("input", (e) => (byId("quality-says").textContent = `${e.target.value} %`));
     for (const id of ["with-sound", "with-poster"]) byId(id).addEventListener("click", (e) => e.currentTarget.setAttribute("aria-checked", String(e.currentTarget.getAttribute("aria-checked") !== "true")));
   }
@@ -134,7 +137,7 @@ export class CutDelivery {
       const ofFrame = kind === "still" || (kind === "sheet" && of !== "frames");
       return {
         preset, width: screen.width || this.store.cut.width, height: screen.height || this.store.cut.height, quality: Number(byId("quality").value), fits_mb: this.#number("fits", false), rounds: this.#number("rounds") ?? 1,
-        sound: on("with-sound"), first: range?.[0] ?? null, last: range?.[1] ?? null, poster: on("with-poster") || ofFrame ? this.bench.frame() : null, pictures: this.#number("pictures") ?? 36, plays: this.#number("plays") ?? 0, sheet_of: of,
+        sound: on("with-sound"), first: range?.[0] ?? null, last: range?.[1] ?? null, poster: on("with-poster") || ofFrame ? this.bench.frame() : null, name_pattern: byId("file-names").value.trim(), pictures: this.#number("pictures") ?? 36, plays: this.#number("plays") ?? 0, sheet_of: of,
       };
     }));
   }
