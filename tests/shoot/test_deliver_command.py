@@ -116,7 +116,7 @@ def test_files_are_named_by_a_pattern() -> None:
     assert named("{project}", preset="png") == "storm-glass-no-4"  # a folder of frames
     assert named("..") == "storm-glass-no-4.mp4"  # no name that leads out of its folder
     assert named("") == "storm-glass-no-4_1080x1920_h264.mp4"
-    with pytest.raises(ChangeError, match="Use {project}, {shape}, {size}, {codec}, {preset}"):
+    with pytest.raises(ChangeError, match=r"Use \{project\}, \{shape\}, \{size\}, \{codec\}, \{preset\}"):
         named("{prject}")
     with pytest.raises(ValidationError):
         named("../elsewhere")
