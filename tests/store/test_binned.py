@@ -53,7 +53,9 @@ def test_what_has_been_here_for_thirty_days_is_deleted_with_its_files(
     take = take_service.call_take(studio, saved, start=False)
     folder = studio.takes.folder(take.id)
     assert folder.is_dir()
+    take_service.remove(studio, take.id)  # a line of its own, beside that of its project
     take_service.remove_project(studio, saved.project.id)
+    assert [line.kind for line in bin_lines(studio)] == ["project", "take"]
     empty = bin_uses.emptying_of_bin(studio)._act
     empty()
     assert folder.is_dir()

@@ -90,13 +90,14 @@ def delete(studio: Studio, kind: BinKind, identity: str) -> None:
 
 
 def delete_all(studio: Studio, before: datetime | None = None) -> int:
-    """Delete all in the bin for good, or what was removed before a time (UTC); returns the bytes that are free."""
-    free = 0
-    for line in bin_lines(studio):
-        if before is None or line.removed < before:
-            delete(studio, line.kind, line.id)
-            free += line.bytes
-    return free
+    """Empty the bin, or only of things removed before a time (UTC); returns the bytes freed.
+
+    Projects go last: their takes and deliveries are gone with them, also those that have a line of their own.
+    """
+    old = [line for line in bin_lines(studio) if before is None or line.removed < before]
+    for line in sorted(old, key=lambda line: line.kind == "project"):
+        delete(studio, line.kind, line.id)
+    return sum(line.bytes for line in old)
 
 
 def emptying_of_bin(studio: Studio) -> Repeating:
