@@ -2,6 +2,7 @@
 
 import { byId } from "../shared/dom.js";
 import { make } from "../shared/api.js";
+import { hasWords } from "../shared/lists.js";
 
 const FOLDED = "shoot log folded";
 const NOW = "now";
@@ -23,9 +24,7 @@ export function groupOf({ state, project_id, slate }) {
 
 /** Whether a take is of a kind and has all words. @param {Api["TakeLine"]} take */
 export function isShown(take, kind, search) {
-  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-  const text = `${take.name} ${take.slate?.project_name ?? ""} ${take.slate?.shot ?? ""} ${take.state}`.toLowerCase();
-  return KINDS[kind](take) && words.every((word) => text.includes(word));
+  return KINDS[kind](take) && hasWords(`${take.name} ${take.slate?.project_name ?? ""} ${take.slate?.shot ?? ""} ${take.state}`, search);
 }
 
 export class Groups {

@@ -2,16 +2,14 @@
 
 import { make } from "../shared/api.js";
 import { toHex } from "../shared/colour.js";
+import { hasWords } from "../shared/lists.js";
 
 const AGAIN_MS = 3000;
 const SLOWEST_MS = 60_000;
 const MOST_TRIES = 20;
 
 /** Whether a thing has all words in its name, its kind or its tags. */
-export function found({ name, kind, tags }, text) {
-  const all = [name, kind, ...tags].join(" ").toLowerCase();
-  return text.toLowerCase().split(/\s+/).every((word) => all.includes(word));
-}
+export const found = ({ name, kind, tags }, text) => hasWords([name, kind, ...tags].join(" "), text);
 
 const blank = () => make("span", { class: "stock-picture bg-rule/40" });
 

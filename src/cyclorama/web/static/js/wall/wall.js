@@ -3,6 +3,7 @@
 import { get, make, post, say } from "../shared/api.js";
 import { poll } from "../shared/poll.js";
 import { putInBin } from "../shared/bin.js";
+import { hasWords } from "../shared/lists.js";
 import { acceptFiles, bringIn, follow } from "../shared/intake.js";
 
 const still = matchMedia("(prefers-reduced-motion: reduce)");
@@ -89,19 +90,19 @@ onCards("duplicate", async (card) => {
   location.reload();
 });
 
-/** Names of projects that hold all words, in the order that is chosen. */
+/** How two projects follow each other, by the order that is chosen. */
 const ORDERS = { edited: (a, b) => b.updated.localeCompare(a.updated), name: (a, b) => a.name.localeCompare(b.name), size: (a, b) => Number(b.bytes) - Number(a.bytes) };
 const ORDER_KEPT = "wall order";
 const order = /** @type {HTMLSelectElement|null} */ (document.getElementById("wall-order"));
 const search = /** @type {HTMLInputElement|null} */ (document.getElementById("wall-search"));
 
+/** Show the projects that a search finds, in the chosen order. */
 function arrange() {
   if (!order || !search) return;
-  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
   const cards = /** @type {HTMLElement[]} */ ([...document.querySelectorAll("[data-project]")]);
-  for (const card of cards) card.classList.toggle("hidden", !words.every((word) => `${card.dataset.name} ${card.dataset.words}`.toLowerCase().includes(word)));
+  for (const card of cards) card.classList.toggle("hidden", !hasWords(`${card.dataset.name} ${card.dataset.words}`, search.value));
   const sorted = cards.toSorted((a, b) => ORDERS[order.value](a.dataset, b.dataset));
-  if (sorted.some((card, i) => card !== cards[i])) cards[0].parentElement?.replaceChildren(...sorted);
+  if (sorted.some((card, i) => card !== cards[i])) cards[0].parentElement?.append(...sorted); // behind those that are being built
   const nothing = /** @type {HTMLElement} */ (document.getElementById("wall-nothing"));
   nothing.hidden = cards.some((card) => !card.classList.contains("hidden"));
 }
