@@ -2,23 +2,20 @@
 
 import shutil
 from datetime import datetime, timedelta
-from typing import Any, Literal, get_args
+from typing import get_args
 
 from pydantic import BaseModel
 
-from ..core.errors import NotFoundError
 from ..core.review.phrases import data_size
 from ..shoot.finish.deliver import folder_of, remove_files
 from ..store import Studio
-from ..store.archive import shelves_of
+from ..store.archive import ShelfName, shelves_of
 from ..store.bin import KEPT_DAYS
-from ..store.binned import RecordKind
+from ..store.binned import BinnedRecord, RecordKind
 from ..store.database import now
-from ..store.library import Shelf
 from ..store.repeating import Repeating
 from ..store.slate_file import remove_slate
 
-ShelfName = Literal["materials", "rigs", "moves", "stock"]
 BinKind = RecordKind | ShelfName
 LOOK_EVERY_S = 6 * 3600.0
 _SHELF_TITLES = {"materials": "Material", "rigs": "Rig", "moves": "Move"}
@@ -42,7 +39,7 @@ class BinLine(BaseModel):
 
 def bin_lines(studio: Studio) -> list[BinLine]:
     """Everything in the bin, the last removed first."""
-    lines = [_line(r.kind, r.id, r.name, _record_says(r), r.bytes, r.removed) for r in studio.binned.all()]
+    lines = [_line(r.kind, r.id, r.name, _description(r), r.bytes, r.removed) for r in studio.binned.all()]
     for name, shelf in shelves_of(studio).items():
         for removed in shelf.removed():
             says = _SHELF_TITLES.get(name) or removed.one.content.kind.capitalize()
@@ -50,14 +47,13 @@ def bin_lines(studio: Studio) -> list[BinLine]:
     return sorted(lines, key=lambda line: line.removed, reverse=True)
 
 
-def _line(kind: Any, identity: str, name: str, says: str, size: int, removed: datetime) -> BinLine:
+def _line(kind: str, identity: str, name: str, says: str, size: int, removed: datetime) -> BinLine:
     deleted = removed + timedelta(days=KEPT_DAYS)
-    return BinLine(
-        kind=kind, id=identity, name=name, says=says, bytes=size, size=data_size(size), removed=removed, deleted=deleted
-    )
+    told = {"kind": kind, "id": identity, "name": name, "says": says, "bytes": size, "size": data_size(size)}
+    return BinLine.model_validate(told | {"removed": removed, "deleted": deleted})
 
 
-def _record_says(record: Any) -> str:
+def _description(record: BinnedRecord) -> str:
     if record.kind == "project":
         return f"Project with {record.takes or 'no'} take{'' if record.takes == 1 else 's'}"
     return f"{record.kind.capitalize()} of {record.project}"
@@ -68,7 +64,7 @@ def put_back(studio: Studio, kind: BinKind, identity: str) -> None:
     if kind in get_args(RecordKind):
         studio.binned.put_back(kind, identity)  # type: ignore[arg-type]
     else:
-        _shelf(studio, kind).put_back(identity)
+        shelves_of(studio)[kind].put_back(identity)
 
 
 def delete(studio: Studio, kind: BinKind, identity: str) -> None:
@@ -86,7 +82,7 @@ def delete(studio: Studio, kind: BinKind, identity: str) -> None:
         studio.binned.delete(kind, identity)
         remove_files(studio, handed)
     else:
-        _shelf(studio, kind).delete(identity)
+        shelves_of(studio)[kind].delete(identity)
 
 
 def delete_all(studio: Studio, before: datetime | None = None) -> int:
@@ -107,10 +103,3 @@ def emptying_of_bin(studio: Studio) -> Repeating:
         delete_all(studio, now() - timedelta(days=KEPT_DAYS))
 
     return Repeating("bin", empty, LOOK_EVERY_S)
-
-
-def _shelf(studio: Studio, name: str) -> Shelf[Any]:
-    try:
-        return shelves_of(studio)[name]
-    except KeyError:
-        raise NotFoundError("There is no such shelf.") from None

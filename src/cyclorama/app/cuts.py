@@ -44,8 +44,7 @@ def edit_cut(studio: Studio, project_id: str, version: int, edit: Edit) -> CutSt
     """The cut after an edit. Raises ConflictError for an older version, ChangeError for an edit that cannot be made."""
 
     def change(cut: Cut) -> tuple[Cut, str]:
-        added = [edit.take_id] if edit.do in ("add clip", "replace take") else []
-        takes = takes_of(studio, {*takes_in(cut), *added} - {""})
+        takes = takes_of(studio, {*takes_in(cut), getattr(edit, "take_id", "")} - {""})
         films = {take_id: film_of(take) for take_id, take in takes.items()}
         return apply_edit(cut, edit, films), edit_label(cut, edit)
 

@@ -146,23 +146,16 @@ class Lens:
         self._wake.notify_all()
 
     def develop(self, viewer: Viewer, wanted: FrameRequest) -> None:
-        """Ask for a picture."""
+        """Ask for a picture. It ends the one under way, unless both are steps of a drag: pictures must not starve."""
         with self._wake:
+            is_drag = bool(wanted.tried and viewer.wanted and viewer.wanted.tried)
             viewer.wanted, self._asked_at, self._rough = wanted, time.monotonic(), True
             self._viewers.remove(viewer)
             self._viewers.append(viewer)
-            self._interrupt()
-
-    def follow(self, viewer: Viewer, wanted: FrameRequest) -> None:
-        """Ask for a picture of what a hand drags: one that is under way is seen first, so that it does not starve."""
-        with self._wake:
-            following = viewer.wanted is not None and viewer.wanted.tried
-            if not following:
+            if is_drag:
+                self._wake.notify_all()
+            else:
                 self._interrupt()
-            viewer.wanted, self._asked_at, self._rough = wanted, time.monotonic(), True
-            self._viewers.remove(viewer)
-            self._viewers.append(viewer)
-            self._wake.notify_all()
 
     def calm(self) -> bool:
         """True when nobody has asked for a picture just now, and whoever did has had a good one: others may borrow

@@ -76,8 +76,7 @@ def _develop(studio: Studio, lens: Lens, hand: JobContext) -> Result:
         path = tile_path(studio, kind, name)
         if path.exists():
             continue
-        command = command_of(kind, name)
-        picture = lens.at_leisure(partial(_picture, command, compiler), hand.unwanted)
+        picture = lens.at_leisure(partial(_picture, command_of(kind, name), compiler), hand.unwanted)
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, picture)
     return {"pictures": len(READY)}

@@ -14,7 +14,7 @@ from ..store.projects import Listed
 from ..store.proofs import Proof, proofs_of
 
 MOST_THUMBS = 240
-"""So many pictures a card plays at most, spread over the take."""
+"""Pictures that a card plays at most, evenly spread over the take."""
 MOST_KEPT = 5000
 
 
@@ -23,9 +23,9 @@ class ProjectSummary:
     """Facts of a project in one state that its card shows."""
 
     sentence: str
-    """about its move, or about what is damaged"""
+    """sentence on its move, or on its damage"""
     words: str
-    """that a search finds: names of items and of their files"""
+    """names of items and of their files, for the search"""
     source_name: str | None
     """file of its subject; None: there is no subject"""
     rate: float

@@ -12,7 +12,7 @@ import re
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import BaseModel, ValidationError
 
@@ -50,6 +50,10 @@ _MAGIC = (
 KINDS: dict[str, type[BaseModel]] = {"materials": SavedMaterial, "rigs": SavedRig, "moves": SavedMove, "stock": Stocked}
 """What lies on which shelf."""
 _BESIDE = (measures_key, rig_key, standin_key, standin_source_key)
+
+
+ShelfName = Literal["materials", "rigs", "moves", "stock"]
+"""Names of all shelves, for requests."""
 
 
 def shelves_of(studio: Studio) -> dict[str, Shelf[Any]]:

@@ -13,6 +13,7 @@ from typing import Annotated, Generic, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
+from ..core.commands.names import free_name
 from ..core.errors import ChangeError, NotFoundError
 from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.saved_move import SavedMove
@@ -135,7 +136,7 @@ class Shelf(Generic[Kept]):
         for path in self._bin.glob(f"{identity}.*"):
             os.replace(path, self._folder / path.name)
         if one.name in taken:
-            self.rename(identity, next(n for n in (f"{one.name[:74]} {i}" for i in range(2, 10_000)) if n not in taken))
+            self.rename(identity, free_name(taken, one.name))
 
     def delete(self, identity: str) -> None:
         """Delete it from the bin."""

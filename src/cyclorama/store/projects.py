@@ -14,6 +14,7 @@ from pydantic_core import from_json
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from ..core.commands.names import next_name
 from ..core.errors import ChangeError, DamagedError, NotFoundError
 from ..core.memo import Memo
 from ..core.patches import apply_patch, difference
@@ -75,8 +76,8 @@ class ProjectStore:
 
     def duplicate(self, project_id: str) -> Saved:
         """A new project as this one stands, under a name of its own. Raises NotFoundError."""
-        project, names = self.get(project_id).project, {listed.name for listed in self.listed()}
-        name = next(n for i in range(2, 10_000) if (n := f"{project.name[:74]} {i}") not in names)
+        project = self.get(project_id).project
+        name = next_name((listed.name for listed in self.listed()), project.name)
         return self.create(revise(project, id=new_id("project"), name=name), f"Duplicate of ‘{project.name}’"[:80])
 
     def ids(self, binned: bool = False) -> list[str]:
@@ -192,14 +193,6 @@ class ProjectStore:
             self._log.claim(document_of(project_id), version)
         self._log.tell(document_of(project_id), version)
         return self.get(project_id)
-
-    def everything_in_documents(self, find: Callable[[str], set[str]]) -> set[str]:
-        """Everything `find` finds in all kept states of all projects."""
-        found: set[str] = set()
-        with self._sessions() as session:
-            for document in session.scalars(select(HistoryRow.document).execution_options(yield_per=50)):
-                found |= find(document)
-        return found
 
     def document(self, project_id: str) -> str:
         """The document as it was saved, whether or not it can be read; raises NotFoundError."""

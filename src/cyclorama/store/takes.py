@@ -1,7 +1,6 @@
 """Takes and their frames."""
 
 import re
-from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -189,11 +188,6 @@ class TakeStore:
         query = select(TakeRow.id).order_by(TakeRow.created.desc()).execution_options(binned=binned)
         with self._sessions() as session:
             return list(session.scalars(query.where(TakeRow.project_id == project_id) if project_id else query))
-
-    def everything_in_documents(self, find: Callable[[str], set[str]]) -> set[str]:
-        """Everything `find` finds in the documents of all takes."""
-        with self._sessions() as session:
-            return set().union(*(find(document) for document in session.scalars(select(TakeRow.document))))
 
     def next_number(self, project_id: str) -> int:
         """The number of a project's next take; one that was given is never given again, also when the take is gone."""

@@ -135,7 +135,7 @@ class Title(Doc):
         Field(title="Too wide"),
         Choices({"stay": "stays", "shrink": "shrinks", "wrap": "wraps"}),
     ] = "stay"
-    """What a text does that is wider than the title-safe width of a shape; a single word that is too wide shrinks."""
+    """Fitting of a text into the title-safe width of each shape. Wrapping shrinks single words that are too wide."""
     colour: Annotated[Colour, Field(title="Colour")] = (1.0, 1.0, 1.0)
     opacity: Annotated[Unit01, Field(title="Opacity")] = 1.0
     """How much covers what is below."""

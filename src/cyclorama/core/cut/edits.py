@@ -51,8 +51,9 @@ class ReplaceTake(Doc):
     clip: str
     take_id: Annotated[str, Field(min_length=1, max_length=200)]
     name: Annotated[str, Field(max_length=80)] = ""
-    """name of the new take: of clips that had that of the old one"""
+    """name of the new take; clips that have the name of the old one get it"""
     old_name: Annotated[str, Field(max_length=80)] = ""
+    """name of the old take"""
     every: bool = False
     """in all clips that show the old take"""
 
@@ -194,10 +195,15 @@ def _of(cut: Cut, path: str, word: str = " of ") -> str:
     return f"{word}‘{name}’"
 
 
-def _new_clip(cut: Cut, edit: AddClip, films: Films) -> Clip:
-    film = films.get(edit.take_id)
-    if edit.take_id and film is None:
+def _film(films: Films, take_id: str) -> Footage:
+    film = films.get(take_id)
+    if film is None:
         raise ChangeError("There is no such take; it may have been removed.")
+    return film
+
+
+def _new_clip(cut: Cut, edit: AddClip, films: Films) -> Clip:
+    film = _film(films, edit.take_id) if edit.take_id else None
     rate = cut.rate.fraction
     length = film.lasts(rate) if film else max(1, round(SECONDS_OF_STILL * rate))
     beyond: Literal["repeat", "hold"] = "repeat" if film and film.closes else "hold"
@@ -208,9 +214,7 @@ def _new_clip(cut: Cut, edit: AddClip, films: Films) -> Clip:
 def _with_other_take(cut: Cut, edit: ReplaceTake, films: Films) -> Cut:
     """A clip that shows all of its take shows all of the other one; trims of others stay."""
     _, chosen = _at(cut, edit.clip)
-    new, old = films.get(edit.take_id), films.get(chosen.take_id)
-    if new is None:
-        raise ChangeError("There is no such take; it may have been removed.")
+    new, old = _film(films, edit.take_id), films.get(chosen.take_id)
     if not chosen.take_id:
         raise ChangeError(f"‘{chosen.name}’ shows no take.")
     rate, values = cut.rate.fraction, dict[str, Any]()

@@ -74,23 +74,21 @@ def draw_title(title: Title, text: str, shape: str, width: int, height: int, rea
     if title.kind == "picture":
         return _picture(read_asset(title.picture), title, size, x, y) if title.picture else None
     font = read_asset(title.font_file) if title.font == "file" and title.font_file else None
-    parts = [(text, 1.0)] + ([(title.sub, SUB)] if title.sub and title.kind == "text" else [])
-    if title.too_wide == "stay" or title.kind != "text":
-        set_lines = [(_set(line, title, font), size * by) for part, by in parts for line in part.split("\n")]
-    else:
-        room = _safe_room(title, x, size, width)
-        set_lines = [
-            (_set(line, title, font), size * by)
-            for part, by in parts
-            for line in (
-                _wrapped(part, title, font, room / (size * by)) if title.too_wide == "wrap" else part.split("\n")
-            )
-        ]
-        widest = max((line.width * px for line, px in set_lines), default=0.0)
-        if widest > room:
-            size *= room / widest
-            set_lines = [(line, px * room / widest) for line, px in set_lines]
+    fitted = title.kind == "text" and title.too_wide != "stay"
+    room = _safe_room(title, x, size, width) if fitted else np.inf
+    set_lines = []
+    for part, px in [(text, size)] + ([(title.sub, size * SUB)] if title.sub and title.kind == "text" else []):
+        wraps = fitted and title.too_wide == "wrap"
+        lines = _wrapped(part, title, font, room / px) if wraps else part.split("\n")
+        set_lines += [(_set(line, title, font), px) for line in lines]
+    shrink = min(1.0, room / max(_widest(set_lines), 1e-9))
+    size, set_lines = size * shrink, [(line, px * shrink) for line, px in set_lines]
     return _written([s for s in set_lines if s[0].glyphs or len(set_lines) > 1], title, size, x, y)
+
+
+def _widest(lines: list[tuple[TextLine, float]]) -> float:
+    """Width of the widest of some lines of letters of a size, px."""
+    return max((line.width * px for line, px in lines), default=0.0)
 
 
 def _safe_room(title: Title, x: float, size: float, width: int) -> float:
@@ -105,9 +103,9 @@ def _wrapped(text: str, title: Title, font: bytes | None, room: float) -> list[s
     """Lines of a text, broken at spaces where they are wider than the room, in units of their size."""
     lines = []
     for paragraph in text.split("\n"):
-        line = ""
-        for word in paragraph.split(" "):
-            longer = f"{line} {word}" if line else word
+        line, *words = paragraph.split(" ")
+        for word in words:
+            longer = f"{line} {word}"
             if line and _set(longer, title, font).width > room:
                 lines.append(line)
                 longer = word
@@ -135,7 +133,7 @@ def _kept_line(text: str, family: str, weight: int, spacing: float, font: bytes 
 
 
 def _written(lines: list[tuple[TextLine, float]], title: Title, size: float, x: float, y: float) -> Drawn | None:
-    widest = max((line.width * px for line, px in lines), default=0.0)
+    widest = _widest(lines)
     if not widest:
         return None
     bases = []

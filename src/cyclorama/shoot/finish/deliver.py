@@ -61,17 +61,16 @@ def file_name(name: str, delivery: Delivery) -> str:
             "preset": slug(delivery.preset),
         }
         stem = name_by_pattern(delivery.name_pattern, values) or slug(name)
-        return stem if coding.kind == "frames" else f"{stem}.{coding.ending}"
-    moving = f"_{coding.short}" if coding.short else ""
-    kinds = {
-        "moving": moving,
-        "frames": "",
-        "still": f"_{delivery.poster or 0}",
-        "sheet": "_sheet",
-        "spin": "_spin",
-        "package": "_hand-over",
-    }
-    stem = f"{slug(name)}_{delivery.width}x{delivery.height}{kinds[coding.kind]}"
+    else:
+        kinds = {
+            "moving": f"_{coding.short}" if coding.short else "",
+            "frames": "",
+            "still": f"_{delivery.poster or 0}",
+            "sheet": "_sheet",
+            "spin": "_spin",
+            "package": "_hand-over",
+        }
+        stem = f"{slug(name)}_{delivery.width}x{delivery.height}{kinds[coding.kind]}"
     return stem if coding.kind == "frames" else f"{stem}.{coding.ending}"
 
 

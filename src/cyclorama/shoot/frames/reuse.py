@@ -81,7 +81,7 @@ def frames_taken_over(studio: Studio, project: Project) -> dict[int, TakeRecord]
 
 
 def _can_show(record: FrameRecord, key: str) -> bool:
-    """True when a frame of the same light shows what is wanted, or has the master to make it of."""
+    """True when a frame with the same light has the wanted picture, or a master that gives it."""
     return finish_of_key(record.key or "") == finish_of_key(key) or MASTER in record.files
 
 

@@ -183,8 +183,7 @@ async def shoot_forecast(ctx: Ctx, request: Request, project_id: str) -> Forecas
 async def reuse(ctx: Ctx, request: Request, project_id: str) -> ShootReuse:
     """Frames of the open shot that earlier takes have already."""
     saved = await run_in_threadpool(ctx.studio.projects.get, project_id)
-    key = ("reuse", project_id, saved.version, object())
-    return await ctx.eyes.answer(request, key, lambda unwanted: shoot_reuse(ctx.studio, saved.project))
+    return await ctx.eyes.answer(request, ("reuse", object()), lambda unwanted: shoot_reuse(ctx.studio, saved.project))
 
 
 def forecast_answer(ctx: Context, project: Project, version: int, unwanted: IsUnwanted) -> ForecastAnswer:

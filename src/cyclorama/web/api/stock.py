@@ -22,7 +22,7 @@ from ...core.scene import Project
 from ...core.scene.base import Id, new_id
 from ...core.scene.saved_material import SavedMaterial
 from ...core.scene.stocked import Stocked, StockedEnvironment, StockedGobo, StockedKind, StockedModel
-from ...store.archive import ExaminedBox, examine_box, keep_box, pack_archive, shelves_of
+from ...store.archive import ExaminedBox, ShelfName, examine_box, keep_box, pack_archive, shelves_of
 from ...store.assets import write_whole
 from ...store.library import Label, Shelf
 from ..context import Context, context
@@ -31,7 +31,6 @@ from .ready_stock import ready_things
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
-ShelfName = Literal["materials", "rigs", "moves", "stock"]
 TILE_WIDTH, TILE_SAMPLES = 256, 24
 
 

@@ -116,7 +116,7 @@ class LensSocket:
         if step.width and step.height:
             size = _bounded(step.width), _bounded(step.height)
             request = FrameRequest(step.request, step.frame, *size, step.changes)
-            self._ctx.lens.follow(self._viewer, request)
+            self._ctx.lens.develop(self._viewer, request)
 
     async def _pose(self, step: DragStep) -> None:
         def tried(unwanted: IsUnwanted) -> dict[str, Any]:
