@@ -204,6 +204,25 @@ def test_a_delivery_starts_from_where_it_goes(page: Page, server: Server, projec
     expect(page.locator("#fits")).to_have_value("")
     line.get_by_role("button", name="Remove").click()
     expect(page.locator("#toast")).to_contain_text("in the bin for 30 days")
+    # a place of one's own: typed, kept, chosen with all that was set, removed and brought back
+    page.locator("#screens [aria-pressed=true]").click()
+    page.fill("#own-size", "600 x 20*15")
+    page.keyboard.press("Enter")
+    page.select_option("#own-rate", "12/1")
+    page.get_by_text("Keep as a destination").click()
+    page.fill("#destination-name", "Shop mail")
+    page.keyboard.press("Enter")
+    own = page.locator("#destinations").get_by_role("button", name="Shop mail 600×300")
+    expect(own).to_have_attribute("aria-pressed", "true")
+    feed.click()
+    expect(page.locator("#own-rate")).to_have_value("")
+    own.click()
+    expect(page.locator("#own-rate")).to_have_value("12/1")
+    expect(page.locator("#screens [aria-pressed=true]")).to_have_text(["600 × 300"])
+    page.get_by_role("button", name="Remove ‘Shop mail’").click()
+    expect(own).to_have_count(0)
+    page.locator("#toast").get_by_role("button", name="Undo").click()
+    expect(own).to_be_visible()
 
 
 def test_a_spin_page_turns_by_hand_without_a_server(page: Page, server: Server, project: str, tmp_path: Path) -> None:

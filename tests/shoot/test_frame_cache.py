@@ -46,7 +46,7 @@ SEEN: dict[str, st.SearchStrategy[object]] = {
     "shot/shoot/caustics": st.sampled_from(["full", "soft", "off"]),
     "shot/shoot/quality": st.sampled_from(["draft", "fine", "own"]),
     "shot/shoot/width": st.integers(16, 99),
-    "shot/shoot/transparent": st.booleans(),
+    "shot/shoot/background": st.sampled_from(["set", "transparent", "shadow"]),
     "shot/shoot/denoise_neighbours": st.booleans(),
     "shot/shoot/bits": st.sampled_from([8, 16]),
     "shot/shoot/file_format": st.sampled_from(["png", "tiff", "exr"]),

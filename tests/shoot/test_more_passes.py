@@ -18,7 +18,7 @@ LIT = {"look/lights": [{"id": "key", "name": "Key"}], "shot/shoot/width": 48, "s
 KINDS = [
     {},
     {"shot/shoot/quality": "draft", "shot/shoot/denoise": True, "shot/shoot/denoise_neighbours": True},
-    {"shot/shoot/file_format": "exr", "shot/shoot/transparent": True},
+    {"shot/shoot/file_format": "exr", "shot/shoot/background": "transparent"},
 ]
 
 

@@ -49,7 +49,7 @@ def light(take: TakeRecord, number: int) -> np.ndarray:
     "kind",
     [
         {},
-        {"shot/shoot/transparent": True},
+        {"shot/shoot/background": "transparent"},
         {"shot/shoot/denoise_neighbours": True},
         {"shot/shoot/file_format": "exr", "shot/shoot/bits": 32},
     ],

@@ -29,7 +29,7 @@ def changed(studio: Studio, take: TakeRecord, **values: object) -> None:
     studio.projects.edit(take.project_id, saved.version, "Change", lambda p: put_all(p, values))
 
 
-@pytest.mark.parametrize("kind", [{}, {"shot/shoot/transparent": True}, {"shot/shoot/file_format": "exr"}])
+@pytest.mark.parametrize("kind", [{}, {"shot/shoot/background": "transparent"}, {"shot/shoot/file_format": "exr"}])
 def test_the_part_shows_the_change_and_all_else_what_was(
     tmp_path: Path, tracer: Tracer, kind: dict[str, object]
 ) -> None:

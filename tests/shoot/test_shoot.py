@@ -135,7 +135,9 @@ def test_kill_the_worker_and_resume(data_folder: Path) -> None:
 
 
 def test_transparent_frames(data_folder: Path, tracer: Tracer) -> None:
-    studio, saved = studio_with(data_folder, frames=1, **{"shot/shoot/transparent": True, "shot/shoot/samples": 16})
+    studio, saved = studio_with(
+        data_folder, frames=1, **{"shot/shoot/background": "transparent", "shot/shoot/samples": 16}
+    )
     take = take_service.call_take(studio, saved, start=False)
     shoot_take(studio, take.id, tracer)
     with Image.open(frame_path(take, 1)) as image:
@@ -234,7 +236,7 @@ def test_calm_frames_do_not_depend_on_the_order(data_folder: Path, tracer: Trace
 def test_transparent_takes_are_mixed_with_their_alpha(data_folder: Path, tracer: Tracer) -> None:
     values = {
         "look/lights": [{"id": "key", "name": "Key"}],
-        "shot/shoot/transparent": True,
+        "shot/shoot/background": "transparent",
         "set/sweep/on": False,
         "shot/shoot/passes/wanted": ["lights"],
     }
@@ -249,6 +251,9 @@ def test_transparent_takes_are_mixed_with_their_alpha(data_folder: Path, tracer:
     assert np.array_equal(old[..., 3], new[..., 3])
     assert 0 < (old[..., 3] == 255).mean() < 1
     assert new[old[..., 3] == 255][:, :3].mean() > old[old[..., 3] == 255][:, :3].mean() + 2
+    shadowed, again = studio_with(data_folder, frames=1, **values | {"shot/shoot/background": "shadow"})
+    with pytest.raises(ShootError, match="shadows of this take are in its alpha"):
+        take_service.call_mix(shadowed, take_service.call_take(shadowed, again, start=False).id, {}, start=False)
     # mixing needs every frame of the take it comes from
     frame_path(take, 2).unlink()
     with pytest.raises(ShootError, match="Resume it first"):

@@ -5,6 +5,7 @@ import shutil
 import zipfile
 from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
@@ -388,7 +389,7 @@ def test_a_still_is_shot_larger_from_the_slate(client: TestClient, data_folder: 
 
 
 def test_a_backdrop_is_laid_behind_a_clear_take(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
-    studio, take = shot(client, data_folder, tracer, shot__shoot__transparent=True, set__sweep__on=False)
+    studio, take = shot(client, data_folder, tracer, shot__shoot__background="transparent", set__sweep__on=False)
     at = Bench(client, studio.takes.get(take).project_id)
     line = at.edit(do="add clip", take_id=take)["clips"][0]
     assert line["clear"]
@@ -402,6 +403,60 @@ def test_a_backdrop_is_laid_behind_a_clear_take(client: TestClient, data_folder:
     at.step("undo")
     middle = (24, 32)  # the ball hides it
     assert at.frame(0, exact=True)[middle] == pytest.approx(green[middle], abs=1)
+
+
+def test_a_shadow_in_alpha_is_delivered_with_the_loop(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
+    """Decoded by another library than it was written with: clear floor, shadow that is half clear, a solid subject."""
+    over = {"set__sweep__on": True, "shot__shoot__samples": 32, "shot__shoot__denoise": True}
+    studio, take = shot(client, data_folder, tracer, shot__shoot__background="shadow", **over)
+    at = Bench(client, studio.takes.get(take).project_id)
+    assert at.edit(do="add clip", take_id=take)["clips"][0]["clear"]
+    assert at.frame(0, clear=True).shape[2] == 4
+    sized = {"width": 64, "height": 48, "quality": 100}
+    webp, still = at.deliver({"preset": "webp loop", **sized}, {"preset": "still", **sized})
+    folder = studio.folder / "deliveries" / studio.takes.get(take).project_id
+    for one in (webp, still):
+        assert one["fine"], one
+        with Image.open(folder / one["name"]) as image:
+            alpha = np.asarray(image.convert("RGBA"), float)[..., 3] / 255
+        assert (alpha == 0).mean() > 0.25
+        assert alpha[24, 32] > 0.99
+        assert ((alpha > 0.05) & (alpha < 0.95)).mean() > 0.01
+
+
+def test_a_delivery_in_its_own_rate_lasts_as_long(bench: tuple[Bench, Studio, str]) -> None:
+    at, studio, take = bench
+    clip = at.edit(do="add clip", take_id=take)["cut"]["clips"][0]["id"]
+    at.set(**{f"clips__{clip}__hold_after": 21})
+    total = at.state["total"]
+    assert total == 24
+    sized = {"width": 64, "height": 48}
+    film, frames = at.deliver({"preset": "web", "rate": [12, 1], **sized}, {"preset": "png", "rate": [8, 1], **sized})
+    folder = studio.folder / "deliveries" / studio.takes.get(take).project_id
+    with av.open(str(folder / film["name"])) as file:
+        pictures = file.streams.video[0]
+        assert (pictures.average_rate, pictures.frames) == (12, 12)
+        assert float(pictures.duration * pictures.time_base) == pytest.approx(1.0)
+    assert film["fine"]
+    assert len(list((folder / frames["name"]).iterdir())) == 8
+
+
+def test_own_destinations_are_for_all_projects(bench: tuple[Bench, Studio, str]) -> None:
+    at, studio, _ = bench
+    how = {"preset": "gif loop", "width": 600, "height": 314, "rate": [12, 1], "fits_mb": 2, "first": 3, "poster": 4}
+    kept = at.client.post("/api/destinations", json={"name": "Shop mail", "how": how}).json()
+    assert kept["says"] == "600×314, GIF, 12/s, under 2 MB"
+    assert (kept["how"]["first"], kept["how"]["poster"]) == (None, None)
+    last = at.client.get("/api/presets").json()["destinations"][-1]
+    assert last == kept | {"own": True}
+    assert at.client.post("/api/destinations", json={"name": "Master for an editor", "how": how}).status_code == 422
+    assert at.client.delete(f"/api/destinations/{kept['id']}").status_code == 200
+    assert not studio.destinations.all()
+    (line,) = at.client.get("/api/bin").json()
+    assert (line["kind"], line["says"]) == ("destinations", "Destination")
+    at.client.post(f"/api/bin/destinations/{kept['id']}/back")
+    assert [one.name for one in studio.destinations.all()] == ["Shop mail"]
+    assert all(one["shelf"] != "destinations" for one in at.client.get("/api/stock").json())
 
 
 def test_a_gif_that_had_to_become_smaller_is_named_by_its_size(bench: tuple[Bench, Studio, str]) -> None:

@@ -157,7 +157,7 @@ def test_takes_without_masters_stay_as_they_are(client: TestClient, data_folder:
 
 
 def test_backdrops_lie_behind_without_fringes(client: TestClient, data_folder: Path, tracer: Tracer) -> None:  # noqa: F811
-    over = {"shot__shoot__transparent": True, "set__sweep__on": False, "shot__shoot__to_frame": 1}
+    over = {"shot__shoot__background": "transparent", "set__sweep__on": False, "shot__shoot__to_frame": 1}
     studio, take = shot(client, data_folder, tracer, **over)
     assert frame(client, take).shape[2] == 4
     behind = {"kind": "colour", "colour": [0.1, 0.3, 0.5]}
@@ -167,7 +167,7 @@ def test_backdrops_lie_behind_without_fringes(client: TestClient, data_folder: P
     key = studio.takes.get(take).project_id
     version = client.get(f"/api/projects/{key}").json()["version"]
     opaque = [
-        put("shot/shoot/transparent", False),
+        put("shot/shoot/background", "set"),
         put("look/background/kind", "colour"),
         put("look/background/colour", behind["colour"]),
     ]

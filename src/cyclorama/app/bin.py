@@ -18,7 +18,7 @@ from ..store.slate_file import remove_slate
 
 BinKind = RecordKind | ShelfName
 LOOK_EVERY_S = 6 * 3600.0
-_SHELF_TITLES = {"materials": "Material", "rigs": "Rig", "moves": "Move"}
+_SHELF_TITLES = {"materials": "Material", "rigs": "Rig", "moves": "Move", "destinations": "Destination"}
 
 
 class BinLine(BaseModel):

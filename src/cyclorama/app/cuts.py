@@ -56,13 +56,13 @@ class OpenCuts:
 
     def __init__(self, studio: Studio, masters: Masters) -> None:
         self._studio, self._masters = studio, masters
-        self._kept: OrderedDict[tuple[str, str, str, int], Compositor] = OrderedDict()
+        self._kept: OrderedDict[tuple[str, str, str, int, bool], Compositor] = OrderedDict()
         self._lock = threading.Lock()
 
-    def get(self, project_id: str, stamp: str, shape: str, width: int) -> Compositor:
+    def get(self, project_id: str, stamp: str, shape: str, width: int, clear: bool = False) -> Compositor:
         """Source of a project's cut, no wider than `width`: in the state of that stamp where it is known, else as it is
-        now. Raises NotFoundError."""
-        key = (project_id, stamp, shape, width)
+        now. `clear`: with alpha, where takes have any. Raises NotFoundError."""
+        key = (project_id, stamp, shape, width, clear)
         with self._lock:
             if (found := self._kept.get(key)) is not None:
                 self._kept.move_to_end(key)
@@ -75,9 +75,11 @@ class OpenCuts:
         if shape and max(wide, high) > LONGEST * min(wide, high):
             raise NotFoundError(f"No picture of the cut is more than {LONGEST} times as long as it is wide.")
         wanted = width if shape else min(width, cut.width)
-        made = Compositor(cut, reel.films, reel, self._studio.assets.get, wanted, max(2, round(wanted * high / wide)))
+        height = max(2, round(wanted * high / wide))
+        alpha = clear and reel.transparent
+        made = Compositor(cut, reel.films, reel, self._studio.assets.get, wanted, height, alpha)
         with self._lock:
-            self._kept[project_id, reel.stamp, shape, width] = made
+            self._kept[project_id, reel.stamp, shape, width, clear] = made
             while len(self._kept) > MOST_OPEN:
                 self._kept.popitem(last=False)
         return made

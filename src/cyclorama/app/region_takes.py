@@ -60,7 +60,7 @@ def _newest_with(studio: Studio, project: Project, number: int) -> TakeRecord | 
             continue
         take = studio.takes.get(line.id)
         shot = take.project.shot
-        alike = shot.id == project.shot.id and shot.shoot.transparent == s.transparent and take.source_id is None
+        alike = shot.id == project.shot.id and shot.shoot.background == s.background and take.source_id is None
         if alike and why_not_gradable(take) is None and lacking(take, number) is not None:
             return take
     return None

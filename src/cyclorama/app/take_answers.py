@@ -154,7 +154,7 @@ def take_answer(take: TakeRecord) -> TakeAnswer:
 
 def kept_lights(take: TakeRecord) -> list[str]:
     """Lights that were kept apart, by name of their layer."""
-    return light_layer_names(take.project.look) if "lights" in take.project.shot.shoot.passes.wanted else []
+    return light_layer_names(take.project.look) if take.project.shot.shoot.can_be_mixed else []
 
 
 def shoot_log(studio: Studio, project_id: str | None = None) -> ShootLog:

@@ -124,8 +124,11 @@ def call_mix(studio: Studio, source_id: str, balance: dict[str, LightChange], st
     Raises ShootError when its lights were not kept apart, frames are missing, or a light is not known.
     """
     source = studio.takes.get(source_id)
-    if "lights" not in source.project.shot.shoot.passes.wanted:
+    s = source.project.shot.shoot
+    if "lights" not in s.passes.wanted:
         raise ShootError("The lights of this take were not kept apart; shoot it with the pass ‘Every light apart’.")
+    if not s.can_be_mixed:
+        raise ShootError("The shadows of this take are in its alpha, which lights cannot change. Shoot it on the set.")
     _insist_on_all(source)
     mix_lights(read_lights(source, source.first)[0], balance)
     before = source.name.rsplit(" ", 1)[-1]

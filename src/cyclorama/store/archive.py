@@ -17,6 +17,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ValidationError
 
 from ..core.bounded_zip import BoundedZip
+from ..core.delivery.destinations import Destination
 from ..core.errors import IntakeError
 from ..core.geometry.cache_keys import content_hash, measures_key, rig_key, standin_key, standin_source_key
 from ..core.geometry.measure import Measures
@@ -47,18 +48,24 @@ _MAGIC = (
     (b"MM\0*", ".tif"),
     (b"RIFF", ".webp"),
 )
-KINDS: dict[str, type[BaseModel]] = {"materials": SavedMaterial, "rigs": SavedRig, "moves": SavedMove, "stock": Stocked}
+KINDS: dict[str, type[BaseModel]] = {
+    "materials": SavedMaterial,
+    "rigs": SavedRig,
+    "moves": SavedMove,
+    "stock": Stocked,
+    "destinations": Destination,
+}
 """What lies on which shelf."""
 _BESIDE = (measures_key, rig_key, standin_key, standin_source_key)
 
 
-ShelfName = Literal["materials", "rigs", "moves", "stock"]
+ShelfName = Literal["materials", "rigs", "moves", "stock", "destinations"]
 """Names of all shelves, for requests."""
 
 
 def shelves_of(studio: Studio) -> dict[str, Shelf[Any]]:
     """All shelves by the names of their folders."""
-    return {"materials": studio.materials, "rigs": studio.rigs, "moves": studio.moves, "stock": studio.stock}
+    return {name: getattr(studio, name) for name in KINDS}
 
 
 def pack_archive(studio: Studio, wanted: list[tuple[str, str]]) -> bytes:

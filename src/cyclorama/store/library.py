@@ -1,4 +1,4 @@
-"""Things that are kept for all projects, a file each: moves, rigs, materials, sets and all else.
+"""Things that are kept for all projects, a file each: moves, rigs, materials, sets, destinations and all else.
 
 What is kept under a name that is there already takes its place; the one before is kept as an earlier version, to which
 one can go back. How things are labelled (tags, favourites) lies beside them, so it stays from version to version.
@@ -14,6 +14,7 @@ from typing import Annotated, Generic, TypeVar
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from ..core.commands.names import free_name
+from ..core.delivery.destinations import Destination
 from ..core.errors import ChangeError, NotFoundError
 from ..core.scene.saved_material import SavedMaterial
 from ..core.scene.saved_move import SavedMove
@@ -28,7 +29,7 @@ REMOVED = "removed"
 _log = logging.getLogger(__name__)
 
 
-Kept = TypeVar("Kept", SavedMove, SavedRig, SavedMaterial, Stocked)
+Kept = TypeVar("Kept", SavedMove, SavedRig, SavedMaterial, Stocked, Destination)
 MOST_VERSIONS = 20
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from ..core.commands.lists import measure_made_item
+from ..core.delivery.destinations import Destination
 from ..core.errors import CycloramaError, DamagedError, NotFoundError
 from ..core.geometry.cache_keys import Intake, measures_key
 from ..core.geometry.measure import Measures
@@ -65,6 +66,7 @@ class Studio:
         self.materials = Shelf(folder / "materials", SavedMaterial, "material")
         self.stock = Shelf(folder / "stock", Stocked, "thing")
         self.rigs = Shelf(folder / "rigs", SavedRig, "rig")
+        self.destinations = Shelf(folder / "destinations", Destination, "destination")
 
     def close(self) -> None:
         """Let go of the database and of the folder."""

@@ -17,9 +17,10 @@ from cyclorama.core.geometry.mesh import join
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.files import encode_frame
 from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.beauty import beauty
 from cyclorama.core.render.film.denoise import denoise
 from cyclorama.core.render.film.film import Film
-from cyclorama.core.render.film.frame import beauty, expose_frame
+from cyclorama.core.render.film.frame import expose_frame
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.render.passes.outputs import pass_files
 from cyclorama.core.render.trace.arrays import COMPONENTS
@@ -150,7 +151,7 @@ def test_any_allowed_settings_can_be_shot(tracer: Tracer, tmp_path: Path, seed: 
     film = expose_frame(moment(project, frame), compiler, tracer)
     check_film(film)
     clean = denoise(film) if project.shot.shoot.denoise else film.radiance
-    radiance, alpha = beauty(film, moment(project, frame), compiler, clean)
+    radiance, alpha = beauty(film, moment(project, frame), clean, compiler, tracer)
     assert np.isfinite(radiance).all()
     shoot = project.shot.shoot
     check_file(encode_frame(radiance, alpha, project.look.tone, shoot.file_format, shoot.bits), tmp_path)

@@ -24,13 +24,14 @@ from cyclorama.core.picture.files import encode_display
 from cyclorama.core.picture.light_mix import light_layers, mix_lights
 from cyclorama.core.render.compile.background import with_background
 from cyclorama.core.render.compile.compiler import SceneCompiler
+from cyclorama.core.render.film.beauty import bare_floor, beauty, caught
 from cyclorama.core.render.film.denoise import denoise
 from cyclorama.core.render.film.film import Film
-from cyclorama.core.render.film.frame import beauty, expose_frame
+from cyclorama.core.render.film.frame import expose_frame
 from cyclorama.core.render.film.temporal_denoise import SETTLED, FrameHistory, Neighbours, without_colour
 from cyclorama.core.render.film.tracer import Tracer, film_for
 from cyclorama.core.render.passes.outputs import pass_extension, pass_files
-from cyclorama.core.render.passes.rays import bare_floor, caught, occlusion, wireframe
+from cyclorama.core.render.passes.rays import occlusion, wireframe
 from cyclorama.core.scene import Background, Light, Material, Passes, Project
 from cyclorama.core.scene.shoot import PassName
 
@@ -127,10 +128,33 @@ def test_catcher_over_the_empty_set_is_the_picture(tracer: Tracer) -> None:
     assert (shadowed[floor] <= 1.02 * bright[floor] + picture[floor]).all()
 
 
+@pytest.mark.parametrize("seen", [True, False])
+def test_a_clear_picture_with_shadow_laid_over_the_bare_floor_is_the_picture(tracer: Tracer, seen: bool) -> None:
+    """Floor that the subject changes nothing of is clear without a trace of noise; a disc that is not to be in the
+    picture only catches the shadow."""
+    project, compiler = studio(samples=32, background="shadow", disc_seen=seen, denoise=True)
+    project = edited(project, {"set/disc/on": True, "set/disc/radius_m": 0.5})
+    here = moment(project, 1)
+    film = expose_frame(here, compiler, tracer)
+    clean = denoise(film)
+    picture, alpha = beauty(film, here, clean, compiler, tracer)
+    assert alpha is not None
+    disc, sweep = film.share_of(1) > 0.999, film.share_of(0) > 0.999
+    assert (alpha[sweep] == 0).mean() > 0.3
+    assert (picture[alpha == 0] == 0).all()
+    assert alpha[sweep].max() > 0.15
+    assert alpha[film.subject > 0.999].min() > 0.999
+    assert (np.median(alpha[disc]) > 0.999) == seen
+    bare = expose_frame(bare_floor(moment(edited(project, shot__shoot__background="set"), 1)), compiler, tracer)
+    over = picture + (1 - alpha[..., None]) * denoise(bare)
+    assert np.abs(over - clean)[sweep | disc].mean() < 0.02 * clean[sweep | disc].mean()
+
+
 @pytest.mark.parametrize("sweep", [True, False])
 def test_catcher_shows_all_that_stands_on_the_floor(tracer: Tracer, sweep: bool) -> None:
     """The disc beneath the subject is part of the cut-out; without a floor it is what the camera sees, and no more."""
-    project, compiler = studio(passes=Passes(wanted=("catcher",)), samples=64, file_format="exr", transparent=True)
+    passes = Passes(wanted=("catcher",))
+    project, compiler = studio(passes=passes, samples=64, file_format="exr", background="transparent")
     project = edited(project, {"set/sweep/on": sweep, "set/disc/on": True, "set/disc/radius_m": 0.3})
     here = moment(project, 1)
     film = expose_frame(here, compiler, tracer)
@@ -306,7 +330,7 @@ def test_clean_lights_add_up_to_the_clean_picture(tracer: Tracer) -> None:
     clean = denoise(film)
     (file,) = pass_files(moment(project, 1), film, clean, compiler, tracer)
     layers = light_layers(read_layers(file.data, "lights"))
-    wanted, alpha = beauty(film, moment(project, 1), compiler, clean)
+    wanted, alpha = beauty(film, moment(project, 1), clean, compiler, tracer)
     assert alpha is None
     assert mix_lights(layers, {}) == pytest.approx(expose(wanted, project.look.tone), rel=1e-4, abs=1e-5)
     many = edited(project, shot__shoot__samples=512)
@@ -340,8 +364,8 @@ def test_backgrounds(tracer: Tracer) -> None:
     shown = with_background(film.radiance, film.alpha, np.full((64, 96, 3), 7.0, np.float32))
     assert (shown[film.alpha == 0] == 7).all()
     assert np.array_equal(shown[film.alpha == 1], film.radiance[film.alpha == 1])
-    clear = edited(project, shot__shoot__transparent=True)
-    _, alpha = beauty(film, moment(clear, 1), compiler, film.radiance)
+    clear = edited(project, shot__shoot__background="transparent")
+    _, alpha = beauty(film, moment(clear, 1), film.radiance, compiler, tracer)
     assert alpha is not None
     assert 0 < alpha.mean() < 1
 

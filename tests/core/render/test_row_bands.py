@@ -17,7 +17,7 @@ from cyclorama.core.scene import ShootSettings
 KINDS = [
     {"shot/shoot/quality": "own", "shot/shoot/samples": 3, "shot/shoot/passes/wanted": ["lights", "objects"]},
     {"shot/shoot/quality": "print"},
-    {"shot/shoot/quality": "fine", "shot/shoot/denoise_neighbours": True, "shot/shoot/transparent": True},
+    {"shot/shoot/quality": "fine", "shot/shoot/denoise_neighbours": True, "shot/shoot/background": "transparent"},
 ]
 
 

@@ -180,7 +180,7 @@ def test_darkness_is_said() -> None:
     [
         ({"move": "hold"}, "The camera does not move: all 240 frames will show the same."),
         ({"shot__shoot__to_frame": 241}, "Frame 241 is frame 1 again"),
-        ({"shot__shoot__transparent": True, "shot__shoot__file_format": "jpeg"}, "JPEG cannot hold alpha"),
+        ({"shot__shoot__background": "transparent", "shot__shoot__file_format": "jpeg"}, "JPEG cannot hold alpha"),
         ({"shot__shoot__to_frame": 48}, "Only 48 of 240 frames"),
         ({"shot__shoot__width": 1281}, "1281×720 is odd-sized"),
         ({"camera__distance_m": 0.6}, "leaves the frame in"),

@@ -69,7 +69,7 @@ def low_light() -> Project:
 
 
 def clear_jpeg() -> Project:
-    return edited(sound(), shot__shoot__file_format="jpeg", shot__shoot__transparent=True)
+    return edited(sound(), shot__shoot__file_format="jpeg", shot__shoot__background="transparent")
 
 
 def without_masters() -> Project:

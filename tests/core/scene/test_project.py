@@ -182,6 +182,17 @@ def test_documents_of_the_second_version_are_brought_up_to_date() -> None:
             load_project(broken)
 
 
+@pytest.mark.parametrize(("transparent", "background"), [(True, "transparent"), (False, "set")])
+def test_documents_of_the_third_version_keep_their_background(transparent: bool, background: str) -> None:
+    now = json.loads(new_project("Lamp").model_dump_json())
+    for shot in now["shots"]:
+        del shot["shoot"]["background"], shot["shoot"]["disc_seen"]
+        shot["shoot"]["transparent"] = transparent
+    project = load_project({**now, "schema_version": 3})
+    assert project.schema_version == SCHEMA_VERSION
+    assert project.shot.shoot.background == background
+
+
 def test_documents_of_the_first_version_are_brought_up_to_date() -> None:
     """Packed maps become maps by channel, alpha its own map, the background colour moves into the background."""
     packed = {"asset": "mr", "name": "", "wrap": "repeat"}

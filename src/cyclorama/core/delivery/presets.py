@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from ..cut.document import Span
+from ..motion.frames import FrameRate
 from ..scene.base import Doc, quantity
 
 Ending = Literal["mp4", "mov", "webm", "webp", "gif", "avi", "png", "jpeg", "tiff", "exr", "pdf", "html", "zip", "mkv"]
@@ -128,6 +129,8 @@ class Delivery(Doc):
     preset: PresetName = "web"
     width: Annotated[int, Field(title="Width", ge=16, le=8192, multiple_of=2)] = 1280
     height: Annotated[int, Field(title="Height", ge=16, le=8192, multiple_of=2)] = 720
+    rate: tuple[Annotated[int, Field(ge=1, le=240_000)], Annotated[int, Field(ge=1, le=10_000)]] | None = None
+    """frames a second, as a fraction; None: as many as the cut has"""
     quality: Annotated[int, quantity("Quality", "%", ge=0, le=100)] = 80
     """where on the preset's ladder, from the coarsest to the finest"""
     fits_mb: Annotated[float, Field(title="Must fit in", gt=0, le=100_000)] | None = None
@@ -154,6 +157,11 @@ class Delivery(Doc):
     def coding(self) -> Coding:
         """Coding of the delivery."""
         return PRESETS[self.preset]
+
+    @property
+    def own_rate(self) -> FrameRate | None:
+        """Frames a second where they are not those of the cut."""
+        return None if self.rate is None else FrameRate(*self.rate)
 
     def file_options(self) -> dict[str, str]:
         """Options of the container's muxer."""

@@ -1,9 +1,10 @@
 """Sources of files: frames that can be made in any order, and sound."""
 
+import math
 import os
 from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 import numpy as np
@@ -29,6 +30,17 @@ class ProgramSource:
     name: str = ""
     chapters: Sequence[tuple[str, int]] = ()
     """name and frame of each"""
+
+    def at_rate(self, rate: Fraction) -> "ProgramSource":
+        """The same in other frames a second: each shows what is seen when it begins. Sound stays as it is."""
+        ratio = self.rate / rate
+        return replace(
+            self,
+            frame=lambda i: self.frame(min(math.floor(i * ratio), self.count - 1)),
+            count=max(1, round(self.count / ratio)),
+            rate=rate,
+            chapters=[(name, round(frame / ratio)) for name, frame in self.chapters],
+        )
 
 
 def in_order(frame: Callable[[int], F32], numbers: Iterable[int]) -> Generator[F32]:

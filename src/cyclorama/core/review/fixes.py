@@ -61,6 +61,7 @@ AS_PNG = Fix(title="Use PNG", changes=(set_value("shot/shoot/file_format", "png"
 AS_EXR = Fix(title="Use EXR", changes=(set_value("shot/shoot/file_format", "exr"),))
 SWEEP_OFF = Fix(title="Turn sweep off", changes=(set_value("set/sweep/on", False),))
 SWEEP_ON = Fix(title="Turn sweep on", changes=(set_value("set/sweep/on", True),))
+WITH_SHADOW = Fix(title="Keep its shadow in alpha", changes=(set_value("shot/shoot/background", "shadow"),))
 KEEP_MASTERS = Fix(title="Keep masters", changes=(set_value("shot/shoot/masters", True),))
 
 

@@ -5,12 +5,15 @@ from pydantic import Field
 from ..errors import ChangeError
 from ..motion import loops, moves_nothing
 from ..scene import Doc, Project
+from ..scene.shoot import Background
 from ..sequence.names import name_too_long
 from ..sequence.size import frame_bytes, reserve_bytes
 from . import fixes, phrases
 from .fixes import Fix, Hints
 from .light_stances import stance_sentences
 from .measures import Review
+
+ALPHA: dict[Background, str] = {"set": "", "transparent": " with alpha", "shadow": " with the shadow in alpha"}
 
 
 class Readiness(Doc):
@@ -34,7 +37,7 @@ def readiness(r: Review, forecast_s: tuple[float, float] | None = None, free_byt
         what += f", one in {s.every},"
     sentence = (
         f"Will shoot {what} of ‘{p.shot.name}’ through ‘{p.camera.name}’, {s.width}×{s.height}, "
-        f"{s.file_format.upper()}{' with alpha' if s.transparent and s.file_format != 'jpeg' else ''}"
+        f"{s.file_format.upper()}{ALPHA[s.background] if s.file_format != 'jpeg' else ''}"
     )
     sentence += f", {s.wanted_quality or f'{s.samples} samples a pixel'}"
     if s.passes.wanted:
@@ -88,16 +91,16 @@ def _odd(r: Review) -> Hints:
         odd.add(f"{s.file_format.upper()} holds at most 16 bits; choose EXR for 32.", fixes.AS_EXR)
     if s.bits > 8 and s.file_format == "jpeg":
         odd.add("JPEG holds 8 bits only; choose PNG, TIFF or EXR for more.", fixes.AS_PNG)
-    if "catcher" in s.passes.wanted and not p.set.sweep.on:
-        odd.add("The shadow catcher has no floor to catch on: the sweep is off.", fixes.SWEEP_ON)
+    if ("catcher" in s.passes.wanted or s.background == "shadow") and not p.set.sweep.on:
+        odd.add("The shadow has no floor to catch on: the sweep is off.", fixes.SWEEP_ON)
     if not s.masters and s.file_format != "exr":
         odd.add("No masters are kept: the take cannot be graded, relit or denoised afterwards.", fixes.KEEP_MASTERS)
     if s.clamp_indirect is not None:
         odd.append("Indirect light is clamped: fewer bright specks, a little less light.")
-    if s.transparent and p.set.sweep.on and "catcher" in s.passes.wanted:
-        odd.append("The picture shows the sweep; the shadow catcher's pass has the subject with its shadow in alpha.")
-    elif s.transparent and p.set.sweep.on:
-        odd.add("The background will not be transparent where the sweep is seen; turn the sweep off.", fixes.SWEEP_OFF)
+    if s.background == "transparent" and p.set.sweep.on:
+        odd.add("The sweep will be in the picture; only what is behind it is transparent.", fixes.WITH_SHADOW)
+    if s.background == "shadow" and "lights" in s.passes.wanted:
+        odd.append("The lights of this take cannot be re-balanced: its shadows will be in alpha.")
     if r.margins is not None and r.margins.cut_frames:
         odd.add(f"The subject leaves the frame in {phrases.frames(r.margins.cut_frames)}.", fixes.FIT)
     if r.edges.ends:

@@ -26,7 +26,7 @@ from .stage import Stage
 from .upgrade import is_newer, upgrade_document
 from .writing import derive
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 
 
 @root_document

@@ -8,6 +8,7 @@ from .base import Choices, Doc, Id, Unit01, affecting, quantity
 
 LEAST_SIDE = 0.005
 """Of a part of the picture."""
+Background = Literal["set", "transparent", "shadow"]
 PICTURE_EXTENSIONS = {"png": "png", "jpeg": "jpg", "exr": "exr", "tiff": "tif"}
 PassName = Literal[
     "lights",
@@ -145,8 +146,13 @@ class ShootSettings(Doc):
     """File name of every frame; what stands in braces is filled in."""
     padding: Annotated[int, quantity("Padding", "digits", ge=1, le=8)] = 4
     """Digits of the frame number in file names: 4 is 0001."""
-    transparent: bool = False
-    """Leaves out background and set behind the subject: alpha to lay over something else."""
+    background: Annotated[
+        Background, Choices({"set": "Set", "transparent": "Transparent", "shadow": "With shadow"})
+    ] = "set"
+    """Set: the picture as the lens shows it. Transparent: alpha instead of the background. With shadow: alpha instead
+    of background and sweep; shadow and reflection on the sweep stay, to lie on another picture."""
+    disc_seen: Annotated[bool, Field(title="Disc in the picture")] = True
+    """On: the turntable belongs to the subject. Off: it only catches the shadow, as the sweep does."""
     masters: Annotated[bool, affecting("shoot", title="Keep masters")] = True
     """Keeps scene-linear pictures beside what is shown; without them a take cannot be graded."""
     overview: Annotated[bool, affecting("shoot", title="Overview first")] = False
@@ -154,6 +160,21 @@ class ShootSettings(Doc):
     passes: Passes = Passes()
     margin: Annotated[Unit01, Field(title="Margin", le=0.45)] = 0.08
     """Share of the frame that fitting keeps free at each edge."""
+
+    @property
+    def transparent(self) -> bool:
+        """True when pictures have alpha."""
+        return self.background != "set"
+
+    @property
+    def needs_first_hits(self) -> bool:
+        """True when the film of a frame has to keep what each pixel sees first."""
+        return bool(self.passes.wanted) or self.background == "shadow"
+
+    @property
+    def can_be_mixed(self) -> bool:
+        """True when the picture is the sum of its lights and each is kept: shadows in alpha do not add up."""
+        return "lights" in self.passes.wanted and self.background != "shadow"
 
     @property
     def wanted_quality(self) -> Literal["draft", "fine", "print"] | None:

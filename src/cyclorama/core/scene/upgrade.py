@@ -6,7 +6,7 @@ from typing import Any
 Json = dict[str, Any]
 
 
-VERSION = 3
+VERSION = 4
 
 
 def is_newer(data: Json) -> bool:
@@ -21,6 +21,8 @@ def upgrade_document(data: Json) -> Json:
         data = _from_1_to_2(data)
     if data.get("schema_version") == 2:
         data = _from_2_to_3(data)
+    if data.get("schema_version") == 3:
+        data = _from_3_to_4(data)
     return data
 
 
@@ -79,6 +81,18 @@ def _from_2_to_3(old: Json) -> Json:
         }],
         "shot_id": shot,
     }  # fmt: skip
+
+
+def _from_3_to_4(old: Json) -> Json:
+    """Version 4 has three backgrounds, where pictures were transparent or not."""
+    return {**old, "schema_version": 4, "shots": [_shot_3_to_4(shot) for shot in old["shots"]]}
+
+
+def _shot_3_to_4(old: Json) -> Json:
+    shoot = dict(old.get("shoot", {}))
+    if shoot.pop("transparent", False):
+        shoot["background"] = "transparent"
+    return {**old, "shoot": shoot}
 
 
 def _free(stem: str, cameras: list[Json]) -> str:

@@ -76,7 +76,7 @@ def join(job: FarmJob, number: int, bands: list[Film]) -> Exposed:
 def _exposed(film: Film, project: Project, maker: FrameMaker) -> Exposed:
     shoot = project.shot.shoot
     seen = maker.seen(film) if shoot.denoise_neighbours else None
-    return Exposed(film if shoot.passes.wanted else film.without_places(), seen)
+    return Exposed(film if shoot.needs_first_hits else film.without_places(), seen)
 
 
 def see(exposed: Exposed) -> FrameHistory | None:

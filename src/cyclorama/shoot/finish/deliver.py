@@ -97,13 +97,16 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
             match delivery.coding.kind:
                 case "moving":
                     pieces = _pieces_of(studio, handed, reel)
-                    encode(programme, delivery, target, lambda what, share: tell(what, 0.95 * share), pieces)
+                    film = _in_its_rate(programme, delivery)
+                    encode(film, delivery, target, lambda what, share: tell(what, 0.95 * share), pieces)
                     wanted = None if mix is None or cut.loudness == "as it is" else float(cut.loudness.split()[0])
                     tell("Opening it again", 0.95)
-                    found = verify_delivery(target, programme, delivery, wanted)
+                    found = verify_delivery(target, film, delivery, wanted)
                     target = _named_by_size(studio, handed, target)
                 case "frames":
-                    found = _frames(programme, delivery, target, _pieces_of(studio, handed, reel), numbers.start, tell)
+                    film = _in_its_rate(programme, delivery)
+                    first = round(numbers.start * film.rate / programme.rate)
+                    found = _frames(film, delivery, target, _pieces_of(studio, handed, reel), first, tell)
                 case "package":
                     found = write_package(studio, handed, reel, programme.name, target, tell)
                 case "sheet" if delivery.sheet_of != "frames":
@@ -137,7 +140,13 @@ def _named_by_size(studio: Studio, handed: Handed, target: Path) -> Path:
 
 def forecast_of(studio: Studio, project_id: str, cut: Cut, delivery: Delivery) -> Forecast | None:
     """About how large a delivery will be; None where that is not told before. Raises ShootError."""
-    return forecast(programme_of(studio, project_id, cut, delivery, _whole_reel(studio, cut))[0], delivery)
+    programme = programme_of(studio, project_id, cut, delivery, _whole_reel(studio, cut))[0]
+    return forecast(_in_its_rate(programme, delivery), delivery)
+
+
+def _in_its_rate(programme: ProgramSource, delivery: Delivery) -> ProgramSource:
+    """The frames of a delivery in its own rate, where it has one."""
+    return programme if delivery.own_rate is None else programme.at_rate(delivery.own_rate.fraction)
 
 
 def _whole_reel(studio: Studio, cut: Cut) -> TakeReel:

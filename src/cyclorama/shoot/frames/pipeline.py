@@ -14,9 +14,10 @@ from ...core.motion import loops, moment, moves_nothing
 from ...core.picture.exposure import expose
 from ...core.picture.grade.finish import Finish
 from ...core.render.compile.compiler import SceneCompiler
+from ...core.render.film.beauty import beauty
 from ...core.render.film.denoise import denoise
 from ...core.render.film.film import Film
-from ...core.render.film.frame import beauty, expose_frame, finish_of
+from ...core.render.film.frame import expose_frame, finish_of
 from ...core.render.film.row_bands import I32, Band, expose_band, expose_band_more, missing_of
 from ...core.render.film.temporal_denoise import F32, SETTLED, FrameHistory, Neighbours, reach_for, without_colour
 from ...core.render.film.tracer import Cancel, Cancelled, Tell, Tracer
@@ -91,7 +92,7 @@ class FrameMaker:
             film = self.exposed(n, cancelled, tell)
             if self._neighbours is not None:
                 self._neighbours.know(n, self.seen(film), around)
-            self._films[n] = film if self._project.shot.shoot.passes.wanted else film.without_places()
+            self._films[n] = film if self._project.shot.shoot.needs_first_hits else film.without_places()
         near = cleaned_for(self._project, self._numbers, number)
         self._cleaned = {n: light for n, light in self._cleaned.items() if n in near}
         for n in near:
@@ -167,7 +168,7 @@ class FrameMaker:
         """
         here = moment(self._project, number)
         clean = self._clean(number, film, seen, cleaned)
-        radiance, alpha = beauty(film, here, self._compiler, clean)
+        radiance, alpha = beauty(film, here, clean, self._compiler, self._tracer, cancelled)
         passes = pass_files(here, film, clean, self._compiler, self._tracer, cancelled)
         clamped = None if here.shoot.clamp_indirect is None else film.clamped_share
         return FramePicture(expose(radiance, here.look.tone), alpha, passes, clamped, finish_of(here))
@@ -222,7 +223,7 @@ def reach_beside(project: Project) -> int:
 
 def _reach(project: Project) -> int:
     s = project.shot.shoot
-    return reach_for(s.width, s.height, FILM_BYTES + (PASSES_BYTES if s.passes.wanted else 0))
+    return reach_for(s.width, s.height, FILM_BYTES + (PASSES_BYTES if s.needs_first_hits else 0))
 
 
 def _numbers_beside(project: Project, numbers: range, number: int, reach: int) -> list[int]:

@@ -12,6 +12,7 @@ from ...core.arrays import RGBImage
 from ...core.commands.shoot_plan import as_called
 from ...core.motion import Moment, moment
 from ...core.render.compile.compiler import SceneCompiler
+from ...core.render.film.beauty import beauty
 from ...core.render.film.denoise import denoise
 from ...core.render.film.film import Film
 from ...core.render.film.frame import expose_frame
@@ -87,12 +88,20 @@ def _finishing(project: Project, here: Moment, film: Film, scale: float, paths_s
         turn(lambda *given: denoise(film))  # the first call sets up the filter
         clean_s, clean = _timed(turn, lambda *given: denoise(film))
         seconds += scale * (_among_neighbours(project, probe, film, turn) if settings.denoise_neighbours else clean_s)
+    if settings.background == "shadow":
+        seconds += _timed(turn, partial(_beauty, here, film, clean))[0] * paths_scale
     for name in settings.passes.wanted:
         passes = derive(probe.passes, wanted=(name,))
         alone = replace(here, shoot=derive(probe, passes=passes))
         making_s, _ = _timed(turn, partial(_passes, alone, film, clean))
         seconds += making_s * (paths_scale if name in EXPOSING else scale)
     return seconds
+
+
+def _beauty(
+    here: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
+) -> object:
+    return beauty(film, here, clean, compiler, tracer, cancelled)
 
 
 def _passes(

@@ -233,15 +233,18 @@ def frame(
     shape: Shape = "",
     v: Annotated[str, Query(max_length=40)] = "",
     exact: bool = False,
+    clear: bool = False,
 ) -> Response:
-    """A frame of the cut as it is delivered, no wider than `width`; in another shape if asked for, `exact` as a PNG."""
-    at_work = ctx.cuts.get(project_id, v, shape, width)
+    """A frame of the cut as it is delivered, no wider than `width`; in another shape if asked for, `exact` as a PNG,
+    `clear` with alpha where takes have any."""
+    at_work = ctx.cuts.get(project_id, v, shape, width, clear)
     if number >= total(at_work.cut):
         raise NotFoundError(f"The cut has no frame {number}.")
     picture = at_work.frame(number)
+    kind = "png" if exact or picture.shape[2] == 4 else "jpeg"
     return Response(
-        encode_display(picture, "png" if exact else "jpeg"),
-        media_type=f"image/{'png' if exact else 'jpeg'}",
+        encode_display(picture, kind),
+        media_type=f"image/{kind}",
         headers=KEPT,
     )
 

@@ -3,7 +3,6 @@
 import json
 import zipfile
 from collections.abc import Iterator
-from dataclasses import asdict
 from functools import partial
 from pathlib import Path
 from typing import Annotated
@@ -20,12 +19,14 @@ from ...app.shared_work import IsUnwanted
 from ...core.cut.document import Cut
 from ...core.cut.edits import whole_cut
 from ...core.cut.title_faults import title_faults
-from ...core.delivery.destinations import DESTINATIONS
+from ...core.delivery.destinations import DESTINATIONS, Destination
 from ...core.delivery.post import can_be_posted
 from ...core.delivery.presets import PRESETS, SCREENS, Delivery, Kind, PresetName
 from ...core.delivery.spin import snippet
 from ...core.errors import ChangeError, NotFoundError
 from ...core.review.phrases import data_size
+from ...core.scene.base import Id, Name, new_id
+from ...core.scene.writing import derive
 from ...gallery.site import CLOSED
 from ...shoot.finish.deliver import file_name, folder_of, forecast_of
 from ...shoot.finish.take_frames import TakeReel
@@ -64,14 +65,21 @@ class ScreenAnswer(BaseModel):
 class DestinationAnswer(BaseModel):
     """A place where a delivery goes."""
 
-    title: str
+    id: str
+    name: str
     says: str
-    preset: PresetName
-    screen: int
-    """number of its size"""
-    fits_mb: float | None
-    quality: int
-    sound: bool
+    own: bool
+    """True: an artist kept it"""
+    as_cut: bool
+    how: Delivery
+
+
+class DestinationCall(BaseModel):
+    """A place to keep for deliveries of all projects."""
+
+    name: Name
+    as_cut: bool = False
+    how: Delivery
 
 
 class Offered(BaseModel):
@@ -139,13 +147,11 @@ class ForecastLine(BaseModel):
 
 
 @router.get("/presets")
-def presets() -> Offered:
+def presets(ctx: Ctx) -> Offered:
     """Destinations and presets in plain words, and sizes that are asked for."""
-    titles = [screen.title for screen in SCREENS]
+    ready = [_place(d, own=False) for d in DESTINATIONS]
     return Offered(
-        destinations=[
-            DestinationAnswer.model_validate(asdict(d) | {"screen": titles.index(d.screen)}) for d in DESTINATIONS
-        ],
+        destinations=ready + [_place(d, own=True) for d in ctx.studio.destinations.all()],
         presets=[
             PresetAnswer(
                 name=name,
@@ -161,6 +167,27 @@ def presets() -> Offered:
         ],
         screens=[ScreenAnswer(title=s.title, width=s.width, height=s.height) for s in SCREENS],
     )
+
+
+def _place(one: Destination, own: bool) -> DestinationAnswer:
+    return DestinationAnswer(id=one.id, name=one.name, says=one.in_words, own=own, as_cut=one.as_cut, how=one.how)
+
+
+@router.post("/destinations", status_code=201)
+def keep_destination(ctx: Ctx, call: DestinationCall) -> DestinationAnswer:
+    """Keep a way of handing over for all projects; in the place of the one of its name, where there is one."""
+    if any(d.name == call.name for d in DESTINATIONS):
+        raise ChangeError(f"‘{call.name}’ comes with the program. Choose another name.")
+    how = derive(call.how, first=None, last=None, poster=None)
+    one = Destination(id=new_id("destination"), name=call.name, as_cut=call.as_cut, how=how)
+    return _place(ctx.studio.destinations.keep(one), own=True)
+
+
+@router.delete("/destinations/{identity}")
+def remove_destination(ctx: Ctx, identity: Id) -> Removed:
+    """Put a kept destination into the bin."""
+    ctx.studio.destinations.remove(identity)
+    return Removed()
 
 
 @router.get("/projects/{project_id}/deliveries")

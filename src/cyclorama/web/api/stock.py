@@ -87,6 +87,8 @@ def stock(ctx: Ctx) -> list[InStock]:
     used = _used(ctx)
     found = []
     for name, shelf in shelves_of(ctx.studio).items():
+        if name == "destinations":  # of deliveries, not of projects
+            continue
         labels = shelf.labels()
         found += [_in_stock(ctx, name, shelf, one, labels.get(one.id, Label()), used) for one in shelf.all()]
     kept = sorted(found, key=lambda one: (not one.favourite, one.name.lower()))

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ...arrays import Mask, RGBImage
+from ...arrays import RGBImage
 from ...motion import Moment
 from ...picture.exposure import expose, exposure_scale
 from ...picture.grade.finish import Finish, display_frame
@@ -53,7 +53,7 @@ def scene_for(moment: Moment, compiler: SceneCompiler) -> FrameScene:
     if s.transparent:
         hidden = derive(moment.look.environment, seen_by_camera=False)
         moment = replace(moment, look=derive(moment.look, environment=hidden))
-    keep: Keep = "passes" if s.passes.wanted or s.denoise_neighbours else "picture"
+    keep: Keep = "passes" if s.needs_first_hits or s.denoise_neighbours else "picture"
     return compiler.compile(moment, s.width, s.height, keep)
 
 
@@ -69,11 +69,3 @@ def picture_of(film: Film, moment: Moment, compiler: SceneCompiler, clean: RGBIm
     behind = compiler.background(moment, film.width, film.height)
     linear = expose(with_background(clean, film.alpha, behind), moment.look.tone)
     return to_bytes(display_frame(linear, None, finish_of(moment), compiler.read_asset))
-
-
-def beauty(film: Film, moment: Moment, compiler: SceneCompiler, clean: RGBImage) -> tuple[RGBImage, Mask | None]:
-    """Radiance (h, w, 3) nit and, for a transparent picture, alpha (h, w); `clean` is the film's, denoised or not."""
-    s = moment.shoot
-    if s.transparent:
-        return clean, film.alpha
-    return with_background(clean, film.alpha, compiler.background(moment, s.width, s.height)), None

@@ -14,17 +14,16 @@ from ...picture.exr import encode_channels, encode_layers
 from ...picture.files import encode_display, encode_frame
 from ...picture.view_transform import srgb_encode
 from ...scene import ShootSettings
-from ...scene.item import SET_PARTS
 from ...scene.shoot import PICTURE_EXTENSIONS, PassName
-from ...scene.writing import derive
 from ..compile.compiler import SceneCompiler
+from ..film.beauty import beauty, catch_shadow, picture_alone
 from ..film.denoise import denoise, denoise_shares
 from ..film.film import Film
-from ..film.frame import beauty, expose_frame
+from ..film.frame import expose_frame
 from ..film.tracer import Cancel, Tracer
 from ..trace.arrays import COMPONENTS
 from .kinds import ALONE, NUMBERS
-from .rays import bare_floor, caught, in_clay, occlusion, wireframe, without_set
+from .rays import in_clay, occlusion, wireframe, without_set
 
 HELPER_SAMPLES = 64
 """Occlusion and wireframe need no more."""
@@ -88,16 +87,12 @@ def pass_alone(
     return PassFile(name, pass_extension(s, name), data)
 
 
-def _picture_alone(s: ShootSettings) -> ShootSettings:
-    """Settings of a picture without passes and neighbours."""
-    return derive(s, passes=derive(s.passes, wanted=()), denoise_neighbours=False)
-
-
 def _clay(moment: Moment, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel) -> bytes:
     s = moment.shoot
-    clay = replace(in_clay(moment), shoot=_picture_alone(s))
+    clay = replace(in_clay(moment), shoot=picture_alone(s))
     exposed = expose_frame(clay, compiler, tracer, cancelled)
-    radiance, alpha = beauty(exposed, clay, compiler, denoise(exposed) if s.denoise else exposed.radiance)
+    clean = denoise(exposed) if s.denoise else exposed.radiance
+    radiance, alpha = beauty(exposed, clay, clean, compiler, tracer, cancelled)
     return encode_frame(radiance, alpha, moment.look.tone, s.file_format, s.bits)
 
 
@@ -173,8 +168,6 @@ def _catcher(
     moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
 ) -> bytes:
     s = moment.shoot
-    bare = expose_frame(replace(bare_floor(moment), shoot=_picture_alone(s)), compiler, tracer, cancelled)
-    standing = film.alpha - film.share_of(SET_PARTS.index("sweep"))
-    picture, alpha = caught(clean, denoise(bare) if s.denoise else bare.radiance, standing)
+    picture, alpha = catch_shadow(film, moment, clean, compiler, tracer, cancelled)
     file_format = s.file_format if s.file_format != "jpeg" else "png"
     return encode_frame(picture, alpha, moment.look.tone, file_format, s.bits)

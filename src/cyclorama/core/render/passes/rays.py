@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...arrays import Mask, RGBImage
+from ...arrays import Mask
 from ...kernel import device, kernel
 from ...motion import Moment
 from ...scene import Item, Material, Stage
@@ -205,22 +205,3 @@ def without_set(moment: Moment) -> Moment:
     stage, off = moment.set, {"on": False}
     bare = Stage.model_construct(sweep=derive(stage.sweep, **off), disc=derive(stage.disc, **off))
     return replace(moment, set=bare)
-
-
-def bare_floor(moment: Moment) -> Moment:
-    """The sweep alone, in the same light."""
-    disc = derive(moment.set.disc, on=False)
-    return replace(moment, items=(), set=Stage.model_construct(sweep=moment.set.sweep, disc=disc))
-
-
-def caught(full: RGBImage, empty: RGBImage, standing: Mask) -> tuple[RGBImage, Mask]:
-    """Premultiplied picture (h, w, 3) and alpha (h, w) of what stands on a floor, with the shadow and reflection it
-    throws.
-
-    standing: the share of each pixel (h, w) that it covers. Where the floor is seen, alpha is the share of the light
-    there that is kept from it, the same for all colours; what is added (reflection, bounced light) stays in the
-    picture. Laid over the empty floor it gives the full picture again.
-    """
-    ratio = np.divide(full, empty, out=np.ones_like(full), where=empty > 1e-9).min(axis=2)
-    passed = np.minimum(np.clip(ratio, 0.0, 1.0), 1.0 - standing)
-    return np.asarray(full - passed[..., None] * empty, np.float32), np.asarray(1.0 - passed, np.float32)

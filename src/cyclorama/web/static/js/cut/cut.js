@@ -36,10 +36,11 @@ class CuttingBench {
     /** takes of the project @type {any[]} */
     this.takes = [];
     this.ripple = true;
+    this.clear = false;
     this.withSound = true;
     this.pictures = new Pictures();
     const bench = {
-      chosen: () => this.chosen, choose: (kind, id) => this.choose(kind, id), go: (frame) => this.go(frame), frame: () => this.at, range: () => this.range,
+      chosen: () => this.chosen, choose: (kind, id) => this.choose(kind, id), go: (frame) => this.go(frame), frame: () => this.at, range: () => this.range, showClear: (on) => this.#showClear(on),
       ripple: () => this.ripple, takes: () => this.takes, shape: () => byId("shape").value || this.store.state.shape, keepPicture: (files) => upload(`/api/projects/${this.id}/pictures`, files), keepFont: (files) => upload(`/api/projects/${this.id}/fonts`, files),
     };
     this.timeline = new Timeline(this.store, bench);
@@ -51,7 +52,7 @@ class CuttingBench {
     this.player = new Player(source, this.pictures);
     this.store.subscribe((state) => this.#took(state));
     this.store.bindBar();
-    this.tab = bindTabs();
+    this.tab = bindTabs((name) => this.delivery.open(name === "deliver"));
     this.#bind();
   }
 
@@ -108,9 +109,17 @@ class CuttingBench {
     return this.#addressOf(i, { width: playing ? Math.min(PLAYED_PX, this.#width) : this.#width });
   }
 
+  /** Over squares instead of the cut's colour, as a delivery with alpha holds it. @param {boolean} on */
+  #showClear(on) {
+    if (on === this.clear) return;
+    this.clear = on;
+    byId("frame").classList.toggle("clear", on);
+    if (this.store.state?.total && !this.player.playing) this.go(this.at);
+  }
+
   /** In the shape that is looked at. */
   #addressOf(i, how) {
-    const query = new URLSearchParams({ ...how, v: this.store.state.stamp, ...(byId("shape").value ? { shape: byId("shape").value } : {}) });
+    const query = new URLSearchParams({ ...how, v: this.store.state.stamp, ...(byId("shape").value ? { shape: byId("shape").value } : {}), ...(this.clear ? { clear: "1" } : {}) });
     return `${this.store.url}/frames/${i}?${query}`;
   }
 

@@ -7,6 +7,10 @@ import { calculate } from "../shared/arithmetic.js";
 
 const LOOK_EVERY_MS = 500;
 const NAMES_KEPT = "delivery file names";
+const AS_CUT = "0x0";
+
+/** @param {{as_cut?: boolean, how: {width: number, height: number}}} place @returns {string} “1080x1080” */
+const sizeOf = ({ as_cut: asCut = false, how }) => (asCut ? AS_CUT : `${how.width}x${how.height}`);
 
 /** Whether work is waiting or being done. */
 export const under = (job) => job?.state === "waiting" || job?.state === "running";
@@ -34,7 +38,7 @@ export class CutDelivery {
   /**
    * @param {string} projectId
    * @param {import("./store.js").CutStore} store
-   * @param {{frame: () => number, range: () => [number, number]|null}} bench
+   * @param {{frame: () => number, range: () => [number, number]|null, showClear: (on: boolean) => void}} bench
    * @param {(all: object[]) => void} tell all that was delivered, whenever that changes
    */
   constructor(projectId, store, bench, tell) {
@@ -44,9 +48,17 @@ export class CutDelivery {
     this.store = store;
     this.bench = bench;
     this.presets = new Set(["web"]);
-    this.sizes = new Set([0]);
+    this.sizes = new Set([AS_CUT]);
+    /** sizes that are on no list */
+    this.own = new Set();
+    this.isOpen = false;
     byId("deliver").addEventListener("click", () => this.#deliver());
     byId("foretell").addEventListener("click", () => this.#foretell());
+    const rates = JSON.parse(byId("rates").textContent);
+    byId("own-rate").replaceChildren(make("option", { value: "" }, "as the cut"), ...[["12", 12, 1], ["15", 15, 1], ...rates].map(([name, num, den]) => make("option", { value: `${num}/${den}` }, `${name}/s`)));
+    byId("own-rate").addEventListener("change", () => this.#showOffers());
+    byId("own-size").addEventListener("change", () => byId("own-size").value.trim() && this.#typeSize());
+    byId("keep-destination").addEventListener("submit", (e) => this.#keep(e));
     byId("fits").addEventListener("change", () => this.#showOffers());
     byId("file-names").value = localStorage.getItem(NAMES_KEPT) ?? "";
     byId("file-names").addEventListener("change", (e) => localStorage.setItem(NAMES_KEPT, e.target.value.trim()));
@@ -55,33 +67,90 @@ export class CutDelivery {
   }
 
   async begin() {
-    this.offered = await get("/api/presets");
-    this.#showOffers();
+    await this.#offer();
     await this.look();
   }
 
+  async #offer() {
+    this.offered = await get("/api/presets");
+    this.#showOffers();
+  }
+
+  /** @param {boolean} on whether deliveries are in view */
+  open(on) {
+    this.isOpen = on;
+    this.#showAlpha();
+  }
+
   /** All that suits a place is set; what is set otherwise afterwards counts. */
-  #choose({ preset, screen, fits_mb: fits, quality, sound }) {
-    this.presets = new Set([preset]);
-    this.sizes = new Set([screen]);
-    byId("fits").value = fits ?? "";
-    byId("quality").value = quality;
-    byId("quality-says").textContent = `${quality} %`;
-    byId("with-sound").setAttribute("aria-checked", String(sound));
+  #choose(place) {
+    const { how } = place;
+    this.presets = new Set([how.preset]);
+    this.sizes = new Set([sizeOf(place)]);
+    this.#addOwn(sizeOf(place));
+    byId("fits").value = how.fits_mb ?? "";
+    byId("quality").value = how.quality;
+    byId("quality-says").textContent = `${how.quality} %`;
+    byId("own-rate").value = how.rate?.join("/") ?? "";
+    byId("rounds").value = how.rounds;
+    byId("pictures").value = how.pictures;
+    byId("plays").value = how.plays || "";
+    byId("sheet-of").value = how.sheet_of;
+    if (how.name_pattern) byId("file-names").value = how.name_pattern;
+    byId("with-sound").setAttribute("aria-checked", String(how.sound));
     this.#showOffers();
   }
 
   /** Whether what is chosen is what suits a place. */
-  #isChosen({ preset, screen, fits_mb: fits }) {
-    return this.presets.size === 1 && this.presets.has(preset) && this.sizes.size === 1 && this.sizes.has(screen) && byId("fits").value === String(fits ?? "");
+  #isChosen(place) {
+    const { how } = place;
+    return this.presets.size === 1 && this.presets.has(how.preset) && this.sizes.size === 1 && this.sizes.has(sizeOf(place)) && byId("fits").value === String(how.fits_mb ?? "") && byId("own-rate").value === (how.rate?.join("/") ?? "");
+  }
+
+  /** A size that is on no list becomes a choice of its own. @param {string} size */
+  #addOwn(size) {
+    if (!this.offered.screens.some((s) => sizeOf({ how: s }) === size)) this.own.add(size);
+  }
+
+  #typeSize() {
+    const sides = byId("own-size").value.split(/[x×]/i).map((side) => calculate(side.trim()));
+    if (sides.length !== 2 || sides.includes(null)) return say("Type a size as width × height, as in 1200 × 628.", 8);
+    const size = sides.map((side) => 2 * Math.round(side / 2)).join("x");
+    this.#addOwn(size);
+    this.sizes.add(size);
+    byId("own-size").value = "";
+    this.#showOffers();
+  }
+
+  #pixels(size) {
+    const [width, height] = size.split("x").map(Number);
+    return width ? [width, height] : [this.store.cut.width, this.store.cut.height];
   }
 
   #destination(place) {
-    const { width, height } = this.offered.screens[place.screen];
-    const [w, h] = width ? [width, height] : [this.store.cut.width, this.store.cut.height];
+    const [w, h] = this.#pixels(sizeOf(place));
     const scale = 26 / Math.max(w, h);
-    const shape = make("i", { style: `width: ${Math.round(w * scale)}px; height: ${Math.round(h * scale)}px` });
-    return make("button", { type: "button", "aria-pressed": this.#isChosen(place), onclick: () => this.#choose(place) }, make("span", { class: "shape" }, shape), make("b", {}, place.title), make("span", {}, place.says));
+    const clear = this.offered.presets.find((p) => p.name === place.how.preset).clear;
+    const shape = make("i", { class: clear ? "clear" : "", style: `width: ${Math.max(3, Math.round(w * scale))}px; height: ${Math.max(3, Math.round(h * scale))}px` });
+    const button = make("button", { type: "button", "aria-pressed": this.#isChosen(place), onclick: () => this.#choose(place) }, make("span", { class: "shape" }, shape), make("b", {}, place.name), make("span", {}, place.says));
+    if (!place.own) return button;
+    const thing = { kind: "destinations", id: place.id, name: place.name, url: `/api/destinations/${place.id}` };
+    const gone = make("button", { type: "button", class: "drop", title: `Remove ‘${place.name}’`, onclick: () => putInBin(thing, () => this.#offer()).then(() => this.#offer()) }, "×");
+    return make("div", { class: "own" }, button, gone);
+  }
+
+  /** Keep what is set as a place for all projects. */
+  async #keep(event) {
+    event.preventDefault();
+    try {
+      const [how] = this.#wanted();
+      await post("/api/destinations", { name: byId("destination-name").value.trim(), as_cut: this.sizes.has(AS_CUT), how });
+      byId("destination-name").value = "";
+      byId("keep-destination").open = false;
+      await this.#offer();
+    } catch (error) {
+      say(error.message, 10);
+    }
   }
 
   #showOffers() {
@@ -92,17 +161,27 @@ export class CutDelivery {
       this.#showOffers();
     };
     byId("presets").replaceChildren(...this.offered.presets.map((p) => make("button", { type: "button", "aria-pressed": this.presets.has(p.name), title: p.use, onclick: toggled(this.presets, p.name) }, make("b", {}, p.title, make("i", { class: "num" }, p.ending)), this.presets.has(p.name) ? make("span", {}, p.use) : null)));
-    byId("screens").replaceChildren(...this.offered.screens.map((s, i) => make("button", { type: "button", class: "btn h-[24px] px-2", "data-press": "", "aria-pressed": this.sizes.has(i), title: s.width ? `${s.width}×${s.height}` : "the size of the cut", onclick: toggled(this.sizes, i) }, s.title)));
+    const listed = [...this.offered.screens.map((s) => [sizeOf({ how: s }), s.title]), ...[...this.own].map((size) => [size, size.replace("x", " × ")])];
+    byId("screens").replaceChildren(...listed.map(([size, title]) => make("button", { type: "button", class: "btn h-[24px] px-2", "data-press": "", "aria-pressed": this.sizes.has(size), title: size === AS_CUT ? "the size of the cut" : size.replace("x", "×"), onclick: toggled(this.sizes, size) }, title)));
     const count = this.presets.size * this.sizes.size;
     byId("deliver").disabled = count === 0;
     byId("deliver").textContent = count > 1 ? `Deliver ${count} files` : "Deliver";
+    byId("keep-destination").hidden = count !== 1;
+    this.#showAlpha();
     this.#checkTitles();
+  }
+
+  /** The picture is shown over squares where all that is chosen keeps alpha. */
+  #showAlpha() {
+    const chosen = this.offered?.presets.filter((p) => this.presets.has(p.name)) ?? [];
+    const clear = this.store.state?.clips.some((clip) => clip.clear);
+    this.bench.showClear(Boolean(this.isOpen && clear && chosen.length && chosen.every((p) => p.clear)));
   }
 
   /** Name titles that pictures of the chosen sizes would cut off, and letters that no font has. */
   async #checkTitles() {
     const { cut, version } = this.store.state;
-    const sizes = [...this.sizes].map((i) => [this.offered.screens[i].width || cut.width, this.offered.screens[i].height || cut.height]);
+    const sizes = [...this.sizes].map((size) => this.#pixels(size));
     const asked = (this.titlesAsked = `${version} ${sizes}`);
     const found = cut.titles.length ? await post(`${this.url}/titles`, { sizes }).catch(() => []) : [];
     if (asked !== this.titlesAsked) return;
@@ -130,13 +209,14 @@ export class CutDelivery {
   #wanted() {
     const range = this.bench.range();
     const on = (id) => byId(id).getAttribute("aria-checked") === "true";
-    return [...this.presets].flatMap((preset) => [...this.sizes].map((i) => {
-      const screen = this.offered.screens[i];
+    const rate = byId("own-rate").value;
+    return [...this.presets].flatMap((preset) => [...this.sizes].map((size) => {
+      const [width, height] = this.#pixels(size);
       const { kind } = this.offered.presets.find((p) => p.name === preset);
       const of = byId("sheet-of").value;
       const ofFrame = kind === "still" || (kind === "sheet" && of !== "frames");
       return {
-        preset, width: screen.width || this.store.cut.width, height: screen.height || this.store.cut.height, quality: Number(byId("quality").value), fits_mb: this.#number("fits", false), rounds: this.#number("rounds") ?? 1,
+        preset, width, height, rate: rate ? rate.split("/").map(Number) : null, quality: Number(byId("quality").value), fits_mb: this.#number("fits", false), rounds: this.#number("rounds") ?? 1,
         sound: on("with-sound"), first: range?.[0] ?? null, last: range?.[1] ?? null, poster: on("with-poster") || ofFrame ? this.bench.frame() : null, name_pattern: byId("file-names").value.trim(), pictures: this.#number("pictures") ?? 36, plays: this.#number("plays") ?? 0, sheet_of: of,
       };
     }));
