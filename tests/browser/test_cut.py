@@ -2,6 +2,7 @@
 
 import io
 import re
+import zipfile
 from pathlib import Path
 
 import av
@@ -9,7 +10,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import LONG_MS, Server, point_in, pull, resting, slow
+from tests.browser.conftest import LONG_MS, PATIENT_MS, Server, point_in, pull, resting, slow
 from tests.browser.test_pages import problems
 from tests.browser.test_screening import takes  # noqa: F401  (a fixture)
 
@@ -223,6 +224,24 @@ def test_a_delivery_starts_from_where_it_goes(page: Page, server: Server, projec
     expect(own).to_have_count(0)
     page.locator("#toast").get_by_role("button", name="Undo").click()
     expect(own).to_be_visible()
+
+
+def test_a_project_is_exported_with_its_takes(page: Page, server: Server, project: str) -> None:
+    page.goto(server.address)
+    card = page.locator(f'[data-project="{project}"]')
+    card.hover()
+    card.get_by_role("button", name="Export").click()
+    dialog = page.locator("#export")
+    expect(dialog.get_by_label("No takes")).to_be_checked()
+    dialog.get_by_label("All takes").check()
+    with page.expect_download(timeout=PATIENT_MS) as download:
+        dialog.get_by_role("button", name="Export").click()
+    with zipfile.ZipFile(download.value.path()) as box:
+        assert sum(name.endswith("/slate.json") for name in box.namelist()) >= 2
+    card.hover()
+    card.get_by_role("button", name="Export").click()
+    dialog.get_by_role("button", name="Cancel").click()
+    expect(dialog).to_be_hidden()
 
 
 def test_a_spin_page_turns_by_hand_without_a_server(page: Page, server: Server, project: str, tmp_path: Path) -> None:

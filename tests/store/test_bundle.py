@@ -12,15 +12,20 @@ import pytest
 from tests.conftest import png_of
 from tests.core.geometry.test_intake import glb
 
+from cyclorama.app.bundles import shown_from_master
 from cyclorama.core.commands.place_model import with_item
 from cyclorama.core.cut.document import Clip, Cut
 from cyclorama.core.errors import IntakeError
 from cyclorama.core.geometry.cache_keys import content_hash
 from cyclorama.core.geometry.intake import take_in
-from cyclorama.core.scene import new_project
-from cyclorama.store import Studio
+from cyclorama.core.scene import Project, new_project
+from cyclorama.store import FileSum, Studio
 from cyclorama.store.archive import examine_box
 from cyclorama.store.bundle import open_bundle, pack_bundle
+
+
+def unneeded(folder: Path, project: Project, number: int) -> dict[str, FileSum]:
+    raise AssertionError("No master came alone.")
 
 
 @pytest.fixture
@@ -44,7 +49,7 @@ def packed(tmp_path: Path) -> tuple[Studio, str, Path]:
 def test_it_opens_elsewhere_to_the_same_bits(packed: tuple[Studio, str, Path], tmp_path: Path) -> None:
     studio, project, path = packed
     there = Studio(tmp_path / "there")
-    opened = open_bundle(there, path)
+    opened = open_bundle(there, path, shown_from_master(there))
     assert opened.id == project
     assert there.projects.get(project).project == studio.projects.get(project).project
     assert there.cuts.get(project).cut == studio.cuts.get(project).cut
@@ -58,7 +63,7 @@ def test_it_opens_elsewhere_to_the_same_bits(packed: tuple[Studio, str, Path], t
     pack_bundle(there, project, again)
     old, new = (json.loads(zipfile.ZipFile(p).read("manifest.json")) for p in (path, again))
     assert old == new
-    beside = open_bundle(there, path)
+    beside = open_bundle(there, path, shown_from_master(there))
     assert beside.id != project
     assert "beside" in beside.says[0]
 
@@ -95,18 +100,18 @@ def test_damaged_archives_are_refused_whole(packed: tuple[Studio, str, Path], tm
         files["manifest.json"], files["files/../../outside"] = json.dumps(manifest).encode(), b"x"
 
     def newer(files: dict[str, bytes]) -> None:
-        files["manifest.json"] = files["manifest.json"].replace(b'"version": 1', b'"version": 2')
+        files["manifest.json"] = files["manifest.json"].replace(b'"version": 1', b'"version": 3')
 
     for k, change in enumerate(
         (flip, drop, forget, invade, newer, lambda f: f.pop("project.json"), lambda f: f.clear())
     ):
         with pytest.raises(IntakeError):
-            open_bundle(there, changed(path, tmp_path / f"bad-{k}.zip", change))
+            open_bundle(there, changed(path, tmp_path / f"bad-{k}.zip", change), shown_from_master(there))
     cut_short = tmp_path / "short.zip"
     cut_short.write_bytes(path.read_bytes()[: path.stat().st_size // 2])
     for bad in (cut_short, Path(__file__)):
         with pytest.raises(IntakeError):
-            open_bundle(there, bad)
+            open_bundle(there, bad, shown_from_master(there))
     assert there.projects.ids() == []
     assert not [p for p in (tmp_path / "there" / "assets").rglob("*") if p.is_file()]
     assert not (tmp_path / "outside").exists()
@@ -114,10 +119,10 @@ def test_damaged_archives_are_refused_whole(packed: tuple[Studio, str, Path], tm
 
 def test_a_newer_one_is_called_newer(packed: tuple[Studio, str, Path], tmp_path: Path) -> None:
     def newer(files: dict[str, bytes]) -> None:
-        files["manifest.json"] = files["manifest.json"].replace(b'"version": 1', b'"version": 2')
+        files["manifest.json"] = files["manifest.json"].replace(b'"version": 1', b'"version": 3')
 
     with pytest.raises(IntakeError, match="made by a newer version of Cyclorama"):
-        open_bundle(Studio(tmp_path / "there"), changed(packed[2], tmp_path / "new.zip", newer))
+        open_bundle(Studio(tmp_path / "there"), changed(packed[2], tmp_path / "new.zip", newer), unneeded)
     with pytest.raises(IntakeError, match="made by a newer version of Cyclorama"):
         examine_box(boxed(tmp_path, {"version": 2}, {}), tmp_path)
     with pytest.raises(IntakeError, match="of which version"):
@@ -153,7 +158,7 @@ def test_zip_bombs_take_neither_memory_nor_disk(packed: tuple[Studio, str, Path]
         for name, data in files.items():
             box.writestr(name, data)
     with pytest.raises(IntakeError, match="unpacks to more than it may"):
-        open_bundle(there, bomb)
+        open_bundle(there, bomb, unneeded)
     plain = tmp_path / "plain.zip"
     with zipfile.ZipFile(plain, "w") as box:
         for name, data in files.items():
@@ -161,7 +166,7 @@ def test_zip_bombs_take_neither_memory_nor_disk(packed: tuple[Studio, str, Path]
     files.clear()
     tracemalloc.start()
     try:
-        open_bundle(there, plain)
+        open_bundle(there, plain, unneeded)
         assert tracemalloc.get_traced_memory()[1] < 40 << 20
     finally:
         tracemalloc.stop()

@@ -12,6 +12,7 @@ import av
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from PIL import Image
 from tests.conftest import pixels_of, png_of
 from tests.core.geometry.test_intake import glb
 from tests.web.test_api import change, client, ended, intake, put  # noqa: F401  (client is a fixture)
@@ -21,9 +22,10 @@ from cyclorama.app import takes as take_service
 from cyclorama.core.picture.light_mix import LightChange, light_layers, mix_lights
 from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.shoot.frames.files import frame_path, frames_to_shoot, pass_path
+from cyclorama.shoot.frames.files import frame_path, frames_to_shoot, master_path, pass_path
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio
+from cyclorama.web.app import create_app
 
 SMALL = {
     "shot/shoot/width": 64,
@@ -281,3 +283,35 @@ def test_lights_and_presets_are_changes(client: TestClient) -> None:  # noqa: F8
         assert change(client, key, state["version"], wrong).status_code == 422
     state = change(client, key, state["version"], {"kind": "remove", "path": f"look/lights/{sun['id']}"}).json()
     assert len(state["project"]["looks"][0]["lights"]) == 3
+
+
+@pytest.mark.parametrize("masters_only", [False, True])
+def test_takes_come_along_in_a_bundle(
+    client: TestClient,  # noqa: F811
+    data_folder: Path,
+    tracer: Tracer,
+    tmp_path: Path,
+    masters_only: bool,
+) -> None:
+    """Whole, or as masters, of which the same pictures are made."""
+    studio, take = shot(client, data_folder, tracer, shot__shoot__passes__wanted=["normal"])
+    project = studio.takes.get(take).project_id
+    none, used, every = client.get(f"/api/projects/{project}/bundle/takes").json()
+    assert (none["count"], used["count"], every["count"]) == (0, 0, 1)
+    job = client.post(f"/api/projects/{project}/bundle", json={"takes": "all", "masters_only": masters_only}).json()
+    ended(client, job)
+    data = client.get(f"/api/projects/{project}/bundle").content
+    with TestClient(create_app(tmp_path / "other"), base_url="http://127.0.0.1") as other:
+        came = intake(other, "/api/intakes", {"ball.zip": data})
+        assert came["result"]["says"] == "One take came along."
+        there = Studio(tmp_path / "other")
+        old, new = studio.takes.get(take), there.takes.get(take)
+        assert new.state == "done"
+        for number in old.numbers:
+            pictures = (np.asarray(Image.open(frame_path(x, number)), float) for x in (old, new))
+            assert np.abs(np.subtract(*pictures)).max() <= masters_only  # of halves: a value of 255 may be the next one
+            assert master_path(new, number).read_bytes() == master_path(old, number).read_bytes()
+            assert pass_path(new, "normal", number).exists() != masters_only
+        assert frames_to_shoot(new) == ([*old.numbers] if masters_only else [])  # passes alone, where they are wanted
+        assert other.get(f"/api/takes/{take}/shown/2").status_code == 200
+        there.close()

@@ -16,6 +16,7 @@ from ..core.scene import FOR_CLIPS, Detail, Project, new_project
 from ..store import Studio
 from ..store.bundle import is_bundle, keep_bundle
 from ..store.jobs import Job, Result
+from .bundles import shown_from_master
 from .confined import run_limited
 from .intake_children import examine_in_child, read_again, read_and_keep
 from .jobs import JobContext, JobRunner, Kind, Unwanted
@@ -107,7 +108,7 @@ def _open(studio: Studio, path: Path, project_id: str | None, job: Job, hand: Jo
     if project_id is not None:
         raise IntakeError("That is a bundle with a project of its own. Drop it on the reel wall to open it.")
     examined = _limited(job, hand, examine_in_child, path, folder=path.parent)
-    opened = keep_bundle(studio, examined, path.parent)
+    opened = keep_bundle(studio, examined, path.parent, shown_from_master(studio))
     version = studio.projects.version(opened.id)
     return {"project": opened.id, "version": version, "kept": 0, "says": " ".join(opened.says)}
 

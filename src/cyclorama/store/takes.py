@@ -163,20 +163,7 @@ class TakeStore:
             with suppress(CycloramaError, OSError), self._sessions() as session:
                 take, row = self._record(session, take_row(session, take_id)), take_row(session, take_id)
                 append_frames(folder, list(take.frames.values()))
-                write_slate(
-                    folder,
-                    TakeSlate(
-                        id=take.id,
-                        project_id=take.project_id,
-                        name=take.name,
-                        document=row.document,
-                        project_version=row.project_version,
-                        created=take.created,
-                        source_id=take.source_id,
-                        balance=take.balance,
-                        process=take.process,
-                    ),
-                )
+                write_slate(folder, slate_of(take, row.document, row.project_version))
 
     def get(self, take_id: str) -> TakeRecord:
         """One take; raises NotFoundError, and DamagedError when it cannot be read any more."""
@@ -352,6 +339,13 @@ class TakeStore:
 
 
 _NO_TAKE = "There is no such take; it may have been removed."
+
+
+def slate_of(take: TakeRecord, document: str, project_version: int) -> TakeSlate:
+    """Slate of a take; `document` is the JSON of its project in that version."""
+    fields = ("id", "project_id", "name", "created", "source_id", "balance", "process")
+    given = {name: getattr(take, name) for name in fields}
+    return TakeSlate(document=document, project_version=project_version, **given)
 
 
 def take_row(session: Session, take_id: str) -> TakeRow:

@@ -130,8 +130,8 @@ def test_catcher_over_the_empty_set_is_the_picture(tracer: Tracer) -> None:
 
 @pytest.mark.parametrize("seen", [True, False])
 def test_a_clear_picture_with_shadow_laid_over_the_bare_floor_is_the_picture(tracer: Tracer, seen: bool) -> None:
-    """Floor that the subject changes nothing of is clear without a trace of noise; a disc that is not to be in the
-    picture only catches the shadow."""
+    """A disc that is not to be in the picture only catches the shadow; floor on which nothing stands is clear without a
+    trace of noise."""
     project, compiler = studio(samples=32, background="shadow", disc_seen=seen, denoise=True)
     project = edited(project, {"set/disc/on": True, "set/disc/radius_m": 0.5})
     here = moment(project, 1)
@@ -140,14 +140,19 @@ def test_a_clear_picture_with_shadow_laid_over_the_bare_floor_is_the_picture(tra
     picture, alpha = beauty(film, here, clean, compiler, tracer)
     assert alpha is not None
     disc, sweep = film.share_of(1) > 0.999, film.share_of(0) > 0.999
-    assert (alpha[sweep] == 0).mean() > 0.3
-    assert (picture[alpha == 0] == 0).all()
+    assert np.median(alpha[sweep]) < 0.01
     assert alpha[sweep].max() > 0.15
     assert alpha[film.subject > 0.999].min() > 0.999
     assert (np.median(alpha[disc]) > 0.999) == seen
     bare = expose_frame(bare_floor(moment(edited(project, shot__shoot__background="set"), 1)), compiler, tracer)
     over = picture + (1 - alpha[..., None]) * denoise(bare)
     assert np.abs(over - clean)[sweep | disc].mean() < 0.02 * clean[sweep | disc].mean()
+    nothing = moment(edited(project, {"subject/on": False, "set/disc/on": False, "shot/shoot/quality": "draft"}), 1)
+    film = expose_frame(nothing, compiler, tracer)
+    assert film.alpha.max() > 0.99
+    picture, alpha = beauty(film, nothing, denoise(film), compiler, tracer)
+    assert alpha is not None
+    assert (picture.max(), alpha.max()) == (0, 0)
 
 
 @pytest.mark.parametrize("sweep", [True, False])
@@ -332,7 +337,7 @@ def test_clean_lights_add_up_to_the_clean_picture(tracer: Tracer) -> None:
     layers = light_layers(read_layers(file.data, "lights"))
     wanted, alpha = beauty(film, moment(project, 1), clean, compiler, tracer)
     assert alpha is None
-    assert mix_lights(layers, {}) == pytest.approx(expose(wanted, project.look.tone), rel=1e-4, abs=1e-5)
+    assert mix_lights(layers, {}) == pytest.approx(expose(wanted, project.look.tone), rel=1e-3, abs=1e-4)  # halves
     many = edited(project, shot__shoot__samples=512)
     truth = expose(expose_frame(moment(many, 1), compiler, tracer).layer("light Key"), project.look.tone)
     noisy = expose(film.layer("light Key"), project.look.tone)

@@ -148,6 +148,12 @@ class Mix:
                 raise IntakeError(f"‘{sound.name}’ has no sound. Take it out of the cut.")
         return self._heard[key]
 
+    def alone(self, sound: Sound) -> F32:
+        """Samples (n, 2) of one sound as it is heard in the mix, from where it begins."""
+        first, last = self._at(sound.start), min(self._at(sound.start + sound.length), self.samples)
+        at = np.arange(first, last)
+        return self._piece(sound, at - first) * self._gain(sound, at, first, last)[:, None]
+
     def raw(self, start: int, count: int) -> F32:
         """Samples (count, 2) from number `start` on, before their loudness is set."""
         out = np.zeros((count, 2), np.float32)

@@ -1,6 +1,6 @@
 """A cut for other programs: as an edit decision list (CMX 3600), as an OpenTimelineIO timeline, and for people.
 
-What one of them cannot tell (titles, re-framing, grades) is in the list for people and in the files beside it.
+What one of them cannot tell (re-framing, grades, fades of titles) is in the list for people and in the files beside it.
 """
 
 import html
@@ -69,16 +69,24 @@ def stretches(clip: Clip, film: Footage | None, rate: Fraction, head: int = 0, t
 
 
 def timeline_of(
-    cut: Cut, films: Mapping[str, Footage], reels: Mapping[str, SourceReel], name: str
+    cut: Cut,
+    films: Mapping[str, Footage],
+    reels: Mapping[str, SourceReel],
+    name: str,
+    files: Mapping[str, str] | None = None,
 ) -> "otio.schema.Timeline":
-    """The cut as an OpenTimelineIO timeline: clips with their speeds, holds, gaps, cross-fades, sounds and markers.
+    """The cut as an OpenTimelineIO timeline: clips with their speeds, holds, gaps, cross-fades, titles, sounds and
+    markers.
 
-    Where two clips cross they are cut in the middle of it; the rest of each is there for the transition.
+    files: addresses of the titles and sounds that lie beside it, by id; others are told by name alone. Where two clips
+    cross they are cut in the middle of it; the rest of each is there for the transition.
     """
+    files = files or {}
     rate = float(cut.rate.fraction)
     timeline = otio.schema.Timeline(name=name, global_start_time=OPENTIME(0, rate))
     pictures = otio.schema.Track("Picture", kind=otio.schema.TrackKind.Video)
-    for place in lay_out_cut(cut):
+    places = lay_out_cut(cut)
+    for place in places:
         clip, film = place.clip, films.get(place.clip.take_id)
         if clip.gap:
             pictures.append(_gap(clip.gap, rate))
@@ -95,8 +103,13 @@ def timeline_of(
                 )
             )
     timeline.tracks.append(pictures)
+    titles = [Beside(start_of(t, places), t.length, t.text or t.kind, files[t.id]) for t in cut.titles if t.id in files]
+    for lane in _lanes(titles):
+        timeline.tracks.append(_track("Titles", otio.schema.TrackKind.Video, lane, rate))
     for number in sorted({x.track for x in cut.sounds}):
-        timeline.tracks.append(_sound_track(cut, number, rate))
+        sounds = [Beside(s.start, s.length, s.name, files.get(s.id)) for s in cut.sounds if s.track == number]
+        for lane in _lanes(sounds):
+            timeline.tracks.append(_track(f"Sound {number}", otio.schema.TrackKind.Audio, lane, rate))
     for marker in cut.markers:
         span = RANGE(OPENTIME(marker.frame, rate), OPENTIME(1, rate))
         timeline.tracks.markers.append(otio.schema.Marker(name=marker.name, marked_range=span))
@@ -135,23 +148,39 @@ def _item(clip: Clip, part: Stretch, film: Footage | None, reel: SourceReel | No
     return item
 
 
-def _sound_track(cut: Cut, number: int, rate: float) -> "otio.schema.Track":
-    track = otio.schema.Track(f"Sound {number}", kind=otio.schema.TrackKind.Audio)
-    at = 0
-    for sound in sorted((s for s in cut.sounds if s.track == number), key=lambda s: s.start):
-        if sound.start < at:
-            continue  # one over another of the same track: the mix beside it has both
-        if sound.start > at:
-            track.append(_gap(sound.start - at, rate))
-        begin = OPENTIME(round(sound.begin_s * rate), rate)
-        track.append(
-            otio.schema.Clip(
-                name=sound.name,
-                media_reference=otio.schema.MissingReference(),
-                source_range=RANGE(begin, OPENTIME(sound.length, rate)),
-            )
-        )
-        at = sound.start + sound.length
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """A title or a sound in frames of the cut, and the file that holds it from there on."""
+
+    start: int
+    length: int
+    name: str
+    url: str | None
+
+
+def _lanes(things: Sequence[Beside]) -> list[list[Beside]]:
+    """Things in order, in as few lanes as hold them without one over another."""
+    lanes: list[list[Beside]] = []
+    for thing in sorted(things, key=lambda x: x.start):
+        free = next((lane for lane in lanes if lane[-1].start + lane[-1].length <= thing.start), None)
+        if free is None:
+            lanes.append([thing])
+        else:
+            free.append(thing)
+    return lanes
+
+
+def _track(name: str, kind: str, lane: Sequence[Beside], rate: float) -> "otio.schema.Track":
+    track, at = otio.schema.Track(name, kind=kind), 0
+    for thing in lane:
+        if thing.start > at:
+            track.append(_gap(thing.start - at, rate))
+        span = RANGE(OPENTIME(0, rate), OPENTIME(thing.length, rate))
+        reference = otio.schema.MissingReference()
+        if thing.url is not None:
+            reference = otio.schema.ExternalReference(target_url=thing.url, available_range=span)
+        track.append(otio.schema.Clip(name=thing.name, media_reference=reference, source_range=span))
+        at = thing.start + thing.length
     return track
 
 

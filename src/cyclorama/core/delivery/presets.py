@@ -12,7 +12,7 @@ from ..scene.base import Doc, quantity
 Ending = Literal["mp4", "mov", "webm", "webp", "gif", "avi", "png", "jpeg", "tiff", "exr", "pdf", "html", "zip", "mkv"]
 PresetName = Literal[
     "web", "fine", "small", "clear loop", "webp loop", "gif loop", "master", "clear master", "old",
-    "png", "tiff", "exr", "jpeg", "still", "sheet", "sheet pdf", "spin", "hand-over",
+    "png", "tiff", "exr", "jpeg", "still", "sheet", "sheet pdf", "spin", "hand-over", "layers",
 ]  # fmt: skip
 Kind = Literal["moving", "frames", "still", "sheet", "spin", "package"]
 
@@ -120,6 +120,8 @@ PRESETS: dict[PresetName, Coding] = {
                    "8", kind="spin"),
     "hand-over": Coding("For other programs", "Finished frames, the cut as EDL and OpenTimelineIO, grades, sound.",
                         "zip", "", "8", kind="package"),
+    "layers": Coding("For compositing", "The same with layered EXR frames: linear light and every pass, ungraded.",
+                     "zip", "", "16", short="layers", kind="package"),
 }  # fmt: skip
 
 

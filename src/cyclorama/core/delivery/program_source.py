@@ -6,11 +6,13 @@ from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
+Made = TypeVar("Made")
 AT_ONCE = os.cpu_count() or 2
 """So many frames are made at a time."""
 AHEAD = AT_ONCE + 4
@@ -43,10 +45,10 @@ class ProgramSource:
         )
 
 
-def in_order(frame: Callable[[int], F32], numbers: Iterable[int]) -> Generator[F32]:
-    """Frames in order, some of them made ahead of time by threads of their own."""
+def in_order(frame: Callable[[int], Made], numbers: Iterable[int]) -> Generator[Made]:
+    """Frames, or their files, in order, some of them made ahead of time by threads of their own."""
     with ThreadPoolExecutor(AT_ONCE) as pool:
-        waiting: list[Future[F32]] = []
+        waiting: list[Future[Made]] = []
         try:
             for number in numbers:
                 waiting.append(pool.submit(frame, number))

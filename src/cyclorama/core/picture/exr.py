@@ -20,9 +20,7 @@ PRECISE = {"position", "depth", "motion"}
 """Layers that half floats would round too much."""
 
 
-def encode_layers(
-    layers: dict[str, NDArray[np.float32]], bits: int = 16, header: dict[str, str] | None = None, rate: float = 24.0
-) -> bytes:
+def encode_layers(layers: dict[str, NDArray[np.float32]], bits: int = 16) -> bytes:
     """An EXR of named layers, each (h, w), (h, w, 2), (h, w, 3) or (h, w, 4); "" is the main picture, "A" its alpha.
 
     Channels are called R G B A, X Y Z for vectors, Z for depth; `bits` 16 is half, 32 float.
@@ -34,12 +32,7 @@ def encode_layers(
         limited = values if exact else np.clip(values, -65504, 65504)
         for suffix, plane in _planes(name, limited):
             channels[suffix] = np.ascontiguousarray(plane, kind)
-    return _written(channels, header or {}, rate)
-
-
-def encode_channels(channels: dict[str, NDArray[np.float32]], header: dict[str, str], rate: float = 24.0) -> bytes:
-    """An EXR of single float channels with full names."""
-    return _written({k: np.ascontiguousarray(v, np.float32) for k, v in channels.items()}, header, rate)
+    return encode_channels(channels, {})
 
 
 def _planes(name: str, values: NDArray[Any]) -> list[tuple[str, NDArray[Any]]]:
@@ -52,13 +45,14 @@ def _planes(name: str, values: NDArray[Any]) -> list[tuple[str, NDArray[Any]]]:
     return [(f"{name}.{c}" if name else c, values[..., i]) for i, c in enumerate(letters[: values.shape[2]])]
 
 
-def _written(channels: dict[str, NDArray[Any]], more: dict[str, str], rate: float) -> bytes:
+def encode_channels(channels: dict[str, NDArray[Any]], attributes: dict[str, Any]) -> bytes:
+    """An EXR of single channels (h, w), halves or floats, with full names, and attributes for its header."""
     header: dict[str, Any] = {
         "compression": OpenEXR.ZIP_COMPRESSION,
         "type": OpenEXR.scanlineimage,
         "chromaticities": REC709,
         "software": "Cyclorama",
-        **more,
+        **attributes,
     }
     # the library writes to paths only
     with tempfile.TemporaryDirectory() as folder:
@@ -137,15 +131,30 @@ def open_exr(data: bytes, name: str, separate_channels: bool) -> Iterator[dict[s
     Raises IntakeError when it is damaged, also when that shows inside the block. How large it is is not looked at:
     what comes from elsewhere goes through `check_size` first.
     """
+    with _opened(data, name, separate_channels) as exr:
+        yield exr.channels()
+
+
+@contextmanager
+def _opened(data: bytes, name: str, separate_channels: bool) -> Iterator[Any]:
     try:
         # the library reads from paths only
         with tempfile.NamedTemporaryFile(suffix=".exr") as file:
             file.write(data)
             file.flush()
             with OpenEXR.File(file.name, separate_channels=separate_channels) as exr:
-                yield exr.channels()
+                yield exr
     except (RuntimeError, OSError, ValueError, TypeError) as error:
         raise IntakeError(f"‘{name}’ is damaged and cannot be read. Export it again.") from error
+
+
+def exact_channels(data: bytes, name: str) -> tuple[dict[str, NDArray[Any]], dict[str, Any]]:
+    """All channels (h, w) of an EXR as they are kept, halves or floats, and the attributes of its header.
+
+    Raises IntakeError when it is damaged.
+    """
+    with _opened(data, name, separate_channels=True) as exr:
+        return {k: np.array(c.pixels) for k, c in exr.channels().items()}, dict(exr.header())
 
 
 def main_picture(data: bytes, name: str) -> NDArray[Any]:

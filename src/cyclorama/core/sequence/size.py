@@ -16,7 +16,7 @@ _PICTURE = {
     ("exr", 16): 5.0,
     ("exr", 32): 12.5,
 }
-_LIGHT = 9.5
+_LIGHT = 5.0
 """Of every layer of the pass that keeps lights apart."""
 _DATA: dict[PassName, float] = {
     "components": 21.0,

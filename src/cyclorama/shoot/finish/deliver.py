@@ -68,7 +68,7 @@ def file_name(name: str, delivery: Delivery) -> str:
             "still": f"_{delivery.poster or 0}",
             "sheet": "_sheet",
             "spin": "_spin",
-            "package": "_hand-over",
+            "package": f"_{coding.short or 'hand-over'}",
         }
         stem = f"{slug(name)}_{delivery.width}x{delivery.height}{kinds[coding.kind]}"
     return stem if coding.kind == "frames" else f"{stem}.{coding.ending}"

@@ -242,11 +242,7 @@ def frame(
         raise NotFoundError(f"The cut has no frame {number}.")
     picture = at_work.frame(number)
     kind = "png" if exact or picture.shape[2] == 4 else "jpeg"
-    return Response(
-        encode_display(picture, kind),
-        media_type=f"image/{kind}",
-        headers=KEPT,
-    )
+    return Response(encode_display(picture, kind), media_type=f"image/{kind}", headers=KEPT)
 
 
 @router.get("/projects/{project_id}/cut/titles/{title_id}/box")

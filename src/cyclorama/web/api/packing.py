@@ -15,23 +15,23 @@ PLAIN_BYTES = 3 << 30
 
 
 class Packing:
-    """All finished frames of a take, stored as they are, or as `graded` makes them.
+    """All finished frames of a take, stored as they are, or as `made` makes them with another extension.
 
     Every frame is compared with its sum before the first byte is sent. Raises ShootError for one that is damaged or
     missing.
     """
 
-    def __init__(self, take: TakeRecord, graded: Callable[[int], bytes] | None = None):
-        self._take, self._graded = take, graded
+    def __init__(self, take: TakeRecord, made: Callable[[int], bytes] | None = None, ending: str | None = None):
+        self._take, self._made, self._ending = take, made, ending
         self.stem = sequence_stem(take.project)
         self._numbers = [n for n in take.numbers if n in take.frames]
         for number in self._numbers:
             read_whole(take, number)
-        self.size = self._measure() if graded is None else None
+        self.size = self._measure() if made is None else None
         """bytes of the whole zip; None where that is not known, or so large that the format changes on the way"""
 
     def chunks(self) -> Iterator[bytes]:
-        yield from self._packed(self._graded or (lambda number: read_whole(self._take, number)))
+        yield from self._packed(self._made or (lambda number: read_whole(self._take, number)))
 
     def _measure(self) -> int | None:
         files = sum(s.size for n in self._numbers if (s := self._take.frames[n].files[BEAUTY]))
@@ -44,8 +44,9 @@ class Packing:
         with zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED) as archive:
             for number in self._numbers:
                 # a date of their own: that of a file may lie before 1980, which a zip cannot hold
-                name = f"{self.stem}/{frame_path(self._take, number).name}"
-                info = zipfile.ZipInfo(name, _date(self._take))
+                file = frame_path(self._take, number)
+                file = file if self._ending is None else file.with_suffix(f".{self._ending}")
+                info = zipfile.ZipInfo(f"{self.stem}/{file.name}", _date(self._take))
                 archive.writestr(info, read(number))
                 yield sink.taken()
         yield sink.taken()

@@ -25,6 +25,7 @@ from ...core.review import readiness, review
 from ...core.review.readiness import Readiness
 from ...core.scene.shoot import PassName, Region
 from ...core.sequence.seam import check_seam, display_picture
+from ...shoot.finish.layered import layered_frame
 from ...shoot.finish.masters import Masters, as_shot, finish_frame, finished_file, state_of, why_not_gradable
 from ...shoot.frames.executors import THUMB_WIDTH, small_picture
 from ...shoot.frames.files import frame_path, pass_path, read_whole, thumb_path
@@ -286,7 +287,21 @@ def frames_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
         def graded(number: int) -> bytes:
             return finished_file(take, number, finishing, Masters(ctx.studio, 0), ctx.studio.assets.get)
 
-    packing = Packing(take, graded)
+    return _zip(Packing(take, graded))
+
+
+@router.get("/takes/{take_id}/layers.zip")
+def layers_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
+    """All finished frames as layered EXR: scene-linear light and every pass in one file, ungraded."""
+    take = ctx.studio.takes.get(take_id)
+    if not take.frames:
+        raise ShootError("No frame of this take is finished yet.")
+    if why := why_not_gradable(take):
+        raise ShootError(why)
+    return _zip(Packing(take, partial(layered_frame, take), "exr"))
+
+
+def _zip(packing: Packing) -> StreamingResponse:
     headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(packing.stem)}.zip"}
     if packing.size is not None:
         headers["content-length"] = str(packing.size)

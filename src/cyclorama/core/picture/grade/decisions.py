@@ -18,8 +18,11 @@ def write_cdl(grade: Grade, name: str) -> bytes:
         return " ".join(f"{v:.6g}" for v in values)
 
     told = escape(name, {'"': "&quot;"})
+    light = "Scene-linear light, Rec.709 primaries, at the exposure of the take"
     return f"""<?xml version="1.0" encoding="UTF-8"?>
 <ColorDecisionList xmlns="{NAMESPACE}">
+  <InputDescription>{light}</InputDescription>
+  <ViewingDescription>Made before the view of Cyclorama; finished frames have it already</ViewingDescription>
   <ColorDecision>
     <ColorCorrection id="{told}">
       <SOPNode>

@@ -116,14 +116,14 @@ def _of_film(
 
 
 def _numbers(name: PassName, moment: Moment, film: Film) -> bytes:
-    tone, rate = moment.look.tone, moment.fps
+    tone = moment.look.tone
     if name in ("objects", "materials"):
         channels, header = matte_channels(name, film.matte(0 if name == "objects" else 1), matte_names(moment, name))
-        return encode_channels(channels, header, rate)
+        return encode_channels(channels, header)
     if name == "components":
-        return encode_layers({layer: expose(film.layer(layer), tone) for layer in COMPONENTS}, 16, rate=rate)
+        return encode_layers({layer: expose(film.layer(layer), tone) for layer in COMPONENTS})
     values = {"normal": film.normal, "position": film.position, "depth": film.depth, "motion": film.motion}[name]
-    return encode_layers({name: values}, 32, rate=rate)
+    return encode_layers({name: values})
 
 
 def _lights(moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler) -> bytes:
@@ -138,7 +138,7 @@ def _lights(moment: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler
     else:
         behind = compiler.background(moment, s.width, s.height)
         layers["background"] = expose((1.0 - film.alpha[..., None]) * behind, tone)
-    return encode_layers(layers, 32, rate=moment.fps)
+    return encode_layers(layers)
 
 
 def matte_names(moment: Moment, layer: PassName) -> tuple[str, ...]:

@@ -135,7 +135,7 @@ export class CutDelivery {
     const button = make("button", { type: "button", "aria-pressed": this.#isChosen(place), onclick: () => this.#choose(place) }, make("span", { class: "shape" }, shape), make("b", {}, place.name), make("span", {}, place.says));
     if (!place.own) return button;
     const thing = { kind: "destinations", id: place.id, name: place.name, url: `/api/destinations/${place.id}` };
-    const gone = make("button", { type: "button", class: "drop", title: `Remove ‘${place.name}’`, onclick: () => putInBin(thing, () => this.#offer()).then(() => this.#offer()) }, "×");
+    const gone = make("button", { type: "button", class: "drop", title: "Remove", "aria-label": `Remove ‘${place.name}’`, onclick: () => putInBin(thing, () => this.#offer()).then(() => this.#offer()) }, "×");
     return make("div", { class: "own" }, button, gone);
   }
 

@@ -114,9 +114,36 @@ if (order && search) {
   arrange();
 }
 
+const WHICH = { none: "No takes", used: "Takes in the cut", all: "All takes" };
+
+/** Ask which takes go along. @returns {Promise<{takes: string, masters_only: boolean}|null>} null: nothing is packed */
+function chooseTakes(name, choices) {
+  const dialog = /** @type {HTMLDialogElement} */ (document.getElementById("export"));
+  const form = /** @type {HTMLFormElement} */ (dialog.querySelector("form"));
+  const told = /** @type {HTMLElement} */ (document.getElementById("export-takes"));
+  const masters = /** @type {HTMLInputElement} */ (document.getElementById("export-masters"));
+  /** @type {HTMLElement} */ (document.getElementById("export-name")).textContent = `Export ‘${name}’`;
+  const show = () => {
+    const chosen = told.querySelector("input:checked")?.getAttribute("value") ?? "none";
+    const radio = ({ takes, count, size, masters_size: alone }) => make("label", { class: "flex items-center gap-2" }, make("input", { type: "radio", name: "takes", value: takes, checked: takes === chosen, disabled: takes !== "none" && !count }), make("span", { class: "flex-1" }, WHICH[takes]), make("span", { class: "num text-soft" }, count ? `${count} · ${masters.checked ? alone : size}` : ""));
+    told.replaceChildren(...choices.map(radio));
+  };
+  masters.onchange = show;
+  told.replaceChildren();
+  show();
+  dialog.returnValue = "";
+  dialog.showModal();
+  return new Promise((done) => {
+    dialog.onclose = () => done(dialog.returnValue ? { takes: String(new FormData(form).get("takes")), masters_only: masters.checked } : null);
+  });
+}
+
 onCards("pack", async (card) => {
   const url = `${address(card)}/bundle`;
-  const packed = await follow(`Packing ${card.dataset.name}`, () => post(url));
+  const choices = await get(`${url}/takes`);
+  const wanted = choices.at(-1).count ? await chooseTakes(card.dataset.name, choices) : { takes: "none", masters_only: false };
+  if (!wanted) return;
+  const packed = await follow(`Packing ${card.dataset.name}`, () => post(url, wanted));
   if (!packed) return;
   make("a", { href: url, download: "" }).click();
   if (packed.missing) say(`${packed.missing} files that it refers to are not in the studio; the bundle tells which.`, 10);
