@@ -428,8 +428,17 @@ def test_the_wall_works_a_project_out_once_a_state(
     assert client.post(f"/api/projects/{ball}/name", json={"name": "Marble"}).json()["name"] == "Marble"
     assert "Marble" in client.get("/").text
     assert worked.count(ball) == 2
+    # the next start shows what was kept, and works it out behind that
+    again = Wall(client.app.state.context.studio)  # type: ignore[attr-defined]
+    kept = {card.id: card.summary for card in again.cards()}
+    assert kept == {card.id: card.summary for card in client.app.state.context.wall.cards()}  # type: ignore[attr-defined]
+    assert worked.count(ball) == 2
+    again._verify_some()
+    again.cards()
+    again._verify_some()
+    assert worked.count(ball) == 3
     twin = client.post(f"/api/projects/{ball}/duplicate").json()["id"]
     assert "Marble 2" in client.get("/").text
-    assert worked.count(ball) == 2
+    assert worked.count(ball) == 3
     one, two = (client.get(f"/api/projects/{key}").json()["project"] for key in (ball, twin))
     assert one | {"id": "", "name": ""} == two | {"id": "", "name": ""}

@@ -15,6 +15,7 @@ from tests.core.cut.test_sound import sine, wav
 from tests.web.test_api import client, ended  # noqa: F401  (client is a fixture)
 from tests.web.test_takes_api import shot
 
+from cyclorama.app import machine_fonts
 from cyclorama.app import takes as take_service
 from cyclorama.core.cut.lettering import FONTS
 from cyclorama.core.cut.sound import decode_sound
@@ -457,6 +458,25 @@ def test_own_destinations_are_for_all_projects(bench: tuple[Bench, Studio, str])
     at.client.post(f"/api/bin/destinations/{kept['id']}/back")
     assert [one.name for one in studio.destinations.all()] == ["Shop mail"]
     assert all(one["shelf"] != "destinations" for one in at.client.get("/api/stock").json())
+
+
+def test_installed_fonts_go_along_with_the_project(
+    bench: tuple[Bench, Studio, str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    at, studio, take = bench
+    at.edit(do="add clip", take_id=take)
+    shutil.copy(FONTS / "noto-sans-hebrew.ttf", tmp_path / "Letters.TTF")
+    (tmp_path / "broken.otf").write_bytes(b"OTTO broken")
+    monkeypatch.setattr(machine_fonts, "font_folders", lambda: [tmp_path, tmp_path / "nothing"])
+    (font,) = at.client.get("/api/fonts").json()
+    assert font["name"].startswith("Noto Sans Hebrew")
+    kept = at.client.post(f"{at.url}/fonts/{font['id']}").json()
+    assert kept["name"] == font["name"]
+    (tmp_path / "Letters.TTF").unlink()
+    title = {"id": "t", "text": "שלום", "font": "file", "font_file": kept["asset"], "font_name": kept["name"]}
+    assert at.edit(do="put", what=title | {"length": 3})["title_says"] == {}
+    assert at.client.post(f"{at.url}/fonts/{font['id']}").status_code == 404
+    assert studio.assets.has(kept["asset"])
 
 
 def test_a_gif_that_had_to_become_smaller_is_named_by_its_size(bench: tuple[Bench, Studio, str]) -> None:

@@ -21,7 +21,7 @@ from cyclorama.core.geometry.cache_keys import measures_key, standin_key
 from cyclorama.core.picture.exr import encode_exr
 from cyclorama.core.picture.light_mix import LightChange, with_balance
 from cyclorama.core.render.film.tracer import Tracer
-from cyclorama.core.scene import Light, load_project, new_project
+from cyclorama.core.scene import SCHEMA_VERSION, Light, load_project, new_project
 from cyclorama.demo.environments import harbour_dusk
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.web.app import create_app
@@ -132,7 +132,7 @@ def damage(folder: Path, statement: str, *values: object) -> None:
 DOCUMENTS: dict[str, Callable[[str], str]] = {
     "cut": lambda d: d[: len(d) // 2],
     "empty": lambda d: "",
-    "of a newer version": lambda d: d.replace('"schema_version":3', '"schema_version":99'),
+    "of a newer version": lambda d: d.replace(f'"schema_version":{SCHEMA_VERSION}', '"schema_version":99'),
     "infinite": lambda d: d.replace('"ev100":9.0', '"ev100":Infinity'),
     "out of range": lambda d: d.replace('"frames":6', '"frames":-6'),
     "deep": lambda d: "[" * 50_000,

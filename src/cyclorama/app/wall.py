@@ -1,21 +1,35 @@
 """The reel wall: a card for each project, worked out once for each of its states."""
 
-from dataclasses import dataclass
+import time
+from contextlib import suppress
+from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
+from pathlib import Path
 
-from ..core.errors import DamagedError
+from pydantic import TypeAdapter, ValidationError
+from typing_extensions import TypedDict
+
+from ..core.errors import DamagedError, SpaceError
 from ..core.memo import Memo
 from ..core.review.phrases import data_size
 from ..core.review.stations import move_sentence
 from ..core.scene import Project
+from ..shoot.frames.cache import program
 from ..store import ListedTake, Studio
+from ..store.assets import write_whole
 from ..store.garbage import keys_in
 from ..store.projects import Listed
+from ..store.proofs import FOLDER as PROOFS
 from ..store.proofs import Proof, proofs_of
+from ..store.repeating import Repeating
 
 MOST_THUMBS = 240
 """Pictures that a card plays at most, evenly spread over the take."""
 MOST_KEPT = 5000
+FILE = "wall.json"
+BREATH_S, VERIFY_EVERY_S, VERIFIED_AT_ONCE = 0.02, 5.0, 50
+"""Pauses between projects, and between so many of them, that are worked out while somebody may be at work."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +48,17 @@ class ProjectSummary:
     """of the open shot, which may not be there"""
     bytes: int
     """of models and pictures"""
+
+
+class _Kept(TypedDict):
+    """Contents of the file of summaries."""
+
+    program: str
+    """digest of the program that worked them out"""
+    cards: dict[str, ProjectSummary]
+
+
+_KEPT = TypeAdapter(_Kept)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,23 +90,54 @@ class WallCard:
 
 
 class Wall:
-    """Cards of all projects."""
+    """Cards of all projects. Their summaries are kept in a file from start to start, and worked out anew behind that,
+    so that damage shows."""
 
     def __init__(self, studio: Studio):
         self._studio = studio
-        self._summaries: Memo[tuple[str, int, datetime], ProjectSummary] = Memo(MOST_KEPT)
+        self._summaries: Memo[str, ProjectSummary] = Memo(MOST_KEPT)
+        self._from_before = _read(studio.folder)
+        self._written: set[str] = set()
+        self._seen = False
 
     def cards(self) -> list[WallCard]:
         """The last edited first."""
         takes: dict[str, list[ListedTake]] = {}
         for take in self._studio.take_list.all():
             takes.setdefault(take.project_id, []).append(take)
-        return [self._card(listed, takes.get(listed.id, [])) for listed in self._studio.projects.listed()]
+        listed = self._studio.projects.listed()
+        cards = [self._card(one, takes.get(one.id, [])) for one in listed]
+        self._seen = True
+        with suppress(SpaceError):  # worked out again at the next start
+            self._write(listed)
+        return cards
+
+    def verification(self) -> Repeating:
+        """Works out anew, some at a time, what was kept from before, once the wall has been seen."""
+        return Repeating("wall", self._verify_some, VERIFY_EVERY_S)
+
+    def _verify_some(self) -> None:
+        if not self._seen:
+            return
+        listed = [one for one in self._studio.projects.listed() if _state(one) in self._from_before]
+        for one in listed[:VERIFIED_AT_ONCE]:
+            with suppress(DamagedError):  # told when its card is made
+                self._summaries.get(_state(one), partial(self._summary, one.id))
+            del self._from_before[_state(one)]
+            time.sleep(BREATH_S)
+
+    def _write(self, listed: list[Listed]) -> None:
+        kept = {state: found for one in listed if (found := self._summaries.find(state := _state(one))) is not None}
+        if kept.keys() <= self._written:
+            return
+        self._written = {*kept}
+        older = {state: self._from_before[state] for one in listed if (state := _state(one)) in self._from_before}
+        write_whole(self._studio.folder / FILE, _KEPT.dump_json({"program": program().hex(), "cards": older | kept}))
 
     def _card(self, listed: Listed, all_takes: list[ListedTake]) -> WallCard:
-        state = listed.id, listed.version, listed.updated
+        state = _state(listed)
         try:
-            summary = self._summaries.get(state, lambda: self._summary(listed.id))
+            summary = self._from_before.get(state) or self._summaries.get(state, partial(self._summary, listed.id))
         except DamagedError as error:
             return WallCard(listed.id, listed.name, listed.updated, error.sentence)
         takes = [t for t in all_takes if t.finished]
@@ -123,6 +179,26 @@ class Wall:
         step = _step(numbers)
         apart = max(1, (numbers[-1] - numbers[0]) // (len(numbers) - 1))
         return WallReel(f"/api/projects/{project_id}/proof/{proof.key}/frames", tuple(numbers[::step]), step * apart)
+
+
+def _state(listed: Listed) -> str:
+    """Stands for a project in one state."""
+    return f"{listed.id} {listed.version} {listed.updated.isoformat()}"
+
+
+def _read(folder: Path) -> dict[str, ProjectSummary]:
+    """Summaries that this program kept, by state; none where they cannot be read."""
+    try:
+        kept = _KEPT.validate_json((folder / FILE).read_bytes())
+    except (OSError, ValidationError):
+        return {}
+    if kept["program"] != program().hex():
+        return {}
+    proofs = folder / PROOFS  # the data folder may have moved
+    return {
+        state: replace(summary, proof=replace(summary.proof, folder=proofs / summary.proof.folder.name))
+        for state, summary in kept["cards"].items()
+    }
 
 
 def _step(numbers: list[int]) -> int:

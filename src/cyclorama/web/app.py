@@ -91,7 +91,9 @@ def create_app(
         mark_interrupted(studio)
         sweep_incoming(studio)
         make_ready()
-        watch, housekeeping = Watch(studio), (daily_backup(folder), garbage_collection(studio), emptying_of_bin(studio))
+        watch, wall = Watch(studio), Wall(studio)
+        tidying = daily_backup(folder), garbage_collection(studio), emptying_of_bin(studio)
+        housekeeping = (*tidying, wall.verification())
         watch.start()
         for task in housekeeping:
             task.start()
@@ -110,7 +112,7 @@ def create_app(
             masters,
             OpenCuts(studio, masters),
             TakeLog(studio),
-            Wall(studio),
+            wall,
             forecasts,
             eyes,
             ChangedAnswers(),

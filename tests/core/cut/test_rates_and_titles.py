@@ -58,7 +58,7 @@ def test_titles_that_are_cut_off_are_named_for_each_size() -> None:
 
     landscape = faults(1280, 720)
     assert landscape[0] == "‘timecode’ is cut off at the bottom in 1280×720."
-    assert "letters that no font here has: 台 灯" in landscape[1]
+    assert "letters that no font here has: 台 灯. Choose or bring a font for Han." in landscape[1]
     assert len(landscape) == 2
     assert faults(1080, 1920)[0] == "‘Instruments for weather’ is cut off at the left and right in 1080×1920."
     own = wide.model_copy(update={"layouts": (TitleLayout(id="9:16", size=2.0),)})

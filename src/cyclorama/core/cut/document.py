@@ -114,6 +114,8 @@ class Title(Doc):
     length: Annotated[int, frames("Shown", 1)] = 48
     font: Annotated[Literal["grotesque", "mono", "file"], Field(title="Font")] = "grotesque"
     font_file: AssetRef | None = None
+    font_name: Annotated[str, Field(max_length=80), Written] = ""
+    """name of the font file"""
     weight: Annotated[int, Field(title="Weight", ge=100, le=900)] = 600
     """How bold the letters are: 400 is regular, 700 bold."""
     size: Annotated[float, quantity("Size", "% of height", ge=0.5, le=60)] = 8.0

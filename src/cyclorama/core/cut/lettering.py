@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 import uharfbuzz as hb
 from bidi import algorithm as bidi
+from fontTools import unicodedata
 from fontTools.pens.basePen import BasePen
 from numba import njit
 from numpy.typing import NDArray
@@ -72,6 +73,12 @@ def missing(text: str, family: str, font_file: bytes | None = None) -> str:
     with _LOCK:
         faces = _faces(family, 400, font_file)
         return "".join(sorted({c for c in text if c.isprintable() and not c.isspace() and not _has(faces, c)}))
+
+
+def scripts_of(letters: str) -> list[str]:
+    """English names of the scripts that letters belong to; none of symbols, which belong to all."""
+    codes = dict.fromkeys(unicodedata.script(c) for c in letters if not c.isspace())
+    return [unicodedata.script_name(code) for code in codes if code not in ("Zyyy", "Zinh", "Zzzz")]
 
 
 def _has(faces: "list[Any]", letter: str) -> bool:

@@ -3,7 +3,7 @@
 from ..scene.base import ReadAsset
 from .compose import shape_of
 from .document import Cut, Title
-from .lettering import missing
+from .lettering import missing, scripts_of
 from .timeline import lay_out_cut, start_of
 from .titles import draw_title, extent, text_of
 
@@ -29,8 +29,14 @@ def title_faults(cut: Cut, width: int, height: int, read_asset: ReadAsset) -> li
         if edges:
             found.append(f"{name} is cut off at the {' and '.join(edges)} in {width}×{height}.")
         if lacking := missing_letters(title, read_asset):
-            found.append(f"{name} has letters that no font here has: {lacking}. Bring a font file that does.")
+            found.append(f"{name} has letters that no font here has: {lacking}. {font_wanted(lacking)}")
     return found
+
+
+def font_wanted(letters: str) -> str:
+    """Sentence that asks for a font for some letters."""
+    scripts = scripts_of(letters)
+    return f"Choose or bring a font for {' and '.join(scripts)}." if scripts else "Choose or bring a font that does."
 
 
 def missing_letters(title: Title, read_asset: ReadAsset) -> str:

@@ -12,6 +12,7 @@ from pydantic import BaseModel
 
 from ...app.confined import look_at
 from ...app.cuts import cut_of, edit_cut, empty_cut
+from ...app.machine_fonts import MachineFont, keep_machine_font, machine_fonts
 from ...app.uploads import scratch_folder
 from ...core.cut.beats import beats
 from ...core.cut.compose import shape_of
@@ -22,10 +23,11 @@ from ...core.cut.lettering import set_line
 from ...core.cut.sound import Mix, decode_sound, peaks, wav_of
 from ...core.cut.sound_synthesis import GOES_ROUND, MADE, RATE, synthesize_sound
 from ...core.cut.timeline import Laid, lay_out_cut, length_of, number_at, start_of, total
-from ...core.cut.title_faults import missing_letters
+from ...core.cut.title_faults import font_wanted, missing_letters
 from ...core.errors import IntakeError, NotFoundError
 from ...core.geometry.cache_keys import content_hash
 from ...core.picture.files import encode_display
+from ...core.scene.base import Id
 from ...shoot.finish.take_frames import TakeReel
 from ...store.cuts import CutState
 from ..context import Context, context
@@ -192,7 +194,7 @@ def _lacking(ctx: Context, title: Title) -> str:
         lacking = missing_letters(title, ctx.studio.assets.get)
     except NotFoundError:
         return "Its font file is gone. Bring it again."
-    return f"No font here has letters for: {lacking}. Bring a font file that does." if lacking else ""
+    return f"No font here has letters for: {lacking}. {font_wanted(lacking)}" if lacking else ""
 
 
 def _beats(cut: Cut, count: int) -> list[int]:
@@ -326,6 +328,20 @@ async def bring_font(ctx: Ctx, project_id: str, request: Request) -> KeptFont:
     """Keep a font file; titles then refer to it."""
     ctx.studio.projects.get(project_id)
     return await made_of_file(request, ctx.studio.folder, _keep_font, ctx)
+
+
+@router.get("/fonts")
+def fonts_of_machine() -> list[MachineFont]:
+    """Fonts that are installed where the studio runs."""
+    return machine_fonts()
+
+
+@router.post("/projects/{project_id}/fonts/{font_id}")
+def use_font(ctx: Ctx, project_id: str, font_id: Id) -> KeptFont:
+    """Keep an installed font; titles then refer to it, and the project takes it along."""
+    ctx.studio.projects.get(project_id)
+    asset, name = keep_machine_font(ctx.studio, font_id)
+    return KeptFont(asset=asset, name=name)
 
 
 def _keep_font(ctx: Context, name: str, path: FilePath) -> KeptFont:

@@ -14,9 +14,11 @@ const SAFE = 8;
 export class CutCard {
   /**
    * @param {import("./store.js").CutStore} store
-   * @param {{chosen: () => object, shape: () => string, takes: () => any[], keepPicture: Function, keepFont: Function}} bench
+   * @param {{chosen: () => object, shape: () => string, takes: () => any[], keepPicture: Function, keepFont: Function, useFont: Function}} bench
    */
   constructor(store, bench) {
+    /** @type {Promise<void>|null} installed fonts on offer */
+    this.fonts = null;
     this.store = store;
     this.bench = bench;
     /** what paths with {clip} and the like stand for */
@@ -34,7 +36,7 @@ export class CutCard {
     byId("clip-take").addEventListener("change", (e) => this.#replaceTake(e.target.value));
     byId("behind-kind").addEventListener("change", (e) => this.#layBehind(e.target.value));
     byId("title-with").addEventListener("change", (e) => this.#alongWith(e.target.value));
-    byId("title-font").addEventListener("change", (e) => (e.target.value === "file" ? byId("file-font").click() : this.#set("titles", { font: e.target.value })));
+    byId("title-font").addEventListener("change", (e) => this.#chooseFont(e.target.value));
     byId("title-picture").addEventListener("click", () => this.#askPicture((kept) => this.#set("titles", { picture: kept.asset, text: kept.name })));
     byId("file-picture").addEventListener("cancel", () => this.show());
     byId("file-picture").addEventListener("change", (e) => this.#broughtPicture(e), { capture: true });
@@ -147,7 +149,10 @@ export class CutCard {
     const odd = this.store.state.title_says[title.id];
     byId("title-odd").hidden = !odd;
     byId("title-odd").textContent = odd ?? "";
-    byId("title-font").value = title.font;
+    this.fonts ??= this.#offerFonts();
+    byId("own-font").hidden = title.font !== "file";
+    byId("own-font").textContent = title.font_name || "a font file";
+    byId("title-font").value = title.font === "file" ? "own" : title.font;
     this.#showLayout(title);
     byId("title-with").replaceChildren(make("option", { value: "" }, "the cut"), ...this.store.cut.clips.slice(0, 400).map((c) => make("option", { value: c.id, selected: c.id === title.clip_id }, c.name)));
   }
@@ -227,9 +232,31 @@ export class CutCard {
     e.target.value = "";
   }
 
+  async #offerFonts() {
+    const fonts = await get("/api/fonts").catch(() => []);
+    byId("machine-fonts").hidden = !fonts.length;
+    byId("machine-fonts").replaceChildren(...fonts.map(({ id, name }) => make("option", { value: `machine ${id}` }, name)));
+  }
+
+  /** @param {string} value a family, “file” for one to be brought, or “machine <id>” for one that is installed */
+  async #chooseFont(value) {
+    if (value === "file") return byId("file-font").click();
+    if (value === "own") return;
+    if (!value.startsWith("machine ")) return this.#set("titles", { font: value });
+    try {
+      const { asset, name } = await this.bench.useFont(value.split(" ")[1]);
+      await this.#set("titles", { font: "file", font_file: asset, font_name: name });
+    } catch (error) {
+      say(error.message, 10);
+    }
+  }
+
   async #broughtFont(input) {
     try {
-      if (input.files.length) await this.#set("titles", { font: "file", font_file: (await this.bench.keepFont(input.files)).asset });
+      if (input.files.length) {
+        const { asset, name } = await this.bench.keepFont(input.files);
+        await this.#set("titles", { font: "file", font_file: asset, font_name: name });
+      }
     } catch (error) {
       say(error.message, 10);
     }

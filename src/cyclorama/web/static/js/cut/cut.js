@@ -1,7 +1,7 @@
 /** The cutting bench: plays the cut as it is delivered, puts things in, trims, holds, fades, writes over, hands over. */
 
 import { byId } from "../shared/dom.js";
-import { get, make, say, upload } from "../shared/api.js";
+import { get, make, post, say, upload } from "../shared/api.js";
 import { calculate } from "../shared/arithmetic.js";
 import { CutCard } from "./card.js";
 import { copyPicture } from "../shared/clipboard.js";
@@ -41,7 +41,7 @@ class CuttingBench {
     this.pictures = new Pictures();
     const bench = {
       chosen: () => this.chosen, choose: (kind, id) => this.choose(kind, id), go: (frame) => this.go(frame), frame: () => this.at, range: () => this.range, showClear: (on) => this.#showClear(on),
-      ripple: () => this.ripple, takes: () => this.takes, shape: () => byId("shape").value || this.store.state.shape, keepPicture: (files) => upload(`/api/projects/${this.id}/pictures`, files), keepFont: (files) => upload(`/api/projects/${this.id}/fonts`, files),
+      ripple: () => this.ripple, takes: () => this.takes, shape: () => byId("shape").value || this.store.state.shape, keepPicture: (files) => upload(`/api/projects/${this.id}/pictures`, files), keepFont: (files) => upload(`/api/projects/${this.id}/fonts`, files), useFont: (id) => post(`/api/projects/${this.id}/fonts/${id}`),
     };
     this.timeline = new Timeline(this.store, bench);
     this.card = new CutCard(this.store, bench);

@@ -125,7 +125,7 @@ function chooseTakes(name, choices) {
   /** @type {HTMLElement} */ (document.getElementById("export-name")).textContent = `Export ‘${name}’`;
   const show = () => {
     const chosen = told.querySelector("input:checked")?.getAttribute("value") ?? "none";
-    const radio = ({ takes, count, size, masters_size: alone }) => make("label", { class: "flex items-center gap-2" }, make("input", { type: "radio", name: "takes", value: takes, checked: takes === chosen, disabled: takes !== "none" && !count }), make("span", { class: "flex-1" }, WHICH[takes]), make("span", { class: "num text-soft" }, count ? `${count} · ${masters.checked ? alone : size}` : ""));
+    const radio = ({ takes, count, size, masters_size: alone }) => make("label", { class: "flex items-center gap-2" }, make("input", { type: "radio", class: "accent-ink", name: "takes", value: takes, checked: takes === chosen, disabled: takes !== "none" && !count }), make("span", { class: "flex-1" }, WHICH[takes]), make("span", { class: "num text-soft" }, count ? `${count} · ${masters.checked ? alone : size}` : ""));
     told.replaceChildren(...choices.map(radio));
   };
   masters.onchange = show;
