@@ -226,6 +226,48 @@ def test_a_delivery_starts_from_where_it_goes(page: Page, server: Server, projec
     expect(own).to_be_visible()
 
 
+def test_few_clicks_lead_from_a_take_to_its_files(page: Page, server: Server, takes: tuple[Studio, list[str]]) -> None:  # noqa: F811
+    """Four to a square loop of at most 8 MB, six to a film with two seconds' hold and a title, begun from a take."""
+    studio, (take, *_) = takes
+    project = studio.takes.get(take).project_id
+    while (state := studio.cuts.get(project)).cut.clips:  # nothing is cut yet
+        studio.cuts.edit(project, state.version, lambda cut: (put_all(cut, {"clips": [], "titles": []}), "Clear"))
+    clicks = 0
+
+    def click(name: str, role: str = "button") -> None:
+        nonlocal clicks
+        page.get_by_role(role, name=name, exact=name == "Deliver").first.click()  # type: ignore[arg-type]
+        clicks += 1
+
+    page.goto(f"{server.address}/takes/{take}")
+    click("Deliver to …", "link")
+    expect(page.locator(".tl-clip")).to_have_count(1)
+    click("Square for a feed")
+    with page.expect_response(lambda answer: answer.url.endswith("/deliveries") and answer.request.method == "POST"):
+        click("Deliver")
+    assert clicks <= 4
+    page.locator("#deliveries").get_by_role("button", name="Stop").first.click()
+    while (state := studio.cuts.get(project)).cut.clips:
+        studio.cuts.edit(project, state.version, lambda cut: (put_all(cut, {"clips": [], "titles": []}), "Clear"))
+    clicks = 0
+    page.goto(f"{server.address}/takes/{take}")
+    click("Cut", "link")
+    expect(page.locator(".tl-clip")).to_have_count(1)
+    page.keyboard.press("End")
+    before = total(page)
+    for held in (24, 48):
+        page.keyboard.press("h")
+        expect(page.locator("#says")).to_contain_text(f"{before + held} frames")
+    click("Title")
+    expect(page.locator("#panel-chosen")).to_be_visible()
+    click("Deliver", "tab")
+    click("Film for a page")
+    with page.expect_response(lambda answer: answer.url.endswith("/deliveries") and answer.request.method == "POST"):
+        click("Deliver")
+    assert clicks <= 6
+    page.locator("#deliveries").get_by_role("button", name="Stop").first.click()
+
+
 def test_a_project_is_exported_with_its_takes(page: Page, server: Server, project: str) -> None:
     page.goto(server.address)
     card = page.locator(f'[data-project="{project}"]')

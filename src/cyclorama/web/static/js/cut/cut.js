@@ -59,8 +59,10 @@ class CuttingBench {
   async begin() {
     this.there = this.store.load();
     await this.there;
+    const take = new URLSearchParams(location.search).get("take");
     this.tab(location.hash.slice(1) || "shelf");
     await Promise.all([this.#offerTakes(), this.#offerSounds(), this.delivery.begin()]);
+    if (take && !this.store.cut.clips.length) await this.#beginWith(take);
     poll(() => !this.player.playing && Promise.all([this.store.look(), this.#offerTakes()]), LOOK_EVERY_MS);
   }
 
@@ -296,6 +298,12 @@ class CuttingBench {
     if (this.chosen.kind !== "clip") return;
     const at = this.store.cut.clips.findIndex((c) => c.id === this.chosen.id) + by;
     if (at >= 0 && at < this.store.cut.clips.length) await this.store.perform({ do: "carry", clip: this.chosen.id, to: at });
+  }
+
+  /** A cut that is empty begins with the take that one comes from. @param {string} id */
+  async #beginWith(id) {
+    const take = this.takes.find((t) => t.id === id);
+    if (take) await this.#addClip({ take_id: id, name: take.name.slice(0, 80) });
   }
 
   async #addClip(what) {
