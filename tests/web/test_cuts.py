@@ -501,9 +501,14 @@ def test_titles_are_checked_for_each_size_before_and_after(bench: tuple[Bench, S
     at.edit(do="add clip", take_id=take)
     at.edit(do="put", what={"id": "title-1", "text": "Instruments for weather", "size": 20, "length": 3})
     asked = {"sizes": [[320, 240], [96, 160]]}
-    found = at.client.post(f"{at.url}/deliveries/titles", json=asked).json()
-    assert found[1]["sentences"] == ["‘Instruments for weather’ is cut off at the left and right in 96×160."]
+    found = at.client.post(f"{at.url}/deliveries/faults", json=asked).json()
+    cut_off = "‘Instruments for weather’ is cut off at the left and right in 96×160."
+    enlarged = f"‘{at.state['cut']['clips'][0]['name']}’ is enlarged"
+    assert found[1]["sentences"][0] == cut_off
+    assert found[1]["sentences"][1:] == [f"{enlarged} 3.3 times in 96×160."]
+    assert found[0]["sentences"] == [f"{enlarged} 5 times in 320×240."]
     (tall,) = at.deliver({"preset": "web", "width": 96, "height": 160})
     assert not tall["fine"]
-    assert [x["sentence"] for x in tall["report"] if not x["fine"]] == found[1]["sentences"]
+    assert [x["sentence"] for x in tall["report"] if not x["fine"]] == [cut_off]
+    assert found[1]["sentences"][1] in [x["sentence"] for x in tall["report"] if x["fine"]]
     assert tall["name"].endswith("_96x160_h264.mp4")

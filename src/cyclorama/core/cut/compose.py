@@ -20,7 +20,7 @@ from ..picture.view_transform import encode, srgb_encode, to_bytes
 from ..picture_files import decode_picture
 from ..scene.base import Colour, ReadAsset
 from ..textures import srgb_to_linear
-from .document import Clip, Cut, Title
+from .document import Clip, ClipFraming, Cut, Title
 from .timeline import Footage, Showing, Source, clips_at, lay_out_cut, start_of, titles_at
 from .titles import Drawn, draw_title, extent, text_of
 
@@ -32,6 +32,8 @@ TITLE_BYTES = 128 << 20
 BLUR = 0.035
 """radius of the blur of what fills bars, in picture widths"""
 SHAPE_SLACK = 0.004
+TOLD = 1.05
+"""enlargement from which on it is told"""
 
 
 class Reel(Protocol):
@@ -145,9 +147,8 @@ class Compositor:
     def _window(self, source: Source, w: int, h: int) -> tuple[float, float, float, float]:
         """Which part of a picture (w, h) fills the frame: left, top, width, height, px of that picture."""
         clip = source.clip
-        framing = next((f for f in clip.framings if f.id == self._shape), None)
-        fit = max if clip.fit == "fill" else min
-        scale = fit(self.width / w, self.height / h) * (framing.zoom if framing else 1.0)
+        framing = _framing(clip, self._shape)
+        scale = scale_of(clip, (w, h), self.width, self.height)
         wide, high = self.width / scale, self.height / scale
         if framing:
             across, up = framing.across, framing.up
@@ -222,6 +223,28 @@ class Compositor:
         way = {"none": (0, 0), "left": (-1, 0), "right": (1, 0), "up": (0, -1), "down": (0, 1)}[title.slide]
         far = showing.slid * 0.08 * self.height
         return _over(picture, found, showing.opacity, round(way[0] * far), round(way[1] * far))
+
+
+def _framing(clip: Clip, shape: str) -> ClipFraming | None:
+    return next((f for f in clip.framings if f.id == shape), None)
+
+
+def scale_of(clip: Clip, size: tuple[int, int], width: int, height: int) -> float:
+    """Enlargement of a clip's picture of a size, px, in a frame of width × height."""
+    fit, framing = max if clip.fit == "fill" else min, _framing(clip, shape_of(width, height))
+    return fit(width / size[0], height / size[1]) * (framing.zoom if framing else 1.0)
+
+
+def enlargements(cut: Cut, sizes: Mapping[str, tuple[int, int]], width: int, height: int) -> list[str]:
+    """Sentences on takes that are shown larger than they were shot; `sizes` are those of takes by id, px."""
+    found: dict[str, float] = {}
+    for clip in cut.clips:
+        if clip.take_id in sizes:
+            scale = scale_of(clip, sizes[clip.take_id], width, height)
+            found[clip.name] = max(scale, found.get(clip.name, 0.0))
+    return [
+        f"‘{name}’ is enlarged {scale:.2g} times in {width}×{height}." for name, scale in found.items() if scale > TOLD
+    ]
 
 
 def _over(picture: F32, title: Drawn, opacity: float, right: int, down: int) -> F32:

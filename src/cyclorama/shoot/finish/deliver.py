@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.cut.compose import Compositor, shape_of
+from ...core.cut.compose import Compositor, enlargements, shape_of
 from ...core.cut.document import Cut
 from ...core.cut.edits import whole_cut
 from ...core.cut.sound import Mix
@@ -37,7 +37,7 @@ from ...store.cuts import Handed
 from .masters import Masters
 from .package import write_package
 from .sheets import pictures_beside
-from .take_frames import TakeReel
+from .take_frames import TakeReel, sizes_of
 
 F32 = NDArray[np.float32]
 Tell = Callable[[str, float], None]
@@ -122,6 +122,8 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
     if delivery.coding.kind not in ("package", "sheet"):
         faults = title_faults(cut, delivery.width, delivery.height, studio.assets.get)
         found += [Opened("titles", False, fault) for fault in faults]
+        told = enlargements(cut, sizes_of(reel.takes), delivery.width, delivery.height)
+        found += [Opened("enlarged", True, sentence) for sentence in told]
     shutil.rmtree(_pieces_of(studio, handed), ignore_errors=True)
     studio.cuts.opened(handed.id, json.dumps([asdict(x) for x in found]), _size(target))
     return found

@@ -1,7 +1,7 @@
 """Frames of takes for a cut: as they are finished at the moment, at the size at which they are wanted."""
 
 import hashlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
 
 import numpy as np
@@ -129,6 +129,11 @@ def takes_of(studio: Studio, ids: Iterable[str]) -> dict[str, TakeRecord]:
         with suppress(NotFoundError):
             found[take_id] = studio.takes.get(take_id)
     return found
+
+
+def sizes_of(takes: Mapping[str, TakeRecord]) -> dict[str, tuple[int, int]]:
+    """Width and height of takes, px."""
+    return {key: (take.project.shot.shoot.width, take.project.shot.shoot.height) for key, take in takes.items()}
 
 
 def film_of(take: TakeRecord) -> Footage:

@@ -16,6 +16,7 @@ from pydantic import BaseModel, Field
 from ...app.cuts import cut_of
 from ...app.deliveries import ask_for_delivery
 from ...app.shared_work import IsUnwanted
+from ...core.cut.compose import enlargements
 from ...core.cut.document import Cut
 from ...core.cut.edits import whole_cut
 from ...core.cut.title_faults import title_faults
@@ -29,7 +30,7 @@ from ...core.scene.base import Id, Name, new_id
 from ...core.scene.writing import derive
 from ...gallery.site import CLOSED
 from ...shoot.finish.deliver import file_name, folder_of, forecast_of
-from ...shoot.finish.take_frames import TakeReel
+from ...shoot.finish.take_frames import TakeReel, sizes_of, takes_in, takes_of
 from ...store.cuts import Handed
 from ..context import Context, context
 from .answers import Removed
@@ -125,13 +126,13 @@ class DeliverCall(BaseModel):
 Side = Annotated[int, Field(ge=16, le=8192)]
 
 
-class TitlesCall(BaseModel):
+class SizesCall(BaseModel):
     sizes: Annotated[tuple[tuple[Side, Side], ...], Field(max_length=MOST_AT_ONCE)]
     """width and height, px"""
 
 
-class TitleFaults(BaseModel):
-    """Titles that pictures of a size would cut off."""
+class SizeFaults(BaseModel):
+    """Titles that pictures of a size would cut off, and takes that they would enlarge."""
 
     width: int
     height: int
@@ -228,18 +229,22 @@ def _foretold(ctx: Context, project_id: str, cut: Cut, delivery: Delivery, _: Is
     return ForecastLine(bytes=found.bytes, says=f"About {data_size(found.bytes)}{rate}.")
 
 
-@router.post("/projects/{project_id}/deliveries/titles")
-async def check_titles(ctx: Ctx, request: Request, project_id: str, call: TitlesCall) -> list[TitleFaults]:
-    """Titles of the cut as it is now of which pictures of some sizes would not show everything."""
+@router.post("/projects/{project_id}/deliveries/faults")
+async def check_sizes(ctx: Ctx, request: Request, project_id: str, call: SizesCall) -> list[SizeFaults]:
+    """Faults of pictures of some sizes, of the cut as it is now."""
     state = await run_in_threadpool(cut_of, ctx.studio, project_id)
 
-    def faults(_: IsUnwanted) -> list[TitleFaults]:
+    def faults(_: IsUnwanted) -> list[SizeFaults]:
+        takes = sizes_of(takes_of(ctx.studio, takes_in(state.cut)))
+        read = ctx.studio.assets.get
         return [
-            TitleFaults(width=w, height=h, sentences=title_faults(state.cut, w, h, ctx.studio.assets.get))
+            SizeFaults(
+                width=w, height=h, sentences=title_faults(state.cut, w, h, read) + enlargements(state.cut, takes, w, h)
+            )
             for w, h in call.sizes
         ]
 
-    return await ctx.eyes.answer(request, ("titles", project_id, state.version, call.sizes), faults)
+    return await ctx.eyes.answer(request, ("faults", project_id, state.version, call.sizes), faults)
 
 
 def _answer(ctx: Context, handed: Handed) -> DeliveryAnswer:

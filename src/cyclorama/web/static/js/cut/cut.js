@@ -1,13 +1,14 @@
 /** The cutting bench: plays the cut as it is delivered, puts things in, trims, holds, fades, writes over, hands over. */
 
 import { byId } from "../shared/dom.js";
-import { get, make, post, say, upload } from "../shared/api.js";
+import { post, say, upload } from "../shared/api.js";
 import { calculate } from "../shared/arithmetic.js";
 import { CutCard } from "./card.js";
 import { copyPicture } from "../shared/clipboard.js";
 import { CutDelivery } from "./deliver.js";
 import { TitleDrag } from "./title_drag.js";
 import { CutPosts } from "./post.js";
+import { CutShelf } from "./shelf.js";
 import { CutStore, LISTS } from "./store.js";
 import { Timeline } from "./timeline.js";
 import { bindKeys } from "../shared/keys.js";
@@ -33,16 +34,15 @@ class CuttingBench {
     this.chosen = { kind: null, id: null };
     /** first and last frame that are played; null: all */
     this.range = null;
-    /** takes of the project @type {any[]} */
-    this.takes = [];
     this.ripple = true;
     this.clear = false;
     this.withSound = true;
     this.pictures = new Pictures();
     const bench = {
       chosen: () => this.chosen, choose: (kind, id) => this.choose(kind, id), go: (frame) => this.go(frame), frame: () => this.at, range: () => this.range, showClear: (on) => this.#showClear(on),
-      ripple: () => this.ripple, takes: () => this.takes, shape: () => byId("shape").value || this.store.state.shape, keepPicture: (files) => upload(`/api/projects/${this.id}/pictures`, files), keepFont: (files) => upload(`/api/projects/${this.id}/fonts`, files), useFont: (id) => post(`/api/projects/${this.id}/fonts/${id}`),
+      ripple: () => this.ripple, takes: () => this.shelf.takes, shape: () => byId("shape").value || this.store.state.shape, keepPicture: (files) => upload(`/api/projects/${this.id}/pictures`, files), keepFont: (files) => upload(`/api/projects/${this.id}/fonts`, files), useFont: (id) => post(`/api/projects/${this.id}/fonts/${id}`),
     };
+    this.shelf = new CutShelf(this.id, { addClip: (what) => this.#addClip(what), putSound: (sound) => this.#putSound(sound), changed: () => this.card.show() });
     this.timeline = new Timeline(this.store, bench);
     this.card = new CutCard(this.store, bench);
     this.drag = new TitleDrag(this.store, { ...bench, placeTitle: (title, by) => this.card.moveTitle(title, by) });
@@ -61,9 +61,9 @@ class CuttingBench {
     await this.there;
     const take = new URLSearchParams(location.search).get("take");
     this.tab(location.hash.slice(1) || "shelf");
-    await Promise.all([this.#offerTakes(), this.#offerSounds(), this.delivery.begin()]);
-    if (take && !this.store.cut.clips.length) await this.#beginWith(take);
-    poll(() => !this.player.playing && Promise.all([this.store.look(), this.#offerTakes()]), LOOK_EVERY_MS);
+    await Promise.all([this.shelf.begin(), this.delivery.begin()]);
+    if (take && !this.store.cut.clips.length) await this.shelf.beginWith(take);
+    poll(() => !this.player.playing && Promise.all([this.store.look(), this.shelf.look()]), LOOK_EVERY_MS);
   }
 
   #took(state) {
@@ -300,12 +300,6 @@ class CuttingBench {
     if (at >= 0 && at < this.store.cut.clips.length) await this.store.perform({ do: "carry", clip: this.chosen.id, to: at });
   }
 
-  /** A cut that is empty begins with the take that one comes from. @param {string} id */
-  async #beginWith(id) {
-    const take = this.takes.find((t) => t.id === id);
-    if (take) await this.#addClip({ take_id: id, name: take.name.slice(0, 80) });
-  }
-
   async #addClip(what) {
     const chosen = this.chosen.kind === "clip" ? this.store.cut.clips.findIndex((c) => c.id === this.chosen.id) + 1 : null;
     const before = new Set(this.store.cut.clips.map((c) => c.id));
@@ -316,24 +310,6 @@ class CuttingBench {
     this.go(state.clips.find((c) => c.id === added.id).start);
     this.timeline.show();
     this.card.show();
-  }
-
-  async #offerTakes() {
-    const takes = await get(`/api/takes?project=${this.id}`);
-    const shown = JSON.stringify(takes.map((take) => [take.id, take.name, take.finished > 0]));
-    if (shown === this.takesShown) return;
-    this.takesShown = shown;
-    this.takes = takes;
-    this.card.show();
-    byId("takes").replaceChildren(...takes.map((take) =>
-      make("button", { type: "button", title: `Put ${take.name} into the cut`, onclick: () => this.#addClip({ take_id: take.id, name: take.name.slice(0, 80) }) },
-        make("img", { src: `/api/takes/${take.id}/thumbs/${take.first}`, alt: "", loading: "lazy", onerror: (e) => e.target.remove() }), make("span", {}, take.name))));
-    if (!takes.length) byId("takes").replaceChildren(make("p", { class: "text-soft" }, "No take has been shot of this project. Studio floor, Shoot."));
-  }
-
-  async #offerSounds() {
-    const sounds = await get("/api/made-sounds");
-    byId("made-sounds").replaceChildren(...sounds.map((s) => make("button", { type: "button", class: "btn justify-start", onclick: () => this.#putSound(s) }, s.name, make("span", { class: "num ml-auto text-soft" }, `${+s.seconds.toFixed(1)} s`))));
   }
 
   #bind() {

@@ -168,7 +168,7 @@ export class CutDelivery {
     byId("deliver").textContent = count > 1 ? `Deliver ${count} files` : "Deliver";
     byId("keep-destination").hidden = count !== 1;
     this.#showAlpha();
-    this.#checkTitles();
+    this.#checkSizes();
   }
 
   /** The picture is shown over squares where all that is chosen keeps alpha. */
@@ -178,16 +178,16 @@ export class CutDelivery {
     this.bench.showClear(Boolean(this.isOpen && clear && chosen.length && chosen.every((p) => p.clear)));
   }
 
-  /** Name titles that pictures of the chosen sizes would cut off, and letters that no font has. */
-  async #checkTitles() {
+  /** Name what pictures of the chosen sizes would cut off or enlarge, and letters that no font has. */
+  async #checkSizes() {
     const { cut, version } = this.store.state;
     const sizes = [...this.sizes].map((size) => this.#pixels(size));
-    const asked = (this.titlesAsked = `${version} ${sizes}`);
-    const found = cut.titles.length ? await post(`${this.url}/titles`, { sizes }).catch(() => []) : [];
-    if (asked !== this.titlesAsked) return;
+    const asked = (this.sizesAsked = `${version} ${sizes}`);
+    const found = cut.clips.length ? await post(`${this.url}/faults`, { sizes }).catch(() => []) : [];
+    if (asked !== this.sizesAsked) return;
     const sentences = [...new Set(found.flatMap((f) => f.sentences))];
-    byId("title-faults").hidden = !sentences.length;
-    byId("title-faults").replaceChildren(...sentences.map((text) => make("li", { class: "flex gap-1.5" }, mark("look"), make("span", {}, text))));
+    byId("size-faults").hidden = !sentences.length;
+    byId("size-faults").replaceChildren(...sentences.map((text) => make("li", { class: "flex gap-1.5" }, mark("look"), make("span", {}, text))));
   }
 
   showFaults() {
@@ -195,7 +195,7 @@ export class CutDelivery {
     byId("faults").hidden = !faults.length;
     byId("faults").replaceChildren(...faults.map((fault) => make("li", { class: "flex gap-1.5" }, mark("missing"), make("span", {}, fault))));
     byId("count-deliver").textContent = faults.length || "";
-    if (this.offered) this.#checkTitles();
+    if (this.offered) this.#checkSizes();
   }
 
   #number(id, whole = true) {
