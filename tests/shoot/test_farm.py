@@ -283,8 +283,8 @@ def test_addresses_are_checked() -> None:
 
 def test_a_machine_keeps_cores_for_others() -> None:
     program = (
-        "from cyclorama.core.render.film.tracer import default_threads\n"
-        "from cyclorama.shoot.farm.machine import hold_to\nhold_to(1)\nprint(default_threads())"
+        "from cyclorama.core.host.processes import cores\n"
+        "from cyclorama.shoot.farm.machine import hold_to\nhold_to(1)\nprint(cores())"
     )
     assert subprocess.run([sys.executable, "-c", program], capture_output=True, text=True).stdout == "1\n"
     for wrong in (0, 4096):

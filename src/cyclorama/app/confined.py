@@ -9,21 +9,20 @@ import logging
 import multiprocessing
 import os
 import shutil
-import sys
 import tempfile
 import time
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
-from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
 import psutil
-from py_landlock import AccessFs, Landlock, LandlockError
 
 from ..core.errors import CycloramaError, IntakeError
+from ..core.host.processes import limit_memory
+from ..core.host.sandbox import confine
 from ..core.kernel import cache_home
 from .confined_results import Tell, receive_result, send_result
 from .jobs import Unwanted
@@ -42,13 +41,14 @@ _children: Any = multiprocessing.get_context("forkserver" if _READY else "spawn"
 in a twentieth of a second instead of four."""
 if _READY:
     _children.set_forkserver_preload(["cyclorama.app.preload"])
-_SYSTEM = ("/usr", "/lib", "/lib64", "/etc", "/proc", "/sys", "/dev")
 _log = logging.getLogger(__name__)
 
 
 def make_ready() -> None:
     """Have children begin at once from now on, instead of when the first is wanted."""
     if _READY:
+        from multiprocessing import forkserver
+
         forkserver.ensure_running()
 
 
@@ -93,6 +93,8 @@ def run_limited(
                 raise Unwanted
             if watch.is_stuck():
                 raise IntakeError(too_long)
+            if watch.memory_bytes() > memory_bytes:  # where the system itself does not limit it
+                raise IntakeError(NO_MEMORY)
     except EOFError as error:
         raise IntakeError(gave_up) from error
     finally:
@@ -118,6 +120,12 @@ class _Watchdog:
     def moved(self) -> None:
         """Progress was told."""
         self._last_news = time.monotonic()
+
+    def memory_bytes(self) -> int:
+        """Room that it takes in memory."""
+        with suppress(psutil.Error):
+            return self._process.memory_info().rss if self._process is not None else 0
+        return 0
 
     def is_stuck(self) -> bool:
         now = time.monotonic()
@@ -160,14 +168,12 @@ def _examine(tell: Tell, examine: Callable[[Path, str], Any], path: Path, name: 
 def _child(
     connection: Connection, memory_bytes: int, confined: _Confined, work: Callable[..., Any], arguments: tuple[Any, ...]
 ) -> None:
-    import resource
-
     from . import preload  # noqa: F401  (before the cache of kernels can only be read)
 
-    resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
+    limit_memory(memory_bytes)
     tempfile.tempdir = os.environ["TMPDIR"] = str(confined.scratch)
     os.chdir(confined.scratch)
-    confine(confined.writes, confined.reads)
+    confine(confined.writes, (Path(__file__).parents[2], cache_home(), *confined.reads))
     try:
         result = work(lambda what, share: send_result(connection, "progress", what, share), *arguments)
         send_result(connection, "done", result)
@@ -180,18 +186,3 @@ def _child(
         raise
     finally:
         connection.close()
-
-
-def confine(writes: Path, reads: Sequence[Path]) -> bool:
-    """Give up the network and all files but the program's own and `reads`, to be read, and those below `writes`;
-    whether the system can do that. Cannot be taken back."""
-    program = [*map(Path, (sys.prefix, sys.base_prefix, *_SYSTEM)), Path(__file__).parents[2], cache_home(), *reads]
-    try:
-        rules = Landlock(strict=False).allow_read(*(p for p in program if p.exists()))
-        rules.add_path_rule("/dev/null", access=AccessFs.READ_FILE | AccessFs.WRITE_FILE)
-        shared = [p for p in (writes, Path("/dev/shm")) if p.exists()]
-        rules.allow_read_write(*shared).add_path_rule(*shared, access=AccessFs.REFER).apply()
-    except (LandlockError, OSError) as error:
-        _log.warning("Foreign files are read with limits of memory and time only: %s", error)
-        return False
-    return True

@@ -1,6 +1,5 @@
 """Time to deliver a cut of ten seconds at 1280×720: graded masters, a cross-fade, a title, sound."""
 
-import resource
 import tempfile
 from collections.abc import Callable
 from fractions import Fraction
@@ -18,6 +17,7 @@ from ..core.delivery.containers import encode
 from ..core.delivery.presets import Delivery
 from ..core.delivery.program_source import ProgramSource, in_order
 from ..core.delivery.verify import verify_delivery
+from ..core.host.processes import peak_memory
 from ..core.picture.exr import encode_exr, main_picture
 from ..core.picture.grade.finish import Finish, display_frame
 from ..core.picture.half_float import repair_pixels, widen_halves
@@ -104,4 +104,4 @@ def _all(picture: Callable[[Clip, int, int | None], F32], clip: Clip) -> None:
 
 def _memory() -> int:
     """The most memory that was held so far, bytes."""
-    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+    return peak_memory()

@@ -1,6 +1,5 @@
 """`./cyc bench`: how fast the renderer is, as ratios within one run."""
 
-import resource
 import statistics
 import time
 from collections.abc import Callable
@@ -12,6 +11,7 @@ from ..core.colour import LUMA32
 from ..core.commands.lists import with_made
 from ..core.commands.moves import with_ready_move
 from ..core.commands.values import SetValue, apply_set
+from ..core.host.processes import cores, peak_memory
 from ..core.motion import moment
 from ..core.picture.exposure import expose
 from ..core.picture.view_transform import to_display
@@ -19,7 +19,7 @@ from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.denoise import denoise
 from ..core.render.film.film import Film
 from ..core.render.film.progressive import SPLIT_FROM, STEPS, ProgressiveRenderer
-from ..core.render.film.tracer import Tracer, default_threads
+from ..core.render.film.tracer import Tracer
 from ..core.render.trace.wavefront import FrameScene
 from ..core.review import review
 from ..core.scene import Project, put_all
@@ -45,7 +45,7 @@ def run_bench(name: str, tell: Callable[[str], None]) -> None:
     rows = _edits(demo.project) | _lanes(demo) | _speed(scene) | _live(demo.project, compiler)
     rows["scene compiled in"] = f"{compiled:8.2f} s"
     rows["triangles"] = f"{len(scene.geometry.corners):8,}"
-    rows["peak memory"] = f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:8.0f} MiB"
+    rows["peak memory"] = f"{peak_memory() / 2**20:8.0f} MiB"
     for label, value in rows.items():
         tell(f"{label:36}{value}")
 
@@ -60,7 +60,7 @@ def _traced(scene: FrameScene, threads: int) -> float:
 def _speed(scene: FrameScene) -> dict[str, str]:
     queries = record(scene, WIDTH, HEIGHT, SAMPLES)
     rays = sum(len(q.rays.origin) for q in queries)
-    n = default_threads()
+    n = cores()
     bare, bare_n, one, many = [], [], [], []
     for _ in range(REPEATS):  # in turn, so that a machine that slows down slows all of them
         bare.append(ask_all(queries, 1))

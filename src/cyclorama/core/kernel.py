@@ -1,6 +1,5 @@
 """Compilation of kernels: one place for the options, so that every kernel is cached and releases the GIL."""
 
-import fcntl
 import hashlib
 import logging
 import os
@@ -13,6 +12,8 @@ from typing import Any, TypeVar
 import numba
 from numba import njit
 from numba.core.caching import Cache, IndexDataCacheFile
+
+from .host.holds import alone
 
 F = TypeVar("F", bound=Callable[..., object])
 
@@ -68,8 +69,7 @@ damaged_entries: list[str] = []
 def _save_alone(self: IndexDataCacheFile, key: object, data: object) -> None:
     """Numba reads, changes and writes a function's index of compiled versions without a lock; processes that compile
     at the same time could lead each other to the wrong version."""
-    with Path(self._cache_path, "lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
+    with alone(Path(self._cache_path, "lock")):
         try:
             self._load_index()
         except Exception:

@@ -5,7 +5,6 @@ when it dies is found, and done by another.
 """
 
 import json
-import os
 import secrets
 import threading
 from dataclasses import dataclass
@@ -16,8 +15,8 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import NotFoundError
+from ..core.host.holds import hold, is_held
 from .database import JobKind, JobRow, JobState, now
-from .file_lock import hold, is_held
 
 Result = dict[str, str | int]
 """What came of a job, by name."""
@@ -61,27 +60,20 @@ class Claims:
         self._folder = folder
         folder.mkdir(parents=True, exist_ok=True)
         self.owner = secrets.token_hex(8)
-        self._lock = os.open(self._path(self.owner), os.O_RDWR | os.O_CREAT, 0o644)
-        hold(self._lock)
+        self._hold = hold(self._path(self.owner))
 
     def lives(self, owner: str) -> bool:
         """True when the holder of a name lives; names of the dead are forgotten."""
-        try:
-            lock = os.open(self._path(owner), os.O_RDWR)
-        except FileNotFoundError:
-            return False
-        try:
-            if is_held(lock):
-                return True
-        finally:
-            os.close(lock)
+        if is_held(self._path(owner)):
+            return True
         self._path(owner).unlink(missing_ok=True)
         return False
 
     def close(self) -> None:
         """Let go of the name."""
         self._path(self.owner).unlink(missing_ok=True)
-        os.close(self._lock)
+        if self._hold is not None:
+            self._hold.close()
 
     def _path(self, owner: str) -> Path:
         return self._folder / f"{owner}.lock"
@@ -89,14 +81,7 @@ class Claims:
 
 def anybody_works(folder: Path) -> bool:
     """True when a holder of any name in a folder of claims lives."""
-    for path in folder.glob("*.lock"):
-        lock = os.open(path, os.O_RDWR)
-        try:
-            if is_held(lock):
-                return True
-        finally:
-            os.close(lock)
-    return False
+    return any(is_held(path) for path in folder.glob("*.lock"))
 
 
 class JobStore:

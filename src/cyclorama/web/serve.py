@@ -1,13 +1,13 @@
 """The HTTP server: how many connections it keeps, and how long it waits for those that say nothing."""
 
 import asyncio
-import resource
-from contextlib import suppress
 
 import h11
 import uvicorn
 from fastapi import FastAPI
 from uvicorn.protocols.http.h11_impl import H11Protocol
+
+from ..core.host.processes import raise_file_limit
 
 HEADERS_S = 15.0
 """A connection that has not sent a whole request head within this time is closed."""
@@ -17,16 +17,6 @@ KEPT_FILES = 256
 MOST_CONNECTIONS = 2_000
 LARGEST_MESSAGE = 1 << 20
 """Bytes of one message of a web socket."""
-
-
-def raise_file_limit() -> int:
-    """Let this process open as many files as it may, up to MOST_FILES; returns how many that is."""
-    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
-    wanted = MOST_FILES if hard == resource.RLIM_INFINITY else min(hard, MOST_FILES)
-    if soft < wanted:
-        with suppress(ValueError, OSError):
-            resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
-    return resource.getrlimit(resource.RLIMIT_NOFILE)[0]
 
 
 class BoundedProtocol(H11Protocol):
@@ -65,7 +55,7 @@ class BoundedProtocol(H11Protocol):
 
 def server_for(app: FastAPI) -> uvicorn.Server:
     """A server for the application, with its limits."""
-    files = raise_file_limit()
+    files = raise_file_limit(MOST_FILES)
     BoundedProtocol.most_connections = max(16, min(MOST_CONNECTIONS, files - KEPT_FILES))
     config = uvicorn.Config(
         app, log_level="warning", timeout_graceful_shutdown=2, ws_max_size=LARGEST_MESSAGE, http=BoundedProtocol

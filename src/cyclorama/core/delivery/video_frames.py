@@ -1,9 +1,7 @@
 """The pictures of a file that is being written: their pixels in its encoder's kind."""
 
 import os
-import sys
 from collections.abc import Iterator
-from contextlib import suppress
 from fractions import Fraction
 from typing import Any
 
@@ -12,6 +10,7 @@ import numpy as np
 from av.video.reformatter import Colorspace, Interpolation, VideoReformatter
 from numpy.typing import NDArray
 
+from ..host.processes import calm_threads
 from ..picture.view_transform import over, to_bytes
 from .presets import Coding
 
@@ -24,20 +23,6 @@ from the frame after these."""
 WHITE = 1.0
 """what lies behind alpha in files that hold none, as most players would show it"""
 os.environ.setdefault("SVT_LOG", "1")  # the AV1 encoder tells of faults only
-
-
-def _hold_back() -> None:
-    """Threads that took themselves for more urgent than all others stand back among them.
-
-    Run by root, as in a container, the AV1 encoder makes its threads and the one that called it real-time ones
-    (SCHED_FIFO): nothing else on the machine would move until it is done, and all that is started later would be so.
-    """
-    if sys.platform != "linux":
-        return
-    for thread in os.listdir("/proc/self/task"):
-        with suppress(ProcessLookupError):  # it has ended meanwhile
-            if os.sched_getscheduler(int(thread)) == os.SCHED_FIFO:
-                os.sched_setscheduler(int(thread), os.SCHED_OTHER, os.sched_param(0))
 
 
 class Pictures:
@@ -90,7 +75,7 @@ class Pictures:
         if coding.clear and coding.ending == "webm":
             stream.metadata["alpha_mode"] = "1"
         context.open()
-        _hold_back()
+        calm_threads()
         self._stream = stream
 
     def _gather(self, frame: av.VideoFrame) -> None:

@@ -5,8 +5,6 @@ process compiles these into the cache, from where the first one takes them when 
 """
 
 import hashlib
-import os
-import signal
 import subprocess
 import sys
 import tempfile
@@ -20,6 +18,7 @@ import numba
 import numpy as np
 
 from .. import kernel as kernel_module
+from ..host.processes import end_family, outliving
 from ..kernel import kernel_cache_folder, kernel_sources
 from ..material.bsdf import evaluate, sample
 from ..material.plain import evaluate_plain
@@ -66,12 +65,11 @@ def compile_apart(unwanted: Callable[[], bool]) -> None:
     thread that wants one for a small picture waits as long. Raises ChildProcessError with the last line of the trouble.
     """
     with tempfile.TemporaryFile() as said:
-        child = subprocess.Popen(_COMMAND, stdout=subprocess.DEVNULL, stderr=said, start_new_session=True)
+        child = subprocess.Popen(_COMMAND, stdout=subprocess.DEVNULL, stderr=said, **outliving())
         while child.poll() is None and not unwanted():
             with suppress(subprocess.TimeoutExpired):
                 child.wait(LOOK_EVERY_S)
-        with suppress(ProcessLookupError):
-            os.killpg(child.pid, signal.SIGKILL)  # its helper too
+        end_family(child.pid)  # its helper too
         child.wait()
         if child.returncode > 0:
             said.seek(0)

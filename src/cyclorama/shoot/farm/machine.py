@@ -6,7 +6,6 @@ Addresses with tls:// are encrypted as Dask's settings say (distributed.comm.tls
 
 import asyncio
 import logging
-import os
 import signal
 import time
 from collections.abc import Callable, Coroutine
@@ -16,7 +15,8 @@ from distributed import Nanny, Scheduler
 from distributed.comm.addressing import parse_address
 
 from ...core.errors import ShootError
-from ...core.render.film.tracer import Tracer, default_threads
+from ...core.host import processes
+from ...core.render.film.tracer import Tracer
 from ...core.render.warm import kernels_compiled, warm_up
 from .cluster import CORES, works
 
@@ -43,10 +43,10 @@ def check_address(address: str) -> str:
 
 def hold_to(cores: int) -> None:
     """Leave all but so many of the machine's cores to others, for good. Raises ShootError where it has fewer."""
-    here = sorted(os.sched_getaffinity(0))
-    if not 1 <= cores <= len(here):
-        raise ShootError(f"This machine has {len(here)} cores; {cores} were asked for.")
-    os.sched_setaffinity(0, here[:cores])
+    here = processes.cores()
+    if not 1 <= cores <= here:
+        raise ShootError(f"This machine has {here} cores; {cores} were asked for.")
+    processes.keep_to_cores(cores)
 
 
 def work_for(address: str, name: str | None, tell: Tell, cores: int | None = None) -> None:
@@ -70,8 +70,9 @@ def _run(work: Coroutine[None, None, None]) -> None:
 
     async def until_told() -> None:
         task = asyncio.ensure_future(work)
-        for sign in (signal.SIGINT, signal.SIGTERM):
-            asyncio.get_running_loop().add_signal_handler(sign, task.cancel)
+        loop = asyncio.get_running_loop()
+        for sign in processes.ENDING:  # Python's own handlers: loops of Windows have none
+            signal.signal(sign, lambda *_: loop.call_soon_threadsafe(task.cancel))
         with suppress(asyncio.CancelledError):
             await task
 
@@ -79,7 +80,7 @@ def _run(work: Coroutine[None, None, None]) -> None:
 
 
 async def _work(address: str, name: str | None, tell: Tell) -> None:
-    cores = default_threads()
+    cores = processes.cores()
     while True:
         machine = Nanny(
             address,

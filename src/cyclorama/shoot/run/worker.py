@@ -16,9 +16,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ...core.errors import BusyError, CycloramaError, NotFoundError, SpaceError
+from ...core.host.holds import Hold, hold, taken_over
 from ...core.render.film.tracer import Tracer
 from ...store import Studio
-from ...store.file_lock import hold
 from .take import shoot_take
 from .worker_lock import Beat, shooting, who_shoots
 
@@ -37,25 +37,12 @@ def start_worker(folder: Path) -> "subprocess.Popen[bytes] | None":
 
     The worker holds `starting.lock` from its birth until it shoots, or ends.
     """
-    starting = os.open(folder / "starting.lock", os.O_RDWR | os.O_CREAT, 0o644)
-    try:
-        if not hold(starting):
-            return None
-        command = [
-            sys.executable,
-            "-m",
-            "cyclorama.shoot.run.worker",
-            "--data",
-            str(folder),
-            "--starting",
-            str(starting),
-        ]
-        with (folder / "worker.log").open("ab") as log:
-            return subprocess.Popen(
-                command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, pass_fds=(starting,)
-            )
-    finally:
-        os.close(starting)  # the worker has it now
+    starting = hold(folder / "starting.lock")
+    if starting is None:
+        return None
+    command = [sys.executable, "-m", "cyclorama.shoot.run.worker", "--data", str(folder)]
+    with (folder / "worker.log").open("ab") as log:
+        return starting.hand_over(command, "--starting", stdin=subprocess.DEVNULL, stdout=log, stderr=log)
 
 
 def ensure_worker(studio: Studio) -> None:
@@ -64,16 +51,16 @@ def ensure_worker(studio: Studio) -> None:
         start_worker(studio.folder)
 
 
-def work(folder: Path, starting: int | None = None) -> None:
+def work(folder: Path, starting: Hold | None = None) -> None:
     """Shoot queued takes until none has come for IDLE_S.
 
-    starting: the descriptor that says that this worker starts; it is closed once it shoots.
+    starting: hold that says that this worker starts; it lets go once it shoots.
     """
     studio = Studio(folder)
     while True:
         with shooting(folder) as beat:
             if starting is not None:
-                os.close(starting)
+                starting.close()
                 starting = None
             if beat is None:
                 return
@@ -148,7 +135,7 @@ if __name__ == "__main__":
     logging.basicConfig(format="%(asctime)s %(process)d %(message)s")
     parser = argparse.ArgumentParser(description="Shoots the takes queued in a data folder.")
     parser.add_argument("--data", type=Path, required=True)
-    parser.add_argument("--starting", type=int)
+    parser.add_argument("--starting")
     _log.warning("worker %s begins", os.getpid())
     arguments = parser.parse_args()
-    work(arguments.data, arguments.starting)
+    work(arguments.data, taken_over(arguments.starting) if arguments.starting else None)

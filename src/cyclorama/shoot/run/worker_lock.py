@@ -4,17 +4,18 @@ The time of the lock file is the holder's sign of life: setting it needs no room
 """
 
 import os
-import signal
 import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from ...store.file_lock import hold, is_held
+from ...core.host.holds import hold, is_held
+from ...core.host.processes import end_process
 
 BEAT_S = 1.0
+PID_LETTERS = 20
 SILENT_S = 60.0
 """A holder that gave no sign of life for this long hangs."""
 LONGEST_STEP_S = 900.0
@@ -41,7 +42,7 @@ class Presence:
 class Beat:
     """The holder's sign of life: given every second, as long as the work itself says now and then that it goes on."""
 
-    def __init__(self, lock: int):
+    def __init__(self, lock: Path):
         self._lock = lock
         self._stop = threading.Event()
         self._moved = time.monotonic()
@@ -68,32 +69,28 @@ class Beat:
 @contextmanager
 def shooting(folder: Path) -> Iterator[Beat | None]:
     """Be the one who shoots in a data folder; yields None when somebody else is."""
-    lock = os.open(_path(folder), os.O_RDWR | os.O_CREAT, 0o644)
+    path = _path(folder)
+    held = hold(path)
+    if held is None:
+        yield None
+        return
     try:
-        if not hold(lock):
-            yield None
-            return
-        os.utime(lock)
-        os.pwrite(lock, f"{os.getpid():<20}".encode(), 0)
-        with Beat(lock) as beat:
+        with path.open("r+b") as file:
+            file.write(f"{os.getpid():<{PID_LETTERS}}".encode())
+        os.utime(path)
+        with Beat(path) as beat:
             yield beat
     finally:
-        os.close(lock)
+        held.close()
 
 
 def who_shoots(folder: Path) -> Presence | None:
     """Holder of the worker lock of a data folder, None when it is free. Takes nothing."""
-    try:
-        lock = os.open(_path(folder), os.O_RDWR)
-    except FileNotFoundError:
+    path = _path(folder)
+    if not is_held(path):
         return None
-    try:
-        if not is_held(lock):
-            return None
-        text = os.pread(lock, 20, 0).strip()
-        return Presence(int(text) if text.isdigit() else 0, os.fstat(lock).st_mtime)
-    finally:
-        os.close(lock)
+    text = path.read_bytes()[:PID_LETTERS].strip()
+    return Presence(int(text) if text.isdigit() else 0, path.stat().st_mtime)
 
 
 def end(folder: Path, wait_s: float = 10.0) -> bool:
@@ -101,8 +98,7 @@ def end(folder: Path, wait_s: float = 10.0) -> bool:
     until = time.monotonic() + wait_s
     while (there := who_shoots(folder)) is not None:
         if there.pid and there.pid != os.getpid():
-            with suppress(ProcessLookupError, PermissionError):
-                os.kill(there.pid, signal.SIGKILL)
+            end_process(there.pid)
         if time.monotonic() > until:
             return False
         time.sleep(0.05)

@@ -24,9 +24,9 @@ from scipy.ndimage import uniform_filter
 
 from ...arrays import RGBImage
 from ...colour import LUMA32
+from ...host.processes import cores
 from ...kernel import device, kernel
 from .film import Film
-from .tracer import default_threads
 
 FARTHEST = 3
 """Frames before and after whose noisy light counts for what looks alike from everywhere; 1 for all else."""
@@ -149,7 +149,7 @@ class Neighbours:
         self._slot: dict[int, int] = {}
         self._free = list(range(slots))
         self._seen = FrameHistory.empty(slots, height, width)
-        self._pool = ThreadPoolExecutor(default_threads())
+        self._pool = ThreadPoolExecutor(cores())
 
     def close(self) -> None:
         self._pool.shutdown()
@@ -213,7 +213,7 @@ class Neighbours:
             _average(rows[0], rows[1], slots, lie, light, seen.rest, seen.normal, seen.part, seen.motion,
                      seen.around, pixel_m, follow, low, high, out)  # fmt: skip
 
-        steps = np.linspace(0, height, 4 * default_threads() + 1).astype(int)
+        steps = np.linspace(0, height, 4 * cores() + 1).astype(int)
         list(self._pool.map(run, pairwise(steps)))
         return out
 

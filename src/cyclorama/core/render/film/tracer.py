@@ -1,6 +1,5 @@
 """Exposing a film batch by batch on a pool of threads, evenly or until the noise is low enough."""
 
-import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
@@ -8,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...colour import LUMA32
+from ...host.processes import cores
 from ..trace.arrays import I32
 from ..trace.camera_rays import TILE, pixel_order
 from ..trace.wavefront import FrameScene, trace_batch
@@ -26,10 +26,6 @@ class Cancelled(Exception):
     """The caller's `cancelled` said stop."""
 
 
-def default_threads() -> int:
-    return max(1, len(os.sched_getaffinity(0)))
-
-
 def film_for(scene: FrameScene) -> Film:
     """An empty film with the layers that the scene records."""
     return Film(scene.camera.width, scene.camera.height, scene.layers, scene.recording.first, scene.matte)
@@ -39,7 +35,7 @@ class Tracer:
     """Exposes films with a pool of threads; use as a context manager or call `close`."""
 
     def __init__(self, threads: int | None = None):
-        self.threads = threads or default_threads()
+        self.threads = threads or cores()
         self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer")
 
     def __enter__(self) -> "Tracer":
