@@ -23,7 +23,7 @@ def kernel_sources(root: Path) -> set[Path]:
     found = {Path(__file__)}
     for path in root.rglob("*.py"):
         text = path.read_text(encoding="utf-8")
-        if "kernel import" in text:
+        if re.search(r"^from .*kernel import", text, re.MULTILINE):
             found.add(path)
             for dots, name in re.findall(r"^from (\.+)([\w.]+) import", text, re.MULTILINE):
                 source = path.parents[len(dots) - 1].joinpath(*name.split(".")).with_suffix(".py")

@@ -17,7 +17,6 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import minimum_filter1d, uniform_filter1d
-from scipy.signal import resample_poly
 
 from ..errors import IntakeError, telling_of_space
 from ..scene.base import ReadAsset
@@ -236,6 +235,8 @@ def true_peaks(samples: F32) -> F32:
     """The largest level (n,) around every sample between it and the next, oversampled four times (BS.1770 annex 2)."""
     if not len(samples):
         return np.zeros(0, np.float32)
+    from scipy.signal import resample_poly  # takes a while to load
+
     fine = np.abs(resample_poly(samples.astype(np.float64), OVERSAMPLED, 1, axis=0))
     return np.asarray(fine.reshape(len(samples), -1).max(axis=1), np.float32)
 

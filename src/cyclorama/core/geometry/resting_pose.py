@@ -3,7 +3,6 @@
 import warnings
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
 from scipy.spatial.transform import Rotation
 
 from ..arrays import Points, Vec3
@@ -63,6 +62,8 @@ def _resting_face(points: Points, middle: Vec3) -> Vec3 | None:
     The weight is over a face when the way from the middle along the face's normal leaves the hull through that face.
     None where no such face lies within reach.
     """
+    from scipy.spatial import ConvexHull, QhullError  # takes a while to load
+
     try:
         planes = ConvexHull(points).equations
     except QhullError:

@@ -9,7 +9,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import lsq_linear
 
 F64 = NDArray[np.float64]
 STAY = 0.02
@@ -51,6 +50,8 @@ def balance_strengths(shares: F64, rest: F64, target: float) -> F64:
     stay = np.sqrt(STAY * len(shares)) * np.eye(n)
     a = np.concatenate([shares / target, stay])
     b = np.concatenate([1.0 - rest / target, stay @ np.ones(n)])
+    from scipy.optimize import lsq_linear  # takes a while to load
+
     found = lsq_linear(a, b, (2.0**-MOST_STOPS, 2.0**MOST_STOPS), method="bvls")
     return np.asarray(found.x, np.float64)
 

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 from scipy import ndimage
-from scipy.spatial import cKDTree
 
 from ..arrays import RGBImage
 from ..colour import LUMA
@@ -199,6 +198,8 @@ def _grown(region: BrightRegion, degrees: float) -> Mask:
     coarse[row[:, None].repeat(width, 1)[region.mask], column[None].repeat(height, 0)[region.mask]] = True
     directions = _directions(rows, columns)
     reach = 2.0 * math.sin(math.radians(max(degrees, 270.0 / rows)) / 2.0)
+    from scipy.spatial import cKDTree  # takes a while to load
+
     away, _ = cKDTree(directions[coarse]).query(directions.reshape(-1, 3), distance_upper_bound=reach)
     return np.asarray(np.isfinite(away).reshape(rows, columns)[row][:, column])
 

@@ -4,7 +4,6 @@ import math
 from typing import NamedTuple
 
 import numpy as np
-from scipy.spatial import ConvexHull
 
 from ..arrays import Points, Vec3
 
@@ -71,6 +70,8 @@ def grazing_direction(point: Vec3, hull: Points, light_at: Vec3) -> Vec3 | None:
     side = _unit(np.cross(middle, [0.0, 1.0, 0.0] if abs(middle[1]) < 0.9 else [1.0, 0.0, 0.0]))
     axes = np.stack([side, np.cross(middle, side)])
     flat = rays @ axes.T / (rays @ middle)[:, None]
+    from scipy.spatial import ConvexHull  # takes a while to load
+
     outline = flat[ConvexHull(flat).vertices]
     now = _unit(light_at - point)
     here = axes @ now / max(float(now @ middle), 0.05)

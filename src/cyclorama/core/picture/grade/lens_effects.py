@@ -7,7 +7,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import dctn, idctn
 from scipy.ndimage import gaussian_filter, map_coordinates
-from scipy.signal import fftconvolve
 
 from ...arrays import Mask, RGBImage
 from ...colour import LUMA32
@@ -120,6 +119,8 @@ def _spread_in_rays(picture: RGBImage, length: float, blades: int) -> F32:
         kernel += np.exp(-np.abs(along) / length - 0.5 * (across / RAY_PX) ** 2)
     kernel = (kernel / kernel.sum()).astype(np.float32)
     padded = np.pad(picture, ((reach, reach), (reach, reach), (0, 0)), mode="symmetric")
+    from scipy.signal import fftconvolve  # takes a while to load
+
     spread = fftconvolve(padded, kernel[..., None], mode="valid", axes=(0, 1))
     return np.maximum(spread.astype(np.float32), 0).reshape(h, w, 3)
 

@@ -9,7 +9,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from ...arrays import RGBImage
 from ...colour_spaces import FROM_CONES, FROM_LAB, TO_CONES, TO_LAB
@@ -108,6 +107,8 @@ def curve_table(points: tuple[CurvePoint, ...]) -> F32:
     if len(points) == 1:
         return np.full(CURVE_STEPS + 1, go[0] - come[0], np.float32)
     held = np.clip(stops, come[0], come[-1])
+    from scipy.interpolate import PchipInterpolator  # takes a while to load
+
     return np.asarray(PchipInterpolator(come, go)(held) - held, np.float32)
 
 
