@@ -1,6 +1,7 @@
 """The studio on the network: a free port, a key where others reach it, and the browser opened."""
 
 import errno
+import gc
 import os
 import secrets
 import socket
@@ -25,6 +26,7 @@ def serve(
     lens_samples: int | None = None,
     building: Callable[[], dict[str, Path]] = dict,
 ) -> None:
+    gc.disable()  # what is imported stays: looking for what does not would take a fifth of the start
     import psutil
 
     from ..store import open_studio
@@ -32,6 +34,8 @@ def serve(
     from ..web.guard import LOOPBACK
     from ..web.serve import server_for
 
+    gc.freeze()
+    gc.enable()
     with sentences():
         studio = open_studio(data)
         for sentence in studio.findings:

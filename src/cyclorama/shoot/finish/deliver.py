@@ -35,7 +35,6 @@ from ...store import Studio
 from ...store.assets import write_whole
 from ...store.cuts import Handed
 from .masters import Masters
-from .package import write_package
 from .sheets import pictures_beside
 from .take_frames import TakeReel, sizes_of
 
@@ -108,6 +107,8 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
                     first = round(numbers.start * film.rate / programme.rate)
                     found = _frames(film, delivery, target, _pieces_of(studio, handed, reel), first, tell)
                 case "package":
+                    from .package import write_package  # its library of timelines takes a while to load
+
                     found = write_package(studio, handed, reel, programme.name, target, tell)
                 case "sheet" if delivery.sheet_of != "frames":
                     found = _sheet_beside(studio, handed, reel, programme.name, numbers, target)
