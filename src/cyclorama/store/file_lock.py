@@ -5,7 +5,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Self
 
-from ..core.host.holds import Hold, hold
+from ..core.host.holds import HeldFile, hold
 
 LOCK = "studio.lock"
 
@@ -13,7 +13,7 @@ LOCK = "studio.lock"
 class FolderLock:
     """Shared by all who have a data folder open; taken alone by whoever replaces its database."""
 
-    def __init__(self, held: Hold):
+    def __init__(self, held: HeldFile):
         self._held = held
 
     @classmethod

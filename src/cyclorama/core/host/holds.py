@@ -35,7 +35,7 @@ _EXACT_S = 0.02
 """Times at which a process began differ by less, whoever asks."""
 
 
-class Hold(ABC):
+class HeldFile(ABC):
     """A file that is held until `close`, or until the process ends."""
 
     @abstractmethod
@@ -50,13 +50,13 @@ class Hold(ABC):
         """
 
 
-def hold(path: Path, shared: bool = False) -> Hold | None:
+def hold(path: Path, shared: bool = False) -> HeldFile | None:
     """Hold a file, alone or beside others who share it; None where somebody is in the way."""
     return _LockedFile.of(path, shared) if HAS_OFD else _Marker.of(path, shared)
 
 
-def taken_over(told: str) -> Hold:
-    """Hold that a process was handed at its start."""
+def taken_over(told: str) -> HeldFile:
+    """File that a process was handed at its start."""
     return _LockedFile(int(told)) if HAS_OFD else _Marker.given(Path(told))
 
 
@@ -87,7 +87,7 @@ def _whole(kind: int) -> bytes:
     return struct.pack(_FLOCK, kind, os.SEEK_SET, 0, 0, 0)
 
 
-class _LockedFile(Hold):
+class _LockedFile(HeldFile):
     """A lock on an open file description."""
 
     def __init__(self, descriptor: int):
@@ -114,7 +114,7 @@ class _LockedFile(Hold):
             self.close()  # the process has it now
 
 
-class _Marker(Hold):
+class _Marker(HeldFile):
     """A marker in the folder of a file's holders."""
 
     def __init__(self, path: Path):

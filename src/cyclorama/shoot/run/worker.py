@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ...core.errors import BusyError, CycloramaError, NotFoundError, SpaceError
-from ...core.host.holds import Hold, hold, taken_over
+from ...core.host.holds import HeldFile, hold, taken_over
 from ...core.render.film.tracer import Tracer
 from ...store import Studio
 from .take import shoot_take
@@ -51,7 +51,7 @@ def ensure_worker(studio: Studio) -> None:
         start_worker(studio.folder)
 
 
-def work(folder: Path, starting: Hold | None = None) -> None:
+def work(folder: Path, starting: HeldFile | None = None) -> None:
     """Shoot queued takes until none has come for IDLE_S.
 
     starting: hold that says that this worker starts; it lets go once it shoots.
