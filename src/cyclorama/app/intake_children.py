@@ -24,7 +24,7 @@ def read_and_keep(tell: Tell, paths: dict[str, str], kept: Path) -> Intake:
     intake = take_in({name: path.read_bytes() for name, path in files.items()}, tell)
     # written here, so that the studio never holds what may be gigabytes, and moved by it afterwards
     store = AssetStore(kept)
-    archive = next(iter(files.values())).with_name("source.zip")
+    archive = kept.with_name("source.zip")
     with telling_of_space():
         pack_sources(files, archive)
     source = store.take(archive)

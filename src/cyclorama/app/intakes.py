@@ -18,6 +18,7 @@ from ..store.bundle import is_bundle, keep_bundle
 from ..store.jobs import Job, Result
 from .bundles import shown_from_master
 from .confined import run_limited
+from .confined_results import Tell
 from .intake_children import examine_in_child, read_again, read_and_keep
 from .jobs import JobContext, JobRunner, Kind, Unwanted
 from .lens import Lens, LensEye
@@ -134,6 +135,24 @@ def _limited(
     job: Job, hand: JobContext, read: Callable[..., Any], *given: Any, folder: Path, reads: Sequence[Path] = ()
 ) -> Any:
     """Result of a reader on the files of a job, in a process of its own."""
+    tell: Tell = lambda what, share: hand.tell(what, share * 0.98)  # noqa: E731
+    return _confined(read, given, job.name, folder, reads, tell, hand.unwanted)
+
+
+def read_confined(paths: dict[str, str], folder: Path, name: str, tell: Tell, reads: Sequence[Path]) -> Intake:
+    """Intake of a model's files, read in a process of its own; kept in a folder below `folder`. Raises IntakeError."""
+    return _confined(read_and_keep, (paths, folder / KEPT), name, folder, reads, tell, lambda: False)
+
+
+def _confined(
+    read: Callable[..., Any],
+    given: Sequence[Any],
+    name: str,
+    folder: Path,
+    reads: Sequence[Path],
+    tell: Tell,
+    unwanted: Callable[[], bool],
+) -> Any:
     return run_limited(
         read,
         *given,
@@ -141,10 +160,10 @@ def _limited(
         reads=reads,
         memory_bytes=MEMORY_LIMIT_BYTES,
         longest_s=LONGEST_S,
-        tell=lambda what, share: hand.tell(what, share * 0.98),
-        unwanted=hand.unwanted,
-        too_long=f"‘{job.name}’ takes too long to read; it was given up. Reduce it first.",
-        gave_up=f"‘{job.name}’ is damaged: its reader broke down over it. Export it again, or in another format.",
+        tell=tell,
+        unwanted=unwanted,
+        too_long=f"‘{name}’ takes too long to read; it was given up. Reduce it first.",
+        gave_up=f"‘{name}’ is damaged: its reader broke down over it. Export it again, or in another format.",
     )
 
 
@@ -167,7 +186,7 @@ def _accept(studio: Studio, lens: Lens, intake: Intake, project_id: str | None, 
 
     label = f"Bring in {intake.item.source_name}"
     if project_id is None:
-        project = new_project(_title(intake.item.source_name), FOR_CLIPS)
+        project = new_project(title_of(intake.item.source_name), FOR_CLIPS)
         after = placed(project)  # nothing is left of a new project whose model cannot be placed
         project_id = studio.projects.create(project).project.id
         saved = studio.projects.edit(project_id, None, label, lambda _: after)
@@ -192,6 +211,7 @@ def _go_on(hand: JobContext) -> None:
         raise Unwanted
 
 
-def _title(source_name: str) -> str:
+def title_of(source_name: str) -> str:
+    """Name of a project that begins with a file."""
     stem = PurePosixPath(source_name).stem.replace("-", " ").replace("_", " ").strip()
     return stem[:80].capitalize() or "Untitled"

@@ -12,6 +12,7 @@ from .restore import restore
 from .run import run
 from .shoot import shoot
 from .tidy import tidy
+from .turn import turn
 
 app = typer.Typer(
     add_completion=False,
@@ -21,7 +22,7 @@ app = typer.Typer(
     help="**Cyclorama**: a photo studio in a browser. Bring a model, set it, light it, give the camera a move, "
     "shoot, screen, deliver.",
 )
-for command in (demo, run, tidy, restore, shoot, cut, deliver, bundle, worker, scheduler, bench, check):
+for command in (demo, run, turn, tidy, restore, shoot, cut, deliver, bundle, worker, scheduler, bench, check):
     app.command()(command)
 app.command("open")(open_)
 app.command(context_settings={"allow_extra_args": True, "ignore_unknown_options": True})(test)

@@ -10,9 +10,11 @@ from ..app.cuts import cut_of_take
 from ..app.projects import find_project
 from ..core.cut.document import Cut
 from ..core.delivery.presets import PRESETS, Delivery, PresetName
+from ..core.delivery.verify import Opened
 from ..core.errors import CycloramaError, NotFoundError, ShootError
 from ..shoot.finish.deliver import file_name, folder_of, hand_over, remove_files
 from ..store import Studio, open_studio
+from ..store.cuts import Handed
 from .bar import bar
 
 
@@ -32,23 +34,31 @@ def deliver_in_terminal(
             raise NotFoundError(f"There is no studio in {data}. Give its folder with --data.")
         studio = open_studio(data)
         project_id, cut = _cut_of(studio, project, take_id)
-        delivery = _delivery(cut, preset, size, fits_mb, rounds)
+        delivery = delivery_of(cut, preset, size, fits_mb, rounds)
         stem = studio.projects.get(project_id).project.name if take_id is None else take_id
-        handed = studio.cuts.hand_over(project_id, file_name(stem, delivery), delivery, cut)
-        with bar(console) as tell:
-            try:
-                found = hand_over(studio, handed, tell)
-            except BaseException:  # also Ctrl+C: who asks again begins another
-                remove_files(studio, handed)
-                studio.cuts.forget(handed.id)
-                raise
+        handed, found = hand_over_in_terminal(studio, project_id, cut, delivery, stem, console)
     except CycloramaError as error:
         console.print(error.sentence, style="red")
         return 1
-    for line in found:
-        console.print(f"  {line.sentence}", style=None if line.fine else "yellow")
     print(folder_of(studio, project_id) / handed.name)
     return 0 if all(line.fine for line in found) else 2
+
+
+def hand_over_in_terminal(
+    studio: Studio, project_id: str, cut: Cut, delivery: Delivery, name: str, console: Console
+) -> tuple[Handed, list[Opened]]:
+    """Make a delivery with a bar and tell what was found in it. Raises CycloramaError; nothing stays then."""
+    handed = studio.cuts.hand_over(project_id, file_name(name, delivery), delivery, cut)
+    with bar(console) as tell:
+        try:
+            found = hand_over(studio, handed, tell)
+        except BaseException:  # also Ctrl+C: who asks again begins another
+            remove_files(studio, handed)
+            studio.cuts.forget(handed.id)
+            raise
+    for line in found:
+        console.print(f"  {line.sentence}", style=None if line.fine else "yellow")
+    return handed, found
 
 
 def _cut_of(studio: Studio, project: str | None, take_id: str | None) -> tuple[str, Cut]:
@@ -59,7 +69,8 @@ def _cut_of(studio: Studio, project: str | None, take_id: str | None) -> tuple[s
     return saved.project.id, studio.cuts.get(saved.project.id).cut
 
 
-def _delivery(cut: Cut, preset: str, size: str | None, fits_mb: float | None, rounds: int) -> Delivery:
+def delivery_of(cut: Cut, preset: str, size: str | None, fits_mb: float | None, rounds: int) -> Delivery:
+    """Delivery of a cut by a preset's name, with or without dashes. Raises ShootError."""
     known = {name.replace(" ", "-"): name for name in get_args(PresetName)}
     if preset not in known and preset not in PRESETS:
         raise ShootError(f"There is no preset ‘{preset}’. Known: {', '.join(known)}.")

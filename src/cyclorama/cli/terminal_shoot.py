@@ -46,7 +46,8 @@ def shoot_in_terminal(
         with shooting(data) as beat, cluster(studio) as farm:
             if beat is None:
                 raise ShootError("Another shoot has just begun in this data folder. Try again.")
-            state = _shoot(studio, take_id, console, beat, farm)
+            with Tracer() as tracer:
+                state = shoot_with_bar(studio, take_id, tracer, console, beat, farm)
     except CycloramaError as error:
         console.print(error.sentence, style="red")
         return 1
@@ -96,9 +97,12 @@ def _with_range(project: Project, frames: str | None) -> Project:
     return apply_set(project, SetValue(path="shot/shoot/to_frame", value=last))
 
 
-def _shoot(studio: Studio, take_id: str, console: Console, beat: Beat, farm: "Farm | None") -> str:
+def shoot_with_bar(
+    studio: Studio, take_id: str, tracer: Tracer, console: Console, beat: Beat, farm: "Farm | None"
+) -> str:
+    """Shoot a take with a bar in the terminal; its state then. Ctrl+C stops it."""
     columns = (TextColumn("frame {task.fields[frame]}"), BarColumn(None), TextColumn("{task.fields[left]}"))
-    with Progress(*columns, console=console) as bar, Tracer() as tracer:
+    with Progress(*columns, console=console) as bar:
         task = bar.add_task("", total=1.0, frame="–", left="")
 
         def tell(p: TakeProgress) -> None:

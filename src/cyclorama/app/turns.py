@@ -1,0 +1,110 @@
+"""A turn: from a model file to a project that is ready to be shot, in one step."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel
+
+from ..core.commands.perform import perform
+from ..core.commands.place_model import put_on_set
+from ..core.commands.stock import SetUp
+from ..core.errors import IntakeError
+from ..core.geometry.report import IntakeReport
+from ..core.render.compile.compiler import SceneCompiler
+from ..core.render.film.picking import PickProbe
+from ..core.render.film.tracer import Tracer
+from ..core.review import readiness, review
+from ..core.scene import FOR_CLIPS, Project, new_project, put_all
+from ..core.scene.stocked import ReadySet
+from ..store import Saved, Studio
+from .confined_results import Tell
+from .intakes import KEPT, read_confined, title_of
+from .uploads import scratch_folder
+
+REFERS = {".gltf", ".obj", ".usda", ".usd", ".usdc", ".dae"}
+"""Endings of models that refer to files beside them."""
+MOST_FILES, MOST_BYTES = 500, 4 << 30
+
+
+class TurnWishes(BaseModel):
+    """Wishes for a turn; what is None is as new projects have it."""
+
+    seconds: float | None = None
+    size: tuple[int, int] | None = None
+    quality: Literal["draft", "fine", "print"] = "fine"
+    ready: ReadySet | None = None
+    """set, lights and surroundings"""
+
+
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """A project that was made of a model, with all that was guessed."""
+
+    saved: Saved
+    guessed: tuple[str, ...]
+    """sentences on unit, axis and what was mended"""
+    ready: str
+    """sentence on what will be shot"""
+    odd: tuple[str, ...]
+    """sentences on what is worth a look"""
+
+
+def model_files(path: Path) -> dict[str, Path]:
+    """Files of a model by name: the file alone, or with those beside it where it may refer to them; all of a folder.
+
+    Raises IntakeError when there is none, or are too many.
+    """
+    if not path.exists():
+        raise IntakeError(f"There is no file ‘{path}’.")
+    folder = path if path.is_dir() else path.parent
+    if path.is_file() and path.suffix.lower() not in REFERS:
+        return {path.name: path}
+    beside = (p for p in folder.rglob("*") if p.is_file() and not p.name.startswith("."))
+    files = {path.name: path} if path.is_file() else {}
+    for one in beside:
+        files[one.relative_to(folder).as_posix()] = one
+        if len(files) > MOST_FILES or sum(p.stat().st_size for p in files.values()) > MOST_BYTES:
+            raise IntakeError(f"There is too much beside ‘{path.name}’. Put it with its files into a folder alone.")
+    if not files:
+        raise IntakeError(f"The folder ‘{path}’ is empty.")
+    return files
+
+
+def make_turn(studio: Studio, path: Path, wishes: TurnWishes, tracer: Tracer, tell: Tell) -> Turn:
+    """Bring a model into a new project, fitted, grounded and metered, with the settings that are wished for.
+
+    Raises IntakeError and ChangeError; nothing is left in the studio then but files that are tidied away.
+    """
+    files = model_files(path)
+    with scratch_folder(studio.folder) as folder:
+        paths = {name: str(file) for name, file in files.items()}
+        reads = tuple({file.parent for file in files.values()})
+        intake = read_confined(paths, folder, path.name, tell, reads)
+        studio.assets.keep_all(folder / KEPT)
+    studio.keep_intake(intake)
+    eye = PickProbe(SceneCompiler(studio.assets.get), tracer)
+    project = put_on_set(new_project(title_of(path.name), FOR_CLIPS), intake, eye)
+    if wishes.ready is not None:
+        project, _ = perform(project, SetUp(ready=wishes.ready), studio.measures_if_whole, eye)
+    project = put_all(project, _values(project, wishes))
+    key = studio.projects.create(new_project(project.name, FOR_CLIPS)).project.id
+    saved = studio.projects.edit(key, None, f"Bring in {path.name}", lambda empty: put_all(project, {"id": empty.id}))
+    ready = readiness(review(saved.project, studio.measures(saved.project.subject)))
+    return Turn(saved, _guesses(intake.report), ready.sentence, (*ready.blocking, *ready.odd))
+
+
+def _values(project: Project, wishes: TurnWishes) -> dict[str, object]:
+    values: dict[str, object] = {"shot/shoot/quality": wishes.quality}
+    if wishes.seconds is not None:
+        values["shot/frames"] = max(1, round(wishes.seconds * project.rate_num / project.rate_den))
+    if wishes.size is not None:
+        values |= {"shot/shoot/width": wishes.size[0], "shot/shoot/height": wishes.size[1]}
+    return values
+
+
+def _guesses(report: IntakeReport) -> tuple[str, ...]:
+    x, y, z = (side * report.unit_m * 1000 for side in report.size_file_units)
+    size = f"It is {x:.4g} × {y:.4g} × {z:.4g} mm: {report.unit_reason}."
+    found = (f"{finding.what} {finding.done}".strip() for finding in report.findings)
+    return (size, f"{report.up.upper()} is up: {report.up_reason}.", *found)

@@ -1,0 +1,168 @@
+"""`./cyc turn`: every model is brought in, shot and delivered, one after the other."""
+
+import json
+import os
+import secrets
+import shutil
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, get_args
+
+from pydantic import ValidationError
+from rich.console import Console
+
+from ..app import takes as take_service
+from ..app.cuts import cut_of_take
+from ..app.turns import Turn, TurnWishes, make_turn
+from ..core.errors import CycloramaError, ShootError
+from ..core.render.film.tracer import Tracer
+from ..core.render.warm import kernels_compiled, warm_up
+from ..core.scene import put
+from ..core.scene.stocked import ReadySet
+from ..core.scene.writing import derive
+from ..shoot.finish.deliver import folder_of
+from ..shoot.run.worker_lock import shooting
+from ..store import Saved, Studio, open_studio
+from .bar import bar
+from .terminal_delivery import delivery_of, hand_over_in_terminal
+from .terminal_shoot import shoot_with_bar
+
+FAILED, ODD = 1, 2
+
+
+def turn_in_terminal(
+    data: Path,
+    models: list[Path],
+    output: Path,
+    seconds: float | None,
+    size: str | None,
+    quality: str,
+    ready: str | None,
+    preset: str,
+    fits_mb: float | None,
+    as_json: bool,
+) -> int:
+    """Turn models; the exit code is that of the worst. A model that fails does not keep the others from their turn."""
+    console = Console(stderr=True)
+    try:
+        wishes = _wishes(seconds, size, quality, ready)
+        if len(models) > 1:
+            output.mkdir(parents=True, exist_ok=True)
+        data.mkdir(parents=True, exist_ok=True)
+        studio = open_studio(data)
+    except (CycloramaError, OSError) as error:
+        console.print(getattr(error, "sentence", f"{output} cannot be written: {error}."), style="red")
+        return FAILED
+    codes = []
+    with Tracer() as tracer:
+        if not kernels_compiled():
+            console.print("Preparing the renderer, once on this machine …")
+        warm_up(tracer)
+        turner = _Turner(studio, data, wishes, preset, fits_mb, tracer, console)
+        for model in models:
+            target = output / model.stem if len(models) > 1 or output.is_dir() else output
+            told: dict[str, Any] = {"model": str(model)}
+            try:
+                codes.append(turner.turn(model, target, told))
+            except CycloramaError as error:
+                console.print(f"{model}: {error.sentence}", style="red")
+                told["error"] = error.sentence
+                codes.append(FAILED)
+            print(json.dumps(told, ensure_ascii=False) if as_json else told.get("file", ""), flush=True)
+    return FAILED if FAILED in codes else max(codes, default=0)
+
+
+def _wishes(seconds: float | None, size: str | None, quality: str, ready: str | None) -> TurnWishes:
+    """Raises ShootError for what cannot be wished for."""
+    sets = {name.replace(" ", "-"): name for name in get_args(ReadySet)}
+    if ready is not None and ready not in sets:
+        raise ShootError(f"There is no set ‘{ready}’. Known: {', '.join(sets)}.")
+    try:
+        sides = None if size is None else tuple(int(side) for side in size.lower().replace("×", "x").split("x"))
+        return TurnWishes.model_validate(
+            {"seconds": seconds, "size": sides, "quality": quality, "ready": sets.get(ready or "")}
+        )
+    except ValueError as error:
+        what = f"‘{size}’ is no size; write 1080x1080" if not isinstance(error, ValidationError) else _which(error)
+        raise ShootError(f"{what}.") from error
+
+
+def _which(error: ValidationError) -> str:
+    field = str(error.errors()[0]["loc"][0])
+    known = {"quality": "draft, fine or print", "size": "two numbers, 1080x1080 say", "seconds": "a number"}
+    return f"--{field} takes {known.get(field, 'something else')}"
+
+
+@dataclass(frozen=True, slots=True)
+class _Turner:
+    """Turns models one by one."""
+
+    studio: Studio
+    data: Path
+    wishes: TurnWishes
+    preset: str
+    fits_mb: float | None
+    tracer: Tracer
+    console: Console
+
+    def turn(self, model: Path, target: Path, told: dict[str, Any]) -> int:
+        """Exit code of one model; `told` is filled for scripts. A target without an ending gets that of the file."""
+        self.console.print(f"[bold]{model}[/bold]")
+        with bar(self.console) as tell:
+            turn = make_turn(self.studio, model, self.wishes, self.tracer, tell)
+        told |= {"project": turn.saved.project.id, "guessed": list(turn.guessed), "odd": list(turn.odd)}
+        _tell(turn, self.console.print)
+        saved = _one_frame(turn.saved) if self.preset == "still" else turn.saved
+        take = take_service.call_take(self.studio, saved, start=False)
+        told["take"] = take.id
+        self._shoot(take.id)
+        cut = cut_of_take(self.studio.takes.get(take.id))
+        delivery = delivery_of(cut, self.preset, None, self.fits_mb, 1)
+        if self.preset == "still":
+            delivery = derive(delivery, poster=0)
+        name = turn.saved.project.name
+        handed, found = hand_over_in_terminal(self.studio, take.project_id, cut, delivery, name, self.console)
+        made = folder_of(self.studio, take.project_id) / self.studio.cuts.one(handed.id).name
+        target = target if target.suffix else target.with_suffix(made.suffix)
+        _copy(made, target)
+        told["file"] = str(target)
+        return 0 if all(line.fine for line in found) else ODD
+
+    def _shoot(self, take_id: str) -> None:
+        """Raises ShootError when it does not come to its end."""
+        with shooting(self.data) as beat:
+            if beat is None:
+                raise ShootError("Another shoot is running in this data folder. Wait for it or stop it first.")
+            state = shoot_with_bar(self.studio, take_id, self.tracer, self.console, beat, None)
+        if state != "done":
+            raise ShootError(f"The take {take_id} is {state}. Go on with: cyclorama shoot --resume {take_id}.")
+
+
+def _one_frame(saved: Saved) -> Saved:
+    shot = saved.project.shot
+    return Saved(put(saved.project, "shot/shoot/to_frame", shot.first_frame), saved.version, None, None, saved.updated)
+
+
+def _tell(turn: Turn, say: Callable[..., None]) -> None:
+    for sentence in turn.guessed:
+        say(f"  {sentence}")
+    say(f"  {turn.ready}")
+    for sentence in turn.odd:
+        say(f"  look here: {sentence}", style="yellow")
+
+
+def _copy(made: Path, target: Path) -> None:
+    """Write a copy that is there whole or not at all. Raises ShootError."""
+    part = target.with_name(f".{target.name}.{secrets.token_hex(4)}.part")
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if made.is_dir():
+            shutil.copytree(made, part)
+        else:
+            shutil.copyfile(made, part)
+        os.replace(part, target)
+    except OSError as error:
+        shutil.rmtree(part, ignore_errors=True)
+        part.unlink(missing_ok=True)
+        raise ShootError(f"‘{target}’ cannot be written: {error.strerror or error}.") from error

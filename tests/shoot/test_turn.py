@@ -1,0 +1,83 @@
+"""From model files to clips in one command."""
+
+import json
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+from PIL import Image
+from tests.core.geometry.test_intake import glb
+
+from cyclorama.cli.terminal_turn import turn_in_terminal
+from cyclorama.core.stock.sets import ready_set
+from cyclorama.store import Studio
+
+SMALL: dict = {"seconds": 0.125, "size": "64x48", "quality": "draft"}
+SMALL |= {"ready": None, "preset": "web", "fits_mb": None, "as_json": True}
+
+
+def turned(capsys: pytest.CaptureFixture[str], data: Path, models: list[Path], output: Path, **more: object) -> tuple:
+    """Exit code and what was told for scripts."""
+    code = turn_in_terminal(data, models, output, **SMALL | more)  # type: ignore[arg-type]
+    return code, [json.loads(line) for line in capsys.readouterr().out.splitlines()]
+
+
+def test_a_folder_of_models_is_turned_and_what_fails_is_told(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path
+) -> None:
+    (tmp_path / "brass ball.glb").write_bytes(glb())
+    (tmp_path / "broken.glb").write_bytes(b"no model")
+    models = [tmp_path / name for name in ("broken.glb", "brass ball.glb", "nowhere.glb")]
+    before = sorted(path.name for path in tmp_path.iterdir())
+    code, told = turned(capsys, tmp_path / "studio", models, tmp_path / "clips")
+    assert code == 1
+    assert ["error" in line for line in told] == [True, False, True]
+    assert "no file" in told[2]["error"]
+    assert sorted(path.name for path in tmp_path.iterdir()) == sorted([*before, "clips", "studio"])
+    (clip,) = (tmp_path / "clips").iterdir()
+    assert (clip.name, told[1]["file"]) == ("brass ball.mp4", str(clip))
+    with av.open(str(clip)) as file:
+        video = file.streams.video[0]
+        assert (video.width, video.height, video.frames) == (64, 48, 3)
+    assert any("200 × 200 × 200 mm" in sentence for sentence in told[1]["guessed"])
+    studio = Studio(tmp_path / "studio")
+    assert [listed.name for listed in studio.projects.listed()] == ["Brass ball"]  # to go on with
+    studio.close()
+
+
+def test_a_still_on_a_ready_set(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    folder = tmp_path / "model"
+    folder.mkdir()
+    (folder / "ball.glb").write_bytes(glb())
+    target = tmp_path / "ball.png"
+    code, (told,) = turned(capsys, tmp_path / "studio", [folder], target, preset="still", ready="bottle-on-dark-gloss")
+    assert code == 0, told
+    studio = Studio(tmp_path / "studio")
+    assert len(studio.takes.get(told["take"]).frames) == 1
+    look = studio.projects.get(told["project"]).project.look
+    assert {light.name for light in look.lights} == {
+        light.name for light in ready_set("bottle on dark gloss").look.lights
+    }
+    studio.close()
+    with Image.open(target) as image:
+        assert image.size == (64, 48)
+        assert np.asarray(image).std() > 1
+
+
+@pytest.mark.parametrize(
+    ("wish", "says"),
+    [
+        ({"size": "large"}, "is no size"),
+        ({"size": "64x48x2"}, "--size takes two numbers"),
+        ({"quality": "finest"}, "--quality takes draft, fine or print"),
+        ({"ready": "beach"}, "There is no set ‘beach’. Known: bare-sweep"),
+    ],
+)
+def test_wishes_that_cannot_be_are_told_before_anything_is_done(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, wish: dict, says: str
+) -> None:
+    code = turn_in_terminal(tmp_path / "studio", [tmp_path / "a.glb"], tmp_path / "a.mp4", **SMALL | wish)
+    assert code == 1
+    assert says in " ".join(capsys.readouterr().err.split())
+    assert not list(tmp_path.iterdir())
