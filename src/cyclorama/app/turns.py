@@ -38,7 +38,7 @@ class TurnWishes(BaseModel):
 
 
 @dataclass(frozen=True, slots=True)
-class Turn:
+class TurnedModel:
     """A project that was made of a model, with all that was guessed."""
 
     saved: Saved
@@ -71,7 +71,7 @@ def model_files(path: Path) -> dict[str, Path]:
     return files
 
 
-def make_turn(studio: Studio, path: Path, wishes: TurnWishes, tracer: Tracer, tell: Tell) -> Turn:
+def make_turn(studio: Studio, path: Path, wishes: TurnWishes, tracer: Tracer, tell: Tell) -> TurnedModel:
     """Bring a model into a new project, fitted, grounded and metered, with the settings that are wished for.
 
     Raises IntakeError and ChangeError; nothing is left in the studio then but files that are tidied away.
@@ -91,7 +91,7 @@ def make_turn(studio: Studio, path: Path, wishes: TurnWishes, tracer: Tracer, te
     key = studio.projects.create(new_project(project.name, FOR_CLIPS)).project.id
     saved = studio.projects.edit(key, None, f"Bring in {path.name}", lambda empty: put_all(project, {"id": empty.id}))
     ready = readiness(review(saved.project, studio.measures(saved.project.subject)))
-    return Turn(saved, _guesses(intake.report), ready.sentence, (*ready.blocking, *ready.odd))
+    return TurnedModel(saved, _guesses(intake.report), ready.sentence, (*ready.blocking, *ready.odd))
 
 
 def _values(project: Project, wishes: TurnWishes) -> dict[str, object]:

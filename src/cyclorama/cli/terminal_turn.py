@@ -14,7 +14,7 @@ from rich.console import Console
 
 from ..app import takes as take_service
 from ..app.cuts import cut_of_take
-from ..app.turns import Turn, TurnWishes, make_turn
+from ..app.turns import TurnedModel, TurnWishes, make_turn
 from ..core.errors import CycloramaError, ShootError
 from ..core.render.film.tracer import Tracer
 from ..core.render.warm import kernels_compiled, warm_up
@@ -144,7 +144,7 @@ def _one_frame(saved: Saved) -> Saved:
     return Saved(put(saved.project, "shot/shoot/to_frame", shot.first_frame), saved.version, None, None, saved.updated)
 
 
-def _tell(turn: Turn, say: Callable[..., None]) -> None:
+def _tell(turn: TurnedModel, say: Callable[..., None]) -> None:
     for sentence in turn.guessed:
         say(f"  {sentence}")
     say(f"  {turn.ready}")
