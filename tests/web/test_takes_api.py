@@ -1,6 +1,8 @@
 """Passes, re-balanced lights, pictures and clips over the JSON interface."""
 
+import hashlib
 import io
+import json
 import os
 import time
 import zipfile
@@ -19,12 +21,15 @@ from tests.web.test_api import change, client, ended, intake, put  # noqa: F401 
 
 from cyclorama.app import clips
 from cyclorama.app import takes as take_service
+from cyclorama.app.bundles import shown_from_master
+from cyclorama.core.errors import IntakeError
 from cyclorama.core.picture.light_mix import LightChange, light_layers, mix_lights
 from cyclorama.core.picture.linear import read_linear
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.shoot.frames.files import frame_path, frames_to_shoot, master_path, pass_path
 from cyclorama.shoot.run.take import shoot_take
 from cyclorama.store import Studio
+from cyclorama.store.bundle import examine_bundle, open_bundle, pack_bundle
 from cyclorama.web.app import create_app
 
 SMALL = {
@@ -315,3 +320,37 @@ def test_takes_come_along_in_a_bundle(
         assert frames_to_shoot(new) == ([*old.numbers] if masters_only else [])  # passes alone, where they are wanted
         assert other.get(f"/api/takes/{take}/shown/2").status_code == 200
         there.close()
+
+
+def test_a_damaged_take_in_a_bundle_does_not_keep_the_project_out(
+    client: TestClient,  # noqa: F811
+    data_folder: Path,
+    tracer: Tracer,
+    tmp_path: Path,
+) -> None:
+    studio, take = shot(client, data_folder, tracer)
+    packed = tmp_path / "ball.zip"
+    pack_bundle(studio, studio.takes.get(take).project_id, packed, takes_in="all")
+    with zipfile.ZipFile(packed) as box:
+        files = {name: box.read(name) for name in box.namelist()}
+    slate = files[f"takes/{take}/slate.json"] = files[f"takes/{take}/slate.json"].replace(b"schema_version", b"schema")
+    manifest = json.loads(files["manifest.json"])
+    entry = {"sha256": hashlib.sha256(slate).hexdigest(), "bytes": len(slate)}
+    manifest["take_files"][f"takes/{take}/slate.json"] = entry
+    for outside in (f"takes/{take}/../../../outside", f"takes/{take}/beauty/../../x", f"takes/{take}/notes.txt"):
+        hostile = json.dumps(manifest | {"take_files": manifest["take_files"] | {outside: entry}}).encode()
+        with zipfile.ZipFile(packed, "w") as box:
+            for name, data in (files | {"manifest.json": hostile, outside: slate}).items():
+                box.writestr(name, data)
+        with pytest.raises(IntakeError, match="is damaged"):
+            examine_bundle(packed, tmp_path / "unpacked")
+    with zipfile.ZipFile(packed, "w") as box:
+        for name, data in (files | {"manifest.json": json.dumps(manifest).encode()}).items():
+            box.writestr(name, data)
+    there = Studio(tmp_path / "there")
+    opened = open_bundle(there, packed, shown_from_master(there))
+    assert "cannot be used" in opened.says[0]
+    assert there.projects.get(opened.id).project.name
+    assert there.takes.ids() == []
+    assert not list((tmp_path / "there" / "takes").glob("*"))
+    there.close()

@@ -261,8 +261,13 @@ def _kept(studio: Studio, project: Project, cut: Cut, manifest: Manifest, takes_
         raise IntakeError(f"The project in the bundle cannot be used: {error.sentence}") from error
     if cut != Cut():
         studio.cuts.edit(project.id, 0, lambda before: (cut, "Opened from a bundle"))
-    kept = [keep_take(studio, folder, project, show) for folder in sorted(takes_folder.glob("*"))]
-    if came := sum(take is not None for take in kept):
+    came = 0
+    for folder in sorted(takes_folder.glob("*")):
+        try:
+            came += keep_take(studio, folder, project, show) is not None
+        except IntakeError as error:  # the project and its other takes are whole
+            says.append(error.sentence)
+    if came:
         says.append("One take came along." if came == 1 else f"{came} takes came along.")
     if manifest.missing:
         says.append(f"{len(manifest.missing)} files were not there when the bundle was made.")
