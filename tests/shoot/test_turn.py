@@ -46,12 +46,17 @@ def test_a_folder_of_models_is_turned_and_what_fails_is_told(
     studio.close()
 
 
-def test_a_still_on_a_ready_set(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+def test_a_still_on_a_ready_set(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(tmp_path)
     folder = tmp_path / "model"
     folder.mkdir()
     (folder / "ball.glb").write_bytes(glb())
     target = tmp_path / "ball.png"
-    code, (told,) = turned(capsys, tmp_path / "studio", [folder], target, preset="still", ready="bottle-on-dark-gloss")
+    code, (told,) = turned(
+        capsys, tmp_path / "studio", [Path("model")], Path("ball.png"), preset="still", ready="bottle-on-dark-gloss"
+    )
     assert code == 0, told
     studio = Studio(tmp_path / "studio")
     assert len(studio.takes.get(told["take"]).frames) == 1

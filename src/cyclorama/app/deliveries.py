@@ -1,11 +1,21 @@
-"""Deliveries in the background."""
+"""Deliveries: made, in the background or at once, and copied to where they are wanted."""
+
+import os
+import secrets
+import shutil
+from pathlib import Path
 
 from pydantic import BaseModel
 
-from ..shoot.finish.deliver import hand_over
+from ..core.cut.document import Cut
+from ..core.delivery.presets import Delivery
+from ..core.delivery.verify import Opened
+from ..core.errors import ShootError
+from ..shoot.finish.deliver import file_name, hand_over, remove_files
 from ..store import Studio
 from ..store.cuts import Handed
 from ..store.jobs import Job, Result
+from .confined_results import Tell
 from .jobs import JobContext, JobRunner, Kind
 
 FAULT = "It could not be delivered; the terminal that runs Cyclorama tells more."
@@ -31,3 +41,32 @@ def delivery_kind(studio: Studio) -> Kind:
         return {"name": handed.name, "fine": int(all(x.fine for x in found))}
 
     return Kind(do, FAULT, at_once=1)
+
+
+def make_delivery(
+    studio: Studio, project_id: str, cut: Cut, delivery: Delivery, name: str, tell: Tell
+) -> tuple[Handed, list[Opened]]:
+    """Make a delivery now and open it again. Raises CycloramaError; nothing of it stays then."""
+    handed = studio.cuts.hand_over(project_id, file_name(name, delivery), delivery, cut)
+    try:
+        return handed, hand_over(studio, handed, tell)
+    except BaseException:  # also Ctrl+C: who asks again begins another
+        remove_files(studio, handed)
+        studio.cuts.forget(handed.id)
+        raise
+
+
+def copy_out(made: Path, target: Path) -> None:
+    """Copy what was delivered to a place where it is whole or not at all. Raises ShootError."""
+    part = target.with_name(f".{target.name}.{secrets.token_hex(4)}.part")
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if made.is_dir():
+            shutil.copytree(made, part)
+        else:
+            shutil.copyfile(made, part)
+        os.replace(part, target)
+    except OSError as error:
+        shutil.rmtree(part, ignore_errors=True)
+        part.unlink(missing_ok=True)
+        raise ShootError(f"‘{target}’ cannot be written: {error.strerror or error}.") from error

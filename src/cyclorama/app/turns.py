@@ -57,6 +57,7 @@ def model_files(path: Path) -> dict[str, Path]:
     """
     if not path.exists():
         raise IntakeError(f"There is no file ‘{path}’.")
+    path = path.resolve()  # its reader is at work in a folder of its own
     folder = path if path.is_dir() else path.parent
     if path.is_file() and path.suffix.lower() not in REFERS:
         return {path.name: path}

@@ -7,12 +7,13 @@ from typing import get_args
 from rich.console import Console
 
 from ..app.cuts import cut_of_take
+from ..app.deliveries import make_delivery
 from ..app.projects import find_project
 from ..core.cut.document import Cut
 from ..core.delivery.presets import PRESETS, Delivery, PresetName
 from ..core.delivery.verify import Opened
 from ..core.errors import CycloramaError, NotFoundError, ShootError
-from ..shoot.finish.deliver import file_name, folder_of, hand_over, remove_files
+from ..shoot.finish.deliver import folder_of
 from ..store import Studio, open_studio
 from ..store.cuts import Handed
 from .bar import bar
@@ -48,14 +49,8 @@ def hand_over_in_terminal(
     studio: Studio, project_id: str, cut: Cut, delivery: Delivery, name: str, console: Console
 ) -> tuple[Handed, list[Opened]]:
     """Make a delivery with a bar and tell what was found in it. Raises CycloramaError; nothing stays then."""
-    handed = studio.cuts.hand_over(project_id, file_name(name, delivery), delivery, cut)
     with bar(console) as tell:
-        try:
-            found = hand_over(studio, handed, tell)
-        except BaseException:  # also Ctrl+C: who asks again begins another
-            remove_files(studio, handed)
-            studio.cuts.forget(handed.id)
-            raise
+        handed, found = make_delivery(studio, project_id, cut, delivery, name, tell)
     for line in found:
         console.print(f"  {line.sentence}", style=None if line.fine else "yellow")
     return handed, found

@@ -1,9 +1,6 @@
 """`./cyc turn`: every model is brought in, shot and delivered, one after the other."""
 
 import json
-import os
-import secrets
-import shutil
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,6 +11,7 @@ from rich.console import Console
 
 from ..app import takes as take_service
 from ..app.cuts import cut_of_take
+from ..app.deliveries import copy_out
 from ..app.turns import TurnedModel, TurnWishes, make_turn
 from ..core.errors import CycloramaError, ShootError
 from ..core.render.film.tracer import Tracer
@@ -125,7 +123,7 @@ class _Turner:
         handed, found = hand_over_in_terminal(self.studio, take.project_id, cut, delivery, name, self.console)
         made = folder_of(self.studio, take.project_id) / self.studio.cuts.one(handed.id).name
         target = target if target.suffix else target.with_suffix(made.suffix)
-        _copy(made, target)
+        copy_out(made, target)
         told["file"] = str(target)
         return 0 if all(line.fine for line in found) else ODD
 
@@ -150,19 +148,3 @@ def _tell(turn: TurnedModel, say: Callable[..., None]) -> None:
     say(f"  {turn.ready}")
     for sentence in turn.odd:
         say(f"  look here: {sentence}", style="yellow")
-
-
-def _copy(made: Path, target: Path) -> None:
-    """Write a copy that is there whole or not at all. Raises ShootError."""
-    part = target.with_name(f".{target.name}.{secrets.token_hex(4)}.part")
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        if made.is_dir():
-            shutil.copytree(made, part)
-        else:
-            shutil.copyfile(made, part)
-        os.replace(part, target)
-    except OSError as error:
-        shutil.rmtree(part, ignore_errors=True)
-        part.unlink(missing_ok=True)
-        raise ShootError(f"‘{target}’ cannot be written: {error.strerror or error}.") from error

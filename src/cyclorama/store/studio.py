@@ -42,6 +42,7 @@ class Studio:
         """Open the studio in a folder, which is made if it is not there. Raises CycloramaError while an earlier copy of
         its database is being put in place."""
         folder.mkdir(parents=True, exist_ok=True)
+        folder = folder.absolute()  # readers of foreign files are at work elsewhere
         self.folder = folder
         self.findings: list[str] = []
         """sentences on what was found and mended when the folder was opened"""
