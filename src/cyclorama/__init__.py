@@ -2,16 +2,17 @@
 
 from typing import TYPE_CHECKING, Any
 
+from .version import PROGRAM_VERSION as __version__
+
 if TYPE_CHECKING:
     from .core.errors import CycloramaError as Error
     from .scripting import StudioHandle as Studio
 
-__version__ = "0.1.0"
 __all__ = ["Error", "Studio", "__version__"]
 
 
 def __getattr__(name: str) -> Any:
-    """What scripts use is loaded when it is asked for: the program itself starts without it."""
+    """Names for scripts, loaded when they are asked for: the program itself starts without them."""
     if name == "Studio":
         from .scripting import StudioHandle
 

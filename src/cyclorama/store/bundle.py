@@ -21,7 +21,6 @@ from typing import Annotated
 
 from pydantic import BaseModel, Field
 
-from .. import __version__
 from ..core.bounded_zip import BoundedZip
 from ..core.cut.document import Cut
 from ..core.errors import ChangeError, IntakeError, NotFoundError
@@ -29,6 +28,7 @@ from ..core.geometry.cache_keys import measures_key, rig_key, standin_key, stand
 from ..core.scene import Project, load_project
 from ..core.scene.base import new_id
 from ..core.scene.writing import revise
+from ..version import PROGRAM_VERSION
 from .assets import put_in_place
 from .bundled_takes import FOLDER as TAKES
 from .bundled_takes import Show, TakesIn, is_take_file, keep_take, pack_take
@@ -127,7 +127,7 @@ def pack_bundle(
                 missing=missing,
                 takes=sorted({c.take_id for c in cut.clips if c.take_id}),
                 take_files=of_takes,
-                made_by=__version__,
+                made_by=PROGRAM_VERSION,
             )
             box.writestr("manifest.json", manifest.model_dump_json(indent=1))
         put_in_place(part, target)

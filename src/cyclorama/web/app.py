@@ -7,7 +7,7 @@ from pathlib import Path
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 
-from .. import __version__, gallery
+from .. import gallery
 from ..app.bin import emptying_of_bin
 from ..app.confined import make_ready
 from ..app.cuts import OpenCuts
@@ -28,6 +28,7 @@ from ..shoot.run.watch import Watch, mark_interrupted
 from ..store import Studio
 from ..store.backup import daily_backup
 from ..store.garbage import garbage_collection
+from ..version import PROGRAM_VERSION
 from .api import (
     bin,
     bundles,
@@ -127,7 +128,7 @@ def create_app(
         lens.close()
 
     # no pages about the interface: they would load scripts from elsewhere
-    app = FastAPI(title="Cyclorama", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
+    app = FastAPI(title="Cyclorama", version=PROGRAM_VERSION, lifespan=lifespan, docs_url=None, redoc_url=None)
     answer_problems(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for module in (

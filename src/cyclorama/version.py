@@ -1,0 +1,3 @@
+"""The version of the program."""
+
+PROGRAM_VERSION = "0.1.0"
