@@ -308,7 +308,10 @@ def test_shoot_kill_resume_screen_and_download(page: Page, server: Server, floor
         page.locator("#mat").focus()
         page.keyboard.press(station)
         if path == "shot/shoot/samples":
-            page.locator("[data-choice='shot/shoot/quality'] [data-value=own]").click()
+            expect(page.locator("#readiness")).to_contain_text("192×108")  # what is above it has come to rest
+            own = page.locator("[data-choice='shot/shoot/quality'] [data-value=own]")
+            own.click()
+            expect(own).to_have_attribute("aria-pressed", "true")
             page.get_by_role("switch", name="Use neighbouring frames").click()
         if path:
             field(page, path).fill(value)
