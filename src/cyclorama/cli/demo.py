@@ -44,8 +44,4 @@ def demo(
 
 def _builder(data: Path) -> "subprocess.Popen[bytes]":
     """A process that builds the demo projects: it takes all of a core, and the studio is to answer meanwhile."""
-    from ..core.host.processes import stand_back
-
-    builder = subprocess.Popen([sys.executable, "-m", "cyclorama.demo", str(data)])
-    stand_back(builder.pid)  # the renderer is compiled at the same time, and is waited for
-    return builder
+    return subprocess.Popen([sys.executable, "-m", "cyclorama.demo", str(data)])

@@ -70,12 +70,6 @@ def outliving() -> dict[str, Any]:
     return {"start_new_session": True}
 
 
-def stand_back(pid: int) -> None:
-    """Let a process have the cores that others leave."""
-    with suppress(psutil.Error):
-        psutil.Process(pid).nice(psutil.BELOW_NORMAL_PRIORITY_CLASS if sys.platform == "win32" else 15)
-
-
 def end_process(pid: int) -> None:
     """End a process at once, where it is there and this one may."""
     with suppress(psutil.Error):
