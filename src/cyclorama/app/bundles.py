@@ -2,7 +2,6 @@
 
 from functools import partial
 from pathlib import Path
-from typing import get_args
 
 import numpy as np
 from pydantic import BaseModel
@@ -15,7 +14,7 @@ from ..core.scene import Project
 from ..core.sequence.names import frame_name
 from ..shoot.frames.executors import shown_files
 from ..shoot.frames.files import sum_of, thumb_path
-from ..store import FileSum, Studio
+from ..store import FileSum, Studio, TakeRecord
 from ..store.assets import write_whole
 from ..store.bundle import pack_bundle, takes_for
 from ..store.bundled_takes import Show, TakesIn, files_of
@@ -29,13 +28,18 @@ FOLDER = "bundles"
 FAULT = "The project could not be packed; the terminal that runs Cyclorama tells more."
 
 
-class Packed(BaseModel):
+class BundleWishes(BaseModel):
+    """Takes that go into a bundle."""
+
+    takes: TakesIn = "none"
+    masters_only: bool = False
+    """without their pictures and passes"""
+
+
+class Packed(BundleWishes):
     """Request to pack a bundle."""
 
     project_id: str
-    takes: TakesIn = "none"
-    masters_only: bool = False
-    """of takes neither pictures nor passes"""
 
 
 class BundleTakes(BaseModel):
@@ -51,12 +55,12 @@ class BundleTakes(BaseModel):
 def bundle_choices(studio: Studio, project_id: str) -> list[BundleTakes]:
     """Choices of takes for a bundle. Raises NotFoundError."""
     studio.projects.version(project_id)
-    choices: tuple[TakesIn, ...] = get_args(TakesIn)
-    return [_choice(studio, project_id, which) for which in choices]
+    every, shown = takes_for(studio, project_id, "all"), studio.cuts.get(project_id).cut.take_ids
+    used = [take for take in every if take.id in shown]
+    return [_choice("none", []), _choice("used", used), _choice("all", every)]
 
 
-def _choice(studio: Studio, project_id: str, which: TakesIn) -> BundleTakes:
-    takes = takes_for(studio, project_id, which)
+def _choice(which: TakesIn, takes: list[TakeRecord]) -> BundleTakes:
     masters = sum(path.stat().st_size for take in takes for path in files_of(take, True).values())
     size = data_size(sum(take.disk_bytes for take in takes))
     return BundleTakes(takes=which, count=len(takes), size=size, masters_size=data_size(masters))

@@ -10,7 +10,7 @@ from ..core.errors import NotFoundError
 from ..core.motion import FrameRate
 from ..core.scene import Project
 from ..shoot.finish.masters import Masters
-from ..shoot.finish.take_frames import TakeReel, film_of, takes_in, takes_of
+from ..shoot.finish.take_frames import TakeReel, film_of, takes_of
 from ..store import Studio, TakeRecord
 from ..store.cuts import CutState
 
@@ -44,7 +44,7 @@ def edit_cut(studio: Studio, project_id: str, version: int, edit: Edit) -> CutSt
     """The cut after an edit. Raises ConflictError for an older version, ChangeError for an edit that cannot be made."""
 
     def change(cut: Cut) -> tuple[Cut, str]:
-        takes = takes_of(studio, {*takes_in(cut), getattr(edit, "take_id", "")} - {""})
+        takes = takes_of(studio, {*cut.take_ids, getattr(edit, "take_id", "")} - {""})
         films = {take_id: film_of(take) for take_id, take in takes.items()}
         return apply_edit(cut, edit, films), edit_label(cut, edit)
 

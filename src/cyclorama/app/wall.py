@@ -113,7 +113,7 @@ class Wall:
         return cards
 
     def verification(self) -> Repeating:
-        """Works out anew, some at a time, what was kept from before, once the wall has been seen."""
+        """Background task that works out kept summaries anew, some at a time, after the wall was first shown."""
         return Repeating("wall", self._verify_some, VERIFY_EVERY_S)
 
     def _verify_some(self) -> None:
@@ -131,8 +131,9 @@ class Wall:
         if kept.keys() <= self._written:
             return
         self._written = {*kept}
-        older = {state: self._from_before[state] for one in listed if (state := _state(one)) in self._from_before}
-        write_whole(self._studio.folder / FILE, _KEPT.dump_json({"program": program().hex(), "cards": older | kept}))
+        older = {state: self._from_before.get(state) for state in map(_state, listed)}  # some are worked out meanwhile
+        cards = {state: found for state, found in (older | kept).items() if found is not None}
+        write_whole(self._studio.folder / FILE, _KEPT.dump_json({"program": program().hex(), "cards": cards}))
 
     def _card(self, listed: Listed, all_takes: list[ListedTake]) -> WallCard:
         state = _state(listed)

@@ -97,10 +97,11 @@ def pack_bundle(
     """
     project, cut = studio.projects.get(project_id).project, studio.cuts.get(project_id).cut
     documents = {"project.json": project.model_dump_json(), "cut.json": cut.model_dump_json()}
-    needed = sorted(set().union(*map(keys_in, documents.values())))
+    takes = takes_for(studio, project_id, takes_in)
+    slates = (take.project.model_dump_json() for take in takes)  # a take may show what the project has no more
+    needed = sorted(set().union(*map(keys_in, (*documents.values(), *slates))))
     missing = [key for key in needed if not studio.assets.has(key)]
     keys = [k for key in needed for k in (key, *(of(key) for of in _BESIDE)) if studio.assets.has(k)]
-    takes = takes_for(studio, project_id, takes_in)
     part = target.with_name(f".{target.name}.part")
     try:
         with (
@@ -125,7 +126,7 @@ def pack_bundle(
                 documents=told,
                 files=files,
                 missing=missing,
-                takes=sorted({c.take_id for c in cut.clips if c.take_id}),
+                takes=sorted(cut.take_ids),
                 take_files=of_takes,
                 made_by=PROGRAM_VERSION,
             )
@@ -142,7 +143,7 @@ def takes_for(studio: Studio, project_id: str, takes_in: TakesIn) -> list[TakeRe
         return []
     wanted = studio.takes.ids(project_id)
     if takes_in == "used":
-        shown = {c.take_id for c in studio.cuts.get(project_id).cut.clips}
+        shown = studio.cuts.get(project_id).cut.take_ids
         wanted = [take_id for take_id in wanted if take_id in shown]
     return [take for take in map(studio.takes.get, wanted) if take.frames]
 

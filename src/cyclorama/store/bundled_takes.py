@@ -8,8 +8,6 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Literal, get_args
 
-from pydantic import ValidationError
-
 from ..core.errors import ChangeError, IntakeError
 from ..core.scene import Project, load_project
 from ..core.scene.shoot import PassName
@@ -86,7 +84,8 @@ def keep_take(studio: Studio, folder: Path, project: Project, show: Show) -> Tak
         shot = load_project(slate.document)
         if shot.id != project.id:
             shot = revise(shot, id=project.id)
-        frames = [_shown(folder, shot, frame, show) for frame in read_frames(folder).values()]
+        there = {f"{kind}/{path.stem}" for kind in KINDS for path in (folder / kind).glob("*")}
+        frames = [_shown(folder, shot, frame, there, show) for frame in read_frames(folder).values()]
         (folder / FRAMES).unlink(missing_ok=True)
         append_frames(folder, [frame for frame in frames if frame is not None])
         slate = TakeSlate.model_validate({**dict(slate), "project_id": project.id, "document": shot.model_dump_json()})
@@ -94,23 +93,21 @@ def keep_take(studio: Studio, folder: Path, project: Project, show: Show) -> Tak
         target.parent.mkdir(exist_ok=True)
         os.replace(folder, target)
         return studio.takes.adopt(slate, OPENED)
-    except (ChangeError, ValidationError, ValueError) as error:
+    except (ChangeError, ValueError) as error:
         shutil.rmtree(target, ignore_errors=True)
         raise IntakeError(f"The take ‘{slate.name}’ in the bundle cannot be used. Make the bundle again.") from error
 
 
-def _shown(folder: Path, project: Project, frame: FrameRecord, show: Show) -> FrameRecord | None:
+def _shown(folder: Path, project: Project, frame: FrameRecord, there: set[str], show: Show) -> FrameRecord | None:
     """A frame with the files that came along; its picture is made of its master where that alone came. None where it
-    is not one of its take."""
+    is not one of its take.
+
+    there: kinds and stems of the files that came.
+    """
     if frame.number not in project.shot.frame_numbers or frame.file != frame_name(project, frame.number):
         return None
-    there = {kind: {path.stem for path in (folder / kind).glob("*")} for kind in KINDS if (folder / kind).is_dir()}
-    stem = Path(frame.file).stem
-    files = {
-        kind: known
-        for kind, known in frame.files.items()
-        if kind in there and (stem in there[kind] or (kind == THUMB and str(frame.number) in there[kind]))
-    }
+    stems = {THUMB: str(frame.number)}
+    files = {k: known for k, known in frame.files.items() if f"{k}/{stems.get(k, Path(frame.file).stem)}" in there}
     if BEAUTY not in files and MASTER in files:
         files |= show(folder, project, frame.number)
     return replace(frame, files=files) if BEAUTY in files else None

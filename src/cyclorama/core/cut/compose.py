@@ -148,7 +148,7 @@ class Compositor:
         """Which part of a picture (w, h) fills the frame: left, top, width, height, px of that picture."""
         clip = source.clip
         framing = _framing(clip, self._shape)
-        scale = scale_of(clip, (w, h), self.width, self.height)
+        scale = _scale(clip, framing, (w, h), self.width, self.height)
         wide, high = self.width / scale, self.height / scale
         if framing:
             across, up = framing.across, framing.up
@@ -222,33 +222,34 @@ class Compositor:
             return picture
         way = {"none": (0, 0), "left": (-1, 0), "right": (1, 0), "up": (0, -1), "down": (0, 1)}[title.slide]
         far = showing.slid * 0.08 * self.height
-        return _over(picture, found, showing.opacity, round(way[0] * far), round(way[1] * far))
+        return with_title(picture, found, showing.opacity, round(way[0] * far), round(way[1] * far))
 
 
 def _framing(clip: Clip, shape: str) -> ClipFraming | None:
     return next((f for f in clip.framings if f.id == shape), None)
 
 
-def scale_of(clip: Clip, size: tuple[int, int], width: int, height: int) -> float:
+def _scale(clip: Clip, framing: ClipFraming | None, size: tuple[int, int], width: int, height: int) -> float:
     """Enlargement of a clip's picture of a size, px, in a frame of width × height."""
-    fit, framing = max if clip.fit == "fill" else min, _framing(clip, shape_of(width, height))
+    fit = max if clip.fit == "fill" else min
     return fit(width / size[0], height / size[1]) * (framing.zoom if framing else 1.0)
 
 
 def enlargements(cut: Cut, sizes: Mapping[str, tuple[int, int]], width: int, height: int) -> list[str]:
     """Sentences on takes that are shown larger than they were shot; `sizes` are those of takes by id, px."""
     found: dict[str, float] = {}
+    shape = shape_of(width, height)
     for clip in cut.clips:
         if clip.take_id in sizes:
-            scale = scale_of(clip, sizes[clip.take_id], width, height)
+            scale = _scale(clip, _framing(clip, shape), sizes[clip.take_id], width, height)
             found[clip.name] = max(scale, found.get(clip.name, 0.0))
     return [
         f"‘{name}’ is enlarged {scale:.2g} times in {width}×{height}." for name, scale in found.items() if scale > TOLD
     ]
 
 
-def _over(picture: F32, title: Drawn, opacity: float, right: int, down: int) -> F32:
-    """A title over a picture, as it is shown."""
+def with_title(picture: F32, title: Drawn, opacity: float = 1.0, right: int = 0, down: int = 0) -> F32:
+    """A picture (h, w, 3 or 4) with a title over it, so many px to the right of its place and below it."""
     left, top = title.left + right, title.top + down
     h, w = title.alpha.shape
     x0, y0 = max(0, left), max(0, top)

@@ -223,6 +223,11 @@ class Cut(Doc):
     """No sample between samples is louder: −1 dBTP is safe for every encoder."""
 
     @property
+    def take_ids(self) -> list[str]:
+        """Ids of the takes that it shows, in order."""
+        return list(dict.fromkeys(c.take_id for c in self.clips if c.take_id))
+
+    @property
     def rate(self) -> FrameRate:
         """Frames a second."""
         return FrameRate(self.rate_num, self.rate_den)

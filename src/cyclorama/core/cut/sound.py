@@ -149,21 +149,25 @@ class Mix:
 
     def alone(self, sound: Sound) -> F32:
         """Samples (n, 2) of one sound as it is heard in the mix, from where it begins."""
-        first, last = self._at(sound.start), min(self._at(sound.start + sound.length), self.samples)
-        at = np.arange(first, last)
+        return self._part(sound, *self._span(sound))
+
+    def _span(self, sound: Sound) -> tuple[int, int]:
+        """Numbers of its first sample in the mix, and of the one after its last."""
+        return self._at(sound.start), min(self._at(sound.start + sound.length), self.samples)
+
+    def _part(self, sound: Sound, low: int, high: int) -> F32:
+        """Samples (n, 2) of one sound, from number `low` of the mix to before `high`."""
+        (first, last), at = self._span(sound), np.arange(low, high)
         return self._piece(sound, at - first) * self._gain(sound, at, first, last)[:, None]
 
     def raw(self, start: int, count: int) -> F32:
         """Samples (count, 2) from number `start` on, before their loudness is set."""
         out = np.zeros((count, 2), np.float32)
         for sound in self.cut.sounds:
-            first = self._at(sound.start)
-            last = min(self._at(sound.start + sound.length), self.samples)
+            first, last = self._span(sound)
             low, high = max(start, first), min(start + count, last)
             if low < high:
-                at = np.arange(low, high)
-                part = self._piece(sound, at - first) * self._gain(sound, at, first, last)[:, None]
-                out[low - start : high - start] += part
+                out[low - start : high - start] += self._part(sound, low, high)
         return out
 
     def _piece(self, sound: Sound, at: NDArray[np.int64]) -> F32:

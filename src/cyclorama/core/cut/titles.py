@@ -86,18 +86,6 @@ def draw_title(title: Title, text: str, shape: str, width: int, height: int, rea
     return _written([s for s in set_lines if s[0].glyphs or len(set_lines) > 1], title, size, x, y)
 
 
-def alone(title: Drawn, width: int, height: int) -> F32:
-    """A title by itself in a picture (height, width, 4) of display values with straight alpha."""
-    picture = np.zeros((height, width, 4), np.float32)
-    h, w = title.alpha.shape
-    x0, y0 = max(0, title.left), max(0, title.top)
-    x1, y1 = min(width, title.left + w), min(height, title.top + h)
-    if x1 > x0 and y1 > y0:
-        part = np.s_[y0 - title.top : y1 - title.top, x0 - title.left : x1 - title.left]
-        picture[y0:y1, x0:x1] = np.dstack([title.rgb[part], title.alpha[part]])
-    return picture
-
-
 def _widest(lines: list[tuple[TextLine, float]]) -> float:
     """Width of the widest of some lines of letters of a size, px."""
     return max((line.width * px for line, px in lines), default=0.0)

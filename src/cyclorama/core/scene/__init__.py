@@ -10,12 +10,13 @@ from .light import Background, Environment, Gobo, Light, Sky
 from .look import Look
 from .material import Material, MaterialMaps, TextureRef
 from .path import Path, PathPoint
-from .project import SCHEMA_VERSION, Project, load_project, new_project, with_worn_colourway
+from .project import Project, load_project, new_project, with_worn_colourway
 from .property import Property, assets_of, dependency_key, full_path, place_of, places, value_at
 from .shoot import FOR_CLIPS, Passes, ShootSettings
 from .shot import Row, Segment, Shot, Wears
 from .stage import Disc, Stage, Sweep
 from .tone import Tone
+from .upgrade import SCHEMA_VERSION
 from .writing import at_values, insert_item, move_item, put, put_all, remove_item
 
 __all__ = [

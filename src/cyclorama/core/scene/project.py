@@ -23,10 +23,8 @@ from .property import OPEN_LISTS, place_of, root_document, value_at
 from .shoot import TYPED, ShootSettings
 from .shot import CAMERA, DISC, Row, Segment, Shot
 from .stage import Stage
-from .upgrade import is_newer, upgrade_document
+from .upgrade import SCHEMA_VERSION, is_newer, upgrade_document
 from .writing import derive
-
-SCHEMA_VERSION = 4
 
 
 @root_document

@@ -5,14 +5,14 @@ from typing import Any
 
 Json = dict[str, Any]
 
-
-VERSION = 4
+SCHEMA_VERSION = 4
+"""Version of project documents as this program writes them."""
 
 
 def is_newer(data: Json) -> bool:
     """True when a later version of the program wrote the document."""
     version = data.get("schema_version")
-    return isinstance(version, int) and version > VERSION
+    return isinstance(version, int) and version > SCHEMA_VERSION
 
 
 def upgrade_document(data: Json) -> Json:

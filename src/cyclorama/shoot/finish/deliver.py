@@ -89,6 +89,7 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
     cut, delivery = handed.cut, handed.delivery
     reel = _whole_reel(studio, cut)
     programme, mix, numbers = programme_of(studio, handed.project_id, cut, delivery, reel)
+    film = _in_its_rate(programme, delivery)
     target = folder_of(studio, handed.project_id) / handed.name
     target.parent.mkdir(parents=True, exist_ok=True)
     try:
@@ -96,14 +97,12 @@ def hand_over(studio: Studio, handed: Handed, tell: Tell) -> list[Opened]:
             match delivery.coding.kind:
                 case "moving":
                     pieces = _pieces_of(studio, handed, reel)
-                    film = _in_its_rate(programme, delivery)
                     encode(film, delivery, target, lambda what, share: tell(what, 0.95 * share), pieces)
                     wanted = None if mix is None or cut.loudness == "as it is" else float(cut.loudness.split()[0])
                     tell("Opening it again", 0.95)
                     found = verify_delivery(target, film, delivery, wanted)
                     target = _named_by_size(studio, handed, target)
                 case "frames":
-                    film = _in_its_rate(programme, delivery)
                     first = round(numbers.start * film.rate / programme.rate)
                     found = _frames(film, delivery, target, _pieces_of(studio, handed, reel), first, tell)
                 case "package":

@@ -6,11 +6,13 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
 
-from ...core.cut.compose import shape_of
+import numpy as np
+
+from ...core.cut.compose import shape_of, with_title
 from ...core.cut.document import Cut
 from ...core.cut.sound import Mix, wav_of
 from ...core.cut.timeline import lay_out_cut
-from ...core.cut.titles import alone, draw_title
+from ...core.cut.titles import draw_title
 from ...core.delivery.edit_lists import SourceReel, timeline_of, write_cut_list, write_edl, write_otio
 from ...core.delivery.program_source import in_order
 from ...core.delivery.verify import Opened
@@ -85,14 +87,14 @@ def _source(take_id: str, take: TakeRecord, layered: bool) -> SourceReel:
 
 def _titles(studio: Studio, cut: Cut, box: zipfile.ZipFile) -> Iterator[tuple[str, str]]:
     """Titles as pictures with alpha, as large as the cut, when they have come; counters are in the list for people."""
-    shape = shape_of(cut.width, cut.height)
+    shape, nothing = shape_of(cut.width, cut.height), np.zeros((cut.height, cut.width, 4), np.float32)
     for number, title in enumerate(cut.titles, 1):
         if title.kind not in ("text", "picture"):
             continue
         drawn = draw_title(title, title.text, shape, cut.width, cut.height, studio.assets.get)
         if drawn is not None:
             url = f"titles/{number:02}-{slug(title.text or title.kind)[:40]}.png"
-            box.writestr(url, encode_display(alone(drawn, cut.width, cut.height), "png"))
+            box.writestr(url, encode_display(with_title(nothing, drawn), "png"))
             yield title.id, url
 
 

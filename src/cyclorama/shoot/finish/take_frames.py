@@ -31,7 +31,7 @@ class TakeReel:
 
     def __init__(self, studio: Studio, cut: Cut, masters: Masters, complete: bool):
         self._studio, self._cut, self._masters, self._complete = studio, cut, masters, complete
-        self.takes = takes_of(studio, takes_in(cut))
+        self.takes = takes_of(studio, cut.take_ids)
         self._finishes = {take_id: studio.screening.finish(take) for take_id, take in self.takes.items()}
         self.films = {take_id: film_of(take) for take_id, take in self.takes.items()}
         self._there = {take_id: sorted(n for n in t.numbers if n in t.frames) for take_id, t in self.takes.items()}
@@ -98,7 +98,7 @@ class TakeReel:
     def faults(self) -> Iterator[str]:
         """Faults that prevent a delivery, in sentences."""
         places = lay_out_cut(self._cut)
-        for take_id in takes_in(self._cut):
+        for take_id in self._cut.take_ids:
             clips = [x.clip for x in places if x.clip.take_id == take_id]
             if take_id not in self.takes:
                 yield f"‘{clips[0].name}’ shows a take that was removed. Take it out, or put another in its place."
@@ -115,11 +115,6 @@ class TakeReel:
         film, rate = self.films[clip.take_id], self._cut.rate.fraction
         steps = min(clip.length, 4 * film.lasts(rate, clip.speed))  # all that it can show is shown by then
         return {number_at(clip, film, rate, clip.begin + k) for k in range(steps)}
-
-
-def takes_in(cut: Cut) -> list[str]:
-    """Ids of the takes that a cut shows, in order."""
-    return list(dict.fromkeys(c.take_id for c in cut.clips if c.take_id))
 
 
 def takes_of(studio: Studio, ids: Iterable[str]) -> dict[str, TakeRecord]:

@@ -1,6 +1,7 @@
 """Files of takes as they lie on disk, read as numbers: passes, masters, what was delivered."""
 
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +11,7 @@ from ...core.arrays import Mask, RGBImage
 from ...core.errors import IntakeError, ShootError
 from ...core.motion import moment
 from ...core.picture.cryptomatte import matte_of
-from ...core.picture.exr import main_picture, read_layers
+from ...core.picture.exr import exact_channels, main_picture, read_layers
 from ...core.picture_files import decode_picture
 from ...core.render.passes.outputs import matte_names
 from ...core.scene.shoot import PassName
@@ -72,6 +73,15 @@ def channels_of(take: TakeRecord, name: str, number: int) -> dict[str, F32]:
     path = file_path(take, name, number)
     try:
         return read_layers(read_whole(take, number, name), path.name)
+    except IntakeError as error:
+        raise ShootError(_DAMAGED.format(path.name)) from error
+
+
+def exact_channels_of(take: TakeRecord, name: str, number: int) -> tuple[dict[str, NDArray[Any]], dict[str, Any]]:
+    """The same with the bits that they are kept with, and the attributes of the file."""
+    path = file_path(take, name, number)
+    try:
+        return exact_channels(read_whole(take, number, name), path.name)
     except IntakeError as error:
         raise ShootError(_DAMAGED.format(path.name)) from error
 

@@ -89,19 +89,13 @@ def _finishing(project: Project, here: Moment, film: Film, scale: float, paths_s
         clean_s, clean = _timed(turn, lambda *given: denoise(film))
         seconds += scale * (_among_neighbours(project, probe, film, turn) if settings.denoise_neighbours else clean_s)
     if settings.background == "shadow":
-        seconds += _timed(turn, partial(_beauty, here, film, clean))[0] * paths_scale
+        seconds += _timed(turn, partial(beauty, film, here, clean))[0] * paths_scale
     for name in settings.passes.wanted:
         passes = derive(probe.passes, wanted=(name,))
         alone = replace(here, shoot=derive(probe, passes=passes))
         making_s, _ = _timed(turn, partial(_passes, alone, film, clean))
         seconds += making_s * (paths_scale if name in EXPOSING else scale)
     return seconds
-
-
-def _beauty(
-    here: Moment, film: Film, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
-) -> object:
-    return beauty(film, here, clean, compiler, tracer, cancelled)
 
 
 def _passes(

@@ -4,25 +4,16 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends
 from fastapi.responses import FileResponse
-from pydantic import BaseModel
 from starlette.background import BackgroundTask
 
-from ...app.bundles import BundleTakes, Packed, bundle_choices, bundle_path
+from ...app.bundles import BundleTakes, BundleWishes, Packed, bundle_choices, bundle_path
 from ...core.errors import NotFoundError
 from ...core.sequence.names import slug
-from ...store.bundled_takes import TakesIn
 from ..context import Context, context
 from .jobs import JobAnswer
 
 router = APIRouter(prefix="/api")
 Ctx = Annotated[Context, Depends(context)]
-
-
-class PackCall(BaseModel):
-    """Takes that go along; without a body none do."""
-
-    takes: TakesIn = "none"
-    masters_only: bool = False
 
 
 @router.get("/projects/{project_id}/bundle/takes")
@@ -32,10 +23,10 @@ def choices(ctx: Ctx, project_id: str) -> list[BundleTakes]:
 
 
 @router.post("/projects/{project_id}/bundle")
-def pack(ctx: Ctx, project_id: str, call: PackCall | None = None) -> JobAnswer:
-    """Pack a project with its cut and every file they need, and the takes that are to go along."""
+def pack(ctx: Ctx, project_id: str, call: BundleWishes | None = None) -> JobAnswer:
+    """Pack a project with its cut and every file they need; without a body no takes go along."""
     name = ctx.studio.projects.get(project_id).project.name
-    asked = Packed(project_id=project_id, **(call or PackCall()).model_dump())
+    asked = Packed(project_id=project_id, **(call or BundleWishes()).model_dump())
     return JobAnswer.of(ctx.work.ask("bundle", project_id, name, asked))
 
 

@@ -30,7 +30,7 @@ from ...core.scene.base import Id, Name, new_id
 from ...core.scene.writing import derive
 from ...gallery.site import CLOSED
 from ...shoot.finish.deliver import file_name, folder_of, forecast_of
-from ...shoot.finish.take_frames import TakeReel, sizes_of, takes_in, takes_of
+from ...shoot.finish.take_frames import TakeReel, sizes_of, takes_of
 from ...store.cuts import Handed
 from ..context import Context, context
 from .answers import Removed
@@ -235,7 +235,7 @@ async def check_sizes(ctx: Ctx, request: Request, project_id: str, call: SizesCa
     state = await run_in_threadpool(cut_of, ctx.studio, project_id)
 
     def faults(_: IsUnwanted) -> list[SizeFaults]:
-        takes = sizes_of(takes_of(ctx.studio, takes_in(state.cut)))
+        takes = sizes_of(takes_of(ctx.studio, state.cut.take_ids))
         read = ctx.studio.assets.get
         return [
             SizeFaults(
