@@ -55,10 +55,17 @@ def test_edits_are_steps_and_faults_are_sentences(place: Path) -> None:
             studio.project("nobody")
         with pytest.raises(NotFoundError):
             studio.project("")
+        for path in ("", "nothing/here", "id"):
+            with pytest.raises(cyclorama.Error):
+                project.set(path, 1)
         with pytest.raises(cyclorama.Error, match="no file"):
             studio.bring_in("nowhere.glb")
         assert project.document == before
         assert len(studio.projects) == 1
         (take,) = project.takes
+        for wrong in ({"widht": 64}, {"width": 5}, {"preset": "nothing"}, {"fits_mb": float("nan")}):
+            with pytest.raises(cyclorama.Error):
+                take.deliver(place / "wrong.mp4", **wrong)
+        assert not (place / "wrong.mp4").exists()
         assert take.state == "done"
         assert [path.suffix for path in take.frames] == [".png"] * 3

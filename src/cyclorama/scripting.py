@@ -12,10 +12,14 @@ share of it, 0…1.
 """
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from pathlib import Path
-from typing import Any, Self
+from typing import Any, Self, TypeVar
+
+from pydantic import ValidationError
 
 from .app import takes as take_service
+from .app.confined_results import Tell
 from .app.cuts import cut_of_take
 from .app.deliveries import copy_out, make_delivery
 from .app.projects import find_project
@@ -24,26 +28,33 @@ from .core.commands.perform import perform
 from .core.commands.values import SetValue
 from .core.delivery.presets import Delivery, PresetName
 from .core.delivery.verify import Opened
-from .core.errors import ShootError
+from .core.errors import ChangeError, ShootError
 from .core.render.compile.compiler import SceneCompiler
 from .core.render.film.picking import PickProbe
 from .core.render.film.tracer import Tracer
 from .core.review import readiness, review
 from .core.scene import Doc, Project, put_all
+from .core.scene.error_sentences import explain
 from .core.scene.property import value_at
 from .core.scene.stocked import ReadySet
-from .core.scene.writing import derive
-from .shoot.finish.deliver import folder_of
 from .shoot.frames.files import frame_path
 from .shoot.run.take import TakeProgress, shoot_take
-from .shoot.run.worker_lock import shooting
+from .shoot.run.worker_lock import shooting_alone
 from .store import Saved, Studio, open_studio
 
-Progress = Callable[[str, float], None]
+Checked = TypeVar("Checked", bound=Doc)
 
 
 def _silent(what: str, share: float) -> None:
     pass
+
+
+def _checked(kind: type[Checked], **values: object) -> Checked:
+    """A document of a kind. Raises ChangeError with a sentence about the first value that is not allowed."""
+    try:
+        return kind.model_validate(values)
+    except ValidationError as error:
+        raise ChangeError(explain(error)) from error
 
 
 class StudioHandle:
@@ -80,14 +91,14 @@ class StudioHandle:
         return ProjectHandle(self, find_project(self._studio, name).project.id)
 
     def bring_in(
-        self, model: str | Path, *, ready: ReadySet | None = None, progress: Progress = _silent
+        self, model: str | Path, *, ready: ReadySet | None = None, progress: Tell = _silent
     ) -> "ProjectHandle":
         """A new project of a model file or folder: on the set, or a ready set, fitted, grounded and metered."""
         turned = make_turn(self._studio, Path(model), TurnWishes(ready=ready), self._renderer(), progress)
         return ProjectHandle(self, turned.saved.project.id, turned.guessed)
 
     def _renderer(self) -> Tracer:
-        """The renderer; what of it was never used on this machine is compiled when it is."""
+        """The renderer. Its first use on a machine compiles it."""
         if self._tracer is None:
             self._tracer = Tracer()
         return self._tracer
@@ -100,7 +111,7 @@ class ProjectHandle:
         self._of, self._studio = studio, studio._studio
         self.id = identity
         self.guessed = guessed
-        """sentences on what was guessed when its model came in"""
+        """guesses at the intake of its model, in sentences"""
 
     @property
     def name(self) -> str:
@@ -121,7 +132,7 @@ class ProjectHandle:
 
     def set(self, path: str, value: object) -> None:
         """Set one value, with all that follows from it. Raises ChangeError."""
-        self.apply(SetValue.model_validate({"path": path, "value": value}))
+        self.apply(_checked(SetValue, path=path, value=value))
 
     def set_all(self, values: Mapping[str, object]) -> None:
         """Set several values in one step. Raises ChangeError."""
@@ -148,7 +159,7 @@ class ProjectHandle:
         self._studio.projects.step(self.id, self._saved.version, -1)
 
     def check(self) -> list[str]:
-        """Sentences on what will be shot, and what is odd about it."""
+        """Readiness in sentences: the coming shoot, then its oddities."""
         project = self.document
         found = readiness(review(project, self._studio.measures(project.subject)))
         return [found.sentence, *found.blocking, *found.odd]
@@ -156,24 +167,24 @@ class ProjectHandle:
     @property
     def takes(self) -> list["TakeHandle"]:
         """Its takes, the first one first."""
-        return [TakeHandle(self._studio, take_id) for take_id in sorted(self._studio.takes.ids(self.id))]
+        return [TakeHandle(self._of, take_id) for take_id in sorted(self._studio.takes.ids(self.id))]
 
-    def shoot(self, *, first: int | None = None, last: int | None = None, progress: Progress = _silent) -> "TakeHandle":
+    def shoot(self, *, first: int | None = None, last: int | None = None, progress: Tell = _silent) -> "TakeHandle":
         """Shoot the open shot, or some frames of it, in this process. Raises ShootError."""
         saved = self._saved
         frames = {"shot/shoot/from_frame": first, "shot/shoot/to_frame": last}
         project = put_all(saved.project, {path: n for path, n in frames.items() if n is not None})
-        called = Saved(project, saved.version, None, None, saved.updated)
-        take = TakeHandle(self._studio, take_service.call_take(self._studio, called, start=False).id)
-        take.resume(self._of, progress=progress)
+        called = take_service.call_take(self._studio, replace(saved, project=project), start=False)
+        take = TakeHandle(self._of, called.id)
+        take.resume(progress=progress)
         return take
 
 
 class TakeHandle:
     """A take: its frames on disk, and the files that are made of it."""
 
-    def __init__(self, studio: Studio, identity: str):
-        self._studio = studio
+    def __init__(self, studio: StudioHandle, identity: str):
+        self._of, self._studio = studio, studio._studio
         self.id = identity
 
     @property
@@ -191,34 +202,31 @@ class TakeHandle:
         take = self._studio.takes.get(self.id)
         return [frame_path(take, number) for number in sorted(take.frames)]
 
-    def resume(self, studio: StudioHandle, *, progress: Progress = _silent) -> None:
-        """Shoot what is missing. Raises ShootError when somebody else shoots here, or the take does not end."""
+    def resume(self, *, progress: Tell = _silent) -> None:
+        """Shoot the missing frames. Raises ShootError when another shoot is running or a frame cannot be shot."""
 
         def tell(step: TakeProgress) -> None:
             progress(f"Frame {step.frame}", (step.done + step.share) / step.total)
 
-        with shooting(self._studio.folder) as beat:
-            if beat is None:
-                raise ShootError("Another shoot is running in this data folder. Wait for it or stop it first.")
+        with shooting_alone(self._studio.folder) as beat:
             self._studio.takes.update(self.id, wish="run")
             self._studio.takes.forgive(self.id)
-            state = shoot_take(self._studio, self.id, studio._renderer(), tell, beat.moved, None)
+            state = shoot_take(self._studio, self.id, self._of._renderer(), tell, beat.moved, None)
         if state != "done":
             message = self._studio.takes.get(self.id).message
             raise ShootError(f"The take ‘{self.name}’ is {state}. {message}".strip())
 
     def deliver(
-        self, target: str | Path, preset: PresetName = "web", *, progress: Progress = _silent, **settings: Any
+        self, target: str | Path, preset: PresetName = "web", *, progress: Tell = _silent, **settings: Any
     ) -> list[Opened]:
-        """Write the take as a file and open that again; the findings.
+        """Write the take as a file and open it again: the findings.
 
-        settings: of `cyclorama.core.delivery.presets.Delivery`, as width=1080, height=1080, fits_mb=8. Raises
-        ShootError.
+        settings: fields of `cyclorama.core.delivery.presets.Delivery`, as width=1080, height=1080, fits_mb=8. Raises
+        ChangeError for a setting that is not allowed, and ShootError.
         """
         take = self._studio.takes.get(self.id)
         cut = cut_of_take(take)
-        plain = Delivery(preset=preset, width=cut.width, height=cut.height)
-        delivery = derive(plain, **({"poster": 0} if plain.coding.kind == "still" else {}) | settings)
-        handed, found = make_delivery(self._studio, take.project_id, cut, delivery, take.id, progress)
-        copy_out(folder_of(self._studio, take.project_id) / self._studio.cuts.one(handed.id).name, Path(target))
+        delivery = _checked(Delivery, **{"preset": preset, "width": cut.width, "height": cut.height} | settings)
+        made, found = make_delivery(self._studio, take.project_id, cut, delivery, take.id, progress)
+        copy_out(made, Path(target))
         return found

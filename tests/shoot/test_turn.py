@@ -46,6 +46,17 @@ def test_a_folder_of_models_is_turned_and_what_fails_is_told(
     studio.close()
 
 
+def test_models_of_one_name_have_a_file_each(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    """Also of names that look like the terminal's own marks."""
+    models = [tmp_path / folder / "ball [b][b].glb" for folder in ("one", "two")]
+    for model in models:
+        model.parent.mkdir()
+        model.write_bytes(glb())
+    code, told = turned(capsys, tmp_path / "studio", models, tmp_path / "stills", preset="still")
+    assert code == 0, told
+    assert sorted(path.name for path in (tmp_path / "stills").iterdir()) == ["ball [b][b] 2.png", "ball [b][b].png"]
+
+
 def test_a_still_on_a_ready_set(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -75,6 +86,11 @@ def test_a_still_on_a_ready_set(
     [
         ({"size": "large"}, "is no size"),
         ({"size": "64x48x2"}, "--size takes two numbers"),
+        ({"size": "8x8"}, "--size takes two numbers from 16"),
+        ({"seconds": -1.0}, "--seconds takes a number from 0.01"),
+        ({"seconds": float("nan")}, "--seconds takes a number from 0.01"),
+        ({"preset": "wbe"}, "There is no preset ‘wbe’"),
+        ({"fits_mb": 0.0}, "more than 0 MB"),
         ({"quality": "finest"}, "--quality takes draft, fine or print"),
         ({"ready": "beach"}, "There is no set ‘beach’. Known: bare-sweep"),
     ],

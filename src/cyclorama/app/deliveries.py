@@ -11,7 +11,7 @@ from ..core.cut.document import Cut
 from ..core.delivery.presets import Delivery
 from ..core.delivery.verify import Opened
 from ..core.errors import ShootError
-from ..shoot.finish.deliver import file_name, hand_over, remove_files
+from ..shoot.finish.deliver import file_name, folder_of, hand_over, remove_files
 from ..store import Studio
 from ..store.cuts import Handed
 from ..store.jobs import Job, Result
@@ -45,11 +45,14 @@ def delivery_kind(studio: Studio) -> Kind:
 
 def make_delivery(
     studio: Studio, project_id: str, cut: Cut, delivery: Delivery, name: str, tell: Tell
-) -> tuple[Handed, list[Opened]]:
-    """Make a delivery now and open it again. Raises CycloramaError; nothing of it stays then."""
+) -> tuple[Path, list[Opened]]:
+    """Make a delivery now: its file, or folder of frames, and the findings of opening it again. Raises CycloramaError;
+    a delivery that fails leaves nothing behind."""
     handed = studio.cuts.hand_over(project_id, file_name(name, delivery), delivery, cut)
     try:
-        return handed, hand_over(studio, handed, tell)
+        found = hand_over(studio, handed, tell)
+        # a file that had to become smaller has another name by now
+        return folder_of(studio, project_id) / studio.cuts.one(handed.id).name, found
     except BaseException:  # also Ctrl+C: who asks again begins another
         remove_files(studio, handed)
         studio.cuts.forget(handed.id)
@@ -57,7 +60,7 @@ def make_delivery(
 
 
 def copy_out(made: Path, target: Path) -> None:
-    """Copy what was delivered to a place where it is whole or not at all. Raises ShootError."""
+    """Copy a delivered file or folder. The target is complete or does not exist. Raises ShootError."""
     part = target.with_name(f".{target.name}.{secrets.token_hex(4)}.part")
     try:
         target.parent.mkdir(parents=True, exist_ok=True)

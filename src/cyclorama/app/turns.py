@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from ..core.commands.perform import perform
 from ..core.commands.place_model import put_on_set
@@ -27,11 +27,14 @@ REFERS = {".gltf", ".obj", ".usda", ".usd", ".usdc", ".dae"}
 MOST_FILES, MOST_BYTES = 500, 4 << 30
 
 
-class TurnWishes(BaseModel):
-    """Wishes for a turn; what is None is as new projects have it."""
+Side = Annotated[int, Field(ge=16, le=8192)]
 
-    seconds: float | None = None
-    size: tuple[int, int] | None = None
+
+class TurnWishes(BaseModel):
+    """Settings of a turn. None stands for the value of new projects."""
+
+    seconds: Annotated[float | None, Field(ge=0.01, le=3600)] = None
+    size: tuple[Side, Side] | None = None
     quality: Literal["draft", "fine", "print"] = "fine"
     ready: ReadySet | None = None
     """set, lights and surroundings"""
@@ -39,15 +42,15 @@ class TurnWishes(BaseModel):
 
 @dataclass(frozen=True, slots=True)
 class TurnedModel:
-    """A project that was made of a model, with all that was guessed."""
+    """A project made from a model, with the guesses."""
 
     saved: Saved
     guessed: tuple[str, ...]
-    """sentences on unit, axis and what was mended"""
+    """sentences about unit, axis and repairs"""
     ready: str
-    """sentence on what will be shot"""
+    """sentence about the coming shoot"""
     odd: tuple[str, ...]
-    """sentences on what is worth a look"""
+    """sentences about oddities"""
 
 
 def model_files(path: Path) -> dict[str, Path]:

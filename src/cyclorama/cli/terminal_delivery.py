@@ -13,9 +13,7 @@ from ..core.cut.document import Cut
 from ..core.delivery.presets import PRESETS, Delivery, PresetName
 from ..core.delivery.verify import Opened
 from ..core.errors import CycloramaError, NotFoundError, ShootError
-from ..shoot.finish.deliver import folder_of
 from ..store import Studio, open_studio
-from ..store.cuts import Handed
 from .bar import bar
 
 
@@ -37,23 +35,23 @@ def deliver_in_terminal(
         project_id, cut = _cut_of(studio, project, take_id)
         delivery = delivery_of(cut, preset, size, fits_mb, rounds)
         stem = studio.projects.get(project_id).project.name if take_id is None else take_id
-        handed, found = hand_over_in_terminal(studio, project_id, cut, delivery, stem, console)
+        made, found = hand_over_in_terminal(studio, project_id, cut, delivery, stem, console)
     except CycloramaError as error:
         console.print(error.sentence, style="red")
         return 1
-    print(folder_of(studio, project_id) / handed.name)
+    print(made)
     return 0 if all(line.fine for line in found) else 2
 
 
 def hand_over_in_terminal(
     studio: Studio, project_id: str, cut: Cut, delivery: Delivery, name: str, console: Console
-) -> tuple[Handed, list[Opened]]:
-    """Make a delivery with a bar and tell what was found in it. Raises CycloramaError; nothing stays then."""
+) -> tuple[Path, list[Opened]]:
+    """Make a delivery with a progress bar and print its findings: its file and the findings. Raises CycloramaError."""
     with bar(console) as tell:
-        handed, found = make_delivery(studio, project_id, cut, delivery, name, tell)
+        made, found = make_delivery(studio, project_id, cut, delivery, name, tell)
     for line in found:
         console.print(f"  {line.sentence}", style=None if line.fine else "yellow")
-    return handed, found
+    return made, found
 
 
 def _cut_of(studio: Studio, project: str | None, take_id: str | None) -> tuple[str, Cut]:

@@ -3,6 +3,7 @@
 import re
 import signal
 import threading
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -20,8 +21,8 @@ from ..core.sequence.names import slug
 from ..shoot.run.take import TakeProgress, shoot_take
 from ..shoot.run.watch import mark_interrupted
 from ..shoot.run.worker import cluster
-from ..shoot.run.worker_lock import Beat, shooting, who_shoots
-from ..store import Saved, Studio, open_studio
+from ..shoot.run.worker_lock import BUSY, Beat, shooting_alone, who_shoots
+from ..store import Studio, open_studio
 
 if TYPE_CHECKING:
     from ..shoot.farm.farm import Farm
@@ -38,16 +39,13 @@ def shoot_in_terminal(
             raise NotFoundError(f"There is no studio in {data}. Give its folder with --data.")
         studio = open_studio(data)
         if who_shoots(data) is not None:
-            raise ShootError("Another shoot is running in this data folder. Wait for it or stop it first.")
+            raise ShootError(BUSY)
         mark_interrupted(studio)
         take_id = resume or _call(studio, console, name, shot, frames, samples)
         studio.takes.update(take_id, wish="run")
         studio.takes.forgive(take_id)
-        with shooting(data) as beat, cluster(studio) as farm:
-            if beat is None:
-                raise ShootError("Another shoot has just begun in this data folder. Try again.")
-            with Tracer() as tracer:
-                state = shoot_with_bar(studio, take_id, tracer, console, beat, farm)
+        with shooting_alone(data) as beat, cluster(studio) as farm, Tracer() as tracer:
+            state = shoot_with_bar(studio, take_id, tracer, console, beat, farm)
     except CycloramaError as error:
         console.print(error.sentence, style="red")
         return 1
@@ -71,8 +69,7 @@ def _call(
     console.print(ready.sentence)
     for sentence in ready.odd:
         console.print(f"  look here: {sentence}", style="yellow")
-    changed = Saved(project, saved.version, None, None, saved.updated)
-    return take_service.call_take(studio, changed, start=False).id
+    return take_service.call_take(studio, replace(saved, project=project), start=False).id
 
 
 def _with_shot(project: Project, name: str | None) -> Project:

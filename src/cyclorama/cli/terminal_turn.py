@@ -2,7 +2,8 @@
 
 import json
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import Any, get_args
 
@@ -13,14 +14,14 @@ from ..app import takes as take_service
 from ..app.cuts import cut_of_take
 from ..app.deliveries import copy_out
 from ..app.turns import TurnedModel, TurnWishes, make_turn
+from ..core.commands.names import free_name
+from ..core.cut.document import Cut
 from ..core.errors import CycloramaError, ShootError
 from ..core.render.film.tracer import Tracer
 from ..core.render.warm import kernels_compiled, warm_up
 from ..core.scene import put
 from ..core.scene.stocked import ReadySet
-from ..core.scene.writing import derive
-from ..shoot.finish.deliver import folder_of
-from ..shoot.run.worker_lock import shooting
+from ..shoot.run.worker_lock import shooting_alone
 from ..store import Saved, Studio, open_studio
 from .bar import bar
 from .terminal_delivery import delivery_of, hand_over_in_terminal
@@ -45,6 +46,7 @@ def turn_in_terminal(
     console = Console(stderr=True)
     try:
         wishes = _wishes(seconds, size, quality, ready)
+        delivery_of(Cut(), preset, None, fits_mb, 1)  # told now instead of after a night's shoot
         if len(models) > 1:
             output.mkdir(parents=True, exist_ok=True)
         data.mkdir(parents=True, exist_ok=True)
@@ -58,13 +60,15 @@ def turn_in_terminal(
             console.print("Preparing the renderer, once on this machine …")
         warm_up(tracer)
         turner = _Turner(studio, data, wishes, preset, fits_mb, tracer, console)
+        names: list[str] = []
         for model in models:
-            target = output / model.stem if len(models) > 1 or output.is_dir() else output
+            names.append(free_name(names, model.stem))
+            target = output / names[-1] if len(models) > 1 or output.is_dir() else output
             told: dict[str, Any] = {"model": str(model)}
             try:
                 codes.append(turner.turn(model, target, told))
             except CycloramaError as error:
-                console.print(f"{model}: {error.sentence}", style="red")
+                console.print(f"{model}: {error.sentence}", style="red", markup=False)
                 told["error"] = error.sentence
                 codes.append(FAILED)
             print(json.dumps(told, ensure_ascii=False) if as_json else told.get("file", ""), flush=True)
@@ -88,8 +92,12 @@ def _wishes(seconds: float | None, size: str | None, quality: str, ready: str | 
 
 def _which(error: ValidationError) -> str:
     field = str(error.errors()[0]["loc"][0])
-    known = {"quality": "draft, fine or print", "size": "two numbers, 1080x1080 say", "seconds": "a number"}
-    return f"--{field} takes {known.get(field, 'something else')}"
+    known = {
+        "quality": "draft, fine or print",
+        "size": "two numbers from 16 to 8192, 1080x1080 say",
+        "seconds": "a number from 0.01 to 3600",
+    }
+    return f"--{field} takes {known[field]}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,22 +114,19 @@ class _Turner:
 
     def turn(self, model: Path, target: Path, told: dict[str, Any]) -> int:
         """Exit code of one model; `told` is filled for scripts. A target without an ending gets that of the file."""
-        self.console.print(f"[bold]{model}[/bold]")
+        self.console.print(str(model), style="bold", markup=False)
         with bar(self.console) as tell:
             turn = make_turn(self.studio, model, self.wishes, self.tracer, tell)
         told |= {"project": turn.saved.project.id, "guessed": list(turn.guessed), "odd": list(turn.odd)}
-        _tell(turn, self.console.print)
+        _tell(turn, partial(self.console.print, markup=False))
         saved = _one_frame(turn.saved) if self.preset == "still" else turn.saved
         take = take_service.call_take(self.studio, saved, start=False)
         told["take"] = take.id
         self._shoot(take.id)
         cut = cut_of_take(self.studio.takes.get(take.id))
         delivery = delivery_of(cut, self.preset, None, self.fits_mb, 1)
-        if self.preset == "still":
-            delivery = derive(delivery, poster=0)
         name = turn.saved.project.name
-        handed, found = hand_over_in_terminal(self.studio, take.project_id, cut, delivery, name, self.console)
-        made = folder_of(self.studio, take.project_id) / self.studio.cuts.one(handed.id).name
+        made, found = hand_over_in_terminal(self.studio, take.project_id, cut, delivery, name, self.console)
         target = target if target.suffix else target.with_suffix(made.suffix)
         copy_out(made, target)
         told["file"] = str(target)
@@ -129,9 +134,7 @@ class _Turner:
 
     def _shoot(self, take_id: str) -> None:
         """Raises ShootError when it does not come to its end."""
-        with shooting(self.data) as beat:
-            if beat is None:
-                raise ShootError("Another shoot is running in this data folder. Wait for it or stop it first.")
+        with shooting_alone(self.data) as beat:
             state = shoot_with_bar(self.studio, take_id, self.tracer, self.console, beat, None)
         if state != "done":
             raise ShootError(f"The take {take_id} is {state}. Go on with: cyclorama shoot --resume {take_id}.")
@@ -139,7 +142,7 @@ class _Turner:
 
 def _one_frame(saved: Saved) -> Saved:
     shot = saved.project.shot
-    return Saved(put(saved.project, "shot/shoot/to_frame", shot.first_frame), saved.version, None, None, saved.updated)
+    return replace(saved, project=put(saved.project, "shot/shoot/to_frame", shot.first_frame))
 
 
 def _tell(turn: TurnedModel, say: Callable[..., None]) -> None:

@@ -15,7 +15,7 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import NotFoundError
-from ..core.host.holds import hold, is_held
+from ..core.host.holds import forget, hold, is_held
 from .database import JobKind, JobRow, JobState, now
 
 Result = dict[str, str | int]
@@ -66,12 +66,12 @@ class Claims:
         """True when the holder of a name lives; names of the dead are forgotten."""
         if is_held(self._path(owner)):
             return True
-        self._path(owner).unlink(missing_ok=True)
+        forget(self._path(owner))
         return False
 
     def close(self) -> None:
         """Let go of the name."""
-        self._path(self.owner).unlink(missing_ok=True)
+        forget(self._path(self.owner))
         if self._hold is not None:
             self._hold.close()
 

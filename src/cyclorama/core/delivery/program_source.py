@@ -34,7 +34,7 @@ class ProgramSource:
     """name and frame of each"""
 
     def at_rate(self, rate: Fraction) -> "ProgramSource":
-        """The same in other frames a second: each shows what is seen when it begins. Sound stays as it is."""
+        """The same programme at another frame rate. Frames show the picture of their first moment; sound is kept."""
         ratio = self.rate / rate
         return replace(
             self,

@@ -8,6 +8,7 @@ markers of processes that have ended count no more.
 
 import os
 import secrets
+import shutil
 import struct
 import subprocess
 import time
@@ -73,6 +74,12 @@ def is_held(path: Path) -> bool:
         return bool(kind != fcntl.F_UNLCK)
     finally:
         os.close(descriptor)
+
+
+def forget(path: Path) -> None:
+    """Remove a file that nobody will hold any more."""
+    path.unlink(missing_ok=True)
+    shutil.rmtree(_holders(path), ignore_errors=True)
 
 
 @contextmanager

@@ -11,11 +11,13 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
+from ...core.errors import ShootError
 from ...core.host.holds import hold, is_held
 from ...core.host.processes import end_process
 
 BEAT_S = 1.0
 PID_LETTERS = 20
+BUSY = "Another shoot is running in this data folder. Wait for it or stop it first."
 SILENT_S = 60.0
 """A holder that gave no sign of life for this long hangs."""
 LONGEST_STEP_S = 900.0
@@ -82,6 +84,15 @@ def shooting(folder: Path) -> Iterator[Beat | None]:
             yield beat
     finally:
         held.close()
+
+
+@contextmanager
+def shooting_alone(folder: Path) -> Iterator[Beat]:
+    """Be the one who shoots in a data folder. Raises ShootError when somebody else is."""
+    with shooting(folder) as beat:
+        if beat is None:
+            raise ShootError(BUSY)
+        yield beat
 
 
 def who_shoots(folder: Path) -> Presence | None:

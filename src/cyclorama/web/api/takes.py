@@ -29,7 +29,7 @@ from ...shoot.finish.layered import layered_frame
 from ...shoot.finish.masters import Masters, as_shot, finish_frame, finished_file, state_of, why_not_gradable
 from ...shoot.frames.executors import THUMB_WIDTH, small_picture
 from ...shoot.frames.files import frame_path, pass_path, read_whole, thumb_path
-from ...store import Saved
+from ...store import Saved, TakeRecord
 from ..context import Context, context
 from .answers import ForecastAnswer, Removed, Uses
 from .jobs import JobAnswer
@@ -277,9 +277,7 @@ def denoise(ctx: Ctx, take_id: str) -> TakeAnswer:
 def frames_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
     """All finished frames in a zip, made while it is sent; its length is known before, so that a browser tells
     when it was cut off."""
-    take = ctx.studio.takes.get(take_id)
-    if not take.frames:
-        raise ShootError("No frame of this take is finished yet.")
+    take = _with_frames(ctx, take_id)
     finishing = ctx.studio.screening.finish(take).finishing
     graded = None
     if not as_shot(take, finishing):
@@ -293,12 +291,18 @@ def frames_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
 @router.get("/takes/{take_id}/layers.zip")
 def layers_zip(ctx: Ctx, take_id: str) -> StreamingResponse:
     """All finished frames as layered EXR: scene-linear light and every pass in one file, ungraded."""
-    take = ctx.studio.takes.get(take_id)
-    if not take.frames:
-        raise ShootError("No frame of this take is finished yet.")
+    take = _with_frames(ctx, take_id)
     if why := why_not_gradable(take):
         raise ShootError(why)
     return _zip(Packing(take, partial(layered_frame, take), "exr"))
+
+
+def _with_frames(ctx: Context, take_id: str) -> TakeRecord:
+    """A take with finished frames. Raises NotFoundError and ShootError."""
+    take = ctx.studio.takes.get(take_id)
+    if not take.frames:
+        raise ShootError("No frame of this take is finished yet.")
+    return take
 
 
 def _zip(packing: Packing) -> StreamingResponse:

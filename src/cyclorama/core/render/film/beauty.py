@@ -43,7 +43,8 @@ def beauty(
 def catch_shadow(
     film: Film, moment: Moment, clean: RGBImage, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel
 ) -> tuple[RGBImage, Mask]:
-    """Premultiplied radiance (h, w, 3) nit and alpha (h, w) of a frame whose floor is gone but for what it catches.
+    """Premultiplied radiance (h, w, 3) nit and alpha (h, w) of the subject with its shadow and reflection, without the
+    floor.
 
     film: keeps first hits; `clean` is its radiance, denoised or not. Exposes the bare floor. Raises Cancelled.
     """
