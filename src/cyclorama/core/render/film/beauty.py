@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from ...arrays import Mask, RGBImage
+from ...colour import LUMA32
 from ...motion import Moment
 from ...scene import ShootSettings, Stage
 from ...scene.item import SET_PARTS
@@ -83,14 +84,17 @@ def caught(full: RGBImage, empty: RGBImage, standing: Mask) -> tuple[RGBImage, M
     """Premultiplied picture (h, w, 3) and alpha (h, w) of what stands on a floor, with the shadow and reflection it
     throws.
 
-    standing: the share of each pixel (h, w) that it covers. Where the floor is seen, alpha is the share of the light
-    there that is kept from it, the same for all colours; what is added (reflection, bounced light) stays in the
-    picture. Laid over the empty floor it gives the full picture again, but for differences of less than `SEEN`, which
-    are noise.
+    standing: the share of each pixel (h, w) that it covers. Where the floor is darker, alpha is the share of its
+    luminance that is kept from it: shadows are black, whatever colour the rest of the light has, and darken any
+    background alike. Where it is brighter, the added light (reflection, caustics) is in the picture. Laid over the
+    empty floor it gives the luminance of the full picture again, but for differences of less than `SEEN`, which are
+    noise.
     """
-    ratio = np.divide(full, empty, out=np.ones_like(full), where=empty > 1e-9)
-    passed = np.minimum(np.clip(ratio.min(axis=2), 0.0, 1.0), 1.0 - standing)
-    differs = np.clip((np.abs(ratio - 1.0).max(axis=2) - UNSEEN) / (SEEN - UNSEEN), 0.0, 1.0)
+    before = empty @ LUMA32
+    ratio = np.divide(full @ LUMA32, before, out=np.ones_like(before), where=before > 1e-9)
+    passed = np.minimum(np.clip(ratio, 0.0, 1.0), 1.0 - standing)
+    differs = np.clip((np.abs(ratio - 1.0) - UNSEEN) / (SEEN - UNSEEN), 0.0, 1.0)
     kept = np.maximum(differs * differs * (3.0 - 2.0 * differs), standing > 0)
-    picture = kept[..., None] * (full - passed[..., None] * empty)
+    added = np.where((standing > 0) | (ratio > 1.0), kept, 0.0)
+    picture = added[..., None] * np.maximum(full - passed[..., None] * empty, 0.0)
     return np.asarray(picture, np.float32), np.asarray(kept * (1.0 - passed), np.float32)
