@@ -44,4 +44,4 @@ def demo(
 
 def _builder(data: Path) -> "subprocess.Popen[bytes]":
     """A process that builds the demo projects: it takes all of a core, and the studio is to answer meanwhile."""
-    return subprocess.Popen([sys.executable, "-m", "cyclorama.demo", str(data)])
+    return subprocess.Popen([sys.executable, "-m", "cyclorama.demo", str(data), "--patient"])

@@ -44,10 +44,13 @@ def missing_projects(studio: Studio) -> list[str]:
     return [key for key in NAMES if key not in there]
 
 
-def write_demo(folder: Path, tell: Callable[[str], None]) -> None:
-    """Models as files in `models/`, posters, and all projects, unless they are there already."""
+def write_demo(folder: Path, tell: Callable[[str], None], before_next: Callable[[], None] = lambda: None) -> None:
+    """Models as files in `models/`, posters, and all projects, unless they are there already. What is to happen before
+    every project but the first is given by who calls."""
     studio = open_studio(folder)
-    for key in missing_projects(studio):
+    for k, key in enumerate(missing_projects(studio)):
+        if k:
+            before_next()
         tell(f"Building {NAMES[key]} (first time only)")
         demo = build_project(key)
         if (shipped := POSTERS / f"{key}.jpg").exists():
