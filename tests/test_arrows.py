@@ -48,6 +48,7 @@ BELOW = {
     "cut": {"shared"},
     "wall": {"shared"},
     "shoots": {"shared"},
+    "access": {"shared"},
     "bin": {"shared"},
     "guide": {"shared"},
 }

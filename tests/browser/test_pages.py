@@ -2,6 +2,7 @@
 
 import json
 import threading
+import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -157,6 +158,7 @@ def test_pages_are_accessible(page: Page, server: Server, take: str) -> None:
         ("/", "[data-project]"),
         ("/shoots", "[data-take]"),
         ("/bin", "#bin-nothing:not([hidden]), [data-binned]"),
+        ("/access", "#tokens-nothing:not([hidden])"),
         (f"/takes/{take}#grade", "#mix .row"),
         ("/projects/nobody", "h1"),
     ):
@@ -168,6 +170,25 @@ def test_pages_are_accessible(page: Page, server: Server, take: str) -> None:
     page.set_input_files("#model-file", files=[{"name": "ball.glb", "mimeType": "", "buffer": b"glTF"}])
     expect(page.get_by_role("progressbar", name="Bringing in ball.glb")).to_be_visible()
     assert problems(page) == []
+
+
+def test_a_token_is_made_shown_once_and_revoked(page: Page, server: Server) -> None:
+    page.goto(server.address)
+    page.get_by_role("link", name="Access").click()
+    page.get_by_label("Program or machine").fill("Night farm")
+    page.get_by_role("button", name="Make token").click()
+    secret = page.locator("#token-secret").inner_text()
+    request = urllib.request.Request(f"{server.address}/api/projects", headers={"authorization": f"Bearer {secret}"})
+    with urllib.request.urlopen(request, timeout=60) as answer:
+        assert answer.status == 200
+    page.reload()
+    expect(page.locator("[data-token]")).to_contain_text("Night farm")
+    assert secret not in page.content()
+    page.on("dialog", lambda dialog: dialog.accept())
+    page.get_by_role("button", name="Revoke the token of Night farm").click()
+    expect(page.get_by_text("No program has a token yet.")).to_be_visible()
+    with pytest.raises(urllib.error.HTTPError, match="401"):
+        urllib.request.urlopen(request, timeout=60)
 
 
 class _Foreign(BaseHTTPRequestHandler):

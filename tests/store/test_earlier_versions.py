@@ -1,6 +1,8 @@
 """Studios that earlier versions wrote, as they lay on disk: every state opens, takes know their frames."""
 
+import sqlite3
 import zipfile
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -52,6 +54,17 @@ def test_the_project_opens_as_it_was_and_every_step_back(studio: Studio) -> None
     again = studio.projects.edit(listed.id, saved.version, "Rename", lambda q: q.model_copy(update={"name": "New"}))
     assert f'"schema_version":{SCHEMA_VERSION}' in studio.projects.document(listed.id)
     assert again.project.name == "New"
+
+
+def test_the_database_before_is_kept_beside_it(studio: Studio) -> None:
+    (kept,) = studio.folder.glob("studio.sqlite.before-*")
+    with closing(sqlite3.connect(kept)) as before, closing(sqlite3.connect(studio.folder / "studio.sqlite")) as now:
+        (old,), (new,) = (c.execute("SELECT version_num FROM alembic_version").fetchone() for c in (before, now))
+        projects, names = (set(c.execute("SELECT id, name FROM project")) for c in (before, now))
+    assert (kept.name, old < new) == (f"studio.sqlite.before-{old}", True)
+    assert projects == names != set()
+    Studio(studio.folder).close()  # the second time there is nothing to bring up to date
+    assert [*studio.folder.glob("studio.sqlite.before-*")] == [kept]
 
 
 def test_the_take_knows_its_frames(studio: Studio) -> None:

@@ -153,3 +153,40 @@ def test_a_frame_of_a_foreign_page_starts_no_work(client: TestClient, destinatio
     assert client.get("/api/projects/any/poster", headers=visit).status_code == 403
     expected = 200 if destination in ("document", "image") else 403
     assert client.get("/shoots", headers=visit).status_code == expected
+
+
+def test_a_token_lets_a_program_in_until_it_is_revoked(data_folder: Path) -> None:
+    """From anywhere and by any name; only its hash is kept, and it makes no tokens itself."""
+    app = create_app(data_folder, key="k3y")
+    with TestClient(app, base_url="http://any.name") as program, TestClient(app, base_url=HOME) as browser:
+        browser.get("/?key=k3y")
+        made = browser.post("/api/tokens", json={"name": " Night farm "}).json()
+        sent = {"authorization": f"Bearer {made['secret']}"}
+        assert made["secret"].encode() not in b"".join(p.read_bytes() for p in data_folder.glob("studio.sqlite*"))
+        assert browser.get("/api/tokens").json() == [made["token"]]
+        assert (made["token"]["name"], made["token"]["used"]) == ("Night farm", None)
+
+        assert program.get("/api/projects").status_code == 421
+        assert program.get("/api/projects", headers=sent).json() == []
+        key = program.post("/api/projects", json={"name": "Made"}, headers=sent).json()["id"]
+        assert program.get(f"/api/projects/{key}", headers=sent | {"host": ""}).status_code == 200
+        with program.websocket_connect("ws://any.name/live/takes", headers=sent) as log:
+            assert log.receive_json()["takes"] == []
+        assert browser.get("/api/tokens").json()[0]["used"] is not None
+        for method, url in (("GET", ""), ("POST", ""), ("DELETE", f"/{made['token']['id']}")):
+            told = program.request(method, f"/api/tokens{url}", headers=sent, json={"name": "Another"})
+            assert (told.status_code, "under Access" in told.json()["error"]) == (403, True)
+
+        assert browser.delete(f"/api/tokens/{made['token']['id']}").status_code == 204
+        assert browser.delete(f"/api/tokens/{made['token']['id']}").status_code == 404
+        refused = program.get("/api/projects", headers=sent)
+        assert (refused.status_code, refused.headers["www-authenticate"]) == (401, 'Bearer error="invalid_token"')
+        with pytest.raises(WebSocketDisconnect), program.websocket_connect("ws://any.name/live/takes", headers=sent):
+            pass
+
+
+@pytest.mark.parametrize("sent", ["Bearer", "Bearer ", "Bearer cyc_", "bearer cyc_ünknown", "Bearer " + "x" * 9000])
+def test_what_is_no_token_opens_nothing(client: TestClient, sent: str) -> None:
+    """Also where a program would need none: it is told at once that its token is revoked."""
+    answer = client.get("/api/projects", headers={"authorization": sent.encode()})
+    assert (answer.status_code, "revoked" in answer.json()["error"]) == (401, True)

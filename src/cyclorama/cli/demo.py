@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from .options import HOME, LOCAL, AllowHost, Cluster, Host, NoOpen, Port, sentences, shoot_on_cluster
+from .options import HOME, LOCAL, AllowHost, Cluster, Host, Key, NoOpen, Port, sentences, shoot_on_cluster
 from .serving import serve
 
 
@@ -18,6 +18,7 @@ def demo(
     host: Host = LOCAL,
     allow_host: AllowHost = [],  # noqa: B006  (typer reads it, nobody changes it)
     cluster: Cluster = None,
+    key: Key = None,
 ) -> None:
     """Start with the made-up studio's projects. They are built on first use, while the studio is open."""
     from ..demo.write import NAMES, POSTERS, missing_projects
@@ -35,7 +36,7 @@ def demo(
             return {NAMES[key]: POSTERS / f"{key}.jpg" for key in missing_projects(studio)}
 
     try:
-        serve(data, host, port, no_open, allow_host, gallery=True, building=building)
+        serve(data, host, port, no_open, allow_host, key, gallery=True, building=building)
     finally:
         if builder is not None:
             builder.terminate()

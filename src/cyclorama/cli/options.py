@@ -16,6 +16,10 @@ Host = Annotated[
     str, typer.Option(help="Address to listen at. Beyond this machine, 0.0.0.0 say, the studio asks for a key.")
 ]
 AllowHost = Annotated[list[str], typer.Option(help="Another name under which the studio may be opened.")]
+Key = Annotated[
+    str | None,
+    typer.Option(envvar="CYC_KEY", help="Key that the studio asks for, at least 16 letters; else it makes its own."),
+]
 Cluster = Annotated[
     str | None, typer.Option(envvar="CYC_CLUSTER", help="Scheduler of a cluster that shoots, tcp://name:8786 say.")
 ]

@@ -10,10 +10,13 @@ import time
 import webbrowser
 from collections.abc import Callable
 from pathlib import Path
+from urllib.parse import quote
 
 import typer
 
 from .options import sentences
+
+LEAST_KEY = 16
 
 
 def serve(
@@ -22,6 +25,7 @@ def serve(
     wanted: int,
     no_open: bool,
     allowed: list[str],
+    key: str | None,
     gallery: bool,
     lens_samples: int | None = None,
     building: Callable[[], dict[str, Path]] = dict,
@@ -36,6 +40,9 @@ def serve(
 
     gc.freeze()
     gc.enable()
+    if key is not None and len(key) < LEAST_KEY:
+        typer.echo(f"A key has at least {LEAST_KEY} letters, so that nobody guesses it.", err=True)
+        raise typer.Exit(1)
     with sentences():
         studio = open_studio(data)
         for sentence in studio.findings:
@@ -44,9 +51,10 @@ def serve(
     listener = _listening(host, wanted)
     port = listener.getsockname()[1]
     local = host in {name.strip("[]") for name in LOOPBACK}
-    key = None if local else secrets.token_urlsafe(16)
+    if key is None and not local:
+        key = secrets.token_urlsafe(16)
     name = "127.0.0.1" if host in ("0.0.0.0", "::", "localhost") else f"[{host}]" if ":" in host else host
-    address = f"http://{name}:{port}/{f'?key={key}' if key else ''}"
+    address = f"http://{name}:{port}/{f'?key={quote(key, safe=str())}' if key else ''}"
     hosts = [*allowed, *([] if local else [name, socket.gethostname(), *_own_addresses()])]
     origin = f"http://{name}:{port}" if gallery else None
     server = server_for(create_app(data, hosts, key, origin, lens_samples, building))
@@ -57,7 +65,7 @@ def serve(
         if server.started:
             took = time.time() - float(os.environ.get("CYC_STARTED", psutil.Process().create_time()))
             typer.echo(f"Cyclorama is open at {address}  (started in {took:.1f} s, data in {data}, Ctrl+C to close)")
-            if key:
+            if key and not local:
                 typer.echo("It is open to the network: whoever has this address with its key can see and change all.")
             if not no_open:
                 webbrowser.open(address)

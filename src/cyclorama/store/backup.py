@@ -9,15 +9,14 @@ from pathlib import Path
 
 from ..core.errors import CycloramaError, DamagedError, NotFoundError
 from .assets import PART, put_in_place
-from .database import DATABASE
+from .database import BEFORE, DATABASE
 from .file_lock import FolderLock
 from .repeating import Repeating
 
 FOLDER = "backups"
 KEPT = 7
 LOOK_EVERY_S = 1800.0
-_REPLACED = f"{DATABASE}.before-"
-"""Beginning of the names of databases that were replaced by a copy."""
+_REPLACED = f"{DATABASE}{BEFORE}"
 
 
 class InUseError(CycloramaError):
@@ -51,7 +50,7 @@ def day_of(copy: Path) -> str:
 
 
 def kept_databases(folder: Path) -> list[Path]:
-    """All databases of a data folder besides the one in use: daily copies, and those that copies replaced."""
+    """All databases of a data folder besides the one in use: daily copies, and earlier states beside it."""
     replaced = [p for p in folder.glob(f"{_REPLACED}*") if not p.name.endswith(("-wal", "-shm"))]
     return [*backups(folder), *sorted(replaced)]
 

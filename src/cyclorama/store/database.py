@@ -1,13 +1,12 @@
 """The SQLite database: tables, and opening it at the newest schema."""
 
 import sqlite3
+from contextlib import closing
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Literal
 
-from alembic import command
-from alembic.config import Config
-from sqlalchemy import Engine, ForeignKey, Index, String, create_engine, event
+from sqlalchemy import Engine, ForeignKey, Index, String, create_engine, event, inspect, text
 from sqlalchemy.engine import ExceptionContext
 from sqlalchemy.orm import (
     DeclarativeBase,
@@ -19,9 +18,14 @@ from sqlalchemy.orm import (
     with_loader_criteria,
 )
 
-from ..core.errors import BusyError, DamagedError, SpaceError
+from ..core.errors import BusyError, CycloramaError, DamagedError, SpaceError
 
 DATABASE = "studio.sqlite"
+BEFORE = ".before-"
+"""Follows the name of a database that was replaced or brought up to date; then when, or the schema it has."""
+MIGRATIONS = Path(__file__).parent / "migrations"
+SCHEMAS = tuple(sorted(path.name[:4] for path in MIGRATIONS.glob("versions/[0-9]*.py")))
+"""Revisions of the tables, the newest last."""
 TakeState = Literal["queued", "running", "paused", "stopped", "interrupted", "failed", "done"]
 Wish = Literal["run", "pause", "stop"]
 Process = Literal["mix", "denoise"]
@@ -29,6 +33,10 @@ JobKind = Literal[
     "intake", "again", "clip", "poster", "proof", "swatches", "ready", "check", "delivery", "post", "bundle"
 ]
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
+
+
+class NewerError(CycloramaError):
+    """A database is of a newer version of the program."""
 
 
 def now() -> datetime:
@@ -229,6 +237,19 @@ class PostRow(Base):
     at: Mapped[datetime]
 
 
+class TokenRow(Base):
+    """A token of a program that uses the studio."""
+
+    __tablename__ = "token"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    """the program or machine it is for"""
+    digest: Mapped[str] = mapped_column(unique=True)
+    """SHA-256 of its secret, in hexadecimal"""
+    made: Mapped[datetime]
+    used: Mapped[datetime | None]
+
+
 class NoteRow(Base):
     """Something that was said of a frame."""
 
@@ -319,19 +340,48 @@ def _in_words(context: ExceptionContext) -> None:
 
 
 def open_database(path: Path) -> sessionmaker[Session]:
-    """Open or create the database and bring it to the newest schema."""
+    """Open or create the database and bring it to the newest schema; an older one is kept beside it as it was.
+
+    Raises NewerError.
+    """
     path.parent.mkdir(parents=True, exist_ok=True)
     engine: Engine = create_engine(f"sqlite:///{path}")
     event.listen(engine, "connect", _pragmas)
     event.listen(engine, "handle_error", _in_words)
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    with engine.connect() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+    schema = _schema(engine)
+    if schema not in (None, *SCHEMAS):
+        raise NewerError(
+            f"The studio in {path.parent} was written by a newer version of Cyclorama. Update the program, or choose "
+            "another folder with --data."
+        )
+    if schema is not None and schema != SCHEMAS[-1]:
+        with closing(sqlite3.connect(path)) as old, closing(sqlite3.connect(f"{path}{BEFORE}{schema}")) as kept:
+            old.backup(kept)
+    if schema != SCHEMAS[-1]:
+        _upgrade(engine)
     sessions = sessionmaker(engine, expire_on_commit=False)
     event.listen(sessions, "do_orm_execute", _leave_binned_out)
     return sessions
+
+
+def _schema(engine: Engine) -> str | None:
+    """Revision of a database's tables; None of one that has none yet."""
+    with engine.connect() as connection:
+        if not inspect(connection).has_table("alembic_version"):
+            return None
+        schema: str | None = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+        return schema
+
+
+def _upgrade(engine: Engine) -> None:
+    from alembic import command  # only needed after an update of the program
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    with engine.connect() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
 
 
 BINNED = {"binned": True}

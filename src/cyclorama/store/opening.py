@@ -6,7 +6,6 @@ import sqlite3
 from contextlib import closing
 from pathlib import Path
 
-from alembic.util.exc import CommandError
 from sqlalchemy.exc import DatabaseError
 
 from ..core.errors import CycloramaError, DamagedError
@@ -28,7 +27,7 @@ class OpenError(CycloramaError):
 def open_studio(folder: Path) -> Studio:
     """The studio in a data folder, which is made if it is not there.
 
-    Raises OpenError when the folder cannot be used, DamagedError when its database is damaged.
+    Raises OpenError when the folder cannot be used, NewerError and DamagedError when its database cannot.
     """
     _check_folder(folder)
     _check_database(folder)
@@ -36,11 +35,6 @@ def open_studio(folder: Path) -> Studio:
         studio = Studio(folder)
         studio.findings = adopt_takes(studio)
         return studio
-    except CommandError as error:
-        raise OpenError(
-            f"The studio in {folder} was written by a newer version of Cyclorama. Update the program, or choose "
-            "another folder with --data."
-        ) from error
     except DatabaseError as error:
         raise _damaged(folder) from error
     except OSError as error:

@@ -30,6 +30,7 @@ from .projects import ProjectStore
 from .screening import Screening
 from .take_index import TakeList
 from .takes import TakeStore
+from .tokens import TokenStore
 
 UNREADABLE = (ValueError, KeyError, OSError, EOFError, TypeError, zipfile.BadZipFile, zlib.error)
 """What reading a damaged file of arrays can raise."""
@@ -62,6 +63,7 @@ class Studio:
         self.jobs = JobStore(sessions)
         self.cuts = CutStore(sessions, self.changes)
         self.posts = PostStore(sessions)
+        self.tokens = TokenStore(sessions)
         self.binned = BinnedRecords(sessions)
         self.moves = Shelf(folder / "moves", SavedMove, "move")
         self.materials = Shelf(folder / "materials", SavedMaterial, "material")

@@ -55,11 +55,13 @@ from .api import (
     stock,
     take_views,
     takes,
+    tokens,
     touch,
     tray,
 )
 from .changed_answers import ChangedAnswers
 from .context import Context
+from .description import describe, operation_id, tag
 from .guard import COOKIE, Guard
 from .live import lens as lens_socket
 from .live import news
@@ -67,6 +69,40 @@ from .pages import routes as pages
 from .problems import answer_problems
 
 HERE = Path(__file__).parent
+MODULES = (
+    pages,
+    projects,
+    moves,
+    proofs,
+    jobs,
+    standins,
+    screening,
+    notes,
+    take_views,
+    grades,
+    checks,
+    takes,
+    news,
+    lens_socket,
+    touch,
+    tray,
+    parts,
+    bin,
+    tokens,
+    rigs,
+    schema,
+    light_bench,
+    looks,
+    environments,
+    colours,
+    ready_stock,
+    stock,
+    bundles,
+    cuts,
+    deliveries,
+    posts,
+)
+"""Pages and requests, in the order in which the description shows them."""
 
 
 def create_app(
@@ -128,43 +164,25 @@ def create_app(
         lens.close()
 
     # no pages about the interface: they would load scripts from elsewhere
-    app = FastAPI(title="Cyclorama", version=PROGRAM_VERSION, lifespan=lifespan, docs_url=None, redoc_url=None)
+    app = FastAPI(
+        title="Cyclorama",
+        version=PROGRAM_VERSION,
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        generate_unique_id_function=operation_id,
+    )
     answer_problems(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for module in (
-        pages,
-        projects,
-        moves,
-        proofs,
-        jobs,
-        standins,
-        screening,
-        notes,
-        take_views,
-        grades,
-        checks,
-        takes,
-        news,
-        lens_socket,
-        touch,
-        tray,
-        parts,
-        bin,
-        rigs,
-        schema,
-        light_bench,
-        looks,
-        environments,
-        colours,
-        ready_stock,
-        stock,
-        bundles,
-        cuts,
-        deliveries,
-        posts,
-    ):
-        app.include_router(module.router)
+    for module in MODULES:
+        app.include_router(module.router, tags=[tag(module)["name"]])
+    describe(app, MODULES)
     if own_gallery is not None:
         app.mount(gallery.PATH, create_site(folder / "gallery"))
-    app.add_middleware(Guard, hosts=tuple(hosts), key=key)
+
+    def admits(secret: str) -> bool:
+        studio: Studio = app.state.context.studio
+        return studio.tokens.admits(secret)
+
+    app.add_middleware(Guard, hosts=tuple(hosts), key=key, admits=admits)
     return app

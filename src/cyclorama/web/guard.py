@@ -5,16 +5,17 @@ Two things keep such pages out. The name in the Host header must be one of this 
 own name here (DNS rebinding). What changes something, opens a socket or reads data must come from a page of the
 studio itself: browsers say where a request comes from (Origin, RFC 6454; Sec-Fetch-Site, W3C Fetch Metadata), and
 programs that are no browsers say nothing. A studio that is open to the network also asks for the key in the address
-that it printed.
+that it printed. A program with a token (RFC 6750) needs none of this: no foreign page can know the token.
 """
 
 import asyncio
 import hmac
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from http.cookies import SimpleCookie
 from urllib.parse import parse_qsl, quote, urlencode
 
+from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
 from starlette.requests import Request
@@ -36,6 +37,9 @@ MOST_NAME = 40
 _HOST = re.compile(r"(\[[0-9a-f:.]+\]|[a-z0-9._-]+)(:\d{1,5})?")
 _BODY = "cyclorama.body"
 """Under this key a request's scope has its body without a limit, for those who write it to disk as it comes."""
+TOKENS = "/api/tokens"
+"""Address of tokens: one that fell into the wrong hands must not make itself another."""
+NO_TOKENS_BY_TOKEN = "A token cannot make or revoke tokens. Do that in the studio, under Access."
 CLOSED_BY_POLICY = 1008
 """RFC 6455, section 7.4.1."""
 HEADERS = {
@@ -53,7 +57,11 @@ FOREIGN = "This came from a page that is not part of this studio, and was not do
 UNKNOWN_HOST = (
     "This studio is not called ‘{host}’. Open it by the address it printed, or start it with --allow-host {host}."
 )
-NO_KEY = "This studio is open to the network and needs its key. Open it by the address it printed when it started."
+NO_KEY = (
+    "This studio is open to the network and needs its key. Open it by the address it printed when it started. "
+    "A program sends a token, which is made in the studio under Access."
+)
+NO_TOKEN = "This token opens nothing here. It may have been revoked; make another in the studio under Access."
 NOTHING_HERE = "There is nothing at this address."
 _FRAMES = ("iframe", "frame", "embed", "object")
 """Destinations of requests that a page makes to show another within itself (W3C Fetch Metadata, section 2.1)."""
@@ -63,14 +71,21 @@ TOO_LARGE = "This request is larger than anything the studio asks for. It was no
 class Guard:
     """Answers what is not allowed in; everything else goes on to the application, with headers that keep it in."""
 
-    def __init__(self, app: ASGIApp, hosts: Iterable[str] = (), key: str | None = None):
-        self._app, self._key = app, key
+    def __init__(
+        self,
+        app: ASGIApp,
+        hosts: Iterable[str] = (),
+        key: str | None = None,
+        admits: Callable[[str], bool] = lambda secret: False,
+    ):
+        """admits: true for the secret of a token; it may read from disk"""
+        self._app, self._key, self._admits = app, key, admits
         self._hosts = LOOPBACK | {h.lower() for h in hosts}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):
             return await self._app(scope, receive, send)
-        refusal = self._refusal(scope)
+        refusal = await self._refusal(scope)
         if refusal is not None:
             if scope["type"] == "websocket":
                 await receive()
@@ -81,21 +96,27 @@ class Guard:
         writer.set(Headers(scope=scope).get("x-window", "")[:MOST_NAME])
         await self._app(scope, _limited(scope, receive), _with_headers(send))
 
-    def _refusal(self, scope: Scope) -> Response | None:
+    async def _refusal(self, scope: Scope) -> Response | None:
         headers = Headers(scope=scope)
+        how, _, secret = headers.get("authorization", "").partition(" ")
+        if how.lower() != "bearer":
+            return self._refusal_of_browser(scope, headers) or _refusal_of_request(scope, headers)
+        if not await run_in_threadpool(self._admits, secret.strip()):
+            challenge = {"www-authenticate": 'Bearer error="invalid_token"'}
+            return JSONResponse({"error": NO_TOKEN}, 401, challenge)
+        if scope["path"].startswith(TOKENS):
+            return _answer(scope, NO_TOKENS_BY_TOKEN, 403)
+        return _refusal_of_request(scope, headers)
+
+    def _refusal_of_browser(self, scope: Scope, headers: Headers) -> Response | None:
         host = headers.get("host", "").lower()
         named = _HOST.fullmatch(host)
         if named is None or named[1] not in self._hosts:
             return _answer(scope, UNKNOWN_HOST.format(host=(named[1] if named else host)[:80] or "nothing"), 421)
-        if len(scope["path"]) > MOST_ADDRESS or not scope["path"].isprintable():
-            return _answer(scope, NOTHING_HERE, 404)
         if self._is_foreign(scope, headers, host):
             return _answer(scope, FOREIGN, 403)
         if self._key is not None and not self._has_key(headers):
             return self._let_in(scope)
-        length = headers.get("content-length", "0")
-        if not _is_upload(headers) and length.isdigit() and int(length) > MAX_BODY_BYTES:
-            return _answer(scope, TOO_LARGE, 413)
         return None
 
     def _is_foreign(self, scope: Scope, headers: Headers, host: str) -> bool:
@@ -120,8 +141,18 @@ class Guard:
         rest = urlencode([(k, v) for k, v in asked if k != "key"])
         path = quote("/" + scope["path"].lstrip("/"))  # two slashes would begin the name of another host
         answer = RedirectResponse(f"{path}{'?' + rest if rest else ''}", 303)
-        answer.set_cookie(COOKIE, given, httponly=True, samesite="strict")
+        answer.set_cookie(COOKIE, given, httponly=True, samesite="strict", secure=scope.get("scheme") == "https")
         return answer
+
+
+def _refusal_of_request(scope: Scope, headers: Headers) -> Response | None:
+    """Refusal of what nobody may ask."""
+    if len(scope["path"]) > MOST_ADDRESS or not scope["path"].isprintable():
+        return _answer(scope, NOTHING_HERE, 404)
+    length = headers.get("content-length", "0")
+    if not _is_upload(headers) and length.isdigit() and int(length) > MAX_BODY_BYTES:
+        return _answer(scope, TOO_LARGE, 413)
+    return None
 
 
 def _is_upload(headers: Headers) -> bool:

@@ -8,7 +8,7 @@ import numpy as np
 from fastapi import APIRouter, Depends, Path, Query, Request, Response
 from fastapi.responses import StreamingResponse
 from numpy.typing import NDArray
-from pydantic import BaseModel
+from pydantic import BaseModel, ConfigDict
 
 from ...app.confined import look_at
 from ...app.cuts import cut_of, edit_cut, empty_cut
@@ -101,6 +101,10 @@ class TitleBox(BaseModel):
 
 
 class EditCall(BaseModel):
+    model_config = ConfigDict(
+        json_schema_extra={"examples": [{"version": 3, "edit": {"do": "add clip", "take_id": "storm-glass-no-4-001"}}]}
+    )
+
     version: int
     edit: Edit
 
@@ -211,6 +215,7 @@ def _beats(cut: Cut, count: int) -> list[int]:
 
 @router.get("/projects/{project_id}/cut")
 def one(ctx: Ctx, project_id: str) -> CutAnswer:
+    """The cut as it stands."""
     return cut_answer(ctx, cut_of(ctx.studio, project_id))
 
 
@@ -222,6 +227,7 @@ def edit(ctx: Ctx, project_id: str, call: EditCall) -> CutAnswer:
 
 @router.post("/projects/{project_id}/cut/{way}")
 def step(ctx: Ctx, project_id: str, way: Literal["undo", "redo"], call: StepCall) -> CutAnswer:
+    """Undo or redo a step of the cut."""
     by = -1 if way == "undo" else 1
     return cut_answer(ctx, ctx.studio.cuts.step(project_id, call.version, by, empty_cut(ctx.studio, project_id)))
 

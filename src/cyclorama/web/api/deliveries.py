@@ -11,7 +11,7 @@ from urllib.parse import quote
 from fastapi import APIRouter, Depends, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, Response, StreamingResponse
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from ...app.cuts import cut_of
 from ...app.deliveries import ask_for_delivery
@@ -120,6 +120,10 @@ class DeliveryAnswer(BaseModel):
 
 
 class DeliverCall(BaseModel):
+    model_config = ConfigDict(
+        json_schema_extra={"examples": [{"deliveries": [{"preset": "web", "width": 1920, "height": 1080}]}]}
+    )
+
     deliveries: Annotated[list[Delivery], Field(min_length=1, max_length=MOST_AT_ONCE)]
 
 

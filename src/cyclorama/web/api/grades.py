@@ -7,7 +7,7 @@ from urllib.parse import quote
 
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Request, Response
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from ...app.confined import look_at
 from ...app.take_answers import kept_lights
@@ -116,6 +116,14 @@ class StateLine(BaseModel):
 
 
 class FinishCall(BaseModel):
+    model_config = ConfigDict(
+        json_schema_extra={
+            "examples": [
+                {"finishing": {"grade": {"exposure_stops": 0.5}}, "revision": 0, "label": "Half a stop brighter"}
+            ]
+        }
+    )
+
     finishing: Finishing
     revision: int
     label: Annotated[str, Field(max_length=80)] = "Grade"
@@ -164,6 +172,7 @@ def set_finish(ctx: Ctx, take_id: str, call: FinishCall) -> FinishAnswer:
 
 @router.post("/takes/{take_id}/finish/{way}")
 def step_finish(ctx: Ctx, take_id: str, way: Literal["undo", "redo"], revision: Revision) -> FinishAnswer:
+    """Undo or redo a step of the finishing."""
     take = ctx.studio.takes.get(take_id)
     return finish_answer(ctx, take, ctx.studio.screening.step_finish(take, -1 if way == "undo" else 1, revision))
 

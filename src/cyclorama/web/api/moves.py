@@ -84,6 +84,7 @@ def keep(ctx: Ctx, project_id: str, wanted: MoveName) -> SavedMove:
 
 @router.delete("/moves/{move_id}")
 def remove(ctx: Ctx, move_id: str) -> Removed:
+    """Forget a move that is kept."""
     ctx.studio.moves.remove(move_id)
     return Removed()
 

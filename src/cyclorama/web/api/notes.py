@@ -28,6 +28,7 @@ class NoteChange(BaseModel):
 
 @router.get("/takes/{take_id}/notes")
 def notes(ctx: Ctx, take_id: str) -> list[Note]:
+    """Notes of a take."""
     ctx.studio.takes.state(take_id)
     return ctx.studio.screening.notes(take_id)
 
@@ -40,10 +41,12 @@ def pin(ctx: Ctx, take_id: str, call: NoteCall) -> Note:
 
 @router.patch("/takes/{take_id}/notes/{note_id}")
 def change_note(ctx: Ctx, take_id: str, note_id: str, change: NoteChange) -> Note:
+    """Change a note, or mark it as done."""
     return ctx.studio.screening.change_note(take_id, note_id, change.revision, change.text, change.done)
 
 
 @router.delete("/takes/{take_id}/notes/{note_id}")
 def remove_note(ctx: Ctx, take_id: str, note_id: str) -> Removed:
+    """Remove a note."""
     ctx.studio.screening.remove_note(take_id, note_id)
     return Removed()

@@ -8,7 +8,7 @@ from urllib.parse import quote
 from fastapi import APIRouter, Depends, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, JSONResponse, Response
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from ...app import takes as take_service
 from ...app.confined import look_at
@@ -38,10 +38,21 @@ Ctx = Annotated[Context, Depends(context)]
 
 
 class NewProject(BaseModel):
+    model_config = ConfigDict(json_schema_extra={"examples": [{"name": "Storm Glass No. 4"}]})
+
     name: Annotated[str, Field(min_length=1, max_length=80)] = "Untitled"
 
 
 class Edit(BaseModel):
+    model_config = ConfigDict(
+        json_schema_extra={
+            "examples": [
+                {"base_version": 7, "changes": [{"kind": "set", "path": "shot/frames", "value": 96}]},
+                {"base_version": 8, "changes": [{"kind": "set_up", "ready": "bottle on dark gloss"}, {"kind": "fit"}]},
+            ]
+        }
+    )
+
     base_version: int
     changes: Annotated[list[Command], Field(min_length=1, max_length=64)]
 
@@ -51,6 +62,8 @@ class MakeAgain(BaseModel):
 
 
 class Step(BaseModel):
+    model_config = ConfigDict(json_schema_extra={"examples": [{"base_version": 8}]})
+
     base_version: int
 
 
@@ -163,11 +176,13 @@ def edit(ctx: Ctx, request: Request, project_id: str, wanted: Edit) -> Response:
 
 @router.post("/projects/{project_id}/undo", response_model=ProjectState)
 def undo(ctx: Ctx, request: Request, project_id: str, step: Step) -> Response:
+    """Undo the last step."""
     return _answer(ctx, request, ctx.studio.projects.step(project_id, step.base_version, -1))
 
 
 @router.post("/projects/{project_id}/redo", response_model=ProjectState)
 def redo(ctx: Ctx, request: Request, project_id: str, step: Step) -> Response:
+    """Do again what was undone."""
     return _answer(ctx, request, ctx.studio.projects.step(project_id, step.base_version, 1))
 
 

@@ -10,7 +10,7 @@ from urllib.parse import quote
 from fastapi import APIRouter, Depends, Path, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, StreamingResponse
-from pydantic import AwareDatetime, BaseModel, Field, model_validator
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, model_validator
 
 from ...app import takes as take_service
 from ...app.clips import MOST_LOOPS, ClipState, ask_for_clip, made_clip
@@ -52,6 +52,8 @@ Version = Annotated[int, Field(ge=0, le=2_000_000_000)]
 
 
 class Call(BaseModel):
+    model_config = ConfigDict(json_schema_extra={"examples": [{"version": 9}, {"version": 9, "only": 12}]})
+
     version: Version
     forecast_s: Seconds | None = None
     only: Annotated[int, Field(ge=0, le=10_000_000)] | None = None
@@ -171,11 +173,13 @@ def take_turns(ctx: Ctx, wanted: Turns) -> None:
 
 @router.get("/takes")
 def all_takes(ctx: Ctx, project: str | None = None) -> list[TakeLine]:
+    """The shoot log: all takes, and the machines that shoot."""
     return shoot_log(ctx.studio, project).takes
 
 
 @router.get("/takes/{take_id}")
 def one_take(ctx: Ctx, take_id: str) -> TakeAnswer:
+    """A take, and the numbers of its finished frames."""
     return take_answer(ctx.studio.takes.get(take_id))
 
 
@@ -187,6 +191,7 @@ def uses(ctx: Ctx, take_id: str) -> Uses:
 
 @router.delete("/takes/{take_id}")
 def remove(ctx: Ctx, take_id: str) -> Removed:
+    """Put a take into the bin."""
     take_service.remove(ctx.studio, take_id)
     return Removed()
 
@@ -199,6 +204,7 @@ def _file(path: FilePath, what: str) -> FileResponse:
 
 @router.get("/takes/{take_id}/frames/{number}")
 def frame(ctx: Ctx, take_id: str, number: Number) -> FileResponse:
+    """A frame as its file lies on disk."""
     return _file(frame_path(ctx.studio.takes.get(take_id), number), f"Frame {number}")
 
 
@@ -249,6 +255,7 @@ def clip(ctx: Ctx, take_id: str, loops: Loops = 1) -> FileResponse:
 
 @router.get("/takes/{take_id}/passes/{name}/{number}")
 def pass_frame(ctx: Ctx, take_id: str, name: str, number: Number) -> FileResponse:
+    """A frame of a pass as its file lies on disk."""
     take = ctx.studio.takes.get(take_id)
     if name not in take.project.shot.shoot.passes.wanted:
         raise NotFoundError(f"This take has no pass called ‘{name[:40]}’.")

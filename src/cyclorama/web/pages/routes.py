@@ -171,6 +171,12 @@ def bin_page(request: Request) -> HTMLResponse:
     return templates.TemplateResponse(request, "bin.html", {})
 
 
+@router.get("/access")
+def access(request: Request) -> HTMLResponse:
+    """Tokens of programs."""
+    return templates.TemplateResponse(request, "access.html", {})
+
+
 @router.get("/guide")
 def guide(request: Request) -> HTMLResponse:
     """The guide."""

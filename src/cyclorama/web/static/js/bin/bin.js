@@ -1,12 +1,10 @@
 /** The bin: what was removed in the last 30 days. */
 
-import { byId } from "../shared/dom.js";
+import { byId, date } from "../shared/dom.js";
 import { get, make, remove, say } from "../shared/api.js";
 import { bringBack } from "../shared/bin.js";
 
 const DAY_MS = 86_400_000;
-/** A time of the server, which tells UTC. */
-const date = (told) => new Date(`${told}Z`);
 const days = (told) => Math.max(0, Math.ceil((date(told).getTime() - Date.now()) / DAY_MS));
 
 async function act(work) {

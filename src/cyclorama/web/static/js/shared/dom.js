@@ -4,3 +4,6 @@
 export function byId(id) {
   return document.getElementById(id);
 }
+
+/** A time that the server told, which tells UTC. @param {string} told */
+export const date = (told) => new Date(`${told}Z`);
