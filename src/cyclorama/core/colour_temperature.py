@@ -5,6 +5,7 @@ Applications", Journal of the Korean Physical Society 41(6), 2002; domain 1667â€
 """
 
 import numpy as np
+import scipy
 
 from .arrays import Vec3
 from .colour import LUMA, XYZ_TO_REC709
@@ -77,9 +78,7 @@ def white_of(colour: Vec3) -> tuple[float, float] | None:
 
     if not uv(COOLEST_K)[0] <= u <= uv(WARMEST_K)[0]:
         return None
-    from scipy.optimize import brentq  # takes a while to load
-
-    kelvin = brentq(lambda k: uv(k)[0] - u, WARMEST_K, COOLEST_K)
+    kelvin = scipy.optimize.brentq(lambda k: uv(k)[0] - u, WARMEST_K, COOLEST_K)
     tint = (uv(kelvin)[1] - v) / TINT_V
     return (float(kelvin), float(tint)) if abs(tint) <= 1 else None
 

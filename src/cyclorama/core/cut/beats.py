@@ -8,6 +8,7 @@ by Dynamic Programming, Journal of New Music Research 36, 2007).
 from collections.abc import Iterator
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from .sound_synthesis import RATE
@@ -51,9 +52,7 @@ def _onsets(samples: F32) -> F64:
 def _bands(samples: F32) -> Iterator[F64]:
     """Compressed energy (bands, n) of spectra every HOP, a minute at a time: those of an hour would be gigabytes."""
     count = len(samples) // HOP + 1
-    from scipy.signal import get_window  # takes a while to load
-
-    window = get_window("hann", WINDOW)
+    window = scipy.signal.get_window("hann", WINDOW)
     window /= window.sum()
     edges = np.unique(np.geomspace(2, WINDOW // 2 + 1, BANDS + 1).astype(int))
     for first in range(0, count, AT_ONCE):

@@ -15,8 +15,8 @@ from typing import BinaryIO
 
 import av
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import minimum_filter1d, uniform_filter1d
 
 from ..errors import IntakeError, telling_of_space
 from ..scene.base import ReadAsset
@@ -239,9 +239,7 @@ def true_peaks(samples: F32) -> F32:
     """The largest level (n,) around every sample between it and the next, oversampled four times (BS.1770 annex 2)."""
     if not len(samples):
         return np.zeros(0, np.float32)
-    from scipy.signal import resample_poly  # takes a while to load
-
-    fine = np.abs(resample_poly(samples.astype(np.float64), OVERSAMPLED, 1, axis=0))
+    fine = np.abs(scipy.signal.resample_poly(samples.astype(np.float64), OVERSAMPLED, 1, axis=0))
     return np.asarray(fine.reshape(len(samples), -1).max(axis=1), np.float32)
 
 
@@ -253,7 +251,8 @@ def limit_peaks(samples: F32, ceiling: float) -> F32:
     need = np.minimum(1.0, ceiling / np.maximum(loud, 1e-9))
     reach = round(AHEAD_S * RATE)
     # the least that is needed anywhere near, then a mean of that: never above what is needed, and without corners
-    gain = uniform_filter1d(minimum_filter1d(need, 2 * reach + 1, mode="nearest"), reach, mode="nearest")
+    least = scipy.ndimage.minimum_filter1d(need, 2 * reach + 1, mode="nearest")
+    gain = scipy.ndimage.uniform_filter1d(least, reach, mode="nearest")
     return np.asarray(samples * gain[:, None].astype(np.float32), np.float32)
 
 

@@ -4,9 +4,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from PIL import Image
-from scipy.ndimage import distance_transform_edt
 
 from ..motion.frames import FrameRate
 from ..motion.timecode import timecode
@@ -167,7 +167,7 @@ def _coloured(covered: F32, title: Title, size: float, left: int, top: int) -> D
         rgb, alpha = _over(rgb, alpha, plate * title.plate, title.plate_colour)
     if title.outline:
         reach = title.outline / 100 * size
-        far = distance_transform_edt(covered < 0.5)
+        far = scipy.ndimage.distance_transform_edt(covered < 0.5)
         ring = np.clip(reach + 0.5 - far, 0, 1).astype(np.float32)
         rgb, alpha = _over(rgb, alpha, np.maximum(ring, covered), title.outline_colour)
     rgb, alpha = _over(rgb, alpha, covered, title.colour)

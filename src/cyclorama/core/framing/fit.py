@@ -10,6 +10,7 @@ changes with the distance: the same formula with the factors of the distance bef
 from collections.abc import Callable
 
 import numpy as np
+import scipy
 
 from ..arrays import Points
 from ..errors import ChangeError
@@ -76,8 +77,6 @@ def _goes_round(project: Project) -> bool:
 
 def _searched(project: Project, points: Points, frame: int | None) -> Project:
     """The project with the distance at which the worst margin of any move is the one that is wanted."""
-    from scipy.optimize import brentq  # takes a while to load, and is seldom wanted
-
     wanted, now = project.shot.shoot.margin, project.camera.distance_m
 
     def room(power: float) -> float:
@@ -93,7 +92,7 @@ def _searched(project: Project, points: Points, frame: int | None) -> Project:
         raise ChangeError(
             "Where the camera stands is keyed, or lies on a path: its distance does not change what it sees."
         )
-    power = brentq(room, low, high, xtol=1e-9)
+    power = scipy.optimize.brentq(room, low, high, xtol=1e-9)
     while room(power) < 0.0:  # the root may lie on the wrong side by a hair
         power += 1e-9
     return _with_camera(project, {"distance_m": now * 2.0**power})
@@ -108,9 +107,7 @@ def _relative(view: View, distance_m: float, points: Points) -> Points:
 
 def _minimum(f: Callable[[float], float], span: float) -> float:
     """Where a convex function is least within ± span."""
-    from scipy.optimize import minimize_scalar  # takes a while to load, and is seldom wanted
-
-    found = minimize_scalar(f, bounds=(-span, span), method="bounded", options={"xatol": span * 1e-9})
+    found = scipy.optimize.minimize_scalar(f, bounds=(-span, span), method="bounded", options={"xatol": span * 1e-9})
     return float(found.x)
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from ..arrays import Mat4, Mat4s, Points
@@ -96,11 +97,9 @@ def _from_hull(view: View, hull: Points) -> F64:
 def _faces(hull: bytes) -> F64 | None:
     """Planes (f, 4) of the faces of a convex hull, told by its points (n, 3) of 8-byte floats; None where it is flat.
     Kept, as the subject stays where it is while everything else is edited."""
-    from scipy.spatial import ConvexHull, QhullError  # takes a while to load
-
     try:
-        return np.asarray(ConvexHull(np.frombuffer(hull).reshape(-1, 3)).equations)
-    except QhullError:
+        return np.asarray(scipy.spatial.ConvexHull(np.frombuffer(hull).reshape(-1, 3)).equations)
+    except scipy.spatial.QhullError:
         return None
 
 

@@ -1,7 +1,7 @@
 """Spaces that what lies on an item is told in: its own, and those of projections and decals within it."""
 
 import numpy as np
-from scipy.spatial.transform import Rotation
+import scipy
 
 from ..scene import Placement
 from ..scene.surface_layer import Decal
@@ -23,7 +23,8 @@ def standing_in(
     """A frame that stands at a place of another, turned about the upright axis, tipped up, and rolled."""
     if not (any(at) or turn_deg or tip_deg or roll_deg):
         return frame
-    turned = Rotation.from_euler("YXZ", [turn_deg, -tip_deg, roll_deg], degrees=True).as_matrix()
+    turns = [turn_deg, -tip_deg, roll_deg]
+    turned = scipy.spatial.transform.Rotation.from_euler("YXZ", turns, degrees=True).as_matrix()
     m = np.array(frame).reshape(3, 4)
     m = np.column_stack([m[:, :3], m[:, 3] - np.array(at)])
     return tuple(float(x) for x in (turned.T @ m).ravel())
@@ -34,6 +35,6 @@ def item_frame(placement: Placement) -> Frame:
     stays there wherever it is put."""
     if not (placement.x_m or placement.lift_m or placement.z_m or placement.turn_deg):
         return NO_FRAME
-    turned = Rotation.from_euler("Y", placement.turn_deg, degrees=True).as_matrix().T
+    turned = scipy.spatial.transform.Rotation.from_euler("Y", placement.turn_deg, degrees=True).as_matrix().T
     back = turned @ -np.array([placement.x_m, placement.lift_m, placement.z_m])
     return tuple(float(x) for x in np.column_stack([turned, back]).ravel())

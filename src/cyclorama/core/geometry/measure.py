@@ -5,6 +5,7 @@ import io
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from ..arrays import Points, Vec3
@@ -124,12 +125,10 @@ def convex_corners(points: Points) -> Points:
     size and contact with the floor are always exact.
     """
     # loaded here: only intake needs it, and it is a good part of the time the studio takes to start
-    from scipy.spatial import ConvexHull, QhullError
-
     try:
         outer = outermost_points(points) if len(points) > MAX_HULL_INPUT else points
-        corners = np.ascontiguousarray(outer[ConvexHull(outer).vertices])
-    except (QhullError, ValueError):
+        corners = np.ascontiguousarray(outer[scipy.spatial.ConvexHull(outer).vertices])
+    except (scipy.spatial.QhullError, ValueError):
         # flat or thinner: the corners of its box contain it
         low, high = points.min(axis=0), points.max(axis=0)
         return np.array(np.meshgrid(*zip(low, high, strict=True))).T.reshape(-1, 3)

@@ -3,7 +3,7 @@
 import warnings
 
 import numpy as np
-from scipy.spatial.transform import Rotation
+import scipy
 
 from ..arrays import Points, Vec3
 from ..scene import Placement
@@ -33,11 +33,12 @@ def lay_on_side(measures: Measures, placement: Placement, on: Resting) -> Placem
     tip, roll = NOMINAL[on]
     if on == "as it came":
         return revise(placement, tip_deg=0.0, roll_deg=0.0)
-    put = Rotation.from_euler("zx", [-roll, tip], degrees=True)
+    put = scipy.spatial.transform.Rotation.from_euler("zx", [-roll, tip], degrees=True)
     turn_up = axis_to_y(placement.up)
     points, middle = put.apply(measures.hull @ turn_up.T), put.apply(turn_up @ measures.centroid)
     down = _resting_face(points, middle)
-    settled = Rotation.align_vectors([[0, -1, 0]], [down])[0] if down is not None else Rotation.identity()
+    rotation = scipy.spatial.transform.Rotation
+    settled = rotation.identity() if down is None else rotation.align_vectors([[0, -1, 0]], [down])[0]
     with warnings.catch_warnings():
         # rolled by a quarter, turn and tip are about one axis: the tip is taken as none then, which is what is wanted
         warnings.simplefilter("ignore", UserWarning)
@@ -62,11 +63,9 @@ def _resting_face(points: Points, middle: Vec3) -> Vec3 | None:
     The weight is over a face when the way from the middle along the face's normal leaves the hull through that face.
     None where no such face lies within reach.
     """
-    from scipy.spatial import ConvexHull, QhullError  # takes a while to load
-
     try:
-        planes = ConvexHull(points).equations
-    except QhullError:
+        planes = scipy.spatial.ConvexHull(points).equations
+    except scipy.spatial.QhullError:
         return None
     normals, height = planes[:, :3], -planes[:, 3] - planes[:, :3] @ middle
     near = np.flatnonzero(-normals[:, 1] >= np.cos(np.radians(FARTHEST_DEG)))

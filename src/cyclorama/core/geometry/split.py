@@ -1,9 +1,8 @@
 """Parts of a model taken apart: into pieces that do not touch, or what of one is seen inside a line."""
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from .mesh import Mesh, face_normals
 from .normals import weld
@@ -21,7 +20,8 @@ def pieces_of(mesh: Mesh, part: int) -> I32:
     place, count = weld(mesh.vertices[used])
     a, b, c = place[corners.reshape(-1, 3)].T
     edges = np.concatenate([a, b]), np.concatenate([b, c])
-    _, label = connected_components(coo_array((np.ones(len(edges[0]), np.int8), edges), (count, count)), directed=False)
+    graph = scipy.sparse.coo_array((np.ones(len(edges[0]), np.int8), edges), (count, count))
+    _, label = scipy.sparse.csgraph.connected_components(graph, directed=False)
     mine = label[a]
     sizes = np.bincount(mine)
     rank = np.empty(len(sizes), np.int32)

@@ -8,6 +8,7 @@ bounds (Stark and Parker, "Bounded-Variable Least-Squares", Computational Statis
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 F64 = NDArray[np.float64]
@@ -50,9 +51,7 @@ def balance_strengths(shares: F64, rest: F64, target: float) -> F64:
     stay = np.sqrt(STAY * len(shares)) * np.eye(n)
     a = np.concatenate([shares / target, stay])
     b = np.concatenate([1.0 - rest / target, stay @ np.ones(n)])
-    from scipy.optimize import lsq_linear  # takes a while to load
-
-    found = lsq_linear(a, b, (2.0**-MOST_STOPS, 2.0**MOST_STOPS), method="bvls")
+    found = scipy.optimize.lsq_linear(a, b, (2.0**-MOST_STOPS, 2.0**MOST_STOPS), method="bvls")
     return np.asarray(found.x, np.float64)
 
 

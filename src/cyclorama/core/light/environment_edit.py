@@ -7,9 +7,9 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from PIL import Image
-from scipy import ndimage
 
 from ..arrays import RGBImage
 from ..colour import LUMA
@@ -74,7 +74,7 @@ def region_at(picture: RGBImage, x: float, y: float) -> BrightRegion | None:
     peak = float(light[near].max())
     if peak <= 0.0:
         return None
-    labels, _ = ndimage.label(light >= BRIGHT * peak, structure=np.ones((3, 3)))
+    labels, _ = scipy.ndimage.label(light >= BRIGHT * peak, structure=np.ones((3, 3)))
     _joined_at_the_seam(labels)
     wanted = np.bincount(labels[near & (light >= BRIGHT * peak)]).argmax()
     mask = labels == wanted
@@ -125,8 +125,8 @@ def blur_environment(picture: RGBImage, sigma_deg: float) -> RGBImage:
     wave = 2.0 * math.pi * np.fft.rfftfreq(width)
     damp = np.exp(-0.5 * (across[:, None] * wave) ** 2)[..., None]
     rows = np.fft.irfft(np.fft.rfft(tall, axis=1) * damp, width, axis=1)
-    smooth = ndimage.gaussian_filter1d(rows * weight, down, axis=0, mode="nearest", truncate=4.0)
-    smooth /= np.maximum(ndimage.gaussian_filter1d(weight, down, axis=0, mode="nearest", truncate=4.0), 1e-12)
+    smooth = scipy.ndimage.gaussian_filter1d(rows * weight, down, axis=0, mode="nearest", truncate=4.0)
+    smooth /= np.maximum(scipy.ndimage.gaussian_filter1d(weight, down, axis=0, mode="nearest", truncate=4.0), 1e-12)
     after = np.maximum(smooth[pad : pad + height], 0.0)
     return (after * (_whole(picture) / np.maximum(_whole(after), 1e-30))).astype(np.float32)
 
@@ -198,9 +198,7 @@ def _grown(region: BrightRegion, degrees: float) -> Mask:
     coarse[row[:, None].repeat(width, 1)[region.mask], column[None].repeat(height, 0)[region.mask]] = True
     directions = _directions(rows, columns)
     reach = 2.0 * math.sin(math.radians(max(degrees, 270.0 / rows)) / 2.0)
-    from scipy.spatial import cKDTree  # takes a while to load
-
-    away, _ = cKDTree(directions[coarse]).query(directions.reshape(-1, 3), distance_upper_bound=reach)
+    away, _ = scipy.spatial.cKDTree(directions[coarse]).query(directions.reshape(-1, 3), distance_upper_bound=reach)
     return np.asarray(np.isfinite(away).reshape(rows, columns)[row][:, column])
 
 

@@ -3,8 +3,8 @@
 import math
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ..scene.light import Gobo, MaskKind
 
@@ -32,7 +32,8 @@ def in_beam(picture: NDArray[np.uint8], gobo: Gobo, wide: float, roll_deg: float
     column, row = np.floor(u * width).astype(int), np.floor(v * height).astype(int)
     inside = gobo.tiles | ((u >= 0) & (u < 1) & (v >= 0) & (v < 1))
     seen = picture[row % height, column % width, :3].mean(axis=2) * inside
-    return np.asarray(np.clip(ndimage.gaussian_filter(seen, gobo.softness**2 * size / 4.0) + 0.5, 0, 255), np.uint8)
+    soft = scipy.ndimage.gaussian_filter(seen, gobo.softness**2 * size / 4.0)
+    return np.asarray(np.clip(soft + 0.5, 0, 255), np.uint8)
 
 
 def moves(kind: MaskKind) -> bool:

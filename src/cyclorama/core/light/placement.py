@@ -4,6 +4,7 @@ import math
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 
 from ..arrays import Points, Vec3
 
@@ -70,9 +71,7 @@ def grazing_direction(point: Vec3, hull: Points, light_at: Vec3) -> Vec3 | None:
     side = _unit(np.cross(middle, [0.0, 1.0, 0.0] if abs(middle[1]) < 0.9 else [1.0, 0.0, 0.0]))
     axes = np.stack([side, np.cross(middle, side)])
     flat = rays @ axes.T / (rays @ middle)[:, None]
-    from scipy.spatial import ConvexHull  # takes a while to load
-
-    outline = flat[ConvexHull(flat).vertices]
+    outline = flat[scipy.spatial.ConvexHull(flat).vertices]
     now = _unit(light_at - point)
     here = axes @ now / max(float(now @ middle), 0.05)
     start, along = outline, np.roll(outline, -1, axis=0) - outline

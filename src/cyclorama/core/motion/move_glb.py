@@ -4,8 +4,8 @@ sections 3.10 and 3.11). Zooms and shifted lenses are beyond what glTF says; the
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 from ..geometry.glb import glb_bytes, one_side
 from ..scene import Project
@@ -22,8 +22,9 @@ def move_glb(project: Project, half_height: float, aspect: float) -> bytes:
     shot, rate = project.shot, FrameRate.of(project)
     frames = np.arange(shot.frames, dtype=float)
     poses = poses_at(project, shot, frames)
-    turns = one_side(Rotation.from_matrix(poses.cameras[:, :3, :3]).as_quat())
-    disc = one_side(Rotation.from_rotvec(np.radians(poses.disc_deg)[:, None] * np.eye(3)[1]).as_quat())
+    turns = one_side(scipy.spatial.transform.Rotation.from_matrix(poses.cameras[:, :3, :3]).as_quat())
+    about_y = np.radians(poses.disc_deg)[:, None] * np.eye(3)[1]
+    disc = one_side(scipy.spatial.transform.Rotation.from_rotvec(about_y).as_quat())
     tracks = [(0, "translation", poses.cameras[:, :3, 3]), (0, "rotation", turns), (1, "rotation", disc)]
     columns = [frames / float(rate.fraction), *(values for _, _, values in tracks)]
     binary, views, accessors = _packed([np.asarray(c, "<f4").reshape(len(frames), -1) for c in columns])

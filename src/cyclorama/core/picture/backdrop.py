@@ -3,9 +3,9 @@
 import math
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from PIL import Image, ImageFilter
-from scipy.ndimage import map_coordinates
 
 from ..arrays import RGBImage
 from ..picture_files import decode_picture
@@ -52,7 +52,7 @@ def passing(data: bytes, b: Behind, directions: NDArray[np.float64], middle: NDA
     # rows end at their edges, columns are met again in a mirror
     places[0] = np.clip(places[0], 0, h - 1)
     light = srgb_to_linear_table()[pixels]
-    seen = [map_coordinates(light[..., c], places, order=1, mode="reflect") for c in range(3)]
+    seen = [scipy.ndimage.map_coordinates(light[..., c], places, order=1, mode="reflect") for c in range(3)]
     return np.stack(seen, -1).astype(np.float32)
 
 

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 import flip_evaluator
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
 
 from ..arrays import RGBImage
 from ..colour import LUMA32
@@ -51,7 +51,7 @@ def ssim(a: RGBImage, b: RGBImage) -> float:
     x, y = (np.asarray(p @ LUMA32, np.float64) for p in (a, b))
 
     def smooth(values: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.asarray(gaussian_filter(values, SSIM_SIGMA, truncate=3.5))
+        return np.asarray(scipy.ndimage.gaussian_filter(values, SSIM_SIGMA, truncate=3.5))
 
     mx, my = smooth(x), smooth(y)
     vx, vy, cov = smooth(x * x) - mx * mx, smooth(y * y) - my * my, smooth(x * y) - mx * my

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import convolve
 
 from ..arrays import RGBImage
 from ..colour import LUMA32
@@ -116,7 +116,8 @@ def peaking(shown: RGBImage, share: float = 0.02) -> NDArray[np.bool_]:
     By the Laplacian, so that soft gradients do not count; none where the picture has no edges.
     """
     luma = shown @ LUMA32
-    edges = np.abs(convolve(luma, np.array([[0, 1, 0], [1, -4, 1], [0, 1, 0]], np.float32), mode="nearest"))
+    bend = np.array([[0, 1, 0], [1, -4, 1], [0, 1, 0]], np.float32)
+    edges = np.abs(scipy.ndimage.convolve(luma, bend, mode="nearest"))
     return np.asarray(edges > max(float(np.quantile(edges, 1.0 - share)), 0.02))
 
 

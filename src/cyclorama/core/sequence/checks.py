@@ -6,10 +6,10 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from PIL import Image
 from pydantic import BaseModel
-from scipy.ndimage import uniform_filter
 
 from ..arrays import RGBImage
 from ..colour import LUMA32
@@ -150,10 +150,10 @@ def specks_in(light: F32) -> tuple[tuple[float, float], ...]:
 
 def banded_share(luma: F32) -> float:
     """Share of a picture (h, w), display values, in which 8-bit steps will be seen as bands."""
-    smooth = uniform_filter(luma, BAND_PX)
+    smooth = scipy.ndimage.uniform_filter(luma, BAND_PX)
     across, down = np.abs(np.gradient(smooth, axis=1)), np.abs(np.gradient(smooth, axis=0))
     slope = np.maximum(across, down) * 255.0
-    left = np.sqrt(np.maximum(uniform_filter((luma - smooth) ** 2, BAND_PX), 0)) * 255.0
+    left = np.sqrt(np.maximum(scipy.ndimage.uniform_filter((luma - smooth) ** 2, BAND_PX), 0)) * 255.0
     # a slope of the window itself leaves its own rest: a step's width times the slope over √12
     rest = left - slope * BAND_PX / np.sqrt(12)
     return float(((slope > 1 / 64) & (slope < 1 / BAND_PX) & (rest < SMOOTH)).mean())

@@ -6,7 +6,7 @@ import json
 from collections.abc import Iterator
 
 import numpy as np
-from scipy.spatial.transform import Rotation
+import scipy
 
 from ...core.framing import Projection
 from ...core.motion import FrameRate, poses_at
@@ -41,7 +41,7 @@ def poses_csv(project: Project) -> Iterator[str]:
     for first in range(0, shot.frames, AT_ONCE):
         frames = np.arange(first, min(first + AT_ONCE, shot.frames), dtype=float)
         poses = poses_at(project, shot, frames)
-        turns = Rotation.from_matrix(poses.cameras[:, :3, :3]).as_quat()
+        turns = scipy.spatial.transform.Rotation.from_matrix(poses.cameras[:, :3, :3]).as_quat()
         lens = Projection.over(camera, poses.focal_mm, shot.shoot.width, shot.shoot.height)
         half_w, half_h = (np.broadcast_to(np.ravel(x), len(frames)) for x in (lens.half_w, lens.half_h))
         for i, since in enumerate(frames):

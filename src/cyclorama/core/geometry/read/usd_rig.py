@@ -4,9 +4,9 @@ Linear between keys; keys of prims' places are taken apart into translation, rot
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pxr import Usd, UsdGeom, UsdSkel
-from scipy.spatial.transform import Rotation
 
 from ..skeleton import LINEAR, MOVE, SCALE, SHAPES, TURN, Skeleton, Track
 from .model import Binding, FileModel, ModelPart
@@ -245,7 +245,7 @@ def _apart(matrices: F64) -> tuple[F64, F64, F64]:
     scale[:, 0] *= np.where(np.linalg.det(linear) < 0, -1.0, 1.0)
     safe = np.where(np.abs(scale) > 1e-12, scale, 1.0)
     turns = [
-        Rotation.from_matrix(m).as_quat() if np.linalg.det(m) > 1e-9 else [0.0, 0.0, 0.0, 1.0]
+        scipy.spatial.transform.Rotation.from_matrix(m).as_quat() if np.linalg.det(m) > 1e-9 else [0.0, 0.0, 0.0, 1.0]
         for m in linear / safe[:, None, :]
     ]
     return matrices[:, :3, 3].copy(), np.array(turns, float).reshape(-1, 4), scale

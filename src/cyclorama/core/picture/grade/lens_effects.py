@@ -4,9 +4,8 @@ Lengths in pixels are those of the picture in its full size; `scale` is how much
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import dctn, idctn
-from scipy.ndimage import gaussian_filter, map_coordinates
 
 from ...arrays import Mask, RGBImage
 from ...colour import LUMA32
@@ -79,7 +78,7 @@ def _places(h: int, w: int, distortion: float, larger: float) -> NDArray[np.floa
 
 
 def _remapped(plane: F32, places: F32) -> F32:
-    return np.asarray(map_coordinates(plane, places, output=np.float32, order=1, mode="nearest"))
+    return np.asarray(scipy.ndimage.map_coordinates(plane, places, output=np.float32, order=1, mode="nearest"))
 
 
 def add_glare(picture: RGBImage, lens: LensEffects, blades: int) -> RGBImage:
@@ -103,7 +102,7 @@ def _spread_round(picture: RGBImage, a: float) -> F32:
     h, w = picture.shape[:2]
     ky, kx = np.pi * np.arange(h) / h, np.pi * np.arange(w) / w
     kept = np.exp(-a * np.hypot(ky[:, None], kx[None, :])).astype(np.float32)[..., None]
-    return np.maximum(idctn(dctn(picture, axes=(0, 1)) * kept, axes=(0, 1)), 0).astype(np.float32)
+    return np.maximum(scipy.fft.idctn(scipy.fft.dctn(picture, axes=(0, 1)) * kept, axes=(0, 1)), 0).astype(np.float32)
 
 
 def _spread_in_rays(picture: RGBImage, length: float, blades: int) -> F32:
@@ -119,9 +118,7 @@ def _spread_in_rays(picture: RGBImage, length: float, blades: int) -> F32:
         kernel += np.exp(-np.abs(along) / length - 0.5 * (across / RAY_PX) ** 2)
     kernel = (kernel / kernel.sum()).astype(np.float32)
     padded = np.pad(picture, ((reach, reach), (reach, reach), (0, 0)), mode="symmetric")
-    from scipy.signal import fftconvolve  # takes a while to load
-
-    spread = fftconvolve(padded, kernel[..., None], mode="valid", axes=(0, 1))
+    spread = scipy.signal.fftconvolve(padded, kernel[..., None], mode="valid", axes=(0, 1))
     return np.maximum(spread.astype(np.float32), 0).reshape(h, w, 3)
 
 
@@ -136,7 +133,8 @@ def vignette(h: int, w: int, stops: float) -> F32:
 def sharpen(picture: RGBImage, amount: float, sigma_px: float) -> RGBImage:
     """Unsharp masking of luminance in stops: dark edges never go below black, colours keep their hue."""
     stops = stops_about_grey(picture @ LUMA32)
-    return picture * np.exp2(np.float32(amount) * (stops - gaussian_filter(stops, sigma_px, truncate=3.0)))[..., None]
+    fine = stops - scipy.ndimage.gaussian_filter(stops, sigma_px, truncate=3.0)
+    return picture * np.exp2(np.float32(amount) * fine)[..., None]
 
 
 def add_grain(picture: RGBImage, amount: float, size_px: float, coloured: float, frame: int) -> RGBImage:
@@ -161,6 +159,6 @@ def add_grain(picture: RGBImage, amount: float, size_px: float, coloured: float,
 
 def _speckle(noise: F32, size_px: float) -> F32:
     """Noise (h, w) in specks of a size, of mean 0 and variance 1."""
-    soft = gaussian_filter(noise, size_px / 2, mode="wrap", truncate=3.0) if size_px > 0.6 else noise
+    soft = scipy.ndimage.gaussian_filter(noise, size_px / 2, mode="wrap", truncate=3.0) if size_px > 0.6 else noise
     soft = soft - soft.mean()
     return np.asarray(soft / max(float(soft.std()), 1e-6), np.float32)

@@ -8,6 +8,7 @@ they are given.
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from ...arrays import RGBImage
@@ -107,9 +108,7 @@ def curve_table(points: tuple[CurvePoint, ...]) -> F32:
     if len(points) == 1:
         return np.full(CURVE_STEPS + 1, go[0] - come[0], np.float32)
     held = np.clip(stops, come[0], come[-1])
-    from scipy.interpolate import PchipInterpolator  # takes a while to load
-
-    return np.asarray(PchipInterpolator(come, go)(held) - held, np.float32)
+    return np.asarray(scipy.interpolate.PchipInterpolator(come, go)(held) - held, np.float32)
 
 
 @lru_cache(maxsize=32)

@@ -1,7 +1,7 @@
 """Flicker of a clip: the light of the same surface points from one frame to the next."""
 
 import numpy as np
-from scipy.ndimage import map_coordinates
+import scipy
 
 from ...arrays import Mask, RGBImage
 from ...colour import LUMA32
@@ -22,7 +22,8 @@ def flicker(pictures: list[RGBImage], films: list[Film], pixel_rad: float) -> fl
         grid_y, grid_x = np.mgrid[0 : here.height, 0 : here.width].astype(np.float32)
         y, x = grid_y + here.motion[..., 1], grid_x + here.motion[..., 0]
         same = _same(here, there, y, x, here.depth * np.float32(pixel_rad))
-        a, b = pictures[i] @ LUMA32, map_coordinates(pictures[i + 1] @ LUMA32, [y, x], order=1, mode="nearest")
+        a, after = pictures[i] @ LUMA32, pictures[i + 1] @ LUMA32
+        b = scipy.ndimage.map_coordinates(after, [y, x], order=1, mode="nearest")
         values.append((0.5 * (a - b) ** 2 / np.maximum(a * b, 1e-12))[same])
     return float(np.mean(np.concatenate(values)))
 
@@ -31,7 +32,7 @@ def _same(here: Film, there: Film, y: Mask, x: Mask, pixel_m: Mask) -> np.ndarra
     """True when places (y, x) of another frame show the same surface points as the pixels of one."""
 
     def at(values: Mask, order: int = 1) -> Mask:
-        return np.asarray(map_coordinates(values, [y, x], order=order, mode="nearest"), np.float32)
+        return np.asarray(scipy.ndimage.map_coordinates(values, [y, x], order=order, mode="nearest"), np.float32)
 
     inside = (x > -0.5) & (x < here.width - 0.5) & (y > -0.5) & (y < here.height - 0.5)
     part = at(there.matte(0)[:, :, 0, 0], order=0) == here.matte(0)[:, :, 0, 0]

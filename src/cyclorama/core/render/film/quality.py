@@ -10,8 +10,8 @@ how fast the machine is or on which threads there are.
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter
 
 from ...arrays import RGBImage
 from ...picture.exposure import expose
@@ -110,7 +110,7 @@ def missing(film: Film, quality: Quality, tone: Tone, calmed: bool) -> NDArray[n
         allowed *= np.where(film.looks_alike, alike, other)
     ratio = _by_tile(error_of(film, tone) / allowed)
     # where few tiles are noisy their neighbours are looked at as well, so that no edge between tiles shows
-    ratio = np.maximum(ratio, 0.7 * maximum_filter(ratio, 3))
+    ratio = np.maximum(ratio, 0.7 * scipy.ndimage.maximum_filter(ratio, 3))
     doublings = np.ceil(2.0 * np.log2(np.maximum(ratio, 1e-6)) - 0.25).clip(0, most.bit_length() - 1)
     full = np.repeat(np.repeat(doublings, TILE, axis=0), TILE, axis=1)[: film.height, : film.width]
     return np.ascontiguousarray(full, np.int32).ravel()

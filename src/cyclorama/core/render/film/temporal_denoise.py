@@ -20,7 +20,7 @@ from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import uniform_filter
+import scipy
 
 from ...arrays import RGBImage
 from ...colour import LUMA32
@@ -110,8 +110,8 @@ class FrameHistory:
     ) -> "FrameHistory":
         """The same from plain numbers: normals (h, w, 3) of length 1, motion (h, w, 4) in pixels."""
         luminance = light @ LUMA32
-        mean = uniform_filter(luminance, _SIDE)
-        spread = np.maximum(uniform_filter(luminance**2, _SIDE) - mean**2, 0.0)
+        mean = scipy.ndimage.uniform_filter(luminance, _SIDE)
+        spread = np.maximum(scipy.ndimage.uniform_filter(luminance**2, _SIDE) - mean**2, 0.0)
         steps = np.clip(np.rint(motion * _PART_OF_PIXEL), -32768, 32767).astype(np.int16)
         normals = np.rint(normal * 127).astype(np.int8)
         return cls(light, rest, normals, part, steps, np.dstack([mean, spread]), follow.astype(np.int8))
@@ -180,7 +180,9 @@ class Neighbours:
         cleaned: light (h, w, 3) of all of them, denoised, without the surfaces' own colour.
         """
         here = cleaned[near[0]]
-        mean, square = (np.dstack([uniform_filter(v[..., c], _SIDE) for c in range(3)]) for v in (here, here**2))
+        mean, square = (
+            np.dstack([scipy.ndimage.uniform_filter(v[..., c], _SIDE) for c in range(3)]) for v in (here, here**2)
+        )
         left = np.sqrt(self._seen.around[self._slot[near[0]], ..., 1:]) * LEFT
         wide = np.sqrt(np.maximum(square - mean**2, 0)) * CLIP + left + 1e-6
         order = sorted(set(near.values()))

@@ -8,8 +8,8 @@ structure for each frame, which knows its shape at even times of the shutter.
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 from ...kernel import device, kernel
 from ...vectors import get, put
@@ -47,7 +47,7 @@ class Body:
 
 def pose_keys(matrices: NDArray[np.float64]) -> F32:
     """Rigid (k, 4, 4) as (k, 7) quaternion and translation, neighbours on the same side."""
-    quaternions = Rotation.from_matrix(matrices[:, :3, :3]).as_quat()
+    quaternions = scipy.spatial.transform.Rotation.from_matrix(matrices[:, :3, :3]).as_quat()
     for i in range(1, len(quaternions)):
         if quaternions[i] @ quaternions[i - 1] < 0:
             quaternions[i] = -quaternions[i]
