@@ -36,7 +36,6 @@ from .core.review import readiness, review
 from .core.scene import Doc, Project, put_all
 from .core.scene.error_sentences import explain
 from .core.scene.property import value_at
-from .core.scene.stocked import ReadySet
 from .shoot.frames.files import frame_path
 from .shoot.run.take import TakeProgress, shoot_take
 from .shoot.run.worker_lock import shooting_alone
@@ -91,10 +90,12 @@ class StudioHandle:
         return ProjectHandle(self, find_project(self._studio, name).project.id)
 
     def bring_in(
-        self, model: str | Path, *, ready: ReadySet | None = None, progress: Tell = _silent
+        self, model: str | Path, *, set_name: str | None = None, look_name: str | None = None, progress: Tell = _silent
     ) -> "ProjectHandle":
-        """A new project of a model file or folder: on the set, or a ready set, fitted, grounded and metered."""
-        turned = make_turn(self._studio, Path(model), TurnWishes(ready=ready), self._renderer(), progress)
+        """A new project of a model file or folder: on the set, fitted, grounded and metered. The set may be a ready one
+        or one that is kept in the stockroom, the look one that is kept."""
+        wishes = TurnWishes(set_name=set_name, look_name=look_name)
+        turned = make_turn(self._studio, Path(model), wishes, self._renderer(), progress)
         return ProjectHandle(self, turned.saved.project.id, turned.guessed)
 
     def _renderer(self) -> Tracer:

@@ -10,11 +10,15 @@ from PIL import Image
 from tests.core.geometry.test_intake import glb
 
 from cyclorama.cli.terminal_turn import turn_in_terminal
+from cyclorama.core.scene.look import Look
+from cyclorama.core.scene.stocked import Stocked, StockedLook
+from cyclorama.core.scene.tone import Tone
+from cyclorama.core.scene.writing import revise
 from cyclorama.core.stock.sets import ready_set
 from cyclorama.store import Studio
 
 SMALL: dict = {"seconds": 0.125, "size": "64x48", "quality": "draft"}
-SMALL |= {"ready": None, "preset": "web", "fits_mb": None, "as_json": True}
+SMALL |= {"set_name": None, "look_name": None, "preset": "web", "fits_mb": None, "as_json": True}
 
 
 def turned(capsys: pytest.CaptureFixture[str], data: Path, models: list[Path], output: Path, **more: object) -> tuple:
@@ -66,7 +70,7 @@ def test_a_still_on_a_ready_set(
     (folder / "ball.glb").write_bytes(glb())
     target = tmp_path / "ball.png"
     code, (told,) = turned(
-        capsys, tmp_path / "studio", [Path("model")], Path("ball.png"), preset="still", ready="bottle-on-dark-gloss"
+        capsys, tmp_path / "studio", [Path("model")], Path("ball.png"), preset="still", set_name="Bottle on-dark gloss"
     )
     assert code == 0, told
     studio = Studio(tmp_path / "studio")
@@ -81,6 +85,23 @@ def test_a_still_on_a_ready_set(
         assert np.asarray(image).std() > 1
 
 
+def test_a_kept_set_and_look_are_put_on(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    studio = Studio(tmp_path / "studio")
+    jewel = ready_set("jewel on stone")
+    stage = revise(jewel, set=revise(jewel.set, disc=revise(jewel.set.disc, on=not jewel.set.disc.on)))
+    look = Look(id="dusk", name="Dusk", tone=Tone(ev100=1.25))
+    studio.stock.keep(Stocked(id="set-a", name="Slate table", size_m=0.2, content=stage))
+    studio.stock.keep(Stocked(id="look-a", name="Harbour dusk", size_m=0.2, content=StockedLook(look=look)))
+    (tmp_path / "ball.glb").write_bytes(glb())
+    wishes = {"preset": "still", "set_name": "slate-table", "look_name": "harbour dusk"}
+    code, (told,) = turned(capsys, tmp_path / "studio", [tmp_path / "ball.glb"], tmp_path / "ball.png", **wishes)
+    assert code == 0, told
+    made = studio.projects.get(told["project"]).project
+    assert made.set.disc.on == stage.set.disc.on
+    assert (made.look.tone.ev100, made.look.lights) == (1.25, ())
+    studio.close()
+
+
 @pytest.mark.parametrize(
     ("wish", "says"),
     [
@@ -92,7 +113,8 @@ def test_a_still_on_a_ready_set(
         ({"preset": "wbe"}, "There is no preset ‘wbe’"),
         ({"fits_mb": 0.0}, "more than 0 MB"),
         ({"quality": "finest"}, "--quality takes draft, fine or print"),
-        ({"ready": "beach"}, "There is no set ‘beach’. Known: bare-sweep"),
+        ({"set_name": "beach"}, "There is no set ‘beach’. Known: bare-sweep"),
+        ({"look_name": "dusk"}, "There is no look ‘dusk’. No look is kept"),
     ],
 )
 def test_wishes_that_cannot_be_are_told_before_anything_is_done(

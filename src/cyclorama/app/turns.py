@@ -1,22 +1,23 @@
 """A turn: from a model file to a project that is ready to be shot, in one step."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from pydantic import BaseModel, Field
 
 from ..core.commands.perform import perform
 from ..core.commands.place_model import put_on_set
-from ..core.commands.stock import SetUp
-from ..core.errors import IntakeError
+from ..core.commands.stock import SetUp, UseStocked
+from ..core.errors import ChangeError, IntakeError
 from ..core.geometry.report import IntakeReport
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.picking import PickProbe
 from ..core.render.film.tracer import Tracer
 from ..core.review import readiness, review
 from ..core.scene import FOR_CLIPS, Project, new_project, put_all
-from ..core.scene.stocked import ReadySet
+from ..core.scene.stocked import ReadySet, Stocked, StockedLook, StockedSet
 from ..store import Saved, Studio
 from .confined_results import Tell
 from .intakes import KEPT, read_confined, title_of
@@ -36,8 +37,10 @@ class TurnWishes(BaseModel):
     seconds: Annotated[float | None, Field(ge=0.01, le=3600)] = None
     size: tuple[Side, Side] | None = None
     quality: Literal["draft", "fine", "print"] = "fine"
-    ready: ReadySet | None = None
-    """set, lights and surroundings"""
+    set_name: str | None = None
+    """set, lights and surroundings: a ready set, or one kept in the stockroom"""
+    look_name: str | None = None
+    """lights and surroundings kept in the stockroom"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,12 +78,37 @@ def model_files(path: Path) -> dict[str, Path]:
     return files
 
 
+def set_ups(wishes: TurnWishes, stock: Iterable[Stocked]) -> list[SetUp | UseStocked]:
+    """Commands that put a model on the set and into the look that are wished for, by their names in any spelling of
+    blanks and capitals. Raises ChangeError for a name that is not known."""
+    sets: dict[str, SetUp | UseStocked] = {_plain(name): SetUp(ready=name) for name in get_args(ReadySet)}
+    looks: dict[str, SetUp | UseStocked] = {}
+    for kept in stock:
+        if isinstance(kept.content, StockedSet):
+            sets[_plain(kept.name)] = UseStocked(stocked=kept)
+        elif isinstance(kept.content, StockedLook):
+            looks[_plain(kept.name)] = UseStocked(stocked=kept)
+    wanted = (("set", wishes.set_name, sets), ("look", wishes.look_name, looks))
+    return [_named(kind, name, known) for kind, name, known in wanted if name is not None]
+
+
+def _named(kind: str, name: str, known: dict[str, SetUp | UseStocked]) -> SetUp | UseStocked:
+    if _plain(name) not in known:
+        names = f"Known: {', '.join(known)}" if known else f"No {kind} is kept in the stockroom"
+        raise ChangeError(f"There is no {kind} ‘{name}’. {names}.")
+    return known[_plain(name)]
+
+
+def _plain(name: str) -> str:
+    return "-".join(name.lower().replace("-", " ").split())
+
+
 def make_turn(studio: Studio, path: Path, wishes: TurnWishes, tracer: Tracer, tell: Tell) -> TurnedModel:
     """Bring a model into a new project, fitted, grounded and metered, with the settings that are wished for.
 
     Raises IntakeError and ChangeError; nothing is left in the studio then but files that are tidied away.
     """
-    files = model_files(path)
+    files, changes = model_files(path), set_ups(wishes, studio.stock.all())
     with scratch_folder(studio.folder) as folder:
         paths = {name: str(file) for name, file in files.items()}
         reads = tuple({file.parent for file in files.values()})
@@ -89,8 +117,8 @@ def make_turn(studio: Studio, path: Path, wishes: TurnWishes, tracer: Tracer, te
     studio.keep_intake(intake)
     eye = PickProbe(SceneCompiler(studio.assets.get), tracer)
     project = put_on_set(new_project(title_of(path.name), FOR_CLIPS), intake, eye)
-    if wishes.ready is not None:
-        project, _ = perform(project, SetUp(ready=wishes.ready), studio.measures_if_whole, eye)
+    for change in changes:
+        project, _ = perform(project, change, studio.measures_if_whole, eye)
     project = put_all(project, _values(project, wishes))
     key = studio.projects.create(new_project(project.name, FOR_CLIPS)).project.id
     saved = studio.projects.edit(key, None, f"Bring in {path.name}", lambda empty: put_all(project, {"id": empty.id}))

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
-from typing import Any, get_args
+from typing import Any
 
 from pydantic import ValidationError
 from rich.console import Console
@@ -13,14 +13,13 @@ from rich.console import Console
 from ..app import takes as take_service
 from ..app.cuts import cut_of_take
 from ..app.deliveries import copy_out
-from ..app.turns import TurnedModel, TurnWishes, make_turn
+from ..app.turns import TurnedModel, TurnWishes, make_turn, set_ups
 from ..core.commands.names import free_name
 from ..core.cut.document import Cut
 from ..core.errors import CycloramaError, ShootError
 from ..core.render.film.tracer import Tracer
 from ..core.render.warm import kernels_compiled, warm_up
 from ..core.scene import put
-from ..core.scene.stocked import ReadySet
 from ..shoot.run.worker_lock import shooting_alone
 from ..store import Saved, Studio, open_studio
 from .bar import bar
@@ -37,7 +36,8 @@ def turn_in_terminal(
     seconds: float | None,
     size: str | None,
     quality: str,
-    ready: str | None,
+    set_name: str | None,
+    look_name: str | None,
     preset: str,
     fits_mb: float | None,
     as_json: bool,
@@ -45,12 +45,15 @@ def turn_in_terminal(
     """Turn models; the exit code is that of the worst. A model that fails does not keep the others from their turn."""
     console = Console(stderr=True)
     try:
-        wishes = _wishes(seconds, size, quality, ready)
+        wishes = _wishes(seconds, size, quality, set_name, look_name)
+        if not data.exists():
+            set_ups(wishes, ())
         delivery_of(Cut(), preset, None, fits_mb, 1)  # told now instead of after a night's shoot
         if len(models) > 1:
             output.mkdir(parents=True, exist_ok=True)
         data.mkdir(parents=True, exist_ok=True)
         studio = open_studio(data)
+        set_ups(wishes, studio.stock.all())
     except (CycloramaError, OSError) as error:
         console.print(getattr(error, "sentence", f"{output} cannot be written: {error}."), style="red")
         return FAILED
@@ -75,16 +78,14 @@ def turn_in_terminal(
     return FAILED if FAILED in codes else max(codes, default=0)
 
 
-def _wishes(seconds: float | None, size: str | None, quality: str, ready: str | None) -> TurnWishes:
+def _wishes(
+    seconds: float | None, size: str | None, quality: str, set_name: str | None, look_name: str | None
+) -> TurnWishes:
     """Raises ShootError for what cannot be wished for."""
-    sets = {name.replace(" ", "-"): name for name in get_args(ReadySet)}
-    if ready is not None and ready not in sets:
-        raise ShootError(f"There is no set ‘{ready}’. Known: {', '.join(sets)}.")
     try:
         sides = None if size is None else tuple(int(side) for side in size.lower().replace("×", "x").split("x"))
-        return TurnWishes.model_validate(
-            {"seconds": seconds, "size": sides, "quality": quality, "ready": sets.get(ready or "")}
-        )
+        named = {"set_name": set_name, "look_name": look_name}
+        return TurnWishes.model_validate({"seconds": seconds, "size": sides, "quality": quality} | named)
     except ValueError as error:
         what = f"‘{size}’ is no size; write 1080x1080" if not isinstance(error, ValidationError) else _which(error)
         raise ShootError(f"{what}.") from error

@@ -8,7 +8,10 @@ import typer
 
 from .options import HOME, Data, Fits, Preset
 
-Style = Annotated[str | None, typer.Option("--set", help="Ready set: bottle-on-dark-gloss, shoe-on-paper …")]
+SetName = Annotated[
+    str | None, typer.Option("--set", help="Ready set (bottle-on-dark-gloss, shoe-on-paper …), or one that is kept.")
+]
+LookName = Annotated[str | None, typer.Option("--look", help="A look that is kept in the stockroom.")]
 
 
 def turn(
@@ -17,7 +20,8 @@ def turn(
     seconds: Annotated[float | None, typer.Option(help="Length of the turn; else that of new projects.")] = None,
     size: Annotated[str | None, typer.Option(help="Width and height, 1080x1080 say.")] = None,
     quality: Annotated[str, typer.Option(help="draft, fine or print.")] = "fine",
-    ready: Style = None,
+    set_name: SetName = None,
+    look_name: LookName = None,
     preset: Preset = "web",
     fits: Fits = None,
     still: Annotated[bool, typer.Option("--still", help="One frame as a PNG.")] = False,
@@ -34,4 +38,4 @@ def turn(
     if still and sheet:
         raise typer.BadParameter("Choose --still or --sheet.")
     wanted = "still" if still else "sheet" if sheet else preset
-    sys.exit(turn_in_terminal(data, models, output, seconds, size, quality, ready, wanted, fits, as_json))
+    sys.exit(turn_in_terminal(data, models, output, seconds, size, quality, set_name, look_name, wanted, fits, as_json))

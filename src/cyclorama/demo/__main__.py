@@ -7,7 +7,7 @@ from pathlib import Path
 from ..core.errors import CycloramaError
 from .write import write_demo
 
-PATIENCE_S = 180.0
+PATIENCE_S = 300.0
 LOOK_S = 0.5
 
 

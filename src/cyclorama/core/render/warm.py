@@ -1,7 +1,8 @@
 """Compiling all kernels before they are needed, on first use by two processes at once.
 
 The kernel that shades takes most of the time, and half of that goes into a few large functions it calls. A second
-process compiles these into the cache, from where the first one takes them when it comes to them.
+process compiles these into the cache, from where the first one takes them when it comes to them; the first begins
+with the largest of all.
 """
 
 import hashlib
@@ -32,7 +33,8 @@ from .film.denoise import denoise
 from .film.film import Film, add_batch
 from .film.tracer import Tracer
 from .trace.arrays import PathState, make_samples, make_work
-from .trace.shade import collect_light
+from .trace.escaped_rays import shade_misses
+from .trace.shade import collect_light, shade
 from .trace.shade_batched import shade_wide
 from .trace.wavefront import FrameScene, find_blocked_with_holes
 
@@ -83,6 +85,8 @@ def warm_up(tracer: Tracer) -> None:
     if not kernels_compiled() and tracer.threads > 1:
         helper = subprocess.Popen([*_COMMAND, _LARGE], stdout=subprocess.DEVNULL)
     try:
+        if helper is not None:
+            compile_all(large_functions(_empty_scene())[:1])
         _develop(tracer)
     finally:
         if helper is not None:
@@ -110,9 +114,23 @@ def _develop(tracer: Tracer) -> None:
     to_display(denoise(film), "neutral")
 
 
-def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
-    """The functions that take longest to compile, with the types of argument that the wavefront gives them, in the
-    order in which it comes to them."""
+Typed = tuple[Any, tuple[Any, ...]]
+"""A function, and types of its arguments."""
+
+
+def _empty_scene() -> FrameScene:
+    return SceneCompiler(lambda key: b"").compile(_empty_studio(), SIZE, SIZE)
+
+
+def compile_all(functions: list[Typed]) -> None:
+    """Compile functions, or load them."""
+    for function, arguments in functions:
+        function.compile(arguments)
+
+
+def large_functions(scene: FrameScene) -> list[Typed]:
+    """The functions that take longest to compile, with the types of argument that the wavefront gives them: the
+    largest, and then, in the order in which they are wanted, those that are compiled beside it."""
     of, number, vector = numba.typeof, numba.float64, numba.types.UniTuple(numba.float64, 3)
     samples, work = make_samples(1, 0, False), make_work(1, 2)
     row, record = of(scene.materials.values[0]), of(work.scratch.record)
@@ -122,22 +140,23 @@ def large_functions(scene: FrameScene) -> list[tuple[Any, tuple[Any, ...]]]:
         of(PathState(work.rays, work.paths, work.hits, work.rays, work.paths, work.shadows)),
     )
     film = of(scene.recording), of(samples)
+    which, number_of, scratch = of(work.lists[0]), numba.int64, of(work.scratch)
     return [
+        (shade, (which, number_of, number_of, number_of, world, flight, *film, scratch)),
         (sample, (row, record, vector, number, number, number, films, tables)),
         (prepare, (row, record, vector, vector, numba.boolean, tables)),
         (evaluate, (row, record, vector, vector, films, tables)),
         (evaluate_plain, (row, record, vector, vector, tables)),
-        (shade_wide, (of(work.lists[0]), numba.int64, numba.types.UniTuple(numba.int64, 2), numba.int64, numba.int64,
-                      world, flight, *film, of(work.scratch), of(work.block))),
+        (shade_misses, (which, number_of, world, flight, *film, of(work.block))),
+        (shade_wide, (which, number_of, numba.types.UniTuple(number_of, 2), number_of, number_of, world, flight, *film,
+                      scratch, of(work.block))),
         (find_blocked_with_holes, (world, of(work.shadows), numba.int64, of(work.rays), of(work))),
         (collect_light, (numba.int64, of(work.blocked), of(work.shadows), *film)),
     ]  # fmt: skip
 
 
 def _compile_beside() -> None:
-    scene = SceneCompiler(lambda key: b"").compile(_empty_studio(), SIZE, SIZE)
-    for function, arguments in large_functions(scene):
-        function.compile(arguments)
+    compile_all(large_functions(_empty_scene())[1:])
     add_batch(Film(SIZE, SIZE), np.zeros(0, np.int32), 0, 1, make_samples(1, 0, False))
     to_display(np.zeros((1, 1, 3), np.float32), "neutral")
 
