@@ -50,6 +50,24 @@ def test_a_folder_of_models_is_turned_and_what_fails_is_told(
     studio.close()
 
 
+def test_each_model_of_a_folder_is_turned(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    """A model with its files beside it is one, also where others lie there."""
+    folder = tmp_path / "range"
+    folder.mkdir()
+    for name in ("ball.glb", "cup.glb"):
+        (folder / name).write_bytes(glb())
+    (folder / "card.obj").write_bytes(b"mtllib card.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl red\nf 1 2 3\n")
+    (folder / "card.mtl").write_bytes(b"newmtl red\nKd 0.8 0.1 0.1\n")
+    (folder / "notes.txt").write_text("to do")
+    code, told = turned(capsys, tmp_path / "studio", [folder], tmp_path / "stills", preset="still")
+    assert code == 0, told
+    assert sorted(path.name for path in (tmp_path / "stills").iterdir()) == ["ball.png", "card.png", "cup.png"]
+    studio = Studio(tmp_path / "studio")
+    (card,) = (p for p in map(studio.projects.get, studio.projects.ids()) if p.project.name == "Card")
+    assert "red" in {material.name for material in card.project.materials}
+    studio.close()
+
+
 def test_models_of_one_name_have_a_file_each(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     """Also of names that look like the terminal's own marks."""
     models = [tmp_path / folder / "ball [b][b].glb" for folder in ("one", "two")]

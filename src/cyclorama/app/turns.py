@@ -11,6 +11,7 @@ from ..core.commands.perform import perform
 from ..core.commands.place_model import put_on_set
 from ..core.commands.stock import SetUp, UseStocked
 from ..core.errors import ChangeError, IntakeError
+from ..core.geometry.read.formats import format_of
 from ..core.geometry.report import IntakeReport
 from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.picking import PickProbe
@@ -56,6 +57,22 @@ class TurnedModel:
     """sentences about oddities"""
 
 
+def models_in(path: Path) -> list[Path]:
+    """The model that is meant: each of those that lie in a folder, where there are several that know nothing of each
+    other; else the file or folder itself."""
+    if not path.is_dir():
+        return [path]
+    there = sorted(one for one in path.iterdir() if one.is_file() and not one.name.startswith("."))
+    alone = [one for one in there if _stands_alone(one)]
+    return alone if len(alone) > 1 else [path]
+
+
+def _stands_alone(file: Path) -> bool:
+    """True of a model that is no layer of another, and of a zip, which holds one."""
+    known = format_of(file.name)
+    return file.suffix.lower() == ".zip" or (known is not None and known.root is None)
+
+
 def model_files(path: Path) -> dict[str, Path]:
     """Files of a model by name: the file alone, or with those beside it where it may refer to them; all of a folder.
 
@@ -70,6 +87,8 @@ def model_files(path: Path) -> dict[str, Path]:
     beside = (p for p in folder.rglob("*") if p.is_file() and not p.name.startswith("."))
     files = {path.name: path} if path.is_file() else {}
     for one in beside:
+        if path.is_file() and one != path and _stands_alone(one):
+            continue  # another model
         files[one.relative_to(folder).as_posix()] = one
         if len(files) > MOST_FILES or sum(p.stat().st_size for p in files.values()) > MOST_BYTES:
             raise IntakeError(f"There is too much beside ‘{path.name}’. Put it with its files into a folder alone.")

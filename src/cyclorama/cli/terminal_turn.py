@@ -13,7 +13,7 @@ from rich.console import Console
 from ..app import takes as take_service
 from ..app.cuts import cut_of_take
 from ..app.deliveries import copy_out
-from ..app.turns import TurnedModel, TurnWishes, make_turn, set_ups
+from ..app.turns import TurnedModel, TurnWishes, make_turn, models_in, set_ups
 from ..core.commands.names import free_name
 from ..core.cut.document import Cut
 from ..core.errors import CycloramaError, ShootError
@@ -44,6 +44,7 @@ def turn_in_terminal(
 ) -> int:
     """Turn models; the exit code is that of the worst. A model that fails does not keep the others from their turn."""
     console = Console(stderr=True)
+    models = [one for model in models for one in models_in(model)]
     try:
         wishes = _wishes(seconds, size, quality, set_name, look_name)
         if not data.exists():

@@ -15,7 +15,7 @@ LookName = Annotated[str | None, typer.Option("--look", help="A look that is kep
 
 
 def turn(
-    models: Annotated[list[Path], typer.Argument(help="Model files, or folders of one model each.")],
+    models: Annotated[list[Path], typer.Argument(help="Model files, or folders of models: each is turned.")],
     output: Annotated[Path, typer.Option("-o", "--output", help="The file to write; of several models a folder.")],
     seconds: Annotated[float | None, typer.Option(help="Length of the turn; else that of new projects.")] = None,
     size: Annotated[str | None, typer.Option(help="Width and height, 1080x1080 say.")] = None,
