@@ -177,6 +177,7 @@ def test_a_token_is_made_shown_once_and_revoked(page: Page, server: Server) -> N
     page.get_by_role("link", name="Access").click()
     page.get_by_label("Program or machine").fill("Night farm")
     page.get_by_role("button", name="Make token").click()
+    expect(page.get_by_role("heading", name="Token of ‘Night farm’")).to_be_visible()
     secret = page.locator("#token-secret").inner_text()
     request = urllib.request.Request(f"{server.address}/api/projects", headers={"authorization": f"Bearer {secret}"})
     with urllib.request.urlopen(request, timeout=60) as answer:
