@@ -127,7 +127,8 @@ def served(folder: Path) -> Iterator[tuple[str, Path]]:
         try:
             yield line.split(" is open at ")[1].split()[0], folder
         finally:
-            server.kill()
+            server.terminate()
+            server.wait(timeout=60)
 
 
 def test_a_studio_that_is_open_is_not_restored(open_studio_at: tuple[str, Path]) -> None:

@@ -88,8 +88,8 @@ def test_it_runs_where_it_was_installed(built: tuple[Path, Path], tmp_path: Path
         for file in ("/static/css/app.css", "/static/js/studio/studio.js"):
             assert len(fetched(address + file)) > 1000
     finally:
-        studio.kill()
-        studio.wait()
+        studio.terminate()  # not killed: it would leave those behind that compile for it
+        studio.wait(timeout=60)
 
 
 def fetched(address: str, patience_s: float = 120.0) -> str:

@@ -85,8 +85,8 @@ def _while_open(moment: Moment, width: int) -> list[tuple[Mat4, float]]:
     across_deg = 2 * np.degrees(np.arctan(Projection.of(moment.camera, width, width).half_w))
     times = np.linspace(0, 1, int(np.clip(moved_deg / across_deg * width / 2, 3, 65)))
     known = np.linspace(0, 1, len(poses))
-    turns = scipy.spatial.transform.Rotation.from_matrix(poses.cameras[:, :3, :3])
-    between = scipy.spatial.transform.Slerp(known, turns)(times).as_matrix()
+    looks = scipy.spatial.transform.Rotation.from_matrix(poses.cameras[:, :3, :3])
+    between = scipy.spatial.transform.Slerp(known, looks)(times).as_matrix()
     found = np.tile(np.eye(4), (len(times), 1, 1))
     found[:, :3, :3] = between
     return list(zip(found, np.interp(times, known, turns).tolist(), strict=True))
