@@ -185,6 +185,18 @@ def test_a_token_lets_a_program_in_until_it_is_revoked(data_folder: Path) -> Non
             pass
 
 
+def test_keys_of_the_gallery_are_its_own(data_folder: Path) -> None:
+    """A studio posts there with the key of an account, no token of the studio; its key is asked too."""
+    app = create_app(data_folder, key="k3y", gallery_origin=HOME)
+    sent = {"authorization": "Bearer of-an-account"}
+    with TestClient(app, base_url=HOME) as client:
+        refused = client.post("/gallery/api/uploads", headers=sent)
+        assert (refused.status_code, "needs its key" in refused.json()["error"]) == (403, True)
+        client.get("/?key=k3y")
+        answered = client.post("/gallery/api/uploads", headers=sent)
+        assert "opens nothing here" not in answered.text
+
+
 @pytest.mark.parametrize("sent", ["Bearer", "Bearer ", "Bearer cyc_", "bearer cyc_ünknown", "Bearer " + "x" * 9000])
 def test_what_is_no_token_opens_nothing(client: TestClient, sent: str) -> None:
     """Also where a program would need none: it is told at once that its token is revoked."""
