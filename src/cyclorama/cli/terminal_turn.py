@@ -44,8 +44,8 @@ def turn_in_terminal(
 ) -> int:
     """Turn models; the exit code is that of the worst. A model that fails does not keep the others from their turn."""
     console = Console(stderr=True)
-    models = [one for model in models for one in models_in(model)]
     try:
+        models = [one for model in models for one in models_in(model)]
         wishes = _wishes(seconds, size, quality, set_name, look_name)
         if not data.exists():
             set_ups(wishes, ())

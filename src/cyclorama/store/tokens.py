@@ -23,7 +23,7 @@ TokenName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1
 
 @dataclass(frozen=True, slots=True)
 class Token:
-    """A token without its secret, which only who was given it knows."""
+    """A token without its secret."""
 
     id: str
     name: str

@@ -1,4 +1,4 @@
-"""Description of the HTTP interface (OpenAPI 3.1) for programs: names of requests, what they answer, and errors."""
+"""Description of the HTTP interface for programs (OpenAPI 3.1): requests, answers and errors."""
 
 from types import ModuleType
 from typing import Any

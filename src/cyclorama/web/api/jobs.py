@@ -44,7 +44,7 @@ class JobAnswer(BaseModel):
 
 @router.get("/{job_id}")
 def one(ctx: Ctx, job_id: str) -> JobAnswer:
-    """Work as it stands; `result` leads to what it made."""
+    """State of a job; its `result` holds the ids of the project, take or file it made."""
     return JobAnswer.of(ctx.studio.jobs.get(job_id))
 
 

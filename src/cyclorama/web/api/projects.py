@@ -182,7 +182,7 @@ def undo(ctx: Ctx, request: Request, project_id: str, step: Step) -> Response:
 
 @router.post("/projects/{project_id}/redo", response_model=ProjectState)
 def redo(ctx: Ctx, request: Request, project_id: str, step: Step) -> Response:
-    """Do again what was undone."""
+    """Repeat the step that was undone last."""
     return _answer(ctx, request, ctx.studio.projects.step(project_id, step.base_version, 1))
 
 
