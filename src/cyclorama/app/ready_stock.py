@@ -8,6 +8,7 @@ from typing import get_args
 from pydantic import BaseModel
 
 from ..core.commands import perform
+from ..core.commands.haze import SetHaze
 from ..core.commands.looks import ApplyRig
 from ..core.commands.stock import SetUp
 from ..core.geometry.measure import Measures, measure
@@ -17,7 +18,8 @@ from ..core.render.compile.compiler import SceneCompiler
 from ..core.render.film.picking import PickProbe
 from ..core.render.film.swatch import still_of, swatch_body, swatch_compiler, swatch_studio
 from ..core.render.film.tracer import Cancel, Tracer
-from ..core.scene import Item, Material, Project, put_all
+from ..core.scene import Gobo, Item, Light, Material, Project, put_all
+from ..core.scene.haze import Thickness
 from ..core.scene.stocked import ReadySet
 from ..store import Studio
 from ..store.assets import write_whole
@@ -41,15 +43,22 @@ SHOWN = Material(id="m", name="Shown", base_color=(0.5, 0.05, 0.04), specular_ro
 FAULT = "The pictures of ready sets and rigs cannot be developed; the terminal that runs Cyclorama tells more."
 
 
+HAZES: tuple[Thickness, ...] = get_args(Thickness)
+
+
 READY = [("set", name) for name in get_args(ReadySet)] + [("rig", name) for name in LIT_RIGS]
+TILES = READY + [("haze", name) for name in ("off", *HAZES)]
+"""All that has a picture."""
 
 
 class Nothing(BaseModel):
     """Request for these pictures."""
 
 
-def command_of(kind: str, name: str) -> SetUp | ApplyRig:
-    """Command that brings a ready set or rig in."""
+def command_of(kind: str, name: str) -> SetUp | ApplyRig | SetHaze:
+    """Command that brings a ready set, a rig or haze in."""
+    if kind == "haze":
+        return SetHaze.model_validate({"kind": "set_haze", "thickness": name})
     if kind == "set":
         return SetUp.model_validate({"kind": "set_up", "ready": name})
     return ApplyRig.model_validate({"kind": "rig", "rig": name})
@@ -71,28 +80,30 @@ def ready_kind(studio: Studio, lens: Lens) -> Kind:
 
 def _develop(studio: Studio, lens: Lens, hand: JobContext) -> Result:
     compiler = swatch_compiler(studio.assets.get)
-    for done, (kind, name) in enumerate(READY):
-        hand.tell(name.capitalize(), done / len(READY))
+    for done, (kind, name) in enumerate(TILES):
+        hand.tell(name.capitalize(), done / len(TILES))
         path = tile_path(studio, kind, name)
         if path.exists():
             continue
         picture = lens.at_leisure(partial(_picture, command_of(kind, name), compiler), hand.unwanted)
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, picture)
-    return {"pictures": len(READY)}
+    return {"pictures": len(TILES)}
 
 
 def _picture(
-    change: SetUp | ApplyRig, compiler: SceneCompiler, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
+    change: SetUp | ApplyRig | SetHaze, compiler: SceneCompiler, _: SceneCompiler, tracer: Tracer, cancelled: Cancel
 ) -> bytes:
     return ready_picture(change, compiler, tracer, cancelled)
 
 
 def ready_picture(
-    change: SetUp | ApplyRig, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False
+    change: SetUp | ApplyRig | SetHaze, compiler: SceneCompiler, tracer: Tracer, cancelled: Cancel = lambda: False
 ) -> bytes:
-    """Picture of a ready set or rig with something in it, as JPEG. Raises Cancelled."""
-    project, _label = perform(_stage(), change, _measures, PickProbe(compiler, tracer))
+    """Picture of a ready set, a rig or haze with something in it, as JPEG. Raises Cancelled."""
+    project = _in_a_beam() if isinstance(change, SetHaze) else _stage()
+    if not isinstance(change, SetHaze) or change.thickness != "off":
+        project, _label = perform(project, change, _measures, PickProbe(compiler, tracer))
     return still_of(moment_of_first(project), compiler, tracer, SIZE, SAMPLES, cancelled)
 
 
@@ -106,6 +117,17 @@ def _stage() -> Project:
             "set/sweep/color": (0.35, 0.35, 0.36),
         },
     )
+
+
+def _in_a_beam() -> Project:
+    """The same, lit from behind by a beam through a window."""
+    stage = _stage()
+    beam = Light(
+        id="beam", name="Beam", shape="spot", azimuth_deg=-140, elevation_deg=40, distance_m=0.5, width_m=0.01,
+        cone_deg=32, edge=0.2, strength_stops=-4.2, aim=stage.camera.aim, gobo=Gobo(pattern="window", softness=0.05),
+    )  # fmt: skip
+    values = {"look/lights": (beam, *stage.look.lights[:1]), "camera/elevation_deg": 8.0, "camera/distance_m": 0.6}
+    return put_all(stage, values | {f"look/lights/{stage.look.lights[0].id}/strength_stops": -3.5})
 
 
 def _measures(item: Item) -> Measures | None:

@@ -59,6 +59,8 @@ class Moment:
     frame: int
     since_first: int
     """frames since the first of the shot"""
+    frames: int
+    """how many the shot has"""
     items: tuple[Item, ...]
     """those that are on the set, the subject last, each with no other colourway than the one it wears"""
     all_items: tuple[Item, ...]
@@ -122,6 +124,7 @@ def moment(project: Project, frame: int, shot: Shot | None = None) -> Moment:
     return Moment(
         frame=frame,
         since_first=frame - shot.first_frame,
+        frames=shot.frames,
         items=items,
         all_items=project.items,
         subject_id=project.subject_id,

@@ -66,7 +66,8 @@ def _depending(moment: Moment, on: frozenset[Affects]) -> tuple[object, ...]:
     moved = [shutter.cameras, shutter.disc_deg if moment.disc_turns else np.zeros(0)]
     moved += [moment.carried(moment.carriages[item.id], shutter) for item in moment.items]
     if "light" in on:
-        moved += [shutter.lights_deg, shutter.environment_deg, np.array(_gobo_step(moment))]
+        steps = np.array((_gobo_step(moment), _haze_step(moment)))
+        moved += [shutter.lights_deg, shutter.environment_deg, steps]
         moved += moment.light_at.values()
     return held, tuple(a.tobytes() for a in moved), moment.playing
 
@@ -76,6 +77,11 @@ def _gobo_step(moment: Moment) -> int:
     gobos = [mask for light in moment.look.lights if (mask := mask_of(light))]
     moving = any(len(g.pictures) > 1 or (not g.pictures and moves(g.pattern or "window")) for g in gobos)
     return moment.since_first if moving else 0
+
+
+def _haze_step(moment: Moment) -> int:
+    """Step of drifting haze; 0 where none drifts."""
+    return moment.since_first % moment.frames if moment.set.haze.drifts else 0
 
 
 def _gain(exposed: Light, now: Light | None) -> NDArray[np.float64]:

@@ -32,6 +32,7 @@ from .compile.compiler import SceneCompiler
 from .film.denoise import denoise
 from .film.film import Film, add_batch
 from .film.tracer import Tracer
+from .trace.air import gather_light
 from .trace.arrays import PathState, make_samples, make_work
 from .trace.escaped_rays import shade_misses
 from .trace.shade import collect_light, shade
@@ -141,15 +142,16 @@ def large_functions(scene: FrameScene) -> list[Typed]:
     )
     film = of(scene.recording), of(samples)
     which, number_of, scratch = of(work.lists[0]), numba.int64, of(work.scratch)
+    so_far = numba.types.UniTuple(number_of, 2)
     return [
-        (shade, (which, number_of, number_of, number_of, world, flight, *film, scratch)),
+        (shade, (which, number_of, so_far, number_of, number_of, world, flight, *film, scratch)),
         (sample, (row, record, vector, number, number, number, films, tables)),
         (prepare, (row, record, vector, vector, numba.boolean, tables)),
         (evaluate, (row, record, vector, vector, films, tables)),
         (evaluate_plain, (row, record, vector, vector, tables)),
         (shade_misses, (which, number_of, world, flight, *film, of(work.block))),
-        (shade_wide, (which, number_of, numba.types.UniTuple(number_of, 2), number_of, number_of, world, flight, *film,
-                      scratch, of(work.block))),
+        (gather_light, (number_of, number_of, world, flight, film[0], scratch)),
+        (shade_wide, (which, number_of, so_far, number_of, number_of, world, flight, *film, scratch, of(work.block))),
         (find_blocked_with_holes, (world, of(work.shadows), numba.int64, of(work.rays), of(work))),
         (collect_light, (numba.int64, of(work.blocked), of(work.shadows), *film)),
     ]  # fmt: skip

@@ -70,6 +70,15 @@ def enlarge_disc(reach_m: float) -> Fix:
     return Fix(title="Enlarge disc", changes=(set_value("set/disc/radius_m", float(f"{reach_m * ROOM:.4g}")),))
 
 
+def thinner_haze(r: Review, hidden: float) -> Fix | None:
+    """Haze so thin that it hides no more than a share of the subject's light; None where it is keyed."""
+    haze = r.project.set.haze
+    if any(channel.path.startswith("set/haze/") for channel in r.project.shot.channels):
+        return None
+    path_m = haze.path_m * math.log(1.0 - min(r.hidden, 0.999999)) / math.log(1.0 - hidden)
+    return Fix(title="Thin haze", changes=(set_value("set/haze/path_m", float(f"{path_m:.3g}")),))
+
+
 def end_solo(project: Project) -> Fix:
     """No light on solo any more."""
     on = [light.id for light in project.look.lights if light.solo]

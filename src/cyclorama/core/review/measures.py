@@ -6,7 +6,7 @@ from typing import Any, get_args
 import numpy as np
 from numpy.typing import NDArray
 
-from ..arrays import Points
+from ..arrays import Points, Vec3
 from ..framing import (
     Margins,
     Obstacles,
@@ -21,8 +21,9 @@ from ..framing import (
     travel_of,
 )
 from ..geometry.measure import Measures, axis_lean_deg, gap_m, placed_hull, wobble_mm
+from ..light.haze import passing_share
 from ..memo import Memo
-from ..motion import Poses, focused_m, stand_height_m
+from ..motion import Poses, at_time, focused_m, stand_height_m
 from ..motion.curve import number_over
 from ..scene import Project, dependency_key
 from ..scene.base import Affects
@@ -38,6 +39,7 @@ LEAST_ROOM = 0.02
 """The camera is too near to something that is nearer than this share of the subject's size."""
 MOST_HIDDEN = 0.02
 """Share of the subject that may be hidden before it is said."""
+HAZE_FRAMES = 9
 CENTRE_METHODS: tuple[CentreMethod, ...] = ("box", "area", "revolution", "file")
 
 
@@ -75,6 +77,8 @@ class Review:
     edges: SetEdges
     stances: Stances
     """lights that do not stand freely in the sweep"""
+    hidden: float
+    """largest share of the subject's light that haze keeps from the camera"""
 
 
 def review(project: Project, measures: Measures | None) -> Review:
@@ -114,7 +118,20 @@ def _reviewed(project: Project, measures: Measures | None) -> Review:
         margins, travel = frame_margins(view, hull), travel_of(project, view, hull)
         obstacles, blur_px = obstacles_of(project, view, hull), _blur_px(project, view, hull)
     edges = set_edges(view, project.set.sweep)
-    return Review(project, view.poses, subject, margins, travel, obstacles, blur_px, edges, stances_of(project))
+    hidden = 0.0 if subject is None else _hidden_by_haze(project, view.poses, subject.hull.mean(axis=0))
+    return Review(project, view.poses, subject, margins, travel, obstacles, blur_px, edges, stances_of(project), hidden)
+
+
+def _hidden_by_haze(project: Project, poses: Poses, middle: Vec3) -> float:
+    """Largest share of light from a place (3,) that haze keeps from the camera in some frames of the open shot."""
+    shot, found = project.shot, 0.0
+    keyed = any(channel.path.startswith("set/haze/") for channel in shot.channels)
+    if not project.set.haze.on and not keyed:
+        return 0.0
+    for i in np.linspace(0, len(poses) - 1, HAZE_FRAMES).astype(int):
+        haze = at_time(project, shot, float(poses.frames[i])).set.haze
+        found = max(found, 1.0 - passing_share(haze, poses.cameras[i, :3, 3], middle))
+    return found
 
 
 def _blur_px(project: Project, view: View, hull: Points) -> F64 | None:

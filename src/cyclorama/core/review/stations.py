@@ -22,6 +22,8 @@ TOLERANCE = 1 / 6000
 """Share of the subject's size by which it may float or wobble: less than a fifth of a pixel shows of it."""
 STATIONS = ("subject", "set", "camera", "light", "materials", "shoot")
 """Keys of the stations in the order of work."""
+MOST_HAZE = 0.5
+"""Share of the subject's light that haze may hide before it is said."""
 MUCH_NEARER = 2.5
 """The camera may come so many times nearer than a subject was made for before it is said."""
 
@@ -110,6 +112,10 @@ def _set(r: Review) -> Station:
         hints.add(
             f"The camera stands behind the sweep in {phrases.frames(r.edges.outside)}. Widen the sweep.", fixes.WIDEN
         )
+    if r.hidden > MOST_HAZE:
+        hints.add(
+            f"Haze hides {r.hidden:.0%} of the subject's light. Make it thinner.", fixes.thinner_haze(r, MOST_HAZE / 2)
+        )
     _add_hanging(hints, r.project)
     disc_reach = stage.disc.radius_m
     if r.subject is not None and stage.disc.on:
@@ -126,6 +132,8 @@ def _set(r: Review) -> Station:
         pieces.append(f"{stage.sweep.form.capitalize()} sweep, {phrases.length(wide)} wide")
     if stage.disc.on:
         pieces.append(f"disc Ø {phrases.length(2 * disc_reach)}")
+    if stage.haze.on:
+        pieces.append(f"{stage.haze.thickness(r.project.camera.distance_m)} haze")
     sentence = ", ".join(pieces) + "." if pieces else "No sweep and no disc: the subject stands in the open."
     return _station("set", "Set", sentence[0].upper() + sentence[1:], hints)
 

@@ -13,6 +13,7 @@ PICTURE_EXTENSIONS = {"png": "png", "jpeg": "jpg", "exr": "exr", "tiff": "tif"}
 PassName = Literal[
     "lights",
     "components",
+    "air",
     "albedo",
     "normal",
     "position",

@@ -1,10 +1,11 @@
-"""The set: a seamless sweep and a turntable disc, both generated geometry."""
+"""The set: a seamless sweep and a turntable disc, both generated geometry, and the air between them."""
 
 from typing import Annotated, Literal
 
 from pydantic import Field
 
 from .base import AssetRef, Choices, Colour, Doc, Unit01, affecting, quantity
+from .haze import Haze
 
 
 class Sweep(Doc):
@@ -64,6 +65,7 @@ class Stage(Doc):
 
     sweep: Sweep = Sweep()
     disc: Disc = Disc()
+    haze: Haze = Haze()
 
     @property
     def stand_height_m(self) -> float:

@@ -1,5 +1,7 @@
 """Answers to the studio floor: the shapes of its JSON."""
 
+from typing import Literal
+
 from pydantic import BaseModel, SkipValidation
 
 from ...core.geometry.report import IntakeReport
@@ -7,6 +9,7 @@ from ...core.review.fixes import Fix
 from ...core.review.next_step import NextStep
 from ...core.review.stations import Station
 from ...core.scene import Project
+from ...core.scene.haze import Thickness
 
 Matrix = list[list[float]]
 """4×4, column vectors."""
@@ -71,6 +74,18 @@ class OtherCamera(BaseModel):
     aim: Vector
 
 
+class HazeState(BaseModel):
+    """Haze as the stand-in draws it: like fog, and beams in it."""
+
+    per_m: float
+    """extinction, 1/m"""
+    colour: Vector
+    """of what is far away in it, as the picture shows it"""
+    low: Vector
+    """lower corner of the box that holds it, m"""
+    high: Vector
+
+
 class LensState(BaseModel):
     """Exposure, frame, lens, aim and lights: what stand-in and plan draw besides the poses."""
 
@@ -95,6 +110,8 @@ class LensState(BaseModel):
     """from nit to what the picture shows"""
     surroundings: SurroundingsState | None
     """none: they do not shine"""
+    haze: HazeState | None
+    """none: the air is clear"""
 
 
 class KeyedState(BaseModel):
@@ -268,6 +285,8 @@ class ProjectState(BaseModel):
     open: dict[str, str]
     """what stands for the open shot's own things at the beginning of a path, and the path of each"""
     stations: list[Station]
+    haze: Thickness | Literal["off"]
+    """the thickness that its haze comes nearest to"""
     next: NextStep | None
     """what the call sheet says to do next; None once something was delivered"""
     shot: ShotState

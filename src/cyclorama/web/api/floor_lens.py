@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ...core.colour_temperature import white_balance_rgb
 from ...core.framing import Projection, depth_of_field
 from ...core.light.environment import environment_turn
+from ...core.light.haze import haze_box
 from ...core.light.kinds import fields_of, kind_of, mask_of
 from ...core.light.rows import light_colour, light_row, reach_of
 from ...core.light.shapes import RADIANCE
@@ -19,7 +20,7 @@ from ...core.review.stations import lens_figures
 from ...core.scene import Light, Look, Project
 from ...core.scene.light import BASE_ENVIRONMENT_NIT, WITH_RIG
 from ...core.scene.writing import derive
-from .answers import LensState, LightState, SurroundingsState
+from .answers import HazeState, LensState, LightState, SurroundingsState
 
 LEAST_METERED = 3
 """Frames of a proof from which on it is told how the light goes."""
@@ -95,7 +96,21 @@ def lens_state(project: Project, poses: Poses, index: int) -> LensState:
         lights=lights,
         gain=gain,
         surroundings=_surroundings(look, gain * white),
+        haze=_haze(project, lights),
     )
+
+
+def _haze(project: Project, lights: list[LightState]) -> HazeState | None:
+    """Haze while it is on. Its colour is about what all lights together give to it."""
+    haze = project.set.haze
+    if not haze.on:
+        return None
+    low, high = haze_box(haze)
+    if haze.where == "floor":
+        high[1] = min(high[1], haze.height_m + haze.thinning_m)
+    given = np.sum([light.gives for light in lights if light.lit] or [[0.0, 0.0, 0.0]], axis=0)
+    colour = np.array(haze.colour) * given / (4 * math.pi)
+    return HazeState(per_m=1 / haze.path_m, colour=_figures(colour), low=near(low), high=near(high))
 
 
 def _surroundings(look: Look, gain: NDArray[np.float64]) -> SurroundingsState | None:

@@ -85,6 +85,7 @@ def project_state(studio: Studio, saved: Saved) -> ProjectState:
         crops=crops(project),
         open=open_paths(project),
         stations=list(found),
+        haze=project.set.haze.thickness(project.camera.distance_m),
         next=next_step(found, progress_of(studio, project, proof)),
         shot=_shot(r),
         margins=_margins(r),

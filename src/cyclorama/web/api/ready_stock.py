@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal, get_args
 from fastapi import APIRouter, Depends
 from fastapi.responses import FileResponse
 
-from ...app.ready_stock import MADE, READY, Nothing, command_of, tile_path
+from ...app.ready_stock import MADE, READY, TILES, Nothing, command_of, tile_path
 from ...app.swatches import swatch_is_there
 from ...core.errors import NotFoundError
 from ...core.material.presets import PRESETS, with_preset
@@ -57,7 +57,7 @@ def _used(content: Any, name: str) -> dict[str, Any]:
 @router.get("/{kind}/{name}.jpg", response_class=FileResponse)
 def tile(ctx: Ctx, kind: Literal["set", "rig"], name: str) -> FileResponse:
     """A ready set or rig with something in it; all of them are developed in the background when one is first wanted."""
-    if (kind, name) not in READY:
+    if (kind, name) not in TILES:
         raise NotFoundError("There is nothing ready of that name.")
     path = tile_path(ctx.studio, kind, name)
     if not path.exists():

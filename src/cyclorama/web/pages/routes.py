@@ -102,6 +102,12 @@ _CARD_LISTS = {
     "rigs": get_args(ReadyRig),
     "studios": STUDIOS,
     "ready_sets": get_args(ReadySet),
+    "hazes": (
+        ("off", "Clear air"),
+        ("thin", "Beams show softly; the subject stays crisp"),
+        ("studio", "Beams stand in the air"),
+        ("thick", "What is far away fades"),
+    ),
     "stock_kinds": STOCK_KINDS,
     "segment_kinds": [(kind.kind, kind.title) for kind in SEGMENTS.values() if kind.kind != "spin"],
     "segment_fields": [(f, ks, Segment.model_fields[f.name].default) for f, ks in _SEGMENT_FIELDS],

@@ -39,13 +39,14 @@ from ...scene.item import SET_PARTS
 from ...scene.shot import DISC
 from ...scene.writing import derive
 from ...textures import Textures, TextureShelf, Versions
-from ..trace.arrays import COMPONENTS, F32, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
+from ..trace.arrays import AIR, COMPONENTS, F32, NO_EDGES, NO_SHAPES, Edges, Materials, Recording, Shapes
 from ..trace.bodies import Body, pose_keys
 from ..trace.camera_rays import CameraRays, filter_table, pixel_projection
 from ..trace.caustic_roughening import least_roughness
 from ..trace.parameters import TextureSet, WornOn, has_holes, material_rows
 from ..trace.wavefront import FrameScene
 from .background import background_of, blur_background
+from .haze import air_of
 from .instances import Instances, RestMesh, Rigged, bend, build_instances
 from .kept import SceneCache
 from .lights import Glow, gobo_names, lights_of
@@ -111,6 +112,7 @@ class SceneCompiler:
             environment=self._past_set(moment, environment, number, shine.env_turn),
             tables=load_tables(),
             softening=least_roughness(moment.shoot.caustics),
+            air=air_of(moment),
             camera=camera,
             recording=_recording(moment, layers, instances, camera, keep == "passes"),
             inner=instances.inner,
@@ -317,16 +319,18 @@ def camera_rays_of(moment: Moment, width: int, height: int) -> CameraRays:
 
 
 def _layers(moment: Moment, keep: Keep) -> tuple[str, ...]:
-    """Names of what is kept apart: the lights', then the components'."""
+    """Names of what is kept apart: the lights', then the components', then that of light from haze."""
     wanted = moment.shoot.passes.wanted if keep == "passes" else ()
     lights = tuple(light_layer_names(moment.look)) if keep == "lights" or "lights" in wanted else ()
-    return lights + (COMPONENTS if "components" in wanted else ())
+    components = COMPONENTS if "components" in wanted else ()
+    hazy = moment.set.haze.on and ("air" in wanted or components)
+    return (*lights, *components, *((AIR,) if hazy else ()))
 
 
 def _recording(
     moment: Moment, layers: tuple[str, ...], instances: Instances, camera: CameraRays, first: bool
 ) -> Recording:
-    lights = sum(name not in COMPONENTS for name in layers)
+    lights = sum(name not in (*COMPONENTS, AIR) for name in layers)
     clamp = 0.0
     if moment.shoot.clamp_indirect is not None:
         clamp = moment.shoot.clamp_indirect / exposure_scale(moment.look.tone)
@@ -335,7 +339,8 @@ def _recording(
     around = moment.around.focal_mm
     return Recording(
         groups=np.arange(lights, dtype=np.int32),
-        components=lights if lights < len(layers) else -1,
+        components=lights if COMPONENTS[0] in layers else -1,
+        air=layers.index(AIR) if AIR in layers else -1,
         clamp=clamp,
         first=first,
         cameras=np.stack([np.linalg.inv(m)[:3] for m in moment.around.cameras]).astype(np.float32),

@@ -10,8 +10,9 @@ from ...colour import LUMA32
 from ...kernel import kernel
 from ..trace.arrays import F32, I32, PLACE_COLUMNS, U8, Samples
 
-CHANNELS = 16
-"""radiance 0:3, albedo 3:6, normal 6:9, depth 9, coverage 10, subject 11, radiance of odd samples 12:15, clamped 15"""
+CHANNELS = 18
+"""radiance 0:3, albedo 3:6, normal 6:9, depth 9, coverage 10, subject 11, radiance of odd samples 12:15, clamped 15,
+veil 16, haze where nothing is met 17"""
 RANKS = 6
 """How many parts or materials a pixel can tell apart, as the Cryptomatte specification's usual depth."""
 
@@ -146,7 +147,13 @@ class Film:
 
     @property
     def alpha(self) -> Mask:
-        return self._mean(10, 11)[..., 0]
+        """Share of the background that is covered: by things, and by haze where there are none."""
+        return np.minimum(self._mean(10, 11)[..., 0] + self._mean(17, 18)[..., 0], np.float32(1))
+
+    @property
+    def veil(self) -> Mask:
+        """Share of light that haze keeps from the camera."""
+        return self._mean(16, 17)[..., 0]
 
     @property
     def subject(self) -> Mask:
@@ -236,6 +243,8 @@ def develop(pixels, sample_count, first_sample, samples, film_sums, apart, place
             sums[row, 10] += sample.covered
             sums[row, 11] += sample.subject
             sums[row, 15] += sample.clamped
+            sums[row, 16] += sample.veil
+            sums[row, 17] += sample.hazed
             if samples.first.shape[0] > 0 and sample.covered > 0.0:
                 for c in range(PLACE_COLUMNS):
                     places[row, c] += samples.first[i, c]

@@ -30,6 +30,7 @@ _ALL = (
         of_picture=True,
     ),
     PassKind("components", "Diffuse, specular, transmission", "Direct and indirect, and emission", numbers=True),
+    PassKind("air", "Haze", "Light from haze, and in alpha the share of all else that it hides", numbers=True),
     PassKind("albedo", "Albedo", "Colour without light"),
     PassKind("normal", "Normal", "Direction of the surface", numbers=True),
     PassKind("position", "Position", "Where the surface is, in metres", numbers=True),

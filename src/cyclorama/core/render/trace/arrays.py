@@ -10,6 +10,7 @@ from ...material.record import RECORD
 from ...material.row import COLUMNS
 from ...textures import Textures
 from .block import Block, make_block
+from .haze import Air
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -120,6 +121,8 @@ class Recording(NamedTuple):
     """(n + 2,) layer of each light, of glowing things, of the environment; empty: no layers"""
     components: int
     """first layer of the seven components, −1: not kept"""
+    air: int
+    """layer of light that haze scattered first, −1: not kept"""
     clamp: float
     """nit; brightest value of a sample's indirect light, 0: no limit"""
     first: bool
@@ -182,6 +185,7 @@ class World(NamedTuple):
     """what the layers of a surface let through (see `material.tables`)"""
     softening: F32
     """least roughness of polished surfaces for light that was scattered widely (see `softening`)"""
+    air: Air
 
 
 Records = NDArray[np.void]
@@ -202,9 +206,13 @@ FROM_CAMERA = 1
 """Nothing but holes has been met since the camera."""
 GUIDED = 2
 """The guide passes (albedo, normal) have been recorded."""
-KIND_SHIFT = 2
-"""Two bits: what the first scattering was."""
-NO_KIND, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION = 0, 1, 2, 3
+KIND_SHIFT, KIND_MASK = 2, 7
+"""Three bits: what the first scattering was."""
+NO_KIND, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, BY_AIR = 0, 1, 2, 3, 4
+FROM_AIR = 32
+"""It was scattered in haze last, where all that shines was aimed at: it counts no light that it meets."""
+AIR = "air"
+"""Layer of light that was scattered in haze first."""
 COMPONENTS = (
     "emission",
     "direct diffuse",
@@ -238,11 +246,12 @@ FIRST_COLUMNS = PLACE_COLUMNS + 2
 
 
 SAMPLE = _fields(
-    f4="r g b albedo_r albedo_g albedo_b normal_x normal_y normal_z depth covered subject clamped",
-    u4="spare_a spare_b spare_c",
+    f4="r g b albedo_r albedo_g albedo_b normal_x normal_y normal_z depth covered subject clamped veil hazed",
+    u4="spare",
 )
 """Result of one sample: radiance (nit), guides, distance of the first hit (m, 0: nothing), whether anything and
-whether the subject was met, what clamping took away (nit). A full cache line."""
+whether the subject was met, what clamping took away (nit), the share of light that haze keeps from the camera, and the
+same where nothing was met. A full cache line."""
 
 
 class Samples(NamedTuple):
@@ -359,9 +368,14 @@ def make_scratch(sources: int = 2) -> Scratch:
     )
 
 
-def make_work(n: int, sources: int) -> Workspace:
-    """For n paths; each casts up to two shadow rays, which go on through holes in the place of rays."""
+def make_work(n: int, sources: int, hazy: bool = False) -> Workspace:
+    """For n paths; each casts up to two shadow rays, which go on through holes in the place of rays.
+
+    In haze a path from the camera may become two, and each casts one more.
+    """
     m = 2 * n
+    if hazy:
+        n, m = 2 * n, 6 * n
     return Workspace(
         make_rays(m),
         make_rays(m),

@@ -28,13 +28,15 @@ from ...light.shapes import (
 )
 from ...material.row import COAT, COAT_COLOR, EMISSION, OPACITY
 from ...vectors import cross, dot, get, turned_about_axis
-from .arrays import FROM_CAMERA, KIND_SHIFT
+from .arrays import BY_AIR, FROM_AIR, FROM_CAMERA, KIND_MASK, KIND_SHIFT
 from .block import DX, DY, DZ, NEAR, PX, PY, PZ
 from .bodies import pose_at
 from .deform import corners_at
+from .haze import transmittance
 from .light_sampling import chance_of
 from .parameters import opacity_of, resolve
 from .prefetch import fetch_pixels, fetch_triangle
+from .sampler import combine
 from .surface import corner, hit_surface, mix3, place, texture_point, turn
 
 
@@ -50,6 +52,8 @@ def heuristic(a, b):
 @device
 def component_of(recording, kind, depth):
     """Layer of the component for light that arrives after `depth` scatterings, the first of this kind; −1: none."""
+    if kind == BY_AIR:
+        return recording.air
     if recording.components < 0:
         return -1
     if kind == 0:
@@ -98,14 +102,22 @@ def before(rays, i, path):
 
 
 @device
-def meet_lights(i, rays, hits, path, lights, env, recording, samples, throughput):
+def crosses_haze(world, path):
+    """True when a path is in air that holds haze: `air.cross_air` has counted the lights it meets."""
+    return world.air.on and path.inside < 0
+
+
+@device
+def meet_lights(i, rays, hits, path, world, recording, samples, throughput):
     """Lights between here and the hit, met by a ray that was sampled from a surface (or by the camera)."""
-    flags = path.flags
+    flags, lights, env = path.flags, world.lights, world.environment
+    if flags & FROM_AIR:
+        return
     direct = (flags & FROM_CAMERA) != 0
     o, d = before(rays, i, path), get(rays.direction, i)
     way = path.way * 1.0
     reach = hits.t[i] + way if hits.triangle[i] >= 0 else 2.0 * FAR
-    density, kind, depth = path.density * 1.0, (flags >> KIND_SHIFT) & 3, path.depth
+    density, kind, depth = path.density * 1.0, (flags >> KIND_SHIFT) & KIND_MASK, path.depth
     rows, since_middle = lights.rows, rays.time[i] - 0.5
     for k in range(rows.shape[0]):
         if direct:
@@ -132,6 +144,9 @@ def meet_lights(i, rays, hits, path, lights, env, recording, samples, throughput
                 w = heuristic(
                     density, chance * chance_of(lights, env, k, o, path.facing, path.total, rays.time[i] * 1.0, depth)
                 )
+            if crosses_haze(world, path):
+                word = combine(combine(path.seed, path.number), depth)
+                w *= transmittance(world.air, get(rays.origin, i), d, t - way, word)
             deposit(
                 samples,
                 recording,
@@ -161,15 +176,14 @@ def find_near(rows, b, spots):
 
 
 @routine
-def meet_near(which, spots, rays, hits, paths, lights, env, recording, samples):
+def meet_near(which, spots, rays, hits, paths, world, recording, samples):
     """Lights that rays meet on their way."""
     for j in range(which.shape[0]):
         if spots[NEAR + j] != 0:
             i = np.uint64(which[j])
             path = paths[i]
-            meet_lights(
-                i, rays, hits, path, lights, env, recording, samples, (path.r * 1.0, path.g * 1.0, path.b * 1.0)
-            )
+            if not crosses_haze(world, path):
+                meet_lights(i, rays, hits, path, world, recording, samples, (path.r * 1.0, path.g * 1.0, path.b * 1.0))
 
 
 @device
@@ -181,6 +195,8 @@ def luminance_of(row):
 def glow_weight(world, source_row, path, origin, distance, cosine, time):
     """Share of light from a glowing surface that a ray found by chance may count; the rest is aimed at."""
     density, lights = path.density * 1.0, world.lights
+    if path.flags & FROM_AIR and lights.mesh_total > 0.0:
+        return 0.0
     if density <= 0.0 or lights.mesh_total <= 0.0:
         return 1.0
     n = lights.rows.shape[0]
@@ -296,7 +312,7 @@ def aim(world, scratch, k, share, spot, facing, p, time, part):
     nowhere = (0.0, 1.0, 0.0)
     if share <= 0.0:
         return -1, nowhere, 0.0, (0.0, 0.0, 0.0), 0.0, 0
-    only = 0
+    only, air, start = 0, world.air, p
     if k < n:
         if lights.spared.shape[0] > 0 and part >= 0 and lights.spared[k, part]:
             return -1, nowhere, 0.0, (0.0, 0.0, 0.0), 0.0, 0
@@ -307,6 +323,7 @@ def aim(world, scratch, k, share, spot, facing, p, time, part):
         if travelled != 0.0:
             d = turned_about_axis(d, travelled)
         distance *= 0.9999
+        whole = distance
         if lights.rows[k, CASTS] == 0.0:
             only, distance = 1, 0.0
         elif lights.rows[k, CASTS] == LIFTED:
@@ -316,14 +333,20 @@ def aim(world, scratch, k, share, spot, facing, p, time, part):
             only = 2
     elif k == n:
         d, distance, radiance, density = _aim_at_glow(world, scratch, a, u1, u2, p, time)
+        whole = distance
     else:
         d, (r, g, b), density = environment_from(world.environment, facing, a, b, u1, u2, lights.env_turn)
         if lights.env_travel != 0.0:
             d = turned_about_axis(d, (time - 0.5) * lights.env_travel)
         s = lights.env_scale * 1.0
         distance, radiance = FAR, (s * r, s * g, s * b)
+        whole = distance
         if not lights.env_reflected:
             only = 2
     if density <= 0.0:
         return -1, nowhere, 0.0, (0.0, 0.0, 0.0), 0.0, 0
+    if air.on:
+        word = combine(np.uint32(u1 * 4294967295.0), np.uint32(u2 * 4294967295.0))
+        through = transmittance(air, start, d, whole, word)
+        radiance = radiance[0] * through, radiance[1] * through, radiance[2] * through
     return k, d, distance, radiance, density * share, only

@@ -7,7 +7,7 @@ from ...kernel import device, routine
 from ...light.direction_bins import bin_in
 from ...light.environment import environment_at, latitude, longitude
 from ...vectors import turned_about_axis
-from .arrays import FROM_CAMERA, KIND_SHIFT
+from .arrays import FROM_AIR, FROM_CAMERA, KIND_MASK, KIND_SHIFT
 from .block import DX, DY, DZ, FX, FY, FZ, PX, PY, PZ
 from .direct import component_of, deposit, find_near, group_of, heuristic, meet_near
 from .light_sampling import apart, share
@@ -51,6 +51,8 @@ def _turn_back(which, rays, travel, b):
 
 @device
 def _sees(lights, flags):
+    if flags & FROM_AIR:
+        return False
     return lights.env_seen if flags & FROM_CAMERA else lights.env_reflected
 
 
@@ -78,7 +80,7 @@ def _meet_environment(which, paths, lights, env, recording, samples, b):
             np.uint64(path.slot),
             path.depth,
             group_of(recording, n + 1),
-            component_of(recording, (flags >> KIND_SHIFT) & 3, path.depth),
+            component_of(recording, (flags >> KIND_SHIFT) & KIND_MASK, path.depth),
             w * path.r * r,
             w * path.g * g,
             w * path.b * bl,
@@ -94,7 +96,7 @@ def shade_misses(which, count, world, flight, recording, samples, block):
         here = which[begin : min(begin + BLOCK, count)]
         _take_in(here, rays, hits, paths, samples, b)
         find_near(lights.rows, b, block.spots)
-        meet_near(here, block.spots, rays, hits, paths, lights, world.environment, recording, samples)
+        meet_near(here, block.spots, rays, hits, paths, world, recording, samples)
         if lights.env_scale > 0.0:
             if lights.env_travel != 0.0:
                 _turn_back(here, rays, lights.env_travel, b)

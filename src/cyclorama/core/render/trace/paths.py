@@ -1,5 +1,7 @@
 """Records of shading: paths that go on, rays towards lights, and first hits."""
 
+import numpy as np
+
 from ...kernel import device, routine
 from ...material.row import BASE, BASE_WEIGHT, METALNESS, TRANSMISSION
 from ...vectors import put
@@ -13,6 +15,17 @@ from .surface import place
 PAIRS_PER_BOUNCE = 5
 """pick and lobe, place on the light, direction, hole and roulette, free path in a medium"""
 ROULETTE_FROM = 2
+UNLIT = np.uint32(0), np.float32(0.0)
+"""Of paths that no light was aimed at for."""
+
+
+@device
+def survives(throughput, depth, u_roulette):
+    """Russian roulette: whether the path goes on, and its throughput then."""
+    if depth < ROULETTE_FROM:
+        return True, throughput
+    keep = min(0.95, max(throughput[0], max(throughput[1], throughput[2])))
+    return u_roulette < keep, (throughput[0] / keep, throughput[1] / keep, throughput[2] / keep)
 
 
 @device
@@ -78,9 +91,10 @@ def record_guides(sample, throughput, v, normal):
     """Albedo and normal for the guide passes."""
     glass = v[TRANSMISSION] * (1.0 - v[METALNESS])
     w = v[BASE_WEIGHT] * (1.0 - glass)
-    sample.albedo_r = throughput[0] * (w * v[BASE] + glass)
-    sample.albedo_g = throughput[1] * (w * v[BASE + 1] + glass)
-    sample.albedo_b = throughput[2] * (w * v[BASE + 2] + glass)
+    clear = 1.0 / max(1.0 - sample.veil, 1e-3)  # haze before it is no part of its colour
+    sample.albedo_r = clear * throughput[0] * (w * v[BASE] + glass)
+    sample.albedo_g = clear * throughput[1] * (w * v[BASE + 1] + glass)
+    sample.albedo_b = clear * throughput[2] * (w * v[BASE + 2] + glass)
     sample.normal_x, sample.normal_y, sample.normal_z = normal
 
 

@@ -26,7 +26,17 @@ from ...material.row import (
     TRANSMISSION,
 )
 from ...vectors import basis, cross, dot, get, normalize
-from .arrays import BENDS, BY_DIFFUSE, BY_SPECULAR, BY_TRANSMISSION, FROM_CAMERA, GUIDED, KIND_SHIFT
+from .arrays import (
+    BENDS,
+    BY_DIFFUSE,
+    BY_SPECULAR,
+    BY_TRANSMISSION,
+    FROM_AIR,
+    FROM_CAMERA,
+    GUIDED,
+    KIND_MASK,
+    KIND_SHIFT,
+)
 from .bodies import pose_at
 from .camera_rays import FIRST_BOUNCE_PAIR, SURROUNDINGS_PAIR
 from .caustic_roughening import roughness_for, soften_row
@@ -35,6 +45,7 @@ from .direct import (
     aim,
     before,
     component_of,
+    crosses_haze,
     deposit,
     draw_part,
     emission_of,
@@ -45,7 +56,7 @@ from .direct import (
 )
 from .light_sampling import apart, choose, facing_word
 from .parameters import attenuation, opacity_of, resolve
-from .paths import PAIRS_PER_BOUNCE, ROULETTE_FROM, cast_shadow, pass_on, record_guides, record_visible
+from .paths import PAIRS_PER_BOUNCE, ROULETTE_FROM, UNLIT, cast_shadow, pass_on, record_guides, record_visible, survives
 from .prefetch import fetch_ahead
 from .sampler import sample_pair
 from .surface import (
@@ -64,9 +75,6 @@ from .surface import (
     turn_back,
 )
 from .volume import scatter_in
-
-UNLIT = np.uint32(0), np.float32(0.0)
-"""Of paths that no light was aimed at for."""
 
 
 @device
@@ -227,24 +235,15 @@ def _light_aimed_at(world, flight, recording, scratch, v, where, local_frame, ra
     return cast, (word, np.float32(total))
 
 
-@device
-def _survives(throughput, depth, u_roulette):
-    """Russian roulette: whether the path goes on, and its throughput then."""
-    if depth < ROULETTE_FROM:
-        return True, throughput
-    keep = min(0.95, max(throughput[0], max(throughput[1], throughput[2])))
-    return u_roulette < keep, (throughput[0] / keep, throughput[1] / keep, throughput[2] / keep)
-
-
 @routine
-def shade(which, count, step, max_bounces, world, flight, recording, samples, scratch):
+def shade(which, count, so_far, step, max_bounces, world, flight, recording, samples, scratch):
     """Shade the paths numbered by the first `count` of `which` (n,).
 
-    Writes surviving paths and shadow rays end to end and returns how many of each.
+    Adds to the surviving paths and shadow rays there are `so_far` and returns how many of each there are then.
     """
     rays, paths, hits = flight.rays, flight.paths, flight.hits
     geometry, lights, tables, materials = world.geometry, world.lights, world.tables, world.materials
-    alive = cast = 0
+    alive, cast = so_far
     for k in range(count):
         fetch_ahead(k, count, which, rays, hits, paths, samples.items, geometry.corners)
         i = np.uint64(which[k])
@@ -271,7 +270,8 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             else:
                 a = attenuation(medium, hits.t[i])
                 throughput = (throughput[0] * a[0], throughput[1] * a[1], throughput[2] * a[2])
-        meet_lights(i, rays, hits, path, lights, world.environment, recording, samples, throughput)
+        if not crosses_haze(world, path):
+            meet_lights(i, rays, hits, path, world, recording, samples, throughput)
         u_pick, u_lobe = sample_pair(seed, index, pair)
         l1, l2 = sample_pair(seed, index, pair + 1)
         view = (-d[0], -d[1], -d[2])
@@ -300,7 +300,7 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             at_hit = body, triangle, hits.u[i] * 1.0, hits.v[i] * 1.0
             record_visible(samples, recording, world, slot, way, p, p_body, at_hit, (part, row))
             flags &= ~FROM_CAMERA
-        kind_so_far = (flags >> KIND_SHIFT) & 3
+        kind_so_far = (flags >> KIND_SHIFT) & KIND_MASK
         (flat, smooth, normal), facing, from_within = _to_the_viewer(flat, smooth, normal, view)
         if v[EMISSION] + v[EMISSION + 1] + v[EMISSION + 2] > 0.0:
             w = glow_weight(world, materials.values[row], path, before(rays, i, path), way, facing, time)
@@ -308,6 +308,7 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
             group, component = group_of(recording, lights.rows.shape[0]), component_of(recording, kind_so_far, depth)
             r, g, b = w * throughput[0] * r, w * throughput[1] * g, w * throughput[2] * b
             deposit(samples, recording, slot, depth, group, component, r, g, b)
+        flags &= ~FROM_AIR
 
         if from_within and v[SCATTER] > 0.0:
             if inside < 0:
@@ -349,7 +350,7 @@ def shade(which, count, step, max_bounces, world, flight, recording, samples, sc
         if (dot(wi, flat) < 0.0) != crosses:
             continue
         throughput = (throughput[0] * weight[0], throughput[1] * weight[1], throughput[2] * weight[2])
-        goes_on, throughput = _survives(throughput, depth, u_roulette)
+        goes_on, throughput = survives(throughput, depth, u_roulette)
         if not goes_on:
             continue
         if crosses and solid:
@@ -378,7 +379,7 @@ def collect_light(count, blocked, shadows, recording, samples):
         dr, dg, db = shadow.dr * 1.0, shadow.dg * 1.0, shadow.db * 1.0
         sr, sg, sb = shadow.sr * 1.0, shadow.sg * 1.0, shadow.sb * 1.0
         if recording.components < 0:
-            deposit(samples, recording, slot, depth, group, -1, dr + sr, dg + sg, db + sb)
+            deposit(samples, recording, slot, depth, group, shadow.first, dr + sr, dg + sg, db + sb)
         else:
             deposit(samples, recording, slot, depth, group, shadow.first, dr, dg, db)
             deposit(samples, recording, slot, depth, group, shadow.second, sr, sg, sb)

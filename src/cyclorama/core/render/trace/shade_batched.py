@@ -10,7 +10,7 @@ from ...batched import BLOCK
 from ...kernel import device, routine
 from ...light.shapes import CASTS, PANEL_COLUMNS, REFLECTED, TRAVEL, is_bare_panel
 from ...material.batched import ALPHA, LOBE, P_DIFFUSE, choose_directions, evaluate_wide, prepare_wide, put_material
-from .arrays import BY_DIFFUSE, BY_SPECULAR, FROM_CAMERA, GUIDED, KIND_SHIFT
+from .arrays import BY_DIFFUSE, BY_SPECULAR, FROM_AIR, FROM_CAMERA, GUIDED, KIND_MASK, KIND_SHIFT
 from .batched_steps import (
     aim_at_panels,
     bounce,
@@ -108,13 +108,13 @@ def _take_in(which, world, flight, samples, block):
 
 
 @routine
-def _take_in_panels(count, lights, spots, panels):
-    """Enter the lights of those paths that aim at bare panels which stand."""
+def _take_in_panels(count, lights, air, spots, panels):
+    """Enter the lights of those paths that aim at bare panels which stand, through clear air."""
     rows = lights.rows
-    spared = lights.spared.shape[0] > 0
+    told_apart = lights.spared.shape[0] > 0 or air.on
     for j in range(count):
         k = np.uint64(spots[SOURCE + j])
-        bare = k < np.uint64(rows.shape[0]) and not spared and is_bare_panel(rows, k) and rows[k, TRAVEL] == 0.0
+        bare = not told_apart and k < np.uint64(rows.shape[0]) and is_bare_panel(rows, k) and rows[k, TRAVEL] == 0.0
         spots[BARE + j] = 1 if bare else 0
         if bare:
             for c in range(PANEL_COLUMNS):
@@ -203,7 +203,7 @@ def _cast(which, cast, flight, recording, block):
             continue
         i = np.uint64(which[j])
         path = flight.paths[i]
-        depth, kind = path.depth + 1, (path.flags >> KIND_SHIFT) & 3
+        depth, kind = path.depth + 1, (path.flags >> KIND_SHIFT) & KIND_MASK
         ray = _three(o, FROM + j), _three(o, TO_LIGHT + j), flight.rays.time[i]
         brings = _three(o, LIT + j), _three(o, LIT + 3 * BLOCK + j)
         layers = (
@@ -225,9 +225,9 @@ def _go_on(which, alive, world, flight, block):
             continue
         i = np.uint64(which[j])
         path, t = flight.paths[i], hits.t[i]
-        flags = (path.flags & ~FROM_CAMERA) | GUIDED
+        flags = (path.flags & ~(FROM_CAMERA | FROM_AIR)) | GUIDED
         diffuse = b[LOBE + j] < b[P_DIFFUSE + j]
-        if (flags >> KIND_SHIFT) & 3 == 0:
+        if (flags >> KIND_SHIFT) & KIND_MASK == 0:
             flags |= (BY_DIFFUSE if diffuse else BY_SPECULAR) << KIND_SHIFT
         spread = max(path.spread, np.float32(0.3) if diffuse else o[SPREAD + j])
         part = np.int32(world.geometry.corners[np.uint64(hits.triangle[i]), PART_COLUMN])
@@ -267,7 +267,7 @@ def shade_wide(which, count, so_far, step, max_bounces, world, flight, recording
         draw_numbers(FIRST_BOUNCE_PAIR + PAIRS_PER_BOUNCE * step, block.words, b)
         meet_surface(b, block.corners, o)
         find_near(lights.rows, b, spots)
-        meet_near(here, spots, flight.rays, flight.hits, flight.paths, lights, env, recording, samples)
+        meet_near(here, spots, flight.rays, flight.hits, flight.paths, world, recording, samples)
         face_viewer(b)
         face_lights(lights.env_turn, b, block.words, spots)
         if lights.env_travel != 0.0:
@@ -279,7 +279,7 @@ def shade_wide(which, count, so_far, step, max_bounces, world, flight, recording
         choose_directions(b)
         evaluate_wide(values, n, b)
         bounce(max_bounces, b, o)
-        _take_in_panels(n, lights, spots, block.panels)
+        _take_in_panels(n, lights, world.air, spots, block.panels)
         aim_at_panels(b, block.panels, light)
         for aimed in range(2):
             if aimed == 1:

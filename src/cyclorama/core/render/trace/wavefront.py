@@ -14,6 +14,7 @@ from ...light.environment import EnvironmentMap
 from ...material.row import COAT, EVEN, METALNESS, ROUGHNESS, THIN, TRANSMISSION
 from ...textures import Textures
 from ...vectors import get
+from .air import gather_light, go_on_in_haze, meet_in_haze
 from .arrays import (
     BENDS,
     I32,
@@ -34,6 +35,7 @@ from .bodies import Body, find_blocked, nearest_hits, pose_at, put_ray
 from .camera_rays import CameraRays, camera_rays
 from .deform import corners_at
 from .escaped_rays import shade_misses
+from .haze import Air
 from .parameters import opacity_of, resolve
 from .shade import collect_light, shade
 from .shade_batched import shade_wide
@@ -58,6 +60,7 @@ class FrameScene:
     environment: EnvironmentMap
     tables: NDArray[np.float32]
     softening: NDArray[np.float32]
+    air: Air
     camera: CameraRays
     recording: Recording
     inner: U8
@@ -86,13 +89,15 @@ class FrameScene:
             self.environment,
             self.tables,
             self.softening,
+            self.air,
         )
 
 
 def trace_batch(scene: FrameScene, pixels: I32, first_sample: int, sample_count: int, seed: int) -> Samples:
     """Trace `sample_count` samples from `first_sample` on in each of `pixels`; results pixel by pixel."""
     n = len(pixels) * sample_count
-    work, samples = make_work(n, len(scene.lights.rows) + 2), make_samples(n, len(scene.layers), scene.recording.first)
+    work = make_work(n, len(scene.lights.rows) + 2, scene.air.on)
+    samples = make_samples(n, len(scene.layers), scene.recording.first)
     camera_rays(
         scene.camera,
         pixels,
@@ -119,9 +124,14 @@ def wavefront(count, max_bounces, has_holes, world, recording, samples, work):
     for step in range(max_bounces + MAX_HOLES + LONGEST_WALK):
         flight = PathState(rays, paths, hits, rays_out, paths_out, shadows)
         nearest_hits(bodies, rays, alive, scratch, hits)
+        so_far = 0, 0
+        if world.air.on:
+            meet_in_haze(alive, world, flight, recording, samples)
+            cast = gather_light(alive, step, world, flight, recording, scratch)
+            so_far = go_on_in_haze(alive, step, max_bounces, world, flight, samples), cast
         even, rest, gone = sort_out(alive, world, flight, work.lists)
         shade_misses(work.lists[2], gone, world, flight, recording, samples, work.block)
-        so_far = shade(work.lists[1], rest, step, max_bounces, world, flight, recording, samples, scratch)
+        so_far = shade(work.lists[1], rest, so_far, step, max_bounces, world, flight, recording, samples, scratch)
         alive, cast = shade_wide(
             work.lists[0], even, so_far, step, max_bounces, world, flight, recording, samples, scratch, work.block
         )
@@ -145,6 +155,8 @@ def sort_out(count, world, flight, lists):
     even, rest, gone = 0, 0, 0
     for i in range(count):
         triangle = hits.triangle[i]
+        if paths[i].depth > 0 and not paths[i].r + paths[i].g + paths[i].b > 0.0:
+            continue  # haze has scattered or absorbed it
         if triangle < 0:
             lists[2, gone] = i
             gone += 1

@@ -47,6 +47,7 @@ export class Cards {
     this.moveCard = new MoveCard(store, chosen, refresh, floor);
     byId("move-choice").addEventListener("click", (e) => e.target.dataset.move && store.change({ kind: "travel", move: e.target.dataset.move }));
     for (const button of document.querySelectorAll("[data-action]")) button.addEventListener("click", () => this.act(button.dataset.action, button));
+    for (const tile of document.querySelectorAll("[data-haze]")) tile.addEventListener("click", () => this.#setHaze(tile.dataset.haze));
     byId("size-preset").addEventListener("change", (e) => this.#presetSize(e.target.value));
     this.planTakes = new PlanTakes(store);
     this.sections = new Sections();
@@ -64,6 +65,10 @@ export class Cards {
     if (button) button.disabled = false;
   }
 
+  #setHaze(thickness) {
+    if (thickness !== "off" || this.store.state.project.set.haze.on) this.store.change({ kind: "set_haze", thickness });
+  }
+
   #presetSize(value) {
     if (!value) return;
     const [width, height] = value.split("x").map(Number);
@@ -73,6 +78,7 @@ export class Cards {
   show(state) {
     for (const item of document.querySelectorAll("[data-when]")) item.hidden = !this.#has(item.dataset.when);
     for (const item of document.querySelectorAll("[data-unless]")) item.hidden = this.#has(item.dataset.unless);
+    for (const tile of document.querySelectorAll("[data-haze]")) tile.setAttribute("aria-pressed", String(tile.dataset.haze === state.haze));
     this.sections.refresh();
     for (const list of document.querySelectorAll("[data-hints]")) {
       const { hints, fixes } = state.stations.find((s) => s.key === list.dataset.hints);

@@ -5,6 +5,7 @@ import { BentLens } from "./bent_lens.js";
 import { schema } from "../shared/schema.js";
 import { Outside } from "./outside.js";
 import { AdaptiveQuality, whenDrawn } from "./adaptive_quality.js";
+import { StandInHaze } from "./standin_haze.js";
 import { StandInLight } from "./standin_light.js";
 
 /** Read the binary the server makes: header, positions, normals, colours, indices. */
@@ -153,6 +154,7 @@ export class StandIn {
     this.camera.matrixAutoUpdate = false;
     this.sparing = new AdaptiveQuality();
     this.light = this.renderer && new StandInLight(this.scene, this.renderer, this.sparing, () => this.draw());
+    this.haze = new StandInHaze(this.scene);
     this.turning = new THREE.Group();
     this.scene.add(this.turning);
     /** @type {Map<string, Model>} */
@@ -193,6 +195,7 @@ export class StandIn {
     this.#dressSet(state.project);
     this.background = new THREE.Color().fromArray(store.look.background.colour);
     this.scene.background = this.background;
+    this.haze.show(state.lens);
   }
 
   /** Have an item's mesh there: another one where it is made otherwise. */
@@ -303,6 +306,7 @@ export class StandIn {
     this.turning.rotation.y = (pose.disc_deg * Math.PI) / 180;
     for (const item of this.state?.items ?? []) this.#placeItem(item, pose);
     this.light?.place(pose, lens, 0.7 * away * Math.hypot(lens.half_width, lens.half_height) * zoomed, this.#stands(pose));
+    this.haze.place(pose);
     this.draw();
   }
 

@@ -1,0 +1,70 @@
+/** Haze in the stand-in: like fog, with the beams of spots as cones of light. */
+
+import * as THREE from "../../vendor/three.module.js";
+import { goneAlong } from "../plan/geometry.js";
+
+/** A beam is drawn so many times as long as its light is away from what it aims at. */
+const LENGTH = 2;
+
+const BEAM = {
+  transparent: true,
+  depthWrite: false,
+  side: THREE.DoubleSide,
+  blending: THREE.AdditiveBlending,
+  vertexShader: `varying float along; varying float rim;
+    void main() {
+      along = uv.y;
+      vec4 seen = modelViewMatrix * vec4(position, 1.0);
+      rim = abs(dot(normalize(normalMatrix * normal), normalize(-seen.xyz)));
+      gl_Position = projectionMatrix * seen;
+    }`,
+  // brightest near the lamp, and soft at the rim, where less air is lit
+  fragmentShader: `uniform vec3 colour; varying float along; varying float rim;
+    void main() { gl_FragColor = vec4(colour * along * along * rim * rim, 1.0); }`,
+};
+
+export class StandInHaze {
+  /** @param {THREE.Scene} scene */
+  constructor(scene) {
+    this.scene = scene;
+    this.beams = new THREE.Group();
+    scene.add(this.beams);
+    /** @type {any} */
+    this.lens = null;
+  }
+
+  /** Have the haze of a state. @param {any} lens */
+  show(lens) {
+    this.lens = lens;
+    const { haze } = lens;
+    this.scene.fog = haze ? new THREE.FogExp2(new THREE.Color(...haze.colour.map((x) => Math.min(x, 1))), haze.per_m) : null;
+  }
+
+  /** Let the beams stand as in a pose. @param {any} pose */
+  place(pose) {
+    while (this.beams.children.length) {
+      const beam = /** @type {any} */ (this.beams.children[0]);
+      beam.geometry.dispose();
+      beam.material.dispose();
+      beam.removeFromParent();
+    }
+    const haze = this.lens?.haze;
+    for (const light of haze ? this.lens.lights.filter((x) => x.lit && x.cone) : []) this.beams.add(this.#beam(light, haze, pose));
+  }
+
+  #beam(light, haze, pose) {
+    const centre = new THREE.Vector3(...goneAlong(light, pose, light.centre));
+    const way = new THREE.Vector3(...goneAlong(light, pose, light.aim)).sub(centre);
+    const long = way.length() * LENGTH;
+    const wide = Math.hypot(...light.half_u);
+    const cone = new THREE.CylinderGeometry(wide, wide + light.cone * long, long, 48, 1, true);
+    cone.translate(0, -long / 2, 0);
+    // what half the beam's width of haze scatters to a side
+    const share = Math.min(1, haze.per_m * light.cone * way.length()) / (2 * Math.PI);
+    const colour = new THREE.Color(...light.gives.map((x) => x * share));
+    const beam = new THREE.Mesh(cone, new THREE.ShaderMaterial({ ...BEAM, uniforms: { colour: { value: colour } } }));
+    beam.position.copy(centre);
+    beam.quaternion.setFromUnitVectors(new THREE.Vector3(0, -1, 0), way.normalize());
+    return beam;
+  }
+}
