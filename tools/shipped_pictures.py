@@ -1,4 +1,4 @@
-"""Make the pictures that ship with the program: swatches of presets, ready sets and rigs, posters of the demo projects.
+"""Make the pictures that ship with the program: swatches, ready sets, rigs, haze, posters of the demo.
 
     .venv/bin/python tools/shipped_pictures.py          those that are missing
     .venv/bin/python tools/shipped_pictures.py posters  all posters anew
@@ -13,7 +13,7 @@ from functools import partial
 from pathlib import Path
 
 from cyclorama.app.lens import POSTER_SAMPLES, POSTER_WIDTH
-from cyclorama.app.ready_stock import READY, command_of, ready_picture, tile_name
+from cyclorama.app.ready_stock import TILES, command_of, ready_picture, tile_name
 from cyclorama.app.shipped import SHIPPED
 from cyclorama.core.material.presets import PRESETS, with_preset
 from cyclorama.core.motion import moment_of_first
@@ -40,7 +40,7 @@ def main() -> None:
         for name in PRESETS:
             material = with_preset(Material(id="preset", name=name), name)
             wanted[SHIPPED / f"{swatch_key(material)}.jpg"] = partial(swatch_of, material, compiler, tracer)
-        for kind, name in READY:
+        for kind, name in TILES:
             wanted[SHIPPED / tile_name(kind, name)] = partial(ready_picture, command_of(kind, name), compiler, tracer)
         for key in NAMES:
             wanted[POSTERS / f"{key}.jpg"] = partial(poster, key, tracer)

@@ -15,12 +15,13 @@ from cyclorama.core.kernel import from_python
 from cyclorama.core.light.shapes import AREA, COS_INNER, COS_OUTER, DISC, GRID_TAN, KIND, RADIUS, REACH, SPHERE, SPOT
 from cyclorama.core.motion import moment
 from cyclorama.core.picture.exr import read_layers
+from cyclorama.core.picture.relight import gains
 from cyclorama.core.render.compile.compiler import SceneCompiler
 from cyclorama.core.render.compile.haze import air_of
 from cyclorama.core.render.film.tracer import Tracer
 from cyclorama.core.render.passes.outputs import pass_files
 from cyclorama.core.render.trace.arrays import AIR, COMPONENTS
-from cyclorama.core.render.trace.haze import Air, phase, phase_cosine, transmittance
+from cyclorama.core.render.trace.haze import Air, phase, phase_cosine, transmittance, unevenness
 from cyclorama.core.render.trace.wavefront import FrameScene
 from cyclorama.core.scene import new_project
 
@@ -311,3 +312,22 @@ def test_agrees_with_walks(tracer: Tracer, name: str) -> None:
     assert error < 0.1 * seen.mean()
     # lights are seen by walks, and by the camera where it looks at them: it looks beside them
     assert float(film.radiance.mean()) == pytest.approx(float(seen.mean()), abs=error + 0.01 * seen.mean())
+
+
+def test_drift_leads_the_last_frame_of_a_loop_to_its_first() -> None:
+    """Swathes move from frame to frame, by less than their size; the frame after the last is the first."""
+    fields = {"on": True, "grain": 0.8, "grain_m": 0.3, "drift_m": 0.6, "drift_deg": 90.0}
+    project = edited(new_project("Haze"), {f"set/haze/{k}": x for k, x in fields.items()}, move="spin", shot__frames=48)
+    factor, places = from_python(unevenness), np.random.default_rng(1).uniform(-1, 1, (400, 3))
+
+    def field(frame: int) -> F64:
+        a = air_of(moment(project, frame))
+        return np.array([factor(a, *map(float, p)) for p in places])
+
+    first, second, middle, last = field(1), field(2), field(25), field(48)
+    assert np.array_equal(field(49), first)
+    steps = [float(np.abs(a - b).mean()) for a, b in ((first, second), (last, first))]
+    assert 0 < max(steps) < 0.5 * float(np.abs(first - middle).mean())
+    assert steps[1] == pytest.approx(steps[0], rel=0.5)
+    assert float(middle.std()) == pytest.approx(float(first.std()), rel=0.35)
+    assert gains(moment(project, 1), moment(project, 2)) is None

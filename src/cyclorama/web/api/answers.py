@@ -81,9 +81,8 @@ class HazeState(BaseModel):
     """extinction, 1/m"""
     colour: Vector
     """of what is far away in it, as the picture shows it"""
-    low: Vector
-    """lower corner of the box that holds it, m"""
-    high: Vector
+    forward: float
+    """mean cosine of scattering"""
 
 
 class LensState(BaseModel):

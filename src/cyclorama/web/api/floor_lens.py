@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from ...core.colour_temperature import white_balance_rgb
 from ...core.framing import Projection, depth_of_field
 from ...core.light.environment import environment_turn
-from ...core.light.haze import haze_box
 from ...core.light.kinds import fields_of, kind_of, mask_of
 from ...core.light.rows import light_colour, light_row, reach_of
 from ...core.light.shapes import RADIANCE
@@ -105,12 +104,9 @@ def _haze(project: Project, lights: list[LightState]) -> HazeState | None:
     haze = project.set.haze
     if not haze.on:
         return None
-    low, high = haze_box(haze)
-    if haze.where == "floor":
-        high[1] = min(high[1], haze.height_m + haze.thinning_m)
     given = np.sum([light.gives for light in lights if light.lit] or [[0.0, 0.0, 0.0]], axis=0)
     colour = np.array(haze.colour) * given / (4 * math.pi)
-    return HazeState(per_m=1 / haze.path_m, colour=_figures(colour), low=near(low), high=near(high))
+    return HazeState(per_m=1 / haze.path_m, colour=_figures(colour), forward=haze.forward)
 
 
 def _surroundings(look: Look, gain: NDArray[np.float64]) -> SurroundingsState | None:

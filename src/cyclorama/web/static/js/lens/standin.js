@@ -306,7 +306,7 @@ export class StandIn {
     this.turning.rotation.y = (pose.disc_deg * Math.PI) / 180;
     for (const item of this.state?.items ?? []) this.#placeItem(item, pose);
     this.light?.place(pose, lens, 0.7 * away * Math.hypot(lens.half_width, lens.half_height) * zoomed, this.#stands(pose));
-    this.haze.place(pose);
+    this.haze.place(pose, away);
     this.draw();
   }
 

@@ -11,16 +11,20 @@ const BEAM = {
   depthWrite: false,
   side: THREE.DoubleSide,
   blending: THREE.AdditiveBlending,
-  vertexShader: `varying float along; varying float rim;
+  // light goes down the cone's own axis, and is scattered to the viewer by Henyey and Greenstein's phase function
+  vertexShader: `uniform float forward; varying float along; varying float rim; varying float phase;
     void main() {
       along = uv.y;
       vec4 seen = modelViewMatrix * vec4(position, 1.0);
-      rim = abs(dot(normalize(normalMatrix * normal), normalize(-seen.xyz)));
+      vec3 viewer = normalize(-seen.xyz);
+      rim = abs(dot(normalize(normalMatrix * normal), viewer));
+      float cosine = dot(normalize(normalMatrix * vec3(0.0, -1.0, 0.0)), viewer);
+      phase = (1.0 - forward * forward) / (12.566 * pow(1.0 + forward * forward - 2.0 * forward * cosine, 1.5));
       gl_Position = projectionMatrix * seen;
     }`,
   // brightest near the lamp, and soft at the rim, where less air is lit
-  fragmentShader: `uniform vec3 colour; varying float along; varying float rim;
-    void main() { gl_FragColor = vec4(colour * along * along * rim * rim, 1.0); }`,
+  fragmentShader: `uniform vec3 colour; varying float along; varying float rim; varying float phase;
+    void main() { gl_FragColor = vec4(colour * phase * along * rim, 1.0); }`,
 };
 
 export class StandInHaze {
@@ -37,11 +41,13 @@ export class StandInHaze {
   show(lens) {
     this.lens = lens;
     const { haze } = lens;
-    this.scene.fog = haze ? new THREE.FogExp2(new THREE.Color(...haze.colour.map((x) => Math.min(x, 1))), haze.per_m) : null;
+    this.scene.fog = haze ? new THREE.FogExp2(new THREE.Color(...haze.colour.map((x) => Math.min(x, 1)))) : null;
   }
 
-  /** Let the beams stand as in a pose. @param {any} pose */
-  place(pose) {
+  /** Let the beams stand as in a pose. @param {any} pose @param {number} away of the aim from the camera, m */
+  place(pose, away) {
+    // this fog goes with the square of the distance: it hides as much as haze does where the camera aims
+    if (this.scene.fog) /** @type {any} */ (this.scene.fog).density = Math.sqrt(this.lens.haze.per_m / away);
     while (this.beams.children.length) {
       const beam = /** @type {any} */ (this.beams.children[0]);
       beam.geometry.dispose();
@@ -59,10 +65,10 @@ export class StandInHaze {
     const wide = Math.hypot(...light.half_u);
     const cone = new THREE.CylinderGeometry(wide, wide + light.cone * long, long, 48, 1, true);
     cone.translate(0, -long / 2, 0);
-    // what half the beam's width of haze scatters to a side
-    const share = Math.min(1, haze.per_m * light.cone * way.length()) / (2 * Math.PI);
-    const colour = new THREE.Color(...light.gives.map((x) => x * share));
-    const beam = new THREE.Mesh(cone, new THREE.ShaderMaterial({ ...BEAM, uniforms: { colour: { value: colour } } }));
+    // drawn twice, where it is entered and left: each stands for half of what its width of haze scatters
+    const share = 1 - Math.exp(-haze.per_m * light.cone * way.length());
+    const uniforms = { colour: { value: new THREE.Color(...light.gives.map((x) => x * share)) }, forward: { value: haze.forward } };
+    const beam = new THREE.Mesh(cone, new THREE.ShaderMaterial({ ...BEAM, uniforms }));
     beam.position.copy(centre);
     beam.quaternion.setFromUnitVectors(new THREE.Vector3(0, -1, 0), way.normalize());
     return beam;
